@@ -1,0 +1,239 @@
+package call
+
+import "time"
+
+// Input is a command of a rep or an event of the carrier. The types below are all there are.
+type Input interface{ input() }
+
+// Place starts a call from a rep's browser, whose leg is up from the start, to an outside number.
+type Place struct {
+	By       string // user id
+	Device   string // "browser"
+	Address  string // E.164 with extension, or an emergency number as typed
+	CallerID string // the number shown, E.164
+}
+
+// HangUp takes a rep out of the call. Before the answer it gives the try up.
+type HangUp struct{ By string }
+
+// CarrierRinging tells that an outside leg rings.
+type CarrierRinging struct{ Leg LegNo }
+
+// CarrierAnswered tells that an outside leg was answered. It may come without a ring before it.
+type CarrierAnswered struct{ Leg LegNo }
+
+// CarrierEnded tells that an outside leg is over, and why.
+type CarrierEnded struct {
+	Leg    LegNo
+	Reason Reason
+}
+
+// Lost ends whatever is left of the call because its server or connection is gone.
+type Lost struct{}
+
+func (Place) input()           {}
+func (HangUp) input()          {}
+func (CarrierRinging) input()  {}
+func (CarrierAnswered) input() {}
+func (CarrierEnded) input()    {}
+func (Lost) input()            {}
+
+// Effect is something to be asked of the carrier. The types below are all there are.
+type Effect interface{ effect() }
+
+// Dial asks the carrier to call Address and show CallerID.
+type Dial struct {
+	Leg      LegNo
+	Address  string
+	CallerID string
+}
+
+// Release asks the carrier to end a leg that is over for us.
+type Release struct{ Leg LegNo }
+
+func (Dial) effect()    {}
+func (Release) effect() {}
+
+// legEvent is what can happen to an outside leg.
+type legEvent int
+
+const (
+	evRinging legEvent = iota
+	evAnswered
+	evEnded
+)
+
+// legTable is the life of an outside leg: state by event. What is not listed changes nothing, so an
+// event that comes twice, late or out of order is without effect.
+var legTable = map[LegState]map[legEvent]LegState{
+	Dialing: {evRinging: Ringing, evAnswered: Up, evEnded: Ended},
+	Ringing: {evAnswered: Up, evEnded: Ended},
+	Up:      {evEnded: Ended},
+	Ended:   {},
+}
+
+// Decide tells what follows from in at the time at. A time before the newest fact counts as that
+// fact's time, so that facts are always in order. Carrier events that no longer mean anything give no
+// facts and no error; commands that cannot be carried out give ErrOver, ErrNotThere, ErrPlaced or ErrNoCall.
+func Decide(s State, in Input, at time.Time) ([]Fact, []Effect, error) {
+	if at.Before(s.Last) {
+		at = s.Last
+	}
+	d := decision{state: s, at: at}
+	switch in := in.(type) {
+	case Place:
+		return d.place(in)
+	case HangUp:
+		return d.hangUp(in)
+	case CarrierRinging:
+		d.carrier(in.Leg, evRinging, "")
+	case CarrierAnswered:
+		d.carrier(in.Leg, evAnswered, "")
+	case CarrierEnded:
+		d.carrier(in.Leg, evEnded, in.Reason)
+	case Lost:
+		if s.Seq > 0 && s.Ended.IsZero() {
+			d.endAll(CutOff)
+		}
+	}
+	return d.facts, d.effects, nil
+}
+
+// decision collects facts and effects; its state has each fact added at once.
+type decision struct {
+	state   State
+	at      time.Time
+	facts   []Fact
+	effects []Effect
+}
+
+func (d *decision) add(f Fact) {
+	f.Seq, f.At = d.state.Seq+1, d.at
+	d.facts = append(d.facts, f)
+	d.state = Evolve(d.state, f)
+}
+
+func (d *decision) place(in Place) ([]Fact, []Effect, error) {
+	if d.state.Seq > 0 {
+		return nil, nil, ErrPlaced
+	}
+	d.add(Fact{Kind: Placed, By: in.By})
+	d.add(Fact{Kind: LegAdded, Leg: 1, Party: Rep, By: in.By, Device: in.Device})
+	d.add(Fact{Kind: LegAnswered, Leg: 1})
+	d.add(Fact{Kind: LegAdded, Leg: 2, Party: Outside, Device: "carrier", Address: in.Address})
+	d.effects = append(d.effects, Dial{Leg: 2, Address: in.Address, CallerID: in.CallerID})
+	return d.facts, d.effects, nil
+}
+
+func (d *decision) hangUp(in HangUp) ([]Fact, []Effect, error) {
+	if d.state.Seq == 0 {
+		return nil, nil, ErrNoCall
+	}
+	mine := d.liveLegOf(in.By)
+	if mine == 0 {
+		if d.state.hasPart(in.By) {
+			return nil, nil, ErrOver
+		}
+		return nil, nil, ErrNotThere
+	}
+	reason := EndedByUs
+	if d.state.Answered().IsZero() {
+		reason = GivenUp
+	}
+	d.endLeg(mine, reason)
+	// With nobody of the firm left there is nobody to talk to: the rest ends too.
+	if !d.state.anyLive(Rep) {
+		d.endAll(reason)
+	}
+	return d.facts, d.effects, nil
+}
+
+func (d *decision) carrier(no LegNo, ev legEvent, reason Reason) {
+	leg := d.state.Leg(no)
+	if leg == nil || leg.Party != Outside {
+		return
+	}
+	if _, ok := legTable[leg.State][ev]; !ok {
+		return
+	}
+	switch ev {
+	case evRinging:
+		d.add(Fact{Kind: LegRinging, Leg: no})
+	case evAnswered:
+		d.add(Fact{Kind: LegAnswered, Leg: no})
+		bridge := d.state.bridgeNo + 1
+		for _, l := range d.state.Legs {
+			if l.State == Up {
+				d.add(Fact{Kind: Bridged, Leg: l.No, Bridge: bridge})
+			}
+		}
+	case evEnded:
+		answered := leg.State == Up
+		reason = reasonFor(reason, answered)
+		d.add(Fact{Kind: LegEnded, Leg: no, Reason: reason})
+		if !d.state.anyLive(Outside) {
+			d.endAll(reason)
+		}
+	}
+}
+
+// reasonFor makes a carrier's reason fit: after an answer only the other side's hang-up or a lost
+// connection are left, before it their hang-up means that they declined.
+func reasonFor(r Reason, answered bool) Reason {
+	switch {
+	case answered && r == CutOff:
+		return CutOff
+	case answered:
+		return EndedByThem
+	case r == EndedByThem:
+		return Declined
+	case r == EndedByUs || !KnownReason(r):
+		return OutOfService
+	}
+	return r
+}
+
+// endLeg ends one leg that lasts, and releases it where the carrier holds it.
+func (d *decision) endLeg(no LegNo, reason Reason) {
+	d.add(Fact{Kind: LegEnded, Leg: no, Reason: reason})
+	if d.state.Leg(no).Party == Outside {
+		d.effects = append(d.effects, Release{Leg: no})
+	}
+}
+
+// endAll ends every leg that lasts, and the call.
+func (d *decision) endAll(reason Reason) {
+	for _, l := range d.state.Legs {
+		if l.State != Ended {
+			d.endLeg(l.No, reason)
+		}
+	}
+	d.add(Fact{Kind: CallEnded, Reason: reason})
+}
+
+func (d *decision) liveLegOf(user string) LegNo {
+	for _, l := range d.state.Legs {
+		if l.Party == Rep && l.User == user && l.State != Ended {
+			return l.No
+		}
+	}
+	return 0
+}
+
+func (s *State) hasPart(user string) bool {
+	for i := range s.Legs {
+		if s.Legs[i].Party == Rep && s.Legs[i].User == user {
+			return true
+		}
+	}
+	return false
+}
+
+func (s *State) anyLive(p Party) bool {
+	for i := range s.Legs {
+		if s.Legs[i].Party == p && s.Legs[i].State != Ended {
+			return true
+		}
+	}
+	return false
+}

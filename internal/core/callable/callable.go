@@ -1,0 +1,93 @@
+// Package callable decides whether a number may be called now, until when, and if not, why.
+//
+// It must not know the database, rights or who asks. The hours are data of the firm; the default is the
+// United States' 8:00 to 21:00 at the called party's place (47 CFR 64.1200(c)(1)), and is no legal advice.
+package callable
+
+import (
+	"errors"
+	"time"
+)
+
+// Errors of a Verdict.
+var (
+	ErrDoNotCall       = errors.New("this number is marked do-not-call")
+	ErrPersonDoNotCall = errors.New("this person asked not to be called")
+)
+
+// Hours are calling hours of a day, as minutes after midnight at the called place. They do not pass midnight.
+type Hours struct{ From, To int }
+
+// DefaultHours are 8:00 to 21:00.
+var DefaultHours = Hours{From: 8 * 60, To: 21 * 60}
+
+// Subject is what is asked about.
+type Subject struct {
+	NumberDoNotCall bool
+	PersonDoNotCall bool
+	Emergency       bool     // never blocked
+	Zones           []string // every zone in which the number may be; all have to allow
+}
+
+// Verdict is the answer.
+type Verdict struct {
+	Refused   error          // ErrDoNotCall, ErrPersonDoNotCall, or nil
+	InHours   bool           // it is within calling hours in every zone; true where no zone is known
+	Changes   time.Time      // when InHours will change next; zero where no zone is known
+	Zone      *time.Location // the zone to show the local time of; nil where none is known
+	Ambiguous bool           // the zones differ in their time of day
+}
+
+// Check judges s at now. Unknown zone names are passed over.
+func Check(s Subject, h Hours, now time.Time) Verdict {
+	v := Verdict{InHours: true}
+	switch {
+	case s.Emergency:
+	case s.NumberDoNotCall:
+		v.Refused = ErrDoNotCall
+	case s.PersonDoNotCall:
+		v.Refused = ErrPersonDoNotCall
+	}
+	offset := 0
+	for _, name := range s.Zones {
+		zone, err := time.LoadLocation(name)
+		if err != nil || name == "" {
+			continue
+		}
+		there := now.In(zone)
+		_, o := there.Zone()
+		if v.Zone == nil {
+			v.Zone, offset = zone, o
+		} else if o != offset {
+			v.Ambiguous = true
+		}
+		open, closes, opens := window(there, h)
+		switch {
+		case open && v.InHours:
+			if v.Changes.IsZero() || closes.Before(v.Changes) {
+				v.Changes = closes
+			}
+		case !open && v.InHours:
+			v.InHours, v.Changes = false, opens
+		case !open && opens.After(v.Changes):
+			v.Changes = opens
+		}
+	}
+	return v
+}
+
+// window tells whether there is within h, when it closes today and when it opens next.
+func window(there time.Time, h Hours) (open bool, closes, opens time.Time) {
+	at := func(days, minutes int) time.Time {
+		return time.Date(there.Year(), there.Month(), there.Day()+days, 0, minutes, 0, 0, there.Location())
+	}
+	from, to := at(0, h.From), at(0, h.To)
+	switch {
+	case there.Before(from):
+		return false, to, from
+	case there.Before(to):
+		return true, to, at(1, h.From)
+	default:
+		return false, to, at(1, h.From)
+	}
+}

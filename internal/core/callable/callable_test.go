@@ -1,0 +1,58 @@
+package callable_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"trundo/internal/core/callable"
+)
+
+func TestCheck(t *testing.T) {
+	// 2 March 2026, winter time everywhere: New York is UTC-5, Denver UTC-7, London UTC.
+	at := func(hour, minute int) time.Time { return time.Date(2026, 3, 2, hour, minute, 0, 0, time.UTC) }
+	ny, denver := []string{"America/New_York"}, []string{"America/New_York", "America/Denver"}
+	tests := []struct {
+		name    string
+		subject callable.Subject
+		now     time.Time
+		refused error
+		inHours bool
+		changes time.Time
+	}{
+		{"afternoon in New York", callable.Subject{Zones: ny}, at(20, 0), nil, true, time.Date(2026, 3, 3, 2, 0, 0, 0, time.UTC)},
+		{"one minute before eight", callable.Subject{Zones: ny}, at(12, 59), nil, false, at(13, 0)},
+		{"eight sharp is open", callable.Subject{Zones: ny}, at(13, 0), nil, true, time.Date(2026, 3, 3, 2, 0, 0, 0, time.UTC)},
+		{"nine in the evening is closed", callable.Subject{Zones: ny}, at(2, 0), nil, false, at(13, 0)},
+		{"both zones must allow: Denver still sleeps", callable.Subject{Zones: denver}, at(14, 0), nil, false, at(15, 0)},
+		{"both zones must allow: New York closes first", callable.Subject{Zones: denver}, at(20, 0), nil, true, time.Date(2026, 3, 3, 2, 0, 0, 0, time.UTC)},
+		{"no zone known", callable.Subject{}, at(3, 0), nil, true, time.Time{}},
+		{"a zone that does not exist", callable.Subject{Zones: []string{"Nowhere/At_All"}}, at(3, 0), nil, true, time.Time{}},
+		{"number marked", callable.Subject{NumberDoNotCall: true, PersonDoNotCall: true}, at(3, 0), callable.ErrDoNotCall, true, time.Time{}},
+		{"person marked", callable.Subject{PersonDoNotCall: true}, at(3, 0), callable.ErrPersonDoNotCall, true, time.Time{}},
+		{"emergency numbers are never blocked", callable.Subject{NumberDoNotCall: true, Emergency: true}, at(3, 0), nil, true, time.Time{}},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			v := callable.Check(tt.subject, callable.DefaultHours, tt.now)
+			assert.ErrorIs(t, v.Refused, tt.refused)
+			assert.Equal(t, tt.inHours, v.InHours)
+			assert.True(t, tt.changes.Equal(v.Changes), "changes at %v, not %v", tt.changes, v.Changes)
+		})
+	}
+}
+
+func TestTheClockChangeMovesTheWindow(t *testing.T) {
+	// In New York clocks go forward on 8 March 2026 at 2:00; 8:00 is then 12:00 UTC.
+	v := callable.Check(callable.Subject{Zones: []string{"America/New_York"}}, callable.DefaultHours,
+		time.Date(2026, 3, 8, 4, 0, 0, 0, time.UTC))
+	assert.False(t, v.InHours)
+	assert.Equal(t, time.Date(2026, 3, 8, 12, 0, 0, 0, time.UTC), v.Changes.UTC())
+}
+
+func TestZonesOfTheSameTimeAreNotAmbiguous(t *testing.T) {
+	now := time.Date(2026, 3, 2, 15, 0, 0, 0, time.UTC)
+	assert.False(t, callable.Check(callable.Subject{Zones: []string{"Europe/London", "Europe/Guernsey"}}, callable.DefaultHours, now).Ambiguous)
+	assert.True(t, callable.Check(callable.Subject{Zones: []string{"America/Boise", "America/Los_Angeles"}}, callable.DefaultHours, now).Ambiguous)
+}

@@ -1,0 +1,214 @@
+// Package lane ranks what a rep owes somebody into one list and says, in words, why each entry stands
+// where it stands.
+//
+// It must not know the database or who asks. Times in words are in the reader's zone, which comes in.
+package lane
+
+import (
+	"fmt"
+	"sort"
+	"time"
+)
+
+// Kind is what is owed.
+type Kind string
+
+// The kinds of entry so far.
+const (
+	UnfiledSlip Kind = "slip"
+	FollowUp    Kind = "follow_up"
+)
+
+// Item is something owed, as the store knows it.
+type Item struct {
+	Kind     Kind
+	ID       string
+	Promised bool      // the customer was told
+	Due      time.Time // of a follow-up; zero means without a date
+	DayOnly  bool      // due on that day, at no particular time
+	Since    time.Time // of a slip: when the rep's part ended, or was made
+	Text     string    // what is to be done
+	HasNotes bool      // of a slip
+}
+
+// Tone tells how an entry's reason is meant, so that it can be shown by more than a colour.
+type Tone string
+
+// The tones of a reason.
+const (
+	Late  Tone = "late"
+	Now   Tone = "now"
+	Later Tone = "later"
+)
+
+// Entry is an item with its place in the lane.
+type Entry struct {
+	Item
+	Reason string // "promised 14:30, 12 minutes late"
+	Tone   Tone
+	When   string // a word or time for the corner: "14:30", "today", "Thu 3 Dec"
+}
+
+// group is the first rule of the order. Lower comes first.
+func group(it Item, now time.Time) int {
+	switch {
+	case it.Kind == UnfiledSlip:
+		return 1 // a minute's work, and the details fade
+	case it.Due.IsZero():
+		return 5
+	case it.Promised && !it.Due.After(now.Add(soon)):
+		return 0 // promise before habit
+	case !it.DayOnly && !it.Due.After(now.Add(soon)):
+		return 2
+	case it.Due.Before(now) || sameDay(it.Due, now):
+		return 3
+	default:
+		return 4
+	}
+}
+
+// soon is how long before its time an entry counts as due now.
+const soon = 10 * time.Minute
+
+// Rank orders items at now for a reader in zone. The rule: promises that are late or due within ten
+// minutes, oldest first; slips not yet filed, oldest first; follow-ups late or due within ten minutes;
+// the rest of today, those at a time before those without one; later days; those without a date. Equal
+// ones by id, so that nothing moves by chance. Items due later than horizon after now are left out
+// (zero: none is left out).
+func Rank(items []Item, now time.Time, zone *time.Location, horizon time.Duration) []Entry {
+	now = now.In(zone)
+	entries := make([]Entry, 0, len(items))
+	for _, it := range items {
+		if !it.Due.IsZero() {
+			it.Due = it.Due.In(zone)
+			if horizon > 0 && it.Due.After(now.Add(horizon)) && !sameDay(it.Due, now) {
+				continue
+			}
+		}
+		entries = append(entries, explain(it, now))
+	}
+	sort.Slice(entries, func(i, j int) bool {
+		a, b := entries[i].Item, entries[j].Item
+		if ga, gb := group(a, now), group(b, now); ga != gb {
+			return ga < gb
+		}
+		if a.DayOnly != b.DayOnly && sameDay(a.Due, b.Due) {
+			return b.DayOnly
+		}
+		if ta, tb := a.time(), b.time(); !ta.Equal(tb) {
+			return ta.Before(tb)
+		}
+		return a.ID < b.ID
+	})
+	return entries
+}
+
+func (it Item) time() time.Time {
+	if it.Kind == UnfiledSlip {
+		return it.Since
+	}
+	return it.Due
+}
+
+func explain(it Item, now time.Time) Entry {
+	e := Entry{Item: it, Tone: Later}
+	if it.Kind == UnfiledSlip {
+		since := now.Sub(it.Since)
+		e.Reason, e.When = "not filed yet, ended "+ago(since), it.Since.In(now.Location()).Format("15:04")
+		if since < time.Minute {
+			e.Reason = "not filed yet, just ended"
+		}
+		if it.HasNotes {
+			e.Reason += ", with notes"
+		}
+		if since >= time.Hour {
+			e.Tone = Late
+		} else {
+			e.Tone = Now
+		}
+		return e
+	}
+	verb := "due"
+	if it.Promised {
+		verb = "promised"
+	}
+	switch today := sameDay(it.Due, now); {
+	case it.Due.IsZero():
+		e.Reason, e.When = "no date", ""
+	case it.DayOnly && today:
+		e.Reason, e.When, e.Tone = verb+" today", "today", Now
+	case it.DayOnly && it.Due.Before(now):
+		e.Reason, e.When, e.Tone = verb+" "+day(it.Due, now)+", "+late(days(it.Due, now), "day"), day(it.Due, now), Late
+	case today && it.Due.After(now.Add(soon)):
+		e.Reason, e.When = verb+" at "+it.Due.Format("15:04"), it.Due.Format("15:04")
+	case today && !it.Due.Before(now):
+		e.Reason, e.When, e.Tone = verb+" at "+it.Due.Format("15:04"), it.Due.Format("15:04"), Now
+	case it.Due.Before(now):
+		e.When, e.Tone = it.Due.Format("15:04"), Late
+		if !today {
+			e.When = day(it.Due, now)
+		}
+		e.Reason = verb + " " + e.When + ", " + lateBy(now.Sub(it.Due))
+	default:
+		e.Reason, e.When = verb+" "+day(it.Due, now), day(it.Due, now)
+	}
+	return e
+}
+
+func lateBy(d time.Duration) string {
+	switch {
+	case d < time.Minute:
+		return "now"
+	case d < time.Hour:
+		return late(int(d.Minutes()), "minute")
+	case d < 24*time.Hour:
+		return late(int(d.Hours()), "hour")
+	default:
+		return late(int(d.Hours()/24), "day")
+	}
+}
+
+func late(n int, unit string) string { return plural(n, unit) + " late" }
+
+func ago(d time.Duration) string {
+	switch {
+	case d < time.Hour:
+		return plural(int(d.Minutes()), "minute") + " ago"
+	case d < 24*time.Hour:
+		return plural(int(d.Hours()), "hour") + " ago"
+	default:
+		return plural(int(d.Hours()/24), "day") + " ago"
+	}
+}
+
+func plural(n int, unit string) string {
+	if n == 1 {
+		return "1 " + unit
+	}
+	return fmt.Sprintf("%d %ss", n, unit)
+}
+
+func sameDay(a, b time.Time) bool {
+	b = b.In(a.Location())
+	return a.Year() == b.Year() && a.YearDay() == b.YearDay()
+}
+
+// days is the number of midnights between two times of one zone.
+func days(from, to time.Time) int {
+	a := time.Date(from.Year(), from.Month(), from.Day(), 0, 0, 0, 0, time.UTC)
+	b := time.Date(to.Year(), to.Month(), to.Day(), 0, 0, 0, 0, time.UTC)
+	return int(b.Sub(a).Hours() / 24)
+}
+
+// day names the day of t as seen from now: "yesterday", "tomorrow", "Thu 3 Dec".
+func day(t, now time.Time) string {
+	switch days(now, t) {
+	case -1:
+		return "yesterday"
+	case 0:
+		return "today"
+	case 1:
+		return "tomorrow"
+	}
+	return t.Format("Mon 2 Jan")
+}

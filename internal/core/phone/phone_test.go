@@ -1,0 +1,145 @@
+package phone_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/core/phone"
+)
+
+func TestEveryNotationReducesToTheSameNumber(t *testing.T) {
+	for _, typed := range []string{
+		"4135550142", "413 555 0142", "(413) 555-0142", "413.555.0142", "1 413 555 0142",
+		"+1 413 555 0142", "+1-413-555-0142", "011 1 413 555 0142", "tel:+1-413-555-0142", " 413-555-0142 ",
+		"\u00a0413\u00a0555\u00a00142", "４１３ ５５５ ０１４２",
+	} {
+		n, err := phone.Parse(typed, "US")
+		require.NoError(t, err, typed)
+		assert.Equal(t, "+14135550142", n.E164, typed)
+		assert.Empty(t, n.Ext, typed)
+		assert.Equal(t, "US", n.Region, typed)
+		assert.True(t, n.Valid, typed)
+	}
+}
+
+func TestExtensions(t *testing.T) {
+	for _, typed := range []string{
+		"413 555 0119 ext 12", "413 555 0119 x12", "413-555-0119 ext. 12", "tel:+1-413-555-0119;ext=12",
+	} {
+		n, err := phone.Parse(typed, "US")
+		require.NoError(t, err, typed)
+		assert.Equal(t, "+14135550119;ext=12", n.Key(), typed)
+	}
+}
+
+func TestParseReadsPlansOfOtherCountries(t *testing.T) {
+	tests := []struct {
+		name, typed, region, e164, in string
+		valid                         bool
+	}{
+		{"trunk zero is dropped", "07700 900123", "GB", "+447700900123", "GB", false},
+		{"00 is an international prefix in Britain", "00 1 413 555 0142", "GB", "+14135550142", "US", true},
+		{"a bracketed zero is dropped", "+44 (0)7700 900123", "US", "+447700900123", "GB", false},
+		{"vanity letters", "413 555 PUMP", "US", "+14135557867", "US", true},
+		{"France", "01 99 00 12 34", "FR", "+33199001234", "FR", false},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			n, err := phone.Parse(tt.typed, tt.region)
+			require.NoError(t, err)
+			assert.Equal(t, tt.e164, n.E164)
+			assert.Equal(t, tt.in, n.Region)
+			assert.True(t, n.Possible)
+		})
+	}
+}
+
+func TestParseSaysWhatIsWrong(t *testing.T) {
+	tests := []struct {
+		name, typed string
+		want        error
+	}{
+		{"nothing", "   ", phone.ErrEmpty},
+		{"words", "call me", phone.ErrNotANumber},
+		{"markup", "<script>alert(1)</script>", phone.ErrNotANumber},
+		{"forty digits", strings.Repeat("1234567890", 4), phone.ErrImpossible},
+		{"a hundred digits", strings.Repeat("1234567890", 10), phone.ErrTooLong},
+		{"four digits", "+1 4135", phone.ErrImpossible},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			_, err := phone.Parse(tt.typed, "US")
+			assert.ErrorIs(t, err, tt.want)
+		})
+	}
+}
+
+func TestEmergencyNumbersAreKnownByPlace(t *testing.T) {
+	assert.True(t, phone.Emergency("911", "US"))
+	assert.True(t, phone.Emergency("9-1-1", "US"))
+	assert.True(t, phone.Emergency("112", "US"))
+	assert.True(t, phone.Emergency("999", "GB"))
+	assert.True(t, phone.Emergency("tel:911", "US"))
+	assert.False(t, phone.Emergency("999", "US"))
+	assert.False(t, phone.Emergency("413 555 0911", "US"))
+	assert.False(t, phone.Emergency("", "US"))
+}
+
+func TestFormatForReading(t *testing.T) {
+	assert.Equal(t, "413 555 0142", phone.Format("+14135550142", "", "US", phone.National))
+	assert.Equal(t, "413 555 0119 ext 12", phone.Format("+14135550119", "12", "US", phone.National))
+	assert.Equal(t, "+1 413 555 0142", phone.Format("+14135550142", "", "US", phone.International))
+	assert.Equal(t, "+44 7700 900123", phone.Format("+447700900123", "", "US", phone.National))
+	assert.Equal(t, "07700 900123", phone.Format("+447700900123", "", "GB", phone.National))
+	assert.Equal(t, "nonsense", phone.Format("nonsense", "", "US", phone.National))
+}
+
+func TestZones(t *testing.T) {
+	assert.Equal(t, []string{"America/New_York"}, phone.Zones("+14135550142"))
+	assert.Len(t, phone.Zones("+12085550142"), 2, "area code 208 spans two zones")
+	assert.Contains(t, phone.Zones("+447700900123"), "Europe/London")
+	assert.Nil(t, phone.Zones("nonsense"))
+}
+
+func TestLooksLikeNumber(t *testing.T) {
+	for text, want := range map[string]bool{
+		"413": true, "0142": true, "+44 7700": true, "413-555-0119 x12": true, "tel:+1": true,
+		"Berit": false, "12": false, "Studio 54 East": false, "3M": false, "": false, "x12": false,
+	} {
+		assert.Equal(t, want, phone.LooksLikeNumber(text), "%q", text)
+	}
+}
+
+func FuzzParse(f *testing.F) {
+	for _, s := range []string{"413 555 0142", "+44 (0)7700 900123", "tel:+1-413-555-0119;ext=12", "٤١٣٥٥٥٠١٤٢", "0x0", ";ext=", "++1", "\x00"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, typed string) {
+		n, err := phone.Parse(typed, "US")
+		phone.LooksLikeNumber(typed)
+		phone.Emergency(typed, "US")
+		if err != nil {
+			return
+		}
+		require.Regexp(t, `^\+[0-9]{2,17}$`, n.E164)
+		again, err := phone.Parse(n.Key(), "US")
+		if err != nil {
+			// A few plans read their own E.164 form back as impossible; they must say so, not panic.
+			return
+		}
+		require.Equal(t, n.Key(), again.Key(), "the normal form is its own normal form")
+		for _, r := range phone.Digits(typed) {
+			require.True(t, r >= '0' && r <= '9')
+		}
+	})
+}
+
+func ExampleParse() {
+	n, _ := phone.Parse("(413) 555-0119 ext. 12", "US")
+	fmt.Println(n.E164, n.Ext, "·", phone.Format(n.E164, n.Ext, "US", phone.National))
+	// Output: +14135550119 12 · 413 555 0119 ext 12
+}

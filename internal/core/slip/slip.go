@@ -1,0 +1,152 @@
+// Package slip holds the rules of the slip: what it needs before it can be filed, how its notes are
+// saved from several windows, and on which records a call goes.
+//
+// It must not know the database, HTTP, or who may see what.
+package slip
+
+import (
+	"errors"
+	"fmt"
+	"time"
+
+	"trundo/internal/core/call"
+)
+
+// Limits of what a rep can write, in bytes.
+const (
+	MaxNotes   = 256 << 10
+	MaxSubject = 200
+)
+
+// State of a slip.
+type State string
+
+// A slip is open from the dialing until it is filed.
+const (
+	Open  State = "open"
+	Filed State = "filed"
+)
+
+// Errors of CanFile. A slip that lacks something gives a *MissingError.
+var (
+	ErrStillInCall  = errors.New("the call is still going on: hang up first")
+	ErrAlreadyFiled = errors.New("this slip has been filed")
+)
+
+// MissingError tells which field has to be filled in before filing.
+type MissingError struct {
+	Field string // as the API names it
+	Text  string // for the reader
+}
+
+func (e *MissingError) Error() string { return e.Text }
+
+// Rules are the firm's settings for filing.
+type Rules struct {
+	OutcomeNeeded bool // no filing without an outcome
+	TypeNeeded    bool // no filing without a call type
+}
+
+// Slip is what filing looks at.
+type Slip struct {
+	State        State
+	User         string // whose part it describes
+	HasOutcome   bool
+	NotesNeeded  bool // the chosen outcome asks for notes
+	OutcomeLabel string
+	HasType      bool
+	Notes        string
+}
+
+// CanFile tells whether s can be filed now, given the call it belongs to. Errors: ErrAlreadyFiled,
+// ErrStillInCall, *MissingError.
+func CanFile(s Slip, c *call.State, r Rules) error {
+	switch {
+	case s.State == Filed:
+		return ErrAlreadyFiled
+	case !c.HasLeft(s.User):
+		return ErrStillInCall
+	case r.OutcomeNeeded && !s.HasOutcome:
+		return &MissingError{"outcome_id", "choose an outcome before filing"}
+	case r.TypeNeeded && !s.HasType:
+		return &MissingError{"call_type_id", "choose a call type before filing"}
+	case s.NotesNeeded && s.Notes == "":
+		return &MissingError{"notes", fmt.Sprintf("the outcome “%s” needs a note", s.OutcomeLabel)}
+	}
+	return nil
+}
+
+// Notes are the saved notes of a slip.
+type Notes struct {
+	Body    string
+	Version int    // 0 before the first saving
+	Writer  string // the window that saved last
+}
+
+// Edit is a text that a window wants to save in place of the version it started from.
+type Edit struct {
+	Body   string
+	Base   int    // the version the window had read
+	Writer string // names the window, the same for its whole life
+	At     time.Time
+}
+
+// ConflictError tells that another window saved in between. Nothing was changed.
+type ConflictError struct{ Current Notes }
+
+func (e *ConflictError) Error() string {
+	return "these notes were changed in another window in the meantime"
+}
+
+// Save gives the notes that follow from e. A window may always replace its own last text, whatever
+// version it names, because an answer can be lost on the way; another's only if it has read it.
+// Saving what is already there changes nothing. Errors: *ConflictError.
+func Save(n Notes, e Edit) (Notes, error) {
+	switch {
+	case e.Body == n.Body:
+		return n, nil
+	case e.Base == n.Version, e.Writer != "" && e.Writer == n.Writer && e.Base <= n.Version:
+		return Notes{Body: e.Body, Version: n.Version + 1, Writer: e.Writer}, nil
+	}
+	return n, &ConflictError{n}
+}
+
+// Keep is Save for a text that nobody can be asked about any more, since it waited in the journal:
+// where Save would refuse, both texts are kept, one under the other.
+func Keep(n Notes, e Edit) Notes {
+	saved, err := Save(n, e)
+	if err == nil {
+		return saved
+	}
+	both := n.Body + "\n\n— also written, in another window, at " + e.At.UTC().Format("15:04 MST") + " —\n" + e.Body
+	return Notes{Body: both, Version: n.Version + 1, Writer: e.Writer}
+}
+
+// Role tells why a call stands on a record.
+type Role string
+
+// The roles of a link.
+const (
+	Caller  Role = "person"  // the person who was called or who called
+	Company Role = "company" // that person's company, or a company called itself
+)
+
+// Link puts a call on a record.
+type Link struct {
+	Record string
+	Role   Role
+	Reason string // in words: "the number that was clicked", "their company"
+}
+
+// LinksFor names the records that a call to a record's number goes on: the record, and its company
+// where it is a person of one.
+func LinksFor(record string, isCompany bool, company, reason string) []Link {
+	if isCompany {
+		return []Link{{record, Company, reason}}
+	}
+	links := []Link{{record, Caller, reason}}
+	if company != "" {
+		links = append(links, Link{company, Company, "their company"})
+	}
+	return links
+}
