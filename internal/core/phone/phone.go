@@ -73,6 +73,17 @@ func Parse(typed, region string) (Number, error) {
 	if n.Region == "" {
 		n.Region = mainRegion(parsed)
 	}
+	// Some plans drop a trunk zero that stands after the country code too; the normal form is the one
+	// that reads back as itself. Each turn drops a digit, so this ends.
+	if again, err := phonenumbers.Parse(n.E164, ""); n.Possible && (err != nil || again.GetNationalNumber() != parsed.GetNationalNumber() ||
+		phonenumbers.Format(again, phonenumbers.E164) != n.E164) {
+		if err != nil {
+			return Number{}, ErrImpossible
+		}
+		shorter, err := Parse(phonenumbers.Format(again, phonenumbers.E164), "")
+		shorter.Typed, shorter.Ext = n.Typed, n.Ext
+		return shorter, err
+	}
 	if !n.Possible {
 		return n, ErrImpossible
 	}

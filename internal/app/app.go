@@ -1,0 +1,135 @@
+// Package app puts a server together out of its parts and takes it apart again in order. It must not hold anything else.
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"path/filepath"
+	"time"
+
+	"github.com/alexedwards/scs/pgxstore"
+	"github.com/jonboulle/clockwork"
+
+	"trundo/internal/carrier"
+	"trundo/internal/desk"
+	"trundo/internal/httpapi"
+	"trundo/internal/store"
+)
+
+// Config is what a server is made of.
+type Config struct {
+	DatabaseURL string
+	Addr        string // where the application is served
+	MetricsAddr string // where the figures are served; empty: nowhere
+	DataDir     string // for the journal
+	ServerName  string // empty: host and address
+	TLSCert     string
+	TLSKey      string
+	Secure      bool // cookies only over TLS, also where a proxy ends it
+	Demo        bool
+	Carrier     func(clockwork.Clock) carrier.Carrier
+	Clock       clockwork.Clock
+	Web         fs.FS
+	Log         *slog.Logger
+}
+
+// App is a running server.
+type App struct {
+	Desk     *desk.Desk
+	Store    *store.Store
+	Addr     string
+	sessions *pgxstore.PostgresStore
+	servers  []*http.Server
+	failed   chan error
+}
+
+// Start migrates the database and serves. The port is taken before anything else: two servers of one name cannot be.
+func Start(ctx context.Context, c Config) (a *App, err error) {
+	l, err := net.Listen("tcp", c.Addr)
+	if err != nil {
+		return nil, fmt.Errorf("%s is in use or not allowed: end what listens there, or set TRUNDO_ADDR", c.Addr)
+	}
+	a = &App{Addr: l.Addr().String(), failed: make(chan error, 2)}
+	defer func() {
+		if err != nil {
+			_ = l.Close()
+			a.Stop(context.WithoutCancel(ctx))
+		}
+	}()
+	if a.Store, err = store.Open(ctx, c.DatabaseURL, 0); err != nil {
+		return nil, err
+	}
+	if err := a.Store.Migrate(ctx); err != nil {
+		return nil, fmt.Errorf("the database cannot be used: %w", err)
+	}
+	if c.ServerName == "" {
+		c.ServerName = "trundo@" + a.Addr
+	}
+	a.Desk, err = desk.Open(ctx, desk.Config{Store: a.Store, Carrier: c.Carrier(c.Clock), Clock: c.Clock, Log: c.Log, Server: c.ServerName,
+		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), Demo: c.Demo})
+	if err != nil {
+		return nil, err
+	}
+	a.sessions = pgxstore.New(a.Store.Pool)
+	metrics := httpapi.NewMetrics(a.Desk)
+	handler, err := httpapi.New(httpapi.Config{Desk: a.Desk, Sessions: a.sessions, Web: c.Web, Log: c.Log, Secure: c.Secure || c.TLSCert != "", Metrics: metrics})
+	if err != nil {
+		return nil, err
+	}
+	a.serve(l, handler, c)
+	if c.MetricsAddr != "" {
+		ml, err := net.Listen("tcp", c.MetricsAddr)
+		if err != nil {
+			return nil, fmt.Errorf("%s is in use or not allowed: end what listens there, or set TRUNDO_METRICS_ADDR", c.MetricsAddr)
+		}
+		mux := http.NewServeMux()
+		mux.Handle("GET /metrics", metrics.Handler())
+		a.serve(ml, mux, Config{})
+	}
+	return a, nil
+}
+
+func (a *App) serve(l net.Listener, h http.Handler, c Config) {
+	server := &http.Server{Handler: h, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 20 * time.Second, WriteTimeout: 30 * time.Second,
+		IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10, ErrorLog: slog.NewLogLogger(slog.DiscardHandler, slog.LevelDebug)}
+	a.servers = append(a.servers, server)
+	go func() {
+		var err error
+		if c.TLSCert != "" {
+			err = server.ServeTLS(l, c.TLSCert, c.TLSKey)
+		} else {
+			err = server.Serve(l)
+		}
+		if !errors.Is(err, http.ErrServerClosed) {
+			a.failed <- err
+		}
+	}()
+}
+
+// Failed tells when serving has failed.
+func (a *App) Failed() <-chan error { return a.failed }
+
+// Stop ends the server in order: no new requests, calls ended as cut off, everything saved.
+func (a *App) Stop(ctx context.Context) {
+	ctx, cancel := context.WithTimeout(ctx, 5*time.Second)
+	defer cancel()
+	for _, s := range a.servers {
+		if err := s.Shutdown(ctx); err != nil {
+			_ = s.Close()
+		}
+	}
+	if a.Desk != nil {
+		a.Desk.Close()
+	}
+	if a.sessions != nil {
+		a.sessions.StopCleanup()
+	}
+	if a.Store != nil {
+		a.Store.Close()
+	}
+}

@@ -1,0 +1,81 @@
+// Package carrier is the border to the telephone network: one small interface that the built-in stand-in
+// (sim) and a real trunk both satisfy. The suite in carriertest says what an implementation owes.
+//
+// It must not know calls, records, users or the database.
+package carrier
+
+import "errors"
+
+// Ref names one leg towards the carrier. Whoever dials chooses it; it is never used twice.
+type Ref string
+
+// Kind is what happened to a leg.
+type Kind string
+
+// The kinds of event. After Ended nothing more comes for a Ref.
+const (
+	Ringing  Kind = "ringing"
+	Answered Kind = "answered"
+	Ended    Kind = "ended"
+)
+
+// Reason tells why a leg ended.
+type Reason string
+
+// The reasons for an end. HungUp is the other side's, or ours where we asked for it.
+const (
+	HungUp       Reason = "hung_up"
+	Busy         Reason = "busy"
+	NoAnswer     Reason = "no_answer"
+	Declined     Reason = "declined"
+	OutOfService Reason = "out_of_service"
+	Lost         Reason = "lost"
+)
+
+// FrameBytes is 20 ms of G.711 at 8 kHz.
+const FrameBytes = 160
+
+// Voice is the sound of an answered leg, as G.711 µ-law frames of 20 ms.
+type Voice interface {
+	// Read waits for the next frame from the other side; io.EOF after the leg has ended.
+	Read(frame *[FrameBytes]byte) error
+	// Write sends a frame to the other side. It never waits; after the end it does nothing.
+	Write(frame *[FrameBytes]byte) error
+}
+
+// Event is something that happened to a leg.
+type Event struct {
+	Ref    Ref
+	Kind   Kind
+	Reason Reason // of Ended
+	Voice  Voice  // of Answered; nil where the carrier has no sound
+}
+
+// Dialing asks for a leg.
+type Dialing struct {
+	Ref      Ref
+	To       string // E.164 with ";ext=" where there is an extension
+	CallerID string // E.164
+}
+
+// Errors of Dial.
+var (
+	ErrEmergency = errors.New("emergency services cannot be reached through this carrier: use another telephone")
+	ErrRefUsed   = errors.New("this reference has been used")
+	ErrClosed    = errors.New("the carrier is closed")
+)
+
+// Carrier is a way into the telephone network.
+type Carrier interface {
+	// Dial asks for a leg and returns at once; what becomes of it comes as events. An error means that
+	// no leg was made and no event will come.
+	Dial(d Dialing) error
+	// HangUp ends a leg. Unknown and ended ones are no error: both sides may hang up at once.
+	// It is followed by Ended, unless that came before.
+	HangUp(ref Ref)
+	// Handle sets who is told of events, in order for each leg, from one goroutine or several. It must
+	// be set before the first Dial, and must not block.
+	Handle(func(Event))
+	// Close ends every leg, without events, and refuses new ones.
+	Close()
+}

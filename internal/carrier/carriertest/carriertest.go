@@ -1,0 +1,115 @@
+// Package carriertest is what every carrier owes, as one suite of tests. It must not know any of them.
+package carriertest
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/carrier"
+)
+
+// Numbers are where the suite's people live: each implementation arranges for them.
+const (
+	Answers      = "+14135550101"
+	Busy         = "+14135550102"
+	Declines     = "+14135550103"
+	NoAnswer     = "+14135550104"
+	OutOfService = "+14135550105"
+	HangsUp      = "+14135550106" // after answering
+	RingsOn      = "+14135550107"
+)
+
+// Run runs the suite. open gives a fresh carrier and a function that lets its time pass.
+func Run(t *testing.T, open func(t *testing.T) (c carrier.Carrier, pass func())) {
+	start := func(t *testing.T) (carrier.Carrier, *listener) {
+		c, pass := open(t)
+		l := &listener{events: make(chan carrier.Event, 100), pass: pass}
+		c.Handle(func(e carrier.Event) { l.events <- e })
+		t.Cleanup(c.Close)
+		return c, l
+	}
+	for _, tt := range []struct {
+		to   string
+		want []string
+	}{
+		{Answers, []string{"ringing", "answered"}},
+		{Busy, []string{"ended busy"}},
+		{Declines, []string{"ringing", "ended declined"}},
+		{NoAnswer, []string{"ringing", "ended no_answer"}},
+		{OutOfService, []string{"ended out_of_service"}},
+		{HangsUp, []string{"ringing", "answered", "ended hung_up"}},
+		{RingsOn, []string{"ringing"}},
+	} {
+		t.Run(tt.to, func(t *testing.T) {
+			c, l := start(t)
+			require.NoError(t, c.Dial(carrier.Dialing{Ref: "a", To: tt.to}))
+			assert.Equal(t, tt.want, l.next(t, len(tt.want)))
+		})
+	}
+	t.Run("hanging up ends a leg once", func(t *testing.T) {
+		c, l := start(t)
+		require.NoError(t, c.Dial(carrier.Dialing{Ref: "a", To: Answers}))
+		l.next(t, 2)
+		c.HangUp("a")
+		assert.Equal(t, []string{"ended hung_up"}, l.next(t, 1))
+		c.HangUp("a")
+		c.HangUp("never dialed")
+		require.NoError(t, c.Dial(carrier.Dialing{Ref: "b", To: Busy}))
+		assert.Equal(t, []string{"ended busy"}, l.next(t, 1), "nothing came in between")
+	})
+	t.Run("a reference is used once", func(t *testing.T) {
+		c, l := start(t)
+		require.NoError(t, c.Dial(carrier.Dialing{Ref: "a", To: Busy}))
+		l.next(t, 1)
+		require.ErrorIs(t, c.Dial(carrier.Dialing{Ref: "a", To: Answers}), carrier.ErrRefUsed)
+	})
+	t.Run("two legs do not disturb each other", func(t *testing.T) {
+		c, l := start(t)
+		require.NoError(t, c.Dial(carrier.Dialing{Ref: "a", To: RingsOn}))
+		l.next(t, 1)
+		require.NoError(t, c.Dial(carrier.Dialing{Ref: "b", To: Answers}))
+		assert.Equal(t, []string{"ringing", "answered"}, l.next(t, 2))
+		c.HangUp("a")
+		assert.Equal(t, []string{"ended hung_up"}, l.next(t, 1))
+	})
+	t.Run("emergency numbers are refused with a reason", func(t *testing.T) {
+		c, _ := start(t)
+		require.ErrorIs(t, c.Dial(carrier.Dialing{Ref: "a", To: "911"}), carrier.ErrEmergency)
+	})
+	t.Run("closed", func(t *testing.T) {
+		c, _ := start(t)
+		c.Close()
+		require.ErrorIs(t, c.Dial(carrier.Dialing{Ref: "a", To: Answers}), carrier.ErrClosed)
+	})
+}
+
+type listener struct {
+	events chan carrier.Event
+	pass   func()
+}
+
+// next waits for n events, letting time pass.
+func (l *listener) next(t *testing.T, n int) []string {
+	t.Helper()
+	var got []string
+	deadline := time.After(10 * time.Second)
+	for len(got) < n {
+		select {
+		case e := <-l.events:
+			text := string(e.Kind)
+			if e.Reason != "" {
+				text = fmt.Sprintf("%s %s", e.Kind, e.Reason)
+			}
+			got = append(got, text)
+		case <-deadline:
+			t.Fatalf("waited for %d events, got %v", n, got)
+		case <-time.After(time.Millisecond):
+			l.pass()
+		}
+	}
+	return got
+}

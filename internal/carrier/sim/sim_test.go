@@ -1,0 +1,62 @@
+package sim_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/jonboulle/clockwork"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/carrier"
+	"trundo/internal/carrier/carriertest"
+	"trundo/internal/carrier/sim"
+)
+
+func people(to string) sim.Behaviour {
+	return map[string]sim.Behaviour{
+		carriertest.Answers:      {RingsAfter: time.Second, After: 3 * time.Second},
+		carriertest.Busy:         {Then: carrier.Busy, After: time.Second},
+		carriertest.Declines:     {RingsAfter: time.Second, Then: carrier.Declined, After: 2 * time.Second},
+		carriertest.NoAnswer:     {RingsAfter: time.Second, Then: carrier.NoAnswer, After: 30 * time.Second},
+		carriertest.OutOfService: {Then: carrier.OutOfService, After: time.Second},
+		carriertest.HangsUp:      {After: time.Second, HangsUp: 5 * time.Second},
+		carriertest.RingsOn:      {RingsOn: true},
+	}[to]
+}
+
+func TestSimIsACarrier(t *testing.T) {
+	carriertest.Run(t, func(*testing.T) (carrier.Carrier, func()) {
+		clock := clockwork.NewFakeClock()
+		return sim.New(clock, "US", people), func() { clock.Advance(time.Second) }
+	})
+}
+
+func TestPeopleKeepToTheirTimes(t *testing.T) {
+	clock := clockwork.NewFakeClock()
+	s := sim.New(clock, "US", people)
+	events := make(chan carrier.Event, 10)
+	s.Handle(func(e carrier.Event) { events <- e })
+	require.NoError(t, s.Dial(carrier.Dialing{Ref: "a", To: carriertest.Answers}))
+	clock.Advance(999 * time.Millisecond)
+	assert.Empty(t, events)
+	clock.Advance(time.Millisecond)
+	assert.Equal(t, carrier.Ringing, (<-events).Kind)
+	require.NoError(t, clock.BlockUntilContext(t.Context(), 1))
+	clock.Advance(2999 * time.Millisecond)
+	assert.Empty(t, events)
+	clock.Advance(time.Millisecond)
+	assert.Equal(t, carrier.Answered, (<-events).Kind)
+}
+
+func TestTheOutsideCanBePlayed(t *testing.T) {
+	s := sim.New(clockwork.NewFakeClock(), "US", people)
+	var got []carrier.Event
+	s.Handle(func(e carrier.Event) { got = append(got, e) })
+	require.NoError(t, s.Dial(carrier.Dialing{Ref: "a", To: carriertest.RingsOn}))
+	assert.True(t, s.TheyAnswer(carriertest.RingsOn))
+	assert.True(t, s.TheyEnd(carriertest.RingsOn, carrier.Lost))
+	assert.False(t, s.TheyEnd(carriertest.RingsOn, carrier.Lost))
+	assert.False(t, s.TheyAnswer("+14135550199"))
+	assert.Equal(t, []carrier.Event{{Ref: "a", Kind: carrier.Answered}, {Ref: "a", Kind: carrier.Ended, Reason: carrier.Lost}}, got)
+}

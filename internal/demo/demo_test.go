@@ -1,0 +1,38 @@
+package demo_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/demo"
+	"trundo/internal/store/pgtest"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+func TestTheFirmIsMadeWholeAndOnlyFromFiction(t *testing.T) {
+	s := pgtest.New(t)
+	now := time.Date(2026, 3, 2, 15, 0, 0, 0, time.UTC)
+	require.NoError(t, demo.Fill(t.Context(), s, demo.First, now))
+	count := func(sql string) (n int) {
+		require.NoError(t, s.Pool.QueryRow(t.Context(), sql).Scan(&n))
+		return n
+	}
+	assert.Equal(t, 60, count(`SELECT count(*) FROM records WHERE kind = 'company'`))
+	assert.Equal(t, 250, count(`SELECT count(*) FROM records WHERE kind <> 'company'`))
+	assert.Greater(t, count(`SELECT count(*) FROM calls`), 700)
+	assert.Zero(t, count(`SELECT count(*) FROM calls WHERE started_at > '2026-03-02' OR ended_at IS NULL`), "every call is past and over")
+	assert.Zero(t, count(`SELECT count(*) FROM calls WHERE dial_ms + ring_ms + talk_ms <> round(extract(epoch FROM ended_at - started_at) * 1000)`))
+	assert.Zero(t, count(`SELECT count(*) FROM phone_numbers WHERE e164 IS NOT NULL AND e164 !~ '^\+1[0-9]{3}55501[0-9]{2}$' AND e164 !~ '^\+447700900[0-9]{3}$'`))
+	assert.Zero(t, count(`SELECT count(*) FROM people WHERE email !~ '\.example$'`))
+	assert.Zero(t, count(`SELECT count(*) FROM follow_ups f WHERE NOT EXISTS (SELECT 1 FROM history h WHERE h.ref_id = f.id)`))
+	assert.Error(t, demo.Fill(t.Context(), s, demo.First, now), "only into an empty database")
+}
+
+func TestTheOutsideBehavesTheSameEveryDay(t *testing.T) {
+	assert.Equal(t, demo.Outside("+15035550123"), demo.Outside("+15035550123"))
+	assert.Empty(t, demo.Outside(demo.AnswersSoon).Then)
+}

@@ -1,0 +1,290 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"sort"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/phone"
+	"trundo/internal/store/db"
+)
+
+// callView is one call as a sees it.
+func (d *Desk) callView(ctx context.Context, a Actor, id uuid.UUID) (contract.Call, error) {
+	views, err := d.callViews(ctx, a, []uuid.UUID{id})
+	if err != nil {
+		return contract.Call{}, err
+	}
+	if len(views) == 0 {
+		return contract.Call{}, ErrNotFound
+	}
+	return views[0], nil
+}
+
+// callViews reads calls in the order of ids. What the switchboard knows better than the database comes from there.
+func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contract.Call, error) {
+	views := make([]contract.Call, 0, len(ids))
+	if len(ids) == 0 {
+		return views, nil
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := d.Store.CallsByIDs(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	links, err := d.Store.LinksOfCalls(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	linksOf := map[uuid.UUID][]contract.CallLink{}
+	for _, l := range links {
+		linksOf[l.CallID] = append(linksOf[l.CallID], contract.CallLink{Role: contract.CallLinkRole(l.Role), Reason: l.Reason,
+			Record: contract.RecordRef{ID: l.RecordID, Kind: contract.RecordKind(l.Kind), Name: l.Name}})
+	}
+	place := map[uuid.UUID]int{}
+	for i, id := range ids {
+		place[id] = i
+	}
+	sort.Slice(rows, func(i, j int) bool { return place[rows[i].ID] < place[rows[j].ID] })
+	for _, r := range rows {
+		v := viewOf(r, a, f)
+		if l := linksOf[r.ID]; l != nil {
+			v.Links = l
+		}
+		if s, live := d.board.Snapshot(r.ID); live {
+			v.State = stateView(r.ID, &s, v.State.Phase == contract.Phase(s.Phase()))
+		}
+		if r.AsksWho {
+			if v.Slip.Candidates, err = d.candidates(ctx, a, r); err != nil {
+				return nil, err
+			}
+		}
+		views = append(views, v)
+	}
+	return views, nil
+}
+
+func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
+	shown := phone.Format(r.CallerID, "", f.region, a.Style)
+	if r.LineLabel != "" {
+		shown = r.LineLabel + " " + shown
+	}
+	return contract.Call{ID: r.ID, Direction: contract.CallDirection(r.Direction), Display: phone.Format(r.RemoteE164, r.RemoteExt, f.region, a.Style),
+		Label: r.RemoteLabel, Shown: shown, ShownReason: r.CallerIDReason, Device: r.Device, DialMs: r.DialMs, RingMs: r.RingMs, TalkMs: r.TalkMs,
+		Links: []contract.CallLink{},
+		State: contract.CallState{CallID: r.ID, Phase: contract.Phase(r.State), StartedAt: r.StartedAt, RangAt: r.RangAt, AnsweredAt: r.AnsweredAt,
+			EndedAt: r.EndedAt, EndReason: r.EndReason, Saved: true},
+		Slip: contract.Slip{ID: r.SlipID, RepID: r.RepID, RepName: r.RepName, State: contract.SlipState(r.SlipState), Subject: r.Subject,
+			CallTypeID: r.CallTypeID, CallType: r.CallTypeLabel, OutcomeID: r.OutcomeID, Outcome: r.OutcomeLabel, OutcomeReached: r.OutcomeReached,
+			AsksWho: r.AsksWho, Candidates: []contract.Candidate{}, FiledAt: r.FiledAt, Version: r.SlipVersion, Mine: r.RepID == a.ID,
+			Notes: contract.Notes{Body: r.NotesBody, Version: r.NotesVersion, Saved: true, SavedAt: r.NotesSavedAt}}}
+}
+
+// candidates are whom to offer for a number that has to be asked about: who has it, and the record that was open.
+func (d *Desk) candidates(ctx context.Context, a Actor, r db.CallsByIDsRow) ([]contract.Candidate, error) {
+	matches, rows, err := d.whoseNumber(ctx, a, r.RemoteE164, r.RemoteExt)
+	if err != nil {
+		return nil, err
+	}
+	offers := []contract.Candidate{}
+	for _, m := range matches {
+		for _, row := range rows {
+			if row.RecordID.String() == m.Record {
+				offers = append(offers, contract.Candidate{Reason: m.Reason,
+					Record: contract.RecordRef{ID: row.RecordID, Kind: contract.RecordKind(row.Kind), Name: row.Name}})
+				break
+			}
+		}
+	}
+	if r.OpenRecordID != nil {
+		rec, err := d.Store.Record(ctx, *r.OpenRecordID)
+		if err != nil {
+			return nil, err
+		}
+		offers = append(offers, contract.Candidate{Reason: "was open while you typed",
+			Record: contract.RecordRef{ID: rec.ID, Kind: contract.RecordKind(rec.Kind), Name: rec.Name}})
+	}
+	return offers, nil
+}
+
+// MyDesk is a's open slips, oldest first.
+func (d *Desk) MyDesk(ctx context.Context, a Actor) (contract.Desk, error) {
+	ids, err := d.Store.OpenSlipCallIDs(ctx, a.ID)
+	if err != nil {
+		return contract.Desk{}, err
+	}
+	calls, err := d.callViews(ctx, a, ids)
+	return contract.Desk{Calls: calls}, err
+}
+
+const callsPerPage = 50
+
+// Calls lists calls, newest first: a's own, or everybody's.
+func (d *Desk) Calls(ctx context.Context, a Actor, mine bool, before string) (contract.CallPage, error) {
+	p := db.CallListParams{Count: callsPerPage}
+	if mine {
+		p.UserID = &a.ID
+	}
+	var err error
+	if p.Before, p.BeforeID, err = readCursor(before); err != nil {
+		return contract.CallPage{}, err
+	}
+	ids, err := d.Store.CallList(ctx, p)
+	if err != nil {
+		return contract.CallPage{}, err
+	}
+	calls, err := d.callViews(ctx, a, ids)
+	if err != nil {
+		return contract.CallPage{}, err
+	}
+	page := contract.CallPage{Calls: calls}
+	if n := len(calls); n == callsPerPage {
+		page.Next = writeCursor(calls[n-1].State.StartedAt, calls[n-1].ID)
+	}
+	return page, nil
+}
+
+// CallPage is one call with its facts and what was changed on it afterwards.
+func (d *Desk) CallPage(ctx context.Context, a Actor, id uuid.UUID) (contract.CallPageDetail, error) {
+	var page contract.CallPageDetail
+	var err error
+	if page.Call, err = d.callView(ctx, a, id); err != nil {
+		return page, err
+	}
+	rows, err := d.Store.CallFacts(ctx, id)
+	if err != nil {
+		return page, err
+	}
+	page.Facts = []contract.CallFact{}
+	for _, r := range rows {
+		f, err := readFact(r.Seq, r.At, r.Kind, r.Data)
+		if err != nil {
+			return page, err
+		}
+		if text := factText(f, page.Call); text != "" {
+			page.Facts = append(page.Facts, contract.CallFact{Seq: f.Seq, At: f.At, Text: text})
+		}
+	}
+	page.Changes, err = d.changes(ctx, "slip", page.Call.Slip.ID)
+	return page, err
+}
+
+// factText says a fact in a sentence; those that only matter to the machine say nothing.
+func factText(f call.Fact, c contract.Call) string {
+	switch f.Kind {
+	case call.Placed:
+		return c.Slip.RepName + " called " + c.Display
+	case call.LegRinging:
+		return "It rang"
+	case call.LegAnswered:
+		if f.Leg != 1 {
+			return "They answered"
+		}
+	case call.CallEnded:
+		return ReasonText(f.Reason)
+	}
+	return ""
+}
+
+// ReasonText says why a call ended.
+func ReasonText(r call.Reason) string {
+	switch r {
+	case call.EndedByUs:
+		return "We hung up"
+	case call.EndedByThem:
+		return "They hung up"
+	case call.GivenUp:
+		return "Given up before an answer"
+	case call.Busy:
+		return "Busy"
+	case call.NoAnswer:
+		return "No answer"
+	case call.Declined:
+		return "Declined"
+	case call.OutOfService:
+		return "Out of service"
+	case call.Refused:
+		return "The carrier refused the call"
+	case call.CutOff:
+		return "Cut off"
+	}
+	return ""
+}
+
+// changes reads the audit trail of something into sentences.
+func (d *Desk) changes(ctx context.Context, kind string, id uuid.UUID) ([]contract.Change, error) {
+	rows, err := d.Store.AuditOf(ctx, db.AuditOfParams{SubjectKind: kind, SubjectID: id})
+	if err != nil {
+		return nil, err
+	}
+	changes := []contract.Change{}
+	for _, r := range rows {
+		changes = append(changes, contract.Change{At: r.At, Actor: r.Actor, Text: changeText(r.Action, r.Before, r.After)})
+	}
+	return changes, nil
+}
+
+// changeText says "outcome: Not now → Visit agreed; subject: none → Pump".
+func changeText(action string, before, after []byte) string {
+	var b, a map[string]string
+	if json.Unmarshal(before, &b) != nil || json.Unmarshal(after, &a) != nil {
+		return action
+	}
+	keys := make([]string, 0, len(a))
+	for k := range a {
+		keys = append(keys, k)
+	}
+	for k := range b {
+		if _, in := a[k]; !in {
+			keys = append(keys, k)
+		}
+	}
+	sort.Strings(keys)
+	parts := make([]string, len(keys))
+	for i, k := range keys {
+		parts[i] = fmt.Sprintf("%s: %s → %s", k, orNone(b[k]), orNone(a[k]))
+	}
+	if len(parts) == 0 {
+		return action
+	}
+	return strings.Join(parts, "; ")
+}
+
+func orNone(s string) string {
+	if s == "" {
+		return "none"
+	}
+	if r := []rune(s); len(r) > 120 {
+		return string(r[:120]) + "…"
+	}
+	return s
+}
+
+// A cursor is the time in microseconds and the id of the last row that was read.
+func writeCursor(at time.Time, id uuid.UUID) string {
+	return strconv.FormatInt(at.UnixMicro(), 10) + "_" + id.String()
+}
+
+func readCursor(text string) (time.Time, uuid.UUID, error) {
+	if text == "" {
+		return time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC), uuid.Max, nil
+	}
+	micros, id, _ := strings.Cut(text, "_")
+	n, err := strconv.ParseInt(micros, 10, 64)
+	parsed, idErr := uuid.Parse(id)
+	if err != nil || idErr != nil || n < 0 || n > 253402300799000000 {
+		return time.Time{}, uuid.Nil, wrong("before", "this is not a place in the list")
+	}
+	return time.UnixMicro(n).UTC(), parsed, nil
+}

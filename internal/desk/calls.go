@@ -1,0 +1,312 @@
+package desk
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/callable"
+	"trundo/internal/core/callerid"
+	"trundo/internal/core/match"
+	"trundo/internal/core/phone"
+	"trundo/internal/core/slip"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// target is what is going to be called.
+type target struct {
+	e164, ext, typed, label, address, region string
+	emergency                                bool
+	zones                                    []string
+	links                                    []slip.Link
+	openRecord                               *uuid.UUID
+	asksWho                                  bool
+	refused                                  *RefusedError
+}
+
+// PlaceCall calls a stored or typed number for a. It answers when the call is committed and the carrier has been
+// asked. The same key gets the same call. Errors: *FieldError, *InCallError, *RefusedError, ErrAway, ErrNotFound, ErrKeyReused.
+func (d *Desk) PlaceCall(ctx context.Context, a Actor, key string, r contract.NewCall) (contract.Call, error) {
+	if d.journal.Away() {
+		return contract.Call{}, ErrAway
+	}
+	hash := hashRequest(r)
+	id, err := d.place(ctx, a, key, hash, r)
+	if err != nil {
+		// The same click may have come twice; its first coming is then what stands in the way.
+		if earlier, found, again := d.earlierAnswer(ctx, a, key, "place_call", hash); again != nil {
+			return contract.Call{}, again
+		} else if found {
+			return d.callView(ctx, a, earlier)
+		}
+		return contract.Call{}, err
+	}
+	return d.callView(ctx, a, id)
+}
+
+func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r contract.NewCall) (uuid.UUID, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return uuid.Nil, err
+	}
+	t, err := d.target(ctx, a, f, r)
+	if err != nil {
+		return uuid.Nil, err
+	}
+	if t.refused != nil {
+		return uuid.Nil, t.refused
+	}
+	shown, err := callerid.Choose(f.lines, callerid.Request{ByHand: text(r.LineID), RepLine: text(a.Line), Region: t.region})
+	if err != nil {
+		return uuid.Nil, &FieldError{"line_id", err}
+	}
+	line, err := uuid.Parse(shown.Line.ID)
+	if err != nil {
+		return uuid.Nil, err
+	}
+	now := d.Clock.Now()
+	var state call.State
+	facts, effects, err := call.Decide(state, call.Place{By: a.ID.String(), Device: "browser", Address: t.address, CallerID: shown.Line.E164}, now)
+	if err != nil {
+		return uuid.Nil, err
+	}
+	for _, fact := range facts {
+		state = call.Evolve(state, fact)
+	}
+	id, slipID := store.NewID(), store.NewID()
+	response, err := json.Marshal(commandAnswer{ID: id})
+	if err != nil {
+		return uuid.Nil, err
+	}
+	p := db.PlaceCallParams{CallID: &id, UserID: a.ID, LineID: &line, RemoteE164: t.e164, RemoteExt: t.ext, RemoteTyped: t.typed,
+		RemoteLabel: t.label, CallerID: shown.Line.E164, CallerIDReason: shown.Reason, Device: "browser", OwnerServer: d.Server,
+		OwnerEpoch: d.epoch, State: string(state.Phase()), LastSeq: state.Seq, At: now, RemoteAddress: t.address, FactSchema: call.Schema,
+		SlipID: slipID, AsksWho: t.asksWho, OpenRecordID: t.openRecord, CommandKey: key, RequestHash: hash, Response: response,
+		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}
+	for _, s := range storeFacts(facts) {
+		p.FactSeqs = append(p.FactSeqs, s.Seq)
+		p.FactKinds = append(p.FactKinds, s.Kind)
+		p.FactData = append(p.FactData, s.Data)
+	}
+	for _, l := range t.links {
+		p.LinkRecords = append(p.LinkRecords, uuid.MustParse(l.Record))
+		p.LinkRoles = append(p.LinkRoles, string(l.Role))
+		p.LinkReasons = append(p.LinkReasons, l.Reason)
+	}
+	// Known here before anybody can read it from the database: until then no other click may think that
+	// the rep is free.
+	d.mu.Lock()
+	d.live[id] = &liveCall{rep: a.ID, slip: slipID, records: p.LinkRecords}
+	d.slips[slipID] = slipOwner{a.ID, id}
+	d.mu.Unlock()
+	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if err := d.freeRep(ctx, q, a, r.InsteadOf); err != nil {
+			return err
+		}
+		return q.PlaceCall(ctx, p)
+	}); err != nil {
+		d.mu.Lock()
+		delete(d.live, id)
+		delete(d.slips, slipID)
+		d.mu.Unlock()
+		if store.Duplicate(err) {
+			return uuid.Nil, ErrKeyReused
+		}
+		return uuid.Nil, err
+	}
+	d.board.Start(id, state, effects)
+	d.publishSlip(a.ID, id, "")
+	d.publishHistory(&id, p.LinkRecords...)
+	return id, nil
+}
+
+// freeRep locks a's row and makes sure that a is in no other call; the one named in insteadOf is ended first.
+func (d *Desk) freeRep(ctx context.Context, q *db.Queries, a Actor, insteadOf *uuid.UUID) error {
+	rep, err := q.LockRep(ctx, a.ID)
+	if err != nil {
+		return fmt.Errorf("locking the rep: %w", err)
+	}
+	if rep.ForegroundCallID == nil {
+		return nil
+	}
+	current := *rep.ForegroundCallID
+	// This server knows better than the database what became of its own calls.
+	if c := d.liveCall(current); c != nil && c.over {
+		return nil
+	} else if c == nil {
+		elsewhere, err := q.CallInProgress(ctx, db.CallInProgressParams{ID: current, Me: d.Server, MyEpoch: d.epoch})
+		if err != nil {
+			return err
+		}
+		if elsewhere == nil || !*elsewhere {
+			return nil
+		}
+	}
+	if insteadOf == nil || *insteadOf != current {
+		return &InCallError{current}
+	}
+	if err := d.board.HangUp(ctx, current, a.ID.String()); err != nil && !errors.Is(err, call.ErrOver) {
+		return err
+	}
+	return nil
+}
+
+// target finds out what r asks to be called, whether that is allowed, and which records it concerns.
+func (d *Desk) target(ctx context.Context, a Actor, f *firm, r contract.NewCall) (target, error) {
+	switch {
+	case r.NumberID != nil && r.Typed != nil:
+		return target{}, wrong("typed", "give either a stored number or a typed one")
+	case r.NumberID != nil:
+		return d.storedTarget(ctx, *r.NumberID)
+	case r.Typed != nil:
+		return d.typedTarget(ctx, a, f, *r.Typed, r.OpenRecordID)
+	}
+	return target{}, wrong("number_id", "a number is missing")
+}
+
+func (d *Desk) storedTarget(ctx context.Context, id uuid.UUID) (target, error) {
+	n, err := d.Store.NumberTarget(ctx, id)
+	if store.NotFound(err) {
+		return target{}, &FieldError{"number_id", ErrNotFound}
+	} else if err != nil {
+		return target{}, err
+	}
+	if n.E164 == "" {
+		return target{}, wrong("number_id", fmt.Sprintf("“%s” cannot be dialed: it is not a telephone number", n.Typed))
+	}
+	t := target{e164: n.E164, ext: n.Ext, typed: n.Typed, label: n.Label, region: n.Region, zones: n.Zones}
+	t.address = phone.Number{E164: n.E164, Ext: n.Ext}.Key()
+	v := callable.Check(callable.Subject{NumberDoNotCall: n.DncAt != nil, PersonDoNotCall: n.RecordDncAt != nil}, d.Hours, d.Clock.Now())
+	t.refused = refused(v.Refused, n.DncReason, n.RecordDncReason)
+	company := text(n.CompanyID)
+	t.links = slip.LinksFor(n.RecordID.String(), n.Kind == "company", company, "their number was clicked")
+	return t, nil
+}
+
+func (d *Desk) typedTarget(ctx context.Context, a Actor, f *firm, typed string, open *uuid.UUID) (target, error) {
+	if phone.Emergency(typed, f.region) {
+		digits := phone.Digits(typed)
+		return target{e164: digits, typed: typed, address: digits, region: f.region, emergency: true}, nil
+	}
+	n, err := phone.Parse(typed, f.region)
+	if err != nil {
+		return target{}, &FieldError{"typed", err}
+	}
+	t := target{e164: n.E164, ext: n.Ext, typed: n.Typed, address: n.Key(), region: n.Region, zones: phone.Zones(n.E164)}
+	matches, rows, err := d.whoseNumber(ctx, a, n.E164, n.Ext)
+	if err != nil {
+		return target{}, err
+	}
+	// Who asked not to be called on this number is not called on it by typing it either.
+	for _, row := range rows {
+		v := callable.Check(callable.Subject{NumberDoNotCall: row.DncAt != nil && row.Ext == n.Ext}, d.Hours, d.Clock.Now())
+		if v.Refused == nil && len(rows) == 1 {
+			v = callable.Check(callable.Subject{PersonDoNotCall: row.RecordDncAt != nil}, d.Hours, d.Clock.Now())
+		}
+		if t.refused = refused(v.Refused, row.DncReason, row.RecordDncReason); t.refused != nil {
+			return t, nil
+		}
+	}
+	if open != nil {
+		if rec, err := d.Store.Record(ctx, *open); err == nil && rec.DeletedAt == nil {
+			t.openRecord = open
+		} else if err != nil && !store.NotFound(err) {
+			return target{}, err
+		}
+	}
+	record, ask := match.Attach(matches, text(t.openRecord))
+	t.asksWho = ask
+	for _, row := range rows {
+		if row.RecordID.String() == record {
+			t.label = row.Label
+			t.links = slip.LinksFor(record, row.Kind == "company", text(row.CompanyID), "the number that was typed is theirs")
+			break
+		}
+	}
+	return t, nil
+}
+
+// whoseNumber ranks the records that have a number.
+func (d *Desk) whoseNumber(ctx context.Context, a Actor, e164, ext string) ([]match.Match, []db.NumberCandidatesRow, error) {
+	rows, err := d.Store.NumberCandidates(ctx, &e164)
+	if err != nil {
+		return nil, nil, err
+	}
+	var candidates []match.Candidate
+	seen := map[uuid.UUID]bool{}
+	for _, row := range rows {
+		if !seen[row.RecordID] {
+			seen[row.RecordID] = true
+			candidates = append(candidates, match.Candidate{Record: row.RecordID.String(), Company: row.Kind == "company",
+				Ext: row.Ext, OwnerIsMe: row.OwnerID != nil && *row.OwnerID == a.ID})
+		}
+	}
+	return match.Rank(candidates, ext), rows, nil
+}
+
+// refused puts the reason that was written down beside the rule; nil where nothing was refused.
+func refused(err error, number, person string) *RefusedError {
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, callable.ErrDoNotCall):
+		return &RefusedError{err, number}
+	}
+	return &RefusedError{err, person}
+}
+
+// HangUp takes a out of a call. It works while the database is away. Errors: ErrNotFound, call.ErrNotThere, call.ErrOver.
+func (d *Desk) HangUp(ctx context.Context, a Actor, id uuid.UUID) error {
+	err := d.board.HangUp(ctx, id, a.ID.String())
+	if !errors.Is(err, call.ErrOver) {
+		return err
+	}
+	// Not in progress here: over, somebody else's, or never there. Hanging up twice is no mistake.
+	calls, readErr := d.Store.CallsByIDs(ctx, []uuid.UUID{id})
+	switch {
+	case readErr != nil:
+		return readErr
+	case len(calls) == 0:
+		return ErrNotFound
+	case calls[0].RepID != a.ID:
+		return call.ErrNotThere
+	}
+	return nil
+}
+
+// commandAnswer is what is remembered with an idempotency key.
+type commandAnswer struct {
+	ID uuid.UUID `json:"id"`
+}
+
+func hashRequest(r any) []byte {
+	text, err := json.Marshal(r)
+	if err != nil {
+		panic(err) // requests are plain data
+	}
+	sum := sha256.Sum256(text)
+	return sum[:]
+}
+
+// earlierAnswer finds what the same request with the same key made. Error: ErrKeyReused for another request.
+func (d *Desk) earlierAnswer(ctx context.Context, a Actor, key, action string, hash []byte) (uuid.UUID, bool, error) {
+	c, err := d.Store.GetCommand(ctx, db.GetCommandParams{UserID: a.ID, Key: key})
+	if err != nil {
+		return uuid.Nil, false, nil // the first error says more
+	}
+	if c.Action != action || string(c.RequestHash) != string(hash) {
+		return uuid.Nil, false, ErrKeyReused
+	}
+	var answer commandAnswer
+	if err := json.Unmarshal(c.Response, &answer); err != nil {
+		return uuid.Nil, false, err
+	}
+	return answer.ID, true, nil
+}

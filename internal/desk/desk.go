@@ -1,0 +1,168 @@
+// Package desk holds the use cases: what a signed-in person, a job or a carrier can make happen. It asks the store,
+// applies the rules of core, tells the switchboard and publishes. It is the only place where rights are checked.
+//
+// It must not know HTTP, cookies or how anything looks.
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jonboulle/clockwork"
+
+	"trundo/internal/carrier"
+	"trundo/internal/contract"
+	"trundo/internal/core/callable"
+	"trundo/internal/journal"
+	"trundo/internal/live"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+	"trundo/internal/switchboard"
+)
+
+// Config is what a desk is made of.
+type Config struct {
+	Store       *store.Store
+	Carrier     carrier.Carrier
+	Clock       clockwork.Clock
+	Log         *slog.Logger
+	Server      string // this server's name, the same after a restart
+	JournalFile string
+	Demo        bool // made-up people may be signed in with one click
+}
+
+// Desk serves one firm. Its methods may be called from any goroutine.
+type Desk struct {
+	*Config
+	Hub     *live.Hub
+	Hours   callable.Hours
+	board   *switchboard.Switchboard
+	journal *journal.Writer
+	epoch   int64
+
+	firmCache cache[*firm]
+	actors    sync.Map // uuid.UUID to cachedActor
+
+	mu    sync.Mutex
+	live  map[uuid.UUID]*liveCall // by call id, until all of it is saved
+	slips map[uuid.UUID]slipOwner // open slips, by slip id: for saving notes while the database is away
+
+	stop    context.CancelFunc
+	stopped sync.WaitGroup
+	beats   atomic.Int64 // heartbeats without a break
+}
+
+// liveCall is what is known of a call in progress besides its state.
+type liveCall struct {
+	rep     uuid.UUID
+	slip    uuid.UUID
+	records []uuid.UUID
+	over    bool // the rep has left it, though that may not be saved yet
+}
+
+type slipOwner struct{ user, call uuid.UUID }
+
+// Open starts a desk: it claims the server's name, writes the journal back, closes what an earlier run left in
+// progress, and keeps its lease. The database must be there and migrated.
+func Open(ctx context.Context, c Config) (*Desk, error) {
+	d := &Desk{Config: &c, Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}}
+	d.Hub = live.New(c.Clock.Now)
+	claimed, err := c.Store.ClaimServer(ctx, db.ClaimServerParams{Name: c.Server, At: c.Clock.Now()})
+	if err != nil {
+		return nil, fmt.Errorf("claiming the server's name: %w", err)
+	}
+	d.epoch = claimed.Epoch
+	if d.journal, err = journal.Open(c.JournalFile, sink{d}, d.databaseAway, c.Log); err != nil {
+		return nil, err
+	}
+	d.board = switchboard.New(c.Carrier, c.Clock, d, c.Log)
+	if err := d.awaitJournal(ctx); err != nil {
+		return nil, err
+	}
+	if err := d.closeOrphans(ctx); err != nil {
+		return nil, err
+	}
+	if err := d.beat(ctx); err != nil {
+		return nil, err
+	}
+	open, err := c.Store.OpenSlips(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("reading the open slips: %w", err)
+	}
+	for _, s := range open {
+		d.slips[s.ID] = slipOwner{s.UserID, s.CallID}
+	}
+	background, stop := context.WithCancel(context.Background())
+	d.stop = stop
+	d.stopped.Add(1)
+	go d.keepLease(background)
+	return d, nil
+}
+
+// awaitJournal waits until what an earlier run kept beside the server is in the database.
+func (d *Desk) awaitJournal(ctx context.Context) error {
+	for d.journal.Away() {
+		select {
+		case <-ctx.Done():
+			return fmt.Errorf("writing the journal back: %w", ctx.Err())
+		case <-time.After(20 * time.Millisecond):
+		}
+	}
+	return nil
+}
+
+// Close ends the calls in progress as cut off, saves what is left and stops.
+func (d *Desk) Close() {
+	d.stop()
+	d.stopped.Wait()
+	d.board.Close()
+	d.journal.Close()
+}
+
+// CallsInProgress is their number on this server.
+func (d *Desk) CallsInProgress() int { return d.board.Count() }
+
+// Away tells whether what is written waits beside the server for the database.
+func (d *Desk) Away() bool { return d.journal.Away() }
+
+// Ready tells whether the database answers.
+func (d *Desk) Ready(ctx context.Context) error {
+	if d.journal.Away() {
+		return ErrAway
+	}
+	return d.Store.Pool.Ping(ctx)
+}
+
+// databaseAway tells every window that nothing new is saved, or that it is again.
+func (d *Desk) databaseAway(away bool) {
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindSaving, Away: &away})
+}
+
+// publishHistory tells everybody that these records have something new.
+func (d *Desk) publishHistory(call *uuid.UUID, records ...uuid.UUID) {
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindHistory, CallID: call, Records: &records})
+}
+
+func (d *Desk) publishLane(user uuid.UUID) {
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane}, user)
+}
+
+// audited writes one change into the audit trail.
+func (d *Desk) audited(ctx context.Context, q *db.Queries, a Actor, kind string, subject uuid.UUID, action string, before, after any) error {
+	b, err := json.Marshal(before)
+	if err != nil {
+		return err
+	}
+	c, err := json.Marshal(after)
+	if err != nil {
+		return err
+	}
+	return q.InsertAudit(ctx, db.InsertAuditParams{ID: store.NewID(), At: d.Clock.Now(), ActorID: &a.ID, SubjectKind: kind,
+		SubjectID: subject, Action: action, Before: b, After: c})
+}

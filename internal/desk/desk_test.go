@@ -1,0 +1,483 @@
+package desk_test
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jonboulle/clockwork"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/carrier"
+	"trundo/internal/carrier/sim"
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/callable"
+	"trundo/internal/core/phone"
+	"trundo/internal/core/slip"
+	"trundo/internal/desk"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+	"trundo/internal/store/pgtest"
+)
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+// world is a small firm with a desk, on a clock that the test drives.
+type world struct {
+	*desk.Desk
+	t       *testing.T
+	store   *store.Store
+	clock   *clockwork.FakeClock
+	sim     *sim.Sim
+	journal string
+	users   map[string]uuid.UUID
+
+	ines, tomas, odile           desk.Actor
+	berit, aron, vesper          uuid.UUID
+	mobile, office, home, cannot uuid.UUID
+	sold, again                  uuid.UUID // outcomes; the second needs notes
+}
+
+const (
+	mobileNumber = "+14135550142"
+	mainNumber   = "+14135550100"
+)
+
+var monday = time.Date(2026, 3, 2, 15, 0, 0, 0, time.UTC)
+
+func newWorld(t *testing.T) *world {
+	t.Helper()
+	return openWorld(t, pgtest.URL(t), filepath.Join(t.TempDir(), "journal"))
+}
+
+func openWorld(t *testing.T, url, journal string) *world {
+	t.Helper()
+	s, err := store.Open(t.Context(), url, 0)
+	require.NoError(t, err)
+	t.Cleanup(s.Close)
+	w := &world{t: t, store: s, clock: clockwork.NewFakeClockAt(monday), journal: journal, users: map[string]uuid.UUID{}}
+	w.fill()
+	w.open()
+	w.ines, w.tomas, w.odile = w.actor("ines"), w.actor("tomas"), w.actor("odile")
+	return w
+}
+
+func (w *world) open() {
+	w.sim = sim.New(w.clock, "US", func(string) sim.Behaviour { return sim.Behaviour{RingsAfter: 2 * time.Second, RingsOn: true} })
+	d, err := desk.Open(w.t.Context(), desk.Config{Store: w.store, Carrier: w.sim, Clock: w.clock, Log: slog.New(slog.DiscardHandler),
+		Server: "test", JournalFile: w.journal})
+	require.NoError(w.t, err)
+	w.Desk = d
+	w.t.Cleanup(d.Close)
+}
+
+func (w *world) fill() {
+	ctx, q := w.t.Context(), w.store.Queries
+	exec := func(sql string, args ...any) {
+		_, err := w.store.Pool.Exec(ctx, sql, args...)
+		require.NoError(w.t, err)
+	}
+	line := store.NewID()
+	exec(`INSERT INTO lines (id, e164, label, region, zone, main) VALUES ($1, $2, 'Main', 'US', 'America/New_York', true)`, line, mainNumber)
+	for login, role := range map[string]desk.Role{"ines": desk.Rep, "tomas": desk.Rep, "odile": desk.Supervisor} {
+		w.users[login] = store.NewID()
+		exec(`INSERT INTO users (id, login, name, role, password_hash, zone, line_id) VALUES ($1, $2, $2, $3, '', 'America/New_York', $4)`,
+			w.users[login], login, role, line)
+		require.NoError(w.t, q.InsertRepState(ctx, w.users[login]))
+	}
+	w.vesper, w.berit, w.aron = store.NewID(), store.NewID(), store.NewID()
+	exec(`INSERT INTO records (id, kind, name) VALUES ($1, 'company', 'Vesper Hollow Nursery')`, w.vesper)
+	exec(`INSERT INTO companies (record_id) VALUES ($1)`, w.vesper)
+	exec(`INSERT INTO records (id, kind, name, company_id) VALUES ($1, 'contact', 'Berit Osterlund', $2)`, w.berit, w.vesper)
+	exec(`INSERT INTO records (id, kind, name, dnc_at, dnc_reason) VALUES ($1, 'lead', 'Aron Pell', now(), 'asked on 3 February')`, w.aron)
+	exec(`INSERT INTO people (record_id, email) VALUES ($1, 'berit@vesper.example'), ($2, '')`, w.berit, w.aron)
+	number := func(record uuid.UUID, label, e164, ext string) uuid.UUID {
+		id := store.NewID()
+		exec(`INSERT INTO phone_numbers (id, record_id, label, typed, e164, ext, digits_reversed, region, zones)
+			VALUES ($1, $2, $3, $4, NULLIF($4, ''), $5, $6, 'US', '{America/New_York}')`, id, record, label, e164, ext, phone.Reverse(phone.Digits(e164)))
+		return id
+	}
+	w.mobile, w.office = number(w.berit, "mobile", mobileNumber, ""), number(w.berit, "office", "+14135550119", "12")
+	w.home, w.cannot = number(w.berit, "home", "+14135550163", ""), number(w.aron, "mobile", "+14135550177", "")
+	exec(`UPDATE phone_numbers SET dnc_at = now(), dnc_reason = 'her mother lives there' WHERE id = $1`, w.home)
+	w.sold, w.again = store.NewID(), store.NewID()
+	exec(`INSERT INTO outcomes (id, label, position, reached, needs_notes) VALUES ($1, 'Visit agreed', 1, true, false), ($2, 'Wants an offer', 2, true, true)`, w.sold, w.again)
+	require.NoError(w.t, q.PutSetting(ctx, db.PutSettingParams{Key: "firm", Value: []byte(`{"name":"Lindenfall Cisterns","region":"US","outcome_needed":true}`)}))
+}
+
+func (w *world) actor(login string) desk.Actor {
+	a, err := w.Actor(w.t.Context(), w.users[login])
+	require.NoError(w.t, err)
+	return a
+}
+
+func key() string { return uuid.NewString() }
+
+// calls makes ines call Berit's mobile.
+func (w *world) calls() contract.Call {
+	w.t.Helper()
+	c, err := w.PlaceCall(w.t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
+	require.NoError(w.t, err)
+	return c
+}
+
+// until waits for a condition that other goroutines bring about.
+func (w *world) until(what string, ok func() bool) {
+	w.t.Helper()
+	require.Eventually(w.t, ok, 10*time.Second, 2*time.Millisecond, what)
+}
+
+func (w *world) phase(id uuid.UUID) contract.Phase {
+	page, err := w.CallPage(w.t.Context(), w.ines, id)
+	require.NoError(w.t, err)
+	return page.Call.State.Phase
+}
+
+// ended waits until a call's end is in the database.
+func (w *world) ended(id uuid.UUID) contract.Call {
+	w.t.Helper()
+	var c contract.Call
+	w.until("the end is saved", func() bool {
+		page, err := w.CallPage(w.t.Context(), w.ines, id)
+		require.NoError(w.t, err)
+		c = page.Call
+		return w.CallsInProgress() == 0 && c.State.EndedAt != nil && len(page.Facts) > 0 && c.State.Saved &&
+			page.Facts[len(page.Facts)-1].Text == desk.ReasonText(call.Reason(c.State.EndReason))
+	})
+	return c
+}
+
+func TestACallIsMadeAnsweredEndedAndFiled(t *testing.T) {
+	w := newWorld(t)
+	c := w.calls()
+	assert.Equal(t, contract.Dialing, c.State.Phase)
+	assert.Equal(t, "413 555 0142", c.Display)
+	assert.Equal(t, "Main 413 555 0100", c.Shown)
+	assert.Equal(t, "mobile", c.Label)
+	assert.Equal(t, []string{"Berit Osterlund", "Vesper Hollow Nursery"}, []string{c.Links[0].Record.Name, c.Links[1].Record.Name})
+	w.clock.Advance(2 * time.Second)
+	w.until("rings", func() bool { return w.phase(c.ID) == contract.Ringing })
+	w.clock.Advance(7 * time.Second)
+	require.True(t, w.sim.TheyAnswer(mobileNumber))
+	w.until("speaking", func() bool { return w.phase(c.ID) == contract.Speaking })
+	w.clock.Advance(time.Minute)
+	notes, err := w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Wants the overflow on the north side.", Writer: "left"})
+	require.NoError(t, err)
+	assert.True(t, notes.Saved)
+	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key())
+	require.ErrorIs(t, err, slip.ErrStillInCall)
+	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key())
+	var missing *slip.MissingError
+	require.ErrorAs(t, err, &missing)
+	assert.Equal(t, "outcome_id", missing.Field)
+	c, err = w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	require.NoError(t, err)
+	filing := key()
+	filed, err := w.File(t.Context(), w.ines, c.Slip.ID, filing)
+	require.NoError(t, err)
+	assert.Equal(t, contract.SlipStateFiled, filed.Slip.State)
+	assert.Equal(t, "ended_by_us", filed.State.EndReason)
+	assert.Equal(t, []int64{2000, 7000, 60000}, []int64{filed.DialMs, filed.RingMs, filed.TalkMs})
+	again, err := w.File(t.Context(), w.ines, c.Slip.ID, filing)
+	require.NoError(t, err, "the same filing again is the same answer")
+	assert.Equal(t, filed.Slip.FiledAt, again.Slip.FiledAt)
+	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key())
+	require.ErrorIs(t, err, slip.ErrAlreadyFiled)
+	for _, record := range []uuid.UUID{w.berit, w.vesper} {
+		h, err := w.History(t.Context(), w.tomas, record, "all", "")
+		require.NoError(t, err)
+		require.Len(t, h.Entries, 1)
+		assert.Equal(t, "Visit agreed", h.Entries[0].Call.Slip.Outcome)
+		assert.Equal(t, "Wants the overflow on the north side.", h.Entries[0].Call.Slip.Notes.Body)
+	}
+	var spans int
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM leg_spans WHERE call_id = $1 AND to_at IS NOT NULL`, c.ID).Scan(&spans))
+	assert.Equal(t, 2, spans)
+}
+
+func TestEveryEndingIsWrittenDown(t *testing.T) {
+	for reason, want := range map[carrier.Reason]string{carrier.Busy: "busy", carrier.NoAnswer: "no_answer", carrier.Declined: "declined",
+		carrier.OutOfService: "out_of_service", carrier.Lost: "cut_off", carrier.HungUp: "declined"} {
+		t.Run(string(reason), func(t *testing.T) {
+			w := newWorld(t)
+			c := w.calls()
+			require.True(t, w.sim.TheyEnd(mobileNumber, reason))
+			ended := w.ended(c.ID)
+			assert.Equal(t, want, ended.State.EndReason)
+			next := w.calls()
+			assert.NotEqual(t, c.ID, next.ID, "the rep is free for the next call at once")
+		})
+	}
+}
+
+func TestTwoClicksMakeOneCall(t *testing.T) {
+	w := newWorld(t)
+	var group sync.WaitGroup
+	results := make([]error, 20)
+	for i := range results {
+		group.Add(1)
+		go func() {
+			defer group.Done()
+			_, results[i] = w.PlaceCall(context.Background(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
+		}()
+	}
+	group.Wait()
+	made := 0
+	for _, err := range results {
+		var busy *desk.InCallError
+		if err == nil {
+			made++
+		} else {
+			require.ErrorAs(t, err, &busy)
+		}
+	}
+	assert.Equal(t, 1, made)
+	assert.Equal(t, 1, w.CallsInProgress())
+}
+
+func TestTheSameKeyIsTheSameCall(t *testing.T) {
+	w := newWorld(t)
+	k := key()
+	request := contract.NewCall{NumberID: &w.mobile}
+	first, err := w.PlaceCall(t.Context(), w.ines, k, request)
+	require.NoError(t, err)
+	second, err := w.PlaceCall(t.Context(), w.ines, k, request)
+	require.NoError(t, err)
+	assert.Equal(t, first.ID, second.ID)
+	_, err = w.PlaceCall(t.Context(), w.ines, k, contract.NewCall{NumberID: &w.office})
+	require.ErrorIs(t, err, desk.ErrKeyReused)
+}
+
+func TestAnotherCallInsteadOfTheOneInProgress(t *testing.T) {
+	w := newWorld(t)
+	first := w.calls()
+	_, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.office})
+	var busy *desk.InCallError
+	require.ErrorAs(t, err, &busy)
+	assert.Equal(t, first.ID, busy.Call)
+	second, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.office, InsteadOf: &first.ID})
+	require.NoError(t, err)
+	w.until("the first is over", func() bool { return w.CallsInProgress() == 1 })
+	w.until("and saved", func() bool { return w.phase(first.ID) == contract.Ended })
+	assert.Equal(t, "413 555 0119 ext 12", second.Display)
+	mine, err := w.MyDesk(t.Context(), w.ines)
+	require.NoError(t, err)
+	assert.Len(t, mine.Calls, 2, "the first slip waits to be filed")
+	other, err := w.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{NumberID: &w.mobile})
+	require.NoError(t, err, "a colleague's call is no hindrance")
+	require.ErrorIs(t, w.HangUp(t.Context(), w.ines, other.ID), call.ErrNotThere)
+	require.NoError(t, w.HangUp(t.Context(), w.ines, first.ID), "hanging up twice is no mistake")
+	require.ErrorIs(t, w.HangUp(t.Context(), w.ines, uuid.New()), desk.ErrNotFound)
+}
+
+func TestDoNotCallIsRefusedWithItsReason(t *testing.T) {
+	w := newWorld(t)
+	typed := "(413) 555-0177"
+	for name, request := range map[string]contract.NewCall{"number": {NumberID: &w.home}, "person": {NumberID: &w.cannot}, "typed": {Typed: &typed}} {
+		_, err := w.PlaceCall(t.Context(), w.ines, key(), request)
+		var no *desk.RefusedError
+		require.ErrorAs(t, err, &no, name)
+		assert.True(t, errors.Is(err, callable.ErrDoNotCall) || errors.Is(err, callable.ErrPersonDoNotCall))
+		assert.True(t, strings.Contains(no.Error(), "mother") || strings.Contains(no.Error(), "February"), no.Error())
+	}
+	assert.Zero(t, w.CallsInProgress())
+}
+
+func TestATypedNumberIsDialedAtOnceAndAskedAbout(t *testing.T) {
+	known, nobody, partly := "413.555.0142", "413 555 0188", "911"
+	t.Run("it belongs to one person", func(t *testing.T) {
+		w := newWorld(t)
+		c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &known})
+		require.NoError(t, err)
+		assert.False(t, c.Slip.AsksWho)
+		assert.Equal(t, "Berit Osterlund", c.Links[0].Record.Name)
+		assert.Equal(t, "mobile", c.Label)
+	})
+	t.Run("another record is open", func(t *testing.T) {
+		w := newWorld(t)
+		c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &known, OpenRecordID: &w.vesper})
+		require.NoError(t, err)
+		assert.True(t, c.Slip.AsksWho)
+		assert.Empty(t, c.Links, "nothing is attached before the answer")
+		require.Len(t, c.Slip.Candidates, 2)
+		assert.Equal(t, "Berit Osterlund", c.Slip.Candidates[0].Record.Name)
+		c, err = w.Attach(t.Context(), w.ines, c.Slip.ID, w.berit)
+		require.NoError(t, err)
+		assert.False(t, c.Slip.AsksWho)
+		assert.Len(t, c.Links, 2)
+		c, err = w.Detach(t.Context(), w.ines, c.Slip.ID, w.vesper)
+		require.NoError(t, err)
+		assert.Len(t, c.Links, 1)
+	})
+	t.Run("it belongs to nobody", func(t *testing.T) {
+		w := newWorld(t)
+		c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &nobody})
+		require.NoError(t, err)
+		assert.True(t, c.Slip.AsksWho)
+		c, err = w.AttachNobody(t.Context(), w.ines, c.Slip.ID)
+		require.NoError(t, err)
+		assert.False(t, c.Slip.AsksWho)
+	})
+	t.Run("emergency numbers are not blocked here, and the carrier says no", func(t *testing.T) {
+		w := newWorld(t)
+		c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &partly})
+		require.NoError(t, err)
+		assert.Equal(t, "refused", w.ended(c.ID).State.EndReason)
+	})
+}
+
+func TestBadRequestsNameTheField(t *testing.T) {
+	w := newWorld(t)
+	malformed, ghost := "call me maybe", uuid.New()
+	tests := []struct {
+		name, field string
+		request     contract.NewCall
+	}{
+		{"no number", "number_id", contract.NewCall{}},
+		{"two numbers", "typed", contract.NewCall{NumberID: &w.mobile, Typed: &malformed}},
+		{"malformed", "typed", contract.NewCall{Typed: &malformed}},
+		{"a number that is not there", "number_id", contract.NewCall{NumberID: &ghost}},
+		{"a line that is not there", "line_id", contract.NewCall{NumberID: &w.mobile, LineID: &ghost}},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			_, err := w.PlaceCall(t.Context(), w.ines, key(), tt.request)
+			var field *desk.FieldError
+			require.ErrorAs(t, err, &field)
+			assert.Equal(t, tt.field, field.Field)
+		})
+	}
+	c := w.calls()
+	_, err := w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &ghost})
+	var field *desk.FieldError
+	require.ErrorAs(t, err, &field)
+	assert.Equal(t, "outcome_id", field.Field)
+	_, err = w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: 99})
+	require.ErrorIs(t, err, desk.ErrChangedElse)
+	_, err = w.ChangeSlip(t.Context(), w.tomas, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err = w.SaveNotes(t.Context(), w.tomas, c.Slip.ID, contract.NotesEdit{Body: "x", Writer: "w"})
+	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err = w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: strings.Repeat("x", slip.MaxNotes+1), Writer: "w"})
+	require.ErrorAs(t, err, &field)
+	_, err = w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: strings.Repeat("x", 100<<10), Writer: "w"})
+	require.NoError(t, err, "100 kB are fine")
+}
+
+func TestNotesOfTwoWindowsAreNeverOverwritten(t *testing.T) {
+	w := newWorld(t)
+	c := w.calls()
+	save := func(body string, base int, window string) (contract.Notes, error) {
+		return w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: body, Base: base, Writer: window})
+	}
+	_, err := save("from the left", 0, "left")
+	require.NoError(t, err)
+	_, err = save("from the right", 0, "right")
+	var conflict *desk.NotesConflictError
+	require.ErrorAs(t, err, &conflict)
+	assert.Equal(t, "from the left", conflict.Current.Body)
+	n, err := save("both", conflict.Current.Version, "right")
+	require.NoError(t, err)
+	assert.Equal(t, 2, n.Version)
+}
+
+func TestCorrectionsAfterFilingLeaveATrail(t *testing.T) {
+	w := newWorld(t)
+	c := w.calls()
+	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	c, err := w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	require.NoError(t, err)
+	c, err = w.File(t.Context(), w.ines, c.Slip.ID, key())
+	require.NoError(t, err)
+	subject := "Overflow"
+	c, err = w.ChangeSlip(t.Context(), w.odile, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.again, Subject: &subject})
+	require.NoError(t, err, "a supervisor may correct")
+	_, err = w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "after all", Writer: "left"})
+	require.NoError(t, err)
+	_, err = w.Detach(t.Context(), w.ines, c.Slip.ID, w.vesper)
+	require.NoError(t, err)
+	page, err := w.CallPage(t.Context(), w.ines, c.ID)
+	require.NoError(t, err)
+	var trail []string
+	for _, ch := range page.Changes {
+		trail = append(trail, ch.Actor+": "+ch.Text)
+	}
+	assert.Equal(t, []string{"odile: outcome: Visit agreed → Wants an offer; subject: none → Overflow", "ines: notes: none → after all",
+		"ines: removed: none → Vesper Hollow Nursery"}, trail)
+	h, err := w.History(t.Context(), w.ines, w.vesper, "call", "")
+	require.NoError(t, err)
+	assert.Empty(t, h.Entries, "it no longer stands on the company")
+}
+
+func TestARestartClosesWhatALostServerLeft(t *testing.T) {
+	w := newWorld(t)
+	c := w.calls()
+	w.clock.Advance(2 * time.Second)
+	w.until("rings", func() bool { return w.phase(c.ID) == contract.Ringing })
+	_, err := w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "half a", Writer: "left"})
+	require.NoError(t, err)
+	w.until("the ring is saved", func() bool {
+		var state string
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT state FROM calls WHERE id = $1`, c.ID).Scan(&state))
+		return state == "ringing"
+	})
+	// A second desk of the same name is the server after a crash; the first one never says goodbye.
+	w.open()
+	after := w.ended(c.ID)
+	assert.Equal(t, "cut_off", after.State.EndReason)
+	assert.False(t, after.State.EndedAt.Before(after.State.StartedAt))
+	assert.Equal(t, "half a", after.Slip.Notes.Body)
+	lane, err := w.Lane(t.Context(), w.ines)
+	require.NoError(t, err)
+	require.Len(t, lane.Owed, 1)
+	assert.Equal(t, "Berit Osterlund", lane.Owed[0].Record.Name)
+	assert.Contains(t, lane.Owed[0].Reason, "not filed yet")
+	w.calls()
+}
+
+func TestAnotherServersCallsAreOnlyClosedWhenItsLeaseHasRunOut(t *testing.T) {
+	w := newWorld(t)
+	_, err := w.store.ClaimServer(t.Context(), db.ClaimServerParams{Name: "other", At: w.clock.Now()})
+	require.NoError(t, err)
+	c := w.calls()
+	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	w.ended(c.ID)
+	_, err = w.store.Pool.Exec(t.Context(), `UPDATE calls SET owner_server = 'other', owner_epoch = 1, ended_at = NULL, end_reason = '', last_seq = 4 WHERE id = $1`, c.ID)
+	require.NoError(t, err)
+	_, err = w.store.Pool.Exec(t.Context(), `DELETE FROM call_facts WHERE call_id = $1 AND seq > 4`, c.ID)
+	require.NoError(t, err)
+	open := func() bool {
+		var open bool
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT ended_at IS NULL FROM calls WHERE id = $1`, c.ID).Scan(&open))
+		return open
+	}
+	tick := func() {
+		require.NoError(t, w.clock.BlockUntilContext(t.Context(), 1))
+		var before, after time.Time
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT heartbeat_at FROM servers WHERE name = 'test'`).Scan(&before))
+		w.clock.Advance(2 * time.Second)
+		w.until("heartbeat", func() bool {
+			require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT heartbeat_at FROM servers WHERE name = 'test'`).Scan(&after))
+			return after.After(before)
+		})
+	}
+	for range 8 {
+		tick()
+		require.NoError(t, w.store.Heartbeat(t.Context(), db.HeartbeatParams{At: w.clock.Now(), Name: "other", Epoch: 1}))
+		require.True(t, open(), "the other server lives")
+	}
+	for range 7 {
+		tick()
+	}
+	w.until("its lease has run out", func() bool { return !open() })
+	assert.Equal(t, "cut_off", w.ended(c.ID).State.EndReason)
+}

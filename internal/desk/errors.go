@@ -1,0 +1,60 @@
+package desk
+
+import (
+	"errors"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+)
+
+// Errors of the use cases, besides those of the core. Their texts are for the reader.
+var (
+	ErrAway        = errors.New("the database is away for the moment; what you write is kept and saved as soon as it is back, and new calls have to wait")
+	ErrNotFound    = errors.New("this does not exist, or not any more")
+	ErrForbidden   = errors.New("you do not have the right to do this")
+	ErrSignIn      = errors.New("the name or the password is wrong")
+	ErrSignedOut   = errors.New("you are not signed in")
+	ErrKeyReused   = errors.New("this idempotency key was used for another request")
+	ErrChangedElse = errors.New("somebody else has changed this in the meantime; look at it again before saving")
+	ErrGone        = errors.New("this record has been deleted")
+)
+
+// FieldError tells which field of a request is wrong, and why.
+type FieldError struct {
+	Field string
+	Err   error
+}
+
+func (e *FieldError) Error() string { return e.Err.Error() }
+func (e *FieldError) Unwrap() error { return e.Err }
+
+func wrong(field, text string) error { return &FieldError{field, errors.New(text)} }
+
+// InCallError tells that the rep is in a call already, in this or another window.
+type InCallError struct{ Call uuid.UUID }
+
+func (e *InCallError) Error() string {
+	return "you are in a call already: end it first, or go on speaking"
+}
+
+// RefusedError tells why a number is not called.
+type RefusedError struct {
+	Err    error  // of package callable
+	Detail string // the reason that was written down
+}
+
+func (e *RefusedError) Error() string {
+	if e.Detail == "" {
+		return e.Err.Error()
+	}
+	return e.Err.Error() + ": " + e.Detail
+}
+func (e *RefusedError) Unwrap() error { return e.Err }
+
+// NotesConflictError tells that another window saved notes in between, and what they are now.
+type NotesConflictError struct{ Current contract.Notes }
+
+func (e *NotesConflictError) Error() string {
+	return "these notes were changed in another window; both texts are kept until you choose"
+}

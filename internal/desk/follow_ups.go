@@ -1,0 +1,220 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/lane"
+	"trundo/internal/core/phone"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+func followUpView(f db.FollowUpsByIDsRow) contract.FollowUp {
+	return contract.FollowUp{ID: f.ID, RecordID: f.RecordID, OwnerName: f.OwnerName, Kind: contract.FollowUpKind(f.Kind), Text: f.Text,
+		Promised: f.Promised, DueAt: f.DueAt, DayOnly: f.DayOnly, State: contract.FollowUpState(f.State), Version: f.Version}
+}
+
+// AddFollowUp makes a follow-up of a's on a record. The same key gets the same one. Errors: *FieldError, ErrNotFound, ErrKeyReused.
+func (d *Desk) AddFollowUp(ctx context.Context, a Actor, record uuid.UUID, key string, n contract.NewFollowUp) (contract.FollowUp, error) {
+	n.Text = strings.TrimSpace(strings.ReplaceAll(n.Text, "\x00", ""))
+	if n.Text == "" {
+		return contract.FollowUp{}, wrong("text", "say in a few words what is to be done")
+	}
+	if n.DueAt != nil && (n.DueAt.Year() < 2000 || n.DueAt.Year() > 2200) {
+		return contract.FollowUp{}, wrong("due_at", "this date is too far away")
+	}
+	id, now, hash := store.NewID(), d.Clock.Now(), hashRequest(struct {
+		Record uuid.UUID
+		N      contract.NewFollowUp
+	}{record, n})
+	p := db.InsertFollowUpParams{ID: id, RecordID: record, OwnerID: a.ID, Kind: "call", Text: n.Text, DueAt: n.DueAt, CreatedBy: &a.ID, CreatedAt: now}
+	if n.Kind != nil {
+		p.Kind = string(*n.Kind)
+	}
+	p.Promised = n.Promised != nil && *n.Promised
+	p.DayOnly = n.DayOnly != nil && *n.DayOnly
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		r, err := q.LockRecord(ctx, record)
+		if store.NotFound(err) {
+			return ErrNotFound
+		} else if err != nil {
+			return err
+		}
+		if r.DeletedAt != nil {
+			return ErrGone
+		}
+		if err := q.InsertFollowUp(ctx, p); err != nil {
+			return err
+		}
+		if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: record, At: now, Kind: "follow_up", RefID: id}); err != nil {
+			return err
+		}
+		answer, err := json.Marshal(commandAnswer{ID: id})
+		if err != nil {
+			return err
+		}
+		return q.InsertCommand(ctx, db.InsertCommandParams{UserID: a.ID, Key: key, Action: "add_follow_up", RequestHash: hash, Response: answer, At: now})
+	})
+	if store.Duplicate(err) {
+		earlier, found, again := d.earlierAnswer(ctx, a, key, "add_follow_up", hash)
+		if again != nil || !found {
+			return contract.FollowUp{}, ErrKeyReused
+		}
+		id, err = earlier, nil
+	}
+	if err != nil {
+		return contract.FollowUp{}, err
+	}
+	d.publishHistory(nil, record)
+	d.publishLane(a.ID)
+	return d.followUp(ctx, id)
+}
+
+func (d *Desk) followUp(ctx context.Context, id uuid.UUID) (contract.FollowUp, error) {
+	found, err := d.Store.FollowUpsByIDs(ctx, []uuid.UUID{id})
+	if err != nil {
+		return contract.FollowUp{}, err
+	}
+	if len(found) == 0 {
+		return contract.FollowUp{}, ErrNotFound
+	}
+	return followUpView(found[0]), nil
+}
+
+// ChangeFollowUp marks a follow-up done, cancelled or open again, or puts it off. Errors: ErrNotFound, ErrForbidden, ErrChangedElse, *FieldError.
+func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c contract.FollowUpChange) (contract.FollowUp, error) {
+	var record, owner uuid.UUID
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		f, err := q.LockFollowUp(ctx, id)
+		switch {
+		case store.NotFound(err):
+			return ErrNotFound
+		case err != nil:
+			return err
+		case f.OwnerID != a.ID && !a.leads():
+			return ErrForbidden
+		case f.Version != c.Version:
+			return ErrChangedElse
+		}
+		record, owner = f.RecordID, f.OwnerID
+		p := db.UpdateFollowUpParams{ID: id, State: f.State, DueAt: f.DueAt, DayOnly: f.DayOnly}
+		if c.State != nil {
+			p.State = string(*c.State)
+		}
+		if c.DueAt != nil {
+			p.DueAt, p.DayOnly = c.DueAt, c.DayOnly != nil && *c.DayOnly
+		}
+		if p.State != "open" {
+			now := d.Clock.Now()
+			p.DoneAt = &now
+		}
+		return q.UpdateFollowUp(ctx, p)
+	})
+	if err != nil {
+		return contract.FollowUp{}, err
+	}
+	d.publishHistory(nil, record)
+	d.publishLane(owner)
+	return d.followUp(ctx, id)
+}
+
+// laneHorizon is how far ahead the lane looks.
+const laneHorizon = 36 * time.Hour
+
+// Lane is what a owes, ranked, and the calls a has just made.
+func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Lane{}, err
+	}
+	now := d.Clock.Now()
+	follow, err := d.Store.LaneFollowUps(ctx, a.ID)
+	if err != nil {
+		return contract.Lane{}, err
+	}
+	slips, err := d.Store.LaneSlips(ctx, a.ID)
+	if err != nil {
+		return contract.Lane{}, err
+	}
+	var items []lane.Item
+	followUps, calls := map[string]db.LaneFollowUpsRow{}, map[string]db.LaneSlipsRow{}
+	var records, callIDs []uuid.UUID
+	for _, x := range follow {
+		it := lane.Item{Kind: lane.FollowUp, ID: x.ID.String(), Promised: x.Promised, DayOnly: x.DayOnly, Text: x.Text}
+		if x.DueAt != nil {
+			it.Due = *x.DueAt
+		}
+		items, records = append(items, it), append(records, x.RecordID)
+		followUps[it.ID] = x
+	}
+	for _, x := range slips {
+		it := lane.Item{Kind: lane.UnfiledSlip, ID: x.ID.String(), Since: x.Since, HasNotes: x.HasNotes}
+		items, callIDs = append(items, it), append(callIDs, x.CallID)
+		calls[it.ID] = x
+	}
+	rows, err := d.recordRowsByID(ctx, a, f, records)
+	if err != nil {
+		return contract.Lane{}, err
+	}
+	rowOf := map[uuid.UUID]contract.RecordRow{}
+	for _, r := range rows {
+		rowOf[r.ID] = r
+	}
+	linkOf, err := d.whoOf(ctx, callIDs)
+	if err != nil {
+		return contract.Lane{}, err
+	}
+	view := contract.Lane{Owed: []contract.LaneEntry{}, At: now}
+	for _, e := range lane.Rank(items, now, a.Zone, laneHorizon) {
+		entry := contract.LaneEntry{Kind: contract.LaneEntryKind(e.Kind), ID: uuid.MustParse(e.ID), Text: e.Text, Reason: e.Reason,
+			Tone: contract.LaneEntryTone(e.Tone), When: e.When}
+		switch e.Kind {
+		case lane.FollowUp:
+			x := followUps[e.ID]
+			row := rowOf[x.RecordID]
+			entry.Record, entry.Version = &contract.RecordRef{ID: row.ID, Kind: row.Kind, Name: row.Name}, x.Version
+			entry.Number = firstCallable(row.Numbers)
+		case lane.UnfiledSlip:
+			x := calls[e.ID]
+			entry.CallID, entry.Record = &x.CallID, linkOf[x.CallID]
+			entry.Text = phone.Format(x.RemoteE164, x.RemoteExt, f.region, a.Style)
+		}
+		if e.Due.IsZero() || e.Due.Before(dayEnd(now.In(a.Zone))) {
+			view.Today++
+		}
+		view.Owed = append(view.Owed, entry)
+	}
+	view.JustNow, err = d.recentCalls(ctx, a, 5)
+	return view, err
+}
+
+// whoOf names the person, or else the company, of each call.
+func (d *Desk) whoOf(ctx context.Context, calls []uuid.UUID) (map[uuid.UUID]*contract.RecordRef, error) {
+	who := map[uuid.UUID]*contract.RecordRef{}
+	links, err := d.Store.LinksOfCalls(ctx, calls)
+	if err != nil {
+		return nil, err
+	}
+	for _, l := range links { // persons come before companies
+		if who[l.CallID] == nil {
+			who[l.CallID] = &contract.RecordRef{ID: l.RecordID, Kind: contract.RecordKind(l.Kind), Name: l.Name}
+		}
+	}
+	return who, nil
+}
+
+// firstCallable is the first number that may be called and exists; nil where there is none.
+func firstCallable(numbers []contract.PhoneNumber) *contract.PhoneNumber {
+	for i := range numbers {
+		if n := numbers[i]; n.Dialable && n.Refused == "" {
+			return &n
+		}
+	}
+	return nil
+}

@@ -1,0 +1,302 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/alexedwards/argon2id"
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/callerid"
+	"trundo/internal/core/phone"
+	"trundo/internal/core/slip"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// Role is what somebody of the firm may do.
+type Role string
+
+// The roles. A supervisor may do what a rep may, an admin what a supervisor may.
+const (
+	Rep        Role = "rep"
+	Supervisor Role = "supervisor"
+	Admin      Role = "admin"
+)
+
+// Actor is who asks for something.
+type Actor struct {
+	ID    uuid.UUID
+	Login string
+	Name  string
+	Role  Role
+	Zone  *time.Location
+	Style phone.Style
+	Line  *uuid.UUID
+}
+
+// leads tells whether a may correct what others have written.
+func (a Actor) leads() bool { return a.Role == Supervisor || a.Role == Admin }
+
+// fresh is for how long what seldom changes is not read again. While the database is away it is used however old.
+const fresh = 5 * time.Second
+
+type cache[T any] struct {
+	mu    sync.Mutex
+	value T
+	at    time.Time
+}
+
+type cachedActor struct {
+	actor Actor
+	at    time.Time
+}
+
+// firm is what every request needs of the firm's set-up.
+type firm struct {
+	name, region string
+	rules        slip.Rules
+	lines        []callerid.Line
+	outcomes     []db.OutcomesRow
+	types        []db.CallTypesRow
+}
+
+// firmSettings is the value of the setting "firm".
+type firmSettings struct {
+	Name          string `json:"name"`
+	Region        string `json:"region"`
+	OutcomeNeeded bool   `json:"outcome_needed"`
+	TypeNeeded    bool   `json:"type_needed"`
+}
+
+func (d *Desk) firm(ctx context.Context) (*firm, error) {
+	d.firmCache.mu.Lock()
+	defer d.firmCache.mu.Unlock()
+	c := &d.firmCache
+	if c.value != nil && d.Clock.Since(c.at) < fresh {
+		return c.value, nil
+	}
+	f, err := d.readFirm(ctx)
+	if err != nil {
+		if c.value != nil && store.Away(err) {
+			return c.value, nil
+		}
+		return nil, err
+	}
+	c.value, c.at = f, d.Clock.Now()
+	return f, nil
+}
+
+// setting reads a setting into value; one that was never made leaves it as it is.
+func (d *Desk) setting(ctx context.Context, key string, value any) error {
+	text, err := d.Store.Setting(ctx, key)
+	if store.NotFound(err) {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	if err := json.Unmarshal(text, value); err != nil {
+		return fmt.Errorf("setting %s: %w", key, err)
+	}
+	return nil
+}
+
+func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
+	var s firmSettings
+	if err := d.setting(ctx, "firm", &s); err != nil {
+		return nil, err
+	}
+	f := &firm{name: s.Name, region: s.Region, rules: slip.Rules{OutcomeNeeded: s.OutcomeNeeded, TypeNeeded: s.TypeNeeded}}
+	if f.region == "" {
+		f.region = "US"
+	}
+	lines, err := d.Store.Lines(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, l := range lines {
+		f.lines = append(f.lines, callerid.Line{ID: l.ID.String(), E164: l.E164, Label: l.Label, Region: l.Region, Main: l.Main})
+	}
+	if f.outcomes, err = d.Store.Outcomes(ctx); err != nil {
+		return nil, err
+	}
+	f.types, err = d.Store.CallTypes(ctx)
+	return f, err
+}
+
+func (f *firm) outcome(id uuid.UUID) (db.OutcomesRow, bool) {
+	for _, o := range f.outcomes {
+		if o.ID == id {
+			return o, true
+		}
+	}
+	return db.OutcomesRow{}, false
+}
+
+func (f *firm) callType(id uuid.UUID) (db.CallTypesRow, bool) {
+	for _, t := range f.types {
+		if t.ID == id {
+			return t, true
+		}
+	}
+	return db.CallTypesRow{}, false
+}
+
+// decoy is checked where there is no such user, so that the answer takes as long.
+var decoy = sync.OnceValue(func() string {
+	hash, err := argon2id.CreateHash(uuid.NewString(), passwords)
+	if err != nil {
+		panic(err) // only without a source of randomness
+	}
+	return hash
+})
+
+// passwords are the costs of a password hash: the second choice of RFC 9106, 64 MiB and 3 passes, with one
+// lane for a machine of two cores.
+var passwords = &argon2id.Params{Memory: 64 * 1024, Iterations: 3, Parallelism: 1, SaltLength: 16, KeyLength: 32}
+
+// SignIn checks a name and a password. Error: ErrSignIn, whatever was wrong.
+func (d *Desk) SignIn(ctx context.Context, login, password string) (Actor, error) {
+	u, err := d.Store.UserByLogin(ctx, strings.ToLower(strings.TrimSpace(login)))
+	hash := u.PasswordHash
+	if err != nil {
+		if !store.NotFound(err) {
+			return Actor{}, err
+		}
+		hash = decoy()
+	}
+	ok, hashErr := argon2id.ComparePasswordAndHash(password, hash)
+	if hashErr != nil {
+		return Actor{}, fmt.Errorf("checking the password of %s: %w", login, hashErr)
+	}
+	if !ok || err != nil {
+		return Actor{}, ErrSignIn
+	}
+	return d.Actor(ctx, u.ID)
+}
+
+// Actor tells who a signed-in user is. Error: ErrSignedOut where there is no such user any more.
+func (d *Desk) Actor(ctx context.Context, id uuid.UUID) (Actor, error) {
+	cached, hit := d.actors.Load(id)
+	if hit && d.Clock.Since(cached.(cachedActor).at) < fresh {
+		return cached.(cachedActor).actor, nil
+	}
+	u, err := d.Store.User(ctx, id)
+	switch {
+	case store.NotFound(err):
+		d.actors.Delete(id)
+		return Actor{}, ErrSignedOut
+	case err != nil && hit && store.Away(err):
+		return cached.(cachedActor).actor, nil
+	case err != nil:
+		return Actor{}, err
+	}
+	zone, err := time.LoadLocation(u.Zone)
+	if err != nil {
+		zone = time.UTC
+	}
+	a := Actor{ID: u.ID, Login: u.Login, Name: u.Name, Role: Role(u.Role), Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID}
+	d.actors.Store(id, cachedActor{a, d.Clock.Now()})
+	return a, nil
+}
+
+// Me is what a's browser needs to begin.
+func (d *Desk) Me(ctx context.Context, a Actor) (contract.Me, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Me{}, err
+	}
+	me := contract.Me{ID: a.ID, Login: a.Login, Name: a.Name, Role: contract.MeRole(a.Role), Zone: a.Zone.String(), Demo: d.Demo,
+		LiveEpoch: d.Hub.Epoch(), Outcomes: []contract.Outcome{}, CallTypes: []contract.CallType{},
+		Firm: contract.Firm{Name: f.name, Region: f.region, OutcomeNeeded: f.rules.OutcomeNeeded, TypeNeeded: f.rules.TypeNeeded}}
+	if shown, err := callerid.Choose(f.lines, callerid.Request{RepLine: text(a.Line), Region: f.region}); err == nil {
+		me.Line = phone.Format(shown.Line.E164, "", f.region, a.Style)
+	}
+	for _, o := range f.outcomes {
+		me.Outcomes = append(me.Outcomes, contract.Outcome{ID: o.ID, Label: o.Label, Reached: o.Reached, NeedsNotes: o.NeedsNotes})
+	}
+	for _, t := range f.types {
+		me.CallTypes = append(me.CallTypes, contract.CallType{ID: t.ID, Label: t.Label})
+	}
+	return me, nil
+}
+
+// DemoPassword is everybody's password in the demo, where there is nothing to protect.
+const DemoPassword = "lindenfall"
+
+// DemoPeople are those who can be signed in with one click. None outside the demo.
+func (d *Desk) DemoPeople(ctx context.Context) ([]contract.DemoPerson, error) {
+	people := []contract.DemoPerson{}
+	if !d.Demo {
+		return people, nil
+	}
+	users, err := d.Store.Users(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, u := range users {
+		people = append(people, contract.DemoPerson{Login: u.Login, Name: u.Name, Role: u.Role, Team: u.Team, Password: DemoPassword})
+	}
+	return people, nil
+}
+
+// NewUser is somebody to be added to the firm.
+type NewUser struct {
+	Login, Name, Password string
+	Role                  Role
+	Zone, Team, Extension string
+	Line                  *uuid.UUID
+}
+
+// AddUser adds somebody to the firm, from the command line or a set-up. Errors: *FieldError.
+func AddUser(ctx context.Context, q *db.Queries, u NewUser) (uuid.UUID, error) {
+	u.Login = strings.ToLower(strings.TrimSpace(u.Login))
+	switch {
+	case u.Login == "" || len(u.Login) > 100 || strings.ContainsAny(u.Login, " \t\n"):
+		return uuid.Nil, wrong("login", "a login needs 1 to 100 characters and no spaces")
+	case strings.TrimSpace(u.Name) == "" || len(u.Name) > 200:
+		return uuid.Nil, wrong("name", "a name needs 1 to 200 characters")
+	case len(u.Password) < 10:
+		return uuid.Nil, wrong("password", "a password needs at least 10 characters")
+	case u.Role != Rep && u.Role != Supervisor && u.Role != Admin:
+		return uuid.Nil, wrong("role", "the role is rep, supervisor or admin")
+	}
+	if _, err := time.LoadLocation(u.Zone); err != nil || u.Zone == "" {
+		return uuid.Nil, wrong("zone", "the zone is a name such as America/New_York")
+	}
+	hash, err := hashOf(u.Password)
+	if err != nil {
+		return uuid.Nil, err
+	}
+	id := store.NewID()
+	err = q.InsertUser(ctx, db.InsertUserParams{ID: id, Login: u.Login, Name: u.Name, Role: string(u.Role), Team: u.Team,
+		PasswordHash: hash, Zone: u.Zone, LineID: u.Line, Extension: u.Extension})
+	if store.Duplicate(err) {
+		return uuid.Nil, wrong("login", "somebody has this login already")
+	} else if err != nil {
+		return uuid.Nil, err
+	}
+	return id, q.InsertRepState(ctx, id)
+}
+
+// demoHash is made once: hashing eleven times the same word would cost the demo's start a second.
+var demoHash = sync.OnceValues(func() (string, error) { return argon2id.CreateHash(DemoPassword, passwords) })
+
+func hashOf(password string) (string, error) {
+	if password == DemoPassword {
+		return demoHash()
+	}
+	return argon2id.CreateHash(password, passwords)
+}
+
+func text(id *uuid.UUID) string {
+	if id == nil {
+		return ""
+	}
+	return id.String()
+}

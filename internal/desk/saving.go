@@ -1,0 +1,245 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/slip"
+	"trundo/internal/journal"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// The kinds of journal entry.
+const (
+	kindFacts = "facts"
+	kindNotes = "notes"
+)
+
+// factsEntry is what a call has added: its new facts and the state they lead to.
+type factsEntry struct {
+	Call  uuid.UUID    `json:"call"`
+	Facts []storedFact `json:"facts"`
+	State call.State   `json:"state"`
+}
+
+// storedFact is a fact as it is stored: what all facts have, and the rest as data.
+type storedFact struct {
+	Seq  int             `json:"seq"`
+	At   time.Time       `json:"at"`
+	Kind string          `json:"kind"`
+	Data json.RawMessage `json:"data"`
+}
+
+func storeFacts(facts []call.Fact) []storedFact {
+	stored := make([]storedFact, len(facts))
+	for i, f := range facts {
+		data, err := json.Marshal(f)
+		if err != nil {
+			panic(err) // a Fact is strings and numbers
+		}
+		stored[i] = storedFact{f.Seq, f.At, string(f.Kind), data}
+	}
+	return stored
+}
+
+func readFact(seq int, at time.Time, kind string, data []byte) (call.Fact, error) {
+	var f call.Fact
+	if err := json.Unmarshal(data, &f); err != nil {
+		return f, fmt.Errorf("fact %d: %w", seq, err)
+	}
+	f.Seq, f.At, f.Kind = seq, at, call.FactKind(kind)
+	return f, nil
+}
+
+// notesEntry is a text that could not be saved at once.
+type notesEntry struct {
+	Slip uuid.UUID `json:"slip"`
+	User uuid.UUID `json:"user"`
+	Edit slip.Edit `json:"edit"`
+}
+
+// sink saves journal entries for a desk.
+type sink struct{ d *Desk }
+
+func (sink) Away(err error) bool { return store.Away(err) }
+
+func (sink) Decode(kind string, data []byte) (any, error) {
+	switch kind {
+	case kindFacts:
+		var e factsEntry
+		err := json.Unmarshal(data, &e)
+		return e, err
+	case kindNotes:
+		var e notesEntry
+		err := json.Unmarshal(data, &e)
+		return e, err
+	}
+	return nil, fmt.Errorf("unknown kind of entry %q", kind)
+}
+
+// Save commits the entries in one transaction and then tells the windows concerned.
+func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
+	err := s.d.Store.Tx(ctx, func(q *db.Queries) error {
+		var facts []factsEntry
+		for _, e := range entries {
+			switch v := e.Value.(type) {
+			case factsEntry:
+				facts = append(facts, v)
+			case notesEntry:
+				if err := keepNotes(ctx, q, v); err != nil {
+					return err
+				}
+			}
+		}
+		return saveFacts(ctx, q, facts)
+	})
+	if err != nil {
+		return err
+	}
+	for _, e := range entries {
+		switch v := e.Value.(type) {
+		case factsEntry:
+			s.d.callSaved(v.Call, v.State)
+		case notesEntry:
+			s.d.publishSlip(v.User, v.Slip, "")
+		}
+	}
+	return nil
+}
+
+// saveFacts stores facts, and for each call the newest state with its durations.
+func saveFacts(ctx context.Context, q *db.Queries, entries []factsEntry) error {
+	if len(entries) == 0 {
+		return nil
+	}
+	all := db.SaveFactsParams{Schema: call.Schema}
+	newest := map[uuid.UUID]call.State{}
+	var order []uuid.UUID
+	for _, e := range entries {
+		for _, f := range e.Facts {
+			all.CallIds = append(all.CallIds, e.Call)
+			all.Seqs = append(all.Seqs, f.Seq)
+			all.Ats = append(all.Ats, f.At)
+			all.Kinds = append(all.Kinds, f.Kind)
+			all.Data = append(all.Data, f.Data)
+		}
+		if _, seen := newest[e.Call]; !seen {
+			order = append(order, e.Call)
+		}
+		newest[e.Call] = e.State
+	}
+	if err := q.SaveFacts(ctx, all); err != nil {
+		return fmt.Errorf("facts: %w", err)
+	}
+	for _, id := range order {
+		if err := q.SaveCallState(ctx, callStateParams(id, newest[id])); err != nil {
+			return fmt.Errorf("state of call %s: %w", id, err)
+		}
+	}
+	return nil
+}
+
+// callStateParams flattens a state for the calls, legs and spans that are kept for reading.
+func callStateParams(id uuid.UUID, s call.State) db.SaveCallStateParams {
+	parts := s.PartsAt(s.Last)
+	p := db.SaveCallStateParams{CallID: id, State: string(s.Phase()), LastSeq: s.Seq, RangAt: set(s.Rang()), AnsweredAt: set(s.Answered()),
+		EndedAt: set(s.Ended), EndReason: string(s.Reason), DialMs: parts.Dialing.Milliseconds(), RingMs: parts.Ringing.Milliseconds(),
+		TalkMs: parts.Talking.Milliseconds()}
+	for _, l := range s.Legs {
+		p.LegNos = append(p.LegNos, int(l.No))
+		p.LegStates = append(p.LegStates, string(l.State))
+		p.LegRang = append(p.LegRang, l.Rang)
+		p.LegAnswered = append(p.LegAnswered, l.Answered)
+		p.LegEnded = append(p.LegEnded, l.Ended)
+		p.LegReasons = append(p.LegReasons, string(l.Reason))
+		for _, sp := range l.Spans {
+			p.SpanLegs = append(p.SpanLegs, int(l.No))
+			p.SpanBridges = append(p.SpanBridges, int(sp.Bridge))
+			p.SpanFroms = append(p.SpanFroms, sp.From)
+			p.SpanTos = append(p.SpanTos, sp.To)
+		}
+	}
+	return p
+}
+
+// set is nil for a zero time.
+func set(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+// CallChanged implements switchboard.Listener: it tells the rep's windows at once and hands the facts over to be saved.
+func (d *Desk) CallChanged(id uuid.UUID, facts []call.Fact, state call.State) {
+	d.mu.Lock()
+	if c := d.live[id]; c != nil {
+		c.over = state.HasLeft(c.rep.String())
+	}
+	d.mu.Unlock()
+	d.journal.Add(journal.Entry{Kind: kindFacts, Value: factsEntry{id, storeFacts(facts), state}})
+	if c := d.liveCall(id); c != nil {
+		view := stateView(id, &state, false)
+		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, Call: &view}, c.rep)
+	}
+}
+
+// callSaved tells that everything up to state is committed.
+func (d *Desk) callSaved(id uuid.UUID, state call.State) {
+	c := d.liveCall(id)
+	if c == nil {
+		return
+	}
+	view := stateView(id, &state, true)
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, Call: &view}, c.rep)
+	if state.Phase() == call.PhaseEnded {
+		d.mu.Lock()
+		delete(d.live, id)
+		d.mu.Unlock()
+		d.publishHistory(&id, c.records...)
+		d.publishLane(c.rep)
+	}
+}
+
+func (d *Desk) liveCall(id uuid.UUID) *liveCall {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if c := d.live[id]; c != nil {
+		copied := *c
+		return &copied
+	}
+	return nil
+}
+
+func stateView(id uuid.UUID, s *call.State, saved bool) contract.CallState {
+	return contract.CallState{CallID: id, Phase: contract.Phase(s.Phase()), StartedAt: s.Started, RangAt: set(s.Rang()),
+		AnsweredAt: set(s.Answered()), EndedAt: set(s.Ended), EndReason: string(s.Reason), Saved: saved}
+}
+
+// keepNotes saves a text that waited in the journal. Nobody can be asked about a conflict any more, so both are kept.
+func keepNotes(ctx context.Context, q *db.Queries, e notesEntry) error {
+	now, err := lockNotes(ctx, q, e.Slip)
+	if err != nil {
+		return err
+	}
+	next := slip.Keep(now, e.Edit)
+	if next == now {
+		return nil
+	}
+	return q.PutNotes(ctx, db.PutNotesParams{SlipID: e.Slip, Body: next.Body, Version: next.Version, Writer: next.Writer, SavedAt: e.Edit.At})
+}
+
+func lockNotes(ctx context.Context, q *db.Queries, id uuid.UUID) (slip.Notes, error) {
+	row, err := q.LockNotes(ctx, id)
+	if store.NotFound(err) {
+		return slip.Notes{}, nil
+	}
+	return slip.Notes{Body: row.Body, Version: row.Version, Writer: row.Writer}, err
+}

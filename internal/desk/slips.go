@@ -1,0 +1,388 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/slip"
+	"trundo/internal/journal"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// publishSlip tells user's windows that a slip changed; writer names the window that did it, or is empty. Somebody
+// looking at the call elsewhere learns it with publishHistory.
+func (d *Desk) publishSlip(user, callID uuid.UUID, writer string) {
+	e := contract.LiveEvent{Kind: contract.LiveEventKindSlip, CallID: &callID}
+	if writer != "" {
+		e.Writer = &writer
+	}
+	d.Hub.Publish(e, user)
+}
+
+// notesPatience is for how long saving notes waits for the database before they go to the journal.
+const notesPatience = 1500 * time.Millisecond
+
+// SaveNotes saves a slip's notes as they are typed. While the database is away they are kept in the journal, and the
+// answer says saved: false. Errors: *NotesConflictError, *FieldError, ErrNotFound, ErrForbidden.
+func (d *Desk) SaveNotes(ctx context.Context, a Actor, id uuid.UUID, e contract.NotesEdit) (contract.Notes, error) {
+	if len(e.Body) > slip.MaxNotes {
+		return contract.Notes{}, wrong("body", "notes can be as long as 262,144 characters; this text is longer and was not saved")
+	}
+	if strings.ContainsRune(e.Body, 0) {
+		return contract.Notes{}, wrong("body", "notes cannot hold a NUL character")
+	}
+	edit := slip.Edit{Body: e.Body, Base: e.Base, Writer: e.Writer, At: d.Clock.Now()}
+	if d.journal.Away() {
+		return d.keepNotesAside(ctx, a, id, edit)
+	}
+	quick, cancel := context.WithTimeout(ctx, notesPatience)
+	defer cancel()
+	saved, err := d.saveNotes(quick, a, id, edit)
+	if store.Away(err) && ctx.Err() == nil {
+		return d.keepNotesAside(ctx, a, id, edit)
+	}
+	return saved, err
+}
+
+func (d *Desk) saveNotes(ctx context.Context, a Actor, id uuid.UUID, edit slip.Edit) (contract.Notes, error) {
+	var next slip.Notes
+	var s db.LockSlipRow
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		var err error
+		if s, err = lockSlip(ctx, q, a, id); err != nil {
+			return err
+		}
+		now, err := lockNotes(ctx, q, id)
+		if err != nil {
+			return err
+		}
+		if next, err = slip.Save(now, edit); err != nil {
+			var conflict *slip.ConflictError
+			if errors.As(err, &conflict) {
+				return &NotesConflictError{contract.Notes{Body: now.Body, Version: now.Version, Saved: true}}
+			}
+			return err
+		}
+		if next == now {
+			return nil
+		}
+		if s.State == string(slip.Filed) {
+			if err := d.audited(ctx, q, a, "slip", id, "notes", map[string]string{"notes": now.Body}, map[string]string{"notes": next.Body}); err != nil {
+				return err
+			}
+		}
+		return q.PutNotes(ctx, db.PutNotesParams{SlipID: id, Body: next.Body, Version: next.Version, Writer: next.Writer, SavedAt: edit.At})
+	})
+	if err != nil {
+		return contract.Notes{}, err
+	}
+	d.publishSlip(s.UserID, s.CallID, edit.Writer)
+	if s.State == string(slip.Filed) {
+		d.publishCallHistory(ctx, s.CallID)
+	}
+	return contract.Notes{Body: next.Body, Version: next.Version, Saved: true, SavedAt: &edit.At}, nil
+}
+
+func (d *Desk) keepNotesAside(ctx context.Context, a Actor, id uuid.UUID, edit slip.Edit) (contract.Notes, error) {
+	d.mu.Lock()
+	owner, known := d.slips[id]
+	d.mu.Unlock()
+	switch {
+	case !known:
+		return contract.Notes{}, ErrAway // a filed slip: it can be corrected later, and the browser keeps the text
+	case owner.user != a.ID:
+		return contract.Notes{}, ErrForbidden
+	}
+	if err := d.journal.Keep(ctx, journal.Entry{Kind: kindNotes, Value: notesEntry{id, a.ID, edit}}); err != nil {
+		return contract.Notes{}, err
+	}
+	return contract.Notes{Body: edit.Body, Version: edit.Base, Saved: false}, nil
+}
+
+// lockSlip reads a slip for a change. Its rep may change it, and those who lead.
+func lockSlip(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID) (db.LockSlipRow, error) {
+	s, err := q.LockSlip(ctx, id)
+	if store.NotFound(err) {
+		return s, ErrNotFound
+	} else if err != nil {
+		return s, err
+	}
+	if s.UserID != a.ID && !a.leads() {
+		return s, ErrForbidden
+	}
+	return s, nil
+}
+
+// ChangeSlip sets subject, type and outcome. After filing, what was before is kept in the audit trail.
+// Errors: *FieldError, ErrNotFound, ErrForbidden, ErrChangedElse.
+func (d *Desk) ChangeSlip(ctx context.Context, a Actor, id uuid.UUID, c contract.SlipChange) (contract.Call, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Call{}, err
+	}
+	var s db.LockSlipRow
+	err = d.Store.Tx(ctx, func(q *db.Queries) error {
+		if s, err = lockSlip(ctx, q, a, id); err != nil {
+			return err
+		}
+		if s.Version != c.Version {
+			return ErrChangedElse
+		}
+		before := slipWords(f, s)
+		p := db.UpdateSlipParams{ID: id, Subject: s.Subject, CallTypeID: s.CallTypeID, OutcomeID: s.OutcomeID}
+		if err := applySlipChange(f, c, &p); err != nil {
+			return err
+		}
+		s.Subject, s.CallTypeID, s.OutcomeID = p.Subject, p.CallTypeID, p.OutcomeID
+		if err := q.UpdateSlip(ctx, p); err != nil {
+			return err
+		}
+		if s.State != string(slip.Filed) {
+			return nil
+		}
+		b, after := onlyChanged(before, slipWords(f, s))
+		if len(after) == 0 && len(b) == 0 {
+			return nil
+		}
+		return d.audited(ctx, q, a, "slip", id, "corrected", b, after)
+	})
+	if err != nil {
+		return contract.Call{}, err
+	}
+	d.publishSlip(s.UserID, s.CallID, "")
+	if s.State == string(slip.Filed) {
+		d.publishCallHistory(ctx, s.CallID)
+	}
+	return d.callView(ctx, a, s.CallID)
+}
+
+func applySlipChange(f *firm, c contract.SlipChange, p *db.UpdateSlipParams) error {
+	if c.Subject != nil {
+		if len(*c.Subject) > slip.MaxSubject {
+			return wrong("subject", "a subject has at most "+strconv.Itoa(slip.MaxSubject)+" characters")
+		}
+		p.Subject = strings.TrimSpace(strings.ReplaceAll(*c.Subject, "\x00", ""))
+	}
+	if c.CallTypeID != nil {
+		if _, ok := f.callType(*c.CallTypeID); !ok {
+			return wrong("call_type_id", "there is no such call type")
+		}
+		p.CallTypeID = c.CallTypeID
+	}
+	if c.OutcomeID != nil {
+		if _, ok := f.outcome(*c.OutcomeID); !ok {
+			return wrong("outcome_id", "there is no such outcome")
+		}
+		p.OutcomeID = c.OutcomeID
+	}
+	if c.Clear != nil {
+		for _, field := range *c.Clear {
+			switch field {
+			case contract.OutcomeID:
+				p.OutcomeID = nil
+			case contract.CallTypeID:
+				p.CallTypeID = nil
+			}
+		}
+	}
+	return nil
+}
+
+// slipWords is what a slip says, in the words that the audit trail shows.
+func slipWords(f *firm, s db.LockSlipRow) map[string]string {
+	words := map[string]string{"subject": s.Subject}
+	if s.OutcomeID != nil {
+		o, _ := f.outcome(*s.OutcomeID)
+		words["outcome"] = o.Label
+	}
+	if s.CallTypeID != nil {
+		t, _ := f.callType(*s.CallTypeID)
+		words["type"] = t.Label
+	}
+	return words
+}
+
+// onlyChanged leaves out of both what is the same.
+func onlyChanged(before, after map[string]string) (b, a map[string]string) {
+	b, a = map[string]string{}, map[string]string{}
+	for k, v := range before {
+		if after[k] != v {
+			b[k] = v
+		}
+	}
+	for k, v := range after {
+		if before[k] != v {
+			a[k] = v
+		}
+	}
+	return b, a
+}
+
+// File finishes a slip. Everything that happened in the call is committed before. The same key gets the same answer.
+// Errors: those of slip.CanFile, ErrNotFound, ErrForbidden, ErrAway, ErrKeyReused.
+func (d *Desk) File(ctx context.Context, a Actor, id uuid.UUID, key string) (contract.Call, error) {
+	hash := hashRequest(id)
+	callID, err := d.file(ctx, a, id, key, hash)
+	if err != nil {
+		if earlier, found, again := d.earlierAnswer(ctx, a, key, "file_slip", hash); again != nil {
+			return contract.Call{}, again
+		} else if found {
+			return d.callView(ctx, a, earlier)
+		}
+		return contract.Call{}, err
+	}
+	return d.callView(ctx, a, callID)
+}
+
+func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash []byte) (uuid.UUID, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return uuid.Nil, err
+	}
+	if err := d.journal.Flush(ctx); err != nil {
+		if errors.Is(err, journal.ErrAway) {
+			return uuid.Nil, ErrAway
+		}
+		return uuid.Nil, err
+	}
+	var s db.LockSlipRow
+	err = d.Store.Tx(ctx, func(q *db.Queries) error {
+		if s, err = lockSlip(ctx, q, a, id); err != nil {
+			return err
+		}
+		state, live := d.board.Snapshot(s.CallID)
+		if !live {
+			if state, err = readCall(ctx, q, s.CallID); err != nil {
+				return err
+			}
+		}
+		look := slip.Slip{State: slip.State(s.State), User: s.UserID.String(), HasOutcome: s.OutcomeID != nil, HasType: s.CallTypeID != nil, Notes: s.NotesBody}
+		if s.OutcomeID != nil {
+			o, _ := f.outcome(*s.OutcomeID)
+			look.NotesNeeded, look.OutcomeLabel = o.NeedsNotes, o.Label
+		}
+		if err := slip.CanFile(look, &state, f.rules); err != nil {
+			return err
+		}
+		now := d.Clock.Now()
+		if err := q.FileSlip(ctx, db.FileSlipParams{ID: id, At: &now}); err != nil {
+			return err
+		}
+		answer, err := json.Marshal(commandAnswer{ID: s.CallID})
+		if err != nil {
+			return err
+		}
+		return q.InsertCommand(ctx, db.InsertCommandParams{UserID: a.ID, Key: key, Action: "file_slip", RequestHash: hash, Response: answer, At: now})
+	})
+	if err != nil {
+		if store.Duplicate(err) {
+			return uuid.Nil, ErrKeyReused
+		}
+		return uuid.Nil, err
+	}
+	d.mu.Lock()
+	delete(d.slips, id)
+	d.mu.Unlock()
+	d.publishSlip(s.UserID, s.CallID, "")
+	d.publishCallHistory(ctx, s.CallID)
+	d.publishLane(s.UserID)
+	return s.CallID, nil
+}
+
+// publishCallHistory tells everybody who looks at a record of this call.
+func (d *Desk) publishCallHistory(ctx context.Context, callID uuid.UUID) {
+	records, err := d.Store.LinkedRecords(ctx, callID)
+	if err != nil {
+		d.Log.Error("whom to tell of a call", "call", callID, "error", err)
+		return
+	}
+	d.publishHistory(&callID, records...)
+}
+
+// Attach puts a slip's call on a record, and on that person's company, and so answers whose number it is.
+func (d *Desk) Attach(ctx context.Context, a Actor, id, record uuid.UUID) (contract.Call, error) {
+	return d.relink(ctx, a, id, "attached", func(q *db.Queries, s db.LockSlipRow) (string, error) {
+		r, err := q.Record(ctx, record)
+		if store.NotFound(err) {
+			return "", &FieldError{"record", ErrNotFound}
+		} else if err != nil {
+			return "", err
+		}
+		if r.DeletedAt != nil {
+			return "", &FieldError{"record", ErrGone}
+		}
+		for _, l := range slip.LinksFor(r.ID.String(), r.Kind == "company", text(r.CompanyID), "attached by hand") {
+			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: s.CallID, RecordID: uuid.MustParse(l.Record), SlipID: &id, Role: string(l.Role),
+				Reason: l.Reason, LinkedBy: &a.ID, At: d.Clock.Now()}); err != nil {
+				return "", err
+			}
+		}
+		return r.Name, q.SettleWho(ctx, id)
+	})
+}
+
+// Detach takes a slip's call off a record.
+func (d *Desk) Detach(ctx context.Context, a Actor, id, record uuid.UUID) (contract.Call, error) {
+	return d.relink(ctx, a, id, "removed", func(q *db.Queries, s db.LockSlipRow) (string, error) {
+		r, err := q.Record(ctx, record)
+		if store.NotFound(err) {
+			return "", &FieldError{"record", ErrNotFound}
+		} else if err != nil {
+			return "", err
+		}
+		_, err = q.RemoveLink(ctx, db.RemoveLinkParams{CallID: s.CallID, RecordID: record})
+		return r.Name, err
+	})
+}
+
+// AttachNobody answers whose number it is with nobody.
+func (d *Desk) AttachNobody(ctx context.Context, a Actor, id uuid.UUID) (contract.Call, error) {
+	return d.relink(ctx, a, id, "", func(q *db.Queries, _ db.LockSlipRow) (string, error) {
+		return "", q.SettleWho(ctx, id)
+	})
+}
+
+// relink changes what a call is linked with; after filing that is kept in the audit trail.
+func (d *Desk) relink(ctx context.Context, a Actor, id uuid.UUID, action string, change func(*db.Queries, db.LockSlipRow) (string, error)) (contract.Call, error) {
+	var s db.LockSlipRow
+	var before, after []uuid.UUID
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		var err error
+		if s, err = lockSlip(ctx, q, a, id); err != nil {
+			return err
+		}
+		if before, err = q.LinkedRecords(ctx, s.CallID); err != nil {
+			return err
+		}
+		name, err := change(q, s)
+		if err != nil {
+			return err
+		}
+		if after, err = q.LinkedRecords(ctx, s.CallID); err != nil {
+			return err
+		}
+		if s.State != string(slip.Filed) || len(before) == len(after) {
+			return nil
+		}
+		return d.audited(ctx, q, a, "slip", id, action, map[string]string{}, map[string]string{action: name})
+	})
+	if err != nil {
+		return contract.Call{}, err
+	}
+	d.mu.Lock()
+	if c := d.live[s.CallID]; c != nil {
+		c.records = after
+	}
+	d.mu.Unlock()
+	d.publishSlip(s.UserID, s.CallID, "")
+	d.publishHistory(&s.CallID, append(before, after...)...)
+	return d.callView(ctx, a, s.CallID)
+}

@@ -1,0 +1,164 @@
+package httpapi
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"strings"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/gin-gonic/gin"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/callable"
+	"trundo/internal/core/callerid"
+	"trundo/internal/core/slip"
+	"trundo/internal/desk"
+	"trundo/internal/store"
+)
+
+// kinds maps the errors that a user can meet to status and code, in one place. The first that fits counts.
+var kinds = []struct {
+	err    error
+	status int
+	code   string
+	title  string
+}{
+	{desk.ErrSignedOut, http.StatusUnauthorized, "signed_out", "Not signed in"},
+	{desk.ErrSignIn, http.StatusUnauthorized, "wrong_sign_in", "Sign-in failed"},
+	{errThrottled, http.StatusTooManyRequests, "throttled", "Too many attempts"},
+	{errOrigin, http.StatusForbidden, "foreign_origin", "Foreign origin"},
+	{errTooLarge, http.StatusRequestEntityTooLarge, "too_large", "Too large"},
+	{errNoSuchPath, http.StatusNotFound, "no_such_path", "No such address"},
+	{desk.ErrForbidden, http.StatusForbidden, "forbidden", "Not allowed"},
+	{desk.ErrNotFound, http.StatusNotFound, "not_found", "Not found"},
+	{desk.ErrGone, http.StatusGone, "deleted", "Deleted"},
+	{desk.ErrChangedElse, http.StatusConflict, "stale_version", "Changed in the meantime"},
+	{desk.ErrKeyReused, http.StatusUnprocessableEntity, "key_reused", "Idempotency key reused"},
+	{desk.ErrAway, http.StatusServiceUnavailable, "database_away", "Not saved yet"},
+	{slip.ErrStillInCall, http.StatusConflict, "still_in_call", "Still in the call"},
+	{slip.ErrAlreadyFiled, http.StatusConflict, "already_filed", "Already filed"},
+	{callable.ErrDoNotCall, http.StatusForbidden, "do_not_call", "Do not call"},
+	{callable.ErrPersonDoNotCall, http.StatusForbidden, "do_not_call", "Do not call"},
+	{callerid.ErrNoLine, http.StatusConflict, "no_line", "No line"},
+	{call.ErrNotThere, http.StatusForbidden, "not_in_call", "Not in this call"},
+	{call.ErrOver, http.StatusConflict, "call_over", "The call has ended"},
+}
+
+// problemOf puts an error into the form of RFC 9457.
+func problemOf(err error) contract.Problem {
+	p := contract.Problem{Type: "about:blank", Status: http.StatusInternalServerError, Code: "internal", Title: "Something went wrong here",
+		Detail: "Something went wrong on our side. Nothing you wrote is lost; try again."}
+	set := func(status int, code, title string) {
+		p.Status, p.Code, p.Title, p.Detail = status, code, title, err.Error()
+	}
+
+	var field *desk.FieldError
+	var missing *slip.MissingError
+	var inCall *desk.InCallError
+	var notes *desk.NotesConflictError
+	switch {
+	case errors.As(err, &inCall):
+		set(http.StatusConflict, "in_call", "In a call")
+		p.CallID = &inCall.Call
+		return p
+	case errors.As(err, &notes):
+		set(http.StatusConflict, "notes_changed", "Notes changed in another window")
+		p.Notes = &notes.Current
+		return p
+	case errors.As(err, &missing):
+		set(http.StatusUnprocessableEntity, "missing", "Something is missing")
+		p.Field = &missing.Field
+		return p
+	case errors.As(err, &field) && !errors.Is(err, desk.ErrNotFound) && !errors.Is(err, desk.ErrGone):
+		set(http.StatusUnprocessableEntity, "invalid", "Not valid")
+		p.Field = &field.Field
+		return p
+	}
+	for _, k := range kinds {
+		if errors.Is(err, k.err) {
+			set(k.status, k.code, k.title)
+			if field != nil {
+				p.Field = &field.Field
+			}
+			return p
+		}
+	}
+	if request := requestProblem(err); request != nil {
+		return *request
+	}
+	if store.Away(err) {
+		p.Status, p.Code, p.Title, p.Detail = http.StatusServiceUnavailable, "database_away", "Not saved yet", desk.ErrAway.Error()
+	}
+	return p
+}
+
+// requestProblem explains what the contract's validation found.
+func requestProblem(err error) *contract.Problem {
+	var request *openapi3filter.RequestError
+	if !errors.As(err, &request) {
+		return nil
+	}
+	p := &contract.Problem{Type: "about:blank", Status: http.StatusUnprocessableEntity, Code: "invalid", Title: "Not valid", Detail: request.Reason}
+	var tooLarge *http.MaxBytesError
+	if errors.As(err, &tooLarge) {
+		p.Status, p.Code, p.Title = http.StatusRequestEntityTooLarge, "too_large", "Too large"
+		p.Detail = fmt.Sprintf("a request may have at most %d kB; nothing of it was saved", tooLarge.Limit>>10)
+		return p
+	}
+	var schema *openapi3.SchemaError
+	field := ""
+	if errors.As(err, &schema) {
+		field = strings.Join(schema.JSONPointer(), ".")
+		p.Detail = schema.Reason
+	}
+	if request.Parameter != nil {
+		field = request.Parameter.Name
+		if schema == nil {
+			p.Detail = request.Parameter.Name + ": " + orElse(reasonOf(request), "this is not a valid value")
+		}
+	} else if schema == nil {
+		p.Status, p.Code, p.Title, field = http.StatusBadRequest, "malformed", "Malformed request", "body"
+		p.Detail = "the request is not valid JSON: " + orElse(reasonOf(request), "it could not be read")
+	}
+	p.Field = &field
+	return p
+}
+
+func reasonOf(e *openapi3filter.RequestError) string {
+	if e.Err != nil {
+		return e.Err.Error()
+	}
+	return e.Reason
+}
+
+func orElse(text, other string) string {
+	if text == "" {
+		return other
+	}
+	return text
+}
+
+// fail answers with the problem that err is. What is our own fault is logged with all its detail, and told with none.
+func (s *Server) fail(c *gin.Context, err error) {
+	if errors.Is(err, context.Canceled) && c.Request.Context().Err() != nil {
+		c.Abort()
+		return
+	}
+	p := problemOf(err)
+	id := requestID(c)
+	p.RequestID = &id
+	if p.Status >= 500 {
+		s.log.LogAttrs(c.Request.Context(), slog.LevelError, "request failed", slog.String("id", id), slog.String("path", c.Request.URL.Path),
+			slog.Int("status", p.Status), slog.Any("error", err))
+	}
+	if p.Status == http.StatusServiceUnavailable {
+		c.Header("Retry-After", "2")
+	}
+	c.Header("Content-Type", "application/problem+json")
+	c.AbortWithStatusJSON(p.Status, p)
+}

@@ -1,0 +1,351 @@
+// Package httpapi is the desk as HTTP: Gin handlers over the use cases, sign-in, problems, limits, live events, the
+// embedded front end. Its routes are generated from api/openapi.yaml.
+//
+// It must not hold a rule of the job, nor decide who may do what.
+package httpapi
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strconv"
+	"time"
+
+	"github.com/alexedwards/scs/v2"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+	"github.com/getkin/kin-openapi/routers/gorillamux"
+	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/desk"
+)
+
+// Limits of a request.
+const (
+	maxBody        = 2 << 20 // 256 kB of notes, with every character escaped
+	requestTimeout = 10 * time.Second
+)
+
+var (
+	errOrigin     = errors.New("this request comes from another site and was not carried out")
+	errTooLarge   = errors.New("this request is too large; nothing of it was saved")
+	errThrottled  = errors.New("too many attempts to sign in; wait a minute and try again")
+	errNoSuchPath = errors.New("there is nothing at this address")
+)
+
+// Config is what a server is made of.
+type Config struct {
+	Desk     *desk.Desk
+	Sessions scs.Store // where sign-in sessions are kept
+	Web      fs.FS     // the built front end
+	Log      *slog.Logger
+	Secure   bool // cookies only over TLS
+	Metrics  *Metrics
+}
+
+// Server is the HTTP side of a desk.
+type Server struct {
+	desk     *desk.Desk
+	log      *slog.Logger
+	sessions *scs.SessionManager
+	throttle *throttle
+	router   routers.Router
+	engine   *gin.Engine
+	pages    *pages
+}
+
+// New makes a server; it is an http.Handler.
+func New(c Config) (*Server, error) {
+	spec, err := GetSpec()
+	if err != nil {
+		return nil, err
+	}
+	spec.Servers = nil
+	router, err := gorillamux.NewRouter(spec)
+	if err != nil {
+		return nil, err
+	}
+	pages, err := newPages(c.Web)
+	if err != nil {
+		return nil, err
+	}
+	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(), router: router, pages: pages}
+	gin.SetMode(gin.ReleaseMode)
+	e := gin.New()
+	e.HandleMethodNotAllowed = true
+	_ = e.SetTrustedProxies(nil)
+	e.Use(s.identify, s.recover, secure(c.Secure))
+	if c.Metrics != nil {
+		e.Use(c.Metrics.count)
+	}
+	e.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok") })
+	e.GET("/readyz", s.ready)
+	e.GET("/api/live", s.sameOrigin, s.signedIn, s.live)
+	api := e.Group("", s.limit, s.sameOrigin, s.validate)
+	RegisterHandlersWithOptions(api, s, GinServerOptions{
+		Middlewares:  []MiddlewareFunc{MiddlewareFunc(s.signedIn)},
+		ErrorHandler: func(g *gin.Context, err error, _ int) { s.fail(g, &desk.FieldError{Field: "id", Err: err}) },
+	})
+	e.NoRoute(s.page)
+	e.NoMethod(func(g *gin.Context) { s.fail(g, errNoSuchPath) })
+	s.engine = e
+	return s, nil
+}
+
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.engine.ServeHTTP(w, r) }
+
+// identify gives every request an id, which stands in the log and in every problem.
+func (s *Server) identify(c *gin.Context) {
+	id := uuid.NewString()
+	c.Set("request_id", id)
+	c.Header("X-Request-Id", id)
+	start := time.Now()
+	c.Next()
+	level := slog.LevelDebug
+	if c.Writer.Status() >= 500 {
+		level = slog.LevelWarn
+	}
+	s.log.LogAttrs(c.Request.Context(), level, "request", slog.String("id", id), slog.String("method", c.Request.Method),
+		slog.String("path", c.Request.URL.Path), slog.Int("status", c.Writer.Status()), slog.Duration("took", time.Since(start)))
+}
+
+func requestID(c *gin.Context) string { return c.GetString("request_id") }
+
+// recover turns a panic into a problem, so that there is never a blank answer.
+func (s *Server) recover(c *gin.Context) {
+	defer func() {
+		if r := recover(); r != nil {
+			err, ok := r.(error)
+			if !ok {
+				err = errors.New("panic")
+			}
+			if errors.Is(err, http.ErrAbortHandler) {
+				panic(r)
+			}
+			s.log.Error("panic", "id", requestID(c), "value", r)
+			s.fail(c, err)
+		}
+	}()
+	c.Next()
+}
+
+// limit bounds a request's size and time.
+func (s *Server) limit(c *gin.Context) {
+	if c.Request.ContentLength > maxBody {
+		s.fail(c, errTooLarge)
+		return
+	}
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)
+	ctx, cancel := context.WithTimeout(c.Request.Context(), requestTimeout)
+	defer cancel()
+	c.Request = c.Request.WithContext(ctx)
+	c.Next()
+}
+
+// validate holds a request against the contract.
+func (s *Server) validate(c *gin.Context) {
+	route, params, err := s.router.FindRoute(c.Request)
+	if err != nil {
+		s.fail(c, errNoSuchPath)
+		return
+	}
+	err = openapi3filter.ValidateRequest(c.Request.Context(), &openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route,
+		Options: &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}})
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Next()
+}
+
+func (s *Server) ready(c *gin.Context) {
+	ctx, cancel := context.WithTimeout(c.Request.Context(), 2*time.Second)
+	defer cancel()
+	if err := s.desk.Ready(ctx); err != nil {
+		c.String(http.StatusServiceUnavailable, "the database is away\n")
+		return
+	}
+	c.String(http.StatusOK, "ready\n")
+}
+
+// answer writes a use case's result, or its error as a problem.
+func answer[T any](s *Server, c *gin.Context, status int, result T, err error) {
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.JSON(status, result)
+}
+
+// read decodes a request's body, which validate has found to fit the contract.
+func read[T any](s *Server, c *gin.Context) (T, bool) {
+	var body T
+	if err := c.ShouldBindJSON(&body); err != nil {
+		s.fail(c, &desk.FieldError{Field: "body", Err: err})
+		return body, false
+	}
+	return body, true
+}
+
+func text[T ~string](p *T) string {
+	if p == nil {
+		return ""
+	}
+	return string(*p)
+}
+
+// ListDemoPeople implements ServerInterface.
+func (s *Server) ListDemoPeople(c *gin.Context) {
+	people, err := s.desk.DemoPeople(c.Request.Context())
+	answer(s, c, http.StatusOK, people, err)
+}
+
+// GetMe implements ServerInterface.
+func (s *Server) GetMe(c *gin.Context) {
+	me, err := s.desk.Me(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, me, err)
+}
+
+// ListPeople implements ServerInterface.
+func (s *Server) ListPeople(c *gin.Context, p contract.ListPeopleParams) {
+	page, err := s.desk.People(c.Request.Context(), actor(c), text(p.Q), text(p.Kind), text(p.After))
+	answer(s, c, http.StatusOK, page, err)
+}
+
+// GetRecord implements ServerInterface.
+func (s *Server) GetRecord(c *gin.Context, id contract.ID) {
+	sheet, err := s.desk.Record(c.Request.Context(), actor(c), id)
+	answer(s, c, http.StatusOK, sheet, err)
+}
+
+// UpdateRecord implements ServerInterface.
+func (s *Server) UpdateRecord(c *gin.Context, id contract.ID) {
+	if change, ok := read[contract.RecordChange](s, c); ok {
+		sheet, err := s.desk.UpdateRecord(c.Request.Context(), actor(c), id, change)
+		answer(s, c, http.StatusOK, sheet, err)
+	}
+}
+
+// GetHistory implements ServerInterface.
+func (s *Server) GetHistory(c *gin.Context, id contract.ID, p contract.GetHistoryParams) {
+	page, err := s.desk.History(c.Request.Context(), actor(c), id, text(p.Kind), text(p.Before))
+	answer(s, c, http.StatusOK, page, err)
+}
+
+// AddFollowUp implements ServerInterface.
+func (s *Server) AddFollowUp(c *gin.Context, id contract.ID, p contract.AddFollowUpParams) {
+	if n, ok := read[contract.NewFollowUp](s, c); ok {
+		made, err := s.desk.AddFollowUp(c.Request.Context(), actor(c), id, p.IdempotencyKey, n)
+		answer(s, c, http.StatusCreated, made, err)
+	}
+}
+
+// ChangeFollowUp implements ServerInterface.
+func (s *Server) ChangeFollowUp(c *gin.Context, id contract.ID) {
+	if change, ok := read[contract.FollowUpChange](s, c); ok {
+		f, err := s.desk.ChangeFollowUp(c.Request.Context(), actor(c), id, change)
+		answer(s, c, http.StatusOK, f, err)
+	}
+}
+
+// Find implements ServerInterface.
+func (s *Server) Find(c *gin.Context, p contract.FindParams) {
+	found, err := s.desk.Find(c.Request.Context(), actor(c), text(p.Q))
+	answer(s, c, http.StatusOK, found, err)
+}
+
+// GetLane implements ServerInterface.
+func (s *Server) GetLane(c *gin.Context) {
+	lane, err := s.desk.Lane(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, lane, err)
+}
+
+// GetDesk implements ServerInterface.
+func (s *Server) GetDesk(c *gin.Context) {
+	d, err := s.desk.MyDesk(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, d, err)
+}
+
+// ListCalls implements ServerInterface.
+func (s *Server) ListCalls(c *gin.Context, p contract.ListCallsParams) {
+	page, err := s.desk.Calls(c.Request.Context(), actor(c), text(p.Whose) != "team", text(p.Before))
+	answer(s, c, http.StatusOK, page, err)
+}
+
+// PlaceCall implements ServerInterface.
+func (s *Server) PlaceCall(c *gin.Context, p contract.PlaceCallParams) {
+	if n, ok := read[contract.NewCall](s, c); ok {
+		placed, err := s.desk.PlaceCall(c.Request.Context(), actor(c), p.IdempotencyKey, n)
+		answer(s, c, http.StatusCreated, placed, err)
+	}
+}
+
+// GetCall implements ServerInterface.
+func (s *Server) GetCall(c *gin.Context, id contract.ID) {
+	page, err := s.desk.CallPage(c.Request.Context(), actor(c), id)
+	answer(s, c, http.StatusOK, page, err)
+}
+
+// HangUp implements ServerInterface.
+func (s *Server) HangUp(c *gin.Context, id contract.ID) {
+	if err := s.desk.HangUp(c.Request.Context(), actor(c), id); err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
+
+// ChangeSlip implements ServerInterface.
+func (s *Server) ChangeSlip(c *gin.Context, id contract.ID) {
+	if change, ok := read[contract.SlipChange](s, c); ok {
+		changed, err := s.desk.ChangeSlip(c.Request.Context(), actor(c), id, change)
+		answer(s, c, http.StatusOK, changed, err)
+	}
+}
+
+// SaveNotes implements ServerInterface.
+func (s *Server) SaveNotes(c *gin.Context, id contract.ID) {
+	edit, ok := read[contract.NotesEdit](s, c)
+	if !ok {
+		return
+	}
+	notes, err := s.desk.SaveNotes(c.Request.Context(), actor(c), id, edit)
+	status := http.StatusOK
+	if !notes.Saved {
+		status = http.StatusAccepted
+	}
+	answer(s, c, status, notes, err)
+}
+
+// FileSlip implements ServerInterface.
+func (s *Server) FileSlip(c *gin.Context, id contract.ID, p contract.FileSlipParams) {
+	filed, err := s.desk.File(c.Request.Context(), actor(c), id, p.IdempotencyKey)
+	answer(s, c, http.StatusOK, filed, err)
+}
+
+// AttachRecord implements ServerInterface.
+func (s *Server) AttachRecord(c *gin.Context, id contract.ID, record uuid.UUID) {
+	changed, err := s.desk.Attach(c.Request.Context(), actor(c), id, record)
+	answer(s, c, http.StatusOK, changed, err)
+}
+
+// DetachRecord implements ServerInterface.
+func (s *Server) DetachRecord(c *gin.Context, id contract.ID, record uuid.UUID) {
+	changed, err := s.desk.Detach(c.Request.Context(), actor(c), id, record)
+	answer(s, c, http.StatusOK, changed, err)
+}
+
+// AttachNobody implements ServerInterface.
+func (s *Server) AttachNobody(c *gin.Context, id contract.ID) {
+	changed, err := s.desk.AttachNobody(c.Request.Context(), actor(c), id)
+	answer(s, c, http.StatusOK, changed, err)
+}
+
+// retryAfter is how long, in seconds, a throttled client should wait.
+func retryAfter(c *gin.Context, d time.Duration) {
+	c.Header("Retry-After", strconv.Itoa(int(d.Seconds())+1))
+}

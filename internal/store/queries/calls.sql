@@ -1,0 +1,133 @@
+-- name: LockRep :one
+-- The rep's row, held until the transaction ends: two clicks in two windows make one call. The call it names has to be
+-- read by a statement of its own, since this one, when it had to wait, still sees the other tables as they were before.
+SELECT user_id, foreground_call_id FROM rep_state WHERE user_id = @user_id FOR UPDATE;
+
+-- name: CallInProgress :one
+SELECT ended_at IS NULL AND NOT (owner_server = @me AND owner_epoch = @my_epoch) AS elsewhere FROM calls WHERE id = @id;
+
+-- name: PlaceCall :exec
+-- Everything that a call is when it is placed, in one statement.
+WITH new_call AS (
+  INSERT INTO calls (id, direction, line_id, remote_e164, remote_ext, remote_typed, remote_label, caller_id,
+    caller_id_reason, device, placed_by, owner_server, owner_epoch, state, last_seq, started_at)
+  VALUES (@call_id, 'outbound', @line_id, @remote_e164, @remote_ext, @remote_typed, @remote_label, @caller_id,
+    @caller_id_reason, @device, @user_id, @owner_server, @owner_epoch, @state, @last_seq, @at)
+), new_legs AS (
+  INSERT INTO legs (call_id, leg_no, party, user_id, device, address, state, started_at, answered_at)
+  VALUES (@call_id, 1, 'rep', @user_id, @device, '', 'up', @at, @at),
+         (@call_id, 2, 'outside', NULL, 'carrier', @remote_address, 'dialing', @at, NULL)
+), new_facts AS (
+  INSERT INTO call_facts (call_id, seq, at, kind, schema, data)
+  SELECT @call_id, unnest(@fact_seqs::int[]), @at, unnest(@fact_kinds::text[]), @fact_schema, unnest(@fact_data::jsonb[])
+), new_slip AS (
+  INSERT INTO slips (id, call_id, user_id, call_type_id, asks_who, open_record_id, created_at)
+  VALUES (@slip_id, @call_id, @user_id, sqlc.narg('call_type_id'), @asks_who, sqlc.narg('open_record_id'), @at)
+), new_links AS (
+  INSERT INTO call_links (call_id, record_id, slip_id, role, reason, linked_by, at)
+  SELECT @call_id, unnest(@link_records::uuid[]), @slip_id, unnest(@link_roles::text[]), unnest(@link_reasons::text[]), @user_id, @at
+), new_history AS (
+  INSERT INTO history (record_id, at, kind, ref_id)
+  SELECT unnest(@link_records::uuid[]), @at, 'call', @call_id
+), new_command AS (
+  INSERT INTO commands (user_id, key, action, request_hash, response, at)
+  VALUES (@user_id, @command_key, 'place_call', @request_hash, @response, @at)
+)
+UPDATE rep_state SET foreground_call_id = @call_id, version = version + 1 WHERE rep_state.user_id = @user_id;
+
+-- name: GetCommand :one
+SELECT action, request_hash, response FROM commands WHERE user_id = @user_id AND key = @key;
+
+-- name: InsertCommand :exec
+INSERT INTO commands (user_id, key, action, request_hash, response, at)
+VALUES (@user_id, @key, @action, @request_hash, @response, @at);
+
+-- name: DeleteOldCommands :exec
+DELETE FROM commands WHERE at < @before;
+
+-- name: SaveFacts :exec
+-- Nothing is added to a call that has ended: a server that was declared lost may still come with facts.
+INSERT INTO call_facts (call_id, seq, at, kind, schema, data)
+SELECT f.call_id, f.seq, f.at, f.kind, @schema, f.data
+FROM (SELECT unnest(@call_ids::uuid[]) AS call_id, unnest(@seqs::int[]) AS seq, unnest(@ats::timestamptz[]) AS at,
+    unnest(@kinds::text[]) AS kind, unnest(@data::jsonb[]) AS data) AS f
+JOIN calls ON calls.id = f.call_id AND calls.ended_at IS NULL
+ON CONFLICT DO NOTHING;
+
+-- name: SaveCallState :exec
+-- The call's summary after fact @last_seq; an older one changes nothing.
+WITH changed AS (
+  UPDATE calls SET state = @state, last_seq = @last_seq, rang_at = sqlc.narg('rang_at'), answered_at = sqlc.narg('answered_at'),
+    ended_at = sqlc.narg('ended_at'), end_reason = @end_reason, dial_ms = @dial_ms, ring_ms = @ring_ms, talk_ms = @talk_ms
+  WHERE calls.id = @call_id AND calls.last_seq < @last_seq AND calls.ended_at IS NULL
+  RETURNING calls.id, calls.ended_at
+), freed AS (
+  UPDATE rep_state SET foreground_call_id = NULL, version = version + 1
+  WHERE foreground_call_id IN (SELECT id FROM changed WHERE ended_at IS NOT NULL)
+), spans AS (
+  INSERT INTO leg_spans (call_id, leg_no, bridge_no, from_at, to_at)
+  SELECT @call_id, unnest(@span_legs::int[]), unnest(@span_bridges::int[]), unnest(@span_froms::timestamptz[]),
+    NULLIF(unnest(@span_tos::timestamptz[]), '0001-01-01 00:00:00+00')
+  ON CONFLICT (call_id, leg_no, from_at) DO UPDATE SET to_at = EXCLUDED.to_at
+)
+UPDATE legs SET state = l.state, rang_at = NULLIF(l.rang_at, '0001-01-01 00:00:00+00'),
+  answered_at = NULLIF(l.answered_at, '0001-01-01 00:00:00+00'), ended_at = NULLIF(l.ended_at, '0001-01-01 00:00:00+00'),
+  end_reason = l.end_reason
+FROM (SELECT unnest(@leg_nos::int[]) AS leg_no, unnest(@leg_states::text[]) AS state, unnest(@leg_rang::timestamptz[]) AS rang_at,
+    unnest(@leg_answered::timestamptz[]) AS answered_at, unnest(@leg_ended::timestamptz[]) AS ended_at,
+    unnest(@leg_reasons::text[]) AS end_reason) AS l
+WHERE legs.call_id = @call_id AND legs.leg_no = l.leg_no;
+
+-- name: CallFacts :many
+SELECT seq, at, kind, data FROM call_facts WHERE call_id = @call_id ORDER BY seq;
+
+-- name: CallsByIDs :many
+SELECT c.id, c.direction, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
+  c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
+  coalesce(l.label, '')::text AS line_label,
+  s.id AS slip_id, s.user_id AS rep_id, u.name AS rep_name, s.state AS slip_state, s.subject, s.call_type_id, s.outcome_id,
+  s.asks_who, s.open_record_id, s.filed_at, s.version AS slip_version,
+  coalesce(ct.label, '')::text AS call_type_label, coalesce(o.label, '')::text AS outcome_label,
+  coalesce(o.reached, false)::boolean AS outcome_reached,
+  coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
+FROM calls c
+JOIN slips s ON s.call_id = c.id
+JOIN users u ON u.id = s.user_id
+LEFT JOIN lines l ON l.id = c.line_id
+LEFT JOIN call_types ct ON ct.id = s.call_type_id
+LEFT JOIN outcomes o ON o.id = s.outcome_id
+LEFT JOIN slip_notes n ON n.slip_id = s.id
+WHERE c.id = ANY (@ids::uuid[]);
+
+-- name: LinksOfCalls :many
+SELECT cl.call_id, cl.record_id, cl.role, cl.reason, r.kind, r.name
+FROM call_links cl JOIN records r ON r.id = cl.record_id
+WHERE cl.call_id = ANY (@ids::uuid[])
+ORDER BY cl.call_id, cl.role DESC, cl.at, r.id;
+
+-- name: RecentCallIDs :many
+SELECT id FROM calls WHERE placed_by = @user_id ORDER BY started_at DESC LIMIT @count;
+
+-- name: CallList :many
+SELECT c.id FROM calls c
+WHERE (sqlc.narg('user_id')::uuid IS NULL OR c.placed_by = sqlc.narg('user_id'))
+  AND (c.started_at, c.id) < (@before::timestamptz, @before_id::uuid)
+ORDER BY c.started_at DESC, c.id DESC LIMIT @count;
+
+-- name: OrphanedCalls :many
+-- Calls in progress whose server's lease has run out, with the last sign of life of that server.
+SELECT c.id, s.heartbeat_at, c.owner_server
+FROM calls c JOIN servers s ON s.name = c.owner_server
+WHERE c.ended_at IS NULL
+  AND (c.owner_epoch < s.epoch OR s.heartbeat_at < @lease_start::timestamptz)
+  AND NOT (c.owner_server = @me AND c.owner_epoch = @my_epoch)
+FOR UPDATE OF c SKIP LOCKED;
+
+-- name: ClaimServer :one
+-- A start of a server: a new epoch. The last heartbeat of the earlier epoch comes back with it.
+INSERT INTO servers (name, epoch, started_at, heartbeat_at) VALUES (@name, 1, @at, @at)
+ON CONFLICT (name) DO UPDATE SET epoch = servers.epoch + 1, started_at = EXCLUDED.started_at
+RETURNING epoch, heartbeat_at;
+
+-- name: Heartbeat :exec
+UPDATE servers SET heartbeat_at = @at WHERE name = @name AND epoch = @epoch;

@@ -1,0 +1,34 @@
+-- name: InsertFollowUp :exec
+INSERT INTO follow_ups (id, record_id, owner_id, slip_id, kind, text, promised, due_at, day_only, created_by, created_at)
+VALUES (@id, @record_id, @owner_id, sqlc.narg('slip_id'), @kind, @text, @promised, sqlc.narg('due_at'), @day_only, @created_by, @created_at);
+
+-- name: LockFollowUp :one
+SELECT id, record_id, owner_id, kind, text, promised, due_at, day_only, state, version FROM follow_ups WHERE id = @id FOR UPDATE;
+
+-- name: UpdateFollowUp :exec
+UPDATE follow_ups SET state = @state, due_at = sqlc.narg('due_at'), day_only = @day_only, done_at = sqlc.narg('done_at'), version = version + 1
+WHERE id = @id;
+
+-- name: FollowUpsOfRecord :many
+SELECT f.id, f.record_id, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
+FROM follow_ups f JOIN users u ON u.id = f.owner_id
+WHERE f.record_id = @record_id AND f.state = 'open' ORDER BY f.due_at NULLS LAST, f.id;
+
+-- name: FollowUpsByIDs :many
+SELECT f.id, f.record_id, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
+FROM follow_ups f JOIN users u ON u.id = f.owner_id
+WHERE f.id = ANY (@ids::uuid[]);
+
+-- name: LaneFollowUps :many
+SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.kind, f.version
+FROM follow_ups f JOIN records r ON r.id = f.record_id
+WHERE f.owner_id = @owner_id AND f.state = 'open' AND r.deleted_at IS NULL
+ORDER BY f.due_at NULLS LAST LIMIT 200;
+
+-- name: LaneSlips :many
+-- Slips of calls that are over and not filed.
+SELECT s.id, s.call_id, coalesce(c.ended_at, s.created_at)::timestamptz AS since, c.remote_e164, c.remote_ext,
+  (coalesce(n.body, '') <> '')::boolean AS has_notes
+FROM slips s JOIN calls c ON c.id = s.call_id LEFT JOIN slip_notes n ON n.slip_id = s.id
+WHERE s.user_id = @user_id AND s.state = 'open' AND c.ended_at IS NOT NULL
+ORDER BY s.created_at LIMIT 200;
