@@ -29,8 +29,8 @@ var (
 // template is a migrated database that each test's is copied from.
 const template = "template_trundo"
 
-// Main is called from TestMain: it runs the tests and then ends the cluster.
-func Main(m *testing.M) {
+// Main is called from TestMain with its *testing.M: it runs the tests and then ends the cluster.
+func Main(m interface{ Run() int }) {
 	code := m.Run()
 	mu.Lock()
 	defer mu.Unlock()

@@ -1,0 +1,230 @@
+// Package e2e drives the real interface in headless Chromium, by what a person sees: roles, names and texts.
+package e2e_test
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+)
+
+// patience is how long something may take to be seen before a test gives up.
+const patience = 15 * time.Second
+
+// startBrowser starts one Chromium for all tests; the answer ends it.
+func startBrowser() (context.Context, func()) {
+	profile, err := os.MkdirTemp("", "trundo-chromium-*")
+	if err != nil {
+		panic(err)
+	}
+	options := []chromedp.ExecAllocatorOption{chromedp.Headless, chromedp.NoSandbox, chromedp.NoFirstRun, chromedp.DisableGPU, chromedp.UserDataDir(profile),
+		chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(time.Minute)}
+	for _, f := range []string{"disable-dev-shm-usage", "disable-quic", "disable-background-networking", "disable-component-update", "disable-sync",
+		"hide-scrollbars", "force-color-profile=srgb"} {
+		name, value, _ := strings.Cut(f, "=")
+		if value == "" {
+			options = append(options, chromedp.Flag(name, true))
+		} else {
+			options = append(options, chromedp.Flag(name, value))
+		}
+	}
+	alloc, stop := chromedp.NewExecAllocator(context.Background(), options...)
+	browser, cancel := chromedp.NewContext(alloc)
+	if err := chromedp.Do(browser, chromedp.Navigate("about:blank")); err != nil {
+		panic(fmt.Sprintf("Chromium does not start: %v (make setup installs Debian's package chromium)", err))
+	}
+	return browser, func() {
+		cancel()
+		stop()
+		_ = os.RemoveAll(profile)
+	}
+}
+
+// window is one browser window with cookies of its own, and what a person can do with it.
+type window struct {
+	t    *testing.T
+	ctx  context.Context
+	base string
+	acts int // visible actions so far: clicks, keys pressed, texts typed
+}
+
+// open opens a window for somebody who is not signed in.
+func open(t *testing.T, base string) *window {
+	t.Helper()
+	ctx, cancel := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
+	t.Cleanup(cancel)
+	w := &window{t: t, ctx: ctx, base: base}
+	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)))
+	w.visit("/")
+	return w
+}
+
+// another opens a second window of the same person.
+func (w *window) another() *window {
+	w.t.Helper()
+	ctx, cancel := chromedp.NewContext(w.ctx)
+	w.t.Cleanup(cancel)
+	second := &window{t: w.t, ctx: ctx, base: w.base}
+	require.NoError(w.t, chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)))
+	second.visit("/")
+	return second
+}
+
+func (w *window) visit(path string) {
+	w.t.Helper()
+	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.Navigate(w.base+path)))
+}
+
+// finder is put into the page: it finds what a person would call by a role and a name.
+const finder = `(() => {
+  const roles = {button: 'button,[role=button]', link: 'a[href]', radio: '[role=radio]', tab: '[role=tab]', option: '[role=option]', item: '[role=menuitem]',
+    field: 'input,textarea,[role=combobox]', choice: 'select', row: '[role=row]', group: '[role=group],section,[role=dialog],[role=alert],nav', heading: 'h1,h2,h3'};
+  const name = (e) => (e.getAttribute('aria-label') || (e.labels && e.labels[0] && e.labels[0].textContent) || e.textContent || '').replace(/\s+/g, ' ').trim();
+  const seen = (e) => { const r = e.getBoundingClientRect(); const s = getComputedStyle(e);
+    return r.width > 0 && r.height > 0 && s.visibility !== 'hidden' && s.display !== 'none'; };
+  window.__find = (role, text, part) => {
+    const all = [...(document.querySelector(part || 'body')?.querySelectorAll(roles[role]) ?? [])].filter(seen);
+    return all.find((e) => name(e) === text) || all.find((e) => name(e).startsWith(text)) || all.find((e) => name(e).includes(text)); };
+  window.__where = (role, text, part) => { const e = window.__find(role, text, part); if (!e) return null; e.scrollIntoView({block: 'nearest'});
+    const r = e.getBoundingClientRect(); return {x: r.x + r.width / 2, y: r.y + r.height / 2}; };
+})();`
+
+// eval runs an expression in the page.
+func eval[T any](w *window, expression string) T {
+	w.t.Helper()
+	v, err := chromedp.Run(w.ctx, chromedp.Evaluate[T](expression))
+	require.NoError(w.t, err, expression)
+	return v
+}
+
+// until waits for an expression to be true in the page.
+func (w *window) until(what, expression string) {
+	w.t.Helper()
+	deadline := time.Now().Add(patience)
+	for {
+		ok, err := chromedp.Run(w.ctx, chromedp.Evaluate[bool](expression))
+		if err == nil && ok {
+			return
+		}
+		if time.Now().After(deadline) {
+			w.fail(fmt.Sprintf("waited in vain for %s (%s, error %v)", what, expression, err))
+		}
+		time.Sleep(15 * time.Millisecond) // the pace of asking, not a wait for something
+	}
+}
+
+// fail keeps a picture and the page's text and ends the test.
+func (w *window) fail(message string) {
+	w.t.Helper()
+	if picture, err := chromedp.Run(w.ctx, chromedp.CaptureScreenshot()); err == nil {
+		name := filepath.Join(os.TempDir(), strings.ReplaceAll(w.t.Name(), "/", "-")+".png")
+		_ = os.WriteFile(name, picture, 0o600)
+		message += "\npicture: " + name
+	}
+	text, _ := chromedp.Run(w.ctx, chromedp.Evaluate[string]("document.body.innerText"))
+	w.t.Fatalf("%s\nthe page says:\n%s", message, text)
+}
+
+func quote(s string) string {
+	b, _ := json.Marshal(s)
+	return string(b)
+}
+
+// see waits until a text can be read, in the part of the page that selector names if one is given.
+func (w *window) see(text string, selector ...string) {
+	w.t.Helper()
+	part := "body"
+	if len(selector) > 0 {
+		part = selector[0]
+	}
+	w.until("“"+text+"”", fmt.Sprintf(`[...document.querySelectorAll(%s)].some((e) => e.innerText.replace(/\s+/g, ' ').includes(%s))`, quote(part), quote(text)))
+}
+
+// gone waits until a text can no longer be read.
+func (w *window) gone(text string, selector ...string) {
+	w.t.Helper()
+	part := "body"
+	if len(selector) > 0 {
+		part = selector[0]
+	}
+	w.until("“"+text+"” to go", fmt.Sprintf(`![...document.querySelectorAll(%s)].some((e) => e.innerText.replace(/\s+/g, ' ').includes(%s))`, quote(part), quote(text)))
+}
+
+type point struct{ X, Y float64 }
+
+// where waits for something with a role and a name, in the part of the page that selector names, and tells its middle.
+func (w *window) where(role, name string, selector ...string) point {
+	w.t.Helper()
+	expression := fmt.Sprintf("%s window.__where(%s, %s, %s)", finder, quote(role), quote(name), quote(strings.Join(selector, "")))
+	deadline := time.Now().Add(patience)
+	for {
+		at, err := chromedp.Run(w.ctx, chromedp.Evaluate[*point](expression))
+		if err == nil && at != nil {
+			return *at
+		}
+		if time.Now().After(deadline) {
+			w.fail(fmt.Sprintf("there is no %s “%s” (error %v)", role, name, err))
+		}
+		time.Sleep(15 * time.Millisecond)
+	}
+}
+
+// click clicks something with a role and a name, as with a mouse.
+func (w *window) click(role, name string, selector ...string) {
+	w.t.Helper()
+	at := w.where(role, name, selector...)
+	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.MouseClickXY(at.X, at.Y)))
+	w.acts++
+}
+
+// fill clicks a field and types into it, replacing what was there.
+func (w *window) fill(name, text string) {
+	w.t.Helper()
+	at := w.where("field", name)
+	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.MouseClickXY(at.X, at.Y, chromedp.ClickCount(3)), chromedp.KeyEvent(text)))
+	w.acts++
+}
+
+// keys presses keys, one after the other.
+func (w *window) keys(text string, modifiers ...chromedp.Modifier) {
+	w.t.Helper()
+	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.KeyEvent(text, chromedp.KeyModifiers(modifiers...))))
+	w.acts++
+}
+
+// choose picks an option of a choice by its text.
+func (w *window) choose(name, option string) {
+	w.t.Helper()
+	w.where("choice", name)
+	ok := eval[bool](w, fmt.Sprintf(`(() => { const e = window.__find('choice', %s); const o = [...e.options].find((o) => o.text === %s); if (!o) return false;
+		const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set; set.call(e, o.value); e.dispatchEvent(new Event('change', {bubbles: true})); return true; })()`,
+		quote(name), quote(option)))
+	require.True(w.t, ok, "no option %s in %s", option, name)
+	w.acts++
+}
+
+// leaveFields takes the focus off every field, as Esc does for a person.
+func (w *window) leaveFields() {
+	w.t.Helper()
+	w.keys(kb.Escape)
+	w.until("no field to have the focus", `!document.activeElement.matches('input, textarea, select')`)
+}
+
+// shot keeps a picture of the window.
+func (w *window) shot(path string) {
+	w.t.Helper()
+	// Animations are over and fonts are there before a picture is taken.
+	w.until("fonts", "document.fonts.status === 'loaded'")
+	picture, err := chromedp.Run(w.ctx, chromedp.CaptureScreenshot())
+	require.NoError(w.t, err)
+	require.NoError(w.t, os.MkdirAll(filepath.Dir(path), 0o755))
+	require.NoError(w.t, os.WriteFile(path, picture, 0o644))
+}

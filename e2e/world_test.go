@@ -1,0 +1,103 @@
+package e2e_test
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/jonboulle/clockwork"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/app"
+	"trundo/internal/carrier"
+	"trundo/internal/carrier/sim"
+	"trundo/internal/demo"
+	"trundo/internal/store"
+	"trundo/internal/store/pgtest"
+	"trundo/web"
+)
+
+var browser context.Context
+
+func TestMain(m *testing.M) {
+	flag.Parse()
+	if testing.Short() {
+		fmt.Println("browser tests are left out with -short")
+		os.Exit(0)
+	}
+	var stop func()
+	browser, stop = startBrowser()
+	defer stop()
+	pgtest.Main(exiting{m, stop})
+}
+
+// exiting ends the browser before pgtest.Main ends the process.
+type exiting struct {
+	m    *testing.M
+	stop func()
+}
+
+func (e exiting) Run() int {
+	code := e.m.Run()
+	e.stop()
+	return code
+}
+
+// world is a running server with the demo's firm, in which everybody rings until the test says what they do.
+type world struct {
+	*app.App
+	sim *sim.Sim
+	url string
+}
+
+// start serves the demo's firm from a database at url, or from a fresh one where url is empty.
+func start(t *testing.T, url, addr, data string) *world {
+	t.Helper()
+	if url == "" {
+		url = pgtest.URL(t)
+	}
+	if data == "" {
+		data = t.TempDir()
+	}
+	s, err := store.Open(t.Context(), url, 2)
+	require.NoError(t, err)
+	users, err := s.CountUsers(t.Context())
+	require.NoError(t, err)
+	if users == 0 {
+		require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now()))
+	}
+	s.Close()
+	w := &world{}
+	c := app.Config{DatabaseURL: url, Addr: addr, DataDir: filepath.Join(data, "data"), ServerName: "e2e", Demo: true, Clock: clockwork.NewRealClock(), Web: web.Dist(),
+		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError}))}
+	c.Carrier = func(clockwork.Clock) carrier.Carrier {
+		w.sim = sim.New(clockwork.NewFakeClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{RingsOn: true} })
+		return w.sim
+	}
+	w.App, err = app.Start(t.Context(), c)
+	require.NoError(t, err)
+	t.Cleanup(func() { w.Stop(context.Background()) })
+	w.url = "http://" + w.Addr
+	return w
+}
+
+// signedIn opens a window in which somebody of the demo is signed in.
+func (w *world) signedIn(t *testing.T, name string) *window {
+	t.Helper()
+	win := open(t, w.url)
+	win.click("button", name)
+	win.see("Good day")
+	return win
+}
+
+// numberOf gives the normal form of a number as it is read in the demo.
+const (
+	berit       = "Berit Osterlund"
+	beritMobile = demo.AnswersSoon
+	nursery     = "Vesper Hollow Nursery"
+)

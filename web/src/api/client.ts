@@ -1,0 +1,63 @@
+// The one way to the server: typed by the contract, with problems as errors.
+import createClient from "openapi-fetch";
+
+import { t } from "../messages";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Call = Schemas["Call"];
+export type CallState = Schemas["CallState"];
+export type PhoneNumber = Schemas["PhoneNumber"];
+export type RecordRow = Schemas["RecordRow"];
+export type RecordRef = Schemas["RecordRef"];
+export type Me = Schemas["Me"];
+export type Problem = Schemas["Problem"];
+
+export const api = createClient<paths>({ baseUrl: "/" });
+
+/** Failure is a request that the server refused, with its problem, or that never reached it. */
+export class Failure extends Error {
+  readonly problem: Problem | undefined;
+  constructor(problem: Problem | undefined) {
+    super(problem?.detail ?? t.failed.network);
+    this.problem = problem;
+  }
+  get code(): string {
+    return this.problem?.code ?? "unreachable";
+  }
+}
+
+/** ask awaits a request and gives its data, or throws a Failure. */
+export async function ask<T>(request: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let answer;
+  try {
+    answer = await request;
+  } catch {
+    throw new Failure(undefined);
+  }
+  if (answer.error !== undefined || !answer.response.ok) {
+    const p = answer.error as Partial<Problem> | undefined;
+    throw new Failure(p && typeof p === "object" && p.detail ? (p as Problem) : fallback(answer.response.status));
+  }
+  return answer.data as T;
+}
+
+function fallback(status: number): Problem {
+  return { type: "about:blank", title: "", status, detail: t.failed.unknown, code: "unknown" };
+}
+
+/** newKey names one wish of the user, so that asking twice does it once. */
+export function newKey(): string {
+  return crypto.randomUUID();
+}
+
+/** windowId names this window for its whole life, also across a reload. */
+export const windowId: string = (() => {
+  const navigation = performance.getEntriesByType("navigation")[0] as PerformanceNavigationTiming | undefined;
+  const kept = sessionStorage.getItem("window");
+  // A duplicated tab copies the storage, but is no reload of its model.
+  if (kept && navigation?.type === "reload") return kept;
+  const made = crypto.randomUUID();
+  sessionStorage.setItem("window", made);
+  return made;
+})();

@@ -1,0 +1,138 @@
+// The stream of live events: it resumes after a break, and refreshes what the events concern.
+import type { QueryClient } from "@tanstack/react-query";
+import { useSyncExternalStore } from "react";
+
+import { type Schemas, windowId } from "./client";
+
+type LiveEvent = Schemas["LiveEvent"];
+type Desk = Schemas["Desk"];
+
+type Connection = { connected: boolean; away: boolean };
+
+let state: Connection = { connected: true, away: false };
+const listeners = new Set<() => void>();
+
+function set(next: Partial<Connection>) {
+  state = { ...state, ...next };
+  for (const tell of listeners) tell();
+}
+
+/** useConnection tells whether the server is reached and its database is there. */
+export function useConnection(): Connection {
+  return useSyncExternalStore(
+    (tell) => {
+      listeners.add(tell);
+      return () => listeners.delete(tell);
+    },
+    () => state,
+  );
+}
+
+/** onBack calls f whenever saving has become possible again. */
+export function onBack(f: () => void): () => void {
+  let before = state;
+  const watch = () => {
+    if ((!before.connected || before.away) && state.connected && !state.away) f();
+    before = state;
+  };
+  listeners.add(watch);
+  return () => listeners.delete(watch);
+}
+
+/** startLive opens the stream and keeps it open; the answer closes it. */
+export function startLive(client: QueryClient, onSignedOut: () => void): () => void {
+  let epoch = "";
+  let seen = 0;
+  let tries = 0;
+  let stopped = false;
+  let socket: WebSocket | undefined;
+  let timer: ReturnType<typeof setTimeout> | undefined;
+
+  const open = () => {
+    const address = new URL("/api/live", location.href);
+    address.protocol = address.protocol.replace("http", "ws");
+    address.searchParams.set("epoch", epoch);
+    address.searchParams.set("after", String(seen));
+    socket = new WebSocket(address);
+    socket.onmessage = (message: MessageEvent<string>) => {
+      const event = JSON.parse(message.data) as LiveEvent;
+      if (event.kind === "hello") {
+        tries = 0;
+        const fresh = epoch === "";
+        epoch = event.epoch ?? "";
+        if (event.resync && !fresh) void client.invalidateQueries();
+        if (event.resync || event.n > seen) seen = event.n;
+        set({ connected: true });
+        return;
+      }
+      seen = event.n;
+      apply(client, event);
+    };
+    socket.onclose = (close) => {
+      if (stopped) return;
+      if (close.code === 4401) {
+        onSignedOut();
+        return;
+      }
+      tries++;
+      // A resume that the server asks for is no break worth a word.
+      if (close.code !== 1013) set({ connected: false });
+      timer = setTimeout(open, Math.min(5_000, 200 * 2 ** Math.min(tries, 5)) * (0.7 + Math.random() * 0.6));
+    };
+  };
+  const hurry = () => {
+    if (socket?.readyState === WebSocket.CLOSED) {
+      clearTimeout(timer);
+      open();
+    }
+  };
+  window.addEventListener("online", hurry);
+  open();
+  return () => {
+    stopped = true;
+    clearTimeout(timer);
+    window.removeEventListener("online", hurry);
+    socket?.close();
+  };
+}
+
+function apply(client: QueryClient, event: LiveEvent) {
+  const refresh = (...key: string[]) => void client.invalidateQueries({ queryKey: key });
+  switch (event.kind) {
+    case "call": {
+      const next = event.call;
+      if (!next) return;
+      client.setQueryData<Desk>(
+        ["desk"],
+        (desk) => desk && { calls: desk.calls.map((c) => (c.id === next.call_id ? { ...c, state: next } : c)) },
+      );
+      if (next.saved) refresh("call", next.call_id);
+      return;
+    }
+    case "slip":
+      if (event.writer !== windowId) refresh("desk");
+      if (event.call_id) refresh("call", event.call_id);
+      return;
+    case "history":
+      for (const id of event.records ?? []) {
+        refresh("history", id);
+        refresh("record", id);
+      }
+      if (event.call_id) refresh("call", event.call_id);
+      refresh("calls");
+      return;
+    case "record":
+      for (const id of event.records ?? []) {
+        refresh("history", id);
+        refresh("record", id);
+      }
+      refresh("people");
+      return;
+    case "lane":
+      refresh("lane");
+      return;
+    case "saving":
+      set({ away: event.away ?? false });
+      if (!event.away) void client.invalidateQueries();
+  }
+}

@@ -1,0 +1,120 @@
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+
+import type { Call, Schemas } from "../api/client";
+import { queries } from "../api/queries";
+import { howLong, personOf, whoOf } from "../call/words";
+import { t } from "../messages";
+import { Button } from "../ui/button";
+import { Badge } from "../ui/chip";
+import { Direction } from "../ui/icons";
+import { useArrowKeys } from "../ui/list";
+import { Empty, Failed, Loading } from "../ui/states";
+import { Tabs } from "../ui/tabs";
+import { clockTime, dayName } from "../ui/times";
+
+type Entry = Schemas["HistoryEntry"];
+type Kind = "all" | "call" | "follow_up" | "change";
+
+/** History is what happened to a record: a sentence for each entry, grouped by day, narrowed by kind. */
+export function History({ record }: { record: string }) {
+  const [kind, setKind] = useState<Kind>("all");
+  const history = useInfiniteQuery(queries.history(record, kind));
+  const entries = history.data?.pages.flatMap((p) => p.entries) ?? [];
+  const arrows = useArrowKeys();
+  const days = new Map<string, Entry[]>();
+  for (const e of entries) {
+    const day = dayName(e.at);
+    days.set(day, [...(days.get(day) ?? []), e]);
+  }
+  return (
+    <section aria-label={t.history.title} data-testid="history">
+      <Tabs
+        label={t.history.title}
+        value={kind}
+        onChange={(next) => {
+          setKind(next as Kind);
+        }}
+        options={Object.entries(t.history.kinds).map(([value, label]) => ({ value, label }))}
+      />
+      {history.isPending && <Loading />}
+      {history.isError && entries.length === 0 && <Failed error={history.error} retry={() => void history.refetch()} />}
+      {history.data && entries.length === 0 && <Empty>{t.history.empty}</Empty>}
+      <div onKeyDown={arrows}>
+        {[...days].map(([day, list]) => (
+          <div key={day}>
+            <h3 className="pt-4 pb-1 text-quiet">{day}</h3>
+            <ul>
+              {list.map((e) => (
+                <Line key={`${e.kind} ${e.ref_id} ${e.at}`} entry={e} />
+              ))}
+            </ul>
+          </div>
+        ))}
+      </div>
+      {history.hasNextPage && (
+        <Button className="mt-3" disabled={history.isFetchingNextPage} onClick={() => void history.fetchNextPage()}>
+          {t.history.more}
+        </Button>
+      )}
+    </section>
+  );
+}
+
+function Line({ entry: e }: { entry: Entry }) {
+  if (e.call) return <CallLine call={e.call} />;
+  return (
+    <li className="grid grid-cols-[3.4rem_1fr] border-b border-rule py-2">
+      <span className="text-quiet">{clockTime(e.at)}</span>
+      {e.follow_up ? (
+        <span className="flex items-start justify-between gap-3">
+          <span>{t.history.followUp(e.follow_up.owner_name, e.follow_up.text)}</span>
+          {e.follow_up.state !== "open" && (
+            <Badge tone="quiet">{e.follow_up.state === "done" ? t.history.done : t.history.cancelled}</Badge>
+          )}
+        </span>
+      ) : (
+        <span className="text-quiet">{e.change && t.history.changed(e.change.actor, e.change.text)}</span>
+      )}
+    </li>
+  );
+}
+
+/** CallLine is one call in a stream: who called which number, how it went, the outcome, the notes. */
+export function CallLine({ call, withWho = false }: { call: Call; withWho?: boolean }) {
+  const open = call.slip.state === "open";
+  return (
+    <li className="grid grid-cols-[3.4rem_1fr] border-b border-rule py-2" data-testid="call-entry">
+      <span className="text-quiet">
+        {withWho ? dayName(call.state.started_at).slice(0, 3) : clockTime(call.state.started_at)}
+      </span>
+      <div className="min-w-0">
+        <div className="flex items-start justify-between gap-3">
+          <Link to="/calls/$id" params={{ id: call.id }} data-arrow className="min-w-0 hover:underline">
+            <Direction way={call.direction} />{" "}
+            {t.history.called(
+              call.slip.rep_name.split(" ")[0] ?? "",
+              withWho ? whoOf(call) : call.label || call.display,
+            )}
+            {call.state.phase === "ended" ? `, ${howLong(call)}` : `, ${t.history.going}`}
+          </Link>
+          {open ? (
+            <Badge tone="waiting">{call.state.phase === "ended" ? t.history.notFiled : t.history.going}</Badge>
+          ) : (
+            call.slip.outcome && (
+              <Badge tone={call.slip.outcome_reached ? "theirs" : "quiet"}>{call.slip.outcome}</Badge>
+            )
+          )}
+        </div>
+        {call.slip.subject && <p className="font-semibold">{call.slip.subject}</p>}
+        {call.slip.notes.body && (
+          <p className="line-clamp-4 max-w-prose whitespace-pre-wrap text-quiet">{call.slip.notes.body}</p>
+        )}
+        {withWho && personOf(call) && (
+          <p className="text-sm text-quiet">{call.links.find((l) => l.role === "company")?.record.name}</p>
+        )}
+      </div>
+    </li>
+  );
+}

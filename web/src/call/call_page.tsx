@@ -1,0 +1,148 @@
+import { useQuery } from "@tanstack/react-query";
+import { useParams } from "@tanstack/react-router";
+import { useEffect, useMemo, useState, useSyncExternalStore } from "react";
+
+import type { Call } from "../api/client";
+import { queries } from "../api/queries";
+import { t } from "../messages";
+import { Badge } from "../ui/chip";
+import { duration } from "../ui/clock";
+import { Area, Field, Select } from "../ui/field";
+import { Empty, Failed, Loading } from "../ui/states";
+import { clockTime, dayName } from "../ui/times";
+import { AttachSearch } from "./attach";
+import { keeperOf } from "./notes_keeper";
+import { CallType, LinkChip, useChangeSlip } from "./slip";
+import { howLong, whoOf } from "./words";
+
+/** CallPage is one call: what happened in it, what its slip says and on what it stands, all of which can be corrected. */
+export function CallPage() {
+  const { id } = useParams({ from: "/frame/calls/$id" });
+  const page = useQuery(queries.call(id));
+  const me = useQuery(queries.me).data;
+  if (page.isPending) return <Loading />;
+  if (!page.data) return <Failed error={page.error} retry={() => void page.refetch()} title={t.calls.gone} />;
+  const { call, facts, changes } = page.data;
+  const mayCorrect = call.slip.mine || me?.role !== "rep";
+  return (
+    <>
+      <div className="flex items-start justify-between gap-4">
+        <h1 className="name text-xl">{t.calls.titleOf(call.slip.rep_name, whoOf(call))}</h1>
+        {call.slip.state === "open" ? (
+          <Badge tone="waiting">{t.history.notFiled}</Badge>
+        ) : (
+          call.slip.outcome && <Badge tone={call.slip.outcome_reached ? "theirs" : "quiet"}>{call.slip.outcome}</Badge>
+        )}
+      </div>
+      <p className="text-quiet">
+        {dayName(call.state.started_at)}, {clockTime(call.state.started_at)} · {call.label} {call.display} ·{" "}
+        {howLong(call)}
+        {call.state.answered_at && `, ${t.slip.rangFor(duration(call.ring_ms))}`} ·{" "}
+        {t.history.from(t.me.device, call.shown)}
+      </p>
+      <div className="mt-5 grid grid-cols-[minmax(0,1fr)_18rem] gap-7 max-[63.9rem]:grid-cols-1">
+        <section aria-label={t.calls.correct} className="flex flex-col gap-3">
+          <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.correct}</h2>
+          {mayCorrect ? (
+            <Correct key={call.slip.id} call={call} />
+          ) : (
+            <p className="whitespace-pre-wrap">{call.slip.notes.body}</p>
+          )}
+          <h2 className="mt-2 border-b border-rule-strong pb-1 text-quiet">{t.calls.links}</h2>
+          {call.links.length === 0 && <p className="text-quiet">{t.calls.nowhere}</p>}
+          <div className="flex flex-wrap gap-1.5">
+            {call.links.map((l) => (
+              <LinkChip key={l.record.id} call={call} record={l.record} />
+            ))}
+            {mayCorrect && <AttachSearch call={call} />}
+          </div>
+        </section>
+        <div>
+          <section aria-label={t.calls.path}>
+            <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.path}</h2>
+            <ol>
+              {facts.map((f) => (
+                <li key={f.seq} className="flex gap-3 border-b border-rule py-1">
+                  <span className="w-11 text-quiet">
+                    {duration(Date.parse(f.at) - Date.parse(call.state.started_at))}
+                  </span>
+                  {f.text}
+                </li>
+              ))}
+            </ol>
+          </section>
+          <section aria-label={t.calls.changes} className="mt-6" data-testid="changes">
+            <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.changes}</h2>
+            {changes.length === 0 && <Empty>{t.calls.noChanges}</Empty>}
+            <ul>
+              {changes.map((c, i) => (
+                <li key={i} className="border-b border-rule py-1">
+                  <span className="block">{c.text}</span>
+                  <span className="block text-sm text-quiet">
+                    {c.actor}, {dayName(c.at)}, {clockTime(c.at)}
+                  </span>
+                </li>
+              ))}
+            </ul>
+          </section>
+        </div>
+      </div>
+    </>
+  );
+}
+
+function Correct({ call }: { call: Call }) {
+  const me = useQuery(queries.me).data;
+  const change = useChangeSlip(call);
+  const keeper = useMemo(() => keeperOf(call.slip.id, call.slip.notes), [call.slip.id]); // eslint-disable-line react-hooks/exhaustive-deps -- made once a slip; see() takes what comes later
+  useEffect(() => {
+    keeper.see(call.slip.notes);
+  }, [keeper, call.slip.notes]);
+  const notes = useSyncExternalStore(keeper.subscribe, keeper.get);
+  const [subject, setSubject] = useState<string>();
+  return (
+    <>
+      <div className="flex flex-wrap gap-3">
+        <Select
+          label={t.slip.outcomes}
+          className="w-48"
+          value={call.slip.outcome_id ?? ""}
+          onChange={(e) => {
+            change.mutate(e.target.value ? { outcome_id: e.target.value } : { clear: ["outcome_id"] });
+          }}
+        >
+          <option value="">{t.calls.noOutcome}</option>
+          {me?.outcomes.map((o) => (
+            <option key={o.id} value={o.id}>
+              {o.label}
+            </option>
+          ))}
+        </Select>
+        <CallType call={call} hidden={false} />
+        <Field
+          label={t.slip.subject}
+          className="min-w-40 flex-1"
+          maxLength={200}
+          value={subject ?? call.slip.subject}
+          onChange={(e) => {
+            setSubject(e.target.value);
+          }}
+          onBlur={() => {
+            if (subject !== undefined && subject !== call.slip.subject) change.mutate({ subject });
+            setSubject(undefined);
+          }}
+        />
+      </div>
+      <Area
+        label={t.slip.notes}
+        rows={6}
+        value={notes.body}
+        problem={notes.problem}
+        onChange={(e) => {
+          keeper.type(e.target.value);
+        }}
+        onBlur={() => void keeper.flush()}
+      />
+    </>
+  );
+}

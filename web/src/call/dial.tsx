@@ -1,0 +1,93 @@
+// Calling: the one way from any number to a call.
+import { useQueryClient } from "@tanstack/react-query";
+import { createContext, type ReactNode, useCallback, useContext, useMemo, useRef, useState } from "react";
+
+import { api, ask, type Call, Failure, newKey, type Schemas } from "../api/client";
+import { t } from "../messages";
+import { Button } from "../ui/button";
+import { Dialog } from "../ui/dialog";
+import { useTell } from "../ui/toast";
+import { focusSlip } from "./focus";
+
+type Wish = { request: Schemas["NewCall"]; to: string };
+type Dial = { dial: (request: Schemas["NewCall"], to: string) => void; dialing: boolean };
+
+const Context = createContext<Dial>({ dial: () => undefined, dialing: false });
+
+/** useDial gives the way to call a stored number or a typed one; to is how it is named in questions. */
+export const useDial = () => useContext(Context);
+
+export function DialProvider({ children }: { children: ReactNode }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const [asked, setAsked] = useState<{ wish: Wish; inCall: string }>();
+  const [dialing, setDialing] = useState(false);
+  const busy = useRef(false);
+
+  const place = useCallback(
+    async (wish: Wish) => {
+      if (busy.current) return; // a double click is one wish
+      busy.current = true;
+      setDialing(true);
+      try {
+        const call = await ask(
+          api.POST("/api/calls", { params: { header: { "Idempotency-Key": newKey() } }, body: wish.request }),
+        );
+        client.setQueryData<{ calls: Call[] }>(["desk"], (desk) => ({
+          calls: [...(desk?.calls.filter((c) => c.id !== call.id) ?? []), call],
+        }));
+        focusSlip(call.slip.id);
+        setAsked(undefined);
+      } catch (e) {
+        if (e instanceof Failure && e.code === "in_call" && e.problem?.call_id) {
+          setAsked({ wish, inCall: e.problem.call_id });
+        } else {
+          setAsked(undefined);
+          tell(e instanceof Failure ? e.message : t.failed.unknown, { bad: true });
+        }
+      } finally {
+        busy.current = false;
+        setDialing(false);
+      }
+    },
+    [client, tell],
+  );
+
+  const dial = useCallback((request: Schemas["NewCall"], to: string) => void place({ request, to }), [place]);
+  const value = useMemo(() => ({ dial, dialing }), [dial, dialing]);
+  return (
+    <Context value={value}>
+      {children}
+      <Dialog
+        open={asked !== undefined}
+        onClose={() => {
+          setAsked(undefined);
+        }}
+        title={t.dial.inCallTitle}
+        actions={
+          asked && (
+            <>
+              <Button
+                onClick={() => {
+                  setAsked(undefined);
+                }}
+              >
+                {t.dial.goOn}
+              </Button>
+              <Button
+                look="ours"
+                onClick={() =>
+                  void place({ ...asked.wish, request: { ...asked.wish.request, instead_of: asked.inCall } })
+                }
+              >
+                {t.dial.endAndCall(asked.wish.to)}
+              </Button>
+            </>
+          )
+        }
+      >
+        <p>{asked && t.dial.inCall(asked.wish.to)}</p>
+      </Dialog>
+    </Context>
+  );
+}

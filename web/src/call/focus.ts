@@ -1,0 +1,49 @@
+// Which slip lies on the desk: the one chosen last, else that of the call in progress, else the newest of this hour.
+import { useSyncExternalStore } from "react";
+
+import type { Call } from "../api/client";
+import { serverNow } from "../api/queries";
+
+let chosen: string | undefined;
+let aside: ReadonlySet<string> = new Set();
+const listeners = new Set<() => void>();
+let version = 0;
+
+function changed() {
+  version++;
+  for (const tell of listeners) tell();
+}
+
+/** focusSlip lays a slip on the desk. */
+export function focusSlip(id: string) {
+  chosen = id;
+  aside = new Set([...aside].filter((x) => x !== id));
+  changed();
+}
+
+/** putAside leaves a slip to the lane. */
+export function putAside(id: string) {
+  aside = new Set([...aside, id]);
+  if (chosen === id) chosen = undefined;
+  changed();
+}
+
+const recent = 60 * 60 * 1000;
+
+/** useSlipOnDesk gives the call whose slip lies on the desk, and the other open ones. */
+export function useSlipOnDesk(calls: Call[]): { call: Call | undefined; others: Call[] } {
+  useSyncExternalStore(
+    (tell) => {
+      listeners.add(tell);
+      return () => listeners.delete(tell);
+    },
+    () => version,
+  );
+  const open = calls.filter((c) => c.slip.state === "open");
+  const live = open.find((c) => c.state.phase !== "ended");
+  const call =
+    open.find((c) => c.slip.id === chosen) ??
+    live ??
+    open.filter((c) => !aside.has(c.slip.id) && serverNow() - Date.parse(c.state.started_at) < recent).at(-1);
+  return { call, others: open.filter((c) => c !== call) };
+}

@@ -1,0 +1,91 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+
+import { queries } from "../api/queries";
+import { t } from "../messages";
+import { useKey, useKeys } from "../shell/keys";
+import { Button } from "../ui/button";
+import { useDial } from "./dial";
+import { focusSlip, useSlipOnDesk } from "./focus";
+import { Slip } from "./slip";
+import { stateWord, whoOf } from "./words";
+
+/** DeskStrip is the place of the slip over the sheet; at rest it says what is next and the key that calls it. */
+export function DeskStrip() {
+  const desk = useQuery(queries.desk).data;
+  const { call, others } = useSlipOnDesk(desk?.calls ?? []);
+  const live = others.filter((c) => c.state.phase !== "ended");
+  return (
+    <section aria-label={t.strip.region} className="border-b border-rule-strong bg-paper px-3.5 py-2.5">
+      {call ? <Slip call={call} /> : <Next />}
+      {live.map((c) => (
+        <div
+          key={c.id}
+          className="mt-2 flex min-h-10 items-center gap-3 rounded-md border border-waiting bg-waiting-soft px-3.5"
+        >
+          <span className="font-semibold">{whoOf(c)}</span>
+          <span className="text-quiet">{stateWord(c.state)}</span>
+          <span className="ml-auto" />
+          <Button
+            onClick={() => {
+              focusSlip(c.slip.id);
+            }}
+          >
+            {t.strip.openSlip}
+          </Button>
+        </div>
+      ))}
+      <Announcer who={call ? whoOf(call) : ""} word={call ? stateWord(call.state) : ""} />
+    </section>
+  );
+}
+
+function Next() {
+  const lane = useQuery(queries.lane).data;
+  const { hint } = useKeys();
+  const { dial, dialing } = useDial();
+  const next = lane?.owed.find((e) => e.kind === "follow_up" && e.number);
+  const number = next?.number;
+  const call = () => {
+    if (next?.record && number) dial({ number_id: number.id }, next.record.name);
+  };
+  useKey("next", number ? call : undefined);
+  return (
+    <div className="flex h-14 items-center gap-3 rounded-md border border-rule bg-sheet px-3.5" data-testid="next">
+      {next && number ? (
+        <>
+          <span className="text-sm text-quiet">{t.strip.next}</span>
+          <span className="name truncate">{next.record?.name}</span>
+          <span className={`truncate ${next.tone === "late" ? "font-semibold text-waiting" : "text-quiet"}`}>
+            {next.reason}
+          </span>
+          <span className="truncate text-quiet max-[72rem]:hidden">{next.text}</span>
+          <span className="ml-auto" />
+          <Button look="ours" onClick={call} disabled={dialing} hint={hint("next")} aria-keyshortcuts={hint("next")}>
+            {t.strip.call(number.label)} {number.display}
+          </Button>
+        </>
+      ) : (
+        <span className="text-quiet">{t.strip.nothing}</span>
+      )}
+    </div>
+  );
+}
+
+/** Announcer says each new state of the call to those who hear the screen, politely. */
+function Announcer({ who, word }: { who: string; word: string }) {
+  const [said, setSaid] = useState("");
+  const last = useRef("");
+  useEffect(() => {
+    const text = who && t.announce.phase(who, word);
+    if (text !== last.current) {
+      last.current = text;
+      setSaid(text);
+    }
+  }, [who, word]);
+  return (
+    <p aria-live="polite" className="sr-only">
+      {said}
+    </p>
+  );
+}

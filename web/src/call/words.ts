@@ -1,0 +1,43 @@
+// Sentences about calls.
+import type { Call, CallState } from "../api/client";
+import { t } from "../messages";
+import { duration } from "../ui/clock";
+
+/** whoOf names the other side: the person, else the company, else the number. */
+export function whoOf(call: Call): string {
+  return call.links[0]?.record.name ?? call.display;
+}
+
+export const personOf = (call: Call) => call.links.find((l) => l.role === "person")?.record;
+export const companyOf = (call: Call) => call.links.find((l) => l.role === "company")?.record;
+
+/** stateWord says in one or two words how a call stands, with the reason of its end. */
+export function stateWord(s: CallState): string {
+  if (s.phase !== "ended") return t.slip.phases[s.phase] ?? s.phase;
+  return t.slip.reasons[s.end_reason] ?? s.end_reason;
+}
+
+/** howLong says how long was rung and talked. */
+export function howLong(call: Call): string {
+  if (call.state.answered_at) return t.slip.talkedFor(duration(call.talk_ms));
+  return call.ring_ms > 0
+    ? `${stateWord(call.state)}, ${t.slip.rangFor(duration(call.ring_ms))}`
+    : stateWord(call.state);
+}
+
+export type Parts = { ringing: number; talking: number; dialing: number };
+
+/** partsAt splits a call's time until now, or until its end, into what the clock counts apart. */
+export function partsAt(s: CallState, now: number): Parts {
+  const at = (iso: string | null) => (iso ? Date.parse(iso) : undefined);
+  const end = at(s.ended_at) ?? Math.max(now, Date.parse(s.started_at));
+  const started = Date.parse(s.started_at);
+  const answered = at(s.answered_at);
+  const rang = at(s.rang_at) ?? answered ?? end;
+  const talkFrom = answered ?? end;
+  return {
+    dialing: Math.min(rang, end) - started,
+    ringing: Math.max(0, talkFrom - rang),
+    talking: Math.max(0, end - talkFrom),
+  };
+}

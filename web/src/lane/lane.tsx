@@ -1,0 +1,191 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+
+import { api, ask, type Call, type Schemas } from "../api/client";
+import { queries } from "../api/queries";
+import { useDial } from "../call/dial";
+import { focusSlip } from "../call/focus";
+import { howLong, personOf, whoOf } from "../call/words";
+import { t } from "../messages";
+import { IconButton } from "../ui/button";
+import { Direction, Tick, Tomorrow } from "../ui/icons";
+import { useArrowKeys } from "../ui/list";
+import { Failed, Loading } from "../ui/states";
+import { shortTime } from "../ui/times";
+import { useTell } from "../ui/toast";
+
+type Entry = Schemas["LaneEntry"];
+
+/** Lane is what is owed, ranked, each with its reason; below it what was done just now. */
+export function Lane() {
+  const lane = useQuery(queries.lane);
+  const arrows = useArrowKeys();
+  return (
+    <nav
+      aria-label={t.lane.region}
+      className="flex w-68 shrink-0 flex-col overflow-y-auto border-r border-rule-strong px-3.5 py-4 max-[63.9rem]:hidden"
+      onKeyDown={arrows}
+    >
+      <div className="mb-1 flex items-baseline justify-between">
+        <h2 className="text-sm font-semibold text-quiet">{t.lane.title}</h2>
+        {lane.data && <span className="text-sm text-quiet">{t.lane.today(lane.data.today)}</span>}
+      </div>
+      {lane.isPending && <Loading />}
+      {lane.isError && !lane.data && <Failed error={lane.error} retry={() => void lane.refetch()} />}
+      {lane.data && (
+        <>
+          {lane.data.owed.length === 0 && <p className="py-2 text-sm text-quiet">{t.lane.empty}</p>}
+          <ul data-testid="lane">
+            {lane.data.owed.map((e) => (
+              <Owed key={e.id} entry={e} />
+            ))}
+          </ul>
+          <h2 className="mt-6 mb-1 text-sm font-semibold text-quiet">{t.lane.justNow}</h2>
+          {lane.data.just_now.length === 0 && <p className="text-sm text-quiet">{t.lane.nobody}</p>}
+          <ul>
+            {lane.data.just_now.map((c) => (
+              <JustNow key={c.id} call={c} />
+            ))}
+          </ul>
+        </>
+      )}
+    </nav>
+  );
+}
+
+function Owed({ entry }: { entry: Entry }) {
+  const navigate = useNavigate();
+  const name = entry.record?.name ?? entry.text;
+  const late = entry.tone === "late";
+  const open = () => {
+    if (entry.kind === "slip") focusSlip(entry.id);
+    else if (entry.record) void navigate({ to: "/records/$id", params: { id: entry.record.id } });
+  };
+  const comma = entry.reason.lastIndexOf(", ");
+  return (
+    <li className="group relative border-b border-rule">
+      <button
+        type="button"
+        data-arrow
+        onClick={open}
+        aria-label={`${name}, ${entry.reason}. ${entry.kind === "slip" ? t.lane.open(name) : entry.text}`}
+        className="block w-full py-1.5 text-left hover:bg-rule/40"
+      >
+        <span className="flex items-baseline justify-between gap-2">
+          <span className="name truncate">{name}</span>
+          <span className="shrink-0 text-quiet">{entry.when}</span>
+        </span>
+        <span className="block text-sm text-quiet">
+          {late && comma > 0 ? (
+            <>
+              {entry.reason.slice(0, comma)},{" "}
+              <span className="font-semibold text-waiting">{entry.reason.slice(comma + 2)}</span>
+            </>
+          ) : (
+            <span className={late ? "font-semibold text-waiting" : ""}>{entry.reason}</span>
+          )}
+        </span>
+        <span className="block truncate text-sm text-quiet">{entry.text}</span>
+      </button>
+      {entry.kind === "follow_up" && <Acts entry={entry} name={name} />}
+    </li>
+  );
+}
+
+function Acts({ entry, name }: { entry: Entry; name: string }) {
+  const { dial } = useDial();
+  const client = useQueryClient();
+  const tell = useTell();
+  const change = useMutation({
+    mutationFn: (body: Schemas["FollowUpChange"]) =>
+      ask(api.PATCH("/api/follow-ups/{id}", { params: { path: { id: entry.id } }, body })),
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+    onSettled: () => void client.invalidateQueries({ queryKey: ["lane"] }),
+  });
+  const undoable = (
+    text: string,
+    body: Omit<Schemas["FollowUpChange"], "version">,
+    back: Omit<Schemas["FollowUpChange"], "version">,
+  ) => {
+    change.mutate(
+      { ...body, version: entry.version },
+      {
+        onSuccess: (changed) => {
+          tell(text, {
+            action: {
+              label: t.lane.undo,
+              run: () => {
+                change.mutate({ ...back, version: changed.version });
+              },
+            },
+          });
+        },
+      },
+    );
+  };
+  const number = entry.number;
+  return (
+    <span className="absolute right-0 bottom-1 flex gap-0.5 rounded-sm bg-paper opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
+      {number && (
+        <button
+          type="button"
+          className="min-h-6 rounded-sm px-1.5 text-sm font-semibold text-ours hover:bg-ours-soft"
+          aria-label={`${t.lane.call(name)}, ${number.label} ${number.display}`}
+          onClick={() => {
+            dial({ number_id: number.id }, name);
+          }}
+        >
+          {t.strip.call(number.label)}
+        </button>
+      )}
+      <IconButton
+        label={t.lane.putOff(entry.text)}
+        onClick={() => {
+          const tomorrow = new Date();
+          tomorrow.setDate(tomorrow.getDate() + 1);
+          tomorrow.setHours(0, 0, 0, 0);
+          undoable(
+            t.lane.markedLater(entry.text),
+            { due_at: tomorrow.toISOString(), day_only: true },
+            { state: "open" },
+          );
+        }}
+      >
+        <Tomorrow />
+      </IconButton>
+      <IconButton
+        label={t.lane.done(entry.text)}
+        onClick={() => {
+          undoable(t.lane.markedDone(entry.text), { state: "done" }, { state: "open" });
+        }}
+      >
+        <Tick />
+      </IconButton>
+    </span>
+  );
+}
+
+function JustNow({ call }: { call: Call }) {
+  const person = personOf(call);
+  return (
+    <li className="border-b border-rule">
+      <Link
+        to={person ? "/records/$id" : "/calls/$id"}
+        params={{ id: person?.id ?? call.id }}
+        data-arrow
+        className="block py-1.5 hover:bg-rule/40"
+      >
+        <span className="flex items-baseline justify-between gap-2">
+          <span className="name truncate">{whoOf(call)}</span>
+          <span className="shrink-0 text-quiet">{shortTime(call.state.started_at)}</span>
+        </span>
+        <span className="block truncate text-sm text-quiet">
+          <Direction way={call.direction} /> {howLong(call)}
+          {call.slip.outcome && ` · ${call.slip.outcome}`}
+        </span>
+      </Link>
+    </li>
+  );
+}

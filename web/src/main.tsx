@@ -1,0 +1,45 @@
+import "./ui/tokens.css";
+
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { RouterProvider } from "@tanstack/react-router";
+import { setNonce } from "get-nonce";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+
+import { Failure } from "./api/client";
+import { makeRouter } from "./shell/router";
+import { showTheme, theme } from "./shell/theme";
+import { ToastProvider } from "./ui/toast";
+import { TooltipProvider } from "./ui/tooltip";
+
+// The primitives inject styles, which the content policy allows only with this answer's nonce.
+setNonce(document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content ?? "");
+showTheme(theme());
+
+const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 30_000, // live events refresh what changes earlier
+      // A refusal is final; what did not arrive is tried again.
+      retry: (count, error) =>
+        count < 3 && (!(error instanceof Failure) || !error.problem || error.problem.status >= 500),
+      refetchOnWindowFocus: false,
+    },
+    mutations: { retry: false },
+  },
+});
+
+const place = document.getElementById("root");
+if (place) {
+  createRoot(place).render(
+    <StrictMode>
+      <QueryClientProvider client={client}>
+        <TooltipProvider>
+          <ToastProvider>
+            <RouterProvider router={makeRouter(client)} />
+          </ToastProvider>
+        </TooltipProvider>
+      </QueryClientProvider>
+    </StrictMode>,
+  );
+}

@@ -1,0 +1,172 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, Outlet, useNavigate } from "@tanstack/react-router";
+import { useEffect, useState } from "react";
+
+import { api, ask } from "../api/client";
+import { startLive, useConnection } from "../api/live";
+import { queries } from "../api/queries";
+import { DialProvider } from "../call/dial";
+import { DeskStrip } from "../call/strip";
+import { Lane } from "../lane/lane";
+import { t } from "../messages";
+import { Mark, More } from "../ui/icons";
+import { Menu, MenuChoices, MenuItem, MenuLabel, MenuLine } from "../ui/menu";
+import { FindField } from "./find";
+import { listenForKeys, useKey } from "./keys";
+import { KeysDialog } from "./keys_dialog";
+import { setTheme, type Theme, theme } from "./theme";
+
+/** Frame is what never changes place: the band above, the lane at the left, the desk strip, and the sheet below it. */
+export function Frame() {
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const [keysShown, setKeysShown] = useState(false);
+  useEffect(() => {
+    const stopKeys = listenForKeys();
+    const stopLive = startLive(client, () => {
+      client.clear();
+      void navigate({ to: "/sign-in" });
+    });
+    return () => {
+      stopKeys();
+      stopLive();
+    };
+  }, [client, navigate]);
+  useKey("help", () => {
+    setKeysShown(true);
+  });
+  useKey("today", () => void navigate({ to: "/" }));
+  useKey("people", () => void navigate({ to: "/people", search: {} }));
+  useKey("calls", () => void navigate({ to: "/calls", search: {} }));
+  return (
+    <DialProvider>
+      <a href="#sheet" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-2">
+        {t.skip}
+      </a>
+      <div className="flex h-dvh flex-col">
+        <Band
+          onKeys={() => {
+            setKeysShown(true);
+          }}
+        />
+        <div className="flex min-h-0 flex-1">
+          <Lane />
+          <div className="flex min-w-0 flex-1 flex-col bg-sheet">
+            <Away />
+            <DeskStrip />
+            <main
+              id="sheet"
+              tabIndex={-1}
+              className="flex min-h-0 flex-1 flex-col overflow-y-auto px-5.5 py-4 outline-none"
+            >
+              <Outlet />
+            </main>
+          </div>
+        </div>
+      </div>
+      <KeysDialog
+        open={keysShown}
+        onClose={() => {
+          setKeysShown(false);
+        }}
+      />
+    </DialProvider>
+  );
+}
+
+const section =
+  "inline-flex min-h-7 items-center border-b-2 border-transparent text-quiet hover:text-ink data-[status=active]:border-ours data-[status=active]:font-semibold data-[status=active]:text-ink";
+
+function Band({ onKeys }: { onKeys: () => void }) {
+  return (
+    <header className="flex h-12 shrink-0 items-center gap-5 border-b border-rule-strong px-3.5">
+      <Link to="/" className="flex w-61 shrink-0 items-center gap-2.5 text-[1.0625rem] max-[63.9rem]:w-auto">
+        <Mark />
+        <span className="name">{t.name}</span>
+      </Link>
+      <FindField />
+      <nav aria-label={t.name} className="flex gap-4.5">
+        <Link to="/" activeOptions={{ exact: true }} className={section}>
+          {t.sections.today}
+        </Link>
+        <Link to="/people" search={{}} activeOptions={{ includeSearch: false }} className={section}>
+          {t.sections.people}
+        </Link>
+        <Link to="/calls" search={{}} activeOptions={{ includeSearch: false }} className={section}>
+          {t.sections.calls}
+        </Link>
+      </nav>
+      <MyMenu onKeys={onKeys} />
+    </header>
+  );
+}
+
+function MyMenu({ onKeys }: { onKeys: () => void }) {
+  const me = useQuery(queries.me).data;
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const [look, setLook] = useState<Theme>(theme);
+  const signOut = useMutation({
+    mutationFn: () => ask(api.DELETE("/api/session")),
+    onSettled: async () => {
+      await navigate({ to: "/sign-in" });
+      client.clear();
+    },
+  });
+  if (!me) return null;
+  return (
+    <div className="ml-auto min-w-0">
+      <Menu
+        align="end"
+        trigger={
+          <button
+            type="button"
+            aria-label={`${t.me.menu}: ${me.name}, ${t.me.available}`}
+            className="flex min-h-8 min-w-0 items-center gap-2 rounded-sm px-2 hover:bg-rule/60"
+          >
+            <span aria-hidden className="size-2.5 shrink-0 rounded-full bg-theirs" />
+            <span className="truncate text-quiet">
+              <span className="text-ink">{me.name}</span> · {t.me.available} ·{" "}
+              <span className="font-semibold">{me.line}</span>
+            </span>
+            <More />
+          </button>
+        }
+      >
+        <MenuLabel>{t.me.appearance}</MenuLabel>
+        <MenuChoices
+          value={look}
+          onChange={(next) => {
+            setLook(next as Theme);
+            setTheme(next as Theme);
+          }}
+          options={[
+            { value: "system", label: t.me.system },
+            { value: "light", label: t.me.light },
+            { value: "dark", label: t.me.dark },
+          ]}
+        />
+        <MenuLine />
+        <MenuItem onSelect={onKeys}>{t.me.keys}</MenuItem>
+        <MenuItem
+          onSelect={() => {
+            signOut.mutate();
+          }}
+        >
+          {t.me.signOut}
+        </MenuItem>
+      </Menu>
+    </div>
+  );
+}
+
+/** Away says when the server or its database is not reached, and what is kept meanwhile. */
+function Away() {
+  const { connected, away } = useConnection();
+  if (connected && !away) return null;
+  return (
+    <p role="status" data-testid="away" className="border-b border-waiting bg-waiting-soft px-5.5 py-1.5 text-waiting">
+      {connected ? t.away.database : t.away.network}
+    </p>
+  );
+}

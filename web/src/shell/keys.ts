@@ -1,0 +1,141 @@
+// Single keys: which one does what, changed or switched off by the user, and acting only where nobody types.
+import { useEffect, useRef, useSyncExternalStore } from "react";
+
+export type Action =
+  "find" | "next" | "end" | "notes" | "file" | "later" | "help" | "today" | "people" | "calls" | "company";
+
+const defaults: Record<Action, string> = {
+  find: "/",
+  next: "c",
+  end: "e",
+  notes: "n",
+  file: "f",
+  later: "l",
+  help: "?",
+  today: "t",
+  people: "p",
+  calls: "r",
+  company: "o",
+};
+
+export const actions = Object.keys(defaults) as Action[];
+
+type Kept = { on: boolean; keys: Partial<Record<Action, string>> };
+
+const storage = "trundo.keys";
+
+function read(): Kept {
+  try {
+    const kept = JSON.parse(localStorage.getItem(storage) ?? "null") as Kept | null;
+    return kept ?? { on: true, keys: {} };
+  } catch {
+    return { on: true, keys: {} };
+  }
+}
+
+let kept = read();
+const listeners = new Set<() => void>();
+
+function keep(next: Kept) {
+  kept = next;
+  try {
+    localStorage.setItem(storage, JSON.stringify(kept));
+  } catch {
+    // good for this window, then
+  }
+  for (const tell of listeners) tell();
+}
+
+export const keyOf = (action: Action) => kept.keys[action] ?? defaults[action];
+export const setKey = (action: Action, key: string) => {
+  keep({ ...kept, keys: { ...kept.keys, [action]: key } });
+};
+export const resetKeys = () => {
+  keep({ on: true, keys: {} });
+};
+export const switchKeys = (on: boolean) => {
+  keep({ ...kept, on });
+};
+
+/** useKeys draws again when a key is changed; it tells whether single keys act. */
+export function useKeys(): { on: boolean; hint: (action: Action) => string | undefined } {
+  const now = useSyncExternalStore(
+    (tell) => {
+      listeners.add(tell);
+      return () => listeners.delete(tell);
+    },
+    () => kept,
+  );
+  return { on: now.on, hint: (action) => (now.on ? keyOf(action).toUpperCase() : undefined) };
+}
+
+type Handler = () => void;
+const handlers = new Map<Action, Handler[]>();
+let outcome: ((index: number) => void) | undefined;
+
+/** useKey lets an action's key do something while the component is there. The newest one counts. */
+export function useKey(action: Action, handler: Handler | undefined) {
+  const latest = useRef(handler);
+  useEffect(() => {
+    latest.current = handler;
+  });
+  const there = handler !== undefined;
+  useEffect(() => {
+    if (!there) return;
+    const run = () => latest.current?.();
+    handlers.set(action, [...(handlers.get(action) ?? []), run]);
+    return () => {
+      handlers.set(
+        action,
+        (handlers.get(action) ?? []).filter((h) => h !== run),
+      );
+    };
+  }, [action, there]);
+}
+
+/** useOutcomeKeys lets 1 to 9 choose the first nine outcomes while a slip lies on the desk. */
+export function useOutcomeKeys(handler: (index: number) => void) {
+  const latest = useRef(handler);
+  useEffect(() => {
+    latest.current = handler;
+  });
+  useEffect(() => {
+    const run = (index: number) => {
+      latest.current(index);
+    };
+    outcome = run;
+    return () => {
+      if (outcome === run) outcome = undefined;
+    };
+  }, []);
+}
+
+const typing = "input, textarea, select, [contenteditable=true], [role=menu], [role=dialog], [role=listbox]";
+
+/** listen is the one listener for single keys; the answer ends it. */
+export function listenForKeys(): () => void {
+  const onKey = (e: KeyboardEvent) => {
+    if (!kept.on || e.ctrlKey || e.metaKey || e.altKey || e.isComposing || e.defaultPrevented || e.repeat) return;
+    const target = e.target instanceof Element ? e.target : undefined;
+    if (target?.closest(typing) || document.querySelector("[role=dialog]")) return;
+    if (/^[1-9]$/.test(e.key)) {
+      outcome?.(Number(e.key) - 1);
+      return;
+    }
+    const action = actions.find((a) => keyOf(a) === e.key.toLowerCase());
+    const handler = action && handlers.get(action)?.at(-1);
+    if (!handler) return;
+    e.preventDefault();
+    handler();
+  };
+  const onEscape = (e: KeyboardEvent) => {
+    const field = e.target instanceof HTMLElement ? e.target : undefined;
+    if (e.key === "Escape" && field?.matches("input, textarea, select")) field.blur();
+  };
+  window.addEventListener("keydown", onKey);
+  window.addEventListener("keydown", onEscape);
+  return () => {
+    window.removeEventListener("keydown", onKey);
+    window.removeEventListener("keydown", onEscape);
+  };
+}

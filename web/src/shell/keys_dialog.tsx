@@ -1,0 +1,78 @@
+import { useState } from "react";
+
+import { t } from "../messages";
+import { Button } from "../ui/button";
+import { Dialog } from "../ui/dialog";
+import { type Action, actions, keyOf, resetKeys, setKey, switchKeys, useKeys } from "./keys";
+
+/** KeysDialog lists every key, lets each be changed, and single keys be switched off (WCAG 2.1.4). */
+export function KeysDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const { on } = useKeys();
+  const [changing, setChanging] = useState<Action>();
+  const [problem, setProblem] = useState("");
+  return (
+    <Dialog
+      open={open}
+      onClose={onClose}
+      title={t.keys.title}
+      actions={<Button onClick={resetKeys}>{t.keys.reset}</Button>}
+    >
+      <p className="mb-2 text-quiet">{t.keys.intro}</p>
+      <label className="mb-3 flex min-h-7 items-center gap-2">
+        <input
+          type="checkbox"
+          checked={on}
+          onChange={(e) => {
+            switchKeys(e.target.checked);
+          }}
+        />
+        {t.keys.on}
+      </label>
+      <dl className="grid grid-cols-[1fr_auto] items-center gap-y-1">
+        {actions.map((a) => (
+          <div key={a} className="contents">
+            <dt>{t.keys.actions[a]}</dt>
+            <dd>
+              <Button
+                className="min-w-16 justify-center font-mono"
+                aria-label={`${t.keys.actions[a] ?? a}: ${keyOf(a)}`}
+                onClick={() => {
+                  setChanging(a);
+                  setProblem("");
+                }}
+                onKeyDown={(e) => {
+                  if (changing !== a || e.key === "Tab" || e.key === "Escape") return;
+                  e.preventDefault();
+                  if (e.key.length !== 1 || /[1-9 ]/.test(e.key)) return;
+                  const other = actions.find((x) => x !== a && keyOf(x) === e.key.toLowerCase());
+                  if (other) {
+                    setProblem(t.keys.taken(t.keys.actions[other] ?? other));
+                    return;
+                  }
+                  setKey(a, e.key.toLowerCase());
+                  setChanging(undefined);
+                }}
+                onBlur={() => {
+                  setChanging(undefined);
+                }}
+              >
+                {changing === a ? t.keys.press : keyOf(a).toUpperCase()}
+              </Button>
+            </dd>
+          </div>
+        ))}
+        {problem && (
+          <p role="alert" className="col-span-2 text-sm text-ending">
+            {problem}
+          </p>
+        )}
+        <dt>{t.keys.outcomes}</dt>
+        <dd className="font-mono">1 – 9</dd>
+        <dt>{t.keys.fileFromNotes}</dt>
+        <dd className="font-mono">Ctrl+Enter, ⌘+Enter</dd>
+        <dt>{t.keys.leave}</dt>
+        <dd className="font-mono">Esc</dd>
+      </dl>
+    </Dialog>
+  );
+}

@@ -1,0 +1,125 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useNavigate, useSearch } from "@tanstack/react-router";
+import { type FormEvent, useState } from "react";
+
+import { api, ask, Failure } from "../api/client";
+import { queries } from "../api/queries";
+import { t } from "../messages";
+import { Button } from "../ui/button";
+import { Field } from "../ui/field";
+import { Mark } from "../ui/icons";
+
+/** SignIn is the page before all others; in the demo its people stand on it. */
+export function SignIn() {
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const { to } = useSearch({ from: "/sign-in" });
+  const people = useQuery(queries.demoPeople).data ?? [];
+  const [login, setLogin] = useState("");
+  const [password, setPassword] = useState("");
+  const signIn = useMutation({
+    mutationFn: (body: { login: string; password: string }) => ask(api.POST("/api/session", { body })),
+    onSuccess: async (me) => {
+      client.clear();
+      client.setQueryData(["me"], me);
+      await navigate({ href: to ?? "/" });
+    },
+  });
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    signIn.mutate({ login, password });
+  };
+  const problem = signIn.error
+    ? signIn.error instanceof Failure
+      ? signIn.error.message
+      : t.failed.unknown
+    : undefined;
+  const form = (
+    <form onSubmit={submit} className="flex flex-col gap-3">
+      <Field
+        label={t.signIn.login}
+        value={login}
+        autoComplete="username"
+        required
+        onChange={(e) => {
+          setLogin(e.target.value);
+        }}
+      />
+      <Field
+        label={t.signIn.password}
+        type="password"
+        value={password}
+        autoComplete="current-password"
+        required
+        problem={problem}
+        onChange={(e) => {
+          setPassword(e.target.value);
+        }}
+      />
+      <Button look="ours" type="submit" disabled={signIn.isPending} className="justify-center">
+        {signIn.isPending ? t.signIn.going : t.signIn.go}
+      </Button>
+    </form>
+  );
+  return (
+    <main className="flex min-h-dvh items-start justify-center px-4 pt-[12vh]">
+      <div className={`w-full ${people.length > 0 ? "max-w-2xl" : "max-w-xs"}`}>
+        <div className="mb-6 flex items-center gap-2.5">
+          <Mark />
+          <h1 className="name text-xl">{t.name}</h1>
+        </div>
+        {people.length === 0 ? (
+          form
+        ) : (
+          <div className="grid grid-cols-[1fr_15rem] gap-10 max-[40rem]:grid-cols-1">
+            <div>
+              <p className="mb-3">{t.signIn.demo}</p>
+              <ul className="grid grid-cols-2 gap-x-3">
+                {people.map((p) => (
+                  <li key={p.login} className="border-b border-rule">
+                    <button
+                      type="button"
+                      disabled={signIn.isPending}
+                      onClick={() => {
+                        signIn.mutate({ login: p.login, password: p.password });
+                      }}
+                      className="flex min-h-11 w-full items-center gap-2.5 py-1 text-left hover:text-ours"
+                    >
+                      <Initials name={p.name} />
+                      <span className="min-w-0">
+                        <span className="name block truncate">{p.name}</span>
+                        <span className="block text-sm text-quiet">
+                          {p.team}, {t.signIn.roles[p.role] ?? p.role}
+                        </span>
+                      </span>
+                    </button>
+                  </li>
+                ))}
+              </ul>
+            </div>
+            <div>
+              <h2 className="mb-3 text-quiet">{t.signIn.orByName}</h2>
+              {form}
+            </div>
+          </div>
+        )}
+      </div>
+    </main>
+  );
+}
+
+function Initials({ name }: { name: string }) {
+  const initials = name
+    .split(" ")
+    .map((w) => w[0])
+    .join("")
+    .slice(0, 2);
+  return (
+    <span
+      aria-hidden
+      className="inline-flex size-8 shrink-0 items-center justify-center rounded-full bg-theirs-soft text-sm font-semibold text-theirs"
+    >
+      {initials}
+    </span>
+  );
+}

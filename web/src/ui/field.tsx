@@ -1,0 +1,86 @@
+import { type ComponentProps, useId } from "react";
+
+const box =
+  "w-full rounded-sm border border-edge bg-sheet px-2 py-1 text-ink focus-visible:outline-offset-0 disabled:opacity-60";
+
+/** Field is a line to type in, with its label and, if there is one, what is wrong with it. */
+export function Field({
+  label,
+  hidden = false,
+  problem,
+  className = "",
+  ...rest
+}: ComponentProps<"input"> & { label: string; hidden?: boolean; problem?: string | undefined }) {
+  const id = useId();
+  return (
+    <div className={className}>
+      <label htmlFor={id} className={hidden ? "sr-only" : "mb-1 block text-sm text-quiet"}>
+        {label}
+      </label>
+      <input
+        id={id}
+        {...rest}
+        aria-invalid={problem ? true : undefined}
+        aria-describedby={problem ? `${id}-problem` : undefined}
+        className={box}
+      />
+      <Wrong id={`${id}-problem`} text={problem} />
+    </div>
+  );
+}
+
+/** Select is a choice among few. The browser's own one is used: it works with every keyboard and reader. */
+export function Select({
+  label,
+  hidden = false,
+  className = "",
+  children,
+  ...rest
+}: ComponentProps<"select"> & { label: string; hidden?: boolean }) {
+  const id = useId();
+  return (
+    <div className={className}>
+      <label htmlFor={id} className={hidden ? "sr-only" : "mb-1 block text-sm text-quiet"}>
+        {label}
+      </label>
+      <select id={id} {...rest} className={`${box} min-h-7`}>
+        {children}
+      </select>
+    </div>
+  );
+}
+
+/** Area is a large field for plain text. */
+export function Area({
+  label,
+  hidden = false,
+  problem,
+  className = "",
+  ...rest
+}: ComponentProps<"textarea"> & { label: string; hidden?: boolean; problem?: string | undefined }) {
+  const id = useId();
+  return (
+    <div className={className}>
+      <label htmlFor={id} className={hidden ? "sr-only" : "mb-1 block text-sm text-quiet"}>
+        {label}
+      </label>
+      <textarea
+        id={id}
+        {...rest}
+        aria-invalid={problem ? true : undefined}
+        aria-describedby={problem ? `${id}-problem` : undefined}
+        className={`${box} block h-full min-h-16 resize-none leading-5`}
+      />
+      <Wrong id={`${id}-problem`} text={problem} />
+    </div>
+  );
+}
+
+function Wrong({ id, text }: { id: string; text: string | undefined }) {
+  if (!text) return null;
+  return (
+    <p id={id} role="alert" className="mt-1 text-sm text-ending">
+      {text}
+    </p>
+  );
+}

@@ -1,0 +1,63 @@
+// The few signs that stand beside words.
+const line = {
+  fill: "none",
+  stroke: "currentColor",
+  strokeWidth: 1.6,
+  strokeLinecap: "round",
+  strokeLinejoin: "round",
+} as const;
+
+export function Cross() {
+  return (
+    <svg viewBox="0 0 12 12" width="10" height="10" aria-hidden {...line}>
+      <path d="M2 2l8 8M10 2l-8 8" />
+    </svg>
+  );
+}
+
+export function More() {
+  return (
+    <svg viewBox="0 0 12 12" width="12" height="12" aria-hidden {...line}>
+      <path d="M2.5 4.5L6 8l3.5-3.5" />
+    </svg>
+  );
+}
+
+export function Tick() {
+  return (
+    <svg viewBox="0 0 12 12" width="12" height="12" aria-hidden {...line}>
+      <path d="M2 6.5L5 9.5 10 3" />
+    </svg>
+  );
+}
+
+export function Tomorrow() {
+  return (
+    <svg viewBox="0 0 12 12" width="12" height="12" aria-hidden {...line}>
+      <path d="M2 6h8M7 3l3 3-3 3" />
+    </svg>
+  );
+}
+
+/** Out and In are the directions of a call: away from our line, or towards it. */
+export function Direction({ way }: { way: "outbound" | "inbound" | "internal" }) {
+  const path = {
+    outbound: "M3 9l6-6M4.5 3H9v4.5",
+    inbound: "M9 3L3 9M7.5 9H3V4.5",
+    internal: "M2 6h8M4 4L2 6l2 2M8 4l2 2-2 2",
+  }[way];
+  return (
+    <svg viewBox="0 0 12 12" width="11" height="11" aria-hidden className="inline" {...line}>
+      <path d={path} />
+    </svg>
+  );
+}
+
+export function Mark() {
+  return (
+    <svg viewBox="0 0 32 32" width="24" height="24" aria-hidden>
+      <circle cx="15" cy="15" r="9.5" fill="none" stroke="var(--ours)" strokeWidth="4" />
+      <circle cx="21.5" cy="21.5" r="4" fill="var(--theirs)" />
+    </svg>
+  );
+}

@@ -1,0 +1,148 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+
+import { api, ask, newKey, type PhoneNumber } from "../api/client";
+import { queries } from "../api/queries";
+import { useDial } from "../call/dial";
+import { t } from "../messages";
+import { IconButton } from "./button";
+import { useNow } from "./clock";
+import { More } from "./icons";
+import { Menu, MenuItem } from "./menu";
+import { clockTime, clockTimeIn } from "./times";
+import { useTell } from "./toast";
+import { Tooltip } from "./tooltip";
+import { useQuery } from "@tanstack/react-query";
+
+/** callableText says whether and until when a number may be called, or why not. */
+function callableText(n: PhoneNumber): string {
+  if (n.refused) return n.refused;
+  if (!n.changes_at) return "";
+  const time = clockTime(n.changes_at);
+  return n.in_hours ? t.number.until(time) : t.number.from(time);
+}
+
+/** Number is a telephone number wherever one stands: readable, with what a click will do; one click calls. */
+export function Number({
+  number: n,
+  name,
+  form = "line",
+  now: state,
+  tabIndex,
+}: {
+  number: PhoneNumber;
+  name: string;
+  form?: "line" | "bare" | "card";
+  now?: string | undefined;
+  tabIndex?: number;
+}) {
+  const { dial, dialing } = useDial();
+  const me = useQuery(queries.me).data;
+  const minute = useNow(30_000);
+  const allowed = n.dialable && !n.refused;
+  const there = n.zone ? clockTimeIn(minute, n.zone) : "";
+  const what = allowed ? t.dial.will(n.label, me?.line ?? "") : n.dialable ? n.refused : t.number.notANumber;
+  const about = [what, there && t.number.there(there), n.ambiguous && t.number.ambiguous, !n.refused && callableText(n)]
+    .filter(Boolean)
+    .join(" · ");
+  const call = () => {
+    dial({ number_id: n.id }, name);
+  };
+  const label = `${t.strip.call(n.label)} ${n.display}, ${name}`;
+  if (form === "card") {
+    return (
+      <div
+        className={`group flex min-w-44 items-stretch rounded-md border ${state ? "border-ours bg-ours-soft" : "border-rule-strong bg-paper"} ${allowed ? "hover:border-ours" : ""}`}
+      >
+        <Tooltip text={about}>
+          <button
+            type="button"
+            aria-label={allowed ? label : `${n.label} ${n.display}: ${what}`}
+            aria-disabled={!allowed || dialing}
+            onClick={allowed ? call : undefined}
+            className="min-w-0 flex-1 px-3 py-1.5 text-left"
+          >
+            <span className="block truncate text-sm text-quiet">
+              {n.label}
+              {state ? ` · ${state}` : n.refused ? ` · ${n.refused}` : there ? ` · ${t.number.there(there)}` : ""}
+            </span>
+            <span
+              className={`block text-[1.0625rem] leading-6 font-semibold ${allowed ? "text-ours" : "text-quiet line-through"}`}
+            >
+              {n.display}
+            </span>
+          </button>
+        </Tooltip>
+        <NumberMenu n={n} name={name} allowed={allowed} call={call} />
+      </div>
+    );
+  }
+  return (
+    <Tooltip text={about}>
+      <button
+        type="button"
+        tabIndex={tabIndex}
+        aria-label={allowed ? label : `${n.label} ${n.display}: ${what}`}
+        aria-disabled={!allowed || dialing}
+        onClick={(e) => {
+          e.stopPropagation();
+          if (allowed) call();
+        }}
+        className={`inline-flex min-h-6 items-baseline gap-1.5 whitespace-nowrap ${allowed ? "text-ours hover:underline" : "text-quiet line-through"}`}
+      >
+        <span className="font-semibold">{n.display}</span>
+        {form === "line" && <span className="text-sm text-quiet no-underline">{n.label}</span>}
+      </button>
+    </Tooltip>
+  );
+}
+
+function NumberMenu({ n, name, allowed, call }: { n: PhoneNumber; name: string; allowed: boolean; call: () => void }) {
+  const tell = useTell();
+  const client = useQueryClient();
+  const toLane = useMutation({
+    mutationFn: () =>
+      ask(
+        api.POST("/api/records/{id}/follow-ups", {
+          params: { path: { id: n.record_id }, header: { "Idempotency-Key": newKey() } },
+          body: { text: t.number.callBack },
+        }),
+      ),
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["lane"] });
+      tell(t.number.onLane(name));
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
+  return (
+    <Menu
+      trigger={
+        <IconButton label={t.number.menu(n.display)} className="m-1 self-start">
+          <More />
+        </IconButton>
+      }
+      align="end"
+    >
+      <MenuItem disabled={!allowed} onSelect={call}>
+        {t.strip.call(n.label)}
+      </MenuItem>
+      <MenuItem
+        onSelect={() => {
+          void navigator.clipboard.writeText(n.display).then(() => {
+            tell(t.number.copied(n.display));
+          });
+        }}
+      >
+        {t.number.copy}
+      </MenuItem>
+      <MenuItem
+        onSelect={() => {
+          toLane.mutate();
+        }}
+      >
+        {t.number.toLane}
+      </MenuItem>
+    </Menu>
+  );
+}
