@@ -125,7 +125,9 @@ func config() app.Config {
 		c.MetricsAddr = ""
 	}
 	// Until a trunk is connected the built-in stand-in plays the telephone network, outside the demo too.
-	c.Carrier = func(clock clockwork.Clock) carrier.Carrier { return sim.New(clock, value("TRUNDO_REGION"), demo.Outside) }
+	c.Carrier = func(clock clockwork.Clock) carrier.Carrier {
+		return sim.New(clock, value("TRUNDO_REGION"), demo.Outside)
+	}
 	return c
 }
 

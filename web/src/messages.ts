@@ -216,6 +216,7 @@ export const t = {
     from: (device: string, line: string) => `${device}, shown: ${line}`,
     today: "Today",
     yesterday: "Yesterday",
+    tomorrow: "Tomorrow",
   },
   calls: {
     title: "Calls",
@@ -245,8 +246,9 @@ export const t = {
   today: {
     greeting: (name: string) => `Good day, ${name}`,
     tryThis: "Try this:",
+    tryBefore: "call",
     tryText:
-      "click her number. She answers after a few seconds. Write what she wants, end the call, choose an outcome, file.",
+      "by clicking her number. She answers after a few seconds: write what she wants, end the call, choose an outcome, file.",
     owed: "Owed today",
     owedLine: (n: number) =>
       n === 0

@@ -10,7 +10,7 @@ import { Direction } from "../ui/icons";
 import { Empty, Failed, Loading } from "../ui/states";
 import { type Column, Table } from "../ui/table";
 import { Tabs } from "../ui/tabs";
-import { clockTime, dayName } from "../ui/times";
+import { clockTime, dayShort } from "../ui/times";
 import { useDial } from "./dial";
 import { personOf, stateWord, whoOf } from "./words";
 
@@ -19,8 +19,8 @@ const columns: Column<Call>[] = [
   {
     key: "when",
     label: c.when,
-    width: "11.5rem",
-    cell: (x) => `${dayName(x.state.started_at)}, ${clockTime(x.state.started_at)}`,
+    width: "9.5rem",
+    cell: (x) => `${dayShort(x.state.started_at)}, ${clockTime(x.state.started_at)}`,
   },
   {
     key: "who",
@@ -32,7 +32,7 @@ const columns: Column<Call>[] = [
       </Link>
     ),
   },
-  { key: "number", label: c.number, width: "8.5rem", cell: (x) => x.display },
+  { key: "number", label: c.number, width: "10.5rem", cell: (x) => x.display },
   {
     key: "how",
     label: c.how,

@@ -56,16 +56,18 @@ function Who({ call }: { call: Call }) {
   return (
     <div className="flex min-w-0 flex-col gap-1 border-rule-strong p-3.5 min-[64rem]:border-r min-[64rem]:border-dashed">
       <div className="flex items-start justify-between gap-2">
-        <h2 className="name min-w-0 text-lg break-words">
-          <RecordLink record={person ?? company} fallback={call.display} />
-        </h2>
+        <div className="min-w-0">
+          <h2 className="name text-lg break-words">
+            <RecordLink record={person ?? company} fallback={call.display} />
+          </h2>
+          {person && company && (
+            <p className="truncate text-quiet">
+              <RecordLink record={company} fallback="" />
+            </p>
+          )}
+        </div>
         <CallClock call={call} />
       </div>
-      {person && company && (
-        <p className="truncate text-quiet">
-          <RecordLink record={company} fallback="" />
-        </p>
-      )}
       <p className="text-sm text-quiet">
         {call.label && `${call.label} `}
         <span className="font-semibold text-ink">{call.display}</span>

@@ -18,6 +18,7 @@ import { t } from "../messages";
 import { Today } from "../today/today";
 import { Button } from "../ui/button";
 import { Failed } from "../ui/states";
+import { setZone } from "../ui/times";
 import { Frame } from "./frame";
 import { SignIn } from "./sign_in";
 
@@ -58,7 +59,7 @@ const frame = createRoute({
   component: Frame,
   beforeLoad: async ({ context, location }) => {
     try {
-      await context.client.ensureQueryData(queries.me);
+      setZone((await context.client.ensureQueryData(queries.me)).zone);
     } catch (e) {
       if (e instanceof Failure && e.problem?.status === 401) {
         throw redirect({ to: "/sign-in", search: location.href === "/" ? {} : { to: location.href } });

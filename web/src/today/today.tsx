@@ -42,11 +42,11 @@ function TryThis() {
     >
       <div className="min-w-60 flex-1">
         <p>
-          <span className="name">{t.today.tryThis}</span>{" "}
+          <span className="name">{t.today.tryThis}</span> {t.today.tryBefore}{" "}
           <Link to="/records/$id" params={{ id: found.id }} className="font-semibold text-ours hover:underline">
             {found.name}
-          </Link>
-          , {t.today.tryText}
+          </Link>{" "}
+          {t.today.tryText}
         </p>
         <p className="mt-1 text-sm text-quiet">{t.me.silent}</p>
       </div>

@@ -51,7 +51,7 @@ export function Number({
   if (form === "card") {
     return (
       <div
-        className={`group flex min-w-44 items-stretch rounded-md border ${state ? "border-ours bg-ours-soft" : "border-rule-strong bg-paper"} ${allowed ? "hover:border-ours" : ""}`}
+        className={`group flex max-w-64 min-w-44 items-stretch rounded-md border ${state ? "border-ours bg-ours-soft" : "border-rule-strong bg-paper"} ${allowed ? "hover:border-ours" : ""}`}
       >
         <Tooltip text={about}>
           <button

@@ -68,60 +68,57 @@ export function Table<Row>({
   };
   const template = { gridTemplateColumns: columns.map((c) => c.width).join(" ") };
   return (
-    <div role="grid" aria-label={label} aria-rowcount={rows.length + 1} className="flex min-h-0 flex-1 flex-col">
-      <div role="rowgroup">
-        <div
-          role="row"
-          aria-rowindex={1}
-          className="grid border-b border-rule-strong pr-3 text-sm text-quiet"
-          style={template}
-        >
-          {columns.map((c) => (
-            <span key={c.key} role="columnheader" className="px-2 py-1">
-              {c.label}
-            </span>
-          ))}
-        </div>
-      </div>
+    <div
+      ref={scroller}
+      role="grid"
+      tabIndex={0}
+      aria-label={label}
+      aria-rowcount={rows.length + 1}
+      aria-activedescendant={rows.length > 0 ? `${id}-${String(at)}` : undefined}
+      onKeyDown={onKeyDown}
+      className="group min-h-0 flex-1 overflow-auto outline-offset-[-2px]"
+      data-testid="rows"
+    >
       <div
-        ref={scroller}
-        role="rowgroup"
-        tabIndex={0}
-        aria-label={label}
-        aria-activedescendant={rows.length > 0 ? `${id}-${String(at)}` : undefined}
-        onKeyDown={onKeyDown}
-        className="group min-h-0 flex-1 overflow-auto outline-offset-[-2px]"
-        data-testid="rows"
+        role="row"
+        aria-rowindex={1}
+        className="sticky top-0 z-10 grid border-b border-rule-strong bg-sheet text-sm text-quiet"
+        style={template}
       >
-        <div className="relative" style={{ height: virtual.getTotalSize() }}>
-          {items.map((item) => {
-            const row = rows[item.index];
-            if (row === undefined) return null;
-            return (
-              <div
-                key={idOf(row)}
-                id={`${id}-${String(item.index)}`}
-                role="row"
-                aria-rowindex={item.index + 2}
-                aria-selected={item.index === at}
-                onClick={() => {
-                  setCurrent(item.index);
-                  onOpen(row);
-                }}
-                className={`absolute inset-x-0 grid cursor-pointer items-center border-b border-rule hover:bg-paper ${item.index === at ? "group-focus-visible:bg-ours-soft" : ""}`}
-                style={{ ...template, height: rowHeight, transform: `translateY(${String(item.start)}px)` }}
-              >
-                {columns.map((c) => (
-                  <span key={c.key} role="gridcell" className="min-w-0 truncate px-2">
-                    {c.cell(row)}
-                  </span>
-                ))}
-              </div>
-            );
-          })}
-        </div>
-        {more}
+        {columns.map((c) => (
+          <span key={c.key} role="columnheader" className="px-2 py-1">
+            {c.label}
+          </span>
+        ))}
       </div>
+      <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
+        {items.map((item) => {
+          const row = rows[item.index];
+          if (row === undefined) return null;
+          return (
+            <div
+              key={idOf(row)}
+              id={`${id}-${String(item.index)}`}
+              role="row"
+              aria-rowindex={item.index + 2}
+              aria-selected={item.index === at}
+              onClick={() => {
+                setCurrent(item.index);
+                onOpen(row);
+              }}
+              className={`absolute inset-x-0 grid cursor-pointer items-center border-b border-rule hover:bg-paper ${item.index === at ? "group-focus-visible:bg-ours-soft" : ""}`}
+              style={{ ...template, height: rowHeight, transform: `translateY(${String(item.start)}px)` }}
+            >
+              {columns.map((c) => (
+                <span key={c.key} role="gridcell" className="min-w-0 truncate px-2">
+                  {c.cell(row)}
+                </span>
+              ))}
+            </div>
+          );
+        })}
+      </div>
+      {more}
     </div>
   );
 }

@@ -1,35 +1,75 @@
-// How times are written. Days and hours are the reader's, unless a zone is named.
+// How times are written: days and hours are the reader's, whose zone is set once they are signed in; another zone is named.
 import { t } from "../messages";
 
-const hour = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit" });
-const day = new Intl.DateTimeFormat("en-GB", { weekday: "long", day: "numeric", month: "long" });
-const dayYear = new Intl.DateTimeFormat("en-GB", { weekday: "long", day: "numeric", month: "long", year: "numeric" });
-const short = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short" });
+type Options = Intl.DateTimeFormatOptions;
 
-export const clockTime = (iso: string) => hour.format(new Date(iso));
+let zone: string | undefined;
+let formats = new Map<string, Intl.DateTimeFormat>();
+
+/** setZone says in which zone the reader lives: not always the one of this machine. */
+export function setZone(name: string) {
+  try {
+    new Intl.DateTimeFormat("en-GB", { timeZone: name });
+    zone = name;
+  } catch {
+    zone = undefined; // this machine's, then
+  }
+  formats = new Map();
+}
+
+function write(ms: number, options: Options, timeZone = zone): string {
+  const key = JSON.stringify([options, timeZone]);
+  let format = formats.get(key);
+  if (!format) {
+    format = new Intl.DateTimeFormat("en-GB", timeZone ? { ...options, timeZone } : options);
+    formats.set(key, format);
+  }
+  return format.format(ms);
+}
+
+const hour: Options = { hour: "2-digit", minute: "2-digit" };
+
+export const clockTime = (iso: string) => write(Date.parse(iso), hour);
 
 /** clockTimeIn writes the time of day in another zone; nothing for a zone that the browser does not know. */
-export function clockTimeIn(ms: number, zone: string): string {
+export function clockTimeIn(ms: number, timeZone: string): string {
   try {
-    return new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone: zone }).format(ms);
+    return write(ms, hour, timeZone);
   } catch {
     return "";
   }
 }
 
-const midnight = (d: Date) => new Date(d.getFullYear(), d.getMonth(), d.getDate()).getTime();
+/** dayNumber counts the reader's days. */
+function dayNumber(ms: number): number {
+  const [y, m, d] = write(ms, { year: "numeric", month: "2-digit", day: "2-digit" }).split("/").reverse().map(Number);
+  return Date.UTC(y ?? 0, (m ?? 1) - 1, d) / 86_400_000;
+}
+
+const near = (iso: string, now: number) =>
+  ({ 0: t.history.today, 1: t.history.yesterday, [-1]: t.history.tomorrow })[
+    dayNumber(now) - dayNumber(Date.parse(iso))
+  ];
 
 /** dayName writes Today, Yesterday, "Tuesday 17 November", with the year where it is another. */
-export function dayName(iso: string, now = new Date()): string {
-  const d = new Date(iso);
-  const days = Math.round((midnight(now) - midnight(d)) / 86_400_000);
-  if (days === 0) return t.history.today;
-  if (days === 1) return t.history.yesterday;
-  return (d.getFullYear() === now.getFullYear() ? day : dayYear).format(d);
+export function dayName(iso: string, now = Date.now()): string {
+  const ms = Date.parse(iso);
+  const sameYear = write(ms, { year: "numeric" }) === write(now, { year: "numeric" });
+  return (
+    near(iso, now) ??
+    write(ms, { weekday: "long", day: "numeric", month: "long", ...(sameYear ? {} : { year: "numeric" }) })
+  );
+}
+
+/** dayShort writes Today, Yesterday, "Tue 17 Nov". */
+export function dayShort(iso: string, now = Date.now()): string {
+  return (
+    near(iso, now) ?? write(Date.parse(iso), { weekday: "short", day: "numeric", month: "short" }).replace(",", "")
+  );
 }
 
 /** shortTime writes the time for today and the date for other days. */
-export function shortTime(iso: string, now = new Date()): string {
-  const d = new Date(iso);
-  return midnight(d) === midnight(now) ? hour.format(d) : short.format(d);
+export function shortTime(iso: string, now = Date.now()): string {
+  const ms = Date.parse(iso);
+  return dayNumber(ms) === dayNumber(now) ? write(ms, hour) : write(ms, { day: "numeric", month: "short" });
 }

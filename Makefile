@@ -1,0 +1,77 @@
+# The few words this project is worked with. `make demo` and `make test` install what is missing.
+SHELL := /bin/bash
+.DEFAULT_GOAL := help
+TOOLS := $(CURDIR)/.tools
+STATICCHECK := $(TOOLS)/staticcheck-0.8.2
+SQLC_VERSION := v1.31.1
+OAPI_VERSION := v2.8.2
+export GOFLAGS := -buildvcs=false
+RACE := ./internal/core/... ./internal/switchboard/... ./internal/live/... ./internal/carrier/... ./internal/journal/...
+FRONT := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/package-lock.json web/vite.config.ts
+
+.PHONY: help setup setup-test demo demo-reset build dev test fmt lint bench generate screenshots tools fuzz
+
+help: ## what there is
+	@grep -hE '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
+
+setup:
+	@scripts/setup.sh
+setup-test:
+	@scripts/setup.sh test
+
+web/dist/index.html: $(FRONT)
+	@cd web && npx --no-install vite build --logLevel error
+
+build: setup web/dist/index.html ## the binary, with the front end in it
+	@go build -o trundo ./cmd/trundo
+
+demo: build ## the made-up firm on http://127.0.0.1:8480
+	@exec ./trundo demo
+demo-reset: build ## the same, afresh
+	@exec ./trundo demo -reset
+
+dev: build ## the demo, and the front end with reload on http://127.0.0.1:5173
+	@trap 'kill 0' EXIT; ./trundo demo & cd web && npx --no-install vite
+
+fmt: ## format everything
+	@gofmt -w cmd internal e2e web/embed.go
+	@cd web && npx --no-install prettier --log-level warn --write src
+
+$(STATICCHECK):
+	@mkdir -p $(TOOLS)
+	@GOBIN=$(TOOLS) go install honnef.co/go/tools/cmd/staticcheck@v0.8.2 && mv $(TOOLS)/staticcheck $@
+
+lint: setup $(STATICCHECK)
+	@test -z "$$(gofmt -l cmd internal e2e web/embed.go)" || { echo "not formatted (make fmt):"; gofmt -l cmd internal e2e web/embed.go; exit 1; }
+	@go vet ./...
+	@$(STATICCHECK) ./...
+	@cd web && npx --no-install prettier --log-level warn --check src && npx --no-install eslint --max-warnings 0 src && npx --no-install tsc --noEmit
+
+test: setup-test web/dist/index.html lint ## everything: format, lints, types, unit, database, front end, browser
+	@cd web && npx --no-install vitest run
+	@go test -race $(RACE)
+	@go test -count=1 $$(go list ./... | grep -vE '/internal/(core|switchboard|live|carrier|journal)(/|$$)')
+
+bench: setup-test web/dist/index.html ## speed beside a bare reference, written to docs/benchmarks.md
+	@go run ./internal/bench -out docs/benchmarks.md
+
+fuzz: ## each fuzz test for a minute
+	@go test ./internal/core/phone -run '^$$' -fuzz FuzzParse -fuzztime 60s
+	@go test ./internal/core/call -run '^$$' -fuzz FuzzCall -fuzztime 60s
+
+$(TOOLS)/sqlc-$(SQLC_VERSION):
+	@mkdir -p $(TOOLS)
+	@cd /tmp && GOBIN=$(TOOLS) go install github.com/sqlc-dev/sqlc/cmd/sqlc@$(SQLC_VERSION) && mv $(TOOLS)/sqlc $@
+$(TOOLS)/oapi-codegen-$(OAPI_VERSION):
+	@mkdir -p $(TOOLS)
+	@cd /tmp && GOBIN=$(TOOLS) go install github.com/oapi-codegen/oapi-codegen/v2/cmd/oapi-codegen@$(OAPI_VERSION) && mv $(TOOLS)/oapi-codegen $@
+
+generate: setup $(TOOLS)/sqlc-$(SQLC_VERSION) $(TOOLS)/oapi-codegen-$(OAPI_VERSION) ## queries from SQL, Go and TypeScript from the contract
+	@$(TOOLS)/sqlc-$(SQLC_VERSION) generate
+	@$(TOOLS)/oapi-codegen-$(OAPI_VERSION) -config api/models.yaml api/openapi.yaml
+	@$(TOOLS)/oapi-codegen-$(OAPI_VERSION) -config api/server.yaml api/openapi.yaml
+	@cd web && npx --no-install openapi-typescript ../api/openapi.yaml -o src/api/schema.d.ts >/dev/null
+	@go run ./internal/generated -write
+
+screenshots: setup-test web/dist/index.html ## the pictures in docs/screenshots
+	@TRUNDO_SCREENSHOTS=$(CURDIR)/docs/screenshots go test ./e2e -count=1 -run TestScreenshots

@@ -1,0 +1,116 @@
+package architecture
+
+import (
+	"encoding/json"
+	"errors"
+	"io"
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// layers are the parts of the program from the ground up. A part may import those below it, and those beside it in the
+// same line only where allowed says so.
+var layers = [][]string{
+	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match"},
+	{"core/slip"},
+	{"contract", "carrier"},
+	{"carrier/sim", "carrier/carriertest", "journal", "store/db"},
+	{"switchboard", "store", "live"},
+	{"store/pgcluster"},
+	{"store/pgtest"},
+	{"desk"},
+	{"httpapi", "demo"},
+	{"app"},
+	{"bench", "generated", "architecture"},
+}
+
+// pure is what core may import besides itself.
+var pure = map[string]bool{"github.com/nyaruka/phonenumbers": true}
+
+// forbiddenInCore are those of the standard library that do I/O or know the time of day by themselves.
+var forbiddenInCore = []string{"os", "net", "net/http", "database/sql", "log", "log/slog", "sync", "context"}
+
+type pkg struct {
+	ImportPath string
+	Imports    []string
+	Standard   bool
+}
+
+func packages(t *testing.T) []pkg {
+	t.Helper()
+	cmd := exec.Command("go", "list", "-json=ImportPath,Imports", "./...")
+	cmd.Dir = "../.."
+	out, err := cmd.Output()
+	require.NoError(t, err)
+	var all []pkg
+	for dec := json.NewDecoder(strings.NewReader(string(out))); ; {
+		var p pkg
+		if err := dec.Decode(&p); errors.Is(err, io.EOF) {
+			return all
+		} else {
+			require.NoError(t, err)
+		}
+		all = append(all, p)
+	}
+}
+
+func level(name string) int {
+	for i, layer := range layers {
+		for _, l := range layer {
+			if l == name {
+				return i
+			}
+		}
+	}
+	return -1
+}
+
+func TestImportsPointDownward(t *testing.T) {
+	const internal = "trundo/internal/"
+	seen := 0
+	for _, p := range packages(t) {
+		name, inside := strings.CutPrefix(p.ImportPath, internal)
+		if !inside {
+			continue
+		}
+		mine := level(name)
+		if !assert.GreaterOrEqual(t, mine, 0, "%s has no place in the layers", name) {
+			continue
+		}
+		seen++
+		for _, imported := range p.Imports {
+			if below, ours := strings.CutPrefix(imported, internal); ours {
+				assert.Less(t, level(below), mine, "%s must not import %s", name, below)
+			}
+		}
+	}
+	assert.Greater(t, seen, 15)
+}
+
+func TestCoreHasNoWorldAroundIt(t *testing.T) {
+	for _, p := range packages(t) {
+		if !strings.HasPrefix(p.ImportPath, "trundo/internal/core/") {
+			continue
+		}
+		for _, imported := range p.Imports {
+			assert.NotContains(t, forbiddenInCore, imported, p.ImportPath)
+			first, _, _ := strings.Cut(imported, "/")
+			if strings.Contains(first, ".") {
+				assert.True(t, pure[imported], "%s must not import %s", p.ImportPath, imported)
+			}
+		}
+	}
+}
+
+func TestOnlyTheDeskTalksToTheStoreForTheInterface(t *testing.T) {
+	for _, p := range packages(t) {
+		if p.ImportPath == "trundo/internal/httpapi" {
+			assert.NotContains(t, p.Imports, "trundo/internal/store/db", "handlers have no queries")
+			assert.NotContains(t, p.Imports, "trundo/internal/switchboard")
+		}
+	}
+}

@@ -1,0 +1,127 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+
+import { api } from "../api/client";
+import { NotesKeeper } from "./notes_keeper";
+
+type Answer = { status: number; body: unknown };
+
+const server = { body: "", version: 0, saved: true };
+let answers: (Answer | Error)[] = [];
+let sent: { body: string; base: number }[] = [];
+
+beforeEach(() => {
+  vi.useFakeTimers();
+  localStorage.clear();
+  answers = [];
+  sent = [];
+  vi.spyOn(api, "PUT").mockImplementation(((_path: string, init: { body: { body: string; base: number } }) => {
+    sent.push({ body: init.body.body, base: init.body.base });
+    const next = answers.shift() ?? {
+      status: 200,
+      body: { body: init.body.body, version: init.body.base + 1, saved: true },
+    };
+    if (next instanceof Error) return Promise.reject(next);
+    const response = new Response(null, { status: next.status });
+    return Promise.resolve(next.status < 300 ? { data: next.body, response } : { error: next.body, response });
+  }) as never);
+});
+
+afterEach(() => {
+  vi.useRealTimers();
+  vi.restoreAllMocks();
+});
+
+describe("the keeper of notes", () => {
+  it("saves after a pause, once for many letters", async () => {
+    const keeper = new NotesKeeper("s1", server);
+    for (const text of ["W", "Wa", "Wan"]) keeper.type(text);
+    expect(keeper.get().status).toBe("browser");
+    expect(localStorage.getItem("trundo.notes.s1")).toContain("Wan");
+    await vi.advanceTimersByTimeAsync(300);
+    expect(sent).toEqual([{ body: "Wan", base: 0 }]);
+    expect(keeper.get().status).toBe("saved");
+    expect(localStorage.getItem("trundo.notes.s1")).toBeNull();
+  });
+
+  it("saves within a second while somebody types without a pause", async () => {
+    const keeper = new NotesKeeper("s2", server);
+    for (let i = 1; i <= 10; i++) {
+      keeper.type("x".repeat(i));
+      await vi.advanceTimersByTimeAsync(100);
+    }
+    expect(sent.length).toBeGreaterThanOrEqual(1);
+  });
+
+  it("keeps what did not arrive, and tries again", async () => {
+    answers = [new Error("no network"), new Error("no network")];
+    const keeper = new NotesKeeper("s3", server);
+    keeper.type("kept");
+    await vi.advanceTimersByTimeAsync(400);
+    expect(keeper.get().status).toBe("browser");
+    expect(localStorage.getItem("trundo.notes.s3")).toContain("kept");
+    await vi.advanceTimersByTimeAsync(5_000);
+    expect(keeper.get().status).toBe("saved");
+    expect(sent.length).toBe(3);
+  });
+
+  it("says so while the database is away, and sends again until it is saved", async () => {
+    answers = [{ status: 202, body: { body: "kept", version: 0, saved: false } }];
+    const keeper = new NotesKeeper("s4", server);
+    keeper.type("kept");
+    await vi.advanceTimersByTimeAsync(400);
+    expect(keeper.get().status).toBe("server");
+    expect(localStorage.getItem("trundo.notes.s4")).toContain("kept");
+    await vi.advanceTimersByTimeAsync(2_500);
+    expect(keeper.get().status).toBe("saved");
+  });
+
+  it("takes up a draft that an earlier window left", async () => {
+    localStorage.setItem("trundo.notes.s5", JSON.stringify({ body: "half a thou", base: 0, at: 1 }));
+    const keeper = new NotesKeeper("s5", server);
+    expect(keeper.get().body).toBe("half a thou");
+    await vi.advanceTimersByTimeAsync(10);
+    expect(sent).toEqual([{ body: "half a thou", base: 0 }]);
+  });
+
+  it("loses neither text in a conflict", async () => {
+    answers = [
+      {
+        status: 409,
+        body: {
+          code: "notes_changed",
+          detail: "changed",
+          status: 409,
+          notes: { body: "theirs", version: 4, saved: true },
+        },
+      },
+    ];
+    const keeper = new NotesKeeper("s6", server);
+    keeper.type("mine");
+    await vi.advanceTimersByTimeAsync(400);
+    expect(keeper.get().status).toBe("conflict");
+    expect(await keeper.flush()).toBe(false);
+    keeper.settle("both");
+    await vi.advanceTimersByTimeAsync(10);
+    expect(sent.at(-1)).toEqual({ body: "theirs\n\nmine", base: 4 });
+    expect(keeper.get().status).toBe("saved");
+  });
+
+  it("shows what another window wrote, but never over what is being typed", async () => {
+    const keeper = new NotesKeeper("s7", server);
+    keeper.see({ body: "from elsewhere", version: 1, saved: true });
+    expect(keeper.get().body).toBe("from elsewhere");
+    keeper.type("from elsewhere, and");
+    keeper.see({ body: "again from elsewhere", version: 2, saved: true });
+    expect(keeper.get().body).toBe("from elsewhere, and");
+    await vi.advanceTimersByTimeAsync(400);
+    expect(sent.at(-1)?.base).toBe(1);
+  });
+
+  it("says what is wrong with a text that can never be saved", async () => {
+    answers = [{ status: 422, body: { code: "invalid", detail: "too long", status: 422 } }];
+    const keeper = new NotesKeeper("s8", server);
+    keeper.type("long");
+    await vi.advanceTimersByTimeAsync(400);
+    expect(keeper.get()).toMatchObject({ status: "refused", problem: "too long", body: "long" });
+  });
+});
