@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
@@ -98,9 +99,9 @@ const finder = `(() => {
 })();`
 
 // eval runs an expression in the page.
-func eval[T any](w *window, expression string) T {
+func eval[T any](w *window, expression string, options ...chromedp.EvaluateOption) T {
 	w.t.Helper()
-	v, err := chromedp.Run(w.ctx, chromedp.Evaluate[T](expression))
+	v, err := chromedp.Run(w.ctx, chromedp.Evaluate[T](expression, options...))
 	require.NoError(w.t, err, expression)
 	return v
 }
@@ -108,6 +109,12 @@ func eval[T any](w *window, expression string) T {
 // until waits for an expression to be true in the page.
 func (w *window) until(what, expression string) {
 	w.t.Helper()
+	began := time.Now()
+	defer func() {
+		if d := time.Since(began); d > time.Second {
+			w.t.Logf("%.1f s for %s", d.Seconds(), what)
+		}
+	}()
 	deadline := time.Now().Add(patience)
 	for {
 		ok, err := chromedp.Run(w.ctx, chromedp.Evaluate[bool](expression))
@@ -196,8 +203,30 @@ func (w *window) fill(name, text string) {
 // keys presses keys, one after the other.
 func (w *window) keys(text string, modifiers ...chromedp.Modifier) {
 	w.t.Helper()
-	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.KeyEvent(text, chromedp.KeyModifiers(modifiers...))))
+	press := chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		for _, r := range text {
+			for _, event := range pressed(r) {
+				chromedp.KeyModifiers(modifiers...)(event)
+				if _, err := chromedp.Call(ctx, input.DispatchKeyEvent, *event); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+	require.NoError(w.t, chromedp.Do(w.ctx, press))
 	w.acts++
+}
+
+// pressed is a key as a keyboard sends it: down with its text in one event, which the page can prevent, then up.
+func pressed(r rune) []*input.DispatchKeyEventParams {
+	events := kb.Encode(r)
+	if len(events) != 3 {
+		return events
+	}
+	down, char, up := *events[0], events[1], events[2]
+	down.Text, down.UnmodifiedText = char.Text, char.UnmodifiedText
+	return []*input.DispatchKeyEventParams{&down, up}
 }
 
 // choose picks an option of a choice by its text.

@@ -148,6 +148,7 @@ export const t = {
     will: (label: string, line: string) => `Calls ${label} from this browser, shown: ${line}. Not recorded.`,
   },
   number: {
+    call: "Call",
     menu: (n: string) => `More for ${n}`,
     copy: "Copy",
     copied: (n: string) => `Copied ${n}`,

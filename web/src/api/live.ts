@@ -2,6 +2,7 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { useSyncExternalStore } from "react";
 
+import { noteState } from "./call_states";
 import { type Schemas, windowId } from "./client";
 
 type LiveEvent = Schemas["LiveEvent"];
@@ -100,8 +101,8 @@ function apply(client: QueryClient, event: LiveEvent) {
   const refresh = (...key: string[]) => void client.invalidateQueries({ queryKey: key });
   switch (event.kind) {
     case "call": {
-      const next = event.call;
-      if (!next) return;
+      if (!event.call) return;
+      const next = noteState(event.call);
       client.setQueryData<Desk>(
         ["desk"],
         (desk) => desk && { calls: desk.calls.map((c) => (c.id === next.call_id ? { ...c, state: next } : c)) },

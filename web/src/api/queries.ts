@@ -2,6 +2,7 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 
 import { api, ask } from "./client";
+import { withNewest } from "./call_states";
 
 export const queries = {
   me: queryOptions({
@@ -15,7 +16,10 @@ export const queries = {
     queryFn: () => ask(api.GET("/api/demo/people")),
     staleTime: Infinity,
   }),
-  desk: queryOptions({ queryKey: ["desk"], queryFn: () => ask(api.GET("/api/desk")) }),
+  desk: queryOptions({
+    queryKey: ["desk"],
+    queryFn: async () => ({ calls: (await ask(api.GET("/api/desk"))).calls.map(withNewest) }),
+  }),
   lane: queryOptions({
     queryKey: ["lane"],
     queryFn: async () => {
@@ -64,7 +68,10 @@ export const queries = {
   call: (id: string) =>
     queryOptions({
       queryKey: ["call", id],
-      queryFn: () => ask(api.GET("/api/calls/{id}", { params: { path: { id } } })),
+      queryFn: async () => {
+        const page = await ask(api.GET("/api/calls/{id}", { params: { path: { id } } }));
+        return { ...page, call: withNewest(page.call) };
+      },
     }),
 };
 

@@ -44,7 +44,7 @@ export function History({ record }: { record: string }) {
       <div onKeyDown={arrows}>
         {[...days].map(([day, list]) => (
           <div key={day}>
-            <h3 className="pt-4 pb-1 text-quiet">{day}</h3>
+            <h2 className="pt-4 pb-1 text-quiet">{day}</h2>
             <ul>
               {list.map((e) => (
                 <Line key={`${e.kind} ${e.ref_id} ${e.at}`} entry={e} />

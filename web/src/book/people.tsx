@@ -1,6 +1,6 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
-import { useDeferredValue, useEffect, useState } from "react";
+import { useDeferredValue, useState } from "react";
 
 import type { RecordRow } from "../api/client";
 import { queries } from "../api/queries";
@@ -61,18 +61,12 @@ export function People() {
   const kind = search.kind ?? "people";
   const [text, setText] = useState(search.q ?? "");
   const q = useDeferredValue(text.trim());
-  useEffect(() => {
-    const timer = setTimeout(() => {
-      void navigate({
-        to: "/people",
-        search: { ...(q ? { q } : {}), ...(kind === "company" ? { kind } : {}) },
-        replace: true,
-      });
-    }, 300);
-    return () => {
-      clearTimeout(timer);
-    };
-  }, [q, kind, navigate]);
+  const show = (next: { q: string; kind: string }, replace: boolean) =>
+    void navigate({
+      to: "/people",
+      search: { ...(next.q ? { q: next.q } : {}), ...(next.kind === "company" ? { kind: "company" as const } : {}) },
+      replace,
+    });
   const found = useInfiniteQuery(queries.people(q, kind));
   const rows = found.data?.pages.flatMap((p) => p.rows) ?? [];
   const total = found.data?.pages[0]?.total ?? 0;
@@ -83,12 +77,9 @@ export function People() {
         <Tabs
           label={t.people.title}
           value={kind}
-          onChange={(next) =>
-            void navigate({
-              to: "/people",
-              search: { ...(q ? { q } : {}), ...(next === "company" ? { kind: "company" as const } : {}) },
-            })
-          }
+          onChange={(next) => {
+            show({ q, kind: next }, false);
+          }}
           options={[
             { value: "people", label: t.people.kinds.people },
             { value: "company", label: t.people.kinds.company },
@@ -106,6 +97,7 @@ export function People() {
           maxLength={200}
           onChange={(e) => {
             setText(e.target.value);
+            show({ q: e.target.value.trim(), kind }, true);
           }}
           onKeyDown={(e) => {
             if (e.key === "ArrowDown") {

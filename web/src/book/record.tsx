@@ -60,7 +60,11 @@ export function RecordSheet() {
       <p className="text-quiet">
         {data.job && `${data.job}${data.company ? ", " : ""}`}
         {data.company && (
-          <Link to="/records/$id" params={{ id: data.company.id }} className="text-ours hover:underline">
+          <Link
+            to="/records/$id"
+            params={{ id: data.company.id }}
+            className="text-ours underline decoration-rule-strong underline-offset-3 hover:decoration-ours"
+          >
             {data.company.name}
           </Link>
         )}

@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { createContext, type ReactNode, useCallback, useContext, useMemo, useRef, useState } from "react";
 
+import { withNewest } from "../api/call_states";
 import { api, ask, type Call, Failure, newKey, type Schemas } from "../api/client";
 import { t } from "../messages";
 import { Button } from "../ui/button";
@@ -30,8 +31,10 @@ export function DialProvider({ children }: { children: ReactNode }) {
       busy.current = true;
       setDialing(true);
       try {
-        const call = await ask(
-          api.POST("/api/calls", { params: { header: { "Idempotency-Key": newKey() } }, body: wish.request }),
+        const call = withNewest(
+          await ask(
+            api.POST("/api/calls", { params: { header: { "Idempotency-Key": newKey() } }, body: wish.request }),
+          ),
         );
         client.setQueryData<{ calls: Call[] }>(["desk"], (desk) => ({
           calls: [...(desk?.calls.filter((c) => c.id !== call.id) ?? []), call],

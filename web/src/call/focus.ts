@@ -5,6 +5,7 @@ import type { Call } from "../api/client";
 import { serverNow } from "../api/queries";
 
 let chosen: string | undefined;
+let chosenAt = 0;
 let aside: ReadonlySet<string> = new Set();
 const listeners = new Set<() => void>();
 let version = 0;
@@ -17,6 +18,7 @@ function changed() {
 /** focusSlip lays a slip on the desk. */
 export function focusSlip(id: string) {
   chosen = id;
+  chosenAt = serverNow();
   aside = new Set([...aside].filter((x) => x !== id));
   changed();
 }
@@ -27,6 +29,9 @@ export function putAside(id: string) {
   if (chosen === id) chosen = undefined;
   changed();
 }
+
+const typing = () =>
+  document.activeElement?.closest("[data-testid=slip]")?.querySelector("textarea") === document.activeElement;
 
 const recent = 60 * 60 * 1000;
 
@@ -41,7 +46,10 @@ export function useSlipOnDesk(calls: Call[]): { call: Call | undefined; others: 
   );
   const open = calls.filter((c) => c.slip.state === "open");
   const live = open.find((c) => c.state.phase !== "ended");
+  // A call that was placed since, in another window, comes to lie on the desk; but never under the hands of somebody who types.
+  const since = live && Date.parse(live.state.started_at) > chosenAt && !typing() ? live : undefined;
   const call =
+    since ??
     open.find((c) => c.slip.id === chosen) ??
     live ??
     open.filter((c) => !aside.has(c.slip.id) && serverNow() - Date.parse(c.state.started_at) < recent).at(-1);

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 
+import { withNewest } from "../api/call_states";
 import { api, ask, type Call, Failure, type RecordRef, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
@@ -103,7 +104,11 @@ function Who({ call }: { call: Call }) {
 function RecordLink({ record, fallback }: { record: RecordRef | undefined; fallback: string }) {
   if (!record) return fallback;
   return (
-    <Link to="/records/$id" params={{ id: record.id }} className="hover:underline">
+    <Link
+      to="/records/$id"
+      params={{ id: record.id }}
+      className="inline-block min-h-6 max-w-full truncate align-bottom whitespace-normal hover:underline"
+    >
       {record.name}
     </Link>
   );
@@ -269,7 +274,7 @@ export function useChangeSlip(call: Call) {
 export function putCall(client: ReturnType<typeof useQueryClient>, call: Call) {
   client.setQueryData<{ calls: Call[] }>(
     ["desk"],
-    (desk) => desk && { calls: desk.calls.map((c) => (c.id === call.id ? call : c)) },
+    (desk) => desk && { calls: desk.calls.map((c) => (c.id === call.id ? withNewest(call) : c)) },
   );
   client.setQueryData<Schemas["CallPageDetail"]>(["call", call.id], (page) => page && { ...page, call });
 }

@@ -64,13 +64,7 @@ function Owed({ entry }: { entry: Entry }) {
   const comma = entry.reason.lastIndexOf(", ");
   return (
     <li className="group relative border-b border-rule">
-      <button
-        type="button"
-        data-arrow
-        onClick={open}
-        aria-label={`${name}, ${entry.reason}. ${entry.kind === "slip" ? t.lane.open(name) : entry.text}`}
-        className="block w-full py-1.5 text-left hover:bg-rule/40"
-      >
+      <button type="button" data-arrow onClick={open} className="block w-full py-1.5 text-left hover:bg-rule/40">
         <span className="flex items-baseline justify-between gap-2">
           <span className="name truncate">{name}</span>
           <span className="shrink-0 text-quiet">{entry.when}</span>
@@ -86,6 +80,7 @@ function Owed({ entry }: { entry: Entry }) {
           )}
         </span>
         <span className="block truncate text-sm text-quiet">{entry.text}</span>
+        {entry.kind === "slip" && <span className="sr-only">{t.lane.open(name)}</span>}
       </button>
       {entry.kind === "follow_up" && <Acts entry={entry} name={name} />}
     </li>
@@ -132,12 +127,15 @@ function Acts({ entry, name }: { entry: Entry; name: string }) {
         <button
           type="button"
           className="min-h-6 rounded-sm px-1.5 text-sm font-semibold text-ours hover:bg-ours-soft"
-          aria-label={`${t.lane.call(name)}, ${number.label} ${number.display}`}
           onClick={() => {
             dial({ number_id: number.id }, name);
           }}
         >
           {t.strip.call(number.label)}
+          <span className="sr-only">
+            {" "}
+            {number.display} {name}
+          </span>
         </button>
       )}
       <IconButton

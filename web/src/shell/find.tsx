@@ -52,9 +52,11 @@ export function FindField() {
 
   const data = found.data;
   const options: Option[] = [];
-  if (data?.dial && q) options.push({ id: "dial", dial: data.dial });
+  const offer = q ? data?.dial : undefined;
+  if (offer && !offer.problem) options.push({ id: "dial", dial: offer });
   for (const row of (q && data?.records) || []) options.push({ id: row.id, row });
   for (const recent of (!q && data?.recent) || []) options.push({ id: recent.id, recent });
+  if (offer?.problem && options.length === 0) options.push({ id: "dial", dial: offer });
   const at = Math.min(active, Math.max(0, options.length - 1));
 
   const close = () => {

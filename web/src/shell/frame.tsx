@@ -119,16 +119,13 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
       <Menu
         align="end"
         trigger={
-          <button
-            type="button"
-            aria-label={`${t.me.menu}: ${me.name}, ${t.me.available}`}
-            className="flex min-h-8 min-w-0 items-center gap-2 rounded-sm px-2 hover:bg-rule/60"
-          >
+          <button type="button" className="flex min-h-8 min-w-0 items-center gap-2 rounded-sm px-2 hover:bg-rule/60">
             <span aria-hidden className="size-2.5 shrink-0 rounded-full bg-theirs" />
             <span className="truncate text-quiet">
               <span className="text-ink">{me.name}</span> · {t.me.available} ·{" "}
               <span className="font-semibold">{me.line}</span>
             </span>
+            <span className="sr-only">{t.me.menu}</span>
             <More />
           </button>
         }

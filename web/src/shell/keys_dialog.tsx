@@ -35,7 +35,6 @@ export function KeysDialog({ open, onClose }: { open: boolean; onClose: () => vo
             <dd>
               <Button
                 className="min-w-16 justify-center font-mono"
-                aria-label={`${t.keys.actions[a] ?? a}: ${keyOf(a)}`}
                 onClick={() => {
                   setChanging(a);
                   setProblem("");
@@ -56,6 +55,7 @@ export function KeysDialog({ open, onClose }: { open: boolean; onClose: () => vo
                   setChanging(undefined);
                 }}
               >
+                <span className="sr-only">{t.keys.actions[a]}: </span>
                 {changing === a ? t.keys.press : keyOf(a).toUpperCase()}
               </Button>
             </dd>

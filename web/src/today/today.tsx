@@ -43,7 +43,11 @@ function TryThis() {
       <div className="min-w-60 flex-1">
         <p>
           <span className="name">{t.today.tryThis}</span> {t.today.tryBefore}{" "}
-          <Link to="/records/$id" params={{ id: found.id }} className="font-semibold text-ours hover:underline">
+          <Link
+            to="/records/$id"
+            params={{ id: found.id }}
+            className="font-semibold text-ours underline underline-offset-3"
+          >
             {found.name}
           </Link>{" "}
           {t.today.tryText}

@@ -47,7 +47,6 @@ export function Number({
   const call = () => {
     dial({ number_id: n.id }, name);
   };
-  const label = `${t.strip.call(n.label)} ${n.display}, ${name}`;
   if (form === "card") {
     return (
       <div
@@ -56,11 +55,11 @@ export function Number({
         <Tooltip text={about}>
           <button
             type="button"
-            aria-label={allowed ? label : `${n.label} ${n.display}: ${what}`}
             aria-disabled={!allowed || dialing}
             onClick={allowed ? call : undefined}
             className="min-w-0 flex-1 px-3 py-1.5 text-left"
           >
+            {allowed && <span className="sr-only">{t.number.call} </span>}
             <span className="block truncate text-sm text-quiet">
               {n.label}
               {state ? ` · ${state}` : n.refused ? ` · ${n.refused}` : there ? ` · ${t.number.there(there)}` : ""}
@@ -70,6 +69,7 @@ export function Number({
             >
               {n.display}
             </span>
+            <span className="sr-only"> {name}</span>
           </button>
         </Tooltip>
         <NumberMenu n={n} name={name} allowed={allowed} call={call} />
@@ -81,7 +81,6 @@ export function Number({
       <button
         type="button"
         tabIndex={tabIndex}
-        aria-label={allowed ? label : `${n.label} ${n.display}: ${what}`}
         aria-disabled={!allowed || dialing}
         onClick={(e) => {
           e.stopPropagation();
@@ -89,8 +88,10 @@ export function Number({
         }}
         className={`inline-flex min-h-6 items-baseline gap-1.5 whitespace-nowrap ${allowed ? "text-ours hover:underline" : "text-quiet line-through"}`}
       >
+        {allowed && <span className="sr-only">{t.number.call} </span>}
         <span className="font-semibold">{n.display}</span>
-        {form === "line" && <span className="text-sm text-quiet no-underline">{n.label}</span>}
+        <span className={form === "line" ? "text-sm text-quiet no-underline" : "sr-only"}>{n.label}</span>
+        <span className="sr-only"> {name}</span>
       </button>
     </Tooltip>
   );

@@ -1,0 +1,83 @@
+package e2e_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// finding is what axe says against a page.
+type finding struct {
+	ID    string `json:"id"`
+	Help  string `json:"help"`
+	Nodes []struct {
+		Target  []any  `json:"target"`
+		Summary string `json:"failureSummary"`
+	} `json:"nodes"`
+}
+
+// accessible holds the page against the rules of WCAG 2.2 AA, as far as axe can.
+func (w *window) accessible(view string) {
+	w.t.Helper()
+	script, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	require.NoError(w.t, err)
+	_, err = chromedp.Run(w.ctx, chromedp.Evaluate[bool](string(script)+"; true"))
+	require.NoError(w.t, err)
+	text, err := chromedp.Run(w.ctx, chromedp.Evaluate[string](`axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})
+		.then((r) => JSON.stringify(r.violations))`, chromedp.EvalAwaitPromise))
+	require.NoError(w.t, err)
+	var findings []finding
+	require.NoError(w.t, json.Unmarshal([]byte(text), &findings))
+	for _, f := range findings {
+		for _, n := range f.Nodes {
+			assert.Fail(w.t, view+": "+f.ID, "%s\n%v\n%s", f.Help, n.Target, n.Summary)
+		}
+	}
+}
+
+func TestEveryViewIsAccessible(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	for _, theme := range []string{"light", "dark"} {
+		t.Run(theme, func(t *testing.T) {
+			win := open(t, w.url)
+			eval[any](win, fmt.Sprintf(`localStorage.setItem('trundo.theme', %q)`, theme))
+			win.visit("/")
+			win.see("one click")
+			win.accessible("sign-in")
+			win.click("button", map[string]string{"light": "Ines Calloway", "dark": "Maren Thackeray"}[theme])
+			win.see("Owed next")
+			win.see(berit, "[data-testid=try]")
+			win.accessible("today")
+			win.click("link", "People")
+			win.see(nursery, "#sheet")
+			win.accessible("people")
+			win.person(berit)
+			win.accessible("person")
+			win.click("link", nursery, "#sheet")
+			win.see("People", "#sheet")
+			win.accessible("company")
+			win.person(berit)
+			win.click("button", "413 555 0119", "[data-testid=numbers]")
+			win.see("ringing", slipPart)
+			win.accessible("slip")
+			win.click("button", "Stop", slipPart)
+			win.see("given up", slipPart)
+			win.accessible("slip that waits")
+			win.click("link", "Calls")
+			win.see("Talked")
+			win.accessible("calls")
+			win.click("link", berit, "[data-testid=rows]")
+			win.see("What happened")
+			win.accessible("call page")
+			win.leaveFields()
+			win.keys("?")
+			win.see("Single keys act")
+			win.accessible("keys")
+		})
+	}
+}

@@ -1,0 +1,218 @@
+package e2e_test
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/carrier"
+	"trundo/internal/demo"
+)
+
+const (
+	slipPart    = "[data-testid=slip]"
+	historyPart = "[data-testid=history]"
+)
+
+// person opens somebody's sheet by searching the people.
+func (w *window) person(name string) {
+	w.t.Helper()
+	w.click("link", "People")
+	w.fill("Search by name", name)
+	w.until("only they to be listed", fmt.Sprintf(`(() => { const rows = [...document.querySelectorAll('#sheet [role=rowgroup] [role=row]')];
+		return rows.length > 0 && rows.every((r) => r.innerText.includes(%s)); })()`, quote(name)))
+	w.click("link", name, "#sheet")
+	w.see("Everything", historyPart)
+}
+
+func TestTheFirstCall(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	win.person(berit)
+	// A second window, of a colleague, looks at the company.
+	other := w.signedIn(t, "Tomas Reyl")
+	other.person(berit)
+	other.click("link", nursery, "#sheet")
+	other.see("People", "#sheet")
+
+	win.click("button", "413 555 0142", "[data-testid=numbers]")
+	win.see("ringing", slipPart)
+	win.see(nursery, slipPart)
+	win.see("mobile 413 555 0142", slipPart)
+	win.see("shown: Sales 413 555 0110", slipPart)
+	require.True(t, w.sim.TheyAnswer(demo.AnswersSoon))
+	win.see("speaking", slipPart)
+	win.fill("Notes", "Wants the overflow on the north side.")
+	win.until("the notes to be saved", `document.querySelector('[data-testid=notes-status]').dataset.status === 'saved'`)
+	win.leaveFields()
+	win.keys("1")
+	win.see("Files “Visit agreed” on Berit Osterlund, Vesper Hollow Nursery.", slipPart)
+	win.keys("e")
+	win.see("we hung up", slipPart)
+	win.keys("f")
+	win.see("Filed: Berit Osterlund")
+	win.until("the slip to be gone", `!document.querySelector('[data-testid=slip]')`)
+	win.see("Wants the overflow on the north side.", historyPart)
+	win.see("Visit agreed", historyPart)
+	// It is on the company in the other window, without a reload.
+	other.see("Wants the overflow on the north side.", historyPart)
+	other.see("Ines called mobile, talked", historyPart)
+	other.click("link", "Ines called mobile, talked", historyPart)
+	other.see("They answered")
+	other.see("We hung up")
+	other.see("shown: Sales 413 555 0110")
+}
+
+func TestANewcomersFirstFiledCallTakesSixActions(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	win := open(t, w.url)
+	win.click("button", "Ines Calloway")
+	win.click("button", "413 555 0142", "[data-testid=try]")
+	win.see("ringing", slipPart)
+	require.True(t, w.sim.TheyAnswer(demo.AnswersSoon))
+	win.see("speaking", slipPart)
+	win.click("button", "End", slipPart)
+	win.see("we hung up", slipPart)
+	win.click("radio", "Visit agreed", slipPart)
+	win.see("Files “Visit agreed”", slipPart)
+	win.click("button", "File", slipPart)
+	win.see("Filed: Berit Osterlund")
+	assert.LessOrEqual(t, win.acts, 6)
+}
+
+func TestEveryOtherEnding(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	win.person(berit)
+	for _, end := range []struct {
+		reason   carrier.Reason
+		answered bool
+		word     string
+	}{
+		{carrier.Busy, false, "busy"}, {carrier.NoAnswer, false, "no answer"}, {carrier.Declined, false, "declined"}, {carrier.OutOfService, false, "out of service"},
+		{carrier.HungUp, true, "they hung up"}, {carrier.Lost, true, "cut off"},
+	} {
+		win.click("button", "413 555 0142", "[data-testid=numbers]")
+		win.see("ringing", slipPart)
+		if end.answered {
+			require.True(t, w.sim.TheyAnswer(demo.AnswersSoon))
+			win.see("speaking", slipPart)
+		}
+		require.True(t, w.sim.TheyEnd(demo.AnswersSoon, end.reason))
+		win.see(end.word, slipPart)
+		win.keys("6")
+		win.see("Files “No answer”", slipPart)
+		win.keys("f")
+		win.until("the slip to be filed", `!document.querySelector('[data-testid=slip]')`)
+		if end.answered {
+			end.word = "talked"
+		}
+		win.see("Ines called mobile, "+end.word, historyPart)
+	}
+	// Given up before an answer.
+	win.click("button", "413 555 0142", "[data-testid=numbers]")
+	win.see("ringing", slipPart)
+	win.click("button", "Stop", slipPart)
+	win.see("given up", slipPart)
+}
+
+func TestWithKeysAlone(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	win.see("Call mobile", "[data-testid=next]")
+	win.keys("/")
+	win.keys("0142")
+	win.see(berit, "[role=listbox]")
+	// Several numbers end so. The second key calls the person.
+	win.until("somebody to be chosen", `!!document.querySelector('[role=option][aria-selected=true]')`)
+	for !eval[bool](win, `document.querySelector('[role=option][aria-selected=true]').innerText.includes('Berit')`) {
+		win.keys(kb.ArrowDown)
+	}
+	win.until("the person to be chosen", `document.querySelector('[role=option][aria-selected=true]')?.innerText.includes('Berit')`)
+	win.keys(kb.Enter, chromedp.ModifierShift)
+	win.see("ringing", slipPart)
+	require.True(t, w.sim.TheyAnswer(demo.AnswersSoon))
+	win.see("speaking", slipPart)
+	win.keys("n")
+	win.keys("She wants 2 filters, e")
+	win.see("speaking", slipPart)
+	assert.Equal(t, "She wants 2 filters, e", eval[string](win, `document.querySelector('textarea').value`), "letters in a field are only letters")
+	win.leaveFields()
+	win.keys("4")
+	win.see("Files “Call again later”", slipPart)
+	win.keys("e")
+	win.see("we hung up", slipPart)
+	win.keys("n")
+	win.keys(kb.Enter, chromedp.ModifierCtrl)
+	win.see("Filed: Berit Osterlund")
+	win.keys("?")
+	win.see("Single keys act", "[role=dialog]")
+	win.keys(kb.Escape)
+	win.keys("p")
+	win.see("250 people")
+}
+
+func TestASecondClickMakesNoSecondCall(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	win.person(berit)
+	win.click("button", "413 555 0142", "[data-testid=numbers]")
+	win.see("ringing", slipPart)
+	second := win.another()
+	second.see("ringing", slipPart)
+	second.person(berit)
+	second.click("button", "413 555 0119 ext 12", "[data-testid=numbers]")
+	second.see("Nothing was dialed", "[role=dialog]")
+	second.click("button", "Go on speaking")
+	second.see("mobile 413 555 0142", slipPart)
+	second.click("button", "413 555 0119 ext 12", "[data-testid=numbers]")
+	second.click("button", "End it and call Berit Osterlund")
+	second.see("office 413 555 0119 ext 12", slipPart)
+	win.see("office 413 555 0119 ext 12", slipPart)
+	win.see("not filed yet", "[data-testid=lane]")
+	assert.Equal(t, 1, w.Desk.CallsInProgress())
+}
+
+func TestDoNotCallIsSaidAndNothingIsDialed(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	win.person(berit)
+	win.see("asked not to be called at home", "[data-testid=numbers]")
+	win.click("button", "413 555 0163", "[data-testid=numbers]")
+	win.keys("/")
+	win.keys("413 555 0163")
+	win.see("Call 413 555 0163", "[role=listbox]")
+	win.keys(kb.Enter)
+	win.see("asked not to be called at home", "[role=status], [role=region], ol, body")
+	assert.Zero(t, w.Desk.CallsInProgress())
+}
+
+func TestATypedNumberIsAskedAboutWhileItRings(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	// Nobody's number, while Berit's record is open.
+	win.person(berit)
+	win.keys("/")
+	win.keys("(907) 555-0101")
+	win.see("Call 907 555 0101", "[role=listbox]")
+	win.keys(kb.Enter)
+	win.see("ringing", slipPart)
+	win.see("Whose number is it?", slipPart)
+	win.see("was open while you typed", slipPart)
+	assert.False(t, eval[bool](win, `document.querySelector('[data-testid=slip]').innerText.includes('Vesper')`), "nothing is attached yet")
+	win.click("button", "Berit Osterlund was open", "[data-testid=attach-question]")
+	win.gone("Whose number is it?", slipPart)
+	win.see(nursery, slipPart)
+	win.click("button", "Stop", slipPart)
+	win.see("given up", slipPart)
+	win.keys("l")
+	win.see("not filed yet", "[data-testid=lane]")
+	// The empty field offers the calls just made.
+	win.keys("/")
+	win.see("Calls just made", "header")
+	win.see(berit, "[role=listbox]")
+}

@@ -1,0 +1,222 @@
+package e2e_test
+
+import (
+	"context"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"syscall"
+	"testing"
+	"time"
+
+	"net/http"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/demo"
+	"trundo/internal/store"
+	"trundo/internal/store/pgtest"
+)
+
+const notesSaved = `document.querySelector('[data-testid=notes-status]').dataset.status === 'saved'`
+
+func (w *window) notes() string {
+	w.t.Helper()
+	return eval[string](w, `document.querySelector('textarea').value`)
+}
+
+// calling opens Berit's sheet and calls her until she answers.
+func (w *world) calling(win *window) {
+	win.t.Helper()
+	win.person(berit)
+	win.click("button", "413 555 0142", "[data-testid=numbers]")
+	win.see("ringing", slipPart)
+	require.True(win.t, w.sim.TheyAnswer(demo.AnswersSoon))
+	win.see("speaking", slipPart)
+}
+
+func TestNotesSurviveAReloadAndAClosedWindow(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	second := win.another()
+	w.calling(win)
+	win.fill("Notes", "typed and at once reloaded")
+	require.NoError(t, chromedp.Do(win.ctx, chromedp.Reload()))
+	win.see("speaking", slipPart)
+	win.until("the notes to be there", `document.querySelector('textarea')?.value === 'typed and at once reloaded'`)
+	win.until("the notes to be saved", notesSaved)
+	second.until("the other window to have them", `document.querySelector('textarea')?.value === 'typed and at once reloaded'`)
+	win.fill("Notes", "typed and at once closed")
+	require.NoError(t, chromedp.Do(win.ctx, chromedp.Navigate("about:blank")))
+	second.visit("/")
+	second.until("the notes to be there", `document.querySelector('textarea')?.value === 'typed and at once closed'`)
+}
+
+func TestTwoWindowsNeverOverwriteEachOther(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	w.calling(win)
+	second := win.another()
+	second.see("speaking", slipPart)
+	// The second window is cut off from live events and writes upon the old text.
+	second.until("notes", `!!document.querySelector('textarea')`)
+	require.NoError(t, chromedp.Do(second.ctx, chromedp.Evaluate[chromedp.Void](`window.__fetch = window.fetch; window.fetch = (r, i) => (r.method ?? i?.method) === 'PUT' ? Promise.reject(new Error('cut')) : window.__fetch(r, i)`)))
+	second.fill("Notes", "written in the second")
+	second.see("not yet saved, kept in this browser", slipPart)
+	win.fill("Notes", "written in the first")
+	win.until("the notes to be saved", notesSaved)
+	require.NoError(t, chromedp.Do(second.ctx, chromedp.Evaluate[chromedp.Void](`window.fetch = window.__fetch`)))
+	second.see("These notes were changed in another window.", slipPart)
+	second.see("written in the first", slipPart)
+	second.click("button", "Keep both")
+	win.until("both to be there", `document.querySelector('textarea').value === 'written in the first\n\nwritten in the second'`)
+}
+
+func TestLiveEventsResumeAfterABreak(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	win := open(t, w.url)
+	// Every socket the page opens is kept, so that it can be cut.
+	require.NoError(t, chromedp.Do(win.ctx, chromedp.Evaluate[chromedp.Void](`window.__sockets = []; const W = WebSocket;
+		window.WebSocket = class extends W { constructor(u) { super(u); window.__sockets.push(this); } }`)))
+	win.click("button", "Ines Calloway")
+	win.see("Good day")
+	w.calling(win)
+	win.until("a socket", `window.__sockets.length > 0`)
+	before := eval[int](win, `window.__sockets.length`)
+	require.NoError(t, chromedp.Do(win.ctx, chromedp.Evaluate[chromedp.Void](`window.__sockets.at(-1).close()`)))
+	require.True(t, w.sim.TheyEnd(demo.AnswersSoon, "hung_up"))
+	win.see("they hung up", slipPart)
+	win.until("a new socket", "window.__sockets.length > "+string(rune('0'+before)))
+	win.until("no word of a break", `!document.querySelector('[data-testid=away]')`)
+}
+
+func TestTheDatabaseGoesAwayDuringACall(t *testing.T) {
+	cluster, url := pgtest.Own(t)
+	w := start(t, url, "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	w.calling(win)
+	win.fill("Notes", "before,")
+	win.until("the notes to be saved", notesSaved)
+	require.NoError(t, cluster.Halt())
+	win.fill("Notes", "before, and while it was away")
+	win.see("not yet saved", slipPart)
+	win.see("Not saved yet: the database is away", "[data-testid=away]")
+	// The call goes on, and can be ended.
+	win.see("speaking", slipPart)
+	win.leaveFields()
+	win.keys("e")
+	win.see("we hung up", slipPart)
+	// A new call is refused with the reason.
+	win.click("button", "413 555 0119 ext 12", "[data-testid=numbers]")
+	win.see("new calls have to wait")
+	require.NoError(t, cluster.Resume(context.Background()))
+	win.until("the notes to be saved", notesSaved)
+	win.until("no word of a break", `!document.querySelector('[data-testid=away]')`)
+	win.leaveFields()
+	win.keys("1")
+	win.see("Files “Visit agreed”", slipPart)
+	win.keys("f")
+	win.see("Filed: Berit Osterlund")
+	win.see("before, and while it was away", historyPart)
+	win.see("talked", historyPart)
+}
+
+// program is the real binary, which can be killed.
+type program struct {
+	cmd *exec.Cmd
+	url string
+}
+
+func startProgram(t *testing.T, binary, url, data, addr string) *program {
+	t.Helper()
+	cmd := exec.Command(binary, "serve")
+	cmd.Env = append(os.Environ(), "DATABASE_URL="+url, "TRUNDO_ADDR="+addr, "TRUNDO_METRICS_ADDR=off", "TRUNDO_DATA="+data, "TRUNDO_LOG=error")
+	cmd.Stderr = os.Stderr
+	require.NoError(t, cmd.Start())
+	p := &program{cmd, "http://" + addr}
+	t.Cleanup(func() {
+		_ = cmd.Process.Kill()
+		_ = cmd.Wait()
+	})
+	require.Eventually(t, func() bool {
+		r, err := http.Get(p.url + "/readyz")
+		if err != nil {
+			return false
+		}
+		_ = r.Body.Close()
+		return r.StatusCode == http.StatusOK
+	}, 30*time.Second, 50*time.Millisecond, "the program serves")
+	return p
+}
+
+func TestNothingIsLostWhenTheServerIsKilled(t *testing.T) {
+	binary := filepath.Join(t.TempDir(), "trundo")
+	out, err := exec.Command("go", "build", "-o", binary, "trundo/cmd/trundo").CombinedOutput()
+	require.NoError(t, err, string(out))
+	cluster, url := pgtest.Own(t)
+	s, err := store.Open(t.Context(), url, 2)
+	require.NoError(t, err)
+	require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now()))
+	s.Close()
+	data, addr := t.TempDir(), "127.0.0.1:18480"
+	first := startProgram(t, binary, url, data, addr)
+
+	win := open(t, first.url)
+	win.fill("Name", "ines")
+	win.fill("Password", "lindenfall")
+	win.click("button", "Sign in")
+	win.see("Good day")
+	win.person(berit)
+	win.click("button", "413 555 0142", "[data-testid=numbers]")
+	win.see("speaking", slipPart) // by the demo's own people
+	win.fill("Notes", "saved before the kill,")
+	win.until("the notes to be saved", notesSaved)
+	// The database goes first, so that the next words are only in the journal; then the server is killed.
+	require.NoError(t, cluster.Halt())
+	win.fill("Notes", "saved before the kill, kept in the journal,")
+	win.until("the journal to have it", `document.querySelector('[data-testid=notes-status]').dataset.status === 'server'`)
+	require.NoError(t, first.cmd.Process.Signal(syscall.SIGKILL))
+	_ = first.cmd.Wait()
+	win.fill("Notes", "saved before the kill, kept in the journal, and in the browser.")
+	win.see("Not connected", "[data-testid=away]")
+	require.NoError(t, cluster.Resume(context.Background()))
+	startProgram(t, binary, url, data, addr)
+	win.until("the notes to be saved", notesSaved)
+	win.see("cut off", slipPart)
+	assert.Equal(t, "saved before the kill, kept in the journal, and in the browser.", win.notes())
+	win.leaveFields()
+	win.keys("1")
+	win.see("Files “Visit agreed”", slipPart)
+	win.keys("f")
+	win.see("Filed: Berit Osterlund")
+	win.see("and in the browser.", historyPart)
+}
+
+func TestACorrectionIsKeptInTheTrail(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Odile Fairweather")
+	win.person(berit)
+	win.click("link", "called mobile", historyPart)
+	win.see("Nothing was changed after filing.")
+	win.choose("Outcomes", "Never call")
+	win.see("Never call", "[data-testid=changes]")
+	win.see("Odile Fairweather", "[data-testid=changes]")
+	win.choose("Call type", "Spare parts")
+	win.see("type:", "[data-testid=changes]")
+	win.see("→ Spare parts", "[data-testid=changes]")
+}
+
+func TestAFollowUpInALine(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	win.person(berit)
+	win.fill("Follow-up: what is to be done", "Ask about <b>the roof</b>")
+	win.click("button", "Add")
+	win.see("Ask about <b>the roof</b>", "aside")
+	win.see("Ask about <b>the roof</b>", "[data-testid=lane]")
+	win.click("button", "Done: Ask about <b>the roof</b>", "aside")
+	win.gone("Ask about <b>the roof</b>", "aside")
+	win.gone("Ask about <b>the roof</b>", "[data-testid=lane]")
+}
