@@ -14,6 +14,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
 	"trundo/internal/core/phone"
+	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
 
@@ -39,11 +40,7 @@ func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contr
 	if err != nil {
 		return nil, err
 	}
-	rows, err := d.Store.CallsByIDs(ctx, ids)
-	if err != nil {
-		return nil, err
-	}
-	links, err := d.Store.LinksOfCalls(ctx, ids)
+	rows, links, err := d.readCalls(ctx, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -75,10 +72,42 @@ func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contr
 	return views, nil
 }
 
+// readCalls reads calls with their slips and links.
+func (d *Desk) readCalls(ctx context.Context, ids []uuid.UUID) ([]db.CallsByIDsRow, []db.LinksOfCallsRow, error) {
+	if len(ids) > 1 {
+		rows, err := d.Store.CallsByIDs(ctx, ids)
+		if err != nil {
+			return nil, nil, err
+		}
+		links, err := d.Store.LinksOfCalls(ctx, ids)
+		return rows, links, err
+	}
+	row, err := d.Store.CallByID(ctx, ids[0])
+	if store.NotFound(err) {
+		return nil, nil, nil
+	} else if err != nil {
+		return nil, nil, err
+	}
+	found, err := d.Store.LinksOfCall(ctx, ids[0])
+	links := make([]db.LinksOfCallsRow, len(found))
+	for i, l := range found {
+		links[i] = db.LinksOfCallsRow(l)
+	}
+	return []db.CallsByIDsRow{db.CallsByIDsRow(row)}, links, err
+}
+
 func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 	shown := phone.Format(r.CallerID, "", f.region, a.Style)
-	if r.LineLabel != "" {
-		shown = r.LineLabel + " " + shown
+	if r.LineID != nil {
+		shown = strings.TrimSpace(f.lineLabels[*r.LineID] + " " + shown)
+	}
+	var outcome db.Outcome
+	if r.OutcomeID != nil {
+		outcome, _ = f.outcome(*r.OutcomeID)
+	}
+	var callType db.CallType
+	if r.CallTypeID != nil {
+		callType, _ = f.callType(*r.CallTypeID)
 	}
 	return contract.Call{ID: r.ID, Direction: contract.CallDirection(r.Direction), Display: phone.Format(r.RemoteE164, r.RemoteExt, f.region, a.Style),
 		Label: r.RemoteLabel, Shown: shown, ShownReason: r.CallerIDReason, Device: r.Device, DialMs: r.DialMs, RingMs: r.RingMs, TalkMs: r.TalkMs,
@@ -86,7 +115,7 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 		State: contract.CallState{CallID: r.ID, Phase: contract.Phase(r.State), StartedAt: r.StartedAt, RangAt: r.RangAt, AnsweredAt: r.AnsweredAt,
 			EndedAt: r.EndedAt, EndReason: r.EndReason, Saved: true},
 		Slip: contract.Slip{ID: r.SlipID, RepID: r.RepID, RepName: r.RepName, State: contract.SlipState(r.SlipState), Subject: r.Subject,
-			CallTypeID: r.CallTypeID, CallType: r.CallTypeLabel, OutcomeID: r.OutcomeID, Outcome: r.OutcomeLabel, OutcomeReached: r.OutcomeReached,
+			CallTypeID: r.CallTypeID, CallType: callType.Label, OutcomeID: r.OutcomeID, Outcome: outcome.Label, OutcomeReached: outcome.Reached,
 			AsksWho: r.AsksWho, Candidates: []contract.Candidate{}, FiledAt: r.FiledAt, Version: r.SlipVersion, Mine: r.RepID == a.ID,
 			Notes: contract.Notes{Body: r.NotesBody, Version: r.NotesVersion, Saved: true, SavedAt: r.NotesSavedAt}}}
 }

@@ -269,13 +269,13 @@ func (d *Desk) HangUp(ctx context.Context, a Actor, id uuid.UUID) error {
 		return err
 	}
 	// Not in progress here: over, somebody else's, or never there. Hanging up twice is no mistake.
-	calls, readErr := d.Store.CallsByIDs(ctx, []uuid.UUID{id})
+	c, readErr := d.Store.CallByID(ctx, id)
 	switch {
+	case store.NotFound(readErr):
+		return ErrNotFound
 	case readErr != nil:
 		return readErr
-	case len(calls) == 0:
-		return ErrNotFound
-	case calls[0].RepID != a.ID:
+	case c.RepID != a.ID:
 		return call.ErrNotThere
 	}
 	return nil

@@ -18,6 +18,7 @@ import (
 
 	"trundo/internal/carrier"
 	"trundo/internal/contract"
+	"trundo/internal/core/call"
 	"trundo/internal/core/callable"
 	"trundo/internal/journal"
 	"trundo/internal/live"
@@ -127,6 +128,14 @@ func (d *Desk) Close() {
 
 // CallsInProgress is their number on this server.
 func (d *Desk) CallsInProgress() int { return d.board.Count() }
+
+// PhaseOf is the phase of a call in progress on this server; "" for any other.
+func (d *Desk) PhaseOf(id uuid.UUID) call.Phase {
+	if s, live := d.board.Snapshot(id); live {
+		return s.Phase()
+	}
+	return call.PhaseNone
+}
 
 // Away tells whether what is written waits beside the server for the database.
 func (d *Desk) Away() bool { return d.journal.Away() }

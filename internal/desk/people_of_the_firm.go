@@ -61,9 +61,10 @@ type cachedActor struct {
 type firm struct {
 	name, region string
 	rules        slip.Rules
-	lines        []callerid.Line
-	outcomes     []db.OutcomesRow
-	types        []db.CallTypesRow
+	lines        []callerid.Line // active ones
+	outcomes     []db.Outcome    // all, also those no longer offered
+	types        []db.CallType   // likewise
+	lineLabels   map[uuid.UUID]string
 }
 
 // firmSettings is the value of the setting "firm".
@@ -119,7 +120,12 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 	if err != nil {
 		return nil, err
 	}
+	f.lineLabels = map[uuid.UUID]string{}
 	for _, l := range lines {
+		f.lineLabels[l.ID] = l.Label
+		if !l.Active {
+			continue
+		}
 		f.lines = append(f.lines, callerid.Line{ID: l.ID.String(), E164: l.E164, Label: l.Label, Region: l.Region, Main: l.Main})
 	}
 	if f.outcomes, err = d.Store.Outcomes(ctx); err != nil {
@@ -129,22 +135,22 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 	return f, err
 }
 
-func (f *firm) outcome(id uuid.UUID) (db.OutcomesRow, bool) {
+func (f *firm) outcome(id uuid.UUID) (db.Outcome, bool) {
 	for _, o := range f.outcomes {
 		if o.ID == id {
 			return o, true
 		}
 	}
-	return db.OutcomesRow{}, false
+	return db.Outcome{}, false
 }
 
-func (f *firm) callType(id uuid.UUID) (db.CallTypesRow, bool) {
+func (f *firm) callType(id uuid.UUID) (db.CallType, bool) {
 	for _, t := range f.types {
 		if t.ID == id {
 			return t, true
 		}
 	}
-	return db.CallTypesRow{}, false
+	return db.CallType{}, false
 }
 
 // decoy is checked where there is no such user, so that the answer takes as long.
@@ -218,10 +224,14 @@ func (d *Desk) Me(ctx context.Context, a Actor) (contract.Me, error) {
 		me.Line = phone.Format(shown.Line.E164, "", f.region, a.Style)
 	}
 	for _, o := range f.outcomes {
-		me.Outcomes = append(me.Outcomes, contract.Outcome{ID: o.ID, Label: o.Label, Reached: o.Reached, NeedsNotes: o.NeedsNotes})
+		if o.Active {
+			me.Outcomes = append(me.Outcomes, contract.Outcome{ID: o.ID, Label: o.Label, Reached: o.Reached, NeedsNotes: o.NeedsNotes})
+		}
 	}
 	for _, t := range f.types {
-		me.CallTypes = append(me.CallTypes, contract.CallType{ID: t.ID, Label: t.Label})
+		if t.Active {
+			me.CallTypes = append(me.CallTypes, contract.CallType{ID: t.ID, Label: t.Label})
+		}
 	}
 	return me, nil
 }

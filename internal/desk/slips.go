@@ -86,7 +86,9 @@ func (d *Desk) saveNotes(ctx context.Context, a Actor, id uuid.UUID, edit slip.E
 	}
 	d.publishSlip(s.UserID, s.CallID, edit.Writer)
 	if s.State == string(slip.Filed) {
-		d.publishCallHistory(ctx, s.CallID)
+		if _, err := d.tellAndView(ctx, a, s.CallID); err != nil {
+			d.Log.Error("whom to tell of a call", "call", s.CallID, "error", err)
+		}
 	}
 	return contract.Notes{Body: next.Body, Version: next.Version, Saved: true, SavedAt: &edit.At}, nil
 }
@@ -159,7 +161,7 @@ func (d *Desk) ChangeSlip(ctx context.Context, a Actor, id uuid.UUID, c contract
 	}
 	d.publishSlip(s.UserID, s.CallID, "")
 	if s.State == string(slip.Filed) {
-		d.publishCallHistory(ctx, s.CallID)
+		return d.tellAndView(ctx, a, s.CallID)
 	}
 	return d.callView(ctx, a, s.CallID)
 }
@@ -172,13 +174,13 @@ func applySlipChange(f *firm, c contract.SlipChange, p *db.UpdateSlipParams) err
 		p.Subject = strings.TrimSpace(strings.ReplaceAll(*c.Subject, "\x00", ""))
 	}
 	if c.CallTypeID != nil {
-		if _, ok := f.callType(*c.CallTypeID); !ok {
+		if t, ok := f.callType(*c.CallTypeID); !ok || !t.Active {
 			return wrong("call_type_id", "there is no such call type")
 		}
 		p.CallTypeID = c.CallTypeID
 	}
 	if c.OutcomeID != nil {
-		if _, ok := f.outcome(*c.OutcomeID); !ok {
+		if o, ok := f.outcome(*c.OutcomeID); !ok || !o.Active {
 			return wrong("outcome_id", "there is no such outcome")
 		}
 		p.OutcomeID = c.OutcomeID
@@ -239,7 +241,21 @@ func (d *Desk) File(ctx context.Context, a Actor, id uuid.UUID, key string) (con
 		}
 		return contract.Call{}, err
 	}
-	return d.callView(ctx, a, callID)
+	return d.tellAndView(ctx, a, callID)
+}
+
+// tellAndView reads a call and tells everybody who looks at a record on which it stands.
+func (d *Desk) tellAndView(ctx context.Context, a Actor, callID uuid.UUID) (contract.Call, error) {
+	view, err := d.callView(ctx, a, callID)
+	if err != nil {
+		return view, err
+	}
+	records := make([]uuid.UUID, len(view.Links))
+	for i, l := range view.Links {
+		records[i] = l.Record.ID
+	}
+	d.publishHistory(&callID, records...)
+	return view, nil
 }
 
 func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash []byte) (uuid.UUID, error) {
@@ -292,19 +308,8 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 	delete(d.slips, id)
 	d.mu.Unlock()
 	d.publishSlip(s.UserID, s.CallID, "")
-	d.publishCallHistory(ctx, s.CallID)
 	d.publishLane(s.UserID)
 	return s.CallID, nil
-}
-
-// publishCallHistory tells everybody who looks at a record of this call.
-func (d *Desk) publishCallHistory(ctx context.Context, callID uuid.UUID) {
-	records, err := d.Store.LinkedRecords(ctx, callID)
-	if err != nil {
-		d.Log.Error("whom to tell of a call", "call", callID, "error", err)
-		return
-	}
-	d.publishHistory(&callID, records...)
 }
 
 // Attach puts a slip's call on a record, and on that person's company, and so answers whose number it is.

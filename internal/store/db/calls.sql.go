@@ -13,6 +13,97 @@ import (
 	"github.com/google/uuid"
 )
 
+const callByID = `-- name: CallByID :one
+SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
+  c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
+  s.id AS slip_id, s.user_id AS rep_id, u.name AS rep_name, s.state AS slip_state, s.subject, s.call_type_id, s.outcome_id,
+  s.asks_who, s.open_record_id, s.filed_at, s.version AS slip_version,
+  coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
+FROM calls c
+JOIN slips s ON s.call_id = c.id
+JOIN users u ON u.id = s.user_id
+LEFT JOIN slip_notes n ON n.slip_id = s.id
+WHERE c.id = $1
+`
+
+type CallByIDRow struct {
+	ID             uuid.UUID
+	Direction      string
+	LineID         *uuid.UUID
+	RemoteE164     string
+	RemoteExt      string
+	RemoteTyped    string
+	RemoteLabel    string
+	CallerID       string
+	CallerIDReason string
+	Device         string
+	State          string
+	StartedAt      time.Time
+	RangAt         *time.Time
+	AnsweredAt     *time.Time
+	EndedAt        *time.Time
+	EndReason      string
+	DialMs         int64
+	RingMs         int64
+	TalkMs         int64
+	SlipID         uuid.UUID
+	RepID          uuid.UUID
+	RepName        string
+	SlipState      string
+	Subject        string
+	CallTypeID     *uuid.UUID
+	OutcomeID      *uuid.UUID
+	AsksWho        bool
+	OpenRecordID   *uuid.UUID
+	FiledAt        *time.Time
+	SlipVersion    int
+	NotesBody      string
+	NotesVersion   int
+	NotesSavedAt   *time.Time
+}
+
+// The same as CallsByIDs for one call: PostgreSQL keeps the plan of this one, but plans a list anew each time.
+func (q *Queries) CallByID(ctx context.Context, id uuid.UUID) (CallByIDRow, error) {
+	row := q.db.QueryRow(ctx, callByID, id)
+	var i CallByIDRow
+	err := row.Scan(
+		&i.ID,
+		&i.Direction,
+		&i.LineID,
+		&i.RemoteE164,
+		&i.RemoteExt,
+		&i.RemoteTyped,
+		&i.RemoteLabel,
+		&i.CallerID,
+		&i.CallerIDReason,
+		&i.Device,
+		&i.State,
+		&i.StartedAt,
+		&i.RangAt,
+		&i.AnsweredAt,
+		&i.EndedAt,
+		&i.EndReason,
+		&i.DialMs,
+		&i.RingMs,
+		&i.TalkMs,
+		&i.SlipID,
+		&i.RepID,
+		&i.RepName,
+		&i.SlipState,
+		&i.Subject,
+		&i.CallTypeID,
+		&i.OutcomeID,
+		&i.AsksWho,
+		&i.OpenRecordID,
+		&i.FiledAt,
+		&i.SlipVersion,
+		&i.NotesBody,
+		&i.NotesVersion,
+		&i.NotesSavedAt,
+	)
+	return i, err
+}
+
 const callFacts = `-- name: CallFacts :many
 SELECT seq, at, kind, data FROM call_facts WHERE call_id = $1 ORDER BY seq
 `
@@ -106,20 +197,14 @@ func (q *Queries) CallList(ctx context.Context, arg CallListParams) ([]uuid.UUID
 }
 
 const callsByIDs = `-- name: CallsByIDs :many
-SELECT c.id, c.direction, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
+SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  coalesce(l.label, '')::text AS line_label,
   s.id AS slip_id, s.user_id AS rep_id, u.name AS rep_name, s.state AS slip_state, s.subject, s.call_type_id, s.outcome_id,
   s.asks_who, s.open_record_id, s.filed_at, s.version AS slip_version,
-  coalesce(ct.label, '')::text AS call_type_label, coalesce(o.label, '')::text AS outcome_label,
-  coalesce(o.reached, false)::boolean AS outcome_reached,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
 FROM calls c
 JOIN slips s ON s.call_id = c.id
 JOIN users u ON u.id = s.user_id
-LEFT JOIN lines l ON l.id = c.line_id
-LEFT JOIN call_types ct ON ct.id = s.call_type_id
-LEFT JOIN outcomes o ON o.id = s.outcome_id
 LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE c.id = ANY ($1::uuid[])
 `
@@ -127,6 +212,7 @@ WHERE c.id = ANY ($1::uuid[])
 type CallsByIDsRow struct {
 	ID             uuid.UUID
 	Direction      string
+	LineID         *uuid.UUID
 	RemoteE164     string
 	RemoteExt      string
 	RemoteTyped    string
@@ -143,7 +229,6 @@ type CallsByIDsRow struct {
 	DialMs         int64
 	RingMs         int64
 	TalkMs         int64
-	LineLabel      string
 	SlipID         uuid.UUID
 	RepID          uuid.UUID
 	RepName        string
@@ -155,9 +240,6 @@ type CallsByIDsRow struct {
 	OpenRecordID   *uuid.UUID
 	FiledAt        *time.Time
 	SlipVersion    int
-	CallTypeLabel  string
-	OutcomeLabel   string
-	OutcomeReached bool
 	NotesBody      string
 	NotesVersion   int
 	NotesSavedAt   *time.Time
@@ -175,6 +257,7 @@ func (q *Queries) CallsByIDs(ctx context.Context, ids []uuid.UUID) ([]CallsByIDs
 		if err := rows.Scan(
 			&i.ID,
 			&i.Direction,
+			&i.LineID,
 			&i.RemoteE164,
 			&i.RemoteExt,
 			&i.RemoteTyped,
@@ -191,7 +274,6 @@ func (q *Queries) CallsByIDs(ctx context.Context, ids []uuid.UUID) ([]CallsByIDs
 			&i.DialMs,
 			&i.RingMs,
 			&i.TalkMs,
-			&i.LineLabel,
 			&i.SlipID,
 			&i.RepID,
 			&i.RepName,
@@ -203,9 +285,6 @@ func (q *Queries) CallsByIDs(ctx context.Context, ids []uuid.UUID) ([]CallsByIDs
 			&i.OpenRecordID,
 			&i.FiledAt,
 			&i.SlipVersion,
-			&i.CallTypeLabel,
-			&i.OutcomeLabel,
-			&i.OutcomeReached,
 			&i.NotesBody,
 			&i.NotesVersion,
 			&i.NotesSavedAt,
@@ -314,6 +393,49 @@ func (q *Queries) InsertCommand(ctx context.Context, arg InsertCommandParams) er
 		arg.At,
 	)
 	return err
+}
+
+const linksOfCall = `-- name: LinksOfCall :many
+SELECT cl.call_id, cl.record_id, cl.role, cl.reason, r.kind, r.name
+FROM call_links cl JOIN records r ON r.id = cl.record_id
+WHERE cl.call_id = $1
+ORDER BY cl.role DESC, cl.at, r.id
+`
+
+type LinksOfCallRow struct {
+	CallID   uuid.UUID
+	RecordID uuid.UUID
+	Role     string
+	Reason   string
+	Kind     string
+	Name     string
+}
+
+func (q *Queries) LinksOfCall(ctx context.Context, id uuid.UUID) ([]LinksOfCallRow, error) {
+	rows, err := q.db.Query(ctx, linksOfCall, id)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []LinksOfCallRow{}
+	for rows.Next() {
+		var i LinksOfCallRow
+		if err := rows.Scan(
+			&i.CallID,
+			&i.RecordID,
+			&i.Role,
+			&i.Reason,
+			&i.Kind,
+			&i.Name,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const linksOfCalls = `-- name: LinksOfCalls :many

@@ -13,25 +13,24 @@ import (
 )
 
 const callTypes = `-- name: CallTypes :many
-SELECT id, label, position FROM call_types WHERE active ORDER BY position, id
+SELECT id, label, position, active FROM call_types ORDER BY position, id
 `
 
-type CallTypesRow struct {
-	ID       uuid.UUID
-	Label    string
-	Position int
-}
-
-func (q *Queries) CallTypes(ctx context.Context) ([]CallTypesRow, error) {
+func (q *Queries) CallTypes(ctx context.Context) ([]CallType, error) {
 	rows, err := q.db.Query(ctx, callTypes)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	items := []CallTypesRow{}
+	items := []CallType{}
 	for rows.Next() {
-		var i CallTypesRow
-		if err := rows.Scan(&i.ID, &i.Label, &i.Position); err != nil {
+		var i CallType
+		if err := rows.Scan(
+			&i.ID,
+			&i.Label,
+			&i.Position,
+			&i.Active,
+		); err != nil {
 			return nil, err
 		}
 		items = append(items, i)
@@ -95,7 +94,7 @@ func (q *Queries) InsertUser(ctx context.Context, arg InsertUserParams) error {
 }
 
 const lines = `-- name: Lines :many
-SELECT id, e164, label, source, region, main FROM lines WHERE active ORDER BY position, id
+SELECT id, e164, label, source, region, main, active FROM lines ORDER BY position, id
 `
 
 type LinesRow struct {
@@ -105,6 +104,7 @@ type LinesRow struct {
 	Source string
 	Region string
 	Main   bool
+	Active bool
 }
 
 func (q *Queries) Lines(ctx context.Context) ([]LinesRow, error) {
@@ -123,6 +123,7 @@ func (q *Queries) Lines(ctx context.Context) ([]LinesRow, error) {
 			&i.Source,
 			&i.Region,
 			&i.Main,
+			&i.Active,
 		); err != nil {
 			return nil, err
 		}
@@ -135,32 +136,25 @@ func (q *Queries) Lines(ctx context.Context) ([]LinesRow, error) {
 }
 
 const outcomes = `-- name: Outcomes :many
-SELECT id, label, position, reached, needs_notes FROM outcomes WHERE active ORDER BY position, id
+SELECT id, label, position, reached, needs_notes, active FROM outcomes ORDER BY position, id
 `
 
-type OutcomesRow struct {
-	ID         uuid.UUID
-	Label      string
-	Position   int
-	Reached    bool
-	NeedsNotes bool
-}
-
-func (q *Queries) Outcomes(ctx context.Context) ([]OutcomesRow, error) {
+func (q *Queries) Outcomes(ctx context.Context) ([]Outcome, error) {
 	rows, err := q.db.Query(ctx, outcomes)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	items := []OutcomesRow{}
+	items := []Outcome{}
 	for rows.Next() {
-		var i OutcomesRow
+		var i Outcome
 		if err := rows.Scan(
 			&i.ID,
 			&i.Label,
 			&i.Position,
 			&i.Reached,
 			&i.NeedsNotes,
+			&i.Active,
 		); err != nil {
 			return nil, err
 		}

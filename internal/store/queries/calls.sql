@@ -81,23 +81,36 @@ WHERE legs.call_id = @call_id AND legs.leg_no = l.leg_no;
 -- name: CallFacts :many
 SELECT seq, at, kind, data FROM call_facts WHERE call_id = @call_id ORDER BY seq;
 
--- name: CallsByIDs :many
-SELECT c.id, c.direction, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
+-- name: CallByID :one
+-- The same as CallsByIDs for one call: PostgreSQL keeps the plan of this one, but plans a list anew each time.
+SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  coalesce(l.label, '')::text AS line_label,
   s.id AS slip_id, s.user_id AS rep_id, u.name AS rep_name, s.state AS slip_state, s.subject, s.call_type_id, s.outcome_id,
   s.asks_who, s.open_record_id, s.filed_at, s.version AS slip_version,
-  coalesce(ct.label, '')::text AS call_type_label, coalesce(o.label, '')::text AS outcome_label,
-  coalesce(o.reached, false)::boolean AS outcome_reached,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
 FROM calls c
 JOIN slips s ON s.call_id = c.id
 JOIN users u ON u.id = s.user_id
-LEFT JOIN lines l ON l.id = c.line_id
-LEFT JOIN call_types ct ON ct.id = s.call_type_id
-LEFT JOIN outcomes o ON o.id = s.outcome_id
+LEFT JOIN slip_notes n ON n.slip_id = s.id
+WHERE c.id = @id;
+
+-- name: CallsByIDs :many
+SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
+  c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
+  s.id AS slip_id, s.user_id AS rep_id, u.name AS rep_name, s.state AS slip_state, s.subject, s.call_type_id, s.outcome_id,
+  s.asks_who, s.open_record_id, s.filed_at, s.version AS slip_version,
+  coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
+FROM calls c
+JOIN slips s ON s.call_id = c.id
+JOIN users u ON u.id = s.user_id
 LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE c.id = ANY (@ids::uuid[]);
+
+-- name: LinksOfCall :many
+SELECT cl.call_id, cl.record_id, cl.role, cl.reason, r.kind, r.name
+FROM call_links cl JOIN records r ON r.id = cl.record_id
+WHERE cl.call_id = @id
+ORDER BY cl.role DESC, cl.at, r.id;
 
 -- name: LinksOfCalls :many
 SELECT cl.call_id, cl.record_id, cl.role, cl.reason, r.kind, r.name

@@ -15,13 +15,13 @@ VALUES (@id, @login, @name, @role, @team, @password_hash, @zone, sqlc.narg('line
 INSERT INTO rep_state (user_id) VALUES (@user_id) ON CONFLICT DO NOTHING;
 
 -- name: Lines :many
-SELECT id, e164, label, source, region, main FROM lines WHERE active ORDER BY position, id;
+SELECT id, e164, label, source, region, main, active FROM lines ORDER BY position, id;
 
 -- name: Outcomes :many
-SELECT id, label, position, reached, needs_notes FROM outcomes WHERE active ORDER BY position, id;
+SELECT id, label, position, reached, needs_notes, active FROM outcomes ORDER BY position, id;
 
 -- name: CallTypes :many
-SELECT id, label, position FROM call_types WHERE active ORDER BY position, id;
+SELECT id, label, position, active FROM call_types ORDER BY position, id;
 
 -- name: Setting :one
 SELECT value FROM settings WHERE key = @key;
