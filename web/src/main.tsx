@@ -7,6 +7,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 
 import { Failure } from "./api/client";
+import { holdWindow } from "./call/drafts";
 import { makeRouter } from "./shell/router";
 import { showTheme, theme } from "./shell/theme";
 import { ToastProvider } from "./ui/toast";
@@ -15,6 +16,7 @@ import { TooltipProvider } from "./ui/tooltip";
 // The primitives inject styles, which the content policy allows only with this answer's nonce.
 setNonce(document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content ?? "");
 showTheme(theme());
+holdWindow();
 
 const client = new QueryClient({
   defaultOptions: {

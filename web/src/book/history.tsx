@@ -107,7 +107,13 @@ export function CallLine({ call, withWho = false }: { call: Call; withWho?: bool
             )
           )}
         </div>
-        {call.slip.subject && <p className="font-semibold">{call.slip.subject}</p>}
+        {(call.slip.subject || call.slip.call_type) && (
+          <p>
+            <span className="font-semibold">{call.slip.subject}</span>
+            {call.slip.subject && call.slip.call_type && " · "}
+            <span className="text-quiet">{call.slip.call_type}</span>
+          </p>
+        )}
         {call.slip.notes.body && (
           <p className="line-clamp-4 max-w-prose whitespace-pre-wrap text-quiet">{call.slip.notes.body}</p>
         )}

@@ -43,16 +43,12 @@ export function CallPage() {
       <div className="mt-5 grid grid-cols-[minmax(0,1fr)_18rem] gap-7 max-[63.9rem]:grid-cols-1">
         <section aria-label={t.calls.correct} className="flex flex-col gap-3">
           <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.correct}</h2>
-          {mayCorrect ? (
-            <Correct key={call.slip.id} call={call} />
-          ) : (
-            <p className="whitespace-pre-wrap">{call.slip.notes.body}</p>
-          )}
+          {mayCorrect ? <Correct key={call.slip.id} call={call} /> : <ReadOnly call={call} />}
           <h2 className="mt-2 border-b border-rule-strong pb-1 text-quiet">{t.calls.links}</h2>
           {call.links.length === 0 && <p className="text-quiet">{t.calls.nowhere}</p>}
           <div className="flex flex-wrap gap-1.5">
             {call.links.map((l) => (
-              <LinkChip key={l.record.id} call={call} record={l.record} />
+              <LinkChip key={l.record.id} call={call} record={l.record} fixed={!mayCorrect} />
             ))}
             {mayCorrect && <AttachSearch call={call} />}
           </div>
@@ -87,6 +83,17 @@ export function CallPage() {
           </section>
         </div>
       </div>
+    </>
+  );
+}
+
+/** ReadOnly is what a colleague's slip says. */
+function ReadOnly({ call }: { call: Call }) {
+  const words = [call.slip.outcome, call.slip.call_type, call.slip.subject].filter(Boolean).join(" · ");
+  return (
+    <>
+      <p>{words || t.calls.noOutcome}</p>
+      <p className="whitespace-pre-wrap">{call.slip.notes.body}</p>
     </>
   );
 }

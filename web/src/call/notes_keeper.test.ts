@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
-import { api } from "../api/client";
+import { api, windowId } from "../api/client";
 import { NotesKeeper } from "./notes_keeper";
 
 type Answer = { status: number; body: unknown };
@@ -36,11 +36,11 @@ describe("the keeper of notes", () => {
     const keeper = new NotesKeeper("s1", server);
     for (const text of ["W", "Wa", "Wan"]) keeper.type(text);
     expect(keeper.get().status).toBe("browser");
-    expect(localStorage.getItem("trundo.notes.s1")).toContain("Wan");
+    expect(localStorage.getItem(`trundo.notes.s1.${windowId}`)).toContain("Wan");
     await vi.advanceTimersByTimeAsync(300);
     expect(sent).toEqual([{ body: "Wan", base: 0 }]);
     expect(keeper.get().status).toBe("saved");
-    expect(localStorage.getItem("trundo.notes.s1")).toBeNull();
+    expect(localStorage.getItem(`trundo.notes.s1.${windowId}`)).toBeNull();
   });
 
   it("saves within a second while somebody types without a pause", async () => {
@@ -58,7 +58,7 @@ describe("the keeper of notes", () => {
     keeper.type("kept");
     await vi.advanceTimersByTimeAsync(400);
     expect(keeper.get().status).toBe("browser");
-    expect(localStorage.getItem("trundo.notes.s3")).toContain("kept");
+    expect(localStorage.getItem(`trundo.notes.s3.${windowId}`)).toContain("kept");
     await vi.advanceTimersByTimeAsync(5_000);
     expect(keeper.get().status).toBe("saved");
     expect(sent.length).toBe(3);
@@ -70,17 +70,38 @@ describe("the keeper of notes", () => {
     keeper.type("kept");
     await vi.advanceTimersByTimeAsync(400);
     expect(keeper.get().status).toBe("server");
-    expect(localStorage.getItem("trundo.notes.s4")).toContain("kept");
+    expect(localStorage.getItem(`trundo.notes.s4.${windowId}`)).toContain("kept");
     await vi.advanceTimersByTimeAsync(2_500);
     expect(keeper.get().status).toBe("saved");
   });
 
-  it("takes up a draft that an earlier window left", async () => {
-    localStorage.setItem("trundo.notes.s5", JSON.stringify({ body: "half a thou", base: 0, at: 1 }));
+  it("goes on after a reload where it was", async () => {
+    localStorage.setItem(`trundo.notes.s5.${windowId}`, JSON.stringify({ body: "half a thou", base: 0, at: 1 }));
     const keeper = new NotesKeeper("s5", server);
     expect(keeper.get().body).toBe("half a thou");
     await vi.advanceTimersByTimeAsync(10);
     expect(sent).toEqual([{ body: "half a thou", base: 0 }]);
+  });
+
+  it("takes up what a closed window left, but not what a living one is writing", async () => {
+    localStorage.setItem("trundo.notes.s9.closed", JSON.stringify({ body: "left behind", base: 0, at: 1 }));
+    localStorage.setItem("trundo.notes.s9.alive", JSON.stringify({ body: "being written", base: 0, at: Date.now() }));
+    const keeper = new NotesKeeper("s9", server);
+    await vi.advanceTimersByTimeAsync(10);
+    expect(keeper.get().body).toBe("left behind");
+    expect(sent).toEqual([{ body: "left behind", base: 0 }]);
+    expect(localStorage.getItem("trundo.notes.s9.closed")).toBeNull();
+    expect(localStorage.getItem("trundo.notes.s9.alive")).not.toBeNull();
+  });
+
+  it("shows both where a closed window left another text than the one that is saved", async () => {
+    localStorage.setItem("trundo.notes.s10.closed", JSON.stringify({ body: "left behind", base: 1, at: 1 }));
+    const keeper = new NotesKeeper("s10", { body: "saved since", version: 3, saved: true });
+    await vi.advanceTimersByTimeAsync(10);
+    expect(keeper.get()).toMatchObject({ status: "conflict", body: "saved since", theirs: { body: "left behind" } });
+    keeper.settle("both");
+    await vi.advanceTimersByTimeAsync(10);
+    expect(sent.at(-1)).toEqual({ body: "left behind\n\nsaved since", base: 3 });
   });
 
   it("loses neither text in a conflict", async () => {

@@ -2,6 +2,7 @@
 // through reloads, breaks and other windows. One keeper a slip, for the life of the window.
 import { api, ask, Failure, type Schemas, windowId } from "../api/client";
 import { onBack } from "../api/live";
+import { dropDraft, keepDraft, leftDrafts, ownDraft } from "./drafts";
 
 type Notes = Schemas["Notes"];
 
@@ -14,13 +15,9 @@ export type NotesState = {
   problem: string | undefined;
 };
 
-type Draft = { body: string; base: number; at: number };
-
 const pause = 300; // after the last letter
 const longest = 800; // while letters keep coming
 const again = 2_000;
-
-const draftKey = (slip: string) => `trundo.notes.${slip}`;
 
 export class NotesKeeper {
   private state: NotesState;
@@ -41,7 +38,7 @@ export class NotesKeeper {
       theirs: undefined,
       problem: undefined,
     };
-    const draft = readDraft(slip);
+    const draft = ownDraft(slip);
     if (draft && draft.body !== server.body) {
       this.base = draft.base;
       this.state = { ...this.state, body: draft.body, status: "browser" };
@@ -49,6 +46,7 @@ export class NotesKeeper {
     } else {
       dropDraft(slip);
     }
+    void this.takeUp();
     onBack(() => {
       if (this.state.status !== "saved" && this.state.status !== "conflict") void this.flush();
     });
@@ -97,13 +95,23 @@ export class NotesKeeper {
   }
 
   private keep() {
-    try {
-      localStorage.setItem(
-        draftKey(this.slip),
-        JSON.stringify({ body: this.state.body, base: this.base, at: Date.now() } satisfies Draft),
-      );
-    } catch {
-      // A full or forbidden storage: the server still gets it.
+    keepDraft(this.slip, { body: this.state.body, base: this.base, at: Date.now() });
+  }
+
+  /** takeUp takes over what a window that is no more had not saved yet; where there is another text, both are shown. */
+  private async takeUp() {
+    for (const left of await leftDrafts(this.slip)) {
+      left.drop();
+      if (left.draft.body === this.state.body) continue;
+      if (this.state.status === "saved" && left.draft.base >= this.base) {
+        this.base = left.draft.base;
+        this.set({ body: left.draft.body, status: "browser" });
+        this.keep();
+        this.schedule(0);
+      } else if (left.draft.body.trim()) {
+        this.set({ status: "conflict", theirs: { body: left.draft.body, version: this.base, saved: false } });
+        this.keep();
+      }
     }
   }
 
@@ -162,23 +170,6 @@ export class NotesKeeper {
     }
     this.set({ status: "browser" });
     this.schedule(again);
-  }
-}
-
-function readDraft(slip: string): Draft | undefined {
-  try {
-    const text = localStorage.getItem(draftKey(slip));
-    return text ? (JSON.parse(text) as Draft) : undefined;
-  } catch {
-    return undefined;
-  }
-}
-
-function dropDraft(slip: string) {
-  try {
-    localStorage.removeItem(draftKey(slip));
-  } catch {
-    // nothing was kept there
   }
 }
 

@@ -4,6 +4,7 @@ import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from "reac
 
 import { withNewest } from "../api/call_states";
 import { api, ask, type Call, Failure, type RecordRef, type Schemas } from "../api/client";
+import { useConnection } from "../api/live";
 import { queries } from "../api/queries";
 import { t } from "../messages";
 import { useKey, useKeys, useOutcomeKeys } from "../shell/keys";
@@ -121,6 +122,7 @@ function CallClock({ call }: { call: Call }) {
   const talked = call.state.answered_at !== null;
   const main = talked ? parts.talking : parts.dialing + parts.ringing;
   const ended = call.state.phase === "ended";
+  const { away } = useConnection();
   return (
     <p className="shrink-0 text-right" data-testid="clock">
       <span className="sr-only">{t.slip.clock} </span>
@@ -131,6 +133,7 @@ function CallClock({ call }: { call: Call }) {
       {talked && (
         <span className="block text-xs text-quiet">{t.slip.rangFor(duration(parts.dialing + parts.ringing))}</span>
       )}
+      {away && !call.state.saved && <span className="block text-xs font-semibold text-waiting">{t.slip.unsaved}</span>}
     </p>
   );
 }
@@ -334,7 +337,7 @@ export function CallType({ call, hidden = true }: { call: Call; hidden?: boolean
   );
 }
 
-export function LinkChip({ call, record }: { call: Call; record: RecordRef }) {
+export function LinkChip({ call, record, fixed = false }: { call: Call; record: RecordRef; fixed?: boolean }) {
   const client = useQueryClient();
   const tell = useTell();
   const detach = useMutation({
@@ -351,9 +354,13 @@ export function LinkChip({ call, record }: { call: Call; record: RecordRef }) {
   });
   return (
     <Chip
-      remove={() => {
-        detach.mutate();
-      }}
+      remove={
+        fixed
+          ? undefined
+          : () => {
+              detach.mutate();
+            }
+      }
       removeLabel={t.slip.detach(record.name)}
     >
       <Link to="/records/$id" params={{ id: record.id }} className="hover:underline">

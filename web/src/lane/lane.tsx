@@ -16,16 +16,19 @@ import { useTell } from "../ui/toast";
 
 type Entry = Schemas["LaneEntry"];
 
+/** LanePage is the lane where there is no room for it beside the sheet. */
+export function LanePage() {
+  return <Lane className="" />;
+}
+
+const beside = "w-68 shrink-0 overflow-y-auto border-r border-rule-strong px-3.5 py-4 max-[63.9rem]:hidden";
+
 /** Lane is what is owed, ranked, each with its reason; below it what was done just now. */
-export function Lane() {
+export function Lane({ className = beside }: { className?: string }) {
   const lane = useQuery(queries.lane);
   const arrows = useArrowKeys();
   return (
-    <nav
-      aria-label={t.lane.region}
-      className="flex w-68 shrink-0 flex-col overflow-y-auto border-r border-rule-strong px-3.5 py-4 max-[63.9rem]:hidden"
-      onKeyDown={arrows}
-    >
+    <nav aria-label={t.lane.region} className={`flex flex-col ${className}`} onKeyDown={arrows}>
       <div className="mb-1 flex items-baseline justify-between">
         <h2 className="text-sm font-semibold text-quiet">{t.lane.title}</h2>
         {lane.data && <span className="text-sm text-quiet">{t.lane.today(lane.data.today)}</span>}

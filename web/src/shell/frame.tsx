@@ -51,13 +51,13 @@ export function Frame() {
         />
         <div className="flex min-h-0 flex-1">
           <Lane />
-          <div className="flex min-w-0 flex-1 flex-col bg-sheet">
+          <div className="flex min-w-0 flex-1 flex-col bg-sheet max-[63.9rem]:overflow-y-auto">
             <Away />
             <DeskStrip />
             <main
               id="sheet"
               tabIndex={-1}
-              className="flex min-h-0 flex-1 flex-col overflow-y-auto px-5.5 py-4 outline-none"
+              className="flex min-h-0 flex-1 flex-col overflow-y-auto px-5.5 py-4 outline-none max-[63.9rem]:min-h-[70vh] max-[63.9rem]:flex-none max-[63.9rem]:overflow-visible max-[63.9rem]:px-3.5"
             >
               <Outlet />
             </main>
@@ -79,7 +79,7 @@ const section =
 
 function Band({ onKeys }: { onKeys: () => void }) {
   return (
-    <header className="flex h-12 shrink-0 items-center gap-5 border-b border-rule-strong px-3.5">
+    <header className="flex min-h-12 shrink-0 items-center gap-5 border-b border-rule-strong px-3.5 max-[63.9rem]:flex-wrap max-[63.9rem]:gap-x-4 max-[63.9rem]:gap-y-1 max-[63.9rem]:py-1">
       <Link to="/" className="flex w-61 shrink-0 items-center gap-2.5 text-[1.0625rem] max-[63.9rem]:w-auto">
         <Mark />
         <span className="name">{t.name}</span>
@@ -88,6 +88,9 @@ function Band({ onKeys }: { onKeys: () => void }) {
       <nav aria-label={t.name} className="flex gap-4.5">
         <Link to="/" activeOptions={{ exact: true }} className={section}>
           {t.sections.today}
+        </Link>
+        <Link to="/lane" className={`${section} min-[64rem]:hidden`}>
+          {t.lane.title}
         </Link>
         <Link to="/people" search={{}} activeOptions={{ includeSearch: false }} className={section}>
           {t.sections.people}

@@ -14,6 +14,7 @@ import { People } from "../book/people";
 import { RecordSheet } from "../book/record";
 import { CallPage } from "../call/call_page";
 import { Calls } from "../call/calls";
+import { LanePage } from "../lane/lane";
 import { t } from "../messages";
 import { Today } from "../today/today";
 import { Button } from "../ui/button";
@@ -70,6 +71,7 @@ const frame = createRoute({
 });
 
 const today = createRoute({ getParentRoute: () => frame, path: "/", component: Today });
+const lane = createRoute({ getParentRoute: () => frame, path: "/lane", component: LanePage });
 const people = createRoute({
   getParentRoute: () => frame,
   path: "/people",
@@ -90,7 +92,7 @@ const call = createRoute({ getParentRoute: () => frame, path: "/calls/$id", comp
 
 export const makeRouter = (client: QueryClient) =>
   createRouter({
-    routeTree: root.addChildren([signIn, frame.addChildren([today, people, record, calls, call])]),
+    routeTree: root.addChildren([signIn, frame.addChildren([today, lane, people, record, calls, call])]),
     context: { client },
     defaultErrorComponent: Broken,
     defaultNotFoundComponent: () => <Failed error={undefined} title={t.failed.title} />,

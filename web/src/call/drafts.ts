@@ -1,0 +1,70 @@
+// Notes that are not saved yet, kept in this browser: one draft for each slip and window. A window that is still there keeps
+// its draft to itself; what a closed one left is taken up by the next that opens the slip.
+import { windowId } from "../api/client";
+
+export type Draft = { body: string; base: number; at: number };
+
+const prefix = (slip: string) => `trundo.notes.${slip}.`;
+const lockName = (id: string) => `trundo.window.${id}`;
+const quiet = 5_000; // without locks: a window that has not touched its draft for so long is no more
+
+/** holdWindow shows the other windows, for as long as this one lives, that it does. */
+export function holdWindow() {
+  if ("locks" in navigator) void navigator.locks.request(lockName(windowId), () => new Promise(() => undefined));
+}
+
+export function keepDraft(slip: string, draft: Draft) {
+  try {
+    localStorage.setItem(prefix(slip) + windowId, JSON.stringify(draft));
+  } catch {
+    // A full or forbidden storage: the server still gets it.
+  }
+}
+
+export function dropDraft(slip: string, id = windowId) {
+  try {
+    localStorage.removeItem(prefix(slip) + id);
+  } catch {
+    // nothing was kept there
+  }
+}
+
+function read(key: string): Draft | undefined {
+  try {
+    const text = localStorage.getItem(key);
+    return text ? (JSON.parse(text) as Draft) : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+/** ownDraft is what this window had before it was reloaded. */
+export const ownDraft = (slip: string) => read(prefix(slip) + windowId);
+
+/** leftDrafts are those of windows that are no more. */
+export async function leftDrafts(slip: string): Promise<{ draft: Draft; drop: () => void }[]> {
+  let ids: string[];
+  try {
+    ids = Object.keys(localStorage)
+      .filter((key) => key.startsWith(prefix(slip)))
+      .map((key) => key.slice(prefix(slip).length))
+      .filter((id) => id !== windowId);
+  } catch {
+    return [];
+  }
+  if (ids.length === 0) return [];
+  const alive = "locks" in navigator ? new Set((await navigator.locks.query()).held?.map((l) => l.name)) : undefined;
+  return ids.flatMap((id) => {
+    const draft = read(prefix(slip) + id);
+    const lives = alive ? alive.has(lockName(id)) : draft && Date.now() - draft.at < quiet;
+    if (!draft || lives) return [];
+    return [
+      {
+        draft,
+        drop: () => {
+          dropDraft(slip, id);
+        },
+      },
+    ];
+  });
+}
