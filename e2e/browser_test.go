@@ -172,11 +172,13 @@ func (w *window) where(role, name string, selector ...string) point {
 	w.t.Helper()
 	expression := fmt.Sprintf("%s window.__where(%s, %s, %s)", finder, quote(role), quote(name), quote(strings.Join(selector, "")))
 	deadline := time.Now().Add(patience)
+	var last *point
 	for {
 		at, err := chromedp.Run(w.ctx, chromedp.Evaluate[*point](expression))
-		if err == nil && at != nil {
-			return *at
+		if err == nil && at != nil && last != nil && *at == *last {
+			return *at // it has come to rest
 		}
+		last = at
 		if time.Now().After(deadline) {
 			w.fail(fmt.Sprintf("there is no %s “%s” (error %v)", role, name, err))
 		}

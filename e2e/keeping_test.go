@@ -200,7 +200,7 @@ func TestACorrectionIsKeptInTheTrail(t *testing.T) {
 	win.person(berit)
 	win.click("link", "called mobile", historyPart)
 	win.see("Nothing was changed after filing.")
-	win.choose("Outcomes", "Never call")
+	win.choose("Outcome", "Never call")
 	win.see("Never call", "[data-testid=changes]")
 	win.see("Odile Fairweather", "[data-testid=changes]")
 	win.choose("Call type", "Spare parts")

@@ -161,6 +161,7 @@ func (d *Desk) ChangeSlip(ctx context.Context, a Actor, id uuid.UUID, c contract
 	}
 	d.publishSlip(s.UserID, s.CallID, "")
 	if s.State == string(slip.Filed) {
+		d.publishLane(s.UserID)
 		return d.tellAndView(ctx, a, s.CallID)
 	}
 	return d.callView(ctx, a, s.CallID)

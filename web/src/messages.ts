@@ -105,6 +105,7 @@ export const t = {
     type: "Call type",
     noType: "no type",
     outcomes: "Outcomes",
+    outcome: "Outcome",
     file: "File",
     filing: "Filing",
     willFile: (names: string, outcome: string) => `Files “${outcome}” on ${names}.`,
@@ -149,6 +150,7 @@ export const t = {
   },
   number: {
     call: "Call",
+    notToBeCalled: "not to be called",
     menu: (n: string) => `More for ${n}`,
     copy: "Copy",
     copied: (n: string) => `Copied ${n}`,

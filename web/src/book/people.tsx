@@ -41,17 +41,17 @@ const company: Column<RecordRow> = {
 const numbers: Column<RecordRow> = {
   key: "numbers",
   label: c.numbers,
-  width: "18.5rem",
+  width: "21rem",
   cell: (r) => (
-    <span className="flex items-center gap-4 overflow-hidden">
+    <span className="flex h-6 flex-wrap items-center gap-x-4 overflow-hidden">
       {r.numbers.slice(0, 2).map((n, i) => (
         <Number key={n.id} number={n} name={r.name} form={i === 0 ? "line" : "bare"} tabIndex={-1} />
       ))}
     </span>
   ),
 };
-const stage: Column<RecordRow> = { key: "stage", label: c.stage, width: "6rem", cell: (r) => r.stage };
-const owner: Column<RecordRow> = { key: "owner", label: c.owner, width: "8.5rem", cell: (r) => r.owner_name };
+const stage: Column<RecordRow> = { key: "stage", label: c.stage, width: "5.5rem", cell: (r) => r.stage };
+const owner: Column<RecordRow> = { key: "owner", label: c.owner, width: "8rem", cell: (r) => r.owner_name };
 
 /** People is the list of contacts and leads, or of companies: searched by name, company or number in any notation. */
 export function People() {

@@ -111,7 +111,7 @@ function Correct({ call }: { call: Call }) {
     <>
       <div className="flex flex-wrap gap-3">
         <Select
-          label={t.slip.outcomes}
+          label={t.slip.outcome}
           className="w-48"
           value={call.slip.outcome_id ?? ""}
           onChange={(e) => {

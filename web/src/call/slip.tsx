@@ -59,7 +59,7 @@ function Who({ call }: { call: Call }) {
     <div className="flex min-w-0 flex-col gap-1 border-rule-strong p-3.5 min-[64rem]:border-r min-[64rem]:border-dashed">
       <div className="flex items-start justify-between gap-2">
         <div className="min-w-0">
-          <h2 className="name text-lg break-words">
+          <h2 className="name line-clamp-2 text-lg break-words" title={whoOf(call)}>
             <RecordLink record={person ?? company} fallback={call.display} />
           </h2>
           {person && company && (
@@ -71,9 +71,13 @@ function Who({ call }: { call: Call }) {
         <CallClock call={call} />
       </div>
       <p className="text-sm text-quiet">
-        {call.label && `${call.label} `}
-        <span className="font-semibold text-ink">{call.display}</span>
-        <br />
+        {(person ?? company) && (
+          <>
+            {call.label && `${call.label} `}
+            <span className="font-semibold text-ink">{call.display}</span>
+            <br />
+          </>
+        )}
         {t.slip.shown(call.shown)}
       </p>
       <div className="mt-auto flex gap-2 pt-1.5">

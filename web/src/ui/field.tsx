@@ -69,7 +69,7 @@ export function Area({
         {...rest}
         aria-invalid={problem ? true : undefined}
         aria-describedby={problem ? `${id}-problem` : undefined}
-        className={`${box} block h-full min-h-16 resize-none leading-5`}
+        className={`${box} block min-h-16 resize-none leading-5`}
       />
       <Wrong id={`${id}-problem`} text={problem} />
     </div>

@@ -36,6 +36,7 @@ export function Number({
   tabIndex?: number;
 }) {
   const { dial, dialing } = useDial();
+  const tell = useTell();
   const me = useQuery(queries.me).data;
   const minute = useNow(30_000);
   const allowed = n.dialable && !n.refused;
@@ -47,6 +48,9 @@ export function Number({
   const call = () => {
     dial({ number_id: n.id }, name);
   };
+  const refuse = () => {
+    tell(what, { bad: true });
+  };
   if (form === "card") {
     return (
       <div
@@ -56,13 +60,19 @@ export function Number({
           <button
             type="button"
             aria-disabled={!allowed || dialing}
-            onClick={allowed ? call : undefined}
+            onClick={allowed ? call : refuse}
             className="min-w-0 flex-1 px-3 py-1.5 text-left"
           >
             {allowed && <span className="sr-only">{t.number.call} </span>}
             <span className="block truncate text-sm text-quiet">
               {n.label}
-              {state ? ` · ${state}` : n.refused ? ` · ${n.refused}` : there ? ` · ${t.number.there(there)}` : ""}
+              {state
+                ? ` · ${state}`
+                : n.refused
+                  ? ` · ${t.number.notToBeCalled}`
+                  : there
+                    ? ` · ${t.number.there(there)}`
+                    : ""}
             </span>
             <span
               className={`block text-[1.0625rem] leading-6 font-semibold ${allowed ? "text-ours" : "text-quiet line-through"}`}
@@ -85,6 +95,7 @@ export function Number({
         onClick={(e) => {
           e.stopPropagation();
           if (allowed) call();
+          else refuse();
         }}
         className={`inline-flex min-h-6 items-baseline gap-1.5 whitespace-nowrap ${allowed ? "text-ours hover:underline" : "text-quiet line-through"}`}
       >
