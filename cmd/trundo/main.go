@@ -170,6 +170,10 @@ func runDemo(ctx context.Context, args []string) error {
 		return err
 	}
 	started := time.Now()
+	c := config()
+	if err := app.PortFree(c.Addr); err != nil {
+		return err
+	}
 	fmt.Println("Starting the database …")
 	cluster, err := pgcluster.Start(ctx, pgcluster.Options{Dir: filepath.Join(*dir, "pg")})
 	if err != nil {
@@ -180,7 +184,6 @@ func runDemo(ctx context.Context, args []string) error {
 			fmt.Fprintln(os.Stderr, err)
 		}
 	}()
-	c := config()
 	c.DataDir = filepath.Join(*dir, "data")
 	c.Demo = true
 	if c.DatabaseURL, err = demoDatabase(ctx, cluster, *reset, c.DataDir); err != nil {

@@ -49,23 +49,29 @@ type App struct {
 }
 
 // Start migrates the database and serves. The port is taken before anything else: two servers of one name cannot be.
-func Start(ctx context.Context, c Config) (a *App, err error) {
-	l, err := net.Listen("tcp", c.Addr)
+func Start(ctx context.Context, c Config) (*App, error) {
+	l, err := listen(c.Addr, "TRUNDO_ADDR")
 	if err != nil {
-		return nil, fmt.Errorf("%s is in use or not allowed: end what listens there, or set TRUNDO_ADDR", c.Addr)
-	}
-	a = &App{Addr: l.Addr().String(), failed: make(chan error, 2)}
-	defer func() {
-		if err != nil {
-			_ = l.Close()
-			a.Stop(context.WithoutCancel(ctx))
-		}
-	}()
-	if a.Store, err = store.Open(ctx, c.DatabaseURL, 0); err != nil {
 		return nil, err
 	}
+	a := &App{Addr: l.Addr().String(), failed: make(chan error, 2)}
+	if err := a.start(ctx, l, c); err != nil {
+		_ = l.Close()
+		a.Stop(context.WithoutCancel(ctx))
+		return nil, err
+	}
+	return a, nil
+}
+
+func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
+	if a.Store, err = store.Open(ctx, c.DatabaseURL, 0); err != nil {
+		return err
+	}
+	if err := a.Store.Pool.Ping(ctx); err != nil {
+		return fmt.Errorf("the database does not answer: %w", err)
+	}
 	if err := a.Store.Migrate(ctx); err != nil {
-		return nil, fmt.Errorf("the database cannot be used: %w", err)
+		return err
 	}
 	if c.ServerName == "" {
 		c.ServerName = "trundo@" + a.Addr
@@ -73,25 +79,25 @@ func Start(ctx context.Context, c Config) (a *App, err error) {
 	a.Desk, err = desk.Open(ctx, desk.Config{Store: a.Store, Carrier: c.Carrier(c.Clock), Clock: c.Clock, Log: c.Log, Server: c.ServerName,
 		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), Demo: c.Demo})
 	if err != nil {
-		return nil, err
+		return err
 	}
 	a.sessions = pgxstore.New(a.Store.Pool)
 	metrics := httpapi.NewMetrics(a.Desk)
 	handler, err := httpapi.New(httpapi.Config{Desk: a.Desk, Sessions: a.sessions, Web: c.Web, Log: c.Log, Secure: c.Secure || c.TLSCert != "", Metrics: metrics})
 	if err != nil {
-		return nil, err
+		return err
 	}
 	a.serve(l, handler, c)
 	if c.MetricsAddr != "" {
-		ml, err := net.Listen("tcp", c.MetricsAddr)
+		ml, err := listen(c.MetricsAddr, "TRUNDO_METRICS_ADDR")
 		if err != nil {
-			return nil, fmt.Errorf("%s is in use or not allowed: end what listens there, or set TRUNDO_METRICS_ADDR", c.MetricsAddr)
+			return err
 		}
 		mux := http.NewServeMux()
 		mux.Handle("GET /metrics", metrics.Handler())
 		a.serve(ml, mux, Config{})
 	}
-	return a, nil
+	return nil
 }
 
 func (a *App) serve(l net.Listener, h http.Handler, c Config) {
@@ -109,6 +115,24 @@ func (a *App) serve(l net.Listener, h http.Handler, c Config) {
 			a.failed <- err
 		}
 	}()
+}
+
+// listen takes a port; setting is what names it.
+func listen(addr, setting string) (net.Listener, error) {
+	l, err := net.Listen("tcp", addr)
+	if err != nil {
+		return nil, fmt.Errorf("%s is in use or not allowed: end what listens there, or set %s", addr, setting)
+	}
+	return l, nil
+}
+
+// PortFree tells, before anything is started, whether the application can be served at addr.
+func PortFree(addr string) error {
+	l, err := listen(addr, "TRUNDO_ADDR")
+	if err != nil {
+		return err
+	}
+	return l.Close()
 }
 
 // Failed tells when serving has failed.

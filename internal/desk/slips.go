@@ -275,8 +275,9 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 		if s, err = lockSlip(ctx, q, a, id); err != nil {
 			return err
 		}
+		// Of a call that is over everybody has left, as of one without a leg.
 		state, live := d.board.Snapshot(s.CallID)
-		if !live {
+		if !live && !s.CallEnded {
 			if state, err = readCall(ctx, q, s.CallID); err != nil {
 				return err
 			}

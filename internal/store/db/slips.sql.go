@@ -182,8 +182,8 @@ func (q *Queries) LockNotes(ctx context.Context, slipID uuid.UUID) (LockNotesRow
 
 const lockSlip = `-- name: LockSlip :one
 SELECT s.id, s.call_id, s.user_id, s.state, s.subject, s.call_type_id, s.outcome_id, s.asks_who, s.version, s.filed_at,
-  coalesce(n.body, '')::text AS notes_body
-FROM slips s LEFT JOIN slip_notes n ON n.slip_id = s.id
+  coalesce(n.body, '')::text AS notes_body, (c.ended_at IS NOT NULL)::boolean AS call_ended
+FROM slips s JOIN calls c ON c.id = s.call_id LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE s.id = $1 FOR UPDATE OF s
 `
 
@@ -199,6 +199,7 @@ type LockSlipRow struct {
 	Version    int
 	FiledAt    *time.Time
 	NotesBody  string
+	CallEnded  bool
 }
 
 func (q *Queries) LockSlip(ctx context.Context, id uuid.UUID) (LockSlipRow, error) {
@@ -216,6 +217,7 @@ func (q *Queries) LockSlip(ctx context.Context, id uuid.UUID) (LockSlipRow, erro
 		&i.Version,
 		&i.FiledAt,
 		&i.NotesBody,
+		&i.CallEnded,
 	)
 	return i, err
 }

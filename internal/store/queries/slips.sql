@@ -1,7 +1,7 @@
 -- name: LockSlip :one
 SELECT s.id, s.call_id, s.user_id, s.state, s.subject, s.call_type_id, s.outcome_id, s.asks_who, s.version, s.filed_at,
-  coalesce(n.body, '')::text AS notes_body
-FROM slips s LEFT JOIN slip_notes n ON n.slip_id = s.id
+  coalesce(n.body, '')::text AS notes_body, (c.ended_at IS NOT NULL)::boolean AS call_ended
+FROM slips s JOIN calls c ON c.id = s.call_id LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE s.id = @id FOR UPDATE OF s;
 
 -- name: UpdateSlip :exec
