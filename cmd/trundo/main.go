@@ -40,7 +40,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	if err := run(ctx, os.Args[1:]); err != nil && !errors.Is(err, flag.ErrHelp) {
-		fmt.Fprintln(os.Stderr, "trundo:", err)
+		fmt.Fprintln(os.Stderr, "trundo:", strings.Join(strings.Fields(err.Error()), " ")) // one sentence, on one line
 		os.Exit(1)
 	}
 }

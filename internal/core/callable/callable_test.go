@@ -1,6 +1,7 @@
 package callable_test
 
 import (
+	"fmt"
 	"testing"
 	"time"
 
@@ -55,4 +56,10 @@ func TestZonesOfTheSameTimeAreNotAmbiguous(t *testing.T) {
 	now := time.Date(2026, 3, 2, 15, 0, 0, 0, time.UTC)
 	assert.False(t, callable.Check(callable.Subject{Zones: []string{"Europe/London", "Europe/Guernsey"}}, callable.DefaultHours, now).Ambiguous)
 	assert.True(t, callable.Check(callable.Subject{Zones: []string{"America/Boise", "America/Los_Angeles"}}, callable.DefaultHours, now).Ambiguous)
+}
+
+func ExampleCheck() {
+	v := callable.Check(callable.Subject{Zones: []string{"America/New_York"}}, callable.DefaultHours, time.Date(2026, 3, 2, 12, 30, 0, 0, time.UTC))
+	fmt.Println(v.InHours, "until", v.Changes.In(v.Zone).Format("15:04"))
+	// Output: false until 08:00
 }

@@ -1,6 +1,7 @@
 package callerid_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -38,4 +39,11 @@ func TestChoose(t *testing.T) {
 			assert.Equal(t, tt.reason, got.Reason)
 		})
 	}
+}
+
+func ExampleChoose() {
+	lines := []callerid.Line{{ID: "main", Label: "Main", Region: "US", Main: true}, {ID: "britain", Label: "Britain", Region: "GB"}}
+	choice, _ := callerid.Choose(lines, callerid.Request{RepLine: "main", Region: "GB"})
+	fmt.Println(choice.Line.Label, "·", choice.Reason)
+	// Output: Britain · a line in their country
 }

@@ -1,6 +1,7 @@
 package match_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -65,4 +66,13 @@ func TestAttach(t *testing.T) {
 			assert.Equal(t, tt.ask, ask)
 		})
 	}
+}
+
+func ExampleRank() {
+	for _, m := range match.Rank([]match.Candidate{{Record: "the nursery", Company: true}, {Record: "Berit", OwnerIsMe: true}}, "") {
+		fmt.Println(m.Record, "·", m.Reason)
+	}
+	// Output:
+	// Berit · the same number
+	// the nursery · the company's number
 }

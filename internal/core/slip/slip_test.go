@@ -1,6 +1,7 @@
 package slip_test
 
 import (
+	"fmt"
 	"testing"
 	"time"
 
@@ -106,4 +107,11 @@ func TestLinksFor(t *testing.T) {
 		slip.LinksFor("berit", false, "vesper", "clicked"))
 	assert.Equal(t, []slip.Link{{"berit", slip.Caller, "clicked"}}, slip.LinksFor("berit", false, "", "clicked"))
 	assert.Equal(t, []slip.Link{{"vesper", slip.Company, "clicked"}}, slip.LinksFor("vesper", true, "", "clicked"))
+}
+
+func ExampleSave() {
+	notes := slip.Notes{Body: "wants a tank", Version: 3, Writer: "left"}
+	_, err := slip.Save(notes, slip.Edit{Body: "wants none", Base: 2, Writer: "right"})
+	fmt.Println(err)
+	// Output: these notes were changed in another window in the meantime
 }

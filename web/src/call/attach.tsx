@@ -8,7 +8,7 @@ import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Field } from "../ui/field";
 import { useTell } from "../ui/toast";
-import { putCall } from "./slip";
+import { putCall } from "./change_slip";
 
 function useAttach(call: Call) {
   const client = useQueryClient();

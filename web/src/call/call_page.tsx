@@ -1,18 +1,18 @@
 import { useQuery } from "@tanstack/react-query";
 import { useParams } from "@tanstack/react-router";
-import { useEffect, useMemo, useState, useSyncExternalStore } from "react";
 
 import type { Call } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
 import { Badge } from "../ui/chip";
 import { duration } from "../ui/clock";
-import { Area, Field, Select } from "../ui/field";
+import { Area, Select } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { clockTime, dayName } from "../ui/times";
 import { AttachSearch } from "./attach";
-import { keeperOf } from "./notes_keeper";
-import { CallType, LinkChip, useChangeSlip } from "./slip";
+import { useChangeSlip } from "./change_slip";
+import { useNotes } from "./notes_and_records";
+import { CallType, LinkChip, Subject } from "./slip_fields";
 import { howLong, whoOf } from "./words";
 
 /** CallPage is one call: what happened in it, what its slip says and on what it stands, all of which can be corrected. */
@@ -101,12 +101,7 @@ function ReadOnly({ call }: { call: Call }) {
 function Correct({ call }: { call: Call }) {
   const me = useQuery(queries.me).data;
   const change = useChangeSlip(call);
-  const keeper = useMemo(() => keeperOf(call.slip.id, call.slip.notes), [call.slip.id]); // eslint-disable-line react-hooks/exhaustive-deps -- made once a slip; see() takes what comes later
-  useEffect(() => {
-    keeper.see(call.slip.notes);
-  }, [keeper, call.slip.notes]);
-  const notes = useSyncExternalStore(keeper.subscribe, keeper.get);
-  const [subject, setSubject] = useState<string>();
+  const { keeper, notes } = useNotes(call);
   return (
     <>
       <div className="flex flex-wrap gap-3">
@@ -126,19 +121,7 @@ function Correct({ call }: { call: Call }) {
           ))}
         </Select>
         <CallType call={call} hidden={false} />
-        <Field
-          label={t.slip.subject}
-          className="min-w-40 flex-1"
-          maxLength={200}
-          value={subject ?? call.slip.subject}
-          onChange={(e) => {
-            setSubject(e.target.value);
-          }}
-          onBlur={() => {
-            if (subject !== undefined && subject !== call.slip.subject) change.mutate({ subject });
-            setSubject(undefined);
-          }}
-        />
+        <Subject call={call} hidden={false} />
       </div>
       <Area
         label={t.slip.notes}

@@ -1,0 +1,68 @@
+package desk_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/desk"
+)
+
+func TestAddUserAndSignIn(t *testing.T) {
+	w := newWorld(t)
+	good := desk.NewUser{Login: " Ada ", Name: "Ada Millrace", Password: "ten letters and more", Role: desk.Admin, Zone: "Europe/London"}
+	_, err := desk.AddUser(t.Context(), w.store.Queries, good)
+	require.NoError(t, err)
+	for field, change := range map[string]func(*desk.NewUser){
+		"login":    func(u *desk.NewUser) { u.Login = "ada" },
+		"name":     func(u *desk.NewUser) { u.Login, u.Name = "x", "  " },
+		"password": func(u *desk.NewUser) { u.Login, u.Password = "x", "short" },
+		"role":     func(u *desk.NewUser) { u.Login, u.Role = "x", "king" },
+		"zone":     func(u *desk.NewUser) { u.Login, u.Zone = "x", "Here/There" },
+	} {
+		bad := good
+		change(&bad)
+		_, err := desk.AddUser(t.Context(), w.store.Queries, bad)
+		var wrong *desk.FieldError
+		require.ErrorAs(t, err, &wrong, field)
+		assert.Equal(t, field, wrong.Field)
+	}
+	a, err := w.SignIn(t.Context(), "ADA", "ten letters and more")
+	require.NoError(t, err)
+	assert.Equal(t, desk.Admin, a.Role)
+	assert.Equal(t, "Europe/London", a.Zone.String())
+	for _, try := range [][2]string{{"ada", "wrong"}, {"nobody", "ten letters and more"}, {"", ""}} {
+		_, err := w.SignIn(t.Context(), try[0], try[1])
+		require.ErrorIs(t, err, desk.ErrSignIn)
+	}
+}
+
+func TestSomebodyWhoLeavesIsSignedOutWithinSeconds(t *testing.T) {
+	w := newWorld(t)
+	_, err := w.store.Pool.Exec(t.Context(), `UPDATE users SET active = false WHERE id = $1`, w.tomas.ID)
+	require.NoError(t, err)
+	w.clock.Advance(6 * time.Second)
+	_, err = w.Actor(t.Context(), w.tomas.ID)
+	require.ErrorIs(t, err, desk.ErrSignedOut)
+	_, err = w.Actor(t.Context(), uuid.New())
+	require.ErrorIs(t, err, desk.ErrSignedOut)
+}
+
+func TestMeIsWhatABrowserNeeds(t *testing.T) {
+	w := newWorld(t)
+	_, err := w.store.Pool.Exec(t.Context(), `UPDATE outcomes SET active = false WHERE id = $1`, w.again)
+	require.NoError(t, err)
+	w.clock.Advance(6 * time.Second)
+	me, err := w.Me(t.Context(), w.ines)
+	require.NoError(t, err)
+	assert.Equal(t, "413 555 0100", me.Line)
+	assert.Equal(t, "Lindenfall Cisterns", me.Firm.Name)
+	assert.True(t, me.Firm.OutcomeNeeded)
+	require.Len(t, me.Outcomes, 1, "only those that are still offered")
+	people, err := w.DemoPeople(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, people, "nobody is offered outside the demo")
+}

@@ -1,0 +1,122 @@
+import { useEffect, useMemo, useRef, useSyncExternalStore } from "react";
+
+import type { Call } from "../api/client";
+import { t } from "../messages";
+import { useKey } from "../shell/keys";
+import { Button } from "../ui/button";
+import { useNow } from "../ui/clock";
+import { AttachQuestion, AttachSearch } from "./attach";
+import { useFile } from "./change_slip";
+import { keeperOf, type NotesState } from "./notes_keeper";
+import { CallType, LinkChip, Subject } from "./slip_fields";
+
+/** useNotes gives the keeper of a call's notes and what it holds now. */
+export function useNotes(call: Call) {
+  const keeper = useMemo(() => keeperOf(call.slip.id, call.slip.notes), [call.slip.id]); // eslint-disable-line react-hooks/exhaustive-deps -- made once a slip; see() takes what comes later
+  useEffect(() => {
+    keeper.see(call.slip.notes);
+  }, [keeper, call.slip.notes]);
+  return { keeper, notes: useSyncExternalStore(keeper.subscribe, keeper.get) };
+}
+
+/** NotesAndRecords is the middle of a slip: the notes, what the call was about, and the records it stands on. */
+export function NotesAndRecords({ call }: { call: Call }) {
+  const { keeper, notes } = useNotes(call);
+  const field = useRef<HTMLTextAreaElement>(null);
+  const file = useFile(call);
+  useKey("notes", () => field.current?.focus());
+  return (
+    <div className="flex min-w-0 flex-col gap-2 border-rule-strong p-3.5 min-[64rem]:border-r min-[64rem]:border-dashed">
+      {call.slip.asks_who && <AttachQuestion call={call} />}
+      <label className="sr-only" htmlFor={`notes-${call.slip.id}`}>
+        {t.slip.notes}
+      </label>
+      <textarea
+        id={`notes-${call.slip.id}`}
+        ref={field}
+        value={notes.body}
+        placeholder={t.slip.notesPlaceholder}
+        aria-keyshortcuts="N Control+Enter"
+        onChange={(e) => {
+          keeper.type(e.target.value);
+        }}
+        onBlur={() => void keeper.flush()}
+        onKeyDown={(e) => {
+          if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) {
+            e.preventDefault();
+            file.run();
+          }
+        }}
+        className="min-h-16 w-full flex-1 resize-none rounded-sm border border-transparent bg-transparent leading-5 outline-offset-2 hover:border-rule focus-visible:outline-2"
+      />
+      {notes.status === "conflict" && <Conflict notes={notes} settle={keeper.settle.bind(keeper)} />}
+      <div className="flex gap-2">
+        <Subject call={call} />
+        <CallType call={call} />
+      </div>
+      <div className="flex flex-wrap items-center gap-1.5">
+        {call.links.map((l) => (
+          <LinkChip key={l.record.id} call={call} record={l.record} />
+        ))}
+        <AttachSearch call={call} />
+        <NotesStatus notes={notes} />
+      </div>
+    </div>
+  );
+}
+
+function NotesStatus({ notes }: { notes: NotesState }) {
+  const now = useNow(1_000);
+  const text = {
+    saved: notes.savedAt ? t.notes.savedAgo(Math.max(0, Math.round((now - notes.savedAt) / 1000))) : "",
+    saving: t.notes.saving,
+    browser: t.notes.inBrowser,
+    server: t.notes.onServer,
+    conflict: "",
+    refused: notes.problem ?? t.notes.tooLong,
+  }[notes.status];
+  const bad = notes.status === "refused" || notes.status === "browser" || notes.status === "server";
+  return (
+    <span
+      data-testid="notes-status"
+      data-status={notes.status}
+      role={notes.status === "refused" ? "alert" : undefined}
+      className={`ml-auto text-sm ${bad ? "text-waiting" : "text-quiet"}`}
+    >
+      {text}
+    </span>
+  );
+}
+
+function Conflict({ notes, settle }: { notes: NotesState; settle: (choice: "mine" | "theirs" | "both") => void }) {
+  return (
+    <div role="alert" className="rounded-sm bg-waiting-soft p-2">
+      <p className="font-semibold text-waiting">{t.notes.conflict}</p>
+      <p className="text-sm">{t.notes.theirs}</p>
+      <p className="my-1 max-h-20 overflow-auto text-sm whitespace-pre-wrap">{notes.theirs?.body}</p>
+      <div className="flex gap-2">
+        <Button
+          onClick={() => {
+            settle("both");
+          }}
+        >
+          {t.notes.keepBoth}
+        </Button>
+        <Button
+          onClick={() => {
+            settle("mine");
+          }}
+        >
+          {t.notes.keepMine}
+        </Button>
+        <Button
+          onClick={() => {
+            settle("theirs");
+          }}
+        >
+          {t.notes.keepTheirs}
+        </Button>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,102 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+
+import { api, ask, type Call, type RecordRef } from "../api/client";
+import { queries } from "../api/queries";
+import { t } from "../messages";
+import { Chip } from "../ui/chip";
+import { Field, Select } from "../ui/field";
+import { useTell } from "../ui/toast";
+import { putCall, useChangeSlip } from "./change_slip";
+
+/** Subject says in a few words what a call was about. It is saved when the field is left. */
+export function Subject({ call, hidden = true }: { call: Call; hidden?: boolean }) {
+  const change = useChangeSlip(call);
+  const [text, setText] = useState<string>();
+  return (
+    <Field
+      label={t.slip.subject}
+      hidden={hidden}
+      placeholder={hidden ? t.slip.subject : undefined}
+      maxLength={200}
+      className="min-w-0 flex-1"
+      value={text ?? call.slip.subject}
+      onChange={(e) => {
+        setText(e.target.value);
+      }}
+      onBlur={() => {
+        if (text !== undefined && text !== call.slip.subject) {
+          change.mutate(
+            { subject: text },
+            {
+              onSettled: () => {
+                setText(undefined);
+              },
+            },
+          );
+        } else {
+          setText(undefined);
+        }
+      }}
+    />
+  );
+}
+
+/** CallType is the kind of call, from the firm's list. */
+export function CallType({ call, hidden = true }: { call: Call; hidden?: boolean }) {
+  const me = useQuery(queries.me).data;
+  const change = useChangeSlip(call);
+  return (
+    <Select
+      label={t.slip.type}
+      hidden={hidden}
+      className="w-36"
+      value={call.slip.call_type_id ?? ""}
+      onChange={(e) => {
+        change.mutate(e.target.value ? { call_type_id: e.target.value } : { clear: ["call_type_id"] });
+      }}
+    >
+      <option value="">{t.slip.noType}</option>
+      {me?.call_types.map((x) => (
+        <option key={x.id} value={x.id}>
+          {x.label}
+        </option>
+      ))}
+    </Select>
+  );
+}
+
+/** LinkChip is a record that the call stands on, to be opened or taken away. */
+export function LinkChip({ call, record, fixed = false }: { call: Call; record: RecordRef; fixed?: boolean }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const detach = useMutation({
+    mutationFn: () =>
+      ask(
+        api.DELETE("/api/slips/{id}/records/{record}", { params: { path: { id: call.slip.id, record: record.id } } }),
+      ),
+    onSuccess: (changed) => {
+      putCall(client, changed);
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
+  return (
+    <Chip
+      remove={
+        fixed
+          ? undefined
+          : () => {
+              detach.mutate();
+            }
+      }
+      removeLabel={t.slip.detach(record.name)}
+    >
+      <Link to="/records/$id" params={{ id: record.id }} className="hover:underline">
+        {record.name}
+      </Link>
+    </Chip>
+  );
+}

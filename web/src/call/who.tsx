@@ -1,0 +1,119 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+
+import { api, ask, type Call, type RecordRef } from "../api/client";
+import { useConnection } from "../api/live";
+import { t } from "../messages";
+import { useKey, useKeys } from "../shell/keys";
+import { Button } from "../ui/button";
+import { duration, useNow } from "../ui/clock";
+import { useTell } from "../ui/toast";
+import { useDial } from "./dial";
+import { companyOf, partsAt, personOf, stateWord, whoOf } from "./words";
+
+/** Who is the first part of a slip: the other side, the clock, and the controls that the call has now. */
+export function Who({ call }: { call: Call }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const { hint } = useKeys();
+  const { dial, dialing } = useDial();
+  const live = call.state.phase !== "ended";
+  const hangUp = useMutation({
+    mutationFn: () => ask(api.POST("/api/calls/{id}/hang-up", { params: { path: { id: call.id } } })),
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+    onSettled: () => void client.invalidateQueries({ queryKey: ["desk"] }),
+  });
+  const end = () => {
+    if (live && !hangUp.isPending) hangUp.mutate();
+  };
+  useKey("end", live ? end : undefined);
+  const person = personOf(call);
+  const company = companyOf(call);
+  return (
+    <div className="flex min-w-0 flex-col gap-1 border-rule-strong p-3.5 min-[64rem]:border-r min-[64rem]:border-dashed">
+      <div className="flex items-start justify-between gap-2">
+        <div className="min-w-0">
+          <h2 className="name line-clamp-2 text-lg break-words" title={whoOf(call)}>
+            <RecordLink record={person ?? company} fallback={call.display} />
+          </h2>
+          {person && company && (
+            <p className="truncate text-quiet">
+              <RecordLink record={company} fallback="" />
+            </p>
+          )}
+        </div>
+        <CallClock call={call} />
+      </div>
+      <p className="text-sm text-quiet">
+        {(person ?? company) && (
+          <>
+            {call.label && `${call.label} `}
+            <span className="font-semibold text-ink">{call.display}</span>
+            <br />
+          </>
+        )}
+        {t.slip.shown(call.shown)}
+      </p>
+      <div className="mt-auto flex gap-2 pt-1.5">
+        {live ? (
+          <Button
+            look="ending"
+            onClick={end}
+            disabled={hangUp.isPending}
+            hint={hint("end")}
+            aria-keyshortcuts={hint("end")}
+          >
+            {call.state.phase === "speaking" ? t.slip.end : t.slip.giveUp}
+          </Button>
+        ) : (
+          <Button
+            disabled={dialing}
+            onClick={() => {
+              dial({ typed: call.display, ...(person ? { open_record_id: person.id } : {}) }, whoOf(call));
+            }}
+          >
+            {t.slip.callAgain}
+          </Button>
+        )}
+      </div>
+    </div>
+  );
+}
+
+function RecordLink({ record, fallback }: { record: RecordRef | undefined; fallback: string }) {
+  if (!record) return fallback;
+  return (
+    <Link
+      to="/records/$id"
+      params={{ id: record.id }}
+      className="inline-block min-h-6 max-w-full truncate align-bottom whitespace-normal hover:underline"
+    >
+      {record.name}
+    </Link>
+  );
+}
+
+/** CallClock counts ringing until the answer, then talking, each from nought. */
+function CallClock({ call }: { call: Call }) {
+  const now = useNow(250);
+  const parts = partsAt(call.state, now);
+  const talked = call.state.answered_at !== null;
+  const main = talked ? parts.talking : parts.dialing + parts.ringing;
+  const ended = call.state.phase === "ended";
+  const { away } = useConnection();
+  return (
+    <p className="shrink-0 text-right" data-testid="clock">
+      <span className="sr-only">{t.slip.clock} </span>
+      <span className="block text-xl leading-7 font-semibold">{duration(main)}</span>
+      <span className={`block text-sm ${ended ? "font-semibold text-waiting" : "text-quiet"}`}>
+        {stateWord(call.state)}
+      </span>
+      {talked && (
+        <span className="block text-xs text-quiet">{t.slip.rangFor(duration(parts.dialing + parts.ringing))}</span>
+      )}
+      {away && !call.state.saved && <span className="block text-xs font-semibold text-waiting">{t.slip.unsaved}</span>}
+    </p>
+  );
+}
