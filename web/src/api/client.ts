@@ -13,7 +13,10 @@ export type RecordRef = Schemas["RecordRef"];
 export type Me = Schemas["Me"];
 export type Problem = Schemas["Problem"];
 
-export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => globalThis.fetch(request) });
+export const api = createClient<paths>({
+  baseUrl: window.location.origin,
+  fetch: (request) => globalThis.fetch(request),
+});
 
 /** Failure is a request that the server refused, with its problem, or that never reached it. */
 export class Failure extends Error {

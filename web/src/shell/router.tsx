@@ -40,6 +40,18 @@ function Broken({ error, reset }: ErrorComponentProps) {
   );
 }
 
+/** ownAddress lets only addresses of this site pass, as path and query. */
+function ownAddress(to: string | undefined): string | undefined {
+  if (!to) return undefined;
+  try {
+    const url = new URL(to, location.origin);
+    return url.origin === location.origin ? url.pathname + url.search : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+// What an address brings is only taken as far as it is known: undefined takes away what is not.
 const text = (value: unknown) => (typeof value === "string" && value ? value.slice(0, 200) : undefined);
 
 const root = createRootRouteWithContext<{ client: QueryClient }>()({ component: Outlet, errorComponent: Broken });
@@ -47,10 +59,7 @@ const root = createRootRouteWithContext<{ client: QueryClient }>()({ component: 
 const signIn = createRoute({
   getParentRoute: () => root,
   path: "/sign-in",
-  validateSearch: (s): { to?: string } => {
-    const to = text(s["to"]);
-    return to?.startsWith("/") && !to.startsWith("//") ? { to } : {}; // never to another site
-  },
+  validateSearch: (s): { to?: string | undefined } => ({ to: ownAddress(text(s["to"])) }),
   component: SignIn,
 });
 
@@ -76,17 +85,17 @@ const people = createRoute({
   getParentRoute: () => frame,
   path: "/people",
   component: People,
-  validateSearch: (s): { q?: string; kind?: "company" } => {
-    const q = text(s["q"] === undefined ? undefined : String(s["q"]));
-    return { ...(q ? { q } : {}), ...(s["kind"] === "company" ? { kind: "company" } : {}) };
-  },
+  validateSearch: (s): { q?: string | undefined; kind?: "company" | undefined } => ({
+    q: text(s["q"] === undefined ? undefined : String(s["q"])),
+    kind: s["kind"] === "company" ? "company" : undefined,
+  }),
 });
 const record = createRoute({ getParentRoute: () => frame, path: "/records/$id", component: RecordSheet });
 const calls = createRoute({
   getParentRoute: () => frame,
   path: "/calls",
   component: Calls,
-  validateSearch: (s): { whose?: "team" } => (s["whose"] === "team" ? { whose: "team" } : {}),
+  validateSearch: (s): { whose?: "team" | undefined } => ({ whose: s["whose"] === "team" ? "team" : undefined }),
 });
 const call = createRoute({ getParentRoute: () => frame, path: "/calls/$id", component: CallPage });
 

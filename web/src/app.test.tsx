@@ -1,0 +1,371 @@
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { afterEach, describe, expect, it, vi } from "vitest";
+
+import { type Asked, callOf, FakeSocket, ids, me, mobile, open, problem, row, serve, sheet } from "./test_server";
+
+afterEach(() => {
+  vi.unstubAllGlobals();
+  localStorage.clear();
+});
+
+const asked = (log: Asked[], method: string, path: string) => log.filter((a) => a.method === method && a.path === path);
+const keyDown = (key: string, more: object = {}) =>
+  fireEvent.keyDown(document.activeElement ?? document.body, { key, ...more });
+
+describe("signing in", () => {
+  it("sends who is not signed in to the sign-in page, and lets them in with one click", async () => {
+    let inside = false;
+    const log = serve(({ method, path }) => {
+      if (path !== "/api/session") return undefined;
+      if (method === "POST") inside = true;
+      return inside ? { body: me } : problem(401, "signed_out", "you are not signed in");
+    });
+    open("/people");
+    fireEvent.click(await screen.findByText("Ines Calloway"));
+    expect(await screen.findByRole("heading", { name: "People" })).toBeVisible();
+    expect(asked(log, "POST", "/api/session")[0]?.body).toEqual({ login: "ines", password: "x" });
+  });
+
+  it("says what was wrong, and keeps what was typed", async () => {
+    serve(({ path, method }) =>
+      path === "/api/session"
+        ? problem(401, method === "POST" ? "wrong_sign_in" : "signed_out", "the name or the password is wrong")
+        : undefined,
+    );
+    open("/");
+    fireEvent.change(await screen.findByLabelText("Name"), { target: { value: "ines" } });
+    fireEvent.change(screen.getByLabelText("Password"), { target: { value: "guess" } });
+    fireEvent.click(screen.getByRole("button", { name: "Sign in" }));
+    expect(await screen.findByRole("alert")).toHaveTextContent("the name or the password is wrong");
+    expect(screen.getByLabelText("Name")).toHaveValue("ines");
+  });
+
+  it("goes to no other site afterwards", async () => {
+    let inside = false;
+    serve(({ path, method }) => {
+      if (path !== "/api/session") return undefined;
+      inside ||= method === "POST";
+      return inside ? { body: me } : problem(401, "signed_out", "no");
+    });
+    const router = open("/sign-in?to=//elsewhere.example");
+    fireEvent.click(await screen.findByText("Ines Calloway"));
+    await screen.findByText("Good day, Ines");
+    expect(router.state.location.href).toBe("/");
+  });
+});
+
+describe("the lane", () => {
+  it("says why something stands where it stands, and can be worked", async () => {
+    const entry = {
+      kind: "follow_up",
+      id: "f1",
+      record: { id: ids.berit, kind: "contact", name: "Berit Osterlund" },
+      number: mobile,
+      text: "Send the plan",
+      reason: "promised 14:30, 12 minutes late",
+      tone: "late",
+      when: "14:30",
+      call_id: null,
+      version: 7,
+    };
+    const log = serve(({ method, path }) => {
+      if (path === "/api/lane")
+        return { body: { owed: [entry], today: 1, just_now: [], at: new Date().toISOString() } };
+      if (method === "PATCH") return { body: { ...entry, version: 8, state: "done" } };
+      return undefined;
+    });
+    open("/");
+    const lane = await screen.findByTestId("lane");
+    expect(lane).toHaveTextContent("Berit Osterlund");
+    expect(within(lane).getByText("12 minutes late")).toBeVisible();
+    expect(screen.getByTestId("next")).toHaveTextContent("Call mobile 413 555 0142");
+    fireEvent.click(screen.getByRole("button", { name: "Done: Send the plan" }));
+    fireEvent.click(await screen.findByRole("button", { name: "Undo" }));
+    await waitFor(() => {
+      expect(asked(log, "PATCH", "/api/follow-ups/f1").map((a) => a.body)).toEqual([
+        { state: "done", version: 7 },
+        { state: "open", version: 8 },
+      ]);
+    });
+  });
+
+  it("says so when it is empty, and when it cannot be loaded", async () => {
+    let broken = true;
+    serve(({ path }) =>
+      path === "/api/lane" && broken ? problem(503, "database_away", "the database is away for the moment") : undefined,
+    );
+    open("/people");
+    expect(await screen.findByText("the database is away for the moment")).toBeVisible();
+    broken = false;
+    fireEvent.click(screen.getByRole("button", { name: "Try again" }));
+    expect(await screen.findByText(/Nothing is owed/)).toBeVisible();
+  });
+});
+
+describe("calling", () => {
+  it("takes one click, and a double click is one wish", async () => {
+    const log = serve(({ method, path }) =>
+      method === "POST" && path === "/api/calls" ? { status: 201, body: callOf() } : undefined,
+    );
+    open(`/records/${ids.berit}`);
+    const number = await screen.findByRole("button", { name: /^Call.*413 555 0142/ });
+    fireEvent.click(number);
+    fireEvent.click(number);
+    expect(await screen.findByTestId("slip")).toHaveTextContent("ringing");
+    expect(asked(log, "POST", "/api/calls").map((a) => a.body)).toEqual([{ number_id: "n1" }]);
+  });
+
+  it("says why a number is not called, and dials nothing", async () => {
+    const home = {
+      ...mobile,
+      id: "n2",
+      label: "home",
+      display: "413 555 0163",
+      refused: "this number is marked do-not-call: her mother lives there",
+    };
+    const log = serve(({ path }) =>
+      path === `/api/records/${ids.berit}` ? { body: { ...sheet, numbers: [home] } } : undefined,
+    );
+    open(`/records/${ids.berit}`);
+    fireEvent.click(await screen.findByRole("button", { name: /^home.*413 555 0163/ }));
+    expect((await screen.findAllByText(/her mother lives there/))[0]).toBeInTheDocument();
+    expect(asked(log, "POST", "/api/calls")).toEqual([]);
+  });
+
+  it("asks before it ends the call in progress for another", async () => {
+    const log = serve(({ method, path, body }) => {
+      if (method !== "POST" || path !== "/api/calls") return undefined;
+      return (body as { instead_of?: string }).instead_of
+        ? { status: 201, body: callOf({ id: "c2" }) }
+        : problem(409, "in_call", "you are in a call", { call_id: "c1" });
+    });
+    open(`/records/${ids.berit}`);
+    fireEvent.click(await screen.findByRole("button", { name: /^Call.*413 555 0142/ }));
+    const dialog = await screen.findByRole("dialog");
+    expect(dialog).toHaveTextContent("Nothing was dialed");
+    fireEvent.click(within(dialog).getByRole("button", { name: "End it and call Berit Osterlund" }));
+    await waitFor(() => {
+      expect(screen.queryByRole("dialog")).not.toBeInTheDocument();
+    });
+    expect(asked(log, "POST", "/api/calls").at(-1)?.body).toEqual({ number_id: "n1", instead_of: "c1" });
+  });
+
+  it("says what the server says when it cannot be done", async () => {
+    serve(({ method, path }) =>
+      method === "POST" && path === "/api/calls" ? problem(503, "database_away", "new calls have to wait") : undefined,
+    );
+    open(`/records/${ids.berit}`);
+    fireEvent.click(await screen.findByRole("button", { name: /^Call.*413 555 0142/ }));
+    expect((await screen.findAllByText("new calls have to wait"))[0]).toBeInTheDocument();
+  });
+});
+
+describe("the slip", () => {
+  const ended = callOf({ id: "c9" }, {}, { phase: "ended", ended_at: new Date().toISOString(), end_reason: "busy" });
+
+  it("takes outcome, and files only when the call is over", async () => {
+    let call = ended;
+    const log = serve(({ method, path, body }) => {
+      if (path === "/api/desk") return { body: { calls: [call] } };
+      if (method === "PATCH") {
+        call = callOf(
+          { id: "c9" },
+          { outcome_id: (body as { outcome_id: string }).outcome_id, outcome: "Visit agreed", version: 2 },
+          ended.state,
+        );
+        return { body: call };
+      }
+      if (path.endsWith("/file")) return { body: callOf({ id: "c9" }, { state: "filed" }, ended.state) };
+      return undefined;
+    });
+    open("/");
+    const slip = await screen.findByTestId("slip");
+    expect(slip).toHaveTextContent("busy");
+    expect(screen.getByTestId("what-filing-does")).toHaveTextContent("Choose an outcome, then file.");
+    keyDown("1");
+    await waitFor(() => {
+      expect(screen.getByTestId("what-filing-does")).toHaveTextContent(
+        "Files “Visit agreed” on Berit Osterlund, Vesper Hollow Nursery.",
+      );
+    });
+    keyDown("f");
+    await waitFor(() => {
+      expect(screen.queryByTestId("slip")).not.toBeInTheDocument();
+    });
+    expect(asked(log, "PATCH", "/api/slips/slip-of-c9")[0]?.body).toEqual({ outcome_id: "o1", version: 1 });
+  });
+
+  it("asks whose a typed number is, and attaches by a click", async () => {
+    const asks = callOf(
+      { id: "c8", links: [] },
+      {
+        asks_who: true,
+        candidates: [
+          { record: { id: ids.berit, kind: "contact", name: "Berit Osterlund" }, reason: "the same number" },
+        ],
+      },
+    );
+    const log = serve(({ method, path }) => {
+      if (path === "/api/desk") return { body: { calls: [asks] } };
+      if (method === "PUT" && path.includes("/records/")) return { body: callOf({ id: "c8" }) };
+      return undefined;
+    });
+    open("/");
+    fireEvent.click(await screen.findByRole("button", { name: "Berit Osterlund the same number" }));
+    await waitFor(() => {
+      expect(screen.queryByTestId("attach-question")).not.toBeInTheDocument();
+    });
+    expect(asked(log, "PUT", `/api/slips/slip-of-c8/records/${ids.berit}`)).toHaveLength(1);
+  });
+
+  it("follows the call by live events, and no late answer brings an older state back", async () => {
+    const ringing = callOf({ id: "c7" });
+    let slow: (() => void) | undefined;
+    serve(({ path }) => (path === "/api/desk" ? { body: { calls: [ringing] } } : undefined));
+    open("/");
+    await screen.findByTestId("slip");
+    const socket = FakeSocket.all.at(-1);
+    socket?.tell({ n: 0, kind: "hello", epoch: "e1" });
+    socket?.tell({
+      n: 1,
+      kind: "call",
+      call: { ...ringing.state, phase: "speaking", answered_at: new Date().toISOString() },
+    });
+    await waitFor(() => {
+      expect(screen.getByTestId("slip")).toHaveTextContent("speaking");
+    });
+    socket?.tell({ n: 2, kind: "slip", call_id: "c7" }); // the desk is read again, and still says ringing
+    await new Promise<void>((resolve) => {
+      slow = resolve;
+      queueMicrotask(() => slow?.());
+    });
+    await waitFor(() => {
+      expect(screen.getByTestId("slip")).toHaveTextContent("speaking");
+    });
+  });
+
+  it("says when nothing new is saved", async () => {
+    serve();
+    open("/");
+    await screen.findByTestId("lane");
+    FakeSocket.all.at(-1)?.tell({ n: 1, kind: "saving", away: true });
+    expect(await screen.findByTestId("away")).toHaveTextContent("Not saved yet: the database is away");
+    FakeSocket.all.at(-1)?.tell({ n: 2, kind: "saving", away: false });
+    await waitFor(() => {
+      expect(screen.queryByTestId("away")).not.toBeInTheDocument();
+    });
+  });
+});
+
+describe("the top field", () => {
+  it("opens with Enter, and calls with Shift+Enter", async () => {
+    const log = serve(({ method, path }) =>
+      method === "POST" && path === "/api/calls" ? { status: 201, body: callOf({ id: "c6" }) } : undefined,
+    );
+    const router = open("/");
+    const field = await screen.findByRole("combobox", { name: "Find or dial" });
+    field.focus();
+    fireEvent.change(field, { target: { value: "berit" } });
+    await screen.findByRole("option");
+    fireEvent.keyDown(field, { key: "Enter" });
+    await waitFor(() => {
+      expect(router.state.location.pathname).toBe(`/records/${ids.berit}`);
+    });
+    field.focus();
+    fireEvent.change(field, { target: { value: "berit" } });
+    await screen.findByRole("option");
+    fireEvent.keyDown(field, { key: "Enter", shiftKey: true });
+    await waitFor(() => {
+      expect(asked(log, "POST", "/api/calls").map((a) => a.body)).toEqual([{ number_id: "n1" }]);
+    });
+  });
+
+  it("dials a typed number together with the record that is open", async () => {
+    const log = serve(({ method, path }) => {
+      if (path === "/api/find")
+        return {
+          body: { records: [], dial: { typed: "907 555 0101", display: "907 555 0101", problem: "" }, recent: [] },
+        };
+      return method === "POST" && path === "/api/calls" ? { status: 201, body: callOf({ id: "c5" }) } : undefined;
+    });
+    open(`/records/${ids.berit}`);
+    await screen.findByText("Mornings are best.");
+    keyDown("/");
+    const field = screen.getByRole("combobox", { name: "Find or dial" });
+    expect(field).toHaveFocus();
+    fireEvent.change(field, { target: { value: "907 555 0101" } });
+    await screen.findByText("Call 907 555 0101");
+    fireEvent.keyDown(field, { key: "Enter" });
+    await waitFor(() => {
+      expect(asked(log, "POST", "/api/calls").map((a) => a.body)).toEqual([
+        { typed: "907 555 0101", open_record_id: ids.berit },
+      ]);
+    });
+  });
+});
+
+describe("a record", () => {
+  it("keeps what was typed when somebody else has changed it, and saves upon theirs", async () => {
+    let version = 4;
+    const log = serve(({ method, path, body }) => {
+      if (path !== `/api/records/${ids.berit}`) return undefined;
+      if (method === "GET")
+        return { body: { ...sheet, version, note: version > 4 ? "written by a colleague" : sheet.note } };
+      if ((body as { version: number }).version !== 5) {
+        version = 5;
+        return problem(409, "stale_version", "somebody else has changed this");
+      }
+      return { body: { ...sheet, version: 6, note: (body as { note: string }).note } };
+    });
+    open(`/records/${ids.berit}`);
+    await screen.findByText("Mornings are best.");
+    fireEvent.click(screen.getByRole("button", { name: "Edit" }));
+    fireEvent.change(screen.getByRole("textbox", { name: "Note" }), { target: { value: "mine" } });
+    fireEvent.click(screen.getByRole("button", { name: "Save" }));
+    expect(await screen.findByText(/Somebody else has changed this record/)).toBeVisible();
+    expect(await screen.findByText("written by a colleague")).toBeVisible();
+    expect(screen.getByRole("textbox", { name: "Note" })).toHaveValue("mine");
+    fireEvent.click(screen.getByRole("button", { name: "Save" }));
+    await waitFor(() => {
+      expect(screen.queryByRole("textbox", { name: "Note" })).not.toBeInTheDocument();
+    });
+    expect(screen.getByText("mine")).toBeVisible();
+    expect(asked(log, "PATCH", `/api/records/${ids.berit}`).at(-1)?.body).toEqual({ note: "mine", version: 5 });
+  });
+
+  it("shows hostile names as text", async () => {
+    const name = `<img src=x onerror="alert(1)"> O'Quote`;
+    serve(({ path }) => (path === `/api/records/${ids.berit}` ? { body: { ...sheet, name } } : undefined));
+    open(`/records/${ids.berit}`);
+    expect(await screen.findByRole("heading", { level: 1 })).toHaveTextContent(name);
+    expect(document.querySelector("main img")).toBeNull();
+  });
+
+  it("says so when it is not there", async () => {
+    serve(({ path }) =>
+      path === `/api/records/${ids.berit}`
+        ? problem(404, "not_found", "this does not exist, or not any more")
+        : undefined,
+    );
+    open(`/records/${ids.berit}`);
+    expect(await screen.findByText("This record is not there")).toBeVisible();
+    expect(screen.getByText("this does not exist, or not any more")).toBeVisible();
+  });
+});
+
+describe("people", () => {
+  it("narrows by what is typed, keeps it in the address, and says when nobody matches", async () => {
+    const log = serve(({ path }) =>
+      path === "/api/people" ? { body: { rows: log.length > 8 ? [] : [row], next: "", total: 1 } } : undefined,
+    );
+    const router = open("/people");
+    const field = await screen.findByLabelText("Search by name, company or number");
+    fireEvent.change(field, { target: { value: "zz" } });
+    await waitFor(() => {
+      expect(router.state.location.search).toEqual({ q: "zz" });
+    });
+    for (let i = 0; i < 8; i++) log.push({ method: "GET", path: "/", body: undefined });
+    fireEvent.change(field, { target: { value: "zzz" } });
+    expect(await screen.findByText(/Nobody matches “zzz”/)).toBeVisible();
+  });
+});

@@ -1,0 +1,207 @@
+// A server in memory for component tests: answers by method and path, and the app rendered against it.
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { createMemoryHistory, RouterProvider } from "@tanstack/react-router";
+import { render } from "@testing-library/react";
+import { vi } from "vitest";
+
+import type { Call, Me, PhoneNumber, RecordRow, Schemas } from "./api/client";
+import { makeRouter } from "./shell/router";
+import { ToastProvider } from "./ui/toast";
+import { TooltipProvider } from "./ui/tooltip";
+
+export const ids = {
+  ines: "i",
+  berit: "11111111-1111-7111-8111-111111111111",
+  nursery: "22222222-2222-7222-8222-222222222222",
+};
+
+export const me: Me = {
+  id: ids.ines,
+  login: "ines",
+  name: "Ines Calloway",
+  role: "rep",
+  zone: "America/New_York",
+  line: "413 555 0110",
+  demo: true,
+  firm: { name: "Lindenfall Cisterns", region: "US", outcome_needed: true, type_needed: false },
+  outcomes: [
+    { id: "o1", label: "Visit agreed", reached: true, needs_notes: false },
+    { id: "o2", label: "Wants an offer", reached: true, needs_notes: true },
+  ],
+  call_types: [{ id: "t1", label: "Enquiry" }],
+  live_epoch: "e",
+};
+
+export const mobile: PhoneNumber = {
+  id: "n1",
+  record_id: ids.berit,
+  label: "mobile",
+  display: "413 555 0142",
+  dialable: true,
+  refused: "",
+  in_hours: true,
+  changes_at: null,
+  zone: "America/New_York",
+  ambiguous: false,
+};
+
+export const row: RecordRow = {
+  id: ids.berit,
+  kind: "contact",
+  name: "Berit Osterlund",
+  job: "Head grower",
+  stage: "customer",
+  owner_name: "Ines Calloway",
+  company: { id: ids.nursery, kind: "company", name: "Vesper Hollow Nursery" },
+  numbers: [mobile],
+};
+
+export const sheet: Schemas["Record"] = {
+  ...row,
+  email: "berit@vesper.example",
+  web: "",
+  address: "",
+  place: "",
+  source: "Spring show leaflet",
+  note: "Mornings are best.",
+  custom: [{ label: "Tank", value: "12,000 l" }],
+  people: [],
+  follow_ups: [],
+  touches: 3,
+  conversations: 2,
+  refused: "",
+  version: 4,
+};
+
+export function callOf(
+  rest: Partial<Call> = {},
+  slip: Partial<Call["slip"]> = {},
+  state: Partial<Call["state"]> = {},
+): Call {
+  return {
+    id: "c1",
+    direction: "outbound",
+    display: "413 555 0142",
+    label: "mobile",
+    shown: "Sales 413 555 0110",
+    shown_reason: "your line",
+    device: "browser",
+    dial_ms: 0,
+    ring_ms: 0,
+    talk_ms: 0,
+    links: [
+      { record: { id: ids.berit, kind: "contact", name: "Berit Osterlund" }, role: "person", reason: "" },
+      { record: { id: ids.nursery, kind: "company", name: "Vesper Hollow Nursery" }, role: "company", reason: "" },
+    ],
+    ...rest,
+    state: {
+      call_id: rest.id ?? "c1",
+      phase: "ringing",
+      started_at: new Date().toISOString(),
+      rang_at: new Date().toISOString(),
+      answered_at: null,
+      ended_at: null,
+      end_reason: "",
+      saved: true,
+      ...state,
+    },
+    slip: {
+      id: `slip-of-${rest.id ?? "c1"}`,
+      rep_id: ids.ines,
+      rep_name: "Ines Calloway",
+      state: "open",
+      subject: "",
+      call_type_id: null,
+      call_type: "",
+      outcome_id: null,
+      outcome: "",
+      outcome_reached: false,
+      asks_who: false,
+      candidates: [],
+      notes: { body: "", version: 0, saved: true, saved_at: null },
+      filed_at: null,
+      version: 1,
+      mine: true,
+      ...slip,
+    },
+  };
+}
+
+export type Asked = { method: string; path: string; body: unknown };
+type Answer = { status?: number; body?: unknown };
+type Answerer = (asked: Asked) => Answer | undefined;
+
+const usual: Record<string, unknown> = {
+  "GET /api/session": me,
+  "GET /api/demo/people": [{ login: "ines", name: "Ines Calloway", role: "rep", team: "Sales", password: "x" }],
+  "GET /api/desk": { calls: [] },
+  "GET /api/lane": { owed: [], today: 0, just_now: [], at: new Date().toISOString() },
+  "GET /api/find": { records: [row], dial: null, recent: [] },
+  "GET /api/people": { rows: [row], next: "", total: 1 },
+  [`GET /api/records/${ids.berit}`]: sheet,
+  [`GET /api/records/${ids.berit}/history`]: { entries: [], next: "" },
+  "GET /api/calls": { calls: [], next: "" },
+};
+
+export const problem = (status: number, code: string, detail: string, more: object = {}): Answer => ({
+  status,
+  body: { type: "about:blank", title: code, status, code, detail, ...more },
+});
+
+/** FakeSocket stands for the stream of live events; the newest one can be made to tell something. */
+export class FakeSocket {
+  static readonly CLOSED = 3;
+  static all: FakeSocket[] = [];
+  readyState = 1;
+  onmessage: ((m: { data: string }) => void) | null = null;
+  onclose: ((c: { code: number }) => void) | null = null;
+  readonly url: URL;
+  constructor(url: URL) {
+    this.url = url;
+    FakeSocket.all.push(this);
+  }
+  close() {
+    this.readyState = FakeSocket.CLOSED;
+  }
+  tell(event: object) {
+    this.onmessage?.({ data: JSON.stringify(event) });
+  }
+}
+
+/** serve answers what answer does not with the usual, and remembers what was asked. */
+export function serve(answer: Answerer = () => undefined): Asked[] {
+  const log: Asked[] = [];
+  FakeSocket.all = [];
+  vi.stubGlobal("WebSocket", FakeSocket);
+  vi.stubGlobal("fetch", async (request: Request) => {
+    const path = new URL(request.url, "http://localhost").pathname;
+    const text = request.method === "GET" ? "" : await request.text();
+    const asked: Asked = { method: request.method, path, body: text ? JSON.parse(text) : undefined };
+    log.push(asked);
+    const found = answer(asked) ?? { body: usual[`${asked.method} ${path}`] };
+    if (found.body === undefined && found.status === undefined)
+      return new Response(JSON.stringify({ detail: `nothing at ${path}` }), { status: 404 });
+    return new Response(found.status === 204 ? null : JSON.stringify(found.body), {
+      status: found.status ?? 200,
+      headers: { "Content-Type": "application/json" },
+    });
+  });
+  return log;
+}
+
+/** open renders the whole app at an address. */
+export function open(path: string) {
+  const client = new QueryClient({ defaultOptions: { queries: { retry: false }, mutations: { retry: false } } });
+  const router = makeRouter(client);
+  router.update({ ...router.options, history: createMemoryHistory({ initialEntries: [path] }) } as never);
+  render(
+    <QueryClientProvider client={client}>
+      <TooltipProvider>
+        <ToastProvider>
+          <RouterProvider router={router} />
+        </ToastProvider>
+      </TooltipProvider>
+    </QueryClientProvider>,
+  );
+  return router;
+}
