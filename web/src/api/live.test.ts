@@ -1,0 +1,82 @@
+import { QueryClient } from "@tanstack/react-query";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+
+import { FakeSocket, serve } from "../test_server";
+import { startLive } from "./live";
+
+let stop: () => void;
+const signedOut = vi.fn();
+let client: QueryClient;
+let refreshed: unknown[];
+
+beforeEach(() => {
+  serve();
+  vi.useFakeTimers();
+  signedOut.mockClear();
+  refreshed = [];
+  client = new QueryClient();
+  vi.spyOn(client, "invalidateQueries").mockImplementation((filters) => {
+    refreshed.push(filters?.queryKey ?? "all");
+    return Promise.resolve();
+  });
+  stop = startLive(client, signedOut);
+});
+
+afterEach(() => {
+  stop();
+  vi.useRealTimers();
+  vi.unstubAllGlobals();
+});
+
+const newest = () => {
+  const socket = FakeSocket.all.at(-1);
+  if (!socket) throw new Error("no socket");
+  return socket;
+};
+
+const cut = async (code: number) => {
+  newest().readyState = FakeSocket.CLOSED;
+  newest().onclose?.({ code });
+  await vi.advanceTimersByTimeAsync(6_000);
+};
+
+describe("the live stream", () => {
+  it("resumes after a break with what it has seen", async () => {
+    newest().tell({ n: 5, kind: "hello", epoch: "e1", resync: true });
+    newest().tell({ n: 6, kind: "lane" });
+    newest().tell({ n: 9, kind: "history", records: ["r1"], call_id: "c1" });
+    await cut(1006);
+    expect(FakeSocket.all).toHaveLength(2);
+    expect(Object.fromEntries(newest().url.searchParams)).toEqual({ epoch: "e1", after: "9" });
+    expect(refreshed).toEqual([["lane"], ["history", "r1"], ["record", "r1"], ["call", "c1"], ["calls"]]);
+  });
+
+  it("fetches everything again when the server no longer knows what was missed", async () => {
+    newest().tell({ n: 5, kind: "hello", epoch: "e1", resync: true });
+    expect(refreshed).toEqual([]); // the first hello: nothing was fetched before
+    await cut(1006);
+    newest().tell({ n: 1, kind: "hello", epoch: "e2", resync: true });
+    expect(refreshed).toEqual(["all"]);
+    await cut(1006);
+    expect(Object.fromEntries(newest().url.searchParams)).toEqual({ epoch: "e2", after: "1" });
+  });
+
+  it("keeps trying while the server is away, ever more slowly", async () => {
+    for (let i = 0; i < 4; i++) await cut(1006);
+    expect(FakeSocket.all).toHaveLength(5);
+  });
+
+  it("does not try when the session is over, or when it was stopped", async () => {
+    await cut(4401);
+    expect(signedOut).toHaveBeenCalledOnce();
+    expect(FakeSocket.all).toHaveLength(1);
+    stop();
+    await cut(1006);
+    expect(FakeSocket.all).toHaveLength(1);
+  });
+
+  it("leaves notes that this window saved alone", () => {
+    newest().tell({ n: 1, kind: "slip", call_id: "c1", writer: "another window" });
+    expect(refreshed).toEqual([["desk"], ["call", "c1"]]);
+  });
+});
