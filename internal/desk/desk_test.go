@@ -444,6 +444,30 @@ func TestARestartClosesWhatALostServerLeft(t *testing.T) {
 	w.calls()
 }
 
+func TestACallWhoseCommitWasNeverAnsweredIsClosed(t *testing.T) {
+	w := newWorld(t)
+	c := w.calls()
+	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	w.ended(c.ID)
+	// As the database has it when the commit arrived there, and its answer did not arrive here.
+	_, err := w.store.Pool.Exec(t.Context(), `UPDATE calls SET ended_at = NULL, end_reason = '', state = 'dialing', last_seq = 4 WHERE id = $1`, c.ID)
+	require.NoError(t, err)
+	_, err = w.store.Pool.Exec(t.Context(), `DELETE FROM call_facts WHERE call_id = $1 AND seq > 4`, c.ID)
+	require.NoError(t, err)
+	other := w.calls() // the rep is not held up by it
+	for range 8 {
+		require.NoError(t, w.clock.BlockUntilContext(t.Context(), 1))
+		w.clock.Advance(2 * time.Second)
+	}
+	w.until("it is closed", func() bool {
+		w.clock.Advance(2 * time.Second)
+		var reason string
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT end_reason FROM calls WHERE id = $1`, c.ID).Scan(&reason))
+		return reason == "cut_off"
+	})
+	assert.NotEqual(t, contract.Ended, w.phase(other.ID), "one that is driven is left alone")
+}
+
 func TestAnotherServersCallsAreOnlyClosedWhenItsLeaseHasRunOut(t *testing.T) {
 	w := newWorld(t)
 	_, err := w.store.ClaimServer(t.Context(), db.ClaimServerParams{Name: "other", At: w.clock.Now()})

@@ -53,12 +53,18 @@ func (d *Desk) beat(ctx context.Context) error {
 	return d.Store.Heartbeat(ctx, db.HeartbeatParams{At: d.Clock.Now(), Name: d.Server, Epoch: d.epoch})
 }
 
-// closeOrphans ends, as cut off at their server's last sign of life, the calls in progress whose server's lease has
-// run out or which began anew. Their slips and notes stay as they are.
+// closeOrphans ends, as cut off at their server's last sign of life, the calls in progress that nobody drives any more.
+// Their slips and notes stay as they are.
 func (d *Desk) closeOrphans(ctx context.Context) error {
+	d.mu.Lock()
+	known := make([]uuid.UUID, 0, len(d.live))
+	for id := range d.live {
+		known = append(known, id)
+	}
+	d.mu.Unlock()
 	var closed []factsEntry
 	err := d.Store.Tx(ctx, func(q *db.Queries) error {
-		orphans, err := q.OrphanedCalls(ctx, db.OrphanedCallsParams{LeaseStart: d.Clock.Now().Add(-lease), Me: d.Server, MyEpoch: d.epoch})
+		orphans, err := q.OrphanedCalls(ctx, db.OrphanedCallsParams{LeaseStart: d.Clock.Now().Add(-lease), Me: d.Server, MyEpoch: d.epoch, Known: known})
 		if err != nil {
 			return err
 		}
@@ -67,7 +73,11 @@ func (d *Desk) closeOrphans(ctx context.Context) error {
 			if err != nil {
 				return err
 			}
-			facts, _, err := call.Decide(state, call.Lost{}, o.HeartbeatAt)
+			at := o.HeartbeatAt
+			if o.Mine {
+				at = state.Last // it never went on from there
+			}
+			facts, _, err := call.Decide(state, call.Lost{}, at)
 			if err != nil {
 				return fmt.Errorf("call %s: %w", o.ID, err)
 			}

@@ -500,29 +500,38 @@ func (q *Queries) LockRep(ctx context.Context, userID uuid.UUID) (LockRepRow, er
 }
 
 const orphanedCalls = `-- name: OrphanedCalls :many
-SELECT c.id, s.heartbeat_at, c.owner_server
+SELECT c.id, s.heartbeat_at, c.owner_server, (c.owner_server = $1 AND c.owner_epoch = $2)::boolean AS mine
 FROM calls c JOIN servers s ON s.name = c.owner_server
 WHERE c.ended_at IS NULL
-  AND (c.owner_epoch < s.epoch OR s.heartbeat_at < $1::timestamptz)
-  AND NOT (c.owner_server = $2 AND c.owner_epoch = $3)
+  AND CASE WHEN c.owner_server = $1 AND c.owner_epoch = $2
+    THEN c.started_at < $3::timestamptz AND c.id <> ALL ($4::uuid[])
+    ELSE c.owner_epoch < s.epoch OR s.heartbeat_at < $3::timestamptz END
 FOR UPDATE OF c SKIP LOCKED
 `
 
 type OrphanedCallsParams struct {
-	LeaseStart time.Time
 	Me         string
 	MyEpoch    int64
+	LeaseStart time.Time
+	Known      []uuid.UUID
 }
 
 type OrphanedCallsRow struct {
 	ID          uuid.UUID
 	HeartbeatAt time.Time
 	OwnerServer string
+	Mine        bool
 }
 
-// Calls in progress whose server's lease has run out, with the last sign of life of that server.
+// Calls in progress that nobody drives: those of a server whose lease has run out or that began anew, and those of this
+// server that it does not know, since the answer to their commit was lost.
 func (q *Queries) OrphanedCalls(ctx context.Context, arg OrphanedCallsParams) ([]OrphanedCallsRow, error) {
-	rows, err := q.db.Query(ctx, orphanedCalls, arg.LeaseStart, arg.Me, arg.MyEpoch)
+	rows, err := q.db.Query(ctx, orphanedCalls,
+		arg.Me,
+		arg.MyEpoch,
+		arg.LeaseStart,
+		arg.Known,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -530,7 +539,12 @@ func (q *Queries) OrphanedCalls(ctx context.Context, arg OrphanedCallsParams) ([
 	items := []OrphanedCallsRow{}
 	for rows.Next() {
 		var i OrphanedCallsRow
-		if err := rows.Scan(&i.ID, &i.HeartbeatAt, &i.OwnerServer); err != nil {
+		if err := rows.Scan(
+			&i.ID,
+			&i.HeartbeatAt,
+			&i.OwnerServer,
+			&i.Mine,
+		); err != nil {
 			return nil, err
 		}
 		items = append(items, i)

@@ -128,12 +128,14 @@ WHERE (sqlc.narg('user_id')::uuid IS NULL OR c.placed_by = sqlc.narg('user_id'))
 ORDER BY c.started_at DESC, c.id DESC LIMIT @count;
 
 -- name: OrphanedCalls :many
--- Calls in progress whose server's lease has run out, with the last sign of life of that server.
-SELECT c.id, s.heartbeat_at, c.owner_server
+-- Calls in progress that nobody drives: those of a server whose lease has run out or that began anew, and those of this
+-- server that it does not know, since the answer to their commit was lost.
+SELECT c.id, s.heartbeat_at, c.owner_server, (c.owner_server = @me AND c.owner_epoch = @my_epoch)::boolean AS mine
 FROM calls c JOIN servers s ON s.name = c.owner_server
 WHERE c.ended_at IS NULL
-  AND (c.owner_epoch < s.epoch OR s.heartbeat_at < @lease_start::timestamptz)
-  AND NOT (c.owner_server = @me AND c.owner_epoch = @my_epoch)
+  AND CASE WHEN c.owner_server = @me AND c.owner_epoch = @my_epoch
+    THEN c.started_at < @lease_start::timestamptz AND c.id <> ALL (@known::uuid[])
+    ELSE c.owner_epoch < s.epoch OR s.heartbeat_at < @lease_start::timestamptz END
 FOR UPDATE OF c SKIP LOCKED;
 
 -- name: ClaimServer :one
