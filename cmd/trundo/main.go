@@ -241,7 +241,7 @@ func demoDatabase(ctx context.Context, cluster *pgcluster.Cluster, reset bool, d
 	}
 	if users == 0 {
 		fmt.Println("Making the firm …")
-		if err := demo.Fill(ctx, s, demo.First, time.Now()); err != nil {
+		if err := demo.Fill(ctx, s, demo.Full, time.Now()); err != nil {
 			return "", err
 		}
 	}

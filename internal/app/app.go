@@ -77,7 +77,7 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 		c.ServerName = "trundo@" + a.Addr
 	}
 	a.Desk, err = desk.Open(ctx, desk.Config{Store: a.Store, Carrier: c.Carrier(c.Clock), Clock: c.Clock, Log: c.Log, Server: c.ServerName,
-		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), Demo: c.Demo})
+		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo})
 	if err != nil {
 		return err
 	}

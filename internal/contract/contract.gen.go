@@ -9,6 +9,42 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for BulkActAction.
+const (
+	AddTag       BulkActAction = "add_tag"
+	AddToList    BulkActAction = "add_to_list"
+	Delete       BulkActAction = "delete"
+	SetOwner     BulkActAction = "set_owner"
+	SetStage     BulkActAction = "set_stage"
+	TakeFromList BulkActAction = "take_from_list"
+	TakeTag      BulkActAction = "take_tag"
+	ToLane       BulkActAction = "to_lane"
+)
+
+// Valid indicates whether the value is a known member of the BulkActAction enum.
+func (e BulkActAction) Valid() bool {
+	switch e {
+	case AddTag:
+		return true
+	case AddToList:
+		return true
+	case Delete:
+		return true
+	case SetOwner:
+		return true
+	case SetStage:
+		return true
+	case TakeFromList:
+		return true
+	case TakeTag:
+		return true
+	case ToLane:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for CallDirection.
 const (
 	Inbound  CallDirection = "inbound"
@@ -32,6 +68,7 @@ func (e CallDirection) Valid() bool {
 
 // Defines values for CallLinkRole.
 const (
+	CallLinkRoleAbout   CallLinkRole = "about"
 	CallLinkRoleCompany CallLinkRole = "company"
 	CallLinkRolePerson  CallLinkRole = "person"
 )
@@ -39,9 +76,119 @@ const (
 // Valid indicates whether the value is a known member of the CallLinkRole enum.
 func (e CallLinkRole) Valid() bool {
 	switch e {
+	case CallLinkRoleAbout:
+		return true
 	case CallLinkRoleCompany:
 		return true
 	case CallLinkRolePerson:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FieldDefPlace.
+const (
+	FieldDefPlaceHidden FieldDefPlace = "hidden"
+	FieldDefPlaceSide   FieldDefPlace = "side"
+	FieldDefPlaceTop    FieldDefPlace = "top"
+)
+
+// Valid indicates whether the value is a known member of the FieldDefPlace enum.
+func (e FieldDefPlace) Valid() bool {
+	switch e {
+	case FieldDefPlaceHidden:
+		return true
+	case FieldDefPlaceSide:
+		return true
+	case FieldDefPlaceTop:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FieldDefType.
+const (
+	FieldDefTypeChoice FieldDefType = "choice"
+	FieldDefTypeDate   FieldDefType = "date"
+	FieldDefTypeLong   FieldDefType = "long"
+	FieldDefTypeMail   FieldDefType = "mail"
+	FieldDefTypeMoney  FieldDefType = "money"
+	FieldDefTypeNumber FieldDefType = "number"
+	FieldDefTypePhone  FieldDefType = "phone"
+	FieldDefTypeRef    FieldDefType = "ref"
+	FieldDefTypeTags   FieldDefType = "tags"
+	FieldDefTypeText   FieldDefType = "text"
+	FieldDefTypeTime   FieldDefType = "time"
+	FieldDefTypeUser   FieldDefType = "user"
+	FieldDefTypeWeb    FieldDefType = "web"
+	FieldDefTypeYesNo  FieldDefType = "yes_no"
+	FieldDefTypeZone   FieldDefType = "zone"
+)
+
+// Valid indicates whether the value is a known member of the FieldDefType enum.
+func (e FieldDefType) Valid() bool {
+	switch e {
+	case FieldDefTypeChoice:
+		return true
+	case FieldDefTypeDate:
+		return true
+	case FieldDefTypeLong:
+		return true
+	case FieldDefTypeMail:
+		return true
+	case FieldDefTypeMoney:
+		return true
+	case FieldDefTypeNumber:
+		return true
+	case FieldDefTypePhone:
+		return true
+	case FieldDefTypeRef:
+		return true
+	case FieldDefTypeTags:
+		return true
+	case FieldDefTypeText:
+		return true
+	case FieldDefTypeTime:
+		return true
+	case FieldDefTypeUser:
+		return true
+	case FieldDefTypeWeb:
+		return true
+	case FieldDefTypeYesNo:
+		return true
+	case FieldDefTypeZone:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FieldEditType.
+const (
+	FieldEditTypeChoice FieldEditType = "choice"
+	FieldEditTypeDate   FieldEditType = "date"
+	FieldEditTypeNumber FieldEditType = "number"
+	FieldEditTypePhone  FieldEditType = "phone"
+	FieldEditTypeText   FieldEditType = "text"
+	FieldEditTypeYesNo  FieldEditType = "yes_no"
+)
+
+// Valid indicates whether the value is a known member of the FieldEditType enum.
+func (e FieldEditType) Valid() bool {
+	switch e {
+	case FieldEditTypeChoice:
+		return true
+	case FieldEditTypeDate:
+		return true
+	case FieldEditTypeNumber:
+		return true
+	case FieldEditTypePhone:
+		return true
+	case FieldEditTypeText:
+		return true
+	case FieldEditTypeYesNo:
 		return true
 	default:
 		return false
@@ -129,6 +276,102 @@ func (e HistoryEntryKind) Valid() bool {
 	}
 }
 
+// Defines values for ImportFormat.
+const (
+	ImportFormatCsv   ImportFormat = "csv"
+	ImportFormatJsonl ImportFormat = "jsonl"
+	ImportFormatVcard ImportFormat = "vcard"
+)
+
+// Valid indicates whether the value is a known member of the ImportFormat enum.
+func (e ImportFormat) Valid() bool {
+	switch e {
+	case ImportFormatCsv:
+		return true
+	case ImportFormatJsonl:
+		return true
+	case ImportFormatVcard:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ImportState.
+const (
+	ImportStateCancelled ImportState = "cancelled"
+	ImportStateChecked   ImportState = "checked"
+	ImportStateChecking  ImportState = "checking"
+	ImportStateDone      ImportState = "done"
+	ImportStateFailed    ImportState = "failed"
+	ImportStateLoading   ImportState = "loading"
+	ImportStateReady     ImportState = "ready"
+	ImportStateWaiting   ImportState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the ImportState enum.
+func (e ImportState) Valid() bool {
+	switch e {
+	case ImportStateCancelled:
+		return true
+	case ImportStateChecked:
+		return true
+	case ImportStateChecking:
+		return true
+	case ImportStateDone:
+		return true
+	case ImportStateFailed:
+		return true
+	case ImportStateLoading:
+		return true
+	case ImportStateReady:
+		return true
+	case ImportStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ImportPlanDates.
+const (
+	DayFirst   ImportPlanDates = "day_first"
+	MonthFirst ImportPlanDates = "month_first"
+)
+
+// Valid indicates whether the value is a known member of the ImportPlanDates enum.
+func (e ImportPlanDates) Valid() bool {
+	switch e {
+	case DayFirst:
+		return true
+	case MonthFirst:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ImportPlanSame.
+const (
+	Make   ImportPlanSame = "make"
+	Skip   ImportPlanSame = "skip"
+	Update ImportPlanSame = "update"
+)
+
+// Valid indicates whether the value is a known member of the ImportPlanSame enum.
+func (e ImportPlanSame) Valid() bool {
+	switch e {
+	case Make:
+		return true
+	case Skip:
+		return true
+	case Update:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LaneEntryKind.
 const (
 	LaneEntryKindFollowUp LaneEntryKind = "follow_up"
@@ -168,11 +411,73 @@ func (e LaneEntryTone) Valid() bool {
 	}
 }
 
+// Defines values for ListEditKind.
+const (
+	ListEditKindCase    ListEditKind = "case"
+	ListEditKindCompany ListEditKind = "company"
+	ListEditKindContact ListEditKind = "contact"
+	ListEditKindDeal    ListEditKind = "deal"
+	ListEditKindLead    ListEditKind = "lead"
+	ListEditKindOrder   ListEditKind = "order"
+	ListEditKindPeople  ListEditKind = "people"
+	ListEditKindProduct ListEditKind = "product"
+	ListEditKindQuote   ListEditKind = "quote"
+	ListEditKindVisit   ListEditKind = "visit"
+)
+
+// Valid indicates whether the value is a known member of the ListEditKind enum.
+func (e ListEditKind) Valid() bool {
+	switch e {
+	case ListEditKindCase:
+		return true
+	case ListEditKindCompany:
+		return true
+	case ListEditKindContact:
+		return true
+	case ListEditKindDeal:
+		return true
+	case ListEditKindLead:
+		return true
+	case ListEditKindOrder:
+		return true
+	case ListEditKindPeople:
+		return true
+	case ListEditKindProduct:
+		return true
+	case ListEditKindQuote:
+		return true
+	case ListEditKindVisit:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListEditType.
+const (
+	ListEditTypeHand ListEditType = "hand"
+	ListEditTypeView ListEditType = "view"
+)
+
+// Valid indicates whether the value is a known member of the ListEditType enum.
+func (e ListEditType) Valid() bool {
+	switch e {
+	case ListEditTypeHand:
+		return true
+	case ListEditTypeView:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LiveEventKind.
 const (
+	LiveEventKindBook    LiveEventKind = "book"
 	LiveEventKindCall    LiveEventKind = "call"
 	LiveEventKindHello   LiveEventKind = "hello"
 	LiveEventKindHistory LiveEventKind = "history"
+	LiveEventKindImport  LiveEventKind = "import"
 	LiveEventKindLane    LiveEventKind = "lane"
 	LiveEventKindRecord  LiveEventKind = "record"
 	LiveEventKindSaving  LiveEventKind = "saving"
@@ -182,11 +487,15 @@ const (
 // Valid indicates whether the value is a known member of the LiveEventKind enum.
 func (e LiveEventKind) Valid() bool {
 	switch e {
+	case LiveEventKindBook:
+		return true
 	case LiveEventKindCall:
 		return true
 	case LiveEventKindHello:
 		return true
 	case LiveEventKindHistory:
+		return true
+	case LiveEventKindImport:
 		return true
 	case LiveEventKindLane:
 		return true
@@ -222,6 +531,33 @@ func (e MeRole) Valid() bool {
 	}
 }
 
+// Defines values for NewExportFormat.
+const (
+	NewExportFormatCsv        NewExportFormat = "csv"
+	NewExportFormatEverything NewExportFormat = "everything"
+	NewExportFormatJsonl      NewExportFormat = "jsonl"
+	NewExportFormatVcard      NewExportFormat = "vcard"
+	NewExportFormatVcard3     NewExportFormat = "vcard3"
+)
+
+// Valid indicates whether the value is a known member of the NewExportFormat enum.
+func (e NewExportFormat) Valid() bool {
+	switch e {
+	case NewExportFormatCsv:
+		return true
+	case NewExportFormatEverything:
+		return true
+	case NewExportFormatJsonl:
+		return true
+	case NewExportFormatVcard:
+		return true
+	case NewExportFormatVcard3:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for NewFollowUpKind.
 const (
 	NewFollowUpKindCall NewFollowUpKind = "call"
@@ -234,6 +570,27 @@ func (e NewFollowUpKind) Valid() bool {
 	case NewFollowUpKindCall:
 		return true
 	case NewFollowUpKindTask:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for NewImportFormat.
+const (
+	NewImportFormatCsv   NewImportFormat = "csv"
+	NewImportFormatJsonl NewImportFormat = "jsonl"
+	NewImportFormatVcard NewImportFormat = "vcard"
+)
+
+// Valid indicates whether the value is a known member of the NewImportFormat enum.
+func (e NewImportFormat) Valid() bool {
+	switch e {
+	case NewImportFormatCsv:
+		return true
+	case NewImportFormatJsonl:
+		return true
+	case NewImportFormatVcard:
 		return true
 	default:
 		return false
@@ -264,21 +621,78 @@ func (e Phase) Valid() bool {
 	}
 }
 
+// Defines values for PlacedFieldPlace.
+const (
+	PlacedFieldPlaceHidden PlacedFieldPlace = "hidden"
+	PlacedFieldPlaceSide   PlacedFieldPlace = "side"
+	PlacedFieldPlaceTop    PlacedFieldPlace = "top"
+)
+
+// Valid indicates whether the value is a known member of the PlacedFieldPlace enum.
+func (e PlacedFieldPlace) Valid() bool {
+	switch e {
+	case PlacedFieldPlaceHidden:
+		return true
+	case PlacedFieldPlaceSide:
+		return true
+	case PlacedFieldPlaceTop:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for RecordKind.
 const (
+	RecordKindCase    RecordKind = "case"
 	RecordKindCompany RecordKind = "company"
 	RecordKindContact RecordKind = "contact"
+	RecordKindDeal    RecordKind = "deal"
 	RecordKindLead    RecordKind = "lead"
+	RecordKindOrder   RecordKind = "order"
+	RecordKindProduct RecordKind = "product"
+	RecordKindQuote   RecordKind = "quote"
+	RecordKindVisit   RecordKind = "visit"
 )
 
 // Valid indicates whether the value is a known member of the RecordKind enum.
 func (e RecordKind) Valid() bool {
 	switch e {
+	case RecordKindCase:
+		return true
 	case RecordKindCompany:
 		return true
 	case RecordKindContact:
 		return true
+	case RecordKindDeal:
+		return true
 	case RecordKindLead:
+		return true
+	case RecordKindOrder:
+		return true
+	case RecordKindProduct:
+		return true
+	case RecordKindQuote:
+		return true
+	case RecordKindVisit:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RecordListType.
+const (
+	RecordListTypeHand RecordListType = "hand"
+	RecordListTypeView RecordListType = "view"
+)
+
+// Valid indicates whether the value is a known member of the RecordListType enum.
+func (e RecordListType) Valid() bool {
+	switch e {
+	case RecordListTypeHand:
+		return true
+	case RecordListTypeView:
 		return true
 	default:
 		return false
@@ -339,30 +753,6 @@ func (e ListCallsParamsWhose) Valid() bool {
 	}
 }
 
-// Defines values for ListPeopleParamsKind.
-const (
-	ListPeopleParamsKindCompany ListPeopleParamsKind = "company"
-	ListPeopleParamsKindContact ListPeopleParamsKind = "contact"
-	ListPeopleParamsKindLead    ListPeopleParamsKind = "lead"
-	ListPeopleParamsKindPeople  ListPeopleParamsKind = "people"
-)
-
-// Valid indicates whether the value is a known member of the ListPeopleParamsKind enum.
-func (e ListPeopleParamsKind) Valid() bool {
-	switch e {
-	case ListPeopleParamsKindCompany:
-		return true
-	case ListPeopleParamsKindContact:
-		return true
-	case ListPeopleParamsKindLead:
-		return true
-	case ListPeopleParamsKindPeople:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for GetHistoryParamsKind.
 const (
 	GetHistoryParamsKindAll      GetHistoryParamsKind = "all"
@@ -385,6 +775,65 @@ func (e GetHistoryParamsKind) Valid() bool {
 	default:
 		return false
 	}
+}
+
+// Book defines model for Book.
+type Book struct {
+	Currency string    `json:"currency"`
+	Kinds    []KindDef `json:"kinds"`
+
+	// Labels Labels offered for numbers
+	Labels []string `json:"labels"`
+
+	// People People of the firm
+	People []Colleague `json:"people"`
+	Rights BookRights  `json:"rights"`
+}
+
+// BookRights defines model for BookRights.
+type BookRights struct {
+	Export bool `json:"export"`
+	Import bool `json:"import"`
+
+	// Override May call in spite of do-not-call
+	Override bool `json:"override"`
+	SetUp    bool `json:"set_up"`
+}
+
+// BookSettings defines model for BookSettings.
+type BookSettings struct {
+	Layouts            []Layout `json:"layouts"`
+	NumberOrderContact []string `json:"number_order_contact"`
+	NumberOrderLead    []string `json:"number_order_lead"`
+}
+
+// BulkAct defines model for BulkAct.
+type BulkAct struct {
+	Action BulkActAction `json:"action"`
+	DueAt  *time.Time    `json:"due_at,omitempty"`
+
+	// Selection Either ids, or all that a query finds but for some.
+	Selection Selection `json:"selection"`
+
+	// Value Id of the list or owner, the tag, the stage, or what is to be done
+	Value *string `json:"value,omitempty"`
+}
+
+// BulkActAction defines model for BulkAct.Action.
+type BulkActAction string
+
+// BulkResult defines model for BulkResult.
+type BulkResult struct {
+	// Count Records that were changed
+	Count int `json:"count"`
+
+	// ID What can be undone
+	ID openapi_types.UUID `json:"id"`
+}
+
+// CalendarAddress defines model for CalendarAddress.
+type CalendarAddress struct {
+	Address string `json:"address"`
 }
 
 // Call defines model for Call.
@@ -478,10 +927,25 @@ type Change struct {
 	Text  string    `json:"text"`
 }
 
-// CustomValue defines model for CustomValue.
-type CustomValue struct {
-	Label string `json:"label"`
-	Value string `json:"value"`
+// Colleague defines model for Colleague.
+type Colleague struct {
+	Availability string             `json:"availability"`
+	Extension    string             `json:"extension"`
+	ID           openapi_types.UUID `json:"id"`
+	Name         string             `json:"name"`
+	Team         string             `json:"team"`
+}
+
+// Conversion defines model for Conversion.
+type Conversion struct {
+	// CompanyID An existing company
+	CompanyID *openapi_types.UUID `json:"company_id,omitempty"`
+
+	// CompanyName A new company
+	CompanyName *string `json:"company_name,omitempty"`
+	DealAmount  *string `json:"deal_amount,omitempty"`
+	DealName    *string `json:"deal_name,omitempty"`
+	Version     int     `json:"version"`
 }
 
 // DemoPerson defines model for DemoPerson.
@@ -507,11 +971,113 @@ type DialOffer struct {
 	Typed   string `json:"typed"`
 }
 
+// DoNotCallMark defines model for DoNotCallMark.
+type DoNotCallMark struct {
+	On     bool    `json:"on"`
+	Reason *string `json:"reason,omitempty"`
+}
+
+// DoNotCallNumber defines model for DoNotCallNumber.
+type DoNotCallNumber struct {
+	At      time.Time `json:"at"`
+	Display string    `json:"display"`
+	Reason  string    `json:"reason"`
+}
+
+// DoNotCallPage defines model for DoNotCallPage.
+type DoNotCallPage struct {
+	Newest []DoNotCallNumber `json:"newest"`
+	Total  int               `json:"total"`
+}
+
+// DoNotCallResult defines model for DoNotCallResult.
+type DoNotCallResult struct {
+	Added    int      `json:"added"`
+	Known    int      `json:"known"`
+	Rejected []Reject `json:"rejected"`
+}
+
+// DoNotCallText defines model for DoNotCallText.
+type DoNotCallText struct {
+	Reason *string `json:"reason,omitempty"`
+
+	// Text One number a line, a reason behind a comma if there is one
+	Text string `json:"text"`
+}
+
+// DuplicateHit defines model for DuplicateHit.
+type DuplicateHit struct {
+	Reasons []string  `json:"reasons"`
+	Record  RecordRow `json:"record"`
+	Score   int       `json:"score"`
+}
+
+// DuplicatePage defines model for DuplicatePage.
+type DuplicatePage struct {
+	Pairs []DuplicatePair `json:"pairs"`
+
+	// Running The book is being looked through
+	Running bool `json:"running"`
+	Total   int  `json:"total"`
+}
+
+// DuplicatePair defines model for DuplicatePair.
+type DuplicatePair struct {
+	A       RecordRow          `json:"a"`
+	B       RecordRow          `json:"b"`
+	ID      openapi_types.UUID `json:"id"`
+	Reasons []string           `json:"reasons"`
+	Score   int                `json:"score"`
+}
+
+// Export defines model for Export.
+type Export struct {
+	// Address Where the file is fetched, once
+	Address string `json:"address"`
+}
+
+// FieldDef defines model for FieldDef.
+type FieldDef struct {
+	Choices []string `json:"choices"`
+
+	// Computed Can be filtered and sorted by, not written
+	Computed bool                `json:"computed"`
+	CustomID *openapi_types.UUID `json:"custom_id"`
+	Key      string              `json:"key"`
+	Label    string              `json:"label"`
+
+	// Ops Comparisons that fit
+	Ops      []string      `json:"ops"`
+	Place    FieldDefPlace `json:"place"`
+	RefKinds []RecordKind  `json:"ref_kinds"`
+	Required bool          `json:"required"`
+	Type     FieldDefType  `json:"type"`
+}
+
+// FieldDefPlace defines model for FieldDef.Place.
+type FieldDefPlace string
+
+// FieldDefType defines model for FieldDef.Type.
+type FieldDefType string
+
+// FieldEdit defines model for FieldEdit.
+type FieldEdit struct {
+	Active  *bool         `json:"active,omitempty"`
+	Choices *[]string     `json:"choices,omitempty"`
+	Kind    RecordKind    `json:"kind"`
+	Label   string        `json:"label"`
+	Type    FieldEditType `json:"type"`
+}
+
+// FieldEditType defines model for FieldEdit.Type.
+type FieldEditType string
+
 // FindResult defines model for FindResult.
 type FindResult struct {
-	Dial    *DialOffer  `json:"dial"`
-	Recent  []Call      `json:"recent"`
-	Records []RecordRow `json:"records"`
+	Colleagues []Colleague `json:"colleagues"`
+	Dial       *DialOffer  `json:"dial"`
+	Recent     []Call      `json:"recent"`
+	Records    []RecordRow `json:"records"`
 }
 
 // Firm defines model for Firm.
@@ -572,6 +1138,95 @@ type HistoryPage struct {
 	Next    string         `json:"next"`
 }
 
+// Import defines model for Import.
+type Import struct {
+	BytesRead int64 `json:"bytes_read"`
+
+	// Columns The file's columns, each with the field that is probably meant
+	Columns      []ImportColumn     `json:"columns"`
+	CreatedAt    time.Time          `json:"created_at"`
+	Encoding     string             `json:"encoding"`
+	FileBytes    int64              `json:"file_bytes"`
+	FileName     string             `json:"file_name"`
+	Format       ImportFormat       `json:"format"`
+	ID           openapi_types.UUID `json:"id"`
+	Kind         RecordKind         `json:"kind"`
+	Plan         *ImportPlan        `json:"plan"`
+	Problem      string             `json:"problem"`
+	RowsGood     int64              `json:"rows_good"`
+	RowsMade     int64              `json:"rows_made"`
+	RowsRead     int64              `json:"rows_read"`
+	RowsRejected int64              `json:"rows_rejected"`
+	RowsSkipped  int64              `json:"rows_skipped"`
+	RowsUpdated  int64              `json:"rows_updated"`
+
+	// Sample The first rows
+	Sample   [][]string  `json:"sample"`
+	State    ImportState `json:"state"`
+	UserName string      `json:"user_name"`
+}
+
+// ImportFormat defines model for Import.Format.
+type ImportFormat string
+
+// ImportState defines model for Import.State.
+type ImportState string
+
+// ImportColumn defines model for ImportColumn.
+type ImportColumn struct {
+	// Field Key of a field, phone:LABEL for a number, or empty to leave it out
+	Field   string `json:"field"`
+	Heading string `json:"heading"`
+}
+
+// ImportPlan defines model for ImportPlan.
+type ImportPlan struct {
+	Columns []ImportColumn   `json:"columns"`
+	Dates   *ImportPlanDates `json:"dates,omitempty"`
+
+	// ListID The hand-made list that the rows are put on
+	ListID *openapi_types.UUID `json:"list_id,omitempty"`
+
+	// Same What to do with a row whose mail or number is in the book already
+	Same ImportPlanSame `json:"same"`
+}
+
+// ImportPlanDates defines model for ImportPlan.Dates.
+type ImportPlanDates string
+
+// ImportPlanSame What to do with a row whose mail or number is in the book already
+type ImportPlanSame string
+
+// Item defines model for Item.
+type Item struct {
+	// Discount Percent, up to two decimals
+	Discount string `json:"discount"`
+	Label    string `json:"label"`
+
+	// Net Computed: the line without tax
+	Net       *string             `json:"net,omitempty"`
+	ProductID *openapi_types.UUID `json:"product_id,omitempty"`
+
+	// Quantity Decimal, up to three decimals
+	Quantity string `json:"quantity"`
+	Tax      string `json:"tax"`
+
+	// Unit Price of one, like 420.00 USD
+	Unit string `json:"unit"`
+}
+
+// Items defines model for Items.
+type Items struct {
+	Items   []Item `json:"items"`
+	Version int    `json:"version"`
+}
+
+// KindDef defines model for KindDef.
+type KindDef struct {
+	Fields []FieldDef `json:"fields"`
+	Kind   RecordKind `json:"kind"`
+}
+
 // Lane defines model for Lane.
 type Lane struct {
 	At      time.Time   `json:"at"`
@@ -602,6 +1257,29 @@ type LaneEntryKind string
 // LaneEntryTone defines model for LaneEntry.Tone.
 type LaneEntryTone string
 
+// Layout defines model for Layout.
+type Layout struct {
+	Fields []PlacedField `json:"fields"`
+	Kind   RecordKind    `json:"kind"`
+}
+
+// ListEdit defines model for ListEdit.
+type ListEdit struct {
+	Group   *string      `json:"group,omitempty"`
+	Kind    ListEditKind `json:"kind"`
+	Name    string       `json:"name"`
+	Query   *ViewQuery   `json:"query,omitempty"`
+	Shared  *bool        `json:"shared,omitempty"`
+	Type    ListEditType `json:"type"`
+	Version *int         `json:"version,omitempty"`
+}
+
+// ListEditKind defines model for ListEdit.Kind.
+type ListEditKind string
+
+// ListEditType defines model for ListEdit.Type.
+type ListEditType string
+
 // LiveEvent What comes over the WebSocket /api/live?epoch=&after=. A first event of kind hello tells the epoch; resync in it says that
 // events were missed and everything is to be fetched again.
 type LiveEvent struct {
@@ -609,13 +1287,14 @@ type LiveEvent struct {
 	Away *bool `json:"away,omitempty"`
 
 	// Call The part of a call that changes while it goes on.
-	Call    *CallState            `json:"call,omitempty"`
-	CallID  *openapi_types.UUID   `json:"call_id,omitempty"`
-	Epoch   *string               `json:"epoch,omitempty"`
-	Kind    LiveEventKind         `json:"kind"`
-	N       int64                 `json:"n"`
-	Records *[]openapi_types.UUID `json:"records,omitempty"`
-	Resync  *bool                 `json:"resync,omitempty"`
+	Call     *CallState            `json:"call,omitempty"`
+	CallID   *openapi_types.UUID   `json:"call_id,omitempty"`
+	Epoch    *string               `json:"epoch,omitempty"`
+	ImportID *openapi_types.UUID   `json:"import_id,omitempty"`
+	Kind     LiveEventKind         `json:"kind"`
+	N        int64                 `json:"n"`
+	Records  *[]openapi_types.UUID `json:"records,omitempty"`
+	Resync   *bool                 `json:"resync,omitempty"`
 
 	// Writer The window that saved the notes
 	Writer *string `json:"writer,omitempty"`
@@ -644,6 +1323,22 @@ type Me struct {
 // MeRole defines model for Me.Role.
 type MeRole string
 
+// Merge defines model for Merge.
+type Merge struct {
+	Keep openapi_types.UUID `json:"keep"`
+	Lose openapi_types.UUID `json:"lose"`
+
+	// Take Keys of the fields whose value comes from the record that goes
+	Take []string `json:"take"`
+}
+
+// Merged defines model for Merged.
+type Merged struct {
+	// ID What can be undone
+	ID     openapi_types.UUID `json:"id"`
+	Record Record             `json:"record"`
+}
+
 // NewCall Either a stored number or a typed one.
 type NewCall struct {
 	// InsteadOf The call in progress that is to be ended first
@@ -655,8 +1350,23 @@ type NewCall struct {
 
 	// OpenRecordID The record on the screen while a number was typed
 	OpenRecordID *openapi_types.UUID `json:"open_record_id,omitempty"`
-	Typed        *string             `json:"typed,omitempty"`
+
+	// OverrideReason Why it is called in spite of do-not-call; needs the right
+	OverrideReason *string `json:"override_reason,omitempty"`
+	Typed          *string `json:"typed,omitempty"`
 }
+
+// NewExport defines model for NewExport.
+type NewExport struct {
+	Columns *[]string       `json:"columns,omitempty"`
+	Format  NewExportFormat `json:"format"`
+
+	// Selection Either ids, or all that a query finds but for some.
+	Selection *Selection `json:"selection,omitempty"`
+}
+
+// NewExportFormat defines model for NewExport.Format.
+type NewExportFormat string
 
 // NewFollowUp defines model for NewFollowUp.
 type NewFollowUp struct {
@@ -669,6 +1379,32 @@ type NewFollowUp struct {
 
 // NewFollowUpKind defines model for NewFollowUp.Kind.
 type NewFollowUpKind string
+
+// NewImport defines model for NewImport.
+type NewImport struct {
+	FileName string          `json:"file_name"`
+	Format   NewImportFormat `json:"format"`
+	Kind     RecordKind      `json:"kind"`
+
+	// Mends The import whose rejected rows this file brings again
+	Mends *openapi_types.UUID `json:"mends,omitempty"`
+}
+
+// NewImportFormat defines model for NewImport.Format.
+type NewImportFormat string
+
+// NewNumber defines model for NewNumber.
+type NewNumber struct {
+	Label *string `json:"label,omitempty"`
+	Typed string  `json:"typed"`
+}
+
+// NewRecord defines model for NewRecord.
+type NewRecord struct {
+	Kind    RecordKind        `json:"kind"`
+	Numbers *[]NewNumber      `json:"numbers,omitempty"`
+	Values  map[string]string `json:"values"`
+}
 
 // Notes defines model for Notes.
 type Notes struct {
@@ -686,6 +1422,19 @@ type NotesEdit struct {
 
 	// Writer Names the window
 	Writer string `json:"writer"`
+}
+
+// NumberChange defines model for NumberChange.
+type NumberChange struct {
+	DoNotCall *bool   `json:"do_not_call,omitempty"`
+	Label     *string `json:"label,omitempty"`
+	Reason    *string `json:"reason,omitempty"`
+	Typed     *string `json:"typed,omitempty"`
+}
+
+// NumberOrder defines model for NumberOrder.
+type NumberOrder struct {
+	Labels []string `json:"labels"`
 }
 
 // Outcome defines model for Outcome.
@@ -724,9 +1473,24 @@ type PhoneNumber struct {
 	// Refused Why it may not be called
 	Refused string `json:"refused"`
 
+	// Typed As it was typed
+	Typed string `json:"typed"`
+
+	// Valid The numbering plan has given it out
+	Valid bool `json:"valid"`
+
 	// Zone IANA zone there
 	Zone string `json:"zone"`
 }
+
+// PlacedField defines model for PlacedField.
+type PlacedField struct {
+	Key   string           `json:"key"`
+	Place PlacedFieldPlace `json:"place"`
+}
+
+// PlacedFieldPlace defines model for PlacedField.Place.
+type PlacedFieldPlace string
 
 // Problem defines model for Problem.
 type Problem struct {
@@ -740,64 +1504,95 @@ type Problem struct {
 	Detail string `json:"detail"`
 
 	// Field The field at fault
-	Field     *string `json:"field,omitempty"`
-	Notes     *Notes  `json:"notes,omitempty"`
-	RequestID *string `json:"request_id,omitempty"`
-	Status    int     `json:"status"`
-	Title     string  `json:"title"`
-	Type      string  `json:"type"`
+	Field *string `json:"field,omitempty"`
+
+	// MayOverride Whoever asked may do it all the same, with a reason
+	MayOverride *bool   `json:"may_override,omitempty"`
+	Notes       *Notes  `json:"notes,omitempty"`
+	RequestID   *string `json:"request_id,omitempty"`
+	Status      int     `json:"status"`
+	Title       string  `json:"title"`
+	Type        string  `json:"type"`
 }
 
 // Record defines model for Record.
 type Record struct {
-	Address string     `json:"address"`
 	Company *RecordRef `json:"company"`
 
 	// Conversations Those that were answered
-	Conversations int                `json:"conversations"`
-	Custom        []CustomValue      `json:"custom"`
-	Email         string             `json:"email"`
-	FollowUps     []FollowUp         `json:"follow_ups"`
-	ID            openapi_types.UUID `json:"id"`
-	Job           string             `json:"job"`
-	Kind          RecordKind         `json:"kind"`
-	Name          string             `json:"name"`
-	Note          string             `json:"note"`
-	Numbers       []PhoneNumber      `json:"numbers"`
-	OwnerName     string             `json:"owner_name"`
-	People        []RecordRow        `json:"people"`
-	Place         string             `json:"place"`
+	Conversations int  `json:"conversations"`
+	Deleted       bool `json:"deleted"`
+	DoNotCall     bool `json:"do_not_call"`
 
-	// Refused Why this person may not be called
-	Refused string `json:"refused"`
-	Source  string `json:"source"`
-	Stage   string `json:"stage"`
+	// FollowUps Open ones
+	FollowUps []FollowUp `json:"follow_ups"`
+
+	// ID The record's own id; another than was asked for where that one was merged into it
+	ID    openapi_types.UUID `json:"id"`
+	Items []Item             `json:"items"`
+	Job   string             `json:"job"`
+	Kind  RecordKind         `json:"kind"`
+
+	// Merge The last merge into this record that can be undone
+	Merge *openapi_types.UUID `json:"merge"`
+	Name  string              `json:"name"`
+	Note  string              `json:"note"`
+
+	// NumberOrder Labels in this record's own order, empty where the firm's holds
+	NumberOrder []string `json:"number_order"`
+
+	// Numbers In the order in which they are tried
+	Numbers   []PhoneNumber `json:"numbers"`
+	OwnerName string        `json:"owner_name"`
+
+	// People Of a company: its people
+	People []RecordRow `json:"people"`
+
+	// Refused Why this person may not be called, or empty
+	Refused string       `json:"refused"`
+	Related []RelatedRow `json:"related"`
+	Source  string       `json:"source"`
+	Stage   string       `json:"stage"`
+
+	// Totals Net, tax and gross, where there are lines
+	Totals []string `json:"totals"`
 
 	// Touches Calls so far
-	Touches int    `json:"touches"`
-	Version int    `json:"version"`
-	Web     string `json:"web"`
+	Touches int           `json:"touches"`
+	Values  []RecordValue `json:"values"`
+	Version int           `json:"version"`
 }
 
 // RecordChange defines model for RecordChange.
 type RecordChange struct {
-	Email   *string `json:"email,omitempty"`
-	Note    *string `json:"note,omitempty"`
-	Version int     `json:"version"`
+	// Values By key of the field; an empty text clears it
+	Values  map[string]string `json:"values"`
+	Version int               `json:"version"`
 }
 
 // RecordKind defines model for RecordKind.
 type RecordKind string
 
-// RecordPage defines model for RecordPage.
-type RecordPage struct {
-	// Next Cursor of the next page
-	Next string      `json:"next"`
-	Rows []RecordRow `json:"rows"`
+// RecordList defines model for RecordList.
+type RecordList struct {
+	// Count Members of a hand-made list
+	Count *int               `json:"count"`
+	Group string             `json:"group"`
+	ID    openapi_types.UUID `json:"id"`
 
-	// Total How many there are without the search
-	Total int `json:"total"`
+	// Kind A kind of record, or people
+	Kind      string         `json:"kind"`
+	Mine      bool           `json:"mine"`
+	Name      string         `json:"name"`
+	OwnerName string         `json:"owner_name"`
+	Query     ViewQuery      `json:"query"`
+	Shared    bool           `json:"shared"`
+	Type      RecordListType `json:"type"`
+	Version   int            `json:"version"`
 }
+
+// RecordListType defines model for RecordList.Type.
+type RecordListType string
 
 // RecordRef defines model for RecordRef.
 type RecordRef struct {
@@ -816,6 +1611,83 @@ type RecordRow struct {
 	Numbers   []PhoneNumber      `json:"numbers"`
 	OwnerName string             `json:"owner_name"`
 	Stage     string             `json:"stage"`
+
+	// Values For reading, by key of the field; empty ones are left out
+	Values map[string]string `json:"values"`
+}
+
+// RecordValue defines model for RecordValue.
+type RecordValue struct {
+	Key string     `json:"key"`
+	Ref *RecordRef `json:"ref"`
+
+	// Text For reading
+	Text string `json:"text"`
+
+	// Value The canonical text that is edited
+	Value string `json:"value"`
+}
+
+// Reject defines model for Reject.
+type Reject struct {
+	Cells  []string `json:"cells"`
+	Field  string   `json:"field"`
+	Line   int64    `json:"line"`
+	Reason string   `json:"reason"`
+	Row    int64    `json:"row"`
+}
+
+// RelatedRow defines model for RelatedRow.
+type RelatedRow struct {
+	// About Its stage or state
+	About  string    `json:"about"`
+	Open   bool      `json:"open"`
+	Record RecordRef `json:"record"`
+
+	// Text Its amount or time
+	Text string `json:"text"`
+}
+
+// RowCount defines model for RowCount.
+type RowCount struct {
+	Count int `json:"count"`
+
+	// More There are more than were counted
+	More bool `json:"more"`
+}
+
+// RowPage defines model for RowPage.
+type RowPage struct {
+	Offset int         `json:"offset"`
+	Rows   []RecordRow `json:"rows"`
+}
+
+// RowQuery defines model for RowQuery.
+type RowQuery struct {
+	// Down Largest first
+	Down *bool `json:"down,omitempty"`
+
+	// Filter A filter as JSON: {all: […]} or {any: […]} of groups and {field, op, value}
+	Filter *string      `json:"filter,omitempty"`
+	Kinds  []RecordKind `json:"kinds"`
+	Limit  *int         `json:"limit,omitempty"`
+
+	// ListID Only members of this hand-made list
+	ListID *openapi_types.UUID `json:"list_id,omitempty"`
+	Offset *int                `json:"offset,omitempty"`
+
+	// Q Part of a name, mail address, company or number
+	Q *string `json:"q,omitempty"`
+
+	// Sort Key of a field; name where it is missing
+	Sort *string `json:"sort,omitempty"`
+}
+
+// Selection Either ids, or all that a query finds but for some.
+type Selection struct {
+	Ids     *[]openapi_types.UUID `json:"ids,omitempty"`
+	Query   *RowQuery             `json:"query,omitempty"`
+	Without *[]openapi_types.UUID `json:"without,omitempty"`
 }
 
 // SignIn defines model for SignIn.
@@ -860,11 +1732,31 @@ type SlipChange struct {
 // SlipChangeClear defines model for SlipChange.Clear.
 type SlipChangeClear string
 
+// TwoRecords defines model for TwoRecords.
+type TwoRecords struct {
+	A openapi_types.UUID `json:"a"`
+	B openapi_types.UUID `json:"b"`
+}
+
+// ViewQuery defines model for ViewQuery.
+type ViewQuery struct {
+	Columns *[]string `json:"columns,omitempty"`
+	Down    *bool     `json:"down,omitempty"`
+	Filter  *string   `json:"filter,omitempty"`
+	Q       *string   `json:"q,omitempty"`
+	Sort    *string   `json:"sort,omitempty"`
+}
+
 // ID defines model for Id.
 type ID = openapi_types.UUID
 
 // Key defines model for Key.
 type Key = string
+
+// BulkActParams defines parameters for BulkAct.
+type BulkActParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
 
 // ListCallsParams defines parameters for ListCalls.
 type ListCallsParams struct {
@@ -885,17 +1777,15 @@ type FindParams struct {
 	Q *string `form:"q,omitempty" json:"q,omitempty"`
 }
 
-// ListPeopleParams defines parameters for ListPeople.
-type ListPeopleParams struct {
-	Q    *string               `form:"q,omitempty" json:"q,omitempty"`
-	Kind *ListPeopleParamsKind `form:"kind,omitempty" json:"kind,omitempty"`
-
-	// After The cursor of the page before
-	After *string `form:"after,omitempty" json:"after,omitempty"`
+// MergeRecordsParams defines parameters for MergeRecords.
+type MergeRecordsParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
-// ListPeopleParamsKind defines parameters for ListPeople.
-type ListPeopleParamsKind string
+// AddRecordParams defines parameters for AddRecord.
+type AddRecordParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
 
 // AddFollowUpParams defines parameters for AddFollowUp.
 type AddFollowUpParams struct {
@@ -911,25 +1801,96 @@ type GetHistoryParams struct {
 // GetHistoryParamsKind defines parameters for GetHistory.
 type GetHistoryParamsKind string
 
+// OrderFromQuoteParams defines parameters for OrderFromQuote.
+type OrderFromQuoteParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
 // FileSlipParams defines parameters for FileSlip.
 type FileSlipParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
+// CountRowsJSONRequestBody defines body for CountRows for application/json ContentType.
+type CountRowsJSONRequestBody = RowQuery
+
+// ListRowsJSONRequestBody defines body for ListRows for application/json ContentType.
+type ListRowsJSONRequestBody = RowQuery
+
+// BulkActJSONRequestBody defines body for BulkAct for application/json ContentType.
+type BulkActJSONRequestBody = BulkAct
+
 // PlaceCallJSONRequestBody defines body for PlaceCall for application/json ContentType.
 type PlaceCallJSONRequestBody = NewCall
+
+// ImportDoNotCallJSONRequestBody defines body for ImportDoNotCall for application/json ContentType.
+type ImportDoNotCallJSONRequestBody = DoNotCallText
+
+// CheckDuplicatesJSONRequestBody defines body for CheckDuplicates for application/json ContentType.
+type CheckDuplicatesJSONRequestBody = NewRecord
+
+// KeepApartJSONRequestBody defines body for KeepApart for application/json ContentType.
+type KeepApartJSONRequestBody = TwoRecords
+
+// AddExportJSONRequestBody defines body for AddExport for application/json ContentType.
+type AddExportJSONRequestBody = NewExport
+
+// AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
+type AddFieldJSONRequestBody = FieldEdit
+
+// ChangeFieldJSONRequestBody defines body for ChangeField for application/json ContentType.
+type ChangeFieldJSONRequestBody = FieldEdit
 
 // ChangeFollowUpJSONRequestBody defines body for ChangeFollowUp for application/json ContentType.
 type ChangeFollowUpJSONRequestBody = FollowUpChange
 
+// AddImportJSONRequestBody defines body for AddImport for application/json ContentType.
+type AddImportJSONRequestBody = NewImport
+
+// PlanImportJSONRequestBody defines body for PlanImport for application/json ContentType.
+type PlanImportJSONRequestBody = ImportPlan
+
+// AddListJSONRequestBody defines body for AddList for application/json ContentType.
+type AddListJSONRequestBody = ListEdit
+
+// ChangeListJSONRequestBody defines body for ChangeList for application/json ContentType.
+type ChangeListJSONRequestBody = ListEdit
+
+// MergeRecordsJSONRequestBody defines body for MergeRecords for application/json ContentType.
+type MergeRecordsJSONRequestBody = Merge
+
+// ChangeNumberJSONRequestBody defines body for ChangeNumber for application/json ContentType.
+type ChangeNumberJSONRequestBody = NumberChange
+
+// AddRecordJSONRequestBody defines body for AddRecord for application/json ContentType.
+type AddRecordJSONRequestBody = NewRecord
+
 // UpdateRecordJSONRequestBody defines body for UpdateRecord for application/json ContentType.
 type UpdateRecordJSONRequestBody = RecordChange
+
+// ConvertLeadJSONRequestBody defines body for ConvertLead for application/json ContentType.
+type ConvertLeadJSONRequestBody = Conversion
+
+// MarkRecordJSONRequestBody defines body for MarkRecord for application/json ContentType.
+type MarkRecordJSONRequestBody = DoNotCallMark
 
 // AddFollowUpJSONRequestBody defines body for AddFollowUp for application/json ContentType.
 type AddFollowUpJSONRequestBody = NewFollowUp
 
+// SetItemsJSONRequestBody defines body for SetItems for application/json ContentType.
+type SetItemsJSONRequestBody = Items
+
+// OrderNumbersJSONRequestBody defines body for OrderNumbers for application/json ContentType.
+type OrderNumbersJSONRequestBody = NumberOrder
+
+// AddNumberJSONRequestBody defines body for AddNumber for application/json ContentType.
+type AddNumberJSONRequestBody = NewNumber
+
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn
+
+// SetBookSettingsJSONRequestBody defines body for SetBookSettings for application/json ContentType.
+type SetBookSettingsJSONRequestBody = BookSettings
 
 // ChangeSlipJSONRequestBody defines body for ChangeSlip for application/json ContentType.
 type ChangeSlipJSONRequestBody = SlipChange

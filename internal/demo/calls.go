@@ -120,7 +120,7 @@ func (m *maker) store(p person, n number, rep uuid.UUID, shown string, s call.St
 	if p.company != nil {
 		company = p.company.String()
 	}
-	for _, l := range slip.LinksFor(p.id.String(), false, company, "their number was clicked") {
+	for _, l := range slip.LinksFor(slip.Subject{Record: p.id.String(), Role: slip.Caller, Company: company}, "their number was clicked") {
 		record := uuid.MustParse(l.Record)
 		m.add("call_links", id, record, slipID, string(l.Role), l.Reason, rep, s.Started)
 		m.add("history", record, s.Started, "call", id)

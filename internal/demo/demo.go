@@ -9,6 +9,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"time"
 
@@ -24,8 +25,11 @@ import (
 // Size is how much is made.
 type Size struct{ Companies, People, Calls int }
 
-// First is the demo's size.
-var First = Size{Companies: 60, People: 250, Calls: 800}
+// Full is the demo's size. First is a smaller firm of the same kind, for tests.
+var (
+	Full  = Size{Companies: 400, People: 1900, Calls: 6000}
+	First = Size{Companies: 60, People: 250, Calls: 800}
+)
 
 const seed = 20_261_124
 
@@ -81,11 +85,14 @@ type maker struct {
 
 	outcomes, types []uuid.UUID
 	people          []person
+	companies       []uuid.UUID
 	used            map[string]bool
 }
 
 type person struct {
 	id      uuid.UUID
+	name    string
+	kind    string
 	company *uuid.UUID
 	owner   int
 	dnc     bool
@@ -118,6 +125,9 @@ func Fill(ctx context.Context, s *store.Store, size Size, now time.Time) error {
 		m.book(size)
 		m.calls(size.Calls)
 		m.followUps()
+		m.trade(size)
+		m.doubles()
+		m.lists()
 		for _, table := range tableOrder {
 			if _, err := tx.CopyFrom(ctx, pgx.Identifier{table.name}, table.columns, pgx.CopyFromRows(m.rows[table.name])); err != nil {
 				return fmt.Errorf("filling %s: %w", table.name, err)
@@ -133,10 +143,13 @@ var tableOrder = []struct {
 	name    string
 	columns []string
 }{
-	{"custom_fields", []string{"id", "record_kind", "key", "label", "type", "position"}},
-	{"records", []string{"id", "kind", "name", "company_id", "owner_id", "source", "stage", "zone", "note", "custom", "dnc_at", "dnc_reason", "created_at"}},
-	{"companies", []string{"record_id", "web", "address", "place"}},
-	{"people", []string{"record_id", "given", "family", "job", "email"}},
+	{"custom_fields", []string{"id", "record_kind", "key", "label", "type", "choices", "position"}},
+	{"records", []string{"id", "kind", "name", "company_id", "owner_id", "source", "stage", "zone", "note", "custom", "dnc_at", "dnc_reason", "created_at", "given", "family",
+		"job", "email", "web", "address", "place", "person_id", "deal_id", "quote_id", "reference", "amount_minor", "currency", "due_on", "starts_at", "ends_at", "delivery", "invoice", "tags"}},
+	{"record_items", []string{"record_id", "position", "product_id", "label", "quantity_milli", "unit_minor", "discount_bp", "tax_bp"}},
+	{"lists", []string{"id", "name", "group_name", "type", "record_kind", "query", "owner_id", "created_at"}},
+	{"list_members", []string{"list_id", "record_id", "at"}},
+	{"do_not_call_numbers", []string{"e164", "reason", "at"}},
 	{"phone_numbers", []string{"id", "record_id", "field_id", "label", "position", "typed", "e164", "ext", "digits_reversed", "valid", "region", "zones", "dnc_at", "dnc_reason"}},
 	{"calls", []string{"id", "direction", "line_id", "remote_e164", "remote_ext", "remote_typed", "remote_label", "caller_id", "caller_id_reason", "device", "placed_by",
 		"owner_server", "owner_epoch", "state", "last_seq", "started_at", "rang_at", "answered_at", "ended_at", "end_reason", "dial_ms", "ring_ms", "talk_ms"}},
@@ -238,20 +251,30 @@ func (m *maker) book(size Size) {
 	}
 	old := m.now.AddDate(-1, 0, 0)
 	tank, pump := m.id(old), m.id(old)
-	m.add("custom_fields", tank, "contact", "tank", "Tank", "text", 0)
-	m.add("custom_fields", pump, "contact", "pump_house_phone", "Pump house phone", "phone", 1)
+	m.add("custom_fields", tank, "contact", "tank", "Tank", "text", []string{}, 0)
+	m.add("custom_fields", pump, "contact", "pump_house_phone", "Pump house phone", "phone", []string{}, 1)
+	m.add("custom_fields", m.id(old), "contact", "maintenance", "Maintenance", "choice", []string{"yearly", "every two years", "none"}, 2)
+	m.add("custom_fields", m.id(old), "company", "roof", "Roof area, m²", "number", []string{}, 0)
 	companies := make([]uuid.UUID, size.Companies)
+	m.companies = companies
 	mains := make([]number, size.Companies)
 	at := make([]int, size.Companies)
 	for i := range companies {
 		companies[i], at[i] = m.id(old), i%len(places)
 		name := companyNames[i%len(companyNames)]
-		if i >= len(companyNames) {
-			name = fmt.Sprintf("%s %d", name, i/len(companyNames)+1)
+		if n := len(companyNames); i >= n { // the same words in other pairs
+			begin, _, _ := strings.Cut(name, " ")
+			_, end, _ := strings.Cut(companyNames[(i+7*(i/n))%n], " ")
+			name = begin + " " + end
 		}
 		pl := places[at[i]]
-		m.add("records", companies[i], "company", name, nil, m.users[i%reps], pick(m, sources), "", pl.zone, "", []byte(`{}`), nil, "", old)
-		m.add("companies", companies[i], "www."+slug(name)+".example", fmt.Sprintf("%d %s", 1+m.rand.IntN(180), pick(m, []string{"Mill Lane", "Station Road", "Orchard Street", "Weir Street"})), pl.place)
+		r := record{id: companies[i], kind: "company", name: name, owner: &m.users[i%reps], source: pick(m, sources), stage: pick(m, []string{"prospect", "customer", "customer"}),
+			zone: pl.zone, made: old, web: "https://www." + slug(name) + ".example", place: pl.place,
+			address: fmt.Sprintf("%d %s", 1+m.rand.IntN(180), pick(m, []string{"Mill Lane", "Station Road", "Orchard Street", "Weir Street"}))}
+		if i%3 == 0 {
+			r.custom = fmt.Sprintf(`{"roof":"%d"}`, 60+10*m.rand.IntN(90))
+		}
+		m.record(r)
 		mains[i] = number{e164: m.fresh(pl.area), label: "main"}
 		m.number(companies[i], nil, mains[i], 0, nil, "")
 	}
@@ -287,7 +310,6 @@ func (m *maker) person(i int, companies []uuid.UUID, mains []number, at []int, p
 	if kind == "contact" || m.rand.IntN(2) == 0 {
 		p.company = &companies[c]
 	}
-	name := given + " " + family
 	var dnc *time.Time
 	reason := ""
 	if i > 8 && i%41 == 0 {
@@ -298,8 +320,17 @@ func (m *maker) person(i int, companies []uuid.UUID, mains []number, at []int, p
 	if err != nil {
 		panic(err) // strings only
 	}
-	m.add("records", p.id, kind, name, p.company, m.users[p.owner], pick(m, sources), stage, pl.zone, note, customJSON, dnc, reason, old)
-	m.add("people", p.id, given, family, job, fmt.Sprintf("%s.%s@%s.example", slug(given), slug(family), slug(companyNames[c%len(companyNames)])))
+	var tags []string
+	for _, tag := range []string{"spring show", "large system", "winter check", "price sensitive"} {
+		if m.rand.IntN(8) == 0 {
+			tags = append(tags, tag)
+		}
+	}
+	slices.Sort(tags)
+	m.record(record{id: p.id, kind: kind, name: given + " " + family, given: given, family: family, job: job, company: p.company, owner: &m.users[p.owner],
+		source: pick(m, sources), stage: stage, zone: pl.zone, note: note, custom: string(customJSON), dnc: dnc, dncReason: reason, made: old, tags: tags,
+		email: fmt.Sprintf("%s.%s@%s.example", slug(given), slug(family), slug(companyNames[c%len(companyNames)]))})
+	p.name, p.kind = given+" "+family, kind
 	switch specials := []string{AnswersSoon, NeverAnswers, IsBusy, Declines, NotInService, HangsUpSoon, RingsForEver, ConnectionBad}; {
 	case i == 0:
 		p.numbers = []number{{e164: AnswersSoon, label: "mobile"}, {e164: "+14135550119", ext: "12", label: "office"}}

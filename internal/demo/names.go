@@ -21,7 +21,7 @@ var (
 		"Elmstead Town Works", "Fieldfare Homes", "Goosegrass Market Garden", "Hawfinch School", "Ivy Bridge Brewing", "Juniper Rise Homes", "Knapweed Farm", "Lapwing Meadow Riding",
 		"Mistle Court Co-operative", "Nuthatch Growers", "Oxlip Nursery", "Partridge Green School"}
 	jobs      = []string{"Head grower", "Caretaker", "Brewmaster", "Yard manager", "Buyer", "Head teacher", "Chair of the committee", "Site engineer", "Accounts", "Stable master", "Planner", "Owner"}
-	stages    = []string{"customer", "customer", "customer", "offer sent", "first talk", "visit agreed"}
+	stages    = []string{"customer", "customer", "customer", "offer sent", "enquiry", "planning"}
 	sources   = []string{"Spring show leaflet", "Local radio spot", "Web offer form", "Recommended", "Main number", "Maintenance contract"}
 	tanks     = []string{"4,000 l, polyethylene", "12,000 l, steel", "40,000 l, concrete", "8,000 l, under the yard", "two of 6,000 l"}
 	labels    = []string{"mobile", "office", "home"}

@@ -137,7 +137,7 @@ func (d *Desk) candidates(ctx context.Context, a Actor, r db.CallsByIDsRow) ([]c
 		}
 	}
 	if r.OpenRecordID != nil {
-		rec, err := d.Store.Record(ctx, *r.OpenRecordID)
+		rec, err := d.Store.RecordName(ctx, *r.OpenRecordID)
 		if err != nil {
 			return nil, err
 		}

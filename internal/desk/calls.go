@@ -60,8 +60,15 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 	if err != nil {
 		return uuid.Nil, err
 	}
-	if t.refused != nil {
+	override := cleanReason(r.OverrideReason)
+	switch {
+	case t.refused == nil:
+		override = ""
+	case !a.mayDo(Override) || r.OverrideReason == nil:
+		t.refused.MayOverride = a.mayDo(Override)
 		return uuid.Nil, t.refused
+	case override == "":
+		return uuid.Nil, wrong("override_reason", "say why it is called all the same")
 	}
 	shown, err := callerid.Choose(f.lines, callerid.Request{ByHand: text(r.LineID), RepLine: text(a.Line), Region: t.region})
 	if err != nil {
@@ -109,6 +116,12 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
 		if err := d.freeRep(ctx, q, a, r.InsteadOf); err != nil {
 			return err
+		}
+		if override != "" {
+			if err := d.audited(ctx, q, a, "call", id, "called in spite of do-not-call", map[string]string{"do-not-call": t.refused.Error()},
+				map[string]string{"why": override}); err != nil {
+				return err
+			}
 		}
 		return q.PlaceCall(ctx, p)
 	}); err != nil {
@@ -171,6 +184,11 @@ func (d *Desk) target(ctx context.Context, a Actor, f *firm, r contract.NewCall)
 	return target{}, wrong("number_id", "a number is missing")
 }
 
+// subject is a record as the rule about links sees it.
+func subject(id uuid.UUID, kind string, company, person *uuid.UUID) slip.Subject {
+	return slip.Subject{Record: id.String(), Role: slip.RoleOf(kind), Company: text(company), Person: text(person)}
+}
+
 func (d *Desk) storedTarget(ctx context.Context, id uuid.UUID) (target, error) {
 	n, err := d.Store.NumberTarget(ctx, id)
 	if store.NotFound(err) {
@@ -183,10 +201,10 @@ func (d *Desk) storedTarget(ctx context.Context, id uuid.UUID) (target, error) {
 	}
 	t := target{e164: n.E164, ext: n.Ext, typed: n.Typed, label: n.Label, region: n.Region, zones: n.Zones}
 	t.address = phone.Number{E164: n.E164, Ext: n.Ext}.Key()
-	v := callable.Check(callable.Subject{NumberDoNotCall: n.DncAt != nil, PersonDoNotCall: n.RecordDncAt != nil}, d.Hours, d.Clock.Now())
-	t.refused = refused(v.Refused, n.DncReason, n.RecordDncReason)
-	company := text(n.CompanyID)
-	t.links = slip.LinksFor(n.RecordID.String(), n.Kind == "company", company, "their number was clicked")
+	v := callable.Check(callable.Subject{NumberDoNotCall: n.DncAt != nil, PersonDoNotCall: n.RecordDncAt != nil, CompanyDoNotCall: n.CompanyDncAt != nil,
+		ListedDoNotCall: n.ListedAt != nil}, d.Hours, d.Clock.Now())
+	t.refused = refused(v.Refused, reasons{n.DncReason, n.RecordDncReason, n.CompanyDncReason, n.ListedReason})
+	t.links = slip.LinksFor(subject(n.RecordID, n.Kind, n.CompanyID, n.PersonID), "their number was clicked")
 	return t, nil
 }
 
@@ -204,18 +222,11 @@ func (d *Desk) typedTarget(ctx context.Context, a Actor, f *firm, typed string, 
 	if err != nil {
 		return target{}, err
 	}
-	// Who asked not to be called on this number is not called on it by typing it either.
-	for _, row := range rows {
-		v := callable.Check(callable.Subject{NumberDoNotCall: row.DncAt != nil && row.Ext == n.Ext}, d.Hours, d.Clock.Now())
-		if v.Refused == nil && len(rows) == 1 {
-			v = callable.Check(callable.Subject{PersonDoNotCall: row.RecordDncAt != nil}, d.Hours, d.Clock.Now())
-		}
-		if t.refused = refused(v.Refused, row.DncReason, row.RecordDncReason); t.refused != nil {
-			return t, nil
-		}
+	if t.refused, err = d.typedRefused(ctx, n, rows); err != nil || t.refused != nil {
+		return t, err
 	}
 	if open != nil {
-		if rec, err := d.Store.Record(ctx, *open); err == nil && rec.DeletedAt == nil {
+		if rec, err := d.Store.RecordName(ctx, *open); err == nil && rec.DeletedAt == nil {
 			t.openRecord = open
 		} else if err != nil && !store.NotFound(err) {
 			return target{}, err
@@ -226,11 +237,35 @@ func (d *Desk) typedTarget(ctx context.Context, a Actor, f *firm, typed string, 
 	for _, row := range rows {
 		if row.RecordID.String() == record {
 			t.label = row.Label
-			t.links = slip.LinksFor(record, row.Kind == "company", text(row.CompanyID), "the number that was typed is theirs")
+			t.links = slip.LinksFor(subject(row.RecordID, row.Kind, row.CompanyID, row.PersonID), "the number that was typed is theirs")
 			break
 		}
 	}
 	return t, nil
+}
+
+// typedRefused tells why a typed number is not called: it is on the list, or whoever has it asked not to be called.
+func (d *Desk) typedRefused(ctx context.Context, n phone.Number, rows []db.NumberCandidatesRow) (*RefusedError, error) {
+	listed, err := d.Store.DoNotCall(ctx, n.E164)
+	if err != nil && !store.NotFound(err) {
+		return nil, err
+	}
+	check := func(s callable.Subject, why reasons) *RefusedError {
+		return refused(callable.Check(s, d.Hours, d.Clock.Now()).Refused, why)
+	}
+	if no := check(callable.Subject{ListedDoNotCall: err == nil}, reasons{listed: listed.Reason}); no != nil {
+		return no, nil
+	}
+	for _, row := range rows {
+		s := callable.Subject{NumberDoNotCall: row.DncAt != nil && row.Ext == n.Ext}
+		if len(rows) == 1 {
+			s.PersonDoNotCall, s.CompanyDoNotCall = row.RecordDncAt != nil, row.CompanyDncAt != nil
+		}
+		if no := check(s, reasons{number: row.DncReason, person: row.RecordDncReason, company: row.CompanyDncReason}); no != nil {
+			return no, nil
+		}
+	}
+	return nil, nil
 }
 
 // whoseNumber ranks the records that have a number.
@@ -251,15 +286,22 @@ func (d *Desk) whoseNumber(ctx context.Context, a Actor, e164, ext string) ([]ma
 	return match.Rank(candidates, ext), rows, nil
 }
 
+// reasons are what was written down with each kind of do-not-call.
+type reasons struct{ number, person, company, listed string }
+
 // refused puts the reason that was written down beside the rule; nil where nothing was refused.
-func refused(err error, number, person string) *RefusedError {
+func refused(err error, why reasons) *RefusedError {
 	switch {
 	case err == nil:
 		return nil
 	case errors.Is(err, callable.ErrDoNotCall):
-		return &RefusedError{err, number}
+		return &RefusedError{Err: err, Detail: why.number}
+	case errors.Is(err, callable.ErrCompanyDoNotCall):
+		return &RefusedError{Err: err, Detail: why.company}
+	case errors.Is(err, callable.ErrListedDoNotCall):
+		return &RefusedError{Err: err, Detail: why.listed}
 	}
-	return &RefusedError{err, person}
+	return &RefusedError{Err: err, Detail: why.person}
 }
 
 // HangUp takes a out of a call. It works while the database is away. Errors: ErrNotFound, call.ErrNotThere, call.ErrOver.

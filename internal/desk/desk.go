@@ -35,7 +35,8 @@ type Config struct {
 	Log         *slog.Logger
 	Server      string // this server's name, the same after a restart
 	JournalFile string
-	Demo        bool // made-up people may be signed in with one click
+	FilesDir    string // for files that are brought in
+	Demo        bool   // made-up people may be signed in with one click
 }
 
 // Desk serves one firm. Its methods may be called from any goroutine.
@@ -54,9 +55,12 @@ type Desk struct {
 	live  map[uuid.UUID]*liveCall // by call id, until all of it is saved
 	slips map[uuid.UUID]slipOwner // open slips, by slip id: for saving notes while the database is away
 
-	stop    context.CancelFunc
-	stopped sync.WaitGroup
-	beats   atomic.Int64 // heartbeats without a break
+	background context.Context // ends when the desk closes
+	stop       context.CancelFunc
+	stopped    sync.WaitGroup
+	beats      atomic.Int64 // heartbeats without a break
+
+	sweeping atomic.Bool // duplicates are being looked for
 }
 
 // liveCall is what is known of a call in progress besides its state.
@@ -99,10 +103,13 @@ func Open(ctx context.Context, c Config) (*Desk, error) {
 	for _, s := range open {
 		d.slips[s.ID] = slipOwner{s.UserID, s.CallID}
 	}
-	background, stop := context.WithCancel(context.Background())
-	d.stop = stop
+	d.background, d.stop = context.WithCancel(context.Background())
 	d.stopped.Add(1)
-	go d.keepLease(background)
+	go d.keepLease(d.background)
+	if err := d.resumeImports(ctx); err != nil {
+		d.Close()
+		return nil, fmt.Errorf("going on with imports: %w", err)
+	}
 	return d, nil
 }
 
@@ -164,6 +171,10 @@ func (d *Desk) publishLane(user uuid.UUID) {
 
 // audited writes one change into the audit trail.
 func (d *Desk) audited(ctx context.Context, q *db.Queries, a Actor, kind string, subject uuid.UUID, action string, before, after any) error {
+	return d.auditedAs(ctx, q, a, store.NewID(), d.Clock.Now(), kind, subject, action, before, after)
+}
+
+func (d *Desk) auditedAs(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID, at time.Time, kind string, subject uuid.UUID, action string, before, after any) error {
 	b, err := json.Marshal(before)
 	if err != nil {
 		return err
@@ -172,6 +183,6 @@ func (d *Desk) audited(ctx context.Context, q *db.Queries, a Actor, kind string,
 	if err != nil {
 		return err
 	}
-	return q.InsertAudit(ctx, db.InsertAuditParams{ID: store.NewID(), At: d.Clock.Now(), ActorID: &a.ID, SubjectKind: kind,
+	return q.InsertAudit(ctx, db.InsertAuditParams{ID: id, At: at, ActorID: &a.ID, SubjectKind: kind,
 		SubjectID: subject, Action: action, Before: b, After: c})
 }

@@ -73,7 +73,7 @@ func openWorld(t *testing.T, url, journal string) *world {
 func (w *world) open() {
 	w.sim = sim.New(w.clock, "US", func(string) sim.Behaviour { return sim.Behaviour{RingsAfter: 2 * time.Second, RingsOn: true} })
 	d, err := desk.Open(w.t.Context(), desk.Config{Store: w.store, Carrier: w.sim, Clock: w.clock, Log: slog.New(slog.DiscardHandler),
-		Server: "test", JournalFile: w.journal})
+		Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal)})
 	require.NoError(w.t, err)
 	w.Desk = d
 	w.t.Cleanup(d.Close)
@@ -95,10 +95,10 @@ func (w *world) fill() {
 	}
 	w.vesper, w.berit, w.aron = store.NewID(), store.NewID(), store.NewID()
 	exec(`INSERT INTO records (id, kind, name) VALUES ($1, 'company', 'Vesper Hollow Nursery')`, w.vesper)
-	exec(`INSERT INTO companies (record_id) VALUES ($1)`, w.vesper)
 	exec(`INSERT INTO records (id, kind, name, company_id) VALUES ($1, 'contact', 'Berit Osterlund', $2)`, w.berit, w.vesper)
 	exec(`INSERT INTO records (id, kind, name, dnc_at, dnc_reason) VALUES ($1, 'lead', 'Aron Pell', now(), 'asked on 3 February')`, w.aron)
-	exec(`INSERT INTO people (record_id, email) VALUES ($1, 'berit@vesper.example'), ($2, '')`, w.berit, w.aron)
+	exec(`UPDATE records SET given = split_part(name, ' ', 1), family = split_part(name, ' ', 2) WHERE kind <> 'company'`)
+	exec(`UPDATE records SET email = 'berit@vesper.example' WHERE id = $1`, w.berit)
 	number := func(record uuid.UUID, label, e164, ext string) uuid.UUID {
 		id := store.NewID()
 		exec(`INSERT INTO phone_numbers (id, record_id, label, typed, e164, ext, digits_reversed, region, zones)

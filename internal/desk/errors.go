@@ -42,6 +42,8 @@ func (e *InCallError) Error() string {
 type RefusedError struct {
 	Err    error  // of package callable
 	Detail string // the reason that was written down
+	// MayOverride: whoever asked may call all the same, with a reason.
+	MayOverride bool
 }
 
 func (e *RefusedError) Error() string {

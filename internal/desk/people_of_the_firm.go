@@ -60,6 +60,8 @@ type cachedActor struct {
 // firm is what every request needs of the firm's set-up.
 type firm struct {
 	name, region string
+	currency     string
+	book         book
 	rules        slip.Rules
 	lines        []callerid.Line // active ones
 	outcomes     []db.Outcome    // all, also those no longer offered
@@ -71,6 +73,7 @@ type firm struct {
 type firmSettings struct {
 	Name          string `json:"name"`
 	Region        string `json:"region"`
+	Currency      string `json:"currency"`
 	OutcomeNeeded bool   `json:"outcome_needed"`
 	TypeNeeded    bool   `json:"type_needed"`
 }
@@ -116,6 +119,9 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 	if f.region == "" {
 		f.region = "US"
 	}
+	if f.currency = s.Currency; f.currency == "" {
+		f.currency = "USD"
+	}
 	lines, err := d.Store.Lines(ctx)
 	if err != nil {
 		return nil, err
@@ -131,7 +137,10 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 	if f.outcomes, err = d.Store.Outcomes(ctx); err != nil {
 		return nil, err
 	}
-	f.types, err = d.Store.CallTypes(ctx)
+	if f.types, err = d.Store.CallTypes(ctx); err != nil {
+		return nil, err
+	}
+	f.book, err = d.readBook(ctx)
 	return f, err
 }
 

@@ -317,16 +317,17 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 // Attach puts a slip's call on a record, and on that person's company, and so answers whose number it is.
 func (d *Desk) Attach(ctx context.Context, a Actor, id, record uuid.UUID) (contract.Call, error) {
 	return d.relink(ctx, a, id, "attached", func(q *db.Queries, s db.LockSlipRow) (string, error) {
-		r, err := q.Record(ctx, record)
+		row, err := q.Record(ctx, record)
 		if store.NotFound(err) {
 			return "", &FieldError{"record", ErrNotFound}
 		} else if err != nil {
 			return "", err
 		}
+		r := row.Record
 		if r.DeletedAt != nil {
 			return "", &FieldError{"record", ErrGone}
 		}
-		for _, l := range slip.LinksFor(r.ID.String(), r.Kind == "company", text(r.CompanyID), "attached by hand") {
+		for _, l := range slip.LinksFor(subject(r.ID, r.Kind, r.CompanyID, r.PersonID), "attached by hand") {
 			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: s.CallID, RecordID: uuid.MustParse(l.Record), SlipID: &id, Role: string(l.Role),
 				Reason: l.Reason, LinkedBy: &a.ID, At: d.Clock.Now()}); err != nil {
 				return "", err
@@ -339,7 +340,7 @@ func (d *Desk) Attach(ctx context.Context, a Actor, id, record uuid.UUID) (contr
 // Detach takes a slip's call off a record.
 func (d *Desk) Detach(ctx context.Context, a Actor, id, record uuid.UUID) (contract.Call, error) {
 	return d.relink(ctx, a, id, "removed", func(q *db.Queries, s db.LockSlipRow) (string, error) {
-		r, err := q.Record(ctx, record)
+		r, err := q.RecordName(ctx, record)
 		if store.NotFound(err) {
 			return "", &FieldError{"record", ErrNotFound}
 		} else if err != nil {

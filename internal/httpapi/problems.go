@@ -44,6 +44,8 @@ var kinds = []struct {
 	{slip.ErrAlreadyFiled, http.StatusConflict, "already_filed", "Already filed"},
 	{callable.ErrDoNotCall, http.StatusForbidden, "do_not_call", "Do not call"},
 	{callable.ErrPersonDoNotCall, http.StatusForbidden, "do_not_call", "Do not call"},
+	{callable.ErrCompanyDoNotCall, http.StatusForbidden, "do_not_call", "Do not call"},
+	{callable.ErrListedDoNotCall, http.StatusForbidden, "do_not_call", "Do not call"},
 	{callerid.ErrNoLine, http.StatusConflict, "no_line", "No line"},
 	{call.ErrNotThere, http.StatusForbidden, "not_in_call", "Not in this call"},
 	{call.ErrOver, http.StatusConflict, "call_over", "The call has ended"},
@@ -82,6 +84,10 @@ func problemOf(err error) contract.Problem {
 	for _, k := range kinds {
 		if errors.Is(err, k.err) {
 			set(k.status, k.code, k.title)
+			var no *desk.RefusedError
+			if errors.As(err, &no) && no.MayOverride {
+				p.MayOverride = &no.MayOverride
+			}
 			if field != nil {
 				p.Field = &field.Field
 			}
@@ -153,7 +159,7 @@ func (s *Server) fail(c *gin.Context, err error) {
 	id := requestID(c)
 	p.RequestID = &id
 	if p.Status >= 500 {
-		s.log.LogAttrs(c.Request.Context(), slog.LevelError, "request failed", slog.String("id", id), slog.String("path", c.Request.URL.Path),
+		s.log.LogAttrs(c.Request.Context(), slog.LevelError, "request failed", slog.String("id", id), slog.String("path", loggedPath(c)),
 			slog.Int("status", p.Status), slog.Any("error", err))
 	}
 	if p.Status == http.StatusServiceUnavailable {

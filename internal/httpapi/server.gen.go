@@ -24,6 +24,24 @@ import (
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
 
+	// (GET /api/book)
+	GetBook(c *gin.Context)
+
+	// (POST /api/book/count)
+	CountRows(c *gin.Context)
+	// ListRows Reads a list; nothing is changed. A filter does not fit into every address, hence POST.
+	// (POST /api/book/rows)
+	ListRows(c *gin.Context)
+
+	// (POST /api/bulk)
+	BulkAct(c *gin.Context, params BulkActParams)
+
+	// (POST /api/bulk/{id}/undo)
+	UndoBulk(c *gin.Context, id ID)
+
+	// (POST /api/calendar/address)
+	MakeCalendarAddress(c *gin.Context)
+
 	// (GET /api/calls)
 	ListCalls(c *gin.Context, params ListCallsParams)
 
@@ -42,29 +60,128 @@ type ServerInterface interface {
 	// (GET /api/desk)
 	GetDesk(c *gin.Context)
 
+	// (GET /api/do-not-call)
+	ListDoNotCall(c *gin.Context)
+
+	// (POST /api/do-not-call)
+	ImportDoNotCall(c *gin.Context)
+
+	// (GET /api/duplicates)
+	ListDuplicates(c *gin.Context)
+
+	// (POST /api/duplicates)
+	SweepDuplicates(c *gin.Context)
+
+	// (POST /api/duplicates/check)
+	CheckDuplicates(c *gin.Context)
+
+	// (POST /api/duplicates/different)
+	KeepApart(c *gin.Context)
+
+	// (POST /api/exports)
+	AddExport(c *gin.Context)
+
+	// (POST /api/fields)
+	AddField(c *gin.Context)
+
+	// (PUT /api/fields/{id})
+	ChangeField(c *gin.Context, id ID)
+
 	// (GET /api/find)
 	Find(c *gin.Context, params FindParams)
 
 	// (PATCH /api/follow-ups/{id})
 	ChangeFollowUp(c *gin.Context, id ID)
 
+	// (GET /api/imports)
+	ListImports(c *gin.Context)
+
+	// (POST /api/imports)
+	AddImport(c *gin.Context)
+
+	// (GET /api/imports/{id})
+	GetImport(c *gin.Context, id ID)
+
+	// (POST /api/imports/{id}/cancel)
+	CancelImport(c *gin.Context, id ID)
+
+	// (POST /api/imports/{id}/load)
+	LoadImport(c *gin.Context, id ID)
+	// PlanImport Says which column is which field, and checks every row. Nothing is taken into the book yet.
+	// (PUT /api/imports/{id}/plan)
+	PlanImport(c *gin.Context, id ID)
+
+	// (GET /api/imports/{id}/rejects)
+	ListRejects(c *gin.Context, id ID)
+
 	// (GET /api/lane)
 	GetLane(c *gin.Context)
 
-	// (GET /api/people)
-	ListPeople(c *gin.Context, params ListPeopleParams)
+	// (GET /api/lists)
+	ListLists(c *gin.Context)
+
+	// (POST /api/lists)
+	AddList(c *gin.Context)
+
+	// (DELETE /api/lists/{id})
+	RemoveList(c *gin.Context, id ID)
+
+	// (PUT /api/lists/{id})
+	ChangeList(c *gin.Context, id ID)
+
+	// (POST /api/merges)
+	MergeRecords(c *gin.Context, params MergeRecordsParams)
+
+	// (POST /api/merges/{id}/undo)
+	UndoMerge(c *gin.Context, id ID)
+
+	// (DELETE /api/numbers/{id})
+	RemoveNumber(c *gin.Context, id ID)
+
+	// (PATCH /api/numbers/{id})
+	ChangeNumber(c *gin.Context, id ID)
+
+	// (POST /api/records)
+	AddRecord(c *gin.Context, params AddRecordParams)
+
+	// (DELETE /api/records/{id})
+	RemoveRecord(c *gin.Context, id ID)
 
 	// (GET /api/records/{id})
 	GetRecord(c *gin.Context, id ID)
 
 	// (PATCH /api/records/{id})
 	UpdateRecord(c *gin.Context, id ID)
+	// ConvertLead A lead becomes a contact. It stays the same record and keeps its whole history.
+	// (POST /api/records/{id}/convert)
+	ConvertLead(c *gin.Context, id ID)
+
+	// (PUT /api/records/{id}/do-not-call)
+	MarkRecord(c *gin.Context, id ID)
+
+	// (GET /api/records/{id}/duplicates)
+	DuplicatesOf(c *gin.Context, id ID)
 
 	// (POST /api/records/{id}/follow-ups)
 	AddFollowUp(c *gin.Context, id ID, params AddFollowUpParams)
 
 	// (GET /api/records/{id}/history)
 	GetHistory(c *gin.Context, id ID, params GetHistoryParams)
+
+	// (PUT /api/records/{id}/items)
+	SetItems(c *gin.Context, id ID)
+
+	// (PUT /api/records/{id}/number-order)
+	OrderNumbers(c *gin.Context, id ID)
+
+	// (POST /api/records/{id}/numbers)
+	AddNumber(c *gin.Context, id ID)
+
+	// (POST /api/records/{id}/order)
+	OrderFromQuote(c *gin.Context, id ID, params OrderFromQuoteParams)
+
+	// (POST /api/records/{id}/restore)
+	RestoreRecord(c *gin.Context, id ID)
 
 	// (DELETE /api/session)
 	SignOut(c *gin.Context)
@@ -74,6 +191,12 @@ type ServerInterface interface {
 
 	// (POST /api/session)
 	SignIn(c *gin.Context)
+
+	// (GET /api/settings/book)
+	GetBookSettings(c *gin.Context)
+
+	// (PUT /api/settings/book)
+	SetBookSettings(c *gin.Context)
 	// ChangeSlip Sets subject, type and outcome, also after filing; then the change is kept in the audit trail.
 	// (PATCH /api/slips/{id})
 	ChangeSlip(c *gin.Context, id ID)
@@ -102,6 +225,126 @@ type ServerInterfaceWrapper struct {
 }
 
 type MiddlewareFunc func(c *gin.Context)
+
+// GetBook operation middleware
+func (siw *ServerInterfaceWrapper) GetBook(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetBook(c)
+}
+
+// CountRows operation middleware
+func (siw *ServerInterfaceWrapper) CountRows(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CountRows(c)
+}
+
+// ListRows operation middleware
+func (siw *ServerInterfaceWrapper) ListRows(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListRows(c)
+}
+
+// BulkAct operation middleware
+func (siw *ServerInterfaceWrapper) BulkAct(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params BulkActParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BulkAct(c, params)
+}
+
+// UndoBulk operation middleware
+func (siw *ServerInterfaceWrapper) UndoBulk(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UndoBulk(c, id)
+}
+
+// MakeCalendarAddress operation middleware
+func (siw *ServerInterfaceWrapper) MakeCalendarAddress(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MakeCalendarAddress(c)
+}
 
 // ListCalls operation middleware
 func (siw *ServerInterfaceWrapper) ListCalls(c *gin.Context) {
@@ -257,6 +500,135 @@ func (siw *ServerInterfaceWrapper) GetDesk(c *gin.Context) {
 	siw.Handler.GetDesk(c)
 }
 
+// ListDoNotCall operation middleware
+func (siw *ServerInterfaceWrapper) ListDoNotCall(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListDoNotCall(c)
+}
+
+// ImportDoNotCall operation middleware
+func (siw *ServerInterfaceWrapper) ImportDoNotCall(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ImportDoNotCall(c)
+}
+
+// ListDuplicates operation middleware
+func (siw *ServerInterfaceWrapper) ListDuplicates(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListDuplicates(c)
+}
+
+// SweepDuplicates operation middleware
+func (siw *ServerInterfaceWrapper) SweepDuplicates(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SweepDuplicates(c)
+}
+
+// CheckDuplicates operation middleware
+func (siw *ServerInterfaceWrapper) CheckDuplicates(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CheckDuplicates(c)
+}
+
+// KeepApart operation middleware
+func (siw *ServerInterfaceWrapper) KeepApart(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.KeepApart(c)
+}
+
+// AddExport operation middleware
+func (siw *ServerInterfaceWrapper) AddExport(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddExport(c)
+}
+
+// AddField operation middleware
+func (siw *ServerInterfaceWrapper) AddField(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddField(c)
+}
+
+// ChangeField operation middleware
+func (siw *ServerInterfaceWrapper) ChangeField(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangeField(c, id)
+}
+
 // Find operation middleware
 func (siw *ServerInterfaceWrapper) Find(c *gin.Context) {
 
@@ -309,6 +681,157 @@ func (siw *ServerInterfaceWrapper) ChangeFollowUp(c *gin.Context) {
 	siw.Handler.ChangeFollowUp(c, id)
 }
 
+// ListImports operation middleware
+func (siw *ServerInterfaceWrapper) ListImports(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListImports(c)
+}
+
+// AddImport operation middleware
+func (siw *ServerInterfaceWrapper) AddImport(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddImport(c)
+}
+
+// GetImport operation middleware
+func (siw *ServerInterfaceWrapper) GetImport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetImport(c, id)
+}
+
+// CancelImport operation middleware
+func (siw *ServerInterfaceWrapper) CancelImport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CancelImport(c, id)
+}
+
+// LoadImport operation middleware
+func (siw *ServerInterfaceWrapper) LoadImport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LoadImport(c, id)
+}
+
+// PlanImport operation middleware
+func (siw *ServerInterfaceWrapper) PlanImport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PlanImport(c, id)
+}
+
+// ListRejects operation middleware
+func (siw *ServerInterfaceWrapper) ListRejects(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListRejects(c, id)
+}
+
 // GetLane operation middleware
 func (siw *ServerInterfaceWrapper) GetLane(c *gin.Context) {
 
@@ -322,36 +845,44 @@ func (siw *ServerInterfaceWrapper) GetLane(c *gin.Context) {
 	siw.Handler.GetLane(c)
 }
 
-// ListPeople operation middleware
-func (siw *ServerInterfaceWrapper) ListPeople(c *gin.Context) {
+// ListLists operation middleware
+func (siw *ServerInterfaceWrapper) ListLists(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListLists(c)
+}
+
+// AddList operation middleware
+func (siw *ServerInterfaceWrapper) AddList(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddList(c)
+}
+
+// RemoveList operation middleware
+func (siw *ServerInterfaceWrapper) RemoveList(c *gin.Context) {
 
 	var err error
 	_ = err
 
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListPeopleParams
+	// ------------- Path parameter "id" -------------
+	var id ID
 
-	// ------------- Optional query parameter "q" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "q", c.Request.URL.Query(), &params.Q, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
 	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter q: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "kind" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", c.Request.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -362,7 +893,218 @@ func (siw *ServerInterfaceWrapper) ListPeople(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListPeople(c, params)
+	siw.Handler.RemoveList(c, id)
+}
+
+// ChangeList operation middleware
+func (siw *ServerInterfaceWrapper) ChangeList(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangeList(c, id)
+}
+
+// MergeRecords operation middleware
+func (siw *ServerInterfaceWrapper) MergeRecords(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params MergeRecordsParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MergeRecords(c, params)
+}
+
+// UndoMerge operation middleware
+func (siw *ServerInterfaceWrapper) UndoMerge(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UndoMerge(c, id)
+}
+
+// RemoveNumber operation middleware
+func (siw *ServerInterfaceWrapper) RemoveNumber(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveNumber(c, id)
+}
+
+// ChangeNumber operation middleware
+func (siw *ServerInterfaceWrapper) ChangeNumber(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangeNumber(c, id)
+}
+
+// AddRecord operation middleware
+func (siw *ServerInterfaceWrapper) AddRecord(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AddRecordParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddRecord(c, params)
+}
+
+// RemoveRecord operation middleware
+func (siw *ServerInterfaceWrapper) RemoveRecord(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveRecord(c, id)
 }
 
 // GetRecord operation middleware
@@ -413,6 +1155,81 @@ func (siw *ServerInterfaceWrapper) UpdateRecord(c *gin.Context) {
 	}
 
 	siw.Handler.UpdateRecord(c, id)
+}
+
+// ConvertLead operation middleware
+func (siw *ServerInterfaceWrapper) ConvertLead(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ConvertLead(c, id)
+}
+
+// MarkRecord operation middleware
+func (siw *ServerInterfaceWrapper) MarkRecord(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MarkRecord(c, id)
+}
+
+// DuplicatesOf operation middleware
+func (siw *ServerInterfaceWrapper) DuplicatesOf(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DuplicatesOf(c, id)
 }
 
 // AddFollowUp operation middleware
@@ -511,6 +1328,158 @@ func (siw *ServerInterfaceWrapper) GetHistory(c *gin.Context) {
 	siw.Handler.GetHistory(c, id, params)
 }
 
+// SetItems operation middleware
+func (siw *ServerInterfaceWrapper) SetItems(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetItems(c, id)
+}
+
+// OrderNumbers operation middleware
+func (siw *ServerInterfaceWrapper) OrderNumbers(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.OrderNumbers(c, id)
+}
+
+// AddNumber operation middleware
+func (siw *ServerInterfaceWrapper) AddNumber(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddNumber(c, id)
+}
+
+// OrderFromQuote operation middleware
+func (siw *ServerInterfaceWrapper) OrderFromQuote(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params OrderFromQuoteParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.OrderFromQuote(c, id, params)
+}
+
+// RestoreRecord operation middleware
+func (siw *ServerInterfaceWrapper) RestoreRecord(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RestoreRecord(c, id)
+}
+
 // SignOut operation middleware
 func (siw *ServerInterfaceWrapper) SignOut(c *gin.Context) {
 
@@ -548,6 +1517,32 @@ func (siw *ServerInterfaceWrapper) SignIn(c *gin.Context) {
 	}
 
 	siw.Handler.SignIn(c)
+}
+
+// GetBookSettings operation middleware
+func (siw *ServerInterfaceWrapper) GetBookSettings(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetBookSettings(c)
+}
+
+// SetBookSettings operation middleware
+func (siw *ServerInterfaceWrapper) SetBookSettings(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetBookSettings(c)
 }
 
 // ChangeSlip operation middleware
@@ -776,7 +1771,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/session", wrapper.SignOut)
 	router.GET(options.BaseURL+"/api/session", wrapper.GetMe)
 	router.POST(options.BaseURL+"/api/session", wrapper.SignIn)
-	router.GET(options.BaseURL+"/api/people", wrapper.ListPeople)
+	router.DELETE(options.BaseURL+"/api/records/:id", wrapper.RemoveRecord)
 	router.GET(options.BaseURL+"/api/records/:id", wrapper.GetRecord)
 	router.PATCH(options.BaseURL+"/api/records/:id", wrapper.UpdateRecord)
 	router.GET(options.BaseURL+"/api/records/:id/history", wrapper.GetHistory)
@@ -795,6 +1790,47 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/slips/:id/records/:record", wrapper.DetachRecord)
 	router.PUT(options.BaseURL+"/api/slips/:id/records/:record", wrapper.AttachRecord)
 	router.POST(options.BaseURL+"/api/slips/:id/nobody", wrapper.AttachNobody)
+	router.GET(options.BaseURL+"/api/book", wrapper.GetBook)
+	router.POST(options.BaseURL+"/api/book/rows", wrapper.ListRows)
+	router.POST(options.BaseURL+"/api/book/count", wrapper.CountRows)
+	router.POST(options.BaseURL+"/api/records", wrapper.AddRecord)
+	router.POST(options.BaseURL+"/api/records/:id/restore", wrapper.RestoreRecord)
+	router.POST(options.BaseURL+"/api/records/:id/convert", wrapper.ConvertLead)
+	router.PUT(options.BaseURL+"/api/records/:id/do-not-call", wrapper.MarkRecord)
+	router.POST(options.BaseURL+"/api/records/:id/numbers", wrapper.AddNumber)
+	router.PUT(options.BaseURL+"/api/records/:id/number-order", wrapper.OrderNumbers)
+	router.PUT(options.BaseURL+"/api/records/:id/items", wrapper.SetItems)
+	router.POST(options.BaseURL+"/api/records/:id/order", wrapper.OrderFromQuote)
+	router.GET(options.BaseURL+"/api/records/:id/duplicates", wrapper.DuplicatesOf)
+	router.DELETE(options.BaseURL+"/api/numbers/:id", wrapper.RemoveNumber)
+	router.PATCH(options.BaseURL+"/api/numbers/:id", wrapper.ChangeNumber)
+	router.GET(options.BaseURL+"/api/lists", wrapper.ListLists)
+	router.POST(options.BaseURL+"/api/lists", wrapper.AddList)
+	router.DELETE(options.BaseURL+"/api/lists/:id", wrapper.RemoveList)
+	router.PUT(options.BaseURL+"/api/lists/:id", wrapper.ChangeList)
+	router.POST(options.BaseURL+"/api/bulk", wrapper.BulkAct)
+	router.POST(options.BaseURL+"/api/bulk/:id/undo", wrapper.UndoBulk)
+	router.GET(options.BaseURL+"/api/duplicates", wrapper.ListDuplicates)
+	router.POST(options.BaseURL+"/api/duplicates", wrapper.SweepDuplicates)
+	router.POST(options.BaseURL+"/api/duplicates/check", wrapper.CheckDuplicates)
+	router.POST(options.BaseURL+"/api/duplicates/different", wrapper.KeepApart)
+	router.POST(options.BaseURL+"/api/merges", wrapper.MergeRecords)
+	router.POST(options.BaseURL+"/api/merges/:id/undo", wrapper.UndoMerge)
+	router.GET(options.BaseURL+"/api/do-not-call", wrapper.ListDoNotCall)
+	router.POST(options.BaseURL+"/api/do-not-call", wrapper.ImportDoNotCall)
+	router.GET(options.BaseURL+"/api/imports", wrapper.ListImports)
+	router.POST(options.BaseURL+"/api/imports", wrapper.AddImport)
+	router.GET(options.BaseURL+"/api/imports/:id", wrapper.GetImport)
+	router.PUT(options.BaseURL+"/api/imports/:id/plan", wrapper.PlanImport)
+	router.POST(options.BaseURL+"/api/imports/:id/load", wrapper.LoadImport)
+	router.POST(options.BaseURL+"/api/imports/:id/cancel", wrapper.CancelImport)
+	router.GET(options.BaseURL+"/api/imports/:id/rejects", wrapper.ListRejects)
+	router.POST(options.BaseURL+"/api/exports", wrapper.AddExport)
+	router.POST(options.BaseURL+"/api/calendar/address", wrapper.MakeCalendarAddress)
+	router.GET(options.BaseURL+"/api/settings/book", wrapper.GetBookSettings)
+	router.PUT(options.BaseURL+"/api/settings/book", wrapper.SetBookSettings)
+	router.POST(options.BaseURL+"/api/fields", wrapper.AddField)
+	router.PUT(options.BaseURL+"/api/fields/:id", wrapper.ChangeField)
 }
 
 // Base64 encoded, compressed with deflate, json marshaled OpenAPI spec.
@@ -802,74 +1838,143 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"1Fzrc9u2lv9XMNyd6e0sazuPdvfqfvLmsfW0dTxxsvdDmtFAxJGIigQYALSiZvy/7+BFghJIUS/v7ZeM",
-	"LJEAzvuc3znItyTjZcUZMCWTybekwgKXoECYv26I/peyZJJUWOVJmjBcQjJJKEnSRMCXmgogyUSJGtJE",
-	"ZjmUWL8x56LEKpkkdW2eVOtKvyWVoGyRPD6myS+wbpbOARMQ7eI3BMqKK2DZ+gf93NBOJf76K7CFypPJ",
-	"f12lSUlZ8+f2to96JVlxJsGQdyf4rIBSf8w4U8CU/oirqqAZVpSzy8o+8R9/SM70b+3G/y5gnkySf7ts",
-	"+Xdpf5WXfl2zIwGZCVrp5ZJJ8s8cK7QCptBKcMcL95pe9RUuCiMGwSsQitpzEnigGehPGxSlCaG4mJay",
-	"w3TK1E8vW65TpmABwj4tILMn+ZYAq8tk8inhtZrxmmk5UdZ+UiAYLpLPaWxTWRV4bY8WUvchB8RVDgJJ",
-	"SuA7iVhdzkCgORdIACb6/ch6lIxQmjQp8AyK+KZ2n+8kMs+kiAsEZaXWZmeM9FIEcQbRZSlbGgZSBZaT",
-	"Q7LVEvqVsqV+0y2FhcBr/bdecbwwZM5XbIgcpHJYIwnRU5u3pwKw08ztBwpa7SLmXj+jn1VYwRjK782D",
-	"mnRcLMeS+hga8CfrO1pNbNXJS9izZoPI1NuBP2+r/S3r25N5wTpOtHrMZ39ApjQRmqK3OFPbFodVhzKC",
-	"FfygaBmXBHwJBBAIWMFXFRHNBjv066ne0L3Qd1CjdFsHHVAAARkXZJdU35un3sPcvMILCF1DBcJyXr+I",
-	"2TriDTaocZu6pVJ/vj6i7vACtonKcFHsZ5Exa2Sj2G/3ck8PHfM1KEyL+GHHHjHLMVvAHqSZ52PEzXGm",
-	"9mORUfStlSLcSPzq7Xn7+HLv/ca2C6uwUIjPEUZ6TaR03HPLoVVOC0BUoQUHiTi7SNJN+2NyBQLIdMAQ",
-	"WV0UeKYV1iYFWwagN56OjC3AyJAzBUaOPEyVY7nTxd6Zh7RMMFsctZ3ED0C2JfPmAcRa5ZQtUF0hxVEO",
-	"AhCVKONlSZWCgDkzzgvAzMUHoYYZsNvKpobzlg+dJVty047gA7Z3BOSp69PKD+bLTTvdN8kYJsi8bJ+N",
-	"H4MRSpxxnM9j9zrfAa9rXcp2xMsUF9FT7RMLx4U8K2mz4VDQq6Xi5f/ioo4ct09MafLgXxg+g0817OOx",
-	"/V9Dye9sANzeni9oXIa2hon8UGEpV06825J3gTfCUFyOIMYcx23exF7zbrBxnEi5PE8AjsbZ6BEoLt7N",
-	"5yDigUTrh/ZQuM2KdSjhdUHQDJBOAYFsR5CgRtkWRVv3bVZnax2WMswYV+3qbT0R1XldXOyWkX0szHb9",
-	"MWJMeUsZeQ+yLiLJqT6UMdmieDdPJp+GpdOy9/HzZuCwPsfVvUclW9b1jNcZ58T4aqfi+JVttp80J45z",
-	"TZTb/Oo1SV6rjJcwZQCkI8Ig9AlY0B53rb8YeHeDDm+bdr2tzbvLRYnjRcFXH6uIQuD1lLNiHaeA1HBU",
-	"KjEycC4pI2Ht4FJJheUyCiLwFQMx7XeXgpdU9ktFK8XY5K4pbxvIowJTT1pEIMMsg6LosH1nSEuTBxCy",
-	"qxqDFW975A7tjnFun4DuRnBpK9+28vWbDylKX6g/Sl1Oy9zxPBwi+GcqFRfrN0yJ9XG1/P7F3PgSbm7E",
-	"Mq13ojKNofdbVbtWc44YewXMx9lILEFzeunWGOB7vIgHpgTdo9btCPHgct7vOlDQ/4oZHKclf9RSTRlf",
-	"HR01+co6uFGL6HP3ckdxEgNkf+YrVGK21pW4yqFEWAAiNSD7/E6szhzQrx4QbqqCPub22OFAOX6uGGSQ",
-	"v9BaYkZi08rxCdVdzhnc2pd6UqoRFd64vYJaL7ZTb2xSnHV8cmGjhhWd/kPs647TZJUD222AzmsEIS9p",
-	"WNwEuaaQVzZImKXTACUY8va/9SCGU/3kflWLQQoi1kSg5PHoOHcZ5qD/1s/s0dagrAdD01SBQDevbc1D",
-	"JTKAOJqtkahNiRc2ViZaPaLrP8AUKp7lUVU5oJR1qet4Xr+zL0QLhw3IWYC2WFlXIB6oNAgBJiVlUX39",
-	"06n5GKwmWiL/afXPiMCJ3ck4oDIN1avDz5h63sLKd/E2sDdqOmMY6TgHxJez3QbVdiFLmVSAyZTP+5UE",
-	"UYYqwRcCpGx0RXFdwRoIDc2pkMrqy25ldE46y7kEo2w51m7Vqtf2AfQrejOtm2O2sHSPzd11NjntpPvb",
-	"J7A/I850jEMyEwDMgcwNarDCEvkSfOemTUkftJefX13F0qaY/P+/KrV9S7DhGssHl4AHP151e+zPdiWS",
-	"veDeLVeWI13+zDiJQzYNnh0Bp/VPR/FtfBVizte+MIREGwrfEBoBcGauFbCtyW5ha8Mq11YMXxVyYDma",
-	"C649U0kZLbWIr2J95V4ergRVMZTtFpcgjemsKCPGiPvHKnaK3LFoZmF+t2eMQT4onBqp16k/EDllXsVi",
-	"8AHO8lh/5BplnGkhmPEPpDhfoqrAGUTaIv0dgXaD7lliXLjzfSFvtITiws5JaHLsJ1kBXtqPxp9HrTnM",
-	"S7fLm3JGFzWvZU+3TsCcfkWywkwiHRRdGCHUIIexnpBr5jnD28RRgXVafqHT3cs0NTfsA5t73MRQYcwQ",
-	"fKUm1EXcawsJ62CgrUuY0SNDPgiJtLHGwtzbk8yvUDbNeS0iIvgnVTllJpRTtkDmKW2QAqKE9Gv+friY",
-	"gHktY2bgcPASr5EDwk0qaqArj4T3pZs+J9uQ1vXttVGshqwdC+2C0LyltXB6oyotYQHPOwrbJH6tWURt",
-	"s+0T9JayYxMyqTAjUn9vHK058U4BZZxAzElJpQlFK5316BLAbIXt+MuWBTVzC91V3jFAEpgCloFZRJlM",
-	"yo3ibS0zp1D0EGx+QlihOa4LFU35vCseKhJsSuDkDlI5BkcBx1r2jNxQ1ddIc03h3U2axC/TbNUw0Ukk",
-	"pivvm8p+w/ESopUgeiY/VXMqOCCMXVFHzyVYbVyBAOR77dHptMx0X8dX00GzNlLlQel0cFuvPDYzvpoM",
-	"8dHNjUZ6vj/4LHoan0HvFsIv+smhIlnrfPwHE7DGk9vBm2IY4nAfBXhlTeLYvlya2EwoHncGIomJtHaU",
-	"7LCQInktejaWyoHPEQisznKImIGuziWSHM2xiKr+MAoGs5GIg0PCHOCgNc7bgV0lbXyD56wnp6HYadFG",
-	"w8i7jVaVGnNt5N0xrJYZmz4iDJVDmJtVi76GUmPdYbn848u03yjCB396/uzly7P1hgJrDStjzhTOdKwq",
-	"AJPBAUe/RLzL4bsSGypWC8mFA92RfgZVVrA7dV3wlTyNtSqucDHQEjCJmGkIrKjKea0segJYZPnuzoA5",
-	"p+uy+L36+a9D1qF13sl88i4jHTi+7fVsJIEnjt7/QqHrSSNUnwsf61O9z9zhI2PSvacLdjM03hX4qWc7",
-	"sa/ujNcmdLgPhuLB6sHRrXs34L+Rb8qlnK5yHgvFOv1z5TI11XOOPUyM5bJn9rPBvuMprP/10M5e5icl",
-	"9+nc+OHK2GA0LY5EA0faYUk7vYeAY/tVO7yFwXoHlA7krX89gLtiWFg1Hi+oBs04OgdiBBKNq7K2unyS",
-	"4Zpq2nxwLsCPyvhtNpQ11OwOp1uRbHMwbe2ro7pe6IH+hSix0ZU+G+7Lqo43rQKw6FhV2BgIGBEQ/znt",
-	"K50Df36cVgZi39FeOU0O+GigtznvQWs4UwJnuiJRKwALzxCQS4QZQVRJNNOpDgh5gT7QEqTJmD5+eIX+",
-	"9v7tK/TixYu/f58iUgubUaOSFgWVkHFGZIookejjx5vX8uJ39kYILuzrbvJT2jX+/vLH//z+ApnZfAuY",
-	"UrZADgVBBkBGmKF3gi4os0kllUhSBf9Aqq3pS7wEJHkJZr7/d6b035ihjeuUKaoZAYFWOc1ym/LhEprt",
-	"FqBk+62FCC5+Zw0oMkk+iJoRHuj3JHnmO3W4oskkeXFxdfHChC+VG727xBW9bIaKF2CEr3XdMO2GJJPk",
-	"VyrVK3cXJ7yE+sldEv1Sg1i3d0RXmu4kvAnqdbu0vVwz/By7rhRfbwZzLroLhrH/eaT393njNunzq6uB",
-	"m6T73SBt7kZFrpDewkoLyrZ0za8Wd+tZsjlj91pqxWVECne6Dn1l24YbUoit3T5y+QusE8sSo0f/7ZpQ",
-	"J+GGb6k/do2+GbfpCOHZSYUQE4BhEjmU9Y9pYA6X3yh57LWJ/wHlZHF2RXO32yLUNpC2rhKNQzS3w4x7",
-	"9N2dw7VwLx27Icnj523+XepT/GDnKg9YsM8WfsZs8bHaZv7LviGEyuTTBcxtJZ25ob9jlIRAyS9bCK/X",
-	"c9q7Kg75OUpZRmXgwdWY7fH9qAZpQr6TyJFyGFfSREJWC6rWyeTTZ51IlCUWa1valIgzMA1ASRcMUYaw",
-	"tCprvi9otrxAb8ydcF4rSQm4SF/yiyTgt70O02eO5rrMGc3RrN/LQrk8nHMNr8wd/QoYkgWtpMeoBFSp",
-	"ZZfKgQqjvDJFvCBNrAnYNHdYQ5RNb22NPiKIf+mLt9FZm3PG2+C6Td9/2qC5pHjlul18PteUHWneFqP9",
-	"oa7aQHCYA8PKTvd1JWEri6Zdcp7gvHHbYFSMvjr57jGxXUsXoI6O1YUbGe9zC2ak/IxUmvX7FJNKZMa0",
-	"j6RxRJRpIszJbbsnK3dw33aS33Q59gDy9SaR1KYD1Vd4AaipBWJHwnNlGuRR2n56ar8VtCYi6vGOeYrW",
-	"yBz/SBVxV/F2Jq3v23vIZ6W7L1LKHEA9aVLa64I/VgQrCBhyegfc6c09sfvtl8O1RHY28oQ6F8TLw0Jl",
-	"OrqMjZcE14ScOZqG08NPXO4OhdLfMDmp97jM7W2vIS/iLoSNCze9kcLWz/tcm/uLQETh5bvzoUSH1+cS",
-	"pIduCRRgewNdId/TBXtXq1Eltn4WiK7dDqemT9N+O2vy9ltP6sbNhR5LFmWnRvJca/M8Xsot/sTBJs7I",
-	"+yM52EUVGm9lquMzVmX39mriWaTTNpWeWEJ9iOmRyUAIX9yDksi1kFJzo8cgka4nlSJcSI5Mko7mtKBs",
-	"8Q+d2Nu2jnX52uyWUCk/i4trQhVSAtMigDha+V/Oqa2Lnj7feEuLVlGeWGZvTd/2yJgfcJFxfzHlhBjt",
-	"tVI4y2+5u3TyV1bsa9Nqs703bMhCxjVQziwwZxkYV9Fm5OAw3taxAIIf4NY1tc+S6Tb3o57YSbnJi0gk",
-	"8ZJ8fvX8/Lv9ol3QDBokWoJ4AIFqpmhhoWms8AxL469mOFue0BabVNx+eBxK0l6D1sXzl/RnMrGDktg0",
-	"+p8ei7CKP+w/Pu4zNuvH/rJMDv3YXe0GCEzTkDOE/f3cv5lA7S6G2Xnw78z/PFhhtv7+wp7LmoGVVC2K",
-	"ZJJc6qLi/wIAAP//",
+	"5H3bkhu5seCvILgbMcexNerWaHzWbj21pdGOVld3S/aDrWCArCSJYRVQA6CaoicUsV+zH7ZfsoEEUAWy",
+	"gKpik2zJc/zgoZogLpmJvGfit8lclJXgwLWaXP02qaikJWiQ+K+Xufl/xidXk4rq1SSbcFrC5GrC8kk2",
+	"kfBrzSTkkysta8gmar6CkppfLIQsqZ5cTeoaR+ptZX6ltGR8OfnyJZu8gm0z9QpoDrKd/GUOZSU08Pn2",
+	"ezOub6WSfn4NfKlXk6s/XWaTkvHmn91lv5iZVCW4AjzeeylmBZTm41xwDVybj7SqCjanmgl+UdkR/+MX",
+	"Jbj5rl34v0tYTK4m/+2ihd+F/VZd+HlxxRzUXLLKTDe5mvx9RTXZANdkI4WDhfuZmfUvQqwRDVJUIDWz",
+	"+5zXUhpomM97Z8oma8ZzHMU0lGpoa68Yz5/DwvzQzUSlpFvz74LOoMAJdrf8Gv9OxGIBEnKyEJLwupwZ",
+	"EsnaRTv72p++AlEV0J3+Pf6diAXRKyALJstw2r6zPBNFAXRZQ2w5yZYrPTiFgfeNHWmpw9PZPxxcG7A0",
+	"B2imzlq8fGrWF7NfYK7NBoKpOwiFz5WQOgDbTIgCKDe/Y2X6O3EHUrI8AsU3dEvmtCgI40RVTCNAc/E9",
+	"F/p78/f2EgbTKdDTuoottQcLNzDYQObP0Gw4BYNb0JrxZQQKBd2KWo+n3dc43sxb0s8v7S/+3MW8Jc6p",
+	"kDnIqbnXdK531gh4xo+7PONx1qXjdq0fLgcWK4DmZ1ppDyHRM8Z2kzVQjuKnLtbXFjq7qKFzS1e/TYDX",
+	"pVmR5vlUi2nBlFlI0zVMF1KU/g+GQsSGIxvHoXTph9mPZoDSdGlIJ4cCtPlgJqQcgr210MhrmFK9I01y",
+	"quF7zUqYRMYrKKDZdR8Z3TYDv2STO1rUkev0MvcMyZyPCEnwcBn+SdOl/YDnycy3G8PWmSJakBmQXHCz",
+	"xQD7Ty4vY1IwRKkDeXiQFMpuQNVFBGtzUVsRtnuYG5gLmSuireyRQOYrypcQSGbGNSxBIv/JuzOg1JpT",
+	"bg5Xc3e8YSEfHg+H2A3GjvWMFsBzKq/zXIKKMAvafjEARzcwsUrRnTqHOzaHqBDLGS2m9i43x2Vc/+eP",
+	"UdDlTELn4ohaz0TNzfEZbz9pkJwWccpnqirotouGDysgQq9AEsVy+E45OYwiWQLNze8j81mMDqDLCbr4",
+	"onad7xTBMUjxUFZ6iytTYqbKiaWK7rSMr8fzeIOh14yv4yKdL8cjQ63Ehvcdx1zhLVEQ5ybm11MJ1Cl+",
+	"3QEFqwY5jRljxmqqYczJb3GgOTot1mOPGrtoLSW25OQx7EGzd8jM3wO/35b6W9C3O/OIdZBI3bYXNCpe",
+	"DuLrvwYICBCs4bMeZgfm55lZ0P0gtVEkus5GewhAIlcdwqrlvTdW45bCKsCeNVQgLeTNDyk3KKIzo+J8",
+	"GuKmbnE3Zeb3mTrceyN3u+KCFsVhNzN2K/koNNi13Oi+bT4HTVkR3+zYLVrxdsDRcHzscAs614eBCAn+",
+	"y4D65jRyO3u73xRcbj3/6LKyikptVBVqtX8U8W46slmxAgjTZClAEcEfGSNm9x5yZfSBvE/R4nVR0Jkh",
+	"XGt7dy6CWXg6UsYAz/uYKvD8yM1UK6oGWe17HGRwQvnyqOUUvYOIvvTTHcitXjG+JHVllMKV0bqYInNR",
+	"lkzrUPUK7TFNpe4HwPAtmyLkLRx2pmyPm+0gPgD7DoL86VJU+QH/uH9PD1U2RmiNdmx8Gzxnubsc5+Pc",
+	"Sebbw3UtS4kZVkJGd3WITBwn+iymccE+4dd4UbqbvaOsoDNWMB33PcFnDVyxBJxHkoL1+sU8SEDLkSSC",
+	"c4T7cb/Ods8QPz+/A+kPsW9QoVyexmyia07gM1PaXPJWfg+e1k/pT703KeGwCaYbMCGNzkaLKS294ReM",
+	"/8/kcL/04OQBXAaUTj8yBuDnUIr3VtPpuoDEksWJJ0kVFVVq4+5v92o7DeuetGS305CTU64cJTULxw+p",
+	"1ufRsKKKVHQLjBbvFguQcU3BMAAjgmhr/hhdQdRFjj4LRgvIuypCYIx2UdH6z/f9BVujd8wp50K3s7eG",
+	"Y5SpGStyGEd2WGjW+G1EgSLeCm0A+4bKCIJ2iDuQxK30OMyJk7oCfhdvEfTHGUR9GElKvb19tsBrhD3V",
+	"/VuP2xAcNqD0aBLfB0RE5dZC02IEy7HjMr+D3r2nHGY0z3dILrAu19y5D7pfSTALQD761Dfgd9R7te1u",
+	"/NLBOr1n++B0gZT6M8jlvTKxe4Xf8cZPQknBOGSEEjsrmcGK8dzYHKIsKWHoKbUKbsfz+fhPl+Z/Qxcn",
+	"qZ48r200Dn5myWPustjBSNRB+p/YoGY+FxJGEGWjGtofZM0Ge48Wv1oVZXK88AgmY9F7JWvODUCiwmEm",
+	"xNqgbwZGnSmEWENO9EqKermKmipjb6k9RNbcVr+LAXiwGI88CGOzg0aPVFXvRW5jaQeXpBOz9XH081MT",
+	"RUy6yvfFsrmlNsxa4HVdgJ6vUDDz+bB52edaf8GgwMhyVwlaCTaHA4FmEFbrmG39zIYhFqzQGI+mPCdK",
+	"GCOXzLYZMQrHRhobm0cJd14rLcqEv2LQ3l9DXO6mzNlsIqoIIp4ZBV8yg1mrhi2YPiyYXtD5jitRi8pQ",
+	"jQ3NrlieA4/GFiQspodlDNh78orxPM5LPXnE1CjtXATNLg2XzyaFwECFFS9GXAiOaR65dTs7xcfSzSSb",
+	"bEFNuUCnhhcvzPCSDZibUiucw5wgm2i6NNzmXyIaVNyP8EPoFMexWUOtIaiCnwWUaXEbUpTHS/J+/JSz",
+	"RLD1DuIQjF2eULpeHhJWfnwZiWCbIx5GAw2xp5NvHmcpGu4QQ0MFDvsptA+jk/F8H59xTPA8HUF1zpAD",
+	"rLa+LBRj9yCKi+LdYnL1jwEZ3lhwXz7tMyOrt7gUpaMc9lZHOZQBOEHZq8D6mbMQjg4IzfbjKJFlxLZI",
+	"uQBEreeihCkHyFOsR8Iy5Zcyf+j57X6qhfMF2Pk6i+9OFz2cKAqx+VhFAs90OxW82MZPMJAAMSirRuo0",
+	"/v77a+mzhahaRyUIJkJM0+4ZKUqm0lgxFDI2WtDETZtYeoVS3SUgzCmfQ1HsgH3QR3qIV8tlOfot75w9",
+	"8/zGsbHm3A3isha/bUi1z1HmCSXlOz6KXE4L3NN4Bn9mSgu5/YlruT3OJ3J4dHB8THCBaHGJcn0/aS56",
+	"+la1czX7SGlpo+5IzOPv6NLN0QP3uNkJXEt2gPzbQeK948N+1Z4I8csybu7MthrUVLrcuxGZIXNR1CVX",
+	"cUvYWEbfKeLGZATofEU2TK+c3QRFblV2pkglxYzOii0pgXI9Nm3VnuMZLhA1fSTQw6KA2QT4XOTOuu98",
+	"aY40RSiNBBD+IMnh/QQBcas7w9rmFF0fvyjB44lNB0qk8RppVVA+Xs2yCHhvfhPVswK3diTAsFHTpRBj",
+	"aQ3Hl9Sm7I4dfwAtu/GtQ3Lsb9SaVdVhP6krQ4Njf6JoGc33tpdMKk3MpOGlGW/+dlws+7JsQ5m22XAG",
+	"llvktjBf2z/hR5TUhfBJcx2pl00WlKXEn7E5UxckpkM4luygFl6wcK5WS/AUuHN3s5DThZQSUuU+RYQU",
+	"uIfGPUJo+WKDu4CvuDu2w53STNoxtw6rRvbZJYlXsLU5LPh9RtDgu3p9/ZefXrsMQ2skBomHWpAC6B2m",
+	"t4hax9jIymVEDqJo1aRO2v2lz/Xe8ZmO0ejlyb0EQGug/zFmoBtsqZC4S8H1aop3yCmZ9vOnaPal0tHw",
+	"tbmGK8rz7w1p2CxnFGtGyhm6IFQCqWpN0OgZVtWj4WzMG9aC5MKKUGqmJpuVUEBKygrS1JIYcco4ro6+",
+	"aFr4i9ucmq7xiqyZUZ4sEQ87BXZoOu4PMLCPKNtMJdKp34M0hmzmUnv0RpAc5qykmOC245zpS3zZj8sM",
+	"eE846LgfsdaQX7lUdQ4IZ1FrounnGJ4qKfJ6ru/r//y1ply7bJDdrTy3IGigspIACbg8iUah6OeObyvG",
+	"eTmLoUSyOVa8CA4ZKdgayI8/XD66vCQfb5/vLv7jYCjKO5Cas7pVs5Ym7HZTxBTJXu/KuF4GYShyryAk",
+	"whgON8K8sI3t3FeGxZn2+M03gYAvx/sa4x4+t6HYIV5TDsdZkr/USk+52BztZhObAyLEZt9JC0qLPFYN",
+	"8LPYkJLyratUKZFj5zUQO34wURw36GcPDp5MBWg3GU10uS9PuaefCtPOQ4s6Jv54k28xzjR4bzQPn5sQ",
+	"98GOSCsct1aQYBhbKem/0oLv6LqF1Rkt6sw/5KEum2yyWcGIrBF3/wK3WOi/d46wJqFEW5Uap86C1NQ+",
+	"j5Ar8TuWB70v6Bxy5EQj+Oj5uRJTOh76WUph/Uqh3PvhcgT5N9WobfWfK/hrswdzQMf73KYCO9GPkk0g",
+	"yWCdoMEIUyyuPkZSBXF7A8rKrzVYLtEH0r8x2PwVB2K9DR0dRTRqK+4aNkc6J53Z5UJ/COIY/t4kiiem",
+	"ZuRh+X2YNB0LFEEp4qdfuNhIv8yV5SGVXownDHNzKpDk5fPGx4U1QmS2JbIuXNVfU2t2ZZhWdP47mEIl",
+	"5qt4sPzwpE8XdBkP63f2B9H4114VjgQMndcVyDumhK1gLVk8fv4vx3zHpK1Hk0n/ZbkiosCh3eE4OGUW",
+	"ktcOPOPkKWOO3DVANY4chIJRA7UxwWLWu2rL9w0TdBYe1tYSPBFZSFFa2xIZqSWvpYD+HgK9oetONB/x",
+	"iIdxW00CK0/VLRxf9npYellfyCm6/bew8UWseyUnDAtDKVFaSMi9Wb1bn9lN72VcaaD5VCzSDMEY5pUU",
+	"SwlKNXzBVjpj5QjxrohRjMepiXNDIshYkJ07VtLdABq1WiAfGrOEK4EfyQlFBXy6E5Ts7sBRrLDeCTWX",
+	"ANzVVjW51BuqiE9MHl7UNVEIKqGi6dNMWX6cp5o6PCUcAAu7gWBTijEVA02adTDyh3iCZoz6UklnMSfY",
+	"Xn7IoZkpQ4EG/O+TJuKQTaApu4ry7vt0CNi7nm5LiZv5tSL9h4bw+2P03vAIsPfHQQfV2HTet7BJxfF2",
+	"ok4HesfuH5M6PNhUgkuf67IK2wrFiT/vg7fuVL1iyqZdzszSitAlZfzgNgrpSEIC2qmKg5gf8seD+MVB",
+	"9ICTJLZ40wjMPQXmYNT4vkRjtcQWPoONXlCZ8em1zOCcFu93trtLspdJ5hscP45ct1QUWsLFAvZC4CKP",
+	"56U29amRYlPz1VFsZ7ydhfvLAjdkurIUTxg3lmeutLd779zEPoJh1BP4rIkrfkXlc4IEy0rDHS5j8cok",
+	"DDeS6VhR1VtqFFsjezeM56idHJIQGQfRzNrqbs0ogJBgkzlCYsqFnvp8mC7aU/d+gMEeUk9yX4aROOo7",
+	"9FLEGZjqa7d0TIMlN3sMAd60PHXpczZBbc7gD1SyLG2+iiXFX5O5LWPFtnVEC7EmNhc5G8pvZGHSrF9g",
+	"dy8xKLz3hfZe4OaMFi7kzvjSflIVUBd0R0shKoFDn2vXdV/O2LIWdULgVhIW7DNRFeWKGNPaGSg5wzTa",
+	"aAGA7Y7gOF+nQILv9FAI5fNBvNFAww7otJaKVWFSV0wc3XFQ8EedIiGxZSIeH6QihlvGDKgXJ2kMxPh0",
+	"JWoZKyhhRttGK4XxJcFRthYsepA05R+WFyphUSvIk4ZTSbfEFZ5aAwp9na7yNOW0atjW3s0y0N2x77py",
+	"kBYp29Ei2cCmKignK6rIkt0B76QtBFDyLqY9srl+e40U3sB34ERDuaz+yreloP6A9jwBDbcQD4hh5yY1",
+	"fq32vkaZRuCXj/irtmOMxnuWvkRrP9LlGkFr0GSka6y3RGnK8ya9YUNH9gnIo/0BlDYoIRshbStOXIra",
+	"1kzdan/fS6db26mAa+BzwEmsY851YY3kD0azdj40+ZBUkwWti2gWTmks32Tbyr+vhDHaCVVryPHe5sLc",
+	"DdvLBoiiJWRN7kgTWercmUZm9mr7OMgRAjR5MdHM6Folmk4xneow4KIUw4bQxE/TLNWgyuE9RpEpK8mH",
+	"e04VdwwViajUNbZt20rQd5KJN8TDRo8JA2RQVW1Cu5FtvKuAEyPvx2bdhsnZ+7Zdv+fvO0XEhhOWPyWU",
+	"2/Z7ekU5ygRLtwvsAGlrK6k228IvS3Q1E8a1oekxl/5+aSL7x/lFzJKdgg91dbjIQsQvS5W2J7QHdGpJ",
+	"69wf8psPqlDJYJC57PEvgvanyT7GyIabvTrk4k8yl1u4CcpkZfmdIitR5Ic1Ow4cEXti3AoBXM9sZbNi",
+	"85XtREjNopJZKTsqyh0mK8QSUPoLdRL9mN8tbGG/YSpXhGlFmlDzseViA5obosX2xOuqcP29QyQU9LCO",
+	"DDg+sUslaploCGpb2MbTMjSNtc9+Czojmn7GQuWlFEplLYUZBiptkOMwAtOinq8gVlpMi0IRJciCyihP",
+	"bh1ZB6Dzb9gm98sxOWhhIrQLiRpG5UG6V1zVJjG0vcbdzhv8OE4QduZ2ZOAh2WBlR5i00NuXdqGiG4qn",
+	"PdbiGWMr4PqzWiwMUy6b03gWd6ngL1uyhu1OVNZIL588DZ81mRdArekY2fF9Ugt73JaBVAld9OfMXLFL",
+	"vmZqfJ/kN4CUZlPRd3Oj0/IquFlNMs+xKW77Or/5u9mVFVnICRuS7yrcjCdqydPZFf2S4t8lmyfsBGdx",
+	"sZva40+yx2pKm4rh9uybVI+50TexdNmzFTkdXm+SjAu1Mvrs5sRIcJxOZ02rjQcGh45Tr9KKwjC/H2Du",
+	"gVcvI7MYp7dsHt2hqF7AYs/dlAhAnUxGp4nub77hftT5E3P1nTyj9iAfaeKBAOvt4YKzOS2sQPWZMZAz",
+	"DSMiueiBstMHybOLBOzwU/e2wn6DwUHNsfHmJNMCx9QD9qRBW65yaNtyadOXLS+2ewxyie0545BpNPlu",
+	"8GDmkon3PfDKPt1gBKkvuYumBvU1MTio83ec9MxGbO9Os5NRHX6btGt7toZwcLdR+IjNM6/uJLSgLnpL",
+	"17GqQ/POXjHfOycIPidhZor2NO5UY1nRivMndhuvSheLhYLEbrGO9AzdTGx5qls5sdu/et1oPwwbe3vg",
+	"NZVLULrJl4sl+xbRWPO163dFqCL/+/bd2yvyGy2KK/KP//d//u+nL4Z6fkNz3f97QVABUmh0/ubKKkWV",
+	"2ZzML7uh6h8SJsUxfaJ2XugpGfd5XpFnp1jJfL6RDc/7bCP7r8cx/pMsa3zHsRy/UeTRp9DR5YdT9Bpy",
+	"a3b1+PLS2V79eQS/RsrTmibtHP3ZWPromqll3tfS1kJ2sBPLZXMpVH2FtE9xOedssPmEJVPKCrr+MEv0",
+	"LazYFbgNc+qiGaksV2ixNO3pKUE1nCzMpGRWa/SfKlHG0lP3CHAQcTulHrGkwlHGTHOxv2QTV1B50m3E",
+	"kh1u2ZK/7GuRfGDbr7BP8jGpWz6Nvbf98a17DWVP/qq1mm5WIhr3UU1/UUuaK+qTitGpHo/d+6z4qObR",
+	"fHvfSrS5byd/SE2H70AfVbWKI1OsRlpPPTb/QYEx0aa2JJtu3RO2/udBCktMs6rG5wBUvcZXtLfRItnR",
+	"QdUzr2Ef3zCqmjYf9ho7+GX2iDWk7B1ItyjpQjBr79cO6XqkB/QXpt4hraTucMpHefzVKoDKnVsVJisH",
+	"gAgO/ykbtmaOpMoA7YMi9zQ9rz5sxE3bgC/S4XaQ8mf36AuFXWVj22nddifO6H8S62Sx21I7qveO0Et/",
+	"HYUuryENKjr7LhHMeFqIhM0vuJZ0rskM9AbARvNyUGvUtJlWZGbsBpDqEfnASueA+fjhGfmPmxfPyJMn",
+	"T/78h4zktbQRB1KyomAK5oIbNYnlinz8+PK5evRP/pOUQro2HDYZRdk5/vzjH//nHx4RfGPG5qkxviQu",
+	"p8FVhFBO3km2ZLzRgRXT8JToNnpf0jWg1oUFE//k2vybcrL3+m5Gap6DbAOVmJPRLLcErdq/2mSAR//k",
+	"TYrD1eSDrHkuAhZ0NXns7WtascnV5Mmjy0dPUMPQK6SyC1qxi5l7Cndp9XBDmQizl/nkavK/QONTuXsP",
+	"+v5weWmfNcqbFxn9s7U2+6b0yVKJ934Pe+cXtxB55PcVaraNw75pH8akK5CzPj2bM5NYozlX+Jrwl6yF",
+	"zUVjv1dCRUCEVv+NtWEdtv7iUpxPcvhWR97lNk2hfBcvp1rXOjQigG9aIjSh1ZNA2jsY4oB+zdTvFM7o",
+	"iomA2ZzWVnRaO5nYt1TvAWcjgcuSGvEzuQFqOBfa6E8JF/b9LKb8a6WPSOMFyQUoTA9YGNuBa0Gw9Ku1",
+	"qVeY2vb+3e2HR5MWl3WxTqPRv4Wb7byBnvA4t0MuXsEW3c3nwL3f0wOjPnhjNoL954Iff63qYn3xG8u/",
+	"XKBw2Ht4fhjoL3OEeRyTH3kuzBEmXw1EH23S05FAmrs3cS+Chv7xE7+ha9h/QfeMh99fKgIBoyu5bdvE",
+	"AyoLBhJz47ggheBLo1QIuVYnAJONgUQ1BcOdn7nHJ/dojJmN+pCwtSUnWLo3yQJANP3HbGgCH4OKpRfH",
+	"55vBwj7k0E440OrD8pLzYa5IcfW3+JCOc07fEyepK4mJ389sKs23w159Mf0o9vr4pEiIIcBmx5/kOiBv",
+	"7dOeHS7OTmjuOdcEh8B8edSOjeWEz6GiHeWrb+5PhYdLky78LswuvrcpPScUTz9TvvxYdYH/YyoJuULf",
+	"KAbxtQPasUSSQyku2gzQJOe0b/c12XVHEMu4R4zapwK70bkoBZmDfNekqN5bCYV5LbGt4T8+hSrp31dG",
+	"x+UY6ieKLbkxI6myJIt/L9h8/Yj8ZPMtaq1YDs4lUIpA9czd84Cp64jPB57xOuL8SRCq9QnUd3ycvgJO",
+	"VMGqpiGMhCoL7V+8XRkRRd7ImhBMbW+LfrL0j5+dFWY7L98lgOcyX9AYsdELV3F2YgFqmybsnvv0AnH3",
+	"UbkHtjr2X+uLQZyugZO6Opr9+ZfG+vXG5+2wc5575xm4yKmx1sU/pKZq2Wpp6Mw6MaXdbgCqb+Tkr3cf",
+	"ojsZ1i+wBXiP78x8vQeDs6ifTReok9+0wx4N/JnpMRL37ysReffgdGixZdvQ59Z8BVBdV1TqMyEliM+M",
+	"wkpca3PVPBtxLHAA2y31mP7Xee5aMp2NSN38D2wlhavuuR+B5lsnbd0DhseCue0vmoTyiyYn8fRAbh+H",
+	"e2AgpyIYb2gOp4FpY4nez4Kqo9zZWIffED4uz46Pa0Vsy5yjcWLT6aMqzwub+D3CS/ZryqEVbSR3TodW",
+	"8JhfVF65Fw20qFytOsYDj/Y52mqy7+vqWPqm2jZJjVK4L1k+E5HvPjf2wJTe1mNHqd3FfI7Fk23I1q/l",
+	"v3RjHkLhcr3vRqha5/TGXue528jZdAZ/0IcVZ+GqXYH2lHCxIQp43ryBfCL6GnS3BuA+031KH/1nsSEL",
+	"6tIsv4pLNYTShX1i6cQ+1Wc46deE8q0WVQX5U5t4gv2CnLOCKE236pSUdlEI+0DYCSH4WtD8a8LvwwrI",
+	"Uoi8fXzIvkWvT+Ty2YGffy/udDrp+4Lys/LU8NG6h5XU/TjbQ5d/W+14f/It3SqXdWYzEQnz/3b1LDZS",
+	"BPO1cukfUmwekbdt4oilHdeexD0stYXQ4bxDFbZha7+ycOPGPISy4Ir+RkZC3Jt6YdPZr8LsC/cET0oU",
+	"4hM9ZyRXnD9lCzBF8NmbI5lJwdQAnbzGEQ9DJU2jgxGUgvvCm3PH4CgKSWmWr22J1Tl4YPOOygOrlSGI",
+	"z+MrQYJqtEjbVaQL3RsoxR00AB7yQ9rh+dPg3QUsfN0+KF/odeJ8M8Ry+UDEcipHDjag6csIM9/fNO/x",
+	"fzs5N/axkgfGiXv0I3Z53TenwMZZExrfuI5DZ6bbqHaxEa5b/ZFgcsHykXzurS+G/QpHdqzzoRllnzcw",
+	"AMcZPDZhU/GvwjDPySxlUHCVUltufGOFbyo98ZD48OMHwMgpdB2HjZFcoMHLAfoOa7pPSrDPId3/IqfM",
+	"mNS+HoQhr4CoFYD+NvjTR3yLOQDIGYpgwg56v1f+5Pyj2JFQn9pBamd97d6LPwOK7ArKvpr0jSDIV2zS",
+	"uT6BR+qaFEBzMgP7pB31Uz8iL7V18ob1kVj5ZwztNUClMMF5sxIFkBUzPGkbeKF28L+XA3k6i+sNleuz",
+	"XtImgc+s9Du/pSMyCNv8sXeLybeYzeXMQ9eVxdUZY16XJ+Ov4kDcgXMbaL/fZchGa3DpxJ/zhuHDd+Me",
+	"WM/ri8GfWtO7cGyvzzX8sxsyKgfFtSnsFmrZ9GjXt7d9Hty/V/HvW7zlwHPm+q0TXdyGY51OgN2Cfuna",
+	"Op8lwoZz/77FlvXAfN90yD8dcvCVrrdNH9DzOSnsc2D/FdCkTmwDXOf5eZ1I7WuK34q/4jrPT4yaI69O",
+	"FDFI0i+kKP/q2pvf1wf14PD94N+yOCmMndfmxFC+sbN+ZceNhNP40hUo1bRdjDvQbtmSv6vHxQrNWMix",
+	"SfTJXWVvzhq3eAM9lSrKHuv+4E5WSdlujedhpG7yBw+SRfPajoTgbnFtQL5aM75Uo9o83brBkzNn3jfr",
+	"9KWS07xk9iU/dZQDNqHhds57hq4ynaM+bIFDH5hPpU5hEfIZc/Ox4emZbn/bh/GBkZNqTHEkUnay+kAr",
+	"4rouZvikJvpIXRvHjNBCCUIXGiRZsILxJWav2DZ71n43bH0NlfbvKdI6Z5poSVkRuFRb/F9gnvdXcR69",
+	"YEVLKA+MsxesOOUtuuDCP5B9SotEazpfvRXu8et/Z8K+xtaHNgJA8VgEWQMT3PY/sACMk2jTpfeEzhJ6",
+	"B2/FGYuXm3faH5hJuWbFEU3FY/KHyx/Ov9orw4Jm0DT8UCDvQJKaa2afLs2ppjOqkF/N6Hx9wrvYGEv2",
+	"Q28U/TkYWjy/0XOmK3Yvj6R351ZUr1pvrgxjXy2tht7doa66qctm+di/LZBDPva+dg1dsTeT4PjuLsYy",
+	"/wMFtXsf3T7T+J3yrxf84ZHdl70GFlO1LCZXk4vJl09f/n8AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -85,6 +85,7 @@ func New(c Config) (*Server, error) {
 	e.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok") })
 	e.GET("/readyz", s.ready)
 	e.GET("/api/live", s.sameOrigin, s.signedIn, s.live)
+	s.files(e)
 	api := e.Group("", s.limit, s.sameOrigin, s.validate)
 	RegisterHandlersWithOptions(api, s, GinServerOptions{
 		Middlewares:  []MiddlewareFunc{MiddlewareFunc(s.signedIn)},
@@ -110,7 +111,7 @@ func (s *Server) identify(c *gin.Context) {
 		level = slog.LevelWarn
 	}
 	s.log.LogAttrs(c.Request.Context(), level, "request", slog.String("id", id), slog.String("method", c.Request.Method),
-		slog.String("path", c.Request.URL.Path), slog.Int("status", c.Writer.Status()), slog.Duration("took", time.Since(start)))
+		slog.String("path", loggedPath(c)), slog.Int("status", c.Writer.Status()), slog.Duration("took", time.Since(start)))
 }
 
 func requestID(c *gin.Context) string { return c.GetString("request_id") }
@@ -208,26 +209,6 @@ func (s *Server) ListDemoPeople(c *gin.Context) {
 func (s *Server) GetMe(c *gin.Context) {
 	me, err := s.desk.Me(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, me, err)
-}
-
-// ListPeople implements ServerInterface.
-func (s *Server) ListPeople(c *gin.Context, p contract.ListPeopleParams) {
-	page, err := s.desk.People(c.Request.Context(), actor(c), text(p.Q), text(p.Kind), text(p.After))
-	answer(s, c, http.StatusOK, page, err)
-}
-
-// GetRecord implements ServerInterface.
-func (s *Server) GetRecord(c *gin.Context, id contract.ID) {
-	sheet, err := s.desk.Record(c.Request.Context(), actor(c), id)
-	answer(s, c, http.StatusOK, sheet, err)
-}
-
-// UpdateRecord implements ServerInterface.
-func (s *Server) UpdateRecord(c *gin.Context, id contract.ID) {
-	if change, ok := read[contract.RecordChange](s, c); ok {
-		sheet, err := s.desk.UpdateRecord(c.Request.Context(), actor(c), id, change)
-		answer(s, c, http.StatusOK, sheet, err)
-	}
 }
 
 // GetHistory implements ServerInterface.

@@ -13,6 +13,10 @@ import (
 var (
 	ErrDoNotCall       = errors.New("this number is marked do-not-call")
 	ErrPersonDoNotCall = errors.New("this person asked not to be called")
+	// ErrCompanyDoNotCall holds for the company's numbers and for all its people.
+	ErrCompanyDoNotCall = errors.New("this company asked not to be called")
+	// ErrListedDoNotCall holds for a number whoever has it.
+	ErrListedDoNotCall = errors.New("this number is on the list of numbers not to be called")
 )
 
 // Hours are calling hours of a day, as minutes after midnight at the called place. They do not pass midnight.
@@ -23,15 +27,17 @@ var DefaultHours = Hours{From: 8 * 60, To: 21 * 60}
 
 // Subject is what is asked about.
 type Subject struct {
-	NumberDoNotCall bool
-	PersonDoNotCall bool
-	Emergency       bool     // never blocked
-	Zones           []string // every zone in which the number may be; all have to allow
+	NumberDoNotCall  bool
+	PersonDoNotCall  bool
+	CompanyDoNotCall bool
+	ListedDoNotCall  bool
+	Emergency        bool     // never blocked
+	Zones            []string // every zone in which the number may be; all have to allow
 }
 
 // Verdict is the answer.
 type Verdict struct {
-	Refused   error          // ErrDoNotCall, ErrPersonDoNotCall, or nil
+	Refused   error          // one of the errors above, or nil
 	InHours   bool           // it is within calling hours in every zone; true where no zone is known
 	Changes   time.Time      // when InHours will change next; zero where no zone is known
 	Zone      *time.Location // the zone to show the local time of; nil where none is known
@@ -47,6 +53,10 @@ func Check(s Subject, h Hours, now time.Time) Verdict {
 		v.Refused = ErrDoNotCall
 	case s.PersonDoNotCall:
 		v.Refused = ErrPersonDoNotCall
+	case s.CompanyDoNotCall:
+		v.Refused = ErrCompanyDoNotCall
+	case s.ListedDoNotCall:
+		v.Refused = ErrListedDoNotCall
 	}
 	offset := 0
 	for _, name := range s.Zones {

@@ -7,6 +7,7 @@ package phone
 
 import (
 	"errors"
+	"strconv"
 	"strings"
 	"unicode"
 
@@ -145,6 +146,14 @@ func Format(e164, ext, home string, style Style) string {
 		text += " ext " + ext
 	}
 	return text
+}
+
+// CountryCode is the calling code of a region: "1" for the United States; "" where there is none.
+func CountryCode(region string) string {
+	if code := phonenumbers.GetCountryCodeForRegion(region); code > 0 {
+		return strconv.Itoa(code)
+	}
+	return ""
 }
 
 // Zones names the IANA time zones in which e164 may be, from its country and area code. More than one

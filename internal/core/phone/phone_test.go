@@ -143,3 +143,21 @@ func ExampleParse() {
 	fmt.Println(n.E164, n.Ext, "·", phone.Format(n.E164, n.Ext, "US", phone.National))
 	// Output: +14135550119 12 · 413 555 0119 ext 12
 }
+
+func TestOrder(t *testing.T) {
+	labels := []string{"home", "office", "mobile", "Boat"}
+	tests := map[string]struct {
+		own, firm []string
+		want      []int
+	}{
+		"the usual":              {nil, nil, []int{2, 1, 0, 3}},
+		"the firm's":             {nil, []string{"boat", "home"}, []int{3, 0, 1, 2}},
+		"the record's own first": {[]string{"office"}, []string{"home"}, []int{1, 0, 2, 3}},
+	}
+	for name, tt := range tests {
+		assert.Equal(t, tt.want, phone.Order(labels, tt.own, tt.firm), name)
+	}
+	assert.Empty(t, phone.Order(nil, nil, nil))
+	assert.Equal(t, "44", phone.CountryCode("GB"))
+	assert.Empty(t, phone.CountryCode("??"))
+}

@@ -129,6 +129,7 @@ type Role string
 const (
 	Caller  Role = "person"  // the person who was called or who called
 	Company Role = "company" // that person's company, or a company called itself
+	About   Role = "about"   // the deal, case or other matter that the call was about
 )
 
 // Link puts a call on a record.
@@ -138,15 +139,37 @@ type Link struct {
 	Reason string // in words: "the number that was clicked", "their company"
 }
 
-// LinksFor names the records that a call to a record's number goes on: the record, and its company
-// where it is a person of one.
-func LinksFor(record string, isCompany bool, company, reason string) []Link {
-	if isCompany {
-		return []Link{{record, Company, reason}}
+// Subject is a record that a call goes on.
+type Subject struct {
+	Record  string
+	Role    Role   // what it is itself
+	Person  string // of a matter: whom it is with, or ""
+	Company string // the company it belongs to, or ""
+}
+
+// RoleOf tells what a record of a kind is in a call.
+func RoleOf(kind string) Role {
+	switch kind {
+	case "contact", "lead":
+		return Caller
+	case "company":
+		return Company
 	}
-	links := []Link{{record, Caller, reason}}
-	if company != "" {
-		links = append(links, Link{company, Company, "their company"})
+	return About
+}
+
+// LinksFor names the records that a call to a record's number goes on: the record itself, the person a matter is with,
+// and the company. A company goes on no other company.
+func LinksFor(s Subject, reason string) []Link {
+	links := []Link{{s.Record, s.Role, reason}}
+	if s.Role == Company {
+		return links
+	}
+	if s.Role == About && s.Person != "" {
+		links = append(links, Link{s.Person, Caller, "whom it is about"})
+	}
+	if s.Company != "" {
+		links = append(links, Link{s.Company, Company, "their company"})
 	}
 	return links
 }

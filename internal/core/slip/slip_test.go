@@ -104,9 +104,11 @@ func TestKeepLosesNeitherText(t *testing.T) {
 
 func TestLinksFor(t *testing.T) {
 	assert.Equal(t, []slip.Link{{"berit", slip.Caller, "clicked"}, {"vesper", slip.Company, "their company"}},
-		slip.LinksFor("berit", false, "vesper", "clicked"))
-	assert.Equal(t, []slip.Link{{"berit", slip.Caller, "clicked"}}, slip.LinksFor("berit", false, "", "clicked"))
-	assert.Equal(t, []slip.Link{{"vesper", slip.Company, "clicked"}}, slip.LinksFor("vesper", true, "", "clicked"))
+		slip.LinksFor(slip.Subject{Record: "berit", Role: slip.RoleOf("contact"), Company: "vesper"}, "clicked"))
+	assert.Equal(t, []slip.Link{{"berit", slip.Caller, "clicked"}}, slip.LinksFor(slip.Subject{Record: "berit", Role: slip.RoleOf("lead")}, "clicked"))
+	assert.Equal(t, []slip.Link{{"vesper", slip.Company, "clicked"}}, slip.LinksFor(slip.Subject{Record: "vesper", Role: slip.RoleOf("company"), Company: "parent"}, "clicked"))
+	assert.Equal(t, []slip.Link{{"pump", slip.About, "clicked"}, {"berit", slip.Caller, "whom it is about"}, {"vesper", slip.Company, "their company"}},
+		slip.LinksFor(slip.Subject{Record: "pump", Role: slip.RoleOf("case"), Person: "berit", Company: "vesper"}, "clicked"))
 }
 
 func ExampleSave() {

@@ -13,6 +13,32 @@ import (
 	"github.com/google/uuid"
 )
 
+const addDoNotCall = `-- name: AddDoNotCall :execrows
+INSERT INTO do_not_call_numbers (e164, reason, added_by, at)
+SELECT x.e164, x.reason, $1, $2 FROM (SELECT unnest($3::text[]) AS e164, unnest($4::text[]) AS reason) AS x
+ON CONFLICT DO NOTHING
+`
+
+type AddDoNotCallParams struct {
+	AddedBy *uuid.UUID
+	At      time.Time
+	Numbers []string
+	Reasons []string
+}
+
+func (q *Queries) AddDoNotCall(ctx context.Context, arg AddDoNotCallParams) (int64, error) {
+	result, err := q.db.Exec(ctx, addDoNotCall,
+		arg.AddedBy,
+		arg.At,
+		arg.Numbers,
+		arg.Reasons,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
 const addHistory = `-- name: AddHistory :exec
 INSERT INTO history (record_id, at, kind, ref_id) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING
 `
@@ -34,19 +60,120 @@ func (q *Queries) AddHistory(ctx context.Context, arg AddHistoryParams) error {
 	return err
 }
 
-const countPeople = `-- name: CountPeople :one
-SELECT count(*) FROM records WHERE deleted_at IS NULL AND kind = ANY ($1::text[])
+const ancestorsOf = `-- name: AncestorsOf :many
+WITH RECURSIVE up AS (
+  SELECT r.id, r.company_id, 1 AS depth FROM records r WHERE r.id = $1
+  UNION ALL
+  SELECT r.id, r.company_id, up.depth + 1 FROM records r JOIN up ON r.id = up.company_id WHERE up.depth < 50
+) SELECT DISTINCT id FROM up
 `
 
-func (q *Queries) CountPeople(ctx context.Context, kinds []string) (int64, error) {
-	row := q.db.QueryRow(ctx, countPeople, kinds)
+// A company and the companies it is part of. A cycle ends the walk.
+func (q *Queries) AncestorsOf(ctx context.Context, id uuid.UUID) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, ancestorsOf, id)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const changesByIDs = `-- name: ChangesByIDs :many
+SELECT a.id, a.at, a.action, a.before, a.after, coalesce(u.name, '')::text AS actor FROM audit a LEFT JOIN users u ON u.id = a.actor_id
+WHERE a.id = ANY ($1::uuid[])
+`
+
+type ChangesByIDsRow struct {
+	ID     uuid.UUID
+	At     time.Time
+	Action string
+	Before json.RawMessage
+	After  json.RawMessage
+	Actor  string
+}
+
+func (q *Queries) ChangesByIDs(ctx context.Context, ids []uuid.UUID) ([]ChangesByIDsRow, error) {
+	rows, err := q.db.Query(ctx, changesByIDs, ids)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []ChangesByIDsRow{}
+	for rows.Next() {
+		var i ChangesByIDsRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.At,
+			&i.Action,
+			&i.Before,
+			&i.After,
+			&i.Actor,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const copyItems = `-- name: CopyItems :exec
+INSERT INTO record_items (record_id, position, product_id, label, quantity_milli, unit_minor, discount_bp, tax_bp)
+SELECT $1, i.position, i.product_id, i.label, i.quantity_milli, i.unit_minor, i.discount_bp, i.tax_bp FROM record_items i WHERE i.record_id = $2
+`
+
+type CopyItemsParams struct {
+	ToID   uuid.UUID
+	FromID uuid.UUID
+}
+
+func (q *Queries) CopyItems(ctx context.Context, arg CopyItemsParams) error {
+	_, err := q.db.Exec(ctx, copyItems, arg.ToID, arg.FromID)
+	return err
+}
+
+const countDoNotCall = `-- name: CountDoNotCall :one
+SELECT count(*) FROM do_not_call_numbers
+`
+
+func (q *Queries) CountDoNotCall(ctx context.Context) (int64, error) {
+	row := q.db.QueryRow(ctx, countDoNotCall)
+	var count int64
+	err := row.Scan(&count)
+	return count, err
+}
+
+const customFieldValues = `-- name: CustomFieldValues :one
+SELECT count(*) FROM records WHERE kind = $1 AND custom ? $2::text AND deleted_at IS NULL
+`
+
+type CustomFieldValuesParams struct {
+	Kind string
+	Key  string
+}
+
+func (q *Queries) CustomFieldValues(ctx context.Context, arg CustomFieldValuesParams) (int64, error) {
+	row := q.db.QueryRow(ctx, customFieldValues, arg.Kind, arg.Key)
 	var count int64
 	err := row.Scan(&count)
 	return count, err
 }
 
 const customFields = `-- name: CustomFields :many
-SELECT id, record_kind, key, label, type FROM custom_fields WHERE record_kind = $1 ORDER BY position, key
+SELECT id, record_kind, key, label, type, choices, position, active FROM custom_fields ORDER BY record_kind, position, key
 `
 
 type CustomFieldsRow struct {
@@ -55,10 +182,13 @@ type CustomFieldsRow struct {
 	Key        string
 	Label      string
 	Type       string
+	Choices    []string
+	Position   int
+	Active     bool
 }
 
-func (q *Queries) CustomFields(ctx context.Context, kind string) ([]CustomFieldsRow, error) {
-	rows, err := q.db.Query(ctx, customFields, kind)
+func (q *Queries) CustomFields(ctx context.Context) ([]CustomFieldsRow, error) {
+	rows, err := q.db.Query(ctx, customFields)
 	if err != nil {
 		return nil, err
 	}
@@ -72,6 +202,9 @@ func (q *Queries) CustomFields(ctx context.Context, kind string) ([]CustomFields
 			&i.Key,
 			&i.Label,
 			&i.Type,
+			&i.Choices,
+			&i.Position,
+			&i.Active,
 		); err != nil {
 			return nil, err
 		}
@@ -83,52 +216,69 @@ func (q *Queries) CustomFields(ctx context.Context, kind string) ([]CustomFields
 	return items, nil
 }
 
-const findRecords = `-- name: FindRecords :many
-SELECT r.id, r.kind, r.name, coalesce(c.name, '')::text AS company_name
-FROM records r LEFT JOIN records c ON c.id = r.company_id
-WHERE r.deleted_at IS NULL
-  AND (lower(r.name) LIKE '%' || $1::text || '%' OR lower(r.name) % $1 OR $1 <% lower(r.name)
-    OR ($2::text <> '' AND r.id IN (SELECT n.record_id FROM phone_numbers n
-          WHERE n.digits_reversed LIKE $3 OR n.e164 LIKE $2)))
-ORDER BY (lower(r.name) LIKE $1 || '%') DESC, (lower(r.name) LIKE '%' || $1 || '%') DESC,
-  similarity(lower(r.name), $1) DESC, lower(r.name), r.id
-LIMIT $4
+const deleteItems = `-- name: DeleteItems :exec
+DELETE FROM record_items WHERE record_id = $1
 `
 
-type FindRecordsParams struct {
-	Words          string
-	Digits         string
-	DigitsReversed string
-	Count          int32
+func (q *Queries) DeleteItems(ctx context.Context, recordID uuid.UUID) error {
+	_, err := q.db.Exec(ctx, deleteItems, recordID)
+	return err
 }
 
-type FindRecordsRow struct {
-	ID          uuid.UUID
-	Kind        string
-	Name        string
-	CompanyName string
+const deleteNumber = `-- name: DeleteNumber :exec
+DELETE FROM phone_numbers WHERE id = $1
+`
+
+func (q *Queries) DeleteNumber(ctx context.Context, id uuid.UUID) error {
+	_, err := q.db.Exec(ctx, deleteNumber, id)
+	return err
 }
 
-// For the top field: what begins with the words first, then what contains them, then what sounds alike.
-func (q *Queries) FindRecords(ctx context.Context, arg FindRecordsParams) ([]FindRecordsRow, error) {
-	rows, err := q.db.Query(ctx, findRecords,
-		arg.Words,
-		arg.Digits,
-		arg.DigitsReversed,
-		arg.Count,
-	)
+const doNotCall = `-- name: DoNotCall :one
+SELECT e164, reason FROM do_not_call_numbers WHERE e164 = $1
+`
+
+type DoNotCallRow struct {
+	E164   string
+	Reason string
+}
+
+func (q *Queries) DoNotCall(ctx context.Context, e164 string) (DoNotCallRow, error) {
+	row := q.db.QueryRow(ctx, doNotCall, e164)
+	var i DoNotCallRow
+	err := row.Scan(&i.E164, &i.Reason)
+	return i, err
+}
+
+const fieldNumbers = `-- name: FieldNumbers :many
+SELECT id, record_id, field_id, label, position, typed, e164, ext, digits_reversed, valid, region, zones, dnc_at, dnc_reason, version FROM phone_numbers WHERE record_id = $1 AND field_id IS NOT NULL ORDER BY position FOR UPDATE
+`
+
+func (q *Queries) FieldNumbers(ctx context.Context, recordID uuid.UUID) ([]PhoneNumber, error) {
+	rows, err := q.db.Query(ctx, fieldNumbers, recordID)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	items := []FindRecordsRow{}
+	items := []PhoneNumber{}
 	for rows.Next() {
-		var i FindRecordsRow
+		var i PhoneNumber
 		if err := rows.Scan(
 			&i.ID,
-			&i.Kind,
-			&i.Name,
-			&i.CompanyName,
+			&i.RecordID,
+			&i.FieldID,
+			&i.Label,
+			&i.Position,
+			&i.Typed,
+			&i.E164,
+			&i.Ext,
+			&i.DigitsReversed,
+			&i.Valid,
+			&i.Region,
+			&i.Zones,
+			&i.DncAt,
+			&i.DncReason,
+			&i.Version,
 		); err != nil {
 			return nil, err
 		}
@@ -187,54 +337,446 @@ func (q *Queries) HistoryPage(ctx context.Context, arg HistoryPageParams) ([]His
 	return items, nil
 }
 
-const lockRecord = `-- name: LockRecord :one
-SELECT id, kind, name, note, version, deleted_at FROM records WHERE id = $1 FOR UPDATE
+const insertCustomField = `-- name: InsertCustomField :exec
+INSERT INTO custom_fields (id, record_kind, key, label, type, choices, position)
+VALUES ($1, $2, $3, $4, $5, $6, (SELECT coalesce(max(position), 0) + 1 FROM custom_fields f WHERE f.record_kind = $2))
 `
 
-type LockRecordRow struct {
-	ID        uuid.UUID
-	Kind      string
-	Name      string
-	Note      string
-	Version   int
-	DeletedAt *time.Time
+type InsertCustomFieldParams struct {
+	ID         uuid.UUID
+	RecordKind string
+	Key        string
+	Label      string
+	Type       string
+	Choices    []string
 }
 
-func (q *Queries) LockRecord(ctx context.Context, id uuid.UUID) (LockRecordRow, error) {
-	row := q.db.QueryRow(ctx, lockRecord, id)
-	var i LockRecordRow
+func (q *Queries) InsertCustomField(ctx context.Context, arg InsertCustomFieldParams) error {
+	_, err := q.db.Exec(ctx, insertCustomField,
+		arg.ID,
+		arg.RecordKind,
+		arg.Key,
+		arg.Label,
+		arg.Type,
+		arg.Choices,
+	)
+	return err
+}
+
+const insertItem = `-- name: InsertItem :exec
+INSERT INTO record_items (record_id, position, product_id, label, quantity_milli, unit_minor, discount_bp, tax_bp)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+`
+
+type InsertItemParams struct {
+	RecordID      uuid.UUID
+	Position      int
+	ProductID     *uuid.UUID
+	Label         string
+	QuantityMilli int64
+	UnitMinor     int64
+	DiscountBp    int
+	TaxBp         int
+}
+
+func (q *Queries) InsertItem(ctx context.Context, arg InsertItemParams) error {
+	_, err := q.db.Exec(ctx, insertItem,
+		arg.RecordID,
+		arg.Position,
+		arg.ProductID,
+		arg.Label,
+		arg.QuantityMilli,
+		arg.UnitMinor,
+		arg.DiscountBp,
+		arg.TaxBp,
+	)
+	return err
+}
+
+const insertNumber = `-- name: InsertNumber :exec
+INSERT INTO phone_numbers (id, record_id, field_id, label, position, typed, e164, ext, digits_reversed, valid, region, zones)
+VALUES ($1, $2, $3, $4,
+  (SELECT coalesce(max(n.position), -1) + 1 FROM phone_numbers n WHERE n.record_id = $2),
+  $5, $6, $7, $8, $9, $10, $11)
+`
+
+type InsertNumberParams struct {
+	ID             uuid.UUID
+	RecordID       uuid.UUID
+	FieldID        *uuid.UUID
+	Label          string
+	Typed          string
+	E164           *string
+	Ext            string
+	DigitsReversed string
+	Valid          bool
+	Region         string
+	Zones          []string
+}
+
+func (q *Queries) InsertNumber(ctx context.Context, arg InsertNumberParams) error {
+	_, err := q.db.Exec(ctx, insertNumber,
+		arg.ID,
+		arg.RecordID,
+		arg.FieldID,
+		arg.Label,
+		arg.Typed,
+		arg.E164,
+		arg.Ext,
+		arg.DigitsReversed,
+		arg.Valid,
+		arg.Region,
+		arg.Zones,
+	)
+	return err
+}
+
+const insertRecord = `-- name: InsertRecord :exec
+INSERT INTO records (id, kind, name, company_id, owner_id, source, stage, zone, note, custom, created_at, given, family, job, email, web, social,
+  address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15,
+  $16, $17, $18, $19, $20, $21, $22, $23, $24, $25,
+  $26, $27, $28, $29, $30, $31)
+`
+
+type InsertRecordParams struct {
+	ID          uuid.UUID
+	Kind        string
+	Name        string
+	CompanyID   *uuid.UUID
+	OwnerID     *uuid.UUID
+	Source      string
+	Stage       string
+	Zone        string
+	Note        string
+	Custom      json.RawMessage
+	CreatedAt   time.Time
+	Given       string
+	Family      string
+	Job         string
+	Email       string
+	Web         string
+	Social      string
+	Address     string
+	Place       string
+	PersonID    *uuid.UUID
+	DealID      *uuid.UUID
+	QuoteID     *uuid.UUID
+	Reference   string
+	AmountMinor *int64
+	Currency    string
+	DueOn       *time.Time
+	StartsAt    *time.Time
+	EndsAt      *time.Time
+	Delivery    string
+	Invoice     string
+	Tags        []string
+}
+
+func (q *Queries) InsertRecord(ctx context.Context, arg InsertRecordParams) error {
+	_, err := q.db.Exec(ctx, insertRecord,
+		arg.ID,
+		arg.Kind,
+		arg.Name,
+		arg.CompanyID,
+		arg.OwnerID,
+		arg.Source,
+		arg.Stage,
+		arg.Zone,
+		arg.Note,
+		arg.Custom,
+		arg.CreatedAt,
+		arg.Given,
+		arg.Family,
+		arg.Job,
+		arg.Email,
+		arg.Web,
+		arg.Social,
+		arg.Address,
+		arg.Place,
+		arg.PersonID,
+		arg.DealID,
+		arg.QuoteID,
+		arg.Reference,
+		arg.AmountMinor,
+		arg.Currency,
+		arg.DueOn,
+		arg.StartsAt,
+		arg.EndsAt,
+		arg.Delivery,
+		arg.Invoice,
+		arg.Tags,
+	)
+	return err
+}
+
+const items = `-- name: Items :many
+SELECT product_id, label, quantity_milli, unit_minor, discount_bp, tax_bp FROM record_items WHERE record_id = $1 ORDER BY position
+`
+
+type ItemsRow struct {
+	ProductID     *uuid.UUID
+	Label         string
+	QuantityMilli int64
+	UnitMinor     int64
+	DiscountBp    int
+	TaxBp         int
+}
+
+func (q *Queries) Items(ctx context.Context, recordID uuid.UUID) ([]ItemsRow, error) {
+	rows, err := q.db.Query(ctx, items, recordID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []ItemsRow{}
+	for rows.Next() {
+		var i ItemsRow
+		if err := rows.Scan(
+			&i.ProductID,
+			&i.Label,
+			&i.QuantityMilli,
+			&i.UnitMinor,
+			&i.DiscountBp,
+			&i.TaxBp,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const lastCallsOf = `-- name: LastCallsOf :many
+SELECT h.record_id, max(h.at)::timestamptz AS last_call, count(*)::int AS calls FROM history h
+WHERE h.record_id = ANY ($1::uuid[]) AND h.kind = 'call' GROUP BY h.record_id
+`
+
+type LastCallsOfRow struct {
+	RecordID uuid.UUID
+	LastCall time.Time
+	Calls    int
+}
+
+func (q *Queries) LastCallsOf(ctx context.Context, ids []uuid.UUID) ([]LastCallsOfRow, error) {
+	rows, err := q.db.Query(ctx, lastCallsOf, ids)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []LastCallsOfRow{}
+	for rows.Next() {
+		var i LastCallsOfRow
+		if err := rows.Scan(&i.RecordID, &i.LastCall, &i.Calls); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const lockNumber = `-- name: LockNumber :one
+SELECT id, record_id, field_id, label, position, typed, e164, ext, digits_reversed, valid, region, zones, dnc_at, dnc_reason, version FROM phone_numbers WHERE id = $1 FOR UPDATE
+`
+
+func (q *Queries) LockNumber(ctx context.Context, id uuid.UUID) (PhoneNumber, error) {
+	row := q.db.QueryRow(ctx, lockNumber, id)
+	var i PhoneNumber
 	err := row.Scan(
 		&i.ID,
-		&i.Kind,
-		&i.Name,
-		&i.Note,
+		&i.RecordID,
+		&i.FieldID,
+		&i.Label,
+		&i.Position,
+		&i.Typed,
+		&i.E164,
+		&i.Ext,
+		&i.DigitsReversed,
+		&i.Valid,
+		&i.Region,
+		&i.Zones,
+		&i.DncAt,
+		&i.DncReason,
 		&i.Version,
-		&i.DeletedAt,
 	)
 	return i, err
 }
 
+const lockRecord = `-- name: LockRecord :one
+SELECT id, kind, name, company_id, owner_id, source, stage, zone, note, custom, dnc_at, dnc_reason, created_at, deleted_at, version, given, family, job, email, web, social, address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags, number_order, merged_into, search FROM records WHERE id = $1 FOR UPDATE
+`
+
+func (q *Queries) LockRecord(ctx context.Context, id uuid.UUID) (Record, error) {
+	row := q.db.QueryRow(ctx, lockRecord, id)
+	var i Record
+	err := row.Scan(
+		&i.ID,
+		&i.Kind,
+		&i.Name,
+		&i.CompanyID,
+		&i.OwnerID,
+		&i.Source,
+		&i.Stage,
+		&i.Zone,
+		&i.Note,
+		&i.Custom,
+		&i.DncAt,
+		&i.DncReason,
+		&i.CreatedAt,
+		&i.DeletedAt,
+		&i.Version,
+		&i.Given,
+		&i.Family,
+		&i.Job,
+		&i.Email,
+		&i.Web,
+		&i.Social,
+		&i.Address,
+		&i.Place,
+		&i.PersonID,
+		&i.DealID,
+		&i.QuoteID,
+		&i.Reference,
+		&i.AmountMinor,
+		&i.Currency,
+		&i.DueOn,
+		&i.StartsAt,
+		&i.EndsAt,
+		&i.Delivery,
+		&i.Invoice,
+		&i.Tags,
+		&i.NumberOrder,
+		&i.MergedInto,
+		&i.Search,
+	)
+	return i, err
+}
+
+const lockRecords = `-- name: LockRecords :many
+SELECT id, kind, name, company_id, owner_id, source, stage, zone, note, custom, dnc_at, dnc_reason, created_at, deleted_at, version, given, family, job, email, web, social, address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags, number_order, merged_into, search FROM records WHERE id = ANY ($1::uuid[]) ORDER BY id FOR UPDATE
+`
+
+// In the order of ids, so that two who want the same do not wait for each other.
+func (q *Queries) LockRecords(ctx context.Context, ids []uuid.UUID) ([]Record, error) {
+	rows, err := q.db.Query(ctx, lockRecords, ids)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []Record{}
+	for rows.Next() {
+		var i Record
+		if err := rows.Scan(
+			&i.ID,
+			&i.Kind,
+			&i.Name,
+			&i.CompanyID,
+			&i.OwnerID,
+			&i.Source,
+			&i.Stage,
+			&i.Zone,
+			&i.Note,
+			&i.Custom,
+			&i.DncAt,
+			&i.DncReason,
+			&i.CreatedAt,
+			&i.DeletedAt,
+			&i.Version,
+			&i.Given,
+			&i.Family,
+			&i.Job,
+			&i.Email,
+			&i.Web,
+			&i.Social,
+			&i.Address,
+			&i.Place,
+			&i.PersonID,
+			&i.DealID,
+			&i.QuoteID,
+			&i.Reference,
+			&i.AmountMinor,
+			&i.Currency,
+			&i.DueOn,
+			&i.StartsAt,
+			&i.EndsAt,
+			&i.Delivery,
+			&i.Invoice,
+			&i.Tags,
+			&i.NumberOrder,
+			&i.MergedInto,
+			&i.Search,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const newestDoNotCall = `-- name: NewestDoNotCall :many
+SELECT e164, reason, at FROM do_not_call_numbers ORDER BY at DESC, e164 LIMIT 50
+`
+
+type NewestDoNotCallRow struct {
+	E164   string
+	Reason string
+	At     time.Time
+}
+
+func (q *Queries) NewestDoNotCall(ctx context.Context) ([]NewestDoNotCallRow, error) {
+	rows, err := q.db.Query(ctx, newestDoNotCall)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []NewestDoNotCallRow{}
+	for rows.Next() {
+		var i NewestDoNotCallRow
+		if err := rows.Scan(&i.E164, &i.Reason, &i.At); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const numberCandidates = `-- name: NumberCandidates :many
-SELECT p.id, p.ext, p.label, p.dnc_at, p.dnc_reason, r.id AS record_id, r.kind, r.name, r.owner_id, r.company_id,
-  r.dnc_at AS record_dnc_at, r.dnc_reason AS record_dnc_reason
+SELECT p.id, p.ext, p.label, p.dnc_at, p.dnc_reason, r.id AS record_id, r.kind, r.name, r.owner_id, r.company_id, r.person_id,
+  r.dnc_at AS record_dnc_at, r.dnc_reason AS record_dnc_reason, c.dnc_at AS company_dnc_at, coalesce(c.dnc_reason, '')::text AS company_dnc_reason
 FROM phone_numbers p JOIN records r ON r.id = p.record_id
+LEFT JOIN records c ON c.id = r.company_id
 WHERE p.e164 = $1 AND r.deleted_at IS NULL
 ORDER BY p.id LIMIT 50
 `
 
 type NumberCandidatesRow struct {
-	ID              uuid.UUID
-	Ext             string
-	Label           string
-	DncAt           *time.Time
-	DncReason       string
-	RecordID        uuid.UUID
-	Kind            string
-	Name            string
-	OwnerID         *uuid.UUID
-	CompanyID       *uuid.UUID
-	RecordDncAt     *time.Time
-	RecordDncReason string
+	ID               uuid.UUID
+	Ext              string
+	Label            string
+	DncAt            *time.Time
+	DncReason        string
+	RecordID         uuid.UUID
+	Kind             string
+	Name             string
+	OwnerID          *uuid.UUID
+	CompanyID        *uuid.UUID
+	PersonID         *uuid.UUID
+	RecordDncAt      *time.Time
+	RecordDncReason  string
+	CompanyDncAt     *time.Time
+	CompanyDncReason string
 }
 
 // Who has this number: one index look-up.
@@ -258,8 +800,11 @@ func (q *Queries) NumberCandidates(ctx context.Context, e164 *string) ([]NumberC
 			&i.Name,
 			&i.OwnerID,
 			&i.CompanyID,
+			&i.PersonID,
 			&i.RecordDncAt,
 			&i.RecordDncReason,
+			&i.CompanyDncAt,
+			&i.CompanyDncReason,
 		); err != nil {
 			return nil, err
 		}
@@ -273,28 +818,37 @@ func (q *Queries) NumberCandidates(ctx context.Context, e164 *string) ([]NumberC
 
 const numberTarget = `-- name: NumberTarget :one
 SELECT p.id, p.label, p.typed, coalesce(p.e164, '')::text AS e164, p.ext, p.region, p.zones, p.dnc_at, p.dnc_reason,
-  r.id AS record_id, r.kind, r.name, r.zone, r.dnc_at AS record_dnc_at, r.dnc_reason AS record_dnc_reason, r.company_id
+  r.id AS record_id, r.kind, r.name, r.zone, r.dnc_at AS record_dnc_at, r.dnc_reason AS record_dnc_reason, r.company_id, r.person_id,
+  c.dnc_at AS company_dnc_at, coalesce(c.dnc_reason, '')::text AS company_dnc_reason,
+  n.at AS listed_at, coalesce(n.reason, '')::text AS listed_reason
 FROM phone_numbers p JOIN records r ON r.id = p.record_id
+LEFT JOIN records c ON c.id = r.company_id
+LEFT JOIN do_not_call_numbers n ON n.e164 = p.e164
 WHERE p.id = $1 AND r.deleted_at IS NULL
 `
 
 type NumberTargetRow struct {
-	ID              uuid.UUID
-	Label           string
-	Typed           string
-	E164            string
-	Ext             string
-	Region          string
-	Zones           []string
-	DncAt           *time.Time
-	DncReason       string
-	RecordID        uuid.UUID
-	Kind            string
-	Name            string
-	Zone            string
-	RecordDncAt     *time.Time
-	RecordDncReason string
-	CompanyID       *uuid.UUID
+	ID               uuid.UUID
+	Label            string
+	Typed            string
+	E164             string
+	Ext              string
+	Region           string
+	Zones            []string
+	DncAt            *time.Time
+	DncReason        string
+	RecordID         uuid.UUID
+	Kind             string
+	Name             string
+	Zone             string
+	RecordDncAt      *time.Time
+	RecordDncReason  string
+	CompanyID        *uuid.UUID
+	PersonID         *uuid.UUID
+	CompanyDncAt     *time.Time
+	CompanyDncReason string
+	ListedAt         *time.Time
+	ListedReason     string
 }
 
 // All that decides whether and how a stored number is called.
@@ -318,35 +872,50 @@ func (q *Queries) NumberTarget(ctx context.Context, id uuid.UUID) (NumberTargetR
 		&i.RecordDncAt,
 		&i.RecordDncReason,
 		&i.CompanyID,
+		&i.PersonID,
+		&i.CompanyDncAt,
+		&i.CompanyDncReason,
+		&i.ListedAt,
+		&i.ListedReason,
 	)
 	return i, err
 }
 
 const numbersOf = `-- name: NumbersOf :many
-SELECT p.id, p.record_id, p.label, p.typed, coalesce(p.e164, '')::text AS e164, p.ext, p.valid, p.region, p.zones, p.dnc_at, p.dnc_reason,
-  r.zone AS record_zone, r.dnc_at AS record_dnc_at, r.dnc_reason AS record_dnc_reason, coalesce(f.label, '')::text AS field_label
+SELECT p.id, p.record_id, p.field_id, p.label, p.typed, coalesce(p.e164, '')::text AS e164, p.ext, p.valid, p.region, p.zones, p.dnc_at, p.dnc_reason,
+  r.kind, r.zone AS record_zone, r.number_order, r.dnc_at AS record_dnc_at, r.dnc_reason AS record_dnc_reason, coalesce(f.label, '')::text AS field_label,
+  c.dnc_at AS company_dnc_at, coalesce(c.dnc_reason, '')::text AS company_dnc_reason, n.at AS listed_at, coalesce(n.reason, '')::text AS listed_reason
 FROM phone_numbers p JOIN records r ON r.id = p.record_id
+LEFT JOIN records c ON c.id = r.company_id
 LEFT JOIN custom_fields f ON f.id = p.field_id
+LEFT JOIN do_not_call_numbers n ON n.e164 = p.e164
 WHERE p.record_id = ANY ($1::uuid[])
 ORDER BY p.record_id, p.position, p.id
 `
 
 type NumbersOfRow struct {
-	ID              uuid.UUID
-	RecordID        uuid.UUID
-	Label           string
-	Typed           string
-	E164            string
-	Ext             string
-	Valid           bool
-	Region          string
-	Zones           []string
-	DncAt           *time.Time
-	DncReason       string
-	RecordZone      string
-	RecordDncAt     *time.Time
-	RecordDncReason string
-	FieldLabel      string
+	ID               uuid.UUID
+	RecordID         uuid.UUID
+	FieldID          *uuid.UUID
+	Label            string
+	Typed            string
+	E164             string
+	Ext              string
+	Valid            bool
+	Region           string
+	Zones            []string
+	DncAt            *time.Time
+	DncReason        string
+	Kind             string
+	RecordZone       string
+	NumberOrder      []string
+	RecordDncAt      *time.Time
+	RecordDncReason  string
+	FieldLabel       string
+	CompanyDncAt     *time.Time
+	CompanyDncReason string
+	ListedAt         *time.Time
+	ListedReason     string
 }
 
 func (q *Queries) NumbersOf(ctx context.Context, recordIds []uuid.UUID) ([]NumbersOfRow, error) {
@@ -361,6 +930,7 @@ func (q *Queries) NumbersOf(ctx context.Context, recordIds []uuid.UUID) ([]Numbe
 		if err := rows.Scan(
 			&i.ID,
 			&i.RecordID,
+			&i.FieldID,
 			&i.Label,
 			&i.Typed,
 			&i.E164,
@@ -370,88 +940,16 @@ func (q *Queries) NumbersOf(ctx context.Context, recordIds []uuid.UUID) ([]Numbe
 			&i.Zones,
 			&i.DncAt,
 			&i.DncReason,
+			&i.Kind,
 			&i.RecordZone,
+			&i.NumberOrder,
 			&i.RecordDncAt,
 			&i.RecordDncReason,
 			&i.FieldLabel,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
-const people = `-- name: People :many
-SELECT r.id, r.kind, r.name, r.stage, r.source, r.company_id, coalesce(c.name, '')::text AS company_name,
-  coalesce(p.job, '')::text AS job, coalesce(u.name, '')::text AS owner_name, r.dnc_at
-FROM records r
-LEFT JOIN people p ON p.record_id = r.id
-LEFT JOIN records c ON c.id = r.company_id
-LEFT JOIN users u ON u.id = r.owner_id
-WHERE r.deleted_at IS NULL AND r.kind = ANY ($1::text[])
-  AND (lower(r.name), r.id) > ($2::text, $3::uuid)
-  AND ($4::text = '' OR lower(r.name) LIKE $4 OR lower(c.name) LIKE $4 OR lower(p.email) LIKE $4
-    OR ($5::text <> '' AND r.id IN (SELECT n.record_id FROM phone_numbers n
-          WHERE n.digits_reversed LIKE $6 OR n.e164 LIKE $5)))
-ORDER BY lower(r.name), r.id LIMIT $7
-`
-
-type PeopleParams struct {
-	Kinds          []string
-	AfterName      string
-	AfterID        uuid.UUID
-	Words          string
-	Digits         string
-	DigitsReversed string
-	Count          int32
-}
-
-type PeopleRow struct {
-	ID          uuid.UUID
-	Kind        string
-	Name        string
-	Stage       string
-	Source      string
-	CompanyID   *uuid.UUID
-	CompanyName string
-	Job         string
-	OwnerName   string
-	DncAt       *time.Time
-}
-
-// One page of the list, by name, narrowed by name, company or digits of a number.
-func (q *Queries) People(ctx context.Context, arg PeopleParams) ([]PeopleRow, error) {
-	rows, err := q.db.Query(ctx, people,
-		arg.Kinds,
-		arg.AfterName,
-		arg.AfterID,
-		arg.Words,
-		arg.Digits,
-		arg.DigitsReversed,
-		arg.Count,
-	)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	items := []PeopleRow{}
-	for rows.Next() {
-		var i PeopleRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.Kind,
-			&i.Name,
-			&i.Stage,
-			&i.Source,
-			&i.CompanyID,
-			&i.CompanyName,
-			&i.Job,
-			&i.OwnerName,
-			&i.DncAt,
+			&i.CompanyDncAt,
+			&i.CompanyDncReason,
+			&i.ListedAt,
+			&i.ListedReason,
 		); err != nil {
 			return nil, err
 		}
@@ -464,7 +962,7 @@ func (q *Queries) People(ctx context.Context, arg PeopleParams) ([]PeopleRow, er
 }
 
 const peopleOfCompany = `-- name: PeopleOfCompany :many
-SELECT id FROM records WHERE company_id = $1 AND deleted_at IS NULL ORDER BY lower(name), id LIMIT 200
+SELECT id FROM records WHERE company_id = $1 AND kind IN ('contact', 'lead') AND deleted_at IS NULL ORDER BY lower(name), id LIMIT 200
 `
 
 func (q *Queries) PeopleOfCompany(ctx context.Context, companyID *uuid.UUID) ([]uuid.UUID, error) {
@@ -488,104 +986,137 @@ func (q *Queries) PeopleOfCompany(ctx context.Context, companyID *uuid.UUID) ([]
 }
 
 const record = `-- name: Record :one
-SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.version,
-  r.deleted_at, coalesce(c.name, '')::text AS company_name, coalesce(u.name, '')::text AS owner_name,
-  coalesce(p.given, '')::text AS given, coalesce(p.family, '')::text AS family, coalesce(p.job, '')::text AS job,
-  coalesce(p.email, '')::text AS email, coalesce(co.web, '')::text AS web, coalesce(co.address, '')::text AS address,
-  coalesce(co.place, '')::text AS place,
+SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, coalesce(c.name, '')::text AS company_name, coalesce(c.kind, '')::text AS company_kind, coalesce(u.name, '')::text AS owner_name,
+  coalesce(p.name, '')::text AS person_name, coalesce(p.kind, '')::text AS person_kind, coalesce(d.name, '')::text AS deal_name,
+  coalesce(o.name, '')::text AS quote_name, (c.dnc_at IS NOT NULL)::boolean AS company_dnc, coalesce(c.dnc_reason, '')::text AS company_dnc_reason,
   (SELECT count(*) FROM history h WHERE h.record_id = r.id AND h.kind = 'call')::int AS touches,
   (SELECT count(*) FROM history h JOIN calls k ON k.id = h.ref_id
      WHERE h.record_id = r.id AND h.kind = 'call' AND k.answered_at IS NOT NULL)::int AS conversations
 FROM records r
 LEFT JOIN records c ON c.id = r.company_id
+LEFT JOIN records p ON p.id = r.person_id
+LEFT JOIN records d ON d.id = r.deal_id
+LEFT JOIN records o ON o.id = r.quote_id
 LEFT JOIN users u ON u.id = r.owner_id
-LEFT JOIN people p ON p.record_id = r.id
-LEFT JOIN companies co ON co.record_id = r.id
 WHERE r.id = $1
 `
 
 type RecordRow struct {
-	ID            uuid.UUID
-	Kind          string
-	Name          string
-	CompanyID     *uuid.UUID
-	OwnerID       *uuid.UUID
-	Source        string
-	Stage         string
-	Zone          string
-	Note          string
-	Custom        json.RawMessage
-	DncAt         *time.Time
-	DncReason     string
-	Version       int
-	DeletedAt     *time.Time
-	CompanyName   string
-	OwnerName     string
-	Given         string
-	Family        string
-	Job           string
-	Email         string
-	Web           string
-	Address       string
-	Place         string
-	Touches       int
-	Conversations int
+	Record           Record
+	CompanyName      string
+	CompanyKind      string
+	OwnerName        string
+	PersonName       string
+	PersonKind       string
+	DealName         string
+	QuoteName        string
+	CompanyDnc       bool
+	CompanyDncReason string
+	Touches          int
+	Conversations    int
 }
 
 func (q *Queries) Record(ctx context.Context, id uuid.UUID) (RecordRow, error) {
 	row := q.db.QueryRow(ctx, record, id)
 	var i RecordRow
 	err := row.Scan(
-		&i.ID,
-		&i.Kind,
-		&i.Name,
-		&i.CompanyID,
-		&i.OwnerID,
-		&i.Source,
-		&i.Stage,
-		&i.Zone,
-		&i.Note,
-		&i.Custom,
-		&i.DncAt,
-		&i.DncReason,
-		&i.Version,
-		&i.DeletedAt,
+		&i.Record.ID,
+		&i.Record.Kind,
+		&i.Record.Name,
+		&i.Record.CompanyID,
+		&i.Record.OwnerID,
+		&i.Record.Source,
+		&i.Record.Stage,
+		&i.Record.Zone,
+		&i.Record.Note,
+		&i.Record.Custom,
+		&i.Record.DncAt,
+		&i.Record.DncReason,
+		&i.Record.CreatedAt,
+		&i.Record.DeletedAt,
+		&i.Record.Version,
+		&i.Record.Given,
+		&i.Record.Family,
+		&i.Record.Job,
+		&i.Record.Email,
+		&i.Record.Web,
+		&i.Record.Social,
+		&i.Record.Address,
+		&i.Record.Place,
+		&i.Record.PersonID,
+		&i.Record.DealID,
+		&i.Record.QuoteID,
+		&i.Record.Reference,
+		&i.Record.AmountMinor,
+		&i.Record.Currency,
+		&i.Record.DueOn,
+		&i.Record.StartsAt,
+		&i.Record.EndsAt,
+		&i.Record.Delivery,
+		&i.Record.Invoice,
+		&i.Record.Tags,
+		&i.Record.NumberOrder,
+		&i.Record.MergedInto,
+		&i.Record.Search,
 		&i.CompanyName,
+		&i.CompanyKind,
 		&i.OwnerName,
-		&i.Given,
-		&i.Family,
-		&i.Job,
-		&i.Email,
-		&i.Web,
-		&i.Address,
-		&i.Place,
+		&i.PersonName,
+		&i.PersonKind,
+		&i.DealName,
+		&i.QuoteName,
+		&i.CompanyDnc,
+		&i.CompanyDncReason,
 		&i.Touches,
 		&i.Conversations,
 	)
 	return i, err
 }
 
+const recordName = `-- name: RecordName :one
+SELECT id, kind, name, deleted_at, merged_into FROM records WHERE id = $1
+`
+
+type RecordNameRow struct {
+	ID         uuid.UUID
+	Kind       string
+	Name       string
+	DeletedAt  *time.Time
+	MergedInto *uuid.UUID
+}
+
+func (q *Queries) RecordName(ctx context.Context, id uuid.UUID) (RecordNameRow, error) {
+	row := q.db.QueryRow(ctx, recordName, id)
+	var i RecordNameRow
+	err := row.Scan(
+		&i.ID,
+		&i.Kind,
+		&i.Name,
+		&i.DeletedAt,
+		&i.MergedInto,
+	)
+	return i, err
+}
+
 const recordsByIDs = `-- name: RecordsByIDs :many
-SELECT r.id, r.kind, r.name, r.stage, r.source, r.company_id, coalesce(c.name, '')::text AS company_name,
-  coalesce(p.job, '')::text AS job, coalesce(u.name, '')::text AS owner_name, r.dnc_at
+SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, coalesce(c.name, '')::text AS company_name, coalesce(u.name, '')::text AS owner_name, coalesce(p.name, '')::text AS person_name,
+  coalesce(d.name, '')::text AS deal_name, coalesce(o.name, '')::text AS quote_name
 FROM records r
-LEFT JOIN people p ON p.record_id = r.id
 LEFT JOIN records c ON c.id = r.company_id
+LEFT JOIN records p ON p.id = r.person_id
+LEFT JOIN records d ON d.id = r.deal_id
+LEFT JOIN records o ON o.id = r.quote_id
 LEFT JOIN users u ON u.id = r.owner_id
 WHERE r.id = ANY ($1::uuid[])
 `
 
 type RecordsByIDsRow struct {
-	ID          uuid.UUID
-	Kind        string
-	Name        string
-	Stage       string
-	Source      string
-	CompanyID   *uuid.UUID
+	Record      Record
 	CompanyName string
-	Job         string
 	OwnerName   string
-	DncAt       *time.Time
+	PersonName  string
+	DealName    string
+	QuoteName   string
 }
 
 func (q *Queries) RecordsByIDs(ctx context.Context, ids []uuid.UUID) ([]RecordsByIDsRow, error) {
@@ -598,16 +1129,49 @@ func (q *Queries) RecordsByIDs(ctx context.Context, ids []uuid.UUID) ([]RecordsB
 	for rows.Next() {
 		var i RecordsByIDsRow
 		if err := rows.Scan(
-			&i.ID,
-			&i.Kind,
-			&i.Name,
-			&i.Stage,
-			&i.Source,
-			&i.CompanyID,
+			&i.Record.ID,
+			&i.Record.Kind,
+			&i.Record.Name,
+			&i.Record.CompanyID,
+			&i.Record.OwnerID,
+			&i.Record.Source,
+			&i.Record.Stage,
+			&i.Record.Zone,
+			&i.Record.Note,
+			&i.Record.Custom,
+			&i.Record.DncAt,
+			&i.Record.DncReason,
+			&i.Record.CreatedAt,
+			&i.Record.DeletedAt,
+			&i.Record.Version,
+			&i.Record.Given,
+			&i.Record.Family,
+			&i.Record.Job,
+			&i.Record.Email,
+			&i.Record.Web,
+			&i.Record.Social,
+			&i.Record.Address,
+			&i.Record.Place,
+			&i.Record.PersonID,
+			&i.Record.DealID,
+			&i.Record.QuoteID,
+			&i.Record.Reference,
+			&i.Record.AmountMinor,
+			&i.Record.Currency,
+			&i.Record.DueOn,
+			&i.Record.StartsAt,
+			&i.Record.EndsAt,
+			&i.Record.Delivery,
+			&i.Record.Invoice,
+			&i.Record.Tags,
+			&i.Record.NumberOrder,
+			&i.Record.MergedInto,
+			&i.Record.Search,
 			&i.CompanyName,
-			&i.Job,
 			&i.OwnerName,
-			&i.DncAt,
+			&i.PersonName,
+			&i.DealName,
+			&i.QuoteName,
 		); err != nil {
 			return nil, err
 		}
@@ -619,30 +1183,227 @@ func (q *Queries) RecordsByIDs(ctx context.Context, ids []uuid.UUID) ([]RecordsB
 	return items, nil
 }
 
-const updatePersonEmail = `-- name: UpdatePersonEmail :exec
-UPDATE people SET email = $1 WHERE record_id = $2
+const relatedIDs = `-- name: RelatedIDs :many
+SELECT r.id FROM records r
+WHERE r.deleted_at IS NULL AND (r.company_id = $1 OR r.person_id = $1 OR r.deal_id = $1 OR r.quote_id = $1)
+  AND r.kind = ANY ($2::text[]) AND r.id <> $1
+ORDER BY r.id DESC LIMIT $3
 `
 
-type UpdatePersonEmailParams struct {
-	Email    string
-	RecordID uuid.UUID
+type RelatedIDsParams struct {
+	ID    *uuid.UUID
+	Kinds []string
+	Count int32
 }
 
-func (q *Queries) UpdatePersonEmail(ctx context.Context, arg UpdatePersonEmailParams) error {
-	_, err := q.db.Exec(ctx, updatePersonEmail, arg.Email, arg.RecordID)
+// What belongs to a record, newest first: of a company everything of it, of a person what is about them, of a deal its papers.
+func (q *Queries) RelatedIDs(ctx context.Context, arg RelatedIDsParams) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, relatedIDs, arg.ID, arg.Kinds, arg.Count)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const setNumberOrder = `-- name: SetNumberOrder :exec
+UPDATE records SET number_order = $1, version = version + 1 WHERE id = $2
+`
+
+type SetNumberOrderParams struct {
+	Labels []string
+	ID     uuid.UUID
+}
+
+func (q *Queries) SetNumberOrder(ctx context.Context, arg SetNumberOrderParams) error {
+	_, err := q.db.Exec(ctx, setNumberOrder, arg.Labels, arg.ID)
 	return err
 }
 
-const updateRecordNote = `-- name: UpdateRecordNote :exec
-UPDATE records SET note = $1, version = version + 1 WHERE id = $2
+const setRecordDeleted = `-- name: SetRecordDeleted :exec
+UPDATE records SET deleted_at = $1, version = version + 1 WHERE id = $2
 `
 
-type UpdateRecordNoteParams struct {
-	Note string
-	ID   uuid.UUID
+type SetRecordDeletedParams struct {
+	At *time.Time
+	ID uuid.UUID
 }
 
-func (q *Queries) UpdateRecordNote(ctx context.Context, arg UpdateRecordNoteParams) error {
-	_, err := q.db.Exec(ctx, updateRecordNote, arg.Note, arg.ID)
+func (q *Queries) SetRecordDeleted(ctx context.Context, arg SetRecordDeletedParams) error {
+	_, err := q.db.Exec(ctx, setRecordDeleted, arg.At, arg.ID)
+	return err
+}
+
+const setRecordDoNotCall = `-- name: SetRecordDoNotCall :exec
+UPDATE records SET dnc_at = $1, dnc_reason = $2, version = version + 1 WHERE id = $3
+`
+
+type SetRecordDoNotCallParams struct {
+	At     *time.Time
+	Reason string
+	ID     uuid.UUID
+}
+
+func (q *Queries) SetRecordDoNotCall(ctx context.Context, arg SetRecordDoNotCallParams) error {
+	_, err := q.db.Exec(ctx, setRecordDoNotCall, arg.At, arg.Reason, arg.ID)
+	return err
+}
+
+const touchRecord = `-- name: TouchRecord :exec
+UPDATE records SET version = version + 1 WHERE id = $1
+`
+
+func (q *Queries) TouchRecord(ctx context.Context, id uuid.UUID) error {
+	_, err := q.db.Exec(ctx, touchRecord, id)
+	return err
+}
+
+const updateCustomField = `-- name: UpdateCustomField :execrows
+UPDATE custom_fields SET label = $1, choices = $2, active = $3 WHERE id = $4
+`
+
+type UpdateCustomFieldParams struct {
+	Label   string
+	Choices []string
+	Active  bool
+	ID      uuid.UUID
+}
+
+func (q *Queries) UpdateCustomField(ctx context.Context, arg UpdateCustomFieldParams) (int64, error) {
+	result, err := q.db.Exec(ctx, updateCustomField,
+		arg.Label,
+		arg.Choices,
+		arg.Active,
+		arg.ID,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const updateNumber = `-- name: UpdateNumber :exec
+UPDATE phone_numbers SET label = $1, typed = $2, e164 = $3, ext = $4, digits_reversed = $5, valid = $6,
+  region = $7, zones = $8, dnc_at = $9, dnc_reason = $10, version = version + 1
+WHERE id = $11
+`
+
+type UpdateNumberParams struct {
+	Label          string
+	Typed          string
+	E164           *string
+	Ext            string
+	DigitsReversed string
+	Valid          bool
+	Region         string
+	Zones          []string
+	DncAt          *time.Time
+	DncReason      string
+	ID             uuid.UUID
+}
+
+func (q *Queries) UpdateNumber(ctx context.Context, arg UpdateNumberParams) error {
+	_, err := q.db.Exec(ctx, updateNumber,
+		arg.Label,
+		arg.Typed,
+		arg.E164,
+		arg.Ext,
+		arg.DigitsReversed,
+		arg.Valid,
+		arg.Region,
+		arg.Zones,
+		arg.DncAt,
+		arg.DncReason,
+		arg.ID,
+	)
+	return err
+}
+
+const updateRecord = `-- name: UpdateRecord :exec
+UPDATE records SET kind = $1, name = $2, company_id = $3, owner_id = $4, source = $5, stage = $6,
+  zone = $7, note = $8, custom = $9, given = $10, family = $11, job = $12, email = $13, web = $14, social = $15, address = $16,
+  place = $17, person_id = $18, deal_id = $19, quote_id = $20, reference = $21,
+  amount_minor = $22, currency = $23, due_on = $24, starts_at = $25,
+  ends_at = $26, delivery = $27, invoice = $28, tags = $29, version = version + 1
+WHERE id = $30
+`
+
+type UpdateRecordParams struct {
+	Kind        string
+	Name        string
+	CompanyID   *uuid.UUID
+	OwnerID     *uuid.UUID
+	Source      string
+	Stage       string
+	Zone        string
+	Note        string
+	Custom      json.RawMessage
+	Given       string
+	Family      string
+	Job         string
+	Email       string
+	Web         string
+	Social      string
+	Address     string
+	Place       string
+	PersonID    *uuid.UUID
+	DealID      *uuid.UUID
+	QuoteID     *uuid.UUID
+	Reference   string
+	AmountMinor *int64
+	Currency    string
+	DueOn       *time.Time
+	StartsAt    *time.Time
+	EndsAt      *time.Time
+	Delivery    string
+	Invoice     string
+	Tags        []string
+	ID          uuid.UUID
+}
+
+func (q *Queries) UpdateRecord(ctx context.Context, arg UpdateRecordParams) error {
+	_, err := q.db.Exec(ctx, updateRecord,
+		arg.Kind,
+		arg.Name,
+		arg.CompanyID,
+		arg.OwnerID,
+		arg.Source,
+		arg.Stage,
+		arg.Zone,
+		arg.Note,
+		arg.Custom,
+		arg.Given,
+		arg.Family,
+		arg.Job,
+		arg.Email,
+		arg.Web,
+		arg.Social,
+		arg.Address,
+		arg.Place,
+		arg.PersonID,
+		arg.DealID,
+		arg.QuoteID,
+		arg.Reference,
+		arg.AmountMinor,
+		arg.Currency,
+		arg.DueOn,
+		arg.StartsAt,
+		arg.EndsAt,
+		arg.Delivery,
+		arg.Invoice,
+		arg.Tags,
+		arg.ID,
+	)
 	return err
 }

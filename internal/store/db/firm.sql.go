@@ -8,9 +8,106 @@ package db
 import (
 	"context"
 	"encoding/json"
+	"time"
 
 	"github.com/google/uuid"
 )
+
+const calendarFollowUps = `-- name: CalendarFollowUps :many
+SELECT f.id, f.text, f.due_at, f.day_only, f.state, f.version, r.name FROM follow_ups f JOIN records r ON r.id = f.record_id
+WHERE f.owner_id = $1 AND f.due_at IS NOT NULL AND f.due_at > $2 AND f.state <> 'cancelled' ORDER BY f.due_at LIMIT 2000
+`
+
+type CalendarFollowUpsParams struct {
+	OwnerID uuid.UUID
+	Since   *time.Time
+}
+
+type CalendarFollowUpsRow struct {
+	ID      uuid.UUID
+	Text    string
+	DueAt   *time.Time
+	DayOnly bool
+	State   string
+	Version int
+	Name    string
+}
+
+func (q *Queries) CalendarFollowUps(ctx context.Context, arg CalendarFollowUpsParams) ([]CalendarFollowUpsRow, error) {
+	rows, err := q.db.Query(ctx, calendarFollowUps, arg.OwnerID, arg.Since)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []CalendarFollowUpsRow{}
+	for rows.Next() {
+		var i CalendarFollowUpsRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Text,
+			&i.DueAt,
+			&i.DayOnly,
+			&i.State,
+			&i.Version,
+			&i.Name,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const calendarVisits = `-- name: CalendarVisits :many
+SELECT id, name, place, starts_at, ends_at, stage, version FROM records
+WHERE kind = 'visit' AND owner_id = $1 AND deleted_at IS NULL AND starts_at > $2 ORDER BY starts_at LIMIT 2000
+`
+
+type CalendarVisitsParams struct {
+	OwnerID *uuid.UUID
+	Since   *time.Time
+}
+
+type CalendarVisitsRow struct {
+	ID       uuid.UUID
+	Name     string
+	Place    string
+	StartsAt *time.Time
+	EndsAt   *time.Time
+	Stage    string
+	Version  int
+}
+
+func (q *Queries) CalendarVisits(ctx context.Context, arg CalendarVisitsParams) ([]CalendarVisitsRow, error) {
+	rows, err := q.db.Query(ctx, calendarVisits, arg.OwnerID, arg.Since)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []CalendarVisitsRow{}
+	for rows.Next() {
+		var i CalendarVisitsRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Name,
+			&i.Place,
+			&i.StartsAt,
+			&i.EndsAt,
+			&i.Stage,
+			&i.Version,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
 
 const callTypes = `-- name: CallTypes :many
 SELECT id, label, position, active FROM call_types ORDER BY position, id
@@ -181,6 +278,20 @@ func (q *Queries) PutSetting(ctx context.Context, arg PutSettingParams) error {
 	return err
 }
 
+const setCalendarHash = `-- name: SetCalendarHash :exec
+UPDATE users SET calendar_hash = $1 WHERE id = $2
+`
+
+type SetCalendarHashParams struct {
+	Hash []byte
+	ID   uuid.UUID
+}
+
+func (q *Queries) SetCalendarHash(ctx context.Context, arg SetCalendarHashParams) error {
+	_, err := q.db.Exec(ctx, setCalendarHash, arg.Hash, arg.ID)
+	return err
+}
+
 const setting = `-- name: Setting :one
 SELECT value FROM settings WHERE key = $1
 `
@@ -225,6 +336,17 @@ func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
 	return i, err
 }
 
+const userByCalendar = `-- name: UserByCalendar :one
+SELECT id FROM users WHERE calendar_hash = $1 AND active
+`
+
+func (q *Queries) UserByCalendar(ctx context.Context, hash []byte) (uuid.UUID, error) {
+	row := q.db.QueryRow(ctx, userByCalendar, hash)
+	var id uuid.UUID
+	err := row.Scan(&id)
+	return id, err
+}
+
 const userByLogin = `-- name: UserByLogin :one
 SELECT id, login, name, role, team, password_hash, zone, number_style, line_id, extension FROM users WHERE login = $1 AND active
 `
@@ -261,16 +383,21 @@ func (q *Queries) UserByLogin(ctx context.Context, login string) (UserByLoginRow
 }
 
 const users = `-- name: Users :many
-SELECT id, login, name, role, team, zone FROM users WHERE active ORDER BY CASE role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, name
+SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(s.availability, 'available')::text AS availability,
+  (s.foreground_call_id IS NOT NULL)::boolean AS in_call
+FROM users u LEFT JOIN rep_state s ON s.user_id = u.id WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name
 `
 
 type UsersRow struct {
-	ID    uuid.UUID
-	Login string
-	Name  string
-	Role  string
-	Team  string
-	Zone  string
+	ID           uuid.UUID
+	Login        string
+	Name         string
+	Role         string
+	Team         string
+	Zone         string
+	Extension    string
+	Availability string
+	InCall       bool
 }
 
 func (q *Queries) Users(ctx context.Context) ([]UsersRow, error) {
@@ -289,6 +416,9 @@ func (q *Queries) Users(ctx context.Context) ([]UsersRow, error) {
 			&i.Role,
 			&i.Team,
 			&i.Zone,
+			&i.Extension,
+			&i.Availability,
+			&i.InCall,
 		); err != nil {
 			return nil, err
 		}

@@ -22,6 +22,22 @@ type Audit struct {
 	After       json.RawMessage
 }
 
+type BulkChange struct {
+	ID       uuid.UUID
+	UserID   uuid.UUID
+	At       time.Time
+	Action   string
+	Value    string
+	Count    int
+	UndoneAt *time.Time
+}
+
+type BulkChangeRow struct {
+	BulkID   uuid.UUID
+	RecordID uuid.UUID
+	Before   json.RawMessage
+}
+
 type Call struct {
 	ID             uuid.UUID
 	Direction      string
@@ -83,13 +99,6 @@ type Command struct {
 	At          time.Time
 }
 
-type Company struct {
-	RecordID uuid.UUID
-	Web      string
-	Address  string
-	Place    string
-}
-
 type CustomField struct {
 	ID         uuid.UUID
 	RecordKind string
@@ -97,6 +106,33 @@ type CustomField struct {
 	Label      string
 	Type       string
 	Position   int
+	Choices    []string
+	Active     bool
+}
+
+type DoNotCallNumber struct {
+	E164    string
+	Reason  string
+	AddedBy *uuid.UUID
+	At      time.Time
+}
+
+type DuplicatePair struct {
+	ID      uuid.UUID
+	AID     uuid.UUID
+	BID     uuid.UUID
+	Score   int
+	Reasons []string
+	State   string
+	FoundAt time.Time
+}
+
+type Export struct {
+	ID        uuid.UUID
+	UserID    uuid.UUID
+	Format    string
+	Query     json.RawMessage
+	CreatedAt time.Time
 }
 
 type FollowUp struct {
@@ -121,6 +157,45 @@ type History struct {
 	At       time.Time
 	Kind     string
 	RefID    uuid.UUID
+}
+
+type Import struct {
+	ID           uuid.UUID
+	UserID       uuid.UUID
+	RecordKind   string
+	Format       string
+	FileName     string
+	State        string
+	Problem      string
+	FileBytes    int64
+	Plan         json.RawMessage
+	BytesRead    int64
+	RowsRead     int64
+	RowsGood     int64
+	RowsRejected int64
+	RowsMade     int64
+	RowsUpdated  int64
+	RowsSkipped  int64
+	LoadedTo     int64
+	Mends        *uuid.UUID
+	Server       string
+	CreatedAt    time.Time
+	ChangedAt    time.Time
+}
+
+type ImportReject struct {
+	ImportID uuid.UUID
+	RowNo    int64
+	Line     int64
+	Field    string
+	Reason   string
+	Cells    []string
+}
+
+type ImportRow struct {
+	ImportID uuid.UUID
+	RowNo    int64
+	Data     json.RawMessage
 }
 
 type Leg struct {
@@ -159,6 +234,35 @@ type Line struct {
 	Active   bool
 }
 
+type List struct {
+	ID         uuid.UUID
+	Name       string
+	GroupName  string
+	Type       string
+	RecordKind string
+	Query      json.RawMessage
+	OwnerID    uuid.UUID
+	Shared     bool
+	CreatedAt  time.Time
+	Version    int
+}
+
+type ListMember struct {
+	ListID   uuid.UUID
+	RecordID uuid.UUID
+	At       time.Time
+}
+
+type Merge struct {
+	ID       uuid.UUID
+	KeptID   uuid.UUID
+	LostID   uuid.UUID
+	UserID   uuid.UUID
+	At       time.Time
+	Moved    json.RawMessage
+	UndoneAt *time.Time
+}
+
 type Outcome struct {
 	ID         uuid.UUID
 	Label      string
@@ -166,14 +270,6 @@ type Outcome struct {
 	Reached    bool
 	NeedsNotes bool
 	Active     bool
-}
-
-type Person struct {
-	RecordID uuid.UUID
-	Given    string
-	Family   string
-	Job      string
-	Email    string
 }
 
 type PhoneNumber struct {
@@ -191,24 +287,59 @@ type PhoneNumber struct {
 	Zones          []string
 	DncAt          *time.Time
 	DncReason      string
+	Version        int
 }
 
 type Record struct {
-	ID        uuid.UUID
-	Kind      string
-	Name      string
-	CompanyID *uuid.UUID
-	OwnerID   *uuid.UUID
-	Source    string
-	Stage     string
-	Zone      string
-	Note      string
-	Custom    json.RawMessage
-	DncAt     *time.Time
-	DncReason string
-	CreatedAt time.Time
-	DeletedAt *time.Time
-	Version   int
+	ID          uuid.UUID
+	Kind        string
+	Name        string
+	CompanyID   *uuid.UUID
+	OwnerID     *uuid.UUID
+	Source      string
+	Stage       string
+	Zone        string
+	Note        string
+	Custom      json.RawMessage
+	DncAt       *time.Time
+	DncReason   string
+	CreatedAt   time.Time
+	DeletedAt   *time.Time
+	Version     int
+	Given       string
+	Family      string
+	Job         string
+	Email       string
+	Web         string
+	Social      string
+	Address     string
+	Place       string
+	PersonID    *uuid.UUID
+	DealID      *uuid.UUID
+	QuoteID     *uuid.UUID
+	Reference   string
+	AmountMinor *int64
+	Currency    string
+	DueOn       *time.Time
+	StartsAt    *time.Time
+	EndsAt      *time.Time
+	Delivery    string
+	Invoice     string
+	Tags        []string
+	NumberOrder []string
+	MergedInto  *uuid.UUID
+	Search      string
+}
+
+type RecordItem struct {
+	RecordID      uuid.UUID
+	Position      int
+	ProductID     *uuid.UUID
+	Label         string
+	QuantityMilli int64
+	UnitMinor     int64
+	DiscountBp    int
+	TaxBp         int
 }
 
 type RepState struct {
@@ -274,4 +405,5 @@ type User struct {
 	Extension    string
 	Active       bool
 	CreatedAt    time.Time
+	CalendarHash []byte
 }

@@ -5,7 +5,9 @@ SELECT id, login, name, role, team, password_hash, zone, number_style, line_id, 
 SELECT id, login, name, role, team, zone, number_style, line_id, extension FROM users WHERE id = @id AND active;
 
 -- name: Users :many
-SELECT id, login, name, role, team, zone FROM users WHERE active ORDER BY CASE role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, name;
+SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(s.availability, 'available')::text AS availability,
+  (s.foreground_call_id IS NOT NULL)::boolean AS in_call
+FROM users u LEFT JOIN rep_state s ON s.user_id = u.id WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name;
 
 -- name: InsertUser :exec
 INSERT INTO users (id, login, name, role, team, password_hash, zone, line_id, extension)
@@ -32,3 +34,17 @@ ON CONFLICT (key) DO UPDATE SET value = EXCLUDED.value, version = settings.versi
 
 -- name: CountUsers :one
 SELECT count(*) FROM users;
+
+-- name: SetCalendarHash :exec
+UPDATE users SET calendar_hash = @hash WHERE id = @id;
+
+-- name: UserByCalendar :one
+SELECT id FROM users WHERE calendar_hash = @hash AND active;
+
+-- name: CalendarVisits :many
+SELECT id, name, place, starts_at, ends_at, stage, version FROM records
+WHERE kind = 'visit' AND owner_id = @owner_id AND deleted_at IS NULL AND starts_at > @since ORDER BY starts_at LIMIT 2000;
+
+-- name: CalendarFollowUps :many
+SELECT f.id, f.text, f.due_at, f.day_only, f.state, f.version, r.name FROM follow_ups f JOIN records r ON r.id = f.record_id
+WHERE f.owner_id = @owner_id AND f.due_at IS NOT NULL AND f.due_at > @since AND f.state <> 'cancelled' ORDER BY f.due_at LIMIT 2000;

@@ -37,22 +37,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/people": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["listPeople"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/records/{id}": {
         parameters: {
             query?: never;
@@ -65,7 +49,7 @@ export interface paths {
         get: operations["getRecord"];
         put?: never;
         post?: never;
-        delete?: never;
+        delete: operations["removeRecord"];
         options?: never;
         head?: never;
         patch: operations["updateRecord"];
@@ -324,6 +308,589 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getBook"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a list; nothing is changed. A filter does not fit into every address, hence POST. */
+        post: operations["listRows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["countRows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["addRecord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["restoreRecord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/convert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A lead becomes a contact. It stays the same record and keeps its whole history. */
+        post: operations["convertLead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/do-not-call": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["markRecord"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/numbers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["addNumber"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/number-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["orderNumbers"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["setItems"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["orderFromQuote"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/duplicates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get: operations["duplicatesOf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/numbers/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["removeNumber"];
+        options?: never;
+        head?: never;
+        patch: operations["changeNumber"];
+        trace?: never;
+    };
+    "/api/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listLists"];
+        put?: never;
+        post: operations["addList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["changeList"];
+        post?: never;
+        delete: operations["removeList"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bulk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["bulkAct"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bulk/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undoBulk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duplicates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listDuplicates"];
+        put?: never;
+        post: operations["sweepDuplicates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duplicates/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["checkDuplicates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/duplicates/different": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["keepApart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/merges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["mergeRecords"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/merges/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undoMerge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/do-not-call": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listDoNotCall"];
+        put?: never;
+        post: operations["importDoNotCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listImports"];
+        put?: never;
+        post: operations["addImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get: operations["getImport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Says which column is which field, and checks every row. Nothing is taken into the book yet. */
+        put: operations["planImport"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/load": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["loadImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["cancelImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/rejects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get: operations["listRejects"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["addExport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendar/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["makeCalendarAddress"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getBookSettings"];
+        put: operations["setBookSettings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["addField"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fields/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["changeField"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -343,6 +910,8 @@ export interface components {
              * @description The call in progress that stands in the way
              */
             call_id?: string;
+            /** @description Whoever asked may do it all the same, with a reason */
+            may_override?: boolean;
             notes?: components["schemas"]["Notes"];
             request_id?: string;
         };
@@ -393,7 +962,7 @@ export interface components {
             label: string;
         };
         /** @enum {string} */
-        RecordKind: "contact" | "lead" | "company";
+        RecordKind: "contact" | "lead" | "company" | "deal" | "case" | "product" | "quote" | "order" | "visit";
         RecordRef: {
             /** Format: uuid */
             id: string;
@@ -408,6 +977,10 @@ export interface components {
             label: string;
             /** @description For reading */
             display: string;
+            /** @description As it was typed */
+            typed: string;
+            /** @description The numbering plan has given it out */
+            valid: boolean;
             /** @description It is a number that can exist */
             dialable: boolean;
             /** @description Why it may not be called */
@@ -434,49 +1007,432 @@ export interface components {
             owner_name: string;
             company: components["schemas"]["RecordRef"] | null;
             numbers: components["schemas"]["PhoneNumber"][];
+            /** @description For reading, by key of the field; empty ones are left out */
+            values: {
+                [key: string]: string;
+            };
         };
-        RecordPage: {
+        RowQuery: {
+            kinds: components["schemas"]["RecordKind"][];
+            /** @description Part of a name, mail address, company or number */
+            q?: string;
+            /**
+             * Format: uuid
+             * @description Only members of this hand-made list
+             */
+            list_id?: string;
+            /** @description A filter as JSON: {all: […]} or {any: […]} of groups and {field, op, value} */
+            filter?: string;
+            /** @description Key of a field; name where it is missing */
+            sort?: string;
+            /** @description Largest first */
+            down?: boolean;
+            offset?: number;
+            limit?: number;
+        };
+        RowPage: {
+            offset: number;
             rows: components["schemas"]["RecordRow"][];
-            /** @description Cursor of the next page */
-            next: string;
-            /** @description How many there are without the search */
-            total: number;
         };
-        CustomValue: {
+        RowCount: {
+            count: number;
+            /** @description There are more than were counted */
+            more: boolean;
+        };
+        FieldDef: {
+            key: string;
             label: string;
+            /** @enum {string} */
+            type: "text" | "long" | "number" | "money" | "date" | "time" | "choice" | "yes_no" | "phone" | "mail" | "web" | "user" | "ref" | "tags" | "zone";
+            choices: string[];
+            ref_kinds: components["schemas"]["RecordKind"][];
+            required: boolean;
+            /** @description Can be filtered and sorted by, not written */
+            computed: boolean;
+            /** @description Comparisons that fit */
+            ops: string[];
+            /** Format: uuid */
+            custom_id: string | null;
+            /** @enum {string} */
+            place: "top" | "side" | "hidden";
+        };
+        KindDef: {
+            kind: components["schemas"]["RecordKind"];
+            fields: components["schemas"]["FieldDef"][];
+        };
+        Book: {
+            kinds: components["schemas"]["KindDef"][];
+            /** @description Labels offered for numbers */
+            labels: string[];
+            /** @description People of the firm */
+            people: components["schemas"]["Colleague"][];
+            currency: string;
+            rights: components["schemas"]["BookRights"];
+        };
+        BookRights: {
+            set_up: boolean;
+            /** @description May call in spite of do-not-call */
+            override: boolean;
+            export: boolean;
+            import: boolean;
+        };
+        Colleague: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            extension: string;
+            team: string;
+            availability: string;
+        };
+        RecordValue: {
+            key: string;
+            /** @description The canonical text that is edited */
             value: string;
+            /** @description For reading */
+            text: string;
+            ref: components["schemas"]["RecordRef"] | null;
+        };
+        RelatedRow: {
+            record: components["schemas"]["RecordRef"];
+            /** @description Its stage or state */
+            about: string;
+            /** @description Its amount or time */
+            text: string;
+            open: boolean;
+        };
+        Item: {
+            /** Format: uuid */
+            product_id?: string | null;
+            label: string;
+            /** @description Decimal, up to three decimals */
+            quantity: string;
+            /** @description Price of one, like 420.00 USD */
+            unit: string;
+            /** @description Percent, up to two decimals */
+            discount: string;
+            tax: string;
+            /** @description Computed: the line without tax */
+            net?: string;
+        };
+        Items: {
+            version: number;
+            items: components["schemas"]["Item"][];
         };
         Record: {
-            /** Format: uuid */
+            /**
+             * Format: uuid
+             * @description The record's own id; another than was asked for where that one was merged into it
+             */
             id: string;
             kind: components["schemas"]["RecordKind"];
             name: string;
             job: string;
-            email: string;
-            web: string;
-            address: string;
-            place: string;
             stage: string;
-            source: string;
-            note: string;
             owner_name: string;
             company: components["schemas"]["RecordRef"] | null;
+            source: string;
+            note: string;
+            /** @description In the order in which they are tried */
             numbers: components["schemas"]["PhoneNumber"][];
-            custom: components["schemas"]["CustomValue"][];
+            values: components["schemas"]["RecordValue"][];
+            /** @description Of a company: its people */
             people: components["schemas"]["RecordRow"][];
+            related: components["schemas"]["RelatedRow"][];
+            items: components["schemas"]["Item"][];
+            /** @description Net, tax and gross, where there are lines */
+            totals: string[];
+            /** @description Open ones */
             follow_ups: components["schemas"]["FollowUp"][];
             /** @description Calls so far */
             touches: number;
             /** @description Those that were answered */
             conversations: number;
-            /** @description Why this person may not be called */
+            /** @description Why this person may not be called, or empty */
             refused: string;
+            do_not_call: boolean;
+            /** @description Labels in this record's own order, empty where the firm's holds */
+            number_order: string[];
+            /**
+             * Format: uuid
+             * @description The last merge into this record that can be undone
+             */
+            merge: string | null;
+            deleted: boolean;
             version: number;
         };
         RecordChange: {
             version: number;
-            note?: string;
-            email?: string;
+            /** @description By key of the field; an empty text clears it */
+            values: {
+                [key: string]: string;
+            };
+        };
+        NewRecord: {
+            kind: components["schemas"]["RecordKind"];
+            values: {
+                [key: string]: string;
+            };
+            numbers?: components["schemas"]["NewNumber"][];
+        };
+        NewNumber: {
+            label?: string;
+            typed: string;
+        };
+        NumberChange: {
+            label?: string;
+            typed?: string;
+            do_not_call?: boolean;
+            reason?: string;
+        };
+        NumberOrder: {
+            labels: string[];
+        };
+        DoNotCallMark: {
+            on: boolean;
+            reason?: string;
+        };
+        Conversion: {
+            version: number;
+            /**
+             * Format: uuid
+             * @description An existing company
+             */
+            company_id?: string;
+            /** @description A new company */
+            company_name?: string;
+            deal_name?: string;
+            deal_amount?: string;
+        };
+        RecordList: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            group: string;
+            /** @enum {string} */
+            type: "hand" | "view";
+            /** @description A kind of record, or people */
+            kind: string;
+            query: components["schemas"]["ViewQuery"];
+            owner_name: string;
+            mine: boolean;
+            shared: boolean;
+            /** @description Members of a hand-made list */
+            count: number | null;
+            version: number;
+        };
+        ViewQuery: {
+            q?: string;
+            filter?: string;
+            sort?: string;
+            down?: boolean;
+            columns?: string[];
+        };
+        ListEdit: {
+            name: string;
+            group?: string;
+            /** @enum {string} */
+            type: "hand" | "view";
+            /** @enum {string} */
+            kind: "people" | "contact" | "lead" | "company" | "deal" | "case" | "product" | "quote" | "order" | "visit";
+            query?: components["schemas"]["ViewQuery"];
+            shared?: boolean;
+            version?: number;
+        };
+        /** @description Either ids, or all that a query finds but for some. */
+        Selection: {
+            ids?: string[];
+            query?: components["schemas"]["RowQuery"];
+            without?: string[];
+        };
+        BulkAct: {
+            /** @enum {string} */
+            action: "add_to_list" | "take_from_list" | "set_owner" | "add_tag" | "take_tag" | "set_stage" | "delete" | "to_lane";
+            /** @description Id of the list or owner, the tag, the stage, or what is to be done */
+            value?: string;
+            /** Format: date-time */
+            due_at?: string;
+            selection: components["schemas"]["Selection"];
+        };
+        BulkResult: {
+            /**
+             * Format: uuid
+             * @description What can be undone
+             */
+            id: string;
+            /** @description Records that were changed */
+            count: number;
+        };
+        DuplicateHit: {
+            record: components["schemas"]["RecordRow"];
+            score: number;
+            reasons: string[];
+        };
+        DuplicatePair: {
+            /** Format: uuid */
+            id: string;
+            a: components["schemas"]["RecordRow"];
+            b: components["schemas"]["RecordRow"];
+            score: number;
+            reasons: string[];
+        };
+        DuplicatePage: {
+            /** @description The book is being looked through */
+            running: boolean;
+            pairs: components["schemas"]["DuplicatePair"][];
+            total: number;
+        };
+        TwoRecords: {
+            /** Format: uuid */
+            a: string;
+            /** Format: uuid */
+            b: string;
+        };
+        Merge: {
+            /** Format: uuid */
+            keep: string;
+            /** Format: uuid */
+            lose: string;
+            /** @description Keys of the fields whose value comes from the record that goes */
+            take: string[];
+        };
+        Merged: {
+            /**
+             * Format: uuid
+             * @description What can be undone
+             */
+            id: string;
+            record: components["schemas"]["Record"];
+        };
+        DoNotCallText: {
+            /** @description One number a line, a reason behind a comma if there is one */
+            text: string;
+            reason?: string;
+        };
+        DoNotCallResult: {
+            added: number;
+            known: number;
+            rejected: components["schemas"]["Reject"][];
+        };
+        DoNotCallPage: {
+            total: number;
+            newest: components["schemas"]["DoNotCallNumber"][];
+        };
+        DoNotCallNumber: {
+            display: string;
+            reason: string;
+            /** Format: date-time */
+            at: string;
+        };
+        NewImport: {
+            kind: components["schemas"]["RecordKind"];
+            /** @enum {string} */
+            format: "csv" | "vcard" | "jsonl";
+            file_name: string;
+            /**
+             * Format: uuid
+             * @description The import whose rejected rows this file brings again
+             */
+            mends?: string;
+        };
+        ImportPlan: {
+            columns: components["schemas"]["ImportColumn"][];
+            /**
+             * @description What to do with a row whose mail or number is in the book already
+             * @enum {string}
+             */
+            same: "make" | "skip" | "update";
+            /** @enum {string} */
+            dates?: "month_first" | "day_first";
+            /**
+             * Format: uuid
+             * @description The hand-made list that the rows are put on
+             */
+            list_id?: string;
+        };
+        ImportColumn: {
+            heading: string;
+            /** @description Key of a field, phone:LABEL for a number, or empty to leave it out */
+            field: string;
+        };
+        Import: {
+            /** Format: uuid */
+            id: string;
+            kind: components["schemas"]["RecordKind"];
+            /** @enum {string} */
+            format: "csv" | "vcard" | "jsonl";
+            file_name: string;
+            user_name: string;
+            /** @enum {string} */
+            state: "waiting" | "ready" | "checking" | "checked" | "loading" | "done" | "cancelled" | "failed";
+            problem: string;
+            /** Format: int64 */
+            file_bytes: number;
+            /** Format: int64 */
+            bytes_read: number;
+            /** Format: int64 */
+            rows_read: number;
+            /** Format: int64 */
+            rows_good: number;
+            /** Format: int64 */
+            rows_rejected: number;
+            /** Format: int64 */
+            rows_made: number;
+            /** Format: int64 */
+            rows_updated: number;
+            /** Format: int64 */
+            rows_skipped: number;
+            encoding: string;
+            /** @description The file's columns, each with the field that is probably meant */
+            columns: components["schemas"]["ImportColumn"][];
+            /** @description The first rows */
+            sample: string[][];
+            plan: components["schemas"]["ImportPlan"] | null;
+            /** Format: date-time */
+            created_at: string;
+        };
+        Reject: {
+            /** Format: int64 */
+            row: number;
+            /** Format: int64 */
+            line: number;
+            field: string;
+            reason: string;
+            cells: string[];
+        };
+        NewExport: {
+            /** @enum {string} */
+            format: "csv" | "vcard" | "vcard3" | "jsonl" | "everything";
+            selection?: components["schemas"]["Selection"];
+            columns?: string[];
+        };
+        Export: {
+            /** @description Where the file is fetched, once */
+            address: string;
+        };
+        CalendarAddress: {
+            address: string;
+        };
+        BookSettings: {
+            number_order_contact: string[];
+            number_order_lead: string[];
+            layouts: components["schemas"]["Layout"][];
+        };
+        Layout: {
+            kind: components["schemas"]["RecordKind"];
+            fields: components["schemas"]["PlacedField"][];
+        };
+        PlacedField: {
+            key: string;
+            /** @enum {string} */
+            place: "top" | "side" | "hidden";
+        };
+        FieldEdit: {
+            kind: components["schemas"]["RecordKind"];
+            label: string;
+            /** @enum {string} */
+            type: "text" | "number" | "date" | "choice" | "yes_no" | "phone";
+            choices?: string[];
+            active?: boolean;
         };
         FollowUp: {
             /** Format: uuid */
@@ -532,6 +1488,8 @@ export interface components {
              * @description The call in progress that is to be ended first
              */
             instead_of?: string;
+            /** @description Why it is called in spite of do-not-call; needs the right */
+            override_reason?: string;
         };
         Notes: {
             body: string;
@@ -559,7 +1517,7 @@ export interface components {
         CallLink: {
             record: components["schemas"]["RecordRef"];
             /** @enum {string} */
-            role: "person" | "company";
+            role: "person" | "company" | "about";
             reason: string;
         };
         Slip: {
@@ -670,6 +1628,7 @@ export interface components {
             next: string;
         };
         FindResult: {
+            colleagues: components["schemas"]["Colleague"][];
             records: components["schemas"]["RecordRow"][];
             dial: components["schemas"]["DialOffer"] | null;
             recent: components["schemas"]["Call"][];
@@ -716,7 +1675,7 @@ export interface components {
             /** Format: int64 */
             n: number;
             /** @enum {string} */
-            kind: "hello" | "call" | "slip" | "history" | "lane" | "record" | "saving";
+            kind: "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "saving";
             epoch?: string;
             resync?: boolean;
             call?: components["schemas"]["CallState"];
@@ -727,6 +1686,8 @@ export interface components {
             away?: boolean;
             /** @description The window that saved the notes */
             writer?: string;
+            /** Format: uuid */
+            import_id?: string;
         };
     };
     responses: {
@@ -836,32 +1797,6 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    listPeople: {
-        parameters: {
-            query?: {
-                q?: string;
-                kind?: "people" | "contact" | "lead" | "company";
-                /** @description The cursor of the page before */
-                after?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description One page by name */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RecordPage"];
-                };
-            };
-            default: components["responses"]["Problem"];
-        };
-    };
     getRecord: {
         parameters: {
             query?: never;
@@ -881,6 +1816,27 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Record"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed; it can be restored */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };
@@ -1308,6 +2264,999 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getBook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Kinds of record with their fields */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Book"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowQuery"];
+            };
+        };
+        responses: {
+            /** @description Rows from offset on */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    countRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowQuery"];
+            };
+        };
+        responses: {
+            /** @description How many there are */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowCount"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addRecord: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRecord"];
+            };
+        };
+        responses: {
+            /** @description Made */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restoreRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description There again */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    convertLead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Conversion"];
+            };
+        };
+        responses: {
+            /** @description The contact */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    markRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoNotCallMark"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addNumber: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNumber"];
+            };
+        };
+        responses: {
+            /** @description Added */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    orderNumbers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NumberOrder"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setItems: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Items"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    orderFromQuote: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The order */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    duplicatesOf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Records that are probably the same */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DuplicateHit"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeNumber: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeNumber: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NumberChange"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLists: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Lists and views */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordList"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListEdit"];
+            };
+        };
+        responses: {
+            /** @description Made */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListEdit"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed; the records stay */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    bulkAct: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkAct"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkResult"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    undoBulk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Undone */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkResult"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listDuplicates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Open pairs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DuplicatePage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sweepDuplicates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Looked through */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DuplicatePage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    checkDuplicates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRecord"];
+            };
+        };
+        responses: {
+            /** @description Who is probably meant */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DuplicateHit"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepApart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TwoRecords"];
+            };
+        };
+        responses: {
+            /** @description They are two */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    mergeRecords: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Merge"];
+            };
+        };
+        responses: {
+            /** @description Merged */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Merged"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    undoMerge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Two again */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listDoNotCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The numbers not to be called */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoNotCallPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    importDoNotCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoNotCallText"];
+            };
+        };
+        responses: {
+            /** @description Taken up */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoNotCallResult"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listImports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewImport"];
+            };
+        };
+        responses: {
+            /** @description Made; now send the file */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How far it is */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    planImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportPlan"];
+            };
+        };
+        responses: {
+            /** @description The rows are being checked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    loadImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The good rows are being taken up */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancelImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Stopped; what was taken up stays */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRejects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The first rejected rows */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reject"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addExport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewExport"];
+            };
+        };
+        responses: {
+            /** @description Ready to be fetched */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Export"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeCalendarAddress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The address; an earlier one no longer works */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarAddress"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getBookSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What the admin has set */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setBookSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookSettings"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addField: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FieldEdit"];
+            };
+        };
+        responses: {
+            /** @description Made */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Book"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeField: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FieldEdit"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Book"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,71 @@
+package desk_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/callable"
+	"trundo/internal/desk"
+)
+
+func TestDoNotCallHoldsOnEveryWayToDial(t *testing.T) {
+	w := newWorld(t)
+	call := func(c contract.NewCall) error {
+		_, err := w.PlaceCall(t.Context(), w.ines, key(), c)
+		return err
+	}
+	// The company asked: its people are not called either.
+	_, err := w.MarkRecord(t.Context(), w.ines, w.vesper, contract.DoNotCallMark{On: true, Reason: ptr("letter of 3 May")})
+	require.NoError(t, err)
+	for name, c := range map[string]contract.NewCall{"stored": {NumberID: &w.mobile}, "typed": {Typed: ptr("413 555 0142")}} {
+		err := call(c)
+		require.ErrorIs(t, err, callable.ErrCompanyDoNotCall, name)
+		assert.Contains(t, err.Error(), "letter of 3 May")
+	}
+	r, err := w.Record(t.Context(), w.ines, w.berit)
+	require.NoError(t, err)
+	assert.Contains(t, r.Refused, "this company asked not to be called")
+	_, err = w.MarkRecord(t.Context(), w.ines, w.vesper, contract.DoNotCallMark{On: false})
+	require.NoError(t, err)
+
+	_, err = w.ImportDoNotCall(t.Context(), w.ines, contract.DoNotCallText{Text: "413 555 0142"})
+	require.ErrorIs(t, err, desk.ErrForbidden)
+	done, err := w.ImportDoNotCall(t.Context(), w.odile, contract.DoNotCallText{Reason: ptr("register"), Text: "\ufeff(413) 555-0142\r\n\n+1 413 555 0142\nhello\n607 555 0111; by mail\n"})
+	require.NoError(t, err)
+	assert.Equal(t, []int{2, 0, 1}, []int{done.Added, done.Known, len(done.Rejected)})
+	assert.Equal(t, int64(4), done.Rejected[0].Line)
+	again, err := w.ImportDoNotCall(t.Context(), w.odile, contract.DoNotCallText{Text: "413 555 0142"})
+	require.NoError(t, err)
+	assert.Equal(t, []int{0, 1}, []int{again.Added, again.Known})
+	for name, c := range map[string]contract.NewCall{"stored": {NumberID: &w.mobile}, "typed": {Typed: ptr("413 555 0142")}, "nobody's": {Typed: ptr("607 555 0111")}} {
+		require.ErrorIs(t, call(c), callable.ErrListedDoNotCall, name)
+	}
+	page, err := w.DoNotCallList(t.Context(), w.odile)
+	require.NoError(t, err)
+	assert.Equal(t, 2, page.Total)
+	assert.Zero(t, w.CallsInProgress())
+}
+
+func TestWhoMayPassesOverItWithAReason(t *testing.T) {
+	w := newWorld(t)
+	wish := contract.NewCall{NumberID: &w.home, OverrideReason: ptr("her mother asked to be called back")}
+	_, err := w.PlaceCall(t.Context(), w.ines, key(), wish)
+	var no *desk.RefusedError
+	require.ErrorAs(t, err, &no, "a rep may not")
+	assert.False(t, no.MayOverride)
+	_, err = w.PlaceCall(t.Context(), w.odile, key(), contract.NewCall{NumberID: &w.home})
+	require.ErrorAs(t, err, &no)
+	assert.True(t, no.MayOverride)
+	_, err = w.PlaceCall(t.Context(), w.odile, key(), contract.NewCall{NumberID: &w.home, OverrideReason: ptr("  ")})
+	var field *desk.FieldError
+	require.ErrorAs(t, err, &field)
+	assert.Equal(t, "override_reason", field.Field)
+	c, err := w.PlaceCall(t.Context(), w.odile, key(), wish)
+	require.NoError(t, err)
+	var why string
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT after ->> 'why' FROM audit WHERE subject_id = $1`, c.ID).Scan(&why))
+	assert.Equal(t, "her mother asked to be called back", why)
+}

@@ -1,0 +1,83 @@
+package desk
+
+import (
+	"context"
+	"strings"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/phone"
+	"trundo/internal/store/db"
+)
+
+const found = 8
+
+// Find is what the top field offers: for nothing typed the calls just made; else who and what matches, best first,
+// colleagues among them, and the number itself where the text is one.
+func (d *Desk) Find(ctx context.Context, a Actor, q string) (contract.FindResult, error) {
+	q = strings.TrimSpace(strings.ReplaceAll(q, "\x00", ""))
+	result := contract.FindResult{Records: []contract.RecordRow{}, Recent: []contract.Call{}, Colleagues: []contract.Colleague{}}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return result, err
+	}
+	if q == "" {
+		result.Recent, err = d.recentCalls(ctx, a, found)
+		return result, err
+	}
+	digits, _ := numberDigits(q, f.region)
+	ids, err := d.Store.Find(ctx, q, digits, found)
+	if err != nil {
+		return result, err
+	}
+	if result.Records, err = d.recordRowsByID(ctx, a, f, ids); err != nil {
+		return result, err
+	}
+	if result.Colleagues, err = d.findColleagues(ctx, q); err != nil {
+		return result, err
+	}
+	if phone.LooksLikeNumber(q) {
+		result.Dial = dialOffer(q, f, a)
+	}
+	return result, nil
+}
+
+// findColleagues finds people of the firm by the beginning of a part of their name, or by extension.
+func (d *Desk) findColleagues(ctx context.Context, q string) ([]contract.Colleague, error) {
+	all, err := d.colleagues(ctx)
+	if err != nil {
+		return nil, err
+	}
+	hits := []contract.Colleague{}
+	for _, c := range all {
+		fits := c.Extension != "" && c.Extension == q
+		words := " " + strings.ToLower(c.Name)
+		fits = fits || strings.Contains(words, " "+strings.ToLower(q))
+		if fits && len(hits) < 4 {
+			hits = append(hits, c)
+		}
+	}
+	return hits, nil
+}
+
+func dialOffer(q string, f *firm, a Actor) *contract.DialOffer {
+	offer := &contract.DialOffer{Typed: q, Display: q}
+	if phone.Emergency(q, f.region) {
+		offer.Problem = "emergency services cannot be reached from here: use another telephone"
+		return offer
+	}
+	n, err := phone.Parse(q, f.region)
+	if err != nil {
+		offer.Problem = err.Error()
+		return offer
+	}
+	offer.Display = phone.Format(n.E164, n.Ext, f.region, a.Style)
+	return offer
+}
+
+func (d *Desk) recentCalls(ctx context.Context, a Actor, count int32) ([]contract.Call, error) {
+	ids, err := d.Store.RecentCallIDs(ctx, db.RecentCallIDsParams{UserID: &a.ID, Count: count})
+	if err != nil {
+		return nil, err
+	}
+	return d.callViews(ctx, a, ids)
+}

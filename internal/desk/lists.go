@@ -1,0 +1,153 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/fields"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// kindsOf are the kinds that a list is of.
+func kindsOf(kind string) []contract.RecordKind {
+	if kind == "people" {
+		return []contract.RecordKind{contract.RecordKindContact, contract.RecordKindLead}
+	}
+	return []contract.RecordKind{contract.RecordKind(kind)}
+}
+
+// Lists are the lists and views that a may see: shared ones and a's own.
+func (d *Desk) Lists(ctx context.Context, a Actor) ([]contract.RecordList, error) {
+	rows, err := d.Store.Lists(ctx, a.ID)
+	if err != nil {
+		return nil, err
+	}
+	views := make([]contract.RecordList, len(rows))
+	for i, r := range rows {
+		v := contract.RecordList{ID: r.ID, Name: r.Name, Group: r.GroupName, Type: contract.RecordListType(r.Type), Kind: r.RecordKind, OwnerName: r.OwnerName,
+			Mine: r.OwnerID == a.ID, Shared: r.Shared, Version: r.Version}
+		if err := json.Unmarshal(r.Query, &v.Query); err != nil {
+			return nil, err
+		}
+		if r.Type == "hand" {
+			members := r.Members
+			v.Count = &members
+		}
+		views[i] = v
+	}
+	return views, nil
+}
+
+func (d *Desk) list(ctx context.Context, a Actor, id uuid.UUID) (contract.RecordList, error) {
+	all, err := d.Lists(ctx, a)
+	if err != nil {
+		return contract.RecordList{}, err
+	}
+	for _, l := range all {
+		if l.ID == id {
+			return l, nil
+		}
+	}
+	return contract.RecordList{}, ErrNotFound
+}
+
+// checkList tells what is wrong with a list, and gives its query as it is kept. Errors: *FieldError.
+func (d *Desk) checkList(ctx context.Context, a Actor, e *contract.ListEdit) ([]byte, error) {
+	e.Name = strings.TrimSpace(strings.ReplaceAll(e.Name, "\x00", ""))
+	if e.Name == "" {
+		return nil, &FieldError{"name", fields.ErrRequired}
+	}
+	var q contract.ViewQuery
+	if e.Query != nil {
+		q = *e.Query
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := d.rowQuery(a, f, contract.RowQuery{Kinds: kindsOf(string(e.Kind)), Q: q.Q, Filter: q.Filter, Sort: q.Sort}); err != nil {
+		return nil, err
+	}
+	return json.Marshal(q)
+}
+
+func cleanGroup(group *string) string {
+	if group == nil {
+		return ""
+	}
+	return strings.TrimSpace(strings.ReplaceAll(*group, "\x00", ""))
+}
+
+// AddList makes a list or a view. Errors: *FieldError.
+func (d *Desk) AddList(ctx context.Context, a Actor, e contract.ListEdit) (contract.RecordList, error) {
+	query, err := d.checkList(ctx, a, &e)
+	if err != nil {
+		return contract.RecordList{}, err
+	}
+	id := store.NewID()
+	if err := d.Store.InsertList(ctx, db.InsertListParams{ID: id, Name: e.Name, GroupName: cleanGroup(e.Group), Type: string(e.Type), RecordKind: string(e.Kind), Query: query,
+		OwnerID: a.ID, Shared: e.Shared == nil || *e.Shared, CreatedAt: d.Clock.Now()}); err != nil {
+		return contract.RecordList{}, err
+	}
+	d.bookChanged()
+	return d.list(ctx, a, id)
+}
+
+// mineOrLed locks a list that a may change. Errors: ErrNotFound, ErrForbidden.
+func lockList(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID) (db.LockListRow, error) {
+	l, err := q.LockList(ctx, id)
+	switch {
+	case store.NotFound(err), err == nil && !l.Shared && l.OwnerID != a.ID:
+		return l, ErrNotFound
+	case err != nil:
+		return l, err
+	case l.OwnerID != a.ID && !a.leads():
+		return l, ErrForbidden
+	}
+	return l, nil
+}
+
+// ChangeList renames a list, moves it to another group, or keeps another filter in a view. Errors: *FieldError, ErrNotFound, ErrForbidden, ErrChangedElse.
+func (d *Desk) ChangeList(ctx context.Context, a Actor, id uuid.UUID, e contract.ListEdit) (contract.RecordList, error) {
+	query, err := d.checkList(ctx, a, &e)
+	if err != nil {
+		return contract.RecordList{}, err
+	}
+	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		l, err := lockList(ctx, q, a, id)
+		if err != nil {
+			return err
+		}
+		if e.Version != nil && l.Version != *e.Version {
+			return ErrChangedElse
+		}
+		return q.UpdateList(ctx, db.UpdateListParams{ID: id, Name: e.Name, GroupName: cleanGroup(e.Group), Query: query, Shared: e.Shared == nil || *e.Shared})
+	}); err != nil {
+		return contract.RecordList{}, err
+	}
+	d.bookChanged()
+	return d.list(ctx, a, id)
+}
+
+// RemoveList removes a list; the records that stood on it stay. Errors: ErrNotFound, ErrForbidden.
+func (d *Desk) RemoveList(ctx context.Context, a Actor, id uuid.UUID) error {
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		l, err := lockList(ctx, q, a, id)
+		if err != nil {
+			return err
+		}
+		if err := q.DeleteList(ctx, id); err != nil {
+			return err
+		}
+		return d.audited(ctx, q, a, "list", id, "removed", map[string]string{"name": l.Name}, map[string]string{})
+	})
+	if err == nil {
+		d.bookChanged()
+	}
+	return err
+}

@@ -1,0 +1,434 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/callable"
+	"trundo/internal/core/fields"
+	"trundo/internal/core/money"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+func companyRef(id *uuid.UUID, name string) *contract.RecordRef {
+	if id == nil {
+		return nil
+	}
+	return &contract.RecordRef{ID: *id, Kind: contract.RecordKindCompany, Name: name}
+}
+
+func orEmpty[T any](list []T) []T {
+	if list == nil {
+		return []T{}
+	}
+	return list
+}
+
+// Record is a record's sheet. One that was merged is shown as what it was merged into. Errors: ErrNotFound, ErrGone.
+func (d *Desk) Record(ctx context.Context, a Actor, id uuid.UUID) (contract.Record, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Record{}, err
+	}
+	row, err := d.Store.Record(ctx, id)
+	for hops := 0; err == nil && row.Record.MergedInto != nil && hops < 20; hops++ {
+		row, err = d.Store.Record(ctx, *row.Record.MergedInto)
+	}
+	r := &row.Record
+	switch {
+	case store.NotFound(err):
+		return contract.Record{}, ErrNotFound
+	case err != nil:
+		return contract.Record{}, err
+	case r.DeletedAt != nil:
+		return contract.Record{}, ErrGone
+	}
+	n := names{row.CompanyName, row.OwnerName, row.PersonName, row.DealName, row.QuoteName}
+	sheet := contract.Record{ID: r.ID, Kind: contract.RecordKind(r.Kind), Name: r.Name, Job: r.Job, Stage: r.Stage, Source: r.Source, Note: r.Note,
+		OwnerName: row.OwnerName, Company: companyRef(r.CompanyID, row.CompanyName), Touches: row.Touches, Conversations: row.Conversations, Version: r.Version,
+		People: []contract.RecordRow{}, NumberOrder: r.NumberOrder, DoNotCall: r.DncAt != nil, Items: []contract.Item{}, Totals: []string{}}
+	switch {
+	case r.DncAt != nil && r.Kind == string(fields.Company):
+		sheet.Refused = refused(callable.ErrCompanyDoNotCall, reasons{company: r.DncReason}).Error()
+	case r.DncAt != nil:
+		sheet.Refused = refused(callable.ErrPersonDoNotCall, reasons{person: r.DncReason}).Error()
+	case row.CompanyDnc:
+		sheet.Refused = refused(callable.ErrCompanyDoNotCall, reasons{company: row.CompanyDncReason}).Error()
+	}
+	rows, err := d.Store.NumbersOf(ctx, []uuid.UUID{r.ID})
+	if err != nil {
+		return sheet, err
+	}
+	inFields := map[string]string{}
+	for _, x := range rows {
+		for _, c := range f.book.custom {
+			if x.FieldID != nil && c.ID == *x.FieldID {
+				inFields[c.Key] = x.Typed
+			}
+		}
+	}
+	numbers, err := d.numbersOf(ctx, a, f, []uuid.UUID{r.ID})
+	if err != nil {
+		return sheet, err
+	}
+	sheet.Numbers = orEmpty(numbers[r.ID])
+	sheet.Values = recordValues(f, r, n, map[string]string{"company": row.CompanyKind, "person": row.PersonKind, "deal": string(fields.Deal), "quote": string(fields.Quote)},
+		sheet.Numbers, inFields)
+	if err := d.related(ctx, a, f, r, &sheet); err != nil {
+		return sheet, err
+	}
+	if sheet.Items, sheet.Totals, err = d.items(ctx, r); err != nil {
+		return sheet, err
+	}
+	open, err := d.Store.FollowUpsOfRecord(ctx, r.ID)
+	if err != nil {
+		return sheet, err
+	}
+	sheet.FollowUps = []contract.FollowUp{}
+	for _, fu := range open {
+		sheet.FollowUps = append(sheet.FollowUps, followUpView(db.FollowUpsByIDsRow(fu)))
+	}
+	if merge, err := d.Store.LastMergeInto(ctx, r.ID); err == nil {
+		sheet.Merge = &merge
+	} else if !store.NotFound(err) {
+		return sheet, err
+	}
+	return sheet, nil
+}
+
+// related adds the people of a company, and the deals, cases, papers and visits that belong to a record.
+func (d *Desk) related(ctx context.Context, a Actor, f *firm, r *db.Record, sheet *contract.Record) error {
+	sheet.Related = []contract.RelatedRow{}
+	if r.Kind == string(fields.Company) {
+		ids, err := d.Store.PeopleOfCompany(ctx, &r.ID)
+		if err != nil {
+			return err
+		}
+		if sheet.People, err = d.recordRowsByID(ctx, a, f, ids); err != nil {
+			return err
+		}
+	}
+	if r.Kind == string(fields.Product) {
+		return nil
+	}
+	ids, err := d.Store.RelatedIDs(ctx, db.RelatedIDsParams{ID: &r.ID, Kinds: []string{"company", "deal", "case", "quote", "order", "visit"}, Count: 60})
+	if err != nil {
+		return err
+	}
+	rows, err := d.Store.RecordsByIDs(ctx, ids)
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		for i := range rows {
+			if x := &rows[i].Record; x.ID == id {
+				sheet.Related = append(sheet.Related, relatedRow(x, a))
+			}
+		}
+	}
+	return nil
+}
+
+func relatedRow(x *db.Record, a Actor) contract.RelatedRow {
+	row := contract.RelatedRow{Record: contract.RecordRef{ID: x.ID, Kind: contract.RecordKind(x.Kind), Name: x.Name}, About: x.Stage, Open: true}
+	for _, s := range fields.Closed[fields.Kind(x.Kind)] {
+		row.Open = row.Open && x.Stage != s
+	}
+	switch {
+	case x.StartsAt != nil:
+		row.Text = x.StartsAt.In(a.Zone).Format("Mon 2 Jan, 15:04")
+	case x.AmountMinor != nil:
+		row.Text = money.Amount{Minor: *x.AmountMinor, Currency: x.Currency}.String()
+	case x.DueOn != nil:
+		row.Text = x.DueOn.Format("2 Jan 2006")
+	}
+	if x.Kind == string(fields.Order) {
+		row.About = strings.Join([]string{x.Stage, "delivery " + orNone(x.Delivery), "invoice " + orNone(x.Invoice)}, ", ")
+	}
+	return row
+}
+
+// changeRecord does something to a record under its lock, tells everybody, and gives the sheet. Errors: ErrNotFound, ErrGone, do's.
+func (d *Desk) changeRecord(ctx context.Context, a Actor, id uuid.UUID, do func(*db.Queries, *db.Record) error) (contract.Record, error) {
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		r, err := lockRecord(ctx, q, id)
+		if err != nil {
+			return err
+		}
+		return do(q, &r)
+	})
+	if err != nil {
+		return contract.Record{}, err
+	}
+	d.publishRecord(id)
+	return d.Record(ctx, a, id)
+}
+
+func lockRecord(ctx context.Context, q *db.Queries, id uuid.UUID) (db.Record, error) {
+	r, err := q.LockRecord(ctx, id)
+	switch {
+	case store.NotFound(err):
+		return r, ErrNotFound
+	case err != nil:
+		return r, err
+	case r.DeletedAt != nil:
+		return r, ErrGone
+	}
+	return r, nil
+}
+
+func (d *Desk) publishRecord(ids ...uuid.UUID) {
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRecord, Records: &ids})
+}
+
+// AddRecord makes a record, owned by a where nobody else is named. The same key gets the same one. Errors: *FieldError, ErrKeyReused.
+func (d *Desk) AddRecord(ctx context.Context, a Actor, key string, n contract.NewRecord) (contract.Record, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Record{}, err
+	}
+	id, err := d.once(ctx, a, key, "add_record", n, func(q *db.Queries, id uuid.UUID) error {
+		return d.makeRecord(ctx, q, a, f, id, n)
+	})
+	if err != nil {
+		return contract.Record{}, err
+	}
+	d.publishRecord(id)
+	return d.Record(ctx, a, id)
+}
+
+// once does something that makes one thing, in one transaction with the memory of its key.
+func (d *Desk) once(ctx context.Context, a Actor, key, action string, request any, do func(*db.Queries, uuid.UUID) error) (uuid.UUID, error) {
+	id, hash := store.NewID(), hashRequest(request)
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		answer, err := json.Marshal(commandAnswer{ID: id})
+		if err != nil {
+			return err
+		}
+		if err := q.InsertCommand(ctx, db.InsertCommandParams{UserID: a.ID, Key: key, Action: action, RequestHash: hash, Response: answer, At: d.Clock.Now()}); err != nil {
+			return err
+		}
+		return do(q, id)
+	})
+	if store.Duplicate(err) {
+		earlier, found, again := d.earlierAnswer(ctx, a, key, action, hash)
+		if again != nil {
+			return uuid.Nil, again
+		} else if found {
+			return earlier, nil
+		}
+	}
+	return id, err
+}
+
+// makeRecord writes a new record with its numbers.
+func (d *Desk) makeRecord(ctx context.Context, q *db.Queries, a Actor, f *firm, id uuid.UUID, n contract.NewRecord) error {
+	now := d.Clock.Now()
+	r := db.Record{ID: id, Kind: string(n.Kind), CreatedAt: now, Custom: json.RawMessage(`{}`)}
+	if n.Kind != contract.RecordKindProduct {
+		r.OwnerID = &a.ID
+	}
+	for _, x := range fields.BuiltIn(fields.Kind(n.Kind)) {
+		if x.Required && strings.TrimSpace(n.Values[x.Key]) == "" {
+			return &FieldError{x.Key, fields.ErrRequired}
+		}
+		if x.Key == "stage" && len(x.Choices) > 0 {
+			r.Stage = x.Choices[0]
+		}
+	}
+	done, err := d.apply(ctx, q, a, f, &r, n.Values)
+	if err != nil {
+		return err
+	}
+	if err := q.InsertRecord(ctx, insertOf(&r)); err != nil {
+		return err
+	}
+	if n.Numbers != nil {
+		for _, x := range *n.Numbers {
+			if strings.TrimSpace(x.Typed) == "" {
+				continue
+			}
+			if err := checkNumber("numbers", x.Typed, f.region); err != nil {
+				return err
+			}
+			label := "mobile"
+			if x.Label != nil && cleanLabel(*x.Label) != "" {
+				label = cleanLabel(*x.Label)
+			}
+			if err := insertNumber(ctx, q, f, id, nil, label, x.Typed); err != nil {
+				return err
+			}
+		}
+	}
+	for key, typed := range done.phones {
+		if _, err := setFieldNumber(ctx, q, f, &r, key, typed); err != nil {
+			return err
+		}
+	}
+	return d.recordChanged(ctx, q, a, id, nil, map[string]string{"made": r.Name})
+}
+
+// UpdateRecord changes fields of a record. Errors: *FieldError, ErrNotFound, ErrGone, ErrChangedElse.
+func (d *Desk) UpdateRecord(ctx context.Context, a Actor, id uuid.UUID, c contract.RecordChange) (contract.Record, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Record{}, err
+	}
+	return d.changeRecord(ctx, a, id, func(q *db.Queries, r *db.Record) error {
+		if r.Version != c.Version {
+			return ErrChangedElse
+		}
+		done, err := d.apply(ctx, q, a, f, r, c.Values)
+		if err != nil {
+			return err
+		}
+		for key, typed := range done.phones {
+			if typed != "" {
+				if err := checkNumber(fields.Custom+key, typed, f.region); err != nil {
+					return err
+				}
+			}
+			before, err := setFieldNumber(ctx, q, f, r, key, typed)
+			if err != nil {
+				return err
+			}
+			if before != typed {
+				done.before[key], done.after[key] = before, typed
+			}
+		}
+		if len(done.after) == 0 {
+			return nil
+		}
+		if err := q.UpdateRecord(ctx, updateOf(r)); err != nil {
+			return err
+		}
+		return d.recordChanged(ctx, q, a, id, done.before, done.after)
+	})
+}
+
+// RemoveRecord takes a record out of the book; its calls and notes stay, and it can be restored. Errors: ErrNotFound, ErrGone.
+func (d *Desk) RemoveRecord(ctx context.Context, a Actor, id uuid.UUID) error {
+	now := d.Clock.Now()
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if _, err := lockRecord(ctx, q, id); err != nil {
+			return err
+		}
+		if err := q.SetRecordDeleted(ctx, db.SetRecordDeletedParams{ID: id, At: &now}); err != nil {
+			return err
+		}
+		return d.recordChanged(ctx, q, a, id, nil, map[string]string{"deleted": "yes"})
+	})
+	if err == nil {
+		d.publishRecord(id)
+	}
+	return err
+}
+
+// RestoreRecord brings a removed record back. Errors: ErrNotFound.
+func (d *Desk) RestoreRecord(ctx context.Context, a Actor, id uuid.UUID) (contract.Record, error) {
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		r, err := q.LockRecord(ctx, id)
+		switch {
+		case store.NotFound(err):
+			return ErrNotFound
+		case err != nil:
+			return err
+		case r.DeletedAt == nil || r.MergedInto != nil:
+			return nil
+		}
+		if err := q.SetRecordDeleted(ctx, db.SetRecordDeletedParams{ID: id}); err != nil {
+			return err
+		}
+		return d.recordChanged(ctx, q, a, id, map[string]string{"deleted": "yes"}, map[string]string{"deleted": ""})
+	})
+	if err != nil {
+		return contract.Record{}, err
+	}
+	d.publishRecord(id)
+	return d.Record(ctx, a, id)
+}
+
+// ConvertLead makes a contact of a lead, with or without a company and a deal. It stays the same record, so that calls,
+// notes, numbers and its address stay too. Errors: *FieldError, ErrNotFound, ErrGone, ErrChangedElse.
+func (d *Desk) ConvertLead(ctx context.Context, a Actor, id uuid.UUID, c contract.Conversion) (contract.Record, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Record{}, err
+	}
+	return d.changeRecord(ctx, a, id, func(q *db.Queries, r *db.Record) error {
+		if r.Kind != string(fields.Lead) {
+			return wrong("id", "only a lead becomes a contact")
+		}
+		if r.Version != c.Version {
+			return ErrChangedElse
+		}
+		before, after := map[string]string{"kind": "lead", "stage": r.Stage}, map[string]string{"kind": "contact", "stage": "enquiry"}
+		made := func(kind contract.RecordKind, values map[string]string) (uuid.UUID, error) {
+			made := store.NewID()
+			values["source"], values["owner"] = r.Source, text(r.OwnerID)
+			return made, d.makeRecord(ctx, q, a, f, made, contract.NewRecord{Kind: kind, Values: values})
+		}
+		switch {
+		case c.CompanyID != nil:
+			name, err := d.named(ctx, q, id, fields.Field{Key: "company", Type: fields.Ref, RefKinds: []fields.Kind{fields.Company}}, c.CompanyID.String())
+			if err != nil {
+				return &FieldError{"company_id", err}
+			}
+			r.CompanyID, after["Company"] = c.CompanyID, name
+		case c.CompanyName != nil && strings.TrimSpace(*c.CompanyName) != "":
+			company, err := made(contract.RecordKindCompany, map[string]string{"name": *c.CompanyName, "stage": "prospect"})
+			if err != nil {
+				return asField("company_name", err)
+			}
+			r.CompanyID, after["Company"] = &company, strings.TrimSpace(*c.CompanyName)
+		}
+		r.Kind, r.Stage = string(fields.Contact), "enquiry"
+		if err := q.UpdateRecord(ctx, updateOf(r)); err != nil {
+			return err
+		}
+		if c.DealName != nil && strings.TrimSpace(*c.DealName) != "" {
+			values := map[string]string{"name": *c.DealName, "person": id.String(), "company": text(r.CompanyID)}
+			if c.DealAmount != nil {
+				values["amount"] = *c.DealAmount
+			}
+			if _, err := made(contract.RecordKindDeal, values); err != nil {
+				return asField("deal_name", err)
+			}
+			after["deal"] = strings.TrimSpace(*c.DealName)
+		}
+		return d.recordChanged(ctx, q, a, id, before, after)
+	})
+}
+
+// asField puts what is wrong with a part of a request under that part's name, unless it is an amount.
+func asField(field string, err error) error {
+	if e, is := err.(*FieldError); is {
+		if e.Field == "amount" {
+			field = "deal_amount"
+		}
+		return &FieldError{field, e.Err}
+	}
+	return err
+}
+
+// MarkRecord marks a person or a company do-not-call, or takes the mark away. Errors: ErrNotFound, ErrGone.
+func (d *Desk) MarkRecord(ctx context.Context, a Actor, id uuid.UUID, m contract.DoNotCallMark) (contract.Record, error) {
+	var at *time.Time
+	reason := ""
+	if m.On {
+		now := d.Clock.Now()
+		at, reason = &now, cleanReason(m.Reason)
+	}
+	return d.changeRecord(ctx, a, id, func(q *db.Queries, r *db.Record) error {
+		if err := q.SetRecordDoNotCall(ctx, db.SetRecordDoNotCallParams{ID: id, At: at, Reason: reason}); err != nil {
+			return err
+		}
+		return d.recordChanged(ctx, q, a, id, map[string]string{"do-not-call": marked(r.DncAt != nil, r.DncReason)}, map[string]string{"do-not-call": marked(m.On, reason)})
+	})
+}

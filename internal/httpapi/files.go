@@ -1,0 +1,119 @@
+package httpapi
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
+
+	"trundo/internal/desk"
+)
+
+// Files come and go as streams, beside the contract: they may be large and slow, and are held against other limits.
+const (
+	uploadTime   = 2 * time.Hour
+	downloadTime = 2 * time.Hour
+)
+
+func (s *Server) files(e *gin.Engine) {
+	e.PUT("/api/imports/:id/file", s.sameOrigin, s.signedIn, s.receiveImport)
+	e.GET("/api/imports/:id/rejects.csv", s.signedIn, s.rejectsFile)
+	e.GET("/api/exports/:id", s.signedIn, s.exportFile)
+	e.GET("/api/calendar.ics", s.signedIn, s.myCalendar)
+	e.GET("/calendar/:secret", s.secretCalendar)
+}
+
+// loggedPath is a request's path without a secret that stands in it.
+func loggedPath(c *gin.Context) string {
+	if strings.HasPrefix(c.Request.URL.Path, "/calendar/") {
+		return "/calendar/…"
+	}
+	return c.Request.URL.Path
+}
+
+func (s *Server) pathID(c *gin.Context) (uuid.UUID, bool) {
+	id, err := uuid.Parse(c.Param("id"))
+	if err != nil {
+		s.fail(c, &desk.FieldError{Field: "id", Err: err})
+	}
+	return id, err == nil
+}
+
+func (s *Server) receiveImport(c *gin.Context) {
+	id, ok := s.pathID(c)
+	if !ok {
+		return
+	}
+	control := http.NewResponseController(c.Writer)
+	_ = control.SetReadDeadline(time.Now().Add(uploadTime))
+	_ = control.SetWriteDeadline(time.Now().Add(uploadTime + time.Minute))
+	v, err := s.desk.ReceiveImport(c.Request.Context(), actor(c), id, c.Request.Body)
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// attachment writes a file; what goes wrong before its first bytes is a problem, and after them breaks it off.
+func (s *Server) attachment(c *gin.Context, name, contentType string, write func(context.Context, io.Writer) error) {
+	control := http.NewResponseController(c.Writer)
+	_ = control.SetWriteDeadline(time.Now().Add(downloadTime))
+	c.Header("Content-Type", contentType)
+	c.Header("Cache-Control", "no-store")
+	if name != "" {
+		c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
+	}
+	if err := write(c.Request.Context(), c.Writer); err != nil {
+		if c.Writer.Written() {
+			s.log.Error("a file broke off", "id", requestID(c), "path", loggedPath(c), "error", err)
+			panic(http.ErrAbortHandler)
+		}
+		c.Writer.Header().Del("Content-Disposition")
+		s.fail(c, err)
+	}
+}
+
+func (s *Server) rejectsFile(c *gin.Context) {
+	if id, ok := s.pathID(c); ok {
+		s.attachment(c, "rejected-rows.csv", "text/csv; charset=utf-8", func(ctx context.Context, w io.Writer) error {
+			return s.desk.WriteRejects(ctx, actor(c), id, w)
+		})
+	}
+}
+
+func (s *Server) exportFile(c *gin.Context) {
+	id, ok := s.pathID(c)
+	if !ok {
+		return
+	}
+	p, err := s.desk.TakeExport(c.Request.Context(), actor(c), id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.attachment(c, p.FileName, p.ContentType, p.Write)
+}
+
+func (s *Server) myCalendar(c *gin.Context) {
+	s.calendar(c, func(w io.Writer) error { return s.desk.WriteCalendar(c.Request.Context(), actor(c), w) })
+}
+
+func (s *Server) secretCalendar(c *gin.Context) {
+	secret, _ := strings.CutSuffix(c.Param("secret"), ".ics")
+	s.calendar(c, func(w io.Writer) error { return s.desk.WriteSecretCalendar(c.Request.Context(), secret, w) })
+}
+
+// calendar is small: it is written whole, or not at all.
+func (s *Server) calendar(c *gin.Context, write func(io.Writer) error) {
+	var b bytes.Buffer
+	if err := write(&b); err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Header("Cache-Control", "no-store")
+	c.Header("Content-Disposition", `inline; filename="calendar.ics"`)
+	c.Data(http.StatusOK, "text/calendar; charset=utf-8", b.Bytes())
+}

@@ -1,0 +1,40 @@
+-- name: Lists :many
+SELECT l.id, l.name, l.group_name, l.type, l.record_kind, l.query, l.owner_id, l.shared, l.version, u.name AS owner_name,
+  (SELECT count(*) FROM list_members m JOIN records r ON r.id = m.record_id WHERE m.list_id = l.id AND r.deleted_at IS NULL)::int AS members
+FROM lists l JOIN users u ON u.id = l.owner_id
+WHERE l.shared OR l.owner_id = @user_id
+ORDER BY l.group_name, lower(l.name), l.id;
+
+-- name: LockList :one
+SELECT id, name, group_name, type, record_kind, query, owner_id, shared, version FROM lists WHERE id = @id FOR UPDATE;
+
+-- name: InsertList :exec
+INSERT INTO lists (id, name, group_name, type, record_kind, query, owner_id, shared, created_at)
+VALUES (@id, @name, @group_name, @type, @record_kind, @query, @owner_id, @shared, @created_at);
+
+-- name: UpdateList :exec
+UPDATE lists SET name = @name, group_name = @group_name, query = @query, shared = @shared, version = version + 1 WHERE id = @id;
+
+-- name: DeleteList :exec
+DELETE FROM lists WHERE id = @id;
+
+-- name: InsertBulkChange :exec
+INSERT INTO bulk_changes (id, user_id, at, action, value) VALUES (@id, @user_id, @at, @action, @value);
+
+-- name: SetBulkCount :exec
+UPDATE bulk_changes SET count = @count WHERE id = @id;
+
+-- name: LockBulkChange :one
+SELECT id, user_id, action, value, count, undone_at FROM bulk_changes WHERE id = @id FOR UPDATE;
+
+-- name: SetBulkUndone :exec
+UPDATE bulk_changes SET undone_at = @at WHERE id = @id;
+
+-- name: InsertExport :exec
+INSERT INTO exports (id, user_id, format, query, created_at) VALUES (@id, @user_id, @format, @query, @created_at);
+
+-- name: TakeExport :one
+DELETE FROM exports WHERE id = @id AND user_id = @user_id RETURNING format, query;
+
+-- name: DeleteOldExports :exec
+DELETE FROM exports WHERE created_at < @before;
