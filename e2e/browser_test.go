@@ -259,3 +259,11 @@ func (w *window) shot(path string) {
 	require.NoError(w.t, os.MkdirAll(filepath.Dir(path), 0o755))
 	require.NoError(w.t, os.WriteFile(path, picture, 0o644))
 }
+
+// upload gives a file to the page's only field for files.
+func (w *window) upload(path string) {
+	w.t.Helper()
+	w.until("a field for files", `!!document.querySelector('input[type=file]')`)
+	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.SetUploadFiles(chromedp.CSS("input[type=file]"), []string{path})))
+	w.acts++
+}

@@ -59,7 +59,7 @@ type world struct {
 func start(t *testing.T, url, addr, data string) *world {
 	t.Helper()
 	if url == "" {
-		url = pgtest.URL(t)
+		url = pgtest.Copy(t, "demo", func(s *store.Store) { require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now())) })
 	}
 	if data == "" {
 		data = t.TempDir()

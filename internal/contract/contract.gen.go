@@ -737,16 +737,52 @@ func (e SlipChangeClear) Valid() bool {
 
 // Defines values for ListCallsParamsWhose.
 const (
-	Mine ListCallsParamsWhose = "mine"
-	Team ListCallsParamsWhose = "team"
+	ListCallsParamsWhoseMine ListCallsParamsWhose = "mine"
+	ListCallsParamsWhoseTeam ListCallsParamsWhose = "team"
 )
 
 // Valid indicates whether the value is a known member of the ListCallsParamsWhose enum.
 func (e ListCallsParamsWhose) Valid() bool {
 	switch e {
-	case Mine:
+	case ListCallsParamsWhoseMine:
 		return true
-	case Team:
+	case ListCallsParamsWhoseTeam:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListFollowUpsParamsWhose.
+const (
+	ListFollowUpsParamsWhoseMine ListFollowUpsParamsWhose = "mine"
+	ListFollowUpsParamsWhoseTeam ListFollowUpsParamsWhose = "team"
+)
+
+// Valid indicates whether the value is a known member of the ListFollowUpsParamsWhose enum.
+func (e ListFollowUpsParamsWhose) Valid() bool {
+	switch e {
+	case ListFollowUpsParamsWhoseMine:
+		return true
+	case ListFollowUpsParamsWhoseTeam:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListFollowUpsParamsState.
+const (
+	ListFollowUpsParamsStateDone ListFollowUpsParamsState = "done"
+	ListFollowUpsParamsStateOpen ListFollowUpsParamsState = "open"
+)
+
+// Valid indicates whether the value is a known member of the ListFollowUpsParamsState enum.
+func (e ListFollowUpsParamsState) Valid() bool {
+	switch e {
+	case ListFollowUpsParamsStateDone:
+		return true
+	case ListFollowUpsParamsStateOpen:
 		return true
 	default:
 		return false
@@ -1090,16 +1126,18 @@ type Firm struct {
 
 // FollowUp defines model for FollowUp.
 type FollowUp struct {
-	DayOnly   bool               `json:"day_only"`
-	DueAt     *time.Time         `json:"due_at"`
-	ID        openapi_types.UUID `json:"id"`
-	Kind      FollowUpKind       `json:"kind"`
-	OwnerName string             `json:"owner_name"`
-	Promised  bool               `json:"promised"`
-	RecordID  openapi_types.UUID `json:"record_id"`
-	State     FollowUpState      `json:"state"`
-	Text      string             `json:"text"`
-	Version   int                `json:"version"`
+	DayOnly    bool               `json:"day_only"`
+	DueAt      *time.Time         `json:"due_at"`
+	ID         openapi_types.UUID `json:"id"`
+	Kind       FollowUpKind       `json:"kind"`
+	OwnerID    openapi_types.UUID `json:"owner_id"`
+	OwnerName  string             `json:"owner_name"`
+	Promised   bool               `json:"promised"`
+	RecordID   openapi_types.UUID `json:"record_id"`
+	RecordName string             `json:"record_name"`
+	State      FollowUpState      `json:"state"`
+	Text       string             `json:"text"`
+	Version    int                `json:"version"`
 }
 
 // FollowUpKind defines model for FollowUp.Kind.
@@ -1112,7 +1150,9 @@ type FollowUpState string
 type FollowUpChange struct {
 	DayOnly *bool                `json:"day_only,omitempty"`
 	DueAt   *time.Time           `json:"due_at,omitempty"`
+	OwnerID *openapi_types.UUID  `json:"owner_id,omitempty"`
 	State   *FollowUpChangeState `json:"state,omitempty"`
+	Text    *string              `json:"text,omitempty"`
 	Version int                  `json:"version"`
 }
 
@@ -1776,6 +1816,18 @@ type PlaceCallParams struct {
 type FindParams struct {
 	Q *string `form:"q,omitempty" json:"q,omitempty"`
 }
+
+// ListFollowUpsParams defines parameters for ListFollowUps.
+type ListFollowUpsParams struct {
+	Whose *ListFollowUpsParamsWhose `form:"whose,omitempty" json:"whose,omitempty"`
+	State *ListFollowUpsParamsState `form:"state,omitempty" json:"state,omitempty"`
+}
+
+// ListFollowUpsParamsWhose defines parameters for ListFollowUps.
+type ListFollowUpsParamsWhose string
+
+// ListFollowUpsParamsState defines parameters for ListFollowUps.
+type ListFollowUpsParamsState string
 
 // MergeRecordsParams defines parameters for MergeRecords.
 type MergeRecordsParams struct {

@@ -86,6 +86,7 @@ type maker struct {
 	outcomes, types []uuid.UUID
 	people          []person
 	companies       []uuid.UUID
+	companyNames    []string
 	used            map[string]bool
 }
 
@@ -267,6 +268,7 @@ func (m *maker) book(size Size) {
 			_, end, _ := strings.Cut(companyNames[(i+7*(i/n))%n], " ")
 			name = begin + " " + end
 		}
+		m.companyNames = append(m.companyNames, name)
 		pl := places[at[i]]
 		r := record{id: companies[i], kind: "company", name: name, owner: &m.users[i%reps], source: pick(m, sources), stage: pick(m, []string{"prospect", "customer", "customer"}),
 			zone: pl.zone, made: old, web: "https://www." + slug(name) + ".example", place: pl.place,
@@ -329,7 +331,7 @@ func (m *maker) person(i int, companies []uuid.UUID, mains []number, at []int, p
 	slices.Sort(tags)
 	m.record(record{id: p.id, kind: kind, name: given + " " + family, given: given, family: family, job: job, company: p.company, owner: &m.users[p.owner],
 		source: pick(m, sources), stage: stage, zone: pl.zone, note: note, custom: string(customJSON), dnc: dnc, dncReason: reason, made: old, tags: tags,
-		email: fmt.Sprintf("%s.%s@%s.example", slug(given), slug(family), slug(companyNames[c%len(companyNames)]))})
+		email: fmt.Sprintf("%s.%s@%s.example", slug(given), slug(family), slug(m.companyNames[c]))})
 	p.name, p.kind = given+" "+family, kind
 	switch specials := []string{AnswersSoon, NeverAnswers, IsBusy, Declines, NotInService, HangsUpSoon, RingsForEver, ConnectionBad}; {
 	case i == 0:

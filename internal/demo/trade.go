@@ -91,6 +91,9 @@ func (m *maker) deal(p person, productIDs []uuid.UUID, n int) {
 	quote := m.id(made.Add(time.Hour))
 	for i := range 1 + m.rand.IntN(3) {
 		x := m.rand.IntN(len(products))
+		if n == 0 {
+			x = []int{2, 6, 8}[i] // what the deal is about
+		}
 		it := money.Item{QuantityMilli: int64(1+m.rand.IntN(3)) * 1000, UnitMinor: products[x].price, DiscountBP: []int{0, 0, 500, 1000}[m.rand.IntN(4)], TaxBP: 625}
 		items = append(items, it)
 		lines = append(lines, []any{quote, i, productIDs[x], products[x].name, it.QuantityMilli, it.UnitMinor, it.DiscountBP, it.TaxBP})
@@ -105,9 +108,9 @@ func (m *maker) deal(p person, productIDs []uuid.UUID, n int) {
 	if stage == "enquiry" {
 		return
 	}
-	visit := made.AddDate(0, 0, 4).Truncate(30 * time.Minute)
+	visit := m.atWork(made.AddDate(0, 0, 4))
 	if stage == "visit" {
-		visit = m.now.AddDate(0, 0, 1+m.rand.IntN(9)).Truncate(30 * time.Minute)
+		visit = m.atWork(m.now.AddDate(0, 0, 1+m.rand.IntN(9)))
 	}
 	end := visit.Add(90 * time.Minute)
 	state := "done"
@@ -134,6 +137,15 @@ func (m *maker) deal(p person, productIDs []uuid.UUID, n int) {
 	for _, l := range lines {
 		m.add("record_items", append([]any{order}, l[1:]...)...)
 	}
+}
+
+// atWork is some half hour of a working day, on day or just after it.
+func (m *maker) atWork(day time.Time) time.Time {
+	day = day.In(m.zone)
+	for day.Weekday() == time.Saturday || day.Weekday() == time.Sunday {
+		day = day.AddDate(0, 0, 1)
+	}
+	return time.Date(day.Year(), day.Month(), day.Day(), 8+m.rand.IntN(8), 30*m.rand.IntN(2), 0, 0, m.zone)
 }
 
 // doubles lets two people stand in the book twice, spelt a little otherwise, as it happens everywhere.

@@ -16,7 +16,7 @@ import (
 )
 
 func followUpView(f db.FollowUpsByIDsRow) contract.FollowUp {
-	return contract.FollowUp{ID: f.ID, RecordID: f.RecordID, OwnerName: f.OwnerName, Kind: contract.FollowUpKind(f.Kind), Text: f.Text,
+	return contract.FollowUp{ID: f.ID, RecordID: f.RecordID, RecordName: f.RecordName, OwnerID: f.OwnerID, OwnerName: f.OwnerName, Kind: contract.FollowUpKind(f.Kind), Text: f.Text,
 		Promised: f.Promised, DueAt: f.DueAt, DayOnly: f.DayOnly, State: contract.FollowUpState(f.State), Version: f.Version}
 }
 
@@ -89,7 +89,7 @@ func (d *Desk) followUp(ctx context.Context, id uuid.UUID) (contract.FollowUp, e
 
 // ChangeFollowUp marks a follow-up done, cancelled or open again, or puts it off. Errors: ErrNotFound, ErrForbidden, ErrChangedElse, *FieldError.
 func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c contract.FollowUpChange) (contract.FollowUp, error) {
-	var record, owner uuid.UUID
+	var record, owner, given uuid.UUID
 	err := d.Store.Tx(ctx, func(q *db.Queries) error {
 		f, err := q.LockFollowUp(ctx, id)
 		switch {
@@ -103,7 +103,20 @@ func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c cont
 			return ErrChangedElse
 		}
 		record, owner = f.RecordID, f.OwnerID
-		p := db.UpdateFollowUpParams{ID: id, State: f.State, DueAt: f.DueAt, DayOnly: f.DayOnly}
+		p := db.UpdateFollowUpParams{ID: id, State: f.State, Text: f.Text, OwnerID: f.OwnerID, DueAt: f.DueAt, DayOnly: f.DayOnly}
+		if c.Text != nil {
+			if p.Text = strings.TrimSpace(strings.ReplaceAll(*c.Text, "\x00", "")); p.Text == "" {
+				return wrong("text", "say in a few words what is to be done")
+			}
+		}
+		if c.OwnerID != nil {
+			if _, err := q.User(ctx, *c.OwnerID); store.NotFound(err) {
+				return wrong("owner_id", "nobody of the firm is meant by this")
+			} else if err != nil {
+				return err
+			}
+			p.OwnerID, given = *c.OwnerID, *c.OwnerID
+		}
 		if c.State != nil {
 			p.State = string(*c.State)
 		}
@@ -121,7 +134,39 @@ func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c cont
 	}
 	d.publishHistory(nil, record)
 	d.publishLane(owner)
+	if given != uuid.Nil && given != owner {
+		d.publishLane(given)
+	}
 	return d.followUp(ctx, id)
+}
+
+// FollowUps lists follow-ups: a's own or everybody's, open ones by their time or done ones newest first.
+func (d *Desk) FollowUps(ctx context.Context, a Actor, mine, open bool) ([]contract.FollowUp, error) {
+	var owner *uuid.UUID
+	if mine {
+		owner = &a.ID
+	}
+	read := d.Store.DoneFollowUps
+	if open {
+		read = d.Store.OpenFollowUps
+	}
+	ids, err := read(ctx, owner)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := d.Store.FollowUpsByIDs(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	views := make([]contract.FollowUp, 0, len(rows))
+	for _, id := range ids {
+		for _, r := range rows {
+			if r.ID == id {
+				views = append(views, followUpView(r))
+			}
+		}
+	}
+	return views, nil
 }
 
 // laneHorizon is how far ahead the lane looks.

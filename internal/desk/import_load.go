@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/duplicate"
 	"trundo/internal/core/fields"
 	"trundo/internal/core/phone"
 	"trundo/internal/store"
@@ -105,7 +106,7 @@ type loader struct {
 	kind  fields.Kind
 	kinds []string
 
-	known                  map[string]uuid.UUID // what identifies a record to its id
+	known                  map[string][]known   // what identifies a record, to those it may be
 	refs                   map[string]uuid.UUID // kind and name in lower case to id
 	records, numbers       [][]any
 	listed                 []uuid.UUID
@@ -173,7 +174,7 @@ func (l *loader) identities(s *stagedRow) []string {
 
 // lookUp finds in the book, with one query each, what the rows of a batch name.
 func (l *loader) lookUp(ctx context.Context, staged []stagedRow) error {
-	l.known, l.refs = map[string]uuid.UUID{}, map[string]uuid.UUID{}
+	l.known, l.refs = map[string][]known{}, map[string]uuid.UUID{}
 	wanted := map[string][]string{}
 	mails, numbers, references, own := []string{}, []string{}, []string{}, []string{}
 	for n := range staged {
@@ -213,14 +214,14 @@ func (l *loader) lookUp(ctx context.Context, staged []stagedRow) error {
 		return err
 	}
 	for _, r := range byMail {
-		l.known["mail:"+r.Email] = r.ID
+		l.know("mail:"+r.Email, r.ID, "")
 	}
 	byReference, err := l.q.RecordsByReference(ctx, db.RecordsByReferenceParams{Kind: string(l.kind), Refs: references})
 	if err != nil {
 		return err
 	}
 	for _, r := range byReference {
-		l.known["reference:"+r.Reference] = r.ID
+		l.know("reference:"+r.Reference, r.ID, "")
 	}
 	if l.kind == fields.Company {
 		rows, err := l.q.RecordsByName(ctx, db.RecordsByNameParams{Kinds: l.kinds, Names: own})
@@ -228,7 +229,7 @@ func (l *loader) lookUp(ctx context.Context, staged []stagedRow) error {
 			return err
 		}
 		for _, r := range rows {
-			l.known["name:"+r.LowerName] = r.ID
+			l.know("name:"+r.LowerName, r.ID, "")
 		}
 	}
 	if l.kind.Person() {
@@ -237,10 +238,33 @@ func (l *loader) lookUp(ctx context.Context, staged []stagedRow) error {
 			return err
 		}
 		for _, r := range rows {
-			l.known["number:"+r.E164+";"+r.Ext] = r.RecordID
+			l.know("number:"+r.E164+";"+r.Ext, r.RecordID, r.Name)
 		}
 	}
 	return nil
+}
+
+// known is somebody who may be meant; name is empty where what identifies them is enough.
+type known struct {
+	id   uuid.UUID
+	name string
+}
+
+func (l *loader) know(key string, id uuid.UUID, name string) {
+	l.known[key] = append(l.known[key], known{id, name})
+}
+
+// alike is how similar two names have to be for a shared number to mean the same person: colleagues share lines too.
+const alike = 0.35
+
+// same finds who is meant by what identifies a row. A row without a name is whoever has the number.
+func (l *loader) same(key, name string) (uuid.UUID, bool) {
+	for _, k := range l.known[key] {
+		if k.name == "" || name == "" || duplicate.Similarity(k.name, name) >= alike {
+			return k.id, true
+		}
+	}
+	return uuid.Nil, false
 }
 
 // take makes a record of a row, or adds it to the one that it is about.
@@ -248,7 +272,7 @@ func (l *loader) take(ctx context.Context, s *stagedRow) error {
 	keys := l.identities(s)
 	if l.plan.Same != contract.Make {
 		for _, key := range keys {
-			id, there := l.known[key]
+			id, there := l.same(key, fields.FullName(s.Values["given"], s.Values["family"], "", s.Values["name"]))
 			if !there {
 				continue
 			}
@@ -276,7 +300,11 @@ func (l *loader) take(ctx context.Context, s *stagedRow) error {
 		l.number(r.ID, n, x)
 	}
 	for _, key := range keys {
-		l.known[key] = r.ID
+		name := ""
+		if strings.HasPrefix(key, "number:") {
+			name = r.Name
+		}
+		l.know(key, r.ID, name)
 	}
 	l.listed = append(l.listed, r.ID)
 	l.made++

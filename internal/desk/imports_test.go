@@ -106,15 +106,15 @@ const problemHeading = "Why it was rejected"
 
 func TestRowsThatAreThereAlreadyAreSkippedOrCompleted(t *testing.T) {
 	w := newWorld(t)
-	file := "Name,Mail,Mobile,Job,Note\nBerit O.,BERIT@vesper.example,,Head grower,From the file.\n\"Pell, Aron\",,413-555-0177,,\nUna Bracken,una@x.example,,Buyer,\nUna Bracken,UNA@x.example,607 555 0101,Owner,\n"
+	file := "Name,Mail,Mobile,Job,Note\nBerit O.,BERIT@vesper.example,,Head grower,From the file.\n\"Pell, Aron\",,413-555-0177,,\nUna Bracken,una@x.example,,Buyer,\nUna Bracken,UNA@x.example,607 555 0101,Owner,\nHollis Vane,,413 555 0177,\n"
 	i := w.brings(contract.RecordKindContact, "csv", file, contract.Skip)
 	i = w.loads(i.ID)
-	assert.Equal(t, []int64{1, 0, 3}, []int64{i.RowsMade, i.RowsUpdated, i.RowsSkipped}, "the second Una is the first")
+	assert.Equal(t, []int64{2, 0, 3}, []int64{i.RowsMade, i.RowsUpdated, i.RowsSkipped}, "the second Una is the first; who shares a number is another")
 	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET note = 'Mornings.' WHERE id = $1`, w.berit)
 	require.NoError(t, err)
 	i = w.brings(contract.RecordKindContact, "csv", file, contract.Update)
 	i = w.loads(i.ID)
-	assert.Equal(t, []int64{0, 4}, []int64{i.RowsMade, i.RowsUpdated})
+	assert.Equal(t, []int64{0, 5}, []int64{i.RowsMade, i.RowsUpdated})
 	r, err := w.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Head grower", "Mornings.\n\nFrom the file."}, []string{r.Job, r.Note})

@@ -323,3 +323,9 @@ func (s *Server) ChangeField(c *gin.Context, id contract.ID) {
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
+
+// ListFollowUps implements ServerInterface.
+func (s *Server) ListFollowUps(c *gin.Context, p contract.ListFollowUpsParams) {
+	v, err := s.desk.FollowUps(c.Request.Context(), actor(c), text(p.Whose) != "team", text(p.State) != "done")
+	answer(s, c, http.StatusOK, v, err)
+}

@@ -1,9 +1,12 @@
 // Every text that the interface shows, in one place, so that it can be translated. What the rules say (reasons, problems)
 // comes from the server in words.
 
+import { book } from "./messages_book";
+
 const count = (n: number, one: string, many: string) => `${String(n)} ${n === 1 ? one : many}`;
 
 export const t = {
+  book,
   name: "Trundo",
   skip: "Skip to the sheet",
   loading: "Loading",
@@ -34,7 +37,7 @@ export const t = {
     orByName: "Or by name",
     roles: { rep: "rep", supervisor: "supervisor", admin: "admin" } as Record<string, string>,
   },
-  sections: { today: "Today", people: "People", calls: "Calls" },
+  sections: { today: "Today", people: "People", lists: "Lists", calls: "Calls", settings: "Settings" },
   find: {
     label: "Find or dial",
     placeholder: "Find or dial",
@@ -43,6 +46,8 @@ export const t = {
     nothing: "Nobody found. A number can be dialed all the same.",
     hint: "Enter opens, Shift+Enter calls",
     none: "No calls yet",
+    colleague: "colleague",
+    extension: (x: string) => `ext ${x}`,
   },
   me: {
     available: "Available",
@@ -159,6 +164,7 @@ export const t = {
     callBack: "Call back",
     until: (time: string) => `callable until ${time}`,
     from: (time: string) => `calling hours from ${time}`,
+    fromShort: (time: string) => `from ${time}`,
     there: (time: string) => `${time} there`,
     notANumber: "not a number that can be dialed",
     noNumbers: "No numbers yet.",
@@ -166,17 +172,7 @@ export const t = {
   },
   people: {
     title: "People",
-    companies: "Companies",
-    search: "Search by name, company or number",
-    total: (n: number) => count(n, "person", "people"),
-    totalCompanies: (n: number) => count(n, "company", "companies"),
-    empty: "Nobody yet.",
-    nothing: (q: string) => `Nobody matches “${q}”. Part of a name, a company or the last digits of a number will do.`,
-    columns: { name: "Name", company: "Company", numbers: "Numbers", stage: "Stage", owner: "Owner" },
-    hint: "Arrow keys move, Enter opens, Shift+Enter calls",
-    more: "Loading more",
-    kinds: { people: "Contacts and leads", company: "Companies" },
-    lead: "lead",
+    columns: { numbers: "Numbers" },
   },
   record: {
     owner: (n: string) => `Owner ${n}`,
@@ -203,6 +199,7 @@ export const t = {
     stage: "Stage",
     kinds: { contact: "Contact", lead: "Lead", company: "Company" } as Record<string, string>,
     gone: "This record is not there",
+    trail: "Records opened last",
   },
   history: {
     title: "History",
@@ -282,6 +279,8 @@ export const t = {
       today: "Go to Today",
       people: "Go to People",
       calls: "Go to Calls",
+      lists: "Go to Lists",
+      add: "Make a new record",
       company: "From a person to the company, and back",
     } as Record<string, string>,
   },

@@ -37,6 +37,8 @@ export const mobile: PhoneNumber = {
   record_id: ids.berit,
   label: "mobile",
   display: "413 555 0142",
+  typed: "413 555 0142",
+  valid: true,
   dialable: true,
   refused: "",
   in_hours: true,
@@ -54,24 +56,83 @@ export const row: RecordRow = {
   owner_name: "Ines Calloway",
   company: { id: ids.nursery, kind: "company", name: "Vesper Hollow Nursery" },
   numbers: [mobile],
+  values: { owner: "Ines Calloway", company: "Vesper Hollow Nursery", stage: "customer" },
 };
 
-export const sheet: Schemas["Record"] = {
+const field = (key: string, label: string, type: Schemas["FieldDef"]["type"], more: object = {}) => ({
+  key,
+  label,
+  type,
+  choices: [],
+  ref_kinds: [],
+  required: false,
+  computed: false,
+  ops: ["is", "contains", "empty"],
+  custom_id: null,
+  place: "side" as const,
+  ...more,
+});
+
+export const bookOf = (rights: Partial<Schemas["BookRights"]> = {}): Schemas["Book"] => ({
+  kinds: (["contact", "lead"] as const)
+    .map((kind): Schemas["KindDef"] => ({
+      kind,
+      fields: [
+        field("job", "Job", "text", { place: "top" }),
+        field("company", "Company", "ref", { place: "top", ref_kinds: ["company"] }),
+        field("email", "Mail", "mail"),
+        field("stage", "Stage", "choice", { place: "top", choices: ["enquiry", "customer"] }),
+        field("owner", "Owner", "user"),
+        field("note", "Note", "long"),
+        field("custom.tank", "Tank", "text"),
+      ],
+    }))
+    .concat([{ kind: "company", fields: [field("name", "Name", "text", { required: true })] }]),
+  labels: ["mobile", "office"],
+  people: [{ id: ids.ines, name: "Ines Calloway", extension: "21", team: "Sales", availability: "available" }],
+  currency: "USD",
+  rights: { set_up: false, override: false, export: false, import: false, ...rights },
+});
+
+const company = { id: ids.nursery, kind: "company" as const, name: "Vesper Hollow Nursery" };
+
+/** filled is a sheet with other texts in its fields. */
+export const sheetWith = (texts: Record<string, string>, version = 4): Schemas["Record"] => ({
   ...row,
-  email: "berit@vesper.example",
-  web: "",
-  address: "",
-  place: "",
+  values: ["job", "company", "email", "stage", "owner", "note", "custom.tank"].map((key) => ({
+    key,
+    value: texts[key] ?? "",
+    text: texts[key] ?? "",
+    ref: key === "company" ? company : null,
+  })),
   source: "Spring show leaflet",
-  note: "Mornings are best.",
-  custom: [{ label: "Tank", value: "12,000 l" }],
+  note: texts["note"] ?? "",
   people: [],
+  related: [],
+  items: [],
+  totals: [],
   follow_ups: [],
   touches: 3,
   conversations: 2,
   refused: "",
-  version: 4,
+  do_not_call: false,
+  number_order: [],
+  merge: null,
+  deleted: false,
+  version,
+});
+
+export const texts = {
+  job: "Head grower",
+  company: "Vesper Hollow Nursery",
+  email: "berit@vesper.example",
+  stage: "customer",
+  owner: "Ines Calloway",
+  note: "Mornings are best.",
+  "custom.tank": "12,000 l",
 };
+
+export const sheet = sheetWith(texts);
 
 export function callOf(
   rest: Partial<Call> = {},
@@ -136,8 +197,14 @@ const usual: Record<string, unknown> = {
   "GET /api/demo/people": [{ login: "ines", name: "Ines Calloway", role: "rep", team: "Sales", password: "x" }],
   "GET /api/desk": { calls: [] },
   "GET /api/lane": { owed: [], today: 0, just_now: [], at: new Date().toISOString() },
-  "GET /api/find": { records: [row], dial: null, recent: [] },
-  "GET /api/people": { rows: [row], next: "", total: 1 },
+  "GET /api/find": { records: [row], colleagues: [], dial: null, recent: [] },
+  "GET /api/book": bookOf(),
+  "POST /api/book/rows": { offset: 0, rows: [row] },
+  "POST /api/book/count": { count: 1, more: false },
+  "GET /api/lists": [],
+  "GET /api/duplicates": { pairs: [], total: 0, running: false },
+  "POST /api/duplicates/check": [],
+  [`GET /api/records/${ids.berit}/duplicates`]: [],
   [`GET /api/records/${ids.berit}`]: sheet,
   [`GET /api/records/${ids.berit}/history`]: { entries: [], next: "" },
   "GET /api/calls": { calls: [], next: "" },

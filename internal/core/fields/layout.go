@@ -16,6 +16,9 @@ type Placed struct {
 	Place Place  `json:"place"`
 }
 
+// usualHidden stand in the sheet's title already.
+var usualHidden = map[string]bool{"given": true, "family": true, "name": true}
+
 // usualTop are the fields that stand under the name where nobody has said otherwise.
 var usualTop = map[string]bool{"job": true, "company": true, "stage": true, "amount": true, "person": true, "starts": true, "reference": true}
 
@@ -35,8 +38,11 @@ func Layout(list []Field, set []Placed) []Placed {
 			continue
 		}
 		p := Placed{f.Key, Side}
-		if usualTop[f.Key] {
+		switch {
+		case usualTop[f.Key]:
 			p.Place = Top
+		case usualHidden[f.Key]:
+			p.Place = Hidden
 		}
 		out = append(out, p)
 	}

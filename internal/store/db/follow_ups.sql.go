@@ -12,26 +12,53 @@ import (
 	"github.com/google/uuid"
 )
 
+const doneFollowUps = `-- name: DoneFollowUps :many
+SELECT f.id FROM follow_ups f
+WHERE f.state <> 'open' AND ($1::uuid IS NULL OR f.owner_id = $1)
+ORDER BY f.done_at DESC NULLS LAST, f.id LIMIT 500
+`
+
+func (q *Queries) DoneFollowUps(ctx context.Context, ownerID *uuid.UUID) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, doneFollowUps, ownerID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const followUpsByIDs = `-- name: FollowUpsByIDs :many
-SELECT f.id, f.record_id, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
-FROM follow_ups f JOIN users u ON u.id = f.owner_id
+SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
+FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.record_id
 WHERE f.id = ANY ($1::uuid[])
 `
 
 type FollowUpsByIDsRow struct {
-	ID        uuid.UUID
-	RecordID  uuid.UUID
-	OwnerID   uuid.UUID
-	OwnerName string
-	Kind      string
-	Text      string
-	Promised  bool
-	DueAt     *time.Time
-	DayOnly   bool
-	State     string
-	CreatedAt time.Time
-	DoneAt    *time.Time
-	Version   int
+	ID         uuid.UUID
+	RecordID   uuid.UUID
+	RecordName string
+	OwnerID    uuid.UUID
+	OwnerName  string
+	Kind       string
+	Text       string
+	Promised   bool
+	DueAt      *time.Time
+	DayOnly    bool
+	State      string
+	CreatedAt  time.Time
+	DoneAt     *time.Time
+	Version    int
 }
 
 func (q *Queries) FollowUpsByIDs(ctx context.Context, ids []uuid.UUID) ([]FollowUpsByIDsRow, error) {
@@ -46,6 +73,7 @@ func (q *Queries) FollowUpsByIDs(ctx context.Context, ids []uuid.UUID) ([]Follow
 		if err := rows.Scan(
 			&i.ID,
 			&i.RecordID,
+			&i.RecordName,
 			&i.OwnerID,
 			&i.OwnerName,
 			&i.Kind,
@@ -69,25 +97,26 @@ func (q *Queries) FollowUpsByIDs(ctx context.Context, ids []uuid.UUID) ([]Follow
 }
 
 const followUpsOfRecord = `-- name: FollowUpsOfRecord :many
-SELECT f.id, f.record_id, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
-FROM follow_ups f JOIN users u ON u.id = f.owner_id
+SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
+FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.record_id
 WHERE f.record_id = $1 AND f.state = 'open' ORDER BY f.due_at NULLS LAST, f.id
 `
 
 type FollowUpsOfRecordRow struct {
-	ID        uuid.UUID
-	RecordID  uuid.UUID
-	OwnerID   uuid.UUID
-	OwnerName string
-	Kind      string
-	Text      string
-	Promised  bool
-	DueAt     *time.Time
-	DayOnly   bool
-	State     string
-	CreatedAt time.Time
-	DoneAt    *time.Time
-	Version   int
+	ID         uuid.UUID
+	RecordID   uuid.UUID
+	RecordName string
+	OwnerID    uuid.UUID
+	OwnerName  string
+	Kind       string
+	Text       string
+	Promised   bool
+	DueAt      *time.Time
+	DayOnly    bool
+	State      string
+	CreatedAt  time.Time
+	DoneAt     *time.Time
+	Version    int
 }
 
 func (q *Queries) FollowUpsOfRecord(ctx context.Context, recordID uuid.UUID) ([]FollowUpsOfRecordRow, error) {
@@ -102,6 +131,7 @@ func (q *Queries) FollowUpsOfRecord(ctx context.Context, recordID uuid.UUID) ([]
 		if err := rows.Scan(
 			&i.ID,
 			&i.RecordID,
+			&i.RecordName,
 			&i.OwnerID,
 			&i.OwnerName,
 			&i.Kind,
@@ -287,13 +317,41 @@ func (q *Queries) LockFollowUp(ctx context.Context, id uuid.UUID) (LockFollowUpR
 	return i, err
 }
 
+const openFollowUps = `-- name: OpenFollowUps :many
+SELECT f.id FROM follow_ups f JOIN records r ON r.id = f.record_id
+WHERE f.state = 'open' AND r.deleted_at IS NULL AND ($1::uuid IS NULL OR f.owner_id = $1)
+ORDER BY f.due_at NULLS LAST, f.id LIMIT 500
+`
+
+func (q *Queries) OpenFollowUps(ctx context.Context, ownerID *uuid.UUID) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, openFollowUps, ownerID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const updateFollowUp = `-- name: UpdateFollowUp :exec
-UPDATE follow_ups SET state = $1, due_at = $2, day_only = $3, done_at = $4, version = version + 1
-WHERE id = $5
+UPDATE follow_ups SET state = $1, text = $2, owner_id = $3, due_at = $4, day_only = $5, done_at = $6, version = version + 1
+WHERE id = $7
 `
 
 type UpdateFollowUpParams struct {
 	State   string
+	Text    string
+	OwnerID uuid.UUID
 	DueAt   *time.Time
 	DayOnly bool
 	DoneAt  *time.Time
@@ -303,6 +361,8 @@ type UpdateFollowUpParams struct {
 func (q *Queries) UpdateFollowUp(ctx context.Context, arg UpdateFollowUpParams) error {
 	_, err := q.db.Exec(ctx, updateFollowUp,
 		arg.State,
+		arg.Text,
+		arg.OwnerID,
 		arg.DueAt,
 		arg.DayOnly,
 		arg.DoneAt,

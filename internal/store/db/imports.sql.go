@@ -315,7 +315,7 @@ func (q *Queries) RecordsByName(ctx context.Context, arg RecordsByNameParams) ([
 }
 
 const recordsByNumber = `-- name: RecordsByNumber :many
-SELECT DISTINCT ON (n.e164, n.ext) n.record_id, n.e164::text AS e164, n.ext FROM phone_numbers n JOIN records r ON r.id = n.record_id
+SELECT n.record_id, n.e164::text AS e164, n.ext, r.name FROM phone_numbers n JOIN records r ON r.id = n.record_id
 WHERE r.deleted_at IS NULL AND r.kind = ANY ($1::text[]) AND n.e164 = ANY ($2::text[]) ORDER BY n.e164, n.ext, n.id
 `
 
@@ -328,6 +328,7 @@ type RecordsByNumberRow struct {
 	RecordID uuid.UUID
 	E164     string
 	Ext      string
+	Name     string
 }
 
 func (q *Queries) RecordsByNumber(ctx context.Context, arg RecordsByNumberParams) ([]RecordsByNumberRow, error) {
@@ -339,7 +340,12 @@ func (q *Queries) RecordsByNumber(ctx context.Context, arg RecordsByNumberParams
 	items := []RecordsByNumberRow{}
 	for rows.Next() {
 		var i RecordsByNumberRow
-		if err := rows.Scan(&i.RecordID, &i.E164, &i.Ext); err != nil {
+		if err := rows.Scan(
+			&i.RecordID,
+			&i.E164,
+			&i.Ext,
+			&i.Name,
+		); err != nil {
 			return nil, err
 		}
 		items = append(items, i)

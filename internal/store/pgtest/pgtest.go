@@ -62,6 +62,32 @@ func URL(t testing.TB) string {
 	return c.URL(name)
 }
 
+// Copy gives the address of a copy of a database that fill has filled once for this test binary, under a name.
+func Copy(t testing.TB, name string, fill func(s *store.Store)) string {
+	t.Helper()
+	c := shared(t)
+	filled := "filled_" + name
+	copies.Lock()
+	if !copies.made[filled] {
+		exec(t, c.URL("postgres"), "CREATE DATABASE "+filled+" TEMPLATE "+template)
+		s, err := store.Open(context.Background(), c.URL(filled), 2)
+		require.NoError(t, err)
+		fill(s)
+		s.Close()
+		copies.made[filled] = true
+	}
+	copies.Unlock()
+	own := fmt.Sprintf("test_%d", count.Add(1))
+	exec(t, c.URL("postgres"), "CREATE DATABASE "+own+" TEMPLATE "+filled)
+	t.Cleanup(func() { exec(t, c.URL("postgres"), "DROP DATABASE IF EXISTS "+own+" WITH (FORCE)") })
+	return c.URL(own)
+}
+
+var copies = struct {
+	sync.Mutex
+	made map[string]bool
+}{made: map[string]bool{}}
+
 // Own gives a cluster that only this test uses, so that it can be halted, and a migrated database in it.
 func Own(t testing.TB) (*pgcluster.Cluster, string) {
 	t.Helper()

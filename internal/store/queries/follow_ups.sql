@@ -6,17 +6,17 @@ VALUES (@id, @record_id, @owner_id, sqlc.narg('slip_id'), @kind, @text, @promise
 SELECT id, record_id, owner_id, kind, text, promised, due_at, day_only, state, version FROM follow_ups WHERE id = @id FOR UPDATE;
 
 -- name: UpdateFollowUp :exec
-UPDATE follow_ups SET state = @state, due_at = sqlc.narg('due_at'), day_only = @day_only, done_at = sqlc.narg('done_at'), version = version + 1
+UPDATE follow_ups SET state = @state, text = @text, owner_id = @owner_id, due_at = sqlc.narg('due_at'), day_only = @day_only, done_at = sqlc.narg('done_at'), version = version + 1
 WHERE id = @id;
 
 -- name: FollowUpsOfRecord :many
-SELECT f.id, f.record_id, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
-FROM follow_ups f JOIN users u ON u.id = f.owner_id
+SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
+FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.record_id
 WHERE f.record_id = @record_id AND f.state = 'open' ORDER BY f.due_at NULLS LAST, f.id;
 
 -- name: FollowUpsByIDs :many
-SELECT f.id, f.record_id, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
-FROM follow_ups f JOIN users u ON u.id = f.owner_id
+SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
+FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.record_id
 WHERE f.id = ANY (@ids::uuid[]);
 
 -- name: LaneFollowUps :many
@@ -32,3 +32,13 @@ SELECT s.id, s.call_id, coalesce(c.ended_at, s.created_at)::timestamptz AS since
 FROM slips s JOIN calls c ON c.id = s.call_id LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE s.user_id = @user_id AND s.state = 'open' AND c.ended_at IS NOT NULL
 ORDER BY s.created_at LIMIT 200;
+
+-- name: OpenFollowUps :many
+SELECT f.id FROM follow_ups f JOIN records r ON r.id = f.record_id
+WHERE f.state = 'open' AND r.deleted_at IS NULL AND (sqlc.narg('owner_id')::uuid IS NULL OR f.owner_id = sqlc.narg('owner_id'))
+ORDER BY f.due_at NULLS LAST, f.id LIMIT 500;
+
+-- name: DoneFollowUps :many
+SELECT f.id FROM follow_ups f
+WHERE f.state <> 'open' AND (sqlc.narg('owner_id')::uuid IS NULL OR f.owner_id = sqlc.narg('owner_id'))
+ORDER BY f.done_at DESC NULLS LAST, f.id LIMIT 500;

@@ -53,7 +53,7 @@ SELECT DISTINCT ON (lower(email)) id, lower(email)::text AS email FROM records
 WHERE email <> '' AND deleted_at IS NULL AND kind = ANY (@kinds::text[]) AND lower(email) = ANY (@mails::text[]) ORDER BY lower(email), id;
 
 -- name: RecordsByNumber :many
-SELECT DISTINCT ON (n.e164, n.ext) n.record_id, n.e164::text AS e164, n.ext FROM phone_numbers n JOIN records r ON r.id = n.record_id
+SELECT n.record_id, n.e164::text AS e164, n.ext, r.name FROM phone_numbers n JOIN records r ON r.id = n.record_id
 WHERE r.deleted_at IS NULL AND r.kind = ANY (@kinds::text[]) AND n.e164 = ANY (@numbers::text[]) ORDER BY n.e164, n.ext, n.id;
 
 -- name: RecordsByReference :many

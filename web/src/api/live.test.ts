@@ -48,7 +48,14 @@ describe("the live stream", () => {
     await cut(1006);
     expect(FakeSocket.all).toHaveLength(2);
     expect(Object.fromEntries(newest().url.searchParams)).toEqual({ epoch: "e1", after: "9" });
-    expect(refreshed).toEqual([["lane"], ["history", "r1"], ["record", "r1"], ["call", "c1"], ["calls"]]);
+    expect(refreshed).toEqual([
+      ["lane"],
+      ["follow-ups"],
+      ["history", "r1"],
+      ["record", "r1"],
+      ["call", "c1"],
+      ["calls"],
+    ]);
   });
 
   it("fetches everything again when the server no longer knows what was missed", async () => {

@@ -123,14 +123,28 @@ function apply(client: QueryClient, event: LiveEvent) {
       refresh("calls");
       return;
     case "record":
+      // Without names it is many: whatever is shown is read again.
+      if (!event.records?.length) {
+        refresh("history");
+        refresh("record");
+      }
       for (const id of event.records ?? []) {
         refresh("history", id);
         refresh("record", id);
       }
-      refresh("people");
+      refresh("rows");
+      return;
+    case "book":
+      refresh("book");
+      refresh("lists");
+      refresh("duplicates");
+      return;
+    case "import":
+      refresh("imports");
       return;
     case "lane":
       refresh("lane");
+      refresh("follow-ups");
       return;
     case "saving":
       set({ away: event.away ?? false });

@@ -1,7 +1,7 @@
 // What is read from the server, each with its key. Live events refresh them (see live.ts).
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 
-import { api, ask } from "./client";
+import { api, ask, type Schemas } from "./client";
 import { withNewest } from "./call_states";
 
 export const queries = {
@@ -42,14 +42,48 @@ export const queries = {
       initialPageParam: "",
       getNextPageParam: (last) => last.next || undefined,
     }),
-  people: (q: string, kind: "people" | "company") =>
-    infiniteQueryOptions({
-      queryKey: ["people", kind, q],
-      queryFn: ({ pageParam, signal }) =>
-        ask(api.GET("/api/people", { params: { query: { q, kind, after: pageParam } }, signal })),
-      initialPageParam: "",
-      getNextPageParam: (last) => last.next || undefined,
+  book: queryOptions({
+    queryKey: ["book"],
+    queryFn: () => ask(api.GET("/api/book")),
+    staleTime: 60_000,
+  }),
+  rows: (query: Schemas["RowQuery"]) =>
+    queryOptions({
+      queryKey: ["rows", query],
+      queryFn: ({ signal }) => ask(api.POST("/api/book/rows", { body: query, signal })),
       placeholderData: keepPreviousData,
+      staleTime: 15_000,
+    }),
+  count: (query: Schemas["RowQuery"]) =>
+    queryOptions({
+      queryKey: ["rows", "count", query],
+      queryFn: ({ signal }) => ask(api.POST("/api/book/count", { body: query, signal })),
+      placeholderData: keepPreviousData,
+    }),
+  lists: queryOptions({ queryKey: ["lists"], queryFn: () => ask(api.GET("/api/lists")) }),
+  duplicates: queryOptions({ queryKey: ["duplicates"], queryFn: () => ask(api.GET("/api/duplicates")) }),
+  duplicatesOf: (id: string) =>
+    queryOptions({
+      queryKey: ["record", id, "duplicates"],
+      queryFn: () => ask(api.GET("/api/records/{id}/duplicates", { params: { path: { id } } })),
+    }),
+  imports: queryOptions({ queryKey: ["imports"], queryFn: () => ask(api.GET("/api/imports")) }),
+  import: (id: string) =>
+    queryOptions({
+      queryKey: ["imports", id],
+      queryFn: () => ask(api.GET("/api/imports/{id}", { params: { path: { id } } })),
+    }),
+  rejects: (id: string) =>
+    queryOptions({
+      queryKey: ["imports", id, "rejects"],
+      queryFn: () => ask(api.GET("/api/imports/{id}/rejects", { params: { path: { id } } })),
+    }),
+  bookSettings: queryOptions({ queryKey: ["book-settings"], queryFn: () => ask(api.GET("/api/settings/book")) }),
+  doNotCall: queryOptions({ queryKey: ["do-not-call"], queryFn: () => ask(api.GET("/api/do-not-call")) }),
+  followUps: (whose: "mine" | "team", state: "open" | "done") =>
+    queryOptions({
+      queryKey: ["follow-ups", whose, state],
+      queryFn: () => ask(api.GET("/api/follow-ups", { params: { query: { whose, state } } })),
     }),
   find: (q: string) =>
     queryOptions({

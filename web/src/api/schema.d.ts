@@ -93,6 +93,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/follow-ups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listFollowUps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/follow-ups/{id}": {
         parameters: {
             query?: never;
@@ -1439,6 +1455,9 @@ export interface components {
             id: string;
             /** Format: uuid */
             record_id: string;
+            record_name: string;
+            /** Format: uuid */
+            owner_id: string;
             owner_name: string;
             /** @enum {string} */
             kind: "call" | "task";
@@ -1467,6 +1486,9 @@ export interface components {
             /** Format: date-time */
             due_at?: string;
             day_only?: boolean;
+            text?: string;
+            /** Format: uuid */
+            owner_id?: string;
         };
         /** @description Either a stored number or a typed one. */
         NewCall: {
@@ -1918,6 +1940,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FollowUp"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listFollowUps: {
+        parameters: {
+            query?: {
+                whose?: "mine" | "team";
+                state?: "open" | "done";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Open ones by their time, done ones newest first; at most 500 */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowUp"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -97,7 +97,7 @@ export function AttachSearch({ call, label }: { call: Call; label?: string }) {
           <Field
             label={t.find.label}
             hidden
-            placeholder={t.people.search}
+            placeholder={t.book.list.search}
             value={text}
             onChange={(e) => {
               setText(e.target.value);

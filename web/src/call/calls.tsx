@@ -84,14 +84,21 @@ export function Calls() {
           key={whose}
           label={t.calls.title}
           columns={columns}
-          rows={rows}
+          count={rows.length}
+          rowAt={(i) => rows[i]}
           idOf={(x) => x.id}
           onOpen={(x) => void navigate({ to: "/calls/$id", params: { id: x.id } })}
           onSecond={(x) => {
             const person = personOf(x);
             dial({ typed: x.display, ...(person ? { open_record_id: person.id } : {}) }, whoOf(x));
           }}
-          onEnd={calls.hasNextPage && !calls.isFetchingNextPage ? () => void calls.fetchNextPage() : undefined}
+          onSight={
+            calls.hasNextPage && !calls.isFetchingNextPage
+              ? (_, last) => {
+                  if (last > rows.length - 25) void calls.fetchNextPage();
+                }
+              : undefined
+          }
         />
       )}
     </div>

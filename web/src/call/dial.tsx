@@ -7,6 +7,7 @@ import { api, ask, type Call, Failure, newKey, type Schemas } from "../api/clien
 import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
+import { Field } from "../ui/field";
 import { useTell } from "../ui/toast";
 import { focusSlip } from "./focus";
 
@@ -22,6 +23,8 @@ export function DialProvider({ children }: { children: ReactNode }) {
   const client = useQueryClient();
   const tell = useTell();
   const [asked, setAsked] = useState<{ wish: Wish; inCall: string }>();
+  const [refused, setRefused] = useState<{ wish: Wish; why: string }>();
+  const [reason, setReason] = useState("");
   const [dialing, setDialing] = useState(false);
   const busy = useRef(false);
 
@@ -41,9 +44,15 @@ export function DialProvider({ children }: { children: ReactNode }) {
         }));
         focusSlip(call.slip.id);
         setAsked(undefined);
+        setRefused(undefined);
       } catch (e) {
         if (e instanceof Failure && e.code === "in_call" && e.problem?.call_id) {
+          setRefused(undefined);
           setAsked({ wish, inCall: e.problem.call_id });
+        } else if (e instanceof Failure && e.problem?.may_override) {
+          setAsked(undefined);
+          setReason("");
+          setRefused({ wish, why: e.message });
         } else {
           setAsked(undefined);
           tell(e instanceof Failure ? e.message : t.failed.unknown, { bad: true });
@@ -90,6 +99,49 @@ export function DialProvider({ children }: { children: ReactNode }) {
         }
       >
         <p>{asked && t.dial.inCall(asked.wish.to)}</p>
+      </Dialog>
+      <Dialog
+        open={refused !== undefined}
+        onClose={() => {
+          setRefused(undefined);
+        }}
+        title={t.book.override.title}
+        actions={
+          <>
+            <Button
+              onClick={() => {
+                setRefused(undefined);
+              }}
+            >
+              {t.cancel}
+            </Button>
+            <Button look="ending" type="submit" form="override" disabled={!reason.trim()}>
+              {t.book.override.go}
+            </Button>
+          </>
+        }
+      >
+        <form
+          id="override"
+          onSubmit={(e) => {
+            e.preventDefault();
+            if (refused && reason.trim()) {
+              void place({ ...refused.wish, request: { ...refused.wish.request, override_reason: reason } });
+            }
+          }}
+        >
+          <p className="mb-3">{refused?.why}</p>
+          <Field
+            label={t.book.override.why}
+            autoFocus
+            maxLength={300}
+            value={reason}
+            onChange={(e) => {
+              setReason(e.target.value);
+            }}
+          />
+          <p className="mt-1 text-sm text-quiet">{t.book.override.kept}</p>
+        </form>
       </Dialog>
     </Context>
   );

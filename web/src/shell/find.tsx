@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useLocation, useNavigate } from "@tanstack/react-router";
 import { type KeyboardEvent, useDeferredValue, useEffect, useId, useRef, useState } from "react";
 
-import type { Call, PhoneNumber, RecordRow } from "../api/client";
+import type { Call, PhoneNumber, RecordRow, Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useDial } from "../call/dial";
 import { howLong, personOf, whoOf } from "../call/words";
@@ -16,6 +16,7 @@ import { useKey, useKeys } from "./keys";
 type Option = {
   id: string;
   row?: RecordRow;
+  colleague?: Schemas["Colleague"];
   recent?: Call;
   dial?: { typed: string; display: string; problem: string };
 };
@@ -55,6 +56,7 @@ export function FindField() {
   const offer = q ? data?.dial : undefined;
   if (offer && !offer.problem) options.push({ id: "dial", dial: offer });
   for (const row of (q && data?.records) || []) options.push({ id: row.id, row });
+  for (const colleague of (q && data?.colleagues) || []) options.push({ id: colleague.id, colleague });
   for (const recent of (!q && data?.recent) || []) options.push({ id: recent.id, recent });
   if (offer?.problem && options.length === 0) options.push({ id: "dial", dial: offer });
   const at = Math.min(active, Math.max(0, options.length - 1));
@@ -197,7 +199,16 @@ function OptionText({ option: o }: { option: Option }) {
       <>
         <span className="flex items-baseline gap-2">
           <span className="name">{o.row.name}</span>
-          <span className="truncate text-sm text-quiet">{o.row.company?.name}</span>
+          <span className="truncate text-sm text-quiet">
+            {[
+              o.row.kind !== "contact" && t.book.kind(o.row.kind),
+              o.row.company?.name,
+              o.row.values["reference"],
+              o.row.kind !== "contact" && o.row.kind !== "lead" && o.row.stage,
+            ]
+              .filter(Boolean)
+              .join(" · ")}
+          </span>
         </span>
         <span className="flex flex-wrap gap-x-4">
           {o.row.numbers.map((n) => (
@@ -205,6 +216,23 @@ function OptionText({ option: o }: { option: Option }) {
           ))}
         </span>
       </>
+    );
+  }
+  if (o.colleague) {
+    return (
+      <span className="flex items-baseline gap-2">
+        <span className="name">{o.colleague.name}</span>
+        <span className="text-sm text-quiet">
+          {[
+            t.find.colleague,
+            o.colleague.team,
+            o.colleague.extension && t.find.extension(o.colleague.extension),
+            o.colleague.availability,
+          ]
+            .filter(Boolean)
+            .join(" · ")}
+        </span>
+      </span>
     );
   }
   if (!o.recent) return null;

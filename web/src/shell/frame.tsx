@@ -38,6 +38,7 @@ export function Frame() {
   useKey("today", () => void navigate({ to: "/" }));
   useKey("people", () => void navigate({ to: "/people", search: {} }));
   useKey("calls", () => void navigate({ to: "/calls", search: {} }));
+  useKey("lists", () => void navigate({ to: "/lists" }));
   return (
     <DialProvider>
       <a href="#sheet" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-2">
@@ -95,8 +96,14 @@ function Band({ onKeys }: { onKeys: () => void }) {
         <Link to="/people" search={{}} activeOptions={{ includeSearch: false }} className={section}>
           {t.sections.people}
         </Link>
+        <Link to="/lists" className={section}>
+          {t.sections.lists}
+        </Link>
         <Link to="/calls" search={{}} activeOptions={{ includeSearch: false }} className={section}>
           {t.sections.calls}
+        </Link>
+        <Link to="/settings" search={{}} activeOptions={{ includeSearch: false }} className={section}>
+          {t.sections.settings}
         </Link>
       </nav>
       <MyMenu onKeys={onKeys} />
@@ -148,6 +155,7 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
         />
         <MenuLine />
         <MenuItem onSelect={onKeys}>{t.me.keys}</MenuItem>
+        <MenuItem onSelect={() => void navigate({ to: "/settings", search: {} })}>{t.sections.settings}</MenuItem>
         <MenuItem
           onSelect={() => {
             signOut.mutate();

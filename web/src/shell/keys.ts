@@ -2,7 +2,19 @@
 import { useEffect, useRef, useSyncExternalStore } from "react";
 
 export type Action =
-  "find" | "next" | "end" | "notes" | "file" | "later" | "help" | "today" | "people" | "calls" | "company";
+  | "find"
+  | "next"
+  | "end"
+  | "notes"
+  | "file"
+  | "later"
+  | "help"
+  | "today"
+  | "people"
+  | "calls"
+  | "company"
+  | "lists"
+  | "add";
 
 const defaults: Record<Action, string> = {
   find: "/",
@@ -16,6 +28,8 @@ const defaults: Record<Action, string> = {
   people: "p",
   calls: "r",
   company: "o",
+  lists: "i",
+  add: "a",
 };
 
 export const actions = Object.keys(defaults) as Action[];

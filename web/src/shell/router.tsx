@@ -4,6 +4,7 @@ import {
   createRoute,
   createRouter,
   type ErrorComponentProps,
+  lazyRouteComponent,
   Outlet,
   redirect,
 } from "@tanstack/react-router";
@@ -14,12 +15,16 @@ import { People } from "../book/people";
 import { RecordSheet } from "../book/record";
 import { CallPage } from "../call/call_page";
 import { Calls } from "../call/calls";
+import { type Kind } from "../book/values";
 import { LanePage } from "../lane/lane";
+import { ListPage, Lists } from "../lists/lists";
+import type { View } from "../lists/rows";
 import { t } from "../messages";
 import { Today } from "../today/today";
 import { Button } from "../ui/button";
 import { Failed } from "../ui/states";
 import { setZone } from "../ui/times";
+import { DialPage } from "./dial_page";
 import { Frame } from "./frame";
 import { SignIn } from "./sign_in";
 
@@ -81,13 +86,80 @@ const frame = createRoute({
 
 const today = createRoute({ getParentRoute: () => frame, path: "/", component: Today });
 const lane = createRoute({ getParentRoute: () => frame, path: "/lane", component: LanePage });
+const long = (value: unknown) => (typeof value === "string" && value ? value.slice(0, 20_000) : undefined);
+// The router reads what looks like JSON: a filter may come as an object, a search as a number.
+const json = (value: unknown) => (value && typeof value === "object" ? JSON.stringify(value) : long(value));
+
+const otherKinds = ["contact", "lead", "company", "deal", "case", "product", "quote", "order", "visit"] as const;
+const kindIn = (value: unknown): Kind | undefined => otherKinds.find((k) => k === value);
+
+const viewIn = (s: Record<string, unknown>): View => ({
+  q: s["q"] === undefined ? undefined : text(String(s["q"] as string)),
+  f: json(s["f"]),
+  sort: text(s["sort"]),
+  down: s["down"] === true ? true : undefined,
+  cols: text(s["cols"]),
+});
+
 const people = createRoute({
   getParentRoute: () => frame,
   path: "/people",
   component: People,
-  validateSearch: (s): { q?: string | undefined; kind?: "company" | undefined } => ({
-    q: text(s["q"] === undefined ? undefined : String(s["q"])),
-    kind: s["kind"] === "company" ? "company" : undefined,
+  validateSearch: (s): View & { kind?: Kind | undefined } => ({ ...viewIn(s), kind: kindIn(s["kind"]) }),
+});
+const lists = createRoute({ getParentRoute: () => frame, path: "/lists", component: Lists });
+const list = createRoute({
+  getParentRoute: () => frame,
+  path: "/lists/$id",
+  component: ListPage,
+  validateSearch: viewIn,
+});
+const followUps = createRoute({
+  getParentRoute: () => frame,
+  path: "/follow-ups",
+  component: lazyRouteComponent(() => import("../lists/follow_ups_page"), "FollowUpsPage"),
+  validateSearch: (s): { whose?: "team" | undefined; state?: "done" | undefined } => ({
+    whose: s["whose"] === "team" ? "team" : undefined,
+    state: s["state"] === "done" ? "done" : undefined,
+  }),
+});
+const duplicates = createRoute({
+  getParentRoute: () => frame,
+  path: "/duplicates",
+  component: lazyRouteComponent(() => import("../lists/duplicates"), "Duplicates"),
+});
+const merge = createRoute({
+  getParentRoute: () => frame,
+  path: "/merge",
+  component: lazyRouteComponent(() => import("../lists/merge"), "Merge"),
+  validateSearch: (s): { a?: string | undefined; b?: string | undefined } => ({ a: text(s["a"]), b: text(s["b"]) }),
+});
+const imports = createRoute({
+  getParentRoute: () => frame,
+  path: "/imports",
+  component: lazyRouteComponent(() => import("../imports/imports"), "Imports"),
+  validateSearch: (s): { mends?: string | undefined; kind?: Kind | undefined } => ({
+    mends: text(s["mends"]),
+    kind: kindIn(s["kind"]),
+  }),
+});
+const importPage = createRoute({
+  getParentRoute: () => frame,
+  path: "/imports/$id",
+  component: lazyRouteComponent(() => import("../imports/import"), "ImportPage"),
+});
+const settings = createRoute({
+  getParentRoute: () => frame,
+  path: "/settings",
+  component: lazyRouteComponent(() => import("../settings/settings"), "Settings"),
+  validateSearch: (s): { tab?: string | undefined } => ({ tab: text(s["tab"]) }),
+});
+const dial = createRoute({
+  getParentRoute: () => frame,
+  path: "/dial",
+  component: DialPage,
+  validateSearch: (s): { to?: string | undefined } => ({
+    to: s["to"] === undefined ? undefined : text(String(s["to"] as string)),
   }),
 });
 const record = createRoute({ getParentRoute: () => frame, path: "/records/$id", component: RecordSheet });
@@ -101,7 +173,26 @@ const call = createRoute({ getParentRoute: () => frame, path: "/calls/$id", comp
 
 export const makeRouter = (client: QueryClient) =>
   createRouter({
-    routeTree: root.addChildren([signIn, frame.addChildren([today, lane, people, record, calls, call])]),
+    routeTree: root.addChildren([
+      signIn,
+      frame.addChildren([
+        today,
+        lane,
+        people,
+        lists,
+        list,
+        followUps,
+        duplicates,
+        merge,
+        imports,
+        importPage,
+        settings,
+        dial,
+        record,
+        calls,
+        call,
+      ]),
+    ]),
     context: { client },
     defaultErrorComponent: Broken,
     defaultNotFoundComponent: () => <Failed error={undefined} title={t.failed.title} />,

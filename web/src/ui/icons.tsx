@@ -31,6 +31,22 @@ export function Tick() {
   );
 }
 
+export function Pen() {
+  return (
+    <svg viewBox="0 0 12 12" width="11" height="11" aria-hidden {...line}>
+      <path d="M2 10l.6-2.6L8.2 1.8l2 2-5.6 5.6z" />
+    </svg>
+  );
+}
+
+export function Plus() {
+  return (
+    <svg viewBox="0 0 12 12" width="11" height="11" aria-hidden {...line}>
+      <path d="M6 2v8M2 6h8" />
+    </svg>
+  );
+}
+
 export function Tomorrow() {
   return (
     <svg viewBox="0 0 12 12" width="12" height="12" aria-hidden {...line}>

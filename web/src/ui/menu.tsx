@@ -18,7 +18,7 @@ export function Menu({
         <M.Content
           align={align}
           sideOffset={4}
-          className="z-50 min-w-44 rounded-md border border-rule-strong bg-sheet py-1 shadow-lg"
+          className="z-50 max-h-[70vh] min-w-44 overflow-y-auto rounded-md border border-rule-strong bg-sheet py-1 shadow-lg"
         >
           {children}
         </M.Content>
@@ -82,4 +82,31 @@ export function MenuChoices({
 
 export function MenuLine() {
   return <M.Separator className="my-1 h-px bg-rule" />;
+}
+
+/** MenuTick is one of several that can be on at the same time; the menu stays open. */
+export function MenuTick({
+  on,
+  onChange,
+  children,
+}: {
+  on: boolean;
+  onChange: (on: boolean) => void;
+  children: ReactNode;
+}) {
+  return (
+    <M.CheckboxItem
+      checked={on}
+      onCheckedChange={onChange}
+      onSelect={(e) => {
+        e.preventDefault();
+      }}
+      className="flex min-h-7 cursor-pointer items-center gap-2 px-3 py-1 outline-none data-[highlighted]:bg-ours-soft"
+    >
+      <span aria-hidden className="inline-block w-3 text-ours">
+        {on ? "✓" : ""}
+      </span>
+      {children}
+    </M.CheckboxItem>
+  );
 }

@@ -1,7 +1,9 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type ReactNode } from "react";
 
 import { api, ask, newKey, type PhoneNumber } from "../api/client";
 import { queries } from "../api/queries";
+import { useBook } from "../book/values";
 import { useDial } from "../call/dial";
 import { t } from "../messages";
 import { IconButton } from "./button";
@@ -11,7 +13,6 @@ import { Menu, MenuItem } from "./menu";
 import { clockTime, clockTimeIn } from "./times";
 import { useTell } from "./toast";
 import { Tooltip } from "./tooltip";
-import { useQuery } from "@tanstack/react-query";
 
 /** callableText says whether and until when a number may be called, or why not. */
 function callableText(n: PhoneNumber): string {
@@ -28,28 +29,39 @@ export function Number({
   form = "line",
   now: state,
   tabIndex,
+  items,
 }: {
   number: PhoneNumber;
   name: string;
   form?: "line" | "bare" | "card";
   now?: string | undefined;
   tabIndex?: number;
+  items?: ReactNode; // more for its menu
 }) {
   const { dial, dialing } = useDial();
   const tell = useTell();
   const me = useQuery(queries.me).data;
+  const rights = useBook().rights;
   const minute = useNow(30_000);
   const allowed = n.dialable && !n.refused;
   const there = n.zone ? clockTimeIn(minute, n.zone) : "";
   const what = allowed ? t.dial.will(n.label, me?.line ?? "") : n.dialable ? n.refused : t.number.notANumber;
-  const about = [what, there && t.number.there(there), n.ambiguous && t.number.ambiguous, !n.refused && callableText(n)]
+  const about = [
+    what,
+    allowed && !n.valid && t.book.numbers.notGivenOut,
+    there && t.number.there(there),
+    n.ambiguous && t.number.ambiguous,
+    !n.refused && callableText(n),
+  ]
     .filter(Boolean)
     .join(" · ");
   const call = () => {
     dial({ number_id: n.id }, name);
   };
+  // Whether it may be called all the same is the server's to say.
   const refuse = () => {
-    tell(what, { bad: true });
+    if (n.dialable && rights.override) call();
+    else tell(what, { bad: true });
   };
   if (form === "card") {
     return (
@@ -73,6 +85,9 @@ export function Number({
                   : there
                     ? ` · ${t.number.there(there)}`
                     : ""}
+              {!state && !n.refused && !n.in_hours && n.changes_at && (
+                <span className="text-waiting"> · {t.number.fromShort(clockTime(n.changes_at))}</span>
+              )}
             </span>
             <span
               className={`block text-[1.0625rem] leading-6 font-semibold ${allowed ? "text-ours" : "text-quiet line-through"}`}
@@ -82,7 +97,7 @@ export function Number({
             <span className="sr-only"> {name}</span>
           </button>
         </Tooltip>
-        <NumberMenu n={n} name={name} allowed={allowed} call={call} />
+        <NumberMenu n={n} name={name} allowed={allowed} call={call} items={items} />
       </div>
     );
   }
@@ -108,7 +123,19 @@ export function Number({
   );
 }
 
-function NumberMenu({ n, name, allowed, call }: { n: PhoneNumber; name: string; allowed: boolean; call: () => void }) {
+function NumberMenu({
+  n,
+  name,
+  allowed,
+  call,
+  items,
+}: {
+  n: PhoneNumber;
+  name: string;
+  allowed: boolean;
+  call: () => void;
+  items: ReactNode;
+}) {
   const tell = useTell();
   const client = useQueryClient();
   const toLane = useMutation({
@@ -155,6 +182,7 @@ function NumberMenu({ n, name, allowed, call }: { n: PhoneNumber; name: string; 
       >
         {t.number.toLane}
       </MenuItem>
+      {items}
     </Menu>
   );
 }

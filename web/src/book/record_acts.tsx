@@ -1,0 +1,330 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+
+import { api, ask, newKey, type Schemas } from "../api/client";
+import { t } from "../messages";
+import { Button } from "../ui/button";
+import { Dialog } from "../ui/dialog";
+import { Field, Select } from "../ui/field";
+import { More } from "../ui/icons";
+import { Menu, MenuItem, MenuLine } from "../ui/menu";
+import { useTell } from "../ui/toast";
+import { DoNotCallDialog } from "./record_numbers";
+import { useBook } from "./values";
+import { RefInput } from "./value_input";
+
+type Record = Schemas["Record"];
+
+/** RecordActs is what can be done with a record as a whole. */
+export function RecordActs({ record }: { record: Record }) {
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const tell = useTell();
+  const rights = useBook().rights;
+  const [dialog, setDialog] = useState<"convert" | "refuse" | "lane">();
+  const person = record.kind === "contact" || record.kind === "lead";
+  const callable = person || record.kind === "company";
+  const close = () => {
+    setDialog(undefined);
+  };
+  const set = (saved: Record) => {
+    client.setQueryData(["record", saved.id], saved);
+    for (const k of ["rows", "history", "lane"]) void client.invalidateQueries({ queryKey: [k] });
+  };
+  const failed = (e: Error) => {
+    tell(e.message, { bad: true });
+  };
+  const mark = (on: boolean, reason: string) =>
+    ask(api.PUT("/api/records/{id}/do-not-call", { params: { path: { id: record.id } }, body: { on, reason } }));
+  const change = useMutation({ mutationFn: (work: () => Promise<Record>) => work(), onSuccess: set, onError: failed });
+  const remove = useMutation({
+    mutationFn: () => ask(api.DELETE("/api/records/{id}", { params: { path: { id: record.id } } })),
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["rows"] });
+      tell(t.book.removed(record.name), {
+        action: {
+          label: t.book.restore,
+          run: () => {
+            change.mutate(async () => {
+              const back = await ask(api.POST("/api/records/{id}/restore", { params: { path: { id: record.id } } }));
+              void navigate({ to: "/records/$id", params: { id: record.id } });
+              return back;
+            });
+          },
+        },
+      });
+      void navigate({ to: "/people", search: {} });
+    },
+    onError: failed,
+  });
+  const take = useMutation({
+    mutationFn: () => ask(api.POST("/api/exports", { body: { format: "vcard", selection: { ids: [record.id] } } })),
+    onSuccess: (e) => {
+      location.assign(e.address);
+    },
+    onError: failed,
+  });
+  return (
+    <>
+      <Button
+        onClick={() => {
+          setDialog("lane");
+        }}
+      >
+        {t.book.toLane}
+      </Button>
+      <Menu
+        align="end"
+        trigger={
+          <Button>
+            {t.book.more} <More />
+          </Button>
+        }
+      >
+        {record.kind === "lead" && (
+          <MenuItem
+            onSelect={() => {
+              setDialog("convert");
+            }}
+          >
+            {t.book.convert}
+          </MenuItem>
+        )}
+        {callable && (
+          <MenuItem
+            onSelect={() => {
+              if (record.do_not_call) change.mutate(() => mark(false, ""));
+              else setDialog("refuse");
+            }}
+          >
+            {record.do_not_call ? t.book.allowCalls : t.book.doNotCall}
+          </MenuItem>
+        )}
+        {callable && rights.export && (
+          <MenuItem
+            onSelect={() => {
+              take.mutate();
+            }}
+          >
+            {t.book.downloadCard}
+          </MenuItem>
+        )}
+        {record.merge && (
+          <MenuItem
+            onSelect={() => {
+              const merge = record.merge;
+              if (merge) {
+                change.mutate(async () => {
+                  const back = await ask(api.POST("/api/merges/{id}/undo", { params: { path: { id: merge } } }));
+                  tell(t.book.mergeUndone);
+                  return back;
+                });
+              }
+            }}
+          >
+            {t.book.mergeUndo}
+          </MenuItem>
+        )}
+        <MenuLine />
+        <MenuItem
+          onSelect={() => {
+            remove.mutate();
+          }}
+        >
+          {t.book.remove}
+        </MenuItem>
+      </Menu>
+      {dialog === "convert" && <ConvertDialog record={record} onSaved={set} onClose={close} />}
+      {dialog === "refuse" && (
+        <DoNotCallDialog name={record.name} mark={(reason) => mark(true, reason)} onSaved={set} onClose={close} />
+      )}
+      {dialog === "lane" && <LaneDialog record={record} onClose={close} />}
+    </>
+  );
+}
+
+/** LaneDialog puts a record on one's own lane, with or without a date. */
+function LaneDialog({ record, onClose }: { record: Record; onClose: () => void }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const [text, setText] = useState(t.number.callBack);
+  const [when, setWhen] = useState("");
+  const [key] = useState(newKey);
+  const save = useMutation({
+    mutationFn: () =>
+      ask(
+        api.POST("/api/records/{id}/follow-ups", {
+          params: { path: { id: record.id }, header: { "Idempotency-Key": key } },
+          body: { text, ...(when ? { due_at: new Date(when).toISOString() } : {}) },
+        }),
+      ),
+    onSuccess: () => {
+      for (const k of ["lane", "record"]) void client.invalidateQueries({ queryKey: [k] });
+      tell(t.book.onLane(record.name));
+      onClose();
+    },
+  });
+  return (
+    <Dialog
+      open
+      onClose={onClose}
+      title={t.book.toLane}
+      actions={
+        <>
+          <Button onClick={onClose}>{t.cancel}</Button>
+          <Button look="ours" type="submit" form="to-lane" disabled={save.isPending || !text.trim()}>
+            {t.book.toLane}
+          </Button>
+        </>
+      }
+    >
+      <form
+        id="to-lane"
+        className="flex flex-col gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (text.trim() && !save.isPending) save.mutate();
+        }}
+      >
+        <Field
+          label={t.book.laneWhat}
+          autoFocus
+          maxLength={500}
+          value={text}
+          problem={save.error?.message}
+          onChange={(e) => {
+            setText(e.target.value);
+          }}
+        />
+        <Field
+          label={t.book.laneWhen}
+          type="datetime-local"
+          value={when}
+          onChange={(e) => {
+            setWhen(e.target.value);
+          }}
+        />
+      </form>
+    </Dialog>
+  );
+}
+
+const c = t.book.convert_;
+
+/** ConvertDialog makes a contact of a lead. */
+function ConvertDialog({
+  record,
+  onSaved,
+  onClose,
+}: {
+  record: Record;
+  onSaved: (saved: Record) => void;
+  onClose: () => void;
+}) {
+  const [how, setHow] = useState<"none" | "existing" | "new">(record.company ? "existing" : "none");
+  const [company, setCompany] = useState(record.company ?? undefined);
+  const [name, setName] = useState("");
+  const [deal, setDeal] = useState("");
+  const [amount, setAmount] = useState("");
+  const save = useMutation({
+    mutationFn: () =>
+      ask(
+        api.POST("/api/records/{id}/convert", {
+          params: { path: { id: record.id } },
+          body: {
+            version: record.version,
+            ...(how === "existing" && company ? { company_id: company.id } : {}),
+            ...(how === "new" && name.trim() ? { company_name: name } : {}),
+            ...(deal.trim() ? { deal_name: deal, ...(amount.trim() ? { deal_amount: amount } : {}) } : {}),
+          },
+        }),
+      ),
+    onSuccess: (saved) => {
+      onSaved(saved);
+      onClose();
+    },
+  });
+  return (
+    <Dialog
+      open
+      onClose={onClose}
+      title={c.title(record.name)}
+      actions={
+        <>
+          <Button onClick={onClose}>{t.cancel}</Button>
+          <Button look="ours" type="submit" form="convert" disabled={save.isPending}>
+            {c.go}
+          </Button>
+        </>
+      }
+    >
+      <form
+        id="convert"
+        className="flex flex-col gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (!save.isPending) save.mutate();
+        }}
+      >
+        <p>{c.text}</p>
+        <Select
+          label={c.company}
+          value={how}
+          onChange={(e) => {
+            setHow(e.target.value as "none");
+          }}
+        >
+          <option value="none">{c.noCompany}</option>
+          <option value="existing">{c.existing}</option>
+          <option value="new">{c.fresh}</option>
+        </Select>
+        {how === "existing" && (
+          <RefInput
+            label={c.companyName}
+            kinds={["company"]}
+            value={company?.id ?? ""}
+            name={company?.name}
+            onChange={setCompany}
+          />
+        )}
+        {how === "new" && (
+          <Field
+            label={c.companyName}
+            autoFocus
+            maxLength={300}
+            value={name}
+            onChange={(e) => {
+              setName(e.target.value);
+            }}
+          />
+        )}
+        <div className="flex gap-3">
+          <Field
+            label={c.deal}
+            className="flex-1"
+            maxLength={300}
+            value={deal}
+            onChange={(e) => {
+              setDeal(e.target.value);
+            }}
+          />
+          <Field
+            label={c.amount}
+            className="w-32"
+            maxLength={60}
+            value={amount}
+            onChange={(e) => {
+              setAmount(e.target.value);
+            }}
+          />
+        </div>
+        {save.error && (
+          <p role="alert" className="text-ending">
+            {save.error.message}
+          </p>
+        )}
+      </form>
+    </Dialog>
+  );
+}

@@ -1,0 +1,81 @@
+// Fields and their values: which a kind has, and how they are written for reading.
+import { useQuery } from "@tanstack/react-query";
+
+import type { Schemas } from "../api/client";
+import { queries } from "../api/queries";
+import { clockTime, dayShort } from "../ui/times";
+
+export type FieldDef = Schemas["FieldDef"];
+export type Kind = Schemas["RecordKind"];
+
+/** listKind is a kind of record, or people: contacts and leads together. */
+export type ListKind = Kind | "people";
+
+export const kindsOf = (k: ListKind): Kind[] => (k === "people" ? ["contact", "lead"] : [k]);
+
+/** useFields gives the fields of a kind; of people those that contacts and leads share. */
+export function useFields(kind: ListKind): FieldDef[] {
+  const book = useQuery(queries.book).data;
+  if (!book) return [];
+  const of = (k: Kind) => book.kinds.find((x) => x.kind === k)?.fields ?? [];
+  if (kind !== "people") return of(kind);
+  const leads = of("lead");
+  const name: FieldDef = {
+    key: "name",
+    label: "Name",
+    type: "text",
+    choices: [],
+    ref_kinds: [],
+    required: false,
+    computed: true,
+    ops: of("company").find((f) => f.key === "name")?.ops ?? [],
+    custom_id: null,
+    place: "hidden",
+  };
+  const shared = of("contact").flatMap((f) => {
+    const other = leads.find((x) => x.key === f.key && x.type === f.type);
+    return other ? [{ ...f, choices: [...new Set([...f.choices, ...other.choices])] }] : [];
+  });
+  return [name, ...shared];
+}
+
+export const emptyBook: Schemas["Book"] = {
+  kinds: [],
+  labels: [],
+  people: [],
+  currency: "USD",
+  rights: { set_up: false, override: false, export: false, import: false },
+};
+
+export const useBook = () => useQuery(queries.book).data ?? emptyBook;
+
+/** money writes "18400.00 USD" as an amount for reading. */
+export function money(text: string): string {
+  const [amount, currency] = text.split(" ");
+  const value = globalThis.Number(amount);
+  if (!currency || globalThis.Number.isNaN(value)) return text;
+  try {
+    return new Intl.NumberFormat("en-US", {
+      style: "currency",
+      currency,
+      ...(value % 1 === 0 ? { minimumFractionDigits: 0 } : {}),
+    }).format(value);
+  } catch {
+    return text;
+  }
+}
+
+/** written writes a field's text for reading. */
+export function written(type: FieldDef["type"], text: string): string {
+  if (!text) return "";
+  switch (type) {
+    case "money":
+      return money(text);
+    case "date":
+      return dayShort(`${text}T12:00:00Z`);
+    case "time":
+      return `${dayShort(text)}, ${clockTime(text)}`;
+    default:
+      return text;
+  }
+}

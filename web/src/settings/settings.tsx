@@ -1,0 +1,39 @@
+import { useNavigate, useSearch } from "@tanstack/react-router";
+
+import { useBook } from "../book/values";
+import { t } from "../messages";
+import { Tabs } from "../ui/tabs";
+import { DoNotCallSettings } from "./do_not_call";
+import { FieldSettings } from "./fields";
+import { MySettings } from "./my_settings";
+import { NumberSettings } from "./number_order";
+
+const s = t.book.settings;
+
+/** Settings are what one may set: for the firm, as far as one's rights go, and for oneself. */
+export function Settings() {
+  const navigate = useNavigate();
+  const rights = useBook().rights;
+  const search = useSearch({ from: "/frame/settings" });
+  const tabs = [
+    { key: "me", there: true, part: <MySettings /> },
+    { key: "fields", there: rights.set_up, part: <FieldSettings /> },
+    { key: "numbers", there: rights.set_up, part: <NumberSettings /> },
+    { key: "do_not_call", there: rights.import, part: <DoNotCallSettings /> },
+  ].filter((x) => x.there);
+  const tab = tabs.find((x) => x.key === search.tab) ?? tabs[0];
+  return (
+    <>
+      <div className="mb-4 flex flex-wrap items-end gap-6">
+        <h1 className="name text-xl">{s.title}</h1>
+        <Tabs
+          label={s.title}
+          value={tab?.key ?? "me"}
+          onChange={(next) => void navigate({ to: "/settings", search: next === "me" ? {} : { tab: next } })}
+          options={tabs.map((x) => ({ value: x.key, label: s.tabs[x.key] ?? x.key }))}
+        />
+      </div>
+      {tab?.part}
+    </>
+  );
+}
