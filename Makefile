@@ -56,8 +56,8 @@ bench: setup-test web/dist/index.html ## speed beside a bare reference, written 
 	@go run ./internal/bench -out docs/benchmarks.md
 
 fuzz: ## each fuzz test for a minute
-	@go test ./internal/core/phone -run '^$$' -fuzz FuzzParse -fuzztime 60s
-	@go test ./internal/core/call -run '^$$' -fuzz FuzzCall -fuzztime 60s
+	@for t in core/phone:FuzzParse core/call:FuzzCall core/money:FuzzParse core/fields:FuzzParse core/filter:FuzzResolve formats:FuzzCSV formats:FuzzVCards \
+		formats:FuzzJSONLines; do go test ./internal/$${t%:*} -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 60s || exit 1; done
 
 $(TOOLS)/sqlc-$(SQLC_VERSION):
 	@mkdir -p $(TOOLS)

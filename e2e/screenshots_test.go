@@ -1,7 +1,9 @@
 package e2e_test
 
 import (
+	"net/url"
 	"os"
+	"path/filepath"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -30,6 +32,24 @@ func TestScreenshots(t *testing.T) {
 	win.fill("Name, company or number", "vesper")
 	win.gone("Anneliese-Magdalena", "[data-testid=rows]")
 	win.shot(dir + "/people.png")
+
+	win.fill("Name, company or number", " ")
+	win.see("252", "[data-testid=count]")
+	win.visit("/people?f=" + url.QueryEscape(`{"all":[{"field":"stage","op":"is","value":"customer"},{"field":"last_call","op":"not_past","value":"30"}]}`))
+	win.see("customer", "[data-testid=rows]")
+	win.click("button", "Filter")
+	eval[any](win, `document.querySelector('[data-testid=rows]').focus()`)
+	win.keys(" ")
+	for range 3 {
+		win.keys(kb.ArrowDown, chromedp.ModifierShift)
+	}
+	win.see("4 selected", "[data-testid=bulk]")
+	win.shot(dir + "/list-with-a-selection.png")
+	win.visit("/people?kind=company&q=vesper")
+	win.click("link", nursery, "#sheet")
+	win.see("Everything", historyPart)
+	win.shot(dir + "/company.png")
+	importPreview(t, w, dir)
 
 	w.calling(win)
 	win.fill("Notes", "Wants the overflow on the north side. Visit before the ground freezes, Thursday suits, not before ten.")
@@ -78,6 +98,21 @@ func TestScreenshots(t *testing.T) {
 	if extra := os.Getenv("TRUNDO_LOOK"); extra != "" {
 		look(t, w, win, extra)
 	}
+}
+
+// importPreview takes a picture of a file whose columns are being matched.
+func importPreview(t *testing.T, w *world, dir string) {
+	file := filepath.Join(t.TempDir(), "spring-show.csv")
+	require.NoError(t, os.WriteFile(file, []byte(`First name,Last name,Company,E-mail,Mobile,Work phone,Came from,Shoe size
+Una,Bracken,Tall Reed Brewing,una@tallreed.example,413 555 0133,"(518) 555-0120 x 9",Spring show leaflet,44
+Ivo,Larkmoor,Tall Reed Brewing,ivo@tallreed.example,,,Spring show leaflet,41
+Söhnke,Ågren,Larch Hill Works Yard,soehnke@larchhill.example,607 555 0144,,Local radio spot,40
+`), 0o600))
+	win := w.signedIn(t, "Odile Fairweather")
+	win.visit("/imports")
+	win.upload(file)
+	win.see("Una · Ivo · Söhnke", "[data-testid=match]")
+	win.shot(dir + "/import-preview.png")
 }
 
 // look keeps pictures of what is easily forgotten: long names, narrow windows, nothing there, keys, menus.

@@ -15,7 +15,7 @@ import (
 // layers are the parts of the program from the ground up. A part may import those below it, and those beside it in the
 // same line only where allowed says so.
 var layers = [][]string{
-	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money", "core/duplicate"},
+	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money", "core/duplicate", "core/routing"},
 	{"core/slip", "core/fields"},
 	{"core/filter"},
 	{"contract", "carrier", "formats"},

@@ -12,8 +12,10 @@ type Ref string
 // Kind is what happened to a leg.
 type Kind string
 
-// The kinds of event. After Ended nothing more comes for a Ref.
+// The kinds of event. After Ended nothing more comes for a Ref. Incoming is the first of a leg that the outside makes; its
+// Ref is the carrier's, and differs from all that we choose.
 const (
+	Incoming Kind = "incoming"
 	Ringing  Kind = "ringing"
 	Answered Kind = "answered"
 	Ended    Kind = "ended"
@@ -49,6 +51,8 @@ type Event struct {
 	Kind   Kind
 	Reason Reason // of Ended
 	Voice  Voice  // of Answered; nil where the carrier has no sound
+	From   string // of Incoming: who calls, as the network says it; "" where it is withheld. It may be anything
+	To     string // of Incoming: the number of ours that was called, E.164
 }
 
 // Dialing asks for a leg.
@@ -70,7 +74,9 @@ type Carrier interface {
 	// Dial asks for a leg and returns at once; what becomes of it comes as events. An error means that
 	// no leg was made and no event will come.
 	Dial(d Dialing) error
-	// HangUp ends a leg. Unknown and ended ones are no error: both sides may hang up at once.
+	// Answer takes a leg that came in; Answered follows. One that has ended by then is no error.
+	Answer(ref Ref)
+	// HangUp ends a leg, and refuses one that came in and was not answered. Unknown and ended ones are no error: both sides may hang up at once.
 	// It is followed by Ended, unless that came before.
 	HangUp(ref Ref)
 	// Handle sets who is told of events, in order for each leg, from one goroutine or several. It must

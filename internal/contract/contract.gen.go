@@ -1585,7 +1585,7 @@ type Record struct {
 	Numbers   []PhoneNumber `json:"numbers"`
 	OwnerName string        `json:"owner_name"`
 
-	// People Of a company: its people
+	// People Of a company its people; of a deal, case, paper or visit those it is with
 	People []RecordRow `json:"people"`
 
 	// Refused Why this person may not be called, or empty

@@ -12,6 +12,7 @@ import (
 	"trundo/internal/core/callable"
 	"trundo/internal/core/fields"
 	"trundo/internal/core/money"
+	"trundo/internal/core/slip"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -111,6 +112,19 @@ func (d *Desk) related(ctx context.Context, a Actor, f *firm, r *db.Record, shee
 			return err
 		}
 		if sheet.People, err = d.recordRowsByID(ctx, a, f, ids); err != nil {
+			return err
+		}
+	}
+	if slip.RoleOf(r.Kind) == slip.About {
+		// A matter is called about: those it is with stand on its sheet, with their numbers.
+		var with []uuid.UUID
+		for _, id := range []*uuid.UUID{r.PersonID, r.CompanyID} {
+			if id != nil {
+				with = append(with, *id)
+			}
+		}
+		var err error
+		if sheet.People, err = d.recordRowsByID(ctx, a, f, with); err != nil {
 			return err
 		}
 	}

@@ -23,10 +23,20 @@ const (
 	RingsOn      = "+14135550107"
 )
 
-// Run runs the suite. open gives a fresh carrier and a function that lets its time pass.
-func Run(t *testing.T, open func(t *testing.T) (c carrier.Carrier, pass func())) {
+// Outside is what a test needs of the other side of the network.
+type Outside interface {
+	// CallIn makes somebody call a number of ours.
+	CallIn(from, to string) (ref string, err error)
+	// OutsideHangsUp makes them hang up.
+	OutsideHangsUp(ref string) bool
+}
+
+// Run runs the suite. open gives a fresh carrier, its other side, and a function that lets its time pass.
+func Run(t *testing.T, open func(t *testing.T) (c carrier.Carrier, o Outside, pass func())) {
+	var outside Outside
 	start := func(t *testing.T) (carrier.Carrier, *listener) {
-		c, pass := open(t)
+		c, o, pass := open(t)
+		outside = o
 		l := &listener{events: make(chan carrier.Event, 100), pass: pass}
 		c.Handle(func(e carrier.Event) { l.events <- e })
 		t.Cleanup(c.Close)
@@ -80,6 +90,32 @@ func Run(t *testing.T, open func(t *testing.T) (c carrier.Carrier, pass func()))
 		c, _ := start(t)
 		require.ErrorIs(t, c.Dial(carrier.Dialing{Ref: "a", To: "911"}), carrier.ErrEmergency)
 	})
+	t.Run("a call comes in, is answered, and they hang up", func(t *testing.T) {
+		c, l := start(t)
+		ref, err := outside.CallIn("+14135550109", "+14135550100")
+		require.NoError(t, err)
+		assert.Equal(t, []string{"incoming from +14135550109 to +14135550100"}, l.next(t, 1))
+		c.Answer(carrier.Ref(ref))
+		assert.Equal(t, []string{"answered"}, l.next(t, 1))
+		c.Answer(carrier.Ref(ref))
+		require.True(t, outside.OutsideHangsUp(ref))
+		assert.Equal(t, []string{"ended hung_up"}, l.next(t, 1), "answering twice says nothing twice")
+		c.Answer(carrier.Ref(ref))
+		assert.False(t, outside.OutsideHangsUp(ref))
+	})
+	t.Run("a call comes in and is refused, another is given up", func(t *testing.T) {
+		c, l := start(t)
+		ref, err := outside.CallIn("", "+14135550100")
+		require.NoError(t, err)
+		assert.Equal(t, []string{"incoming from  to +14135550100"}, l.next(t, 1), "withheld")
+		c.HangUp(carrier.Ref(ref))
+		assert.Equal(t, []string{"ended hung_up"}, l.next(t, 1))
+		ref, err = outside.CallIn("<b>;DROP TABLE</b>", "+14135550100")
+		require.NoError(t, err)
+		l.next(t, 1)
+		require.True(t, outside.OutsideHangsUp(ref))
+		assert.Equal(t, []string{"ended hung_up"}, l.next(t, 1))
+	})
 	t.Run("closed", func(t *testing.T) {
 		c, _ := start(t)
 		c.Close()
@@ -101,6 +137,9 @@ func (l *listener) next(t *testing.T, n int) []string {
 		select {
 		case e := <-l.events:
 			text := string(e.Kind)
+			if e.Kind == carrier.Incoming {
+				text = fmt.Sprintf("%s from %s to %s", e.Kind, e.From, e.To)
+			}
 			if e.Reason != "" {
 				text = fmt.Sprintf("%s %s", e.Kind, e.Reason)
 			}

@@ -41,10 +41,14 @@ type Sim struct {
 	legs   map[carrier.Ref]*leg
 	used   map[carrier.Ref]bool
 	byTo   map[string]carrier.Ref
+	manned map[string]bool
+	count  int
 }
 
 type leg struct {
-	to       string
+	from, to string
+	incoming bool
+	ringing  bool
 	answered bool
 	timer    clockwork.Timer
 }
@@ -52,7 +56,7 @@ type leg struct {
 // New makes a stand-in. Emergency numbers are those of region (ISO 3166).
 func New(clock clockwork.Clock, region string, directory Directory) *Sim {
 	return &Sim{clock: clock, directory: directory, region: region, handle: func(carrier.Event) {},
-		legs: map[carrier.Ref]*leg{}, used: map[carrier.Ref]bool{}, byTo: map[string]carrier.Ref{}}
+		legs: map[carrier.Ref]*leg{}, used: map[carrier.Ref]bool{}, byTo: map[string]carrier.Ref{}, manned: map[string]bool{}}
 }
 
 // Handle implements carrier.Carrier.
@@ -71,9 +75,12 @@ func (s *Sim) Dial(d carrier.Dialing) error {
 	case s.used[d.Ref]:
 		return carrier.ErrRefUsed
 	}
-	l := &leg{to: d.To}
+	l := &leg{from: d.CallerID, to: d.To}
 	s.used[d.Ref], s.legs[d.Ref], s.byTo[d.To] = true, l, d.Ref
 	b := s.directory(d.To)
+	if s.manned[d.To] {
+		b = Behaviour{RingsOn: true} // somebody plays this person
+	}
 	if b.Then == carrier.OutOfService || b.Then == carrier.Busy {
 		s.later(d.Ref, l, b.RingsAfter+b.After, func() { s.end(d.Ref, b.Then) })
 		return nil
@@ -99,7 +106,10 @@ func (s *Sim) ring(ref carrier.Ref, b Behaviour) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	l := s.legs[ref]
-	if l == nil || b.RingsOn {
+	if l == nil {
+		return
+	}
+	if l.ringing = true; b.RingsOn {
 		return
 	}
 	if b.Then != "" {
@@ -144,6 +154,17 @@ func (s *Sim) end(ref carrier.Ref, reason carrier.Reason) {
 	}
 	s.mu.Unlock()
 	s.handle(carrier.Event{Ref: ref, Kind: carrier.Ended, Reason: reason})
+}
+
+// Answer implements carrier.Carrier.
+func (s *Sim) Answer(ref carrier.Ref) {
+	s.mu.Lock()
+	l := s.legs[ref]
+	incoming := l != nil && l.incoming
+	s.mu.Unlock()
+	if incoming {
+		s.answer(ref, Behaviour{})
+	}
 }
 
 // HangUp implements carrier.Carrier.

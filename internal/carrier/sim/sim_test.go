@@ -26,9 +26,10 @@ func people(to string) sim.Behaviour {
 }
 
 func TestSimIsACarrier(t *testing.T) {
-	carriertest.Run(t, func(*testing.T) (carrier.Carrier, func()) {
+	carriertest.Run(t, func(*testing.T) (carrier.Carrier, carriertest.Outside, func()) {
 		clock := clockwork.NewFakeClock()
-		return sim.New(clock, "US", people), func() { clock.Advance(time.Second) }
+		s := sim.New(clock, "US", people)
+		return s, s, func() { clock.Advance(time.Second) }
 	})
 }
 
@@ -59,4 +60,29 @@ func TestTheOutsideCanBePlayed(t *testing.T) {
 	assert.False(t, s.TheyEnd(carriertest.RingsOn, carrier.Lost))
 	assert.False(t, s.TheyAnswer("+14135550199"))
 	assert.Equal(t, []carrier.Event{{Ref: "a", Kind: carrier.Answered}, {Ref: "a", Kind: carrier.Ended, Reason: carrier.Lost}}, got)
+}
+
+func TestSomebodyPlaysTheOutside(t *testing.T) {
+	s := sim.New(clockwork.NewFakeClock(), "US", people)
+	events := make(chan carrier.Event, 10)
+	s.Handle(func(e carrier.Event) { events <- e })
+	s.Man(carriertest.Answers, true)
+	require.NoError(t, s.Dial(carrier.Dialing{Ref: "a", To: carriertest.Answers, CallerID: "+14135550100"}))
+	require.Equal(t, carrier.Ringing, (<-events).Kind)
+	require.Equal(t, []sim.OutsideLeg{{Ref: "a", FromUs: true, From: "+14135550100", To: carriertest.Answers, Ringing: true}}, s.OutsideLegs())
+	require.True(t, s.OutsideAnswers("a"))
+	require.Equal(t, carrier.Answered, (<-events).Kind)
+	require.False(t, s.OutsideAnswers("a"), "only once")
+	require.True(t, s.OutsideHangsUp("a"))
+	require.Equal(t, carrier.HungUp, (<-events).Reason)
+	require.NoError(t, s.Dial(carrier.Dialing{Ref: "b", To: carriertest.Answers}))
+	<-events
+	require.True(t, s.OutsideHangsUp("b"))
+	require.Equal(t, carrier.Declined, (<-events).Reason, "what only rang was declined")
+	ref, err := s.CallIn("", "+14135550100")
+	require.NoError(t, err)
+	require.False(t, s.OutsideAnswers(ref), "that is ours to answer")
+	s.Close()
+	_, err = s.CallIn("", "+14135550100")
+	require.ErrorIs(t, err, carrier.ErrClosed)
 }

@@ -69,7 +69,7 @@ const (
 // KnownReason tells whether r is one of the reasons above.
 func KnownReason(r Reason) bool {
 	switch r {
-	case EndedByUs, EndedByThem, GivenUp, Busy, NoAnswer, Declined, OutOfService, Refused, CutOff:
+	case EndedByUs, EndedByThem, GivenUp, Busy, NoAnswer, Declined, OutOfService, Refused, CutOff, Abandoned, Missed, Elsewhere:
 		return true
 	}
 	return false
@@ -81,10 +81,12 @@ type FactKind string
 // The kinds of fact. What each carries is told by the fields of Fact named in the comment.
 const (
 	Placed      FactKind = "placed"       // By: the rep who asked for the call
+	Arrived     FactKind = "arrived"      // Address: the line of ours that was called
 	LegAdded    FactKind = "leg_added"    // Leg, Party, By (a rep's leg), Device, Address
 	LegRinging  FactKind = "leg_ringing"  // Leg
 	LegAnswered FactKind = "leg_answered" // Leg
 	Bridged     FactKind = "bridged"      // Leg, Bridge
+	Held        FactKind = "held"         // every leg leaves its bridge
 	LegEnded    FactKind = "leg_ended"    // Leg, Reason
 	CallEnded   FactKind = "call_ended"   // Reason
 )
@@ -131,7 +133,10 @@ type Leg struct {
 // State is a call at one moment. The zero value is a call before its first fact.
 type State struct {
 	Seq      int
-	By       string // the rep who placed it
+	By       string // the rep who placed it; "" for one that came in
+	Inbound  bool
+	Line     string // the line of ours that an inbound call came in on
+	OnHold   bool
 	Started  time.Time
 	Last     time.Time // time of the newest fact
 	Ended    time.Time
@@ -261,6 +266,8 @@ func Evolve(s State, f Fact) State {
 	switch f.Kind {
 	case Placed:
 		s.Started, s.By = f.At, f.By
+	case Arrived:
+		s.Started, s.Inbound, s.Line = f.At, true, f.Address
 	case LegAdded:
 		s.Legs = append(s.Legs, Leg{No: f.Leg, Party: f.Party, User: f.By, Device: f.Device,
 			Address: f.Address, State: Dialing, Added: f.At})
@@ -270,7 +277,12 @@ func Evolve(s State, f Fact) State {
 		leg.State, leg.Answered = Up, f.At
 	case Bridged:
 		leg.Spans = append(closed(leg.Spans, f.At), Span{Bridge: f.Bridge, From: f.At})
-		s.bridgeNo = max(s.bridgeNo, f.Bridge)
+		s.bridgeNo, s.OnHold = max(s.bridgeNo, f.Bridge), false
+	case Held:
+		s.OnHold = true
+		for i := range s.Legs {
+			s.Legs[i].Spans = closed(s.Legs[i].Spans, f.At)
+		}
 	case LegEnded:
 		leg.State, leg.Ended, leg.Reason = Ended, f.At, f.Reason
 		leg.Spans = closed(leg.Spans, f.At)

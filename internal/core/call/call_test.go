@@ -2,6 +2,7 @@ package call_test
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 	"time"
 
@@ -159,6 +160,8 @@ func TestCheckFindsWhatIsBroken(t *testing.T) {
 func FuzzCall(f *testing.F) {
 	f.Add([]byte{0, 0, 2, 8, 3, 20, 1, 100})
 	f.Add([]byte{0, 0, 3, 1, 6, 5, 3, 1, 1, 1})
+	f.Add([]byte{8, 0, 25, 1, 10, 20, 14, 4, 15, 4, 1, 9})
+	f.Add([]byte{8, 0, 9, 1, 11, 20, 25, 4, 12, 4, 13, 9})
 	f.Add([]byte{0, 0, 2, 200, 9, 3, 7, 4, 0, 0})
 	reasons := []call.Reason{call.Busy, call.NoAnswer, call.Declined, call.OutOfService, call.EndedByThem, call.CutOff, "made up", call.EndedByUs}
 	f.Fuzz(func(t *testing.T, script []byte) {
@@ -175,7 +178,8 @@ func FuzzCall(f *testing.F) {
 			}
 			at = at.Add(gap)
 			var in call.Input
-			switch what := script[i]; what % 8 {
+			users := []string{"ines", "tomas"}
+			switch what := script[i]; what % 16 {
 			case 0:
 				in = place.in
 			case 1:
@@ -192,6 +196,22 @@ func FuzzCall(f *testing.F) {
 				in = call.Lost{}
 			case 7:
 				in = call.CarrierAnswered{Leg: call.LegNo(what/8) % 4}
+			case 8:
+				in = call.Arrive{From: "+14135550142", Line: "+14135550100"}
+			case 9:
+				in = call.Offer{To: users[:1+what/16%2], Device: "browser"}
+			case 10:
+				in = call.Answer{By: users[what/16%2]}
+			case 11:
+				in = call.Decline{By: users[what/16%2]}
+			case 12:
+				in = call.Withdraw{From: users[what/16%2]}
+			case 13:
+				in = call.Miss{}
+			case 14:
+				in = call.Hold{By: users[what/16%2]}
+			case 15:
+				in = call.Resume{By: users[what/16%2]}
 			}
 			before := s
 			more, effects, err := call.Decide(s, in, at)
@@ -210,7 +230,7 @@ func FuzzCall(f *testing.F) {
 			require.NoError(t, call.Check(s))
 			facts = append(facts, more...)
 			require.Equal(t, s, call.Replay(facts))
-			if slip.CanFile(slip.Slip{State: slip.Open, User: "ines"}, &s, slip.Rules{}) == nil && s.Seq > 0 {
+			if slip.CanFile(slip.Slip{State: slip.Open, User: "ines"}, &s, slip.Rules{}) == nil && slices.Contains(s.Takers(), "ines") {
 				filed = true
 			}
 			require.True(t, !filed || s.HasLeft("ines"), "a filed slip's rep has left the call")

@@ -85,6 +85,22 @@ func Decide(s State, in Input, at time.Time) ([]Fact, []Effect, error) {
 		return d.place(in)
 	case HangUp:
 		return d.hangUp(in)
+	case Arrive:
+		return d.arrive(in)
+	case Offer:
+		return d.offer(in)
+	case Answer:
+		return d.answer(in)
+	case Decline:
+		return d.leave(in.By, Declined)
+	case Withdraw:
+		return d.leave(in.From, NoAnswer)
+	case Miss:
+		return d.miss()
+	case Hold:
+		return d.hold(in.By, true)
+	case Resume:
+		return d.hold(in.By, false)
 	case CarrierRinging:
 		d.carrier(in.Leg, evRinging, "")
 	case CarrierAnswered:
@@ -137,7 +153,10 @@ func (d *decision) hangUp(in HangUp) ([]Fact, []Effect, error) {
 		return nil, nil, ErrNotThere
 	}
 	reason := EndedByUs
-	if d.state.Answered().IsZero() {
+	switch {
+	case d.state.Inbound && d.state.Answered().IsZero():
+		return d.leave(in.By, Declined) // there is nothing to hang up yet
+	case d.state.Answered().IsZero():
 		reason = GivenUp
 	}
 	d.endLeg(mine, reason)
@@ -156,20 +175,20 @@ func (d *decision) carrier(no LegNo, ev legEvent, reason Reason) {
 	if _, ok := legTable[leg.State][ev]; !ok {
 		return
 	}
+	if d.state.Inbound && ev != evEnded {
+		return // it rings us: only we can answer it
+	}
 	switch ev {
 	case evRinging:
 		d.add(Fact{Kind: LegRinging, Leg: no})
 	case evAnswered:
 		d.add(Fact{Kind: LegAnswered, Leg: no})
-		bridge := d.state.bridgeNo + 1
-		for _, l := range d.state.Legs {
-			if l.State == Up {
-				d.add(Fact{Kind: Bridged, Leg: l.No, Bridge: bridge})
-			}
-		}
+		d.bridge()
 	case evEnded:
 		answered := leg.State == Up
-		reason = reasonFor(reason, answered)
+		if reason = reasonFor(reason, answered); d.state.Inbound && !answered && reason != CutOff {
+			reason = Abandoned
+		}
 		d.add(Fact{Kind: LegEnded, Leg: no, Reason: reason})
 		if !d.state.anyLive(Outside) {
 			d.endAll(reason)

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/nyaruka/phonenumbers"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -160,4 +161,26 @@ func TestOrder(t *testing.T) {
 	assert.Empty(t, phone.Order(nil, nil, nil))
 	assert.Equal(t, "44", phone.CountryCode("GB"))
 	assert.Empty(t, phone.CountryCode("??"))
+}
+
+// TestEveryRegionsExampleReadsBack takes the numbering plans at their word: the example number that the library's
+// metadata has for each region, in each of its notations, is the same number.
+func TestEveryRegionsExampleReadsBack(t *testing.T) {
+	seen := 0
+	for region := range phonenumbers.GetSupportedRegions() {
+		example := phonenumbers.GetExampleNumber(region)
+		if example == nil {
+			continue
+		}
+		seen++
+		want := phonenumbers.Format(example, phonenumbers.E164)
+		for _, format := range []phonenumbers.PhoneNumberFormat{phonenumbers.E164, phonenumbers.INTERNATIONAL, phonenumbers.NATIONAL, phonenumbers.RFC3966} {
+			typed := phonenumbers.Format(example, format)
+			n, err := phone.Parse(typed, region)
+			require.NoError(t, err, "%s %s", region, typed)
+			assert.Equal(t, want, n.E164, "%s %s", region, typed)
+			assert.True(t, n.Valid, "%s %s", region, typed)
+		}
+	}
+	assert.Greater(t, seen, 200)
 }

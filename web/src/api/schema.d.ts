@@ -1151,7 +1151,7 @@ export interface components {
             /** @description In the order in which they are tried */
             numbers: components["schemas"]["PhoneNumber"][];
             values: components["schemas"]["RecordValue"][];
-            /** @description Of a company: its people */
+            /** @description Of a company its people; of a deal, case, paper or visit those it is with */
             people: components["schemas"]["RecordRow"][];
             related: components["schemas"]["RelatedRow"][];
             items: components["schemas"]["Item"][];

@@ -71,10 +71,10 @@ export function RecordSheet() {
         <p className="mt-2 rounded-sm bg-ending-soft px-3 py-1.5 text-ending">{t.record.refused(data.refused)}</p>
       )}
       <Twin record={data} />
-      {data.kind !== "product" && <RecordNumbers record={data} />}
+      <RecordNumbers record={data} />
       <div className="mt-4 grid grid-cols-[minmax(0,1fr)_15.5rem] gap-7 max-[63.9rem]:grid-cols-1">
         <div className="min-w-0">
-          {data.kind === "company" && <PeopleHere record={data} />}
+          {(data.kind === "company" || data.people.length > 0) && <PeopleHere record={data} />}
           {(data.kind === "quote" || data.kind === "order") && <Items record={data} />}
           <History record={data.id} />
         </div>

@@ -22,7 +22,8 @@ export function RecordActs({ record }: { record: Record }) {
   const navigate = useNavigate();
   const tell = useTell();
   const rights = useBook().rights;
-  const [dialog, setDialog] = useState<"convert" | "refuse" | "lane">();
+  const [dialog, setDialog] = useState<"convert" | "refuse">();
+  const [lane, setLane] = useState<Schemas["FollowUp"]>();
   const person = record.kind === "contact" || record.kind === "lead";
   const callable = person || record.kind === "company";
   const close = () => {
@@ -58,6 +59,27 @@ export function RecordActs({ record }: { record: Record }) {
     },
     onError: failed,
   });
+  const toLane = useMutation({
+    mutationFn: () =>
+      ask(
+        api.POST("/api/records/{id}/follow-ups", {
+          params: { path: { id: record.id }, header: { "Idempotency-Key": newKey() } },
+          body: { text: t.number.callBack },
+        }),
+      ),
+    onSuccess: (made) => {
+      for (const k of ["lane", "record"]) void client.invalidateQueries({ queryKey: [k] });
+      tell(t.book.onLane(record.name), {
+        action: {
+          label: t.book.laneDate,
+          run: () => {
+            setLane(made);
+          },
+        },
+      });
+    },
+    onError: failed,
+  });
   const take = useMutation({
     mutationFn: () => ask(api.POST("/api/exports", { body: { format: "vcard", selection: { ids: [record.id] } } })),
     onSuccess: (e) => {
@@ -68,8 +90,9 @@ export function RecordActs({ record }: { record: Record }) {
   return (
     <>
       <Button
+        disabled={toLane.isPending}
         onClick={() => {
-          setDialog("lane");
+          toLane.mutate();
         }}
       >
         {t.book.toLane}
@@ -139,29 +162,34 @@ export function RecordActs({ record }: { record: Record }) {
       {dialog === "refuse" && (
         <DoNotCallDialog name={record.name} mark={(reason) => mark(true, reason)} onSaved={set} onClose={close} />
       )}
-      {dialog === "lane" && <LaneDialog record={record} onClose={close} />}
+      {lane && (
+        <LaneDialog
+          name={record.name}
+          followUp={lane}
+          onClose={() => {
+            setLane(undefined);
+          }}
+        />
+      )}
     </>
   );
 }
 
-/** LaneDialog puts a record on one's own lane, with or without a date. */
-function LaneDialog({ record, onClose }: { record: Record; onClose: () => void }) {
+/** LaneDialog says what is to be done with somebody who was put on the lane, and when. */
+function LaneDialog({ name, followUp, onClose }: { name: string; followUp: Schemas["FollowUp"]; onClose: () => void }) {
   const client = useQueryClient();
-  const tell = useTell();
-  const [text, setText] = useState(t.number.callBack);
+  const [text, setText] = useState(followUp.text);
   const [when, setWhen] = useState("");
-  const [key] = useState(newKey);
   const save = useMutation({
     mutationFn: () =>
       ask(
-        api.POST("/api/records/{id}/follow-ups", {
-          params: { path: { id: record.id }, header: { "Idempotency-Key": key } },
-          body: { text, ...(when ? { due_at: new Date(when).toISOString() } : {}) },
+        api.PATCH("/api/follow-ups/{id}", {
+          params: { path: { id: followUp.id } },
+          body: { version: followUp.version, text, ...(when ? { due_at: new Date(when).toISOString() } : {}) },
         }),
       ),
     onSuccess: () => {
       for (const k of ["lane", "record"]) void client.invalidateQueries({ queryKey: [k] });
-      tell(t.book.onLane(record.name));
       onClose();
     },
   });
@@ -169,12 +197,12 @@ function LaneDialog({ record, onClose }: { record: Record; onClose: () => void }
     <Dialog
       open
       onClose={onClose}
-      title={t.book.toLane}
+      title={t.book.onLane(name)}
       actions={
         <>
           <Button onClick={onClose}>{t.cancel}</Button>
           <Button look="ours" type="submit" form="to-lane" disabled={save.isPending || !text.trim()}>
-            {t.book.toLane}
+            {t.save}
           </Button>
         </>
       }
@@ -189,7 +217,6 @@ function LaneDialog({ record, onClose }: { record: Record; onClose: () => void }
       >
         <Field
           label={t.book.laneWhat}
-          autoFocus
           maxLength={500}
           value={text}
           problem={save.error?.message}
@@ -200,6 +227,7 @@ function LaneDialog({ record, onClose }: { record: Record; onClose: () => void }
         <Field
           label={t.book.laneWhen}
           type="datetime-local"
+          autoFocus
           value={when}
           onChange={(e) => {
             setWhen(e.target.value);

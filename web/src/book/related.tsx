@@ -121,21 +121,25 @@ export function Related({ record }: { record: Sheet }) {
   );
 }
 
-/** PeopleHere are the people of a company, each callable. */
+/** PeopleHere are the people of a company, or those a deal or case is with, each callable. */
 export function PeopleHere({ record }: { record: Sheet }) {
   const [making, setMaking] = useState(false);
+  const own = record.kind === "company";
+  const title = own ? t.record.people : t.book.withWhom;
   return (
-    <section aria-label={t.record.people} className="mb-5">
+    <section aria-label={title} className="mb-5" data-testid="people">
       <div className="flex items-center justify-between border-b border-rule-strong pb-1">
-        <h2 className="text-quiet">{t.record.people}</h2>
-        <IconButton
-          label={t.book.make("contact")}
-          onClick={() => {
-            setMaking(true);
-          }}
-        >
-          <Plus />
-        </IconButton>
+        <h2 className="text-quiet">{title}</h2>
+        {own && (
+          <IconButton
+            label={t.book.make("contact")}
+            onClick={() => {
+              setMaking(true);
+            }}
+          >
+            <Plus />
+          </IconButton>
+        )}
       </div>
       {record.people.length === 0 && <p className="py-2 text-quiet">{t.record.noPeople}</p>}
       <ul>

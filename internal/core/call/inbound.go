@@ -1,0 +1,203 @@
+package call
+
+import "errors"
+
+// Arrive is a call that comes in: an outside leg that rings us.
+type Arrive struct {
+	From string // E.164 with extension, or whatever the network says; "" where it is withheld
+	Line string // the line of ours that was called, E.164
+}
+
+// Offer rings reps. Whoever answers first has the call. Somebody who is being rung already is passed over.
+type Offer struct {
+	To     []string // user ids
+	Device string   // "browser"
+}
+
+// Answer takes a call that rings for By.
+type Answer struct{ By string }
+
+// Decline takes By out of those who are rung. The call goes on ringing for others, or waits for the next to be offered it.
+type Decline struct{ By string }
+
+// Withdraw takes an offer back: it has rung long enough there, or the rep is no longer reached.
+type Withdraw struct{ From string }
+
+// Miss ends a call that nobody has answered, when there is nobody left to ring.
+type Miss struct{}
+
+// Hold parts the rep from the outside without ending either; Resume joins them again.
+type Hold struct{ By string }
+
+// Resume joins what Hold has parted.
+type Resume struct{ By string }
+
+func (Arrive) input()   {}
+func (Offer) input()    {}
+func (Answer) input()   {}
+func (Decline) input()  {}
+func (Withdraw) input() {}
+func (Miss) input()     {}
+func (Hold) input()     {}
+func (Resume) input()   {}
+
+// Pick asks the carrier to answer an outside leg that rings us.
+type Pick struct{ Leg LegNo }
+
+func (Pick) effect() {}
+
+// Reasons of calls that come in.
+const (
+	Abandoned Reason = "abandoned"          // they hung up before anybody answered
+	Missed    Reason = "missed"             // nobody of the firm answered
+	Elsewhere Reason = "answered_elsewhere" // of a rep's leg: somebody else took the call
+)
+
+// Errors of calls that come in.
+var (
+	ErrTaken     = errors.New("somebody else has taken this call")
+	ErrNoRing    = errors.New("this call does not ring for you")
+	ErrNoSpeech  = errors.New("this call has not been answered")
+	ErrHeld      = errors.New("this call is on hold already")
+	ErrNotHeld   = errors.New("this call is not on hold")
+	errNotIncome = errors.New("this call did not come in")
+)
+
+// arrive makes the call of what comes in.
+func (d *decision) arrive(in Arrive) ([]Fact, []Effect, error) {
+	if d.state.Seq > 0 {
+		return nil, nil, ErrPlaced
+	}
+	d.add(Fact{Kind: Arrived, Address: in.Line})
+	d.add(Fact{Kind: LegAdded, Leg: 1, Party: Outside, Device: "carrier", Address: in.From})
+	d.add(Fact{Kind: LegRinging, Leg: 1})
+	return d.facts, d.effects, nil
+}
+
+// waiting tells whether a call that came in still waits for an answer.
+func (d *decision) waiting() error {
+	switch {
+	case d.state.Seq == 0:
+		return ErrNoCall
+	case !d.state.Ended.IsZero():
+		return ErrOver
+	case !d.state.Inbound:
+		return errNotIncome
+	case !d.state.Answered().IsZero():
+		return ErrTaken
+	}
+	return nil
+}
+
+func (d *decision) offer(in Offer) ([]Fact, []Effect, error) {
+	if err := d.waiting(); err != nil {
+		return nil, nil, err
+	}
+	for _, user := range in.To {
+		if user == "" || d.liveLegOf(user) != 0 {
+			continue
+		}
+		no := LegNo(len(d.state.Legs) + 1)
+		d.add(Fact{Kind: LegAdded, Leg: no, Party: Rep, By: user, Device: in.Device})
+		d.add(Fact{Kind: LegRinging, Leg: no})
+	}
+	return d.facts, d.effects, nil
+}
+
+func (d *decision) answer(in Answer) ([]Fact, []Effect, error) {
+	mine := d.liveLegOf(in.By)
+	if err := d.waiting(); err != nil {
+		if errors.Is(err, ErrTaken) && mine != 0 {
+			return nil, nil, nil // by this rep, from another window
+		}
+		return nil, nil, err
+	}
+	if mine == 0 {
+		return nil, nil, ErrNoRing
+	}
+	d.add(Fact{Kind: LegAnswered, Leg: mine})
+	for _, l := range d.state.Legs {
+		if l.Party == Rep && l.No != mine && l.State != Ended {
+			d.add(Fact{Kind: LegEnded, Leg: l.No, Reason: Elsewhere})
+		}
+	}
+	out := d.state.Outside().No
+	d.add(Fact{Kind: LegAnswered, Leg: out})
+	d.effects = append(d.effects, Pick{Leg: out})
+	d.bridge()
+	return d.facts, d.effects, nil
+}
+
+// bridge puts every leg that is up on a new bridge.
+func (d *decision) bridge() {
+	bridge := d.state.bridgeNo + 1
+	for _, l := range d.state.Legs {
+		if l.State == Up {
+			d.add(Fact{Kind: Bridged, Leg: l.No, Bridge: bridge})
+		}
+	}
+}
+
+// leave takes a rep who is being rung out, for a reason. Somebody who is not rung any more is no mistake: the ring may
+// have ended at the same moment.
+func (d *decision) leave(user string, reason Reason) ([]Fact, []Effect, error) {
+	if err := d.waiting(); err != nil {
+		return nil, nil, err
+	}
+	if no := d.liveLegOf(user); no != 0 {
+		d.add(Fact{Kind: LegEnded, Leg: no, Reason: reason})
+	}
+	return d.facts, d.effects, nil
+}
+
+func (d *decision) miss() ([]Fact, []Effect, error) {
+	if err := d.waiting(); err != nil {
+		return nil, nil, err
+	}
+	d.endAll(Missed)
+	return d.facts, d.effects, nil
+}
+
+// hold parts or joins a rep and the outside.
+func (d *decision) hold(by string, on bool) ([]Fact, []Effect, error) {
+	switch {
+	case d.state.Seq == 0:
+		return nil, nil, ErrNoCall
+	case !d.state.Ended.IsZero():
+		return nil, nil, ErrOver
+	case d.liveLegOf(by) == 0:
+		return nil, nil, ErrNotThere
+	case d.state.Answered().IsZero():
+		return nil, nil, ErrNoSpeech
+	case on == d.state.OnHold:
+		return nil, nil, map[bool]error{true: ErrHeld, false: ErrNotHeld}[on]
+	}
+	if on {
+		d.add(Fact{Kind: Held})
+	} else {
+		d.bridge()
+	}
+	return d.facts, d.effects, nil
+}
+
+// RungNow are the users for whom a call that came in rings, in the order in which they were offered it.
+func (s *State) RungNow() []string {
+	var users []string
+	for _, l := range s.Legs {
+		if l.Party == Rep && l.State == Ringing {
+			users = append(users, l.User)
+		}
+	}
+	return users
+}
+
+// Takers are the users who have answered, first first.
+func (s *State) Takers() []string {
+	var users []string
+	for _, l := range s.Legs {
+		if l.Party == Rep && !l.Answered.IsZero() {
+			users = append(users, l.User)
+		}
+	}
+	return users
+}

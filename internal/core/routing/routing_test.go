@@ -1,0 +1,61 @@
+package routing_test
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"trundo/internal/core/routing"
+)
+
+func TestNext(t *testing.T) {
+	at := func(minutes int) time.Time { return time.Date(2026, 3, 2, 9, minutes, 0, 0, time.UTC) }
+	free := func(id string, since int) routing.Rep {
+		return routing.Rep{ID: id, Takes: true, Reached: true, IdleSince: at(since)}
+	}
+	away, busy, gone := free("away", 0), free("busy", 0), free("gone", 0)
+	away.Takes, busy.Busy, gone.Reached = false, true, false
+	reps := []routing.Rep{away, free("ines", 30), busy, free("tomas", 10), gone, free("maren", 20)}
+	rule := func(m routing.Mode) routing.Rule {
+		return routing.Rule{Mode: m, Rings: 20 * time.Second, Limit: time.Minute, Open: true}
+	}
+	closed := rule(routing.All)
+	closed.Open = false
+	tests := map[string]struct {
+		rule   routing.Rule
+		reps   []routing.Rep
+		tried  []string
+		waited time.Duration
+		want   routing.Step
+	}{
+		"all at once":                    {rule(routing.All), reps, nil, 0, routing.Step{Ring: []string{"ines", "tomas", "maren"}, For: 20 * time.Second}},
+		"longest idle first":             {rule(routing.LongestIdle), reps, nil, 0, routing.Step{Ring: []string{"tomas"}, For: 20 * time.Second}},
+		"then the next":                  {rule(routing.LongestIdle), reps, []string{"tomas"}, 20 * time.Second, routing.Step{Ring: []string{"maren"}, For: 20 * time.Second}},
+		"in order":                       {rule(routing.InOrder), reps, nil, 0, routing.Step{Ring: []string{"ines"}, For: 20 * time.Second}},
+		"only for what is left of it":    {rule(routing.InOrder), reps, []string{"ines"}, 50 * time.Second, routing.Step{Ring: []string{"tomas"}, For: 10 * time.Second}},
+		"as long as it may":              {rule(routing.All), reps, nil, time.Minute, routing.Step{Miss: true, Why: "it rang for as long as it may"}},
+		"all have been tried":            {rule(routing.All), reps, []string{"ines", "tomas", "maren"}, 20 * time.Second, routing.Step{Miss: true, Why: "nobody answered"}},
+		"nobody takes calls":             {rule(routing.All), []routing.Rep{away, busy, gone}, nil, 0, routing.Step{Miss: true, Why: "nobody was available"}},
+		"nobody at all":                  {rule(routing.All), nil, nil, 0, routing.Step{Miss: true, Why: "nobody was available"}},
+		"closed":                         {closed, reps, nil, 0, routing.Step{Miss: true, Why: "the line was closed"}},
+		"who comes while others decline": {rule(routing.All), reps, []string{"ines"}, time.Second, routing.Step{Ring: []string{"tomas", "maren"}, For: 20 * time.Second}},
+	}
+	for name, tt := range tests {
+		t.Run(name, func(t *testing.T) {
+			tried := map[string]bool{}
+			for _, id := range tt.tried {
+				tried[id] = true
+			}
+			assert.Equal(t, tt.want, routing.Next(tt.rule, tt.reps, tried, tt.waited))
+		})
+	}
+}
+
+func ExampleNext() {
+	step := routing.Next(routing.Rule{Mode: routing.All, Rings: 20 * time.Second, Limit: time.Minute, Open: true},
+		[]routing.Rep{{ID: "ines", Takes: true, Reached: true}, {ID: "tomas"}}, nil, 0)
+	fmt.Println(step.Ring, step.For)
+	// Output: [ines] 20s
+}
