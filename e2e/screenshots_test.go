@@ -84,6 +84,14 @@ func TestScreenshots(t *testing.T) {
 	win.see("given up", slipPart)
 	win.keys("l")
 
+	ref, err := w.sim.CallIn(demo.NeverAnswers, salesE164)
+	require.NoError(t, err)
+	win.see(caller, ringPart)
+	win.until("a while of ringing", `/0:0[3-9]/.test(document.querySelector('[data-testid=ring-clock]').innerText)`)
+	win.shot(dir + "/ringing.png")
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	win.until("the ring to end", `!document.querySelector('[data-testid=ring]')`)
+
 	eval[any](win, `localStorage.setItem('trundo.theme', 'dark')`)
 	require.NoError(t, chromedp.Do(win.ctx, chromedp.Reload()))
 	win.person(berit)

@@ -76,14 +76,16 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 	if c.ServerName == "" {
 		c.ServerName = "trundo@" + a.Addr
 	}
-	a.Desk, err = desk.Open(ctx, desk.Config{Store: a.Store, Carrier: c.Carrier(c.Clock), Clock: c.Clock, Log: c.Log, Server: c.ServerName,
+	network := c.Carrier(c.Clock)
+	outside, simulated := network.(httpapi.OtherSide)
+	a.Desk, err = desk.Open(ctx, desk.Config{Store: a.Store, Carrier: network, Simulated: simulated, Clock: c.Clock, Log: c.Log, Server: c.ServerName,
 		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo})
 	if err != nil {
 		return err
 	}
 	a.sessions = pgxstore.New(a.Store.Pool)
 	metrics := httpapi.NewMetrics(a.Desk)
-	handler, err := httpapi.New(httpapi.Config{Desk: a.Desk, Sessions: a.sessions, Web: c.Web, Log: c.Log, Secure: c.Secure || c.TLSCert != "", Metrics: metrics})
+	handler, err := httpapi.New(httpapi.Config{Desk: a.Desk, Sessions: a.sessions, Web: c.Web, Log: c.Log, Secure: c.Secure || c.TLSCert != "", Metrics: metrics, Outside: outside})
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,24 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for AvailabilityWishAvailability.
+const (
+	Available AvailabilityWishAvailability = "available"
+	Away      AvailabilityWishAvailability = "away"
+)
+
+// Valid indicates whether the value is a known member of the AvailabilityWishAvailability enum.
+func (e AvailabilityWishAvailability) Valid() bool {
+	switch e {
+	case Available:
+		return true
+	case Away:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BulkActAction.
 const (
 	AddTag       BulkActAction = "add_tag"
@@ -375,6 +393,7 @@ func (e ImportPlanSame) Valid() bool {
 // Defines values for LaneEntryKind.
 const (
 	LaneEntryKindFollowUp LaneEntryKind = "follow_up"
+	LaneEntryKindMissed   LaneEntryKind = "missed"
 	LaneEntryKindSlip     LaneEntryKind = "slip"
 )
 
@@ -382,6 +401,8 @@ const (
 func (e LaneEntryKind) Valid() bool {
 	switch e {
 	case LaneEntryKindFollowUp:
+		return true
+	case LaneEntryKindMissed:
 		return true
 	case LaneEntryKindSlip:
 		return true
@@ -480,6 +501,7 @@ const (
 	LiveEventKindImport  LiveEventKind = "import"
 	LiveEventKindLane    LiveEventKind = "lane"
 	LiveEventKindRecord  LiveEventKind = "record"
+	LiveEventKindRing    LiveEventKind = "ring"
 	LiveEventKindSaving  LiveEventKind = "saving"
 	LiveEventKindSlip    LiveEventKind = "slip"
 )
@@ -500,6 +522,8 @@ func (e LiveEventKind) Valid() bool {
 	case LiveEventKindLane:
 		return true
 	case LiveEventKindRecord:
+		return true
+	case LiveEventKindRing:
 		return true
 	case LiveEventKindSaving:
 		return true
@@ -591,6 +615,33 @@ func (e NewImportFormat) Valid() bool {
 	case NewImportFormatJsonl:
 		return true
 	case NewImportFormatVcard:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for OutsideActAction.
+const (
+	OutsideActActionAnswer OutsideActAction = "answer"
+	OutsideActActionCall   OutsideActAction = "call"
+	OutsideActActionHangUp OutsideActAction = "hang_up"
+	OutsideActActionLeave  OutsideActAction = "leave"
+	OutsideActActionPlay   OutsideActAction = "play"
+)
+
+// Valid indicates whether the value is a known member of the OutsideActAction enum.
+func (e OutsideActAction) Valid() bool {
+	switch e {
+	case OutsideActActionAnswer:
+		return true
+	case OutsideActActionCall:
+		return true
+	case OutsideActActionHangUp:
+		return true
+	case OutsideActActionLeave:
+		return true
+	case OutsideActActionPlay:
 		return true
 	default:
 		return false
@@ -702,6 +753,7 @@ func (e RecordListType) Valid() bool {
 // Defines values for SlipState.
 const (
 	SlipStateFiled SlipState = "filed"
+	SlipStateNone  SlipState = "none"
 	SlipStateOpen  SlipState = "open"
 )
 
@@ -709,6 +761,8 @@ const (
 func (e SlipState) Valid() bool {
 	switch e {
 	case SlipStateFiled:
+		return true
+	case SlipStateNone:
 		return true
 	case SlipStateOpen:
 		return true
@@ -729,6 +783,30 @@ func (e SlipChangeClear) Valid() bool {
 	case CallTypeID:
 		return true
 	case OutcomeID:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for UnreturnedChangeAction.
+const (
+	Close    UnreturnedChangeAction = "close"
+	GiveBack UnreturnedChangeAction = "give_back"
+	Reopen   UnreturnedChangeAction = "reopen"
+	Take     UnreturnedChangeAction = "take"
+)
+
+// Valid indicates whether the value is a known member of the UnreturnedChangeAction enum.
+func (e UnreturnedChangeAction) Valid() bool {
+	switch e {
+	case Close:
+		return true
+	case GiveBack:
+		return true
+	case Reopen:
+		return true
+	case Take:
 		return true
 	default:
 		return false
@@ -813,6 +891,14 @@ func (e GetHistoryParamsKind) Valid() bool {
 	}
 }
 
+// AvailabilityWish defines model for AvailabilityWish.
+type AvailabilityWish struct {
+	Availability AvailabilityWishAvailability `json:"availability"`
+}
+
+// AvailabilityWishAvailability defines model for AvailabilityWish.Availability.
+type AvailabilityWishAvailability string
+
 // Book defines model for Book.
 type Book struct {
 	Currency string    `json:"currency"`
@@ -883,9 +969,12 @@ type Call struct {
 	ID      openapi_types.UUID `json:"id"`
 
 	// Label The number's label, or empty for a typed one
-	Label  string     `json:"label"`
-	Links  []CallLink `json:"links"`
-	RingMs int64      `json:"ring_ms"`
+	Label string     `json:"label"`
+	Links []CallLink `json:"links"`
+
+	// MissedWhy Why nobody answered, in words
+	MissedWhy string `json:"missed_why"`
+	RingMs    int64  `json:"ring_ms"`
 
 	// Shown The number they see
 	Shown       string `json:"shown"`
@@ -893,8 +982,9 @@ type Call struct {
 	Slip        Slip   `json:"slip"`
 
 	// State The part of a call that changes while it goes on.
-	State  CallState `json:"state"`
-	TalkMs int64     `json:"talk_ms"`
+	State    CallState `json:"state"`
+	TalkMs   int64     `json:"talk_ms"`
+	Withheld bool      `json:"withheld"`
 }
 
 // CallDirection defines model for Call.Direction.
@@ -936,6 +1026,7 @@ type CallState struct {
 	CallID     openapi_types.UUID `json:"call_id"`
 	EndReason  string             `json:"end_reason"`
 	EndedAt    *time.Time         `json:"ended_at"`
+	OnHold     bool               `json:"on_hold"`
 	Phase      Phase              `json:"phase"`
 	RangAt     *time.Time         `json:"rang_at"`
 
@@ -1178,6 +1269,11 @@ type HistoryPage struct {
 	Next    string         `json:"next"`
 }
 
+// HoldWish defines model for HoldWish.
+type HoldWish struct {
+	On bool `json:"on"`
+}
+
 // Import defines model for Import.
 type Import struct {
 	BytesRead int64 `json:"bytes_read"`
@@ -1279,16 +1375,22 @@ type Lane struct {
 
 // LaneEntry defines model for LaneEntry.
 type LaneEntry struct {
-	CallID  *openapi_types.UUID `json:"call_id"`
-	ID      openapi_types.UUID  `json:"id"`
-	Kind    LaneEntryKind       `json:"kind"`
-	Number  *PhoneNumber        `json:"number"`
-	Reason  string              `json:"reason"`
-	Record  *RecordRef          `json:"record"`
-	Text    string              `json:"text"`
-	Tone    LaneEntryTone       `json:"tone"`
-	Version int                 `json:"version"`
-	When    string              `json:"when"`
+	CallID *openapi_types.UUID `json:"call_id"`
+	ID     openapi_types.UUID  `json:"id"`
+	Kind   LaneEntryKind       `json:"kind"`
+	Number *PhoneNumber        `json:"number"`
+	Reason string              `json:"reason"`
+	Record *RecordRef          `json:"record"`
+
+	// TakenBy Of a missed call: who has taken it on
+	TakenBy string        `json:"taken_by"`
+	Text    string        `json:"text"`
+	Tone    LaneEntryTone `json:"tone"`
+
+	// Typed Of a missed call: the number to call back
+	Typed   string `json:"typed"`
+	Version int    `json:"version"`
+	When    string `json:"when"`
 }
 
 // LaneEntryKind defines model for LaneEntry.Kind.
@@ -1345,10 +1447,11 @@ type LiveEventKind string
 
 // Me defines model for Me.
 type Me struct {
-	CallTypes []CallType         `json:"call_types"`
-	Demo      bool               `json:"demo"`
-	Firm      Firm               `json:"firm"`
-	ID        openapi_types.UUID `json:"id"`
+	Availability string             `json:"availability"`
+	CallTypes    []CallType         `json:"call_types"`
+	Demo         bool               `json:"demo"`
+	Firm         Firm               `json:"firm"`
+	ID           openapi_types.UUID `json:"id"`
 
 	// Line The caller ID that is shown by rule
 	Line      string    `json:"line"`
@@ -1357,7 +1460,10 @@ type Me struct {
 	Name      string    `json:"name"`
 	Outcomes  []Outcome `json:"outcomes"`
 	Role      MeRole    `json:"role"`
-	Zone      string    `json:"zone"`
+
+	// Simulated The telephone network is the built-in stand-in
+	Simulated bool   `json:"simulated"`
+	Zone      string `json:"zone"`
 }
 
 // MeRole defines model for Me.Role.
@@ -1485,6 +1591,48 @@ type Outcome struct {
 
 	// Reached A conversation took place
 	Reached bool `json:"reached"`
+}
+
+// Outside defines model for Outside.
+type Outside struct {
+	Legs  []OutsideLeg  `json:"legs"`
+	Lines []OutsideLine `json:"lines"`
+}
+
+// OutsideAct defines model for OutsideAct.
+type OutsideAct struct {
+	Action OutsideActAction `json:"action"`
+
+	// From Of call: what the network says; empty is withheld
+	From *string `json:"from,omitempty"`
+	Ref  *string `json:"ref,omitempty"`
+
+	// To Of call: a line of ours. Of play and leave: the number that is played
+	To *string `json:"to,omitempty"`
+}
+
+// OutsideActAction defines model for OutsideAct.Action.
+type OutsideActAction string
+
+// OutsideLeg defines model for OutsideLeg.
+type OutsideLeg struct {
+	Answered bool   `json:"answered"`
+	From     string `json:"from"`
+
+	// FromUs A rep calls the outside
+	FromUs bool   `json:"from_us"`
+	Ref    string `json:"ref"`
+	To     string `json:"to"`
+
+	// Who Who of the book has the outside's number
+	Who string `json:"who"`
+}
+
+// OutsideLine defines model for OutsideLine.
+type OutsideLine struct {
+	E164   string `json:"e164"`
+	Label  string `json:"label"`
+	Source string `json:"source"`
 }
 
 // Phase defines model for Phase.
@@ -1688,6 +1836,28 @@ type RelatedRow struct {
 	Text string `json:"text"`
 }
 
+// Ring defines model for Ring.
+type Ring struct {
+	CallID openapi_types.UUID `json:"call_id"`
+
+	// Candidates Who it probably is, best guess first
+	Candidates []Candidate `json:"candidates"`
+
+	// Display The caller's number for reading, or empty where it is withheld
+	Display string `json:"display"`
+
+	// Facts What matters before the first word, three at most
+	Facts []string `json:"facts"`
+
+	// Line The line that was called
+	Line  string    `json:"line"`
+	Since time.Time `json:"since"`
+
+	// Source What the line stands for
+	Source   string `json:"source"`
+	Withheld bool   `json:"withheld"`
+}
+
 // RowCount defines model for RowCount.
 type RowCount struct {
 	Count int `json:"count"`
@@ -1752,12 +1922,14 @@ type Slip struct {
 	OutcomeReached bool                `json:"outcome_reached"`
 	RepID          openapi_types.UUID  `json:"rep_id"`
 	RepName        string              `json:"rep_name"`
-	State          SlipState           `json:"state"`
-	Subject        string              `json:"subject"`
-	Version        int                 `json:"version"`
+
+	// State none: nobody has answered, there is no slip
+	State   SlipState `json:"state"`
+	Subject string    `json:"subject"`
+	Version int       `json:"version"`
 }
 
-// SlipState defines model for Slip.State.
+// SlipState none: nobody has answered, there is no slip
 type SlipState string
 
 // SlipChange defines model for SlipChange.
@@ -1777,6 +1949,17 @@ type TwoRecords struct {
 	A openapi_types.UUID `json:"a"`
 	B openapi_types.UUID `json:"b"`
 }
+
+// UnreturnedChange defines model for UnreturnedChange.
+type UnreturnedChange struct {
+	Action UnreturnedChangeAction `json:"action"`
+
+	// Reason Of close: why nobody has to call back
+	Reason *string `json:"reason,omitempty"`
+}
+
+// UnreturnedChangeAction defines model for UnreturnedChange.Action.
+type UnreturnedChangeAction string
 
 // ViewQuery defines model for ViewQuery.
 type ViewQuery struct {
@@ -1875,6 +2058,9 @@ type BulkActJSONRequestBody = BulkAct
 // PlaceCallJSONRequestBody defines body for PlaceCall for application/json ContentType.
 type PlaceCallJSONRequestBody = NewCall
 
+// HoldCallJSONRequestBody defines body for HoldCall for application/json ContentType.
+type HoldCallJSONRequestBody = HoldWish
+
 // ImportDoNotCallJSONRequestBody defines body for ImportDoNotCall for application/json ContentType.
 type ImportDoNotCallJSONRequestBody = DoNotCallText
 
@@ -1908,11 +2094,17 @@ type AddListJSONRequestBody = ListEdit
 // ChangeListJSONRequestBody defines body for ChangeList for application/json ContentType.
 type ChangeListJSONRequestBody = ListEdit
 
+// SetAvailabilityJSONRequestBody defines body for SetAvailability for application/json ContentType.
+type SetAvailabilityJSONRequestBody = AvailabilityWish
+
 // MergeRecordsJSONRequestBody defines body for MergeRecords for application/json ContentType.
 type MergeRecordsJSONRequestBody = Merge
 
 // ChangeNumberJSONRequestBody defines body for ChangeNumber for application/json ContentType.
 type ChangeNumberJSONRequestBody = NumberChange
+
+// ActOutsideJSONRequestBody defines body for ActOutside for application/json ContentType.
+type ActOutsideJSONRequestBody = OutsideAct
 
 // AddRecordJSONRequestBody defines body for AddRecord for application/json ContentType.
 type AddRecordJSONRequestBody = NewRecord
@@ -1949,3 +2141,6 @@ type ChangeSlipJSONRequestBody = SlipChange
 
 // SaveNotesJSONRequestBody defines body for SaveNotes for application/json ContentType.
 type SaveNotesJSONRequestBody = NotesEdit
+
+// ChangeUnreturnedJSONRequestBody defines body for ChangeUnreturned for application/json ContentType.
+type ChangeUnreturnedJSONRequestBody = UnreturnedChange

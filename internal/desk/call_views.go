@@ -101,6 +101,10 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 	if r.LineID != nil {
 		shown = strings.TrimSpace(f.lineLabels[*r.LineID] + " " + shown)
 	}
+	display := r.RemoteTyped
+	if r.RemoteE164 != "" {
+		display = phone.Format(r.RemoteE164, r.RemoteExt, f.region, a.Style)
+	}
 	var outcome db.Outcome
 	if r.OutcomeID != nil {
 		outcome, _ = f.outcome(*r.OutcomeID)
@@ -109,7 +113,7 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 	if r.CallTypeID != nil {
 		callType, _ = f.callType(*r.CallTypeID)
 	}
-	return contract.Call{ID: r.ID, Direction: contract.CallDirection(r.Direction), Display: phone.Format(r.RemoteE164, r.RemoteExt, f.region, a.Style),
+	return contract.Call{ID: r.ID, Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
 		Label: r.RemoteLabel, Shown: shown, ShownReason: r.CallerIDReason, Device: r.Device, DialMs: r.DialMs, RingMs: r.RingMs, TalkMs: r.TalkMs,
 		Links: []contract.CallLink{},
 		State: contract.CallState{CallID: r.ID, Phase: contract.Phase(r.State), StartedAt: r.StartedAt, RangAt: r.RangAt, AnsweredAt: r.AnsweredAt,
@@ -214,10 +218,20 @@ func factText(f call.Fact, c contract.Call) string {
 	switch f.Kind {
 	case call.Placed:
 		return c.Slip.RepName + " called " + c.Display
+	case call.Arrived:
+		return "They called " + c.Shown
+	case call.Held:
+		return "On hold"
 	case call.LegRinging:
+		if c.Direction == contract.Inbound {
+			return ""
+		}
 		return "It rang"
 	case call.LegAnswered:
-		if f.Leg != 1 {
+		switch {
+		case c.Direction == contract.Inbound && f.Leg == 1:
+			return c.Slip.RepName + " answered"
+		case c.Direction == contract.Outbound && f.Leg != 1:
 			return "They answered"
 		}
 	case call.CallEnded:
@@ -247,6 +261,10 @@ func ReasonText(r call.Reason) string {
 		return "The carrier refused the call"
 	case call.CutOff:
 		return "Cut off"
+	case call.Abandoned:
+		return "They hung up before anybody answered"
+	case call.Missed:
+		return "Nobody answered"
 	}
 	return ""
 }

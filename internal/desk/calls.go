@@ -259,9 +259,17 @@ func (d *Desk) typedRefused(ctx context.Context, n phone.Number, rows []db.Numbe
 	for _, row := range rows {
 		s := callable.Subject{NumberDoNotCall: row.DncAt != nil && row.Ext == n.Ext}
 		if len(rows) == 1 {
-			s.PersonDoNotCall, s.CompanyDoNotCall = row.RecordDncAt != nil, row.CompanyDncAt != nil
+			s.PersonDoNotCall = row.RecordDncAt != nil
 		}
-		if no := check(s, reasons{number: row.DncReason, person: row.RecordDncReason, company: row.CompanyDncReason}); no != nil {
+		why := reasons{number: row.DncReason, person: row.RecordDncReason}
+		if len(rows) == 1 && row.CompanyID != nil {
+			company, err := d.Store.DoNotCallOf(ctx, *row.CompanyID)
+			if err != nil {
+				return nil, err
+			}
+			s.CompanyDoNotCall, why.company = company.DncAt != nil, company.DncReason
+		}
+		if no := check(s, why); no != nil {
 			return no, nil
 		}
 	}

@@ -37,6 +37,7 @@ type Config struct {
 	JournalFile string
 	FilesDir    string // for files that are brought in
 	Demo        bool   // made-up people may be signed in with one click
+	Simulated   bool   // the carrier is the built-in stand-in
 }
 
 // Desk serves one firm. Its methods may be called from any goroutine.
@@ -68,7 +69,8 @@ type liveCall struct {
 	rep     uuid.UUID
 	slip    uuid.UUID
 	records []uuid.UUID
-	over    bool // the rep has left it, though that may not be saved yet
+	over    bool          // the rep has left it, though that may not be saved yet
+	changed chan struct{} // of one that came in: who routes it is told of every change
 }
 
 type slipOwner struct{ user, call uuid.UUID }

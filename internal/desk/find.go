@@ -24,8 +24,8 @@ func (d *Desk) Find(ctx context.Context, a Actor, q string) (contract.FindResult
 		result.Recent, err = d.recentCalls(ctx, a, found)
 		return result, err
 	}
-	digits, _ := numberDigits(q, f.region)
-	ids, err := d.Store.Find(ctx, q, digits, found)
+	ends, begins := numberParts(q, f.region)
+	ids, err := d.Store.Find(ctx, q, ends, begins, found)
 	if err != nil {
 		return result, err
 	}
@@ -75,7 +75,7 @@ func dialOffer(q string, f *firm, a Actor) *contract.DialOffer {
 }
 
 func (d *Desk) recentCalls(ctx context.Context, a Actor, count int32) ([]contract.Call, error) {
-	ids, err := d.Store.RecentCallIDs(ctx, db.RecentCallIDsParams{UserID: &a.ID, Count: count})
+	ids, err := d.Store.RecentCallIDs(ctx, db.RecentCallIDsParams{UserID: a.ID, Count: count})
 	if err != nil {
 		return nil, err
 	}

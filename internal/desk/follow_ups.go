@@ -203,6 +203,13 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 		items, callIDs = append(items, it), append(callIDs, x.CallID)
 		calls[it.ID] = x
 	}
+	owed, missed, err := d.laneMissed(ctx, a, f)
+	if err != nil {
+		return contract.Lane{}, err
+	}
+	for _, it := range owed {
+		items, callIDs = append(items, it), append(callIDs, missed[it.ID].CallID)
+	}
 	rows, err := d.recordRowsByID(ctx, a, f, records)
 	if err != nil {
 		return contract.Lane{}, err
@@ -229,6 +236,10 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 			x := calls[e.ID]
 			entry.CallID, entry.Record = &x.CallID, linkOf[x.CallID]
 			entry.Text = phone.Format(x.RemoteE164, x.RemoteExt, f.region, a.Style)
+		case lane.MissedCall:
+			x := missed[e.ID]
+			entry.CallID, entry.Record, entry.Version, entry.TakenBy = &x.CallID, linkOf[x.CallID], x.Version, e.TakenBy
+			entry.Text, entry.Typed = missedText(x, f, a), missedText(x, f, a)
 		}
 		if e.Due.IsZero() || e.Due.Before(dayEnd(now.In(a.Zone))) {
 			view.Today++

@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
 
@@ -70,6 +71,10 @@ func (d *Desk) closeOrphans(ctx context.Context) error {
 		}
 		for _, o := range orphans {
 			state, err := readCall(ctx, q, o.ID)
+			if errors.Is(err, errUnreadable) { // one call must not keep the others, or the server, from going on
+				d.Log.Error("a call that a lost server left cannot be read and stays as it is", "error", err)
+				continue
+			}
 			if err != nil {
 				return err
 			}
@@ -85,7 +90,7 @@ func (d *Desk) closeOrphans(ctx context.Context) error {
 				state = call.Evolve(state, f)
 			}
 			e := factsEntry{o.ID, storeFacts(facts), state}
-			if err := saveFacts(ctx, q, []factsEntry{e}); err != nil {
+			if _, err := saveFacts(ctx, q, []factsEntry{e}); err != nil {
 				return err
 			}
 			closed = append(closed, e)
@@ -102,7 +107,9 @@ func (d *Desk) closeOrphans(ctx context.Context) error {
 	return nil
 }
 
-// readCall replays a call from its stored facts.
+var errUnreadable = errors.New("its facts do not make a call")
+
+// readCall replays a call from its stored facts. Error: errUnreadable, or the store's.
 func readCall(ctx context.Context, q *db.Queries, id uuid.UUID) (call.State, error) {
 	rows, err := q.CallFacts(ctx, id)
 	if err != nil {
@@ -112,7 +119,10 @@ func readCall(ctx context.Context, q *db.Queries, id uuid.UUID) (call.State, err
 	for _, r := range rows {
 		f, err := readFact(r.Seq, r.At, r.Kind, r.Data)
 		if err != nil {
-			return s, fmt.Errorf("call %s: %w", id, err)
+			return s, fmt.Errorf("call %s: %w: %w", id, errUnreadable, err)
+		}
+		if f.Leg != 0 && f.Kind != call.LegAdded && s.Leg(f.Leg) == nil {
+			return s, fmt.Errorf("call %s: %w: fact %d is about leg %d, which was never added", id, errUnreadable, f.Seq, f.Leg)
 		}
 		s = call.Evolve(s, f)
 	}

@@ -67,6 +67,7 @@ type firm struct {
 	outcomes     []db.Outcome    // all, also those no longer offered
 	types        []db.CallType   // likewise
 	lineLabels   map[uuid.UUID]string
+	lineSources  map[uuid.UUID]string
 }
 
 // firmSettings is the value of the setting "firm".
@@ -126,9 +127,9 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 	if err != nil {
 		return nil, err
 	}
-	f.lineLabels = map[uuid.UUID]string{}
+	f.lineLabels, f.lineSources = map[uuid.UUID]string{}, map[uuid.UUID]string{}
 	for _, l := range lines {
-		f.lineLabels[l.ID] = l.Label
+		f.lineLabels[l.ID], f.lineSources[l.ID] = l.Label, l.Source
 		if !l.Active {
 			continue
 		}
@@ -229,6 +230,11 @@ func (d *Desk) Me(ctx context.Context, a Actor) (contract.Me, error) {
 	me := contract.Me{ID: a.ID, Login: a.Login, Name: a.Name, Role: contract.MeRole(a.Role), Zone: a.Zone.String(), Demo: d.Demo,
 		LiveEpoch: d.Hub.Epoch(), Outcomes: []contract.Outcome{}, CallTypes: []contract.CallType{},
 		Firm: contract.Firm{Name: f.name, Region: f.region, OutcomeNeeded: f.rules.OutcomeNeeded, TypeNeeded: f.rules.TypeNeeded}}
+	state, err := d.Store.Availability(ctx, a.ID)
+	if err != nil && !store.NotFound(err) {
+		return me, err
+	}
+	me.Availability, me.Simulated = state.Availability, d.Simulated
 	if shown, err := callerid.Choose(f.lines, callerid.Request{RepLine: text(a.Line), Region: f.region}); err == nil {
 		me.Line = phone.Format(shown.Line.E164, "", f.region, a.Style)
 	}

@@ -35,7 +35,8 @@ func (d *Desk) rowQuery(a Actor, f *firm, r contract.RowQuery) (store.RowQuery, 
 	}
 	if r.Q != nil {
 		q.Words = strings.TrimSpace(strings.ReplaceAll(*r.Q, "\x00", ""))
-		q.Digits, q.DigitsReversed = numberDigits(q.Words, f.region)
+		ends, begins := numberParts(q.Words, f.region)
+		q.Ends, q.Begins = ends, begins[:]
 	}
 	list := f.book.listed(q.Kinds)
 	if r.Filter != nil {
@@ -78,17 +79,18 @@ func mine(n *filter.Node, me uuid.UUID) {
 	}
 }
 
-// numberDigits prepares what somebody typed for a search by number: its digits, and the same from the end; "" where the
-// text is no number. A number in any notation is looked for in its normal form.
-func numberDigits(q, region string) (digits, reversed string) {
+// numberParts prepares what somebody typed for a search by number: its digits from the last on, and how a number may
+// begin that way, with its country's code or without it for one at home; "" where the text is no number. A number in
+// any notation is looked for in its normal form.
+func numberParts(q, region string) (ends string, begins [2]string) {
 	if !phone.LooksLikeNumber(q) {
-		return "", ""
+		return "", begins
 	}
 	d := phone.Digits(q)
 	if n, err := phone.Parse(q, region); err == nil && n.Valid {
 		d = phone.Digits(n.E164)
 	}
-	return d, phone.Reverse(d)
+	return phone.Reverse(d), [2]string{"+" + d, "+" + phone.CountryCode(region) + d}
 }
 
 // Rows are the rows of a list from the asked place on. Errors: *FieldError.

@@ -86,6 +86,7 @@ func (sink) Decode(kind string, data []byte) (any, error) {
 
 // Save commits the entries in one transaction and then tells the windows concerned.
 func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
+	var settled map[uuid.UUID]bool
 	err := s.d.Store.Tx(ctx, func(q *db.Queries) error {
 		var facts []factsEntry
 		for _, e := range entries {
@@ -98,7 +99,9 @@ func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 				}
 			}
 		}
-		return saveFacts(ctx, q, facts)
+		var err error
+		settled, err = saveFacts(ctx, q, facts)
+		return err
 	})
 	if err != nil {
 		return err
@@ -106,7 +109,7 @@ func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 	for _, e := range entries {
 		switch v := e.Value.(type) {
 		case factsEntry:
-			s.d.callSaved(v.Call, v.State)
+			s.d.callSaved(v.Call, v.State, settled[v.Call])
 		case notesEntry:
 			s.d.publishSlip(v.User, v.Slip, "")
 		}
@@ -114,10 +117,11 @@ func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 	return nil
 }
 
-// saveFacts stores facts, and for each call the newest state with its durations.
-func saveFacts(ctx context.Context, q *db.Queries, entries []factsEntry) error {
+// saveFacts stores facts, and for each call the newest state with its durations. It gives the calls whose end changed what is owed.
+func saveFacts(ctx context.Context, q *db.Queries, entries []factsEntry) (settled map[uuid.UUID]bool, err error) {
+	settled = map[uuid.UUID]bool{}
 	if len(entries) == 0 {
-		return nil
+		return settled, nil
 	}
 	all := db.SaveFactsParams{Schema: call.Schema}
 	newest := map[uuid.UUID]call.State{}
@@ -136,14 +140,17 @@ func saveFacts(ctx context.Context, q *db.Queries, entries []factsEntry) error {
 		newest[e.Call] = e.State
 	}
 	if err := q.SaveFacts(ctx, all); err != nil {
-		return fmt.Errorf("facts: %w", err)
+		return nil, fmt.Errorf("facts: %w", err)
 	}
 	for _, id := range order {
 		if err := q.SaveCallState(ctx, callStateParams(id, newest[id])); err != nil {
-			return fmt.Errorf("state of call %s: %w", id, err)
+			return nil, fmt.Errorf("state of call %s: %w", id, err)
+		}
+		if settled[id], err = settleUnreturned(ctx, q, id, newest[id]); err != nil {
+			return nil, fmt.Errorf("what call %s settles: %w", id, err)
 		}
 	}
-	return nil
+	return settled, nil
 }
 
 // callStateParams flattens a state for the calls, legs and spans that are kept for reading.
@@ -154,6 +161,11 @@ func callStateParams(id uuid.UUID, s call.State) db.SaveCallStateParams {
 		TalkMs: parts.Talking.Milliseconds()}
 	for _, l := range s.Legs {
 		p.LegNos = append(p.LegNos, int(l.No))
+		p.LegParties = append(p.LegParties, string(l.Party))
+		p.LegUsers = append(p.LegUsers, l.User)
+		p.LegDevices = append(p.LegDevices, l.Device)
+		p.LegAddresses = append(p.LegAddresses, l.Address)
+		p.LegStarted = append(p.LegStarted, l.Added)
 		p.LegStates = append(p.LegStates, string(l.State))
 		p.LegRang = append(p.LegRang, l.Rang)
 		p.LegAnswered = append(p.LegAnswered, l.Answered)
@@ -177,34 +189,70 @@ func set(t time.Time) *time.Time {
 	return &t
 }
 
-// CallChanged implements switchboard.Listener: it tells the rep's windows at once and hands the facts over to be saved.
+// CallChanged implements switchboard.Listener: it tells the windows concerned at once and hands the facts over to be saved.
 func (d *Desk) CallChanged(id uuid.UUID, facts []call.Fact, state call.State) {
 	d.mu.Lock()
+	var changed chan struct{}
 	if c := d.live[id]; c != nil {
 		c.over = state.HasLeft(c.rep.String())
+		changed = c.changed
 	}
 	d.mu.Unlock()
 	d.journal.Add(journal.Entry{Kind: kindFacts, Value: factsEntry{id, storeFacts(facts), state}})
-	if c := d.liveCall(id); c != nil {
-		view := stateView(id, &state, false)
-		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, Call: &view}, c.rep)
-	}
-}
-
-// callSaved tells that everything up to state is committed.
-func (d *Desk) callSaved(id uuid.UUID, state call.State) {
 	c := d.liveCall(id)
 	if c == nil {
 		return
 	}
-	view := stateView(id, &state, true)
-	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, Call: &view}, c.rep)
+	if c.rep != uuid.Nil {
+		view := stateView(id, &state, false)
+		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, Call: &view}, c.rep)
+	}
+	if rung := repsIn(facts, &state); len(rung) > 0 {
+		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRing, CallID: &id}, rung...)
+	}
+	if changed != nil {
+		select {
+		case changed <- struct{}{}:
+		default: // it has not looked at the last change yet
+		}
+	}
+}
+
+// repsIn are the reps whose ring begins or ends with these facts.
+func repsIn(facts []call.Fact, state *call.State) []uuid.UUID {
+	var users []uuid.UUID
+	for _, f := range facts {
+		leg := state.Leg(f.Leg)
+		if leg == nil || leg.Party != call.Rep || !state.Inbound {
+			continue
+		}
+		if u, err := uuid.Parse(leg.User); err == nil {
+			users = append(users, u)
+		}
+	}
+	return users
+}
+
+// callSaved tells that everything up to state is committed, and whether that changed what everybody owes.
+func (d *Desk) callSaved(id uuid.UUID, state call.State, settled bool) {
+	c := d.liveCall(id)
+	if c == nil {
+		return
+	}
+	if c.rep != uuid.Nil {
+		view := stateView(id, &state, true)
+		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, Call: &view}, c.rep)
+	}
 	if state.Phase() == call.PhaseEnded {
 		d.mu.Lock()
 		delete(d.live, id)
 		d.mu.Unlock()
 		d.publishHistory(&id, c.records...)
-		d.publishLane(c.rep)
+		if settled {
+			d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+		} else if c.rep != uuid.Nil {
+			d.publishLane(c.rep)
+		}
 	}
 }
 
@@ -219,7 +267,7 @@ func (d *Desk) liveCall(id uuid.UUID) *liveCall {
 }
 
 func stateView(id uuid.UUID, s *call.State, saved bool) contract.CallState {
-	return contract.CallState{CallID: id, Phase: contract.Phase(s.Phase()), StartedAt: s.Started, RangAt: set(s.Rang()),
+	return contract.CallState{CallID: id, Phase: contract.Phase(s.Phase()), OnHold: s.OnHold, StartedAt: s.Started, RangAt: set(s.Rang()),
 		AnsweredAt: set(s.Answered()), EndedAt: set(s.Ended), EndReason: string(s.Reason), Saved: saved}
 }
 

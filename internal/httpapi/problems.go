@@ -49,6 +49,13 @@ var kinds = []struct {
 	{callerid.ErrNoLine, http.StatusConflict, "no_line", "No line"},
 	{call.ErrNotThere, http.StatusForbidden, "not_in_call", "Not in this call"},
 	{call.ErrOver, http.StatusConflict, "call_over", "The call has ended"},
+	{call.ErrTaken, http.StatusConflict, "taken", "Taken by somebody else"},
+	{call.ErrNoRing, http.StatusForbidden, "no_ring", "It does not ring for you"},
+	{call.ErrNoSpeech, http.StatusConflict, "not_answered", "Not answered"},
+	{call.ErrHeld, http.StatusConflict, "held", "On hold already"},
+	{call.ErrNotHeld, http.StatusConflict, "not_held", "Not on hold"},
+	{desk.ErrSettled, http.StatusConflict, "settled", "Settled already"},
+	{desk.ErrTakenOn, http.StatusConflict, "taken_on", "Taken on already"},
 }
 
 // problemOf puts an error into the form of RFC 9457.

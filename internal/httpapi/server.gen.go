@@ -51,8 +51,17 @@ type ServerInterface interface {
 	// (GET /api/calls/{id})
 	GetCall(c *gin.Context, id ID)
 
+	// (POST /api/calls/{id}/answer)
+	AnswerCall(c *gin.Context, id ID)
+
+	// (POST /api/calls/{id}/decline)
+	DeclineCall(c *gin.Context, id ID)
+
 	// (POST /api/calls/{id}/hang-up)
 	HangUp(c *gin.Context, id ID)
+
+	// (PUT /api/calls/{id}/hold)
+	HoldCall(c *gin.Context, id ID)
 	// ListDemoPeople Whom one can sign in as with one click. Empty outside the demo.
 	// (GET /api/demo/people)
 	ListDemoPeople(c *gin.Context)
@@ -132,6 +141,9 @@ type ServerInterface interface {
 	// (PUT /api/lists/{id})
 	ChangeList(c *gin.Context, id ID)
 
+	// (PUT /api/me/availability)
+	SetAvailability(c *gin.Context)
+
 	// (POST /api/merges)
 	MergeRecords(c *gin.Context, params MergeRecordsParams)
 
@@ -143,6 +155,12 @@ type ServerInterface interface {
 
 	// (PATCH /api/numbers/{id})
 	ChangeNumber(c *gin.Context, id ID)
+	// GetOutside What the outside of the simulated network sees. Only with the simulated carrier.
+	// (GET /api/outside)
+	GetOutside(c *gin.Context)
+	// ActOutside Calls in, answers, hangs up, or plays the person at a number.
+	// (POST /api/outside)
+	ActOutside(c *gin.Context)
 
 	// (POST /api/records)
 	AddRecord(c *gin.Context, params AddRecordParams)
@@ -186,6 +204,9 @@ type ServerInterface interface {
 	// (POST /api/records/{id}/restore)
 	RestoreRecord(c *gin.Context, id ID)
 
+	// (GET /api/rings)
+	ListRings(c *gin.Context)
+
 	// (DELETE /api/session)
 	SignOut(c *gin.Context)
 
@@ -218,6 +239,9 @@ type ServerInterface interface {
 	// AttachRecord Puts the call on a record (and on that person's company).
 	// (PUT /api/slips/{id}/records/{record})
 	AttachRecord(c *gin.Context, id ID, record openapi_types.UUID)
+
+	// (PATCH /api/unreturned/{id})
+	ChangeUnreturned(c *gin.Context, id ID)
 }
 
 // ServerInterfaceWrapper converts contexts to parameters.
@@ -452,6 +476,56 @@ func (siw *ServerInterfaceWrapper) GetCall(c *gin.Context) {
 	siw.Handler.GetCall(c, id)
 }
 
+// AnswerCall operation middleware
+func (siw *ServerInterfaceWrapper) AnswerCall(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AnswerCall(c, id)
+}
+
+// DeclineCall operation middleware
+func (siw *ServerInterfaceWrapper) DeclineCall(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DeclineCall(c, id)
+}
+
 // HangUp operation middleware
 func (siw *ServerInterfaceWrapper) HangUp(c *gin.Context) {
 
@@ -475,6 +549,31 @@ func (siw *ServerInterfaceWrapper) HangUp(c *gin.Context) {
 	}
 
 	siw.Handler.HangUp(c, id)
+}
+
+// HoldCall operation middleware
+func (siw *ServerInterfaceWrapper) HoldCall(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.HoldCall(c, id)
 }
 
 // ListDemoPeople operation middleware
@@ -959,6 +1058,19 @@ func (siw *ServerInterfaceWrapper) ChangeList(c *gin.Context) {
 	siw.Handler.ChangeList(c, id)
 }
 
+// SetAvailability operation middleware
+func (siw *ServerInterfaceWrapper) SetAvailability(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetAvailability(c)
+}
+
 // MergeRecords operation middleware
 func (siw *ServerInterfaceWrapper) MergeRecords(c *gin.Context) {
 
@@ -1075,6 +1187,32 @@ func (siw *ServerInterfaceWrapper) ChangeNumber(c *gin.Context) {
 	}
 
 	siw.Handler.ChangeNumber(c, id)
+}
+
+// GetOutside operation middleware
+func (siw *ServerInterfaceWrapper) GetOutside(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetOutside(c)
+}
+
+// ActOutside operation middleware
+func (siw *ServerInterfaceWrapper) ActOutside(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ActOutside(c)
 }
 
 // AddRecord operation middleware
@@ -1518,6 +1656,19 @@ func (siw *ServerInterfaceWrapper) RestoreRecord(c *gin.Context) {
 	siw.Handler.RestoreRecord(c, id)
 }
 
+// ListRings operation middleware
+func (siw *ServerInterfaceWrapper) ListRings(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListRings(c)
+}
+
 // SignOut operation middleware
 func (siw *ServerInterfaceWrapper) SignOut(c *gin.Context) {
 
@@ -1778,6 +1929,31 @@ func (siw *ServerInterfaceWrapper) AttachRecord(c *gin.Context) {
 	siw.Handler.AttachRecord(c, id, record)
 }
 
+// ChangeUnreturned operation middleware
+func (siw *ServerInterfaceWrapper) ChangeUnreturned(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangeUnreturned(c, id)
+}
+
 // GinServerOptions provides options for the Gin server.
 type GinServerOptions struct {
 	BaseURL      string
@@ -1870,6 +2046,14 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PUT(options.BaseURL+"/api/settings/book", wrapper.SetBookSettings)
 	router.POST(options.BaseURL+"/api/fields", wrapper.AddField)
 	router.PUT(options.BaseURL+"/api/fields/:id", wrapper.ChangeField)
+	router.GET(options.BaseURL+"/api/rings", wrapper.ListRings)
+	router.POST(options.BaseURL+"/api/calls/:id/answer", wrapper.AnswerCall)
+	router.POST(options.BaseURL+"/api/calls/:id/decline", wrapper.DeclineCall)
+	router.PUT(options.BaseURL+"/api/calls/:id/hold", wrapper.HoldCall)
+	router.PUT(options.BaseURL+"/api/me/availability", wrapper.SetAvailability)
+	router.PATCH(options.BaseURL+"/api/unreturned/:id", wrapper.ChangeUnreturned)
+	router.GET(options.BaseURL+"/api/outside", wrapper.GetOutside)
+	router.POST(options.BaseURL+"/api/outside", wrapper.ActOutside)
 }
 
 // Base64 encoded, compressed with deflate, json marshaled OpenAPI spec.
@@ -1877,145 +2061,160 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5H3bkhu5seCvILgbMcexJXVLGp+1W09tabSj1dVqyX6wFQyQlSQxrAJqAFRT9IQi9mv2w/ZLNpAAqlAs",
-	"oFhski15jh88VBPEJTOR90z8NpmLshIcuFaTq98mFZW0BA0S//UyN//P+ORqUlG9mmQTTkuYXE1YPskm",
-	"En6tmYR8cqVlDdlEzVdQUvOLhZAl1ZOrSV3jSL2tzK+UlowvJ1+/ZpNXsG2mXgHNQbaTv8yhrIQGPt8+",
-	"MOOGVirpl9fAl3o1ufrTZTYpGW/+2V/2q5lJVYIrwOO9l2JWQGk+zgXXwLX5SKuqYHOqmeAXlR3xP35R",
-	"gpvv2oX/u4TF5Gry3y5a+F3Yb9WFnxdXzEHNJavMdJOryd9XVJMNcE02UjhYuJ+ZWf8ixBrRIEUFUjO7",
-	"z3ktpYGG+bxzpmyyZjzHUUxDqfZt7RXj+XNYmB+6maiUdGv+XdAZFDhBd8uv8e9ELBYgIScLIQmvy5kh",
-	"kaxdtLev3ekrEFUB/enf49+JWBC9ArJgsgynHTrLM1EUQJc1xJaTbLnSe6cw8P5gR1rq8HT2DwfXBizN",
-	"AZqpsxYvn5v1xewXmGuzgWDqHkLhSyWkDsA2E6IAys3vWJn+TtyClCyPQPEN3ZI5LQrCOFEV0wjQXDzg",
-	"Qj8wf28vYTCdAj2tq9hSO7BwA4MNZP4MzYZTMLgBrRlfRqBQ0K2o9XjafY3jzbwl/fLS/uLPfcxb4pwK",
-	"mYOcmntN57qzRsAzfuzyjEdZn47btR5f7lmsAJqfaaUdhETPGNtN1kA5ip+6WF9b6HRRQ+eWrn6bAK9L",
-	"syLN86kW04Ips5Cma5gupCj9HwyFiA1HNo5D6dIPsx/NAKXp0pBODgVo88FMSDkEe2uhkdcwpbojTXKq",
-	"4YFmJUwi4xUU0Ox6iIxumoFfs8ktLerIdXqZe4ZkzkeEJHi4DP+k6dJ+wPNk5tuNYetMES3IDEguuNli",
-	"gP0nl5cxKRii1IE8PEgKZR9A1UUEa3NRWxHWPcwHmAuZK6Kt7JFA5ivKlxBIZsY1LEEi/8n7M6DUmlNu",
-	"Dldzd7z9Qj48Hg6xG4wd6xktgOdUXue5BBVhFrT9Yg8c3cDEKkV/6hxu2RyiQixntJjau9wcl3H9nz9G",
-	"QZczCb2LI2o9EzU3x2e8/aRBclrEKZ+pqqDbPho+roAIvQJJFMvhB+XkMIpkCTQ3v4/MZzG6B11O0MUX",
-	"tev8oAiOQYqHstJbXJkSM1VOLFX0p2V8PZ7HGwy9ZnwdF+l8OR4ZaiU2fOg45gpviYI4NzG/nkqgTvHr",
-	"DyhYtZfTmDFmrKYaxpz8Bgeao9NiPfaosYvWUmJLTh7DHjQ7h8z8PfD7bam/BX27M49YB4nUbXtBo+Ll",
-	"IL7+a4CAAMEavuj97MD8PDMLuh+kNopE19voAAFI5Kr7sGp57wercUthFWDPGiqQFvLmh5QbFNGZUXE+",
-	"7+OmbnE3Zeb3mTrceyN3++KCFsVhNzN2K/koNNi13OihbT4HTVkR3+zYLVrxdsDRcHzscAs614eBCAn+",
-	"6x71zWnkdvZ2vym43Hj+0WdlFZXaqCrUav8o4t10ZLNiBRCmyVKAIoI/NEZM9x5yZfSBfEjR4nVR0Jkh",
-	"XGt79y6CWXg6UsYAz4eYKvD8yM1UK6r2str3OMjghPLlUcspegsRfemnW5BbvWJ8SerKKIUro3UxReai",
-	"LJnWoeoV2mOaSj0MgP23bIqQt3DoTNkeN+sgPgB7B0H+dCmq/Ih/3L2nhyobI7RGOza+DZ6z3F2O83Hu",
-	"JPMd4LqWpcQMKyGjuzpEJo4TfRbTuOCQ8Gu8KP3N3lJW0BkrmI77nuCLBq5YAs4jScF6/WIeJKDlSBLB",
-	"OcL9uF9n3TPEz89vQfpD7BpUKJenMZvomhP4wpQ2l7yV33tP66f0p96ZlHDYBNPtMSGNzkaLKS294ReM",
-	"/8/kcL/03skDuOxROv3IGICfQyneW02n7wISSxYnniRVVFSpjbu//avtNKw70pLdTkNOTrlylNQsHD+k",
-	"Wp9Hw4oqUtEtMFq8WyxAxjUFwwCMCKKt+WN0BVEXOfosGC0g76sIgTHaR0XrP9/1F2yN3jGnnAvdzt4a",
-	"jlGmZqzI/Tiyw0Kzxm8jChTxVmgD2DdURhDUIe5AErfS4zAnTuoK+F28RdAfZxANYSQp9Xb22QKvEfZU",
-	"D289bkNw2IDSo0l8FxARlVsLTYsRLMeOy/wOBveecpjRPO+QXGBdrrlzH/S/kmAWgHz0qT+A39Hg1ba7",
-	"8UsH6wye7aPTBVLqz14u75WJ7hV+xxs/CSUF45ARSuysZAYrxnNjc4iypIShp9QquD3P56M/XZr/7bs4",
-	"SfXkeW2jcfAzSx6zy2L3RqIO0v/EBjXzuZAwgigb1dD+IGs2OHi0+NWqKJPjhUcwGYveK1lzbgASFQ4z",
-	"IdYGfTMw6kwhxBpyoldS1MtV1FQZe0vtIbLmtvpd7IEHi/HIgzA2O2j0SFX1TuQ2lnZwSToxWx9HPz81",
-	"UcSkq3xXLJtbasOsBV7XBej5CgUzn+83L4dc6y8YFBhZ7itBK8HmcCDQDMJqHbOtn9kwxIIVGuPRlOdE",
-	"CWPkktk2I0bh2EhjY/Mo4c5rpUWZ8FfstffXEJe7KXM2m4gqgohnRsGXzGDWqmELpg8Lphd03nElalEZ",
-	"qrGh2RXLc+DR2IKExfSwjAF7T14xnsd5qSePmBqlnYug2aXh8tmkEBiosOLFiAvBMc0jt25np/hYuplk",
-	"ky2oKRfo1PDihRlesgFzU2qFc5gTZBNNl4bb/EtEg4q7EX4IneI4NmuoNQRV8LOAMi1uQ4ryeEnej59y",
-	"lgi23kIcgrHLE0rXy0PCyo8uIxFsc8TDaKAh9nTyzaMsRcM9YmiowGE/hfb96GQ838VnHBM8T0dQnTPk",
-	"AKttKAvF2D2I4qJ4t5hc/WOPDG8suK+fd5mR1VtcitJRDnuroxzKAJygHFRg/cxZCEcHhGb7cZTIMmJb",
-	"pFwAotZzUcKUA+Qp1iNhmfJLmT8M/HY31cL5Aux8vcW700UPJ4pCbD5VkcAz3U4FL7bxE+xJgNgrq0bq",
-	"NP7++2vps4WoWkclCCZCjPX328FpX44UJVNpFBpymo7WzXB0cq0mCNsE5itUEVw2w5zyORRFB4d7Ha6H",
-	"uMhcyqQ/UnfDAVg7QMs8V3PMsgFYQx5ZS0Vt4HbIHefJMeWhPoooj6OWk6AoEEp/HCEdT+Pj/JkpLeT2",
-	"J67l9jjvzuFxzvHRzQWi3qX8Df2kYVlp/tDO1ewjpW+Own4sduFo380xAPe4AQ1cS3aAJO8g8c6Rbr/q",
-	"QKz7ZRk33GZbDWoqXRbhiByXuSjqkqu4TW9svB8UcWMyAnS+IhumV84ChCK3xgdTpJJiRmfFlpRAuR6b",
-	"gGvP8QwXiBpxEuhh8cxsAnwucuen6H1pjjRFKI0EEP4gKRL8BAFxq1vDPucUnTi/KMHjKVoHytbxunVV",
-	"UD5eYbQIeG9+E9UYAwd9JFSyUdOlEGNpDceX1CYfjx1/AC278a1rdexv1JpV1WE/qStDg2N/omgZzVy3",
-	"l0wqTcyk4aUZb8j3nEW7InBDmbZ5fQaWW+S2MF/bP+FH1AYK4dP/esIymywoS0lNYz2nLkhMgXEs2UEt",
-	"vGDhXK0m4imwc3ezkNOFlBJS5S5FhBS4g8YdQmj5YoO7gK+4O9bhTmkm7Zhbj1Uj++yTxCvY2mwc/D4j",
-	"aLpevb7+y0+vXa6kNXeDFEotSAH0FhN1RK1jbGTlcjv3omjVJIHa/aXP9d7xmZ756+XJnQRA62r4Y8zV",
-	"YLClQuIuBderKd4hp8jaz5+jeaRKRwPx5hquKM8fGNKw+doo1oyUM3RBqARS1Zqg+bZfCY0G5jEDWguS",
-	"CytCqZmabFZCASkpK0hTFWPEKeO4OnrVaeEvbnNqusYrsmZGebJEvN+90aHpuGfDwD6i0DOVSAx/D9KY",
-	"5JlLUtIbQXKYs5Jiql7HzTSUwrMbYdqjcXPQcY9orSG/ckn3HBDOotZE0y8xPFVS5PVc39WT+2tNuXZ5",
-	"Ld2tPLcgaKCykgAJuDyJxtPol56XLsZ5OYuhRLI51u4IDhkp2BrIj48vH15ekk83z7uL/7g3qOZdYc1Z",
-	"3apZSxN2uyliiuTh92XcIIMwFLlT2hJhDIcbYV7Yxnbua9ziTHv85puQxtfjvaZxX6XbUOwQrymH4yzJ",
-	"X2qlp1xsjnYYis0BsW6z76QFpUUeq2v4WWxISfnW1dyUyLHzGogdvzflHTfoZw8OnkxqaDcZTdm5K0+5",
-	"o8cNE+hDizom/niTOTLONHhvNA+fZRH3Jo9IkBy3VpAqGVsp6TzTgnd03cLqjBZ15h8yCooBbpFNNisY",
-	"kf/i7l/ghwsjEc7Z1qTGaKtS49RZkGQ75BFyxYrH8qD3BZ1DjpxoBB89P1diSseDWEsprF8plHuPL0eQ",
-	"f1NX29YxutLFNg8yBwwhzG1SsxP9KNkEkgxWPBqMMMXi6mMk6RG3t0dZ+bUGyyWGQPo3Bpu/4kCsHKKj",
-	"46FGbcVdw+ZQSo9HKVwQE0Ecw9+bRBnI1Iw8LFMR079jIS8oRfz0CxflGZa5sjykZo3xhGFuTgWSvHze",
-	"+Liw2onMtkTWhatfbKrmrgzTis5/C1OoxHwVD/sfnr7qwkfjYf3O/iAaydupJ5KASQB1BfKWKWFrcUsW",
-	"zwT4l2O+YxLwo2mx/7JcEVHg0O5wHJwyC8mrA884ecqYI3cNUI0jB6Fg1EBtTLCY9a7aRgSGCToLD6uE",
-	"CZ6ILKQorW2JjNSS11LAcDeEwSB8Ly8B8YiHcVtNAitPVWAcX8B7WKLcULwruv23sPHluDvFMwxLXClR",
-	"WkjIvVndrTTtJyozrjTQfCoWaYZgDPNKiqUEpRq+YGu2sQaGeFfEKMbj1MS5IRFkLMjOHSvpbwCNWi2Q",
-	"D41ZwhXzj420VsCnnYhpfweOYoX1Tqi5BOCuSqzJCt9QRXyK9f5FXTuIoKYrmgjOlOXHeao9xVPCAbBE",
-	"HQi21xhT+9AkjAcjH8dTTWPUl0qfiznBdjJdDs2x2RdowP8+aSIO2QSaArIo775Lr4Od6+m2lLiZ3ypn",
-	"4dBkhOEEgjuFhMcmJr+FTSqO14k6Hegdu3tM6vBgUwkuEbDPKmxTFyf+vA/eulP1iimbQDozSytCl5Tx",
-	"gxtCpCMJCWinaidifsgfD+IXB9EDTpLY4odGYO4oMAejxndYGqsltvDZ27IGlRmfKMwMzmnxvrPdLsle",
-	"JplvcPw4ct1SUWgJFwvYCYGLPJ5h21TaRspmzVdHsZ3xdhbuLwvckOkaWTxh3FieuSLl/r1zE/sIhlFP",
-	"4IsmrowXlc8JEiwrDXe4jMUrkzDcSKZj5WFvqVFsjezdMJ6jdnJIamccRDNrq7s1owBCgk3mIYkpF3rq",
-	"82H6aE/d+z0M9pDKmLsyjMRR36GXIs7A1FDjqGNaRbnZYwjwpuWpi7izCWpzBn+gkgV281Usvf+azG1B",
-	"LjbgI1qINbFZ1dm+TE0Wpv/6Bbp7iUHhvW8Z4AVuzmjhQu6ML+0nVQF1QXe0FKISOPS59l335Ywta1En",
-	"BG4lYcG+EFVRrogxrZ2BkjNMCI6WMtg+D47z9Uo9eKcbRCifD+KNBhp2QK9JVqyelLqy6OiOg9JF6hQJ",
-	"ic0f8fggFTHcMmZAvThJiyPGpytRy1hpDDPaNlopjC8JjrJVbdGDpCn/0KTVRa0gTxpOJd0SV0JrDSj0",
-	"dboa2pTTqmFbOzfLQLdj3/XlIC1StqNFsoFNVVBOVlSRJbsF3ktbCKDkXUw7ZHP99hopvIHvnhPtS6T1",
-	"V74tavUHtOcJaLiFeEAMnZvU+LXa+xplGoFfPuKv2o4xGu9YxBOtYkkXngRNTpORrrHeEqUpz5v0hg0d",
-	"2fEgj3Y6UNqghGyEtE1FcSlqm0z1+xb4rkD9KlUFXAOfA05iHXOun2wkfzCatfOxyYekmixoXUSzcEpj",
-	"+SYbcP59JYzRTqhaQ473NhfmbtiuPEAULSFrckeayFLvzjQyc1Dbx0GOEKDJi4kmVNcq0T6L6VSvBBel",
-	"2G8ITfw0zVINqhzeYxSZspJ8uOdUccdQkYhKXWPbtk0RfU+ceGs/bFmZMED2qqpNaDeyjXcVcGLk/dis",
-	"2zA5e9e2G/b8/aCI2HDC8qeEcttIUK8oR5lg6XaBvSxtlSjVZlv4ZYmuZsK4NjQ95tLfLU1k9zi/iFmy",
-	"5/Ghrg4XWYj4ZanS9oT2gE4taZ37+/zme1WoZDDIXPb4F0Ej12RHZmTDzV4dcvEnmcst3AQFv7L8QZGV",
-	"KPLD2jYHjogdMW6FAK5ntrJZsfnK9lSkZlHJrJQdFeUOkxViCSjDVUSJztLvFrZFgWEqhGlF7MCnNkMz",
-	"B1pkZE4VZKSilY0wYPyYaOQM1m9tOPbYYwxUyu1R9RCPth1gX+cbbpsioaCHNaPA8YldKlHLebKAapkQ",
-	"GELTWOfwt6AzoukXrNFeSqFU1pKk4bjSRkUOo0gt6vkKYlXVtCgUUYIsqIwy8dbzdQA6/4Ydgr8ek7QW",
-	"Zk67GKrhbB6kOxVfbdZD22bd7bzBj2MdYVNyRwYekg1WOtKnhd6ueAw141Ce7fAiz0lbiTicBmNhmPLx",
-	"nMYV2aWCv2zJGradMK4Rdz7bGr5oMi+AWlszsuO75CIO+DkDMRT69M+Z6mKXfM3U+BbRbwApzXLGbjJ1",
-	"WsAFN6vJ/jk2J27XSDB/N7uyMg45YUPyfQ2d8UQZfTodY1i0/Luk/4RN8CwuurlA/iQ7rKa0uRtuz74/",
-	"95gb/SGWX3u2qqjDC1SSgaRWRp/d/hgJjtMpuWk988Bo0nH6WFpR2M/v9zD3wA2YkVmM01s2j/5TVC9g",
-	"seOfSkSsTiaj00T3N//WQNRbFPMNnjwF9yCnauJtBOse4oKzOS2sQPWpNJAzDSNCv+iystMH2baLBOzw",
-	"U/+2wm5vxb2aY+P+SeYRjikgHMibtlzl0I7t0uY7W15s9xgkH9tzxiHTaPL9aMPMZR/vuuyVfbXCCFJf",
-	"oxfNJRpqyXBQ0/M46ZmN2LalZiejmhs3edr2bA3h4G6j8BGbZ17dSWhBffSWrllXj+advWK+d14TfEnD",
-	"zBRt59wr37KiFedP7DZexi4WCwWJ3WLh6Rkaudh6VrdyYrd/9brRbtw29uzCayqXoHSTYBfLDi6iwelr",
-	"1+qLUEX+9827t1fkN1oUV+Qf/+///N/PXw31/Eb5tv33gqACpNDo/M3VYYoqs0mcX7ux7ccJk+KYFlmd",
-	"x4lKxn1iWOTFLVYyn6Bk4/k+Pcn+61GM/yTrIN9xrN9vFHn0KfR0+f05fQ25Nbt6dHnpbK/hxINfI/Vs",
-	"TX96jg5wrJV0feSyxjnTFE/2sBNLfnM5V0OVt09xOedssI6ckillBd1wXCb6DFjsCtyESXjRFFaWK7RY",
-	"ms78lKAaThZmUjKrNTpclShj+aw7BLgXcZ3akFgW4ihjprnYX7OJq8A86TZi2RE3bMlfDnWHPrDjWdgi",
-	"+phcL5/3Ptj5+cY9BLMjf9VaTTcrEQ0Uqaa1qiXNFfVZyOiFjwf7fRp9VPNovr1r6drcd9I/pAjEN9+P",
-	"qlrFkTlZI62nAZv/oEiaaHNhkv3G7ghb//Mg5yWmWVXjkwaqw9tcLZItIFQ98xr28e2tqmnzYacThF9m",
-	"h1hDyu5AukVJH4JZe786pOuRHtBfmKuHtJK6wykf5fFXqwAqO7cqzG4OABEc/nO235o5kioDtO8Vuadp",
-	"kvVxIz60vQcjzX33Uv7sDo2ksKFubDut2+7EJQBPYq0vut3Eo3rvCL3011Ho8hrSXkVn1yWCKVILkbD5",
-	"BdeSzjWZgd4A2PBfDmqNmjbTisyM3QBSPSQfWekcMJ8+PiP/8eHFM/LkyZM//yEjeS1txIGUrCiYgrng",
-	"Rk1iuSKfPr18rh7+k/8kpZCub4fNXlF2jj//+Mf/+YeHBJ/XsYltjC+JS4JwJSSUk3eSLRlvdGDFNDx1",
-	"QT1Uw0q6BtS6sMLin1ybf1NOdh4ezkjNc5BtZBOTOJrllqBV+1ebPfDwn7zJibiafJQ1z0XAgq4mj7x9",
-	"TSs2uZo8eXj58AlqGHqFVHZBK3Yxc68AL60ebigTYfYyn1xN/hdofCV45y3jx5eX9kWnvHmM0r/Ya9N1",
-	"Sp9dlXjq+LAnjnELkfeNX6Fm2zjsm35jTLqKOuvTs0k2iTWac4UPKX/NWthcNPZ7JVQERGj1f7A2rMPW",
-	"X1xO9EkO3+rIXW7TVNb38XKqda1DIwL4podCE1o9CaS9gyEO6NdM/U7hjK6YCJjNaW0JqLWTiX1G9g5w",
-	"NhK4LKkRP5MPQA3nQhv9KeHCPh3GlH+o9SFpvCC5AIXpAQtjO3AtCNaKtTb1CnPh3r+7+fhw0uKyLtZp",
-	"NPpngLPO8+8Jj3M75OIVbNHdfA7c+z3dM+qD53Uj2H8u+PHXqi7WF7+x/OsFCoedN/f3A/1ljjCPY/IT",
-	"z4U5wuSbgeiTzZI6Ekhz9xzwRfCWQfzEb+gadh8PPuPhd5eKQMDoSm7bNvGAyoKBxGQ6Lkgh+NIoFUKu",
-	"1QnAZGMgUU3BcOdn7t3NHRpjZqM+JGxtyQnW+uHTEx4QTcMyG5rAd7Bi+cjx+WawsG9YtBPu6Q1iecn5",
-	"MFekuPpbfEPIOafviJPUlcRM8Wc2leb7Ya+++n4Ue310UiTEEGDT6U9yHZC3DmnPDhdnJzT3km2CQ2CC",
-	"PWrHxnLCl2DRjvLlOnenwsOlSR9+F2YXD2xKzwnF08+ULz9VfeD/mMpartA3ikF87YB2LJHkUIqLNmU0",
-	"yTnts4VNdt0RxDLu/ab2lcR+dC5KQeYgP/ik1rsroTCvJfZB/MfnUCX9+8rouBxD/USxJTdmJLX5sPbv",
-	"BZuvH5KfbL5FrRXLwbkEShGonrl7GTF1HfHlxDNeR5w/CUK1PoH6ju/yV8CJKljVdJCRUGWh/Yu3KyOi",
-	"yBtZE4KpbYYxTJb+3bezwqzz6F8CeC7zBY0RG71wJWonFqC2y0L33KcXiN339O7Z6th9qDAGcboGTurq",
-	"aPbnH1kb1huft8POee7OC3iRU2NxjH9DTtWy1dLQmXViSrvZAFTfyclfd9/gOxnWL7Bn+IDvzHy9A4Oz",
-	"qJ9N26iT37TD3kv8mekxEvfvKxF5KOF0aLF13jDk1nwFUF1XVOozISWIz4zCSlxrc+U/G3EscAD7Mw2Y",
-	"/td57no4nY1I3fz3bCWFq+64H4HmWydt3duNx4K5bUiahPKLJifx9EBu38W7ZyCnIhhvaA6ngWljid7N",
-	"gqqj3NlYh98RPi7Pjo9rRWyPnaNxYtPpoyrPC5v4PcJL9mvKoRXtPHdOh1bwjmFUXrknELSoXHE7xgOP",
-	"9jnaarIHrpY5qUD6KuVv5Hxssk5684Vvin0+PcaOLOFOqMBYzzDbOktSsxIyYk5gv+CB+/IpoZqUQmny",
-	"x8vL0+H6SF5Gte2gG+VmHhhnYmjd9+7umau1mI5yNhffOxZPtlvf8IV86cbcB327xogjqPucnvfrPHcb",
-	"OZt+6A96v6pLuGpfeXlKuNgQBTxvnvo+EX3tda0H4D7TfUof/WexIQvqUmq/ifs8hNKFfX/rxP7zZzjp",
-	"t4TyjRZVBflTm2SEzaScY4ooTbfqlJR2UQj7etwJIfha0Pxbwu/jCshSiLx9mWoGjC8bKJ4Ufv4xwdPZ",
-	"H+8Lys/KU8MXDe9XUg/jbAdd/uG942MHN3SrXIahzTrFpiP4b1e7ZKOCMF8rl+ojxeYhedsmCVnacb1r",
-	"3KtjWwiDCx2qsN18h5WFD27MfSgLrsBzZNTLPbgYdiT+Jsy+cO8zpUQhvt90RnLF+VN2H1ME30Q6kpkU",
-	"TO2hk9c44n6opGlqMYJScF94c24ZHEUhKc3ytS2nOwcPbB7ZuWe1MgTxefxiSFCNFmk7yPSh+wFKcQsN",
-	"gPf5nO3w/GnwKAcWOW/vlS8MOuy+G2K5vCdiOZXTDpsNDWX/me990OJ7yq+yL9ncM07cizCxy+u+OQU2",
-	"zpq8+sZ1lzoz3Ua1i41wTxkcCSaXGDGSz731hc/f4MiOdd43oxzyBgbgOIPHJuw4/00Y5jmZpQyK61Jq",
-	"ywffROO7SkU9JBfg0T1g5BS6jsPGSC7Q4OUAfYc1rUkl2Ley7n6RU2ZMal/3wpBXQNQKQH8f/OkTPtQd",
-	"AOQMBU9ht8TfK39y/lHsPqlP7SC1s762TRXPgSK7grJPan0nCPLVuXSuT+CRuiYF0JzMwL53SP3UD8lL",
-	"bZ28YS0sVnkaQ3sNUClMZt+sRAFkxQxP2gZeqA7+d/JdT2dxvaFyfdZL2iRrmpV+57d0RLZomyv4bjH5",
-	"HjP3nHnoOvC4mnLM4fNk/E0ciB04d5MqDp81G63BpZO8zhuGDx8VvGc9bygGf2pN78KxvSHX8M9uyKjE",
-	"GNeSsp/HYlPhXY/m9u14/5jJv2+hngPPmWv1TnRxG451OgF2A/qla+F9lggbzv37FlvWA/OgeT7hdMjB",
-	"J9zeNj1fz+eksG/F/VdAkzqxDXCd5+d1IrVPbX4v/orrPD8xao68OlHEIEm/kKL8q2tlf1cf1L3D96N/",
-	"6OSkMHZemxND+YOd9Rs7biScxpeuQKmmxWbcgXbDlvxdPS5WaMZCjg3BT+4qe3PWuMUbGKhKUvZYdwd3",
-	"siLOduY8DyN1k997kCya13YkBLuF1AH5as34Uo1q6XXjBk/OXGXRrDNUNkDzktlnHtVRDtiEhts77xk6",
-	"CPWOer/FLENgPpU6hQXnZ8zNx+a2Z7r9bc/Ne0ZOqgnJkUjpZPWBVsR12MzwvVX0kbqWnRmhhRKELjRI",
-	"smAF40vMXrEtFa39btj6GirtH9ukdc400ZKyInCptvi/wDzvb+I8esGKllDuGWcvWHHKW3TBhX89/ZQW",
-	"idZ0vnor3Mvo/86EfY1tLm0EgOKxCLIGJrjtdWEBGCfRpiPzCZ0l9BbeijMWqjeP+N8zk3KNqSOaisfk",
-	"48vH51/tlWFBM2iauyiQtyBJzTWz79rmVNMZVcivZnS+PuFdbIwl+2Ewiv4cDC2e3+g50xW7k0fSu3Mr",
-	"ik9UOm+uDGNfLa2G3t19HZRTl83ysX9bIId87H3tmvdiHy7B8VFmjGX+Bwpq93i+fZLzB+VfqvjDQ7sv",
-	"ew0spmpZTK4mF5Ovn7/+/wAAAP//",
+	"5H1tk9s20uBfQfGuKs/W0Z5xnN17dvxpYscXX/y2M/buh2xKBYktCREJMAA4sjblqvs198Pul1yhAZKg",
+	"CJDUSBp78+yHzViC8NLdaPR7/54sRFEKDlyr5Or3pKSSFqBB4r9eZeb/GU+ukpLqdZImnBaQXCUsS9JE",
+	"wm8Vk5AlV1pWkCZqsYaCml8shSyoTq6SqsKReleaXyktGV8lnz+nyU+wa6ZeA81AtpO/yqAohQa+2D0y",
+	"44ZWKuin18BXep1c/edlmhSMN//sL/vZzKRKwRXg8d5LMc+hMH8uBNfAtfmTlmXOFlQzwS9KO+J//KoE",
+	"N9+1C/93CcvkKvlvFy38Luy36qKeF1fMQC0kK810yVXyjzXVZAtck60UDhbuZ2bW6zvKcjpnOdO7fzC1",
+	"RpRIUYLUzO6ZeiPMv4FXRXL1c/15Dkma0C3dJb+EwN4C8ufuTO1oMf8VFjr5nCbfC7Hpb2BRSWlQY/7e",
+	"WyBNNoxnOIppKNQYnH5iPHsBS/NDNxOVku7Mv3M6hxwn6MLvNX5OxHIJEjKyFJLwqpgbek3bRXv72p++",
+	"BFHm0J/+PX5OxJLoNZAlk4U/7dBZnos8B7qqILScZKu1Hp3CwPvGjtzHlYVrA5bmAM3UaYuXGCpvmk10",
+	"EQqfSiG1B7a5EDlQbn7Hivh34g6kZFkAim/ojixonhPGiSqZRoBm4hEX+pH5vOUI3nQK9KwqQ0vtwcIN",
+	"9DaQ1mdoNhyDwS1ozfgqAIWc7kSlp9Puaxxv5i3op1f2F3/tY94S50zIDOTMMBm60J01PAb2XZeBPUn7",
+	"dNyu9e3lyGI50OxMK+0hJHjG0G7SBspB/FT55tpCZ4/lLSxdecwuy2ZazHKmzEKabmC2lKKoPzAUIrYc",
+	"3xQcSlf1MPunGaA0XRnSySAHbf4wE1IOAcaZJlkFM6o7T1tGNTzSrIAkMF5BDs2uh8jothn4OU3uaF4F",
+	"rtOrrGZI5nxESIKHS/EjTVf2DzxPar7dmjeGKaIFmQPJBDdb9LD/9PJy9G2we/IPEkPZDagqD2BtISr7",
+	"nnYPcwMLITNFtH0IJZDFmvIVeGIC4xpWIJH/ZP0Z8AldUG4OV3F3vHGJwz8eDrEbDB3rOc2BZ1ReZ5kE",
+	"FWAWtP1iBI5uYGSVvD91BndsAcFHLGM0n9m73ByXcf2X74Kgy5iE3sURlZ6LipvjM97+pUFymocpn6ky",
+	"p7s+Gj6sgQi9BkkUy+Ab5d5hfJIl0Mz8PjCfxegIutxDF17UrvONIjgGKR6KUu9wZUrMVBmxVNGflvHN",
+	"dB5vMPSa8U3oSS+YUpDNtutdiEJ3hIu5yHaEcmWIPEvNW7g1lB/alvnvdMyqtdjyIdgYfrAjCsKsyfx6",
+	"JoE6kbY/IGflKNsyY8xYTTVMAeMtDjRwpPlm+lG3TK/XkGcTxAKko5bovd92kNVSdE1kNUD3QJPWV7E+",
+	"ZXsBW4S156lpy8EvduFf0uALd9DT8psHDQ9WGj7pcY5kfp6aBd0PYhtFuu9tdIBsJDL2MVqw7P/GCv1S",
+	"WBm85k4lSAt580PKDYro3EhZo7qMW9xNmdb7jB3uvXn6+y8WzfPDmEOIMfBJaLBrudFD23wBmrI8vNmp",
+	"W7Qv7AFHw/Ghwy3pQh8GIiT4zyMSpFMK7OztfmNwua25Tp8BllRqIy1Rq4CglOGmI9s1y4EwTVYCFBH8",
+	"sdGjuvfQceshWY9XudWznS2idxHMwrOJzxzwbIgVA8+O3Izgs7UI8880KddUjXLv9zjIIIzy1VF7UfQO",
+	"AvLcD3cgd3rN+IpUpRFa10YqZIosRFEwrX3R0NcXNZV6GDrjV3CGaLFwaIHVmbw9eNqhDw87HTzW54wR",
+	"7wf8cP86HyoWTZBv7djwNnjGMneHzsfgozx6gDlbzhNSAYUM7uqQp3PaC2kxjQsOvZGNvWfURNe/1p80",
+	"cMUicJ5ICtZYGrJ1AS0mkgjO4e/H/TodNw4+F/wOZH2IfdUPn+9ZSHu75gQ+MaXNdW+f+dHT1lPWp96b",
+	"lHDYetONKLtGtKP5jBa1iuqN/0t0eL306OQeXPaltD0k1CNDAH4BhXhvBaK+sUqsWJh4olRRUqW27v72",
+	"r7YTxO5JS3Y7DTk5GcxRUrNw+JBqcx5BLChvBbfAaP5uuQQZFigMAzCPEW11KyNSiCrP0LrCaA5ZX5Lw",
+	"1OY+Klq3Q19vZGjb4EK3s7cqbpCpGX13HEd2mK/91NsIAkW8FdoA9g2VAQR1iNt7k9vX4zBzU+wK1Lt4",
+	"i6A/Tm8awkj01dvbZwu85rGnenjrYVWDwxaUnkzi+4AISOZaaJpPYDl2XFrvYHDvMdMezbIOyXlK6IY7",
+	"20T/KwlmAcgmn/oG6h0NXm27m3ppb53Bs31wskBM/Bnl8rUw0b3C73hjhKEkZxxSQomdlcxhzXhmVBNR",
+	"FJQwtOlaUbdno33yn5fmf2MXJyqevKisExN+ZNFjdlnsqM/sIPlPbFFGXwgJE4iyEQ3tD9Jmg4NHC1+t",
+	"kjI5/fHwJmPBeyUrzg1Ago/DXIiNQd8cjDiTC7GBjOi1FNVqHVRapt5Se4i0ua31LkbgwUI88iCMzQ8a",
+	"PVFUvRe5TaUdXJImZuvT6OeHxt8ZNervP8vmllqHcI7XdQl6scaHmS/GFc0hJ8BLBjn6wPtC0FqwBRwI",
+	"NIOwSoe07OfWYbJkuUbPOeUZUcIouWS+S4kROLbSaNs8SLiLSmlRRMwao5r/BsLvbkydTRNRBhDx3Aj4",
+	"khnMWjFsyfRhbv+cLjoWRy1KQzXWibxmWQY86AWRsJwdFttg78lPjGdhXlqTR0iM0s5E0OzScPk0yQW6",
+	"VOzzYp4LwTE6JrPWaSf4WLpJ0mQHasYFmjfq54UZXrIFc1MqhXOYE6SJpivDbf4lgu7P/VgE8G3nODZt",
+	"qNUHlfczjzItbn2KqvESvR8/ZCziFr6DMARDl8d/XS8PcYA/uQz42s0RD6OBhtjjMUtP0hgN94ihoQKH",
+	"/Rjax9HJeLaPzzAmeBb39TpjyAFa21C8jNF7EMV5/m6ZXP088oY3GtznX/aZkZVbXGTXUXZ9K6McygDc",
+	"QzkowNYzpz4cHRCa7YdRIouAbhEzAYhKL0QBMw6QxViPhFXMLmU+GPjtflCIswXY+XqLd6cLHk7kudh+",
+	"LAMucrqbCZ7vwicYCdUYfasmyjT1/a+vZR3XRNUm+IJgyMZUt4AdHLflSFEwFUehIafZZNkMR0fXajy8",
+	"TQhBiSKCi7tYUL6APO/gcNTgeoiJzEWa1kfqbtgDawdoac3VHLNsANaQR9pSUevfHTLH1eQYs1AfRZTH",
+	"UctJUOQ9Sn+e8Dqexsb5I1NayN0PXMvdcdadw92h052gS0S9C04c+knDsuL8oZ2r2UdM3pyE/ZDvwtG+",
+	"m2MA7mEFGriW7ICXvIPEezvE61UHXOI/ijwLB0WH7ZHTjIyvirA6ON9pUDPpoignxKosRF4VXIUtBUZz",
+	"/EYRNyYlQBdrsmV67fRKyDOr0jBFSinmdJ7vSAGU66kByPYcz3GBoGoogR7mL00T4AuROetH70tzpBlC",
+	"aSKA8AfRh6aewLsy6s4w5QVF09CvSvBwiNqBL/Z0ib3MKZ8uhloEvDe/Ccqhntk/4IDZqtlKiKm0huML",
+	"aoOvp44/gJbd+NZgO/U3asPK8rCfVKWhwak/UbQIRu7bSyaVJmZS/9JMNw/0TFD7D+uWMm3jGg0sd8jD",
+	"YbGxH+GfKGPkog5/7D3BabKkLPYWG508dkFCYpFj9A5q/gXz52rlm5oCO3c39TmdTyk+Ve5ThE+Be2jc",
+	"I4SWLza48/iKu2Md7hRn0o659Vg1ss8+SfwEOxsKhN+nBBXiq9fX3//w2sWKWiXaCyHVguRA7zBKSFQ6",
+	"xEbWLrZ1FEXrJgjW7i9+rveOz/SU6vo9udcD0Bow/hwyYBhsKZ+4C8H1eoZ3yInH9u9fgnG0Sgfd++Ya",
+	"rinPHhnSsPHq+KyZV87QBaESSFlpgkrhuGgbdPdjBLgWJBP2CaVmarJdCwWkoCwnTVaQeU4Zx9XRVk/z",
+	"+uI2p6YbvCIbZkQyS8TjRpMOTYftJQb2ATWBqUhg/HuQRtFPXRCU3gqSwYIVFOMEO8arocCgfb/ViBzP",
+	"QYftrJWG7MolHXBAOItKE00/hfBUSpFVC31f+/BvFeXaRct0t/LCgqCByloCRODyNOilo596tr8Q5+Us",
+	"hBLJFpi7JDikJGcbIN99e/n48pJ8vH3RXfy7UVddbWBrzupWTVuasNuNEVMgD6H/xg0yCEORe6k9AcZw",
+	"uGpXP7ahndc5fmGmPX3zjaPk8/G22LAF1G0odIjXlMNx+umvldIzLrZHmyHF9gAPutl3VC/TIgvldfwo",
+	"tqSgfOdyjgrk2FkFxI5Px4gCN1jP7h08GirRbjIYCHRfnnJPOx5G73f1dJs9EHwHeROYMk1HeG9EkDqI",
+	"I2ysnhB/OW0tLxIztJKmG+CzeYAC3hmZyR4ao6ivzNNK1lQR/A3KRjw5xNynBe/I0bmVRy1ZmH/IsG2q",
+	"Dm0a25/2Ul+Ejfye08UmOcxwlSbbNUyIAnL8wrNG+v6YOtDKmR6bQCFtVQFcIvWCjxs8DNsfXb7psWz0",
+	"fU4XkCEznfAUnJ+xMqXD3r2VFNbg5j/d315OuMFNanSbiuqyT9sA0QzQt7Kwcd9OesHHWSBlYtKqwQhT",
+	"LCwBB6JBcXsj8tZvFVhGNwTSvzPY/g0HYr4WnewoNpI37hq2wU1Pf9qd5ui8uwjiEP7e3Cf8GWnffHpY",
+	"jCcGzoechVCIMHiWzj82LFfI4pC8RMYjxgdzKpDk1YvGjofpZGS+I7LKXY5qkxl5ZfhxcP47mEEpFutw",
+	"wMThgb/O8TYd1u/sD4I+0L2ELQkYPlGVIO+YEjbfumDhGArFiiqnweAUG2ibA2rohIPeComBVai4VSzX",
+	"jxgnShvFkoUDVP7lnpgpiRHBcOV/Wf6MCHZE5e95LyTeEZcH3g5ddxAZvjgyZHvfAJTT6FAomDTQPC9B",
+	"04hqq1wY9uzUZ0xBJ3gispSisIo7snhL1ysBw6U2BuMmeqEkSEB4GLfVKLCyWNLM8dnhh8U2Drkog9t/",
+	"C9s613sv84lh/jQlSgsJWS3CdNOY+7HljCsNNJuJZZwTEcZJKcVKglINQ7IFATBtidR2nkkcz8ngC0Mi",
+	"yNHwoXE8rL8BtBhogQxwyhKuUsRU53gJfNZxcvd34ChWWNOPWkgA7vL/mkD+rRFonbA2vqirNeJl6wVj",
+	"95myD0EWq33yjHCAzHI2rN0yJV2lEYS9kd+Go4ND1BeLeAxZGPeCkw4Nixrz4uB/nzbunDSBJvsv/Gjc",
+	"o5DG3vV0W4rczC8VZnJo/MhwzMe9vPhTY8nfwjbmJO249A40Pd7f4Xe4J68AF7vZZxW2YpB7/moHh7VV",
+	"6zVTNuZ3bpZWhK4o4wdXG4m7aSLQjqW7hIy83x3ELw6iB5wkssWb5sHcE2AORk1dvmuqeNrCZ7QeEgoz",
+	"dWw3Mzin+fvOdrskexllvt7xw8h1SwWhJZyjZS++QGRh9ahJkw7kPJuvjmI70zVA3F/q2Xjjac14wrAa",
+	"P3cZ5v175yau3UNGPIFPmrjMaxQ+0fbGWWG4w2XIGRyF4VYyHcroe0uNYGve3i3jGUonh0TjhkE0t1YE",
+	"t2YQQEiw0dAxMeNCz+oQpj7aY/d+hMEeksx0X4YROeo7tJ+EGZgaqkp2TB0yN3sIAbVOe+q8+zRBac7g",
+	"D1Q0J3KxDim912Rhc6ix1CTRQmyIDYRPJ9W6qR1K9QLdvUSgoFzBvj28wOog+4CZ5TUEYyiM7H/4XEbp",
+	"HguTtjOndrMDx5tYQ84JXLakQ5Im5nJae39dHQjoXTg6D3lTyCxdW8udw7s2ZCi6U89chAFTxC9MNCzP",
+	"2/yMQO5CwMI+sCGbiYiOzEqqx+Td0hDaDnOA8JRdC3odhpbTHext8i9TK8cN4McQTh8/rrJGxJDnAB7E",
+	"xKxSocslocTjW3YvHOmnwRu6jHgtwm/LWoTUP1HbUzDQAL0l7bpNebRkvJLRMmnP5Y6Oe7Ert0VIBmHM",
+	"Qg5LePKX7w7Mw1KikosJhjWc2quoZX8W2uH7uuhMfREzRnMXVMX4yv6lSqAurArNFcFr6DvT+gRVzNmq",
+	"ElVE6i8lLNknokrKFfmX4OCsJBnDRJJgCpwtI+TEr16KIO8UG/KVhIMENAMNO6BXBjJUh4C6chrBHXsp",
+	"79RpMxJrLePxQSpiRLaQFeflSYr4MT5bG44TgBczKj/eT8ZXBEfZbOjgQeL0eWiyw7JSkEWtNwXdEVd6",
+	"wVpx0BXkai/ETPYRL+W1gW7HyNQXxmkeM2BZJBvYlDnlyE5W7M45Xys9aALfI5vrt9dI4Q18R040loBR",
+	"3/G2GEJ9QHsej4ZbiHvE0LlJjd29va9BpuG5LQNG890Uy9U9kz+D2Y/xhEWvpng0lmGqyRYdHk0A25ZO",
+	"rJSTBSvkKG1QgjUoMfoRl6JFsB5l1hSd61c3UMA18AXgJNY74Mq3ByLEg3GZH5qId6rJklZ5MM6yoLtZ",
+	"vMT0P9YC7kASqjaQ4b3NhLkbtugbEEULSJvowMYH37szjeA+aHLAQY4QoIl8DCbiVCpSnZHpWI0d58Qd",
+	"t8Yk9TTNUg2qHN5DFBkz1dTe8FMFlPjaTPDVFQq8sr+NGBMsXotFmSPS4Ki+3ATvBLbxrgROBO86saYm",
+	"9ewrO8Puh28UEVtOWPaMUG5L5eo15fgmWLpdYrVmW12AarMt/LJAfxdhXBuannLp7xcIuH+cX8U8WtX/",
+	"UHurc28GnENUaXtCe0AnlrQexjHn3agIFXWFm8se/sIrVR7tOYBsuNmrQy7+JHW63dYrFCGLbxRZizw7",
+	"rDGBZw3de8btI4DrYS3hNVusbaFfahaVzL6yk4KA/Ci0UIjhcPZppHcChmU5pkKYVsQOfGZj8DOgeUoW",
+	"VEFKSlpaNyeG1xCNnME6zwzHnnqMgQzrEVEP8WirzfZlvuFyWxKaGIaJm8TxkV1G1Svk8KvIgyE0DfXG",
+	"eAs6JZp+Qr1+JYVSaUuShuNK65o9jCK1qBZrCFXjQOVaCbKkMsjEW/P7Aej8O9bA/3xMWLKfG+NiPAxn",
+	"q0G6lyncBoW1jUTczhv8ONbht92AOizEnq3BSuf1aaG3/zz6krH/nu3xopqTti/icJSghWHM0Hwaf0iX",
+	"Cr7fkQ3sOrEk5rmr82ngkyaLHKjVNQM7vk+0+YCzxXuGfFvfOSMB7ZKvmZreBOENIKVZzthNl4k/cN7N",
+	"aoIjj4163lcSzOdmV/aNQ07YkHxfQmc8Un4lHow2/LT8u0RH+sVTLS66oZL1SfZYTWFjy9ye6w4UU270",
+	"TSiD4mx5r4enIEa92e0bfXb9YyI4TifkxuXMA13ax8ljcUFhnN+PMHfPDJiSeYjTWzaP9lMUL2C5Z5+K",
+	"uM1P9kbHie7vdTedoLUo5mk5TW5FsDbkiFE10v3Hmoe44GxBc/ug1h4ayJiGCfEnaLKy03t5CcsI7PCv",
+	"/m2F/Zq8o5JjY/6JRlFPSREfSIixXGV0kn0Pi806sbzY7tFL07DnDEOmkeT73oa5S87YN9kr25fJPKR1",
+	"FnYwoHGolM9BPTXCpGc2Ystdm51MKo/fZLbYszWEg7sNwsdlRU9O4QokBri69CrsYGO6rY3BVErmoDRZ",
+	"VaBUE846MZugrn8frD020PDIBvkHmx15WeRW6WoVWufs7dtH624agRDmgmptRMQ5LEVrVFAaDbipS4Q1",
+	"44Q6rAZiPIPBhu2igY6q1gESCOTnCzigYU2j44ayuOt1na17KYKW5AP6ALWZVXafvqPCQ4a7/42C59Fe",
+	"jZggkYvt81qmj4j6fR5WuEqmPZA7pbywGKbcNUQzMwW7XvSy0K38iPNHdhuu8SOWSwWR3WL9jDNUubNl",
+	"OdzKkd3+rVYA9iOkQg2vXlO5MhygvvuhBKA8GAZ27eqgEqrI/7599/aK/I6BEj//v//zf3/5bC7y75Tv",
+	"2n8vCUr5Ci0rv7tyEqJMbbrE514gx2UsT+2+9UM7PSYLxusQ7ND1LlgdCmwj5+pAYPuvJ6FHNlrO4R3H",
+	"MkSNtoqGs57COh4935Bbs6snl5fOwDAc4vdbIC2/6fHD0cuDJR9ckd20sUA2NSCmhNkoF908VEDkGS7X",
+	"Ye4FU8pKc8POx2A319AVuPXD3YPJIixT+NI03Y0oQV2TLM2kZF5pfJSUKEKZI3sEOIq4Tn5oKN5/ksbe",
+	"XGzHyZ2sdLJthOIQb9mKvxpqnXFgOVi/f8YxUdV18tlgW4xb14JvT8hUGzWLRR+pJn7LkiYGIGG+D7qa",
+	"whEtdcLacJrmfTPwu+Lc8ZLZkuVHRj9PlEMHDFsHuYtFG3UaLcZ6T9jWP/eiS0PqQzk9MqacUAO0S3Vc",
+	"cLiqG10aemubXTaNDbggrqLCXnFKRCYa1iMtd1U1rzXR48uHlrPmj72aWPUye/TuX44Oslqs9pGQtld0",
+	"T6C0dOORsB9Yj+QWYwMxW/7xtzMHKjsX04+M9QDhHf6XdFy/OJKwPbSPvtqnKUL6YStu2trOgeYJo5dn",
+	"fo9CndiwILSdj1yCriSHbKAZ2l4ss7ZFrFbsDmau8MXCJdVK2FPYQ/kB/bhh8+srsm0b2br3xK+tca+W",
+	"0qEjtxb9E6coPg3VPes2qAlqCxOk+d8mUWgtV46Kh/vWUoyeXIqIFUJwLelCkznoLYCNDMhAbVA/YVqR",
+	"udG2QKrH5AMrnG3244fn5D9uXj4nT58+/eufUpJV0jojScHynClYCG6ES5Yp8vHjqxfq8T/5D1IK6Yq2",
+	"2cA2Zef463d//p9/ekywd6ONeWV8RVx8lEtxpZy8k2zFeKM5KKbhmfP3a2vl2ADKqpgB+k9uCNn87lUG",
+	"RSk08MXu0U+wS0nFM5Bt0APGdzXLrUCr9lP7Cj3+J2/Cpa6SD7LimfC47lXypDa90ZIlV8nTx5ePn6Jc",
+	"ptdIZRe0ZBdzIbD91cpqL4YyEWavsuQq+V+gvzffGzpXpeDKkuy3l5c2oj1rOrGL5RKbbthIvqIOvDR4",
+	"dKXpaWmbuDDBL351t9LKE2PSBm4BCWZPeUF9oPHlNcVmmXQZ/9bcb+PvIms057qowxo/40oNbC4aq0cp",
+	"VABEaCu5sZq/w9b3LmfrJIdvNYsuu2mqKfXxcqp1rRkoAPimgFYTdXESSNdmmTCgXzP1B4UzGrACYDan",
+	"tSUqrHWBCH5POBuhoyioeX6SG6CGc6Fl4xnhwvalZcrF9WePSWM7ygQojBxaGo2La0Ewl721RKwxTPb9",
+	"u9sPj5MWl1W+iaPx+yrfXKM0WlJJC9DoRow4o9ohFz/BDj1R58B9vacHRr1Z1vUbCWD/heDHX6sq31z8",
+	"zrLPF/g4YO+wQ4D+KkOYhzH5kWfCHCH5YiD6aAMojwTSgubAMyovvPZY4RO/oRt47kZfu8FnPPz+UgEI",
+	"GFnJbdvGJFGZM5AYZ8sFyQVfGaFCyI06AZisezQoKRju/Nx1fN+jMWY2WkeLWA08wVoE2M2sBkRTrdZ6",
+	"LbC1aihVITyf9SF1JhypqmZ5yfkwl8e4+ltsS+lM+vfESexKYhLJcxtl9/Ww17o60CT2+uSkSAghwGba",
+	"nOQ6IG8dkp4dLs5OaC9sjkSEQ6BKi9Kx0ZzQ9Yd6VJ3Jd38qPPw16cPvwiUon/Z1usZJHwL+g1BHF8pJ",
+	"3qgaWhksagf3CcH1ws4ahtd3garV4qSHMoT4yAZ8nvBQP1K++lhOOo/NaSnRCIQhXtph8JSHFC63714n",
+	"rEIHFHnWoOz0jLtpRzOJc5+JSjIoxEWbkRGVPmw3+SZ4/YgLP62tbtu8vh8XEOQH5iDf1Dkj91fkYFFJ",
+	"rDv68y++WvePtdETOUbSEcVWnDBOqI3OsZ/nbLF5TH6w4Yw2id6Z1QrhqW+Za1gfe9Kwof0ZWSrOHwWh",
+	"+e5oFdhMJUrg6LhpqkRKKFPfhoQ3NyUizxp5zQdTW/BumCzrdtxnhVmnF3sEeC6wFBV66zd1AVAnFkJt",
+	"JbXuuU/Pm7ptzh9Yc9/vHx+COBYSr8qj2V/d+3pY93rRDjvnuTuNyQOnxtzTurW3qmSr6aBB+MSUdrsF",
+	"KL+Sk7/utkY/GdYvsOnSgP3ZfL0Hg7OocE1p2JPftMPa2P/I9JQXF6Npe53mTocWW0YFhlwDPwGU1yWV",
+	"+kxI8dy69xXQPjTZtVtxLHAAa7AOmM+us8zVaT0bkbr5H9jS4K+6Z8IHmu3ca+ta6h8L5rYdQhTKL5uQ",
+	"/9MDuW1X/sBAjnkB39AMTgPTxppzOgXNBjh8Rfi4PDs+rhWxdTSPxonNVguKPC9tXtUES/NvMaNwsLr0",
+	"OY3CXnv54HvlcgW0KF3tGPSpH223t8naj1ypkKgAWRcB+UIG/CZYrTef3+r5l9Nj7MgKKRERGNMF5zun",
+	"SWpWQErMCewX3HMBPKtTXMifLy9Ph+sjeRnVtj1HkJvVwDgTQ+u2IX9grtZiOsjZnI/8WDzZitzDF/KV",
+	"G/MQ9O2Kn0+g7nN6r66zzG3kbPJhfdCHFV38VfvCyzPCxZYo4JnLgcvhRPQ16p7ywH2m+xQ/+o9iS5bU",
+	"BfN/EReUD6UL28D4xA6I5zjpl4TyrRZlCdkzG6i3bTrcVSVRmu7UKSntIhc0OzEEXwuafUn4fVgDWQmR",
+	"ta1958D4qoHiSeFXd2M/nf7xPqf8rDzVbwn/sC/1MM720FV3Lj/ed3BLd8pF6drIbUyBxn+7rEnrWYfF",
+	"RrlwOSm2j8nbNtDO9Zi0peFcNeUd+M6FDlXYjh3DwsKNG/MQwoKrnzDR6+U61vtdR74Is89dg9vYU4gN",
+	"cM9Irjh/TO9jimBT2SOZSc7UCJ28xhEPQyVNzagJlIL7wptzx+AoColJlq9tIu85eGDT4vOBxUofxOex",
+	"iyFBNVKkLdDWh+4NFOIOGgCP2Zzt8OyZ13gPa4jsHpQvDBrsvhpiuXwgYjmV0a6Ai/3mqEEw34K+7jab",
+	"PAes/SW+eBwLljkcCi4239f+nK8pfNM28nxgcnUNMUN8zX1zCmycNTb+jatreeYrHRS8tsJ1cjsSTC5m",
+	"ZOIT8LauRvEFjuxelYd+Q4YMpR44zmDM8htufZG35JzviGj7OMUE9ndNv5uznbNeIiiwYkFAbC+0UifQ",
+	"Kxv/Tx2a56LSmv7Mba8lAPWYYN2aOlrNG7WgUjKQj5O4MLzowO70pOl1qXpgwhxAmG1WYhtunyKNztaG",
+	"Zjx12bgqJeYuKlKVtqhsTnc2ZddV4cZCNpafepq+9PLyY6rLTV2n7qtK6TgkHujJA7CeU+g7DhsTn7sG",
+	"LwfoPKyp/i/B9sS+/4sV44yxfT2I5GGY0RpAfx0P8ccyo9pH1BkSh/2C5H+4h9i/ERe2wLs+tZPEzvra",
+	"1i0/B4rsCsq2zv5KEFRXuaALfYLX6JrkQDMyh4XAYhj11I/JK20dPX5NCayWYGSXDUCpMClsuxY5kDUz",
+	"PGnXf59c6lE35v10Vpc3VG7OekmbgG2z0h/8lk6IGG/jhd8tk68xetfZQVz9P1ebBeN4azL+Ik6EDpy7",
+	"gVWHz5pOluDigZ7nDcV5C9tuPMzDyXlDcTinlvQuHNsb0jZ/dEMmBce5qu/9WDabDuPaoDRdVJp+gf++",
+	"Ce8OPGfOeT/RxW041ukesFvQr1yXnLN42XHuP/azZVXjR02HstMhB1u1v23aKpzPGmd7wv9XQJM6dbZ+",
+	"lp3XWgrbuvvI12KvuM6yE6PmyKsTRAyS9Espir+5blH3tUE9OHw/1L0ETwpjZ7U5MZRv7Kxf2HAj4TRO",
+	"IyNvjIQr4YgHCUMJ1nDtH/+566NPNcGe1EshSXG0lKlAqabUediUeMtW/F01LXLCjIUMuw+d3Gj45qye",
+	"lDcwkKOp7LHuT3jR/GBbIf08T4qb/MH94sEo3yMh2C0r4ZGv1uamTioSeusGJ2fOOWvWGUqiolnBbE95",
+	"dZQpOiLr9857hpqEvaM+bGrfEJhPJVhi+Y0zZird2rrsZ7n9beHyB0ZOrOTUkUjpxDiDVsSVKU+JeTrR",
+	"WuzqnqeE5koQutQgyZLljK8wls8WabaWDMPWN1DqurM/rTKmiZaU5Z5xucX/BWa9fBEz2kuWt4TywDh7",
+	"yfJT3qILW8n81LqZ1nSxfmun/vcmbFsUzvpCKB6LIGtggttYCgvAMIk2nTFOaDaid/BWnLFsh5n7S0Sb",
+	"ugYhAUmlxuS3l9+ef7WfDAuaQ1PqSoG8A0kqrllua19RTedUIb/Cmv+nu4uN2mj/GIwneAGGFs+v/p3p",
+	"it3LNlsbtkuK/fCdXVv6XsCWVn0791gbithls3zs3xbIPh97X7l2AFhjUnBCa6/uf+BDza0mayOPvlF1",
+	"x7A/eYytappwnFEAazt9nInB9VqJfJEIb9SfDGexgKtknlwlF8nnXz7//wAAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -45,6 +45,7 @@ type Config struct {
 	Log      *slog.Logger
 	Secure   bool // cookies only over TLS
 	Metrics  *Metrics
+	Outside  OtherSide // the other side of the simulated network; nil with a real one
 }
 
 // Server is the HTTP side of a desk.
@@ -55,6 +56,7 @@ type Server struct {
 	throttle *throttle
 	router   routers.Router
 	engine   *gin.Engine
+	outside  OtherSide
 	pages    *pages
 }
 
@@ -73,7 +75,7 @@ func New(c Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(), router: router, pages: pages}
+	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(), router: router, pages: pages, outside: c.Outside}
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()
 	e.HandleMethodNotAllowed = true

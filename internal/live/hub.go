@@ -139,6 +139,18 @@ func (h *Hub) drop(sub *Subscription) {
 	}
 }
 
+// Reached tells whether a window of user's is connected.
+func (h *Hub) Reached(user uuid.UUID) bool {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for sub := range h.subs {
+		if sub.user == user {
+			return true
+		}
+	}
+	return false
+}
+
 // Windows is the number of open streams.
 func (h *Hub) Windows() int {
 	h.mu.Lock()

@@ -14,15 +14,15 @@ import (
 
 // RowQuery asks for records: which, in what order, and from where on. Texts in it are values, never SQL.
 type RowQuery struct {
-	Kinds          []fields.Kind // at least one
-	Words          string        // part of a name, mail address, company; folded in the database
-	Digits         string        // part of a number, digits only
-	DigitsReversed string        // the same from the end
-	List           *uuid.UUID    // only members of this hand-made list
-	Filter         *filter.Expr
-	Sort           fields.Field // zero: the name
-	Down           bool
-	Offset, Limit  int
+	Kinds         []fields.Kind // at least one
+	Words         string        // part of a name, mail address, company; folded in the database
+	Ends          string        // the end of a number, as digits from the last on
+	Begins        []string      // how a number may begin: "+413555", "+1413555"
+	List          *uuid.UUID    // only members of this hand-made list
+	Filter        *filter.Expr
+	Sort          fields.Field // zero: the name
+	Down          bool
+	Offset, Limit int
 }
 
 // Selection are records that somebody has picked: those named, or all that a query finds, but for some.
@@ -92,9 +92,11 @@ func (q RowQuery) where(t *sqlText) string {
 		words := "'%' || fold(" + t.arg(likeEscape(q.Words)) + ") || '%'"
 		found := "SELECT x.id FROM records x WHERE x.deleted_at IS NULL AND x.search LIKE " + words +
 			" UNION SELECT x.id FROM records x JOIN records c ON c.id = x.company_id WHERE c.deleted_at IS NULL AND c.kind = 'company' AND c.search LIKE " + words
-		if q.Digits != "" {
-			found += " UNION SELECT n.record_id FROM phone_numbers n WHERE n.digits_reversed LIKE " + t.arg(q.DigitsReversed+"%") +
-				" UNION SELECT n.record_id FROM phone_numbers n WHERE n.e164 LIKE " + t.arg("%"+q.Digits+"%")
+		if q.Ends != "" {
+			found += " UNION SELECT n.record_id FROM phone_numbers n WHERE n.digits_reversed LIKE " + t.arg(q.Ends+"%")
+			for _, b := range q.Begins {
+				found += " UNION SELECT n.record_id FROM phone_numbers n WHERE n.e164 LIKE " + t.arg(b+"%")
+			}
 		}
 		parts = append(parts, "r.id IN ("+found+")")
 	}
@@ -342,8 +344,6 @@ func numberCondition(t *sqlText, x filter.Expr) string {
 		return "EXISTS (" + of + ")"
 	case filter.Begins:
 		return "EXISTS (" + of + " AND n.e164 LIKE ANY (" + t.arg(x.Texts) + "::text[]))"
-	case filter.Contains:
-		return "EXISTS (" + of + " AND n.e164 LIKE " + t.arg("%"+digits+"%") + ")"
 	}
 	return "EXISTS (" + of + " AND n.digits_reversed LIKE " + t.arg(reversed(digits)+"%") + ")"
 }

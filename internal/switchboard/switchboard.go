@@ -21,6 +21,8 @@ import (
 // Listener is told of every change of a call, in order, from the call's own goroutine. It must not block.
 type Listener interface {
 	CallChanged(id uuid.UUID, facts []call.Fact, state call.State)
+	// CallIncoming tells of a leg that rings us. Whoever wants the call takes it over with Take. It must not block.
+	CallIncoming(ref carrier.Ref, from, to string)
 }
 
 // Switchboard is the set of calls in progress.
@@ -32,7 +34,11 @@ type Switchboard struct {
 
 	mu    sync.Mutex
 	calls map[uuid.UUID]*active
-	all   sync.WaitGroup
+	// refs are the references that the carrier chose: of outside legs that came in, which are leg 1 of their call.
+	refs map[carrier.Ref]uuid.UUID
+	// arriving are legs that came in and were not taken over yet; true for those that have ended meanwhile.
+	arriving map[carrier.Ref]bool
+	all      sync.WaitGroup
 }
 
 // active is one call in progress. Only its goroutine touches state.
@@ -40,6 +46,7 @@ type active struct {
 	id    uuid.UUID
 	inbox chan request
 	over  chan struct{}
+	ref   carrier.Ref // of leg 1 where the call came in
 	state call.State
 
 	mu       sync.Mutex // guards snapshot
@@ -53,7 +60,7 @@ type request struct {
 
 // New makes a switchboard over c. It sets c's handler.
 func New(c carrier.Carrier, clock clockwork.Clock, l Listener, log *slog.Logger) *Switchboard {
-	s := &Switchboard{carrier: c, clock: clock, listener: l, log: log, calls: map[uuid.UUID]*active{}}
+	s := &Switchboard{carrier: c, clock: clock, listener: l, log: log, calls: map[uuid.UUID]*active{}, refs: map[carrier.Ref]uuid.UUID{}, arriving: map[carrier.Ref]bool{}}
 	c.Handle(s.fromCarrier)
 	return s
 }
@@ -68,6 +75,36 @@ func (s *Switchboard) Start(id uuid.UUID, state call.State, effects []call.Effec
 	refused := s.perform(a, effects)
 	s.all.Add(1)
 	go s.run(a, refused)
+}
+
+// Take takes over a call that came in on the carrier's leg ref: state is what its stored facts make. If the outside has
+// hung up meanwhile, the call ends at once.
+func (s *Switchboard) Take(id uuid.UUID, ref carrier.Ref, state call.State) {
+	a := &active{id: id, inbox: make(chan request, 16), over: make(chan struct{}), ref: ref, state: state, snapshot: state}
+	var pending []call.Input
+	s.mu.Lock()
+	s.calls[id], s.refs[ref] = a, id
+	if s.arriving[ref] {
+		pending = append(pending, call.CarrierEnded{Leg: 1, Reason: call.EndedByThem})
+	}
+	delete(s.arriving, ref)
+	s.mu.Unlock()
+	s.all.Add(1)
+	go s.run(a, pending)
+}
+
+// Do lets a call in progress decide on a command. It returns when the call's state says so. Errors: those of
+// call.Decide; call.ErrOver for a call that is not in progress here.
+func (s *Switchboard) Do(ctx context.Context, id uuid.UUID, in call.Input) error {
+	return s.do(ctx, id, in)
+}
+
+// Refuse ends a leg that came in and that nobody takes over.
+func (s *Switchboard) Refuse(ref carrier.Ref) {
+	s.mu.Lock()
+	delete(s.arriving, ref)
+	s.mu.Unlock()
+	s.carrier.HangUp(ref)
 }
 
 // HangUp takes user out of the call. It returns when the call's state says so. Errors: those of
@@ -149,6 +186,7 @@ func (s *Switchboard) run(a *active, pending []call.Input) {
 	defer func() {
 		s.mu.Lock()
 		delete(s.calls, a.id)
+		delete(s.refs, a.ref)
 		s.mu.Unlock()
 	}()
 	for _, in := range pending {
@@ -197,7 +235,9 @@ func (s *Switchboard) perform(a *active, effects []call.Effect) (refused []call.
 				refused = append(refused, call.CarrierEnded{Leg: e.Leg, Reason: call.Refused})
 			}
 		case call.Release:
-			s.carrier.HangUp(refOf(a.id, e.Leg))
+			s.carrier.HangUp(a.refOf(e.Leg))
+		case call.Pick:
+			s.carrier.Answer(a.refOf(e.Leg))
 		}
 	}
 	return refused
@@ -205,9 +245,16 @@ func (s *Switchboard) perform(a *active, effects []call.Effect) (refused []call.
 
 // fromCarrier hands an event to its call. One for a call that is over has nothing left to change.
 func (s *Switchboard) fromCarrier(e carrier.Event) {
-	id, leg, err := parseRef(e.Ref)
+	if e.Kind == carrier.Incoming {
+		s.mu.Lock()
+		s.arriving[e.Ref] = false
+		s.mu.Unlock()
+		s.listener.CallIncoming(e.Ref, e.From, e.To)
+		return
+	}
+	id, leg, err := s.whose(e)
 	if err != nil {
-		s.log.Warn("an event for no call of ours", "ref", e.Ref)
+		s.log.Debug("an event for no call of ours", "ref", e.Ref, "kind", e.Kind)
 		return
 	}
 	var in call.Input
@@ -242,6 +289,28 @@ func (s *Switchboard) fromCarrier(e carrier.Event) {
 var reasons = map[carrier.Reason]call.Reason{
 	carrier.HungUp: call.EndedByThem, carrier.Busy: call.Busy, carrier.NoAnswer: call.NoAnswer,
 	carrier.Declined: call.Declined, carrier.OutOfService: call.OutOfService, carrier.Lost: call.CutOff,
+}
+
+// whose finds the call and the leg that an event is about. The end of a leg that nobody has taken over yet is remembered.
+func (s *Switchboard) whose(e carrier.Event) (uuid.UUID, call.LegNo, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if id, there := s.refs[e.Ref]; there {
+		return id, 1, nil
+	}
+	id, leg, err := parseRef(e.Ref)
+	if _, there := s.arriving[e.Ref]; there && e.Kind == carrier.Ended {
+		s.arriving[e.Ref] = true
+	}
+	return id, leg, err
+}
+
+// refOf is the carrier's reference of a call's leg.
+func (a *active) refOf(leg call.LegNo) carrier.Ref {
+	if leg == 1 && a.ref != "" {
+		return a.ref
+	}
+	return refOf(a.id, leg)
 }
 
 func refOf(id uuid.UUID, leg call.LegNo) carrier.Ref {

@@ -22,6 +22,8 @@ type notebook struct {
 	mu    sync.Mutex
 	facts map[uuid.UUID][]call.Fact
 	state map[uuid.UUID]call.State
+
+	incoming []carrier.Ref
 }
 
 func (n *notebook) CallChanged(id uuid.UUID, facts []call.Fact, state call.State) {
@@ -29,6 +31,12 @@ func (n *notebook) CallChanged(id uuid.UUID, facts []call.Fact, state call.State
 	defer n.mu.Unlock()
 	n.facts[id] = append(n.facts[id], facts...)
 	n.state[id] = state
+}
+
+func (n *notebook) CallIncoming(ref carrier.Ref, _, _ string) {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	n.incoming = append(n.incoming, ref)
 }
 
 func (n *notebook) of(id uuid.UUID) *call.State {
@@ -123,4 +131,50 @@ func TestEventsForNoCallOfOursAreLeftAlone(t *testing.T) {
 	require.NoError(t, s.Dial(carrier.Dialing{Ref: carrier.Ref(uuid.NewString() + "/2"), To: "+14135550102"}))
 	eventually(t, func() bool { return s.TheyEnd("+14135550102", carrier.HungUp) }, "the leg")
 	assert.Zero(t, b.Count())
+}
+
+// takes makes the call of a leg that came in, and offers it to ines.
+func takes(t *testing.T, b *switchboard.Switchboard, n *notebook, ref carrier.Ref) uuid.UUID {
+	t.Helper()
+	id := uuid.New()
+	var state call.State
+	facts, _, err := call.Decide(state, call.Arrive{From: "+14135550142", Line: "+14135550100"}, time.Now())
+	require.NoError(t, err)
+	for _, f := range facts {
+		state = call.Evolve(state, f)
+	}
+	n.CallChanged(id, facts, state)
+	b.Take(id, ref, state)
+	return id
+}
+
+func TestACallThatComesInIsAnsweredHeldAndEnded(t *testing.T) {
+	b, s, n := newBoard(t, sim.Behaviour{})
+	ref, err := s.CallIn("+14135550142", "+14135550100")
+	require.NoError(t, err)
+	require.Equal(t, []carrier.Ref{carrier.Ref(ref)}, n.incoming)
+	id := takes(t, b, n, carrier.Ref(ref))
+	require.NoError(t, b.Do(t.Context(), id, call.Offer{To: []string{"ines", "tomas"}}))
+	require.NoError(t, b.Do(t.Context(), id, call.Answer{By: "ines"}))
+	require.ErrorIs(t, b.Do(t.Context(), id, call.Answer{By: "tomas"}), call.ErrTaken)
+	eventually(t, func() bool { legs := s.OutsideLegs(); return len(legs) == 1 && legs[0].Answered }, "the carrier answered")
+	require.NoError(t, b.Do(t.Context(), id, call.Hold{By: "ines"}))
+	require.True(t, s.OutsideHangsUp(ref))
+	eventually(t, func() bool { return b.Count() == 0 }, "over")
+	assert.Equal(t, call.EndedByThem, n.of(id).Reason)
+	assert.Equal(t, *n.of(id), call.Replay(n.facts[id]))
+}
+
+func TestWhoHangsUpBeforeTheCallIsTakenOverIsNotForgotten(t *testing.T) {
+	b, s, n := newBoard(t, sim.Behaviour{})
+	ref, err := s.CallIn("", "+14135550100")
+	require.NoError(t, err)
+	require.True(t, s.OutsideHangsUp(ref))
+	id := takes(t, b, n, carrier.Ref(ref))
+	eventually(t, func() bool { return n.of(id).Phase() == call.PhaseEnded }, "over")
+	assert.Equal(t, call.Abandoned, n.of(id).Reason)
+	ref, err = s.CallIn("", "+14135550100")
+	require.NoError(t, err)
+	b.Refuse(carrier.Ref(ref))
+	assert.Empty(t, s.OutsideLegs())
 }

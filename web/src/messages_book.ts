@@ -202,6 +202,7 @@ export const book = {
       any_of: "is one of",
     } as Record<string, string>,
     timeOps: { is: "on", less: "before", more: "after" } as Record<string, string>,
+    phoneOps: { is: "ends in" } as Record<string, string>,
     days: "days",
     relative: "2026-11-25, today, today+7, today-30",
     several: "several, parted by commas",

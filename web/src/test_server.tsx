@@ -23,6 +23,8 @@ export const me: Me = {
   zone: "America/New_York",
   line: "413 555 0110",
   demo: true,
+  simulated: true,
+  availability: "available",
   firm: { name: "Lindenfall Cisterns", region: "US", outcome_needed: true, type_needed: false },
   outcomes: [
     { id: "o1", label: "Visit agreed", reached: true, needs_notes: false },
@@ -142,6 +144,8 @@ export function callOf(
   return {
     id: "c1",
     direction: "outbound",
+    withheld: false,
+    missed_why: "",
     display: "413 555 0142",
     label: "mobile",
     shown: "Sales 413 555 0110",
@@ -158,6 +162,7 @@ export function callOf(
     state: {
       call_id: rest.id ?? "c1",
       phase: "ringing",
+      on_hold: false,
       started_at: new Date().toISOString(),
       rang_at: new Date().toISOString(),
       answered_at: null,
@@ -196,6 +201,7 @@ const usual: Record<string, unknown> = {
   "GET /api/session": me,
   "GET /api/demo/people": [{ login: "ines", name: "Ines Calloway", role: "rep", team: "Sales", password: "x" }],
   "GET /api/desk": { calls: [] },
+  "GET /api/rings": [],
   "GET /api/lane": { owed: [], today: 0, just_now: [], at: new Date().toISOString() },
   "GET /api/find": { records: [row], colleagues: [], dial: null, recent: [] },
   "GET /api/book": bookOf(),

@@ -93,7 +93,7 @@ var ops = map[fields.Type][]Op{
 	fields.Text: {Is, IsNot, Contains, Begins, AnyOf, Empty, Filled}, fields.Long: {Contains, Empty, Filled},
 	fields.Number: {Is, IsNot, Less, More, Empty, Filled}, fields.Money: {Is, Less, More, Empty, Filled},
 	fields.Date: {Is, Less, More, Past, Next, NotPast, Empty, Filled}, fields.Time: {Is, Less, More, Past, Next, NotPast, Empty, Filled},
-	fields.Choice: {Is, IsNot, AnyOf, Empty, Filled}, fields.YesNo: {Is}, fields.Phone: {Is, Begins, Contains, Empty, Filled},
+	fields.Choice: {Is, IsNot, AnyOf, Empty, Filled}, fields.YesNo: {Is}, fields.Phone: {Is, Begins, Empty, Filled},
 	fields.Mail: {Is, Contains, Begins, Empty, Filled}, fields.Web: {Contains, Empty, Filled}, fields.User: {Is, IsNot, AnyOf, Empty, Filled},
 	fields.Ref: {Is, IsNot, Empty, Filled}, fields.Tags: {Is, IsNot, AnyOf, Empty, Filled}, fields.Zone: {Is, IsNot, Empty, Filled},
 }

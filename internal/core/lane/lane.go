@@ -17,6 +17,7 @@ type Kind string
 const (
 	UnfiledSlip Kind = "slip"
 	FollowUp    Kind = "follow_up"
+	MissedCall  Kind = "missed" // and nobody has come back to it
 )
 
 // Item is something owed, as the store knows it.
@@ -29,6 +30,13 @@ type Item struct {
 	Since    time.Time // of a slip: when the rep's part ended, or was made
 	Text     string    // what is to be done
 	HasNotes bool      // of a slip
+
+	// Of a missed call.
+	Line      string // that was called
+	Times     int    // how often they have called since somebody last spoke with them
+	Tries     int    // how often we have tried to come back
+	TakenBy   string // who has taken it on, or ""
+	TakenByMe bool
 }
 
 // Tone tells how an entry's reason is meant, so that it can be shown by more than a colour.
@@ -54,6 +62,10 @@ func group(it Item, now time.Time) int {
 	switch {
 	case it.Kind == UnfiledSlip:
 		return 1 // a minute's work, and the details fade
+	case it.Kind == MissedCall && it.TakenBy != "" && !it.TakenByMe:
+		return 4 // a colleague sees to it
+	case it.Kind == MissedCall:
+		return 2
 	case it.Due.IsZero():
 		return 5
 	case it.Promised && !it.Due.After(now.Add(soon)):
@@ -71,7 +83,8 @@ func group(it Item, now time.Time) int {
 const soon = 10 * time.Minute
 
 // Rank orders items at now for a reader in zone. The rule: promises that are late or due within ten
-// minutes, oldest first; slips not yet filed, oldest first; follow-ups late or due within ten minutes;
+// minutes, oldest first; slips not yet filed, oldest first; missed calls that nobody has come back to, and
+// follow-ups late or due within ten minutes, by their time (missed calls that a colleague has taken on come with the later days);
 // the rest of today, those at a time before those without one; later days; those without a date. Equal
 // ones by id, so that nothing moves by chance. Items due later than horizon after now are left out
 // (zero: none is left out).
@@ -104,13 +117,46 @@ func Rank(items []Item, now time.Time, zone *time.Location, horizon time.Duratio
 }
 
 func (it Item) time() time.Time {
-	if it.Kind == UnfiledSlip {
+	if it.Kind == UnfiledSlip || it.Kind == MissedCall {
 		return it.Since
 	}
 	return it.Due
 }
 
+// missed says why a missed call stands there: "missed at 9:12 on Service, 2 times, nobody called back".
+func missed(it Item, now time.Time) Entry {
+	since := it.Since.In(now.Location())
+	e := Entry{Item: it, Tone: Late, When: since.Format("15:04")}
+	e.Reason = "missed at " + since.Format("15:04")
+	if !sameDay(since, now) {
+		e.When = since.Format("2 Jan")
+		e.Reason = "missed on " + since.Format("Mon 2 Jan")
+	}
+	if it.Line != "" {
+		e.Reason += " on " + it.Line
+	}
+	if it.Times > 1 {
+		e.Reason += fmt.Sprintf(", %d times", it.Times)
+	}
+	switch {
+	case it.TakenByMe:
+		e.Reason += ", you have taken it on"
+	case it.TakenBy != "":
+		e.Reason, e.Tone = e.Reason+", "+it.TakenBy+" has taken it on", Later
+	case it.Tries == 1:
+		e.Reason += ", tried once"
+	case it.Tries > 1:
+		e.Reason += fmt.Sprintf(", tried %d times", it.Tries)
+	default:
+		e.Reason += ", nobody called back"
+	}
+	return e
+}
+
 func explain(it Item, now time.Time) Entry {
+	if it.Kind == MissedCall {
+		return missed(it, now)
+	}
 	e := Entry{Item: it, Tone: Later}
 	if it.Kind == UnfiledSlip {
 		since := now.Sub(it.Since)

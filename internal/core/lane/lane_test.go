@@ -41,6 +41,11 @@ func TestReasons(t *testing.T) {
 		{"slip just now", lane.Item{Kind: lane.UnfiledSlip, Since: in(-20 * time.Second)}, "not filed yet, just ended", "14:41", lane.Now},
 		{"slip with notes", lane.Item{Kind: lane.UnfiledSlip, Since: in(-9 * time.Minute), HasNotes: true}, "not filed yet, ended 9 minutes ago, with notes", "14:33", lane.Now},
 		{"slip of two hours ago", lane.Item{Kind: lane.UnfiledSlip, Since: in(-2 * time.Hour)}, "not filed yet, ended 2 hours ago", "12:42", lane.Late},
+		{"missed today", lane.Item{Kind: lane.MissedCall, Since: in(-2 * time.Hour), Line: "Service", Times: 1}, "missed at 12:42 on Service, nobody called back", "12:42", lane.Late},
+		{"missed twice, tried once", lane.Item{Kind: lane.MissedCall, Since: in(-time.Hour), Line: "Sales", Times: 2, Tries: 1}, "missed at 13:42 on Sales, 2 times, tried once", "13:42", lane.Late},
+		{"missed on Friday, tried thrice", lane.Item{Kind: lane.MissedCall, Since: in(-72 * time.Hour), Tries: 3}, "missed on Fri 20 Nov, tried 3 times", "20 Nov", lane.Late},
+		{"missed, mine now", lane.Item{Kind: lane.MissedCall, Since: in(-time.Hour), Times: 1, TakenBy: "Ines", TakenByMe: true}, "missed at 13:42, you have taken it on", "13:42", lane.Late},
+		{"missed, a colleague's now", lane.Item{Kind: lane.MissedCall, Since: in(-time.Hour), Times: 1, TakenBy: "Tomas"}, "missed at 13:42, Tomas has taken it on", "13:42", lane.Later},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {

@@ -69,13 +69,16 @@ func Parse(typed, region string) (Number, error) {
 		Typed:    typed,
 		Region:   phonenumbers.GetRegionCodeForNumber(parsed),
 		Possible: phonenumbers.IsPossibleNumber(parsed),
-		Valid:    phonenumbers.IsValidNumber(parsed),
 	}
+	n.Valid = phonenumbers.IsValidNumberForRegion(parsed, n.Region)
 	if n.Region == "" {
 		n.Region = mainRegion(parsed)
 	}
 	// Some plans drop a trunk zero that stands after the country code too; the normal form is the one
-	// that reads back as itself. Each turn drops a digit, so this ends.
+	// that reads back as itself. Each turn drops a digit, so this ends. What the plan has given out reads back.
+	if n.Valid {
+		return n, nil
+	}
 	if again, err := phonenumbers.Parse(n.E164, ""); n.Possible && (err != nil || again.GetNationalNumber() != parsed.GetNationalNumber() ||
 		phonenumbers.Format(again, phonenumbers.E164) != n.E164) {
 		if err != nil {

@@ -250,6 +250,22 @@ func (q *Queries) DoNotCall(ctx context.Context, e164 string) (DoNotCallRow, err
 	return i, err
 }
 
+const doNotCallOf = `-- name: DoNotCallOf :one
+SELECT dnc_at, dnc_reason FROM records WHERE id = $1
+`
+
+type DoNotCallOfRow struct {
+	DncAt     *time.Time
+	DncReason string
+}
+
+func (q *Queries) DoNotCallOf(ctx context.Context, id uuid.UUID) (DoNotCallOfRow, error) {
+	row := q.db.QueryRow(ctx, doNotCallOf, id)
+	var i DoNotCallOfRow
+	err := row.Scan(&i.DncAt, &i.DncReason)
+	return i, err
+}
+
 const fieldNumbers = `-- name: FieldNumbers :many
 SELECT id, record_id, field_id, label, position, typed, e164, ext, digits_reversed, valid, region, zones, dnc_at, dnc_reason, version FROM phone_numbers WHERE record_id = $1 AND field_id IS NOT NULL ORDER BY position FOR UPDATE
 `
@@ -753,30 +769,26 @@ func (q *Queries) NewestDoNotCall(ctx context.Context) ([]NewestDoNotCallRow, er
 }
 
 const numberCandidates = `-- name: NumberCandidates :many
-SELECT p.id, p.ext, p.label, p.dnc_at, p.dnc_reason, r.id AS record_id, r.kind, r.name, r.owner_id, r.company_id, r.person_id,
-  r.dnc_at AS record_dnc_at, r.dnc_reason AS record_dnc_reason, c.dnc_at AS company_dnc_at, coalesce(c.dnc_reason, '')::text AS company_dnc_reason
+SELECT p.ext, p.label, p.dnc_at, p.dnc_reason, r.id AS record_id, r.kind, r.name, r.owner_id, r.company_id, r.person_id,
+  r.dnc_at AS record_dnc_at, r.dnc_reason AS record_dnc_reason
 FROM phone_numbers p JOIN records r ON r.id = p.record_id
-LEFT JOIN records c ON c.id = r.company_id
 WHERE p.e164 = $1 AND r.deleted_at IS NULL
-ORDER BY p.id LIMIT 50
+LIMIT 50
 `
 
 type NumberCandidatesRow struct {
-	ID               uuid.UUID
-	Ext              string
-	Label            string
-	DncAt            *time.Time
-	DncReason        string
-	RecordID         uuid.UUID
-	Kind             string
-	Name             string
-	OwnerID          *uuid.UUID
-	CompanyID        *uuid.UUID
-	PersonID         *uuid.UUID
-	RecordDncAt      *time.Time
-	RecordDncReason  string
-	CompanyDncAt     *time.Time
-	CompanyDncReason string
+	Ext             string
+	Label           string
+	DncAt           *time.Time
+	DncReason       string
+	RecordID        uuid.UUID
+	Kind            string
+	Name            string
+	OwnerID         *uuid.UUID
+	CompanyID       *uuid.UUID
+	PersonID        *uuid.UUID
+	RecordDncAt     *time.Time
+	RecordDncReason string
 }
 
 // Who has this number: one index look-up.
@@ -790,7 +802,6 @@ func (q *Queries) NumberCandidates(ctx context.Context, e164 *string) ([]NumberC
 	for rows.Next() {
 		var i NumberCandidatesRow
 		if err := rows.Scan(
-			&i.ID,
 			&i.Ext,
 			&i.Label,
 			&i.DncAt,
@@ -803,8 +814,6 @@ func (q *Queries) NumberCandidates(ctx context.Context, e164 *string) ([]NumberC
 			&i.PersonID,
 			&i.RecordDncAt,
 			&i.RecordDncReason,
-			&i.CompanyDncAt,
-			&i.CompanyDncReason,
 		); err != nil {
 			return nil, err
 		}

@@ -16,12 +16,14 @@ import (
 const callByID = `-- name: CallByID :one
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  s.id AS slip_id, s.user_id AS rep_id, u.name AS rep_name, s.state AS slip_state, s.subject, s.call_type_id, s.outcome_id,
-  s.asks_who, s.open_record_id, s.filed_at, s.version AS slip_version,
+  c.withheld, c.missed_why,
+  coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
+  coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
+  coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
 FROM calls c
-JOIN slips s ON s.call_id = c.id
-JOIN users u ON u.id = s.user_id
+LEFT JOIN slips s ON s.call_id = c.id
+LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE c.id = $1
 `
@@ -46,6 +48,8 @@ type CallByIDRow struct {
 	DialMs         int64
 	RingMs         int64
 	TalkMs         int64
+	Withheld       bool
+	MissedWhy      string
 	SlipID         uuid.UUID
 	RepID          uuid.UUID
 	RepName        string
@@ -86,6 +90,8 @@ func (q *Queries) CallByID(ctx context.Context, id uuid.UUID) (CallByIDRow, erro
 		&i.DialMs,
 		&i.RingMs,
 		&i.TalkMs,
+		&i.Withheld,
+		&i.MissedWhy,
 		&i.SlipID,
 		&i.RepID,
 		&i.RepName,
@@ -159,7 +165,7 @@ func (q *Queries) CallInProgress(ctx context.Context, arg CallInProgressParams) 
 
 const callList = `-- name: CallList :many
 SELECT c.id FROM calls c
-WHERE ($1::uuid IS NULL OR c.placed_by = $1)
+WHERE ($1::uuid IS NULL OR c.id IN (SELECT s.call_id FROM slips s WHERE s.user_id = $1))
   AND (c.started_at, c.id) < ($2::timestamptz, $3::uuid)
 ORDER BY c.started_at DESC, c.id DESC LIMIT $4
 `
@@ -199,12 +205,14 @@ func (q *Queries) CallList(ctx context.Context, arg CallListParams) ([]uuid.UUID
 const callsByIDs = `-- name: CallsByIDs :many
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  s.id AS slip_id, s.user_id AS rep_id, u.name AS rep_name, s.state AS slip_state, s.subject, s.call_type_id, s.outcome_id,
-  s.asks_who, s.open_record_id, s.filed_at, s.version AS slip_version,
+  c.withheld, c.missed_why,
+  coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
+  coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
+  coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
 FROM calls c
-JOIN slips s ON s.call_id = c.id
-JOIN users u ON u.id = s.user_id
+LEFT JOIN slips s ON s.call_id = c.id
+LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE c.id = ANY ($1::uuid[])
 `
@@ -229,6 +237,8 @@ type CallsByIDsRow struct {
 	DialMs         int64
 	RingMs         int64
 	TalkMs         int64
+	Withheld       bool
+	MissedWhy      string
 	SlipID         uuid.UUID
 	RepID          uuid.UUID
 	RepName        string
@@ -274,6 +284,8 @@ func (q *Queries) CallsByIDs(ctx context.Context, ids []uuid.UUID) ([]CallsByIDs
 			&i.DialMs,
 			&i.RingMs,
 			&i.TalkMs,
+			&i.Withheld,
+			&i.MissedWhy,
 			&i.SlipID,
 			&i.RepID,
 			&i.RepName,
@@ -655,14 +667,15 @@ func (q *Queries) PlaceCall(ctx context.Context, arg PlaceCallParams) error {
 }
 
 const recentCallIDs = `-- name: RecentCallIDs :many
-SELECT id FROM calls WHERE placed_by = $1 ORDER BY started_at DESC LIMIT $2
+SELECT c.id FROM slips s JOIN calls c ON c.id = s.call_id WHERE s.user_id = $1 ORDER BY s.created_at DESC LIMIT $2
 `
 
 type RecentCallIDsParams struct {
-	UserID *uuid.UUID
+	UserID uuid.UUID
 	Count  int32
 }
 
+// What a rep has made, or answered.
 func (q *Queries) RecentCallIDs(ctx context.Context, arg RecentCallIDsParams) ([]uuid.UUID, error) {
 	rows, err := q.db.Query(ctx, recentCallIDs, arg.UserID, arg.Count)
 	if err != nil {
@@ -685,49 +698,56 @@ func (q *Queries) RecentCallIDs(ctx context.Context, arg RecentCallIDsParams) ([
 
 const saveCallState = `-- name: SaveCallState :exec
 WITH changed AS (
-  UPDATE calls SET state = $8, last_seq = $9, rang_at = $10, answered_at = $11,
-    ended_at = $12, end_reason = $13, dial_ms = $14, ring_ms = $15, talk_ms = $16
-  WHERE calls.id = $1 AND calls.last_seq < $9 AND calls.ended_at IS NULL
+  UPDATE calls SET state = $13, last_seq = $14, rang_at = $15, answered_at = $16,
+    ended_at = $17, end_reason = $18, dial_ms = $19, ring_ms = $20, talk_ms = $21
+  WHERE calls.id = $1 AND calls.last_seq < $14 AND calls.ended_at IS NULL
   RETURNING calls.id, calls.ended_at
 ), freed AS (
   UPDATE rep_state SET foreground_call_id = NULL, version = version + 1
   WHERE foreground_call_id IN (SELECT id FROM changed WHERE ended_at IS NOT NULL)
 ), spans AS (
   INSERT INTO leg_spans (call_id, leg_no, bridge_no, from_at, to_at)
-  SELECT $1, unnest($17::int[]), unnest($18::int[]), unnest($19::timestamptz[]),
-    NULLIF(unnest($20::timestamptz[]), '0001-01-01 00:00:00+00')
+  SELECT $1, unnest($22::int[]), unnest($23::int[]), unnest($24::timestamptz[]),
+    NULLIF(unnest($25::timestamptz[]), '0001-01-01 00:00:00+00')
   ON CONFLICT (call_id, leg_no, from_at) DO UPDATE SET to_at = EXCLUDED.to_at
 )
-UPDATE legs SET state = l.state, rang_at = NULLIF(l.rang_at, '0001-01-01 00:00:00+00'),
-  answered_at = NULLIF(l.answered_at, '0001-01-01 00:00:00+00'), ended_at = NULLIF(l.ended_at, '0001-01-01 00:00:00+00'),
-  end_reason = l.end_reason
-FROM (SELECT unnest($2::int[]) AS leg_no, unnest($3::text[]) AS state, unnest($4::timestamptz[]) AS rang_at,
-    unnest($5::timestamptz[]) AS answered_at, unnest($6::timestamptz[]) AS ended_at,
-    unnest($7::text[]) AS end_reason) AS l
-WHERE legs.call_id = $1 AND legs.leg_no = l.leg_no
+INSERT INTO legs (call_id, leg_no, party, user_id, device, address, state, started_at, rang_at, answered_at, ended_at, end_reason)
+SELECT $1, l.leg_no, l.party, NULLIF(l.user_id, '')::uuid, l.device, l.address, l.state, l.started_at, NULLIF(l.rang_at, '0001-01-01 00:00:00+00'),
+  NULLIF(l.answered_at, '0001-01-01 00:00:00+00'), NULLIF(l.ended_at, '0001-01-01 00:00:00+00'), l.end_reason
+FROM (SELECT unnest($2::int[]) AS leg_no, unnest($3::text[]) AS party, unnest($4::text[]) AS user_id, unnest($5::text[]) AS device,
+    unnest($6::text[]) AS address, unnest($7::text[]) AS state, unnest($8::timestamptz[]) AS started_at,
+    unnest($9::timestamptz[]) AS rang_at, unnest($10::timestamptz[]) AS answered_at, unnest($11::timestamptz[]) AS ended_at,
+    unnest($12::text[]) AS end_reason) AS l
+ON CONFLICT (call_id, leg_no) DO UPDATE SET state = EXCLUDED.state, rang_at = EXCLUDED.rang_at, answered_at = EXCLUDED.answered_at,
+  ended_at = EXCLUDED.ended_at, end_reason = EXCLUDED.end_reason
 `
 
 type SaveCallStateParams struct {
-	CallID      uuid.UUID
-	LegNos      []int
-	LegStates   []string
-	LegRang     []time.Time
-	LegAnswered []time.Time
-	LegEnded    []time.Time
-	LegReasons  []string
-	State       string
-	LastSeq     int
-	RangAt      *time.Time
-	AnsweredAt  *time.Time
-	EndedAt     *time.Time
-	EndReason   string
-	DialMs      int64
-	RingMs      int64
-	TalkMs      int64
-	SpanLegs    []int
-	SpanBridges []int
-	SpanFroms   []time.Time
-	SpanTos     []time.Time
+	CallID       uuid.UUID
+	LegNos       []int
+	LegParties   []string
+	LegUsers     []string
+	LegDevices   []string
+	LegAddresses []string
+	LegStates    []string
+	LegStarted   []time.Time
+	LegRang      []time.Time
+	LegAnswered  []time.Time
+	LegEnded     []time.Time
+	LegReasons   []string
+	State        string
+	LastSeq      int
+	RangAt       *time.Time
+	AnsweredAt   *time.Time
+	EndedAt      *time.Time
+	EndReason    string
+	DialMs       int64
+	RingMs       int64
+	TalkMs       int64
+	SpanLegs     []int
+	SpanBridges  []int
+	SpanFroms    []time.Time
+	SpanTos      []time.Time
 }
 
 // The call's summary after fact @last_seq; an older one changes nothing.
@@ -735,7 +755,12 @@ func (q *Queries) SaveCallState(ctx context.Context, arg SaveCallStateParams) er
 	_, err := q.db.Exec(ctx, saveCallState,
 		arg.CallID,
 		arg.LegNos,
+		arg.LegParties,
+		arg.LegUsers,
+		arg.LegDevices,
+		arg.LegAddresses,
 		arg.LegStates,
+		arg.LegStarted,
 		arg.LegRang,
 		arg.LegAnswered,
 		arg.LegEnded,

@@ -483,7 +483,7 @@ type StagedRowsParams struct {
 
 type StagedRowsRow struct {
 	RowNo int64
-	Data  json.RawMessage
+	Data  []byte
 }
 
 func (q *Queries) StagedRows(ctx context.Context, arg StagedRowsParams) ([]StagedRowsRow, error) {

@@ -62,6 +62,8 @@ type Call struct {
 	DialMs         int64
 	RingMs         int64
 	TalkMs         int64
+	Withheld       bool
+	MissedWhy      string
 }
 
 type CallFact struct {
@@ -195,7 +197,7 @@ type ImportReject struct {
 type ImportRow struct {
 	ImportID uuid.UUID
 	RowNo    int64
-	Data     json.RawMessage
+	Data     []byte
 }
 
 type Leg struct {
@@ -223,15 +225,24 @@ type LegSpan struct {
 }
 
 type Line struct {
-	ID       uuid.UUID
-	E164     string
-	Label    string
-	Source   string
-	Region   string
-	Zone     string
+	ID           uuid.UUID
+	E164         string
+	Label        string
+	Source       string
+	Region       string
+	Zone         string
+	Position     int
+	Main         bool
+	Active       bool
+	RingMode     string
+	RingSeconds  int
+	LimitSeconds int
+}
+
+type LineRep struct {
+	LineID   uuid.UUID
+	UserID   uuid.UUID
 	Position int
-	Main     bool
-	Active   bool
 }
 
 type List struct {
@@ -390,6 +401,21 @@ type SlipNote struct {
 	Version int
 	Writer  string
 	SavedAt time.Time
+}
+
+type Unreturned struct {
+	CallID     uuid.UUID
+	LineID     *uuid.UUID
+	RemoteE164 string
+	Since      time.Time
+	Tries      int
+	TakenBy    *uuid.UUID
+	TakenAt    *time.Time
+	ClosedAt   *time.Time
+	ClosedBy   *uuid.UUID
+	ClosedHow  string
+	Reason     string
+	Version    int
 }
 
 type User struct {

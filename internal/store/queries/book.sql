@@ -11,12 +11,14 @@ WHERE p.id = @id AND r.deleted_at IS NULL;
 
 -- name: NumberCandidates :many
 -- Who has this number: one index look-up.
-SELECT p.id, p.ext, p.label, p.dnc_at, p.dnc_reason, r.id AS record_id, r.kind, r.name, r.owner_id, r.company_id, r.person_id,
-  r.dnc_at AS record_dnc_at, r.dnc_reason AS record_dnc_reason, c.dnc_at AS company_dnc_at, coalesce(c.dnc_reason, '')::text AS company_dnc_reason
+SELECT p.ext, p.label, p.dnc_at, p.dnc_reason, r.id AS record_id, r.kind, r.name, r.owner_id, r.company_id, r.person_id,
+  r.dnc_at AS record_dnc_at, r.dnc_reason AS record_dnc_reason
 FROM phone_numbers p JOIN records r ON r.id = p.record_id
-LEFT JOIN records c ON c.id = r.company_id
 WHERE p.e164 = @e164 AND r.deleted_at IS NULL
-ORDER BY p.id LIMIT 50;
+LIMIT 50;
+
+-- name: DoNotCallOf :one
+SELECT dnc_at, dnc_reason FROM records WHERE id = @id;
 
 -- name: NumbersOf :many
 SELECT p.id, p.record_id, p.field_id, p.label, p.typed, coalesce(p.e164, '')::text AS e164, p.ext, p.valid, p.region, p.zones, p.dnc_at, p.dnc_reason,

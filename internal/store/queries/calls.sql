@@ -70,13 +70,15 @@ WITH changed AS (
     NULLIF(unnest(@span_tos::timestamptz[]), '0001-01-01 00:00:00+00')
   ON CONFLICT (call_id, leg_no, from_at) DO UPDATE SET to_at = EXCLUDED.to_at
 )
-UPDATE legs SET state = l.state, rang_at = NULLIF(l.rang_at, '0001-01-01 00:00:00+00'),
-  answered_at = NULLIF(l.answered_at, '0001-01-01 00:00:00+00'), ended_at = NULLIF(l.ended_at, '0001-01-01 00:00:00+00'),
-  end_reason = l.end_reason
-FROM (SELECT unnest(@leg_nos::int[]) AS leg_no, unnest(@leg_states::text[]) AS state, unnest(@leg_rang::timestamptz[]) AS rang_at,
-    unnest(@leg_answered::timestamptz[]) AS answered_at, unnest(@leg_ended::timestamptz[]) AS ended_at,
+INSERT INTO legs (call_id, leg_no, party, user_id, device, address, state, started_at, rang_at, answered_at, ended_at, end_reason)
+SELECT @call_id, l.leg_no, l.party, NULLIF(l.user_id, '')::uuid, l.device, l.address, l.state, l.started_at, NULLIF(l.rang_at, '0001-01-01 00:00:00+00'),
+  NULLIF(l.answered_at, '0001-01-01 00:00:00+00'), NULLIF(l.ended_at, '0001-01-01 00:00:00+00'), l.end_reason
+FROM (SELECT unnest(@leg_nos::int[]) AS leg_no, unnest(@leg_parties::text[]) AS party, unnest(@leg_users::text[]) AS user_id, unnest(@leg_devices::text[]) AS device,
+    unnest(@leg_addresses::text[]) AS address, unnest(@leg_states::text[]) AS state, unnest(@leg_started::timestamptz[]) AS started_at,
+    unnest(@leg_rang::timestamptz[]) AS rang_at, unnest(@leg_answered::timestamptz[]) AS answered_at, unnest(@leg_ended::timestamptz[]) AS ended_at,
     unnest(@leg_reasons::text[]) AS end_reason) AS l
-WHERE legs.call_id = @call_id AND legs.leg_no = l.leg_no;
+ON CONFLICT (call_id, leg_no) DO UPDATE SET state = EXCLUDED.state, rang_at = EXCLUDED.rang_at, answered_at = EXCLUDED.answered_at,
+  ended_at = EXCLUDED.ended_at, end_reason = EXCLUDED.end_reason;
 
 -- name: CallFacts :many
 SELECT seq, at, kind, data FROM call_facts WHERE call_id = @call_id ORDER BY seq;
@@ -85,24 +87,28 @@ SELECT seq, at, kind, data FROM call_facts WHERE call_id = @call_id ORDER BY seq
 -- The same as CallsByIDs for one call: PostgreSQL keeps the plan of this one, but plans a list anew each time.
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  s.id AS slip_id, s.user_id AS rep_id, u.name AS rep_name, s.state AS slip_state, s.subject, s.call_type_id, s.outcome_id,
-  s.asks_who, s.open_record_id, s.filed_at, s.version AS slip_version,
+  c.withheld, c.missed_why,
+  coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
+  coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
+  coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
 FROM calls c
-JOIN slips s ON s.call_id = c.id
-JOIN users u ON u.id = s.user_id
+LEFT JOIN slips s ON s.call_id = c.id
+LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE c.id = @id;
 
 -- name: CallsByIDs :many
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  s.id AS slip_id, s.user_id AS rep_id, u.name AS rep_name, s.state AS slip_state, s.subject, s.call_type_id, s.outcome_id,
-  s.asks_who, s.open_record_id, s.filed_at, s.version AS slip_version,
+  c.withheld, c.missed_why,
+  coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
+  coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
+  coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
 FROM calls c
-JOIN slips s ON s.call_id = c.id
-JOIN users u ON u.id = s.user_id
+LEFT JOIN slips s ON s.call_id = c.id
+LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE c.id = ANY (@ids::uuid[]);
 
@@ -119,11 +125,12 @@ WHERE cl.call_id = ANY (@ids::uuid[])
 ORDER BY cl.call_id, cl.role DESC, cl.at, r.id;
 
 -- name: RecentCallIDs :many
-SELECT id FROM calls WHERE placed_by = @user_id ORDER BY started_at DESC LIMIT @count;
+-- What a rep has made, or answered.
+SELECT c.id FROM slips s JOIN calls c ON c.id = s.call_id WHERE s.user_id = @user_id ORDER BY s.created_at DESC LIMIT @count;
 
 -- name: CallList :many
 SELECT c.id FROM calls c
-WHERE (sqlc.narg('user_id')::uuid IS NULL OR c.placed_by = sqlc.narg('user_id'))
+WHERE (sqlc.narg('user_id')::uuid IS NULL OR c.id IN (SELECT s.call_id FROM slips s WHERE s.user_id = sqlc.narg('user_id')))
   AND (c.started_at, c.id) < (@before::timestamptz, @before_id::uuid)
 ORDER BY c.started_at DESC, c.id DESC LIMIT @count;
 

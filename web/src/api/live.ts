@@ -110,6 +110,9 @@ function apply(client: QueryClient, event: LiveEvent) {
       if (next.saved) refresh("call", next.call_id);
       return;
     }
+    case "ring":
+      refresh("rings");
+      return;
     case "slip":
       if (event.writer !== windowId) refresh("desk");
       if (event.call_id) refresh("call", event.call_id);

@@ -20,6 +20,13 @@ export const queries = {
     queryKey: ["desk"],
     queryFn: async () => ({ calls: (await ask(api.GET("/api/desk"))).calls.map(withNewest) }),
   }),
+  rings: queryOptions({ queryKey: ["rings"], queryFn: () => ask(api.GET("/api/rings")) }),
+  outside: queryOptions({
+    queryKey: ["outside"],
+    queryFn: () => ask(api.GET("/api/outside")),
+    refetchInterval: 700,
+    refetchIntervalInBackground: true,
+  }),
   lane: queryOptions({
     queryKey: ["lane"],
     queryFn: async () => {

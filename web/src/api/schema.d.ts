@@ -907,6 +907,128 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listRings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["answerCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/decline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["declineCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["holdCall"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/availability": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["setAvailability"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/unreturned/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch: operations["changeUnreturned"];
+        trace?: never;
+    };
+    "/api/outside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the outside of the simulated network sees. Only with the simulated carrier. */
+        get: operations["getOutside"];
+        put?: never;
+        /** Calls in, answers, hangs up, or plays the person at a number. */
+        post: operations["actOutside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -953,6 +1075,9 @@ export interface components {
             /** @description The caller ID that is shown by rule */
             line: string;
             demo: boolean;
+            /** @description The telephone network is the built-in stand-in */
+            simulated: boolean;
+            availability: string;
             firm: components["schemas"]["Firm"];
             outcomes: components["schemas"]["Outcome"][];
             call_types: components["schemas"]["CallType"][];
@@ -1548,8 +1673,11 @@ export interface components {
             /** Format: uuid */
             rep_id: string;
             rep_name: string;
-            /** @enum {string} */
-            state: "open" | "filed";
+            /**
+             * @description none: nobody has answered, there is no slip
+             * @enum {string}
+             */
+            state: "open" | "filed" | "none";
             subject: string;
             /** Format: uuid */
             call_type_id: string | null;
@@ -1578,6 +1706,7 @@ export interface components {
             /** Format: uuid */
             call_id: string;
             phase: components["schemas"]["Phase"];
+            on_hold: boolean;
             /** Format: date-time */
             started_at: string;
             /** Format: date-time */
@@ -1595,6 +1724,9 @@ export interface components {
             id: string;
             /** @enum {string} */
             direction: "outbound" | "inbound" | "internal";
+            withheld: boolean;
+            /** @description Why nobody answered, in words */
+            missed_why: string;
             /** @description The other side's number for reading */
             display: string;
             /** @description The number's label, or empty for a typed one */
@@ -1664,11 +1796,15 @@ export interface components {
         };
         LaneEntry: {
             /** @enum {string} */
-            kind: "slip" | "follow_up";
+            kind: "slip" | "follow_up" | "missed";
             /** Format: uuid */
             id: string;
             record: components["schemas"]["RecordRef"] | null;
             number: components["schemas"]["PhoneNumber"] | null;
+            /** @description Of a missed call: the number to call back */
+            typed: string;
+            /** @description Of a missed call: who has taken it on */
+            taken_by: string;
             text: string;
             reason: string;
             /** @enum {string} */
@@ -1686,6 +1822,64 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        Ring: {
+            /** Format: uuid */
+            call_id: string;
+            /** Format: date-time */
+            since: string;
+            /** @description The caller's number for reading, or empty where it is withheld */
+            display: string;
+            withheld: boolean;
+            /** @description The line that was called */
+            line: string;
+            /** @description What the line stands for */
+            source: string;
+            /** @description Who it probably is, best guess first */
+            candidates: components["schemas"]["Candidate"][];
+            /** @description What matters before the first word, three at most */
+            facts: string[];
+        };
+        HoldWish: {
+            on: boolean;
+        };
+        AvailabilityWish: {
+            /** @enum {string} */
+            availability: "available" | "away";
+        };
+        UnreturnedChange: {
+            /** @enum {string} */
+            action: "take" | "give_back" | "close" | "reopen";
+            /** @description Of close: why nobody has to call back */
+            reason?: string;
+        };
+        OutsideLeg: {
+            ref: string;
+            /** @description A rep calls the outside */
+            from_us: boolean;
+            from: string;
+            to: string;
+            /** @description Who of the book has the outside's number */
+            who: string;
+            answered: boolean;
+        };
+        OutsideLine: {
+            e164: string;
+            label: string;
+            source: string;
+        };
+        Outside: {
+            lines: components["schemas"]["OutsideLine"][];
+            legs: components["schemas"]["OutsideLeg"][];
+        };
+        OutsideAct: {
+            /** @enum {string} */
+            action: "call" | "answer" | "hang_up" | "play" | "leave";
+            /** @description Of call: what the network says; empty is withheld */
+            from?: string;
+            /** @description Of call: a line of ours. Of play and leave: the number that is played */
+            to?: string;
+            ref?: string;
+        };
         Desk: {
             calls: components["schemas"]["Call"][];
         };
@@ -1697,7 +1891,7 @@ export interface components {
             /** Format: int64 */
             n: number;
             /** @enum {string} */
-            kind: "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "saving";
+            kind: "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "saving";
             epoch?: string;
             resync?: boolean;
             call?: components["schemas"]["CallState"];
@@ -3303,6 +3497,190 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Book"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Calls that ring for me */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ring"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    answerCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The call is mine */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    declineCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    holdCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldWish"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setAvailability: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AvailabilityWish"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeUnreturned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnreturnedChange"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getOutside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Lines and legs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outside"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    actOutside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutsideAct"];
+            };
+        };
+        responses: {
+            /** @description As it is then */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outside"];
                 };
             };
             default: components["responses"]["Problem"];

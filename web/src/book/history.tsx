@@ -4,7 +4,7 @@ import { useState } from "react";
 
 import type { Call, Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { howLong, personOf, whoOf } from "../call/words";
+import { howLong, personOf, sentence, whoOf } from "../call/words";
 import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
@@ -93,13 +93,16 @@ export function CallLine({ call, withWho = false }: { call: Call; withWho?: bool
         <div className="flex items-start justify-between gap-3">
           <Link to="/calls/$id" params={{ id: call.id }} data-arrow className="min-w-0 hover:underline">
             <Direction way={call.direction} />{" "}
-            {t.history.called(
+            {sentence(
+              call,
+              withWho ? whoOf(call) : call.direction === "inbound" ? t.history.they : call.label || call.display,
               call.slip.rep_name.split(" ")[0] ?? "",
-              withWho ? whoOf(call) : call.label || call.display,
             )}
             {call.state.phase === "ended" ? `, ${howLong(call)}` : `, ${t.history.going}`}
           </Link>
-          {open ? (
+          {call.slip.state === "none" ? (
+            <Badge tone="waiting">{call.state.phase === "ended" ? t.history.missed : t.history.going}</Badge>
+          ) : open ? (
             <Badge tone="waiting">{call.state.phase === "ended" ? t.history.notFiled : t.history.going}</Badge>
           ) : (
             call.slip.outcome && (

@@ -13,7 +13,7 @@ import { AttachSearch } from "./attach";
 import { useChangeSlip } from "./change_slip";
 import { useNotes } from "./notes_and_records";
 import { CallType, LinkChip, Subject } from "./slip_fields";
-import { howLong, whoOf } from "./words";
+import { howLong, sentence, whoOf } from "./words";
 
 /** CallPage is one call: what happened in it, what its slip says and on what it stands, all of which can be corrected. */
 export function CallPage() {
@@ -23,13 +23,14 @@ export function CallPage() {
   if (page.isPending) return <Loading />;
   if (!page.data) return <Failed error={page.error} retry={() => void page.refetch()} title={t.calls.gone} />;
   const { call, facts, changes } = page.data;
-  const mayCorrect = call.slip.mine || me?.role !== "rep";
+  const answered = call.slip.state !== "none";
+  const mayCorrect = answered && (call.slip.mine || me?.role !== "rep");
   return (
     <>
       <div className="flex items-start justify-between gap-4">
-        <h1 className="name text-xl">{t.calls.titleOf(call.slip.rep_name, whoOf(call))}</h1>
-        {call.slip.state === "open" ? (
-          <Badge tone="waiting">{t.history.notFiled}</Badge>
+        <h1 className="name text-xl">{sentence(call, whoOf(call), call.slip.rep_name)}</h1>
+        {call.slip.state !== "filed" ? (
+          <Badge tone="waiting">{answered ? t.history.notFiled : t.history.missed}</Badge>
         ) : (
           call.slip.outcome && <Badge tone={call.slip.outcome_reached ? "theirs" : "quiet"}>{call.slip.outcome}</Badge>
         )}
@@ -38,7 +39,8 @@ export function CallPage() {
         {dayName(call.state.started_at)}, {clockTime(call.state.started_at)} · {call.label} {call.display} ·{" "}
         {howLong(call)}
         {call.state.answered_at && `, ${t.slip.rangFor(duration(call.ring_ms))}`} ·{" "}
-        {t.history.from(t.me.device, call.shown)}
+        {call.direction === "inbound" ? t.history.on(call.shown) : t.history.from(t.me.device, call.shown)}
+        {call.missed_why && ` · ${call.missed_why}`}
       </p>
       <div className="mt-5 grid grid-cols-[minmax(0,1fr)_18rem] gap-7 max-[63.9rem]:grid-cols-1">
         <section aria-label={t.calls.correct} className="flex flex-col gap-3">

@@ -48,7 +48,12 @@ const columns: Column<Call>[] = [
     key: "outcome",
     label: c.outcome,
     width: "minmax(8rem,0.8fr)",
-    cell: (x) => (x.slip.state === "open" ? <Badge tone="waiting">{t.history.notFiled}</Badge> : x.slip.outcome),
+    cell: (x) =>
+      x.slip.state === "filed" ? (
+        x.slip.outcome
+      ) : (
+        <Badge tone="waiting">{x.slip.state === "none" ? t.history.missed : t.history.notFiled}</Badge>
+      ),
   },
   { key: "rep", label: c.rep, width: "8.5rem", cell: (x) => x.slip.rep_name },
 ];

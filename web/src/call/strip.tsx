@@ -7,17 +7,26 @@ import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { useDial } from "./dial";
 import { focusSlip, useSlipOnDesk } from "./focus";
+import { callerOf, RingLine, useRings } from "./rings";
 import { Slip } from "./slip";
 import { stateWord, whoOf } from "./words";
 
 /** DeskStrip is the place of the slip over the sheet; at rest it says what is next and the key that calls it. */
 export function DeskStrip() {
   const desk = useQuery(queries.desk).data;
+  const rings = useRings();
   const { call, others } = useSlipOnDesk(desk?.calls ?? []);
   const live = others.filter((c) => c.state.phase !== "ended");
   return (
     <section aria-label={t.strip.region} className="border-b border-rule-strong bg-paper px-3.5 py-2.5">
-      {call ? <Slip call={call} /> : <Next />}
+      {rings.length > 0 && (
+        <div className={`flex flex-col gap-2 ${call ? "mb-2" : ""}`}>
+          {rings.map((r, i) => (
+            <RingLine key={r.call_id} ring={r} first={i === 0} />
+          ))}
+        </div>
+      )}
+      {call ? <Slip call={call} /> : rings.length === 0 && <Next />}
       {live.map((c) => (
         <div
           key={c.id}
@@ -35,7 +44,8 @@ export function DeskStrip() {
           </Button>
         </div>
       ))}
-      <Announcer who={call ? whoOf(call) : ""} word={call ? stateWord(call.state) : ""} />
+      <Announcer text={call ? t.announce.phase(whoOf(call), stateWord(call.state)) : ""} />
+      <Announcer text={rings[0] ? t.announce.ring(callerOf(rings[0]), rings[0].line) : ""} />
     </section>
   );
 }
@@ -72,17 +82,16 @@ function Next() {
   );
 }
 
-/** Announcer says each new state of the call to those who hear the screen, politely. */
-function Announcer({ who, word }: { who: string; word: string }) {
+/** Announcer says each new text to those who hear the screen, politely. */
+function Announcer({ text }: { text: string }) {
   const [said, setSaid] = useState("");
   const last = useRef("");
   useEffect(() => {
-    const text = who && t.announce.phase(who, word);
     if (text !== last.current) {
       last.current = text;
       setSaid(text);
     }
-  }, [who, word]);
+  }, [text]);
   return (
     <p aria-live="polite" className="sr-only">
       {said}

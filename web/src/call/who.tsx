@@ -29,6 +29,13 @@ export function Who({ call }: { call: Call }) {
     if (live && !hangUp.isPending) hangUp.mutate();
   };
   useKey("end", live ? end : undefined);
+  const hold = useMutation({
+    mutationFn: (on: boolean) =>
+      ask(api.PUT("/api/calls/{id}/hold", { params: { path: { id: call.id } }, body: { on } })),
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
   const person = personOf(call);
   const company = companyOf(call);
   return (
@@ -54,9 +61,20 @@ export function Who({ call }: { call: Call }) {
             <br />
           </>
         )}
-        {t.slip.shown(call.shown)}
+        {call.direction === "inbound" ? t.slip.called(call.shown) : t.slip.shown(call.shown)}
       </p>
       <div className="mt-auto flex gap-2 pt-1.5">
+        {live && call.state.phase === "speaking" && (
+          <Button
+            disabled={hold.isPending}
+            aria-pressed={call.state.on_hold}
+            onClick={() => {
+              hold.mutate(!call.state.on_hold);
+            }}
+          >
+            {call.state.on_hold ? t.slip.resume : t.slip.hold}
+          </Button>
+        )}
         {live ? (
           <Button
             look="ending"

@@ -9,6 +9,7 @@ const at = (s: number) => new Date(Date.UTC(2026, 2, 2, 15, 0, s)).toISOString()
 const state = (rest: Partial<CallState>): CallState => ({
   call_id: "c",
   phase: "dialing",
+  on_hold: false,
   started_at: at(0),
   rang_at: null,
   answered_at: null,

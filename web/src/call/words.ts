@@ -5,7 +5,13 @@ import { duration } from "../ui/clock";
 
 /** whoOf names the other side: the person, else the company, else the number. */
 export function whoOf(call: Call): string {
-  return call.links[0]?.record.name ?? call.display;
+  return call.links[0]?.record.name ?? (call.withheld ? t.ring.withheld : call.display);
+}
+
+/** sentence says who called whom: they are named as given, or as "they" where their own record is read. */
+export function sentence(call: Call, they: string, rep: string): string {
+  if (call.direction !== "inbound") return t.history.called(rep, they);
+  return call.slip.state === "none" ? t.history.unanswered(they) : t.history.answered(they, rep);
 }
 
 export const personOf = (call: Call) => call.links.find((l) => l.role === "person")?.record;
@@ -13,6 +19,7 @@ export const companyOf = (call: Call) => call.links.find((l) => l.role === "comp
 
 /** stateWord says in one or two words how a call stands, with the reason of its end. */
 export function stateWord(s: CallState): string {
+  if (s.on_hold) return t.slip.onHold;
   if (s.phase !== "ended") return t.slip.phases[s.phase] ?? s.phase;
   return t.slip.reasons[s.end_reason] ?? s.end_reason;
 }

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
 
 import { api, ask, type Call, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -7,8 +8,10 @@ import { useDial } from "../call/dial";
 import { focusSlip } from "../call/focus";
 import { howLong, personOf, whoOf } from "../call/words";
 import { t } from "../messages";
-import { IconButton } from "../ui/button";
-import { Direction, Tick, Tomorrow } from "../ui/icons";
+import { Button, IconButton } from "../ui/button";
+import { Dialog } from "../ui/dialog";
+import { Field } from "../ui/field";
+import { Direction, Hand, Tick, Tomorrow } from "../ui/icons";
 import { useArrowKeys } from "../ui/list";
 import { Failed, Loading } from "../ui/states";
 import { shortTime } from "../ui/times";
@@ -62,6 +65,7 @@ function Owed({ entry }: { entry: Entry }) {
   const late = entry.tone === "late";
   const open = () => {
     if (entry.kind === "slip") focusSlip(entry.id);
+    else if (entry.kind === "missed" && !entry.record) void navigate({ to: "/calls/$id", params: { id: entry.id } });
     else if (entry.record) void navigate({ to: "/records/$id", params: { id: entry.record.id } });
   };
   const comma = entry.reason.lastIndexOf(", ");
@@ -86,9 +90,13 @@ function Owed({ entry }: { entry: Entry }) {
         {entry.kind === "slip" && <span className="sr-only">{t.lane.open(name)}</span>}
       </button>
       {entry.kind === "follow_up" && <Acts entry={entry} name={name} />}
+      {entry.kind === "missed" && <MissedActs entry={entry} name={name} />}
     </li>
   );
 }
+
+const laneActs =
+  "absolute right-0 bottom-1 flex gap-0.5 rounded-sm bg-paper opacity-0 group-focus-within:opacity-100 group-hover:opacity-100";
 
 function Acts({ entry, name }: { entry: Entry; name: string }) {
   const { dial } = useDial();
@@ -125,7 +133,7 @@ function Acts({ entry, name }: { entry: Entry; name: string }) {
   };
   const number = entry.number;
   return (
-    <span className="absolute right-0 bottom-1 flex gap-0.5 rounded-sm bg-paper opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
+    <span className={laneActs}>
       {number && (
         <button
           type="button"
@@ -164,6 +172,104 @@ function Acts({ entry, name }: { entry: Entry; name: string }) {
       >
         <Tick />
       </IconButton>
+    </span>
+  );
+}
+
+/** MissedActs come back to a missed call, take it on for oneself, or say why nobody has to. */
+function MissedActs({ entry, name }: { entry: Entry; name: string }) {
+  const { dial } = useDial();
+  const client = useQueryClient();
+  const tell = useTell();
+  const [closing, setClosing] = useState(false);
+  const [reason, setReason] = useState("");
+  const change = useMutation({
+    mutationFn: (body: Schemas["UnreturnedChange"]) =>
+      ask(api.PATCH("/api/unreturned/{id}", { params: { path: { id: entry.id } }, body })),
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+    onSettled: () => void client.invalidateQueries({ queryKey: ["lane"] }),
+  });
+  const mine = entry.tone === "late" && entry.taken_by !== "";
+  const close = () => {
+    change.mutate(
+      { action: "close", reason },
+      {
+        onSuccess: () => {
+          setClosing(false);
+          tell(t.lane.markedDone(name), {
+            action: {
+              label: t.lane.undo,
+              run: () => {
+                change.mutate({ action: "reopen" });
+              },
+            },
+          });
+        },
+      },
+    );
+  };
+  return (
+    <span className={laneActs}>
+      <button
+        type="button"
+        className="min-h-6 rounded-sm px-1.5 text-sm font-semibold text-ours hover:bg-ours-soft"
+        onClick={() => {
+          dial({ typed: entry.typed, ...(entry.record ? { open_record_id: entry.record.id } : {}) }, name);
+        }}
+      >
+        {t.lane.callBack}
+        <span className="sr-only"> {name}</span>
+      </button>
+      <IconButton
+        label={mine ? t.lane.giveBack(name) : t.lane.take(name)}
+        aria-pressed={mine}
+        onClick={() => {
+          change.mutate({ action: mine ? "give_back" : "take" });
+        }}
+      >
+        <Hand />
+      </IconButton>
+      <IconButton
+        label={t.lane.settle(name)}
+        onClick={() => {
+          setReason("");
+          setClosing(true);
+        }}
+      >
+        <Tick />
+      </IconButton>
+      <Dialog
+        open={closing}
+        onClose={() => {
+          setClosing(false);
+        }}
+        title={t.lane.settle(name)}
+        actions={
+          <Button look="ours" type="submit" form="settle" disabled={!reason.trim() || change.isPending}>
+            {t.lane.settleGo}
+          </Button>
+        }
+      >
+        <form
+          id="settle"
+          onSubmit={(e) => {
+            e.preventDefault();
+            if (reason.trim()) close();
+          }}
+        >
+          <Field
+            label={t.lane.settleWhy}
+            autoFocus
+            maxLength={300}
+            value={reason}
+            onChange={(e) => {
+              setReason(e.target.value);
+            }}
+          />
+        </form>
+      </Dialog>
     </span>
   );
 }

@@ -141,7 +141,7 @@ function GroupEditor({
 }
 
 const opLabel = (type: FieldDef["type"], op: string) =>
-  ((type === "date" || type === "time") && w.timeOps[op]) || w.ops[op] || op;
+  ((type === "date" || type === "time") && w.timeOps[op]) || (type === "phone" && w.phoneOps[op]) || w.ops[op] || op;
 
 function ConditionEditor({
   fields,

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, Outlet, useNavigate } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 
-import { api, ask } from "../api/client";
+import { api, ask, type Me, type Schemas } from "../api/client";
 import { startLive, useConnection } from "../api/live";
 import { queries } from "../api/queries";
 import { DialProvider } from "../call/dial";
@@ -11,6 +11,7 @@ import { Lane } from "../lane/lane";
 import { t } from "../messages";
 import { Mark, More } from "../ui/icons";
 import { Menu, MenuChoices, MenuItem, MenuLabel, MenuLine } from "../ui/menu";
+import { useTell } from "../ui/toast";
 import { FindField } from "./find";
 import { listenForKeys, useKey } from "./keys";
 import { KeysDialog } from "./keys_dialog";
@@ -111,10 +112,13 @@ function Band({ onKeys }: { onKeys: () => void }) {
   );
 }
 
+type Availability = Schemas["AvailabilityWish"]["availability"];
+
 function MyMenu({ onKeys }: { onKeys: () => void }) {
   const me = useQuery(queries.me).data;
   const client = useQueryClient();
   const navigate = useNavigate();
+  const tell = useTell();
   const [look, setLook] = useState<Theme>(theme);
   const signOut = useMutation({
     mutationFn: () => ask(api.DELETE("/api/session")),
@@ -123,16 +127,29 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
       client.clear();
     },
   });
+  const setAvailability = useMutation({
+    mutationFn: (availability: Availability) => ask(api.PUT("/api/me/availability", { body: { availability } })),
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+    onSuccess: (_, availability) => {
+      client.setQueryData(["me"], (now: Me | undefined) => now && { ...now, availability });
+    },
+  });
   if (!me) return null;
+  const away = me.availability === "away";
   return (
     <div className="ml-auto min-w-0">
       <Menu
         align="end"
         trigger={
           <button type="button" className="flex min-h-8 min-w-0 items-center gap-2 rounded-sm px-2 hover:bg-rule/60">
-            <span aria-hidden className="size-2.5 shrink-0 rounded-full bg-theirs" />
+            <span
+              aria-hidden
+              className={`size-2.5 shrink-0 rounded-full ${away ? "border-2 border-edge" : "bg-theirs"}`}
+            />
             <span className="truncate text-quiet">
-              <span className="text-ink">{me.name}</span> · {t.me.available} ·{" "}
+              <span className="text-ink">{me.name}</span> · {away ? t.me.away : t.me.available} ·{" "}
               <span className="font-semibold">{me.line}</span>
             </span>
             <span className="sr-only">{t.me.menu}</span>
@@ -140,6 +157,18 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
           </button>
         }
       >
+        <MenuLabel>{t.me.availability}</MenuLabel>
+        <MenuChoices
+          value={me.availability}
+          onChange={(next) => {
+            setAvailability.mutate(next as Availability);
+          }}
+          options={[
+            { value: "available", label: t.me.available },
+            { value: "away", label: t.me.away },
+          ]}
+        />
+        <MenuLine />
         <MenuLabel>{t.me.appearance}</MenuLabel>
         <MenuChoices
           value={look}
@@ -154,6 +183,11 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
           ]}
         />
         <MenuLine />
+        {me.simulated && (
+          <MenuItem onSelect={() => window.open("/outside", "outside", "width=460,height=640")}>
+            {t.outside.title}
+          </MenuItem>
+        )}
         <MenuItem onSelect={onKeys}>{t.me.keys}</MenuItem>
         <MenuItem onSelect={() => void navigate({ to: "/settings", search: {} })}>{t.sections.settings}</MenuItem>
         <MenuItem

@@ -5,6 +5,8 @@ export type Action =
   | "find"
   | "next"
   | "end"
+  | "answer"
+  | "decline"
   | "notes"
   | "file"
   | "later"
@@ -20,6 +22,8 @@ const defaults: Record<Action, string> = {
   find: "/",
   next: "c",
   end: "e",
+  answer: "y",
+  decline: "x",
   notes: "n",
   file: "f",
   later: "l",

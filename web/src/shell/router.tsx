@@ -68,6 +68,12 @@ const signIn = createRoute({
   component: SignIn,
 });
 
+const outside = createRoute({
+  getParentRoute: () => root,
+  path: "/outside",
+  component: lazyRouteComponent(() => import("./outside"), "OutsidePhone"),
+});
+
 const frame = createRoute({
   getParentRoute: () => root,
   id: "frame",
@@ -175,6 +181,7 @@ export const makeRouter = (client: QueryClient) =>
   createRouter({
     routeTree: root.addChildren([
       signIn,
+      outside,
       frame.addChildren([
         today,
         lane,

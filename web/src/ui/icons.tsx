@@ -55,6 +55,14 @@ export function Tomorrow() {
   );
 }
 
+export function Hand() {
+  return (
+    <svg viewBox="0 0 12 12" width="12" height="12" aria-hidden {...line}>
+      <path d="M6 6.5a2.2 2.2 0 1 0 0-4.4 2.2 2.2 0 0 0 0 4.4zM2 10.5c.6-2 2-2.7 4-2.7s3.4.7 4 2.7" />
+    </svg>
+  );
+}
+
 /** Out and In are the directions of a call: away from our line, or towards it. */
 export function Direction({ way }: { way: "outbound" | "inbound" | "internal" }) {
   const path = {

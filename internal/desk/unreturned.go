@@ -1,0 +1,111 @@
+package desk
+
+import (
+	"context"
+	"errors"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/lane"
+	"trundo/internal/core/phone"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// settleUnreturned keeps, with the end of a call, what it means for calls that are owed: a call that nobody answered is
+// owed from now on, a conversation settles what is owed to its number, a try without an answer is counted. It tells whether
+// anything changed.
+func settleUnreturned(ctx context.Context, q *db.Queries, id uuid.UUID, s call.State) (bool, error) {
+	if s.Ended.IsZero() {
+		return false, nil
+	}
+	spoke := !s.Answered().IsZero()
+	if s.Inbound && !spoke {
+		return true, q.OwesCall(ctx, id)
+	}
+	n, err := q.SettleUnreturned(ctx, db.SettleUnreturnedParams{CallID: id, Spoke: spoke, At: s.Ended})
+	return n > 0, err
+}
+
+// laneMissed are the calls that the firm owes, one entry for each number.
+func (d *Desk) laneMissed(ctx context.Context, a Actor, f *firm) ([]lane.Item, map[string]db.OpenUnreturnedRow, error) {
+	rows, err := d.Store.OpenUnreturned(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	var items []lane.Item
+	of := map[string]db.OpenUnreturnedRow{}
+	seen := map[string]bool{}
+	for i := len(rows) - 1; i >= 0; i-- { // the newest of each number stands for all
+		r := rows[i]
+		if seen[r.RemoteE164] {
+			continue
+		}
+		seen[r.RemoteE164] = true
+		line := ""
+		if r.LineID != nil {
+			line = f.lineLabels[*r.LineID]
+		}
+		it := lane.Item{Kind: lane.MissedCall, ID: r.CallID.String(), Since: r.Since, Line: line, Times: r.Times, Tries: r.Tries}
+		if r.TakenBy != nil {
+			if it.TakenBy = r.TakenName; *r.TakenBy == a.ID {
+				it.TakenByMe = true
+			}
+		}
+		items, of[it.ID] = append(items, it), r
+	}
+	return items, of, nil
+}
+
+// ChangeUnreturned takes a missed call on, gives it back, or closes it by hand with a reason; all windows are told at
+// once. It holds for every missed call of the same number. Errors: ErrNotFound, *FieldError.
+func (d *Desk) ChangeUnreturned(ctx context.Context, a Actor, id uuid.UUID, c contract.UnreturnedChange) error {
+	reason := cleanReason(c.Reason)
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		u, err := q.LockUnreturned(ctx, id)
+		switch {
+		case store.NotFound(err):
+			return ErrNotFound
+		case err != nil:
+			return err
+		case u.ClosedAt != nil && c.Action != contract.Reopen:
+			return ErrSettled
+		case c.Action == contract.Take && u.TakenBy != nil && *u.TakenBy != a.ID:
+			return ErrTakenOn
+		}
+		now := d.Clock.Now()
+		switch c.Action {
+		case contract.Take:
+			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{UserID: &a.ID, At: &now, RemoteE164: u.RemoteE164})
+		case contract.GiveBack:
+			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{At: &now, RemoteE164: u.RemoteE164})
+		case contract.Reopen:
+			return q.ReopenUnreturned(ctx, id)
+		}
+		if reason == "" {
+			return wrong("reason", "say why nobody has to call back")
+		}
+		if err := q.CloseUnreturned(ctx, db.CloseUnreturnedParams{At: &now, UserID: &a.ID, How: "by hand", Reason: reason, RemoteE164: u.RemoteE164}); err != nil {
+			return err
+		}
+		return d.audited(ctx, q, a, "call", id, "closed without calling back", map[string]string{}, map[string]string{"why": reason})
+	})
+	if err != nil {
+		return err
+	}
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+	return nil
+}
+
+// Errors about missed calls.
+var (
+	ErrSettled = errors.New("somebody has come back to this call already")
+	ErrTakenOn = errors.New("a colleague has taken this call on already")
+)
+
+// missedText is how a missed call's number is read.
+func missedText(r db.OpenUnreturnedRow, f *firm, a Actor) string {
+	return phone.Format(r.RemoteE164, r.RemoteExt, f.region, a.Style)
+}
