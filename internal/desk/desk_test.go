@@ -444,6 +444,20 @@ func TestARestartClosesWhatALostServerLeft(t *testing.T) {
 	w.calls()
 }
 
+func TestACallThatCannotBeReadKeepsNeitherTheServerNorOtherCalls(t *testing.T) {
+	w := newWorld(t)
+	good := w.calls()
+	broken, err := w.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{NumberID: &w.office})
+	require.NoError(t, err)
+	_, err = w.store.Pool.Exec(t.Context(), `UPDATE call_facts SET kind = 'leg_ended', data = '{"leg": 7}' WHERE call_id = $1 AND seq = 2`, broken.ID)
+	require.NoError(t, err)
+	w.open()
+	assert.Equal(t, "cut_off", w.ended(good.ID).State.EndReason)
+	var ended *time.Time
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT ended_at FROM calls WHERE id = $1`, broken.ID).Scan(&ended))
+	assert.Nil(t, ended, "it is left as it is, for somebody to look at")
+}
+
 func TestACallWhoseCommitWasNeverAnsweredIsClosed(t *testing.T) {
 	w := newWorld(t)
 	c := w.calls()

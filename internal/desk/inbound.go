@@ -352,34 +352,38 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	} else if err != nil {
 		return contract.Call{}, err
 	}
-	slipID := store.NewID()
 	links, err := d.Store.LinkedRecords(ctx, id)
 	if err != nil {
 		return contract.Call{}, err
 	}
-	asks := len(links) == 0 && row.RemoteE164 != ""
+	sheet := db.InsertAnswerersSlipParams{ID: store.NewID(), CallID: id, UserID: a.ID, AsksWho: len(links) == 0 && row.RemoteE164 != "", At: d.Clock.Now()}
+	answered := false
 	err = d.Store.Tx(ctx, func(q *db.Queries) error {
 		if err := d.freeRep(ctx, q, a, nil); err != nil {
 			return err
 		}
 		// The slip is written in the same transaction as the rep's row, before anybody can think that they are free.
-		if err := q.InsertAnswerersSlip(ctx, db.InsertAnswerersSlipParams{ID: slipID, CallID: id, UserID: a.ID, AsksWho: asks, At: d.Clock.Now()}); err != nil {
+		if err := q.InsertAnswerersSlip(ctx, sheet); err != nil {
 			return err
 		}
-		d.claim(id, a.ID, slipID)
+		if !d.claim(id, a.ID, sheet.ID) {
+			return call.ErrTaken
+		}
 		if err := d.board.Do(ctx, id, call.Answer{By: a.ID.String()}); err != nil {
-			d.claim(id, uuid.Nil, uuid.Nil)
+			d.unclaim(id, sheet.ID)
 			return err
 		}
+		answered = true
 		return nil
 	})
-	if store.Duplicate(err) { // from another window of the same rep, a moment ago
+	var in *InCallError
+	switch {
+	case err != nil && answered:
+		d.slipLater(sheet)
+		return contract.Call{}, err
+	case errors.As(err, &in) && in.Call == id: // from another window of the same rep, a moment ago
 		return d.callView(ctx, a, id)
-	}
-	if errors.Is(err, call.ErrOver) && row.EndedAt == nil && d.PhaseOf(id) == "" {
-		err = call.ErrOver
-	}
-	if err != nil {
+	case err != nil:
 		return contract.Call{}, err
 	}
 	d.publishSlip(a.ID, id, "")
@@ -387,20 +391,49 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	return d.callView(ctx, a, id)
 }
 
-// claim says whose call it is, or that it is nobody's.
-func (d *Desk) claim(id, rep, slipID uuid.UUID) {
+// slipLater writes the slip of a call that was answered while its commit failed, as soon as the database takes it.
+func (d *Desk) slipLater(sheet db.InsertAnswerersSlipParams) {
+	d.inBackground(func(ctx context.Context) {
+		for {
+			err := d.Store.InsertAnswerersSlip(ctx, sheet)
+			switch {
+			case err == nil, store.Duplicate(err): // or it had been committed, and only the answer was lost
+				d.publishSlip(sheet.UserID, sheet.CallID, "")
+				return
+			case ctx.Err() != nil:
+				d.Log.Error("the slip of an answered call was not written", "call", sheet.CallID, "user", sheet.UserID)
+				return
+			}
+			select {
+			case <-ctx.Done():
+			case <-time.After(400 * time.Millisecond):
+			}
+		}
+	})
+}
+
+// claim makes a call that came in a rep's; false: it is somebody's already.
+func (d *Desk) claim(id, rep, slipID uuid.UUID) bool {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	c := d.live[id]
 	if c == nil {
-		return
+		return true // over: the switchboard says so
 	}
-	if c.slip != uuid.Nil && rep == uuid.Nil {
-		delete(d.slips, c.slip)
+	if c.rep != uuid.Nil {
+		return false
 	}
-	c.rep, c.slip = rep, slipID
-	if slipID != uuid.Nil {
-		d.slips[slipID] = slipOwner{rep, id}
+	c.rep, c.slip, d.slips[slipID] = rep, slipID, slipOwner{rep, id}
+	return true
+}
+
+// unclaim takes a claim back, where it is still that of the slip.
+func (d *Desk) unclaim(id, slipID uuid.UUID) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	delete(d.slips, slipID)
+	if c := d.live[id]; c != nil && c.slip == slipID {
+		c.rep, c.slip = uuid.Nil, uuid.Nil
 	}
 }
 

@@ -132,7 +132,7 @@ export const book = {
     selected: (n: number) => `${n.toLocaleString("en-GB")} selected`,
     selectAll: (n: string) => `Select all ${n} that match`,
     allSelected: (n: string) => `All ${n} that match are selected`,
-    unselect: "Clear selection",
+    unselect: "Select none",
     sortBy: (l: string) => `Sort by ${l}`,
     newList: "New list",
     newGroup: "Group, if it goes in one",

@@ -168,7 +168,6 @@ export function BulkBar({
           })),
         )}
       <Button
-        look="ending"
         onClick={() => {
           setAsked("delete");
         }}
