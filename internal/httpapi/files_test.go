@@ -28,9 +28,9 @@ func TestFilesComeAndGoAsStreams(t *testing.T) {
 	path := "/api/imports/" + made["id"].(string)
 	// Larger than any request of the contract may be.
 	file := "Name,Mail\n" + strings.Repeat("Una Bracken,una@x.example\nbad,bad\n", 100_000)
-	r, text := s.ask("PUT", path+"/file", file, func(r *http.Request) { r.Header.Set("Origin", "https://elsewhere.example") })
+	r, _ := s.ask("PUT", path+"/file", file, func(r *http.Request) { r.Header.Set("Origin", "https://elsewhere.example") })
 	assert.Equal(t, http.StatusForbidden, r.StatusCode, "from another site")
-	r, text = s.ask("PUT", path+"/file", file, func(r *http.Request) { r.Header.Set("Content-Type", "application/octet-stream") })
+	r, text := s.ask("PUT", path+"/file", file, func(r *http.Request) { r.Header.Set("Content-Type", "application/octet-stream") })
 	require.Equal(t, http.StatusOK, r.StatusCode, string(text))
 	var i contract.Import
 	require.NoError(t, json.Unmarshal(text, &i))
