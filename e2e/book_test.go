@@ -83,6 +83,7 @@ func TestALeadIsConvertedAndKeepsItsCalls(t *testing.T) {
 	win.see("given up", slipPart)
 	win.keys("6")
 	win.keys("f")
+	win.until("the slip to be gone, and the sheet in its place", `!document.querySelector('[data-testid=slip]')`)
 	win.see("Ines called mobile, given up", historyPart)
 	win.click("button", "More", "#sheet h1 + div")
 	win.click("item", "Make a contact of it")
