@@ -151,7 +151,9 @@ func TestWithKeysAlone(t *testing.T) {
 	win.see("Filed: Berit Osterlund")
 	win.keys("?")
 	win.see("Single keys act", "[role=dialog]")
+	win.until("the dialog to have the focus", `!!document.activeElement.closest('[role=dialog]')`)
 	win.keys(kb.Escape)
+	win.until("the dialog to close", `!document.querySelector('[role=dialog]')`)
 	win.keys("p")
 	win.see("252", "[data-testid=count]")
 }

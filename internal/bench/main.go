@@ -24,15 +24,16 @@ func main() {
 	seconds := flag.Float64("seconds", 3, "length of a throughput run")
 	runs := flag.Int("runs", 5, "throughput runs of each kind")
 	people := flag.Int("people", 1_000_000, "people in the large book; 0 leaves the book out")
+	imports := flag.Bool("imports", true, "measure imports too")
 	only := flag.String("only", "", "calls or book: only that part")
 	flag.Parse()
 	log.SetFlags(0)
-	if err := run(context.Background(), *out, *only, *clicks, *runs, *people, time.Duration(*seconds*float64(time.Second))); err != nil {
+	if err := run(context.Background(), *out, *only, *clicks, *runs, *people, *imports, time.Duration(*seconds*float64(time.Second))); err != nil {
 		log.Fatal("bench: ", err)
 	}
 }
 
-func run(ctx context.Context, out, only string, clicks, runs, people int, length time.Duration) error {
+func run(ctx context.Context, out, only string, clicks, runs, people int, imports bool, length time.Duration) error {
 	dir, err := os.MkdirTemp("", "trundo-bench-*")
 	if err != nil {
 		return err
@@ -53,7 +54,11 @@ func run(ctx context.Context, out, only string, clicks, runs, people int, length
 		}
 	}
 	if only != "calls" && people > 0 {
-		if all.book, err = million(ctx, cluster, dir, people, []int{people / 10, people}); err != nil {
+		var sizes []int
+		if imports {
+			sizes = []int{people / 10, people}
+		}
+		if all.book, err = million(ctx, cluster, dir, people, sizes); err != nil {
 			return fmt.Errorf("the book: %w", err)
 		}
 	}
