@@ -34,6 +34,7 @@ func TestAFileWithMistakesIsMendedAndBroughtAgain(t *testing.T) {
 	win.click("button", "Take up 1 row")
 	win.see("1 record made")
 	// The file of rejected rows is what the person mends and brings again.
+	win.until("the file of rejected rows to be offered", `!!document.querySelector('a[download]')`)
 	rejects := eval[string](win, `fetch(document.querySelector('a[download]').href).then((r) => r.text())`, chromedp.EvalAwaitPromise)
 	assert.Contains(t, rejects, "Why it was rejected")
 	write(strings.Replace(rejects, "olive(at)fern", "olive@fern", 1))

@@ -197,8 +197,18 @@ func (w *window) click(role, name string, selector ...string) {
 // fill clicks a field and types into it, replacing what was there.
 func (w *window) fill(name, text string) {
 	w.t.Helper()
-	at := w.where("field", name)
-	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.MouseClickXY(at.X, at.Y, chromedp.ClickCount(3)), chromedp.KeyEvent(text)))
+	focused := fmt.Sprintf("%s window.__find('field', %s, '') === document.activeElement", finder, quote(name))
+	for deadline := time.Now().Add(patience); ; {
+		at := w.where("field", name)
+		require.NoError(w.t, chromedp.Do(w.ctx, chromedp.MouseClickXY(at.X, at.Y, chromedp.ClickCount(3))))
+		if eval[bool](w, focused) { // else the page moved under the click, as something above was loaded
+			break
+		}
+		if time.Now().After(deadline) {
+			w.fail("the field “" + name + "” does not take the focus")
+		}
+	}
+	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.KeyEvent(text)))
 	w.acts++
 }
 
