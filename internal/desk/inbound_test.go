@@ -109,6 +109,7 @@ func TestMissedCallsOfANumberAreOneThingOwedUntilSomebodySpeaksWithThem(t *testi
 	}
 	require.NoError(t, change(w.ines, contract.UnreturnedChange{Action: contract.Take}))
 	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.Take}), desk.ErrTakenOn)
+	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.GiveBack}), desk.ErrTakenOn, "it is not his to give back")
 	var wrong *desk.FieldError
 	require.ErrorAs(t, change(w.ines, contract.UnreturnedChange{Action: contract.Close}), &wrong)
 	assert.Equal(t, "reason", wrong.Field)

@@ -72,7 +72,7 @@ func (d *Desk) ChangeUnreturned(ctx context.Context, a Actor, id uuid.UUID, c co
 			return err
 		case u.ClosedAt != nil && c.Action != contract.Reopen:
 			return ErrSettled
-		case c.Action == contract.Take && u.TakenBy != nil && *u.TakenBy != a.ID:
+		case (c.Action == contract.Take || c.Action == contract.GiveBack) && u.TakenBy != nil && *u.TakenBy != a.ID:
 			return ErrTakenOn
 		}
 		now := d.Clock.Now()

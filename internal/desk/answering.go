@@ -1,0 +1,123 @@
+package desk
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// AnswerCall gives a the call that rings for them, with a slip. Errors: call.ErrTaken, call.ErrNoRing, call.ErrOver, *InCallError, ErrNotFound.
+func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.Call, error) {
+	if d.journal.Away() {
+		return contract.Call{}, ErrAway
+	}
+	row, err := d.Store.CallByID(ctx, id)
+	if store.NotFound(err) {
+		return contract.Call{}, ErrNotFound
+	} else if err != nil {
+		return contract.Call{}, err
+	}
+	links, err := d.Store.LinkedRecords(ctx, id)
+	if err != nil {
+		return contract.Call{}, err
+	}
+	sheet := db.InsertAnswerersSlipParams{ID: store.NewID(), CallID: id, UserID: a.ID, AsksWho: len(links) == 0 && row.RemoteE164 != "", At: d.Clock.Now()}
+	answered := false
+	err = d.Store.Tx(ctx, func(q *db.Queries) error {
+		if err := d.freeRep(ctx, q, a, nil); err != nil {
+			return err
+		}
+		// The slip is written in the same transaction as the rep's row, before anybody can think that they are free.
+		if err := q.InsertAnswerersSlip(ctx, sheet); err != nil {
+			return err
+		}
+		if !d.claim(id, a.ID, sheet.ID) {
+			return call.ErrTaken
+		}
+		if err := d.board.Do(ctx, id, call.Answer{By: a.ID.String()}); err != nil {
+			d.unclaim(id, sheet.ID)
+			return err
+		}
+		answered = true
+		return nil
+	})
+	var in *InCallError
+	switch {
+	case err != nil && answered:
+		d.slipLater(sheet)
+		return contract.Call{}, err
+	case errors.As(err, &in) && in.Call == id: // from another window of the same rep, a moment ago
+		return d.callView(ctx, a, id)
+	case err != nil:
+		return contract.Call{}, err
+	}
+	d.publishSlip(a.ID, id, "")
+	d.publishHistory(&id, links...)
+	return d.callView(ctx, a, id)
+}
+
+// slipLater writes the slip of a call that was answered while its commit failed, as soon as the database takes it.
+func (d *Desk) slipLater(sheet db.InsertAnswerersSlipParams) {
+	d.inBackground(func(ctx context.Context) {
+		for {
+			err := d.Store.InsertAnswerersSlip(ctx, sheet)
+			switch {
+			case err == nil, store.Duplicate(err): // or it had been committed, and only the answer was lost
+				d.publishSlip(sheet.UserID, sheet.CallID, "")
+				return
+			case ctx.Err() != nil:
+				d.Log.Error("the slip of an answered call was not written", "call", sheet.CallID, "user", sheet.UserID)
+				return
+			}
+			select {
+			case <-ctx.Done():
+			case <-time.After(400 * time.Millisecond):
+			}
+		}
+	})
+}
+
+// claim makes a call that came in a rep's; false: it is somebody's already.
+func (d *Desk) claim(id, rep, slipID uuid.UUID) bool {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	c := d.live[id]
+	if c == nil {
+		return true // over: the switchboard says so
+	}
+	if c.rep != uuid.Nil {
+		return false
+	}
+	c.rep, c.slip, d.slips[slipID] = rep, slipID, slipOwner{rep, id}
+	return true
+}
+
+// unclaim takes a claim back, where it is still that of the slip.
+func (d *Desk) unclaim(id, slipID uuid.UUID) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	delete(d.slips, slipID)
+	if c := d.live[id]; c != nil && c.slip == slipID {
+		c.rep, c.slip = uuid.Nil, uuid.Nil
+	}
+}
+
+// DeclineCall takes a out of those who are rung. Errors: call.ErrTaken, call.ErrOver.
+func (d *Desk) DeclineCall(ctx context.Context, a Actor, id uuid.UUID) error {
+	return d.board.Do(ctx, id, call.Decline{By: a.ID.String()})
+}
+
+// HoldCall holds a call that a is in, or goes on with it. Errors: those of call.Decide.
+func (d *Desk) HoldCall(ctx context.Context, a Actor, id uuid.UUID, on bool) error {
+	if on {
+		return d.board.Do(ctx, id, call.Hold{By: a.ID.String()})
+	}
+	return d.board.Do(ctx, id, call.Resume{By: a.ID.String()})
+}
