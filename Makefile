@@ -9,7 +9,7 @@ export GOFLAGS := -buildvcs=false
 RACE := ./internal/core/... ./internal/switchboard/... ./internal/live/... ./internal/carrier/... ./internal/journal/...
 FRONT := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/package-lock.json web/vite.config.ts
 
-.PHONY: help setup setup-test demo demo-reset build dev test fmt lint bench generate screenshots tools fuzz
+.PHONY: help setup setup-test demo demo-reset build dev test test-front test-go fmt lint bench generate screenshots tools fuzz
 
 help: ## what there is
 	@grep -hE '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -47,8 +47,13 @@ lint: setup $(STATICCHECK)
 	@$(STATICCHECK) ./...
 	@cd web && npx --no-install prettier --log-level warn --check src && npx --no-install eslint --max-warnings 0 src && npx --no-install tsc --noEmit
 
-test: setup-test web/dist/index.html lint ## everything: format, lints, types, unit, database, front end, browser
+# The set-up and the front end come first; then the lints and the front end's tests run beside Go's, each with its output in one piece.
+test: setup-test web/dist/index.html ## everything: format, lints, types, unit, database, front end, browser
+	@$(MAKE) --no-print-directory -j2 --output-sync=target lint test-front test-go
+
+test-front:
 	@cd web && npx --no-install vitest run
+test-go:
 	@go test -race $(RACE)
 	@go test -count=1 $$(go list ./... | grep -vE '/internal/(core|switchboard|live|carrier|journal)(/|$$)')
 

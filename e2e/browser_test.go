@@ -20,6 +20,9 @@ import (
 // patience is how long something may take to be seen before a test gives up.
 const patience = 15 * time.Second
 
+// pace is how often the page is asked, and how long something has to stand still before it is clicked. It is not a wait for anything.
+const pace = 25 * time.Millisecond
+
 // startBrowser starts one Chromium for all tests; the answer ends it.
 func startBrowser() (context.Context, func()) {
 	profile, err := os.MkdirTemp("", "trundo-chromium-*")
@@ -27,7 +30,7 @@ func startBrowser() (context.Context, func()) {
 		panic(err)
 	}
 	options := []chromedp.ExecAllocatorOption{chromedp.Headless, chromedp.NoSandbox, chromedp.NoFirstRun, chromedp.DisableGPU, chromedp.UserDataDir(profile),
-		chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(time.Minute)}
+		chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(time.Minute), chromedp.ExecPath("chromium-headless-shell")}
 	for _, f := range []string{"disable-dev-shm-usage", "disable-quic", "disable-background-networking", "disable-component-update", "disable-sync",
 		"hide-scrollbars", "force-color-profile=srgb"} {
 		name, value, _ := strings.Cut(f, "=")
@@ -40,7 +43,7 @@ func startBrowser() (context.Context, func()) {
 	alloc, stop := chromedp.NewExecAllocator(context.Background(), options...)
 	browser, cancel := chromedp.NewContext(alloc)
 	if err := chromedp.Do(browser, chromedp.Navigate("about:blank")); err != nil {
-		panic(fmt.Sprintf("Chromium does not start: %v (make setup installs Debian's package chromium)", err))
+		panic(fmt.Sprintf("Chromium does not start: %v (make setup installs Debian's package chromium-headless-shell)", err))
 	}
 	return browser, func() {
 		cancel()
@@ -124,7 +127,7 @@ func (w *window) until(what, expression string) {
 		if time.Now().After(deadline) {
 			w.fail(fmt.Sprintf("waited in vain for %s (%s, error %v)", what, expression, err))
 		}
-		time.Sleep(15 * time.Millisecond) // the pace of asking, not a wait for something
+		time.Sleep(pace)
 	}
 }
 
@@ -182,7 +185,7 @@ func (w *window) where(role, name string, selector ...string) point {
 		if time.Now().After(deadline) {
 			w.fail(fmt.Sprintf("there is no %s “%s” (error %v)", role, name, err))
 		}
-		time.Sleep(15 * time.Millisecond)
+		time.Sleep(pace)
 	}
 }
 
