@@ -261,7 +261,19 @@ func (d *Desk) typedRefused(ctx context.Context, n phone.Number, rows []db.Numbe
 		if len(rows) == 1 {
 			s.PersonDoNotCall = row.RecordDncAt != nil
 		}
-		why := reasons{number: row.DncReason, person: row.RecordDncReason}
+		var why reasons
+		if s.NumberDoNotCall {
+			if why.number, err = d.Store.NumberDoNotCallReason(ctx, db.NumberDoNotCallReasonParams{E164: &n.E164, Ext: n.Ext, RecordID: row.RecordID}); err != nil && !store.NotFound(err) {
+				return nil, err
+			}
+		}
+		if s.PersonDoNotCall {
+			person, err := d.Store.DoNotCallOf(ctx, row.RecordID)
+			if err != nil {
+				return nil, err
+			}
+			why.person = person.DncReason
+		}
 		if len(rows) == 1 && row.CompanyID != nil {
 			company, err := d.Store.DoNotCallOf(ctx, *row.CompanyID)
 			if err != nil {
