@@ -55,7 +55,7 @@ test-front:
 	@cd web && npx --no-install vitest run
 test-go:
 	@go test -race $(RACE)
-	@go test -count=1 $$(go list ./... | grep -vE '/internal/(core|switchboard|live|carrier|journal)(/|$$)')
+	@go test -count=1 -timeout 30m $$(go list ./... | grep -vE '/internal/(core|switchboard|live|carrier|journal)(/|$$)')
 
 bench: setup-test web/dist/index.html ## speed beside a bare reference, written to docs/benchmarks.md
 	@go run ./internal/bench -out docs/benchmarks.md

@@ -189,11 +189,21 @@ func (w *window) where(role, name string, selector ...string) point {
 	}
 }
 
-// click clicks something with a role and a name, as with a mouse.
+// click clicks something with a role and a name, as with a mouse. Where the page moved under the click, so that something else got it, it is done again.
 func (w *window) click(role, name string, selector ...string) {
 	w.t.Helper()
-	at := w.where(role, name, selector...)
-	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.MouseClickXY(at.X, at.Y)))
+	const arm = `(() => { window.__hit = false; window.__find(%s, %s, %s)?.addEventListener('click', () => { window.__hit = true; }, {once: true, capture: true}); })()`
+	for deadline := time.Now().Add(patience); ; {
+		at := w.where(role, name, selector...)
+		_ = eval[any](w, fmt.Sprintf(arm, quote(role), quote(name), quote(strings.Join(selector, ""))))
+		require.NoError(w.t, chromedp.Do(w.ctx, chromedp.MouseClickXY(at.X, at.Y)))
+		if hit, err := chromedp.Run(w.ctx, chromedp.Evaluate[bool]("window.__hit !== false")); err != nil || hit {
+			break // an error: the click has led to another page
+		}
+		if time.Now().After(deadline) {
+			w.fail(fmt.Sprintf("the %s “%s” does not take a click", role, name))
+		}
+	}
 	w.acts++
 }
 
