@@ -16,6 +16,7 @@ import (
 	"github.com/jonboulle/clockwork"
 
 	"trundo/internal/carrier"
+	"trundo/internal/carrier/sim"
 	"trundo/internal/desk"
 	"trundo/internal/httpapi"
 	"trundo/internal/store"
@@ -43,6 +44,7 @@ type App struct {
 	Desk     *desk.Desk
 	Store    *store.Store
 	Addr     string
+	morning  *sim.Morning // nil with a real carrier
 	sessions *pgxstore.PostgresStore
 	servers  []*http.Server
 	failed   chan error
@@ -83,9 +85,15 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 	if err != nil {
 		return err
 	}
+	var morning httpapi.Morning
+	if s, ok := network.(*sim.Sim); ok {
+		a.morning = sim.NewMorning(s, a.Desk)
+		morning = a.morning
+	}
 	a.sessions = pgxstore.New(a.Store.Pool)
 	metrics := httpapi.NewMetrics(a.Desk)
-	handler, err := httpapi.New(httpapi.Config{Desk: a.Desk, Sessions: a.sessions, Web: c.Web, Log: c.Log, Secure: c.Secure || c.TLSCert != "", Metrics: metrics, Outside: outside})
+	handler, err := httpapi.New(httpapi.Config{Desk: a.Desk, Sessions: a.sessions, Web: c.Web, Log: c.Log, Secure: c.Secure || c.TLSCert != "", Metrics: metrics, Outside: outside,
+		Morning: morning})
 	if err != nil {
 		return err
 	}
@@ -148,6 +156,9 @@ func (a *App) Stop(ctx context.Context) {
 		if err := s.Shutdown(ctx); err != nil {
 			_ = s.Close()
 		}
+	}
+	if a.morning != nil {
+		a.morning.Stop()
 	}
 	if a.Desk != nil {
 		a.Desk.Close()

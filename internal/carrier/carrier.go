@@ -19,6 +19,7 @@ const (
 	Ringing  Kind = "ringing"
 	Answered Kind = "answered"
 	Ended    Kind = "ended"
+	Digits   Kind = "digits" // the outside has pressed keys
 )
 
 // Reason tells why a leg ended.
@@ -53,6 +54,7 @@ type Event struct {
 	Voice  Voice  // of Answered; nil where the carrier has no sound
 	From   string // of Incoming: who calls, as the network says it; "" where it is withheld. It may be anything
 	To     string // of Incoming: the number of ours that was called, E.164
+	Digits string // of Digits: keypad tones, 0-9 * # A-D (RFC 4733)
 }
 
 // Dialing asks for a leg.
@@ -79,6 +81,8 @@ type Carrier interface {
 	// HangUp ends a leg, and refuses one that came in and was not answered. Unknown and ended ones are no error: both sides may hang up at once.
 	// It is followed by Ended, unless that came before.
 	HangUp(ref Ref)
+	// SendDigits sends keypad tones to an answered leg. One that has ended by then is no error.
+	SendDigits(ref Ref, digits string)
 	// Handle sets who is told of events, in order for each leg, from one goroutine or several. It must
 	// be set before the first Dial, and must not block.
 	Handle(func(Event))

@@ -9,24 +9,6 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
-// Defines values for AvailabilityWishAvailability.
-const (
-	Available AvailabilityWishAvailability = "available"
-	Away      AvailabilityWishAvailability = "away"
-)
-
-// Valid indicates whether the value is a known member of the AvailabilityWishAvailability enum.
-func (e AvailabilityWishAvailability) Valid() bool {
-	switch e {
-	case Available:
-		return true
-	case Away:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for BulkActAction.
 const (
 	AddTag       BulkActAction = "add_tag"
@@ -65,19 +47,19 @@ func (e BulkActAction) Valid() bool {
 
 // Defines values for CallDirection.
 const (
-	Inbound  CallDirection = "inbound"
-	Internal CallDirection = "internal"
-	Outbound CallDirection = "outbound"
+	CallDirectionInbound  CallDirection = "inbound"
+	CallDirectionInternal CallDirection = "internal"
+	CallDirectionOutbound CallDirection = "outbound"
 )
 
 // Valid indicates whether the value is a known member of the CallDirection enum.
 func (e CallDirection) Valid() bool {
 	switch e {
-	case Inbound:
+	case CallDirectionInbound:
 		return true
-	case Internal:
+	case CallDirectionInternal:
 		return true
-	case Outbound:
+	case CallDirectionOutbound:
 		return true
 	default:
 		return false
@@ -207,6 +189,66 @@ func (e FieldEditType) Valid() bool {
 	case FieldEditTypeText:
 		return true
 	case FieldEditTypeYesNo:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FirmLineClosed.
+const (
+	FirmLineClosedAnnouncement FirmLineClosed = "announcement"
+	FirmLineClosedVoicemail    FirmLineClosed = "voicemail"
+)
+
+// Valid indicates whether the value is a known member of the FirmLineClosed enum.
+func (e FirmLineClosed) Valid() bool {
+	switch e {
+	case FirmLineClosedAnnouncement:
+		return true
+	case FirmLineClosedVoicemail:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FirmLineRingMode.
+const (
+	FirmLineRingModeAll         FirmLineRingMode = "all"
+	FirmLineRingModeInOrder     FirmLineRingMode = "in_order"
+	FirmLineRingModeLongestIdle FirmLineRingMode = "longest_idle"
+)
+
+// Valid indicates whether the value is a known member of the FirmLineRingMode enum.
+func (e FirmLineRingMode) Valid() bool {
+	switch e {
+	case FirmLineRingModeAll:
+		return true
+	case FirmLineRingModeInOrder:
+		return true
+	case FirmLineRingModeLongestIdle:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FirmLineUnanswered.
+const (
+	FirmLineUnansweredAnnouncement FirmLineUnanswered = "announcement"
+	FirmLineUnansweredEnd          FirmLineUnanswered = "end"
+	FirmLineUnansweredVoicemail    FirmLineUnanswered = "voicemail"
+)
+
+// Valid indicates whether the value is a known member of the FirmLineUnanswered enum.
+func (e FirmLineUnanswered) Valid() bool {
+	switch e {
+	case FirmLineUnansweredAnnouncement:
+		return true
+	case FirmLineUnansweredEnd:
+		return true
+	case FirmLineUnansweredVoicemail:
 		return true
 	default:
 		return false
@@ -394,6 +436,7 @@ func (e ImportPlanSame) Valid() bool {
 const (
 	LaneEntryKindFollowUp LaneEntryKind = "follow_up"
 	LaneEntryKindMissed   LaneEntryKind = "missed"
+	LaneEntryKindNote     LaneEntryKind = "note"
 	LaneEntryKindSlip     LaneEntryKind = "slip"
 )
 
@@ -403,6 +446,8 @@ func (e LaneEntryKind) Valid() bool {
 	case LaneEntryKindFollowUp:
 		return true
 	case LaneEntryKindMissed:
+		return true
+	case LaneEntryKindNote:
 		return true
 	case LaneEntryKindSlip:
 		return true
@@ -504,6 +549,7 @@ const (
 	LiveEventKindRing    LiveEventKind = "ring"
 	LiveEventKindSaving  LiveEventKind = "saving"
 	LiveEventKindSlip    LiveEventKind = "slip"
+	LiveEventKindTeam    LiveEventKind = "team"
 )
 
 // Valid indicates whether the value is a known member of the LiveEventKind enum.
@@ -528,6 +574,8 @@ func (e LiveEventKind) Valid() bool {
 	case LiveEventKindSaving:
 		return true
 	case LiveEventKindSlip:
+		return true
+	case LiveEventKindTeam:
 		return true
 	default:
 		return false
@@ -623,11 +671,14 @@ func (e NewImportFormat) Valid() bool {
 
 // Defines values for OutsideActAction.
 const (
-	OutsideActActionAnswer OutsideActAction = "answer"
-	OutsideActActionCall   OutsideActAction = "call"
-	OutsideActActionHangUp OutsideActAction = "hang_up"
-	OutsideActActionLeave  OutsideActAction = "leave"
-	OutsideActActionPlay   OutsideActAction = "play"
+	OutsideActActionAnswer       OutsideActAction = "answer"
+	OutsideActActionCall         OutsideActAction = "call"
+	OutsideActActionHangUp       OutsideActAction = "hang_up"
+	OutsideActActionLeave        OutsideActAction = "leave"
+	OutsideActActionMorningStart OutsideActAction = "morning_start"
+	OutsideActActionMorningStop  OutsideActAction = "morning_stop"
+	OutsideActActionPlay         OutsideActAction = "play"
+	OutsideActActionPress        OutsideActAction = "press"
 )
 
 // Valid indicates whether the value is a known member of the OutsideActAction enum.
@@ -641,7 +692,13 @@ func (e OutsideActAction) Valid() bool {
 		return true
 	case OutsideActActionLeave:
 		return true
+	case OutsideActActionMorningStart:
+		return true
+	case OutsideActActionMorningStop:
+		return true
 	case OutsideActActionPlay:
+		return true
+	case OutsideActActionPress:
 		return true
 	default:
 		return false
@@ -652,6 +709,7 @@ func (e OutsideActAction) Valid() bool {
 const (
 	Dialing  Phase = "dialing"
 	Ended    Phase = "ended"
+	Message  Phase = "message"
 	Ringing  Phase = "ringing"
 	Speaking Phase = "speaking"
 )
@@ -662,6 +720,8 @@ func (e Phase) Valid() bool {
 	case Dialing:
 		return true
 	case Ended:
+		return true
+	case Message:
 		return true
 	case Ringing:
 		return true
@@ -687,6 +747,48 @@ func (e PlacedFieldPlace) Valid() bool {
 	case PlacedFieldPlaceSide:
 		return true
 	case PlacedFieldPlaceTop:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PreferencesOpens.
+const (
+	PreferencesOpensAddress PreferencesOpens = "address"
+	PreferencesOpensAnswer  PreferencesOpens = "answer"
+	PreferencesOpensClick   PreferencesOpens = "click"
+	PreferencesOpensRing    PreferencesOpens = "ring"
+)
+
+// Valid indicates whether the value is a known member of the PreferencesOpens enum.
+func (e PreferencesOpens) Valid() bool {
+	switch e {
+	case PreferencesOpensAddress:
+		return true
+	case PreferencesOpensAnswer:
+		return true
+	case PreferencesOpensClick:
+		return true
+	case PreferencesOpensRing:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RecordFromCallKind.
+const (
+	RecordFromCallKindContact RecordFromCallKind = "contact"
+	RecordFromCallKindLead    RecordFromCallKind = "lead"
+)
+
+// Valid indicates whether the value is a known member of the RecordFromCallKind enum.
+func (e RecordFromCallKind) Valid() bool {
+	switch e {
+	case RecordFromCallKindContact:
+		return true
+	case RecordFromCallKindLead:
 		return true
 	default:
 		return false
@@ -813,6 +915,24 @@ func (e UnreturnedChangeAction) Valid() bool {
 	}
 }
 
+// Defines values for WrittenCallDirection.
+const (
+	WrittenCallDirectionInbound  WrittenCallDirection = "inbound"
+	WrittenCallDirectionOutbound WrittenCallDirection = "outbound"
+)
+
+// Valid indicates whether the value is a known member of the WrittenCallDirection enum.
+func (e WrittenCallDirection) Valid() bool {
+	switch e {
+	case WrittenCallDirectionInbound:
+		return true
+	case WrittenCallDirectionOutbound:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ListCallsParamsWhose.
 const (
 	ListCallsParamsWhoseMine ListCallsParamsWhose = "mine"
@@ -825,6 +945,54 @@ func (e ListCallsParamsWhose) Valid() bool {
 	case ListCallsParamsWhoseMine:
 		return true
 	case ListCallsParamsWhoseTeam:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListCallsParamsWay.
+const (
+	ListCallsParamsWayInbound  ListCallsParamsWay = "inbound"
+	ListCallsParamsWayInternal ListCallsParamsWay = "internal"
+	ListCallsParamsWayOutbound ListCallsParamsWay = "outbound"
+)
+
+// Valid indicates whether the value is a known member of the ListCallsParamsWay enum.
+func (e ListCallsParamsWay) Valid() bool {
+	switch e {
+	case ListCallsParamsWayInbound:
+		return true
+	case ListCallsParamsWayInternal:
+		return true
+	case ListCallsParamsWayOutbound:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListCallsParamsOnly.
+const (
+	ListCallsParamsOnlyMissed     ListCallsParamsOnly = "missed"
+	ListCallsParamsOnlyNoOutcome  ListCallsParamsOnly = "no_outcome"
+	ListCallsParamsOnlyNobody     ListCallsParamsOnly = "nobody"
+	ListCallsParamsOnlyUnreturned ListCallsParamsOnly = "unreturned"
+	ListCallsParamsOnlyVoicemail  ListCallsParamsOnly = "voicemail"
+)
+
+// Valid indicates whether the value is a known member of the ListCallsParamsOnly enum.
+func (e ListCallsParamsOnly) Valid() bool {
+	switch e {
+	case ListCallsParamsOnlyMissed:
+		return true
+	case ListCallsParamsOnlyNoOutcome:
+		return true
+	case ListCallsParamsOnlyNobody:
+		return true
+	case ListCallsParamsOnlyUnreturned:
+		return true
+	case ListCallsParamsOnlyVoicemail:
 		return true
 	default:
 		return false
@@ -891,13 +1059,43 @@ func (e GetHistoryParamsKind) Valid() bool {
 	}
 }
 
-// AvailabilityWish defines model for AvailabilityWish.
-type AvailabilityWish struct {
-	Availability AvailabilityWishAvailability `json:"availability"`
+// AvailabilityChange defines model for AvailabilityChange.
+type AvailabilityChange struct {
+	At           time.Time `json:"at"`
+	CountsAsWork bool      `json:"counts_as_work"`
+	Label        string    `json:"label"`
+	TakesCalls   bool      `json:"takes_calls"`
 }
 
-// AvailabilityWishAvailability defines model for AvailabilityWish.Availability.
-type AvailabilityWishAvailability string
+// AvailabilityChoice defines model for AvailabilityChoice.
+type AvailabilityChoice struct {
+	ID         openapi_types.UUID `json:"id"`
+	Label      string             `json:"label"`
+	TakesCalls bool               `json:"takes_calls"`
+}
+
+// AvailabilityState defines model for AvailabilityState.
+type AvailabilityState struct {
+	Active       bool `json:"active"`
+	CountsAsWork bool `json:"counts_as_work"`
+
+	// ID Missing for a new one
+	ID         *openapi_types.UUID `json:"id"`
+	Label      string              `json:"label"`
+	TakesCalls bool                `json:"takes_calls"`
+}
+
+// AvailabilityStates defines model for AvailabilityStates.
+type AvailabilityStates struct {
+	States      []AvailabilityState `json:"states"`
+	WrapSeconds *int                `json:"wrap_seconds,omitempty"`
+}
+
+// AvailabilityWish defines model for AvailabilityWish.
+type AvailabilityWish struct {
+	// Availability A state of availability
+	Availability openapi_types.UUID `json:"availability"`
+}
 
 // Book defines model for Book.
 type Book struct {
@@ -960,17 +1158,28 @@ type CalendarAddress struct {
 
 // Call defines model for Call.
 type Call struct {
-	Device    string        `json:"device"`
-	DialMs    int64         `json:"dial_ms"`
-	Direction CallDirection `json:"direction"`
+	// ByHand Made elsewhere and written down afterwards
+	ByHand bool `json:"by_hand"`
+
+	// CompanyLine Whose main line it is, where a company alone is on the call
+	CompanyLine *RecordRef    `json:"company_line"`
+	Device      string        `json:"device"`
+	DialMs      int64         `json:"dial_ms"`
+	Direction   CallDirection `json:"direction"`
 
 	// Display The other side's number for reading
 	Display string             `json:"display"`
 	ID      openapi_types.UUID `json:"id"`
 
 	// Label The number's label, or empty for a typed one
-	Label string     `json:"label"`
+	Label string `json:"label"`
+
+	// Line Label of the line
+	Line  string     `json:"line"`
 	Links []CallLink `json:"links"`
+
+	// MessageMs Length of a message that was left
+	MessageMs int64 `json:"message_ms"`
 
 	// MissedWhy Why nobody answered, in words
 	MissedWhy string `json:"missed_why"`
@@ -980,6 +1189,9 @@ type Call struct {
 	Shown       string `json:"shown"`
 	ShownReason string `json:"shown_reason"`
 	Slip        Slip   `json:"slip"`
+
+	// Source What the line stands for
+	Source string `json:"source"`
 
 	// State The part of a call that changes while it goes on.
 	State    CallState `json:"state"`
@@ -1026,9 +1238,12 @@ type CallState struct {
 	CallID     openapi_types.UUID `json:"call_id"`
 	EndReason  string             `json:"end_reason"`
 	EndedAt    *time.Time         `json:"ended_at"`
-	OnHold     bool               `json:"on_hold"`
-	Phase      Phase              `json:"phase"`
-	RangAt     *time.Time         `json:"rang_at"`
+
+	// Muted Whoever reads this is muted
+	Muted  bool       `json:"muted"`
+	OnHold bool       `json:"on_hold"`
+	Phase  Phase      `json:"phase"`
+	RangAt *time.Time `json:"rang_at"`
 
 	// Saved Everything up to here is committed
 	Saved     bool      `json:"saved"`
@@ -1056,11 +1271,21 @@ type Change struct {
 
 // Colleague defines model for Colleague.
 type Colleague struct {
-	Availability string             `json:"availability"`
-	Extension    string             `json:"extension"`
-	ID           openapi_types.UUID `json:"id"`
-	Name         string             `json:"name"`
-	Team         string             `json:"team"`
+	// Availability Their state, or what they are doing: speaking, wrapping up
+	Availability string `json:"availability"`
+	Extension    string `json:"extension"`
+
+	// Free Could be called now
+	Free  bool               `json:"free"`
+	ID    openapi_types.UUID `json:"id"`
+	Name  string             `json:"name"`
+	Since *time.Time         `json:"since"`
+	Team  string             `json:"team"`
+}
+
+// ColleagueNote defines model for ColleagueNote.
+type ColleagueNote struct {
+	Text string `json:"text"`
 }
 
 // Conversion defines model for Conversion.
@@ -1213,7 +1438,48 @@ type Firm struct {
 	OutcomeNeeded bool   `json:"outcome_needed"`
 	Region        string `json:"region"`
 	TypeNeeded    bool   `json:"type_needed"`
+
+	// WrapSeconds How long an unfiled slip keeps further calls away
+	WrapSeconds int `json:"wrap_seconds"`
 }
+
+// FirmLine defines model for FirmLine.
+type FirmLine struct {
+	Active       bool               `json:"active"`
+	Closed       FirmLineClosed     `json:"closed"`
+	ClosedText   string             `json:"closed_text"`
+	Display      string             `json:"display"`
+	E164         string             `json:"e164"`
+	Greeting     string             `json:"greeting"`
+	ID           openapi_types.UUID `json:"id"`
+	Label        string             `json:"label"`
+	LimitSeconds int                `json:"limit_seconds"`
+	Off          []string           `json:"off"`
+
+	// Open Open now
+	Open bool `json:"open"`
+
+	// Reps Whom it rings, in order; none is every rep
+	Reps        []openapi_types.UUID `json:"reps"`
+	RingMode    FirmLineRingMode     `json:"ring_mode"`
+	RingSeconds int                  `json:"ring_seconds"`
+	Source      string               `json:"source"`
+
+	// Spans Opening times; none is always open
+	Spans      []OpeningSpan      `json:"spans"`
+	Unanswered FirmLineUnanswered `json:"unanswered"`
+	Version    int                `json:"version"`
+	Zone       string             `json:"zone"`
+}
+
+// FirmLineClosed defines model for FirmLine.Closed.
+type FirmLineClosed string
+
+// FirmLineRingMode defines model for FirmLine.RingMode.
+type FirmLineRingMode string
+
+// FirmLineUnanswered defines model for FirmLine.Unanswered.
+type FirmLineUnanswered string
 
 // FollowUp defines model for FollowUp.
 type FollowUp struct {
@@ -1357,6 +1623,12 @@ type Items struct {
 	Version int    `json:"version"`
 }
 
+// KeysWish defines model for KeysWish.
+type KeysWish struct {
+	// Digits 0-9, *, # and A-D
+	Digits string `json:"digits"`
+}
+
 // KindDef defines model for KindDef.
 type KindDef struct {
 	Fields []FieldDef `json:"fields"`
@@ -1447,19 +1719,21 @@ type LiveEventKind string
 
 // Me defines model for Me.
 type Me struct {
-	Availability string             `json:"availability"`
-	CallTypes    []CallType         `json:"call_types"`
-	Demo         bool               `json:"demo"`
-	Firm         Firm               `json:"firm"`
-	ID           openapi_types.UUID `json:"id"`
+	Availabilities []AvailabilityChoice `json:"availabilities"`
+	Availability   AvailabilityChoice   `json:"availability"`
+	CallTypes      []CallType           `json:"call_types"`
+	Demo           bool                 `json:"demo"`
+	Firm           Firm                 `json:"firm"`
+	ID             openapi_types.UUID   `json:"id"`
 
 	// Line The caller ID that is shown by rule
-	Line      string    `json:"line"`
-	LiveEpoch string    `json:"live_epoch"`
-	Login     string    `json:"login"`
-	Name      string    `json:"name"`
-	Outcomes  []Outcome `json:"outcomes"`
-	Role      MeRole    `json:"role"`
+	Line        string      `json:"line"`
+	LiveEpoch   string      `json:"live_epoch"`
+	Login       string      `json:"login"`
+	Name        string      `json:"name"`
+	Outcomes    []Outcome   `json:"outcomes"`
+	Preferences Preferences `json:"preferences"`
+	Role        MeRole      `json:"role"`
 
 	// Simulated The telephone network is the built-in stand-in
 	Simulated bool   `json:"simulated"`
@@ -1485,8 +1759,11 @@ type Merged struct {
 	Record Record             `json:"record"`
 }
 
-// NewCall Either a stored number or a typed one.
+// NewCall Either a stored number, or a typed one, or a colleague.
 type NewCall struct {
+	// ColleagueID A colleague of the firm
+	ColleagueID *openapi_types.UUID `json:"colleague_id,omitempty"`
+
 	// InsteadOf The call in progress that is to be ended first
 	InsteadOf *openapi_types.UUID `json:"instead_of,omitempty"`
 
@@ -1539,6 +1816,13 @@ type NewImport struct {
 // NewImportFormat defines model for NewImport.Format.
 type NewImportFormat string
 
+// NewLine defines model for NewLine.
+type NewLine struct {
+	Label  string  `json:"label"`
+	Number string  `json:"number"`
+	Source *string `json:"source,omitempty"`
+}
+
 // NewNumber defines model for NewNumber.
 type NewNumber struct {
 	Label *string `json:"label,omitempty"`
@@ -1550,6 +1834,11 @@ type NewRecord struct {
 	Kind    RecordKind        `json:"kind"`
 	Numbers *[]NewNumber      `json:"numbers,omitempty"`
 	Values  map[string]string `json:"values"`
+}
+
+// NoteChange defines model for NoteChange.
+type NoteChange struct {
+	Done bool `json:"done"`
 }
 
 // Notes defines model for Notes.
@@ -1583,6 +1872,17 @@ type NumberOrder struct {
 	Labels []string `json:"labels"`
 }
 
+// OpeningSpan defines model for OpeningSpan.
+type OpeningSpan struct {
+	Days []int `json:"days"`
+
+	// From 09:00
+	From string `json:"from"`
+
+	// To 17:30; 24:00 at the latest
+	To string `json:"to"`
+}
+
 // Outcome defines model for Outcome.
 type Outcome struct {
 	ID         openapi_types.UUID `json:"id"`
@@ -1595,17 +1895,24 @@ type Outcome struct {
 
 // Outside defines model for Outside.
 type Outside struct {
-	Legs  []OutsideLeg  `json:"legs"`
-	Lines []OutsideLine `json:"lines"`
+	Legs    []OutsideLeg   `json:"legs"`
+	Lines   []OutsideLine  `json:"lines"`
+	Morning OutsideMorning `json:"morning"`
 }
 
 // OutsideAct defines model for OutsideAct.
 type OutsideAct struct {
 	Action OutsideActAction `json:"action"`
 
+	// Digits Of press
+	Digits *string `json:"digits,omitempty"`
+
 	// From Of call: what the network says; empty is withheld
 	From *string `json:"from,omitempty"`
-	Ref  *string `json:"ref,omitempty"`
+
+	// PerHour Of morning_start
+	PerHour *int    `json:"per_hour,omitempty"`
+	Ref     *string `json:"ref,omitempty"`
 
 	// To Of call: a line of ours. Of play and leave: the number that is played
 	To *string `json:"to,omitempty"`
@@ -1620,9 +1927,15 @@ type OutsideLeg struct {
 	From     string `json:"from"`
 
 	// FromUs A rep calls the outside
-	FromUs bool   `json:"from_us"`
-	Ref    string `json:"ref"`
-	To     string `json:"to"`
+	FromUs bool `json:"from_us"`
+
+	// Hears What the outside hears now
+	Hears string `json:"hears"`
+
+	// Keys Keypad tones that came from us
+	Keys string `json:"keys"`
+	Ref  string `json:"ref"`
+	To   string `json:"to"`
 
 	// Who Who of the book has the outside's number
 	Who string `json:"who"`
@@ -1633,6 +1946,14 @@ type OutsideLine struct {
 	E164   string `json:"e164"`
 	Label  string `json:"label"`
 	Source string `json:"source"`
+}
+
+// OutsideMorning defines model for OutsideMorning.
+type OutsideMorning struct {
+	// Made Calls made so far
+	Made    int  `json:"made"`
+	PerHour int  `json:"per_hour"`
+	Running bool `json:"running"`
 }
 
 // Phase defines model for Phase.
@@ -1679,6 +2000,21 @@ type PlacedField struct {
 
 // PlacedFieldPlace defines model for PlacedField.Place.
 type PlacedFieldPlace string
+
+// Preferences defines model for Preferences.
+type Preferences struct {
+	// AddressTemplate Of address: RFC 6570 with number, name, contact_id, call_id
+	AddressTemplate string `json:"address_template"`
+
+	// Greeting What callers hear before the beep
+	Greeting string `json:"greeting"`
+
+	// Opens When the caller's record opens
+	Opens PreferencesOpens `json:"opens"`
+}
+
+// PreferencesOpens When the caller's record opens
+type PreferencesOpens string
 
 // Problem defines model for Problem.
 type Problem struct {
@@ -1757,6 +2093,24 @@ type RecordChange struct {
 	Values  map[string]string `json:"values"`
 	Version int               `json:"version"`
 }
+
+// RecordFromCall Whoever is on the line becomes a record; number and source are filled in from the call.
+type RecordFromCall struct {
+	// CompanyID An existing company
+	CompanyID *openapi_types.UUID `json:"company_id,omitempty"`
+
+	// CompanyName A new company
+	CompanyName *string            `json:"company_name,omitempty"`
+	Email       *string            `json:"email,omitempty"`
+	Kind        RecordFromCallKind `json:"kind"`
+
+	// Label Label of the number; work where it is missing
+	Label *string `json:"label,omitempty"`
+	Name  string  `json:"name"`
+}
+
+// RecordFromCallKind defines model for RecordFromCall.Kind.
+type RecordFromCallKind string
 
 // RecordKind defines model for RecordKind.
 type RecordKind string
@@ -1838,16 +2192,24 @@ type RelatedRow struct {
 
 // Ring defines model for Ring.
 type Ring struct {
-	CallID openapi_types.UUID `json:"call_id"`
+	// Address Another program's page to open, or empty
+	Address string             `json:"address"`
+	CallID  openapi_types.UUID `json:"call_id"`
 
 	// Candidates Who it probably is, best guess first
 	Candidates []Candidate `json:"candidates"`
+
+	// Clear The first candidate is clearly meant
+	Clear bool `json:"clear"`
 
 	// Display The caller's number for reading, or empty where it is withheld
 	Display string `json:"display"`
 
 	// Facts What matters before the first word, three at most
 	Facts []string `json:"facts"`
+
+	// Internal A colleague calls
+	Internal bool `json:"internal"`
 
 	// Line The line that was called
 	Line  string    `json:"line"`
@@ -1970,6 +2332,26 @@ type ViewQuery struct {
 	Sort    *string   `json:"sort,omitempty"`
 }
 
+// WrittenCall defines model for WrittenCall.
+type WrittenCall struct {
+	Direction WrittenCallDirection `json:"direction"`
+	Notes     *string              `json:"notes,omitempty"`
+	OutcomeID *openapi_types.UUID  `json:"outcome_id,omitempty"`
+
+	// RecordID With whom
+	RecordID *openapi_types.UUID `json:"record_id,omitempty"`
+
+	// Seconds How long they spoke; 0 is without an answer
+	Seconds   int       `json:"seconds"`
+	StartedAt time.Time `json:"started_at"`
+
+	// Typed The other side's number
+	Typed string `json:"typed"`
+}
+
+// WrittenCallDirection defines model for WrittenCall.Direction.
+type WrittenCallDirection string
+
 // ID defines model for Id.
 type ID = openapi_types.UUID
 
@@ -1984,14 +2366,28 @@ type BulkActParams struct {
 // ListCallsParams defines parameters for ListCalls.
 type ListCallsParams struct {
 	Whose  *ListCallsParamsWhose `form:"whose,omitempty" json:"whose,omitempty"`
+	Way    *ListCallsParamsWay   `form:"way,omitempty" json:"way,omitempty"`
+	Only   *ListCallsParamsOnly  `form:"only,omitempty" json:"only,omitempty"`
+	Q      *string               `form:"q,omitempty" json:"q,omitempty"`
 	Before *string               `form:"before,omitempty" json:"before,omitempty"`
 }
 
 // ListCallsParamsWhose defines parameters for ListCalls.
 type ListCallsParamsWhose string
 
+// ListCallsParamsWay defines parameters for ListCalls.
+type ListCallsParamsWay string
+
+// ListCallsParamsOnly defines parameters for ListCalls.
+type ListCallsParamsOnly string
+
 // PlaceCallParams defines parameters for PlaceCall.
 type PlaceCallParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
+// WriteDownCallParams defines parameters for WriteDownCall.
+type WriteDownCallParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
@@ -2058,8 +2454,20 @@ type BulkActJSONRequestBody = BulkAct
 // PlaceCallJSONRequestBody defines body for PlaceCall for application/json ContentType.
 type PlaceCallJSONRequestBody = NewCall
 
+// WriteDownCallJSONRequestBody defines body for WriteDownCall for application/json ContentType.
+type WriteDownCallJSONRequestBody = WrittenCall
+
 // HoldCallJSONRequestBody defines body for HoldCall for application/json ContentType.
 type HoldCallJSONRequestBody = HoldWish
+
+// PressKeysJSONRequestBody defines body for PressKeys for application/json ContentType.
+type PressKeysJSONRequestBody = KeysWish
+
+// MuteCallJSONRequestBody defines body for MuteCall for application/json ContentType.
+type MuteCallJSONRequestBody = HoldWish
+
+// SettleNoteJSONRequestBody defines body for SettleNote for application/json ContentType.
+type SettleNoteJSONRequestBody = NoteChange
 
 // ImportDoNotCallJSONRequestBody defines body for ImportDoNotCall for application/json ContentType.
 type ImportDoNotCallJSONRequestBody = DoNotCallText
@@ -2097,6 +2505,9 @@ type ChangeListJSONRequestBody = ListEdit
 // SetAvailabilityJSONRequestBody defines body for SetAvailability for application/json ContentType.
 type SetAvailabilityJSONRequestBody = AvailabilityWish
 
+// SetPreferencesJSONRequestBody defines body for SetPreferences for application/json ContentType.
+type SetPreferencesJSONRequestBody = Preferences
+
 // MergeRecordsJSONRequestBody defines body for MergeRecords for application/json ContentType.
 type MergeRecordsJSONRequestBody = Merge
 
@@ -2133,14 +2544,29 @@ type AddNumberJSONRequestBody = NewNumber
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn
 
+// PutAvailabilityStatesJSONRequestBody defines body for PutAvailabilityStates for application/json ContentType.
+type PutAvailabilityStatesJSONRequestBody = AvailabilityStates
+
 // SetBookSettingsJSONRequestBody defines body for SetBookSettings for application/json ContentType.
 type SetBookSettingsJSONRequestBody = BookSettings
+
+// AddLineJSONRequestBody defines body for AddLine for application/json ContentType.
+type AddLineJSONRequestBody = NewLine
+
+// UpdateLineJSONRequestBody defines body for UpdateLine for application/json ContentType.
+type UpdateLineJSONRequestBody = FirmLine
 
 // ChangeSlipJSONRequestBody defines body for ChangeSlip for application/json ContentType.
 type ChangeSlipJSONRequestBody = SlipChange
 
+// RecordFromCallJSONRequestBody defines body for RecordFromCall for application/json ContentType.
+type RecordFromCallJSONRequestBody = RecordFromCall
+
 // SaveNotesJSONRequestBody defines body for SaveNotes for application/json ContentType.
 type SaveNotesJSONRequestBody = NotesEdit
+
+// LeaveNoteJSONRequestBody defines body for LeaveNote for application/json ContentType.
+type LeaveNoteJSONRequestBody = ColleagueNote
 
 // ChangeUnreturnedJSONRequestBody defines body for ChangeUnreturned for application/json ContentType.
 type ChangeUnreturnedJSONRequestBody = UnreturnedChange

@@ -63,6 +63,30 @@ var firmLines = []struct{ e164, label, source, region, zone string }{
 	{"+447700900100", "Britain", "British line", "GB", "Europe/London"},
 }
 
+const always = `{"spans":[],"off":[]}`
+
+// firmRoutes say how each line rings; reps are indexes into firmPeople.
+var firmRoutes = []struct {
+	line                              int
+	mode, hours, unanswered, greeting string
+	reps                              []int
+}{
+	{0, "all", always, "voicemail", "This is Lindenfall Cisterns. Nobody can take your call just now; please leave a message after the tone.", nil},
+	{1, "all", always, "voicemail", "Sales at Lindenfall Cisterns. Tell us where your water comes from and we call you back today.", []int{0, 2, 3, 7}},
+	{2, "longest_idle", always, "voicemail", "Service at Lindenfall Cisterns. Tell us what has stopped, and where.", []int{1, 5, 6, 7}},
+	{3, "all", always, "voicemail", "", []int{0, 2, 3}},
+	{4, "all", `{"spans":[{"days":[1,2,3,4,5],"from":"09:00","to":"17:00"}],"off":[]}`, "announcement", "", []int{0, 2, 3}},
+	{5, "longest_idle", always, "end", "", []int{2, 3}},
+	{6, "in_order", always, "voicemail", "", []int{5, 6, 1}},
+	{7, "all", always, "voicemail", "", []int{4}},
+}
+
+// firmStates are the states besides available and away.
+var firmStates = []struct {
+	label       string
+	takes, work bool
+}{{"On site", false, true}, {"In a meeting", false, true}, {"At lunch", false, false}}
+
 var firmOutcomes = []struct {
 	label               string
 	reached, needsNotes bool
@@ -125,6 +149,7 @@ func Fill(ctx context.Context, s *store.Store, size Size, now time.Time) error {
 		}
 		m.book(size)
 		m.calls(size.Calls)
+		m.arrivals(size.Calls / 8)
 		m.followUps()
 		m.trade(size)
 		m.doubles()
@@ -153,13 +178,14 @@ var tableOrder = []struct {
 	{"do_not_call_numbers", []string{"e164", "reason", "at"}},
 	{"phone_numbers", []string{"id", "record_id", "field_id", "label", "position", "typed", "e164", "ext", "digits_reversed", "valid", "region", "zones", "dnc_at", "dnc_reason"}},
 	{"calls", []string{"id", "direction", "line_id", "remote_e164", "remote_ext", "remote_typed", "remote_label", "caller_id", "caller_id_reason", "device", "placed_by",
-		"owner_server", "owner_epoch", "state", "last_seq", "started_at", "rang_at", "answered_at", "ended_at", "end_reason", "dial_ms", "ring_ms", "talk_ms"}},
+		"owner_server", "owner_epoch", "state", "last_seq", "started_at", "rang_at", "answered_at", "ended_at", "end_reason", "dial_ms", "ring_ms", "talk_ms", "withheld", "missed_why", "message_ms"}},
 	{"legs", []string{"call_id", "leg_no", "party", "user_id", "device", "address", "state", "started_at", "rang_at", "answered_at", "ended_at", "end_reason"}},
 	{"leg_spans", []string{"call_id", "leg_no", "bridge_no", "from_at", "to_at"}},
 	{"call_facts", []string{"call_id", "seq", "at", "kind", "schema", "data"}},
 	{"slips", []string{"id", "call_id", "user_id", "state", "subject", "call_type_id", "outcome_id", "created_at", "filed_at"}},
 	{"slip_notes", []string{"slip_id", "body", "version", "saved_at"}},
 	{"call_links", []string{"call_id", "record_id", "slip_id", "role", "reason", "linked_by", "at"}},
+	{"unreturned", []string{"call_id", "line_id", "remote_e164", "since"}},
 	{"follow_ups", []string{"id", "record_id", "owner_id", "kind", "text", "promised", "due_at", "day_only", "created_by", "created_at"}},
 	{"history", []string{"record_id", "at", "kind", "ref_id"}},
 }
@@ -183,7 +209,7 @@ func (m *maker) id(at time.Time) uuid.UUID {
 func pick[T any](m *maker, from []T) T { return from[m.rand.IntN(len(from))] }
 
 func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
-	value, err := json.Marshal(map[string]any{"name": "Lindenfall Cisterns", "region": "US", "outcome_needed": true, "type_needed": false})
+	value, err := json.Marshal(map[string]any{"name": "Lindenfall Cisterns", "region": "US", "outcome_needed": true, "type_needed": false, "wrap_seconds": 30})
 	if err != nil {
 		return err
 	}
@@ -197,6 +223,9 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 		m.lines = append(m.lines, id)
 		batch.Queue(`INSERT INTO lines (id, e164, label, source, region, zone, position, main) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)`,
 			id, l.e164, l.label, l.source, l.region, l.zone, i, i == 0)
+	}
+	for i, s := range firmStates {
+		batch.Queue(`INSERT INTO availability_states (id, label, takes_calls, counts_as_work, position) VALUES ($1, $2, $3, $4, $5)`, m.id(old), s.label, s.takes, s.work, i+2)
 	}
 	for i, o := range firmOutcomes {
 		id := m.id(old)
@@ -219,7 +248,19 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 		}
 		m.users = append(m.users, id)
 	}
-	return nil
+	return m.routes(ctx, tx)
+}
+
+// routes say whom each line rings; the main line rings every rep.
+func (m *maker) routes(ctx context.Context, tx pgx.Tx) error {
+	batch := &pgx.Batch{}
+	for _, r := range firmRoutes {
+		batch.Queue(`UPDATE lines SET ring_mode = $2, hours = $3, unanswered = $4, greeting = $5 WHERE id = $1`, m.lines[r.line], r.mode, r.hours, r.unanswered, r.greeting)
+		for i, rep := range r.reps {
+			batch.Queue(`INSERT INTO line_reps (line_id, user_id, position) VALUES ($1, $2, $3)`, m.lines[r.line], m.users[rep], i)
+		}
+	}
+	return tx.SendBatch(ctx, batch).Close()
 }
 
 // reps is the number of those in firmPeople who call.

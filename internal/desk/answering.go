@@ -13,12 +13,13 @@ import (
 	"trundo/internal/store/db"
 )
 
-// AnswerCall gives a the call that rings for them, with a slip. Errors: call.ErrTaken, call.ErrNoRing, call.ErrOver, *InCallError, ErrNotFound.
+// AnswerCall gives a the call that rings for them, with a slip. A call that a is in is held first; one that only rings on the
+// other side is given up. Errors: call.ErrTaken, call.ErrNoRing, call.ErrOver, *InCallError, ErrNotFound.
 func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.Call, error) {
 	if d.journal.Away() {
 		return contract.Call{}, ErrAway
 	}
-	row, err := d.Store.CallByID(ctx, id)
+	row, err := d.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: id})
 	if store.NotFound(err) {
 		return contract.Call{}, ErrNotFound
 	} else if err != nil {
@@ -32,7 +33,10 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	answered := false
 	err = d.Store.Tx(ctx, func(q *db.Queries) error {
 		if err := d.freeRep(ctx, q, a, nil); err != nil {
-			return err
+			var in *InCallError
+			if !errors.As(err, &in) || in.Call == id || d.liveCall(in.Call) == nil {
+				return err
+			}
 		}
 		// The slip is written in the same transaction as the rep's row, before anybody can think that they are free.
 		if err := q.InsertAnswerersSlip(ctx, sheet); err != nil {
@@ -41,8 +45,12 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 		if !d.claim(id, a.ID, sheet.ID) {
 			return call.ErrTaken
 		}
+		held := d.stepOut(ctx, a, id)
 		if err := d.board.Do(ctx, id, call.Answer{By: a.ID.String()}); err != nil {
-			d.unclaim(id, sheet.ID)
+			d.unclaim(id, a.ID, sheet.ID)
+			for _, h := range held {
+				_ = d.board.Do(ctx, h, call.Resume{By: a.ID.String()})
+			}
 			return err
 		}
 		answered = true
@@ -60,7 +68,37 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	}
 	d.publishSlip(a.ID, id, "")
 	d.publishHistory(&id, links...)
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindTeam})
 	return d.callView(ctx, a, id)
+}
+
+// stepOut holds the calls that a is in, but for one, and gives up those that nobody has answered. It gives those that it has put on hold.
+func (d *Desk) stepOut(ctx context.Context, a Actor, except uuid.UUID) (held []uuid.UUID) {
+	for _, id := range d.callsOf(a.ID) {
+		if id == except {
+			continue
+		}
+		switch err := d.board.Do(ctx, id, call.Hold{By: a.ID.String()}); {
+		case err == nil:
+			held = append(held, id)
+		case errors.Is(err, call.ErrNoSpeech):
+			_ = d.board.HangUp(ctx, id, a.ID.String())
+		}
+	}
+	return held
+}
+
+// callsOf are the calls on this server that a rep is in.
+func (d *Desk) callsOf(rep uuid.UUID) []uuid.UUID {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	var ids []uuid.UUID
+	for id, c := range d.live {
+		if c.in(rep) {
+			ids = append(ids, id)
+		}
+	}
+	return ids
 }
 
 // slipLater writes the slip of a call that was answered while its commit failed, as soon as the database takes it.
@@ -84,7 +122,7 @@ func (d *Desk) slipLater(sheet db.InsertAnswerersSlipParams) {
 	})
 }
 
-// claim makes a call that came in a rep's; false: it is somebody's already.
+// claim makes a call that rings a rep's; false: it is somebody's already.
 func (d *Desk) claim(id, rep, slipID uuid.UUID) bool {
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -92,20 +130,24 @@ func (d *Desk) claim(id, rep, slipID uuid.UUID) bool {
 	if c == nil {
 		return true // over: the switchboard says so
 	}
-	if c.rep != uuid.Nil {
+	if c.claimed != uuid.Nil {
 		return false
 	}
-	c.rep, c.slip, d.slips[slipID] = rep, slipID, slipOwner{rep, id}
+	if c.parts == nil {
+		c.parts = map[uuid.UUID]uuid.UUID{}
+	}
+	c.claimed, c.parts[rep], d.slips[slipID] = slipID, slipID, slipOwner{rep, id}
 	return true
 }
 
 // unclaim takes a claim back, where it is still that of the slip.
-func (d *Desk) unclaim(id, slipID uuid.UUID) {
+func (d *Desk) unclaim(id, rep, slipID uuid.UUID) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	delete(d.slips, slipID)
-	if c := d.live[id]; c != nil && c.slip == slipID {
-		c.rep, c.slip = uuid.Nil, uuid.Nil
+	if c := d.live[id]; c != nil && c.claimed == slipID {
+		c.claimed = uuid.Nil
+		delete(c.parts, rep)
 	}
 }
 
@@ -114,10 +156,34 @@ func (d *Desk) DeclineCall(ctx context.Context, a Actor, id uuid.UUID) error {
 	return d.board.Do(ctx, id, call.Decline{By: a.ID.String()})
 }
 
-// HoldCall holds a call that a is in, or goes on with it. Errors: those of call.Decide.
+// HoldCall holds a call that a is in, or goes on with it; another that a speaks in is held then. Errors: those of call.Decide.
 func (d *Desk) HoldCall(ctx context.Context, a Actor, id uuid.UUID, on bool) error {
 	if on {
 		return d.board.Do(ctx, id, call.Hold{By: a.ID.String()})
 	}
-	return d.board.Do(ctx, id, call.Resume{By: a.ID.String()})
+	held := d.stepOut(ctx, a, id)
+	if err := d.board.Do(ctx, id, call.Resume{By: a.ID.String()}); err != nil {
+		for _, h := range held {
+			_ = d.board.Do(ctx, h, call.Resume{By: a.ID.String()})
+		}
+		return err
+	}
+	if err := d.Store.SetForeground(ctx, db.SetForegroundParams{CallID: &id, UserID: a.ID}); err != nil && !store.Away(err) {
+		return err
+	}
+	return nil
+}
+
+// MuteCall lets the other side not hear a, or hear a again. Errors: those of call.Decide.
+func (d *Desk) MuteCall(ctx context.Context, a Actor, id uuid.UUID, on bool) error {
+	return d.board.Do(ctx, id, call.Mute{By: a.ID.String(), On: on})
+}
+
+// PressKeys sends keypad tones from a to the other side. Errors: those of call.Decide, *FieldError about "digits".
+func (d *Desk) PressKeys(ctx context.Context, a Actor, id uuid.UUID, digits string) error {
+	err := d.board.Do(ctx, id, call.Press{By: a.ID.String(), Digits: digits})
+	if errors.Is(err, call.ErrDigits) {
+		return &FieldError{"digits", err}
+	}
+	return err
 }

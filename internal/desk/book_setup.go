@@ -146,22 +146,6 @@ func (b *book) fieldDef(k fields.Kind, f fields.Field, place fields.Place) contr
 	return def
 }
 
-// colleagues are the people of the firm, with what they are doing.
-func (d *Desk) colleagues(ctx context.Context) ([]contract.Colleague, error) {
-	users, err := d.Store.Users(ctx)
-	if err != nil {
-		return nil, err
-	}
-	list := make([]contract.Colleague, len(users))
-	for i, u := range users {
-		list[i] = contract.Colleague{ID: u.ID, Name: u.Name, Extension: u.Extension, Team: u.Team, Availability: u.Availability}
-		if u.InCall {
-			list[i].Availability = "in a call"
-		}
-	}
-	return list, nil
-}
-
 // BookSettings are the firm's settings of the book. Error: ErrForbidden.
 func (d *Desk) BookSettings(ctx context.Context, a Actor) (contract.BookSettings, error) {
 	if !a.mayDo(SetUp) {

@@ -40,7 +40,7 @@ func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contr
 	if err != nil {
 		return nil, err
 	}
-	rows, links, err := d.readCalls(ctx, ids)
+	rows, links, err := d.readCalls(ctx, a, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -60,7 +60,10 @@ func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contr
 			v.Links = l
 		}
 		if s, live := d.board.Snapshot(r.ID); live {
-			v.State = stateView(r.ID, &s, v.State.Phase == contract.Phase(s.Phase()))
+			v.State = stateView(r.ID, &s, v.State.Phase == contract.Phase(s.Phase()), a.ID)
+		}
+		if len(v.Links) == 1 && v.Links[0].Role == contract.CallLinkRoleCompany && r.RemoteE164 != "" {
+			v.CompanyLine = &v.Links[0].Record
 		}
 		if r.AsksWho {
 			if v.Slip.Candidates, err = d.candidates(ctx, a, r); err != nil {
@@ -73,16 +76,16 @@ func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contr
 }
 
 // readCalls reads calls with their slips and links.
-func (d *Desk) readCalls(ctx context.Context, ids []uuid.UUID) ([]db.CallsByIDsRow, []db.LinksOfCallsRow, error) {
+func (d *Desk) readCalls(ctx context.Context, a Actor, ids []uuid.UUID) ([]db.CallsByIDsRow, []db.LinksOfCallsRow, error) {
 	if len(ids) > 1 {
-		rows, err := d.Store.CallsByIDs(ctx, ids)
+		rows, err := d.Store.CallsByIDs(ctx, db.CallsByIDsParams{Me: a.ID, Ids: ids})
 		if err != nil {
 			return nil, nil, err
 		}
 		links, err := d.Store.LinksOfCalls(ctx, ids)
 		return rows, links, err
 	}
-	row, err := d.Store.CallByID(ctx, ids[0])
+	row, err := d.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: ids[0]})
 	if store.NotFound(err) {
 		return nil, nil, nil
 	} else if err != nil {
@@ -102,6 +105,9 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 		shown = strings.TrimSpace(f.lineLabels[*r.LineID] + " " + shown)
 	}
 	display := r.RemoteTyped
+	if r.ColleagueID != nil && *r.ColleagueID == a.ID {
+		display = r.PlacedName
+	}
 	if r.RemoteE164 != "" {
 		display = phone.Format(r.RemoteE164, r.RemoteExt, f.region, a.Style)
 	}
@@ -113,7 +119,11 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 	if r.CallTypeID != nil {
 		callType, _ = f.callType(*r.CallTypeID)
 	}
-	return contract.Call{ID: r.ID, Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
+	line, source := "", ""
+	if r.LineID != nil {
+		line, source = f.lineLabels[*r.LineID], f.lineSources[*r.LineID]
+	}
+	return contract.Call{ID: r.ID, Line: line, Source: source, ByHand: r.ByHand, MessageMs: r.MessageMs, Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
 		Label: r.RemoteLabel, Shown: shown, ShownReason: r.CallerIDReason, Device: r.Device, DialMs: r.DialMs, RingMs: r.RingMs, TalkMs: r.TalkMs,
 		Links: []contract.CallLink{},
 		State: contract.CallState{CallID: r.ID, Phase: contract.Phase(r.State), StartedAt: r.StartedAt, RangAt: r.RangAt, AnsweredAt: r.AnsweredAt,
@@ -130,16 +140,7 @@ func (d *Desk) candidates(ctx context.Context, a Actor, r db.CallsByIDsRow) ([]c
 	if err != nil {
 		return nil, err
 	}
-	offers := []contract.Candidate{}
-	for _, m := range matches {
-		for _, row := range rows {
-			if row.RecordID.String() == m.Record {
-				offers = append(offers, contract.Candidate{Reason: m.Reason,
-					Record: contract.RecordRef{ID: row.RecordID, Kind: contract.RecordKind(row.Kind), Name: row.Name}})
-				break
-			}
-		}
-	}
+	offers := offersOf(matches, rows)
 	if r.OpenRecordID != nil {
 		rec, err := d.Store.RecordName(ctx, *r.OpenRecordID)
 		if err != nil {
@@ -163,14 +164,39 @@ func (d *Desk) MyDesk(ctx context.Context, a Actor) (contract.Desk, error) {
 
 const callsPerPage = 50
 
-// Calls lists calls, newest first: a's own, or everybody's.
-func (d *Desk) Calls(ctx context.Context, a Actor, mine bool, before string) (contract.CallPage, error) {
-	p := db.CallListParams{Count: callsPerPage}
-	if mine {
+// CallQuery asks for calls. Empty fields leave a condition out.
+type CallQuery struct {
+	Mine   bool
+	Way    string // direction
+	Only   string // missed, voicemail, unreturned, nobody, no_outcome
+	Q      string // part of a name or number
+	Before string // a place in the list
+}
+
+// params are a query's parameters for the store.
+func (c CallQuery) params(a Actor, count int32) (db.CallListParams, error) {
+	q := strings.TrimSpace(strings.ReplaceAll(c.Q, "\x00", ""))
+	p := db.CallListParams{Count: count, Way: c.Way, Narrow: c.Only, Q: likeText(q)}
+	if digits := phone.Digits(q); len(digits) >= 3 && phone.LooksLikeNumber(q) {
+		p.Digits = strings.TrimLeft(digits, "0")
+	}
+	if c.Mine {
 		p.UserID = &a.ID
 	}
 	var err error
-	if p.Before, p.BeforeID, err = readCursor(before); err != nil {
+	p.Before, p.BeforeID, err = readCursor(c.Before)
+	return p, err
+}
+
+// likeText takes the meaning from the letters that LIKE knows.
+func likeText(q string) string {
+	return strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(q)
+}
+
+// Calls lists calls, newest first: a's own, or everybody's, all or some.
+func (d *Desk) Calls(ctx context.Context, a Actor, query CallQuery) (contract.CallPage, error) {
+	p, err := query.params(a, callsPerPage)
+	if err != nil {
 		return contract.CallPage{}, err
 	}
 	ids, err := d.Store.CallList(ctx, p)
@@ -218,20 +244,44 @@ func factText(f call.Fact, c contract.Call) string {
 	switch f.Kind {
 	case call.Placed:
 		return c.Slip.RepName + " called " + c.Display
+	case call.PlacedInternal:
+		return "Called from colleague to colleague"
+	case call.Beeped:
+		return "The beep: a message begins"
+	case call.Muted:
+		return "Muted"
+	case call.Unmuted:
+		return "Heard again"
+	case call.Pressed:
+		if c.Direction == contract.CallDirectionInbound && f.Leg == 1 || c.Direction == contract.CallDirectionOutbound && f.Leg == 2 {
+			return "They pressed " + f.Digits
+		}
+		return "We pressed " + f.Digits
+	case call.LegAdded:
+		switch f.Device {
+		case call.Voicemail:
+			return "Voicemail took the call"
+		case call.Announcement:
+			return "They heard the announcement"
+		}
 	case call.Arrived:
 		return "They called " + c.Shown
 	case call.Held:
 		return "On hold"
 	case call.LegRinging:
-		if c.Direction == contract.Inbound {
+		if c.Direction == contract.CallDirectionInbound {
 			return ""
 		}
 		return "It rang"
 	case call.LegAnswered:
 		switch {
-		case c.Direction == contract.Inbound && f.Leg == 1:
+		case c.Direction == contract.CallDirectionInbound && f.Leg == 1 && c.State.AnsweredAt == nil:
+			return "" // a machine did
+		case c.Direction == contract.CallDirectionInternal && f.Leg == 2:
+			return "Answered"
+		case c.Direction == contract.CallDirectionInbound && f.Leg == 1:
 			return c.Slip.RepName + " answered"
-		case c.Direction == contract.Outbound && f.Leg != 1:
+		case c.Direction == contract.CallDirectionOutbound && f.Leg != 1 && f.Leg != 0:
 			return "They answered"
 		}
 	case call.CallEnded:
@@ -265,6 +315,10 @@ func ReasonText(r call.Reason) string {
 		return "They hung up before anybody answered"
 	case call.Missed:
 		return "Nobody answered"
+	case call.LeftMessage:
+		return "They left a message"
+	case call.Announced:
+		return "They heard that nobody is there"
 	}
 	return ""
 }

@@ -52,6 +52,9 @@ func (d *Desk) PlaceCall(ctx context.Context, a Actor, key string, r contract.Ne
 }
 
 func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r contract.NewCall) (uuid.UUID, error) {
+	if r.ColleagueID != nil {
+		return d.placeInternal(ctx, a, key, hash, r)
+	}
 	f, err := d.firm(ctx)
 	if err != nil {
 		return uuid.Nil, err
@@ -110,7 +113,7 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 	// Known here before anybody can read it from the database: until then no other click may think that
 	// the rep is free.
 	d.mu.Lock()
-	d.live[id] = &liveCall{rep: a.ID, slip: slipID, records: p.LinkRecords}
+	d.live[id] = &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, records: p.LinkRecords, state: state}
 	d.slips[slipID] = slipOwner{a.ID, id}
 	d.mu.Unlock()
 	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
@@ -151,7 +154,7 @@ func (d *Desk) freeRep(ctx context.Context, q *db.Queries, a Actor, insteadOf *u
 	}
 	current := *rep.ForegroundCallID
 	// This server knows better than the database what became of its own calls.
-	if c := d.liveCall(current); c != nil && c.over {
+	if c := d.liveCall(current); c != nil && !c.in(a.ID) {
 		return nil
 	} else if c == nil {
 		elsewhere, err := q.CallInProgress(ctx, db.CallInProgressParams{ID: current, Me: d.Server, MyEpoch: d.epoch})
@@ -288,24 +291,6 @@ func (d *Desk) typedRefused(ctx context.Context, n phone.Number, rows []db.Numbe
 	return nil, nil
 }
 
-// whoseNumber ranks the records that have a number.
-func (d *Desk) whoseNumber(ctx context.Context, a Actor, e164, ext string) ([]match.Match, []db.NumberCandidatesRow, error) {
-	rows, err := d.Store.NumberCandidates(ctx, &e164)
-	if err != nil {
-		return nil, nil, err
-	}
-	var candidates []match.Candidate
-	seen := map[uuid.UUID]bool{}
-	for _, row := range rows {
-		if !seen[row.RecordID] {
-			seen[row.RecordID] = true
-			candidates = append(candidates, match.Candidate{Record: row.RecordID.String(), Company: row.Kind == "company",
-				Ext: row.Ext, OwnerIsMe: row.OwnerID != nil && *row.OwnerID == a.ID})
-		}
-	}
-	return match.Rank(candidates, ext), rows, nil
-}
-
 // reasons are what was written down with each kind of do-not-call.
 type reasons struct{ number, person, company, listed string }
 
@@ -331,13 +316,13 @@ func (d *Desk) HangUp(ctx context.Context, a Actor, id uuid.UUID) error {
 		return err
 	}
 	// Not in progress here: over, somebody else's, or never there. Hanging up twice is no mistake.
-	c, readErr := d.Store.CallByID(ctx, id)
+	c, readErr := d.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: id})
 	switch {
 	case store.NotFound(readErr):
 		return ErrNotFound
 	case readErr != nil:
 		return readErr
-	case c.RepID != a.ID:
+	case c.RepID != a.ID: // the slip of whoever asks is read first
 		return call.ErrNotThere
 	}
 	return nil

@@ -66,11 +66,18 @@ type Desk struct {
 
 // liveCall is what is known of a call in progress besides its state.
 type liveCall struct {
-	rep     uuid.UUID
-	slip    uuid.UUID
+	parts   map[uuid.UUID]uuid.UUID // by rep: the slip of each who is, or was, in it
+	claimed uuid.UUID               // of one that rings: the slip of who is answering it
 	records []uuid.UUID
-	over    bool          // the rep has left it, though that may not be saved yet
-	changed chan struct{} // of one that came in: who routes it is told of every change
+	state   call.State    // the newest, though it may not be saved yet
+	changed chan struct{} // of one that rings reps: who routes it is told of every change
+	hears   string        // what the outside hears of us, where it is not a person
+}
+
+// in tells whether a rep is in the call.
+func (c *liveCall) in(rep uuid.UUID) bool {
+	_, part := c.parts[rep]
+	return part && !c.state.HasLeft(rep.String())
 }
 
 type slipOwner struct{ user, call uuid.UUID }

@@ -132,7 +132,7 @@ func (w *world) calls() contract.Call {
 // until waits for a condition that other goroutines bring about.
 func (w *world) until(what string, ok func() bool) {
 	w.t.Helper()
-	require.Eventually(w.t, ok, 10*time.Second, 2*time.Millisecond, what)
+	require.Eventually(w.t, ok, time.Minute, 2*time.Millisecond, what)
 }
 
 func (w *world) phase(id uuid.UUID) contract.Phase {

@@ -4,13 +4,10 @@ import (
 	"context"
 	"encoding/json"
 	"strings"
-	"time"
 
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
-	"trundo/internal/core/lane"
-	"trundo/internal/core/phone"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -167,110 +164,4 @@ func (d *Desk) FollowUps(ctx context.Context, a Actor, mine, open bool) ([]contr
 		}
 	}
 	return views, nil
-}
-
-// laneHorizon is how far ahead the lane looks.
-const laneHorizon = 36 * time.Hour
-
-// Lane is what a owes, ranked, and the calls a has just made.
-func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
-	f, err := d.firm(ctx)
-	if err != nil {
-		return contract.Lane{}, err
-	}
-	now := d.Clock.Now()
-	follow, err := d.Store.LaneFollowUps(ctx, a.ID)
-	if err != nil {
-		return contract.Lane{}, err
-	}
-	slips, err := d.Store.LaneSlips(ctx, a.ID)
-	if err != nil {
-		return contract.Lane{}, err
-	}
-	var items []lane.Item
-	followUps, calls := map[string]db.LaneFollowUpsRow{}, map[string]db.LaneSlipsRow{}
-	var records, callIDs []uuid.UUID
-	for _, x := range follow {
-		it := lane.Item{Kind: lane.FollowUp, ID: x.ID.String(), Promised: x.Promised, DayOnly: x.DayOnly, Text: x.Text}
-		if x.DueAt != nil {
-			it.Due = *x.DueAt
-		}
-		items, records = append(items, it), append(records, x.RecordID)
-		followUps[it.ID] = x
-	}
-	for _, x := range slips {
-		it := lane.Item{Kind: lane.UnfiledSlip, ID: x.ID.String(), Since: x.Since, HasNotes: x.HasNotes}
-		items, callIDs = append(items, it), append(callIDs, x.CallID)
-		calls[it.ID] = x
-	}
-	owed, missed, err := d.laneMissed(ctx, a, f)
-	if err != nil {
-		return contract.Lane{}, err
-	}
-	for _, it := range owed {
-		items, callIDs = append(items, it), append(callIDs, missed[it.ID].CallID)
-	}
-	rows, err := d.recordRowsByID(ctx, a, f, records)
-	if err != nil {
-		return contract.Lane{}, err
-	}
-	rowOf := map[uuid.UUID]contract.RecordRow{}
-	for _, r := range rows {
-		rowOf[r.ID] = r
-	}
-	linkOf, err := d.whoOf(ctx, callIDs)
-	if err != nil {
-		return contract.Lane{}, err
-	}
-	view := contract.Lane{Owed: []contract.LaneEntry{}, At: now}
-	for _, e := range lane.Rank(items, now, a.Zone, laneHorizon) {
-		entry := contract.LaneEntry{Kind: contract.LaneEntryKind(e.Kind), ID: uuid.MustParse(e.ID), Text: e.Text, Reason: e.Reason,
-			Tone: contract.LaneEntryTone(e.Tone), When: e.When}
-		switch e.Kind {
-		case lane.FollowUp:
-			x := followUps[e.ID]
-			row := rowOf[x.RecordID]
-			entry.Record, entry.Version = &contract.RecordRef{ID: row.ID, Kind: row.Kind, Name: row.Name}, x.Version
-			entry.Number = firstCallable(row.Numbers)
-		case lane.UnfiledSlip:
-			x := calls[e.ID]
-			entry.CallID, entry.Record = &x.CallID, linkOf[x.CallID]
-			entry.Text = phone.Format(x.RemoteE164, x.RemoteExt, f.region, a.Style)
-		case lane.MissedCall:
-			x := missed[e.ID]
-			entry.CallID, entry.Record, entry.Version, entry.TakenBy = &x.CallID, linkOf[x.CallID], x.Version, e.TakenBy
-			entry.Text, entry.Typed = missedText(x, f, a), missedText(x, f, a)
-		}
-		if e.Due.IsZero() || e.Due.Before(dayEnd(now.In(a.Zone))) {
-			view.Today++
-		}
-		view.Owed = append(view.Owed, entry)
-	}
-	view.JustNow, err = d.recentCalls(ctx, a, 5)
-	return view, err
-}
-
-// whoOf names the person, or else the company, of each call.
-func (d *Desk) whoOf(ctx context.Context, calls []uuid.UUID) (map[uuid.UUID]*contract.RecordRef, error) {
-	who := map[uuid.UUID]*contract.RecordRef{}
-	links, err := d.Store.LinksOfCalls(ctx, calls)
-	if err != nil {
-		return nil, err
-	}
-	for _, l := range links { // persons come before companies
-		if who[l.CallID] == nil {
-			who[l.CallID] = &contract.RecordRef{ID: l.RecordID, Kind: contract.RecordKind(l.Kind), Name: l.Name}
-		}
-	}
-	return who, nil
-}
-
-// firstCallable is the first number that may be called and exists; nil where there is none.
-func firstCallable(numbers []contract.PhoneNumber) *contract.PhoneNumber {
-	for i := range numbers {
-		if n := numbers[i]; n.Dialable && n.Refused == "" {
-			return &n
-		}
-	}
-	return nil
 }

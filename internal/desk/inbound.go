@@ -2,13 +2,13 @@ package desk
 
 import (
 	"context"
+	"encoding/json"
 	"strings"
 	"time"
 
 	"github.com/google/uuid"
 
 	"trundo/internal/carrier"
-	"trundo/internal/contract"
 	"trundo/internal/core/call"
 	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
@@ -95,7 +95,7 @@ func (d *Desk) arrive(ctx context.Context, ref carrier.Ref, from, to string) (uu
 			return id, line, err
 		}
 		// One clear winner is the caller; several are offered to whoever answers.
-		if record, ask := match.Attach(matches, ""); !ask {
+		if record, ok := match.Winner(matches); ok {
 			for _, row := range rows {
 				if row.RecordID.String() == record {
 					p.RemoteLabel = row.Label
@@ -108,7 +108,7 @@ func (d *Desk) arrive(ctx context.Context, ref carrier.Ref, from, to string) (uu
 		}
 	}
 	d.mu.Lock()
-	d.live[id] = &liveCall{records: p.LinkRecords, changed: make(chan struct{}, 1)}
+	d.live[id] = &liveCall{records: p.LinkRecords, state: state, changed: make(chan struct{}, 1)}
 	d.mu.Unlock()
 	if err := d.Store.InsertInbound(ctx, p); err != nil {
 		d.mu.Lock()
@@ -121,10 +121,14 @@ func (d *Desk) arrive(ctx context.Context, ref carrier.Ref, from, to string) (uu
 	return id, line, nil
 }
 
-// route rings reps until one answers, the caller gives up, or nobody is left.
+// route rings reps until one answers, the caller gives up, or nobody is left; then what follows.
 func (d *Desk) route(ctx context.Context, id uuid.UUID, line db.LineByNumberRow) {
 	started := d.Clock.Now()
 	tried := map[string]bool{}
+	hours := hoursOf(line.Hours)
+	here := started.In(zoneNamed(line.Zone))
+	rule := routing.Rule{Mode: routing.Mode(line.RingMode), Rings: time.Duration(line.RingSeconds) * time.Second, Limit: time.Duration(line.LimitSeconds) * time.Second,
+		Open: hours.Open(here), Unanswered: routing.Follow(line.Unanswered), Closed: routing.Follow(line.Closed)}
 	for {
 		state, there := d.board.Snapshot(id)
 		if !there || state.Phase() != call.PhaseRinging {
@@ -134,10 +138,13 @@ func (d *Desk) route(ctx context.Context, id uuid.UUID, line db.LineByNumberRow)
 		if err != nil && ctx.Err() == nil && !store.Away(err) {
 			d.Log.Error("whom a line rings", "line", line.Label, "error", err)
 		}
-		rule := routing.Rule{Mode: routing.Mode(line.RingMode), Rings: time.Duration(line.RingSeconds) * time.Second, Limit: time.Duration(line.LimitSeconds) * time.Second, Open: true}
 		step := routing.Next(rule, reps, tried, d.Clock.Since(started))
-		if step.Miss {
-			d.miss(ctx, id, step.Why)
+		if step.Then != "" {
+			box := boxOf(reps)
+			if err := d.Store.SetMissedWhy(ctx, db.SetMissedWhyParams{ID: id, Why: step.Why, BoxUserID: box}); err != nil {
+				d.Log.Warn("why a call was missed", "call", id, "error", err)
+			}
+			d.follow(ctx, id, step.Then, line, box, hours.ClosedText(here))
 			return
 		}
 		if err := d.board.Do(ctx, id, call.Offer{To: step.Ring, Device: "browser"}); err != nil {
@@ -145,6 +152,33 @@ func (d *Desk) route(ctx context.Context, id uuid.UUID, line db.LineByNumberRow)
 		}
 		d.ring(ctx, id, step, tried)
 	}
+}
+
+// hoursOf reads a line's opening hours. What cannot be read, which nobody could have entered, is always open.
+func hoursOf(data []byte) routing.Hours {
+	var h routing.Hours
+	_ = json.Unmarshal(data, &h)
+	return h
+}
+
+func zoneNamed(name string) *time.Location {
+	zone, err := time.LoadLocation(name)
+	if err != nil {
+		return time.UTC
+	}
+	return zone
+}
+
+// boxOf is whose voicemail a line's is: that of the one rep whom it rings; nil is the line's own.
+func boxOf(reps []routing.Rep) *uuid.UUID {
+	if len(reps) != 1 {
+		return nil
+	}
+	id, err := uuid.Parse(reps[0].ID)
+	if err != nil {
+		return nil
+	}
+	return &id
 }
 
 // ring waits until those who are rung have answered or declined, or have been rung for long enough.
@@ -182,14 +216,6 @@ func (d *Desk) ring(ctx context.Context, id uuid.UUID, step routing.Step, tried 
 	}
 }
 
-// miss ends a call that nobody answered, and says why.
-func (d *Desk) miss(ctx context.Context, id uuid.UUID, why string) {
-	if err := d.Store.SetMissedWhy(ctx, db.SetMissedWhyParams{ID: id, Why: why}); err != nil {
-		d.Log.Warn("why a call was missed", "call", id, "error", err)
-	}
-	_ = d.board.Do(ctx, id, call.Miss{})
-}
-
 func (d *Desk) changedOf(id uuid.UUID) chan struct{} {
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -201,45 +227,54 @@ func (d *Desk) changedOf(id uuid.UUID) chan struct{} {
 
 // repsOf are those whom a line may ring.
 func (d *Desk) repsOf(ctx context.Context, line uuid.UUID) ([]routing.Rep, error) {
-	rows, err := d.Store.RepsOfLine(ctx, line)
+	since, err := d.wrappingSince(ctx)
 	if err != nil {
 		return nil, err
 	}
-	d.mu.Lock()
-	busy := map[uuid.UUID]bool{}
-	for _, c := range d.live {
-		if c.rep != uuid.Nil && !c.over {
-			busy[c.rep] = true
-		}
+	rows, err := d.Store.RepsOfLine(ctx, db.RepsOfLineParams{WrappingSince: since, LineID: line})
+	if err != nil {
+		return nil, err
 	}
-	d.mu.Unlock()
+	calls := d.callCounts()
 	reps := make([]routing.Rep, len(rows))
 	for i, r := range rows {
-		reps[i] = routing.Rep{ID: r.ID.String(), Takes: r.Availability == availableWord, Busy: r.Busy || busy[r.ID], Reached: d.Hub.Reached(r.ID), IdleSince: r.Since}
+		reps[i] = routing.Rep{ID: r.ID.String(), Takes: r.TakesCalls, Calls: calls[r.ID], Wrapping: r.Wrapping && calls[r.ID] == 0, Reached: d.Hub.Reached(r.ID), IdleSince: r.Since}
+		if r.Busy && calls[r.ID] == 0 && d.elsewhere(ctx, r.ID) {
+			reps[i].Calls = 2 // on another server, which alone could hold that call
+		}
 	}
 	return reps, nil
 }
 
-const (
-	availableWord = "available"
-	awayWord      = "away"
-)
-
-// SetAvailability says whether a takes calls. Whoever is rung and goes away is rung no longer. Error: *FieldError.
-func (d *Desk) SetAvailability(ctx context.Context, a Actor, availability string) error {
-	if availability != availableWord && availability != awayWord {
-		return wrong("availability", "say available or away")
-	}
-	if err := d.Store.SetAvailability(ctx, db.SetAvailabilityParams{UserID: a.ID, Availability: availability, At: d.Clock.Now()}); err != nil {
-		return err
-	}
-	if availability == awayWord {
-		for _, id := range d.ringingFor(a.ID) {
-			_ = d.board.Do(ctx, id, call.Withdraw{From: a.ID.String()})
+// callCounts are, by rep, the calls on this server that they are in.
+func (d *Desk) callCounts() map[uuid.UUID]int {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	counts := map[uuid.UUID]int{}
+	for _, c := range d.live {
+		for rep := range c.parts {
+			if c.in(rep) {
+				counts[rep]++
+			}
 		}
 	}
-	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindBook}) // colleagues see it
-	return nil
+	return counts
+}
+
+// elsewhere tells whether a rep is in a call on another server.
+func (d *Desk) elsewhere(ctx context.Context, rep uuid.UUID) bool {
+	there, err := d.Store.InCallElsewhere(ctx, db.InCallElsewhereParams{UserID: rep, Me: d.Server, MyEpoch: d.epoch})
+	return err != nil || there
+}
+
+// wrappingSince is since when a call may have ended for its unfiled slip to keep further calls away.
+func (d *Desk) wrappingSince(ctx context.Context) (*time.Time, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return nil, err
+	}
+	since := d.Clock.Now().Add(-f.wrap)
+	return &since, nil
 }
 
 // ringingFor are the calls that ring for a user on this server.
@@ -265,77 +300,4 @@ func (d *Desk) ringingFor(user uuid.UUID) []uuid.UUID {
 		}
 	}
 	return mine
-}
-
-// Rings are the calls that ring for a, each with who it probably is and what matters before the first word.
-func (d *Desk) Rings(ctx context.Context, a Actor) ([]contract.Ring, error) {
-	rings := []contract.Ring{}
-	f, err := d.firm(ctx)
-	if err != nil {
-		return nil, err
-	}
-	for _, id := range d.ringingFor(a.ID) {
-		c, err := d.Store.CallByID(ctx, id)
-		if err != nil {
-			return nil, err
-		}
-		r := contract.Ring{CallID: id, Since: c.StartedAt, Withheld: c.Withheld, Display: c.RemoteTyped, Candidates: []contract.Candidate{}, Facts: []string{}}
-		if c.RemoteE164 != "" {
-			r.Display = phone.Format(c.RemoteE164, c.RemoteExt, f.region, a.Style)
-		}
-		if c.LineID != nil {
-			r.Line, r.Source = f.lineLabels[*c.LineID], f.lineSources[*c.LineID]
-		}
-		if c.RemoteE164 != "" {
-			if r.Candidates, err = d.candidates(ctx, a, db.CallsByIDsRow(c)); err != nil {
-				return nil, err
-			}
-		}
-		if len(r.Candidates) > 0 {
-			if r.Facts, err = d.beforeTheFirstWord(ctx, a, r.Candidates[0].Record); err != nil {
-				return nil, err
-			}
-		}
-		rings = append(rings, r)
-	}
-	return rings, nil
-}
-
-// beforeTheFirstWord is what a rep wants to know of a caller: what was promised, what is open, the last contact. Three at most.
-func (d *Desk) beforeTheFirstWord(ctx context.Context, a Actor, r contract.RecordRef) ([]string, error) {
-	facts := []string{}
-	promises, err := d.Store.OpenPromises(ctx, r.ID)
-	if err != nil {
-		return nil, err
-	}
-	for _, p := range promises {
-		text := "promised: " + p.Text
-		if p.DueAt != nil {
-			text += p.DueAt.In(a.Zone).Format(", 2 Jan 15:04")
-		}
-		facts = append(facts, text)
-	}
-	matters, err := d.Store.OpenMatters(ctx, &r.ID)
-	if err != nil {
-		return nil, err
-	}
-	for _, m := range matters {
-		facts = append(facts, "open "+m.Kind+": "+m.Name+", "+m.Stage)
-	}
-	last, err := d.Store.LastContact(ctx, r.ID)
-	if err != nil {
-		return nil, err
-	}
-	for _, c := range last {
-		text := "last call " + c.StartedAt.In(a.Zone).Format("2 Jan")
-		switch {
-		case c.Outcome != "":
-			text += ": " + c.Outcome
-		case c.AnsweredAt == nil:
-			text += ", not answered"
-		}
-		// The last contact is always told; of what is open there may be more than there is room for.
-		facts = append(facts[:min(len(facts), 2)], text)
-	}
-	return facts[:min(len(facts), 3)], nil
 }

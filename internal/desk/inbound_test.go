@@ -15,6 +15,12 @@ import (
 	"trundo/internal/desk"
 )
 
+// The states that every firm begins with.
+var (
+	availableState = uuid.MustParse("00000000-0000-7000-8000-000000000001")
+	awayState      = uuid.MustParse("00000000-0000-7000-8000-000000000002")
+)
+
 // sits gives a rep a window.
 func (w *world) sits(a desk.Actor) {
 	w.t.Helper()
@@ -130,7 +136,8 @@ func TestMissedCallsOfANumberAreOneThingOwedUntilSomebodySpeaksWithThem(t *testi
 func TestACallIsMissedAtOnceWhereNobodyCanBeRung(t *testing.T) {
 	w := newWorld(t)
 	w.sits(w.ines)
-	require.NoError(t, w.SetAvailability(t.Context(), w.ines, "away"))
+	require.NoError(t, w.SetAvailability(t.Context(), w.ines, awayState))
+	w.line(func(l *contract.FirmLine) { l.Unanswered = contract.FirmLineUnansweredEnd })
 	w.comesIn("+14135550199")
 	w.until("owed", func() bool { return len(w.missed(w.ines)) == 1 })
 	owed := w.missed(w.ines)[0]

@@ -3,8 +3,13 @@ package desk
 import (
 	"context"
 
+	"github.com/google/uuid"
+
+	"trundo/internal/carrier"
 	"trundo/internal/contract"
+	"trundo/internal/core/call"
 	"trundo/internal/core/phone"
+	"trundo/internal/store"
 )
 
 // OutsideLines are the lines that the outside can call.
@@ -22,6 +27,28 @@ func (d *Desk) OutsideLines(ctx context.Context) ([]contract.OutsideLine, error)
 	return views, nil
 }
 
+// LineNumbers are the lines that the outside can call.
+func (d *Desk) LineNumbers(ctx context.Context) []string {
+	lines, err := d.OutsideLines(ctx)
+	if err != nil {
+		return nil
+	}
+	numbers := make([]string, len(lines))
+	for i, l := range lines {
+		numbers[i] = l.E164
+	}
+	return numbers
+}
+
+// SomebodysNumber is the number of anybody in the book; "" where there is none.
+func (d *Desk) SomebodysNumber(ctx context.Context) string {
+	number, err := d.Store.SomebodysNumber(ctx, store.NewID().String())
+	if err != nil || number == nil {
+		return ""
+	}
+	return *number
+}
+
 // NormalNumber is a typed number in its normal form. Error: *FieldError about "to".
 func (d *Desk) NormalNumber(ctx context.Context, typed string) (string, error) {
 	f, err := d.firm(ctx)
@@ -33,6 +60,40 @@ func (d *Desk) NormalNumber(ctx context.Context, typed string) (string, error) {
 		return "", &FieldError{Field: "to", Err: err}
 	}
 	return n.E164, nil
+}
+
+// WhatIsHeard is what the outside hears on a carrier's leg: a ring, a greeting, a person, or that it is on hold.
+func (d *Desk) WhatIsHeard(ctx context.Context, ref carrier.Ref) string {
+	id, there := d.board.CallOf(ref)
+	if !there {
+		return ""
+	}
+	s, there := d.board.Snapshot(id)
+	if !there {
+		return ""
+	}
+	switch phase := s.Phase(); {
+	case phase == call.PhaseRinging && s.Inbound:
+		return "it rings"
+	case phase == call.PhaseMessage:
+		if c := d.liveCall(id); c != nil {
+			return c.hears
+		}
+	case phase == call.PhaseSpeaking && s.OnHold:
+		return "on hold"
+	case phase == call.PhaseSpeaking:
+		for _, user := range s.Takers() {
+			if s.Muted(user) {
+				return "nothing: they are muted"
+			}
+			if u, err := uuid.Parse(user); err == nil {
+				if who, err := d.Actor(ctx, u); err == nil {
+					return who.Name
+				}
+			}
+		}
+	}
+	return ""
 }
 
 // WhoHas names who of the book has a number: the best guess, or "".

@@ -40,6 +40,14 @@ type Actor struct {
 	Line  *uuid.UUID
 }
 
+// zone is a's own, UTC for nobody.
+func (a Actor) zone() *time.Location {
+	if a.Zone == nil {
+		return time.UTC
+	}
+	return a.Zone
+}
+
 // leads tells whether a may correct what others have written.
 func (a Actor) leads() bool { return a.Role == Supervisor || a.Role == Admin }
 
@@ -63,9 +71,11 @@ type firm struct {
 	currency     string
 	book         book
 	rules        slip.Rules
-	lines        []callerid.Line // active ones
-	outcomes     []db.Outcome    // all, also those no longer offered
-	types        []db.CallType   // likewise
+	wrap         time.Duration
+	states       []db.AvailabilityState // all, also those no longer offered
+	lines        []callerid.Line        // active ones
+	outcomes     []db.Outcome           // all, also those no longer offered
+	types        []db.CallType          // likewise
 	lineLabels   map[uuid.UUID]string
 	lineSources  map[uuid.UUID]string
 }
@@ -77,6 +87,7 @@ type firmSettings struct {
 	Currency      string `json:"currency"`
 	OutcomeNeeded bool   `json:"outcome_needed"`
 	TypeNeeded    bool   `json:"type_needed"`
+	WrapSeconds   int    `json:"wrap_seconds"` // for how long an unfiled slip keeps further calls away
 }
 
 func (d *Desk) firm(ctx context.Context) (*firm, error) {
@@ -116,7 +127,7 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 	if err := d.setting(ctx, "firm", &s); err != nil {
 		return nil, err
 	}
-	f := &firm{name: s.Name, region: s.Region, rules: slip.Rules{OutcomeNeeded: s.OutcomeNeeded, TypeNeeded: s.TypeNeeded}}
+	f := &firm{name: s.Name, region: s.Region, wrap: time.Duration(s.WrapSeconds) * time.Second, rules: slip.Rules{OutcomeNeeded: s.OutcomeNeeded, TypeNeeded: s.TypeNeeded}}
 	if f.region == "" {
 		f.region = "US"
 	}
@@ -139,6 +150,9 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 		return nil, err
 	}
 	if f.types, err = d.Store.CallTypes(ctx); err != nil {
+		return nil, err
+	}
+	if f.states, err = d.Store.AvailabilityStates(ctx); err != nil {
 		return nil, err
 	}
 	f.book, err = d.readBook(ctx)
@@ -229,12 +243,21 @@ func (d *Desk) Me(ctx context.Context, a Actor) (contract.Me, error) {
 	}
 	me := contract.Me{ID: a.ID, Login: a.Login, Name: a.Name, Role: contract.MeRole(a.Role), Zone: a.Zone.String(), Demo: d.Demo,
 		LiveEpoch: d.Hub.Epoch(), Outcomes: []contract.Outcome{}, CallTypes: []contract.CallType{},
-		Firm: contract.Firm{Name: f.name, Region: f.region, OutcomeNeeded: f.rules.OutcomeNeeded, TypeNeeded: f.rules.TypeNeeded}}
+		Firm: contract.Firm{Name: f.name, Region: f.region, OutcomeNeeded: f.rules.OutcomeNeeded, TypeNeeded: f.rules.TypeNeeded, WrapSeconds: int(f.wrap.Seconds())}}
 	state, err := d.Store.Availability(ctx, a.ID)
 	if err != nil && !store.NotFound(err) {
 		return me, err
 	}
-	me.Availability, me.Simulated = state.Availability, d.Simulated
+	me.Availability = contract.AvailabilityChoice{ID: state.StateID, Label: state.Label, TakesCalls: state.TakesCalls}
+	me.Simulated, me.Availabilities = d.Simulated, []contract.AvailabilityChoice{}
+	for _, s := range f.states {
+		if s.Active {
+			me.Availabilities = append(me.Availabilities, contract.AvailabilityChoice{ID: s.ID, Label: s.Label, TakesCalls: s.TakesCalls})
+		}
+	}
+	if me.Preferences, err = d.preferences(ctx, a); err != nil {
+		return me, err
+	}
 	if shown, err := callerid.Choose(f.lines, callerid.Request{RepLine: text(a.Line), Region: f.region}); err == nil {
 		me.Line = phone.Format(shown.Line.E164, "", f.region, a.Style)
 	}
@@ -260,7 +283,7 @@ func (d *Desk) DemoPeople(ctx context.Context) ([]contract.DemoPerson, error) {
 	if !d.Demo {
 		return people, nil
 	}
-	users, err := d.Store.Users(ctx)
+	users, err := d.Store.Users(ctx, nil)
 	if err != nil {
 		return nil, err
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"time"
 
 	"github.com/google/uuid"
@@ -158,7 +159,7 @@ func callStateParams(id uuid.UUID, s call.State) db.SaveCallStateParams {
 	parts := s.PartsAt(s.Last)
 	p := db.SaveCallStateParams{CallID: id, State: string(s.Phase()), LastSeq: s.Seq, RangAt: set(s.Rang()), AnsweredAt: set(s.Answered()),
 		EndedAt: set(s.Ended), EndReason: string(s.Reason), DialMs: parts.Dialing.Milliseconds(), RingMs: parts.Ringing.Milliseconds(),
-		TalkMs: parts.Talking.Milliseconds()}
+		TalkMs: parts.Talking.Milliseconds(), MessageMs: s.Message().Milliseconds()}
 	for _, l := range s.Legs {
 		p.LegNos = append(p.LegNos, int(l.No))
 		p.LegParties = append(p.LegParties, string(l.Party))
@@ -171,7 +172,11 @@ func callStateParams(id uuid.UUID, s call.State) db.SaveCallStateParams {
 		p.LegAnswered = append(p.LegAnswered, l.Answered)
 		p.LegEnded = append(p.LegEnded, l.Ended)
 		p.LegReasons = append(p.LegReasons, string(l.Reason))
-		for _, sp := range l.Spans {
+		for i, sp := range l.Spans {
+			// A span that ends in the very microsecond in which it began is none: the next one begins there too.
+			if i+1 < len(l.Spans) && l.Spans[i+1].From.Truncate(time.Microsecond).Equal(sp.From.Truncate(time.Microsecond)) {
+				continue
+			}
 			p.SpanLegs = append(p.SpanLegs, int(l.No))
 			p.SpanBridges = append(p.SpanBridges, int(sp.Bridge))
 			p.SpanFroms = append(p.SpanFroms, sp.From)
@@ -194,8 +199,7 @@ func (d *Desk) CallChanged(id uuid.UUID, facts []call.Fact, state call.State) {
 	d.mu.Lock()
 	var changed chan struct{}
 	if c := d.live[id]; c != nil {
-		c.over = state.HasLeft(c.rep.String())
-		changed = c.changed
+		c.state, changed = state, c.changed
 	}
 	d.mu.Unlock()
 	d.journal.Add(journal.Entry{Kind: kindFacts, Value: factsEntry{id, storeFacts(facts), state}})
@@ -203,10 +207,7 @@ func (d *Desk) CallChanged(id uuid.UUID, facts []call.Fact, state call.State) {
 	if c == nil {
 		return
 	}
-	if c.rep != uuid.Nil {
-		view := stateView(id, &state, false)
-		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, Call: &view}, c.rep)
-	}
+	d.publishState(id, c, &state, false)
 	if rung := repsIn(facts, &state); len(rung) > 0 {
 		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRing, CallID: &id}, rung...)
 	}
@@ -223,7 +224,7 @@ func repsIn(facts []call.Fact, state *call.State) []uuid.UUID {
 	var users []uuid.UUID
 	for _, f := range facts {
 		leg := state.Leg(f.Leg)
-		if leg == nil || leg.Party != call.Rep || !state.Inbound {
+		if leg == nil || leg.Party != call.Rep || !state.Inbound && !state.Internal {
 			continue
 		}
 		if u, err := uuid.Parse(leg.User); err == nil {
@@ -239,10 +240,7 @@ func (d *Desk) callSaved(id uuid.UUID, state call.State, settled bool) {
 	if c == nil {
 		return
 	}
-	if c.rep != uuid.Nil {
-		view := stateView(id, &state, true)
-		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, Call: &view}, c.rep)
-	}
+	d.publishState(id, c, &state, true)
 	if state.Phase() == call.PhaseEnded {
 		d.mu.Lock()
 		delete(d.live, id)
@@ -250,8 +248,18 @@ func (d *Desk) callSaved(id uuid.UUID, state call.State, settled bool) {
 		d.publishHistory(&id, c.records...)
 		if settled {
 			d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
-		} else if c.rep != uuid.Nil {
-			d.publishLane(c.rep)
+		} else {
+			for rep := range c.parts {
+				d.publishLane(rep)
+			}
+		}
+		if state.Internal { // slips on which nothing was written have been filed with it
+			for rep := range c.parts {
+				d.publishSlip(rep, id, "")
+			}
+		}
+		if len(c.parts) > 0 {
+			d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindTeam})
 		}
 	}
 }
@@ -261,13 +269,22 @@ func (d *Desk) liveCall(id uuid.UUID) *liveCall {
 	defer d.mu.Unlock()
 	if c := d.live[id]; c != nil {
 		copied := *c
+		copied.parts = maps.Clone(c.parts)
 		return &copied
 	}
 	return nil
 }
 
-func stateView(id uuid.UUID, s *call.State, saved bool) contract.CallState {
-	return contract.CallState{CallID: id, Phase: contract.Phase(s.Phase()), OnHold: s.OnHold, StartedAt: s.Started, RangAt: set(s.Rang()),
+// publishState tells everybody who is in a call how it stands.
+func (d *Desk) publishState(id uuid.UUID, c *liveCall, state *call.State, saved bool) {
+	for rep := range c.parts {
+		view := stateView(id, state, saved, rep)
+		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, Call: &view}, rep)
+	}
+}
+
+func stateView(id uuid.UUID, s *call.State, saved bool, reader uuid.UUID) contract.CallState {
+	return contract.CallState{CallID: id, Phase: contract.Phase(s.Phase()), OnHold: s.OnHold, Muted: s.Muted(reader.String()), StartedAt: s.Started, RangAt: set(s.Rang()),
 		AnsweredAt: set(s.Answered()), EndedAt: set(s.Ended), EndReason: string(s.Reason), Saved: saved}
 }
 

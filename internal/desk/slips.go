@@ -287,7 +287,11 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 			o, _ := f.outcome(*s.OutcomeID)
 			look.NotesNeeded, look.OutcomeLabel = o.NeedsNotes, o.Label
 		}
-		if err := slip.CanFile(look, &state, f.rules); err != nil {
+		rules := f.rules
+		if s.Internal {
+			rules = slip.Rules{} // among colleagues nothing is compulsory
+		}
+		if err := slip.CanFile(look, &state, rules); err != nil {
 			return err
 		}
 		now := d.Clock.Now()
@@ -326,6 +330,11 @@ func (d *Desk) Attach(ctx context.Context, a Actor, id, record uuid.UUID) (contr
 		r := row.Record
 		if r.DeletedAt != nil {
 			return "", &FieldError{"record", ErrGone}
+		}
+		if s.AsksWho {
+			if err := d.learn(ctx, q, a, s.CallID, r.ID); err != nil {
+				return "", err
+			}
 		}
 		for _, l := range slip.LinksFor(subject(r.ID, r.Kind, r.CompanyID, r.PersonID), "attached by hand") {
 			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: s.CallID, RecordID: uuid.MustParse(l.Record), SlipID: &id, Role: string(l.Role),

@@ -1,8 +1,11 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"errors"
+	"fmt"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -22,6 +25,12 @@ func settleUnreturned(ctx context.Context, q *db.Queries, id uuid.UUID, s call.S
 		return false, nil
 	}
 	spoke := !s.Answered().IsZero()
+	if s.Internal {
+		if _, err := q.FileEmptySlips(ctx, db.FileEmptySlipsParams{At: &s.Ended, CallID: id}); err != nil || spoke {
+			return false, err
+		}
+		return true, q.OwesColleague(ctx, db.OwesColleagueParams{CallID: id, Text: missedColleague(s)})
+	}
 	if s.Inbound && !spoke {
 		return true, q.OwesCall(ctx, id)
 	}
@@ -29,9 +38,23 @@ func settleUnreturned(ctx context.Context, q *db.Queries, id uuid.UUID, s call.S
 	return n > 0, err
 }
 
+// missedColleague is what stands in the lane of a colleague who was called and did not answer.
+func missedColleague(s call.State) string {
+	if m := s.Message(); m > 0 {
+		return fmt.Sprintf("left you a message of %s", minutesAndSeconds(m))
+	}
+	return "called you"
+}
+
+// minutesAndSeconds reads a duration as "0:34".
+func minutesAndSeconds(d time.Duration) string {
+	s := int(d.Round(time.Second).Seconds())
+	return fmt.Sprintf("%d:%02d", s/60, s%60)
+}
+
 // laneMissed are the calls that the firm owes, one entry for each number.
 func (d *Desk) laneMissed(ctx context.Context, a Actor, f *firm) ([]lane.Item, map[string]db.OpenUnreturnedRow, error) {
-	rows, err := d.Store.OpenUnreturned(ctx)
+	rows, err := d.Store.OpenUnreturned(ctx, db.OpenUnreturnedParams{Everything: a.leads(), Me: a.ID})
 	if err != nil {
 		return nil, nil, err
 	}
@@ -40,7 +63,7 @@ func (d *Desk) laneMissed(ctx context.Context, a Actor, f *firm) ([]lane.Item, m
 	seen := map[string]bool{}
 	for i := len(rows) - 1; i >= 0; i-- { // the newest of each number stands for all
 		r := rows[i]
-		if seen[r.RemoteE164] {
+		if r.RemoteE164 != "" && seen[r.RemoteE164] {
 			continue
 		}
 		seen[r.RemoteE164] = true
@@ -48,7 +71,7 @@ func (d *Desk) laneMissed(ctx context.Context, a Actor, f *firm) ([]lane.Item, m
 		if r.LineID != nil {
 			line = f.lineLabels[*r.LineID]
 		}
-		it := lane.Item{Kind: lane.MissedCall, ID: r.CallID.String(), Since: r.Since, Line: line, Times: r.Times, Tries: r.Tries}
+		it := lane.Item{Kind: lane.MissedCall, ID: r.CallID.String(), Since: r.Since, Line: line, Times: r.Times, Tries: r.Tries, Message: time.Duration(r.MessageMs) * time.Millisecond}
 		if r.TakenBy != nil {
 			if it.TakenBy = r.TakenName; *r.TakenBy == a.ID {
 				it.TakenByMe = true
@@ -78,16 +101,16 @@ func (d *Desk) ChangeUnreturned(ctx context.Context, a Actor, id uuid.UUID, c co
 		now := d.Clock.Now()
 		switch c.Action {
 		case contract.Take:
-			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{UserID: &a.ID, At: &now, RemoteE164: u.RemoteE164})
+			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{UserID: &a.ID, At: &now, RemoteE164: u.RemoteE164, CallID: id})
 		case contract.GiveBack:
-			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{At: &now, RemoteE164: u.RemoteE164})
+			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{At: &now, RemoteE164: u.RemoteE164, CallID: id})
 		case contract.Reopen:
 			return q.ReopenUnreturned(ctx, id)
 		}
 		if reason == "" {
 			return wrong("reason", "say why nobody has to call back")
 		}
-		if err := q.CloseUnreturned(ctx, db.CloseUnreturnedParams{At: &now, UserID: &a.ID, How: "by hand", Reason: reason, RemoteE164: u.RemoteE164}); err != nil {
+		if err := q.CloseUnreturned(ctx, db.CloseUnreturnedParams{At: &now, UserID: &a.ID, How: "by hand", Reason: reason, RemoteE164: u.RemoteE164, CallID: id}); err != nil {
 			return err
 		}
 		return d.audited(ctx, q, a, "call", id, "closed without calling back", map[string]string{}, map[string]string{"why": reason})
@@ -107,5 +130,8 @@ var (
 
 // missedText is how a missed call's number is read.
 func missedText(r db.OpenUnreturnedRow, f *firm, a Actor) string {
+	if r.RemoteE164 == "" {
+		return cmp.Or(r.RemoteTyped, "number withheld")
+	}
 	return phone.Format(r.RemoteE164, r.RemoteExt, f.region, a.Style)
 }

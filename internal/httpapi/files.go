@@ -25,6 +25,7 @@ func (s *Server) files(e *gin.Engine) {
 	e.PUT("/api/imports/:id/file", s.sameOrigin, s.signedIn, s.receiveImport)
 	e.GET("/api/imports/:id/rejects.csv", s.signedIn, s.rejectsFile)
 	e.GET("/api/exports/:id", s.signedIn, s.exportFile)
+	e.GET("/api/calls.csv", s.signedIn, s.callsFile)
 	e.GET("/api/calendar.ics", s.signedIn, s.myCalendar)
 	e.GET("/calendar/:secret", s.secretCalendar)
 }
@@ -95,6 +96,13 @@ func (s *Server) exportFile(c *gin.Context) {
 		return
 	}
 	s.attachment(c, p.FileName, p.ContentType, p.Write)
+}
+
+func (s *Server) callsFile(c *gin.Context) {
+	q := desk.CallQuery{Mine: c.Query("whose") != "team", Way: c.Query("way"), Only: c.Query("only"), Q: c.Query("q")}
+	s.attachment(c, "calls.csv", "text/csv; charset=utf-8", func(ctx context.Context, w io.Writer) error {
+		return s.desk.WriteCalls(ctx, actor(c), q, w)
+	})
 }
 
 func (s *Server) myCalendar(c *gin.Context) {

@@ -2,13 +2,16 @@ package httpapi
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
+	"trundo/internal/carrier"
 	"trundo/internal/carrier/sim"
 	"trundo/internal/contract"
+	"trundo/internal/core/call"
 	"trundo/internal/desk"
 )
 
@@ -36,10 +39,45 @@ func (s *Server) HoldCall(c *gin.Context, id contract.ID) {
 	}
 }
 
+// SendToVoicemail implements ServerInterface.
+func (s *Server) SendToVoicemail(c *gin.Context, id contract.ID) {
+	nothing(s, c, s.desk.SendToVoicemail(c.Request.Context(), actor(c), id))
+}
+
+// MuteCall implements ServerInterface.
+func (s *Server) MuteCall(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.HoldWish](s, c); ok {
+		nothing(s, c, s.desk.MuteCall(c.Request.Context(), actor(c), id, body.On))
+	}
+}
+
+// PressKeys implements ServerInterface.
+func (s *Server) PressKeys(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.KeysWish](s, c); ok {
+		nothing(s, c, s.desk.PressKeys(c.Request.Context(), actor(c), id, body.Digits))
+	}
+}
+
+// RecordFromCall implements ServerInterface.
+func (s *Server) RecordFromCall(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.RecordFromCall](s, c); ok {
+		v, err := s.desk.RecordFromCall(c.Request.Context(), actor(c), id, body)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
+// WriteDownCall implements ServerInterface.
+func (s *Server) WriteDownCall(c *gin.Context, p contract.WriteDownCallParams) {
+	if body, ok := read[contract.WrittenCall](s, c); ok {
+		v, err := s.desk.WriteDownCall(c.Request.Context(), actor(c), p.IdempotencyKey, body)
+		answer(s, c, http.StatusCreated, v, err)
+	}
+}
+
 // SetAvailability implements ServerInterface.
 func (s *Server) SetAvailability(c *gin.Context) {
 	if body, ok := read[contract.AvailabilityWish](s, c); ok {
-		nothing(s, c, s.desk.SetAvailability(c.Request.Context(), actor(c), string(body.Availability)))
+		nothing(s, c, s.desk.SetAvailability(c.Request.Context(), actor(c), body.Availability))
 	}
 }
 
@@ -56,6 +94,7 @@ type OtherSide interface {
 	OutsideLegs() []sim.OutsideLeg
 	OutsideAnswers(ref string) bool
 	OutsideHangsUp(ref string) bool
+	OutsidePresses(ref, digits string) bool
 	Man(number string, on bool)
 }
 
@@ -83,9 +122,20 @@ func (s *Server) outsideView(ctx context.Context) (contract.Outside, error) {
 		if err != nil {
 			return v, err
 		}
-		v.Legs = append(v.Legs, contract.OutsideLeg{Ref: l.Ref, FromUs: l.FromUs, From: l.From, To: l.To, Who: who, Answered: l.Answered})
+		v.Legs = append(v.Legs, contract.OutsideLeg{Ref: l.Ref, FromUs: l.FromUs, From: l.From, To: l.To, Who: who, Answered: l.Answered, Keys: l.Keys,
+			Hears: s.desk.WhatIsHeard(ctx, carrier.Ref(l.Ref))})
+	}
+	if s.morning != nil {
+		v.Morning.Running, v.Morning.PerHour, v.Morning.Made = s.morning.State()
 	}
 	return v, nil
+}
+
+// Morning is a stream of calls that the outside makes by itself.
+type Morning interface {
+	Start(perHour int)
+	Stop()
+	State() (running bool, perHour, made int)
 }
 
 // ActOutside implements ServerInterface.
@@ -109,6 +159,24 @@ func (s *Server) ActOutside(c *gin.Context) {
 	case contract.OutsideActActionHangUp:
 		if !s.outside.OutsideHangsUp(text(act.Ref)) {
 			err = &desk.FieldError{Field: "ref", Err: desk.ErrNotFound}
+		}
+	case contract.OutsideActActionPress:
+		if !call.KeypadDigits(text(act.Digits)) {
+			err = &desk.FieldError{Field: "digits", Err: call.ErrDigits}
+		} else if !s.outside.OutsidePresses(text(act.Ref), text(act.Digits)) {
+			err = &desk.FieldError{Field: "ref", Err: desk.ErrNotFound}
+		}
+	case contract.OutsideActActionMorningStart:
+		if s.morning == nil {
+			err = errNoSuchPath
+		} else if act.PerHour == nil {
+			err = &desk.FieldError{Field: "per_hour", Err: errors.New("say how many calls an hour")}
+		} else {
+			s.morning.Start(*act.PerHour)
+		}
+	case contract.OutsideActActionMorningStop:
+		if s.morning != nil {
+			s.morning.Stop()
 		}
 	case contract.OutsideActActionPlay, contract.OutsideActActionLeave:
 		var number string

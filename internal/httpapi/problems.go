@@ -54,6 +54,8 @@ var kinds = []struct {
 	{call.ErrNoSpeech, http.StatusConflict, "not_answered", "Not answered"},
 	{call.ErrHeld, http.StatusConflict, "held", "On hold already"},
 	{call.ErrNotHeld, http.StatusConflict, "not_held", "Not on hold"},
+	{call.ErrMuted, http.StatusConflict, "muted", "Muted already"},
+	{call.ErrUnmuted, http.StatusConflict, "not_muted", "Not muted"},
 	{desk.ErrSettled, http.StatusConflict, "settled", "Settled already"},
 	{desk.ErrTakenOn, http.StatusConflict, "taken_on", "Taken on already"},
 }

@@ -48,6 +48,9 @@ type ServerInterface interface {
 	// (POST /api/calls)
 	PlaceCall(c *gin.Context, params PlaceCallParams)
 
+	// (POST /api/calls/written-down)
+	WriteDownCall(c *gin.Context, params WriteDownCallParams)
+
 	// (GET /api/calls/{id})
 	GetCall(c *gin.Context, id ID)
 
@@ -62,6 +65,18 @@ type ServerInterface interface {
 
 	// (PUT /api/calls/{id}/hold)
 	HoldCall(c *gin.Context, id ID)
+
+	// (POST /api/calls/{id}/keys)
+	PressKeys(c *gin.Context, id ID)
+
+	// (PUT /api/calls/{id}/mute)
+	MuteCall(c *gin.Context, id ID)
+
+	// (POST /api/calls/{id}/voicemail)
+	SendToVoicemail(c *gin.Context, id ID)
+
+	// (PATCH /api/colleague-notes/{id})
+	SettleNote(c *gin.Context, id ID)
 	// ListDemoPeople Whom one can sign in as with one click. Empty outside the demo.
 	// (GET /api/demo/people)
 	ListDemoPeople(c *gin.Context)
@@ -144,6 +159,9 @@ type ServerInterface interface {
 	// (PUT /api/me/availability)
 	SetAvailability(c *gin.Context)
 
+	// (PUT /api/me/preferences)
+	SetPreferences(c *gin.Context)
+
 	// (POST /api/merges)
 	MergeRecords(c *gin.Context, params MergeRecordsParams)
 
@@ -216,17 +234,35 @@ type ServerInterface interface {
 	// (POST /api/session)
 	SignIn(c *gin.Context)
 
+	// (GET /api/settings/availability)
+	ListAvailabilityStates(c *gin.Context)
+
+	// (PUT /api/settings/availability)
+	PutAvailabilityStates(c *gin.Context)
+
 	// (GET /api/settings/book)
 	GetBookSettings(c *gin.Context)
 
 	// (PUT /api/settings/book)
 	SetBookSettings(c *gin.Context)
+
+	// (GET /api/settings/lines)
+	ListLines(c *gin.Context)
+
+	// (POST /api/settings/lines)
+	AddLine(c *gin.Context)
+
+	// (PUT /api/settings/lines/{id})
+	UpdateLine(c *gin.Context, id ID)
 	// ChangeSlip Sets subject, type and outcome, also after filing; then the change is kept in the audit trail.
 	// (PATCH /api/slips/{id})
 	ChangeSlip(c *gin.Context, id ID)
 
 	// (POST /api/slips/{id}/file)
 	FileSlip(c *gin.Context, id ID, params FileSlipParams)
+
+	// (POST /api/slips/{id}/new-record)
+	RecordFromCall(c *gin.Context, id ID)
 	// AttachNobody Answers the attach question with nobody.
 	// (POST /api/slips/{id}/nobody)
 	AttachNobody(c *gin.Context, id ID)
@@ -239,6 +275,15 @@ type ServerInterface interface {
 	// AttachRecord Puts the call on a record (and on that person's company).
 	// (PUT /api/slips/{id}/records/{record})
 	AttachRecord(c *gin.Context, id ID, record openapi_types.UUID)
+
+	// (GET /api/team)
+	ListTeam(c *gin.Context)
+
+	// (GET /api/team/{id}/availability)
+	ListAvailability(c *gin.Context, id ID)
+
+	// (POST /api/team/{id}/notes)
+	LeaveNote(c *gin.Context, id ID)
 
 	// (PATCH /api/unreturned/{id})
 	ChangeUnreturned(c *gin.Context, id ID)
@@ -390,6 +435,30 @@ func (siw *ServerInterfaceWrapper) ListCalls(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "way" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "way", c.Request.URL.Query(), &params.Way, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter way: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "only" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "only", c.Request.URL.Query(), &params.Only, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter only: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "q" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "q", c.Request.URL.Query(), &params.Q, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter q: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "before" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -449,6 +518,49 @@ func (siw *ServerInterfaceWrapper) PlaceCall(c *gin.Context) {
 	}
 
 	siw.Handler.PlaceCall(c, params)
+}
+
+// WriteDownCall operation middleware
+func (siw *ServerInterfaceWrapper) WriteDownCall(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params WriteDownCallParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WriteDownCall(c, params)
 }
 
 // GetCall operation middleware
@@ -574,6 +686,106 @@ func (siw *ServerInterfaceWrapper) HoldCall(c *gin.Context) {
 	}
 
 	siw.Handler.HoldCall(c, id)
+}
+
+// PressKeys operation middleware
+func (siw *ServerInterfaceWrapper) PressKeys(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PressKeys(c, id)
+}
+
+// MuteCall operation middleware
+func (siw *ServerInterfaceWrapper) MuteCall(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MuteCall(c, id)
+}
+
+// SendToVoicemail operation middleware
+func (siw *ServerInterfaceWrapper) SendToVoicemail(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SendToVoicemail(c, id)
+}
+
+// SettleNote operation middleware
+func (siw *ServerInterfaceWrapper) SettleNote(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SettleNote(c, id)
 }
 
 // ListDemoPeople operation middleware
@@ -1069,6 +1281,19 @@ func (siw *ServerInterfaceWrapper) SetAvailability(c *gin.Context) {
 	}
 
 	siw.Handler.SetAvailability(c)
+}
+
+// SetPreferences operation middleware
+func (siw *ServerInterfaceWrapper) SetPreferences(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetPreferences(c)
 }
 
 // MergeRecords operation middleware
@@ -1708,6 +1933,32 @@ func (siw *ServerInterfaceWrapper) SignIn(c *gin.Context) {
 	siw.Handler.SignIn(c)
 }
 
+// ListAvailabilityStates operation middleware
+func (siw *ServerInterfaceWrapper) ListAvailabilityStates(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListAvailabilityStates(c)
+}
+
+// PutAvailabilityStates operation middleware
+func (siw *ServerInterfaceWrapper) PutAvailabilityStates(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PutAvailabilityStates(c)
+}
+
 // GetBookSettings operation middleware
 func (siw *ServerInterfaceWrapper) GetBookSettings(c *gin.Context) {
 
@@ -1732,6 +1983,57 @@ func (siw *ServerInterfaceWrapper) SetBookSettings(c *gin.Context) {
 	}
 
 	siw.Handler.SetBookSettings(c)
+}
+
+// ListLines operation middleware
+func (siw *ServerInterfaceWrapper) ListLines(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListLines(c)
+}
+
+// AddLine operation middleware
+func (siw *ServerInterfaceWrapper) AddLine(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddLine(c)
+}
+
+// UpdateLine operation middleware
+func (siw *ServerInterfaceWrapper) UpdateLine(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UpdateLine(c, id)
 }
 
 // ChangeSlip operation middleware
@@ -1809,6 +2111,31 @@ func (siw *ServerInterfaceWrapper) FileSlip(c *gin.Context) {
 	}
 
 	siw.Handler.FileSlip(c, id, params)
+}
+
+// RecordFromCall operation middleware
+func (siw *ServerInterfaceWrapper) RecordFromCall(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RecordFromCall(c, id)
 }
 
 // AttachNobody operation middleware
@@ -1927,6 +2254,69 @@ func (siw *ServerInterfaceWrapper) AttachRecord(c *gin.Context) {
 	}
 
 	siw.Handler.AttachRecord(c, id, record)
+}
+
+// ListTeam operation middleware
+func (siw *ServerInterfaceWrapper) ListTeam(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListTeam(c)
+}
+
+// ListAvailability operation middleware
+func (siw *ServerInterfaceWrapper) ListAvailability(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListAvailability(c, id)
+}
+
+// LeaveNote operation middleware
+func (siw *ServerInterfaceWrapper) LeaveNote(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LeaveNote(c, id)
 }
 
 // ChangeUnreturned operation middleware
@@ -2052,6 +2442,21 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PUT(options.BaseURL+"/api/calls/:id/hold", wrapper.HoldCall)
 	router.PUT(options.BaseURL+"/api/me/availability", wrapper.SetAvailability)
 	router.PATCH(options.BaseURL+"/api/unreturned/:id", wrapper.ChangeUnreturned)
+	router.POST(options.BaseURL+"/api/calls/:id/voicemail", wrapper.SendToVoicemail)
+	router.PUT(options.BaseURL+"/api/calls/:id/mute", wrapper.MuteCall)
+	router.POST(options.BaseURL+"/api/calls/:id/keys", wrapper.PressKeys)
+	router.POST(options.BaseURL+"/api/calls/written-down", wrapper.WriteDownCall)
+	router.POST(options.BaseURL+"/api/slips/:id/new-record", wrapper.RecordFromCall)
+	router.PUT(options.BaseURL+"/api/me/preferences", wrapper.SetPreferences)
+	router.GET(options.BaseURL+"/api/team", wrapper.ListTeam)
+	router.POST(options.BaseURL+"/api/team/:id/notes", wrapper.LeaveNote)
+	router.GET(options.BaseURL+"/api/team/:id/availability", wrapper.ListAvailability)
+	router.PATCH(options.BaseURL+"/api/colleague-notes/:id", wrapper.SettleNote)
+	router.GET(options.BaseURL+"/api/settings/availability", wrapper.ListAvailabilityStates)
+	router.PUT(options.BaseURL+"/api/settings/availability", wrapper.PutAvailabilityStates)
+	router.GET(options.BaseURL+"/api/settings/lines", wrapper.ListLines)
+	router.POST(options.BaseURL+"/api/settings/lines", wrapper.AddLine)
+	router.PUT(options.BaseURL+"/api/settings/lines/:id", wrapper.UpdateLine)
 	router.GET(options.BaseURL+"/api/outside", wrapper.GetOutside)
 	router.POST(options.BaseURL+"/api/outside", wrapper.ActOutside)
 }
@@ -2061,160 +2466,190 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5H1tk9s20uBfQfGuKs/W0Z5xnN17dvxpYscXX/y2M/buh2xKBYktCREJMAA4sjblqvs198Pul1yhAZKg",
-	"CJDUSBp78+yHzViC8NLdaPR7/54sRFEKDlyr5Or3pKSSFqBB4r9eZeb/GU+ukpLqdZImnBaQXCUsS9JE",
-	"wm8Vk5AlV1pWkCZqsYaCml8shSyoTq6SqsKReleaXyktGV8lnz+nyU+wa6ZeA81AtpO/yqAohQa+2D0y",
-	"44ZWKuin18BXep1c/edlmhSMN//sL/vZzKRKwRXg8d5LMc+hMH8uBNfAtfmTlmXOFlQzwS9KO+J//KoE",
-	"N9+1C/93CcvkKvlvFy38Luy36qKeF1fMQC0kK810yVXyjzXVZAtck60UDhbuZ2bW6zvKcjpnOdO7fzC1",
-	"RpRIUYLUzO6ZeiPMv4FXRXL1c/15Dkma0C3dJb+EwN4C8ufuTO1oMf8VFjr5nCbfC7Hpb2BRSWlQY/7e",
-	"WyBNNoxnOIppKNQYnH5iPHsBS/NDNxOVku7Mv3M6hxwn6MLvNX5OxHIJEjKyFJLwqpgbek3bRXv72p++",
-	"BFHm0J/+PX5OxJLoNZAlk4U/7dBZnos8B7qqILScZKu1Hp3CwPvGjtzHlYVrA5bmAM3UaYuXGCpvmk10",
-	"EQqfSiG1B7a5EDlQbn7Hivh34g6kZFkAim/ojixonhPGiSqZRoBm4hEX+pH5vOUI3nQK9KwqQ0vtwcIN",
-	"9DaQ1mdoNhyDwS1ozfgqAIWc7kSlp9Puaxxv5i3op1f2F3/tY94S50zIDOTMMBm60J01PAb2XZeBPUn7",
-	"dNyu9e3lyGI50OxMK+0hJHjG0G7SBspB/FT55tpCZ4/lLSxdecwuy2ZazHKmzEKabmC2lKKoPzAUIrYc",
-	"3xQcSlf1MPunGaA0XRnSySAHbf4wE1IOAcaZJlkFM6o7T1tGNTzSrIAkMF5BDs2uh8jothn4OU3uaF4F",
-	"rtOrrGZI5nxESIKHS/EjTVf2DzxPar7dmjeGKaIFmQPJBDdb9LD/9PJy9G2we/IPEkPZDagqD2BtISr7",
-	"nnYPcwMLITNFtH0IJZDFmvIVeGIC4xpWIJH/ZP0Z8AldUG4OV3F3vHGJwz8eDrEbDB3rOc2BZ1ReZ5kE",
-	"FWAWtP1iBI5uYGSVvD91BndsAcFHLGM0n9m73ByXcf2X74Kgy5iE3sURlZ6LipvjM97+pUFymocpn6ky",
-	"p7s+Gj6sgQi9BkkUy+Ab5d5hfJIl0Mz8PjCfxegIutxDF17UrvONIjgGKR6KUu9wZUrMVBmxVNGflvHN",
-	"dB5vMPSa8U3oSS+YUpDNtutdiEJ3hIu5yHaEcmWIPEvNW7g1lB/alvnvdMyqtdjyIdgYfrAjCsKsyfx6",
-	"JoE6kbY/IGflKNsyY8xYTTVMAeMtDjRwpPlm+lG3TK/XkGcTxAKko5bovd92kNVSdE1kNUD3QJPWV7E+",
-	"ZXsBW4S156lpy8EvduFf0uALd9DT8psHDQ9WGj7pcY5kfp6aBd0PYhtFuu9tdIBsJDL2MVqw7P/GCv1S",
-	"WBm85k4lSAt580PKDYro3EhZo7qMW9xNmdb7jB3uvXn6+y8WzfPDmEOIMfBJaLBrudFD23wBmrI8vNmp",
-	"W7Qv7AFHw/Ghwy3pQh8GIiT4zyMSpFMK7OztfmNwua25Tp8BllRqIy1Rq4CglOGmI9s1y4EwTVYCFBH8",
-	"sdGjuvfQceshWY9XudWznS2idxHMwrOJzxzwbIgVA8+O3Izgs7UI8880KddUjXLv9zjIIIzy1VF7UfQO",
-	"AvLcD3cgd3rN+IpUpRFa10YqZIosRFEwrX3R0NcXNZV6GDrjV3CGaLFwaIHVmbw9eNqhDw87HTzW54wR",
-	"7wf8cP86HyoWTZBv7djwNnjGMneHzsfgozx6gDlbzhNSAYUM7uqQp3PaC2kxjQsOvZGNvWfURNe/1p80",
-	"cMUicJ5ICtZYGrJ1AS0mkgjO4e/H/TodNw4+F/wOZH2IfdUPn+9ZSHu75gQ+MaXNdW+f+dHT1lPWp96b",
-	"lHDYetONKLtGtKP5jBa1iuqN/0t0eL306OQeXPaltD0k1CNDAH4BhXhvBaK+sUqsWJh4olRRUqW27v72",
-	"r7YTxO5JS3Y7DTk5GcxRUrNw+JBqcx5BLChvBbfAaP5uuQQZFigMAzCPEW11KyNSiCrP0LrCaA5ZX5Lw",
-	"1OY+Klq3Q19vZGjb4EK3s7cqbpCpGX13HEd2mK/91NsIAkW8FdoA9g2VAQR1iNt7k9vX4zBzU+wK1Lt4",
-	"i6A/Tm8awkj01dvbZwu85rGnenjrYVWDwxaUnkzi+4AISOZaaJpPYDl2XFrvYHDvMdMezbIOyXlK6IY7",
-	"20T/KwlmAcgmn/oG6h0NXm27m3ppb53Bs31wskBM/Bnl8rUw0b3C73hjhKEkZxxSQomdlcxhzXhmVBNR",
-	"FJQwtOlaUbdno33yn5fmf2MXJyqevKisExN+ZNFjdlnsqM/sIPlPbFFGXwgJE4iyEQ3tD9Jmg4NHC1+t",
-	"kjI5/fHwJmPBeyUrzg1Ago/DXIiNQd8cjDiTC7GBjOi1FNVqHVRapt5Se4i0ua31LkbgwUI88iCMzQ8a",
-	"PVFUvRe5TaUdXJImZuvT6OeHxt8ZNervP8vmllqHcI7XdQl6scaHmS/GFc0hJ8BLBjn6wPtC0FqwBRwI",
-	"NIOwSoe07OfWYbJkuUbPOeUZUcIouWS+S4kROLbSaNs8SLiLSmlRRMwao5r/BsLvbkydTRNRBhDx3Aj4",
-	"khnMWjFsyfRhbv+cLjoWRy1KQzXWibxmWQY86AWRsJwdFttg78lPjGdhXlqTR0iM0s5E0OzScPk0yQW6",
-	"VOzzYp4LwTE6JrPWaSf4WLpJ0mQHasYFmjfq54UZXrIFc1MqhXOYE6SJpivDbf4lgu7P/VgE8G3nODZt",
-	"qNUHlfczjzItbn2KqvESvR8/ZCziFr6DMARDl8d/XS8PcYA/uQz42s0RD6OBhtjjMUtP0hgN94ihoQKH",
-	"/Rjax9HJeLaPzzAmeBb39TpjyAFa21C8jNF7EMV5/m6ZXP088oY3GtznX/aZkZVbXGTXUXZ9K6McygDc",
-	"QzkowNYzpz4cHRCa7YdRIouAbhEzAYhKL0QBMw6QxViPhFXMLmU+GPjtflCIswXY+XqLd6cLHk7kudh+",
-	"LAMucrqbCZ7vwicYCdUYfasmyjT1/a+vZR3XRNUm+IJgyMZUt4AdHLflSFEwFUehIafZZNkMR0fXajy8",
-	"TQhBiSKCi7tYUL6APO/gcNTgeoiJzEWa1kfqbtgDawdoac3VHLNsANaQR9pSUevfHTLH1eQYs1AfRZTH",
-	"UctJUOQ9Sn+e8Dqexsb5I1NayN0PXMvdcdadw92h052gS0S9C04c+knDsuL8oZ2r2UdM3pyE/ZDvwtG+",
-	"m2MA7mEFGriW7ICXvIPEezvE61UHXOI/ijwLB0WH7ZHTjIyvirA6ON9pUDPpoignxKosRF4VXIUtBUZz",
-	"/EYRNyYlQBdrsmV67fRKyDOr0jBFSinmdJ7vSAGU66kByPYcz3GBoGoogR7mL00T4AuROetH70tzpBlC",
-	"aSKA8AfRh6aewLsy6s4w5QVF09CvSvBwiNqBL/Z0ib3MKZ8uhloEvDe/Ccqhntk/4IDZqtlKiKm0huML",
-	"aoOvp44/gJbd+NZgO/U3asPK8rCfVKWhwak/UbQIRu7bSyaVJmZS/9JMNw/0TFD7D+uWMm3jGg0sd8jD",
-	"YbGxH+GfKGPkog5/7D3BabKkLPYWG508dkFCYpFj9A5q/gXz52rlm5oCO3c39TmdTyk+Ve5ThE+Be2jc",
-	"I4SWLza48/iKu2Md7hRn0o659Vg1ss8+SfwEOxsKhN+nBBXiq9fX3//w2sWKWiXaCyHVguRA7zBKSFQ6",
-	"xEbWLrZ1FEXrJgjW7i9+rveOz/SU6vo9udcD0Bow/hwyYBhsKZ+4C8H1eoZ3yInH9u9fgnG0Sgfd++Ya",
-	"rinPHhnSsPHq+KyZV87QBaESSFlpgkrhuGgbdPdjBLgWJBP2CaVmarJdCwWkoCwnTVaQeU4Zx9XRVk/z",
-	"+uI2p6YbvCIbZkQyS8TjRpMOTYftJQb2ATWBqUhg/HuQRtFPXRCU3gqSwYIVFOMEO8arocCgfb/ViBzP",
-	"QYftrJWG7MolHXBAOItKE00/hfBUSpFVC31f+/BvFeXaRct0t/LCgqCByloCRODyNOilo596tr8Q5+Us",
-	"hBLJFpi7JDikJGcbIN99e/n48pJ8vH3RXfy7UVddbWBrzupWTVuasNuNEVMgD6H/xg0yCEORe6k9AcZw",
-	"uGpXP7ahndc5fmGmPX3zjaPk8/G22LAF1G0odIjXlMNx+umvldIzLrZHmyHF9gAPutl3VC/TIgvldfwo",
-	"tqSgfOdyjgrk2FkFxI5Px4gCN1jP7h08GirRbjIYCHRfnnJPOx5G73f1dJs9EHwHeROYMk1HeG9EkDqI",
-	"I2ysnhB/OW0tLxIztJKmG+CzeYAC3hmZyR4ao6ivzNNK1lQR/A3KRjw5xNynBe/I0bmVRy1ZmH/IsG2q",
-	"Dm0a25/2Ul+Ejfye08UmOcxwlSbbNUyIAnL8wrNG+v6YOtDKmR6bQCFtVQFcIvWCjxs8DNsfXb7psWz0",
-	"fU4XkCEznfAUnJ+xMqXD3r2VFNbg5j/d315OuMFNanSbiuqyT9sA0QzQt7Kwcd9OesHHWSBlYtKqwQhT",
-	"LCwBB6JBcXsj8tZvFVhGNwTSvzPY/g0HYr4WnewoNpI37hq2wU1Pf9qd5ui8uwjiEP7e3Cf8GWnffHpY",
-	"jCcGzoechVCIMHiWzj82LFfI4pC8RMYjxgdzKpDk1YvGjofpZGS+I7LKXY5qkxl5ZfhxcP47mEEpFutw",
-	"wMThgb/O8TYd1u/sD4I+0L2ELQkYPlGVIO+YEjbfumDhGArFiiqnweAUG2ibA2rohIPeComBVai4VSzX",
-	"jxgnShvFkoUDVP7lnpgpiRHBcOV/Wf6MCHZE5e95LyTeEZcH3g5ddxAZvjgyZHvfAJTT6FAomDTQPC9B",
-	"04hqq1wY9uzUZ0xBJ3gispSisIo7snhL1ysBw6U2BuMmeqEkSEB4GLfVKLCyWNLM8dnhh8U2Drkog9t/",
-	"C9s613sv84lh/jQlSgsJWS3CdNOY+7HljCsNNJuJZZwTEcZJKcVKglINQ7IFATBtidR2nkkcz8ngC0Mi",
-	"yNHwoXE8rL8BtBhogQxwyhKuUsRU53gJfNZxcvd34ChWWNOPWkgA7vL/mkD+rRFonbA2vqirNeJl6wVj",
-	"95myD0EWq33yjHCAzHI2rN0yJV2lEYS9kd+Go4ND1BeLeAxZGPeCkw4Nixrz4uB/nzbunDSBJvsv/Gjc",
-	"o5DG3vV0W4rczC8VZnJo/MhwzMe9vPhTY8nfwjbmJO249A40Pd7f4Xe4J68AF7vZZxW2YpB7/moHh7VV",
-	"6zVTNuZ3bpZWhK4o4wdXG4m7aSLQjqW7hIy83x3ELw6iB5wkssWb5sHcE2AORk1dvmuqeNrCZ7QeEgoz",
-	"dWw3Mzin+fvOdrskexllvt7xw8h1SwWhJZyjZS++QGRh9ahJkw7kPJuvjmI70zVA3F/q2Xjjac14wrAa",
-	"P3cZ5v175yau3UNGPIFPmrjMaxQ+0fbGWWG4w2XIGRyF4VYyHcroe0uNYGve3i3jGUonh0TjhkE0t1YE",
-	"t2YQQEiw0dAxMeNCz+oQpj7aY/d+hMEeksx0X4YROeo7tJ+EGZgaqkp2TB0yN3sIAbVOe+q8+zRBac7g",
-	"D1Q0J3KxDim912Rhc6ix1CTRQmyIDYRPJ9W6qR1K9QLdvUSgoFzBvj28wOog+4CZ5TUEYyiM7H/4XEbp",
-	"HguTtjOndrMDx5tYQ84JXLakQ5Im5nJae39dHQjoXTg6D3lTyCxdW8udw7s2ZCi6U89chAFTxC9MNCzP",
-	"2/yMQO5CwMI+sCGbiYiOzEqqx+Td0hDaDnOA8JRdC3odhpbTHext8i9TK8cN4McQTh8/rrJGxJDnAB7E",
-	"xKxSocslocTjW3YvHOmnwRu6jHgtwm/LWoTUP1HbUzDQAL0l7bpNebRkvJLRMmnP5Y6Oe7Ert0VIBmHM",
-	"Qg5LePKX7w7Mw1KikosJhjWc2quoZX8W2uH7uuhMfREzRnMXVMX4yv6lSqAurArNFcFr6DvT+gRVzNmq",
-	"ElVE6i8lLNknokrKFfmX4OCsJBnDRJJgCpwtI+TEr16KIO8UG/KVhIMENAMNO6BXBjJUh4C6chrBHXsp",
-	"79RpMxJrLePxQSpiRLaQFeflSYr4MT5bG44TgBczKj/eT8ZXBEfZbOjgQeL0eWiyw7JSkEWtNwXdEVd6",
-	"wVpx0BXkai/ETPYRL+W1gW7HyNQXxmkeM2BZJBvYlDnlyE5W7M45Xys9aALfI5vrt9dI4Q18R040loBR",
-	"3/G2GEJ9QHsej4ZbiHvE0LlJjd29va9BpuG5LQNG890Uy9U9kz+D2Y/xhEWvpng0lmGqyRYdHk0A25ZO",
-	"rJSTBSvkKG1QgjUoMfoRl6JFsB5l1hSd61c3UMA18AXgJNY74Mq3ByLEg3GZH5qId6rJklZ5MM6yoLtZ",
-	"vMT0P9YC7kASqjaQ4b3NhLkbtugbEEULSJvowMYH37szjeA+aHLAQY4QoIl8DCbiVCpSnZHpWI0d58Qd",
-	"t8Yk9TTNUg2qHN5DFBkz1dTe8FMFlPjaTPDVFQq8sr+NGBMsXotFmSPS4Ki+3ATvBLbxrgROBO86saYm",
-	"9ewrO8Puh28UEVtOWPaMUG5L5eo15fgmWLpdYrVmW12AarMt/LJAfxdhXBuannLp7xcIuH+cX8U8WtX/",
-	"UHurc28GnENUaXtCe0AnlrQexjHn3agIFXWFm8se/sIrVR7tOYBsuNmrQy7+JHW63dYrFCGLbxRZizw7",
-	"rDGBZw3de8btI4DrYS3hNVusbaFfahaVzL6yk4KA/Ci0UIjhcPZppHcChmU5pkKYVsQOfGZj8DOgeUoW",
-	"VEFKSlpaNyeG1xCNnME6zwzHnnqMgQzrEVEP8WirzfZlvuFyWxKaGIaJm8TxkV1G1Svk8KvIgyE0DfXG",
-	"eAs6JZp+Qr1+JYVSaUuShuNK65o9jCK1qBZrCFXjQOVaCbKkMsjEW/P7Aej8O9bA/3xMWLKfG+NiPAxn",
-	"q0G6lyncBoW1jUTczhv8ONbht92AOizEnq3BSuf1aaG3/zz6krH/nu3xopqTti/icJSghWHM0Hwaf0iX",
-	"Cr7fkQ3sOrEk5rmr82ngkyaLHKjVNQM7vk+0+YCzxXuGfFvfOSMB7ZKvmZreBOENIKVZzthNl4k/cN7N",
-	"aoIjj4163lcSzOdmV/aNQ07YkHxfQmc8Un4lHow2/LT8u0RH+sVTLS66oZL1SfZYTWFjy9ye6w4UU270",
-	"TSiD4mx5r4enIEa92e0bfXb9YyI4TifkxuXMA13ax8ljcUFhnN+PMHfPDJiSeYjTWzaP9lMUL2C5Z5+K",
-	"uM1P9kbHie7vdTedoLUo5mk5TW5FsDbkiFE10v3Hmoe44GxBc/ug1h4ayJiGCfEnaLKy03t5CcsI7PCv",
-	"/m2F/Zq8o5JjY/6JRlFPSREfSIixXGV0kn0Pi806sbzY7tFL07DnDEOmkeT73oa5S87YN9kr25fJPKR1",
-	"FnYwoHGolM9BPTXCpGc2Ystdm51MKo/fZLbYszWEg7sNwsdlRU9O4QokBri69CrsYGO6rY3BVErmoDRZ",
-	"VaBUE846MZugrn8frD020PDIBvkHmx15WeRW6WoVWufs7dtH624agRDmgmptRMQ5LEVrVFAaDbipS4Q1",
-	"44Q6rAZiPIPBhu2igY6q1gESCOTnCzigYU2j44ayuOt1na17KYKW5AP6ALWZVXafvqPCQ4a7/42C59Fe",
-	"jZggkYvt81qmj4j6fR5WuEqmPZA7pbywGKbcNUQzMwW7XvSy0K38iPNHdhuu8SOWSwWR3WL9jDNUubNl",
-	"OdzKkd3+rVYA9iOkQg2vXlO5MhygvvuhBKA8GAZ27eqgEqrI/7599/aK/I6BEj//v//zf3/5bC7y75Tv",
-	"2n8vCUr5Ci0rv7tyEqJMbbrE514gx2UsT+2+9UM7PSYLxusQ7ND1LlgdCmwj5+pAYPuvJ6FHNlrO4R3H",
-	"MkSNtoqGs57COh4935Bbs6snl5fOwDAc4vdbIC2/6fHD0cuDJR9ckd20sUA2NSCmhNkoF908VEDkGS7X",
-	"Ye4FU8pKc8POx2A319AVuPXD3YPJIixT+NI03Y0oQV2TLM2kZF5pfJSUKEKZI3sEOIq4Tn5oKN5/ksbe",
-	"XGzHyZ2sdLJthOIQb9mKvxpqnXFgOVi/f8YxUdV18tlgW4xb14JvT8hUGzWLRR+pJn7LkiYGIGG+D7qa",
-	"whEtdcLacJrmfTPwu+Lc8ZLZkuVHRj9PlEMHDFsHuYtFG3UaLcZ6T9jWP/eiS0PqQzk9MqacUAO0S3Vc",
-	"cLiqG10aemubXTaNDbggrqLCXnFKRCYa1iMtd1U1rzXR48uHlrPmj72aWPUye/TuX44Oslqs9pGQtld0",
-	"T6C0dOORsB9Yj+QWYwMxW/7xtzMHKjsX04+M9QDhHf6XdFy/OJKwPbSPvtqnKUL6YStu2trOgeYJo5dn",
-	"fo9CndiwILSdj1yCriSHbKAZ2l4ss7ZFrFbsDmau8MXCJdVK2FPYQ/kB/bhh8+srsm0b2br3xK+tca+W",
-	"0qEjtxb9E6coPg3VPes2qAlqCxOk+d8mUWgtV46Kh/vWUoyeXIqIFUJwLelCkznoLYCNDMhAbVA/YVqR",
-	"udG2QKrH5AMrnG3244fn5D9uXj4nT58+/eufUpJV0jojScHynClYCG6ES5Yp8vHjqxfq8T/5D1IK6Yq2",
-	"2cA2Zef463d//p9/ekywd6ONeWV8RVx8lEtxpZy8k2zFeKM5KKbhmfP3a2vl2ADKqpgB+k9uCNn87lUG",
-	"RSk08MXu0U+wS0nFM5Bt0APGdzXLrUCr9lP7Cj3+J2/Cpa6SD7LimfC47lXypDa90ZIlV8nTx5ePn6Jc",
-	"ptdIZRe0ZBdzIbD91cpqL4YyEWavsuQq+V+gvzffGzpXpeDKkuy3l5c2oj1rOrGL5RKbbthIvqIOvDR4",
-	"dKXpaWmbuDDBL351t9LKE2PSBm4BCWZPeUF9oPHlNcVmmXQZ/9bcb+PvIms057qowxo/40oNbC4aq0cp",
-	"VABEaCu5sZq/w9b3LmfrJIdvNYsuu2mqKfXxcqp1rRkoAPimgFYTdXESSNdmmTCgXzP1B4UzGrACYDan",
-	"tSUqrHWBCH5POBuhoyioeX6SG6CGc6Fl4xnhwvalZcrF9WePSWM7ygQojBxaGo2La0Ewl721RKwxTPb9",
-	"u9sPj5MWl1W+iaPx+yrfXKM0WlJJC9DoRow4o9ohFz/BDj1R58B9vacHRr1Z1vUbCWD/heDHX6sq31z8",
-	"zrLPF/g4YO+wQ4D+KkOYhzH5kWfCHCH5YiD6aAMojwTSgubAMyovvPZY4RO/oRt47kZfu8FnPPz+UgEI",
-	"GFnJbdvGJFGZM5AYZ8sFyQVfGaFCyI06AZisezQoKRju/Nx1fN+jMWY2WkeLWA08wVoE2M2sBkRTrdZ6",
-	"LbC1aihVITyf9SF1JhypqmZ5yfkwl8e4+ltsS+lM+vfESexKYhLJcxtl9/Ww17o60CT2+uSkSAghwGba",
-	"nOQ6IG8dkp4dLs5OaC9sjkSEQ6BKi9Kx0ZzQ9Yd6VJ3Jd38qPPw16cPvwiUon/Z1usZJHwL+g1BHF8pJ",
-	"3qgaWhksagf3CcH1ws4ahtd3garV4qSHMoT4yAZ8nvBQP1K++lhOOo/NaSnRCIQhXtph8JSHFC63714n",
-	"rEIHFHnWoOz0jLtpRzOJc5+JSjIoxEWbkRGVPmw3+SZ4/YgLP62tbtu8vh8XEOQH5iDf1Dkj91fkYFFJ",
-	"rDv68y++WvePtdETOUbSEcVWnDBOqI3OsZ/nbLF5TH6w4Yw2id6Z1QrhqW+Za1gfe9Kwof0ZWSrOHwWh",
-	"+e5oFdhMJUrg6LhpqkRKKFPfhoQ3NyUizxp5zQdTW/BumCzrdtxnhVmnF3sEeC6wFBV66zd1AVAnFkJt",
-	"JbXuuU/Pm7ptzh9Yc9/vHx+COBYSr8qj2V/d+3pY93rRDjvnuTuNyQOnxtzTurW3qmSr6aBB+MSUdrsF",
-	"KL+Sk7/utkY/GdYvsOnSgP3ZfL0Hg7OocE1p2JPftMPa2P/I9JQXF6Npe53mTocWW0YFhlwDPwGU1yWV",
-	"+kxI8dy69xXQPjTZtVtxLHAAa7AOmM+us8zVaT0bkbr5H9jS4K+6Z8IHmu3ca+ta6h8L5rYdQhTKL5uQ",
-	"/9MDuW1X/sBAjnkB39AMTgPTxppzOgXNBjh8Rfi4PDs+rhWxdTSPxonNVguKPC9tXtUES/NvMaNwsLr0",
-	"OY3CXnv54HvlcgW0KF3tGPSpH223t8naj1ypkKgAWRcB+UIG/CZYrTef3+r5l9Nj7MgKKRERGNMF5zun",
-	"SWpWQErMCewX3HMBPKtTXMifLy9Ph+sjeRnVtj1HkJvVwDgTQ+u2IX9grtZiOsjZnI/8WDzZitzDF/KV",
-	"G/MQ9O2Kn0+g7nN6r66zzG3kbPJhfdCHFV38VfvCyzPCxZYo4JnLgcvhRPQ16p7ywH2m+xQ/+o9iS5bU",
-	"BfN/EReUD6UL28D4xA6I5zjpl4TyrRZlCdkzG6i3bTrcVSVRmu7UKSntIhc0OzEEXwuafUn4fVgDWQmR",
-	"ta1958D4qoHiSeFXd2M/nf7xPqf8rDzVbwn/sC/1MM720FV3Lj/ed3BLd8pF6drIbUyBxn+7rEnrWYfF",
-	"RrlwOSm2j8nbNtDO9Zi0peFcNeUd+M6FDlXYjh3DwsKNG/MQwoKrnzDR6+U61vtdR74Is89dg9vYU4gN",
-	"cM9Irjh/TO9jimBT2SOZSc7UCJ28xhEPQyVNzagJlIL7wptzx+AoColJlq9tIu85eGDT4vOBxUofxOex",
-	"iyFBNVKkLdDWh+4NFOIOGgCP2Zzt8OyZ13gPa4jsHpQvDBrsvhpiuXwgYjmV0a6Ai/3mqEEw34K+7jab",
-	"PAes/SW+eBwLljkcCi4239f+nK8pfNM28nxgcnUNMUN8zX1zCmycNTb+jatreeYrHRS8tsJ1cjsSTC5m",
-	"ZOIT8LauRvEFjuxelYd+Q4YMpR44zmDM8htufZG35JzviGj7OMUE9ndNv5uznbNeIiiwYkFAbC+0UifQ",
-	"Kxv/Tx2a56LSmv7Mba8lAPWYYN2aOlrNG7WgUjKQj5O4MLzowO70pOl1qXpgwhxAmG1WYhtunyKNztaG",
-	"Zjx12bgqJeYuKlKVtqhsTnc2ZddV4cZCNpafepq+9PLyY6rLTV2n7qtK6TgkHujJA7CeU+g7DhsTn7sG",
-	"LwfoPKyp/i/B9sS+/4sV44yxfT2I5GGY0RpAfx0P8ccyo9pH1BkSh/2C5H+4h9i/ERe2wLs+tZPEzvra",
-	"1i0/B4rsCsq2zv5KEFRXuaALfYLX6JrkQDMyh4XAYhj11I/JK20dPX5NCayWYGSXDUCpMClsuxY5kDUz",
-	"PGnXf59c6lE35v10Vpc3VG7OekmbgG2z0h/8lk6IGG/jhd8tk68xetfZQVz9P1ebBeN4azL+Ik6EDpy7",
-	"gVWHz5pOluDigZ7nDcV5C9tuPMzDyXlDcTinlvQuHNsb0jZ/dEMmBce5qu/9WDabDuPaoDRdVJp+gf++",
-	"Ce8OPGfOeT/RxW041ukesFvQr1yXnLN42XHuP/azZVXjR02HstMhB1u1v23aKpzPGmd7wv9XQJM6dbZ+",
-	"lp3XWgrbuvvI12KvuM6yE6PmyKsTRAyS9Espir+5blH3tUE9OHw/1L0ETwpjZ7U5MZRv7Kxf2HAj4TRO",
-	"IyNvjIQr4YgHCUMJ1nDtH/+566NPNcGe1EshSXG0lKlAqabUediUeMtW/F01LXLCjIUMuw+d3Gj45qye",
-	"lDcwkKOp7LHuT3jR/GBbIf08T4qb/MH94sEo3yMh2C0r4ZGv1uamTioSeusGJ2fOOWvWGUqiolnBbE95",
-	"dZQpOiLr9857hpqEvaM+bGrfEJhPJVhi+Y0zZird2rrsZ7n9beHyB0ZOrOTUkUjpxDiDVsSVKU+JeTrR",
-	"WuzqnqeE5koQutQgyZLljK8wls8WabaWDMPWN1DqurM/rTKmiZaU5Z5xucX/BWa9fBEz2kuWt4TywDh7",
-	"yfJT3qILW8n81LqZ1nSxfmun/vcmbFsUzvpCKB6LIGtggttYCgvAMIk2nTFOaDaid/BWnLFsh5n7S0Sb",
-	"ugYhAUmlxuS3l9+ef7WfDAuaQ1PqSoG8A0kqrllua19RTedUIb/Cmv+nu4uN2mj/GIwneAGGFs+v/p3p",
-	"it3LNlsbtkuK/fCdXVv6XsCWVn0791gbithls3zs3xbIPh97X7l2AFhjUnBCa6/uf+BDza0mayOPvlF1",
-	"x7A/eYytappwnFEAazt9nInB9VqJfJEIb9SfDGexgKtknlwlF8nnXz7//wAAAP//",
+	"5H3bkhu5seCvIHg2Yo53S+rWZcYzraceabSj1dVqyX6wFQyQlSQxXQXUAKim6AlF7Nfsh+2XnEACqAsL",
+	"qEuTbMk+fvC0ulG4ZCYSec8/ZkuRF4ID12p28cesoJLmoEHiv16k5v8Zn13MCqo3s2TGaQ6zixlLZ8lM",
+	"wu8lk5DOLrQsIZmp5QZyar5YCZlTPbuYlSWO1LvCfKW0ZHw9+/Ilmb2EXTX1BmgKsp78RQp5ITTw5e6e",
+	"Gde3Uk4/vwK+1pvZxY/nySxnvPpnd9kvZiZVCK4Aj/dOikUGuflxKbgGrs2PtCgytqSaCX5W2BH/6zcl",
+	"uPlbvfD/kLCaXcz+46yG35n9qzrz8+KKKailZIWZbnYx+9uGarIFrslWCgcL95mZ9fKGsowuWMb07umG",
+	"8jUgUqQoQGpmd011C8Qp1XBPsxy6cE5mS1FyreZUzbdCXpvv3JCFEBlQbsZkdAFZ40/115peg5ovaZap",
+	"0Kdfmoj5u9mXn6z9aWcbn6qdisVvsNRmrfbJBVsGTs7SEcR1vAPh7KEDDe3/SlMdQtxSsxsII2EMouzx",
+	"2/T0minF+JqshCSUcNgSwQ0l7AOJl1lGFxn4GxQHWuNGPW7fqAfJySDaAUDioTUK1qoLbFX9nmnI1dCV",
+	"7aLvS2JA8cJ+/NBCwv2rBgSVku7M0K2kxVzBUvBUOSiyvMxnF49+OLff2n+eV58yrmENsgMjt/Ghc/+N",
+	"qU2AxBojusRySXByIlakNTAZwbBbN735cWijPwtx3d3cspTSMPXg1bxmDnKj0PWS8fQZrJAC9zCB5KW6",
+	"h3+FvyditQIJKV4YXuYL89Il9aJdAt+bvgBRZNCd/h3+3oBWb4CsmMyb0/ad5anIMqDrEkLLSbbe6MEp",
+	"DLzf25H7uLJwrcBSHaCaOqnxEkPl+2oTbYTC50JIHWFWefxv4gakZGkAiq/pjhiOQBgnqmCWVlNxjwt9",
+	"z/y+Js3GdAr0vCxGsB83sLGBxJ+h2nAMBlegNePrABQyuhOlHk+7r3B8m7/81MW8Jc65kCnIuRFP6FK3",
+	"1pjGqNu8rHexDGh6opX2EBI8Y2g3SQXlIH7K7PrSQqf74lrBDbjhvn+f0TSdazHPmNLuCZqvpMj9LwyF",
+	"iC1HaRSH0rUfZn80A5Sma0M6KWSgUewS84zy5ltVQyMtYT5FYlOQQbXrPjK6qgZ+SWY3NCsD1+lF6hmS",
+	"OR8RkuDhEvyVpmv7A54nMX/dGumUKaIFWQBJrSjRwP6j8/PBt8HuqXmQGMregyqzANZQFOge5j0shUwV",
+	"0VaElkCWKCE33qvqTQ0LSyh8Lyk3hyt5GpaU+o+HQ+wGQ8d6SjPgKZWXaSpBBZgFrf8wAEc3MLJK1p16",
+	"sZtvKA/JiDQFApmC7cZAjfKUbCXTGjhJxZYTutIgt1TiOxESTfOC8t08YxxJjGbZ29Xs4u/95Gmx9d68",
+	"0Z+6SpBQQHLKODGTEmaILiFue8QtSGgmzB8VERzp1D0AbVEWNawbpy50bx+j2dwysQrPjOsfHgdpJmUS",
+	"OhxDlHohSm7wznj9kwbJaRa+8kwVGQ3IXx82QITegCSKpfCdcgIIyiISaGq+D8w3Ve3pLmrX+U4RHINX",
+	"HfJC75zaYKZKneLQndahPSBN1cwl+un1+HfRUPUrxq9DYlAOStE1OFTubQWZEwq1xI1zPIIqksFKNy95",
+	"HPk5UwrS+XazCzGOHeFiIdIdoVwZ3pMmRkTZitalqU9u/jue7tRGbHkf5gyUd0RB+MUwX88lUGej6A7I",
+	"WDH4mpgxZqwo5RIirNPj2rwYPFWGeoIb8urvELYrRUvT7Ho8uLZMbzaQpWMVzvpaN75tIby+s7V6apGy",
+	"B96K2fhT1iymRnp9nhbhJhWHdpeqgvYej/UXx2Eu9gI8p0GRZ5Ks8XsDhg0Ia/ish58o83lizT74QWyj",
+	"eKk7G+0hWIlvxxAFNV6YZCaFVco81y5AWnw5yJqNLozY/WnohXeLuykTv8/Y4d7RkI2uMoiM5nwhrsdH",
+	"ocFbUHgfDsw2n4GmLAtvduwWrcg14WjWiBk43Iou9TQQIcF/GVApnJBgZ6/3G4NLZarrst6CSm1fFdRI",
+	"8Ulx05HthmUot6wFGPnkvlGs2/fQvRN9wv+gUc4sPB/5/ANP+x4B4OmBm8lLDUGhWsANWAHGCOdMGZHN",
+	"Dg6Jk4LPNyLMvJNZsaFq8Ol4h4MM3ilfH3QkRW9CR/rlBuRObxhfk7IwyhAKpkwZyTQ3gnP4ZEpTqfuB",
+	"PHyT54hdC4caWB76rUVqACQtcmsgu0UW/ryxu/ABf3lko3vcAhzeBk9ZGrSeH/O9iLL8Hl4f88YstZDB",
+	"XU15icc9uBbTuGDfk1vZEyeahz9sgElrIq6tASh5UgkkFYyvL4gqgF4zvk7IVtKisHckyI8+a+CKRVC2",
+	"khBgu09FmaVGOzc3AVLCxTZ400bSpPUnhiRixq2Qezu2oYHmI0kdt9AEhvs6me1b4CVK93ZnvWh9I0LX",
+	"w1NQw1rz/fmQsW5vxz0kxW9AemTuW2us6BoyuFxyAp+Z0oZKakFsEG9+So+/fS8Gh21jugH7lBHZaTan",
+	"ubcqNcb/EB3ulx6cvAGXAceOHxkC8DPIxTsrsnbty2LNwpcoSt8FVWrrWGKXWzpR+ZZkbbdTUbaTkh1R",
+	"VwuHD6muTyMqByXi4BYYzd6uViDDIp+5AOadp7XebYQ+z5WMqgdpV9ZrGHy6qKhjDLo2BYbmSC50PXtt",
+	"nAm+E7sC0mEc2WFNrdZvIwgU8UZoA9jXVAYQ1CLuBhOuH+RpFuLYFfC7eIOgP0yz7cNIVJDY22cNvEp+",
+	"orp/62FlkMMWlB5N4vuACOhOWmiajWA5dlzid9C795g1nqZpi+QaZoJr7uxW3T9JMAtAOvrU78HvqPdq",
+	"2934pRvr9J7tg3scYxLlIJf3r2v7Cr/llYGOomEsIZTYWckCNoyn1pqdU8LQUiqdOXvPrfLgx3Pzv1s/",
+	"z89KG7EEv7LoMdssdtDNPUmkFlsUqpZCwgiirKRt+0FSbbD3aOGrVVAmxz8ejclY8F7JknMDkODjsBDi",
+	"2qBvAUacyYS4hpTojRTlehOUUsfeUnuIpLqtfhcD8GAhHjkJY4tJo0cK3bcit7G0g0vSmdn6OPr5pQpR",
+	"iPrh9p9lc0ttDEeG13UFernBh5kvh3X4Pr/dcwYZhq10hSCMeJsINIOwsE3mqfVxrlimMdiF8pQoITWk",
+	"ZLFLiBE4nAcw7PErlRZ5xPA0qB1dQ/jdjYfliUKFdMG8oJIZzFoxbMX0tEidjC5bNmEtCtSwMO5jw9IU",
+	"eNB/J2E1nxaOZO/JS8bTMC/15BESo7SzulS7NFw+mWUCnYH2eTHPheAYCptar4MTfCzdzJLZDtScC7Qc",
+	"+eeFGV6yBXNTSoVzmBMkM03Xhtv8UwQjFvbDh6DpE8GxSUWtTVA1PmtQpsVtk6I8XqL345eU6Ymxk4HL",
+	"03xdz6fErDw4D4THmCNOo4FQOOWPI8Ipw8RQUYHDfgztw+hkPN3HZxgTPI2HZzhDxAStrS/Ezeg94+MK",
+	"ag3uy6dALICEpQvjPsjzYmWUqQzAPZS9AqyfOWnC0QGh2n4YJTIP6BYxE4Ao9VLkMOcAaYz1SFjH7HPm",
+	"F73f7ge8tpn3r2JLDAcjlJOSm5c0JSpjBbkGKBRZlRLDIFBRJ3RLd7PBuFhvb7B77hywveW9/cXg+crF",
+	"NkzgNZlQFiT+it6Yq+i4rdHlS76EvI3EhmULP58HjHUPz8O2qx5FFh788Dj4h7UE0E6OHV5iqoF/z342",
+	"wNEyljMdjIxuB0Z/H/L0i9UqztV72fijH37o3mpRQCDM4m0BPGppllAEhUSRE6aJWVdhJAjGKj4h3EUs",
+	"wQ3IHZFQNCWWQRDX2/8+9ArZ+AKRtl4I6+40dw2UnrMUrXGM2+DJsHhjpgkh5MHDQYTU4SFNVDwM4UIV",
+	"lKswtI3+ZAQYVQOMZlu6UwQxNDJu2s10VVhMNcJOf+zCruTeQzbq7qLfLAi9Hnuvk6nGOQbw8gbjTnxM",
+	"yD+tIOe4URP9ezjcv2Qe9vb+tM5eMbAGk2hzJUfy7rIkvVbr5yLLxPZj0WWhKd3NBc92YSY6EBM7qGGM",
+	"5FheavPY9gHkVF0HUYuxsWPd7XZw3AIvRc5U/OE1QsB8tEaNo+PeLB/DUIUsWtS5ANcl5UvIMgjTc8Tz",
+	"OMWx4ZIB/ZHaG26AtQW0xMuijuoqgFXkkdRUVEdbjSHHmKv2IKI8jFqOgqJJrr1jeaZ+ZUoLufuFa7k7",
+	"MBdxcpjR+OCiFaLeZYH0fVKxrDh/qOeq9hGzEozCfsiJ72jfzdED97DZE7iWbIL+1ULirQPN/Ko9oWa/",
+	"iiwNZ6aFvUjjXEMv8rARb7HToObSpauMiBxdiqzMQ1LJB2fv+04RNyYhQJcbsmV646yBkKXWEMUUKaRY",
+	"0EW2IzlQrsdKLPYcT3GBoEFPAp0WQGTklKVInazfjbJgGcwRSiMBhB9EHxo/QePKqBvDlJcUDfq/KcHD",
+	"IfETX+zxdpYio3y88cAi4J35Jmg9aDhrA27zrZqvhRhLazg+pylMGT+Blt342s029ht1zYpi2idlYWhw",
+	"7CeK5sEUSXvJpNLETNq8NOONuh3Hwf7DuqXMSbUGljvk4bC8doKu+RFljEz4dIvOE5zMVpTF3uJSxaW+",
+	"kFjkGL2DWvOCNeeq5RtPga27mzQ5XZNSmlS5TxFNCtxD4x4h1Hyxwl2Dr7g71uJOcSbtmFuHVSP77JLE",
+	"S9jZEFv8e0LQjHnx6vLnX175lHY0fTZSVrQgGdAbjL4VpQ6xkY3LpRlE0aZKurH7i5/rneMzHVOof09u",
+	"9QAMKPypT2H3xJ0LrjdzvENOPLY/fwoaXtAeEL6GG8rTe4Y0bGKg9tkdhi4w2q8oNUEz27BoGwzSsvki",
+	"gqTCPqHUTE22PvErI1X6tXlOmU3wQg8rzfzFrU5Nr/GKXDMjklkiHjZ1t2g6bOU2sA+oCUxFMhDfgVwC",
+	"14mLCtZbQVJYspxi/P2QcSpkQHs0Qo7noMPesVJDelEn5Rg4i1ITTT+H8FRIkZZLfVuv3u8l5ToYNvrM",
+	"gqCCykYCRODyKBhbQT+Pse2VnIVQItkSk8QFh4Rk7BrI44fn98/PycerZ+3FHw8GWHgTTHVWt2pS04Td",
+	"boyYAgmf3Teul0EYitzLoQ4whumqnX9sQzt/CTsVFtpTtmY6IC6f3/spIf8zIf+BnuXLe3uQfvRwWtyp",
+	"Wya4N1foIfygjAds5Xr/crh3L+xTcxsKHeIV5QfW8fmtVHrOxfZgx5bYTojJMvuO6oxapKEc11/FluSU",
+	"71xuaG5jx0sgdvygmwc36GdvHDwafFdvMhhaelt+d0sbI2bstW0INs/QrCl02JTAq4jHcWrMOyMl+ejA",
+	"sBd0RK7EbfK4Oytpeg18vggQwlvMx8Wzo5/vwrz+ZEMVwW9QfOOzKRZJ7azrHtaZFZktdZh/hP0dVczs",
+	"0P50I99W2KSvBV1ez6Z6AbYbGBFe6thGw2DadPT7CN7KJu8iULXVVnCJpJEwVOGh30Tqao8cyk3fZXQJ",
+	"KfLUEa/V6fkrUzocNrKWwtoEB91V+xe5KpNTlyVxlUjqzIMU0Gm/tLlaTsBC+UEgZVofXDK7YYqFhfRA",
+	"moH3wvWJhL+XYPldH0j/ymD7FxyISeJ0dASSy1G+YbCd6gIL++xd2BCCOIS/1/2pSuyWdbxcGbnA27Wf",
+	"BzV9Rrx5ZtppqQuYYheKgYFchJGzcmEf/cKNzKd48oMVHT64ChsgyYtnlaETs9/JYkdkmblqKVWpigvz",
+	"GgTnv4E5FGK5CccBTs9ncbEe42H91n4QDAuUsAIJ3EWM9ddxrIcGcsyte1+VBcgbpoStGZSzcFChYnmZ",
+	"0WC0ps08yQCNH4SD3gqJkcaoE5cs0/cYtzUX7rFwxOYEx3M4f8c5m139ASTH5p476Wp717MNVke1Dby1",
+	"LkyLQsL8QIa8HtcAxTgCFwpGDTSvZtAopepCbubVcYYLrLJE8ERkJUVuTSb4ctkLsxbQX02uN86wE3qJ",
+	"9IWHcVuNAiuN5e0eXgBpWi5An3M4uP03sPXljPaSsBmGiFGitJCQNg2BjYo17t9VLF03Oav6UzhDsf50",
+	"r3bfIFgYVxpoOherODMljJNCirUEpSqeaqtrYY428ba8UUzbnWBpiBGZsq33ZNlwdwNoFdICefiYJVzZ",
+	"tbEBEAXweSuQobsDdzdc/Sa1lADc1U6oUuy2RiNw0u7woq5wX6PSQTCrjimfQhwpJPiEcIDUslgshDgm",
+	"kbTSJNpBdSHzRojOY7kIISvyXtjw1IDlIU8d/vdR5bJLZlCVPAi/XreoSrfHCNyWIjzga4USTY0R6o/r",
+	"OWkS9hvYxhzhLbftRPPy7Z260721OQSjhQ2rsOU33UPrnVjWH4E1RTAbZ4EBl4SuKeOTS/fFXXERaIej",
+	"g28ZB1vbeKZ9NzriMlhas7fYxhvYxnJtY9Wgx7PESSSPk0S2+L6SPvakwcnU58v9jlUiavgM1k9FydAn",
+	"ljFD1jR719pu+1aeR9+XxvHD9OuWCkJLaIgGv7U1hFgETtpOI2nPHXBvLEQaDk6vSusE6uSYPx3Etcdb",
+	"IHB/ScMNEi+BgycMm5EWripRl225ib0H1Uh38FkTV6UHtYRZf/nvJA7DrWQ6VKrgDTUaiBFdtoynKNxN",
+	"STMKg2hhrVhuzSCA8DLECWzOhZ77KL+ePgPTyglPydK+LTOKHPUt2u/CzFH1VUg+pCaymz2EgGbEe0hO",
+	"au9pz2VnZOKrklu3Sp2EMUSc9c7/HBAzDXl3l/rp4vy8TZPfh7Alup8++PPFo/Mn5OHji/Nz4itOUg1K",
+	"D823z8cMNNwGcakgPJ2V6PiNJlC5MPcBVLR4xnIDEYUUi+1gAxKihbgmNmMymdRdwS/Q3ksECsoVY9+j",
+	"c1hPsriZWV5BMGzLqKLT5zLyV6gYrJA+S3/ELK/d6M49wy0l9pT1pD0QGlli3KkQNudilswMv7SeQJ/p",
+	"AfTGOgxANZae46PR+rcoIgWGw275tytSzdn2xgfqb4Vu7ttV5apzl89bIxXdqScuAosp0iyj2q8LJ7MC",
+	"5HwjShlcrnP2SN+MB8HYRBsYsJ/rO4rTVEe1lTswhKSU6j4xQMzoDiMbEFNtx6APAM7oDvaO/8PY4ug9",
+	"NGbuT5fGGqlLAQ+BQ2UQx/NShXiMhMIlX5qzCccBQpblDVCpeuoBu28Jjmun0bVKAqignbWgKdGCgzOO",
+	"LWkO1rJahssqW4RHENyVnzYimLvnLX0Yb4Ye6fogVVXu2XCh2NWsBnLzrbEr10UZZw4CHpp9+A/qnNFM",
+	"z/gLVOuNA0H9Ng9tL/usZ4eva+5b7Gk4oY4eT5HKMNRQCbKiMhgy3OQRgXtel2UZeAL9yMaMid1Y6ETv",
+	"fLVRz7pTRjMXPMz42v7kCx7WxZx9gc0gb27GZnQvcr5g61KUERtIIWHFPhPM3iP/rK9FyjDhPViqwxak",
+	"ddpUp5QJb5WtbZpMJulbBi52QKfDRKheGnVl/4I7bmQ0U2fbkdgAjlgXkiJGAwvZtJ8fpUw+40gXIZ7G",
+	"9IZx5IuMrwmOslWbggeJ372p6X2rUoUr66ItO6c74krEWZs2Rha4GnExH2wk6OXSQLdlcu/q1jSLmfMt",
+	"kg1sioxy5JxrduNieUrd65ncI5vLN5dI4RV8B040lHLo+VedT+sPaM/ToOEa4g1iaN2kOve2uq9B9tGI",
+	"ggk4K3dj7Pi3LFITrNISL6zyru3zDpZCmmvIiyxYDfvtirhBF+T986fkh+//fG7Dur1TjtMcEuJCZeYs",
+	"TUgdmjRcgaBZryDosMwywxfM40kWsBKuQNPCOkiH5xcFcBXljz7s4TtV+atwfB2ALi3HqST6ZcYwLKxb",
+	"6ylW8tBN2AF14+xhvFX5SNHIxrGOR9ezwYXa25IbIyqxphDpI7fIAPtfYJ4GLkXzoNCWVmXnu9XzFHBt",
+	"yBInsd501ws0kMsWzCD5UOXmUU1WtMx0uLLCbh7vOuZLmFN1DSny21QYnmbLvgNRSN0+j6EKxevwukrf",
+	"77Uq4yBHIFDlaARThksV6c/AdKyGq4vlGja4z/w01VIVqhzeQxQZs8b7oLhjxZU2jSBBaUkoaHSCakja",
+	"gbY+2Kcroj0Nmi2rUN5IMQsieDvoY2z68b5Zo9+J/p0iYssJS58Qym0TIb2hHN9yS7crLNltq9dRbbaF",
+	"f8wxPoQwrg1NjwpsuFXKwv5xfhOLaKPHqV5DFw4UCHGgStsT2gM6cbKOyBkKdhkUfaMxadyV4Y6FUQhv",
+	"PA62oUQ2XO3VIRc/SZyVZdsoRCjz7xTZiCyd1quy4fDaE7/sI4DrYR+jDVtu6lLvWjIrHY2KBW4Go4cS",
+	"DvrrZETaaWJ0tm8ExrQiduATmy2YAs2MiKEgIQUtQBIhCUbZEo2cwYaAGI499hg9FbwGRHTEo+0305XV",
+	"+8s5S6hCAkduEsdHdhlV+ZHDryMPhtA01C71DeiEaPoZ7WBrKVTVoM3WsTV04k2oE9J3RbncgIqZCXos",
+	"BLWHdQI6/4ptEb8ckkDVzOJ1IZOGs3mQ7tU0qWPD696ybueNyj7chofXnVjBR1nas1VYab0+NfT2n8em",
+	"RtN8z/Z4keek9YvYnyxgYRjz9x3H5d2mgp935Bp2rdhL89z5zF/4rMkyQ0Mja4h59Y5vkxfX40+3AHgu",
+	"RR4OUfRyY92iEE3JC7AhotRx9ydVkWgsw2qIAK/PivkItSqY1KAtFML4rbdYsEW0xvhoOwFX7fSKT+Mb",
+	"G7ZaEFoIPyHorLB8yr4BuW2QPpgKGszFeDQ1kqXJKOIU9bIfBsdNMbFLvmJqfKfV14C8y7617VTxuMjU",
+	"4NVV1s2hWXX7VGl+b3Zl7xW+rRUT7ep8jEeKOMbzDPqFlX+VtJtm5xmLi3YOjj/J3uOVu6aEds++ze2Y",
+	"N+J9KEP3ZDVfppffGLiP721i7Wk12pHgOJ7aFNdcJsbBHSbhx0XPYQliQFxoOAQSsgjJDlZwQE8KCqyw",
+	"2rNUR2Ltjib1xYnur75ld9BuHHN9HidpN9jNYsC9Emkxbg2OXHC2pJkV0byPHFKmYURcLhqv7fSNhNdV",
+	"BHb4U/e2wn4XoUFdpDIoRhPkxpRH6sm0tlxlcJJ9F6ZNZ7a82O6xkf9rzxmGTKUbdk38C5f1u++8U7b5",
+	"u3lIfQWioPW8r4zlpD6tYdIzG7ENusxORvVKrFKm7dkqwsHdBuETdFpH+0BcOiObs2x/p0iBjaUFegf6",
+	"1fopbTuXvuNhuMywkWKrYnNMJWQBSpN1CUpVuUMjs099Z8VQ4TmjVPUV7Kp2iZk1ZnSj9l2vjzeWZBrs",
+	"ft4o89SU4RvRRl23gG8jG3Ac5VRrI8c2fEb2OFuUHm2lGjNOqGmtJar27735ZL4xb8B1HM3AtTlbvnt5",
+	"5e+d2MGwJxrk9m29J7Tdrp1/dp9Nv2wDmRUYAw2x62vhybNu6tvXY+W92D71Wk1E2QkEubruMx18OENX",
+	"bsmHcuttwJmCTWA7NaisBI3zR3YbrvApVisFkd1i9bwTdCawRfncypHd/sWrQPvB36EG9q+oXBt25RlV",
+	"KLs9C0a4X7reNYQq8n+u3r65IH9gsN7f/////X+fvhgu8Qflu/rfK4J6jkITyx+umJwoEpuy+6XrJY6Z",
+	"Jm7b86UOk/4JFSmfnBcKhc2ZbtVd/3440jFazO0tR0Zc6etojO6o7MN5lRW51dXgz8+d0a4/QPz3QFGu",
+	"qnO2jQvAgm/u0iaVVb+qADcmiFS5vLe+8oFPcLlh68+P52PMOGH2ctVMhAwmLLNU2aRk3zOcEtS2ycpM",
+	"ShalxhdPiTyQrMz2CHBCy4A2VVfkNspmUV1sx+adtHi0bYRSLK7Ymr/oa3c6sYVPs+fpIclovj5CbyvT",
+	"q4wFUlWpulbzWNCpqmKILWli3ClmgqP7Nhzd54smBKWS6q+3rXHVlj0PFyOxz8tdVPbvMe1NCsEQdQJI",
+	"tIHOLWHrP28kegS7i4yPEixGdABoUx0XHC4IFwuR7pDefJhEUjej5IK4mmV7pekRmeis4uGqZapceF38",
+	"8OYBxbz6Ya8irl9mj96bl6OFrBqrXSQk9RXdEzEt3TRIuJkziOQWYwMx/9jht9MrZdXFbGaYNADROPyn",
+	"ZFh5OZCwG2gffLWP04Lgw1a8r/txBRpeDl6exS3K9GOTydB2PnIJupQcoq7Rbk6QtiVs1+wG5q6m3NIV",
+	"dpGwZ7IIpT52c1fM1xdku9k17/de2bppfZl7klNqn8aRi1c8ClU9bjcVDmoLI6T530dRqJcrB8XDDkz+",
+	"Zhtoes/wfuFUCR0iYHwhSu5urP0xWBPOP2HNzf/w8MHjx8nUV6o/Mr0b/U62GzGq9s1w4zcMJlKFuIYn",
+	"5NwbcUSpCeWkCqStlI0ff3g8rGm4pOpJ7REicfAfNkCsfW8/52e4tEu7cq3Hcx1w3thmDajurfqCdqSV",
+	"iBjJBNeSLjVZgN6Ci1NOQV2jhsu0Igujr4NU98kHljv/xscPT8l/vn/+lDx69OinPyUkLaUNESE5yzLm",
+	"NpMYHYV8/Pjimbr/D/6LlEK6ot823FjZOX56/P2f/3Sf/IKtzDA6nvE1cVGrrnwO5eStZGvGK91TMQ1P",
+	"XBSWtka4a0BtB6vL/IMbVmi+e5FCXggNfLm79xJ2CSl5CrIORcOo22q5NWhV/9YS0P1/8CqI9WL2QZY8",
+	"FY13+2L2wJuvacFmF7NH98/vP0LJXm+QdM9owc4WQmDT+7XVf80tRpi9SGcXs/8N+mfzd4N1VQiu7M18",
+	"eH5u8/JSmynJjO69wla7Nr4692kMBo+uISUtbOtmJvjZb46vW4l0SF7FLSDB7Km/qFFW/vCqWQmTrm6Z",
+	"dZnZqOjIGtW5znyw+RdcqYLNWWU3K4QKgAitbe+t7chh62dX0OAoh6910/blq0rddvFyrHWtITEA+KrI",
+	"cRULdxRIe8NeGNCvmPo3hTOaQANgNqe1sVHWPkUEvyWcjdia59QIMLP3QA3nQtvYE8IF8iX0a6A4l94n",
+	"lfUxFaAwnnNldHauhWvsWNmyNpi88O7t1Yf7sxqXZXYdR+PPZXZ9ifpMQSXNQaMrPuLQrYecvYQdenNP",
+	"gXu/pztGvVnWdRkOYP+Z4IdfqzK7PvuDpV/O8HEwSJkE9BcpwjyMyY88FeYIs68Goo82rP1AIC1pBjyl",
+	"8qzhDA2f+DW9hqdu9KUbfMLD7y8VgICRldy2baQolRkDidkPXKAoaoQKIa/VEcBkQwyCkoLhzk+dw2+P",
+	"xpjZqI+4sjacGdY5M/JhBYiq24n1hGmgeTCxLDIf+ta6swV0jobfbfz8vg1jYLuuun2zl2pZqchoWnEV",
+	"hriYe9PM+IV/b606KJ2HJ7EO4NhMwWpqn05L11nszXsD29pldkuKjTEsTFh9aiPDv53Hx1eAHfX4PDgq",
+	"EkIIsFm9R2EWZ1trI7jnTRphtPxNMg3PxJZ/c6hp2ji+EfS4LREE6VGQZMSDPgXQYeXk3OCZTb6MPHJo",
+	"10MFzyj/GAmBpgBf2uH2rGK6QNSF35kz6RxXwLrESe8C/r1QRz/yUcQsD60Ulj4E6IjgemZnDcPrcaBx",
+	"lzjqoQwh3rNx/0c81K+Urz8Wo85jk2ULtIRjpK/PqDnmIYUr9nCrE5ahA4osrVB2fBZedeQdxb9PTyW+",
+	"FNQRSeSdkf5f2gJLpwBh1R/tGwFhXmo4Lg2+LjX8N6LBWlU5LiFeAU8/iL82FKE7OpoPOb2HvqNKornd",
+	"0ai2jVv2z6Z1Bm9s1tlJ1IC6ePHXJJMUcnFWZ6VHdf1nkIt3dQLvAbLJqLgbu5xUItA4PCy6mIN85/Pm",
+	"b282hWUpsUvS3z81jah/24gcjSxLyolia04YJ9R6+ezvM7a8vk9+sQk4rkigdvtqGEtTUL3ul2fm7yeU",
+	"/nD+KAjN3w42OKOzsQCOgTZVZxkJRdL02CB/SojI0kr/b4Kpbl3RT5bijTi5xlItEjNi1MXCrPncxrm5",
+	"aPYjGzVsT4T2uY/Pnar5P8DnO7eTV4vHLcEfsKdiWRzM/kq7Sei3dD6rh53y3H6VGJ1h/Z2CMsy4U6Ws",
+	"LWfofj0ypV1tAYpv5OSvhLiGlOiNFOV6czysn2GL/B5vr/nzHgxOYhKs2kkd/aaNe2/9EX9lesyLi6la",
+	"qk7VsrlRx0OLLQEKfY74lwDFZWHLKJ8CKY0wvNsKaB+qCkNbcShwALsp9TirLtPUdVw6GZG6+e/YNNpc",
+	"dc9hDjTdudd2BRpjXg8Ec90ZNgrl51WS6vGBjHNjU447BnIs5uY1TeE4MD1QTSuD3NnoT98QPs5Pjo9L",
+	"RWxLl4NxYusrBEWe57YSwAi/7jR35SmdjGbPcXmxSvzUonD1MzGC7WAvuS1Ydc+VS4wKkL4Q4ldyl1fJ",
+	"BZ35XPZDGs56OBhjB1aJjIjAWOBisXOapGY5JMScwP6BN1zKT3y+M/n+/Px4uD6JyclxMw+MEzE0N/0U",
+	"09P50VePcDYXkXYonmxvvf4L+cKNuQv6dm0MR1D3KaMhLtPUbeRk8qE/6N2KLs1Vu8LLE8LFlijgqSuI",
+	"kMGR6GvQk94A94nuU/zov4otWVGXfPlVvOVNKJ0tKV/Csf0PT3HSrwnlKy2KAtInNiwe+ww4wxRRmu7U",
+	"MSntLBM0PTIEXwmafk34fdgAWQvhGp8aTXkBjK8rKB4VfkXm+sgdTf94l1F+Up5qJzfL3PVL3Y+zPXSh",
+	"Ee3W73bTd3BFd8rlxNhMO0ylwn+7Khc2CAiW18oFp0uxvU/e1GHtlnZceWzX9GgHTedCiyps791+YeG9",
+	"G3MXwoKr+DXS62Xr+7T6B38VZp9RDn1P4SvK4ZQsBueP6X1MEbE9XKzMmBqgk1c44m6opKpyOoJScF94",
+	"c24YHEQhMcnylS28cgoeaKb+GhaxJohPYxdDgqqkSFukugvd95CLG6gAPGRztsPTJ87pigZsFEbulC/0",
+	"Guy+GWI5vyNiOZbRLoczekNZRhcswyCFP8JgvgJ92Rx3Glg3l/jq4U45nBV7XZ8ikGk2hzoNYJor3DEd",
+	"dpY+FSHKNfQlTpm/e+/ZtxThjxu7a6TgomnwFXF/OQY2Tpr399p1UjgxAw2KuVtB6Jqyg9MfXITOyAf3",
+	"ja+Q8BWO7N7wu36x+8zSDXCcwHTY7LT/VV7uUzJLUTccj6lHb6uOxCc7p18iqB5gwXBsAL1WR9DiO92S",
+	"XQygYnmJVZvrPtsA6j7Bqo4+NrAxakmlZCDvz+Kqx7IFu+OTZqMX+h0TZg/CbFtThhVCjlEiwHYjYjxx",
+	"lUZUQsxdVKQsbNOJjO5sORLX9wnLPFp+2rCryEbVqpii+N7Xsf6mEjKnRF89uAPWcwzt0mFj5HNX4WWC",
+	"hsmqfnMSlBbykBcrxhlj+7oTycMwow2A/jYe4o9FSnUTUScoitJsgfVv9xA3b8SZbSmmj+2SsrO+sn2N",
+	"ToEiuwJWfPpmEOQreNGlPsJrdEkyoGmjrZib+j55oa1brVkvCytBGdnlGqBQmC283YgMyIYZnrTrvk8u",
+	"J7WdYXDE5DIqr096SavweLPSv/ktHRGfX0dnv13NvsVYaWcHcdWxXd05jJr2ZPxVXDYtOLfD2KbPmoyW",
+	"4OJhtacNfHoD23b00d3JeX1RT8eW9M4c2+vTNn91Q0aFIrquUN3IQZt85BpvVn07za+s+PDpX7VcjQPP",
+	"iSvWHOniVhzreA/YFegXri/rSWIacO5/72fLqsb3qp7Yx0POWzPlm6rt2umscbjQfws0Hbs+w2WantZa",
+	"ClvfnfBbsVdcpumRUXPg1QkiBkn6uRT5X1w32dvaoO4cvh989/qjwthZbY4M5fd21q9suJFwHKeRkTcG",
+	"gsNwxJ0E/QQ7HHSPb825qG6Y7WP/nfxgKVOBUlUjoLAp8Yqt+dtyXJyKGQspdic9utHw9Uk9Ka+hJyNW",
+	"2WPdnvCi2di2f9BpnhQ3+Z37xYMx1QdCsF3Eo0G+Wpub2omgiV7sZnzLlT5GCvyoW95ZdsyVv8x8a/j8",
+	"AMILxjiXMUCcNqLILfS1EuJvh4UjCakVrY4p1n/lBs9OnI1ardOXXknTnHGsSKcOcptE9NLOeU9QG7xz",
+	"1LtN+u0D89HpK2MchkKa+R3xvedM5q9c3cm7YXfxYGYOp9Pd7Bnv2AJZwfZEulubok6Q6m+dnyfETBtE",
+	"d5gS24eaY933jJ00Z/nKdtQ7iWRat5y7Y8TE6uQeiJRWthNoRVyDuYQYpoeeTFc1PiE0U4LQlQZJVixj",
+	"fI1R/bY5krWyG5XjGgrt+vAQWqZMEy0pyxqOzxr/Z5j/+lVcPM9ZVhPKHePsOcuOeYvOOGzvuY78xzae",
+	"mEmfS5GfsLjb3iLfyL3qVv3msHUO/mOizrZnOLLJV2u63LzxnR/+lXmSLUJuQywoHosgBTLBLWYsAMPc",
+	"perld0RvFL2BN+KEtdfM3F8jZch15Q0YQDwmH54/PP1qL83rsYCqXqkCeQOSlFyzzBYwpZouqMKnBhtt",
+	"Hu8uVtZo+0NvmOIzMLR4eqvyia7YrVy+3l9eUL2p3eWyGVxU02rTfT7U+zV22Swf+5cFcpOPvStdB0V8",
+	"UwQn1AeL/SfKWNwayG1A83fKt+n/U4OxYZGlPuX4gxlwF7rxU1/xeoxyjB0ssUeuC7tfMZkfemsNLFzr",
+	"i9vYT+/ccup1hjuruXP7eI4atAc+n+ESH+Ae0JPFozrSxDW+Zgpo3YXrhKrux2arr1PAs9Nu+6uAFL0o",
+	"RhCwgCtlNruYnRmi/a8AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

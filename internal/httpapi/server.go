@@ -46,6 +46,7 @@ type Config struct {
 	Secure   bool // cookies only over TLS
 	Metrics  *Metrics
 	Outside  OtherSide // the other side of the simulated network; nil with a real one
+	Morning  Morning   // calls that the outside makes by itself; nil without
 }
 
 // Server is the HTTP side of a desk.
@@ -57,6 +58,7 @@ type Server struct {
 	router   routers.Router
 	engine   *gin.Engine
 	outside  OtherSide
+	morning  Morning
 	pages    *pages
 }
 
@@ -75,7 +77,7 @@ func New(c Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(), router: router, pages: pages, outside: c.Outside}
+	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(), router: router, pages: pages, outside: c.Outside, morning: c.Morning}
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()
 	e.HandleMethodNotAllowed = true
@@ -255,7 +257,7 @@ func (s *Server) GetDesk(c *gin.Context) {
 
 // ListCalls implements ServerInterface.
 func (s *Server) ListCalls(c *gin.Context, p contract.ListCallsParams) {
-	page, err := s.desk.Calls(c.Request.Context(), actor(c), text(p.Whose) != "team", text(p.Before))
+	page, err := s.desk.Calls(c.Request.Context(), actor(c), desk.CallQuery{Mine: text(p.Whose) != "team", Way: text(p.Way), Only: text(p.Only), Q: text(p.Q), Before: text(p.Before)})
 	answer(s, c, http.StatusOK, page, err)
 }
 

@@ -45,7 +45,7 @@ func Open(ctx context.Context, url string, conns int32) (*Store, error) {
 	if conns > 0 {
 		config.MaxConns = conns
 	}
-	config.ConnConfig.ConnectTimeout = 2 * time.Second
+	config.ConnConfig.ConnectTimeout = 5 * time.Second
 	config.ConnConfig.RuntimeParams["application_name"] = "trundo"
 	config.ConnConfig.RuntimeParams["timezone"] = "UTC"
 	pool, err := pgxpool.NewWithConfig(ctx, config)

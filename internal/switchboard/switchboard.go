@@ -124,6 +124,12 @@ func (s *Switchboard) Snapshot(id uuid.UUID) (call.State, bool) {
 	return a.snapshot, true
 }
 
+// CallOf is the call in progress to which a carrier's leg belongs; false if there is none here.
+func (s *Switchboard) CallOf(ref carrier.Ref) (uuid.UUID, bool) {
+	id, _, err := s.whose(carrier.Event{Ref: ref})
+	return id, err == nil && s.find(id) != nil
+}
+
 // Count is the number of calls in progress.
 func (s *Switchboard) Count() int {
 	s.mu.Lock()
@@ -238,6 +244,8 @@ func (s *Switchboard) perform(a *active, effects []call.Effect) (refused []call.
 			s.carrier.HangUp(a.refOf(e.Leg))
 		case call.Pick:
 			s.carrier.Answer(a.refOf(e.Leg))
+		case call.SendDigits:
+			s.carrier.SendDigits(a.refOf(e.Leg), e.Digits)
 		}
 	}
 	return refused
@@ -263,6 +271,8 @@ func (s *Switchboard) fromCarrier(e carrier.Event) {
 		in = call.CarrierRinging{Leg: leg}
 	case carrier.Answered:
 		in = call.CarrierAnswered{Leg: leg}
+	case carrier.Digits:
+		in = call.CarrierDigits{Leg: leg, Digits: e.Digits}
 	case carrier.Ended:
 		in = call.CarrierEnded{Leg: leg, Reason: reasons[e.Reason]}
 	}

@@ -2,11 +2,15 @@
 // comes from the server in words.
 
 import { book } from "./messages_book";
+import { calls } from "./messages_calls";
 
 const count = (n: number, one: string, many: string) => `${String(n)} ${n === 1 ? one : many}`;
 
 export const t = {
   book,
+  in: calls,
+  ring: calls.ring,
+  outside: calls.outside,
   name: "Trundo",
   skip: "Skip to the sheet",
   loading: "Loading",
@@ -37,7 +41,7 @@ export const t = {
     orByName: "Or by name",
     roles: { rep: "rep", supervisor: "supervisor", admin: "admin" } as Record<string, string>,
   },
-  sections: { today: "Today", people: "People", lists: "Lists", calls: "Calls", settings: "Settings" },
+  sections: { today: "Today", people: "People", lists: "Lists", calls: "Calls", team: "Team", settings: "Settings" },
   find: {
     label: "Find or dial",
     placeholder: "Find or dial",
@@ -51,8 +55,6 @@ export const t = {
   },
   me: {
     availability: "Calls that come in",
-    available: "Available",
-    away: "Away",
     device: "This browser",
     shown: (line: string) => `shown: ${line}`,
     menu: "Your settings",
@@ -93,38 +95,15 @@ export const t = {
     otherSlips: (n: number) => count(n, "slip not filed yet", "slips not filed yet"),
     openSlip: "Open slip",
   },
-  ring: {
-    region: (who: string) => `Ringing: ${who}`,
-    withheld: "Number withheld",
-    on: (line: string, source: string) => `on ${line}${source && !source.includes(line) ? `, ${source}` : ""}`,
-    either: (names: string[]) => names.join(" or "),
-    answer: "Take it",
-    decline: "Decline",
-  },
-  outside: {
-    title: "Outside phone",
-    intro:
-      "The other side of the simulated network: call the firm from any number, or play the person whom a rep calls.",
-    from: "From",
-    fromHint: "empty: withheld",
-    to: "To the line",
-    call: "Call the firm",
-    play: "Play the person at",
-    playing: "Let it ring here",
-    leave: "Let it answer by itself",
-    legs: "Calls in progress",
-    none: "No call is in progress.",
-    incoming: (line: string) => `you call ${line}`,
-    outgoing: (number: string) => `${number} is called`,
-    answered: "speaking",
-    ringing: "ringing",
-    answer: "Answer",
-    hangUp: "Hang up",
-    gone: "There is no simulated network on this server.",
-  },
   slip: {
     region: (who: string) => `Slip: ${who}`,
-    phases: { dialing: "dialing", ringing: "ringing", speaking: "speaking", ended: "ended" } as Record<string, string>,
+    phases: {
+      dialing: "dialing",
+      ringing: "ringing",
+      speaking: "speaking",
+      message: "leaving a message",
+      ended: "ended",
+    } as Record<string, string>,
     reasons: {
       ended_by_us: "we hung up",
       ended_by_them: "they hung up",
@@ -137,6 +116,8 @@ export const t = {
       cut_off: "cut off",
       abandoned: "they gave up",
       missed: "nobody answered",
+      left_message: "left a message",
+      announced: "heard we are closed",
     } as Record<string, string>,
     shown: (line: string) => `shown: ${line}`,
     called: (line: string) => `they called ${line}`,
@@ -321,6 +302,12 @@ export const t = {
       end: "End the call",
       answer: "Take the call that rings",
       decline: "Decline the call that rings",
+      voicemail: "Send the call that rings to voicemail",
+      hold: "Hold the call, or go on with it",
+      mute: "Mute, or be heard again",
+      keypad: "Open the keypad",
+      attach: "File the call on the record that is open",
+      team: "Go to Team",
       notes: "Write notes",
       file: "File the slip",
       later: "Leave the slip for later",

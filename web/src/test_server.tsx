@@ -24,8 +24,13 @@ export const me: Me = {
   line: "413 555 0110",
   demo: true,
   simulated: true,
-  availability: "available",
-  firm: { name: "Lindenfall Cisterns", region: "US", outcome_needed: true, type_needed: false },
+  availability: { id: "s1", label: "Available", takes_calls: true },
+  availabilities: [
+    { id: "s1", label: "Available", takes_calls: true },
+    { id: "s2", label: "Away", takes_calls: false },
+  ],
+  preferences: { opens: "answer", address_template: "", greeting: "" },
+  firm: { name: "Lindenfall Cisterns", region: "US", outcome_needed: true, type_needed: false, wrap_seconds: 0 },
   outcomes: [
     { id: "o1", label: "Visit agreed", reached: true, needs_notes: false },
     { id: "o2", label: "Wants an offer", reached: true, needs_notes: true },
@@ -91,7 +96,17 @@ export const bookOf = (rights: Partial<Schemas["BookRights"]> = {}): Schemas["Bo
     }))
     .concat([{ kind: "company", fields: [field("name", "Name", "text", { required: true })] }]),
   labels: ["mobile", "office"],
-  people: [{ id: ids.ines, name: "Ines Calloway", extension: "21", team: "Sales", availability: "available" }],
+  people: [
+    {
+      id: ids.ines,
+      name: "Ines Calloway",
+      extension: "21",
+      team: "Sales",
+      availability: "Available",
+      free: true,
+      since: null,
+    },
+  ],
   currency: "USD",
   rights: { set_up: false, override: false, export: false, import: false, ...rights },
 });
@@ -154,6 +169,11 @@ export function callOf(
     dial_ms: 0,
     ring_ms: 0,
     talk_ms: 0,
+    message_ms: 0,
+    by_hand: false,
+    line: "Sales",
+    source: "Sales line",
+    company_line: null,
     links: [
       { record: { id: ids.berit, kind: "contact", name: "Berit Osterlund" }, role: "person", reason: "" },
       { record: { id: ids.nursery, kind: "company", name: "Vesper Hollow Nursery" }, role: "company", reason: "" },
@@ -163,6 +183,7 @@ export function callOf(
       call_id: rest.id ?? "c1",
       phase: "ringing",
       on_hold: false,
+      muted: false,
       started_at: new Date().toISOString(),
       rang_at: new Date().toISOString(),
       answered_at: null,

@@ -29,6 +29,8 @@ type Outside interface {
 	CallIn(from, to string) (ref string, err error)
 	// OutsideHangsUp makes them hang up.
 	OutsideHangsUp(ref string) bool
+	// OutsidePresses makes them press keys.
+	OutsidePresses(ref, digits string) bool
 }
 
 // Run runs the suite. open gives a fresh carrier, its other side, and a function that lets its time pass.
@@ -103,6 +105,20 @@ func Run(t *testing.T, open func(t *testing.T) (c carrier.Carrier, o Outside, pa
 		c.Answer(carrier.Ref(ref))
 		assert.False(t, outside.OutsideHangsUp(ref))
 	})
+	t.Run("keys are heard on both sides, once it is answered", func(t *testing.T) {
+		c, l := start(t)
+		ref, err := outside.CallIn("+14135550109", "+14135550100")
+		require.NoError(t, err)
+		l.next(t, 1)
+		assert.False(t, outside.OutsidePresses(ref, "1"), "it still rings")
+		c.Answer(carrier.Ref(ref))
+		l.next(t, 1)
+		require.True(t, outside.OutsidePresses(ref, "42#"))
+		assert.Equal(t, []string{"digits 42#"}, l.next(t, 1))
+		c.SendDigits(carrier.Ref(ref), "9*")
+		c.SendDigits("never dialed", "1")
+		assert.False(t, outside.OutsidePresses("never there", "1"))
+	})
 	t.Run("a call comes in and is refused, another is given up", func(t *testing.T) {
 		c, l := start(t)
 		ref, err := outside.CallIn("", "+14135550100")
@@ -139,6 +155,9 @@ func (l *listener) next(t *testing.T, n int) []string {
 			text := string(e.Kind)
 			if e.Kind == carrier.Incoming {
 				text = fmt.Sprintf("%s from %s to %s", e.Kind, e.From, e.To)
+			}
+			if e.Digits != "" {
+				text = fmt.Sprintf("%s %s", e.Kind, e.Digits)
 			}
 			if e.Reason != "" {
 				text = fmt.Sprintf("%s %s", e.Kind, e.Reason)

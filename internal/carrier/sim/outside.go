@@ -14,6 +14,7 @@ type OutsideLeg struct {
 	From, To string // From is "" where it is withheld
 	Answered bool
 	Ringing  bool
+	Keys     string // keypad tones that were heard
 }
 
 // CallIn makes the outside call one of our numbers. from is whatever the network would say: a number, "" for withheld,
@@ -51,7 +52,7 @@ func (s *Sim) OutsideLegs() []OutsideLeg {
 	defer s.mu.Unlock()
 	legs := make([]OutsideLeg, 0, len(s.legs))
 	for ref, l := range s.legs {
-		legs = append(legs, OutsideLeg{Ref: string(ref), FromUs: !l.incoming, From: l.from, To: l.to, Answered: l.answered, Ringing: l.ringing})
+		legs = append(legs, OutsideLeg{Ref: string(ref), FromUs: !l.incoming, From: l.from, To: l.to, Answered: l.answered, Ringing: l.ringing, Keys: l.keys})
 	}
 	sort.Slice(legs, func(i, j int) bool { return legs[i].Ref < legs[j].Ref })
 	return legs
@@ -65,6 +66,18 @@ func (s *Sim) OutsideAnswers(ref string) bool {
 	s.mu.Unlock()
 	if can {
 		s.answer(carrier.Ref(ref), Behaviour{})
+	}
+	return can
+}
+
+// OutsidePresses presses keys on an answered leg. False: it is not there, or nobody hears them.
+func (s *Sim) OutsidePresses(ref, digits string) bool {
+	s.mu.Lock()
+	l := s.legs[carrier.Ref(ref)]
+	can := l != nil && l.answered
+	s.mu.Unlock()
+	if can {
+		s.handle(carrier.Event{Ref: carrier.Ref(ref), Kind: carrier.Digits, Digits: digits})
 	}
 	return can
 }

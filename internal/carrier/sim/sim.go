@@ -50,6 +50,7 @@ type leg struct {
 	incoming bool
 	ringing  bool
 	answered bool
+	keys     string // that we have sent there
 	timer    clockwork.Timer
 }
 
@@ -164,6 +165,15 @@ func (s *Sim) Answer(ref carrier.Ref) {
 	s.mu.Unlock()
 	if incoming {
 		s.answer(ref, Behaviour{})
+	}
+}
+
+// SendDigits implements carrier.Carrier.
+func (s *Sim) SendDigits(ref carrier.Ref, digits string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if l := s.legs[ref]; l != nil && l.answered {
+		l.keys += digits
 	}
 }
 

@@ -25,6 +25,7 @@ type Party string
 const (
 	Rep     Party = "rep"     // somebody of the firm, by browser or telephone
 	Outside Party = "outside" // anybody else, through the carrier
+	Machine Party = "machine" // voicemail or an announcement of the firm
 )
 
 // LegState is what a leg is doing.
@@ -47,6 +48,7 @@ const (
 	PhaseDialing  Phase = "dialing"  // before it rings on the other side
 	PhaseRinging  Phase = "ringing"  // until the answer
 	PhaseSpeaking Phase = "speaking" // answered
+	PhaseMessage  Phase = "message"  // a machine has taken it
 	PhaseEnded    Phase = "ended"
 )
 
@@ -69,7 +71,7 @@ const (
 // KnownReason tells whether r is one of the reasons above.
 func KnownReason(r Reason) bool {
 	switch r {
-	case EndedByUs, EndedByThem, GivenUp, Busy, NoAnswer, Declined, OutOfService, Refused, CutOff, Abandoned, Missed, Elsewhere:
+	case EndedByUs, EndedByThem, GivenUp, Busy, NoAnswer, Declined, OutOfService, Refused, CutOff, Abandoned, Missed, Elsewhere, LeftMessage, Announced:
 		return true
 	}
 	return false
@@ -80,15 +82,21 @@ type FactKind string
 
 // The kinds of fact. What each carries is told by the fields of Fact named in the comment.
 const (
-	Placed      FactKind = "placed"       // By: the rep who asked for the call
-	Arrived     FactKind = "arrived"      // Address: the line of ours that was called
-	LegAdded    FactKind = "leg_added"    // Leg, Party, By (a rep's leg), Device, Address
-	LegRinging  FactKind = "leg_ringing"  // Leg
-	LegAnswered FactKind = "leg_answered" // Leg
-	Bridged     FactKind = "bridged"      // Leg, Bridge
-	Held        FactKind = "held"         // every leg leaves its bridge
-	LegEnded    FactKind = "leg_ended"    // Leg, Reason
-	CallEnded   FactKind = "call_ended"   // Reason
+	Placed  FactKind = "placed"  // By: the rep who asked for the call
+	Arrived FactKind = "arrived" // Address: the line of ours that was called
+	// A rep called a colleague. By: the rep who asked for the call
+	PlacedInternal FactKind = "placed_internal"
+	Beeped         FactKind = "beeped"       // Leg: the machine's; a message is left from now on
+	Muted          FactKind = "muted"        // Leg
+	Unmuted        FactKind = "unmuted"      // Leg
+	Pressed        FactKind = "pressed"      // Leg: whose keys; Digits
+	LegAdded       FactKind = "leg_added"    // Leg, Party, By (a rep's leg), Device, Address
+	LegRinging     FactKind = "leg_ringing"  // Leg
+	LegAnswered    FactKind = "leg_answered" // Leg
+	Bridged        FactKind = "bridged"      // Leg, Bridge
+	Held           FactKind = "held"         // every leg leaves its bridge
+	LegEnded       FactKind = "leg_ended"    // Leg, Reason
+	CallEnded      FactKind = "call_ended"   // Reason
 )
 
 // Schema is the version of Fact's form that is stored with each fact.
@@ -106,6 +114,7 @@ type Fact struct {
 	Address string    `json:"address,omitempty"` // what was dialed, E.164 with extension
 	Bridge  BridgeNo  `json:"bridge,omitempty"`
 	Reason  Reason    `json:"reason,omitempty"`
+	Digits  string    `json:"digits,omitempty"` // keypad tones
 }
 
 // Span is a time for which a leg was on a bridge. To is zero while it lasts.
@@ -127,6 +136,7 @@ type Leg struct {
 	Answered time.Time // zero if it was never answered
 	Ended    time.Time // zero while it lasts
 	Reason   Reason
+	Muted    bool // of a rep's leg: they do not hear this rep
 	Spans    []Span
 }
 
@@ -135,7 +145,9 @@ type State struct {
 	Seq      int
 	By       string // the rep who placed it; "" for one that came in
 	Inbound  bool
-	Line     string // the line of ours that an inbound call came in on
+	Internal bool      // a colleague was called
+	Beeped   time.Time // when a message began
+	Line     string    // the line of ours that an inbound call came in on
 	OnHold   bool
 	Started  time.Time
 	Last     time.Time // time of the newest fact
@@ -163,6 +175,14 @@ func (s *State) Outside() *Leg {
 	return nil
 }
 
+// Other is the leg of the other side: the first outside leg, or of an internal call the colleague's.
+func (s *State) Other() *Leg {
+	if s.Internal {
+		return s.Leg(2)
+	}
+	return s.Outside()
+}
+
 // Phase sums the call up in one word.
 func (s *State) Phase() Phase {
 	if s.Seq == 0 {
@@ -171,8 +191,10 @@ func (s *State) Phase() Phase {
 	if !s.Ended.IsZero() {
 		return PhaseEnded
 	}
-	out := s.Outside()
+	out := s.Other()
 	switch {
+	case s.Machine() != nil:
+		return PhaseMessage
 	case out == nil || out.State == Dialing:
 		return PhaseDialing
 	case out.State == Ringing:
@@ -195,15 +217,26 @@ func (s *State) HasLeft(user string) bool {
 
 // Rang is when the other side began to ring, or zero.
 func (s *State) Rang() time.Time {
-	if out := s.Outside(); out != nil {
+	if out := s.Other(); out != nil {
 		return out.Rang
 	}
 	return time.Time{}
 }
 
-// Answered is when the other side answered, or zero.
+// Answered is when somebody of the one side first spoke with the other, or zero. A machine is nobody.
 func (s *State) Answered() time.Time {
-	if out := s.Outside(); out != nil {
+	if s.Machine() != nil {
+		return time.Time{}
+	}
+	return s.taken()
+}
+
+// taken is when the call stopped ringing because somebody, or a machine, took it.
+func (s *State) taken() time.Time {
+	if m := s.Machine(); m != nil {
+		return m.Answered
+	}
+	if out := s.Other(); out != nil {
 		return out.Answered
 	}
 	return time.Time{}
@@ -214,10 +247,11 @@ type Parts struct {
 	Dialing time.Duration // from the start until it rang, was answered or ended
 	Ringing time.Duration // from the first ring until the answer or the end
 	Talking time.Duration // from the answer to the end
+	Machine time.Duration // from a machine's answer to the end
 }
 
 // Whole is the sum of the parts.
-func (p Parts) Whole() time.Duration { return p.Dialing + p.Ringing + p.Talking }
+func (p Parts) Whole() time.Duration { return p.Dialing + p.Ringing + p.Talking + p.Machine }
 
 // PartsAt splits the time from the start until now, or until the end where that was earlier.
 func (s *State) PartsAt(now time.Time) Parts {
@@ -231,13 +265,17 @@ func (s *State) PartsAt(now time.Time) Parts {
 			end = s.Last
 		}
 	}
-	rang, answered := s.Rang(), s.Answered()
+	rang, answered := s.Rang(), s.taken()
 	dialed := earliest(end, rang, answered)
 	rung := dialed
 	if !rang.IsZero() {
 		rung = earliest(end, answered)
 	}
-	return Parts{Dialing: dialed.Sub(s.Started), Ringing: rung.Sub(dialed), Talking: end.Sub(rung)}
+	p := Parts{Dialing: dialed.Sub(s.Started), Ringing: rung.Sub(dialed), Talking: end.Sub(rung)}
+	if s.Machine() != nil {
+		p.Talking, p.Machine = 0, p.Talking
+	}
+	return p
 }
 
 // earliest is the first of limit and those others that are set.
@@ -268,6 +306,12 @@ func Evolve(s State, f Fact) State {
 		s.Started, s.By = f.At, f.By
 	case Arrived:
 		s.Started, s.Inbound, s.Line = f.At, true, f.Address
+	case PlacedInternal:
+		s.Started, s.By, s.Internal = f.At, f.By, true
+	case Beeped:
+		s.Beeped = f.At
+	case Muted, Unmuted:
+		leg.Muted = f.Kind == Muted
 	case LegAdded:
 		s.Legs = append(s.Legs, Leg{No: f.Leg, Party: f.Party, User: f.By, Device: f.Device,
 			Address: f.Address, State: Dialing, Added: f.At})

@@ -163,6 +163,9 @@ func FuzzCall(f *testing.F) {
 	f.Add([]byte{8, 0, 25, 1, 10, 20, 14, 4, 15, 4, 1, 9})
 	f.Add([]byte{8, 0, 9, 1, 11, 20, 25, 4, 12, 4, 13, 9})
 	f.Add([]byte{0, 0, 2, 200, 9, 3, 7, 4, 0, 0})
+	f.Add([]byte{8, 0, 9, 1, 16, 20, 17, 40, 44, 40, 18, 9})
+	f.Add([]byte{22, 0, 33, 20, 19, 4, 20, 4, 14, 4, 15, 4, 1, 9})
+	f.Add([]byte{22, 0, 16, 80, 17, 20, 1, 40})
 	reasons := []call.Reason{call.Busy, call.NoAnswer, call.Declined, call.OutOfService, call.EndedByThem, call.CutOff, "made up", call.EndedByUs}
 	f.Fuzz(func(t *testing.T, script []byte) {
 		var (
@@ -179,39 +182,53 @@ func FuzzCall(f *testing.F) {
 			at = at.Add(gap)
 			var in call.Input
 			users := []string{"ines", "tomas"}
-			switch what := script[i]; what % 16 {
+			switch what := script[i]; what % 23 {
 			case 0:
 				in = place.in
 			case 1:
 				in = call.HangUp{By: "ines"}
 			case 2:
-				in = call.CarrierRinging{Leg: call.LegNo(what/8) % 4}
+				in = call.CarrierRinging{Leg: call.LegNo(what/23) % 4}
 			case 3:
 				in = call.CarrierAnswered{Leg: 2}
 			case 4:
-				in = call.CarrierEnded{Leg: 2, Reason: reasons[int(what/8)%len(reasons)]}
+				in = call.CarrierEnded{Leg: 2, Reason: reasons[int(what/23)%len(reasons)]}
 			case 5:
 				in = call.HangUp{By: "tomas"}
 			case 6:
 				in = call.Lost{}
 			case 7:
-				in = call.CarrierAnswered{Leg: call.LegNo(what/8) % 4}
+				in = call.CarrierAnswered{Leg: call.LegNo(what/23) % 4}
 			case 8:
 				in = call.Arrive{From: "+14135550142", Line: "+14135550100"}
 			case 9:
-				in = call.Offer{To: users[:1+what/16%2], Device: "browser"}
+				in = call.Offer{To: users[:1+what/23%2], Device: "browser"}
 			case 10:
-				in = call.Answer{By: users[what/16%2]}
+				in = call.Answer{By: users[what/23%2]}
 			case 11:
-				in = call.Decline{By: users[what/16%2]}
+				in = call.Decline{By: users[what/23%2]}
 			case 12:
-				in = call.Withdraw{From: users[what/16%2]}
+				in = call.Withdraw{From: users[what/23%2]}
 			case 13:
 				in = call.Miss{}
 			case 14:
-				in = call.Hold{By: users[what/16%2]}
+				in = call.Hold{By: users[what/23%2]}
 			case 15:
-				in = call.Resume{By: users[what/16%2]}
+				in = call.Resume{By: users[what/23%2]}
+			case 16:
+				in = call.MachineTakes{Device: []string{call.Voicemail, call.Announcement}[what/23%2], By: []string{"", "ines"}[what/46%2]}
+			case 17:
+				in = call.Beep{}
+			case 18:
+				in = call.MachineEnds{}
+			case 19:
+				in = call.Mute{By: users[what/23%2], On: what/46%2 == 0}
+			case 20:
+				in = call.Press{By: users[what/23%2], Digits: "12#"}
+			case 21:
+				in = call.CarrierDigits{Leg: call.LegNo(what/23) % 4, Digits: []string{"7", "#", "x"}[what/92%3]}
+			case 22:
+				in = call.PlaceInternal{By: "ines", To: "tomas", Device: "browser"}
 			}
 			before := s
 			more, effects, err := call.Decide(s, in, at)
@@ -258,8 +275,8 @@ func ExampleDecide() {
 		fmt.Println(s.Phase(), s.PartsAt(s.Last))
 	}
 	// Output:
-	// dialing {0s 0s 0s}
-	// ringing {10s 0s 0s}
-	// speaking {10s 10s 0s}
-	// ended {10s 10s 10s}
+	// dialing {0s 0s 0s 0s}
+	// ringing {10s 0s 0s 0s}
+	// speaking {10s 10s 0s 0s}
+	// ended {10s 10s 10s 0s}
 }

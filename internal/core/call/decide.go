@@ -101,6 +101,20 @@ func Decide(s State, in Input, at time.Time) ([]Fact, []Effect, error) {
 		return d.hold(in.By, true)
 	case Resume:
 		return d.hold(in.By, false)
+	case MachineTakes:
+		return d.machineTakes(in)
+	case Beep:
+		return d.beep()
+	case MachineEnds:
+		return d.machineEnds()
+	case Mute:
+		return d.mute(in)
+	case Press:
+		return d.press(in)
+	case PlaceInternal:
+		return d.placeInternal(in)
+	case CarrierDigits:
+		d.keysFromOutside(in)
 	case CarrierRinging:
 		d.carrier(in.Leg, evRinging, "")
 	case CarrierAnswered:
@@ -154,14 +168,18 @@ func (d *decision) hangUp(in HangUp) ([]Fact, []Effect, error) {
 	}
 	reason := EndedByUs
 	switch {
-	case d.state.Inbound && d.state.Answered().IsZero():
+	case d.state.Leg(mine).State == Ringing:
 		return d.leave(in.By, Declined) // there is nothing to hang up yet
+	case d.state.Machine() != nil:
+		reason = d.reasonOfMachine(GivenUp)
 	case d.state.Answered().IsZero():
 		reason = GivenUp
+	case d.state.Internal && mine != 1:
+		reason = EndedByThem // as the one sees it who called
 	}
 	d.endLeg(mine, reason)
-	// With nobody of the firm left there is nobody to talk to: the rest ends too.
-	if !d.state.anyLive(Rep) {
+	// With nobody of the firm left there is nobody to talk to: the rest ends too. So it does when one of two colleagues leaves.
+	if d.state.Internal || !d.state.anyLive(Rep) {
 		d.endAll(reason)
 	}
 	return d.facts, d.effects, nil
@@ -188,6 +206,9 @@ func (d *decision) carrier(no LegNo, ev legEvent, reason Reason) {
 		answered := leg.State == Up
 		if reason = reasonFor(reason, answered); d.state.Inbound && !answered && reason != CutOff {
 			reason = Abandoned
+		}
+		if d.state.Machine() != nil {
+			reason = d.reasonOfMachine(Abandoned)
 		}
 		d.add(Fact{Kind: LegEnded, Leg: no, Reason: reason})
 		if !d.state.anyLive(Outside) {

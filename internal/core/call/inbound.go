@@ -81,9 +81,9 @@ func (d *decision) waiting() error {
 		return ErrNoCall
 	case !d.state.Ended.IsZero():
 		return ErrOver
-	case !d.state.Inbound:
+	case !d.state.Inbound && !d.state.Internal:
 		return errNotIncome
-	case !d.state.Answered().IsZero():
+	case !d.state.taken().IsZero():
 		return ErrTaken
 	}
 	return nil
@@ -92,6 +92,9 @@ func (d *decision) waiting() error {
 func (d *decision) offer(in Offer) ([]Fact, []Effect, error) {
 	if err := d.waiting(); err != nil {
 		return nil, nil, err
+	}
+	if d.state.Internal {
+		return nil, nil, errNotIncome
 	}
 	for _, user := range in.To {
 		if user == "" || d.liveLegOf(user) != 0 {
@@ -105,9 +108,9 @@ func (d *decision) offer(in Offer) ([]Fact, []Effect, error) {
 }
 
 func (d *decision) answer(in Answer) ([]Fact, []Effect, error) {
-	mine := d.liveLegOf(in.By)
+	mine := d.ringOf(in.By)
 	if err := d.waiting(); err != nil {
-		if errors.Is(err, ErrTaken) && mine != 0 {
+		if errors.Is(err, ErrTaken) && d.liveLegOf(in.By) != 0 && d.state.Machine() == nil {
 			return nil, nil, nil // by this rep, from another window
 		}
 		return nil, nil, err
@@ -117,13 +120,14 @@ func (d *decision) answer(in Answer) ([]Fact, []Effect, error) {
 	}
 	d.add(Fact{Kind: LegAnswered, Leg: mine})
 	for _, l := range d.state.Legs {
-		if l.Party == Rep && l.No != mine && l.State != Ended {
+		if l.Party == Rep && l.No != mine && l.State == Ringing {
 			d.add(Fact{Kind: LegEnded, Leg: l.No, Reason: Elsewhere})
 		}
 	}
-	out := d.state.Outside().No
-	d.add(Fact{Kind: LegAnswered, Leg: out})
-	d.effects = append(d.effects, Pick{Leg: out})
+	if out := d.state.Outside(); out != nil {
+		d.add(Fact{Kind: LegAnswered, Leg: out.No})
+		d.effects = append(d.effects, Pick{Leg: out.No})
+	}
 	d.bridge()
 	return d.facts, d.effects, nil
 }
@@ -144,10 +148,23 @@ func (d *decision) leave(user string, reason Reason) ([]Fact, []Effect, error) {
 	if err := d.waiting(); err != nil {
 		return nil, nil, err
 	}
-	if no := d.liveLegOf(user); no != 0 {
+	if no := d.ringOf(user); no != 0 {
 		d.add(Fact{Kind: LegEnded, Leg: no, Reason: reason})
+		if d.state.Internal { // nobody else is asked
+			d.endAll(reason)
+		}
 	}
 	return d.facts, d.effects, nil
+}
+
+// ringOf is the leg on which a rep is being rung, 0 if there is none.
+func (d *decision) ringOf(user string) LegNo {
+	for _, l := range d.state.Legs {
+		if l.Party == Rep && l.User == user && l.State == Ringing {
+			return l.No
+		}
+	}
+	return 0
 }
 
 func (d *decision) miss() ([]Fact, []Effect, error) {
@@ -167,7 +184,7 @@ func (d *decision) hold(by string, on bool) ([]Fact, []Effect, error) {
 		return nil, nil, ErrOver
 	case d.liveLegOf(by) == 0:
 		return nil, nil, ErrNotThere
-	case d.state.Answered().IsZero():
+	case d.state.Answered().IsZero() || d.state.Leg(d.liveLegOf(by)).State != Up:
 		return nil, nil, ErrNoSpeech
 	case on == d.state.OnHold:
 		return nil, nil, map[bool]error{true: ErrHeld, false: ErrNotHeld}[on]

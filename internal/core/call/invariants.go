@@ -30,7 +30,7 @@ func Check(s State) error {
 		}
 	}
 	p := s.PartsAt(s.Last)
-	if p.Dialing < 0 || p.Ringing < 0 || p.Talking < 0 {
+	if p.Dialing < 0 || p.Ringing < 0 || p.Talking < 0 || p.Machine < 0 {
 		return fmt.Errorf("a part below zero: %v", p)
 	}
 	return nil

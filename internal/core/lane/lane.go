@@ -18,6 +18,7 @@ const (
 	UnfiledSlip Kind = "slip"
 	FollowUp    Kind = "follow_up"
 	MissedCall  Kind = "missed" // and nobody has come back to it
+	Note        Kind = "note"   // a colleague's line
 )
 
 // Item is something owed, as the store knows it.
@@ -30,12 +31,16 @@ type Item struct {
 	Since    time.Time // of a slip: when the rep's part ended, or was made
 	Text     string    // what is to be done
 	HasNotes bool      // of a slip
+	Closes   time.Time // of a follow-up: when its number can no longer be called today; zero: not soon, or not known
+	Value    int64     // of a follow-up: the largest open deal, in minor units; 0 is none
+	From     string    // of a note: who wrote it
 
 	// Of a missed call.
-	Line      string // that was called
-	Times     int    // how often they have called since somebody last spoke with them
-	Tries     int    // how often we have tried to come back
-	TakenBy   string // who has taken it on, or ""
+	Line      string        // that was called
+	Message   time.Duration // how long a message they left, 0 without one
+	Times     int           // how often they have called since somebody last spoke with them
+	Tries     int           // how often we have tried to come back
+	TakenBy   string        // who has taken it on, or ""
 	TakenByMe bool
 }
 
@@ -64,7 +69,7 @@ func group(it Item, now time.Time) int {
 		return 1 // a minute's work, and the details fade
 	case it.Kind == MissedCall && it.TakenBy != "" && !it.TakenByMe:
 		return 4 // a colleague sees to it
-	case it.Kind == MissedCall:
+	case it.Kind == MissedCall || it.Kind == Note:
 		return 2
 	case it.Due.IsZero():
 		return 5
@@ -82,11 +87,20 @@ func group(it Item, now time.Time) int {
 // soon is how long before its time an entry counts as due now.
 const soon = 10 * time.Minute
 
+// closing is within what time the end of a number's calling hours moves an entry up.
+const closing = time.Hour
+
+// closes tells whether an entry that is due can be called for less than an hour still.
+func (it Item) closes(now time.Time) bool {
+	return !it.Closes.IsZero() && it.Closes.After(now) && it.Closes.Sub(now) < closing && group(it, now) <= 3
+}
+
 // Rank orders items at now for a reader in zone. The rule: promises that are late or due within ten
 // minutes, oldest first; slips not yet filed, oldest first; missed calls that nobody has come back to, and
 // follow-ups late or due within ten minutes, by their time (missed calls that a colleague has taken on come with the later days);
-// the rest of today, those at a time before those without one; later days; those without a date. Equal
-// ones by id, so that nothing moves by chance. Items due later than horizon after now are left out
+// the rest of today, those at a time before those without one; later days; those without a date. Within each of these, those whose
+// number can be called for less than an hour still go first, and of those due at the same time the one with the larger open deal. Equal
+// ones by id, so that nothing moves by chance. A colleague's note stands among the missed calls. Items due later than horizon after now are left out
 // (zero: none is left out).
 func Rank(items []Item, now time.Time, zone *time.Location, horizon time.Duration) []Entry {
 	now = now.In(zone)
@@ -105,11 +119,17 @@ func Rank(items []Item, now time.Time, zone *time.Location, horizon time.Duratio
 		if ga, gb := group(a, now), group(b, now); ga != gb {
 			return ga < gb
 		}
+		if ca, cb := a.closes(now), b.closes(now); ca != cb {
+			return ca
+		}
 		if a.DayOnly != b.DayOnly && sameDay(a.Due, b.Due) {
 			return b.DayOnly
 		}
 		if ta, tb := a.time(), b.time(); !ta.Equal(tb) {
 			return ta.Before(tb)
+		}
+		if a.Value != b.Value {
+			return a.Value > b.Value
 		}
 		return a.ID < b.ID
 	})
@@ -117,7 +137,7 @@ func Rank(items []Item, now time.Time, zone *time.Location, horizon time.Duratio
 }
 
 func (it Item) time() time.Time {
-	if it.Kind == UnfiledSlip || it.Kind == MissedCall {
+	if it.Kind == UnfiledSlip || it.Kind == MissedCall || it.Kind == Note {
 		return it.Since
 	}
 	return it.Due
@@ -127,10 +147,15 @@ func (it Item) time() time.Time {
 func missed(it Item, now time.Time) Entry {
 	since := it.Since.In(now.Location())
 	e := Entry{Item: it, Tone: Late, When: since.Format("15:04")}
-	e.Reason = "missed at " + since.Format("15:04")
-	if !sameDay(since, now) {
+	e.Reason = "missed"
+	if s := int(it.Message.Round(time.Second).Seconds()); s > 0 {
+		e.Reason = fmt.Sprintf("left a message of %d:%02d", s/60, s%60)
+	}
+	if sameDay(since, now) {
+		e.Reason += " at " + since.Format("15:04")
+	} else {
 		e.When = since.Format("2 Jan")
-		e.Reason = "missed on " + since.Format("Mon 2 Jan")
+		e.Reason += " on " + since.Format("Mon 2 Jan")
 	}
 	if it.Line != "" {
 		e.Reason += " on " + it.Line
@@ -156,6 +181,14 @@ func missed(it Item, now time.Time) Entry {
 func explain(it Item, now time.Time) Entry {
 	if it.Kind == MissedCall {
 		return missed(it, now)
+	}
+	if it.Kind == Note {
+		since := it.Since.In(now.Location())
+		e := Entry{Item: it, Tone: Now, When: since.Format("15:04"), Reason: "from " + it.From + " at " + since.Format("15:04")}
+		if !sameDay(since, now) {
+			e.When, e.Reason = since.Format("2 Jan"), "from "+it.From+" on "+since.Format("Mon 2 Jan")
+		}
+		return e
 	}
 	e := Entry{Item: it, Tone: Later}
 	if it.Kind == UnfiledSlip {
@@ -197,6 +230,9 @@ func explain(it Item, now time.Time) Entry {
 		e.Reason = verb + " " + e.When + ", " + lateBy(now.Sub(it.Due))
 	default:
 		e.Reason, e.When = verb+" "+day(it.Due, now), day(it.Due, now)
+	}
+	if it.closes(now) {
+		e.Reason += ", callable for " + plural(max(1, int(it.Closes.Sub(now).Minutes())), "more minute")
 	}
 	return e
 }

@@ -44,6 +44,14 @@ func TestReasons(t *testing.T) {
 		{"missed today", lane.Item{Kind: lane.MissedCall, Since: in(-2 * time.Hour), Line: "Service", Times: 1}, "missed at 12:42 on Service, nobody called back", "12:42", lane.Late},
 		{"missed twice, tried once", lane.Item{Kind: lane.MissedCall, Since: in(-time.Hour), Line: "Sales", Times: 2, Tries: 1}, "missed at 13:42 on Sales, 2 times, tried once", "13:42", lane.Late},
 		{"missed on Friday, tried thrice", lane.Item{Kind: lane.MissedCall, Since: in(-72 * time.Hour), Tries: 3}, "missed on Fri 20 Nov, tried 3 times", "20 Nov", lane.Late},
+		{"a message", lane.Item{Kind: lane.MissedCall, Since: in(-time.Hour), Line: "Sales", Times: 1, Message: 34 * time.Second}, "left a message of 0:34 at 13:42 on Sales, nobody called back", "13:42", lane.Late},
+		{"a message of Friday", lane.Item{Kind: lane.MissedCall, Since: in(-72 * time.Hour), Times: 1, Message: 94 * time.Second}, "left a message of 1:34 on Fri 20 Nov, nobody called back", "20 Nov", lane.Late},
+		{"a colleague's note", lane.Item{Kind: lane.Note, Since: in(-time.Hour), From: "Ines"}, "from Ines at 13:42", "13:42", lane.Now},
+		{"a colleague's note of Friday", lane.Item{Kind: lane.Note, Since: in(-72 * time.Hour), From: "Ines"}, "from Ines on Fri 20 Nov", "20 Nov", lane.Now},
+		{"callable for a while", lane.Item{Kind: lane.FollowUp, Due: in(-time.Hour), Closes: in(40*time.Minute + time.Second)}, "due 13:42, 1 hour late, callable for 40 more minutes", "13:42", lane.Late},
+		{"callable for a moment", lane.Item{Kind: lane.FollowUp, DayOnly: true, Due: in(-14 * time.Hour), Closes: in(20 * time.Second)}, "due today, callable for 1 more minute", "today", lane.Now},
+		{"callable for long", lane.Item{Kind: lane.FollowUp, Due: in(-time.Hour), Closes: in(2 * time.Hour)}, "due 13:42, 1 hour late", "13:42", lane.Late},
+		{"callable for a while, but due tomorrow", lane.Item{Kind: lane.FollowUp, Due: in(24 * time.Hour), Closes: in(time.Minute)}, "due tomorrow", "tomorrow", lane.Later},
 		{"missed, mine now", lane.Item{Kind: lane.MissedCall, Since: in(-time.Hour), Times: 1, TakenBy: "Ines", TakenByMe: true}, "missed at 13:42, you have taken it on", "13:42", lane.Late},
 		{"missed, a colleague's now", lane.Item{Kind: lane.MissedCall, Since: in(-time.Hour), Times: 1, TakenBy: "Tomas"}, "missed at 13:42, Tomas has taken it on", "13:42", lane.Later},
 	}
@@ -53,6 +61,75 @@ func TestReasons(t *testing.T) {
 			assert.Equal(t, tt.reason, got[0].Reason)
 			assert.Equal(t, tt.when, got[0].When)
 			assert.Equal(t, tt.tone, got[0].Tone)
+		})
+	}
+}
+
+// Pairs of entries, the one that stands first and the one after it, each by the rule that tells them apart.
+func TestWhichOfTwoIsFirst(t *testing.T) {
+	follow := func(change func(*lane.Item)) lane.Item {
+		it := lane.Item{Kind: lane.FollowUp, ID: "m", Due: in(-time.Hour)}
+		change(&it)
+		return it
+	}
+	late, none := follow(func(*lane.Item) {}), func(*lane.Item) {}
+	missed := lane.Item{Kind: lane.MissedCall, ID: "m", Since: in(-time.Hour), Times: 1}
+	colleagues := missed
+	colleagues.TakenBy = "Tomas"
+	note := lane.Item{Kind: lane.Note, ID: "m", Since: in(-time.Hour), From: "Ines"}
+	slip := lane.Item{Kind: lane.UnfiledSlip, ID: "m", Since: in(-time.Hour)}
+	today := func(change func(*lane.Item)) lane.Item {
+		return follow(func(it *lane.Item) { it.DayOnly, it.Due = true, time.Date(2026, 11, 23, 0, 0, 0, 0, zone); change(it) })
+	}
+	at := func(d time.Duration) lane.Item { return follow(func(it *lane.Item) { it.Due = in(d) }) }
+	promise := func(d time.Duration) lane.Item {
+		return follow(func(it *lane.Item) { it.Due, it.Promised = in(d), true })
+	}
+	since := func(it lane.Item, d time.Duration) lane.Item { it.Since = in(d); return it }
+	tests := map[string][2]lane.Item{
+		"promise before habit":                          {promise(-time.Minute), late},
+		"promise before a slip":                         {promise(-time.Minute), slip},
+		"promise before a missed call":                  {promise(9 * time.Minute), missed},
+		"an older promise":                              {promise(-2 * time.Hour), promise(-time.Hour)},
+		"a slip before a missed call":                   {slip, missed},
+		"a slip before what is late":                    {slip, late},
+		"an older slip":                                 {since(slip, -2*time.Hour), slip},
+		"a promise for later does not push":             {late, promise(time.Hour)},
+		"a missed call by its time, before":             {since(missed, -2*time.Hour), late},
+		"a missed call by its time, after":              {late, since(missed, -30*time.Minute)},
+		"an older missed call":                          {since(missed, -2*time.Hour), missed},
+		"a missed call before the rest of today":        {missed, at(2 * time.Hour)},
+		"one that a colleague has taken on comes later": {at(2 * time.Hour), colleagues},
+		"a note among missed calls":                     {since(note, -2*time.Hour), missed},
+		"a note before the rest of today":               {note, today(none)},
+		"late before today":                             {late, today(none)},
+		"due in ten minutes before today":               {at(10 * time.Minute), today(none)},
+		"at a time before any time":                     {at(2 * time.Hour), today(none)},
+		"today before tomorrow":                         {today(none), at(24 * time.Hour)},
+		"late of yesterday before late of today":        {at(-20 * time.Hour), late},
+		"a day that has passed before today":            {follow(func(it *lane.Item) { it.DayOnly, it.Due = true, in(-48*time.Hour) }), today(none)},
+		"tomorrow before the day after":                 {at(24 * time.Hour), at(48 * time.Hour)},
+		"tomorrow before undated":                       {at(24 * time.Hour), follow(func(it *lane.Item) { it.Due = time.Time{} })},
+		"closing soon before older":                     {follow(func(it *lane.Item) { it.Due, it.Closes = in(-time.Minute), in(40*time.Minute) }), late},
+		"closing soon, today":                           {today(func(it *lane.Item) { it.Closes = in(40 * time.Minute) }), at(2 * time.Hour)},
+		"closing in two hours is not soon":              {late, follow(func(it *lane.Item) { it.Due, it.Closes = in(-time.Minute), in(2*time.Hour) })},
+		"closed already is not soon":                    {late, follow(func(it *lane.Item) { it.Due, it.Closes = in(-time.Minute), in(-time.Minute) })},
+		"closing soon does not pass a promise":          {promise(-time.Minute), follow(func(it *lane.Item) { it.Closes = in(time.Minute) })},
+		"closing soon does not pull from tomorrow":      {today(none), follow(func(it *lane.Item) { it.Due, it.Closes = in(24*time.Hour), in(time.Minute) })},
+		"the larger deal, at the same time":             {follow(func(it *lane.Item) { it.Value = 200 }), follow(func(it *lane.Item) { it.Value = 100 })},
+		"the larger deal, on the same day":              {today(func(it *lane.Item) { it.Value = 1 }), today(none)},
+		"time before value":                             {at(-2 * time.Hour), follow(func(it *lane.Item) { it.Value = 1_000_000 })},
+		"a deal before none":                            {follow(func(it *lane.Item) { it.Value = 1 }), late},
+		"missed and mine before a colleague's":          {func() lane.Item { m := missed; m.TakenBy, m.TakenByMe = "Ines", true; return m }(), colleagues},
+	}
+	for name, pair := range tests {
+		t.Run(name, func(t *testing.T) {
+			for _, ids := range [][2]string{{"a", "b"}, {"b", "a"}} { // whatever the ids say
+				first, second := pair[0], pair[1]
+				first.ID, second.ID = ids[0], ids[1]
+				got := lane.Rank([]lane.Item{second, first}, now, zone, 0)
+				assert.Equal(t, first.ID, got[0].ID)
+			}
 		})
 	}
 }

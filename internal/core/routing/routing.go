@@ -22,10 +22,21 @@ const (
 type Rep struct {
 	ID        string
 	Takes     bool      // their availability takes calls
-	Busy      bool      // in a call
+	Calls     int       // that they are in
+	Wrapping  bool      // writing up a call that has just ended, within the firm's limit
 	Reached   bool      // a window or device of theirs is connected
 	IdleSince time.Time // when their last call ended, or they became available
 }
+
+// Follow is what follows when nobody answers.
+type Follow string
+
+// What can follow.
+const (
+	Voicemail    Follow = "voicemail"    // a greeting, a beep, a message
+	Announcement Follow = "announcement" // a text, then the end
+	End          Follow = "end"          // it is simply missed
+)
 
 // Rule is how a line is answered.
 type Rule struct {
@@ -33,36 +44,47 @@ type Rule struct {
 	Rings time.Duration // for how long somebody is rung before the next is; with All, before it is missed
 	Limit time.Duration // for how long the whole may ring
 	Open  bool          // within the line's opening hours
+
+	Unanswered Follow // what follows when nobody answers
+	Closed     Follow // what follows when the line is closed
 }
 
 // Step is what is done next.
 type Step struct {
 	Ring []string      // whom to ring now, besides those who are being rung
 	For  time.Duration // after that the next step is asked for
-	Miss bool          // nobody is left: the call is missed
-	Why  string        // of Miss, in words
+	Then Follow        // nobody is left to be rung: what follows now
+	Why  string        // of Then, in words
 }
 
-// Next decides what follows. reps are in the order in which the line names them; tried are those who were rung before, and
+// Next decides what follows. Who is in a call is rung only where nobody is left who is not, and never with a second call to
+// hold. reps are in the order in which the line names them; tried are those who were rung before, and
 // declined or did not answer; waited is for how long the call has been ringing.
 func Next(r Rule, reps []Rep, tried map[string]bool, waited time.Duration) Step {
 	switch {
 	case !r.Open:
-		return Step{Miss: true, Why: "the line was closed"}
+		return Step{Then: r.Closed, Why: "the line was closed"}
 	case waited >= r.Limit:
-		return Step{Miss: true, Why: "it rang for as long as it may"}
+		return Step{Then: r.Unanswered, Why: "it rang for as long as it may"}
 	}
-	var free []Rep
+	var free, speaking []Rep
 	for _, x := range reps {
-		if x.Takes && !x.Busy && x.Reached && !tried[x.ID] {
+		switch {
+		case !x.Takes || !x.Reached || tried[x.ID]:
+		case x.Calls == 0 && !x.Wrapping:
 			free = append(free, x)
+		case x.Calls == 1:
+			speaking = append(speaking, x)
 		}
 	}
 	if len(free) == 0 {
+		free = speaking
+	}
+	if len(free) == 0 {
 		if len(tried) == 0 {
-			return Step{Miss: true, Why: "nobody was available"}
+			return Step{Then: r.Unanswered, Why: "nobody was available"}
 		}
-		return Step{Miss: true, Why: "nobody answered"}
+		return Step{Then: r.Unanswered, Why: "nobody answered"}
 	}
 	step := Step{For: min(r.Rings, r.Limit-waited)}
 	if r.Mode == All {

@@ -16,17 +16,23 @@ import (
 const callByID = `-- name: CallByID :one
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  c.withheld, c.missed_why,
+  c.withheld, c.missed_why, c.message_ms, c.by_hand, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
 FROM calls c
-LEFT JOIN slips s ON s.call_id = c.id
+LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
+LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
-WHERE c.id = $1
+WHERE c.id = $2
 `
+
+type CallByIDParams struct {
+	Me uuid.UUID
+	ID uuid.UUID
+}
 
 type CallByIDRow struct {
 	ID             uuid.UUID
@@ -50,6 +56,11 @@ type CallByIDRow struct {
 	TalkMs         int64
 	Withheld       bool
 	MissedWhy      string
+	MessageMs      int64
+	ByHand         bool
+	PlacedBy       *uuid.UUID
+	ColleagueID    *uuid.UUID
+	PlacedName     string
 	SlipID         uuid.UUID
 	RepID          uuid.UUID
 	RepName        string
@@ -67,8 +78,8 @@ type CallByIDRow struct {
 }
 
 // The same as CallsByIDs for one call: PostgreSQL keeps the plan of this one, but plans a list anew each time.
-func (q *Queries) CallByID(ctx context.Context, id uuid.UUID) (CallByIDRow, error) {
-	row := q.db.QueryRow(ctx, callByID, id)
+func (q *Queries) CallByID(ctx context.Context, arg CallByIDParams) (CallByIDRow, error) {
+	row := q.db.QueryRow(ctx, callByID, arg.Me, arg.ID)
 	var i CallByIDRow
 	err := row.Scan(
 		&i.ID,
@@ -92,6 +103,11 @@ func (q *Queries) CallByID(ctx context.Context, id uuid.UUID) (CallByIDRow, erro
 		&i.TalkMs,
 		&i.Withheld,
 		&i.MissedWhy,
+		&i.MessageMs,
+		&i.ByHand,
+		&i.PlacedBy,
+		&i.ColleagueID,
+		&i.PlacedName,
 		&i.SlipID,
 		&i.RepID,
 		&i.RepName,
@@ -165,21 +181,40 @@ func (q *Queries) CallInProgress(ctx context.Context, arg CallInProgressParams) 
 
 const callList = `-- name: CallList :many
 SELECT c.id FROM calls c
-WHERE ($1::uuid IS NULL OR c.id IN (SELECT s.call_id FROM slips s WHERE s.user_id = $1))
-  AND (c.started_at, c.id) < ($2::timestamptz, $3::uuid)
-ORDER BY c.started_at DESC, c.id DESC LIMIT $4
+WHERE ($1::uuid IS NULL OR c.placed_by = $1 AND c.direction <> 'inbound' OR c.colleague_id = $1
+    OR c.id IN (SELECT s.call_id FROM slips s WHERE s.user_id = $1))
+  AND ($2::text = '' OR c.direction = $2)
+  AND ($3::text NOT IN ('missed', 'voicemail') OR c.direction = 'inbound' AND c.answered_at IS NULL AND c.ended_at IS NOT NULL)
+  AND ($3 <> 'voicemail' OR c.message_ms > 0)
+  AND ($3 <> 'unreturned' OR EXISTS (SELECT FROM unreturned u WHERE u.call_id = c.id AND u.closed_at IS NULL))
+  AND ($3 <> 'nobody' OR c.direction <> 'internal' AND NOT EXISTS (SELECT FROM call_links l WHERE l.call_id = c.id))
+  AND ($3 <> 'no_outcome' OR EXISTS (SELECT FROM slips o WHERE o.call_id = c.id AND o.outcome_id IS NULL) AND c.direction <> 'internal')
+  AND ($4::text = '' OR c.remote_typed ILIKE '%' || $4 || '%' OR $5::text <> '' AND c.remote_e164 LIKE '%' || $5 || '%'
+    OR EXISTS (SELECT FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND r.search LIKE '%' || fold($4) || '%')
+    OR EXISTS (SELECT FROM slips s JOIN users u ON u.id = s.user_id WHERE s.call_id = c.id AND u.name ILIKE '%' || $4 || '%'))
+  AND (c.started_at, c.id) < ($6::timestamptz, $7::uuid)
+ORDER BY c.started_at DESC, c.id DESC LIMIT $8
 `
 
 type CallListParams struct {
 	UserID   *uuid.UUID
+	Way      string
+	Narrow   string
+	Q        string
+	Digits   string
 	Before   time.Time
 	BeforeID uuid.UUID
 	Count    int32
 }
 
+// Calls, newest first or, of what is unreturned, oldest first is for the reader to ask. An empty text leaves a condition out.
 func (q *Queries) CallList(ctx context.Context, arg CallListParams) ([]uuid.UUID, error) {
 	rows, err := q.db.Query(ctx, callList,
 		arg.UserID,
+		arg.Way,
+		arg.Narrow,
+		arg.Q,
+		arg.Digits,
 		arg.Before,
 		arg.BeforeID,
 		arg.Count,
@@ -205,17 +240,23 @@ func (q *Queries) CallList(ctx context.Context, arg CallListParams) ([]uuid.UUID
 const callsByIDs = `-- name: CallsByIDs :many
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  c.withheld, c.missed_why,
+  c.withheld, c.missed_why, c.message_ms, c.by_hand, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
 FROM calls c
-LEFT JOIN slips s ON s.call_id = c.id
+LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
+LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
-WHERE c.id = ANY ($1::uuid[])
+WHERE c.id = ANY ($2::uuid[])
 `
+
+type CallsByIDsParams struct {
+	Me  uuid.UUID
+	Ids []uuid.UUID
+}
 
 type CallsByIDsRow struct {
 	ID             uuid.UUID
@@ -239,6 +280,11 @@ type CallsByIDsRow struct {
 	TalkMs         int64
 	Withheld       bool
 	MissedWhy      string
+	MessageMs      int64
+	ByHand         bool
+	PlacedBy       *uuid.UUID
+	ColleagueID    *uuid.UUID
+	PlacedName     string
 	SlipID         uuid.UUID
 	RepID          uuid.UUID
 	RepName        string
@@ -255,8 +301,8 @@ type CallsByIDsRow struct {
 	NotesSavedAt   *time.Time
 }
 
-func (q *Queries) CallsByIDs(ctx context.Context, ids []uuid.UUID) ([]CallsByIDsRow, error) {
-	rows, err := q.db.Query(ctx, callsByIDs, ids)
+func (q *Queries) CallsByIDs(ctx context.Context, arg CallsByIDsParams) ([]CallsByIDsRow, error) {
+	rows, err := q.db.Query(ctx, callsByIDs, arg.Me, arg.Ids)
 	if err != nil {
 		return nil, err
 	}
@@ -286,6 +332,11 @@ func (q *Queries) CallsByIDs(ctx context.Context, ids []uuid.UUID) ([]CallsByIDs
 			&i.TalkMs,
 			&i.Withheld,
 			&i.MissedWhy,
+			&i.MessageMs,
+			&i.ByHand,
+			&i.PlacedBy,
+			&i.ColleagueID,
+			&i.PlacedName,
 			&i.SlipID,
 			&i.RepID,
 			&i.RepName,
@@ -699,16 +750,18 @@ func (q *Queries) RecentCallIDs(ctx context.Context, arg RecentCallIDsParams) ([
 const saveCallState = `-- name: SaveCallState :exec
 WITH changed AS (
   UPDATE calls SET state = $13, last_seq = $14, rang_at = $15, answered_at = $16,
-    ended_at = $17, end_reason = $18, dial_ms = $19, ring_ms = $20, talk_ms = $21
+    ended_at = $17, end_reason = $18, dial_ms = $19, ring_ms = $20, talk_ms = $21, message_ms = $22
   WHERE calls.id = $1 AND calls.last_seq < $14 AND calls.ended_at IS NULL
   RETURNING calls.id, calls.ended_at
 ), freed AS (
-  UPDATE rep_state SET foreground_call_id = NULL, version = version + 1
+  -- A call on hold meanwhile is in the foreground again.
+  UPDATE rep_state SET version = version + 1, foreground_call_id = (SELECT o.call_id FROM slips o JOIN calls p ON p.id = o.call_id
+    WHERE o.user_id = rep_state.user_id AND o.state = 'open' AND p.ended_at IS NULL AND p.id <> rep_state.foreground_call_id ORDER BY o.created_at DESC LIMIT 1)
   WHERE foreground_call_id IN (SELECT id FROM changed WHERE ended_at IS NOT NULL)
 ), spans AS (
   INSERT INTO leg_spans (call_id, leg_no, bridge_no, from_at, to_at)
-  SELECT $1, unnest($22::int[]), unnest($23::int[]), unnest($24::timestamptz[]),
-    NULLIF(unnest($25::timestamptz[]), '0001-01-01 00:00:00+00')
+  SELECT $1, unnest($23::int[]), unnest($24::int[]), unnest($25::timestamptz[]),
+    NULLIF(unnest($26::timestamptz[]), '0001-01-01 00:00:00+00')
   ON CONFLICT (call_id, leg_no, from_at) DO UPDATE SET to_at = EXCLUDED.to_at
 )
 INSERT INTO legs (call_id, leg_no, party, user_id, device, address, state, started_at, rang_at, answered_at, ended_at, end_reason)
@@ -744,6 +797,7 @@ type SaveCallStateParams struct {
 	DialMs       int64
 	RingMs       int64
 	TalkMs       int64
+	MessageMs    int64
 	SpanLegs     []int
 	SpanBridges  []int
 	SpanFroms    []time.Time
@@ -774,6 +828,7 @@ func (q *Queries) SaveCallState(ctx context.Context, arg SaveCallStateParams) er
 		arg.DialMs,
 		arg.RingMs,
 		arg.TalkMs,
+		arg.MessageMs,
 		arg.SpanLegs,
 		arg.SpanBridges,
 		arg.SpanFroms,

@@ -150,7 +150,8 @@ func (q *Queries) CountUsers(ctx context.Context) (int64, error) {
 }
 
 const insertRepState = `-- name: InsertRepState :exec
-INSERT INTO rep_state (user_id) VALUES ($1) ON CONFLICT DO NOTHING
+WITH made AS (INSERT INTO rep_state (user_id) VALUES ($1) ON CONFLICT DO NOTHING RETURNING user_id, since, state_id)
+INSERT INTO availability_changes (user_id, at, state_id) SELECT user_id, since, state_id FROM made
 `
 
 func (q *Queries) InsertRepState(ctx context.Context, userID uuid.UUID) error {
@@ -383,9 +384,10 @@ func (q *Queries) UserByLogin(ctx context.Context, login string) (UserByLoginRow
 }
 
 const users = `-- name: Users :many
-SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(s.availability, 'available')::text AS availability,
-  (s.foreground_call_id IS NOT NULL)::boolean AS in_call
-FROM users u LEFT JOIN rep_state s ON s.user_id = u.id WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name
+SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.label, '')::text AS availability,
+  coalesce(t.takes_calls, false)::boolean AS takes_calls, s.since, (s.foreground_call_id IS NOT NULL)::boolean AS in_call,
+  EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > $1)::boolean AS wrapping
+FROM users u LEFT JOIN rep_state s ON s.user_id = u.id LEFT JOIN availability_states t ON t.id = s.state_id WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name
 `
 
 type UsersRow struct {
@@ -397,11 +399,14 @@ type UsersRow struct {
 	Zone         string
 	Extension    string
 	Availability string
+	TakesCalls   bool
+	Since        *time.Time
 	InCall       bool
+	Wrapping     bool
 }
 
-func (q *Queries) Users(ctx context.Context) ([]UsersRow, error) {
-	rows, err := q.db.Query(ctx, users)
+func (q *Queries) Users(ctx context.Context, wrappingSince *time.Time) ([]UsersRow, error) {
+	rows, err := q.db.Query(ctx, users, wrappingSince)
 	if err != nil {
 		return nil, err
 	}
@@ -418,7 +423,10 @@ func (q *Queries) Users(ctx context.Context) ([]UsersRow, error) {
 			&i.Zone,
 			&i.Extension,
 			&i.Availability,
+			&i.TakesCalls,
+			&i.Since,
 			&i.InCall,
+			&i.Wrapping,
 		); err != nil {
 			return nil, err
 		}

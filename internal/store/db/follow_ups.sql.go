@@ -191,7 +191,8 @@ func (q *Queries) InsertFollowUp(ctx context.Context, arg InsertFollowUpParams) 
 }
 
 const laneFollowUps = `-- name: LaneFollowUps :many
-SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.kind, f.version
+SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.kind, f.version,
+  coalesce((SELECT max(d.amount_minor) FROM records d WHERE d.kind = 'deal' AND d.person_id = f.record_id AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost')), 0)::bigint AS value
 FROM follow_ups f JOIN records r ON r.id = f.record_id
 WHERE f.owner_id = $1 AND f.state = 'open' AND r.deleted_at IS NULL
 ORDER BY f.due_at NULLS LAST LIMIT 200
@@ -206,6 +207,7 @@ type LaneFollowUpsRow struct {
 	DayOnly  bool
 	Kind     string
 	Version  int
+	Value    int64
 }
 
 func (q *Queries) LaneFollowUps(ctx context.Context, ownerID uuid.UUID) ([]LaneFollowUpsRow, error) {
@@ -226,6 +228,7 @@ func (q *Queries) LaneFollowUps(ctx context.Context, ownerID uuid.UUID) ([]LaneF
 			&i.DayOnly,
 			&i.Kind,
 			&i.Version,
+			&i.Value,
 		); err != nil {
 			return nil, err
 		}

@@ -13,25 +13,171 @@ import (
 	"github.com/google/uuid"
 )
 
+const adoptCalls = `-- name: AdoptCalls :many
+SELECT c.id, c.started_at FROM calls c
+WHERE c.remote_e164 = $1 AND c.remote_ext = $2 AND c.id <> $3 AND NOT EXISTS (SELECT FROM call_links l WHERE l.call_id = c.id)
+ORDER BY c.started_at DESC LIMIT 500
+`
+
+type AdoptCallsParams struct {
+	E164    string
+	Ext     string
+	Without uuid.UUID
+}
+
+type AdoptCallsRow struct {
+	ID        uuid.UUID
+	StartedAt time.Time
+}
+
+// Earlier calls with a number that are on nobody's record.
+func (q *Queries) AdoptCalls(ctx context.Context, arg AdoptCallsParams) ([]AdoptCallsRow, error) {
+	rows, err := q.db.Query(ctx, adoptCalls, arg.E164, arg.Ext, arg.Without)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []AdoptCallsRow{}
+	for rows.Next() {
+		var i AdoptCallsRow
+		if err := rows.Scan(&i.ID, &i.StartedAt); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const availability = `-- name: Availability :one
-SELECT availability, since FROM rep_state WHERE user_id = $1
+SELECT s.state_id, s.since, t.label, t.takes_calls FROM rep_state s JOIN availability_states t ON t.id = s.state_id WHERE s.user_id = $1
 `
 
 type AvailabilityRow struct {
-	Availability string
-	Since        time.Time
+	StateID    uuid.UUID
+	Since      time.Time
+	Label      string
+	TakesCalls bool
 }
 
 func (q *Queries) Availability(ctx context.Context, userID uuid.UUID) (AvailabilityRow, error) {
 	row := q.db.QueryRow(ctx, availability, userID)
 	var i AvailabilityRow
-	err := row.Scan(&i.Availability, &i.Since)
+	err := row.Scan(
+		&i.StateID,
+		&i.Since,
+		&i.Label,
+		&i.TakesCalls,
+	)
 	return i, err
+}
+
+const availabilityHistory = `-- name: AvailabilityHistory :many
+SELECT c.at, t.label, t.takes_calls, t.counts_as_work FROM availability_changes c JOIN availability_states t ON t.id = c.state_id
+WHERE c.user_id = $1 ORDER BY c.at DESC LIMIT 100
+`
+
+type AvailabilityHistoryRow struct {
+	At           time.Time
+	Label        string
+	TakesCalls   bool
+	CountsAsWork bool
+}
+
+func (q *Queries) AvailabilityHistory(ctx context.Context, userID uuid.UUID) ([]AvailabilityHistoryRow, error) {
+	rows, err := q.db.Query(ctx, availabilityHistory, userID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []AvailabilityHistoryRow{}
+	for rows.Next() {
+		var i AvailabilityHistoryRow
+		if err := rows.Scan(
+			&i.At,
+			&i.Label,
+			&i.TakesCalls,
+			&i.CountsAsWork,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const availabilityStates = `-- name: AvailabilityStates :many
+SELECT id, label, takes_calls, counts_as_work, position, active FROM availability_states ORDER BY position, id
+`
+
+func (q *Queries) AvailabilityStates(ctx context.Context) ([]AvailabilityState, error) {
+	rows, err := q.db.Query(ctx, availabilityStates)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []AvailabilityState{}
+	for rows.Next() {
+		var i AvailabilityState
+		if err := rows.Scan(
+			&i.ID,
+			&i.Label,
+			&i.TakesCalls,
+			&i.CountsAsWork,
+			&i.Position,
+			&i.Active,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const chooseForNumber = `-- name: ChooseForNumber :exec
+INSERT INTO number_choices (e164, ext, record_id, user_id, at) VALUES ($1, $2, $3, $4, $5)
+ON CONFLICT (e164, ext) DO UPDATE SET record_id = EXCLUDED.record_id, user_id = EXCLUDED.user_id, at = EXCLUDED.at
+`
+
+type ChooseForNumberParams struct {
+	E164     string
+	Ext      string
+	RecordID uuid.UUID
+	UserID   *uuid.UUID
+	At       time.Time
+}
+
+func (q *Queries) ChooseForNumber(ctx context.Context, arg ChooseForNumberParams) error {
+	_, err := q.db.Exec(ctx, chooseForNumber,
+		arg.E164,
+		arg.Ext,
+		arg.RecordID,
+		arg.UserID,
+		arg.At,
+	)
+	return err
+}
+
+const clearLineReps = `-- name: ClearLineReps :exec
+DELETE FROM line_reps WHERE line_id = $1
+`
+
+func (q *Queries) ClearLineReps(ctx context.Context, lineID uuid.UUID) error {
+	_, err := q.db.Exec(ctx, clearLineReps, lineID)
+	return err
 }
 
 const closeUnreturned = `-- name: CloseUnreturned :exec
 UPDATE unreturned SET closed_at = $1, closed_by = $2, closed_how = $3, reason = $4, version = version + 1
-WHERE remote_e164 = $5 AND closed_at IS NULL
+WHERE (remote_e164 = $5 AND remote_e164 <> '' OR call_id = $6) AND closed_at IS NULL
 `
 
 type CloseUnreturnedParams struct {
@@ -40,6 +186,7 @@ type CloseUnreturnedParams struct {
 	How        string
 	Reason     string
 	RemoteE164 string
+	CallID     uuid.UUID
 }
 
 func (q *Queries) CloseUnreturned(ctx context.Context, arg CloseUnreturnedParams) error {
@@ -49,8 +196,65 @@ func (q *Queries) CloseUnreturned(ctx context.Context, arg CloseUnreturnedParams
 		arg.How,
 		arg.Reason,
 		arg.RemoteE164,
+		arg.CallID,
 	)
 	return err
+}
+
+const fileEmptySlips = `-- name: FileEmptySlips :many
+UPDATE slips s SET state = 'filed', filed_at = $1, version = s.version + 1
+WHERE s.call_id = $2 AND s.state = 'open' AND NOT EXISTS (SELECT FROM slip_notes n WHERE n.slip_id = s.id AND n.body <> '')
+RETURNING s.id, s.user_id
+`
+
+type FileEmptySlipsParams struct {
+	At     *time.Time
+	CallID uuid.UUID
+}
+
+type FileEmptySlipsRow struct {
+	ID     uuid.UUID
+	UserID uuid.UUID
+}
+
+// Slips of an internal call on which nothing was written need no filing.
+func (q *Queries) FileEmptySlips(ctx context.Context, arg FileEmptySlipsParams) ([]FileEmptySlipsRow, error) {
+	rows, err := q.db.Query(ctx, fileEmptySlips, arg.At, arg.CallID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []FileEmptySlipsRow{}
+	for rows.Next() {
+		var i FileEmptySlipsRow
+		if err := rows.Scan(&i.ID, &i.UserID); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const inCallElsewhere = `-- name: InCallElsewhere :one
+SELECT EXISTS (SELECT FROM rep_state r JOIN calls c ON c.id = r.foreground_call_id
+  WHERE r.user_id = $1 AND c.ended_at IS NULL AND NOT (c.owner_server = $2 AND c.owner_epoch = $3))::boolean
+`
+
+type InCallElsewhereParams struct {
+	UserID  uuid.UUID
+	Me      string
+	MyEpoch int64
+}
+
+// Whether a rep is in a call that another server drives.
+func (q *Queries) InCallElsewhere(ctx context.Context, arg InCallElsewhereParams) (bool, error) {
+	row := q.db.QueryRow(ctx, inCallElsewhere, arg.UserID, arg.Me, arg.MyEpoch)
+	var column_1 bool
+	err := row.Scan(&column_1)
+	return column_1, err
 }
 
 const insertAnswerersSlip = `-- name: InsertAnswerersSlip :exec
@@ -74,6 +278,29 @@ func (q *Queries) InsertAnswerersSlip(ctx context.Context, arg InsertAnswerersSl
 		arg.CallID,
 		arg.UserID,
 		arg.AsksWho,
+		arg.At,
+	)
+	return err
+}
+
+const insertColleagueNote = `-- name: InsertColleagueNote :exec
+INSERT INTO colleague_notes (id, from_id, to_id, text, at) VALUES ($1, $2, $3, $4, $5)
+`
+
+type InsertColleagueNoteParams struct {
+	ID     uuid.UUID
+	FromID uuid.UUID
+	ToID   uuid.UUID
+	Text   string
+	At     time.Time
+}
+
+func (q *Queries) InsertColleagueNote(ctx context.Context, arg InsertColleagueNoteParams) error {
+	_, err := q.db.Exec(ctx, insertColleagueNote,
+		arg.ID,
+		arg.FromID,
+		arg.ToID,
+		arg.Text,
 		arg.At,
 	)
 	return err
@@ -147,6 +374,31 @@ func (q *Queries) InsertInbound(ctx context.Context, arg InsertInboundParams) er
 	return err
 }
 
+const insertLine = `-- name: InsertLine :exec
+INSERT INTO lines (id, e164, label, source, region, zone, position) VALUES ($1, $2, $3, $4, $5, $6, (SELECT coalesce(max(position), 0) + 1 FROM lines))
+`
+
+type InsertLineParams struct {
+	ID     uuid.UUID
+	E164   string
+	Label  string
+	Source string
+	Region string
+	Zone   string
+}
+
+func (q *Queries) InsertLine(ctx context.Context, arg InsertLineParams) error {
+	_, err := q.db.Exec(ctx, insertLine,
+		arg.ID,
+		arg.E164,
+		arg.Label,
+		arg.Source,
+		arg.Region,
+		arg.Zone,
+	)
+	return err
+}
+
 const lastContact = `-- name: LastContact :many
 SELECT c.id, c.direction, c.started_at, c.answered_at, coalesce(o.label, '')::text AS outcome, coalesce(u.name, '')::text AS rep_name
 FROM history h JOIN calls c ON c.id = h.ref_id AND c.ended_at IS NOT NULL
@@ -191,8 +443,55 @@ func (q *Queries) LastContact(ctx context.Context, recordID uuid.UUID) ([]LastCo
 	return items, nil
 }
 
+const lastSpoken = `-- name: LastSpoken :many
+SELECT c.answered_at FROM history h JOIN calls c ON c.id = h.ref_id JOIN slips s ON s.call_id = c.id
+WHERE h.record_id = $1 AND h.kind = 'call' AND s.user_id = $2 AND c.answered_at IS NOT NULL ORDER BY h.at DESC LIMIT 1
+`
+
+type LastSpokenParams struct {
+	RecordID uuid.UUID
+	UserID   uuid.UUID
+}
+
+// When a rep last spoke with a record.
+func (q *Queries) LastSpoken(ctx context.Context, arg LastSpokenParams) ([]*time.Time, error) {
+	rows, err := q.db.Query(ctx, lastSpoken, arg.RecordID, arg.UserID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []*time.Time{}
+	for rows.Next() {
+		var answered_at *time.Time
+		if err := rows.Scan(&answered_at); err != nil {
+			return nil, err
+		}
+		items = append(items, answered_at)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const leaveState = `-- name: LeaveState :exec
+UPDATE rep_state SET state_id = $1, since = $2, version = version + 1 WHERE state_id = $3
+`
+
+type LeaveStateParams struct {
+	Instead uuid.UUID
+	At      time.Time
+	StateID uuid.UUID
+}
+
+// Who is in a state that is no longer offered is put into another.
+func (q *Queries) LeaveState(ctx context.Context, arg LeaveStateParams) error {
+	_, err := q.db.Exec(ctx, leaveState, arg.Instead, arg.At, arg.StateID)
+	return err
+}
+
 const lineByNumber = `-- name: LineByNumber :one
-SELECT id, e164, label, source, zone, ring_mode, ring_seconds, limit_seconds FROM lines WHERE e164 = $1 AND active
+SELECT id, e164, label, source, zone, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text FROM lines WHERE e164 = $1 AND active
 `
 
 type LineByNumberRow struct {
@@ -204,6 +503,11 @@ type LineByNumberRow struct {
 	RingMode     string
 	RingSeconds  int
 	LimitSeconds int
+	Hours        json.RawMessage
+	Unanswered   string
+	Closed       string
+	Greeting     string
+	ClosedText   string
 }
 
 func (q *Queries) LineByNumber(ctx context.Context, e164 string) (LineByNumberRow, error) {
@@ -218,8 +522,105 @@ func (q *Queries) LineByNumber(ctx context.Context, e164 string) (LineByNumberRo
 		&i.RingMode,
 		&i.RingSeconds,
 		&i.LimitSeconds,
+		&i.Hours,
+		&i.Unanswered,
+		&i.Closed,
+		&i.Greeting,
+		&i.ClosedText,
 	)
 	return i, err
+}
+
+const lineReps = `-- name: LineReps :many
+SELECT line_id, user_id FROM line_reps ORDER BY line_id, position
+`
+
+type LineRepsRow struct {
+	LineID uuid.UUID
+	UserID uuid.UUID
+}
+
+func (q *Queries) LineReps(ctx context.Context) ([]LineRepsRow, error) {
+	rows, err := q.db.Query(ctx, lineReps)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []LineRepsRow{}
+	for rows.Next() {
+		var i LineRepsRow
+		if err := rows.Scan(&i.LineID, &i.UserID); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const linesFully = `-- name: LinesFully :many
+SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, version
+FROM lines ORDER BY position, id
+`
+
+type LinesFullyRow struct {
+	ID           uuid.UUID
+	E164         string
+	Label        string
+	Source       string
+	Region       string
+	Zone         string
+	Main         bool
+	Active       bool
+	RingMode     string
+	RingSeconds  int
+	LimitSeconds int
+	Hours        json.RawMessage
+	Unanswered   string
+	Closed       string
+	Greeting     string
+	ClosedText   string
+	Version      int
+}
+
+func (q *Queries) LinesFully(ctx context.Context) ([]LinesFullyRow, error) {
+	rows, err := q.db.Query(ctx, linesFully)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []LinesFullyRow{}
+	for rows.Next() {
+		var i LinesFullyRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.E164,
+			&i.Label,
+			&i.Source,
+			&i.Region,
+			&i.Zone,
+			&i.Main,
+			&i.Active,
+			&i.RingMode,
+			&i.RingSeconds,
+			&i.LimitSeconds,
+			&i.Hours,
+			&i.Unanswered,
+			&i.Closed,
+			&i.Greeting,
+			&i.ClosedText,
+			&i.Version,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const lockUnreturned = `-- name: LockUnreturned :one
@@ -245,6 +646,109 @@ func (q *Queries) LockUnreturned(ctx context.Context, callID uuid.UUID) (LockUnr
 		&i.Version,
 	)
 	return i, err
+}
+
+const matchSigns = `-- name: MatchSigns :many
+SELECT r.id,
+  coalesce((SELECT max(c.answered_at) FROM call_links l JOIN calls c ON c.id = l.call_id WHERE l.record_id = r.id AND c.remote_e164 = $1), '0001-01-01 00:00:00+00')::timestamptz AS spoke_at,
+  coalesce((SELECT max(c.started_at) FROM call_links l JOIN calls c ON c.id = l.call_id WHERE l.record_id = r.id AND c.remote_e164 = $1 AND c.direction = 'outbound'), '0001-01-01 00:00:00+00')::timestamptz AS tried_at,
+  EXISTS (SELECT FROM records d WHERE d.kind = 'deal' AND (d.person_id = r.id OR d.company_id = r.id) AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost'))::boolean AS open_deal,
+  EXISTS (SELECT FROM records d WHERE d.kind = 'case' AND (d.person_id = r.id OR d.company_id = r.id) AND d.deleted_at IS NULL AND d.stage <> 'solved')::boolean AS open_case
+FROM records r WHERE r.id = ANY ($2::uuid[])
+`
+
+type MatchSignsParams struct {
+	E164 string
+	Ids  []uuid.UUID
+}
+
+type MatchSignsRow struct {
+	ID       uuid.UUID
+	SpokeAt  time.Time
+	TriedAt  time.Time
+	OpenDeal bool
+	OpenCase bool
+}
+
+// What speaks for each of several records that share a number.
+func (q *Queries) MatchSigns(ctx context.Context, arg MatchSignsParams) ([]MatchSignsRow, error) {
+	rows, err := q.db.Query(ctx, matchSigns, arg.E164, arg.Ids)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []MatchSignsRow{}
+	for rows.Next() {
+		var i MatchSignsRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.SpokeAt,
+			&i.TriedAt,
+			&i.OpenDeal,
+			&i.OpenCase,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const numberChoice = `-- name: NumberChoice :one
+SELECT record_id FROM number_choices WHERE e164 = $1 AND ext = $2
+`
+
+type NumberChoiceParams struct {
+	E164 string
+	Ext  string
+}
+
+func (q *Queries) NumberChoice(ctx context.Context, arg NumberChoiceParams) (uuid.UUID, error) {
+	row := q.db.QueryRow(ctx, numberChoice, arg.E164, arg.Ext)
+	var record_id uuid.UUID
+	err := row.Scan(&record_id)
+	return record_id, err
+}
+
+const openColleagueNotes = `-- name: OpenColleagueNotes :many
+SELECT n.id, n.text, n.at, n.from_id, u.name AS from_name FROM colleague_notes n JOIN users u ON u.id = n.from_id WHERE n.to_id = $1 AND n.done_at IS NULL ORDER BY n.at LIMIT 100
+`
+
+type OpenColleagueNotesRow struct {
+	ID       uuid.UUID
+	Text     string
+	At       time.Time
+	FromID   uuid.UUID
+	FromName string
+}
+
+func (q *Queries) OpenColleagueNotes(ctx context.Context, toID uuid.UUID) ([]OpenColleagueNotesRow, error) {
+	rows, err := q.db.Query(ctx, openColleagueNotes, toID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []OpenColleagueNotesRow{}
+	for rows.Next() {
+		var i OpenColleagueNotesRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Text,
+			&i.At,
+			&i.FromID,
+			&i.FromName,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const openMatters = `-- name: OpenMatters :many
@@ -310,26 +814,37 @@ func (q *Queries) OpenPromises(ctx context.Context, recordID uuid.UUID) ([]OpenP
 
 const openUnreturned = `-- name: OpenUnreturned :many
 SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coalesce(t.name, '')::text AS taken_name, u.version,
-  c.remote_ext, (SELECT count(*) FROM unreturned o WHERE o.remote_e164 = u.remote_e164 AND o.closed_at IS NULL)::int AS times
+  c.remote_ext, c.remote_typed, c.message_ms, u.user_id,
+  (CASE WHEN u.remote_e164 = '' THEN 1 ELSE (SELECT count(*) FROM unreturned o WHERE o.remote_e164 = u.remote_e164 AND o.closed_at IS NULL) END)::int AS times
 FROM unreturned u JOIN calls c ON c.id = u.call_id LEFT JOIN users t ON t.id = u.taken_by
-WHERE u.closed_at IS NULL ORDER BY u.since LIMIT 200
+WHERE u.closed_at IS NULL AND ($1::boolean OR u.user_id = $2::uuid
+  OR u.user_id IS NULL AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id AND l.user_id = $2) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id)))
+ORDER BY u.since LIMIT 200
 `
 
-type OpenUnreturnedRow struct {
-	CallID     uuid.UUID
-	LineID     *uuid.UUID
-	RemoteE164 string
-	Since      time.Time
-	Tries      int
-	TakenBy    *uuid.UUID
-	TakenName  string
-	Version    int
-	RemoteExt  string
-	Times      int
+type OpenUnreturnedParams struct {
+	Everything bool
+	Me         uuid.UUID
 }
 
-func (q *Queries) OpenUnreturned(ctx context.Context) ([]OpenUnreturnedRow, error) {
-	rows, err := q.db.Query(ctx, openUnreturned)
+type OpenUnreturnedRow struct {
+	CallID      uuid.UUID
+	LineID      *uuid.UUID
+	RemoteE164  string
+	Since       time.Time
+	Tries       int
+	TakenBy     *uuid.UUID
+	TakenName   string
+	Version     int
+	RemoteExt   string
+	RemoteTyped string
+	MessageMs   int64
+	UserID      *uuid.UUID
+	Times       int
+}
+
+func (q *Queries) OpenUnreturned(ctx context.Context, arg OpenUnreturnedParams) ([]OpenUnreturnedRow, error) {
+	rows, err := q.db.Query(ctx, openUnreturned, arg.Everything, arg.Me)
 	if err != nil {
 		return nil, err
 	}
@@ -347,6 +862,9 @@ func (q *Queries) OpenUnreturned(ctx context.Context) ([]OpenUnreturnedRow, erro
 			&i.TakenName,
 			&i.Version,
 			&i.RemoteExt,
+			&i.RemoteTyped,
+			&i.MessageMs,
+			&i.UserID,
 			&i.Times,
 		); err != nil {
 			return nil, err
@@ -360,14 +878,201 @@ func (q *Queries) OpenUnreturned(ctx context.Context) ([]OpenUnreturnedRow, erro
 }
 
 const owesCall = `-- name: OwesCall :exec
-INSERT INTO unreturned (call_id, line_id, remote_e164, since)
-SELECT c.id, c.line_id, c.remote_e164, c.started_at FROM calls c
-WHERE c.id = $1 AND c.direction = 'inbound' AND c.remote_e164 <> '' ON CONFLICT DO NOTHING
+INSERT INTO unreturned (call_id, line_id, remote_e164, since, user_id)
+SELECT c.id, c.line_id, c.remote_e164, c.started_at, c.box_user_id FROM calls c
+WHERE c.id = $1 AND c.direction = 'inbound' AND (c.remote_e164 <> '' OR c.message_ms > 0) ON CONFLICT DO NOTHING
 `
 
-// A call that nobody answered is owed, unless its number is withheld: there is nobody to call back.
+// A call that nobody answered is owed, unless its number is withheld and no message was left: there is nobody to call back.
 func (q *Queries) OwesCall(ctx context.Context, callID uuid.UUID) error {
 	_, err := q.db.Exec(ctx, owesCall, callID)
+	return err
+}
+
+const owesColleague = `-- name: OwesColleague :exec
+INSERT INTO colleague_notes (id, from_id, to_id, text, at)
+SELECT c.id, c.placed_by, c.colleague_id, $1, c.started_at FROM calls c WHERE c.id = $2 AND c.placed_by IS NOT NULL AND c.colleague_id IS NOT NULL ON CONFLICT DO NOTHING
+`
+
+type OwesColleagueParams struct {
+	Text   string
+	CallID uuid.UUID
+}
+
+// An internal call that was not answered stands in the lane of who was called.
+func (q *Queries) OwesColleague(ctx context.Context, arg OwesColleagueParams) error {
+	_, err := q.db.Exec(ctx, owesColleague, arg.Text, arg.CallID)
+	return err
+}
+
+const pastCandidates = `-- name: PastCandidates :many
+SELECT DISTINCT ON (r.id) r.id AS record_id, r.kind, r.name, r.company_id, r.person_id, r.owner_id
+FROM calls c JOIN call_links l ON l.call_id = c.id AND l.role <> 'about' JOIN records r ON r.id = l.record_id
+WHERE c.remote_e164 = $1 AND c.remote_ext = $2 AND r.deleted_at IS NULL AND r.kind IN ('contact', 'lead', 'company')
+  AND NOT EXISTS (SELECT FROM phone_numbers n WHERE n.record_id = r.id AND n.e164 = $1)
+  AND NOT EXISTS (SELECT FROM call_links p JOIN phone_numbers n ON n.record_id = p.record_id AND n.e164 = $1 WHERE p.call_id = c.id)
+LIMIT 10
+`
+
+type PastCandidatesParams struct {
+	E164 string
+	Ext  string
+}
+
+type PastCandidatesRow struct {
+	RecordID  uuid.UUID
+	Kind      string
+	Name      string
+	CompanyID *uuid.UUID
+	PersonID  *uuid.UUID
+	OwnerID   *uuid.UUID
+}
+
+// Records on which earlier calls with a number were put by hand, though it is not stored there.
+func (q *Queries) PastCandidates(ctx context.Context, arg PastCandidatesParams) ([]PastCandidatesRow, error) {
+	rows, err := q.db.Query(ctx, pastCandidates, arg.E164, arg.Ext)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []PastCandidatesRow{}
+	for rows.Next() {
+		var i PastCandidatesRow
+		if err := rows.Scan(
+			&i.RecordID,
+			&i.Kind,
+			&i.Name,
+			&i.CompanyID,
+			&i.PersonID,
+			&i.OwnerID,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const placeInternal = `-- name: PlaceInternal :exec
+WITH new_call AS (
+  INSERT INTO calls (id, direction, remote_e164, remote_typed, caller_id, device, placed_by, colleague_id, owner_server, owner_epoch, state, last_seq, started_at, rang_at)
+  VALUES ($1, 'internal', '', $3, '', 'browser', $2, $4, $5, $6, $7, $8, $9, $9)
+), new_legs AS (
+  INSERT INTO legs (call_id, leg_no, party, user_id, device, state, started_at, rang_at, answered_at)
+  VALUES ($1, 1, 'rep', $2, 'browser', 'up', $9, NULL, $9), ($1, 2, 'rep', $4, 'browser', 'ringing', $9, $9, NULL)
+), new_facts AS (
+  INSERT INTO call_facts (call_id, seq, at, kind, schema, data)
+  SELECT $1, unnest($10::int[]), $9, unnest($11::text[]), $12, unnest($13::jsonb[])
+), new_slip AS (
+  INSERT INTO slips (id, call_id, user_id, created_at) VALUES ($14, $1, $2, $9)
+), new_command AS (
+  INSERT INTO commands (user_id, key, action, request_hash, response, at) VALUES ($2, $15, 'place_call', $16, $17, $9)
+)
+UPDATE rep_state SET foreground_call_id = $1, version = version + 1 WHERE rep_state.user_id = $2
+`
+
+type PlaceInternalParams struct {
+	CallID        *uuid.UUID
+	UserID        uuid.UUID
+	ColleagueName string
+	ColleagueID   *uuid.UUID
+	OwnerServer   string
+	OwnerEpoch    int64
+	State         string
+	LastSeq       int
+	At            time.Time
+	FactSeqs      []int
+	FactKinds     []string
+	FactSchema    int
+	FactData      []json.RawMessage
+	SlipID        uuid.UUID
+	CommandKey    string
+	RequestHash   []byte
+	Response      json.RawMessage
+}
+
+// Everything that an internal call is when it is placed, in one statement.
+func (q *Queries) PlaceInternal(ctx context.Context, arg PlaceInternalParams) error {
+	_, err := q.db.Exec(ctx, placeInternal,
+		arg.CallID,
+		arg.UserID,
+		arg.ColleagueName,
+		arg.ColleagueID,
+		arg.OwnerServer,
+		arg.OwnerEpoch,
+		arg.State,
+		arg.LastSeq,
+		arg.At,
+		arg.FactSeqs,
+		arg.FactKinds,
+		arg.FactSchema,
+		arg.FactData,
+		arg.SlipID,
+		arg.CommandKey,
+		arg.RequestHash,
+		arg.Response,
+	)
+	return err
+}
+
+const preferences = `-- name: Preferences :one
+SELECT opens, address_template, greeting FROM users WHERE id = $1
+`
+
+type PreferencesRow struct {
+	Opens           string
+	AddressTemplate string
+	Greeting        string
+}
+
+func (q *Queries) Preferences(ctx context.Context, id uuid.UUID) (PreferencesRow, error) {
+	row := q.db.QueryRow(ctx, preferences, id)
+	var i PreferencesRow
+	err := row.Scan(&i.Opens, &i.AddressTemplate, &i.Greeting)
+	return i, err
+}
+
+const putAvailabilityState = `-- name: PutAvailabilityState :exec
+INSERT INTO availability_states (id, label, takes_calls, counts_as_work, position, active) VALUES ($1, $2, $3, $4, $5, $6)
+ON CONFLICT (id) DO UPDATE SET label = EXCLUDED.label, takes_calls = EXCLUDED.takes_calls, counts_as_work = EXCLUDED.counts_as_work,
+  position = EXCLUDED.position, active = EXCLUDED.active
+`
+
+type PutAvailabilityStateParams struct {
+	ID           uuid.UUID
+	Label        string
+	TakesCalls   bool
+	CountsAsWork bool
+	Position     int
+	Active       bool
+}
+
+func (q *Queries) PutAvailabilityState(ctx context.Context, arg PutAvailabilityStateParams) error {
+	_, err := q.db.Exec(ctx, putAvailabilityState,
+		arg.ID,
+		arg.Label,
+		arg.TakesCalls,
+		arg.CountsAsWork,
+		arg.Position,
+		arg.Active,
+	)
+	return err
+}
+
+const putLineReps = `-- name: PutLineReps :exec
+INSERT INTO line_reps (line_id, user_id, position) SELECT $1, u.id, u.place::int FROM unnest($2::uuid[]) WITH ORDINALITY AS u (id, place)
+`
+
+type PutLineRepsParams struct {
+	LineID uuid.UUID
+	Users  []uuid.UUID
+}
+
+func (q *Queries) PutLineReps(ctx context.Context, arg PutLineRepsParams) error {
+	_, err := q.db.Exec(ctx, putLineReps, arg.LineID, arg.Users)
 	return err
 }
 
@@ -380,23 +1085,60 @@ func (q *Queries) ReopenUnreturned(ctx context.Context, callID uuid.UUID) error 
 	return err
 }
 
+const repsByID = `-- name: RepsByID :many
+SELECT id, name, greeting FROM users WHERE id = ANY ($1::uuid[]) AND active
+`
+
+type RepsByIDRow struct {
+	ID       uuid.UUID
+	Name     string
+	Greeting string
+}
+
+func (q *Queries) RepsByID(ctx context.Context, ids []uuid.UUID) ([]RepsByIDRow, error) {
+	rows, err := q.db.Query(ctx, repsByID, ids)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []RepsByIDRow{}
+	for rows.Next() {
+		var i RepsByIDRow
+		if err := rows.Scan(&i.ID, &i.Name, &i.Greeting); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const repsOfLine = `-- name: RepsOfLine :many
-SELECT u.id, s.availability, s.since, (s.foreground_call_id IS NOT NULL)::boolean AS busy
-FROM users u JOIN rep_state s ON s.user_id = u.id LEFT JOIN line_reps l ON l.line_id = $1 AND l.user_id = u.id
-WHERE u.active AND (l.user_id IS NOT NULL OR u.role = 'rep' AND NOT EXISTS (SELECT FROM line_reps x WHERE x.line_id = $1))
+SELECT u.id, t.takes_calls, s.since, (s.foreground_call_id IS NOT NULL)::boolean AS busy,
+  EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > $1)::boolean AS wrapping
+FROM users u JOIN rep_state s ON s.user_id = u.id JOIN availability_states t ON t.id = s.state_id LEFT JOIN line_reps l ON l.line_id = $2 AND l.user_id = u.id
+WHERE u.active AND (l.user_id IS NOT NULL OR u.role = 'rep' AND NOT EXISTS (SELECT FROM line_reps x WHERE x.line_id = $2))
 ORDER BY l.position NULLS LAST, u.name
 `
 
+type RepsOfLineParams struct {
+	WrappingSince *time.Time
+	LineID        uuid.UUID
+}
+
 type RepsOfLineRow struct {
-	ID           uuid.UUID
-	Availability string
-	Since        time.Time
-	Busy         bool
+	ID         uuid.UUID
+	TakesCalls bool
+	Since      time.Time
+	Busy       bool
+	Wrapping   bool
 }
 
 // Whom a line may ring, as the line names them; a line that names nobody rings every rep.
-func (q *Queries) RepsOfLine(ctx context.Context, lineID uuid.UUID) ([]RepsOfLineRow, error) {
-	rows, err := q.db.Query(ctx, repsOfLine, lineID)
+func (q *Queries) RepsOfLine(ctx context.Context, arg RepsOfLineParams) ([]RepsOfLineRow, error) {
+	rows, err := q.db.Query(ctx, repsOfLine, arg.WrappingSince, arg.LineID)
 	if err != nil {
 		return nil, err
 	}
@@ -406,9 +1148,10 @@ func (q *Queries) RepsOfLine(ctx context.Context, lineID uuid.UUID) ([]RepsOfLin
 		var i RepsOfLineRow
 		if err := rows.Scan(
 			&i.ID,
-			&i.Availability,
+			&i.TakesCalls,
 			&i.Since,
 			&i.Busy,
+			&i.Wrapping,
 		); err != nil {
 			return nil, err
 		}
@@ -421,32 +1164,89 @@ func (q *Queries) RepsOfLine(ctx context.Context, lineID uuid.UUID) ([]RepsOfLin
 }
 
 const setAvailability = `-- name: SetAvailability :exec
-UPDATE rep_state SET availability = $1, since = $2, version = version + 1 WHERE user_id = $3 AND availability <> $1
+WITH changed AS (
+  UPDATE rep_state SET state_id = $2, since = $1, version = version + 1 WHERE rep_state.user_id = $3 AND rep_state.state_id <> $2 RETURNING rep_state.user_id
+)
+INSERT INTO availability_changes (user_id, at, state_id) SELECT changed.user_id, $1, $2 FROM changed ON CONFLICT DO NOTHING
 `
 
 type SetAvailabilityParams struct {
-	Availability string
-	At           time.Time
-	UserID       uuid.UUID
+	At      time.Time
+	StateID uuid.UUID
+	UserID  uuid.UUID
 }
 
 func (q *Queries) SetAvailability(ctx context.Context, arg SetAvailabilityParams) error {
-	_, err := q.db.Exec(ctx, setAvailability, arg.Availability, arg.At, arg.UserID)
+	_, err := q.db.Exec(ctx, setAvailability, arg.At, arg.StateID, arg.UserID)
+	return err
+}
+
+const setForeground = `-- name: SetForeground :exec
+UPDATE rep_state SET foreground_call_id = $1, version = version + 1 WHERE user_id = $2
+`
+
+type SetForegroundParams struct {
+	CallID *uuid.UUID
+	UserID uuid.UUID
+}
+
+func (q *Queries) SetForeground(ctx context.Context, arg SetForegroundParams) error {
+	_, err := q.db.Exec(ctx, setForeground, arg.CallID, arg.UserID)
 	return err
 }
 
 const setMissedWhy = `-- name: SetMissedWhy :exec
-UPDATE calls SET missed_why = $1 WHERE id = $2
+UPDATE calls SET missed_why = $1, box_user_id = $2 WHERE id = $3
 `
 
 type SetMissedWhyParams struct {
-	Why string
-	ID  uuid.UUID
+	Why       string
+	BoxUserID *uuid.UUID
+	ID        uuid.UUID
 }
 
 func (q *Queries) SetMissedWhy(ctx context.Context, arg SetMissedWhyParams) error {
-	_, err := q.db.Exec(ctx, setMissedWhy, arg.Why, arg.ID)
+	_, err := q.db.Exec(ctx, setMissedWhy, arg.Why, arg.BoxUserID, arg.ID)
 	return err
+}
+
+const setPreferences = `-- name: SetPreferences :exec
+UPDATE users SET opens = $1, address_template = $2, greeting = $3 WHERE id = $4
+`
+
+type SetPreferencesParams struct {
+	Opens           string
+	AddressTemplate string
+	Greeting        string
+	ID              uuid.UUID
+}
+
+func (q *Queries) SetPreferences(ctx context.Context, arg SetPreferencesParams) error {
+	_, err := q.db.Exec(ctx, setPreferences,
+		arg.Opens,
+		arg.AddressTemplate,
+		arg.Greeting,
+		arg.ID,
+	)
+	return err
+}
+
+const settleColleagueNote = `-- name: SettleColleagueNote :execrows
+UPDATE colleague_notes SET done_at = $1 WHERE id = $2 AND to_id = $3
+`
+
+type SettleColleagueNoteParams struct {
+	DoneAt *time.Time
+	ID     uuid.UUID
+	ToID   uuid.UUID
+}
+
+func (q *Queries) SettleColleagueNote(ctx context.Context, arg SettleColleagueNoteParams) (int64, error) {
+	result, err := q.db.Exec(ctx, settleColleagueNote, arg.DoneAt, arg.ID, arg.ToID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
 }
 
 const settleUnreturned = `-- name: SettleUnreturned :execrows
@@ -455,7 +1255,7 @@ UPDATE unreturned u SET
   closed_at = CASE WHEN $1 THEN $2::timestamptz END,
   closed_how = CASE WHEN $1 THEN 'conversation' ELSE '' END,
   version = u.version + 1
-FROM calls c WHERE c.id = $3 AND u.remote_e164 = c.remote_e164 AND u.closed_at IS NULL AND u.call_id <> c.id
+FROM calls c WHERE c.id = $3 AND u.remote_e164 = c.remote_e164 AND u.remote_e164 <> '' AND u.closed_at IS NULL AND u.call_id <> c.id
   AND ($1 OR c.direction = 'outbound')
 `
 
@@ -474,17 +1274,205 @@ func (q *Queries) SettleUnreturned(ctx context.Context, arg SettleUnreturnedPara
 	return result.RowsAffected(), nil
 }
 
+const sinceSpoken = `-- name: SinceSpoken :many
+SELECT h.kind, h.at, coalesce(u.name, a.name, '')::text AS by_name, coalesce(o.label, '')::text AS outcome
+FROM history h
+LEFT JOIN calls c ON h.kind = 'call' AND c.id = h.ref_id LEFT JOIN slips s ON s.call_id = c.id LEFT JOIN users u ON u.id = s.user_id LEFT JOIN outcomes o ON o.id = s.outcome_id
+LEFT JOIN audit d ON h.kind = 'change' AND d.id = h.ref_id LEFT JOIN users a ON a.id = d.actor_id
+WHERE h.record_id = $1 AND h.at > $2 AND h.kind IN ('call', 'change') AND h.ref_id <> $3
+ORDER BY h.at DESC LIMIT 20
+`
+
+type SinceSpokenParams struct {
+	RecordID uuid.UUID
+	Since    time.Time
+	Without  uuid.UUID
+}
+
+type SinceSpokenRow struct {
+	Kind    string
+	At      time.Time
+	ByName  string
+	Outcome string
+}
+
+// What has happened on a record since a rep last spoke with it: calls of colleagues and changes, newest first.
+func (q *Queries) SinceSpoken(ctx context.Context, arg SinceSpokenParams) ([]SinceSpokenRow, error) {
+	rows, err := q.db.Query(ctx, sinceSpoken, arg.RecordID, arg.Since, arg.Without)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []SinceSpokenRow{}
+	for rows.Next() {
+		var i SinceSpokenRow
+		if err := rows.Scan(
+			&i.Kind,
+			&i.At,
+			&i.ByName,
+			&i.Outcome,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const somebodysNumber = `-- name: SomebodysNumber :one
+SELECT n.e164 FROM (SELECT e164, id FROM phone_numbers WHERE e164 IS NOT NULL ORDER BY id LIMIT 1000) n ORDER BY md5(n.id::text || $1::text) LIMIT 1
+`
+
+// A number of somebody by chance, of the first thousand of the book.
+func (q *Queries) SomebodysNumber(ctx context.Context, salt string) (*string, error) {
+	row := q.db.QueryRow(ctx, somebodysNumber, salt)
+	var e164 *string
+	err := row.Scan(&e164)
+	return e164, err
+}
+
 const takeUnreturned = `-- name: TakeUnreturned :exec
-UPDATE unreturned SET taken_by = $1, taken_at = $2, version = version + 1 WHERE remote_e164 = $3 AND closed_at IS NULL
+UPDATE unreturned SET taken_by = $1, taken_at = $2, version = version + 1 WHERE (remote_e164 = $3 AND remote_e164 <> '' OR call_id = $4) AND closed_at IS NULL
 `
 
 type TakeUnreturnedParams struct {
 	UserID     *uuid.UUID
 	At         *time.Time
 	RemoteE164 string
+	CallID     uuid.UUID
 }
 
 func (q *Queries) TakeUnreturned(ctx context.Context, arg TakeUnreturnedParams) error {
-	_, err := q.db.Exec(ctx, takeUnreturned, arg.UserID, arg.At, arg.RemoteE164)
+	_, err := q.db.Exec(ctx, takeUnreturned,
+		arg.UserID,
+		arg.At,
+		arg.RemoteE164,
+		arg.CallID,
+	)
+	return err
+}
+
+const updateLine = `-- name: UpdateLine :execrows
+UPDATE lines SET label = $1, source = $2, zone = $3, active = $4, ring_mode = $5, ring_seconds = $6, limit_seconds = $7,
+  hours = $8, unanswered = $9, closed = $10, greeting = $11, closed_text = $12, version = version + 1
+WHERE id = $13 AND version = $14
+`
+
+type UpdateLineParams struct {
+	Label        string
+	Source       string
+	Zone         string
+	Active       bool
+	RingMode     string
+	RingSeconds  int
+	LimitSeconds int
+	Hours        json.RawMessage
+	Unanswered   string
+	Closed       string
+	Greeting     string
+	ClosedText   string
+	ID           uuid.UUID
+	Version      int
+}
+
+func (q *Queries) UpdateLine(ctx context.Context, arg UpdateLineParams) (int64, error) {
+	result, err := q.db.Exec(ctx, updateLine,
+		arg.Label,
+		arg.Source,
+		arg.Zone,
+		arg.Active,
+		arg.RingMode,
+		arg.RingSeconds,
+		arg.LimitSeconds,
+		arg.Hours,
+		arg.Unanswered,
+		arg.Closed,
+		arg.Greeting,
+		arg.ClosedText,
+		arg.ID,
+		arg.Version,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const writeDownCall = `-- name: WriteDownCall :exec
+WITH new_call AS (
+  INSERT INTO calls (id, direction, line_id, remote_e164, remote_ext, remote_typed, remote_label, caller_id, device, placed_by, owner_server, owner_epoch,
+    state, last_seq, started_at, answered_at, ended_at, end_reason, talk_ms, by_hand)
+  VALUES ($6, $7, NULL, $8, $9, $10, '', '', 'elsewhere', $1, $11, $12,
+    'ended', 0, $13, $14, $15, $16, $17, true)
+), new_slip AS (
+  INSERT INTO slips (id, call_id, user_id, state, subject, outcome_id, created_at, filed_at)
+  VALUES ($18, $6, $1, 'filed', '', $19, $5, $5)
+), new_notes AS (
+  INSERT INTO slip_notes (slip_id, body, version, saved_at) VALUES ($18, $20, 1, $5)
+), new_links AS (
+  INSERT INTO call_links (call_id, record_id, slip_id, role, reason, linked_by, at)
+  SELECT $6, unnest($21::uuid[]), $18, unnest($22::text[]), unnest($23::text[]), $1, $5
+), new_history AS (
+  INSERT INTO history (record_id, at, kind, ref_id) SELECT unnest($21::uuid[]), $13, 'call', $6
+)
+INSERT INTO commands (user_id, key, action, request_hash, response, at) VALUES ($1, $2, 'write_down_call', $3, $4, $5)
+`
+
+type WriteDownCallParams struct {
+	UserID      uuid.UUID
+	CommandKey  string
+	RequestHash []byte
+	Response    json.RawMessage
+	At          time.Time
+	CallID      uuid.UUID
+	Direction   string
+	RemoteE164  string
+	RemoteExt   string
+	RemoteTyped string
+	OwnerServer string
+	OwnerEpoch  int64
+	StartedAt   time.Time
+	AnsweredAt  *time.Time
+	EndedAt     *time.Time
+	EndReason   string
+	TalkMs      int64
+	SlipID      uuid.UUID
+	OutcomeID   *uuid.UUID
+	Notes       string
+	LinkRecords []uuid.UUID
+	LinkRoles   []string
+	LinkReasons []string
+}
+
+// A call that was made elsewhere, with its slip, filed.
+func (q *Queries) WriteDownCall(ctx context.Context, arg WriteDownCallParams) error {
+	_, err := q.db.Exec(ctx, writeDownCall,
+		arg.UserID,
+		arg.CommandKey,
+		arg.RequestHash,
+		arg.Response,
+		arg.At,
+		arg.CallID,
+		arg.Direction,
+		arg.RemoteE164,
+		arg.RemoteExt,
+		arg.RemoteTyped,
+		arg.OwnerServer,
+		arg.OwnerEpoch,
+		arg.StartedAt,
+		arg.AnsweredAt,
+		arg.EndedAt,
+		arg.EndReason,
+		arg.TalkMs,
+		arg.SlipID,
+		arg.OutcomeID,
+		arg.Notes,
+		arg.LinkRecords,
+		arg.LinkRoles,
+		arg.LinkReasons,
+	)
 	return err
 }

@@ -22,6 +22,21 @@ type Audit struct {
 	After       json.RawMessage
 }
 
+type AvailabilityChange struct {
+	UserID  uuid.UUID
+	At      time.Time
+	StateID uuid.UUID
+}
+
+type AvailabilityState struct {
+	ID           uuid.UUID
+	Label        string
+	TakesCalls   bool
+	CountsAsWork bool
+	Position     int
+	Active       bool
+}
+
 type BulkChange struct {
 	ID       uuid.UUID
 	UserID   uuid.UUID
@@ -64,6 +79,10 @@ type Call struct {
 	TalkMs         int64
 	Withheld       bool
 	MissedWhy      string
+	MessageMs      int64
+	BoxUserID      *uuid.UUID
+	ColleagueID    *uuid.UUID
+	ByHand         bool
 }
 
 type CallFact struct {
@@ -90,6 +109,15 @@ type CallType struct {
 	Label    string
 	Position int
 	Active   bool
+}
+
+type ColleagueNote struct {
+	ID     uuid.UUID
+	FromID uuid.UUID
+	ToID   uuid.UUID
+	Text   string
+	At     time.Time
+	DoneAt *time.Time
 }
 
 type Command struct {
@@ -237,6 +265,12 @@ type Line struct {
 	RingMode     string
 	RingSeconds  int
 	LimitSeconds int
+	Hours        json.RawMessage
+	Unanswered   string
+	Closed       string
+	Greeting     string
+	ClosedText   string
+	Version      int
 }
 
 type LineRep struct {
@@ -272,6 +306,14 @@ type Merge struct {
 	At       time.Time
 	Moved    json.RawMessage
 	UndoneAt *time.Time
+}
+
+type NumberChoice struct {
+	E164     string
+	Ext      string
+	RecordID uuid.UUID
+	UserID   *uuid.UUID
+	At       time.Time
 }
 
 type Outcome struct {
@@ -355,10 +397,10 @@ type RecordItem struct {
 
 type RepState struct {
 	UserID           uuid.UUID
-	Availability     string
 	Since            time.Time
 	ForegroundCallID *uuid.UUID
 	Version          int
+	StateID          uuid.UUID
 }
 
 type Server struct {
@@ -416,20 +458,24 @@ type Unreturned struct {
 	ClosedHow  string
 	Reason     string
 	Version    int
+	UserID     *uuid.UUID
 }
 
 type User struct {
-	ID           uuid.UUID
-	Login        string
-	Name         string
-	Role         string
-	Team         string
-	PasswordHash string
-	Zone         string
-	NumberStyle  string
-	LineID       *uuid.UUID
-	Extension    string
-	Active       bool
-	CreatedAt    time.Time
-	CalendarHash []byte
+	ID              uuid.UUID
+	Login           string
+	Name            string
+	Role            string
+	Team            string
+	PasswordHash    string
+	Zone            string
+	NumberStyle     string
+	LineID          *uuid.UUID
+	Extension       string
+	Active          bool
+	CreatedAt       time.Time
+	CalendarHash    []byte
+	Opens           string
+	AddressTemplate string
+	Greeting        string
 }

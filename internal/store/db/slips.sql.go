@@ -182,7 +182,7 @@ func (q *Queries) LockNotes(ctx context.Context, slipID uuid.UUID) (LockNotesRow
 
 const lockSlip = `-- name: LockSlip :one
 SELECT s.id, s.call_id, s.user_id, s.state, s.subject, s.call_type_id, s.outcome_id, s.asks_who, s.version, s.filed_at,
-  coalesce(n.body, '')::text AS notes_body, (c.ended_at IS NOT NULL)::boolean AS call_ended
+  coalesce(n.body, '')::text AS notes_body, (c.ended_at IS NOT NULL)::boolean AS call_ended, (c.direction = 'internal')::boolean AS internal
 FROM slips s JOIN calls c ON c.id = s.call_id LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE s.id = $1 FOR UPDATE OF s
 `
@@ -200,6 +200,7 @@ type LockSlipRow struct {
 	FiledAt    *time.Time
 	NotesBody  string
 	CallEnded  bool
+	Internal   bool
 }
 
 func (q *Queries) LockSlip(ctx context.Context, id uuid.UUID) (LockSlipRow, error) {
@@ -218,6 +219,7 @@ func (q *Queries) LockSlip(ctx context.Context, id uuid.UUID) (LockSlipRow, erro
 		&i.FiledAt,
 		&i.NotesBody,
 		&i.CallEnded,
+		&i.Internal,
 	)
 	return i, err
 }

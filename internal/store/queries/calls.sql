@@ -58,11 +58,13 @@ ON CONFLICT DO NOTHING;
 -- The call's summary after fact @last_seq; an older one changes nothing.
 WITH changed AS (
   UPDATE calls SET state = @state, last_seq = @last_seq, rang_at = sqlc.narg('rang_at'), answered_at = sqlc.narg('answered_at'),
-    ended_at = sqlc.narg('ended_at'), end_reason = @end_reason, dial_ms = @dial_ms, ring_ms = @ring_ms, talk_ms = @talk_ms
+    ended_at = sqlc.narg('ended_at'), end_reason = @end_reason, dial_ms = @dial_ms, ring_ms = @ring_ms, talk_ms = @talk_ms, message_ms = @message_ms
   WHERE calls.id = @call_id AND calls.last_seq < @last_seq AND calls.ended_at IS NULL
   RETURNING calls.id, calls.ended_at
 ), freed AS (
-  UPDATE rep_state SET foreground_call_id = NULL, version = version + 1
+  -- A call on hold meanwhile is in the foreground again.
+  UPDATE rep_state SET version = version + 1, foreground_call_id = (SELECT o.call_id FROM slips o JOIN calls p ON p.id = o.call_id
+    WHERE o.user_id = rep_state.user_id AND o.state = 'open' AND p.ended_at IS NULL AND p.id <> rep_state.foreground_call_id ORDER BY o.created_at DESC LIMIT 1)
   WHERE foreground_call_id IN (SELECT id FROM changed WHERE ended_at IS NOT NULL)
 ), spans AS (
   INSERT INTO leg_spans (call_id, leg_no, bridge_no, from_at, to_at)
@@ -87,28 +89,30 @@ SELECT seq, at, kind, data FROM call_facts WHERE call_id = @call_id ORDER BY seq
 -- The same as CallsByIDs for one call: PostgreSQL keeps the plan of this one, but plans a list anew each time.
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  c.withheld, c.missed_why,
+  c.withheld, c.missed_why, c.message_ms, c.by_hand, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
 FROM calls c
-LEFT JOIN slips s ON s.call_id = c.id
+LEFT JOIN LATERAL (SELECT * FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = @me DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
+LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE c.id = @id;
 
 -- name: CallsByIDs :many
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  c.withheld, c.missed_why,
+  c.withheld, c.missed_why, c.message_ms, c.by_hand, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
 FROM calls c
-LEFT JOIN slips s ON s.call_id = c.id
+LEFT JOIN LATERAL (SELECT * FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = @me DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
+LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE c.id = ANY (@ids::uuid[]);
 
@@ -129,8 +133,19 @@ ORDER BY cl.call_id, cl.role DESC, cl.at, r.id;
 SELECT c.id FROM slips s JOIN calls c ON c.id = s.call_id WHERE s.user_id = @user_id ORDER BY s.created_at DESC LIMIT @count;
 
 -- name: CallList :many
+-- Calls, newest first or, of what is unreturned, oldest first is for the reader to ask. An empty text leaves a condition out.
 SELECT c.id FROM calls c
-WHERE (sqlc.narg('user_id')::uuid IS NULL OR c.id IN (SELECT s.call_id FROM slips s WHERE s.user_id = sqlc.narg('user_id')))
+WHERE (sqlc.narg('user_id')::uuid IS NULL OR c.placed_by = sqlc.narg('user_id') AND c.direction <> 'inbound' OR c.colleague_id = sqlc.narg('user_id')
+    OR c.id IN (SELECT s.call_id FROM slips s WHERE s.user_id = sqlc.narg('user_id')))
+  AND (@way::text = '' OR c.direction = @way)
+  AND (@narrow::text NOT IN ('missed', 'voicemail') OR c.direction = 'inbound' AND c.answered_at IS NULL AND c.ended_at IS NOT NULL)
+  AND (@narrow <> 'voicemail' OR c.message_ms > 0)
+  AND (@narrow <> 'unreturned' OR EXISTS (SELECT FROM unreturned u WHERE u.call_id = c.id AND u.closed_at IS NULL))
+  AND (@narrow <> 'nobody' OR c.direction <> 'internal' AND NOT EXISTS (SELECT FROM call_links l WHERE l.call_id = c.id))
+  AND (@narrow <> 'no_outcome' OR EXISTS (SELECT FROM slips o WHERE o.call_id = c.id AND o.outcome_id IS NULL) AND c.direction <> 'internal')
+  AND (@q::text = '' OR c.remote_typed ILIKE '%' || @q || '%' OR @digits::text <> '' AND c.remote_e164 LIKE '%' || @digits || '%'
+    OR EXISTS (SELECT FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND r.search LIKE '%' || fold(@q) || '%')
+    OR EXISTS (SELECT FROM slips s JOIN users u ON u.id = s.user_id WHERE s.call_id = c.id AND u.name ILIKE '%' || @q || '%'))
   AND (c.started_at, c.id) < (@before::timestamptz, @before_id::uuid)
 ORDER BY c.started_at DESC, c.id DESC LIMIT @count;
 

@@ -5,16 +5,18 @@ SELECT id, login, name, role, team, password_hash, zone, number_style, line_id, 
 SELECT id, login, name, role, team, zone, number_style, line_id, extension FROM users WHERE id = @id AND active;
 
 -- name: Users :many
-SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(s.availability, 'available')::text AS availability,
-  (s.foreground_call_id IS NOT NULL)::boolean AS in_call
-FROM users u LEFT JOIN rep_state s ON s.user_id = u.id WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name;
+SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.label, '')::text AS availability,
+  coalesce(t.takes_calls, false)::boolean AS takes_calls, s.since, (s.foreground_call_id IS NOT NULL)::boolean AS in_call,
+  EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > @wrapping_since)::boolean AS wrapping
+FROM users u LEFT JOIN rep_state s ON s.user_id = u.id LEFT JOIN availability_states t ON t.id = s.state_id WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name;
 
 -- name: InsertUser :exec
 INSERT INTO users (id, login, name, role, team, password_hash, zone, line_id, extension)
 VALUES (@id, @login, @name, @role, @team, @password_hash, @zone, sqlc.narg('line_id'), @extension);
 
 -- name: InsertRepState :exec
-INSERT INTO rep_state (user_id) VALUES (@user_id) ON CONFLICT DO NOTHING;
+WITH made AS (INSERT INTO rep_state (user_id) VALUES (@user_id) ON CONFLICT DO NOTHING RETURNING user_id, since, state_id)
+INSERT INTO availability_changes (user_id, at, state_id) SELECT user_id, since, state_id FROM made;
 
 -- name: Lines :many
 SELECT id, e164, label, source, region, main, active FROM lines ORDER BY position, id;

@@ -20,7 +20,8 @@ FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.r
 WHERE f.id = ANY (@ids::uuid[]);
 
 -- name: LaneFollowUps :many
-SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.kind, f.version
+SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.kind, f.version,
+  coalesce((SELECT max(d.amount_minor) FROM records d WHERE d.kind = 'deal' AND d.person_id = f.record_id AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost')), 0)::bigint AS value
 FROM follow_ups f JOIN records r ON r.id = f.record_id
 WHERE f.owner_id = @owner_id AND f.state = 'open' AND r.deleted_at IS NULL
 ORDER BY f.due_at NULLS LAST LIMIT 200;

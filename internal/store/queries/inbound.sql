@@ -1,10 +1,11 @@
 -- name: LineByNumber :one
-SELECT id, e164, label, source, zone, ring_mode, ring_seconds, limit_seconds FROM lines WHERE e164 = @e164 AND active;
+SELECT id, e164, label, source, zone, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text FROM lines WHERE e164 = @e164 AND active;
 
 -- name: RepsOfLine :many
 -- Whom a line may ring, as the line names them; a line that names nobody rings every rep.
-SELECT u.id, s.availability, s.since, (s.foreground_call_id IS NOT NULL)::boolean AS busy
-FROM users u JOIN rep_state s ON s.user_id = u.id LEFT JOIN line_reps l ON l.line_id = @line_id AND l.user_id = u.id
+SELECT u.id, t.takes_calls, s.since, (s.foreground_call_id IS NOT NULL)::boolean AS busy,
+  EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > @wrapping_since)::boolean AS wrapping
+FROM users u JOIN rep_state s ON s.user_id = u.id JOIN availability_states t ON t.id = s.state_id LEFT JOIN line_reps l ON l.line_id = @line_id AND l.user_id = u.id
 WHERE u.active AND (l.user_id IS NOT NULL OR u.role = 'rep' AND NOT EXISTS (SELECT FROM line_reps x WHERE x.line_id = @line_id))
 ORDER BY l.position NULLS LAST, u.name;
 
@@ -33,13 +34,13 @@ WITH freed AS (
 INSERT INTO slips (id, call_id, user_id, asks_who, created_at) VALUES (@id, @call_id, @user_id, @asks_who, @at);
 
 -- name: SetMissedWhy :exec
-UPDATE calls SET missed_why = @why WHERE id = @id;
+UPDATE calls SET missed_why = @why, box_user_id = sqlc.narg('box_user_id') WHERE id = @id;
 
 -- name: OwesCall :exec
--- A call that nobody answered is owed, unless its number is withheld: there is nobody to call back.
-INSERT INTO unreturned (call_id, line_id, remote_e164, since)
-SELECT c.id, c.line_id, c.remote_e164, c.started_at FROM calls c
-WHERE c.id = @call_id AND c.direction = 'inbound' AND c.remote_e164 <> '' ON CONFLICT DO NOTHING;
+-- A call that nobody answered is owed, unless its number is withheld and no message was left: there is nobody to call back.
+INSERT INTO unreturned (call_id, line_id, remote_e164, since, user_id)
+SELECT c.id, c.line_id, c.remote_e164, c.started_at, c.box_user_id FROM calls c
+WHERE c.id = @call_id AND c.direction = 'inbound' AND (c.remote_e164 <> '' OR c.message_ms > 0) ON CONFLICT DO NOTHING;
 
 -- name: SettleUnreturned :execrows
 -- A conversation with a number settles what is owed to it, for everybody; a try without an answer is counted.
@@ -48,33 +49,191 @@ UPDATE unreturned u SET
   closed_at = CASE WHEN @spoke THEN @at::timestamptz END,
   closed_how = CASE WHEN @spoke THEN 'conversation' ELSE '' END,
   version = u.version + 1
-FROM calls c WHERE c.id = @call_id AND u.remote_e164 = c.remote_e164 AND u.closed_at IS NULL AND u.call_id <> c.id
+FROM calls c WHERE c.id = @call_id AND u.remote_e164 = c.remote_e164 AND u.remote_e164 <> '' AND u.closed_at IS NULL AND u.call_id <> c.id
   AND (@spoke OR c.direction = 'outbound');
 
 -- name: OpenUnreturned :many
 SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coalesce(t.name, '')::text AS taken_name, u.version,
-  c.remote_ext, (SELECT count(*) FROM unreturned o WHERE o.remote_e164 = u.remote_e164 AND o.closed_at IS NULL)::int AS times
+  c.remote_ext, c.remote_typed, c.message_ms, u.user_id,
+  (CASE WHEN u.remote_e164 = '' THEN 1 ELSE (SELECT count(*) FROM unreturned o WHERE o.remote_e164 = u.remote_e164 AND o.closed_at IS NULL) END)::int AS times
 FROM unreturned u JOIN calls c ON c.id = u.call_id LEFT JOIN users t ON t.id = u.taken_by
-WHERE u.closed_at IS NULL ORDER BY u.since LIMIT 200;
+WHERE u.closed_at IS NULL AND (@everything::boolean OR u.user_id = @me::uuid
+  OR u.user_id IS NULL AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id AND l.user_id = @me) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id)))
+ORDER BY u.since LIMIT 200;
 
 -- name: LockUnreturned :one
 SELECT call_id, remote_e164, taken_by, closed_at, version FROM unreturned WHERE call_id = @call_id FOR UPDATE;
 
 -- name: TakeUnreturned :exec
-UPDATE unreturned SET taken_by = sqlc.narg('user_id'), taken_at = @at, version = version + 1 WHERE remote_e164 = @remote_e164 AND closed_at IS NULL;
+UPDATE unreturned SET taken_by = sqlc.narg('user_id'), taken_at = @at, version = version + 1 WHERE (remote_e164 = @remote_e164 AND remote_e164 <> '' OR call_id = @call_id) AND closed_at IS NULL;
 
 -- name: CloseUnreturned :exec
 UPDATE unreturned SET closed_at = sqlc.narg('at'), closed_by = sqlc.narg('user_id'), closed_how = @how, reason = @reason, version = version + 1
-WHERE remote_e164 = @remote_e164 AND closed_at IS NULL;
+WHERE (remote_e164 = @remote_e164 AND remote_e164 <> '' OR call_id = @call_id) AND closed_at IS NULL;
 
 -- name: ReopenUnreturned :exec
 UPDATE unreturned SET closed_at = NULL, closed_by = NULL, closed_how = '', reason = '', version = version + 1 WHERE call_id = @call_id;
 
 -- name: SetAvailability :exec
-UPDATE rep_state SET availability = @availability, since = @at, version = version + 1 WHERE user_id = @user_id AND availability <> @availability;
+WITH changed AS (
+  UPDATE rep_state SET state_id = @state_id, since = @at, version = version + 1 WHERE rep_state.user_id = @user_id AND rep_state.state_id <> @state_id RETURNING rep_state.user_id
+)
+INSERT INTO availability_changes (user_id, at, state_id) SELECT changed.user_id, @at, @state_id FROM changed ON CONFLICT DO NOTHING;
 
 -- name: Availability :one
-SELECT availability, since FROM rep_state WHERE user_id = @user_id;
+SELECT s.state_id, s.since, t.label, t.takes_calls FROM rep_state s JOIN availability_states t ON t.id = s.state_id WHERE s.user_id = @user_id;
+
+-- name: AvailabilityStates :many
+SELECT id, label, takes_calls, counts_as_work, position, active FROM availability_states ORDER BY position, id;
+
+-- name: PutAvailabilityState :exec
+INSERT INTO availability_states (id, label, takes_calls, counts_as_work, position, active) VALUES (@id, @label, @takes_calls, @counts_as_work, @position, @active)
+ON CONFLICT (id) DO UPDATE SET label = EXCLUDED.label, takes_calls = EXCLUDED.takes_calls, counts_as_work = EXCLUDED.counts_as_work,
+  position = EXCLUDED.position, active = EXCLUDED.active;
+
+-- name: LeaveState :exec
+-- Who is in a state that is no longer offered is put into another.
+UPDATE rep_state SET state_id = @instead, since = @at, version = version + 1 WHERE state_id = @state_id;
+
+-- name: AvailabilityHistory :many
+SELECT c.at, t.label, t.takes_calls, t.counts_as_work FROM availability_changes c JOIN availability_states t ON t.id = c.state_id
+WHERE c.user_id = @user_id ORDER BY c.at DESC LIMIT 100;
+
+-- name: SinceSpoken :many
+-- What has happened on a record since a rep last spoke with it: calls of colleagues and changes, newest first.
+SELECT h.kind, h.at, coalesce(u.name, a.name, '')::text AS by_name, coalesce(o.label, '')::text AS outcome
+FROM history h
+LEFT JOIN calls c ON h.kind = 'call' AND c.id = h.ref_id LEFT JOIN slips s ON s.call_id = c.id LEFT JOIN users u ON u.id = s.user_id LEFT JOIN outcomes o ON o.id = s.outcome_id
+LEFT JOIN audit d ON h.kind = 'change' AND d.id = h.ref_id LEFT JOIN users a ON a.id = d.actor_id
+WHERE h.record_id = @record_id AND h.at > @since AND h.kind IN ('call', 'change') AND h.ref_id <> @without
+ORDER BY h.at DESC LIMIT 20;
+
+-- name: LastSpoken :many
+-- When a rep last spoke with a record.
+SELECT c.answered_at FROM history h JOIN calls c ON c.id = h.ref_id JOIN slips s ON s.call_id = c.id
+WHERE h.record_id = @record_id AND h.kind = 'call' AND s.user_id = @user_id AND c.answered_at IS NOT NULL ORDER BY h.at DESC LIMIT 1;
+
+-- name: MatchSigns :many
+-- What speaks for each of several records that share a number.
+SELECT r.id,
+  coalesce((SELECT max(c.answered_at) FROM call_links l JOIN calls c ON c.id = l.call_id WHERE l.record_id = r.id AND c.remote_e164 = @e164), '0001-01-01 00:00:00+00')::timestamptz AS spoke_at,
+  coalesce((SELECT max(c.started_at) FROM call_links l JOIN calls c ON c.id = l.call_id WHERE l.record_id = r.id AND c.remote_e164 = @e164 AND c.direction = 'outbound'), '0001-01-01 00:00:00+00')::timestamptz AS tried_at,
+  EXISTS (SELECT FROM records d WHERE d.kind = 'deal' AND (d.person_id = r.id OR d.company_id = r.id) AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost'))::boolean AS open_deal,
+  EXISTS (SELECT FROM records d WHERE d.kind = 'case' AND (d.person_id = r.id OR d.company_id = r.id) AND d.deleted_at IS NULL AND d.stage <> 'solved')::boolean AS open_case
+FROM records r WHERE r.id = ANY (@ids::uuid[]);
+
+-- name: NumberChoice :one
+SELECT record_id FROM number_choices WHERE e164 = @e164 AND ext = @ext;
+
+-- name: ChooseForNumber :exec
+INSERT INTO number_choices (e164, ext, record_id, user_id, at) VALUES (@e164, @ext, @record_id, @user_id, @at)
+ON CONFLICT (e164, ext) DO UPDATE SET record_id = EXCLUDED.record_id, user_id = EXCLUDED.user_id, at = EXCLUDED.at;
+
+-- name: PastCandidates :many
+-- Records on which earlier calls with a number were put by hand, though it is not stored there.
+SELECT DISTINCT ON (r.id) r.id AS record_id, r.kind, r.name, r.company_id, r.person_id, r.owner_id
+FROM calls c JOIN call_links l ON l.call_id = c.id AND l.role <> 'about' JOIN records r ON r.id = l.record_id
+WHERE c.remote_e164 = @e164 AND c.remote_ext = @ext AND r.deleted_at IS NULL AND r.kind IN ('contact', 'lead', 'company')
+  AND NOT EXISTS (SELECT FROM phone_numbers n WHERE n.record_id = r.id AND n.e164 = @e164)
+  AND NOT EXISTS (SELECT FROM call_links p JOIN phone_numbers n ON n.record_id = p.record_id AND n.e164 = @e164 WHERE p.call_id = c.id)
+LIMIT 10;
+
+-- name: AdoptCalls :many
+-- Earlier calls with a number that are on nobody's record.
+SELECT c.id, c.started_at FROM calls c
+WHERE c.remote_e164 = @e164 AND c.remote_ext = @ext AND c.id <> @without AND NOT EXISTS (SELECT FROM call_links l WHERE l.call_id = c.id)
+ORDER BY c.started_at DESC LIMIT 500;
+
+-- name: InsertColleagueNote :exec
+INSERT INTO colleague_notes (id, from_id, to_id, text, at) VALUES (@id, @from_id, @to_id, @text, @at);
+
+-- name: OpenColleagueNotes :many
+SELECT n.id, n.text, n.at, n.from_id, u.name AS from_name FROM colleague_notes n JOIN users u ON u.id = n.from_id WHERE n.to_id = @to_id AND n.done_at IS NULL ORDER BY n.at LIMIT 100;
+
+-- name: SettleColleagueNote :execrows
+UPDATE colleague_notes SET done_at = sqlc.narg('done_at') WHERE id = @id AND to_id = @to_id;
+
+-- name: LinesFully :many
+SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, version
+FROM lines ORDER BY position, id;
+
+-- name: LineReps :many
+SELECT line_id, user_id FROM line_reps ORDER BY line_id, position;
+
+-- name: UpdateLine :execrows
+UPDATE lines SET label = @label, source = @source, zone = @zone, active = @active, ring_mode = @ring_mode, ring_seconds = @ring_seconds, limit_seconds = @limit_seconds,
+  hours = @hours, unanswered = @unanswered, closed = @closed, greeting = @greeting, closed_text = @closed_text, version = version + 1
+WHERE id = @id AND version = @version;
+
+-- name: InsertLine :exec
+INSERT INTO lines (id, e164, label, source, region, zone, position) VALUES (@id, @e164, @label, @source, @region, @zone, (SELECT coalesce(max(position), 0) + 1 FROM lines));
+
+-- name: ClearLineReps :exec
+DELETE FROM line_reps WHERE line_id = @line_id;
+
+-- name: PutLineReps :exec
+INSERT INTO line_reps (line_id, user_id, position) SELECT @line_id, u.id, u.place::int FROM unnest(@users::uuid[]) WITH ORDINALITY AS u (id, place);
+
+-- name: RepsByID :many
+SELECT id, name, greeting FROM users WHERE id = ANY (@ids::uuid[]) AND active;
+
+-- name: Preferences :one
+SELECT opens, address_template, greeting FROM users WHERE id = @id;
+
+-- name: SetPreferences :exec
+UPDATE users SET opens = @opens, address_template = @address_template, greeting = @greeting WHERE id = @id;
+
+-- name: PlaceInternal :exec
+-- Everything that an internal call is when it is placed, in one statement.
+WITH new_call AS (
+  INSERT INTO calls (id, direction, remote_e164, remote_typed, caller_id, device, placed_by, colleague_id, owner_server, owner_epoch, state, last_seq, started_at, rang_at)
+  VALUES (@call_id, 'internal', '', @colleague_name, '', 'browser', @user_id, @colleague_id, @owner_server, @owner_epoch, @state, @last_seq, @at, @at)
+), new_legs AS (
+  INSERT INTO legs (call_id, leg_no, party, user_id, device, state, started_at, rang_at, answered_at)
+  VALUES (@call_id, 1, 'rep', @user_id, 'browser', 'up', @at, NULL, @at), (@call_id, 2, 'rep', @colleague_id, 'browser', 'ringing', @at, @at, NULL)
+), new_facts AS (
+  INSERT INTO call_facts (call_id, seq, at, kind, schema, data)
+  SELECT @call_id, unnest(@fact_seqs::int[]), @at, unnest(@fact_kinds::text[]), @fact_schema, unnest(@fact_data::jsonb[])
+), new_slip AS (
+  INSERT INTO slips (id, call_id, user_id, created_at) VALUES (@slip_id, @call_id, @user_id, @at)
+), new_command AS (
+  INSERT INTO commands (user_id, key, action, request_hash, response, at) VALUES (@user_id, @command_key, 'place_call', @request_hash, @response, @at)
+)
+UPDATE rep_state SET foreground_call_id = @call_id, version = version + 1 WHERE rep_state.user_id = @user_id;
+
+-- name: FileEmptySlips :many
+-- Slips of an internal call on which nothing was written need no filing.
+UPDATE slips s SET state = 'filed', filed_at = @at, version = s.version + 1
+WHERE s.call_id = @call_id AND s.state = 'open' AND NOT EXISTS (SELECT FROM slip_notes n WHERE n.slip_id = s.id AND n.body <> '')
+RETURNING s.id, s.user_id;
+
+-- name: OwesColleague :exec
+-- An internal call that was not answered stands in the lane of who was called.
+INSERT INTO colleague_notes (id, from_id, to_id, text, at)
+SELECT c.id, c.placed_by, c.colleague_id, @text, c.started_at FROM calls c WHERE c.id = @call_id AND c.placed_by IS NOT NULL AND c.colleague_id IS NOT NULL ON CONFLICT DO NOTHING;
+
+-- name: SetForeground :exec
+UPDATE rep_state SET foreground_call_id = @call_id, version = version + 1 WHERE user_id = @user_id;
+
+-- name: WriteDownCall :exec
+-- A call that was made elsewhere, with its slip, filed.
+WITH new_call AS (
+  INSERT INTO calls (id, direction, line_id, remote_e164, remote_ext, remote_typed, remote_label, caller_id, device, placed_by, owner_server, owner_epoch,
+    state, last_seq, started_at, answered_at, ended_at, end_reason, talk_ms, by_hand)
+  VALUES (@call_id, @direction, NULL, @remote_e164, @remote_ext, @remote_typed, '', '', 'elsewhere', @user_id, @owner_server, @owner_epoch,
+    'ended', 0, @started_at, sqlc.narg('answered_at'), @ended_at, @end_reason, @talk_ms, true)
+), new_slip AS (
+  INSERT INTO slips (id, call_id, user_id, state, subject, outcome_id, created_at, filed_at)
+  VALUES (@slip_id, @call_id, @user_id, 'filed', '', sqlc.narg('outcome_id'), @at, @at)
+), new_notes AS (
+  INSERT INTO slip_notes (slip_id, body, version, saved_at) VALUES (@slip_id, @notes, 1, @at)
+), new_links AS (
+  INSERT INTO call_links (call_id, record_id, slip_id, role, reason, linked_by, at)
+  SELECT @call_id, unnest(@link_records::uuid[]), @slip_id, unnest(@link_roles::text[]), unnest(@link_reasons::text[]), @user_id, @at
+), new_history AS (
+  INSERT INTO history (record_id, at, kind, ref_id) SELECT unnest(@link_records::uuid[]), @started_at, 'call', @call_id
+)
+INSERT INTO commands (user_id, key, action, request_hash, response, at) VALUES (@user_id, @command_key, 'write_down_call', @request_hash, @response, @at);
 
 -- name: LastContact :many
 -- What a rep wants to know before the first word: the last finished call with a record and what came of it.
@@ -90,3 +249,12 @@ ORDER BY kind = 'case' DESC, id DESC LIMIT 3;
 
 -- name: OpenPromises :many
 SELECT text, due_at FROM follow_ups WHERE record_id = @record_id AND state = 'open' AND promised ORDER BY due_at NULLS LAST LIMIT 2;
+
+-- name: InCallElsewhere :one
+-- Whether a rep is in a call that another server drives.
+SELECT EXISTS (SELECT FROM rep_state r JOIN calls c ON c.id = r.foreground_call_id
+  WHERE r.user_id = @user_id AND c.ended_at IS NULL AND NOT (c.owner_server = @me AND c.owner_epoch = @my_epoch))::boolean;
+
+-- name: SomebodysNumber :one
+-- A number of somebody by chance, of the first thousand of the book.
+SELECT n.e164 FROM (SELECT e164, id FROM phone_numbers WHERE e164 IS NOT NULL ORDER BY id LIMIT 1000) n ORDER BY md5(n.id::text || @salt::text) LIMIT 1;

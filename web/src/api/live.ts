@@ -145,6 +145,10 @@ function apply(client: QueryClient, event: LiveEvent) {
     case "import":
       refresh("imports");
       return;
+    case "team":
+      refresh("team");
+      refresh("book");
+      return;
     case "lane":
       refresh("lane");
       refresh("follow-ups");

@@ -4,6 +4,14 @@ import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/
 import { api, ask, type Schemas } from "./client";
 import { withNewest } from "./call_states";
 
+/** CallsAsked says which calls are listed. */
+export type CallsAsked = {
+  whose: "mine" | "team";
+  way?: "inbound" | "outbound" | "internal";
+  only?: "missed" | "voicemail" | "unreturned" | "nobody" | "no_outcome";
+  q?: string;
+};
+
 export const queries = {
   me: queryOptions({
     queryKey: ["me"],
@@ -20,6 +28,14 @@ export const queries = {
     queryKey: ["desk"],
     queryFn: async () => ({ calls: (await ask(api.GET("/api/desk"))).calls.map(withNewest) }),
   }),
+  team: queryOptions({ queryKey: ["team"], queryFn: () => ask(api.GET("/api/team")), refetchInterval: 15_000 }),
+  availabilityOf: (id: string) =>
+    queryOptions({
+      queryKey: ["team", id],
+      queryFn: () => ask(api.GET("/api/team/{id}/availability", { params: { path: { id } } })),
+    }),
+  lines: queryOptions({ queryKey: ["lines"], queryFn: () => ask(api.GET("/api/settings/lines")) }),
+  states: queryOptions({ queryKey: ["states"], queryFn: () => ask(api.GET("/api/settings/availability")) }),
   rings: queryOptions({ queryKey: ["rings"], queryFn: () => ask(api.GET("/api/rings")) }),
   outside: queryOptions({
     queryKey: ["outside"],
@@ -99,10 +115,11 @@ export const queries = {
       placeholderData: keepPreviousData,
       staleTime: 2_000,
     }),
-  calls: (whose: "mine" | "team") =>
+  calls: (asked: CallsAsked) =>
     infiniteQueryOptions({
-      queryKey: ["calls", whose],
-      queryFn: ({ pageParam }) => ask(api.GET("/api/calls", { params: { query: { whose, before: pageParam } } })),
+      queryKey: ["calls", asked],
+      queryFn: ({ pageParam }) => ask(api.GET("/api/calls", { params: { query: { ...asked, before: pageParam } } })),
+      placeholderData: keepPreviousData,
       initialPageParam: "",
       getNextPageParam: (last) => last.next || undefined,
     }),

@@ -1011,6 +1011,230 @@ export interface paths {
         patch: operations["changeUnreturned"];
         trace?: never;
     };
+    "/api/calls/{id}/voicemail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sendToVoicemail"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/mute": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["muteCall"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["pressKeys"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/written-down": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["writeDownCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/slips/{id}/new-record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["recordFromCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["setPreferences"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/team": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listTeam"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/team/{id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["leaveNote"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/team/{id}/availability": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get: operations["listAvailability"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/colleague-notes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch: operations["settleNote"];
+        trace?: never;
+    };
+    "/api/settings/availability": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listAvailabilityStates"];
+        put: operations["putAvailabilityStates"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listLines"];
+        put?: never;
+        post: operations["addLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/lines/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["updateLine"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/outside": {
         parameters: {
             query?: never;
@@ -1077,13 +1301,17 @@ export interface components {
             demo: boolean;
             /** @description The telephone network is the built-in stand-in */
             simulated: boolean;
-            availability: string;
+            availability: components["schemas"]["AvailabilityChoice"];
+            availabilities: components["schemas"]["AvailabilityChoice"][];
+            preferences: components["schemas"]["Preferences"];
             firm: components["schemas"]["Firm"];
             outcomes: components["schemas"]["Outcome"][];
             call_types: components["schemas"]["CallType"][];
             live_epoch: string;
         };
         Firm: {
+            /** @description How long an unfiled slip keeps further calls away */
+            wrap_seconds: number;
             name: string;
             region: string;
             outcome_needed: boolean;
@@ -1223,7 +1451,12 @@ export interface components {
             name: string;
             extension: string;
             team: string;
+            /** @description Their state, or what they are doing: speaking, wrapping up */
             availability: string;
+            /** @description Could be called now */
+            free: boolean;
+            /** Format: date-time */
+            since: string | null;
         };
         RecordValue: {
             key: string;
@@ -1615,8 +1848,13 @@ export interface components {
             /** Format: uuid */
             owner_id?: string;
         };
-        /** @description Either a stored number or a typed one. */
+        /** @description Either a stored number, or a typed one, or a colleague. */
         NewCall: {
+            /**
+             * Format: uuid
+             * @description A colleague of the firm
+             */
+            colleague_id?: string;
             /** Format: uuid */
             number_id?: string;
             typed?: string;
@@ -1700,13 +1938,15 @@ export interface components {
             reason: string;
         };
         /** @enum {string} */
-        Phase: "dialing" | "ringing" | "speaking" | "ended";
+        Phase: "dialing" | "ringing" | "speaking" | "message" | "ended";
         /** @description The part of a call that changes while it goes on. */
         CallState: {
             /** Format: uuid */
             call_id: string;
             phase: components["schemas"]["Phase"];
             on_hold: boolean;
+            /** @description Whoever reads this is muted */
+            muted: boolean;
             /** Format: date-time */
             started_at: string;
             /** Format: date-time */
@@ -1742,6 +1982,19 @@ export interface components {
             ring_ms: number;
             /** Format: int64 */
             talk_ms: number;
+            /**
+             * Format: int64
+             * @description Length of a message that was left
+             */
+            message_ms: number;
+            /** @description Made elsewhere and written down afterwards */
+            by_hand: boolean;
+            /** @description Label of the line */
+            line: string;
+            /** @description What the line stands for */
+            source: string;
+            /** @description Whose main line it is, where a company alone is on the call */
+            company_line: components["schemas"]["RecordRef"] | null;
             links: components["schemas"]["CallLink"][];
             slip: components["schemas"]["Slip"];
         };
@@ -1796,7 +2049,7 @@ export interface components {
         };
         LaneEntry: {
             /** @enum {string} */
-            kind: "slip" | "follow_up" | "missed";
+            kind: "slip" | "follow_up" | "missed" | "note";
             /** Format: uuid */
             id: string;
             record: components["schemas"]["RecordRef"] | null;
@@ -1836,6 +2089,12 @@ export interface components {
             source: string;
             /** @description Who it probably is, best guess first */
             candidates: components["schemas"]["Candidate"][];
+            /** @description A colleague calls */
+            internal: boolean;
+            /** @description The first candidate is clearly meant */
+            clear: boolean;
+            /** @description Another program's page to open, or empty */
+            address: string;
             /** @description What matters before the first word, three at most */
             facts: string[];
         };
@@ -1843,14 +2102,146 @@ export interface components {
             on: boolean;
         };
         AvailabilityWish: {
-            /** @enum {string} */
-            availability: "available" | "away";
+            /**
+             * Format: uuid
+             * @description A state of availability
+             */
+            availability: string;
         };
         UnreturnedChange: {
             /** @enum {string} */
             action: "take" | "give_back" | "close" | "reopen";
             /** @description Of close: why nobody has to call back */
             reason?: string;
+        };
+        KeysWish: {
+            /** @description 0-9, *, # and A-D */
+            digits: string;
+        };
+        WrittenCall: {
+            /** @enum {string} */
+            direction: "inbound" | "outbound";
+            /** @description The other side's number */
+            typed: string;
+            /**
+             * Format: uuid
+             * @description With whom
+             */
+            record_id?: string;
+            /** Format: date-time */
+            started_at: string;
+            /** @description How long they spoke; 0 is without an answer */
+            seconds: number;
+            /** Format: uuid */
+            outcome_id?: string;
+            notes?: string;
+        };
+        /** @description Whoever is on the line becomes a record; number and source are filled in from the call. */
+        RecordFromCall: {
+            /** @enum {string} */
+            kind: "contact" | "lead";
+            name: string;
+            /**
+             * Format: uuid
+             * @description An existing company
+             */
+            company_id?: string;
+            /** @description A new company */
+            company_name?: string;
+            email?: string;
+            /** @description Label of the number; work where it is missing */
+            label?: string;
+        };
+        Preferences: {
+            /**
+             * @description When the caller's record opens
+             * @enum {string}
+             */
+            opens: "ring" | "answer" | "click" | "address";
+            /** @description Of address: RFC 6570 with number, name, contact_id, call_id */
+            address_template: string;
+            /** @description What callers hear before the beep */
+            greeting: string;
+        };
+        ColleagueNote: {
+            text: string;
+        };
+        NoteChange: {
+            done: boolean;
+        };
+        AvailabilityChange: {
+            /** Format: date-time */
+            at: string;
+            label: string;
+            takes_calls: boolean;
+            counts_as_work: boolean;
+        };
+        AvailabilityState: {
+            /**
+             * Format: uuid
+             * @description Missing for a new one
+             */
+            id: string | null;
+            label: string;
+            takes_calls: boolean;
+            counts_as_work: boolean;
+            active: boolean;
+        };
+        AvailabilityStates: {
+            states: components["schemas"]["AvailabilityState"][];
+            wrap_seconds?: number;
+        };
+        OpeningSpan: {
+            days: number[];
+            /** @description 09:00 */
+            from: string;
+            /** @description 17:30; 24:00 at the latest */
+            to: string;
+        };
+        FirmLine: {
+            /** Format: uuid */
+            id: string;
+            e164: string;
+            display: string;
+            label: string;
+            source: string;
+            zone: string;
+            active: boolean;
+            /** @enum {string} */
+            ring_mode: "all" | "longest_idle" | "in_order";
+            ring_seconds: number;
+            limit_seconds: number;
+            /** @description Opening times; none is always open */
+            spans: components["schemas"]["OpeningSpan"][];
+            off: string[];
+            /** @enum {string} */
+            unanswered: "voicemail" | "announcement" | "end";
+            /** @enum {string} */
+            closed: "voicemail" | "announcement";
+            greeting: string;
+            closed_text: string;
+            /** @description Whom it rings, in order; none is every rep */
+            reps: string[];
+            /** @description Open now */
+            open: boolean;
+            version: number;
+        };
+        NewLine: {
+            number: string;
+            label: string;
+            source?: string;
+        };
+        AvailabilityChoice: {
+            /** Format: uuid */
+            id: string;
+            label: string;
+            takes_calls: boolean;
+        };
+        OutsideMorning: {
+            running: boolean;
+            per_hour: number;
+            /** @description Calls made so far */
+            made: number;
         };
         OutsideLeg: {
             ref: string;
@@ -1861,6 +2252,10 @@ export interface components {
             /** @description Who of the book has the outside's number */
             who: string;
             answered: boolean;
+            /** @description Keypad tones that came from us */
+            keys: string;
+            /** @description What the outside hears now */
+            hears: string;
         };
         OutsideLine: {
             e164: string;
@@ -1870,10 +2265,15 @@ export interface components {
         Outside: {
             lines: components["schemas"]["OutsideLine"][];
             legs: components["schemas"]["OutsideLeg"][];
+            morning: components["schemas"]["OutsideMorning"];
         };
         OutsideAct: {
             /** @enum {string} */
-            action: "call" | "answer" | "hang_up" | "play" | "leave";
+            action: "call" | "answer" | "hang_up" | "play" | "leave" | "press" | "morning_start" | "morning_stop";
+            /** @description Of press */
+            digits?: string;
+            /** @description Of morning_start */
+            per_hour?: number;
             /** @description Of call: what the network says; empty is withheld */
             from?: string;
             /** @description Of call: a line of ours. Of play and leave: the number that is played */
@@ -1891,7 +2291,7 @@ export interface components {
             /** Format: int64 */
             n: number;
             /** @enum {string} */
-            kind: "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "saving";
+            kind: "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving";
             epoch?: string;
             resync?: boolean;
             call?: components["schemas"]["CallState"];
@@ -2259,6 +2659,9 @@ export interface operations {
         parameters: {
             query?: {
                 whose?: "mine" | "team";
+                way?: "inbound" | "outbound" | "internal";
+                only?: "missed" | "voicemail" | "unreturned" | "nobody" | "no_outcome";
+                q?: string;
                 before?: string;
             };
             header?: never;
@@ -3636,6 +4039,369 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sendToVoicemail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    muteCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldWish"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    pressKeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeysWish"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    writeDownCall: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WrittenCall"];
+            };
+        };
+        responses: {
+            /** @description Written down */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    recordFromCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordFromCall"];
+            };
+        };
+        responses: {
+            /** @description The call with its new record */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setPreferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preferences"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preferences"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTeam: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Everybody of the firm */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Colleague"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    leaveNote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ColleagueNote"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAvailability: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AvailabilityChange"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    settleNote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteChange"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAvailabilityStates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All of them */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AvailabilityState"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putAvailabilityStates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AvailabilityStates"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AvailabilityState"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All of them */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirmLine"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLine"];
+            };
+        };
+        responses: {
+            /** @description Added */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirmLine"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    updateLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirmLine"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirmLine"];
+                };
             };
             default: components["responses"]["Problem"];
         };

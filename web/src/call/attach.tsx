@@ -9,8 +9,10 @@ import { Button } from "../ui/button";
 import { Field } from "../ui/field";
 import { useTell } from "../ui/toast";
 import { putCall } from "./change_slip";
+import { UnknownCaller } from "./unknown_caller";
 
-function useAttach(call: Call) {
+/** useAttach puts a call on a record, or on nobody. */
+export function useAttach(call: Call) {
   const client = useQueryClient();
   const tell = useTell();
   const done = {
@@ -36,6 +38,19 @@ function useAttach(call: Call) {
 /** AttachQuestion asks, while it rings, whose a typed number is; nothing is attached before the answer. */
 export function AttachQuestion({ call }: { call: Call }) {
   const { attach, nobody } = useAttach(call);
+  const [making, setMaking] = useState(false);
+  if (making) {
+    const company = call.slip.candidates.find((c) => c.record.kind === "company");
+    return (
+      <UnknownCaller
+        call={call}
+        company={company?.record ?? null}
+        onDone={() => {
+          setMaking(false);
+        }}
+      />
+    );
+  }
   return (
     <div
       role="group"
@@ -54,6 +69,14 @@ export function AttachQuestion({ call }: { call: Call }) {
           {c.record.name} <span className="text-sm text-quiet">{c.reason}</span>
         </Button>
       ))}
+      <Button
+        look={call.slip.candidates.length === 0 ? "ours" : "plain"}
+        onClick={() => {
+          setMaking(true);
+        }}
+      >
+        {t.in.unknown.make}
+      </Button>
       <AttachSearch call={call} label={t.slip.someoneElse} />
       <Button
         onClick={() => {

@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, useSyncExternalStore } from "react";
+import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 
 import type { Call } from "../api/client";
 import { t } from "../messages";
@@ -7,8 +7,11 @@ import { Button } from "../ui/button";
 import { useNow } from "../ui/clock";
 import { AttachQuestion, AttachSearch } from "./attach";
 import { useFile } from "./change_slip";
+import { PutOnOpenRecord } from "./controls";
 import { keeperOf, type NotesState } from "./notes_keeper";
+import { Promise } from "./promise";
 import { CallType, LinkChip, Subject } from "./slip_fields";
+import { UnknownCaller } from "./unknown_caller";
 
 /** useNotes gives the keeper of a call's notes and what it holds now. */
 export function useNotes(call: Call) {
@@ -22,12 +25,22 @@ export function useNotes(call: Call) {
 /** NotesAndRecords is the middle of a slip: the notes, what the call was about, and the records it stands on. */
 export function NotesAndRecords({ call }: { call: Call }) {
   const { keeper, notes } = useNotes(call);
+  const [making, setMaking] = useState(false);
   const field = useRef<HTMLTextAreaElement>(null);
   const file = useFile(call);
   useKey("notes", () => field.current?.focus());
   return (
     <div className="flex min-w-0 flex-col gap-2 border-rule-strong p-3.5 min-[64rem]:border-r min-[64rem]:border-dashed">
       {call.slip.asks_who && <AttachQuestion call={call} />}
+      {making && (
+        <UnknownCaller
+          call={call}
+          company={call.company_line}
+          onDone={() => {
+            setMaking(false);
+          }}
+        />
+      )}
       <label className="sr-only" htmlFor={`notes-${call.slip.id}`}>
         {t.slip.notes}
       </label>
@@ -59,6 +72,19 @@ export function NotesAndRecords({ call }: { call: Call }) {
           <LinkChip key={l.record.id} call={call} record={l.record} />
         ))}
         <AttachSearch call={call} />
+        {!call.slip.asks_who && <PutOnOpenRecord call={call} />}
+        {call.company_line && !making && call.slip.state === "open" && (
+          <button
+            type="button"
+            className="min-h-6 rounded-sm border border-dashed border-edge px-1.5 text-sm text-quiet hover:text-ink"
+            onClick={() => {
+              setMaking(true);
+            }}
+          >
+            {t.in.unknown.contactOf(call.company_line.name)}
+          </button>
+        )}
+        <Promise call={call} />
         <NotesStatus notes={notes} />
       </div>
     </div>

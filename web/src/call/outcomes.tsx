@@ -14,7 +14,9 @@ export function Outcomes({ call }: { call: Call }) {
   const change = useChangeSlip(call);
   const file = useFile(call);
   const { hint, on } = useKeys();
-  const outcomes = me?.outcomes ?? [];
+  const internal = call.direction === "internal"; // among colleagues nothing is compulsory
+  const outcomes = internal ? [] : (me?.outcomes ?? []);
+  const needed = me?.firm.outcome_needed && !internal;
   const chosenId =
     change.isPending && change.variables.outcome_id !== undefined ? change.variables.outcome_id : call.slip.outcome_id;
   const chosen = outcomes.find((o) => o.id === chosenId);
@@ -24,7 +26,7 @@ export function Outcomes({ call }: { call: Call }) {
   };
   useOutcomeKeys(choose);
   const ended = call.state.phase === "ended";
-  const canFile = ended && (chosen !== undefined || !me?.firm.outcome_needed);
+  const canFile = ended && (chosen !== undefined || !needed);
   useKey("file", file.run);
   useKey(
     "later",
@@ -61,7 +63,7 @@ export function Outcomes({ call }: { call: Call }) {
       </div>
       <div className="mt-auto flex items-end justify-between gap-2">
         <p className="text-sm text-quiet" data-testid="what-filing-does">
-          {!chosen && me?.firm.outcome_needed
+          {!chosen && needed
             ? t.slip.chooseOutcome
             : chosen && call.links.length > 0
               ? t.slip.willFile(call.links.map((l) => l.record.name).join(", "), chosen.label)

@@ -1,13 +1,16 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 
+import { api, ask, type Call } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
 import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
+import { useTell } from "../ui/toast";
 import { useDial } from "./dial";
 import { focusSlip, useSlipOnDesk } from "./focus";
 import { callerOf, RingLine, useRings } from "./rings";
+import { RingSignal } from "./ring_signal";
 import { Slip } from "./slip";
 import { stateWord, whoOf } from "./words";
 
@@ -17,13 +20,15 @@ export function DeskStrip() {
   const rings = useRings();
   const { call, others } = useSlipOnDesk(desk?.calls ?? []);
   const live = others.filter((c) => c.state.phase !== "ended");
+  const speaking = desk?.calls.some((c) => c.state.phase === "speaking") ?? false;
   return (
     <section aria-label={t.strip.region} className="border-b border-rule-strong bg-paper px-3.5 py-2.5">
       {rings.length > 0 && (
         <div className={`flex flex-col gap-2 ${call ? "mb-2" : ""}`}>
           {rings.map((r, i) => (
-            <RingLine key={r.call_id} ring={r} first={i === 0} />
+            <RingLine key={r.call_id} ring={r} first={i === 0} second={speaking} />
           ))}
+          <RingSignal ring={rings[0]} quiet={speaking} />
         </div>
       )}
       {call ? <Slip call={call} /> : rings.length === 0 && <Next />}
@@ -42,11 +47,37 @@ export function DeskStrip() {
           >
             {t.strip.openSlip}
           </Button>
+          {c.state.on_hold && <GoOn call={c} />}
         </div>
       ))}
       <Announcer text={call ? t.announce.phase(whoOf(call), stateWord(call.state)) : ""} />
       <Announcer text={rings[0] ? t.announce.ring(callerOf(rings[0]), rings[0].line) : ""} />
     </section>
+  );
+}
+
+/** GoOn goes on with a call that is on hold; the other is held then. */
+function GoOn({ call }: { call: Call }) {
+  const tell = useTell();
+  const resume = useMutation({
+    mutationFn: () => ask(api.PUT("/api/calls/{id}/hold", { params: { path: { id: call.id } }, body: { on: false } })),
+    onSuccess: () => {
+      focusSlip(call.slip.id);
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
+  return (
+    <Button
+      look="ours"
+      disabled={resume.isPending}
+      onClick={() => {
+        resume.mutate();
+      }}
+    >
+      {t.in.during.goOn}
+    </Button>
   );
 }
 

@@ -8,6 +8,7 @@ import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { duration, useNow } from "../ui/clock";
 import { useTell } from "../ui/toast";
+import { TalkControls } from "./controls";
 import { useDial } from "./dial";
 import { companyOf, partsAt, personOf, stateWord, whoOf } from "./words";
 
@@ -29,13 +30,6 @@ export function Who({ call }: { call: Call }) {
     if (live && !hangUp.isPending) hangUp.mutate();
   };
   useKey("end", live ? end : undefined);
-  const hold = useMutation({
-    mutationFn: (on: boolean) =>
-      ask(api.PUT("/api/calls/{id}/hold", { params: { path: { id: call.id } }, body: { on } })),
-    onError: (e) => {
-      tell(e.message, { bad: true });
-    },
-  });
   const person = personOf(call);
   const company = companyOf(call);
   return (
@@ -61,20 +55,14 @@ export function Who({ call }: { call: Call }) {
             <br />
           </>
         )}
-        {call.direction === "inbound" ? t.slip.called(call.shown) : t.slip.shown(call.shown)}
+        {call.direction === "internal"
+          ? t.in.during.internal
+          : call.direction === "inbound"
+            ? t.slip.called(call.shown)
+            : t.slip.shown(call.shown)}
       </p>
-      <div className="mt-auto flex gap-2 pt-1.5">
-        {live && call.state.phase === "speaking" && (
-          <Button
-            disabled={hold.isPending}
-            aria-pressed={call.state.on_hold}
-            onClick={() => {
-              hold.mutate(!call.state.on_hold);
-            }}
-          >
-            {call.state.on_hold ? t.slip.resume : t.slip.hold}
-          </Button>
-        )}
+      <div className="mt-auto flex flex-wrap gap-1.5 pt-1.5">
+        {live && call.state.phase === "speaking" && <TalkControls call={call} />}
         {live ? (
           <Button
             look="ending"
@@ -86,14 +74,16 @@ export function Who({ call }: { call: Call }) {
             {call.state.phase === "speaking" ? t.slip.end : t.slip.giveUp}
           </Button>
         ) : (
-          <Button
-            disabled={dialing}
-            onClick={() => {
-              dial({ typed: call.display, ...(person ? { open_record_id: person.id } : {}) }, whoOf(call));
-            }}
-          >
-            {t.slip.callAgain}
-          </Button>
+          call.direction !== "internal" && (
+            <Button
+              disabled={dialing}
+              onClick={() => {
+                dial({ typed: call.display, ...(person ? { open_record_id: person.id } : {}) }, whoOf(call));
+              }}
+            >
+              {t.slip.callAgain}
+            </Button>
+          )
         )}
       </div>
     </div>

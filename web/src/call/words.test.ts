@@ -10,6 +10,7 @@ const state = (rest: Partial<CallState>): CallState => ({
   call_id: "c",
   phase: "dialing",
   on_hold: false,
+  muted: false,
   started_at: at(0),
   rang_at: null,
   answered_at: null,

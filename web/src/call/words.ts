@@ -5,13 +5,14 @@ import { duration } from "../ui/clock";
 
 /** whoOf names the other side: the person, else the company, else the number. */
 export function whoOf(call: Call): string {
+  if (call.direction === "internal") return call.display;
   return call.links[0]?.record.name ?? (call.withheld ? t.ring.withheld : call.display);
 }
 
 /** sentence says who called whom: they are named as given, or as "they" where their own record is read. */
 export function sentence(call: Call, they: string, rep: string): string {
   if (call.direction !== "inbound") return t.history.called(rep, they);
-  return call.slip.state === "none" ? t.history.unanswered(they) : t.history.answered(they, rep);
+  return call.state.answered_at === null ? t.history.unanswered(they) : t.history.answered(they, rep);
 }
 
 export const personOf = (call: Call) => call.links.find((l) => l.role === "person")?.record;
@@ -19,6 +20,7 @@ export const companyOf = (call: Call) => call.links.find((l) => l.role === "comp
 
 /** stateWord says in one or two words how a call stands, with the reason of its end. */
 export function stateWord(s: CallState): string {
+  if (s.muted && s.phase === "speaking" && !s.on_hold) return t.in.during.muted;
   if (s.on_hold) return t.slip.onHold;
   if (s.phase !== "ended") return t.slip.phases[s.phase] ?? s.phase;
   return t.slip.reasons[s.end_reason] ?? s.end_reason;
@@ -26,6 +28,7 @@ export function stateWord(s: CallState): string {
 
 /** howLong says how long was rung and talked. */
 export function howLong(call: Call): string {
+  if (call.message_ms > 0) return t.in.list.message(duration(call.message_ms));
   if (call.state.answered_at) return t.slip.talkedFor(duration(call.talk_ms));
   return call.ring_ms > 0
     ? `${stateWord(call.state)}, ${t.slip.rangFor(duration(call.ring_ms))}`

@@ -4,6 +4,7 @@ import { useState } from "react";
 
 import { api, ask, type Call, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
+import { useBook } from "../book/values";
 import { useDial } from "../call/dial";
 import { focusSlip } from "../call/focus";
 import { howLong, personOf, whoOf } from "../call/words";
@@ -11,6 +12,7 @@ import { t } from "../messages";
 import { Button, IconButton } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field } from "../ui/field";
+import { Menu, MenuItem, MenuLabel } from "../ui/menu";
 import { Direction, Hand, Tick, Tomorrow } from "../ui/icons";
 import { useArrowKeys } from "../ui/list";
 import { Failed, Loading } from "../ui/states";
@@ -90,6 +92,7 @@ function Owed({ entry }: { entry: Entry }) {
         {entry.kind === "slip" && <span className="sr-only">{t.lane.open(name)}</span>}
       </button>
       {entry.kind === "follow_up" && <Acts entry={entry} name={name} />}
+      {entry.kind === "note" && <NoteActs entry={entry} />}
       {entry.kind === "missed" && <MissedActs entry={entry} name={name} />}
     </li>
   );
@@ -99,6 +102,7 @@ const laneActs =
   "absolute right-0 bottom-1 flex gap-0.5 rounded-sm bg-paper opacity-0 group-focus-within:opacity-100 group-hover:opacity-100";
 
 function Acts({ entry, name }: { entry: Entry; name: string }) {
+  const me = useQuery(queries.me).data;
   const { dial } = useDial();
   const client = useQueryClient();
   const tell = useTell();
@@ -164,6 +168,12 @@ function Acts({ entry, name }: { entry: Entry; name: string }) {
       >
         <Tomorrow />
       </IconButton>
+      <GiveAway
+        entry={entry}
+        give={(to) => {
+          undoable(t.in.lane.given(to.name), { owner_id: to.id }, { ...(me ? { owner_id: me.id } : {}) });
+        }}
+      />
       <IconButton
         label={t.lane.done(entry.text)}
         onClick={() => {
@@ -173,6 +183,73 @@ function Acts({ entry, name }: { entry: Entry; name: string }) {
         <Tick />
       </IconButton>
     </span>
+  );
+}
+
+/** NoteActs settles what a colleague has left. */
+function NoteActs({ entry }: { entry: Entry }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const settle = useMutation({
+    mutationFn: (done: boolean) =>
+      ask(api.PATCH("/api/colleague-notes/{id}", { params: { path: { id: entry.id } }, body: { done } })),
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+    onSettled: () => void client.invalidateQueries({ queryKey: ["lane"] }),
+  });
+  return (
+    <span className={laneActs}>
+      <IconButton
+        label={t.lane.done(entry.text)}
+        onClick={() => {
+          settle.mutate(true, {
+            onSuccess: () => {
+              tell(t.lane.markedDone(entry.text), {
+                action: {
+                  label: t.lane.undo,
+                  run: () => {
+                    settle.mutate(false);
+                  },
+                },
+              });
+            },
+          });
+        }}
+      >
+        <Tick />
+      </IconButton>
+    </span>
+  );
+}
+
+/** GiveAway gives a follow-up to a colleague. */
+function GiveAway({ entry, give }: { entry: Entry; give: (to: Schemas["Colleague"]) => void }) {
+  const people = useBook().people;
+  const me = useQuery(queries.me).data;
+  return (
+    <Menu
+      align="end"
+      trigger={
+        <IconButton label={t.in.lane.give(entry.text)}>
+          <Hand />
+        </IconButton>
+      }
+    >
+      <MenuLabel>{t.in.lane.giveTo}</MenuLabel>
+      {people
+        .filter((p) => p.id !== me?.id)
+        .map((p) => (
+          <MenuItem
+            key={p.id}
+            onSelect={() => {
+              give(p);
+            }}
+          >
+            {p.name} <span className="ml-2 text-sm text-quiet">{p.availability}</span>
+          </MenuItem>
+        ))}
+    </Menu>
   );
 }
 
@@ -214,6 +291,7 @@ function MissedActs({ entry, name }: { entry: Entry; name: string }) {
     <span className={laneActs}>
       <button
         type="button"
+        hidden={!entry.typed}
         className="min-h-6 rounded-sm px-1.5 text-sm font-semibold text-ours hover:bg-ours-soft"
         onClick={() => {
           dial({ typed: entry.typed, ...(entry.record ? { open_record_id: entry.record.id } : {}) }, name);

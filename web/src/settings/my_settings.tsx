@@ -5,6 +5,7 @@ import { api, ask } from "../api/client";
 import { t } from "../messages";
 import { Button } from "../ui/button";
 import { useTell } from "../ui/toast";
+import { CallPreferences } from "./call_preferences";
 
 const s = t.book.settings;
 
@@ -32,6 +33,7 @@ export function MySettings() {
   };
   return (
     <div className="flex max-w-2xl flex-col gap-6">
+      <CallPreferences />
       <section aria-label={s.tel}>
         <h2 className="border-b border-rule-strong pb-1 text-quiet">{s.tel}</h2>
         <p className="py-2">{s.telText}</p>

@@ -4,7 +4,9 @@ import { useBook } from "../book/values";
 import { t } from "../messages";
 import { Tabs } from "../ui/tabs";
 import { DoNotCallSettings } from "./do_not_call";
+import { AvailabilitySettings } from "./availability";
 import { FieldSettings } from "./fields";
+import { LineSettings } from "./lines";
 import { MySettings } from "./my_settings";
 import { NumberSettings } from "./number_order";
 
@@ -19,6 +21,8 @@ export function Settings() {
     { key: "me", there: true, part: <MySettings /> },
     { key: "fields", there: rights.set_up, part: <FieldSettings /> },
     { key: "numbers", there: rights.set_up, part: <NumberSettings /> },
+    { key: "lines", there: rights.set_up, part: <LineSettings /> },
+    { key: "availability", there: rights.set_up, part: <AvailabilitySettings /> },
     { key: "do_not_call", there: rights.import, part: <DoNotCallSettings /> },
   ].filter((x) => x.there);
   const tab = tabs.find((x) => x.key === search.tab) ?? tabs[0];
@@ -30,7 +34,7 @@ export function Settings() {
           label={s.title}
           value={tab?.key ?? "me"}
           onChange={(next) => void navigate({ to: "/settings", search: next === "me" ? {} : { tab: next } })}
-          options={tabs.map((x) => ({ value: x.key, label: s.tabs[x.key] ?? x.key }))}
+          options={tabs.map((x) => ({ value: x.key, label: s.tabs[x.key] ?? t.in.settings.tabs[x.key] ?? x.key }))}
         />
       </div>
       {tab?.part}

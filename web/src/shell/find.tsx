@@ -76,6 +76,11 @@ export function FindField() {
       if (!o.dial.problem) callTyped(o.dial.typed, o.dial.display);
       return;
     }
+    if (o.colleague) {
+      dial({ colleague_id: o.colleague.id }, o.colleague.name);
+      close();
+      return;
+    }
     const number = o.row && best(o.row.numbers);
     if (o.row && second) {
       if (number) {
@@ -86,7 +91,7 @@ export function FindField() {
       void navigate({ to: "/records/$id", params: { id: o.row.id } });
       close();
     } else if (o.recent && second) {
-      dial({ typed: o.recent.display }, whoOf(o.recent));
+      if (o.recent.direction !== "internal") dial({ typed: o.recent.display }, whoOf(o.recent));
       close();
     } else if (o.recent) {
       const person = personOf(o.recent);

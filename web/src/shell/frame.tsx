@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, Outlet, useNavigate } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 
-import { api, ask, type Me, type Schemas } from "../api/client";
+import { api, ask, type Me } from "../api/client";
 import { startLive, useConnection } from "../api/live";
 import { queries } from "../api/queries";
 import { DialProvider } from "../call/dial";
@@ -39,6 +39,7 @@ export function Frame() {
   useKey("today", () => void navigate({ to: "/" }));
   useKey("people", () => void navigate({ to: "/people", search: {} }));
   useKey("calls", () => void navigate({ to: "/calls", search: {} }));
+  useKey("team", () => void navigate({ to: "/team" }));
   useKey("lists", () => void navigate({ to: "/lists" }));
   return (
     <DialProvider>
@@ -103,6 +104,9 @@ function Band({ onKeys }: { onKeys: () => void }) {
         <Link to="/calls" search={{}} activeOptions={{ includeSearch: false }} className={section}>
           {t.sections.calls}
         </Link>
+        <Link to="/team" className={section}>
+          {t.sections.team}
+        </Link>
         <Link to="/settings" search={{}} activeOptions={{ includeSearch: false }} className={section}>
           {t.sections.settings}
         </Link>
@@ -111,8 +115,6 @@ function Band({ onKeys }: { onKeys: () => void }) {
     </header>
   );
 }
-
-type Availability = Schemas["AvailabilityWish"]["availability"];
 
 function MyMenu({ onKeys }: { onKeys: () => void }) {
   const me = useQuery(queries.me).data;
@@ -128,16 +130,19 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
     },
   });
   const setAvailability = useMutation({
-    mutationFn: (availability: Availability) => ask(api.PUT("/api/me/availability", { body: { availability } })),
+    mutationFn: (availability: string) => ask(api.PUT("/api/me/availability", { body: { availability } })),
     onError: (e) => {
       tell(e.message, { bad: true });
     },
     onSuccess: (_, availability) => {
-      client.setQueryData(["me"], (now: Me | undefined) => now && { ...now, availability });
+      client.setQueryData(["me"], (now: Me | undefined) => {
+        const state = now?.availabilities.find((x) => x.id === availability);
+        return now && state ? { ...now, availability: state } : now;
+      });
     },
   });
   if (!me) return null;
-  const away = me.availability === "away";
+  const away = !me.availability.takes_calls;
   return (
     <div className="ml-auto min-w-0">
       <Menu
@@ -149,7 +154,7 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
               className={`size-2.5 shrink-0 rounded-full ${away ? "border-2 border-edge" : "bg-theirs"}`}
             />
             <span className="truncate text-quiet">
-              <span className="text-ink">{me.name}</span> · {away ? t.me.away : t.me.available} ·{" "}
+              <span className="text-ink">{me.name}</span> · {me.availability.label} ·{" "}
               <span className="font-semibold">{me.line}</span>
             </span>
             <span className="sr-only">{t.me.menu}</span>
@@ -159,14 +164,11 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
       >
         <MenuLabel>{t.me.availability}</MenuLabel>
         <MenuChoices
-          value={me.availability}
+          value={me.availability.id}
           onChange={(next) => {
-            setAvailability.mutate(next as Availability);
+            setAvailability.mutate(next);
           }}
-          options={[
-            { value: "available", label: t.me.available },
-            { value: "away", label: t.me.away },
-          ]}
+          options={me.availabilities.map((x) => ({ value: x.id, label: x.label }))}
         />
         <MenuLine />
         <MenuLabel>{t.me.appearance}</MenuLabel>

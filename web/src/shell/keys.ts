@@ -7,6 +7,11 @@ export type Action =
   | "end"
   | "answer"
   | "decline"
+  | "voicemail"
+  | "hold"
+  | "mute"
+  | "keypad"
+  | "attach"
   | "notes"
   | "file"
   | "later"
@@ -14,6 +19,7 @@ export type Action =
   | "today"
   | "people"
   | "calls"
+  | "team"
   | "company"
   | "lists"
   | "add";
@@ -24,6 +30,11 @@ const defaults: Record<Action, string> = {
   end: "e",
   answer: "y",
   decline: "x",
+  voicemail: "v",
+  hold: "h",
+  mute: "m",
+  keypad: "k",
+  attach: "b",
   notes: "n",
   file: "f",
   later: "l",
@@ -31,6 +42,7 @@ const defaults: Record<Action, string> = {
   today: "t",
   people: "p",
   calls: "r",
+  team: "g",
   company: "o",
   lists: "i",
   add: "a",

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useDeferredValue, useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -11,14 +11,90 @@ import { useTell } from "../ui/toast";
 
 const o = t.outside;
 
+const whos = ["typed", "book", "unknown", "withheld", "foreign"] as const;
+type Who = (typeof whos)[number];
+const whoWords: Record<Who, string> = {
+  typed: o.whoTyped,
+  book: o.whoBook,
+  unknown: o.whoUnknown,
+  withheld: o.whoWithheld,
+  foreign: o.whoForeign,
+};
+// Numbers that are set apart for fiction.
+const numberFor: Partial<Record<Who, string>> = { unknown: "+1 212 555 0178", foreign: "+44 20 7946 0123" };
+
+/** PickCaller finds somebody of the book, and lets them call from one of their numbers. */
+function PickCaller({ onPick }: { onPick: (number: string) => void }) {
+  const [text, setText] = useState("");
+  const q = useDeferredValue(text.trim());
+  const found = useQuery({ ...queries.find(q), enabled: q !== "" });
+  return (
+    <div>
+      <Field
+        label={o.pick}
+        value={text}
+        onChange={(e) => {
+          setText(e.target.value);
+        }}
+      />
+      <ul>
+        {(q ? (found.data?.records ?? []) : []).slice(0, 5).map((r) => (
+          <li key={r.id} className="flex flex-wrap items-center gap-1.5 py-0.5">
+            <span className="name">{r.name}</span>
+            {r.numbers.slice(0, 3).map((n) => (
+              <Button
+                key={n.id}
+                onClick={() => {
+                  onPick(n.typed);
+                }}
+              >
+                {n.label} {n.display}
+              </Button>
+            ))}
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+/** KeysField presses keys on the outside's telephone. */
+function KeysField({ press }: { press: (digits: string) => void }) {
+  const [digits, setDigits] = useState("");
+  return (
+    <form
+      className="flex gap-1"
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (digits) press(digits);
+        setDigits("");
+      }}
+    >
+      <Field
+        label={o.keys}
+        hidden
+        placeholder={o.keys}
+        className="w-16"
+        maxLength={32}
+        value={digits}
+        onChange={(e) => {
+          setDigits(e.target.value.replace(/[^0-9*#A-D]/g, ""));
+        }}
+      />
+    </form>
+  );
+}
+
 /** OutsidePhone is the other side of the simulated network, in a window of its own. */
 export function OutsidePhone() {
   const outside = useQuery(queries.outside);
   const client = useQueryClient();
   const tell = useTell();
+  const [who, setWho] = useState<Who>("typed");
   const [from, setFrom] = useState("413 555 0142");
   const [to, setTo] = useState("");
   const [played, setPlayed] = useState("");
+  const [rate, setRate] = useState("120");
   const act = useMutation({
     mutationFn: (body: Schemas["OutsideAct"]) => ask(api.POST("/api/outside", { body })),
     onError: (e) => {
@@ -30,7 +106,7 @@ export function OutsidePhone() {
   });
   if (outside.isPending) return <Loading />;
   if (!outside.data) return <Failed error={outside.error} title={o.gone} />;
-  const { lines, legs } = outside.data;
+  const { lines, legs, morning } = outside.data;
   const line = to || (lines[0]?.e164 ?? "");
   return (
     <main className="mx-auto max-w-md p-5">
@@ -40,16 +116,34 @@ export function OutsidePhone() {
         className="mt-4 flex flex-col gap-2"
         onSubmit={(e) => {
           e.preventDefault();
-          act.mutate({ action: "call", from, to: line });
+          act.mutate({ action: "call", from: who === "withheld" ? "" : from, to: line });
         }}
       >
-        <Field
-          label={`${o.from} (${o.fromHint})`}
-          value={from}
+        <Select
+          label={o.who}
+          value={who}
           onChange={(e) => {
-            setFrom(e.target.value);
+            const next = whos.find((w) => w === e.target.value) ?? "typed";
+            setWho(next);
+            setFrom(numberFor[next] ?? from);
           }}
-        />
+        >
+          {whos.map((w) => (
+            <option key={w} value={w}>
+              {whoWords[w]}
+            </option>
+          ))}
+        </Select>
+        {who === "book" && <PickCaller onPick={setFrom} />}
+        {who !== "withheld" && (
+          <Field
+            label={o.from}
+            value={from}
+            onChange={(e) => {
+              setFrom(e.target.value);
+            }}
+          />
+        )}
         <Select
           label={o.to}
           value={line}
@@ -75,7 +169,10 @@ export function OutsidePhone() {
             <span className="min-w-0 flex-1">
               <span className="name block truncate">{l.who || (l.from_us ? l.to : l.from || t.ring.withheld)}</span>
               <span className="text-sm text-quiet">
-                {l.from_us ? o.outgoing(l.to) : o.incoming(l.to)} · {l.answered ? o.answered : o.ringing}
+                {l.from_us ? o.outgoing(l.to) : o.incoming(lines.find((x) => x.e164 === l.to)?.label ?? l.to)} ·{" "}
+                {l.answered ? o.answered : o.ringing}
+                {l.hears && ` · ${o.hears(l.hears)}`}
+                {l.keys && ` · ${o.keysHeard(l.keys)}`}
               </span>
             </span>
             {l.from_us && !l.answered && (
@@ -87,6 +184,13 @@ export function OutsidePhone() {
               >
                 {o.answer}
               </Button>
+            )}
+            {l.answered && (
+              <KeysField
+                press={(digits) => {
+                  act.mutate({ action: "press", ref: l.ref, digits });
+                }}
+              />
             )}
             <Button
               look="ending"
@@ -128,6 +232,35 @@ export function OutsidePhone() {
           </Button>
         </span>
       </form>
+      <section aria-label={o.morning} className="mt-6 border-t border-rule-strong pt-3">
+        <h2 className="name">{o.morning}</h2>
+        <p className="text-sm text-quiet">{o.morningText}</p>
+        <form
+          className="mt-2 flex items-end gap-2"
+          onSubmit={(e) => {
+            e.preventDefault();
+            act.mutate(
+              morning.running ? { action: "morning_stop" } : { action: "morning_start", per_hour: Number(rate) || 60 },
+            );
+          }}
+        >
+          <Field
+            label={o.perHour}
+            type="number"
+            min={1}
+            max={3600}
+            className="w-32"
+            value={rate}
+            onChange={(e) => {
+              setRate(e.target.value);
+            }}
+          />
+          <Button type="submit" look={morning.running ? "ending" : "ours"}>
+            {morning.running ? o.stop : o.start}
+          </Button>
+          <span className="pb-1 text-sm text-quiet">{o.made(morning.made)}</span>
+        </form>
+      </section>
     </main>
   );
 }

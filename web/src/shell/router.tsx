@@ -14,7 +14,7 @@ import { queries } from "../api/queries";
 import { People } from "../book/people";
 import { RecordSheet } from "../book/record";
 import { CallPage } from "../call/call_page";
-import { Calls } from "../call/calls";
+import { Calls, callsIn } from "../call/calls";
 import { type Kind } from "../book/values";
 import { LanePage } from "../lane/lane";
 import { ListPage, Lists } from "../lists/lists";
@@ -169,11 +169,16 @@ const dial = createRoute({
   }),
 });
 const record = createRoute({ getParentRoute: () => frame, path: "/records/$id", component: RecordSheet });
+const team = createRoute({
+  getParentRoute: () => frame,
+  path: "/team",
+  component: lazyRouteComponent(() => import("../team/team"), "Team"),
+});
 const calls = createRoute({
   getParentRoute: () => frame,
   path: "/calls",
   component: Calls,
-  validateSearch: (s): { whose?: "team" | undefined } => ({ whose: s["whose"] === "team" ? "team" : undefined }),
+  validateSearch: callsIn,
 });
 const call = createRoute({ getParentRoute: () => frame, path: "/calls/$id", component: CallPage });
 
@@ -198,6 +203,7 @@ export const makeRouter = (client: QueryClient) =>
         record,
         calls,
         call,
+        team,
       ]),
     ]),
     context: { client },

@@ -85,3 +85,12 @@ export function Mark() {
     </svg>
   );
 }
+
+/** Again calls the same number once more. */
+export function Again() {
+  return (
+    <svg viewBox="0 0 12 12" width="13" height="13" aria-hidden {...line}>
+      <path d="M10 6a4 4 0 1 1-1.4-3M10 1.5v2.3H7.7" />
+    </svg>
+  );
+}

@@ -1,0 +1,429 @@
+package desk_test
+
+import (
+	"bytes"
+	"encoding/csv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/carrier"
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/desk"
+)
+
+// line changes how the firm's only line rings.
+func (w *world) line(change func(*contract.FirmLine)) contract.FirmLine {
+	w.t.Helper()
+	lines, err := w.Lines(w.t.Context(), w.admin())
+	require.NoError(w.t, err)
+	change(&lines[0])
+	saved, err := w.UpdateLine(w.t.Context(), w.admin(), lines[0].ID, lines[0])
+	require.NoError(w.t, err)
+	return saved
+}
+
+// passes lets seconds pass until a condition holds.
+func (w *world) passes(what string, ok func() bool) {
+	w.t.Helper()
+	w.until(what, func() bool {
+		if ok() {
+			return true
+		}
+		w.clock.Advance(time.Second)
+		return false
+	})
+}
+
+func (w *world) page(id uuid.UUID) contract.CallPageDetail {
+	w.t.Helper()
+	p, err := w.CallPage(w.t.Context(), w.ines, id)
+	require.NoError(w.t, err)
+	return p
+}
+
+func factTexts(p contract.CallPageDetail) string {
+	var texts []string
+	for _, f := range p.Facts {
+		texts = append(texts, f.Text)
+	}
+	return strings.Join(texts, "; ")
+}
+
+func TestAMessageIsLeftAndOwed(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	w.line(func(l *contract.FirmLine) {
+		l.Greeting = "Lindenfall, leave a word"
+		l.Reps = []uuid.UUID{w.ines.ID, w.tomas.ID}
+	})
+	ref := w.comesIn(mobileNumber)
+	ring := w.rung(w.ines)
+	require.NoError(t, w.SendToVoicemail(t.Context(), w.ines, ring.CallID))
+	w.until("the greeting", func() bool { return w.WhatIsHeard(t.Context(), carrier.Ref(ref)) == "“Lindenfall, leave a word”" })
+	w.passes("the beep", func() bool { return strings.Contains(factTexts(w.page(ring.CallID)), "The beep") })
+	assert.Equal(t, contract.Message, w.phase(ring.CallID))
+	w.clock.Advance(34 * time.Second)
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	ended := w.ended(ring.CallID)
+	assert.Equal(t, "left_message", ended.State.EndReason)
+	assert.True(t, ended.MessageMs >= 34_000 && ended.MessageMs < 60_000, "%d", ended.MessageMs)
+	assert.Nil(t, ended.State.AnsweredAt)
+	assert.Equal(t, "ines sent it to voicemail", ended.MissedWhy)
+	owed := w.missed(w.tomas)
+	require.Len(t, owed, 1)
+	assert.Contains(t, owed[0].Reason, "left a message of 0:")
+	require.ErrorIs(t, w.SendToVoicemail(t.Context(), w.ines, ring.CallID), call.ErrOver)
+	require.ErrorIs(t, w.SendToVoicemail(t.Context(), w.ines, uuid.New()), desk.ErrNotFound)
+
+	w.line(func(l *contract.FirmLine) { l.Reps = []uuid.UUID{w.ines.ID} })
+	assert.Len(t, w.missed(w.ines), 1, "the line's reps owe it")
+	assert.Empty(t, w.missed(w.tomas))
+	assert.Len(t, w.missed(w.odile), 1, "who leads sees all")
+}
+
+func TestAClosedLineSaysSo(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	saved := w.line(func(l *contract.FirmLine) {
+		l.Spans = []contract.OpeningSpan{{Days: []int{2}, From: "09:00", To: "17:00"}} // it is Monday
+	})
+	assert.False(t, saved.Open)
+	ref := w.comesIn(mobileNumber)
+	w.until("the announcement", func() bool {
+		return w.WhatIsHeard(t.Context(), carrier.Ref(ref)) == "“We are closed. We open on Tuesday 3 March at 09:00.”"
+	})
+	rings, err := w.Rings(t.Context(), w.ines)
+	require.NoError(t, err)
+	assert.Empty(t, rings)
+	w.passes("the end", func() bool { return w.CallsInProgress() == 0 && len(w.missed(w.ines)) == 1 })
+	page := w.page(*w.missed(w.ines)[0].CallID)
+	assert.Equal(t, []string{"announced", "the line was closed"}, []string{page.Call.State.EndReason, page.Call.MissedWhy})
+	assert.Contains(t, factTexts(page), "They heard the announcement")
+}
+
+func TestASecondCallHoldsTheFirst(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	first := w.calls()
+	require.True(t, w.sim.TheyAnswer(mobileNumber))
+	w.until("speaking", func() bool { return w.phase(first.ID) == contract.Speaking })
+	ref := w.comesIn("+14135550199")
+	ring := w.rung(w.ines)
+	second, err := w.AnswerCall(t.Context(), w.ines, ring.CallID)
+	require.NoError(t, err)
+	assert.True(t, w.page(first.ID).Call.State.OnHold)
+	mine, err := w.MyDesk(t.Context(), w.ines)
+	require.NoError(t, err)
+	assert.Len(t, mine.Calls, 2, "each has a slip of its own")
+
+	third := w.comesIn("+14135550198")
+	w.until("a third is not rung", func() bool {
+		return strings.Contains(w.WhatIsHeard(t.Context(), carrier.Ref(third)), "Nobody can take your call")
+	})
+	require.True(t, w.sim.OutsideHangsUp(third))
+
+	require.NoError(t, w.HoldCall(t.Context(), w.ines, first.ID, false))
+	assert.True(t, w.page(second.ID).Call.State.OnHold, "one at a time is heard")
+	assert.False(t, w.page(first.ID).Call.State.OnHold)
+	require.NoError(t, w.MuteCall(t.Context(), w.ines, first.ID, true))
+	assert.True(t, w.page(first.ID).Call.State.Muted)
+	require.ErrorIs(t, w.MuteCall(t.Context(), w.ines, first.ID, true), call.ErrMuted)
+	require.NoError(t, w.PressKeys(t.Context(), w.ines, first.ID, "12#"))
+	var field *desk.FieldError
+	require.ErrorAs(t, w.PressKeys(t.Context(), w.ines, first.ID, "one"), &field)
+	assert.Equal(t, "digits", field.Field)
+	require.NoError(t, w.HangUp(t.Context(), w.ines, first.ID))
+	w.until("the held one is in the foreground", func() bool {
+		var id *uuid.UUID
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT foreground_call_id FROM rep_state WHERE user_id = $1`, w.ines.ID).Scan(&id))
+		return id != nil && *id == second.ID
+	})
+	_, err = w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
+	var in *desk.InCallError
+	require.ErrorAs(t, err, &in)
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	w.ended(second.ID)
+}
+
+func TestAnUnknownCallerBecomesARecordOfANewCompany(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	const stranger = "+14135550199"
+	missed := w.comesIn(stranger)
+	earlier := w.rung(w.ines)
+	require.True(t, w.sim.OutsideHangsUp(missed))
+	w.ended(earlier.CallID)
+	nobody, err := w.Calls(t.Context(), w.ines, desk.CallQuery{Only: "nobody"})
+	require.NoError(t, err)
+	require.Len(t, nobody.Calls, 1)
+
+	w.comesIn(stranger)
+	ring := w.rung(w.ines)
+	assert.Empty(t, ring.Candidates)
+	got, err := w.AnswerCall(t.Context(), w.ines, ring.CallID)
+	require.NoError(t, err)
+	assert.True(t, got.Slip.AsksWho)
+	company, mail := "Marrow & Pike", "lene@marrow.example"
+	got, err = w.RecordFromCall(t.Context(), w.ines, got.Slip.ID, contract.RecordFromCall{Kind: contract.RecordFromCallKindContact, Name: "Lene van der Marrow", CompanyName: &company, Email: &mail})
+	require.NoError(t, err)
+	assert.False(t, got.Slip.AsksWho)
+	assert.Equal(t, []string{"Lene van der Marrow", company}, []string{got.Links[0].Record.Name, got.Links[1].Record.Name})
+	sheet, err := w.Record(t.Context(), w.ines, got.Links[0].Record.ID)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"413 555 0199", "work"}, []string{sheet.Numbers[0].Display, sheet.Numbers[0].Label})
+	assert.Equal(t, 2, sheet.Touches, "the earlier call has come along")
+	nobody, err = w.Calls(t.Context(), w.ines, desk.CallQuery{Only: "nobody"})
+	require.NoError(t, err)
+	assert.Empty(t, nobody.Calls)
+	require.NoError(t, w.HangUp(t.Context(), w.ines, got.ID))
+	w.ended(got.ID)
+
+	w.comesIn(stranger)
+	again := w.rung(w.ines)
+	assert.Equal(t, "Lene van der Marrow", again.Candidates[0].Record.Name)
+	assert.True(t, again.Clear)
+	var field *desk.FieldError
+	_, err = w.RecordFromCall(t.Context(), w.ines, got.Slip.ID, contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "  "})
+	require.ErrorAs(t, err, &field)
+	_, err = w.RecordFromCall(t.Context(), w.tomas, got.Slip.ID, contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Nobody"})
+	require.ErrorIs(t, err, desk.ErrForbidden)
+}
+
+func TestAChoiceAmongSeveralIsLearnt(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	twin := w.add(contract.RecordKindContact, map[string]string{"given": "Sigrun", "family": "Osterlund"}, mobileNumber)
+	ref := w.comesIn(mobileNumber)
+	ring := w.rung(w.ines)
+	require.Len(t, ring.Candidates, 2)
+	assert.False(t, ring.Clear)
+	got, err := w.AnswerCall(t.Context(), w.ines, ring.CallID)
+	require.NoError(t, err)
+	assert.Empty(t, got.Links)
+	_, err = w.Attach(t.Context(), w.ines, got.Slip.ID, twin.ID)
+	require.NoError(t, err)
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	w.ended(got.ID)
+	w.comesIn(mobileNumber)
+	again := w.rung(w.ines)
+	assert.True(t, again.Clear)
+	assert.Equal(t, "Sigrun Osterlund", again.Candidates[0].Record.Name)
+	assert.Contains(t, again.Candidates[0].Reason, "chosen the last time")
+}
+
+func TestACallPutOnSomebodyByHandIsRememberedForItsNumber(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	ref := w.comesIn("+14135550199")
+	got, err := w.AnswerCall(t.Context(), w.ines, w.rung(w.ines).CallID)
+	require.NoError(t, err)
+	_, err = w.Attach(t.Context(), w.ines, got.Slip.ID, w.berit)
+	require.NoError(t, err)
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	w.ended(got.ID)
+	w.comesIn("+14135550199")
+	again := w.rung(w.ines)
+	assert.Equal(t, "Berit Osterlund", again.Candidates[0].Record.Name)
+	assert.Contains(t, again.Candidates[0].Reason, "an earlier call with this number")
+}
+
+func TestAColleagueIsCalled(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	w.sits(w.tomas)
+	c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{ColleagueID: &w.tomas.ID})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"tomas", "internal", "ringing"}, []string{c.Display, string(c.Direction), string(c.State.Phase)})
+	ring := w.rung(w.tomas)
+	assert.Equal(t, []any{true, "ines"}, []any{ring.Internal, ring.Display})
+	got, err := w.AnswerCall(t.Context(), w.tomas, ring.CallID)
+	require.NoError(t, err)
+	assert.Equal(t, "ines", got.Display)
+	assert.Equal(t, w.tomas.ID, got.Slip.RepID, "each has a slip")
+	team, err := w.Team(t.Context())
+	require.NoError(t, err)
+	for _, x := range team {
+		if x.Name != "odile" {
+			assert.Equal(t, "Speaking", x.Availability)
+		}
+	}
+	_, err = w.SaveNotes(t.Context(), w.tomas, got.Slip.ID, contract.NotesEdit{Body: "asks about the pump", Writer: "left"})
+	require.NoError(t, err)
+	require.NoError(t, w.HangUp(t.Context(), w.tomas, c.ID))
+	w.until("over", func() bool { return w.CallsInProgress() == 0 })
+	w.until("what is empty files itself, what was written waits", func() bool {
+		a, err := w.MyDesk(t.Context(), w.ines)
+		require.NoError(t, err)
+		b, err := w.MyDesk(t.Context(), w.tomas)
+		require.NoError(t, err)
+		return len(a.Calls) == 0 && len(b.Calls) == 1
+	})
+	_, err = w.File(t.Context(), w.tomas, got.Slip.ID, key())
+	require.NoError(t, err, "no outcome is needed")
+
+	require.NoError(t, w.SetAvailability(t.Context(), w.tomas, awayState))
+	c, err = w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{ColleagueID: &w.tomas.ID})
+	require.NoError(t, err)
+	w.passes("voicemail", func() bool { return strings.Contains(factTexts(w.page(c.ID)), "The beep") })
+	w.clock.Advance(5 * time.Second)
+	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	w.until("in his lane", func() bool { return len(w.notes(w.tomas)) == 1 })
+	assert.Contains(t, w.notes(w.tomas)[0].Text, "left you a message of ")
+	require.NoError(t, w.LeaveNote(t.Context(), w.ines, w.tomas.ID, "the pump is here"))
+	require.Len(t, w.notes(w.tomas), 2)
+	require.NoError(t, w.SettleNote(t.Context(), w.tomas, w.notes(w.tomas)[0].ID, true))
+	assert.Len(t, w.notes(w.tomas), 1)
+	require.ErrorIs(t, w.SettleNote(t.Context(), w.ines, w.notes(w.tomas)[0].ID, true), desk.ErrNotFound)
+	var field *desk.FieldError
+	for _, n := range []contract.NewCall{{ColleagueID: &w.ines.ID}, {ColleagueID: &w.tomas.ID, NumberID: &w.mobile}} {
+		_, err = w.PlaceCall(t.Context(), w.ines, key(), n)
+		require.ErrorAs(t, err, &field)
+	}
+}
+
+// notes are what colleagues have left in the lane of a.
+func (w *world) notes(a desk.Actor) []contract.LaneEntry {
+	w.t.Helper()
+	lane, err := w.Lane(w.t.Context(), a)
+	require.NoError(w.t, err)
+	var entries []contract.LaneEntry
+	for _, e := range lane.Owed {
+		if e.Kind == contract.LaneEntryKindNote {
+			entries = append(entries, e)
+		}
+	}
+	return entries
+}
+
+func TestACallMadeElsewhereIsWrittenDown(t *testing.T) {
+	w := newWorld(t)
+	notes := "on the fair"
+	written := contract.WrittenCall{Direction: contract.WrittenCallDirectionOutbound, Typed: "413 555 0142", StartedAt: monday.Add(-time.Hour), Seconds: 90, OutcomeID: &w.sold, Notes: &notes}
+	k := key()
+	c, err := w.WriteDownCall(t.Context(), w.ines, k, written)
+	require.NoError(t, err)
+	assert.Equal(t, []any{true, "Berit Osterlund", int64(90_000), "Visit agreed", contract.SlipStateFiled}, []any{c.ByHand, c.Links[0].Record.Name, c.TalkMs, c.Slip.Outcome, c.Slip.State})
+	again, err := w.WriteDownCall(t.Context(), w.ines, k, written)
+	require.NoError(t, err)
+	assert.Equal(t, c.ID, again.ID)
+	var file bytes.Buffer
+	require.NoError(t, w.WriteCalls(t.Context(), w.ines, desk.CallQuery{Mine: true, Q: "berit"}, &file))
+	rows, err := csv.NewReader(strings.NewReader(strings.TrimPrefix(file.String(), "\ufeff"))).ReadAll()
+	require.NoError(t, err)
+	require.Len(t, rows, 2)
+	assert.Equal(t, []string{"2026-03-02 09:00:00", "outbound", "Berit Osterlund", "Vesper Hollow Nursery", "413 555 0142"}, rows[1][:5])
+	assert.Equal(t, []string{"90.0", "Visit agreed", "on the fair", "yes"}, []string{rows[1][10], rows[1][14], rows[1][15], rows[1][16]})
+	require.ErrorIs(t, w.WriteCalls(t.Context(), w.ines, desk.CallQuery{}, &file), desk.ErrForbidden)
+	for name, change := range map[string]func(*contract.WrittenCall){
+		"started_at": func(x *contract.WrittenCall) { x.StartedAt = monday.Add(time.Hour) },
+		"typed":      func(x *contract.WrittenCall) { x.Typed = "no number" },
+		"outcome_id": func(x *contract.WrittenCall) { x.OutcomeID = &w.berit },
+		"record_id":  func(x *contract.WrittenCall) { x.RecordID = &w.sold },
+	} {
+		bad := written
+		change(&bad)
+		_, err := w.WriteDownCall(t.Context(), w.ines, key(), bad)
+		var field *desk.FieldError
+		require.ErrorAs(t, err, &field, name)
+		assert.Equal(t, name, field.Field)
+	}
+}
+
+func TestStatesOfAvailability(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	id := func(u uuid.UUID) *uuid.UUID { return &u }
+	states := []contract.AvailabilityState{{ID: id(availableState), Label: "Available", TakesCalls: true, CountsAsWork: true, Active: true},
+		{Label: "In training", CountsAsWork: true, Active: true}, {ID: id(awayState), Label: "Away"}}
+	wrap := 60
+	_, err := w.SetAvailabilityStates(t.Context(), w.ines, contract.AvailabilityStates{States: states})
+	require.ErrorIs(t, err, desk.ErrForbidden)
+	require.NoError(t, w.SetAvailability(t.Context(), w.ines, awayState))
+	saved, err := w.SetAvailabilityStates(t.Context(), w.admin(), contract.AvailabilityStates{States: states, WrapSeconds: &wrap})
+	require.NoError(t, err)
+	require.Len(t, saved, 3)
+	me, err := w.Me(t.Context(), w.ines)
+	require.NoError(t, err)
+	assert.Equal(t, "In training", me.Availability.Label, "her state is offered no longer")
+	assert.Equal(t, 60, me.Firm.WrapSeconds)
+	require.Error(t, w.SetAvailability(t.Context(), w.ines, awayState))
+	require.NoError(t, w.SetAvailability(t.Context(), w.ines, availableState))
+	changes, err := w.AvailabilityHistory(t.Context(), w.odile, w.ines.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "Available", changes[0].Label)
+	_, err = w.AvailabilityHistory(t.Context(), w.tomas, w.ines.ID)
+	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err = w.SetAvailabilityStates(t.Context(), w.admin(), contract.AvailabilityStates{States: states[:1]})
+	var field *desk.FieldError
+	require.ErrorAs(t, err, &field)
+
+	first := w.calls() // an unfiled slip keeps calls away, for a minute
+	require.True(t, w.sim.TheyAnswer(mobileNumber))
+	w.until("speaking", func() bool { return w.phase(first.ID) == contract.Speaking })
+	require.NoError(t, w.HangUp(t.Context(), w.ines, first.ID))
+	w.ended(first.ID)
+	ref := w.comesIn("+14135550199")
+	w.until("not rung", func() bool {
+		return strings.Contains(w.WhatIsHeard(t.Context(), carrier.Ref(ref)), "Nobody can take your call")
+	})
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	w.clock.Advance(61 * time.Second)
+	w.comesIn("+14135550199")
+	w.rung(w.ines)
+}
+
+func TestPreferences(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	set := func(template string) error {
+		_, err := w.SetPreferences(t.Context(), w.ines, contract.Preferences{Opens: contract.PreferencesOpensAddress, AddressTemplate: template, Greeting: "Ines here"})
+		return err
+	}
+	for _, bad := range []string{"", "https://crm.example/{", "https://crm.example/{?secret}", "ftp://crm.example/{number}", "javascript:{number}"} {
+		var field *desk.FieldError
+		require.ErrorAs(t, set(bad), &field, bad)
+		assert.Equal(t, "address_template", field.Field)
+	}
+	require.NoError(t, set("https://books.example/find{?number,name,contact_id}"))
+	w.comesIn(mobileNumber)
+	assert.Equal(t, "https://books.example/find?number=%2B14135550142&name=Berit%20Osterlund&contact_id="+w.berit.String(), w.rung(w.ines).Address)
+}
+
+func TestLinesThatCannotBe(t *testing.T) {
+	w := newWorld(t)
+	lines, err := w.Lines(t.Context(), w.admin())
+	require.NoError(t, err)
+	_, err = w.Lines(t.Context(), w.ines)
+	require.ErrorIs(t, err, desk.ErrForbidden)
+	for field, change := range map[string]func(*contract.FirmLine){
+		"spans": func(l *contract.FirmLine) {
+			l.Spans = []contract.OpeningSpan{{Days: []int{1}, From: "17:00", To: "09:00"}}
+		},
+		"zone":          func(l *contract.FirmLine) { l.Zone = "Europe/Atlantis" },
+		"label":         func(l *contract.FirmLine) { l.Label = " " },
+		"limit_seconds": func(l *contract.FirmLine) { l.RingSeconds, l.LimitSeconds = 60, 30 },
+		"reps":          func(l *contract.FirmLine) { l.Reps = []uuid.UUID{uuid.New()} },
+	} {
+		l := lines[0]
+		change(&l)
+		_, err := w.UpdateLine(t.Context(), w.admin(), l.ID, l)
+		var wrong *desk.FieldError
+		require.ErrorAs(t, err, &wrong, field)
+		assert.Equal(t, field, wrong.Field)
+	}
+	stale := lines[0]
+	stale.Version--
+	_, err = w.UpdateLine(t.Context(), w.admin(), stale.ID, stale)
+	require.ErrorIs(t, err, desk.ErrChangedElse)
+	added, err := w.AddLine(t.Context(), w.admin(), contract.NewLine{Number: "+44 7700 900100", Label: "Britain"})
+	require.NoError(t, err)
+	assert.Contains(t, added.Zone, "Europe/")
+	_, err = w.AddLine(t.Context(), w.admin(), contract.NewLine{Number: "413 555 0100", Label: "Again"})
+	require.Error(t, err)
+}

@@ -1,0 +1,81 @@
+package desk
+
+import (
+	"context"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/core/match"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// whoseNumber ranks the records that have a number: those that store it, and those on which an earlier call with it was put
+// by hand. Only where there are several is it asked what speaks for each.
+func (d *Desk) whoseNumber(ctx context.Context, a Actor, e164, ext string) ([]match.Match, []db.NumberCandidatesRow, error) {
+	rows, err := d.Store.NumberCandidates(ctx, &e164)
+	if err != nil {
+		return nil, nil, err
+	}
+	past, err := d.Store.PastCandidates(ctx, db.PastCandidatesParams{E164: e164, Ext: ext})
+	if err != nil {
+		return nil, nil, err
+	}
+	var candidates []match.Candidate
+	place := map[uuid.UUID]int{}
+	for _, row := range rows {
+		c := match.Candidate{Record: row.RecordID.String(), Company: row.Kind == "company", Ext: row.Ext, OwnerIsMe: row.OwnerID != nil && *row.OwnerID == a.ID}
+		if at, seen := place[row.RecordID]; !seen {
+			place[row.RecordID] = len(candidates)
+			candidates = append(candidates, c)
+		} else if row.Ext == ext {
+			candidates[at].Ext = ext // of several extensions that a record has, the one that was dialed
+		}
+	}
+	for _, row := range past {
+		place[row.RecordID] = len(candidates)
+		candidates = append(candidates, match.Candidate{Record: row.RecordID.String(), Company: row.Kind == "company", Past: true, OwnerIsMe: row.OwnerID != nil && *row.OwnerID == a.ID})
+		rows = append(rows, db.NumberCandidatesRow{RecordID: row.RecordID, Kind: row.Kind, Name: row.Name, CompanyID: row.CompanyID, PersonID: row.PersonID, OwnerID: row.OwnerID})
+	}
+	if len(candidates) > 1 || len(past) > 0 {
+		if err := d.signs(ctx, e164, ext, candidates, place); err != nil {
+			return nil, nil, err
+		}
+	}
+	return match.Rank(candidates, ext, d.Clock.Now().In(a.zone())), rows, nil
+}
+
+// signs fills in what speaks for each of several candidates.
+func (d *Desk) signs(ctx context.Context, e164, ext string, candidates []match.Candidate, place map[uuid.UUID]int) error {
+	ids := make([]uuid.UUID, 0, len(place))
+	for id := range place {
+		ids = append(ids, id)
+	}
+	signs, err := d.Store.MatchSigns(ctx, db.MatchSignsParams{E164: e164, Ids: ids})
+	if err != nil {
+		return err
+	}
+	for _, s := range signs {
+		c := &candidates[place[s.ID]]
+		c.OpenDeal, c.OpenCase, c.Spoke, c.Tried = s.OpenDeal, s.OpenCase, s.SpokeAt, s.TriedAt
+	}
+	chosen, err := d.Store.NumberChoice(ctx, db.NumberChoiceParams{E164: e164, Ext: ext})
+	if store.NotFound(err) {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	if at, there := place[chosen]; there {
+		candidates[at].Learnt = true
+	}
+	return nil
+}
+
+// learn keeps whom a has chosen for the number of a call, for the next time.
+func (d *Desk) learn(ctx context.Context, q *db.Queries, a Actor, callID, record uuid.UUID) error {
+	c, err := q.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: callID})
+	if err != nil || c.RemoteE164 == "" {
+		return err
+	}
+	return q.ChooseForNumber(ctx, db.ChooseForNumberParams{E164: c.RemoteE164, Ext: c.RemoteExt, RecordID: record, UserID: &a.ID, At: d.Clock.Now()})
+}

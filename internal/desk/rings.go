@@ -1,0 +1,267 @@
+package desk
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"github.com/google/uuid"
+	"github.com/yosida95/uritemplate/v3"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/match"
+	"trundo/internal/core/phone"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// Rings are the calls that ring for a, each with who it probably is and what matters before the first word.
+func (d *Desk) Rings(ctx context.Context, a Actor) ([]contract.Ring, error) {
+	rings := []contract.Ring{}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, id := range d.ringingFor(a.ID) {
+		c, err := d.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: id})
+		if err != nil {
+			return nil, err
+		}
+		r, err := d.ringView(ctx, a, f, db.CallsByIDsRow(c))
+		if err != nil {
+			return nil, err
+		}
+		rings = append(rings, r)
+	}
+	return rings, nil
+}
+
+func (d *Desk) ringView(ctx context.Context, a Actor, f *firm, c db.CallsByIDsRow) (contract.Ring, error) {
+	r := contract.Ring{CallID: c.ID, Since: c.StartedAt, Withheld: c.Withheld, Display: c.RemoteTyped, Candidates: []contract.Candidate{}, Facts: []string{}}
+	if c.ColleagueID != nil {
+		r.Internal, r.Display = true, c.PlacedName
+		return r, nil
+	}
+	if c.LineID != nil {
+		r.Line, r.Source = f.lineLabels[*c.LineID], f.lineSources[*c.LineID]
+	}
+	if c.RemoteE164 != "" {
+		r.Display = phone.Format(c.RemoteE164, c.RemoteExt, f.region, a.Style)
+		matches, rows, err := d.whoseNumber(ctx, a, c.RemoteE164, c.RemoteExt)
+		if err != nil {
+			return r, err
+		}
+		_, r.Clear = match.Winner(matches)
+		r.Candidates = offersOf(matches, rows)
+	}
+	if len(r.Candidates) > 0 {
+		var err error
+		if r.Facts, err = d.beforeTheFirstWord(ctx, a, c.ID, r.Candidates[0].Record); err != nil {
+			return r, err
+		}
+	}
+	p, err := d.preferences(ctx, a)
+	if err == nil && p.Opens == contract.PreferencesOpensAddress {
+		r.Address = addressOf(p.AddressTemplate, r, c.RemoteE164)
+	}
+	return r, err
+}
+
+// addressOf fills an address template (RFC 6570) in for a call; "" where it cannot be.
+func addressOf(template string, r contract.Ring, number string) string {
+	t, err := uritemplate.New(template)
+	if err != nil {
+		return "" // it was checked when it was saved
+	}
+	values := uritemplate.Values{}
+	values.Set("number", uritemplate.String(number))
+	values.Set("call_id", uritemplate.String(r.CallID.String()))
+	if r.Clear && len(r.Candidates) > 0 {
+		values.Set("name", uritemplate.String(r.Candidates[0].Record.Name))
+		values.Set("contact_id", uritemplate.String(r.Candidates[0].Record.ID.String()))
+	}
+	address, err := t.Expand(values)
+	if err != nil {
+		return ""
+	}
+	return address
+}
+
+// checkTemplate tells what is wrong with an address template: it must be one of RFC 6570, lead to a web page, and use only the
+// names that we fill in.
+func checkTemplate(template string) error {
+	t, err := uritemplate.New(template)
+	if err != nil {
+		return fmt.Errorf("this is not an address template: %w", err)
+	}
+	for _, name := range t.Varnames() {
+		switch name {
+		case "number", "name", "contact_id", "call_id":
+		default:
+			return fmt.Errorf("“%s” is not filled in: number, name, contact_id and call_id are", name)
+		}
+	}
+	if !strings.HasPrefix(template, "https://") && !strings.HasPrefix(template, "http://") {
+		return fmt.Errorf("the address begins with https:// or http://")
+	}
+	return nil
+}
+
+// preferences are how a wants records to open.
+func (d *Desk) preferences(ctx context.Context, a Actor) (contract.Preferences, error) {
+	p, err := d.Store.Preferences(ctx, a.ID)
+	return contract.Preferences{Opens: contract.PreferencesOpens(p.Opens), AddressTemplate: p.AddressTemplate, Greeting: p.Greeting}, err
+}
+
+// SetPreferences keeps how a wants records to open, and a's greeting. Error: *FieldError.
+func (d *Desk) SetPreferences(ctx context.Context, a Actor, p contract.Preferences) (contract.Preferences, error) {
+	p.AddressTemplate, p.Greeting = strings.TrimSpace(p.AddressTemplate), cleanText(p.Greeting)
+	if p.AddressTemplate != "" || p.Opens == contract.PreferencesOpensAddress {
+		if err := checkTemplate(p.AddressTemplate); err != nil {
+			return p, &FieldError{"address_template", err}
+		}
+	}
+	err := d.Store.SetPreferences(ctx, db.SetPreferencesParams{ID: a.ID, Opens: string(p.Opens), AddressTemplate: p.AddressTemplate, Greeting: p.Greeting})
+	return p, err
+}
+
+func cleanText(s string) string { return strings.TrimSpace(strings.ReplaceAll(s, "\x00", "")) }
+
+// beforeTheFirstWord is what a rep wants to know of a caller: what was promised, what is open, the last contact, three at
+// most; and then what has changed since the two last spoke.
+func (d *Desk) beforeTheFirstWord(ctx context.Context, a Actor, callID uuid.UUID, r contract.RecordRef) ([]string, error) {
+	facts := []string{}
+	promises, err := d.Store.OpenPromises(ctx, r.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range promises {
+		text := "promised: " + p.Text
+		if p.DueAt != nil {
+			text += p.DueAt.In(a.zone()).Format(", 2 Jan 15:04")
+		}
+		facts = append(facts, text)
+	}
+	matters, err := d.Store.OpenMatters(ctx, &r.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, m := range matters {
+		facts = append(facts, "open "+m.Kind+": "+m.Name+", "+m.Stage)
+	}
+	last, err := d.Store.LastContact(ctx, r.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range last {
+		text := "last call " + c.StartedAt.In(a.zone()).Format("2 Jan")
+		switch {
+		case c.Outcome != "":
+			text += ": " + c.Outcome
+		case c.AnsweredAt == nil:
+			text += ", not answered"
+		}
+		// The last contact is always told; of what is open there may be more than there is room for.
+		facts = append(facts[:min(len(facts), 2)], text)
+	}
+	since, err := d.sinceSpoken(ctx, a, callID, r.ID)
+	if err != nil {
+		return nil, err
+	}
+	if facts = facts[:min(len(facts), 3)]; since != "" {
+		facts = append(facts, since)
+	}
+	return facts, nil
+}
+
+// sinceSpoken says what has happened on a record since a last spoke with it: "since you spoke on 3 Nov: 2 changes, Tomas Reyl called: Solved".
+func (d *Desk) sinceSpoken(ctx context.Context, a Actor, callID, record uuid.UUID) (string, error) {
+	spoke, err := d.Store.LastSpoken(ctx, db.LastSpokenParams{RecordID: record, UserID: a.ID})
+	if err != nil || len(spoke) == 0 || spoke[0] == nil {
+		return "", err
+	}
+	rows, err := d.Store.SinceSpoken(ctx, db.SinceSpokenParams{RecordID: record, Since: *spoke[0], Without: callID})
+	if err != nil || len(rows) == 0 {
+		return "", err
+	}
+	changes, calls, newest := 0, 0, ""
+	for _, x := range rows {
+		switch {
+		case x.Kind == "change":
+			changes++
+		case x.ByName != "" && newest == "":
+			newest = "a call by " + x.ByName
+			if x.Outcome != "" {
+				newest += ", " + x.Outcome
+			}
+			calls++
+		default:
+			calls++
+		}
+	}
+	var parts []string
+	if changes > 0 {
+		parts = append(parts, counted(changes, "change"))
+	}
+	switch {
+	case newest != "":
+		parts = append(parts, newest)
+	case calls > 0:
+		parts = append(parts, counted(calls, "call"))
+	}
+	return "since you spoke on " + spoke[0].In(a.zone()).Format("2 Jan") + ": " + strings.Join(parts, ", "), nil
+}
+
+func counted(n int, thing string) string {
+	if n == 1 {
+		return "1 " + thing
+	}
+	return fmt.Sprintf("%d %ss", n, thing)
+}
+
+// offersOf puts ranked records with their reasons into the reader's form.
+func offersOf(matches []match.Match, rows []db.NumberCandidatesRow) []contract.Candidate {
+	offers := []contract.Candidate{}
+	for _, m := range matches {
+		for _, row := range rows {
+			if row.RecordID.String() == m.Record {
+				offers = append(offers, contract.Candidate{Reason: m.Reason,
+					Record: contract.RecordRef{ID: row.RecordID, Kind: contract.RecordKind(row.Kind), Name: row.Name}})
+				break
+			}
+		}
+	}
+	return offers
+}
+
+// SendToVoicemail takes a call that rings for a to voicemail. Errors: call.ErrNoRing, call.ErrTaken, call.ErrOver, ErrNotFound.
+func (d *Desk) SendToVoicemail(ctx context.Context, a Actor, id uuid.UUID) error {
+	c, err := d.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: id})
+	if store.NotFound(err) {
+		return ErrNotFound
+	} else if err != nil {
+		return err
+	}
+	box := &a.ID
+	greeting := ""
+	if c.LineID != nil {
+		line, err := d.Store.LineByNumber(ctx, c.CallerID)
+		if err != nil && !store.NotFound(err) {
+			return err
+		}
+		reps, err := d.repsOf(ctx, *c.LineID)
+		if err != nil {
+			return err
+		}
+		box, greeting = boxOf(reps), line.Greeting
+	}
+	if err := d.Store.SetMissedWhy(ctx, db.SetMissedWhyParams{ID: id, Why: a.Name + " sent it to voicemail", BoxUserID: box}); err != nil {
+		return err
+	}
+	if err := d.board.Do(ctx, id, call.MachineTakes{Device: call.Voicemail, Box: text(box), By: a.ID.String()}); err != nil {
+		return err
+	}
+	d.inBackground(func(ctx context.Context) { d.takeMessage(ctx, id, d.greetingOf(ctx, box, greeting)) })
+	return nil
+}

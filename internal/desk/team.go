@@ -1,0 +1,294 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// colleagues are the people of the firm, with what they are doing.
+func (d *Desk) colleagues(ctx context.Context) ([]contract.Colleague, error) {
+	since, err := d.wrappingSince(ctx)
+	if err != nil {
+		return nil, err
+	}
+	users, err := d.Store.Users(ctx, since)
+	if err != nil {
+		return nil, err
+	}
+	calls := d.callCounts()
+	list := make([]contract.Colleague, len(users))
+	for i, u := range users {
+		c := contract.Colleague{ID: u.ID, Name: u.Name, Extension: u.Extension, Team: u.Team, Availability: u.Availability, Since: u.Since}
+		switch reached := d.Hub.Reached(u.ID); {
+		case calls[u.ID] > 0 || u.InCall:
+			c.Availability = "Speaking"
+		case !reached:
+			c.Availability = "Not signed in"
+		case u.Wrapping && u.TakesCalls:
+			c.Availability = "Wrapping up"
+		default:
+			c.Free = u.TakesCalls
+		}
+		list[i] = c
+	}
+	return list, nil
+}
+
+// Team is everybody of the firm.
+func (d *Desk) Team(ctx context.Context) ([]contract.Colleague, error) { return d.colleagues(ctx) }
+
+// SetAvailability puts a into a state. Whoever is rung and takes no calls any more is rung no longer. Error: *FieldError.
+func (d *Desk) SetAvailability(ctx context.Context, a Actor, state uuid.UUID) error {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return err
+	}
+	for _, s := range f.states {
+		if s.ID != state || !s.Active {
+			continue
+		}
+		if err := d.Store.SetAvailability(ctx, db.SetAvailabilityParams{UserID: a.ID, StateID: state, At: d.Clock.Now()}); err != nil {
+			return err
+		}
+		if !s.TakesCalls {
+			for _, id := range d.ringingFor(a.ID) {
+				_ = d.board.Do(ctx, id, call.Withdraw{From: a.ID.String()})
+			}
+		}
+		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindTeam}) // colleagues see it
+		return nil
+	}
+	return wrong("availability", "there is no such state")
+}
+
+// AvailabilityHistory is in which states somebody was, newest first: one's own, or of anybody for those who lead. Error: ErrForbidden.
+func (d *Desk) AvailabilityHistory(ctx context.Context, a Actor, user uuid.UUID) ([]contract.AvailabilityChange, error) {
+	if user != a.ID && !a.leads() {
+		return nil, ErrForbidden
+	}
+	rows, err := d.Store.AvailabilityHistory(ctx, user)
+	if err != nil {
+		return nil, err
+	}
+	changes := []contract.AvailabilityChange{}
+	for _, r := range rows {
+		changes = append(changes, contract.AvailabilityChange{At: r.At, Label: r.Label, TakesCalls: r.TakesCalls, CountsAsWork: r.CountsAsWork})
+	}
+	return changes, nil
+}
+
+// AvailabilityStates are the firm's states, also those no longer offered. Error: ErrForbidden.
+func (d *Desk) AvailabilityStates(ctx context.Context, a Actor) ([]contract.AvailabilityState, error) {
+	if !a.mayDo(SetUp) {
+		return nil, ErrForbidden
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return nil, err
+	}
+	states := []contract.AvailabilityState{}
+	for _, s := range f.states {
+		states = append(states, contract.AvailabilityState{ID: &s.ID, Label: s.Label, TakesCalls: s.TakesCalls, CountsAsWork: s.CountsAsWork, Active: s.Active})
+	}
+	return states, nil
+}
+
+// SetAvailabilityStates sets the firm's states, in their order, and how long wrapping up may last. Who is in a state that is no
+// longer offered is put into the first that takes no calls. Errors: ErrForbidden, *FieldError.
+func (d *Desk) SetAvailabilityStates(ctx context.Context, a Actor, e contract.AvailabilityStates) ([]contract.AvailabilityState, error) {
+	if !a.mayDo(SetUp) {
+		return nil, ErrForbidden
+	}
+	var takes, rests *uuid.UUID
+	labels := map[string]bool{}
+	for i := range e.States {
+		s := &e.States[i]
+		if s.ID == nil {
+			id := store.NewID()
+			s.ID = &id
+		}
+		s.Label = cleanText(s.Label)
+		switch {
+		case s.Label == "":
+			return nil, wrong("states", "a state needs a name")
+		case s.Active && labels[strings.ToLower(s.Label)]:
+			return nil, wrong("states", "there are two states “"+s.Label+"”")
+		}
+		if !s.Active {
+			continue
+		}
+		labels[strings.ToLower(s.Label)] = true
+		if s.TakesCalls && takes == nil {
+			takes = s.ID
+		} else if !s.TakesCalls && rests == nil {
+			rests = s.ID
+		}
+	}
+	if takes == nil || rests == nil {
+		return nil, wrong("states", "there has to be a state that takes calls and one that does not")
+	}
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		for i, s := range e.States {
+			if err := q.PutAvailabilityState(ctx, db.PutAvailabilityStateParams{ID: *s.ID, Label: s.Label, TakesCalls: s.TakesCalls, CountsAsWork: s.CountsAsWork, Position: i, Active: s.Active}); err != nil {
+				return err
+			}
+			if !s.Active {
+				if err := q.LeaveState(ctx, db.LeaveStateParams{Instead: *rests, StateID: *s.ID, At: d.Clock.Now()}); err != nil {
+					return err
+				}
+			}
+		}
+		if e.WrapSeconds == nil {
+			return nil
+		}
+		var firm map[string]any
+		if err := d.setting(ctx, "firm", &firm); err != nil {
+			return err
+		}
+		if firm == nil {
+			firm = map[string]any{}
+		}
+		firm["wrap_seconds"] = *e.WrapSeconds
+		value, err := json.Marshal(firm)
+		if err != nil {
+			return err
+		}
+		return q.PutSetting(ctx, db.PutSettingParams{Key: "firm", Value: value})
+	})
+	if err != nil {
+		return nil, err
+	}
+	d.bookChanged()
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindTeam})
+	return d.AvailabilityStates(ctx, a)
+}
+
+// LeaveNote puts a line into a colleague's lane. Errors: ErrNotFound, *FieldError.
+func (d *Desk) LeaveNote(ctx context.Context, a Actor, to uuid.UUID, text string) error {
+	if text = cleanText(text); text == "" {
+		return wrong("text", "say in a few words what it is about")
+	}
+	if _, err := d.Store.User(ctx, to); store.NotFound(err) {
+		return ErrNotFound
+	} else if err != nil {
+		return err
+	}
+	if err := d.Store.InsertColleagueNote(ctx, db.InsertColleagueNoteParams{ID: store.NewID(), FromID: a.ID, ToID: to, Text: text, At: d.Clock.Now()}); err != nil {
+		return err
+	}
+	d.publishLane(to)
+	return nil
+}
+
+// SettleNote marks a note to a as done, or open again. Error: ErrNotFound.
+func (d *Desk) SettleNote(ctx context.Context, a Actor, id uuid.UUID, done bool) error {
+	var at *time.Time
+	if done {
+		now := d.Clock.Now()
+		at = &now
+	}
+	n, err := d.Store.SettleColleagueNote(ctx, db.SettleColleagueNoteParams{DoneAt: at, ID: id, ToID: a.ID})
+	if err == nil && n == 0 {
+		return ErrNotFound
+	}
+	d.publishLane(a.ID)
+	return err
+}
+
+// colleagueRings is for how long a colleague is rung before voicemail takes the call.
+const colleagueRings = 25 * time.Second
+
+// placeInternal calls a colleague. Who takes no calls, or is in two already, is not rung: voicemail takes the call.
+func (d *Desk) placeInternal(ctx context.Context, a Actor, key string, hash []byte, r contract.NewCall) (uuid.UUID, error) {
+	if r.NumberID != nil || r.Typed != nil {
+		return uuid.Nil, wrong("colleague_id", "give either a number or a colleague")
+	}
+	if *r.ColleagueID == a.ID {
+		return uuid.Nil, wrong("colleague_id", "this is yourself")
+	}
+	u, err := d.Store.User(ctx, *r.ColleagueID)
+	if store.NotFound(err) {
+		return uuid.Nil, &FieldError{"colleague_id", ErrNotFound}
+	} else if err != nil {
+		return uuid.Nil, err
+	}
+	now := d.Clock.Now()
+	var state call.State
+	facts, effects, err := call.Decide(state, call.PlaceInternal{By: a.ID.String(), To: u.ID.String(), Device: "browser"}, now)
+	if err != nil {
+		return uuid.Nil, err
+	}
+	for _, fact := range facts {
+		state = call.Evolve(state, fact)
+	}
+	id, slipID := store.NewID(), store.NewID()
+	response, err := json.Marshal(commandAnswer{ID: id})
+	if err != nil {
+		return uuid.Nil, err
+	}
+	p := db.PlaceInternalParams{CallID: &id, ColleagueName: u.Name, UserID: a.ID, ColleagueID: &u.ID, OwnerServer: d.Server, OwnerEpoch: d.epoch, State: string(state.Phase()),
+		LastSeq: state.Seq, At: now, FactSchema: call.Schema, SlipID: slipID, CommandKey: key, RequestHash: hash, Response: response}
+	for _, s := range storeFacts(facts) {
+		p.FactSeqs, p.FactKinds, p.FactData = append(p.FactSeqs, s.Seq), append(p.FactKinds, s.Kind), append(p.FactData, s.Data)
+	}
+	d.mu.Lock()
+	d.live[id] = &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, state: state, changed: make(chan struct{}, 1)}
+	d.slips[slipID] = slipOwner{a.ID, id}
+	d.mu.Unlock()
+	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if err := d.freeRep(ctx, q, a, r.InsteadOf); err != nil {
+			return err
+		}
+		return q.PlaceInternal(ctx, p)
+	}); err != nil {
+		d.mu.Lock()
+		delete(d.live, id)
+		delete(d.slips, slipID)
+		d.mu.Unlock()
+		if store.Duplicate(err) {
+			return uuid.Nil, ErrKeyReused
+		}
+		return uuid.Nil, err
+	}
+	d.board.Start(id, state, effects)
+	d.publishSlip(a.ID, id, "")
+	d.inBackground(func(ctx context.Context) { d.ringColleague(ctx, id, u.ID) })
+	return id, nil
+}
+
+// ringColleague rings a colleague until they answer, decline or have been rung for long enough; then voicemail takes the call.
+func (d *Desk) ringColleague(ctx context.Context, id, colleague uuid.UUID) {
+	state, err := d.Store.Availability(ctx, colleague)
+	takes := err == nil && state.TakesCalls && d.Hub.Reached(colleague) && d.callCounts()[colleague] < 2
+	if takes {
+		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRing, CallID: &id}, colleague)
+		timer := d.Clock.NewTimer(colleagueRings)
+		defer timer.Stop()
+		changed := d.changedOf(id)
+		for rings := true; rings; {
+			s, there := d.board.Snapshot(id)
+			if !there || s.Phase() != call.PhaseRinging {
+				return
+			}
+			select {
+			case <-ctx.Done():
+				return
+			case <-changed:
+			case <-timer.Chan():
+				rings = false
+			}
+		}
+	}
+	if d.board.Do(ctx, id, call.MachineTakes{Device: call.Voicemail, Box: colleague.String()}) == nil {
+		d.takeMessage(ctx, id, d.greetingOf(ctx, &colleague, ""))
+	}
+}

@@ -1,0 +1,158 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"io"
+	"strconv"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/match"
+	"trundo/internal/core/phone"
+	"trundo/internal/core/slip"
+	"trundo/internal/formats"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// WriteDownCall writes a call down that was made elsewhere, with its slip, filed; it says that it was written down by hand. Without a
+// record it goes on the one whose number it clearly is. The same key gets the same call. Errors: *FieldError, ErrKeyReused.
+func (d *Desk) WriteDownCall(ctx context.Context, a Actor, key string, w contract.WrittenCall) (contract.Call, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Call{}, err
+	}
+	now := d.Clock.Now()
+	if w.StartedAt.After(now) || w.StartedAt.Before(now.AddDate(-5, 0, 0)) {
+		return contract.Call{}, wrong("started_at", "a call that was made lies in the past, at most five years ago")
+	}
+	n, err := phone.Parse(w.Typed, f.region)
+	if err != nil {
+		return contract.Call{}, &FieldError{"typed", err}
+	}
+	if w.OutcomeID != nil {
+		if o, ok := f.outcome(*w.OutcomeID); !ok || !o.Active {
+			return contract.Call{}, wrong("outcome_id", "there is no such outcome")
+		}
+	}
+	end := w.StartedAt.Add(time.Duration(w.Seconds) * time.Second)
+	p := db.WriteDownCallParams{UserID: a.ID, CommandKey: key, RequestHash: hashRequest(w), At: now, CallID: store.NewID(), Direction: string(w.Direction),
+		RemoteE164: n.E164, RemoteExt: n.Ext, RemoteTyped: n.Typed, OwnerServer: d.Server, OwnerEpoch: d.epoch, StartedAt: w.StartedAt, EndedAt: &end,
+		EndReason: string(call.NoAnswer), TalkMs: int64(w.Seconds) * 1000, SlipID: store.NewID(), OutcomeID: w.OutcomeID,
+		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}
+	if w.Seconds > 0 {
+		p.AnsweredAt, p.EndReason = &w.StartedAt, string(call.EndedByUs)
+	}
+	if w.Notes != nil {
+		p.Notes = cleanText(*w.Notes)
+	}
+	links, err := d.writtenLinks(ctx, a, n, w.RecordID)
+	if err != nil {
+		return contract.Call{}, err
+	}
+	for _, l := range links {
+		p.LinkRecords, p.LinkRoles, p.LinkReasons = append(p.LinkRecords, uuid.MustParse(l.Record)), append(p.LinkRoles, string(l.Role)), append(p.LinkReasons, l.Reason)
+	}
+	if p.Response, err = json.Marshal(commandAnswer{ID: p.CallID}); err != nil {
+		return contract.Call{}, err
+	}
+	if err := d.Store.WriteDownCall(ctx, p); err != nil {
+		earlier, found, again := d.earlierAnswer(ctx, a, key, "write_down_call", p.RequestHash)
+		switch {
+		case again != nil:
+			return contract.Call{}, again
+		case found:
+			return d.callView(ctx, a, earlier)
+		}
+		return contract.Call{}, err
+	}
+	return d.tellAndView(ctx, a, p.CallID)
+}
+
+func (d *Desk) writtenLinks(ctx context.Context, a Actor, n phone.Number, record *uuid.UUID) ([]slip.Link, error) {
+	const reason = "written down afterwards"
+	if record != nil {
+		row, err := d.Store.Record(ctx, *record)
+		if store.NotFound(err) {
+			return nil, &FieldError{"record_id", ErrNotFound}
+		} else if err != nil {
+			return nil, err
+		}
+		return slip.LinksFor(subject(row.Record.ID, row.Record.Kind, row.Record.CompanyID, row.Record.PersonID), reason), nil
+	}
+	matches, rows, err := d.whoseNumber(ctx, a, n.E164, n.Ext)
+	if err != nil {
+		return nil, err
+	}
+	if winner, ok := match.Winner(matches); ok {
+		for _, r := range rows {
+			if r.RecordID.String() == winner {
+				return slip.LinksFor(subject(r.RecordID, r.Kind, r.CompanyID, r.PersonID), reason), nil
+			}
+		}
+	}
+	return nil, nil
+}
+
+// maxCallsFile is how many calls a file of calls has at most.
+const maxCallsFile = 1_000_000
+
+// WriteCalls writes the calls that a query asks for as CSV, newest first, in a's zone. Error: ErrForbidden.
+func (d *Desk) WriteCalls(ctx context.Context, a Actor, query CallQuery, w io.Writer) error {
+	if !a.mayDo(Export) && !query.Mine {
+		return ErrForbidden
+	}
+	out, err := formats.NewCSVWriter(w, []string{"Started", "Direction", "Person", "Company", "Number", "Line", "Source", "Colleague", "Ended as", "Ringing (s)", "Talking (s)",
+		"Message (s)", "Call type", "Subject", "Outcome", "Notes", "Written down afterwards"})
+	if err != nil {
+		return err
+	}
+	for written := 0; written < maxCallsFile; {
+		page, err := d.Calls(ctx, a, query)
+		if err != nil {
+			return err
+		}
+		for _, c := range page.Calls {
+			if err := out.Write(callCells(c, a)); err != nil {
+				return err
+			}
+			written++
+		}
+		if err := out.Flush(); err != nil {
+			return err
+		}
+		if query.Before = page.Next; page.Next == "" {
+			break
+		}
+	}
+	return nil
+}
+
+func callCells(c contract.Call, a Actor) []string {
+	person, company := "", ""
+	for _, l := range c.Links {
+		switch {
+		case l.Role == contract.CallLinkRolePerson && person == "":
+			person = l.Record.Name
+		case l.Role == contract.CallLinkRoleCompany && company == "":
+			company = l.Record.Name
+		}
+	}
+	byHand := ""
+	if c.ByHand {
+		byHand = "yes"
+	}
+	seconds := func(ms int64) string {
+		if ms == 0 {
+			return ""
+		}
+		return strconv.FormatFloat(float64(ms)/1000, 'f', 1, 64)
+	}
+	return []string{c.State.StartedAt.In(a.zone()).Format("2006-01-02 15:04:05"), string(c.Direction), person, company, c.Display, c.Line, c.Source, c.Slip.RepName,
+		ReasonText(call.Reason(c.State.EndReason)), seconds(c.RingMs), seconds(c.TalkMs), seconds(c.MessageMs), c.Slip.CallType, c.Slip.Subject, c.Slip.Outcome,
+		c.Slip.Notes.Body, byHand}
+}

@@ -1,0 +1,159 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useLocation } from "@tanstack/react-router";
+import { Popover } from "radix-ui";
+import { useState } from "react";
+
+import { api, ask, type Call } from "../api/client";
+import { queries } from "../api/queries";
+import { t } from "../messages";
+import { useKey, useKeys } from "../shell/keys";
+import { Button } from "../ui/button";
+import { useTell } from "../ui/toast";
+import { useAttach } from "./attach";
+
+/** TalkControls are what can be done while one speaks: hold, mute, keys. */
+export function TalkControls({ call }: { call: Call }) {
+  const tell = useTell();
+  const { hint } = useKeys();
+  const failed = (e: Error) => {
+    tell(e.message, { bad: true });
+  };
+  const path = { params: { path: { id: call.id } } };
+  const hold = useMutation({
+    mutationFn: (on: boolean) => ask(api.PUT("/api/calls/{id}/hold", { ...path, body: { on } })),
+    onError: failed,
+  });
+  const mute = useMutation({
+    mutationFn: (on: boolean) => ask(api.PUT("/api/calls/{id}/mute", { ...path, body: { on } })),
+    onError: failed,
+  });
+  const { on_hold: held, muted } = call.state;
+  const turnHold = () => {
+    if (!hold.isPending) hold.mutate(!held);
+  };
+  const turnMute = () => {
+    if (!mute.isPending) mute.mutate(!muted);
+  };
+  useKey("hold", turnHold);
+  useKey("mute", turnMute);
+  return (
+    <>
+      <Button
+        disabled={hold.isPending}
+        aria-pressed={held}
+        onClick={turnHold}
+        hint={hint("hold")}
+        aria-keyshortcuts={hint("hold")}
+      >
+        {held ? t.slip.resume : t.slip.hold}
+      </Button>
+      <Button
+        disabled={mute.isPending}
+        aria-pressed={muted}
+        onClick={turnMute}
+        hint={hint("mute")}
+        aria-keyshortcuts={hint("mute")}
+        title={muted ? t.in.during.muted : undefined}
+        className={muted ? "border-waiting bg-waiting-soft font-semibold text-waiting" : ""}
+      >
+        {muted ? t.in.during.unmute : t.in.during.mute}
+      </Button>
+      {!held && call.direction !== "internal" && <Keypad call={call} />}
+    </>
+  );
+}
+
+const rows = ["123", "456", "789", "*0#"];
+
+/** Keypad sends tones; while it is open, digits are tones and nothing else. */
+function Keypad({ call }: { call: Call }) {
+  const [open, setOpen] = useState(false);
+  const [sent, setSent] = useState("");
+  const tell = useTell();
+  const { hint } = useKeys();
+  const press = useMutation({
+    mutationFn: (digits: string) =>
+      ask(api.POST("/api/calls/{id}/keys", { params: { path: { id: call.id } }, body: { digits } })),
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
+  const send = (digit: string) => {
+    setSent((x) => (x + digit).slice(-24));
+    press.mutate(digit);
+  };
+  useKey("keypad", () => {
+    setOpen(true);
+  });
+  return (
+    <Popover.Root
+      open={open}
+      onOpenChange={(next) => {
+        setOpen(next);
+        setSent("");
+      }}
+    >
+      <Popover.Trigger asChild>
+        <Button hint={hint("keypad")} aria-keyshortcuts={hint("keypad")}>
+          {t.in.during.keypad}
+        </Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          sideOffset={4}
+          role="dialog"
+          aria-label={t.in.during.keypadTitle}
+          className="z-50 w-56 rounded-md border border-rule-strong bg-sheet p-3 shadow-lg"
+          onKeyDown={(e) => {
+            if (!/^[0-9*#]$/.test(e.key)) return;
+            e.preventDefault();
+            send(e.key);
+          }}
+        >
+          <p className="min-h-5 font-mono text-sm" aria-live="polite">
+            {sent && t.in.during.sent(sent)}
+          </p>
+          <div className="my-2 grid grid-cols-3 gap-1.5">
+            {rows.flatMap((row) =>
+              [...row].map((digit) => (
+                <Button
+                  key={digit}
+                  className="justify-center"
+                  onClick={() => {
+                    send(digit);
+                  }}
+                >
+                  {digit}
+                </Button>
+              )),
+            )}
+          </div>
+          <p className="text-sm text-quiet">{t.in.during.keypadHint}</p>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+/** PutOnOpenRecord offers to file the call on the record that has been opened meanwhile. */
+export function PutOnOpenRecord({ call }: { call: Call }) {
+  const openId = /^\/records\/([0-9a-f-]{36})$/.exec(useLocation().pathname)?.[1] ?? "";
+  const record = useQuery({ ...queries.record(openId), enabled: openId !== "" }).data;
+  const { attach } = useAttach(call);
+  const { hint } = useKeys();
+  const fits =
+    record !== undefined &&
+    !record.deleted &&
+    !call.links.some((l) => l.record.id === record.id) &&
+    call.direction !== "internal";
+  const put = () => {
+    if (record && !attach.isPending) attach.mutate(record.id);
+  };
+  useKey("attach", fits ? put : undefined);
+  if (!fits) return null;
+  return (
+    <Button onClick={put} hint={hint("attach")} aria-keyshortcuts={hint("attach")} className="max-w-64">
+      <span className="truncate">{t.in.during.putOn(record.name)}</span>
+    </Button>
+  );
+}

@@ -1,0 +1,203 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, type Schemas } from "../api/client";
+import { queries } from "../api/queries";
+import { useDial } from "../call/dial";
+import { t } from "../messages";
+import { Button } from "../ui/button";
+import { Badge } from "../ui/chip";
+import { Dialog } from "../ui/dialog";
+import { Field } from "../ui/field";
+import { Empty, Failed, Loading } from "../ui/states";
+import { type Column, Table } from "../ui/table";
+import { clockTime, dayShort, shortTime } from "../ui/times";
+import { useTell } from "../ui/toast";
+
+type Colleague = Schemas["Colleague"];
+const m = t.in.team;
+
+/** Team is everybody of the firm: what they are doing, since when, and how to reach them. */
+export function Team() {
+  const team = useQuery(queries.team);
+  const me = useQuery(queries.me).data;
+  const { dial } = useDial();
+  const [noteTo, setNoteTo] = useState<Colleague>();
+  const [watched, setWatched] = useState<Colleague>();
+  const leads = me?.role !== "rep";
+  const call = (c: Colleague) => {
+    if (c.id !== me?.id) dial({ colleague_id: c.id }, c.name);
+  };
+  const columns: Column<Colleague>[] = [
+    {
+      key: "who",
+      label: m.who,
+      width: "minmax(10rem,1fr)",
+      cell: (c) => (
+        <>
+          <span className="name">{c.name}</span> {c.id === me?.id && <span className="text-quiet">{m.yourself}</span>}
+        </>
+      ),
+    },
+    { key: "team", label: m.title, width: "9rem", cell: (c) => c.team },
+    { key: "extension", label: m.extension, width: "5.5rem", cell: (c) => c.extension },
+    {
+      key: "doing",
+      label: m.doing,
+      width: "9rem",
+      cell: (c) => (
+        <Badge tone={c.free ? "theirs" : c.availability === "Speaking" ? "ours" : "quiet"}>{c.availability}</Badge>
+      ),
+    },
+    { key: "since", label: m.since, width: "6rem", cell: (c) => (c.since ? shortTime(c.since) : "") },
+    {
+      key: "acts",
+      label: "",
+      width: "18rem",
+      cell: (c) => (
+        <span className="flex gap-1.5">
+          {c.id !== me?.id && (
+            <>
+              <Button
+                aria-label={m.call(c.name)}
+                onClick={(e) => {
+                  e.stopPropagation();
+                  call(c);
+                }}
+                className="!min-h-6 !py-0"
+              >
+                {m.callShort}
+              </Button>
+              <Button
+                aria-label={m.noteTo(c.name)}
+                onClick={(e) => {
+                  e.stopPropagation();
+                  setNoteTo(c);
+                }}
+                className="!min-h-6 !py-0"
+              >
+                {m.note}
+              </Button>
+            </>
+          )}
+          {(leads || c.id === me.id) && (
+            <Button
+              look="quiet"
+              aria-label={m.history(c.name)}
+              onClick={(e) => {
+                e.stopPropagation();
+                setWatched(c);
+              }}
+              className="!min-h-6 !py-0"
+            >
+              {m.historyShort}
+            </Button>
+          )}
+        </span>
+      ),
+    },
+  ];
+  return (
+    <div className="flex min-h-0 flex-1 flex-col">
+      <h1 className="name mb-2 text-xl">{m.title}</h1>
+      {team.isPending && <Loading />}
+      {team.isError && !team.data && <Failed error={team.error} retry={() => void team.refetch()} />}
+      {team.data?.length === 0 && <Empty>{m.empty}</Empty>}
+      {team.data && team.data.length > 0 && (
+        <Table
+          label={m.title}
+          columns={columns}
+          count={team.data.length}
+          rowAt={(i) => team.data[i]}
+          idOf={(c) => c.id}
+          onOpen={(c) => {
+            if (leads || c.id === me.id) setWatched(c);
+            else setNoteTo(c);
+          }}
+          onSecond={call}
+        />
+      )}
+      {noteTo && (
+        <Note
+          to={noteTo}
+          onClose={() => {
+            setNoteTo(undefined);
+          }}
+        />
+      )}
+      {watched && (
+        <Day
+          of={watched}
+          onClose={() => {
+            setWatched(undefined);
+          }}
+        />
+      )}
+    </div>
+  );
+}
+
+function Note({ to, onClose }: { to: Colleague; onClose: () => void }) {
+  const tell = useTell();
+  const [text, setText] = useState("");
+  const send = useMutation({
+    mutationFn: () => ask(api.POST("/api/team/{id}/notes", { params: { path: { id: to.id } }, body: { text } })),
+    onSuccess: () => {
+      tell(m.noteLeft(to.name));
+      onClose();
+    },
+  });
+  return (
+    <Dialog
+      open
+      onClose={onClose}
+      title={m.noteTo(to.name)}
+      actions={
+        <Button look="ours" type="submit" form="note" disabled={!text.trim() || send.isPending}>
+          {m.noteSend}
+        </Button>
+      }
+    >
+      <form
+        id="note"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (text.trim() && !send.isPending) send.mutate();
+        }}
+      >
+        <Field
+          label={m.noteText}
+          autoFocus
+          maxLength={500}
+          value={text}
+          problem={send.error?.message}
+          onChange={(e) => {
+            setText(e.target.value);
+          }}
+        />
+      </form>
+    </Dialog>
+  );
+}
+
+/** Day is in which states somebody has been, newest first. */
+function Day({ of, onClose }: { of: Colleague; onClose: () => void }) {
+  const changes = useQuery(queries.availabilityOf(of.id));
+  return (
+    <Dialog open onClose={onClose} title={m.history(of.name)}>
+      {changes.isPending && <Loading />}
+      {changes.isError && <Failed error={changes.error} />}
+      <ul>
+        {changes.data?.map((c) => (
+          <li key={c.at} className="flex gap-3 border-b border-rule py-1">
+            <span className="w-36 text-quiet">
+              {dayShort(c.at)}, {clockTime(c.at)}
+            </span>
+            <span className={c.takes_calls ? "font-semibold text-theirs" : ""}>{c.label}</span>
+            {c.counts_as_work && <span className="ml-auto text-sm text-quiet">{m.works}</span>}
+          </li>
+        ))}
+      </ul>
+    </Dialog>
+  );
+}
