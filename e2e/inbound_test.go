@@ -10,29 +10,29 @@ import (
 )
 
 const (
-	caller    = "Anneliese-Magdalena Birkenshaw-Wetherington of"
-	ringPart  = "[data-testid=ring]"
-	lanePart  = "[data-testid=lane]"
-	salesE164 = "+14135550110"
+	caller   = "Anneliese-Magdalena Birkenshaw-Wetherington of"
+	ringPart = "[data-testid=ring]"
+	lanePart = "[data-testid=lane]"
+	mainE164 = "+14135550100"
 )
 
 func TestACallComesIn(t *testing.T) {
 	w := start(t, "", "127.0.0.1:0", "")
 	ines, tomas := w.signedIn(t, "Ines Calloway"), w.signedIn(t, "Tomas Reyl")
-	ref, err := w.sim.CallIn(demo.NeverAnswers, salesE164)
+	ref, err := w.sim.CallIn(demo.NeverAnswers, mainE164)
 	require.NoError(t, err)
 	// It rings for both, and says who it is before the first word.
 	for _, win := range []*window{ines, tomas} {
 		win.see(caller, ringPart)
 		win.see("413 555 0144", ringPart)
-		win.see("on Sales", ringPart)
+		win.see("on Main", ringPart)
 	}
-	ines.see("Nettlecombe is calling on Sales", "[aria-live=polite]")
+	ines.see("Nettlecombe is calling on Main", "[aria-live=polite]")
 	tomas.keys("x")
 	tomas.gone(caller, "[aria-label='Desk strip']")
 	ines.keys("y")
 	ines.see("speaking", slipPart)
-	ines.see("they called Sales 413 555 0110", slipPart)
+	ines.see("they called Main 413 555 0100", slipPart)
 	ines.see(caller, "#sheet")
 	ines.see("Everything", historyPart)
 	ines.click("button", "Hold", slipPart)
@@ -53,28 +53,38 @@ func TestACallComesIn(t *testing.T) {
 func TestARingTellsWhatMattersBeforeTheFirstWord(t *testing.T) {
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
-	_, err := w.sim.CallIn(beritMobile, salesE164)
+	ref, err := w.sim.CallIn(demo.Household, mainE164)
 	require.NoError(t, err)
-	win.see(berit+" or Berit Ostrlund", ringPart) // the number stands on two records: both are named
+	win.see(" or ", ringPart) // two share the number: both are named, and why
+	win.see("the same number", ringPart)
+	win.keys("y")
+	win.see("Whose number is it?", slipPart)
+	win.click("button", "the same number", "[data-testid=attach-question]")
+	win.gone("Whose number is it?", slipPart)
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	win.see("they hung up", slipPart)
+	win.keys("l")
+	_, err = w.sim.CallIn(beritMobile, mainE164)
+	require.NoError(t, err)
+	win.see(berit, ringPart) // two records have this number, and one is clearly meant
+	win.gone("Ostrlund", ringPart)
 	win.see("promised: Send the plan of the tank house", ringPart)
 	win.see("open case: Pump runs dry", ringPart)
 	win.accessible("a ring")
 	win.keys("y")
-	win.see("Whose number is it?", slipPart)
-	win.click("button", berit, "[data-testid=attach-question]")
 	win.see(nursery, slipPart)
 }
 
 func TestACallThatNobodyAnswersIsOwed(t *testing.T) {
 	w := start(t, "", "127.0.0.1:0", "")
 	ines, tomas := w.signedIn(t, "Ines Calloway"), w.signedIn(t, "Tomas Reyl")
-	ref, err := w.sim.CallIn(demo.NeverAnswers, salesE164)
+	ref, err := w.sim.CallIn(demo.NeverAnswers, mainE164)
 	require.NoError(t, err)
 	ines.see(caller, ringPart)
 	require.True(t, w.sim.OutsideHangsUp(ref))
 	ines.until("the ring to end", `!document.querySelector('[data-testid=ring]')`)
-	ines.see("on Sales, nobody called back", lanePart)
-	tomas.see("on Sales, nobody called back", lanePart)
+	ines.see("on Main, nobody called back", lanePart)
+	tomas.see("on Main, nobody called back", lanePart)
 	// One takes it on, and the other sees that.
 	ines.click("button", "I see to "+caller, lanePart)
 	tomas.see("Ines Calloway has taken it on", lanePart)
@@ -97,8 +107,9 @@ func TestNobodyIsRungWhoIsAwayAndAMissedCallCanBeClosedWithAReason(t *testing.T)
 	eval[any](win, `[...document.querySelectorAll('[role=menuitemradio]')].find((e) => e.textContent === 'Away').click()`)
 	win.keys(kb.Escape)
 	win.see("Away", "header")
-	_, err := w.sim.CallIn("+12125550187", salesE164)
+	ref, err := w.sim.CallIn("+12125550187", mainE164)
 	require.NoError(t, err)
+	require.True(t, w.sim.OutsideHangsUp(ref)) // the voicemail greets nobody
 	win.see("212 555 0187", lanePart)
 	win.click("button", "Nobody has to call 212 555 0187 back", lanePart)
 	win.fill("Why nobody has to call back", "A wrong number.")
@@ -125,4 +136,94 @@ func TestTheOutsidePhone(t *testing.T) {
 	outside.click("button", "Hang up", "[data-testid=outside-legs]")
 	win.see("they hung up", slipPart)
 	outside.see("No call is in progress.")
+}
+
+func TestAnUnknownCallerBecomesAContactOfANewCompanyAndIsKnownTheNextTime(t *testing.T) {
+	const stranger = "+12125550187"
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	ref, err := w.sim.CallIn(stranger, mainE164)
+	require.NoError(t, err)
+	win.see("Unknown number", ringPart)
+	win.keys("y")
+	win.see("Whose number is it?", slipPart)
+	win.click("button", "Make a record", slipPart)
+	win.see("212 555 0187, from Main number", slipPart)
+	win.accessible("an unknown caller")
+	win.fill("Name", "Lene Marrow")
+	win.fill("Company", "Marrow & Pike")
+	win.keys(kb.Enter)
+	win.see("Lene Marrow", "[data-testid=slip] h2")
+	win.see("Marrow & Pike", slipPart)
+	// A second call rings quietly, and holds the first when it is taken.
+	second, err := w.sim.CallIn(beritMobile, mainE164)
+	require.NoError(t, err)
+	win.see("Take it, hold this one", ringPart)
+	win.keys("y")
+	win.see(berit, slipPart)
+	win.see("on hold", "[aria-label='Desk strip']")
+	win.keys("m")
+	win.see("They do not hear you", slipPart)
+	win.keys("m")
+	win.click("button", "Keypad", slipPart)
+	win.keys("42")
+	win.see("Sent: 42")
+	win.keys(kb.Escape)
+	win.click("button", "Go on with this one")
+	win.see("Lene Marrow", "[data-testid=slip] h2")
+	for _, r := range []string{ref, second} {
+		require.True(t, w.sim.OutsideHangsUp(r))
+	}
+	win.see("they hung up", slipPart)
+	win.keys("1")
+	win.keys("f")
+	win.see("Filed: Lene Marrow")
+	win.until("the other slip", `document.querySelector('[data-testid=slip]')?.innerText.includes('they hung up')`)
+	win.keys("1")
+	win.keys("f")
+	win.until("no slip", `!document.querySelector('[data-testid=slip]')`)
+	_, err = w.sim.CallIn(stranger, mainE164)
+	require.NoError(t, err)
+	win.see("Lene Marrow", ringPart)
+	win.keys("v")
+	win.until("the ring to end", `!document.querySelector('[data-testid=ring]')`)
+	win.click("link", "Calls")
+	win.click("radio", "Everybody")
+	win.choose("Which", "Missed")
+	win.see("leaving a message", "[data-testid=rows], #sheet")
+}
+
+func TestAColleagueIsCalledAndALineIsSetUp(t *testing.T) {
+	w := start(t, "", "127.0.0.1:0", "")
+	ines, tomas := w.signedIn(t, "Ines Calloway"), w.signedIn(t, "Tomas Reyl")
+	ines.click("link", "Team")
+	ines.see("Tomas Reyl", "#sheet")
+	ines.accessible("the team")
+	ines.click("button", "Call Tomas Reyl", "#sheet")
+	tomas.see("Ines Calloway", ringPart)
+	tomas.keys("y")
+	tomas.see("speaking", slipPart)
+	ines.see("Speaking", "#sheet")
+	ines.keys("e")
+	ines.until("no slip", `!document.querySelector('[data-testid=slip]')`)
+	ines.click("button", "A note for Tomas Reyl", "#sheet")
+	ines.fill("It stands in their lane until it is done", "The pump is here.")
+	ines.keys(kb.Enter)
+	tomas.see("The pump is here.", lanePart)
+
+	ada := w.signedIn(t, "Ada Millrace")
+	ada.visit("/settings?tab=lines")
+	ada.click("button", "Main", "#sheet")
+	ada.accessible("lines")
+	ada.fill("Opening hours", "never")
+	ada.see("is not an opening time")
+	ada.fill("Days off", "2020-12-25")
+	eval[any](ada, `document.querySelectorAll('form[aria-label] textarea')[0].focus()`)
+	ada.keys("a", 2)
+	ada.keys("Mon-Sun 00:00-24:00")
+	ada.click("button", "Save", "#sheet")
+	ada.see("Saved")
+	ada.visit("/settings?tab=availability")
+	ada.until("the states", `[...document.querySelectorAll('input')].some((e) => e.value === 'In a meeting')`)
+	ada.accessible("availability")
 }

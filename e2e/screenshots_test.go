@@ -84,7 +84,7 @@ func TestScreenshots(t *testing.T) {
 	win.see("given up", slipPart)
 	win.keys("l")
 
-	ref, err := w.sim.CallIn(demo.NeverAnswers, salesE164)
+	ref, err := w.sim.CallIn(demo.NeverAnswers, mainE164)
 	require.NoError(t, err)
 	win.see(caller, ringPart)
 	win.until("a while of ringing", `/0:0[3-9]/.test(document.querySelector('[data-testid=ring-clock]').innerText)`)

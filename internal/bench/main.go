@@ -179,6 +179,7 @@ func (f figures) report(p func(string, ...any)) {
 		p("| import of %d rows: in the book with all indexes | %.0f rows/s | | | 4,000 rows/s |", i.rows, i.loaded)
 		p("| import of %d rows: heap in use at most | %.0f MB | | | the same for both |", i.rows, i.heap)
 	}
+	f.rings.report(p)
 	p(`
 - **Candidates**: who has a number, with what decides whether it may be called; bare: pgx reads one indexed row. By turns, %d each.
 - **Find**: the whole answer of the top field through desk, with numbers and calls of the eight found. **Lists** likewise, 100 rows.

@@ -31,6 +31,7 @@ type figures struct {
 	prefix, digits, misspelt []float64 // ms
 	list, scroll             []float64 // ms
 	imports                  []importFigures
+	rings                    ringFigures
 }
 
 type importFigures struct {
@@ -42,19 +43,22 @@ type importFigures struct {
 // million makes a book of many people in a database of its own and measures reading it; then it measures imports in another.
 func million(ctx context.Context, cluster *pgcluster.Cluster, dir string, people int, importRows []int) (figures, error) {
 	f := figures{people: people}
-	s, d, err := freshDesk(ctx, cluster, "million", dir)
+	s, d, network, err := freshDesk(ctx, cluster, "million", dir)
 	if err != nil {
 		return f, err
 	}
 	if f.numbers, err = fillMillion(ctx, s, people); err == nil {
 		err = f.read(ctx, s, d)
 	}
+	if err == nil {
+		f.rings, err = ringing(ctx, s, d, network)
+	}
 	d.Close()
 	s.Close()
 	if err != nil {
 		return f, err
 	}
-	s, d, err = freshDesk(ctx, cluster, "imports", dir)
+	s, d, _, err = freshDesk(ctx, cluster, "imports", dir)
 	if err != nil {
 		return f, err
 	}
@@ -70,29 +74,30 @@ func million(ctx context.Context, cluster *pgcluster.Cluster, dir string, people
 	return f, nil
 }
 
-func freshDesk(ctx context.Context, cluster *pgcluster.Cluster, name, dir string) (*store.Store, *desk.Desk, error) {
+func freshDesk(ctx context.Context, cluster *pgcluster.Cluster, name, dir string) (*store.Store, *desk.Desk, *sim.Sim, error) {
 	admin, err := store.Open(ctx, cluster.URL("postgres"), 1)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	defer admin.Close()
 	if _, err := admin.Pool.Exec(ctx, "CREATE DATABASE "+name); err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	s, err := store.Open(ctx, cluster.URL(name), 8)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	if err := s.Migrate(ctx); err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	if err := demo.Fill(ctx, s, demo.First, time.Now()); err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
+	network := sim.New(clockwork.NewRealClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{} })
 	d, err := desk.Open(ctx, desk.Config{Store: s, Clock: clockwork.NewRealClock(), Log: slog.New(slog.DiscardHandler), Server: "bench-" + name, Demo: true,
 		JournalFile: filepath.Join(dir, "journal-"+name), FilesDir: filepath.Join(dir, name),
-		Carrier: sim.New(clockwork.NewRealClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{} })})
-	return s, d, err
+		Carrier: network})
+	return s, d, network, err
 }
 
 // parts of made-up names: sixty given names and 1,600 family names.

@@ -273,6 +273,30 @@ func (e FollowUpKind) Valid() bool {
 	}
 }
 
+// Defines values for FollowUpPromise.
+const (
+	FollowUpPromiseBroken FollowUpPromise = "broken"
+	FollowUpPromiseKept   FollowUpPromise = "kept"
+	FollowUpPromiseNone   FollowUpPromise = "none"
+	FollowUpPromiseOpen   FollowUpPromise = "open"
+)
+
+// Valid indicates whether the value is a known member of the FollowUpPromise enum.
+func (e FollowUpPromise) Valid() bool {
+	switch e {
+	case FollowUpPromiseBroken:
+		return true
+	case FollowUpPromiseKept:
+		return true
+	case FollowUpPromiseNone:
+		return true
+	case FollowUpPromiseOpen:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FollowUpState.
 const (
 	FollowUpStateCancelled FollowUpState = "cancelled"
@@ -1276,11 +1300,14 @@ type Colleague struct {
 	Extension    string `json:"extension"`
 
 	// Free Could be called now
-	Free  bool               `json:"free"`
-	ID    openapi_types.UUID `json:"id"`
-	Name  string             `json:"name"`
-	Since *time.Time         `json:"since"`
-	Team  string             `json:"team"`
+	Free bool               `json:"free"`
+	ID   openapi_types.UUID `json:"id"`
+	Name string             `json:"name"`
+
+	// Reached Signed in somewhere
+	Reached bool       `json:"reached"`
+	Since   *time.Time `json:"since"`
+	Team    string     `json:"team"`
 }
 
 // ColleagueNote defines model for ColleagueNote.
@@ -1483,12 +1510,15 @@ type FirmLineUnanswered string
 
 // FollowUp defines model for FollowUp.
 type FollowUp struct {
-	DayOnly    bool               `json:"day_only"`
-	DueAt      *time.Time         `json:"due_at"`
-	ID         openapi_types.UUID `json:"id"`
-	Kind       FollowUpKind       `json:"kind"`
-	OwnerID    openapi_types.UUID `json:"owner_id"`
-	OwnerName  string             `json:"owner_name"`
+	DayOnly   bool               `json:"day_only"`
+	DueAt     *time.Time         `json:"due_at"`
+	ID        openapi_types.UUID `json:"id"`
+	Kind      FollowUpKind       `json:"kind"`
+	OwnerID   openapi_types.UUID `json:"owner_id"`
+	OwnerName string             `json:"owner_name"`
+
+	// Promise Of what was promised: how it stands
+	Promise    FollowUpPromise    `json:"promise"`
 	Promised   bool               `json:"promised"`
 	RecordID   openapi_types.UUID `json:"record_id"`
 	RecordName string             `json:"record_name"`
@@ -1499,6 +1529,9 @@ type FollowUp struct {
 
 // FollowUpKind defines model for FollowUp.Kind.
 type FollowUpKind string
+
+// FollowUpPromise Of what was promised: how it stands
+type FollowUpPromise string
 
 // FollowUpState defines model for FollowUp.State.
 type FollowUpState string

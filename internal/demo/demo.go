@@ -153,6 +153,7 @@ func Fill(ctx context.Context, s *store.Store, size Size, now time.Time) error {
 		m.followUps()
 		m.trade(size)
 		m.doubles()
+		m.household()
 		m.lists()
 		for _, table := range tableOrder {
 			if _, err := tx.CopyFrom(ctx, pgx.Identifier{table.name}, table.columns, pgx.CopyFromRows(m.rows[table.name])); err != nil {
@@ -288,7 +289,7 @@ func (m *maker) book(size Size) {
 	for _, l := range firmLines {
 		m.used[l.e164] = true
 	}
-	for _, special := range []string{AnswersSoon, NeverAnswers, IsBusy, Declines, NotInService, HangsUpSoon, RingsForEver, ConnectionBad, "+14135550119", "+14135550163"} {
+	for _, special := range []string{AnswersSoon, NeverAnswers, IsBusy, Declines, NotInService, HangsUpSoon, RingsForEver, ConnectionBad, Household, "+14135550119", "+14135550163"} {
 		m.used[special] = true
 	}
 	old := m.now.AddDate(-1, 0, 0)

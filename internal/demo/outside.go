@@ -20,6 +20,9 @@ const (
 	ConnectionBad = "+14135550150"
 )
 
+// Household is a number that two people share.
+const Household = "+14135550151"
+
 // Outside tells how the people of the made-up world behave when they are called: some numbers always in one way,
 // everybody else by a hash of the number, so that the same person is the same tomorrow.
 func Outside(to string) sim.Behaviour {

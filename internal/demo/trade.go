@@ -174,6 +174,13 @@ func (m *maker) doubles() {
 	}
 }
 
+// household lets two people be reached at one number.
+func (m *maker) household() {
+	for _, i := range []int{20, 27} {
+		m.number(m.people[i].id, nil, number{e164: Household, label: "home"}, 6, nil, "")
+	}
+}
+
 // lists makes a hand-made list and some views.
 func (m *maker) lists() {
 	old := m.now.AddDate(0, -1, 0)

@@ -4,17 +4,37 @@ import (
 	"context"
 	"encoding/json"
 	"strings"
+	"time"
 
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/promise"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
 
-func followUpView(f db.FollowUpsByIDsRow) contract.FollowUp {
-	return contract.FollowUp{ID: f.ID, RecordID: f.RecordID, RecordName: f.RecordName, OwnerID: f.OwnerID, OwnerName: f.OwnerName, Kind: contract.FollowUpKind(f.Kind), Text: f.Text,
+func (d *Desk) followUpView(f db.FollowUpsByIDsRow, a Actor) contract.FollowUp {
+	return contract.FollowUp{Promise: d.promised(f, a), ID: f.ID, RecordID: f.RecordID, RecordName: f.RecordName, OwnerID: f.OwnerID, OwnerName: f.OwnerName, Kind: contract.FollowUpKind(f.Kind), Text: f.Text,
 		Promised: f.Promised, DueAt: f.DueAt, DayOnly: f.DayOnly, State: contract.FollowUpState(f.State), Version: f.Version}
+}
+
+// promisePatience is for how long after its time a promise still counts as kept.
+const promisePatience = 5 * time.Minute
+
+// promised tells how a follow-up that was promised stands.
+func (d *Desk) promised(f db.FollowUpsByIDsRow, a Actor) contract.FollowUpPromise {
+	if !f.Promised {
+		return contract.FollowUpPromiseNone
+	}
+	p := promise.Promise{DayOnly: f.DayOnly, GivenUp: f.State == "cancelled", Patience: promisePatience}
+	if f.DueAt != nil {
+		p.Due = f.DueAt.In(a.zone())
+	}
+	if f.DoneAt != nil && f.State == "done" {
+		p.Done = *f.DoneAt
+	}
+	return contract.FollowUpPromise(p.At(d.Clock.Now()))
 }
 
 // AddFollowUp makes a follow-up of a's on a record. The same key gets the same one. Errors: *FieldError, ErrNotFound, ErrKeyReused.
@@ -70,10 +90,10 @@ func (d *Desk) AddFollowUp(ctx context.Context, a Actor, record uuid.UUID, key s
 	}
 	d.publishHistory(nil, record)
 	d.publishLane(a.ID)
-	return d.followUp(ctx, id)
+	return d.followUp(ctx, a, id)
 }
 
-func (d *Desk) followUp(ctx context.Context, id uuid.UUID) (contract.FollowUp, error) {
+func (d *Desk) followUp(ctx context.Context, a Actor, id uuid.UUID) (contract.FollowUp, error) {
 	found, err := d.Store.FollowUpsByIDs(ctx, []uuid.UUID{id})
 	if err != nil {
 		return contract.FollowUp{}, err
@@ -81,7 +101,7 @@ func (d *Desk) followUp(ctx context.Context, id uuid.UUID) (contract.FollowUp, e
 	if len(found) == 0 {
 		return contract.FollowUp{}, ErrNotFound
 	}
-	return followUpView(found[0]), nil
+	return d.followUpView(found[0], a), nil
 }
 
 // ChangeFollowUp marks a follow-up done, cancelled or open again, or puts it off. Errors: ErrNotFound, ErrForbidden, ErrChangedElse, *FieldError.
@@ -134,7 +154,7 @@ func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c cont
 	if given != uuid.Nil && given != owner {
 		d.publishLane(given)
 	}
-	return d.followUp(ctx, id)
+	return d.followUp(ctx, a, id)
 }
 
 // FollowUps lists follow-ups: a's own or everybody's, open ones by their time or done ones newest first.
@@ -159,7 +179,7 @@ func (d *Desk) FollowUps(ctx context.Context, a Actor, mine, open bool) ([]contr
 	for _, id := range ids {
 		for _, r := range rows {
 			if r.ID == id {
-				views = append(views, followUpView(r))
+				views = append(views, d.followUpView(r, a))
 			}
 		}
 	}

@@ -64,7 +64,7 @@ func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before 
 			return contract.HistoryPage{}, err
 		}
 		for _, f := range found {
-			view := followUpView(f)
+			view := d.followUpView(f, a)
 			followUpOf[f.ID] = &view
 		}
 	}

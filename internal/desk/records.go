@@ -93,7 +93,7 @@ func (d *Desk) Record(ctx context.Context, a Actor, id uuid.UUID) (contract.Reco
 	}
 	sheet.FollowUps = []contract.FollowUp{}
 	for _, fu := range open {
-		sheet.FollowUps = append(sheet.FollowUps, followUpView(db.FollowUpsByIDsRow(fu)))
+		sheet.FollowUps = append(sheet.FollowUps, d.followUpView(db.FollowUpsByIDsRow(fu), a))
 	}
 	if merge, err := d.Store.LastMergeInto(ctx, r.ID); err == nil {
 		sheet.Merge = &merge

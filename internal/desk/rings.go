@@ -12,6 +12,7 @@ import (
 	"trundo/internal/core/call"
 	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/promise"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -140,6 +141,9 @@ func (d *Desk) beforeTheFirstWord(ctx context.Context, a Actor, callID uuid.UUID
 		text := "promised: " + p.Text
 		if p.DueAt != nil {
 			text += p.DueAt.In(a.zone()).Format(", 2 Jan 15:04")
+			if (promise.Promise{Due: p.DueAt.In(a.zone()), DayOnly: p.DayOnly, Patience: promisePatience}).At(d.Clock.Now()) == promise.Broken {
+				text += ", not kept yet"
+			}
 		}
 		facts = append(facts, text)
 	}

@@ -28,10 +28,11 @@ func (d *Desk) colleagues(ctx context.Context) ([]contract.Colleague, error) {
 	list := make([]contract.Colleague, len(users))
 	for i, u := range users {
 		c := contract.Colleague{ID: u.ID, Name: u.Name, Extension: u.Extension, Team: u.Team, Availability: u.Availability, Since: u.Since}
-		switch reached := d.Hub.Reached(u.ID); {
+		c.Reached = d.Hub.Reached(u.ID)
+		switch {
 		case calls[u.ID] > 0 || u.InCall:
 			c.Availability = "Speaking"
-		case !reached:
+		case !c.Reached:
 			c.Availability = "Not signed in"
 		case u.Wrapping && u.TakesCalls:
 			c.Availability = "Wrapping up"

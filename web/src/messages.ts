@@ -238,6 +238,7 @@ export const t = {
     notFiled: "not filed yet",
     going: "going on",
     followUp: (who: string, text: string) => `Follow-up for ${who}: ${text}`,
+    promise: { open: "promised", kept: "promise kept", broken: "promise broken" } as Record<string, string>,
     done: "done",
     cancelled: "cancelled",
     changed: (who: string, text: string) => `${who} changed ${text}`,

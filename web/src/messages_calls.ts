@@ -166,6 +166,7 @@ export const calls = {
       string
     >,
     lineGreeting: "Greeting before the beep",
+    lineGreetingHint: "empty: the usual one",
     closedText: "What is said when it is closed",
     closedHint: "Empty: says when it opens",
     open: "open now",

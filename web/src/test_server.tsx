@@ -104,6 +104,7 @@ export const bookOf = (rights: Partial<Schemas["BookRights"]> = {}): Schemas["Bo
       team: "Sales",
       availability: "Available",
       free: true,
+      reached: true,
       since: null,
     },
   ],

@@ -784,12 +784,13 @@ func (q *Queries) OpenMatters(ctx context.Context, id *uuid.UUID) ([]OpenMatters
 }
 
 const openPromises = `-- name: OpenPromises :many
-SELECT text, due_at FROM follow_ups WHERE record_id = $1 AND state = 'open' AND promised ORDER BY due_at NULLS LAST LIMIT 2
+SELECT text, due_at, day_only FROM follow_ups WHERE record_id = $1 AND state = 'open' AND promised ORDER BY due_at NULLS LAST LIMIT 2
 `
 
 type OpenPromisesRow struct {
-	Text  string
-	DueAt *time.Time
+	Text    string
+	DueAt   *time.Time
+	DayOnly bool
 }
 
 func (q *Queries) OpenPromises(ctx context.Context, recordID uuid.UUID) ([]OpenPromisesRow, error) {
@@ -801,7 +802,7 @@ func (q *Queries) OpenPromises(ctx context.Context, recordID uuid.UUID) ([]OpenP
 	items := []OpenPromisesRow{}
 	for rows.Next() {
 		var i OpenPromisesRow
-		if err := rows.Scan(&i.Text, &i.DueAt); err != nil {
+		if err := rows.Scan(&i.Text, &i.DueAt, &i.DayOnly); err != nil {
 			return nil, err
 		}
 		items = append(items, i)

@@ -248,7 +248,7 @@ WHERE (person_id = @id OR company_id = @id) AND kind IN ('deal', 'case') AND del
 ORDER BY kind = 'case' DESC, id DESC LIMIT 3;
 
 -- name: OpenPromises :many
-SELECT text, due_at FROM follow_ups WHERE record_id = @record_id AND state = 'open' AND promised ORDER BY due_at NULLS LAST LIMIT 2;
+SELECT text, due_at, day_only FROM follow_ups WHERE record_id = @record_id AND state = 'open' AND promised ORDER BY due_at NULLS LAST LIMIT 2;
 
 -- name: InCallElsewhere :one
 -- Whether a rep is in a call that another server drives.

@@ -147,7 +147,6 @@ function apply(client: QueryClient, event: LiveEvent) {
       return;
     case "team":
       refresh("team");
-      refresh("book");
       return;
     case "lane":
       refresh("lane");

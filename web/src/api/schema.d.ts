@@ -1455,6 +1455,8 @@ export interface components {
             availability: string;
             /** @description Could be called now */
             free: boolean;
+            /** @description Signed in somewhere */
+            reached: boolean;
             /** Format: date-time */
             since: string | null;
         };
@@ -1826,6 +1828,11 @@ export interface components {
             day_only: boolean;
             /** @enum {string} */
             state: "open" | "done" | "cancelled";
+            /**
+             * @description Of what was promised: how it stands
+             * @enum {string}
+             */
+            promise: "none" | "open" | "kept" | "broken";
             version: number;
         };
         NewFollowUp: {

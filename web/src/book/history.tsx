@@ -70,6 +70,13 @@ function Line({ entry: e }: { entry: Entry }) {
       {e.follow_up ? (
         <span className="flex items-start justify-between gap-3">
           <span>{t.history.followUp(e.follow_up.owner_name, e.follow_up.text)}</span>
+          {e.follow_up.promise !== "none" && (
+            <Badge
+              tone={e.follow_up.promise === "broken" ? "ending" : e.follow_up.promise === "kept" ? "theirs" : "waiting"}
+            >
+              {t.history.promise[e.follow_up.promise]}
+            </Badge>
+          )}
           {e.follow_up.state !== "open" && (
             <Badge tone="quiet">{e.follow_up.state === "done" ? t.history.done : t.history.cancelled}</Badge>
           )}

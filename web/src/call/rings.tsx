@@ -116,13 +116,10 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
           <span className="shrink-0">
             {ring.internal ? t.ring.colleague : known ? ring.display : !ring.withheld && t.slip.unknown}
           </span>
+          {ring.line && <span className="shrink-0 text-sm text-quiet">{t.ring.on(ring.line, ring.source)}</span>}
         </p>
         <p className="truncate text-sm" title={ring.facts.join(" · ")}>
-          {[
-            ring.line && t.ring.on(ring.line, ring.source),
-            !ring.clear && best && next && `${best.record.name}: ${best.reason}`,
-            ...ring.facts,
-          ]
+          {[!ring.clear && best && next && `${best.record.name}: ${best.reason}`, ...ring.facts]
             .filter(Boolean)
             .join(" · ")}
         </p>

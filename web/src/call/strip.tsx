@@ -23,15 +23,17 @@ export function DeskStrip() {
   const speaking = desk?.calls.some((c) => c.state.phase === "speaking") ?? false;
   return (
     <section aria-label={t.strip.region} className="border-b border-rule-strong bg-paper px-3.5 py-2.5">
+      {call && <Slip call={call} />}
+      {/* A call that rings while a slip lies there stands under it: what is being read or clicked stays in its place. */}
       {rings.length > 0 && (
-        <div className={`flex flex-col gap-2 ${call ? "mb-2" : ""}`}>
+        <div className={`flex flex-col gap-2 ${call ? "mt-2" : ""}`}>
           {rings.map((r, i) => (
             <RingLine key={r.call_id} ring={r} first={i === 0} second={speaking} />
           ))}
           <RingSignal ring={rings[0]} quiet={speaking} />
         </div>
       )}
-      {call ? <Slip call={call} /> : rings.length === 0 && <Next />}
+      {!call && rings.length === 0 && <Next />}
       {live.map((c) => (
         <div
           key={c.id}

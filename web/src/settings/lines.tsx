@@ -267,7 +267,7 @@ function LineForm({ line }: { line: Line }) {
           </option>
         ))}
       </Select>
-      <Area label={`${s.lineGreeting} (${s.greetingHint})`} rows={2} maxLength={2000} {...text("greeting")} />
+      <Area label={`${s.lineGreeting} (${s.lineGreetingHint})`} rows={2} maxLength={2000} {...text("greeting")} />
       <Area label={`${s.closedText} (${s.closedHint})`} rows={2} maxLength={2000} {...text("closed_text")} />
       <Field label={s.zone} {...text("zone")} />
       <label className="flex items-center gap-2 self-end pb-1">

@@ -49,7 +49,7 @@ export function Team() {
         <Badge tone={c.free ? "theirs" : c.availability === "Speaking" ? "ours" : "quiet"}>{c.availability}</Badge>
       ),
     },
-    { key: "since", label: m.since, width: "6rem", cell: (c) => (c.since ? shortTime(c.since) : "") },
+    { key: "since", label: m.since, width: "6rem", cell: (c) => (c.since && c.reached ? shortTime(c.since) : "") },
     {
       key: "acts",
       label: "",
