@@ -81,6 +81,10 @@ func TestAMessageIsLeftAndOwed(t *testing.T) {
 	require.ErrorIs(t, w.SendToVoicemail(t.Context(), w.ines, ring.CallID), call.ErrOver)
 	require.ErrorIs(t, w.SendToVoicemail(t.Context(), w.ines, uuid.New()), desk.ErrNotFound)
 
+	owedCalls, err := w.Calls(t.Context(), w.odile, desk.CallQuery{Only: "unreturned"})
+	require.NoError(t, err)
+	require.NotEmpty(t, owedCalls.Calls)
+	assert.Equal(t, ring.CallID, owedCalls.Calls[0].ID, "the oldest first")
 	w.line(func(l *contract.FirmLine) { l.Reps = []uuid.UUID{w.ines.ID} })
 	assert.Len(t, w.missed(w.ines), 1, "the line's reps owe it")
 	assert.Empty(t, w.missed(w.tomas))

@@ -193,13 +193,22 @@ func likeText(q string) string {
 	return strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(q)
 }
 
-// Calls lists calls, newest first: a's own, or everybody's, all or some.
+// Calls lists calls, newest first, those that nobody has come back to oldest first: a's own, or everybody's, all or some.
 func (d *Desk) Calls(ctx context.Context, a Actor, query CallQuery) (contract.CallPage, error) {
 	p, err := query.params(a, callsPerPage)
 	if err != nil {
 		return contract.CallPage{}, err
 	}
-	ids, err := d.Store.CallList(ctx, p)
+	var ids []uuid.UUID
+	if query.Only == "unreturned" {
+		after := db.UnreturnedCallsParams{Everything: !query.Mine, Me: a.ID, Q: p.Q, Digits: p.Digits, Count: p.Count}
+		if query.Before != "" {
+			after.After, after.AfterID = p.Before, p.BeforeID
+		}
+		ids, err = d.Store.UnreturnedCalls(ctx, after)
+	} else {
+		ids, err = d.Store.CallList(ctx, p)
+	}
 	if err != nil {
 		return contract.CallPage{}, err
 	}

@@ -186,7 +186,6 @@ WHERE ($1::uuid IS NULL OR c.placed_by = $1 AND c.direction <> 'inbound' OR c.co
   AND ($2::text = '' OR c.direction = $2)
   AND ($3::text NOT IN ('missed', 'voicemail') OR c.direction = 'inbound' AND c.answered_at IS NULL AND c.ended_at IS NOT NULL)
   AND ($3 <> 'voicemail' OR c.message_ms > 0)
-  AND ($3 <> 'unreturned' OR EXISTS (SELECT FROM unreturned u WHERE u.call_id = c.id AND u.closed_at IS NULL))
   AND ($3 <> 'nobody' OR c.direction <> 'internal' AND NOT EXISTS (SELECT FROM call_links l WHERE l.call_id = c.id))
   AND ($3 <> 'no_outcome' OR EXISTS (SELECT FROM slips o WHERE o.call_id = c.id AND o.outcome_id IS NULL) AND c.direction <> 'internal')
   AND ($4::text = '' OR c.remote_typed ILIKE '%' || $4 || '%' OR $5::text <> '' AND c.remote_e164 LIKE '%' || $5 || '%'
@@ -207,7 +206,7 @@ type CallListParams struct {
 	Count    int32
 }
 
-// Calls, newest first or, of what is unreturned, oldest first is for the reader to ask. An empty text leaves a condition out.
+// Calls, newest first. An empty text leaves a condition out.
 func (q *Queries) CallList(ctx context.Context, arg CallListParams) ([]uuid.UUID, error) {
 	rows, err := q.db.Query(ctx, callList,
 		arg.UserID,
@@ -866,4 +865,53 @@ func (q *Queries) SaveFacts(ctx context.Context, arg SaveFactsParams) error {
 		arg.Data,
 	)
 	return err
+}
+
+const unreturnedCalls = `-- name: UnreturnedCalls :many
+SELECT c.id FROM unreturned u JOIN calls c ON c.id = u.call_id
+WHERE u.closed_at IS NULL AND ($1::boolean OR u.user_id = $2::uuid
+    OR u.user_id IS NULL AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id AND l.user_id = $2) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id)))
+  AND ($3::text = '' OR c.remote_typed ILIKE '%' || $3 || '%' OR $4::text <> '' AND c.remote_e164 LIKE '%' || $4 || '%'
+    OR EXISTS (SELECT FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND r.search LIKE '%' || fold($3) || '%'))
+  AND (c.started_at, c.id) > ($5::timestamptz, $6::uuid)
+ORDER BY c.started_at, c.id LIMIT $7
+`
+
+type UnreturnedCallsParams struct {
+	Everything bool
+	Me         uuid.UUID
+	Q          string
+	Digits     string
+	After      time.Time
+	AfterID    uuid.UUID
+	Count      int32
+}
+
+// Calls that nobody has come back to, the oldest first: of the lines that a rep answers, or of all.
+func (q *Queries) UnreturnedCalls(ctx context.Context, arg UnreturnedCallsParams) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, unreturnedCalls,
+		arg.Everything,
+		arg.Me,
+		arg.Q,
+		arg.Digits,
+		arg.After,
+		arg.AfterID,
+		arg.Count,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
