@@ -64,7 +64,7 @@ func TestAMisspeltNameIsFoundAndCalled(t *testing.T) {
 	win.keys("/")
 	win.keys("reyl")
 	win.see("Tomas Reyl", "[role=listbox]")
-	win.see("colleague · Service · ext 31 · available", "[role=listbox]")
+	win.see("colleague · Service · ext 31 · Not signed in", "[role=listbox]")
 }
 
 func TestALeadIsConvertedAndKeepsItsCalls(t *testing.T) {

@@ -1680,12 +1680,16 @@ type Lane struct {
 
 // LaneEntry defines model for LaneEntry.
 type LaneEntry struct {
-	CallID *openapi_types.UUID `json:"call_id"`
-	ID     openapi_types.UUID  `json:"id"`
-	Kind   LaneEntryKind       `json:"kind"`
-	Number *PhoneNumber        `json:"number"`
-	Reason string              `json:"reason"`
-	Record *RecordRef          `json:"record"`
+	CallID  *openapi_types.UUID `json:"call_id"`
+	DayOnly bool                `json:"day_only"`
+
+	// DueAt Of a follow-up
+	DueAt  *time.Time         `json:"due_at"`
+	ID     openapi_types.UUID `json:"id"`
+	Kind   LaneEntryKind      `json:"kind"`
+	Number *PhoneNumber       `json:"number"`
+	Reason string             `json:"reason"`
+	Record *RecordRef         `json:"record"`
 
 	// TakenBy Of a missed call: who has taken it on
 	TakenBy string        `json:"taken_by"`
@@ -2234,6 +2238,9 @@ type Ring struct {
 
 	// Clear The first candidate is clearly meant
 	Clear bool `json:"clear"`
+
+	// Company The company of the first candidate, or empty
+	Company string `json:"company"`
 
 	// Display The caller's number for reading, or empty where it is withheld
 	Display string `json:"display"`

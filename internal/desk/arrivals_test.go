@@ -431,3 +431,19 @@ func TestLinesThatCannotBe(t *testing.T) {
 	_, err = w.AddLine(t.Context(), w.admin(), contract.NewLine{Number: "413 555 0100", Label: "Again"})
 	require.Error(t, err)
 }
+
+func TestWhateverTheNetworkSaysOfACallerIsKeptAndBreaksNothing(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	for from, shown := range map[string]string{
+		"  ": "", "anonymous": "anonymous", "'; DROP TABLE calls; --": "'; DROP TABLE calls; --", "<img src=x onerror=alert(1)>": "<img src=x onerror=alert(1)>",
+		strings.Repeat("9", 200): strings.Repeat("9", 64), "sip:\x00\xffbob@example": "sip:bob@example", "+14135550142;ext=7": "413 555 0142 ext 7",
+	} {
+		ref := w.comesIn(from)
+		ring := w.rung(w.ines)
+		assert.Equal(t, shown, ring.Display, "%q", from)
+		assert.Equal(t, strings.TrimSpace(from) == "", ring.Withheld)
+		require.True(t, w.sim.OutsideHangsUp(ref))
+		assert.Equal(t, "abandoned", w.ended(ring.CallID).State.EndReason)
+	}
+}

@@ -89,7 +89,7 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 			x := followUps[e.ID]
 			row := rowOf[x.RecordID]
 			entry.Record, entry.Version = &contract.RecordRef{ID: row.ID, Kind: row.Kind, Name: row.Name}, x.Version
-			entry.Number = firstCallable(row.Numbers)
+			entry.Number, entry.DueAt, entry.DayOnly = firstCallable(row.Numbers), x.DueAt, x.DayOnly
 		case lane.UnfiledSlip:
 			x := calls[e.ID]
 			entry.CallID, entry.Record = &x.CallID, linkOf[x.CallID]

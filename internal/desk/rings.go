@@ -55,6 +55,9 @@ func (d *Desk) ringView(ctx context.Context, a Actor, f *firm, c db.CallsByIDsRo
 		}
 		_, r.Clear = match.Winner(matches)
 		r.Candidates = offersOf(matches, rows)
+		if r.Company, err = d.companyOf(ctx, r.Candidates, rows); err != nil {
+			return r, err
+		}
 	}
 	if len(r.Candidates) > 0 {
 		var err error
@@ -67,6 +70,21 @@ func (d *Desk) ringView(ctx context.Context, a Actor, f *firm, c db.CallsByIDsRo
 		r.Address = addressOf(p.AddressTemplate, r, c.RemoteE164)
 	}
 	return r, err
+}
+
+// companyOf names the company of the first candidate.
+func (d *Desk) companyOf(ctx context.Context, candidates []contract.Candidate, rows []db.NumberCandidatesRow) (string, error) {
+	for _, row := range rows {
+		if len(candidates) == 0 || row.RecordID != candidates[0].Record.ID || row.CompanyID == nil {
+			continue
+		}
+		company, err := d.Store.RecordName(ctx, *row.CompanyID)
+		if store.NotFound(err) {
+			return "", nil
+		}
+		return company.Name, err
+	}
+	return "", nil
 }
 
 // addressOf fills an address template (RFC 6570) in for a call; "" where it cannot be.

@@ -2065,6 +2065,12 @@ export interface components {
             typed: string;
             /** @description Of a missed call: who has taken it on */
             taken_by: string;
+            /**
+             * Format: date-time
+             * @description Of a follow-up
+             */
+            due_at: string | null;
+            day_only: boolean;
             text: string;
             reason: string;
             /** @enum {string} */
@@ -2094,6 +2100,8 @@ export interface components {
             line: string;
             /** @description What the line stands for */
             source: string;
+            /** @description The company of the first candidate, or empty */
+            company: string;
             /** @description Who it probably is, best guess first */
             candidates: components["schemas"]["Candidate"][];
             /** @description A colleague calls */

@@ -137,8 +137,8 @@ export function Calls() {
     ...all.filter((x) => x.key === "when" || x.key === "who" || shown.includes(x.key)),
     {
       key: "again",
-      label: "",
-      width: "2.5rem",
+      label: l.call,
+      width: "3.25rem",
       cell: (x) =>
         x.direction !== "internal" &&
         !x.withheld && (

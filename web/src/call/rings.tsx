@@ -116,6 +116,7 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
           <span className="shrink-0">
             {ring.internal ? t.ring.colleague : known ? ring.display : !ring.withheld && t.slip.unknown}
           </span>
+          {ring.clear && ring.company && <span className="truncate">{ring.company}</span>}
           {ring.line && <span className="shrink-0 text-sm text-quiet">{t.ring.on(ring.line, ring.source)}</span>}
         </p>
         <p className="truncate text-sm" title={ring.facts.join(" · ")}>

@@ -162,7 +162,7 @@ function Acts({ entry, name }: { entry: Entry; name: string }) {
           undoable(
             t.lane.markedLater(entry.text),
             { due_at: tomorrow.toISOString(), day_only: true },
-            { state: "open" },
+            entry.due_at ? { due_at: entry.due_at, day_only: entry.day_only } : { state: "open" },
           );
         }}
       >

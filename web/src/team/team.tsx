@@ -52,7 +52,7 @@ export function Team() {
     { key: "since", label: m.since, width: "6rem", cell: (c) => (c.since && c.reached ? shortTime(c.since) : "") },
     {
       key: "acts",
-      label: "",
+      label: m.reach,
       width: "18rem",
       cell: (c) => (
         <span className="flex gap-1.5">
