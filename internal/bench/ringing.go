@@ -123,7 +123,13 @@ func (w *ringer) reps(ctx context.Context, s *store.Store, count int) ([]signed,
 	for half := range 2 {
 		group.Go(func() {
 			for i := half; i < len(all); i += 2 {
-				if all[i].cookie, errs[half] = signIn(w.base, all[i].login); errs[half] != nil {
+				// A busy machine may be too slow for a sign-in, which is not what is measured.
+				for range 5 {
+					if all[i].cookie, errs[half] = signIn(w.base, all[i].login); errs[half] == nil {
+						break
+					}
+				}
+				if errs[half] != nil {
 					return
 				}
 			}
@@ -340,8 +346,8 @@ func (f *ringFigures) minute(ctx context.Context, s *store.Store, network *sim.S
 	}
 	group.Wait()
 	for deadline := time.Now().Add(time.Minute); time.Now().Before(deadline); time.Sleep(100 * time.Millisecond) {
-		if err := s.Pool.QueryRow(ctx, `SELECT count(DISTINCT remote_e164), count(*) - count(DISTINCT remote_e164) FROM calls
-			WHERE ended_at IS NOT NULL AND remote_e164 LIKE '+9998%'`).Scan(&f.recorded, &f.twice); err != nil {
+		if err := s.Pool.QueryRow(ctx, `SELECT count(DISTINCT remote_typed), count(*) - count(DISTINCT remote_typed) FROM calls
+			WHERE ended_at IS NOT NULL AND remote_typed LIKE '+9998%'`).Scan(&f.recorded, &f.twice); err != nil {
 			return err
 		}
 		if f.recorded == f.arrived {
