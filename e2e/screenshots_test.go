@@ -82,7 +82,10 @@ func TestScreenshots(t *testing.T) {
 	win.shot(dir + "/attach-question.png")
 	win.click("button", "Stop", slipPart)
 	win.see("given up", slipPart)
-	win.keys("l")
+	win.keys("6")
+	win.see("Files “No answer”", slipPart)
+	win.keys("f") // an unfiled slip would keep further calls away
+	win.until("no slip", `!document.querySelector('[data-testid=slip]')`)
 
 	win.click("link", "Calls")
 	win.click("radio", "Everybody")
