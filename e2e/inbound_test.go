@@ -3,6 +3,7 @@ package e2e_test
 import (
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
 
@@ -219,11 +220,12 @@ func TestAColleagueIsCalledAndALineIsSetUp(t *testing.T) {
 	ada.click("button", "Main", "#sheet")
 	ada.accessible("lines")
 	ada.fill("Opening hours", "never")
-	ada.see("is not an opening time")
-	ada.fill("Days off", "2020-12-25")
+	ada.click("button", "Save", "#sheet")
+	ada.see("“never” is not an opening time")
 	eval[any](ada, `document.querySelectorAll('form[aria-label] textarea')[0].focus()`)
-	ada.keys("a", 2)
+	ada.keys("a", chromedp.ModifierCtrl)
 	ada.keys("Mon-Sun 00:00-24:00")
+	ada.fill("Days off", "2020-12-25")
 	ada.click("button", "Save", "#sheet")
 	ada.see("Saved")
 	ada.visit("/settings?tab=availability")

@@ -1472,12 +1472,15 @@ type Firm struct {
 
 // FirmLine defines model for FirmLine.
 type FirmLine struct {
-	Active       bool               `json:"active"`
-	Closed       FirmLineClosed     `json:"closed"`
-	ClosedText   string             `json:"closed_text"`
-	Display      string             `json:"display"`
-	E164         string             `json:"e164"`
-	Greeting     string             `json:"greeting"`
+	Active     bool           `json:"active"`
+	Closed     FirmLineClosed `json:"closed"`
+	ClosedText string         `json:"closed_text"`
+	Display    string         `json:"display"`
+	E164       string         `json:"e164"`
+	Greeting   string         `json:"greeting"`
+
+	// Hours Opening times, a line each, like Mon-Fri 09:00-17:00; none is always open
+	Hours        string             `json:"hours"`
 	ID           openapi_types.UUID `json:"id"`
 	Label        string             `json:"label"`
 	LimitSeconds int                `json:"limit_seconds"`
@@ -1491,12 +1494,9 @@ type FirmLine struct {
 	RingMode    FirmLineRingMode     `json:"ring_mode"`
 	RingSeconds int                  `json:"ring_seconds"`
 	Source      string               `json:"source"`
-
-	// Spans Opening times; none is always open
-	Spans      []OpeningSpan      `json:"spans"`
-	Unanswered FirmLineUnanswered `json:"unanswered"`
-	Version    int                `json:"version"`
-	Zone       string             `json:"zone"`
+	Unanswered  FirmLineUnanswered   `json:"unanswered"`
+	Version     int                  `json:"version"`
+	Zone        string               `json:"zone"`
 }
 
 // FirmLineClosed defines model for FirmLine.Closed.
@@ -1907,17 +1907,6 @@ type NumberChange struct {
 // NumberOrder defines model for NumberOrder.
 type NumberOrder struct {
 	Labels []string `json:"labels"`
-}
-
-// OpeningSpan defines model for OpeningSpan.
-type OpeningSpan struct {
-	Days []int `json:"days"`
-
-	// From 09:00
-	From string `json:"from"`
-
-	// To 17:30; 24:00 at the latest
-	To string `json:"to"`
 }
 
 // Outcome defines model for Outcome.
@@ -2479,6 +2468,16 @@ type OrderFromQuoteParams struct {
 
 // FileSlipParams defines parameters for FileSlip.
 type FileSlipParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
+// RecordFromCallParams defines parameters for RecordFromCall.
+type RecordFromCallParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
+// LeaveNoteParams defines parameters for LeaveNote.
+type LeaveNoteParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 

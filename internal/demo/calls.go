@@ -113,7 +113,7 @@ func (m *maker) arrivals(count int) {
 		m.arrival(p, n, start, m.rand.IntN(100), false)
 	}
 	for i, since := range []time.Duration{25 * time.Minute, 70 * time.Minute, 2 * time.Hour, 26 * time.Hour} {
-		p := &m.people[40+17*i]
+		p := &m.people[(40+17*i)%len(m.people)]
 		if p.dnc || len(p.numbers) == 0 {
 			continue
 		}

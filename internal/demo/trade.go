@@ -177,7 +177,7 @@ func (m *maker) doubles() {
 // household lets two people be reached at one number.
 func (m *maker) household() {
 	for _, i := range []int{20, 27} {
-		m.number(m.people[i].id, nil, number{e164: Household, label: "home"}, 6, nil, "")
+		m.number(m.people[i%len(m.people)].id, nil, number{e164: Household, label: "home"}, 6, nil, "")
 	}
 }
 

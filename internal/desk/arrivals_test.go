@@ -64,6 +64,8 @@ func TestAMessageIsLeftAndOwed(t *testing.T) {
 	})
 	ref := w.comesIn(mobileNumber)
 	ring := w.rung(w.ines)
+	require.ErrorIs(t, w.SendToVoicemail(t.Context(), w.odile, ring.CallID), call.ErrNoRing)
+	assert.Empty(t, w.page(ring.CallID).Call.MissedWhy, "for whom it does not ring changes nothing")
 	require.NoError(t, w.SendToVoicemail(t.Context(), w.ines, ring.CallID))
 	w.until("the greeting", func() bool { return w.WhatIsHeard(t.Context(), carrier.Ref(ref)) == "“Lindenfall, leave a word”" })
 	w.passes("the beep", func() bool { return strings.Contains(factTexts(w.page(ring.CallID)), "The beep") })
@@ -94,9 +96,8 @@ func TestAMessageIsLeftAndOwed(t *testing.T) {
 func TestAClosedLineSaysSo(t *testing.T) {
 	w := newWorld(t)
 	w.sits(w.ines)
-	saved := w.line(func(l *contract.FirmLine) {
-		l.Spans = []contract.OpeningSpan{{Days: []int{2}, From: "09:00", To: "17:00"}} // it is Monday
-	})
+	saved := w.line(func(l *contract.FirmLine) { l.Hours = "Tue 9:00-17:00" }) // it is Monday
+	assert.Equal(t, "Tue 09:00-17:00", saved.Hours)
 	assert.False(t, saved.Open)
 	ref := w.comesIn(mobileNumber)
 	w.until("the announcement", func() bool {
@@ -174,8 +175,15 @@ func TestAnUnknownCallerBecomesARecordOfANewCompany(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, got.Slip.AsksWho)
 	company, mail := "Marrow & Pike", "lene@marrow.example"
-	got, err = w.RecordFromCall(t.Context(), w.ines, got.Slip.ID, contract.RecordFromCall{Kind: contract.RecordFromCallKindContact, Name: "Lene van der Marrow", CompanyName: &company, Email: &mail})
+	k, made := key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindContact, Name: "Lene van der Marrow", CompanyName: &company, Email: &mail}
+	got, err = w.RecordFromCall(t.Context(), w.ines, got.Slip.ID, k, made)
 	require.NoError(t, err)
+	same, err := w.RecordFromCall(t.Context(), w.ines, got.Slip.ID, k, made)
+	require.NoError(t, err)
+	assert.Equal(t, got.Links, same.Links, "the same request makes nobody twice")
+	twins, err := w.CheckDuplicates(t.Context(), w.ines, contract.NewRecord{Kind: contract.RecordKindContact, Values: map[string]string{"name": "Lene van der Marrow"}})
+	require.NoError(t, err)
+	assert.Len(t, twins, 1, "a whole name is enough to be warned")
 	assert.False(t, got.Slip.AsksWho)
 	assert.Equal(t, []string{"Lene van der Marrow", company}, []string{got.Links[0].Record.Name, got.Links[1].Record.Name})
 	sheet, err := w.Record(t.Context(), w.ines, got.Links[0].Record.ID)
@@ -193,9 +201,9 @@ func TestAnUnknownCallerBecomesARecordOfANewCompany(t *testing.T) {
 	assert.Equal(t, "Lene van der Marrow", again.Candidates[0].Record.Name)
 	assert.True(t, again.Clear)
 	var field *desk.FieldError
-	_, err = w.RecordFromCall(t.Context(), w.ines, got.Slip.ID, contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "  "})
+	_, err = w.RecordFromCall(t.Context(), w.ines, got.Slip.ID, key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "  "})
 	require.ErrorAs(t, err, &field)
-	_, err = w.RecordFromCall(t.Context(), w.tomas, got.Slip.ID, contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Nobody"})
+	_, err = w.RecordFromCall(t.Context(), w.tomas, got.Slip.ID, key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Nobody"})
 	require.ErrorIs(t, err, desk.ErrForbidden)
 }
 
@@ -279,7 +287,7 @@ func TestAColleagueIsCalled(t *testing.T) {
 	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
 	w.until("in his lane", func() bool { return len(w.notes(w.tomas)) == 1 })
 	assert.Contains(t, w.notes(w.tomas)[0].Text, "left you a message of ")
-	require.NoError(t, w.LeaveNote(t.Context(), w.ines, w.tomas.ID, "the pump is here"))
+	require.NoError(t, w.LeaveNote(t.Context(), w.ines, w.tomas.ID, key(), "the pump is here"))
 	require.Len(t, w.notes(w.tomas), 2)
 	require.NoError(t, w.SettleNote(t.Context(), w.tomas, w.notes(w.tomas)[0].ID, true))
 	assert.Len(t, w.notes(w.tomas), 1)
@@ -406,9 +414,8 @@ func TestLinesThatCannotBe(t *testing.T) {
 	_, err = w.Lines(t.Context(), w.ines)
 	require.ErrorIs(t, err, desk.ErrForbidden)
 	for field, change := range map[string]func(*contract.FirmLine){
-		"spans": func(l *contract.FirmLine) {
-			l.Spans = []contract.OpeningSpan{{Days: []int{1}, From: "17:00", To: "09:00"}}
-		},
+		"hours":         func(l *contract.FirmLine) { l.Hours = "Mon 17:00-09:00" },
+		"off":           func(l *contract.FirmLine) { l.Off = []string{"Christmas"} },
 		"zone":          func(l *contract.FirmLine) { l.Zone = "Europe/Atlantis" },
 		"label":         func(l *contract.FirmLine) { l.Label = " " },
 		"limit_seconds": func(l *contract.FirmLine) { l.RingSeconds, l.LimitSeconds = 60, 30 },

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -82,13 +83,9 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 		return uuid.Nil, err
 	}
 	now := d.Clock.Now()
-	var state call.State
-	facts, effects, err := call.Decide(state, call.Place{By: a.ID.String(), Device: "browser", Address: t.address, CallerID: shown.Line.E164}, now)
+	state, facts, effects, err := begin(call.Place{By: a.ID.String(), Device: "browser", Address: t.address, CallerID: shown.Line.E164}, now)
 	if err != nil {
 		return uuid.Nil, err
-	}
-	for _, fact := range facts {
-		state = call.Evolve(state, fact)
 	}
 	id, slipID := store.NewID(), store.NewID()
 	response, err := json.Marshal(commandAnswer{ID: id})
@@ -100,26 +97,14 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 		OwnerEpoch: d.epoch, State: string(state.Phase()), LastSeq: state.Seq, At: now, RemoteAddress: t.address, FactSchema: call.Schema,
 		SlipID: slipID, AsksWho: t.asksWho, OpenRecordID: t.openRecord, CommandKey: key, RequestHash: hash, Response: response,
 		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}
-	for _, s := range storeFacts(facts) {
-		p.FactSeqs = append(p.FactSeqs, s.Seq)
-		p.FactKinds = append(p.FactKinds, s.Kind)
-		p.FactData = append(p.FactData, s.Data)
-	}
+	p.FactSeqs, p.FactKinds, p.FactData = factColumns(facts)
 	for _, l := range t.links {
 		p.LinkRecords = append(p.LinkRecords, uuid.MustParse(l.Record))
 		p.LinkRoles = append(p.LinkRoles, string(l.Role))
 		p.LinkReasons = append(p.LinkReasons, l.Reason)
 	}
-	// Known here before anybody can read it from the database: until then no other click may think that
-	// the rep is free.
-	d.mu.Lock()
-	d.live[id] = &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, records: p.LinkRecords, state: state}
-	d.slips[slipID] = slipOwner{a.ID, id}
-	d.mu.Unlock()
-	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
-		if err := d.freeRep(ctx, q, a, r.InsteadOf); err != nil {
-			return err
-		}
+	live := &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, records: p.LinkRecords, state: state}
+	if err := d.commitPlaced(ctx, a, id, live, r.InsteadOf, effects, func(q *db.Queries) error {
 		if override != "" {
 			if err := d.audited(ctx, q, a, "call", id, "called in spite of do-not-call", map[string]string{"do-not-call": t.refused.Error()},
 				map[string]string{"why": override}); err != nil {
@@ -128,19 +113,56 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 		}
 		return q.PlaceCall(ctx, p)
 	}); err != nil {
+		return uuid.Nil, err
+	}
+	d.publishHistory(&id, p.LinkRecords...)
+	return id, nil
+}
+
+// begin makes the first facts of a call.
+func begin(in call.Input, at time.Time) (call.State, []call.Fact, []call.Effect, error) {
+	var state call.State
+	facts, effects, err := call.Decide(state, in, at)
+	for _, f := range facts {
+		state = call.Evolve(state, f)
+	}
+	return state, facts, effects, err
+}
+
+// factColumns are facts as the columns that a statement takes.
+func factColumns(facts []call.Fact) (seqs []int, kinds []string, data []json.RawMessage) {
+	for _, f := range storeFacts(facts) {
+		seqs, kinds, data = append(seqs, f.Seq), append(kinds, f.Kind), append(data, f.Data)
+	}
+	return seqs, kinds, data
+}
+
+// commitPlaced commits a call that a places, while a's row is locked, and starts it. Errors: those of freeRep, ErrKeyReused.
+func (d *Desk) commitPlaced(ctx context.Context, a Actor, id uuid.UUID, live *liveCall, insteadOf *uuid.UUID, effects []call.Effect, write func(*db.Queries) error) error {
+	slipID := live.parts[a.ID]
+	// Known here before anybody can read it from the database: until then no other click may think that
+	// the rep is free.
+	d.mu.Lock()
+	d.live[id], d.slips[slipID] = live, slipOwner{a.ID, id}
+	d.mu.Unlock()
+	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if err := d.freeRep(ctx, q, a, insteadOf); err != nil {
+			return err
+		}
+		return write(q)
+	}); err != nil {
 		d.mu.Lock()
 		delete(d.live, id)
 		delete(d.slips, slipID)
 		d.mu.Unlock()
 		if store.Duplicate(err) {
-			return uuid.Nil, ErrKeyReused
+			return ErrKeyReused
 		}
-		return uuid.Nil, err
+		return err
 	}
-	d.board.Start(id, state, effects)
+	d.board.Start(id, live.state, effects)
 	d.publishSlip(a.ID, id, "")
-	d.publishHistory(&id, p.LinkRecords...)
-	return id, nil
+	return nil
 }
 
 // freeRep locks a's row and makes sure that a is in no other call; the one named in insteadOf is ended first.
@@ -331,6 +353,15 @@ func (d *Desk) HangUp(ctx context.Context, a Actor, id uuid.UUID) error {
 // commandAnswer is what is remembered with an idempotency key.
 type commandAnswer struct {
 	ID uuid.UUID `json:"id"`
+}
+
+// remember keeps with an idempotency key what a request has made. A key that was used is store.Duplicate.
+func (d *Desk) remember(ctx context.Context, q *db.Queries, a Actor, key, action string, hash []byte, made uuid.UUID) error {
+	answer, err := json.Marshal(commandAnswer{ID: made})
+	if err != nil {
+		return err
+	}
+	return q.InsertCommand(ctx, db.InsertCommandParams{UserID: a.ID, Key: key, Action: action, RequestHash: hash, Response: answer, At: d.Clock.Now()})
 }
 
 func hashRequest(r any) []byte {

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"strings"
 
@@ -35,7 +36,7 @@ func (d *Desk) CheckDuplicates(ctx context.Context, a Actor, n contract.NewRecor
 	kind := fields.Kind(n.Kind)
 	r := duplicate.Record{Company: kind == fields.Company, Mail: strings.TrimSpace(n.Values["email"]), Name: strings.TrimSpace(n.Values["name"]), CompanyID: n.Values["company"]}
 	if kind.Person() {
-		r.Name = strings.TrimSpace(n.Values["given"] + " " + n.Values["family"])
+		r.Name = cmp.Or(strings.TrimSpace(n.Values["given"]+" "+n.Values["family"]), r.Name)
 	} else if kind != fields.Company {
 		return []contract.DuplicateHit{}, nil
 	}

@@ -2,7 +2,6 @@ package desk
 
 import (
 	"context"
-	"encoding/json"
 	"strings"
 	"time"
 
@@ -72,11 +71,7 @@ func (d *Desk) AddFollowUp(ctx context.Context, a Actor, record uuid.UUID, key s
 		if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: record, At: now, Kind: "follow_up", RefID: id}); err != nil {
 			return err
 		}
-		answer, err := json.Marshal(commandAnswer{ID: id})
-		if err != nil {
-			return err
-		}
-		return q.InsertCommand(ctx, db.InsertCommandParams{UserID: a.ID, Key: key, Action: "add_follow_up", RequestHash: hash, Response: answer, At: now})
+		return d.remember(ctx, q, a, key, "add_follow_up", hash, id)
 	})
 	if store.Duplicate(err) {
 		earlier, found, again := d.earlierAnswer(ctx, a, key, "add_follow_up", hash)
@@ -104,7 +99,7 @@ func (d *Desk) followUp(ctx context.Context, a Actor, id uuid.UUID) (contract.Fo
 	return d.followUpView(found[0], a), nil
 }
 
-// ChangeFollowUp marks a follow-up done, cancelled or open again, or puts it off. Errors: ErrNotFound, ErrForbidden, ErrChangedElse, *FieldError.
+// ChangeFollowUp marks a follow-up done, cancelled or open again, puts it off, or gives it away, which can be taken back. Errors: ErrNotFound, ErrForbidden, ErrChangedElse, *FieldError.
 func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c contract.FollowUpChange) (contract.FollowUp, error) {
 	var record, owner, given uuid.UUID
 	err := d.Store.Tx(ctx, func(q *db.Queries) error {
@@ -114,7 +109,7 @@ func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c cont
 			return ErrNotFound
 		case err != nil:
 			return err
-		case f.OwnerID != a.ID && !a.leads():
+		case f.OwnerID != a.ID && !a.leads() && !takesBack(f, a, c):
 			return ErrForbidden
 		case f.Version != c.Version:
 			return ErrChangedElse
@@ -132,7 +127,9 @@ func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c cont
 			} else if err != nil {
 				return err
 			}
-			p.OwnerID, given = *c.OwnerID, *c.OwnerID
+			if p.OwnerID, given = *c.OwnerID, *c.OwnerID; given != f.OwnerID {
+				p.GivenBy = &a.ID
+			}
 		}
 		if c.State != nil {
 			p.State = string(*c.State)
@@ -155,6 +152,11 @@ func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c cont
 		d.publishLane(given)
 	}
 	return d.followUp(ctx, a, id)
+}
+
+// takesBack tells whether a change does nothing but take back what a has given away, before anybody has changed it.
+func takesBack(f db.LockFollowUpRow, a Actor, c contract.FollowUpChange) bool {
+	return f.GivenBy != nil && *f.GivenBy == a.ID && c.OwnerID != nil && *c.OwnerID == a.ID && c.State == nil && c.DueAt == nil && c.Text == nil
 }
 
 // FollowUps lists follow-ups: a's own or everybody's, open ones by their time or done ones newest first.

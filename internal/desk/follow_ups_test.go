@@ -58,6 +58,30 @@ func TestAFollowUpGoesThroughTheLane(t *testing.T) {
 	assert.Equal(t, "ines", h.Entries[0].FollowUp.OwnerName)
 }
 
+func TestWhatWasGivenAwayCanBeTakenBackUntilItIsChanged(t *testing.T) {
+	w := newWorld(t)
+	f, err := w.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "Send the plan"})
+	require.NoError(t, err)
+	give := func(a desk.Actor, to uuid.UUID) error {
+		changed, err := w.ChangeFollowUp(t.Context(), a, f.ID, contract.FollowUpChange{Version: f.Version, OwnerID: &to})
+		if err == nil {
+			f = changed
+		}
+		return err
+	}
+	require.NoError(t, give(w.ines, w.tomas.ID))
+	done := contract.FollowUpChangeStateDone
+	_, err = w.ChangeFollowUp(t.Context(), w.ines, f.ID, contract.FollowUpChange{Version: f.Version, State: &done, OwnerID: &w.ines.ID})
+	require.ErrorIs(t, err, desk.ErrForbidden, "taken back, and nothing else")
+	require.NoError(t, give(w.ines, w.ines.ID))
+	assert.Len(t, laneOf(t, w, w.ines), 1)
+	require.NoError(t, give(w.ines, w.tomas.ID))
+	text := "Send the plan, by mail"
+	f, err = w.ChangeFollowUp(t.Context(), w.tomas, f.ID, contract.FollowUpChange{Version: f.Version, Text: &text})
+	require.NoError(t, err)
+	require.ErrorIs(t, give(w.ines, w.ines.ID), desk.ErrForbidden, "he has begun with it")
+}
+
 func TestBadFollowUps(t *testing.T) {
 	w := newWorld(t)
 	far := time.Date(2999, 1, 1, 0, 0, 0, 0, time.UTC)

@@ -74,21 +74,15 @@ func (d *Desk) arrive(ctx context.Context, ref carrier.Ref, from, to string) (uu
 	}
 	who := callerOf(from, f.region)
 	now := d.Clock.Now()
-	var state call.State
-	facts, _, err := call.Decide(state, call.Arrive{From: who.typed, Line: line.E164}, now)
+	state, facts, _, err := begin(call.Arrive{From: who.typed, Line: line.E164}, now)
 	if err != nil {
 		return uuid.Nil, line, err
-	}
-	for _, x := range facts {
-		state = call.Evolve(state, x)
 	}
 	id := store.NewID()
 	p := db.InsertInboundParams{CallID: id, LineID: &line.ID, RemoteE164: who.e164, RemoteExt: who.ext, RemoteTyped: who.typed, LineE164: line.E164, OwnerServer: d.Server,
 		OwnerEpoch: d.epoch, State: string(state.Phase()), LastSeq: state.Seq, At: now, Withheld: who.withheld, FactSchema: call.Schema,
 		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}
-	for _, x := range storeFacts(facts) {
-		p.FactSeqs, p.FactKinds, p.FactData = append(p.FactSeqs, x.Seq), append(p.FactKinds, x.Kind), append(p.FactData, x.Data)
-	}
+	p.FactSeqs, p.FactKinds, p.FactData = factColumns(facts)
 	if who.e164 != "" {
 		matches, rows, err := d.whoseNumber(ctx, Actor{}, who.e164, who.ext)
 		if err != nil {

@@ -36,16 +36,9 @@ func (d *Desk) Lines(ctx context.Context, a Actor) ([]contract.FirmLine, error) 
 	for _, r := range rows {
 		h := hoursOf(r.Hours)
 		l := contract.FirmLine{ID: r.ID, E164: r.E164, Display: phone.Format(r.E164, "", f.region, a.Style), Label: r.Label, Source: r.Source, Zone: r.Zone, Active: r.Active,
-			RingMode: contract.FirmLineRingMode(r.RingMode), RingSeconds: r.RingSeconds, LimitSeconds: r.LimitSeconds, Spans: []contract.OpeningSpan{}, Off: orEmpty(h.Off),
+			RingMode: contract.FirmLineRingMode(r.RingMode), RingSeconds: r.RingSeconds, LimitSeconds: r.LimitSeconds, Hours: routing.SpansText(h.Spans), Off: orEmpty(h.Off),
 			Unanswered: contract.FirmLineUnanswered(r.Unanswered), Closed: contract.FirmLineClosed(r.Closed), Greeting: r.Greeting, ClosedText: r.ClosedText,
 			Reps: []uuid.UUID{}, Open: h.Open(d.Clock.Now().In(zoneNamed(r.Zone))), Version: r.Version}
-		for _, s := range h.Spans {
-			days := make([]int, len(s.Days))
-			for i, day := range s.Days {
-				days[i] = int(day)
-			}
-			l.Spans = append(l.Spans, contract.OpeningSpan{Days: days, From: s.From, To: s.To})
-		}
 		for _, x := range reps {
 			if x.LineID == r.ID {
 				l.Reps = append(l.Reps, x.UserID)
@@ -75,16 +68,12 @@ func (d *Desk) UpdateLine(ctx context.Context, a Actor, id uuid.UUID, l contract
 	if err != nil {
 		return l, err
 	}
-	h := routing.Hours{Off: l.Off, Spans: []routing.Span{}}
-	for _, s := range l.Spans {
-		span := routing.Span{From: s.From, To: s.To}
-		for _, day := range s.Days {
-			span.Days = append(span.Days, time.Weekday(day))
-		}
-		h.Spans = append(h.Spans, span)
+	h := routing.Hours{Off: l.Off}
+	if h.Spans, err = routing.ParseSpans(l.Hours); err != nil {
+		return l, &FieldError{"hours", err}
 	}
 	if err := h.Check(); err != nil {
-		return l, &FieldError{"spans", err}
+		return l, &FieldError{"off", err}
 	}
 	l.Label, l.Source = cleanText(l.Label), cleanText(l.Source)
 	if l.Label == "" {

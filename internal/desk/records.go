@@ -221,11 +221,7 @@ func (d *Desk) AddRecord(ctx context.Context, a Actor, key string, n contract.Ne
 func (d *Desk) once(ctx context.Context, a Actor, key, action string, request any, do func(*db.Queries, uuid.UUID) error) (uuid.UUID, error) {
 	id, hash := store.NewID(), hashRequest(request)
 	err := d.Store.Tx(ctx, func(q *db.Queries) error {
-		answer, err := json.Marshal(commandAnswer{ID: id})
-		if err != nil {
-			return err
-		}
-		if err := q.InsertCommand(ctx, db.InsertCommandParams{UserID: a.ID, Key: key, Action: action, RequestHash: hash, Response: answer, At: d.Clock.Now()}); err != nil {
+		if err := d.remember(ctx, q, a, key, action, hash, id); err != nil {
 			return err
 		}
 		return do(q, id)

@@ -9,6 +9,7 @@ import (
 	"github.com/yosida95/uritemplate/v3"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/briefing"
 	"trundo/internal/core/call"
 	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
@@ -147,99 +148,49 @@ func (d *Desk) SetPreferences(ctx context.Context, a Actor, p contract.Preferenc
 
 func cleanText(s string) string { return strings.TrimSpace(strings.ReplaceAll(s, "\x00", "")) }
 
-// beforeTheFirstWord is what a rep wants to know of a caller: what was promised, what is open, the last contact, three at
-// most; and then what has changed since the two last spoke.
+// beforeTheFirstWord is what a rep wants to know of a caller.
 func (d *Desk) beforeTheFirstWord(ctx context.Context, a Actor, callID uuid.UUID, r contract.RecordRef) ([]string, error) {
-	facts := []string{}
+	var c briefing.Caller
 	promises, err := d.Store.OpenPromises(ctx, r.ID)
 	if err != nil {
 		return nil, err
 	}
 	for _, p := range promises {
-		text := "promised: " + p.Text
+		made := briefing.Promise{Text: p.Text, Promise: promise.Promise{DayOnly: p.DayOnly, Patience: promisePatience}}
 		if p.DueAt != nil {
-			text += p.DueAt.In(a.zone()).Format(", 2 Jan 15:04")
-			if (promise.Promise{Due: p.DueAt.In(a.zone()), DayOnly: p.DayOnly, Patience: promisePatience}).At(d.Clock.Now()) == promise.Broken {
-				text += ", not kept yet"
-			}
+			made.Due = p.DueAt.In(a.zone())
 		}
-		facts = append(facts, text)
+		c.Promises = append(c.Promises, made)
 	}
 	matters, err := d.Store.OpenMatters(ctx, &r.ID)
 	if err != nil {
 		return nil, err
 	}
 	for _, m := range matters {
-		facts = append(facts, "open "+m.Kind+": "+m.Name+", "+m.Stage)
+		c.Matters = append(c.Matters, briefing.Matter(m))
 	}
 	last, err := d.Store.LastContact(ctx, r.ID)
 	if err != nil {
 		return nil, err
 	}
-	for _, c := range last {
-		text := "last call " + c.StartedAt.In(a.zone()).Format("2 Jan")
-		switch {
-		case c.Outcome != "":
-			text += ": " + c.Outcome
-		case c.AnsweredAt == nil:
-			text += ", not answered"
-		}
-		// The last contact is always told; of what is open there may be more than there is room for.
-		facts = append(facts[:min(len(facts), 2)], text)
+	for _, x := range last {
+		c.Last = &briefing.Contact{At: x.StartedAt, Answered: x.AnsweredAt != nil, Outcome: x.Outcome}
 	}
-	since, err := d.sinceSpoken(ctx, a, callID, r.ID)
+	spoke, err := d.Store.LastSpoken(ctx, db.LastSpokenParams{RecordID: r.ID, UserID: a.ID})
 	if err != nil {
 		return nil, err
 	}
-	if facts = facts[:min(len(facts), 3)]; since != "" {
-		facts = append(facts, since)
-	}
-	return facts, nil
-}
-
-// sinceSpoken says what has happened on a record since a last spoke with it: "since you spoke on 3 Nov: 2 changes, Tomas Reyl called: Solved".
-func (d *Desk) sinceSpoken(ctx context.Context, a Actor, callID, record uuid.UUID) (string, error) {
-	spoke, err := d.Store.LastSpoken(ctx, db.LastSpokenParams{RecordID: record, UserID: a.ID})
-	if err != nil || len(spoke) == 0 || spoke[0] == nil {
-		return "", err
-	}
-	rows, err := d.Store.SinceSpoken(ctx, db.SinceSpokenParams{RecordID: record, Since: *spoke[0], Without: callID})
-	if err != nil || len(rows) == 0 {
-		return "", err
-	}
-	changes, calls, newest := 0, 0, ""
-	for _, x := range rows {
-		switch {
-		case x.Kind == "change":
-			changes++
-		case x.ByName != "" && newest == "":
-			newest = "a call by " + x.ByName
-			if x.Outcome != "" {
-				newest += ", " + x.Outcome
-			}
-			calls++
-		default:
-			calls++
+	if len(spoke) > 0 && spoke[0] != nil {
+		c.Spoke = *spoke[0]
+		since, err := d.Store.SinceSpoken(ctx, db.SinceSpokenParams{RecordID: r.ID, Since: c.Spoke, Without: callID})
+		if err != nil {
+			return nil, err
+		}
+		for _, x := range since {
+			c.Since = append(c.Since, briefing.Happening{Call: x.Kind == "call", By: x.ByName, Outcome: x.Outcome})
 		}
 	}
-	var parts []string
-	if changes > 0 {
-		parts = append(parts, counted(changes, "change"))
-	}
-	switch {
-	case newest != "":
-		parts = append(parts, newest)
-	case calls > 0:
-		parts = append(parts, counted(calls, "call"))
-	}
-	return "since you spoke on " + spoke[0].In(a.zone()).Format("2 Jan") + ": " + strings.Join(parts, ", "), nil
-}
-
-func counted(n int, thing string) string {
-	if n == 1 {
-		return "1 " + thing
-	}
-	return fmt.Sprintf("%d %ss", n, thing)
+	return briefing.Facts(c, d.Clock.Now().In(a.zone())), nil
 }
 
 // offersOf puts ranked records with their reasons into the reader's form.
@@ -278,11 +229,12 @@ func (d *Desk) SendToVoicemail(ctx context.Context, a Actor, id uuid.UUID) error
 		}
 		box, greeting = boxOf(reps), line.Greeting
 	}
-	if err := d.Store.SetMissedWhy(ctx, db.SetMissedWhyParams{ID: id, Why: a.Name + " sent it to voicemail", BoxUserID: box}); err != nil {
-		return err
-	}
+	// The call machine says whether it rings for a: nothing is written before that.
 	if err := d.board.Do(ctx, id, call.MachineTakes{Device: call.Voicemail, Box: text(box), By: a.ID.String()}); err != nil {
 		return err
+	}
+	if err := d.Store.SetMissedWhy(ctx, db.SetMissedWhyParams{ID: id, Why: a.Name + " sent it to voicemail", BoxUserID: box}); err != nil {
+		d.Log.Warn("why a call was missed", "call", id, "error", err)
 	}
 	d.inBackground(func(ctx context.Context) { d.takeMessage(ctx, id, d.greetingOf(ctx, box, greeting)) })
 	return nil

@@ -2,7 +2,6 @@ package desk
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"strconv"
 	"strings"
@@ -298,11 +297,7 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 		if err := q.FileSlip(ctx, db.FileSlipParams{ID: id, At: &now}); err != nil {
 			return err
 		}
-		answer, err := json.Marshal(commandAnswer{ID: s.CallID})
-		if err != nil {
-			return err
-		}
-		return q.InsertCommand(ctx, db.InsertCommandParams{UserID: a.ID, Key: key, Action: "file_slip", RequestHash: hash, Response: answer, At: now})
+		return d.remember(ctx, q, a, key, "file_slip", hash, s.CallID)
 	})
 	if err != nil {
 		if store.Duplicate(err) {

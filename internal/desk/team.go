@@ -151,14 +151,11 @@ func (d *Desk) SetAvailabilityStates(ctx context.Context, a Actor, e contract.Av
 		if e.WrapSeconds == nil {
 			return nil
 		}
-		var firm map[string]any
+		var firm firmSettings
 		if err := d.setting(ctx, "firm", &firm); err != nil {
 			return err
 		}
-		if firm == nil {
-			firm = map[string]any{}
-		}
-		firm["wrap_seconds"] = *e.WrapSeconds
+		firm.WrapSeconds = *e.WrapSeconds
 		value, err := json.Marshal(firm)
 		if err != nil {
 			return err
@@ -173,8 +170,8 @@ func (d *Desk) SetAvailabilityStates(ctx context.Context, a Actor, e contract.Av
 	return d.AvailabilityStates(ctx, a)
 }
 
-// LeaveNote puts a line into a colleague's lane. Errors: ErrNotFound, *FieldError.
-func (d *Desk) LeaveNote(ctx context.Context, a Actor, to uuid.UUID, text string) error {
+// LeaveNote puts a line into a colleague's lane. The same key leaves one. Errors: ErrNotFound, *FieldError, ErrKeyReused.
+func (d *Desk) LeaveNote(ctx context.Context, a Actor, to uuid.UUID, key, text string) error {
 	if text = cleanText(text); text == "" {
 		return wrong("text", "say in a few words what it is about")
 	}
@@ -183,7 +180,13 @@ func (d *Desk) LeaveNote(ctx context.Context, a Actor, to uuid.UUID, text string
 	} else if err != nil {
 		return err
 	}
-	if err := d.Store.InsertColleagueNote(ctx, db.InsertColleagueNoteParams{ID: store.NewID(), FromID: a.ID, ToID: to, Text: text, At: d.Clock.Now()}); err != nil {
+	type note struct {
+		To   uuid.UUID
+		Text string
+	}
+	if _, err := d.once(ctx, a, key, "leave_note", note{to, text}, func(q *db.Queries, id uuid.UUID) error {
+		return q.InsertColleagueNote(ctx, db.InsertColleagueNoteParams{ID: id, FromID: a.ID, ToID: to, Text: text, At: d.Clock.Now()})
+	}); err != nil {
 		return err
 	}
 	d.publishLane(to)
@@ -223,13 +226,9 @@ func (d *Desk) placeInternal(ctx context.Context, a Actor, key string, hash []by
 		return uuid.Nil, err
 	}
 	now := d.Clock.Now()
-	var state call.State
-	facts, effects, err := call.Decide(state, call.PlaceInternal{By: a.ID.String(), To: u.ID.String(), Device: "browser"}, now)
+	state, facts, effects, err := begin(call.PlaceInternal{By: a.ID.String(), To: u.ID.String(), Device: "browser"}, now)
 	if err != nil {
 		return uuid.Nil, err
-	}
-	for _, fact := range facts {
-		state = call.Evolve(state, fact)
 	}
 	id, slipID := store.NewID(), store.NewID()
 	response, err := json.Marshal(commandAnswer{ID: id})
@@ -238,30 +237,11 @@ func (d *Desk) placeInternal(ctx context.Context, a Actor, key string, hash []by
 	}
 	p := db.PlaceInternalParams{CallID: &id, ColleagueName: u.Name, UserID: a.ID, ColleagueID: &u.ID, OwnerServer: d.Server, OwnerEpoch: d.epoch, State: string(state.Phase()),
 		LastSeq: state.Seq, At: now, FactSchema: call.Schema, SlipID: slipID, CommandKey: key, RequestHash: hash, Response: response}
-	for _, s := range storeFacts(facts) {
-		p.FactSeqs, p.FactKinds, p.FactData = append(p.FactSeqs, s.Seq), append(p.FactKinds, s.Kind), append(p.FactData, s.Data)
-	}
-	d.mu.Lock()
-	d.live[id] = &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, state: state, changed: make(chan struct{}, 1)}
-	d.slips[slipID] = slipOwner{a.ID, id}
-	d.mu.Unlock()
-	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
-		if err := d.freeRep(ctx, q, a, r.InsteadOf); err != nil {
-			return err
-		}
-		return q.PlaceInternal(ctx, p)
-	}); err != nil {
-		d.mu.Lock()
-		delete(d.live, id)
-		delete(d.slips, slipID)
-		d.mu.Unlock()
-		if store.Duplicate(err) {
-			return uuid.Nil, ErrKeyReused
-		}
+	p.FactSeqs, p.FactKinds, p.FactData = factColumns(facts)
+	live := &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, state: state, changed: make(chan struct{}, 1)}
+	if err := d.commitPlaced(ctx, a, id, live, r.InsteadOf, effects, func(q *db.Queries) error { return q.PlaceInternal(ctx, p) }); err != nil {
 		return uuid.Nil, err
 	}
-	d.board.Start(id, state, effects)
-	d.publishSlip(a.ID, id, "")
 	d.inBackground(func(ctx context.Context) { d.ringColleague(ctx, id, u.ID) })
 	return id, nil
 }

@@ -7,21 +7,27 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/fields"
 	"trundo/internal/core/slip"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
 
 // RecordFromCall makes whoever is on the line a record, with the call's number and the line's source, of an existing or a new
-// company or of none, and puts the call on it. Earlier calls with that number that are on nobody come along. Errors:
-// *FieldError, ErrNotFound, ErrForbidden.
-func (d *Desk) RecordFromCall(ctx context.Context, a Actor, id uuid.UUID, n contract.RecordFromCall) (contract.Call, error) {
+// company or of none, and puts the call on it. Earlier calls with that number that are on nobody come along. The same key makes
+// one record. Errors: *FieldError, ErrNotFound, ErrForbidden, ErrKeyReused.
+func (d *Desk) RecordFromCall(ctx context.Context, a Actor, id uuid.UUID, key string, n contract.RecordFromCall) (contract.Call, error) {
 	f, err := d.firm(ctx)
 	if err != nil {
 		return contract.Call{}, err
 	}
+	const action = "record_from_call"
+	hash := hashRequest(n)
 	var made []uuid.UUID
 	v, err := d.relink(ctx, a, id, "attached", func(q *db.Queries, s db.LockSlipRow) (string, error) {
+		if err := d.remember(ctx, q, a, key, action, hash, s.CallID); err != nil {
+			return "", err
+		}
 		c, err := q.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: s.CallID})
 		if err != nil {
 			return "", err
@@ -31,7 +37,7 @@ func (d *Desk) RecordFromCall(ctx context.Context, a Actor, id uuid.UUID, n cont
 			source = f.lineSources[*c.LineID]
 		}
 		values := map[string]string{"source": source}
-		values["given"], values["family"] = nameParts(n.Name)
+		values["given"], values["family"] = fields.SplitName(n.Name)
 		if n.Email != nil {
 			values["email"] = *n.Email
 		}
@@ -72,6 +78,14 @@ func (d *Desk) RecordFromCall(ctx context.Context, a Actor, id uuid.UUID, n cont
 		}
 		return strings.TrimSpace(n.Name), q.SettleWho(ctx, id)
 	})
+	if store.Duplicate(err) {
+		earlier, found, again := d.earlierAnswer(ctx, a, key, action, hash)
+		if again != nil {
+			return v, again
+		} else if found {
+			return d.callView(ctx, a, earlier)
+		}
+	}
 	if err != nil {
 		return v, err
 	}
@@ -104,13 +118,4 @@ func (d *Desk) adopt(ctx context.Context, q *db.Queries, a Actor, s db.LockSlipR
 		}
 	}
 	return nil
-}
-
-// nameParts takes the last word of a name as the family's.
-func nameParts(name string) (given, family string) {
-	words := strings.Fields(name)
-	if len(words) < 2 {
-		return strings.Join(words, " "), ""
-	}
-	return strings.Join(words[:len(words)-1], " "), words[len(words)-1]
 }

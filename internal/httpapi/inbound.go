@@ -59,9 +59,9 @@ func (s *Server) PressKeys(c *gin.Context, id contract.ID) {
 }
 
 // RecordFromCall implements ServerInterface.
-func (s *Server) RecordFromCall(c *gin.Context, id contract.ID) {
+func (s *Server) RecordFromCall(c *gin.Context, id contract.ID, p contract.RecordFromCallParams) {
 	if body, ok := read[contract.RecordFromCall](s, c); ok {
-		v, err := s.desk.RecordFromCall(c.Request.Context(), actor(c), id, body)
+		v, err := s.desk.RecordFromCall(c.Request.Context(), actor(c), id, p.IdempotencyKey, body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }

@@ -262,7 +262,7 @@ type ServerInterface interface {
 	FileSlip(c *gin.Context, id ID, params FileSlipParams)
 
 	// (POST /api/slips/{id}/new-record)
-	RecordFromCall(c *gin.Context, id ID)
+	RecordFromCall(c *gin.Context, id ID, params RecordFromCallParams)
 	// AttachNobody Answers the attach question with nobody.
 	// (POST /api/slips/{id}/nobody)
 	AttachNobody(c *gin.Context, id ID)
@@ -283,7 +283,7 @@ type ServerInterface interface {
 	ListAvailability(c *gin.Context, id ID)
 
 	// (POST /api/team/{id}/notes)
-	LeaveNote(c *gin.Context, id ID)
+	LeaveNote(c *gin.Context, id ID, params LeaveNoteParams)
 
 	// (PATCH /api/unreturned/{id})
 	ChangeUnreturned(c *gin.Context, id ID)
@@ -2128,6 +2128,33 @@ func (siw *ServerInterfaceWrapper) RecordFromCall(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RecordFromCallParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2135,7 +2162,7 @@ func (siw *ServerInterfaceWrapper) RecordFromCall(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.RecordFromCall(c, id)
+	siw.Handler.RecordFromCall(c, id, params)
 }
 
 // AttachNobody operation middleware
@@ -2309,6 +2336,33 @@ func (siw *ServerInterfaceWrapper) LeaveNote(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params LeaveNoteParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2316,7 +2370,7 @@ func (siw *ServerInterfaceWrapper) LeaveNote(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.LeaveNote(c, id)
+	siw.Handler.LeaveNote(c, id, params)
 }
 
 // ChangeUnreturned operation middleware
@@ -2466,191 +2520,190 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5H3bkhs3suCvIHg2wmd2S+rWxRq79dSWrLVW11G3xg8eBQNkJUmYVUAZQDXFcShiv2Y/bL/kBBJAXVhA",
-	"VbFJtjRz5mHc6kbhkplI5D3/nMxFXggOXKvJxZ+TgkqagwaJ/3qZmv9nfHIxKaheTZIJpzlMLiYsnSQT",
-	"CX+UTEI6udCyhGSi5ivIqfliIWRO9eRiUpY4Um8L85XSkvHl5MuXZPIKttXUK6ApyHrylynkhdDA59t7",
-	"ZlzfSjn9/Br4Uq8mFz+cJ5Oc8eqf3WW/mJlUIbgCPN57KWYZ5ObHueAauDY/0qLI2JxqJvhZYUf8r9+V",
-	"4OZv9cL/Q8JicjH5j7Mafmf2r+rMz4srpqDmkhVmusnF5NcV1WQDXJONFA4W7jMz6+UNZRmdsYzp7bMV",
-	"5UtApEhRgNTM7prqFohTquGeZjl04ZxM5qLkWk2pmm6EXJvv3JCZEBlQbsZkdAZZ40/115quQU3nNMtU",
-	"6NMvTcT8ZvblJ2t/2tnGp2qnYvY7zLVZq31yweaBk7N0BHEd70A4e+hAQ/u/0lSHEDfX7AbCSBiDKHv8",
-	"Nj29YUoxviQLIQklHDZEcEMJu0DiZZbRWQb+BsWB1rhRj9s36kFyMoh2AJB4aI2CteoCW1W/ZxpyNXRl",
-	"u+j7khhQvLQfP7SQcP+qAUGlpFszdCNpMVUwFzxVDoosL/PJxaMn5/Zb+8/z6lPGNSxBdmDkNj507l+Z",
-	"WgVIrDGiSyyXBCcnYkFaA5MRDLt105sfhzb6kxDr7ubmpZSGqQev5po5yI1C1yvG0+ewQArcwQSSl+oe",
-	"/jX+nojFAiSkeGF4mc/MS5fUi3YJfGf6AkSRQXf69/h7A1q9ArJgMm9O23eWZyLLgC5LCC0n2XKlB6cw",
-	"8P5gR+7iysK1Akt1gGrqpMZLDJUfqk20EQqfCyF1hFnl8b+JG5CSpQEovqFbYjgCYZyogllaTcU9LvQ9",
-	"8/uaNBvTKdDTshjBftzAxgYSf4ZqwzEYXIHWjC8DUMjoVpR6PO2+xvFt/vJjF/OWOKdCpiCnRjyhc91a",
-	"Yz9G3eZlvYtlQNMTrbSDkOAZQ7tJKigH8VNm60sLne6LawU34Ib7/jahaTrVYpoxpd0TNF1IkftfGAoR",
-	"G47SKA6lSz/M/mgGKE2XhnRSyECj2CWmGeXNt6qGRlrCdB+JTUEG1a77yOiqGvglmdzQrAxcp5epZ0jm",
-	"fERIgodL8FeaLu0PeJ7E/HVjpFOmiBZkBiS1okQD+4/OzwffBrun5kFiKPsAqswCWENRoHuYDzAXMlVE",
-	"WxFaApmjhNx4r6o3NSwsofA9p9wcruRpWFLqPx4OsRsMHesZzYCnVF6mqQQVYBa0/sMAHN3AyCpZd+rZ",
-	"drqiPCQj0hQIZAo2KwM1ylOykUxr4CQVG07oQoPcUInvREg0zQvKt9OMcSQxmmXvFpOL3/rJ02Lrg3mj",
-	"P3WVIKGA5JRxYiYlzBBdQtz2iFuQ0EyYPyoiONKpewDaoixqWDdOXejePkazqWViFZ4Z108eB2kmZRI6",
-	"HEOUeiZKbvDOeP2TBslpFr7yTBUZDchf1ysgQq9AEsVS+E45AQRlEQk0Nd8H5ttX7ekuatf5ThEcg1cd",
-	"8kJvndpgpkqd4tCd1qE9IE3VzCX66Xr8u2io+jXj65AYlINSdAkOlTtbQeaEQi1x4xyPoIpksNDNSx5H",
-	"fs6UgnS6WW1DjGNLuJiJdEsoV4b3pIkRUTaidWnqk5v/jqc7tRIb3oc5A+UtURB+MczXUwnU2Si6AzJW",
-	"DL4mZowZK0o5hwjr9Lg2LwZPlaGe4Ia8+juE7UrR0jRbjwfXhunVCrJ0rMJZX+vGty2E13e2Vk8tUnbA",
-	"WzEbf8qaxdRIr8/TItyk4tDuUlXQ3uGx/uI4zMVegBc0KPLsJWv80YBhA8IaPuvhJ8p8nlizD34Q2yhe",
-	"6s5GewhW4tsxREGNFyaZSGGVMs+1C5AWXw6yZqMzI3Z/Gnrh3eJuysTvM3a49zRko6sMIqM5X4jr8VFo",
-	"8BYU3ocDs83noCnLwpsdu0Urcu1xNGvEDBxuQed6PxAhwX8ZUCmckGBnr/cbg0tlquuy3oJKbV8V1Ejx",
-	"SXHTkc2KZSi3LAUY+eS+Uazb99C9E33C/6BRziw8Hfn8A0/7HgHg6YGbyUsNQaFawA1YAcYI50wZkc0O",
-	"DomTgk9XIsy8k0mxomrw6XiPgwzeKV8edCRFb0JH+vkG5FavGF+SsjDKEAqmTBnJNDeCc/hkSlOp+4E8",
-	"fJOniF0LhxpYHvqtRWoAJC1yayC7RRb+vLG7cI2/PLLRPW4BDm+DpywNWs+P+V5EWX4Pr495Y+ZayOCu",
-	"9nmJxz24FtO4YN+TW9kT9zQPX6+ASWsirq0BKHlSCSQVjC8viCqArhlfJmQjaVHYOxLkR581cMUiKFtI",
-	"CLDdZ6LMUqOdm5sAKeFiE7xpI2nS+hODBEPnq9DNv2JLDilaH0Vu9eXwVWfcSsm34zsaaD7yruAZmtB0",
-	"XyeTXRO+BCeu4NH8Hnsp5K0I3TRPjA3Dz/fnQ3a/nb33UCe/AenpYtfwY6XgkO3mkhP4zJQ2BFfLdIMk",
-	"4Kf0pLDrEOGwaUw3YOoy0j/NpjT3BqrG+CfR4X7pwckbcBnwEfmRIQA/h1y8t9Jv11Qtlix8H6NXpaBK",
-	"bRx37d4jJ3XfksDtdioadwK3I+9q4fAh1fo0UndQuA5ugdHs3WIBMiw9mgtgRAZaq/BGfvQMzmiNkHbF",
-	"xobtqIuKOlyha55gaNnkQtez13ae4JOzLSAdxpEd1lSQ/TaCQBFvhTaAfUNlAEEt4m6w0/pt38/YHLsC",
-	"fhdvEfSHKcl9GInKJDv7rIFXiWJU9289rFdy2IDSo0l8FxABNUwLTbMRLMeOS/wOevceM+zTNG2RXMPi",
-	"sObOBNb9kwSzAKSjT/0B/I56r7bdjV+6sU7v2a7d4xgTTge5vH9d21f4Ha9sfRRtbAmhxM5KZrBiPLWG",
-	"8ZwShkZX6SzjOx6aBz+cm//d+nl+XtrgJ/iFRY/ZZrGDHvO9pHOxQfFqLiSMIMpKcLcfJNUGe48WvloF",
-	"ZXL849GYjAXvlSw5NwAJPg4zIdYGfTMw4kwmxBpSoldSlMtVUN4ce0vtIZLqtvpdDMCDhXjkXhib7TV6",
-	"pPx+K3IbSzu4JJ2YrY+jn5+raIeoS2/3WTa31IaDZHhdF6CNcJ4QwefD5oA+F+ALBhlGwHSFIAye2xNo",
-	"BmFh884z6y5dsExj3AzlKVFCakjJbJsQI3A4Z2LYeVgqLfKIDWtQT1pD+N2NR/iJQoXUyrygkhnMWjFs",
-	"wfR+QT8ZnbfMy1oUqGFhCMmKpSnwoCtQwmK6X2STvSevGE/DvNSTR0iM0s6AU+3ScPlkkgn0K9rnxTwX",
-	"gmNUbWodGE7wsXQzSSZbUFMu0AjlnxdmeMkGzE0pFc5hTpBMNF0abvNPEQx+2I1EgqZ7BccmFbU2QdX4",
-	"rEGZFrdNivJ4id6Pn1Om9wzDDFye5ut6vk/4y4PzQKSNOeJ+NBCKzPxhRGRmmBgqKnDYj6F9GJ2Mp7v4",
-	"DGOCp/FID2eI2ENr64uWM3rP+BCFWoP78ikQViBh7iLCD3LiWBllXwbgHspeAdbPnDTh6IBQbT+MEpkH",
-	"dIuYCUCUei5ymHKANMZ6JCxjpj7zi95vd2Nn28z7F7EhhoMRyknJzUuaEpWxgqwBCkUWpcSIClTUCd3Q",
-	"7WQwxNbbG+yeOwdsb3lnfzF4vnZhEnvwmkwoCxJ/RW/MVXTc1ujyJZ9D3kZiw7KFn08DxrqH52HbVY8i",
-	"Cw+ePA7+YSkBtJNjh5fY11ewYz8b4GgZy5kOBlm3Y6y/DwUNiMUiztV72fijJ0+6t1oUEIjYeFcAjxqt",
-	"JRRBIVHkhGli1lUYVIJhj08Jd8FPcANySyQUTYllEMT19r8PvUI2VEGkrRfCek7NXQOlpyxFaxzjNg4z",
-	"LN6YaUIIefBwECF1pEkTFQ9DuFAF5SoMbaM/GQFG1QCj2YZuFUEMjQzBdjNdFRZTjQjWH7qwK7l3to26",
-	"u+iCC0Kvx97rZKpxLgK8vMEQFh9e8k8ryDlu1ET/Dg53L5mHvb0/rbNXDKzBJNpcyZG8uyxJr9X6hcgy",
-	"sflYdFloSrdTwbNtmIkOhNcOahgjOZaX2jy2fSw6VesgajHMdqzn3g6OW+ClyJkKeC/eLayLbkMVcYPS",
-	"C7ISG8NPbIgWUp/dMrc04HCxhsIgaCbFOqK6+Blj772RPaajFXkcHT1iFTFWBV3aXboQ3Tnlc8gyCF+j",
-	"iO90H3+KS2f0R2pvuIHNFq4SLwI7Yq8AVlFlUhNvHS/m0TnuPsTczgfdisPI9SjI2su3eCzX2C9MaSG3",
-	"P3MttwfmVe4dMjU+UGqBqHcZLX2fVDwzzqDquap9xMwUo7AfCkhwt8DN0QP3sN0VuJZsDwWwhcRbB835",
-	"VXvC5n4RWRrOsgu7scb5pl7mYSvibKtBTaVLvRkRBTsXWZmHxKJrZ3D8ThE3JiFA5yuyYXrlzJGQpdYS",
-	"xvDpmNFZtiU5UK7Hikz2HM9wgaBFUQLdLxjKPFVzkTploxsxwjKYIpRGAgg/iD45foLGlVE3hinPKXoU",
-	"fleCh8P79xQZxht6iozy8dYLi4D35pug+aLhLQ747TdquhRiLK3h+JymsM/4PWjZja/9fGO/UWtWFPt9",
-	"UhaGBsd+omgeTPe0l0wqTcykzUsz3qrc8VzsPqwbypxYbWC5RR4O87WTtM2PKG1kwqeOdJ7gZLKgLPYW",
-	"lyoudoYEJMfoHdSaF6w5V0vSQQps3d2kyemalNKkyl2KaFLgDhp3CKHmixXuGnzF3bEWd4ozacfcOqwa",
-	"2WeXJF7B1oYL498TgnbUi9eXP/382qfno+21kX6jBcmA3mAksSh1iI2sXF7QIIpWVQKR3V/8XO8dn+nY",
-	"Yv17cqsHYMDikPp0fE/cueB6NcU75ARl+/OnoOUHDRLha7iiPL1nSMMmOWqfqWLoAiMXi1ITtPMNi7bB",
-	"KDGb+yJIKuwTSs3UZOOT2DJSpZKb55TZZDV08dLMX9zq1HSNV2TNjEhmiXjY1t6i6bCZ3cA+oCYwFcmm",
-	"fA9yDlwnLsJZbwRJYc5yirkEQ9axkAXv0Qg5noMOu+dKbXTXKsHIwFmUmmj6eRLWTdNyrm/rVvyjpFwH",
-	"Q2CfWxBUUFlJgAhcHgWDO+jnMcbFkrMQSiSbY8K74JCQjK2BPH54fv/8nHy8et5e/PFghIe3AVVndasm",
-	"NU3Y7caIKZC82n3jehmEocidfPAAY9hftfOPbWjnr2CrwkJ7ypZMB8Tl83s/JuR/JuQ/0LV9eW8H0o8e",
-	"7hf46pYJ7s0VrQg/KOMBW/n+vxzuXgw79dyGQod4TfmBNYl+L5WecrE52LMmNnsEhZl9R3VGLdJQvu4v",
-	"YkNyyrcuzzW3cfAlEDt+0M+EG/SzNw4ejf6rNxmMbb0tvxtrLOqYFymxBoR7aEC4Uwsrpj62DRg2YdOs",
-	"KXTYjsGreM9xOtR7I6L52MiwD3hE0sltEuI7K2m6Bj6dbSN4sGdHL+eFET3IiiqC36DsyCf7GEa18y14",
-	"WGdWXrekaf4R9vZUEcND+9ONxGVhs+dmdL6e7OsD2axgRHCt41kNu20zzMHHL1ceCRd/q62qhEskjcyr",
-	"Cg9hK26fedEVdjmUvb/P6BxSZPIjns/TM3ymdDiQZimFNVIOOvB2L3dVg6iu+eLKvNS5GClgGMPcJsI5",
-	"iQ8FGoHUar2SyeSGKRbWGgKJF94v2Sej/lGCZcB9IP07g83fcCBm4NPRMVkuAfyGwWZfp2A4isEFUiGI",
-	"Q/h7058Hxm5ZJM3V6As8prtJZvvPiLfRTLtfMgfmL4aigiAXYeQsXCBMv7Ql831iG4LlMq5d+RKQ5OXz",
-	"yvKKpQXIbEtkmblSNFUdkAvzQgTnv4EpFGK+CkdG7p/h46JfxsP6nf0gGCgpYQESuIuh6y+SWQ8NJPDb",
-	"gAdVFiBvmBK2IFPOwr5KxfIyo8H4VZuLkwFaYwgHvRESY69RSS9Zpu8xbr2l91g4hnUPV3w4o8m5311x",
-	"ByTH5p47qXw717MNVke1Dby1LkyLQsL8QIbcMGuAYhyBCwWjBpqXNGglU3WVPPPqOEsKlrAieCKykCK3",
-	"Nhx8ueyFWQroL9XXG3nZCUZF+sLDuK1GgZXGkqIPry61X3ZEn986uP23sPG1onYy3BkGzVGitJCQNi2T",
-	"jXJA7t9VdGE3Xa36Uzhns/50pzDiIFgYVxpoOhWLODMljJNCiqUEpSqeakuXYQI88cbFUUzbnWBuiBGZ",
-	"si2mZdlwdwNoptICefiYJVxNu7EhIQXwaSvGorsDdzdccSw1lwDcFaaokg43RktwEvDwoq4qYqOMRDDP",
-	"kCmfnx2p0viUcIDUslisMjkmtbbSLtphhiF7S4jOY9kZIbP2TiD1viHcQ65D/O+jyoeYTKCqJxF+vW5R",
-	"8m+HEbgtRXjA1wqu2jdqqj/k6KRp6W9hE/PMt/zIe9q7b+9l3t99nEMwftqwClvb1D203qtmHSRYsAXz",
-	"k2YYgkrokjK+d13EuG8wAu1wvPQtI4Nru89+342OQQ3WLe2tZPIWNrHs41ip7fEscS+Sx0kiW/xQSR87",
-	"0uDe1OdrKY9VImr4DBanRcnQp9oxQ9Y0e9/abvtWnkffl8bxw/TrlgpCS2iIRuO1NYRYSFDaTqxpzx3w",
-	"t8xEGg7Xr+oWBSqTmD8dxLXHWyBwf0nDLxOvL4QnDJuRZlRFNGY3sXfpGukOPmNoK+YfGi1h0l9bPYnD",
-	"cCOZDhVveEuNBmJElw3jKQp3+yRehUE0s1Yst2YQQHgZ4gQ25UJPfdhhTxOH/Wo175O3fltmFDnqO7Tf",
-	"hZmj6is/fUjBaTd7CAHNHICQnNTe044P0cjEVyW3fp46LWWIOOud/zUgZhry7i7148X5eZsmvw9hS3Q/",
-	"ffDXi0fnT8nDxxfn58SX86QalB6ab5ePGWi4DeJSQXg6K9Hxu3igcmHuA6hoOZFweSejkGL5IezuQrQQ",
-	"a2JzSJO9WlfURZaae4lAQblK9zt0Dsu9LG5mltcQjCMzquj+cxn5K1RpV0hft2DELG/c6M49wy0l9pT1",
-	"pD0QGlm/3akQNgtlkkwMv7TeQZ/7AvTGOgxANZae4qPR+rcoItWbw3EC7xakmrMdHhAobha6ue8WlfvO",
-	"XT5vjVR0q566kDCmSLNGbb8unEwKkNOVKGVwuc7ZI01JHgSDJW2kwm728yhOUx3V1jLBmJZSqvvEADGj",
-	"Wwy1QEy1nYU+IjmjW9g5/pOxled7aMzcny6NNZK5Ah4Ch8ogjqelCvEYCYVLRzVnE44DhCzLK6BS9RRb",
-	"dt8SHNdOLGwVSVBBO2tBU6IFB2ccm9McrGW1DNestgiPILgrP61EMJvRW/owAA691PVBqpLnk+EqvItJ",
-	"DeTmW2NXriteThwEPDT78B/UOaO5r/EXqNYbB7IMbGbeTj5ezw7f1Ny32NFwQu1SniGVYeyjEmRBZTCG",
-	"uckjAve8LlQz8AT6kY0ZE7ux0Ine+1KunnWnjGYumpnxpf3JV5OsK2X76qVB3tyM1+he5HzGlqUoIzaQ",
-	"QsKCfSaYz0j+WV+LlGEJgGDxElvtNxgd8+sKeKsm8K0DZAxc7IBO+45QBTnqCiEGd9zI8abOtiOxux6x",
-	"LiRFjAYWsmm/OEoPAsaRLkI8jekV48gXGV8SHGXrWAUPEr97+2YeLkoVLluMtuycbokrmmdt2hhZ4Krm",
-	"xXywkUCYSwPdlsm9q1vTLGbOt0g2sCkyypFzLtmNi+8pda9ncodsLt9eIoVX8B040VA2pOdfdYaxP6A9",
-	"T4OGa4g3iKF1k+ps5Oq+BtlHIwom4KzcjrHj37JsT7BuTbzUzPu2zztYHGqqIS+yYKnxdwviBl2QDy+e",
-	"kSff//Xcxpl7pxynOSTEhcpMWZqQOlxpuCZDs4JD0GGZZYYvmMeTzGAhXMmqmXWQDs8vCuAqyh992MN3",
-	"qvJX4fg6Il5ajlNJ9POMYahYt/pVrAikm7AD6sbZw3irEqSioZZjHY+uIYaL/bdFSEbUpk0h0qRvlgE2",
-	"F8HEEVyK5kGhLa1q+nfrCSrg2pAlTmK96a7RaiC5LpjScl0lC1JNFrTMdLjWxHYab+nm68NTtYYU+W0q",
-	"DE+zNfWBKKRun1hRhed1eF2l7/dalXGQIxCokkaCOcylijS/YDpW1dbFcg0b3Cd+mmqpClUO7yGKjFnj",
-	"fVDcsWJNm0aQoLQkFDTabDUk7UDPJGyCFtGeBs2WVXhvpLwHEbwd9DE2H3rXrNHvRP9OEbHhhKVPCeW2",
-	"Q5NeUY5vuaXbBdZDt/X8qDbbwj/mGB9CGNeGpkcFNtwqh2L3OL+LWbSL5r5eQxcOFAhxoErbE9oDOnGy",
-	"jsgZCnYZFH2jMWncFSaPhVEIbzwO9vhENlzt1SEXP0mclWXTKM0o8+8UWYks3a8RaMPhtSN+2UcA18Mm",
-	"USs2X9V19LVkVjoaFQvcDFAPZUD0Vw6J9CrFiG3fZY1pRezApzZ9MQWaGRFDQUIKWoAkQhKMsiUaOYMN",
-	"ATEce+wxemqaDYjoiEfbzKcrq/cXuJZQhQSO3CSOj+wyqvIjh19GHgyhaagX7VvQCdH0M9rBllKoqvud",
-	"rexr6MSbUPfIJxblfAUqZibosRDUHtY90Pl37Dn55ZCMrmZasQuZNJzNg3Sn3EodG1437nU7b9Q64jY8",
-	"vG5zCz7K0p6twkrr9amht/s8NjWa5nu2w4s8J61fxP5kAQvDmL/vOC7vNhX8tCVr2LZiL81z51OR4bMm",
-	"8wwNjawh5tU7vk2iXo8/3QLghRR5OETRy411/0c0Jc/AhohSx92fVmWzsTCtIQK8PgvmI9SqYFKDtlAI",
-	"47fedMKWFRvjo+0EXLXTKz6N7xrZ6u9oIfyUoLPC8in7BuS2+/xgbmowF+PRvpEsTUYRp6hX/TA4boqJ",
-	"XfI1U+Pb2L4B5F32rW3nrsdFpgavrrJuDs2026VK83uzK3uv8G2tmGhX52M8UtYynmfQL6z8q6TdNLvy",
-	"WFy0c3D8SXYer9x1fLR79j2Ex7wRH0IpwycrQrN/PZCB+/jBZvqeVqMdCY7jqU1xzWXPOLjDJPy46Dks",
-	"QQyICw2HQEJmIdnBCg7oSUGBFRY7lupIrN3RpL440f3d90MP2o1jrs/jJPIG+3sMuFci/dutwZELzuY0",
-	"syKa95FDyjSMiMtF47WdvpEEu4jADn/q3lbY7as0qItUBsVogtyYek092deWqwxOsuvCtCnOlhfbPTZy",
-	"gu05w5CpdMOuiX/msn53nXfKdtY3D6kviRS0nvdV2NyrCW6Y9MxGbMsys5NRjSirNGp7topwcLdB+ASd",
-	"1tHOGJfOyOYs298pUmDXboHegX61fp+eqHPfTjJceNlIsVX1O6YSMgOlybIEparcoZHZp75tZagSnlGq",
-	"+iqIVbvEzBozulGML9qPP8ItnFWnTrdqLtAP2d6+9ZUbp9uzvlHQqqkcNMKYuv4G3/w34JHKqdZGQG44",
-	"o+wxNiiW2po8ZpxQ+3XxqJr29yaq+XbKAZ90NLXXJoP5WryVIzmQp9rXNrInzOT2zdj3aJZeexXtPpsO",
-	"3wYyKzBG25hPWjfP34C6KXNfY5sPYvPMK04RfSoQR+ta/nQw42xpuSUkyq1DA2cKNvHt1N2yQjrOH9lt",
-	"uKqpWCwURHaLFQNP0A7CFiJ0K0d2+zevZe3Gl294yAggl4Yjel4YSqDPgkH0l65hEKGK/J+rd28vyJ8Y",
-	"D/jb//+//+/TF8Mv/qR8W/97QVCVUmjF+dMV0BNFYrOCv3Qd0THrx20b7dSR2D+irubz/0LRtjnTrWL3",
-	"3w8HU0YL2L3jyOsrkwDauztWgeHUzYrc6hL85+fOLtgfg/5HoBBZ1fnchh5gkTt3aZP6iZF1MN9gnKpy",
-	"qXV9JROf4nLDBqYfzsdYisLs5aqZaxnMiWapsnnPvuc7JajQk4WZlMxKjW+fEnkgH5rtEOAefRraVF2R",
-	"2yizSHWxHcN3AunRthHK4rhiS/6yr8fsnn2Tmo1mD8l38yUYevvHXmUskA1L1VpNY3GtqgpTtqSJoa2Y",
-	"bI4e4rCo5usyBOWT6q+3revVFm8Pl1Sxuc5dtFPosR7uFeUh6hyTaNeiW8LWf97IJQm2dBkfiFiM6H/Q",
-	"pjouOFwQLmYi3SK9+UiMpO4AygVxpdJ2yvEjMtEfxsPF0lQ58+r+4a0Timn1w04VYL/MDr03L0cLWTVW",
-	"u0hI6iu6I2JaummQcDMtEcktxgZiLrjDb6fX+6qL2UxiaQCicfhPybAacyBhN9A++Gofp+3C9UZ8qJug",
-	"BbqMDl6e2S1aE2Bnz9B2PnIJupQcot7XbtqRtmV7l+wGpq6U3dzVjpGwYxUJZVd202PM1xdks9o27/dO",
-	"tbz9mmH35L/UbpMj18d4FKr03O7kHNQWRkjzf4yiUC9XDoqHHZj8aruWeufzbrFYCR0iYHwmSu5urP0x",
-	"WHbOP2HNzT95+ODx42TfV6o/+L0bYE82KzGqvM5wtz2MV1KFWMNTcu7NOaLUhHJSxepWysYPTx4Paxou",
-	"b3uvlhCRUPvrFRBrQtxNKxquHtOu1uvxXMe0N7ZZA6p7q76gRWkhYnY4riWdazIDvQEXCp2CWqOGy7Qi",
-	"M6Ovg1T3yTXLnQvl4/Uz8p8fXjwjjx49+vEvCUlLaaNQSM6yjLnNJEZHIR8/vnyu7v+D/yylkK7QuY1o",
-	"VnaOHx9//9e/3Cc/Y/84DMBnfElcYKyr0EM5eSfZkvFK91RMw1MX6KWtOW4NqO1gAZt/cMMKzXcvU8gL",
-	"oYHPt/dewTYhJU9B1tFuGNhbLbcErerfWgK6/w9excleTK5lyVPReLcvJg+8hZwWbHIxeXT//P4jlOz1",
-	"Ckn3jBbsbCbEGqtRWv3X3GKE2ct0cjH536B/Mn83WFeF4MrezIfn5zb1L7XJmMzo3gvsb2xDuHOfKWHw",
-	"6LqA0sL2y2aCn/3u+LqVSIfkVdwCEsyO+osaZeVyrxq0MOlKo1mvnA28jqxRnevMx7N/wZUq2JxVdrNC",
-	"qACI0Nr2wdqOHLZ+cjUTjnL4WjdtX76qwm4XL8da1xoSA4CvCjtX4XZHgbQ37IUB/Zqpf1M4owk0AGZz",
-	"Wht+Ze1TRPBbwtmIrXlOjQAz+QDUcC60jT0lXCBfQtcJinPpfVJZH1MBCkNGF0Zn51q4bpqVLWuF+RHv",
-	"311d35/UuCyzdRyNP5XZ+hL1mYJKmoNGb3/EZ1wPOXsFW3QYnwL3fk93jHqzrGvtHMD+c8EPv1Zltj77",
-	"k6VfzvBxMEjZC+gvU4R5GJMfeSrMESZfDUQfbeT8gUCa0wx4SuVZw98aPvEbuoZnbvSlG3zCw+8uFYCA",
-	"kZXctm0wKpUZA4kJFlygKGqECiHX6ghgslEMQUnBcOdnzvW3Q2PMbNQHdVkbzgRLqRn5sAJE1eHF+sQ0",
-	"0DyYuxaZD71s3dkCOkfDAzd+ft+EMrBdV1S/2cC2rFRkNK24IkZcTL1pZvzCf7RWHZTOw5NYV3BspmDB",
-	"tk+npess9ua9hU3tMrslxcYYFubEPrPB59/O4+OLzI56fB4cFQkhBNjE4aMwi7ONtRHc8yaNMFp+lUzD",
-	"c7Hh3xxqmjaObwQ9bksEQXoUJBnxoE8BdFg5OTd4bvM7I48c2vVQwTPKP0ZCoCnAV4+4PavYXyDqwu/M",
-	"mXSOK2Bd4qR3Af9eqKMf+ShilodWCnMfDHREcD23s4bh9TjQrEwc9VCGEO/Z1IIjHuoXypcfi1Hnsfm4",
-	"BVrCMZjYJ+0c85DC1ZO41QnL0AFFllYoOz4Lr7oQj+Lfp6cSX23qiCTy3kj/r2wNp1OAsOoJ942AMC81",
-	"HJcG35Qa/hvRYK2qHJcQr4Cn1+LvDUXojo7mg0/voe+okmhudzSqbW+Y3bNpncFbm9h2EjWgro/8Nckk",
-	"hVyc1YnvUV3/OeTifZ0jfIBsMiruxi4nlQg0Sw+LLuYg3/nU/NubTWFeSmzE9NunphH115XI0cgyp5wo",
-	"tuSEcUKtl8/+PmPz9X3ys83xcXUItdtXw1iagup1vzw3fz+h9IfzR0Fo/nawwRmdjQVwDLSpmtdIKJKm",
-	"xwb5U0JEllb6fxNMdXeMfrIUb8XJNZZqkZgRo65HZs3nNs7NxbUf2ahh2y60z3187lTNfw2f79xOXi0e",
-	"twRfYyvHsjiY/ZV2k9Bv6XxeDzvluf0qMTrDEj8FZZjUp0pZW87Q/XpkSrvaABTfyMlfC7GGlOiVFOVy",
-	"dTysn81XMO/xXj0zf96BwUlMglXHqqPftHHvrT/iL0yPeXExG0zV2WA2/ep4aLFVRqHPEf8KoLgsbKXm",
-	"UyClEYZ3WwHtuipitBGHAgewYVOPs+oyTV1Tp5MRqZv/jk2jzVV3HOZA0617bRegMeb1QDDXzWejUH5R",
-	"5cEeH8g4N/b9uGMgx2Ju3tAUjgPTA9W0Msidjf70DeHj/OT4uFTEdo05GCe2hENQ5Hlhiw2M8Ovu5648",
-	"pZPR7DkuL1YpoFoUrkQnRrAd7CWvGr73C5C+1uJXcpdXyQWd+Vz2QxrOejgYYwcWooyIwFhDY7Z1mqRm",
-	"OSTEnMD+gTdcyk995jP5/vz8eLg+icnJcTMPjBMxNDf9Pqan86OvHuFsLiLtUDzZ9n39F/KlG3MX9O06",
-	"JY6g7lNGQ1ymqdvIyeRDf9C7FV2aq3aFl6eEiw1RwFNXGiGDI9HXoCe9Ae4T3af40X8RG7KgLvnyq3jL",
-	"m1A6m1M+h2P7H57hpF8TyldaFAWkT21YPLYycIYpojTdqmNS2lkmaHpkCL4WNP2a8LteAVkK4XqrGk15",
-	"BowvKygeFX5F5lrVHU3/eJ9RflKeaic3y9z1S92Psx10oRHt1u9203dwRbfK5cTYTDtMpcJ/uyoXNggI",
-	"5mvlgtOl2Nwnb+uwdks7rgK366u0haZzoUUVtr1vv7DwwY25C2HBFRUb6fWylX5aLYq/CrPPKIe+p/A1",
-	"5XBKFoPzx/Q+pojYHC5WZkwN0MlrHHE3VFIVUh1BKbgvvDk3DA6ikJhk+doWXjkFDzRTfw2LWBPEp7GL",
-	"IUFVUqStg92F7gfIxQ1UAB6yOdvh6VPndEUDNgojd8oXeg123wyxnN8RsRzLaJfDGb2hLKMzlmGQwp9h",
-	"MF+BvmyOOw2sm0t89XCnHM6KncZSEcg0+0+dBjDNFe6YDjtLn4oQ5RL6EqfM37337FuK8MeN3TVScNE0",
-	"+Iq4vxwDGyfN+3vjmjWcmIEGxdyNIHRJ2cHpDy5CZ+SD+9ZXSPgKR3Zv+F2/2H1m6QY4TmA6bDbz/yov",
-	"9ymZpah7msfUo3dV0+OTndMvEVQPsCY59pheqiNo8Z2GzC4GULG8xMLQdStvAHWfYFVHHxvYGDWnUjKQ",
-	"9ydx1WPegt3xSbPRbv2OCbMHYbZzKsMKIccoEWAbHjGeuEojKiHmLipSFravRUa3thyJay2FZR4tP23Y",
-	"VWSjalVMUfzgS2V/UwmZ+0RfPbgD1nMM7dJhY+RzV+FlDw2TVS3tJCgt5CEvVowzxvZ1J5KHYUYrAP1t",
-	"PMQfi5TqJqJOUBSl2WXr3+4hbt6IM9u1TB/bJWVnfW1bJ50CRXYFrPj0zSDIV/Cic32E1+iSZEDTRucy",
-	"N/V98lJbt1qzXhZWgjKyyxqgUJgtvFmJDMiKGZ607b5PLie1nWFwxOQyKtcnvaRVeLxZ6d/8lo6Iz6+j",
-	"s98tJt9irLSzg7jq2K7uHEZNezL+Ki6bFpzbYWz7z5qMluDiYbWnDXx6C5t29NHdyXl9UU/HlvTOHNvr",
-	"0zZ/cUNGhSK6xlPdyEGbfOR6e1atQc2vrPjw6V+1XI0Dz4kr1hzp4lYc63gP2BXol67160liGnDuf+9n",
-	"y6rG96q228dDzjsz5duqs9vprHG40H8LNB27PsNlmp7WWgob3wDxW7FXXKbpkVFz4NUJIgZJ+oUU+d9c",
-	"w9rb2qDuHL7XvkH+UWHsrDZHhvIHO+tXNtxIOI7TyMgbA8FhOOJOgn6CHQ66x7fmXFQ3zPax/05+sJSp",
-	"QKmqEVDYlHjFlvxdOS5OxYyFFBugHt1o+OaknpQ30JMRq+yxbk940Wxs2z/oNE+Km/zO/eLBmOoDIdgu",
-	"4tEgX63NTe1E0EQvdjO+5UofIwV+1C3vLDvmyl9mvvt8fgDhBWOcyxggThtR5Bb6Wgnxt8PCkYTUilbH",
-	"FOu/coMnJ85GrdbpS6+kac44VqRTB7lNInpp57wnqA3eOerdJv32gfno9JUxDkMhzfyO+N4LJvPXru7k",
-	"3bC7eDAzh9PpbvaMd2yBrGB7It2tTVEnSPW3zs8TYqYNojtMie1DzbHue8ZOmrN8ZTvqnUQyrVvO3TFi",
-	"YnVyD0RKK9sJtCKuwVxCDNNDT6arGp8QmilB6EKDJAuWMb7EqH7bHMla2Y3KsYZCuz48hJYp00RLyrKG",
-	"47PG/xnmv34VF88LltWEcsc4e8GyY96iMw6be67p/7GNJ2bSF1LkJyzutrPIN3KvulW/OWycg/+YqLPt",
-	"GY5s8tWazldvfeeHf2WeZIuQ2xALisciSIFMcIsZC8Awd6l6+R3RG0Vv4K04Ye01M/fXSBlyXXkDBhCP",
-	"yYfnD0+/2ivzesygqleqQN6AJCXXLLMFTKmmM6rwqcFGm8e7i5U12v7QG6b4HAwtnt6qfKIrdiuXr/eX",
-	"F1Svane5bAYX1bTadJ8P9X6NXTbLx/5lgdzkY+9L10ER3xTBCfXBYv+JMha3BnIb0Pyd8m36/9JgbFhk",
-	"qU85vjYD7kI3fuYrXo9RjrGDJfbIdWH3CybzQ2+tgYVrfXEb++mdW069znBnNXduH89Rg/bA5zNc4gPc",
-	"A3qyeFRHmrjG10wBrbtwnVDV/dhs9XUKeHbabX8VkKIXxQgCFnClzCYXkzNDtP8VAAD//w==",
+	"5H3bkhs3suCvIHg2wmd2S+qWZXvGrae2ZK21uo4u44cZBQNkJUmYVUAZQDXFcShiv2Y/bL/kBBJAXVhA",
+	"XZpkSzNnHsatbhQumYlE3vOP2VLkheDAtZpd/TErqKQ5aJD4r2ep+X/GZ1ezgurNLJlxmsPsasbSWTKT",
+	"8HvJJKSzKy1LSGZquYGcmi9WQuZUz65mZYkj9b4wXyktGV/PPn9OZs9hX029AZqCrCd/lkJeCA18ub9n",
+	"xvWtlNNPL4Cv9WZ29ZfLZJYzXv2zu+xnM5MqBFeAx3sjxSKD3Py4FFwD1+ZHWhQZW1LNBL8o7Ij/9ZsS",
+	"3PytXvh/SFjNrmb/cVHD78L+VV34eXHFFNRSssJMN7ua/bqhmuyAa7KTwsHCfWZmvb6hLKMLljG9f7yh",
+	"fA2IFCkKkJrZXVPdAnFKNdzTLIcunJPZUpRcqzlV852QW/OdG7IQIgPKzZiMLiBr/Kn+WtMtqPmSZpkK",
+	"ffq5iZi/m335ydqfdrbxsdqpWPwGS23Wap9csGXg5CwdQVynOxDOHjrQ0P7faapDiFtqdgNhJIxBlD1+",
+	"m55eMqUYX5OVkIQSDjsiuKGEQyDxMsvoIgN/g+JAa9yo79o36kFyNoh2AJB4aI2CteoCW1W/ZxpyNXRl",
+	"u+j7nBhQPLMff2sh4f5VA4JKSfdm6E7SYq5gKXiqHBRZXuazq4c/XNpv7T8vq08Z17AG2YGR2/jQuX9l",
+	"ahMgscaILrFcE5yciBVpDUxGMOzWTW9+HNroT0Jsu5tbllIaph68mlvmIDcKXc8ZT5/ACinwABNIXqp7",
+	"+Bf4eyJWK5CQ4oXhZb4wL11SL9ol8IPpCxBFBt3p3+DvDWj1BsiKybw5bd9ZHossA7ouIbScZOuNHpzC",
+	"wPutHXmIKwvXCizVAaqpkxovMVS+rTbRRih8KoTUEWaVx/8mbkBKlgag+JLuieEIhHGiCmZpNRX3uND3",
+	"zO9r0mxMp0DPy2IE+3EDGxtI/BmqDcdg8A60ZnwdgEJG96LU42n3BY5v85cfu5i3xDkXMgU5N+IJXerW",
+	"GtMYdZuX9S6WAU3PtNIBQoJnDO0mqaAcxE+Zba8tdLovrhXcgBvu+/cZTdO5FvOMKe2eoPlKitz/wlCI",
+	"2HGURnEoXfth9kczQGm6NqSTQgYaxS4xzyhvvlU1NNIS5lMkNgUZVLvuI6N31cDPyeyGZmXgOj1LPUMy",
+	"5yNCEjxcgr/SdG1/wPMk5q87I50yRbQgCyCpFSUa2H94eTn4Ntg9NQ8SQ9lbUGUWwBqKAt3DvIWlkKki",
+	"2orQEsgSJeTGe1W9qWFhCYXvJeXmcCVPw5JS//FwiN1g6FiPaQY8pfI6TSWoALOg9R8G4OgGRlbJulMv",
+	"9vMN5SEZkaZAIFOw2xioUZ6SnWRaAyep2HFCVxrkjkp8J0KiaV5Qvp9njCOJ0Sx7vZpd/b2fPC223po3",
+	"+mNXCRIKSE4ZJ2ZSwgzRJcRtj7gFCc2E+aMigiOdugegLcqihnXj1IXu7WM0m1smVuGZcf3Dd0GaSZmE",
+	"DscQpV6Ikhu8M17/pEFymoWvPFNFRgPy1/sNEKE3IIliKXyjnACCsogEmprvA/NNVXu6i9p1vlEEx+BV",
+	"h7zQe6c2mKlSpzh0p3VoD0hTNXOJfrod/y4aqn7B+DYkBuWgFF2DQ+XBVpA5oVBL3DjHI6giGax085LH",
+	"kZ8zpSCd7zb7EOPYEy4WIt0TypXhPWliRJSdaF2a+uTmv+PpTm3EjvdhzkB5TxSEXwzz9VwCdTaK7oCM",
+	"FYOviRljxopSLiHCOj2uzYvBU2WoJ7ghr/4OYbtStDTNtuPBtWN6s4EsHatw1te68W0L4fWdrdVTi5QD",
+	"8FbMxp+yZjE10uvztAg3qTi0u1QVtA94rL84DnOxF+ApDYo8k2SN3xswbEBYwyc9/ESZzxNr9sEPYhvF",
+	"S93ZaA/BSnw7hiio8cIkMymsUua5dgHS4stB1mx0YcTuj0MvvFvcTZn4fcYO94aGbHSVQWQ05wtxPT4K",
+	"Dd6CwvtwYLb5BDRlWXizY7doRa4JR7NGzMDhVnSpp4EICf7zgErhhAQ7e73fGFwqU12X9RZUavuqoEaK",
+	"T4qbjuw2LEO5ZS3AyCf3jWLdvofunegT/geNcmbh+cjnH3ja9wgAT4/cTF5qCArVAm7ACjBGOGfKiGx2",
+	"cEicFHy+EWHmncyKDVWDT8cbHGTwTvn6qCMpehM60s83IPd6w/ialIVRhlAwZcpIprkRnMMnU5pK3Q/k",
+	"4Zs8R+xaONTA8tBvLVIDIGmRWwPZLbLw543dhff4yxMb3eMW4PA2eMrSoPX8lO9FlOX38PqYN2aphQzu",
+	"aspLPO7BtZjGBfue3MqeONE8/H4DTFoTcW0NQMmTSiCpYHx9RVQBdMv4OiE7SYvC3pEgP/qkgSsWQdlK",
+	"QoDtPhZllhrt3NwESAkXu+BNG0mT1p8YJBi63IRu/ju25pCi9VHkVl8OX3XGrZR8O76jgeYj7wqeoQlN",
+	"93UyOzThS3DiCh7N77GXQl6J0E3zxNgw/Hx/OWT3O9h7D3XyG5CeLg4NP1YKDtlurjmBT0xpQ3C1TDdI",
+	"An5KTwqHDhEOu8Z0A6YuI/3TbE5zb6BqjP8hOtwvPTh5Ay4DPiI/MgTgJ5CLN1b67ZqqxZqF72P0qhRU",
+	"qZ3jrt175KTuWxK43U5F407gduRdLRw+pNqeR+oOCtfBLTCavV6tQIalR3MBjMhAaxXeyI+ewRmtEdKu",
+	"2NiwHXVRUYcrdM0TDC2bXOh69trOE3xy9gWkwziyw5oKst9GECjildAGsC+pDCCoRdwNdlq/7dOMzbEr",
+	"4HfxCkF/nJLch5GoTHKwzxp4lShGdf/Ww3olhx0oPZrEDwERUMO00DQbwXLsuMTvoHfvMcM+TdMWyTUs",
+	"DlvuTGDdP0kwC0A6+tRvwe+o92rb3filG+v0nu29exxjwukgl/eva/sKv+aVrY+ijS0hlNhZyQI2jKfW",
+	"MJ5TwtDoKp1l/MBD8+Avl+Z/t36en5Q2+Al+YdFjtlnsoMd8knQudiheLYWEEURZCe72g6TaYO/Rwler",
+	"oEyOfzwak7HgvZIl5wYgwcdhIcTWoG8BRpzJhNhCSvRGinK9CcqbY2+pPURS3Va/iwF4sBCPnISxxaTR",
+	"I+X3W5HbWNrBJenMbH0c/fxcRTtEXXqHz7K5pTYcJMPrugJthPOECL4cNgf0uQCfMsgwAqYrBGHw3ESg",
+	"GYSFzTuPrbt0xTKNcTOUp0QJqSEli31CjMDhnIlh52GptMgjNqxBPWkL4Xc3HuEnChVSK/OCSmYwa8Ww",
+	"FdPTgn4yumyZl7UoUMPCEJINS1PgQVeghNV8WmSTvSfPGU/DvNSTR0iM0s6AU+3ScPlklgn0K9rnxTwX",
+	"gmNUbWodGE7wsXQzS2Z7UHMu0AjlnxdmeMkOzE0pFc5hTpDMNF0bbvNPEQx+OIxEgqZ7BccmFbU2QdX4",
+	"rEGZFrdNivJ4id6Pn1OmJ4ZhBi5P83W9nBL+8uAyEGljjjiNBkKRmX8ZEZkZJoaKChz2Y2gfRifj6SE+",
+	"w5jgaTzSwxkiJmhtfdFyRu8ZH6JQa3CfPwbCCiQsXUT4UU4cK6NMZQDuoewVYP3MSROODgjV9sMokXlA",
+	"t4iZAESplyKHOQdIY6xHwjpm6jO/6P32MHa2zbx/ETtiOBihnJTcvKQpURkryBagUGRVSoyoQEWd0B3d",
+	"zwZDbL29we65c8D2lg/2F4PnCxcmMYHXZEJZkPgremOuouO2Rpcv+RLyNhIbli38fB4w1n17GbZd9Siy",
+	"8OCH74J/WEsA7eTY4SU2opQBFL4uwEihxLw0KnEKDgG63CQkY1sgLwW/91Qycvnj1eXlvQd/vrq8fES4",
+	"i/6h2Y7uFREFihjDm5jqsDgw4g2w1YzlTAcjvduB3t+HIhfEahV/Wnrfkoc//NBlLQiSILSjlnMJRVBS",
+	"FTlhmph1FUa2YOxljQO4AbknEoqm2DQI4nr734eeQhsvIdLWM2Xdt+bCg9JzlqJJkHEbDBqWscw0IYQ8",
+	"+HYQIXW4SxMV34ZwUXLvYxt1ZdHzFtxvj5nXiVLjPAN4Z4ORKz6q5J9WfnNMqAnwA6gdkrW/yZZiW2ev",
+	"+FaDN7SZkSMyR55Jr7H6qcgysftQdDlnSvdzwbN9mHcORNUOKhYjeYQX1jy2fQg6VdsgajG6dqzD3g6O",
+	"G96lyJkKOC1er6xnbkcVcYPSK7IRO3ODbWQWUp/dMrc04HCxhcIgaCHFNqKx+Bljz7wROeaj9XccHT1i",
+	"FShWxVraXbrI3CXlS8gyCF+jiMt0ihvFZTH6I7U33MBmC1eJl3wdsVcAq6gyqYm3DhPz6Bx3H2Le5qNu",
+	"xXHkehJkTXIpnsoj9gtTWsj9z1zL/ZHplJMjpcbHR60Q9S6Rpe+TimfGGVQ9V7WPmHViFPZDcQjuFrg5",
+	"euAeNrcC15JN0PtaSLx1rJxftSda7heRpeHkurD3apxL6lkeNh4u9hrUXLqMmxHBr0uRlTlXYbuy0Y6+",
+	"UcSNSVDEJjumN84KCVlqDWAMn44FXWR7kgPlemyymj3HY1wgaEiUQKfFQJmnailSp2N0A0VYBnOE0kgA",
+	"4QfRJ8dP0Lgy6sYw5SVFR8JvSvBwVP9EkWG8fafIKB9vtLAIeGO+CVotGk7igLt+p+ZrIcbSGo7PaQpT",
+	"xk+gZTe+du+N/UZtWVFM+6QsDA2O/UTRPJjlaS+ZVJqYSZuXZrwxueOwOHxYd5Q5sdrAco88HJZbJ2mb",
+	"H1HayITPGOk8wclsRVnsLS5VXOwMCUiO0TuoNS9Yc66WpIMU2Lq7SZPTNSmlSZWHFNGkwAM0HhBCzRcr",
+	"3DX4irtjLe4UZ9KOuXVYNbLPLkk8h72NEsa/JwTNp1cvrn/6+YXPykeTayPrRguSAb3BAGJR6hAb2bh0",
+	"oEEUbaq8Ibu/+LneOD7TMcH69+RWD8CAjp/6LHxP3LngejPHO+QEZfvzx6CtBU0A4Wu4oTy9Z0jD5jZq",
+	"n6Bi6AIDFotSEzTvDYu2weAwm/IiSCrsE0rN1GTnc9cyUmWQm+eU2Rw19OzSzF/c6tR0i1dky4xIZol4",
+	"2MTeoumwdd3APqAmMBVJonwDcglcJy6wWe8ESWHJcoopBEP2qJDN7OEIOZ6DDnvlSm101yqvyMBZlJpo",
+	"+mkW1k3Tcqlv6038vaRcByNfn1gQVFDZSIAIXB4GYzropzHmvJKzEEokW2Keu+Dg7KHffXt5//KSfHj3",
+	"pL34d4OBHd4GVJ3VrZrUNGG3GyOmQM5q943rZRCGIg/SwAOMYbpq5x/b0M6fw16FhfaUrZkOiMuX935M",
+	"yP9MyH+gR/v63gGkH347Ld7VLRPcm6tVEX5QxgO2cvl/Pt6rGPbluQ2FDvGC8iNLEf1WKj3nYne0Q03s",
+	"JsSCmX1HdUYt0lCa7i9iR3LK9y69Nbfh7yUQO37QvYQb9LM3Dh4N+qs3GQxpvS2/G2ss6pgXKbEGhHto",
+	"QLhTCytmPLYNGDZP06wpdNiOwaswz3E61BsjovmQyLDrd0SuyW3y4DsraboFPl/sI3iwZ0fn5pURPciG",
+	"KoLfoOzIZ1MMo9r5FjysMyuvW9I0/wj7V6pA4aH96Ua+srBJcwu63M6m+kB2GxgRU+t4VsNu24xu8GHL",
+	"lUfChd1qqyrhEkkj4arCQ9iK22dedPVcjmXvbzK6hBSZ/Ijn8/wMnykdjp9ZS2GNlIMus8PLXZUeqku9",
+	"uOoudQpGChi9sLT5b07iQ4FGILVaP2Ayu2GKhbWGQL6F9wT2yai/l2AZcB9I/8Zg91cciIn3dHQolsv7",
+	"vmGwm+oUDAcvuPgpBHEIfy/707/YLWujudJ8gcf0MLds+ox4G82003I4MG0xFAwEuQgjZ+XiX/qlLZlP",
+	"iSYIVsl476qWgCTPnlSWV6woQBZ7IsvMVaCpyn9cmRciOP8NzKEQy004IHJ6Yo8LehkP69f2g2B8pIQV",
+	"SOAudK6/NmY9NJC3b0MMVFmAvGFK2DpMOQv7KhXLy4wGw1ZtCk4GaI0hHPROSAy5RiW9ZJm+x7j1lt5j",
+	"4dDVCa74cCKTc7+7mg5Ijs09dzL4Dq5nG6yOaht4a12YFoWE+YEMuWG2AMU4AhcKRg00L2nQSqbq4njm",
+	"1XGWFKxcRfBEZCVFbm04+HLZC7MW0F+hrzfgshODivSFh3FbjQIrjeVCH19UalpSRJ/fOrj9V7DzJaIO",
+	"EtsZxspRorSQkDYtk40qQO7fVVBhN0ut+lM4VbP+9KAe4iBYGFcaaDoXqzgzJYyTQoq1BKUqnmorlmHe",
+	"O/HGxVFM251gaYgRmbKtoWXZcHcDaKbSAnn4mCVcKbuxISEF8HkrxqK7A3c3XE0stZQA3NWjqHINd0ZL",
+	"cBLw8KKuGGKjekQwvZApn5YdKc74iHCA1LJYLC45JqO20i7agX0he0uIzmNJGSGz9kH89NTI7SHXIf73",
+	"YeVDTGZQlZEIv163qPR3wAjcliI84EsFV02NmuoPOTprNvor2MU88y0/8kR79+29zNPdxzkEw6YNq7Al",
+	"Td1D671q1kGCdVowLWmBQZ+Erinjk8shxn2DEWiHw6RvGYtb232mfTc66jNYrrS3gMkr2MWSjmMVtsez",
+	"xEkkj5NEtvi2kj4OpMHJ1OdLKI9VImr4DNakRcnQZ9gxQ9Y0e9PabvtWXkbfl8bxw/TrlgpCS2iIRuO1",
+	"NYRYSFDazqdpzx3wtyxEGo7Sr8oVBQqSmD8dxbXHWyBwf0nDLxMvK4QnDJuRFlRFNGY3sXfpGukOPmFo",
+	"K6YdGi1h1l9SPYnDcCeZDtVseEWNBmJElx3jKQp3U/KtwiBaWCuWWzMIILwMcQKbc6HnPuywp3fDtBLN",
+	"U9LVb8uMIkd9jfa7MHNUfVWnj6kz7WYPIcBbNU7fbAKFYYM/UNGqF+EqREaBwio52ISEaCG2xKY6JpM6",
+	"LNS1gJp7iUBBuYLsB3iB9SQLkZnlBQTjnozqNH0uIy+ECsIK6dPrR8zy0o3u0AVuKbGnrCftgdDIMuNO",
+	"5LVZE7NkZu639Wb5XA2gN9bADaqx9ByZXOvfoogUGQ77tV+vSDVn250dqMEl8uAE3t3kImq89UzRvXrk",
+	"QpiYIs1Sqv26WzIrQM43opTB5Tpnj/TOeBAM7rOe9cMk3YDzq+eoLiNNrIgopbpPDBAzusfQAMRU27nl",
+	"I2gzuoeD4/8wtkB6D42Z+9OlsUbyUcCi7VAZxPG8VCEeI6FwWZPmbMJxgJAldANUqp6awO5bguPaqWet",
+	"XH4VtAsWNCVacHDGnCXNwVoCy3BpZYvwCIK77/1GBPPdvGUKA7bQq1ofpKrMPRsuFrua1UB2eMC92JXr",
+	"wowzBwEPzT78B3WkaIpm/AWq9ZyBqHibSXaQP9azw5c19y0OJPJQV4/HSGUYq6cEWVEZjLlt8ojAPa/r",
+	"qQw8gX5kY8bEbix0oje+4qhn3SmjmYu+ZXxtf/JFD+uCzr7IZpA3N+MLuhc5X7B1KcqIzl5IWLFPRBWU",
+	"K/LP+lqkDDPVgzU2bFHaYDTHrxvgrdK1tw7oMHCxAzpdJkKFzqir1xfccSMVmTpbhMQmcMS6PBQxGkPI",
+	"Bvv0JKXyGZ9HUpV/ZXrDOPJFxtcER9lyS8GDxO/e1Ey5VanC1XXR9prTPXG13awNFj3hrrhbzGcYCdy4",
+	"NtBtmYi7uiDNYuZni2QDmyKjHDnnmt24eJRS93rSDsjm+tU1UngF34ETDWXvef5VZ8T6A9rzNGi4hniD",
+	"GFo3qc6ere5rkH00ojYCzrX9GLvzLavLBMurxCuivGn7aIM1jOYa8iILVsR+vSJu0BV5+/Qx+eH7P1/a",
+	"uGjvROI0h4S40I45SxNSh9cMZ+03Cw0EHWxZZviCeTzJAlbCVVZaWIfe8PyiAK6i/NG76b9RlX8Fx9cR",
+	"3NJynEqiX2YMQ5u6RZpitQrdhB1QN84exluV0BMNDRzrKHN9G1ysuq2VMaKEagqRXnKLDLAHBiY64FI0",
+	"DwptaVV6vlv2TgHXhixxEuv9df1AA8lgwRSM91VyG9VkRctMh6sR7OfxzmO+jDlVW0iR36bC8DRb+h2I",
+	"Qur2iQBVOFmH11X6fq8VFAc5AoEqySGYc1uqSI8GpmPFV13s0bCBeOanqZaqUOXwHqLImPXYB3GdKjay",
+	"aQQJSktCQaMbVEPSDrT2wV5dEe1p0MxWhaNGipsQwdtBCmPzdw/NGv1O328UETtOWPqIUG4bCekN5fiW",
+	"W7pdYdluW3aOarMt/GOO8QyEcW1oepQj/lYx/4fH+U0sos0ep3q5XPhKwCVPlbYntAd04mQdQTIUnDEo",
+	"+kZjqLirnx1z+wtv7Ay2okQ2XO3VIRc/SZyVZdeoICjzbxTZiCyd1q+y4aA5EL/sI4DrYS+jDVtu6nLv",
+	"WjIrHY2KXW0GVIci9vsrXURaamKEsW8GxrQiduAjm26XAs2MiKEgIQUtQBIhCUaFEo2cwYYsGI499hg9",
+	"pbcGRHTEo+0505XV++swS6hC2EZuEsdHdhlV+ZHDryMPhtA01DL1FeiEaPoJ7WBrKVTVpM0WoDV04k2o",
+	"E/JfRbncgIqZCXosBLVHcAI6/4atET8fk4HUTIN1IX6Gs3mQHpQHqWOZ6/6ybueN2jzchjPX3VjBRwXa",
+	"s1VYab0+NfQOn8emRtN8zw54keek9YvYH9xuYRjzT53GRdumgp/2ZAv7Vqygee586ix80mSZoaGRNcS8",
+	"ese3SSzr8f9aADyVIg+H1Hm5sW5TiKbkBdiQRuq4+6OqujPWTzVEgNdnxXxEVRX8aNAWCrn72nsj2DJY",
+	"Y3yKnQChdjrAx/HNDVttCC2EHxF0Vlg+Zd+A3DZJH8ylDOYOPJwaedFkFHGKet4Pg9OmRNglXzA1vtvq",
+	"S0DeZd/adq51XGRq8OoqS+TYzLBDqjS/N7uy9wrf1oqJdnU+xiPVF+Nx8f3Cyr9KmkizeYzFRTtnxJ/k",
+	"4PHKXWNCu2ff6nbMG/E2lOJ6tqIp0+tXDNzHtzYz9bwa7UhwnE5timsuE+O2jpPw46LnsAQxIC40HAIJ",
+	"WYRkBys4oCcFBVZYHViqI7FhJ5P64kT3N9+2O2g3jrk+T5N4GmxDMeBeibQZtwZHLjhb0syKaN5HDinT",
+	"MCKOFI3XdvpG0uYqAjv8qXtb4bD9z6AuUhkUowldY+oL9WQLW64yOMmhC9Om5FpebPfYyGG15wxDptIN",
+	"uyb+hctSPXTeKdsA3jykvoRP0HreVxFyUq/WMOmZjdjOWmYno/olVmm/9mwV4eBug/AJOq2jDRyunZHN",
+	"Wba/UaTA5tICvQP9av2U1p1L3/UwXJrXSLFVtTamErIApcm6BKWqXJeR2ZK+u2KocptRqvoqXlW7xEwQ",
+	"M7pRPC7aNj7CLZxVp04Pai7QD9ne9uqVG6fbWr1RgKmpHDTCmLr+Bt+jNuCRyqnWRkBuOKPsMXYoltoa",
+	"MmacUNOaTVS95XsTq3zX34BPOpqKapOXfO3YypEcyKvs627YE2Zy+57hE3p6115Fu8+mw7eBzAqM0W7b",
+	"s9bN8zeg7h3c13/lrdg99opTRJ8KtJh3nWk6mHG2tNwSEuXWoYEzBXvNdupEWSEd54/sNlyFU6xWCiK7",
+	"xQp3Z+haYAvnuZUju/2r17IO46FDffJfULk2HNHzwlDCdxYM+r52fW0IVeT/vHv96or8gfGAf/////f/",
+	"ffxs+MUflO/rf68IqlIKrTh/uIJvokhsFuvnriM6Zv24bT+YOub5R9TVfL5aKNo2Z7pVDv374WDKaMG1",
+	"1xx5fWUSQHt3xyownGpYkVtdpP3y0tkF+wP6fw8UzqoadNvQAyzK5i5tUj8xsg7mG4xTVS4VrK/E3yNc",
+	"btjA9JfLMZaiMHt518wNDObwslTZPF3fmpwSVOjJykxKFqXGt0+JPJC/yw4IcEIl/zZVV+Q2yixSXWzH",
+	"8J1AerJthLIO3rE1f9bXCnVie59mP9Rj8rN8yYDeNqfvMhbI3qRqq+axuFZVhSlb0sTQVkyORg9xWFTz",
+	"dQSC8kn119vWoWqLt8dLqtgD5i7K//dYDydFeYg6xyTaXOeWsPWfN3JJgk0/xgciFiPq9bepjgsOV4SL",
+	"hUj3SG8+EiOpG1VyQVxpr4Py8YhM9IfxcHEvVS68un98qf9iXv1wULXWL3NA783L0UJWjdUuEpL6ih6I",
+	"mJZuGiTcTKNDcouxgZgL7vjb6fW+6mI2k1gagGgc/mMyrMYcSdgNtA++2qdpE/B+J97WvboCzTAHL8/i",
+	"FqX0sQFlaDsfuARdSg5R72s37UjbMrNrdgNzV3pt6WqdSDiwioSyAbvpMebrK7Lb7Jv3+6C627SezT35",
+	"L7Xb5MT1HB6GKhO3Gw4HtYUR0vzvoyjUy5WD4mEHJr/a5pre+XxY3FRChwgYX4iSuxtrfwyWSfNPWHPz",
+	"P3z74LvvkqmvVH/wezfAnuw2YlQ5mOGmcBivpAqxhUfk0ptzRKkJ5aSK1a2Ujb/88N2wpuHyjCe1MIiE",
+	"2r/fALEmxMO0ouFqJ+3qsh7PdUx7Y5s1oLq36jNalFYiZofjWtKlJgvQO3Ch0CmoLWq4TCuyMPo6SHWf",
+	"vGe5c6F8eP+Y/Ofbp4/Jw4cPf/xTQtJS2igUkrMsY24zidFRyIcPz56o+//gP0sppCvMbSOalZ3jx+++",
+	"//Of7pOfscMYBuAzviYuMNZVlKGcvJZszXileyqm4ZEL9NLWHLcF1Haw4Mo/uGGF5rtnKeSF0MCX+3vP",
+	"YZ+Qkqcg62g3DOytlluDVvVvLQHd/wev4mSvZu9lyVPReLevZg+8hZwWbHY1e3j/8v5DlOz1Bkn3ghbs",
+	"YiEENsRfW/3X3GKE2bN0djX736B/Mn83WFeF4MrezG8vL23qX2qTMZnRvVfYhteGcOc+U8Lg0TWrpIVt",
+	"68wEv/jN8XUrkQ7Jq7gFJJgD9Rc1ysrlXjUUYdKV8rJeORt4HVmjOteFj2f/jCtVsLmo7GaFUAEQobXt",
+	"rbUdOWz95HL8T3L4WjdtX76qImwXL6da1xoSA4CvChFX4XYngbQ37IUB/YKpf1M4owk0AGZzWht+Ze1T",
+	"RPBbwtmIrXlOjQAzewvUcC60jT0iXCBfQtcJinPpfVJZH1MBCkNGV0Zn51q4fouVLWuD+RFvXr97f39W",
+	"47LMtnE0/lRm22vUZwoqaQ4avf0Rn3E95OI57NFhfA7c+z3dMerNsq4DcQD7TwQ//lqV2fbiD5Z+vsDH",
+	"wSBlEtCfpQjzMCY/8FSYI8y+GIg+2Mj5I4G0pBnwlMqLhr81fOKXdAuP3ehrN/iMhz9cKgABIyu5bdtg",
+	"VCozBhITLLhAUdQIFUJu1QnAZKMYgpKC4c6PnevvgMaY2agP6rI2nBmW/jLyYQWIqiOJ9YlpoHkwdy0y",
+	"H3rZurMFdI6GB278/L5pYmC7rgh8s+FqWanIaFpxRXe4mHvTzPiFf2+tOiidhyexruDYTMECYx/PS9dZ",
+	"7M17BbvaZXZLio0xLMyJfWyDz7+ex8cXRR31+Dw4KRJCCLCJwydhFhc7ayO4500aYbT8KpmGJ2LHvzrU",
+	"NG0cXwl63JYIgvQkSDLiQZ8C6LBydm7wxOZ3Rh45tOuhgmeUf4yEQFOArx5xe1YxXSDqwu/CmXROK2Bd",
+	"46R3Af9eqKMf+SRilodWCksfDHRCcD2xs4bh9V2guZY46aEMId6zqQUnPNQvlK8/FKPOY/NxC7SEYzCx",
+	"T9o55SGFqydxqxOWoQOKLK1QdnoWXnXNHcW/z08lvtrUCUnkjZH+n9saTucAYdXD7CsBYV5qOC0Nviw1",
+	"/DeiwVpVOS0hvgOevhd/ayhCd3Q0H3x6D31HlURzu6NRbXuZHJ5N6wxe2cS2s6gBdT3fL0kmKeTiok58",
+	"j+r6TyAXb+oc4SNkk1FxN3Y5qUSguXdYdDEH+can5t/ebArLUmLjoL9/bBpRf92IHI0sS8qJYmtOGCfU",
+	"evns7zO23N4nP9scH1eHULt9NYylKahe98sT8/czSn84fxSE5m9HG5zR2VgAx0CbqtmKhCJpemyQPyVE",
+	"ZGml/zfBVHdz6CdL8UqcXWOpFokZMep6ZNZ8buPcXFz7iY0atk1A+9yn507V/O/h053byavF45bg99h6",
+	"sCyOZn+l3ST0Wzqf1MPOeW6/SozOsMRPQRkm9alS1pYzdL+emNLe7QCKr+TkL4TYQkr0RopyvTkd1i+w",
+	"jX2Pt9f8+QAGZzEJVh2WTn7Txr23/oi/MD3mxcVsMFVng9n0q9OhxVYZhT5H/HOA4rqwlZrPgZRGGN5t",
+	"BbT3VRGjnTgWOIANhnqcVddp6poQnY1I3fx3bBptrnrgMAea7t1ruwKNMa9HgrlulhqF8tMqD/b0QMa5",
+	"sU/FHQM5FnPzkqZwGpgeqaaVQe5s9KevCB+XZ8fHtSK2y8nROLElHIIiz1NbbGCEX3eau/KcTkaz57i8",
+	"WKWAalG4Ep0YwXa0l7xqUN4vQPpai1/IXV4lF3Tmc9kPaTjr4WiMHVmIMiICYw2Nxd5pkprlkBBzAvsH",
+	"3nApP/KZz+T7y8vT4fosJifHzTwwzsTQ3PRTTE+XJ189wtlcRNqxeLLt5vov5DM35i7o23X2G0Hd54yG",
+	"uE5Tt5GzyYf+oHcrujRX7QovjwgXO6KAp640QgYnoq9BT3oD3Ge6T/Gj/yJ2ZEVd8uUX8ZY3oXSxpHwJ",
+	"p/Y/PMZJvySU32lRFJA+smHx2MrAGaaI0nSvTklpF5mg6Ykh+ELQ9EvC7/0GyFoI1wvUaMoLYHxdQfGk",
+	"8Csyyk+rf7zJKD8rT7WTm2Xu+qXux9kButCIdut3u+k7eEf3yuXE2Ew7TKXCf7sqFzYICJZb5YLTpdjd",
+	"J6/qsHZLO64Ct+urtIemc6FFFbYdbb+w8NaNuQthwRUVG+n1spV+Wi11vwizzyiHvqfwBeVwThaD88f0",
+	"PqaI2B0vVmZMDdDJCxxxN1RSFVIdQSm4L7w5NwyOopCYZPnCFl45Bw80U38Ji1gTxOexiyFBVVKkrYPd",
+	"he5byMUNVAAesjnb4ekj53RFAzYKI3fKF3oNdl8NsVzeEbGcymiXwwW9oSyjC5ZhkMIfYTC/A33dHHce",
+	"WDeX+OLhTjlcFAeNpSKQafafOg9gmivcMR12lj4XIco19CVOmb9779nXFOGPG7trpOCiafAVcX85BTbO",
+	"mvf30jVrODMDDYq5O0HomrKj0x9chM7IB/eVr5DwBY7s3vC7frH7zNINcJzBdNhsPv9FXu5zMktR9zSP",
+	"qUevq6bHZzunXyKoHmBNcuwxvVYn0OI7DZldDKBieYmFoetW3gDqPsGqjj42sDFqSaVkIO/P4qrHsgW7",
+	"05Nmo936HRNmD8Js51SGFUJOUSLANjxiPHGVRlRCzF1UpCxsX4uM7m05EtdaCss8Wn7asKvIRtWqmKL4",
+	"1pfK/qoSMqdEXz24A9ZzCu3SYWPkc1fhZYKGyaqWdhKUFvKYFyvGGWP7uhPJwzCjDYD+Oh7iD0VKdRNR",
+	"ZyiK0uyy9W/3EDdvxIXtWqZP7ZKys76wrZPOgSK7AlZ8+moQ5Ct40aU+wWt0TTKgaaNzmZv6PnmmrVut",
+	"WS8LK0EZ2WULUCjMFt5tRAZkwwxP2nffJ5eT2s4wOGFyGZXbs17SKjzerPRvfktHxOfX0dmvV7OvMVba",
+	"2UFcdWxXdw6jpj0ZfxGXTQvO7TC26bMmoyW4eFjteQOfXsGuHX10d3JeX9TTqSW9C8f2+rTNX9yQUaGI",
+	"rvFUN3LQJh+53p5Va1DzKys+fPxXLVfjwHPmijUnurgVxzrdA/YO9DPX+vUsMQ0497/3s2VV43tV2+3T",
+	"Iee1mfJV1dntfNY4XOi/BZpOXZ/hOk3Pay2FnW+A+LXYK67T9MSoOfLqBBGDJP1UivyvrmHtbW1Qdw7f",
+	"975B/klh7Kw2J4byWzvrFzbcSDiN08jIGwPBYTjiToJ+gh0Ouse35lxUN8z2sf9OfrSUqUCpqhFQ2JT4",
+	"jq3563JcnIoZCyk2QD250fDlWT0pL6EnI1bZY92e8KLZ2LZ/0HmeFDf5nfvFgzHVR0KwXcSjQb5am5va",
+	"iaCJXuxmfMs7fYoU+FG3vLPsmCt/nfnu8/kRhBeMcS5jgDhvRJFb6EslxN8OCycSUitaHVOs/50bPDtz",
+	"Nmq1Tl96JU1zxrEinTrKbRLRSzvnPUNt8M5R7zbptw/MJ6evjHEYCmnmd8T3njKZv3B1J++G3cWDmTmc",
+	"T3ezZ7xjC2QF2zPpbm2KOkOqv3V+nhEzbRDdYUpsH2pOdd8zdtac5Xe2o95ZJNO65dwdIyZWJ/dIpLSy",
+	"nUAr4hrMJcQwPfRkuqrxCaGZEoSuNEiyYhnja4zqt82RrJXdqBxbKLTrw0NomTJNtKQsazg+a/xfYP7r",
+	"F3HxPGVZTSh3jLOnLDvlLbrgsLvnmv6f2nhiJn0qRf7VFUc/2NpXchu7tcI57FxYwCkRbps6nNhQrDVd",
+	"bl75fhH/ypzMli63gRkUj0WQApngFjMWgGGeVHUAPKEPi97AK3HGim1m7i+RaOR6+QbMJh6T315+e/7V",
+	"nps3ZwFVlVMF8gYkKblmmS17SjVdUIUPFLbnPN1drGzY9ofe4MYnYGjx/LboM12xWzmKvZe9oHpTO9ll",
+	"MySpptWm032oY2zsslk+9i8L5CYfe1O6vov4pghOqA8x+0+UzLg1q9sw6G+Ub+7/pwZjw9JMfSr1ezPg",
+	"LjTqx75O9hiVGvteYmddF6y/YjI/9tYaWLiGGbexut65vdVrGndWqef2USA1aI98PsOFQcA9oF+VCFoR",
+	"NO7sS6ab1h2/zqhWf2i2FTsHPDutvb8ISNFjY8QHC7hSZrOr2YUh9f8KAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

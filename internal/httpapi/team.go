@@ -23,9 +23,9 @@ func (s *Server) ListTeam(c *gin.Context) {
 }
 
 // LeaveNote implements ServerInterface.
-func (s *Server) LeaveNote(c *gin.Context, id contract.ID) {
+func (s *Server) LeaveNote(c *gin.Context, id contract.ID, p contract.LeaveNoteParams) {
 	if body, ok := read[contract.ColleagueNote](s, c); ok {
-		nothing(s, c, s.desk.LeaveNote(c.Request.Context(), actor(c), id, body.Text))
+		nothing(s, c, s.desk.LeaveNote(c.Request.Context(), actor(c), id, p.IdempotencyKey, body.Text))
 	}
 }
 

@@ -115,10 +115,8 @@ export const calls = {
     empty: "Nobody yet.",
   },
   lane: {
-    noteDone: (text: string) => `Done: ${text}`,
     give: (text: string) => `Give away: ${text}`,
     giveTo: "To whom",
-    giveGo: "Give it",
     given: (name: string) => `Given to ${name}`,
   },
   settings: {
@@ -174,7 +172,6 @@ export const calls = {
     shut: "closed now",
     addLine: "Add a line",
     number: "Number",
-    badHours: (text: string) => `“${text}” is not an opening time such as Mon-Fri 09:00-17:00`,
     states: "States",
     statesText: "What people of the firm can be doing. There has to be one that takes calls, and one that does not.",
     takes: "takes calls",

@@ -1,7 +1,7 @@
 // A server in memory for component tests: answers by method and path, and the app rendered against it.
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { createMemoryHistory, RouterProvider } from "@tanstack/react-router";
-import { render } from "@testing-library/react";
+import { fireEvent, render } from "@testing-library/react";
 import { vi } from "vitest";
 
 import type { Call, Me, PhoneNumber, RecordRow, Schemas } from "./api/client";
@@ -215,7 +215,7 @@ export function callOf(
   };
 }
 
-export type Asked = { method: string; path: string; body: unknown };
+export type Asked = { method: string; path: string; search: string; body: unknown };
 type Answer = { status?: number; body?: unknown };
 type Answerer = (asked: Asked) => Answer | undefined;
 
@@ -269,9 +269,9 @@ export function serve(answer: Answerer = () => undefined): Asked[] {
   FakeSocket.all = [];
   vi.stubGlobal("WebSocket", FakeSocket);
   vi.stubGlobal("fetch", async (request: Request) => {
-    const path = new URL(request.url, "http://localhost").pathname;
+    const { pathname: path, search } = new URL(request.url, "http://localhost");
     const text = request.method === "GET" ? "" : await request.text();
-    const asked: Asked = { method: request.method, path, body: text ? JSON.parse(text) : undefined };
+    const asked: Asked = { method: request.method, path, search, body: text ? JSON.parse(text) : undefined };
     log.push(asked);
     const found = answer(asked) ?? { body: usual[`${asked.method} ${path}`] };
     if (found.body === undefined && found.status === undefined)
@@ -283,6 +283,14 @@ export function serve(answer: Answerer = () => undefined): Asked[] {
   });
   return log;
 }
+
+/** asked are the requests of one kind. */
+export const asked = (log: Asked[], method: string, path: string) =>
+  log.filter((a) => a.method === method && a.path === path);
+
+/** keyDown presses a key where the focus is. */
+export const keyDown = (key: string, more: object = {}) =>
+  fireEvent.keyDown(document.activeElement ?? document.body, { key, ...more });
 
 /** open renders the whole app at an address. */
 export function open(path: string) {

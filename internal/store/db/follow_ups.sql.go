@@ -286,7 +286,7 @@ func (q *Queries) LaneSlips(ctx context.Context, userID uuid.UUID) ([]LaneSlipsR
 }
 
 const lockFollowUp = `-- name: LockFollowUp :one
-SELECT id, record_id, owner_id, kind, text, promised, due_at, day_only, state, version FROM follow_ups WHERE id = $1 FOR UPDATE
+SELECT id, record_id, owner_id, kind, text, promised, due_at, day_only, state, given_by, version FROM follow_ups WHERE id = $1 FOR UPDATE
 `
 
 type LockFollowUpRow struct {
@@ -299,6 +299,7 @@ type LockFollowUpRow struct {
 	DueAt    *time.Time
 	DayOnly  bool
 	State    string
+	GivenBy  *uuid.UUID
 	Version  int
 }
 
@@ -315,6 +316,7 @@ func (q *Queries) LockFollowUp(ctx context.Context, id uuid.UUID) (LockFollowUpR
 		&i.DueAt,
 		&i.DayOnly,
 		&i.State,
+		&i.GivenBy,
 		&i.Version,
 	)
 	return i, err
@@ -347,8 +349,8 @@ func (q *Queries) OpenFollowUps(ctx context.Context, ownerID *uuid.UUID) ([]uuid
 }
 
 const updateFollowUp = `-- name: UpdateFollowUp :exec
-UPDATE follow_ups SET state = $1, text = $2, owner_id = $3, due_at = $4, day_only = $5, done_at = $6, version = version + 1
-WHERE id = $7
+UPDATE follow_ups SET state = $1, text = $2, owner_id = $3, due_at = $4, day_only = $5, done_at = $6, given_by = $7, version = version + 1
+WHERE id = $8
 `
 
 type UpdateFollowUpParams struct {
@@ -358,6 +360,7 @@ type UpdateFollowUpParams struct {
 	DueAt   *time.Time
 	DayOnly bool
 	DoneAt  *time.Time
+	GivenBy *uuid.UUID
 	ID      uuid.UUID
 }
 
@@ -369,6 +372,7 @@ func (q *Queries) UpdateFollowUp(ctx context.Context, arg UpdateFollowUpParams) 
 		arg.DueAt,
 		arg.DayOnly,
 		arg.DoneAt,
+		arg.GivenBy,
 		arg.ID,
 	)
 	return err

@@ -180,6 +180,7 @@ type FollowUp struct {
 	CreatedAt time.Time
 	DoneAt    *time.Time
 	Version   int
+	GivenBy   *uuid.UUID
 }
 
 type History struct {

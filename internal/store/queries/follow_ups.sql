@@ -3,10 +3,10 @@ INSERT INTO follow_ups (id, record_id, owner_id, slip_id, kind, text, promised, 
 VALUES (@id, @record_id, @owner_id, sqlc.narg('slip_id'), @kind, @text, @promised, sqlc.narg('due_at'), @day_only, @created_by, @created_at);
 
 -- name: LockFollowUp :one
-SELECT id, record_id, owner_id, kind, text, promised, due_at, day_only, state, version FROM follow_ups WHERE id = @id FOR UPDATE;
+SELECT id, record_id, owner_id, kind, text, promised, due_at, day_only, state, given_by, version FROM follow_ups WHERE id = @id FOR UPDATE;
 
 -- name: UpdateFollowUp :exec
-UPDATE follow_ups SET state = @state, text = @text, owner_id = @owner_id, due_at = sqlc.narg('due_at'), day_only = @day_only, done_at = sqlc.narg('done_at'), version = version + 1
+UPDATE follow_ups SET state = @state, text = @text, owner_id = @owner_id, due_at = sqlc.narg('due_at'), day_only = @day_only, done_at = sqlc.narg('done_at'), given_by = sqlc.narg('given_by'), version = version + 1
 WHERE id = @id;
 
 -- name: FollowUpsOfRecord :many

@@ -2206,13 +2206,6 @@ export interface components {
             states: components["schemas"]["AvailabilityState"][];
             wrap_seconds?: number;
         };
-        OpeningSpan: {
-            days: number[];
-            /** @description 09:00 */
-            from: string;
-            /** @description 17:30; 24:00 at the latest */
-            to: string;
-        };
         FirmLine: {
             /** Format: uuid */
             id: string;
@@ -2226,8 +2219,8 @@ export interface components {
             ring_mode: "all" | "longest_idle" | "in_order";
             ring_seconds: number;
             limit_seconds: number;
-            /** @description Opening times; none is always open */
-            spans: components["schemas"]["OpeningSpan"][];
+            /** @description Opening times, a line each, like Mon-Fri 09:00-17:00; none is always open */
+            hours: string;
             off: string[];
             /** @enum {string} */
             unanswered: "voicemail" | "announcement" | "end";
@@ -4159,7 +4152,9 @@ export interface operations {
     recordFromCall: {
         parameters: {
             query?: never;
-            header?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
             path: {
                 id: components["parameters"]["Id"];
             };
@@ -4232,7 +4227,9 @@ export interface operations {
     leaveNote: {
         parameters: {
             query?: never;
-            header?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
             path: {
                 id: components["parameters"]["Id"];
             };

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 
-import { api, ask, type Call, Failure, type RecordRef, type Schemas } from "../api/client";
+import { api, ask, type Call, Failure, newKey, type RecordRef, type Schemas } from "../api/client";
 import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Field, Select } from "../ui/field";
@@ -24,6 +24,7 @@ export function UnknownCaller({
   const client = useQueryClient();
   const tell = useTell();
   const { attach } = useAttach(call);
+  const [key] = useState(newKey);
   const [kind, setKind] = useState(company ? "of" : "contact");
   const [name, setName] = useState("");
   const [firm, setFirm] = useState("");
@@ -33,15 +34,9 @@ export function UnknownCaller({
     queryKey: ["duplicates", "check", "caller", asked],
     queryFn: () => {
       const { name: n, mail: m } = JSON.parse(asked) as { name: string; mail: string };
-      const words = n.split(/\s+/);
-      const family = words.length > 1 ? (words.pop() ?? "") : "";
-      const values: Record<string, string> = { given: words.join(" "), family, email: m };
       return ask(
         api.POST("/api/duplicates/check", {
-          body: {
-            kind: "contact",
-            values: Object.fromEntries(Object.entries(values).filter(([, v]) => v)),
-          },
+          body: { kind: "contact", values: { ...(n ? { name: n } : {}), ...(m ? { email: m } : {}) } },
         }),
       );
     },
@@ -56,7 +51,12 @@ export function UnknownCaller({
         ...(kind === "of" && company ? { company_id: company.id } : firm.trim() ? { company_name: firm } : {}),
         ...(mail.trim() ? { email: mail } : {}),
       };
-      return ask(api.POST("/api/slips/{id}/new-record", { params: { path: { id: call.slip.id } }, body }));
+      return ask(
+        api.POST("/api/slips/{id}/new-record", {
+          params: { path: { id: call.slip.id }, header: { "Idempotency-Key": key } },
+          body,
+        }),
+      );
     },
     onSuccess: (changed) => {
       putCall(client, changed);

@@ -110,6 +110,7 @@ export function WriteDown({ onClose }: { onClose: () => void }) {
           type="number"
           min={0}
           max={1440}
+          step="any"
           value={minutes}
           problem={problem("seconds")}
           onChange={(e) => {

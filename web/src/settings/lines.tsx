@@ -10,7 +10,6 @@ import { Badge, Chip } from "../ui/chip";
 import { Area, Field, Select } from "../ui/field";
 import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
-import { readHours, writeHours } from "./opening_hours";
 
 type Line = Schemas["FirmLine"];
 const s = t.in.settings;
@@ -104,12 +103,10 @@ function LineForm({ line }: { line: Line }) {
   const tell = useTell();
   const people = useBook().people;
   const [draft, setDraft] = useState(line);
-  const [hours, setHours] = useState(writeHours(line.spans));
   const [off, setOff] = useState(line.off.join("\n"));
   const set = (change: Partial<Line>) => {
     setDraft({ ...draft, ...change });
   };
-  const read = readHours(hours);
   const save = useMutation({
     mutationFn: () =>
       ask(
@@ -117,7 +114,6 @@ function LineForm({ line }: { line: Line }) {
           params: { path: { id: line.id } },
           body: {
             ...draft,
-            spans: read.spans,
             off: off
               .split("\n")
               .map((x) => x.trim())
@@ -132,8 +128,8 @@ function LineForm({ line }: { line: Line }) {
   });
   const wrong = save.error instanceof Failure ? save.error.problem?.field : undefined;
   const problem = (field: string) => (wrong === field ? save.error?.message : undefined);
-  const named = ["label", "spans", "limit_seconds", "zone"];
-  const text = (key: "label" | "source" | "zone" | "greeting" | "closed_text") => ({
+  const named = ["label", "hours", "off", "limit_seconds", "zone"];
+  const text = (key: "label" | "source" | "zone" | "hours" | "greeting" | "closed_text") => ({
     value: draft[key],
     problem: problem(key),
     onChange: (e: { target: { value: string } }) => {
@@ -146,7 +142,7 @@ function LineForm({ line }: { line: Line }) {
       className="grid min-w-0 flex-1 grid-cols-2 content-start gap-x-4 gap-y-2.5"
       onSubmit={(e) => {
         e.preventDefault();
-        if (!save.isPending && !read.bad) save.mutate();
+        if (!save.isPending) save.mutate();
       }}
     >
       <Field label={s.label} maxLength={60} {...text("label")} />
@@ -224,19 +220,12 @@ function LineForm({ line }: { line: Line }) {
           </Select>
         </div>
       </div>
-      <Area
-        label={`${s.hours} (${s.hoursHint})`}
-        rows={3}
-        value={hours}
-        problem={read.bad ? s.badHours(read.bad) : problem("spans")}
-        onChange={(e) => {
-          setHours(e.target.value);
-        }}
-      />
+      <Area label={`${s.hours} (${s.hoursHint})`} rows={3} maxLength={2000} {...text("hours")} />
       <Area
         label={`${s.off} (${s.offHint})`}
         rows={3}
         value={off}
+        problem={problem("off")}
         onChange={(e) => {
           setOff(e.target.value);
         }}
@@ -285,7 +274,7 @@ function LineForm({ line }: { line: Line }) {
           {save.error.message}
         </p>
       )}
-      <Button look="ours" type="submit" className="justify-self-start" disabled={save.isPending || Boolean(read.bad)}>
+      <Button look="ours" type="submit" className="justify-self-start" disabled={save.isPending}>
         {s.save}
       </Button>
     </form>

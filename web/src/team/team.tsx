@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, type Schemas } from "../api/client";
+import { api, ask, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useDial } from "../call/dial";
 import { t } from "../messages";
@@ -139,9 +139,16 @@ export function Team() {
 
 function Note({ to, onClose }: { to: Colleague; onClose: () => void }) {
   const tell = useTell();
+  const [key] = useState(newKey);
   const [text, setText] = useState("");
   const send = useMutation({
-    mutationFn: () => ask(api.POST("/api/team/{id}/notes", { params: { path: { id: to.id } }, body: { text } })),
+    mutationFn: () =>
+      ask(
+        api.POST("/api/team/{id}/notes", {
+          params: { path: { id: to.id }, header: { "Idempotency-Key": key } },
+          body: { text },
+        }),
+      ),
     onSuccess: () => {
       tell(m.noteLeft(to.name));
       onClose();

@@ -1,0 +1,123 @@
+// Package briefing says what a rep wants to know of a caller before the first word.
+//
+// It must not know where any of it is stored. Times in words are in the reader's zone, which comes in.
+package briefing
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"trundo/internal/core/promise"
+)
+
+// Promise is something that was promised and is not done.
+type Promise struct {
+	Text string
+	promise.Promise
+}
+
+// Matter is an open deal or case.
+type Matter struct{ Kind, Name, Stage string }
+
+// Contact is the last call with them.
+type Contact struct {
+	At       time.Time
+	Answered bool
+	Outcome  string // "" where none was given
+}
+
+// Happening is something since the reader last spoke with them.
+type Happening struct {
+	Call    bool   // a call; else a change of the record
+	By      string // who made or answered the call; "" where nobody answered
+	Outcome string // of the call
+}
+
+// Caller is what is known of who calls.
+type Caller struct {
+	Promises []Promise // the most urgent first
+	Matters  []Matter  // the newest first
+	Last     *Contact  // nil: never
+	Spoke    time.Time // when the reader last spoke with them; zero: never
+	Since    []Happening
+}
+
+// most is how many facts there is room for, besides what has changed.
+const most = 3
+
+// Facts says what matters, three things at most: what was promised, what is open, and in any case the last contact; then, as a
+// fourth, what has happened since the reader spoke with them. now is in the reader's zone.
+func Facts(c Caller, now time.Time) []string {
+	facts := []string{}
+	for _, p := range c.Promises {
+		text := "promised: " + p.Text
+		if !p.Due.IsZero() {
+			text += p.Due.In(now.Location()).Format(", 2 Jan 15:04")
+		}
+		if p.At(now) == promise.Broken {
+			text += ", not kept yet"
+		}
+		facts = append(facts, text)
+	}
+	for _, m := range c.Matters {
+		facts = append(facts, "open "+m.Kind+": "+m.Name+", "+m.Stage)
+	}
+	if c.Last != nil {
+		facts = append(facts[:min(len(facts), most-1)], c.Last.text(now))
+	}
+	facts = facts[:min(len(facts), most)]
+	if since := c.since(now); since != "" {
+		facts = append(facts, since)
+	}
+	return facts
+}
+
+func (c Contact) text(now time.Time) string {
+	text := "last call " + c.At.In(now.Location()).Format("2 Jan")
+	switch {
+	case c.Outcome != "":
+		return text + ": " + c.Outcome
+	case !c.Answered:
+		return text + ", not answered"
+	}
+	return text
+}
+
+// since sums happenings up; of calls by colleagues the newest is told. "" where nothing has happened, or they never spoke.
+func (c Caller) since(now time.Time) string {
+	if c.Spoke.IsZero() || len(c.Since) == 0 {
+		return ""
+	}
+	changes, calls, newest := 0, 0, ""
+	for _, h := range c.Since {
+		if !h.Call {
+			changes++
+			continue
+		}
+		calls++
+		if h.By != "" && newest == "" {
+			if newest = "a call by " + h.By; h.Outcome != "" {
+				newest += ", " + h.Outcome
+			}
+		}
+	}
+	var parts []string
+	if changes > 0 {
+		parts = append(parts, counted(changes, "change"))
+	}
+	switch {
+	case newest != "":
+		parts = append(parts, newest)
+	case calls > 0:
+		parts = append(parts, counted(calls, "call"))
+	}
+	return "since you spoke on " + c.Spoke.In(now.Location()).Format("2 Jan") + ": " + strings.Join(parts, ", ")
+}
+
+func counted(n int, thing string) string {
+	if n == 1 {
+		return "1 " + thing
+	}
+	return fmt.Sprintf("%d %ss", n, thing)
+}
