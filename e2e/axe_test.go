@@ -78,6 +78,7 @@ func (w *window) bookIsAccessible() {
 
 // TestSettingsAreAccessible looks at what only supervisors and admins see.
 func TestSettingsAreAccessible(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ada Millrace")
 	for path, text := range map[string]string{"/settings?tab=fields": "New field", "/settings?tab=numbers": "Number order", "/settings?tab=do_not_call": "asked in writing", "/imports": "Choose a file"} {
@@ -88,6 +89,7 @@ func TestSettingsAreAccessible(t *testing.T) {
 }
 
 func TestEveryViewIsAccessible(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	for _, theme := range []string{"light", "dark"} {
 		t.Run(theme, func(t *testing.T) {

@@ -19,6 +19,7 @@ import (
 )
 
 func TestAFileWithMistakesIsMendedAndBroughtAgain(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Odile Fairweather")
 	file := filepath.Join(t.TempDir(), "show.csv")
@@ -50,6 +51,7 @@ func TestAFileWithMistakesIsMendedAndBroughtAgain(t *testing.T) {
 }
 
 func TestAMisspeltNameIsFoundAndCalled(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.keys("/")
@@ -68,6 +70,7 @@ func TestAMisspeltNameIsFoundAndCalled(t *testing.T) {
 }
 
 func TestALeadIsConvertedAndKeepsItsCalls(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.click("link", "People")
@@ -104,6 +107,7 @@ func TestALeadIsConvertedAndKeepsItsCalls(t *testing.T) {
 }
 
 func TestTwoPeopleAreMergedAndPartedAgain(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.person(berit)
@@ -131,6 +135,7 @@ func (w *window) fillAgain(text string) {
 }
 
 func TestANumberOnAForeignPageIsFilledInHereAndDialedByAKey(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.visit("/settings")
@@ -155,6 +160,7 @@ func TestANumberOnAForeignPageIsFilledInHereAndDialedByAKey(t *testing.T) {
 }
 
 func TestManyRowsArePickedChangedAndPutBack(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.visit(`/people?f=` + url.QueryEscape(`{"all":[{"field":"stage","op":"is","value":"customer"}]}`))
@@ -189,6 +195,7 @@ func TestManyRowsArePickedChangedAndPutBack(t *testing.T) {
 }
 
 func TestAFieldIsEditedWhileAColleagueChangesTheRecord(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	other := w.signedIn(t, "Tomas Reyl")
@@ -210,6 +217,7 @@ func TestAFieldIsEditedWhileAColleagueChangesTheRecord(t *testing.T) {
 }
 
 func TestWhoMayCallsInSpiteOfDoNotCall(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Odile Fairweather")
 	win.person(berit)

@@ -18,7 +18,7 @@ import (
 )
 
 // patience is how long something may take to be seen before a test gives up.
-const patience = 15 * time.Second
+const patience = 30 * time.Second
 
 // pace is how often the page is asked, and how long something has to stand still before it is clicked. It is not a wait for anything.
 const pace = 25 * time.Millisecond

@@ -30,6 +30,7 @@ func (w *window) person(name string) {
 }
 
 func TestTheFirstCall(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.person(berit)
@@ -68,6 +69,7 @@ func TestTheFirstCall(t *testing.T) {
 }
 
 func TestANewcomersFirstFiledCallTakesSixActions(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := open(t, w.url)
 	win.click("button", "Ines Calloway")
@@ -85,6 +87,7 @@ func TestANewcomersFirstFiledCallTakesSixActions(t *testing.T) {
 }
 
 func TestEveryOtherEnding(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.person(berit)
@@ -121,6 +124,7 @@ func TestEveryOtherEnding(t *testing.T) {
 }
 
 func TestWithKeysAlone(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.see("Call mobile", "[data-testid=next]")
@@ -159,6 +163,7 @@ func TestWithKeysAlone(t *testing.T) {
 }
 
 func TestASecondClickMakesNoSecondCall(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.person(berit)
@@ -180,6 +185,7 @@ func TestASecondClickMakesNoSecondCall(t *testing.T) {
 }
 
 func TestDoNotCallIsSaidAndNothingIsDialed(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.person(berit)
@@ -197,6 +203,7 @@ func TestDoNotCallIsSaidAndNothingIsDialed(t *testing.T) {
 }
 
 func TestATypedNumberIsAskedAboutWhileItRings(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	// Nobody's number, while Berit's record is open.

@@ -18,6 +18,7 @@ const (
 )
 
 func TestACallComesIn(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	ines, tomas := w.signedIn(t, "Ines Calloway"), w.signedIn(t, "Tomas Reyl")
 	ref, err := w.sim.CallIn(demo.NeverAnswers, mainE164)
@@ -52,6 +53,7 @@ func TestACallComesIn(t *testing.T) {
 }
 
 func TestARingTellsWhatMattersBeforeTheFirstWord(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	ref, err := w.sim.CallIn(demo.Household, mainE164)
@@ -80,6 +82,7 @@ func TestARingTellsWhatMattersBeforeTheFirstWord(t *testing.T) {
 }
 
 func TestACallThatNobodyAnswersIsOwed(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	ines, tomas := w.signedIn(t, "Ines Calloway"), w.signedIn(t, "Tomas Reyl")
 	ref, err := w.sim.CallIn(demo.NeverAnswers, mainE164)
@@ -104,6 +107,7 @@ func TestACallThatNobodyAnswersIsOwed(t *testing.T) {
 }
 
 func TestNobodyIsRungWhoIsAwayAndAMissedCallCanBeClosedWithAReason(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.click("button", "Ines Calloway", "header")
@@ -124,6 +128,7 @@ func TestNobodyIsRungWhoIsAwayAndAMissedCallCanBeClosedWithAReason(t *testing.T)
 }
 
 func TestTheOutsidePhone(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	outside := win.another()
@@ -143,6 +148,7 @@ func TestTheOutsidePhone(t *testing.T) {
 }
 
 func TestAnUnknownCallerBecomesAContactOfANewCompanyAndIsKnownTheNextTime(t *testing.T) {
+	t.Parallel()
 	const stranger = "+12125550187"
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
@@ -198,6 +204,7 @@ func TestAnUnknownCallerBecomesAContactOfANewCompanyAndIsKnownTheNextTime(t *tes
 }
 
 func TestAColleagueIsCalledAndALineIsSetUp(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	ines, tomas := w.signedIn(t, "Ines Calloway"), w.signedIn(t, "Tomas Reyl")
 	ines.click("link", "Team")

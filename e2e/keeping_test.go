@@ -38,6 +38,7 @@ func (w *world) calling(win *window) {
 }
 
 func TestNotesSurviveAReloadAndAClosedWindow(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	second := win.another()
@@ -55,6 +56,7 @@ func TestNotesSurviveAReloadAndAClosedWindow(t *testing.T) {
 }
 
 func TestTwoWindowsNeverOverwriteEachOther(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	w.calling(win)
@@ -75,6 +77,7 @@ func TestTwoWindowsNeverOverwriteEachOther(t *testing.T) {
 }
 
 func TestLiveEventsResumeAfterABreak(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := open(t, w.url)
 	// Every socket the page opens is kept, so that it can be cut.
@@ -93,6 +96,7 @@ func TestLiveEventsResumeAfterABreak(t *testing.T) {
 }
 
 func TestTheDatabaseGoesAwayDuringACall(t *testing.T) {
+	t.Parallel()
 	cluster, url := pgtest.Own(t)
 	w := start(t, url, "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
@@ -152,6 +156,7 @@ func startProgram(t *testing.T, binary, url, data, addr string) *program {
 }
 
 func TestNothingIsLostWhenTheServerIsKilled(t *testing.T) {
+	t.Parallel()
 	binary := filepath.Join(t.TempDir(), "trundo")
 	out, err := exec.Command("go", "build", "-o", binary, "trundo/cmd/trundo").CombinedOutput()
 	require.NoError(t, err, string(out))
@@ -195,6 +200,7 @@ func TestNothingIsLostWhenTheServerIsKilled(t *testing.T) {
 }
 
 func TestACorrectionIsKeptInTheTrail(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Odile Fairweather")
 	win.person(berit)
@@ -209,6 +215,7 @@ func TestACorrectionIsKeptInTheTrail(t *testing.T) {
 }
 
 func TestAFollowUpInALine(t *testing.T) {
+	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.person(berit)

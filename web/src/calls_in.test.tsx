@@ -60,6 +60,20 @@ describe("a call that rings", () => {
     });
   });
 
+  it("rings no more in the window that has taken it, though the server has not said so yet", async () => {
+    serve(({ method, path }) => {
+      if (path === "/api/rings") return { body: [ringOf()] };
+      return method === "POST" && path.endsWith("/answer")
+        ? { body: callOf(noted, {}, { phase: "speaking" }) }
+        : undefined;
+    });
+    open("/people");
+    await screen.findByTestId("ring");
+    keyDown("y");
+    await screen.findByTestId("slip");
+    expect(screen.queryByTestId("ring")).not.toBeInTheDocument();
+  });
+
   it("opens nothing for who wants to click, and for who is typing", async () => {
     rings(ringOf(), { opens: "click" });
     const router = open("/people");
@@ -108,9 +122,9 @@ describe("a call that rings", () => {
   });
 
   it("says who was faster", async () => {
-    serve(({ method, path }) => {
+    serve(({ path }) => {
       if (path === "/api/rings") return { body: [ringOf()] };
-      return method === "POST" ? problem(409, "taken", "somebody else has taken this call") : undefined;
+      return path.endsWith("/answer") ? problem(409, "taken", "somebody else has taken this call") : undefined;
     });
     open("/people");
     await screen.findByTestId("ring");

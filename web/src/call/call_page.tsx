@@ -41,11 +41,16 @@ export function CallPage() {
         {call.state.answered_at && `, ${t.slip.rangFor(duration(call.ring_ms))}`} ·{" "}
         {call.direction === "inbound" ? t.history.on(call.shown) : t.history.from(t.me.device, call.shown)}
         {call.missed_why && ` · ${call.missed_why}`}
+        {call.by_hand && ` · ${t.in.list.byHand}`}
       </p>
       <div className="mt-5 grid grid-cols-[minmax(0,1fr)_18rem] gap-7 max-[63.9rem]:grid-cols-1">
         <section aria-label={t.calls.correct} className="flex flex-col gap-3">
-          <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.correct}</h2>
-          {mayCorrect ? <Correct key={call.slip.id} call={call} /> : <ReadOnly call={call} />}
+          {call.slip.state !== "none" && (
+            <>
+              <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.correct}</h2>
+              {mayCorrect ? <Correct key={call.slip.id} call={call} /> : <ReadOnly call={call} />}
+            </>
+          )}
           <h2 className="mt-2 border-b border-rule-strong pb-1 text-quiet">{t.calls.links}</h2>
           {call.links.length === 0 && <p className="text-quiet">{t.calls.nowhere}</p>}
           <div className="flex flex-wrap gap-1.5">
@@ -69,20 +74,22 @@ export function CallPage() {
               ))}
             </ol>
           </section>
-          <section aria-label={t.calls.changes} className="mt-6" data-testid="changes">
-            <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.changes}</h2>
-            {changes.length === 0 && <Empty>{t.calls.noChanges}</Empty>}
-            <ul>
-              {changes.map((c, i) => (
-                <li key={i} className="border-b border-rule py-1">
-                  <span className="block">{c.text}</span>
-                  <span className="block text-sm text-quiet">
-                    {c.actor}, {dayName(c.at)}, {clockTime(c.at)}
-                  </span>
-                </li>
-              ))}
-            </ul>
-          </section>
+          {call.slip.state !== "none" && (
+            <section aria-label={t.calls.changes} className="mt-6" data-testid="changes">
+              <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.changes}</h2>
+              {changes.length === 0 && <Empty>{t.calls.noChanges}</Empty>}
+              <ul>
+                {changes.map((c, i) => (
+                  <li key={i} className="border-b border-rule py-1">
+                    <span className="block">{c.text}</span>
+                    <span className="block text-sm text-quiet">
+                      {c.actor}, {dayName(c.at)}, {clockTime(c.at)}
+                    </span>
+                  </li>
+                ))}
+              </ul>
+            </section>
+          )}
         </div>
       </div>
     </>

@@ -97,7 +97,7 @@ export function Calls() {
     {
       key: "when",
       label: c.when,
-      width: "8.5rem",
+      width: "9.5rem",
       cell: (x) => `${dayShort(x.state.started_at)}, ${clockTime(x.state.started_at)}`,
     },
     {

@@ -17,8 +17,10 @@ import { stateWord, whoOf } from "./words";
 /** DeskStrip is the place of the slip over the sheet; at rest it says what is next and the key that calls it. */
 export function DeskStrip() {
   const desk = useQuery(queries.desk).data;
-  const rings = useRings();
+  const ringing = useRings();
   const { call, others } = useSlipOnDesk(desk?.calls ?? []);
+  // A call that has just been taken rings no more, though the server may not have said so yet.
+  const rings = ringing.filter((r) => !desk?.calls.some((c) => c.id === r.call_id));
   const live = others.filter((c) => c.state.phase !== "ended");
   const speaking = desk?.calls.some((c) => c.state.phase === "speaking") ?? false;
   return (
