@@ -61,17 +61,22 @@ describe("a call that rings", () => {
   });
 
   it("rings no more in the window that has taken it, though the server has not said so yet", async () => {
-    serve(({ method, path }) => {
+    const mine = callOf(noted, {}, { phase: "speaking" });
+    let taken = false;
+    serve(({ path }) => {
       if (path === "/api/rings") return { body: [ringOf()] };
-      return method === "POST" && path.endsWith("/answer")
-        ? { body: callOf(noted, {}, { phase: "speaking" }) }
-        : undefined;
+      if (path === "/api/desk") return { body: { calls: taken ? [mine] : [] } };
+      if (!path.endsWith("/answer")) return undefined;
+      taken = true;
+      return { body: mine };
     });
     open("/people");
     await screen.findByTestId("ring");
     keyDown("y");
     await screen.findByTestId("slip");
-    expect(screen.queryByTestId("ring")).not.toBeInTheDocument();
+    await waitFor(() => {
+      expect(screen.queryByTestId("ring")).not.toBeInTheDocument();
+    });
   });
 
   it("opens nothing for who wants to click, and for who is typing", async () => {
