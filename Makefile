@@ -6,7 +6,7 @@ STATICCHECK := $(TOOLS)/staticcheck-0.8.2
 SQLC_VERSION := v1.31.1
 OAPI_VERSION := v2.8.2
 export GOFLAGS := -buildvcs=false
-RACE := ./internal/core/... ./internal/switchboard/... ./internal/live/... ./internal/carrier/... ./internal/journal/...
+RACE := ./internal/core/... ./internal/switchboard/... ./internal/live/... ./internal/carrier/... ./internal/journal/... ./internal/media/...
 FRONT := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/package-lock.json web/vite.config.ts
 
 .PHONY: help setup setup-test demo demo-reset build dev test test-front test-go fmt lint bench generate screenshots tools fuzz
@@ -62,7 +62,7 @@ bench: setup-test web/dist/index.html ## speed beside a bare reference, written 
 
 fuzz: ## each fuzz test for a minute
 	@for t in core/phone:FuzzParse core/call:FuzzCall core/routing:FuzzParseSpans core/money:FuzzParse core/fields:FuzzParse core/filter:FuzzResolve formats:FuzzCSV formats:FuzzVCards \
-		formats:FuzzJSONLines; do go test ./internal/$${t%:*} -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 60s || exit 1; done
+		formats:FuzzJSONLines formats:FuzzReadWAV; do go test ./internal/$${t%:*} -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 60s || exit 1; done
 
 $(TOOLS)/sqlc-$(SQLC_VERSION):
 	@mkdir -p $(TOOLS)

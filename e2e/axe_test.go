@@ -79,9 +79,13 @@ func (w *window) bookIsAccessible() {
 // TestSettingsAreAccessible looks at what only supervisors and admins see.
 func TestSettingsAreAccessible(t *testing.T) {
 	t.Parallel()
-	w := start(t, "", "127.0.0.1:0", "")
+	w := startSpeaking(t)
+	w.recorded(t, 1)
 	win := w.signedIn(t, "Ada Millrace")
-	for path, text := range map[string]string{"/settings?tab=fields": "New field", "/settings?tab=numbers": "Number order", "/settings?tab=do_not_call": "asked in writing", "/imports": "Choose a file"} {
+	win.visit("/calls?whose=team")
+	win.hears()
+	win.accessible("a call with its recording")
+	for path, text := range map[string]string{"/settings?tab=fields": "New field", "/settings?tab=numbers": "Number order", "/settings?tab=do_not_call": "asked in writing", "/imports": "Choose a file", "/settings?tab=sound": "Loudspeaker", "/settings?tab=prepared": "after the beep"} {
 		win.visit(path)
 		win.see(text, "#sheet")
 		win.accessible(path)

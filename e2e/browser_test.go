@@ -23,16 +23,16 @@ const patience = 30 * time.Second
 // pace is how often the page is asked, and how long something has to stand still before it is clicked. It is not a wait for anything.
 const pace = 25 * time.Millisecond
 
-// startBrowser starts one Chromium for all tests; the answer ends it.
-func startBrowser() (context.Context, func()) {
+// startBrowser starts a Chromium, one for all tests but those that need more flags; the answer ends it.
+func startBrowser(more ...string) (context.Context, func()) {
 	profile, err := os.MkdirTemp("", "trundo-chromium-*")
 	if err != nil {
 		panic(err)
 	}
 	options := []chromedp.ExecAllocatorOption{chromedp.Headless, chromedp.NoSandbox, chromedp.NoFirstRun, chromedp.DisableGPU, chromedp.UserDataDir(profile),
 		chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(time.Minute), chromedp.ExecPath("chromium-headless-shell")}
-	for _, f := range []string{"disable-dev-shm-usage", "disable-quic", "disable-background-networking", "disable-component-update", "disable-sync",
-		"hide-scrollbars", "force-color-profile=srgb"} {
+	for _, f := range append([]string{"disable-dev-shm-usage", "disable-quic", "disable-background-networking", "disable-component-update", "disable-sync",
+		"hide-scrollbars", "force-color-profile=srgb"}, more...) {
 		name, value, _ := strings.Cut(f, "=")
 		if value == "" {
 			options = append(options, chromedp.Flag(name, true))
@@ -62,6 +62,12 @@ type window struct {
 
 // open opens a window for somebody who is not signed in.
 func open(t *testing.T, base string) *window {
+	t.Helper()
+	return openIn(t, browser, base)
+}
+
+// openIn opens a window of a browser.
+func openIn(t *testing.T, browser context.Context, base string) *window {
 	t.Helper()
 	ctx, cancel := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
 	t.Cleanup(cancel)

@@ -5,10 +5,13 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
+	"strings"
 	"syscall"
 	"testing"
 	"time"
 
+	"fmt"
 	"net/http"
 
 	"github.com/chromedp/chromedp"
@@ -136,7 +139,7 @@ type program struct {
 func startProgram(t *testing.T, binary, url, data, addr string) *program {
 	t.Helper()
 	cmd := exec.Command(binary, "serve")
-	cmd.Env = append(os.Environ(), "DATABASE_URL="+url, "TRUNDO_ADDR="+addr, "TRUNDO_METRICS_ADDR=off", "TRUNDO_DATA="+data, "TRUNDO_LOG=error")
+	cmd.Env = append(os.Environ(), "DATABASE_URL="+url, "TRUNDO_ADDR="+addr, "TRUNDO_METRICS_ADDR=off", "TRUNDO_DATA="+data, "TRUNDO_LOG=error", "TRUNDO_SOUND_ADDR=127.0.0.1:0")
 	cmd.Stderr = os.Stderr
 	require.NoError(t, cmd.Start())
 	p := &program{cmd, "http://" + addr}
@@ -197,6 +200,69 @@ func TestNothingIsLostWhenTheServerIsKilled(t *testing.T) {
 	win.keys("f")
 	win.see("Filed: Berit Osterlund")
 	win.see("and in the browser.", historyPart)
+	win.click("link", "called mobile", historyPart)
+	win.until("what was heard before the kill", `!!document.querySelector('[data-testid=player]')`)
+}
+
+func TestRecordingsSurviveAKillToTheLastSecond(t *testing.T) {
+	t.Parallel()
+	binary := filepath.Join(t.TempDir(), "trundo")
+	out, err := exec.Command("go", "build", "-o", binary, "trundo/cmd/trundo").CombinedOutput()
+	require.NoError(t, err, string(out))
+	_, url := pgtest.Own(t)
+	s, err := store.Open(t.Context(), url, 2)
+	require.NoError(t, err)
+	t.Cleanup(s.Close)
+	require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now()))
+	// Nobody is there, so that every call goes to voicemail.
+	_, err = s.Pool.Exec(t.Context(), `UPDATE rep_state SET state_id = (SELECT id FROM availability_states WHERE NOT takes_calls LIMIT 1)`)
+	require.NoError(t, err)
+	_, err = s.Pool.Exec(t.Context(), `UPDATE lines SET unanswered = 'voicemail', closed = 'voicemail', greeting = 'Yes?'`)
+	require.NoError(t, err)
+	data := t.TempDir()
+	first := startProgram(t, binary, url, data, "127.0.0.1:18490")
+	ask := func(path, body string, cookie *http.Cookie) *http.Response {
+		r, err := http.NewRequest(http.MethodPost, first.url+path, strings.NewReader(body))
+		require.NoError(t, err)
+		r.Header.Set("Origin", first.url)
+		r.Header.Set("Content-Type", "application/json")
+		if cookie != nil {
+			r.AddCookie(cookie)
+		}
+		answer, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		require.NoError(t, answer.Body.Close())
+		require.Less(t, answer.StatusCode, 300)
+		return answer
+	}
+	session := ask("/api/session", `{"login":"ines","password":"lindenfall"}`, nil).Cookies()[0]
+	const calls = 10
+	for i := range calls {
+		ask("/api/outside", fmt.Sprintf(`{"action":"call","from":"+1212555017%d","to":%q}`, i, mainE164), session)
+	}
+	sizes := func() (all []int64) {
+		files, err := filepath.Glob(filepath.Join(data, "recordings", "*.wav"))
+		require.NoError(t, err)
+		for _, f := range files {
+			info, err := os.Stat(f)
+			require.NoError(t, err)
+			all = append(all, info.Size())
+		}
+		return all
+	}
+	const second = 16000 // bytes
+	require.Eventually(t, func() bool { all := sizes(); return len(all) == calls && slices.Min(all) > 3*second }, time.Minute, 20*time.Millisecond, "ten messages of three seconds")
+	require.NoError(t, first.cmd.Process.Signal(syscall.SIGKILL))
+	killed := time.Now()
+	_ = first.cmd.Wait()
+	startProgram(t, binary, url, data, "127.0.0.1:18490")
+	var kept, short int
+	require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*), count(*) FILTER (WHERE $1 - began_at - total_ms * interval '1 ms' > interval '1 second')
+		FROM recordings WHERE state = 'kept' AND trouble = ''`, killed).Scan(&kept, &short))
+	assert.Equal(t, []int{calls, 0}, []int{kept, short}, "all are complete, to the last second")
+	var open int
+	require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*) FROM calls WHERE ended_at IS NULL`).Scan(&open))
+	assert.Zero(t, open)
 }
 
 func TestACorrectionIsKeptInTheTrail(t *testing.T) {

@@ -48,15 +48,32 @@ func (e exiting) Run() int {
 	return code
 }
 
+// says is what somebody says who is called in the tests of voices; everybody else is silent.
+var says = map[string]sim.Script{demo.AnswersSoon: {Acts: []sim.Act{{Say: "Good day. It is about the tank behind the greenhouse. It has been leaking since Monday, and the pump runs all the time."},
+	{Say: "Could somebody come before the weekend? I would be here from eight o'clock on."}}},
+	demo.HasLowBeep: demo.Outside(demo.HasLowBeep).Script}
+
 // world is a running server with the demo's firm, in which everybody rings until the test says what they do.
 type world struct {
 	*app.App
-	sim *sim.Sim
-	url string
+	sim  *sim.Sim
+	url  string
+	data string // its folder
 }
 
 // start serves the demo's firm from a database at url, or from a fresh one where url is empty.
 func start(t *testing.T, url, addr, data string) *world {
+	t.Helper()
+	return serve(t, url, addr, data, "") // without sound, which costs every window a connection
+}
+
+// startSpeaking serves the demo's firm with sound.
+func startSpeaking(t *testing.T) *world {
+	t.Helper()
+	return serve(t, "", "127.0.0.1:0", "", "127.0.0.1:0")
+}
+
+func serve(t *testing.T, url, addr, data, sound string) *world {
 	t.Helper()
 	if url == "" {
 		url = pgtest.Copy(t, "demo", func(s *store.Store) { require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now())) })
@@ -72,11 +89,11 @@ func start(t *testing.T, url, addr, data string) *world {
 		require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now()))
 	}
 	s.Close()
-	w := &world{}
-	c := app.Config{DatabaseURL: url, Addr: addr, DataDir: filepath.Join(data, "data"), ServerName: "e2e", Demo: true, Clock: clockwork.NewRealClock(), Web: web.Dist(),
+	w := &world{data: filepath.Join(data, "data")}
+	c := app.Config{DatabaseURL: url, Addr: addr, SoundAddr: sound, DataDir: filepath.Join(data, "data"), ServerName: "e2e", Demo: true, Clock: clockwork.NewRealClock(), Web: web.Dist(),
 		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError}))}
 	c.Carrier = func(clockwork.Clock) carrier.Carrier {
-		w.sim = sim.New(clockwork.NewFakeClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{RingsOn: true} })
+		w.sim = sim.New(clockwork.NewFakeClock(), "US", func(to string) sim.Behaviour { return sim.Behaviour{RingsOn: true, Script: says[to]} })
 		return w.sim
 	}
 	w.App, err = app.Start(t.Context(), c)

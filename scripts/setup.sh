@@ -18,6 +18,7 @@ done
 
 packages=""
 compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || packages="postgresql postgresql-contrib"
+command -v espeak-ng >/dev/null || packages="$packages espeak-ng" # the voices of greetings and of the stand-in's people
 if [ "${1:-}" = test ]; then
   # Debian's headless build of Chromium: the full one spends a third of the processor on windows nobody sees.
   command -v chromium-headless-shell >/dev/null || packages="$packages chromium-headless-shell"

@@ -19,6 +19,7 @@ import (
 	"trundo/internal/carrier/sim"
 	"trundo/internal/desk"
 	"trundo/internal/httpapi"
+	"trundo/internal/media"
 	"trundo/internal/store"
 )
 
@@ -33,6 +34,8 @@ type Config struct {
 	TLSKey      string
 	Secure      bool // cookies only over TLS, also where a proxy ends it
 	Demo        bool
+	SoundAddr   string // UDP, for browsers' voices; empty: none is taken
+	SoundPublic string // the address by which browsers reach it from outside; empty: as this machine knows itself
 	Carrier     func(clockwork.Clock) carrier.Carrier
 	Clock       clockwork.Clock
 	Web         fs.FS
@@ -45,6 +48,8 @@ type App struct {
 	Store    *store.Store
 	Addr     string
 	morning  *sim.Morning // nil with a real carrier
+	studio   *media.Studio
+	browsers *media.Browsers
 	sessions *pgxstore.PostgresStore
 	servers  []*http.Server
 	failed   chan error
@@ -78,10 +83,27 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 	if c.ServerName == "" {
 		c.ServerName = "trundo@" + a.Addr
 	}
+	a.studio = media.NewStudio()
+	if c.SoundAddr != "" {
+		if a.browsers, err = media.NewBrowsers(a.studio, c.SoundAddr, c.SoundPublic, c.Log); err != nil {
+			return err
+		}
+	}
+	speech, err := media.NewSpeech(filepath.Join(c.DataDir, "voices"))
+	if err != nil {
+		return err
+	}
+	// A word for whoever's rep is cut off; without speech there is soft noise alone.
+	if a.studio.Patience, err = speech.Speak(ctx, desk.FirmVoice, "One moment, please."); err != nil {
+		c.Log.Warn("greetings and announcements stay silent", "error", err)
+	}
 	network := c.Carrier(c.Clock)
+	if s, ok := network.(*sim.Sim); ok {
+		s.Voices(speech)
+	}
 	outside, simulated := network.(httpapi.OtherSide)
 	a.Desk, err = desk.Open(ctx, desk.Config{Store: a.Store, Carrier: network, Simulated: simulated, Clock: c.Clock, Log: c.Log, Server: c.ServerName,
-		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo})
+		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio, Browsers: a.browsers, Speech: speech})
 	if err != nil {
 		return err
 	}
@@ -162,6 +184,12 @@ func (a *App) Stop(ctx context.Context) {
 	}
 	if a.Desk != nil {
 		a.Desk.Close()
+	}
+	if a.studio != nil {
+		a.studio.Close()
+	}
+	if a.browsers != nil {
+		_ = a.browsers.Close()
 	}
 	if a.sessions != nil {
 		a.sessions.StopCleanup()

@@ -25,7 +25,7 @@ func main() {
 	runs := flag.Int("runs", 5, "throughput runs of each kind")
 	people := flag.Int("people", 1_000_000, "people in the large book; 0 leaves the book out")
 	imports := flag.Bool("imports", true, "measure imports too")
-	only := flag.String("only", "", "calls or book: only that part")
+	only := flag.String("only", "", "calls, voices or book: only that part")
 	flag.Parse()
 	log.SetFlags(0)
 	if err := run(context.Background(), *out, *only, *clicks, *runs, *people, *imports, time.Duration(*seconds*float64(time.Second))); err != nil {
@@ -48,12 +48,17 @@ func run(ctx context.Context, out, only string, clicks, runs, people int, import
 	}
 	defer func() { _ = cluster.Stop() }()
 	var all results
-	if only != "book" {
+	if only == "" || only == "voices" {
+		if all.voices, err = voices(ctx, filepath.Join(dir, "voices")); err != nil {
+			return fmt.Errorf("voices: %w", err)
+		}
+	}
+	if only == "" || only == "calls" {
 		if all.calls, err = calls(ctx, cluster, dir, clicks, runs, length); err != nil {
 			return err
 		}
 	}
-	if only != "calls" && people > 0 {
+	if (only == "" || only == "book") && people > 0 {
 		var sizes []int
 		if imports {
 			sizes = []int{people / 10, people}
@@ -77,8 +82,9 @@ func run(ctx context.Context, out, only string, clicks, runs, people int, import
 
 // results are all that was measured.
 type results struct {
-	calls callFigures
-	book  figures
+	calls  callFigures
+	voices voiceFigures
+	book   figures
 }
 
 type callFigures struct {
@@ -132,6 +138,9 @@ func report(w io.Writer, all results) {
 	p("reference where there is one, by turns, in one run; the ratio is what counts.\n")
 	if all.calls.click.ours != nil {
 		all.calls.report(p)
+	}
+	if all.voices.calls > 0 {
+		all.voices.report(p)
 	}
 	if all.book.people > 0 {
 		all.book.report(p)

@@ -308,7 +308,7 @@ func (w *ringer) events(reps []signed) float64 {
 		for i, end := 0, time.Now().Add(long); time.Now().Before(end); i++ {
 			<-ticker.C
 			call := uuid.New()
-			w.desk.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, CallID: &call, Call: &contract.CallState{CallID: call, Phase: contract.Speaking, StartedAt: time.Now()}},
+			w.desk.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, CallID: &call, Call: &contract.CallState{CallID: call, Phase: contract.PhaseSpeaking, StartedAt: time.Now()}},
 				reps[i%len(reps)].id)
 		}
 	})

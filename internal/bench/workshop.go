@@ -68,7 +68,7 @@ func newWorkshop(ctx context.Context, s *store.Store, dir string) (*workshop, er
 	people := sim.New(clockwork.NewRealClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{} }) // they answer at once
 	var err error
 	if w.desk, err = desk.Open(ctx, desk.Config{Store: s, Carrier: timed{people, w}, Clock: clockwork.NewRealClock(), Log: log, Server: "bench",
-		JournalFile: filepath.Join(dir, "journal"), Demo: true}); err != nil {
+		JournalFile: filepath.Join(dir, "journal"), FilesDir: dir, Demo: true}); err != nil {
 		return nil, err
 	}
 	handler, err := httpapi.New(httpapi.Config{Desk: w.desk, Sessions: pgxstore.NewWithCleanupInterval(s.Pool, 0), Web: fstest.MapFS{}, Log: log})

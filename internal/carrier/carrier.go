@@ -38,12 +38,13 @@ const (
 // FrameBytes is 20 ms of G.711 at 8 kHz.
 const FrameBytes = 160
 
-// Voice is the sound of an answered leg, as G.711 µ-law frames of 20 ms.
+// Voice is the sound of an answered leg, as G.711 µ-law frames of 20 ms. Whoever has the leg reads and writes a frame every 20 ms, from
+// one goroutine; neither waits, and after the end of the leg neither does anything.
 type Voice interface {
-	// Read waits for the next frame from the other side; io.EOF after the leg has ended.
-	Read(frame *[FrameBytes]byte) error
-	// Write sends a frame to the other side. It never waits; after the end it does nothing.
-	Write(frame *[FrameBytes]byte) error
+	// Read takes the next frame from the other side; false where none has come.
+	Read(frame *[FrameBytes]byte) bool
+	// Write sends a frame to the other side.
+	Write(frame *[FrameBytes]byte)
 }
 
 // Event is something that happened to a leg.

@@ -87,6 +87,48 @@ func (e CallLinkRole) Valid() bool {
 	}
 }
 
+// Defines values for CallRecordingKind.
+const (
+	CallRecordingKindCall    CallRecordingKind = "call"
+	CallRecordingKindMessage CallRecordingKind = "message"
+)
+
+// Valid indicates whether the value is a known member of the CallRecordingKind enum.
+func (e CallRecordingKind) Valid() bool {
+	switch e {
+	case CallRecordingKindCall:
+		return true
+	case CallRecordingKindMessage:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CallRecordingState.
+const (
+	CallRecordingStateDeleted CallRecordingState = "deleted"
+	CallRecordingStateGoing   CallRecordingState = "going"
+	CallRecordingStateKept    CallRecordingState = "kept"
+	CallRecordingStatePaused  CallRecordingState = "paused"
+)
+
+// Valid indicates whether the value is a known member of the CallRecordingState enum.
+func (e CallRecordingState) Valid() bool {
+	switch e {
+	case CallRecordingStateDeleted:
+		return true
+	case CallRecordingStateGoing:
+		return true
+	case CallRecordingStateKept:
+		return true
+	case CallRecordingStatePaused:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FieldDefPlace.
 const (
 	FieldDefPlaceHidden FieldDefPlace = "hidden"
@@ -207,6 +249,27 @@ func (e FirmLineClosed) Valid() bool {
 	case FirmLineClosedAnnouncement:
 		return true
 	case FirmLineClosedVoicemail:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FirmLineRecording.
+const (
+	Announce FirmLineRecording = "announce"
+	Off      FirmLineRecording = "off"
+	On       FirmLineRecording = "on"
+)
+
+// Valid indicates whether the value is a known member of the FirmLineRecording enum.
+func (e FirmLineRecording) Valid() bool {
+	switch e {
+	case Announce:
+		return true
+	case Off:
+		return true
+	case On:
 		return true
 	default:
 		return false
@@ -573,7 +636,9 @@ const (
 	LiveEventKindRing    LiveEventKind = "ring"
 	LiveEventKindSaving  LiveEventKind = "saving"
 	LiveEventKindSlip    LiveEventKind = "slip"
+	LiveEventKindSound   LiveEventKind = "sound"
 	LiveEventKindTeam    LiveEventKind = "team"
+	LiveEventKindVoices  LiveEventKind = "voices"
 )
 
 // Valid indicates whether the value is a known member of the LiveEventKind enum.
@@ -599,7 +664,11 @@ func (e LiveEventKind) Valid() bool {
 		return true
 	case LiveEventKindSlip:
 		return true
+	case LiveEventKindSound:
+		return true
 	case LiveEventKindTeam:
+		return true
+	case LiveEventKindVoices:
 		return true
 	default:
 		return false
@@ -703,6 +772,7 @@ const (
 	OutsideActActionMorningStop  OutsideActAction = "morning_stop"
 	OutsideActActionPlay         OutsideActAction = "play"
 	OutsideActActionPress        OutsideActAction = "press"
+	OutsideActActionSay          OutsideActAction = "say"
 )
 
 // Valid indicates whether the value is a known member of the OutsideActAction enum.
@@ -724,6 +794,8 @@ func (e OutsideActAction) Valid() bool {
 		return true
 	case OutsideActActionPress:
 		return true
+	case OutsideActActionSay:
+		return true
 	default:
 		return false
 	}
@@ -731,25 +803,25 @@ func (e OutsideActAction) Valid() bool {
 
 // Defines values for Phase.
 const (
-	Dialing  Phase = "dialing"
-	Ended    Phase = "ended"
-	Message  Phase = "message"
-	Ringing  Phase = "ringing"
-	Speaking Phase = "speaking"
+	PhaseDialing  Phase = "dialing"
+	PhaseEnded    Phase = "ended"
+	PhaseMessage  Phase = "message"
+	PhaseRinging  Phase = "ringing"
+	PhaseSpeaking Phase = "speaking"
 )
 
 // Valid indicates whether the value is a known member of the Phase enum.
 func (e Phase) Valid() bool {
 	switch e {
-	case Dialing:
+	case PhaseDialing:
 		return true
-	case Ended:
+	case PhaseEnded:
 		return true
-	case Message:
+	case PhaseMessage:
 		return true
-	case Ringing:
+	case PhaseRinging:
 		return true
-	case Speaking:
+	case PhaseSpeaking:
 		return true
 	default:
 		return false
@@ -870,6 +942,69 @@ func (e RecordListType) Valid() bool {
 	case RecordListTypeHand:
 		return true
 	case RecordListTypeView:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RecordingKind.
+const (
+	RecordingKindCall    RecordingKind = "call"
+	RecordingKindMessage RecordingKind = "message"
+)
+
+// Valid indicates whether the value is a known member of the RecordingKind enum.
+func (e RecordingKind) Valid() bool {
+	switch e {
+	case RecordingKindCall:
+		return true
+	case RecordingKindMessage:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RecordingState.
+const (
+	RecordingStateDeleted RecordingState = "deleted"
+	RecordingStateGoing   RecordingState = "going"
+	RecordingStateKept    RecordingState = "kept"
+)
+
+// Valid indicates whether the value is a known member of the RecordingState enum.
+func (e RecordingState) Valid() bool {
+	switch e {
+	case RecordingStateDeleted:
+		return true
+	case RecordingStateGoing:
+		return true
+	case RecordingStateKept:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RecordingActAction.
+const (
+	Pause  RecordingActAction = "pause"
+	Resume RecordingActAction = "resume"
+	Start  RecordingActAction = "start"
+	Stop   RecordingActAction = "stop"
+)
+
+// Valid indicates whether the value is a known member of the RecordingActAction enum.
+func (e RecordingActAction) Valid() bool {
+	switch e {
+	case Pause:
+		return true
+	case Resume:
+		return true
+	case Start:
+		return true
+	case Stop:
 		return true
 	default:
 		return false
@@ -1206,8 +1341,9 @@ type Call struct {
 	MessageMs int64 `json:"message_ms"`
 
 	// MissedWhy Why nobody answered, in words
-	MissedWhy string `json:"missed_why"`
-	RingMs    int64  `json:"ring_ms"`
+	MissedWhy string         `json:"missed_why"`
+	Recording *CallRecording `json:"recording,omitempty"`
+	RingMs    int64          `json:"ring_ms"`
 
 	// Shown The number they see
 	Shown       string `json:"shown"`
@@ -1251,10 +1387,28 @@ type CallPage struct {
 
 // CallPageDetail defines model for CallPageDetail.
 type CallPageDetail struct {
-	Call    Call       `json:"call"`
-	Changes []Change   `json:"changes"`
-	Facts   []CallFact `json:"facts"`
+	Call       Call        `json:"call"`
+	Changes    []Change    `json:"changes"`
+	Facts      []CallFact  `json:"facts"`
+	Recordings []Recording `json:"recordings"`
 }
+
+// CallRecording defines model for CallRecording.
+type CallRecording struct {
+	ID    *openapi_types.UUID `json:"id,omitempty"`
+	Kind  CallRecordingKind   `json:"kind"`
+	Ms    int                 `json:"ms"`
+	State CallRecordingState  `json:"state"`
+
+	// Trace Heights of both voices along the time, 0 to 100, evenly spread.
+	Trace VoiceTrace `json:"trace"`
+}
+
+// CallRecordingKind defines model for CallRecording.Kind.
+type CallRecordingKind string
+
+// CallRecordingState defines model for CallRecording.State.
+type CallRecordingState string
 
 // CallState The part of a call that changes while it goes on.
 type CallState struct {
@@ -1489,6 +1643,9 @@ type FirmLine struct {
 	// Open Open now
 	Open bool `json:"open"`
 
+	// Recording Whether its calls are recorded; announce says so to both sides first
+	Recording FirmLineRecording `json:"recording"`
+
 	// Reps Whom it rings, in order; none is every rep
 	Reps        []openapi_types.UUID `json:"reps"`
 	RingMode    FirmLineRingMode     `json:"ring_mode"`
@@ -1501,6 +1658,9 @@ type FirmLine struct {
 
 // FirmLineClosed defines model for FirmLine.Closed.
 type FirmLineClosed string
+
+// FirmLineRecording Whether its calls are recorded; announce says so to both sides first
+type FirmLineRecording string
 
 // FirmLineRingMode defines model for FirmLine.RingMode.
 type FirmLineRingMode string
@@ -1548,6 +1708,13 @@ type FollowUpChange struct {
 
 // FollowUpChangeState defines model for FollowUpChange.State.
 type FollowUpChangeState string
+
+// Gap defines model for Gap.
+type Gap struct {
+	FromMs int    `json:"from_ms"`
+	Reason string `json:"reason"`
+	ToMs   int    `json:"to_ms"`
+}
 
 // HistoryEntry defines model for HistoryEntry.
 type HistoryEntry struct {
@@ -1747,6 +1914,9 @@ type LiveEvent struct {
 	Records  *[]openapi_types.UUID `json:"records,omitempty"`
 	Resync   *bool                 `json:"resync,omitempty"`
 
+	// Trace Heights of both voices along the time, 0 to 100, evenly spread.
+	Trace *VoiceTrace `json:"trace,omitempty"`
+
 	// Writer The window that saved the notes
 	Writer *string `json:"writer,omitempty"`
 }
@@ -1773,8 +1943,11 @@ type Me struct {
 	Role        MeRole      `json:"role"`
 
 	// Simulated The telephone network is the built-in stand-in
-	Simulated bool   `json:"simulated"`
-	Zone      string `json:"zone"`
+	Simulated bool `json:"simulated"`
+
+	// Sound Browsers can hear and speak
+	Sound bool   `json:"sound"`
+	Zone  string `json:"zone"`
 }
 
 // MeRole defines model for Me.Role.
@@ -1873,6 +2046,12 @@ type NewRecord struct {
 	Values  map[string]string `json:"values"`
 }
 
+// NewRemark defines model for NewRemark.
+type NewRemark struct {
+	AtMs int    `json:"at_ms"`
+	Text string `json:"text"`
+}
+
 // NoteChange defines model for NoteChange.
 type NoteChange struct {
 	Done bool `json:"done"`
@@ -1939,6 +2118,9 @@ type OutsideAct struct {
 	// PerHour Of morning_start
 	PerHour *int    `json:"per_hour,omitempty"`
 	Ref     *string `json:"ref,omitempty"`
+
+	// Text Of say: what they say
+	Text *string `json:"text,omitempty"`
 
 	// To Of call: a line of ours. Of play and leave: the number that is played
 	To *string `json:"to,omitempty"`
@@ -2041,6 +2223,26 @@ type Preferences struct {
 
 // PreferencesOpens When the caller's record opens
 type PreferencesOpens string
+
+// PreparedChoice defines model for PreparedChoice.
+type PreparedChoice struct {
+	MessageID openapi_types.UUID `json:"message_id"`
+}
+
+// PreparedMessage defines model for PreparedMessage.
+type PreparedMessage struct {
+	Active bool `json:"active"`
+
+	// ID None for a new one
+	ID   *openapi_types.UUID `json:"id"`
+	Name string              `json:"name"`
+	Text string              `json:"text"`
+}
+
+// PreparedMessages defines model for PreparedMessages.
+type PreparedMessages struct {
+	Messages []PreparedMessage `json:"messages"`
+}
 
 // Problem defines model for Problem.
 type Problem struct {
@@ -2196,6 +2398,55 @@ type RecordValue struct {
 	Value string `json:"value"`
 }
 
+// Recording defines model for Recording.
+type Recording struct {
+	BeganAt time.Time `json:"began_at"`
+
+	// Deleted Who deleted it, when and why, in words
+	Deleted string `json:"deleted"`
+
+	// Figures What the two voices say about the call; times in milliseconds.
+	Figures TalkFigures `json:"figures"`
+
+	// GainOurs dB by which our side is made louder, so that both are even
+	GainOurs   float32            `json:"gain_ours"`
+	GainTheirs float32            `json:"gain_theirs"`
+	Gaps       []Gap              `json:"gaps"`
+	ID         openapi_types.UUID `json:"id"`
+	Kind       RecordingKind      `json:"kind"`
+	MayDelete  bool               `json:"may_delete"`
+	MayHear    bool               `json:"may_hear"`
+	Ms         int                `json:"ms"`
+	Remarks    []Remark           `json:"remarks"`
+	State      RecordingState     `json:"state"`
+
+	// Trace Heights of both voices along the time, 0 to 100, evenly spread.
+	Trace VoiceTrace `json:"trace"`
+
+	// Trouble Why a part is missing
+	Trouble string `json:"trouble"`
+}
+
+// RecordingKind defines model for Recording.Kind.
+type RecordingKind string
+
+// RecordingState defines model for Recording.State.
+type RecordingState string
+
+// RecordingAct defines model for RecordingAct.
+type RecordingAct struct {
+	Action RecordingActAction `json:"action"`
+	Reason *string            `json:"reason,omitempty"`
+}
+
+// RecordingActAction defines model for RecordingAct.Action.
+type RecordingActAction string
+
+// RecordingDeletion defines model for RecordingDeletion.
+type RecordingDeletion struct {
+	Reason string `json:"reason"`
+}
+
 // Reject defines model for Reject.
 type Reject struct {
 	Cells  []string `json:"cells"`
@@ -2214,6 +2465,15 @@ type RelatedRow struct {
 
 	// Text Its amount or time
 	Text string `json:"text"`
+}
+
+// Remark defines model for Remark.
+type Remark struct {
+	At   time.Time          `json:"at"`
+	AtMs int                `json:"at_ms"`
+	By   string             `json:"by"`
+	ID   openapi_types.UUID `json:"id"`
+	Text string             `json:"text"`
 }
 
 // Ring defines model for Ring.
@@ -2335,6 +2595,40 @@ type SlipChange struct {
 // SlipChangeClear defines model for SlipChange.Clear.
 type SlipChangeClear string
 
+// Sound defines model for Sound.
+type Sound struct {
+	Connected bool `json:"connected"`
+
+	// Speaks With a microphone; else it only listens
+	Speaks bool `json:"speaks"`
+}
+
+// SoundAnswer defines model for SoundAnswer.
+type SoundAnswer struct {
+	Answer string `json:"answer"`
+}
+
+// SoundOffer defines model for SoundOffer.
+type SoundOffer struct {
+	Offer string `json:"offer"`
+}
+
+// TalkFigures What the two voices say about the call; times in milliseconds.
+type TalkFigures struct {
+	FirstAnswerMs   int `json:"first_answer_ms"`
+	InterruptedThem int `json:"interrupted_them"`
+	InterruptedUs   int `json:"interrupted_us"`
+	LongestOursMs   int `json:"longest_ours_ms"`
+	LongestTheirsMs int `json:"longest_theirs_ms"`
+	OursMs          int `json:"ours_ms"`
+
+	// OursShare Our part of all that was spoken, 0 to 1
+	OursShare float32 `json:"ours_share"`
+	OverlapMs int     `json:"overlap_ms"`
+	SilenceMs int     `json:"silence_ms"`
+	TheirsMs  int     `json:"theirs_ms"`
+}
+
 // TwoRecords defines model for TwoRecords.
 type TwoRecords struct {
 	A openapi_types.UUID `json:"a"`
@@ -2359,6 +2653,12 @@ type ViewQuery struct {
 	Filter  *string   `json:"filter,omitempty"`
 	Q       *string   `json:"q,omitempty"`
 	Sort    *string   `json:"sort,omitempty"`
+}
+
+// VoiceTrace Heights of both voices along the time, 0 to 100, evenly spread.
+type VoiceTrace struct {
+	Ours   []int `json:"ours"`
+	Theirs []int `json:"theirs"`
 }
 
 // WrittenCall defines model for WrittenCall.
@@ -2420,6 +2720,11 @@ type WriteDownCallParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
+// RecordFromCallParams defines parameters for RecordFromCall.
+type RecordFromCallParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
 // FindParams defines parameters for Find.
 type FindParams struct {
 	Q *string `form:"q,omitempty" json:"q,omitempty"`
@@ -2471,11 +2776,6 @@ type FileSlipParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
-// RecordFromCallParams defines parameters for RecordFromCall.
-type RecordFromCallParams struct {
-	IdempotencyKey Key `json:"Idempotency-Key"`
-}
-
 // LeaveNoteParams defines parameters for LeaveNote.
 type LeaveNoteParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
@@ -2504,6 +2804,15 @@ type PressKeysJSONRequestBody = KeysWish
 
 // MuteCallJSONRequestBody defines body for MuteCall for application/json ContentType.
 type MuteCallJSONRequestBody = HoldWish
+
+// RecordFromCallJSONRequestBody defines body for RecordFromCall for application/json ContentType.
+type RecordFromCallJSONRequestBody = RecordFromCall
+
+// LeavePreparedJSONRequestBody defines body for LeavePrepared for application/json ContentType.
+type LeavePreparedJSONRequestBody = PreparedChoice
+
+// ActOnRecordingJSONRequestBody defines body for ActOnRecording for application/json ContentType.
+type ActOnRecordingJSONRequestBody = RecordingAct
 
 // SettleNoteJSONRequestBody defines body for SettleNote for application/json ContentType.
 type SettleNoteJSONRequestBody = NoteChange
@@ -2556,6 +2865,15 @@ type ChangeNumberJSONRequestBody = NumberChange
 // ActOutsideJSONRequestBody defines body for ActOutside for application/json ContentType.
 type ActOutsideJSONRequestBody = OutsideAct
 
+// PutPreparedMessagesJSONRequestBody defines body for PutPreparedMessages for application/json ContentType.
+type PutPreparedMessagesJSONRequestBody = PreparedMessages
+
+// DeleteRecordingJSONRequestBody defines body for DeleteRecording for application/json ContentType.
+type DeleteRecordingJSONRequestBody = RecordingDeletion
+
+// AddRemarkJSONRequestBody defines body for AddRemark for application/json ContentType.
+type AddRemarkJSONRequestBody = NewRemark
+
 // AddRecordJSONRequestBody defines body for AddRecord for application/json ContentType.
 type AddRecordJSONRequestBody = NewRecord
 
@@ -2598,11 +2916,11 @@ type UpdateLineJSONRequestBody = FirmLine
 // ChangeSlipJSONRequestBody defines body for ChangeSlip for application/json ContentType.
 type ChangeSlipJSONRequestBody = SlipChange
 
-// RecordFromCallJSONRequestBody defines body for RecordFromCall for application/json ContentType.
-type RecordFromCallJSONRequestBody = RecordFromCall
-
 // SaveNotesJSONRequestBody defines body for SaveNotes for application/json ContentType.
 type SaveNotesJSONRequestBody = NotesEdit
+
+// ConnectSoundJSONRequestBody defines body for ConnectSound for application/json ContentType.
+type ConnectSoundJSONRequestBody = SoundOffer
 
 // LeaveNoteJSONRequestBody defines body for LeaveNote for application/json ContentType.
 type LeaveNoteJSONRequestBody = ColleagueNote

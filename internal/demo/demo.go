@@ -228,6 +228,10 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 	for i, s := range firmStates {
 		batch.Queue(`INSERT INTO availability_states (id, label, takes_calls, counts_as_work, position) VALUES ($1, $2, $3, $4, $5)`, m.id(old), s.label, s.takes, s.work, i+2)
 	}
+	for i, message := range prepared {
+		// Not from the seed's stream: whoever is made after it stays who they were.
+		batch.Queue(`INSERT INTO prepared_messages (id, name, text, position) VALUES ($1, $2, $3, $4)`, uuid.NewSHA1(uuid.NameSpaceOID, []byte(message[0])), message[0], message[1], i)
+	}
 	for i, o := range firmOutcomes {
 		id := m.id(old)
 		m.outcomes = append(m.outcomes, id)
@@ -288,6 +292,9 @@ func (m *maker) fresh(area string) string {
 func (m *maker) book(size Size) {
 	for _, l := range firmLines {
 		m.used[l.e164] = true
+	}
+	for _, machine := range machineNumbers {
+		m.used[machine] = true
 	}
 	for _, special := range []string{AnswersSoon, NeverAnswers, IsBusy, Declines, NotInService, HangsUpSoon, RingsForEver, ConnectionBad, Household, "+14135550119", "+14135550163"} {
 		m.used[special] = true
@@ -389,6 +396,9 @@ func (m *maker) person(i int, companies []uuid.UUID, mains []number, at []int, p
 		if p.company != nil && m.rand.IntN(4) == 0 { // at the company's switchboard, by extension
 			p.numbers = append(p.numbers, number{e164: mains[c].e164, ext: fmt.Sprint(10 + m.rand.IntN(80)), label: "office"})
 		}
+	}
+	if i >= firstMachine && i < firstMachine+len(machineNumbers) {
+		p.numbers = append(p.numbers, number{e164: machineNumbers[i-firstMachine], label: "office"})
 	}
 	if i == 3 {
 		m.number(p.id, &pump, number{e164: m.fresh("518"), label: "pump house"}, 5, nil, "")

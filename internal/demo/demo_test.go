@@ -1,6 +1,7 @@
 package demo_test
 
 import (
+	"path/filepath"
 	"testing"
 	"time"
 
@@ -8,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/demo"
+	"trundo/internal/media"
 	"trundo/internal/store/pgtest"
 )
 
@@ -44,4 +46,20 @@ func TestTheFirmIsMadeWholeAndOnlyFromFiction(t *testing.T) {
 func TestTheOutsideBehavesTheSameEveryDay(t *testing.T) {
 	assert.Equal(t, demo.Outside("+15035550123"), demo.Outside("+15035550123"))
 	assert.Empty(t, demo.Outside(demo.AnswersSoon).Then)
+}
+
+func TestConversationsOfTheDemoCanBeHeard(t *testing.T) {
+	s := pgtest.New(t)
+	require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Date(2026, 3, 2, 15, 0, 0, 0, time.UTC)))
+	dir := filepath.Join(t.TempDir(), "recordings")
+	speech, err := media.NewSpeech(t.TempDir())
+	require.NoError(t, err)
+	require.NoError(t, demo.Record(t.Context(), s, speech, dir, 3))
+	files, err := filepath.Glob(filepath.Join(dir, "*.wav"))
+	require.NoError(t, err)
+	require.Len(t, files, 3)
+	var wrong, all int
+	require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*) FILTER (WHERE r.state <> 'kept' OR r.ours_ms < 3000 OR r.theirs_ms < 3000 OR abs(r.total_ms - c.talk_ms) > 20), count(*)
+		FROM recordings r JOIN calls c ON c.id = r.call_id`).Scan(&wrong, &all))
+	assert.Equal(t, []int{0, 3}, []int{wrong, all}, "both speak, for as long as the call was")
 }

@@ -18,7 +18,18 @@ const (
 	HangsUpSoon   = "+14135550148"
 	RingsForEver  = "+14135550149"
 	ConnectionBad = "+14135550150"
+	HasVoicemail  = "+14135550152"
+	HasLowBeep    = "+14135550153"
+	IsFull        = "+14135550154"
+	HasMenu       = "+14135550155"
+	BadLine       = "+14135550156"
+	TalksOn       = "+14135550157"
 )
+
+// machineNumbers are those of people whose office has a machine, a bad line or a talker; from the firstMachine-th person on.
+var machineNumbers = []string{HasVoicemail, HasLowBeep, IsFull, HasMenu, BadLine, TalksOn}
+
+const firstMachine = 20
 
 // Household is a number that two people share.
 const Household = "+14135550151"
@@ -26,6 +37,15 @@ const Household = "+14135550151"
 // Outside tells how the people of the made-up world behave when they are called: some numbers always in one way,
 // everybody else by a hash of the number, so that the same person is the same tomorrow.
 func Outside(to string) sim.Behaviour {
+	b := behaves(to)
+	b.Script, b.Calls = spoken(to, false), spoken(to, true)
+	if script, ok := machines[to]; ok {
+		b = sim.Behaviour{RingsAfter: time.Second / 2, After: 2 * time.Second, Script: script, Calls: b.Calls}
+	}
+	return b
+}
+
+func behaves(to string) sim.Behaviour {
 	const s = time.Second
 	switch to {
 	case AnswersSoon:

@@ -9,6 +9,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
+	"trundo/internal/core/slip"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -30,6 +31,16 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 		return contract.Call{}, err
 	}
 	sheet := db.InsertAnswerersSlipParams{ID: store.NewID(), CallID: id, UserID: a.ID, AsksWho: len(links) == 0 && row.RemoteE164 != "", At: d.Clock.Now()}
+	var callers []slip.Link
+	if sheet.AsksWho {
+		// Who is meant may be clear to this rep, whose own customer calls, where it was not to everybody.
+		matches, rows, err := d.whoseNumber(ctx, a, row.RemoteE164, row.RemoteExt)
+		if err != nil {
+			return contract.Call{}, err
+		}
+		callers, _ = callerLinks(matches, rows)
+		sheet.AsksWho = len(callers) == 0
+	}
 	answered := false
 	err = d.Store.Tx(ctx, func(q *db.Queries) error {
 		if err := d.freeRep(ctx, q, a, nil); err != nil {
@@ -41,6 +52,13 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 		// The slip is written in the same transaction as the rep's row, before anybody can think that they are free.
 		if err := q.InsertAnswerersSlip(ctx, sheet); err != nil {
 			return err
+		}
+		for _, l := range callers {
+			record := uuid.MustParse(l.Record)
+			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: id, RecordID: record, SlipID: &sheet.ID, Role: string(l.Role), Reason: l.Reason, At: sheet.At}); err != nil {
+				return err
+			}
+			links = append(links, record)
 		}
 		if !d.claim(id, a.ID, sheet.ID) {
 			return call.ErrTaken
@@ -59,12 +77,20 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	var in *InCallError
 	switch {
 	case err != nil && answered:
+		sheet.AsksWho = sheet.AsksWho || len(callers) > 0 // the links were not written
 		d.slipLater(sheet)
 		return contract.Call{}, err
 	case errors.As(err, &in) && in.Call == id: // from another window of the same rep, a moment ago
 		return d.callView(ctx, a, id)
 	case err != nil:
 		return contract.Call{}, err
+	}
+	if len(callers) > 0 {
+		d.mu.Lock()
+		if c := d.live[id]; c != nil {
+			c.records = links
+		}
+		d.mu.Unlock()
 	}
 	d.publishSlip(a.ID, id, "")
 	d.publishHistory(&id, links...)
@@ -181,7 +207,7 @@ func (d *Desk) MuteCall(ctx context.Context, a Actor, id uuid.UUID, on bool) err
 
 // PressKeys sends keypad tones from a to the other side. Errors: those of call.Decide, *FieldError about "digits".
 func (d *Desk) PressKeys(ctx context.Context, a Actor, id uuid.UUID, digits string) error {
-	err := d.board.Do(ctx, id, call.Press{By: a.ID.String(), Digits: digits})
+	err := d.board.Press(ctx, id, a.ID.String(), digits)
 	if errors.Is(err, call.ErrDigits) {
 		return &FieldError{"digits", err}
 	}

@@ -15,6 +15,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
 	"trundo/internal/desk"
+	"trundo/internal/store"
 )
 
 // line changes how the firm's only line rings.
@@ -69,7 +70,7 @@ func TestAMessageIsLeftAndOwed(t *testing.T) {
 	require.NoError(t, w.SendToVoicemail(t.Context(), w.ines, ring.CallID))
 	w.until("the greeting", func() bool { return w.WhatIsHeard(t.Context(), carrier.Ref(ref)) == "“Lindenfall, leave a word”" })
 	w.passes("the beep", func() bool { return strings.Contains(factTexts(w.page(ring.CallID)), "The beep") })
-	assert.Equal(t, contract.Message, w.phase(ring.CallID))
+	assert.Equal(t, contract.PhaseMessage, w.phase(ring.CallID))
 	w.clock.Advance(34 * time.Second)
 	require.True(t, w.sim.OutsideHangsUp(ref))
 	ended := w.ended(ring.CallID)
@@ -122,7 +123,7 @@ func TestASecondCallHoldsTheFirst(t *testing.T) {
 	w.sits(w.ines)
 	first := w.calls()
 	require.True(t, w.sim.TheyAnswer(mobileNumber))
-	w.until("speaking", func() bool { return w.phase(first.ID) == contract.Speaking })
+	w.until("speaking", func() bool { return w.phase(first.ID) == contract.PhaseSpeaking })
 	ref := w.comesIn("+14135550199")
 	ring := w.rung(w.ines)
 	second, err := w.AnswerCall(t.Context(), w.ines, ring.CallID)
@@ -181,9 +182,9 @@ func TestAnUnknownCallerBecomesARecordOfANewCompany(t *testing.T) {
 	assert.True(t, got.Slip.AsksWho)
 	company, mail := "Marrow & Pike", "lene@marrow.example"
 	k, made := key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindContact, Name: "Lene van der Marrow", CompanyName: &company, Email: &mail}
-	got, err = w.RecordFromCall(t.Context(), w.ines, got.Slip.ID, k, made)
+	got, err = w.RecordFromCall(t.Context(), w.ines, got.ID, k, made)
 	require.NoError(t, err)
-	same, err := w.RecordFromCall(t.Context(), w.ines, got.Slip.ID, k, made)
+	same, err := w.RecordFromCall(t.Context(), w.ines, got.ID, k, made)
 	require.NoError(t, err)
 	assert.Equal(t, got.Links, same.Links, "the same request makes nobody twice")
 	twins, err := w.CheckDuplicates(t.Context(), w.ines, contract.NewRecord{Kind: contract.RecordKindContact, Values: map[string]string{"name": "Lene van der Marrow"}})
@@ -206,9 +207,9 @@ func TestAnUnknownCallerBecomesARecordOfANewCompany(t *testing.T) {
 	assert.Equal(t, "Lene van der Marrow", again.Candidates[0].Record.Name)
 	assert.True(t, again.Clear)
 	var field *desk.FieldError
-	_, err = w.RecordFromCall(t.Context(), w.ines, got.Slip.ID, key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "  "})
+	_, err = w.RecordFromCall(t.Context(), w.ines, got.ID, key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "  "})
 	require.ErrorAs(t, err, &field)
-	_, err = w.RecordFromCall(t.Context(), w.tomas, got.Slip.ID, key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Nobody"})
+	_, err = w.RecordFromCall(t.Context(), w.tomas, got.ID, key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Nobody"})
 	require.ErrorIs(t, err, desk.ErrForbidden)
 }
 
@@ -223,7 +224,7 @@ func TestAChoiceAmongSeveralIsLearnt(t *testing.T) {
 	got, err := w.AnswerCall(t.Context(), w.ines, ring.CallID)
 	require.NoError(t, err)
 	assert.Empty(t, got.Links)
-	_, err = w.Attach(t.Context(), w.ines, got.Slip.ID, twin.ID)
+	_, err = w.Attach(t.Context(), w.ines, got.ID, twin.ID)
 	require.NoError(t, err)
 	require.True(t, w.sim.OutsideHangsUp(ref))
 	w.ended(got.ID)
@@ -234,13 +235,45 @@ func TestAChoiceAmongSeveralIsLearnt(t *testing.T) {
 	assert.Contains(t, again.Candidates[0].Reason, "chosen the last time")
 }
 
+func TestWhoseOwnCustomerCallsIsNotAsked(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	w.sits(w.tomas)
+	// Berit leads her twin by 19 for everybody: the last conversation, an open case, an open deal; and by 4 more for whose customer she is.
+	spoken := w.speaks()
+	require.NoError(t, w.HangUp(t.Context(), w.ines, spoken.ID))
+	w.ended(spoken.ID)
+	w.clock.Advance(4 * 24 * time.Hour) // our own attempt counts no more
+	w.add(contract.RecordKindContact, map[string]string{"given": "Sigrun", "family": "Osterlund"}, mobileNumber)
+	for _, kind := range []string{"case", "deal"} {
+		_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO records (id, kind, name, person_id, stage) VALUES ($1, $2, $2, $3, 'open')`, store.NewID(), kind, w.berit)
+		require.NoError(t, err)
+	}
+	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET owner_id = CASE WHEN id = $1 THEN $2::uuid END`, w.berit, w.ines.ID)
+	require.NoError(t, err)
+	for _, rep := range []desk.Actor{w.tomas, w.ines} {
+		ref := w.comesIn(mobileNumber)
+		ring := w.rung(rep)
+		assert.Equal(t, rep.ID == w.ines.ID, ring.Clear)
+		got, err := w.AnswerCall(t.Context(), rep, ring.CallID)
+		require.NoError(t, err)
+		assert.Equal(t, !ring.Clear, got.Slip.AsksWho, "what was clear while it rang is not asked afterwards")
+		if ring.Clear {
+			require.Len(t, got.Links, 2)
+			assert.Contains(t, []string{got.Links[0].Record.Name, got.Links[1].Record.Name}, "Berit Osterlund")
+		}
+		require.True(t, w.sim.OutsideHangsUp(ref))
+		w.ended(got.ID)
+	}
+}
+
 func TestACallPutOnSomebodyByHandIsRememberedForItsNumber(t *testing.T) {
 	w := newWorld(t)
 	w.sits(w.ines)
 	ref := w.comesIn("+14135550199")
 	got, err := w.AnswerCall(t.Context(), w.ines, w.rung(w.ines).CallID)
 	require.NoError(t, err)
-	_, err = w.Attach(t.Context(), w.ines, got.Slip.ID, w.berit)
+	_, err = w.Attach(t.Context(), w.ines, got.ID, w.berit)
 	require.NoError(t, err)
 	require.True(t, w.sim.OutsideHangsUp(ref))
 	w.ended(got.ID)
@@ -248,6 +281,27 @@ func TestACallPutOnSomebodyByHandIsRememberedForItsNumber(t *testing.T) {
 	again := w.rung(w.ines)
 	assert.Equal(t, "Berit Osterlund", again.Candidates[0].Record.Name)
 	assert.Contains(t, again.Candidates[0].Reason, "an earlier call with this number")
+}
+
+func TestACallThatNobodyAnsweredIsAttachedByAnybody(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	ref := w.comesIn("+14135550199")
+	missed := w.rung(w.ines).CallID
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	w.ended(missed)
+	c, err := w.Attach(t.Context(), w.tomas, missed, w.berit)
+	require.NoError(t, err)
+	require.Len(t, c.Links, 2, "Berit and her company")
+	_, err = w.Detach(t.Context(), w.tomas, missed, w.berit)
+	require.NoError(t, err)
+	page, err := w.CallPage(t.Context(), w.ines, missed)
+	require.NoError(t, err)
+	assert.Len(t, page.Call.Links, 1)
+	require.Len(t, page.Changes, 2)
+	assert.Equal(t, "removed: Berit Osterlund", page.Changes[1].Text)
+	_, err = w.Attach(t.Context(), w.tomas, uuid.New(), w.berit)
+	require.ErrorIs(t, err, desk.ErrNotFound)
 }
 
 func TestAColleagueIsCalled(t *testing.T) {
@@ -382,7 +436,7 @@ func TestStatesOfAvailability(t *testing.T) {
 
 	first := w.calls() // an unfiled slip keeps calls away, for a minute
 	require.True(t, w.sim.TheyAnswer(mobileNumber))
-	w.until("speaking", func() bool { return w.phase(first.ID) == contract.Speaking })
+	w.until("speaking", func() bool { return w.phase(first.ID) == contract.PhaseSpeaking })
 	require.NoError(t, w.HangUp(t.Context(), w.ines, first.ID))
 	w.ended(first.ID)
 	ref := w.comesIn("+14135550199")

@@ -299,6 +299,7 @@ const (
 	Override Right = "override" // call in spite of do-not-call
 	Export   Right = "export"   // take the book out
 	Import   Right = "import"   // bring a file in; mark numbers by list
+	Delete   Right = "delete"   // delete recordings
 	Merge    Right = "merge"    // make one of two records
 	BulkAll  Right = "bulk"     // change many records at once
 )
@@ -309,7 +310,7 @@ func (a Actor) mayDo(r Right) bool {
 	switch r {
 	case SetUp:
 		return a.Role == Admin
-	case Override, Export, Import:
+	case Override, Export, Import, Delete:
 		return a.leads()
 	}
 	return true

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -56,6 +57,7 @@ func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contr
 	sort.Slice(rows, func(i, j int) bool { return place[rows[i].ID] < place[rows[j].ID] })
 	for _, r := range rows {
 		v := viewOf(r, a, f)
+		v.Recording = d.recordingView(r)
 		if l := linksOf[r.ID]; l != nil {
 			v.Links = l
 		}
@@ -244,7 +246,15 @@ func (d *Desk) CallPage(ctx context.Context, a Actor, id uuid.UUID) (contract.Ca
 			page.Facts = append(page.Facts, contract.CallFact{Seq: f.Seq, At: f.At, Text: text})
 		}
 	}
-	page.Changes, err = d.changes(ctx, "slip", page.Call.Slip.ID)
+	if page.Recordings, err = d.recordings(ctx, a, id); err != nil {
+		return page, err
+	}
+	if page.Changes, err = d.changes(ctx, "slip", page.Call.Slip.ID); err != nil {
+		return page, err
+	}
+	ofCall, err := d.changes(ctx, "call", id)
+	page.Changes = append(page.Changes, ofCall...)
+	slices.SortStableFunc(page.Changes, func(x, y contract.Change) int { return x.At.Compare(y.At) })
 	return page, err
 }
 
@@ -272,6 +282,8 @@ func factText(f call.Fact, c contract.Call) string {
 			return "Voicemail took the call"
 		case call.Announcement:
 			return "They heard the announcement"
+		case call.Prepared:
+			return c.Slip.RepName + " left it to “" + f.Address + "”"
 		}
 	case call.Arrived:
 		return "They called " + c.Shown
@@ -328,6 +340,10 @@ func ReasonText(r call.Reason) string {
 		return "They left a message"
 	case call.Announced:
 		return "They heard that nobody is there"
+	case call.MessageLeft:
+		return "The message was left"
+	case call.NoMoment:
+		return "No beep came: no message was left"
 	}
 	return ""
 }
@@ -364,6 +380,9 @@ func changeText(action string, before, after []byte) string {
 	parts := make([]string, len(keys))
 	for i, k := range keys {
 		parts[i] = fmt.Sprintf("%s: %s → %s", k, orNone(b[k]), orNone(a[k]))
+		if _, changed := b[k]; k == action && !changed {
+			parts[i] = k + ": " + a[k] // something done, not a value that changed
+		}
 	}
 	if len(parts) == 0 {
 		return action

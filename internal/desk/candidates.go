@@ -6,6 +6,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/core/match"
+	"trundo/internal/core/slip"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -78,4 +79,19 @@ func (d *Desk) learn(ctx context.Context, q *db.Queries, a Actor, callID, record
 		return err
 	}
 	return q.ChooseForNumber(ctx, db.ChooseForNumberParams{E164: c.RemoteE164, Ext: c.RemoteExt, RecordID: record, UserID: &a.ID, At: d.Clock.Now()})
+}
+
+// callerLinks are the links of a call to the one record that is clearly meant by its number, and the number's label there; none where
+// several may be.
+func callerLinks(matches []match.Match, rows []db.NumberCandidatesRow) ([]slip.Link, string) {
+	record, ok := match.Winner(matches)
+	if !ok {
+		return nil, ""
+	}
+	for _, row := range rows {
+		if row.RecordID.String() == record {
+			return slip.LinksFor(subject(row.RecordID, row.Kind, row.CompanyID, row.PersonID), "they called from their number"), row.Label
+		}
+	}
+	return nil, ""
 }

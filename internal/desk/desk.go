@@ -9,6 +9,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"log/slog"
+	"os"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -22,6 +23,7 @@ import (
 	"trundo/internal/core/callable"
 	"trundo/internal/journal"
 	"trundo/internal/live"
+	"trundo/internal/media"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 	"trundo/internal/switchboard"
@@ -35,9 +37,12 @@ type Config struct {
 	Log         *slog.Logger
 	Server      string // this server's name, the same after a restart
 	JournalFile string
-	FilesDir    string // for files that are brought in
-	Demo        bool   // made-up people may be signed in with one click
-	Simulated   bool   // the carrier is the built-in stand-in
+	FilesDir    string          // for files that are brought in
+	Demo        bool            // made-up people may be signed in with one click
+	Simulated   bool            // the carrier is the built-in stand-in
+	Studio      *media.Studio   // the voices; nil: one of the desk's own
+	Browsers    *media.Browsers // takes the sound of browsers; nil: none is taken
+	Speech      Speech          // speaks greetings; nil: they are silent
 }
 
 // Desk serves one firm. Its methods may be called from any goroutine.
@@ -52,9 +57,14 @@ type Desk struct {
 	firmCache cache[*firm]
 	actors    sync.Map // uuid.UUID to cachedActor
 
-	mu    sync.Mutex
-	live  map[uuid.UUID]*liveCall // by call id, until all of it is saved
-	slips map[uuid.UUID]slipOwner // open slips, by slip id: for saving notes while the database is away
+	mu        sync.Mutex
+	live      map[uuid.UUID]*liveCall   // by call id, until all of it is saved
+	slips     map[uuid.UUID]slipOwner   // open slips, by slip id: for saving notes while the database is away
+	recording map[*media.Recorder]going // what is being recorded, by whom it is written
+
+	ownStudio  bool
+	completing sync.WaitGroup // recordings
+	heard      sync.Map       // hearing to the time of its beginning
 
 	background context.Context // ends when the desk closes
 	stop       context.CancelFunc
@@ -72,6 +82,7 @@ type liveCall struct {
 	state   call.State    // the newest, though it may not be saved yet
 	changed chan struct{} // of one that rings reps: who routes it is told of every change
 	hears   string        // what the outside hears of us, where it is not a person
+	begun   bool          // its recording was begun by rule
 }
 
 // in tells whether a rep is in the call.
@@ -85,7 +96,14 @@ type slipOwner struct{ user, call uuid.UUID }
 // Open starts a desk: it claims the server's name, writes the journal back, closes what an earlier run left in
 // progress, and keeps its lease. The database must be there and migrated.
 func Open(ctx context.Context, c Config) (*Desk, error) {
-	d := &Desk{Config: &c, Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}}
+	d := &Desk{Config: &c, Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, recording: map[*media.Recorder]going{}}
+	if d.Studio == nil {
+		d.Studio, d.ownStudio = media.NewStudio(), true
+	}
+	d.Studio.SeatChanged = d.seatChanged
+	if err := os.MkdirAll(d.recordingFile(""), 0o700); err != nil {
+		return nil, fmt.Errorf("the folder for recordings: %w", err)
+	}
 	d.Hub = live.New(c.Clock.Now)
 	claimed, err := c.Store.ClaimServer(ctx, db.ClaimServerParams{Name: c.Server, At: c.Clock.Now()})
 	if err != nil {
@@ -95,11 +113,14 @@ func Open(ctx context.Context, c Config) (*Desk, error) {
 	if d.journal, err = journal.Open(c.JournalFile, sink{d}, d.databaseAway, c.Log); err != nil {
 		return nil, err
 	}
-	d.board = switchboard.New(c.Carrier, c.Clock, d, c.Log)
+	d.board = switchboard.New(c.Carrier, d.Studio, c.Clock, d, c.Log)
 	if err := d.awaitJournal(ctx); err != nil {
 		return nil, err
 	}
 	if err := d.closeOrphans(ctx); err != nil {
+		return nil, err
+	}
+	if err := d.recoverRecordings(ctx); err != nil {
 		return nil, err
 	}
 	if err := d.beat(ctx); err != nil {
@@ -139,6 +160,10 @@ func (d *Desk) Close() {
 	d.stop()
 	d.stopped.Wait()
 	d.board.Close()
+	d.completing.Wait()
+	if d.ownStudio {
+		d.Studio.Close()
+	}
 	d.journal.Close()
 }
 

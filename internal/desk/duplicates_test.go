@@ -92,7 +92,7 @@ func TestAMergeLosesNothingAndIsUndone(t *testing.T) {
 	for _, r := range []contract.Record{twin} {
 		c, err := w.PlaceCall(t.Context(), w.odile, key(), contract.NewCall{NumberID: &r.Numbers[1].ID, OverrideReason: ptr("she wrote that we may")})
 		require.NoError(t, err)
-		_, err = w.Attach(t.Context(), w.odile, c.Slip.ID, w.berit) // a call that both have
+		_, err = w.Attach(t.Context(), w.odile, c.ID, w.berit) // a call that both have
 		require.NoError(t, err)
 		require.NoError(t, w.HangUp(t.Context(), w.odile, c.ID))
 		w.until("ended", func() bool { return w.CallsInProgress() == 0 })

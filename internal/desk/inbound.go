@@ -10,10 +10,8 @@ import (
 
 	"trundo/internal/carrier"
 	"trundo/internal/core/call"
-	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/routing"
-	"trundo/internal/core/slip"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -89,16 +87,10 @@ func (d *Desk) arrive(ctx context.Context, ref carrier.Ref, from, to string) (uu
 			return id, line, err
 		}
 		// One clear winner is the caller; several are offered to whoever answers.
-		if record, ok := match.Winner(matches); ok {
-			for _, row := range rows {
-				if row.RecordID.String() == record {
-					p.RemoteLabel = row.Label
-					for _, l := range slip.LinksFor(subject(row.RecordID, row.Kind, row.CompanyID, row.PersonID), "they called from their number") {
-						p.LinkRecords, p.LinkRoles, p.LinkReasons = append(p.LinkRecords, uuid.MustParse(l.Record)), append(p.LinkRoles, string(l.Role)), append(p.LinkReasons, l.Reason)
-					}
-					break
-				}
-			}
+		links, label := callerLinks(matches, rows)
+		p.RemoteLabel = label
+		for _, l := range links {
+			p.LinkRecords, p.LinkRoles, p.LinkReasons = append(p.LinkRecords, uuid.MustParse(l.Record)), append(p.LinkRoles, string(l.Role)), append(p.LinkReasons, l.Reason)
 		}
 	}
 	d.mu.Lock()

@@ -249,7 +249,7 @@ func (d *Desk) Me(ctx context.Context, a Actor) (contract.Me, error) {
 		return me, err
 	}
 	me.Availability = contract.AvailabilityChoice{ID: state.StateID, Label: state.Label, TakesCalls: state.TakesCalls}
-	me.Simulated, me.Availabilities = d.Simulated, []contract.AvailabilityChoice{}
+	me.Simulated, me.Sound, me.Availabilities = d.Simulated, d.Browsers != nil, []contract.AvailabilityChoice{}
 	for _, s := range f.states {
 		if s.Active {
 			me.Availabilities = append(me.Availabilities, contract.AvailabilityChoice{ID: s.ID, Label: s.Label, TakesCalls: s.TakesCalls})

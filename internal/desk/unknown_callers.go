@@ -24,11 +24,11 @@ func (d *Desk) RecordFromCall(ctx context.Context, a Actor, id uuid.UUID, key st
 	const action = "record_from_call"
 	hash := hashRequest(n)
 	var made []uuid.UUID
-	v, err := d.relink(ctx, a, id, "attached", func(q *db.Queries, s db.LockSlipRow) (string, error) {
-		if err := d.remember(ctx, q, a, key, action, hash, s.CallID); err != nil {
+	v, err := d.relink(ctx, a, id, "attached", func(q *db.Queries, s *db.LockSlipRow) (string, error) {
+		if err := d.remember(ctx, q, a, key, action, hash, id); err != nil {
 			return "", err
 		}
-		c, err := q.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: s.CallID})
+		c, err := q.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: id})
 		if err != nil {
 			return "", err
 		}
@@ -76,7 +76,10 @@ func (d *Desk) RecordFromCall(ctx context.Context, a Actor, id uuid.UUID, key st
 		if err := d.adopt(ctx, q, a, s, c, record, company); err != nil {
 			return "", err
 		}
-		return strings.TrimSpace(n.Name), q.SettleWho(ctx, id)
+		if s == nil {
+			return strings.TrimSpace(n.Name), nil
+		}
+		return strings.TrimSpace(n.Name), q.SettleWho(ctx, s.ID)
 	})
 	if store.Duplicate(err) {
 		earlier, found, again := d.earlierAnswer(ctx, a, key, action, hash)
@@ -94,10 +97,10 @@ func (d *Desk) RecordFromCall(ctx context.Context, a Actor, id uuid.UUID, key st
 }
 
 // adopt puts a call, and the earlier calls with its number that are on nobody, on a new record and its company.
-func (d *Desk) adopt(ctx context.Context, q *db.Queries, a Actor, s db.LockSlipRow, c db.CallByIDRow, record uuid.UUID, company *uuid.UUID) error {
-	calls := []uuid.UUID{s.CallID}
+func (d *Desk) adopt(ctx context.Context, q *db.Queries, a Actor, s *db.LockSlipRow, c db.CallByIDRow, record uuid.UUID, company *uuid.UUID) error {
+	calls := []uuid.UUID{c.ID}
 	if c.RemoteE164 != "" {
-		earlier, err := q.AdoptCalls(ctx, db.AdoptCallsParams{E164: c.RemoteE164, Ext: c.RemoteExt, Without: s.CallID})
+		earlier, err := q.AdoptCalls(ctx, db.AdoptCallsParams{E164: c.RemoteE164, Ext: c.RemoteExt, Without: c.ID})
 		if err != nil {
 			return err
 		}
@@ -106,9 +109,12 @@ func (d *Desk) adopt(ctx context.Context, q *db.Queries, a Actor, s db.LockSlipR
 		}
 	}
 	for i, callID := range calls {
-		reason, slipID := "they were on the line", &s.ID
-		if i > 0 {
-			reason, slipID = "an earlier call with their number", nil
+		reason, slipID := "an earlier call with their number", (*uuid.UUID)(nil)
+		if i == 0 {
+			reason = "they were on the line"
+			if s != nil {
+				slipID = &s.ID
+			}
 		}
 		for _, l := range slip.LinksFor(subject(record, "contact", company, nil), reason) {
 			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: callID, RecordID: uuid.MustParse(l.Record), SlipID: slipID, Role: string(l.Role),

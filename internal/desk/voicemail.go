@@ -7,14 +7,19 @@ import (
 
 	"github.com/google/uuid"
 
+	"trundo/internal/core/audio"
 	"trundo/internal/core/call"
 	"trundo/internal/core/routing"
+	"trundo/internal/media"
 	"trundo/internal/store/db"
 )
 
 const (
 	// maxMessage is how long a message may be.
 	maxMessage = 3 * time.Minute
+	// The tone after which a message is left.
+	beepHz   = 1000
+	beepLong = 400 * time.Millisecond
 	// usualGreeting is said where neither the line nor the rep has one.
 	usualGreeting = "Nobody can take your call just now. Please leave a message after the tone and we will call you back."
 	// usualAnnouncement is said where nobody answers and the line takes no messages.
@@ -59,6 +64,9 @@ func (d *Desk) takeMessage(ctx context.Context, id uuid.UUID, greeting string) {
 		return
 	}
 	d.hears(id, "a tone; now a message is left")
+	if room := d.Studio.Room(id); room != nil {
+		room.PlayToThem(media.Tone(audio.Once(beepHz, beepLong), int(beepLong/audio.FrameTime)), nil)
+	}
 	if d.pause(ctx, id, maxMessage) {
 		_ = d.board.Do(ctx, id, call.MachineEnds{})
 	}
@@ -67,7 +75,14 @@ func (d *Desk) takeMessage(ctx context.Context, id uuid.UUID, greeting string) {
 // says lets a text be heard; false: the call is over.
 func (d *Desk) says(ctx context.Context, id uuid.UUID, text string) bool {
 	d.hears(id, "“"+text+"”")
-	return d.pause(ctx, id, routing.Speaking(text))
+	long := routing.Speaking(text)
+	if codes, err := d.spoken(ctx, text); err != nil {
+		d.Log.Warn("a text could not be spoken", "error", err)
+	} else if room := d.Studio.Room(id); room != nil && len(codes) > 0 {
+		long = time.Duration(len(codes)) * time.Second / audio.Rate
+		room.PlayToThem(media.Codes(codes, false), nil)
+	}
+	return d.pause(ctx, id, long)
 }
 
 // hears keeps what the outside hears, for whoever plays it.

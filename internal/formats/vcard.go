@@ -90,7 +90,7 @@ func (s *cardSource) card() (text string, at int64, problem, err error) {
 			problem = errCardLong
 		}
 		if !folded {
-			skipping = l.tooLong || binary(upper)
+			skipping = l.tooLong || isBinary(upper)
 		}
 		if problem == nil && !skipping {
 			b.WriteString(l.text)
@@ -101,8 +101,8 @@ func (s *cardSource) card() (text string, at int64, problem, err error) {
 	}
 }
 
-// binary tells whether a property holds what no field takes.
-func binary(upper string) bool {
+// isBinary tells whether a property holds what no field takes.
+func isBinary(upper string) bool {
 	name := strings.FieldsFunc(upper, func(r rune) bool { return r == ';' || r == ':' })
 	if len(name) == 0 {
 		return false

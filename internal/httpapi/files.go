@@ -24,6 +24,7 @@ const (
 func (s *Server) files(e *gin.Engine) {
 	e.PUT("/api/imports/:id/file", s.sameOrigin, s.signedIn, s.receiveImport)
 	e.GET("/api/imports/:id/rejects.csv", s.signedIn, s.rejectsFile)
+	e.GET("/api/recordings/:id/sound", s.signedIn, s.recordingSound)
 	e.GET("/api/exports/:id", s.signedIn, s.exportFile)
 	e.GET("/api/calls.csv", s.signedIn, s.callsFile)
 	e.GET("/api/calendar.ics", s.signedIn, s.myCalendar)
@@ -124,4 +125,25 @@ func (s *Server) calendar(c *gin.Context, write func(io.Writer) error) {
 	c.Header("Cache-Control", "no-store")
 	c.Header("Content-Disposition", `inline; filename="calendar.ics"`)
 	c.Data(http.StatusOK, "text/calendar; charset=utf-8", b.Bytes())
+}
+
+// recordingSound serves a recording in parts (RFC 9110, 14), as players ask for it; ?download makes it a file.
+func (s *Server) recordingSound(c *gin.Context) {
+	id, ok := s.pathID(c)
+	if !ok {
+		return
+	}
+	f, err := s.desk.OpenRecording(c.Request.Context(), actor(c), id, c.Query("download") != "")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	defer f.Close()
+	_ = http.NewResponseController(c.Writer).SetWriteDeadline(time.Now().Add(downloadTime))
+	c.Header("Content-Type", "audio/wav")
+	c.Header("Cache-Control", "private, no-store")
+	if c.Query("download") != "" {
+		c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", "call-"+id.String()+".wav"))
+	}
+	http.ServeContent(c.Writer, c.Request, "", time.Time{}, f)
 }

@@ -95,6 +95,7 @@ type OtherSide interface {
 	OutsideAnswers(ref string) bool
 	OutsideHangsUp(ref string) bool
 	OutsidePresses(ref, digits string) bool
+	OutsideSays(ref, text string) bool
 	Man(number string, on bool)
 }
 
@@ -165,6 +166,10 @@ func (s *Server) ActOutside(c *gin.Context) {
 			err = &desk.FieldError{Field: "digits", Err: call.ErrDigits}
 		} else if !s.outside.OutsidePresses(text(act.Ref), text(act.Digits)) {
 			err = &desk.FieldError{Field: "ref", Err: desk.ErrNotFound}
+		}
+	case contract.OutsideActActionSay:
+		if !s.outside.OutsideSays(text(act.Ref), text(act.Text)) {
+			err = &desk.FieldError{Field: "ref", Err: errors.New("nobody is speaking there, or this server has no voices")}
 		}
 	case contract.OutsideActActionMorningStart:
 		if s.morning == nil {

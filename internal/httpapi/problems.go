@@ -56,6 +56,9 @@ var kinds = []struct {
 	{call.ErrNotHeld, http.StatusConflict, "not_held", "Not on hold"},
 	{call.ErrMuted, http.StatusConflict, "muted", "Muted already"},
 	{call.ErrUnmuted, http.StatusConflict, "not_muted", "Not muted"},
+	{desk.ErrNotRecorded, http.StatusConflict, "not_recorded", "Not recorded"},
+	{desk.ErrRecorded, http.StatusConflict, "recorded", "Recorded already"},
+	{desk.ErrNoSound, http.StatusGone, "no_sound", "The sound is not here"},
 	{desk.ErrSettled, http.StatusConflict, "settled", "Settled already"},
 	{desk.ErrTakenOn, http.StatusConflict, "taken_on", "Taken on already"},
 }

@@ -72,6 +72,21 @@ type ServerInterface interface {
 	// (PUT /api/calls/{id}/mute)
 	MuteCall(c *gin.Context, id ID)
 
+	// (POST /api/calls/{id}/new-record)
+	RecordFromCall(c *gin.Context, id ID, params RecordFromCallParams)
+	// LeavePrepared Releases the rep at once and leaves a prepared message after the beep.
+	// (POST /api/calls/{id}/prepared)
+	LeavePrepared(c *gin.Context, id ID)
+	// ActOnRecording Pauses, resumes or stops the recording of a call in progress, or begins one.
+	// (POST /api/calls/{id}/recording)
+	ActOnRecording(c *gin.Context, id ID)
+
+	// (DELETE /api/calls/{id}/records/{record})
+	DetachRecord(c *gin.Context, id ID, record openapi_types.UUID)
+	// AttachRecord Puts the call on a record (and on that person's company).
+	// (PUT /api/calls/{id}/records/{record})
+	AttachRecord(c *gin.Context, id ID, record openapi_types.UUID)
+
 	// (POST /api/calls/{id}/voicemail)
 	SendToVoicemail(c *gin.Context, id ID)
 
@@ -179,6 +194,18 @@ type ServerInterface interface {
 	// ActOutside Calls in, answers, hangs up, or plays the person at a number.
 	// (POST /api/outside)
 	ActOutside(c *gin.Context)
+	// ListPreparedMessages Those that can be left, in their order; all of them for who sets up.
+	// (GET /api/prepared-messages)
+	ListPreparedMessages(c *gin.Context)
+
+	// (PUT /api/prepared-messages)
+	PutPreparedMessages(c *gin.Context)
+	// DeleteRecording Deletes the sound for good. That there was one, and who deleted it why, stays.
+	// (POST /api/recordings/{id}/delete)
+	DeleteRecording(c *gin.Context, id ID)
+
+	// (POST /api/recordings/{id}/remarks)
+	AddRemark(c *gin.Context, id ID)
 
 	// (POST /api/records)
 	AddRecord(c *gin.Context, params AddRecordParams)
@@ -260,9 +287,6 @@ type ServerInterface interface {
 
 	// (POST /api/slips/{id}/file)
 	FileSlip(c *gin.Context, id ID, params FileSlipParams)
-
-	// (POST /api/slips/{id}/new-record)
-	RecordFromCall(c *gin.Context, id ID, params RecordFromCallParams)
 	// AttachNobody Answers the attach question with nobody.
 	// (POST /api/slips/{id}/nobody)
 	AttachNobody(c *gin.Context, id ID)
@@ -270,11 +294,11 @@ type ServerInterface interface {
 	// (PUT /api/slips/{id}/notes)
 	SaveNotes(c *gin.Context, id ID)
 
-	// (DELETE /api/slips/{id}/records/{record})
-	DetachRecord(c *gin.Context, id ID, record openapi_types.UUID)
-	// AttachRecord Puts the call on a record (and on that person's company).
-	// (PUT /api/slips/{id}/records/{record})
-	AttachRecord(c *gin.Context, id ID, record openapi_types.UUID)
+	// (GET /api/sound)
+	GetSound(c *gin.Context)
+	// ConnectSound Connects this browser to hear and speak. An offer with all its candidates (SDP) is answered with one.
+	// (POST /api/sound)
+	ConnectSound(c *gin.Context)
 
 	// (GET /api/team)
 	ListTeam(c *gin.Context)
@@ -736,6 +760,176 @@ func (siw *ServerInterfaceWrapper) MuteCall(c *gin.Context) {
 	}
 
 	siw.Handler.MuteCall(c, id)
+}
+
+// RecordFromCall operation middleware
+func (siw *ServerInterfaceWrapper) RecordFromCall(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RecordFromCallParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RecordFromCall(c, id, params)
+}
+
+// LeavePrepared operation middleware
+func (siw *ServerInterfaceWrapper) LeavePrepared(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LeavePrepared(c, id)
+}
+
+// ActOnRecording operation middleware
+func (siw *ServerInterfaceWrapper) ActOnRecording(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ActOnRecording(c, id)
+}
+
+// DetachRecord operation middleware
+func (siw *ServerInterfaceWrapper) DetachRecord(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "record" -------------
+	var record openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "record", c.Param("record"), &record, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter record: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DetachRecord(c, id, record)
+}
+
+// AttachRecord operation middleware
+func (siw *ServerInterfaceWrapper) AttachRecord(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "record" -------------
+	var record openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "record", c.Param("record"), &record, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter record: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AttachRecord(c, id, record)
 }
 
 // SendToVoicemail operation middleware
@@ -1440,6 +1634,82 @@ func (siw *ServerInterfaceWrapper) ActOutside(c *gin.Context) {
 	siw.Handler.ActOutside(c)
 }
 
+// ListPreparedMessages operation middleware
+func (siw *ServerInterfaceWrapper) ListPreparedMessages(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListPreparedMessages(c)
+}
+
+// PutPreparedMessages operation middleware
+func (siw *ServerInterfaceWrapper) PutPreparedMessages(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PutPreparedMessages(c)
+}
+
+// DeleteRecording operation middleware
+func (siw *ServerInterfaceWrapper) DeleteRecording(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DeleteRecording(c, id)
+}
+
+// AddRemark operation middleware
+func (siw *ServerInterfaceWrapper) AddRemark(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddRemark(c, id)
+}
+
 // AddRecord operation middleware
 func (siw *ServerInterfaceWrapper) AddRecord(c *gin.Context) {
 
@@ -2113,58 +2383,6 @@ func (siw *ServerInterfaceWrapper) FileSlip(c *gin.Context) {
 	siw.Handler.FileSlip(c, id, params)
 }
 
-// RecordFromCall operation middleware
-func (siw *ServerInterfaceWrapper) RecordFromCall(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id ID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params RecordFromCallParams
-
-	headers := c.Request.Header
-
-	// ------------- Required header parameter "Idempotency-Key" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
-		var IdempotencyKey Key
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IdempotencyKey = IdempotencyKey
-
-	} else {
-		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RecordFromCall(c, id, params)
-}
-
 // AttachNobody operation middleware
 func (siw *ServerInterfaceWrapper) AttachNobody(c *gin.Context) {
 
@@ -2215,29 +2433,8 @@ func (siw *ServerInterfaceWrapper) SaveNotes(c *gin.Context) {
 	siw.Handler.SaveNotes(c, id)
 }
 
-// DetachRecord operation middleware
-func (siw *ServerInterfaceWrapper) DetachRecord(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id ID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Path parameter "record" -------------
-	var record openapi_types.UUID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "record", c.Param("record"), &record, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter record: %w", err), http.StatusBadRequest)
-		return
-	}
+// GetSound operation middleware
+func (siw *ServerInterfaceWrapper) GetSound(c *gin.Context) {
 
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
@@ -2246,32 +2443,11 @@ func (siw *ServerInterfaceWrapper) DetachRecord(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.DetachRecord(c, id, record)
+	siw.Handler.GetSound(c)
 }
 
-// AttachRecord operation middleware
-func (siw *ServerInterfaceWrapper) AttachRecord(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id ID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Path parameter "record" -------------
-	var record openapi_types.UUID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "record", c.Param("record"), &record, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter record: %w", err), http.StatusBadRequest)
-		return
-	}
+// ConnectSound operation middleware
+func (siw *ServerInterfaceWrapper) ConnectSound(c *gin.Context) {
 
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
@@ -2280,7 +2456,7 @@ func (siw *ServerInterfaceWrapper) AttachRecord(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.AttachRecord(c, id, record)
+	siw.Handler.ConnectSound(c)
 }
 
 // ListTeam operation middleware
@@ -2446,8 +2622,16 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PATCH(options.BaseURL+"/api/slips/:id", wrapper.ChangeSlip)
 	router.PUT(options.BaseURL+"/api/slips/:id/notes", wrapper.SaveNotes)
 	router.POST(options.BaseURL+"/api/slips/:id/file", wrapper.FileSlip)
-	router.DELETE(options.BaseURL+"/api/slips/:id/records/:record", wrapper.DetachRecord)
-	router.PUT(options.BaseURL+"/api/slips/:id/records/:record", wrapper.AttachRecord)
+	router.GET(options.BaseURL+"/api/sound", wrapper.GetSound)
+	router.POST(options.BaseURL+"/api/sound", wrapper.ConnectSound)
+	router.POST(options.BaseURL+"/api/calls/:id/recording", wrapper.ActOnRecording)
+	router.POST(options.BaseURL+"/api/calls/:id/prepared", wrapper.LeavePrepared)
+	router.GET(options.BaseURL+"/api/prepared-messages", wrapper.ListPreparedMessages)
+	router.PUT(options.BaseURL+"/api/prepared-messages", wrapper.PutPreparedMessages)
+	router.POST(options.BaseURL+"/api/recordings/:id/delete", wrapper.DeleteRecording)
+	router.POST(options.BaseURL+"/api/recordings/:id/remarks", wrapper.AddRemark)
+	router.DELETE(options.BaseURL+"/api/calls/:id/records/:record", wrapper.DetachRecord)
+	router.PUT(options.BaseURL+"/api/calls/:id/records/:record", wrapper.AttachRecord)
 	router.POST(options.BaseURL+"/api/slips/:id/nobody", wrapper.AttachNobody)
 	router.GET(options.BaseURL+"/api/book", wrapper.GetBook)
 	router.POST(options.BaseURL+"/api/book/rows", wrapper.ListRows)
@@ -2500,7 +2684,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PUT(options.BaseURL+"/api/calls/:id/mute", wrapper.MuteCall)
 	router.POST(options.BaseURL+"/api/calls/:id/keys", wrapper.PressKeys)
 	router.POST(options.BaseURL+"/api/calls/written-down", wrapper.WriteDownCall)
-	router.POST(options.BaseURL+"/api/slips/:id/new-record", wrapper.RecordFromCall)
+	router.POST(options.BaseURL+"/api/calls/:id/new-record", wrapper.RecordFromCall)
 	router.PUT(options.BaseURL+"/api/me/preferences", wrapper.SetPreferences)
 	router.GET(options.BaseURL+"/api/team", wrapper.ListTeam)
 	router.POST(options.BaseURL+"/api/team/:id/notes", wrapper.LeaveNote)
@@ -2520,190 +2704,212 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5H3bkhs3suCvIHg2wmd2S+qWZXvGrae2ZK21uo4u44cZBQNkJUmYVUAZQDXFcShiv2Y/bL/kBBJAXVhA",
-	"XZpkSzNnHsatbhQumYlE3vOP2VLkheDAtZpd/TErqKQ5aJD4r2ep+X/GZ1ezgurNLJlxmsPsasbSWTKT",
-	"8HvJJKSzKy1LSGZquYGcmi9WQuZUz65mZYkj9b4wXyktGV/PPn9OZs9hX029AZqCrCd/lkJeCA18ub9n",
-	"xvWtlNNPL4Cv9WZ29ZfLZJYzXv2zu+xnM5MqBFeAx3sjxSKD3Py4FFwD1+ZHWhQZW1LNBL8o7Ij/9ZsS",
-	"3PytXvh/SFjNrmb/cVHD78L+VV34eXHFFNRSssJMN7ua/bqhmuyAa7KTwsHCfWZmvb6hLKMLljG9f7yh",
-	"fA2IFCkKkJrZXVPdAnFKNdzTLIcunJPZUpRcqzlV852QW/OdG7IQIgPKzZiMLiBr/Kn+WtMtqPmSZpkK",
-	"ffq5iZi/m335ydqfdrbxsdqpWPwGS23Wap9csGXg5CwdQVynOxDOHjrQ0P7faapDiFtqdgNhJIxBlD1+",
-	"m55eMqUYX5OVkIQSDjsiuKGEQyDxMsvoIgN/g+JAa9yo79o36kFyNoh2AJB4aI2CteoCW1W/ZxpyNXRl",
-	"u+j7nBhQPLMff2sh4f5VA4JKSfdm6E7SYq5gKXiqHBRZXuazq4c/XNpv7T8vq08Z17AG2YGR2/jQuX9l",
-	"ahMgscaILrFcE5yciBVpDUxGMOzWTW9+HNroT0Jsu5tbllIaph68mlvmIDcKXc8ZT5/ACinwABNIXqp7",
-	"+Bf4eyJWK5CQ4oXhZb4wL11SL9ol8IPpCxBFBt3p3+DvDWj1BsiKybw5bd9ZHossA7ouIbScZOuNHpzC",
-	"wPutHXmIKwvXCizVAaqpkxovMVS+rTbRRih8KoTUEWaVx/8mbkBKlgag+JLuieEIhHGiCmZpNRX3uND3",
-	"zO9r0mxMp0DPy2IE+3EDGxtI/BmqDcdg8A60ZnwdgEJG96LU42n3BY5v85cfu5i3xDkXMgU5N+IJXerW",
-	"GtMYdZuX9S6WAU3PtNIBQoJnDO0mqaAcxE+Zba8tdLovrhXcgBvu+/cZTdO5FvOMKe2eoPlKitz/wlCI",
-	"2HGURnEoXfth9kczQGm6NqSTQgYaxS4xzyhvvlU1NNIS5lMkNgUZVLvuI6N31cDPyeyGZmXgOj1LPUMy",
-	"5yNCEjxcgr/SdG1/wPMk5q87I50yRbQgCyCpFSUa2H94eTn4Ntg9NQ8SQ9lbUGUWwBqKAt3DvIWlkKki",
-	"2orQEsgSJeTGe1W9qWFhCYXvJeXmcCVPw5JS//FwiN1g6FiPaQY8pfI6TSWoALOg9R8G4OgGRlbJulMv",
-	"9vMN5SEZkaZAIFOw2xioUZ6SnWRaAyep2HFCVxrkjkp8J0KiaV5Qvp9njCOJ0Sx7vZpd/b2fPC223po3",
-	"+mNXCRIKSE4ZJ2ZSwgzRJcRtj7gFCc2E+aMigiOdugegLcqihnXj1IXu7WM0m1smVuGZcf3Dd0GaSZmE",
-	"DscQpV6Ikhu8M17/pEFymoWvPFNFRgPy1/sNEKE3IIliKXyjnACCsogEmprvA/NNVXu6i9p1vlEEx+BV",
-	"h7zQe6c2mKlSpzh0p3VoD0hTNXOJfrod/y4aqn7B+DYkBuWgFF2DQ+XBVpA5oVBL3DjHI6giGax085LH",
-	"kZ8zpSCd7zb7EOPYEy4WIt0TypXhPWliRJSdaF2a+uTmv+PpTm3EjvdhzkB5TxSEXwzz9VwCdTaK7oCM",
-	"FYOviRljxopSLiHCOj2uzYvBU2WoJ7ghr/4OYbtStDTNtuPBtWN6s4EsHatw1te68W0L4fWdrdVTi5QD",
-	"8FbMxp+yZjE10uvztAg3qTi0u1QVtA94rL84DnOxF+ApDYo8k2SN3xswbEBYwyc9/ESZzxNr9sEPYhvF",
-	"S93ZaA/BSnw7hiio8cIkMymsUua5dgHS4stB1mx0YcTuj0MvvFvcTZn4fcYO94aGbHSVQWQ05wtxPT4K",
-	"Dd6CwvtwYLb5BDRlWXizY7doRa4JR7NGzMDhVnSpp4EICf7zgErhhAQ7e73fGFwqU12X9RZUavuqoEaK",
-	"T4qbjuw2LEO5ZS3AyCf3jWLdvofunegT/geNcmbh+cjnH3ja9wgAT4/cTF5qCArVAm7ACjBGOGfKiGx2",
-	"cEicFHy+EWHmncyKDVWDT8cbHGTwTvn6qCMpehM60s83IPd6w/ialIVRhlAwZcpIprkRnMMnU5pK3Q/k",
-	"4Zs8R+xaONTA8tBvLVIDIGmRWwPZLbLw543dhff4yxMb3eMW4PA2eMrSoPX8lO9FlOX38PqYN2aphQzu",
-	"aspLPO7BtZjGBfue3MqeONE8/H4DTFoTcW0NQMmTSiCpYHx9RVQBdMv4OiE7SYvC3pEgP/qkgSsWQdlK",
-	"QoDtPhZllhrt3NwESAkXu+BNG0mT1p8YJBi63IRu/ju25pCi9VHkVl8OX3XGrZR8O76jgeYj7wqeoQlN",
-	"93UyOzThS3DiCh7N77GXQl6J0E3zxNgw/Hx/OWT3O9h7D3XyG5CeLg4NP1YKDtlurjmBT0xpQ3C1TDdI",
-	"An5KTwqHDhEOu8Z0A6YuI/3TbE5zb6BqjP8hOtwvPTh5Ay4DPiI/MgTgJ5CLN1b67ZqqxZqF72P0qhRU",
-	"qZ3jrt175KTuWxK43U5F407gduRdLRw+pNqeR+oOCtfBLTCavV6tQIalR3MBjMhAaxXeyI+ewRmtEdKu",
-	"2NiwHXVRUYcrdM0TDC2bXOh69trOE3xy9gWkwziyw5oKst9GECjildAGsC+pDCCoRdwNdlq/7dOMzbEr",
-	"4HfxCkF/nJLch5GoTHKwzxp4lShGdf/Ww3olhx0oPZrEDwERUMO00DQbwXLsuMTvoHfvMcM+TdMWyTUs",
-	"DlvuTGDdP0kwC0A6+tRvwe+o92rb3filG+v0nu29exxjwukgl/eva/sKv+aVrY+ijS0hlNhZyQI2jKfW",
-	"MJ5TwtDoKp1l/MBD8+Avl+Z/t36en5Q2+Al+YdFjtlnsoMd8knQudiheLYWEEURZCe72g6TaYO/Rwler",
-	"oEyOfzwak7HgvZIl5wYgwcdhIcTWoG8BRpzJhNhCSvRGinK9CcqbY2+pPURS3Va/iwF4sBCPnISxxaTR",
-	"I+X3W5HbWNrBJenMbH0c/fxcRTtEXXqHz7K5pTYcJMPrugJthPOECL4cNgf0uQCfMsgwAqYrBGHw3ESg",
-	"GYSFzTuPrbt0xTKNcTOUp0QJqSEli31CjMDhnIlh52GptMgjNqxBPWkL4Xc3HuEnChVSK/OCSmYwa8Ww",
-	"FdPTgn4yumyZl7UoUMPCEJINS1PgQVeghNV8WmSTvSfPGU/DvNSTR0iM0s6AU+3ScPlklgn0K9rnxTwX",
-	"gmNUbWodGE7wsXQzS2Z7UHMu0AjlnxdmeMkOzE0pFc5hTpDMNF0bbvNPEQx+OIxEgqZ7BccmFbU2QdX4",
-	"rEGZFrdNivJ4id6Pn1OmJ4ZhBi5P83W9nBL+8uAyEGljjjiNBkKRmX8ZEZkZJoaKChz2Y2gfRifj6SE+",
-	"w5jgaTzSwxkiJmhtfdFyRu8ZH6JQa3CfPwbCCiQsXUT4UU4cK6NMZQDuoewVYP3MSROODgjV9sMokXlA",
-	"t4iZAESplyKHOQdIY6xHwjpm6jO/6P32MHa2zbx/ETtiOBihnJTcvKQpURkryBagUGRVSoyoQEWd0B3d",
-	"zwZDbL29we65c8D2lg/2F4PnCxcmMYHXZEJZkPgremOuouO2Rpcv+RLyNhIbli38fB4w1n17GbZd9Siy",
-	"8OCH74J/WEsA7eTY4SU2opQBFL4uwEihxLw0KnEKDgG63CQkY1sgLwW/91Qycvnj1eXlvQd/vrq8fES4",
-	"i/6h2Y7uFREFihjDm5jqsDgw4g2w1YzlTAcjvduB3t+HIhfEahV/Wnrfkoc//NBlLQiSILSjlnMJRVBS",
-	"FTlhmph1FUa2YOxljQO4AbknEoqm2DQI4nr734eeQhsvIdLWM2Xdt+bCg9JzlqJJkHEbDBqWscw0IYQ8",
-	"+HYQIXW4SxMV34ZwUXLvYxt1ZdHzFtxvj5nXiVLjPAN4Z4ORKz6q5J9WfnNMqAnwA6gdkrW/yZZiW2ev",
-	"+FaDN7SZkSMyR55Jr7H6qcgysftQdDlnSvdzwbN9mHcORNUOKhYjeYQX1jy2fQg6VdsgajG6dqzD3g6O",
-	"G96lyJkKOC1er6xnbkcVcYPSK7IRO3ODbWQWUp/dMrc04HCxhcIgaCHFNqKx+Bljz7wROeaj9XccHT1i",
-	"FShWxVraXbrI3CXlS8gyCF+jiMt0ihvFZTH6I7U33MBmC1eJl3wdsVcAq6gyqYm3DhPz6Bx3H2Le5qNu",
-	"xXHkehJkTXIpnsoj9gtTWsj9z1zL/ZHplJMjpcbHR60Q9S6Rpe+TimfGGVQ9V7WPmHViFPZDcQjuFrg5",
-	"euAeNrcC15JN0PtaSLx1rJxftSda7heRpeHkurD3apxL6lkeNh4u9hrUXLqMmxHBr0uRlTlXYbuy0Y6+",
-	"UcSNSVDEJjumN84KCVlqDWAMn44FXWR7kgPlemyymj3HY1wgaEiUQKfFQJmnailSp2N0A0VYBnOE0kgA",
-	"4QfRJ8dP0Lgy6sYw5SVFR8JvSvBwVP9EkWG8fafIKB9vtLAIeGO+CVotGk7igLt+p+ZrIcbSGo7PaQpT",
-	"xk+gZTe+du+N/UZtWVFM+6QsDA2O/UTRPJjlaS+ZVJqYSZuXZrwxueOwOHxYd5Q5sdrAco88HJZbJ2mb",
-	"H1HayITPGOk8wclsRVnsLS5VXOwMCUiO0TuoNS9Yc66WpIMU2Lq7SZPTNSmlSZWHFNGkwAM0HhBCzRcr",
-	"3DX4irtjLe4UZ9KOuXVYNbLPLkk8h72NEsa/JwTNp1cvrn/6+YXPykeTayPrRguSAb3BAGJR6hAb2bh0",
-	"oEEUbaq8Ibu/+LneOD7TMcH69+RWD8CAjp/6LHxP3LngejPHO+QEZfvzx6CtBU0A4Wu4oTy9Z0jD5jZq",
-	"n6Bi6AIDFotSEzTvDYu2weAwm/IiSCrsE0rN1GTnc9cyUmWQm+eU2Rw19OzSzF/c6tR0i1dky4xIZol4",
-	"2MTeoumwdd3APqAmMBVJonwDcglcJy6wWe8ESWHJcoopBEP2qJDN7OEIOZ6DDnvlSm101yqvyMBZlJpo",
-	"+mkW1k3Tcqlv6038vaRcByNfn1gQVFDZSIAIXB4GYzropzHmvJKzEEokW2Keu+Dg7KHffXt5//KSfHj3",
-	"pL34d4OBHd4GVJ3VrZrUNGG3GyOmQM5q943rZRCGIg/SwAOMYbpq5x/b0M6fw16FhfaUrZkOiMuX935M",
-	"yP9MyH+gR/v63gGkH347Ld7VLRPcm6tVEX5QxgO2cvl/Pt6rGPbluQ2FDvGC8iNLEf1WKj3nYne0Q03s",
-	"JsSCmX1HdUYt0lCa7i9iR3LK9y69Nbfh7yUQO37QvYQb9LM3Dh4N+qs3GQxpvS2/G2ss6pgXKbEGhHto",
-	"QLhTCytmPLYNGDZP06wpdNiOwaswz3E61BsjovmQyLDrd0SuyW3y4DsraboFPl/sI3iwZ0fn5pURPciG",
-	"KoLfoOzIZ1MMo9r5FjysMyuvW9I0/wj7V6pA4aH96Ua+srBJcwu63M6m+kB2GxgRU+t4VsNu24xu8GHL",
-	"lUfChd1qqyrhEkkj4arCQ9iK22dedPVcjmXvbzK6hBSZ/Ijn8/wMnykdjp9ZS2GNlIMus8PLXZUeqku9",
-	"uOoudQpGChi9sLT5b07iQ4FGILVaP2Ayu2GKhbWGQL6F9wT2yai/l2AZcB9I/8Zg91cciIn3dHQolsv7",
-	"vmGwm+oUDAcvuPgpBHEIfy/707/YLWujudJ8gcf0MLds+ox4G82003I4MG0xFAwEuQgjZ+XiX/qlLZlP",
-	"iSYIVsl476qWgCTPnlSWV6woQBZ7IsvMVaCpyn9cmRciOP8NzKEQy004IHJ6Yo8LehkP69f2g2B8pIQV",
-	"SOAudK6/NmY9NJC3b0MMVFmAvGFK2DpMOQv7KhXLy4wGw1ZtCk4GaI0hHPROSAy5RiW9ZJm+x7j1lt5j",
-	"4dDVCa74cCKTc7+7mg5Ijs09dzL4Dq5nG6yOaht4a12YFoWE+YEMuWG2AMU4AhcKRg00L2nQSqbq4njm",
-	"1XGWFKxcRfBEZCVFbm04+HLZC7MW0F+hrzfgshODivSFh3FbjQIrjeVCH19UalpSRJ/fOrj9V7DzJaIO",
-	"EtsZxspRorSQkDYtk40qQO7fVVBhN0ut+lM4VbP+9KAe4iBYGFcaaDoXqzgzJYyTQoq1BKUqnmorlmHe",
-	"O/HGxVFM251gaYgRmbKtoWXZcHcDaKbSAnn4mCVcKbuxISEF8HkrxqK7A3c3XE0stZQA3NWjqHINd0ZL",
-	"cBLw8KKuGGKjekQwvZApn5YdKc74iHCA1LJYLC45JqO20i7agX0he0uIzmNJGSGz9kH89NTI7SHXIf73",
-	"YeVDTGZQlZEIv163qPR3wAjcliI84EsFV02NmuoPOTprNvor2MU88y0/8kR79+29zNPdxzkEw6YNq7Al",
-	"Td1D671q1kGCdVowLWmBQZ+Erinjk8shxn2DEWiHw6RvGYtb232mfTc66jNYrrS3gMkr2MWSjmMVtsez",
-	"xEkkj5NEtvi2kj4OpMHJ1OdLKI9VImr4DNakRcnQZ9gxQ9Y0e9PabvtWXkbfl8bxw/TrlgpCS2iIRuO1",
-	"NYRYSFDazqdpzx3wtyxEGo7Sr8oVBQqSmD8dxbXHWyBwf0nDLxMvK4QnDJuRFlRFNGY3sXfpGukOPmFo",
-	"K6YdGi1h1l9SPYnDcCeZDtVseEWNBmJElx3jKQp3U/KtwiBaWCuWWzMIILwMcQKbc6HnPuywp3fDtBLN",
-	"U9LVb8uMIkd9jfa7MHNUfVWnj6kz7WYPIcBbNU7fbAKFYYM/UNGqF+EqREaBwio52ISEaCG2xKY6JpM6",
-	"LNS1gJp7iUBBuYLsB3iB9SQLkZnlBQTjnozqNH0uIy+ECsIK6dPrR8zy0o3u0AVuKbGnrCftgdDIMuNO",
-	"5LVZE7NkZu639Wb5XA2gN9bADaqx9ByZXOvfoogUGQ77tV+vSDVn250dqMEl8uAE3t3kImq89UzRvXrk",
-	"QpiYIs1Sqv26WzIrQM43opTB5Tpnj/TOeBAM7rOe9cMk3YDzq+eoLiNNrIgopbpPDBAzusfQAMRU27nl",
-	"I2gzuoeD4/8wtkB6D42Z+9OlsUbyUcCi7VAZxPG8VCEeI6FwWZPmbMJxgJAldANUqp6awO5bguPaqWet",
-	"XH4VtAsWNCVacHDGnCXNwVoCy3BpZYvwCIK77/1GBPPdvGUKA7bQq1ofpKrMPRsuFrua1UB2eMC92JXr",
-	"wowzBwEPzT78B3WkaIpm/AWq9ZyBqHibSXaQP9azw5c19y0OJPJQV4/HSGUYq6cEWVEZjLlt8ojAPa/r",
-	"qQw8gX5kY8bEbix0oje+4qhn3SmjmYu+ZXxtf/JFD+uCzr7IZpA3N+MLuhc5X7B1KcqIzl5IWLFPRBWU",
-	"K/LP+lqkDDPVgzU2bFHaYDTHrxvgrdK1tw7oMHCxAzpdJkKFzqir1xfccSMVmTpbhMQmcMS6PBQxGkPI",
-	"Bvv0JKXyGZ9HUpV/ZXrDOPJFxtcER9lyS8GDxO/e1Ey5VanC1XXR9prTPXG13awNFj3hrrhbzGcYCdy4",
-	"NtBtmYi7uiDNYuZni2QDmyKjHDnnmt24eJRS93rSDsjm+tU1UngF34ETDWXvef5VZ8T6A9rzNGi4hniD",
-	"GFo3qc6ere5rkH00ojYCzrX9GLvzLavLBMurxCuivGn7aIM1jOYa8iILVsR+vSJu0BV5+/Qx+eH7P1/a",
-	"uGjvROI0h4S40I45SxNSh9cMZ+03Cw0EHWxZZviCeTzJAlbCVVZaWIfe8PyiAK6i/NG76b9RlX8Fx9cR",
-	"3NJynEqiX2YMQ5u6RZpitQrdhB1QN84exluV0BMNDRzrKHN9G1ysuq2VMaKEagqRXnKLDLAHBiY64FI0",
-	"DwptaVV6vlv2TgHXhixxEuv9df1AA8lgwRSM91VyG9VkRctMh6sR7OfxzmO+jDlVW0iR36bC8DRb+h2I",
-	"Qur2iQBVOFmH11X6fq8VFAc5AoEqySGYc1uqSI8GpmPFV13s0bCBeOanqZaqUOXwHqLImPXYB3GdKjay",
-	"aQQJSktCQaMbVEPSDrT2wV5dEe1p0MxWhaNGipsQwdtBCmPzdw/NGv1O328UETtOWPqIUG4bCekN5fiW",
-	"W7pdYdluW3aOarMt/GOO8QyEcW1oepQj/lYx/4fH+U0sos0ep3q5XPhKwCVPlbYntAd04mQdQTIUnDEo",
-	"+kZjqLirnx1z+wtv7Ay2okQ2XO3VIRc/SZyVZdeoICjzbxTZiCyd1q+y4aA5EL/sI4DrYS+jDVtu6nLv",
-	"WjIrHY2KXW0GVIci9vsrXURaamKEsW8GxrQiduAjm26XAs2MiKEgIQUtQBIhCUaFEo2cwYYsGI499hg9",
-	"pbcGRHTEo+0505XV++swS6hC2EZuEsdHdhlV+ZHDryMPhtA01DL1FeiEaPoJ7WBrKVTVpM0WoDV04k2o",
-	"E/JfRbncgIqZCXosBLVHcAI6/4atET8fk4HUTIN1IX6Gs3mQHpQHqWOZ6/6ybueN2jzchjPX3VjBRwXa",
-	"s1VYab0+NfQOn8emRtN8zw54keek9YvYH9xuYRjzT53GRdumgp/2ZAv7Vqygee586ix80mSZoaGRNcS8",
-	"ese3SSzr8f9aADyVIg+H1Hm5sW5TiKbkBdiQRuq4+6OqujPWTzVEgNdnxXxEVRX8aNAWCrn72nsj2DJY",
-	"Y3yKnQChdjrAx/HNDVttCC2EHxF0Vlg+Zd+A3DZJH8ylDOYOPJwaedFkFHGKet4Pg9OmRNglXzA1vtvq",
-	"S0DeZd/adq51XGRq8OoqS+TYzLBDqjS/N7uy9wrf1oqJdnU+xiPVF+Nx8f3Cyr9KmkizeYzFRTtnxJ/k",
-	"4PHKXWNCu2ff6nbMG/E2lOJ6tqIp0+tXDNzHtzYz9bwa7UhwnE5timsuE+O2jpPw46LnsAQxIC40HAIJ",
-	"WYRkBys4oCcFBVZYHViqI7FhJ5P64kT3N9+2O2g3jrk+T5N4GmxDMeBeibQZtwZHLjhb0syKaN5HDinT",
-	"MCKOFI3XdvpG0uYqAjv8qXtb4bD9z6AuUhkUowldY+oL9WQLW64yOMmhC9Om5FpebPfYyGG15wxDptIN",
-	"uyb+hctSPXTeKdsA3jykvoRP0HreVxFyUq/WMOmZjdjOWmYno/olVmm/9mwV4eBug/AJOq2jDRyunZHN",
-	"Wba/UaTA5tICvQP9av2U1p1L3/UwXJrXSLFVtTamErIApcm6BKWqXJeR2ZK+u2KocptRqvoqXlW7xEwQ",
-	"M7pRPC7aNj7CLZxVp04Pai7QD9ne9uqVG6fbWr1RgKmpHDTCmLr+Bt+jNuCRyqnWRkBuOKPsMXYoltoa",
-	"MmacUNOaTVS95XsTq3zX34BPOpqKapOXfO3YypEcyKvs627YE2Zy+57hE3p6115Fu8+mw7eBzAqM0W7b",
-	"s9bN8zeg7h3c13/lrdg99opTRJ8KtJh3nWk6mHG2tNwSEuXWoYEzBXvNdupEWSEd54/sNlyFU6xWCiK7",
-	"xQp3Z+haYAvnuZUju/2r17IO46FDffJfULk2HNHzwlDCdxYM+r52fW0IVeT/vHv96or8gfGAf/////f/",
-	"ffxs+MUflO/rf68IqlIKrTh/uIJvokhsFuvnriM6Zv24bT+YOub5R9TVfL5aKNo2Z7pVDv374WDKaMG1",
-	"1xx5fWUSQHt3xyownGpYkVtdpP3y0tkF+wP6fw8UzqoadNvQAyzK5i5tUj8xsg7mG4xTVS4VrK/E3yNc",
-	"btjA9JfLMZaiMHt518wNDObwslTZPF3fmpwSVOjJykxKFqXGt0+JPJC/yw4IcEIl/zZVV+Q2yixSXWzH",
-	"8J1AerJthLIO3rE1f9bXCnVie59mP9Rj8rN8yYDeNqfvMhbI3qRqq+axuFZVhSlb0sTQVkyORg9xWFTz",
-	"dQSC8kn119vWoWqLt8dLqtgD5i7K//dYDydFeYg6xyTaXOeWsPWfN3JJgk0/xgciFiPq9bepjgsOV4SL",
-	"hUj3SG8+EiOpG1VyQVxpr4Py8YhM9IfxcHEvVS68un98qf9iXv1wULXWL3NA783L0UJWjdUuEpL6ih6I",
-	"mJZuGiTcTKNDcouxgZgL7vjb6fW+6mI2k1gagGgc/mMyrMYcSdgNtA++2qdpE/B+J97WvboCzTAHL8/i",
-	"FqX0sQFlaDsfuARdSg5R72s37UjbMrNrdgNzV3pt6WqdSDiwioSyAbvpMebrK7Lb7Jv3+6C627SezT35",
-	"L7Xb5MT1HB6GKhO3Gw4HtYUR0vzvoyjUy5WD4mEHJr/a5pre+XxY3FRChwgYX4iSuxtrfwyWSfNPWHPz",
-	"P3z74LvvkqmvVH/wezfAnuw2YlQ5mOGmcBivpAqxhUfk0ptzRKkJ5aSK1a2Ujb/88N2wpuHyjCe1MIiE",
-	"2r/fALEmxMO0ouFqJ+3qsh7PdUx7Y5s1oLq36jNalFYiZofjWtKlJgvQO3Ch0CmoLWq4TCuyMPo6SHWf",
-	"vGe5c6F8eP+Y/Ofbp4/Jw4cPf/xTQtJS2igUkrMsY24zidFRyIcPz56o+//gP0sppCvMbSOalZ3jx+++",
-	"//Of7pOfscMYBuAzviYuMNZVlKGcvJZszXileyqm4ZEL9NLWHLcF1Haw4Mo/uGGF5rtnKeSF0MCX+3vP",
-	"YZ+Qkqcg62g3DOytlluDVvVvLQHd/wev4mSvZu9lyVPReLevZg+8hZwWbHY1e3j/8v5DlOz1Bkn3ghbs",
-	"YiEENsRfW/3X3GKE2bN0djX736B/Mn83WFeF4MrezG8vL23qX2qTMZnRvVfYhteGcOc+U8Lg0TWrpIVt",
-	"68wEv/jN8XUrkQ7Jq7gFJJgD9Rc1ysrlXjUUYdKV8rJeORt4HVmjOteFj2f/jCtVsLmo7GaFUAEQobXt",
-	"rbUdOWz95HL8T3L4WjdtX76qImwXL6da1xoSA4CvChFX4XYngbQ37IUB/YKpf1M4owk0AGZzWht+Ze1T",
-	"RPBbwtmIrXlOjQAzewvUcC60jT0iXCBfQtcJinPpfVJZH1MBCkNGV0Zn51q4fouVLWuD+RFvXr97f39W",
-	"47LMtnE0/lRm22vUZwoqaQ4avf0Rn3E95OI57NFhfA7c+z3dMerNsq4DcQD7TwQ//lqV2fbiD5Z+vsDH",
-	"wSBlEtCfpQjzMCY/8FSYI8y+GIg+2Mj5I4G0pBnwlMqLhr81fOKXdAuP3ehrN/iMhz9cKgABIyu5bdtg",
-	"VCozBhITLLhAUdQIFUJu1QnAZKMYgpKC4c6PnevvgMaY2agP6rI2nBmW/jLyYQWIqiOJ9YlpoHkwdy0y",
-	"H3rZurMFdI6GB278/L5pYmC7rgh8s+FqWanIaFpxRXe4mHvTzPiFf2+tOiidhyexruDYTMECYx/PS9dZ",
-	"7M17BbvaZXZLio0xLMyJfWyDz7+ex8cXRR31+Dw4KRJCCLCJwydhFhc7ayO4500aYbT8KpmGJ2LHvzrU",
-	"NG0cXwl63JYIgvQkSDLiQZ8C6LBydm7wxOZ3Rh45tOuhgmeUf4yEQFOArx5xe1YxXSDqwu/CmXROK2Bd",
-	"46R3Af9eqKMf+SRilodWCksfDHRCcD2xs4bh9V2guZY46aEMId6zqQUnPNQvlK8/FKPOY/NxC7SEYzCx",
-	"T9o55SGFqydxqxOWoQOKLK1QdnoWXnXNHcW/z08lvtrUCUnkjZH+n9saTucAYdXD7CsBYV5qOC0Nviw1",
-	"/DeiwVpVOS0hvgOevhd/ayhCd3Q0H3x6D31HlURzu6NRbXuZHJ5N6wxe2cS2s6gBdT3fL0kmKeTiok58",
-	"j+r6TyAXb+oc4SNkk1FxN3Y5qUSguXdYdDEH+can5t/ebArLUmLjoL9/bBpRf92IHI0sS8qJYmtOGCfU",
-	"evns7zO23N4nP9scH1eHULt9NYylKahe98sT8/czSn84fxSE5m9HG5zR2VgAx0CbqtmKhCJpemyQPyVE",
-	"ZGml/zfBVHdz6CdL8UqcXWOpFokZMep6ZNZ8buPcXFz7iY0atk1A+9yn507V/O/h053byavF45bg99h6",
-	"sCyOZn+l3ST0Wzqf1MPOeW6/SozOsMRPQRkm9alS1pYzdL+emNLe7QCKr+TkL4TYQkr0RopyvTkd1i+w",
-	"jX2Pt9f8+QAGZzEJVh2WTn7Txr23/oi/MD3mxcVsMFVng9n0q9OhxVYZhT5H/HOA4rqwlZrPgZRGGN5t",
-	"BbT3VRGjnTgWOIANhnqcVddp6poQnY1I3fx3bBptrnrgMAea7t1ruwKNMa9HgrlulhqF8tMqD/b0QMa5",
-	"sU/FHQM5FnPzkqZwGpgeqaaVQe5s9KevCB+XZ8fHtSK2y8nROLElHIIiz1NbbGCEX3eau/KcTkaz57i8",
-	"WKWAalG4Ep0YwXa0l7xqUN4vQPpai1/IXV4lF3Tmc9kPaTjr4WiMHVmIMiICYw2Nxd5pkprlkBBzAvsH",
-	"3nApP/KZz+T7y8vT4fosJifHzTwwzsTQ3PRTTE+XJ189wtlcRNqxeLLt5vov5DM35i7o23X2G0Hd54yG",
-	"uE5Tt5GzyYf+oHcrujRX7QovjwgXO6KAp640QgYnoq9BT3oD3Ge6T/Gj/yJ2ZEVd8uUX8ZY3oXSxpHwJ",
-	"p/Y/PMZJvySU32lRFJA+smHx2MrAGaaI0nSvTklpF5mg6Ykh+ELQ9EvC7/0GyFoI1wvUaMoLYHxdQfGk",
-	"8Csyyk+rf7zJKD8rT7WTm2Xu+qXux9kButCIdut3u+k7eEf3yuXE2Ew7TKXCf7sqFzYICJZb5YLTpdjd",
-	"J6/qsHZLO64Ct+urtIemc6FFFbYdbb+w8NaNuQthwRUVG+n1spV+Wi11vwizzyiHvqfwBeVwThaD88f0",
-	"PqaI2B0vVmZMDdDJCxxxN1RSFVIdQSm4L7w5NwyOopCYZPnCFl45Bw80U38Ji1gTxOexiyFBVVKkrYPd",
-	"he5byMUNVAAesjnb4ekj53RFAzYKI3fKF3oNdl8NsVzeEbGcymiXwwW9oSyjC5ZhkMIfYTC/A33dHHce",
-	"WDeX+OLhTjlcFAeNpSKQafafOg9gmivcMR12lj4XIco19CVOmb9779nXFOGPG7trpOCiafAVcX85BTbO",
-	"mvf30jVrODMDDYq5O0HomrKj0x9chM7IB/eVr5DwBY7s3vC7frH7zNINcJzBdNhsPv9FXu5zMktR9zSP",
-	"qUevq6bHZzunXyKoHmBNcuwxvVYn0OI7DZldDKBieYmFoetW3gDqPsGqjj42sDFqSaVkIO/P4qrHsgW7",
-	"05Nmo936HRNmD8Js51SGFUJOUSLANjxiPHGVRlRCzF1UpCxsX4uM7m05EtdaCss8Wn7asKvIRtWqmKL4",
-	"1pfK/qoSMqdEXz24A9ZzCu3SYWPkc1fhZYKGyaqWdhKUFvKYFyvGGWP7uhPJwzCjDYD+Oh7iD0VKdRNR",
-	"ZyiK0uyy9W/3EDdvxIXtWqZP7ZKys76wrZPOgSK7AlZ8+moQ5Ct40aU+wWt0TTKgaaNzmZv6PnmmrVut",
-	"WS8LK0EZ2WULUCjMFt5tRAZkwwxP2nffJ5eT2s4wOGFyGZXbs17SKjzerPRvfktHxOfX0dmvV7OvMVba",
-	"2UFcdWxXdw6jpj0ZfxGXTQvO7TC26bMmoyW4eFjteQOfXsGuHX10d3JeX9TTqSW9C8f2+rTNX9yQUaGI",
-	"rvFUN3LQJh+53p5Va1DzKys+fPxXLVfjwHPmijUnurgVxzrdA/YO9DPX+vUsMQ0497/3s2VV43tV2+3T",
-	"Iee1mfJV1dntfNY4XOi/BZpOXZ/hOk3Pay2FnW+A+LXYK67T9MSoOfLqBBGDJP1UivyvrmHtbW1Qdw7f",
-	"975B/klh7Kw2J4byWzvrFzbcSDiN08jIGwPBYTjiToJ+gh0Ouse35lxUN8z2sf9OfrSUqUCpqhFQ2JT4",
-	"jq3563JcnIoZCyk2QD250fDlWT0pL6EnI1bZY92e8KLZ2LZ/0HmeFDf5nfvFgzHVR0KwXcSjQb5am5va",
-	"iaCJXuxmfMs7fYoU+FG3vLPsmCt/nfnu8/kRhBeMcS5jgDhvRJFb6EslxN8OCycSUitaHVOs/50bPDtz",
-	"Nmq1Tl96JU1zxrEinTrKbRLRSzvnPUNt8M5R7zbptw/MJ6evjHEYCmnmd8T3njKZv3B1J++G3cWDmTmc",
-	"T3ezZ7xjC2QF2zPpbm2KOkOqv3V+nhEzbRDdYUpsH2pOdd8zdtac5Xe2o95ZJNO65dwdIyZWJ/dIpLSy",
-	"nUAr4hrMJcQwPfRkuqrxCaGZEoSuNEiyYhnja4zqt82RrJXdqBxbKLTrw0NomTJNtKQsazg+a/xfYP7r",
-	"F3HxPGVZTSh3jLOnLDvlLbrgsLvnmv6f2nhiJn0qRf7VFUc/2NpXchu7tcI57FxYwCkRbps6nNhQrDVd",
-	"bl75fhH/ypzMli63gRkUj0WQApngFjMWgGGeVHUAPKEPi97AK3HGim1m7i+RaOR6+QbMJh6T315+e/7V",
-	"nps3ZwFVlVMF8gYkKblmmS17SjVdUIUPFLbnPN1drGzY9ofe4MYnYGjx/LboM12xWzmKvZe9oHpTO9ll",
-	"MySpptWm032oY2zsslk+9i8L5CYfe1O6vov4pghOqA8x+0+UzLg1q9sw6G+Ub+7/pwZjw9JMfSr1ezPg",
-	"LjTqx75O9hiVGvteYmddF6y/YjI/9tYaWLiGGbexut65vdVrGndWqef2USA1aI98PsOFQcA9oF+VCFoR",
-	"NO7sS6ab1h2/zqhWf2i2FTsHPDutvb8ISNFjY8QHC7hSZrOr2YUh9f8KAAD//w==",
+	"5H3bkhs3suCvIHg2wmd2S+qWZeuMW09tyRprrduo5fHDjIMBspIkzCqgDKCa4jgUsV+zH7ZfsoEEUFeg",
+	"qtgkW5o58zCWRBQumYlE3vOP2VLkheDAtZpd/TErqKQ5aJD4t5ep+X/GZ1ezgurNLJlxmsPsasbSWTKT",
+	"8HvJJKSzKy1LSGZquYGcmi9WQuZUz65mZYkj9b4wXyktGV/PPn1KZj/Bvpp6AzQFWU/+MoW8EBr4cv/A",
+	"jBtaKacfXwFf683s6s+XySxnvPprf9lPZiZVCK4Aj/dOikUGufnjUnANXJs/0qLI2JJqJvhFYUf8r9+U",
+	"4Oa3euH/IWE1u5r9x0UNvwv7q7rw8+KKKailZIWZbnY1+2VDNdkB12QnhYOF+8zMen1LWUYXLGN6/2xD",
+	"+RoQKVIUIDWzu6a6BeKUanigWQ59OCezpSi5VnOq5jsht+Y7N2QhRAaUmzEZXUDW+Kn+WtMtqPmSZpkK",
+	"ffqpiZi/m335ydqf9rbxa7VTsfgNltqs1T65YMvAyVk6gbhOdyCcPXSgsf3faKpDiFtqdgthJExBlD1+",
+	"m55eM6UYX5OVkIQSDjsiuKGELpB4mWV0kYG/QXGgNW7UN+0b9Sg5G0R7AEg8tCbBWvWBrap/ZxpyNXZl",
+	"++j7lBhQvLQff20h4f5WA4JKSfdm6E7SYq5gKXiqHBRZXuazq8dPLu239q+X1aeMa1iD7MHIbXzs3L8w",
+	"tQmQWGNEn1iuCU5OxIq0BiYTGHbrpjc/Dm30eyG2/c0tSykNUw9ezS1zkJuErp8YT5/DCimwgwkkL9U/",
+	"/Cv8dyJWK5CQ4oXhZb4wL11SL9on8M70BYgig/707/DfDWj1BsiKybw57dBZnoksA7ouIbScZOuNHp3C",
+	"wPu9HdnFlYVrBZbqANXUSY2XGCrfV5toIxQ+FkLqCLPK47+JW5CSpQEovqZ7YjgCYZyogllaTcUDLvQD",
+	"8+81aTamU6DnZTGB/biBjQ0k/gzVhmMwuAGtGV8HoJDRvSj1dNp9hePb/OW7PuYtcc6FTEHOjXhCl7q1",
+	"xmGMus3LBhfLgKZnWqmDkOAZQ7tJKigH8VNm22sLnf6LawU34Ib7/n1G03SuxTxjSrsnaL6SIvf/YChE",
+	"7DhKoziUrv0w+0czQGm6NqSTQgYaxS4xzyhvvlU1NNIS5odIbAoyqHY9REY31cBPyeyWZmXgOr1MPUMy",
+	"5yNCEjxcgv+k6dr+Ac+TmF93RjplimhBFkBSK0o0sP/48nL0bbB7ah4khrL3oMosgDUUBfqHeQ9LIVNF",
+	"tBWhJZAlSsiN96p6U8PCEgrfS8rN4UqehiWl4ePhELvB0LGe0Qx4SuV1mkpQAWZB6x9G4OgGRlbJ+lMv",
+	"9vMN5SEZkaZAIFOw2xioUZ6SnWRaAyep2HFCVxrkjkp8J0KiaV5Qvp9njCOJ0Sx7u5pd/X2YPC223ps3",
+	"+te+EiQUkJwyTsykhBmiS4jbHnELEpoJ86MigiOdugegLcqihnXr1IX+7WM0m1smVuGZcf3kmyDNpExC",
+	"j2OIUi9EyQ3eGa//pEFymoWvPFNFRgPy14cNEKE3IIliKXylnACCsogEmprvA/Mdqvb0F7XrfKUIjsGr",
+	"Dnmh905tMFOlTnHoT+vQHpCmauYS/XQ7/V00VP2K8W1IDMpBKboGh8rOVpA5oVBL3DjHI6giGax085LH",
+	"kZ8zpSCd7zb7EOPYEy4WIt0TypXhPWliRJSdaF2a+uQSqd/8ZcKh31eDUeDj6+kUqzZix4dwbvCzJwrC",
+	"b435ei6BOutGf0DGitF3yIwxY0UplxBhup5KzFvDU2XoLrghrziPgaxS0TTNttPBtWN6s4Esnaqq1gyh",
+	"8W2LVOrbXiu2Fikd8FZsyp+yZk410uvztEg+qXi7u44VtDvc2V85h7nY2/GCBoWlg6SU3xswbEBYw0c9",
+	"/riZzxNrMMIPYhtFdtDb6ADB2ns3RkGNtymZSWHVOc/vC5AWXw6yZqMLI7D/OiYbuMXdlInfZ+xw72jI",
+	"uleZUibzzBC/5JPQ4G0vfAgHZpvPQVOWhTc7dYtWWDvgaNb8GTjcii71YSBCgg9p157zTp+uxawHlRsn",
+	"rtjd1udvrRoD+vvm+3EnI6jR+5tk7XbjuEpQbmlZQJqPjOfKfq61sJJKQUuF4vcWCl0pRGlwci3pcpS1",
+	"/02wJXzAkUGz2MydC/fq54zBsLLC9t/GgkptBQY0NqC04PBDdhuWoUi6FmBEz4fmoG1G6USAIb1u1N5q",
+	"Fp5PxCXwdOiVBp4euZm8NGgLPN0CbsHKpkbvYspI43ZwSFMQfL4R4dc1mRUbqkYJ4B0OMqinfH3UkRS9",
+	"DR3ph1uQe71hfE3Kwui5qHMwZZSO3OhE4ZMpTaUeBvI4q50jdi0camB56LcWqQGQtMitgewWWfjzxu7C",
+	"B/zHE/tT4sb98DZ4ytKgY+SUD3r0TR54jGOOtqUWMrirQ0SlaRKRxTQuOCQTVabiAy3/HzbApLX+14Ye",
+	"VA2oBJIafn5FVAF0y/g6ITtJi8LekSA/+qiBKxZB2UpCgO0+E2WWkoXV4iElXOyCN20iTVpXcZBg6HIT",
+	"uvk3bM0hRcOyyK0pJHzVGbcP1d34jgaaT7wreIYmNN3XyazrnZHg5Ek8mt/jIIW8EaGb5omxYdP79nLM",
+	"pNvZ+wB18luQni66Nj2rpoTMctecwEemtCG4WugeJQE/pSeFrq+Lw64x3YgV0wgvNJvT3NseG+OfRIf7",
+	"pUcnb8BlxP3nR4YA/Bxy8c6qJ30vhFiz8H2MXpWCKrVz3LV/j5xadEcCt9upaNxpRI68q4XDh1Tb86hF",
+	"Qe0nuAVGs7erFciw9GgugBEZaG1jMfKjZ3BGrYe0LzY2zIJ9VNSRKH3LE0OjNRe6nr024QWfnH0B6TiO",
+	"7LCmBcNvIwgU8UZoA9jXVAYQ1CLuBjut3/bD/AixK+B38QZBf5wVYwgjUZmks88aeJUoRvXw1sOKP4cd",
+	"KD2ZxLuACGi3WmiaTWA5dlzidzC495jPhqZpi+Qa6uOWOxtl/ycJZgFID9C+/Y4Gr7bdjV+6sc7g2T64",
+	"xzEmnI5yef+6tq/wW14ZYykaQRNCiZ2VLGDDeGp9HjklDO3p0jk9Os63R3++NP+78/P8vLRxbfAjix6z",
+	"zWJHgyEOks7FDsWrpZAwgSgrwd1+kFQbHDxa+GoVlMnpj0djMha8V7Lk3Jlm+o/DQoitQd8CjDiTCbGF",
+	"lOiNFOV6E5Q3p95Se4ikuq1+FyPwYCEeeRDGFgeNnii/34ncptIOLklnZuvT6OeHKpAl6q3tPsvmltpI",
+	"nwyv6wq0Ec4TIvhy3Bww5N19wSDD4Ka+EIRxkQcCzSAsbN55Zj3hK5ZpDImiPCVKSA0pWewTYgQO5ycO",
+	"+4VLpUUesWGN6klbCL+78eBNUaiQWpkXVDKDWSuGrZg+LJ4rc3ZJb9zUokANC6ODNixNgQcNmhJW88OC",
+	"1uw9+YnxNMxLPXmExCjtDDjVLg2XT2aZQEOsfV7McyE4Bkyn1ljqBB9LN7Nktgc15wKNUP55YYaX7MDc",
+	"lFLhHOYEyUzTteE2/xTBuJZukBk0/V84NqmotQmqxmcNyrS4bVKUx0v0fvyQMn1ghG3g8jRf18tDIpse",
+	"XQaCqLzJfToNhIJu/zwh6DZMDBUVOOzH0D6OTmtjb+EzjAmexoN4nCHiAK1tKBDS6D3To09qDe7Tr4GI",
+	"EQlLF+x/lJfNyiiHMgD3UA4KsH7mpAlHB4Rq+2GUyDygW8RMAKLUS5HDnAOkMdYjYR0z9Zl/GPy2Gxbd",
+	"Zt4/ih0xHIxQTkpuXtKUqIwVZAtQKLIqJQbLoKJO6I7uZ6PR097eYPfcO2B7y539xeD5ykXAHMBrMqGg",
+	"5X67NVfRcVujy5d8CXkbiQ3LFn4+Dxjrvr4M264GFFl49OSb4A9rCaCdHDu+xEaUMoDCtwUYKZSYl0Yl",
+	"TsEhQJebhGRsC+S14A9eSEYuv7u6vHzw6L+uLi+fEu4Cu2i2o3tFRIEixvgmDnVYdIx4I2w1YznTwSD+",
+	"dgz/t6HQErFaxZ+Wwbfk8ZMnfdaCIAlCO2o5b8Uc9cRVvElMK3+bJBD7AaRPiadIogw6lMAAUKE3GKem",
+	"yIpJZR1OLiSON6h4Zs8eFpGKoOwscsI0MaMUhlFhoG9NFXALck8kFE1BbhTpNUC/DT3ONsRGpK2H0/rE",
+	"DQsCpecsRSMl4zbyOHwkM02IRB59PUoidYRUkzi+DlFHyb3XbxITQV9gcL8Dhmcn3E3zVSAXCQY7+UCk",
+	"f1qJ0rHFJsA7UOteNM9bLB21zl5x0ga3arPHJtk7gnOXJxk0pb8QWSZ2Pxd9vp7S/VzwbB/m7CPh3KNq",
+	"z3HRG5qqbRDNGNY9NZzADo67BaTImQq4VN6urN9wRxVxg9IrshE7c5ttYF+DSXBLDw4XLkJkIcU2ok/5",
+	"GWNCiMHyfLJ1AUdHj9iLaHG7dCHhS8qXkGWxSJawQ/cQJ49Ln/VHam+4gc0WrqrYF0f4FcAqqkxq4q2j",
+	"DD06p92HmC/8qFtxHLmeBFkHOTxP5a/7Cw3wF0w3iYVaDURCaBH5qrMhP7//YjD04UemtJD7H7iW+yMz",
+	"jQ8OBZweALhC4nQ5XkOfVFw9zkLruap9xKw7k+gzFMfh7qmbYwDuYXM1cC3ZAXpzC4l3Dgb1qw6Eg/4o",
+	"sjScdxr2/k1z6b3Mw8bXxV6DmkuXjDYhunspsjLnKmyXN9rlV4q4MQmqKGTH9MZZcSFLrQGR4eO2oIts",
+	"T3KgXE/N47TneIYLBA2xEuhhMWTmMV0KL9L3A21YBnOE0kQA4QfRR9FP0Lgy6tY8G0uKjpjflODhhJcD",
+	"hZrp9rEio3y60cci4J35Jmj1aTjZA+EOOzVfCzGV1nB8TlM4ZPwBtOzG1+7Rqd+oLSuKwz4pC0ODUz9R",
+	"NA8mQNtLJpUmZtLmpZlujO85fLpP/44y7UV9mu6Rh8Ny6/QC80eUhzLhk6l6QkIyW1EWkxZKFReMQyKc",
+	"Y/QOas0L1pyrJYshBbbubtLkdE1KaVJllyKaFNhBY4cQar5Y4a7BV9wda3GnOJN2zK0v0zCXVNMmiZ9g",
+	"b6Os8feEoPn56tX19z+88gUr0GTdSEjTgmRAbzEAW5Q6xEY2LlNuFEWbKqXO7i9+rneOz/RM2P49udMD",
+	"MGKRSH2BCk/cueB6M/fGFiNx2z//GrRVocEifA03lKcPDGnYtF/tM7AMXaDlpyg1QSPOuPAdDK6zOV2C",
+	"pMI+odRMTXY+rTMjVXEF85wym76JnnGa+YtbnZpu8YpsmRHJLBGPuyhaNB32ThjYBxQZpiL5xe9ALoHr",
+	"xAWG650gKSxZTjFHZsyeF7I5Pp6gaXDQYa9mqY12XSXOGTiLUhNNP87C2nNaLvVdvbG/l5TrYOTwcwuC",
+	"CiobCRCBy+NgTAz9OMUcWnIWQolkSywBITg4e/I3X18+vLwkP988by/+zWhgjLdYVWd1qyY1Tdjtxogp",
+	"kM7df+MGGYShyE6FhABjOFz59I9taOc/wV6FhfaUrZkOiMuXD75LyP9MyH9gRMD1gw6kH399WLywWya4",
+	"N1fGJfygTAdsFTLx6XivbNgX6jYUOsQryo+s0vVbqfSci93RDkmxOyCWzuw7qjNqkYYy2H8UO5JTvneZ",
+	"37lNHyiB2PGj7jncoJ+9cfBo0GS9yWBI8F353VRzVs8ASok1IDxAA8K92oAxpbdtwLCJyGZNocN2DF6F",
+	"yU7Tod4ZEc2HlIZd5xNyde5SIqK3kqZb4PPFPoIHe3Z0Z10Z0YNsqCL4DcqOfHaI6VY7T4iHdWbldUua",
+	"5i9hb1AVaD22P91IyBc26XBBl9vZoR6b3QYmxCQ7ntWwLDejQ3zYd+U/cWHL2qpKuETSSFir8BC2Mw8Z",
+	"QF2po2PZ+7uMLiFFJj/h+Tw/w2dKh+OP1lJYI+Wog697uauqXHUVJFf4qE5hSQGjP5Y2f9BJfCjQCKRW",
+	"67VMZrdMsbDWEMhX8X7LIRn19xIsAx7M3WWw+ysOxMoSdHIomytscMtgd6gLMxz84eLPEMQh/L0eTp9j",
+	"dywb6KpWBh7Tbm7e4TPibTTTHpYDg2mfoWAqyEUYOSsXPzQsbcn8kGiMYAGZD66gD0jy8nllecWSGWSx",
+	"J7LMXHGmqjLOlXkhgvPfwhwKsdyEA0oPT4xyQUPTYf3WfhCML5WwAgnchR4Ol42thwYKU9iACFUWIG+Z",
+	"ErZEWc7C3lTF8jKjwbBfm8KUAVpjCAe9ExJD1lFJL1mmHzBu/bkPWDj0V2EZpN7M30uxUyAV1tjaAJU2",
+	"pLgAug1Oc0D8QTifzMUcuNonSNXNo/uN9hIqO7e9jSV3CRpk0Lp/LYILsxcZ8upsAYpp90UomDTQPMxB",
+	"o5uqy1CaR8wZZrBGHMETkZUUuTUJ4UNo799awHAtzMH4115IMJIrHsZtNQqsNJaafnz5tsNyVIYc9cHt",
+	"v4GdL8bWqTPAMOCKEqWFhLRp6GzU23J/r2I8+0mD1U/hzNn6007l0VGwMK400HQuVnHeTBgnhRRrCUpV",
+	"LNrWBsQyBFVg2KQ3wJ1gaYgRebytVme5en8DaPXSAp+EKUu4opFTY2AK4PNWUEl/B+5uuOpzaikBuCsP",
+	"UqV+7ozS4QTq8UVd2dFGMY9gtidTPks+Ugb1KeEAqeXYWMZ1SoJzpay04yxD5psQncdyZEJW8k44+6GB",
+	"9GOeSPzv48olmcygquoRfgzvUFOzG1VhtxThAZ8rmuzQMLHhGKuzFgd4A7uYo7/llj7QfH53p/Xh3ugc",
+	"glHshlXY4sHuofVOOutvwbI5mCW2wIhXQteU8YMLj8ZdjRFoh6PW7xgaXZuRDvtucshrsDDwYD2ZN7CL",
+	"5YDHatlPZ4kHkTxOEtni+0r66EiDB1OfL1Y+VSep4TNa/RklQ5/wyAxZ0+xda7vtW3kZfV8axw/Tr1sq",
+	"Cq08WFyAahf7NlRHP8jAbCLBIei0aw0U4XkjNETDJNsaTSwSKm2nYbXnDriZFiINJ3dUVa4COpr56ajX",
+	"ZbrhBfeXNNxR8WpUeMKw9WxBVcRQ4Cb2nmwjhcJHjDnGbFWjzcySEeKIwnAnmQ6V+nhDjaZkRKwd4ykK",
+	"oYek6YVBtLDGO7dmEEB4aeMENudCz3205UA3l8OKth9S5eCuTDNy1LdotgwzcTVUh/6YyvNu9hACvDHn",
+	"9O1nUGg3+AMVLZYSLl5lFD0sroRtiYgWYktshmxyUM+VuoRUcy8RKCjXoqGDF1gfZBgzs7yCYLiXUfEO",
+	"n8vINaES0ULyCQWX3Syv3egeXeCWEnvKetIBCE1sPOBEc5vaMktm5n5bJ55PqAF6a+36oGxcy77ewBxZ",
+	"XevvoogUHw879d+uiJ+548sPFHATeXAC72tz4UTedKjoXj118VtMkWah5GFNM5kVIOcbUcrgcr2zR3rq",
+	"PApGNtqwgm6G99SaLStzqqtGnTyHjo5qFHAkDkDOZUeKFRGlVA+JwUlG92glRfS3HYU+Gjmje+hA88nU",
+	"PgwDhGsuZZ9wG2lnAe+Ao4wgycxLFWJcEgqXc2jOJhxbCZmDN0ClGigg7r5Fy7Jqp0G26kqooFG0oCnR",
+	"goOzZC1pDtYMWkYquK8inuKwELERwUxHb5bD4Df0UNcHqRoAzMYrS69mNZAdHnAvduW6SOjMQcBDcwj/",
+	"QQUxmi4cf9ZqJW8kw8DmEHYyBwd2+Lpm6UVHHQk1D3qGVIZxj0qQFZXB+OUmywmwjbq2z8i76kc2Zkzs",
+	"xkIneuer3/r3IGU0c5HMjK/tn3wBzkadZlfwNcjqm7Ea/YucL9i6FGXEYFFIWLGPRBWUK/LP+lqkDKsm",
+	"BOu92ALJwciYXzbAW2WU7xwcY+BiB/Sa2YSK7lFXOzK440ZaPHWGGIm9Jon19yhi1JCQAfrFSTpyMD6P",
+	"pM3/wvSGceSLjK8JjrKlv4IHid+9Q/MiV6UKV3pGw3NO98TVGbQGaIwqcIUGY/7XSBDMtYFuyz7eVzBp",
+	"FrO9WyQb2BQZ5cg51+zWxfaUetCd2CGb6zfXSOEVfEdONJar6flXnQvtD2jP06DhGuINYmjdpDpvurqv",
+	"QfbRiIAJeBb3U4zud6x0FCz1E6/O867t7w7W05pryIssWJ397Yq4QVfk/Ytn5Mm3/3VpY8y9B43THBLi",
+	"wmTmLE1IHao0XkGiWfQi6F3MMsMX0Hm9gJVwVb4W1ps5Pr8ogKsof/QhD1+pyrmE4+toeGk5TqUmLDOG",
+	"YWL9gmGxupluwh6oG2eP4K2gEtJY71XfjuQuSZGNb4eWfu3evINKrYQYyBtz24/uiBrwSDy5nJZi/GhC",
+	"ncZmCWgXijfQ8rQDIxVF0AFRdR2wdzJWRgwo1XLh3VaZdtGY3akuZ9cxyCWR2CJAE2pDpxDpf7rIAPs2",
+	"IYHgUjQPagBp1fSkX89TAdeGx+EkNo7C9bAOZGkGc6M+VFmnVJMVLTMdLmqyn8e7Zfr+DFRtIcXHOxXm",
+	"gbQ9LYAoZJU+Q6eK8+zdocoiNehPwEGOCqDKPgqm65eR9HbNdKyqtAsKHHe1zPw01VIVqhzeQxQZ88P4",
+	"6MpTBS03zXRB0VsoaHQwbKhtgXZ0rp1K2HU8Zgiu4sQjVZsMW1RTc5ubifVdw9tw+MRXiogdJwyrDNnm",
+	"d3pDOQqGlm5X2I/A1tOk2mwLf8wxMogwrg1NTwppuVMyTvc4v4lFtEHxof5iFwgWCG6hStsT2gM63aSO",
+	"xRoLc5r8evV/cI0BYgE0wpvjg+2TkQ1Xe3XIxU8SZwHcNUqjyvwrRTYiSw/rsdxwdXZkefsI4HrYf2/D",
+	"lpu6j4WWzIrak56/ZqZDKJVmuEhOpA00hv77BpZMK2IHPrV5sCnQzMirChJS0AIkEZJguDbRyBls8I/h",
+	"2FOPMVBTcETfQzzabmd9xW+4wLyEKrZ04iZxfGSXUfsRcvh15MEQmobafL8BnRBNP6JRdS2FqhqL2sra",
+	"hk68kf+AxHRRLjegYjanAXNT7Vs/AJ1/w3a+n45JDWzmpzsp03A2D9JOZaE6yaDuie523ijxxW2eQd1B",
+	"HHycrT1bhZXW61NDr/s8NtXj5nvW4UWek9Yv4nDWiYVhzIN6mmCHTuDznmxh34q6Nc+dz2mHj5osM7Ra",
+	"s4aYV+/4LhmfA5EUFgAvpMjDwalebqxb66JfYgE2OJg67v60KluPhaENEeD1WTEfm1iFERu0hYJXv/Sm",
+	"L7aa3hSvdy/Urp2n8+v0hryt1rkWwk8JOtIsn7JvQM6UcqbgEa/3nSLnwtE50XiyhmATh8Fpc5Xskq+Y",
+	"mt4h/DUg77JvbbsIQlxkavDqKn3r2JTNLlWafze7svcK39aKifZ1PsYjto54wsqwsPKvkr/VNIlYXLST",
+	"ufxJOo9X7lri2j379uxT3oj3odzzs1UzOrywzMh9fG9Txs+r0U4Ex+nUprjmcmAE5HESflz0HJcgRsSF",
+	"hncpIYuQ7GAFB3TLocAKq47bIxJleTKpL050VjaNOSFifvTTZIQHYzVGfHW3fr8hgyMXnC1pZkU0H3AB",
+	"KdMwISIbPSF2+kY29WoAdkFn9gLWlB9UFa5hGOoHHLgfCdOo+HCU3nab/XDD+hVbl3LcCPiBZtsXbqh5",
+	"MCnj87CHM/3eULZV0EUpsZI0yjX4IosSLQZKWKBjrWlD6HDbbDbCq7uLC+kNuD4+gd+L6XzhL3TAjnWW",
+	"xsp0P7doCb+o5vcNUBn5NVorNKdye4hqicHVU8qs+QbP5+jrbD4RZdDD/8tmT6htztySgCc8mJ320NWd",
+	"anWKrsm8Sbpt6nK0VO+yBnQDUS2chgAUuPkTAwV9tBs218bVVemKyEVC/oKxu19fHhMiVm36uTlZsKNn",
+	"fNVDFI+B2rSu11tfwIFuK8hR803lg4kmp0+plThQ+cQKYqOTdA9vy4tY8dXusVGPw54zDJnKnNYnqIWr",
+	"uNENnlEEZQCje/jLEvReD9XfPqAPc+y1NhuxXVbNTib1zq5KmNizVW8t7jYMn1gayfQ3tko5CWQS7I/R",
+	"Eaf1g7YtzJqpKLhutE7S+6BoEe1fdu1cMc7/+ZUihaENLTAgYdj4e0jn+qVv+h3uA0GYrovtMpWQBShN",
+	"1iWouunExGIXvrl4qPBu5t7WWMHSapeYeWtGN2r/BgLhag0rIFM623+djt1cYBiyjXi1WLGMKmaUrJpK",
+	"RFU/s2lCagRi9+U9utSxWNucag1SNeNf7DF2aLywJQDNOKEO67Vm7pDkNBtOZLd9eYNhcNFKIjZZ3Dcn",
+	"qGLXAmUxhpp7D0S2RkKScV0XobASQf9/hYXxkNI6kMnusxlj1kBmBcbq7ags9LVG17h5/gZ4rCeD7Qff",
+	"i90zb16LWN36LDF3jRl7mHEel9wSEuXW7Y0zNTEUhYgz5eD8kd2Gi6iL1UpBZLdYoPgMTbts3WO3cmS3",
+	"f/W2uG5e146HTMVybTii54Whej1ZMHnt2rV1JFSR/33z9s0V+QNTEP7+//7P//31k+EXf1C+r/++Imhw",
+	"U6gt/uHq9YoisVVDPvVj32I28ru2Q6xDj75DCdLXBwhlDeVMt3rvfDueDhKtl/uWI6+vDMfoFe3ZjsdL",
+	"O1TkVncEurx03qPhxMTfA3VPjQqEVmwb7Yg1dd2lTeonRtb5A6OZNsql3g9VaH6Ky427If58OcWfEGYv",
+	"N81aDMGaKSxVti4KRjFRTShBsy9ZmUnJotT49imRB+qlsA4BHtA2qk3VFblNMp5XF9sxfCeDn2wboezJ",
+	"G7bmLwOKWVXw6sDullVX/iNVOl+qabDL/03GAtUyqNqqeSyVRlWZUZY0MZsGi9FgHFFYVPN1m4LySfXr",
+	"XcuItsXb4yVVbIF4H/2lBnxMB8UCijpXNtpb8o6w9Z83cmJDamkxPfehmNAQqk11XHC4IlwsRLpHevPx",
+	"ekndp50L4iqzdvoTITIxaoKHzYKqXHgLx/G9pIp59YdO0wG/TIfem5ejhawaq30kJPUV7YiYlm4aJNws",
+	"B4DkFmMDsUCN42+n1/uqi9m02TYA0Tj8r8m4GnMkYTfQPvpqn6YP1Y0v19eV5zmv+osECkgUQLeR3CWs",
+	"b7uUAmsIPiWQ2dg1YYQpIzLZHIRR4d6vXy0W3f21TYiI5KuO21PcuOj8tllwSIvol7359tvHTw57Eu00",
+	"ocWbDpW4mql3gmDzR0UU3RO0g1VxN09t81XCOMlZljHXV7EvG6EWMbeQiBq3ULmUZaEhnetNq1tOZFQs",
+	"2Nu31RSlVNHl/CBrfY8OG5wDf0Tvf0C8L6V1KBgp1wuUO6qIKsQWeEIujQzxKORzErcgM1pEl1UsA76E",
+	"6O+DR+oSSH2E+rDNKVrbaa3dB3QIqgHE9rCY9CgkSLE78b7ue925jZNe4sUd2qrNzGeh7fzMJehScogG",
+	"/PVdLNq2HFmzW5i7MtxLV6hSQseqHHKz9NP7zddXZLfZN4WFTqXvkRCz6c6ZOlLnxMX4Hoe61DjDxJDp",
+	"YYJp4PdJz51XUkd1zT5Mag9jv2kBsPVGo3aPjmbHSSm2Hkf2yoySbTnB5WWCXuhsT1QhgaZ9Puod3l3D",
+	"Z/Pud+OHK9f15I8CHKLiCEGy+EUyrYH7kM9urw8JvXvA+MLVxxWltn8MVg33KkETf0++fvTNN8mhUv9w",
+	"/nJAzthtxKRypuM95m0VD8P1n5JLbx437yjlpEq3rIw3f37yzbjlxtWfOih2I5It/WEDxLpkupUhDvPp",
+	"1niu05Ib26wB1aegT/iur0TMr8G1pEtNFqB34LJZU1BbtBgyrcjCVX9+SD6gPEIlkJ8/PCP/+f7FM/L4",
+	"8ePv/pSQtJQ29rslqiSEpYr8/PPL5+rhP/gPUgrp+lTZPEJl5/jum2//608PyQ/YHhxzqBlfE5eO5iqi",
+	"Uk7eSrZmvLLlKabhqUuv0Na9sQW0HmHB0H9w8xqY716mkBdCA1/uH/wE+4SUPAVZ55hgOl213Bq0qv/V",
+	"EtDDf/AqO+1q9kGWPBUNPehq9sg7WWnBZlezxw8vHz5GS4neIOle0IJdLIRA3+Xa2hPNLUaYvUxnV7O/",
+	"gP7e/I5xAYXgyt7Mry8vrTSc2pI1zHC7ldFUXeJk7pPdDR7BmvFpUWRsiXNf/OaeNqvhj+n/uAUkmI45",
+	"ES10VaBr1V+TSVeK2kYv2XTHyBrVuS58FuknXKmCzUXlhyiECoAIvRfvrS3eYet7V/vtJIevbX3ty1c1",
+	"SOnj5VTrWsdMAPBVX54qyeUkkPaOkjCgXzH1bwpndCkFwGxOa5MerL2fCH5HOCczVeY5NTLc7D1Qw7lQ",
+	"cX5KuEC+hK5olGjTh6Ty5qQCFCZqrZi2mYNY+rj2DWwwK/nd25sPD2c1LstsG0fj92W2vV7akCNJc9AY",
+	"YxuJ1KyHXPwEewzTPAfu/Z7uGfVm2fegDC4D2H8u+PHXqsy2F3+w9NMFPg4GKQcB/WWKMA9j8meeCnOE",
+	"2WcD0c82X/VIIC1pBjyl8qIRvxI+8Wu6hWdu9LUbfMbDd5cKQMDISm7bNgWMyoyBxLRmLlAUNUKFkFt1",
+	"AjDZQLigpGC48zMXStGhMWY26lMprE18hqWrjXxYAaJq0GljDDTQPFh+JDIfRi30ZwvoHI2Ihunzu+5T",
+	"oe26nmio5uW2LkBZWQnQVO2KsXIx96bu6Qv/3lp1VDoPT2JDa2IzBQtk/3peus5ib94b2NUhCHek2BjD",
+	"wrJGz2wA9Zfz+PimHpMen0cnRUIIAbb200mYxcXO2ggeeKtOGC2/SKbhudjxLw41TRvHF4IetyWCID0J",
+	"kox4MKQAOqycnRs8t1VVIo8cmjZRwTPKP0aWoSnAFwC8O6s4XCDqw++idgydUMCyXqj7gP8g1DEu5yRi",
+	"lodWCksfXHlCcD23s4bh9U2g17Q46aEMIT6wCb0nPNSPlK9/Liadx1bBKdAZgCl83mV3ykMKVxLwTics",
+	"QwcUWVqh7PQs3EyP/agn8e/zU4kvGHxCEnlnpP+fbBnec4Cwaun9hYAwLzWclgZflxr+G9Egh92DOsPm",
+	"hJTYqQTyJYlyna3ds6Vn9I2tJBsOO2fOPiHCC1d78cTofgX0FnxdxzPdnU6h0C8Mbycxx2ZAlWv9Yp5v",
+	"LEq3hLpMvyKUeAwSl/hL6EqDrIrFNqyvDbTLVhb4CeXSpX7L6xTzc15Yl8j674f2d7RUoBJi822VzZMU",
+	"hWq0SWV8baPlu5VKMV59AWvGFREchpCvLv6wf/hkXxWfFd6VnDVdbt77xMd7h+u1IraF0z1qcd5UVlCs",
+	"fucsZbKGQZPYmpazsVCimJBxrf+lgdwi3tJ5o5EyBa9qeJH/NFzLt86y1f6+Uj6F5E9hSq0tp6dlUzfA",
+	"0w/ibw277D1JWj638AGGslQGlrsdjWrbabx7Nq0zeGOrW53FKlm3nfucUmsKubioq19GXQ/PIRfv6kKB",
+	"R1ytSWkVdjlD3YFIquCzYQ7yla/PefcrCMtSYlv/v//avJC/bESOPp8l5USxNTfPBbVBR/bfM7bcPiQ/",
+	"2EI/rrONdvtqXMsU1GA0yHPz+xmZF84fBaHanoB5YexTARzzKKre5RKKpBlAgvwpISJLK3dEE0x1c+Rh",
+	"shRvxNkNqNUiMZ9K3eHCevNtGpNLWz6xj8V23W2f+/TcqZr/A3y8d+mwWjzumP5At8BJWRzN/kq7SRh2",
+	"vD6vh53z3H6VGJ1hne+C2ro2qpS1Iw+jwU5MaTc7gOILOfkrIbaQEr2RolxvTof1i+UGlgPBNM/Mzx0Y",
+	"nMVD6cTWM9y0ae+tP+KPTE95cbHYh6qLfdjqGqdDi+1bBUNxgT8BFNeFLa50DqQ0EiPuKqB9qCqZ78Sx",
+	"wAHs1z8QO3Odpq6n/9mI1M1/z57a5qqd+D2g6d69tivQmNJ4JJhdXOsQlF9UlZ1OD2ScG9sp3zOQYyHA",
+	"r2kKp4HpkWpaGeTORn/6gvBxeXZ8HGvJqXFiU0iDIs8LW3VvQpjZYdFT54x5MnuOy4t16qUoXJ8eDKg/",
+	"OmjPFsZ/4NqyRAVI33DlM0XvVbnjvflccnsaTmo/GmNHdqOJiMBYSHexd5qkTfcyJ7A/8EaE21Nf2Ip8",
+	"e3l5OlyfxeTkuJkHxpkYmpv+ENPT5clXj3A2FyB/LJ5YXolK0Qv50o25D/q2a02h7nMGZ16nqdvI2eRD",
+	"f9D7FV2aq/aFl6eEix1RwFNX+S6DE9HXaGBfA9xnuk/xo/8odmRFXW2dzxK814TSxZLyJZza//AMJ/2c",
+	"UL7RoiggfWqz9LA5rjNMEaXpXp2S0i4yQU8eYCBo+jnh92EDZC1ESqTY2RTRBTC+rqB4UvgVGeWn1T/e",
+	"ZZSflafayc0y9/1SD+Osgy40op3E8XlD98ql6NraB5jZjX93RQxtTDIst8rlykmxe0je1Fl2lnZcGz7X",
+	"qX8PTedCiyoklqUeFhbeuzH3ISy4MtkTvV62kKs9A9hr9FmYfUY5DD2FryiHc7IYnD+m9zFFxO54sTJj",
+	"aoROXuGI+6GSqpvSBErBfeHNuWVwFIXEJMtXtq7mOXigmfpzWMSaID6PXQwJqpIiY7FD7yEXt1ABeMzm",
+	"bIenTxtxTlgqfn+vfGHQYPfFEMvlPRHLqYx2OVzQW8oyumAZBin8EQbzDejr5rjzwLq5xGePvs7hopCA",
+	"PqOla6cegcy7xrCzhdRWK9wzHfaWPhchSt+0PpzHbX733rMvKUodN3bfSMFF0+Ar4n45BTbOWobgtevY",
+	"emYGGhRzd4LQNWVHZ2O6CJ2JD+4bX7DpMxzZveH3/WIPmaUb4DiD6RAn/zwm6TgWTsUsXTTgkHr01g05",
+	"4zn9EkH1ABsTYjrEWp1Ai6+8bT4Q0sUAKpaX2OqIcNDYIlcBqIcEi/b72MDGqCWVkoF8OPs0lCnRgN3p",
+	"SdPN/hlyJAYQdq1czXS9gVNULLJdzxlPXOEzlRBzFxUpC9vcNqN7G4/u+stjFX/LTxt2FZ9D88Dl0Awr",
+	"yz7x6LUffB96c2fRKcrzS+78jLbH8SniY6vadUvKycL2A01cZTe/0FOsb2svTo4dEnYbQRRogxV7I4Im",
+	"yTIM2PMljlXLfK7YtTvg9FSsvcojqvLuvUhx0rR7M+m9pYNVLQLvrM657onH3xQ7k6vLKEqe4j1YC5E+",
+	"JB/cGyMB/S6CQ+JaozZ7ptpOqeiLaTCqLtoarTdPmcWXpq5z3RmjRm0P0Pu2jNWrnvNeDYfhVYleX1Sl",
+	"oUPieB/dgxB7Cjtllek4SXGKJeAN2SpZ9RRKUFrIY3SfmIx9/sTAAR3WMLANgP4yVLqfi5TqJqLO9Zz8",
+	"u6p0zRtxsRT8Fmyh81MGN9hZXwE9F4rsCmryU39fF8UsQZf6BPLDNcmApmQBS4EVrP3UD8lLbYWCZiFo",
+	"zK81IsQWoFBYLGK3ERmQDTM8ad8TILzQ185VO2HVFCq3Z72kVaLV68lSxL/sLZ2Q6VXn+bxdzb7ErBtn",
+	"UXdt9FxBdcy/8WT8WZz/LTi3A6LvVDZgogQXT9A4bwjtG9i141jvT84bip89taR34djekN3yRzdkUlC7",
+	"6+Xfj0G3aaxL+x9LP/PSYM/GAx8Q5/6F1WF14DlzKdYTXdyKY53uAbsBbVvRnCk6Duf+9362rJH1gbU9",
+	"nhQ5b82U1vOizurXeWvtpv8N0HQGC9J5/W6wc/N/MfaK6zQ9MWqOvDpBxCBJv5Ai/2tpK8Tc1QZ17/DF",
+	"4hxHODLCMHZWm5NXO8RZP7PhRsJpwg+MvDESZowj7iV8NNgKtX986xhEdcNsH83v+dFSpgKlqo7hYVPi",
+	"DVvzt+W0iEczFlIiSn16o+Hrs/rkX8NAbQVlj3V3wovW9bCNxs/zpLjJ7z3CKpidcyQE2+WgGuSrNfqO",
+	"urGY0YvdjJS80acopjLplveWneQarb3ORxBexDUdAcR5Y1PdQp/LPX03LJxISK1odUoXuhs3eHbmugbV",
+	"OkOJ+jTNGcdS6+oot0lEL+2d9wxNr3pHvd/yEUNgPjl9ZYzDWHIMvye+94LJ/JVrqHA/7C6eFsPhfLqb",
+	"PeM9WyAr2J5Jd2tT1BmKxljn5xkx0wbRPRZXGELNqe57xs5a/eImY+cy25upP48/+h4KBt+AVkSV2Po3",
+	"IYbpoSfTtUNLCM2UcCXNVyxjfI35Ybbrr7WyG5VjC4V2YYiElinTREvKsobjs8b/BVZS+Cwunhcsqwnl",
+	"nnFm1j7hLbpwzetObDfESthvfF+8f2XCti2arJ+e4rEIsgYmuI0YtwAMk2jV6fyELg16i1Wh1RnLQqvP",
+	"kcFoDxXSoj0mv778+vyr/WRY0AKq8skK5C1IUnLNMltPmWq6oAr51YIut0ffRexZOaAZ3bimlmeDvF0g",
+	"qAsBtpCnvhe7kVRzxvHsS8G5TfrXgmyASmT4qgC6PbUg+8wuVQPiDI+zmfvtanX/jiJc2XKZaP9X9+vx",
+	"eRYWkMp2svdI7eHvIbnmtjydZXHYnUIrsqQ8ZUZ4VeQ/b56/+5MhA7s3SKtK5A1OiEXihlSyD2bAfWhk",
+	"z3zF/ikq2Q+3IPeGqfu0oRWT+bHX3MDCdRK8i9Xu3u11XlK9t5phd48iqEF75Hsb74H05jgv2zliJx1B",
+	"484+Z+J73Qr5jGrZz81+y+eAZ73A5+yJgRZ/I29YwJUym13NLgyp//8AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

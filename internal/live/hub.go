@@ -72,6 +72,19 @@ func (h *Hub) Publish(e contract.LiveEvent, to ...uuid.UUID) {
 	}
 }
 
+// Mention hands e out without a number: it is not kept, and nobody who missed it misses anything.
+func (h *Hub) Mention(e contract.LiveEvent, to ...uuid.UUID) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	e.N = h.n
+	s := sent{e, to, h.now()}
+	for sub := range h.subs {
+		if s.isFor(sub.user) && len(sub.events) < buffer/2 { // what counts goes first
+			sub.events <- e
+		}
+	}
+}
+
 func (s sent) isFor(user uuid.UUID) bool {
 	for _, u := range s.to {
 		if u == user {

@@ -1,5 +1,5 @@
 // Package switchboard holds the calls in progress: one goroutine a call owns its state, applies core/call
-// and drives the carrier. Neither the carrier nor a hang-up ever waits for the database.
+// and drives the carrier and the sound. Neither the carrier nor a hang-up ever waits for the database.
 //
 // It must not know records, slips, rights, HTTP or the database. Whoever wants to know what happens is a Listener.
 package switchboard
@@ -16,11 +16,14 @@ import (
 
 	"trundo/internal/carrier"
 	"trundo/internal/core/call"
+	"trundo/internal/media"
 )
 
 // Listener is told of every change of a call, in order, from the call's own goroutine. It must not block.
 type Listener interface {
 	CallChanged(id uuid.UUID, facts []call.Fact, state call.State)
+	// Voices tells the heights of a call's voice trace as they come, five a second of each side, from the studio's goroutine. It must not block.
+	Voices(id uuid.UUID, ours, theirs []byte)
 	// CallIncoming tells of a leg that rings us. Whoever wants the call takes it over with Take. It must not block.
 	CallIncoming(ref carrier.Ref, from, to string)
 }
@@ -28,6 +31,7 @@ type Listener interface {
 // Switchboard is the set of calls in progress.
 type Switchboard struct {
 	carrier  carrier.Carrier
+	studio   *media.Studio
 	clock    clockwork.Clock
 	listener Listener
 	log      *slog.Logger
@@ -43,11 +47,12 @@ type Switchboard struct {
 
 // active is one call in progress. Only its goroutine touches state.
 type active struct {
-	id    uuid.UUID
-	inbox chan request
-	over  chan struct{}
-	ref   carrier.Ref // of leg 1 where the call came in
-	state call.State
+	id     uuid.UUID
+	inbox  chan request
+	over   chan struct{}
+	ref    carrier.Ref // of leg 1 where the call came in
+	state  call.State
+	sounds sound // what is played
 
 	mu       sync.Mutex // guards snapshot
 	snapshot call.State
@@ -58,9 +63,9 @@ type request struct {
 	reply chan error // nil where nobody waits
 }
 
-// New makes a switchboard over c. It sets c's handler.
-func New(c carrier.Carrier, clock clockwork.Clock, l Listener, log *slog.Logger) *Switchboard {
-	s := &Switchboard{carrier: c, clock: clock, listener: l, log: log, calls: map[uuid.UUID]*active{}, refs: map[carrier.Ref]uuid.UUID{}, arriving: map[carrier.Ref]bool{}}
+// New makes a switchboard over c, whose calls sound in studio. It sets c's handler.
+func New(c carrier.Carrier, studio *media.Studio, clock clockwork.Clock, l Listener, log *slog.Logger) *Switchboard {
+	s := &Switchboard{carrier: c, studio: studio, clock: clock, listener: l, log: log, calls: map[uuid.UUID]*active{}, refs: map[carrier.Ref]uuid.UUID{}, arriving: map[carrier.Ref]bool{}}
 	c.Handle(s.fromCarrier)
 	return s
 }
@@ -72,6 +77,7 @@ func (s *Switchboard) Start(id uuid.UUID, state call.State, effects []call.Effec
 	s.mu.Lock()
 	s.calls[id] = a
 	s.mu.Unlock()
+	s.opens(a)
 	refused := s.perform(a, effects)
 	s.all.Add(1)
 	go s.run(a, refused)
@@ -89,6 +95,7 @@ func (s *Switchboard) Take(id uuid.UUID, ref carrier.Ref, state call.State) {
 	}
 	delete(s.arriving, ref)
 	s.mu.Unlock()
+	s.opens(a)
 	s.all.Add(1)
 	go s.run(a, pending)
 }
@@ -198,6 +205,7 @@ func (s *Switchboard) run(a *active, pending []call.Input) {
 	for _, in := range pending {
 		_ = s.apply(a, in)
 	}
+	defer s.shut(a)
 	for a.state.Phase() != call.PhaseEnded {
 		r := <-a.inbox
 		err := s.apply(a, r.in)
@@ -220,6 +228,7 @@ func (s *Switchboard) apply(a *active, in call.Input) error {
 		a.mu.Lock()
 		a.snapshot = a.state
 		a.mu.Unlock()
+		s.arrange(a)
 		s.listener.CallChanged(a.id, facts, a.state)
 	}
 	for _, more := range s.perform(a, effects) {
@@ -272,11 +281,16 @@ func (s *Switchboard) fromCarrier(e carrier.Event) {
 	case carrier.Answered:
 		in = call.CarrierAnswered{Leg: leg}
 	case carrier.Digits:
-		in = call.CarrierDigits{Leg: leg, Digits: e.Digits}
+		in = call.CarrierDigits{Leg: leg, Digits: e.Digits, Hidden: s.paused(id)}
 	case carrier.Ended:
 		in = call.CarrierEnded{Leg: leg, Reason: reasons[e.Reason]}
 	}
 	a := s.find(id)
+	if a != nil && e.Kind == carrier.Answered && e.Voice != nil {
+		if room := s.studio.Room(id); room != nil {
+			room.SetOutside(e.Voice)
+		}
+	}
 	if a == nil {
 		s.log.Debug("an event for a call that has ended", "call", id, "kind", e.Kind)
 		return

@@ -14,6 +14,7 @@ import (
 	"trundo/internal/carrier"
 	"trundo/internal/carrier/sim"
 	"trundo/internal/core/call"
+	"trundo/internal/media"
 	"trundo/internal/switchboard"
 )
 
@@ -33,6 +34,8 @@ func (n *notebook) CallChanged(id uuid.UUID, facts []call.Fact, state call.State
 	n.state[id] = state
 }
 
+func (n *notebook) Voices(uuid.UUID, []byte, []byte) {}
+
 func (n *notebook) CallIncoming(ref carrier.Ref, _, _ string) {
 	n.mu.Lock()
 	defer n.mu.Unlock()
@@ -50,7 +53,9 @@ func newBoard(t *testing.T, behaviour sim.Behaviour) (*switchboard.Switchboard, 
 	t.Helper()
 	n := &notebook{facts: map[uuid.UUID][]call.Fact{}, state: map[uuid.UUID]call.State{}}
 	s := sim.New(clockwork.NewRealClock(), "US", func(string) sim.Behaviour { return behaviour })
-	return switchboard.New(s, clockwork.NewRealClock(), n, slog.New(slog.DiscardHandler)), s, n
+	studio := media.NewStudio()
+	t.Cleanup(studio.Close)
+	return switchboard.New(s, studio, clockwork.NewRealClock(), n, slog.New(slog.DiscardHandler)), s, n
 }
 
 // place starts a call of ines to address.

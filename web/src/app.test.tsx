@@ -211,7 +211,7 @@ describe("the slip", () => {
     await waitFor(() => {
       expect(screen.queryByTestId("attach-question")).not.toBeInTheDocument();
     });
-    expect(asked(log, "PUT", `/api/slips/slip-of-c8/records/${ids.berit}`)).toHaveLength(1);
+    expect(asked(log, "PUT", `/api/calls/c8/records/${ids.berit}`)).toHaveLength(1);
   });
 
   it("follows the call by live events, and no late answer brings an older state back", async () => {

@@ -175,7 +175,7 @@ describe("during a call", () => {
     expect(await within(form).findByTestId("twins")).toHaveTextContent("It is Berit Osterlund");
     fireEvent.click(within(form).getByRole("button", { name: "Keep all the same" }));
     await waitFor(() => {
-      expect(asked(log, "POST", "/api/slips/slip-of-c1/new-record")[0]?.body).toEqual({
+      expect(asked(log, "POST", "/api/calls/c1/new-record")[0]?.body).toEqual({
         kind: "contact",
         name: "Berit Ostrlund",
         company_name: "Marrow & Pike",
@@ -246,6 +246,7 @@ describe("the settings of lines", () => {
     closed: "announcement",
     greeting: "",
     closed_text: "",
+    recording: "on",
     reps: [ids.ines],
     open: true,
     version: 3,

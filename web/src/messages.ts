@@ -3,6 +3,7 @@
 
 import { book } from "./messages_book";
 import { calls } from "./messages_calls";
+import { voice } from "./messages_voice";
 
 const count = (n: number, one: string, many: string) => `${String(n)} ${n === 1 ? one : many}`;
 
@@ -11,6 +12,7 @@ export const t = {
   in: calls,
   ring: calls.ring,
   outside: calls.outside,
+  voice,
   name: "Trundo",
   skip: "Skip to the sheet",
   loading: "Loading",
@@ -64,7 +66,7 @@ export const t = {
     system: "Like the system",
     appearance: "Appearance",
     signOut: "Sign out",
-    silent: "Calls are still silent in this version: the people of the demo answer, but nothing is heard.",
+    voices: "The people of the demo speak and listen: let this page use your microphone, or just hear them.",
   },
   lane: {
     title: "Owed next",
@@ -117,6 +119,8 @@ export const t = {
       missed: "nobody answered",
       left_message: "left a message",
       announced: "heard we are closed",
+      message_left: "message left",
+      no_moment: "no beep, nothing left",
     } as Record<string, string>,
     shown: (line: string) => `shown: ${line}`,
     called: (line: string) => `they called ${line}`,
@@ -301,6 +305,8 @@ export const t = {
       mute: "Mute, or be heard again",
       keypad: "Open the keypad",
       attach: "File the call on the record that is open",
+      record: "Pause the recording, or go on with it",
+      leave: "Leave the first prepared message after the beep",
       team: "Go to Team",
       notes: "Write notes",
       file: "File the slip",

@@ -24,6 +24,7 @@ export const me: Me = {
   line: "413 555 0110",
   demo: true,
   simulated: true,
+  sound: true,
   availability: { id: "s1", label: "Available", takes_calls: true },
   availabilities: [
     { id: "s1", label: "Available", takes_calls: true },

@@ -27,7 +27,7 @@ func (s *Sim) CallIn(from, to string) (string, error) {
 	}
 	s.count++
 	ref := carrier.Ref(fmt.Sprintf("in-%d-%d", s.clock.Now().UnixNano(), s.count))
-	s.legs[ref] = &leg{from: from, to: to, incoming: true, ringing: true}
+	s.legs[ref] = &leg{from: from, to: to, incoming: true, ringing: true, person: s.prepare(ref, s.directory(from).Calls)}
 	s.used[ref] = true
 	s.mu.Unlock()
 	s.handle(carrier.Event{Ref: ref, Kind: carrier.Incoming, From: from, To: to})
@@ -96,4 +96,16 @@ func (s *Sim) OutsideHangsUp(ref string) bool {
 	}
 	s.end(carrier.Ref(ref), reason)
 	return true
+}
+
+// OutsideSays lets a text be spoken on an answered leg, after what is being said. False: it is not there, or there is no sound.
+func (s *Sim) OutsideSays(ref, text string) bool {
+	s.mu.Lock()
+	l := s.legs[carrier.Ref(ref)]
+	can := l != nil && l.answered && l.person != nil
+	s.mu.Unlock()
+	if can {
+		l.person.say(text)
+	}
+	return can
 }

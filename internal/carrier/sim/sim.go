@@ -1,7 +1,8 @@
 // Package sim is the built-in stand-in for a telephone network. Its people behave: they answer after a
 // while, never, are busy, decline, are out of service, hang up. Its clock can be driven by a test.
 //
-// It must not know calls, records or the database; who behaves how comes from a Directory. It has no sound yet.
+// It must not know calls, records or the database; who behaves how comes from a Directory, and how a text sounds from a Speaker. Without
+// a speaker there is no sound.
 package sim
 
 import (
@@ -24,6 +25,8 @@ type Behaviour struct {
 	HangsUp    time.Duration  // from the answer to their hang-up; 0 is never
 	Lost       bool           // the connection breaks instead of their hanging up
 	RingsOn    bool           // rings until we give up
+	Script     Script         // what they say when we call them
+	Calls      Script         // what they say when they have called us
 }
 
 // Directory tells how the person at a number behaves; To is as in carrier.Dialing.
@@ -34,6 +37,7 @@ type Sim struct {
 	clock     clockwork.Clock
 	directory Directory
 	region    string
+	speaker   Speaker // nil: no sound
 	handle    func(carrier.Event)
 
 	mu     sync.Mutex
@@ -51,6 +55,7 @@ type leg struct {
 	ringing  bool
 	answered bool
 	keys     string // that we have sent there
+	person   *person
 	timer    clockwork.Timer
 }
 
@@ -79,6 +84,7 @@ func (s *Sim) Dial(d carrier.Dialing) error {
 	l := &leg{from: d.CallerID, to: d.To}
 	s.used[d.Ref], s.legs[d.Ref], s.byTo[d.To] = true, l, d.Ref
 	b := s.directory(d.To)
+	l.person = s.prepare(d.Ref, b.Script)
 	if s.manned[d.To] {
 		b = Behaviour{RingsOn: true} // somebody plays this person
 	}
@@ -128,6 +134,10 @@ func (s *Sim) answer(ref carrier.Ref, b Behaviour) {
 		return
 	}
 	l.answered = true
+	e := carrier.Event{Ref: ref, Kind: carrier.Answered}
+	if l.person != nil {
+		e.Voice = l.person
+	}
 	if b.HangsUp > 0 {
 		reason := carrier.HungUp
 		if b.Lost {
@@ -136,7 +146,7 @@ func (s *Sim) answer(ref carrier.Ref, b Behaviour) {
 		s.later(ref, l, b.HangsUp, func() { s.end(ref, reason) })
 	}
 	s.mu.Unlock()
-	s.handle(carrier.Event{Ref: ref, Kind: carrier.Answered})
+	s.handle(e)
 }
 
 func (s *Sim) end(ref carrier.Ref, reason carrier.Reason) {
@@ -174,6 +184,9 @@ func (s *Sim) SendDigits(ref carrier.Ref, digits string) {
 	defer s.mu.Unlock()
 	if l := s.legs[ref]; l != nil && l.answered {
 		l.keys += digits
+		if l.person != nil {
+			l.person.press(digits)
+		}
 	}
 }
 

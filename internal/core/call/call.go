@@ -71,7 +71,7 @@ const (
 // KnownReason tells whether r is one of the reasons above.
 func KnownReason(r Reason) bool {
 	switch r {
-	case EndedByUs, EndedByThem, GivenUp, Busy, NoAnswer, Declined, OutOfService, Refused, CutOff, Abandoned, Missed, Elsewhere, LeftMessage, Announced:
+	case EndedByUs, EndedByThem, GivenUp, Busy, NoAnswer, Declined, OutOfService, Refused, CutOff, Abandoned, Missed, Elsewhere, LeftMessage, Announced, MessageLeft, NoMoment:
 		return true
 	}
 	return false
@@ -225,7 +225,7 @@ func (s *State) Rang() time.Time {
 
 // Answered is when somebody of the one side first spoke with the other, or zero. A machine is nobody.
 func (s *State) Answered() time.Time {
-	if s.Machine() != nil {
+	if s.voicemail() != nil {
 		return time.Time{}
 	}
 	return s.taken()
@@ -233,7 +233,7 @@ func (s *State) Answered() time.Time {
 
 // taken is when the call stopped ringing because somebody, or a machine, took it.
 func (s *State) taken() time.Time {
-	if m := s.Machine(); m != nil {
+	if m := s.voicemail(); m != nil {
 		return m.Answered
 	}
 	if out := s.Other(); out != nil {
@@ -272,8 +272,10 @@ func (s *State) PartsAt(now time.Time) Parts {
 		rung = earliest(end, answered)
 	}
 	p := Parts{Dialing: dialed.Sub(s.Started), Ringing: rung.Sub(dialed), Talking: end.Sub(rung)}
-	if s.Machine() != nil {
-		p.Talking, p.Machine = 0, p.Talking
+	if m := s.Machine(); m != nil {
+		// What was spoken before a machine took over stays talk.
+		p.Machine = end.Sub(earliest(end, m.Answered))
+		p.Talking -= p.Machine
 	}
 	return p
 }

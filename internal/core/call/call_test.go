@@ -182,7 +182,7 @@ func FuzzCall(f *testing.F) {
 			at = at.Add(gap)
 			var in call.Input
 			users := []string{"ines", "tomas"}
-			switch what := script[i]; what % 23 {
+			switch what := script[i]; what % 25 {
 			case 0:
 				in = place.in
 			case 1:
@@ -227,6 +227,10 @@ func FuzzCall(f *testing.F) {
 				in = call.Press{By: users[what/23%2], Digits: "12#"}
 			case 21:
 				in = call.CarrierDigits{Leg: call.LegNo(what/23) % 4, Digits: []string{"7", "#", "x"}[what/92%3]}
+			case 23:
+				in = call.LeavePrepared{By: users[what/23%2], Name: "after the show"}
+			case 24:
+				in = call.PreparedEnds{}
 			case 22:
 				in = call.PlaceInternal{By: "ines", To: "tomas", Device: "browser"}
 			}

@@ -107,6 +107,10 @@ func Decide(s State, in Input, at time.Time) ([]Fact, []Effect, error) {
 		return d.beep()
 	case MachineEnds:
 		return d.machineEnds()
+	case LeavePrepared:
+		return d.leavePrepared(in)
+	case PreparedEnds:
+		return d.preparedEnds()
 	case Mute:
 		return d.mute(in)
 	case Press:
@@ -170,7 +174,7 @@ func (d *decision) hangUp(in HangUp) ([]Fact, []Effect, error) {
 	switch {
 	case d.state.Leg(mine).State == Ringing:
 		return d.leave(in.By, Declined) // there is nothing to hang up yet
-	case d.state.Machine() != nil:
+	case d.state.voicemail() != nil:
 		reason = d.reasonOfMachine(GivenUp)
 	case d.state.Answered().IsZero():
 		reason = GivenUp
@@ -207,7 +211,7 @@ func (d *decision) carrier(no LegNo, ev legEvent, reason Reason) {
 		if reason = reasonFor(reason, answered); d.state.Inbound && !answered && reason != CutOff {
 			reason = Abandoned
 		}
-		if d.state.Machine() != nil {
+		if d.state.voicemail() != nil {
 			reason = d.reasonOfMachine(Abandoned)
 		}
 		d.add(Fact{Kind: LegEnded, Leg: no, Reason: reason})

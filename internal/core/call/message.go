@@ -38,12 +38,25 @@ type Mute struct {
 type Press struct {
 	By     string
 	Digits string // 0-9, *, # and A-D (ITU-T Q.23), at most 32
+	Hidden bool   // only how many is kept
 }
 
 // CarrierDigits are keys that the outside has pressed.
 type CarrierDigits struct {
 	Leg    LegNo
 	Digits string
+	Hidden bool // only how many is kept
+}
+
+// HiddenDigit stands for a key that is not kept.
+const HiddenDigit = "•"
+
+// kept are digits as they are kept.
+func kept(digits string, hidden bool) string {
+	if hidden {
+		return strings.Repeat(HiddenDigit, len(digits))
+	}
+	return digits
 }
 
 // PlaceInternal calls a colleague: the caller's leg is up from the start, the colleague's rings.
@@ -98,7 +111,7 @@ func (s *State) Machine() *Leg {
 
 // Message is how long the message is that was left after the beep; 0 without one.
 func (s *State) Message() time.Duration {
-	m := s.Machine()
+	m := s.voicemail()
 	if m == nil || s.Beeped.IsZero() {
 		return 0
 	}
@@ -164,7 +177,7 @@ func (d *decision) machineTakes(in MachineTakes) ([]Fact, []Effect, error) {
 
 func (d *decision) beep() ([]Fact, []Effect, error) {
 	m := d.state.Machine()
-	if m == nil || m.State != Up || m.Device != Voicemail || !d.state.Beeped.IsZero() {
+	if m == nil || m.State != Up || m.Device == Announcement || !d.state.Beeped.IsZero() {
 		return nil, nil, nil // hung up during the greeting
 	}
 	d.add(Fact{Kind: Beeped, Leg: m.No})
@@ -172,7 +185,7 @@ func (d *decision) beep() ([]Fact, []Effect, error) {
 }
 
 func (d *decision) machineEnds() ([]Fact, []Effect, error) {
-	m := d.state.Machine()
+	m := d.state.voicemail()
 	if m == nil || m.State != Up {
 		return nil, nil, nil
 	}
@@ -231,7 +244,7 @@ func (d *decision) press(in Press) ([]Fact, []Effect, error) {
 	case d.state.Answered().IsZero() || d.state.OnHold:
 		return nil, nil, ErrNoSpeech
 	}
-	d.add(Fact{Kind: Pressed, Leg: no, Digits: in.Digits})
+	d.add(Fact{Kind: Pressed, Leg: no, Digits: kept(in.Digits, in.Hidden)})
 	if out := d.state.Outside(); out != nil && out.State == Up {
 		d.effects = append(d.effects, SendDigits{Leg: out.No, Digits: in.Digits})
 	}
@@ -244,8 +257,8 @@ func (d *decision) keysFromOutside(in CarrierDigits) {
 	if leg == nil || leg.Party != Outside || leg.State != Up || !KeypadDigits(in.Digits) {
 		return
 	}
-	d.add(Fact{Kind: Pressed, Leg: in.Leg, Digits: in.Digits})
-	if m := d.state.Machine(); m != nil && m.State == Up && !d.state.Beeped.IsZero() && strings.Contains(in.Digits, "#") {
+	d.add(Fact{Kind: Pressed, Leg: in.Leg, Digits: kept(in.Digits, in.Hidden)})
+	if m := d.state.voicemail(); m != nil && m.State == Up && !d.state.Beeped.IsZero() && strings.Contains(in.Digits, "#") {
 		d.endAll(d.reasonOfMachine(Abandoned))
 	}
 }

@@ -20,12 +20,15 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
-  coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
+  coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at,
+  coalesce(r.id, '00000000-0000-0000-0000-000000000000')::uuid AS recording_id, coalesce(r.kind, '')::text AS recording_kind, coalesce(r.state, '')::text AS recording_state, coalesce(r.total_ms, 0)::int AS recording_ms,
+  coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs
 FROM calls c
 LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
+LEFT JOIN LATERAL (SELECT id, call_id, kind, state, server, file, began_at, total_ms, ours_ms, theirs_ms, overlap_ms, silence_ms, longest_ours_ms, longest_theirs_ms, interrupted_them, interrupted_us, first_answer_ms, gain_ours, gain_theirs, trace_ours, trace_theirs, gaps, trouble, deleted_at, deleted_by, deleted_why FROM recordings y WHERE y.call_id = c.id ORDER BY y.began_at DESC LIMIT 1) r ON true
 WHERE c.id = $2
 `
 
@@ -75,6 +78,12 @@ type CallByIDRow struct {
 	NotesBody      string
 	NotesVersion   int
 	NotesSavedAt   *time.Time
+	RecordingID    uuid.UUID
+	RecordingKind  string
+	RecordingState string
+	RecordingMs    int
+	TraceOurs      []byte
+	TraceTheirs    []byte
 }
 
 // The same as CallsByIDs for one call: PostgreSQL keeps the plan of this one, but plans a list anew each time.
@@ -122,6 +131,12 @@ func (q *Queries) CallByID(ctx context.Context, arg CallByIDParams) (CallByIDRow
 		&i.NotesBody,
 		&i.NotesVersion,
 		&i.NotesSavedAt,
+		&i.RecordingID,
+		&i.RecordingKind,
+		&i.RecordingState,
+		&i.RecordingMs,
+		&i.TraceOurs,
+		&i.TraceTheirs,
 	)
 	return i, err
 }
@@ -243,12 +258,15 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
-  coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at
+  coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at,
+  coalesce(r.id, '00000000-0000-0000-0000-000000000000')::uuid AS recording_id, coalesce(r.kind, '')::text AS recording_kind, coalesce(r.state, '')::text AS recording_state, coalesce(r.total_ms, 0)::int AS recording_ms,
+  coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs
 FROM calls c
 LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
+LEFT JOIN LATERAL (SELECT id, call_id, kind, state, server, file, began_at, total_ms, ours_ms, theirs_ms, overlap_ms, silence_ms, longest_ours_ms, longest_theirs_ms, interrupted_them, interrupted_us, first_answer_ms, gain_ours, gain_theirs, trace_ours, trace_theirs, gaps, trouble, deleted_at, deleted_by, deleted_why FROM recordings y WHERE y.call_id = c.id ORDER BY y.began_at DESC LIMIT 1) r ON true
 WHERE c.id = ANY ($2::uuid[])
 `
 
@@ -298,6 +316,12 @@ type CallsByIDsRow struct {
 	NotesBody      string
 	NotesVersion   int
 	NotesSavedAt   *time.Time
+	RecordingID    uuid.UUID
+	RecordingKind  string
+	RecordingState string
+	RecordingMs    int
+	TraceOurs      []byte
+	TraceTheirs    []byte
 }
 
 func (q *Queries) CallsByIDs(ctx context.Context, arg CallsByIDsParams) ([]CallsByIDsRow, error) {
@@ -350,6 +374,12 @@ func (q *Queries) CallsByIDs(ctx context.Context, arg CallsByIDsParams) ([]Calls
 			&i.NotesBody,
 			&i.NotesVersion,
 			&i.NotesSavedAt,
+			&i.RecordingID,
+			&i.RecordingKind,
+			&i.RecordingState,
+			&i.RecordingMs,
+			&i.TraceOurs,
+			&i.TraceTheirs,
 		); err != nil {
 			return nil, err
 		}

@@ -561,7 +561,7 @@ func (q *Queries) LineReps(ctx context.Context) ([]LineRepsRow, error) {
 }
 
 const linesFully = `-- name: LinesFully :many
-SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, version
+SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, version
 FROM lines ORDER BY position, id
 `
 
@@ -582,6 +582,7 @@ type LinesFullyRow struct {
 	Closed       string
 	Greeting     string
 	ClosedText   string
+	Recording    string
 	Version      int
 }
 
@@ -611,6 +612,7 @@ func (q *Queries) LinesFully(ctx context.Context) ([]LinesFullyRow, error) {
 			&i.Closed,
 			&i.Greeting,
 			&i.ClosedText,
+			&i.Recording,
 			&i.Version,
 		); err != nil {
 			return nil, err
@@ -1358,8 +1360,8 @@ func (q *Queries) TakeUnreturned(ctx context.Context, arg TakeUnreturnedParams) 
 
 const updateLine = `-- name: UpdateLine :execrows
 UPDATE lines SET label = $1, source = $2, zone = $3, active = $4, ring_mode = $5, ring_seconds = $6, limit_seconds = $7,
-  hours = $8, unanswered = $9, closed = $10, greeting = $11, closed_text = $12, version = version + 1
-WHERE id = $13 AND version = $14
+  hours = $8, unanswered = $9, closed = $10, greeting = $11, closed_text = $12, recording = $13, version = version + 1
+WHERE id = $14 AND version = $15
 `
 
 type UpdateLineParams struct {
@@ -1375,6 +1377,7 @@ type UpdateLineParams struct {
 	Closed       string
 	Greeting     string
 	ClosedText   string
+	Recording    string
 	ID           uuid.UUID
 	Version      int
 }
@@ -1393,6 +1396,7 @@ func (q *Queries) UpdateLine(ctx context.Context, arg UpdateLineParams) (int64, 
 		arg.Closed,
 		arg.Greeting,
 		arg.ClosedText,
+		arg.Recording,
 		arg.ID,
 		arg.Version,
 	)

@@ -272,6 +272,7 @@ type Line struct {
 	Greeting     string
 	ClosedText   string
 	Version      int
+	Recording    string
 }
 
 type LineRep struct {
@@ -344,6 +345,14 @@ type PhoneNumber struct {
 	Version        int
 }
 
+type PreparedMessage struct {
+	ID       uuid.UUID
+	Name     string
+	Text     string
+	Position int
+	Active   bool
+}
+
 type Record struct {
 	ID          uuid.UUID
 	Kind        string
@@ -394,6 +403,44 @@ type RecordItem struct {
 	UnitMinor     int64
 	DiscountBp    int
 	TaxBp         int
+}
+
+type Recording struct {
+	ID              uuid.UUID
+	CallID          uuid.UUID
+	Kind            string
+	State           string
+	Server          string
+	File            string
+	BeganAt         time.Time
+	TotalMs         int
+	OursMs          int
+	TheirsMs        int
+	OverlapMs       int
+	SilenceMs       int
+	LongestOursMs   int
+	LongestTheirsMs int
+	InterruptedThem int
+	InterruptedUs   int
+	FirstAnswerMs   int
+	GainOurs        float32
+	GainTheirs      float32
+	TraceOurs       []byte
+	TraceTheirs     []byte
+	Gaps            json.RawMessage
+	Trouble         string
+	DeletedAt       *time.Time
+	DeletedBy       *uuid.UUID
+	DeletedWhy      string
+}
+
+type RecordingRemark struct {
+	ID          uuid.UUID
+	RecordingID uuid.UUID
+	AtMs        int
+	Text        string
+	UserID      uuid.UUID
+	CreatedAt   time.Time
 }
 
 type RepState struct {

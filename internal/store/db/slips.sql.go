@@ -163,6 +163,17 @@ func (q *Queries) LinkedRecords(ctx context.Context, callID uuid.UUID) ([]uuid.U
 	return items, nil
 }
 
+const lockCall = `-- name: LockCall :one
+SELECT ended_at FROM calls WHERE id = $1 FOR UPDATE
+`
+
+func (q *Queries) LockCall(ctx context.Context, id uuid.UUID) (*time.Time, error) {
+	row := q.db.QueryRow(ctx, lockCall, id)
+	var ended_at *time.Time
+	err := row.Scan(&ended_at)
+	return ended_at, err
+}
+
 const lockNotes = `-- name: LockNotes :one
 SELECT body, version, writer FROM slip_notes WHERE slip_id = $1 FOR UPDATE
 `
@@ -329,6 +340,36 @@ UPDATE slips SET asks_who = false, version = version + 1 WHERE id = $1
 func (q *Queries) SettleWho(ctx context.Context, id uuid.UUID) error {
 	_, err := q.db.Exec(ctx, settleWho, id)
 	return err
+}
+
+const slipOfCall = `-- name: SlipOfCall :many
+SELECT id FROM slips WHERE call_id = $1 ORDER BY user_id = $2 DESC, created_at LIMIT 1
+`
+
+type SlipOfCallParams struct {
+	CallID uuid.UUID
+	Me     uuid.UUID
+}
+
+// The slip of a call that is a rep's own, else another's; none where nobody answered.
+func (q *Queries) SlipOfCall(ctx context.Context, arg SlipOfCallParams) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, slipOfCall, arg.CallID, arg.Me)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const updateSlip = `-- name: UpdateSlip :exec

@@ -154,7 +154,7 @@ SELECT n.id, n.text, n.at, n.from_id, u.name AS from_name FROM colleague_notes n
 UPDATE colleague_notes SET done_at = sqlc.narg('done_at') WHERE id = @id AND to_id = @to_id;
 
 -- name: LinesFully :many
-SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, version
+SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, version
 FROM lines ORDER BY position, id;
 
 -- name: LineReps :many
@@ -162,7 +162,7 @@ SELECT line_id, user_id FROM line_reps ORDER BY line_id, position;
 
 -- name: UpdateLine :execrows
 UPDATE lines SET label = @label, source = @source, zone = @zone, active = @active, ring_mode = @ring_mode, ring_seconds = @ring_seconds, limit_seconds = @limit_seconds,
-  hours = @hours, unanswered = @unanswered, closed = @closed, greeting = @greeting, closed_text = @closed_text, version = version + 1
+  hours = @hours, unanswered = @unanswered, closed = @closed, greeting = @greeting, closed_text = @closed_text, recording = @recording, version = version + 1
 WHERE id = @id AND version = @version;
 
 -- name: InsertLine :exec

@@ -4,6 +4,13 @@ SELECT s.id, s.call_id, s.user_id, s.state, s.subject, s.call_type_id, s.outcome
 FROM slips s JOIN calls c ON c.id = s.call_id LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE s.id = @id FOR UPDATE OF s;
 
+-- name: SlipOfCall :many
+-- The slip of a call that is a rep's own, else another's; none where nobody answered.
+SELECT id FROM slips WHERE call_id = @call_id ORDER BY user_id = @me DESC, created_at LIMIT 1;
+
+-- name: LockCall :one
+SELECT ended_at FROM calls WHERE id = @id FOR UPDATE;
+
 -- name: UpdateSlip :exec
 UPDATE slips SET subject = @subject, call_type_id = sqlc.narg('call_type_id'), outcome_id = sqlc.narg('outcome_id'), version = version + 1
 WHERE id = @id;

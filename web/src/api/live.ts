@@ -3,6 +3,7 @@ import type { QueryClient } from "@tanstack/react-query";
 import { useSyncExternalStore } from "react";
 
 import { noteState } from "./call_states";
+import { growTrace } from "../voice/live_trace";
 import { type Schemas, windowId } from "./client";
 
 type LiveEvent = Schemas["LiveEvent"];
@@ -110,6 +111,12 @@ function apply(client: QueryClient, event: LiveEvent) {
       if (next.saved) refresh("call", next.call_id);
       return;
     }
+    case "voices":
+      if (event.call_id && event.trace) growTrace(event.call_id, event.trace);
+      return;
+    case "sound":
+      refresh("sound");
+      return;
     case "ring":
       refresh("rings");
       return;
@@ -123,6 +130,7 @@ function apply(client: QueryClient, event: LiveEvent) {
         refresh("record", id);
       }
       if (event.call_id) refresh("call", event.call_id);
+      if (client.getQueryData<Desk>(["desk"])?.calls.some((c) => c.id === event.call_id)) refresh("desk");
       refresh("calls");
       return;
     case "record":

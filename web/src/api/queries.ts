@@ -36,6 +36,11 @@ export const queries = {
     }),
   lines: queryOptions({ queryKey: ["lines"], queryFn: () => ask(api.GET("/api/settings/lines")) }),
   states: queryOptions({ queryKey: ["states"], queryFn: () => ask(api.GET("/api/settings/availability")) }),
+  prepared: queryOptions({
+    queryKey: ["prepared"],
+    queryFn: () => ask(api.GET("/api/prepared-messages")),
+    staleTime: 300_000,
+  }),
   rings: queryOptions({ queryKey: ["rings"], queryFn: () => ask(api.GET("/api/rings")) }),
   outside: queryOptions({
     queryKey: ["outside"],

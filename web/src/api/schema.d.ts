@@ -285,7 +285,116 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/slips/{id}/records/{record}": {
+    "/api/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getSound"];
+        put?: never;
+        /** Connects this browser to hear and speak. An offer with all its candidates (SDP) is answered with one. */
+        post: operations["connectSound"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pauses, resumes or stops the recording of a call in progress, or begins one. */
+        post: operations["actOnRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/prepared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Releases the rep at once and leaves a prepared message after the beep. */
+        post: operations["leavePrepared"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prepared-messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Those that can be left, in their order; all of them for who sets up. */
+        get: operations["listPreparedMessages"];
+        put: operations["putPreparedMessages"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{id}/delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Deletes the sound for good. That there was one, and who deleted it why, stays. */
+        post: operations["deleteRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{id}/remarks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["addRemark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/records/{record}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1081,7 +1190,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/slips/{id}/new-record": {
+    "/api/calls/{id}/new-record": {
         parameters: {
             query?: never;
             header?: never;
@@ -1301,6 +1410,8 @@ export interface components {
             demo: boolean;
             /** @description The telephone network is the built-in stand-in */
             simulated: boolean;
+            /** @description Browsers can hear and speak */
+            sound: boolean;
             availability: components["schemas"]["AvailabilityChoice"];
             availabilities: components["schemas"]["AvailabilityChoice"][];
             preferences: components["schemas"]["Preferences"];
@@ -2003,7 +2114,115 @@ export interface components {
             /** @description Whose main line it is, where a company alone is on the call */
             company_line: components["schemas"]["RecordRef"] | null;
             links: components["schemas"]["CallLink"][];
+            recording?: components["schemas"]["CallRecording"];
             slip: components["schemas"]["Slip"];
+        };
+        Sound: {
+            connected: boolean;
+            /** @description With a microphone; else it only listens */
+            speaks: boolean;
+        };
+        SoundOffer: {
+            offer: string;
+        };
+        SoundAnswer: {
+            answer: string;
+        };
+        RecordingAct: {
+            /** @enum {string} */
+            action: "start" | "pause" | "resume" | "stop";
+            reason?: string;
+        };
+        PreparedChoice: {
+            /** Format: uuid */
+            message_id: string;
+        };
+        PreparedMessage: {
+            /**
+             * Format: uuid
+             * @description None for a new one
+             */
+            id: string | null;
+            name: string;
+            text: string;
+            active: boolean;
+        };
+        PreparedMessages: {
+            messages: components["schemas"]["PreparedMessage"][];
+        };
+        RecordingDeletion: {
+            reason: string;
+        };
+        NewRemark: {
+            at_ms: number;
+            text: string;
+        };
+        Remark: {
+            /** Format: uuid */
+            id: string;
+            at_ms: number;
+            text: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
+        /** @description Heights of both voices along the time, 0 to 100, evenly spread. */
+        VoiceTrace: {
+            ours: number[];
+            theirs: number[];
+        };
+        CallRecording: {
+            /** Format: uuid */
+            id?: string;
+            /** @enum {string} */
+            state: "going" | "paused" | "kept" | "deleted";
+            /** @enum {string} */
+            kind: "call" | "message";
+            ms: number;
+            trace: components["schemas"]["VoiceTrace"];
+        };
+        Gap: {
+            from_ms: number;
+            to_ms: number;
+            reason: string;
+        };
+        /** @description What the two voices say about the call; times in milliseconds. */
+        TalkFigures: {
+            /** @description Our part of all that was spoken, 0 to 1 */
+            ours_share: number;
+            ours_ms: number;
+            theirs_ms: number;
+            overlap_ms: number;
+            silence_ms: number;
+            longest_ours_ms: number;
+            longest_theirs_ms: number;
+            interrupted_them: number;
+            interrupted_us: number;
+            first_answer_ms: number;
+        };
+        Recording: {
+            /** Format: uuid */
+            id: string;
+            /** @enum {string} */
+            state: "going" | "kept" | "deleted";
+            /** @enum {string} */
+            kind: "call" | "message";
+            /** Format: date-time */
+            began_at: string;
+            ms: number;
+            trace: components["schemas"]["VoiceTrace"];
+            figures: components["schemas"]["TalkFigures"];
+            /** @description dB by which our side is made louder, so that both are even */
+            gain_ours: number;
+            gain_theirs: number;
+            gaps: components["schemas"]["Gap"][];
+            /** @description Why a part is missing */
+            trouble: string;
+            remarks: components["schemas"]["Remark"][];
+            may_hear: boolean;
+            may_delete: boolean;
+            /** @description Who deleted it, when and why, in words */
+            deleted: string;
         };
         CallFact: {
             seq: number;
@@ -2023,6 +2242,7 @@ export interface components {
         };
         CallPageDetail: {
             call: components["schemas"]["Call"];
+            recordings: components["schemas"]["Recording"][];
             facts: components["schemas"]["CallFact"][];
             changes: components["schemas"]["Change"][];
         };
@@ -2228,6 +2448,11 @@ export interface components {
             closed: "voicemail" | "announcement";
             greeting: string;
             closed_text: string;
+            /**
+             * @description Whether its calls are recorded; announce says so to both sides first
+             * @enum {string}
+             */
+            recording: "on" | "announce" | "off";
             /** @description Whom it rings, in order; none is every rep */
             reps: string[];
             /** @description Open now */
@@ -2277,9 +2502,11 @@ export interface components {
         };
         OutsideAct: {
             /** @enum {string} */
-            action: "call" | "answer" | "hang_up" | "play" | "leave" | "press" | "morning_start" | "morning_stop";
+            action: "call" | "answer" | "hang_up" | "play" | "leave" | "press" | "say" | "morning_start" | "morning_stop";
             /** @description Of press */
             digits?: string;
+            /** @description Of say: what they say */
+            text?: string;
             /** @description Of morning_start */
             per_hour?: number;
             /** @description Of call: what the network says; empty is withheld */
@@ -2299,7 +2526,7 @@ export interface components {
             /** Format: int64 */
             n: number;
             /** @enum {string} */
-            kind: "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving";
+            kind: "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving" | "voices" | "sound";
             epoch?: string;
             resync?: boolean;
             call?: components["schemas"]["CallState"];
@@ -2312,6 +2539,7 @@ export interface components {
             writer?: string;
             /** Format: uuid */
             import_id?: string;
+            trace?: components["schemas"]["VoiceTrace"];
         };
     };
     responses: {
@@ -2844,6 +3072,204 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Whether a browser of mine is connected to hear and speak */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sound"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    connectSound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SoundOffer"];
+            };
+        };
+        responses: {
+            /** @description The answer */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundAnswer"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    actOnRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingAct"];
+            };
+        };
+        responses: {
+            /** @description The call */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    leavePrepared: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreparedChoice"];
+            };
+        };
+        responses: {
+            /** @description The call */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPreparedMessages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In their order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreparedMessage"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putPreparedMessages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreparedMessages"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreparedMessage"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deleteRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingDeletion"];
+            };
+        };
+        responses: {
+            /** @description Deleted */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addRemark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRemark"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Remark"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -12,7 +12,9 @@ import { Direction } from "../ui/icons";
 import { useArrowKeys } from "../ui/list";
 import { Empty, Failed, Loading } from "../ui/states";
 import { Tabs } from "../ui/tabs";
-import { clockTime, dayName } from "../ui/times";
+import { clockTime, dayName, dayShort } from "../ui/times";
+import { duration } from "../ui/clock";
+import { VoiceTrace } from "../voice/trace";
 
 type Entry = Schemas["HistoryEntry"];
 type Kind = "all" | "call" | "follow_up" | "change";
@@ -92,10 +94,11 @@ function Line({ entry: e }: { entry: Entry }) {
 export function CallLine({ call, withWho = false }: { call: Call; withWho?: boolean }) {
   const open = call.slip.state === "open";
   return (
-    <li className="grid grid-cols-[3.4rem_1fr] border-b border-rule py-2" data-testid="call-entry">
-      <span className="text-quiet">
-        {withWho ? dayName(call.state.started_at).slice(0, 3) : clockTime(call.state.started_at)}
-      </span>
+    <li
+      className={`grid border-b border-rule py-2 ${withWho ? "grid-cols-[5.6rem_1fr]" : "grid-cols-[3.4rem_1fr]"}`}
+      data-testid="call-entry"
+    >
+      <span className="text-quiet">{withWho ? dayShort(call.state.started_at) : clockTime(call.state.started_at)}</span>
       <div className="min-w-0">
         <div className="flex items-start justify-between gap-3">
           <Link to="/calls/$id" params={{ id: call.id }} data-arrow className="min-w-0 hover:underline">
@@ -126,6 +129,16 @@ export function CallLine({ call, withWho = false }: { call: Call; withWho?: bool
         )}
         {call.slip.notes.body && (
           <p className="line-clamp-4 max-w-prose whitespace-pre-wrap text-quiet">{call.slip.notes.body}</p>
+        )}
+        {call.recording?.state === "kept" && (
+          <Link
+            to="/calls/$id"
+            params={{ id: call.id }}
+            className="mt-1 flex max-w-96 items-center gap-2 text-sm text-quiet"
+          >
+            <VoiceTrace trace={call.recording.trace} className="h-6 flex-1" />
+            {duration(call.recording.ms)}
+          </Link>
         )}
         {withWho && personOf(call) && (
           <p className="text-sm text-quiet">{call.links.find((l) => l.role === "company")?.record.name}</p>

@@ -25,7 +25,7 @@ export function useAttach(call: Call) {
   };
   const attach = useMutation({
     mutationFn: (record: string) =>
-      ask(api.PUT("/api/slips/{id}/records/{record}", { params: { path: { id: call.slip.id, record } } })),
+      ask(api.PUT("/api/calls/{id}/records/{record}", { params: { path: { id: call.id, record } } })),
     ...done,
   });
   const nobody = useMutation({
@@ -62,11 +62,15 @@ export function AttachQuestion({ call }: { call: Call }) {
       {call.slip.candidates.map((c) => (
         <Button
           key={c.record.id}
+          className="max-w-full min-w-0"
+          title={c.reason}
           onClick={() => {
             attach.mutate(c.record.id);
           }}
         >
-          {c.record.name} <span className="text-sm text-quiet">{c.reason}</span>
+          <span className="truncate">
+            {c.record.name} <span className="text-sm text-quiet">{c.reason}</span>
+          </span>
         </Button>
       ))}
       <Button

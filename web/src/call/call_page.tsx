@@ -1,30 +1,38 @@
 import { useQuery } from "@tanstack/react-query";
-import { useParams } from "@tanstack/react-router";
+import { useParams, useSearch } from "@tanstack/react-router";
+import { useState } from "react";
 
 import type { Call } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
+import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { duration } from "../ui/clock";
 import { Area, Select } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { clockTime, dayName } from "../ui/times";
+import { Recordings, TalkFigures } from "../voice/recordings";
 import { AttachSearch } from "./attach";
 import { useChangeSlip } from "./change_slip";
 import { useNotes } from "./notes_and_records";
 import { CallType, LinkChip, Subject } from "./slip_fields";
+import { UnknownCaller } from "./unknown_caller";
 import { howLong, sentence, whoOf } from "./words";
 
 /** CallPage is one call: what happened in it, what its slip says and on what it stands, all of which can be corrected. */
 export function CallPage() {
   const { id } = useParams({ from: "/frame/calls/$id" });
+  const { at } = useSearch({ from: "/frame/calls/$id" });
   const page = useQuery(queries.call(id));
+  const [making, setMaking] = useState(false);
   const me = useQuery(queries.me).data;
   if (page.isPending) return <Loading />;
   if (!page.data) return <Failed error={page.error} retry={() => void page.refetch()} title={t.calls.gone} />;
-  const { call, facts, changes } = page.data;
+  const { call, facts, changes, recordings } = page.data;
+  const heard = recordings.find((r) => r.state === "kept");
   const answered = call.slip.state !== "none";
   const mayCorrect = answered && (call.slip.mine || me?.role !== "rep");
+  const mayAttach = mayCorrect || call.slip.state === "none"; // what nobody answered is everybody's
   return (
     <>
       <div className="flex items-start justify-between gap-4">
@@ -43,6 +51,7 @@ export function CallPage() {
         {call.missed_why && ` · ${call.missed_why}`}
         {call.by_hand && ` · ${t.in.list.byHand}`}
       </p>
+      <Recordings recordings={recordings} call={call.id} start={at} />
       <div className="mt-5 grid grid-cols-[minmax(0,1fr)_18rem] gap-7 max-[63.9rem]:grid-cols-1">
         <section aria-label={t.calls.correct} className="flex flex-col gap-3">
           {call.slip.state !== "none" && (
@@ -55,12 +64,31 @@ export function CallPage() {
           {call.links.length === 0 && <p className="text-quiet">{t.calls.nowhere}</p>}
           <div className="flex flex-wrap gap-1.5">
             {call.links.map((l) => (
-              <LinkChip key={l.record.id} call={call} record={l.record} fixed={!mayCorrect} />
+              <LinkChip key={l.record.id} call={call} record={l.record} fixed={!mayAttach} />
             ))}
-            {mayCorrect && <AttachSearch call={call} />}
+            {mayAttach && <AttachSearch call={call} />}
+            {mayAttach && call.links.length === 0 && call.direction !== "internal" && !making && (
+              <Button
+                onClick={() => {
+                  setMaking(true);
+                }}
+              >
+                {t.in.unknown.make}
+              </Button>
+            )}
           </div>
+          {making && (
+            <UnknownCaller
+              call={call}
+              company={null}
+              onDone={() => {
+                setMaking(false);
+              }}
+            />
+          )}
         </section>
         <div>
+          {heard && <TalkFigures figures={heard.figures} ms={heard.ms} />}
           <section aria-label={t.calls.path}>
             <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.path}</h2>
             <ol>
@@ -74,7 +102,7 @@ export function CallPage() {
               ))}
             </ol>
           </section>
-          {call.slip.state !== "none" && (
+          {(call.slip.state !== "none" || changes.length > 0) && (
             <section aria-label={t.calls.changes} className="mt-6" data-testid="changes">
               <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.changes}</h2>
               {changes.length === 0 && <Empty>{t.calls.noChanges}</Empty>}

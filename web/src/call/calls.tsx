@@ -15,6 +15,7 @@ import { Empty, Failed, Loading } from "../ui/states";
 import { type Column, Table } from "../ui/table";
 import { Tabs } from "../ui/tabs";
 import { clockTime, dayShort } from "../ui/times";
+import { VoiceTrace } from "../voice/trace";
 import { useDial } from "./dial";
 import { companyOf, personOf, stateWord, whoOf } from "./words";
 import { WriteDown } from "./write_down";
@@ -47,7 +48,7 @@ export function callsIn(s: Record<string, unknown>): Asked {
 }
 
 const storage = "trundo.calls.columns";
-const usual = ["when", "who", "number", "how", "long", "outcome", "rep"];
+const usual = ["when", "who", "number", "how", "voices", "long", "outcome", "rep"];
 
 function keptColumns(): string[] {
   try {
@@ -97,13 +98,13 @@ export function Calls() {
     {
       key: "when",
       label: c.when,
-      width: "9.5rem",
+      width: "8.7rem",
       cell: (x) => `${dayShort(x.state.started_at)}, ${clockTime(x.state.started_at)}`,
     },
     {
       key: "who",
       label: c.who,
-      width: "minmax(9rem,1fr)",
+      width: "minmax(8rem,1fr)",
       cell: (x) => (
         <Link to="/calls/$id" params={{ id: x.id }} tabIndex={-1} className="name hover:underline">
           {whoOf(x)}
@@ -111,12 +112,12 @@ export function Calls() {
       ),
     },
     { key: "company", label: l.company, width: "minmax(8rem,0.8fr)", cell: (x) => companyOf(x)?.name ?? "" },
-    { key: "number", label: c.number, width: "9.5rem", cell: (x) => (x.direction === "internal" ? "" : x.display) },
+    { key: "number", label: c.number, width: "9.2rem", cell: (x) => (x.direction === "internal" ? "" : x.display) },
     { key: "line", label: l.line, width: "6rem", cell: (x) => x.line },
     {
       key: "how",
       label: c.how,
-      width: "9.5rem",
+      width: "8.6rem",
       cell: (x) => (
         <>
           <Direction way={x.direction} /> {stateWord(x.state)}
@@ -125,13 +126,28 @@ export function Calls() {
       ),
     },
     {
+      key: "voices",
+      label: t.voice.column,
+      width: "4rem",
+      cell: (x) =>
+        x.recording?.state === "kept" && (
+          <Link to="/calls/$id" params={{ id: x.id }} tabIndex={-1} className="block">
+            <VoiceTrace
+              trace={x.recording.trace}
+              label={t.voice.recordedFor(duration(x.recording.ms))}
+              className="h-5"
+            />
+          </Link>
+        ),
+    },
+    {
       key: "long",
       label: c.long,
-      width: "4rem",
+      width: "3.6rem",
       cell: (x) => (x.state.answered_at ? duration(x.talk_ms) : x.message_ms > 0 ? duration(x.message_ms) : ""),
     },
     { key: "outcome", label: c.outcome, width: "minmax(7.5rem,0.7fr)", cell: (x) => <Standing call={x} /> },
-    { key: "rep", label: c.rep, width: "8rem", cell: (x) => x.slip.rep_name },
+    { key: "rep", label: c.rep, width: "7.2rem", cell: (x) => x.slip.rep_name },
   ];
   const columns: Column<Call>[] = [
     ...all.filter((x) => x.key === "when" || x.key === "who" || shown.includes(x.key)),

@@ -9,6 +9,7 @@ import { t } from "../messages";
 import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { useTell } from "../ui/toast";
+import { LeavePrepared } from "../voice/prepared";
 import { useAttach } from "./attach";
 
 /** TalkControls are what can be done while one speaks: hold, mute, keys. */
@@ -59,6 +60,7 @@ export function TalkControls({ call }: { call: Call }) {
         {muted ? t.in.during.unmute : t.in.during.mute}
       </Button>
       {!held && call.direction !== "internal" && <Keypad call={call} />}
+      {call.direction === "outbound" && <LeavePrepared call={call} />}
     </>
   );
 }

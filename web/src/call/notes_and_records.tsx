@@ -5,6 +5,7 @@ import { t } from "../messages";
 import { useKey } from "../shell/keys";
 import { Button } from "../ui/button";
 import { useNow } from "../ui/clock";
+import { SlipVoice } from "../voice/slip_voice";
 import { AttachQuestion, AttachSearch } from "./attach";
 import { useFile } from "./change_slip";
 import { PutOnOpenRecord } from "./controls";
@@ -31,6 +32,7 @@ export function NotesAndRecords({ call }: { call: Call }) {
   useKey("notes", () => field.current?.focus());
   return (
     <div className="flex min-w-0 flex-col gap-2 border-rule-strong p-3.5 min-[64rem]:border-r min-[64rem]:border-dashed">
+      <SlipVoice call={call} />
       {call.slip.asks_who && <AttachQuestion call={call} />}
       {making && (
         <UnknownCaller

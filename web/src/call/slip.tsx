@@ -13,7 +13,7 @@ export function Slip({ call }: { call: Call }) {
       aria-label={t.slip.region(whoOf(call))}
       data-testid="slip"
       data-phase={call.state.phase}
-      className={`grid grid-cols-[16.5rem_minmax(0,1fr)_19rem] rounded-md border border-rule-strong border-t-4 bg-sheet max-[63.9rem]:grid-cols-1 ${waits ? "border-t-waiting" : "border-t-ours"}`}
+      className={`grid min-[64rem]:min-h-[15.3rem] grid-cols-[16.5rem_minmax(0,1fr)_19rem] rounded-md border border-rule-strong border-t-4 bg-sheet max-[63.9rem]:grid-cols-1 ${waits ? "border-t-waiting" : "border-t-ours"}`}
     >
       <Who call={call} />
       <NotesAndRecords key={call.slip.id} call={call} />

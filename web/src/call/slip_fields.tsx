@@ -73,9 +73,7 @@ export function LinkChip({ call, record, fixed = false }: { call: Call; record: 
   const tell = useTell();
   const detach = useMutation({
     mutationFn: () =>
-      ask(
-        api.DELETE("/api/slips/{id}/records/{record}", { params: { path: { id: call.slip.id, record: record.id } } }),
-      ),
+      ask(api.DELETE("/api/calls/{id}/records/{record}", { params: { path: { id: call.id, record: record.id } } })),
     onSuccess: (changed) => {
       putCall(client, changed);
     },

@@ -52,8 +52,8 @@ export function UnknownCaller({
         ...(mail.trim() ? { email: mail } : {}),
       };
       return ask(
-        api.POST("/api/slips/{id}/new-record", {
-          params: { path: { id: call.slip.id }, header: { "Idempotency-Key": key } },
+        api.POST("/api/calls/{id}/new-record", {
+          params: { path: { id: call.id }, header: { "Idempotency-Key": key } },
           body,
         }),
       );

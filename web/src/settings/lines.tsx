@@ -258,6 +258,19 @@ function LineForm({ line }: { line: Line }) {
       </Select>
       <Area label={`${s.lineGreeting} (${s.lineGreetingHint})`} rows={2} maxLength={2000} {...text("greeting")} />
       <Area label={`${s.closedText} (${s.closedHint})`} rows={2} maxLength={2000} {...text("closed_text")} />
+      <Select
+        label={t.voice.lineRecording}
+        value={draft.recording}
+        onChange={(e) => {
+          set({ recording: e.target.value as Line["recording"] });
+        }}
+      >
+        {(["on", "announce", "off"] as const).map((x) => (
+          <option key={x} value={x}>
+            {t.voice.lineRecordingChoices[x]}
+          </option>
+        ))}
+      </Select>
       <Field label={s.zone} {...text("zone")} />
       <label className="flex items-center gap-2 self-end pb-1">
         <input

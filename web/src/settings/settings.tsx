@@ -7,8 +7,10 @@ import { DoNotCallSettings } from "./do_not_call";
 import { AvailabilitySettings } from "./availability";
 import { FieldSettings } from "./fields";
 import { LineSettings } from "./lines";
+import { Devices } from "../voice/devices";
 import { MySettings } from "./my_settings";
 import { NumberSettings } from "./number_order";
+import { PreparedSettings } from "./prepared_messages";
 
 const s = t.book.settings;
 
@@ -19,10 +21,12 @@ export function Settings() {
   const search = useSearch({ from: "/frame/settings" });
   const tabs = [
     { key: "me", there: true, part: <MySettings /> },
+    { key: "sound", there: true, part: <Devices /> },
     { key: "fields", there: rights.set_up, part: <FieldSettings /> },
     { key: "numbers", there: rights.set_up, part: <NumberSettings /> },
     { key: "lines", there: rights.set_up, part: <LineSettings /> },
     { key: "availability", there: rights.set_up, part: <AvailabilitySettings /> },
+    { key: "prepared", there: rights.set_up, part: <PreparedSettings /> },
     { key: "do_not_call", there: rights.import, part: <DoNotCallSettings /> },
   ].filter((x) => x.there);
   const tab = tabs.find((x) => x.key === search.tab) ?? tabs[0];
@@ -34,7 +38,14 @@ export function Settings() {
           label={s.title}
           value={tab?.key ?? "me"}
           onChange={(next) => void navigate({ to: "/settings", search: next === "me" ? {} : { tab: next } })}
-          options={tabs.map((x) => ({ value: x.key, label: s.tabs[x.key] ?? t.in.settings.tabs[x.key] ?? x.key }))}
+          options={tabs.map((x) => ({
+            value: x.key,
+            label:
+              s.tabs[x.key] ??
+              ({ sound: t.voice.menu, prepared: t.voice.prepared.tab } as Record<string, string>)[x.key] ??
+              t.in.settings.tabs[x.key] ??
+              x.key,
+          }))}
         />
       </div>
       {tab?.part}

@@ -12,6 +12,8 @@ import { t } from "../messages";
 import { Mark, More } from "../ui/icons";
 import { Menu, MenuChoices, MenuItem, MenuLabel, MenuLine } from "../ui/menu";
 import { useTell } from "../ui/toast";
+import { SoundMenu, useSoundWhenNeeded } from "../voice/sound_menu";
+import { dropSound } from "../voice/sound";
 import { FindField } from "./find";
 import { listenForKeys, useKey } from "./keys";
 import { KeysDialog } from "./keys_dialog";
@@ -33,6 +35,7 @@ export function Frame() {
       stopLive();
     };
   }, [client, navigate]);
+  useSoundWhenNeeded();
   useKey("help", () => {
     setKeysShown(true);
   });
@@ -111,7 +114,10 @@ function Band({ onKeys }: { onKeys: () => void }) {
           {t.sections.settings}
         </Link>
       </nav>
-      <MyMenu onKeys={onKeys} />
+      <div className="ml-auto flex min-w-0 items-center gap-1">
+        <SoundMenu />
+        <MyMenu onKeys={onKeys} />
+      </div>
     </header>
   );
 }
@@ -125,6 +131,7 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
   const signOut = useMutation({
     mutationFn: () => ask(api.DELETE("/api/session")),
     onSettled: async () => {
+      dropSound();
       await navigate({ to: "/sign-in" });
       client.clear();
     },
@@ -144,11 +151,14 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
   if (!me) return null;
   const away = !me.availability.takes_calls;
   return (
-    <div className="ml-auto min-w-0">
+    <div className="min-w-0">
       <Menu
         align="end"
         trigger={
-          <button type="button" className="flex min-h-8 min-w-0 items-center gap-2 rounded-sm px-2 hover:bg-rule/60">
+          <button
+            type="button"
+            className="flex min-h-8 max-w-full min-w-0 items-center gap-2 rounded-sm px-2 hover:bg-rule/60"
+          >
             <span
               aria-hidden
               className={`size-2.5 shrink-0 rounded-full ${away ? "border-2 border-edge" : "bg-theirs"}`}

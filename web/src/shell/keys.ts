@@ -12,6 +12,8 @@ export type Action =
   | "mute"
   | "keypad"
   | "attach"
+  | "record"
+  | "leave"
   | "notes"
   | "file"
   | "later"
@@ -35,6 +37,8 @@ const defaults: Record<Action, string> = {
   mute: "m",
   keypad: "k",
   attach: "b",
+  record: "u",
+  leave: "d",
   notes: "n",
   file: "f",
   later: "l",

@@ -58,27 +58,39 @@ function PickCaller({ onPick }: { onPick: (number: string) => void }) {
   );
 }
 
-/** KeysField presses keys on the outside's telephone. */
-function KeysField({ press }: { press: (digits: string) => void }) {
-  const [digits, setDigits] = useState("");
+/** SendField is a line of text that is sent with Enter: keys to press, or words to say. */
+function SendField({
+  label,
+  className,
+  maxLength,
+  allow = (text) => text,
+  send,
+}: {
+  label: string;
+  className: string;
+  maxLength: number;
+  allow?: (text: string) => string;
+  send: (text: string) => void;
+}) {
+  const [text, setText] = useState("");
   return (
     <form
       className="flex gap-1"
       onSubmit={(e) => {
         e.preventDefault();
-        if (digits) press(digits);
-        setDigits("");
+        if (text.trim()) send(text);
+        setText("");
       }}
     >
       <Field
-        label={o.keys}
+        label={label}
         hidden
-        placeholder={o.keys}
-        className="w-16"
-        maxLength={32}
-        value={digits}
+        placeholder={label}
+        className={className}
+        maxLength={maxLength}
+        value={text}
         onChange={(e) => {
-          setDigits(e.target.value.replace(/[^0-9*#A-D]/g, ""));
+          setText(allow(e.target.value));
         }}
       />
     </form>
@@ -186,11 +198,25 @@ export function OutsidePhone() {
               </Button>
             )}
             {l.answered && (
-              <KeysField
-                press={(digits) => {
-                  act.mutate({ action: "press", ref: l.ref, digits });
-                }}
-              />
+              <>
+                <SendField
+                  label={t.voice.say}
+                  className="w-40"
+                  maxLength={500}
+                  send={(said) => {
+                    act.mutate({ action: "say", ref: l.ref, text: said });
+                  }}
+                />
+                <SendField
+                  label={o.keys}
+                  className="w-16"
+                  maxLength={32}
+                  allow={(digits) => digits.replace(/[^0-9*#A-D]/g, "")}
+                  send={(digits) => {
+                    act.mutate({ action: "press", ref: l.ref, digits });
+                  }}
+                />
+              </>
             )}
             <Button
               look="ending"

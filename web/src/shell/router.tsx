@@ -180,7 +180,12 @@ const calls = createRoute({
   component: Calls,
   validateSearch: callsIn,
 });
-const call = createRoute({ getParentRoute: () => frame, path: "/calls/$id", component: CallPage });
+const call = createRoute({
+  getParentRoute: () => frame,
+  path: "/calls/$id",
+  component: CallPage,
+  validateSearch: (s): { at?: number | undefined } => ({ at: Math.max(0, Number(s["at"])) || undefined }),
+});
 
 export const makeRouter = (client: QueryClient) =>
   createRouter({

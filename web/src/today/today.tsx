@@ -52,7 +52,7 @@ function TryThis() {
           </Link>{" "}
           {t.today.tryText}
         </p>
-        <p className="mt-1 text-sm text-quiet">{t.me.silent}</p>
+        <p className="mt-1 text-sm text-quiet">{t.me.voices}</p>
       </div>
       <Number number={number} name={found.name} form="card" />
     </div>

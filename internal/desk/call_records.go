@@ -1,0 +1,138 @@
+package desk
+
+import (
+	"context"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/slip"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// Attach puts a call on a record, and on that person's company, and so answers whose number it is. A call that nobody answered has
+// no slip: everybody may attach it. Errors: ErrNotFound, ErrForbidden, *FieldError.
+func (d *Desk) Attach(ctx context.Context, a Actor, callID, record uuid.UUID) (contract.Call, error) {
+	return d.relink(ctx, a, callID, "attached", func(q *db.Queries, s *db.LockSlipRow) (string, error) {
+		row, err := q.Record(ctx, record)
+		if store.NotFound(err) {
+			return "", &FieldError{"record", ErrNotFound}
+		} else if err != nil {
+			return "", err
+		}
+		r := row.Record
+		if r.DeletedAt != nil {
+			return "", &FieldError{"record", ErrGone}
+		}
+		if s == nil || s.AsksWho {
+			if err := d.learn(ctx, q, a, callID, r.ID); err != nil {
+				return "", err
+			}
+		}
+		var by *uuid.UUID
+		if s != nil {
+			by = &s.ID
+		}
+		for _, l := range slip.LinksFor(subject(r.ID, r.Kind, r.CompanyID, r.PersonID), "attached by hand") {
+			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: callID, RecordID: uuid.MustParse(l.Record), SlipID: by, Role: string(l.Role),
+				Reason: l.Reason, LinkedBy: &a.ID, At: d.Clock.Now()}); err != nil {
+				return "", err
+			}
+		}
+		if s == nil {
+			return r.Name, nil
+		}
+		return r.Name, q.SettleWho(ctx, s.ID)
+	})
+}
+
+// Detach takes a call off a record. Errors: as of Attach.
+func (d *Desk) Detach(ctx context.Context, a Actor, callID, record uuid.UUID) (contract.Call, error) {
+	return d.relink(ctx, a, callID, "removed", func(q *db.Queries, _ *db.LockSlipRow) (string, error) {
+		r, err := q.RecordName(ctx, record)
+		if store.NotFound(err) {
+			return "", &FieldError{"record", ErrNotFound}
+		} else if err != nil {
+			return "", err
+		}
+		_, err = q.RemoveLink(ctx, db.RemoveLinkParams{CallID: callID, RecordID: record})
+		return r.Name, err
+	})
+}
+
+// AttachNobody answers whose number a slip's call is with nobody.
+func (d *Desk) AttachNobody(ctx context.Context, a Actor, id uuid.UUID) (contract.Call, error) {
+	var s db.LockSlipRow
+	if err := d.Store.Tx(ctx, func(q *db.Queries) (err error) {
+		if s, err = lockSlip(ctx, q, a, id); err != nil {
+			return err
+		}
+		return q.SettleWho(ctx, id)
+	}); err != nil {
+		return contract.Call{}, err
+	}
+	d.publishSlip(s.UserID, s.CallID, "")
+	return d.callView(ctx, a, s.CallID)
+}
+
+// relink changes what a call is linked with. Once its slip is filed, or where nobody answered it, that is kept in the audit trail.
+func (d *Desk) relink(ctx context.Context, a Actor, id uuid.UUID, action string, change func(*db.Queries, *db.LockSlipRow) (string, error)) (contract.Call, error) {
+	var s *db.LockSlipRow
+	var before, after []uuid.UUID
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		var err error
+		if s, err = lockSlipOfCall(ctx, q, a, id); err != nil {
+			return err
+		}
+		if before, err = q.LinkedRecords(ctx, id); err != nil {
+			return err
+		}
+		name, err := change(q, s)
+		if err != nil {
+			return err
+		}
+		if after, err = q.LinkedRecords(ctx, id); err != nil {
+			return err
+		}
+		kind, subject := "call", id
+		if s != nil {
+			kind, subject = "slip", s.ID
+		}
+		if s != nil && s.State != string(slip.Filed) || len(before) == len(after) {
+			return nil
+		}
+		return d.audited(ctx, q, a, kind, subject, action, map[string]string{}, map[string]string{action: name})
+	})
+	if err != nil {
+		return contract.Call{}, err
+	}
+	d.mu.Lock()
+	if c := d.live[id]; c != nil {
+		c.records = after
+	}
+	d.mu.Unlock()
+	if s != nil {
+		d.publishSlip(s.UserID, id, "")
+	}
+	d.publishHistory(&id, append(before, after...)...)
+	return d.callView(ctx, a, id)
+}
+
+// lockSlipOfCall locks the slip by which a may change what a call is linked with; nil where nobody answered the call.
+func lockSlipOfCall(ctx context.Context, q *db.Queries, a Actor, callID uuid.UUID) (*db.LockSlipRow, error) {
+	slips, err := q.SlipOfCall(ctx, db.SlipOfCallParams{CallID: callID, Me: a.ID})
+	if err != nil {
+		return nil, err
+	}
+	if len(slips) > 0 {
+		s, err := lockSlip(ctx, q, a, slips[0])
+		return &s, err
+	}
+	if _, err := q.LockCall(ctx, callID); store.NotFound(err) {
+		return nil, ErrNotFound
+	} else if err != nil {
+		return nil, err
+	}
+	return nil, nil
+}

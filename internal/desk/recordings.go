@@ -1,0 +1,349 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/audio"
+	"trundo/internal/core/call"
+	"trundo/internal/media"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// recorded is said to both sides where a line announces that it records.
+const recorded = "This call is recorded."
+
+// shownHeights is how many heights of a voice trace a list shows.
+const shownHeights = 120
+
+// retryEvery is how often something that the database did not take is tried again.
+const retryEvery = 400 * time.Millisecond
+
+// Errors about recordings.
+var (
+	ErrNotRecorded = errors.New("this call is not recorded")
+	ErrRecorded    = errors.New("this call is recorded already")
+	ErrNoSound     = errors.New("this recording is on another server, or its file is gone")
+)
+
+// RecordingsDir is the folder of recordings within a server's own.
+const RecordingsDir = "recordings"
+
+// recordingFile is where a recording's sound is.
+func (d *Desk) recordingFile(name string) string {
+	return filepath.Join(d.FilesDir, RecordingsDir, name)
+}
+
+// recordingName says of what a file is: with the database away that stands nowhere else.
+func recordingName(kind contract.CallRecordingKind, callID, id uuid.UUID) string {
+	return fmt.Sprintf("%s_%s_%s.wav", kind, callID, id)
+}
+
+// readRecordingName is the opposite; false for a file of another kind.
+func readRecordingName(name string) (kind string, callID, id uuid.UUID, ok bool) {
+	parts := strings.Split(strings.TrimSuffix(name, ".wav"), "_")
+	if len(parts) != 3 || !strings.HasSuffix(name, ".wav") {
+		return "", callID, id, false
+	}
+	callID, err := uuid.Parse(parts[1])
+	id, again := uuid.Parse(parts[2])
+	return parts[0], callID, id, err == nil && again == nil && (parts[0] == "call" || parts[0] == "message")
+}
+
+// record follows a call: it begins a recording when somebody speaks, or a message is left, and completes it at the end. It is called
+// from the call's goroutine, and does not wait.
+func (d *Desk) record(id uuid.UUID, facts []call.Fact, state call.State) {
+	switch {
+	case state.Phase() == call.PhaseEnded:
+		if room := d.Studio.Room(id); room != nil {
+			if rec := room.Record(nil); rec != nil {
+				d.complete(id, rec)
+			}
+		}
+	case state.Internal:
+	case state.Phase() == call.PhaseSpeaking && has(facts, call.Bridged) && d.firstTime(id):
+		d.inBackground(func(ctx context.Context) { d.beginByRule(ctx, id, store.NewID()) })
+	case has(facts, call.Beeped) && d.firstTime(id):
+		d.inBackground(func(ctx context.Context) { d.begin(ctx, id, store.NewID(), contract.CallRecordingKindMessage) })
+	}
+}
+
+// firstTime tells, once for a call, that its recording is to be begun by rule: what follows a hold or a pause is not a beginning.
+func (d *Desk) firstTime(id uuid.UUID) bool {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	c := d.live[id]
+	if c == nil || c.begun {
+		return false
+	}
+	c.begun = true
+	return true
+}
+
+func has(facts []call.Fact, kind call.FactKind) bool {
+	for _, f := range facts {
+		if f.Kind == kind {
+			return true
+		}
+	}
+	return false
+}
+
+// beginByRule begins the recording of a conversation where its line says so, and says so to both sides first where it is announced.
+func (d *Desk) beginByRule(ctx context.Context, callID, recording uuid.UUID) {
+	c, err := d.Store.CallByID(ctx, db.CallByIDParams{ID: callID})
+	rule := contract.On
+	if err == nil && c.LineID != nil {
+		var r string
+		if r, err = d.Store.LineRecording(ctx, *c.LineID); err == nil {
+			rule = contract.FirmLineRecording(r)
+		}
+	}
+	if err != nil {
+		d.Log.Warn("whether a call is recorded", "call", callID, "error", err)
+		return // unknown is no
+	}
+	if rule == contract.Off {
+		return
+	}
+	if room := d.Studio.Room(callID); rule == contract.Announce && room != nil {
+		if codes, err := d.spoken(ctx, recorded); err == nil && len(codes) > 0 {
+			room.PlayToThem(media.Codes(codes, false), nil)
+			room.PlayToUs(media.Codes(codes, false))
+		}
+	}
+	d.begin(ctx, callID, recording, contract.CallRecordingKindCall)
+}
+
+// begin writes what is heard in a call from now on, and then that it does.
+func (d *Desk) begin(ctx context.Context, callID, recording uuid.UUID, kind contract.CallRecordingKind) {
+	room := d.Studio.Room(callID)
+	if room == nil {
+		return // over already
+	}
+	name := recordingName(kind, callID, recording)
+	rec, err := media.NewRecorder(d.recordingFile(name))
+	if err != nil {
+		d.Log.Error("a call is not recorded", "call", callID, "error", err)
+		return
+	}
+	if before := room.Record(rec); before != nil {
+		d.complete(callID, before)
+	}
+	if d.Studio.Room(callID) == nil { // it ended meanwhile
+		rec.Close()
+		_ = os.Remove(d.recordingFile(name))
+		return
+	}
+	d.mu.Lock()
+	d.recording[rec] = going{recording, kind}
+	d.mu.Unlock()
+	p := db.InsertRecordingParams{ID: recording, CallID: callID, Kind: string(kind), Server: d.Server, File: name, BeganAt: d.Clock.Now()}
+	if err := d.untilSaved(ctx, func() error { return d.Store.InsertRecording(ctx, p) }); err != nil {
+		d.Log.Error("that a call is recorded could not be saved", "call", callID, "error", err)
+	}
+	d.tellParts(callID)
+}
+
+// untilSaved tries again while the database is away.
+func (d *Desk) untilSaved(ctx context.Context, save func() error) error {
+	err := save()
+	for store.Away(err) && ctx.Err() == nil {
+		select {
+		case <-ctx.Done():
+		case <-time.After(retryEvery):
+			err = save()
+		}
+	}
+	return err
+}
+
+// tellParts tells the windows of everybody in a call that it has changed.
+func (d *Desk) tellParts(callID uuid.UUID) {
+	c := d.liveCall(callID)
+	if c == nil {
+		return
+	}
+	for rep := range c.parts {
+		d.publishSlip(rep, callID, "")
+	}
+}
+
+// complete closes a recording and stores what it holds, beside the call.
+func (d *Desk) complete(callID uuid.UUID, rec *media.Recorder) {
+	d.completing.Add(1)
+	go func() {
+		defer d.completing.Done()
+		take := rec.Close()
+		d.mu.Lock()
+		g, there := d.recording[rec]
+		delete(d.recording, rec)
+		d.mu.Unlock()
+		if !there {
+			return
+		}
+		if take.Trouble != nil {
+			d.Log.Error("a recording has a hole", "call", callID, "error", take.Trouble)
+		}
+		// Longer than the desk's own time: what is recorded is kept, also at the end.
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(d.background), time.Minute)
+		defer cancel()
+		if err := d.untilSaved(ctx, func() error { return d.keep(ctx, g.id, take) }); err != nil {
+			d.Log.Error("what a recording holds could not be saved; it is computed at the next start", "call", callID, "error", err)
+			return
+		}
+		d.publishHistory(&callID)
+	}()
+}
+
+func (d *Desk) keep(ctx context.Context, id uuid.UUID, t media.Take) error {
+	return KeepTake(ctx, d.Store.Queries, id, t)
+}
+
+// KeepTake stores what a recording that goes on holds, which is then complete.
+func KeepTake(ctx context.Context, q *db.Queries, id uuid.UUID, t media.Take) error {
+	gaps := []contract.Gap{}
+	for _, g := range t.Gaps {
+		gaps = append(gaps, contract.Gap{FromMs: ms(g.From), ToMs: ms(g.To), Reason: g.Reason})
+	}
+	text, err := json.Marshal(gaps)
+	if err != nil {
+		return err
+	}
+	trouble := ""
+	if t.Trouble != nil {
+		trouble = t.Trouble.Error()
+	}
+	f := t.Figures
+	return q.KeepRecording(ctx, db.KeepRecordingParams{ID: id, TotalMs: ms(f.Total), OursMs: ms(f.Ours), TheirsMs: ms(f.Theirs), OverlapMs: ms(f.Overlap),
+		SilenceMs: ms(f.Silence), LongestOursMs: ms(f.LongestOurs), LongestTheirsMs: ms(f.LongestTheirs), InterruptedThem: f.InterruptedThem,
+		InterruptedUs: f.InterruptedUs, FirstAnswerMs: ms(f.FirstAnswer), GainOurs: float32(t.GainOurs), GainTheirs: float32(t.GainTheirs),
+		TraceOurs: notNil(t.Ours), TraceTheirs: notNil(t.Theirs), Gaps: text, Trouble: trouble})
+}
+
+func notNil(b []byte) []byte {
+	if b == nil {
+		return []byte{}
+	}
+	return b
+}
+
+func ms(d time.Duration) int { return int(d.Milliseconds()) }
+
+// recoverRecordings completes what an earlier run of this server was recording when it ended.
+func (d *Desk) recoverRecordings(ctx context.Context) error {
+	if err := d.enterRecordings(ctx); err != nil {
+		return fmt.Errorf("entering recordings that the database does not know: %w", err)
+	}
+	rows, err := d.Store.RecordingsGoing(ctx, d.Server)
+	if err != nil {
+		return fmt.Errorf("reading the recordings that were cut off: %w", err)
+	}
+	for _, r := range rows {
+		take, err := media.Recover(d.recordingFile(r.File))
+		if err != nil {
+			take.Trouble = err
+			d.Log.Error("a recording that was cut off could not be completed", "call", r.CallID, "error", err)
+		}
+		if err := d.keep(ctx, r.ID, take); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// enterRecordings enters files that were begun while the database was away.
+func (d *Desk) enterRecordings(ctx context.Context) error {
+	files, err := os.ReadDir(d.recordingFile(""))
+	if err != nil {
+		return err
+	}
+	var names []string
+	for _, f := range files {
+		if _, _, _, ok := readRecordingName(f.Name()); ok {
+			names = append(names, f.Name())
+		}
+	}
+	unknown, err := d.Store.UnknownRecordings(ctx, names)
+	if err != nil {
+		return err
+	}
+	for _, name := range unknown {
+		kind, callID, id, _ := readRecordingName(name)
+		if _, err := d.Store.CallByID(ctx, db.CallByIDParams{ID: callID}); store.NotFound(err) {
+			continue // of another firm's database, or thrown away with its call
+		} else if err != nil {
+			return err
+		}
+		began := d.Clock.Now()
+		if info, err := os.Stat(d.recordingFile(name)); err == nil {
+			began = info.ModTime().Add(-time.Duration(info.Size()) * time.Second / (2 * audio.Rate))
+		}
+		if err := d.Store.InsertRecording(ctx, db.InsertRecordingParams{ID: id, CallID: callID, Kind: kind, Server: d.Server, File: name, BeganAt: began}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// ActOnRecording pauses, resumes, stops or begins the recording of a call in which a is. Errors: ErrNotRecorded, ErrRecorded, call.ErrOver,
+// call.ErrNotThere.
+func (d *Desk) ActOnRecording(ctx context.Context, a Actor, id uuid.UUID, act contract.RecordingAct) (contract.Call, error) {
+	c := d.liveCall(id)
+	room := d.Studio.Room(id)
+	switch {
+	case c == nil || room == nil:
+		return contract.Call{}, call.ErrOver
+	case !c.in(a.ID):
+		return contract.Call{}, call.ErrNotThere
+	}
+	rec := room.Recorder()
+	reason := ""
+	if act.Reason != nil {
+		reason = cleanText(*act.Reason)
+	}
+	switch {
+	case act.Action == contract.Start && rec != nil:
+		return contract.Call{}, ErrRecorded
+	case act.Action == contract.Start:
+		if c.state.Phase() != call.PhaseSpeaking {
+			return contract.Call{}, call.ErrNoSpeech
+		}
+		d.begin(ctx, id, store.NewID(), contract.CallRecordingKindCall)
+	case rec == nil:
+		return contract.Call{}, ErrNotRecorded
+	case act.Action == contract.Pause:
+		rec.Pause(reason)
+	case act.Action == contract.Resume:
+		rec.Resume()
+	default:
+		d.complete(id, room.Record(nil))
+	}
+	d.tellParts(id)
+	return d.callView(ctx, a, id)
+}
+
+// going is a recording in progress.
+type going struct {
+	id   uuid.UUID
+	kind contract.CallRecordingKind
+}
+
+func (d *Desk) kindOf(rec *media.Recorder) contract.CallRecordingKind {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if g, there := d.recording[rec]; there {
+		return g.kind
+	}
+	return contract.CallRecordingKindCall
+}

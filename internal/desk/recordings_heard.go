@@ -1,0 +1,204 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/audio"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// recordingView is how a call's newest recording stands, for lists and slips.
+func (d *Desk) recordingView(r db.CallsByIDsRow) *contract.CallRecording {
+	if room := d.Studio.Room(r.ID); room != nil {
+		if rec := room.Recorder(); rec != nil {
+			v := contract.CallRecording{State: contract.CallRecordingStateGoing, Kind: d.kindOf(rec), Ms: ms(rec.At()), Trace: traceOf(nil, nil)}
+			if rec.Paused() {
+				v.State = contract.CallRecordingStatePaused
+			}
+			return &v
+		}
+	}
+	if r.RecordingID == uuid.Nil || r.RecordingState == "going" {
+		return nil
+	}
+	return &contract.CallRecording{ID: &r.RecordingID, State: contract.CallRecordingState(r.RecordingState), Kind: contract.CallRecordingKind(r.RecordingKind),
+		Ms: r.RecordingMs, Trace: traceOf(audio.Thin(r.TraceOurs, shownHeights), audio.Thin(r.TraceTheirs, shownHeights))}
+}
+
+func traceOf(ours, theirs []byte) contract.VoiceTrace {
+	ints := func(b []byte) []int {
+		v := make([]int, len(b))
+		for i, x := range b {
+			v[i] = int(x)
+		}
+		return v
+	}
+	return contract.VoiceTrace{Ours: ints(ours), Theirs: ints(theirs)}
+}
+
+// recordings are all of a call, with what they hold and what was remarked.
+func (d *Desk) recordings(ctx context.Context, a Actor, callID uuid.UUID) ([]contract.Recording, error) {
+	views := []contract.Recording{}
+	rows, err := d.Store.RecordingsOfCall(ctx, callID)
+	if err != nil || len(rows) == 0 {
+		return views, err
+	}
+	remarks, err := d.Store.RemarksOfCall(ctx, callID)
+	if err != nil {
+		return nil, err
+	}
+	hears, err := d.mayHear(ctx, a, callID)
+	if err != nil {
+		return nil, err
+	}
+	for _, row := range rows {
+		r := row.Recording
+		v := contract.Recording{ID: r.ID, State: contract.RecordingState(r.State), Kind: contract.RecordingKind(r.Kind), BeganAt: r.BeganAt, Ms: r.TotalMs,
+			Trace: traceOf(r.TraceOurs, r.TraceTheirs), GainOurs: r.GainOurs, GainTheirs: r.GainTheirs, Trouble: r.Trouble, Gaps: []contract.Gap{},
+			Remarks: []contract.Remark{}, MayHear: hears && r.State == "kept", MayDelete: a.mayDo(Delete) && r.State == "kept", Figures: figuresOf(r)}
+		if err := json.Unmarshal(r.Gaps, &v.Gaps); err != nil {
+			return nil, fmt.Errorf("gaps of recording %s: %w", r.ID, err)
+		}
+		if r.DeletedAt != nil {
+			v.Deleted = fmt.Sprintf("Deleted by %s on %s: %s", row.DeletedName, r.DeletedAt.In(a.zone()).Format("2 January, 15:04"), r.DeletedWhy)
+		}
+		for _, m := range remarks {
+			if m.RecordingID == r.ID {
+				v.Remarks = append(v.Remarks, contract.Remark{ID: m.ID, AtMs: m.AtMs, Text: m.Text, By: m.Name, At: m.CreatedAt})
+			}
+		}
+		views = append(views, v)
+	}
+	return views, nil
+}
+
+func figuresOf(r db.Recording) contract.TalkFigures {
+	share := audio.Figures{Ours: time.Duration(r.OursMs), Theirs: time.Duration(r.TheirsMs)}.OursShare()
+	return contract.TalkFigures{OursShare: float32(share), OursMs: r.OursMs, TheirsMs: r.TheirsMs, OverlapMs: r.OverlapMs, SilenceMs: r.SilenceMs,
+		LongestOursMs: r.LongestOursMs, LongestTheirsMs: r.LongestTheirsMs, InterruptedThem: r.InterruptedThem, InterruptedUs: r.InterruptedUs,
+		FirstAnswerMs: r.FirstAnswerMs}
+}
+
+// mayHear tells whether a may hear the recordings of a call: those of one's own calls, of messages that are for everybody or for oneself,
+// and who leads all.
+func (d *Desk) mayHear(ctx context.Context, a Actor, callID uuid.UUID) (bool, error) {
+	if a.leads() {
+		return true, nil
+	}
+	return d.Store.MayHear(ctx, db.MayHearParams{CallID: callID, UserID: a.ID})
+}
+
+// heardOnce is for how long somebody who hears a recording in parts hears it once.
+const heardOnce = 10 * time.Minute
+
+// hearing is somebody who hears, or takes, a recording.
+type hearing struct {
+	user, recording uuid.UUID
+	download        bool
+}
+
+// OpenRecording opens a recording's sound for a, and keeps in the audit trail that a heard it, or took it away. Errors: ErrNotFound, ErrForbidden, ErrNoSound.
+func (d *Desk) OpenRecording(ctx context.Context, a Actor, id uuid.UUID, download bool) (*os.File, error) {
+	r, err := d.hearable(ctx, a, id)
+	if err != nil {
+		return nil, err
+	}
+	f, err := os.Open(d.recordingFile(r.File))
+	if err != nil {
+		return nil, ErrNoSound
+	}
+	h, now := hearing{a.ID, id, download}, d.Clock.Now()
+	// A player asks for a part at a time: that is one hearing.
+	if last, there := d.heard.Load(h); there && now.Sub(last.(time.Time)) < heardOnce {
+		return f, nil
+	}
+	what := "heard the recording"
+	if download {
+		what = "downloaded the recording"
+	}
+	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		return d.audited(ctx, q, a, "call", r.CallID, what, map[string]string{}, map[string]string{})
+	}); err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	d.heard.Store(h, now)
+	d.heard.Range(func(key, at any) bool { // what is over is forgotten
+		if now.Sub(at.(time.Time)) >= heardOnce {
+			d.heard.Delete(key)
+		}
+		return true
+	})
+	return f, nil
+}
+
+// hearable finds a recording that is kept and that a may hear.
+func (d *Desk) hearable(ctx context.Context, a Actor, id uuid.UUID) (db.RecordingRow, error) {
+	r, err := d.Store.Recording(ctx, id)
+	if store.NotFound(err) || err == nil && r.State != "kept" {
+		return r, ErrNotFound
+	} else if err != nil {
+		return r, err
+	}
+	hears, err := d.mayHear(ctx, a, r.CallID)
+	if err == nil && !hears {
+		err = ErrForbidden
+	}
+	return r, err
+}
+
+// DeleteRecording deletes the sound of a recording for good, and keeps that there was one, and why it is gone. Errors: *FieldError, ErrNotFound, ErrForbidden.
+func (d *Desk) DeleteRecording(ctx context.Context, a Actor, id uuid.UUID, reason string) error {
+	if !a.mayDo(Delete) {
+		return ErrForbidden
+	}
+	if reason = cleanText(reason); reason == "" {
+		return wrong("reason", "say why it is deleted")
+	}
+	r, err := d.hearable(ctx, a, id)
+	if err != nil {
+		return err
+	}
+	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if n, err := q.DeleteRecording(ctx, db.DeleteRecordingParams{ID: id, At: set(d.Clock.Now()), UserID: &a.ID, Why: reason}); err != nil || n == 0 {
+			return errors.Join(err, ErrNotFound)
+		}
+		return d.audited(ctx, q, a, "call", r.CallID, "deleted the recording", map[string]string{}, map[string]string{"deleted the recording": reason})
+	}); err != nil {
+		return err
+	}
+	if err := os.Remove(d.recordingFile(r.File)); err != nil && !errors.Is(err, os.ErrNotExist) {
+		return fmt.Errorf("the sound could not be removed: %w", err)
+	}
+	d.publishHistory(&r.CallID)
+	return nil
+}
+
+// AddRemark fixes a remark of a's to a moment of a recording. Errors: *FieldError, ErrNotFound, ErrForbidden.
+func (d *Desk) AddRemark(ctx context.Context, a Actor, id uuid.UUID, n contract.NewRemark) (contract.Remark, error) {
+	text := cleanText(n.Text)
+	if text == "" {
+		return contract.Remark{}, wrong("text", "say what is to be remarked")
+	}
+	r, err := d.hearable(ctx, a, id)
+	if err != nil {
+		return contract.Remark{}, err
+	}
+	if n.AtMs > r.TotalMs {
+		return contract.Remark{}, wrong("at_ms", "the recording is shorter than that")
+	}
+	m := contract.Remark{ID: store.NewID(), AtMs: n.AtMs, Text: text, By: a.Name, At: d.Clock.Now()}
+	err = d.Store.InsertRemark(ctx, db.InsertRemarkParams{ID: m.ID, RecordingID: id, AtMs: m.AtMs, Text: text, UserID: a.ID, CreatedAt: m.At})
+	if err == nil {
+		d.publishHistory(&r.CallID)
+	}
+	return m, err
+}

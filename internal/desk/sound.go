@@ -1,0 +1,72 @@
+package desk
+
+import (
+	"context"
+	"errors"
+	"maps"
+	"slices"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/media"
+)
+
+// FirmVoice is the voice in which greetings and announcements of the firm are spoken.
+const FirmVoice = "en-us+f2"
+
+// ErrNoBrowsers is told where this server takes no sound of browsers.
+var ErrNoBrowsers = errors.New("this server takes no sound of browsers")
+
+// ConnectSound connects a browser of a's to hear and speak; another one of a's is left. Errors: *FieldError.
+func (d *Desk) ConnectSound(ctx context.Context, a Actor, offer string) (answer string, err error) {
+	if d.Browsers == nil {
+		return "", &FieldError{"offer", ErrNoBrowsers}
+	}
+	answer, err = d.Browsers.Connect(ctx, a.ID.String(), offer)
+	if err != nil && ctx.Err() == nil {
+		return "", &FieldError{"offer", err}
+	}
+	return answer, err
+}
+
+// Sound tells whether a browser of a's is connected.
+func (d *Desk) Sound(a Actor) contract.Sound {
+	connected, speaks := d.Studio.Seat(a.ID.String()).State()
+	return contract.Sound{Connected: connected, Speaks: speaks}
+}
+
+// seatChanged tells a rep's windows that a browser has come or gone.
+func (d *Desk) seatChanged(user string) {
+	if id, err := uuid.Parse(user); err == nil {
+		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindSound}, id)
+	}
+}
+
+// Voices implements switchboard.Listener: the windows of those in the call draw the voice trace as it grows.
+func (d *Desk) Voices(id uuid.UUID, ours, theirs []byte) {
+	c := d.liveCall(id)
+	if c == nil || c.state.Answered().IsZero() {
+		return
+	}
+	if len(c.parts) == 0 {
+		return // nobody is in it yet, and an event to nobody is one to everybody
+	}
+	trace := traceOf(ours, theirs)
+	d.Hub.Mention(contract.LiveEvent{Kind: contract.LiveEventKindVoices, CallID: &id, Trace: &trace}, slices.Collect(maps.Keys(c.parts))...)
+}
+
+// spoken is a text in the firm's voice; nothing where there is no speech.
+func (d *Desk) spoken(ctx context.Context, text string) ([]byte, error) {
+	if d.Speech == nil {
+		return nil, nil
+	}
+	return d.Speech.Speak(ctx, FirmVoice, text)
+}
+
+// Speech makes sound of texts.
+type Speech interface {
+	Speak(ctx context.Context, voice, text string) ([]byte, error)
+}
+
+var _ Speech = (*media.Speech)(nil)

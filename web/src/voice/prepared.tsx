@@ -1,0 +1,80 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+
+import { api, ask, type Call, type Schemas } from "../api/client";
+import { queries } from "../api/queries";
+import { putCall } from "../call/change_slip";
+import { t } from "../messages";
+import { useKey, useKeys } from "../shell/keys";
+import { Button } from "../ui/button";
+import { More } from "../ui/icons";
+import { Menu, MenuItem } from "../ui/menu";
+import { useTell } from "../ui/toast";
+
+type Message = Schemas["PreparedMessage"];
+
+/** LeavePrepared leaves a prepared message on a voicemail: the rep is free at once, and it is said after the beep. */
+export function LeavePrepared({ call }: { call: Call }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const { hint } = useKeys();
+  const messages = (useQuery(queries.prepared).data ?? []).filter((m) => m.active);
+  const leave = useMutation({
+    mutationFn: (m: Message) =>
+      ask(
+        api.POST("/api/calls/{id}/prepared", {
+          params: { path: { id: call.id } },
+          body: { message_id: m.id ?? "" },
+        }),
+      ),
+    onSuccess: (changed, m) => {
+      putCall(client, changed);
+      tell(t.voice.prepared.leaving(m.name));
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
+  const [first, ...others] = messages;
+  const go = () => {
+    if (first && !leave.isPending) leave.mutate(first);
+  };
+  useKey("leave", first ? go : undefined);
+  if (!first) return null;
+  return (
+    <span className="flex max-w-full min-w-0">
+      <Button
+        onClick={go}
+        disabled={leave.isPending}
+        hint={hint("leave")}
+        aria-keyshortcuts={hint("leave")}
+        className="max-w-44 min-w-0"
+      >
+        <span className="truncate">{t.voice.prepared.leave(first.name)}</span>
+      </Button>
+      {others.length > 0 && (
+        <Menu
+          trigger={
+            <button
+              type="button"
+              aria-label={t.voice.prepared.others}
+              className="flex min-h-7 w-6 items-center justify-center rounded-sm hover:bg-rule/60"
+            >
+              <More />
+            </button>
+          }
+        >
+          {others.map((m) => (
+            <MenuItem
+              key={m.id}
+              onSelect={() => {
+                leave.mutate(m);
+              }}
+            >
+              {m.name}
+            </MenuItem>
+          ))}
+        </Menu>
+      )}
+    </span>
+  );
+}
