@@ -31,7 +31,7 @@ func (w *workshop) bareClick(c *gin.Context) {
 	c.Status(http.StatusCreated)
 }
 
-// bareCall commits what a whole call commits: placing, answer, outcome, end, filing.
+// bareCall commits what a whole call commits: placing, answer and recording, outcome, end, filing.
 func (w *workshop) bareCall(ctx context.Context, user uuid.UUID, _ int) error {
 	id, slip, now := store.NewID(), store.NewID(), time.Now()
 	for _, step := range []*pgx.Batch{
@@ -85,6 +85,7 @@ func answering(id uuid.UUID, now time.Time) *pgx.Batch {
 	for leg := 1; leg <= 2; leg++ {
 		b.Queue(`INSERT INTO leg_spans (call_id, leg_no, bridge_no, from_at) VALUES ($1, $2, 1, $3)`, id, leg, now)
 	}
+	b.Queue(`INSERT INTO recordings (id, call_id, kind, state, server, file, began_at) VALUES ($1, $1, 'call', 'going', 'bench', $2, $3)`, id, id.String(), now)
 	return b
 }
 
@@ -103,6 +104,7 @@ func ending(id, user uuid.UUID, now time.Time) *pgx.Batch {
 	b.Queue(`UPDATE legs SET state = 'ended', ended_at = $2, end_reason = 'ended_by_us' WHERE call_id = $1`, id, now)
 	b.Queue(`UPDATE leg_spans SET to_at = $2 WHERE call_id = $1`, id, now)
 	b.Queue(`UPDATE rep_state SET foreground_call_id = NULL, version = version + 1 WHERE user_id = $1`, user)
+	b.Queue(`UPDATE recordings SET state = 'kept', total_ms = 1, trace_ours = '\x00', trace_theirs = '\x00' WHERE id = $1`, id)
 	return b
 }
 

@@ -90,7 +90,7 @@ func Record(ctx context.Context, s *store.Store, speech desk.Speech, dir string,
 		if err != nil {
 			return err
 		}
-		if err := s.InsertRecording(ctx, db.InsertRecordingParams{ID: id, CallID: c.id, Kind: "call", Server: "demo", File: name, BeganAt: c.at}); err != nil {
+		if err := desk.EnterRecording(ctx, s.Queries, db.InsertRecordingParams{ID: id, CallID: c.id, Kind: "call", Server: "demo", File: name, BeganAt: c.at}); err != nil {
 			return err
 		}
 		if err := desk.KeepTake(ctx, s.Queries, id, take); err != nil {

@@ -103,7 +103,7 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 		p.LinkRoles = append(p.LinkRoles, string(l.Role))
 		p.LinkReasons = append(p.LinkReasons, l.Reason)
 	}
-	live := &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, records: p.LinkRecords, state: state, changed: make(chan struct{}, 1)}
+	live := &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, records: p.LinkRecords, state: state, changed: make(chan struct{}, 1), line: line}
 	if err := d.commitPlaced(ctx, a, id, live, r.InsteadOf, effects, func(q *db.Queries) error {
 		if override != "" {
 			if err := d.audited(ctx, q, a, "call", id, "called in spite of do-not-call", map[string]string{"do-not-call": t.refused.Error()},

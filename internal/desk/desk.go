@@ -83,6 +83,7 @@ type liveCall struct {
 	changed chan struct{} // of one that rings reps: who routes it is told of every change
 	hears   string        // what the outside hears of us, where it is not a person
 	begun   bool          // its recording was begun by rule
+	line    uuid.UUID     // the firm's line that it goes over; nil within the firm
 }
 
 // in tells whether a rep is in the call.

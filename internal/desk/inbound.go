@@ -94,7 +94,7 @@ func (d *Desk) arrive(ctx context.Context, ref carrier.Ref, from, to string) (uu
 		}
 	}
 	d.mu.Lock()
-	d.live[id] = &liveCall{records: p.LinkRecords, state: state, changed: make(chan struct{}, 1)}
+	d.live[id] = &liveCall{records: p.LinkRecords, state: state, changed: make(chan struct{}, 1), line: line.ID}
 	d.mu.Unlock()
 	if err := d.Store.InsertInbound(ctx, p); err != nil {
 		d.mu.Lock()

@@ -78,6 +78,7 @@ type firm struct {
 	types        []db.CallType          // likewise
 	lineLabels   map[uuid.UUID]string
 	lineSources  map[uuid.UUID]string
+	recorded     map[uuid.UUID]contract.FirmLineRecording // by line: whether its calls are
 }
 
 // firmSettings is the value of the setting "firm".
@@ -138,9 +139,10 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 	if err != nil {
 		return nil, err
 	}
-	f.lineLabels, f.lineSources = map[uuid.UUID]string{}, map[uuid.UUID]string{}
+	f.lineLabels, f.lineSources, f.recorded = map[uuid.UUID]string{}, map[uuid.UUID]string{}, map[uuid.UUID]contract.FirmLineRecording{}
 	for _, l := range lines {
 		f.lineLabels[l.ID], f.lineSources[l.ID] = l.Label, l.Source
+		f.recorded[l.ID] = contract.FirmLineRecording(l.Recording)
 		if !l.Active {
 			continue
 		}

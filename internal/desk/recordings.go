@@ -15,6 +15,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/audio"
 	"trundo/internal/core/call"
+	"trundo/internal/journal"
 	"trundo/internal/media"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -25,9 +26,6 @@ const recorded = "This call is recorded."
 
 // shownHeights is how many heights of a voice trace a list shows.
 const shownHeights = 120
-
-// retryEvery is how often something that the database did not take is tried again.
-const retryEvery = 400 * time.Millisecond
 
 // Errors about recordings.
 var (
@@ -74,7 +72,7 @@ func (d *Desk) record(id uuid.UUID, facts []call.Fact, state call.State) {
 	case state.Phase() == call.PhaseSpeaking && has(facts, call.Bridged) && d.firstTime(id):
 		d.inBackground(func(ctx context.Context) { d.beginByRule(ctx, id, store.NewID()) })
 	case has(facts, call.Beeped) && d.firstTime(id):
-		d.inBackground(func(ctx context.Context) { d.begin(ctx, id, store.NewID(), contract.CallRecordingKindMessage) })
+		d.inBackground(func(context.Context) { d.begin(id, store.NewID(), contract.CallRecordingKindMessage) })
 	}
 }
 
@@ -101,19 +99,17 @@ func has(facts []call.Fact, kind call.FactKind) bool {
 
 // beginByRule begins the recording of a conversation where its line says so, and says so to both sides first where it is announced.
 func (d *Desk) beginByRule(ctx context.Context, callID, recording uuid.UUID) {
-	c, err := d.Store.CallByID(ctx, db.CallByIDParams{ID: callID})
-	rule := contract.On
-	if err == nil && c.LineID != nil {
-		var r string
-		if r, err = d.Store.LineRecording(ctx, *c.LineID); err == nil {
-			rule = contract.FirmLineRecording(r)
-		}
-	}
+	f, err := d.firm(ctx)
 	if err != nil {
 		d.Log.Warn("whether a call is recorded", "call", callID, "error", err)
 		return // unknown is no
 	}
-	if rule == contract.Off {
+	c := d.liveCall(callID)
+	if c == nil {
+		return // over already
+	}
+	rule := f.recorded[c.line]
+	if rule != contract.On && rule != contract.Announce {
 		return
 	}
 	if room := d.Studio.Room(callID); rule == contract.Announce && room != nil {
@@ -122,11 +118,11 @@ func (d *Desk) beginByRule(ctx context.Context, callID, recording uuid.UUID) {
 			room.PlayToUs(media.Codes(codes, false))
 		}
 	}
-	d.begin(ctx, callID, recording, contract.CallRecordingKindCall)
+	d.begin(callID, recording, contract.CallRecordingKindCall)
 }
 
 // begin writes what is heard in a call from now on, and then that it does.
-func (d *Desk) begin(ctx context.Context, callID, recording uuid.UUID, kind contract.CallRecordingKind) {
+func (d *Desk) begin(callID, recording uuid.UUID, kind contract.CallRecordingKind) {
 	room := d.Studio.Room(callID)
 	if room == nil {
 		return // over already
@@ -148,24 +144,8 @@ func (d *Desk) begin(ctx context.Context, callID, recording uuid.UUID, kind cont
 	d.mu.Lock()
 	d.recording[rec] = going{recording, kind}
 	d.mu.Unlock()
-	p := db.InsertRecordingParams{ID: recording, CallID: callID, Kind: string(kind), Server: d.Server, File: name, BeganAt: d.Clock.Now()}
-	if err := d.untilSaved(ctx, func() error { return d.Store.InsertRecording(ctx, p) }); err != nil {
-		d.Log.Error("that a call is recorded could not be saved", "call", callID, "error", err)
-	}
-	d.tellParts(callID)
-}
-
-// untilSaved tries again while the database is away.
-func (d *Desk) untilSaved(ctx context.Context, save func() error) error {
-	err := save()
-	for store.Away(err) && ctx.Err() == nil {
-		select {
-		case <-ctx.Done():
-		case <-time.After(retryEvery):
-			err = save()
-		}
-	}
-	return err
+	d.journal.Add(journal.Entry{Kind: kindRecording, Value: recordingEntry{Call: callID,
+		Began: &db.InsertRecordingParams{ID: recording, CallID: callID, Kind: string(kind), Server: d.Server, File: name, BeganAt: d.Clock.Now()}}})
 }
 
 // tellParts tells the windows of everybody in a call that it has changed.
@@ -195,40 +175,48 @@ func (d *Desk) complete(callID uuid.UUID, rec *media.Recorder) {
 		if take.Trouble != nil {
 			d.Log.Error("a recording has a hole", "call", callID, "error", take.Trouble)
 		}
-		// Longer than the desk's own time: what is recorded is kept, also at the end.
-		ctx, cancel := context.WithTimeout(context.WithoutCancel(d.background), time.Minute)
-		defer cancel()
-		if err := d.untilSaved(ctx, func() error { return d.keep(ctx, g.id, take) }); err != nil {
-			d.Log.Error("what a recording holds could not be saved; it is computed at the next start", "call", callID, "error", err)
+		kept, err := kept(g.id, take)
+		if err != nil {
+			d.Log.Error("what a recording holds", "call", callID, "error", err)
 			return
 		}
-		d.publishHistory(&callID)
+		d.journal.Add(journal.Entry{Kind: kindRecording, Value: recordingEntry{Call: callID, Kept: &kept}})
 	}()
 }
 
-func (d *Desk) keep(ctx context.Context, id uuid.UUID, t media.Take) error {
-	return KeepTake(ctx, d.Store.Queries, id, t)
+// EnterRecording stores that a recording goes on.
+func EnterRecording(ctx context.Context, q *db.Queries, p db.InsertRecordingParams) error {
+	return every(q.InsertRecording(ctx, []db.InsertRecordingParams{p}).Exec)
 }
 
 // KeepTake stores what a recording that goes on holds, which is then complete.
 func KeepTake(ctx context.Context, q *db.Queries, id uuid.UUID, t media.Take) error {
+	p, err := kept(id, t)
+	if err != nil {
+		return err
+	}
+	return every(q.KeepRecording(ctx, []db.KeepRecordingParams{p}).Exec)
+}
+
+// kept is a take as it is stored.
+func kept(id uuid.UUID, t media.Take) (db.KeepRecordingParams, error) {
 	gaps := []contract.Gap{}
 	for _, g := range t.Gaps {
 		gaps = append(gaps, contract.Gap{FromMs: ms(g.From), ToMs: ms(g.To), Reason: g.Reason})
 	}
 	text, err := json.Marshal(gaps)
 	if err != nil {
-		return err
+		return db.KeepRecordingParams{}, err
 	}
 	trouble := ""
 	if t.Trouble != nil {
 		trouble = t.Trouble.Error()
 	}
 	f := t.Figures
-	return q.KeepRecording(ctx, db.KeepRecordingParams{ID: id, TotalMs: ms(f.Total), OursMs: ms(f.Ours), TheirsMs: ms(f.Theirs), OverlapMs: ms(f.Overlap),
+	return db.KeepRecordingParams{ID: id, TotalMs: ms(f.Total), OursMs: ms(f.Ours), TheirsMs: ms(f.Theirs), OverlapMs: ms(f.Overlap),
 		SilenceMs: ms(f.Silence), LongestOursMs: ms(f.LongestOurs), LongestTheirsMs: ms(f.LongestTheirs), InterruptedThem: f.InterruptedThem,
 		InterruptedUs: f.InterruptedUs, FirstAnswerMs: ms(f.FirstAnswer), GainOurs: float32(t.GainOurs), GainTheirs: float32(t.GainTheirs),
-		TraceOurs: notNil(t.Ours), TraceTheirs: notNil(t.Theirs), Gaps: text, Trouble: trouble})
+		TraceOurs: notNil(t.Ours), TraceTheirs: notNil(t.Theirs), Gaps: text, Trouble: trouble}, nil
 }
 
 func notNil(b []byte) []byte {
@@ -255,7 +243,7 @@ func (d *Desk) recoverRecordings(ctx context.Context) error {
 			take.Trouble = err
 			d.Log.Error("a recording that was cut off could not be completed", "call", r.CallID, "error", err)
 		}
-		if err := d.keep(ctx, r.ID, take); err != nil {
+		if err := KeepTake(ctx, d.Store.Queries, r.ID, take); err != nil {
 			return err
 		}
 	}
@@ -289,7 +277,7 @@ func (d *Desk) enterRecordings(ctx context.Context) error {
 		if info, err := os.Stat(d.recordingFile(name)); err == nil {
 			began = info.ModTime().Add(-time.Duration(info.Size()) * time.Second / (2 * audio.Rate))
 		}
-		if err := d.Store.InsertRecording(ctx, db.InsertRecordingParams{ID: id, CallID: callID, Kind: kind, Server: d.Server, File: name, BeganAt: began}); err != nil {
+		if err := EnterRecording(ctx, d.Store.Queries, db.InsertRecordingParams{ID: id, CallID: callID, Kind: kind, Server: d.Server, File: name, BeganAt: began}); err != nil {
 			return err
 		}
 	}
@@ -319,7 +307,7 @@ func (d *Desk) ActOnRecording(ctx context.Context, a Actor, id uuid.UUID, act co
 		if c.state.Phase() != call.PhaseSpeaking {
 			return contract.Call{}, call.ErrNoSpeech
 		}
-		d.begin(ctx, id, store.NewID(), contract.CallRecordingKindCall)
+		d.begin(id, store.NewID(), contract.CallRecordingKindCall)
 	case rec == nil:
 		return contract.Call{}, ErrNotRecorded
 	case act.Action == contract.Pause:

@@ -19,8 +19,9 @@ import (
 
 // The kinds of journal entry.
 const (
-	kindFacts = "facts"
-	kindNotes = "notes"
+	kindFacts     = "facts"
+	kindNotes     = "notes"
+	kindRecording = "recording"
 )
 
 // factsEntry is what a call has added: its new facts and the state they lead to.
@@ -66,6 +67,13 @@ type notesEntry struct {
 	Edit slip.Edit `json:"edit"`
 }
 
+// recordingEntry is that a recording began, or what it holds now that it is complete.
+type recordingEntry struct {
+	Call  uuid.UUID                 `json:"call"`
+	Began *db.InsertRecordingParams `json:"began,omitempty"`
+	Kept  *db.KeepRecordingParams   `json:"kept,omitempty"`
+}
+
 // sink saves journal entries for a desk.
 type sink struct{ d *Desk }
 
@@ -81,6 +89,10 @@ func (sink) Decode(kind string, data []byte) (any, error) {
 		var e notesEntry
 		err := json.Unmarshal(data, &e)
 		return e, err
+	case kindRecording:
+		var e recordingEntry
+		err := json.Unmarshal(data, &e)
+		return e, err
 	}
 	return nil, fmt.Errorf("unknown kind of entry %q", kind)
 }
@@ -90,6 +102,8 @@ func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 	var settled map[uuid.UUID]bool
 	err := s.d.Store.Tx(ctx, func(q *db.Queries) error {
 		var facts []factsEntry
+		var began []db.InsertRecordingParams
+		var kept []db.KeepRecordingParams
 		for _, e := range entries {
 			switch v := e.Value.(type) {
 			case factsEntry:
@@ -98,7 +112,17 @@ func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 				if err := keepNotes(ctx, q, v); err != nil {
 					return err
 				}
+			case recordingEntry:
+				if v.Began != nil {
+					began = append(began, *v.Began)
+				}
+				if v.Kept != nil {
+					kept = append(kept, *v.Kept)
+				}
 			}
+		}
+		if err := saveRecordings(ctx, q, began, kept); err != nil {
+			return err
 		}
 		var err error
 		settled, err = saveFacts(ctx, q, facts)
@@ -113,9 +137,39 @@ func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 			s.d.callSaved(v.Call, v.State, settled[v.Call])
 		case notesEntry:
 			s.d.publishSlip(v.User, v.Slip, "")
+		case recordingEntry:
+			if v.Kept != nil {
+				s.d.publishHistory(&v.Call)
+			} else {
+				s.d.tellParts(v.Call)
+			}
 		}
 	}
 	return nil
+}
+
+func saveRecordings(ctx context.Context, q *db.Queries, began []db.InsertRecordingParams, kept []db.KeepRecordingParams) error {
+	if len(began) > 0 {
+		if err := every(q.InsertRecording(ctx, began).Exec); err != nil {
+			return fmt.Errorf("recordings that began: %w", err)
+		}
+	}
+	if len(kept) > 0 {
+		if err := every(q.KeepRecording(ctx, kept).Exec); err != nil {
+			return fmt.Errorf("what recordings hold: %w", err)
+		}
+	}
+	return nil
+}
+
+// every runs a batch of statements, which goes to the database in one message; the first error counts.
+func every(exec func(func(int, error))) (first error) {
+	exec(func(_ int, err error) {
+		if first == nil {
+			first = err
+		}
+	})
+	return first
 }
 
 // saveFacts stores facts, and for each call the newest state with its durations. It gives the calls whose end changed what is owed.
@@ -143,15 +197,14 @@ func saveFacts(ctx context.Context, q *db.Queries, entries []factsEntry) (settle
 	if err := q.SaveFacts(ctx, all); err != nil {
 		return nil, fmt.Errorf("facts: %w", err)
 	}
-	for _, id := range order {
-		if err := q.SaveCallState(ctx, callStateParams(id, newest[id])); err != nil {
-			return nil, fmt.Errorf("state of call %s: %w", id, err)
-		}
-		if settled[id], err = settleUnreturned(ctx, q, id, newest[id]); err != nil {
-			return nil, fmt.Errorf("what call %s settles: %w", id, err)
-		}
+	states := make([]db.SaveCallStateParams, len(order))
+	for i, id := range order {
+		states[i] = callStateParams(id, newest[id])
 	}
-	return settled, nil
+	if err := every(q.SaveCallState(ctx, states).Exec); err != nil {
+		return nil, fmt.Errorf("states of calls: %w", err)
+	}
+	return settled, settleAll(ctx, q, order, newest, settled)
 }
 
 // callStateParams flattens a state for the calls, legs and spans that are kept for reading.

@@ -21,9 +21,6 @@ import (
 // owed from now on, a conversation settles what is owed to its number, a try without an answer is counted. It tells whether
 // anything changed.
 func settleUnreturned(ctx context.Context, q *db.Queries, id uuid.UUID, s call.State) (bool, error) {
-	if s.Ended.IsZero() {
-		return false, nil
-	}
 	spoke := !s.Answered().IsZero()
 	if s.Internal {
 		if _, err := q.FileEmptySlips(ctx, db.FileEmptySlipsParams{At: &s.Ended, CallID: id}); err != nil || spoke {
@@ -36,6 +33,31 @@ func settleUnreturned(ctx context.Context, q *db.Queries, id uuid.UUID, s call.S
 	}
 	n, err := q.SettleUnreturned(ctx, db.SettleUnreturnedParams{CallID: id, Spoke: spoke, At: s.Ended})
 	return n > 0, err
+}
+
+// settleAll does that for calls in the order in which they changed. Those that only settle something, as most do, are asked about together.
+func settleAll(ctx context.Context, q *db.Queries, calls []uuid.UUID, states map[uuid.UUID]call.State, settled map[uuid.UUID]bool) error {
+	var ended []uuid.UUID
+	onlySettle := true
+	for _, id := range calls {
+		if s := states[id]; !s.Ended.IsZero() {
+			ended = append(ended, id)
+			onlySettle = onlySettle && !s.Internal && (!s.Inbound || !s.Answered().IsZero())
+		}
+	}
+	if onlySettle && len(ended) > 0 {
+		var err error
+		if ended, err = q.CallsThatSettle(ctx, ended); err != nil {
+			return fmt.Errorf("what calls settle: %w", err)
+		}
+	}
+	for _, id := range ended {
+		var err error
+		if settled[id], err = settleUnreturned(ctx, q, id, states[id]); err != nil {
+			return fmt.Errorf("what call %s settles: %w", id, err)
+		}
+	}
+	return nil
 }
 
 // missedColleague is what stands in the lane of a colleague who was called and did not answer.

@@ -48,6 +48,7 @@ func Open(ctx context.Context, url string, conns int32) (*Store, error) {
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
 	config.ConnConfig.RuntimeParams["application_name"] = "trundo"
 	config.ConnConfig.RuntimeParams["timezone"] = "UTC"
+	config.ConnConfig.RuntimeParams["random_page_cost"] = "1.1" // disks have no arm any more; else a look-up in a table that is still small reads all of it, and goes on to when it is not
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("opening the database: %w", err)

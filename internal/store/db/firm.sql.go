@@ -192,17 +192,18 @@ func (q *Queries) InsertUser(ctx context.Context, arg InsertUserParams) error {
 }
 
 const lines = `-- name: Lines :many
-SELECT id, e164, label, source, region, main, active FROM lines ORDER BY position, id
+SELECT id, e164, label, source, region, main, active, recording FROM lines ORDER BY position, id
 `
 
 type LinesRow struct {
-	ID     uuid.UUID
-	E164   string
-	Label  string
-	Source string
-	Region string
-	Main   bool
-	Active bool
+	ID        uuid.UUID
+	E164      string
+	Label     string
+	Source    string
+	Region    string
+	Main      bool
+	Active    bool
+	Recording string
 }
 
 func (q *Queries) Lines(ctx context.Context) ([]LinesRow, error) {
@@ -222,6 +223,7 @@ func (q *Queries) Lines(ctx context.Context) ([]LinesRow, error) {
 			&i.Region,
 			&i.Main,
 			&i.Active,
+			&i.Recording,
 		); err != nil {
 			return nil, err
 		}

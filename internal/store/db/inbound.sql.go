@@ -142,6 +142,32 @@ func (q *Queries) AvailabilityStates(ctx context.Context) ([]AvailabilityState, 
 	return items, nil
 }
 
+const callsThatSettle = `-- name: CallsThatSettle :many
+SELECT c.id FROM calls c WHERE c.id = ANY($1::uuid[]) AND c.remote_e164 <> ''
+  AND EXISTS (SELECT FROM unreturned u WHERE u.remote_e164 = c.remote_e164 AND u.closed_at IS NULL AND u.call_id <> c.id)
+`
+
+// Those of so many calls whose number is owed something, for other calls.
+func (q *Queries) CallsThatSettle(ctx context.Context, calls []uuid.UUID) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, callsThatSettle, calls)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const chooseForNumber = `-- name: ChooseForNumber :exec
 INSERT INTO number_choices (e164, ext, record_id, user_id, at) VALUES ($1, $2, $3, $4, $5)
 ON CONFLICT (e164, ext) DO UPDATE SET record_id = EXCLUDED.record_id, user_id = EXCLUDED.user_id, at = EXCLUDED.at

@@ -7,7 +7,6 @@ package db
 
 import (
 	"context"
-	"encoding/json"
 	"time"
 
 	"github.com/google/uuid"
@@ -37,31 +36,6 @@ func (q *Queries) DeleteRecording(ctx context.Context, arg DeleteRecordingParams
 	return result.RowsAffected(), nil
 }
 
-const insertRecording = `-- name: InsertRecording :exec
-INSERT INTO recordings (id, call_id, kind, state, server, file, began_at) VALUES ($1, $2, $3, 'going', $4, $5, $6)
-`
-
-type InsertRecordingParams struct {
-	ID      uuid.UUID
-	CallID  uuid.UUID
-	Kind    string
-	Server  string
-	File    string
-	BeganAt time.Time
-}
-
-func (q *Queries) InsertRecording(ctx context.Context, arg InsertRecordingParams) error {
-	_, err := q.db.Exec(ctx, insertRecording,
-		arg.ID,
-		arg.CallID,
-		arg.Kind,
-		arg.Server,
-		arg.File,
-		arg.BeganAt,
-	)
-	return err
-}
-
 const insertRemark = `-- name: InsertRemark :exec
 INSERT INTO recording_remarks (id, recording_id, at_ms, text, user_id, created_at) VALUES ($1, $2, $3, $4, $5, $6)
 `
@@ -85,68 +59,6 @@ func (q *Queries) InsertRemark(ctx context.Context, arg InsertRemarkParams) erro
 		arg.CreatedAt,
 	)
 	return err
-}
-
-const keepRecording = `-- name: KeepRecording :exec
-UPDATE recordings SET state = 'kept', total_ms = $1, ours_ms = $2, theirs_ms = $3, overlap_ms = $4, silence_ms = $5,
-  longest_ours_ms = $6, longest_theirs_ms = $7, interrupted_them = $8, interrupted_us = $9,
-  first_answer_ms = $10, gain_ours = $11, gain_theirs = $12, trace_ours = $13, trace_theirs = $14,
-  gaps = $15, trouble = $16
-WHERE id = $17 AND state = 'going'
-`
-
-type KeepRecordingParams struct {
-	TotalMs         int
-	OursMs          int
-	TheirsMs        int
-	OverlapMs       int
-	SilenceMs       int
-	LongestOursMs   int
-	LongestTheirsMs int
-	InterruptedThem int
-	InterruptedUs   int
-	FirstAnswerMs   int
-	GainOurs        float32
-	GainTheirs      float32
-	TraceOurs       []byte
-	TraceTheirs     []byte
-	Gaps            json.RawMessage
-	Trouble         string
-	ID              uuid.UUID
-}
-
-func (q *Queries) KeepRecording(ctx context.Context, arg KeepRecordingParams) error {
-	_, err := q.db.Exec(ctx, keepRecording,
-		arg.TotalMs,
-		arg.OursMs,
-		arg.TheirsMs,
-		arg.OverlapMs,
-		arg.SilenceMs,
-		arg.LongestOursMs,
-		arg.LongestTheirsMs,
-		arg.InterruptedThem,
-		arg.InterruptedUs,
-		arg.FirstAnswerMs,
-		arg.GainOurs,
-		arg.GainTheirs,
-		arg.TraceOurs,
-		arg.TraceTheirs,
-		arg.Gaps,
-		arg.Trouble,
-		arg.ID,
-	)
-	return err
-}
-
-const lineRecording = `-- name: LineRecording :one
-SELECT recording FROM lines WHERE id = $1
-`
-
-func (q *Queries) LineRecording(ctx context.Context, id uuid.UUID) (string, error) {
-	row := q.db.QueryRow(ctx, lineRecording, id)
-	var recording string
-	err := row.Scan(&recording)
-	return recording, err
 }
 
 const mayHear = `-- name: MayHear :one

@@ -29,7 +29,7 @@ CREATE TABLE recordings (
     deleted_by uuid REFERENCES users (id),
     deleted_why text NOT NULL DEFAULT ''
 );
-CREATE INDEX recordings_call ON recordings (call_id);
+CREATE INDEX recordings_call ON recordings (call_id, began_at DESC);
 CREATE UNIQUE INDEX recordings_file ON recordings (file);
 CREATE INDEX recordings_going ON recordings (server) WHERE state = 'going';
 

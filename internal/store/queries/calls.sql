@@ -54,8 +54,8 @@ FROM (SELECT unnest(@call_ids::uuid[]) AS call_id, unnest(@seqs::int[]) AS seq, 
 JOIN calls ON calls.id = f.call_id AND calls.ended_at IS NULL
 ON CONFLICT DO NOTHING;
 
--- name: SaveCallState :exec
--- The call's summary after fact @last_seq; an older one changes nothing.
+-- name: SaveCallState :batchexec
+-- A call's summary after fact @last_seq; an older one changes nothing.
 WITH changed AS (
   UPDATE calls SET state = @state, last_seq = @last_seq, rang_at = sqlc.narg('rang_at'), answered_at = sqlc.narg('answered_at'),
     ended_at = sqlc.narg('ended_at'), end_reason = @end_reason, dial_ms = @dial_ms, ring_ms = @ring_ms, talk_ms = @talk_ms, message_ms = @message_ms

@@ -19,7 +19,7 @@ WITH made AS (INSERT INTO rep_state (user_id) VALUES (@user_id) ON CONFLICT DO N
 INSERT INTO availability_changes (user_id, at, state_id) SELECT user_id, since, state_id FROM made;
 
 -- name: Lines :many
-SELECT id, e164, label, source, region, main, active FROM lines ORDER BY position, id;
+SELECT id, e164, label, source, region, main, active, recording FROM lines ORDER BY position, id;
 
 -- name: Outcomes :many
 SELECT id, label, position, reached, needs_notes, active FROM outcomes ORDER BY position, id;

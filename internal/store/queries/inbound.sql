@@ -52,6 +52,11 @@ UPDATE unreturned u SET
 FROM calls c WHERE c.id = @call_id AND u.remote_e164 = c.remote_e164 AND u.remote_e164 <> '' AND u.closed_at IS NULL AND u.call_id <> c.id
   AND (@spoke OR c.direction = 'outbound');
 
+-- name: CallsThatSettle :many
+-- Those of so many calls whose number is owed something, for other calls.
+SELECT c.id FROM calls c WHERE c.id = ANY(@calls::uuid[]) AND c.remote_e164 <> ''
+  AND EXISTS (SELECT FROM unreturned u WHERE u.remote_e164 = c.remote_e164 AND u.closed_at IS NULL AND u.call_id <> c.id);
+
 -- name: OpenUnreturned :many
 SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coalesce(t.name, '')::text AS taken_name, u.version,
   c.remote_ext, c.remote_typed, c.message_ms, u.user_id,

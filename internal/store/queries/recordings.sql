@@ -1,7 +1,9 @@
--- name: InsertRecording :exec
-INSERT INTO recordings (id, call_id, kind, state, server, file, began_at) VALUES (@id, @call_id, @kind, 'going', @server, @file, @began_at);
+-- name: InsertRecording :batchexec
+-- Once, though the journal and the look through the files at the start may both know of it.
+INSERT INTO recordings (id, call_id, kind, state, server, file, began_at) VALUES (@id, @call_id, @kind, 'going', @server, @file, @began_at)
+ON CONFLICT (id) DO NOTHING;
 
--- name: KeepRecording :exec
+-- name: KeepRecording :batchexec
 UPDATE recordings SET state = 'kept', total_ms = @total_ms, ours_ms = @ours_ms, theirs_ms = @theirs_ms, overlap_ms = @overlap_ms, silence_ms = @silence_ms,
   longest_ours_ms = @longest_ours_ms, longest_theirs_ms = @longest_theirs_ms, interrupted_them = @interrupted_them, interrupted_us = @interrupted_us,
   first_answer_ms = @first_answer_ms, gain_ours = @gain_ours, gain_theirs = @gain_theirs, trace_ours = @trace_ours, trace_theirs = @trace_theirs,
@@ -32,9 +34,6 @@ WHERE r.call_id = @call_id ORDER BY m.at_ms, m.created_at;
 
 -- name: InsertRemark :exec
 INSERT INTO recording_remarks (id, recording_id, at_ms, text, user_id, created_at) VALUES (@id, @recording_id, @at_ms, @text, @user_id, @created_at);
-
--- name: LineRecording :one
-SELECT recording FROM lines WHERE id = @id;
 
 -- name: UnknownRecordings :many
 -- Those of so many files that no recording stands for.

@@ -7,7 +7,7 @@ import { api, ask, type Call } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
 import { useKey, useKeys } from "../shell/keys";
-import { Button } from "../ui/button";
+import { Button, Turning } from "../ui/button";
 import { useTell } from "../ui/toast";
 import { LeavePrepared } from "../voice/prepared";
 import { useAttach } from "./attach";
@@ -46,7 +46,7 @@ export function TalkControls({ call }: { call: Call }) {
         hint={hint("hold")}
         aria-keyshortcuts={hint("hold")}
       >
-        {held ? t.slip.resume : t.slip.hold}
+        <Turning label={held ? t.slip.resume : t.slip.hold} other={held ? t.slip.hold : t.slip.resume} />
       </Button>
       <Button
         disabled={mute.isPending}
@@ -55,9 +55,12 @@ export function TalkControls({ call }: { call: Call }) {
         hint={hint("mute")}
         aria-keyshortcuts={hint("mute")}
         title={muted ? t.in.during.muted : undefined}
-        className={muted ? "border-waiting bg-waiting-soft font-semibold text-waiting" : ""}
+        className={muted ? "border-waiting bg-waiting-soft text-waiting" : ""}
       >
-        {muted ? t.in.during.unmute : t.in.during.mute}
+        <Turning
+          label={muted ? t.in.during.unmute : t.in.during.mute}
+          other={muted ? t.in.during.mute : t.in.during.unmute}
+        />
       </Button>
       {!held && call.direction !== "internal" && <Keypad call={call} />}
       {call.direction === "outbound" && <LeavePrepared call={call} />}

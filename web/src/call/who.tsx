@@ -61,9 +61,21 @@ export function Who({ call }: { call: Call }) {
             ? t.slip.called(call.shown)
             : t.slip.shown(call.shown)}
       </p>
-      <div className="mt-auto flex flex-wrap gap-1.5 pt-1.5">
-        {live && call.state.phase === "speaking" && <TalkControls call={call} />}
-        {live ? (
+      <div className="mt-auto flex items-end gap-1.5 pt-1.5">
+        <div className="flex flex-1 flex-wrap gap-1.5">
+          {live && call.state.phase === "speaking" && <TalkControls call={call} />}
+          {!live && call.direction !== "internal" && (
+            <Button
+              disabled={dialing}
+              onClick={() => {
+                dial({ typed: call.display, ...(person ? { open_record_id: person.id } : {}) }, whoOf(call));
+              }}
+            >
+              {t.slip.callAgain}
+            </Button>
+          )}
+        </div>
+        {live && ( // in the corner, where nothing that comes and goes can push it under the pointer
           <Button
             look="ending"
             onClick={end}
@@ -73,17 +85,6 @@ export function Who({ call }: { call: Call }) {
           >
             {call.state.phase === "speaking" ? t.slip.end : t.slip.giveUp}
           </Button>
-        ) : (
-          call.direction !== "internal" && (
-            <Button
-              disabled={dialing}
-              onClick={() => {
-                dial({ typed: call.display, ...(person ? { open_record_id: person.id } : {}) }, whoOf(call));
-              }}
-            >
-              {t.slip.callAgain}
-            </Button>
-          )
         )}
       </div>
     </div>

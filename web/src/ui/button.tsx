@@ -29,6 +29,18 @@ export function Button({
   );
 }
 
+/** Turning is the label of a button that turns something on and off. It keeps the room of its other label, so that no button beside it moves under the pointer. */
+export function Turning({ label, other }: { label: string; other: string }) {
+  return (
+    <span
+      data-other={other}
+      className="inline-grid after:invisible after:h-0 after:overflow-hidden after:content-[attr(data-other)]"
+    >
+      {label}
+    </span>
+  );
+}
+
 /** KeyHint shows a key beside what it does. Screen readers hear it from aria-keyshortcuts instead. */
 export function KeyHint({ children }: { children: ReactNode }) {
   return (
