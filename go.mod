@@ -27,6 +27,7 @@ require (
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/prometheus/client_golang v1.25.0
 	github.com/stretchr/testify v1.12.1
+	github.com/vgarvardt/pgx-google-uuid/v5 v5.6.0
 	github.com/yosida95/uritemplate/v3 v3.0.2
 	golang.org/x/term v0.47.0
 	golang.org/x/text v0.44.0

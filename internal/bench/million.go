@@ -30,7 +30,6 @@ type figures struct {
 	candidates               pair      // ms
 	prefix, digits, misspelt []float64 // ms
 	list, scroll             []float64 // ms
-	imports                  []importFigures
 	rings                    ringFigures
 }
 
@@ -41,7 +40,7 @@ type importFigures struct {
 }
 
 // million makes a book of many people in a database of its own and measures reading it; then it measures imports in another.
-func million(ctx context.Context, cluster *pgcluster.Cluster, dir string, people int, importRows []int) (figures, error) {
+func million(ctx context.Context, cluster *pgcluster.Cluster, dir string, people int) (figures, error) {
 	f := figures{people: people}
 	s, d, network, err := freshDesk(ctx, cluster, "million", dir)
 	if err != nil {
@@ -55,23 +54,25 @@ func million(ctx context.Context, cluster *pgcluster.Cluster, dir string, people
 	}
 	d.Close()
 	s.Close()
+	return f, err
+}
+
+// imports takes files of so many rows into a book that is empty at first.
+func imports(ctx context.Context, cluster *pgcluster.Cluster, dir string, rows ...int) (all []importFigures, err error) {
+	s, d, _, err := freshDesk(ctx, cluster, "imports", dir)
 	if err != nil {
-		return f, err
-	}
-	s, d, _, err = freshDesk(ctx, cluster, "imports", dir)
-	if err != nil {
-		return f, err
+		return nil, err
 	}
 	defer s.Close()
 	defer d.Close()
-	for _, rows := range importRows {
-		one, err := importFile(ctx, s, d, dir, rows)
+	for _, n := range rows {
+		one, err := importFile(ctx, s, d, dir, n)
 		if err != nil {
-			return f, err
+			return all, err
 		}
-		f.imports = append(f.imports, one)
+		all = append(all, one)
 	}
-	return f, nil
+	return all, nil
 }
 
 func freshDesk(ctx context.Context, cluster *pgcluster.Cluster, name, dir string) (*store.Store, *desk.Desk, *sim.Sim, error) {

@@ -22,6 +22,7 @@ import (
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/lock"
+	pgxuuid "github.com/vgarvardt/pgx-google-uuid/v5"
 
 	"trundo/internal/store/db"
 )
@@ -49,6 +50,10 @@ func Open(ctx context.Context, url string, conns int32) (*Store, error) {
 	config.ConnConfig.RuntimeParams["application_name"] = "trundo"
 	config.ConnConfig.RuntimeParams["timezone"] = "UTC"
 	config.ConnConfig.RuntimeParams["random_page_cost"] = "1.1" // disks have no arm any more; else a look-up in a table that is still small reads all of it, and goes on to when it is not
+	config.AfterConnect = func(_ context.Context, conn *pgx.Conn) error {
+		pgxuuid.Register(conn.TypeMap())
+		return nil
+	}
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("opening the database: %w", err)
