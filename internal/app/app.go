@@ -2,6 +2,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -15,6 +16,7 @@ import (
 	"github.com/alexedwards/scs/pgxstore"
 	"github.com/jonboulle/clockwork"
 
+	"trundo/internal/blobs"
 	"trundo/internal/carrier"
 	"trundo/internal/carrier/sim"
 	"trundo/internal/desk"
@@ -36,6 +38,7 @@ type Config struct {
 	Demo        bool
 	SoundAddr   string // UDP, for browsers' voices; empty: none is taken
 	SoundPublic string // the address by which browsers reach it from outside; empty: as this machine knows itself
+	Recordings  string // where recordings are put away, see blobs.New; empty: a folder in DataDir
 	Carrier     func(clockwork.Clock) carrier.Carrier
 	Clock       clockwork.Clock
 	Web         fs.FS
@@ -101,9 +104,13 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 	if s, ok := network.(*sim.Sim); ok {
 		s.Voices(speech)
 	}
+	recordings, err := blobs.New(cmp.Or(c.Recordings, filepath.Join(c.DataDir, "kept")))
+	if err != nil {
+		return fmt.Errorf("TRUNDO_RECORDINGS: %w", err)
+	}
 	outside, simulated := network.(httpapi.OtherSide)
 	a.Desk, err = desk.Open(ctx, desk.Config{Store: a.Store, Carrier: network, Simulated: simulated, Clock: c.Clock, Log: c.Log, Server: c.ServerName,
-		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio, Browsers: a.browsers, Speech: speech})
+		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio, Browsers: a.browsers, Speech: speech, Recordings: recordings})
 	if err != nil {
 		return err
 	}

@@ -15,10 +15,11 @@ import (
 // layers are the parts of the program from the ground up. A part may import those below it, and those beside it in the
 // same line only where allowed says so.
 var layers = [][]string{
-	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money", "core/duplicate", "core/routing", "core/promise", "core/audio"},
+	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money", "core/duplicate", "core/routing", "core/promise", "core/audio",
+		"core/recording"},
 	{"core/slip", "core/fields", "core/briefing"},
 	{"core/filter"},
-	{"contract", "carrier", "formats"},
+	{"contract", "carrier", "formats", "blobs"},
 	{"carrier/sim", "carrier/carriertest", "journal", "store/db", "media"},
 	{"switchboard", "store", "live"},
 	{"store/pgcluster"},

@@ -4,7 +4,10 @@
 // It must not know calls, records, users or the database.
 package carrier
 
-import "errors"
+import (
+	"errors"
+	"time"
+)
 
 // Ref names one leg towards the carrier. Whoever dials chooses it; it is never used twice.
 type Ref string
@@ -46,6 +49,16 @@ type Voice interface {
 	// Write sends a frame to the other side.
 	Write(frame *[FrameBytes]byte)
 }
+
+// Spoken is a phrase that was said: when, for how long, and what.
+type Spoken struct {
+	At   time.Time
+	Long time.Duration
+	Text string
+}
+
+// Worded is a Voice that knows the words which the other side has said, as those of a stand-in's people do.
+type Worded interface{ Words() []Spoken }
 
 // Event is something that happened to a leg.
 type Event struct {

@@ -107,20 +107,26 @@ func (e CallRecordingKind) Valid() bool {
 
 // Defines values for CallRecordingState.
 const (
+	CallRecordingStateAsking  CallRecordingState = "asking"
 	CallRecordingStateDeleted CallRecordingState = "deleted"
 	CallRecordingStateGoing   CallRecordingState = "going"
 	CallRecordingStateKept    CallRecordingState = "kept"
+	CallRecordingStateOff     CallRecordingState = "off"
 	CallRecordingStatePaused  CallRecordingState = "paused"
 )
 
 // Valid indicates whether the value is a known member of the CallRecordingState enum.
 func (e CallRecordingState) Valid() bool {
 	switch e {
+	case CallRecordingStateAsking:
+		return true
 	case CallRecordingStateDeleted:
 		return true
 	case CallRecordingStateGoing:
 		return true
 	case CallRecordingStateKept:
+		return true
+	case CallRecordingStateOff:
 		return true
 	case CallRecordingStatePaused:
 		return true
@@ -249,27 +255,6 @@ func (e FirmLineClosed) Valid() bool {
 	case FirmLineClosedAnnouncement:
 		return true
 	case FirmLineClosedVoicemail:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for FirmLineRecording.
-const (
-	Announce FirmLineRecording = "announce"
-	Off      FirmLineRecording = "off"
-	On       FirmLineRecording = "on"
-)
-
-// Valid indicates whether the value is a known member of the FirmLineRecording enum.
-func (e FirmLineRecording) Valid() bool {
-	switch e {
-	case Announce:
-		return true
-	case Off:
-		return true
-	case On:
 		return true
 	default:
 		return false
@@ -558,6 +543,54 @@ func (e LaneEntryTone) Valid() bool {
 	case Later:
 		return true
 	case Now:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LineQualityVerdict.
+const (
+	Bad  LineQualityVerdict = "bad"
+	Fair LineQualityVerdict = "fair"
+	Good LineQualityVerdict = "good"
+)
+
+// Valid indicates whether the value is a known member of the LineQualityVerdict enum.
+func (e LineQualityVerdict) Valid() bool {
+	switch e {
+	case Bad:
+		return true
+	case Fair:
+		return true
+	case Good:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LineReportTrouble.
+const (
+	CutOuts LineReportTrouble = "cut_outs"
+	Echo    LineReportTrouble = "echo"
+	Noise   LineReportTrouble = "noise"
+	OneWay  LineReportTrouble = "one_way"
+	Volume  LineReportTrouble = "volume"
+)
+
+// Valid indicates whether the value is a known member of the LineReportTrouble enum.
+func (e LineReportTrouble) Valid() bool {
+	switch e {
+	case CutOuts:
+		return true
+	case Echo:
+		return true
+	case Noise:
+		return true
+	case OneWay:
+		return true
+	case Volume:
 		return true
 	default:
 		return false
@@ -990,6 +1023,7 @@ func (e RecordingState) Valid() bool {
 // Defines values for RecordingActAction.
 const (
 	Pause  RecordingActAction = "pause"
+	Refuse RecordingActAction = "refuse"
 	Resume RecordingActAction = "resume"
 	Start  RecordingActAction = "start"
 	Stop   RecordingActAction = "stop"
@@ -1000,11 +1034,37 @@ func (e RecordingActAction) Valid() bool {
 	switch e {
 	case Pause:
 		return true
+	case Refuse:
+		return true
 	case Resume:
 		return true
 	case Start:
 		return true
 	case Stop:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RecordingRule.
+const (
+	RecordingRuleAnnounce RecordingRule = "announce"
+	RecordingRuleAsk      RecordingRule = "ask"
+	RecordingRuleOff      RecordingRule = "off"
+	RecordingRuleOn       RecordingRule = "on"
+)
+
+// Valid indicates whether the value is a known member of the RecordingRule enum.
+func (e RecordingRule) Valid() bool {
+	switch e {
+	case RecordingRuleAnnounce:
+		return true
+	case RecordingRuleAsk:
+		return true
+	case RecordingRuleOff:
+		return true
+	case RecordingRuleOn:
 		return true
 	default:
 		return false
@@ -1044,6 +1104,33 @@ func (e SlipChangeClear) Valid() bool {
 	case CallTypeID:
 		return true
 	case OutcomeID:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TelephoneState.
+const (
+	TelephoneStateDown    TelephoneState = "down"
+	TelephoneStateLeft    TelephoneState = "left"
+	TelephoneStatePress   TelephoneState = "press"
+	TelephoneStateRinging TelephoneState = "ringing"
+	TelephoneStateUp      TelephoneState = "up"
+)
+
+// Valid indicates whether the value is a known member of the TelephoneState enum.
+func (e TelephoneState) Valid() bool {
+	switch e {
+	case TelephoneStateDown:
+		return true
+	case TelephoneStateLeft:
+		return true
+	case TelephoneStatePress:
+		return true
+	case TelephoneStateRinging:
+		return true
+	case TelephoneStateUp:
 		return true
 	default:
 		return false
@@ -1395,19 +1482,24 @@ type CallPageDetail struct {
 
 // CallRecording defines model for CallRecording.
 type CallRecording struct {
-	ID    *openapi_types.UUID `json:"id,omitempty"`
-	Kind  CallRecordingKind   `json:"kind"`
-	Ms    int                 `json:"ms"`
-	State CallRecordingState  `json:"state"`
+	ID   *openapi_types.UUID `json:"id,omitempty"`
+	Kind CallRecordingKind   `json:"kind"`
+	Ms   int                 `json:"ms"`
+
+	// State asking: not before they agree; off: not, for a reason
+	State CallRecordingState `json:"state"`
 
 	// Trace Heights of both voices along the time, 0 to 100, evenly spread.
 	Trace VoiceTrace `json:"trace"`
+
+	// Why Why it is so where that is not simply the line's rule
+	Why string `json:"why"`
 }
 
 // CallRecordingKind defines model for CallRecording.Kind.
 type CallRecordingKind string
 
-// CallRecordingState defines model for CallRecording.State.
+// CallRecordingState asking: not before they agree; off: not, for a reason
 type CallRecordingState string
 
 // CallState The part of a call that changes while it goes on.
@@ -1479,6 +1571,11 @@ type Conversion struct {
 	DealAmount  *string `json:"deal_amount,omitempty"`
 	DealName    *string `json:"deal_name,omitempty"`
 	Version     int     `json:"version"`
+}
+
+// Count defines model for Count.
+type Count struct {
+	Count int `json:"count"`
 }
 
 // DemoPerson defines model for DemoPerson.
@@ -1633,6 +1730,9 @@ type FirmLine struct {
 	E164       string         `json:"e164"`
 	Greeting   string         `json:"greeting"`
 
+	// GreetingSoundID A sound in place of the spoken greeting
+	GreetingSoundID *openapi_types.UUID `json:"greeting_sound_id,omitempty"`
+
 	// Hours Opening times, a line each, like Mon-Fri 09:00-17:00; none is always open
 	Hours        string             `json:"hours"`
 	ID           openapi_types.UUID `json:"id"`
@@ -1643,8 +1743,11 @@ type FirmLine struct {
 	// Open Open now
 	Open bool `json:"open"`
 
-	// Recording Whether its calls are recorded; announce says so to both sides first
-	Recording FirmLineRecording `json:"recording"`
+	// Recording Whether a call is recorded; announce: both sides are told first; ask: the rep asks, and records when they agree
+	Recording RecordingRule `json:"recording"`
+
+	// RecordingIn Whether a call is recorded; announce: both sides are told first; ask: the rep asks, and records when they agree
+	RecordingIn RecordingRule `json:"recording_in"`
 
 	// Reps Whom it rings, in order; none is every rep
 	Reps        []openapi_types.UUID `json:"reps"`
@@ -1658,9 +1761,6 @@ type FirmLine struct {
 
 // FirmLineClosed defines model for FirmLine.Closed.
 type FirmLineClosed string
-
-// FirmLineRecording Whether its calls are recorded; announce says so to both sides first
-type FirmLineRecording string
 
 // FirmLineRingMode defines model for FirmLine.RingMode.
 type FirmLineRingMode string
@@ -1880,6 +1980,43 @@ type Layout struct {
 	Fields []PlacedField `json:"fields"`
 	Kind   RecordKind    `json:"kind"`
 }
+
+// LineFigures What a browser has measured of the last seconds.
+type LineFigures struct {
+	JitterMs float32 `json:"jitter_ms"`
+
+	// Loss Part of what was sent to it that did not come, 0 to 1
+	Loss        float32 `json:"loss"`
+	RoundTripMs float32 `json:"round_trip_ms"`
+}
+
+// LineQuality defines model for LineQuality.
+type LineQuality struct {
+	// DelayMs One way
+	DelayMs  float32 `json:"delay_ms"`
+	JitterMs float32 `json:"jitter_ms"`
+	LossDown float32 `json:"loss_down"`
+	LossUp   float32 `json:"loss_up"`
+
+	// Mos 1 to 4.41, by the simplified E-model (ITU-T G.107)
+	Mos     float32            `json:"mos"`
+	Verdict LineQualityVerdict `json:"verdict"`
+
+	// Words What is wrong; empty where nothing is
+	Words string `json:"words"`
+}
+
+// LineQualityVerdict defines model for LineQuality.Verdict.
+type LineQualityVerdict string
+
+// LineReport defines model for LineReport.
+type LineReport struct {
+	Figures *LineQuality      `json:"figures,omitempty"`
+	Trouble LineReportTrouble `json:"trouble"`
+}
+
+// LineReportTrouble defines model for LineReport.Trouble.
+type LineReportTrouble string
 
 // ListEdit defines model for ListEdit.
 type ListEdit struct {
@@ -2164,6 +2301,12 @@ type OutsideMorning struct {
 	Running bool `json:"running"`
 }
 
+// OutsideSound defines model for OutsideSound.
+type OutsideSound struct {
+	Offer string `json:"offer"`
+	Ref   string `json:"ref"`
+}
+
 // Phase defines model for Phase.
 type Phase string
 
@@ -2198,6 +2341,14 @@ type PhoneNumber struct {
 
 	// Zone IANA zone there
 	Zone string `json:"zone"`
+}
+
+// Phrase defines model for Phrase.
+type Phrase struct {
+	FromMs int    `json:"from_ms"`
+	Ours   bool   `json:"ours"`
+	Text   string `json:"text"`
+	ToMs   int    `json:"to_ms"`
 }
 
 // PlacedField defines model for PlacedField.
@@ -2405,26 +2556,36 @@ type Recording struct {
 	// Deleted Who deleted it, when and why, in words
 	Deleted string `json:"deleted"`
 
+	// ExpiresAt When it will be deleted; missing while that is not near
+	ExpiresAt *time.Time `json:"expires_at,omitempty"`
+
 	// Figures What the two voices say about the call; times in milliseconds.
 	Figures TalkFigures `json:"figures"`
 
 	// GainOurs dB by which our side is made louder, so that both are even
-	GainOurs   float32            `json:"gain_ours"`
-	GainTheirs float32            `json:"gain_theirs"`
-	Gaps       []Gap              `json:"gaps"`
-	ID         openapi_types.UUID `json:"id"`
-	Kind       RecordingKind      `json:"kind"`
-	MayDelete  bool               `json:"may_delete"`
-	MayHear    bool               `json:"may_hear"`
-	Ms         int                `json:"ms"`
-	Remarks    []Remark           `json:"remarks"`
-	State      RecordingState     `json:"state"`
+	GainOurs   float32 `json:"gain_ours"`
+	GainTheirs float32 `json:"gain_theirs"`
+	Gaps       []Gap   `json:"gaps"`
+
+	// Heard Of a message: who heard it first, and when; empty where nobody has
+	Heard string `json:"heard"`
+
+	// Held Who holds it since when and why; empty where nobody does
+	Held      string             `json:"held"`
+	ID        openapi_types.UUID `json:"id"`
+	Kind      RecordingKind      `json:"kind"`
+	MayDelete bool               `json:"may_delete"`
+	MayHear   bool               `json:"may_hear"`
+	Ms        int                `json:"ms"`
+	Remarks   []Remark           `json:"remarks"`
+	State     RecordingState     `json:"state"`
 
 	// Trace Heights of both voices along the time, 0 to 100, evenly spread.
 	Trace VoiceTrace `json:"trace"`
 
 	// Trouble Why a part is missing
 	Trouble string `json:"trouble"`
+	Why     string `json:"why"`
 }
 
 // RecordingKind defines model for Recording.Kind.
@@ -2435,16 +2596,44 @@ type RecordingState string
 
 // RecordingAct defines model for RecordingAct.
 type RecordingAct struct {
+	// Action refuse: they were asked, and do not agree
 	Action RecordingActAction `json:"action"`
 	Reason *string            `json:"reason,omitempty"`
 }
 
-// RecordingActAction defines model for RecordingAct.Action.
+// RecordingActAction refuse: they were asked, and do not agree
 type RecordingActAction string
 
 // RecordingDeletion defines model for RecordingDeletion.
 type RecordingDeletion struct {
 	Reason string `json:"reason"`
+}
+
+// RecordingHold defines model for RecordingHold.
+type RecordingHold struct {
+	On     bool    `json:"on"`
+	Reason *string `json:"reason,omitempty"`
+}
+
+// RecordingRule Whether a call is recorded; announce: both sides are told first; ask: the rep asks, and records when they agree
+type RecordingRule string
+
+// RecordingSettings defines model for RecordingSettings.
+type RecordingSettings struct {
+	// CallDays For how many days calls are kept; 0: without end
+	CallDays int `json:"call_days"`
+
+	// Everybody Whether a call is recorded; announce: both sides are told first; ask: the rep asks, and records when they agree
+	Everybody    RecordingRule `json:"everybody"`
+	ExpiresFirst *time.Time    `json:"expires_first,omitempty"`
+
+	// Expiring How many are said to be deleted
+	Expiring    int `json:"expiring"`
+	MessageDays int `json:"message_days"`
+
+	// NoticeDays How long before it is said that a recording will be deleted
+	NoticeDays int            `json:"notice_days"`
+	Reps       []RepRecording `json:"reps"`
 }
 
 // Reject defines model for Reject.
@@ -2474,6 +2663,15 @@ type Remark struct {
 	By   string             `json:"by"`
 	ID   openapi_types.UUID `json:"id"`
 	Text string             `json:"text"`
+}
+
+// RepRecording defines model for RepRecording.
+type RepRecording struct {
+	ID   openapi_types.UUID `json:"id"`
+	Name string             `json:"name"`
+
+	// Rule A RecordingRule in place of the line's; empty: as the line
+	Rule string `json:"rule"`
 }
 
 // Ring defines model for Ring.
@@ -2600,7 +2798,8 @@ type Sound struct {
 	Connected bool `json:"connected"`
 
 	// Speaks With a microphone; else it only listens
-	Speaks bool `json:"speaks"`
+	Speaks    bool           `json:"speaks"`
+	Telephone TelephoneInUse `json:"telephone"`
 }
 
 // SoundAnswer defines model for SoundAnswer.
@@ -2611,6 +2810,11 @@ type SoundAnswer struct {
 // SoundOffer defines model for SoundOffer.
 type SoundOffer struct {
 	Offer string `json:"offer"`
+}
+
+// Switch defines model for Switch.
+type Switch struct {
+	On bool `json:"on"`
 }
 
 // TalkFigures What the two voices say about the call; times in milliseconds.
@@ -2627,6 +2831,54 @@ type TalkFigures struct {
 	OverlapMs int     `json:"overlap_ms"`
 	SilenceMs int     `json:"silence_ms"`
 	TheirsMs  int     `json:"theirs_ms"`
+}
+
+// Telephone defines model for Telephone.
+type Telephone struct {
+	Display string `json:"display"`
+	Number  string `json:"number"`
+
+	// PressOne Answering it counts only with a 1
+	PressOne bool `json:"press_one"`
+
+	// Rings It rings too when a call comes in
+	Rings bool `json:"rings"`
+
+	// Speaks One's calls are spoken by it; it is rung first
+	Speaks   bool `json:"speaks"`
+	Verified bool `json:"verified"`
+}
+
+// TelephoneCode defines model for TelephoneCode.
+type TelephoneCode struct {
+	Code string `json:"code"`
+}
+
+// TelephoneInUse defines model for TelephoneInUse.
+type TelephoneInUse struct {
+	// For What it rings for
+	For    string `json:"for"`
+	Number string `json:"number"`
+
+	// Standing It stays between calls
+	Standing bool           `json:"standing"`
+	State    TelephoneState `json:"state"`
+
+	// Trouble Why the last one was not to be had
+	Trouble string `json:"trouble"`
+}
+
+// TelephoneState defines model for TelephoneState.
+type TelephoneState string
+
+// Transcript defines model for Transcript.
+type Transcript struct {
+	// OursKnown Whether our side was written down too
+	OursKnown bool     `json:"ours_known"`
+	Phrases   []Phrase `json:"phrases"`
+
+	// Source Who wrote it down; empty where nobody did
+	Source string `json:"source"`
 }
 
 // TwoRecords defines model for TwoRecords.
@@ -2771,6 +3023,12 @@ type OrderFromQuoteParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
+// WouldDeleteParams defines parameters for WouldDelete.
+type WouldDeleteParams struct {
+	CallDays    int `form:"call_days" json:"call_days"`
+	MessageDays int `form:"message_days" json:"message_days"`
+}
+
 // FileSlipParams defines parameters for FileSlip.
 type FileSlipParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
@@ -2801,6 +3059,9 @@ type HoldCallJSONRequestBody = HoldWish
 
 // PressKeysJSONRequestBody defines body for PressKeys for application/json ContentType.
 type PressKeysJSONRequestBody = KeysWish
+
+// ReportLineJSONRequestBody defines body for ReportLine for application/json ContentType.
+type ReportLineJSONRequestBody = LineReport
 
 // MuteCallJSONRequestBody defines body for MuteCall for application/json ContentType.
 type MuteCallJSONRequestBody = HoldWish
@@ -2865,11 +3126,17 @@ type ChangeNumberJSONRequestBody = NumberChange
 // ActOutsideJSONRequestBody defines body for ActOutside for application/json ContentType.
 type ActOutsideJSONRequestBody = OutsideAct
 
+// ConnectOutsideJSONRequestBody defines body for ConnectOutside for application/json ContentType.
+type ConnectOutsideJSONRequestBody = OutsideSound
+
 // PutPreparedMessagesJSONRequestBody defines body for PutPreparedMessages for application/json ContentType.
 type PutPreparedMessagesJSONRequestBody = PreparedMessages
 
 // DeleteRecordingJSONRequestBody defines body for DeleteRecording for application/json ContentType.
 type DeleteRecordingJSONRequestBody = RecordingDeletion
+
+// HoldRecordingJSONRequestBody defines body for HoldRecording for application/json ContentType.
+type HoldRecordingJSONRequestBody = RecordingHold
 
 // AddRemarkJSONRequestBody defines body for AddRemark for application/json ContentType.
 type AddRemarkJSONRequestBody = NewRemark
@@ -2913,6 +3180,9 @@ type AddLineJSONRequestBody = NewLine
 // UpdateLineJSONRequestBody defines body for UpdateLine for application/json ContentType.
 type UpdateLineJSONRequestBody = FirmLine
 
+// SetRecordingSettingsJSONRequestBody defines body for SetRecordingSettings for application/json ContentType.
+type SetRecordingSettingsJSONRequestBody = RecordingSettings
+
 // ChangeSlipJSONRequestBody defines body for ChangeSlip for application/json ContentType.
 type ChangeSlipJSONRequestBody = SlipChange
 
@@ -2922,8 +3192,20 @@ type SaveNotesJSONRequestBody = NotesEdit
 // ConnectSoundJSONRequestBody defines body for ConnectSound for application/json ContentType.
 type ConnectSoundJSONRequestBody = SoundOffer
 
+// EchoTestJSONRequestBody defines body for EchoTest for application/json ContentType.
+type EchoTestJSONRequestBody = Switch
+
+// RateLineJSONRequestBody defines body for RateLine for application/json ContentType.
+type RateLineJSONRequestBody = LineFigures
+
 // LeaveNoteJSONRequestBody defines body for LeaveNote for application/json ContentType.
 type LeaveNoteJSONRequestBody = ColleagueNote
+
+// SetTelephoneJSONRequestBody defines body for SetTelephone for application/json ContentType.
+type SetTelephoneJSONRequestBody = Telephone
+
+// VerifyTelephoneJSONRequestBody defines body for VerifyTelephone for application/json ContentType.
+type VerifyTelephoneJSONRequestBody = TelephoneCode
 
 // ChangeUnreturnedJSONRequestBody defines body for ChangeUnreturned for application/json ContentType.
 type ChangeUnreturnedJSONRequestBody = UnreturnedChange

@@ -253,7 +253,12 @@ func (d *Desk) CallPage(ctx context.Context, a Actor, id uuid.UUID) (contract.Ca
 		return page, err
 	}
 	ofCall, err := d.changes(ctx, "call", id)
+	if err != nil {
+		return page, err
+	}
 	page.Changes = append(page.Changes, ofCall...)
+	reports, err := d.lineReports(ctx, id)
+	page.Changes = append(page.Changes, reports...)
 	slices.SortStableFunc(page.Changes, func(x, y contract.Change) int { return x.At.Compare(y.At) })
 	return page, err
 }

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/json"
@@ -82,8 +83,12 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 	if err != nil {
 		return uuid.Nil, err
 	}
+	device, err := d.speaksBy(ctx, a, key, r, cmp.Or(phone.Format(t.e164, t.ext, f.region, a.Style), t.typed))
+	if err != nil {
+		return uuid.Nil, err
+	}
 	now := d.Clock.Now()
-	state, facts, effects, err := begin(call.Place{By: a.ID.String(), Device: "browser", Address: t.address, CallerID: shown.Line.E164}, now)
+	state, facts, effects, err := begin(call.Place{By: a.ID.String(), Device: device, Address: t.address, CallerID: shown.Line.E164}, now)
 	if err != nil {
 		return uuid.Nil, err
 	}
@@ -93,7 +98,7 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 		return uuid.Nil, err
 	}
 	p := db.PlaceCallParams{CallID: &id, UserID: a.ID, LineID: &line, RemoteE164: t.e164, RemoteExt: t.ext, RemoteTyped: t.typed,
-		RemoteLabel: t.label, CallerID: shown.Line.E164, CallerIDReason: shown.Reason, Device: "browser", OwnerServer: d.Server,
+		RemoteLabel: t.label, CallerID: shown.Line.E164, CallerIDReason: shown.Reason, Device: device, OwnerServer: d.Server,
 		OwnerEpoch: d.epoch, State: string(state.Phase()), LastSeq: state.Seq, At: now, RemoteAddress: t.address, FactSchema: call.Schema,
 		SlipID: slipID, AsksWho: t.asksWho, OpenRecordID: t.openRecord, CommandKey: key, RequestHash: hash, Response: response,
 		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}

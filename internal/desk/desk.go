@@ -17,10 +17,12 @@ import (
 	"github.com/google/uuid"
 	"github.com/jonboulle/clockwork"
 
+	"trundo/internal/blobs"
 	"trundo/internal/carrier"
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
 	"trundo/internal/core/callable"
+	"trundo/internal/core/recording"
 	"trundo/internal/journal"
 	"trundo/internal/live"
 	"trundo/internal/media"
@@ -43,6 +45,8 @@ type Config struct {
 	Studio      *media.Studio   // the voices; nil: one of the desk's own
 	Browsers    *media.Browsers // takes the sound of browsers; nil: none is taken
 	Speech      Speech          // speaks greetings; nil: they are silent
+	Transcriber Transcriber     // writes down what was said; nil: the words of a stand-in's people, as they know them
+	Recordings  blobs.Store     // where recordings are put away; nil: they stay on the disk
 }
 
 // Desk serves one firm. Its methods may be called from any goroutine.
@@ -62,9 +66,13 @@ type Desk struct {
 	slips     map[uuid.UUID]slipOwner   // open slips, by slip id: for saving notes while the database is away
 	recording map[*media.Recorder]going // what is being recorded, by whom it is written
 
-	ownStudio  bool
-	completing sync.WaitGroup // recordings
-	heard      sync.Map       // hearing to the time of its beginning
+	ownStudio        bool
+	telephones       map[uuid.UUID]*telephoneLeg // by user
+	telephoneTrouble map[uuid.UUID]string        // why the last one was not to be had
+	rated            map[uuid.UUID]counted       // by user
+	echoes           map[uuid.UUID]uuid.UUID     // by user: the room of their echo test
+	completing       sync.WaitGroup              // recordings
+	heard            sync.Map                    // hearing to the time of its beginning
 
 	background context.Context // ends when the desk closes
 	stop       context.CancelFunc
@@ -84,6 +92,7 @@ type liveCall struct {
 	hears   string        // what the outside hears of us, where it is not a person
 	begun   bool          // its recording was begun by rule
 	line    uuid.UUID     // the firm's line that it goes over; nil within the firm
+	sound   recording.Decision
 }
 
 // in tells whether a rep is in the call.
@@ -97,7 +106,9 @@ type slipOwner struct{ user, call uuid.UUID }
 // Open starts a desk: it claims the server's name, writes the journal back, closes what an earlier run left in
 // progress, and keeps its lease. The database must be there and migrated.
 func Open(ctx context.Context, c Config) (*Desk, error) {
-	d := &Desk{Config: &c, Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, recording: map[*media.Recorder]going{}}
+	d := &Desk{Config: &c, Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, recording: map[*media.Recorder]going{},
+		telephones: map[uuid.UUID]*telephoneLeg{}, telephoneTrouble: map[uuid.UUID]string{},
+		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}}
 	if d.Studio == nil {
 		d.Studio, d.ownStudio = media.NewStudio(), true
 	}
@@ -141,6 +152,7 @@ func Open(ctx context.Context, c Config) (*Desk, error) {
 		d.Close()
 		return nil, fmt.Errorf("going on with imports: %w", err)
 	}
+	d.inBackground(d.keepRecordings)
 	return d, nil
 }
 

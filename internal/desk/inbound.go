@@ -136,6 +136,7 @@ func (d *Desk) route(ctx context.Context, id uuid.UUID, line db.LineByNumberRow)
 		if err := d.board.Do(ctx, id, call.Offer{To: step.Ring, Device: "browser"}); err != nil {
 			return // answered or over meanwhile
 		}
+		d.ringTelephones(ctx, id, line.Label, step.Ring)
 		d.ring(ctx, id, step, tried)
 	}
 }
@@ -189,7 +190,7 @@ func (d *Desk) ring(ctx context.Context, id uuid.UUID, step routing.Step, tried 
 		case <-changed:
 		case <-pulse.Chan():
 			for _, user := range state.RungNow() {
-				if u, err := uuid.Parse(user); err == nil && !d.Hub.Reached(u) {
+				if u, err := uuid.Parse(user); err == nil && !d.Hub.Reached(u) && d.telephoneOf(u) == nil {
 					_ = d.board.Do(ctx, id, call.Withdraw{From: user})
 				}
 			}
@@ -224,7 +225,7 @@ func (d *Desk) repsOf(ctx context.Context, line uuid.UUID) ([]routing.Rep, error
 	calls := d.callCounts()
 	reps := make([]routing.Rep, len(rows))
 	for i, r := range rows {
-		reps[i] = routing.Rep{ID: r.ID.String(), Takes: r.TakesCalls, Calls: calls[r.ID], Wrapping: r.Wrapping && calls[r.ID] == 0, Reached: d.Hub.Reached(r.ID), IdleSince: r.Since}
+		reps[i] = routing.Rep{ID: r.ID.String(), Takes: r.TakesCalls, Calls: calls[r.ID], Wrapping: r.Wrapping && calls[r.ID] == 0, Reached: d.Hub.Reached(r.ID) || r.Rings, IdleSince: r.Since}
 		if r.Busy && calls[r.ID] == 0 && d.elsewhere(ctx, r.ID) {
 			reps[i].Calls = 2 // on another server, which alone could hold that call
 		}

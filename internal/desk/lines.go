@@ -37,7 +37,7 @@ func (d *Desk) Lines(ctx context.Context, a Actor) ([]contract.FirmLine, error) 
 		h := hoursOf(r.Hours)
 		l := contract.FirmLine{ID: r.ID, E164: r.E164, Display: phone.Format(r.E164, "", f.region, a.Style), Label: r.Label, Source: r.Source, Zone: r.Zone, Active: r.Active,
 			RingMode: contract.FirmLineRingMode(r.RingMode), RingSeconds: r.RingSeconds, LimitSeconds: r.LimitSeconds, Hours: routing.SpansText(h.Spans), Off: orEmpty(h.Off),
-			Unanswered: contract.FirmLineUnanswered(r.Unanswered), Closed: contract.FirmLineClosed(r.Closed), Greeting: r.Greeting, ClosedText: r.ClosedText, Recording: contract.FirmLineRecording(r.Recording),
+			Unanswered: contract.FirmLineUnanswered(r.Unanswered), Closed: contract.FirmLineClosed(r.Closed), Greeting: r.Greeting, ClosedText: r.ClosedText, Recording: contract.RecordingRule(r.Recording), RecordingIn: contract.RecordingRule(r.RecordingIn), GreetingSoundID: r.GreetingSound,
 			Reps: []uuid.UUID{}, Open: h.Open(d.Clock.Now().In(zoneNamed(r.Zone))), Version: r.Version}
 		for _, x := range reps {
 			if x.LineID == r.ID {
@@ -92,7 +92,7 @@ func (d *Desk) UpdateLine(ctx context.Context, a Actor, id uuid.UUID, l contract
 	err = d.Store.Tx(ctx, func(q *db.Queries) error {
 		n, err := q.UpdateLine(ctx, db.UpdateLineParams{ID: id, Version: l.Version, Label: l.Label, Source: l.Source, Zone: l.Zone, Active: l.Active, RingMode: string(l.RingMode),
 			RingSeconds: l.RingSeconds, LimitSeconds: l.LimitSeconds, Hours: hours, Unanswered: string(l.Unanswered), Closed: string(l.Closed),
-			Greeting: cleanText(l.Greeting), ClosedText: cleanText(l.ClosedText), Recording: string(l.Recording)})
+			Greeting: cleanText(l.Greeting), ClosedText: cleanText(l.ClosedText), Recording: string(l.Recording), RecordingIn: string(l.RecordingIn), GreetingSound: l.GreetingSoundID})
 		switch {
 		case err != nil:
 			return err

@@ -14,6 +14,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/callerid"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/recording"
 	"trundo/internal/core/slip"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -38,6 +39,8 @@ type Actor struct {
 	Zone  *time.Location
 	Style phone.Style
 	Line  *uuid.UUID
+	// Recording is the rule of a's calls in place of the line's; empty: as the line.
+	Recording recording.Rule
 }
 
 // zone is a's own, UTC for nobody.
@@ -78,7 +81,8 @@ type firm struct {
 	types        []db.CallType          // likewise
 	lineLabels   map[uuid.UUID]string
 	lineSources  map[uuid.UUID]string
-	recorded     map[uuid.UUID]contract.FirmLineRecording // by line: whether its calls are
+	recorded     map[uuid.UUID]lineRecording
+	keeping      recordingSettings
 }
 
 // firmSettings is the value of the setting "firm".
@@ -139,14 +143,18 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 	if err != nil {
 		return nil, err
 	}
-	f.lineLabels, f.lineSources, f.recorded = map[uuid.UUID]string{}, map[uuid.UUID]string{}, map[uuid.UUID]contract.FirmLineRecording{}
+	f.lineLabels, f.lineSources, f.recorded = map[uuid.UUID]string{}, map[uuid.UUID]string{}, map[uuid.UUID]lineRecording{}
 	for _, l := range lines {
 		f.lineLabels[l.ID], f.lineSources[l.ID] = l.Label, l.Source
-		f.recorded[l.ID] = contract.FirmLineRecording(l.Recording)
+		f.recorded[l.ID] = lineRecording{recording.Rule(l.Recording), recording.Rule(l.RecordingIn), l.E164}
 		if !l.Active {
 			continue
 		}
 		f.lines = append(f.lines, callerid.Line{ID: l.ID.String(), E164: l.E164, Label: l.Label, Region: l.Region, Main: l.Main})
+	}
+	f.keeping = usualRecording
+	if err := d.setting(ctx, "recording", &f.keeping); err != nil {
+		return nil, err
 	}
 	if f.outcomes, err = d.Store.Outcomes(ctx); err != nil {
 		return nil, err
@@ -232,7 +240,7 @@ func (d *Desk) Actor(ctx context.Context, id uuid.UUID) (Actor, error) {
 	if err != nil {
 		zone = time.UTC
 	}
-	a := Actor{ID: u.ID, Login: u.Login, Name: u.Name, Role: Role(u.Role), Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID}
+	a := Actor{ID: u.ID, Login: u.Login, Name: u.Name, Role: Role(u.Role), Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording)}
 	d.actors.Store(id, cachedActor{a, d.Clock.Now()})
 	return a, nil
 }

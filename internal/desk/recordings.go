@@ -15,6 +15,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/audio"
 	"trundo/internal/core/call"
+	"trundo/internal/core/recording"
 	"trundo/internal/journal"
 	"trundo/internal/media"
 	"trundo/internal/store"
@@ -70,9 +71,9 @@ func (d *Desk) record(id uuid.UUID, facts []call.Fact, state call.State) {
 		}
 	case state.Internal:
 	case state.Phase() == call.PhaseSpeaking && has(facts, call.Bridged) && d.firstTime(id):
-		d.inBackground(func(ctx context.Context) { d.beginByRule(ctx, id, store.NewID()) })
+		d.inBackground(func(ctx context.Context) { d.beginByRule(ctx, id) })
 	case has(facts, call.Beeped) && d.firstTime(id):
-		d.inBackground(func(context.Context) { d.begin(id, store.NewID(), contract.CallRecordingKindMessage) })
+		d.inBackground(func(context.Context) { d.begin(id, contract.CallRecordingKindMessage, "") })
 	}
 }
 
@@ -97,37 +98,14 @@ func has(facts []call.Fact, kind call.FactKind) bool {
 	return false
 }
 
-// beginByRule begins the recording of a conversation where its line says so, and says so to both sides first where it is announced.
-func (d *Desk) beginByRule(ctx context.Context, callID, recording uuid.UUID) {
-	f, err := d.firm(ctx)
-	if err != nil {
-		d.Log.Warn("whether a call is recorded", "call", callID, "error", err)
-		return // unknown is no
-	}
-	c := d.liveCall(callID)
-	if c == nil {
-		return // over already
-	}
-	rule := f.recorded[c.line]
-	if rule != contract.On && rule != contract.Announce {
-		return
-	}
-	if room := d.Studio.Room(callID); rule == contract.Announce && room != nil {
-		if codes, err := d.spoken(ctx, recorded); err == nil && len(codes) > 0 {
-			room.PlayToThem(media.Codes(codes, false), nil)
-			room.PlayToUs(media.Codes(codes, false))
-		}
-	}
-	d.begin(callID, recording, contract.CallRecordingKindCall)
-}
-
 // begin writes what is heard in a call from now on, and then that it does.
-func (d *Desk) begin(callID, recording uuid.UUID, kind contract.CallRecordingKind) {
+func (d *Desk) begin(callID uuid.UUID, kind contract.CallRecordingKind, why string) {
 	room := d.Studio.Room(callID)
 	if room == nil {
 		return // over already
 	}
-	name := recordingName(kind, callID, recording)
+	id := store.NewID()
+	name := recordingName(kind, callID, id)
 	rec, err := media.NewRecorder(d.recordingFile(name))
 	if err != nil {
 		d.Log.Error("a call is not recorded", "call", callID, "error", err)
@@ -142,10 +120,11 @@ func (d *Desk) begin(callID, recording uuid.UUID, kind contract.CallRecordingKin
 		return
 	}
 	d.mu.Lock()
-	d.recording[rec] = going{recording, kind}
+	began := d.Clock.Now()
+	d.recording[rec] = going{id, kind, began, room.Outside()}
 	d.mu.Unlock()
 	d.journal.Add(journal.Entry{Kind: kindRecording, Value: recordingEntry{Call: callID,
-		Began: &db.InsertRecordingParams{ID: recording, CallID: callID, Kind: string(kind), Server: d.Server, File: name, BeganAt: d.Clock.Now()}}})
+		Began: &db.InsertRecordingParams{ID: id, CallID: callID, Kind: string(kind), Server: d.Server, File: name, BeganAt: began, Why: why}}})
 }
 
 // tellParts tells the windows of everybody in a call that it has changed.
@@ -181,6 +160,16 @@ func (d *Desk) complete(callID uuid.UUID, rec *media.Recorder) {
 			return
 		}
 		d.journal.Add(journal.Entry{Kind: kindRecording, Value: recordingEntry{Call: callID, Kept: &kept}})
+		if g.voice == nil && d.Transcriber == nil {
+			return
+		}
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(d.background), time.Minute)
+		defer cancel()
+		if d.journal.Flush(ctx) == nil { // it stands in the database now
+			name := recordingName(g.kind, callID, g.id)
+			d.writeWords(ctx, g.id, Heard{g.began, take.Figures.Total, g.voice, func(ctx context.Context) (Sound, error) { return d.openSound(ctx, name, "") }})
+			d.publishHistory(&callID)
+		}
 	}()
 }
 
@@ -307,7 +296,20 @@ func (d *Desk) ActOnRecording(ctx context.Context, a Actor, id uuid.UUID, act co
 		if c.state.Phase() != call.PhaseSpeaking {
 			return contract.Call{}, call.ErrNoSpeech
 		}
-		d.begin(id, store.NewID(), contract.CallRecordingKindCall)
+		why := "begun by " + a.Name
+		if c.sound.Rule == recording.Ask {
+			why = "they were asked, and agreed"
+		}
+		d.begin(id, contract.CallRecordingKindCall, why)
+	case act.Action == contract.Refuse:
+		d.mu.Lock()
+		if c := d.live[id]; c != nil {
+			c.sound = recording.Decision{Rule: recording.Off, Why: "they did not agree"}
+		}
+		d.mu.Unlock()
+		if rec != nil {
+			d.complete(id, room.Record(nil))
+		}
 	case rec == nil:
 		return contract.Call{}, ErrNotRecorded
 	case act.Action == contract.Pause:
@@ -323,8 +325,10 @@ func (d *Desk) ActOnRecording(ctx context.Context, a Actor, id uuid.UUID, act co
 
 // going is a recording in progress.
 type going struct {
-	id   uuid.UUID
-	kind contract.CallRecordingKind
+	id    uuid.UUID
+	kind  contract.CallRecordingKind
+	began time.Time
+	voice media.Voice
 }
 
 func (d *Desk) kindOf(rec *media.Recorder) contract.CallRecordingKind {

@@ -5,13 +5,14 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"os"
 	"time"
 
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
 	"trundo/internal/core/audio"
+	"trundo/internal/core/call"
+	"trundo/internal/core/recording"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -21,10 +22,21 @@ func (d *Desk) recordingView(r db.CallsByIDsRow) *contract.CallRecording {
 	if room := d.Studio.Room(r.ID); room != nil {
 		if rec := room.Recorder(); rec != nil {
 			v := contract.CallRecording{State: contract.CallRecordingStateGoing, Kind: d.kindOf(rec), Ms: ms(rec.At()), Trace: traceOf(nil, nil)}
+			if c := d.liveCall(r.ID); c != nil {
+				v.Why = c.sound.Why
+			}
 			if rec.Paused() {
 				v.State = contract.CallRecordingStatePaused
 			}
 			return &v
+		}
+	}
+	if c := d.liveCall(r.ID); c != nil && c.state.Phase() == call.PhaseSpeaking && !c.state.Internal {
+		switch {
+		case c.sound.Rule == recording.Ask && r.RecordingID == uuid.Nil:
+			return &contract.CallRecording{State: contract.CallRecordingStateAsking, Kind: contract.CallRecordingKindCall, Why: c.sound.Why, Trace: traceOf(nil, nil)}
+		case c.sound.Rule == recording.Off && c.sound.Why != "":
+			return &contract.CallRecording{State: contract.CallRecordingStateOff, Kind: contract.CallRecordingKindCall, Why: c.sound.Why, Trace: traceOf(nil, nil)}
 		}
 	}
 	if r.RecordingID == uuid.Nil || r.RecordingState == "going" {
@@ -68,8 +80,18 @@ func (d *Desk) recordings(ctx context.Context, a Actor, callID uuid.UUID) ([]con
 		if err := json.Unmarshal(r.Gaps, &v.Gaps); err != nil {
 			return nil, fmt.Errorf("gaps of recording %s: %w", r.ID, err)
 		}
+		v.Why, v.ExpiresAt = r.Why, r.ExpiresAt
+		if r.HeldAt != nil {
+			v.Held = fmt.Sprintf("Held by %s since %s: %s", row.HeldName, r.HeldAt.In(a.zone()).Format("2 January 2006"), r.HeldWhy)
+		}
+		if r.HeardAt != nil && r.Kind == "message" {
+			v.Heard = fmt.Sprintf("Heard by %s on %s", row.HeardName, r.HeardAt.In(a.zone()).Format("2 January, 15:04"))
+		}
 		if r.DeletedAt != nil {
 			v.Deleted = fmt.Sprintf("Deleted by %s on %s: %s", row.DeletedName, r.DeletedAt.In(a.zone()).Format("2 January, 15:04"), r.DeletedWhy)
+			if r.DeletedBy == nil {
+				v.Deleted = fmt.Sprintf("Deleted by itself on %s: %s", r.DeletedAt.In(a.zone()).Format("2 January"), r.DeletedWhy)
+			}
 		}
 		for _, m := range remarks {
 			if m.RecordingID == r.ID {
@@ -107,14 +129,14 @@ type hearing struct {
 }
 
 // OpenRecording opens a recording's sound for a, and keeps in the audit trail that a heard it, or took it away. Errors: ErrNotFound, ErrForbidden, ErrNoSound.
-func (d *Desk) OpenRecording(ctx context.Context, a Actor, id uuid.UUID, download bool) (*os.File, error) {
+func (d *Desk) OpenRecording(ctx context.Context, a Actor, id uuid.UUID, download bool) (Sound, error) {
 	r, err := d.hearable(ctx, a, id)
 	if err != nil {
-		return nil, err
+		return Sound{}, err
 	}
-	f, err := os.Open(d.recordingFile(r.File))
+	f, err := d.openSound(ctx, r.File, r.Stored)
 	if err != nil {
-		return nil, ErrNoSound
+		return f, err
 	}
 	h, now := hearing{a.ID, id, download}, d.Clock.Now()
 	// A player asks for a part at a time: that is one hearing.
@@ -126,9 +148,14 @@ func (d *Desk) OpenRecording(ctx context.Context, a Actor, id uuid.UUID, downloa
 		what = "downloaded the recording"
 	}
 	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if r.Kind == "message" {
+			if _, err := q.HeardMessage(ctx, db.HeardMessageParams{ID: id, At: &now, UserID: &a.ID}); err != nil {
+				return err
+			}
+		}
 		return d.audited(ctx, q, a, "call", r.CallID, what, map[string]string{}, map[string]string{})
 	}); err != nil {
-		return nil, errors.Join(err, f.Close())
+		return Sound{}, errors.Join(err, f.Close())
 	}
 	d.heard.Store(h, now)
 	d.heard.Range(func(key, at any) bool { // what is over is forgotten
@@ -167,6 +194,9 @@ func (d *Desk) DeleteRecording(ctx context.Context, a Actor, id uuid.UUID, reaso
 	if err != nil {
 		return err
 	}
+	if r.HeldAt != nil {
+		return wrong("reason", "this recording is held: let it go before it is deleted")
+	}
 	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
 		if n, err := q.DeleteRecording(ctx, db.DeleteRecordingParams{ID: id, At: set(d.Clock.Now()), UserID: &a.ID, Why: reason}); err != nil || n == 0 {
 			return errors.Join(err, ErrNotFound)
@@ -175,8 +205,8 @@ func (d *Desk) DeleteRecording(ctx context.Context, a Actor, id uuid.UUID, reaso
 	}); err != nil {
 		return err
 	}
-	if err := os.Remove(d.recordingFile(r.File)); err != nil && !errors.Is(err, os.ErrNotExist) {
-		return fmt.Errorf("the sound could not be removed: %w", err)
+	if err := d.removeSound(ctx, r.File, r.Stored); err != nil {
+		return err
 	}
 	d.publishHistory(&r.CallID)
 	return nil

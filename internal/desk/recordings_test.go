@@ -133,7 +133,7 @@ func TestACallIsRecordedPausedHeardRemarkedAndDeleted(t *testing.T) {
 
 func TestALineThatIsNotRecordedCanBeForOneCall(t *testing.T) {
 	w := newWorld(t)
-	w.line(func(l *contract.FirmLine) { l.Recording = contract.Off })
+	w.line(func(l *contract.FirmLine) { l.Recording = contract.RecordingRuleOff })
 	c := w.speaks()
 	require.ErrorIs(t, w.act(c.ID, contract.Pause), desk.ErrNotRecorded)
 	require.NoError(t, w.act(c.ID, contract.Start))

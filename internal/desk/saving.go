@@ -261,6 +261,7 @@ func (d *Desk) CallChanged(id uuid.UUID, facts []call.Fact, state call.State) {
 		return
 	}
 	d.record(id, facts, state)
+	d.telephonesFollow(id, state)
 	d.publishState(id, c, &state, false)
 	if rung := repsIn(facts, &state); len(rung) > 0 {
 		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRing, CallID: &id}, rung...)

@@ -8,6 +8,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"trundo/internal/carrier"
 	"trundo/internal/contract"
 	"trundo/internal/media"
 )
@@ -30,10 +31,23 @@ func (d *Desk) ConnectSound(ctx context.Context, a Actor, offer string) (answer 
 	return answer, err
 }
 
+// ConnectOutside connects a browser to hear and speak on a leg of the simulated network, and gives the voice that it is there. Errors: *FieldError.
+func (d *Desk) ConnectOutside(ctx context.Context, ref, offer string) (carrier.Voice, string, error) {
+	if d.Browsers == nil {
+		return nil, "", &FieldError{"offer", ErrNoBrowsers}
+	}
+	user := "outside:" + ref
+	answer, err := d.Browsers.Connect(ctx, user, offer)
+	if err != nil && ctx.Err() == nil {
+		err = &FieldError{"offer", err}
+	}
+	return d.Studio.Seat(user), answer, err
+}
+
 // Sound tells whether a browser of a's is connected.
 func (d *Desk) Sound(a Actor) contract.Sound {
 	connected, speaks := d.Studio.Seat(a.ID.String()).State()
-	return contract.Sound{Connected: connected, Speaks: speaks}
+	return contract.Sound{Connected: connected, Speaks: speaks, Telephone: d.telephoneView(a.ID)}
 }
 
 // seatChanged tells a rep's windows that a browser has come or gone.

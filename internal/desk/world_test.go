@@ -10,6 +10,7 @@ import (
 	"github.com/jonboulle/clockwork"
 	"github.com/stretchr/testify/require"
 
+	"trundo/internal/blobs"
 	"trundo/internal/carrier/sim"
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
@@ -30,6 +31,7 @@ type world struct {
 	clock   *clockwork.FakeClock
 	sim     *sim.Sim
 	journal string
+	bucket  blobs.Store
 	users   map[string]uuid.UUID
 
 	ines, tomas, odile           desk.Actor
@@ -56,6 +58,8 @@ func openWorld(t *testing.T, url, journal string) *world {
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
 	w := &world{t: t, store: s, clock: clockwork.NewFakeClockAt(monday), journal: journal, users: map[string]uuid.UUID{}}
+	w.bucket, err = blobs.New(filepath.Join(filepath.Dir(journal), "kept"))
+	require.NoError(t, err)
 	w.fill()
 	w.open()
 	w.ines, w.tomas, w.odile = w.actor("ines"), w.actor("tomas"), w.actor("odile")
@@ -65,7 +69,7 @@ func openWorld(t *testing.T, url, journal string) *world {
 func (w *world) open() {
 	w.sim = sim.New(w.clock, "US", func(string) sim.Behaviour { return sim.Behaviour{RingsAfter: 2 * time.Second, RingsOn: true} })
 	d, err := desk.Open(w.t.Context(), desk.Config{Store: w.store, Carrier: w.sim, Clock: w.clock, Log: slog.New(slog.DiscardHandler),
-		Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal)})
+		Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal), Recordings: w.bucket})
 	require.NoError(w.t, err)
 	w.Desk = d
 	w.t.Cleanup(d.Close)

@@ -13,6 +13,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/desk"
+	"trundo/internal/formats"
 )
 
 // Files come and go as streams, beside the contract: they may be large and slow, and are held against other limits.
@@ -25,6 +26,7 @@ func (s *Server) files(e *gin.Engine) {
 	e.PUT("/api/imports/:id/file", s.sameOrigin, s.signedIn, s.receiveImport)
 	e.GET("/api/imports/:id/rejects.csv", s.signedIn, s.rejectsFile)
 	e.GET("/api/recordings/:id/sound", s.signedIn, s.recordingSound)
+	e.GET("/api/recordings/:id/words.vtt", s.signedIn, s.wordsFile)
 	e.GET("/api/exports/:id", s.signedIn, s.exportFile)
 	e.GET("/api/calls.csv", s.signedIn, s.callsFile)
 	e.GET("/api/calendar.ics", s.signedIn, s.myCalendar)
@@ -140,10 +142,39 @@ func (s *Server) recordingSound(c *gin.Context) {
 	}
 	defer f.Close()
 	_ = http.NewResponseController(c.Writer).SetWriteDeadline(time.Now().Add(downloadTime))
-	c.Header("Content-Type", "audio/wav")
+	c.Header("Content-Type", f.Type)
 	c.Header("Cache-Control", "private, no-store")
 	if c.Query("download") != "" {
-		c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", "call-"+id.String()+".wav"))
+		c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", "call-"+id.String()+f.Ending))
 	}
 	http.ServeContent(c.Writer, c.Request, "", time.Time{}, f)
+}
+
+// wordsFile gives what was said in a recording as WebVTT.
+func (s *Server) wordsFile(c *gin.Context) {
+	id, ok := s.pathID(c)
+	if !ok {
+		return
+	}
+	words, err := s.desk.Words(c.Request.Context(), actor(c), id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	cues := make([]formats.Cue, len(words.Phrases))
+	for i, p := range words.Phrases {
+		speaker := "They"
+		if p.Ours {
+			speaker = "We"
+		}
+		cues[i] = formats.Cue{From: time.Duration(p.FromMs) * time.Millisecond, To: time.Duration(p.ToMs) * time.Millisecond, Speaker: speaker, Text: p.Text}
+	}
+	var b bytes.Buffer
+	if err := formats.WriteWebVTT(&b, cues); err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Header("Cache-Control", "private, no-store")
+	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", "call-"+id.String()+".vtt"))
+	c.Data(http.StatusOK, "text/vtt; charset=utf-8", b.Bytes())
 }

@@ -96,6 +96,7 @@ type OtherSide interface {
 	OutsideHangsUp(ref string) bool
 	OutsidePresses(ref, digits string) bool
 	OutsideSays(ref, text string) bool
+	OutsideSpeaks(ref string, v carrier.Voice) bool
 	Man(number string, on bool)
 }
 

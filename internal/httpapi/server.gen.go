@@ -68,6 +68,9 @@ type ServerInterface interface {
 
 	// (POST /api/calls/{id}/keys)
 	PressKeys(c *gin.Context, id ID)
+	// ReportLine Reports a bad line, with what was measured.
+	// (POST /api/calls/{id}/line-reports)
+	ReportLine(c *gin.Context, id ID)
 
 	// (PUT /api/calls/{id}/mute)
 	MuteCall(c *gin.Context, id ID)
@@ -194,6 +197,9 @@ type ServerInterface interface {
 	// ActOutside Calls in, answers, hangs up, or plays the person at a number.
 	// (POST /api/outside)
 	ActOutside(c *gin.Context)
+	// ConnectOutside Lets whoever plays the outside hear and speak on a leg.
+	// (POST /api/outside/sound)
+	ConnectOutside(c *gin.Context)
 	// ListPreparedMessages Those that can be left, in their order; all of them for who sets up.
 	// (GET /api/prepared-messages)
 	ListPreparedMessages(c *gin.Context)
@@ -203,9 +209,15 @@ type ServerInterface interface {
 	// DeleteRecording Deletes the sound for good. That there was one, and who deleted it why, stays.
 	// (POST /api/recordings/{id}/delete)
 	DeleteRecording(c *gin.Context, id ID)
+	// HoldRecording Keeps a recording from being deleted, by a policy or by hand, or lets it go again.
+	// (POST /api/recordings/{id}/hold)
+	HoldRecording(c *gin.Context, id ID)
 
 	// (POST /api/recordings/{id}/remarks)
 	AddRemark(c *gin.Context, id ID)
+	// GetWords What was said, by phrase, as far as it is known.
+	// (GET /api/recordings/{id}/words)
+	GetWords(c *gin.Context, id ID)
 
 	// (POST /api/records)
 	AddRecord(c *gin.Context, params AddRecordParams)
@@ -281,6 +293,15 @@ type ServerInterface interface {
 
 	// (PUT /api/settings/lines/{id})
 	UpdateLine(c *gin.Context, id ID)
+
+	// (GET /api/settings/recording)
+	GetRecordingSettings(c *gin.Context)
+
+	// (PUT /api/settings/recording)
+	SetRecordingSettings(c *gin.Context)
+	// WouldDelete How many recordings would be deleted if they were kept for so many days.
+	// (GET /api/settings/recording/would-delete)
+	WouldDelete(c *gin.Context, params WouldDeleteParams)
 	// ChangeSlip Sets subject, type and outcome, also after filing; then the change is kept in the audit trail.
 	// (PATCH /api/slips/{id})
 	ChangeSlip(c *gin.Context, id ID)
@@ -299,6 +320,12 @@ type ServerInterface interface {
 	// ConnectSound Connects this browser to hear and speak. An offer with all its candidates (SDP) is answered with one.
 	// (POST /api/sound)
 	ConnectSound(c *gin.Context)
+	// EchoTest Lets oneself be heard after a second, for a while; or ends that.
+	// (POST /api/sound/echo)
+	EchoTest(c *gin.Context)
+	// RateLine Rates the line from what the browser has measured and what has come here.
+	// (POST /api/sound/quality)
+	RateLine(c *gin.Context)
 
 	// (GET /api/team)
 	ListTeam(c *gin.Context)
@@ -308,6 +335,24 @@ type ServerInterface interface {
 
 	// (POST /api/team/{id}/notes)
 	LeaveNote(c *gin.Context, id ID, params LeaveNoteParams)
+	// GetTelephone One's own telephone.
+	// (GET /api/telephone)
+	GetTelephone(c *gin.Context)
+
+	// (PUT /api/telephone)
+	SetTelephone(c *gin.Context)
+	// CallWithCode Calls one's own telephone and speaks a code.
+	// (POST /api/telephone/code)
+	CallWithCode(c *gin.Context)
+	// LeaveTelephone Hangs it up, or stops it from ringing; a call that is spoken by it goes on in the browser.
+	// (DELETE /api/telephone/leg)
+	LeaveTelephone(c *gin.Context)
+	// StandTelephone Calls one's own telephone, to stay between calls.
+	// (POST /api/telephone/leg)
+	StandTelephone(c *gin.Context)
+
+	// (POST /api/telephone/verify)
+	VerifyTelephone(c *gin.Context)
 
 	// (PATCH /api/unreturned/{id})
 	ChangeUnreturned(c *gin.Context, id ID)
@@ -735,6 +780,31 @@ func (siw *ServerInterfaceWrapper) PressKeys(c *gin.Context) {
 	}
 
 	siw.Handler.PressKeys(c, id)
+}
+
+// ReportLine operation middleware
+func (siw *ServerInterfaceWrapper) ReportLine(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReportLine(c, id)
 }
 
 // MuteCall operation middleware
@@ -1634,6 +1704,19 @@ func (siw *ServerInterfaceWrapper) ActOutside(c *gin.Context) {
 	siw.Handler.ActOutside(c)
 }
 
+// ConnectOutside operation middleware
+func (siw *ServerInterfaceWrapper) ConnectOutside(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ConnectOutside(c)
+}
+
 // ListPreparedMessages operation middleware
 func (siw *ServerInterfaceWrapper) ListPreparedMessages(c *gin.Context) {
 
@@ -1685,6 +1768,31 @@ func (siw *ServerInterfaceWrapper) DeleteRecording(c *gin.Context) {
 	siw.Handler.DeleteRecording(c, id)
 }
 
+// HoldRecording operation middleware
+func (siw *ServerInterfaceWrapper) HoldRecording(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.HoldRecording(c, id)
+}
+
 // AddRemark operation middleware
 func (siw *ServerInterfaceWrapper) AddRemark(c *gin.Context) {
 
@@ -1708,6 +1816,31 @@ func (siw *ServerInterfaceWrapper) AddRemark(c *gin.Context) {
 	}
 
 	siw.Handler.AddRemark(c, id)
+}
+
+// GetWords operation middleware
+func (siw *ServerInterfaceWrapper) GetWords(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetWords(c, id)
 }
 
 // AddRecord operation middleware
@@ -2306,6 +2439,67 @@ func (siw *ServerInterfaceWrapper) UpdateLine(c *gin.Context) {
 	siw.Handler.UpdateLine(c, id)
 }
 
+// GetRecordingSettings operation middleware
+func (siw *ServerInterfaceWrapper) GetRecordingSettings(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetRecordingSettings(c)
+}
+
+// SetRecordingSettings operation middleware
+func (siw *ServerInterfaceWrapper) SetRecordingSettings(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetRecordingSettings(c)
+}
+
+// WouldDelete operation middleware
+func (siw *ServerInterfaceWrapper) WouldDelete(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params WouldDeleteParams
+
+	// ------------- Required query parameter "call_days" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "call_days", c.Request.URL.Query(), &params.CallDays, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter call_days: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "message_days" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "message_days", c.Request.URL.Query(), &params.MessageDays, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter message_days: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WouldDelete(c, params)
+}
+
 // ChangeSlip operation middleware
 func (siw *ServerInterfaceWrapper) ChangeSlip(c *gin.Context) {
 
@@ -2459,6 +2653,32 @@ func (siw *ServerInterfaceWrapper) ConnectSound(c *gin.Context) {
 	siw.Handler.ConnectSound(c)
 }
 
+// EchoTest operation middleware
+func (siw *ServerInterfaceWrapper) EchoTest(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EchoTest(c)
+}
+
+// RateLine operation middleware
+func (siw *ServerInterfaceWrapper) RateLine(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RateLine(c)
+}
+
 // ListTeam operation middleware
 func (siw *ServerInterfaceWrapper) ListTeam(c *gin.Context) {
 
@@ -2549,6 +2769,84 @@ func (siw *ServerInterfaceWrapper) LeaveNote(c *gin.Context) {
 	siw.Handler.LeaveNote(c, id, params)
 }
 
+// GetTelephone operation middleware
+func (siw *ServerInterfaceWrapper) GetTelephone(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetTelephone(c)
+}
+
+// SetTelephone operation middleware
+func (siw *ServerInterfaceWrapper) SetTelephone(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetTelephone(c)
+}
+
+// CallWithCode operation middleware
+func (siw *ServerInterfaceWrapper) CallWithCode(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CallWithCode(c)
+}
+
+// LeaveTelephone operation middleware
+func (siw *ServerInterfaceWrapper) LeaveTelephone(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LeaveTelephone(c)
+}
+
+// StandTelephone operation middleware
+func (siw *ServerInterfaceWrapper) StandTelephone(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.StandTelephone(c)
+}
+
+// VerifyTelephone operation middleware
+func (siw *ServerInterfaceWrapper) VerifyTelephone(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.VerifyTelephone(c)
+}
+
 // ChangeUnreturned operation middleware
 func (siw *ServerInterfaceWrapper) ChangeUnreturned(c *gin.Context) {
 
@@ -2624,11 +2922,26 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/slips/:id/file", wrapper.FileSlip)
 	router.GET(options.BaseURL+"/api/sound", wrapper.GetSound)
 	router.POST(options.BaseURL+"/api/sound", wrapper.ConnectSound)
+	router.GET(options.BaseURL+"/api/telephone", wrapper.GetTelephone)
+	router.PUT(options.BaseURL+"/api/telephone", wrapper.SetTelephone)
+	router.POST(options.BaseURL+"/api/telephone/code", wrapper.CallWithCode)
+	router.POST(options.BaseURL+"/api/telephone/verify", wrapper.VerifyTelephone)
+	router.DELETE(options.BaseURL+"/api/telephone/leg", wrapper.LeaveTelephone)
+	router.POST(options.BaseURL+"/api/telephone/leg", wrapper.StandTelephone)
+	router.POST(options.BaseURL+"/api/sound/quality", wrapper.RateLine)
+	router.POST(options.BaseURL+"/api/sound/echo", wrapper.EchoTest)
+	router.POST(options.BaseURL+"/api/calls/:id/line-reports", wrapper.ReportLine)
+	router.POST(options.BaseURL+"/api/outside/sound", wrapper.ConnectOutside)
+	router.GET(options.BaseURL+"/api/recordings/:id/words", wrapper.GetWords)
 	router.POST(options.BaseURL+"/api/calls/:id/recording", wrapper.ActOnRecording)
 	router.POST(options.BaseURL+"/api/calls/:id/prepared", wrapper.LeavePrepared)
 	router.GET(options.BaseURL+"/api/prepared-messages", wrapper.ListPreparedMessages)
 	router.PUT(options.BaseURL+"/api/prepared-messages", wrapper.PutPreparedMessages)
 	router.POST(options.BaseURL+"/api/recordings/:id/delete", wrapper.DeleteRecording)
+	router.POST(options.BaseURL+"/api/recordings/:id/hold", wrapper.HoldRecording)
+	router.GET(options.BaseURL+"/api/settings/recording", wrapper.GetRecordingSettings)
+	router.PUT(options.BaseURL+"/api/settings/recording", wrapper.SetRecordingSettings)
+	router.GET(options.BaseURL+"/api/settings/recording/would-delete", wrapper.WouldDelete)
 	router.POST(options.BaseURL+"/api/recordings/:id/remarks", wrapper.AddRemark)
 	router.DELETE(options.BaseURL+"/api/calls/:id/records/:record", wrapper.DetachRecord)
 	router.PUT(options.BaseURL+"/api/calls/:id/records/:record", wrapper.AttachRecord)
@@ -2704,212 +3017,244 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5H3bkhs3suCvIHg2wmd2S+qWZeuMW09tyRprrduo5fHDjIMBspIkzCqgDKCa4jgUsV+zH7ZfsoEEUFeg",
-	"qtgkW5o58zCWRBQumYlE3vOP2VLkheDAtZpd/TErqKQ5aJD4t5ep+X/GZ1ezgurNLJlxmsPsasbSWTKT",
-	"8HvJJKSzKy1LSGZquYGcmi9WQuZUz65mZYkj9b4wXyktGV/PPn1KZj/Bvpp6AzQFWU/+MoW8EBr4cv/A",
-	"jBtaKacfXwFf683s6s+XySxnvPprf9lPZiZVCK4Aj/dOikUGufnjUnANXJs/0qLI2JJqJvhFYUf8r9+U",
-	"4Oa3euH/IWE1u5r9x0UNvwv7q7rw8+KKKailZIWZbnY1+2VDNdkB12QnhYOF+8zMen1LWUYXLGN6/2xD",
-	"+RoQKVIUIDWzu6a6BeKUanigWQ59OCezpSi5VnOq5jsht+Y7N2QhRAaUmzEZXUDW+Kn+WtMtqPmSZpkK",
-	"ffqpiZi/m335ydqf9rbxa7VTsfgNltqs1T65YMvAyVk6gbhOdyCcPXSgsf3faKpDiFtqdgthJExBlD1+",
-	"m55eM6UYX5OVkIQSDjsiuKGELpB4mWV0kYG/QXGgNW7UN+0b9Sg5G0R7AEg8tCbBWvWBrap/ZxpyNXZl",
-	"++j7lBhQvLQff20h4f5WA4JKSfdm6E7SYq5gKXiqHBRZXuazq8dPLu239q+X1aeMa1iD7MHIbXzs3L8w",
-	"tQmQWGNEn1iuCU5OxIq0BiYTGHbrpjc/Dm30eyG2/c0tSykNUw9ezS1zkJuErp8YT5/DCimwgwkkL9U/",
-	"/Cv8dyJWK5CQ4oXhZb4wL11SL9on8M70BYgig/707/DfDWj1BsiKybw57dBZnoksA7ouIbScZOuNHp3C",
-	"wPu9HdnFlYVrBZbqANXUSY2XGCrfV5toIxQ+FkLqCLPK47+JW5CSpQEovqZ7YjgCYZyogllaTcUDLvQD",
-	"8+81aTamU6DnZTGB/biBjQ0k/gzVhmMwuAGtGV8HoJDRvSj1dNp9hePb/OW7PuYtcc6FTEHOjXhCl7q1",
-	"xmGMus3LBhfLgKZnWqmDkOAZQ7tJKigH8VNm22sLnf6LawU34Ib7/n1G03SuxTxjSrsnaL6SIvf/YChE",
-	"7DhKoziUrv0w+0czQGm6NqSTQgYaxS4xzyhvvlU1NNIS5odIbAoyqHY9REY31cBPyeyWZmXgOr1MPUMy",
-	"5yNCEjxcgv+k6dr+Ac+TmF93RjplimhBFkBSK0o0sP/48nL0bbB7ah4khrL3oMosgDUUBfqHeQ9LIVNF",
-	"tBWhJZAlSsiN96p6U8PCEgrfS8rN4UqehiWl4ePhELvB0LGe0Qx4SuV1mkpQAWZB6x9G4OgGRlbJ+lMv",
-	"9vMN5SEZkaZAIFOw2xioUZ6SnWRaAyep2HFCVxrkjkp8J0KiaV5Qvp9njCOJ0Sx7u5pd/X2YPC223ps3",
-	"+te+EiQUkJwyTsykhBmiS4jbHnELEpoJ86MigiOdugegLcqihnXr1IX+7WM0m1smVuGZcf3kmyDNpExC",
-	"j2OIUi9EyQ3eGa//pEFymoWvPFNFRgPy14cNEKE3IIliKXylnACCsogEmprvA/Mdqvb0F7XrfKUIjsGr",
-	"Dnmh905tMFOlTnHoT+vQHpCmauYS/XQ7/V00VP2K8W1IDMpBKboGh8rOVpA5oVBL3DjHI6giGax085LH",
-	"kZ8zpSCd7zb7EOPYEy4WIt0TypXhPWliRJSdaF2a+uQSqd/8ZcKh31eDUeDj6+kUqzZix4dwbvCzJwrC",
-	"b435ei6BOutGf0DGitF3yIwxY0UplxBhup5KzFvDU2XoLrghrziPgaxS0TTNttPBtWN6s4Esnaqq1gyh",
-	"8W2LVOrbXiu2Fikd8FZsyp+yZk410uvztEg+qXi7u44VtDvc2V85h7nY2/GCBoWlg6SU3xswbEBYw0c9",
-	"/riZzxNrMMIPYhtFdtDb6ADB2ns3RkGNtymZSWHVOc/vC5AWXw6yZqMLI7D/OiYbuMXdlInfZ+xw72jI",
-	"uleZUibzzBC/5JPQ4G0vfAgHZpvPQVOWhTc7dYtWWDvgaNb8GTjcii71YSBCgg9p157zTp+uxawHlRsn",
-	"rtjd1udvrRoD+vvm+3EnI6jR+5tk7XbjuEpQbmlZQJqPjOfKfq61sJJKQUuF4vcWCl0pRGlwci3pcpS1",
-	"/02wJXzAkUGz2MydC/fq54zBsLLC9t/GgkptBQY0NqC04PBDdhuWoUi6FmBEz4fmoG1G6USAIb1u1N5q",
-	"Fp5PxCXwdOiVBp4euZm8NGgLPN0CbsHKpkbvYspI43ZwSFMQfL4R4dc1mRUbqkYJ4B0OMqinfH3UkRS9",
-	"DR3ph1uQe71hfE3Kwui5qHMwZZSO3OhE4ZMpTaUeBvI4q50jdi0camB56LcWqQGQtMitgewWWfjzxu7C",
-	"B/zHE/tT4sb98DZ4ytKgY+SUD3r0TR54jGOOtqUWMrirQ0SlaRKRxTQuOCQTVabiAy3/HzbApLX+14Ye",
-	"VA2oBJIafn5FVAF0y/g6ITtJi8LekSA/+qiBKxZB2UpCgO0+E2WWkoXV4iElXOyCN20iTVpXcZBg6HIT",
-	"uvk3bM0hRcOyyK0pJHzVGbcP1d34jgaaT7wreIYmNN3XyazrnZHg5Ek8mt/jIIW8EaGb5omxYdP79nLM",
-	"pNvZ+wB18luQni66Nj2rpoTMctecwEemtCG4WugeJQE/pSeFrq+Lw64x3YgV0wgvNJvT3NseG+OfRIf7",
-	"pUcnb8BlxP3nR4YA/Bxy8c6qJ30vhFiz8H2MXpWCKrVz3LV/j5xadEcCt9upaNxpRI68q4XDh1Tb86hF",
-	"Qe0nuAVGs7erFciw9GgugBEZaG1jMfKjZ3BGrYe0LzY2zIJ9VNSRKH3LE0OjNRe6nr024QWfnH0B6TiO",
-	"7LCmBcNvIwgU8UZoA9jXVAYQ1CLuBjut3/bD/AixK+B38QZBf5wVYwgjUZmks88aeJUoRvXw1sOKP4cd",
-	"KD2ZxLuACGi3WmiaTWA5dlzidzC495jPhqZpi+Qa6uOWOxtl/ycJZgFID9C+/Y4Gr7bdjV+6sc7g2T64",
-	"xzEmnI5yef+6tq/wW14ZYykaQRNCiZ2VLGDDeGp9HjklDO3p0jk9Os63R3++NP+78/P8vLRxbfAjix6z",
-	"zWJHgyEOks7FDsWrpZAwgSgrwd1+kFQbHDxa+GoVlMnpj0djMha8V7Lk3Jlm+o/DQoitQd8CjDiTCbGF",
-	"lOiNFOV6E5Q3p95Se4ikuq1+FyPwYCEeeRDGFgeNnii/34ncptIOLklnZuvT6OeHKpAl6q3tPsvmltpI",
-	"nwyv6wq0Ec4TIvhy3Bww5N19wSDD4Ka+EIRxkQcCzSAsbN55Zj3hK5ZpDImiPCVKSA0pWewTYgQO5ycO",
-	"+4VLpUUesWGN6klbCL+78eBNUaiQWpkXVDKDWSuGrZg+LJ4rc3ZJb9zUokANC6ODNixNgQcNmhJW88OC",
-	"1uw9+YnxNMxLPXmExCjtDDjVLg2XT2aZQEOsfV7McyE4Bkyn1ljqBB9LN7Nktgc15wKNUP55YYaX7MDc",
-	"lFLhHOYEyUzTteE2/xTBuJZukBk0/V84NqmotQmqxmcNyrS4bVKUx0v0fvyQMn1ghG3g8jRf18tDIpse",
-	"XQaCqLzJfToNhIJu/zwh6DZMDBUVOOzH0D6OTmtjb+EzjAmexoN4nCHiAK1tKBDS6D3To09qDe7Tr4GI",
-	"EQlLF+x/lJfNyiiHMgD3UA4KsH7mpAlHB4Rq+2GUyDygW8RMAKLUS5HDnAOkMdYjYR0z9Zl/GPy2Gxbd",
-	"Zt4/ih0xHIxQTkpuXtKUqIwVZAtQKLIqJQbLoKJO6I7uZ6PR097eYPfcO2B7y539xeD5ykXAHMBrMqGg",
-	"5X67NVfRcVujy5d8CXkbiQ3LFn4+Dxjrvr4M264GFFl49OSb4A9rCaCdHDu+xEaUMoDCtwUYKZSYl0Yl",
-	"TsEhQJebhGRsC+S14A9eSEYuv7u6vHzw6L+uLi+fEu4Cu2i2o3tFRIEixvgmDnVYdIx4I2w1YznTwSD+",
-	"dgz/t6HQErFaxZ+Wwbfk8ZMnfdaCIAlCO2o5b8Uc9cRVvElMK3+bJBD7AaRPiadIogw6lMAAUKE3GKem",
-	"yIpJZR1OLiSON6h4Zs8eFpGKoOwscsI0MaMUhlFhoG9NFXALck8kFE1BbhTpNUC/DT3ONsRGpK2H0/rE",
-	"DQsCpecsRSMl4zbyOHwkM02IRB59PUoidYRUkzi+DlFHyb3XbxITQV9gcL8Dhmcn3E3zVSAXCQY7+UCk",
-	"f1qJ0rHFJsA7UOteNM9bLB21zl5x0ga3arPHJtk7gnOXJxk0pb8QWSZ2Pxd9vp7S/VzwbB/m7CPh3KNq",
-	"z3HRG5qqbRDNGNY9NZzADo67BaTImQq4VN6urN9wRxVxg9IrshE7c5ttYF+DSXBLDw4XLkJkIcU2ok/5",
-	"GWNCiMHyfLJ1AUdHj9iLaHG7dCHhS8qXkGWxSJawQ/cQJ49Ln/VHam+4gc0WrqrYF0f4FcAqqkxq4q2j",
-	"DD06p92HmC/8qFtxHLmeBFkHOTxP5a/7Cw3wF0w3iYVaDURCaBH5qrMhP7//YjD04UemtJD7H7iW+yMz",
-	"jQ8OBZweALhC4nQ5XkOfVFw9zkLruap9xKw7k+gzFMfh7qmbYwDuYXM1cC3ZAXpzC4l3Dgb1qw6Eg/4o",
-	"sjScdxr2/k1z6b3Mw8bXxV6DmkuXjDYhunspsjLnKmyXN9rlV4q4MQmqKGTH9MZZcSFLrQGR4eO2oIts",
-	"T3KgXE/N47TneIYLBA2xEuhhMWTmMV0KL9L3A21YBnOE0kQA4QfRR9FP0Lgy6tY8G0uKjpjflODhhJcD",
-	"hZrp9rEio3y60cci4J35Jmj1aTjZA+EOOzVfCzGV1nB8TlM4ZPwBtOzG1+7Rqd+oLSuKwz4pC0ODUz9R",
-	"NA8mQNtLJpUmZtLmpZlujO85fLpP/44y7UV9mu6Rh8Ny6/QC80eUhzLhk6l6QkIyW1EWkxZKFReMQyKc",
-	"Y/QOas0L1pyrJYshBbbubtLkdE1KaVJllyKaFNhBY4cQar5Y4a7BV9wda3GnOJN2zK0v0zCXVNMmiZ9g",
-	"b6Os8feEoPn56tX19z+88gUr0GTdSEjTgmRAbzEAW5Q6xEY2LlNuFEWbKqXO7i9+rneOz/RM2P49udMD",
-	"MGKRSH2BCk/cueB6M/fGFiNx2z//GrRVocEifA03lKcPDGnYtF/tM7AMXaDlpyg1QSPOuPAdDK6zOV2C",
-	"pMI+odRMTXY+rTMjVXEF85wym76JnnGa+YtbnZpu8YpsmRHJLBGPuyhaNB32ThjYBxQZpiL5xe9ALoHr",
-	"xAWG650gKSxZTjFHZsyeF7I5Pp6gaXDQYa9mqY12XSXOGTiLUhNNP87C2nNaLvVdvbG/l5TrYOTwcwuC",
-	"CiobCRCBy+NgTAz9OMUcWnIWQolkSywBITg4e/I3X18+vLwkP988by/+zWhgjLdYVWd1qyY1Tdjtxogp",
-	"kM7df+MGGYShyE6FhABjOFz59I9taOc/wV6FhfaUrZkOiMuXD75LyP9MyH9gRMD1gw6kH399WLywWya4",
-	"N1fGJfygTAdsFTLx6XivbNgX6jYUOsQryo+s0vVbqfSci93RDkmxOyCWzuw7qjNqkYYy2H8UO5JTvneZ",
-	"37lNHyiB2PGj7jncoJ+9cfBo0GS9yWBI8F353VRzVs8ASok1IDxAA8K92oAxpbdtwLCJyGZNocN2DF6F",
-	"yU7Tod4ZEc2HlIZd5xNyde5SIqK3kqZb4PPFPoIHe3Z0Z10Z0YNsqCL4DcqOfHaI6VY7T4iHdWbldUua",
-	"5i9hb1AVaD22P91IyBc26XBBl9vZoR6b3QYmxCQ7ntWwLDejQ3zYd+U/cWHL2qpKuETSSFir8BC2Mw8Z",
-	"QF2po2PZ+7uMLiFFJj/h+Tw/w2dKh+OP1lJYI+Wog697uauqXHUVJFf4qE5hSQGjP5Y2f9BJfCjQCKRW",
-	"67VMZrdMsbDWEMhX8X7LIRn19xIsAx7M3WWw+ysOxMoSdHIomytscMtgd6gLMxz84eLPEMQh/L0eTp9j",
-	"dywb6KpWBh7Tbm7e4TPibTTTHpYDg2mfoWAqyEUYOSsXPzQsbcn8kGiMYAGZD66gD0jy8nllecWSGWSx",
-	"J7LMXHGmqjLOlXkhgvPfwhwKsdyEA0oPT4xyQUPTYf3WfhCML5WwAgnchR4Ol42thwYKU9iACFUWIG+Z",
-	"ErZEWc7C3lTF8jKjwbBfm8KUAVpjCAe9ExJD1lFJL1mmHzBu/bkPWDj0V2EZpN7M30uxUyAV1tjaAJU2",
-	"pLgAug1Oc0D8QTifzMUcuNonSNXNo/uN9hIqO7e9jSV3CRpk0Lp/LYILsxcZ8upsAYpp90UomDTQPMxB",
-	"o5uqy1CaR8wZZrBGHMETkZUUuTUJ4UNo799awHAtzMH4115IMJIrHsZtNQqsNJaafnz5tsNyVIYc9cHt",
-	"v4GdL8bWqTPAMOCKEqWFhLRp6GzU23J/r2I8+0mD1U/hzNn6007l0VGwMK400HQuVnHeTBgnhRRrCUpV",
-	"LNrWBsQyBFVg2KQ3wJ1gaYgRebytVme5en8DaPXSAp+EKUu4opFTY2AK4PNWUEl/B+5uuOpzaikBuCsP",
-	"UqV+7ozS4QTq8UVd2dFGMY9gtidTPks+Ugb1KeEAqeXYWMZ1SoJzpay04yxD5psQncdyZEJW8k44+6GB",
-	"9GOeSPzv48olmcygquoRfgzvUFOzG1VhtxThAZ8rmuzQMLHhGKuzFgd4A7uYo7/llj7QfH53p/Xh3ugc",
-	"glHshlXY4sHuofVOOutvwbI5mCW2wIhXQteU8YMLj8ZdjRFoh6PW7xgaXZuRDvtucshrsDDwYD2ZN7CL",
-	"5YDHatlPZ4kHkTxOEtni+0r66EiDB1OfL1Y+VSep4TNa/RklQ5/wyAxZ0+xda7vtW3kZfV8axw/Tr1sq",
-	"Cq08WFyAahf7NlRHP8jAbCLBIei0aw0U4XkjNETDJNsaTSwSKm2nYbXnDriZFiINJ3dUVa4COpr56ajX",
-	"ZbrhBfeXNNxR8WpUeMKw9WxBVcRQ4Cb2nmwjhcJHjDnGbFWjzcySEeKIwnAnmQ6V+nhDjaZkRKwd4ykK",
-	"oYek6YVBtLDGO7dmEEB4aeMENudCz3205UA3l8OKth9S5eCuTDNy1LdotgwzcTVUh/6YyvNu9hACvDHn",
-	"9O1nUGg3+AMVLZYSLl5lFD0sroRtiYgWYktshmxyUM+VuoRUcy8RKCjXoqGDF1gfZBgzs7yCYLiXUfEO",
-	"n8vINaES0ULyCQWX3Syv3egeXeCWEnvKetIBCE1sPOBEc5vaMktm5n5bJ55PqAF6a+36oGxcy77ewBxZ",
-	"XevvoogUHw879d+uiJ+548sPFHATeXAC72tz4UTedKjoXj118VtMkWah5GFNM5kVIOcbUcrgcr2zR3rq",
-	"PApGNtqwgm6G99SaLStzqqtGnTyHjo5qFHAkDkDOZUeKFRGlVA+JwUlG92glRfS3HYU+Gjmje+hA88nU",
-	"PgwDhGsuZZ9wG2lnAe+Ao4wgycxLFWJcEgqXc2jOJhxbCZmDN0ClGigg7r5Fy7Jqp0G26kqooFG0oCnR",
-	"goOzZC1pDtYMWkYquK8inuKwELERwUxHb5bD4Df0UNcHqRoAzMYrS69mNZAdHnAvduW6SOjMQcBDcwj/",
-	"QQUxmi4cf9ZqJW8kw8DmEHYyBwd2+Lpm6UVHHQk1D3qGVIZxj0qQFZXB+OUmywmwjbq2z8i76kc2Zkzs",
-	"xkIneuer3/r3IGU0c5HMjK/tn3wBzkadZlfwNcjqm7Ea/YucL9i6FGXEYFFIWLGPRBWUK/LP+lqkDKsm",
-	"BOu92ALJwciYXzbAW2WU7xwcY+BiB/Sa2YSK7lFXOzK440ZaPHWGGIm9Jon19yhi1JCQAfrFSTpyMD6P",
-	"pM3/wvSGceSLjK8JjrKlv4IHid+9Q/MiV6UKV3pGw3NO98TVGbQGaIwqcIUGY/7XSBDMtYFuyz7eVzBp",
-	"FrO9WyQb2BQZ5cg51+zWxfaUetCd2CGb6zfXSOEVfEdONJar6flXnQvtD2jP06DhGuINYmjdpDpvurqv",
-	"QfbRiIAJeBb3U4zud6x0FCz1E6/O867t7w7W05pryIssWJ397Yq4QVfk/Ytn5Mm3/3VpY8y9B43THBLi",
-	"wmTmLE1IHao0XkGiWfQi6F3MMsMX0Hm9gJVwVb4W1ps5Pr8ogKsof/QhD1+pyrmE4+toeGk5TqUmLDOG",
-	"YWL9gmGxupluwh6oG2eP4K2gEtJY71XfjuQuSZGNb4eWfu3evINKrYQYyBtz24/uiBrwSDy5nJZi/GhC",
-	"ncZmCWgXijfQ8rQDIxVF0AFRdR2wdzJWRgwo1XLh3VaZdtGY3akuZ9cxyCWR2CJAE2pDpxDpf7rIAPs2",
-	"IYHgUjQPagBp1fSkX89TAdeGx+EkNo7C9bAOZGkGc6M+VFmnVJMVLTMdLmqyn8e7Zfr+DFRtIcXHOxXm",
-	"gbQ9LYAoZJU+Q6eK8+zdocoiNehPwEGOCqDKPgqm65eR9HbNdKyqtAsKHHe1zPw01VIVqhzeQxQZ88P4",
-	"6MpTBS03zXRB0VsoaHQwbKhtgXZ0rp1K2HU8Zgiu4sQjVZsMW1RTc5ubifVdw9tw+MRXiogdJwyrDNnm",
-	"d3pDOQqGlm5X2I/A1tOk2mwLf8wxMogwrg1NTwppuVMyTvc4v4lFtEHxof5iFwgWCG6hStsT2gM63aSO",
-	"xRoLc5r8evV/cI0BYgE0wpvjg+2TkQ1Xe3XIxU8SZwHcNUqjyvwrRTYiSw/rsdxwdXZkefsI4HrYf2/D",
-	"lpu6j4WWzIrak56/ZqZDKJVmuEhOpA00hv77BpZMK2IHPrV5sCnQzMirChJS0AIkEZJguDbRyBls8I/h",
-	"2FOPMVBTcETfQzzabmd9xW+4wLyEKrZ04iZxfGSXUfsRcvh15MEQmobafL8BnRBNP6JRdS2FqhqL2sra",
-	"hk68kf+AxHRRLjegYjanAXNT7Vs/AJ1/w3a+n45JDWzmpzsp03A2D9JOZaE6yaDuie523ijxxW2eQd1B",
-	"HHycrT1bhZXW61NDr/s8NtXj5nvW4UWek9Yv4nDWiYVhzIN6mmCHTuDznmxh34q6Nc+dz2mHj5osM7Ra",
-	"s4aYV+/4LhmfA5EUFgAvpMjDwalebqxb66JfYgE2OJg67v60KluPhaENEeD1WTEfm1iFERu0hYJXv/Sm",
-	"L7aa3hSvdy/Urp2n8+v0hryt1rkWwk8JOtIsn7JvQM6UcqbgEa/3nSLnwtE50XiyhmATh8Fpc5Xskq+Y",
-	"mt4h/DUg77JvbbsIQlxkavDqKn3r2JTNLlWafze7svcK39aKifZ1PsYjto54wsqwsPKvkr/VNIlYXLST",
-	"ufxJOo9X7lri2j379uxT3oj3odzzs1UzOrywzMh9fG9Txs+r0U4Ex+nUprjmcmAE5HESflz0HJcgRsSF",
-	"hncpIYuQ7GAFB3TLocAKq47bIxJleTKpL050VjaNOSFifvTTZIQHYzVGfHW3fr8hgyMXnC1pZkU0H3AB",
-	"KdMwISIbPSF2+kY29WoAdkFn9gLWlB9UFa5hGOoHHLgfCdOo+HCU3nab/XDD+hVbl3LcCPiBZtsXbqh5",
-	"MCnj87CHM/3eULZV0EUpsZI0yjX4IosSLQZKWKBjrWlD6HDbbDbCq7uLC+kNuD4+gd+L6XzhL3TAjnWW",
-	"xsp0P7doCb+o5vcNUBn5NVorNKdye4hqicHVU8qs+QbP5+jrbD4RZdDD/8tmT6htztySgCc8mJ320NWd",
-	"anWKrsm8Sbpt6nK0VO+yBnQDUS2chgAUuPkTAwV9tBs218bVVemKyEVC/oKxu19fHhMiVm36uTlZsKNn",
-	"fNVDFI+B2rSu11tfwIFuK8hR803lg4kmp0+plThQ+cQKYqOTdA9vy4tY8dXusVGPw54zDJnKnNYnqIWr",
-	"uNENnlEEZQCje/jLEvReD9XfPqAPc+y1NhuxXVbNTib1zq5KmNizVW8t7jYMn1gayfQ3tko5CWQS7I/R",
-	"Eaf1g7YtzJqpKLhutE7S+6BoEe1fdu1cMc7/+ZUihaENLTAgYdj4e0jn+qVv+h3uA0GYrovtMpWQBShN",
-	"1iWouunExGIXvrl4qPBu5t7WWMHSapeYeWtGN2r/BgLhag0rIFM623+djt1cYBiyjXi1WLGMKmaUrJpK",
-	"RFU/s2lCagRi9+U9utSxWNucag1SNeNf7DF2aLywJQDNOKEO67Vm7pDkNBtOZLd9eYNhcNFKIjZZ3Dcn",
-	"qGLXAmUxhpp7D0S2RkKScV0XobASQf9/hYXxkNI6kMnusxlj1kBmBcbq7ags9LVG17h5/gZ4rCeD7Qff",
-	"i90zb16LWN36LDF3jRl7mHEel9wSEuXW7Y0zNTEUhYgz5eD8kd2Gi6iL1UpBZLdYoPgMTbts3WO3cmS3",
-	"f/W2uG5e146HTMVybTii54Whej1ZMHnt2rV1JFSR/33z9s0V+QNTEP7+//7P//31k+EXf1C+r/++Imhw",
-	"U6gt/uHq9YoisVVDPvVj32I28ru2Q6xDj75DCdLXBwhlDeVMt3rvfDueDhKtl/uWI6+vDMfoFe3ZjsdL",
-	"O1TkVncEurx03qPhxMTfA3VPjQqEVmwb7Yg1dd2lTeonRtb5A6OZNsql3g9VaH6Ky427If58OcWfEGYv",
-	"N81aDMGaKSxVti4KRjFRTShBsy9ZmUnJotT49imRB+qlsA4BHtA2qk3VFblNMp5XF9sxfCeDn2wboezJ",
-	"G7bmLwOKWVXw6sDullVX/iNVOl+qabDL/03GAtUyqNqqeSyVRlWZUZY0MZsGi9FgHFFYVPN1m4LySfXr",
-	"XcuItsXb4yVVbIF4H/2lBnxMB8UCijpXNtpb8o6w9Z83cmJDamkxPfehmNAQqk11XHC4IlwsRLpHevPx",
-	"ekndp50L4iqzdvoTITIxaoKHzYKqXHgLx/G9pIp59YdO0wG/TIfem5ejhawaq30kJPUV7YiYlm4aJNws",
-	"B4DkFmMDsUCN42+n1/uqi9m02TYA0Tj8r8m4GnMkYTfQPvpqn6YP1Y0v19eV5zmv+osECkgUQLeR3CWs",
-	"b7uUAmsIPiWQ2dg1YYQpIzLZHIRR4d6vXy0W3f21TYiI5KuO21PcuOj8tllwSIvol7359tvHTw57Eu00",
-	"ocWbDpW4mql3gmDzR0UU3RO0g1VxN09t81XCOMlZljHXV7EvG6EWMbeQiBq3ULmUZaEhnetNq1tOZFQs",
-	"2Nu31RSlVNHl/CBrfY8OG5wDf0Tvf0C8L6V1KBgp1wuUO6qIKsQWeEIujQzxKORzErcgM1pEl1UsA76E",
-	"6O+DR+oSSH2E+rDNKVrbaa3dB3QIqgHE9rCY9CgkSLE78b7ue925jZNe4sUd2qrNzGeh7fzMJehScogG",
-	"/PVdLNq2HFmzW5i7MtxLV6hSQseqHHKz9NP7zddXZLfZN4WFTqXvkRCz6c6ZOlLnxMX4Hoe61DjDxJDp",
-	"YYJp4PdJz51XUkd1zT5Mag9jv2kBsPVGo3aPjmbHSSm2Hkf2yoySbTnB5WWCXuhsT1QhgaZ9Puod3l3D",
-	"Z/Pud+OHK9f15I8CHKLiCEGy+EUyrYH7kM9urw8JvXvA+MLVxxWltn8MVg33KkETf0++fvTNN8mhUv9w",
-	"/nJAzthtxKRypuM95m0VD8P1n5JLbx437yjlpEq3rIw3f37yzbjlxtWfOih2I5It/WEDxLpkupUhDvPp",
-	"1niu05Ib26wB1aegT/iur0TMr8G1pEtNFqB34LJZU1BbtBgyrcjCVX9+SD6gPEIlkJ8/PCP/+f7FM/L4",
-	"8ePv/pSQtJQ29rslqiSEpYr8/PPL5+rhP/gPUgrp+lTZPEJl5/jum2//608PyQ/YHhxzqBlfE5eO5iqi",
-	"Uk7eSrZmvLLlKabhqUuv0Na9sQW0HmHB0H9w8xqY716mkBdCA1/uH/wE+4SUPAVZ55hgOl213Bq0qv/V",
-	"EtDDf/AqO+1q9kGWPBUNPehq9sg7WWnBZlezxw8vHz5GS4neIOle0IJdLIRA3+Xa2hPNLUaYvUxnV7O/",
-	"gP7e/I5xAYXgyt7Mry8vrTSc2pI1zHC7ldFUXeJk7pPdDR7BmvFpUWRsiXNf/OaeNqvhj+n/uAUkmI45",
-	"ES10VaBr1V+TSVeK2kYv2XTHyBrVuS58FuknXKmCzUXlhyiECoAIvRfvrS3eYet7V/vtJIevbX3ty1c1",
-	"SOnj5VTrWsdMAPBVX54qyeUkkPaOkjCgXzH1bwpndCkFwGxOa5MerL2fCH5HOCczVeY5NTLc7D1Qw7lQ",
-	"cX5KuEC+hK5olGjTh6Ty5qQCFCZqrZi2mYNY+rj2DWwwK/nd25sPD2c1LstsG0fj92W2vV7akCNJc9AY",
-	"YxuJ1KyHXPwEewzTPAfu/Z7uGfVm2fegDC4D2H8u+PHXqsy2F3+w9NMFPg4GKQcB/WWKMA9j8meeCnOE",
-	"2WcD0c82X/VIIC1pBjyl8qIRvxI+8Wu6hWdu9LUbfMbDd5cKQMDISm7bNgWMyoyBxLRmLlAUNUKFkFt1",
-	"AjDZQLigpGC48zMXStGhMWY26lMprE18hqWrjXxYAaJq0GljDDTQPFh+JDIfRi30ZwvoHI2Ihunzu+5T",
-	"oe26nmio5uW2LkBZWQnQVO2KsXIx96bu6Qv/3lp1VDoPT2JDa2IzBQtk/3peus5ib94b2NUhCHek2BjD",
-	"wrJGz2wA9Zfz+PimHpMen0cnRUIIAbb200mYxcXO2ggeeKtOGC2/SKbhudjxLw41TRvHF4IetyWCID0J",
-	"kox4MKQAOqycnRs8t1VVIo8cmjZRwTPKP0aWoSnAFwC8O6s4XCDqw++idgydUMCyXqj7gP8g1DEu5yRi",
-	"lodWCksfXHlCcD23s4bh9U2g17Q46aEMIT6wCb0nPNSPlK9/Liadx1bBKdAZgCl83mV3ykMKVxLwTics",
-	"QwcUWVqh7PQs3EyP/agn8e/zU4kvGHxCEnlnpP+fbBnec4Cwaun9hYAwLzWclgZflxr+G9Egh92DOsPm",
-	"hJTYqQTyJYlyna3ds6Vn9I2tJBsOO2fOPiHCC1d78cTofgX0FnxdxzPdnU6h0C8Mbycxx2ZAlWv9Yp5v",
-	"LEq3hLpMvyKUeAwSl/hL6EqDrIrFNqyvDbTLVhb4CeXSpX7L6xTzc15Yl8j674f2d7RUoBJi822VzZMU",
-	"hWq0SWV8baPlu5VKMV59AWvGFREchpCvLv6wf/hkXxWfFd6VnDVdbt77xMd7h+u1IraF0z1qcd5UVlCs",
-	"fucsZbKGQZPYmpazsVCimJBxrf+lgdwi3tJ5o5EyBa9qeJH/NFzLt86y1f6+Uj6F5E9hSq0tp6dlUzfA",
-	"0w/ibw277D1JWj638AGGslQGlrsdjWrbabx7Nq0zeGOrW53FKlm3nfucUmsKubioq19GXQ/PIRfv6kKB",
-	"R1ytSWkVdjlD3YFIquCzYQ7yla/PefcrCMtSYlv/v//avJC/bESOPp8l5USxNTfPBbVBR/bfM7bcPiQ/",
-	"2EI/rrONdvtqXMsU1GA0yHPz+xmZF84fBaHanoB5YexTARzzKKre5RKKpBlAgvwpISJLK3dEE0x1c+Rh",
-	"shRvxNkNqNUiMZ9K3eHCevNtGpNLWz6xj8V23W2f+/TcqZr/A3y8d+mwWjzumP5At8BJWRzN/kq7SRh2",
-	"vD6vh53z3H6VGJ1hne+C2ro2qpS1Iw+jwU5MaTc7gOILOfkrIbaQEr2RolxvTof1i+UGlgPBNM/Mzx0Y",
-	"nMVD6cTWM9y0ae+tP+KPTE95cbHYh6qLfdjqGqdDi+1bBUNxgT8BFNeFLa50DqQ0EiPuKqB9qCqZ78Sx",
-	"wAHs1z8QO3Odpq6n/9mI1M1/z57a5qqd+D2g6d69tivQmNJ4JJhdXOsQlF9UlZ1OD2ScG9sp3zOQYyHA",
-	"r2kKp4HpkWpaGeTORn/6gvBxeXZ8HGvJqXFiU0iDIs8LW3VvQpjZYdFT54x5MnuOy4t16qUoXJ8eDKg/",
-	"OmjPFsZ/4NqyRAVI33DlM0XvVbnjvflccnsaTmo/GmNHdqOJiMBYSHexd5qkTfcyJ7A/8EaE21Nf2Ip8",
-	"e3l5OlyfxeTkuJkHxpkYmpv+ENPT5clXj3A2FyB/LJ5YXolK0Qv50o25D/q2a02h7nMGZ16nqdvI2eRD",
-	"f9D7FV2aq/aFl6eEix1RwFNX+S6DE9HXaGBfA9xnuk/xo/8odmRFXW2dzxK814TSxZLyJZza//AMJ/2c",
-	"UL7RoiggfWqz9LA5rjNMEaXpXp2S0i4yQU8eYCBo+jnh92EDZC1ESqTY2RTRBTC+rqB4UvgVGeWn1T/e",
-	"ZZSflafayc0y9/1SD+Osgy40op3E8XlD98ql6NraB5jZjX93RQxtTDIst8rlykmxe0je1Fl2lnZcGz7X",
-	"qX8PTedCiyoklqUeFhbeuzH3ISy4MtkTvV62kKs9A9hr9FmYfUY5DD2FryiHc7IYnD+m9zFFxO54sTJj",
-	"aoROXuGI+6GSqpvSBErBfeHNuWVwFIXEJMtXtq7mOXigmfpzWMSaID6PXQwJqpIiY7FD7yEXt1ABeMzm",
-	"bIenTxtxTlgqfn+vfGHQYPfFEMvlPRHLqYx2OVzQW8oyumAZBin8EQbzDejr5rjzwLq5xGePvs7hopCA",
-	"PqOla6cegcy7xrCzhdRWK9wzHfaWPhchSt+0PpzHbX733rMvKUodN3bfSMFF0+Ar4n45BTbOWobgtevY",
-	"emYGGhRzd4LQNWVHZ2O6CJ2JD+4bX7DpMxzZveH3/WIPmaUb4DiD6RAn/zwm6TgWTsUsXTTgkHr01g05",
-	"4zn9EkH1ABsTYjrEWp1Ai6+8bT4Q0sUAKpaX2OqIcNDYIlcBqIcEi/b72MDGqCWVkoF8OPs0lCnRgN3p",
-	"SdPN/hlyJAYQdq1czXS9gVNULLJdzxlPXOEzlRBzFxUpC9vcNqN7G4/u+stjFX/LTxt2FZ9D88Dl0Awr",
-	"yz7x6LUffB96c2fRKcrzS+78jLbH8SniY6vadUvKycL2A01cZTe/0FOsb2svTo4dEnYbQRRogxV7I4Im",
-	"yTIM2PMljlXLfK7YtTvg9FSsvcojqvLuvUhx0rR7M+m9pYNVLQLvrM657onH3xQ7k6vLKEqe4j1YC5E+",
-	"JB/cGyMB/S6CQ+JaozZ7ptpOqeiLaTCqLtoarTdPmcWXpq5z3RmjRm0P0Pu2jNWrnvNeDYfhVYleX1Sl",
-	"oUPieB/dgxB7Cjtllek4SXGKJeAN2SpZ9RRKUFrIY3SfmIx9/sTAAR3WMLANgP4yVLqfi5TqJqLO9Zz8",
-	"u6p0zRtxsRT8Fmyh81MGN9hZXwE9F4rsCmryU39fF8UsQZf6BPLDNcmApmQBS4EVrP3UD8lLbYWCZiFo",
-	"zK81IsQWoFBYLGK3ERmQDTM8ad8TILzQ185VO2HVFCq3Z72kVaLV68lSxL/sLZ2Q6VXn+bxdzb7ErBtn",
-	"UXdt9FxBdcy/8WT8WZz/LTi3A6LvVDZgogQXT9A4bwjtG9i141jvT84bip89taR34djekN3yRzdkUlC7",
-	"6+Xfj0G3aaxL+x9LP/PSYM/GAx8Q5/6F1WF14DlzKdYTXdyKY53uAbsBbVvRnCk6Duf+9362rJH1gbU9",
-	"nhQ5b82U1vOizurXeWvtpv8N0HQGC9J5/W6wc/N/MfaK6zQ9MWqOvDpBxCBJv5Ai/2tpK8Tc1QZ17/DF",
-	"4hxHODLCMHZWm5NXO8RZP7PhRsJpwg+MvDESZowj7iV8NNgKtX986xhEdcNsH83v+dFSpgKlqo7hYVPi",
-	"DVvzt+W0iEczFlIiSn16o+Hrs/rkX8NAbQVlj3V3wovW9bCNxs/zpLjJ7z3CKpidcyQE2+WgGuSrNfqO",
-	"urGY0YvdjJS80acopjLplveWneQarb3ORxBexDUdAcR5Y1PdQp/LPX03LJxISK1odUoXuhs3eHbmugbV",
-	"OkOJ+jTNGcdS6+oot0lEL+2d9wxNr3pHvd/yEUNgPjl9ZYzDWHIMvye+94LJ/JVrqHA/7C6eFsPhfLqb",
-	"PeM9WyAr2J5Jd2tT1BmKxljn5xkx0wbRPRZXGELNqe57xs5a/eImY+cy25upP48/+h4KBt+AVkSV2Po3",
-	"IYbpoSfTtUNLCM2UcCXNVyxjfI35Ybbrr7WyG5VjC4V2YYiElinTREvKsobjs8b/BVZS+Cwunhcsqwnl",
-	"nnFm1j7hLbpwzetObDfESthvfF+8f2XCti2arJ+e4rEIsgYmuI0YtwAMk2jV6fyELg16i1Wh1RnLQqvP",
-	"kcFoDxXSoj0mv778+vyr/WRY0AKq8skK5C1IUnLNMltPmWq6oAr51YIut0ffRexZOaAZ3bimlmeDvF0g",
-	"qAsBtpCnvhe7kVRzxvHsS8G5TfrXgmyASmT4qgC6PbUg+8wuVQPiDI+zmfvtanX/jiJc2XKZaP9X9+vx",
-	"eRYWkMp2svdI7eHvIbnmtjydZXHYnUIrsqQ8ZUZ4VeQ/b56/+5MhA7s3SKtK5A1OiEXihlSyD2bAfWhk",
-	"z3zF/ikq2Q+3IPeGqfu0oRWT+bHX3MDCdRK8i9Xu3u11XlK9t5phd48iqEF75Hsb74H05jgv2zliJx1B",
-	"484+Z+J73Qr5jGrZz81+y+eAZ73A5+yJgRZ/I29YwJUym13NLgyp//8AAAD//w==",
+	"5H3dkhs3suarIHg2wjO7lLpl2Zpx60qWrLHW+ht1e3wxx8EAWUkSZhVQBlBN8TgUsU+zD7ZPsoHET/0B",
+	"xWKTbGnmzMVYEqsKQGYikcj8MvOPyUIUpeDAtZpc/TEpqaQFaJD4t1eZ+X/GJ1eTkur1ZDrhtIDJ1YRl",
+	"k+lEwu8Vk5BNrrSsYDpRizUU1LyxFLKgenI1qSp8Uu9K85bSkvHV5NOn6eQn2IVPr4FmIOuPv8qgKIUG",
+	"vtg9MM8NjVTQj6+Br/R6cvXXy+mkYDz8tT/sJ/MlVQquAJf3Xop5DoX540JwDVybP9KyzNmCaib4RWmf",
+	"+F+/KcHNb/XA/0PCcnI1+Y+Lmn4X9ld14b+LI2agFpKV5nOTq8kva6rJFrgmWykcLdxr5qvPbinL6Zzl",
+	"TO+erylfATJFihKkZnbWVLdInFENDzQroE/n6WQhKq7VjKrZVsiNec89MhciB8rNMzmdQ974qX5b0w2o",
+	"2YLmuYq9+qnJmH+aefmPtV/tTePXMFMx/w0W2ozVXrlgi8jKWTZCuE63IPx6bEH75n+tqY4xbqHZLcSZ",
+	"MIZRdvlteXrDlGJ8RZZCEko4bIngRhK6ROJVntN5Dn4HpYnW2FHftHfUo+nZKNojwNRTaxStVZ/YKvw7",
+	"01CofVu2z75PU0OKV/blry0l3N9qQlAp6c48upW0nClYCJ4pR0VWVMXk6vGTS/uu/etleJVxDSuQPRq5",
+	"ie9b9y9MrSMi1niiLyzPCH6ciCVpPTgdobBbO735cmyi3wux6U9uUUlplHp0a26Yo9wodv3EePYCliiB",
+	"HU6geKn+4l/jvxOxXIKEDDcMr4q5Oemm9aB9Ae98vgRR5tD//Hv8d0NavQayZLJofnZoLc9FngNdVRAb",
+	"TrLVWu/9hKH3B/tkl1eWroEsYQHh09OaLylWfgiTaDMUPpZC6oSyKtK/iVuQkmURKr6hO2I0AmGcqJJZ",
+	"Wc3EAy70A/PvtWg2PqdAz6pyhPpxDzYmMPVrCBNO0eAatGZ8FaFCTnei0uNl9zU+39Yv3/U5b4VzJmQG",
+	"cmbME7rQrTEOU9RtXTY4WA40O9NIHYZE1xibzTRQOcqfKt88s9Tpn7jWcANutO8/JzTLZlrMcqa0O4Jm",
+	"SykK/w9GQsSWozWKj9KVf8z+0TygNF0Z0ckgB41ml5jllDfPqpoaWQWzQyw2BTmEWQ+J0XV48NN0ckvz",
+	"KrKdXmVeIZn1ESEJLm6K/6Tpyv4B1zM1v26NdcoU0YLMgWTWlGhw//Hl5d6zwc6puZAUyz6AqvII19AU",
+	"6C/mAyyEzBTR1oSWQBZoITfOq3Cmxo0lNL4XlJvFVTyLW0rDy8NH7ARjy3pOc+AZlc+yTIKKKAta/7CH",
+	"ju7BxCh5/9Pz3WxNecxGpBkQyBVs14ZqlGdkK5nWwEkmtpzQpQa5pRLPiZhpWpSU72Y54yhiNM/fLSdX",
+	"/xwWT8utD+aM/rV/CRIKSEEZJ+ajhBmhmxI3PeIGJDQX5kdFBEc5dQdA25TFG9atuy70dx+j+cwqscBn",
+	"xvWTb6IykzEJPY0hKj0XFTd8Z7z+kwbJaR7f8kyVOY3YXzdrIEKvQRLFMvhKOQMEbREJNDPvR7536LWn",
+	"P6gd5ytF8Bnc6lCUeueuDeZTmbs49D/r2B6xpmrlknx1M/5cNFL9mvFNzAwqQCm6AsfKzlRQOaFRS9xz",
+	"TkdQRXJY6uYmTzO/YEpBNtuudzHFsSNczEW2I5Qro3uyqTFRtqK1aeqVS5R+85cRi/4QHkaDj6/GS6xa",
+	"iy0f4rnhz44oiJ815u2ZBOq8G/0HclbuPYfMM+ZZUckFJJSulxJz1vBMGbmLTshfnPeRLFzRNM0348m1",
+	"ZXq9hjwbe1WtFULj3Zao1Lu9vthapnTIG9SUX2WtnGqm1+tpifw06Ha3HQO1O9rZbznHudTZ8ZJGjaWD",
+	"rJTfGzRsUFjDR73/cDOvT63DCF9ITRTVQW+iAwJr990+CWqcTdOJFPY65/V9CdLyy1HWTHRuDPZf99kG",
+	"bnD3yamfZ2px72nMuxdcKaN1Zkxf8lFs8L4XPsQDM80XoCnL45MdO0VrrB2wNOv+jCxuSRf6MBKhwMdu",
+	"117zjv9cS1kPXm6cuWJnW6+/NWqK6B+a58ednKDm3t8Uazcbp1WidkvLA9I8ZLxWbit2qjaMr64IF5rM",
+	"YSkk2MOGriTAUyKWS/xt6oyMoAf9jFbC2jslrRQa8RsodbhWmX+wI5j7+nIZnbGWdLH3vPiHYAu4wSfN",
+	"EZA639EIJUo4M1S7q5BZnWJFme/CIfaVIrLKYe9dwet5ZIUdGYns551i/nWc3uZQL6nU1tJBLwlO0gkW",
+	"2a5Zjrb0SoCxmR8a2rY1vLNdhi6kex3FZuDZSCEEng2ZF8CzIydTVEZSIvwUcAvWqDYXRqYMK+3DsSuO",
+	"4LO1iJsF00m5pmqvkL3Hh4wAUL46akmK3saW9MMtyJ1eM74iVWku6CilTJnbUmEuc/GVKU2lHiby/jNi",
+	"hty1dKiJ5anfGqQmwLQlbg1mt8TCrze1F27wH08cCEpHJeLT4BnLohGdU1oiSWNiwIpIRQgXWsjorA6x",
+	"8caZcpbTOOCQMRd83AeGLG7WwKQNW9QeKnvMSCCZwBNIlUDNSTElW0nL0u6RqD76qIErlmDZUkJE7T4X",
+	"VZ6RuXU/QEa42EZ32kiZtDHuqMDQxTq286/ZikOGHnFRWB9OfKszbg/Du+kdDbQYuVdwDU1qurenk25Y",
+	"SYIzhHFpfo6DEvJWxHaaF8aGM/Lby32+6M7cB6ST34L0ctF1Rtr7Vcyf+IwT+MiUNgJX3xb2ioD/pBeF",
+	"bpCOw7bxuT3uV2Mv0XxGC+80bTz/JPm4H3rvxxt02RO39E/GCewml3D07vl02t/6Agrx3l7Y+nEZsWLx",
+	"jZ7cgyVVauvUdn+DuoviHXeOnU7YPO6O6PZNGDi+SLU5z0Uxeh+MToHR/N1yCTJulpqdZWwRWnudjGHq",
+	"NWfGaA5Z3x5tOEr7rKixOVFbfUG5vXi4r9dOzehZtish288j+1jTp+OnESWKeCu0IewbKiMMau2ahp6u",
+	"jYbDIiuJvRVm8RZJf5xfZ4gjSWOnM8+aeMHGo3p46nFXCIctKD1axLuEiNz3tdA0H6Fw7HNTP4PBuaei",
+	"WDTLWiLXuFBvuPPa9n+SYAaA7AB/hJ/R4Na2s/FDN8YZXNuNO3VTVu/e48Mf2+0t/I4H9zTFG/U0+AfI",
+	"HNaMZzYKVFDCMMIgXRioE4589NdL8787n/svKov0gx9ZcpltFbsXHnKQ2S+2aLcthIQRQhluBPaFaZjg",
+	"4NLiW6ukTI4/PBofY9F9JSvOnbOqfzjMhdgY9s3B2Em5EBvIiF5LUa3WUUN27C61i5iG3epnsYceLKYj",
+	"D+LY/KCnR14M7iRuY2UHh6QTM/Vx8vNDgPYk49fdY9l6zYAs0Q2lyBK0sfqnRPDFfj/DULz7JYMc4V59",
+	"IwiRogcSzTAs7jd6brEBS5ZrBIlRnhElpIaMzHdT9AW6yHk8Ul4pLYqEc2zvBWwD8XM3DWcVpYrdV4uS",
+	"SmY4a82wJdOHIdxy51T1jlotSry6IV5qzbIMeNQbK2E5OwzGZ/fJT4xncV3qxSNmRmnnGQqzNFp+OskF",
+	"eozt8WKOC8ERQp5ZX6wzfKzcTKaTHagZF+jd8scLM7pkC2anVAq/YVYwnWi6Mtrmv0QU6dOF3UEzIojP",
+	"ToO0NknVeK0hmZa3TYnyfEnujx8ypg/EHEc2T/N0vTwE6/XoMgIr80GI8TIQgyH/dQQMOS4MQQoc91Ns",
+	"389O68Jv8TPOCZ6lYU3Ow3HArW0IGmruPePxOPUN7tOvEQyNhIVLfzgq7mhtlEMVgDsoBw1Y/+Vpk46O",
+	"CGH6cZbIInK3SLkARKUXooAZB8hSqkfCKuVDNP8w+G4XKN5W3j+KLTEajFBOKm5O0oyonJVkA1Aqsqwk",
+	"wofwok7olu4me/Hk3t9g59xbYHvKnfml6PnaYYIO0DW5UNAKSN6arei0rbnLV3wBRZuJDZcZvj6LeAG/",
+	"vow7xQYusvDoyTfRH1YSQDs7dv8Q/umZEhXP4g5Cgr8Rxglqbw+YUqXYACdhvBFOw7WoZERg3pVgbF5i",
+	"zjU1ddcpAnSxnpKcbYC8EfzBS8nI5XdXl5cPHv3l6vLyKeEOWEfzLd0pIko0aPYv+dC4S8cXuUeJ56xg",
+	"OppE0c6h+DYG7RHLZfogGzy5Hj950ldkSJIotZMBgNGYrxDc/1Dl0HpzxvgdXi6j5rgoCNPELFchVg3R",
+	"1DXr4Rbkjkgom7bhXs7WVPs2dt5bHJPIWmexBR4YrQZKz1iGfk/GLbw7bkjirorIwaOv98pBDUNrSsDX",
+	"MRGouI9QjtJLGLeMznfASe7sxXFxFVRMUUSZR3v9lzVSnaZtErxDte5u8grEbpTW2oNybijAtsZtynZH",
+	"Wp38uQ0zHYwCvBR5LrY/l/2TI6O7meD5Ln527IHQ771YHYeY0VRtolxHKP1YJIR9OB14kKJgKhINere0",
+	"Ic8tVcQ9lF2RtdiazW3BlA1IDbfi4Xjh8DRzaQ6b6BL8F1NmjmH0bLT/Ap9OLjGgiAKw2s7SwfAXlC8g",
+	"zyG+wxKx6EPiUy5l2S+pPeEGN1u8CuAdtw8CwYJUTmvhrZGdnp3j9kMqjH/UrjhOXE/CrINitacKNf6N",
+	"RvQLpvik4G0DIA4tEm91JuS/798YRG38yJQWcvcD13J3ZHb3wfDL8aDLJQqny6sbeiVo9bQKrb8V5pHy",
+	"H42SzxgExe1T940Buscd4sC1ZAfczFtMvDMA1486AMH9UeRZPNc3Hl8cFzR8VcTdu/OdBjWTLgFwBKJ+",
+	"IfKq4Cru+Tf3168Ucc9M8VpCtkyvnZ8Y8izgLEsp5nSe70gBlOuxubN2Hc9xgKirVwI9DP5mDtOF8GZ8",
+	"HyPEcpghlUYSCF9IHor+A40to27NsbGgGOr5TQkeTzI60KgZ74Erc8rHu5UsA96bd6J+pUYYPwKo2KrZ",
+	"SoixsobPFzSDQ54/QJbd83UAduw7asPK8rBXqtLI4NhXFC2iSed2k0mlifloc9OMd/f3Qkrdo39LmfaW",
+	"P812qMNh4ZDZ+Ee0h3LhE9h6RsJ0sqQsZS1UKm0Yx0w4p+gd1ZobrPmtli2GEtjau9OmpmtKSlMquxLR",
+	"lMAOGzuCUOvFwLuGXnF7rKWd0kraKbe+TcNcIlNbJH6CnQWI4+9Tgg7uq9fPvv/htS8Sgk7xRhKgFiQH",
+	"eovYcVHpqPfJZSfuZdE6pDHa+aXX9d7pmZ6T3J8ndzoA9jgoMl8UxAt3Ibhez3APOVPe/vnXqH8K/Rfx",
+	"bbimPHtgRMOmWmuf9WbkArGqZaUJOmD3G99RXKDNoxMkE/YIpebTZOtTaXMSClqY45TZlFmMvdPcb9yw",
+	"arrBLbJhxiSzQrw/CNKS6Xj8w9A+cpFhKpHT/R7kArieOky73gqSwYIVFPOS9vnwYn7GxyNuGhx0PG5a",
+	"aXO7DsmKhs6i0kTTj5P47TmrFvqu8d7fK8p1FPT8wpIgUGUtARJ0eRxF3dCPY1ygFWcxlkhmHdWCg/Mh",
+	"f/P15cPLS/Lz9Yv24N/shd54B1ZYqxt1WsuEnW5KmCIp9P0zblBBGInsVKWIKIbDL5/+sI3N/CfYqbjR",
+	"nrEV0xFz+fLBd1PyP6fkPxBz8OxBh9KPvz4M6uyGic7Nlc6JHyjjCRtAGZ+Oj/vGo61uQrFFvKb8yMpo",
+	"v1VKz7jYHh3yFNsD0Hpm3sk7oxZZrGrAj2JLCsp3LnhU2MyHCoh9fm8AECfov95YeBKWWU8yCjq+q74b",
+	"687qOUApsQ6EB+hAuFcfMKZRtx0YNvnbjCl03I/BAxB33B3qvTHRPGg1HpwfkWZ0l7IcvZE03QCfzXcJ",
+	"Pti1Y/j5ypgeZE0VwXfQduSTQ1y32gVGPK1za69b0TR/iQeHApR73/x0owiCsPmSc7rYTA4N4GzXMAL1",
+	"7HRWw7PcxJ94YHkIpzhgtLZXJRxi2si1C3yI+5mHHKCuvNSx6v19TheQoZIfcXyeX+EzDi/ZqpKgEqYx",
+	"JXNja4NEoSyAqkpCXf+IKk1cMKyfiPAb0xrkrOhEGy24OFK7jweEeS5iYMj3Lk03hG4UcDTembsZZCxD",
+	"NOFCFDAll+anR/bEd0PvGVYi5EBLVnYn/WTvpHt5KcrYlDUJul9PsePvFfU5ex0bB3K6i5ZqeWeM6uaZ",
+	"Va+oxYIomWdZGzXf+bVVAa7+rRCReTwyBP/m4TePpmRu87oxxZstGWTkhweFyCAnf3p18/ODG/K3h48u",
+	"//Ln2JRvQWZs0fLeOb/BkjKz6+c07vLYeoxURIyZspVhn7rLuc1G58Km/jK11xtuFlzPzQ9WE6lJzDbb",
+	"A99SHP8Aca/xst6Yg8ZPQ2gweV9U83btDS5s1AwWa4HoRz3Dom/Tya25e9rsY5gZEdp7W/Wfjy9G6The",
+	"ciWFFaS96IGuqRDqKtZ17FzpujqXLwNEqy1sIrW7P+L1SODZZyER08ktUyzug4gk7nlQxNCN9/cKrDk3",
+	"WCiBwfbv+CDWBqKjobeuNM0tg+2h+Ig4WM3hZZHEMf69Gc4jZncs/OrqDkdM826S8uFfxLPdfPawnD3M",
+	"f4+BP6EQceYsHd5x+O4mi0PwXNESYDeuJBtI8upFiONg0SOjVV2JjGZtsytjb0a/fwszKMViHQfAH57I",
+	"6UCO42n9zr4QxcNLWIIEvtiv4d43Ho2UFrJoK1WVIG+ZErbIZMHi2AzFiiqn0TQFm3KZA/p2CQe9FRJT",
+	"bNDlV7FcP2DcokMesHiqAuIS+1/+3ppQCqskroFKmwJRAt1EP3MAuCme/+oATa56FUp1c+l+or3M8s5u",
+	"b3PJbYKGGLT2X0vg4upFxmLEG4By3H4RCkY9aMz8qAtf1YWEjUns3LxY5RNtRkWWUhTWwYxmtd1/KwHD",
+	"1YwH8fq9FAZw1gK4G0maWFmqRsfxBTgPy6kbgv1Ep/8Wtr6cZqfgCkOoNSVKC3ORaIRNGhUT3d8DJr1/",
+	"twg/JRDC4fdO7ei9ZGFcaaDZTCzTuhmRx1KsJCgVVLSt7or1WIiPfIw6A9wKFkYYUcfbeqNWq/cngD50",
+	"LfBIGDOEK/s7FlFXAp+1IGr9Gbi94eqHqoUE4K5OUkhVN9czfz3fP6grHN2oapSqJOXKhSQKWT8lHCCz",
+	"GhsLcY+p9BBcH22kdswSjsl5KqcvFnPrpN8cmvizD9eA/30cAA7TCYTyRvHD8A5VkbsYLTulhA74XNjU",
+	"Q0Gnw4jNs1ZJeQvbFGyoBXI5MBh3dwjM4diWAqJZN0ZV2PLv7qD1IX8bvcX6YZjVOkc4PaEryvjBpaPT",
+	"wIUEteNZNndMrqid0oe9NxpPHy3tPlhY6y1sUzUrUt1IxqvEg0QeP5KY4odgfXSswYOlz7ebGHsnqemz",
+	"t34/WoY+QZsZsab5+9Z027vyMnm+NJYfl183VJJaRbQYCtXeUTnQCSWqwL6+PJSddqyBamRvhYYk6Lp9",
+	"o0nhKrN22mj725Gg9Vxk8WS0UO4vckczPx11uox3vOD8po3gdrosH64w7j2bU5VwFLgPe1yMsULhI2Yw",
+	"YHa9uc1MpnuEI0nDrWQ6VproLTU3JWNibRnP0Ag9JK04TqK5dd65MaMEwk2bFrAZF3rmsdsD/bgOa7tx",
+	"SFWWuyrNxFLfodsyrsTVUCeRY3qHuK/HGOCdOadvIIZGu+EfqGRxp3gVP3PRwypz2FiOaCE2Nic04lcZ",
+	"6ppV19JrziVBBeWa7HT4AquDHGPmK68hCh41V7zDv2XsmliRfyH5iPRJ95U37umeXOCUpnaV9UcHKDSy",
+	"dYwzzW3e3GQ6MfvbBlR8th7QW+vXB2VRcrt6AjNUda2/izLRPiIOEXq3JP7LHWRQpJKlKKIf8JF7B070",
+	"rkNFd8oHnJgizVL3wzfN6aQEOVuLSkaH66090RXtURQnbUFK3YoUY2tMLc2qrhoFQx07OlejCCxhgHIu",
+	"v1osiaikekgMT3K6Qy8psr8NO/C5DTndQYeaT8Z20hkQXLMp+4LbyGmNRAecZERFZlapmOKSULqKA2Zt",
+	"wqmVmDt4DVSqgRYQ7l30LKt2InWrDo6KOkVLmhEtODhP1oIWYN2gVaIHxzKBO4kbEWsRTaP2bjmE0iLe",
+	"pV5IaOEy2d8bYDmpiez4gHOxI9fVkieOAp6aQ/yPXhCT5Q3Sx1p9yduTr2QTlDtpyQMzfFOr9LJzHYm1",
+	"f3uOUoYoaiXIkspoNkRT5UTURl2LbM+56p9sfHFqJzawomsfOOkkY/nimG11dXk5xnBbjvPp9eXJjhqb",
+	"7XtftNyfXhmjucviYHxl/+TrJjf6Arg63dGDqYlT66udYs5WlagS7pVSwpJ9JKqkXJH/qjdxxnAJ0Wpa",
+	"tq59FBX4yxp4q/r9nYGBhi50HkuueRUraUpdyd/ojBtFR6hzG0nsbUxsdEoRc2mKuctfnqQDFOOzRJmQ",
+	"X5heM45anPEVwadsYcXoQtKa4tCc8GWl4gX60U1e0J1rH+Hc5YiBcGVcU9HiBADwmaFuy5vfvw7TPBUp",
+	"sEw2tClzylHPr9itwzVWejD42RGbZ2+foYQH+u5Z0b48da9t67IQfoF2PQ0ZrineEIbWTqpLSIT9Glcf",
+	"0umPAxKpveil/dInTLB2S0v6eJr4xUgkdzcmyHHHSnjRUnDp6m3v2/iCaL3FmYaizKNtQd4tiXvoinx4",
+	"+Zw8+fYvlzZDyEcsOS1gShwsacayKamBpuPLHCWjuXluNBuCBeo2MGRuo8f7vy9K4Cqp4T3E5CsVgnn4",
+	"fJ3LJK3ODNeyRc4Q5NsvKJmqq+w+2CN1Y+0JvpVUQpbqVu4beN0lpb3x7tDQb9ypfVAprpgKfGv01dE9",
+	"xCMRoCeX4wpEPBpRx7fZe8ABqQeahHdopJIMOgAT3SF7J99wj8MqDBefbciTTmZcjA3xux57LgXQ4m1H",
+	"NCXIINExfJ4DdjpEAcGhaBG9cWWhTVgf9quAa6Pj8CMWt0IziHYBTGS23oSaAVSTJa1yHa9QtZul+0v7",
+	"xkBUbSBD8yNDULZtpgREoar0+ZUBpd/bQ8EDOBi/wYecFEDIHY0WW6kSZ6pmOtV1wIEw94e2Jv4zYajA",
+	"Ksf3mESm4l4ezXqqlJOmWzR6eRAKGj1/G9fkSANX1zosHqrf53gPWT6JOntGLaqxlSmaZVG6js5huMpX",
+	"iogtJyx7Sii37WL1mnI0ba3cLrERTuhSJhBVr0iBSCzCOCYajIIQ3SmVsruc38Q82dL/0Pi8A95FwERU",
+	"abtCu0B3u6qxb/tgZaNPr/4PriNNCrAkfPgj0iLXqeEwV8dcfGXagvh76NdXiqxFnqmDajY3Qsud24g9",
+	"BHA87Fi7Zot13UBJS2YvC6OOv2aeWiwRcrjEmcXHxxO3fMtnphWxDz61VQwyoLmxVxVMSUlLkERIgvB4",
+	"olEzWLCV0dhjlzFQc3bPjRX5aPuD9q+uww1IJAQs78hJ4vOJWSb9dajhV4kDQ2iaR0TkLegp0fQjOrFX",
+	"UqjQitt2XjBy4oMqB5QVEdViHUvWsj6+AfdejWU4gJ3/wAb4n45J7G5WF3FWptFsnqSdunB1Uoffe2Hm",
+	"jXqN3OZ1hNwQLwaekoErrdOnpl73eGxe8JvnWUcXeU3abKY5lDNoaZiKWJ8GXNIBmu/IBnYtlLM57nxF",
+	"EvioySLHKAFrmHn1jO+Srz+AXLEEeClFEQcDe7uxbkaPcaA5WDA2ddr9aWhrgo0DjBDg9lkyjwUNsG3D",
+	"thhY+EvvNmZLo45BGfSgje28qF/Ht7BvNZu3FH5KMHBp9ZQ9AwqmlHNm70EZ3AmpGEdDJfF7DcMmTYPT",
+	"5obZIV8zNdRqrU3ZN4C6y5617RI2aZOpoatDutyxCfddqTT/bmZl9xWerUGJ9u98jCd8HekEoWFj5V8l",
+	"X67pErG8aCfP+ZV0Dq/CNZG3c55OfCWW/WfEh1jlkLPVoju8LNie/fjBFvw47412JDlOd21K31wORJwe",
+	"Z+GnTc/9FsQec6ERH8OU7b7tYA0HDCyiwQrLTuAmgWo9mdWXFjprm6aCEKl48GnqeUSxMXuijbd+vjGH",
+	"IxecLWhuTTQPcIGMaRiBgMdIiP18oxbGcoB2UfDAHFaUH1TTs+EY6gM83I+Eabz4cLTetusdls336fOR",
+	"XsIlk0PhaabJluU5tqi0Izz1NorLQWr2mOeA16FxyxmZcH9D840vmmEOa8r4LB4fzr43u8o6B0QlCaJ0",
+	"mINi5KJCb4USdsZzode4yeC22QirLoyAA+k1MBmv5rCi5Xid9Dca9aGtgcpkGRjraXclasyDhhmY6jZ1",
+	"zAXeLbAwF9mOrKmKlz/ME7KDrhqsxc74AlriEx0gsxmaJ65R79EbvyYc4lb+4saJ+d3QKPFrsmh2QeXm",
+	"kFs65gWMqTe6ElYvufL1futGawFJF6AdNNMEW8ANPtmuOtF38FBSUtm5TESAYruRNokvQeqOl6C2kKx+",
+	"9vVubu7Q9iZyW6aevZ2FE0y/GWquNLjaEoAYNSMadw8gtk0365C4sj5F66JXG8jsRssEKje6so3AQ1kt",
+	"hwctaaWsW0RVrmgrRtjtNxNFwiMw9xGAqQE0ZVj3C0OcaBfw9KiH3BkHisKHOfwoYoCFg3oJf33nXsLt",
+	"5jKxY83lRNvAo3dqA/pubKuUK3s8mAPEWmJa5C7N+KmRjCsX/CvNX5SVEtfby2pP65vuCIztIuyGMH9U",
+	"G9fKJH0RZnx1DVozvlKJsGpGY0hTYx2tfc0984hvtyWBGJ30lFxehdKgwOORKMxn9QkrB/Xz8XaFzcwe",
+	"X7XcvBaFaYT6gWYBirLMJYDXrsH+9D3+wFOo/wQXmi0gQcLQxswBQqyDxo5ta3WFJjJdGyleMhvKQ46a",
+	"srYdu6XL9gXpa75NGzLSIUh79Q3au5nGtxb+qS+I0G3jvte1HuLjyUItY6qQD9QUtJfkvR/pajdbuM+6",
+	"FuwcG5Xu7DrjlAmhjv6hM3e17LrQTEXwfkaEJP6UjSKLhjrbjAwUuRKn0ZuUmQgtRMW1mUl8b6baONu1",
+	"hXsQzjZOn1RK5XjtENIvI1l1u2P8d3pUnwvbfriZlonjJiuQtrbwXd1NST+FjB5uz0hLFfd69hnB/spn",
+	"yVwRlwjgxH241PKA0w7nEiVBdOnJ9svPHFLAwXO+UqQ020MLxMsNxyYHirpGnuUZC1XU+/chputOHkxN",
+	"yRyUJqsKlAqlRkbWvnLjRLt65O6+kuqGEGaJhTjM043GIhGkee0AjLg8XGi6rs7SHGCYsg1AeKp2Vkgh",
+	"IcumjysU529GOBp5WX2XAF3oVOpNQbUGqZrwTLuMLfrWbX1x85xQh7WKNmpEcpoP17VB8ymOM08WFrO1",
+	"Y3z5zAAOj1TJ4gsYrwfrwHkiQwnHdQC6pYjC0wIX9meY1DhbO88miLvBzEDGcHyGAHLtcGzsPL8DPNen",
+	"g93TP4jtcx/9SQSFIgag6yvf44wDBBRWkCi3Vz78UpNDSYq4SAN+PzHbeIcmsVwqSMwWu5+coeewbari",
+	"Rk7M9u8+VNRN897yWCRTroxG9LowVr4vj+ayP3Nd6c3B87+v3729In9gRuI//9//+b+/fjL64g/Kd/Xf",
+	"lwTjQQovWH+4ZiCinNoiYp/60OxUCPeu3dxrs/s7vCX7ckGxJOKC6VYR22/3Z4cmm3G846jrQ1wTQTu9",
+	"0Ob+Sk9B3Nr1gFPVdRtT+z1dEJg6MD427HCbdlofMbJOJ9ybeKtcJZ6h9i9Pcbj9UfK/Xo4Jd8fVy3Wz",
+	"NFO0hBrLlC2ThiBbvP5hVJIszUfJvNJ49ilRRMqnsY4AHtCiti3VQdxGxXbDxnYK311DTjaNWDGFa7bi",
+	"ryLOp1D/8sDm/CVVauvuOce4rXzlxvC9qBjkLFI8i6qNmqUya1VIlLaiicm16JpAD2LcVPNlHKP2Sfj1",
+	"rj0K2ubt8ZYqdnC/j+a1AxCIg6Dqoi6dkWyNf0fa+tcbJTJiN/NyfHJhOaLbbFvquOBw1Qj2BDj51IEd",
+	"MRpHXNuHTvNTZCY6f3jcN62quXfyHN+otpyFP3Q6mvlhOvLe3BwtZtVc7TNhWm/Rjolp5aYhws3qQChu",
+	"KTWQwhEevzv9vS9szGYcrEGIxuJ/ne6/xhwp2A227z21T9PkNpGEvhCch+aFkXpSJdBNIjkYm2cspMCS",
+	"wk8J5BZaLYwxZUwmmyIXy+x0ZYj3xqL9g6/4zwoi9wI/9TDP5seTRHhm0/4SVTD2e6bcc8nvv/N5/fvT",
+	"/Z98++3jJ4edrOn8/est04sTN31twgHSN2C9FQR74Cui6I6glzIgVp+ijxOTGgqW5yzZUQMvODNL3aTr",
+	"Ee+9sio1ZDO9bnUJTTyVSpPKBTf3KoydJofzD9mg6mAa8/CPiJuL3DwqaePHxgD3ti52/yjFBnijz0cP",
+	"ESFuQea0TA6rWA58AcnfB5fUlY56CfVim59oTac1dp/QMapGGNvj4rQnIVGJbWqXXk9B71obX+syUk4V",
+	"lJpF8/itZsGmG9r6N5RVhy478FFUH0ofbuzVkrClQ7UQDiRiY6gWP54q0p5Q2O84tlUOUUkrX2S+I0w/",
+	"dca0rPhqwM1wCxK7nYzQJuFKWvuuwtsNZW1X3iTpIEefi1hpMp+F2jpHD9OpyYTGzgnUr20gZKoni+ee",
+	"9QgGVFiqQkUtfzG7lGfRMO0rTNzdKTIHvQXgA27TYNyOOnCvtb+cDEFfQpMkn03IhXa3sTXdD+3ztmkQ",
+	"FkuqsNzpYD+WzlybZWtsm5q6Zo0vgWY72cAyDoW/kZTbFUaOUKO6Njzqn/MIh4CBM5TYSqY1cGLmYjZw",
+	"lCclVsw4BGqLFTYGk7v64ZWtFBoNMzOXOMBsRHWB4F1ukKJeQZRBW2G9e7ESFaNua/M79PWfmNdi0/mZ",
+	"S9CV5JDMWeqX79O25+2K3cLM9YFbuN4GEjrB1xjcqF8Rzrx9RbbrXfNC2Wk1tydLZjxIqU42OHH99sex",
+	"NsntTltR9/QI9/Hvo65E3pG51x/Zp0mN7OtDUICt1ho9wAhIciYtRVgK2rmsbr12eTlFMGu+I6qUQLO+",
+	"Qetxs93gWNMI66ZABgTs6JciplowzaJi8YvVTT5rrWsjSejtA8bnrqWKqLT9Y7TRlHcbNfn35OtH33wz",
+	"PdQzNFxEKnIX3a7FqA4Y7vYxgD+yhR+NefSUXPoQqrnQUE5CxZjg4P/rk2/2e/ddyeKD4OeJklU3ayA2",
+	"bN8tJngYmq/mc10bqjHNmlB9CfqEF6ylSMW+uZZ0oYNNYjZOBmqDUSWmle+5qB6SG7wYGnP055vn5E8f",
+	"Xj4njx8//u7PU5JV0qavtu6MU8IyRX7++dUL9fA/+Q9SCukapdtSKMp+47tvvv3Lnx+SH25B7myxN2OS",
+	"u4oarokG5eSdZCvGQ7xHMQ1PXYa4tiHwDWCEAXtM/Cc3p4F571UGRSk08MXuwU+wm5KKZyDrNHmsCBKG",
+	"W4FW9b9aAXr4nzwU2Lia3MiKZ6LhK7uaPPJYJFqyydXk8cPLh4/Rm67XKLoXtGQXcyEQ4rOyMSezi5Fm",
+	"r7LJ1eRvoL83vyNQthTc2RlfX15aV0dmq5wyo+2WIG2mqb1QWwvV8BFsqJeWZc4W+O2L39zRZm2SfRYL",
+	"TgEFphNywihOyNWz9yNUWa57kU3AsBVbEmOEdV34QjifcKRAm4sQqy6FipAII9wfbLzWcet7h748yeLr",
+	"eFB784UOvX2+nGpcG7yPED4AO0Oe/kko7YPpcUK/ZurflM4IO4iQ2azW5m3bmDAR/I50nk5UVRTU2HCT",
+	"D0CN5kLn6tNGf09X0DJ7SELEPxNgr2NLc7XnWhBEqdbx4zUWVnr/7vrm4aTmZZVv0mz8vso3zxYWgy9p",
+	"ARrTBBPJZvUjFz/BDjPNzsF7P6d7Zr0Z9gMow8sI918Ifvy2qvLNxR8s+3SBh4NhykFEf5UhzeOc/Jln",
+	"wixh8tlI9LMtuXMkkRY0B55RedHAOMZX/IZu4Ll7+pl7+IyL7w4VoYCxldy0bRULKnMGEn0pXKApaowK",
+	"ITfqBGSyePGopWC083PnN+rIGDMT9dngNm46wW5Hxj4MhPC3BJchroEW0QqKie+hd7D/tcido4F6G/99",
+	"1/48Nl3XlB+veYUtbVYFLwGGMx2qn4uZD4eOH/j31qh7rfP4Ryz8MvWlaE+lX88r13nqzHsL2xqmdkeJ",
+	"TSksrMz63CYufjmHj+8DOerweXRSJsQYYMvXnkRZXDj/5QPv1Ymz5RfJNLwQW/7Fsabp4/hC2PNLwyV8",
+	"GiYZ82DoAui4cnZt8MIWhkwccujaxAueufwj+hhdAb4K+91VxeEGUZ9+F3XU/4QGlg0E3gf9B6mO2M2T",
+	"mFmeWhksPAD/hOR6Yb8ap9c3fT/TC3HSRRlBfGBrEp1wUT9Svvq5HLWeG5feuqbKViHx2IlTLtInCd9p",
+	"hVVsgSLPAstOr8LN539haj1Of59fSnyPmROKyHtj/f9kO7ecg4Tm018SCc0mfyChFFKfmpQf8Kuv7RXk",
+	"HLQ0n7aD3JmaP0Gpg6vzmP3ddgohOQklc5phLpIrRr31UKICqKokZA1HT4MnRaXhtHrhTaXhv5Fe4LB9",
+	"UCcHn1SkWwUmvyTzujO1e/a+7bV7grXJYetCDCdkeOlK+p+Y3a+B3oJvF3CmvdPpP/GF8e0k2jAHqlwH",
+	"V6wYoongC6i77RlN6Tnoqz4RutQgQw+SuKKUrezyE94VFvodr1PXz7lhXZ2efz+2v6eVAjUltiiQsiUe",
+	"ROnFwNcNwSy3bgMMzDObw4pxRQSHIeariz/sHz7ZU8VXyOreZjRdrD/4mg33TtdnithOzPd4s/buy5Ji",
+	"UXXnvZQ1DZrC1vRm7oN3pYyMZ/pfmsgt4a0cQgAlU/BQ6ob8yWgt3wHbFpH/SvnUzz/HJbX2Zp9WTV0D",
+	"z27EPxq+8nuytHxNgAcILwpOr7stjboMie7atM7hrS2afBZPcd09/nNarRkU4qJuqpAMB72AQryv688f",
+	"sbVG4VrtcEa6I+i26LFhFvKVb/tw9y0Ii0oyvZtc/fPX5ob8ZS0KjMMtKCeKrbg5LqgFgtl/z9li85D8",
+	"YOvHuga12s2rsS0zUIMInRegzhqDxe8nSag2J1BeiEcrgWP+o/IVTySU0yaoB/XTlIg8CyGiJpmE2dsP",
+	"fJedtFiKt+LsTu0wSCrOVbd+bALeXbmRE8e9XhXmct9e9+m1U/j+DXy8d+swDJ4GC9zQDXBSlUerv8pO",
+	"EoaD4S/qx865bj9KSs6wfVRJbS1PVck6uIoIvRNL2vUWoPxCVv5aiA1kRK+lqFbr03H9YrGGxQDA6bn5",
+	"uUODs0SNndl6hp027rz1S/yR6TEnLhbpUnWRLlsV63RssQ2dYQir+RNA+ay0FWDPwZRGsspdDbSb0CBr",
+	"K44lDnysfeRxp0GW/YDPnE9I3ffvOXreHLWDqQSa7dxpuwSNpQiOJLPDGg9R+WUoSnl6IuO3f8jYvRM5",
+	"Bct+QzM4DU2PvKZVUe1s7k9fED8uz86PYz05NU9s6YeoyfPSVhofAf07DNF2ThyamXPaXqzrEojStX/F",
+	"JIejgZS239oD1+0zaUD6Pp6fCVEZar70vueK0mTxYjRHc+zIJqcJExj7s8x37iZpU/DMCuwPvIE6fOoL",
+	"UpJvLy9Px+uzuJycNvPEOJNCc58/xPV0efLRE5rNJS0cyydWBFMpuSFfuWfuQ77tWGOk+5yA2WdZ5iZy",
+	"NvvQL/R+TZfmqH3j5SnhYksU8MxVrM3hRPK1F2zZIPeZ9lN66T+KLVlSVxPvswAqm1S6WFC+gFPHH57j",
+	"Rz8nla+1KEvIntbIGu0cU7YKxykl7SIX9OQAA0Gzz0m/mzWQlRAZkWJr03bnwPgqUPGk9Ctzyk97/3if",
+	"U35WnWo/boa575N6mGcddqET7SSBz2u6Uy5t2tajwGx7/LsrPmxx4rDYKJe/KMX2IXlbZz5a2XHd3YHM",
+	"hdiQHTSDCy2pkNhRY9hY+OCeuQ9jwXX4GBn1sgXY7RrAbqPPouxzymHoKHxNOZxTxeD3U/c+pojYHm9W",
+	"5kztkZPX+MT9SElo0jtCUnBeuHNuGRwlISnL8rWth30elK3Sn8Mj1iTxefxiKFDBikxhhz5AIW4hEHif",
+	"z9k+nj1t4Jywy83uXvXCoMPuixGWy3sSllM57Qq4oLeU5XTOcgQp/BEn8zXoZ83nzkPr5hCfHX1dwEUp",
+	"AWNGCztUijLvG4+dDVIbRrhnOewNfS5BlCsYyq03v/vo2ZeEUseJ3TdTcNAseoq4X07BjbOWhrB0O7sC",
+	"jZq5W0HoirKjM2QdQmfkgfvWF9H6DEt2Z/h9n9hDbukGOc7gOsSPfx6XdJoLp1KWDg04dD165x454zr9",
+	"ENHrAfa7x3SIlTrBLT5E2zwQ0mEAFSsq7NJIOOitkBuiANRD8i4URG4/taBSMpAPJ5+GMiUatDu9aLqv",
+	"f4YciQGGPVOuPLNewymqSGGtF8L41BWjU1Ni9qIiVYmpEGVOdxaPbhHnBLvvWH3a8Ks4bl+o0FcgUWQN",
+	"i/TfC99si4N75lyzpUCqzI/79WjWvQatyHYt4BaafPIbbw1U4s7GAts2kyCHVYNpPvHpgUt8GvZw+Gyx",
+	"N/7h+3B2dAYd4/F4xV1wWMjsJHS+qYtALignc8Cs/KkrkegHeooV+622K7Ad1XYtiDI8qkqrxqJ+5CpO",
+	"2PNl+4VhPhfg8A48PdV5HJK/QgELbweetH6F+ei95fCFnvN3voO7vtnH7xT7JVfg1GhC3AcrIbKH5MYZ",
+	"BtKWRBccrEPf7BLXuducbNv1bmoDaA1F1WXbcdUr4vU5RJ7dG8uwRf9d2fWjhbwJSXLQZCWOAYA3mfcT",
+	"QKlajdWxZKUN8zgOTcl8RygpRc4W2G1wvsPOiGgq5EbXMTMle2kbYKDEjtSnrvrwLMtcq+szYrXx+/fu",
+	"j65HvR/FuPWV+lPXll+cf+dsllSjAUOsupltNWDO4FMd87+EZjuUWUG3/QymhCrEU1BvemO/A3uk3z1s",
+	"JhvdENLS7BJav6gqd4fkKzy6h8v6KeIxIaN7lIMolWg8FJNhwXqUoLSQx/h4Upvy/AnQA746c+avAfSX",
+	"4br6ucyobjLqXMf5v6vrqrkjLhaC34JtsnFKEJf96mug52KRHUGNto7va6OYIehCn+DUekZyoBmZg+0D",
+	"Rv2nH5LQDqrRhADrCBire4PGHrMOhBzImhmdtOuZbP6e1M7JPWF1KCo3Z92kIaH0zWi77V92l47IaK3z",
+	"Gd8tJ19idqGLHLo2366ZB+YZejH+LCCnFp3biR93Ko8y0oJLJ6KdN1XgLWzbeP37s/OG8gRObeldOLU3",
+	"dNH50T0yKnlnY7On+rk2Nl1/Yf9j5WeGDehs3sMB+TxfWA1wR54zlwE/0cYNGut0B9g1aNsG7UwoYPz2",
+	"v/exZYNJD+w9/qTMeWc+aSPM6qzx63fWB/HfgE1n8NmdF18AW/f9L8Zf8SzLTsyaI7dOlDEo0i+lKP5e",
+	"2UpYd/VB3Tt9sQjREU7BOI2d1+bkVV3xq5/ZcSPhNDCr0Ls6nU7hejzfA0y+0Tlx6MJhARB43cBe3Ush",
+	"SXG0lalAKebbvsZdiddsxd9V45Dd5lnIiKj06Z2Gb86KPXoDAzVklF3W3QUvWb+IrfgrfqYjxX383pGk",
+	"0SzEIynYLnvXEF+tMRjUxZwnN3YTEY49uO9nl/eGHYUmqIEaRwheAs2RIMR5MfhuoM+F6LgbF05kpAZZ",
+	"HdMB9do9PDlz/ZYwzlBBEpoVjGObD3VU2CRxL+2t9wwNF3tLvd8yOUNkPrl85YzDviRAfk967yWTxWvX",
+	"zOd+1F06/e9sTTbewtau8Z49kIG2Z7q7tSXqDMWxbPDzjJxpk+gei8gMsebU+71V4n845M746j5Olv5g",
+	"A3nPZzlT4ss9I1Tuc50uo0h9PpG72Ioqzx7Ud8eo/P1iHrKgy3HxiQXN81lGQ4upeBX+gn5kRVVMrh4/",
+	"+fbycjopGLd/r2MLjGtYoVMtEaZwkPITD3bWbqapLul1iecTxOtDy/UacUeQ12QONQ4WT+sd2YIEsoFS",
+	"o1dCCftm1gbHYqntM1Ylu87ZucKM5tOfBz9zD40crkEroqr5b7DQU2JEGZEXrnXwlNBcCddqZslyxleY",
+	"t89t7wckCmINDfdtpgGhVcY00ZKyPMr/C6xw9VlC0i9ZXgvKPfPMjH28Cq6p6Bo9nzjOgR1K3voe0v/K",
+	"gm3TmyyuiOKyCKoGJrjN5LMEjIsotu04cQiW3mK3DnXGdh3qc1SWsIuKef08J7++/Pr8o2GjwjmEthYK",
+	"5C1IUnHNctvngmo6pwr11ZwuNkfvRZ9EmDK6r10D+POm8cWNa9BrkISSuRRbBdLcrAvGce0Lm90IGdGi",
+	"k3536ou3S6SsCXGGw9l8+91yef+B7ftMonSENNrMSK9jao9/D8kzbssGWxWHXcO0IgvKM2Yu24r86frF",
+	"+z8bMbBzgyx0iGlqQrO0C1isRRr4/8NiLW7gbHVyrrfMWHt3TT/6HlYVt/lHwDPz6mnSjzCbVXBQkC+N",
+	"LWzonzn7iBIFC8GzKdrBlGzXLIenxE7BBu96NP69oqFQTjz0el4Xifn0S7aq5P1XgjFD/90tP+kgQB/B",
+	"Vki9PkWjRerT/nKjCzFxbOvd3H5TrRvdZ13qH9X4r8YgJmuQzZ2CZa6HnK035oH78LU+9z3Hxjhbf7gF",
+	"uTPmjy98sGSyOPZANLRw/envEo+790icv9PdW9Xju+MDa9IeaZmmu7i+PQ4/c46sCCfQOLPPWbpLQw7l",
+	"WgwXkLwJD50z3TAMkrA4wlSf4rkuqroOBtkihMYmNzNF+N0p01Sq7zh8pYjY8nrsdB2B6y6dztAVp02i",
+	"+zvPBnlzKh9soPHFQtiKPanK03n+C9Pr5yJWtCeyT15ZYJE6WbEW0ZeL2lC1KUBZ+yT1K8thNYRIQm11",
+	"L7steb96hWZJJranqG3zIxayYdrXsrFNgJm29olhCnrdXBNg7eMmpdgAJ/OdzWUHQ3DvgXOmzEBVomtN",
+	"efbZaXh2gZuaK5LSdEfmoLcA3DZ1jErdLUi2HDDE/4G/35v2wo37JWmw54IbI/F4FVZxCbqSHLIzhgN+",
+	"DoOciVH1AJ+zRy4i4+StJ1wl88nV5MIYjv8/AAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1,11 +1,13 @@
 package httpapi
 
 import (
+	"errors"
 	"net/http"
 
 	"github.com/gin-gonic/gin"
 
 	"trundo/internal/contract"
+	"trundo/internal/desk"
 )
 
 // GetSound implements ServerInterface.
@@ -32,12 +34,39 @@ func (s *Server) ActOnRecording(c *gin.Context, id contract.ID) {
 // DeleteRecording implements ServerInterface.
 func (s *Server) DeleteRecording(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.RecordingDeletion](s, c); ok {
-		if err := s.desk.DeleteRecording(c.Request.Context(), actor(c), id, body.Reason); err != nil {
-			s.fail(c, err)
-			return
-		}
-		c.Status(http.StatusNoContent)
+		s.done(c, s.desk.DeleteRecording(c.Request.Context(), actor(c), id, body.Reason))
 	}
+}
+
+// HoldRecording implements ServerInterface.
+func (s *Server) HoldRecording(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.RecordingHold](s, c); ok {
+		reason := ""
+		if body.Reason != nil {
+			reason = *body.Reason
+		}
+		s.done(c, s.desk.HoldRecording(c.Request.Context(), actor(c), id, body.On, reason))
+	}
+}
+
+// GetRecordingSettings implements ServerInterface.
+func (s *Server) GetRecordingSettings(c *gin.Context) {
+	v, err := s.desk.RecordingSettings(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// SetRecordingSettings implements ServerInterface.
+func (s *Server) SetRecordingSettings(c *gin.Context) {
+	if body, ok := read[contract.RecordingSettings](s, c); ok {
+		v, err := s.desk.SetRecordingSettings(c.Request.Context(), actor(c), body)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
+// WouldDelete implements ServerInterface.
+func (s *Server) WouldDelete(c *gin.Context, p contract.WouldDeleteParams) {
+	n, err := s.desk.WouldDelete(c.Request.Context(), actor(c), p.CallDays, p.MessageDays)
+	answer(s, c, http.StatusOK, contract.Count{Count: n}, err)
 }
 
 // AddRemark implements ServerInterface.
@@ -68,4 +97,93 @@ func (s *Server) PutPreparedMessages(c *gin.Context) {
 		v, err := s.desk.SetPreparedMessages(c.Request.Context(), actor(c), body)
 		answer(s, c, http.StatusOK, v, err)
 	}
+}
+
+// GetTelephone implements ServerInterface.
+func (s *Server) GetTelephone(c *gin.Context) {
+	v, err := s.desk.Telephone(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// SetTelephone implements ServerInterface.
+func (s *Server) SetTelephone(c *gin.Context) {
+	if body, ok := read[contract.Telephone](s, c); ok {
+		v, err := s.desk.SetTelephone(c.Request.Context(), actor(c), body)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
+// CallWithCode implements ServerInterface.
+func (s *Server) CallWithCode(c *gin.Context) {
+	s.done(c, s.desk.CallWithCode(c.Request.Context(), actor(c)))
+}
+
+// VerifyTelephone implements ServerInterface.
+func (s *Server) VerifyTelephone(c *gin.Context) {
+	if body, ok := read[contract.TelephoneCode](s, c); ok {
+		v, err := s.desk.VerifyTelephone(c.Request.Context(), actor(c), body.Code)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
+// StandTelephone implements ServerInterface.
+func (s *Server) StandTelephone(c *gin.Context) {
+	v, err := s.desk.StandTelephone(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// LeaveTelephone implements ServerInterface.
+func (s *Server) LeaveTelephone(c *gin.Context) {
+	answer(s, c, http.StatusOK, s.desk.LeaveTelephone(actor(c)), nil)
+}
+
+// RateLine implements ServerInterface.
+func (s *Server) RateLine(c *gin.Context) {
+	if body, ok := read[contract.LineFigures](s, c); ok {
+		answer(s, c, http.StatusOK, s.desk.RateLine(actor(c), body), nil)
+	}
+}
+
+// EchoTest implements ServerInterface.
+func (s *Server) EchoTest(c *gin.Context) {
+	if body, ok := read[contract.Switch](s, c); ok {
+		s.done(c, s.desk.EchoTest(actor(c), body.On))
+	}
+}
+
+// ReportLine implements ServerInterface.
+func (s *Server) ReportLine(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.LineReport](s, c); ok {
+		s.done(c, s.desk.ReportLine(c.Request.Context(), actor(c), id, body))
+	}
+}
+
+// ConnectOutside implements ServerInterface.
+func (s *Server) ConnectOutside(c *gin.Context) {
+	if s.outside == nil {
+		s.fail(c, errNoSuchPath)
+		return
+	}
+	if body, ok := read[contract.OutsideSound](s, c); ok {
+		voice, v, err := s.desk.ConnectOutside(c.Request.Context(), body.Ref, body.Offer)
+		if err == nil && !s.outside.OutsideSpeaks(body.Ref, voice) {
+			err = &desk.FieldError{Field: "ref", Err: errors.New("nobody is speaking there, or this server has no voices")}
+		}
+		answer(s, c, http.StatusOK, contract.SoundAnswer{Answer: v}, err)
+	}
+}
+
+// GetWords implements ServerInterface.
+func (s *Server) GetWords(c *gin.Context, id contract.ID) {
+	v, err := s.desk.Words(c.Request.Context(), actor(c), id)
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// done answers where there is nothing to say but that it is done.
+func (s *Server) done(c *gin.Context, err error) {
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Status(http.StatusNoContent)
 }

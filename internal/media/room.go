@@ -66,6 +66,13 @@ func (r *Room) SetOutside(v Voice) {
 	r.outside = v
 }
 
+// Outside is the outside's voice; nil before it was answered, or where the carrier has no sound.
+func (r *Room) Outside() Voice {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.outside
+}
+
 func (r *Room) arrange(members []member, outside bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()

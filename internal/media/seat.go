@@ -14,6 +14,7 @@ type Seat struct {
 	room    atomic.Pointer[Room] // the one it was put into last
 	mu      sync.Mutex
 	way     Way       // nil while no browser is connected
+	phone   Voice     // a telephone, which goes before the browser; nil without one
 	lost    time.Time // since when not; zero while connected, or never was
 	speaks  bool      // has a microphone
 	changed func(user string)
@@ -26,14 +27,34 @@ type Way interface {
 }
 
 // Read implements Voice.
-func (s *Seat) Read(f *Frame) bool { return s.in.Pop(f) }
+func (s *Seat) Read(f *Frame) bool {
+	s.mu.Lock()
+	p := s.phone
+	s.mu.Unlock()
+	if p == nil {
+		return s.in.Pop(f)
+	}
+	s.in.Pop(f) // what the browser hears meanwhile is not said later
+	return p.Read(f)
+}
+
+// Phone lets the rep speak and hear by a telephone, before any browser; nil: by the browser again.
+func (s *Seat) Phone(v Voice) {
+	s.mu.Lock()
+	s.phone = v
+	s.mu.Unlock()
+	s.changed(s.user)
+}
 
 // Write implements Voice.
 func (s *Seat) Write(f *Frame) {
 	s.mu.Lock()
-	w := s.way
+	w, p := s.way, s.phone
 	s.mu.Unlock()
-	if w != nil {
+	switch {
+	case p != nil:
+		p.Write(f)
+	case w != nil:
 		w.Send(f)
 	}
 }
@@ -45,14 +66,14 @@ func (s *Seat) Hear(at uint32, codes []byte) { s.in.Push(at, codes) }
 func (s *Seat) State() (connected, speaks bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return s.way != nil, s.way != nil && s.speaks
+	return s.way != nil || s.phone != nil, s.phone != nil || s.way != nil && s.speaks
 }
 
 // cutOff tells whether a browser was connected and is no more.
 func (s *Seat) cutOff() bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return s.way == nil && !s.lost.IsZero()
+	return s.phone == nil && s.way == nil && !s.lost.IsZero()
 }
 
 // Counts are those of the browser's frames (see Jitter).

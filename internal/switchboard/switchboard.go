@@ -42,7 +42,9 @@ type Switchboard struct {
 	refs map[carrier.Ref]uuid.UUID
 	// arriving are legs that came in and were not taken over yet; true for those that have ended meanwhile.
 	arriving map[carrier.Ref]bool
-	all      sync.WaitGroup
+	// telephones are legs of reps' own telephones, which belong to no call, to who is told of them.
+	telephones map[carrier.Ref]func(carrier.Event)
+	all        sync.WaitGroup
 }
 
 // active is one call in progress. Only its goroutine touches state.
@@ -65,7 +67,8 @@ type request struct {
 
 // New makes a switchboard over c, whose calls sound in studio. It sets c's handler.
 func New(c carrier.Carrier, studio *media.Studio, clock clockwork.Clock, l Listener, log *slog.Logger) *Switchboard {
-	s := &Switchboard{carrier: c, studio: studio, clock: clock, listener: l, log: log, calls: map[uuid.UUID]*active{}, refs: map[carrier.Ref]uuid.UUID{}, arriving: map[carrier.Ref]bool{}}
+	s := &Switchboard{carrier: c, studio: studio, clock: clock, listener: l, log: log, calls: map[uuid.UUID]*active{}, refs: map[carrier.Ref]uuid.UUID{}, arriving: map[carrier.Ref]bool{},
+		telephones: map[carrier.Ref]func(carrier.Event){}}
 	c.Handle(s.fromCarrier)
 	return s
 }
@@ -267,6 +270,9 @@ func (s *Switchboard) fromCarrier(e carrier.Event) {
 		s.arriving[e.Ref] = false
 		s.mu.Unlock()
 		s.listener.CallIncoming(e.Ref, e.From, e.To)
+		return
+	}
+	if s.ofTelephone(e) {
 		return
 	}
 	id, leg, err := s.whose(e)

@@ -247,6 +247,7 @@ describe("the settings of lines", () => {
     greeting: "",
     closed_text: "",
     recording: "on",
+    recording_in: "on",
     reps: [ids.ines],
     open: true,
     version: 3,

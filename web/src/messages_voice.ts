@@ -27,6 +27,10 @@ export const voice = {
     going: "Recorded",
     paused: "Recording paused",
     none: "Not recorded",
+    off: "Not recorded",
+    asking: "Not recorded yet: ask them",
+    agree: "They agree",
+    refuse: "They do not",
     pause: "Pause",
     resume: "Record again",
     start: "Record",
@@ -73,15 +77,56 @@ export const voice = {
     remarkAt: (at: string) => `Remark at ${at}`,
     notYours: "Only those who were in the call, and who leads the team, may hear this recording.",
     going: "Being recorded now.",
-    delete: "Delete the recording",
-    deleteTitle: "Delete the recording for good?",
-    deleteText: "The sound cannot be brought back. That there was one, and who deleted it why, stays.",
-    deleteWhy: "Why it is deleted",
+    because: (why: string) => `Recorded so: ${why}.`,
+    expires: (day: string) => `Will be deleted on ${day}. Hold it if it has to be kept.`,
+    acts: {
+      delete: {
+        act: "Delete the recording",
+        title: "Delete the recording for good?",
+        text: "The sound cannot be brought back. That there was one, and who deleted it why, stays.",
+        why: "Why it is deleted",
+      },
+      hold: {
+        act: "Hold the recording",
+        title: "Hold the recording?",
+        text: "It is then kept whatever its age, and nobody can delete it until it is let go.",
+        why: "Why it has to be kept",
+      },
+      release: {
+        act: "Let the recording go",
+        title: "Let the recording go?",
+        text: "It is deleted then when others of its age are, after a week at least.",
+        why: "Why it need not be kept any more",
+      },
+    },
   },
-  lineRecording: "Are its calls recorded?",
+  rules: {
+    tab: "Recordings",
+    intro: "Which calls are recorded, and for how long. Each line has its own rules, under Lines.",
+    everybody: "Where the law asks for everybody's consent",
+    everybodyHint:
+      "California, Florida, Illinois, Maryland, Massachusetts, Montana, New Hampshire, Pennsylvania, Washington, and outside the United States, by the area code of either side. This is not legal advice.",
+    callDays: "Days that calls are kept",
+    messageDays: "Days that messages are kept",
+    withoutEnd: "0 keeps them without end",
+    would: (n: number, notice: number) =>
+      n === 1
+        ? `That will delete 1 recording, ${notice} days from now at the earliest.`
+        : `That will delete ${n} recordings, ${notice} days from now at the earliest.`,
+    expiring: (n: number, first: string) =>
+      n === 1 ? `1 recording will be deleted on ${first}.` : `${n} recordings will be deleted, the first on ${first}.`,
+    held: "What has to be kept for longer is held on its call's page.",
+    reps: "Rules of one person, in place of the line's",
+    asLine: "as the line",
+    save: "Save",
+    saved: "Saved.",
+  },
+  lineRecordingIn: "Are calls that come in on it recorded?",
+  lineRecording: "Are calls made over it recorded?",
   lineRecordingChoices: {
     on: "Yes",
     announce: "Yes, and both sides are told first",
+    ask: "Only when they agree: the rep asks",
     off: "No",
   },
   prepared: {

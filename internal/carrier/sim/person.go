@@ -3,6 +3,7 @@ package sim
 import (
 	"context"
 	"math/rand/v2"
+	"slices"
 	"sync"
 	"time"
 
@@ -53,7 +54,7 @@ func (s *Sim) prepare(ref carrier.Ref, script Script) *person {
 		script.Voice = usualVoice
 	}
 	p := &person{script: script, acts: script.Acts, spoken: map[string][]byte{}, hangUp: func() { s.end(ref, carrier.HungUp) },
-		speaker: s.speaker}
+		speaker: s.speaker, now: s.clock.Now}
 	go p.speak(script.Acts)
 	return p
 }
@@ -69,7 +70,7 @@ type person struct {
 	acts   []Act             // what is still to be done
 	step   int               // which part of the first of them
 	sound  []byte            // what is being said
-	extra  [][]byte          // what somebody who plays them wants to be said
+	extra  []string          // what somebody who plays them wants to be said
 	heard  audio.Activity
 	waits  int // frames that the part has lasted
 	spoke  bool
@@ -77,6 +78,24 @@ type person struct {
 	player *audio.Player // a tone
 	left   int           // its frames
 	gone   bool
+	now    func() time.Time
+	words  []carrier.Spoken
+	live   carrier.Voice // of somebody who plays them; nil while nobody does
+}
+
+// Words implements carrier.Worded.
+func (p *person) Words() []carrier.Spoken {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return slices.Clone(p.words)
+}
+
+// says begins to say a text.
+func (p *person) says(text string, codes []byte) {
+	p.sound = codes
+	if len(codes) > 0 {
+		p.words = append(p.words, carrier.Spoken{At: p.now(), Long: time.Duration(len(codes)) * time.Second / audio.Rate, Text: text})
+	}
 }
 
 func (p *person) speak(acts []Act) {
@@ -104,10 +123,10 @@ func (p *person) ready(text string) []byte {
 // say speaks a text that somebody typed.
 func (p *person) say(text string) {
 	go func() {
-		codes := p.ready(text)
+		p.ready(text)
 		p.mu.Lock()
 		defer p.mu.Unlock()
-		p.extra = append(p.extra, codes)
+		p.extra = append(p.extra, text)
 	}()
 }
 
@@ -125,6 +144,9 @@ func (p *person) Write(f *[carrier.FrameBytes]byte) {
 	defer p.mu.Unlock()
 	p.heard.Add(audio.Level(samples[:]))
 	p.spoke = p.spoke || p.heard.Speaking()
+	if p.live != nil {
+		p.live.Write(f)
+	}
 }
 
 // Read implements carrier.Voice: what they say.
@@ -132,7 +154,10 @@ func (p *person) Read(f *[carrier.FrameBytes]byte) bool {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	var samples [audio.FrameSamples]int16
+	var spoken [carrier.FrameBytes]byte
 	switch {
+	case p.live != nil && p.live.Read(&spoken):
+		audio.DecodeFrame(samples[:], spoken[:])
 	case p.next():
 		audio.DecodeFrame(samples[:], p.sound)
 		p.sound = p.sound[min(len(p.sound), audio.FrameSamples):]
@@ -160,7 +185,8 @@ func (p *person) next() bool {
 		case p.player != nil:
 			return false
 		case len(p.extra) > 0:
-			p.sound, p.extra = p.extra[0], p.extra[1:]
+			p.says(p.extra[0], p.spoken[p.extra[0]])
+			p.extra = p.extra[1:]
 			continue
 		case p.gone || len(p.acts) == 0:
 			return false
@@ -181,7 +207,7 @@ func (p *person) part(a Act) bool {
 			if !ready {
 				return false
 			}
-			p.sound = codes
+			p.says(a.Say, codes)
 		}
 	case 1:
 		if a.Beep > 0 {
@@ -221,4 +247,19 @@ func firstOf(keys string) string {
 		return ""
 	}
 	return keys[:1]
+}
+
+// OutsideSpeaks lets somebody hear and speak on an answered leg in the place of its person, whose script waits while they speak. False: it is not
+// there, or there is no sound.
+func (s *Sim) OutsideSpeaks(ref string, v carrier.Voice) bool {
+	s.mu.Lock()
+	l := s.legs[carrier.Ref(ref)]
+	can := l != nil && l.answered && l.person != nil
+	s.mu.Unlock()
+	if can {
+		l.person.mu.Lock()
+		l.person.live = v
+		l.person.mu.Unlock()
+	}
+	return can
 }

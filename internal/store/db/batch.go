@@ -20,7 +20,7 @@ var (
 )
 
 const insertRecording = `-- name: InsertRecording :batchexec
-INSERT INTO recordings (id, call_id, kind, state, server, file, began_at) VALUES ($1, $2, $3, 'going', $4, $5, $6)
+INSERT INTO recordings (id, call_id, kind, state, server, file, began_at, why) VALUES ($1, $2, $3, 'going', $4, $5, $6, $7)
 ON CONFLICT (id) DO NOTHING
 `
 
@@ -37,6 +37,7 @@ type InsertRecordingParams struct {
 	Server  string
 	File    string
 	BeganAt time.Time
+	Why     string
 }
 
 // Once, though the journal and the look through the files at the start may both know of it.
@@ -50,6 +51,7 @@ func (q *Queries) InsertRecording(ctx context.Context, arg []InsertRecordingPara
 			a.Server,
 			a.File,
 			a.BeganAt,
+			a.Why,
 		}
 		batch.Queue(insertRecording, vals...)
 	}
@@ -279,6 +281,55 @@ func (b *SaveCallStateBatchResults) Exec(f func(int, error)) {
 }
 
 func (b *SaveCallStateBatchResults) Close() error {
+	b.closed = true
+	return b.br.Close()
+}
+
+const tellExpiry = `-- name: TellExpiry :batchexec
+UPDATE recordings SET expires_at = $1 WHERE id = $2 AND state = 'kept' AND held_at IS NULL
+`
+
+type TellExpiryBatchResults struct {
+	br     pgx.BatchResults
+	tot    int
+	closed bool
+}
+
+type TellExpiryParams struct {
+	ExpiresAt *time.Time
+	ID        uuid.UUID
+}
+
+func (q *Queries) TellExpiry(ctx context.Context, arg []TellExpiryParams) *TellExpiryBatchResults {
+	batch := &pgx.Batch{}
+	for _, a := range arg {
+		vals := []interface{}{
+			a.ExpiresAt,
+			a.ID,
+		}
+		batch.Queue(tellExpiry, vals...)
+	}
+	br := q.db.SendBatch(ctx, batch)
+	return &TellExpiryBatchResults{br, len(arg), false}
+}
+
+func (b *TellExpiryBatchResults) Exec(f func(int, error)) {
+	defer b.br.Close()
+	for t := 0; t < b.tot; t++ {
+		if b.closed {
+			if f != nil {
+				f(t, ErrBatchAlreadyClosed)
+			}
+			continue
+		}
+		_, err := b.br.Exec()
+		if f != nil {
+			f(t, err)
+		}
+	}
+}
+
+func (b *TellExpiryBatchResults) Close() error {
 	b.closed = true
 	return b.br.Close()
 }

@@ -192,18 +192,19 @@ func (q *Queries) InsertUser(ctx context.Context, arg InsertUserParams) error {
 }
 
 const lines = `-- name: Lines :many
-SELECT id, e164, label, source, region, main, active, recording FROM lines ORDER BY position, id
+SELECT id, e164, label, source, region, main, active, recording, recording_in FROM lines ORDER BY position, id
 `
 
 type LinesRow struct {
-	ID        uuid.UUID
-	E164      string
-	Label     string
-	Source    string
-	Region    string
-	Main      bool
-	Active    bool
-	Recording string
+	ID          uuid.UUID
+	E164        string
+	Label       string
+	Source      string
+	Region      string
+	Main        bool
+	Active      bool
+	Recording   string
+	RecordingIn string
 }
 
 func (q *Queries) Lines(ctx context.Context) ([]LinesRow, error) {
@@ -224,6 +225,7 @@ func (q *Queries) Lines(ctx context.Context) ([]LinesRow, error) {
 			&i.Main,
 			&i.Active,
 			&i.Recording,
+			&i.RecordingIn,
 		); err != nil {
 			return nil, err
 		}
@@ -295,6 +297,23 @@ func (q *Queries) SetCalendarHash(ctx context.Context, arg SetCalendarHashParams
 	return err
 }
 
+const setUserRecording = `-- name: SetUserRecording :execrows
+UPDATE users SET recording = $1 WHERE id = $2
+`
+
+type SetUserRecordingParams struct {
+	Recording string
+	ID        uuid.UUID
+}
+
+func (q *Queries) SetUserRecording(ctx context.Context, arg SetUserRecordingParams) (int64, error) {
+	result, err := q.db.Exec(ctx, setUserRecording, arg.Recording, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
 const setting = `-- name: Setting :one
 SELECT value FROM settings WHERE key = $1
 `
@@ -307,7 +326,7 @@ func (q *Queries) Setting(ctx context.Context, key string) (json.RawMessage, err
 }
 
 const user = `-- name: User :one
-SELECT id, login, name, role, team, zone, number_style, line_id, extension FROM users WHERE id = $1 AND active
+SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording FROM users WHERE id = $1 AND active
 `
 
 type UserRow struct {
@@ -320,6 +339,7 @@ type UserRow struct {
 	NumberStyle string
 	LineID      *uuid.UUID
 	Extension   string
+	Recording   string
 }
 
 func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
@@ -335,6 +355,7 @@ func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
 		&i.NumberStyle,
 		&i.LineID,
 		&i.Extension,
+		&i.Recording,
 	)
 	return i, err
 }
@@ -351,7 +372,7 @@ func (q *Queries) UserByCalendar(ctx context.Context, hash []byte) (uuid.UUID, e
 }
 
 const userByLogin = `-- name: UserByLogin :one
-SELECT id, login, name, role, team, password_hash, zone, number_style, line_id, extension FROM users WHERE login = $1 AND active
+SELECT id, login, name, role, team, password_hash, zone, number_style, line_id, extension, recording FROM users WHERE login = $1 AND active
 `
 
 type UserByLoginRow struct {
@@ -365,6 +386,7 @@ type UserByLoginRow struct {
 	NumberStyle  string
 	LineID       *uuid.UUID
 	Extension    string
+	Recording    string
 }
 
 func (q *Queries) UserByLogin(ctx context.Context, login string) (UserByLoginRow, error) {
@@ -381,6 +403,7 @@ func (q *Queries) UserByLogin(ctx context.Context, login string) (UserByLoginRow
 		&i.NumberStyle,
 		&i.LineID,
 		&i.Extension,
+		&i.Recording,
 	)
 	return i, err
 }
@@ -430,6 +453,36 @@ func (q *Queries) Users(ctx context.Context, wrappingSince *time.Time) ([]UsersR
 			&i.InCall,
 			&i.Wrapping,
 		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const usersRecording = `-- name: UsersRecording :many
+SELECT id, name, recording FROM users WHERE active ORDER BY name
+`
+
+type UsersRecordingRow struct {
+	ID        uuid.UUID
+	Name      string
+	Recording string
+}
+
+func (q *Queries) UsersRecording(ctx context.Context) ([]UsersRecordingRow, error) {
+	rows, err := q.db.Query(ctx, usersRecording)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []UsersRecordingRow{}
+	for rows.Next() {
+		var i UsersRecordingRow
+		if err := rows.Scan(&i.ID, &i.Name, &i.Recording); err != nil {
 			return nil, err
 		}
 		items = append(items, i)

@@ -517,23 +517,24 @@ func (q *Queries) LeaveState(ctx context.Context, arg LeaveStateParams) error {
 }
 
 const lineByNumber = `-- name: LineByNumber :one
-SELECT id, e164, label, source, zone, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text FROM lines WHERE e164 = $1 AND active
+SELECT id, e164, label, source, zone, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, greeting_sound FROM lines WHERE e164 = $1 AND active
 `
 
 type LineByNumberRow struct {
-	ID           uuid.UUID
-	E164         string
-	Label        string
-	Source       string
-	Zone         string
-	RingMode     string
-	RingSeconds  int
-	LimitSeconds int
-	Hours        json.RawMessage
-	Unanswered   string
-	Closed       string
-	Greeting     string
-	ClosedText   string
+	ID            uuid.UUID
+	E164          string
+	Label         string
+	Source        string
+	Zone          string
+	RingMode      string
+	RingSeconds   int
+	LimitSeconds  int
+	Hours         json.RawMessage
+	Unanswered    string
+	Closed        string
+	Greeting      string
+	ClosedText    string
+	GreetingSound *uuid.UUID
 }
 
 func (q *Queries) LineByNumber(ctx context.Context, e164 string) (LineByNumberRow, error) {
@@ -553,6 +554,7 @@ func (q *Queries) LineByNumber(ctx context.Context, e164 string) (LineByNumberRo
 		&i.Closed,
 		&i.Greeting,
 		&i.ClosedText,
+		&i.GreetingSound,
 	)
 	return i, err
 }
@@ -587,29 +589,31 @@ func (q *Queries) LineReps(ctx context.Context) ([]LineRepsRow, error) {
 }
 
 const linesFully = `-- name: LinesFully :many
-SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, version
+SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, recording_in, greeting_sound, version
 FROM lines ORDER BY position, id
 `
 
 type LinesFullyRow struct {
-	ID           uuid.UUID
-	E164         string
-	Label        string
-	Source       string
-	Region       string
-	Zone         string
-	Main         bool
-	Active       bool
-	RingMode     string
-	RingSeconds  int
-	LimitSeconds int
-	Hours        json.RawMessage
-	Unanswered   string
-	Closed       string
-	Greeting     string
-	ClosedText   string
-	Recording    string
-	Version      int
+	ID            uuid.UUID
+	E164          string
+	Label         string
+	Source        string
+	Region        string
+	Zone          string
+	Main          bool
+	Active        bool
+	RingMode      string
+	RingSeconds   int
+	LimitSeconds  int
+	Hours         json.RawMessage
+	Unanswered    string
+	Closed        string
+	Greeting      string
+	ClosedText    string
+	Recording     string
+	RecordingIn   string
+	GreetingSound *uuid.UUID
+	Version       int
 }
 
 func (q *Queries) LinesFully(ctx context.Context) ([]LinesFullyRow, error) {
@@ -639,6 +643,8 @@ func (q *Queries) LinesFully(ctx context.Context) ([]LinesFullyRow, error) {
 			&i.Greeting,
 			&i.ClosedText,
 			&i.Recording,
+			&i.RecordingIn,
+			&i.GreetingSound,
 			&i.Version,
 		); err != nil {
 			return nil, err
@@ -1048,19 +1054,25 @@ func (q *Queries) PlaceInternal(ctx context.Context, arg PlaceInternalParams) er
 }
 
 const preferences = `-- name: Preferences :one
-SELECT opens, address_template, greeting FROM users WHERE id = $1
+SELECT opens, address_template, greeting, greeting_sound FROM users WHERE id = $1
 `
 
 type PreferencesRow struct {
 	Opens           string
 	AddressTemplate string
 	Greeting        string
+	GreetingSound   *uuid.UUID
 }
 
 func (q *Queries) Preferences(ctx context.Context, id uuid.UUID) (PreferencesRow, error) {
 	row := q.db.QueryRow(ctx, preferences, id)
 	var i PreferencesRow
-	err := row.Scan(&i.Opens, &i.AddressTemplate, &i.Greeting)
+	err := row.Scan(
+		&i.Opens,
+		&i.AddressTemplate,
+		&i.Greeting,
+		&i.GreetingSound,
+	)
 	return i, err
 }
 
@@ -1146,7 +1158,8 @@ func (q *Queries) RepsByID(ctx context.Context, ids []uuid.UUID) ([]RepsByIDRow,
 
 const repsOfLine = `-- name: RepsOfLine :many
 SELECT u.id, t.takes_calls, s.since, (s.foreground_call_id IS NOT NULL)::boolean AS busy,
-  EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > $1)::boolean AS wrapping
+  EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > $1)::boolean AS wrapping,
+  EXISTS (SELECT FROM telephones p WHERE p.user_id = u.id AND p.rings AND p.verified_at IS NOT NULL)::boolean AS rings
 FROM users u JOIN rep_state s ON s.user_id = u.id JOIN availability_states t ON t.id = s.state_id LEFT JOIN line_reps l ON l.line_id = $2 AND l.user_id = u.id
 WHERE u.active AND (l.user_id IS NOT NULL OR u.role = 'rep' AND NOT EXISTS (SELECT FROM line_reps x WHERE x.line_id = $2))
 ORDER BY l.position NULLS LAST, u.name
@@ -1163,6 +1176,7 @@ type RepsOfLineRow struct {
 	Since      time.Time
 	Busy       bool
 	Wrapping   bool
+	Rings      bool
 }
 
 // Whom a line may ring, as the line names them; a line that names nobody rings every rep.
@@ -1181,6 +1195,7 @@ func (q *Queries) RepsOfLine(ctx context.Context, arg RepsOfLineParams) ([]RepsO
 			&i.Since,
 			&i.Busy,
 			&i.Wrapping,
+			&i.Rings,
 		); err != nil {
 			return nil, err
 		}
@@ -1240,13 +1255,14 @@ func (q *Queries) SetMissedWhy(ctx context.Context, arg SetMissedWhyParams) erro
 }
 
 const setPreferences = `-- name: SetPreferences :exec
-UPDATE users SET opens = $1, address_template = $2, greeting = $3 WHERE id = $4
+UPDATE users SET opens = $1, address_template = $2, greeting = $3, greeting_sound = $4 WHERE id = $5
 `
 
 type SetPreferencesParams struct {
 	Opens           string
 	AddressTemplate string
 	Greeting        string
+	GreetingSound   *uuid.UUID
 	ID              uuid.UUID
 }
 
@@ -1255,6 +1271,7 @@ func (q *Queries) SetPreferences(ctx context.Context, arg SetPreferencesParams) 
 		arg.Opens,
 		arg.AddressTemplate,
 		arg.Greeting,
+		arg.GreetingSound,
 		arg.ID,
 	)
 	return err
@@ -1386,26 +1403,29 @@ func (q *Queries) TakeUnreturned(ctx context.Context, arg TakeUnreturnedParams) 
 
 const updateLine = `-- name: UpdateLine :execrows
 UPDATE lines SET label = $1, source = $2, zone = $3, active = $4, ring_mode = $5, ring_seconds = $6, limit_seconds = $7,
-  hours = $8, unanswered = $9, closed = $10, greeting = $11, closed_text = $12, recording = $13, version = version + 1
-WHERE id = $14 AND version = $15
+  hours = $8, unanswered = $9, closed = $10, greeting = $11, closed_text = $12, recording = $13, recording_in = $14,
+  greeting_sound = $15, version = version + 1
+WHERE id = $16 AND version = $17
 `
 
 type UpdateLineParams struct {
-	Label        string
-	Source       string
-	Zone         string
-	Active       bool
-	RingMode     string
-	RingSeconds  int
-	LimitSeconds int
-	Hours        json.RawMessage
-	Unanswered   string
-	Closed       string
-	Greeting     string
-	ClosedText   string
-	Recording    string
-	ID           uuid.UUID
-	Version      int
+	Label         string
+	Source        string
+	Zone          string
+	Active        bool
+	RingMode      string
+	RingSeconds   int
+	LimitSeconds  int
+	Hours         json.RawMessage
+	Unanswered    string
+	Closed        string
+	Greeting      string
+	ClosedText    string
+	Recording     string
+	RecordingIn   string
+	GreetingSound *uuid.UUID
+	ID            uuid.UUID
+	Version       int
 }
 
 func (q *Queries) UpdateLine(ctx context.Context, arg UpdateLineParams) (int64, error) {
@@ -1423,6 +1443,8 @@ func (q *Queries) UpdateLine(ctx context.Context, arg UpdateLineParams) (int64, 
 		arg.Greeting,
 		arg.ClosedText,
 		arg.Recording,
+		arg.RecordingIn,
+		arg.GreetingSound,
 		arg.ID,
 		arg.Version,
 	)

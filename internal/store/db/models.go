@@ -254,31 +254,42 @@ type LegSpan struct {
 }
 
 type Line struct {
-	ID           uuid.UUID
-	E164         string
-	Label        string
-	Source       string
-	Region       string
-	Zone         string
-	Position     int
-	Main         bool
-	Active       bool
-	RingMode     string
-	RingSeconds  int
-	LimitSeconds int
-	Hours        json.RawMessage
-	Unanswered   string
-	Closed       string
-	Greeting     string
-	ClosedText   string
-	Version      int
-	Recording    string
+	ID            uuid.UUID
+	E164          string
+	Label         string
+	Source        string
+	Region        string
+	Zone          string
+	Position      int
+	Main          bool
+	Active        bool
+	RingMode      string
+	RingSeconds   int
+	LimitSeconds  int
+	Hours         json.RawMessage
+	Unanswered    string
+	Closed        string
+	Greeting      string
+	ClosedText    string
+	Version       int
+	Recording     string
+	RecordingIn   string
+	GreetingSound *uuid.UUID
 }
 
 type LineRep struct {
 	LineID   uuid.UUID
 	UserID   uuid.UUID
 	Position int
+}
+
+type LineReport struct {
+	ID      uuid.UUID
+	CallID  uuid.UUID
+	UserID  uuid.UUID
+	At      time.Time
+	Trouble string
+	Figures json.RawMessage
 }
 
 type List struct {
@@ -346,11 +357,15 @@ type PhoneNumber struct {
 }
 
 type PreparedMessage struct {
-	ID       uuid.UUID
-	Name     string
-	Text     string
-	Position int
-	Active   bool
+	ID        uuid.UUID
+	Name      string
+	Text      string
+	Position  int
+	Active    bool
+	Sound     *uuid.UUID
+	Weekdays  []int
+	LineID    *uuid.UUID
+	OutcomeID *uuid.UUID
 }
 
 type Record struct {
@@ -432,6 +447,15 @@ type Recording struct {
 	DeletedAt       *time.Time
 	DeletedBy       *uuid.UUID
 	DeletedWhy      string
+	Why             string
+	Stored          string
+	StoredBytes     int64
+	ExpiresAt       *time.Time
+	HeldAt          *time.Time
+	HeldBy          *uuid.UUID
+	HeldWhy         string
+	HeardAt         *time.Time
+	HeardBy         *uuid.UUID
 }
 
 type RecordingRemark struct {
@@ -493,6 +517,32 @@ type SlipNote struct {
 	SavedAt time.Time
 }
 
+type Sound struct {
+	ID        uuid.UUID
+	UserID    uuid.UUID
+	Name      string
+	Codes     []byte
+	CreatedAt time.Time
+}
+
+type Telephone struct {
+	UserID     uuid.UUID
+	E164       string
+	VerifiedAt *time.Time
+	CodeHash   []byte
+	CodeUntil  *time.Time
+	Tries      int
+	Speaks     bool
+	Rings      bool
+	PressOne   bool
+}
+
+type Transcript struct {
+	RecordingID uuid.UUID
+	Source      string
+	Phrases     json.RawMessage
+}
+
 type Unreturned struct {
 	CallID     uuid.UUID
 	LineID     *uuid.UUID
@@ -526,4 +576,6 @@ type User struct {
 	Opens           string
 	AddressTemplate string
 	Greeting        string
+	Recording       string
+	GreetingSound   *uuid.UUID
 }

@@ -7,13 +7,15 @@ package db
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"github.com/google/uuid"
 )
 
 const deleteRecording = `-- name: DeleteRecording :execrows
-UPDATE recordings SET state = 'deleted', deleted_at = $1, deleted_by = $2, deleted_why = $3, trace_ours = '', trace_theirs = '' WHERE id = $4 AND state = 'kept'
+UPDATE recordings SET state = 'deleted', deleted_at = $1, deleted_by = $2, deleted_why = $3, trace_ours = '', trace_theirs = '', expires_at = NULL
+WHERE id = $4 AND state = 'kept' AND held_at IS NULL
 `
 
 type DeleteRecordingParams struct {
@@ -34,6 +36,74 @@ func (q *Queries) DeleteRecording(ctx context.Context, arg DeleteRecordingParams
 		return 0, err
 	}
 	return result.RowsAffected(), nil
+}
+
+const heardMessage = `-- name: HeardMessage :execrows
+UPDATE recordings SET heard_at = $1, heard_by = $2 WHERE id = $3 AND kind = 'message' AND heard_at IS NULL
+`
+
+type HeardMessageParams struct {
+	At     *time.Time
+	UserID *uuid.UUID
+	ID     uuid.UUID
+}
+
+// The first who hears a message.
+func (q *Queries) HeardMessage(ctx context.Context, arg HeardMessageParams) (int64, error) {
+	result, err := q.db.Exec(ctx, heardMessage, arg.At, arg.UserID, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const holdRecording = `-- name: HoldRecording :execrows
+UPDATE recordings SET held_at = $1, held_by = $2, held_why = $3, expires_at = NULL WHERE id = $4 AND state = 'kept'
+`
+
+type HoldRecordingParams struct {
+	HeldAt *time.Time
+	HeldBy *uuid.UUID
+	Why    string
+	ID     uuid.UUID
+}
+
+func (q *Queries) HoldRecording(ctx context.Context, arg HoldRecordingParams) (int64, error) {
+	result, err := q.db.Exec(ctx, holdRecording,
+		arg.HeldAt,
+		arg.HeldBy,
+		arg.Why,
+		arg.ID,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const insertLineReport = `-- name: InsertLineReport :exec
+INSERT INTO line_reports (id, call_id, user_id, at, trouble, figures) VALUES ($1, $2, $3, $4, $5, $6)
+`
+
+type InsertLineReportParams struct {
+	ID      uuid.UUID
+	CallID  uuid.UUID
+	UserID  uuid.UUID
+	At      time.Time
+	Trouble string
+	Figures json.RawMessage
+}
+
+func (q *Queries) InsertLineReport(ctx context.Context, arg InsertLineReportParams) error {
+	_, err := q.db.Exec(ctx, insertLineReport,
+		arg.ID,
+		arg.CallID,
+		arg.UserID,
+		arg.At,
+		arg.Trouble,
+		arg.Figures,
+	)
+	return err
 }
 
 const insertRemark = `-- name: InsertRemark :exec
@@ -59,6 +129,65 @@ func (q *Queries) InsertRemark(ctx context.Context, arg InsertRemarkParams) erro
 		arg.CreatedAt,
 	)
 	return err
+}
+
+const insertSound = `-- name: InsertSound :exec
+INSERT INTO sounds (id, user_id, name, codes, created_at) VALUES ($1, $2, $3, $4, $5)
+`
+
+type InsertSoundParams struct {
+	ID        uuid.UUID
+	UserID    uuid.UUID
+	Name      string
+	Codes     []byte
+	CreatedAt time.Time
+}
+
+func (q *Queries) InsertSound(ctx context.Context, arg InsertSoundParams) error {
+	_, err := q.db.Exec(ctx, insertSound,
+		arg.ID,
+		arg.UserID,
+		arg.Name,
+		arg.Codes,
+		arg.CreatedAt,
+	)
+	return err
+}
+
+const lineReportsOfCall = `-- name: LineReportsOfCall :many
+SELECT r.at, r.trouble, r.figures, u.name FROM line_reports r JOIN users u ON u.id = r.user_id WHERE r.call_id = $1 ORDER BY r.at
+`
+
+type LineReportsOfCallRow struct {
+	At      time.Time
+	Trouble string
+	Figures json.RawMessage
+	Name    string
+}
+
+func (q *Queries) LineReportsOfCall(ctx context.Context, callID uuid.UUID) ([]LineReportsOfCallRow, error) {
+	rows, err := q.db.Query(ctx, lineReportsOfCall, callID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []LineReportsOfCallRow{}
+	for rows.Next() {
+		var i LineReportsOfCallRow
+		if err := rows.Scan(
+			&i.At,
+			&i.Trouble,
+			&i.Figures,
+			&i.Name,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const mayHear = `-- name: MayHear :one
@@ -100,15 +229,23 @@ const preparedMessages = `-- name: PreparedMessages :many
 SELECT id, name, text, position, active FROM prepared_messages ORDER BY position, id
 `
 
-func (q *Queries) PreparedMessages(ctx context.Context) ([]PreparedMessage, error) {
+type PreparedMessagesRow struct {
+	ID       uuid.UUID
+	Name     string
+	Text     string
+	Position int
+	Active   bool
+}
+
+func (q *Queries) PreparedMessages(ctx context.Context) ([]PreparedMessagesRow, error) {
 	rows, err := q.db.Query(ctx, preparedMessages)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	items := []PreparedMessage{}
+	items := []PreparedMessagesRow{}
 	for rows.Next() {
-		var i PreparedMessage
+		var i PreparedMessagesRow
 		if err := rows.Scan(
 			&i.ID,
 			&i.Name,
@@ -150,8 +287,24 @@ func (q *Queries) PutPreparedMessage(ctx context.Context, arg PutPreparedMessage
 	return err
 }
 
+const putTranscript = `-- name: PutTranscript :exec
+INSERT INTO transcripts (recording_id, source, phrases) VALUES ($1, $2, $3)
+ON CONFLICT (recording_id) DO UPDATE SET source = EXCLUDED.source, phrases = EXCLUDED.phrases
+`
+
+type PutTranscriptParams struct {
+	RecordingID uuid.UUID
+	Source      string
+	Phrases     json.RawMessage
+}
+
+func (q *Queries) PutTranscript(ctx context.Context, arg PutTranscriptParams) error {
+	_, err := q.db.Exec(ctx, putTranscript, arg.RecordingID, arg.Source, arg.Phrases)
+	return err
+}
+
 const recording = `-- name: Recording :one
-SELECT id, call_id, kind, state, server, file, began_at, total_ms FROM recordings WHERE id = $1
+SELECT id, call_id, kind, state, server, file, began_at, total_ms, stored, held_at FROM recordings WHERE id = $1
 `
 
 type RecordingRow struct {
@@ -163,6 +316,8 @@ type RecordingRow struct {
 	File    string
 	BeganAt time.Time
 	TotalMs int
+	Stored  string
+	HeldAt  *time.Time
 }
 
 func (q *Queries) Recording(ctx context.Context, id uuid.UUID) (RecordingRow, error) {
@@ -177,7 +332,80 @@ func (q *Queries) Recording(ctx context.Context, id uuid.UUID) (RecordingRow, er
 		&i.File,
 		&i.BeganAt,
 		&i.TotalMs,
+		&i.Stored,
+		&i.HeldAt,
 	)
+	return i, err
+}
+
+const recordingsBefore = `-- name: RecordingsBefore :one
+SELECT count(*)::int FROM recordings WHERE state = 'kept' AND held_at IS NULL AND (kind = 'call' AND began_at < $1::timestamptz OR kind = 'message' AND began_at < $2::timestamptz)
+`
+
+type RecordingsBeforeParams struct {
+	CallsBefore    time.Time
+	MessagesBefore time.Time
+}
+
+// How many a policy would delete, apart from those that are held.
+func (q *Queries) RecordingsBefore(ctx context.Context, arg RecordingsBeforeParams) (int, error) {
+	row := q.db.QueryRow(ctx, recordingsBefore, arg.CallsBefore, arg.MessagesBefore)
+	var column_1 int
+	err := row.Scan(&column_1)
+	return column_1, err
+}
+
+const recordingsExpired = `-- name: RecordingsExpired :many
+SELECT id, call_id, server, file, stored FROM recordings WHERE state = 'kept' AND held_at IS NULL AND expires_at <= $1 ORDER BY expires_at LIMIT 200
+`
+
+type RecordingsExpiredRow struct {
+	ID     uuid.UUID
+	CallID uuid.UUID
+	Server string
+	File   string
+	Stored string
+}
+
+func (q *Queries) RecordingsExpired(ctx context.Context, now *time.Time) ([]RecordingsExpiredRow, error) {
+	rows, err := q.db.Query(ctx, recordingsExpired, now)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []RecordingsExpiredRow{}
+	for rows.Next() {
+		var i RecordingsExpiredRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.CallID,
+			&i.Server,
+			&i.File,
+			&i.Stored,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const recordingsExpiring = `-- name: RecordingsExpiring :one
+SELECT count(*)::int AS count, coalesce(min(expires_at), '0001-01-01 00:00:00+00')::timestamptz AS first FROM recordings WHERE state = 'kept' AND expires_at IS NOT NULL
+`
+
+type RecordingsExpiringRow struct {
+	Count int
+	First time.Time
+}
+
+func (q *Queries) RecordingsExpiring(ctx context.Context) (RecordingsExpiringRow, error) {
+	row := q.db.QueryRow(ctx, recordingsExpiring)
+	var i RecordingsExpiringRow
+	err := row.Scan(&i.Count, &i.First)
 	return i, err
 }
 
@@ -213,12 +441,15 @@ func (q *Queries) RecordingsGoing(ctx context.Context, server string) ([]Recordi
 }
 
 const recordingsOfCall = `-- name: RecordingsOfCall :many
-SELECT r.id, r.call_id, r.kind, r.state, r.server, r.file, r.began_at, r.total_ms, r.ours_ms, r.theirs_ms, r.overlap_ms, r.silence_ms, r.longest_ours_ms, r.longest_theirs_ms, r.interrupted_them, r.interrupted_us, r.first_answer_ms, r.gain_ours, r.gain_theirs, r.trace_ours, r.trace_theirs, r.gaps, r.trouble, r.deleted_at, r.deleted_by, r.deleted_why, coalesce(d.name, '')::text AS deleted_name FROM recordings r LEFT JOIN users d ON d.id = r.deleted_by WHERE r.call_id = $1 ORDER BY r.began_at
+SELECT r.id, r.call_id, r.kind, r.state, r.server, r.file, r.began_at, r.total_ms, r.ours_ms, r.theirs_ms, r.overlap_ms, r.silence_ms, r.longest_ours_ms, r.longest_theirs_ms, r.interrupted_them, r.interrupted_us, r.first_answer_ms, r.gain_ours, r.gain_theirs, r.trace_ours, r.trace_theirs, r.gaps, r.trouble, r.deleted_at, r.deleted_by, r.deleted_why, r.why, r.stored, r.stored_bytes, r.expires_at, r.held_at, r.held_by, r.held_why, r.heard_at, r.heard_by, coalesce(d.name, '')::text AS deleted_name, coalesce(h.name, '')::text AS held_name, coalesce(e.name, '')::text AS heard_name
+FROM recordings r LEFT JOIN users d ON d.id = r.deleted_by LEFT JOIN users h ON h.id = r.held_by LEFT JOIN users e ON e.id = r.heard_by WHERE r.call_id = $1 ORDER BY r.began_at
 `
 
 type RecordingsOfCallRow struct {
 	Recording   Recording
 	DeletedName string
+	HeldName    string
+	HeardName   string
 }
 
 func (q *Queries) RecordingsOfCall(ctx context.Context, callID uuid.UUID) ([]RecordingsOfCallRow, error) {
@@ -257,7 +488,99 @@ func (q *Queries) RecordingsOfCall(ctx context.Context, callID uuid.UUID) ([]Rec
 			&i.Recording.DeletedAt,
 			&i.Recording.DeletedBy,
 			&i.Recording.DeletedWhy,
+			&i.Recording.Why,
+			&i.Recording.Stored,
+			&i.Recording.StoredBytes,
+			&i.Recording.ExpiresAt,
+			&i.Recording.HeldAt,
+			&i.Recording.HeldBy,
+			&i.Recording.HeldWhy,
+			&i.Recording.HeardAt,
+			&i.Recording.HeardBy,
 			&i.DeletedName,
+			&i.HeldName,
+			&i.HeardName,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const recordingsToStore = `-- name: RecordingsToStore :many
+SELECT id, call_id, file FROM recordings WHERE server = $1 AND state = 'kept' AND stored = '' AND total_ms > 0 AND began_at < $2 ORDER BY began_at LIMIT 50
+`
+
+type RecordingsToStoreParams struct {
+	Server string
+	Before time.Time
+}
+
+type RecordingsToStoreRow struct {
+	ID     uuid.UUID
+	CallID uuid.UUID
+	File   string
+}
+
+func (q *Queries) RecordingsToStore(ctx context.Context, arg RecordingsToStoreParams) ([]RecordingsToStoreRow, error) {
+	rows, err := q.db.Query(ctx, recordingsToStore, arg.Server, arg.Before)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []RecordingsToStoreRow{}
+	for rows.Next() {
+		var i RecordingsToStoreRow
+		if err := rows.Scan(&i.ID, &i.CallID, &i.File); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const recordingsToTell = `-- name: RecordingsToTell :many
+SELECT id, kind, began_at, expires_at, (held_at IS NOT NULL)::boolean AS held FROM recordings
+WHERE state = 'kept' AND (expires_at IS NOT NULL OR held_at IS NULL AND (kind = 'call' AND began_at < $1::timestamptz OR kind = 'message' AND began_at < $2::timestamptz))
+ORDER BY began_at LIMIT 2000
+`
+
+type RecordingsToTellParams struct {
+	CallsBefore    time.Time
+	MessagesBefore time.Time
+}
+
+type RecordingsToTellRow struct {
+	ID        uuid.UUID
+	Kind      string
+	BeganAt   time.Time
+	ExpiresAt *time.Time
+	Held      bool
+}
+
+// Those of which it may have to be said that they will be deleted, or no longer: who began before, and who is said to be.
+func (q *Queries) RecordingsToTell(ctx context.Context, arg RecordingsToTellParams) ([]RecordingsToTellRow, error) {
+	rows, err := q.db.Query(ctx, recordingsToTell, arg.CallsBefore, arg.MessagesBefore)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []RecordingsToTellRow{}
+	for rows.Next() {
+		var i RecordingsToTellRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Kind,
+			&i.BeganAt,
+			&i.ExpiresAt,
+			&i.Held,
 		); err != nil {
 			return nil, err
 		}
@@ -308,6 +631,63 @@ func (q *Queries) RemarksOfCall(ctx context.Context, callID uuid.UUID) ([]Remark
 		return nil, err
 	}
 	return items, nil
+}
+
+const sound = `-- name: Sound :one
+SELECT id, user_id, name, codes FROM sounds WHERE id = $1
+`
+
+type SoundRow struct {
+	ID     uuid.UUID
+	UserID uuid.UUID
+	Name   string
+	Codes  []byte
+}
+
+func (q *Queries) Sound(ctx context.Context, id uuid.UUID) (SoundRow, error) {
+	row := q.db.QueryRow(ctx, sound, id)
+	var i SoundRow
+	err := row.Scan(
+		&i.ID,
+		&i.UserID,
+		&i.Name,
+		&i.Codes,
+	)
+	return i, err
+}
+
+const stored = `-- name: Stored :execrows
+UPDATE recordings SET stored = $1, stored_bytes = $2 WHERE id = $3 AND state = 'kept'
+`
+
+type StoredParams struct {
+	Stored      string
+	StoredBytes int64
+	ID          uuid.UUID
+}
+
+func (q *Queries) Stored(ctx context.Context, arg StoredParams) (int64, error) {
+	result, err := q.db.Exec(ctx, stored, arg.Stored, arg.StoredBytes, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const transcript = `-- name: Transcript :one
+SELECT source, phrases FROM transcripts WHERE recording_id = $1
+`
+
+type TranscriptRow struct {
+	Source  string
+	Phrases json.RawMessage
+}
+
+func (q *Queries) Transcript(ctx context.Context, recordingID uuid.UUID) (TranscriptRow, error) {
+	row := q.db.QueryRow(ctx, transcript, recordingID)
+	var i TranscriptRow
+	err := row.Scan(&i.Source, &i.Phrases)
+	return i, err
 }
 
 const unknownRecordings = `-- name: UnknownRecordings :many

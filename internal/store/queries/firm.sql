@@ -1,8 +1,8 @@
 -- name: UserByLogin :one
-SELECT id, login, name, role, team, password_hash, zone, number_style, line_id, extension FROM users WHERE login = @login AND active;
+SELECT id, login, name, role, team, password_hash, zone, number_style, line_id, extension, recording FROM users WHERE login = @login AND active;
 
 -- name: User :one
-SELECT id, login, name, role, team, zone, number_style, line_id, extension FROM users WHERE id = @id AND active;
+SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording FROM users WHERE id = @id AND active;
 
 -- name: Users :many
 SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.label, '')::text AS availability,
@@ -18,8 +18,14 @@ VALUES (@id, @login, @name, @role, @team, @password_hash, @zone, sqlc.narg('line
 WITH made AS (INSERT INTO rep_state (user_id) VALUES (@user_id) ON CONFLICT DO NOTHING RETURNING user_id, since, state_id)
 INSERT INTO availability_changes (user_id, at, state_id) SELECT user_id, since, state_id FROM made;
 
+-- name: SetUserRecording :execrows
+UPDATE users SET recording = @recording WHERE id = @id;
+
+-- name: UsersRecording :many
+SELECT id, name, recording FROM users WHERE active ORDER BY name;
+
 -- name: Lines :many
-SELECT id, e164, label, source, region, main, active, recording FROM lines ORDER BY position, id;
+SELECT id, e164, label, source, region, main, active, recording, recording_in FROM lines ORDER BY position, id;
 
 -- name: Outcomes :many
 SELECT id, label, position, reached, needs_notes, active FROM outcomes ORDER BY position, id;

@@ -1,10 +1,11 @@
 -- name: LineByNumber :one
-SELECT id, e164, label, source, zone, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text FROM lines WHERE e164 = @e164 AND active;
+SELECT id, e164, label, source, zone, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, greeting_sound FROM lines WHERE e164 = @e164 AND active;
 
 -- name: RepsOfLine :many
 -- Whom a line may ring, as the line names them; a line that names nobody rings every rep.
 SELECT u.id, t.takes_calls, s.since, (s.foreground_call_id IS NOT NULL)::boolean AS busy,
-  EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > @wrapping_since)::boolean AS wrapping
+  EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > @wrapping_since)::boolean AS wrapping,
+  EXISTS (SELECT FROM telephones p WHERE p.user_id = u.id AND p.rings AND p.verified_at IS NOT NULL)::boolean AS rings
 FROM users u JOIN rep_state s ON s.user_id = u.id JOIN availability_states t ON t.id = s.state_id LEFT JOIN line_reps l ON l.line_id = @line_id AND l.user_id = u.id
 WHERE u.active AND (l.user_id IS NOT NULL OR u.role = 'rep' AND NOT EXISTS (SELECT FROM line_reps x WHERE x.line_id = @line_id))
 ORDER BY l.position NULLS LAST, u.name;
@@ -159,7 +160,7 @@ SELECT n.id, n.text, n.at, n.from_id, u.name AS from_name FROM colleague_notes n
 UPDATE colleague_notes SET done_at = sqlc.narg('done_at') WHERE id = @id AND to_id = @to_id;
 
 -- name: LinesFully :many
-SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, version
+SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, recording_in, greeting_sound, version
 FROM lines ORDER BY position, id;
 
 -- name: LineReps :many
@@ -167,7 +168,8 @@ SELECT line_id, user_id FROM line_reps ORDER BY line_id, position;
 
 -- name: UpdateLine :execrows
 UPDATE lines SET label = @label, source = @source, zone = @zone, active = @active, ring_mode = @ring_mode, ring_seconds = @ring_seconds, limit_seconds = @limit_seconds,
-  hours = @hours, unanswered = @unanswered, closed = @closed, greeting = @greeting, closed_text = @closed_text, recording = @recording, version = version + 1
+  hours = @hours, unanswered = @unanswered, closed = @closed, greeting = @greeting, closed_text = @closed_text, recording = @recording, recording_in = @recording_in,
+  greeting_sound = sqlc.narg('greeting_sound'), version = version + 1
 WHERE id = @id AND version = @version;
 
 -- name: InsertLine :exec
@@ -183,10 +185,10 @@ INSERT INTO line_reps (line_id, user_id, position) SELECT @line_id, u.id, u.plac
 SELECT id, name, greeting FROM users WHERE id = ANY (@ids::uuid[]) AND active;
 
 -- name: Preferences :one
-SELECT opens, address_template, greeting FROM users WHERE id = @id;
+SELECT opens, address_template, greeting, greeting_sound FROM users WHERE id = @id;
 
 -- name: SetPreferences :exec
-UPDATE users SET opens = @opens, address_template = @address_template, greeting = @greeting WHERE id = @id;
+UPDATE users SET opens = @opens, address_template = @address_template, greeting = @greeting, greeting_sound = sqlc.narg('greeting_sound') WHERE id = @id;
 
 -- name: PlaceInternal :exec
 -- Everything that an internal call is when it is placed, in one statement.

@@ -1,6 +1,6 @@
 -- name: InsertRecording :batchexec
 -- Once, though the journal and the look through the files at the start may both know of it.
-INSERT INTO recordings (id, call_id, kind, state, server, file, began_at) VALUES (@id, @call_id, @kind, 'going', @server, @file, @began_at)
+INSERT INTO recordings (id, call_id, kind, state, server, file, began_at, why) VALUES (@id, @call_id, @kind, 'going', @server, @file, @began_at, @why)
 ON CONFLICT (id) DO NOTHING;
 
 -- name: KeepRecording :batchexec
@@ -15,10 +15,11 @@ WHERE id = @id AND state = 'going';
 SELECT id, call_id, file FROM recordings WHERE server = @server AND state = 'going';
 
 -- name: RecordingsOfCall :many
-SELECT sqlc.embed(r), coalesce(d.name, '')::text AS deleted_name FROM recordings r LEFT JOIN users d ON d.id = r.deleted_by WHERE r.call_id = @call_id ORDER BY r.began_at;
+SELECT sqlc.embed(r), coalesce(d.name, '')::text AS deleted_name, coalesce(h.name, '')::text AS held_name, coalesce(e.name, '')::text AS heard_name
+FROM recordings r LEFT JOIN users d ON d.id = r.deleted_by LEFT JOIN users h ON h.id = r.held_by LEFT JOIN users e ON e.id = r.heard_by WHERE r.call_id = @call_id ORDER BY r.began_at;
 
 -- name: Recording :one
-SELECT id, call_id, kind, state, server, file, began_at, total_ms FROM recordings WHERE id = @id;
+SELECT id, call_id, kind, state, server, file, began_at, total_ms, stored, held_at FROM recordings WHERE id = @id;
 
 -- name: MayHear :one
 -- Whether a rep had a part in a call, or its message is in their box or in one that nobody owns.
@@ -26,7 +27,40 @@ SELECT (EXISTS (SELECT FROM slips s WHERE s.call_id = @call_id AND s.user_id = @
   OR EXISTS (SELECT FROM calls c JOIN recordings r ON r.call_id = c.id AND r.kind = 'message' WHERE c.id = @call_id AND (c.box_user_id IS NULL OR c.box_user_id = @user_id)))::boolean;
 
 -- name: DeleteRecording :execrows
-UPDATE recordings SET state = 'deleted', deleted_at = @at, deleted_by = @user_id, deleted_why = @why, trace_ours = '', trace_theirs = '' WHERE id = @id AND state = 'kept';
+UPDATE recordings SET state = 'deleted', deleted_at = @at, deleted_by = sqlc.narg('user_id'), deleted_why = @why, trace_ours = '', trace_theirs = '', expires_at = NULL
+WHERE id = @id AND state = 'kept' AND held_at IS NULL;
+
+-- name: HoldRecording :execrows
+UPDATE recordings SET held_at = sqlc.narg('held_at'), held_by = sqlc.narg('held_by'), held_why = @why, expires_at = NULL WHERE id = @id AND state = 'kept';
+
+-- name: RecordingsToTell :many
+-- Those of which it may have to be said that they will be deleted, or no longer: who began before, and who is said to be.
+SELECT id, kind, began_at, expires_at, (held_at IS NOT NULL)::boolean AS held FROM recordings
+WHERE state = 'kept' AND (expires_at IS NOT NULL OR held_at IS NULL AND (kind = 'call' AND began_at < @calls_before::timestamptz OR kind = 'message' AND began_at < @messages_before::timestamptz))
+ORDER BY began_at LIMIT 2000;
+
+-- name: TellExpiry :batchexec
+UPDATE recordings SET expires_at = sqlc.narg('expires_at') WHERE id = @id AND state = 'kept' AND held_at IS NULL;
+
+-- name: RecordingsExpired :many
+SELECT id, call_id, server, file, stored FROM recordings WHERE state = 'kept' AND held_at IS NULL AND expires_at <= @now ORDER BY expires_at LIMIT 200;
+
+-- name: RecordingsExpiring :one
+SELECT count(*)::int AS count, coalesce(min(expires_at), '0001-01-01 00:00:00+00')::timestamptz AS first FROM recordings WHERE state = 'kept' AND expires_at IS NOT NULL;
+
+-- name: RecordingsBefore :one
+-- How many a policy would delete, apart from those that are held.
+SELECT count(*)::int FROM recordings WHERE state = 'kept' AND held_at IS NULL AND (kind = 'call' AND began_at < @calls_before::timestamptz OR kind = 'message' AND began_at < @messages_before::timestamptz);
+
+-- name: RecordingsToStore :many
+SELECT id, call_id, file FROM recordings WHERE server = @server AND state = 'kept' AND stored = '' AND total_ms > 0 AND began_at < @before ORDER BY began_at LIMIT 50;
+
+-- name: Stored :execrows
+UPDATE recordings SET stored = @stored, stored_bytes = @stored_bytes WHERE id = @id AND state = 'kept';
+
+-- name: HeardMessage :execrows
+-- The first who hears a message.
+UPDATE recordings SET heard_at = @at, heard_by = @user_id WHERE id = @id AND kind = 'message' AND heard_at IS NULL;
 
 -- name: RemarksOfCall :many
 SELECT m.id, m.recording_id, m.at_ms, m.text, m.created_at, u.name FROM recording_remarks m JOIN recordings r ON r.id = m.recording_id JOIN users u ON u.id = m.user_id
@@ -48,3 +82,22 @@ SELECT id, name, text FROM prepared_messages WHERE id = @id AND active;
 -- name: PutPreparedMessage :exec
 INSERT INTO prepared_messages (id, name, text, position, active) VALUES (@id, @name, @text, @position, @active)
 ON CONFLICT (id) DO UPDATE SET name = EXCLUDED.name, text = EXCLUDED.text, position = EXCLUDED.position, active = EXCLUDED.active;
+
+-- name: InsertLineReport :exec
+INSERT INTO line_reports (id, call_id, user_id, at, trouble, figures) VALUES (@id, @call_id, @user_id, @at, @trouble, @figures);
+
+-- name: LineReportsOfCall :many
+SELECT r.at, r.trouble, r.figures, u.name FROM line_reports r JOIN users u ON u.id = r.user_id WHERE r.call_id = @call_id ORDER BY r.at;
+
+-- name: PutTranscript :exec
+INSERT INTO transcripts (recording_id, source, phrases) VALUES (@recording_id, @source, @phrases)
+ON CONFLICT (recording_id) DO UPDATE SET source = EXCLUDED.source, phrases = EXCLUDED.phrases;
+
+-- name: Transcript :one
+SELECT source, phrases FROM transcripts WHERE recording_id = @recording_id;
+
+-- name: InsertSound :exec
+INSERT INTO sounds (id, user_id, name, codes, created_at) VALUES (@id, @user_id, @name, @codes, @created_at);
+
+-- name: Sound :one
+SELECT id, user_id, name, codes FROM sounds WHERE id = @id;

@@ -36,6 +36,10 @@ export const queries = {
     }),
   lines: queryOptions({ queryKey: ["lines"], queryFn: () => ask(api.GET("/api/settings/lines")) }),
   states: queryOptions({ queryKey: ["states"], queryFn: () => ask(api.GET("/api/settings/availability")) }),
+  recordingSettings: queryOptions({
+    queryKey: ["recording-settings"],
+    queryFn: () => ask(api.GET("/api/settings/recording")),
+  }),
   prepared: queryOptions({
     queryKey: ["prepared"],
     queryFn: () => ask(api.GET("/api/prepared-messages")),

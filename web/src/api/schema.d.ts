@@ -302,6 +302,163 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/telephone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own telephone. */
+        get: operations["getTelephone"];
+        put: operations["setTelephone"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/telephone/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Calls one's own telephone and speaks a code. */
+        post: operations["callWithCode"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/telephone/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["verifyTelephone"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/telephone/leg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Calls one's own telephone, to stay between calls. */
+        post: operations["standTelephone"];
+        /** Hangs it up, or stops it from ringing; a call that is spoken by it goes on in the browser. */
+        delete: operations["leaveTelephone"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sound/quality": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Rates the line from what the browser has measured and what has come here. */
+        post: operations["rateLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sound/echo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets oneself be heard after a second, for a while; or ends that. */
+        post: operations["echoTest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/line-reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reports a bad line, with what was measured. */
+        post: operations["reportLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outside/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets whoever plays the outside hear and speak on a leg. */
+        post: operations["connectOutside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{id}/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** What was said, by phrase, as far as it is known. */
+        get: operations["getWords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calls/{id}/recording": {
         parameters: {
             query?: never;
@@ -370,6 +527,58 @@ export interface paths {
         put?: never;
         /** Deletes the sound for good. That there was one, and who deleted it why, stays. */
         post: operations["deleteRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{id}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps a recording from being deleted, by a policy or by hand, or lets it go again. */
+        post: operations["holdRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getRecordingSettings"];
+        put: operations["setRecordingSettings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/recording/would-delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many recordings would be deleted if they were kept for so many days. */
+        get: operations["wouldDelete"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2119,8 +2328,80 @@ export interface components {
         };
         Sound: {
             connected: boolean;
+            telephone: components["schemas"]["TelephoneInUse"];
             /** @description With a microphone; else it only listens */
             speaks: boolean;
+        };
+        Telephone: {
+            number: string;
+            display: string;
+            verified: boolean;
+            /** @description One's calls are spoken by it; it is rung first */
+            speaks: boolean;
+            /** @description It rings too when a call comes in */
+            rings: boolean;
+            /** @description Answering it counts only with a 1 */
+            press_one: boolean;
+        };
+        TelephoneCode: {
+            code: string;
+        };
+        /** @enum {string} */
+        TelephoneState: "down" | "ringing" | "press" | "up" | "left";
+        TelephoneInUse: {
+            state: components["schemas"]["TelephoneState"];
+            number: string;
+            /** @description What it rings for */
+            for: string;
+            /** @description It stays between calls */
+            standing: boolean;
+            /** @description Why the last one was not to be had */
+            trouble: string;
+        };
+        Switch: {
+            on: boolean;
+        };
+        /** @description What a browser has measured of the last seconds. */
+        LineFigures: {
+            /** @description Part of what was sent to it that did not come, 0 to 1 */
+            loss: number;
+            jitter_ms: number;
+            round_trip_ms: number;
+        };
+        LineQuality: {
+            /** @description 1 to 4.41, by the simplified E-model (ITU-T G.107) */
+            mos: number;
+            /** @enum {string} */
+            verdict: "good" | "fair" | "bad";
+            /** @description What is wrong; empty where nothing is */
+            words: string;
+            loss_up: number;
+            loss_down: number;
+            jitter_ms: number;
+            /** @description One way */
+            delay_ms: number;
+        };
+        LineReport: {
+            /** @enum {string} */
+            trouble: "noise" | "echo" | "cut_outs" | "volume" | "one_way";
+            figures?: components["schemas"]["LineQuality"];
+        };
+        OutsideSound: {
+            ref: string;
+            offer: string;
+        };
+        Phrase: {
+            from_ms: number;
+            to_ms: number;
+            ours: boolean;
+            text: string;
+        };
+        Transcript: {
+            /** @description Who wrote it down; empty where nobody did */
+            source: string;
+            /** @description Whether our side was written down too */
+            ours_known: boolean;
+            phrases: components["schemas"]["Phrase"][];
         };
         SoundOffer: {
             offer: string;
@@ -2129,9 +2410,44 @@ export interface components {
             answer: string;
         };
         RecordingAct: {
-            /** @enum {string} */
-            action: "start" | "pause" | "resume" | "stop";
+            /**
+             * @description refuse: they were asked, and do not agree
+             * @enum {string}
+             */
+            action: "start" | "pause" | "resume" | "stop" | "refuse";
             reason?: string;
+        };
+        RecordingHold: {
+            on: boolean;
+            reason?: string;
+        };
+        /**
+         * @description Whether a call is recorded; announce: both sides are told first; ask: the rep asks, and records when they agree
+         * @enum {string}
+         */
+        RecordingRule: "on" | "announce" | "ask" | "off";
+        RepRecording: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** @description A RecordingRule in place of the line's; empty: as the line */
+            rule: string;
+        };
+        RecordingSettings: {
+            everybody: components["schemas"]["RecordingRule"];
+            /** @description For how many days calls are kept; 0: without end */
+            call_days: number;
+            message_days: number;
+            /** @description How long before it is said that a recording will be deleted */
+            notice_days: number;
+            /** @description How many are said to be deleted */
+            expiring: number;
+            /** Format: date-time */
+            expires_first?: string;
+            reps: components["schemas"]["RepRecording"][];
+        };
+        Count: {
+            count: number;
         };
         PreparedChoice: {
             /** Format: uuid */
@@ -2174,10 +2490,15 @@ export interface components {
         CallRecording: {
             /** Format: uuid */
             id?: string;
-            /** @enum {string} */
-            state: "going" | "paused" | "kept" | "deleted";
+            /**
+             * @description asking: not before they agree; off: not, for a reason
+             * @enum {string}
+             */
+            state: "going" | "paused" | "kept" | "deleted" | "asking" | "off";
             /** @enum {string} */
             kind: "call" | "message";
+            /** @description Why it is so where that is not simply the line's rule */
+            why: string;
             ms: number;
             trace: components["schemas"]["VoiceTrace"];
         };
@@ -2205,6 +2526,16 @@ export interface components {
             id: string;
             /** @enum {string} */
             state: "going" | "kept" | "deleted";
+            why: string;
+            /**
+             * Format: date-time
+             * @description When it will be deleted; missing while that is not near
+             */
+            expires_at?: string;
+            /** @description Who holds it since when and why; empty where nobody does */
+            held: string;
+            /** @description Of a message: who heard it first, and when; empty where nobody has */
+            heard: string;
             /** @enum {string} */
             kind: "call" | "message";
             /** Format: date-time */
@@ -2448,11 +2779,13 @@ export interface components {
             closed: "voicemail" | "announcement";
             greeting: string;
             closed_text: string;
+            recording: components["schemas"]["RecordingRule"];
+            recording_in: components["schemas"]["RecordingRule"];
             /**
-             * @description Whether its calls are recorded; announce says so to both sides first
-             * @enum {string}
+             * Format: uuid
+             * @description A sound in place of the spoken greeting
              */
-            recording: "on" | "announce" | "off";
+            greeting_sound_id?: string;
             /** @description Whom it rings, in order; none is every rep */
             reps: string[];
             /** @description Open now */
@@ -3123,6 +3456,259 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getTelephone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The telephone; without a number where there is none */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Telephone"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setTelephone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Telephone"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Telephone"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    callWithCode: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It rings */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    verifyTelephone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TelephoneCode"];
+            };
+        };
+        responses: {
+            /** @description Confirmed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Telephone"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    standTelephone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It rings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sound"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    leaveTelephone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is down */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sound"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    rateLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineFigures"];
+            };
+        };
+        responses: {
+            /** @description What it is worth */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineQuality"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    echoTest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Switch"];
+            };
+        };
+        responses: {
+            /** @description Begun */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    reportLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineReport"];
+            };
+        };
+        responses: {
+            /** @description Kept with the call */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    connectOutside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutsideSound"];
+            };
+        };
+        responses: {
+            /** @description The answer */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundAnswer"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWords: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Phrases in order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Transcript"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     actOnRecording: {
         parameters: {
             query?: never;
@@ -3244,6 +3830,101 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    holdRecording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingHold"];
+            };
+        };
+        responses: {
+            /** @description Held */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRecordingSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What is set */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setRecordingSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingSettings"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    wouldDelete: {
+        parameters: {
+            query: {
+                call_days: number;
+                message_days: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The number */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
             };
             default: components["responses"]["Problem"];
         };

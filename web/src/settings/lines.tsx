@@ -10,6 +10,7 @@ import { Badge, Chip } from "../ui/chip";
 import { Area, Field, Select } from "../ui/field";
 import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
+import { RuleSelect } from "./recording";
 
 type Line = Schemas["FirmLine"];
 const s = t.in.settings;
@@ -258,19 +259,20 @@ function LineForm({ line }: { line: Line }) {
       </Select>
       <Area label={`${s.lineGreeting} (${s.lineGreetingHint})`} rows={2} maxLength={2000} {...text("greeting")} />
       <Area label={`${s.closedText} (${s.closedHint})`} rows={2} maxLength={2000} {...text("closed_text")} />
-      <Select
+      <RuleSelect
         label={t.voice.lineRecording}
         value={draft.recording}
-        onChange={(e) => {
-          set({ recording: e.target.value as Line["recording"] });
+        onChange={(recording) => {
+          set({ recording });
         }}
-      >
-        {(["on", "announce", "off"] as const).map((x) => (
-          <option key={x} value={x}>
-            {t.voice.lineRecordingChoices[x]}
-          </option>
-        ))}
-      </Select>
+      />
+      <RuleSelect
+        label={t.voice.lineRecordingIn}
+        value={draft.recording_in}
+        onChange={(recording_in) => {
+          set({ recording_in });
+        }}
+      />
       <Field label={s.zone} {...text("zone")} />
       <label className="flex items-center gap-2 self-end pb-1">
         <input

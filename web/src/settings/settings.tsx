@@ -10,6 +10,7 @@ import { LineSettings } from "./lines";
 import { Devices } from "../voice/devices";
 import { MySettings } from "./my_settings";
 import { NumberSettings } from "./number_order";
+import { RecordingSettings } from "./recording";
 import { PreparedSettings } from "./prepared_messages";
 
 const s = t.book.settings;
@@ -27,6 +28,7 @@ export function Settings() {
     { key: "lines", there: rights.set_up, part: <LineSettings /> },
     { key: "availability", there: rights.set_up, part: <AvailabilitySettings /> },
     { key: "prepared", there: rights.set_up, part: <PreparedSettings /> },
+    { key: "recording", there: rights.set_up, part: <RecordingSettings /> },
     { key: "do_not_call", there: rights.import, part: <DoNotCallSettings /> },
   ].filter((x) => x.there);
   const tab = tabs.find((x) => x.key === search.tab) ?? tabs[0];
@@ -42,7 +44,12 @@ export function Settings() {
             value: x.key,
             label:
               s.tabs[x.key] ??
-              ({ sound: t.voice.menu, prepared: t.voice.prepared.tab } as Record<string, string>)[x.key] ??
+              (
+                { sound: t.voice.menu, prepared: t.voice.prepared.tab, recording: t.voice.rules.tab } as Record<
+                  string,
+                  string
+                >
+              )[x.key] ??
               t.in.settings.tabs[x.key] ??
               x.key,
           }))}

@@ -29,17 +29,35 @@ export function Recordings({
       {r.state === "deleted" && <p className="text-quiet">{r.deleted}</p>}
       {r.state === "kept" &&
         (r.may_hear ? <Player rec={r} call={call} start={start ?? 0} /> : <p className="text-quiet">{p.notYours}</p>)}
-      {r.may_delete && <Delete rec={r} />}
+      {r.why && <p className="mt-1 text-sm text-quiet">{p.because(r.why)}</p>}
+      {r.heard && <p className="mt-1 text-sm text-quiet">{r.heard}</p>}
+      {r.held && <p className="mt-1 text-sm text-quiet">{r.held}</p>}
+      {r.expires_at && (
+        <p className="mt-1 text-sm font-semibold text-waiting">
+          {p.expires(new Date(r.expires_at).toLocaleDateString("en-GB", { day: "numeric", month: "long" }))}
+        </p>
+      )}
+      {r.may_delete && (
+        <p className="mt-2 flex gap-4">
+          <WithReason rec={r} what={r.held ? "release" : "hold"} />
+          {!r.held && <WithReason rec={r} what="delete" />}
+        </p>
+      )}
     </div>
   ));
 }
 
-function Delete({ rec }: { rec: Rec }) {
+/** WithReason deletes, holds or lets go a recording, and asks why. */
+function WithReason({ rec, what }: { rec: Rec; what: "delete" | "hold" | "release" }) {
+  const words = p.acts[what];
+  const path = { params: { path: { id: rec.id } } };
   const [open, setOpen] = useState(false);
   const [reason, setReason] = useState("");
   const remove = useMutation({
     mutationFn: () =>
-      ask(api.POST("/api/recordings/{id}/delete", { params: { path: { id: rec.id } }, body: { reason } })),
+      what === "delete"
+        ? ask(api.POST("/api/recordings/{id}/delete", { ...path, body: { reason } }))
+        : ask(api.POST("/api/recordings/{id}/hold", { ...path, body: { on: what === "hold", reason } })),
     onSuccess: () => {
       setOpen(false);
     },
@@ -48,19 +66,19 @@ function Delete({ rec }: { rec: Rec }) {
     <>
       <button
         type="button"
-        className="mt-2 text-sm text-ending underline"
+        className={`text-sm underline ${what === "delete" ? "text-ending" : "text-quiet"}`}
         onClick={() => {
           setOpen(true);
         }}
       >
-        {p.delete}
+        {words.act}
       </button>
       <Dialog
         open={open}
         onClose={() => {
           setOpen(false);
         }}
-        title={p.deleteTitle}
+        title={words.title}
       >
         <form
           onSubmit={(e) => {
@@ -69,9 +87,9 @@ function Delete({ rec }: { rec: Rec }) {
           }}
           className="flex flex-col gap-3"
         >
-          <p>{p.deleteText}</p>
+          <p>{words.text}</p>
           <Field
-            label={p.deleteWhy}
+            label={words.why}
             value={reason}
             maxLength={200}
             onChange={(e) => {
@@ -83,8 +101,12 @@ function Delete({ rec }: { rec: Rec }) {
               {remove.error.message}
             </p>
           )}
-          <Button look="ending" type="submit" disabled={remove.isPending || !reason.trim()}>
-            {p.delete}
+          <Button
+            look={what === "delete" ? "ending" : "ours"}
+            type="submit"
+            disabled={remove.isPending || (what !== "release" && !reason.trim())}
+          >
+            {words.act}
           </Button>
         </form>
       </Dialog>

@@ -58,24 +58,34 @@ function Recording({ call }: { call: Call }) {
   };
   useKey("record", live ? turn : undefined);
   if (!live) return null;
-  const words = {
-    going: t.voice.recording.going,
-    paused: t.voice.recording.paused,
-    none: t.voice.recording.none,
-  };
-  const now = state === "going" || state === "paused" ? state : "none";
+  const now = state === undefined || state === "kept" || state === "deleted" ? "none" : state;
+  const why = call.recording?.why;
   return (
     <span className="flex items-center gap-2 text-sm" data-testid="recording" data-state={now}>
-      <span className={`flex items-center gap-1.5 ${now === "paused" ? "font-semibold text-waiting" : "text-quiet"}`}>
+      <span
+        className={`flex items-center gap-1.5 ${now === "paused" || now === "asking" ? "font-semibold text-waiting" : "text-quiet"}`}
+        title={why}
+      >
         <span
           aria-hidden
-          className={`size-2.5 rounded-full ${now === "going" ? "bg-ours" : now === "paused" ? "border-2 border-waiting" : "border-2 border-edge"}`}
+          className={`size-2.5 rounded-full ${now === "going" ? "bg-ours" : now === "paused" || now === "asking" ? "border-2 border-waiting" : "border-2 border-edge"}`}
         />
-        {words[now]}
+        {t.voice.recording[now]}
+        {why && now !== "going" && <span className="font-normal text-quiet">({why})</span>}
       </span>
       <Button onClick={turn} disabled={act.isPending} hint={hint("record")} aria-keyshortcuts={hint("record")}>
-        {t.voice.recording[next]}
+        {t.voice.recording[now === "asking" ? "agree" : next]}
       </Button>
+      {now === "asking" && (
+        <Button
+          disabled={act.isPending}
+          onClick={() => {
+            act.mutate("refuse");
+          }}
+        >
+          {t.voice.recording.refuse}
+        </Button>
+      )}
     </span>
   );
 }

@@ -1,0 +1,202 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/phone"
+	"trundo/internal/core/recording"
+	"trundo/internal/media"
+	"trundo/internal/store/db"
+)
+
+// lineRecording is what a line says of recording, and where it is.
+type lineRecording struct {
+	out, in recording.Rule
+	e164    string
+}
+
+// recordingSettings is the value of the setting "recording".
+type recordingSettings struct {
+	Everybody   recording.Rule `json:"everybody"`
+	CallDays    int            `json:"call_days"`
+	MessageDays int            `json:"message_days"`
+}
+
+// usualRecording holds until an admin decides: both sides are told where all must agree, and nothing is deleted by itself.
+var usualRecording = recordingSettings{Everybody: recording.Announce}
+
+func (s recordingSettings) policy() recording.Policy {
+	return recording.Policy{CallDays: s.CallDays, MessageDays: s.MessageDays}
+}
+
+// maxKept is for how many days recordings can be kept by a policy: a hundred years.
+const maxKept = 36500
+
+// RecordingSettings are what the firm does where everybody must agree, for how long it keeps what it recorded, what that will delete, and whose
+// calls have a rule of their own. Error: ErrForbidden.
+func (d *Desk) RecordingSettings(ctx context.Context, a Actor) (contract.RecordingSettings, error) {
+	if !a.mayDo(SetUp) {
+		return contract.RecordingSettings{}, ErrForbidden
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.RecordingSettings{}, err
+	}
+	v := contract.RecordingSettings{Everybody: contract.RecordingRule(f.keeping.Everybody), CallDays: f.keeping.CallDays, MessageDays: f.keeping.MessageDays,
+		NoticeDays: int(recording.Notice / (24 * time.Hour)), Reps: []contract.RepRecording{}}
+	expiring, err := d.Store.RecordingsExpiring(ctx)
+	if err != nil {
+		return v, err
+	}
+	if v.Expiring = expiring.Count; v.Expiring > 0 {
+		v.ExpiresFirst = &expiring.First
+	}
+	reps, err := d.Store.UsersRecording(ctx)
+	for _, r := range reps {
+		v.Reps = append(v.Reps, contract.RepRecording{ID: r.ID, Name: r.Name, Rule: r.Recording})
+	}
+	return v, err
+}
+
+// SetRecordingSettings sets them. Nothing is deleted sooner than recording.Notice after it was said so. Errors: ErrForbidden, *FieldError.
+func (d *Desk) SetRecordingSettings(ctx context.Context, a Actor, s contract.RecordingSettings) (contract.RecordingSettings, error) {
+	before, err := d.RecordingSettings(ctx, a)
+	if err != nil {
+		return s, err
+	}
+	switch {
+	case s.Everybody == contract.RecordingRuleOn:
+		return s, wrong("everybody", "where everybody must agree, they have to be told, or asked")
+	case s.CallDays < 0 || s.CallDays > maxKept:
+		return s, wrong("call_days", "from 1 to 36500 days, or 0 for without end")
+	case s.MessageDays < 0 || s.MessageDays > maxKept:
+		return s, wrong("message_days", "from 1 to 36500 days, or 0 for without end")
+	}
+	text, err := json.Marshal(recordingSettings{Everybody: recording.Rule(s.Everybody), CallDays: s.CallDays, MessageDays: s.MessageDays})
+	if err != nil {
+		return s, err
+	}
+	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if err := q.PutSetting(ctx, db.PutSettingParams{Key: "recording", Value: text}); err != nil {
+			return err
+		}
+		for _, r := range s.Reps {
+			if r.Rule != "" && !recording.Known(recording.Rule(r.Rule)) {
+				return wrong("reps", "a rule is yes, told first, asked or no")
+			}
+			if n, err := q.SetUserRecording(ctx, db.SetUserRecordingParams{ID: r.ID, Recording: r.Rule}); err != nil {
+				return err
+			} else if n == 0 {
+				return wrong("reps", "one of these is nobody of the firm")
+			}
+		}
+		words := func(s contract.RecordingSettings) map[string]string {
+			s.Expiring, s.ExpiresFirst = 0, nil
+			text, _ := json.Marshal(s)
+			return map[string]string{"recording": string(text)}
+		}
+		return d.audited(ctx, q, a, "settings", uuid.Nil, "rules of recording changed", words(before), words(s))
+	}); err != nil {
+		return s, err
+	}
+	d.bookChanged()
+	d.actors.Clear()
+	if err := d.tellExpiry(ctx); err != nil {
+		return s, err
+	}
+	return d.RecordingSettings(ctx, a)
+}
+
+// WouldDelete is how many recordings a policy of so many days would delete, if it were set now. Error: ErrForbidden.
+func (d *Desk) WouldDelete(ctx context.Context, a Actor, callDays, messageDays int) (int, error) {
+	if !a.mayDo(SetUp) {
+		return 0, ErrForbidden
+	}
+	calls, messages := d.limits(recording.Policy{CallDays: callDays, MessageDays: messageDays}, d.Clock.Now())
+	return d.Store.RecordingsBefore(ctx, db.RecordingsBeforeParams{CallsBefore: calls, MessagesBefore: messages})
+}
+
+// limits are the times before which recordings began that have been kept for long enough at a time.
+func (d *Desk) limits(p recording.Policy, at time.Time) (calls, messages time.Time) {
+	never := time.Unix(0, 0)
+	calls, messages = never, never
+	if p.CallDays > 0 {
+		calls = at.AddDate(0, 0, -p.CallDays)
+	}
+	if p.MessageDays > 0 {
+		messages = at.AddDate(0, 0, -p.MessageDays)
+	}
+	return calls, messages
+}
+
+// beginByRule decides whether a conversation is recorded, and begins that, after both sides were told where they have to be.
+func (d *Desk) beginByRule(ctx context.Context, callID uuid.UUID) {
+	decided, err := d.decide(ctx, callID)
+	if err != nil {
+		d.Log.Warn("whether a call is recorded", "call", callID, "error", err)
+		return // unknown is no
+	}
+	d.mu.Lock()
+	if c := d.live[callID]; c != nil {
+		c.sound = decided
+	}
+	d.mu.Unlock()
+	switch decided.Rule {
+	case recording.On:
+		d.begin(callID, contract.CallRecordingKindCall, decided.Why)
+	case recording.Announce:
+		if room := d.Studio.Room(callID); room != nil {
+			if codes, err := d.spoken(ctx, recorded); err == nil && len(codes) > 0 {
+				room.PlayToThem(media.Codes(codes, false), nil)
+				room.PlayToUs(media.Codes(codes, false))
+			}
+		}
+		d.begin(callID, contract.CallRecordingKindCall, decided.Why)
+	default:
+		d.tellParts(callID)
+	}
+}
+
+func (d *Desk) decide(ctx context.Context, callID uuid.UUID) (recording.Decision, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return recording.Decision{}, err
+	}
+	c := d.liveCall(callID)
+	if c == nil {
+		return recording.Decision{Rule: recording.Off}, nil // over already
+	}
+	line := f.recorded[c.line]
+	r := recording.Request{Line: line.out, Everybody: f.keeping.Everybody}
+	if c.state.Inbound {
+		r.Line = line.in
+	}
+	for rep := range c.parts {
+		a, err := d.Actor(ctx, rep)
+		if err != nil {
+			return recording.Decision{}, err
+		}
+		if a.Recording != "" && (r.Rep == "" || recording.Stricter(a.Recording, r.Rep) == a.Recording) {
+			r.Rep = a.Recording
+		}
+	}
+	r.Ours.Region, r.Ours.State = phone.Place(line.e164)
+	r.Theirs.Region, r.Theirs.State = phone.Place(theirNumber(&c.state))
+	return recording.Decide(r), nil
+}
+
+// theirNumber is the number of the outside; empty where it was withheld.
+func theirNumber(s *call.State) string {
+	for _, l := range s.Legs {
+		if l.Party == call.Outside {
+			return l.Address
+		}
+	}
+	return ""
+}

@@ -1,0 +1,460 @@
+package desk
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"crypto/subtle"
+	"errors"
+	"fmt"
+	"math/big"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/carrier"
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/phone"
+	"trundo/internal/media"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+const (
+	// codeFor is for how long a code that was spoken can be typed in, and codeTries how often it can be wrong.
+	codeFor   = 10 * time.Minute
+	codeTries = 5
+	// pressIn is how long a rep's telephone waits for the key that says that somebody is there.
+	pressIn = 15 * time.Second
+	// ringsFor is how long a rep's telephone rings for a call of their own.
+	ringsFor = 40 * time.Second
+)
+
+// Errors about a rep's own telephone.
+var (
+	ErrTelephoneRings = errors.New("your telephone rings first: answer it, and they are called")
+	ErrNotVerified    = errors.New("this number has to be confirmed with a code first")
+	ErrNoTelephone    = errors.New("there is no telephone of yours yet")
+	ErrTelephoneBusy  = errors.New("your telephone is in use already")
+)
+
+// telephoneLeg is a rep's telephone while it rings or is spoken by. Its fields are guarded by Desk.mu.
+type telephoneLeg struct {
+	ref      carrier.Ref
+	user     uuid.UUID
+	number   string // as it is read
+	state    contract.TelephoneState
+	forWhat  string    // what it rings for, in words
+	call     uuid.UUID // the call that came in and that it rings for
+	standing bool      // it stays between calls
+	voice    carrier.Voice
+	room     uuid.UUID // where it hears what to press
+	then     func(context.Context)
+	ended    chan struct{}
+}
+
+// Telephone is a's own telephone; one without a number where there is none.
+func (d *Desk) Telephone(ctx context.Context, a Actor) (contract.Telephone, error) {
+	row, err := d.Store.Telephone(ctx, a.ID)
+	if store.NotFound(err) {
+		return contract.Telephone{PressOne: true}, nil
+	} else if err != nil {
+		return contract.Telephone{}, err
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Telephone{}, err
+	}
+	return contract.Telephone{Number: row.E164, Display: phone.Format(row.E164, "", f.region, a.Style), Verified: row.VerifiedAt != nil, Speaks: row.Speaks, Rings: row.Rings,
+		PressOne: row.PressOne}, nil
+}
+
+// SetTelephone sets a's own telephone and what it is for. A new number has to be confirmed before it is called. Errors: *FieldError.
+func (d *Desk) SetTelephone(ctx context.Context, a Actor, t contract.Telephone) (contract.Telephone, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return t, err
+	}
+	if strings.TrimSpace(t.Number) == "" {
+		return contract.Telephone{PressOne: true}, d.Store.DeleteTelephone(ctx, a.ID)
+	}
+	n, err := phone.Parse(t.Number, f.region)
+	if err != nil {
+		return t, &FieldError{"number", err}
+	}
+	if phone.Emergency(t.Number, f.region) {
+		return t, wrong("number", "emergency services are not your telephone")
+	}
+	for _, l := range f.lines {
+		if l.E164 == n.E164 {
+			return t, wrong("number", "this is a line of the firm: it would ring itself")
+		}
+	}
+	if err := d.Store.PutTelephone(ctx, db.PutTelephoneParams{UserID: a.ID, E164: n.E164, Speaks: t.Speaks, Rings: t.Rings, PressOne: t.PressOne}); err != nil {
+		return t, err
+	}
+	return d.Telephone(ctx, a)
+}
+
+// CallWithCode calls a's telephone and speaks a code, which shows that it is a's. Errors: ErrNoTelephone, ErrTelephoneBusy, those of the carrier.
+func (d *Desk) CallWithCode(ctx context.Context, a Actor) error {
+	row, err := d.Store.Telephone(ctx, a.ID)
+	if store.NotFound(err) {
+		return ErrNoTelephone
+	} else if err != nil {
+		return err
+	}
+	n, err := rand.Int(rand.Reader, big.NewInt(10_000))
+	if err != nil {
+		return err
+	}
+	code := fmt.Sprintf("%04d", n)
+	hash := sha256.Sum256([]byte(a.ID.String() + code))
+	until := d.Clock.Now().Add(codeFor)
+	if err := d.Store.SetTelephoneCode(ctx, db.SetTelephoneCodeParams{UserID: a.ID, Hash: hash[:], Until: &until}); err != nil {
+		return err
+	}
+	text := "Your code for Trundo is " + strings.Join(strings.Split(code, ""), ", ") + "."
+	leg := &telephoneLeg{user: a.ID, forWhat: "a code", call: uuid.Nil}
+	leg.then = func(ctx context.Context) {
+		d.sayTo(ctx, leg, text+" Once more. "+text)
+		d.board.HangUpTelephone(leg.ref)
+	}
+	return d.ringTelephone(ctx, leg, row.E164, false)
+}
+
+// VerifyTelephone takes the code that was spoken. Errors: *FieldError, ErrNoTelephone.
+func (d *Desk) VerifyTelephone(ctx context.Context, a Actor, code string) (contract.Telephone, error) {
+	row, err := d.Store.Telephone(ctx, a.ID)
+	if store.NotFound(err) {
+		return contract.Telephone{}, ErrNoTelephone
+	} else if err != nil {
+		return contract.Telephone{}, err
+	}
+	now := d.Clock.Now()
+	switch {
+	case row.CodeUntil == nil || now.After(*row.CodeUntil):
+		return contract.Telephone{}, wrong("code", "this code is too old: let yourself be called again")
+	case row.Tries >= codeTries:
+		return contract.Telephone{}, wrong("code", "too many wrong codes: let yourself be called again")
+	}
+	hash := sha256.Sum256([]byte(a.ID.String() + phone.Digits(code)))
+	if subtle.ConstantTimeCompare(hash[:], row.CodeHash) != 1 {
+		return contract.Telephone{}, errors.Join(d.Store.WrongTelephoneCode(ctx, a.ID), wrong("code", "this is not the code that was spoken"))
+	}
+	if err := d.Store.TelephoneVerified(ctx, db.TelephoneVerifiedParams{UserID: a.ID, At: &now}); err != nil {
+		return contract.Telephone{}, err
+	}
+	return d.Telephone(ctx, a)
+}
+
+// StandTelephone calls a's telephone to stay with them between calls. Errors: ErrNoTelephone, ErrNotVerified, ErrTelephoneBusy, those of the carrier.
+func (d *Desk) StandTelephone(ctx context.Context, a Actor) (contract.Sound, error) {
+	row, err := d.verifiedTelephone(ctx, a.ID)
+	if err != nil {
+		return contract.Sound{}, err
+	}
+	err = d.ringTelephone(ctx, &telephoneLeg{user: a.ID, forWhat: "your calls", standing: true}, row.E164, row.PressOne)
+	return d.Sound(a), err
+}
+
+// LeaveTelephone hangs up a's telephone, or stops it from ringing; a call that it was spoken by goes on by the browser.
+func (d *Desk) LeaveTelephone(a Actor) contract.Sound {
+	if leg := d.telephoneOf(a.ID); leg != nil {
+		d.mu.Lock()
+		leg.state = contract.TelephoneStateLeft
+		d.mu.Unlock()
+		d.board.HangUpTelephone(leg.ref)
+		<-leg.ended
+	}
+	return d.Sound(a)
+}
+
+func (d *Desk) verifiedTelephone(ctx context.Context, user uuid.UUID) (db.Telephone, error) {
+	row, err := d.Store.Telephone(ctx, user)
+	switch {
+	case store.NotFound(err):
+		return row, ErrNoTelephone
+	case err == nil && row.VerifiedAt == nil:
+		return row, ErrNotVerified
+	}
+	return row, err
+}
+
+func (d *Desk) telephoneOf(user uuid.UUID) *telephoneLeg {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.telephones[user]
+}
+
+// telephoneView is how a's telephone stands just now.
+func (d *Desk) telephoneView(user uuid.UUID) contract.TelephoneInUse {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	leg := d.telephones[user]
+	if leg == nil {
+		return contract.TelephoneInUse{State: contract.TelephoneStateDown, Trouble: d.telephoneTrouble[user]}
+	}
+	return contract.TelephoneInUse{State: leg.state, Number: leg.number, For: leg.forWhat, Standing: leg.standing}
+}
+
+// speaksBy is the device by which a call of a's is spoken: their telephone if it is up. Where it has to be rung first that is begun, and the call is
+// placed when it is answered. Errors: ErrTelephoneRings, ErrTelephoneBusy, those of the carrier.
+func (d *Desk) speaksBy(ctx context.Context, a Actor, key string, r contract.NewCall, whom string) (device string, err error) {
+	if leg := d.telephoneOf(a.ID); leg != nil {
+		if d.telephoneView(a.ID).State == contract.TelephoneStateUp {
+			return "telephone", nil
+		}
+		return "", ErrTelephoneBusy
+	}
+	if len(d.callsOf(a.ID)) > 0 {
+		return "browser", nil // which is asked about before anything rings
+	}
+	row, err := d.verifiedTelephone(ctx, a.ID)
+	if errors.Is(err, ErrNoTelephone) || errors.Is(err, ErrNotVerified) || err == nil && !row.Speaks {
+		return "browser", nil
+	} else if err != nil {
+		return "", err
+	}
+	leg := &telephoneLeg{user: a.ID, forWhat: whom}
+	leg.then = func(ctx context.Context) {
+		if _, err := d.PlaceCall(ctx, a, key, r); err != nil {
+			d.troubleOf(a.ID, err.Error())
+			d.board.HangUpTelephone(leg.ref)
+		}
+	}
+	if err := d.ringTelephone(ctx, leg, row.E164, row.PressOne); err != nil {
+		return "", err
+	}
+	return "", ErrTelephoneRings
+}
+
+// ringTelephones rings, besides their windows, the telephones of reps for whom a call rings.
+func (d *Desk) ringTelephones(ctx context.Context, id uuid.UUID, line string, users []string) {
+	for _, u := range users {
+		user, err := uuid.Parse(u)
+		if err != nil || d.telephoneOf(user) != nil {
+			continue
+		}
+		row, err := d.verifiedTelephone(ctx, user)
+		if err != nil || !row.Rings {
+			continue
+		}
+		leg := &telephoneLeg{user: user, forWhat: "a call on " + line, call: id}
+		leg.then = func(ctx context.Context) {
+			a, err := d.Actor(ctx, user)
+			if err == nil {
+				_, err = d.AnswerCall(ctx, a, id)
+			}
+			if err != nil {
+				d.board.HangUpTelephone(leg.ref)
+			}
+		}
+		if err := d.ringTelephone(ctx, leg, row.E164, row.PressOne); err != nil {
+			d.Log.Warn("a rep's telephone", "user", user, "error", err)
+		}
+	}
+}
+
+// ringTelephone rings a telephone for its user; what comes of it is followed in the background.
+func (d *Desk) ringTelephone(ctx context.Context, leg *telephoneLeg, e164 string, press bool) error {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return err
+	}
+	shown := ""
+	for _, l := range f.lines {
+		if shown == "" || l.Main {
+			shown = l.E164
+		}
+	}
+	leg.number, leg.state, leg.ended = phone.Format(e164, "", f.region, phone.National), contract.TelephoneStateRinging, make(chan struct{})
+	d.mu.Lock()
+	if d.telephones[leg.user] != nil {
+		d.mu.Unlock()
+		return ErrTelephoneBusy
+	}
+	d.telephones[leg.user] = leg
+	delete(d.telephoneTrouble, leg.user)
+	d.mu.Unlock()
+	events := make(chan carrier.Event, 16)
+	ref, err := d.board.RingTelephone(e164, shown, func(e carrier.Event) {
+		select {
+		case events <- e:
+		default: // keys, faster than anybody presses them
+			if e.Kind == carrier.Ended {
+				go func() { events <- e }()
+			}
+		}
+	})
+	d.mu.Lock()
+	if leg.ref = ref; err != nil {
+		delete(d.telephones, leg.user)
+	}
+	d.mu.Unlock()
+	if err != nil {
+		return err
+	}
+	d.seatChanged(leg.user.String())
+	d.inBackground(func(ctx context.Context) { d.followTelephone(ctx, leg, events, press) })
+	return nil
+}
+
+// followTelephone follows a rep's telephone from its ring to its end.
+func (d *Desk) followTelephone(ctx context.Context, leg *telephoneLeg, events chan carrier.Event, press bool) {
+	defer close(leg.ended)
+	patience := d.Clock.NewTimer(ringsFor)
+	defer func() { patience.Stop() }()
+	for {
+		select {
+		case <-ctx.Done():
+			d.board.HangUpTelephone(leg.ref)
+			d.telephoneEnds(leg, "")
+			return
+		case <-patience.Chan():
+			d.board.HangUpTelephone(leg.ref)
+		case e := <-events:
+			switch {
+			case e.Kind == carrier.Ended:
+				d.telephoneEnds(leg, troubles[e.Reason])
+				return
+			case e.Kind == carrier.Answered:
+				patience.Stop()
+				d.mu.Lock()
+				leg.voice = e.Voice
+				d.mu.Unlock()
+				if !press {
+					d.telephoneUp(leg)
+					continue
+				}
+				patience = d.Clock.NewTimer(pressIn)
+				d.setTelephone(leg, contract.TelephoneStatePress)
+				d.inBackground(func(ctx context.Context) { d.sayTo(ctx, leg, "Trundo rings for "+leg.forWhat+". Press 1.") })
+			case e.Kind == carrier.Digits && strings.Contains(e.Digits, "1") && d.telephoneView(leg.user).State == contract.TelephoneStatePress:
+				patience.Stop()
+				d.telephoneUp(leg)
+			}
+		}
+	}
+}
+
+// troubles say why a rep's telephone could not be spoken by.
+var troubles = map[carrier.Reason]string{carrier.Busy: "Your telephone is busy.", carrier.NoAnswer: "Your telephone was not answered.", carrier.Declined: "Your telephone declined.",
+	carrier.OutOfService: "Your telephone cannot be reached.", carrier.Lost: "The line to your telephone was lost.", carrier.HungUp: "Your telephone was not answered."}
+
+func (d *Desk) troubleOf(user uuid.UUID, trouble string) {
+	d.mu.Lock()
+	if trouble != "" {
+		d.telephoneTrouble[user] = trouble
+	}
+	d.mu.Unlock()
+	d.seatChanged(user.String())
+}
+
+func (d *Desk) setTelephone(leg *telephoneLeg, state contract.TelephoneState) {
+	d.mu.Lock()
+	leg.state = state
+	d.mu.Unlock()
+	d.seatChanged(leg.user.String())
+}
+
+// sayTo lets a telephone that is in no call yet hear a text, in a room of its own.
+func (d *Desk) sayTo(ctx context.Context, leg *telephoneLeg, text string) {
+	codes, err := d.spoken(ctx, text)
+	if err != nil || len(codes) == 0 || leg.voice == nil {
+		return
+	}
+	id := uuid.New()
+	room := d.Studio.Open(id, nil)
+	room.SetOutside(leg.voice)
+	said := make(chan struct{})
+	room.PlayToThem(media.Codes(codes, false), func() { close(said) })
+	d.mu.Lock()
+	leg.room = id
+	d.mu.Unlock()
+	select {
+	case <-said:
+	case <-ctx.Done():
+	case <-leg.ended:
+	}
+	d.Studio.Shut(id)
+}
+
+// telephoneUp lets a rep speak by their telephone, and does what it rang for.
+func (d *Desk) telephoneUp(leg *telephoneLeg) {
+	d.mu.Lock()
+	room, voice := leg.room, leg.voice
+	d.mu.Unlock()
+	if room != uuid.Nil {
+		d.Studio.Shut(room)
+	}
+	if leg.forWhat != "a code" && voice != nil {
+		d.Studio.Seat(leg.user.String()).Phone(voice)
+	}
+	d.setTelephone(leg, contract.TelephoneStateUp)
+	if leg.then != nil {
+		d.inBackground(leg.then)
+	}
+}
+
+// telephoneEnds is told that a rep's telephone was hung up, or was not to be had. With it ends the call that was spoken by it.
+func (d *Desk) telephoneEnds(leg *telephoneLeg, trouble string) {
+	d.mu.Lock()
+	state := leg.state
+	if d.telephones[leg.user] == leg {
+		delete(d.telephones, leg.user)
+	}
+	d.mu.Unlock()
+	if state == contract.TelephoneStateUp || state == contract.TelephoneStateLeft {
+		d.Studio.Seat(leg.user.String()).Phone(nil)
+		trouble = ""
+	}
+	if leg.call != uuid.Nil {
+		trouble = "" // it rang beside the windows
+	}
+	d.troubleOf(leg.user, trouble)
+	if state != contract.TelephoneStateUp {
+		return
+	}
+	for _, id := range d.callsOf(leg.user) {
+		if s, there := d.board.Snapshot(id); there && !s.OnHold && s.Phase() != call.PhaseEnded {
+			_ = d.board.HangUp(context.Background(), id, leg.user.String())
+		}
+	}
+}
+
+// telephonesFollow hangs up telephones that have nothing left to do: of reps whose last call has ended, or for whom a call rings no more.
+func (d *Desk) telephonesFollow(id uuid.UUID, state call.State) {
+	rung := state.RungNow()
+	var hang []carrier.Ref
+	d.mu.Lock()
+	for user, leg := range d.telephones {
+		switch {
+		case leg.state == contract.TelephoneStateUp:
+			c := d.live[id]
+			if leg.standing || state.Phase() != call.PhaseEnded || c == nil || leg.forWhat == "a code" {
+				continue
+			}
+			if _, part := c.parts[user]; !part {
+				continue
+			}
+			others := false
+			for other, x := range d.live {
+				others = others || other != id && x.in(user)
+			}
+			if !others {
+				leg.state = contract.TelephoneStateLeft
+				hang = append(hang, leg.ref)
+			}
+		case leg.call == id && (state.Phase() != call.PhaseRinging || !slices.Contains(rung, user.String())):
+			hang = append(hang, leg.ref)
+		}
+	}
+	d.mu.Unlock()
+	for _, ref := range hang {
+		d.board.HangUpTelephone(ref)
+	}
+}

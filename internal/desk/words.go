@@ -1,0 +1,93 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/carrier"
+	"trundo/internal/contract"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// Heard is a recording that is to be written down.
+type Heard struct {
+	Began time.Time
+	Long  time.Duration
+	Voice carrier.Voice // the outside's; nil where the carrier has no sound
+	Sound func(context.Context) (Sound, error)
+}
+
+// Transcriber writes down what was said in a recording. Source names it; ours tells whether it hears the rep's side too.
+type Transcriber interface {
+	Transcribe(ctx context.Context, h Heard) ([]contract.Phrase, error)
+	Source() (name string, ours bool)
+}
+
+// trueWords takes the words of a stand-in's people from themselves. What the rep says is not known to it.
+type trueWords struct{}
+
+func (trueWords) Source() (string, bool) { return "the simulated network", false }
+
+func (trueWords) Transcribe(_ context.Context, h Heard) ([]contract.Phrase, error) {
+	w, ok := h.Voice.(carrier.Worded)
+	if !ok {
+		return nil, nil
+	}
+	var phrases []contract.Phrase
+	for _, s := range w.Words() {
+		from := s.At.Sub(h.Began)
+		to := min(from+s.Long, h.Long)
+		if to <= 0 || from >= h.Long {
+			continue // said while nothing was recorded
+		}
+		phrases = append(phrases, contract.Phrase{FromMs: ms(max(0, from)), ToMs: ms(to), Text: s.Text})
+	}
+	return phrases, nil
+}
+
+// writeWords keeps what was said in a recording, as far as it can be known.
+func (d *Desk) writeWords(ctx context.Context, id uuid.UUID, h Heard) {
+	t := d.Transcriber
+	if t == nil {
+		t = trueWords{}
+	}
+	phrases, err := t.Transcribe(ctx, h)
+	if err != nil || len(phrases) == 0 {
+		if err != nil {
+			d.Log.Warn("a recording was not written down", "recording", id, "error", err)
+		}
+		return
+	}
+	source, ours := t.Source()
+	if err := KeepWords(ctx, d.Store.Queries, id, contract.Transcript{Source: source, OursKnown: ours, Phrases: phrases}); err != nil {
+		d.Log.Warn("what was said was not kept", "recording", id, "error", err)
+	}
+}
+
+// KeepWords stores what was said in a recording.
+func KeepWords(ctx context.Context, q *db.Queries, id uuid.UUID, t contract.Transcript) error {
+	text, err := json.Marshal(t)
+	if err != nil {
+		return err
+	}
+	return q.PutTranscript(ctx, db.PutTranscriptParams{RecordingID: id, Source: t.Source, Phrases: text})
+}
+
+// Words are what was said in a recording that a may hear; without phrases where nobody wrote it down. Errors: ErrNotFound, ErrForbidden.
+func (d *Desk) Words(ctx context.Context, a Actor, id uuid.UUID) (contract.Transcript, error) {
+	t := contract.Transcript{Phrases: []contract.Phrase{}}
+	if _, err := d.hearable(ctx, a, id); err != nil {
+		return t, err
+	}
+	row, err := d.Store.Transcript(ctx, id)
+	if store.NotFound(err) {
+		return t, nil
+	} else if err != nil {
+		return t, err
+	}
+	return t, json.Unmarshal(row.Phrases, &t)
+}
