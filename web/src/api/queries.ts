@@ -36,6 +36,13 @@ export const queries = {
     }),
   lines: queryOptions({ queryKey: ["lines"], queryFn: () => ask(api.GET("/api/settings/lines")) }),
   states: queryOptions({ queryKey: ["states"], queryFn: () => ask(api.GET("/api/settings/availability")) }),
+  sound: queryOptions({ queryKey: ["sound"], queryFn: () => ask(api.GET("/api/sound")) }),
+  telephone: queryOptions({ queryKey: ["telephone"], queryFn: () => ask(api.GET("/api/telephone")) }),
+  words: (id: string) =>
+    queryOptions({
+      queryKey: ["words", id],
+      queryFn: () => ask(api.GET("/api/recordings/{id}/words", { params: { path: { id } } })),
+    }),
   recordingSettings: queryOptions({
     queryKey: ["recording-settings"],
     queryFn: () => ask(api.GET("/api/settings/recording")),

@@ -10,6 +10,7 @@ import { useKey, useKeys } from "../shell/keys";
 import { Button, Turning } from "../ui/button";
 import { useTell } from "../ui/toast";
 import { LeavePrepared } from "../voice/prepared";
+import { sendKeys } from "../voice/sound";
 import { useAttach } from "./attach";
 
 /** TalkControls are what can be done while one speaks: hold, mute, keys. */
@@ -85,7 +86,7 @@ function Keypad({ call }: { call: Call }) {
   });
   const send = (digit: string) => {
     setSent((x) => (x + digit).slice(-24));
-    press.mutate(digit);
+    if (!sendKeys(digit)) press.mutate(digit);
   };
   useKey("keypad", () => {
     setOpen(true);

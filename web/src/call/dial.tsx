@@ -53,6 +53,9 @@ export function DialProvider({ children }: { children: ReactNode }) {
           setAsked(undefined);
           setReason("");
           setRefused({ wish, why: e.message });
+        } else if (e instanceof Failure && e.code === "telephone_rings") {
+          setAsked(undefined);
+          void client.invalidateQueries({ queryKey: ["sound"] });
         } else {
           setAsked(undefined);
           tell(e instanceof Failure ? e.message : t.failed.unknown, { bad: true });

@@ -24,6 +24,31 @@ const write = (key: string, value: string) => {
   }
 };
 
+const deviceKey = "trundo.ring-device";
+export const ringDevice = () => read(deviceKey) ?? "";
+export const setRingDevice = (device: string) => {
+  write(deviceKey, device);
+};
+
+/** ringContext makes sound where the ring is to be heard: a loudspeaker is louder than a headset that lies on the desk. */
+async function ringContext(): Promise<AudioContext> {
+  const context: AudioContext & { setSinkId?: (id: string) => Promise<void> } = new AudioContext();
+  try {
+    await context.setSinkId?.(ringDevice());
+  } catch {
+    // it is not there any more: the usual one, then
+  }
+  await context.resume();
+  return context;
+}
+
+/** chimeOnce lets the ring be heard once. */
+export async function chimeOnce() {
+  const context = await ringContext();
+  chime(context, 0.12);
+  setTimeout(() => void context.close(), 1_500);
+}
+
 export const ringsAloud = () => read(soundKey) !== "off";
 export const setRingsAloud = (on: boolean) => {
   write(soundKey, on ? "on" : "off");
@@ -54,15 +79,25 @@ export function RingSignal({ ring, quiet }: { ring: Schemas["Ring"] | undefined;
   const who = ring ? callerOf(ring) : "";
   useEffect(() => {
     if (!id || !ringsAloud() || typeof AudioContext === "undefined") return;
-    const context = new AudioContext();
+    let context: AudioContext | undefined;
+    let over = false;
     const play = () => {
-      if (context.state === "running") chime(context, quiet ? 0.03 : 0.12);
+      if (context?.state === "running") chime(context, quiet ? 0.03 : 0.12);
     };
-    void context.resume().then(play, () => undefined);
+    void ringContext().then(
+      (made) => {
+        if (over) return made.close();
+        context = made;
+        play();
+        return undefined;
+      },
+      () => undefined,
+    );
     const timer = setInterval(play, 2_500);
     return () => {
+      over = true;
       clearInterval(timer);
-      void context.close();
+      void context?.close();
     };
   }, [id, quiet]);
   useEffect(() => {

@@ -7,6 +7,7 @@ import { t } from "../messages";
 import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { useTell } from "../ui/toast";
+import { TelephoneNotice } from "../voice/telephone";
 import { useDial } from "./dial";
 import { focusSlip, useSlipOnDesk } from "./focus";
 import { callerOf, RingLine, useRings } from "./rings";
@@ -35,6 +36,7 @@ export function DeskStrip() {
           <RingSignal ring={rings[0]} quiet={speaking} />
         </div>
       )}
+      <TelephoneNotice />
       {!call && rings.length === 0 && <Next />}
       {live.map((c) => (
         <div

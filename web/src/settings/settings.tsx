@@ -7,7 +7,7 @@ import { DoNotCallSettings } from "./do_not_call";
 import { AvailabilitySettings } from "./availability";
 import { FieldSettings } from "./fields";
 import { LineSettings } from "./lines";
-import { Devices } from "../voice/devices";
+import { SoundSettings } from "../voice/devices";
 import { MySettings } from "./my_settings";
 import { NumberSettings } from "./number_order";
 import { RecordingSettings } from "./recording";
@@ -22,7 +22,7 @@ export function Settings() {
   const search = useSearch({ from: "/frame/settings" });
   const tabs = [
     { key: "me", there: true, part: <MySettings /> },
-    { key: "sound", there: true, part: <Devices /> },
+    { key: "sound", there: true, part: <SoundSettings /> },
     { key: "fields", there: rights.set_up, part: <FieldSettings /> },
     { key: "numbers", there: rights.set_up, part: <NumberSettings /> },
     { key: "lines", there: rights.set_up, part: <LineSettings /> },

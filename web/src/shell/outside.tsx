@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useDeferredValue, useState } from "react";
+import { useDeferredValue, useEffect, useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -8,6 +8,7 @@ import { Button } from "../ui/button";
 import { Field, Select } from "../ui/field";
 import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
+import { exchange } from "../voice/sound";
 
 const o = t.outside;
 
@@ -94,6 +95,49 @@ function SendField({
         }}
       />
     </form>
+  );
+}
+
+/** HearLeg lets whoever plays the outside hear and speak on a leg with this browser. */
+function HearLeg({ leg }: { leg: string }) {
+  const tell = useTell();
+  const [pc, setPC] = useState<RTCPeerConnection>();
+  useEffect(
+    () => () => {
+      pc?.close();
+    },
+    [pc],
+  );
+  const connect = async () => {
+    const made = new RTCPeerConnection();
+    try {
+      // Without a microphone one only listens.
+      const stream = await navigator.mediaDevices.getUserMedia({ audio: true }).catch(() => undefined);
+      const track = stream?.getAudioTracks()[0];
+      if (track && stream) made.addTrack(track, stream);
+      else made.addTransceiver("audio", { direction: "recvonly" });
+      made.ontrack = (e) => {
+        const speaker = new Audio();
+        speaker.srcObject = e.streams[0] ?? new MediaStream([e.track]);
+        void speaker.play();
+      };
+      await exchange(made, (offer) => ask(api.POST("/api/outside/sound", { body: { ref: leg, offer } })));
+      setPC(made);
+    } catch (e) {
+      made.close();
+      tell(e instanceof Error ? e.message : t.failed.unknown, { bad: true });
+    }
+  };
+  return (
+    <Button
+      aria-pressed={pc !== undefined}
+      onClick={() => {
+        if (pc) setPC(undefined);
+        else void connect();
+      }}
+    >
+      {pc ? t.voice.outside.stop : t.voice.outside.hear}
+    </Button>
   );
 }
 
@@ -199,6 +243,7 @@ export function OutsidePhone() {
             )}
             {l.answered && (
               <>
+                <HearLeg leg={l.ref} />
                 <SendField
                   label={t.voice.say}
                   className="w-40"

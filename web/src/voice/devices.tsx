@@ -2,8 +2,11 @@ import { useEffect, useState } from "react";
 
 import { t } from "../messages";
 import { Button } from "../ui/button";
+import { chimeOnce, ringDevice, setRingDevice } from "../call/ring_signal";
 import { Select } from "../ui/field";
+import { LineTest } from "./line";
 import { setLoudspeaker, setMicrophone, setVolume, takeSound, useSound, watchLevel } from "./sound";
+import { TelephoneSettings } from "./telephone";
 
 const d = t.voice.devices;
 
@@ -23,11 +26,22 @@ function useDevices() {
   return devices;
 }
 
+/** SoundSettings are the settings of sound: this browser's, and one's own telephone. */
+export function SoundSettings() {
+  return (
+    <>
+      <Devices />
+      <TelephoneSettings />
+    </>
+  );
+}
+
 /** Devices are the settings of sound in this browser. */
-export function Devices() {
+function Devices() {
   const sound = useSound();
   const devices = useDevices();
   const [level, setLevel] = useState(0);
+  const [ring, setRing] = useState(ringDevice);
   useEffect(() => (sound.status === "on" ? watchLevel(setLevel) : undefined), [sound.status, sound.microphone]);
   const choices = (kind: MediaDeviceKind) => [
     <option key="" value="">
@@ -81,6 +95,20 @@ export function Devices() {
       >
         {choices("audiooutput")}
       </Select>
+      <div className="flex items-end gap-3">
+        <Select
+          label={t.voice.line.ring}
+          value={ring}
+          className="flex-1"
+          onChange={(e) => {
+            setRing(e.target.value);
+            setRingDevice(e.target.value);
+          }}
+        >
+          {choices("audiooutput")}
+        </Select>
+        <Button onClick={() => void chimeOnce()}>{t.voice.line.ringTest}</Button>
+      </div>
       <label className="flex flex-col text-sm text-quiet">
         {d.volume}
         <input
@@ -95,6 +123,7 @@ export function Devices() {
           }}
         />
       </label>
+      <LineTest />
       {sound.status !== "on" && (
         <div>
           <Button look="ours" onClick={takeSound}>

@@ -9,6 +9,7 @@ import { Field, Select } from "../ui/field";
 import { clockTime, dayName } from "../ui/times";
 import { useTell } from "../ui/toast";
 import { VoiceTrace } from "./trace";
+import { Words } from "./words";
 
 type Rec = Schemas["Recording"];
 type Side = "both" | "ours" | "theirs";
@@ -217,6 +218,7 @@ export function Player({ rec, call, start = 0 }: { rec: Rec; call: string; start
         </p>
       ))}
       {rec.trouble && <p className="mt-1 text-sm text-waiting">{p.trouble(rec.trouble)}</p>}
+      <Words recording={rec.id} at={at} go={go} />
       <Remarks rec={rec} call={call} at={at} go={go} />
     </section>
   );

@@ -6,6 +6,7 @@ import { t } from "../messages";
 import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { useTell } from "../ui/toast";
+import { Line } from "./line";
 import { useLiveTrace } from "./live_trace";
 import { VoiceTrace } from "./trace";
 
@@ -26,6 +27,7 @@ export function SlipVoice({ call }: { call: Call }) {
         <VoiceTrace trace={last} width={shown} className="h-8 flex-1" />
       )}
       <Recording call={call} />
+      <Line call={call} />
     </div>
   );
 }

@@ -1,7 +1,7 @@
 // The sound of this browser: one connection to the server, kept between calls, in one window at a time.
 import { useSyncExternalStore } from "react";
 
-import { api, ask } from "../api/client";
+import { api, ask, type Schemas } from "../api/client";
 import { t } from "../messages";
 
 /** SoundStatus says how this window stands: on with a microphone, listening without one, the sound in another window, or why not. */
@@ -160,13 +160,52 @@ async function connect() {
         set({ status: track ? "on" : "listening" });
       } else if (pc.connectionState === "failed" || pc.connectionState === "disconnected") again(t.voice.broken);
     };
-    await pc.setLocalDescription(await pc.createOffer());
-    await gathered(pc);
-    const { answer } = await ask(api.POST("/api/sound", { body: { offer: pc.localDescription?.sdp ?? "" } }));
-    if (peer === pc) await pc.setRemoteDescription({ type: "answer", sdp: answer });
+    await exchange(pc, (offer) => ask(api.POST("/api/sound", { body: { offer } })));
   } catch (e) {
     if (peer === pc) again(e instanceof Error ? e.message : t.voice.broken);
   }
+}
+
+/** exchange offers a connection to the server and takes its answer. */
+export async function exchange(pc: RTCPeerConnection, send: (offer: string) => Promise<{ answer: string }>) {
+  await pc.setLocalDescription(await pc.createOffer());
+  await gathered(pc);
+  const { answer } = await send(pc.localDescription?.sdp ?? "");
+  if (pc.signalingState !== "closed") await pc.setRemoteDescription({ type: "answer", sdp: answer });
+}
+
+/** sendKeys sends keypad tones with the voice (RFC 4733); false: this window cannot, and they have to go another way. */
+export function sendKeys(digits: string): boolean {
+  const dtmf = sound.status === "on" ? peer?.getSenders()[0]?.dtmf : undefined;
+  if (!dtmf?.canInsertDTMF) return false;
+  try {
+    dtmf.insertDTMF(dtmf.toneBuffer + digits, 100, 70);
+    return true;
+  } catch {
+    return false; // telephone-event was not agreed on
+  }
+}
+
+type Counted = { lost: number; came: number };
+let counted: Counted = { lost: 0, came: 0 };
+
+/** measure is what this browser has measured of its line since it was asked last; undefined while it is not connected. */
+export async function measure(): Promise<Schemas["LineFigures"] | undefined> {
+  if (!peer || (sound.status !== "on" && sound.status !== "listening")) return undefined;
+  const figures = { loss: 0, jitter_ms: 0, round_trip_ms: 0 };
+  for (const r of (await peer.getStats()).values() as Iterable<Record<string, unknown>>) {
+    if (r.type === "inbound-rtp" && r.kind === "audio") {
+      const now = { lost: Math.max(0, Number(r.packetsLost ?? 0)), came: Number(r.packetsReceived ?? 0) };
+      const lost = Math.max(0, now.lost - counted.lost);
+      const all = lost + Math.max(0, now.came - counted.came);
+      counted = now;
+      figures.loss = all > 0 ? Math.min(1, lost / all) : 0;
+      figures.jitter_ms = 1000 * Number(r.jitter ?? 0);
+    } else if (r.type === "candidate-pair" && r.nominated === true) {
+      figures.round_trip_ms = 1000 * Number(r.currentRoundTripTime ?? 0);
+    }
+  }
+  return figures;
 }
 
 /** gathered waits until the browser knows by which ways it can be reached, but not for ever. */

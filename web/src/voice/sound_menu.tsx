@@ -5,6 +5,7 @@ import { useEffect } from "react";
 import { queries } from "../api/queries";
 import { t } from "../messages";
 import { Menu, MenuItem, MenuLabel } from "../ui/menu";
+import { useTelephone } from "./telephone";
 import { dropSound, ensureSound, takeSound, useSound } from "./sound";
 
 /** useSoundWhenNeeded connects the sound once the rep takes calls or is in one. */
@@ -23,8 +24,11 @@ export function SoundMenu() {
   const { status, why } = useSound();
   const me = useQuery(queries.me).data;
   const navigate = useNavigate();
+  const { telephone, act } = useTelephone();
+  const own = useQuery({ ...queries.telephone, enabled: me?.sound === true }).data?.verified;
   if (!me?.sound) return null;
-  const fine = status === "on" || status === "off" || status === "connecting";
+  const byTelephone = telephone?.state === "up";
+  const fine = byTelephone || status === "on" || status === "off" || status === "connecting";
   return (
     <Menu
       align="end"
@@ -37,15 +41,26 @@ export function SoundMenu() {
           className={`flex min-h-8 items-center gap-1.5 rounded-sm px-1.5 text-sm whitespace-nowrap hover:bg-rule/60 ${fine ? "text-quiet" : "text-waiting"}`}
         >
           <SoundSign on={status === "on" || status === "listening"} />
-          <span className={fine ? "sr-only" : "max-[80rem]:sr-only"}>{t.voice.status[status]}</span>
+          <span className={fine && !byTelephone ? "sr-only" : "max-[80rem]:sr-only"}>
+            {byTelephone ? t.voice.telephone.up : t.voice.status[status]}
+          </span>
         </button>
       }
     >
-      <MenuLabel>{t.voice.status[status]}</MenuLabel>
+      <MenuLabel>{byTelephone ? t.voice.telephone.up : t.voice.status[status]}</MenuLabel>
       {why && <p className="max-w-72 px-3 pb-1.5 text-sm text-waiting">{why}</p>}
       {status === "elsewhere" && <MenuItem onSelect={takeSound}>{t.voice.take}</MenuItem>}
       {(status === "off" || status === "failed") && <MenuItem onSelect={ensureSound}>{t.voice.connect}</MenuItem>}
       {status === "listening" && <MenuItem onSelect={takeSound}>{t.voice.again}</MenuItem>}
+      {own && (
+        <MenuItem
+          onSelect={() => {
+            act.mutate(telephone?.state === "down");
+          }}
+        >
+          {telephone?.state === "down" ? t.voice.telephone.stand : t.voice.telephone.hangUp}
+        </MenuItem>
+      )}
       {status !== "off" && <MenuItem onSelect={dropSound}>{t.voice.drop}</MenuItem>}
       <MenuItem onSelect={() => void navigate({ to: "/settings", search: { tab: "sound" } })}>
         {t.voice.settings}
