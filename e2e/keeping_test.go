@@ -19,6 +19,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/demo"
+	"trundo/internal/formats"
 	"trundo/internal/store"
 	"trundo/internal/store/pgtest"
 )
@@ -252,14 +253,20 @@ func TestRecordingsSurviveAKillToTheLastSecond(t *testing.T) {
 	}
 	const second = 16000 // bytes
 	require.Eventually(t, func() bool { all := sizes(); return len(all) == calls && slices.Min(all) > 3*second }, time.Minute, 20*time.Millisecond, "ten messages of three seconds")
+	before := slices.Min(sizes())
+	require.Eventually(t, func() bool { return slices.Min(sizes()) > before }, time.Minute, time.Millisecond, "they grow while they are made")
 	require.NoError(t, first.cmd.Process.Signal(syscall.SIGKILL))
-	killed := time.Now()
 	_ = first.cmd.Wait()
+	onDisk := sizes() // as far as it came: a machine that is too busy leaves frames out, so this is held against the disk and not the clock
 	startProgram(t, binary, url, data, "127.0.0.1:18490")
-	var kept, short int
-	require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*), count(*) FILTER (WHERE $1 - began_at - total_ms * interval '1 ms' > interval '1 second')
-		FROM recordings WHERE state = 'kept' AND trouble = ''`, killed).Scan(&kept, &short))
-	assert.Equal(t, []int{calls, 0}, []int{kept, short}, "all are complete, to the last second")
+	var kept, bytes int64
+	require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*), sum(total_ms) * 16 FROM recordings WHERE state = 'kept' AND trouble = ''`).Scan(&kept, &bytes))
+	assert.EqualValues(t, calls, kept, "all are complete")
+	var whole int64
+	for _, size := range onDisk {
+		whole += size - int64(len(formats.WAVHeader(2, 0)))
+	}
+	assert.InDelta(t, whole, bytes, calls*320, "with all that was on the disk, but for the last frame of each")
 	var open int
 	require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*) FROM calls WHERE ended_at IS NULL`).Scan(&open))
 	assert.Zero(t, open)

@@ -1951,12 +1951,18 @@ type LaneEntry struct {
 	DayOnly bool                `json:"day_only"`
 
 	// DueAt Of a follow-up
-	DueAt  *time.Time         `json:"due_at"`
-	ID     openapi_types.UUID `json:"id"`
-	Kind   LaneEntryKind      `json:"kind"`
-	Number *PhoneNumber       `json:"number"`
-	Reason string             `json:"reason"`
-	Record *RecordRef         `json:"record"`
+	DueAt *time.Time         `json:"due_at"`
+	ID    openapi_types.UUID `json:"id"`
+	Kind  LaneEntryKind      `json:"kind"`
+
+	// MessageHeard Somebody has heard it
+	MessageHeard *bool `json:"message_heard,omitempty"`
+
+	// MessageID Of a missed call: the recording of the message that was left
+	MessageID *openapi_types.UUID `json:"message_id,omitempty"`
+	Number    *PhoneNumber        `json:"number"`
+	Reason    string              `json:"reason"`
+	Record    *RecordRef          `json:"record"`
 
 	// TakenBy Of a missed call: who has taken it on
 	TakenBy string        `json:"taken_by"`
@@ -2368,8 +2374,14 @@ type Preferences struct {
 	// Greeting What callers hear before the beep
 	Greeting string `json:"greeting"`
 
+	// GreetingSoundID A sound in place of the spoken greeting
+	GreetingSoundID *openapi_types.UUID `json:"greeting_sound_id,omitempty"`
+
 	// Opens When the caller's record opens
 	Opens PreferencesOpens `json:"opens"`
+
+	// Whisper Says to the rep alone on which line a call came in
+	Whisper *bool `json:"whisper,omitempty"`
 }
 
 // PreferencesOpens When the caller's record opens
@@ -2385,9 +2397,21 @@ type PreparedMessage struct {
 	Active bool `json:"active"`
 
 	// ID None for a new one
-	ID   *openapi_types.UUID `json:"id"`
-	Name string              `json:"name"`
-	Text string              `json:"text"`
+	ID *openapi_types.UUID `json:"id"`
+
+	// ListID Chosen for those on this list
+	ListID *openapi_types.UUID `json:"list_id,omitempty"`
+	Name   string              `json:"name"`
+
+	// OutcomeID Chosen where the last call ended so
+	OutcomeID *openapi_types.UUID `json:"outcome_id,omitempty"`
+
+	// SoundID A sound in place of the spoken text
+	SoundID *openapi_types.UUID `json:"sound_id,omitempty"`
+	Text    string              `json:"text"`
+
+	// Weekdays Chosen on these, Monday is 1; none: on all
+	Weekdays *[]int `json:"weekdays,omitempty"`
 }
 
 // PreparedMessages defines model for PreparedMessages.
@@ -2438,8 +2462,11 @@ type Record struct {
 
 	// Merge The last merge into this record that can be undone
 	Merge *openapi_types.UUID `json:"merge"`
-	Name  string              `json:"name"`
-	Note  string              `json:"note"`
+
+	// MessageConsent Since when recorded messages are agreed to
+	MessageConsent *time.Time `json:"message_consent,omitempty"`
+	Name           string     `json:"name"`
+	Note           string     `json:"note"`
 
 	// NumberOrder Labels in this record's own order, empty where the firm's holds
 	NumberOrder []string `json:"number_order"`
@@ -2632,8 +2659,11 @@ type RecordingSettings struct {
 	MessageDays int `json:"message_days"`
 
 	// NoticeDays How long before it is said that a recording will be deleted
-	NoticeDays int            `json:"notice_days"`
-	Reps       []RepRecording `json:"reps"`
+	NoticeDays int `json:"notice_days"`
+
+	// PreparedConsent Whether a prepared message is left only for who agreed to it
+	PreparedConsent *bool          `json:"prepared_consent,omitempty"`
+	Reps            []RepRecording `json:"reps"`
 }
 
 // Reject defines model for Reject.
@@ -3158,6 +3188,9 @@ type AddFollowUpJSONRequestBody = NewFollowUp
 
 // SetItemsJSONRequestBody defines body for SetItems for application/json ContentType.
 type SetItemsJSONRequestBody = Items
+
+// SetMessageConsentJSONRequestBody defines body for SetMessageConsent for application/json ContentType.
+type SetMessageConsentJSONRequestBody = Switch
 
 // OrderNumbersJSONRequestBody defines body for OrderNumbers for application/json ContentType.
 type OrderNumbersJSONRequestBody = NumberOrder

@@ -10,6 +10,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
 	"trundo/internal/core/slip"
+	"trundo/internal/media"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -92,10 +93,26 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 		}
 		d.mu.Unlock()
 	}
+	d.whisper(ctx, a, id, row.LineID)
 	d.publishSlip(a.ID, id, "")
 	d.publishHistory(&id, links...)
 	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindTeam})
 	return d.callView(ctx, a, id)
+}
+
+// whisper says to a rep who wants that on which line a call came in; the caller does not hear it.
+func (d *Desk) whisper(ctx context.Context, a Actor, id uuid.UUID, line *uuid.UUID) {
+	room := d.Studio.Room(id)
+	if !a.Whisper || line == nil || room == nil {
+		return
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return
+	}
+	if codes, err := d.spoken(ctx, f.lineLabels[*line]); err == nil && len(codes) > 0 {
+		room.PlayToUs(media.Codes(codes, false))
+	}
 }
 
 // stepOut holds the calls that a is in, but for one, and gives up those that nobody has answered. It gives those that it has put on hold.
@@ -203,6 +220,22 @@ func (d *Desk) HoldCall(ctx context.Context, a Actor, id uuid.UUID, on bool) err
 // MuteCall lets the other side not hear a, or hear a again. Errors: those of call.Decide.
 func (d *Desk) MuteCall(ctx context.Context, a Actor, id uuid.UUID, on bool) error {
 	return d.board.Do(ctx, id, call.Mute{By: a.ID.String(), On: on})
+}
+
+// keyed sends a digit that came with a rep's voice to the call in which they speak.
+func (d *Desk) keyed(user, digit string) {
+	rep, err := uuid.Parse(user)
+	if err != nil {
+		return // of somebody who plays the outside
+	}
+	for _, id := range d.callsOf(rep) {
+		if s, there := d.board.Snapshot(id); there && s.Phase() == call.PhaseSpeaking && !s.OnHold {
+			if err := d.board.Press(d.background, id, user, digit); err != nil {
+				d.Log.Debug("a key went nowhere", "call", id, "error", err)
+			}
+			return
+		}
+	}
 }
 
 // PressKeys sends keypad tones from a to the other side. Errors: those of call.Decide, *FieldError about "digits".

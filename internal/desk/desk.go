@@ -113,6 +113,9 @@ func Open(ctx context.Context, c Config) (*Desk, error) {
 		d.Studio, d.ownStudio = media.NewStudio(), true
 	}
 	d.Studio.SeatChanged = d.seatChanged
+	if d.Browsers != nil {
+		d.Browsers.Keyed = d.keyed
+	}
 	if err := os.MkdirAll(d.recordingFile(""), 0o700); err != nil {
 		return nil, fmt.Errorf("the folder for recordings: %w", err)
 	}

@@ -97,6 +97,9 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 		case lane.MissedCall:
 			x := missed[e.ID]
 			entry.CallID, entry.Record, entry.Version, entry.TakenBy = &x.CallID, linkOf[x.CallID], x.Version, e.TakenBy
+			if x.MessageID != uuid.Nil {
+				entry.MessageID, entry.MessageHeard = &x.MessageID, &x.MessageHeard
+			}
 			if entry.Text = missedText(x, f, a); x.RemoteE164 != "" {
 				entry.Typed = entry.Text
 			}

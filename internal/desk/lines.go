@@ -82,6 +82,9 @@ func (d *Desk) UpdateLine(ctx context.Context, a Actor, id uuid.UUID, l contract
 	if _, err := time.LoadLocation(l.Zone); err != nil || l.Zone == "" {
 		return l, wrong("zone", "the zone is a name such as America/New_York")
 	}
+	if err := d.soundCheck(ctx, "greeting_sound_id", l.GreetingSoundID); err != nil {
+		return l, err
+	}
 	if l.LimitSeconds < l.RingSeconds {
 		return l, wrong("limit_seconds", "the whole cannot ring for less than one rep does")
 	}

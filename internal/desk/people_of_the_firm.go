@@ -41,6 +41,8 @@ type Actor struct {
 	Line  *uuid.UUID
 	// Recording is the rule of a's calls in place of the line's; empty: as the line.
 	Recording recording.Rule
+	// Whisper: a wants to be told on which line a call came in.
+	Whisper bool
 }
 
 // zone is a's own, UTC for nobody.
@@ -240,7 +242,7 @@ func (d *Desk) Actor(ctx context.Context, id uuid.UUID) (Actor, error) {
 	if err != nil {
 		zone = time.UTC
 	}
-	a := Actor{ID: u.ID, Login: u.Login, Name: u.Name, Role: Role(u.Role), Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording)}
+	a := Actor{ID: u.ID, Login: u.Login, Name: u.Name, Role: Role(u.Role), Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper}
 	d.actors.Store(id, cachedActor{a, d.Clock.Now()})
 	return a, nil
 }

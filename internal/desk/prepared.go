@@ -11,11 +11,15 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/audio"
 	"trundo/internal/core/call"
+	"trundo/internal/core/prepared"
 	"trundo/internal/core/routing"
 	"trundo/internal/media"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
+
+// ErrNoConsent is told where a message may be left only for who agreed to it.
+var ErrNoConsent = errors.New("they have not agreed to recorded messages: say it yourself, or ask them the next time")
 
 // cuePatience is how long a cue is waited for where nothing can be heard: as long as audio.Cues would.
 const cuePatience = time.Minute
@@ -26,10 +30,69 @@ func (d *Desk) PreparedMessages(ctx context.Context, a Actor) ([]contract.Prepar
 	messages := []contract.PreparedMessage{}
 	for _, r := range rows {
 		if r.Active || a.mayDo(SetUp) {
-			messages = append(messages, contract.PreparedMessage{ID: &r.ID, Name: r.Name, Text: r.Text, Active: r.Active})
+			messages = append(messages, contract.PreparedMessage{ID: &r.ID, Name: r.Name, Text: r.Text, Active: r.Active, SoundID: r.Sound,
+				Weekdays: &r.Weekdays, ListID: r.ListID, OutcomeID: r.OutcomeID})
 		}
 	}
 	return messages, err
+}
+
+// PreparedFor are the messages that can be left in a call, the one that fits best first.
+func (d *Desk) PreparedFor(ctx context.Context, a Actor, id uuid.UUID) ([]contract.PreparedMessage, error) {
+	all, err := d.PreparedMessages(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	s := prepared.Situation{At: d.Clock.Now().In(a.zone())}
+	row, err := d.Store.PreparedSituation(ctx, id)
+	switch {
+	case err == nil:
+		if row.Zone != "" {
+			s.At = d.Clock.Now().In(zoneNamed(row.Zone))
+		}
+		if row.OutcomeID != uuid.Nil {
+			s.Outcome = row.OutcomeID.String()
+		}
+		for _, l := range row.Lists {
+			s.Lists = append(s.Lists, l.String())
+		}
+	case !store.NotFound(err):
+		return nil, err
+	}
+	byID := map[string]contract.PreparedMessage{}
+	var messages []prepared.Message
+	for _, m := range all {
+		if !m.Active {
+			continue
+		}
+		byID[m.ID.String()] = m
+		messages = append(messages, prepared.Message{ID: m.ID.String(), Weekdays: *m.Weekdays, List: text(m.ListID), Outcome: text(m.OutcomeID)})
+	}
+	ordered := []contract.PreparedMessage{}
+	for _, m := range prepared.Order(messages, s) {
+		ordered = append(ordered, byID[m.ID])
+	}
+	return ordered, nil
+}
+
+// SetMessageConsent keeps that somebody agrees to recorded messages, or no longer. Error: ErrNotFound.
+func (d *Desk) SetMessageConsent(ctx context.Context, a Actor, id uuid.UUID, on bool) (contract.Record, error) {
+	var at *time.Time
+	what := "agrees no more to recorded messages"
+	if on {
+		at, what = set(d.Clock.Now()), "agreed to recorded messages"
+	}
+	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		n, err := q.SetMessageConsent(ctx, db.SetMessageConsentParams{ID: id, At: at})
+		if err != nil || n == 0 {
+			return errors.Join(err, ErrNotFound)
+		}
+		return d.audited(ctx, q, a, "record", id, what, map[string]string{}, map[string]string{})
+	}); err != nil {
+		return contract.Record{}, err
+	}
+	d.publishHistory(nil, id)
+	return d.Record(ctx, a, id)
 }
 
 // SetPreparedMessages sets them, in their order. Errors: ErrForbidden, *FieldError.
@@ -45,12 +108,18 @@ func (d *Desk) SetPreparedMessages(ctx context.Context, a Actor, p contract.Prep
 		switch {
 		case m.Name == "":
 			return nil, wrong("messages", "a message needs a name")
-		case m.Text == "":
+		case m.Text == "" && m.SoundID == nil:
 			return nil, wrong("messages", "“"+m.Name+"” says nothing")
 		case m.Active && names[key]:
 			return nil, wrong("messages", "there are two messages “"+m.Name+"”")
 		}
 		names[key] = names[key] || m.Active
+		if err := d.soundCheck(ctx, "messages", m.SoundID); err != nil {
+			return nil, err
+		}
+		if m.Weekdays == nil {
+			m.Weekdays = &[]int{}
+		}
 		if m.ID == nil {
 			id := store.NewID()
 			m.ID = &id
@@ -58,7 +127,8 @@ func (d *Desk) SetPreparedMessages(ctx context.Context, a Actor, p contract.Prep
 	}
 	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
 		for i, m := range p.Messages {
-			if err := q.PutPreparedMessage(ctx, db.PutPreparedMessageParams{ID: *m.ID, Name: m.Name, Text: m.Text, Position: i, Active: m.Active}); err != nil {
+			if err := q.PutPreparedMessage(ctx, db.PutPreparedMessageParams{ID: *m.ID, Name: m.Name, Text: m.Text, Position: i, Active: m.Active,
+				Sound: m.SoundID, Weekdays: *m.Weekdays, ListID: m.ListID, OutcomeID: m.OutcomeID}); err != nil {
 				return err
 			}
 		}
@@ -78,17 +148,30 @@ func (d *Desk) LeavePrepared(ctx context.Context, a Actor, id, message uuid.UUID
 	} else if err != nil {
 		return contract.Call{}, err
 	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Call{}, err
+	}
+	if f.keeping.PreparedConsent {
+		row, err := d.Store.PreparedSituation(ctx, id)
+		if err != nil && !store.NotFound(err) {
+			return contract.Call{}, err
+		}
+		if row.MessageConsentAt == nil {
+			return contract.Call{}, &FieldError{"message_id", ErrNoConsent}
+		}
+	}
 	if err := d.board.Do(ctx, id, call.LeavePrepared{By: a.ID.String(), Name: m.Name}); err != nil {
 		return contract.Call{}, err
 	}
-	d.inBackground(func(ctx context.Context) { d.leave(ctx, id, m.Text) })
+	d.inBackground(func(ctx context.Context) { d.leave(ctx, id, m.Text, m.Sound) })
 	d.publishSlip(a.ID, id, "")
 	return d.callView(ctx, a, id)
 }
 
 // leave waits for the moment, says a text, and ends the call.
-func (d *Desk) leave(ctx context.Context, id uuid.UUID, text string) {
-	codes, err := d.spoken(ctx, text)
+func (d *Desk) leave(ctx context.Context, id uuid.UUID, text string, sound *uuid.UUID) {
+	codes, err := d.heardAs(ctx, text, sound)
 	if err != nil {
 		d.Log.Error("a prepared message could not be spoken", "call", id, "error", err)
 	}

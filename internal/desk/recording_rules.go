@@ -26,6 +26,8 @@ type recordingSettings struct {
 	Everybody   recording.Rule `json:"everybody"`
 	CallDays    int            `json:"call_days"`
 	MessageDays int            `json:"message_days"`
+	// PreparedConsent: a prepared message is left only for who agreed to it.
+	PreparedConsent bool `json:"prepared_consent"`
 }
 
 // usualRecording holds until an admin decides: both sides are told where all must agree, and nothing is deleted by itself.
@@ -49,7 +51,8 @@ func (d *Desk) RecordingSettings(ctx context.Context, a Actor) (contract.Recordi
 		return contract.RecordingSettings{}, err
 	}
 	v := contract.RecordingSettings{Everybody: contract.RecordingRule(f.keeping.Everybody), CallDays: f.keeping.CallDays, MessageDays: f.keeping.MessageDays,
-		NoticeDays: int(recording.Notice / (24 * time.Hour)), Reps: []contract.RepRecording{}}
+		PreparedConsent: &f.keeping.PreparedConsent,
+		NoticeDays:      int(recording.Notice / (24 * time.Hour)), Reps: []contract.RepRecording{}}
 	expiring, err := d.Store.RecordingsExpiring(ctx)
 	if err != nil {
 		return v, err
@@ -78,7 +81,8 @@ func (d *Desk) SetRecordingSettings(ctx context.Context, a Actor, s contract.Rec
 	case s.MessageDays < 0 || s.MessageDays > maxKept:
 		return s, wrong("message_days", "from 1 to 36500 days, or 0 for without end")
 	}
-	text, err := json.Marshal(recordingSettings{Everybody: recording.Rule(s.Everybody), CallDays: s.CallDays, MessageDays: s.MessageDays})
+	text, err := json.Marshal(recordingSettings{Everybody: recording.Rule(s.Everybody), CallDays: s.CallDays, MessageDays: s.MessageDays,
+		PreparedConsent: s.PreparedConsent != nil && *s.PreparedConsent})
 	if err != nil {
 		return s, err
 	}

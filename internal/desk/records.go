@@ -53,7 +53,7 @@ func (d *Desk) Record(ctx context.Context, a Actor, id uuid.UUID) (contract.Reco
 	n := names{row.CompanyName, row.OwnerName, row.PersonName, row.DealName, row.QuoteName}
 	sheet := contract.Record{ID: r.ID, Kind: contract.RecordKind(r.Kind), Name: r.Name, Job: r.Job, Stage: r.Stage, Source: r.Source, Note: r.Note,
 		OwnerName: row.OwnerName, Company: companyRef(r.CompanyID, row.CompanyName), Touches: row.Touches, Conversations: row.Conversations, Version: r.Version,
-		People: []contract.RecordRow{}, NumberOrder: r.NumberOrder, DoNotCall: r.DncAt != nil, Items: []contract.Item{}, Totals: []string{}}
+		People: []contract.RecordRow{}, NumberOrder: r.NumberOrder, DoNotCall: r.DncAt != nil, MessageConsent: r.MessageConsentAt, Items: []contract.Item{}, Totals: []string{}}
 	switch {
 	case r.DncAt != nil && r.Kind == string(fields.Company):
 		sheet.Refused = refused(callable.ErrCompanyDoNotCall, reasons{company: r.DncReason}).Error()

@@ -131,7 +131,7 @@ func checkTemplate(template string) error {
 // preferences are how a wants records to open.
 func (d *Desk) preferences(ctx context.Context, a Actor) (contract.Preferences, error) {
 	p, err := d.Store.Preferences(ctx, a.ID)
-	return contract.Preferences{Opens: contract.PreferencesOpens(p.Opens), AddressTemplate: p.AddressTemplate, Greeting: p.Greeting}, err
+	return contract.Preferences{Opens: contract.PreferencesOpens(p.Opens), AddressTemplate: p.AddressTemplate, Greeting: p.Greeting, GreetingSoundID: p.GreetingSound, Whisper: &p.Whisper}, err
 }
 
 // SetPreferences keeps how a wants records to open, and a's greeting. Error: *FieldError.
@@ -142,7 +142,11 @@ func (d *Desk) SetPreferences(ctx context.Context, a Actor, p contract.Preferenc
 			return p, &FieldError{"address_template", err}
 		}
 	}
-	err := d.Store.SetPreferences(ctx, db.SetPreferencesParams{ID: a.ID, Opens: string(p.Opens), AddressTemplate: p.AddressTemplate, Greeting: p.Greeting})
+	if err := d.soundCheck(ctx, "greeting_sound_id", p.GreetingSoundID); err != nil {
+		return p, err
+	}
+	err := d.Store.SetPreferences(ctx, db.SetPreferencesParams{ID: a.ID, Opens: string(p.Opens), AddressTemplate: p.AddressTemplate, Greeting: p.Greeting, GreetingSound: p.GreetingSoundID, Whisper: p.Whisper != nil && *p.Whisper})
+	d.actors.Delete(a.ID)
 	return p, err
 }
 
@@ -217,17 +221,16 @@ func (d *Desk) SendToVoicemail(ctx context.Context, a Actor, id uuid.UUID) error
 		return err
 	}
 	box := &a.ID
-	greeting := ""
+	var line db.LineByNumberRow
 	if c.LineID != nil {
-		line, err := d.Store.LineByNumber(ctx, c.CallerID)
-		if err != nil && !store.NotFound(err) {
+		if line, err = d.Store.LineByNumber(ctx, c.CallerID); err != nil && !store.NotFound(err) {
 			return err
 		}
 		reps, err := d.repsOf(ctx, *c.LineID)
 		if err != nil {
 			return err
 		}
-		box, greeting = boxOf(reps), line.Greeting
+		box = boxOf(reps)
 	}
 	// The call machine says whether it rings for a: nothing is written before that.
 	if err := d.board.Do(ctx, id, call.MachineTakes{Device: call.Voicemail, Box: text(box), By: a.ID.String()}); err != nil {
@@ -236,6 +239,6 @@ func (d *Desk) SendToVoicemail(ctx context.Context, a Actor, id uuid.UUID) error
 	if err := d.Store.SetMissedWhy(ctx, db.SetMissedWhyParams{ID: id, Why: a.Name + " sent it to voicemail", BoxUserID: box}); err != nil {
 		d.Log.Warn("why a call was missed", "call", id, "error", err)
 	}
-	d.inBackground(func(ctx context.Context) { d.takeMessage(ctx, id, d.greetingOf(ctx, box, greeting)) })
+	d.inBackground(func(ctx context.Context) { d.greet(ctx, id, box, line) })
 	return nil
 }

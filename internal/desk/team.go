@@ -270,6 +270,6 @@ func (d *Desk) ringColleague(ctx context.Context, id, colleague uuid.UUID) {
 		}
 	}
 	if d.board.Do(ctx, id, call.MachineTakes{Device: call.Voicemail, Box: colleague.String()}) == nil {
-		d.takeMessage(ctx, id, d.greetingOf(ctx, &colleague, ""))
+		d.greet(ctx, id, &colleague, db.LineByNumberRow{})
 	}
 }

@@ -114,16 +114,20 @@ func (d *Desk) CallWithCode(ctx context.Context, a Actor) error {
 	code := fmt.Sprintf("%04d", n)
 	hash := sha256.Sum256([]byte(a.ID.String() + code))
 	until := d.Clock.Now().Add(codeFor)
-	if err := d.Store.SetTelephoneCode(ctx, db.SetTelephoneCodeParams{UserID: a.ID, Hash: hash[:], Until: &until}); err != nil {
-		return err
-	}
 	text := "Your code for Trundo is " + strings.Join(strings.Split(code, ""), ", ") + "."
 	leg := &telephoneLeg{user: a.ID, forWhat: "a code", call: uuid.Nil}
 	leg.then = func(ctx context.Context) {
 		d.sayTo(ctx, leg, text+" Once more. "+text)
 		d.board.HangUpTelephone(leg.ref)
 	}
-	return d.ringTelephone(ctx, leg, row.E164, false)
+	if err := d.ringTelephone(ctx, leg, row.E164, false); err != nil {
+		return err
+	}
+	if err := d.Store.SetTelephoneCode(ctx, db.SetTelephoneCodeParams{UserID: a.ID, Hash: hash[:], Until: &until}); err != nil {
+		d.board.HangUpTelephone(leg.ref)
+		return err
+	}
+	return nil
 }
 
 // VerifyTelephone takes the code that was spoken. Errors: *FieldError, ErrNoTelephone.
@@ -141,7 +145,7 @@ func (d *Desk) VerifyTelephone(ctx context.Context, a Actor, code string) (contr
 	case row.Tries >= codeTries:
 		return contract.Telephone{}, wrong("code", "too many wrong codes: let yourself be called again")
 	}
-	hash := sha256.Sum256([]byte(a.ID.String() + phone.Digits(code)))
+	hash := sha256.Sum256([]byte(a.ID.String() + digitsOf(code)))
 	if subtle.ConstantTimeCompare(hash[:], row.CodeHash) != 1 {
 		return contract.Telephone{}, errors.Join(d.Store.WrongTelephoneCode(ctx, a.ID), wrong("code", "this is not the code that was spoken"))
 	}
@@ -171,6 +175,16 @@ func (d *Desk) LeaveTelephone(a Actor) contract.Sound {
 		<-leg.ended
 	}
 	return d.Sound(a)
+}
+
+// digitsOf are the digits of a code as people type it.
+func digitsOf(code string) string {
+	return strings.Map(func(r rune) rune {
+		if r < '0' || r > '9' {
+			return -1
+		}
+		return r
+	}, code)
 }
 
 func (d *Desk) verifiedTelephone(ctx context.Context, user uuid.UUID) (db.Telephone, error) {

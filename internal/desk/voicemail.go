@@ -22,6 +22,8 @@ const (
 	beepLong = 400 * time.Millisecond
 	// usualGreeting is said where neither the line nor the rep has one.
 	usualGreeting = "Nobody can take your call just now. Please leave a message after the tone and we will call you back."
+	// recordedGreeting stands in words for a greeting that is a sound.
+	recordedGreeting = "a greeting that somebody recorded"
 	// usualAnnouncement is said where nobody answers and the line takes no messages.
 	usualAnnouncement = "Nobody can take your call just now. Please call again later."
 )
@@ -31,7 +33,7 @@ func (d *Desk) follow(ctx context.Context, id uuid.UUID, what routing.Follow, li
 	switch what {
 	case routing.Voicemail:
 		if d.board.Do(ctx, id, call.MachineTakes{Device: call.Voicemail, Box: text(box)}) == nil {
-			d.takeMessage(ctx, id, d.greetingOf(ctx, box, line.Greeting))
+			d.greet(ctx, id, box, line)
 		}
 	case routing.Announcement:
 		says := line.ClosedText
@@ -48,19 +50,23 @@ func (d *Desk) follow(ctx context.Context, id uuid.UUID, what routing.Follow, li
 	}
 }
 
-// greetingOf is what is said before the beep: the rep's greeting, else the line's, else the usual one.
-func (d *Desk) greetingOf(ctx context.Context, box *uuid.UUID, line string) string {
+// greetingOf is what is said before the beep, in words and as a sound if there is one: the rep's greeting, else the line's, else the usual one.
+func (d *Desk) greetingOf(ctx context.Context, box *uuid.UUID, line db.LineByNumberRow) (words string, sound *uuid.UUID) {
 	if box != nil {
-		if p, err := d.Store.Preferences(ctx, *box); err == nil && p.Greeting != "" {
-			return p.Greeting
+		if p, err := d.Store.Preferences(ctx, *box); err == nil && (p.Greeting != "" || p.GreetingSound != nil) {
+			return cmp.Or(p.Greeting, recordedGreeting), p.GreetingSound
 		}
 	}
-	return cmp.Or(line, usualGreeting)
+	if line.GreetingSound != nil {
+		return cmp.Or(line.Greeting, recordedGreeting), line.GreetingSound
+	}
+	return cmp.Or(line.Greeting, usualGreeting), nil
 }
 
-// takeMessage greets, beeps, and lets a message be left.
-func (d *Desk) takeMessage(ctx context.Context, id uuid.UUID, greeting string) {
-	if !d.says(ctx, id, greeting) || d.board.Do(ctx, id, call.Beep{}) != nil {
+// greet greets, beeps, and lets a message be left.
+func (d *Desk) greet(ctx context.Context, id uuid.UUID, box *uuid.UUID, line db.LineByNumberRow) {
+	greeting, sound := d.greetingOf(ctx, box, line)
+	if !d.saysAs(ctx, id, greeting, sound) || d.board.Do(ctx, id, call.Beep{}) != nil {
 		return
 	}
 	d.hears(id, "a tone; now a message is left")
@@ -74,9 +80,14 @@ func (d *Desk) takeMessage(ctx context.Context, id uuid.UUID, greeting string) {
 
 // says lets a text be heard; false: the call is over.
 func (d *Desk) says(ctx context.Context, id uuid.UUID, text string) bool {
+	return d.saysAs(ctx, id, text, nil)
+}
+
+// saysAs lets a text be heard, or the sound in its place.
+func (d *Desk) saysAs(ctx context.Context, id uuid.UUID, text string, sound *uuid.UUID) bool {
 	d.hears(id, "“"+text+"”")
 	long := routing.Speaking(text)
-	if codes, err := d.spoken(ctx, text); err != nil {
+	if codes, err := d.heardAs(ctx, text, sound); err != nil {
 		d.Log.Warn("a text could not be spoken", "error", err)
 	} else if room := d.Studio.Room(id); room != nil && len(codes) > 0 {
 		long = time.Duration(len(codes)) * time.Second / audio.Rate

@@ -27,6 +27,9 @@ func (s *Server) files(e *gin.Engine) {
 	e.GET("/api/imports/:id/rejects.csv", s.signedIn, s.rejectsFile)
 	e.GET("/api/recordings/:id/sound", s.signedIn, s.recordingSound)
 	e.GET("/api/recordings/:id/words.vtt", s.signedIn, s.wordsFile)
+	e.POST("/api/sounds", s.sameOrigin, s.signedIn, s.addSound)
+	e.GET("/api/sounds/:id", s.signedIn, s.soundFile)
+	e.GET("/api/spoken", s.signedIn, s.spokenFile)
 	e.GET("/api/exports/:id", s.signedIn, s.exportFile)
 	e.GET("/api/calls.csv", s.signedIn, s.callsFile)
 	e.GET("/api/calendar.ics", s.signedIn, s.myCalendar)
@@ -177,4 +180,36 @@ func (s *Server) wordsFile(c *gin.Context) {
 	c.Header("Cache-Control", "private, no-store")
 	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", "call-"+id.String()+".vtt"))
 	c.Data(http.StatusOK, "text/vtt; charset=utf-8", b.Bytes())
+}
+
+// maxSoundBytes is how large a sound that is brought may be: three minutes of two channels at 48 kHz fit.
+const maxSoundBytes = 40 << 20
+
+// addSound keeps a sound as a WAV file.
+func (s *Server) addSound(c *gin.Context) {
+	id, long, err := s.desk.AddSound(c.Request.Context(), actor(c), c.Query("name"), http.MaxBytesReader(c.Writer, c.Request.Body, maxSoundBytes))
+	answer(s, c, http.StatusCreated, gin.H{"id": id, "ms": long.Milliseconds()}, err)
+}
+
+// soundFile gives a sound as a WAV file, for whoever wants to hear it before.
+func (s *Server) soundFile(c *gin.Context) {
+	if id, ok := s.pathID(c); ok {
+		body, err := s.desk.SoundFile(c.Request.Context(), id)
+		s.wav(c, body, err)
+	}
+}
+
+// spokenFile gives a text as it would be spoken.
+func (s *Server) spokenFile(c *gin.Context) {
+	body, err := s.desk.SpokenFile(c.Request.Context(), c.Query("text"))
+	s.wav(c, body, err)
+}
+
+func (s *Server) wav(c *gin.Context, body []byte, err error) {
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Header("Cache-Control", "private, no-store")
+	c.Data(http.StatusOK, "audio/wav", body)
 }

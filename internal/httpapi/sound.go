@@ -85,6 +85,20 @@ func (s *Server) LeavePrepared(c *gin.Context, id contract.ID) {
 	}
 }
 
+// ListPreparedForCall implements ServerInterface.
+func (s *Server) ListPreparedForCall(c *gin.Context, id contract.ID) {
+	v, err := s.desk.PreparedFor(c.Request.Context(), actor(c), id)
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// SetMessageConsent implements ServerInterface.
+func (s *Server) SetMessageConsent(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.Switch](s, c); ok {
+		v, err := s.desk.SetMessageConsent(c.Request.Context(), actor(c), id, body.On)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
 // ListPreparedMessages implements ServerInterface.
 func (s *Server) ListPreparedMessages(c *gin.Context) {
 	v, err := s.desk.PreparedMessages(c.Request.Context(), actor(c))

@@ -33,6 +33,9 @@ var ErrNoPCMU = errors.New("this browser does not speak G.711 (PCMU), which ever
 
 // Browsers takes the sound of browsers by WebRTC, all on one UDP port.
 type Browsers struct {
+	// Keyed is told of each keypad digit that a rep's browser sends with its voice, in order. Set before use; it may be nil.
+	Keyed func(user, digit string)
+
 	studio *Studio
 	api    *webrtc.API
 	conn   net.PacketConn
@@ -145,6 +148,7 @@ func sendsSound(offer string) bool {
 // hear puts what a browser says into its seat, until it ends.
 func (b *Browsers) hear(remote *webrtc.TrackRemote, seat *Seat) {
 	packet := &rtp.Packet{}
+	var keys keyReader
 	buffer := make([]byte, 1500)
 	for {
 		n, _, err := remote.Read(buffer)
@@ -154,8 +158,13 @@ func (b *Browsers) hear(remote *webrtc.TrackRemote, seat *Seat) {
 		if err := packet.Unmarshal(buffer[:n]); err != nil {
 			continue
 		}
-		if packet.PayloadType == payloadPCMU {
+		switch packet.PayloadType {
+		case payloadPCMU:
 			seat.Hear(packet.Timestamp, packet.Payload)
+		case payloadEvents:
+			if digit := keys.read(packet.Timestamp, packet.Payload); digit != 0 && b.Keyed != nil {
+				b.Keyed(seat.user, string(digit))
+			}
 		}
 	}
 }

@@ -135,5 +135,19 @@ func (s *Switchboard) paused(id uuid.UUID) bool {
 
 // Press sends keypad tones of user. Errors: as of Do.
 func (s *Switchboard) Press(ctx context.Context, id uuid.UUID, user, digits string) error {
-	return s.do(ctx, id, call.Press{By: user, Digits: digits, Hidden: s.paused(id)})
+	err := s.do(ctx, id, call.Press{By: user, Digits: digits, Hidden: s.paused(id)})
+	if err == nil {
+		s.keysSound(id, digits)
+	}
+	return err
 }
+
+// keysSound lets the reps of a call hear keys that were pressed, by them or by the outside.
+func (s *Switchboard) keysSound(id uuid.UUID, digits string) {
+	if room := s.studio.Room(id); room != nil {
+		room.PlayToUs(media.Tone(audio.Keys(digits), keyFrames*len(digits)))
+	}
+}
+
+// keyFrames is how long a key sounds, with its pause: 200 ms.
+const keyFrames = 10

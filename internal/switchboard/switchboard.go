@@ -288,6 +288,7 @@ func (s *Switchboard) fromCarrier(e carrier.Event) {
 		in = call.CarrierAnswered{Leg: leg}
 	case carrier.Digits:
 		in = call.CarrierDigits{Leg: leg, Digits: e.Digits, Hidden: s.paused(id)}
+		s.keysSound(id, e.Digits)
 	case carrier.Ended:
 		in = call.CarrierEnded{Leg: leg, Reason: reasons[e.Reason]}
 	}

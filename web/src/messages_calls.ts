@@ -22,6 +22,7 @@ export const calls = {
     mute: "Mute",
     unmute: "Be heard",
     muted: "They do not hear you",
+    mutedWord: "muted",
     keypad: "Keypad",
     keypadTitle: "Keypad",
     keypadHint: "Digits, * and # are sent as you press them. Esc closes the keypad.",

@@ -326,7 +326,7 @@ func (q *Queries) Setting(ctx context.Context, key string) (json.RawMessage, err
 }
 
 const user = `-- name: User :one
-SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording FROM users WHERE id = $1 AND active
+SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper FROM users WHERE id = $1 AND active
 `
 
 type UserRow struct {
@@ -340,6 +340,7 @@ type UserRow struct {
 	LineID      *uuid.UUID
 	Extension   string
 	Recording   string
+	Whisper     bool
 }
 
 func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
@@ -356,6 +357,7 @@ func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
 		&i.LineID,
 		&i.Extension,
 		&i.Recording,
+		&i.Whisper,
 	)
 	return i, err
 }

@@ -850,8 +850,10 @@ func (q *Queries) OpenPromises(ctx context.Context, recordID uuid.UUID) ([]OpenP
 const openUnreturned = `-- name: OpenUnreturned :many
 SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coalesce(t.name, '')::text AS taken_name, u.version,
   c.remote_ext, c.remote_typed, c.message_ms, u.user_id,
-  (CASE WHEN u.remote_e164 = '' THEN 1 ELSE (SELECT count(*) FROM unreturned o WHERE o.remote_e164 = u.remote_e164 AND o.closed_at IS NULL) END)::int AS times
+  (CASE WHEN u.remote_e164 = '' THEN 1 ELSE (SELECT count(*) FROM unreturned o WHERE o.remote_e164 = u.remote_e164 AND o.closed_at IS NULL) END)::int AS times,
+  coalesce(m.id, '00000000-0000-0000-0000-000000000000')::uuid AS message_id, (m.heard_at IS NOT NULL)::boolean AS message_heard
 FROM unreturned u JOIN calls c ON c.id = u.call_id LEFT JOIN users t ON t.id = u.taken_by
+LEFT JOIN recordings m ON m.call_id = u.call_id AND m.kind = 'message' AND m.state = 'kept'
 WHERE u.closed_at IS NULL AND ($1::boolean OR u.user_id = $2::uuid
   OR u.user_id IS NULL AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id AND l.user_id = $2) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id)))
 ORDER BY u.since LIMIT 200
@@ -863,19 +865,21 @@ type OpenUnreturnedParams struct {
 }
 
 type OpenUnreturnedRow struct {
-	CallID      uuid.UUID
-	LineID      *uuid.UUID
-	RemoteE164  string
-	Since       time.Time
-	Tries       int
-	TakenBy     *uuid.UUID
-	TakenName   string
-	Version     int
-	RemoteExt   string
-	RemoteTyped string
-	MessageMs   int64
-	UserID      *uuid.UUID
-	Times       int
+	CallID       uuid.UUID
+	LineID       *uuid.UUID
+	RemoteE164   string
+	Since        time.Time
+	Tries        int
+	TakenBy      *uuid.UUID
+	TakenName    string
+	Version      int
+	RemoteExt    string
+	RemoteTyped  string
+	MessageMs    int64
+	UserID       *uuid.UUID
+	Times        int
+	MessageID    uuid.UUID
+	MessageHeard bool
 }
 
 func (q *Queries) OpenUnreturned(ctx context.Context, arg OpenUnreturnedParams) ([]OpenUnreturnedRow, error) {
@@ -901,6 +905,8 @@ func (q *Queries) OpenUnreturned(ctx context.Context, arg OpenUnreturnedParams) 
 			&i.MessageMs,
 			&i.UserID,
 			&i.Times,
+			&i.MessageID,
+			&i.MessageHeard,
 		); err != nil {
 			return nil, err
 		}
@@ -1054,7 +1060,7 @@ func (q *Queries) PlaceInternal(ctx context.Context, arg PlaceInternalParams) er
 }
 
 const preferences = `-- name: Preferences :one
-SELECT opens, address_template, greeting, greeting_sound FROM users WHERE id = $1
+SELECT opens, address_template, greeting, greeting_sound, whisper FROM users WHERE id = $1
 `
 
 type PreferencesRow struct {
@@ -1062,6 +1068,7 @@ type PreferencesRow struct {
 	AddressTemplate string
 	Greeting        string
 	GreetingSound   *uuid.UUID
+	Whisper         bool
 }
 
 func (q *Queries) Preferences(ctx context.Context, id uuid.UUID) (PreferencesRow, error) {
@@ -1072,6 +1079,7 @@ func (q *Queries) Preferences(ctx context.Context, id uuid.UUID) (PreferencesRow
 		&i.AddressTemplate,
 		&i.Greeting,
 		&i.GreetingSound,
+		&i.Whisper,
 	)
 	return i, err
 }
@@ -1255,7 +1263,7 @@ func (q *Queries) SetMissedWhy(ctx context.Context, arg SetMissedWhyParams) erro
 }
 
 const setPreferences = `-- name: SetPreferences :exec
-UPDATE users SET opens = $1, address_template = $2, greeting = $3, greeting_sound = $4 WHERE id = $5
+UPDATE users SET opens = $1, address_template = $2, greeting = $3, greeting_sound = $4, whisper = $5 WHERE id = $6
 `
 
 type SetPreferencesParams struct {
@@ -1263,6 +1271,7 @@ type SetPreferencesParams struct {
 	AddressTemplate string
 	Greeting        string
 	GreetingSound   *uuid.UUID
+	Whisper         bool
 	ID              uuid.UUID
 }
 
@@ -1272,6 +1281,7 @@ func (q *Queries) SetPreferences(ctx context.Context, arg SetPreferencesParams) 
 		arg.AddressTemplate,
 		arg.Greeting,
 		arg.GreetingSound,
+		arg.Whisper,
 		arg.ID,
 	)
 	return err

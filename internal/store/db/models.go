@@ -364,49 +364,50 @@ type PreparedMessage struct {
 	Active    bool
 	Sound     *uuid.UUID
 	Weekdays  []int
-	LineID    *uuid.UUID
+	ListID    *uuid.UUID
 	OutcomeID *uuid.UUID
 }
 
 type Record struct {
-	ID          uuid.UUID
-	Kind        string
-	Name        string
-	CompanyID   *uuid.UUID
-	OwnerID     *uuid.UUID
-	Source      string
-	Stage       string
-	Zone        string
-	Note        string
-	Custom      json.RawMessage
-	DncAt       *time.Time
-	DncReason   string
-	CreatedAt   time.Time
-	DeletedAt   *time.Time
-	Version     int
-	Given       string
-	Family      string
-	Job         string
-	Email       string
-	Web         string
-	Social      string
-	Address     string
-	Place       string
-	PersonID    *uuid.UUID
-	DealID      *uuid.UUID
-	QuoteID     *uuid.UUID
-	Reference   string
-	AmountMinor *int64
-	Currency    string
-	DueOn       *time.Time
-	StartsAt    *time.Time
-	EndsAt      *time.Time
-	Delivery    string
-	Invoice     string
-	Tags        []string
-	NumberOrder []string
-	MergedInto  *uuid.UUID
-	Search      string
+	ID               uuid.UUID
+	Kind             string
+	Name             string
+	CompanyID        *uuid.UUID
+	OwnerID          *uuid.UUID
+	Source           string
+	Stage            string
+	Zone             string
+	Note             string
+	Custom           json.RawMessage
+	DncAt            *time.Time
+	DncReason        string
+	CreatedAt        time.Time
+	DeletedAt        *time.Time
+	Version          int
+	Given            string
+	Family           string
+	Job              string
+	Email            string
+	Web              string
+	Social           string
+	Address          string
+	Place            string
+	PersonID         *uuid.UUID
+	DealID           *uuid.UUID
+	QuoteID          *uuid.UUID
+	Reference        string
+	AmountMinor      *int64
+	Currency         string
+	DueOn            *time.Time
+	StartsAt         *time.Time
+	EndsAt           *time.Time
+	Delivery         string
+	Invoice          string
+	Tags             []string
+	NumberOrder      []string
+	MergedInto       *uuid.UUID
+	Search           string
+	MessageConsentAt *time.Time
 }
 
 type RecordItem struct {
@@ -578,4 +579,5 @@ type User struct {
 	Greeting        string
 	Recording       string
 	GreetingSound   *uuid.UUID
+	Whisper         bool
 }

@@ -209,49 +209,51 @@ func (q *Queries) MayHear(ctx context.Context, arg MayHearParams) (bool, error) 
 }
 
 const preparedMessage = `-- name: PreparedMessage :one
-SELECT id, name, text FROM prepared_messages WHERE id = $1 AND active
+SELECT id, name, text, sound FROM prepared_messages WHERE id = $1 AND active
 `
 
 type PreparedMessageRow struct {
-	ID   uuid.UUID
-	Name string
-	Text string
+	ID    uuid.UUID
+	Name  string
+	Text  string
+	Sound *uuid.UUID
 }
 
 func (q *Queries) PreparedMessage(ctx context.Context, id uuid.UUID) (PreparedMessageRow, error) {
 	row := q.db.QueryRow(ctx, preparedMessage, id)
 	var i PreparedMessageRow
-	err := row.Scan(&i.ID, &i.Name, &i.Text)
+	err := row.Scan(
+		&i.ID,
+		&i.Name,
+		&i.Text,
+		&i.Sound,
+	)
 	return i, err
 }
 
 const preparedMessages = `-- name: PreparedMessages :many
-SELECT id, name, text, position, active FROM prepared_messages ORDER BY position, id
+SELECT id, name, text, position, active, sound, weekdays, list_id, outcome_id FROM prepared_messages ORDER BY position, id
 `
 
-type PreparedMessagesRow struct {
-	ID       uuid.UUID
-	Name     string
-	Text     string
-	Position int
-	Active   bool
-}
-
-func (q *Queries) PreparedMessages(ctx context.Context) ([]PreparedMessagesRow, error) {
+func (q *Queries) PreparedMessages(ctx context.Context) ([]PreparedMessage, error) {
 	rows, err := q.db.Query(ctx, preparedMessages)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	items := []PreparedMessagesRow{}
+	items := []PreparedMessage{}
 	for rows.Next() {
-		var i PreparedMessagesRow
+		var i PreparedMessage
 		if err := rows.Scan(
 			&i.ID,
 			&i.Name,
 			&i.Text,
 			&i.Position,
 			&i.Active,
+			&i.Sound,
+			&i.Weekdays,
+			&i.ListID,
+			&i.OutcomeID,
 		); err != nil {
 			return nil, err
 		}
@@ -263,17 +265,53 @@ func (q *Queries) PreparedMessages(ctx context.Context) ([]PreparedMessagesRow, 
 	return items, nil
 }
 
+const preparedSituation = `-- name: PreparedSituation :one
+SELECT r.id, r.zone, r.message_consent_at,
+  (SELECT coalesce(array_agg(m.list_id), '{}') FROM list_members m WHERE m.record_id = r.id)::uuid[] AS lists,
+  coalesce((SELECT s.outcome_id FROM call_links x JOIN calls c ON c.id = x.call_id JOIN slips s ON s.call_id = c.id WHERE x.record_id = r.id AND x.call_id <> $1
+    AND s.outcome_id IS NOT NULL ORDER BY c.started_at DESC LIMIT 1), '00000000-0000-0000-0000-000000000000')::uuid AS outcome_id
+FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = $1 ORDER BY l.role = 'person' DESC LIMIT 1
+`
+
+type PreparedSituationRow struct {
+	ID               uuid.UUID
+	Zone             string
+	MessageConsentAt *time.Time
+	Lists            []uuid.UUID
+	OutcomeID        uuid.UUID
+}
+
+// Of a call's person: the lists they are on, the outcome of the call before, and since when they agree to recorded messages.
+func (q *Queries) PreparedSituation(ctx context.Context, callID uuid.UUID) (PreparedSituationRow, error) {
+	row := q.db.QueryRow(ctx, preparedSituation, callID)
+	var i PreparedSituationRow
+	err := row.Scan(
+		&i.ID,
+		&i.Zone,
+		&i.MessageConsentAt,
+		&i.Lists,
+		&i.OutcomeID,
+	)
+	return i, err
+}
+
 const putPreparedMessage = `-- name: PutPreparedMessage :exec
-INSERT INTO prepared_messages (id, name, text, position, active) VALUES ($1, $2, $3, $4, $5)
-ON CONFLICT (id) DO UPDATE SET name = EXCLUDED.name, text = EXCLUDED.text, position = EXCLUDED.position, active = EXCLUDED.active
+INSERT INTO prepared_messages (id, name, text, position, active, sound, weekdays, list_id, outcome_id)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+ON CONFLICT (id) DO UPDATE SET name = EXCLUDED.name, text = EXCLUDED.text, position = EXCLUDED.position, active = EXCLUDED.active, sound = EXCLUDED.sound,
+  weekdays = EXCLUDED.weekdays, list_id = EXCLUDED.list_id, outcome_id = EXCLUDED.outcome_id
 `
 
 type PutPreparedMessageParams struct {
-	ID       uuid.UUID
-	Name     string
-	Text     string
-	Position int
-	Active   bool
+	ID        uuid.UUID
+	Name      string
+	Text      string
+	Position  int
+	Active    bool
+	Sound     *uuid.UUID
+	Weekdays  []int
+	ListID    *uuid.UUID
+	OutcomeID *uuid.UUID
 }
 
 func (q *Queries) PutPreparedMessage(ctx context.Context, arg PutPreparedMessageParams) error {
@@ -283,6 +321,10 @@ func (q *Queries) PutPreparedMessage(ctx context.Context, arg PutPreparedMessage
 		arg.Text,
 		arg.Position,
 		arg.Active,
+		arg.Sound,
+		arg.Weekdays,
+		arg.ListID,
+		arg.OutcomeID,
 	)
 	return err
 }
@@ -631,6 +673,23 @@ func (q *Queries) RemarksOfCall(ctx context.Context, callID uuid.UUID) ([]Remark
 		return nil, err
 	}
 	return items, nil
+}
+
+const setMessageConsent = `-- name: SetMessageConsent :execrows
+UPDATE records SET message_consent_at = $1 WHERE id = $2 AND deleted_at IS NULL
+`
+
+type SetMessageConsentParams struct {
+	At *time.Time
+	ID uuid.UUID
+}
+
+func (q *Queries) SetMessageConsent(ctx context.Context, arg SetMessageConsentParams) (int64, error) {
+	result, err := q.db.Exec(ctx, setMessageConsent, arg.At, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
 }
 
 const sound = `-- name: Sound :one

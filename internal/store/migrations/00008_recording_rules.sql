@@ -30,11 +30,11 @@ CREATE TABLE sounds (
     created_at timestamptz NOT NULL
 );
 ALTER TABLE lines ADD FOREIGN KEY (greeting_sound) REFERENCES sounds (id);
-ALTER TABLE users ADD COLUMN greeting_sound uuid REFERENCES sounds (id);
+ALTER TABLE users ADD COLUMN greeting_sound uuid REFERENCES sounds (id), ADD COLUMN whisper boolean NOT NULL DEFAULT false;
 ALTER TABLE prepared_messages
   ADD COLUMN sound uuid REFERENCES sounds (id),
   ADD COLUMN weekdays int[] NOT NULL DEFAULT '{}',   -- chosen on these (ISO: Monday is 1); empty: on all
-  ADD COLUMN line_id uuid REFERENCES lines (id),     -- chosen for calls over it; NULL: for all
+  ADD COLUMN list_id uuid REFERENCES lists (id),     -- chosen for those who are on it; NULL: for all
   ADD COLUMN outcome_id uuid REFERENCES outcomes (id); -- chosen where the person's last call ended so; NULL: whatever it was
 
 -- A rep's own telephone: called only after a code that was spoken to it was typed in.
@@ -67,3 +67,6 @@ CREATE TABLE transcripts (
     source text NOT NULL,
     phrases jsonb NOT NULL
 );
+
+-- When somebody agreed that recorded messages are left for them.
+ALTER TABLE records ADD COLUMN message_consent_at timestamptz;

@@ -61,8 +61,10 @@ SELECT c.id FROM calls c WHERE c.id = ANY(@calls::uuid[]) AND c.remote_e164 <> '
 -- name: OpenUnreturned :many
 SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coalesce(t.name, '')::text AS taken_name, u.version,
   c.remote_ext, c.remote_typed, c.message_ms, u.user_id,
-  (CASE WHEN u.remote_e164 = '' THEN 1 ELSE (SELECT count(*) FROM unreturned o WHERE o.remote_e164 = u.remote_e164 AND o.closed_at IS NULL) END)::int AS times
+  (CASE WHEN u.remote_e164 = '' THEN 1 ELSE (SELECT count(*) FROM unreturned o WHERE o.remote_e164 = u.remote_e164 AND o.closed_at IS NULL) END)::int AS times,
+  coalesce(m.id, '00000000-0000-0000-0000-000000000000')::uuid AS message_id, (m.heard_at IS NOT NULL)::boolean AS message_heard
 FROM unreturned u JOIN calls c ON c.id = u.call_id LEFT JOIN users t ON t.id = u.taken_by
+LEFT JOIN recordings m ON m.call_id = u.call_id AND m.kind = 'message' AND m.state = 'kept'
 WHERE u.closed_at IS NULL AND (@everything::boolean OR u.user_id = @me::uuid
   OR u.user_id IS NULL AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id AND l.user_id = @me) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id)))
 ORDER BY u.since LIMIT 200;
@@ -185,10 +187,10 @@ INSERT INTO line_reps (line_id, user_id, position) SELECT @line_id, u.id, u.plac
 SELECT id, name, greeting FROM users WHERE id = ANY (@ids::uuid[]) AND active;
 
 -- name: Preferences :one
-SELECT opens, address_template, greeting, greeting_sound FROM users WHERE id = @id;
+SELECT opens, address_template, greeting, greeting_sound, whisper FROM users WHERE id = @id;
 
 -- name: SetPreferences :exec
-UPDATE users SET opens = @opens, address_template = @address_template, greeting = @greeting, greeting_sound = sqlc.narg('greeting_sound') WHERE id = @id;
+UPDATE users SET opens = @opens, address_template = @address_template, greeting = @greeting, greeting_sound = sqlc.narg('greeting_sound'), whisper = @whisper WHERE id = @id;
 
 -- name: PlaceInternal :exec
 -- Everything that an internal call is when it is placed, in one statement.

@@ -74,14 +74,27 @@ INSERT INTO recording_remarks (id, recording_id, at_ms, text, user_id, created_a
 SELECT f.name::text AS name FROM unnest(@names::text[]) AS f (name) WHERE NOT EXISTS (SELECT FROM recordings r WHERE r.file = f.name);
 
 -- name: PreparedMessages :many
-SELECT id, name, text, position, active FROM prepared_messages ORDER BY position, id;
+SELECT id, name, text, position, active, sound, weekdays, list_id, outcome_id FROM prepared_messages ORDER BY position, id;
 
 -- name: PreparedMessage :one
-SELECT id, name, text FROM prepared_messages WHERE id = @id AND active;
+SELECT id, name, text, sound FROM prepared_messages WHERE id = @id AND active;
 
 -- name: PutPreparedMessage :exec
-INSERT INTO prepared_messages (id, name, text, position, active) VALUES (@id, @name, @text, @position, @active)
-ON CONFLICT (id) DO UPDATE SET name = EXCLUDED.name, text = EXCLUDED.text, position = EXCLUDED.position, active = EXCLUDED.active;
+INSERT INTO prepared_messages (id, name, text, position, active, sound, weekdays, list_id, outcome_id)
+VALUES (@id, @name, @text, @position, @active, sqlc.narg('sound'), @weekdays, sqlc.narg('list_id'), sqlc.narg('outcome_id'))
+ON CONFLICT (id) DO UPDATE SET name = EXCLUDED.name, text = EXCLUDED.text, position = EXCLUDED.position, active = EXCLUDED.active, sound = EXCLUDED.sound,
+  weekdays = EXCLUDED.weekdays, list_id = EXCLUDED.list_id, outcome_id = EXCLUDED.outcome_id;
+
+-- name: PreparedSituation :one
+-- Of a call's person: the lists they are on, the outcome of the call before, and since when they agree to recorded messages.
+SELECT r.id, r.zone, r.message_consent_at,
+  (SELECT coalesce(array_agg(m.list_id), '{}') FROM list_members m WHERE m.record_id = r.id)::uuid[] AS lists,
+  coalesce((SELECT s.outcome_id FROM call_links x JOIN calls c ON c.id = x.call_id JOIN slips s ON s.call_id = c.id WHERE x.record_id = r.id AND x.call_id <> @call_id
+    AND s.outcome_id IS NOT NULL ORDER BY c.started_at DESC LIMIT 1), '00000000-0000-0000-0000-000000000000')::uuid AS outcome_id
+FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = @call_id ORDER BY l.role = 'person' DESC LIMIT 1;
+
+-- name: SetMessageConsent :execrows
+UPDATE records SET message_consent_at = sqlc.narg('at') WHERE id = @id AND deleted_at IS NULL;
 
 -- name: InsertLineReport :exec
 INSERT INTO line_reports (id, call_id, user_id, at, trouble, figures) VALUES (@id, @call_id, @user_id, @at, @trouble, @figures);

@@ -43,6 +43,11 @@ export const queries = {
       queryKey: ["words", id],
       queryFn: () => ask(api.GET("/api/recordings/{id}/words", { params: { path: { id } } })),
     }),
+  preparedFor: (call: string) =>
+    queryOptions({
+      queryKey: ["prepared", call],
+      queryFn: () => ask(api.GET("/api/calls/{id}/prepared", { params: { path: { id: call } } })),
+    }),
   recordingSettings: queryOptions({
     queryKey: ["recording-settings"],
     queryFn: () => ask(api.GET("/api/settings/recording")),

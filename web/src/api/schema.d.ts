@@ -478,7 +478,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{id}/prepared": {
+    "/api/records/{id}/message-consent": {
         parameters: {
             query?: never;
             header?: never;
@@ -488,6 +488,26 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** Keeps that somebody agrees to recorded messages, or no longer. */
+        put: operations["setMessageConsent"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/prepared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** The messages that can be left in a call, the one that fits best first. */
+        get: operations["listPreparedForCall"];
         put?: never;
         /** Releases the rep at once and leaves a prepared message after the beep. */
         post: operations["leavePrepared"];
@@ -1846,6 +1866,11 @@ export interface components {
             /** @description Why this person may not be called, or empty */
             refused: string;
             do_not_call: boolean;
+            /**
+             * Format: date-time
+             * @description Since when recorded messages are agreed to
+             */
+            message_consent?: string;
             /** @description Labels in this record's own order, empty where the firm's holds */
             number_order: string[];
             /**
@@ -2438,6 +2463,8 @@ export interface components {
             /** @description For how many days calls are kept; 0: without end */
             call_days: number;
             message_days: number;
+            /** @description Whether a prepared message is left only for who agreed to it */
+            prepared_consent?: boolean;
             /** @description How long before it is said that a recording will be deleted */
             notice_days: number;
             /** @description How many are said to be deleted */
@@ -2462,6 +2489,23 @@ export interface components {
             name: string;
             text: string;
             active: boolean;
+            /**
+             * Format: uuid
+             * @description A sound in place of the spoken text
+             */
+            sound_id?: string | null;
+            /** @description Chosen on these, Monday is 1; none: on all */
+            weekdays?: number[];
+            /**
+             * Format: uuid
+             * @description Chosen for those on this list
+             */
+            list_id?: string | null;
+            /**
+             * Format: uuid
+             * @description Chosen where the last call ended so
+             */
+            outcome_id?: string | null;
         };
         PreparedMessages: {
             messages: components["schemas"]["PreparedMessage"][];
@@ -2629,6 +2673,13 @@ export interface components {
             when: string;
             /** Format: uuid */
             call_id: string | null;
+            /**
+             * Format: uuid
+             * @description Of a missed call: the recording of the message that was left
+             */
+            message_id?: string;
+            /** @description Somebody has heard it */
+            message_heard?: boolean;
             version: number;
         };
         Lane: {
@@ -2728,6 +2779,13 @@ export interface components {
             address_template: string;
             /** @description What callers hear before the beep */
             greeting: string;
+            /**
+             * Format: uuid
+             * @description A sound in place of the spoken greeting
+             */
+            greeting_sound_id?: string;
+            /** @description Says to the rep alone on which line a call came in */
+            whisper?: boolean;
         };
         ColleagueNote: {
             text: string;
@@ -3731,6 +3789,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setMessageConsent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Switch"];
+            };
+        };
+        responses: {
+            /** @description The record */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPreparedForCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreparedMessage"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -124,6 +124,22 @@ export function RecordActs({ record }: { record: Record }) {
             {record.do_not_call ? t.book.allowCalls : t.book.doNotCall}
           </MenuItem>
         )}
+        {person && (
+          <MenuItem
+            onSelect={() => {
+              change.mutate(() =>
+                ask(
+                  api.PUT("/api/records/{id}/message-consent", {
+                    params: { path: { id: record.id } },
+                    body: { on: !record.message_consent },
+                  }),
+                ),
+              );
+            }}
+          >
+            {record.message_consent ? t.voice.consent.take : t.voice.consent.give}
+          </MenuItem>
+        )}
         {callable && rights.export && (
           <MenuItem
             onSelect={() => {

@@ -113,7 +113,7 @@ function CallClock({ call }: { call: Call }) {
   const ended = call.state.phase === "ended";
   const { away } = useConnection();
   return (
-    <p className="shrink-0 text-right" data-testid="clock">
+    <p className="min-w-24 shrink-0 text-right" data-testid="clock">
       <span className="sr-only">{t.slip.clock} </span>
       <span className="block text-xl leading-7 font-semibold">{duration(main)}</span>
       <span className={`block text-sm ${ended ? "font-semibold text-waiting" : "text-quiet"}`}>

@@ -20,7 +20,7 @@ export const companyOf = (call: Call) => call.links.find((l) => l.role === "comp
 
 /** stateWord says in one or two words how a call stands, with the reason of its end. */
 export function stateWord(s: CallState): string {
-  if (s.muted && s.phase === "speaking" && !s.on_hold) return t.in.during.muted;
+  if (s.muted && s.phase === "speaking" && !s.on_hold) return t.in.during.mutedWord;
   if (s.on_hold) return t.slip.onHold;
   if (s.phase !== "ended") return t.slip.phases[s.phase] ?? s.phase;
   return t.slip.reasons[s.end_reason] ?? s.end_reason;

@@ -18,6 +18,7 @@ import { useArrowKeys } from "../ui/list";
 import { Failed, Loading } from "../ui/states";
 import { shortTime } from "../ui/times";
 import { useTell } from "../ui/toast";
+import { PlayMessage } from "../voice/message_player";
 
 type Entry = Schemas["LaneEntry"];
 
@@ -289,6 +290,7 @@ function MissedActs({ entry, name }: { entry: Entry; name: string }) {
   };
   return (
     <span className={laneActs}>
+      {entry.message_id && <PlayMessage recording={entry.message_id} heard={entry.message_heard ?? false} />}
       <button
         type="button"
         hidden={!entry.typed}

@@ -8,6 +8,7 @@ import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Area, Field, Select } from "../ui/field";
 import { useTell } from "../ui/toast";
+import { SoundInput } from "../voice/sound_input";
 
 const s = t.in.settings;
 const ways = ["ring", "answer", "click", "address"] as const;
@@ -75,6 +76,24 @@ function Form({ now }: { now: Schemas["Preferences"] }) {
             setDraft({ ...draft, greeting: e.target.value });
           }}
         />
+        <SoundInput
+          text={draft.greeting}
+          sound={draft.greeting_sound_id ?? null}
+          onChange={(id) => {
+            const { greeting_sound_id: _, ...rest } = draft;
+            setDraft(id ? { ...rest, greeting_sound_id: id } : rest);
+          }}
+        />
+        <label className="flex min-h-6 items-center gap-2">
+          <input
+            type="checkbox"
+            checked={draft.whisper ?? false}
+            onChange={(e) => {
+              setDraft({ ...draft, whisper: e.target.checked });
+            }}
+          />
+          {t.voice.whisper}
+        </label>
         <label className="flex min-h-6 items-center gap-2">
           <input
             type="checkbox"

@@ -10,6 +10,7 @@ import { Badge, Chip } from "../ui/chip";
 import { Area, Field, Select } from "../ui/field";
 import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
+import { SoundInput } from "../voice/sound_input";
 import { RuleSelect } from "./recording";
 
 type Line = Schemas["FirmLine"];
@@ -258,6 +259,16 @@ function LineForm({ line }: { line: Line }) {
         ))}
       </Select>
       <Area label={`${s.lineGreeting} (${s.lineGreetingHint})`} rows={2} maxLength={2000} {...text("greeting")} />
+      <div className="col-span-2">
+        <SoundInput
+          text={draft.greeting}
+          sound={draft.greeting_sound_id ?? null}
+          onChange={(id) => {
+            const { greeting_sound_id: _, ...rest } = draft;
+            setDraft(id ? { ...rest, greeting_sound_id: id } : rest);
+          }}
+        />
+      </div>
       <Area label={`${s.closedText} (${s.closedHint})`} rows={2} maxLength={2000} {...text("closed_text")} />
       <RuleSelect
         label={t.voice.lineRecording}

@@ -5,9 +5,10 @@ import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
 import { Button } from "../ui/button";
-import { Area, Field } from "../ui/field";
+import { Area, Field, Select } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
+import { SoundInput } from "../voice/sound_input";
 
 type Message = Schemas["PreparedMessage"];
 const p = t.voice.prepared;
@@ -72,6 +73,19 @@ function Form({ messages }: { messages: Message[] }) {
                   set(i, { text: e.target.value });
                 }}
               />
+              <SoundInput
+                text={x.text}
+                sound={x.sound_id ?? null}
+                onChange={(id) => {
+                  set(i, { sound_id: id });
+                }}
+              />
+              <When
+                message={x}
+                onChange={(change) => {
+                  set(i, change);
+                }}
+              />
             </div>
             <label className="flex min-h-8 items-center gap-1.5 pt-5">
               <input
@@ -103,5 +117,63 @@ function Form({ messages }: { messages: Message[] }) {
         {p.save}
       </Button>
     </form>
+  );
+}
+
+/** When says for which calls a message is chosen. */
+function When({ message: m, onChange }: { message: Message; onChange: (change: Partial<Message>) => void }) {
+  const lists = useQuery(queries.lists).data ?? [];
+  const outcomes = useQuery(queries.me).data?.outcomes ?? [];
+  const days = m.weekdays ?? [];
+  return (
+    <fieldset className="mt-1 flex flex-wrap items-center gap-x-4 gap-y-1">
+      <legend className="sr-only">{p.when}</legend>
+      <span className="flex gap-2">
+        {p.weekdays.map((word, i) => (
+          <label key={word} className="flex min-h-6 items-center gap-1 text-sm">
+            <input
+              type="checkbox"
+              checked={days.length === 0 || days.includes(i + 1)}
+              onChange={(e) => {
+                const all = days.length === 0 ? [1, 2, 3, 4, 5, 6, 7] : days;
+                const next = e.target.checked ? [...all, i + 1].sort() : all.filter((d) => d !== i + 1);
+                onChange({ weekdays: next.length === 7 ? [] : next });
+              }}
+            />
+            {word}
+          </label>
+        ))}
+      </span>
+      <Select
+        label={p.anyList}
+        hidden
+        value={m.list_id ?? ""}
+        onChange={(e) => {
+          onChange({ list_id: e.target.value || null });
+        }}
+      >
+        <option value="">{p.anyList}</option>
+        {lists.map((l) => (
+          <option key={l.id} value={l.id}>
+            {p.onList(l.name)}
+          </option>
+        ))}
+      </Select>
+      <Select
+        label={p.anyOutcome}
+        hidden
+        value={m.outcome_id ?? ""}
+        onChange={(e) => {
+          onChange({ outcome_id: e.target.value || null });
+        }}
+      >
+        <option value="">{p.anyOutcome}</option>
+        {outcomes.map((o) => (
+          <option key={o.id} value={o.id}>
+            {p.afterOutcome(o.label)}
+          </option>
+        ))}
+      </Select>
+    </fieldset>
   );
 }

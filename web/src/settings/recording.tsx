@@ -127,6 +127,16 @@ function Form({ settings }: { settings: Settings }) {
         <p className="mt-2 font-semibold text-waiting">{r.expiring(settings.expiring, day(settings.expires_first))}</p>
       )}
       <p className="mt-1 text-sm text-quiet">{r.held}</p>
+      <label className="mt-5 flex min-h-6 items-center gap-2">
+        <input
+          type="checkbox"
+          checked={draft.prepared_consent ?? false}
+          onChange={(e) => {
+            set({ prepared_consent: e.target.checked });
+          }}
+        />
+        {r.consent}
+      </label>
       <h2 className="mt-5 mb-1 border-b border-rule-strong pb-1 text-quiet">{r.reps}</h2>
       <ul aria-label={r.reps}>
         {draft.reps.map((x) => (

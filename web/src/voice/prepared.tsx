@@ -17,7 +17,7 @@ export function LeavePrepared({ call }: { call: Call }) {
   const client = useQueryClient();
   const tell = useTell();
   const { hint } = useKeys();
-  const messages = (useQuery(queries.prepared).data ?? []).filter((m) => m.active);
+  const messages = useQuery(queries.preparedFor(call.id)).data ?? [];
   const leave = useMutation({
     mutationFn: (m: Message) =>
       ask(
@@ -48,6 +48,7 @@ export function LeavePrepared({ call }: { call: Call }) {
         hint={hint("leave")}
         aria-keyshortcuts={hint("leave")}
         className="max-w-44 min-w-0"
+        title={first.text}
       >
         <span className="truncate">{t.voice.prepared.leave(first.name)}</span>
       </Button>

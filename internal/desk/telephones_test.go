@@ -1,0 +1,205 @@
+package desk_test
+
+import (
+	"context"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/carrier"
+	"trundo/internal/contract"
+	"trundo/internal/desk"
+)
+
+const ownNumber = "+14135550160"
+
+// said is a speech that keeps what it is to say.
+type said struct {
+	mu    sync.Mutex
+	texts []string
+}
+
+func (s *said) Speak(_ context.Context, _, text string) ([]byte, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.texts = append(s.texts, text)
+	return []byte{0xff}, nil
+}
+
+func (s *said) all() string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return strings.Join(s.texts, "\n")
+}
+
+// telephone confirms ines's telephone.
+func (w *world) telephone(t contract.Telephone) {
+	w.t.Helper()
+	t.Number = ownNumber
+	_, err := w.SetTelephone(w.t.Context(), w.ines, t)
+	require.NoError(w.t, err)
+	_, err = w.store.Pool.Exec(w.t.Context(), `UPDATE telephones SET verified_at = now()`)
+	require.NoError(w.t, err)
+}
+
+func (w *world) telephoneIs(state contract.TelephoneState) contract.TelephoneInUse {
+	w.t.Helper()
+	var now contract.TelephoneInUse
+	w.until("the telephone is "+string(state), func() bool {
+		now = w.Sound(w.ines).Telephone
+		return now.State == state
+	})
+	return now
+}
+
+// legTo is the leg to a number.
+func (w *world) legTo(number string) string {
+	for _, l := range w.sim.OutsideLegs() {
+		if l.To == number && l.FromUs {
+			return l.Ref
+		}
+	}
+	return ""
+}
+
+func TestATelephoneIsOnesOwnAfterACode(t *testing.T) {
+	w := newWorld(t)
+	speech := &said{}
+	w.Speech = speech
+	ctx := t.Context()
+	var field *desk.FieldError
+	for _, number := range []string{"nobody", "911", mainNumber} {
+		_, err := w.SetTelephone(ctx, w.ines, contract.Telephone{Number: number})
+		require.ErrorAs(t, err, &field, number)
+		assert.Equal(t, "number", field.Field)
+	}
+	require.ErrorIs(t, w.CallWithCode(ctx, w.ines), desk.ErrNoTelephone)
+	saved, err := w.SetTelephone(ctx, w.ines, contract.Telephone{Number: "413 555 0160", PressOne: true})
+	require.NoError(t, err)
+	assert.False(t, saved.Verified)
+	_, err = w.StandTelephone(ctx, w.ines)
+	require.ErrorIs(t, err, desk.ErrNotVerified)
+	_, err = w.VerifyTelephone(ctx, w.ines, "1234")
+	require.ErrorAs(t, err, &field, "nobody was called yet")
+
+	require.NoError(t, w.CallWithCode(ctx, w.ines))
+	require.ErrorIs(t, w.CallWithCode(ctx, w.ines), desk.ErrTelephoneBusy)
+	w.until("it is answered", func() bool { return w.sim.TheyAnswer(ownNumber) })
+	w.until("the code is spoken", func() bool { return strings.Contains(speech.all(), "Your code") })
+	code := regexp.MustCompile(`is ([0-9, ]+)\.`).FindStringSubmatch(speech.all())[1]
+	w.telephoneIs(contract.TelephoneStateDown)
+	_, err = w.VerifyTelephone(ctx, w.ines, code+"0")
+	require.ErrorAs(t, err, &field)
+	saved, err = w.VerifyTelephone(ctx, w.ines, code)
+	require.NoError(t, err)
+	assert.True(t, saved.Verified)
+	saved, err = w.SetTelephone(ctx, w.ines, contract.Telephone{Number: ownNumber, Speaks: true})
+	require.NoError(t, err)
+	assert.True(t, saved.Verified, "the same number stays confirmed")
+	saved, err = w.SetTelephone(ctx, w.ines, contract.Telephone{Number: "+14135550161", Speaks: true})
+	require.NoError(t, err)
+	assert.False(t, saved.Verified, "another one is not")
+	require.NoError(t, w.CallWithCode(ctx, w.ines))
+	for range 5 {
+		_, err = w.VerifyTelephone(ctx, w.ines, "x")
+		require.ErrorAs(t, err, &field)
+	}
+	_, err = w.VerifyTelephone(ctx, w.ines, "x")
+	require.ErrorContains(t, err, "too many")
+	w.clock.Advance(11 * time.Minute)
+	_, err = w.VerifyTelephone(ctx, w.ines, "x")
+	require.ErrorContains(t, err, "too old")
+	saved, err = w.SetTelephone(ctx, w.ines, contract.Telephone{})
+	require.NoError(t, err)
+	assert.Empty(t, saved.Number)
+}
+
+func TestTheRepsTelephoneRingsFirst(t *testing.T) {
+	w := newWorld(t)
+	w.telephone(contract.Telephone{Speaks: true, PressOne: true})
+	place := func() error {
+		_, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
+		return err
+	}
+	require.ErrorIs(t, place(), desk.ErrTelephoneRings)
+	assert.Equal(t, "413 555 0142", w.telephoneIs(contract.TelephoneStateRinging).For)
+	require.ErrorIs(t, place(), desk.ErrTelephoneBusy, "it rings already")
+	assert.Empty(t, w.legTo(mobileNumber), "nobody is called before the rep is there")
+	w.until("it is answered", func() bool { return w.sim.TheyAnswer(ownNumber) })
+	w.telephoneIs(contract.TelephoneStatePress)
+	require.True(t, w.sim.OutsidePresses(w.legTo(ownNumber), "2"))
+	assert.Empty(t, w.legTo(mobileNumber), "not with any key")
+	require.True(t, w.sim.OutsidePresses(w.legTo(ownNumber), "1"))
+	w.until("she is called", func() bool { return w.legTo(mobileNumber) != "" })
+	var c contract.Call
+	w.until("the slip lies there", func() bool {
+		now, err := w.MyDesk(t.Context(), w.ines)
+		require.NoError(t, err)
+		if len(now.Calls) == 1 {
+			c = now.Calls[0]
+		}
+		return len(now.Calls) == 1
+	})
+	assert.Equal(t, "telephone", c.Device)
+	w.until("she answers", func() bool { return w.sim.TheyAnswer(mobileNumber) && w.phase(c.ID) == contract.PhaseSpeaking })
+	// Hung up at the telephone: the call ends with it.
+	require.True(t, w.sim.OutsideHangsUp(w.legTo(ownNumber)))
+	assert.Equal(t, "ended_by_us", w.ended(c.ID).State.EndReason)
+	w.telephoneIs(contract.TelephoneStateDown)
+
+	// Not answered: nobody is called, and it is said why.
+	require.ErrorIs(t, place(), desk.ErrTelephoneRings)
+	w.telephoneIs(contract.TelephoneStateRinging)
+	require.True(t, w.sim.TheyEnd(ownNumber, carrier.Busy))
+	assert.Equal(t, "Your telephone is busy.", w.telephoneIs(contract.TelephoneStateDown).Trouble)
+	assert.Empty(t, w.legTo(mobileNumber))
+
+	// Stopped from ringing at the screen.
+	require.ErrorIs(t, place(), desk.ErrTelephoneRings)
+	assert.Equal(t, contract.TelephoneStateDown, w.LeaveTelephone(w.ines).Telephone.State)
+	assert.Empty(t, w.legTo(ownNumber))
+}
+
+func TestATelephoneStaysBetweenCallsAndRingsForThoseThatComeIn(t *testing.T) {
+	w := newWorld(t)
+	w.telephone(contract.Telephone{Rings: true})
+	w.line(func(l *contract.FirmLine) { l.Recording = contract.RecordingRuleOff })
+	_, err := w.StandTelephone(t.Context(), w.ines)
+	require.NoError(t, err)
+	w.until("it is answered", func() bool { return w.sim.TheyAnswer(ownNumber) })
+	assert.True(t, w.telephoneIs(contract.TelephoneStateUp).Standing)
+	for range 2 {
+		c := w.calls()
+		assert.Equal(t, "telephone", c.Device)
+		require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+		w.ended(c.ID)
+		assert.Equal(t, contract.TelephoneStateUp, w.Sound(w.ines).Telephone.State, "it stays")
+	}
+	assert.Equal(t, contract.TelephoneStateDown, w.LeaveTelephone(w.ines).Telephone.State)
+
+	// A call that comes in rings it, though no window of hers is open.
+	ref, err := w.sim.CallIn("+14135550199", mainNumber)
+	require.NoError(t, err)
+	w.telephoneIs(contract.TelephoneStateRinging)
+	w.until("it is answered", func() bool { return w.sim.TheyAnswer(ownNumber) })
+	w.telephoneIs(contract.TelephoneStateUp)
+	w.until("she is in the call", func() bool {
+		now, err := w.MyDesk(t.Context(), w.ines)
+		require.NoError(t, err)
+		return slices.ContainsFunc(now.Calls, func(c contract.Call) bool { return c.State.Phase == contract.PhaseSpeaking })
+	})
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	w.telephoneIs(contract.TelephoneStateDown)
+
+	// One that nobody takes rings it no longer than the line does.
+	_, err = w.sim.CallIn("+14135550198", mainNumber)
+	require.NoError(t, err)
+	w.telephoneIs(contract.TelephoneStateRinging)
+	w.passes("it rings no more", func() bool { return w.Sound(w.ines).Telephone.State == contract.TelephoneStateDown })
+}
