@@ -135,6 +135,11 @@ func TestACallIsHeardRecordedAndPlayed(t *testing.T) {
 	require.Eventually(t, func() bool { return w.sim.TheyAnswer(beritMobile) }, patience, pace)
 	win.recording("going")
 	win.drawn("10")
+	// A key goes with the voice.
+	win.click("button", "Keypad", slipPart)
+	win.keys("5")
+	require.Eventually(t, func() bool { legs := w.sim.OutsideLegs(); return len(legs) == 1 && legs[0].Keys == "5" }, patience, pace)
+	win.keys(kb.Escape)
 	win.keys("u")
 	win.recording("paused")
 	win.drawn("20")
@@ -151,6 +156,8 @@ func TestACallIsHeardRecordedAndPlayed(t *testing.T) {
 	win.hears()
 	win.see("Not recorded from")
 	win.see("Who spoke")
+	win.runs(`document.querySelector('[data-testid=words] summary').click()`)
+	win.see("Their words, by the simulated network", "[data-testid=words]")
 	// What is played can be heard: an analyser on the loudspeaker's way shows it.
 	win.runs(`const to = AudioNode.prototype.connect; AudioNode.prototype.connect = function (node, ...rest) {
 		if (node instanceof AudioDestinationNode) { const a = node.context.createAnalyser(); (window.heard ??= []).push(a); to.call(this, a); }
@@ -246,4 +253,54 @@ func TestAMessageIsLeftAfterTheBeep(t *testing.T) {
 	_, after := most(ours[at:], whistle)
 	assert.Zero(t, before, "nothing is said while the greeting goes on")
 	assert.Greater(t, after, 200, "and the whole message after it")
+}
+
+func TestTheTelephoneRingsFirst(t *testing.T) {
+	t.Parallel()
+	const own = "+14135550160"
+	w := startSpeaking(t)
+	win := w.signedIn(t, "Ines")
+	win.visit("/settings?tab=sound")
+	win.fill("Number", "413 555 0160")
+	win.runs(`[...document.querySelectorAll('form label')].find((l) => l.innerText.startsWith('My calls are spoken')).querySelector('input').click()`)
+	win.click("button", "Save")
+	win.click("button", "Call me with a code")
+	win.see("type the code that you hear")
+	win.accessible("sound and one's own telephone")
+	require.Eventually(t, func() bool { return w.sim.TheyAnswer(own) }, patience, pace)
+	win.fill("Code", "no code")
+	win.click("button", "Confirm")
+	win.see("this is not the code that was spoken")
+	leg := func(to string) string {
+		for _, l := range w.sim.OutsideLegs() {
+			if l.To == to {
+				return l.Ref
+			}
+		}
+		return ""
+	}
+	require.Eventually(t, func() bool { return leg(own) == "" }, patience, pace, "the code is spoken and that is all")
+	_, err := w.Store.Pool.Exec(t.Context(), `UPDATE telephones SET verified_at = now()`)
+	require.NoError(t, err)
+	win.person(berit)
+	win.click("button", "413 555 0142", "[data-testid=numbers]")
+	win.see("Your telephone 413 555 0160 rings for 413 555 0142")
+	win.accessible("one's telephone rings")
+	require.Eventually(t, func() bool { return w.sim.TheyAnswer(own) }, patience, pace)
+	win.see("Press 1 there")
+	require.Empty(t, leg(beritMobile), "nobody is called before")
+	require.True(t, w.sim.OutsidePresses(leg(own), "1"))
+	win.see("ringing", slipPart)
+	win.see("By telephone", "[data-testid=sound]")
+	require.Eventually(t, func() bool { return w.sim.TheyAnswer(beritMobile) }, patience, pace)
+	win.recording("going")
+	require.True(t, w.sim.OutsideSays(leg(own), "Good morning, this is Ines, by my own telephone."))
+	win.drawn("15")
+	require.Eventually(t, func() bool {
+		ours, _ := w.sides(t)
+		_, speech := most(ours, whistle)
+		return speech > 50
+	}, patience, 50*time.Millisecond, "what is said there is ours")
+	require.True(t, w.sim.OutsideHangsUp(leg(own)))
+	win.see("we hung up", slipPart)
 }

@@ -54,7 +54,7 @@ func (s *Sim) prepare(ref carrier.Ref, script Script) *person {
 		script.Voice = usualVoice
 	}
 	p := &person{script: script, acts: script.Acts, spoken: map[string][]byte{}, hangUp: func() { s.end(ref, carrier.HungUp) },
-		speaker: s.speaker, now: s.clock.Now}
+		speaker: s.speaker, now: time.Now}
 	go p.speak(script.Acts)
 	return p
 }

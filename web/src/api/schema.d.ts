@@ -2783,7 +2783,7 @@ export interface components {
              * Format: uuid
              * @description A sound in place of the spoken greeting
              */
-            greeting_sound_id?: string;
+            greeting_sound_id?: string | null;
             /** @description Says to the rep alone on which line a call came in */
             whisper?: boolean;
         };
@@ -2843,7 +2843,7 @@ export interface components {
              * Format: uuid
              * @description A sound in place of the spoken greeting
              */
-            greeting_sound_id?: string;
+            greeting_sound_id?: string | null;
             /** @description Whom it rings, in order; none is every rep */
             reps: string[];
             /** @description Open now */

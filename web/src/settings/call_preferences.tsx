@@ -80,8 +80,7 @@ function Form({ now }: { now: Schemas["Preferences"] }) {
           text={draft.greeting}
           sound={draft.greeting_sound_id ?? null}
           onChange={(id) => {
-            const { greeting_sound_id: _, ...rest } = draft;
-            setDraft(id ? { ...rest, greeting_sound_id: id } : rest);
+            setDraft({ ...draft, greeting_sound_id: id });
           }}
         />
         <label className="flex min-h-6 items-center gap-2">

@@ -264,8 +264,7 @@ function LineForm({ line }: { line: Line }) {
           text={draft.greeting}
           sound={draft.greeting_sound_id ?? null}
           onChange={(id) => {
-            const { greeting_sound_id: _, ...rest } = draft;
-            setDraft(id ? { ...rest, greeting_sound_id: id } : rest);
+            setDraft({ ...draft, greeting_sound_id: id });
           }}
         />
       </div>
