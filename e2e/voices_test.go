@@ -284,7 +284,7 @@ func TestTheTelephoneRingsFirst(t *testing.T) {
 	require.NoError(t, err)
 	win.person(berit)
 	win.click("button", "413 555 0142", "[data-testid=numbers]")
-	win.see("Your telephone 413 555 0160 rings for 413 555 0142")
+	win.see("Your telephone 413 555 0160 rings for Berit Osterlund")
 	win.accessible("one's telephone rings")
 	require.Eventually(t, func() bool { return w.sim.TheyAnswer(own) }, patience, pace)
 	win.see("Press 1 there")

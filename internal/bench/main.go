@@ -25,14 +25,15 @@ func main() {
 	runs := flag.Int("runs", 5, "throughput runs of each kind")
 	people := flag.Int("people", 1_000_000, "people in the large book, and rows of the larger import")
 	only := flag.String("only", "", "calls, voices, book or imports: only that part")
+	loaded := flag.Duration("loaded", 30*time.Second, "for how long a hundred recorded calls go on")
 	flag.Parse()
 	log.SetFlags(0)
-	if err := run(context.Background(), *out, *only, *clicks, *runs, *people, time.Duration(*seconds*float64(time.Second))); err != nil {
+	if err := run(context.Background(), *out, *only, *clicks, *runs, *people, time.Duration(*seconds*float64(time.Second)), *loaded); err != nil {
 		log.Fatal("bench: ", err)
 	}
 }
 
-func run(ctx context.Context, out, only string, clicks, runs, people int, length time.Duration) error {
+func run(ctx context.Context, out, only string, clicks, runs, people int, length, loadedFor time.Duration) error {
 	dir, err := os.MkdirTemp("", "trundo-bench-*")
 	if err != nil {
 		return err
@@ -48,7 +49,7 @@ func run(ctx context.Context, out, only string, clicks, runs, people int, length
 	defer func() { _ = cluster.Stop() }()
 	var all results
 	if only == "" || only == "voices" {
-		if all.voices, err = voices(ctx, filepath.Join(dir, "voices")); err != nil {
+		if all.voices, err = voices(ctx, filepath.Join(dir, "voices"), loadedFor); err != nil {
 			return fmt.Errorf("voices: %w", err)
 		}
 	}

@@ -17,6 +17,8 @@ import (
 
 // voiceFigures are about the sound of calls, in process: no network is between.
 type voiceFigures struct {
+	loadedFor time.Duration
+	udp       udpFigures
 	frame     pair      // µs of one core that a frame of a bridged and recorded call takes; bare: the same coded by the tables of G.711
 	calls     int       // bridged and recorded at once on one core, by that
 	delay     []float64 // ms from a rep's frame to the outside, with loaded calls
@@ -30,7 +32,6 @@ const (
 	benchRooms = 200
 	benchTicks = 250 // 5 s of sound
 	loaded     = 100
-	loadedFor  = 30 * time.Second
 	answers    = 200
 )
 
@@ -65,8 +66,8 @@ func speech() (f media.Frame) {
 	return f
 }
 
-func voices(ctx context.Context, dir string) (voiceFigures, error) {
-	var v voiceFigures
+func voices(ctx context.Context, dir string, loadedFor time.Duration) (voiceFigures, error) {
+	v := voiceFigures{loadedFor: loadedFor, delay: make([]float64, 0, int(loadedFor/time.Second+1)*loaded*3)}
 	for range 5 {
 		ours, err := bridged(dir)
 		if err != nil {
@@ -77,7 +78,12 @@ func voices(ctx context.Context, dir string) (voiceFigures, error) {
 	}
 	v.calls = int(20_000 / quantile(v.frame.ours, 0.5))
 	v.first = answered()
-	return v, v.underLoad(ctx, dir)
+	if err := v.underLoad(ctx, dir); err != nil {
+		return v, err
+	}
+	var err error
+	v.udp, err = overUDP(ctx, filepath.Join(dir, "udp"))
+	return v, err
 }
 
 // bridged gives the µs a frame of a call takes: read on both sides, handed over, recorded to the disk, measured.
@@ -181,7 +187,7 @@ func (v *voiceFigures) underLoad(ctx context.Context, dir string) error {
 	runtime.ReadMemStats(&before)
 	var mu sync.Mutex
 	var group sync.WaitGroup
-	ctx, stop := context.WithTimeout(ctx, loadedFor)
+	ctx, stop := context.WithTimeout(ctx, v.loadedFor)
 	defer stop()
 	for range loaded {
 		id := uuid.New()
@@ -231,13 +237,13 @@ func (v *voiceFigures) underLoad(ctx context.Context, dir string) error {
 		return float64(m.HeapAlloc)
 	}
 	select {
-	case <-time.After(loadedFor / 3):
+	case <-time.After(v.loadedFor / 3):
 	case <-ctx.Done():
 	}
 	early := heap()
 	v.kilobytes = (early - float64(before.HeapAlloc)) / 1024 / loaded
 	select {
-	case <-time.After(loadedFor/3*2 - 2*time.Second):
+	case <-time.After(v.loadedFor/3*2 - 2*time.Second):
 	case <-ctx.Done():
 	}
 	v.growth = 100 * (heap() - early) / early
@@ -269,10 +275,17 @@ func (v voiceFigures) report(p func(string, ...any)) {
 | from a rep's frame to the outside within the server, %d calls, p99 | %.1f ms (p50 %.1f) | | | under 45 ms |
 | frames left out in %.0f s of %d calls | %d | | | none |
 | memory of a call | %.0f kB, grown by %.1f %% within the run | | | does not grow |
+| processor time of a call over UDP and a second, %d calls, the browser's side by pion included | %.1f ms | %.1f ms | %.2f | |
+| calls over UDP on one core, by that, the browser's half of bare taken off | %.0f | %.0f | | aim at 150 |
+| frames that came back to the browsers | %.1f %% | | | |
 
 - **A frame**: read from both sides, handed over, written into the recording on the disk, levels, voice activity and trace; bare: the two frames decoded and
   encoded by the tables of G.711. Medians of 5 runs of %d calls by turns, on one goroutine without a pace.
+- **Over UDP**: browsers of pion's speak a frame each 20 ms and hear one; ours bridges, mixes, measures and records, bare sends each packet back as it came. Both sides run in
+  one process, and all of its processor time is counted.
+- **Memory**: of a call in progress; what grows is its voice trace, 10 bytes a second.
 - **Delay**: at the studio's own pace, with the 40 ms that the jitter buffer gathers; no browser, no network.
 `, frame, bare, frame/bare, v.calls, answers, quantile(v.first, 0.95), quantile(v.first, 0.5), loaded, quantile(v.delay, 0.99), quantile(v.delay, 0.5),
-		loadedFor.Seconds(), loaded, v.late, v.kilobytes, v.growth, benchRooms)
+		v.loadedFor.Seconds(), loaded, v.late, v.kilobytes, v.growth, udpCalls, v.udp.ours, v.udp.bare,
+		v.udp.ours/v.udp.bare, 1000/(v.udp.ours-v.udp.bare/2), 2000/v.udp.bare, 100*v.udp.heard, benchRooms)
 }

@@ -11,6 +11,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"trundo/internal/contract"
 	"trundo/internal/core/audio"
 	"trundo/internal/desk"
 	"trundo/internal/media"
@@ -80,7 +81,7 @@ func Record(ctx context.Context, s *store.Store, speech desk.Speech, dir string,
 	r := rand.New(rand.NewPCG(seed, uint64(len(calls))))
 	for i, c := range calls {
 		length := int(c.talk) * audio.Rate / 1000
-		ours, theirs, err := speak(ctx, speech, dialogues[i%len(dialogues)], voiceOf(c.user.String()), voiceOf(c.number), length, r)
+		ours, theirs, phrases, err := speak(ctx, speech, dialogues[i%len(dialogues)], voiceOf(c.user.String()), voiceOf(c.number), length, r)
 		if err != nil {
 			return err
 		}
@@ -96,6 +97,9 @@ func Record(ctx context.Context, s *store.Store, speech desk.Speech, dir string,
 		if err := desk.KeepTake(ctx, s.Queries, id, take); err != nil {
 			return err
 		}
+		if err := desk.KeepWords(ctx, s.Queries, id, contract.Transcript{Source: "who wrote the demo", OursKnown: true, Phrases: phrases}); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -107,7 +111,7 @@ func voiceOf(who string) string {
 }
 
 // speak lays a dialogue out along so many samples: theirs answer ours after a breath, now and then too early.
-func speak(ctx context.Context, speech desk.Speech, d dialogue, our, their string, length int, r *rand.Rand) (ours, theirs []byte, err error) {
+func speak(ctx context.Context, speech desk.Speech, d dialogue, our, their string, length int, r *rand.Rand) (ours, theirs []byte, phrases []contract.Phrase, err error) {
 	ours, theirs = quietLine(length), quietLine(length)
 	at := audio.Rate / 3
 	for turn := 0; at < length; turn++ {
@@ -121,9 +125,12 @@ func speak(ctx context.Context, speech desk.Speech, d dialogue, our, their strin
 			}
 			codes, err := speech.Speak(ctx, voice, text)
 			if err != nil {
-				return nil, nil, err
+				return nil, nil, nil, err
 			}
-			copy(into[min(at, length):], codes)
+			if copy(into[min(at, length):], codes) > 0 {
+				ms := func(samples int) int { return min(samples, length) * 1000 / audio.Rate }
+				phrases = append(phrases, contract.Phrase{FromMs: ms(at), ToMs: ms(at + len(codes)), Ours: side == 1, Text: text})
+			}
 			at += len(codes) + audio.Rate/4 + r.IntN(audio.Rate)
 			if r.IntN(6) == 0 {
 				at -= audio.Rate * 3 / 2 // they cannot wait
@@ -133,7 +140,7 @@ func speak(ctx context.Context, speech desk.Speech, d dialogue, our, their strin
 			at += audio.Rate * 3 // something is looked up before they go on
 		}
 	}
-	return ours, theirs, nil
+	return ours, theirs, phrases, nil
 }
 
 func quietLine(samples int) []byte {

@@ -83,7 +83,7 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 	if err != nil {
 		return uuid.Nil, err
 	}
-	device, err := d.speaksBy(ctx, a, key, r, cmp.Or(phone.Format(t.e164, t.ext, f.region, a.Style), t.typed))
+	device, err := d.speaksBy(ctx, a, key, r, t, cmp.Or(phone.Format(t.e164, t.ext, f.region, a.Style), t.typed))
 	if err != nil {
 		return uuid.Nil, err
 	}

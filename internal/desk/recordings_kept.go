@@ -173,7 +173,7 @@ func (d *Desk) deleteExpired(ctx context.Context) error {
 		return err
 	}
 	for _, r := range rows {
-		if r.Stored == "" && r.Server != d.Server {
+		if _, err := os.Stat(d.recordingFile(r.File)); r.Stored == "" && r.Server != d.Server && err != nil {
 			continue // its own server does it
 		}
 		n, err := d.Store.DeleteRecording(ctx, db.DeleteRecordingParams{ID: r.ID, At: &now, Why: "kept for as long as it was to be"})

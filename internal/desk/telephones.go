@@ -217,7 +217,7 @@ func (d *Desk) telephoneView(user uuid.UUID) contract.TelephoneInUse {
 
 // speaksBy is the device by which a call of a's is spoken: their telephone if it is up. Where it has to be rung first that is begun, and the call is
 // placed when it is answered. Errors: ErrTelephoneRings, ErrTelephoneBusy, those of the carrier.
-func (d *Desk) speaksBy(ctx context.Context, a Actor, key string, r contract.NewCall, whom string) (device string, err error) {
+func (d *Desk) speaksBy(ctx context.Context, a Actor, key string, r contract.NewCall, t target, whom string) (device string, err error) {
 	if leg := d.telephoneOf(a.ID); leg != nil {
 		if d.telephoneView(a.ID).State == contract.TelephoneStateUp {
 			return "telephone", nil
@@ -232,6 +232,11 @@ func (d *Desk) speaksBy(ctx context.Context, a Actor, key string, r contract.New
 		return "browser", nil
 	} else if err != nil {
 		return "", err
+	}
+	if len(t.links) > 0 {
+		if row, err := d.Store.RecordName(ctx, uuid.MustParse(t.links[0].Record)); err == nil {
+			whom = row.Name
+		}
 	}
 	leg := &telephoneLeg{user: a.ID, forWhat: whom}
 	leg.then = func(ctx context.Context) {

@@ -128,7 +128,7 @@ func TestTheRepsTelephoneRingsFirst(t *testing.T) {
 		return err
 	}
 	require.ErrorIs(t, place(), desk.ErrTelephoneRings)
-	assert.Equal(t, "413 555 0142", w.telephoneIs(contract.TelephoneStateRinging).For)
+	assert.Equal(t, "Berit Osterlund", w.telephoneIs(contract.TelephoneStateRinging).For)
 	require.ErrorIs(t, place(), desk.ErrTelephoneBusy, "it rings already")
 	assert.Empty(t, w.legTo(mobileNumber), "nobody is called before the rep is there")
 	w.until("it is answered", func() bool { return w.sim.TheyAnswer(ownNumber) })

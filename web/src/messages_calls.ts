@@ -20,7 +20,7 @@ export const calls = {
   },
   during: {
     mute: "Mute",
-    unmute: "Be heard",
+    unmute: "Unmute",
     muted: "They do not hear you",
     mutedWord: "muted",
     keypad: "Keypad",

@@ -70,6 +70,8 @@ func Start(ctx context.Context, o Options) (*Cluster, error) {
 	options := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=200", c.port)
 	if o.Fast {
 		options += " -c fsync=off -c full_page_writes=off"
+	} else {
+		options += " -c shared_buffers=512MB" // the indexes of a large book; taken only as it is used
 	}
 	// The server must not die with the terminal's Ctrl-C before its program has finished with it.
 	out, err := c.run(ctx, "pg_ctl", "-D", dir, "-l", filepath.Join(dir, "server.log"), "-w", "-t", "60", "-o", options, "start")

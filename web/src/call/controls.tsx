@@ -13,8 +13,8 @@ import { LeavePrepared } from "../voice/prepared";
 import { sendKeys } from "../voice/sound";
 import { useAttach } from "./attach";
 
-/** TalkControls are what can be done while one speaks: hold, mute, keys. */
-export function TalkControls({ call }: { call: Call }) {
+/** HoldAndMute are what is done most while one speaks. */
+export function HoldAndMute({ call }: { call: Call }) {
   const tell = useTell();
   const { hint } = useKeys();
   const failed = (e: Error) => {
@@ -63,9 +63,18 @@ export function TalkControls({ call }: { call: Call }) {
           other={muted ? t.in.during.mute : t.in.during.unmute}
         />
       </Button>
-      {!held && call.direction !== "internal" && <Keypad call={call} />}
-      {call.direction === "outbound" && <LeavePrepared call={call} />}
     </>
+  );
+}
+
+/** MoreControls are what else can be done while one speaks: keys, a prepared message. */
+export function MoreControls({ call }: { call: Call }) {
+  if (call.direction === "internal") return null;
+  return (
+    <div className="flex min-w-0 gap-1.5">
+      {!call.state.on_hold && <Keypad call={call} />}
+      {call.direction === "outbound" && <LeavePrepared call={call} />}
+    </div>
   );
 }
 

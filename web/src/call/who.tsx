@@ -8,7 +8,7 @@ import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { duration, useNow } from "../ui/clock";
 import { useTell } from "../ui/toast";
-import { TalkControls } from "./controls";
+import { HoldAndMute, MoreControls } from "./controls";
 import { useDial } from "./dial";
 import { companyOf, partsAt, personOf, stateWord, whoOf } from "./words";
 
@@ -61,23 +61,12 @@ export function Who({ call }: { call: Call }) {
             ? t.slip.called(call.shown)
             : t.slip.shown(call.shown)}
       </p>
-      <div className="mt-auto flex items-end gap-1.5 pt-1.5">
-        <div className="flex flex-1 flex-wrap gap-1.5">
-          {live && call.state.phase === "speaking" && <TalkControls call={call} />}
-          {!live && call.direction !== "internal" && (
-            <Button
-              disabled={dialing}
-              onClick={() => {
-                dial({ typed: call.display, ...(person ? { open_record_id: person.id } : {}) }, whoOf(call));
-              }}
-            >
-              {t.slip.callAgain}
-            </Button>
-          )}
-        </div>
-        {live && ( // in the corner, where nothing that comes and goes can push it under the pointer
+      <div className="flex flex-wrap gap-1.5 pt-1.5">
+        {live && call.state.phase === "speaking" && <HoldAndMute call={call} />}
+        {live && ( // in the corner of the first row, where nothing that comes and goes can push it under the pointer
           <Button
             look="ending"
+            className="ml-auto"
             onClick={end}
             disabled={hangUp.isPending}
             hint={hint("end")}
@@ -86,7 +75,18 @@ export function Who({ call }: { call: Call }) {
             {call.state.phase === "speaking" ? t.slip.end : t.slip.giveUp}
           </Button>
         )}
+        {!live && call.direction !== "internal" && (
+          <Button
+            disabled={dialing}
+            onClick={() => {
+              dial({ typed: call.display, ...(person ? { open_record_id: person.id } : {}) }, whoOf(call));
+            }}
+          >
+            {t.slip.callAgain}
+          </Button>
+        )}
       </div>
+      {live && call.state.phase === "speaking" && <MoreControls call={call} />}
     </div>
   );
 }

@@ -147,6 +147,7 @@ function When({ message: m, onChange }: { message: Message; onChange: (change: P
       <Select
         label={p.anyList}
         hidden
+        className="w-52"
         value={m.list_id ?? ""}
         onChange={(e) => {
           onChange({ list_id: e.target.value || null });
@@ -162,6 +163,7 @@ function When({ message: m, onChange }: { message: Message; onChange: (change: P
       <Select
         label={p.anyOutcome}
         hidden
+        className="w-52"
         value={m.outcome_id ?? ""}
         onChange={(e) => {
           onChange({ outcome_id: e.target.value || null });
