@@ -63,7 +63,7 @@ bench: setup-test web/dist/index.html ## speed beside a bare reference, written 
 	@go run ./internal/bench -out docs/benchmarks.md
 
 fuzz: ## each fuzz test for a minute
-	@for t in core/phone:FuzzParse core/call:FuzzCall core/routing:FuzzParseSpans core/money:FuzzParse core/fields:FuzzParse core/filter:FuzzResolve formats:FuzzCSV formats:FuzzVCards \
+	@for t in core/phone:FuzzParse core/call:FuzzCall core/routing:FuzzParseSpans core/money:FuzzParse core/fields:FuzzParse core/filter:FuzzResolve core/proposal:FuzzFind formats:FuzzCSV formats:FuzzVCards \
 		formats:FuzzJSONLines formats:FuzzReadWAV; do go test ./internal/$${t%:*} -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 60s || exit 1; done
 
 $(TOOLS)/sqlc-$(SQLC_VERSION):

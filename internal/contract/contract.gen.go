@@ -387,6 +387,24 @@ func (e FollowUpChangeState) Valid() bool {
 	}
 }
 
+// Defines values for FollowUpProposalKind.
+const (
+	FollowUpProposalKindCall FollowUpProposalKind = "call"
+	FollowUpProposalKindTask FollowUpProposalKind = "task"
+)
+
+// Valid indicates whether the value is a known member of the FollowUpProposalKind enum.
+func (e FollowUpProposalKind) Valid() bool {
+	switch e {
+	case FollowUpProposalKindCall:
+		return true
+	case FollowUpProposalKindTask:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for HistoryEntryKind.
 const (
 	HistoryEntryKindCall     HistoryEntryKind = "call"
@@ -1408,10 +1426,13 @@ type Call struct {
 	ByHand bool `json:"by_hand"`
 
 	// CompanyLine Whose main line it is, where a company alone is on the call
-	CompanyLine *RecordRef    `json:"company_line"`
-	Device      string        `json:"device"`
-	DialMs      int64         `json:"dial_ms"`
-	Direction   CallDirection `json:"direction"`
+	CompanyLine *RecordRef `json:"company_line"`
+	Device      string     `json:"device"`
+	DialMs      int64      `json:"dial_ms"`
+
+	// DialTo Of an unconfirmed one: the address that calling program takes (RFC 3966)
+	DialTo    string        `json:"dial_to"`
+	Direction CallDirection `json:"direction"`
 
 	// Display The other side's number for reading
 	Display string             `json:"display"`
@@ -1441,9 +1462,12 @@ type Call struct {
 	Source string `json:"source"`
 
 	// State The part of a call that changes while it goes on.
-	State    CallState `json:"state"`
-	TalkMs   int64     `json:"talk_ms"`
-	Withheld bool      `json:"withheld"`
+	State  CallState `json:"state"`
+	TalkMs int64     `json:"talk_ms"`
+
+	// Unconfirmed Made by the computer's own calling program; its times are still to be said
+	Unconfirmed bool `json:"unconfirmed"`
+	Withheld    bool `json:"withheld"`
 }
 
 // CallDirection defines model for Call.Direction.
@@ -1520,6 +1544,12 @@ type CallState struct {
 	StartedAt time.Time `json:"started_at"`
 }
 
+// CallTimes defines model for CallTimes.
+type CallTimes struct {
+	// Seconds 0: nobody answered
+	Seconds int `json:"seconds"`
+}
+
 // CallType defines model for CallType.
 type CallType struct {
 	ID    openapi_types.UUID `json:"id"`
@@ -1590,6 +1620,15 @@ type DemoPerson struct {
 // Desk defines model for Desk.
 type Desk struct {
 	Calls []Call `json:"calls"`
+}
+
+// DialIn defines model for DialIn.
+type DialIn struct {
+	// Code Four digits, good for five minutes
+	Code string `json:"code"`
+
+	// Number The line to call
+	Number string `json:"number"`
 }
 
 // DialOffer The text is a number that could be dialed.
@@ -1808,6 +1847,23 @@ type FollowUpChange struct {
 
 // FollowUpChangeState defines model for FollowUpChange.State.
 type FollowUpChangeState string
+
+// FollowUpProposal defines model for FollowUpProposal.
+type FollowUpProposal struct {
+	DayOnly bool                 `json:"day_only"`
+	DueAt   *time.Time           `json:"due_at,omitempty"`
+	Found   bool                 `json:"found"`
+	Kind    FollowUpProposalKind `json:"kind"`
+
+	// Text The sentence that says it
+	Text string `json:"text"`
+
+	// When When, as it is read, at their place
+	When string `json:"when"`
+}
+
+// FollowUpProposalKind defines model for FollowUpProposal.Kind.
+type FollowUpProposalKind string
 
 // Gap defines model for Gap.
 type Gap struct {
@@ -2218,6 +2274,11 @@ type NotesEdit struct {
 	Writer string `json:"writer"`
 }
 
+// NotesToRead defines model for NotesToRead.
+type NotesToRead struct {
+	Text string `json:"text"`
+}
+
 // NumberChange defines model for NumberChange.
 type NumberChange struct {
 	DoNotCall *bool   `json:"do_not_call,omitempty"`
@@ -2379,6 +2440,9 @@ type Preferences struct {
 
 	// Opens When the caller's record opens
 	Opens PreferencesOpens `json:"opens"`
+
+	// Program Calls are made by this computer's own calling program
+	Program *bool `json:"program,omitempty"`
 
 	// Whisper Says to the rep alone on which line a call came in
 	Whisper *bool `json:"whisper,omitempty"`
@@ -3105,6 +3169,9 @@ type LeavePreparedJSONRequestBody = PreparedChoice
 // ActOnRecordingJSONRequestBody defines body for ActOnRecording for application/json ContentType.
 type ActOnRecordingJSONRequestBody = RecordingAct
 
+// ConfirmTimesJSONRequestBody defines body for ConfirmTimes for application/json ContentType.
+type ConfirmTimesJSONRequestBody = CallTimes
+
 // SettleNoteJSONRequestBody defines body for SettleNote for application/json ContentType.
 type SettleNoteJSONRequestBody = NoteChange
 
@@ -3182,6 +3249,9 @@ type ConvertLeadJSONRequestBody = Conversion
 
 // MarkRecordJSONRequestBody defines body for MarkRecord for application/json ContentType.
 type MarkRecordJSONRequestBody = DoNotCallMark
+
+// ProposeFollowUpJSONRequestBody defines body for ProposeFollowUp for application/json ContentType.
+type ProposeFollowUpJSONRequestBody = NotesToRead
 
 // AddFollowUpJSONRequestBody defines body for AddFollowUp for application/json ContentType.
 type AddFollowUpJSONRequestBody = NewFollowUp

@@ -125,7 +125,11 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 	if r.LineID != nil {
 		line, source = f.lineLabels[*r.LineID], f.lineSources[*r.LineID]
 	}
-	return contract.Call{ID: r.ID, Line: line, Source: source, ByHand: r.ByHand, MessageMs: r.MessageMs, Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
+	dialTo := ""
+	if r.Unconfirmed {
+		dialTo = dialAddress(r.RemoteE164, r.RemoteExt, r.RemoteTyped)
+	}
+	return contract.Call{ID: r.ID, Unconfirmed: r.Unconfirmed, DialTo: dialTo, Line: line, Source: source, ByHand: r.ByHand, MessageMs: r.MessageMs, Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
 		Label: r.RemoteLabel, Shown: shown, ShownReason: r.CallerIDReason, Device: r.Device, DialMs: r.DialMs, RingMs: r.RingMs, TalkMs: r.TalkMs,
 		Links: []contract.CallLink{},
 		State: contract.CallState{CallID: r.ID, Phase: contract.Phase(r.State), StartedAt: r.StartedAt, RangAt: r.RangAt, AnsweredAt: r.AnsweredAt,
@@ -319,6 +323,8 @@ func factText(f call.Fact, c contract.Call) string {
 // ReasonText says why a call ended.
 func ReasonText(r call.Reason) string {
 	switch r {
+	case Unconfirmed:
+		return "Not said yet"
 	case call.EndedByUs:
 		return "We hung up"
 	case call.EndedByThem:

@@ -83,6 +83,9 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 	if err != nil {
 		return uuid.Nil, err
 	}
+	if a.Program {
+		return d.placeByProgram(ctx, a, key, hash, t, override)
+	}
 	device, err := d.speaksBy(ctx, a, key, r, t, cmp.Or(phone.Format(t.e164, t.ext, f.region, a.Style), t.typed))
 	if err != nil {
 		return uuid.Nil, err

@@ -68,6 +68,7 @@ type Desk struct {
 
 	ownStudio        bool
 	telephones       map[uuid.UUID]*telephoneLeg // by user
+	expected         map[string]dialIn           // by number: telephones that will call in
 	telephoneTrouble map[uuid.UUID]string        // why the last one was not to be had
 	rated            map[uuid.UUID]counted       // by user
 	echoes           map[uuid.UUID]uuid.UUID     // by user: the room of their echo test
@@ -107,7 +108,7 @@ type slipOwner struct{ user, call uuid.UUID }
 // progress, and keeps its lease. The database must be there and migrated.
 func Open(ctx context.Context, c Config) (*Desk, error) {
 	d := &Desk{Config: &c, Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, recording: map[*media.Recorder]going{},
-		telephones: map[uuid.UUID]*telephoneLeg{}, telephoneTrouble: map[uuid.UUID]string{},
+		telephones: map[uuid.UUID]*telephoneLeg{}, telephoneTrouble: map[uuid.UUID]string{}, expected: map[string]dialIn{},
 		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}}
 	if d.Studio == nil {
 		d.Studio, d.ownStudio = media.NewStudio(), true

@@ -22,6 +22,9 @@ const maxFrom = 64
 // CallIncoming implements switchboard.Listener: somebody rings us.
 func (d *Desk) CallIncoming(ref carrier.Ref, from, to string) {
 	d.inBackground(func(ctx context.Context) {
+		if f, err := d.firm(ctx); err == nil && d.dialsIn(ref, callerOf(from, f.region).e164) {
+			return
+		}
 		id, line, err := d.arrive(ctx, ref, from, to)
 		for store.Away(err) && ctx.Err() == nil { // the caller waits; no call is without a trace
 			select {

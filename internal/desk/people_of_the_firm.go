@@ -43,6 +43,8 @@ type Actor struct {
 	Recording recording.Rule
 	// Whisper: a wants to be told on which line a call came in.
 	Whisper bool
+	// Program: a calls by their computer's own calling program.
+	Program bool
 }
 
 // zone is a's own, UTC for nobody.
@@ -242,7 +244,7 @@ func (d *Desk) Actor(ctx context.Context, id uuid.UUID) (Actor, error) {
 	if err != nil {
 		zone = time.UTC
 	}
-	a := Actor{ID: u.ID, Login: u.Login, Name: u.Name, Role: Role(u.Role), Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper}
+	a := Actor{ID: u.ID, Login: u.Login, Name: u.Name, Role: Role(u.Role), Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper, Program: u.Program}
 	d.actors.Store(id, cachedActor{a, d.Clock.Now()})
 	return a, nil
 }

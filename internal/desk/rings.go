@@ -131,7 +131,7 @@ func checkTemplate(template string) error {
 // preferences are how a wants records to open.
 func (d *Desk) preferences(ctx context.Context, a Actor) (contract.Preferences, error) {
 	p, err := d.Store.Preferences(ctx, a.ID)
-	return contract.Preferences{Opens: contract.PreferencesOpens(p.Opens), AddressTemplate: p.AddressTemplate, Greeting: p.Greeting, GreetingSoundID: p.GreetingSound, Whisper: &p.Whisper}, err
+	return contract.Preferences{Opens: contract.PreferencesOpens(p.Opens), AddressTemplate: p.AddressTemplate, Greeting: p.Greeting, GreetingSoundID: p.GreetingSound, Whisper: &p.Whisper, Program: &p.Program}, err
 }
 
 // SetPreferences keeps how a wants records to open, and a's greeting. Error: *FieldError.
@@ -145,7 +145,8 @@ func (d *Desk) SetPreferences(ctx context.Context, a Actor, p contract.Preferenc
 	if err := d.soundCheck(ctx, "greeting_sound_id", p.GreetingSoundID); err != nil {
 		return p, err
 	}
-	err := d.Store.SetPreferences(ctx, db.SetPreferencesParams{ID: a.ID, Opens: string(p.Opens), AddressTemplate: p.AddressTemplate, Greeting: p.Greeting, GreetingSound: p.GreetingSoundID, Whisper: p.Whisper != nil && *p.Whisper})
+	err := d.Store.SetPreferences(ctx, db.SetPreferencesParams{ID: a.ID, Opens: string(p.Opens), AddressTemplate: p.AddressTemplate, Greeting: p.Greeting, GreetingSound: p.GreetingSoundID, Whisper: p.Whisper != nil && *p.Whisper,
+		Program: p.Program != nil && *p.Program})
 	d.actors.Delete(a.ID)
 	return p, err
 }

@@ -29,6 +29,10 @@ const (
 	codeTries = 5
 	// pressIn is how long a rep's telephone waits for the key that says that somebody is there.
 	pressIn = 15 * time.Second
+	// dialInFor is for how long a telephone is expected to call in.
+	dialInFor = 5 * time.Minute
+	// forCode is what a telephone rings for that is to be confirmed.
+	forCode = "a code"
 	// ringsFor is how long a rep's telephone rings for a call of their own.
 	ringsFor = 40 * time.Second
 )
@@ -50,6 +54,8 @@ type telephoneLeg struct {
 	forWhat  string    // what it rings for, in words
 	call     uuid.UUID // the call that came in and that it rings for
 	standing bool      // it stays between calls
+	key      string    // what has to be pressed; empty: nothing
+	pressed  string
 	voice    carrier.Voice
 	room     uuid.UUID // where it hears what to press
 	then     func(context.Context)
@@ -107,15 +113,14 @@ func (d *Desk) CallWithCode(ctx context.Context, a Actor) error {
 	} else if err != nil {
 		return err
 	}
-	n, err := rand.Int(rand.Reader, big.NewInt(10_000))
+	code, err := fourDigits()
 	if err != nil {
 		return err
 	}
-	code := fmt.Sprintf("%04d", n)
 	hash := sha256.Sum256([]byte(a.ID.String() + code))
 	until := d.Clock.Now().Add(codeFor)
 	text := "Your code for Trundo is " + strings.Join(strings.Split(code, ""), ", ") + "."
-	leg := &telephoneLeg{user: a.ID, forWhat: "a code", call: uuid.Nil}
+	leg := &telephoneLeg{user: a.ID, forWhat: forCode}
 	leg.then = func(ctx context.Context) {
 		d.sayTo(ctx, leg, text+" Once more. "+text)
 		d.board.HangUpTelephone(leg.ref)
@@ -290,25 +295,15 @@ func (d *Desk) ringTelephone(ctx context.Context, leg *telephoneLeg, e164 string
 			shown = l.E164
 		}
 	}
-	leg.number, leg.state, leg.ended = phone.Format(e164, "", f.region, phone.National), contract.TelephoneStateRinging, make(chan struct{})
-	d.mu.Lock()
-	if d.telephones[leg.user] != nil {
-		d.mu.Unlock()
-		return ErrTelephoneBusy
+	leg.number, leg.state = phone.Format(e164, "", f.region, phone.National), contract.TelephoneStateRinging
+	if press {
+		leg.key = "1"
 	}
-	d.telephones[leg.user] = leg
-	delete(d.telephoneTrouble, leg.user)
-	d.mu.Unlock()
-	events := make(chan carrier.Event, 16)
-	ref, err := d.board.RingTelephone(e164, shown, func(e carrier.Event) {
-		select {
-		case events <- e:
-		default: // keys, faster than anybody presses them
-			if e.Kind == carrier.Ended {
-				go func() { events <- e }()
-			}
-		}
-	})
+	events, told, err := d.expectTelephone(leg)
+	if err != nil {
+		return err
+	}
+	ref, err := d.board.RingTelephone(e164, shown, told)
 	d.mu.Lock()
 	if leg.ref = ref; err != nil {
 		delete(d.telephones, leg.user)
@@ -318,12 +313,100 @@ func (d *Desk) ringTelephone(ctx context.Context, leg *telephoneLeg, e164 string
 		return err
 	}
 	d.seatChanged(leg.user.String())
-	d.inBackground(func(ctx context.Context) { d.followTelephone(ctx, leg, events, press) })
+	d.inBackground(func(ctx context.Context) { d.followTelephone(ctx, leg, events) })
 	return nil
 }
 
+// expectTelephone makes a leg its user's telephone, and gives where its events come and who is told of them. Error: ErrTelephoneBusy.
+func (d *Desk) expectTelephone(leg *telephoneLeg) (chan carrier.Event, func(carrier.Event), error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.telephones[leg.user] != nil {
+		return nil, nil, ErrTelephoneBusy
+	}
+	leg.ended = make(chan struct{})
+	d.telephones[leg.user] = leg
+	delete(d.telephoneTrouble, leg.user)
+	events := make(chan carrier.Event, 16)
+	return events, func(e carrier.Event) {
+		select {
+		case events <- e:
+		default: // keys, faster than anybody presses them
+			if e.Kind == carrier.Ended {
+				go func() { events <- e }()
+			}
+		}
+	}, nil
+}
+
+// dialIn is a telephone that is expected to call in.
+type dialIn struct {
+	user  uuid.UUID
+	code  string
+	until time.Time
+}
+
+// DialIn expects a's own telephone to call any line of the firm and to press a code, to stay between calls then. Errors: ErrNoTelephone, ErrNotVerified,
+// ErrTelephoneBusy.
+func (d *Desk) DialIn(ctx context.Context, a Actor) (contract.DialIn, error) {
+	row, err := d.verifiedTelephone(ctx, a.ID)
+	if err != nil {
+		return contract.DialIn{}, err
+	}
+	if d.telephoneOf(a.ID) != nil {
+		return contract.DialIn{}, ErrTelephoneBusy
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.DialIn{}, err
+	}
+	code, err := fourDigits()
+	if err != nil {
+		return contract.DialIn{}, err
+	}
+	v := contract.DialIn{Code: code}
+	for _, l := range f.lines {
+		if v.Number == "" || l.Main {
+			v.Number = phone.Format(l.E164, "", f.region, a.Style)
+		}
+	}
+	d.mu.Lock()
+	d.expected[row.E164] = dialIn{a.ID, code, d.Clock.Now().Add(dialInFor)}
+	d.mu.Unlock()
+	return v, nil
+}
+
+// dialsIn takes a leg that came in from a telephone that is expected; false: it is a call like any other.
+func (d *Desk) dialsIn(ref carrier.Ref, from string) bool {
+	d.mu.Lock()
+	e, there := d.expected[from]
+	delete(d.expected, from)
+	d.mu.Unlock()
+	if !there || d.Clock.Now().After(e.until) {
+		return false
+	}
+	leg := &telephoneLeg{ref: ref, user: e.user, number: from, state: contract.TelephoneStatePress, forWhat: "your calls", standing: true, key: e.code}
+	events, told, err := d.expectTelephone(leg)
+	if err != nil {
+		return false
+	}
+	d.board.TakeTelephone(ref, told)
+	d.seatChanged(e.user.String())
+	d.inBackground(func(ctx context.Context) { d.followTelephone(ctx, leg, events) })
+	return true
+}
+
+// fourDigits are four digits that nobody can guess.
+func fourDigits() (string, error) {
+	n, err := rand.Int(rand.Reader, big.NewInt(10_000))
+	if err != nil {
+		return "", err
+	}
+	return fmt.Sprintf("%04d", n), nil
+}
+
 // followTelephone follows a rep's telephone from its ring to its end.
-func (d *Desk) followTelephone(ctx context.Context, leg *telephoneLeg, events chan carrier.Event, press bool) {
+func (d *Desk) followTelephone(ctx context.Context, leg *telephoneLeg, events chan carrier.Event) {
 	defer close(leg.ended)
 	patience := d.Clock.NewTimer(ringsFor)
 	defer func() { patience.Stop() }()
@@ -345,19 +428,29 @@ func (d *Desk) followTelephone(ctx context.Context, leg *telephoneLeg, events ch
 				d.mu.Lock()
 				leg.voice = e.Voice
 				d.mu.Unlock()
-				if !press {
+				if leg.key == "" {
 					d.telephoneUp(leg)
 					continue
 				}
 				patience = d.Clock.NewTimer(pressIn)
 				d.setTelephone(leg, contract.TelephoneStatePress)
-				d.inBackground(func(ctx context.Context) { d.sayTo(ctx, leg, "Trundo rings for "+leg.forWhat+". Press 1.") })
-			case e.Kind == carrier.Digits && strings.Contains(e.Digits, "1") && d.telephoneView(leg.user).State == contract.TelephoneStatePress:
-				patience.Stop()
-				d.telephoneUp(leg)
+				d.inBackground(func(ctx context.Context) { d.sayTo(ctx, leg, leg.prompt()) })
+			case e.Kind == carrier.Digits && d.telephoneView(leg.user).State == contract.TelephoneStatePress:
+				if leg.pressed += e.Digits; strings.HasSuffix(leg.pressed, leg.key) {
+					patience.Stop()
+					d.telephoneUp(leg)
+				}
 			}
 		}
 	}
+}
+
+// prompt is what a telephone hears that is to press something.
+func (l *telephoneLeg) prompt() string {
+	if l.key == "1" {
+		return "Trundo rings for " + l.forWhat + ". Press 1."
+	}
+	return "This is Trundo. Enter your code."
 }
 
 // troubles say why a rep's telephone could not be spoken by.
@@ -410,7 +503,7 @@ func (d *Desk) telephoneUp(leg *telephoneLeg) {
 	if room != uuid.Nil {
 		d.Studio.Shut(room)
 	}
-	if leg.forWhat != "a code" && voice != nil {
+	if leg.forWhat != forCode && voice != nil {
 		d.Studio.Seat(leg.user.String()).Phone(voice)
 	}
 	d.setTelephone(leg, contract.TelephoneStateUp)
@@ -454,7 +547,7 @@ func (d *Desk) telephonesFollow(id uuid.UUID, state call.State) {
 		switch {
 		case leg.state == contract.TelephoneStateUp:
 			c := d.live[id]
-			if leg.standing || state.Phase() != call.PhaseEnded || c == nil || leg.forWhat == "a code" {
+			if leg.standing || state.Phase() != call.PhaseEnded || c == nil || leg.forWhat == forCode {
 				continue
 			}
 			if _, part := c.parts[user]; !part {

@@ -203,3 +203,38 @@ func TestATelephoneStaysBetweenCallsAndRingsForThoseThatComeIn(t *testing.T) {
 	w.telephoneIs(contract.TelephoneStateRinging)
 	w.passes("it rings no more", func() bool { return w.Sound(w.ines).Telephone.State == contract.TelephoneStateDown })
 }
+
+func TestATelephoneCallsInWithACode(t *testing.T) {
+	w := newWorld(t)
+	ctx := t.Context()
+	_, err := w.DialIn(ctx, w.ines)
+	require.ErrorIs(t, err, desk.ErrNoTelephone)
+	w.telephone(contract.Telephone{})
+	e, err := w.DialIn(ctx, w.ines)
+	require.NoError(t, err)
+	assert.Regexp(t, `^\d{4}$`, e.Code)
+	assert.Equal(t, "413 555 0100", e.Number)
+	ref, err := w.sim.CallIn(ownNumber, mainNumber)
+	require.NoError(t, err)
+	w.telephoneIs(contract.TelephoneStatePress)
+	w.until("a machine answers", func() bool { return w.sim.OutsidePresses(ref, "1") })
+	require.True(t, w.sim.OutsidePresses(ref, e.Code[:2]))
+	require.True(t, w.sim.OutsidePresses(ref, e.Code[2:]))
+	assert.True(t, w.telephoneIs(contract.TelephoneStateUp).Standing)
+	c := w.calls()
+	assert.Equal(t, "telephone", c.Device)
+	require.NoError(t, w.HangUp(ctx, w.ines, c.ID))
+	w.ended(c.ID)
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	w.telephoneIs(contract.TelephoneStateDown)
+
+	// The next time, and too late, it is a call like any other.
+	_, err = w.DialIn(ctx, w.ines)
+	require.NoError(t, err)
+	w.clock.Advance(6 * time.Minute)
+	w.sits(w.ines)
+	_, err = w.sim.CallIn(ownNumber, mainNumber)
+	require.NoError(t, err)
+	w.rung(w.ines)
+	assert.Equal(t, contract.TelephoneStateDown, w.Sound(w.ines).Telephone.State)
+}

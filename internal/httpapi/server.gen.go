@@ -92,6 +92,9 @@ type ServerInterface interface {
 	// AttachRecord Puts the call on a record (and on that person's company).
 	// (PUT /api/calls/{id}/records/{record})
 	AttachRecord(c *gin.Context, id ID, record openapi_types.UUID)
+	// ConfirmTimes Says how long one talked in a call that the computer's own calling program made.
+	// (PUT /api/calls/{id}/times)
+	ConfirmTimes(c *gin.Context, id ID)
 
 	// (POST /api/calls/{id}/voicemail)
 	SendToVoicemail(c *gin.Context, id ID)
@@ -242,6 +245,9 @@ type ServerInterface interface {
 
 	// (GET /api/records/{id}/duplicates)
 	DuplicatesOf(c *gin.Context, id ID)
+	// ProposeFollowUp Reads from notes what is to be done next with somebody, and when at their place.
+	// (POST /api/records/{id}/follow-up-proposal)
+	ProposeFollowUp(c *gin.Context, id ID)
 
 	// (POST /api/records/{id}/follow-ups)
 	AddFollowUp(c *gin.Context, id ID, params AddFollowUpParams)
@@ -350,6 +356,9 @@ type ServerInterface interface {
 	// CallWithCode Calls one's own telephone and speaks a code.
 	// (POST /api/telephone/code)
 	CallWithCode(c *gin.Context)
+	// DialIn Expects one's own telephone to call in, with a short code, to stay between calls.
+	// (POST /api/telephone/dial-in)
+	DialIn(c *gin.Context)
 	// LeaveTelephone Hangs it up, or stops it from ringing; a call that is spoken by it goes on in the browser.
 	// (DELETE /api/telephone/leg)
 	LeaveTelephone(c *gin.Context)
@@ -1031,6 +1040,31 @@ func (siw *ServerInterfaceWrapper) AttachRecord(c *gin.Context) {
 	}
 
 	siw.Handler.AttachRecord(c, id, record)
+}
+
+// ConfirmTimes operation middleware
+func (siw *ServerInterfaceWrapper) ConfirmTimes(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ConfirmTimes(c, id)
 }
 
 // SendToVoicemail operation middleware
@@ -2067,6 +2101,31 @@ func (siw *ServerInterfaceWrapper) DuplicatesOf(c *gin.Context) {
 	siw.Handler.DuplicatesOf(c, id)
 }
 
+// ProposeFollowUp operation middleware
+func (siw *ServerInterfaceWrapper) ProposeFollowUp(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ProposeFollowUp(c, id)
+}
+
 // AddFollowUp operation middleware
 func (siw *ServerInterfaceWrapper) AddFollowUp(c *gin.Context) {
 
@@ -2864,6 +2923,19 @@ func (siw *ServerInterfaceWrapper) CallWithCode(c *gin.Context) {
 	siw.Handler.CallWithCode(c)
 }
 
+// DialIn operation middleware
+func (siw *ServerInterfaceWrapper) DialIn(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DialIn(c)
+}
+
 // LeaveTelephone operation middleware
 func (siw *ServerInterfaceWrapper) LeaveTelephone(c *gin.Context) {
 
@@ -2963,6 +3035,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/records/:id", wrapper.GetRecord)
 	router.PATCH(options.BaseURL+"/api/records/:id", wrapper.UpdateRecord)
 	router.GET(options.BaseURL+"/api/records/:id/history", wrapper.GetHistory)
+	router.POST(options.BaseURL+"/api/records/:id/follow-up-proposal", wrapper.ProposeFollowUp)
 	router.POST(options.BaseURL+"/api/records/:id/follow-ups", wrapper.AddFollowUp)
 	router.GET(options.BaseURL+"/api/follow-ups", wrapper.ListFollowUps)
 	router.PATCH(options.BaseURL+"/api/follow-ups/:id", wrapper.ChangeFollowUp)
@@ -2984,11 +3057,13 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/telephone/verify", wrapper.VerifyTelephone)
 	router.DELETE(options.BaseURL+"/api/telephone/leg", wrapper.LeaveTelephone)
 	router.POST(options.BaseURL+"/api/telephone/leg", wrapper.StandTelephone)
+	router.POST(options.BaseURL+"/api/telephone/dial-in", wrapper.DialIn)
 	router.POST(options.BaseURL+"/api/sound/quality", wrapper.RateLine)
 	router.POST(options.BaseURL+"/api/sound/echo", wrapper.EchoTest)
 	router.POST(options.BaseURL+"/api/calls/:id/line-reports", wrapper.ReportLine)
 	router.POST(options.BaseURL+"/api/outside/sound", wrapper.ConnectOutside)
 	router.GET(options.BaseURL+"/api/recordings/:id/words", wrapper.GetWords)
+	router.PUT(options.BaseURL+"/api/calls/:id/times", wrapper.ConfirmTimes)
 	router.POST(options.BaseURL+"/api/calls/:id/recording", wrapper.ActOnRecording)
 	router.PUT(options.BaseURL+"/api/records/:id/message-consent", wrapper.SetMessageConsent)
 	router.GET(options.BaseURL+"/api/calls/:id/prepared", wrapper.ListPreparedForCall)
@@ -3075,249 +3150,257 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5L3tkhu38Td6Kyj+T5WTcyjtyrKVZPVJlqxYx3qLdh19yN/FAjlNEuYMMAYwS/HvUtW5mnNhz5U8hcbL",
-	"vAHD4ZJcKXnyIZbEmQHQ3Wg0un/d/cdkIYpScOBaTa7+mJRU0gI0SPzbq8z8P+OTq0lJ9XoynXBawORq",
-	"wrLJdCLh94pJyCZXWlYwnajFGgpq3lgKWVA9uZpUFT6pd6V5S2nJ+Gry+fN08jPswqfXQDOQ9cdfZVCU",
-	"QgNf7B6Y54ZGKuin18BXej25+uvldFIwHv7aH/az+ZIqBVeAy3svxTyHwvxxIbgGrs0faVnmbEE1E/yi",
-	"tE/8P78pwc1v9cD/l4Tl5GryXxc1/S7sr+rCfxdHzEAtJCvN5yZXk49rqskWuCZbKRwt3Gvmq89uKcvp",
-	"nOVM756vKV8BMkWKEqRmdtZUt0icUQ0PNCugT+fpZCEqrtWMqtlWyI15zz0yFyIHys0zOZ1D3vipflvT",
-	"DajZgua5ir36ucmYf5l5+Y+1X+1N49cwUzH/DRbajNVeuWCLyMpZNkK4Trcg/HpsQfvmf62pjjFuodkt",
-	"xJkwhlF2+W15esOUYnxFlkISSjhsieBGErpE4lWe03kOfgelidbYUd+1d9Sj6dko2iPA1FNrFK1Vn9gq",
-	"/DvTUKh9W7bPvs9TQ4pX9uVvLSXc32pCUCnpzjy6lbScKVgInilHRVZUxeTq8ZNL+67962V4lXENK5A9",
-	"GrmJ71v3R6bWERFrPNEXlmcEP07EkrQenI5Q2K2d3nw5NtEfhNj0J7eopDRKPbo1N8xRbhS7fmY8ewFL",
-	"lMAOJ1C8VH/xr/HfiVguQUKGG4ZXxdycdNN60L6Adz5fgihz6H/+Pf67Ia1eA1kyWTQ/O7SW5yLPga4q",
-	"iA0n2Wqt937C0PuDfbLLK0vXQJawgPDpac2XFCs/hEm0GQqfSiF1QlkV6d/ELUjJsggV39AdMRqBME5U",
-	"yaysZuIBF/qB+fdaNBufU6BnVTlC/bgHGxOY+jWECadocA1aM76KUCGnO1Hp8bL7Gp9v65e/9TlvhXMm",
-	"ZAZyZswTutCtMQ5T1G1dNjhYDjQ700gdhkTXGJvNNFA5yp8q3zyz1OmfuNZwA260778mNMtmWsxyprQ7",
-	"gmZLKQr/D0ZCxJajNYqP0pV/zP7RPKA0XRnRySAHjWaXmOWUN8+qmhpZBbNDLDYFOYRZD4nRdXjw83Ry",
-	"S/Mqsp1eZV4hmfURIQkubor/pOnK/gHXMzW/bo11yhTRgsyBZNaUaHD/8eXl3rPBzqm5kBTLPoCq8gjX",
-	"0BToL+YDLITMFNHWhJZAFmghN86rcKbGjSU0vheUm8VVPItbSsPLw0fsBGPLek5z4BmVz7JMgoooC1r/",
-	"sIeO7sHEKHn/0/PdbE15zEakGRDIFWzXhmqUZ2QrmdbASSa2nNClBrmlEs+JmGlalJTvZjnjKGI0z98t",
-	"J1f/GhZPy60P5oz+tX8JEgpIQRkn5qOEGaGbEjc94gYkNBfmR0UERzl1B0DblMUb1q27LvR3H6P5zCqx",
-	"wGfG9ZPvojKTMQk9jSEqPRcVN3xnvP6TBslpHt/yTJU5jdhfN2sgQq9BEsUy+EY5AwRtEQk0M+9Hvnfo",
-	"tac/qB3nG0XwGdzqUJR6564N5lOZuzj0P+vYHrGmauWSfHUz/lw0Uv2a8U3MDCpAKboCx8rOVFA5oVFL",
-	"3HNOR1BFcljq5iZPM79gSkE22653McWxI1zMRbYjlCuje7KpMVG2orVp6pVLlH7zlxGL/hAeRoOPr8ZL",
-	"rFqLLR/iueHPjiiInzXm7ZkE6rwb/QdyVu49h8wz5llRyQUklK6XEnPW8EwZuYtOyF+c95EsXNE0zTfj",
-	"ybVler2GPBt7Va0VQuPdlqjUu72+2FqmdMgb1JRfZa2caqbX62mJ/DTodrcdA7U72tlvOce51NnxkkaN",
-	"pYOslN8bNGxQWMMnvf9wM69PrcMIX0hNFNVBb6IDAmv33T4JapxN04kU9jrn9X0J0vLLUdZMdG4M9l/3",
-	"2QZucPfJqZ9nanHvacy7F1wpo3VmTF/yUWzwvhc+xAMzzRegKcvjkx07RWusHbA06/6MLG5JF/owEqHA",
-	"x27XXvOO/1xLWQ9ebpy5Ymdbr781aoroH5rnx52coObe3xRrNxunVaJ2S8sD0jxkvFZuK3aqNoyvrggX",
-	"msxhKSTYw4auJMBTIpZL/G3qjIygB/2MVsLaOyWtFBrxGyh1uFaZf7AjmPv6chmdsZZ0sfe8+KdgC7jB",
-	"J80RkDrf0QglSjgzVLurkFmdYkWZ78Ih9o0issph713B63lkhR0ZieznnWL+dZze5lAvqdTW0kEvCU7S",
-	"CRbZrlmOtvRKgLGZHxratjW8s12GLqR7HcVm4NlIIQSeDZkXwLMjJ1NURlIi/BRwC9aoNhdGpgwr7cOx",
-	"K47gs7WImwXTSbmmaq+QvceHjABQvjpqSYrexpb04y3InV4zviJVaS7oKKVMmdtSYS5z8ZUpTaUeJvL+",
-	"M2KG3LV0qInlqd8apCbAtCVuDWa3xMKvN7UXbvAfTxwISkcl4tPgGcuiEZ1TWiJJY2LAikhFCBdayOis",
-	"DrHxxplyltM44JAxF3zcB4YsbtbApA1b1B4qe8xIIJnAE0iVQM1JMSVbScvS7pGoPvqkgSuWYNlSQkTt",
-	"PhdVnpG5dT9ARrjYRnfaSJm0Me6owNDFOrbzr9mKQ4YecVFYH058qzNuD8O76R0NtBi5V3ANTWq6t6eT",
-	"blhJgjOEcWl+joMS8lbEdpoXxoYz8vvLfb7oztwHpJPfgvRy0XVG2vtVzJ/4jBP4xJQ2AlffFvaKgP+k",
-	"F4VukI7DtvG5Pe5XYy/RfEYL7zRtPP8k+bgfeu/HG3TZE7f0T8YJ7CaXcPTu+XTa3/oCCvHeXtj6cRmx",
-	"YvGNntyDJVVq69R2f4O6i+Idd46dTtg87o7o9k0YOL5ItTnPRTF6H4xOgdH83XIJMm6Wmp1lbBFae52M",
-	"Yeo1Z8ZoDlnfHm04SvusqLE5UVt9Qbm9eLiv107N6Fm2KyHbzyP7WNOn46cRJYp4K7Qh7BsqIwxq7ZqG",
-	"nq6NhsMiK4m9FWbxFkl/nF9niCNJY6czz5p4wcajenjqcVcIhy0oPVrEu4SI3Pe10DQfoXDsc1M/g8G5",
-	"p6JYNMtaIte4UG+489r2f5JgBoDsAH+En9Hg1raz8UM3xhlc2407dVNW797jwx/b7S38jgf3NMUb9TT4",
-	"B8gc1oxnNgpUUMIwwiBdGKgTjnz010vzvzuf+y8qi/SDn1hymW0VuxcecpDZL7Zoty2EhBFCGW4E9oVp",
-	"mODg0uJbq6RMjj88Gh9j0X0lK86ds6p/OMyF2Bj2zcHYSbkQG8iIXktRrdZRQ3bsLrWLmIbd6mexhx4s",
-	"piMP4tj8oKdHXgzuJG5jZQeHpBMz9XHy82OA9iTj191j2XrNgCzRDaXIErSx+qdE8MV+P8NQvPslgxzh",
-	"Xn0jCJGiBxLNMCzuN3pusQFLlmsEiVGeESWkhozMd1P0BbrIeTxSXiktioRzbO8FbAPxczcNZxWlit1X",
-	"i5JKZjhrzbAl04ch3HLnVPWOWi1KvLohXmrNsgx41BsrYTk7DMZn98nPjGdxXerFI2ZGaecZCrM0Wn46",
-	"yQV6jO3xYo4LwRFCnllfrDN8rNxMppMdqBkX6N3yxwszumQLZqdUCr9hVjCdaLoy2uZ/RBTp04XdQTMi",
-	"iM9Og7Q2SdV4rSGZlrdNifJ8Se6PHzOmD8QcRzZP83S9PATr9egyAivzQYjxMhCDIf91BAw5LgxBChz3",
-	"U2zfz07rwm/xM84JnqVhTc7DccCtbQgaau494/E49Q3u868RDI2EhUt/OCruaG2UQxWAOygHDVj/5WmT",
-	"jo4IYfpxlsgicrdIuQBEpReigBkHyFKqR8Iq5UM0/zD4bhco3lbeP4ktMRqMUE4qbk7SjKiclWQDUCqy",
-	"rCTCh/CiTuiW7iZ78eTe32Dn3Ftge8qd+aXo+dphgg7QNblQ0ApI3pqt6LStuctXfAFFm4kNlxm+Pot4",
-	"Ab+9jDvFBi6y8OjJd9EfVhJAOzt2/xD+6ZkSFc/iDkKCvxHGCWpvD5hSpdgAJ2G8O+RrrEUlIwL0rgRj",
-	"AxNzzqmpu14RoIv1lORsA+SN4A9eSkYu/3Z1efng0V+uLi+fEu6AdjTf0p0iokQDZz8JDo3DdHyTe5R6",
-	"zgqmo0kV7ZyK72NQH7Fcpg+2wZPs8ZMnfcWGJIlSOxkQGI0BC8H+D1UOrTdnjN/h5TJqnouCME3MchVi",
-	"1xBdXbMebkHuiISyaSvu5WxNte9j57/FNYmsdTZbIILRcqD0jGXoB2Xcwr3jhiXusogcPPp2rxzUsLSm",
-	"BHwbE4GK+4jlKD2FcczofAec5s5+HBdnQUUVRZh59Nf/WKPVad4mwTtU6+4mr0DsRmmtPSjrhkJsa+Cm",
-	"bHek1cmf2zDTwajAS5HnYvtL2T9JMrqbCZ7v4mfJHkj9XtV5HIJGU7WJch2h9WOREfbhdCBCioKpSHTo",
-	"3dKGQLdUEfdQdkXWYms2twVXNiA23IqH44XD18ylOXyiS/BfTJk9htGz0f4MfDq5xIAqCkBrO0sHy19Q",
-	"voA8h/gOS8SmD4lXuRRmv6T2hBvcbPEqgHncPggEC1I5rYW3Rnp6do7bD6mw/lG74jhxPQmzDordnir0",
-	"+Hca0S+Y8pOCuw2AOrRIvNWZkP++f2MQxfETU1rI3Y9cy92R2d4HwzHHgzCXKJwuz27olaDV0yq0/laY",
-	"R8qfNEo+Y5AUt0/dNwboHneQA9eSHXBTbzHxzoBcP+oAJPcnkWfx3N94vHFcEPFVEXf3znca1Ey6hMAR",
-	"CPuFyKuCq3gkwNxnv1HEPTPFawnZMr12fmPIs4C7LKWY03m+IwVQrsfm0tp1PMcBoq5fCfQwOJw5TBfC",
-	"m/F9zBDLYYZUGkkgfCF5KPoPNLaMujXHxoJi6Oc3JXg86ehAo2a8R67MKR/vZrIMeG/eifqZGmH9CMBi",
-	"q2YrIcbKGj5f0AwOef4AWXbP1wHZse+oDSvLw16pSiODY19RtIgmodtNJpUm5qPNTTPe/d8LMXWP/i1l",
-	"2lv+NNuhDoeFQ2rjH9EeyoVPaOsZCdPJkrKUtVCptGEcM+GcondUa26w5rdathhKYGvvTpuarikpTans",
-	"SkRTAjts7AhCrRcD7xp6xe2xlnZKK2mn3Po2DXOJTW2R+Bl2FjCOv08JOryvXj/74cfXvmgIOskbSYFa",
-	"kBzoLWLJRaVjamTtshX3smgd0hrt/NLreu/0TM9p7s+TOx0AexwUmS8S4oW7EFyvZ7iHnClv//xr1D+F",
-	"/ov4NlxTnj0womFTr7XPgjNygdjVstIEHbL7je8oTtDm1QmSCXuEUvNpsvWptTkJBS7MccpsCi3G4mnu",
-	"N25YNd3gFtkwY5JZId4fFGnJdDweYmgfucgwlcjxfg9yAVxPHcZdbwXJYMEKinlK+3x4MT/j4xE3DQ46",
-	"HkettLldh+RFQ2dRaaLpp0n89pxVC33X+O/vFeU6CoJ+YUkQqLKWAAm6PI6icOinMS7QirMYSySzjmvB",
-	"wfmQv/v28uHlJfnl+kV78O/2QnG8Ayus1Y06rWXCTjclTJGU+v4ZN6ggjER2qlREFMPhl09/2MZm/jPs",
-	"VNxoz9iK6Yi5fPngb1Pyf0/JfyEG4dmDDqUff3sY9NkNE52bK6UTP1DGEzaAND4fHweOR1/dhGKLeE35",
-	"kZXSfquUnnGxPToEKrYHoPfMvJN3Ri2yWBWBn8SWFJTvXDCpsJkQFRD7/N6AIE7Qf72x8CRMs55kFIR8",
-	"V3031p3Vc4BSYh0ID9CBcK8+YEyrbjswbDK4GVPoRF6ly+ReA5Wx/A5RAJYWWFNF8BnCdDSi5D8UszmQ",
-	"LnYuGB62x1bwzfvI494CCcm8lYAuHncRfG/sTI/EjSMORuRO3aXWSG8kTTfAZ/PdGKJt1wL5gO+gAcwn",
-	"h/iftYvueIHJ7aXD7i/zl3iEK+DTxzDVY+yFTQKd08VmcmgUaruGEVBup3gb7vEmqMaj5UNMyKG9tb3v",
-	"4RDTRgJh4EPcWT7kxXU1s449o97ndAEZnlQjbIDzn1qMw0u2qiSohH1PydxcGECiUBZAVSWhLupElSYu",
-	"otfPrviNaQ1yVnRCphYxHSlIyANsPhcxhOd7l3sc4k8KON5AmLveZCxDiORCFDAll+anR9ZscUPvGVYi",
-	"jkJLVnYn/WTvpHvJNsoYxjUJul9PseMfFfWJiB1DDXK6i9afeWduBs2Dt15RiwVRMs+ydipA59dWWbv6",
-	"t0JE5vHIEPy7h989mpK5TVbHvHW2ZJCRHx8UIoOc/OnVzS8PbsjfHz66/MufY1O+BZmxRcsF6ZwfS8rM",
-	"rp/TuN9m64FfETFmypa7feo8DDbFngubz8zUXpe+WXA9Nz9YTaQmMdtsD3xLcfwDxF3fy3pjDlpwDaHB",
-	"igSimrcLinBhQ3+wWAuEdOoZVrKbTm7NBdqmVMPMiNDeK7f/fHwxSsdBoCsprCDthUB07Z1QLLIuzufq",
-	"8dUJihkgBG9hs8PdJRjveALPPovrmE5umWJxR0okG9EjO4au7b9XYG3SweoPDLb/wAex4BEdjSd29XZu",
-	"GWwPBXnEEXgOBIwkjvHvzXByNLtjNVtXTDlyv+hmXh/+RTzbzWcPS0TEpP4YohUKEWfO0oE4hy+gsjgE",
-	"lBata3bj6syBJK9ehGAUVnIyWtXV/WgWbLsy9mb0+7cwg1Is1nFU/+HZqQ65OZ7W7+wLUZC/hCVI4Iv9",
-	"Gu5949FIvSQLGVNVCfKWKWErZxYsDjBRrKhyGs29sHmkOaCDmnDQWyExbwj9lhXL9QPGLcTlAYvnXyDY",
-	"sv/lH6wJpbD0o7lg2byOEugm+pkDEFrxpF6HynIluVCqm0v3E+2ly3d2e5tLbhM0xKC1/1oCF1cvMhbo",
-	"3gCU4/aLUDDqQWPmR+MQqq6ObExi56vG0qVoMyqylKJo3Fvt/lsJGC7RPJiE0MvLAGctgLuRpImVpQqP",
-	"HF9V9LBEwSHsUnT6b2Hra4R2qsgwxI9TorQwF4lG7KdRBtL9PQDt+3eL8FMC9hx+7xTE3ksWxpUGms3E",
-	"Mq2bEU4txUqCUkFF25K1WGSG+PDNqDPArWBhhBF1vC2iarV6fwIYCNACj4TxfpPRsMAS+KyFs+vPwO0N",
-	"VxRVLSQAd8WfQv69uZ756/n+QV017EapplR5LFcDJVGd+ynhAJnV2FhdfEz5iuD6aMPNY5ZwTM5TiYqx",
-	"wGEnp+jQbKZ94Az87+OA0phOINRsih+Gdyj13AWa2SkldMCXAtgeipwdhp2etfTLW9imsE8tpM6BEcW7",
-	"43gOB+gUEE0lMqrC1rR3B63HLdgQNBZFw1TdOeYEELqijB9cDzuNvkhQO546dMcMkdopfdh7o5MCovXq",
-	"B6uFvYVtqhBHqsXKeJV4kMjjRxJT/BCsj441eLD0+R4aY+8kNX32NiVAy9BnnTMj1jR/35pue1deJs+X",
-	"xvLj8uuGSlKriFZ4odo7Kgfau0QV2LeXh7LTjjVQYu2t0JBEjrdvNClwaNbOhW1/OxJ5n4ssnmEXahhG",
-	"7mjmp6NOl/GOF5zftBGhT9caxBXGvWdzqhKOAvdhD+4xVih8wjQMLBlgbjOT6R7hSNJwK5mO1Vt6S81N",
-	"yZhYW8YzNEIPyZWOk2hunXduzCiBcNOmBWzGhZ55APpAk7HDeokcUmrmrkozsdR36LaMK3E11B7lmIYo",
-	"7usxBnhnzum7oqHRbvgHKlmxKl6a0Fz0sHQedssjWoiNTXSN+FWGWoHVBQKbc0lQQbnOQR2+wOogx5j5",
-	"ymuIImDNFe/wbxm7Jta5QEg+IgfUfeWNe7onFzilqV1l/dEBCo3sh+NMc5v8N5lOzP62ARWfcgj01vr1",
-	"QVmo366ewAxVXevvokz0xIjjnN4tif9yB94UKc8piugHfOTeISy961DRnfIBJ6ZIs37/8E1zOilBztai",
-	"ktHhemtPtHp7FAV7W6RVt8zG2MJZS7Oqq0YVVMeOztUoAksYoJxLEhdLIiqpHhLDk5zu0EuK7G/DDnyC",
-	"Rk530KHmk7HtgQYE12zKvuA2EnMj0QEnGVGRmVUqprgklK6MglmbcGol5g5eA5VqoK+Fexc9y6qdDd4q",
-	"7qOiTtGSZkQLDs6TtaAFWDdolWgsskzgTuJGxFpEc8G9Ww7xwIh3qRcS+tJM9jc8WE5qIjs+4FzsyHUJ",
-	"6ImjgKfmEP+jF8RkzYb0sVZf8vYkXdks605u9cAM39QqvexcR2I97Z6jlCEUXAmypDKa0tFUORG1URdY",
-	"23Ou+icbX5zaiQ2s6NoHTjoZZb7iZ1tdXV6OMdyW43x6fXmyo8Zm+95XYvenV8Zo7lJRGF/ZP/li0I1m",
-	"B674ePRgauLU+mqnmLNVJaqEe6WUsGSfiCopV+R/6k2cMVxCtESYLdYfhTZ+XANvlfS/M7rR0IXOYxlC",
-	"r2J1WqmrYxydcaOSCnVuI4kNm4mNTiliLk0xd/nLk7S1YnyWqHXykek146jFGV8RfMpWi4wuJK0pDk1s",
-	"X1Yq3nUA3eQF3bmeGM5djhgIV5s2FS1OAACfGeq2vPn96zDNU5ECy2RDmzKnHPX8it06XGOlB4OfHbF5",
-	"9vYZSnig754V7Uu299q2rm3hF2jX05DhmuINYWjtpLoORtivcfUhnf44IBvci17aL33CLHG3tKSPp4lf",
-	"jERyd2OCHHcs7xetb5cuSfe+jS+IFpGcaSjKPNrr5N2SuIeuyIeXz8mT7/9yadOcfMSS0wKmxMGSZiyb",
-	"khpoOr52UzKam+dGsyFYoO5tQ+Y2evy114YSJXCVPF88wOUbFUKJ+HydDibtuOFSuMgZQoz7NTqbliZT",
-	"ZcxfdU13ymYtARrdtqujwJDlYm2vHq6dDRq/UWxHN4XBTbgnSA3OJqSypBKyVIP5NsD+sEhI492hod84",
-	"m+Sg6mkx+XlryHh82/dUDuNzGw83A2gMH6GfkyniOuUePFIkkhbtT+Dr0w1MahtqzSICGmXHRv6VuMvU",
-	"7rxJHfL94AEjEYFHcUWyBdhkNHZ3dLSwMAAFU/JG8Iyiq+ORLet1ZX60/p2mr9J6J/6yz1NRey3/ssdp",
-	"2ewJ4igy0Ly/sxFUchceAOvv7K1O3u+e6Yfh4rMN9QqSmU9jUSqu96VLxbWQ8RHNQjJIdPKf54AdSHGT",
-	"4lC0iDoNstC+r49cV8C1OabdTgdn3Mc+k8gwvwm1O6gmS1rlOl4pbjdL9333Dbuo2kCGFnSGeQW2yRkQ",
-	"hae9z3MOiSY9RRmc2IMhSHzISQEE/RctelQlzELNdKobiMMR74/OTvxnwlCBVY7vMYlMhW49IPtUWVNN",
-	"z370/msOhboXd8PTE2ms7Fr6xdEm+2JHIdsuUe/SnH1qbIWYZnmirq9+GHH1jSJiywnLnhLKbRtnvaYc",
-	"b2dWbpfYoCp0DxSYGKJIgWBCwjjmyoxCwd0ppbm7nN/EPCqhd4GYOOxoBA9nTmD83S7QOQhq+OY+ZOT+",
-	"Hn/OsFoIriBWNOCaGf21NdatHdioEKfUMTkWO1JmRIuUQ2U8Bpu77lQpnJ/wUcNIu2yn+gN9nEDhK9NW",
-	"ZoxHTH6jyFrkmTqofnsDkdG5xNuDB8fD7tVogIdmaloye8cedeQ20ztjSdDD5Q1tWkk839G3f2daEfvg",
-	"U1vBJAOam2ueMXZKWoIkQhLMKnEmqsUomlNi7DIG6k/vcfQgH22v4L7HZ7gZkYQAgR85SXw+McukmxtP",
-	"lVXikBKa5hEReQt6SjT9hLGflRQqtOW3XViMnPhY5AElhUS1WMdyHK1rfMArXkOADmDnP81LsXkcWBzS",
-	"YYOcZWu0qSdppyZknQvl916YeaNWK7fpUCGlyouBp2TgSuvEq6nXPZKbfrHmGdrRRV57NxvrDqXaWhqm",
-	"gB6nwWR18jN2ZAO7VnKAOWJ9NSL4pMkix+BaMy++nvFdanUMAL4sAV5KUcQx9N5WxY5EdXGYOdgcBuq0",
-	"+9PQ4gibiBghwO2zZB5CHbIdDNtiGPuvvfOgLYs8BpzTQwS30wl/HcKrRE5SLyuWwk8JxvutnrJnQMGU",
-	"cjGgPeCcOwF84yDCJOy1YUylaXDalEo75Gumhtoutin7BlB32bO2Xb4qbaY1dHXIMj222EZXKs2/m1nZ",
-	"fYVna1CifWuR8YQTLZ1XN2ys/LukmTbdMJYX7ZxTv5LO4VXYLDU35+nEV2Haf0Z8iFUNOlsdysNLAu7Z",
-	"jx9ssZ/z3qJHkuN0V7X0zeVAoPZxFn7a9NxvQewxFxphZax00LcdrOGA8Xg0WGHZiXcmwOAns/rSQmdt",
-	"01TsLgWjOE0ZnCikbE+Q/tbPN+bk5IKzBc2tieZxYZAxDSMSRzCAaD/fKCGzHKBdFHMzhxXlB9XzbTij",
-	"+rgo9yNhemo9CsZ626532DLDV52I9BUvmRxCdTBNtizPsV2tHeGpt1Fc6p4nn7lHcsDr0LjljKxTcUPz",
-	"ja81Yw5ryvgsDqvIfjC7yjoHRCUJgtuYQzDlokJvhRJ2xnOh17jJ4LbZFK+uJ4ID6TUwGS+CsqLleJ30",
-	"dxr12yUKa9nqSdYR5Co7uepaNkN06pgLvFuXxJfjipc+zROyg64a7MNQO6Sc+EQHyGxi84n7U3jQ068J",
-	"J7yVv7hxYn43NEr8miyYX1C5OeSWjuk0Y2oNr4TVS651hd+60RJa0uEaBs00wRZwg0+2i7X0HTyUlFR2",
-	"LhORqPdupE3iyw+74yWoLSSrn329m5s7tL2J3JapZ29n4QTTb4aaKw2utgQgRs2Ixt2DI2/TzTokrqxP",
-	"0YYF1AYyu9EygcoNnbENsIGHUZe0UtYtoipXsBmBKfabiQYBkeyQETjDARByWPcLQxwW6yufHvWQO+NA",
-	"Q4gwh59EDOdzUF/xb+/cV7zdWCp2rLlSAjbYqYLv/SnxbZKu7PFgDhBriWmRu+z8p0YyrmpQiNooKyWu",
-	"z5/VntY33REY21HcDWH+qDaujVH6Isz46hq0ZnylEqHceJDdWEdrX2/TPOJb70kgRic9JZdXoSww8Hj0",
-	"C9PAfZ7XQb28vF1hCxqM71hgXouim0LtULMARVnm6ibUrsEIEMDFXzyF+k9wodkCEiQMLQ0djso6aOzY",
-	"tsRdXaSyYyPFgdIu2J+OB9Wi6Z8NZS+ZcrcBnu9cuE7U4aFU3U3fUm3k6VbW5mq3yOA+LEItKtOGWHZ4",
-	"0CZ4g91upvHdjH/qyz7k+YENAgIMIFlSaUzTg4Hqn/ZevvcjXYVqS2xab4adY6MmpV1nnDIhutI/5+au",
-	"6mQXRK0IXgmJkMQf7FEU3lAjrZGxKVdROXp5MxOhhai4NjOJq4NUF3m7tnD1wtnG6ZNKfh6vkEKidCT/",
-	"dXeMy1CPaqtju583E6hx3GTB49YWvquHK+kakdHz9Blpaf8e4swI9jc+n+2KuJQdJ+7Dld0H/IQ4lygJ",
-	"oktPdn9/5gARDoX0jSIlVhkWiC0dDocO1JCOPMszFpo29K9gTNeNg5iakjkoTVYVKBWKAo2sUufGiTYR",
-	"yt0VKdV8JcwSS+aYpxt9jCI5IbXPMeJlcdHwuo5Sc4BhyjZSN1JV7kKyF1k23WqhF0gzqNLIoOx7IehC",
-	"p5LkCqo1SNUEUttlbNGdb9sZmOeEOqxTvVEjktN8uAIVWmzxjJBkCUBb5ckXug1pHJF6dnwB4/VgHatP",
-	"5BLiuA4nuBRRFF7gwv5csBoRb+fZTLdoMDOQMRyfIWZd+zgbO8/vAM/1GDC8oUnE9rkPOCXiUBGbU8g4",
-	"ZxwGobCCRLm9ZeKXmhxKUsQFN/D7idnGG8KJ5VJBYrbYbOkMLc9tDyc3cmK2//DRqW5Bhi2PBU/lymhE",
-	"rwtjhTbzaNWJZ8T+Yg6e//f63dsr8gfmDv/rf/1///+vn42++IPyXf33JcEQlMI73R+u95Aop7bc3+d+",
-	"EkUqanwoYQNkLZjdf8OLuS/sFUv3L5huYaO/35/HncTNv+Oo60MoFXFCvWjq/ppsQdzalbtTdbAbU/s9",
-	"XbqburQZ7A/kNu20PmJknfi7N0VeuZpZQ92mnuJw+wPzf70cE2GPq5frZhG1aLFDlilb0BCxxHjjxEAo",
-	"WZqPknml8exToogUOmQdATygI3ZbqoO4jQonh43tFL67hpxsGrGyJ9dsxV9F/F2hUm23aMGeFOCSKrV1",
-	"95xjPGW+xmr4XlQMchYpc0fVRs1SOfAqlDSwoolp8OgNQadl3FTzBVej9kn49a4tUdrm7fGW6pLlRxZb",
-	"GmmXD6AuDkLki7rIzZ7EoMOT4tzrjWI2UU/P+DTgckRz67bU2aycOr4UUPNTh6/EACBxXWY6vZaRmej8",
-	"4XF3uKrm3slzfF/schb+0Gmg6IfpyHtzc7SYVXO1z4RpvUU7JqaVm4YIN+t4obil1EAKunj87vT3vrAx",
-	"m6G3BiEai/91uv8ac6RgN9i+99Q+TU/tRLmIheA89EqNVH4rgW4SafzY5mYhBRb/fkogt2hudNMak8mm",
-	"e8ZysF3B8L3hb//gK/6Lgsi9wE89zLP58SQRntkU2US9mv2eKfdc8vvvfAWO/YU5nnz//eMnh52s6Uob",
-	"11umFyfuMd1EIKRvwHoryK1gC1BE0R1BL2UAyT5FHyfmURQsz1my9w1ecGaWuknXI957ZVVqyGZ63WpK",
-	"nHgqlQ2WC27uVRiuTQ7nH7Jx3MGCA8M/IlQvcvOopA1ZGwPc27rYpweTVRsdeXogDHELMqdlcljFcuAL",
-	"SP4+uKSudNRLqBfb/ERrOq2x+4SOUTXC2B4Xpz0JiUpsU7v0Wph619r4qrSRwseg1CxaccNqFmyPo61/",
-	"Q1l16JIgH8UjVT7C2av6Yov8aiEcLsVl3Au7neLtFBIK+x3HLu4hEOqSoec7wvRTZ0zLiq8G3Ay3ILEv",
-	"0QhtEq6kte8qvN1Q1nblTZIOcvS5iBUR9Mm2rXP0MJ2azNvsnED9KiRCpronee5Zj2AAoqVqydTyF7NL",
-	"eRaNDL/C/OSdInPQWwA+4DYNxu2oA/da+8vJENomJPP7pEkutLuNrel+NKG3TYOwWFKF5U4HOyd15tos",
-	"MGUbStXVpXyxQttzCpZx9P2NpNyuMHKEGtW14VH/nI9cB9idocRWMq2BEzMXs4GjPCmxts0h6F6shTOY",
-	"T9YPr2yl0GiYmbnEMW0jKmUE73KDFPUKogzaCuvdixWTGXVbmx9e0INOzGux6fzCJehKckimSfULbWrb",
-	"YnvFbmHmOjYuXBcSCZ3gawzh1K/daN6+Itv1rnmh7DSF3JOYMx4XVec3nLjTwuNYV/Z2T7yoe3qE+/j3",
-	"UVci78jc64/s06QGE/ZRL8BWa40eYMRAOZOWIhIG7VxWN0m8vJwifjbfEVVKoFnfoPVQ3W5wrGmEdbMu",
-	"A+h29EsRUy2YZlGx+Gh1k0+U69pIEnr7gPG5a34kKm3/GG0J591GTf49+fbRd99ND/UMDZd7i9xFt2sx",
-	"qleNu30MQJ5siVZjHj0llz6Eai40lJNQXSk4+P/65Lv93n1XXPwgxHuiuNzNGogN23fLfh4GIKz5XFdx",
-	"a0yzJlRfgj7jBWspUrFvriVd6GCTmI2TgdpgVIlp5bujqofkBi+Gxhz95eY5+dOHl8/J48eP//bnKckq",
-	"aTNmW3fGKWGZIr/88uqFevjf/EcphbSvl7bii7Lf+Nt33//lzw/Jj7cgd7YsozHJXeEQ1+6GcvJOshXj",
-	"Id6jmIanLild2xD4BjDCgN1g/pub08C89yqDohQa+GL34GfYTUnFM5B1Zj4WPgnDrUCr+l+tAD38bx7q",
-	"iFxNbmTFM9HwlV1NHnksEi3Z5Gry+OHlw8foTddrFN0LWrKLuRAI8VnZmJPZxUizV9nkavJ30D+Y3xGb",
-	"Wwru7IxvLy+tqyOz9YiZ0XZLkDa51V6orYVq+OiQerQsc7bAb1/85o42a5Pss1hwCigwnZATRnFCeqC9",
-	"H6HKcn3GbM6HLUyTGCOs68LX+/mMIwXaXIRYdSlUhEQY4f5g47WOWz84wOdJFl/Hg9qbL/TS7vPlVOPa",
-	"4H2E8AFLGkoDnITSPpgeJ/Rrpv5D6YywgwiZzWptqriNCRPB70jn6URVRUGNDTf5ANRoLnSuPm104nWl",
-	"Z7OHJET8MwH2OrY0V3uuBUGUah0/XmP9qPfvrm8eTmpeVvkmzcYfqnzzbGFh/5IWoDEzMZHfVj9y8TPs",
-	"MLntHLz3c7pn1pthP4AyvIxw/4Xgx2+rKt9c/MGyzxd4OBimHET0VxnSPM7JX3gmzBImX4xEv9jKQkcS",
-	"aUFz4BmVFw2MY3zFb+gGnrunn7mHz7j47lARChhbyU3bFs6gMmcg0ZfCBZqixqgQcqNOQCaLF49aCkY7",
-	"P3d+o46MMTNRn4Bu46YT7Etm7MNACH9LcEnpGmgRrUWb+B56B/tfi9w5Gqi38d/Hjnnx6SpbhwWveYWt",
-	"4FYFLwGGMx2qn4uZD4eOH/j31qh7rfP4Ryz8MvWlaPezX88r13nqzHsL2xqmdkeJTSksrKH83OZKfj2H",
-	"j+/YOurweXRSJsQYYAtNn0RZXDj/5QPv1Ymz5aNkGl6ILf/qWNP0cXwl7PnYcAmfhknGPBi6ADqunF0b",
-	"vLD1LxOHHLo28YJnLv+IPkZXgO+XcHdVcbhB1KffRR31P6GBZQOB90H/QaojdvMkZpanVgYLD8A/Ible",
-	"2K/G6fVd38/0Qpx0UUYQH9gySCdc1E+Ur34pR63nxmXUrqlLdfTYiVMu0ucl32mFVWyBIs8Cy06vws3n",
-	"PzK1Hqe/zy8lvhvUCUXkvbH+f7Y9ls5BQvPpr4mEZpM/kFAKqU9Nyg/41df2CnIOWppP20HuTM2fodTB",
-	"1XnM/m47hZCchJI5zTAXydXc3nooUQFUVRKyhqOnwZOi0nBavfCm0vB/kF7gsH1QJwefVKRbNS2/JvO6",
-	"M7V79r7ttXuCtclh60IMJ2S4L1Aw6FHx7Q1eipOYgXdtqdAJFfdI9sqVsj6BIjLUDxW8m1XE0aJhHr42",
-	"tfWsfarmEiOCwXHwcHI3wz61h14DvQVPlzMppE6Dmq9sM5zkiMmBKtfAGiu/aCL4AupmoypWt4MuNcjQ",
-	"gil++shWyv4JL2AL/Y7X9QDOqQVdvaX/PLa/p5UCNSW2uJOydTNE6cXA13/B1MFu8xRM3pvDinFl9voQ",
-	"89XFH/YPn+1R7Sudda+Imi7WH3whjHun6zNFbCP6e3RXeJ9wSbE4vnMJy5oGTWFruoj3YeZSltsz/W9N",
-	"5JbwVg52gZIpeChZRP5ktJZwTTttM4BvlM+n/XNcUusQwWnV1DXw7Eb8sxGAuCfz1RdaeICYreBJvNvS",
-	"qEs76a5N6xze2uLXZ3G/Cw0Oy/klrwIZFOKibo6RtAhfQCHe130Ezm0M2uGMdI+xA28QpFWIb3z7jrtv",
-	"QVhUkund5OpfvzY35Me1KNDsM1ahYiuOJqFF19l/z9li85D8aOsAu/7c2s2rsS0zUIOwpxegzhrYxu8n",
-	"Sag2JzKlRQkck0qVLyMjoZw2kVKon6ZE5FnTfA5kEmZvP/AdmtJiKd6Ks0cKwiCp4GHd+baZReBquJw4",
-	"mPiqKIXsrPv02il8/wY+3bt1GAZPIzBu6AY4qcqj1V9lJwnDCIMX9WPnXLcfJSVn2HqspLYmq6pkHbFG",
-	"2OOJJe16C1B+JSt/LcQGMqLXUlSr9em4frFYw2IANfbc/NyhwVlC8c5sPcNOG3fe+iX+xPSYExcrn6m6",
-	"8pktNXY6tth+9jAEgP0ZoHxW2kq+52BKIwPorgbaTWh0thXHEgc+1YGHuNMgy37EZ84npO779wxJaI7a",
-	"AaoCzXbutF2CxvoOR5LZAbiHqPwyVPo8PZHx2z9m7N6JnMK6v6EZnIamR17Tqqh2Nvenr4gfl2fnx7Ge",
-	"nJonPB0CeGkrxo/AUx4GEzwnuM/MOW0v1sUeROlaB2PmyNHoVNs374HrFJs0IH0P2C8EUw2FdHrfc5V+",
-	"sniFn6M5dmSD3IQJjH125jt3k7R5jZnt8Q8YNguG8VNf5ZN8f3l5Ol6fxeXktJknxpkUmvv8Ia6ny5OP",
-	"ntBsLhPkWD6xIphKyQ35yj1zH/Jtxxoj3edEIT/LMjeRs9mHfqH3a7o0R+0bL08JF1uigGeuDHAOJ5Kv",
-	"vQjWBrnPtJ/SS/9JbMmSukKDXwSl2qTSxYLyBZw6/vAcP/olqXytRVlC9rSGK2nnmLKlTU4paRe5oKcG",
-	"6bwWNPuS9LtZA1kJkREptjYXeg6MrwIVT0q/Mqf8tPeP9znlZ9Wp9uNmmPs+qYd51mEXOtFOEvi8pjvl",
-	"ctFtkQ8sYYB/dxWdLfgeFhvlkkKl2D4kb+t0Uis7mDWK6A0hNmQHzeBCSyoktikZNhY+uGfuw1hwbVNG",
-	"Rr1sVXu7BrDb6Iso+5xyGDoKX1MO51Qx+P3UvY8pIrbHm5U5U3vk5DU+cT9SEpotj5AUnBfunFsGR0lI",
-	"yrJ8bYuMnwe6rPSX8Ig1SXwevxgKVLAiU9ihD1CIWwgE3udzto9nTxs4J2wdtLtXvTDosPtqhOXynoTl",
-	"VE67Ai7oLWU5nbMcQQp/xMl8DfpZ87nz0Lo5xBeHtBdwUUrAmNHCDpWizPvGY2eD1IYR7lkOe0OfSxDl",
-	"CoYKFpjfffTsa4L+48Tumyk4aBY9Rdwvp+DGWettWLqdXYFGzdytIHRF2dFpxw6hM/LAfesrk32BJbsz",
-	"/L5P7CG3dIMcZ3Ad4se/jEs6zYVTKUuHBhy6Hr1zj5xxnX6I6PWAg3LpECt1glt8iLZ5IKTDACpWVNj6",
-	"knDQWyE3RAGoh+RdqDLdfmpBpWQgbVpNMlOiQbvTi6b7+hfIkRhg2DPlal7rNZyiNBcW0CGMT12FPzUl",
-	"Zi8qUpWYClHmdGfx6BZxTrClkdWnDb+K4/aFCs0aEpXrsPPBvfDN9o24Z841+zSkaie5X49m3WvQimzX",
-	"Am6hySe/8dZAJe5srFpuMwlyWDWY5hOfHvjst1GJgW/8w19vZqANDp8uPzBU1mwkBk5d3Uk/0FNsg2C1",
-	"XRG6PSvDo6q0aizqR67ihD1ftl8Y5ksBDu/A01OdxyH5K1QF8XbgSYuCmI/eWw4fDmfIdOc7uOt/fvxO",
-	"sV9yVWONJsR9sBIie0hunGEgbZ15wcE69M0ucR3Yzcm2Xe+mNoDWUFRdth1XEiRe9ETk2b2xzAx2Z3b9",
-	"ZCFvQpIcNFmJYwDgTeb9DFCqVoN8rANqwzyOQ1My3xFKSpGzBbZwnO+w3SSaCrnRdcxMyV7aBhgosc33",
-	"qUtpPMsy1z/8jFht/P69+6PrUe9HMW59+4PUteWj8++czZJqdLWIlYyz/RvMGXyqY/5j6GBEmRV02yRi",
-	"SqhCPAX1pjc2kbhrwn+b4sNw45DQ+lWVDjwkX+HRPVzWTxGPCRndoxxEqUTjoZgMC9ajBKWFPMbHk9qU",
-	"50+AHvDVmTN/DaC/DtfVL2VGdZNR5zrO/1NdV80dcbEQ/BZs55JTgrjsV18DPReL7AhqtHV8XxvFDEEX",
-	"+gSn1jOSA83IHGxzNeo//ZCEHluNzg5YR8BY3Rs09ph1IORA1szopF3PZPP3pHZO7glLblG5OesmDQml",
-	"b0bbbf+2u3RERmudz/huOfkaswtd5ND1TncdUjDP0IvxFwE5tejcTvy4U3mUkRZcOhHtvKkCb2Hbxuvf",
-	"n503lCdwakvvwqm9oYvOT+6RUck7G5s91c+1sen6C/sfKz8z7Opn8x4OyOf5ygqrO/Kcubb6iTZu0Fin",
-	"O8CuQdvecmdCAeO3/7OPLRd9eLAwj3N9cv44P/Nz9/nzMMr1sP6qrMyjCkj2XYN4JCtRAPZ/pCsJgC0g",
-	"7TB1/TxbQy20AknZlDaG+MC6b07K83fmkxZYoM4KW3hnXU//0bvTQWdO76o9L6wEtu77X42b6lmWnZg1",
-	"R26dKGNQpF9KUfyjsgXQ7up6vHf6Yu2pI3zBcRo7Z93JKyTjV7+wv07CadB1oQ98OovG9Uu/h+yIRhfS",
-	"oXumxb3gkYZ975dCkuLoy4UCpZhvoRz3IF+zFX9XjQP0m2chI6LSp/cVvzkr5OwNDJQOUnZZdxe8ZNkq",
-	"tuKv+LksPPvxewcQR5NPj6Rgu9phQ3y1xhhgN9UgubGbiQDYz/5+dnlv2FEgkhqfc4TgJUA8CUKcN/XC",
-	"DfSlgDx348KJjNQgq2O6CV+7hydnLtsTxhmqQ0OzgnFsmaOOipYlrru99Z6heWlvqfdbHWmIzCeXr5xx",
-	"2Jf7ye9J771ksnjtGmPdj7pLZ32erWHNW9jaNd6z4znQ9kx3t7ZEnaEmmo15n5EzbRLdY+2gIdacer+3",
-	"OjsMIy0YX93HydIfbCDd/SxnSny5Z0RIfqnTZRSpzydyF1tR5dmD+u4Ylb+P5iGLtR0XllrQPJ9lNLRr",
-	"izdfKOgnVlTF5Orxk+8vL6eTgnH79zqkxLiGFTrVEtEp5wI+8WBn7QwsKq6HK3ufwIP+k9iSgvJdja5V",
-	"BHlN5lDDn/G03pEtSCAbKDV6JZSwb2ZtTDRWWD9jMbrrnJ0rumw+/WVgU/fQv+MatCKqmv8GCz0lRpQR",
-	"cOPacE8JzZVwHYaWLGd8heUauG35gURBiKnhvk0wIbTKmCZaUpZH+X+Bhc2+CBLhJctrQblnnpmxj1fB",
-	"NRVd0/QTxzmwMc1b34/931mwbVabhZNRXBZB1cAEtwmcloBxEcVuLSeO7NJbbNKiztilRX2JgiJ2UTGv",
-	"n+fkt5ffnn80bPo5h9DNRIG8BUkqrllu25tQTedUob6a08Xm6L3oc0dTRrfN6Dx39mbcuAa9BkkomUux",
-	"VSDNzbpgHNe+sEmtkBEtOlmXp754u/zZmhBnOJzNt98tl/cf2L7P3FlHSKPNjPQ6pvb495A847ZatFVx",
-	"2CxOK7KgPGPmsq3In65fvP+zEQM7N8hCY6CmJjRLu4DFWqTzPX5crMUNqK8BoBIJRf0Aq4rbtDPgmXn1",
-	"NFlnmMQsOCjIl8YWNvTPnH1EiYKF4NkU7WBKtmuWw1Nip2CDdz0a/17RUB8pHno9r4vEfPolW1Xy/gsA",
-	"maH/4ZafdBCgj2ArpF6for8m9dmeudGFmC+49W5uv6nWjU7OLuOTavxXYxCTNcjmTsHq5kPO1hvzwH34",
-	"Wp/7VnNjnK0/3oLcIS7K1btYMlkceyAaWljz6U7xuHuPxPk73b0Vu747LLQm7ZGWabp579vj8DPnSIZx",
-	"Ao0z+5IV2zTkUK7FcN3Qm/DQObNMwyAJiyNM9Sme66Kqy5+QLUJobE47U4TfnTJNpfqOwzeKiC2vx06X",
-	"j7ju0ukMzZDaJLq/82yQN6fywQYaXyyELdSUKjie5x+ZXj8XsVpNkX3yygKL1Mlq9Ii+XNSGqs38yton",
-	"qV9ZDqshRBJqq3vZbcn71Ss0SzKxPUVJo5+wfhHTvoSR7f3MtLVPDFPQ6+Z6P2sfNynFBjiZ72wJAzAE",
-	"9x44Z8oMFKO61pRnX5yGZxe4qbkiKU13ZA56C8BtL8+o1N2CZMsBQ/yf+Pu9aS/cuF+TBnsuuDESj1dh",
-	"FZegK8khO2M44JcwyJkYVQ/wJVsjIzJO3nrCVTKfXE0ujOH4vwMAAP//",
+	"5L3rkhs30jZ4Kwi+G+GZXba6ZdmamdYvWbLGWus06vb4x7wOBshKkjCrgDKAaoqvwxF7NXth35V8gcSh",
+	"TkCx2CRbmvnmx1gSUTgkEolEHp78fbIQRSk4cK0m179PSippARok/u11Zv6f8cn1pKR6PZlOOC1gcj1h",
+	"2WQ6kfBbxSRkk2stK5hO1GINBTVfLIUsqJ5cT6oKW+pdab5SWjK+mvzxx3TyI+xC12ugGci689cZFKXQ",
+	"wBe7C9NuaKSCfnoDfKXXk+u/Xk0nBePhr/1h/zA9qVJwBbi8D1LMcyjMHxeCa+Da/JGWZc4WVDPBL0vb",
+	"4v/5VQlufqsH/r8kLCfXk/+6rOl3aX9Vl75fHDEDtZCsNN1Nric/r6kmW+CabKVwtHCfmV6f31GW0znL",
+	"md69WFO+AtwUKUqQmtlZU90icUY1XGhWQJ/O08lCVFyrGVWzrZAb851rMhciB8pNm5zOIW/8VH+t6QbU",
+	"bEHzXMU+/aO5Mf8y8/KdtT/tTeOXMFMx/xUW2ozVXrlgi8jKWTaCuU63IOw9tqB987/RVMc2bqHZHcQ3",
+	"YcxG2eW3+ektU4rxFVkKSSjhsCWCG07oEolXeU7nOfgTlCZa40R90z5Rj6dno2iPAFNPrVG0Vn1iq/Dv",
+	"TEOh9h3Z/vb9MTWkeG0//tpSwv2tJgSVku5M062k5UzBQvBMOSqyoiom10+eXtlv7V+vwqeMa1iB7NHI",
+	"TXzfun9mah1hsUaLPrM8J9g5EUvSajgdIbBbJ735cWyi3wmx6U9uUUlphHr0aG6Yo9yo7fqR8ewlLJED",
+	"OzuB7KX6i3+D/07EcgkSMjwwvCrm5qab1oP2GbzTfQmizKHf/Qf8d0NavQayZLJodju0lhciz4GuKogN",
+	"J9lqrfd2Yej90bbs7pWlayBLWEDoelrvS2orP4ZJtDcUPpVC6oSwKtK/iTuQkmURKr6lO2IkAmGcqJJZ",
+	"Xs3EBRf6wvx7zZqN7hToWVWOED+uYWMCU7+GMOEUDW5Aa8ZXESrkdCcqPZ5332D7tnz5W3/nLXPOhMxA",
+	"zox6Qhe6NcZhgrotywYHy4FmZxqpsyHRNcZmMw1Uju5PlW+eW+r0b1yruAE30vdfE5plMy1mOVPaXUGz",
+	"pRSF/wfDIWLLURvFpnTlm9k/mgZK05VhnQxy0Kh2iVlOefOuqqmRVTA7RGNTkEOY9RAb3YSGf0wndzSv",
+	"IsfpdeYFklkfEZLg4qb4T5qu7B9wPVPz69Zop0wRLcgcSGZVicbuP7m62ns32Dk1F5Laso+gqjyya6gK",
+	"9BfzERZCZopoq0JLIAvUkBv3VbhT48oSKt8Lys3iKp7FNaXh5WETO8HYsl7QHHhG5fMsk6AiwoLWP+yh",
+	"o2uYGCXvdz3fzdaUx3REmgGBXMF2bahGeUa2kmkNnGRiywldapBbKvGeiKmmRUn5bpYzjixG8/z9cnL9",
+	"r2H2tLv10dzRv/QfQUIBKSjjxHRKmGG6KXHTI25AQnNhflREcORTdwG0VVl8Yd2550L/9DGaz6wQC/vM",
+	"uH76TZRnsLUWfQq+XxLKScUXgpubHTKjZV/jpNw+Wa40MzTaeCnFStKCoIpL/vTx1Qvy5G9Pn/45duAz",
+	"JqEnpkSl56LihtkYr/+kQXKax+UMU2VOI0rf7RqI0GuQRLEMvlJO60EFSALNzPeR/g59a/UHteN8pQi2",
+	"QfkCRal37q1iusrca6XfreO1iApXS7Tkp5vxl7E5Sm8Y38R0rwKUoitw/NOZCkpE1KSJa+cEE1Ukh6Vu",
+	"SpY0xxVMKchm2/UuJq12hIu5yHaEcmUEXjY1etFWtE5qvXKJR878ZcSiP4bGqGXy1fhjotZiy4f23OzP",
+	"jiiIX3Dm65kE6kwq/QY5K/defqaNaSsquYCEpPdcYi44ninDd9EJ+df6PpKFd6Gm+WY8uRpiIyGb5zsr",
+	"30RRVhqPjBHLHWHyjDCtiFEbFKHSLIrlubupFW2ezobs3jK9XkOejX2b18Ko8W2LTWtJU7/kLUN0tjbI",
+	"ZU/hWhrXDFfTsnXcpuEya5OvFtFORAQO6FxTXgw4bkpdoq9oVGs8SF37rUHbxq5r+KT33/Lm86m1nOEH",
+	"qYmiiOpNdOAQWVmwj6sbl/R0IoV91/o7qARp99FR1kx0bl4uv+xTktzgrsupn2dqcR9ozMwZbEqj5XhM",
+	"hvNR2+CNUHxoD8w0X4KmLI9PduwUrdZ6wNKsHTiyuCVd6MNIhAwfMzP422B8d60LZPCV5/Q2O9t6/a1R",
+	"U0T/2LzT7mUN3jCrE3u2drNx0iaqS7VMQc2Lz98UbRlO1Ybx1TXhQpM5LIUEewHSlQR4RsRyib9NneIT",
+	"5KOf0UpYHayklUIht4FSh/el+Qc7wmQ6EctldMZa0sXeO+yfgi3gFluaqyGlc6A2TpRw+rh2b0KzOsWK",
+	"Mt+Fi/UrRWSVw95Hk5f/uBV2ZCSyn3dq82/i9DaKRkmlttoXmous9m0Zi2zXLMdHxUqAeTw8MrRtS3in",
+	"Tw29zPdazM3As5FMCDwbUnmAZ0dOpqg0RF+8Au7AKvrmjcKU2UrbOKYvCD5bi7i6MJ2Ua6r2MtkHbGQY",
+	"gPLVUUtS9C62pO/vQO702mhGVWn0H+RSpoz6VJhXbXxlSlOph4m8/46Y4e5aOtTE8tRvDVITYNpit8Zm",
+	"t9jCrzd1Fm6N4hdxc9QuhzaZrq67jwdryrFuiL8+/eZQt4QbKDk//McTe+zS7qP4NHjGsqjr7ZSaUlLZ",
+	"GdByUq7chRYyOqtDdNBxqqblRBxwSNkMzogDfUu3a2DS+pdqU6K9BiWQTOANqUqg5iabkq2kZWnPcFRe",
+	"ftLAFUts2VJC5Fp4Iao8M68hc1IhI1xso5JgJE/aYIQow9DFOiaZbtiKQ4auC1FYY1tcFDFuL+v7yUUN",
+	"tBh5VnANTWq6r6eTrv9PglPUcWl+joMc8k7ETppnxobV+NurfU6DztwHuJPfgfR80bUa2/dfzPD7nBP4",
+	"xJQ2DFe/ZvaygO/Ss0LXm8ph2+huj53c6HM0n9HCW7cb7Z8mm/uh93beoMseSe5bxgnsJpewyO/pOm0Y",
+	"fwmF+GAflH0Hmlix+EFPnsGSKrV1Yrt/QN1D9p4nx04nHB73hnXnJgwcX6TanOchG32vRqfAaP46ejpi",
+	"7tZXopIkYyum1ZSshLBu8SW7A1IwXmmI2hmtkS+ul6O9TQvSdtYmKO06mtrZpZbzfrlMjWYEhVH9aG14",
+	"NO8AfxFkjOaQ9dX/hq28z1l1TFj0abSg3L7zXO+1XTt6Ne9KyPaznG3WNK35aUSJIt4JbfjkLZURfmsJ",
+	"gca1U+tAh3n0EqIizOJdYIf7m9GGdiSpu3XmWRMvqNRUD089bnnisAWlR5/YLiEi5hUtNM1HyE/bbupn",
+	"MDj3lPeUZlmL5Rr2iw13hvv+TxLMAJAdYP7xMxqUVHY2fujGOINru3VKREqJ33sbei2k48bjwUNBUVJN",
+	"gzmGzGHNeGa9jwUlDJ1M0rkfO27wx3+9Mv+7txrzsrIRpvADSy6zfWPsDUs66BUjtqiGLoSEEUwZHjj2",
+	"g2mY4ODS4kerpEyOvwsbnbHouZIV58422L8c5kJszPbNwah9uRAbyIheS1Gt1lG9fOwptYuYhtPqZ7GH",
+	"HiwmIw/asflBrUe+c+7FbmN5B4ekEzP1cfzzfQgpS8ZNdK9la6QEskSrnyJL0OYRMyWCL/abdYbiLF4x",
+	"yDHMsK9OYYTygURz/r3I++SFjUlZslxjcCLlGVFCasjIfDdF06uL2IhHaFRKiyJhi9z7ntxA/N5Nh1GL",
+	"UsWe30VJJTM7a9WwJdOHRVbmzobt7eJalPgSxTi9Ncsy4FHjt4Tl7LDwUXtOfmQ8i8tSzx4xNUo7Q1eY",
+	"pZHy00ku0EAfVNpCcExdyKzp2yk+lm8m08kO1IwLNCb664UZWbIFc1IqhX2YFUwnmq6MtPkfEY0w64Z7",
+	"QtMxi22ngVubpGp81uBMu7dNjvL7kjwf32dMHxjrHjk8zdv16pAYw8dXkXBG7/MZzwOx8Pe/jgh/jzND",
+	"4AK3+6lt37+d1mPS2s/4TvAsHU7nDDYHPEKHQpLNu2d8HFj9gvvjl0jsloSFS7s5ys1rdZRDBYC7KAcV",
+	"WN/ztElHR4Qw/fiWyCLytkhZNESlF6KAGQfIUqJHwiplEjX/MPhtN0GhLbx/EFtiJJgNczM3aUZUzkqy",
+	"ASgVWVYSI8jQ7kDolu4mex0G3nxi59xbYHvKnfml6PnGhYUdIGtyoaDl/70zR9FJW/OWr/gCivYmNiyA",
+	"+PksYtT8+ipu4xt4yMLjp99Ef1hJAO302P1D+NYzJSqexe2dBH8jjBOU3j5mTpViA5yE8e6RJ7QWlYww",
+	"0PsSjA5s45Om7nlFgC7WU5KzDZC3gl+8koxc/e366uri8V+ur66eEe4CPGm+pTtFRIkKzn4SHOpW6pha",
+	"9wj1nBVMR5N52rk838aivcRymb7YBm+yJ0+f9gUbkiRK7aR/Y3QYYIit+Fjl0Ppyxvg9Pi6j6rkoCNPE",
+	"LFdh+CJG9ddbD3cgd0RC2dQV9+5sTbVvY/e/DS9zJs8Q+o8WSSPlQOkZy9Csy7hNM4grlnjKInzw+Ou9",
+	"fFBHJjY54OsYC1Q8uGjHyCl0G0fnO+ADcPrjOLcRCqpooJ8Ptvsfq7Q6ydskeIdq3dPkBYg9KK21B2Hd",
+	"EIhtCdzk7Q63Ov5zB2Y66OR4JfJcbH8q+zdJRnczwfNd/C7Zk8qxV3QeF7CkqdpEdx1TOsYGotjGab+K",
+	"FAVTEI2A3/rwZtcouyZrsTWH28bXNiKauGUPtxcunGkuzeUTXYLvMaX2mI2ejbZnYOvkEkMQV4i1t7N0",
+	"6SALyheQ5xA/YQlX+yHuN5c675fUnnBjN1t7FWKn3DkIBAtcOa2Ztw649ds57jykohSOOhXHsetJNusg",
+	"V/SpPKmeqB+kKIWi+bnJusQkkWhXhwqUuPH81uiPwDXwhQsKVEZnQyNPr4vtOqa2/LwGPiVUuRBDCTSb",
+	"EhsmwqTVVPfa65YuGaZ9HnC8xhGI7cjfaUTiY/JfKt5zIGpIi8RX3em6/v0Xg2FCPzClhdx9z7XcHYn7",
+	"cHA88vgo5CVytsu4Hfok3LNpHqz7CvNIWfhGSYxYzJPjFNfHAN3jLgvgWrIDbCetTbx3RLofdSAm/QeR",
+	"Z3EUgLgHeJxb93URN8DPdxrUTLrU4BFpLwuRVwVXcUGyZDl8pYhrM8WHItkyvXaWfMizEHhcSjGn83xH",
+	"CqBcj82qt+t4gQNEjfES6GHxoEa9WQj/sOoLYJbDDKk0kkD4QVJN8R00joy6Mxf5gqIz7lcleDwT8EA1",
+	"c7yNtMwpH2/4sxvwwXwTtfw1Ai0iETxbNVsJMZbXsH1BMzik/QG87NrXLvKx36gNK8vDPqlKw4NjP1G0",
+	"iMJR2EMmlSam0+ahGe+Q6Tn9usrYljLt32I026EMh4VLVcA/ooaaC59l2lPbppMlZSn9rVLpp0pMqXaC",
+	"3lGtecCafbW0Y+TA1tmdNiVdk1OaXNnliCYHdraxwwi1XAx715Ar7oy1pFNaSDvh1tdpmMv4a7PEj7Cz",
+	"GRP4+5SgC+L6zfPvvn/j4YPQbdHI1NWC5EDvMJlCVFFNb+1SiPdu0TrkGtv5pdf1wcmZnhvD3yf3ugD2",
+	"mIwyDxfkmbsQXK9neIacZmn//EvUYogWpfgxXFOeXRjWsCAM2qemGr7A4Oiy0gRN5PufQ9FAVJvsKkgm",
+	"7BVKTddk65PscxKgbsx1ymwyPUZH0Nwf3LBqusEjsmFGJbNMvN9N1eLpuIfK0D7yBmIqgfbwAeQCuJ66",
+	"JA+9FSSDBSsoJurts6rGLL9PRrz9OOi4Z7vSkF3XGcWGzqLSRNNPk7g9I6sW+r4e+d8qynU0yv6lJUGg",
+	"yloCJOjyJBoXRT+NMUpXnMW2RDLrShAcnFX/m6+vHl1dkZ9uXrYH/2ZvcJQ3KYa1ulGnNU/Y6aaYKZIM",
+	"07/jBgWE4cgOXk1EMBxuDvCXbWzmP8JOxZV2G4YbSeS5+NuU/N9T8l8YFfL8okPpJ18fFlvvhonOzYFq",
+	"xS+U8YQNYTN/HO+Zj/vD3YRii3hD+ZGYib9WSs+42B7tlBbbA+IpzbyTb0Ytshi0xw9iSwrKd869V9hU",
+	"mwqIbb/XRYsT9L03Fp4MnK0nGY1yv6+8G2sJ64OyEGtAuEADwoNa5RFXoG3AsCgJZkyhE4nFDuJgDVTG",
+	"EohEAZiyt6aKYJuWea1BE99RTOdAuti5oMPeXlvBW+J9wXtRS5KJUSHee9xD8IPRM31sdDwGZERy3n1Q",
+	"h3ojaboBPpvvxhBtuxa4D/gNKsB8cohHQDt/m2eY3D467Pkyf4n7HEPGwJhN9VkPNt+CzOliMznUL+hN",
+	"taMCkRoOi2aYk89fCF46F3+v7XvPWWfrDNqwD3H3xZBd3aHnHXtHfcjpAjK8qUboAOe/tRiHV2xVSVAJ",
+	"/Z6SuXkwgESmLICqSkIN70aVJs7H2s93+ZVpDXJWdJzYNoY9kgPMQyJDLmIxtx9c8n3wCCrg+AJh7nmT",
+	"sQyDVheigCm5Mj89bqYfP94zrMTIFi1Z2Z30072T7mVzKaMY1yTo9p7ajn9U1Ge6dhQ1yOkuCgr13rwM",
+	"mhdvvaLWFkTJPMvayRmdX1sAl/VvhYjM47Eh+DePvnk89dBCCNzAlgwy8v1FITLIyZ9e3/50cUv+/ujx",
+	"1V/+HJvyHciMLVomSGf8WFJmTv2cxu02Wx+KF2Fjpizw9TNnYbAYE1zYhH6m9pr0zYLrufnBaiI1idne",
+	"9rBvqR3/CHHT97I+mIMaXINpEJJDVPM2og4X1hkLi7XAIFs9Q0zL6eTOPKAtpgDMDAvtfXL77uOLUToe",
+	"lruSwjLS3qCUrr4TYGNrmE6HzFlnwGaAQZELC4/gHsH4xhN499lIm+nkjikWN6RE0l19rM3Qs/23CqxO",
+	"Ogh/wmD7D2yIKGR0dIS3A6K6Y7A9NOwmHhPpwrKRxLH9ezucfc/uiWvtYNUj74tuav/hPeLdbro9LNMV",
+	"USNiMcZQiPjmLF1Y7fADVBaHhAlGwQZvHeIkSPL6ZXBGIcSZkaoO+KaJonht9M1o/3cwg1Is1vE8i8PT",
+	"n10s7Xhav7cfRNMuJCxBAl/sl3AfGk0jgGE2iE9VJcg7poTF0C1YPORHsaLKaTQbxmb25oAGasJBb4XE",
+	"TC60W1Ys1xeM26CjCxbPiFE+GqLd83dWhVIIAmseWDbTpgS6iXZzQMxcPGvcxck5TDrk6ubS/UR7eAyd",
+	"097eJXcIGmzQOn8thouLFxlzdG8AynHnRSgY1dCo+VE/hKpx0o1K7GzVCGKMOqMiSymKxrvVnr+VgGGw",
+	"9sG0kF6mDDhtAdyLJE2sLIVsczy+8GGpm0PRZNHpv4OtRwvuwCgxjOinRGlhHhIN308Dm9X9PaQ+9N8W",
+	"4adEIHr4vQONv5csjCsNNJuJZVo2Y4C7FKsagTeAVyPKEvHum1F3gFvBwjAjyngLp2ylehrqwFwJ4+0m",
+	"owM1S+CzVuRjfwbubDh4ZLWQANyhnwVEBPM888/z/YM6XPwGVlkKH86B7CRw+p8RDpBZiY11BsbgowTT",
+	"RzsBIKYJx/g8lToacxx2srwOzS/bF5yB/30SojSmEwigZfHL8B6g7724OJxSQgZ8rpDnQ0MPhwOBz4ot",
+	"9A62qdinVqTOgR7F+8fxHB6gU0A0ucuIClvdwl20Pm7BuqARFRCTp+eYpUHoijJ+MDJ+OvoiQe14Mtc9",
+	"c3Zqo/Rh341O00hB16Th6N7BNgWNkiq2NF4kHsTy2Eliih+D9tHRBg/mPl9NZ+ybpKbP3vIkqBl6HABm",
+	"2JrmH1rTbZ/Kq+T90lh+nH/dUElqFVHMHaq9oXIAUTEqwL6+OnQ77VgDGH7vhIZkLH/7RZMKDs3a2cnt",
+	"viOe97nI4jmPAcQz8kYzPx11u4w3vOD8pg0PfRpsE1cYt57NqUoYClzHPrjHaKHwCRNjEMTBvGYm0z3M",
+	"kaThVjIdQ8B6R81LyahYW8YzVEIPyV6Pk2hujXduzCSBbsVHFz65F/7v6+PAcqyMSPPzjAs98/HuA9UN",
+	"DytidAjW0H1ldGKp79FKGr8z1FBdpmMqMbneYxvgbUenL8eIbwSzf6CSkGVxqE3zrkQoSCzTSbQQm27+",
+	"yKgahDXgZXMuCSooV7Kssy+wOsgOZ3p5A9GAW/OiPLwvo0bFqpcIyUckAbte3rrWPb7AKU3tKutOByg0",
+	"shCXewnY7M/JdGLOt/Xf+JxToHfWjQDKRhbu6gnMULK2/i7KRF2ceFjV+yXxPXeiqSJws6KIduADBVxA",
+	"p7dUKrpT3r/FFGnW0Rh+2E4nJcjZWlQyOlxv7Ykak4+jseU2sKuLszIWOW1pVnXdQPV129F5iUWiIAYo",
+	"51ACxJKISqpHxOxJTndolMXtb0c5+HyQnO6gQ82nY+uSDTCuOZR9xm1kZkecEY4zoiwzq1RMcEkoHY6G",
+	"WZtwYiVmfV4DlWqgto37Fg3Zqg0H0EJ3UlEbbEkzogWHULqqAGt1rRLFhZaJMJe4zrIWUTAAbwXE8GMM",
+	"r6kXEmpTTfYXGFlOaiK7fcC52JFryPWJo4Cn5tD+R9+jSdCO9LVWvyn35HjZNPtOcv3ADN/WIr3svH5i",
+	"6K4vkMsw8lwJsqQymkHSFDkRsVEj7O25V33LRo9TO7GBFd14P00ngc1DvrbF1dXVGMVtOc6E2OcnO2ps",
+	"th985QN/e2WM5i7zhfGV/ZMHN28UF3Fg/9GLqRkW1xc7xZytKlElrDmlhCX7RFRJuSL/Ux/ijOESohhx",
+	"tjhGNJLy5zXwVgmNewdTGrrQeSwh6XUMqJc6XO7ojBtQOtRZqSRWiifWGYa5x1Hr/KuTlLZjfJYAu/mZ",
+	"6TWrC3RhKwsXGl1IWlIcimywrFS8ygda5Qu6czVonHUeQy4cOHHKOZ2IN3yOSdpN50H/9U3zlGPCbjIW",
+	"L8spRzm/YncujLLSg77WDts8f/ccOTzQd8+K9qEteGlbg5v4Bdr1NHi4pniDGVonqQZCCec1Lj6kkx8H",
+	"JJ971kubwU+YlO6WlnyEN8MlI47j3Rifyj3xHaMAh2lMwg/tcIYoiuhMQ1Hm0dpC75e+ouc1+fjqBXn6",
+	"7V+ubFaVd5ByWsCUuCioGcumpI5rHQ/elXQe57mRbBibUNeSInPrrP7SwcFECVwl7xcfT/OVCp5LbF9n",
+	"n0k7bngULnKGEc19kNaWy2glaZFSf6gEqwJhJKQtEzRQZTFeRXHNVBmzwN3QnbJ5WIB6va1YK9AJu1jb",
+	"142rUIX6dTRapZuU4WjS49UG8yQYv6QSMheT1dcRWykDh/l2Gt8ODf3WqT0HIfTFWPSdIaPLSYUtiQdS",
+	"7OXGZFbmC+vhNwNodIih5ZYp4qqAHzxSxDcYLenhMRAHJrUNeMYY0428Y2MZlLjP1O4tB1ws/8EDRizA",
+	"j+OyaguwyWjseepoYQMbFEzJW8EzitaUxxY67tr8aE1ITXOoNYD8ZZ8xpDaM/mWPXbRZRsdRxDHziIOg",
+	"kqfwgESFztnqZDLvmX4YLj7bgMCQzOUaG3fjSuy65GIbBD+ivk4WraujtOEwLHSMh9TJ5qhdIgsVOfux",
+	"+AGuyJ50cO+HKHxSPGf+NqCRUE2WtMp1HI1wN/OhM+kafFRtIEMlPcNMCVu3EIhChcJnbofUmZ6gDHby",
+	"QacqNnJcAEH+RYG1qoTmqZlOFdBxkdH7/c0T300YKmzVQLmXlDPah5ifKg+s6TyIPrHNpWAT42zF/GBM",
+	"ihSNd1U64/Ez+9xTIX8wgalq7j41FvOmCbjUdQcMx5A5ZYhlzwjltlq8XlOOD0DLt0us6RYKggpMdVGk",
+	"wPBIwjhm/4yK67tXknZ3Ob+KeZRD7xM046JhIxF+5gbG3+0CnQ2iDkjdF+u5v2ynU6wWgiuIwSDcMCO/",
+	"tkaBtgMbEeKEOuq2WGQ2I1qkbDbjo8q5K+iWilwU3jEZqcrvRH+gj2Mo/GTayvXxMaBfKbIWeaYOqhHQ",
+	"iDHp2AnsxYPjYZF8VMBD/UEtmX3Gj7pymwmrsbTuYQhNmygTz+B0ggxLuduGzywmSwY0Ny9Jo+yUtARJ",
+	"hCSYJ+NUVBt1aW6JscsYwDjfY0vCfbTlv/tGpeGCVxJCUP/ISWL7xCyTlnS8VVaJS0pomkdY5B3oKdH0",
+	"E7qXVlIoNa1Z0pwkaWN6D+NILarFOpa1aZ+fA4b3OqjpgO38p/koNo8DAUhdtJPTbI009STt4I7W2V3+",
+	"7IWZN/CAuU3wCkling08JcOutG68mnrdK7lpemveoR1Z5KV3s1b2UPKwpWEqluQ0UWadjJMd2cCule5g",
+	"rliPrwSfNFnk6L9rZvrXM74P+shACJslwCspinhWgNdVsepVDXczB5uVQZ10fxbKaGGhGsMEeHyWzAeF",
+	"h/wNs22xrIEvvVinhd4eE//Ti3FuJ0j+MhQSE7lJPa9YCj8jGFJg5ZS9AwqmlHMz7Yn/uVfIcjwsMhnI",
+	"21Cm0jQ4bZKoHfINU0OVStuUfQsou+xd2wbkSqtpDVkd8maPhQ/pcqX5dzMre67wbg1CtK8tMp4woqUz",
+	"BYeVlX+XxNmmGcbuRTuL1q+kc3kVNu/OzXk68bhS+++IjzEcpLMhax4OcrjnPH608EXnfUWPJMfpnmrp",
+	"l8uBoefHafhp1XO/BrFHXWh4rhG7oa87WMUBXf6osMKy41JNhLefTOtLM53VTVPuwVSkxmmAfaJRa3vi",
+	"AO78fGNGTi44W9Dcqmg+9AwypmFEKgz6KG33DVCc5QDtomE9c1hRfhBCccMY1Q+9cj8SpqfWomC0t+16",
+	"h2VZPI5GpBR/yeRQ4AjTZMvyHEsi2xGeeR3FJSN68pl3JAd8Do0EtR+HvHFL841HzzGXNWV8Fo/cyL4z",
+	"p8oaB0QlCcbPMRcklYsKrRVK2BnPhV7jIYO7ZuHFGiEFB0Lw+jisy4qW42XS32nUbpeACrN4UNYQ5LCq",
+	"HF6YzXmdus0F3kVa8QBjcTDXPME7aKrBWh+1QcqxT3SATMRrhx9XA8XHVf2SMMJb/osrJ+Z3Q6PEr8kS",
+	"AAWVm0Ne6ZggNAY9eSWsXHLlUfzRjYKCSRc6MaimCbaAW2zZhp/pG3goKansPCYiIZy7kTqJB1R210sQ",
+	"W0hWP/v6NDdPaPsQuSNTz97OwjGmPwz1rjR2tcUAMWpGJO6eUPU23axB4traFK1bQG0gswctEyjc0Bjb",
+	"iGfwkdolrZQ1i6jKQVBj7IvtM1HyIJKAMiKUcSDOOaz7pSGOW+SIEtsHJxwOlLgIc/hBxEKJDqpd//W9",
+	"a9e3i5fFrjUHjmCdnSrY3p8RX4rr2l4P5gKxmpgWucMbeGY447oOClEbZbnE1ZK00tPapjsMY6vWuyHM",
+	"H9XGlcpKP4QZX92A1oyvVMKVG3eyG+1o7RFETRNf3lECMTLpGbm6DkDHwOPeL0xs95lrB9WL83qFhWgY",
+	"X4PBfBYNoApoqGYBirLMIUHUpsFIIIDzv3gK9VtwodkCEiQMZTNdqJY10NixLWhfDbvZ0ZHisdjO2Z/2",
+	"B9Ws6dsGIE+m3GuA5zvnrhO1eyiFJOrL9o283cpaXe3CJu6LRahZZdpgy84etAne2G430/hpxj/1eR/y",
+	"/MCSByEMIAkSNaaMwwCeqX2X7+2kK1AtaKi1Ztg5NlA27TrjlAnelf49N3c4mt04bUXwSUiEJP5ijwb6",
+	"DRVrG+mbchjR0cebmQgtRMW1mUlcHERr9RqxOXdPYvv0wtnG6ZNK5x4vkELqdySjd3eMyVCPKhRkK+w3",
+	"U8Jx3CSEc+sI39fClTSNyOh9+py0pH8v4sww9lc+Ze6auKwgx+7DWPUDdkKcS5QE0aX7GNOIP8IGRLgo",
+	"pK8UKRE3WWD46rA7dAAVO9KWZyyUoeg/wZiuSyExNSVzUJqsKlAqwByNxN1z40TLIuXuiZQqJxNmiSBA",
+	"pnWjMlMk7aS2OUasLM4bXiNDNQcYpmwjOySF2xfyyciyaVYL1U2aTpVGkmbfCkEXOpWHV1CtQapmrLZd",
+	"xhbN+bZAg2kn2hu09yYyYkRymg9jaqHGFk86SYIaWtwqD90bMkUiCH18AePlYO2rT6Qr4rguTnApolF4",
+	"YRf2p5vVQfd2ns2MjsZmBjKG6zP4rGsbZ+Pk+RPgdz0We96QJGL7wjucEn6oiM4pZHxnXAxCYRmJcvvK",
+	"xJ6aO5SkiHNuYP+J2cZL3InlUkFitlg+6gxl9W1VKjdyYrb/8N6pLubDlsecp3JlJKKXhTHo0DyKo/Gc",
+	"2F/MxfP/3rx/d01+x/Tkf/2v/+///+UPIy9+p3xX/31J0AWl8E33u6umJMqpBTD8o5+nkfIaH0rYELIW",
+	"1O6/4cPcQ5XFEAUKplux0d/uTxVPxs2/5yjrgysV44R63tT9KHOB3dpY5Clk78bUfkuDkVOXmYMVj9yh",
+	"ndZXjKxzi/dm4SuHAjZUP+sZDrffMf/XqzEe9rh4uWnCwkXhG1mmLEQjxhLjixMdoWRpOiXzSuPdp0QR",
+	"gW5kHQY8oOp6m6sDu41yJ4eD7QS+e4acbBoxZJUbtuKvI/augL3bxUXYk2VcUqW27p1zjKXMo8aG/qJs",
+	"kLMIcB9VGzVLpdmrgJpgWRMz7dEagkbLuKrmIWSj+kn49b5FXtrq7fGa6pLlR8JHjdTLB6IuDorIFzWO",
+	"zp7EoMPz7tznDbycqKVnfKZxOaKAepvrbFZO7V8KUfNTF1+JDkDi6uZ06nnjZqLxh8fN4aqaeyPP8bXX",
+	"y1n4Q6ckpB+mw+/Nw9HarHpX+5swrY9oR8W0fNNg4SYyGbJbSgykQhePP53+3RcOZtP11iBEY/G/TPc/",
+	"Y45k7Ma27721T1O3PYFIsRCch+qvESy7EugmgRSAhXsWUiCc+TMCuY3mRjOtUZlsumcszdtBoO91f/uG",
+	"r/lPCiLvAj/1MM9m50kiPLdZuAlInP2WKdcu2f97D/KxH/vj6bffPnl62M2aBvO42TK9OHHV7GYEQvoF",
+	"rLeC3Am2AEUU3RG0UoYg2Wdo48Q8ioLlOUtW88EHzsxSN2l6xHevrEoN2UyvW2WWE61S2WC54OZdhe7a",
+	"5HC+kfXjDmIaDP+IoXqRl0clrcvaKOBe18XKQ5is2qgx1AvCEHcgc1omh1UsB76A5O+DS+pyR72EerHN",
+	"LlrTaY3dJ3SMqpGN7e3itMchUY5tSpdeUVZvWhuPsxvJywelZlFQDytZsOCPtvYNZcWhS4J8HPdUeQ9n",
+	"D1jGwhZrIVxcisu4F/Y4xQtEJAT2e4516YMj1CVDz3eE6WdOmZYVXw2YGe5AYqWlEdIkPElr21X4uiGs",
+	"7cqbJB3c0RcihlPok21b9+hhMjWZt9m5gfpAJ0Km6kH53bMWwRCIloKrqfkvppfyLOoZfo35yTtF5qC3",
+	"AHzAbBqU21EX7o32j5OhaJuQzO+TJrnQ7jW2pvujCb1uGpjFkiosdzpYC6oz1yaGlS2RVQNYeTxEW0UL",
+	"lvHo+1tJuV1h5Ao1omvDo/Y577kOYXeGElvJtAZOzFzMAY7uSYnwOYdE9yLczmA+Wd+9spVCo2Jm5hKP",
+	"aRuBlBGsyw1S1CuIbtBWWOteDK9m1GttfjigB52Yz2LT+YlL0JXkkEyT6mN5als0fMXuYOZqUC5cXRUJ",
+	"HedrLMKpDw9pvr4m2/Wu+aDslLnck5gzPi6qzm84ce2IJ7E68+0qf1Hz9Ajz8W+jnkTekLnXHtmnSR1M",
+	"2I96AbZaa7QAYwyUU2kpRsKgnsvqso9XV1OMn813RJUSaNZXaH2obtc51lTCulmXIeh29EcRVS2oZlG2",
+	"+NnKJp8o19WRJPTOAeNzV85JVNr+MVrkzpuNmvv39OvH33wzPdQyNIwoF3mLbtdiVPUd9/oYCHmyKLBG",
+	"PXpGrrwL1TxoKCcBwCkY+P/69Jv91n0Hl35QxHsCv+52DcS67bvIoocFENb7XAPFNaZZE6rPQX/gA2sp",
+	"Ur5vriVd6KCTmIOTgdqgV4lp5eu9qkfkFh+GRh396fYF+dPHVy/IkydP/vbnKckqaTNmW2/GKWGZIj/9",
+	"9PqlevTf/HsphbSflxbxRdk+/vbNt3/58yPy/R3InUV+NCq5Aw5xBXwoJ+8lWzEe/D2KaXjmktK1dYFv",
+	"AD0MWN/mv7m5Dcx3rzMoSqGBL3YXP8JuSiqegawz8xH4JAy3Aq3qf7UM9Oi/ecARuZ7cyopnomEru548",
+	"9rFItGST68mTR1ePnqA1Xa+RdS9pyS7nQmCIz8r6nMwpRpq9zibXk7+D/s78jrG5peBOz/j66sqaOjIL",
+	"ecyMtFuCtMmt9kFtNVSzjy5Sj5ZlzhbY9+Wv7mqzOsk+jQWngAzTcTmhFyekB9r3EYosVznN5nxYYJrE",
+	"GGFdlx7v5w8cKdDmMviqS6EiJEIP90frr3W79Z0L+DzJ4mt/UPvwherg/X051bjWeR8hfIglDdAAJ6G0",
+	"d6bHCf2Gqf9QOmPYQYTMZrU2Vdz6hIng96TzdKKqoqBGh5t8BGokFxpXnzVqCzt02+wRCR7/TIB9ji3N",
+	"055rQTBKtfYfrxE/6sP7m9tHk3ovq3yT3sbvqnzzfGHD/iUtQGNmYiK/rW5y+SPsMLntHHvv5/TAW2+G",
+	"/QjK7GVk918KfvyxqvLN5e8s++MSLwezKQcR/XWGNI/v5E88E2YJk89Gop8sstCRRFrQHHhG5WUjxjG+",
+	"4rd0Ay9c6+eu8RkX3x0qQgGjK7lpW+AMKnMGEm0pXKAqapQKITfqBGSy8eJRTcFI5xfObtThMWYm6hPQ",
+	"rd90gpXWjH4YCOFfCS4pXQMtonC3if7QOtjvLfLmaES9je8fawDGp6ssDgs+8wqL4FYFKwG6M11UPxcz",
+	"7w4dP/BvrVH3aufxTmz4ZaqnaD23X87L13nqznsH2zpM7Z4cmxJYCNP8wuZKfjmXj69BO+ryeXzSTYht",
+	"gMWyPomwuHT2ywtv1Ylvy8+SaXgptvyL25qmjeML2Z6fGybh02ySUQ+GHoBuV84uDV5a/MvEJYemTXzg",
+	"mcc/Rh+jKcCXZLi/qDhcIerT77L2+p9QwbKOwIeg/yDVMXbzJGqWp1YGCx+Af0JyvbS9xun1Td/O9FKc",
+	"dFGGES8sDNIJF/UD5aufylHruXUZtWvqUh197MQpF+nzku+1wiq2QJFnYctOL8JN9z8ztR4nv8/PJb7g",
+	"1AlZ5IPR/n+0ZZzOQULT9ZdEQnPILySUQupTk/Ij9vrGPkHOQUvTtR3k3tT8EUodTJ3HnO+2UQjJSSiZ",
+	"0wxzkRzm9taHEhVAVSUhaxh6GntSVBpOKxfeVhr+D5ILHLYXdXLwSVm6hWn5JanXnak9sPVtr94TtE0O",
+	"W+diOOGGe4CCQYuKL2/wSpxEDbxvSYWOq7hHstcOyvoEgshQPyB4N1HEUaNhPnxtavGsfarmEj2CwXDw",
+	"aHI/xT51ht4AvQNPlzMJpE6Bmi/sMJzkismBKleSG5FfNBF8AXU9UxXD7aBLDTJUeYrfPrKVsn/CB9hC",
+	"v+c1HsA5paDDW/rP2/YPtFKgpsSCOymLmyFKzwYe/wVTB7vFUzB5bw4rxpU560Obry5/t3/4w17VHums",
+	"+0TUdLH+6IEwHpyuzxWxpfUf0FzhbcIlRXB8ZxKWNQ2azNY0Ee+LmUtpbs/1vzWRW8xbubAL5EzBA2QR",
+	"+ZORWsLVBbXFAL5SPp/2z3FOxQyG02rJLwRfMllgCMyZ5JMhs+3/P084YYW6tY/ZQnWC5hsbxuLEkfbp",
+	"KcOV8RAjM77ttWfotLfTDfDsVvyz4Xd6oFeLx9e4wFC9YEC+39Koyzbqrk3rHN5ZzPOzeF2EBhfC+zlf",
+	"gBkU4rKuiZJ8CLyEQnyoy0ec+w1ghzNCbYz6f4uxeYX4yldtuf/JhEUlmd5Nrv/1S/Oc/rwWBR5P8xhQ",
+	"bMXxgNqgSvvvOVtsHpHvLfyzq/yu3bwaxzIDNRjt9hLUWeMZsP8kCdXmRC8oUQLHXGLl0YMklNNmgBzK",
+	"pykRedZ8NQUyCXO2L3xhrjRbinfi7A6iMEjKZ1zXVG4mjzjonhP7kF8XpZCddZ9eOoX+b+HTgz8KwuDp",
+	"wJtbugFOqvJo8VfZScJwYMnLutk51+1HSfEZVpwrqYXiVZWsAxUw2vXEnHazBSi/kJW/EcJoRXotRbVa",
+	"n27XLxdrWAwEC74wP3docJYIDPdaOcNJG3ff+iX+wPSYGxcB71QNeGcR5k63LRnDcO6huOcfAcrnpQVw",
+	"PsemNBK/7qug3Yb6dltxLHHgU+1vituKsux7bHM+JnX9P3AkSnPUTnwy0GznbtslaIT1OJLMLm5/iMqv",
+	"AsDr6YmMfX+fsQcncirF4S3N4DQ0PfKZFjU+4PvpC9qPq7Pvx7EGvHpPeNrz88oWChgRRntYdOg5YzrN",
+	"nNP6Yo3xIUpXMRoTho4OSrblEi9cgeCkAulL/36m6OSAn9TrzwE8ZXFgp6N37Mi6yAkVGMsrzXfuJWnT",
+	"Wc0K7A+8EcH7zIO7km+vrk6312cxOTlp5olxJoHmuj/E9HR18tETks0lAB27T6wIqlLyQL52bR6Cv+1Y",
+	"Y7j7nMHnz7PMTeRs+qFf6MOqLs1R+8rLM8LFlijgmUN/zuFE/LU3cLlB7jOdp/TSfxBbsqQOX/KzBCc3",
+	"qXS5oHwBp/Y/vMBOPyeVb7QoS8ie1VFq2hmmLKLNKTntMhf01LFZbwTNPif9btdAVkJkRIqtTYGfA+Or",
+	"QMWT0q/MKT/t++NDTvlZZart3Azz0Df18J51tguNaCfxd6M/1EIQWGwXRK7Avzsgb5tzAYuNcrnAUmwf",
+	"kXd1FrHlHUwWxqAdITZkB03nQosrJFanGVYWPro2D6EsuGo5I71etpiBXQPYY/RZhH1OOQxdhW8oh3OK",
+	"GOw/9e5jiojt8WplztQePnmDLR6GS0KN7RGcgvPCk3PH4CgOSWmWbyy2/Hki1pX+HBaxJonPYxdDhgpa",
+	"ZCpk7CMU4g4CgffZnG3z7FkjvA0rRu0eVC4MGuy+GGa5eiBmOZXRroBLekdZTucsxyCF3+NkvgH9vNnu",
+	"PLRuDvHZMxkKuCwloM9o4WLcEpT50Gh2tkjqMMID82Fv6HMxolzBEE6F+d17z76kjA+c2ENvCg6aRW8R",
+	"98spduOsMCuWbmcXoFE1dysIXVF2dLa5i9AZeeG+84B0n2HJ7g5/6Bt7yCzdIMcZTIfY+ecxSad34VTC",
+	"0kUDDj2P3rsmZ1ynHyL6POCgXBbMSp3gFR+8bT4Q0sUAKlZUWPGUcNBbITdEAahH5H0AF2+3WlApGUib",
+	"TZVMkGnQ7vSs6Xr/DKkxAxv2XDmoc72GUyCyIW4SYXzqgB3VlJizqEhVYgZMmdOdTUOwiQYEK1lZedqw",
+	"q7jdvlShRkcCsBALXjzIvtlyIQ+8c83yHCnILPfr0Vv3BrQi27WAO2jukz94a6ASTzaC1dsEkhxWjU3z",
+	"+W4XPulxVD7oW9/4y00Itc7h06WFBkDVRj7o1MGN+oGeYfULK+2KUORbmT2qSivGonbkKk7Y8yV5hmE+",
+	"V8DhPfb0VPdxyPkLYDBeDzwpFozp9MFSN3E4Q6Z7v8Fd2fvjT4rtyYEFG0mI52AlRPaI3DrFQNryAoKD",
+	"NeibU+IK75ubbbveTa0DrSGoutt2HBJMHOtG5NmDbZkZ7N7b9YMNeROS5KDJShwTAN7cvB8BShWSDBlf",
+	"WfhX6+ZxOzQl8x2hpBQ5W2DlzvkOq4yiqpAbWcfMlOyjbWADJVZ3PzWCyvMsc2Xjzxirjf0/uD26HvVh",
+	"BOPWV71IPVt+dvads2lSjWImMaRAW7bD3MGnuuZ/DoWrKLOMbmuDTAlVGE9BveqNtUPui/PQpvhwuHHI",
+	"Y/6iECMPyVd4/ACP9VP4Y0Ii/ygDUSq/fMgnw4L2KEFpIY+x8aQO5fnz3gdsdebOXwPoL8N09VOZUd3c",
+	"qHNd5/+ppqvmibhcCH4HtmDNKYO4bK9vgJ5ri+wIarR2/FAHxQxBF/oEt9ZzkgPNyBxsTT3qu35EQmm1",
+	"RkEPhI8wWvcGlT1mDQg5kDUzMmnXU9n8O6mdk3tCpDUqN2c9pCGh9O1ove3f9pSOyGit8xnfLydfYnah",
+	"8xy6kvmuMA7mGXo2/ixBTi06h2SAi1KKUiianxxV03R77nwALH9+Kz4a8fuZkgE+ePoN5e0g0gexpIaT",
+	"FSHBx63t2tcRstmEmE3C4ZMDulSigLnIdt5aAWgCt4a/MqcLSMnMdnrQvbCTRur56XTFMzMQbNtZHQ/3",
+	"GhjKJjn1e+DSXY5Dz+EfXJNRKV4bm2PXz8iyoA4L+x/LPzMs+WmzYw7I+vrCqi448py58MKJxHu4106n",
+	"5tyAtoUnzxQrjn3/Zys3zkd1sTDNuT75/jhvxAvX/Xk2yhW4/6LeIkehy/YNyKi4+UuT0JUEwJvVDlOD",
+	"a1qAxVAnKHWLWk/zhTXynXTP35subfiJOmtwy3troPyPPp0uwOr0Bv3zBh/B1vX/xRgzn2fZibfmyKMT",
+	"3Rhk6VdSFP+oLEzefQ3UD05fRCg7wmMQp7Ez6Z4cPh17/cxWXQmnicE0auaeXCts8SA5NI0SxUPWCBsd",
+	"hVeaRI+okKQ4+nGhQCnm66vH/Qw3bMXfV+PSPkxbyIio9Ok9Cm/PGpj4FgYAppRd1v0ZLwluxlb8NT+X",
+	"hmc7f/Aw82iK8pEUbGNiNthXa/QUdxNSkge7mS5yo0+BKDfqlPeGHRVqVEdxHcF4iVCvBCHOm6DjBvpc",
+	"4V7324UTKamBV8eUGr9xjSdnBncK4wxZPWlWMI71tNRRPtXEc7e33jNUNu4t9WExtIbIfHL+yhmHfRnC",
+	"/IHk3ismizeuat7DiLt0bvDZqlm9g61d4wMbngNtz/R2a3PUGZDzbGTEGXemTaIHdCoNbc2pz3ur7Mtw",
+	"PA7jq4e4WfqDDYAinOVOiS/3jHG0n+t2GUXq87Hc5VZUeXZRvx2j/PezaWQjsse5pRY0z2cZDbUc45VZ",
+	"CvqJFVUxuX7y9Nurq+mkYNz+vXYpMa5hhUa1hHfKmYBPPNhZy4aLiuth/PcTWNB/EFtSUL6rY7AVwb1G",
+	"v7QPksfbeke2IIFsoNRolVDCfpm1I+cRh/+MkIU3OTuXd9l0/XmC6x6guM8NaEVUNf8VFnpKDCtjeIGr",
+	"0T8lNFfClR9bspzxFYJ6cFsMBomCgchm920aEqFVxjTRkrI8uv+XCH/3WSIRXrG8ZpQH3jMz9vEiuKYi",
+	"F3PH5Kf0c2DVqne2639vxra5jzbokOKyCIoGJriNp7EEjLMohuOc2LNL77CUjzpnENXngJ2xi4pZ/fxO",
+	"fn319flHw4rAcwg1bxTIO5Ck4prltggO1XROFcqrOV1sjj6LPsM4pXTbvN9z5/jGlWvQa5CEkrkUWwXS",
+	"vKwLxnHtC5v6DBnRopObe+qHt8uyrglxhsvZ9P1+uXx4x/ZDZlg7QhppZrjXbWpv/x6R59xiilsRh5Uk",
+	"tSILyjNmHtuK/Onm5Yc/Gzawc4MslI9qSkKztEtYrEU6K+j7xVrcgvoSAlQirqjvYFVxm5wIPDOfniY3",
+	"EVPdBQcF+dLowob+mdOPKFGwEDyboh5MyXbNcnhG7BSs865H498qGlC04q7X85pITNev2KqSDw8TZYb+",
+	"h1t+0kCANoKtkHp9inhb6nOCcyMLMfB2683c/lCtG2XeXaQt1fivRiEma5DNk4IY+EPG1lvT4CFsrS98",
+	"QcIxxtbv70DuMC7KoaIsmSyOvRANLaz6dC9/3IN74vyb7sEg0e8fFlqT9kjNNF3Z+91x8TPnSJlyDI0z",
+	"+5y4fhpyKNdiGF32NjQ6Zy5yGCShcYSpPsN7XVQ1SA7ZYgiNRT5givD7U6YpVN9zcMVgw9hpkJGbLp3O",
+	"UDKrTaKHu88G9+ZUNthA48uFsHBeKVj6PP+Z6fULEUP0ipyT1zawSJ0MyUn0+aJWVG1+YNa+Sf3KMkbz",
+	"C8bTi3vJaO7iZs5VC9COkHSLC1sWOagHWpBSgjoF9b7/VKKmH6OfH5dxV8aUErUWUiMtp+ZnpemOzEFv",
+	"AWx1ZhUlcQ6roaAvvBAeRKAln7CvUfPLxPYU2GI/IJAY0x5LzNbeZ9qqgIbv0bDZLHbNFFGl2AAn853F",
+	"EgGzJ97I6bTFAVS4G0159tlpePYzfQjX3YFky4G3zj/x9we7IFA2fkmXhKtjf/wtUXEJupIcsjN6XH4K",
+	"g5xpo+oBPmeNcgw+lHeecJXMJ9eTS6Ob/+8AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

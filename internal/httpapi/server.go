@@ -221,6 +221,14 @@ func (s *Server) GetHistory(c *gin.Context, id contract.ID, p contract.GetHistor
 	answer(s, c, http.StatusOK, page, err)
 }
 
+// ProposeFollowUp implements ServerInterface.
+func (s *Server) ProposeFollowUp(c *gin.Context, id contract.ID) {
+	if n, ok := read[contract.NotesToRead](s, c); ok {
+		v, err := s.desk.ProposeFollowUp(c.Request.Context(), actor(c), id, n.Text)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
 // AddFollowUp implements ServerInterface.
 func (s *Server) AddFollowUp(c *gin.Context, id contract.ID, p contract.AddFollowUpParams) {
 	if n, ok := read[contract.NewFollowUp](s, c); ok {

@@ -146,6 +146,12 @@ func (s *Server) StandTelephone(c *gin.Context) {
 	answer(s, c, http.StatusOK, v, err)
 }
 
+// DialIn implements ServerInterface.
+func (s *Server) DialIn(c *gin.Context) {
+	v, err := s.desk.DialIn(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, v, err)
+}
+
 // LeaveTelephone implements ServerInterface.
 func (s *Server) LeaveTelephone(c *gin.Context) {
 	answer(s, c, http.StatusOK, s.desk.LeaveTelephone(actor(c)), nil)
@@ -184,6 +190,14 @@ func (s *Server) ConnectOutside(c *gin.Context) {
 			err = &desk.FieldError{Field: "ref", Err: errors.New("nobody is speaking there, or this server has no voices")}
 		}
 		answer(s, c, http.StatusOK, contract.SoundAnswer{Answer: v}, err)
+	}
+}
+
+// ConfirmTimes implements ServerInterface.
+func (s *Server) ConfirmTimes(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.CallTimes](s, c); ok {
+		v, err := s.desk.ConfirmTimes(c.Request.Context(), actor(c), id, body)
+		answer(s, c, http.StatusOK, v, err)
 	}
 }
 

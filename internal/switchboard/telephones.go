@@ -20,6 +20,22 @@ func (s *Switchboard) RingTelephone(to, callerID string, told func(carrier.Event
 	return ref, err
 }
 
+// TakeTelephone takes over a leg that came in as a rep's own telephone, and answers it; told as in RingTelephone.
+func (s *Switchboard) TakeTelephone(ref carrier.Ref, told func(carrier.Event)) {
+	s.mu.Lock()
+	ended := s.arriving[ref]
+	delete(s.arriving, ref)
+	if !ended {
+		s.telephones[ref] = told
+	}
+	s.mu.Unlock()
+	if ended {
+		told(carrier.Event{Ref: ref, Kind: carrier.Ended, Reason: carrier.HungUp})
+		return
+	}
+	s.carrier.Answer(ref)
+}
+
 // HangUpTelephone ends such a leg; its Ended is still told.
 func (s *Switchboard) HangUpTelephone(ref carrier.Ref) { s.carrier.HangUp(ref) }
 

@@ -121,6 +121,7 @@ export const t = {
       announced: "heard we are closed",
       message_left: "message left",
       no_moment: "no beep, nothing left",
+      unconfirmed: "times to be said",
     } as Record<string, string>,
     shown: (line: string) => `shown: ${line}`,
     called: (line: string) => `they called ${line}`,

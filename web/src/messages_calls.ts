@@ -18,6 +18,18 @@ export const calls = {
     hiddenNo: "No",
     notice: (who: string) => `${who} is calling`,
   },
+  proposal: {
+    take: "Put on my lane",
+    leave: "No",
+    leaveLong: "Do not put this on my lane",
+    taken: (when: string) => `On your lane: ${when}.`,
+  },
+  program: {
+    preference: "My calls are made by this computer's own calling program; I say afterwards how long I talked",
+    ask: "Talked for (m:ss)",
+    talked: "Confirm",
+    noAnswer: "No answer",
+  },
   during: {
     mute: "Mute",
     unmute: "Unmute",

@@ -117,6 +117,9 @@ export const voice = {
     save: "Save",
     saved: "Saved.",
     stand: "Keep my telephone on the line",
+    dialIn: "Call in with my telephone",
+    dialTo: (number: string, code: string) =>
+      `Call ${number} from your telephone within five minutes, and enter ${code}.`,
     hangUp: "Hang up my telephone",
     ringing: (number: string, what: string) => `Your telephone ${number} rings for ${what}. Answer it.`,
     press: (number: string, what: string) => `Your telephone ${number} was answered. Press 1 there for ${what}.`,

@@ -173,6 +173,8 @@ export function callOf(
     talk_ms: 0,
     message_ms: 0,
     by_hand: false,
+    unconfirmed: false,
+    dial_to: "",
     line: "Sales",
     source: "Sales line",
     company_line: null,

@@ -16,7 +16,7 @@ import (
 const callByID = `-- name: CallByID :one
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  c.withheld, c.missed_why, c.message_ms, c.by_hand, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
+  c.withheld, c.missed_why, c.message_ms, c.by_hand, c.unconfirmed, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
@@ -61,6 +61,7 @@ type CallByIDRow struct {
 	MissedWhy      string
 	MessageMs      int64
 	ByHand         bool
+	Unconfirmed    bool
 	PlacedBy       *uuid.UUID
 	ColleagueID    *uuid.UUID
 	PlacedName     string
@@ -114,6 +115,7 @@ func (q *Queries) CallByID(ctx context.Context, arg CallByIDParams) (CallByIDRow
 		&i.MissedWhy,
 		&i.MessageMs,
 		&i.ByHand,
+		&i.Unconfirmed,
 		&i.PlacedBy,
 		&i.ColleagueID,
 		&i.PlacedName,
@@ -254,7 +256,7 @@ func (q *Queries) CallList(ctx context.Context, arg CallListParams) ([]uuid.UUID
 const callsByIDs = `-- name: CallsByIDs :many
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  c.withheld, c.missed_why, c.message_ms, c.by_hand, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
+  c.withheld, c.missed_why, c.message_ms, c.by_hand, c.unconfirmed, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
@@ -299,6 +301,7 @@ type CallsByIDsRow struct {
 	MissedWhy      string
 	MessageMs      int64
 	ByHand         bool
+	Unconfirmed    bool
 	PlacedBy       *uuid.UUID
 	ColleagueID    *uuid.UUID
 	PlacedName     string
@@ -357,6 +360,7 @@ func (q *Queries) CallsByIDs(ctx context.Context, arg CallsByIDsParams) ([]Calls
 			&i.MissedWhy,
 			&i.MessageMs,
 			&i.ByHand,
+			&i.Unconfirmed,
 			&i.PlacedBy,
 			&i.ColleagueID,
 			&i.PlacedName,

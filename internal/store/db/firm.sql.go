@@ -326,7 +326,7 @@ func (q *Queries) Setting(ctx context.Context, key string) (json.RawMessage, err
 }
 
 const user = `-- name: User :one
-SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper FROM users WHERE id = $1 AND active
+SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program FROM users WHERE id = $1 AND active
 `
 
 type UserRow struct {
@@ -341,6 +341,7 @@ type UserRow struct {
 	Extension   string
 	Recording   string
 	Whisper     bool
+	Program     bool
 }
 
 func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
@@ -358,6 +359,7 @@ func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
 		&i.Extension,
 		&i.Recording,
 		&i.Whisper,
+		&i.Program,
 	)
 	return i, err
 }

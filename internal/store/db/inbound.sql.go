@@ -227,6 +227,36 @@ func (q *Queries) CloseUnreturned(ctx context.Context, arg CloseUnreturnedParams
 	return err
 }
 
+const confirmTimes = `-- name: ConfirmTimes :execrows
+UPDATE calls SET unconfirmed = false, talk_ms = $1, answered_at = CASE WHEN $2::boolean THEN started_at END,
+  ended_at = started_at + make_interval(secs => $3::float8), end_reason = $4
+WHERE id = $5 AND unconfirmed AND placed_by = $6
+`
+
+type ConfirmTimesParams struct {
+	TalkMs    int64
+	Talked    bool
+	Secs      float64
+	EndReason string
+	ID        uuid.UUID
+	UserID    *uuid.UUID
+}
+
+func (q *Queries) ConfirmTimes(ctx context.Context, arg ConfirmTimesParams) (int64, error) {
+	result, err := q.db.Exec(ctx, confirmTimes,
+		arg.TalkMs,
+		arg.Talked,
+		arg.Secs,
+		arg.EndReason,
+		arg.ID,
+		arg.UserID,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
 const fileEmptySlips = `-- name: FileEmptySlips :many
 UPDATE slips s SET state = 'filed', filed_at = $1, version = s.version + 1
 WHERE s.call_id = $2 AND s.state = 'open' AND NOT EXISTS (SELECT FROM slip_notes n WHERE n.slip_id = s.id AND n.body <> '')
@@ -997,6 +1027,69 @@ func (q *Queries) PastCandidates(ctx context.Context, arg PastCandidatesParams) 
 	return items, nil
 }
 
+const placeByProgram = `-- name: PlaceByProgram :exec
+WITH new_call AS (
+  INSERT INTO calls (id, direction, line_id, remote_e164, remote_ext, remote_typed, remote_label, caller_id, device, placed_by, owner_server, owner_epoch,
+    state, last_seq, started_at, ended_at, end_reason, by_hand, unconfirmed)
+  VALUES ($6, 'outbound', NULL, $7, $8, $9, $10, '', 'program', $1, $11, $12,
+    'ended', 0, $5, $5, 'unconfirmed', true, true)
+), new_slip AS (
+  INSERT INTO slips (id, call_id, user_id, asks_who, open_record_id, created_at) VALUES ($13, $6, $1, $14, $15, $5)
+), new_links AS (
+  INSERT INTO call_links (call_id, record_id, slip_id, role, reason, linked_by, at)
+  SELECT $6, unnest($16::uuid[]), $13, unnest($17::text[]), unnest($18::text[]), $1, $5
+), new_history AS (
+  INSERT INTO history (record_id, at, kind, ref_id) SELECT unnest($16::uuid[]), $5, 'call', $6
+)
+INSERT INTO commands (user_id, key, action, request_hash, response, at) VALUES ($1, $2, 'place_call', $3, $4, $5)
+`
+
+type PlaceByProgramParams struct {
+	UserID       uuid.UUID
+	CommandKey   string
+	RequestHash  []byte
+	Response     json.RawMessage
+	At           time.Time
+	CallID       uuid.UUID
+	RemoteE164   string
+	RemoteExt    string
+	RemoteTyped  string
+	RemoteLabel  string
+	OwnerServer  string
+	OwnerEpoch   int64
+	SlipID       uuid.UUID
+	AsksWho      bool
+	OpenRecordID *uuid.UUID
+	LinkRecords  []uuid.UUID
+	LinkRoles    []string
+	LinkReasons  []string
+}
+
+// A call that the computer's own calling program makes now, with its slip, open: its times are said by its rep.
+func (q *Queries) PlaceByProgram(ctx context.Context, arg PlaceByProgramParams) error {
+	_, err := q.db.Exec(ctx, placeByProgram,
+		arg.UserID,
+		arg.CommandKey,
+		arg.RequestHash,
+		arg.Response,
+		arg.At,
+		arg.CallID,
+		arg.RemoteE164,
+		arg.RemoteExt,
+		arg.RemoteTyped,
+		arg.RemoteLabel,
+		arg.OwnerServer,
+		arg.OwnerEpoch,
+		arg.SlipID,
+		arg.AsksWho,
+		arg.OpenRecordID,
+		arg.LinkRecords,
+		arg.LinkRoles,
+		arg.LinkReasons,
+	)
+	return err
+}
+
 const placeInternal = `-- name: PlaceInternal :exec
 WITH new_call AS (
   INSERT INTO calls (id, direction, remote_e164, remote_typed, caller_id, device, placed_by, colleague_id, owner_server, owner_epoch, state, last_seq, started_at, rang_at)
@@ -1060,7 +1153,7 @@ func (q *Queries) PlaceInternal(ctx context.Context, arg PlaceInternalParams) er
 }
 
 const preferences = `-- name: Preferences :one
-SELECT opens, address_template, greeting, greeting_sound, whisper FROM users WHERE id = $1
+SELECT opens, address_template, greeting, greeting_sound, whisper, program FROM users WHERE id = $1
 `
 
 type PreferencesRow struct {
@@ -1069,6 +1162,7 @@ type PreferencesRow struct {
 	Greeting        string
 	GreetingSound   *uuid.UUID
 	Whisper         bool
+	Program         bool
 }
 
 func (q *Queries) Preferences(ctx context.Context, id uuid.UUID) (PreferencesRow, error) {
@@ -1080,6 +1174,7 @@ func (q *Queries) Preferences(ctx context.Context, id uuid.UUID) (PreferencesRow
 		&i.Greeting,
 		&i.GreetingSound,
 		&i.Whisper,
+		&i.Program,
 	)
 	return i, err
 }
@@ -1263,7 +1358,7 @@ func (q *Queries) SetMissedWhy(ctx context.Context, arg SetMissedWhyParams) erro
 }
 
 const setPreferences = `-- name: SetPreferences :exec
-UPDATE users SET opens = $1, address_template = $2, greeting = $3, greeting_sound = $4, whisper = $5 WHERE id = $6
+UPDATE users SET opens = $1, address_template = $2, greeting = $3, greeting_sound = $4, whisper = $5, program = $6 WHERE id = $7
 `
 
 type SetPreferencesParams struct {
@@ -1272,6 +1367,7 @@ type SetPreferencesParams struct {
 	Greeting        string
 	GreetingSound   *uuid.UUID
 	Whisper         bool
+	Program         bool
 	ID              uuid.UUID
 }
 
@@ -1282,6 +1378,7 @@ func (q *Queries) SetPreferences(ctx context.Context, arg SetPreferencesParams) 
 		arg.Greeting,
 		arg.GreetingSound,
 		arg.Whisper,
+		arg.Program,
 		arg.ID,
 	)
 	return err

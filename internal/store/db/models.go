@@ -83,6 +83,7 @@ type Call struct {
 	BoxUserID      *uuid.UUID
 	ColleagueID    *uuid.UUID
 	ByHand         bool
+	Unconfirmed    bool
 }
 
 type CallFact struct {
@@ -580,4 +581,5 @@ type User struct {
 	Recording       string
 	GreetingSound   *uuid.UUID
 	Whisper         bool
+	Program         bool
 }

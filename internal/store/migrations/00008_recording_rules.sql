@@ -30,7 +30,10 @@ CREATE TABLE sounds (
     created_at timestamptz NOT NULL
 );
 ALTER TABLE lines ADD FOREIGN KEY (greeting_sound) REFERENCES sounds (id);
-ALTER TABLE users ADD COLUMN greeting_sound uuid REFERENCES sounds (id), ADD COLUMN whisper boolean NOT NULL DEFAULT false;
+ALTER TABLE users ADD COLUMN greeting_sound uuid REFERENCES sounds (id), ADD COLUMN whisper boolean NOT NULL DEFAULT false,
+  ADD COLUMN program boolean NOT NULL DEFAULT false; -- calls are made by the computer's own calling program
+-- Of a call made so: its times are not known until its rep says them.
+ALTER TABLE calls ADD COLUMN unconfirmed boolean NOT NULL DEFAULT false;
 ALTER TABLE prepared_messages
   ADD COLUMN sound uuid REFERENCES sounds (id),
   ADD COLUMN weekdays int[] NOT NULL DEFAULT '{}',   -- chosen on these (ISO: Monday is 1); empty: on all

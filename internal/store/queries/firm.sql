@@ -2,7 +2,7 @@
 SELECT id, login, name, role, team, password_hash, zone, number_style, line_id, extension, recording FROM users WHERE login = @login AND active;
 
 -- name: User :one
-SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper FROM users WHERE id = @id AND active;
+SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program FROM users WHERE id = @id AND active;
 
 -- name: Users :many
 SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.label, '')::text AS availability,

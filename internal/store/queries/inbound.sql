@@ -187,10 +187,10 @@ INSERT INTO line_reps (line_id, user_id, position) SELECT @line_id, u.id, u.plac
 SELECT id, name, greeting FROM users WHERE id = ANY (@ids::uuid[]) AND active;
 
 -- name: Preferences :one
-SELECT opens, address_template, greeting, greeting_sound, whisper FROM users WHERE id = @id;
+SELECT opens, address_template, greeting, greeting_sound, whisper, program FROM users WHERE id = @id;
 
 -- name: SetPreferences :exec
-UPDATE users SET opens = @opens, address_template = @address_template, greeting = @greeting, greeting_sound = sqlc.narg('greeting_sound'), whisper = @whisper WHERE id = @id;
+UPDATE users SET opens = @opens, address_template = @address_template, greeting = @greeting, greeting_sound = sqlc.narg('greeting_sound'), whisper = @whisper, program = @program WHERE id = @id;
 
 -- name: PlaceInternal :exec
 -- Everything that an internal call is when it is placed, in one statement.
@@ -243,6 +243,28 @@ WITH new_call AS (
   INSERT INTO history (record_id, at, kind, ref_id) SELECT unnest(@link_records::uuid[]), @started_at, 'call', @call_id
 )
 INSERT INTO commands (user_id, key, action, request_hash, response, at) VALUES (@user_id, @command_key, 'write_down_call', @request_hash, @response, @at);
+
+-- name: PlaceByProgram :exec
+-- A call that the computer's own calling program makes now, with its slip, open: its times are said by its rep.
+WITH new_call AS (
+  INSERT INTO calls (id, direction, line_id, remote_e164, remote_ext, remote_typed, remote_label, caller_id, device, placed_by, owner_server, owner_epoch,
+    state, last_seq, started_at, ended_at, end_reason, by_hand, unconfirmed)
+  VALUES (@call_id, 'outbound', NULL, @remote_e164, @remote_ext, @remote_typed, @remote_label, '', 'program', @user_id, @owner_server, @owner_epoch,
+    'ended', 0, @at, @at, 'unconfirmed', true, true)
+), new_slip AS (
+  INSERT INTO slips (id, call_id, user_id, asks_who, open_record_id, created_at) VALUES (@slip_id, @call_id, @user_id, @asks_who, sqlc.narg('open_record_id'), @at)
+), new_links AS (
+  INSERT INTO call_links (call_id, record_id, slip_id, role, reason, linked_by, at)
+  SELECT @call_id, unnest(@link_records::uuid[]), @slip_id, unnest(@link_roles::text[]), unnest(@link_reasons::text[]), @user_id, @at
+), new_history AS (
+  INSERT INTO history (record_id, at, kind, ref_id) SELECT unnest(@link_records::uuid[]), @at, 'call', @call_id
+)
+INSERT INTO commands (user_id, key, action, request_hash, response, at) VALUES (@user_id, @command_key, 'place_call', @request_hash, @response, @at);
+
+-- name: ConfirmTimes :execrows
+UPDATE calls SET unconfirmed = false, talk_ms = @talk_ms, answered_at = CASE WHEN @talked::boolean THEN started_at END,
+  ended_at = started_at + make_interval(secs => @secs::float8), end_reason = @end_reason
+WHERE id = @id AND unconfirmed AND placed_by = @user_id;
 
 -- name: LastContact :many
 -- What a rep wants to know before the first word: the last finished call with a record and what came of it.

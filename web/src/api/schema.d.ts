@@ -73,6 +73,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/records/{id}/follow-up-proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads from notes what is to be done next with somebody, and when at their place. */
+        post: operations["proposeFollowUp"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/records/{id}/follow-ups": {
         parameters: {
             query?: never;
@@ -370,6 +389,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/telephone/dial-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Expects one's own telephone to call in, with a short code, to stay between calls. */
+        post: operations["dialIn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sound/quality": {
         parameters: {
             query?: never;
@@ -452,6 +488,25 @@ export interface paths {
         /** What was said, by phrase, as far as it is known. */
         get: operations["getWords"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/times": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Says how long one talked in a call that the computer's own calling program made. */
+        put: operations["confirmTimes"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2180,6 +2235,21 @@ export interface components {
             promise: "none" | "open" | "kept" | "broken";
             version: number;
         };
+        NotesToRead: {
+            text: string;
+        };
+        FollowUpProposal: {
+            found: boolean;
+            /** @enum {string} */
+            kind: "call" | "task";
+            /** @description The sentence that says it */
+            text: string;
+            /** @description When, as it is read, at their place */
+            when: string;
+            /** Format: date-time */
+            due_at?: string;
+            day_only: boolean;
+        };
         NewFollowUp: {
             text: string;
             /** @enum {string} */
@@ -2341,6 +2411,10 @@ export interface components {
             message_ms: number;
             /** @description Made elsewhere and written down afterwards */
             by_hand: boolean;
+            /** @description Made by the computer's own calling program; its times are still to be said */
+            unconfirmed: boolean;
+            /** @description Of an unconfirmed one: the address that calling program takes (RFC 3966) */
+            dial_to: string;
             /** @description Label of the line */
             line: string;
             /** @description What the line stands for */
@@ -2357,6 +2431,10 @@ export interface components {
             /** @description With a microphone; else it only listens */
             speaks: boolean;
         };
+        CallTimes: {
+            /** @description 0: nobody answered */
+            seconds: number;
+        };
         Telephone: {
             number: string;
             display: string;
@@ -2369,6 +2447,12 @@ export interface components {
             press_one: boolean;
         };
         TelephoneCode: {
+            code: string;
+        };
+        DialIn: {
+            /** @description The line to call */
+            number: string;
+            /** @description Four digits, good for five minutes */
             code: string;
         };
         /** @enum {string} */
@@ -2784,6 +2868,8 @@ export interface components {
              * @description A sound in place of the spoken greeting
              */
             greeting_sound_id?: string | null;
+            /** @description Calls are made by this computer's own calling program */
+            program?: boolean;
             /** @description Says to the rep alone on which line a call came in */
             whisper?: boolean;
         };
@@ -3132,6 +3218,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistoryPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    proposeFollowUp: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NotesToRead"];
+            };
+        };
+        responses: {
+            /** @description What the notes propose */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowUpProposal"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3646,6 +3759,27 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    dialIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What to call and what to press */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DialIn"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     rateLine: {
         parameters: {
             query?: never;
@@ -3762,6 +3896,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Transcript"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    confirmTimes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CallTimes"];
+            };
+        };
+        responses: {
+            /** @description The call */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Call"];
                 };
             };
             default: components["responses"]["Problem"];

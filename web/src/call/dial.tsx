@@ -43,6 +43,7 @@ export function DialProvider({ children }: { children: ReactNode }) {
           calls: [...(desk?.calls.filter((c) => c.id !== call.id) ?? []), call],
         }));
         focusSlip(call.slip.id);
+        if (call.dial_to) window.location.href = call.dial_to; // this computer's calling program takes it
         setAsked(undefined);
         setRefused(undefined);
       } catch (e) {

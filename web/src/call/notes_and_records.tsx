@@ -3,6 +3,7 @@ import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from "reac
 import type { Call } from "../api/client";
 import { t } from "../messages";
 import { useKey } from "../shell/keys";
+import { Proposal } from "./proposal";
 import { Button } from "../ui/button";
 import { useNow } from "../ui/clock";
 import { SlipVoice } from "../voice/slip_voice";
@@ -23,10 +24,25 @@ export function useNotes(call: Call) {
   return { keeper, notes: useSyncExternalStore(keeper.subscribe, keeper.get) };
 }
 
+/** useSettled is a text once nobody has changed it for a while. */
+function useSettled(text: string, ms: number): string {
+  const [settled, setSettled] = useState(text);
+  useEffect(() => {
+    const timer = setTimeout(() => {
+      setSettled(text);
+    }, ms);
+    return () => {
+      clearTimeout(timer);
+    };
+  }, [text, ms]);
+  return settled;
+}
+
 /** NotesAndRecords is the middle of a slip: the notes, what the call was about, and the records it stands on. */
 export function NotesAndRecords({ call }: { call: Call }) {
   const { keeper, notes } = useNotes(call);
   const [making, setMaking] = useState(false);
+  const settledNotes = useSettled(notes.body, 700);
   const field = useRef<HTMLTextAreaElement>(null);
   const file = useFile(call);
   useKey("notes", () => field.current?.focus());
@@ -65,6 +81,7 @@ export function NotesAndRecords({ call }: { call: Call }) {
         className="min-h-16 w-full flex-1 resize-none rounded-sm border border-transparent bg-transparent leading-5 outline-offset-2 hover:border-rule focus-visible:outline-2"
       />
       {notes.status === "conflict" && <Conflict notes={notes} settle={keeper.settle.bind(keeper)} />}
+      <Proposal call={call} notes={settledNotes} />
       <div className="flex gap-2">
         <Subject call={call} />
         <CallType call={call} />

@@ -8,6 +8,7 @@ import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { duration, useNow } from "../ui/clock";
 import { useTell } from "../ui/toast";
+import { ConfirmTimes } from "./confirm_times";
 import { HoldAndMute, MoreControls } from "./controls";
 import { useDial } from "./dial";
 import { companyOf, partsAt, personOf, stateWord, whoOf } from "./words";
@@ -75,7 +76,8 @@ export function Who({ call }: { call: Call }) {
             {call.state.phase === "speaking" ? t.slip.end : t.slip.giveUp}
           </Button>
         )}
-        {!live && call.direction !== "internal" && (
+        {call.unconfirmed && <ConfirmTimes call={call} />}
+        {!live && !call.unconfirmed && call.direction !== "internal" && (
           <Button
             disabled={dialing}
             onClick={() => {

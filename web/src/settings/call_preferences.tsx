@@ -96,6 +96,16 @@ function Form({ now }: { now: Schemas["Preferences"] }) {
         <label className="flex min-h-6 items-center gap-2">
           <input
             type="checkbox"
+            checked={draft.program ?? false}
+            onChange={(e) => {
+              setDraft({ ...draft, program: e.target.checked });
+            }}
+          />
+          {t.in.program.preference}
+        </label>
+        <label className="flex min-h-6 items-center gap-2">
+          <input
+            type="checkbox"
             checked={aloud}
             onChange={(e) => {
               setAloud(e.target.checked);

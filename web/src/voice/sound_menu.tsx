@@ -24,7 +24,7 @@ export function SoundMenu() {
   const { status, why } = useSound();
   const me = useQuery(queries.me).data;
   const navigate = useNavigate();
-  const { telephone, act } = useTelephone();
+  const { telephone, act, dialIn } = useTelephone();
   const own = useQuery({ ...queries.telephone, enabled: me?.sound === true }).data?.verified;
   if (!me?.sound) return null;
   const byTelephone = telephone?.state === "up";
@@ -59,6 +59,15 @@ export function SoundMenu() {
           }}
         >
           {telephone?.state === "down" ? t.voice.telephone.stand : t.voice.telephone.hangUp}
+        </MenuItem>
+      )}
+      {own && telephone?.state === "down" && (
+        <MenuItem
+          onSelect={() => {
+            dialIn.mutate();
+          }}
+        >
+          {t.voice.telephone.dialIn}
         </MenuItem>
       )}
       {status !== "off" && <MenuItem onSelect={dropSound}>{t.voice.drop}</MenuItem>}

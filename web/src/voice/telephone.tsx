@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -26,16 +26,39 @@ export function useTelephone() {
       tell(e.message, { bad: true });
     },
   });
-  return { telephone: sound?.telephone, act };
+  const dialIn = useMutation({
+    mutationFn: () => ask(api.POST("/api/telephone/dial-in")),
+    onSuccess: (x) => {
+      client.setQueryData<Schemas["DialIn"] | null>(["dial-in"], x);
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
+  const expected = useQuery<Schemas["DialIn"] | null>({
+    queryKey: ["dial-in"],
+    queryFn: () => null,
+    staleTime: Infinity,
+  });
+  const forget = () => {
+    client.setQueryData<Schemas["DialIn"] | null>(["dial-in"], null);
+  };
+  return { telephone: sound?.telephone, act, dialIn, expected: expected.data ?? null, forget };
 }
 
 /** TelephoneNotice says that one's telephone rings, and for what; or why it was not to be had. */
 export function TelephoneNotice() {
-  const { telephone: now, act } = useTelephone();
+  const { telephone: now, act, expected, forget } = useTelephone();
   const [seen, setSeen] = useState("");
+  const up = now?.state === "up";
+  useEffect(() => {
+    if (up) forget();
+  });
   if (!now) return null;
   const rings = now.state === "ringing" || now.state === "press";
-  if (!rings && (now.state !== "down" || !now.trouble || now.trouble === seen)) return null;
+  const callsIn = expected && (now.state === "down" || now.state === "press") ? expected : null;
+  const trouble = now.state === "down" && now.trouble !== seen ? now.trouble : "";
+  if (!rings && !callsIn && !trouble) return null;
   return (
     <div
       role="status"
@@ -44,12 +67,17 @@ export function TelephoneNotice() {
       className="mb-2 flex min-h-10 items-center gap-3 rounded-md border border-waiting bg-waiting-soft px-3.5"
     >
       <span className="font-semibold">
-        {rings ? (now.state === "press" ? p.press : p.ringing)(now.number, now.for) : now.trouble}
+        {callsIn
+          ? p.dialTo(callsIn.number, callsIn.code)
+          : rings
+            ? (now.state === "press" ? p.press : p.ringing)(now.number, now.for)
+            : trouble}
       </span>
       <Button
         className="ml-auto"
         disabled={act.isPending}
         onClick={() => {
+          forget();
           if (rings) act.mutate(false);
           else setSeen(now.trouble);
         }}

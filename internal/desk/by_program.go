@@ -1,0 +1,76 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// Unconfirmed is the reason for the end of a call whose times its rep has not said yet.
+const Unconfirmed = "unconfirmed"
+
+// placeByProgram writes down a call that a's computer makes by its own calling program; the window opens the address for it. What becomes of the
+// call cannot be seen from here, so its slip is open at once and its times are said by the rep.
+func (d *Desk) placeByProgram(ctx context.Context, a Actor, key string, hash []byte, t target, override string) (uuid.UUID, error) {
+	p := db.PlaceByProgramParams{CallID: store.NewID(), SlipID: store.NewID(), UserID: a.ID, RemoteE164: t.e164, RemoteExt: t.ext, RemoteTyped: t.typed, RemoteLabel: t.label,
+		OwnerServer: d.Server, OwnerEpoch: d.epoch, At: d.Clock.Now(), AsksWho: t.asksWho, OpenRecordID: t.openRecord, CommandKey: key, RequestHash: hash,
+		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}
+	for _, l := range t.links {
+		p.LinkRecords, p.LinkRoles, p.LinkReasons = append(p.LinkRecords, uuid.MustParse(l.Record)), append(p.LinkRoles, string(l.Role)), append(p.LinkReasons, l.Reason)
+	}
+	var err error
+	if p.Response, err = json.Marshal(commandAnswer{ID: p.CallID}); err != nil {
+		return uuid.Nil, err
+	}
+	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if override != "" {
+			if err := d.audited(ctx, q, a, "call", p.CallID, "called in spite of do-not-call", map[string]string{"do-not-call": t.refused.Error()},
+				map[string]string{"why": override}); err != nil {
+				return err
+			}
+		}
+		return q.PlaceByProgram(ctx, p)
+	}); err != nil {
+		return uuid.Nil, err
+	}
+	d.mu.Lock()
+	d.slips[p.SlipID] = slipOwner{a.ID, p.CallID}
+	d.mu.Unlock()
+	d.publishSlip(a.ID, p.CallID, "")
+	d.publishHistory(&p.CallID, p.LinkRecords...)
+	return p.CallID, nil
+}
+
+// dialAddress is the address that a computer's calling program takes (RFC 3966).
+func dialAddress(e164, ext, typed string) string {
+	if e164 == "" {
+		return "tel:" + typed // a number of emergency services, as it is
+	}
+	if ext != "" {
+		return "tel:" + e164 + ";ext=" + ext
+	}
+	return "tel:" + e164
+}
+
+// ConfirmTimes says how long a talked in a call that their computer made; 0: nobody answered. Error: ErrNotFound where there is nothing to be said of it.
+func (d *Desk) ConfirmTimes(ctx context.Context, a Actor, id uuid.UUID, t contract.CallTimes) (contract.Call, error) {
+	p := db.ConfirmTimesParams{ID: id, UserID: &a.ID, TalkMs: int64(t.Seconds) * 1000, Secs: float64(t.Seconds), EndReason: string(call.NoAnswer)}
+	if p.Talked = t.Seconds > 0; p.Talked {
+		p.EndReason = string(call.EndedByUs)
+	}
+	n, err := d.Store.ConfirmTimes(ctx, p)
+	if err != nil {
+		return contract.Call{}, err
+	}
+	if n == 0 {
+		return contract.Call{}, ErrNotFound
+	}
+	d.publishSlip(a.ID, id, "")
+	return d.tellAndView(ctx, a, id)
+}

@@ -1,0 +1,74 @@
+package desk
+
+import (
+	"context"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/phone"
+	"trundo/internal/core/proposal"
+	"trundo/internal/store"
+)
+
+// ProposeFollowUp reads from notes about a record what is to be done next, and when, in the record's zone: its own, else that of its first number that
+// has only one, else a's. Nothing is made of it. Error: ErrNotFound.
+func (d *Desk) ProposeFollowUp(ctx context.Context, a Actor, record uuid.UUID, notes string) (contract.FollowUpProposal, error) {
+	v := contract.FollowUpProposal{Kind: contract.FollowUpProposalKindTask}
+	row, err := d.Store.Record(ctx, record)
+	if store.NotFound(err) {
+		return v, ErrNotFound
+	} else if err != nil {
+		return v, err
+	}
+	zone, err := d.zoneOf(ctx, a, record, row.Record.Zone)
+	if err != nil {
+		return v, err
+	}
+	p, found := proposal.Find(notes, d.Clock.Now().In(zone))
+	if !found {
+		return v, nil
+	}
+	if p.Act == proposal.Call {
+		v.Kind = contract.FollowUpProposalKindCall
+	}
+	v.Found, v.Text, v.DueAt, v.DayOnly = true, shorten(p.Text, 500), &p.Due, p.DayOnly
+	if v.When = p.Due.Format("Mon 2 Jan"); !p.DayOnly {
+		v.When = p.Due.Format("Mon 2 Jan, 15:04")
+		if _, theirs := p.Due.Zone(); theirs != offset(p.Due, a.zone()) {
+			v.When += " their time"
+		}
+	}
+	return v, nil
+}
+
+func offset(at time.Time, zone *time.Location) int {
+	_, seconds := at.In(zone).Zone()
+	return seconds
+}
+
+// zoneOf is where a record is.
+func (d *Desk) zoneOf(ctx context.Context, a Actor, record uuid.UUID, own string) (*time.Location, error) {
+	if own != "" {
+		return zoneNamed(own), nil
+	}
+	numbers, err := d.Store.NumbersOf(ctx, []uuid.UUID{record})
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range numbers {
+		if zones := phone.Zones(n.E164); len(zones) == 1 {
+			return zoneNamed(zones[0]), nil
+		}
+	}
+	return a.zone(), nil
+}
+
+// shorten cuts a text to so many letters.
+func shorten(text string, letters int) string {
+	if runes := []rune(text); len(runes) > letters {
+		return string(runes[:letters-1]) + "…"
+	}
+	return text
+}
