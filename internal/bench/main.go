@@ -34,7 +34,12 @@ func main() {
 }
 
 func run(ctx context.Context, out, only string, clicks, runs, people int, length, loadedFor time.Duration) error {
-	dir, err := os.MkdirTemp("", "trundo-bench-*")
+	// Not where every program of the machine makes its small files: there each new one can take a millisecond of the file system.
+	root := os.Getenv("TMPDIR")
+	if root == "" {
+		root = "/var/tmp"
+	}
+	dir, err := os.MkdirTemp(root, "trundo-bench-*")
 	if err != nil {
 		return err
 	}

@@ -41,14 +41,9 @@ func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contr
 	if err != nil {
 		return nil, err
 	}
-	rows, links, err := d.readCalls(ctx, a, ids)
+	rows, err := d.readCalls(ctx, a, ids)
 	if err != nil {
 		return nil, err
-	}
-	linksOf := map[uuid.UUID][]contract.CallLink{}
-	for _, l := range links {
-		linksOf[l.CallID] = append(linksOf[l.CallID], contract.CallLink{Role: contract.CallLinkRole(l.Role), Reason: l.Reason,
-			Record: contract.RecordRef{ID: l.RecordID, Kind: contract.RecordKind(l.Kind), Name: l.Name}})
 	}
 	place := map[uuid.UUID]int{}
 	for i, id := range ids {
@@ -58,8 +53,8 @@ func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contr
 	for _, r := range rows {
 		v := viewOf(r, a, f)
 		v.Recording = d.recordingView(r)
-		if l := linksOf[r.ID]; l != nil {
-			v.Links = l
+		if v.Links, err = linksOf(r); err != nil {
+			return nil, err
 		}
 		if s, live := d.board.Snapshot(r.ID); live {
 			v.State = stateView(r.ID, &s, v.State.Phase == contract.Phase(s.Phase()), a.ID)
@@ -78,27 +73,37 @@ func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contr
 }
 
 // readCalls reads calls with their slips and links.
-func (d *Desk) readCalls(ctx context.Context, a Actor, ids []uuid.UUID) ([]db.CallsByIDsRow, []db.LinksOfCallsRow, error) {
+func (d *Desk) readCalls(ctx context.Context, a Actor, ids []uuid.UUID) ([]db.CallsByIDsRow, error) {
 	if len(ids) > 1 {
-		rows, err := d.Store.CallsByIDs(ctx, db.CallsByIDsParams{Me: a.ID, Ids: ids})
-		if err != nil {
-			return nil, nil, err
-		}
-		links, err := d.Store.LinksOfCalls(ctx, ids)
-		return rows, links, err
+		return d.Store.CallsByIDs(ctx, db.CallsByIDsParams{Me: a.ID, Ids: ids})
 	}
 	row, err := d.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: ids[0]})
 	if store.NotFound(err) {
-		return nil, nil, nil
-	} else if err != nil {
-		return nil, nil, err
+		return nil, nil
 	}
-	found, err := d.Store.LinksOfCall(ctx, ids[0])
-	links := make([]db.LinksOfCallsRow, len(found))
-	for i, l := range found {
-		links[i] = db.LinksOfCallsRow(l)
+	return []db.CallsByIDsRow{db.CallsByIDsRow(row)}, err
+}
+
+// callLink is a link as a call is read with it.
+type callLink struct {
+	Record uuid.UUID
+	Kind   contract.RecordKind
+	Name   string
+	Role   contract.CallLinkRole
+	Reason string
+}
+
+// linksOf are the links of a call that was read.
+func linksOf(r db.CallsByIDsRow) ([]contract.CallLink, error) {
+	var rows []callLink
+	if err := json.Unmarshal(r.Links, &rows); err != nil {
+		return nil, fmt.Errorf("links of call %s: %w", r.ID, err)
 	}
-	return []db.CallsByIDsRow{db.CallsByIDsRow(row)}, links, err
+	links := make([]contract.CallLink, len(rows))
+	for i, l := range rows {
+		links[i] = contract.CallLink{Role: l.Role, Reason: l.Reason, Record: contract.RecordRef{ID: l.Record, Kind: l.Kind, Name: l.Name}}
+	}
+	return links, nil
 }
 
 func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {

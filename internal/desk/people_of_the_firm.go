@@ -45,6 +45,8 @@ type Actor struct {
 	Whisper bool
 	// Program: a calls by their computer's own calling program.
 	Program bool
+	// ByTelephone: a's own telephone rings first.
+	ByTelephone bool
 }
 
 // zone is a's own, UTC for nobody.
@@ -150,7 +152,8 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 	f.lineLabels, f.lineSources, f.recorded = map[uuid.UUID]string{}, map[uuid.UUID]string{}, map[uuid.UUID]lineRecording{}
 	for _, l := range lines {
 		f.lineLabels[l.ID], f.lineSources[l.ID] = l.Label, l.Source
-		f.recorded[l.ID] = lineRecording{recording.Rule(l.Recording), recording.Rule(l.RecordingIn), l.E164}
+		region, state := phone.Place(l.E164)
+		f.recorded[l.ID] = lineRecording{recording.Rule(l.Recording), recording.Rule(l.RecordingIn), recording.Place{Region: region, State: state}}
 		if !l.Active {
 			continue
 		}
@@ -244,7 +247,7 @@ func (d *Desk) Actor(ctx context.Context, id uuid.UUID) (Actor, error) {
 	if err != nil {
 		zone = time.UTC
 	}
-	a := Actor{ID: u.ID, Login: u.Login, Name: u.Name, Role: Role(u.Role), Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper, Program: u.Program}
+	a := Actor{ID: u.ID, Login: u.Login, Name: u.Name, Role: Role(u.Role), Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone}
 	d.actors.Store(id, cachedActor{a, d.Clock.Now()})
 	return a, nil
 }

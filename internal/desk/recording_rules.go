@@ -18,7 +18,7 @@ import (
 // lineRecording is what a line says of recording, and where it is.
 type lineRecording struct {
 	out, in recording.Rule
-	e164    string
+	place   recording.Place
 }
 
 // recordingSettings is the value of the setting "recording".
@@ -190,7 +190,7 @@ func (d *Desk) decide(ctx context.Context, callID uuid.UUID) (recording.Decision
 			r.Rep = a.Recording
 		}
 	}
-	r.Ours.Region, r.Ours.State = phone.Place(line.e164)
+	r.Ours = line.place
 	r.Theirs.Region, r.Theirs.State = phone.Place(theirNumber(&c.state))
 	return recording.Decide(r), nil
 }

@@ -85,6 +85,7 @@ func (d *Desk) SetTelephone(ctx context.Context, a Actor, t contract.Telephone) 
 		return t, err
 	}
 	if strings.TrimSpace(t.Number) == "" {
+		d.actors.Delete(a.ID)
 		return contract.Telephone{PressOne: true}, d.Store.DeleteTelephone(ctx, a.ID)
 	}
 	n, err := phone.Parse(t.Number, f.region)
@@ -102,6 +103,7 @@ func (d *Desk) SetTelephone(ctx context.Context, a Actor, t contract.Telephone) 
 	if err := d.Store.PutTelephone(ctx, db.PutTelephoneParams{UserID: a.ID, E164: n.E164, Speaks: t.Speaks, Rings: t.Rings, PressOne: t.PressOne}); err != nil {
 		return t, err
 	}
+	d.actors.Delete(a.ID)
 	return d.Telephone(ctx, a)
 }
 
@@ -157,6 +159,7 @@ func (d *Desk) VerifyTelephone(ctx context.Context, a Actor, code string) (contr
 	if err := d.Store.TelephoneVerified(ctx, db.TelephoneVerifiedParams{UserID: a.ID, At: &now}); err != nil {
 		return contract.Telephone{}, err
 	}
+	d.actors.Delete(a.ID)
 	return d.Telephone(ctx, a)
 }
 
@@ -229,13 +232,11 @@ func (d *Desk) speaksBy(ctx context.Context, a Actor, key string, r contract.New
 		}
 		return "", ErrTelephoneBusy
 	}
-	if len(d.callsOf(a.ID)) > 0 {
-		return "browser", nil // which is asked about before anything rings
+	if !a.ByTelephone || len(d.callsOf(a.ID)) > 0 { // a call in progress is asked about before anything rings
+		return "browser", nil
 	}
 	row, err := d.verifiedTelephone(ctx, a.ID)
-	if errors.Is(err, ErrNoTelephone) || errors.Is(err, ErrNotVerified) || err == nil && !row.Speaks {
-		return "browser", nil
-	} else if err != nil {
+	if err != nil {
 		return "", err
 	}
 	if len(t.links) > 0 {

@@ -46,6 +46,9 @@ func (w *world) telephone(t contract.Telephone) {
 	require.NoError(w.t, err)
 	_, err = w.store.Pool.Exec(w.t.Context(), `UPDATE telephones SET verified_at = now()`)
 	require.NoError(w.t, err)
+	w.clock.Advance(time.Minute) // what is known of a person is read anew after a while
+	w.ines, err = w.Actor(w.t.Context(), w.ines.ID)
+	require.NoError(w.t, err)
 }
 
 func (w *world) telephoneIs(state contract.TelephoneState) contract.TelephoneInUse {

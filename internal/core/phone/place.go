@@ -22,22 +22,29 @@ func Place(e164 string) (region, state string) {
 	if err != nil {
 		return "", ""
 	}
+	if parsed.GetCountryCode() == 1 {
+		// "Massachusetts", or "Springfield, MA"; of Canada "Vancouver, BC".
+		name, err := phonenumbers.GetGeocodingForNumber(parsed, "en")
+		if at := strings.LastIndex(name, ", "); at >= 0 {
+			name = name[at+2:]
+		}
+		if code := states[name]; err == nil && code != "" {
+			return "US", code
+		} else if err == nil && stateCodes[name] {
+			return "US", name
+		}
+	}
 	if region = phonenumbers.GetRegionCodeForNumber(parsed); region == "" || region == "ZZ" || region == "001" {
 		region = mainRegion(parsed)
 	}
-	if region != "US" {
-		return region, ""
-	}
-	// "Massachusetts", or "Springfield, MA".
-	name, err := phonenumbers.GetGeocodingForNumber(parsed, "en")
-	if err != nil {
-		return region, ""
-	}
-	if at := strings.LastIndex(name, ", "); at >= 0 {
-		name = name[at+2:]
-		if len(name) == 2 {
-			return region, name
-		}
-	}
-	return region, states[name]
+	return region, ""
 }
+
+// stateCodes are the codes of all states.
+var stateCodes = func() map[string]bool {
+	codes := map[string]bool{}
+	for _, code := range states {
+		codes[code] = true
+	}
+	return codes
+}()

@@ -22,7 +22,9 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at,
   coalesce(r.id, '00000000-0000-0000-0000-000000000000')::uuid AS recording_id, coalesce(r.kind, '')::text AS recording_kind, coalesce(r.state, '')::text AS recording_state, coalesce(r.total_ms, 0)::int AS recording_ms,
-  coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs
+  coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs,
+  coalesce((SELECT json_agg(json_build_object('record', k.id, 'kind', k.kind, 'name', k.name, 'role', cl.role, 'reason', cl.reason) ORDER BY cl.role DESC, cl.at, k.id)
+    FROM call_links cl JOIN records k ON k.id = cl.record_id WHERE cl.call_id = c.id), '[]')::jsonb AS links
 FROM calls c
 LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
@@ -85,6 +87,7 @@ type CallByIDRow struct {
 	RecordingMs    int
 	TraceOurs      []byte
 	TraceTheirs    []byte
+	Links          json.RawMessage
 }
 
 // The same as CallsByIDs for one call: PostgreSQL keeps the plan of this one, but plans a list anew each time.
@@ -139,6 +142,7 @@ func (q *Queries) CallByID(ctx context.Context, arg CallByIDParams) (CallByIDRow
 		&i.RecordingMs,
 		&i.TraceOurs,
 		&i.TraceTheirs,
+		&i.Links,
 	)
 	return i, err
 }
@@ -262,7 +266,9 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at,
   coalesce(r.id, '00000000-0000-0000-0000-000000000000')::uuid AS recording_id, coalesce(r.kind, '')::text AS recording_kind, coalesce(r.state, '')::text AS recording_state, coalesce(r.total_ms, 0)::int AS recording_ms,
-  coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs
+  coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs,
+  coalesce((SELECT json_agg(json_build_object('record', k.id, 'kind', k.kind, 'name', k.name, 'role', cl.role, 'reason', cl.reason) ORDER BY cl.role DESC, cl.at, k.id)
+    FROM call_links cl JOIN records k ON k.id = cl.record_id WHERE cl.call_id = c.id), '[]')::jsonb AS links
 FROM calls c
 LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
@@ -325,6 +331,7 @@ type CallsByIDsRow struct {
 	RecordingMs    int
 	TraceOurs      []byte
 	TraceTheirs    []byte
+	Links          json.RawMessage
 }
 
 func (q *Queries) CallsByIDs(ctx context.Context, arg CallsByIDsParams) ([]CallsByIDsRow, error) {
@@ -384,6 +391,7 @@ func (q *Queries) CallsByIDs(ctx context.Context, arg CallsByIDsParams) ([]Calls
 			&i.RecordingMs,
 			&i.TraceOurs,
 			&i.TraceTheirs,
+			&i.Links,
 		); err != nil {
 			return nil, err
 		}
@@ -489,49 +497,6 @@ func (q *Queries) InsertCommand(ctx context.Context, arg InsertCommandParams) er
 		arg.At,
 	)
 	return err
-}
-
-const linksOfCall = `-- name: LinksOfCall :many
-SELECT cl.call_id, cl.record_id, cl.role, cl.reason, r.kind, r.name
-FROM call_links cl JOIN records r ON r.id = cl.record_id
-WHERE cl.call_id = $1
-ORDER BY cl.role DESC, cl.at, r.id
-`
-
-type LinksOfCallRow struct {
-	CallID   uuid.UUID
-	RecordID uuid.UUID
-	Role     string
-	Reason   string
-	Kind     string
-	Name     string
-}
-
-func (q *Queries) LinksOfCall(ctx context.Context, id uuid.UUID) ([]LinksOfCallRow, error) {
-	rows, err := q.db.Query(ctx, linksOfCall, id)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	items := []LinksOfCallRow{}
-	for rows.Next() {
-		var i LinksOfCallRow
-		if err := rows.Scan(
-			&i.CallID,
-			&i.RecordID,
-			&i.Role,
-			&i.Reason,
-			&i.Kind,
-			&i.Name,
-		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
 }
 
 const linksOfCalls = `-- name: LinksOfCalls :many

@@ -326,7 +326,8 @@ func (q *Queries) Setting(ctx context.Context, key string) (json.RawMessage, err
 }
 
 const user = `-- name: User :one
-SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program FROM users WHERE id = $1 AND active
+SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program,
+  EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone FROM users WHERE id = $1 AND active
 `
 
 type UserRow struct {
@@ -342,6 +343,7 @@ type UserRow struct {
 	Recording   string
 	Whisper     bool
 	Program     bool
+	ByTelephone bool
 }
 
 func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
@@ -360,6 +362,7 @@ func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
 		&i.Recording,
 		&i.Whisper,
 		&i.Program,
+		&i.ByTelephone,
 	)
 	return i, err
 }

@@ -95,7 +95,9 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at,
   coalesce(r.id, '00000000-0000-0000-0000-000000000000')::uuid AS recording_id, coalesce(r.kind, '')::text AS recording_kind, coalesce(r.state, '')::text AS recording_state, coalesce(r.total_ms, 0)::int AS recording_ms,
-  coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs
+  coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs,
+  coalesce((SELECT json_agg(json_build_object('record', k.id, 'kind', k.kind, 'name', k.name, 'role', cl.role, 'reason', cl.reason) ORDER BY cl.role DESC, cl.at, k.id)
+    FROM call_links cl JOIN records k ON k.id = cl.record_id WHERE cl.call_id = c.id), '[]')::jsonb AS links
 FROM calls c
 LEFT JOIN LATERAL (SELECT * FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = @me DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
@@ -113,7 +115,9 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at,
   coalesce(r.id, '00000000-0000-0000-0000-000000000000')::uuid AS recording_id, coalesce(r.kind, '')::text AS recording_kind, coalesce(r.state, '')::text AS recording_state, coalesce(r.total_ms, 0)::int AS recording_ms,
-  coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs
+  coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs,
+  coalesce((SELECT json_agg(json_build_object('record', k.id, 'kind', k.kind, 'name', k.name, 'role', cl.role, 'reason', cl.reason) ORDER BY cl.role DESC, cl.at, k.id)
+    FROM call_links cl JOIN records k ON k.id = cl.record_id WHERE cl.call_id = c.id), '[]')::jsonb AS links
 FROM calls c
 LEFT JOIN LATERAL (SELECT * FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = @me DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
@@ -121,12 +125,6 @@ LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
 LEFT JOIN LATERAL (SELECT * FROM recordings y WHERE y.call_id = c.id ORDER BY y.began_at DESC LIMIT 1) r ON true
 WHERE c.id = ANY (@ids::uuid[]);
-
--- name: LinksOfCall :many
-SELECT cl.call_id, cl.record_id, cl.role, cl.reason, r.kind, r.name
-FROM call_links cl JOIN records r ON r.id = cl.record_id
-WHERE cl.call_id = @id
-ORDER BY cl.role DESC, cl.at, r.id;
 
 -- name: LinksOfCalls :many
 SELECT cl.call_id, cl.record_id, cl.role, cl.reason, r.kind, r.name

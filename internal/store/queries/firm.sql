@@ -2,7 +2,8 @@
 SELECT id, login, name, role, team, password_hash, zone, number_style, line_id, extension, recording FROM users WHERE login = @login AND active;
 
 -- name: User :one
-SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program FROM users WHERE id = @id AND active;
+SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program,
+  EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone FROM users WHERE id = @id AND active;
 
 -- name: Users :many
 SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.label, '')::text AS availability,
