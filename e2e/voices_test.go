@@ -156,6 +156,7 @@ func TestACallIsHeardRecordedAndPlayed(t *testing.T) {
 	win.hears()
 	win.see("Not recorded from")
 	win.see("Who spoke")
+	win.until("what was said", `!!document.querySelector('[data-testid=words] summary')`)
 	win.runs(`document.querySelector('[data-testid=words] summary').click()`)
 	win.see("Their words, by the simulated network", "[data-testid=words]")
 	// What is played can be heard: an analyser on the loudspeaker's way shows it.
@@ -282,6 +283,10 @@ func TestTheTelephoneRingsFirst(t *testing.T) {
 	require.Eventually(t, func() bool { return leg(own) == "" }, patience, pace, "the code is spoken and that is all")
 	_, err := w.Store.Pool.Exec(t.Context(), `UPDATE telephones SET verified_at = now()`)
 	require.NoError(t, err)
+	win.visit("/settings?tab=sound")
+	win.see("Confirmed", "form")
+	win.click("button", "Save")
+	win.see("Saved.")
 	win.person(berit)
 	win.click("button", "413 555 0142", "[data-testid=numbers]")
 	win.see("Your telephone 413 555 0160 rings for Berit Osterlund")

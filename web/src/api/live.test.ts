@@ -54,6 +54,7 @@ describe("the live stream", () => {
       ["history", "r1"],
       ["record", "r1"],
       ["call", "c1"],
+      ["words"],
       ["calls"],
     ]);
   });

@@ -129,7 +129,10 @@ function apply(client: QueryClient, event: LiveEvent) {
         refresh("history", id);
         refresh("record", id);
       }
-      if (event.call_id) refresh("call", event.call_id);
+      if (event.call_id) {
+        refresh("call", event.call_id);
+        refresh("words"); // what was said in it may have been written down meanwhile
+      }
       if (client.getQueryData<Desk>(["desk"])?.calls.some((c) => c.id === event.call_id)) refresh("desk");
       refresh("calls");
       return;
