@@ -5,6 +5,7 @@ import (
 	"errors"
 	"maps"
 	"slices"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -52,8 +53,35 @@ func (d *Desk) Sound(a Actor) contract.Sound {
 
 // seatChanged tells a rep's windows that a browser has come or gone.
 func (d *Desk) seatChanged(user string) {
-	if id, err := uuid.Parse(user); err == nil {
-		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindSound}, id)
+	id, err := uuid.Parse(user)
+	if err != nil {
+		return
+	}
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindSound}, id)
+	if connected, _ := d.Studio.Seat(user).State(); !connected && len(d.callsOf(id)) > 0 {
+		d.inBackground(func(ctx context.Context) { d.ringCutOff(ctx, id) })
+	}
+}
+
+// cutOffFor is how long a rep's browser may be cut off in a call before their own telephone is rung.
+const cutOffFor = 5 * time.Second
+
+// ringCutOff rings the telephone of a rep who has lost their sound in a call, so that they can go on speaking by it.
+func (d *Desk) ringCutOff(ctx context.Context, user uuid.UUID) {
+	row, err := d.verifiedTelephone(ctx, user)
+	if err != nil {
+		return // there is none
+	}
+	select {
+	case <-ctx.Done():
+		return
+	case <-d.Clock.After(cutOffFor):
+	}
+	if connected, _ := d.Studio.Seat(user.String()).State(); connected || len(d.callsOf(user)) == 0 || d.telephoneOf(user) != nil {
+		return
+	}
+	if err := d.ringTelephone(ctx, &telephoneLeg{user: user, forWhat: "your call, which goes on"}, row.E164, row.PressOne); err != nil {
+		d.Log.Warn("a rep's telephone", "user", user, "error", err)
 	}
 }
 

@@ -15,6 +15,7 @@ import (
 	"trundo/internal/carrier"
 	"trundo/internal/contract"
 	"trundo/internal/desk"
+	"trundo/internal/media"
 )
 
 const ownNumber = "+14135550160"
@@ -240,4 +241,27 @@ func TestATelephoneCallsInWithACode(t *testing.T) {
 	require.NoError(t, err)
 	w.rung(w.ines)
 	assert.Equal(t, contract.TelephoneStateDown, w.Sound(w.ines).Telephone.State)
+}
+
+// ear is a browser's connection.
+type ear struct{}
+
+func (ear) Send(*media.Frame) {}
+func (ear) Close()            {}
+
+func TestTheTelephoneRingsARepWhoWasCutOff(t *testing.T) {
+	w := newWorld(t)
+	w.telephone(contract.Telephone{})
+	seat := w.Studio.Seat(w.ines.ID.String())
+	way := &ear{}
+	seat.Sit(way, true)
+	c := w.speaks()
+	seat.Leave(way, w.clock.Now())
+	w.passes("the telephone rings", func() bool { return w.Sound(w.ines).Telephone.State == contract.TelephoneStateRinging })
+	w.until("it is answered", func() bool { return w.sim.TheyAnswer(ownNumber) })
+	w.telephoneIs(contract.TelephoneStateUp)
+	assert.Equal(t, contract.PhaseSpeaking, w.phase(c.ID), "the call has gone on")
+	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	w.ended(c.ID)
+	w.telephoneIs(contract.TelephoneStateDown)
 }
