@@ -309,3 +309,30 @@ func TestTheTelephoneRingsFirst(t *testing.T) {
 	require.True(t, w.sim.OutsideHangsUp(leg(own)))
 	win.see("we hung up", slipPart)
 }
+
+func TestKeysPassAMenu(t *testing.T) {
+	t.Parallel()
+	w := startSpeaking(t)
+	win := w.signedIn(t, "Ines")
+	win.keys("/")
+	win.keys(demo.HasMenu)
+	win.see("Call", "[role=listbox]")
+	win.keys(kb.Enter)
+	win.see("ringing", slipPart)
+	require.Eventually(t, func() bool { return w.sim.TheyAnswer(demo.HasMenu) }, patience, pace)
+	win.recording("going")
+	win.click("button", "Keypad", slipPart)
+	win.keys("2")
+	win.see("Sent: 2")
+	win.keys(kb.Escape)
+	win.drawn("40")
+	win.keys("e")
+	win.until("over", `document.querySelector('[data-testid=slip]')?.dataset.phase === 'ended'`)
+	var said string
+	require.Eventually(t, func() bool {
+		return w.Store.Pool.QueryRow(t.Context(), `SELECT t.phrases::text FROM transcripts t JOIN recordings r ON r.id = t.recording_id JOIN calls c ON c.id = r.call_id WHERE c.remote_e164 = $1`,
+			demo.HasMenu).Scan(&said) == nil
+	}, patience, pace)
+	assert.Contains(t, said, "For the cellar press two")
+	assert.Contains(t, said, "Cellar. Speak up", "the menu has heard the key")
+}

@@ -51,7 +51,7 @@ func (e exiting) Run() int {
 // says is what somebody says who is called in the tests of voices; everybody else is silent.
 var says = map[string]sim.Script{demo.AnswersSoon: {Acts: []sim.Act{{Say: "Good day. It is about the tank behind the greenhouse. It has been leaking since Monday, and the pump runs all the time."},
 	{Say: "Could somebody come before the weekend? I would be here from eight o'clock on."}}},
-	demo.HasLowBeep: demo.Outside(demo.HasLowBeep).Script}
+	demo.HasLowBeep: demo.Outside(demo.HasLowBeep).Script, demo.HasMenu: demo.Outside(demo.HasMenu).Script}
 
 // world is a running server with the demo's firm, in which everybody rings until the test says what they do.
 type world struct {
