@@ -34,12 +34,12 @@ func main() {
 }
 
 func run(ctx context.Context, out, only string, clicks, runs, people int, length, loadedFor time.Duration) error {
-	// Not where every program of the machine makes its small files: there each new one can take a millisecond of the file system.
-	root := os.Getenv("TMPDIR")
-	if root == "" {
-		root = "/var/tmp"
+	// Beside the project, as the demo's database is: where every program makes its small files a new one can take a millisecond of the file system.
+	here, err := filepath.Abs(".")
+	if err != nil {
+		return err
 	}
-	dir, err := os.MkdirTemp(root, "trundo-bench-*")
+	dir, err := os.MkdirTemp(here, ".bench-*")
 	if err != nil {
 		return err
 	}
