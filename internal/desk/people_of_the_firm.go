@@ -176,6 +176,17 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 	return f, err
 }
 
+// mainLine is the number by which the firm calls its own people.
+func (f *firm) mainLine() string {
+	first := ""
+	for _, l := range f.lines {
+		if first == "" || l.Main {
+			first = l.E164
+		}
+	}
+	return first
+}
+
 func (f *firm) outcome(id uuid.UUID) (db.Outcome, bool) {
 	for _, o := range f.outcomes {
 		if o.ID == id {

@@ -155,16 +155,53 @@ func (d *Desk) beginByRule(ctx context.Context, callID uuid.UUID) {
 	case recording.On:
 		d.begin(callID, contract.CallRecordingKindCall, decided.Why)
 	case recording.Announce:
-		if room := d.Studio.Room(callID); room != nil {
-			if codes, err := d.spoken(ctx, recorded); err == nil && len(codes) > 0 {
-				room.PlayToThem(media.Codes(codes, false), nil)
-				room.PlayToUs(media.Codes(codes, false))
-			}
-		}
+		d.announce(ctx, callID)
 		d.begin(callID, contract.CallRecordingKindCall, decided.Why)
 	default:
 		d.tellParts(callID)
 	}
+}
+
+// announce says to both sides that the call is recorded.
+func (d *Desk) announce(ctx context.Context, callID uuid.UUID) {
+	room := d.Studio.Room(callID)
+	if room == nil {
+		return
+	}
+	if codes, err := d.spoken(ctx, recorded); err == nil && len(codes) > 0 {
+		room.PlayToThem(media.Codes(codes, false), nil)
+		room.PlayToUs(media.Codes(codes, false))
+	}
+}
+
+// beginByHand begins the recording of one call that its rules leave unrecorded. The law of both places holds for it all the same. Error: ErrMayNotRecord.
+func (d *Desk) beginByHand(ctx context.Context, a Actor, callID uuid.UUID, c *liveCall) error {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return err
+	}
+	why := "begun by " + a.Name
+	switch recording.Decide(d.asked(f, c, recording.On)).Rule {
+	case recording.Off:
+		return ErrMayNotRecord
+	case recording.Ask:
+		why = "they were asked, and agreed"
+	case recording.Announce:
+		if c.sound.Rule == recording.Ask {
+			why = "they were asked, and agreed"
+		} else {
+			d.announce(ctx, callID)
+		}
+	}
+	d.begin(callID, contract.CallRecordingKindCall, why)
+	return nil
+}
+
+// asked is what is known of a call when it is decided whether it may be recorded, where that is wanted as rule says.
+func (d *Desk) asked(f *firm, c *liveCall, rule recording.Rule) recording.Request {
+	r := recording.Request{Line: rule, Ours: f.recorded[c.line].place, Everybody: f.keeping.Everybody}
+	r.Theirs.Region, r.Theirs.State = phone.Place(theirNumber(&c.state))
+	return r
 }
 
 func (d *Desk) decide(ctx context.Context, callID uuid.UUID) (recording.Decision, error) {
@@ -176,11 +213,11 @@ func (d *Desk) decide(ctx context.Context, callID uuid.UUID) (recording.Decision
 	if c == nil {
 		return recording.Decision{Rule: recording.Off}, nil // over already
 	}
-	line := f.recorded[c.line]
-	r := recording.Request{Line: line.out, Everybody: f.keeping.Everybody}
+	rule := f.recorded[c.line].out
 	if c.state.Inbound {
-		r.Line = line.in
+		rule = f.recorded[c.line].in
 	}
+	r := d.asked(f, c, rule)
 	for rep := range c.parts {
 		a, err := d.Actor(ctx, rep)
 		if err != nil {
@@ -190,8 +227,6 @@ func (d *Desk) decide(ctx context.Context, callID uuid.UUID) (recording.Decision
 			r.Rep = a.Recording
 		}
 	}
-	r.Ours = line.place
-	r.Theirs.Region, r.Theirs.State = phone.Place(theirNumber(&c.state))
 	return recording.Decide(r), nil
 }
 

@@ -51,6 +51,7 @@ func TestWhereEverybodyMustAgreeTheyAreToldAskedOrNotRecorded(t *testing.T) {
 	w.rules(contract.RecordingRuleOff, 0)
 	c = w.speaks()
 	assert.Equal(t, "in Massachusetts everybody must agree", w.recordingIs(c.ID, contract.CallRecordingStateOff).Recording.Why)
+	require.ErrorIs(t, w.act(c.ID, contract.Start), desk.ErrMayNotRecord, "nor by hand")
 	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
 
 	w.rules(contract.RecordingRuleAnnounce, 0, contract.RepRecording{ID: w.ines.ID, Rule: "off"})

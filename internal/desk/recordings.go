@@ -31,8 +31,10 @@ const shownHeights = 120
 // Errors about recordings.
 var (
 	ErrNotRecorded = errors.New("this call is not recorded")
-	ErrRecorded    = errors.New("this call is recorded already")
-	ErrNoSound     = errors.New("this recording is on another server, or its file is gone")
+	// ErrMayNotRecord: the law of a place asks for everybody's consent, and the firm does not record there.
+	ErrMayNotRecord = errors.New("everybody must agree there, and this firm does not record such calls")
+	ErrRecorded     = errors.New("this call is recorded already")
+	ErrNoSound      = errors.New("this recording is on another server, or its file is gone")
 )
 
 // RecordingsDir is the folder of recordings within a server's own.
@@ -296,11 +298,9 @@ func (d *Desk) ActOnRecording(ctx context.Context, a Actor, id uuid.UUID, act co
 		if c.state.Phase() != call.PhaseSpeaking {
 			return contract.Call{}, call.ErrNoSpeech
 		}
-		why := "begun by " + a.Name
-		if c.sound.Rule == recording.Ask {
-			why = "they were asked, and agreed"
+		if err := d.beginByHand(ctx, a, id, c); err != nil {
+			return contract.Call{}, err
 		}
-		d.begin(id, contract.CallRecordingKindCall, why)
 	case act.Action == contract.Refuse:
 		d.mu.Lock()
 		if c := d.live[id]; c != nil {

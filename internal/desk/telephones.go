@@ -2,12 +2,7 @@ package desk
 
 import (
 	"context"
-	"crypto/rand"
-	"crypto/sha256"
-	"crypto/subtle"
 	"errors"
-	"fmt"
-	"math/big"
 	"slices"
 	"strings"
 	"time"
@@ -19,14 +14,9 @@ import (
 	"trundo/internal/core/call"
 	"trundo/internal/core/phone"
 	"trundo/internal/media"
-	"trundo/internal/store"
-	"trundo/internal/store/db"
 )
 
 const (
-	// codeFor is for how long a code that was spoken can be typed in, and codeTries how often it can be wrong.
-	codeFor   = 10 * time.Minute
-	codeTries = 5
 	// pressIn is how long a rep's telephone waits for the key that says that somebody is there.
 	pressIn = 15 * time.Second
 	// dialInFor is for how long a telephone is expected to call in.
@@ -62,107 +52,6 @@ type telephoneLeg struct {
 	ended    chan struct{}
 }
 
-// Telephone is a's own telephone; one without a number where there is none.
-func (d *Desk) Telephone(ctx context.Context, a Actor) (contract.Telephone, error) {
-	row, err := d.Store.Telephone(ctx, a.ID)
-	if store.NotFound(err) {
-		return contract.Telephone{PressOne: true}, nil
-	} else if err != nil {
-		return contract.Telephone{}, err
-	}
-	f, err := d.firm(ctx)
-	if err != nil {
-		return contract.Telephone{}, err
-	}
-	return contract.Telephone{Number: row.E164, Display: phone.Format(row.E164, "", f.region, a.Style), Verified: row.VerifiedAt != nil, Speaks: row.Speaks, Rings: row.Rings,
-		PressOne: row.PressOne}, nil
-}
-
-// SetTelephone sets a's own telephone and what it is for. A new number has to be confirmed before it is called. Errors: *FieldError.
-func (d *Desk) SetTelephone(ctx context.Context, a Actor, t contract.Telephone) (contract.Telephone, error) {
-	f, err := d.firm(ctx)
-	if err != nil {
-		return t, err
-	}
-	if strings.TrimSpace(t.Number) == "" {
-		d.actors.Delete(a.ID)
-		return contract.Telephone{PressOne: true}, d.Store.DeleteTelephone(ctx, a.ID)
-	}
-	n, err := phone.Parse(t.Number, f.region)
-	if err != nil {
-		return t, &FieldError{"number", err}
-	}
-	if phone.Emergency(t.Number, f.region) {
-		return t, wrong("number", "emergency services are not your telephone")
-	}
-	for _, l := range f.lines {
-		if l.E164 == n.E164 {
-			return t, wrong("number", "this is a line of the firm: it would ring itself")
-		}
-	}
-	if err := d.Store.PutTelephone(ctx, db.PutTelephoneParams{UserID: a.ID, E164: n.E164, Speaks: t.Speaks, Rings: t.Rings, PressOne: t.PressOne}); err != nil {
-		return t, err
-	}
-	d.actors.Delete(a.ID)
-	return d.Telephone(ctx, a)
-}
-
-// CallWithCode calls a's telephone and speaks a code, which shows that it is a's. Errors: ErrNoTelephone, ErrTelephoneBusy, those of the carrier.
-func (d *Desk) CallWithCode(ctx context.Context, a Actor) error {
-	row, err := d.Store.Telephone(ctx, a.ID)
-	if store.NotFound(err) {
-		return ErrNoTelephone
-	} else if err != nil {
-		return err
-	}
-	code, err := fourDigits()
-	if err != nil {
-		return err
-	}
-	hash := sha256.Sum256([]byte(a.ID.String() + code))
-	until := d.Clock.Now().Add(codeFor)
-	text := "Your code for Trundo is " + strings.Join(strings.Split(code, ""), ", ") + "."
-	leg := &telephoneLeg{user: a.ID, forWhat: forCode}
-	leg.then = func(ctx context.Context) {
-		d.sayTo(ctx, leg, text+" Once more. "+text)
-		d.board.HangUpTelephone(leg.ref)
-	}
-	if err := d.ringTelephone(ctx, leg, row.E164, false); err != nil {
-		return err
-	}
-	if err := d.Store.SetTelephoneCode(ctx, db.SetTelephoneCodeParams{UserID: a.ID, Hash: hash[:], Until: &until}); err != nil {
-		d.board.HangUpTelephone(leg.ref)
-		return err
-	}
-	return nil
-}
-
-// VerifyTelephone takes the code that was spoken. Errors: *FieldError, ErrNoTelephone.
-func (d *Desk) VerifyTelephone(ctx context.Context, a Actor, code string) (contract.Telephone, error) {
-	row, err := d.Store.Telephone(ctx, a.ID)
-	if store.NotFound(err) {
-		return contract.Telephone{}, ErrNoTelephone
-	} else if err != nil {
-		return contract.Telephone{}, err
-	}
-	now := d.Clock.Now()
-	switch {
-	case row.CodeUntil == nil || now.After(*row.CodeUntil):
-		return contract.Telephone{}, wrong("code", "this code is too old: let yourself be called again")
-	case row.Tries >= codeTries:
-		return contract.Telephone{}, wrong("code", "too many wrong codes: let yourself be called again")
-	}
-	hash := sha256.Sum256([]byte(a.ID.String() + digitsOf(code)))
-	if subtle.ConstantTimeCompare(hash[:], row.CodeHash) != 1 {
-		return contract.Telephone{}, errors.Join(d.Store.WrongTelephoneCode(ctx, a.ID), wrong("code", "this is not the code that was spoken"))
-	}
-	if err := d.Store.TelephoneVerified(ctx, db.TelephoneVerifiedParams{UserID: a.ID, At: &now}); err != nil {
-		return contract.Telephone{}, err
-	}
-	d.actors.Delete(a.ID)
-	return d.Telephone(ctx, a)
-}
-
 // StandTelephone calls a's telephone to stay with them between calls. Errors: ErrNoTelephone, ErrNotVerified, ErrTelephoneBusy, those of the carrier.
 func (d *Desk) StandTelephone(ctx context.Context, a Actor) (contract.Sound, error) {
 	row, err := d.verifiedTelephone(ctx, a.ID)
@@ -174,36 +63,18 @@ func (d *Desk) StandTelephone(ctx context.Context, a Actor) (contract.Sound, err
 }
 
 // LeaveTelephone hangs up a's telephone, or stops it from ringing; a call that it was spoken by goes on by the browser.
-func (d *Desk) LeaveTelephone(a Actor) contract.Sound {
+func (d *Desk) LeaveTelephone(ctx context.Context, a Actor) contract.Sound {
 	if leg := d.telephoneOf(a.ID); leg != nil {
 		d.mu.Lock()
 		leg.state = contract.TelephoneStateLeft
 		d.mu.Unlock()
 		d.board.HangUpTelephone(leg.ref)
-		<-leg.ended
+		select {
+		case <-leg.ended:
+		case <-ctx.Done():
+		}
 	}
 	return d.Sound(a)
-}
-
-// digitsOf are the digits of a code as people type it.
-func digitsOf(code string) string {
-	return strings.Map(func(r rune) rune {
-		if r < '0' || r > '9' {
-			return -1
-		}
-		return r
-	}, code)
-}
-
-func (d *Desk) verifiedTelephone(ctx context.Context, user uuid.UUID) (db.Telephone, error) {
-	row, err := d.Store.Telephone(ctx, user)
-	switch {
-	case store.NotFound(err):
-		return row, ErrNoTelephone
-	case err == nil && row.VerifiedAt == nil:
-		return row, ErrNotVerified
-	}
-	return row, err
 }
 
 func (d *Desk) telephoneOf(user uuid.UUID) *telephoneLeg {
@@ -290,12 +161,6 @@ func (d *Desk) ringTelephone(ctx context.Context, leg *telephoneLeg, e164 string
 	if err != nil {
 		return err
 	}
-	shown := ""
-	for _, l := range f.lines {
-		if shown == "" || l.Main {
-			shown = l.E164
-		}
-	}
 	leg.number, leg.state = phone.Format(e164, "", f.region, phone.National), contract.TelephoneStateRinging
 	if press {
 		leg.key = "1"
@@ -304,10 +169,11 @@ func (d *Desk) ringTelephone(ctx context.Context, leg *telephoneLeg, e164 string
 	if err != nil {
 		return err
 	}
-	ref, err := d.board.RingTelephone(e164, shown, told)
+	ref, err := d.board.RingTelephone(e164, f.mainLine(), told)
 	d.mu.Lock()
 	if leg.ref = ref; err != nil {
 		delete(d.telephones, leg.user)
+		close(leg.ended)
 	}
 	d.mu.Unlock()
 	if err != nil {
@@ -365,12 +231,7 @@ func (d *Desk) DialIn(ctx context.Context, a Actor) (contract.DialIn, error) {
 	if err != nil {
 		return contract.DialIn{}, err
 	}
-	v := contract.DialIn{Code: code}
-	for _, l := range f.lines {
-		if v.Number == "" || l.Main {
-			v.Number = phone.Format(l.E164, "", f.region, a.Style)
-		}
-	}
+	v := contract.DialIn{Code: code, Number: phone.Format(f.mainLine(), "", f.region, a.Style)}
 	d.mu.Lock()
 	d.expected[row.E164] = dialIn{a.ID, code, d.Clock.Now().Add(dialInFor)}
 	d.mu.Unlock()
@@ -395,15 +256,6 @@ func (d *Desk) dialsIn(ref carrier.Ref, from string) bool {
 	d.seatChanged(e.user.String())
 	d.inBackground(func(ctx context.Context) { d.followTelephone(ctx, leg, events) })
 	return true
-}
-
-// fourDigits are four digits that nobody can guess.
-func fourDigits() (string, error) {
-	n, err := rand.Int(rand.Reader, big.NewInt(10_000))
-	if err != nil {
-		return "", err
-	}
-	return fmt.Sprintf("%04d", n), nil
 }
 
 // followTelephone follows a rep's telephone from its ring to its end.
@@ -482,12 +334,17 @@ func (d *Desk) sayTo(ctx context.Context, leg *telephoneLeg, text string) {
 	}
 	id := uuid.New()
 	room := d.Studio.Open(id, nil)
+	d.mu.Lock()
+	spoken := leg.state == contract.TelephoneStateUp && leg.forWhat != forCode // its voice is the seat's by now
+	leg.room = id
+	d.mu.Unlock()
+	if spoken {
+		d.Studio.Shut(id)
+		return
+	}
 	room.SetOutside(leg.voice)
 	said := make(chan struct{})
 	room.PlayToThem(media.Codes(codes, false), func() { close(said) })
-	d.mu.Lock()
-	leg.room = id
-	d.mu.Unlock()
 	select {
 	case <-said:
 	case <-ctx.Done():
@@ -500,6 +357,7 @@ func (d *Desk) sayTo(ctx context.Context, leg *telephoneLeg, text string) {
 func (d *Desk) telephoneUp(leg *telephoneLeg) {
 	d.mu.Lock()
 	room, voice := leg.room, leg.voice
+	leg.state = contract.TelephoneStateUp
 	d.mu.Unlock()
 	if room != uuid.Nil {
 		d.Studio.Shut(room)
@@ -507,7 +365,7 @@ func (d *Desk) telephoneUp(leg *telephoneLeg) {
 	if leg.forWhat != forCode && voice != nil {
 		d.Studio.Seat(leg.user.String()).Phone(voice)
 	}
-	d.setTelephone(leg, contract.TelephoneStateUp)
+	d.seatChanged(leg.user.String())
 	if leg.then != nil {
 		d.inBackground(leg.then)
 	}

@@ -166,7 +166,7 @@ func TestTheRepsTelephoneRingsFirst(t *testing.T) {
 
 	// Stopped from ringing at the screen.
 	require.ErrorIs(t, place(), desk.ErrTelephoneRings)
-	assert.Equal(t, contract.TelephoneStateDown, w.LeaveTelephone(w.ines).Telephone.State)
+	assert.Equal(t, contract.TelephoneStateDown, w.LeaveTelephone(t.Context(), w.ines).Telephone.State)
 	assert.Empty(t, w.legTo(ownNumber))
 }
 
@@ -185,7 +185,7 @@ func TestATelephoneStaysBetweenCallsAndRingsForThoseThatComeIn(t *testing.T) {
 		w.ended(c.ID)
 		assert.Equal(t, contract.TelephoneStateUp, w.Sound(w.ines).Telephone.State, "it stays")
 	}
-	assert.Equal(t, contract.TelephoneStateDown, w.LeaveTelephone(w.ines).Telephone.State)
+	assert.Equal(t, contract.TelephoneStateDown, w.LeaveTelephone(t.Context(), w.ines).Telephone.State)
 
 	// A call that comes in rings it, though no window of hers is open.
 	ref, err := w.sim.CallIn("+14135550199", mainNumber)

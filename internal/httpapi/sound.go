@@ -154,7 +154,7 @@ func (s *Server) DialIn(c *gin.Context) {
 
 // LeaveTelephone implements ServerInterface.
 func (s *Server) LeaveTelephone(c *gin.Context) {
-	answer(s, c, http.StatusOK, s.desk.LeaveTelephone(actor(c)), nil)
+	answer(s, c, http.StatusOK, s.desk.LeaveTelephone(c.Request.Context(), actor(c)), nil)
 }
 
 // RateLine implements ServerInterface.
