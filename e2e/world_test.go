@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
 	"github.com/jonboulle/clockwork"
 	"github.com/stretchr/testify/require"
 
@@ -109,6 +110,9 @@ func (w *world) signedIn(t *testing.T, name string) *window {
 	win := open(t, w.url)
 	win.click("button", name)
 	win.see("Good day")
+	var user uuid.UUID
+	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM users WHERE name LIKE $1 || '%'`, name).Scan(&user))
+	require.Eventually(t, func() bool { return w.Desk.Hub.Reached(user) }, patience, pace, "nobody is rung whose window is not connected")
 	return win
 }
 

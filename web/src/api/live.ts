@@ -41,6 +41,8 @@ export function onBack(f: () => void): () => void {
   return () => listeners.delete(watch);
 }
 
+const atOnce = ["desk", "rings", "lane"];
+
 /** startLive opens the stream and keeps it open; the answer closes it. */
 export function startLive(client: QueryClient, onSignedOut: () => void): () => void {
   let epoch = "";
@@ -62,7 +64,10 @@ export function startLive(client: QueryClient, onSignedOut: () => void): () => v
         tries = 0;
         const fresh = epoch === "";
         epoch = event.epoch ?? "";
-        if (event.resync && !fresh) void client.invalidateQueries();
+        if (fresh) {
+          // What happened after the first look and before this was told to nobody: what must not be missed is looked at again.
+          for (const key of atOnce) void client.invalidateQueries({ queryKey: [key] });
+        } else if (event.resync) void client.invalidateQueries();
         if (event.resync || event.n > seen) seen = event.n;
         set({ connected: true });
         return;
