@@ -28,6 +28,7 @@ require (
 	github.com/pion/webrtc/v4 v4.2.26
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/prometheus/client_golang v1.25.0
+	github.com/rickar/cal/v2 v2.1.13
 	github.com/stretchr/testify v1.12.1
 	github.com/vgarvardt/pgx-google-uuid/v5 v5.6.0
 	github.com/yosida95/uritemplate/v3 v3.0.2

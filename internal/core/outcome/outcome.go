@@ -1,0 +1,460 @@
+// Package outcome makes the plan of what an outcome (the trade also says disposition) does once its slip is filed: which follow-up and when, which
+// message, list, tag, stage, case, do-not-call. The plan is data: it is shown before it is done, each item can be edited or struck out, and what
+// carries it out does what it says and nothing else.
+//
+// It must not know the database, who asks, or how an item is carried out.
+package outcome
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"trundo/internal/core/callable"
+	"trundo/internal/core/workday"
+)
+
+// Kind is what an effect does.
+type Kind string
+
+// The kinds of effect.
+const (
+	FollowUp    Kind = "follow_up"   // a call, mail, meeting or task at a computed time
+	Retry       Kind = "retry"       // call again: this number after a time, or the person's next number
+	Message     Kind = "message"     // a text message from a template
+	Mail        Kind = "mail"        // a mail from a template
+	AddToList   Kind = "add_to_list" // a hand-made list
+	TakeOffList Kind = "take_off_list"
+	AddTag      Kind = "add_tag"
+	DealStage   Kind = "deal_stage"
+	NewCase     Kind = "new_case"
+	CaseState   Kind = "case_state"
+	DoNotCall   Kind = "do_not_call"  // Value says what: a Scope
+	EndSequence Kind = "end_sequence" // every sequence that the person is in
+	Webhook     Kind = "webhook"
+)
+
+// Kinds are all of them, in the order in which they are offered.
+var Kinds = []Kind{FollowUp, Retry, Message, Mail, AddToList, TakeOffList, AddTag, DealStage, NewCase, CaseState, DoNotCall, EndSequence, Webhook}
+
+// The acts of a follow-up.
+const (
+	Call    = "call"
+	MailAct = "mail"
+	Meeting = "meeting"
+	Task    = "task"
+)
+
+// Acts are all of them.
+var Acts = []string{Call, MailAct, Meeting, Task}
+
+// The scopes of DoNotCall.
+const (
+	ThisNumber = "number"
+	ThisPerson = "person"
+)
+
+// Unit is what a time is counted in.
+type Unit string
+
+// The units.
+const (
+	Minutes      Unit = "minutes"
+	Hours        Unit = "hours"
+	BusinessDays Unit = "business_days"
+	Days         Unit = "days"
+	Weeks        Unit = "weeks"
+)
+
+// Units are all of them.
+var Units = []Unit{Minutes, Hours, BusinessDays, Days, Weeks}
+
+// After is a time counted from the filing.
+type After struct {
+	Count int  `json:"count"` // 0 to 1000
+	Unit  Unit `json:"unit"`
+	// At is the time of day at the person's place, in minutes after midnight; nil is the whole day. It counts for days and weeks only.
+	At *int `json:"at,omitempty"`
+}
+
+// Effect is one thing that an outcome does, as the admin set it.
+type Effect struct {
+	Kind   Kind   `json:"kind"`
+	Act    string `json:"act,omitempty"`    // of a follow-up
+	Text   string `json:"text,omitempty"`   // of a follow-up or a new case, with places such as {name}; a tag
+	After  After  `json:"after"`            // of a follow-up or a retry
+	Next   bool   `json:"next,omitempty"`   // of a retry: the person's next number, where there is one
+	Target string `json:"target,omitempty"` // the id of a list, a template or a webhook
+	Value  string `json:"value,omitempty"`  // a stage, a state or a Scope
+}
+
+// Named is a record as the plan names it.
+type Named struct{ ID, Name, Stage string }
+
+// Number is one of the person's numbers.
+type Number struct{ ID, Label, E164 string }
+
+// Situation is what is known when a slip is about to be filed. A nil says that there is none.
+type Situation struct {
+	Now      time.Time
+	Zone     *time.Location // where the person is
+	Zones    []string       // every zone in which the number may be
+	Hours    callable.Hours
+	Workdays workday.Calendar
+	Person   *Named // the person, else the company that the call stands on
+	Deal     *Named // that the call is about, else the person's only open one
+	Deals    int    // how many open ones they have
+	Case     *Named
+	Cases    int
+	Number   *Number           // that was spoken with; its ID is "" where it is on no record
+	Next     *Number           // the next one to try
+	Mail     string            // the person's address
+	Names    map[string]string // of lists, templates and webhooks, by id; one that is gone is not there
+	Sequence int               // how many sequences the person is in
+	Fill     func(text string) string
+	NoText   string // why no text message can go to Number; "" if one can
+}
+
+// Item is one thing of a plan.
+type Item struct {
+	Effect  int        `json:"effect"` // its place among the outcome's effects
+	Kind    Kind       `json:"kind"`
+	Act     string     `json:"act,omitempty"`
+	Words   string     `json:"words"`             // what it does, for reading; the time apart
+	Text    string     `json:"text,omitempty"`    // can be edited
+	Due     *time.Time `json:"due,omitempty"`     // can be edited
+	DayOnly bool       `json:"dayOnly,omitempty"` // due on that day, at no particular time
+	Record  string     `json:"record,omitempty"`  // on which it is done
+	Target  string     `json:"target,omitempty"`
+	Value   string     `json:"value,omitempty"`
+	Number  string     `json:"number,omitempty"`  // the id of a number of a record
+	Address string     `json:"address,omitempty"` // a number in its normal form, or a mail address
+	Problem string     `json:"problem,omitempty"` // why it cannot be done; then it is left out
+	Struck  bool       `json:"struck,omitempty"`  // the rep does not want it
+}
+
+// Plan says what effects do in a situation, each in its place. An item that cannot be done says why.
+func Plan(effects []Effect, s Situation) []Item {
+	items := make([]Item, 0, len(effects))
+	for i, e := range effects {
+		it := Item{Effect: i, Kind: e.Kind, Act: e.Act, Target: e.Target, Value: e.Value}
+		if s.Person != nil {
+			it.Record = s.Person.ID
+		}
+		plan(&it, e, s)
+		items = append(items, it)
+	}
+	return items
+}
+
+const noPerson = "the call stands on no record"
+
+func plan(it *Item, e Effect, s Situation) {
+	fill := s.Fill
+	if fill == nil {
+		fill = func(t string) string { return t }
+	}
+	who := "nobody"
+	if s.Person != nil {
+		who = s.Person.Name
+	} else if e.Kind != DoNotCall && e.Kind != Webhook && e.Kind != DealStage && e.Kind != CaseState && e.Kind != Message {
+		it.Problem = noPerson
+	}
+	problem := func(text string) {
+		if it.Problem == "" {
+			it.Problem = text
+		}
+	}
+	switch e.Kind {
+	case FollowUp:
+		it.Text = fill(e.Text)
+		it.Words = map[string]string{Call: "call " + who, MailAct: "write to " + who, Meeting: "meet " + who, Task: "a task"}[e.Act]
+		due, dayOnly := Due(e.After, s, e.Act == Call)
+		it.Due, it.DayOnly = &due, dayOnly
+	case Retry:
+		it.Act = Call
+		n := s.Number
+		if e.Next {
+			if n = s.Next; n == nil {
+				problem("there is no other number to try")
+			}
+		}
+		it.Words = "try again"
+		if n != nil {
+			it.Number, it.Words = n.ID, "try "+n.Label
+			if !e.Next {
+				it.Words += " again"
+			}
+		}
+		it.Text = "Try again"
+		due, dayOnly := Due(e.After, s, true)
+		it.Due, it.DayOnly = &due, dayOnly
+	case Message, Mail:
+		name, there := s.Names[e.Target]
+		it.Words = fmt.Sprintf("send “%s”", name)
+		switch {
+		case !there:
+			it.Words = "send a template"
+			problem("its template is gone")
+		case e.Kind == Mail && s.Mail == "":
+			problem("no mail address is known")
+		case e.Kind == Mail:
+			it.Address, it.Words = s.Mail, it.Words+" to "+s.Mail
+		case s.NoText != "":
+			problem(s.NoText)
+		case s.Number == nil:
+			problem("no number is known")
+		default:
+			it.Address, it.Words = s.Number.E164, fmt.Sprintf("text “%s” to %s", name, s.Number.Label)
+		}
+	case AddToList, TakeOffList:
+		name, there := s.Names[e.Target]
+		if !there {
+			problem("its list is gone")
+		}
+		it.Words = fmt.Sprintf("put on the list “%s”", name)
+		if e.Kind == TakeOffList {
+			it.Words = fmt.Sprintf("take off the list “%s”", name)
+		}
+	case AddTag:
+		it.Text, it.Words = e.Text, fmt.Sprintf("tag “%s”", e.Text)
+	case DealStage:
+		matter(it, s.Deal, s.Deals, "deal", e.Value)
+	case CaseState:
+		matter(it, s.Case, s.Cases, "case", e.Value)
+	case NewCase:
+		it.Text = fill(e.Text)
+		it.Words = "open a case"
+	case DoNotCall:
+		switch {
+		case e.Value == ThisPerson && s.Person == nil:
+			problem(noPerson)
+		case e.Value == ThisPerson:
+			it.Words = "never call " + who
+		case s.Number == nil:
+			problem("no number is known")
+		default:
+			it.Address, it.Number, it.Words = s.Number.E164, s.Number.ID, "never call "+s.Number.Label
+		}
+		if it.Words == "" {
+			it.Words = "do-not-call"
+		}
+	case EndSequence:
+		it.Words = "end the sequence"
+		if s.Sequence == 0 {
+			problem("they are in no sequence")
+		}
+	case Webhook:
+		name, there := s.Names[e.Target]
+		it.Words = fmt.Sprintf("tell “%s”", name)
+		if !there {
+			it.Words = "tell another program"
+			problem("its address is gone")
+		}
+	}
+}
+
+// matter plans a new stage of a deal or a case.
+func matter(it *Item, m *Named, open int, what, stage string) {
+	it.Words = "the " + what + " becomes “" + stage + "”"
+	it.Record = ""
+	switch {
+	case m == nil && open == 0:
+		it.Problem = "there is no open " + what
+	case m == nil:
+		it.Problem = fmt.Sprintf("there are %d open %ss: put the call on one of them", open, what)
+	default:
+		it.Record, it.Words = m.ID, fmt.Sprintf("“%s” becomes “%s”", m.Name, stage)
+		if m.Stage == stage {
+			it.Problem = "it is “" + stage + "” already"
+		}
+	}
+}
+
+// roundTo is to what times in minutes and hours are rounded up.
+const roundTo = 5 * time.Minute
+
+// Due computes a time at the person's place. Business days pass over weekends and the firm's holidays, and a day of any other count that falls on one is
+// moved to the next business day. A time for a call lies within calling hours in every zone in which the number may be; one that does not is moved
+// to when they begin.
+func Due(a After, s Situation, calls bool) (due time.Time, dayOnly bool) {
+	zone := s.Zone
+	if zone == nil {
+		zone = time.UTC
+	}
+	now := s.Now.In(zone)
+	var day time.Time
+	switch a.Unit {
+	case Minutes, Hours:
+		each := time.Minute
+		if a.Unit == Hours {
+			each = time.Hour
+		}
+		due = now.Add(time.Duration(a.Count) * each)
+		if due = due.Truncate(roundTo); due.Before(now.Add(time.Duration(a.Count) * each)) {
+			due = due.Add(roundTo)
+		}
+		return within(due, s, calls), false
+	case BusinessDays:
+		day = s.Workdays.After(now, a.Count)
+	case Weeks:
+		day = s.Workdays.After(now.AddDate(0, 0, 7*a.Count), 0)
+	default:
+		day = s.Workdays.After(now.AddDate(0, 0, a.Count), 0)
+	}
+	if a.At == nil {
+		return day, true
+	}
+	due = time.Date(day.Year(), day.Month(), day.Day(), 0, *a.At, 0, 0, zone)
+	if !due.After(now) { // today, and it has passed
+		next := s.Workdays.After(day, 1)
+		due = time.Date(next.Year(), next.Month(), next.Day(), 0, *a.At, 0, 0, zone)
+	}
+	return within(due, s, calls), false
+}
+
+// within moves a time for a call into calling hours on a business day.
+func within(due time.Time, s Situation, calls bool) time.Time {
+	if !calls {
+		return due
+	}
+	zones := s.Zones
+	if len(zones) == 0 {
+		zones = []string{due.Location().String()}
+	}
+	hours := s.Hours
+	if hours == (callable.Hours{}) {
+		hours = callable.DefaultHours
+	}
+	for range 30 { // holidays and weekends in a row are fewer
+		if v := callable.Check(callable.Subject{Zones: zones}, hours, due); !v.InHours {
+			due = v.Changes.In(due.Location())
+			continue
+		}
+		if s.Workdays.Works(due) {
+			return due
+		}
+		next := s.Workdays.After(due, 1)
+		due = time.Date(next.Year(), next.Month(), next.Day(), 0, hours.From, 0, 0, due.Location())
+	}
+	return due
+}
+
+// Limits of what a rep may change of an item, and an admin of an effect.
+const (
+	MaxEffects = 12
+	maxText    = 500
+	maxCount   = 1000
+)
+
+// Errors of Settle and Check.
+var (
+	ErrNotPlanned = errors.New("what this outcome does has changed in the meantime; look at it again")
+	ErrText       = errors.New("say in a few words what is to be done, in at most 500 characters")
+	ErrDue        = errors.New("this date is too far away, or lies back")
+)
+
+// ItemError names an item that cannot be carried out as it is.
+type ItemError struct {
+	Item  int
+	Field string // as the API names it
+	Err   error
+}
+
+func (e *ItemError) Error() string { return e.Err.Error() }
+func (e *ItemError) Unwrap() error { return e.Err }
+
+// Settle checks the items that come back from who files, as they were shown, with texts and times edited and items struck out, against the plan as it is now:
+// what is done is what was shown. It leaves out those struck out and those that cannot be done. Error: *ItemError.
+func Settle(shown, fresh []Item, now time.Time) ([]Item, error) {
+	settled := []Item{}
+	if len(shown) != len(fresh) {
+		return nil, &ItemError{len(shown), "items", ErrNotPlanned}
+	}
+	for i, it := range shown {
+		f := fresh[i]
+		if it.Struck && it.Kind == f.Kind {
+			continue
+		}
+		if it.Effect != f.Effect || it.Kind != f.Kind || it.Target != f.Target || it.Value != f.Value || it.Record != f.Record || it.Number != f.Number || it.Address != f.Address || it.Problem != f.Problem {
+			return nil, &ItemError{i, "items", ErrNotPlanned}
+		}
+		if f.Problem != "" {
+			continue
+		}
+		it.Act, it.Words = f.Act, f.Words
+		switch it.Kind {
+		case FollowUp, Retry:
+			if it.Due == nil || it.Due.Before(now.AddDate(0, 0, -1)) || it.Due.After(now.AddDate(5, 0, 0)) {
+				return nil, &ItemError{i, "due_at", ErrDue}
+			}
+			it.Text = strings.TrimSpace(it.Text)
+			if it.Text == "" {
+				it.Text = map[string]string{Call: "Call", MailAct: "Write", Meeting: "Meet"}[it.Act]
+			}
+			if it.Text == "" || len(it.Text) > maxText {
+				return nil, &ItemError{i, "text", ErrText}
+			}
+		case NewCase:
+			if it.Text = strings.TrimSpace(it.Text); it.Text == "" || len(it.Text) > maxText {
+				return nil, &ItemError{i, "text", ErrText}
+			}
+		case AddTag:
+			it.Text = f.Text
+		}
+		settled = append(settled, it)
+	}
+	return settled, nil
+}
+
+// Check tells what is wrong with an effect as an admin set it. Error: *ItemError with the place at.
+func Check(at int, e Effect) error {
+	wrong := func(field, text string) error { return &ItemError{at, field, errors.New(text)} }
+	if !slices.Contains(Kinds, e.Kind) {
+		return wrong("kind", "there is no such effect")
+	}
+	if len(e.Text) > maxText {
+		return wrong("text", "at most 500 characters")
+	}
+	switch e.Kind {
+	case FollowUp, Retry:
+		if e.Kind == FollowUp && !slices.Contains(Acts, e.Act) {
+			return wrong("act", "a follow-up is a call, a mail, a meeting or a task")
+		}
+		if e.Act == Task && strings.TrimSpace(e.Text) == "" {
+			return wrong("text", "say what is to be done")
+		}
+		if !slices.Contains(Units, e.After.Unit) {
+			return wrong("unit", "say in what the time is counted")
+		}
+		if e.After.Count < 0 || e.After.Count > maxCount {
+			return wrong("count", "from 0 to 1000")
+		}
+		if e.After.At != nil && (*e.After.At < 0 || *e.After.At >= 24*60) {
+			return wrong("at", "this is no time of the day")
+		}
+	case AddTag:
+		if tag := strings.TrimSpace(e.Text); tag == "" || strings.Contains(tag, ",") {
+			return wrong("text", "one tag, without a comma")
+		}
+	case NewCase:
+		if strings.TrimSpace(e.Text) == "" {
+			return wrong("text", "say what the case is about")
+		}
+	case Message, Mail, AddToList, TakeOffList, Webhook:
+		if e.Target == "" {
+			return wrong("target", "choose which one")
+		}
+	case DealStage, CaseState:
+		if e.Value == "" {
+			return wrong("value", "choose the stage")
+		}
+	case DoNotCall:
+		if e.Value != ThisNumber && e.Value != ThisPerson {
+			return wrong("value", "say whether the number or the person is not to be called")
+		}
+	}
+	return nil
+}
