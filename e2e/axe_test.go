@@ -85,7 +85,7 @@ func TestSettingsAreAccessible(t *testing.T) {
 	win.visit("/calls?whose=team")
 	win.hears()
 	win.accessible("a call with its recording")
-	for path, text := range map[string]string{"/settings?tab=fields": "New field", "/settings?tab=numbers": "Number order", "/settings?tab=do_not_call": "asked in writing", "/imports": "Choose a file", "/settings?tab=sound": "Loudspeaker", "/settings?tab=prepared": "after the beep"} {
+	for path, text := range map[string]string{"/settings?tab=fields": "New field", "/settings?tab=numbers": "Number order", "/settings?tab=do_not_call": "asked in writing", "/imports": "Choose a file", "/settings?tab=sound": "Loudspeaker", "/settings?tab=prepared": "after the beep", "/settings?tab=outcomes": "What filing with it does"} {
 		win.visit(path)
 		win.see(text, "#sheet")
 		win.accessible(path)

@@ -301,7 +301,7 @@ func (w *workshop) deskCall(ctx context.Context, user uuid.UUID, n int) error {
 	if err := w.desk.HangUp(ctx, a, c.ID); err != nil {
 		return fmt.Errorf("hanging up: %w", err)
 	}
-	if _, err := w.desk.File(ctx, a, c.Slip.ID, uuid.NewString()); err != nil {
+	if _, err := w.desk.File(ctx, a, c.Slip.ID, uuid.NewString(), nil); err != nil {
 		return fmt.Errorf("filing: %w", err)
 	}
 	return nil

@@ -11,34 +11,34 @@ import (
 
 // Defines values for BulkActAction.
 const (
-	AddTag       BulkActAction = "add_tag"
-	AddToList    BulkActAction = "add_to_list"
-	Delete       BulkActAction = "delete"
-	SetOwner     BulkActAction = "set_owner"
-	SetStage     BulkActAction = "set_stage"
-	TakeFromList BulkActAction = "take_from_list"
-	TakeTag      BulkActAction = "take_tag"
-	ToLane       BulkActAction = "to_lane"
+	BulkActActionAddTag       BulkActAction = "add_tag"
+	BulkActActionAddToList    BulkActAction = "add_to_list"
+	BulkActActionDelete       BulkActAction = "delete"
+	BulkActActionSetOwner     BulkActAction = "set_owner"
+	BulkActActionSetStage     BulkActAction = "set_stage"
+	BulkActActionTakeFromList BulkActAction = "take_from_list"
+	BulkActActionTakeTag      BulkActAction = "take_tag"
+	BulkActActionToLane       BulkActAction = "to_lane"
 )
 
 // Valid indicates whether the value is a known member of the BulkActAction enum.
 func (e BulkActAction) Valid() bool {
 	switch e {
-	case AddTag:
+	case BulkActActionAddTag:
 		return true
-	case AddToList:
+	case BulkActActionAddToList:
 		return true
-	case Delete:
+	case BulkActActionDelete:
 		return true
-	case SetOwner:
+	case BulkActActionSetOwner:
 		return true
-	case SetStage:
+	case BulkActActionSetStage:
 		return true
-	case TakeFromList:
+	case BulkActActionTakeFromList:
 		return true
-	case TakeTag:
+	case BulkActActionTakeTag:
 		return true
-	case ToLane:
+	case BulkActActionToLane:
 		return true
 	default:
 		return false
@@ -129,6 +129,108 @@ func (e CallRecordingState) Valid() bool {
 	case CallRecordingStateOff:
 		return true
 	case CallRecordingStatePaused:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for EffectAct.
+const (
+	EffectActCall    EffectAct = "call"
+	EffectActMail    EffectAct = "mail"
+	EffectActMeeting EffectAct = "meeting"
+	EffectActTask    EffectAct = "task"
+)
+
+// Valid indicates whether the value is a known member of the EffectAct enum.
+func (e EffectAct) Valid() bool {
+	switch e {
+	case EffectActCall:
+		return true
+	case EffectActMail:
+		return true
+	case EffectActMeeting:
+		return true
+	case EffectActTask:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for EffectUnit.
+const (
+	BusinessDays EffectUnit = "business_days"
+	Days         EffectUnit = "days"
+	Hours        EffectUnit = "hours"
+	Minutes      EffectUnit = "minutes"
+	Weeks        EffectUnit = "weeks"
+)
+
+// Valid indicates whether the value is a known member of the EffectUnit enum.
+func (e EffectUnit) Valid() bool {
+	switch e {
+	case BusinessDays:
+		return true
+	case Days:
+		return true
+	case Hours:
+		return true
+	case Minutes:
+		return true
+	case Weeks:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for EffectKind.
+const (
+	EffectKindAddTag      EffectKind = "add_tag"
+	EffectKindAddToList   EffectKind = "add_to_list"
+	EffectKindCaseState   EffectKind = "case_state"
+	EffectKindDealStage   EffectKind = "deal_stage"
+	EffectKindDoNotCall   EffectKind = "do_not_call"
+	EffectKindEndSequence EffectKind = "end_sequence"
+	EffectKindFollowUp    EffectKind = "follow_up"
+	EffectKindMail        EffectKind = "mail"
+	EffectKindMessage     EffectKind = "message"
+	EffectKindNewCase     EffectKind = "new_case"
+	EffectKindRetry       EffectKind = "retry"
+	EffectKindTakeOffList EffectKind = "take_off_list"
+	EffectKindWebhook     EffectKind = "webhook"
+)
+
+// Valid indicates whether the value is a known member of the EffectKind enum.
+func (e EffectKind) Valid() bool {
+	switch e {
+	case EffectKindAddTag:
+		return true
+	case EffectKindAddToList:
+		return true
+	case EffectKindCaseState:
+		return true
+	case EffectKindDealStage:
+		return true
+	case EffectKindDoNotCall:
+		return true
+	case EffectKindEndSequence:
+		return true
+	case EffectKindFollowUp:
+		return true
+	case EffectKindMail:
+		return true
+	case EffectKindMessage:
+		return true
+	case EffectKindNewCase:
+		return true
+	case EffectKindRetry:
+		return true
+	case EffectKindTakeOffList:
+		return true
+	case EffectKindWebhook:
 		return true
 	default:
 		return false
@@ -243,6 +345,27 @@ func (e FieldEditType) Valid() bool {
 	}
 }
 
+// Defines values for FilingEffectState.
+const (
+	FilingEffectStateDone   FilingEffectState = "done"
+	FilingEffectStateStays  FilingEffectState = "stays"
+	FilingEffectStateUndone FilingEffectState = "undone"
+)
+
+// Valid indicates whether the value is a known member of the FilingEffectState enum.
+func (e FilingEffectState) Valid() bool {
+	switch e {
+	case FilingEffectStateDone:
+		return true
+	case FilingEffectStateStays:
+		return true
+	case FilingEffectStateUndone:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FirmLineClosed.
 const (
 	FirmLineClosedAnnouncement FirmLineClosed = "announcement"
@@ -305,14 +428,20 @@ func (e FirmLineUnanswered) Valid() bool {
 
 // Defines values for FollowUpKind.
 const (
-	FollowUpKindCall FollowUpKind = "call"
-	FollowUpKindTask FollowUpKind = "task"
+	FollowUpKindCall    FollowUpKind = "call"
+	FollowUpKindMail    FollowUpKind = "mail"
+	FollowUpKindMeeting FollowUpKind = "meeting"
+	FollowUpKindTask    FollowUpKind = "task"
 )
 
 // Valid indicates whether the value is a known member of the FollowUpKind enum.
 func (e FollowUpKind) Valid() bool {
 	switch e {
 	case FollowUpKindCall:
+		return true
+	case FollowUpKindMail:
+		return true
+	case FollowUpKindMeeting:
 		return true
 	case FollowUpKindTask:
 		return true
@@ -366,6 +495,30 @@ func (e FollowUpState) Valid() bool {
 	}
 }
 
+// Defines values for FollowUpChangeKind.
+const (
+	FollowUpChangeKindCall    FollowUpChangeKind = "call"
+	FollowUpChangeKindMail    FollowUpChangeKind = "mail"
+	FollowUpChangeKindMeeting FollowUpChangeKind = "meeting"
+	FollowUpChangeKindTask    FollowUpChangeKind = "task"
+)
+
+// Valid indicates whether the value is a known member of the FollowUpChangeKind enum.
+func (e FollowUpChangeKind) Valid() bool {
+	switch e {
+	case FollowUpChangeKindCall:
+		return true
+	case FollowUpChangeKindMail:
+		return true
+	case FollowUpChangeKindMeeting:
+		return true
+	case FollowUpChangeKindTask:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FollowUpChangeState.
 const (
 	FollowUpChangeStateCancelled FollowUpChangeState = "cancelled"
@@ -389,14 +542,20 @@ func (e FollowUpChangeState) Valid() bool {
 
 // Defines values for FollowUpProposalKind.
 const (
-	FollowUpProposalKindCall FollowUpProposalKind = "call"
-	FollowUpProposalKindTask FollowUpProposalKind = "task"
+	FollowUpProposalKindCall    FollowUpProposalKind = "call"
+	FollowUpProposalKindMail    FollowUpProposalKind = "mail"
+	FollowUpProposalKindMeeting FollowUpProposalKind = "meeting"
+	FollowUpProposalKindTask    FollowUpProposalKind = "task"
 )
 
 // Valid indicates whether the value is a known member of the FollowUpProposalKind enum.
 func (e FollowUpProposalKind) Valid() bool {
 	switch e {
 	case FollowUpProposalKindCall:
+		return true
+	case FollowUpProposalKindMail:
+		return true
+	case FollowUpProposalKindMeeting:
 		return true
 	case FollowUpProposalKindTask:
 		return true
@@ -776,14 +935,20 @@ func (e NewExportFormat) Valid() bool {
 
 // Defines values for NewFollowUpKind.
 const (
-	NewFollowUpKindCall NewFollowUpKind = "call"
-	NewFollowUpKindTask NewFollowUpKind = "task"
+	NewFollowUpKindCall    NewFollowUpKind = "call"
+	NewFollowUpKindMail    NewFollowUpKind = "mail"
+	NewFollowUpKindMeeting NewFollowUpKind = "meeting"
+	NewFollowUpKindTask    NewFollowUpKind = "task"
 )
 
 // Valid indicates whether the value is a known member of the NewFollowUpKind enum.
 func (e NewFollowUpKind) Valid() bool {
 	switch e {
 	case NewFollowUpKindCall:
+		return true
+	case NewFollowUpKindMail:
+		return true
+	case NewFollowUpKindMeeting:
 		return true
 	case NewFollowUpKindTask:
 		return true
@@ -807,6 +972,42 @@ func (e NewImportFormat) Valid() bool {
 	case NewImportFormatJsonl:
 		return true
 	case NewImportFormatVcard:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for OutcomeDirections.
+const (
+	OutcomeDirectionsInbound  OutcomeDirections = "inbound"
+	OutcomeDirectionsOutbound OutcomeDirections = "outbound"
+)
+
+// Valid indicates whether the value is a known member of the OutcomeDirections enum.
+func (e OutcomeDirections) Valid() bool {
+	switch e {
+	case OutcomeDirectionsInbound:
+		return true
+	case OutcomeDirectionsOutbound:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for OutcomeSettingDirections.
+const (
+	OutcomeSettingDirectionsInbound  OutcomeSettingDirections = "inbound"
+	OutcomeSettingDirectionsOutbound OutcomeSettingDirections = "outbound"
+)
+
+// Valid indicates whether the value is a known member of the OutcomeSettingDirections enum.
+func (e OutcomeSettingDirections) Valid() bool {
+	switch e {
+	case OutcomeSettingDirectionsInbound:
+		return true
+	case OutcomeSettingDirectionsOutbound:
 		return true
 	default:
 		return false
@@ -1501,6 +1702,7 @@ type CallPageDetail struct {
 	Call       Call        `json:"call"`
 	Changes    []Change    `json:"changes"`
 	Facts      []CallFact  `json:"facts"`
+	Filing     *Filing     `json:"filing,omitempty"`
 	Recordings []Recording `json:"recordings"`
 }
 
@@ -1554,6 +1756,14 @@ type CallTimes struct {
 type CallType struct {
 	ID    openapi_types.UUID `json:"id"`
 	Label string             `json:"label"`
+}
+
+// CallTypeSetting defines model for CallTypeSetting.
+type CallTypeSetting struct {
+	Active bool                `json:"active"`
+	ID     *openapi_types.UUID `json:"id"`
+	Label  string              `json:"label"`
+	Used   *string             `json:"used,omitempty"`
 }
 
 // Candidate defines model for Candidate.
@@ -1699,6 +1909,36 @@ type DuplicatePair struct {
 	Score   int                `json:"score"`
 }
 
+// Effect defines model for Effect.
+type Effect struct {
+	Act *EffectAct `json:"act,omitempty"`
+
+	// At The time of day there, in minutes after midnight; none: the whole day
+	At    *int       `json:"at,omitempty"`
+	Count *int       `json:"count,omitempty"`
+	Kind  EffectKind `json:"kind"`
+
+	// Next Of a retry: the person's next number
+	Next *bool `json:"next,omitempty"`
+
+	// Target The id of a list
+	Target *string     `json:"target,omitempty"`
+	Text   *string     `json:"text,omitempty"`
+	Unit   *EffectUnit `json:"unit,omitempty"`
+
+	// Value A stage or a state; of do-not-call: number or person
+	Value *string `json:"value,omitempty"`
+}
+
+// EffectAct defines model for Effect.Act.
+type EffectAct string
+
+// EffectUnit defines model for Effect.Unit.
+type EffectUnit string
+
+// EffectKind defines model for EffectKind.
+type EffectKind string
+
 // Export defines model for Export.
 type Export struct {
 	// Address Where the file is fetched, once
@@ -1740,6 +1980,44 @@ type FieldEdit struct {
 
 // FieldEditType defines model for FieldEdit.Type.
 type FieldEditType string
+
+// FileSlip defines model for FileSlip.
+type FileSlip struct {
+	// Items The plan as it was shown and edited; none: as it is planned now
+	Items *[]PlanItem `json:"items,omitempty"`
+}
+
+// Filing defines model for Filing.
+type Filing struct {
+	At        time.Time          `json:"at"`
+	Effects   []FilingEffect     `json:"effects"`
+	ID        openapi_types.UUID `json:"id"`
+	SlipID    openapi_types.UUID `json:"slip_id"`
+	UndoUntil time.Time          `json:"undo_until"`
+	Undone    bool               `json:"undone"`
+}
+
+// FilingEffect defines model for FilingEffect.
+type FilingEffect struct {
+	DayOnly bool              `json:"day_only"`
+	DueAt   *time.Time        `json:"due_at"`
+	State   FilingEffectState `json:"state"`
+
+	// Why Why it stays
+	Why   string `json:"why"`
+	Words string `json:"words"`
+}
+
+// FilingEffectState defines model for FilingEffect.State.
+type FilingEffectState string
+
+// FilingPlan defines model for FilingPlan.
+type FilingPlan struct {
+	Items []PlanItem `json:"items"`
+
+	// Zone Where the person is; times are meant there
+	Zone string `json:"zone"`
+}
 
 // FindResult defines model for FindResult.
 type FindResult struct {
@@ -1809,12 +2087,15 @@ type FirmLineUnanswered string
 
 // FollowUp defines model for FollowUp.
 type FollowUp struct {
-	DayOnly   bool               `json:"day_only"`
-	DueAt     *time.Time         `json:"due_at"`
-	ID        openapi_types.UUID `json:"id"`
-	Kind      FollowUpKind       `json:"kind"`
-	OwnerID   openapi_types.UUID `json:"owner_id"`
-	OwnerName string             `json:"owner_name"`
+	DayOnly bool               `json:"day_only"`
+	DueAt   *time.Time         `json:"due_at"`
+	ID      openapi_types.UUID `json:"id"`
+	Kind    FollowUpKind       `json:"kind"`
+
+	// NumberID The number that is to be called
+	NumberID  *openapi_types.UUID `json:"number_id,omitempty"`
+	OwnerID   openapi_types.UUID  `json:"owner_id"`
+	OwnerName string              `json:"owner_name"`
 
 	// Promise Of what was promised: how it stands
 	Promise    FollowUpPromise    `json:"promise"`
@@ -1824,6 +2105,9 @@ type FollowUp struct {
 	State      FollowUpState      `json:"state"`
 	Text       string             `json:"text"`
 	Version    int                `json:"version"`
+
+	// Zone Where its time was meant; empty: where its owner is
+	Zone *string `json:"zone,omitempty"`
 }
 
 // FollowUpKind defines model for FollowUp.Kind.
@@ -1837,13 +2121,19 @@ type FollowUpState string
 
 // FollowUpChange defines model for FollowUpChange.
 type FollowUpChange struct {
-	DayOnly *bool                `json:"day_only,omitempty"`
-	DueAt   *time.Time           `json:"due_at,omitempty"`
-	OwnerID *openapi_types.UUID  `json:"owner_id,omitempty"`
-	State   *FollowUpChangeState `json:"state,omitempty"`
-	Text    *string              `json:"text,omitempty"`
-	Version int                  `json:"version"`
+	// ClearDue It has no date any more
+	ClearDue *bool                `json:"clear_due,omitempty"`
+	DayOnly  *bool                `json:"day_only,omitempty"`
+	DueAt    *time.Time           `json:"due_at,omitempty"`
+	Kind     *FollowUpChangeKind  `json:"kind,omitempty"`
+	OwnerID  *openapi_types.UUID  `json:"owner_id,omitempty"`
+	State    *FollowUpChangeState `json:"state,omitempty"`
+	Text     *string              `json:"text,omitempty"`
+	Version  int                  `json:"version"`
 }
+
+// FollowUpChangeKind defines model for FollowUpChange.Kind.
+type FollowUpChangeKind string
 
 // FollowUpChangeState defines model for FollowUpChange.State.
 type FollowUpChangeState string
@@ -1894,6 +2184,13 @@ type HistoryPage struct {
 // HoldWish defines model for HoldWish.
 type HoldWish struct {
 	On bool `json:"on"`
+}
+
+// Holiday defines model for Holiday.
+type Holiday struct {
+	// Date yyyy-mm-dd
+	Date string `json:"date"`
+	Name string `json:"name"`
 }
 
 // Import defines model for Import.
@@ -2294,12 +2591,61 @@ type NumberOrder struct {
 
 // Outcome defines model for Outcome.
 type Outcome struct {
-	ID         openapi_types.UUID `json:"id"`
-	Label      string             `json:"label"`
-	NeedsNotes bool               `json:"needs_notes"`
+	// Acts Filing with it does more than file
+	Acts bool `json:"acts"`
+
+	// CallTypeIds For which call types; none: for all
+	CallTypeIds []openapi_types.UUID `json:"call_type_ids"`
+
+	// Directions Where it is offered; none: in both
+	Directions    []OutcomeDirections `json:"directions"`
+	ID            openapi_types.UUID  `json:"id"`
+	Label         string              `json:"label"`
+	NeedsFollowUp bool                `json:"needs_follow_up"`
+	NeedsNotes    bool                `json:"needs_notes"`
 
 	// Reached A conversation took place
 	Reached bool `json:"reached"`
+}
+
+// OutcomeDirections defines model for Outcome.Directions.
+type OutcomeDirections string
+
+// OutcomeSetting defines model for OutcomeSetting.
+type OutcomeSetting struct {
+	Active      bool                       `json:"active"`
+	CallTypeIds []openapi_types.UUID       `json:"call_type_ids"`
+	Directions  []OutcomeSettingDirections `json:"directions"`
+	Effects     []Effect                   `json:"effects"`
+
+	// ID None for a new one
+	ID            *openapi_types.UUID `json:"id"`
+	Label         string              `json:"label"`
+	NeedsFollowUp bool                `json:"needs_follow_up"`
+	NeedsNotes    bool                `json:"needs_notes"`
+	Reached       bool                `json:"reached"`
+	Teams         []string            `json:"teams"`
+
+	// Used Where it is in use
+	Used *string `json:"used,omitempty"`
+}
+
+// OutcomeSettingDirections defines model for OutcomeSetting.Directions.
+type OutcomeSettingDirections string
+
+// OutcomeSettings defines model for OutcomeSettings.
+type OutcomeSettings struct {
+	CallTypes     []CallTypeSetting `json:"call_types"`
+	CaseStates    *[]string         `json:"case_states,omitempty"`
+	DealStages    *[]string         `json:"deal_stages,omitempty"`
+	Holidays      []Holiday         `json:"holidays"`
+	OutcomeNeeded bool              `json:"outcome_needed"`
+	Outcomes      []OutcomeSetting  `json:"outcomes"`
+
+	// PublicHolidays Those of this year and the next where the firm is, to be taken over
+	PublicHolidays *[]Holiday `json:"public_holidays,omitempty"`
+	Teams          *[]string  `json:"teams,omitempty"`
+	TypeNeeded     bool       `json:"type_needed"`
 }
 
 // Outside defines model for Outside.
@@ -2426,6 +2772,34 @@ type PlacedField struct {
 
 // PlacedFieldPlace defines model for PlacedField.Place.
 type PlacedFieldPlace string
+
+// PlanItem One thing that filing does, as it is shown before and done then.
+type PlanItem struct {
+	Act     string `json:"act"`
+	Address string `json:"address"`
+	DayOnly bool   `json:"day_only"`
+
+	// DueAt Can be edited
+	DueAt  *time.Time `json:"due_at"`
+	Effect int        `json:"effect"`
+	Kind   EffectKind `json:"kind"`
+	Number string     `json:"number"`
+
+	// Problem Why it cannot be done; it is left out
+	Problem string `json:"problem"`
+	Record  string `json:"record"`
+
+	// Struck The rep does not want it
+	Struck bool   `json:"struck"`
+	Target string `json:"target"`
+
+	// Text Can be edited
+	Text  string `json:"text"`
+	Value string `json:"value"`
+
+	// Words What it does; the time apart
+	Words string `json:"words"`
+}
 
 // Preferences defines model for Preferences.
 type Preferences struct {
@@ -2879,9 +3253,15 @@ type SlipState string
 type SlipChange struct {
 	CallTypeID *openapi_types.UUID `json:"call_type_id,omitempty"`
 	Clear      *[]SlipChangeClear  `json:"clear,omitempty"`
-	OutcomeID  *openapi_types.UUID `json:"outcome_id,omitempty"`
-	Subject    *string             `json:"subject,omitempty"`
-	Version    int                 `json:"version"`
+
+	// Items Of a filed slip whose outcome changes: what the new one is to do
+	Items     *[]PlanItem         `json:"items,omitempty"`
+	OutcomeID *openapi_types.UUID `json:"outcome_id,omitempty"`
+	Subject   *string             `json:"subject,omitempty"`
+
+	// TakeBack Of a filed slip whose outcome changes: what the former one did is taken back, as far as it can be
+	TakeBack *bool `json:"take_back,omitempty"`
+	Version  int   `json:"version"`
 }
 
 // SlipChangeClear defines model for SlipChange.Clear.
@@ -3128,6 +3508,11 @@ type FileSlipParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
+// PlanFilingParams defines parameters for PlanFiling.
+type PlanFilingParams struct {
+	OutcomeID openapi_types.UUID `form:"outcome_id" json:"outcome_id"`
+}
+
 // LeaveNoteParams defines parameters for LeaveNote.
 type LeaveNoteParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
@@ -3283,11 +3668,20 @@ type AddLineJSONRequestBody = NewLine
 // UpdateLineJSONRequestBody defines body for UpdateLine for application/json ContentType.
 type UpdateLineJSONRequestBody = FirmLine
 
+// SetOutcomeSettingsJSONRequestBody defines body for SetOutcomeSettings for application/json ContentType.
+type SetOutcomeSettingsJSONRequestBody = OutcomeSettings
+
+// PreviewOutcomeJSONRequestBody defines body for PreviewOutcome for application/json ContentType.
+type PreviewOutcomeJSONRequestBody = OutcomeSetting
+
 // SetRecordingSettingsJSONRequestBody defines body for SetRecordingSettings for application/json ContentType.
 type SetRecordingSettingsJSONRequestBody = RecordingSettings
 
 // ChangeSlipJSONRequestBody defines body for ChangeSlip for application/json ContentType.
 type ChangeSlipJSONRequestBody = SlipChange
+
+// FileSlipJSONRequestBody defines body for FileSlip for application/json ContentType.
+type FileSlipJSONRequestBody = FileSlip
 
 // SaveNotesJSONRequestBody defines body for SaveNotes for application/json ContentType.
 type SaveNotesJSONRequestBody = NotesEdit

@@ -17,6 +17,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"trundo/internal/core/phone"
+	"trundo/internal/core/workday"
 	"trundo/internal/desk"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -90,9 +91,19 @@ var firmStates = []struct {
 var firmOutcomes = []struct {
 	label               string
 	reached, needsNotes bool
+	effects             string
 }{
-	{"Visit agreed", true, false}, {"Wants an offer", true, true}, {"Solved", true, false}, {"Call again later", true, false},
-	{"Not now", true, false}, {"No answer", false, false}, {"Left a message", false, false}, {"Wrong number", false, false}, {"Never call", true, true},
+	{"Visit agreed", true, false, `[{"kind":"follow_up","act":"task","text":"Confirm the visit to {company}","after":{"count":1,"unit":"business_days","at":600}},
+		{"kind":"deal_stage","value":"visit","after":{}}]`},
+	{"Wants an offer", true, true, `[{"kind":"follow_up","act":"mail","text":"Send {given name} the offer","after":{"count":1,"unit":"business_days","at":540}},
+		{"kind":"deal_stage","value":"offer","after":{}}]`},
+	{"Solved", true, false, `[{"kind":"case_state","value":"solved","after":{}}]`},
+	{"Call again later", true, false, `[{"kind":"follow_up","act":"call","text":"Call {given name} again","after":{"count":2,"unit":"business_days","at":600}}]`},
+	{"Not now", true, false, `[]`},
+	{"No answer", false, false, `[{"kind":"retry","after":{"count":2,"unit":"hours"}}]`},
+	{"Left a message", false, false, `[{"kind":"follow_up","act":"call","text":"Left a message: call again","after":{"count":2,"unit":"business_days","at":600}}]`},
+	{"Wrong number", false, false, `[{"kind":"do_not_call","value":"number","after":{}}]`},
+	{"Never call", true, true, `[{"kind":"do_not_call","value":"person","after":{}}]`},
 }
 
 var firmCallTypes = []string{"Enquiry", "Offer", "Service", "Maintenance", "Spare parts"}
@@ -235,8 +246,13 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 	for i, o := range firmOutcomes {
 		id := m.id(old)
 		m.outcomes = append(m.outcomes, id)
-		batch.Queue(`INSERT INTO outcomes (id, label, position, reached, needs_notes) VALUES ($1, $2, $3, $4, $5)`, id, o.label, i, o.reached, o.needsNotes)
+		batch.Queue(`INSERT INTO outcomes (id, label, position, reached, needs_notes, effects) VALUES ($1, $2, $3, $4, $5, $6::jsonb)`, id, o.label, i, o.reached, o.needsNotes, o.effects)
 	}
+	holidays, err := json.Marshal(append(workday.Public("US", m.now.Year()), workday.Public("US", m.now.Year()+1)...))
+	if err != nil {
+		return err
+	}
+	batch.Queue(`INSERT INTO settings (key, value) VALUES ('holidays', $1)`, holidays)
 	for i, label := range firmCallTypes {
 		id := m.id(old)
 		m.types = append(m.types, id)

@@ -335,7 +335,7 @@ func TestAColleagueIsCalled(t *testing.T) {
 		require.NoError(t, err)
 		return len(a.Calls) == 0 && len(b.Calls) == 1
 	})
-	_, err = w.File(t.Context(), w.tomas, got.Slip.ID, key())
+	_, err = w.File(t.Context(), w.tomas, got.Slip.ID, key(), nil)
 	require.NoError(t, err, "no outcome is needed")
 
 	require.NoError(t, w.SetAvailability(t.Context(), w.tomas, awayState))

@@ -29,7 +29,7 @@ func TestWhileTheDatabaseIsAwayACallGoesOnAndNothingIsLost(t *testing.T) {
 	w.until("the journal has noticed", w.Away)
 	_, err = w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
 	require.ErrorIs(t, err, desk.ErrAway)
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key())
+	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.Error(t, err)
 	require.Error(t, w.Ready(t.Context()))
 	a, err := w.Actor(t.Context(), w.ines.ID)

@@ -36,7 +36,7 @@ func (d *Desk) BulkAct(ctx context.Context, a Actor, key string, b contract.Bulk
 	if err != nil {
 		return contract.BulkResult{}, err
 	}
-	if b.Action == contract.ToLane {
+	if b.Action == contract.BulkActActionToLane {
 		return d.manyToLane(ctx, a, value, b, sel)
 	}
 	hash := hashRequest(b)

@@ -42,7 +42,7 @@ func TestACallOfTheComputersOwnProgramIsWrittenDownAndItsTimesAreSaid(t *testing
 	require.ErrorIs(t, err, desk.ErrNotFound, "once")
 	_, err = w.ChangeSlip(ctx, w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
-	_, err = w.File(ctx, w.ines, c.Slip.ID, key())
+	_, err = w.File(ctx, w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 
 	c, err = w.PlaceCall(ctx, w.ines, key(), contract.NewCall{NumberID: &w.mobile})

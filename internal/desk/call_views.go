@@ -118,7 +118,7 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 	if r.RemoteE164 != "" {
 		display = phone.Format(r.RemoteE164, r.RemoteExt, f.region, a.Style)
 	}
-	var outcome db.Outcome
+	outcome := &firmOutcome{}
 	if r.OutcomeID != nil {
 		outcome, _ = f.outcome(*r.OutcomeID)
 	}
@@ -266,6 +266,9 @@ func (d *Desk) CallPage(ctx context.Context, a Actor, id uuid.UUID) (contract.Ca
 		return page, err
 	}
 	page.Changes = append(page.Changes, ofCall...)
+	if page.Filing, err = d.lastFiling(ctx, page.Call.Slip.ID); err != nil {
+		return page, err
+	}
 	reports, err := d.lineReports(ctx, id)
 	page.Changes = append(page.Changes, reports...)
 	slices.SortStableFunc(page.Changes, func(x, y contract.Change) int { return x.At.Compare(y.At) })

@@ -83,7 +83,7 @@ func TestAMergeLosesNothingAndIsUndone(t *testing.T) {
 	deal := w.add(contract.RecordKindDeal, map[string]string{"name": "Tank", "person": twin.ID.String()})
 	list, err := w.AddList(t.Context(), w.ines, contract.ListEdit{Name: "Show", Type: contract.ListEditTypeHand, Kind: contract.ListEditKindPeople})
 	require.NoError(t, err)
-	_, err = w.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.AddToList, Value: ptr(list.ID.String()), Selection: contract.Selection{Ids: &[]uuid.UUID{twin.ID}}})
+	_, err = w.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(list.ID.String()), Selection: contract.Selection{Ids: &[]uuid.UUID{twin.ID}}})
 	require.NoError(t, err)
 	_, err = w.AddFollowUp(t.Context(), w.ines, twin.ID, key(), contract.NewFollowUp{Text: "Send the leaflet"})
 	require.NoError(t, err)

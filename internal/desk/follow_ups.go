@@ -15,7 +15,7 @@ import (
 
 func (d *Desk) followUpView(f db.FollowUpsByIDsRow, a Actor) contract.FollowUp {
 	return contract.FollowUp{Promise: d.promised(f, a), ID: f.ID, RecordID: f.RecordID, RecordName: f.RecordName, OwnerID: f.OwnerID, OwnerName: f.OwnerName, Kind: contract.FollowUpKind(f.Kind), Text: f.Text,
-		Promised: f.Promised, DueAt: f.DueAt, DayOnly: f.DayOnly, State: contract.FollowUpState(f.State), Version: f.Version}
+		Promised: f.Promised, DueAt: f.DueAt, DayOnly: f.DayOnly, State: contract.FollowUpState(f.State), NumberID: f.NumberID, Zone: &f.DueZone, Version: f.Version}
 }
 
 // promisePatience is for how long after its time a promise still counts as kept.
@@ -115,7 +115,7 @@ func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c cont
 			return ErrChangedElse
 		}
 		record, owner = f.RecordID, f.OwnerID
-		p := db.UpdateFollowUpParams{ID: id, State: f.State, Text: f.Text, OwnerID: f.OwnerID, DueAt: f.DueAt, DayOnly: f.DayOnly}
+		p := db.UpdateFollowUpParams{ID: id, State: f.State, Kind: f.Kind, Text: f.Text, OwnerID: f.OwnerID, DueAt: f.DueAt, DayOnly: f.DayOnly}
 		if c.Text != nil {
 			if p.Text = strings.TrimSpace(strings.ReplaceAll(*c.Text, "\x00", "")); p.Text == "" {
 				return wrong("text", "say in a few words what is to be done")
@@ -134,8 +134,14 @@ func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c cont
 		if c.State != nil {
 			p.State = string(*c.State)
 		}
+		if c.Kind != nil {
+			p.Kind = string(*c.Kind)
+		}
 		if c.DueAt != nil {
 			p.DueAt, p.DayOnly = c.DueAt, c.DayOnly != nil && *c.DayOnly
+		}
+		if c.ClearDue != nil && *c.ClearDue {
+			p.DueAt, p.DayOnly = nil, false
 		}
 		if p.State != "open" {
 			now := d.Clock.Now()

@@ -109,7 +109,7 @@ func TestUnfiledSlipsStandInTheLaneUntilTheyAreFiled(t *testing.T) {
 	assert.True(t, strings.HasPrefix(lane[0], "Berit Osterlund: 413 555 0142 (not filed yet, ended 9 minutes ago"), lane[0])
 	_, err := w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key())
+	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 	assert.Empty(t, laneOf(t, w, w.ines))
 }

@@ -13,7 +13,10 @@ import (
 
 // recordChanged keeps a change of a record in the audit trail and in its history, which names the trail's entry.
 func (d *Desk) recordChanged(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID, before, after map[string]string) error {
-	change, at := store.NewID(), d.Clock.Now()
+	return d.recordChangedAs(ctx, q, a, store.NewID(), d.Clock.Now(), id, before, after)
+}
+
+func (d *Desk) recordChangedAs(ctx context.Context, q *db.Queries, a Actor, change uuid.UUID, at time.Time, id uuid.UUID, before, after map[string]string) error {
 	if before == nil {
 		before = map[string]string{}
 	}

@@ -71,7 +71,7 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 	}
 	for i := range items {
 		if x, there := followUps[items[i].ID]; there {
-			if n := firstCallable(rowOf[x.RecordID].Numbers); n != nil && n.InHours && n.ChangesAt != nil {
+			if n := numberFor(x.NumberID, rowOf[x.RecordID].Numbers); n != nil && n.InHours && n.ChangesAt != nil {
 				items[i].Closes = *n.ChangesAt
 			}
 		}
@@ -89,7 +89,7 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 			x := followUps[e.ID]
 			row := rowOf[x.RecordID]
 			entry.Record, entry.Version = &contract.RecordRef{ID: row.ID, Kind: row.Kind, Name: row.Name}, x.Version
-			entry.Number, entry.DueAt, entry.DayOnly = firstCallable(row.Numbers), x.DueAt, x.DayOnly
+			entry.Number, entry.DueAt, entry.DayOnly = numberFor(x.NumberID, row.Numbers), x.DueAt, x.DayOnly
 		case lane.UnfiledSlip:
 			x := calls[e.ID]
 			entry.CallID, entry.Record = &x.CallID, linkOf[x.CallID]
@@ -126,6 +126,16 @@ func (d *Desk) whoOf(ctx context.Context, calls []uuid.UUID) (map[uuid.UUID]*con
 		}
 	}
 	return who, nil
+}
+
+// numberFor is the number that a follow-up names, where it may be called, else the first one that may.
+func numberFor(named *uuid.UUID, numbers []contract.PhoneNumber) *contract.PhoneNumber {
+	for i := range numbers {
+		if n := numbers[i]; named != nil && n.ID == *named && n.Dialable && n.Refused == "" {
+			return &n
+		}
+	}
+	return firstCallable(numbers)
 }
 
 // firstCallable is the first number that may be called and exists; nil where there is none.

@@ -16,6 +16,7 @@ import (
 	"trundo/internal/core/phone"
 	"trundo/internal/core/recording"
 	"trundo/internal/core/slip"
+	"trundo/internal/core/workday"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -36,6 +37,7 @@ type Actor struct {
 	Login string
 	Name  string
 	Role  Role
+	Team  string
 	Zone  *time.Location
 	Style phone.Style
 	Line  *uuid.UUID
@@ -83,8 +85,10 @@ type firm struct {
 	wrap         time.Duration
 	states       []db.AvailabilityState // all, also those no longer offered
 	lines        []callerid.Line        // active ones
-	outcomes     []db.Outcome           // all, also those no longer offered
-	types        []db.CallType          // likewise
+	outcomes     []firmOutcome          // all, also those no longer offered
+	holidays     []workday.Holiday
+	workdays     workday.Calendar
+	types        []db.CallType // likewise
 	lineLabels   map[uuid.UUID]string
 	lineSources  map[uuid.UUID]string
 	recorded     map[uuid.UUID]lineRecording
@@ -163,7 +167,7 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 	if err := d.setting(ctx, "recording", &f.keeping); err != nil {
 		return nil, err
 	}
-	if f.outcomes, err = d.Store.Outcomes(ctx); err != nil {
+	if err = d.readOutcomes(ctx, f); err != nil {
 		return nil, err
 	}
 	if f.types, err = d.Store.CallTypes(ctx); err != nil {
@@ -187,13 +191,13 @@ func (f *firm) mainLine() string {
 	return first
 }
 
-func (f *firm) outcome(id uuid.UUID) (db.Outcome, bool) {
-	for _, o := range f.outcomes {
-		if o.ID == id {
-			return o, true
+func (f *firm) outcome(id uuid.UUID) (*firmOutcome, bool) {
+	for i := range f.outcomes {
+		if f.outcomes[i].ID == id {
+			return &f.outcomes[i], true
 		}
 	}
-	return db.Outcome{}, false
+	return &firmOutcome{}, false
 }
 
 func (f *firm) callType(id uuid.UUID) (db.CallType, bool) {
@@ -258,7 +262,7 @@ func (d *Desk) Actor(ctx context.Context, id uuid.UUID) (Actor, error) {
 	if err != nil {
 		zone = time.UTC
 	}
-	a := Actor{ID: u.ID, Login: u.Login, Name: u.Name, Role: Role(u.Role), Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone}
+	a := Actor{ID: u.ID, Login: u.Login, Name: u.Name, Role: Role(u.Role), Team: u.Team, Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone}
 	d.actors.Store(id, cachedActor{a, d.Clock.Now()})
 	return a, nil
 }
@@ -290,8 +294,8 @@ func (d *Desk) Me(ctx context.Context, a Actor) (contract.Me, error) {
 		me.Line = phone.Format(shown.Line.E164, "", f.region, a.Style)
 	}
 	for _, o := range f.outcomes {
-		if o.Active {
-			me.Outcomes = append(me.Outcomes, contract.Outcome{ID: o.ID, Label: o.Label, Reached: o.Reached, NeedsNotes: o.NeedsNotes})
+		if o.offered(a.Team) {
+			me.Outcomes = append(me.Outcomes, o.view())
 		}
 	}
 	for _, t := range f.types {

@@ -44,7 +44,7 @@ func TestAMessageIsLeftWhileTheNextCallBegins(t *testing.T) {
 	// The slip can be filed and the next call begun at once.
 	_, err = w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: left.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key())
+	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 	next, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.office})
 	require.NoError(t, err)

@@ -186,13 +186,13 @@ func TestListsHoldRecordsAndViewsFindThem(t *testing.T) {
 	require.ErrorIs(t, w.RemoveList(t.Context(), w.tomas, hand.ID), desk.ErrForbidden)
 
 	both := contract.Selection{Query: &contract.RowQuery{Kinds: people}}
-	put, err := w.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.AddToList, Value: ptr(hand.ID.String()), Selection: both})
+	put, err := w.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(hand.ID.String()), Selection: both})
 	require.NoError(t, err)
 	assert.Equal(t, 2, put.Count)
 	page, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, ListID: &hand.ID})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Aron Pell", "Berit Osterlund"}, names(page.Rows))
-	again, err := w.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.AddToList, Value: ptr(hand.ID.String()), Selection: both})
+	again, err := w.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(hand.ID.String()), Selection: both})
 	require.NoError(t, err)
 	assert.Zero(t, again.Count, "they stand there already")
 	_, err = w.UndoBulk(t.Context(), w.ines, put.ID)
@@ -225,8 +225,8 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 		action contract.BulkActAction
 		value  string
 		count  int
-	}{{contract.SetOwner, "me", 2}, {contract.SetOwner, "", 1}, {contract.AddTag, "old", 1}, {contract.TakeTag, "old", 1}, {contract.SetStage, "customer", 1}, {contract.SetStage, "new", 1},
-		{contract.Delete, "", 2}} {
+	}{{contract.BulkActActionSetOwner, "me", 2}, {contract.BulkActActionSetOwner, "", 1}, {contract.BulkActActionAddTag, "old", 1}, {contract.BulkActActionTakeTag, "old", 1}, {contract.BulkActActionSetStage, "customer", 1}, {contract.BulkActActionSetStage, "new", 1},
+		{contract.BulkActActionDelete, "", 2}} {
 		done := act(a.action, a.value, everybody)
 		assert.Equal(t, a.count, done.Count, string(a.action)+" "+a.value)
 		assert.NotEqual(t, before, state(), string(a.action))
@@ -238,9 +238,9 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 		_, err = w.UndoBulk(t.Context(), w.tomas, done.ID)
 		require.ErrorIs(t, err, desk.ErrForbidden)
 	}
-	but := act(contract.AddTag, "x", contract.Selection{Query: everybody.Query, Without: &[]uuid.UUID{w.aron}})
+	but := act(contract.BulkActActionAddTag, "x", contract.Selection{Query: everybody.Query, Without: &[]uuid.UUID{w.aron}})
 	assert.Equal(t, 1, but.Count, "all but one")
-	lane := act(contract.ToLane, "Ask about the pump", contract.Selection{Ids: &[]uuid.UUID{w.berit, w.vesper}})
+	lane := act(contract.BulkActActionToLane, "Ask about the pump", contract.Selection{Ids: &[]uuid.UUID{w.berit, w.vesper}})
 	assert.Equal(t, 2, lane.Count)
 	owed, err := w.Lane(t.Context(), w.ines)
 	require.NoError(t, err)
@@ -254,15 +254,15 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, h.Entries[0].Change.Text, "tag added: none → x")
 	once := key()
-	wish := contract.BulkAct{Action: contract.AddTag, Value: ptr("once"), Selection: everybody}
+	wish := contract.BulkAct{Action: contract.BulkActActionAddTag, Value: ptr("once"), Selection: everybody}
 	first, err := w.BulkAct(t.Context(), w.ines, once, wish)
 	require.NoError(t, err)
 	second, err := w.BulkAct(t.Context(), w.ines, once, wish)
 	require.NoError(t, err)
 	assert.Equal(t, first, second)
-	for name, bad := range map[string]contract.BulkAct{"nothing selected": {Action: contract.Delete}, "no such stage": {Action: contract.SetStage, Value: ptr("asleep"), Selection: everybody},
-		"two tags": {Action: contract.AddTag, Value: ptr("a, b"), Selection: everybody}, "no such list": {Action: contract.AddToList, Value: ptr(uuid.NewString()), Selection: everybody},
-		"nobody of the firm": {Action: contract.SetOwner, Value: ptr(uuid.NewString()), Selection: everybody}} {
+	for name, bad := range map[string]contract.BulkAct{"nothing selected": {Action: contract.BulkActActionDelete}, "no such stage": {Action: contract.BulkActActionSetStage, Value: ptr("asleep"), Selection: everybody},
+		"two tags": {Action: contract.BulkActActionAddTag, Value: ptr("a, b"), Selection: everybody}, "no such list": {Action: contract.BulkActActionAddToList, Value: ptr(uuid.NewString()), Selection: everybody},
+		"nobody of the firm": {Action: contract.BulkActActionSetOwner, Value: ptr(uuid.NewString()), Selection: everybody}} {
 		_, err := w.BulkAct(t.Context(), w.ines, key(), bad)
 		var field *desk.FieldError
 		require.ErrorAs(t, err, &field, name)

@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/outcome"
 	"trundo/internal/core/slip"
 	"trundo/internal/journal"
 	"trundo/internal/store"
@@ -130,6 +131,7 @@ func (d *Desk) ChangeSlip(ctx context.Context, a Actor, id uuid.UUID, c contract
 		return contract.Call{}, err
 	}
 	var s db.LockSlipRow
+	var doing filing
 	err = d.Store.Tx(ctx, func(q *db.Queries) error {
 		if s, err = lockSlip(ctx, q, a, id); err != nil {
 			return err
@@ -137,7 +139,7 @@ func (d *Desk) ChangeSlip(ctx context.Context, a Actor, id uuid.UUID, c contract
 		if s.Version != c.Version {
 			return ErrChangedElse
 		}
-		before := slipWords(f, s)
+		before, former := slipWords(f, s), s.OutcomeID
 		p := db.UpdateSlipParams{ID: id, Subject: s.Subject, CallTypeID: s.CallTypeID, OutcomeID: s.OutcomeID}
 		if err := applySlipChange(f, c, &p); err != nil {
 			return err
@@ -153,10 +155,17 @@ func (d *Desk) ChangeSlip(ctx context.Context, a Actor, id uuid.UUID, c contract
 		if len(after) == 0 && len(b) == 0 {
 			return nil
 		}
-		return d.audited(ctx, q, a, "slip", id, "corrected", b, after)
+		if err := d.audited(ctx, q, a, "slip", id, "corrected", b, after); err != nil || sameID(former, s.OutcomeID) {
+			return err
+		}
+		doing = filing{desk: d, q: q, a: a, f: f, slip: s, id: store.NewID(), at: d.Clock.Now()}
+		return doing.correct(ctx, c)
 	})
 	if err != nil {
 		return contract.Call{}, err
+	}
+	if len(doing.where) > 0 {
+		d.publishRecord(doing.where...)
 	}
 	d.publishSlip(s.UserID, s.CallID, "")
 	if s.State == string(slip.Filed) {
@@ -228,11 +237,11 @@ func onlyChanged(before, after map[string]string) (b, a map[string]string) {
 	return b, a
 }
 
-// File finishes a slip. Everything that happened in the call is committed before. The same key gets the same answer.
-// Errors: those of slip.CanFile, ErrNotFound, ErrForbidden, ErrAway, ErrKeyReused.
-func (d *Desk) File(ctx context.Context, a Actor, id uuid.UUID, key string) (contract.Call, error) {
+// File finishes a slip, and in the same transaction does what its outcome does, as it was shown (nil: as it is planned now). Everything that happened in the
+// call is committed before. The same key gets the same answer. Errors: those of slip.CanFile, *FieldError, ErrNotFound, ErrForbidden, ErrAway, ErrKeyReused.
+func (d *Desk) File(ctx context.Context, a Actor, id uuid.UUID, key string, shown *[]contract.PlanItem) (contract.Call, error) {
 	hash := hashRequest(id)
-	callID, err := d.file(ctx, a, id, key, hash)
+	callID, err := d.file(ctx, a, id, key, hash, shown)
 	if err != nil {
 		if earlier, found, again := d.earlierAnswer(ctx, a, key, "file_slip", hash); again != nil {
 			return contract.Call{}, again
@@ -258,7 +267,7 @@ func (d *Desk) tellAndView(ctx context.Context, a Actor, callID uuid.UUID) (cont
 	return view, nil
 }
 
-func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash []byte) (uuid.UUID, error) {
+func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash []byte, shown *[]contract.PlanItem) (uuid.UUID, error) {
 	f, err := d.firm(ctx)
 	if err != nil {
 		return uuid.Nil, err
@@ -270,6 +279,7 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 		return uuid.Nil, err
 	}
 	var s db.LockSlipRow
+	var doing filing
 	err = d.Store.Tx(ctx, func(q *db.Queries) error {
 		if s, err = lockSlip(ctx, q, a, id); err != nil {
 			return err
@@ -282,9 +292,19 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 			}
 		}
 		look := slip.Slip{State: slip.State(s.State), User: s.UserID.String(), HasOutcome: s.OutcomeID != nil, HasType: s.CallTypeID != nil, Notes: s.NotesBody}
+		var plan []outcome.Item
 		if s.OutcomeID != nil {
 			o, _ := f.outcome(*s.OutcomeID)
 			look.NotesNeeded, look.OutcomeLabel = o.NeedsNotes, o.Label
+			if plan, err = d.settled(ctx, q, a, f, id, o, shown); err != nil {
+				return err
+			}
+			if o.NeedsFollowUp {
+				look.FollowUpNeeded = true
+				if look.HasFollowUp, err = d.hasFollowUp(ctx, q, s.CallID, plan); err != nil {
+					return err
+				}
+			}
 		}
 		rules := f.rules
 		if s.Internal {
@@ -296,6 +316,11 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 		now := d.Clock.Now()
 		if err := q.FileSlip(ctx, db.FileSlipParams{ID: id, At: &now}); err != nil {
 			return err
+		}
+		if doing = (filing{desk: d, q: q, a: a, f: f, slip: s, id: store.NewID(), at: now}); len(plan) > 0 {
+			if err := doing.carryOut(ctx, plan); err != nil {
+				return err
+			}
 		}
 		return d.remember(ctx, q, a, key, "file_slip", hash, s.CallID)
 	})
@@ -310,5 +335,8 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 	d.mu.Unlock()
 	d.publishSlip(s.UserID, s.CallID, "")
 	d.publishLane(s.UserID)
+	if len(doing.where) > 0 {
+		d.publishRecord(doing.where...)
+	}
 	return s.CallID, nil
 }

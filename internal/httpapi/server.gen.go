@@ -306,6 +306,15 @@ type ServerInterface interface {
 	// (PUT /api/settings/lines/{id})
 	UpdateLine(c *gin.Context, id ID)
 
+	// (GET /api/settings/outcomes)
+	GetOutcomeSettings(c *gin.Context)
+
+	// (PUT /api/settings/outcomes)
+	SetOutcomeSettings(c *gin.Context)
+	// PreviewOutcome What an outcome would do now, with somebody who is made up for it.
+	// (POST /api/settings/outcomes/preview)
+	PreviewOutcome(c *gin.Context)
+
 	// (GET /api/settings/recording)
 	GetRecordingSettings(c *gin.Context)
 
@@ -326,6 +335,12 @@ type ServerInterface interface {
 
 	// (PUT /api/slips/{id}/notes)
 	SaveNotes(c *gin.Context, id ID)
+	// PlanFiling What an outcome will do once the slip is filed. Nothing is done.
+	// (GET /api/slips/{id}/plan)
+	PlanFiling(c *gin.Context, id ID, params PlanFilingParams)
+	// UndoFiling Opens a slip again and takes back what its filing did, as far as that is still as it was left. What stays is said.
+	// (POST /api/slips/{id}/undo)
+	UndoFiling(c *gin.Context, id ID)
 
 	// (GET /api/sound)
 	GetSound(c *gin.Context)
@@ -2554,6 +2569,45 @@ func (siw *ServerInterfaceWrapper) UpdateLine(c *gin.Context) {
 	siw.Handler.UpdateLine(c, id)
 }
 
+// GetOutcomeSettings operation middleware
+func (siw *ServerInterfaceWrapper) GetOutcomeSettings(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetOutcomeSettings(c)
+}
+
+// SetOutcomeSettings operation middleware
+func (siw *ServerInterfaceWrapper) SetOutcomeSettings(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetOutcomeSettings(c)
+}
+
+// PreviewOutcome operation middleware
+func (siw *ServerInterfaceWrapper) PreviewOutcome(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PreviewOutcome(c)
+}
+
 // GetRecordingSettings operation middleware
 func (siw *ServerInterfaceWrapper) GetRecordingSettings(c *gin.Context) {
 
@@ -2740,6 +2794,67 @@ func (siw *ServerInterfaceWrapper) SaveNotes(c *gin.Context) {
 	}
 
 	siw.Handler.SaveNotes(c, id)
+}
+
+// PlanFiling operation middleware
+func (siw *ServerInterfaceWrapper) PlanFiling(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PlanFilingParams
+
+	// ------------- Required query parameter "outcome_id" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "outcome_id", c.Request.URL.Query(), &params.OutcomeID, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter outcome_id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PlanFiling(c, id, params)
+}
+
+// UndoFiling operation middleware
+func (siw *ServerInterfaceWrapper) UndoFiling(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UndoFiling(c, id)
 }
 
 // GetSound operation middleware
@@ -3049,6 +3164,11 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PATCH(options.BaseURL+"/api/slips/:id", wrapper.ChangeSlip)
 	router.PUT(options.BaseURL+"/api/slips/:id/notes", wrapper.SaveNotes)
 	router.POST(options.BaseURL+"/api/slips/:id/file", wrapper.FileSlip)
+	router.GET(options.BaseURL+"/api/slips/:id/plan", wrapper.PlanFiling)
+	router.POST(options.BaseURL+"/api/slips/:id/undo", wrapper.UndoFiling)
+	router.GET(options.BaseURL+"/api/settings/outcomes", wrapper.GetOutcomeSettings)
+	router.PUT(options.BaseURL+"/api/settings/outcomes", wrapper.SetOutcomeSettings)
+	router.POST(options.BaseURL+"/api/settings/outcomes/preview", wrapper.PreviewOutcome)
 	router.GET(options.BaseURL+"/api/sound", wrapper.GetSound)
 	router.POST(options.BaseURL+"/api/sound", wrapper.ConnectSound)
 	router.GET(options.BaseURL+"/api/telephone", wrapper.GetTelephone)
@@ -3150,257 +3270,280 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5L3rkhs30jZ4Kwi+G+GZXba6ZdmamdYvWbLGWus06vb4x7wOBshKkjCrgDKAaoqvwxF7NXth35V8gcSh",
-	"TkCx2CRbmvnmx1gSUTgkEolEHp78fbIQRSk4cK0m179PSippARok/u11Zv6f8cn1pKR6PZlOOC1gcj1h",
-	"2WQ6kfBbxSRkk2stK5hO1GINBTVfLIUsqJ5cT6oKW+pdab5SWjK+mvzxx3TyI+xC12ugGci689cZFKXQ",
-	"wBe7C9NuaKSCfnoDfKXXk+u/Xk0nBePhr/1h/zA9qVJwBbi8D1LMcyjMHxeCa+Da/JGWZc4WVDPBL0vb",
-	"4v/5VQlufqsH/r8kLCfXk/+6rOl3aX9Vl75fHDEDtZCsNN1Nric/r6kmW+CabKVwtHCfmV6f31GW0znL",
-	"md69WFO+AtwUKUqQmtlZU90icUY1XGhWQJ/O08lCVFyrGVWzrZAb851rMhciB8pNm5zOIW/8VH+t6QbU",
-	"bEHzXMU+/aO5Mf8y8/KdtT/tTeOXMFMx/xUW2ozVXrlgi8jKWTaCuU63IOw9tqB987/RVMc2bqHZHcQ3",
-	"YcxG2eW3+ektU4rxFVkKSSjhsCWCG07oEolXeU7nOfgTlCZa40R90z5Rj6dno2iPAFNPrVG0Vn1iq/Dv",
-	"TEOh9h3Z/vb9MTWkeG0//tpSwv2tJgSVku5M062k5UzBQvBMOSqyoiom10+eXtlv7V+vwqeMa1iB7NHI",
-	"TXzfun9mah1hsUaLPrM8J9g5EUvSajgdIbBbJ735cWyi3wmx6U9uUUlphHr0aG6Yo9yo7fqR8ewlLJED",
-	"OzuB7KX6i3+D/07EcgkSMjwwvCrm5qab1oP2GbzTfQmizKHf/Qf8d0NavQayZLJodju0lhciz4GuKogN",
-	"J9lqrfd2Yej90bbs7pWlayBLWEDoelrvS2orP4ZJtDcUPpVC6oSwKtK/iTuQkmURKr6lO2IkAmGcqJJZ",
-	"Xs3EBRf6wvx7zZqN7hToWVWOED+uYWMCU7+GMOEUDW5Aa8ZXESrkdCcqPZ5332D7tnz5W3/nLXPOhMxA",
-	"zox6Qhe6NcZhgrotywYHy4FmZxqpsyHRNcZmMw1Uju5PlW+eW+r0b1yruAE30vdfE5plMy1mOVPaXUGz",
-	"pRSF/wfDIWLLURvFpnTlm9k/mgZK05VhnQxy0Kh2iVlOefOuqqmRVTA7RGNTkEOY9RAb3YSGf0wndzSv",
-	"IsfpdeYFklkfEZLg4qb4T5qu7B9wPVPz69Zop0wRLcgcSGZVicbuP7m62ns32Dk1F5Laso+gqjyya6gK",
-	"9BfzERZCZopoq0JLIAvUkBv3VbhT48oSKt8Lys3iKp7FNaXh5WETO8HYsl7QHHhG5fMsk6AiwoLWP+yh",
-	"o2uYGCXvdz3fzdaUx3REmgGBXMF2bahGeUa2kmkNnGRiywldapBbKvGeiKmmRUn5bpYzjixG8/z9cnL9",
-	"r2H2tLv10dzRv/QfQUIBKSjjxHRKmGG6KXHTI25AQnNhflREcORTdwG0VVl8Yd2550L/9DGaz6wQC/vM",
-	"uH76TZRnsLUWfQq+XxLKScUXgpubHTKjZV/jpNw+Wa40MzTaeCnFStKCoIpL/vTx1Qvy5G9Pn/45duAz",
-	"JqEnpkSl56LihtkYr/+kQXKax+UMU2VOI0rf7RqI0GuQRLEMvlJO60EFSALNzPeR/g59a/UHteN8pQi2",
-	"QfkCRal37q1iusrca6XfreO1iApXS7Tkp5vxl7E5Sm8Y38R0rwKUoitw/NOZCkpE1KSJa+cEE1Ukh6Vu",
-	"SpY0xxVMKchm2/UuJq12hIu5yHaEcmUEXjY1etFWtE5qvXKJR878ZcSiP4bGqGXy1fhjotZiy4f23OzP",
-	"jiiIX3Dm65kE6kwq/QY5K/defqaNaSsquYCEpPdcYi44ninDd9EJ+df6PpKFd6Gm+WY8uRpiIyGb5zsr",
-	"30RRVhqPjBHLHWHyjDCtiFEbFKHSLIrlubupFW2ezobs3jK9XkOejX2b18Ko8W2LTWtJU7/kLUN0tjbI",
-	"ZU/hWhrXDFfTsnXcpuEya5OvFtFORAQO6FxTXgw4bkpdoq9oVGs8SF37rUHbxq5r+KT33/Lm86m1nOEH",
-	"qYmiiOpNdOAQWVmwj6sbl/R0IoV91/o7qARp99FR1kx0bl4uv+xTktzgrsupn2dqcR9ozMwZbEqj5XhM",
-	"hvNR2+CNUHxoD8w0X4KmLI9PduwUrdZ6wNKsHTiyuCVd6MNIhAwfMzP422B8d60LZPCV5/Q2O9t6/a1R",
-	"U0T/2LzT7mUN3jCrE3u2drNx0iaqS7VMQc2Lz98UbRlO1Ybx1TXhQpM5LIUEewHSlQR4RsRyib9NneIT",
-	"5KOf0UpYHayklUIht4FSh/el+Qc7wmQ6EctldMZa0sXeO+yfgi3gFluaqyGlc6A2TpRw+rh2b0KzOsWK",
-	"Mt+Fi/UrRWSVw95Hk5f/uBV2ZCSyn3dq82/i9DaKRkmlttoXmous9m0Zi2zXLMdHxUqAeTw8MrRtS3in",
-	"Tw29zPdazM3As5FMCDwbUnmAZ0dOpqg0RF+8Au7AKvrmjcKU2UrbOKYvCD5bi7i6MJ2Ua6r2MtkHbGQY",
-	"gPLVUUtS9C62pO/vQO702mhGVWn0H+RSpoz6VJhXbXxlSlOph4m8/46Y4e5aOtTE8tRvDVITYNpit8Zm",
-	"t9jCrzd1Fm6N4hdxc9QuhzaZrq67jwdryrFuiL8+/eZQt4QbKDk//McTe+zS7qP4NHjGsqjr7ZSaUlLZ",
-	"GdByUq7chRYyOqtDdNBxqqblRBxwSNkMzogDfUu3a2DS+pdqU6K9BiWQTOANqUqg5iabkq2kZWnPcFRe",
-	"ftLAFUts2VJC5Fp4Iao8M68hc1IhI1xso5JgJE/aYIQow9DFOiaZbtiKQ4auC1FYY1tcFDFuL+v7yUUN",
-	"tBh5VnANTWq6r6eTrv9PglPUcWl+joMc8k7ETppnxobV+NurfU6DztwHuJPfgfR80bUa2/dfzPD7nBP4",
-	"xJQ2DFe/ZvaygO/Ss0LXm8ph2+huj53c6HM0n9HCW7cb7Z8mm/uh93beoMseSe5bxgnsJpewyO/pOm0Y",
-	"fwmF+GAflH0Hmlix+EFPnsGSKrV1Yrt/QN1D9p4nx04nHB73hnXnJgwcX6TanOchG32vRqfAaP46ejpi",
-	"7tZXopIkYyum1ZSshLBu8SW7A1IwXmmI2hmtkS+ul6O9TQvSdtYmKO06mtrZpZbzfrlMjWYEhVH9aG14",
-	"NO8AfxFkjOaQ9dX/hq28z1l1TFj0abSg3L7zXO+1XTt6Ne9KyPaznG3WNK35aUSJIt4JbfjkLZURfmsJ",
-	"gca1U+tAh3n0EqIizOJdYIf7m9GGdiSpu3XmWRMvqNRUD089bnnisAWlR5/YLiEi5hUtNM1HyE/bbupn",
-	"MDj3lPeUZlmL5Rr2iw13hvv+TxLMAJAdYP7xMxqUVHY2fujGOINru3VKREqJ33sbei2k48bjwUNBUVJN",
-	"gzmGzGHNeGa9jwUlDJ1M0rkfO27wx3+9Mv+7txrzsrIRpvADSy6zfWPsDUs66BUjtqiGLoSEEUwZHjj2",
-	"g2mY4ODS4kerpEyOvwsbnbHouZIV58422L8c5kJszPbNwah9uRAbyIheS1Gt1lG9fOwptYuYhtPqZ7GH",
-	"HiwmIw/asflBrUe+c+7FbmN5B4ekEzP1cfzzfQgpS8ZNdK9la6QEskSrnyJL0OYRMyWCL/abdYbiLF4x",
-	"yDHMsK9OYYTygURz/r3I++SFjUlZslxjcCLlGVFCasjIfDdF06uL2IhHaFRKiyJhi9z7ntxA/N5Nh1GL",
-	"UsWe30VJJTM7a9WwJdOHRVbmzobt7eJalPgSxTi9Ncsy4FHjt4Tl7LDwUXtOfmQ8i8tSzx4xNUo7Q1eY",
-	"pZHy00ku0EAfVNpCcExdyKzp2yk+lm8m08kO1IwLNCb664UZWbIFc1IqhX2YFUwnmq6MtPkfEY0w64Z7",
-	"QtMxi22ngVubpGp81uBMu7dNjvL7kjwf32dMHxjrHjk8zdv16pAYw8dXkXBG7/MZzwOx8Pe/jgh/jzND",
-	"4AK3+6lt37+d1mPS2s/4TvAsHU7nDDYHPEKHQpLNu2d8HFj9gvvjl0jsloSFS7s5ys1rdZRDBYC7KAcV",
-	"WN/ztElHR4Qw/fiWyCLytkhZNESlF6KAGQfIUqJHwiplEjX/MPhtN0GhLbx/EFtiJJgNczM3aUZUzkqy",
-	"ASgVWVYSI8jQ7kDolu4mex0G3nxi59xbYHvKnfml6PnGhYUdIGtyoaDl/70zR9FJW/OWr/gCivYmNiyA",
-	"+PksYtT8+ipu4xt4yMLjp99Ef1hJAO302P1D+NYzJSqexe2dBH8jjBOU3j5mTpViA5yE8e6RJ7QWlYww",
-	"0PsSjA5s45Om7nlFgC7WU5KzDZC3gl+8koxc/e366uri8V+ur66eEe4CPGm+pTtFRIkKzn4SHOpW6pha",
-	"9wj1nBVMR5N52rk838aivcRymb7YBm+yJ0+f9gUbkiRK7aR/Y3QYYIit+Fjl0Ppyxvg9Pi6j6rkoCNPE",
-	"LFdh+CJG9ddbD3cgd0RC2dQV9+5sTbVvY/e/DS9zJs8Q+o8WSSPlQOkZy9Csy7hNM4grlnjKInzw+Ou9",
-	"fFBHJjY54OsYC1Q8uGjHyCl0G0fnO+ADcPrjOLcRCqpooJ8Ptvsfq7Q6ydskeIdq3dPkBYg9KK21B2Hd",
-	"EIhtCdzk7Q63Ov5zB2Y66OR4JfJcbH8q+zdJRnczwfNd/C7Zk8qxV3QeF7CkqdpEdx1TOsYGotjGab+K",
-	"FAVTEI2A3/rwZtcouyZrsTWH28bXNiKauGUPtxcunGkuzeUTXYLvMaX2mI2ejbZnYOvkEkMQV4i1t7N0",
-	"6SALyheQ5xA/YQlX+yHuN5c675fUnnBjN1t7FWKn3DkIBAtcOa2Ztw649ds57jykohSOOhXHsetJNusg",
-	"V/SpPKmeqB+kKIWi+bnJusQkkWhXhwqUuPH81uiPwDXwhQsKVEZnQyNPr4vtOqa2/LwGPiVUuRBDCTSb",
-	"EhsmwqTVVPfa65YuGaZ9HnC8xhGI7cjfaUTiY/JfKt5zIGpIi8RX3em6/v0Xg2FCPzClhdx9z7XcHYn7",
-	"cHA88vgo5CVytsu4Hfok3LNpHqz7CvNIWfhGSYxYzJPjFNfHAN3jLgvgWrIDbCetTbx3RLofdSAm/QeR",
-	"Z3EUgLgHeJxb93URN8DPdxrUTLrU4BFpLwuRVwVXcUGyZDl8pYhrM8WHItkyvXaWfMizEHhcSjGn83xH",
-	"CqBcj82qt+t4gQNEjfES6GHxoEa9WQj/sOoLYJbDDKk0kkD4QVJN8R00joy6Mxf5gqIz7lcleDwT8EA1",
-	"c7yNtMwpH2/4sxvwwXwTtfw1Ai0iETxbNVsJMZbXsH1BMzik/QG87NrXLvKx36gNK8vDPqlKw4NjP1G0",
-	"iMJR2EMmlSam0+ahGe+Q6Tn9usrYljLt32I026EMh4VLVcA/ooaaC59l2lPbppMlZSn9rVLpp0pMqXaC",
-	"3lGtecCafbW0Y+TA1tmdNiVdk1OaXNnliCYHdraxwwi1XAx715Ar7oy1pFNaSDvh1tdpmMv4a7PEj7Cz",
-	"GRP4+5SgC+L6zfPvvn/j4YPQbdHI1NWC5EDvMJlCVFFNb+1SiPdu0TrkGtv5pdf1wcmZnhvD3yf3ugD2",
-	"mIwyDxfkmbsQXK9neIacZmn//EvUYogWpfgxXFOeXRjWsCAM2qemGr7A4Oiy0gRN5PufQ9FAVJvsKkgm",
-	"7BVKTddk65PscxKgbsx1ymwyPUZH0Nwf3LBqusEjsmFGJbNMvN9N1eLpuIfK0D7yBmIqgfbwAeQCuJ66",
-	"JA+9FSSDBSsoJurts6rGLL9PRrz9OOi4Z7vSkF3XGcWGzqLSRNNPk7g9I6sW+r4e+d8qynU0yv6lJUGg",
-	"yloCJOjyJBoXRT+NMUpXnMW2RDLrShAcnFX/m6+vHl1dkZ9uXrYH/2ZvcJQ3KYa1ulGnNU/Y6aaYKZIM",
-	"07/jBgWE4cgOXk1EMBxuDvCXbWzmP8JOxZV2G4YbSeS5+NuU/N9T8l8YFfL8okPpJ18fFlvvhonOzYFq",
-	"xS+U8YQNYTN/HO+Zj/vD3YRii3hD+ZGYib9WSs+42B7tlBbbA+IpzbyTb0Ytshi0xw9iSwrKd869V9hU",
-	"mwqIbb/XRYsT9L03Fp4MnK0nGY1yv6+8G2sJ64OyEGtAuEADwoNa5RFXoG3AsCgJZkyhE4nFDuJgDVTG",
-	"EohEAZiyt6aKYJuWea1BE99RTOdAuti5oMPeXlvBW+J9wXtRS5KJUSHee9xD8IPRM31sdDwGZERy3n1Q",
-	"h3ojaboBPpvvxhBtuxa4D/gNKsB8cohHQDt/m2eY3D467Pkyf4n7HEPGwJhN9VkPNt+CzOliMznUL+hN",
-	"taMCkRoOi2aYk89fCF46F3+v7XvPWWfrDNqwD3H3xZBd3aHnHXtHfcjpAjK8qUboAOe/tRiHV2xVSVAJ",
-	"/Z6SuXkwgESmLICqSkIN70aVJs7H2s93+ZVpDXJWdJzYNoY9kgPMQyJDLmIxtx9c8n3wCCrg+AJh7nmT",
-	"sQyDVheigCm5Mj89bqYfP94zrMTIFi1Z2Z30072T7mVzKaMY1yTo9p7ajn9U1Ge6dhQ1yOkuCgr13rwM",
-	"mhdvvaLWFkTJPMvayRmdX1sAl/VvhYjM47Eh+DePvnk89dBCCNzAlgwy8v1FITLIyZ9e3/50cUv+/ujx",
-	"1V/+HJvyHciMLVomSGf8WFJmTv2cxu02Wx+KF2Fjpizw9TNnYbAYE1zYhH6m9pr0zYLrufnBaiI1idne",
-	"9rBvqR3/CHHT97I+mIMaXINpEJJDVPM2og4X1hkLi7XAIFs9Q0zL6eTOPKAtpgDMDAvtfXL77uOLUToe",
-	"lruSwjLS3qCUrr4TYGNrmE6HzFlnwGaAQZELC4/gHsH4xhN499lIm+nkjikWN6RE0l19rM3Qs/23CqxO",
-	"Ogh/wmD7D2yIKGR0dIS3A6K6Y7A9NOwmHhPpwrKRxLH9ezucfc/uiWvtYNUj74tuav/hPeLdbro9LNMV",
-	"USNiMcZQiPjmLF1Y7fADVBaHhAlGwQZvHeIkSPL6ZXBGIcSZkaoO+KaJonht9M1o/3cwg1Is1vE8i8PT",
-	"n10s7Xhav7cfRNMuJCxBAl/sl3AfGk0jgGE2iE9VJcg7poTF0C1YPORHsaLKaTQbxmb25oAGasJBb4XE",
-	"TC60W1Ys1xeM26CjCxbPiFE+GqLd83dWhVIIAmseWDbTpgS6iXZzQMxcPGvcxck5TDrk6ubS/UR7eAyd",
-	"097eJXcIGmzQOn8thouLFxlzdG8AynHnRSgY1dCo+VE/hKpx0o1K7GzVCGKMOqMiSymKxrvVnr+VgGGw",
-	"9sG0kF6mDDhtAdyLJE2sLIVsczy+8GGpm0PRZNHpv4OtRwvuwCgxjOinRGlhHhIN308Dm9X9PaQ+9N8W",
-	"4adEIHr4vQONv5csjCsNNJuJZVo2Y4C7FKsagTeAVyPKEvHum1F3gFvBwjAjyngLp2ylehrqwFwJ4+0m",
-	"owM1S+CzVuRjfwbubDh4ZLWQANyhnwVEBPM888/z/YM6XPwGVlkKH86B7CRw+p8RDpBZiY11BsbgowTT",
-	"RzsBIKYJx/g8lToacxx2srwOzS/bF5yB/30SojSmEwigZfHL8B6g7724OJxSQgZ8rpDnQ0MPhwOBz4ot",
-	"9A62qdinVqTOgR7F+8fxHB6gU0A0ucuIClvdwl20Pm7BuqARFRCTp+eYpUHoijJ+MDJ+OvoiQe14Mtc9",
-	"c3Zqo/Rh341O00hB16Th6N7BNgWNkiq2NF4kHsTy2Eliih+D9tHRBg/mPl9NZ+ybpKbP3vIkqBl6HABm",
-	"2JrmH1rTbZ/Kq+T90lh+nH/dUElqFVHMHaq9oXIAUTEqwL6+OnQ77VgDGH7vhIZkLH/7RZMKDs3a2cnt",
-	"viOe97nI4jmPAcQz8kYzPx11u4w3vOD8pg0PfRpsE1cYt57NqUoYClzHPrjHaKHwCRNjEMTBvGYm0z3M",
-	"kaThVjIdQ8B6R81LyahYW8YzVEIPyV6Pk2hujXduzCSBbsVHFz65F/7v6+PAcqyMSPPzjAs98/HuA9UN",
-	"DytidAjW0H1ldGKp79FKGr8z1FBdpmMqMbneYxvgbUenL8eIbwSzf6CSkGVxqE3zrkQoSCzTSbQQm27+",
-	"yKgahDXgZXMuCSooV7Kssy+wOsgOZ3p5A9GAW/OiPLwvo0bFqpcIyUckAbte3rrWPb7AKU3tKutOByg0",
-	"shCXewnY7M/JdGLOt/Xf+JxToHfWjQDKRhbu6gnMULK2/i7KRF2ceFjV+yXxPXeiqSJws6KIduADBVxA",
-	"p7dUKrpT3r/FFGnW0Rh+2E4nJcjZWlQyOlxv7Ykak4+jseU2sKuLszIWOW1pVnXdQPV129F5iUWiIAYo",
-	"51ACxJKISqpHxOxJTndolMXtb0c5+HyQnO6gQ82nY+uSDTCuOZR9xm1kZkecEY4zoiwzq1RMcEkoHY6G",
-	"WZtwYiVmfV4DlWqgto37Fg3Zqg0H0EJ3UlEbbEkzogWHULqqAGt1rRLFhZaJMJe4zrIWUTAAbwXE8GMM",
-	"r6kXEmpTTfYXGFlOaiK7fcC52JFryPWJo4Cn5tD+R9+jSdCO9LVWvyn35HjZNPtOcv3ADN/WIr3svH5i",
-	"6K4vkMsw8lwJsqQymkHSFDkRsVEj7O25V33LRo9TO7GBFd14P00ngc1DvrbF1dXVGMVtOc6E2OcnO2ps",
-	"th985QN/e2WM5i7zhfGV/ZMHN28UF3Fg/9GLqRkW1xc7xZytKlElrDmlhCX7RFRJuSL/Ux/ijOESohhx",
-	"tjhGNJLy5zXwVgmNewdTGrrQeSwh6XUMqJc6XO7ojBtQOtRZqSRWiifWGYa5x1Hr/KuTlLZjfJYAu/mZ",
-	"6TWrC3RhKwsXGl1IWlIcimywrFS8ygda5Qu6czVonHUeQy4cOHHKOZ2IN3yOSdpN50H/9U3zlGPCbjIW",
-	"L8spRzm/YncujLLSg77WDts8f/ccOTzQd8+K9qEteGlbg5v4Bdr1NHi4pniDGVonqQZCCec1Lj6kkx8H",
-	"JJ971kubwU+YlO6WlnyEN8MlI47j3Rifyj3xHaMAh2lMwg/tcIYoiuhMQ1Hm0dpC75e+ouc1+fjqBXn6",
-	"7V+ubFaVd5ByWsCUuCioGcumpI5rHQ/elXQe57mRbBibUNeSInPrrP7SwcFECVwl7xcfT/OVCp5LbF9n",
-	"n0k7bngULnKGEc19kNaWy2glaZFSf6gEqwJhJKQtEzRQZTFeRXHNVBmzwN3QnbJ5WIB6va1YK9AJu1jb",
-	"142rUIX6dTRapZuU4WjS49UG8yQYv6QSMheT1dcRWykDh/l2Gt8ODf3WqT0HIfTFWPSdIaPLSYUtiQdS",
-	"7OXGZFbmC+vhNwNodIih5ZYp4qqAHzxSxDcYLenhMRAHJrUNeMYY0428Y2MZlLjP1O4tB1ws/8EDRizA",
-	"j+OyaguwyWjseepoYQMbFEzJW8EzitaUxxY67tr8aE1ITXOoNYD8ZZ8xpDaM/mWPXbRZRsdRxDHziIOg",
-	"kqfwgESFztnqZDLvmX4YLj7bgMCQzOUaG3fjSuy65GIbBD+ivk4WraujtOEwLHSMh9TJ5qhdIgsVOfux",
-	"+AGuyJ50cO+HKHxSPGf+NqCRUE2WtMp1HI1wN/OhM+kafFRtIEMlPcNMCVu3EIhChcJnbofUmZ6gDHby",
-	"QacqNnJcAEH+RYG1qoTmqZlOFdBxkdH7/c0T300YKmzVQLmXlDPah5ifKg+s6TyIPrHNpWAT42zF/GBM",
-	"ihSNd1U64/Ez+9xTIX8wgalq7j41FvOmCbjUdQcMx5A5ZYhlzwjltlq8XlOOD0DLt0us6RYKggpMdVGk",
-	"wPBIwjhm/4yK67tXknZ3Ob+KeZRD7xM046JhIxF+5gbG3+0CnQ2iDkjdF+u5v2ynU6wWgiuIwSDcMCO/",
-	"tkaBtgMbEeKEOuq2WGQ2I1qkbDbjo8q5K+iWilwU3jEZqcrvRH+gj2Mo/GTayvXxMaBfKbIWeaYOqhHQ",
-	"iDHp2AnsxYPjYZF8VMBD/UEtmX3Gj7pymwmrsbTuYQhNmygTz+B0ggxLuduGzywmSwY0Ny9Jo+yUtARJ",
-	"hCSYJ+NUVBt1aW6JscsYwDjfY0vCfbTlv/tGpeGCVxJCUP/ISWL7xCyTlnS8VVaJS0pomkdY5B3oKdH0",
-	"E7qXVlIoNa1Z0pwkaWN6D+NILarFOpa1aZ+fA4b3OqjpgO38p/koNo8DAUhdtJPTbI009STt4I7W2V3+",
-	"7IWZN/CAuU3wCkling08JcOutG68mnrdK7lpemveoR1Z5KV3s1b2UPKwpWEqluQ0UWadjJMd2cCule5g",
-	"rliPrwSfNFnk6L9rZvrXM74P+shACJslwCspinhWgNdVsepVDXczB5uVQZ10fxbKaGGhGsMEeHyWzAeF",
-	"h/wNs22xrIEvvVinhd4eE//Ti3FuJ0j+MhQSE7lJPa9YCj8jGFJg5ZS9AwqmlHMz7Yn/uVfIcjwsMhnI",
-	"21Cm0jQ4bZKoHfINU0OVStuUfQsou+xd2wbkSqtpDVkd8maPhQ/pcqX5dzMre67wbg1CtK8tMp4woqUz",
-	"BYeVlX+XxNmmGcbuRTuL1q+kc3kVNu/OzXk68bhS+++IjzEcpLMhax4OcrjnPH608EXnfUWPJMfpnmrp",
-	"l8uBoefHafhp1XO/BrFHXWh4rhG7oa87WMUBXf6osMKy41JNhLefTOtLM53VTVPuwVSkxmmAfaJRa3vi",
-	"AO78fGNGTi44W9Dcqmg+9AwypmFEKgz6KG33DVCc5QDtomE9c1hRfhBCccMY1Q+9cj8SpqfWomC0t+16",
-	"h2VZPI5GpBR/yeRQ4AjTZMvyHEsi2xGeeR3FJSN68pl3JAd8Do0EtR+HvHFL841HzzGXNWV8Fo/cyL4z",
-	"p8oaB0QlCcbPMRcklYsKrRVK2BnPhV7jIYO7ZuHFGiEFB0Lw+jisy4qW42XS32nUbpeACrN4UNYQ5LCq",
-	"HF6YzXmdus0F3kVa8QBjcTDXPME7aKrBWh+1QcqxT3SATMRrhx9XA8XHVf2SMMJb/osrJ+Z3Q6PEr8kS",
-	"AAWVm0Ne6ZggNAY9eSWsXHLlUfzRjYKCSRc6MaimCbaAW2zZhp/pG3goKansPCYiIZy7kTqJB1R210sQ",
-	"W0hWP/v6NDdPaPsQuSNTz97OwjGmPwz1rjR2tcUAMWpGJO6eUPU23axB4traFK1bQG0gswctEyjc0Bjb",
-	"iGfwkdolrZQ1i6jKQVBj7IvtM1HyIJKAMiKUcSDOOaz7pSGOW+SIEtsHJxwOlLgIc/hBxEKJDqpd//W9",
-	"a9e3i5fFrjUHjmCdnSrY3p8RX4rr2l4P5gKxmpgWucMbeGY447oOClEbZbnE1ZK00tPapjsMY6vWuyHM",
-	"H9XGlcpKP4QZX92A1oyvVMKVG3eyG+1o7RFETRNf3lECMTLpGbm6DkDHwOPeL0xs95lrB9WL83qFhWgY",
-	"X4PBfBYNoApoqGYBirLMIUHUpsFIIIDzv3gK9VtwodkCEiQMZTNdqJY10NixLWhfDbvZ0ZHisdjO2Z/2",
-	"B9Ws6dsGIE+m3GuA5zvnrhO1eyiFJOrL9o283cpaXe3CJu6LRahZZdpgy84etAne2G430/hpxj/1eR/y",
-	"/MCSByEMIAkSNaaMwwCeqX2X7+2kK1AtaKi1Ztg5NlA27TrjlAnelf49N3c4mt04bUXwSUiEJP5ijwb6",
-	"DRVrG+mbchjR0cebmQgtRMW1mUlcHERr9RqxOXdPYvv0wtnG6ZNK5x4vkELqdySjd3eMyVCPKhRkK+w3",
-	"U8Jx3CSEc+sI39fClTSNyOh9+py0pH8v4sww9lc+Ze6auKwgx+7DWPUDdkKcS5QE0aX7GNOIP8IGRLgo",
-	"pK8UKRE3WWD46rA7dAAVO9KWZyyUoeg/wZiuSyExNSVzUJqsKlAqwByNxN1z40TLIuXuiZQqJxNmiSBA",
-	"pnWjMlMk7aS2OUasLM4bXiNDNQcYpmwjOySF2xfyyciyaVYL1U2aTpVGkmbfCkEXOpWHV1CtQapmrLZd",
-	"xhbN+bZAg2kn2hu09yYyYkRymg9jaqHGFk86SYIaWtwqD90bMkUiCH18AePlYO2rT6Qr4rguTnApolF4",
-	"YRf2p5vVQfd2ns2MjsZmBjKG6zP4rGsbZ+Pk+RPgdz0We96QJGL7wjucEn6oiM4pZHxnXAxCYRmJcvvK",
-	"xJ6aO5SkiHNuYP+J2cZL3InlUkFitlg+6gxl9W1VKjdyYrb/8N6pLubDlsecp3JlJKKXhTHo0DyKo/Gc",
-	"2F/MxfP/3rx/d01+x/Tkf/2v/+///+UPIy9+p3xX/31J0AWl8E33u6umJMqpBTD8o5+nkfIaH0rYELIW",
-	"1O6/4cPcQ5XFEAUKplux0d/uTxVPxs2/5yjrgysV44R63tT9KHOB3dpY5Clk78bUfkuDkVOXmYMVj9yh",
-	"ndZXjKxzi/dm4SuHAjZUP+sZDrffMf/XqzEe9rh4uWnCwkXhG1mmLEQjxhLjixMdoWRpOiXzSuPdp0QR",
-	"gW5kHQY8oOp6m6sDu41yJ4eD7QS+e4acbBoxZJUbtuKvI/augL3bxUXYk2VcUqW27p1zjKXMo8aG/qJs",
-	"kLMIcB9VGzVLpdmrgJpgWRMz7dEagkbLuKrmIWSj+kn49b5FXtrq7fGa6pLlR8JHjdTLB6IuDorIFzWO",
-	"zp7EoMPz7tznDbycqKVnfKZxOaKAepvrbFZO7V8KUfNTF1+JDkDi6uZ06nnjZqLxh8fN4aqaeyPP8bXX",
-	"y1n4Q6ckpB+mw+/Nw9HarHpX+5swrY9oR8W0fNNg4SYyGbJbSgykQhePP53+3RcOZtP11iBEY/G/TPc/",
-	"Y45k7Ma27721T1O3PYFIsRCch+qvESy7EugmgRSAhXsWUiCc+TMCuY3mRjOtUZlsumcszdtBoO91f/uG",
-	"r/lPCiLvAj/1MM9m50kiPLdZuAlInP2WKdcu2f97D/KxH/vj6bffPnl62M2aBvO42TK9OHHV7GYEQvoF",
-	"rLeC3Am2AEUU3RG0UoYg2Wdo48Q8ioLlOUtW88EHzsxSN2l6xHevrEoN2UyvW2WWE61S2WC54OZdhe7a",
-	"5HC+kfXjDmIaDP+IoXqRl0clrcvaKOBe18XKQ5is2qgx1AvCEHcgc1omh1UsB76A5O+DS+pyR72EerHN",
-	"LlrTaY3dJ3SMqpGN7e3itMchUY5tSpdeUVZvWhuPsxvJywelZlFQDytZsOCPtvYNZcWhS4J8HPdUeQ9n",
-	"D1jGwhZrIVxcisu4F/Y4xQtEJAT2e4516YMj1CVDz3eE6WdOmZYVXw2YGe5AYqWlEdIkPElr21X4uiGs",
-	"7cqbJB3c0RcihlPok21b9+hhMjWZt9m5gfpAJ0Km6kH53bMWwRCIloKrqfkvppfyLOoZfo35yTtF5qC3",
-	"AHzAbBqU21EX7o32j5OhaJuQzO+TJrnQ7jW2pvujCb1uGpjFkiosdzpYC6oz1yaGlS2RVQNYeTxEW0UL",
-	"lvHo+1tJuV1h5Ao1omvDo/Y577kOYXeGElvJtAZOzFzMAY7uSYnwOYdE9yLczmA+Wd+9spVCo2Jm5hKP",
-	"aRuBlBGsyw1S1CuIbtBWWOteDK9m1GttfjigB52Yz2LT+YlL0JXkkEyT6mN5als0fMXuYOZqUC5cXRUJ",
-	"HedrLMKpDw9pvr4m2/Wu+aDslLnck5gzPi6qzm84ce2IJ7E68+0qf1Hz9Ajz8W+jnkTekLnXHtmnSR1M",
-	"2I96AbZaa7QAYwyUU2kpRsKgnsvqso9XV1OMn813RJUSaNZXaH2obtc51lTCulmXIeh29EcRVS2oZlG2",
-	"+NnKJp8o19WRJPTOAeNzV85JVNr+MVrkzpuNmvv39OvH33wzPdQyNIwoF3mLbtdiVPUd9/oYCHmyKLBG",
-	"PXpGrrwL1TxoKCcBwCkY+P/69Jv91n0Hl35QxHsCv+52DcS67bvIoocFENb7XAPFNaZZE6rPQX/gA2sp",
-	"Ur5vriVd6KCTmIOTgdqgV4lp5eu9qkfkFh+GRh396fYF+dPHVy/IkydP/vbnKckqaTNmW2/GKWGZIj/9",
-	"9PqlevTf/HsphbSflxbxRdk+/vbNt3/58yPy/R3InUV+NCq5Aw5xBXwoJ+8lWzEe/D2KaXjmktK1dYFv",
-	"AD0MWN/mv7m5Dcx3rzMoSqGBL3YXP8JuSiqegawz8xH4JAy3Aq3qf7UM9Oi/ecARuZ7cyopnomEru548",
-	"9rFItGST68mTR1ePnqA1Xa+RdS9pyS7nQmCIz8r6nMwpRpq9zibXk7+D/s78jrG5peBOz/j66sqaOjIL",
-	"ecyMtFuCtMmt9kFtNVSzjy5Sj5ZlzhbY9+Wv7mqzOsk+jQWngAzTcTmhFyekB9r3EYosVznN5nxYYJrE",
-	"GGFdlx7v5w8cKdDmMviqS6EiJEIP90frr3W79Z0L+DzJ4mt/UPvwherg/X051bjWeR8hfIglDdAAJ6G0",
-	"d6bHCf2Gqf9QOmPYQYTMZrU2Vdz6hIng96TzdKKqoqBGh5t8BGokFxpXnzVqCzt02+wRCR7/TIB9ji3N",
-	"055rQTBKtfYfrxE/6sP7m9tHk3ovq3yT3sbvqnzzfGHD/iUtQGNmYiK/rW5y+SPsMLntHHvv5/TAW2+G",
-	"/QjK7GVk918KfvyxqvLN5e8s++MSLwezKQcR/XWGNI/v5E88E2YJk89Gop8sstCRRFrQHHhG5WUjxjG+",
-	"4rd0Ay9c6+eu8RkX3x0qQgGjK7lpW+AMKnMGEm0pXKAqapQKITfqBGSy8eJRTcFI5xfObtThMWYm6hPQ",
-	"rd90gpXWjH4YCOFfCS4pXQMtonC3if7QOtjvLfLmaES9je8fawDGp6ssDgs+8wqL4FYFKwG6M11UPxcz",
-	"7w4dP/BvrVH3aufxTmz4ZaqnaD23X87L13nqznsH2zpM7Z4cmxJYCNP8wuZKfjmXj69BO+ryeXzSTYht",
-	"gMWyPomwuHT2ywtv1Ylvy8+SaXgptvyL25qmjeML2Z6fGybh02ySUQ+GHoBuV84uDV5a/MvEJYemTXzg",
-	"mcc/Rh+jKcCXZLi/qDhcIerT77L2+p9QwbKOwIeg/yDVMXbzJGqWp1YGCx+Af0JyvbS9xun1Td/O9FKc",
-	"dFGGES8sDNIJF/UD5aufylHruXUZtWvqUh197MQpF+nzku+1wiq2QJFnYctOL8JN9z8ztR4nv8/PJb7g",
-	"1AlZ5IPR/n+0ZZzOQULT9ZdEQnPILySUQupTk/Ij9vrGPkHOQUvTtR3k3tT8EUodTJ3HnO+2UQjJSSiZ",
-	"0wxzkRzm9taHEhVAVSUhaxh6GntSVBpOKxfeVhr+D5ILHLYXdXLwSVm6hWn5JanXnak9sPVtr94TtE0O",
-	"W+diOOGGe4CCQYuKL2/wSpxEDbxvSYWOq7hHstcOyvoEgshQPyB4N1HEUaNhPnxtavGsfarmEj2CwXDw",
-	"aHI/xT51ht4AvQNPlzMJpE6Bmi/sMJzkismBKleSG5FfNBF8AXU9UxXD7aBLDTJUeYrfPrKVsn/CB9hC",
-	"v+c1HsA5paDDW/rP2/YPtFKgpsSCOymLmyFKzwYe/wVTB7vFUzB5bw4rxpU560Obry5/t3/4w17VHums",
-	"+0TUdLH+6IEwHpyuzxWxpfUf0FzhbcIlRXB8ZxKWNQ2azNY0Ee+LmUtpbs/1vzWRW8xbubAL5EzBA2QR",
-	"+ZORWsLVBbXFAL5SPp/2z3FOxQyG02rJLwRfMllgCMyZ5JMhs+3/P084YYW6tY/ZQnWC5hsbxuLEkfbp",
-	"KcOV8RAjM77ttWfotLfTDfDsVvyz4Xd6oFeLx9e4wFC9YEC+39Koyzbqrk3rHN5ZzPOzeF2EBhfC+zlf",
-	"gBkU4rKuiZJ8CLyEQnyoy0ec+w1ghzNCbYz6f4uxeYX4yldtuf/JhEUlmd5Nrv/1S/Oc/rwWBR5P8xhQ",
-	"bMXxgNqgSvvvOVtsHpHvLfyzq/yu3bwaxzIDNRjt9hLUWeMZsP8kCdXmRC8oUQLHXGLl0YMklNNmgBzK",
-	"pykRedZ8NQUyCXO2L3xhrjRbinfi7A6iMEjKZ1zXVG4mjzjonhP7kF8XpZCddZ9eOoX+b+HTgz8KwuDp",
-	"wJtbugFOqvJo8VfZScJwYMnLutk51+1HSfEZVpwrqYXiVZWsAxUw2vXEnHazBSi/kJW/EcJoRXotRbVa",
-	"n27XLxdrWAwEC74wP3docJYIDPdaOcNJG3ff+iX+wPSYGxcB71QNeGcR5k63LRnDcO6huOcfAcrnpQVw",
-	"PsemNBK/7qug3Yb6dltxLHHgU+1vituKsux7bHM+JnX9P3AkSnPUTnwy0GznbtslaIT1OJLMLm5/iMqv",
-	"AsDr6YmMfX+fsQcncirF4S3N4DQ0PfKZFjU+4PvpC9qPq7Pvx7EGvHpPeNrz88oWChgRRntYdOg5YzrN",
-	"nNP6Yo3xIUpXMRoTho4OSrblEi9cgeCkAulL/36m6OSAn9TrzwE8ZXFgp6N37Mi6yAkVGMsrzXfuJWnT",
-	"Wc0K7A+8EcH7zIO7km+vrk6312cxOTlp5olxJoHmuj/E9HR18tETks0lAB27T6wIqlLyQL52bR6Cv+1Y",
-	"Y7j7nMHnz7PMTeRs+qFf6MOqLs1R+8rLM8LFlijgmUN/zuFE/LU3cLlB7jOdp/TSfxBbsqQOX/KzBCc3",
-	"qXS5oHwBp/Y/vMBOPyeVb7QoS8ie1VFq2hmmLKLNKTntMhf01LFZbwTNPif9btdAVkJkRIqtTYGfA+Or",
-	"QMWT0q/MKT/t++NDTvlZZart3Azz0Df18J51tguNaCfxd6M/1EIQWGwXRK7Avzsgb5tzAYuNcrnAUmwf",
-	"kXd1FrHlHUwWxqAdITZkB03nQosrJFanGVYWPro2D6EsuGo5I71etpiBXQPYY/RZhH1OOQxdhW8oh3OK",
-	"GOw/9e5jiojt8WplztQePnmDLR6GS0KN7RGcgvPCk3PH4CgOSWmWbyy2/Hki1pX+HBaxJonPYxdDhgpa",
-	"ZCpk7CMU4g4CgffZnG3z7FkjvA0rRu0eVC4MGuy+GGa5eiBmOZXRroBLekdZTucsxyCF3+NkvgH9vNnu",
-	"PLRuDvHZMxkKuCwloM9o4WLcEpT50Gh2tkjqMMID82Fv6HMxolzBEE6F+d17z76kjA+c2ENvCg6aRW8R",
-	"98spduOsMCuWbmcXoFE1dysIXVF2dLa5i9AZeeG+84B0n2HJ7g5/6Bt7yCzdIMcZTIfY+ecxSad34VTC",
-	"0kUDDj2P3rsmZ1ynHyL6POCgXBbMSp3gFR+8bT4Q0sUAKlZUWPGUcNBbITdEAahH5H0AF2+3WlApGUib",
-	"TZVMkGnQ7vSs6Xr/DKkxAxv2XDmoc72GUyCyIW4SYXzqgB3VlJizqEhVYgZMmdOdTUOwiQYEK1lZedqw",
-	"q7jdvlShRkcCsBALXjzIvtlyIQ+8c83yHCnILPfr0Vv3BrQi27WAO2jukz94a6ASTzaC1dsEkhxWjU3z",
-	"+W4XPulxVD7oW9/4y00Itc7h06WFBkDVRj7o1MGN+oGeYfULK+2KUORbmT2qSivGonbkKk7Y8yV5hmE+",
-	"V8DhPfb0VPdxyPkLYDBeDzwpFozp9MFSN3E4Q6Z7v8Fd2fvjT4rtyYEFG0mI52AlRPaI3DrFQNryAoKD",
-	"NeibU+IK75ubbbveTa0DrSGoutt2HBJMHOtG5NmDbZkZ7N7b9YMNeROS5KDJShwTAN7cvB8BShWSDBlf",
-	"WfhX6+ZxOzQl8x2hpBQ5W2DlzvkOq4yiqpAbWcfMlOyjbWADJVZ3PzWCyvMsc2Xjzxirjf0/uD26HvVh",
-	"BOPWV71IPVt+dvads2lSjWImMaRAW7bD3MGnuuZ/DoWrKLOMbmuDTAlVGE9BveqNtUPui/PQpvhwuHHI",
-	"Y/6iECMPyVd4/ACP9VP4Y0Ii/ygDUSq/fMgnw4L2KEFpIY+x8aQO5fnz3gdsdebOXwPoL8N09VOZUd3c",
-	"qHNd5/+ppqvmibhcCH4HtmDNKYO4bK9vgJ5ri+wIarR2/FAHxQxBF/oEt9ZzkgPNyBxsTT3qu35EQmm1",
-	"RkEPhI8wWvcGlT1mDQg5kDUzMmnXU9n8O6mdk3tCpDUqN2c9pCGh9O1ove3f9pSOyGit8xnfLydfYnah",
-	"8xy6kvmuMA7mGXo2/ixBTi06h2SAi1KKUiianxxV03R77nwALH9+Kz4a8fuZkgE+ePoN5e0g0gexpIaT",
-	"FSHBx63t2tcRstmEmE3C4ZMDulSigLnIdt5aAWgCt4a/MqcLSMnMdnrQvbCTRur56XTFMzMQbNtZHQ/3",
-	"GhjKJjn1e+DSXY5Dz+EfXJNRKV4bm2PXz8iyoA4L+x/LPzMs+WmzYw7I+vrCqi448py58MKJxHu4106n",
-	"5tyAtoUnzxQrjn3/Zys3zkd1sTDNuT75/jhvxAvX/Xk2yhW4/6LeIkehy/YNyKi4+UuT0JUEwJvVDlOD",
-	"a1qAxVAnKHWLWk/zhTXynXTP35subfiJOmtwy3troPyPPp0uwOr0Bv3zBh/B1vX/xRgzn2fZibfmyKMT",
-	"3Rhk6VdSFP+oLEzefQ3UD05fRCg7wmMQp7Ez6Z4cPh17/cxWXQmnicE0auaeXCts8SA5NI0SxUPWCBsd",
-	"hVeaRI+okKQ4+nGhQCnm66vH/Qw3bMXfV+PSPkxbyIio9Ok9Cm/PGpj4FgYAppRd1v0ZLwluxlb8NT+X",
-	"hmc7f/Aw82iK8pEUbGNiNthXa/QUdxNSkge7mS5yo0+BKDfqlPeGHRVqVEdxHcF4iVCvBCHOm6DjBvpc",
-	"4V7324UTKamBV8eUGr9xjSdnBncK4wxZPWlWMI71tNRRPtXEc7e33jNUNu4t9WExtIbIfHL+yhmHfRnC",
-	"/IHk3ismizeuat7DiLt0bvDZqlm9g61d4wMbngNtz/R2a3PUGZDzbGTEGXemTaIHdCoNbc2pz3ur7Mtw",
-	"PA7jq4e4WfqDDYAinOVOiS/3jHG0n+t2GUXq87Hc5VZUeXZRvx2j/PezaWQjsse5pRY0z2cZDbUc45VZ",
-	"CvqJFVUxuX7y9Nurq+mkYNz+vXYpMa5hhUa1hHfKmYBPPNhZy4aLiuth/PcTWNB/EFtSUL6rY7AVwb1G",
-	"v7QPksfbeke2IIFsoNRolVDCfpm1I+cRh/+MkIU3OTuXd9l0/XmC6x6guM8NaEVUNf8VFnpKDCtjeIGr",
-	"0T8lNFfClR9bspzxFYJ6cFsMBomCgchm920aEqFVxjTRkrI8uv+XCH/3WSIRXrG8ZpQH3jMz9vEiuKYi",
-	"F3PH5Kf0c2DVqne2639vxra5jzbokOKyCIoGJriNp7EEjLMohuOc2LNL77CUjzpnENXngJ2xi4pZ/fxO",
-	"fn319flHw4rAcwg1bxTIO5Ck4prltggO1XROFcqrOV1sjj6LPsM4pXTbvN9z5/jGlWvQa5CEkrkUWwXS",
-	"vKwLxnHtC5v6DBnRopObe+qHt8uyrglxhsvZ9P1+uXx4x/ZDZlg7QhppZrjXbWpv/x6R59xiilsRh5Uk",
-	"tSILyjNmHtuK/Onm5Yc/Gzawc4MslI9qSkKztEtYrEU6K+j7xVrcgvoSAlQirqjvYFVxm5wIPDOfniY3",
-	"EVPdBQcF+dLowob+mdOPKFGwEDyboh5MyXbNcnhG7BSs865H498qGlC04q7X85pITNev2KqSDw8TZYb+",
-	"h1t+0kCANoKtkHp9inhb6nOCcyMLMfB2683c/lCtG2XeXaQt1fivRiEma5DNk4IY+EPG1lvT4CFsrS98",
-	"QcIxxtbv70DuMC7KoaIsmSyOvRANLaz6dC9/3IN74vyb7sEg0e8fFlqT9kjNNF3Z+91x8TPnSJlyDI0z",
-	"+5y4fhpyKNdiGF32NjQ6Zy5yGCShcYSpPsN7XVQ1SA7ZYgiNRT5givD7U6YpVN9zcMVgw9hpkJGbLp3O",
-	"UDKrTaKHu88G9+ZUNthA48uFsHBeKVj6PP+Z6fULEUP0ipyT1zawSJ0MyUn0+aJWVG1+YNa+Sf3KMkbz",
-	"C8bTi3vJaO7iZs5VC9COkHSLC1sWOagHWpBSgjoF9b7/VKKmH6OfH5dxV8aUErUWUiMtp+ZnpemOzEFv",
-	"AWx1ZhUlcQ6roaAvvBAeRKAln7CvUfPLxPYU2GI/IJAY0x5LzNbeZ9qqgIbv0bDZLHbNFFGl2AAn853F",
-	"EgGzJ97I6bTFAVS4G0159tlpePYzfQjX3YFky4G3zj/x9we7IFA2fkmXhKtjf/wtUXEJupIcsjN6XH4K",
-	"g5xpo+oBPmeNcgw+lHeecJXMJ9eTS6Ob/+8AAAD//w==",
+	"5L3rsts20jZ6Kyi9uyoze8tey3HimVn+5djxxDs+je2Mf8ybUkFiS0JEAgwALllvylX7avaFfVfyFRoH",
+	"kiJAUqdlz3zzY2JbJAE0Go0+Pv3HZCGKUnDgWk1u/piUVNICNEj824vM/D/jk5tJSfV6Mp1wWsDkZsKy",
+	"yXQi4feKScgmN1pWMJ2oxRoKat5YCllQPbmZVBU+qXeleUtpyfhq8vnzdPIz7MKn10AzkPXHX2RQlEID",
+	"X+zumef6Rirop5fAV3o9ufnr9XRSMB7+2h32s/mSKgVXgMt7K8U8h8L8cSG4Bq7NH2lZ5mxBNRP8qrRP",
+	"/D+/KcHNb/XA/5eE5eRm8l9XNf2u7K/qyn8XR8xALSQrzecmN5OPa6rJFrgmWykcLdxr5qtPbinL6Zzl",
+	"TO+erilfAW6KFCVIzeysqW6ROKMa7mlWQJfO08lCVFyrGVWzrZAb8557ZC5EDpSbZ3I6h7zxU/22phtQ",
+	"swXNcxV79XNzY/5l5uU/1n61M41fw0zF/DdYaDNWe+WCLSIrZ9kI5jrfgvDrsQUNzf+9pjq2cQvNbiG+",
+	"CWM2yi6/zU+vmFKMr8hSSEIJhy0R3HDCPpF4led0noM/QWmiNU7Ud+0T9WB6MYp2CDD11BpFa9Ultgr/",
+	"zjQUaujIdrfv89SQ4oV9+VtLCfe3mhBUSrozj24lLWcKFoJnylGRFVUxuXn46Nq+a/96HV5lXMMKZIdG",
+	"buJD6/7I1DrCYo0nuszyhODHiViS1oPTEQK7ddKbL8cm+oMQm+7kFpWURqhHj+aGOcqN2q6fGc+ewRI5",
+	"cG8nkL1Ud/Ev8d+JWC5BQoYHhlfF3Nx003rQLoPvfb4EUebQ/fxb/HdDWr0GsmSyaH62by1PRZ4DXVUQ",
+	"G06y1VoPfsLQ+519cn+vLF0DWcICwqen9b6ktvJdmER7Q+FTKaROCKsi/Zu4BSlZFqHiK7ojRiIQxokq",
+	"meXVTNzjQt8z/16zZuNzCvSsKkeIH/dgYwJTv4Yw4RQN3oPWjK8iVMjpTlR6PO++xOfb8uVv3Z23zDkT",
+	"MgM5M+oJXejWGIcJ6rYs6x0sB5pdaKS9DYmuMTabaaBydH+qfPPEUqd741rFDbiRvv+a0CybaTHLmdLu",
+	"CpotpSj8PxgOEVuO2ig+Slf+MftH84DSdGVYJ4McNKpdYpZT3ryrampkFcwO0dgU5BBm3cdG78ODn6eT",
+	"W5pXkeP0IvMCyayPCElwcVP8J01X9g+4nqn5dWu0U6aIFmQOJLOqRGP3H15fD94Ndk7NhaS27B2oKo/s",
+	"GqoC3cW8g4WQmSLaqtASyAI15MZ9Fe7UuLKEyveCcrO4imdxTal/efiInWBsWU9pDjyj8kmWSVARYUHr",
+	"Hwbo6B5MjJJ3Pz3fzdaUx3REmgGBXMF2bahGeUa2kmkNnGRiywldapBbKvGeiKmmRUn5bpYzjixG8/zN",
+	"cnLzr372tLv1ztzRv3aNIKGAFJRxYj5KmGG6KXHTI25AQnNhflREcORTdwG0VVm0sG6dudA9fYzmMyvE",
+	"wj4zrh99F+UZfFqLLgXfLAnlpOILwc3NDpnRsm9wUm6fLFeaGRptvJRiJWlBUMUlf3r3/Cl5+LdHj/4c",
+	"O/AZk9ARU6LSc1Fxw2yM13/SIDnN43KGqTKnEaXvwxqI0GuQRLEMvlFO60EFSALNzPuR7x1qa3UHteN8",
+	"owg+g/IFilLvnK1iPpU5a6X7WcdrERWulmjJVzfjL2NzlF4yvonpXgUoRVfg+GdvKigRUZMm7jknmKgi",
+	"OSx1U7KkOa5gSkE22653MWm1I1zMRbYjlCsj8LKp0Yu2onVS65VLPHLmLyMW/S48jFomX40/Jmottrxv",
+	"z83+7IiC+AVn3p5JoM6l0n0gZ+Xg5WeeMc+KSi4gIek9l5gLjmfK8F10Qt5aHyJZsAs1zTfjydUQGwnZ",
+	"PN9Z+SaKstJ4ZIxY3hMmjwnTihi1QREqzaJYnrubWtHm6WzI7i3T6zXk2VjbvBZGjXdbbFpLmtqStwyx",
+	"t7VBLnsK19K4Zrialq3jNg2XWZt8tYh2IiJwwN415cWA46bUJfqcRrXGg9S13xu0bey6hk96+JY3r0+t",
+	"5wxfSE0URVRnoj2HyMqCIa5uXNLTiRTWrvV3UAnS7qOjrJno3Fguvw4pSW5w98mpn2dqcW9pzM0ZfEqj",
+	"5XhMhvNR2+CdULxvD8w0n4GmLI9PduwUrdZ6wNKsHziyuCVd6MNIhAwf+xLLR9wbz+1Tzatm/PCtC6fX",
+	"KnR6nl1dTa/WqKlNete8A4/yHm+Y1aH9MXCzcdIpqnu1XEfNi9LfLG2ZT9WG8dUN4UKTOSyFBHth0pUE",
+	"eEzEcom/TZ2iFOSpn9FKWJ2tpJVCobiBUgd71PyDHWEynYjlMjpjLeli8M77p2AL+IBPmqskpaOg9k6U",
+	"cPq7djakWZ1iRZnvwkX8jSKyymHQyPL3BW6FHRmJ7Oed2vz3cXobxaSkUlttDd1LVlu3jEW2a5ajEbIS",
+	"YIyN+4a27RvB6V99lvygh90MPBvJhMCzPhUJeHbiZIpKQ9RCFnAL1jAwNg1TZivtwzH9QvDZWsTVi+mk",
+	"XFM1yGRv8SHDAJSvTlqSorexJf14C3Kn10aTqkqjLyGXMmXUrcJYwfGVKU2l7ify8J0yw921dKiJ5anf",
+	"GqQmwLTFbo3NbrGFX2/qLHwwimIkLFKHKNpkur7ZNzas68eGLf766LtDwxhuoOT88B/PHOFLh5v6puFc",
+	"u4cF7OIzPSrM9ug68iCK9kNW2Bsxe0p5xrJoVPKcSmRSD+xRAFNR7oUWMjqrQ9TzcVq4PXQ4YJ8eHuI0",
+	"B4bdPqyBSRt6q72s9saXQDKByoAqgZpLe0q2kpalFVfRq+GTBq5YYsuWEiI34FNR5ZkxFI1QgoxwsY0K",
+	"vZHHz+ZpRBmGLtYxIfyerThkGNURhfVDxqUu41YvOe4K0ECLkYcG19Ckpnt7OtkPjUpwNgwuzc+xl0Ne",
+	"i9hJ88zYOPrfXw/FU/bm3sOd/Bak54t9h7o1jWM+8SecwCemjAAktaE3yAL+k54V9gPNHLaNzw2EEIzq",
+	"SvMZLbzjf0g44uN+6MGPN+gycGn5J+MEdpNLBCsGPp2OGTyDQry1tnY3tihWLH7Qk2ewpEptndjuHlBn",
+	"4x95cux0wuFx5r07N2Hg+CLV5jI2ftSUj06B0fxF9HTEItHPRSVJxlZMqylZCWEzBpbsFkjBeKUh6oK1",
+	"/s+4CYKuSC1IO46doLT70NTOLrWcN8tlajQjKIyWS2ufrDF5/EWQMZpD1rV0GmGELmfV6XJRK3BBuTVp",
+	"3ddrl3/0at6VYzQc+1jT6+inESWKeC204ZNXVEb4rSUEGtdOrQMdFuxMiIowi9eBHY73MPbtSFJ325tn",
+	"TbxgPVDdP/W4U47DFpQefWL3CRHxPGmhaT5Cftrnpn4GvXNPBZZplrVYruGq2XAX0+j+JMEMANkBni4/",
+	"o15JZWfjh26M07u2D06JSCnxg7eh10L2Ipw8BG8oSqpp8DyROawZz2xgtqCEYfxNusjsXobAg79em/8d",
+	"rcY8q2zyLfzEksts3xiDGVsHWTFii2roQkgYwZTBwLEvTMMEe5cWP1olZXL8Xdj4GIueK1lx7oza7uUw",
+	"F2Jjtm8ORu3LhdhARvRaimq1jurlY0+pXcQ0nFY/iwF6sJiMPGjH5gc9PdLOOYrdxvIODkknZurj+OfH",
+	"5RISSU4xfzVl1m0N2kX4qdpEfcFUJzQIVtj0O7qzBx6jz075sUkjpGAZZ6u1fkx4yIjYrkUO5q20xdaQ",
+	"rkn9ufbE922rJcrP5slGtKebvUEkaLmzE7SBrW8UMY+ToGlFuJ7KFdiaAKKhKHNMnjUScgvzNea4mgVO",
+	"I8RjmfU2u7yyvQy6pFDeNw27biHOWrtd66JrUeHRm1eKcVBqltGd+bv7zxZgo6L7n8gde2Lzwux60Xnx",
+	"eC8Z88bfGEKSECxsrODb4XsAtzjN7D/vxWKWIs/F1uZw4oY2AjOB5SMpfmK59H+vs/rQiPS5fBy2s4V1",
+	"05r/zELIWsy40DN3qIBnMwW/V8Ax5Oy5IEbVH0NubDIBbF+JttETIEsMRyiyBL1Yoxpthzs+Yew5gxzz",
+	"pbvGD5ZaHCjiXKJCxJvw1CbXLVmuMcua8owoITVkZL6bYkzIpZ7FU80qpUUxO9K3uoG4lpyuBxGlijnL",
+	"ipJKZuSwNZqWTB+WIp674JpnWy1K9BthwvGaZRnwKM9IWM4Oy4O3t5oXf13Nx7NHzOjRzgMfZmlk0HSS",
+	"C7wuglgsBMcarMweCGemWL6ZTCc7UDMuMMrhlUE8hVsw91ql8BtmBeYorowk+h8RTZXdlwzQzDDBZ6eB",
+	"W5ukarzW4Ey7t02O8vuSPB8/ZkwfWLQTOTxNXfj6kGTpB9eRvOwxV2CbB2IBhr+OqOOJM0PgArf7qW3/",
+	"dZSg39vP+E7k8N4lgO2FhjyFI8HdnHJCFWE2/Q7TkFD0QMY0ZF45sU8whc/z4AYfddDe5hSrf0YkuMfW",
+	"FA8vHeAFALwPxwsGO6ZTGSOiYaQGrHJWjo1ZVzwTs4prmx8zblkuC3tkdpqfjcuYagwYvlRT6tfkTqQU",
+	"6YzuZoLnu/hhH0jkHw5P++QEf8TcfMPElTaaWuxe6Eu9sG/FXsI00UHXkM8mdcub1lSo8/bM+GlymqPR",
+	"c1zPerzc7dGjPFlFlDD1uJErWQDl2hoxwxn+OHbnmmqummfp0gUXATrAq91X/pUxa3aPy7mvXcKff43k",
+	"yUtYuBLnk1LqrNPjUB3FWd69HjH/5WmTjo4IYfrxLZFFxFmZCpGISi9EATMOkKW0IwmrVIzV/EPvu/vF",
+	"oG1e/UlsiVGybEmBUfYzYiQb2QCUiiwridn6GMggdEt3k8FkCx+PsXPuLLA95b35pej50qXgH6AO5cIl",
+	"LXgRd2u0BW+WcS4qvoCivYmNkCK+PouYwt9ex4OGPZ5xePDou+gPK+k8IqOG8E/PlKh4Fg+gEvyNME5Q",
+	"wfT1CaoUG+AkjHdETbY16bv+jBI44ysr36bOX0uALtZTkrMNkFeC33suGbn+28319b0Hf7m5vrY6EAaE",
+	"8i3dKSJK6Jrr12coBNmL3Q7onTkrmI4WTrfrpr+P+Y7EcpnWvXuV7YePHnUFG5IkSu1kwsTokouQl/qu",
+	"yqH15ozxI14uox4EURiVwCxXobMOKyjrrYdbkDsioWxqvYM7W1Pt+5iJYlP5XQw1lFmiu8RIOVB6xjKM",
+	"EzNuSzrjti+esggfPPh2kA/qKpAmB3wb95+F9LYxcgpdPnGvWTqpoFZSRuShoKCKFlX4wob/seqhk7xN",
+	"gu9Rbf801T5Bc1Baaw/CuiEQ2xK4ydt73Or4zx2YaW/WxHP02P1S3rW2fWKy92jnuStVjl0MrXqoZl2t",
+	"TcI65kLA6t2x9ph9OJ0nIkXBFETd5VtfyeYeym7IWmyduWFZy1OMW+50rOAy0efS3H1RgvkvprQuw2ez",
+	"0fEZfDq5xI7J5WbpDK4F5QvArfh1fOrgyJMfM098/RZSFk2SxzY94salzpsHcNcIU+MqkWt6tanRYJUW",
+	"I4ScenfGw270G4CeV8ad9VRK5yIHKmdZtFBdkzVVhAtiTjmhfEcKkcgRPElwnF8CHHQmz8KRB+UPniv9",
+	"zW/uWylKoWh+ZoHeTWTFoufop07esngKhJHXCrgGvnBVLMooyuj8j7hkYrrixzXwae1nlECzKbHJvkxa",
+	"82DwXC9dtXf7oOJ4Dd6PbdHfaeSaRXSLVIFST+63Fom39qfrvu/f6E32/okpLeTuR67l7kRgs4ML7saX",
+	"2dVRxiEnq1du0kzZjFi6eaQiP6NESCxz3XGK+0YP3eOJJ8C1ZAc4rFqbeHTJpR+1p+jyJ5FncZireB7f",
+	"uOS8n0TOMrqLya9Y8dhut9vdK4p7WbaX6HTdkxi/F3sZSM6zdyy+G5vwiyIeSZ7vNKiZdGA9IwrRFyKv",
+	"Cp6IoSxZDt8o4p6ZojuBbJleu5A05FlQY0sp5nSe76wSMzaEYtfxFAeIRpUl0MMqrowWuhDe/O5eISyH",
+	"GVJpJIHwhaQ26T/QOOPq1qhEC4o5YL8pwePYHAcaI+ODfaVzvY9zD9sNQHd91D/cyO+NJI5v1WwlxFhe",
+	"w+cLmsEhzx/Ay+75OjNz7Dtqw8rysFeq0vDg2FcULaIAcfaQSaWJ+Wjz0IzPLOjkmu2rk1vKtLfYabbD",
+	"SwcWrhgY/4i6fi487ktH8ZxOlpSlNNBKpS3KmHnibiZHteYBa36rZWcgB7bO7rQp6Zqc0uTKfY5ocuDe",
+	"Nu4xQi0Xw9415Io7Yy3plBbSTrh1lTDmMDjaLPEz7GyWGP4+JRhLv3n55IcfX3pAT/QfNLBztCA50Fss",
+	"VxZVVDVdO1CfwS1aB/QfO7/0uuIhvsZ9ctQFMOBYzDyAZ8h1E1yvZ3iGnCps//xr1K+Mfsf4MVxTnt0z",
+	"rGFh0bQHizF8gfHCstIEAynDBl20/snCzwiSCXuFUvNpsvWwVzkJ4JPmOmUW3gqTcmnuD25YNd3gEdkw",
+	"o0NaJh7Ot2jxdEKv0BAJmmVMJfDX3oJcANdTV0att4JksGAFReiMIdUoFh94OMJ65aDjKVqVhuymxvgx",
+	"dBaVJpp+msTdTlm10Memlv1eUa6jxZ3PLAkCVdYSIEGXh9HMT/ppTOjC533ubYlkNuAkOLjYz3ffXt+/",
+	"via/vH82mHa6X9zlHM9hrW7Uac0TdropZlKnZgHEMgAiguFwh4a/bGMz/xl2Km5l2OqvSKn8vb9Nyf89",
+	"Jf+FOUZP7u1R+uG3h5V0umGic3Mwt/EL5ZBsIJf/+fn0FLN4YpebUGwRLyk/EcX8t0rpGRfbk1MXxPaA",
+	"Mh4z76SRq0UWA9v7SWxJQfnOBYELW+FdAbHPDwbycYL+642FJ+u16klGiyuPlXdjfXmRRHvr8biHHo87",
+	"jd0g0lfb42Jxy8yYQiegexzo2BqojNWtiwIQFGNNFcFnWv7ABk38h2I6B9LFzoXYxHnUNnxMzWcMDOII",
+	"JuvxQ5nhOEPwrdEzfUlePFNoBCbEMTignZE03QCfzXdjiLZdC9wHfAcVYD45JHCjXWzGM0zuHC94vsxf",
+	"4pHpUKg6ZlN9wM+W+ZI5XWwmh0aPvW95VEZtI/TTzNf1ZbMhluvKPrW195w7ucaoCfsQDwT1RQYcnvWp",
+	"d9TbnC4gw5tqhA5w+VuLcXjOVpUEldDvKZkbgwEkMmUBVFUSasBlqjRxkfhumfVvTGuQs2Iv1cGWTkZQ",
+	"dnion81FrHjkrYO3CoFbBRwtEObMm4xlWH2xEAVMybX56UET4OfBwLAS85+0ZOX+pB8NTroDIqCMYlyT",
+	"YP/rqe34R0U9wMqeogY53UVhWt8Yy6B58dYram1BlMyzrF0TvPdrC3K+/q0QkXk8MAT/7v53D6Ye7BOh",
+	"0diSQUZ+vFeIDHLypxcffrn3gfz9/oPrv/w5NuVbkBlrV/s558eSMnPq5zTutwm5wBE2Zsq2onGxaBeK",
+	"5sJCZo0IRJsF13ObhoxiT6QmMdvbHvYttePvIO76XtYHs1eDazANgt6Jat7GuOTChrVhsRZYLaJniDI/",
+	"ndwaA9qidsHMsNCgye0/H1+M0vH6kpUUlpEGU5f29Z3QyKEGzndY+TXwSgaYOusq25wRjDaewLvP5mNN",
+	"J7dMsbgjJRLS8BlZfWb77xVYnbQXYJDB9h/4IOIC09GlSg4a9pbB9tDkrHjmrKsvSpYjvuoHfWJHdppx",
+	"jY4i9sU+otThX8S73Xz2MIAVxGWLZaJDIeKbs3TJ1/0GqCwOSSaNwn9/cBjwIMmLZyEYZat95jsPLdnE",
+	"NXfluZHv38IMSrFYxwsGD0fdcRnX42n9xr4QrR+UsAQJfDEs4d42Ho1A+NpUT1WVIG+ZErarRcHimVmK",
+	"FVVOo2WdFlAmB3RQEw56KyQCCKDfsmK5vse4zQ27x+Klncrnc7S//INVoRS2ZTAGli0ZLYFuop85ILMy",
+	"DlbksikdSjRydXPpfqIdGLC9097eJXcIGmzQOn8thouLFxmLzG8AynHnRSgY9aBR86NxCFV3LjIqsfNV",
+	"Y2k46oyKLKUoGnarPX8rAf3tk3rrGzsln+C0BXAWSZpYWQo78vSOH4chhvTl5UWn/xq2vn/HHlApw7oP",
+	"SpQWxpBoxH4a3RLc30OBTNe2CD8lyhXC73vNqgbJwrjSQLOZWKZlM5ZBSLGqe2KEtFfEMSU+fDPqDnAr",
+	"WBhmRBlvG5ykQBc8wpa5Esb7TUbn05bAZ60E1e4M3NlwDUvUQgJwhy8cgLiMeebN8+FBXaeqBhpwCoHZ",
+	"YTsmOmc9JhwgsxIbO3+NgeULro9hVIcYn6cwEGKBw/6UmcFC6aHkDPzvw5ClMZ1AgAWOX4ZHtGHqJPLh",
+	"lBIy4Eslxp+cPNmfwH1RjMvXsE0lQ7VSdw4MMR6f2HN4xk4B0ZpAhIzBpbmb1ycy2Jg0AnEjLMgci3sI",
+	"XVHGD25elU7HSFA7XgN4ZKlX7aU+7L3R1T0pCMU0AvRr2KYg+lL9UMfLyINYHj+SmOK7oI7sqYcHc59v",
+	"eDnWSKnpM1iXjaqiR7hhhq1p/rY13fapvE5eOI3lx/nXDZWkVhHFfqTaey57QMyjAuzb60O3047VgyX9",
+	"WmhIlUmMRETIUvXp5tuRUPxcZPFS2YCbHzHazE8nXTfjPTE4v2kjZJ/Gt8cVxt1pc6oSngP3YZ/tY9RS",
+	"+IQFTQhPZMybyXSAOZI03EqmY0isr6kxnRAVjfEMtdJDcFniJJpbb54bM0mgD+Kdy6cchKH+9jTQRisj",
+	"0vxcQ2j1NyA/rM/oIZiXx8roxFLfoNs0fmeovtappzRLdV+PbYB3JsXK9SPahsXtsKlpTJNMgMJyK3M2",
+	"OOoZcXQu79GYsZgO8xyh7dli7Vqs7EpQHnoHsxlR0Rxfd9zFwnC9yVS6wA4xSW2HZz8042Qu9Lo5tFfz",
+	"6taKod/iryMmcnIberTEZq0yky617UPcC/MoaHEcbN+Y+AgGTzUKPCE2+7VHoxq015D3zbl0p9/amn02",
+	"mVoe7OHao9pvdHjxuHr2IS47lmUax7o7xKFYTjWKU8MI/jbFl3sXkODgc4lhS+IOsPN1LTk7Z8csTFok",
+	"Zeyj64M33DdaSQsUxkmlLICBa74Zjytc4CzZxXbPlGeh3qYv7fOlEhlix4WI/KFtkfe7CHlrNM0Dax1q",
+	"eM4DX1zbAq8DCtpcRdhw1skY4KBjI0GjKVpW85wtZs1l7mu7QjnnLlNk54MqmJ5kVN5tA2lUFth62Xpo",
+	"bWKVuEWr+VDSdTIkO+d0VHlLD233cyUTsZZAmAEcpMSRQZjOrmoHq4N21HzlJURXmTMOh3+L8WissBCS",
+	"j4CfcV955Z7uqJY4paldZf3RHgqNbLfvvIsWd8TsDeUrK+Y82gnQW5uaAMpWK+zqCczQOGv9XZSJ7tfx",
+	"VO03S+K/vJehHemcJIroB3zyoSsS8dFPRXfK58wwRZrdcvud5dNJCXK2FpWMDtdZu0+0ethGRHoQrVez",
+	"yeL7IKRjmwAszapuGg2q3HYMoVIneqZbyjl8KrEkopLqPjF7ktMdyiTc/nbmpK8xzekO9qj5aNBEdRzY",
+	"w7jmUHYZt4EJFElwcJwRZZlZpWIauITSIbiZtQknVmJW1RqoVD0drN27GBxXbSCqFvSxisZ1S5oRLTiE",
+	"BvUF2EhulWghvkykzsbdHmsRhaHykUUsacKU3XohoQP9ZLiN8HJSE9ntA87Fjlw3Spw4Cnhq9u1/1KWd",
+	"hItLG3G1W3qg0N0CPO3BOvXM8FUt0ss9B2qsUdFT5DKsZlOCLKmMVqU2RU5EbNTNIgYuXf9k44tTO7Ge",
+	"Fb33uR97Vfy+e1FbXF1fj/H9LMeFJbv8ZEeNzfat71caEFoZzV01LeMr+yffp6+FPI+h7ejF1Ey174qd",
+	"Ys5WlahSsMYSluwTUSXlivxPfYgzhkuIumhsS9todcbHNfBW49ujCzQMXeg8j+P4dHtOUddiLo7mU4M4",
+	"UhfokkAzkMQm2CAASzTi/7yR6HV8FQnjswTM4kem16xuw49P7WPIxryYKZiq0aBWy5RJipH+gu5c5+ga",
+	"SCz02UolvCVqGJ4EzOxQLxDpDtEPbmZogwDcRs6v2K0rzah0b/7WHts8ef0EOTzQd2BFQ1hYXtrWsHp+",
+	"gXY9DR6uKd5ghtZJqiH4wnmNiw/p5McBCDye9dKR9DMi87ilJf34zRKMSDLabkyexpHND6Lo/2nA/oAX",
+	"Hc34t6nrrncDHt5MIFKqB2ZyOaO297rRQzPHe7He3ws9xpHf6OvRevT6bNV1rreGxbQ/WnZDAD9vlp0M",
+	"Bb6OaMUTi/ZHKXdAW0HB4bHbwhyWXsrsqQ+9CX1Dk1FaVotNKrmrtLESbGNCuU7VAtZ9g8b2/enf6eEF",
+	"hh4+g7ZnbymIjQU9RnUdkQppGYzQ3hns67yWyQIACG0VhriatFidWShkcyT0K2tUtvmD1kQLcbsWlRTt",
+	"ZOpoM56Zb+4Ur/KzD92Qd8+fkkff/+XaBs58eianBUyJq8GYsWxK6qq68QDTydTVPDc6EGZGO3mFhpVN",
+	"lf3aAaxFCYlonU2QtMv7RoW8SXy+xr6QdtzgPlrkDOspu72OWuJkJWmRMpSwHYAxlrAOiyniWsaYWZhL",
+	"wat7/jOx871dM1XGwv3v6U5ZFAgrLWhu7hXBXVwU/SDUhkfREo/myu+7OR1NOrzaYJ4E45dUQuYqQrrW",
+	"ZKtg+bBEssa7fUO/cgbSEY31LxLFSmHCPLX5xWYAbX3n3PKG6xl28EiRRMRoZMr7p3smVTvrsaIUecdm",
+	"UitxzNSOlgNOah88YCTdJHGJbQE28YiGo4VNq1YwJa8Ezyj6XR/4OL/g+xkGQcH5y5DbtA64/GUgCaPZ",
+	"O95RpCcCt3cQVPIUHlAmvXe2BuKb8YObMGBqRSyJJDE269/iRHtoI1uCO6KpfJZqRDjPAWOveEidbI56",
+	"MDPQlOVxuyCgu9qTDs7TEIWfjSN2fQhYiMa2oFWu4xkGu5lP3I/6R+EWJKFqAxma8xnWaWPSjDlvqFB4",
+	"3KhQuN8No/sAem8GJz7kuACC/IsCE1cJG1Uzneoa7+oyh5NbJ/4zYaiwVT09zlOZr77A9VwoFM18mWRA",
+	"1cJyAFqMwe3cpVYGOehUKGEwFy5kAiT6fpi7T42Nzjbxaccki9QVLE4ZYtljQrnAuiTMDdtS5fh2idle",
+	"9m6i2kzLwZrLFRahIPbAqKqioyCi9pfzm5hHOfSYDH1XixepLzI3MP5uF+i8lXU53FCl2eBl6RWrheAK",
+	"YiBs75mRX1ujQNuBjQhxQh11W2qUwoxokfIQjK9pRdCc6A+2bkr4LMj2FF9inqIV/YE+jqHwlWkLacDn",
+	"IXyjyFrkmTqo1WYjoX3Po2gvHhzPTMUq4BjTNFTSklmH36grtwmXEwOV6u+zYMv04/gxTpAh8r998LFF",
+	"hMyA5saSNMpOSUvbZBer9J2Kar0g5pYYu4yePlwDXmfcR9dYreN+rsEp497sUFI8cpL4fGKWyZgb3iqr",
+	"xCUlNM0jLPIa9JRo+gkdgCsplJrWLGlOkrQVhYdxpBbVYh3DjLHmZ0+Irq6gOGA7/4nukc+ngOQ1kVqd",
+	"ZmukqSfpXv+IGlvCn70w80bPGm7hJQJEhWeDaWiv53aldePV1Nu/kptO+nZL5pYs8tK7voX7oYssDVOJ",
+	"6+cpadmrd9+RDexaxdbmivXorvBJE2yT0e47UM/4GOzDnnoZS4DnUhTxmmSvqzLla1rRhzEHWxNOnXR/",
+	"7AN+tt+zYQI8PkvmS1JD9bjZtljNMnJV3C514UPGV6TmvhHGhP0kjyK0PkFHQv25wRIC2x5qTLFBp8Ky",
+	"Dc/ya19+beQm9bxiKfyYYPLRtpGeWjClXEB6wNt8VH1kvAYrWTXYUKbSNDgvRI0d8iVT0VLjKJbtK0DZ",
+	"Ze/aNhxwWk1ryOqA2nMqeOE+V5p/N7Oy52pqW+s7IdrVFhlPONHSOCX9ysq/C2xP0w1j96KN4eNXsnd5",
+	"FRb1w815OvGotsN3xLsYCuvFcP0Ph1gfOI/vLHjqZa3okeQ4n6mWtlwOrHM9TcNPq57DGsSAutDIcUHk",
+	"uK7uYBUHTA5ChbUOi/bX0p5N60sz3T99UDKaSJDK6ToPrGg0rjqQMRSCqDEnJxecLWhuVTSfpBoitGOy",
+	"GXwkM0ByLntoF00AnMOK8oP6ozScUd0kTfcjYXpqPQpGe9uud9g6NARrO4rQp5LJvhQzpsmW5TkG7O0I",
+	"j72O4qBQPPmMHckBzaGRTcHG4f59oPnGY3eay5oyPovneGU/mFNlnQOikgQzbZlLp8xFhd4KJeyM50Kv",
+	"8ZDBLfAYPiMOhL2+4qCSK1qOl0l/p1G/XQKo2KLRWkeQQ8p1aMUWcWfqNhf4Ps6jhzeOt5LIE7yDrhps",
+	"CFk7pBz7RAfILFDUuft0uiDIrwknvOW/uHJifjc0Svya7JhWULk5xEpHNIIxvVtWwsol10PTH91oRap0",
+	"SVa9appgC/iAT7bBL7sOHkpKKveMiUiy926kTuLbubjrJYgtJKuffX2amye0fYjckalnb2fhGNMfhnpX",
+	"GrvaYoAYNSMSd6CopU0365C4sT5FGxZQG8imLp8MhRs6Yxv5DL6mo6S2oFCCqlwDHMySs99MdIiLVLuP",
+	"SHruqYgI635miOMW2V58etRDbMaejoBhDj+JWNJhvNHb8dQYmgU22I5daw6azQY7VfC9Pya+XfSNvR7M",
+	"BWI1MS1yh3b22HDGTZ0UojbKcon9irLS0/qm9xgG/Td+CPNHtXHtnNOGMOOrgZLPeJDdaEdr37/APOIK",
+	"WMxijEx6TK5vQpsV4PHoF8JqeZiMg3qae73CAsSN7wBnXosmUIVeDGYBirLMVTnWrsFIIoCLv3gKdZ/g",
+	"QrMFJEhohswFX/lULZdtimNbyPAa9H9PR4pXbbhgfzoeVLOmfza0EQhJkjzfuXCdqMNDqdxF31p+5O1W",
+	"1urqfvnsUC5CzSrTBlvu7UGb4I3tdjONn+bfICbJF5DnB1akhjSAJETtmCZyPd0UrF0++JF9gWpbFlhv",
+	"hp1jA+PfrjNOmRBd6d5zc4fiv1/RoQiahERI4i/2aKJfX0fvkbEp16EmaryZidBCVFybmcTFQefecdmk",
+	"dm3B9MLZxumTwo4aL5ACzlQEPmh3istQj+qriu+28Kdw3GQDmdYRPtbDlXSNyOh9+oS0pH8n48ww9jcq",
+	"NEd39YOO3fs7ZfX4CXEuURLE0UfqhP79eIRNiHBZSN8oUmLXFoHpq/3h0J6ePJFnecZCE7yuCcZ03YiV",
+	"qSmZg9JkVYFSAWR1JKSDGyfalDV3JlKqmWWYJUKQmqcbfWEjBWq1zzHiZXHR8BqXtjlAP2UbdWQp1PBQ",
+	"eUqWTbda6K3YDKo0yrm7Xog4qhImbBdUa5Cqmattl7FFd75tD2eeE+0NGgYd4hokp3k/oi9qbPHytCSk",
+	"ukXN9Y1DQk1ZBB+cL2C8HKxj9YnCZhzX5QkuRTQLL+zCcGFqnXRv59ms/WpsZiBjuD5DzLr2cTZOnj8B",
+	"ftdjuecNSSK2T33AKRGHiuicQsZ3xuUg1MhcaGXil5o7lKSIC27g9xOzjXcEF8ulgsRssXntYTkK0WSO",
+	"rkajrGVjRk7M9h8+OrUPMLflseCpXBmJ6GVhrHFBHgXte0LsL+bi+X/fv3l9Q/5AIIN//a//7///9bOR",
+	"F39Qvqv/viQYglJo0/3hermKcmrh0z936zRSUeNDCRtS1oLa/Tc0zD1GVAx7pGDt4q/vh0ElknnzbzjK",
+	"+hBKxTyhTjR1GOM6sFu7E9L1cF3a7+lWSNRV5mC/VXdop/UVI2sUgsGaKeUgh/u69z7G4YYD88P94C0n",
+	"xI7A+yYodRQ8nmXKAsRjLjFanBgIJUvzUTKvNN59ShQR4PgTkNTaXB3YbVQ4ORxsJ/CdGXK2acRgHN+z",
+	"FX8R8XeFzh/7CCoDeAQlVWrbLTE82FPme1aE70XZIGcR2HCqNmqWAuRQAV/FsiZicqA3BJ2W/XCPUf2k",
+	"iUh2VIvJtnp7uqa6ZPmJWLUj9fKerIuDMvJFDdo5UBh0eN2de70XSE9COR6ToOwNf8cqJ21VTh1fClnz",
+	"U5dfiQFA4rp2BodniaE13Ex0/vC4O1xVc+/kOTWNxNGhsco6guGH2eP35uFobVa9q91NmNZHdE/F9GCA",
+	"gYWbMMjIbikxkEpdPP10eruvg4C5R4jG4kdhp/rPxTrHmuUjQzgQfPdtj1fSAuHCKkDXXCQTo1O5PW7A",
+	"IJ75iSewwZ+D6oWmG5hhp9CT6WLmCRJJk7EMyYOYfubriH+wpNLBINhahajkPzzJNMqfcdSfheAcWxsk",
+	"IMdLoJsEGgs2XF1IgW2oHhPIbR48OriNsmkLZWNQGq511WDigH/wBf9FQcSi8lMP82x+PEmEJ7Z+OQE7",
+	"NuzTc88lv//GAykN4ys9+v77h48O00nSgEnvt0wv1mOjduNCcc3cjbTvQG8FuRVsAYoouiPo3w3pxY/R",
+	"O4wVKAXLc5bswoqm4cxSN+m0RY+BrEoN2UyvoRh+KlVHlwtzWjUGupPD+YdsBLwXN6b/R0xyjEiUStpg",
+	"vzFdvJWAHWOxzLfRG7aTviJuQea0TA6rWA58Acnfe5fUAfcMS6gX2/xEazqtsbuEjlE1srGdXZx2OCTK",
+	"sU3psueZqJ2S49uhRBANQKlZFDjJShZs1KqtZ0hZcejKRx/EY3w+NtwB77LdZbQQLqPHYRUIe5zijf0S",
+	"AvsNh2+aIWRXRj7fEaY9iIus+KrHQXMLEjvkjpAmwZivvX7h7YawtitvkrR3R5+KGBasL1NuXeyHydRk",
+	"xeveDdQFkxIyDd5id8/6Ugewqpv8F9PoeRaNqb/Ayu6dInPQWwDe43AOZsGoC/e99mZdX55SgEHw5aZc",
+	"aGfHrulwHqbX6gOzWFKF5U57e/juzbWJE2hbG9cggR5z1nY/hmW8buGDpNyuMHKFGtG14VHPpo/5h4RF",
+	"Q4mtZFoDJ2Yu5gBH96REiLJD8qIR0qy3Eq8bmNpKocGCCW3j6YbZCIyR4JdvkKJeQXSDtsL6RWNIP6Ps",
+	"3PnhUCh0Yl6LTecXLkFXkkOywKyLl4xNL6eTFbt1FoGxxITLFdsLW8dyw7oQvOZtYyDsmqa4FlawuyEG",
+	"SprGZ5TVlSFn7vn3MNapod2dPerYH+F4/32UjeZdwIOe3C5N6jTMbr4QsNVao+8cs8ecSksxh8iDcHmV",
+	"7Pp6ipnH+Y6oUgLNugqtT3LeDys2lbD9etWQrjz6pYiqFlSzKFt8tLLJlxju60gSOudgZJuN4HBr7t+j",
+	"bx989930UJ9aP2pnxBbdrsWorqnO+uhJFrNI20Y9ekyuffDZGDSUkwB9FUIjf3303XBcxHW1OqhWIIER",
+	"+mENxCY87KM3H5Z6We9zDcbZmGZNqC4HfUYDaylSWQNcS7rQQScxBycDtcF4HNOKzF2T6fvkAxqGRh39",
+	"5cNT8qd3z5+Shw8f/u3PU5JV0tYat2zGKWGZIr/88uKZuv/f/EcphbSvO+w5Zb/xt+++/8uf75Mfb0Hu",
+	"rFfGqOQOcsU1XqWcvJFsxXiIlCmm4bEr59c2eWADGJtBAMv/5uY2MO+9yKAohQa+2N37GXZTUvEMZI1p",
+	"gJAxYbgVaFX/q2Wg+//NAwLLzeSDrDj6zIKjZ/LAZ3HRkk1uJg/vX99/iHEIvUbWvaIlu5oLgT4qB25o",
+	"TjHS7EU2uZn8HfQP5nfMai4Fd3rGt9fX1tWRWS9V3aDJgQMVXkM1++hyHGlZ5myB3776zV1tVicZ0lhw",
+	"Csgwe8E6jH+FwkprH6HIch2vbbWMhfRJjBHWdeWRkj7jSIE2VyHKXwoVIRHmBryzkW63Wz+4VNmzLL6O",
+	"pLUPnyuKiu3Luca1aQ8Rwocs3ACqcBZK+zSEOKFfMvUfSmdM2IiQ2azWFtnbaDoR/Eg6TyeqKgpqdLjJ",
+	"O6BGcqFz9bExthBYlynnec7uk5ArEYBRl8a051oQzO+tI+9rRN56++b9h/uTei+rfJPexh+qfPNkYQsm",
+	"JC1AY01nojKwfuTqZ9hhWeAl9t7P6Y633gz7DpTZy8juPxP89GNV5ZurP1j2+QovB7MpBxH9RYY0j+/k",
+	"LzwTZgmTL0aiXywm04lEWtAceEblVSM7NL7iV3QDT93TTwJk7cUWvz9UhAJGV3LTtpAjVObMBYu4QFXU",
+	"KBVCbtQZyGQz7aOagpHOT53faI/HmJmoL923EecJxryMfhgI4a0EV86vgRZRSPHE99A72P1axOZo5AuO",
+	"/76DMo5NV1kEGzTzXMf1KngJMBDs6iG4mPlA8viBf2+NOqidxz9iE1dTX4q23f71snydp+6817CtE/yO",
+	"5NiUwEIo/Ke2yvTruXxewxbnNOryeXDWTYhtgO0XcBZhceX8l/e8Vye+LR8l0/BMbPlXtzVNH8dXsj0f",
+	"Gy7h82ySUQ/6DEC3KxeXBs8scmjikkPXpmturAjmbaMrwLe9OV5UHK4Qdel3VUf9z6hg2UDgXdC/l+qY",
+	"9XoWNctTK4OFL104I7me2a/G6fVd18/0TJx1UYYR71kAqTMu6ifKV7+Uo9bj21msqSsS9bkT51ykr+g+",
+	"aoVVbIEiz8KWnV+Em89/ZGo9Tn5fnkt8U78zsshbo/3/bFvlXYKE5tNfEwnNIb8noRRSn5uU7/CrL60J",
+	"cglamk/bQY6m5s9Q6uDqPOV8t51CSE5CyZxmWMXl0Mq3PpWoAKoqCVnD0dPYk6LScF658KrS8H+QXOCw",
+	"vVeXVZ+VpVtooF+Ter03tTv2vg3qPUHb5LB1IYYzbriHduj1qPjGEM/FWdTAY5tR7IWKOyR74UDAzyCI",
+	"DPUD9nkTfx01GubT16YWCdwXuS4xIhgcB/cnxyn2qTP0EugteLpcSCDttfb5yg7DWa6YHKgCVWPmaCL4",
+	"Auqe0SqGeEKXGmTojxW/fWQL7OCMBthCv+E1ksIlpaBDqvrP2/a3tFKgpsTCYimLOCJKzwYeOQeLLvfb",
+	"zmDZ4xxWjCtz1vs2X139Yf/w2V7VHiNu30TUdLF+5yFE7pyuTxRR9PZ499oxUs37hEuKbQWcS1jWNGgy",
+	"W9NFPJQzl9Lcnuh/ayK3mLdyaRfImYIHsCfyJyO1hOu9bNsofKN8JfKf45yKFQzn1ZKfCr5kssAUmAvJ",
+	"J0Nm+/3/POGEvf3WPmcL1Qmab2waixNH2pen9PcURHTR+LbXkaHz3k7vgWcfxD8bcac7slo8Msk9TNUL",
+	"DuTjlkZdtdH+2rTO4bVFi79I1EVocCm8X9ICzKAQV3U3maQh8AwK8bZuvHFpG8AOZ4TaGPX/A+bmFeIb",
+	"3+/m+JMJi0oyvZvc/OvX5jn9uBYFHk9jDCi24nhAbVKl/fecLTb3yY8WOLvSmEKv3bwaxzID1Zvt9gzU",
+	"RfMZ8PtJEqrNmSwoUQLH4lLlcZcklNNmghzKpykReda0mgKZhDnb93xLszRbitfi4gGiMEgqZlz3rW8W",
+	"jzjQozPHkF8UpZB76z6/dArf/wCf7twoCIOnE28+YAFyVZ4s/io7SehPLHlWP3bJdftRUnyGvfpKakGM",
+	"VSXrRAXMdj0zp73fApRfycpfCmG0Ir2Wolqtz7frV4s1LHqSBZ+an/docJEMDGetXOCkjbtv/RJ/YnrM",
+	"jYtQgaqGCrTYfOfbloxhOndf3vPPAOUT10n+EpvSKPw6VkH7EDoDbsWpxIFPdbwp7ivKsh/xmcsxqfv+",
+	"HWeiNEfdy08Gmu3cbbsEjYAoJ5LZ5e33Ufl5gMY9P5Hx2z9m7M6JnCpxeEUzOA9NTzTTos4HtJ++ov24",
+	"vvh+nOrAq/eEpyM/z22LhRFptIdlh14yp9PMOa0v1hgfonS9trFg6OSkZNto8p5rrZxUIH3T5C+UnRyQ",
+	"pzrfc9BYWRwS6+QdO7GjdEIFxsZU852zJG05q1mB/YE3Mngfe1hc8v319fn2+iIuJyfNPDEuJNDc5w9x",
+	"PV2fffSEZHMFQKfuEyuCqpQ8kC/cM3fB33asMdx9yeTzJ1nmJnIx/dAv9G5Vl+aoXeXlMeFiSxTwzOFm",
+	"53Am/hpMXG6Q+0LnKb30n8QWYdkQEueLJCc3qXS1oHwB544/PMWPfkkqv9eiLCF7XGepaeeYsog25+S0",
+	"q1zQc+dmvRQ0+5L0+7AGshIiI1JsbQn8HBhfBSqelX5lTvl57Q8EfrykTLUfN8Pc9U3dv2d724VOtLPE",
+	"uzEeaiEILLYLIlfg3x0Euq25gMVGuVpgKbb3yeu6itjyDhYLY9KOEBuyg2ZwocUVEvv69CsL79wzd6Es",
+	"uD5DI6Netg2EXQPYY/RFhH1OOfRdhS8ph0uKGPx+yu5jiojt6WplztQAn7zEJ+6GS0J38hGcgvPCk3PL",
+	"4CQOSWmWLy0q/2Uy1pX+Eh6xJokv4xdDhgpaZCpl7B0U4hYCgYd8zvbx7HEjvQ17be3uVC70Ouy+Gma5",
+	"viNmOZfTroArektZTucsxySFP+Jkfg/6SfO5y9C6OcQXr2Qo4KqUgDGjhctxS1DmbeOxi2VShxHumA87",
+	"Q1+KEeUK+nAqzO8+evY1VXzgxO56U3DQLHqLuF/OsRsXhVmxdLu4AI2quVtB6Iqyk6vNXYbOyAv3tQek",
+	"+wJLdnf4Xd/YfW7pBjku4DrEj38Zl3R6F84lLF02YJ959MY9csF1+iGi5gEH5apgVuoMVnyItvlESJcD",
+	"qFhRYa9YwkFvhdwQBaDukzcBXLz91IJKyUDaaqpkgUyDdudnTff1L1Aa07NhT5SDOtdrOAciG+ImEcan",
+	"DthRTYk5i4pUJVbAlDnd2TIEW2hAsAeYlacNv4rb7SsVenQkAAux4cWd7JttF3LHO9dsz5GCzHK/nrx1",
+	"L0Ersl0LuIXmPvmDtwYq8WQjWL0tIMlh1dg0X+92zxc9jqoHfeUf/noLQm1w+HxloQFQtVEPOnVwo36g",
+	"x9j9wkq7IrRHV2aPqtKKsagfuYoT9nJFnmGYL5VweMSenus+DjV/AQzG64FnxYIxH72z0k0czpDpaBsc",
+	"53sOF779kgMLNpIQz8FKiOw++eAUA2nbCwgO1qFvTondhszcbNv1bmoDaA1Btb9tpyHBxLFuRJ7d2ZaZ",
+	"wY7erp9sypuQJAdNVuKUBPDm5v0MUKpQZMj4ysK/2jCP26Epme8IJaXI2QJ7ns532J8VVYXcyDpmpmSN",
+	"tp4NlNgX/9wIKk+yzDXcv2CuNn7/zv3R9ah3Ixi3vutFymz56Pw7F9OkGs1MYkiBtm2HuYPPdc1/DI2r",
+	"KLOMbnuD7LW5Y4pg75BjcR7aFO9PNw51zF8VYuQh9QoP7sBYP0c8JhTyj3IQperL+2IyoUMikaC0kKf4",
+	"eFKH8vJ17z2+OnPnrwH01+G6+qXMqG5u1KWu8/9U11XzRFwtBL8F27DmnElc9qsvgV5qi+wIarR2fFcH",
+	"xQxBF/oMt9YTkgPNyBxsTz3qP32fhNZqjYYeCB9htO4NKnvMOhByIGtmZNKuo7J5O6ldk3tGpDUqNxc9",
+	"pKGg9NVove3f9pSOqGit6xnfLCdfY3Whixxad4tvjIN1hp6Nv0iSU4vOoRjgXilFKRTNz46qaT576XoA",
+	"bBz/Qbwz4vcLFQO89fTrq9tBpA9iSQ1na0KCxq39tO8jZKsJsZqEwycHdKlEAXOR7by3AtAFbh1/ZU4X",
+	"kJKZ7fKgo7CTRur56XLFCzMQbNtVHXdnDfRVk5zbHrhyl2OfOfyTe2RUidfG1th1K7IsqMPC/sfyzwxb",
+	"ftrqmAOqvr6yrguOPBduvHAm8R7utfOpOe9B28aTF8oVx2//Zys3LkZ1b2Ee5/rs++OiEU/d5y+zUa7B",
+	"/Vdli5yELtt1IKPi5i9NQlcSAG9WO0wNrmkBFkOfoNQtaiPN96yT76x7/sZ80qafqIsmt7yxDsr/6NPp",
+	"EqzO79C/bPIRbN33vxpn5pMsO/PWnHh0ohuDLP1ciuIflYXJO9ZBfef0RYSyEyIGcRo7l+7Z4dPxq1/Y",
+	"qyvhPDmYRs0cqLXCJ+6khqbRorjPG2Gzo/BKkxgRFZIUJxsXCpRivr96PM7wnq34m2pc2Yd5FjIiKn3+",
+	"iMKriyYmvoIegClll3U84yXBzdiKv+CX0vDsx+88zTxaonwiBduYmA321RojxfsFKcmD3SwXea/PgSg3",
+	"6pR3hh2ValRncZ3AeIlUrwQhLlug4wb6Uulex+3CmZTUwKtjWo2/dw9PLgzuFMbp83rSrGAc+2mpk2Kq",
+	"CXO3s94LdDbuLPVuMbT6yHx2/soZh6EKYX5Hcu85k8VL1zXvbsRdujb4Yt2sXsPWrvGOHc+Bthey3doc",
+	"dQHkPJsZccGdaZPoDoNKfVtz7vPuuimrgdIe88zQtYJI/7vS/COv8nx6tiqI1uAxQDW/hulkLXKW0Z06",
+	"FU04cdvEKHGRwo/uku+0ameI4hdjw6tSwi2DbTqd8K19wE3yTnbg7gVAzviqhszpen4QB+hMqaKUE0d9",
+	"shVVnpFMEC6203bYGPPbmcIWHaQq0YPAmog0YStbjaT6M/wYX92FrtodrAdm5SJaany5F8zM/1KyYxSp",
+	"zy49AstdIQffq71RUf77aB6yNR7jAt3mapvhtdLX66mgn1hRFZObh4++v76eTgrG7d/rIDXjGlbopk/E",
+	"u11Q6cyDXTIk/lRUXPd3lDiDpPpJbElB+a6u6lBOWs2hLrtB/X9HtiCBbKDUKKWUsG9m7Voc7OxxQRDU",
+	"9zm7VL6K+fSXSde9g3Zh70Eroqr5b7DQU9QnMWHJXVFTQnMlXEPDJd6TCBPEbXspJAqWNpjdt4WNhFYZ",
+	"00RLyvLo/l8hoOYXyW16zvJLMkr4/GfHJ3fMFmb806V8vVFczB15zhmcxVZ7r+2n/73Pji3YtpnSFJdF",
+	"kKmY4FabswSMnwLMITxzOgq9xf5j6pKZn18CK8suKhaq8Dv57fW3lx8N25jPITTqUiBvQZKKa5bbzl1U",
+	"0zlVKBLndLE541n0UKRRDcvYLtaKGadgOek+Yyd30/wPNMpYnhubDPv84i7nrDQbaq6trIUbmtkGryel",
+	"EDa2+EJATIExLrxXSSuvBjk2Z8LlQ1N9Et5xcwfflMAVoXajMOcAxzBD2mPoMrW1cioMyVjWLM/U3hbV",
+	"Zu9tvaaZdA5LfZ98DHPFZyjLmgLdA5ekLG8LJ3Jp6JA47UGvQRJK5lJsFUgilqRgHKXTwiKqQEa02IP8",
+	"OLc/34G31IS4gIZuvv1mubz7fLm7BG5xhDT8au4Xt6md/btPnnDbqsQqIdigWiuyoDxjGdWgyJ/eP3v7",
+	"Z8MGdm6Qha6U+6x9BYu1SHsHf1ysxQdQX0PeayTD5QdYVdxiHgDPzKvngTxABB3BQUG+NAaxoX/mjCRK",
+	"FCwEz6ZoDFOyXbMcHhM7BStqOjT+vaIBnDOe0XXZyIv59HO2quTdo0+aof/hlp/0EqJw3gqp1+co46Ee",
+	"aiQ3shDrebY+eu4P1ZoqUgBVlTkb4cIy/4o6whpk86Rga52+GO4H88BdhHCf+j7HY2K4P96C3KGz2YGt",
+	"LZksTlVZDS2sOnNUms+dJ/h4x86ddVo5XlWsSXui7Rhv7ADOevyqcCMCQ+PMviRcsIYcyrXoB63/EB66",
+	"JMRJGCShcYSpPsZ7XVQ19h7ZYmauBVRiivDjKdNSwTm4HvNh7DR22ft9Ol2gE2ebRHd3n/XuzbkCMYHG",
+	"VwthUUJT3W7y/CPT66ciBhQaOScvbL6yOhtApOjyRa2oWtiBrH2T+pVljOb3GE8v7hmjuUvHvVSLYTtC",
+	"MttOYL/uWj3QgpQS1Dmo9+OnEjX9GP38uIy7mDElai2kRlpOzc/GWCVz0FsAbrumR0mcw6ovlxwvhDsR",
+	"aEkT9oW2bpbtORw9PyE+KdMeolRpgVgWVgU0fI/RDWqpG3wCpUDPxc5ClIHZEx/pcNpiD9jse0159sVp",
+	"ePEzfQjX3YJkyx5b55/4+51dECgbv6ZL4qngRg8//ZaouARdSQ7ZBcOuv4RBLrRR9QCHhGDPrQNiTYO8",
+	"9YSrZD65mVwZ3fx/BwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -316,7 +316,14 @@ func (s *Server) SaveNotes(c *gin.Context, id contract.ID) {
 
 // FileSlip implements ServerInterface.
 func (s *Server) FileSlip(c *gin.Context, id contract.ID, p contract.FileSlipParams) {
-	filed, err := s.desk.File(c.Request.Context(), actor(c), id, p.IdempotencyKey)
+	var body contract.FileSlip // none is sent by whom no plan was shown
+	if c.Request.ContentLength != 0 {
+		var ok bool
+		if body, ok = read[contract.FileSlip](s, c); !ok {
+			return
+		}
+	}
+	filed, err := s.desk.File(c.Request.Context(), actor(c), id, p.IdempotencyKey, body.Items)
 	answer(s, c, http.StatusOK, filed, err)
 }
 

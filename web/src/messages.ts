@@ -1,6 +1,7 @@
 // Every text that the interface shows, in one place, so that it can be translated. What the rules say (reasons, problems)
 // comes from the server in words.
 
+import { after } from "./messages_after";
 import { book } from "./messages_book";
 import { calls } from "./messages_calls";
 import { voice } from "./messages_voice";
@@ -13,6 +14,7 @@ export const t = {
   ring: calls.ring,
   outside: calls.outside,
   voice,
+  after,
   name: "Trundo",
   skip: "Skip to the sheet",
   loading: "Loading",

@@ -15,6 +15,8 @@ export const ids = {
   nursery: "22222222-2222-7222-8222-222222222222",
 };
 
+const plain = { needs_follow_up: false, directions: [], call_type_ids: [], acts: false };
+
 export const me: Me = {
   id: ids.ines,
   login: "ines",
@@ -33,8 +35,8 @@ export const me: Me = {
   preferences: { opens: "answer", address_template: "", greeting: "" },
   firm: { name: "Lindenfall Cisterns", region: "US", outcome_needed: true, type_needed: false, wrap_seconds: 0 },
   outcomes: [
-    { id: "o1", label: "Visit agreed", reached: true, needs_notes: false },
-    { id: "o2", label: "Wants an offer", reached: true, needs_notes: true },
+    { id: "o1", label: "Visit agreed", reached: true, needs_notes: false, ...plain },
+    { id: "o2", label: "Wants an offer", reached: true, needs_notes: true, ...plain },
   ],
   call_types: [{ id: "t1", label: "Enquiry" }],
   live_epoch: "e",

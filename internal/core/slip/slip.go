@@ -54,8 +54,11 @@ type Slip struct {
 	HasOutcome   bool
 	NotesNeeded  bool // the chosen outcome asks for notes
 	OutcomeLabel string
-	HasType      bool
-	Notes        string
+	// FollowUpNeeded: the chosen outcome asks for something to be done next; HasFollowUp: there is something.
+	FollowUpNeeded bool
+	HasFollowUp    bool
+	HasType        bool
+	Notes          string
 }
 
 // CanFile tells whether s can be filed now, given the call it belongs to. Errors: ErrAlreadyFiled,
@@ -72,6 +75,8 @@ func CanFile(s Slip, c *call.State, r Rules) error {
 		return &MissingError{"call_type_id", "choose a call type before filing"}
 	case s.NotesNeeded && s.Notes == "":
 		return &MissingError{"notes", fmt.Sprintf("the outcome “%s” needs a note", s.OutcomeLabel)}
+	case s.FollowUpNeeded && !s.HasFollowUp:
+		return &MissingError{"follow_up", fmt.Sprintf("the outcome “%s” needs a follow-up: say what is to be done next, and when", s.OutcomeLabel)}
 	}
 	return nil
 }

@@ -19,6 +19,63 @@ var (
 	ErrBatchAlreadyClosed = errors.New("batch already closed")
 )
 
+const insertFilingEffects = `-- name: InsertFilingEffects :batchexec
+INSERT INTO filing_effects (filing_id, position, item, ref_id, change_id, before, state) VALUES ($1, $2, $3, $4, $5, $6, 'done')
+`
+
+type InsertFilingEffectsBatchResults struct {
+	br     pgx.BatchResults
+	tot    int
+	closed bool
+}
+
+type InsertFilingEffectsParams struct {
+	FilingID uuid.UUID
+	Position int
+	Item     json.RawMessage
+	RefID    *uuid.UUID
+	ChangeID *uuid.UUID
+	Before   json.RawMessage
+}
+
+func (q *Queries) InsertFilingEffects(ctx context.Context, arg []InsertFilingEffectsParams) *InsertFilingEffectsBatchResults {
+	batch := &pgx.Batch{}
+	for _, a := range arg {
+		vals := []interface{}{
+			a.FilingID,
+			a.Position,
+			a.Item,
+			a.RefID,
+			a.ChangeID,
+			a.Before,
+		}
+		batch.Queue(insertFilingEffects, vals...)
+	}
+	br := q.db.SendBatch(ctx, batch)
+	return &InsertFilingEffectsBatchResults{br, len(arg), false}
+}
+
+func (b *InsertFilingEffectsBatchResults) Exec(f func(int, error)) {
+	defer b.br.Close()
+	for t := 0; t < b.tot; t++ {
+		if b.closed {
+			if f != nil {
+				f(t, ErrBatchAlreadyClosed)
+			}
+			continue
+		}
+		_, err := b.br.Exec()
+		if f != nil {
+			f(t, err)
+		}
+	}
+}
+
+func (b *InsertFilingEffectsBatchResults) Close() error {
+	b.closed = true
+	return b.br.Close()
+}
+
 const insertRecording = `-- name: InsertRecording :batchexec
 INSERT INTO recordings (id, call_id, kind, state, server, file, began_at, why) VALUES ($1, $2, $3, 'going', $4, $5, $6, $7)
 ON CONFLICT (id) DO NOTHING

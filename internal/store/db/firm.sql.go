@@ -238,24 +238,43 @@ func (q *Queries) Lines(ctx context.Context) ([]LinesRow, error) {
 }
 
 const outcomes = `-- name: Outcomes :many
-SELECT id, label, position, reached, needs_notes, active FROM outcomes ORDER BY position, id
+SELECT id, label, position, reached, needs_notes, needs_follow_up, directions, teams, call_type_ids, effects, active FROM outcomes ORDER BY position, id
 `
 
-func (q *Queries) Outcomes(ctx context.Context) ([]Outcome, error) {
+type OutcomesRow struct {
+	ID            uuid.UUID
+	Label         string
+	Position      int
+	Reached       bool
+	NeedsNotes    bool
+	NeedsFollowUp bool
+	Directions    []string
+	Teams         []string
+	CallTypeIds   []uuid.UUID
+	Effects       json.RawMessage
+	Active        bool
+}
+
+func (q *Queries) Outcomes(ctx context.Context) ([]OutcomesRow, error) {
 	rows, err := q.db.Query(ctx, outcomes)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	items := []Outcome{}
+	items := []OutcomesRow{}
 	for rows.Next() {
-		var i Outcome
+		var i OutcomesRow
 		if err := rows.Scan(
 			&i.ID,
 			&i.Label,
 			&i.Position,
 			&i.Reached,
 			&i.NeedsNotes,
+			&i.NeedsFollowUp,
+			&i.Directions,
+			&i.Teams,
+			&i.CallTypeIds,
+			&i.Effects,
 			&i.Active,
 		); err != nil {
 			return nil, err

@@ -39,7 +39,7 @@ func (q *Queries) DoneFollowUps(ctx context.Context, ownerID *uuid.UUID) ([]uuid
 }
 
 const followUpsByIDs = `-- name: FollowUpsByIDs :many
-SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
+SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.number_id, f.due_zone, f.version
 FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.record_id
 WHERE f.id = ANY ($1::uuid[])
 `
@@ -58,6 +58,8 @@ type FollowUpsByIDsRow struct {
 	State      string
 	CreatedAt  time.Time
 	DoneAt     *time.Time
+	NumberID   *uuid.UUID
+	DueZone    string
 	Version    int
 }
 
@@ -84,6 +86,8 @@ func (q *Queries) FollowUpsByIDs(ctx context.Context, ids []uuid.UUID) ([]Follow
 			&i.State,
 			&i.CreatedAt,
 			&i.DoneAt,
+			&i.NumberID,
+			&i.DueZone,
 			&i.Version,
 		); err != nil {
 			return nil, err
@@ -97,7 +101,7 @@ func (q *Queries) FollowUpsByIDs(ctx context.Context, ids []uuid.UUID) ([]Follow
 }
 
 const followUpsOfRecord = `-- name: FollowUpsOfRecord :many
-SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
+SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.number_id, f.due_zone, f.version
 FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.record_id
 WHERE f.record_id = $1 AND f.state = 'open' ORDER BY f.due_at NULLS LAST, f.id
 `
@@ -116,6 +120,8 @@ type FollowUpsOfRecordRow struct {
 	State      string
 	CreatedAt  time.Time
 	DoneAt     *time.Time
+	NumberID   *uuid.UUID
+	DueZone    string
 	Version    int
 }
 
@@ -142,6 +148,8 @@ func (q *Queries) FollowUpsOfRecord(ctx context.Context, recordID uuid.UUID) ([]
 			&i.State,
 			&i.CreatedAt,
 			&i.DoneAt,
+			&i.NumberID,
+			&i.DueZone,
 			&i.Version,
 		); err != nil {
 			return nil, err
@@ -155,8 +163,8 @@ func (q *Queries) FollowUpsOfRecord(ctx context.Context, recordID uuid.UUID) ([]
 }
 
 const insertFollowUp = `-- name: InsertFollowUp :exec
-INSERT INTO follow_ups (id, record_id, owner_id, slip_id, kind, text, promised, due_at, day_only, created_by, created_at)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
+INSERT INTO follow_ups (id, record_id, owner_id, slip_id, kind, text, promised, due_at, day_only, created_by, created_at, number_id, due_zone)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
 `
 
 type InsertFollowUpParams struct {
@@ -171,6 +179,8 @@ type InsertFollowUpParams struct {
 	DayOnly   bool
 	CreatedBy *uuid.UUID
 	CreatedAt time.Time
+	NumberID  *uuid.UUID
+	DueZone   string
 }
 
 func (q *Queries) InsertFollowUp(ctx context.Context, arg InsertFollowUpParams) error {
@@ -186,12 +196,14 @@ func (q *Queries) InsertFollowUp(ctx context.Context, arg InsertFollowUpParams) 
 		arg.DayOnly,
 		arg.CreatedBy,
 		arg.CreatedAt,
+		arg.NumberID,
+		arg.DueZone,
 	)
 	return err
 }
 
 const laneFollowUps = `-- name: LaneFollowUps :many
-SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.kind, f.version,
+SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.kind, f.number_id, f.version,
   coalesce((SELECT max(d.amount_minor) FROM records d WHERE d.kind = 'deal' AND d.person_id = f.record_id AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost')), 0)::bigint AS value
 FROM follow_ups f JOIN records r ON r.id = f.record_id
 WHERE f.owner_id = $1 AND f.state = 'open' AND r.deleted_at IS NULL
@@ -206,6 +218,7 @@ type LaneFollowUpsRow struct {
 	DueAt    *time.Time
 	DayOnly  bool
 	Kind     string
+	NumberID *uuid.UUID
 	Version  int
 	Value    int64
 }
@@ -227,6 +240,7 @@ func (q *Queries) LaneFollowUps(ctx context.Context, ownerID uuid.UUID) ([]LaneF
 			&i.DueAt,
 			&i.DayOnly,
 			&i.Kind,
+			&i.NumberID,
 			&i.Version,
 			&i.Value,
 		); err != nil {
@@ -286,7 +300,7 @@ func (q *Queries) LaneSlips(ctx context.Context, userID uuid.UUID) ([]LaneSlipsR
 }
 
 const lockFollowUp = `-- name: LockFollowUp :one
-SELECT id, record_id, owner_id, kind, text, promised, due_at, day_only, state, given_by, version FROM follow_ups WHERE id = $1 FOR UPDATE
+SELECT id, record_id, owner_id, kind, text, promised, due_at, day_only, state, given_by, number_id, due_zone, version FROM follow_ups WHERE id = $1 FOR UPDATE
 `
 
 type LockFollowUpRow struct {
@@ -300,6 +314,8 @@ type LockFollowUpRow struct {
 	DayOnly  bool
 	State    string
 	GivenBy  *uuid.UUID
+	NumberID *uuid.UUID
+	DueZone  string
 	Version  int
 }
 
@@ -317,6 +333,8 @@ func (q *Queries) LockFollowUp(ctx context.Context, id uuid.UUID) (LockFollowUpR
 		&i.DayOnly,
 		&i.State,
 		&i.GivenBy,
+		&i.NumberID,
+		&i.DueZone,
 		&i.Version,
 	)
 	return i, err
@@ -349,12 +367,13 @@ func (q *Queries) OpenFollowUps(ctx context.Context, ownerID *uuid.UUID) ([]uuid
 }
 
 const updateFollowUp = `-- name: UpdateFollowUp :exec
-UPDATE follow_ups SET state = $1, text = $2, owner_id = $3, due_at = $4, day_only = $5, done_at = $6, given_by = $7, version = version + 1
-WHERE id = $8
+UPDATE follow_ups SET state = $1, kind = $2, text = $3, owner_id = $4, due_at = $5, day_only = $6, done_at = $7, given_by = $8, version = version + 1
+WHERE id = $9
 `
 
 type UpdateFollowUpParams struct {
 	State   string
+	Kind    string
 	Text    string
 	OwnerID uuid.UUID
 	DueAt   *time.Time
@@ -367,6 +386,7 @@ type UpdateFollowUpParams struct {
 func (q *Queries) UpdateFollowUp(ctx context.Context, arg UpdateFollowUpParams) error {
 	_, err := q.db.Exec(ctx, updateFollowUp,
 		arg.State,
+		arg.Kind,
 		arg.Text,
 		arg.OwnerID,
 		arg.DueAt,

@@ -166,6 +166,27 @@ type Export struct {
 	CreatedAt time.Time
 }
 
+type Filing struct {
+	ID        uuid.UUID
+	SlipID    uuid.UUID
+	UserID    uuid.UUID
+	OutcomeID *uuid.UUID
+	At        time.Time
+	Asked     bool
+	UndoneAt  *time.Time
+}
+
+type FilingEffect struct {
+	FilingID uuid.UUID
+	Position int
+	Item     json.RawMessage
+	RefID    *uuid.UUID
+	ChangeID *uuid.UUID
+	Before   json.RawMessage
+	State    string
+	Why      string
+}
+
 type FollowUp struct {
 	ID        uuid.UUID
 	RecordID  uuid.UUID
@@ -182,6 +203,8 @@ type FollowUp struct {
 	DoneAt    *time.Time
 	Version   int
 	GivenBy   *uuid.UUID
+	NumberID  *uuid.UUID
+	DueZone   string
 }
 
 type History struct {
@@ -331,12 +354,17 @@ type NumberChoice struct {
 }
 
 type Outcome struct {
-	ID         uuid.UUID
-	Label      string
-	Position   int
-	Reached    bool
-	NeedsNotes bool
-	Active     bool
+	ID            uuid.UUID
+	Label         string
+	Position      int
+	Reached       bool
+	NeedsNotes    bool
+	Active        bool
+	NeedsFollowUp bool
+	Directions    []string
+	Teams         []string
+	CallTypeIds   []uuid.UUID
+	Effects       json.RawMessage
 }
 
 type PhoneNumber struct {

@@ -1,26 +1,26 @@
 -- name: InsertFollowUp :exec
-INSERT INTO follow_ups (id, record_id, owner_id, slip_id, kind, text, promised, due_at, day_only, created_by, created_at)
-VALUES (@id, @record_id, @owner_id, sqlc.narg('slip_id'), @kind, @text, @promised, sqlc.narg('due_at'), @day_only, @created_by, @created_at);
+INSERT INTO follow_ups (id, record_id, owner_id, slip_id, kind, text, promised, due_at, day_only, created_by, created_at, number_id, due_zone)
+VALUES (@id, @record_id, @owner_id, sqlc.narg('slip_id'), @kind, @text, @promised, sqlc.narg('due_at'), @day_only, @created_by, @created_at, sqlc.narg('number_id'), @due_zone);
 
 -- name: LockFollowUp :one
-SELECT id, record_id, owner_id, kind, text, promised, due_at, day_only, state, given_by, version FROM follow_ups WHERE id = @id FOR UPDATE;
+SELECT id, record_id, owner_id, kind, text, promised, due_at, day_only, state, given_by, number_id, due_zone, version FROM follow_ups WHERE id = @id FOR UPDATE;
 
 -- name: UpdateFollowUp :exec
-UPDATE follow_ups SET state = @state, text = @text, owner_id = @owner_id, due_at = sqlc.narg('due_at'), day_only = @day_only, done_at = sqlc.narg('done_at'), given_by = sqlc.narg('given_by'), version = version + 1
+UPDATE follow_ups SET state = @state, kind = @kind, text = @text, owner_id = @owner_id, due_at = sqlc.narg('due_at'), day_only = @day_only, done_at = sqlc.narg('done_at'), given_by = sqlc.narg('given_by'), version = version + 1
 WHERE id = @id;
 
 -- name: FollowUpsOfRecord :many
-SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
+SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.number_id, f.due_zone, f.version
 FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.record_id
 WHERE f.record_id = @record_id AND f.state = 'open' ORDER BY f.due_at NULLS LAST, f.id;
 
 -- name: FollowUpsByIDs :many
-SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.version
+SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.number_id, f.due_zone, f.version
 FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.record_id
 WHERE f.id = ANY (@ids::uuid[]);
 
 -- name: LaneFollowUps :many
-SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.kind, f.version,
+SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.kind, f.number_id, f.version,
   coalesce((SELECT max(d.amount_minor) FROM records d WHERE d.kind = 'deal' AND d.person_id = f.record_id AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost')), 0)::bigint AS value
 FROM follow_ups f JOIN records r ON r.id = f.record_id
 WHERE f.owner_id = @owner_id AND f.state = 'open' AND r.deleted_at IS NULL

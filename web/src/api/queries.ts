@@ -52,6 +52,10 @@ export const queries = {
     queryKey: ["recording-settings"],
     queryFn: () => ask(api.GET("/api/settings/recording")),
   }),
+  outcomeSettings: queryOptions({
+    queryKey: ["outcome-settings"],
+    queryFn: () => ask(api.GET("/api/settings/outcomes")),
+  }),
   prepared: queryOptions({
     queryKey: ["prepared"],
     queryFn: () => ask(api.GET("/api/prepared-messages")),

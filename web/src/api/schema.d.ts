@@ -304,6 +304,77 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/slips/{id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** What an outcome will do once the slip is filed. Nothing is done. */
+        get: operations["planFiling"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/slips/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Opens a slip again and takes back what its filing did, as far as that is still as it was left. What stays is said. */
+        post: operations["undoFiling"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/outcomes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getOutcomeSettings"];
+        put: operations["setOutcomeSettings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/outcomes/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an outcome would do now, with somebody who is made up for it. */
+        post: operations["previewOutcome"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sound": {
         parameters: {
             query?: never;
@@ -1713,6 +1784,13 @@ export interface components {
             type_needed: boolean;
         };
         Outcome: {
+            needs_follow_up: boolean;
+            /** @description Where it is offered; none: in both */
+            directions: ("inbound" | "outbound")[];
+            /** @description For which call types; none: for all */
+            call_type_ids: string[];
+            /** @description Filing with it does more than file */
+            acts: boolean;
             /** Format: uuid */
             id: string;
             label: string;
@@ -2220,7 +2298,7 @@ export interface components {
             owner_id: string;
             owner_name: string;
             /** @enum {string} */
-            kind: "call" | "task";
+            kind: "call" | "mail" | "meeting" | "task";
             text: string;
             promised: boolean;
             /** Format: date-time */
@@ -2233,6 +2311,13 @@ export interface components {
              * @enum {string}
              */
             promise: "none" | "open" | "kept" | "broken";
+            /**
+             * Format: uuid
+             * @description The number that is to be called
+             */
+            number_id?: string | null;
+            /** @description Where its time was meant; empty: where its owner is */
+            zone?: string;
             version: number;
         };
         NotesToRead: {
@@ -2241,7 +2326,7 @@ export interface components {
         FollowUpProposal: {
             found: boolean;
             /** @enum {string} */
-            kind: "call" | "task";
+            kind: "call" | "mail" | "meeting" | "task";
             /** @description The sentence that says it */
             text: string;
             /** @description When, as it is read, at their place */
@@ -2253,7 +2338,7 @@ export interface components {
         NewFollowUp: {
             text: string;
             /** @enum {string} */
-            kind?: "call" | "task";
+            kind?: "call" | "mail" | "meeting" | "task";
             promised?: boolean;
             /** Format: date-time */
             due_at?: string | null;
@@ -2263,8 +2348,12 @@ export interface components {
             version: number;
             /** @enum {string} */
             state?: "open" | "done" | "cancelled";
+            /** @enum {string} */
+            kind?: "call" | "mail" | "meeting" | "task";
             /** Format: date-time */
             due_at?: string;
+            /** @description It has no date any more */
+            clear_due?: boolean;
             day_only?: boolean;
             text?: string;
             /** Format: uuid */
@@ -2312,6 +2401,123 @@ export interface components {
             /** @description Names the window */
             writer: string;
         };
+        /** @enum {string} */
+        EffectKind: "follow_up" | "retry" | "message" | "mail" | "add_to_list" | "take_off_list" | "add_tag" | "deal_stage" | "new_case" | "case_state" | "do_not_call" | "end_sequence" | "webhook";
+        /** @description One thing that filing does, as it is shown before and done then. */
+        PlanItem: {
+            effect: number;
+            kind: components["schemas"]["EffectKind"];
+            act: string;
+            /** @description What it does; the time apart */
+            words: string;
+            /** @description Can be edited */
+            text: string;
+            /**
+             * Format: date-time
+             * @description Can be edited
+             */
+            due_at: string | null;
+            day_only: boolean;
+            record: string;
+            target: string;
+            value: string;
+            number: string;
+            address: string;
+            /** @description Why it cannot be done; it is left out */
+            problem: string;
+            /** @description The rep does not want it */
+            struck: boolean;
+        };
+        FilingPlan: {
+            items: components["schemas"]["PlanItem"][];
+            /** @description Where the person is; times are meant there */
+            zone: string;
+        };
+        FileSlip: {
+            /** @description The plan as it was shown and edited; none: as it is planned now */
+            items?: components["schemas"]["PlanItem"][];
+        };
+        Filing: {
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            slip_id: string;
+            /** Format: date-time */
+            at: string;
+            /** Format: date-time */
+            undo_until: string;
+            undone: boolean;
+            effects: components["schemas"]["FilingEffect"][];
+        };
+        FilingEffect: {
+            words: string;
+            /** Format: date-time */
+            due_at: string | null;
+            day_only: boolean;
+            /** @enum {string} */
+            state: "done" | "undone" | "stays";
+            /** @description Why it stays */
+            why: string;
+        };
+        Effect: {
+            kind: components["schemas"]["EffectKind"];
+            /** @enum {string} */
+            act?: "call" | "mail" | "meeting" | "task";
+            text?: string;
+            count?: number;
+            /** @enum {string} */
+            unit?: "minutes" | "hours" | "business_days" | "days" | "weeks";
+            /** @description The time of day there, in minutes after midnight; none: the whole day */
+            at?: number | null;
+            /** @description Of a retry: the person's next number */
+            next?: boolean;
+            /** @description The id of a list */
+            target?: string;
+            /** @description A stage or a state; of do-not-call: number or person */
+            value?: string;
+        };
+        OutcomeSetting: {
+            /**
+             * Format: uuid
+             * @description None for a new one
+             */
+            id: string | null;
+            label: string;
+            reached: boolean;
+            needs_notes: boolean;
+            needs_follow_up: boolean;
+            directions: ("inbound" | "outbound")[];
+            teams: string[];
+            call_type_ids: string[];
+            effects: components["schemas"]["Effect"][];
+            active: boolean;
+            /** @description Where it is in use */
+            used?: string;
+        };
+        CallTypeSetting: {
+            /** Format: uuid */
+            id: string | null;
+            label: string;
+            active: boolean;
+            used?: string;
+        };
+        Holiday: {
+            /** @description yyyy-mm-dd */
+            date: string;
+            name: string;
+        };
+        OutcomeSettings: {
+            outcomes: components["schemas"]["OutcomeSetting"][];
+            call_types: components["schemas"]["CallTypeSetting"][];
+            holidays: components["schemas"]["Holiday"][];
+            outcome_needed: boolean;
+            type_needed: boolean;
+            /** @description Those of this year and the next where the firm is, to be taken over */
+            public_holidays?: components["schemas"]["Holiday"][];
+            teams?: string[];
+            deal_stages?: string[];
+            case_states?: string[];
+        };
         SlipChange: {
             version: number;
             subject?: string;
@@ -2320,6 +2526,10 @@ export interface components {
             /** Format: uuid */
             outcome_id?: string | null;
             clear?: ("call_type_id" | "outcome_id")[];
+            /** @description Of a filed slip whose outcome changes: what the former one did is taken back, as far as it can be */
+            take_back?: boolean;
+            /** @description Of a filed slip whose outcome changes: what the new one is to do */
+            items?: components["schemas"]["PlanItem"][];
         };
         CallLink: {
             record: components["schemas"]["RecordRef"];
@@ -2704,6 +2914,7 @@ export interface components {
             recordings: components["schemas"]["Recording"][];
             facts: components["schemas"]["CallFact"][];
             changes: components["schemas"]["Change"][];
+            filing?: components["schemas"]["Filing"];
         };
         HistoryEntry: {
             /** Format: date-time */
@@ -3567,7 +3778,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FileSlip"];
+            };
+        };
         responses: {
             /** @description Filed */
             200: {
@@ -3576,6 +3791,125 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    planFiling: {
+        parameters: {
+            query: {
+                outcome_id: string;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The plan */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilingPlan"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    undoFiling: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was taken back and what stays */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Filing"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getOutcomeSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Outcomes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setOutcomeSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutcomeSettings"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewOutcome: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutcomeSetting"];
+            };
+        };
+        responses: {
+            /** @description The plan */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilingPlan"];
                 };
             };
             default: components["responses"]["Problem"];

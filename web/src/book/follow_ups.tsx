@@ -7,7 +7,7 @@ import { Block } from "../ui/block";
 import { Button, IconButton } from "../ui/button";
 import { Field } from "../ui/field";
 import { Tick } from "../ui/icons";
-import { clockTime, dayName } from "../ui/times";
+import { clockTime, dayName, fromInput } from "../ui/times";
 import { useTell } from "../ui/toast";
 
 /** FollowUps are the open follow-ups of a record, and the line in which one is made. */
@@ -25,7 +25,7 @@ export function FollowUps({ record }: { record: Schemas["Record"] }) {
       ask(
         api.POST("/api/records/{id}/follow-ups", {
           params: { path: { id: record.id }, header: { "Idempotency-Key": key } },
-          body: { text, ...(when ? { due_at: new Date(when).toISOString() } : {}) },
+          body: { text, ...(when ? { due_at: fromInput(when) } : {}) },
         }),
       ),
     onSuccess: () => {

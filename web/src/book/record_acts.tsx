@@ -9,6 +9,7 @@ import { Dialog } from "../ui/dialog";
 import { Field, Select } from "../ui/field";
 import { More } from "../ui/icons";
 import { Menu, MenuItem, MenuLine } from "../ui/menu";
+import { fromInput } from "../ui/times";
 import { useTell } from "../ui/toast";
 import { DoNotCallDialog } from "./record_numbers";
 import { useBook } from "./values";
@@ -201,7 +202,7 @@ function LaneDialog({ name, followUp, onClose }: { name: string; followUp: Schem
       ask(
         api.PATCH("/api/follow-ups/{id}", {
           params: { path: { id: followUp.id } },
-          body: { version: followUp.version, text, ...(when ? { due_at: new Date(when).toISOString() } : {}) },
+          body: { version: followUp.version, text, ...(when ? { due_at: fromInput(when) } : {}) },
         }),
       ),
     onSuccess: () => {

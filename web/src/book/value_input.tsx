@@ -6,6 +6,7 @@ import { queries } from "../api/queries";
 import { t } from "../messages";
 import { IconButton } from "../ui/button";
 import { Area, Field, Select } from "../ui/field";
+import { fromInput, toInput } from "../ui/times";
 import { Cross } from "../ui/icons";
 import { type FieldDef, type Kind, useBook } from "./values";
 
@@ -108,11 +109,9 @@ export function ValueInput({ def, value, onChange, hidden = false, problem, auto
         <Field
           {...usual}
           type="datetime-local"
-          value={toLocal(value)}
+          value={toInput(value)}
           onChange={(e) => {
-            onChange(
-              e.target.value && !isNaN(Date.parse(e.target.value)) ? new Date(e.target.value).toISOString() : "",
-            );
+            onChange(fromInput(e.target.value));
           }}
         />
       );
@@ -138,14 +137,6 @@ export function ValueInput({ def, value, onChange, hidden = false, problem, auto
         </>
       );
   }
-}
-
-/** toLocal writes a time as the browser's field for times wants it. */
-function toLocal(iso: string): string {
-  const ms = Date.parse(iso);
-  if (isNaN(ms)) return "";
-  const d = new Date(ms);
-  return new Date(ms - d.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
 }
 
 /** RefInput chooses a record of some kinds by typing a part of its name. */

@@ -2,22 +2,27 @@ import { useQuery } from "@tanstack/react-query";
 import { useParams, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 
-import type { Call } from "../api/client";
-import { queries } from "../api/queries";
+import type { Call, Schemas } from "../api/client";
+import { queries, serverNow } from "../api/queries";
 import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { duration } from "../ui/clock";
-import { Area, Select } from "../ui/field";
+import { Dialog } from "../ui/dialog";
+import { Area, Check, Select } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { clockTime, dayName } from "../ui/times";
 import { Recordings, TalkFigures } from "../voice/recordings";
 import { AttachSearch } from "./attach";
-import { useChangeSlip } from "./change_slip";
+import { useChangeSlip, useUndoFiling } from "./change_slip";
 import { useNotes } from "./notes_and_records";
+import { usePlan } from "./plan";
+import { PlanItems, whenOf } from "./plan_items";
 import { CallType, LinkChip, Subject } from "./slip_fields";
 import { UnknownCaller } from "./unknown_caller";
 import { howLong, sentence, whoOf } from "./words";
+
+const o = t.after.outcomes;
 
 /** CallPage is one call: what happened in it, what its slip says and on what it stands, all of which can be corrected. */
 export function CallPage() {
@@ -28,7 +33,7 @@ export function CallPage() {
   const me = useQuery(queries.me).data;
   if (page.isPending) return <Loading />;
   if (!page.data) return <Failed error={page.error} retry={() => void page.refetch()} title={t.calls.gone} />;
-  const { call, facts, changes, recordings } = page.data;
+  const { call, facts, changes, recordings, filing } = page.data;
   const heard = recordings.find((r) => r.state === "kept");
   const answered = call.slip.state !== "none";
   const mayCorrect = answered && (call.slip.mine || me?.role !== "rep");
@@ -57,9 +62,10 @@ export function CallPage() {
           {call.slip.state !== "none" && (
             <>
               <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.correct}</h2>
-              {mayCorrect ? <Correct key={call.slip.id} call={call} /> : <ReadOnly call={call} />}
+              {mayCorrect ? <Correct key={call.slip.id} call={call} filing={filing} /> : <ReadOnly call={call} />}
             </>
           )}
+          {filing && <Did call={call} filing={filing} />}
           <h2 className="mt-2 border-b border-rule-strong pb-1 text-quiet">{t.calls.links}</h2>
           {call.links.length === 0 && <p className="text-quiet">{t.calls.nowhere}</p>}
           <div className="flex flex-wrap gap-1.5">
@@ -135,7 +141,120 @@ function ReadOnly({ call }: { call: Call }) {
   );
 }
 
-function Correct({ call }: { call: Call }) {
+/** Did says what filing a call's slip did, and lets it be undone while it can be. */
+function Did({ call, filing }: { call: Call; filing: Schemas["Filing"] }) {
+  const undo = useUndoFiling();
+  if (filing.effects.length === 0) return null;
+  return (
+    <section aria-label={o.did} data-testid="did">
+      <h2 className="mt-2 flex items-end justify-between border-b border-rule-strong pb-1 text-quiet">
+        {o.did}
+        {call.slip.state === "filed" && Date.parse(filing.undo_until) > serverNow() && !filing.undone && (
+          <Button
+            disabled={undo.isPending}
+            onClick={() => {
+              undo.mutate(call);
+            }}
+          >
+            {o.undo}
+          </Button>
+        )}
+      </h2>
+      <ul>
+        {filing.effects.map((e, i) => (
+          <li key={i} className={`border-b border-rule py-1 ${e.state === "undone" ? "text-quiet line-through" : ""}`}>
+            {[e.words, whenOf(e)].filter(Boolean).join(", ")}
+            {e.state === "stays" && <span className="text-waiting"> ({e.why})</span>}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** NewOutcome says what follows from a filed call's new outcome, and asks what of it is wanted. */
+function NewOutcome({
+  call,
+  filing,
+  next,
+  onDone,
+}: {
+  call: Call;
+  filing: Schemas["Filing"] | undefined;
+  next: Schemas["Outcome"];
+  onDone: () => void;
+}) {
+  const change = useChangeSlip(call);
+  const plan = usePlan(call, next);
+  const did = filing?.undone ? [] : (filing?.effects ?? []).filter((e) => e.state === "done");
+  const [takeBack, setTakeBack] = useState(true);
+  const set = (items: boolean) => {
+    change.mutate(
+      {
+        outcome_id: next.id,
+        take_back: did.length > 0 && takeBack,
+        ...(items ? { items: plan.items } : {}),
+      },
+      { onSuccess: onDone },
+    );
+  };
+  const does = plan.items.length > 0;
+  return (
+    <Dialog
+      open
+      onClose={onDone}
+      title={o.correct}
+      actions={
+        <>
+          <Button onClick={onDone}>{o.cancel}</Button>
+          <Button
+            look={does ? "plain" : "ours"}
+            disabled={change.isPending}
+            onClick={() => {
+              set(false);
+            }}
+          >
+            {o.changeOnly}
+          </Button>
+          {does && (
+            <Button
+              look="ours"
+              disabled={change.isPending}
+              onClick={() => {
+                set(true);
+              }}
+            >
+              {o.changeAndDo}
+            </Button>
+          )}
+        </>
+      }
+    >
+      {did.length > 0 && (
+        <>
+          <p>{o.former(call.slip.outcome)}</p>
+          <ul className="mb-2 list-disc pl-5">
+            {did.map((e, i) => (
+              <li key={i}>
+                {[e.words, whenOf(e)].filter(Boolean).join(", ")}
+              </li>
+            ))}
+          </ul>
+          <Check label={o.takeBack} checked={takeBack} onChange={setTakeBack} />
+        </>
+      )}
+      {does && (
+        <>
+          <p className="mt-3 mb-1">{o.andDo(next.label)}</p>
+          <PlanItems call={call} outcome={next.id} items={plan.items} zone={plan.zone} />
+        </>
+      )}
+    </Dialog>
+  );
+}
+
+function Correct({ call, filing }: { call: Call; filing: Schemas["Filing"] | undefined }) {
+  const [next, setNext] = useState<Schemas["Outcome"]>();
   const me = useQuery(queries.me).data;
   const change = useChangeSlip(call);
   const { keeper, notes } = useNotes(call);
@@ -147,19 +266,32 @@ function Correct({ call }: { call: Call }) {
           className="w-48"
           value={call.slip.outcome_id ?? ""}
           onChange={(e) => {
-            change.mutate(e.target.value ? { outcome_id: e.target.value } : { clear: ["outcome_id"] });
+            const chosen = me?.outcomes.find((x) => x.id === e.target.value);
+            const did = filing && !filing.undone && filing.effects.some((x) => x.state === "done");
+            if (call.slip.state === "filed" && chosen && (chosen.acts || did)) setNext(chosen);
+            else change.mutate(e.target.value ? { outcome_id: e.target.value } : { clear: ["outcome_id"] });
           }}
         >
           <option value="">{t.calls.noOutcome}</option>
-          {me?.outcomes.map((o) => (
-            <option key={o.id} value={o.id}>
-              {o.label}
+          {me?.outcomes.map((x) => (
+            <option key={x.id} value={x.id}>
+              {x.label}
             </option>
           ))}
         </Select>
         <CallType call={call} hidden={false} />
         <Subject call={call} hidden={false} />
       </div>
+      {next && (
+        <NewOutcome
+          call={call}
+          filing={filing}
+          next={next}
+          onDone={() => {
+            setNext(undefined);
+          }}
+        />
+      )}
       <Area
         label={t.slip.notes}
         rows={6}

@@ -1,11 +1,12 @@
 // Changing a slip: its fields, and filing it.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, useMutation, useQueryClient } from "@tanstack/react-query";
 
 import { withNewest } from "../api/call_states";
 import { api, ask, type Call, Failure, type Schemas } from "../api/client";
 import { t } from "../messages";
 import { useTell } from "../ui/toast";
 import { keeperOf } from "./notes_keeper";
+import { forgetEdits, lookAgain, shownPlan } from "./plan";
 import { whoOf } from "./words";
 
 /** useChangeSlip sets subject, type or outcome, one change after the other, each upon the version before it. */
@@ -15,12 +16,7 @@ export function useChangeSlip(call: Call) {
   return useMutation({
     scope: { id: `slip-${call.slip.id}` },
     mutationFn: async (change: Omit<Schemas["SlipChange"], "version">) => {
-      const desk = client.getQueryData<{ calls: Call[] }>(["desk"]);
-      const latest =
-        desk?.calls.find((c) => c.id === call.id) ??
-        client.getQueryData<{ call: Call }>(["call", call.id])?.call ??
-        call;
-      const version = Math.max(latest.slip.version, call.slip.version);
+      const version = Math.max(newestOf(client, call).slip.version, call.slip.version);
       const changed = await ask(
         api.PATCH("/api/slips/{id}", { params: { path: { id: call.slip.id } }, body: { ...change, version } }),
       );
@@ -35,7 +31,7 @@ export function useChangeSlip(call: Call) {
 }
 
 /** putCall takes a newer version of a call into what is shown. */
-export function putCall(client: ReturnType<typeof useQueryClient>, call: Call) {
+export function putCall(client: QueryClient, call: Call) {
   client.setQueryData<{ calls: Call[] }>(
     ["desk"],
     (desk) => desk && { calls: desk.calls.map((c) => (c.id === call.id ? withNewest(call) : c)) },
@@ -43,10 +39,37 @@ export function putCall(client: ReturnType<typeof useQueryClient>, call: Call) {
   client.setQueryData<Schemas["CallPageDetail"]>(["call", call.id], (page) => page && { ...page, call });
 }
 
+/** newestOf is a call as it was last read. */
+function newestOf(client: QueryClient, call: Call): Call {
+  const desk = client.getQueryData<{ calls: Call[] }>(["desk"]);
+  return (
+    desk?.calls.find((c) => c.id === call.id) ?? client.getQueryData<{ call: Call }>(["call", call.id])?.call ?? call
+  );
+}
+
+/** useUndoFiling opens a slip again, with what its filing did taken back; what stays is said. */
+export function useUndoFiling() {
+  const client = useQueryClient();
+  const tell = useTell();
+  return useMutation({
+    mutationFn: (call: Call) => ask(api.POST("/api/slips/{id}/undo", { params: { path: { id: call.slip.id } } })),
+    onSuccess: (filing, call) => {
+      void client.invalidateQueries();
+      const stays = filing.effects.filter((e) => e.state === "stays").map((e) => `${e.words} (${e.why})`);
+      if (stays.length > 0) tell(t.after.outcomes.stays(stays.join("; ")), { bad: true });
+      else tell(t.after.outcomes.undone(whoOf(call)));
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
+}
+
 /** useFile files a slip: first the notes, then the slip; what is missing is said. */
 export function useFile(call: Call) {
   const client = useQueryClient();
   const tell = useTell();
+  const undo = useUndoFiling();
   const filing = useMutation({
     scope: { id: `slip-${call.slip.id}` }, // behind an outcome that is still being saved
     mutationFn: async () => {
@@ -57,21 +80,39 @@ export function useFile(call: Call) {
           ? new Error(problem ?? t.notes.conflict)
           : new Failure(undefined);
       }
-      return ask(
+      const now = newestOf(client, call);
+      const outcome = client.getQueryData<Schemas["Me"]>(["me"])?.outcomes.find((o) => o.id === now.slip.outcome_id);
+      const items = outcome?.acts ? await shownPlan(client, now, outcome.id) : undefined;
+      const filed = await ask(
         api.POST("/api/slips/{id}/file", {
-          params: { path: { id: call.slip.id }, header: { "Idempotency-Key": `file-${call.slip.id}` } },
+          params: {
+            path: { id: call.slip.id },
+            header: { "Idempotency-Key": `file-${call.slip.id}-${String(now.slip.version)}` },
+          },
+          ...(items ? { body: { items } } : {}),
         }),
       );
+      return { filed, items };
     },
-    onSuccess: (filed) => {
+    onSuccess: ({ filed, items }) => {
+      forgetEdits(call.slip.id);
       client.setQueryData<{ calls: Call[] }>(
         ["desk"],
         (desk) => desk && { calls: desk.calls.filter((c) => c.id !== filed.id) },
       );
-      tell(t.slip.filed(whoOf(filed)));
+      const did = (items ?? []).filter((x) => !x.struck && !x.problem).map((x) => x.words);
+      tell(did.length > 0 ? t.after.outcomes.filedAnd(whoOf(filed), did.join(", ")) : t.slip.filed(whoOf(filed)), {
+        action: {
+          label: t.after.outcomes.undo,
+          run: () => {
+            undo.mutate(filed);
+          },
+        },
+      });
       document.getElementById("sheet")?.focus({ preventScroll: true });
     },
     onError: (e) => {
+      lookAgain(client, call.slip.id);
       tell(e.message, { bad: true });
     },
   });

@@ -1,12 +1,31 @@
 import { useQuery } from "@tanstack/react-query";
 
-import type { Call } from "../api/client";
+import type { Call, Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
-import { useKey, useKeys, useOutcomeKeys } from "../shell/keys";
+import { outcomeKey, useKey, useKeys, useOutcomeKeys } from "../shell/keys";
 import { Button, KeyHint } from "../ui/button";
 import { useChangeSlip, useFile } from "./change_slip";
 import { putAside } from "./focus";
+import { usePlan } from "./plan";
+import { PlanItems } from "./plan_items";
+
+type Outcome = Schemas["Outcome"];
+
+/** offeredFor are the outcomes of a call's direction, each with its place, which decides its key. The call's type leaves some out, and moves none. */
+export function offeredFor(call: Call, all: Outcome[]): { outcome: Outcome; place: number }[] {
+  if (call.direction === "internal") return []; // among colleagues nothing is compulsory
+  const way = call.direction;
+  return all
+    .filter((o) => o.directions.length === 0 || o.directions.includes(way) || o.id === call.slip.outcome_id)
+    .map((outcome, place) => ({ outcome, place }))
+    .filter(
+      ({ outcome: o }) =>
+        o.call_type_ids.length === 0 ||
+        o.call_type_ids.includes(call.slip.call_type_id ?? "") ||
+        o.id === call.slip.outcome_id,
+    );
+}
 
 /** Outcomes is the last part of a slip: how it went, what filing will do, File. */
 export function Outcomes({ call }: { call: Call }) {
@@ -14,17 +33,18 @@ export function Outcomes({ call }: { call: Call }) {
   const change = useChangeSlip(call);
   const file = useFile(call);
   const { hint, on } = useKeys();
-  const internal = call.direction === "internal"; // among colleagues nothing is compulsory
-  const outcomes = internal ? [] : (me?.outcomes ?? []);
-  const needed = me?.firm.outcome_needed && !internal;
+  const offered = offeredFor(call, me?.outcomes ?? []);
+  const needed = me?.firm.outcome_needed && call.direction !== "internal";
   const chosenId =
     change.isPending && change.variables.outcome_id !== undefined ? change.variables.outcome_id : call.slip.outcome_id;
-  const chosen = outcomes.find((o) => o.id === chosenId);
-  const choose = (index: number) => {
-    const o = outcomes[index];
+  const chosen = offered.find((x) => x.outcome.id === chosenId)?.outcome;
+  const plan = usePlan(call, chosen);
+  const choose = (o: Outcome | undefined) => {
     if (o) change.mutate(o.id === chosenId ? { clear: ["outcome_id"] } : { outcome_id: o.id });
   };
-  useOutcomeKeys(choose);
+  useOutcomeKeys((place) => {
+    choose(offered.find((x) => x.place === place)?.outcome);
+  });
   const ended = call.state.phase === "ended";
   const canFile = ended && (chosen !== undefined || !needed);
   useKey("file", file.run);
@@ -39,60 +59,67 @@ export function Outcomes({ call }: { call: Call }) {
   return (
     <div className="flex min-w-0 flex-col gap-2 p-3.5">
       <div role="radiogroup" aria-label={t.slip.outcomes} className="grid grid-cols-2 gap-x-3">
-        {outcomes.map((o, i) => (
-          <button
-            key={o.id}
-            type="button"
-            role="radio"
-            aria-checked={o.id === chosenId}
-            aria-keyshortcuts={on && i < 9 ? String(i + 1) : undefined}
-            onClick={() => {
-              choose(i);
-            }}
-            className={`flex min-h-6 items-center gap-2 border-b border-rule py-0.5 text-left text-sm ${o.id === chosenId ? "font-semibold text-ours" : "text-ink hover:text-ours"}`}
-          >
-            <span
-              aria-hidden
-              className={`inline-flex size-4.5 shrink-0 items-center justify-center rounded-sm font-mono text-xs ${o.id === chosenId ? "bg-ours text-on-ours" : "bg-rule/60"}`}
+        {offered.map(({ outcome: o, place }) => {
+          const key = on ? outcomeKey(place) : undefined;
+          return (
+            <button
+              key={o.id}
+              type="button"
+              role="radio"
+              aria-checked={o.id === chosenId}
+              aria-keyshortcuts={key?.toUpperCase()}
+              onClick={() => {
+                choose(o);
+              }}
+              className={`flex min-h-6 items-center gap-2 border-b border-rule py-0.5 text-left text-sm ${o.id === chosenId ? "font-semibold text-ours" : "text-ink hover:text-ours"}`}
             >
-              {on && i < 9 ? i + 1 : o.id === chosenId ? "✓" : ""}
-            </span>
-            <span className="truncate">{o.label}</span>
-          </button>
-        ))}
+              <span
+                aria-hidden
+                className={`inline-flex size-4.5 shrink-0 items-center justify-center rounded-sm font-mono text-xs ${o.id === chosenId ? "bg-ours text-on-ours" : "bg-rule/60"}`}
+              >
+                {key?.toUpperCase() ?? (o.id === chosenId ? "✓" : "")}
+              </span>
+              <span className="truncate">{o.label}</span>
+            </button>
+          );
+        })}
       </div>
-      <div className="mt-auto flex items-end justify-between gap-2">
+      <div className="mt-auto flex flex-col gap-1.5">
         <p className="text-sm text-quiet" data-testid="what-filing-does">
           {!chosen && needed
             ? t.slip.chooseOutcome
             : chosen && call.links.length > 0
               ? t.slip.willFile(call.links.map((l) => l.record.name).join(", "), chosen.label)
               : chosen && t.slip.willFileNowhere(chosen.label)}
-          {!ended && <span className="block">{t.slip.whileSpeaking}</span>}
+          {plan.error && <span className="block text-ending">{plan.error.message}</span>}
         </p>
-        <div className="flex shrink-0 gap-2">
-          {ended && (
+        {chosen && <PlanItems call={call} outcome={chosen.id} items={plan.items} zone={plan.zone} />}
+        <div className="flex items-end justify-between gap-2">
+          <p className="text-sm text-quiet">{!ended && t.slip.whileSpeaking}</p>
+          <div className="flex shrink-0 gap-2">
+            {ended && (
+              <Button
+                look="quiet"
+                title={t.slip.laterHint}
+                onClick={() => {
+                  putAside(call.slip.id);
+                }}
+              >
+                {t.slip.later}
+                {hint("later") && <KeyHint>{hint("later")}</KeyHint>}
+              </Button>
+            )}
             <Button
-              look="quiet"
-              title={t.slip.laterHint}
-              onClick={() => {
-                putAside(call.slip.id);
-              }}
+              look="ours"
+              aria-disabled={!canFile}
+              disabled={file.pending}
+              onClick={file.run}
+              hint={hint("file")}
+              className={canFile ? "" : "opacity-55"}
             >
-              {t.slip.later}
-              {hint("later") && <KeyHint>{hint("later")}</KeyHint>}
+              {file.pending ? t.slip.filing : t.slip.file}
             </Button>
-          )}
-          <Button
-            look="ours"
-            aria-disabled={!canFile}
-            disabled={file.pending}
-            onClick={file.run}
-            hint={hint("file")}
-            className={canFile ? "" : "opacity-55"}
-          >
-            {file.pending ? t.slip.filing : t.slip.file}
-          </Button>
+          </div>
         </div>
       </div>
     </div>

@@ -6,6 +6,7 @@ import { api, ask, type Call, newKey } from "../api/client";
 import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Field } from "../ui/field";
+import { fromInput } from "../ui/times";
 import { useTell } from "../ui/toast";
 import { companyOf, personOf } from "./words";
 
@@ -24,7 +25,7 @@ export function Promise({ call }: { call: Call }) {
       ask(
         api.POST("/api/records/{id}/follow-ups", {
           params: { path: { id }, header: { "Idempotency-Key": newKey() } },
-          body: { text: what, promised: true, ...(when ? { due_at: new Date(when).toISOString() } : {}) },
+          body: { text: what, promised: true, ...(when ? { due_at: fromInput(when) } : {}) },
         }),
       ),
     onSuccess: () => {

@@ -7,15 +7,13 @@ import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Area, Field, Select } from "../ui/field";
+import { fromInput, toInput } from "../ui/times";
 import { useTell } from "../ui/toast";
 import { whoOf } from "./words";
 
 const w = t.in.written;
 
-const localNow = () => {
-  const now = new Date(serverNow() - 10 * 60_000);
-  return new Date(now.getTime() - now.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
-};
+const tenMinutesAgo = () => toInput(new Date(serverNow() - 10 * 60_000).toISOString());
 
 /** WriteDown writes a call down that was made elsewhere: when, with whom, how long, what came of it. */
 export function WriteDown({ onClose }: { onClose: () => void }) {
@@ -25,7 +23,7 @@ export function WriteDown({ onClose }: { onClose: () => void }) {
   const [key] = useState(newKey);
   const [direction, setDirection] = useState<"outbound" | "inbound">("outbound");
   const [typed, setTyped] = useState("");
-  const [when, setWhen] = useState(localNow);
+  const [when, setWhen] = useState(tenMinutesAgo);
   const [minutes, setMinutes] = useState("5");
   const [outcome, setOutcome] = useState("");
   const [notes, setNotes] = useState("");
@@ -37,7 +35,7 @@ export function WriteDown({ onClose }: { onClose: () => void }) {
           body: {
             direction,
             typed,
-            started_at: new Date(when).toISOString(),
+            started_at: fromInput(when),
             seconds: Math.round(Number(minutes || "0") * 60),
             ...(outcome ? { outcome_id: outcome } : {}),
             ...(notes.trim() ? { notes } : {}),

@@ -12,7 +12,7 @@ import { Field, Select } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { type Column, Table } from "../ui/table";
 import { Tabs } from "../ui/tabs";
-import { clockTime, dayShort } from "../ui/times";
+import { clockTime, dayShort, fromInput, toInput } from "../ui/times";
 
 type FollowUp = Schemas["FollowUp"];
 const f = t.book.followUps;
@@ -118,17 +118,11 @@ export function FollowUpsPage() {
   );
 }
 
-function toLocal(iso: string | null): string {
-  if (!iso) return "";
-  const d = new Date(iso);
-  return new Date(d.getTime() - d.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
-}
-
 function FollowUpDialog({ followUp, onClose }: { followUp: FollowUp; onClose: () => void }) {
   const client = useQueryClient();
   const people = useBook().people;
   const [text, setText] = useState(followUp.text);
-  const [due, setDue] = useState(toLocal(followUp.due_at));
+  const [due, setDue] = useState(toInput(followUp.due_at));
   const [owner, setOwner] = useState(followUp.owner_id);
   const [state, setState] = useState(followUp.state);
   const save = useMutation({
@@ -141,7 +135,7 @@ function FollowUpDialog({ followUp, onClose }: { followUp: FollowUp; onClose: ()
             text,
             owner_id: owner,
             state,
-            ...(due && due !== toLocal(followUp.due_at) ? { due_at: new Date(due).toISOString() } : {}),
+            ...(due && due !== toInput(followUp.due_at) ? { due_at: fromInput(due) } : {}),
           },
         }),
       ),

@@ -9,6 +9,7 @@ import { FieldSettings } from "./fields";
 import { LineSettings } from "./lines";
 import { SoundSettings } from "../voice/devices";
 import { MySettings } from "./my_settings";
+import { OutcomeSettings } from "./outcomes";
 import { NumberSettings } from "./number_order";
 import { RecordingSettings } from "./recording";
 import { PreparedSettings } from "./prepared_messages";
@@ -29,6 +30,7 @@ export function Settings() {
     { key: "availability", there: rights.set_up, part: <AvailabilitySettings /> },
     { key: "prepared", there: rights.set_up, part: <PreparedSettings /> },
     { key: "recording", there: rights.set_up, part: <RecordingSettings /> },
+    { key: "outcomes", there: rights.set_up, part: <OutcomeSettings /> },
     { key: "do_not_call", there: rights.import, part: <DoNotCallSettings /> },
   ].filter((x) => x.there);
   const tab = tabs.find((x) => x.key === search.tab) ?? tabs[0];
@@ -45,10 +47,12 @@ export function Settings() {
             label:
               s.tabs[x.key] ??
               (
-                { sound: t.voice.menu, prepared: t.voice.prepared.tab, recording: t.voice.rules.tab } as Record<
-                  string,
-                  string
-                >
+                {
+                  sound: t.voice.menu,
+                  prepared: t.voice.prepared.tab,
+                  recording: t.voice.rules.tab,
+                  outcomes: t.after.settings.tab,
+                } as Record<string, string>
               )[x.key] ??
               t.in.settings.tabs[x.key] ??
               x.key,

@@ -127,7 +127,16 @@ export function useKey(action: Action, handler: Handler | undefined) {
   }, [action, there]);
 }
 
-/** useOutcomeKeys lets 1 to 9 choose the first nine outcomes while a slip lies on the desk. */
+/** Letters for a tenth outcome and further ones: those that no action has. */
+const furtherKeys = "qwszj";
+
+/** outcomeKey is the key of the outcome at a place: 1 to 9, then letters that no action has. */
+export function outcomeKey(place: number): string | undefined {
+  if (place < 9) return String(place + 1);
+  return [...furtherKeys].filter((k) => !actions.some((a) => keyOf(a) === k))[place - 9];
+}
+
+/** useOutcomeKeys lets the outcomes' keys choose one while a slip lies on the desk. It is told the place. */
 export function useOutcomeKeys(handler: (index: number) => void) {
   const latest = useRef(handler);
   useEffect(() => {
@@ -152,8 +161,9 @@ export function listenForKeys(): () => void {
     if (!kept.on || e.ctrlKey || e.metaKey || e.altKey || e.isComposing || e.defaultPrevented || e.repeat) return;
     const target = e.target instanceof Element ? e.target : undefined;
     if (target?.closest(typing) || document.querySelector("[role=dialog]")) return;
-    if (/^[1-9]$/.test(e.key)) {
-      outcome?.(Number(e.key) - 1);
+    const place = [...Array(9 + furtherKeys.length).keys()].find((i) => outcomeKey(i) === e.key.toLowerCase());
+    if (place !== undefined) {
+      outcome?.(place);
       return;
     }
     const action = actions.find((a) => keyOf(a) === e.key.toLowerCase());

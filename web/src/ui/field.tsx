@@ -76,6 +76,30 @@ export function Area({
   );
 }
 
+/** Check is something that is so or not. */
+export function Check({
+  label,
+  checked,
+  onChange,
+}: {
+  label: string;
+  checked: boolean;
+  onChange: (on: boolean) => void;
+}) {
+  return (
+    <label className="flex min-h-7 items-center gap-1.5">
+      <input
+        type="checkbox"
+        checked={checked}
+        onChange={(e) => {
+          onChange(e.target.checked);
+        }}
+      />
+      {label}
+    </label>
+  );
+}
+
 function Wrong({ id, text }: { id: string; text: string | undefined }) {
   if (!text) return null;
   return (

@@ -94,3 +94,11 @@ export function Again() {
     </svg>
   );
 }
+
+export function Up() {
+  return (
+    <svg viewBox="0 0 12 12" width="12" height="12" aria-hidden {...line}>
+      <path d="M2.5 7.5L6 4l3.5 3.5" />
+    </svg>
+  );
+}

@@ -73,3 +73,31 @@ export function shortTime(iso: string, now = Date.now()): string {
   const ms = Date.parse(iso);
   return dayNumber(ms) === dayNumber(now) ? write(ms, hour) : write(ms, { day: "numeric", month: "short" });
 }
+
+/** offset is by how much the reader's clock is ahead of UTC at a moment, in milliseconds. */
+function offset(ms: number): number {
+  const written = write(ms, {
+    year: "numeric",
+    month: "2-digit",
+    day: "2-digit",
+    hour: "2-digit",
+    minute: "2-digit",
+    second: "2-digit",
+  });
+  const [d = 1, m = 1, y = 0, h = 0, min = 0, sec = 0] = written.split(/\D+/).map(Number);
+  return Date.UTC(y, m - 1, d, h, min, sec) - Math.floor(ms / 1000) * 1000;
+}
+
+/** toInput writes a moment as the browser's fields for days and times want it, on the reader's clock; nothing for no moment. */
+export function toInput(iso: string | null, dayOnly = false): string {
+  const ms = Date.parse(iso ?? "");
+  return Number.isNaN(ms) ? "" : new Date(ms + offset(ms)).toISOString().slice(0, dayOnly ? 10 : 16);
+}
+
+/** fromInput reads what such a field says, on the reader's clock; nothing while it is not whole. */
+export function fromInput(text: string): string {
+  const ms = Date.parse(`${text.length === 10 ? `${text}T00:00` : text}Z`);
+  if (Number.isNaN(ms)) return "";
+  const guess = ms - offset(ms);
+  return new Date(ms - offset(guess)).toISOString();
+}

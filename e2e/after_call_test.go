@@ -1,0 +1,96 @@
+package e2e_test
+
+import (
+	"os"
+	"testing"
+
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/demo"
+)
+
+// look keeps a picture where somebody wants to look at what a test sees.
+func (w *window) look(name string) {
+	if to := os.Getenv("TRUNDO_LOOK"); to != "" {
+		w.shot(to + "/" + name + ".png")
+	}
+}
+
+func TestAnOutcomeDoesItsWorkByKeysAlone(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	win.person(berit)
+	win.click("button", "413 555 0142", "[data-testid=numbers]")
+	win.see("ringing", slipPart)
+	require.True(t, w.sim.TheyAnswer(demo.AnswersSoon))
+	win.see("speaking", slipPart)
+	win.leaveFields()
+	win.keys("e")
+	win.see("we hung up", slipPart)
+	before := win.acts
+	win.keys("4")
+	win.see("call Berit Osterlund", "[data-testid=plan]")
+	win.look("slip-with-plan")
+	win.keys("f")
+	assert.LessOrEqual(t, win.acts-before, 2, "filed by two keys")
+	win.see("Filed on Berit Osterlund: call Berit Osterlund")
+	win.see("Call Berit again", "section[aria-label='Follow-ups']")
+	win.look("filed")
+
+	win.click("button", "Undo")
+	win.see("The slip of Berit Osterlund is open again")
+	win.see("Call again later", slipPart)
+	win.gone("Call Berit again", "section[aria-label='Follow-ups']")
+
+	// An item is edited, then struck out, then wanted again.
+	win.click("button", "call Berit Osterlund", "[data-testid=plan]")
+	win.fill("What is to be done", "Ask about the overflow")
+	win.look("edit-item")
+	win.keys(kb.Escape)
+	win.click("button", "Leave out: call Berit Osterlund")
+	win.click("button", "Do it after all: call Berit Osterlund")
+	win.leaveFields()
+	win.keys("f")
+	win.see("Ask about the overflow", "section[aria-label='Follow-ups']")
+
+	// A correction afterwards says what follows.
+	win.click("link", "Ines called mobile, talked", historyPart)
+	win.see("What filing it did")
+	win.choose("Outcome", "Wants an offer")
+	win.see("What follows from this change")
+	win.see("“Call again later” has done")
+	win.look("correct")
+	win.click("button", "Change it, and do this")
+	win.gone("What follows from this change")
+	win.see("write to Berit Osterlund: Send Berit the offer", "[data-testid=did]")
+	win.person(berit)
+	win.see("Send Berit the offer", "section[aria-label='Follow-ups']")
+	win.gone("Ask about the overflow", "section[aria-label='Follow-ups']")
+}
+
+func TestAnAdminSetsWhatAnOutcomeDoes(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ada Millrace")
+	win.click("link", "Settings")
+	win.click("radio", "Outcomes")
+	win.click("button", "Not now", "#sheet ol")
+	win.see("It is written down, and nothing more.")
+	win.click("button", "Add something that it does")
+	win.see("call the person", "[data-testid=preview]")
+	win.look("outcome-settings")
+	win.choose("What it does", "tag")
+	win.fill("Tag", "not now")
+	win.see("tag “not now”", "[data-testid=preview]")
+	win.click("button", "Save", "#sheet form")
+	win.see("Outcomes are saved.")
+
+	win.click("button", "Take off: Solved")
+	win.see("is in use (on")
+	win.click("button", "Keep it")
+	win.see("Solved", "#sheet ol")
+	win.keys(kb.Escape)
+}
