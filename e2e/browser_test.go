@@ -198,7 +198,8 @@ func (w *window) where(role, name string, selector ...string) point {
 // click clicks something with a role and a name, as with a mouse. Where the page moved under the click, so that something else got it, it is done again.
 func (w *window) click(role, name string, selector ...string) {
 	w.t.Helper()
-	const arm = `(() => { window.__hit = false; window.__find(%s, %s, %s)?.addEventListener('click', () => { window.__hit = true; }, {once: true, capture: true}); })()`
+	const arm = `(() => { window.__hit = false; const e = window.__find(%s, %s, %s);
+		e?.addEventListener(e.ariaHasPopup ? 'pointerdown' : 'click', () => { window.__hit = true; }, {once: true, capture: true}); })()` // a menu opens before the click
 	for deadline := time.Now().Add(patience); ; {
 		at := w.where(role, name, selector...)
 		_ = eval[any](w, fmt.Sprintf(arm, quote(role), quote(name), quote(strings.Join(selector, ""))))

@@ -22,6 +22,7 @@ import (
 	"trundo/internal/desk"
 	"trundo/internal/httpapi"
 	"trundo/internal/media"
+	"trundo/internal/post"
 	"trundo/internal/store"
 )
 
@@ -38,6 +39,8 @@ type Config struct {
 	Demo        bool
 	SoundAddr   string // UDP, for browsers' voices; empty: none is taken
 	SoundPublic string // the address by which browsers reach it from outside; empty: as this machine knows itself
+	SMTP        string // the mail server, see post.NewSMTP; empty: mails stay in the stand-in
+	MailDomain  string // of the addresses of reps who have none of their own
 	Recordings  string // where recordings are put away, see blobs.New; empty: a folder in DataDir
 	Carrier     func(clockwork.Clock) carrier.Carrier
 	Clock       clockwork.Clock
@@ -108,9 +111,17 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 	if err != nil {
 		return fmt.Errorf("TRUNDO_RECORDINGS: %w", err)
 	}
+	standIn := &post.StandIn{}
+	var sender post.Sender = standIn
+	if c.SMTP != "" {
+		if sender, err = post.NewSMTP(c.SMTP, standIn); err != nil {
+			return fmt.Errorf("TRUNDO_SMTP: %w", err)
+		}
+	}
 	outside, simulated := network.(httpapi.OtherSide)
 	a.Desk, err = desk.Open(ctx, desk.Config{Store: a.Store, Carrier: network, Simulated: simulated, Clock: c.Clock, Log: c.Log, Server: c.ServerName,
-		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio, Browsers: a.browsers, Speech: speech, Recordings: recordings})
+		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio, Browsers: a.browsers, Speech: speech, Recordings: recordings,
+		Post: sender, MailDomain: c.MailDomain})
 	if err != nil {
 		return err
 	}
@@ -122,7 +133,7 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 	a.sessions = pgxstore.New(a.Store.Pool)
 	metrics := httpapi.NewMetrics(a.Desk)
 	handler, err := httpapi.New(httpapi.Config{Desk: a.Desk, Sessions: a.sessions, Web: c.Web, Log: c.Log, Secure: c.Secure || c.TLSCert != "", Metrics: metrics, Outside: outside,
-		Morning: morning})
+		Morning: morning, Mailbag: standIn})
 	if err != nil {
 		return err
 	}

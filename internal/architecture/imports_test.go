@@ -17,9 +17,9 @@ import (
 var layers = [][]string{
 	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money", "core/duplicate", "core/routing", "core/promise", "core/audio",
 		"core/recording", "core/prepared", "core/proposal", "core/workday", "core/wording"},
-	{"core/slip", "core/fields", "core/briefing", "core/outcome"},
+	{"core/slip", "core/fields", "core/briefing", "core/outcome", "core/texting"},
 	{"core/filter"},
-	{"contract", "carrier", "formats", "blobs"},
+	{"contract", "carrier", "formats", "blobs", "post"},
 	{"carrier/sim", "carrier/carriertest", "journal", "store/db", "media"},
 	{"switchboard", "store", "live"},
 	{"store/pgcluster"},

@@ -135,6 +135,24 @@ func (e CallRecordingState) Valid() bool {
 	}
 }
 
+// Defines values for Channel.
+const (
+	ChannelMail Channel = "mail"
+	ChannelText Channel = "text"
+)
+
+// Valid indicates whether the value is a known member of the Channel enum.
+func (e Channel) Valid() bool {
+	switch e {
+	case ChannelMail:
+		return true
+	case ChannelText:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for EffectAct.
 const (
 	EffectActCall    EffectAct = "call"
@@ -405,6 +423,30 @@ func (e FirmLineRingMode) Valid() bool {
 	}
 }
 
+// Defines values for FirmLineTexting.
+const (
+	FirmLineTextingApproved FirmLineTexting = "approved"
+	FirmLineTextingAsked    FirmLineTexting = "asked"
+	FirmLineTextingNone     FirmLineTexting = "none"
+	FirmLineTextingRefused  FirmLineTexting = "refused"
+)
+
+// Valid indicates whether the value is a known member of the FirmLineTexting enum.
+func (e FirmLineTexting) Valid() bool {
+	switch e {
+	case FirmLineTextingApproved:
+		return true
+	case FirmLineTextingAsked:
+		return true
+	case FirmLineTextingNone:
+		return true
+	case FirmLineTextingRefused:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FirmLineUnanswered.
 const (
 	FirmLineUnansweredAnnouncement FirmLineUnanswered = "announcement"
@@ -569,6 +611,7 @@ const (
 	HistoryEntryKindCall     HistoryEntryKind = "call"
 	HistoryEntryKindChange   HistoryEntryKind = "change"
 	HistoryEntryKindFollowUp HistoryEntryKind = "follow_up"
+	HistoryEntryKindMessage  HistoryEntryKind = "message"
 )
 
 // Valid indicates whether the value is a known member of the HistoryEntryKind enum.
@@ -579,6 +622,8 @@ func (e HistoryEntryKind) Valid() bool {
 	case HistoryEntryKindChange:
 		return true
 	case HistoryEntryKindFollowUp:
+		return true
+	case HistoryEntryKindMessage:
 		return true
 	default:
 		return false
@@ -684,6 +729,7 @@ func (e ImportPlanSame) Valid() bool {
 // Defines values for LaneEntryKind.
 const (
 	LaneEntryKindFollowUp LaneEntryKind = "follow_up"
+	LaneEntryKindMessage  LaneEntryKind = "message"
 	LaneEntryKindMissed   LaneEntryKind = "missed"
 	LaneEntryKindNote     LaneEntryKind = "note"
 	LaneEntryKindSlip     LaneEntryKind = "slip"
@@ -693,6 +739,8 @@ const (
 func (e LaneEntryKind) Valid() bool {
 	switch e {
 	case LaneEntryKindFollowUp:
+		return true
+	case LaneEntryKindMessage:
 		return true
 	case LaneEntryKindMissed:
 		return true
@@ -906,6 +954,36 @@ func (e MeRole) Valid() bool {
 	}
 }
 
+// Defines values for MessageState.
+const (
+	MessageStateCancelled MessageState = "cancelled"
+	MessageStateFailed    MessageState = "failed"
+	MessageStateReceived  MessageState = "received"
+	MessageStateSending   MessageState = "sending"
+	MessageStateSent      MessageState = "sent"
+	MessageStateWaiting   MessageState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the MessageState enum.
+func (e MessageState) Valid() bool {
+	switch e {
+	case MessageStateCancelled:
+		return true
+	case MessageStateFailed:
+		return true
+	case MessageStateReceived:
+		return true
+	case MessageStateSending:
+		return true
+	case MessageStateSent:
+		return true
+	case MessageStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for NewExportFormat.
 const (
 	NewExportFormatCsv        NewExportFormat = "csv"
@@ -1025,6 +1103,7 @@ const (
 	OutsideActActionPlay         OutsideActAction = "play"
 	OutsideActActionPress        OutsideActAction = "press"
 	OutsideActActionSay          OutsideActAction = "say"
+	OutsideActActionWrite        OutsideActAction = "write"
 )
 
 // Valid indicates whether the value is a known member of the OutsideActAction enum.
@@ -1047,6 +1126,8 @@ func (e OutsideActAction) Valid() bool {
 	case OutsideActActionPress:
 		return true
 	case OutsideActActionSay:
+		return true
+	case OutsideActActionWrite:
 		return true
 	default:
 		return false
@@ -1506,6 +1587,7 @@ const (
 	GetHistoryParamsKindCall     GetHistoryParamsKind = "call"
 	GetHistoryParamsKindChange   GetHistoryParamsKind = "change"
 	GetHistoryParamsKindFollowUp GetHistoryParamsKind = "follow_up"
+	GetHistoryParamsKindMessage  GetHistoryParamsKind = "message"
 )
 
 // Valid indicates whether the value is a known member of the GetHistoryParamsKind enum.
@@ -1518,6 +1600,8 @@ func (e GetHistoryParamsKind) Valid() bool {
 	case GetHistoryParamsKindChange:
 		return true
 	case GetHistoryParamsKindFollowUp:
+		return true
+	case GetHistoryParamsKindMessage:
 		return true
 	default:
 		return false
@@ -1778,6 +1862,9 @@ type Change struct {
 	At    time.Time `json:"at"`
 	Text  string    `json:"text"`
 }
+
+// Channel defines model for Channel.
+type Channel string
 
 // Colleague defines model for Colleague.
 type Colleague struct {
@@ -2071,9 +2158,12 @@ type FirmLine struct {
 	RingMode    FirmLineRingMode     `json:"ring_mode"`
 	RingSeconds int                  `json:"ring_seconds"`
 	Source      string               `json:"source"`
-	Unanswered  FirmLineUnanswered   `json:"unanswered"`
-	Version     int                  `json:"version"`
-	Zone        string               `json:"zone"`
+
+	// Texting Whether the network lets it send text messages
+	Texting    *FirmLineTexting   `json:"texting,omitempty"`
+	Unanswered FirmLineUnanswered `json:"unanswered"`
+	Version    int                `json:"version"`
+	Zone       string             `json:"zone"`
 }
 
 // FirmLineClosed defines model for FirmLine.Closed.
@@ -2081,6 +2171,9 @@ type FirmLineClosed string
 
 // FirmLineRingMode defines model for FirmLine.RingMode.
 type FirmLineRingMode string
+
+// FirmLineTexting Whether the network lets it send text messages
+type FirmLineTexting string
 
 // FirmLineUnanswered defines model for FirmLine.Unanswered.
 type FirmLineUnanswered string
@@ -2169,6 +2262,7 @@ type HistoryEntry struct {
 	Change   *Change            `json:"change,omitempty"`
 	FollowUp *FollowUp          `json:"follow_up,omitempty"`
 	Kind     HistoryEntryKind   `json:"kind"`
+	Message  *Message           `json:"message,omitempty"`
 	RefID    openapi_types.UUID `json:"ref_id"`
 }
 
@@ -2300,6 +2394,8 @@ type Lane struct {
 
 // LaneEntry defines model for LaneEntry.
 type LaneEntry struct {
+	// Act Of a follow-up: call, mail, meeting or task
+	Act     *string             `json:"act,omitempty"`
 	CallID  *openapi_types.UUID `json:"call_id"`
 	DayOnly bool                `json:"day_only"`
 
@@ -2420,6 +2516,17 @@ type LiveEvent struct {
 // LiveEventKind defines model for LiveEvent.Kind.
 type LiveEventKind string
 
+// MailSettings defines model for MailSettings.
+type MailSettings struct {
+	Address string `json:"address"`
+
+	// ForwardTexts Tells my own telephone of messages that come in
+	ForwardTexts bool `json:"forward_texts"`
+
+	// Telephone That telephone, for reading; empty: none is confirmed
+	Telephone *string `json:"telephone,omitempty"`
+}
+
 // Me defines model for Me.
 type Me struct {
 	Availabilities []AvailabilityChoice `json:"availabilities"`
@@ -2463,6 +2570,60 @@ type Merged struct {
 	// ID What can be undone
 	ID     openapi_types.UUID `json:"id"`
 	Record Record             `json:"record"`
+}
+
+// Message defines model for Message.
+type Message struct {
+	Address string    `json:"address"`
+	At      time.Time `json:"at"`
+	Body    string    `json:"body"`
+
+	// By Who wrote it
+	By      string  `json:"by"`
+	Channel Channel `json:"channel"`
+
+	// Display Their number or address for reading
+	Display  string             `json:"display"`
+	ID       openapi_types.UUID `json:"id"`
+	Incoming bool               `json:"incoming"`
+
+	// Ours Our number or address for reading
+	Ours    string       `json:"ours"`
+	Problem string       `json:"problem"`
+	Read    bool         `json:"read"`
+	Record  *RecordRef   `json:"record"`
+	SendAt  *time.Time   `json:"send_at"`
+	State   MessageState `json:"state"`
+	Subject string       `json:"subject"`
+}
+
+// MessageState defines model for Message.State.
+type MessageState string
+
+// MessageDraft defines model for MessageDraft.
+type MessageDraft struct {
+	Address string  `json:"address"`
+	Body    string  `json:"body"`
+	Channel Channel `json:"channel"`
+
+	// From For reading
+	From string `json:"from"`
+
+	// Left How many more characters fit into the last one
+	Left int `json:"left"`
+
+	// Parts How many parts a text message takes
+	Parts int `json:"parts"`
+
+	// Problem Why it cannot be sent
+	Problem string `json:"problem"`
+
+	// SendAt Held until then, when it may be sent there; none: at once
+	SendAt  *time.Time `json:"send_at"`
+	Subject string     `json:"subject"`
+
+	// To For reading
+	To string `json:"to"`
 }
 
 // NewCall Either a stored number, or a typed one, or a colleague.
@@ -2527,6 +2688,21 @@ type NewLine struct {
 	Label  string  `json:"label"`
 	Number string  `json:"number"`
 	Source *string `json:"source,omitempty"`
+}
+
+// NewMessage defines model for NewMessage.
+type NewMessage struct {
+	// Address A number or a mail address; none: that of the record
+	Address  *string             `json:"address,omitempty"`
+	Body     *string             `json:"body,omitempty"`
+	Channel  Channel             `json:"channel"`
+	NumberID *openapi_types.UUID `json:"number_id,omitempty"`
+	RecordID *openapi_types.UUID `json:"record_id,omitempty"`
+
+	// SlipID The slip on which it is written
+	SlipID     *openapi_types.UUID `json:"slip_id,omitempty"`
+	Subject    *string             `json:"subject,omitempty"`
+	TemplateID *openapi_types.UUID `json:"template_id,omitempty"`
 }
 
 // NewNumber defines model for NewNumber.
@@ -2653,11 +2829,15 @@ type Outside struct {
 	Legs    []OutsideLeg   `json:"legs"`
 	Lines   []OutsideLine  `json:"lines"`
 	Morning OutsideMorning `json:"morning"`
+
+	// Post What the firm has written, newest first
+	Post []OutsidePost `json:"post"`
 }
 
 // OutsideAct defines model for OutsideAct.
 type OutsideAct struct {
-	Action OutsideActAction `json:"action"`
+	Action  OutsideActAction `json:"action"`
+	Channel *Channel         `json:"channel,omitempty"`
 
 	// Digits Of press
 	Digits *string `json:"digits,omitempty"`
@@ -2668,8 +2848,12 @@ type OutsideAct struct {
 	// PerHour Of morning_start
 	PerHour *int    `json:"per_hour,omitempty"`
 	Ref     *string `json:"ref,omitempty"`
+	ReplyTo *string `json:"reply_to,omitempty"`
 
-	// Text Of say: what they say
+	// Subject Of write: a mail's
+	Subject *string `json:"subject,omitempty"`
+
+	// Text Of say and write: what they say
 	Text *string `json:"text,omitempty"`
 
 	// To Of call: a line of ours. Of play and leave: the number that is played
@@ -2712,6 +2896,19 @@ type OutsideMorning struct {
 	Made    int  `json:"made"`
 	PerHour int  `json:"per_hour"`
 	Running bool `json:"running"`
+}
+
+// OutsidePost defines model for OutsidePost.
+type OutsidePost struct {
+	Body    string  `json:"body"`
+	Channel Channel `json:"channel"`
+	From    string  `json:"from"`
+
+	// ReplyTo What an answer to it names
+	ReplyTo *string `json:"reply_to,omitempty"`
+	Subject string  `json:"subject"`
+	To      string  `json:"to"`
+	Who     string  `json:"who"`
 }
 
 // OutsideSound defines model for OutsideSound.
@@ -2936,6 +3133,11 @@ type RecordChange struct {
 	// Values By key of the field; an empty text clears it
 	Values  map[string]string `json:"values"`
 	Version int               `json:"version"`
+}
+
+// RecordChoice defines model for RecordChoice.
+type RecordChoice struct {
+	RecordID openapi_types.UUID `json:"record_id"`
 }
 
 // RecordFromCall Whoever is on the line becomes a record; number and source are filled in from the call.
@@ -3345,6 +3547,41 @@ type TelephoneInUse struct {
 // TelephoneState defines model for TelephoneState.
 type TelephoneState string
 
+// Template defines model for Template.
+type Template struct {
+	Active bool `json:"active"`
+
+	// Body Places such as {given name} are filled in
+	Body    string  `json:"body"`
+	Channel Channel `json:"channel"`
+
+	// ID None for a new one
+	ID   *openapi_types.UUID `json:"id"`
+	Name string              `json:"name"`
+
+	// Subject Of a mail
+	Subject string `json:"subject"`
+
+	// Used Where it is in use
+	Used *string `json:"used,omitempty"`
+}
+
+// Templates defines model for Templates.
+type Templates struct {
+	Templates []Template `json:"templates"`
+}
+
+// Thread defines model for Thread.
+type Thread struct {
+	Address  string    `json:"address"`
+	Display  string    `json:"display"`
+	Messages []Message `json:"messages"`
+
+	// OptedOut That they want no messages, in words; or empty
+	OptedOut string     `json:"opted_out"`
+	Record   *RecordRef `json:"record"`
+}
+
 // Transcript defines model for Transcript.
 type Transcript struct {
 	// OursKnown Whether our side was written down too
@@ -3473,6 +3710,17 @@ type MergeRecordsParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
+// GetThreadParams defines parameters for GetThread.
+type GetThreadParams struct {
+	RecordID *openapi_types.UUID `form:"record_id,omitempty" json:"record_id,omitempty"`
+	Address  *string             `form:"address,omitempty" json:"address,omitempty"`
+}
+
+// SendMessageParams defines parameters for SendMessage.
+type SendMessageParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
 // AddRecordParams defines parameters for AddRecord.
 type AddRecordParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
@@ -3596,11 +3844,23 @@ type ChangeListJSONRequestBody = ListEdit
 // SetAvailabilityJSONRequestBody defines body for SetAvailability for application/json ContentType.
 type SetAvailabilityJSONRequestBody = AvailabilityWish
 
+// SetMailSettingsJSONRequestBody defines body for SetMailSettings for application/json ContentType.
+type SetMailSettingsJSONRequestBody = MailSettings
+
 // SetPreferencesJSONRequestBody defines body for SetPreferences for application/json ContentType.
 type SetPreferencesJSONRequestBody = Preferences
 
 // MergeRecordsJSONRequestBody defines body for MergeRecords for application/json ContentType.
 type MergeRecordsJSONRequestBody = Merge
+
+// SendMessageJSONRequestBody defines body for SendMessage for application/json ContentType.
+type SendMessageJSONRequestBody = NewMessage
+
+// DraftMessageJSONRequestBody defines body for DraftMessage for application/json ContentType.
+type DraftMessageJSONRequestBody = NewMessage
+
+// AttachMessageJSONRequestBody defines body for AttachMessage for application/json ContentType.
+type AttachMessageJSONRequestBody = RecordChoice
 
 // ChangeNumberJSONRequestBody defines body for ChangeNumber for application/json ContentType.
 type ChangeNumberJSONRequestBody = NumberChange
@@ -3703,6 +3963,9 @@ type SetTelephoneJSONRequestBody = Telephone
 
 // VerifyTelephoneJSONRequestBody defines body for VerifyTelephone for application/json ContentType.
 type VerifyTelephoneJSONRequestBody = TelephoneCode
+
+// PutTemplatesJSONRequestBody defines body for PutTemplates for application/json ContentType.
+type PutTemplatesJSONRequestBody = Templates
 
 // ChangeUnreturnedJSONRequestBody defines body for ChangeUnreturned for application/json ContentType.
 type ChangeUnreturnedJSONRequestBody = UnreturnedChange

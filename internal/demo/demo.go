@@ -101,7 +101,8 @@ var firmOutcomes = []struct {
 	{"Call again later", true, false, `[{"kind":"follow_up","act":"call","text":"Call {given name} again","after":{"count":2,"unit":"business_days","at":600}}]`},
 	{"Not now", true, false, `[]`},
 	{"No answer", false, false, `[{"kind":"retry","after":{"count":2,"unit":"hours"}}]`},
-	{"Left a message", false, false, `[{"kind":"follow_up","act":"call","text":"Left a message: call again","after":{"count":2,"unit":"business_days","at":600}}]`},
+	{"Left a message", false, false, `[{"kind":"follow_up","act":"call","text":"Left a message: call again","after":{"count":2,"unit":"business_days","at":600}},
+		{"kind":"message","target":"` + templateID("missed you").String() + `","after":{}}]`},
 	{"Wrong number", false, false, `[{"kind":"do_not_call","value":"number","after":{}}]`},
 	{"Never call", true, true, `[{"kind":"do_not_call","value":"person","after":{}}]`},
 }
@@ -162,6 +163,7 @@ func Fill(ctx context.Context, s *store.Store, size Size, now time.Time) error {
 		m.calls(size.Calls)
 		m.arrivals(size.Calls / 8)
 		m.followUps()
+		m.messages()
 		m.trade(size)
 		m.doubles()
 		m.household()
@@ -199,6 +201,7 @@ var tableOrder = []struct {
 	{"call_links", []string{"call_id", "record_id", "slip_id", "role", "reason", "linked_by", "at"}},
 	{"unreturned", []string{"call_id", "line_id", "remote_e164", "since"}},
 	{"follow_ups", []string{"id", "record_id", "owner_id", "kind", "text", "promised", "due_at", "day_only", "created_by", "created_at"}},
+	{"messages", []string{"id", "channel", "incoming", "record_id", "address", "line_id", "user_id", "subject", "body", "state", "at", "sent_at", "read_at"}},
 	{"history", []string{"record_id", "at", "kind", "ref_id"}},
 }
 
@@ -233,8 +236,8 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 	for i, l := range firmLines {
 		id := m.id(old)
 		m.lines = append(m.lines, id)
-		batch.Queue(`INSERT INTO lines (id, e164, label, source, region, zone, position, main) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)`,
-			id, l.e164, l.label, l.source, l.region, l.zone, i, i == 0)
+		batch.Queue(`INSERT INTO lines (id, e164, label, source, region, zone, position, main, texting) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+			id, l.e164, l.label, l.source, l.region, l.zone, i, i == 0, texting[i])
 	}
 	for i, s := range firmStates {
 		batch.Queue(`INSERT INTO availability_states (id, label, takes_calls, counts_as_work, position) VALUES ($1, $2, $3, $4, $5)`, m.id(old), s.label, s.takes, s.work, i+2)
@@ -243,6 +246,7 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 		// Not from the seed's stream: whoever is made after it stays who they were.
 		batch.Queue(`INSERT INTO prepared_messages (id, name, text, position) VALUES ($1, $2, $3, $4)`, uuid.NewSHA1(uuid.NameSpaceOID, []byte(message[0])), message[0], message[1], i)
 	}
+	queueTemplates(batch)
 	for i, o := range firmOutcomes {
 		id := m.id(old)
 		m.outcomes = append(m.outcomes, id)

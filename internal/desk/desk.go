@@ -26,6 +26,7 @@ import (
 	"trundo/internal/journal"
 	"trundo/internal/live"
 	"trundo/internal/media"
+	"trundo/internal/post"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 	"trundo/internal/switchboard"
@@ -47,6 +48,8 @@ type Config struct {
 	Speech      Speech          // speaks greetings; nil: they are silent
 	Transcriber Transcriber     // writes down what was said; nil: the words of a stand-in's people, as they know them
 	Recordings  blobs.Store     // where recordings are put away; nil: they stay on the disk
+	Post        post.Sender     // sends text messages and mails; nil: none is sent
+	MailDomain  string          // of the addresses of reps who have none of their own
 }
 
 // Desk serves one firm. Its methods may be called from any goroutine.
@@ -80,7 +83,8 @@ type Desk struct {
 	stopped    sync.WaitGroup
 	beats      atomic.Int64 // heartbeats without a break
 
-	sweeping atomic.Bool // duplicates are being looked for
+	written  chan struct{} // a message waits to be sent
+	sweeping atomic.Bool   // duplicates are being looked for
 }
 
 // liveCall is what is known of a call in progress besides its state.
@@ -109,7 +113,7 @@ type slipOwner struct{ user, call uuid.UUID }
 func Open(ctx context.Context, c Config) (*Desk, error) {
 	d := &Desk{Config: &c, Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, recording: map[*media.Recorder]going{},
 		telephones: map[uuid.UUID]*telephoneLeg{}, telephoneTrouble: map[uuid.UUID]string{}, expected: map[string]dialIn{},
-		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}}
+		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}, written: make(chan struct{}, 1)}
 	if d.Studio == nil {
 		d.Studio, d.ownStudio = media.NewStudio(), true
 	}
@@ -157,6 +161,7 @@ func Open(ctx context.Context, c Config) (*Desk, error) {
 		return nil, fmt.Errorf("going on with imports: %w", err)
 	}
 	d.inBackground(d.keepRecordings)
+	d.inBackground(d.sendMessages)
 	return d, nil
 }
 

@@ -32,6 +32,8 @@ var effects = map[outcome.Kind]effect{
 	outcome.CaseState:   {setStage, resetStage},
 	outcome.NewCase:     {openCase, dropCase},
 	outcome.DoNotCall:   {markDoNotCall, unmarkDoNotCall},
+	outcome.Message:     {writeMessage, holdMessage},
+	outcome.Mail:        {writeMessage, holdMessage},
 }
 
 func makeFollowUp(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFilingEffectsParams) (any, error) {
@@ -310,4 +312,50 @@ func unmarkDoNotCall(ctx context.Context, t take) (string, error) {
 		return "", err
 	}
 	return "", t.q.SetNumberMark(ctx, db.SetNumberMarkParams{ID: n.ID, Reason: ""})
+}
+
+// effectDelay is for how long what an outcome sends can still be held back.
+const effectDelay = 10 * time.Second
+
+// writeMessage writes a message or a mail from a template. It goes out after some seconds.
+func writeMessage(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFilingEffectsParams) (any, error) {
+	n := contract.NewMessage{Channel: contract.ChannelText, Address: &it.Address}
+	if it.Kind == outcome.Mail {
+		n.Channel = contract.ChannelMail
+	}
+	if record, err := uuid.Parse(it.Record); err == nil {
+		n.RecordID = &record
+	}
+	template, err := uuid.Parse(it.Target)
+	if err != nil {
+		return nil, err
+	}
+	n.TemplateID = &template
+	l, err := x.desk.addressed(ctx, x.q, x.a, x.f, n)
+	if err != nil {
+		return nil, err
+	}
+	if l.problem != "" {
+		return nil, &FieldError{"items", outcome.ErrNotPlanned}
+	}
+	subject, body, err := x.desk.fromTemplate(ctx, x.q, x.a, x.f, l, template, x.slip.OutcomeID)
+	if err != nil {
+		return nil, err
+	}
+	id := store.NewID()
+	row.RefID = &id
+	if l.record != nil {
+		x.where = append(x.where, l.record.ID)
+	}
+	x.wrote = true
+	return nil, x.desk.post(ctx, x.q, x.a, l, id, &x.slip.ID, subject, body, effectDelay)
+}
+
+// holdMessage keeps back what has not gone out yet.
+func holdMessage(ctx context.Context, t take) (string, error) {
+	n, err := t.q.DropMessage(ctx, *t.row.RefID)
+	if err != nil || n == 0 {
+		return "it has been sent", err
+	}
+	return "", t.q.DropHistory(ctx, db.DropHistoryParams{RefID: *t.row.RefID, Kind: "message"})
 }

@@ -66,6 +66,13 @@ func (d *Desk) situation(ctx context.Context, q *db.Queries, a Actor, f *firm, r
 	if err := d.targetNames(ctx, q, o.Effects, s.Names); err != nil {
 		return s, err
 	}
+	if s.Number != nil && slices.ContainsFunc(o.Effects, func(e outcome.Effect) bool { return e.Kind == outcome.Message }) {
+		l, err := d.addressed(ctx, q, a, f, contract.NewMessage{Channel: contract.ChannelText, Address: &s.Number.E164})
+		if err != nil {
+			return s, err
+		}
+		s.NoText = l.problem
+	}
 	number := ""
 	if row.RemoteE164 != "" {
 		number = phone.Format(row.RemoteE164, row.RemoteExt, f.region, a.Style)
@@ -134,9 +141,26 @@ func theNumbers(row db.PlanOfRow, numbers []db.NumbersOfRow, f *firm, s *outcome
 // targetNames reads the names of what effects name by an id.
 func (d *Desk) targetNames(ctx context.Context, q *db.Queries, effects []outcome.Effect, names map[string]string) error {
 	var lists []uuid.UUID
+	templates := false
 	for _, e := range effects {
 		if id, err := uuid.Parse(e.Target); err == nil && (e.Kind == outcome.AddToList || e.Kind == outcome.TakeOffList) {
 			lists = append(lists, id)
+		}
+		templates = templates || e.Kind == outcome.Message || e.Kind == outcome.Mail
+	}
+	if templates {
+		rows, err := q.Templates(ctx)
+		if err != nil {
+			return err
+		}
+		for _, r := range rows {
+			kind := outcome.Message
+			if r.Channel == string(contract.ChannelMail) {
+				kind = outcome.Mail
+			}
+			if r.Active && slices.ContainsFunc(effects, func(e outcome.Effect) bool { return e.Kind == kind && e.Target == r.ID.String() }) {
+				names[r.ID.String()] = r.Name
+			}
 		}
 	}
 	if len(lists) > 0 {
@@ -244,6 +268,7 @@ type filing struct {
 	rows  []db.InsertFilingEffectsParams
 	lanes []uuid.UUID // whose lane has changed
 	where []uuid.UUID // records that have changed
+	wrote bool        // something waits to be sent
 }
 
 // carryOut does what a plan says and keeps what was there before.
@@ -461,4 +486,14 @@ func (d *Desk) hasFollowUp(ctx context.Context, q *db.Queries, call uuid.UUID, p
 		return true, nil
 	}
 	return q.HasFollowUpSince(ctx, call)
+}
+
+// tellOfFiling tells everybody what a filing has changed.
+func (d *Desk) tellOfFiling(x filing) {
+	if len(x.where) > 0 {
+		d.publishRecord(x.where...)
+	}
+	if x.wrote {
+		d.posted(nil)
+	}
 }

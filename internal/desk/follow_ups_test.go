@@ -19,7 +19,11 @@ func laneOf(t *testing.T, w *world, a desk.Actor) []string {
 	require.NoError(t, err)
 	lines := []string{}
 	for _, e := range l.Owed {
-		lines = append(lines, e.Record.Name+": "+e.Text+" ("+e.Reason+")")
+		who := e.Typed
+		if e.Record != nil {
+			who = e.Record.Name
+		}
+		lines = append(lines, who+": "+e.Text+" ("+e.Reason+")")
 	}
 	return lines
 }

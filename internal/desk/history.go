@@ -30,7 +30,7 @@ const historyPerPage = 40
 
 // History is what happened to a record, newest first: all of it, or one kind.
 func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before string) (contract.HistoryPage, error) {
-	p := db.HistoryPageParams{RecordID: id, Kinds: []string{"call", "follow_up", "change"}, Count: historyPerPage}
+	p := db.HistoryPageParams{RecordID: id, Kinds: []string{"call", "follow_up", "change", "message"}, Count: historyPerPage}
 	if kind != "" && kind != "all" {
 		p.Kinds = []string{kind}
 	}
@@ -42,7 +42,7 @@ func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before 
 	if err != nil {
 		return contract.HistoryPage{}, err
 	}
-	var calls, followUps, changes []uuid.UUID
+	var calls, followUps, changes, written []uuid.UUID
 	for _, r := range rows {
 		switch r.Kind {
 		case "call":
@@ -51,6 +51,8 @@ func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before 
 			followUps = append(followUps, r.RefID)
 		case "change":
 			changes = append(changes, r.RefID)
+		case "message":
+			written = append(written, r.RefID)
 		}
 	}
 	callOf, followUpOf := map[uuid.UUID]*contract.Call{}, map[uuid.UUID]*contract.FollowUp{}
@@ -75,10 +77,18 @@ func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before 
 	if err != nil {
 		return contract.HistoryPage{}, err
 	}
+	messages, err := d.messages(ctx, a, written)
+	if err != nil {
+		return contract.HistoryPage{}, err
+	}
+	messageOf := map[uuid.UUID]*contract.Message{}
+	for i := range messages {
+		messageOf[messages[i].ID] = &messages[i]
+	}
 	page := contract.HistoryPage{Entries: []contract.HistoryEntry{}}
 	for _, r := range rows {
 		page.Entries = append(page.Entries, contract.HistoryEntry{At: r.At, Kind: contract.HistoryEntryKind(r.Kind), RefID: r.RefID,
-			Call: callOf[r.RefID], FollowUp: followUpOf[r.RefID], Change: changeOf[r.RefID]})
+			Call: callOf[r.RefID], FollowUp: followUpOf[r.RefID], Change: changeOf[r.RefID], Message: messageOf[r.RefID]})
 	}
 	if n := len(rows); n == historyPerPage {
 		page.Next = writeCursor(rows[n-1].At, rows[n-1].RefID)

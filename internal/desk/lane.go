@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"time"
 
@@ -49,6 +50,19 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 	for _, n := range notes {
 		items = append(items, lane.Item{Kind: lane.Note, ID: n.ID.String(), Since: n.At, Text: n.Text, From: n.FromName})
 	}
+	unread, err := d.Store.UnreadMessages(ctx, a.ID)
+	if err != nil {
+		return contract.Lane{}, err
+	}
+	wrote := map[string]db.UnreadMessagesRow{}
+	for _, m := range unread {
+		it := lane.Item{Kind: lane.Message, ID: m.ID.String(), Since: m.At, Text: shorten(cmp.Or(m.Subject, m.Body), 120)}
+		if m.LineID != nil {
+			it.Line = f.lineLabels[*m.LineID]
+		}
+		items = append(items, it)
+		wrote[it.ID] = m
+	}
 	for _, x := range slips {
 		it := lane.Item{Kind: lane.UnfiledSlip, ID: x.ID.String(), Since: x.Since, HasNotes: x.HasNotes}
 		items, callIDs = append(items, it), append(callIDs, x.CallID)
@@ -88,8 +102,14 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 		case lane.FollowUp:
 			x := followUps[e.ID]
 			row := rowOf[x.RecordID]
-			entry.Record, entry.Version = &contract.RecordRef{ID: row.ID, Kind: row.Kind, Name: row.Name}, x.Version
+			entry.Record, entry.Version, entry.Act = &contract.RecordRef{ID: row.ID, Kind: row.Kind, Name: row.Name}, x.Version, &x.Kind
 			entry.Number, entry.DueAt, entry.DayOnly = numberFor(x.NumberID, row.Numbers), x.DueAt, x.DayOnly
+		case lane.Message:
+			m := wrote[e.ID]
+			entry.Typed = d.addressText(f, a, m.Channel, m.Address)
+			if m.RecordID != nil {
+				entry.Record = &contract.RecordRef{ID: *m.RecordID, Kind: contract.RecordKind(m.RecordKind), Name: m.RecordName}
+			}
 		case lane.UnfiledSlip:
 			x := calls[e.ID]
 			entry.CallID, entry.Record = &x.CallID, linkOf[x.CallID]

@@ -37,7 +37,7 @@ func (d *Desk) Lines(ctx context.Context, a Actor) ([]contract.FirmLine, error) 
 		h := hoursOf(r.Hours)
 		l := contract.FirmLine{ID: r.ID, E164: r.E164, Display: phone.Format(r.E164, "", f.region, a.Style), Label: r.Label, Source: r.Source, Zone: r.Zone, Active: r.Active,
 			RingMode: contract.FirmLineRingMode(r.RingMode), RingSeconds: r.RingSeconds, LimitSeconds: r.LimitSeconds, Hours: routing.SpansText(h.Spans), Off: orEmpty(h.Off),
-			Unanswered: contract.FirmLineUnanswered(r.Unanswered), Closed: contract.FirmLineClosed(r.Closed), Greeting: r.Greeting, ClosedText: r.ClosedText, Recording: contract.RecordingRule(r.Recording), RecordingIn: contract.RecordingRule(r.RecordingIn), GreetingSoundID: r.GreetingSound,
+			Unanswered: contract.FirmLineUnanswered(r.Unanswered), Closed: contract.FirmLineClosed(r.Closed), Greeting: r.Greeting, ClosedText: r.ClosedText, Recording: contract.RecordingRule(r.Recording), RecordingIn: contract.RecordingRule(r.RecordingIn), Texting: approval(r.Texting), GreetingSoundID: r.GreetingSound,
 			Reps: []uuid.UUID{}, Open: h.Open(d.Clock.Now().In(zoneNamed(r.Zone))), Version: r.Version}
 		for _, x := range reps {
 			if x.LineID == r.ID {
@@ -101,6 +101,11 @@ func (d *Desk) UpdateLine(ctx context.Context, a Actor, id uuid.UUID, l contract
 			return err
 		case n == 0:
 			return ErrChangedElse
+		}
+		if l.Texting != nil && *l.Texting != value(before.Texting) {
+			if _, err := q.SetLineTexting(ctx, db.SetLineTextingParams{ID: id, Texting: string(*l.Texting)}); err != nil {
+				return err
+			}
 		}
 		reps := []uuid.UUID{}
 		for _, u := range l.Reps {
@@ -166,4 +171,9 @@ func (d *Desk) AddLine(ctx context.Context, a Actor, n contract.NewLine) (contra
 	}
 	d.bookChanged()
 	return d.line(ctx, a, id)
+}
+
+func approval(state string) *contract.FirmLineTexting {
+	t := contract.FirmLineTexting(state)
+	return &t
 }

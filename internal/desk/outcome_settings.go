@@ -323,11 +323,11 @@ func (d *Desk) cleanEffects(ctx context.Context, field string, set []contract.Ef
 			return nil, &FieldError{at + "value", err}
 		}
 	}
-	names := map[string]string{}
-	if err := d.targetNames(ctx, d.Store.Queries, list, names); err != nil {
-		return nil, err
-	}
 	for i, e := range list {
+		names := map[string]string{} // of this one: a template for text messages is none for mails
+		if err := d.targetNames(ctx, d.Store.Queries, list[i:i+1], names); err != nil {
+			return nil, err
+		}
 		if _, there := names[e.Target]; e.Target != "" && !there {
 			return nil, wrong(fmt.Sprintf("%seffects.%d.target", field, i), "this is no longer there")
 		}

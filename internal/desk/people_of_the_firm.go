@@ -112,6 +112,7 @@ func (d *Desk) firm(ctx context.Context) (*firm, error) {
 	if c.value != nil && d.Clock.Since(c.at) < fresh {
 		return c.value, nil
 	}
+	asked := d.Clock.Now() // what changes while it is read is read again
 	f, err := d.readFirm(ctx)
 	if err != nil {
 		if c.value != nil && store.Away(err) {
@@ -119,7 +120,7 @@ func (d *Desk) firm(ctx context.Context) (*firm, error) {
 		}
 		return nil, err
 	}
-	c.value, c.at = f, d.Clock.Now()
+	c.value, c.at = f, asked
 	return f, nil
 }
 

@@ -164,9 +164,7 @@ func (d *Desk) ChangeSlip(ctx context.Context, a Actor, id uuid.UUID, c contract
 	if err != nil {
 		return contract.Call{}, err
 	}
-	if len(doing.where) > 0 {
-		d.publishRecord(doing.where...)
-	}
+	d.tellOfFiling(doing)
 	d.publishSlip(s.UserID, s.CallID, "")
 	if s.State == string(slip.Filed) {
 		d.publishLane(s.UserID)
@@ -335,8 +333,6 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 	d.mu.Unlock()
 	d.publishSlip(s.UserID, s.CallID, "")
 	d.publishLane(s.UserID)
-	if len(doing.where) > 0 {
-		d.publishRecord(doing.where...)
-	}
+	d.tellOfFiling(doing)
 	return s.CallID, nil
 }

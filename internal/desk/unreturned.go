@@ -93,7 +93,7 @@ func (d *Desk) laneMissed(ctx context.Context, a Actor, f *firm) ([]lane.Item, m
 		if r.LineID != nil {
 			line = f.lineLabels[*r.LineID]
 		}
-		it := lane.Item{Kind: lane.MissedCall, ID: r.CallID.String(), Since: r.Since, Line: line, Times: r.Times, Tries: r.Tries, Message: time.Duration(r.MessageMs) * time.Millisecond}
+		it := lane.Item{Kind: lane.MissedCall, ID: r.CallID.String(), Since: r.Since, Line: line, Times: r.Times, Tries: r.Tries, Voicemail: time.Duration(r.MessageMs) * time.Millisecond}
 		if r.TakenBy != nil {
 			if it.TakenBy = r.TakenName; *r.TakenBy == a.ID {
 				it.TakenByMe = true

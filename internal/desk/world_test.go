@@ -16,6 +16,7 @@ import (
 	"trundo/internal/core/call"
 	"trundo/internal/core/phone"
 	"trundo/internal/desk"
+	"trundo/internal/post"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 	"trundo/internal/store/pgtest"
@@ -32,6 +33,7 @@ type world struct {
 	sim     *sim.Sim
 	journal string
 	bucket  blobs.Store
+	postbox *post.StandIn
 	users   map[string]uuid.UUID
 
 	ines, tomas, odile           desk.Actor
@@ -57,7 +59,7 @@ func openWorld(t *testing.T, url, journal string) *world {
 	s, err := store.Open(t.Context(), url, 0)
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
-	w := &world{t: t, store: s, clock: clockwork.NewFakeClockAt(monday), journal: journal, users: map[string]uuid.UUID{}}
+	w := &world{t: t, store: s, clock: clockwork.NewFakeClockAt(monday), journal: journal, users: map[string]uuid.UUID{}, postbox: &post.StandIn{}}
 	w.bucket, err = blobs.New(filepath.Join(filepath.Dir(journal), "kept"))
 	require.NoError(t, err)
 	w.fill()
@@ -69,7 +71,7 @@ func openWorld(t *testing.T, url, journal string) *world {
 func (w *world) open() {
 	w.sim = sim.New(w.clock, "US", func(string) sim.Behaviour { return sim.Behaviour{RingsAfter: 2 * time.Second, RingsOn: true} })
 	d, err := desk.Open(w.t.Context(), desk.Config{Store: w.store, Carrier: w.sim, Clock: w.clock, Log: slog.New(slog.DiscardHandler),
-		Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal), Recordings: w.bucket})
+		Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal), Recordings: w.bucket, Post: w.postbox, MailDomain: "lindenfall.example"})
 	require.NoError(w.t, err)
 	w.Desk = d
 	w.t.Cleanup(d.Close)

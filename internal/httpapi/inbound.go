@@ -103,6 +103,9 @@ type OtherSide interface {
 // GetOutside implements ServerInterface.
 func (s *Server) GetOutside(c *gin.Context) {
 	v, err := s.outsideView(c.Request.Context())
+	if err == nil {
+		v.Post, err = s.outsidePost(c)
+	}
 	answer(s, c, http.StatusOK, v, err)
 }
 
@@ -172,6 +175,9 @@ func (s *Server) ActOutside(c *gin.Context) {
 		if !s.outside.OutsideSays(text(act.Ref), text(act.Text)) {
 			err = &desk.FieldError{Field: "ref", Err: errors.New("nobody is speaking there, or this server has no voices")}
 		}
+	case contract.OutsideActActionWrite:
+		err = s.desk.Receive(c.Request.Context(), desk.Received{Channel: contract.Channel(text(act.Channel)), From: text(act.From), To: text(act.To), Subject: text(act.Subject), Body: text(act.Text),
+			InReplyTo: text(act.ReplyTo)})
 	case contract.OutsideActActionMorningStart:
 		if s.morning == nil {
 			err = errNoSuchPath

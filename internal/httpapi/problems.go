@@ -65,6 +65,7 @@ var kinds = []struct {
 	{desk.ErrRecorded, http.StatusConflict, "recorded", "Recorded already"},
 	{desk.ErrNoSound, http.StatusGone, "no_sound", "The sound is not here"},
 	{desk.ErrSettled, http.StatusConflict, "settled", "Settled already"},
+	{desk.ErrSent, http.StatusConflict, "sent", "Sent already"},
 	{desk.ErrTooLate, http.StatusConflict, "too_late", "Too late to undo"},
 	{desk.ErrNothingToUndo, http.StatusConflict, "not_filed", "Not filed"},
 	{desk.ErrTakenOn, http.StatusConflict, "taken_on", "Taken on already"},

@@ -183,6 +183,12 @@ type ServerInterface interface {
 	// (PUT /api/me/availability)
 	SetAvailability(c *gin.Context)
 
+	// (GET /api/me/mail)
+	GetMailSettings(c *gin.Context)
+
+	// (PUT /api/me/mail)
+	SetMailSettings(c *gin.Context)
+
 	// (PUT /api/me/preferences)
 	SetPreferences(c *gin.Context)
 
@@ -191,6 +197,24 @@ type ServerInterface interface {
 
 	// (POST /api/merges/{id}/undo)
 	UndoMerge(c *gin.Context, id ID)
+	// GetThread What was written to and by somebody, of the book or not.
+	// (GET /api/messages)
+	GetThread(c *gin.Context, params GetThreadParams)
+	// SendMessage Sends a text message or a mail after a few seconds, within which it can be cancelled.
+	// (POST /api/messages)
+	SendMessage(c *gin.Context, params SendMessageParams)
+	// DraftMessage A message as it would be, with a template's places filled in, and what is in the way. Nothing is sent.
+	// (POST /api/messages/draft)
+	DraftMessage(c *gin.Context)
+
+	// (POST /api/messages/{id}/cancel)
+	CancelMessage(c *gin.Context, id ID)
+	// ReadMessage Says that a message, and what came before it from there, has been seen to; it leaves every lane.
+	// (POST /api/messages/{id}/read)
+	ReadMessage(c *gin.Context, id ID)
+	// AttachMessage Puts what came from an address on a record.
+	// (POST /api/messages/{id}/record)
+	AttachMessage(c *gin.Context, id ID)
 
 	// (DELETE /api/numbers/{id})
 	RemoveNumber(c *gin.Context, id ID)
@@ -383,6 +407,12 @@ type ServerInterface interface {
 
 	// (POST /api/telephone/verify)
 	VerifyTelephone(c *gin.Context)
+	// ListTemplates What messages and mails can begin with; all of them for who sets up.
+	// (GET /api/templates)
+	ListTemplates(c *gin.Context)
+
+	// (PUT /api/templates)
+	PutTemplates(c *gin.Context)
 
 	// (PATCH /api/unreturned/{id})
 	ChangeUnreturned(c *gin.Context, id ID)
@@ -1627,6 +1657,32 @@ func (siw *ServerInterfaceWrapper) SetAvailability(c *gin.Context) {
 	siw.Handler.SetAvailability(c)
 }
 
+// GetMailSettings operation middleware
+func (siw *ServerInterfaceWrapper) GetMailSettings(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetMailSettings(c)
+}
+
+// SetMailSettings operation middleware
+func (siw *ServerInterfaceWrapper) SetMailSettings(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetMailSettings(c)
+}
+
 // SetPreferences operation middleware
 func (siw *ServerInterfaceWrapper) SetPreferences(c *gin.Context) {
 
@@ -1706,6 +1762,172 @@ func (siw *ServerInterfaceWrapper) UndoMerge(c *gin.Context) {
 	}
 
 	siw.Handler.UndoMerge(c, id)
+}
+
+// GetThread operation middleware
+func (siw *ServerInterfaceWrapper) GetThread(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetThreadParams
+
+	// ------------- Optional query parameter "record_id" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "record_id", c.Request.URL.Query(), &params.RecordID, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter record_id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "address" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "address", c.Request.URL.Query(), &params.Address, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter address: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetThread(c, params)
+}
+
+// SendMessage operation middleware
+func (siw *ServerInterfaceWrapper) SendMessage(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SendMessageParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SendMessage(c, params)
+}
+
+// DraftMessage operation middleware
+func (siw *ServerInterfaceWrapper) DraftMessage(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DraftMessage(c)
+}
+
+// CancelMessage operation middleware
+func (siw *ServerInterfaceWrapper) CancelMessage(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CancelMessage(c, id)
+}
+
+// ReadMessage operation middleware
+func (siw *ServerInterfaceWrapper) ReadMessage(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadMessage(c, id)
+}
+
+// AttachMessage operation middleware
+func (siw *ServerInterfaceWrapper) AttachMessage(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AttachMessage(c, id)
 }
 
 // RemoveNumber operation middleware
@@ -3090,6 +3312,32 @@ func (siw *ServerInterfaceWrapper) VerifyTelephone(c *gin.Context) {
 	siw.Handler.VerifyTelephone(c)
 }
 
+// ListTemplates operation middleware
+func (siw *ServerInterfaceWrapper) ListTemplates(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListTemplates(c)
+}
+
+// PutTemplates operation middleware
+func (siw *ServerInterfaceWrapper) PutTemplates(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PutTemplates(c)
+}
+
 // ChangeUnreturned operation middleware
 func (siw *ServerInterfaceWrapper) ChangeUnreturned(c *gin.Context) {
 
@@ -3169,6 +3417,16 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/settings/outcomes", wrapper.GetOutcomeSettings)
 	router.PUT(options.BaseURL+"/api/settings/outcomes", wrapper.SetOutcomeSettings)
 	router.POST(options.BaseURL+"/api/settings/outcomes/preview", wrapper.PreviewOutcome)
+	router.GET(options.BaseURL+"/api/templates", wrapper.ListTemplates)
+	router.PUT(options.BaseURL+"/api/templates", wrapper.PutTemplates)
+	router.GET(options.BaseURL+"/api/messages", wrapper.GetThread)
+	router.POST(options.BaseURL+"/api/messages", wrapper.SendMessage)
+	router.POST(options.BaseURL+"/api/messages/draft", wrapper.DraftMessage)
+	router.POST(options.BaseURL+"/api/messages/:id/cancel", wrapper.CancelMessage)
+	router.POST(options.BaseURL+"/api/messages/:id/read", wrapper.ReadMessage)
+	router.POST(options.BaseURL+"/api/messages/:id/record", wrapper.AttachMessage)
+	router.GET(options.BaseURL+"/api/me/mail", wrapper.GetMailSettings)
+	router.PUT(options.BaseURL+"/api/me/mail", wrapper.SetMailSettings)
 	router.GET(options.BaseURL+"/api/sound", wrapper.GetSound)
 	router.POST(options.BaseURL+"/api/sound", wrapper.ConnectSound)
 	router.GET(options.BaseURL+"/api/telephone", wrapper.GetTelephone)
@@ -3270,280 +3528,301 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5L3rsts20jZ6Kyi9uyoze8tey3HimVn+5djxxDs+je2Mf8ybUkFiS0JEAgwALllvylX7avaFfVfyFRoH",
-	"kiJAUqdlz3zzY2JbJAE0Go0+Pv3HZCGKUnDgWk1u/piUVNICNEj824vM/D/jk5tJSfV6Mp1wWsDkZsKy",
-	"yXQi4feKScgmN1pWMJ2oxRoKat5YCllQPbmZVBU+qXeleUtpyfhq8vnzdPIz7MKn10AzkPXHX2RQlEID",
-	"X+zumef6Rirop5fAV3o9ufnr9XRSMB7+2h32s/mSKgVXgMt7K8U8h8L8cSG4Bq7NH2lZ5mxBNRP8qrRP",
-	"/D+/KcHNb/XA/5eE5eRm8l9XNf2u7K/qyn8XR8xALSQrzecmN5OPa6rJFrgmWykcLdxr5qtPbinL6Zzl",
-	"TO+erilfAW6KFCVIzeysqW6ROKMa7mlWQJfO08lCVFyrGVWzrZAb8557ZC5EDpSbZ3I6h7zxU/22phtQ",
-	"swXNcxV79XNzY/5l5uU/1n61M41fw0zF/DdYaDNWe+WCLSIrZ9kI5jrfgvDrsQUNzf+9pjq2cQvNbiG+",
-	"CWM2yi6/zU+vmFKMr8hSSEIJhy0R3HDCPpF4led0noM/QWmiNU7Ud+0T9WB6MYp2CDD11BpFa9Ultgr/",
-	"zjQUaujIdrfv89SQ4oV9+VtLCfe3mhBUSrozj24lLWcKFoJnylGRFVUxuXn46Nq+a/96HV5lXMMKZIdG",
-	"buJD6/7I1DrCYo0nuszyhODHiViS1oPTEQK7ddKbL8cm+oMQm+7kFpWURqhHj+aGOcqN2q6fGc+ewRI5",
-	"cG8nkL1Ud/Ev8d+JWC5BQoYHhlfF3Nx003rQLoPvfb4EUebQ/fxb/HdDWr0GsmSyaH62by1PRZ4DXVUQ",
-	"G06y1VoPfsLQ+519cn+vLF0DWcICwqen9b6ktvJdmER7Q+FTKaROCKsi/Zu4BSlZFqHiK7ojRiIQxokq",
-	"meXVTNzjQt8z/16zZuNzCvSsKkeIH/dgYwJTv4Yw4RQN3oPWjK8iVMjpTlR6PO++xOfb8uVv3Z23zDkT",
-	"MgM5M+oJXejWGIcJ6rYs6x0sB5pdaKS9DYmuMTabaaBydH+qfPPEUqd741rFDbiRvv+a0CybaTHLmdLu",
-	"CpotpSj8PxgOEVuO2ig+Slf+MftH84DSdGVYJ4McNKpdYpZT3ryrampkFcwO0dgU5BBm3cdG78ODn6eT",
-	"W5pXkeP0IvMCyayPCElwcVP8J01X9g+4nqn5dWu0U6aIFmQOJLOqRGP3H15fD94Ndk7NhaS27B2oKo/s",
-	"GqoC3cW8g4WQmSLaqtASyAI15MZ9Fe7UuLKEyveCcrO4imdxTal/efiInWBsWU9pDjyj8kmWSVARYUHr",
-	"Hwbo6B5MjJJ3Pz3fzdaUx3REmgGBXMF2bahGeUa2kmkNnGRiywldapBbKvGeiKmmRUn5bpYzjixG8/zN",
-	"cnLzr372tLv1ztzRv3aNIKGAFJRxYj5KmGG6KXHTI25AQnNhflREcORTdwG0VVm0sG6dudA9fYzmMyvE",
-	"wj4zrh99F+UZfFqLLgXfLAnlpOILwc3NDpnRsm9wUm6fLFeaGRptvJRiJWlBUMUlf3r3/Cl5+LdHj/4c",
-	"O/AZk9ARU6LSc1Fxw2yM13/SIDnN43KGqTKnEaXvwxqI0GuQRLEMvlFO60EFSALNzPuR7x1qa3UHteN8",
-	"owg+g/IFilLvnK1iPpU5a6X7WcdrERWulmjJVzfjL2NzlF4yvonpXgUoRVfg+GdvKigRUZMm7jknmKgi",
-	"OSx1U7KkOa5gSkE22653MWm1I1zMRbYjlCsj8LKp0Yu2onVS65VLPHLmLyMW/S48jFomX40/Jmottrxv",
-	"z83+7IiC+AVn3p5JoM6l0n0gZ+Xg5WeeMc+KSi4gIek9l5gLjmfK8F10Qt5aHyJZsAs1zTfjydUQGwnZ",
-	"PN9Z+SaKstJ4ZIxY3hMmjwnTihi1QREqzaJYnrubWtHm6WzI7i3T6zXk2VjbvBZGjXdbbFpLmtqStwyx",
-	"t7VBLnsK19K4Zrialq3jNg2XWZt8tYh2IiJwwN415cWA46bUJfqcRrXGg9S13xu0bey6hk96+JY3r0+t",
-	"5wxfSE0URVRnoj2HyMqCIa5uXNLTiRTWrvV3UAnS7qOjrJno3Fguvw4pSW5w98mpn2dqcW9pzM0ZfEqj",
-	"5XhMhvNR2+CdULxvD8w0n4GmLI9PduwUrdZ6wNKsHziyuCVd6MNIhAwf+xLLR9wbz+1Tzatm/PCtC6fX",
-	"KnR6nl1dTa/WqKlNete8A4/yHm+Y1aH9MXCzcdIpqnu1XEfNi9LfLG2ZT9WG8dUN4UKTOSyFBHth0pUE",
-	"eEzEcom/TZ2iFOSpn9FKWJ2tpJVCobiBUgd71PyDHWEynYjlMjpjLeli8M77p2AL+IBPmqskpaOg9k6U",
-	"cPq7djakWZ1iRZnvwkX8jSKyymHQyPL3BW6FHRmJ7Oed2vz3cXobxaSkUlttDd1LVlu3jEW2a5ajEbIS",
-	"YIyN+4a27RvB6V99lvygh90MPBvJhMCzPhUJeHbiZIpKQ9RCFnAL1jAwNg1TZivtwzH9QvDZWsTVi+mk",
-	"XFM1yGRv8SHDAJSvTlqSorexJf14C3Kn10aTqkqjLyGXMmXUrcJYwfGVKU2l7ify8J0yw921dKiJ5anf",
-	"GqQmwLTFbo3NbrGFX2/qLHwwimIkLFKHKNpkur7ZNzas68eGLf766LtDwxhuoOT88B/PHOFLh5v6puFc",
-	"u4cF7OIzPSrM9ug68iCK9kNW2Bsxe0p5xrJoVPKcSmRSD+xRAFNR7oUWMjqrQ9TzcVq4PXQ4YJ8eHuI0",
-	"B4bdPqyBSRt6q72s9saXQDKByoAqgZpLe0q2kpalFVfRq+GTBq5YYsuWEiI34FNR5ZkxFI1QgoxwsY0K",
-	"vZHHz+ZpRBmGLtYxIfyerThkGNURhfVDxqUu41YvOe4K0ECLkYcG19Ckpnt7OtkPjUpwNgwuzc+xl0Ne",
-	"i9hJ88zYOPrfXw/FU/bm3sOd/Bak54t9h7o1jWM+8SecwCemjAAktaE3yAL+k54V9gPNHLaNzw2EEIzq",
-	"SvMZLbzjf0g44uN+6MGPN+gycGn5J+MEdpNLBCsGPp2OGTyDQry1tnY3tihWLH7Qk2ewpEptndjuHlBn",
-	"4x95cux0wuFx5r07N2Hg+CLV5jI2ftSUj06B0fxF9HTEItHPRSVJxlZMqylZCWEzBpbsFkjBeKUh6oK1",
-	"/s+4CYKuSC1IO46doLT70NTOLrWcN8tlajQjKIyWS2ufrDF5/EWQMZpD1rV0GmGELmfV6XJRK3BBuTVp",
-	"3ddrl3/0at6VYzQc+1jT6+inESWKeC204ZNXVEb4rSUEGtdOrQMdFuxMiIowi9eBHY73MPbtSFJ325tn",
-	"TbxgPVDdP/W4U47DFpQefWL3CRHxPGmhaT5Cftrnpn4GvXNPBZZplrVYruGq2XAX0+j+JMEMANkBni4/",
-	"o15JZWfjh26M07u2D06JSCnxg7eh10L2Ipw8BG8oSqpp8DyROawZz2xgtqCEYfxNusjsXobAg79em/8d",
-	"rcY8q2zyLfzEksts3xiDGVsHWTFii2roQkgYwZTBwLEvTMMEe5cWP1olZXL8Xdj4GIueK1lx7oza7uUw",
-	"F2Jjtm8ORu3LhdhARvRaimq1jurlY0+pXcQ0nFY/iwF6sJiMPGjH5gc9PdLOOYrdxvIODkknZurj+OfH",
-	"5RISSU4xfzVl1m0N2kX4qdpEfcFUJzQIVtj0O7qzBx6jz075sUkjpGAZZ6u1fkx4yIjYrkUO5q20xdaQ",
-	"rkn9ufbE922rJcrP5slGtKebvUEkaLmzE7SBrW8UMY+ToGlFuJ7KFdiaAKKhKHNMnjUScgvzNea4mgVO",
-	"I8RjmfU2u7yyvQy6pFDeNw27biHOWrtd66JrUeHRm1eKcVBqltGd+bv7zxZgo6L7n8gde2Lzwux60Xnx",
-	"eC8Z88bfGEKSECxsrODb4XsAtzjN7D/vxWKWIs/F1uZw4oY2AjOB5SMpfmK59H+vs/rQiPS5fBy2s4V1",
-	"05r/zELIWsy40DN3qIBnMwW/V8Ax5Oy5IEbVH0NubDIBbF+JttETIEsMRyiyBL1Yoxpthzs+Yew5gxzz",
-	"pbvGD5ZaHCjiXKJCxJvw1CbXLVmuMcua8owoITVkZL6bYkzIpZ7FU80qpUUxO9K3uoG4lpyuBxGlijnL",
-	"ipJKZuSwNZqWTB+WIp674JpnWy1K9BthwvGaZRnwKM9IWM4Oy4O3t5oXf13Nx7NHzOjRzgMfZmlk0HSS",
-	"C7wuglgsBMcarMweCGemWL6ZTCc7UDMuMMrhlUE8hVsw91ql8BtmBeYorowk+h8RTZXdlwzQzDDBZ6eB",
-	"W5ukarzW4Ey7t02O8vuSPB8/ZkwfWLQTOTxNXfj6kGTpB9eRvOwxV2CbB2IBhr+OqOOJM0PgArf7qW3/",
-	"dZSg39vP+E7k8N4lgO2FhjyFI8HdnHJCFWE2/Q7TkFD0QMY0ZF45sU8whc/z4AYfddDe5hSrf0YkuMfW",
-	"FA8vHeAFALwPxwsGO6ZTGSOiYaQGrHJWjo1ZVzwTs4prmx8zblkuC3tkdpqfjcuYagwYvlRT6tfkTqQU",
-	"6YzuZoLnu/hhH0jkHw5P++QEf8TcfMPElTaaWuxe6Eu9sG/FXsI00UHXkM8mdcub1lSo8/bM+GlymqPR",
-	"c1zPerzc7dGjPFlFlDD1uJErWQDl2hoxwxn+OHbnmmqummfp0gUXATrAq91X/pUxa3aPy7mvXcKff43k",
-	"yUtYuBLnk1LqrNPjUB3FWd69HjH/5WmTjo4IYfrxLZFFxFmZCpGISi9EATMOkKW0IwmrVIzV/EPvu/vF",
-	"oG1e/UlsiVGybEmBUfYzYiQb2QCUiiwridn6GMggdEt3k8FkCx+PsXPuLLA95b35pej50qXgH6AO5cIl",
-	"LXgRd2u0BW+WcS4qvoCivYmNkCK+PouYwt9ex4OGPZ5xePDou+gPK+k8IqOG8E/PlKh4Fg+gEvyNME5Q",
-	"wfT1CaoUG+AkjHdETbY16bv+jBI44ysr36bOX0uALtZTkrMNkFeC33suGbn+28319b0Hf7m5vrY6EAaE",
-	"8i3dKSJK6Jrr12coBNmL3Q7onTkrmI4WTrfrpr+P+Y7EcpnWvXuV7YePHnUFG5IkSu1kwsTokouQl/qu",
-	"yqH15ozxI14uox4EURiVwCxXobMOKyjrrYdbkDsioWxqvYM7W1Pt+5iJYlP5XQw1lFmiu8RIOVB6xjKM",
-	"EzNuSzrjti+esggfPPh2kA/qKpAmB3wb95+F9LYxcgpdPnGvWTqpoFZSRuShoKCKFlX4wob/seqhk7xN",
-	"gu9Rbf801T5Bc1Baaw/CuiEQ2xK4ydt73Or4zx2YaW/WxHP02P1S3rW2fWKy92jnuStVjl0MrXqoZl2t",
-	"TcI65kLA6t2x9ph9OJ0nIkXBFETd5VtfyeYeym7IWmyduWFZy1OMW+50rOAy0efS3H1RgvkvprQuw2ez",
-	"0fEZfDq5xI7J5WbpDK4F5QvArfh1fOrgyJMfM098/RZSFk2SxzY94salzpsHcNcIU+MqkWt6tanRYJUW",
-	"I4ScenfGw270G4CeV8ad9VRK5yIHKmdZtFBdkzVVhAtiTjmhfEcKkcgRPElwnF8CHHQmz8KRB+UPniv9",
-	"zW/uWylKoWh+ZoHeTWTFoufop07esngKhJHXCrgGvnBVLMooyuj8j7hkYrrixzXwae1nlECzKbHJvkxa",
-	"82DwXC9dtXf7oOJ4Dd6PbdHfaeSaRXSLVIFST+63Fom39qfrvu/f6E32/okpLeTuR67l7kRgs4ML7saX",
-	"2dVRxiEnq1du0kzZjFi6eaQiP6NESCxz3XGK+0YP3eOJJ8C1ZAc4rFqbeHTJpR+1p+jyJ5FncZireB7f",
-	"uOS8n0TOMrqLya9Y8dhut9vdK4p7WbaX6HTdkxi/F3sZSM6zdyy+G5vwiyIeSZ7vNKiZdGA9IwrRFyKv",
-	"Cp6IoSxZDt8o4p6ZojuBbJleu5A05FlQY0sp5nSe76wSMzaEYtfxFAeIRpUl0MMqrowWuhDe/O5eISyH",
-	"GVJpJIHwhaQ26T/QOOPq1qhEC4o5YL8pwePYHAcaI+ODfaVzvY9zD9sNQHd91D/cyO+NJI5v1WwlxFhe",
-	"w+cLmsEhzx/Ay+75OjNz7Dtqw8rysFeq0vDg2FcULaIAcfaQSaWJ+Wjz0IzPLOjkmu2rk1vKtLfYabbD",
-	"SwcWrhgY/4i6fi487ktH8ZxOlpSlNNBKpS3KmHnibiZHteYBa36rZWcgB7bO7rQp6Zqc0uTKfY5ocuDe",
-	"Nu4xQi0Xw9415Io7Yy3plBbSTrh1lTDmMDjaLPEz7GyWGP4+JRhLv3n55IcfX3pAT/QfNLBztCA50Fss",
-	"VxZVVDVdO1CfwS1aB/QfO7/0uuIhvsZ9ctQFMOBYzDyAZ8h1E1yvZ3iGnCps//xr1K+Mfsf4MVxTnt0z",
-	"rGFh0bQHizF8gfHCstIEAynDBl20/snCzwiSCXuFUvNpsvWwVzkJ4JPmOmUW3gqTcmnuD25YNd3gEdkw",
-	"o0NaJh7Ot2jxdEKv0BAJmmVMJfDX3oJcANdTV0att4JksGAFReiMIdUoFh94OMJ65aDjKVqVhuymxvgx",
-	"dBaVJpp+msTdTlm10Memlv1eUa6jxZ3PLAkCVdYSIEGXh9HMT/ppTOjC533ubYlkNuAkOLjYz3ffXt+/",
-	"via/vH82mHa6X9zlHM9hrW7Uac0TdropZlKnZgHEMgAiguFwh4a/bGMz/xl2Km5l2OqvSKn8vb9Nyf89",
-	"Jf+FOUZP7u1R+uG3h5V0umGic3Mwt/EL5ZBsIJf/+fn0FLN4YpebUGwRLyk/EcX8t0rpGRfbk1MXxPaA",
-	"Mh4z76SRq0UWA9v7SWxJQfnOBYELW+FdAbHPDwbycYL+642FJ+u16klGiyuPlXdjfXmRRHvr8biHHo87",
-	"jd0g0lfb42Jxy8yYQiegexzo2BqojNWtiwIQFGNNFcFnWv7ABk38h2I6B9LFzoXYxHnUNnxMzWcMDOII",
-	"JuvxQ5nhOEPwrdEzfUlePFNoBCbEMTignZE03QCfzXdjiLZdC9wHfAcVYD45JHCjXWzGM0zuHC94vsxf",
-	"4pHpUKg6ZlN9wM+W+ZI5XWwmh0aPvW95VEZtI/TTzNf1ZbMhluvKPrW195w7ucaoCfsQDwT1RQYcnvWp",
-	"d9TbnC4gw5tqhA5w+VuLcXjOVpUEldDvKZkbgwEkMmUBVFUSasBlqjRxkfhumfVvTGuQs2Iv1cGWTkZQ",
-	"dnion81FrHjkrYO3CoFbBRwtEObMm4xlWH2xEAVMybX56UET4OfBwLAS85+0ZOX+pB8NTroDIqCMYlyT",
-	"YP/rqe34R0U9wMqeogY53UVhWt8Yy6B58dYram1BlMyzrF0TvPdrC3K+/q0QkXk8MAT/7v53D6Ye7BOh",
-	"0diSQUZ+vFeIDHLypxcffrn3gfz9/oPrv/w5NuVbkBlrV/s558eSMnPq5zTutwm5wBE2Zsq2onGxaBeK",
-	"5sJCZo0IRJsF13ObhoxiT6QmMdvbHvYttePvIO76XtYHs1eDazANgt6Jat7GuOTChrVhsRZYLaJniDI/",
-	"ndwaA9qidsHMsNCgye0/H1+M0vH6kpUUlpEGU5f29Z3QyKEGzndY+TXwSgaYOusq25wRjDaewLvP5mNN",
-	"J7dMsbgjJRLS8BlZfWb77xVYnbQXYJDB9h/4IOIC09GlSg4a9pbB9tDkrHjmrKsvSpYjvuoHfWJHdppx",
-	"jY4i9sU+otThX8S73Xz2MIAVxGWLZaJDIeKbs3TJ1/0GqCwOSSaNwn9/cBjwIMmLZyEYZat95jsPLdnE",
-	"NXfluZHv38IMSrFYxwsGD0fdcRnX42n9xr4QrR+UsAQJfDEs4d42Ho1A+NpUT1WVIG+ZErarRcHimVmK",
-	"FVVOo2WdFlAmB3RQEw56KyQCCKDfsmK5vse4zQ27x+Klncrnc7S//INVoRS2ZTAGli0ZLYFuop85ILMy",
-	"DlbksikdSjRydXPpfqIdGLC9097eJXcIGmzQOn8thouLFxmLzG8AynHnRSgY9aBR86NxCFV3LjIqsfNV",
-	"Y2k46oyKLKUoGnarPX8rAf3tk3rrGzsln+C0BXAWSZpYWQo78vSOH4chhvTl5UWn/xq2vn/HHlApw7oP",
-	"SpQWxpBoxH4a3RLc30OBTNe2CD8lyhXC73vNqgbJwrjSQLOZWKZlM5ZBSLGqe2KEtFfEMSU+fDPqDnAr",
-	"WBhmRBlvG5ykQBc8wpa5Esb7TUbn05bAZ60E1e4M3NlwDUvUQgJwhy8cgLiMeebN8+FBXaeqBhpwCoHZ",
-	"YTsmOmc9JhwgsxIbO3+NgeULro9hVIcYn6cwEGKBw/6UmcFC6aHkDPzvw5ClMZ1AgAWOX4ZHtGHqJPLh",
-	"lBIy4Eslxp+cPNmfwH1RjMvXsE0lQ7VSdw4MMR6f2HN4xk4B0ZpAhIzBpbmb1ycy2Jg0AnEjLMgci3sI",
-	"XVHGD25elU7HSFA7XgN4ZKlX7aU+7L3R1T0pCMU0AvRr2KYg+lL9UMfLyINYHj+SmOK7oI7sqYcHc59v",
-	"eDnWSKnpM1iXjaqiR7hhhq1p/rY13fapvE5eOI3lx/nXDZWkVhHFfqTaey57QMyjAuzb60O3047VgyX9",
-	"WmhIlUmMRETIUvXp5tuRUPxcZPFS2YCbHzHazE8nXTfjPTE4v2kjZJ/Gt8cVxt1pc6oSngP3YZ/tY9RS",
-	"+IQFTQhPZMybyXSAOZI03EqmY0isr6kxnRAVjfEMtdJDcFniJJpbb54bM0mgD+Kdy6cchKH+9jTQRisj",
-	"0vxcQ2j1NyA/rM/oIZiXx8roxFLfoNs0fmeovtappzRLdV+PbYB3JsXK9SPahsXtsKlpTJNMgMJyK3M2",
-	"OOoZcXQu79GYsZgO8xyh7dli7Vqs7EpQHnoHsxlR0Rxfd9zFwnC9yVS6wA4xSW2HZz8042Qu9Lo5tFfz",
-	"6taKod/iryMmcnIberTEZq0yky617UPcC/MoaHEcbN+Y+AgGTzUKPCE2+7VHoxq015D3zbl0p9/amn02",
-	"mVoe7OHao9pvdHjxuHr2IS47lmUax7o7xKFYTjWKU8MI/jbFl3sXkODgc4lhS+IOsPN1LTk7Z8csTFok",
-	"Zeyj64M33DdaSQsUxkmlLICBa74Zjytc4CzZxXbPlGeh3qYv7fOlEhlix4WI/KFtkfe7CHlrNM0Dax1q",
-	"eM4DX1zbAq8DCtpcRdhw1skY4KBjI0GjKVpW85wtZs1l7mu7QjnnLlNk54MqmJ5kVN5tA2lUFth62Xpo",
-	"bWKVuEWr+VDSdTIkO+d0VHlLD233cyUTsZZAmAEcpMSRQZjOrmoHq4N21HzlJURXmTMOh3+L8WissBCS",
-	"j4CfcV955Z7uqJY4paldZf3RHgqNbLfvvIsWd8TsDeUrK+Y82gnQW5uaAMpWK+zqCczQOGv9XZSJ7tfx",
-	"VO03S+K/vJehHemcJIroB3zyoSsS8dFPRXfK58wwRZrdcvud5dNJCXK2FpWMDtdZu0+0ethGRHoQrVez",
-	"yeL7IKRjmwAszapuGg2q3HYMoVIneqZbyjl8KrEkopLqPjF7ktMdyiTc/nbmpK8xzekO9qj5aNBEdRzY",
-	"w7jmUHYZt4EJFElwcJwRZZlZpWIauITSIbiZtQknVmJW1RqoVD0drN27GBxXbSCqFvSxisZ1S5oRLTiE",
-	"BvUF2EhulWghvkykzsbdHmsRhaHykUUsacKU3XohoQP9ZLiN8HJSE9ntA87Fjlw3Spw4Cnhq9u1/1KWd",
-	"hItLG3G1W3qg0N0CPO3BOvXM8FUt0ss9B2qsUdFT5DKsZlOCLKmMVqU2RU5EbNTNIgYuXf9k44tTO7Ge",
-	"Fb33uR97Vfy+e1FbXF1fj/H9LMeFJbv8ZEeNzfat71caEFoZzV01LeMr+yffp6+FPI+h7ejF1Ey174qd",
-	"Ys5WlahSsMYSluwTUSXlivxPfYgzhkuIumhsS9todcbHNfBW49ujCzQMXeg8j+P4dHtOUddiLo7mU4M4",
-	"UhfokkAzkMQm2CAASzTi/7yR6HV8FQnjswTM4kem16xuw49P7WPIxryYKZiq0aBWy5RJipH+gu5c5+ga",
-	"SCz02UolvCVqGJ4EzOxQLxDpDtEPbmZogwDcRs6v2K0rzah0b/7WHts8ef0EOTzQd2BFQ1hYXtrWsHp+",
-	"gXY9DR6uKd5ghtZJqiH4wnmNiw/p5McBCDye9dKR9DMi87ilJf34zRKMSDLabkyexpHND6Lo/2nA/oAX",
-	"Hc34t6nrrncDHt5MIFKqB2ZyOaO297rRQzPHe7He3ws9xpHf6OvRevT6bNV1rreGxbQ/WnZDAD9vlp0M",
-	"Bb6OaMUTi/ZHKXdAW0HB4bHbwhyWXsrsqQ+9CX1Dk1FaVotNKrmrtLESbGNCuU7VAtZ9g8b2/enf6eEF",
-	"hh4+g7ZnbymIjQU9RnUdkQppGYzQ3hns67yWyQIACG0VhriatFidWShkcyT0K2tUtvmD1kQLcbsWlRTt",
-	"ZOpoM56Zb+4Ur/KzD92Qd8+fkkff/+XaBs58eianBUyJq8GYsWxK6qq68QDTydTVPDc6EGZGO3mFhpVN",
-	"lf3aAaxFCYlonU2QtMv7RoW8SXy+xr6QdtzgPlrkDOspu72OWuJkJWmRMpSwHYAxlrAOiyniWsaYWZhL",
-	"wat7/jOx871dM1XGwv3v6U5ZFAgrLWhu7hXBXVwU/SDUhkfREo/myu+7OR1NOrzaYJ4E45dUQuYqQrrW",
-	"ZKtg+bBEssa7fUO/cgbSEY31LxLFSmHCPLX5xWYAbX3n3PKG6xl28EiRRMRoZMr7p3smVTvrsaIUecdm",
-	"UitxzNSOlgNOah88YCTdJHGJbQE28YiGo4VNq1YwJa8Ezyj6XR/4OL/g+xkGQcH5y5DbtA64/GUgCaPZ",
-	"O95RpCcCt3cQVPIUHlAmvXe2BuKb8YObMGBqRSyJJDE269/iRHtoI1uCO6KpfJZqRDjPAWOveEidbI56",
-	"MDPQlOVxuyCgu9qTDs7TEIWfjSN2fQhYiMa2oFWu4xkGu5lP3I/6R+EWJKFqAxma8xnWaWPSjDlvqFB4",
-	"3KhQuN8No/sAem8GJz7kuACC/IsCE1cJG1Uzneoa7+oyh5NbJ/4zYaiwVT09zlOZr77A9VwoFM18mWRA",
-	"1cJyAFqMwe3cpVYGOehUKGEwFy5kAiT6fpi7T42Nzjbxaccki9QVLE4ZYtljQrnAuiTMDdtS5fh2idle",
-	"9m6i2kzLwZrLFRahIPbAqKqioyCi9pfzm5hHOfSYDH1XixepLzI3MP5uF+i8lXU53FCl2eBl6RWrheAK",
-	"YiBs75mRX1ujQNuBjQhxQh11W2qUwoxokfIQjK9pRdCc6A+2bkr4LMj2FF9inqIV/YE+jqHwlWkLacDn",
-	"IXyjyFrkmTqo1WYjoX3Po2gvHhzPTMUq4BjTNFTSklmH36grtwmXEwOV6u+zYMv04/gxTpAh8r998LFF",
-	"hMyA5saSNMpOSUvbZBer9J2Kar0g5pYYu4yePlwDXmfcR9dYreN+rsEp497sUFI8cpL4fGKWyZgb3iqr",
-	"xCUlNM0jLPIa9JRo+gkdgCsplJrWLGlOkrQVhYdxpBbVYh3DjLHmZ0+Irq6gOGA7/4nukc+ngOQ1kVqd",
-	"ZmukqSfpXv+IGlvCn70w80bPGm7hJQJEhWeDaWiv53aldePV1Nu/kptO+nZL5pYs8tK7voX7oYssDVOJ",
-	"6+cpadmrd9+RDexaxdbmivXorvBJE2yT0e47UM/4GOzDnnoZS4DnUhTxmmSvqzLla1rRhzEHWxNOnXR/",
-	"7AN+tt+zYQI8PkvmS1JD9bjZtljNMnJV3C514UPGV6TmvhHGhP0kjyK0PkFHQv25wRIC2x5qTLFBp8Ky",
-	"Dc/ya19+beQm9bxiKfyYYPLRtpGeWjClXEB6wNt8VH1kvAYrWTXYUKbSNDgvRI0d8iVT0VLjKJbtK0DZ",
-	"Ze/aNhxwWk1ryOqA2nMqeOE+V5p/N7Oy52pqW+s7IdrVFhlPONHSOCX9ysq/C2xP0w1j96KN4eNXsnd5",
-	"FRb1w815OvGotsN3xLsYCuvFcP0Ph1gfOI/vLHjqZa3okeQ4n6mWtlwOrHM9TcNPq57DGsSAutDIcUHk",
-	"uK7uYBUHTA5ChbUOi/bX0p5N60sz3T99UDKaSJDK6ToPrGg0rjqQMRSCqDEnJxecLWhuVTSfpBoitGOy",
-	"GXwkM0ByLntoF00AnMOK8oP6ozScUd0kTfcjYXpqPQpGe9uud9g6NARrO4rQp5LJvhQzpsmW5TkG7O0I",
-	"j72O4qBQPPmMHckBzaGRTcHG4f59oPnGY3eay5oyPovneGU/mFNlnQOikgQzbZlLp8xFhd4KJeyM50Kv",
-	"8ZDBLfAYPiMOhL2+4qCSK1qOl0l/p1G/XQKo2KLRWkeQQ8p1aMUWcWfqNhf4Ps6jhzeOt5LIE7yDrhps",
-	"CFk7pBz7RAfILFDUuft0uiDIrwknvOW/uHJifjc0Svya7JhWULk5xEpHNIIxvVtWwsol10PTH91oRap0",
-	"SVa9appgC/iAT7bBL7sOHkpKKveMiUiy926kTuLbubjrJYgtJKuffX2amye0fYjckalnb2fhGNMfhnpX",
-	"GrvaYoAYNSMSd6CopU0365C4sT5FGxZQG8imLp8MhRs6Yxv5DL6mo6S2oFCCqlwDHMySs99MdIiLVLuP",
-	"SHruqYgI635miOMW2V58etRDbMaejoBhDj+JWNJhvNHb8dQYmgU22I5daw6azQY7VfC9Pya+XfSNvR7M",
-	"BWI1MS1yh3b22HDGTZ0UojbKcon9irLS0/qm9xgG/Td+CPNHtXHtnNOGMOOrgZLPeJDdaEdr37/APOIK",
-	"WMxijEx6TK5vQpsV4PHoF8JqeZiMg3qae73CAsSN7wBnXosmUIVeDGYBirLMVTnWrsFIIoCLv3gKdZ/g",
-	"QrMFJEhohswFX/lULZdtimNbyPAa9H9PR4pXbbhgfzoeVLOmfza0EQhJkjzfuXCdqMNDqdxF31p+5O1W",
-	"1urqfvnsUC5CzSrTBlvu7UGb4I3tdjONn+bfICbJF5DnB1akhjSAJETtmCZyPd0UrF0++JF9gWpbFlhv",
-	"hp1jA+PfrjNOmRBd6d5zc4fiv1/RoQiahERI4i/2aKJfX0fvkbEp16EmaryZidBCVFybmcTFQefecdmk",
-	"dm3B9MLZxumTwo4aL5ACzlQEPmh3istQj+qriu+28Kdw3GQDmdYRPtbDlXSNyOh9+oS0pH8n48ww9jcq",
-	"NEd39YOO3fs7ZfX4CXEuURLE0UfqhP79eIRNiHBZSN8oUmLXFoHpq/3h0J6ePJFnecZCE7yuCcZ03YiV",
-	"qSmZg9JkVYFSAWR1JKSDGyfalDV3JlKqmWWYJUKQmqcbfWEjBWq1zzHiZXHR8BqXtjlAP2UbdWQp1PBQ",
-	"eUqWTbda6K3YDKo0yrm7Xog4qhImbBdUa5Cqmattl7FFd75tD2eeE+0NGgYd4hokp3k/oi9qbPHytCSk",
-	"ukXN9Y1DQk1ZBB+cL2C8HKxj9YnCZhzX5QkuRTQLL+zCcGFqnXRv59ms/WpsZiBjuD5DzLr2cTZOnj8B",
-	"ftdjuecNSSK2T33AKRGHiuicQsZ3xuUg1MhcaGXil5o7lKSIC27g9xOzjXcEF8ulgsRssXntYTkK0WSO",
-	"rkajrGVjRk7M9h8+OrUPMLflseCpXBmJ6GVhrHFBHgXte0LsL+bi+X/fv3l9Q/5AIIN//a//7///9bOR",
-	"F39Qvqv/viQYglJo0/3hermKcmrh0z936zRSUeNDCRtS1oLa/Tc0zD1GVAx7pGDt4q/vh0ElknnzbzjK",
-	"+hBKxTyhTjR1GOM6sFu7E9L1cF3a7+lWSNRV5mC/VXdop/UVI2sUgsGaKeUgh/u69z7G4YYD88P94C0n",
-	"xI7A+yYodRQ8nmXKAsRjLjFanBgIJUvzUTKvNN59ShQR4PgTkNTaXB3YbVQ4ORxsJ/CdGXK2acRgHN+z",
-	"FX8R8XeFzh/7CCoDeAQlVWrbLTE82FPme1aE70XZIGcR2HCqNmqWAuRQAV/FsiZicqA3BJ2W/XCPUf2k",
-	"iUh2VIvJtnp7uqa6ZPmJWLUj9fKerIuDMvJFDdo5UBh0eN2de70XSE9COR6ToOwNf8cqJ21VTh1fClnz",
-	"U5dfiQFA4rp2BodniaE13Ex0/vC4O1xVc+/kOTWNxNGhsco6guGH2eP35uFobVa9q91NmNZHdE/F9GCA",
-	"gYWbMMjIbikxkEpdPP10eruvg4C5R4jG4kdhp/rPxTrHmuUjQzgQfPdtj1fSAuHCKkDXXCQTo1O5PW7A",
-	"IJ75iSewwZ+D6oWmG5hhp9CT6WLmCRJJk7EMyYOYfubriH+wpNLBINhahajkPzzJNMqfcdSfheAcWxsk",
-	"IMdLoJsEGgs2XF1IgW2oHhPIbR48OriNsmkLZWNQGq511WDigH/wBf9FQcSi8lMP82x+PEmEJ7Z+OQE7",
-	"NuzTc88lv//GAykN4ys9+v77h48O00nSgEnvt0wv1mOjduNCcc3cjbTvQG8FuRVsAYoouiPo3w3pxY/R",
-	"O4wVKAXLc5bswoqm4cxSN+m0RY+BrEoN2UyvoRh+KlVHlwtzWjUGupPD+YdsBLwXN6b/R0xyjEiUStpg",
-	"vzFdvJWAHWOxzLfRG7aTviJuQea0TA6rWA58Acnfe5fUAfcMS6gX2/xEazqtsbuEjlE1srGdXZx2OCTK",
-	"sU3psueZqJ2S49uhRBANQKlZFDjJShZs1KqtZ0hZcejKRx/EY3w+NtwB77LdZbQQLqPHYRUIe5zijf0S",
-	"AvsNh2+aIWRXRj7fEaY9iIus+KrHQXMLEjvkjpAmwZivvX7h7YawtitvkrR3R5+KGBasL1NuXeyHydRk",
-	"xeveDdQFkxIyDd5id8/6Ugewqpv8F9PoeRaNqb/Ayu6dInPQWwDe43AOZsGoC/e99mZdX55SgEHw5aZc",
-	"aGfHrulwHqbX6gOzWFKF5U57e/juzbWJE2hbG9cggR5z1nY/hmW8buGDpNyuMHKFGtG14VHPpo/5h4RF",
-	"Q4mtZFoDJ2Yu5gBH96REiLJD8qIR0qy3Eq8bmNpKocGCCW3j6YbZCIyR4JdvkKJeQXSDtsL6RWNIP6Ps",
-	"3PnhUCh0Yl6LTecXLkFXkkOywKyLl4xNL6eTFbt1FoGxxITLFdsLW8dyw7oQvOZtYyDsmqa4FlawuyEG",
-	"SprGZ5TVlSFn7vn3MNapod2dPerYH+F4/32UjeZdwIOe3C5N6jTMbr4QsNVao+8cs8ecSksxh8iDcHmV",
-	"7Pp6ipnH+Y6oUgLNugqtT3LeDys2lbD9etWQrjz6pYiqFlSzKFt8tLLJlxju60gSOudgZJuN4HBr7t+j",
-	"bx989930UJ9aP2pnxBbdrsWorqnO+uhJFrNI20Y9ekyuffDZGDSUkwB9FUIjf3303XBcxHW1OqhWIIER",
-	"+mENxCY87KM3H5Z6We9zDcbZmGZNqC4HfUYDaylSWQNcS7rQQScxBycDtcF4HNOKzF2T6fvkAxqGRh39",
-	"5cNT8qd3z5+Shw8f/u3PU5JV0tYat2zGKWGZIr/88uKZuv/f/EcphbSvO+w5Zb/xt+++/8uf75Mfb0Hu",
-	"rFfGqOQOcsU1XqWcvJFsxXiIlCmm4bEr59c2eWADGJtBAMv/5uY2MO+9yKAohQa+2N37GXZTUvEMZI1p",
-	"gJAxYbgVaFX/q2Wg+//NAwLLzeSDrDj6zIKjZ/LAZ3HRkk1uJg/vX99/iHEIvUbWvaIlu5oLgT4qB25o",
-	"TjHS7EU2uZn8HfQP5nfMai4Fd3rGt9fX1tWRWS9V3aDJgQMVXkM1++hyHGlZ5myB3776zV1tVicZ0lhw",
-	"Csgwe8E6jH+FwkprH6HIch2vbbWMhfRJjBHWdeWRkj7jSIE2VyHKXwoVIRHmBryzkW63Wz+4VNmzLL6O",
-	"pLUPnyuKiu3Luca1aQ8Rwocs3ACqcBZK+zSEOKFfMvUfSmdM2IiQ2azWFtnbaDoR/Eg6TyeqKgpqdLjJ",
-	"O6BGcqFz9bExthBYlynnec7uk5ArEYBRl8a051oQzO+tI+9rRN56++b9h/uTei+rfJPexh+qfPNkYQsm",
-	"JC1AY01nojKwfuTqZ9hhWeAl9t7P6Y633gz7DpTZy8juPxP89GNV5ZurP1j2+QovB7MpBxH9RYY0j+/k",
-	"LzwTZgmTL0aiXywm04lEWtAceEblVSM7NL7iV3QDT93TTwJk7cUWvz9UhAJGV3LTtpAjVObMBYu4QFXU",
-	"KBVCbtQZyGQz7aOagpHOT53faI/HmJmoL923EecJxryMfhgI4a0EV86vgRZRSPHE99A72P1axOZo5AuO",
-	"/76DMo5NV1kEGzTzXMf1KngJMBDs6iG4mPlA8viBf2+NOqidxz9iE1dTX4q23f71snydp+6817CtE/yO",
-	"5NiUwEIo/Ke2yvTruXxewxbnNOryeXDWTYhtgO0XcBZhceX8l/e8Vye+LR8l0/BMbPlXtzVNH8dXsj0f",
-	"Gy7h82ySUQ/6DEC3KxeXBs8scmjikkPXpmturAjmbaMrwLe9OV5UHK4Qdel3VUf9z6hg2UDgXdC/l+qY",
-	"9XoWNctTK4OFL104I7me2a/G6fVd18/0TJx1UYYR71kAqTMu6ifKV7+Uo9bj21msqSsS9bkT51ykr+g+",
-	"aoVVbIEiz8KWnV+Em89/ZGo9Tn5fnkt8U78zsshbo/3/bFvlXYKE5tNfEwnNIb8noRRSn5uU7/CrL60J",
-	"cglamk/bQY6m5s9Q6uDqPOV8t51CSE5CyZxmWMXl0Mq3PpWoAKoqCVnD0dPYk6LScF658KrS8H+QXOCw",
-	"vVeXVZ+VpVtooF+Ter03tTv2vg3qPUHb5LB1IYYzbriHduj1qPjGEM/FWdTAY5tR7IWKOyR74UDAzyCI",
-	"DPUD9nkTfx01GubT16YWCdwXuS4xIhgcB/cnxyn2qTP0EugteLpcSCDttfb5yg7DWa6YHKgCVWPmaCL4",
-	"Auqe0SqGeEKXGmTojxW/fWQL7OCMBthCv+E1ksIlpaBDqvrP2/a3tFKgpsTCYimLOCJKzwYeOQeLLvfb",
-	"zmDZ4xxWjCtz1vs2X139Yf/w2V7VHiNu30TUdLF+5yFE7pyuTxRR9PZ499oxUs37hEuKbQWcS1jWNGgy",
-	"W9NFPJQzl9Lcnuh/ayK3mLdyaRfImYIHsCfyJyO1hOu9bNsofKN8JfKf45yKFQzn1ZKfCr5kssAUmAvJ",
-	"J0Nm+/3/POGEvf3WPmcL1Qmab2waixNH2pen9PcURHTR+LbXkaHz3k7vgWcfxD8bcac7slo8Msk9TNUL",
-	"DuTjlkZdtdH+2rTO4bVFi79I1EVocCm8X9ICzKAQV3U3maQh8AwK8bZuvHFpG8AOZ4TaGPX/A+bmFeIb",
-	"3+/m+JMJi0oyvZvc/OvX5jn9uBYFHk9jDCi24nhAbVKl/fecLTb3yY8WOLvSmEKv3bwaxzID1Zvt9gzU",
-	"RfMZ8PtJEqrNmSwoUQLH4lLlcZcklNNmghzKpykReda0mgKZhDnb93xLszRbitfi4gGiMEgqZlz3rW8W",
-	"jzjQozPHkF8UpZB76z6/dArf/wCf7twoCIOnE28+YAFyVZ4s/io7SehPLHlWP3bJdftRUnyGvfpKakGM",
-	"VSXrRAXMdj0zp73fApRfycpfCmG0Ir2Wolqtz7frV4s1LHqSBZ+an/docJEMDGetXOCkjbtv/RJ/YnrM",
-	"jYtQgaqGCrTYfOfbloxhOndf3vPPAOUT10n+EpvSKPw6VkH7EDoDbsWpxIFPdbwp7ivKsh/xmcsxqfv+",
-	"HWeiNEfdy08Gmu3cbbsEjYAoJ5LZ5e33Ufl5gMY9P5Hx2z9m7M6JnCpxeEUzOA9NTzTTos4HtJ++ov24",
-	"vvh+nOrAq/eEpyM/z22LhRFptIdlh14yp9PMOa0v1hgfonS9trFg6OSkZNto8p5rrZxUIH3T5C+UnRyQ",
-	"pzrfc9BYWRwS6+QdO7GjdEIFxsZU852zJG05q1mB/YE3Mngfe1hc8v319fn2+iIuJyfNPDEuJNDc5w9x",
-	"PV2fffSEZHMFQKfuEyuCqpQ8kC/cM3fB33asMdx9yeTzJ1nmJnIx/dAv9G5Vl+aoXeXlMeFiSxTwzOFm",
-	"53Am/hpMXG6Q+0LnKb30n8QWYdkQEueLJCc3qXS1oHwB544/PMWPfkkqv9eiLCF7XGepaeeYsog25+S0",
-	"q1zQc+dmvRQ0+5L0+7AGshIiI1JsbQn8HBhfBSqelX5lTvl57Q8EfrykTLUfN8Pc9U3dv2d724VOtLPE",
-	"uzEeaiEILLYLIlfg3x0Euq25gMVGuVpgKbb3yeu6itjyDhYLY9KOEBuyg2ZwocUVEvv69CsL79wzd6Es",
-	"uD5DI6Netg2EXQPYY/RFhH1OOfRdhS8ph0uKGPx+yu5jiojt6WplztQAn7zEJ+6GS0J38hGcgvPCk3PL",
-	"4CQOSWmWLy0q/2Uy1pX+Eh6xJokv4xdDhgpaZCpl7B0U4hYCgYd8zvbx7HEjvQ17be3uVC70Ouy+Gma5",
-	"viNmOZfTroArektZTucsxySFP+Jkfg/6SfO5y9C6OcQXr2Qo4KqUgDGjhctxS1DmbeOxi2VShxHumA87",
-	"Q1+KEeUK+nAqzO8+evY1VXzgxO56U3DQLHqLuF/OsRsXhVmxdLu4AI2quVtB6Iqyk6vNXYbOyAv3tQek",
-	"+wJLdnf4Xd/YfW7pBjku4DrEj38Zl3R6F84lLF02YJ959MY9csF1+iGi5gEH5apgVuoMVnyItvlESJcD",
-	"qFhRYa9YwkFvhdwQBaDukzcBXLz91IJKyUDaaqpkgUyDdudnTff1L1Aa07NhT5SDOtdrOAciG+ImEcan",
-	"DthRTYk5i4pUJVbAlDnd2TIEW2hAsAeYlacNv4rb7SsVenQkAAux4cWd7JttF3LHO9dsz5GCzHK/nrx1",
-	"L0Ersl0LuIXmPvmDtwYq8WQjWL0tIMlh1dg0X+92zxc9jqoHfeUf/noLQm1w+HxloQFQtVEPOnVwo36g",
-	"x9j9wkq7IrRHV2aPqtKKsagfuYoT9nJFnmGYL5VweMSenus+DjV/AQzG64FnxYIxH72z0k0czpDpaBsc",
-	"53sOF779kgMLNpIQz8FKiOw++eAUA2nbCwgO1qFvTondhszcbNv1bmoDaA1Btb9tpyHBxLFuRJ7d2ZaZ",
-	"wY7erp9sypuQJAdNVuKUBPDm5v0MUKpQZMj4ysK/2jCP26Epme8IJaXI2QJ7ns532J8VVYXcyDpmpmSN",
-	"tp4NlNgX/9wIKk+yzDXcv2CuNn7/zv3R9ah3Ixi3vutFymz56Pw7F9OkGs1MYkiBtm2HuYPPdc1/DI2r",
-	"KLOMbnuD7LW5Y4pg75BjcR7aFO9PNw51zF8VYuQh9QoP7sBYP0c8JhTyj3IQperL+2IyoUMikaC0kKf4",
-	"eFKH8vJ17z2+OnPnrwH01+G6+qXMqG5u1KWu8/9U11XzRFwtBL8F27DmnElc9qsvgV5qi+wIarR2fFcH",
-	"xQxBF/oMt9YTkgPNyBxsTz3qP32fhNZqjYYeCB9htO4NKnvMOhByIGtmZNKuo7J5O6ldk3tGpDUqNxc9",
-	"pKGg9NVove3f9pSOqGit6xnfLCdfY3Whixxad4tvjIN1hp6Nv0iSU4vOoRjgXilFKRTNz46qaT576XoA",
-	"bBz/Qbwz4vcLFQO89fTrq9tBpA9iSQ1na0KCxq39tO8jZKsJsZqEwycHdKlEAXOR7by3AtAFbh1/ZU4X",
-	"kJKZ7fKgo7CTRur56XLFCzMQbNtVHXdnDfRVk5zbHrhyl2OfOfyTe2RUidfG1th1K7IsqMPC/sfyzwxb",
-	"ftrqmAOqvr6yrguOPBduvHAm8R7utfOpOe9B28aTF8oVx2//Zys3LkZ1b2Ee5/rs++OiEU/d5y+zUa7B",
-	"/Vdli5yELtt1IKPi5i9NQlcSAG9WO0wNrmkBFkOfoNQtaiPN96yT76x7/sZ80qafqIsmt7yxDsr/6NPp",
-	"EqzO79C/bPIRbN33vxpn5pMsO/PWnHh0ohuDLP1ciuIflYXJO9ZBfef0RYSyEyIGcRo7l+7Z4dPxq1/Y",
-	"qyvhPDmYRs0cqLXCJ+6khqbRorjPG2Gzo/BKkxgRFZIUJxsXCpRivr96PM7wnq34m2pc2Yd5FjIiKn3+",
-	"iMKriyYmvoIegClll3U84yXBzdiKv+CX0vDsx+88zTxaonwiBduYmA321RojxfsFKcmD3SwXea/PgSg3",
-	"6pR3hh2ValRncZ3AeIlUrwQhLlug4wb6Uulex+3CmZTUwKtjWo2/dw9PLgzuFMbp83rSrGAc+2mpk2Kq",
-	"CXO3s94LdDbuLPVuMbT6yHx2/soZh6EKYX5Hcu85k8VL1zXvbsRdujb4Yt2sXsPWrvGOHc+Bthey3doc",
-	"dQHkPJsZccGdaZPoDoNKfVtz7vPuuimrgdIe88zQtYJI/7vS/COv8nx6tiqI1uAxQDW/hulkLXKW0Z06",
-	"FU04cdvEKHGRwo/uku+0ameI4hdjw6tSwi2DbTqd8K19wE3yTnbg7gVAzviqhszpen4QB+hMqaKUE0d9",
-	"shVVnpFMEC6203bYGPPbmcIWHaQq0YPAmog0YStbjaT6M/wYX92FrtodrAdm5SJaany5F8zM/1KyYxSp",
-	"zy49AstdIQffq71RUf77aB6yNR7jAt3mapvhtdLX66mgn1hRFZObh4++v76eTgrG7d/rIDXjGlbopk/E",
-	"u11Q6cyDXTIk/lRUXPd3lDiDpPpJbElB+a6u6lBOWs2hLrtB/X9HtiCBbKDUKKWUsG9m7Voc7OxxQRDU",
-	"9zm7VL6K+fSXSde9g3Zh70Eroqr5b7DQU9QnMWHJXVFTQnMlXEPDJd6TCBPEbXspJAqWNpjdt4WNhFYZ",
-	"00RLyvLo/l8hoOYXyW16zvJLMkr4/GfHJ3fMFmb806V8vVFczB15zhmcxVZ7r+2n/73Pji3YtpnSFJdF",
-	"kKmY4FabswSMnwLMITxzOgq9xf5j6pKZn18CK8suKhaq8Dv57fW3lx8N25jPITTqUiBvQZKKa5bbzl1U",
-	"0zlVKBLndLE541n0UKRRDcvYLtaKGadgOek+Yyd30/wPNMpYnhubDPv84i7nrDQbaq6trIUbmtkGryel",
-	"EDa2+EJATIExLrxXSSuvBjk2Z8LlQ1N9Et5xcwfflMAVoXajMOcAxzBD2mPoMrW1cioMyVjWLM/U3hbV",
-	"Zu9tvaaZdA5LfZ98DHPFZyjLmgLdA5ekLG8LJ3Jp6JA47UGvQRJK5lJsFUgilqRgHKXTwiKqQEa02IP8",
-	"OLc/34G31IS4gIZuvv1mubz7fLm7BG5xhDT8au4Xt6md/btPnnDbqsQqIdigWiuyoDxjGdWgyJ/eP3v7",
-	"Z8MGdm6Qha6U+6x9BYu1SHsHf1ysxQdQX0PeayTD5QdYVdxiHgDPzKvngTxABB3BQUG+NAaxoX/mjCRK",
-	"FCwEz6ZoDFOyXbMcHhM7BStqOjT+vaIBnDOe0XXZyIv59HO2quTdo0+aof/hlp/0EqJw3gqp1+co46Ee",
-	"aiQ3shDrebY+eu4P1ZoqUgBVlTkb4cIy/4o6whpk86Rga52+GO4H88BdhHCf+j7HY2K4P96C3KGz2YGt",
-	"LZksTlVZDS2sOnNUms+dJ/h4x86ddVo5XlWsSXui7Rhv7ADOevyqcCMCQ+PMviRcsIYcyrXoB63/EB66",
-	"JMRJGCShcYSpPsZ7XVQ19h7ZYmauBVRiivDjKdNSwTm4HvNh7DR22ft9Ol2gE2ebRHd3n/XuzbkCMYHG",
-	"VwthUUJT3W7y/CPT66ciBhQaOScvbL6yOhtApOjyRa2oWtiBrH2T+pVljOb3GE8v7hmjuUvHvVSLYTtC",
-	"MttOYL/uWj3QgpQS1Dmo9+OnEjX9GP38uIy7mDElai2kRlpOzc/GWCVz0FsAbrumR0mcw6ovlxwvhDsR",
-	"aEkT9oW2bpbtORw9PyE+KdMeolRpgVgWVgU0fI/RDWqpG3wCpUDPxc5ClIHZEx/pcNpiD9jse0159sVp",
-	"ePEzfQjX3YJkyx5b55/4+51dECgbv6ZL4qngRg8//ZaouARdSQ7ZBcOuv4RBLrRR9QCHhGDPrQNiTYO8",
-	"9YSrZD65mVwZ3fx/BwAA//8=",
+	"5L3tktu41T94Kyj9t2qSXdndHnucpP3JY4+f8Y7fYnviD3mmVJB4JCFNAhwAbFnPlKv2avbC9kq2cPBC",
+	"UgRISk21nfzzIWNbJAEcHByc19/5Y7YSRSk4cK1mV3/MSippARok/u1lZv6f8dnVrKR6O5vPOC1gdjVj",
+	"2Ww+k/B7xSRksystK5jP1GoLBTVvrIUsqJ5dzaoKn9T70ryltGR8M/vyZT77Bfbh01ugGcj64y8zKEqh",
+	"ga/298xzfSMV9PMr4Bu9nV399XI+KxgPf+0O+8V8SZWCK8DlvZNimUNh/rgSXAPX5o+0LHO2opoJflHa",
+	"J/6vfynBzW/1wP+HhPXsava/Lmr6Xdhf1YX/Lo6YgVpJVprPza5mn7ZUkx1wTXZSOFq418xXn95QltMl",
+	"y5neP9tSvgHcFClKkJrZWVPdInFGNdzTrIAuneezlai4VguqFjshr8177pGlEDlQbp7J6RLyxk/125pe",
+	"g1qsaJ6r2KtfmhvzTzMv/7H2q51p/BZmKpb/gpU2Y7VXLtgqsnKWjWCu6RaEX48taGj+HzTVsY1baXYD",
+	"8U0Ys1F2+W1+es2UYnxD1kISSjjsiOCGEw6JxKs8p8sc/AlKE61xoh61T9SD+dko2iHA3FNrFK1Vl9gq",
+	"/DvTUKihI9vdvi9zQ4qX9uXvLSXc32pCUCnp3jy6k7RcKFgJnilHRVZUxezq4eNL+67962V4lXENG5Ad",
+	"GrmJD637E1PbCIs1nugyy1OCHydiTVoPzkcI7NZJb74cm+iPQlx3J7eqpDRCPXo0r5mj3Kjt+oXx7Dms",
+	"kQMPdgLZS3UX/wr/nYj1GiRkeGB4VSzNTTevB+0y+MHnSxBlDt3Pv8N/N6TVWyBrJovmZ/vW8kzkOdBN",
+	"BbHhJNts9eAnDL3f2ycP98rSNZAlLCB8el7vS2or34dJtDcUPpdC6oSwKtK/iRuQkmURKr6me2IkAmGc",
+	"qJJZXs3EPS70PfPvNWs2PqdAL6pyhPhxDzYmMPdrCBNO0eADaM34JkKFnO5Fpcfz7it8vi1f/tbdecuc",
+	"CyEzkAujntCVbo1xnKBuy7LewXKg2ZlGOtiQ6Bpjs5kHKkf3p8qvn1rqdG9cq7gBN9L3nzOaZQstFjlT",
+	"2l1Bi7UUhf8HwyFix1EbxUfpxj9m/2geUJpuDOtkkINGtUsscsqbd1VNjayCxTEam4Icwqz72OhDePDL",
+	"fHZD8ypynF5mXiCZ9REhCS5ujv+k6cb+AdczN7/ujHbKFNGCLIFkVpVo7P7Dy8vBu8HOqbmQ1Ja9B1Xl",
+	"kV1DVaC7mPewEjJTRFsVWgJZoYbcuK/CnRpXllD5XlFuFlfxLK4p9S8PH7ETjC3rGc2BZ1Q+zTIJKiIs",
+	"aP3DAB3dg4lR8u6nl/vFlvKYjkgzIJAr2G0N1SjPyE4yrYGTTOw4oWsNckcl3hMx1bQoKd8vcsaRxWie",
+	"v13Prv7Zz552t96bO/q3rhEkFJCCMk7MRwkzTDcnbnrEDUhoLsyPigiOfOougLYqixbWjTMXuqeP0Xxh",
+	"hVjYZ8b140dRnsGntehS8O2aUE4qvhLc3OyQGS37Cifl9slypZmh0cZLKTaSFgRVXPKn9y+ekYd/e/z4",
+	"z7EDnzEJHTElKr0UFTfMxnj9Jw2S0zwuZ5gqcxpR+j5ugQi9BUkUy+A75bQeVIAk0My8H/nesbZWd1A7",
+	"zneK4DMoX6Ao9d7ZKuZTmbNWup91vBZR4WqJlnz1evxlbI7SK8avY7pXAUrRDTj+OZgKSkTUpIl7zgkm",
+	"qkgOa92ULGmOK5hSkC12231MWu0JF0uR7Qnlygi8bG70op1ondR65RKPnPnLiEW/Dw+jlsk344+J2ood",
+	"79tzsz97oiB+wZm3FxKoc6l0H8hZOXj5mWfMs6KSK0hIes8l5oLjmTJ8F52Qt9aHSBbsQk3z6/HkaoiN",
+	"hGxe7q18E0VZaTwyRiwfCJMnhGlFjNqgCJVmUSzP3U2taPN0NmT3juntFvJsrG1eC6PGuy02rSVNbclb",
+	"hjjY2iCXPYVraVwzXE3L1nGbh8usTb5aRDsRETjg4JryYsBxU+oSfUGjWuNR6trvDdo2dl3DZz18y5vX",
+	"59Zzhi+kJooiqjPRnkNkZcEQVzcu6flMCmvX+juoBGn30VHWTHRpLJffhpQkN7j75NzPM7W4dzTm5gw+",
+	"pdFyPCbD+aht8E4o3rcHZprPQVOWxyc7dopWaz1iadYPHFncmq70cSRCho99ieUj7o0X9qnmVTN++NaF",
+	"02sVOj3Prq6mV2vU1Ca9b96BJ3mPr5nVof0xcLNx0imqe7VcR82L0t8sbZlP1TXjmyvChSZLWAsJ9sKk",
+	"GwnwhIj1Gn+bO0UpyFM/o42wOltJK4VC8RpKHexR8w92hNl8Jtbr6Iy1pKvBO+8fgq3gIz5prpKUjoLa",
+	"O1HC6e/a2ZBmdYoVZb4PF/F3isgqh0Ejy98XuBV2ZCSyn3dq8z/E6W0Uk5JKbbU1dC9Zbd0yFtltWY5G",
+	"yEaAMTbuG9q2bwSnf/VZ8oMedjPwYiQTAs/6VCTg2S0nU1QaohaygBuwhoGxaZgyW2kfjukXgi+2Iq5e",
+	"zGfllqpBJnuHDxkGoHxzqyUpehNb0k83IPd6azSpqjT6EnIpU0bdKowVHF+Z0lTqfiIP3ykL3F1Lh5pY",
+	"nvqtQWoCzFvs1tjsFlv49abOwkejKEbCInWIok2my6tDY8O6fmzY4q+PHx0bxnADJeeH/zhxhC8dbuqb",
+	"hnPtHhewi8/0pDDb48vIgyjaj1lhb8TsGeUZy6JRySmVyKQe2KMApqLcKy1kdFbHqOfjtHB76HDAPj18",
+	"Szm3m+dvYnzWHBMWd8rUoZ0jI3Uft8CkjdbVjlmrJEggmUD9QZVAzT0/JztJy9JKuOht8lkDVyyxy2sJ",
+	"kUvzmajyzNiWRo5BRrjYReXkyBNrUzuiPEZX25jc/sA2HDIMBInCui7jgppxq8qcdmtooMXIc4ZraFLT",
+	"vT2fHUZTJTizB5fm5xhlKs8hb0TscHr+bUiLHy6HQjAHc08ztOA3ID1fHPrgrTUdc6M/5QQ+M2VkJqlt",
+	"w0EW8J/0rHAYm+awa3xuIOpgtF2aL2jhYwVD8hQf90MPfrxBl4F7zj8ZJ7CbXCK+MfDpdJjhORTinTXP",
+	"u+FIsWHxg548gyVVauckffeAOrfAiSfHTiccHucRcOcmDBxfpLo+j1sgav1Hp8Bo/jJ6OmLB6xeikiRj",
+	"G6bVnGyEsEkGa3YDpGC80hD12lqXadxqQe+lFqQd+k5Q2n1obmeXWs7b9To1mhEURjGmtRvXWEn+IsgY",
+	"zSHrGkeNyEOXs+oMu6jhuKLcWsHu63WUIHqb78sxSpF9rOmo9NOIEkW8EdrwyWsqI/zWEgKNa6dWm46L",
+	"jyZERZjFm8AOpzsl+3Ykqe4dzLMmXjA4qO6fetyPx2EHSo8+sYeEiDirtNA0HyE/7XNzP4Peuadi0TTL",
+	"WizX8O5ccxcG6f4kwQwA2RHOMT+jXkllZ+OHbozTu7aPTolI6f2Dt6HXQg6CojzEeyhKqnlwVpElbBnP",
+	"bCy3oIRhyE66YO5BUsGDv16a/52sxjyvbL4u/MySy2zfGINJXkcZPmKHauhKSBjBlMEmsi/MwwR7lxY/",
+	"WiVlcvxd2PgYi54rWXHu7ODu5bAU4tps3xKM2pcLcQ0Z0Vspqs02qpePPaV2EfNwWv0sBujBYjLyqB1b",
+	"HvX0SDvnJHYbyzs4JJ2ZqY/jn5/Wa0jkRcVc3MaMnc8KAO2SAqi6jtq1VCc0CFbYjD26twceA9ZO+bF5",
+	"JqRgGWebrX5CeEii2G1FDuattMXWkK5J/bl23vdtqyXKL+bJRoCom/BBJGi5txO0sbDvFDGPk6BpRbie",
+	"yg3YMgKioShzzLc1EnIHyy2mxZoFziPEY5l1ULtUtIOku6RQPjQNu54kzlq7XeuiW1Hh0VtWinFQapHR",
+	"vfm7+88O4FpF9z+RbvbUppLZ9aLz4slB/uaVvzGEJCG+2FjB98P3AG5xmtl/OQjfrEWei51N+8QNbcRy",
+	"AstHsgLFeu3/XicCohHp0/847BYr69k1/1mEKLdYcKEX7lABzxYKfq+AY5Tac0GMqj+FdNpkztihEm0D",
+	"LkDWGMFQZA16tUU12g53eo7ZCwY5plh3jR+szjhSxLnchog34ZnNx1uzXGNiNuUZUUJqyMhyP8cwkstW",
+	"i2enVUqLYnGiO/Ya4lpyuoRElCrmLCtKKpmRw9ZoWjN9XFZ57uJxwbMoSvQbYY7ylmUZ8CjPSFgvjkud",
+	"t7eaF39dzcezR8zo0c5pf+D/zAVeF0EsFoJj2VZmD4QzUyzfzOazPagFFxgY8cognsIdmHutUvgNswJz",
+	"FDdGEv2PiGbXHkoGaCal4LPzwK1NUjVea3Cm3dsmR/l9SZ6PnzKmj6zziRyepi58eUx+9YPLSCr3mCuw",
+	"zQOxmMRfR5T+xJkhcIHb/dS2/zZK0B/sZ3wncvjgcsYOokmewpF4cE45oYowm7GHmUsoeiBjGjKvnNgn",
+	"mMLneXCDjzpo73KKBUMjcuJja4pHpI7wAgDeh+MFgx3TqYwR0TBSA1Y5K8eGuSueiUXFtU2pGbcsl7g9",
+	"MqHNz8YlWTUGDF+qKfVbcidSinRG9wvB8338sA/k/g9HtH0+gz9ibr5h4kobTS12L/Rla9i3Yi9hZumg",
+	"a8gnoLrlzWsq1Kl+Zvw0Oc3R6Dmukx4vd3v0KE9WESVMPWmkVxZAubZGzHBRAI7duaaaq+ZZutrBRYCO",
+	"8Gr3VYxlzJrd49L0a5fwl98iqfUSVq4q+lZZeNbpcayO4izvXo+Y//K8SUdHhDD9+JbIIuKsTIVIRKVX",
+	"ooAFB8hS2pGETSrGav6h993D+tE2r/4sdsQoWbYKwSj7GTGSjVwDlIqsK4kJ/hjIIHRH97PB/Awfj7Fz",
+	"7iywPeWD+aXo+cpl7R+hDuXC5Tl4EXdjtAVvlnEuKr6Cor2JjZAivr6ImMLfX8aDhj2ecXjw+FH0h410",
+	"HpFRQ/inF0pUPIsHUAn+RhgnqGD6kgZVimvgJIx3Qhm3Nem7/owSOOMbK9/mzl9LgK62c5KzayCvBb/3",
+	"QjJy+bery8t7D/5ydXlpdSAMCOU7uldElNA11y8nqB05iN0O6J05K5iO1lq3S61/iPmOxHqd1r17le2H",
+	"jx93BRuSJErtZMLE6CqNkMr6vsqh9eaC8RNeLqMeBFEYlcAsV6GzDosu662HG5B7IqFsar2DO1tT7YeY",
+	"iWKz/10MNVRmorvESDlQesEyjBMzbqtA47YvnrIIHzz4fpAP6sKRJgd8n3K0Rd3in7aAYtccXQ56J+Q1",
+	"yUGjyaCAZzag6pxNqpHAy632RtW1zdYtSyluwCZKrTHx67eo4hsy88bIS3Q9xb136eSGWlkakQ+DAjNa",
+	"D+JrMv7HLdTeAM2NP9i9w1Nd+ybNgW2tPVwaDcHcvgmaZ+zg1Lhz4A7uvDd74wV6Dn8t71rrv2We+mgn",
+	"vquyjl1QrVKuZkmwTQY75WLCwuOxdqF9OJ2vIkXBFETd9jtfhOceyq7IVuyc2WNZ6+AYOlZwSfRLae7g",
+	"KMH8F1Pan+Gzxeg4ET6dXGLH9HOzdIbfivIV4Fb8Nj7rceTJj5lJvvQMKYum0RObpnHlsv7NA7hrhKlx",
+	"RdQ1vdrUaLBKixFCOYA742E3+g1RzyvjznoqG3WVA5WLLFpjr8mWKsIFMaecUL4nhUjkKt5KcEwvAY46",
+	"k5Nw5FF5jFOl4fnNfSdFKRTNJxbo3YRarNeOfurWWxZPxTDyWgHXwFeuAEcZhR2DEBHXUExn/bQFPq/9",
+	"nRJoNic26ZhJa6YMnuu1K1RvH1Qcr8H7sS36Lxq5ZhGYI1Vb1ZO2rkXircPpuu/7N3rz1H9mSgu5/4lr",
+	"ub8lJtvRtYLjKwTraOeQs9crN2mmbEZO3TwGyuDcbwNDv3aPuejVKPETS9h3XOa+0bNn8eQZ4FqyI5xu",
+	"LQY4udLUj9pTa/qzyLM4ulc8F3FcguHPImcZ3cdkX6xmbr/f7+8Vxb0sO0jWuuxJ7j+IHw0kGNr7Gd+N",
+	"TfhlEY+GL/ca1EI6jKIR9fcrkVcFT8SB1iyH7xRxz8zRJUJ2TG9dWB3yLKjApRRLusz3VgEaGway63iG",
+	"A0Qj4xLocYVmRoNdCe9C6F4/LIcFUmkkgfCFpCbqP9CQD+rGqFMrinls/1KCx6tfjjRkxgcsSxc+GOfi",
+	"thuAIYeoj7uRoxxJft+pxUaIsbyGzxc0g2OeP4KX3fN1dunYd9Q1K8vjXqlKw4NjX1G0iOLi2UMmlSbm",
+	"o81DMz47opMvd6iK7ijT3tqn2R4vLFi5Gmj8I9oJufBwNx2ldT5bU5bSXiuVtkZjpo27mRzVmges+a2W",
+	"jYIc2Dq786aka3JKkysPOaLJgQfbeMAItVwMe9eQK+6MtaRTWkg74dZV4JiDHmmzxC+wt5lu+PucYD7A",
+	"1aunP/70yuOYou+hARmkBcmB3mCVtqiiau3WYRkNbtE2gB7Z+aXXFQ9TNu6Tky6AAedo5nFLQ76e4Hq7",
+	"wDPk1Gj759+ivnH0ncaP4Zby7J5hDYsGpz1GjuELjHmWlSYYDBo2BqM1XBZ1R5BM2CuUmk+TnUf7yknA",
+	"3DTXKbOoXphYTHN/cMOq6TUekWtm9E/LxMM5Iy2eTugVGiKBv4ypBOzcO5Ar4Hruqsf1TpAMVqygiBgy",
+	"pBrFYhwPR1i+HHQ8zazSkF3V0EaGzqLSRNPPs7jLKqtW+tT0uN8rynW0QPW5JUGgylYCJOjyMOpUp5/H",
+	"hF987urBlkhmg2aCg4tfPfr+8v7lJfn1w/PB1NnDAjXntA5rdaPOa56w000xk7ptJkMsiyEiGI53hvjL",
+	"NjbzX2Cv4laGrWCLIATc+9uc/J9z8r8wT+rpvQNKP/z+uLJUN0x0bg7dN36hHJPR5HJYv9w+TS6enOYm",
+	"FFvEK8pvCd7+r0rpBRe7W6dfiN0RpUhm3kkjV4sshjH4s9iRgvK9C2QXtkq9AmKfH0xGwAn6rzcWnqw5",
+	"qyeZqm2I5PNbh8a9qrzCOMYc76Q5cV43czmh2+046JZBGTrWt9g34eaVfBexJARNa3uALAScGVPokY6g",
+	"xRaojFX2iwIQaWRLFcFnWp7KBnX8h2IaDVLIzorY0gLUZXy0z+dUDIIzJhELQiHmODPzndFifdFiPJdq",
+	"BNDGKeCqnZE0vQa+WO7HEG23FbgP+A6q13x2TEhJu6iRZ53cuXXw9Jq/xGP3oZR3zKb6UKQthCZLuoqe",
+	"0t7olvd6j8o5bgSlmhnNvrA4RJldYay21qRzdNfAP2Ef4iGqvpiFAwm/7Q34LqcryPAeHKFhnP9OZBxe",
+	"sE0lQSWsB0qWxhwBiUxZAFWVhBrFmipNXI5AtxD9X0xrkIviIBnEFpdGoIt4qDDORay85p3DDAshZQUc",
+	"7RvmjKeMZVifshIFzMml+elBEzXpwcCwEjPEtGTl4aQfD066A7OgjNpdk+Dw66nt+HtFPQTNgRoIOd1H",
+	"sW/fGrujea3XK2ptQZTMi6xdNX3wawvHv/6tEJF5PDAEf3T/0YO5R1BFvDm2ZpCRn+4VIoOc/Onlx1/v",
+	"fST/df/B5V/+HJvyDciMteshnWtlTZk59Usa9wqFbOkIGzNl+/u4KLkLknNhcchGhMjNguu5zUPOtSdS",
+	"k5jtbQ/7ltrx9xB3rK/rg9mrHzaYBpEERbVsA4dyYQPusNoKrKfRC4Tun89ujHluodBgYVho0KD3n48v",
+	"Rul4Bc5GCstIg8ldh5pP6I5RdyNwDQhqaJoMMLnY1f45ExstSKsa2Yy1+eyGKRZ300QCJj5nrc8p8HsF",
+	"VuPtRW1ksPs7Pohgy3R0MZfD271hsDs2bSyeW+wqsJIFm68py9NtNRpVjy0r8zIacUf8ekz/igV6IM8V",
+	"KfYIq6whB/Q4GtHuk/M81EkBhMXrDMNrMd8a1fVn501k9ZAl4/Mpm1jG44ozD1cXpWQ/wBg7sRGS68MV",
+	"sQMP0cuO/yJqSeazx4H5IGxgrOoBChFn87VL9O93FMjimMRlxhORDsyPk+Tl8xA0tJVly71HPm3C7rtS",
+	"8Mj3b2ABpVht48WpxyM8uez+8bR+a1+I1qpKWIMEvhq+K941Ho0gTNu0YlWVIG+YErbpSsHi2XeKFVVO",
+	"oyXEFrzIH2ufisuU9S9XLNf3GLf5f/cSx1v5nJ32l3+0yqjCriHGVLXlySXQ6+hnjsiejQNjuYxZB2KO",
+	"XN1cup9oB3Lu4LS3d8kdggYbtM5fi+Hi4kXGMiiuAcpx50UoGPWgMZii8SJVN9YyxoWLKSAMAUptRdZS",
+	"FA0PgD1/GwH93b16a2k75cXg9C5wtl2aWFkK2vT2DWmOQ6fpy71MTD8k8YztXHMcJOdSZPH6m2W0YlEY",
+	"RVpDIpdtVWNyDiVImccG+qQw2YCn8I1dpumTwvhKFO3wZBNGOV60U50wn95sBpdokEpenswBpYBn01a+",
+	"1hF+8+3wJ10H7tvRfAkrYDeJeL6qLLuPE9Sexxqb2HAO1WpaXQfhYVUwD9mN5Ri/DvpTPasJ1cwBwF3q",
+	"OZrPJV3r485n8swdf36MnI1BH/YyJfpc01GDQthmXpKutLls10wTxjGs6Hw+rTZBDa9eSaVWPV/G3wlt",
+	"VeLYrkzxz42GK3S8F+kHEjj/YEqQZwQrz82qOHa7Qn9rQff+g7bcOGAPaI/icuIZSnL5fBZrctW7h4dx",
+	"9nAmsBdLw1Yx7BHhertRjhOa3O4JFmP4N7Dzrc4OMN0ZFl5RorSQkDXzRRqNpdzfQ2Fw12MYfkqUaYbf",
+	"D/p6jhD3SgPNFmKdthOw/FOKTd0+LJTZIOQ78Skfo+wRt4KVUYzQ3rC94FJgUx5Z1Jgn46Mho+t3SuCL",
+	"VkFMdwZOT3O93dRKAnDXiiEAkO6oIt7pPjyoa+rZaJyQalbhMK0TTUafEA6QWesBm6SOgSMOAY1hNKsY",
+	"n6ewn2LJRv1ptoMAMUMJnfjfhyGzcz6D0EEhfpue0LGyUziAU0rIgK9ViHfrYo3+grGzYnu/gV0qgbqV",
+	"7ntkWtLpycDHZ/kWEMVCQKg8XJqzAn3yo81jw54lCIe2xKJmQjeU8aP7fKZTOBPUjmMfnFjiXseej3tv",
+	"dFVzCjo63SzjDezGmIYdUPfafrEpgO7ZGv2Ran+5Bp160N/r9dkDKILLSSzE3qtuUGj0loEO62w1eFKk",
+	"witnpbkvd1u22rqbrIbGO36sWj8cuLOMrLJQlqetK6E8JtgshYAdO0uPjrqKj5Ks+JHEFN8Hc/nAI3a0",
+	"kPMt6Mf6ZWv6DMIeoXfMn09m+Ijm71rTbQv/y6Re01h+XEy6oZLUKqLQ6lT7sHdPW6HoPfn95bHbacfq",
+	"6e7yRmhIVf+OBBzLUvBP5tuRCFfSKg+drCJ+avPTrbSa8WE8Z7rV2aTpjlO4wngsdklVIljiPuwT0Y31",
+	"Y8x01xSLOFOynzmSNDSCMdbo4A0twKr2O8YzNH6OgT2Mk2hpQ8FuzCSBPor3zgM32OXl+9tholsZkebn",
+	"GqE2ymUpUTugfhwDKX+qjE4s9S3G3ON3RtJ6etRvPX0/FBFwX49tgI+fxdJTI4qShcWzVRNMk0yAsl4x",
+	"vaUc1dk4+K0P4ixYTFV+gZ2jjLJgmx7uSwiKFxbaoD0zHtanCzXnugWrNG4EQv6v1yBrUE3GyVLobXNo",
+	"b03Uzc5DB/TfRkzklm3j5jM0+Bet6ukute1D3AvzaE+QeC+rp2Rley1RjQJPiOvDkvpeFEtfo1B3lGrO",
+	"pTv91tYcssnc8mAP157UEK/Di6fBRQ1x2aks0zjW3SGOhUqtQVIbvpbvU3x5cAEJDr7MDXYkHvObro/g",
+	"5Jwdc2TQIiljH18eveG+9WFaoDBOKmXxwVw7/HgqxRnOkl1s90x5Fuptw9g+Xyre3erErBh/aFvkfRQh",
+	"bw1Wf2QZbo1+f+SLW4s9cATWggMrGE5ZHoPLeWryy2iKltUyZ6tFc5mH2q5QLobAFNn7PBILHPdZh87J",
+	"NsBAmJq7QIDNyhc36Jw5lnSd4p3OOR1Ved1D28MynkR6SSDMAMxo4sggCn5XtYPNUTtqvvIKoqvMGYfj",
+	"v8V4ND2qEJKPQHd0X3ntnjZcJJRO1dR6ztjS4PKZE9vXKoSJjpn8OzPWELauJcvcUrpemJtpz2Y9TfSc",
+	"cWbngT/dIvsZNqF8YyWuxxMEemNTbG1wUeG/opVVz2eB9mLr76KMo8WekCwSL4V8uyZ+TgcVkJHuqrF4",
+	"+dt1KL9x2+uz1hTdK581zhRaBFvIs+E2KfNZCXKxFZWMDtehli81eNhGTX0QxYOwxZiHjQoiBmCZ7xc2",
+	"uDxoAjb8j10UP7PHV85n/J0as3qdauSj6B6lrftm3UrXslM7/BL9sujZQAelK9ZEVFLdJ4Y1cjci8m+7",
+	"hMlDyeR0Dweb+njQ3HdHqOfkGQHXPXkN2NBIfqxj0CjnLqqoV19C6cCmzdqEE9ExC3ULVKoeqebexdxK",
+	"1cbMbXVpUdG0wJJmRAse8rdpATYRsFLxxLl1TzZEBChNxDPSXLwCkQuwdq5eyHeq0x0qsZm2wYkncsic",
+	"wHyKHRZONCBPkQKemn37H41CJZGt0wZxHUkawLOyGLAHyK89M3xdX4/lgTM61lP1GXIZglYoQdZUxvN2",
+	"GpIvIr3qvnYDCox/svHFuZ1Yz4reuXt7pHP39JSrXnEbq6Xjrpe/q1njtIi3oB3OFEqdjbFZQl3mPsgQ",
+	"6qHvB5+afQCG5hvZtm+ly8sxfsr1uEyN7nm1o8Zm+27rHN2hWQejuUsWZHzjUhZdy/ZWEzLM9olqLM2a",
+	"4q5YL5ZsU4kq1eFGwpp9JqqkXJH/qYVkxnAJUXci+otVNH/t0xacp949dXJemqELXeZxKNVu+2Hquo3H",
+	"AVXrbF7qYv8SaAaS2Px3xMCMJkG9mCitd5FA3P/E9JZxvCUZ3xB86rCdSMzjflxAOcbaKffJ3mcbuhTG",
+	"gOUcWi6n6lESxdpPQ/ukUBgdaRTYjy9taIO9mMw9umE3rga90r3lFQds8/TNU+TwQN+BFQ3BEfvbrM7o",
+	"9Qu062nwcE3xBjO0TlKNgh7Oa1x8SCc/jgBB9ayXTi6aEBzVLS0Zc2rWmkdqRfZjUtdO7IMXbQSX7t0W",
+	"WgdFS5ttja5r44eHNxPYNMNj47qSLlgLCajnZ473eDfDlHYSLKJBp3ix46N4D5OTAEVcm0Xb3uxk2Q2h",
+	"D1azvn4oSHtCV9ZYAlSUckd0mBccnrgtzGHtpcyB+tBbbzM0GaVltbpO5buWNq6HHS0p1ynQk7qF7NgW",
+	"sP07PbzA0M510MjurXm3ccsnaA4hWDwtg6+hdwaHNoVlsoCjSFsV8A58IwaoERLIHAn9yhoQHnWmeiMF",
+	"3e5aVFK0ax2jaW8LnxwVhzOxD12R9y+ekcc//OXSBnl9xrrRyefEFZsvWDYnNXzI+F5DycqyPDc6EBYu",
+	"OnmFhqutZPvWexmJEhKRZZszbpf3nQqp5Ph8DSEo7bjBv7jKGQLHdNvetsTJRtIiZYhiZzhjjCLgBNZz",
+	"IySfmYW5FLy65z8TO9+7LVNlLDXlA90r4qpejLSgOVap+4Q/9DNRG8pHT0e0lPXQJe9o0uHVBvMkGL+k",
+	"EjJXsN211lvITMfl1jbe7Rs6nW7aE4U+Y8Q1Ba35zJZcmAG0jfNwyxuuffTRI0Vys6NRVB9L6ZlUHVjC",
+	"MirkHVtcosRJOaOnygEntY8eMJIalbjEdgDX8eibo4WtNFEwJ68Fzyi61x/4nBTBD7NhgoLzlyHveB0c",
+	"/MtARMWu2aFjWIr0RIsPDoJKnsIj8KAOztZALD5+cBMGTK2IRWLaKSswXghlW/V4hFiLNTRo+q5ElupJ",
+	"v8wB8wTwkDrZHPWEZaApy+N2QWiwYU86OE9DtANIHPj4Y4CUN7YFrXIdz4bZL3wtU9T/DDcgCTYPQ3M+",
+	"Q+ceJniZ84YKhYffDQhl3ZQPn+zRm22MDzkugCD/ouW6VcJG1Uzn0BNs/mNEIvbMfyYMFbbK7XuMI1NZ",
+	"2h7JZ6pq52ZuVzL4b/EHAS3G4NbvUiuDHHQqVDOYtxmyVhItIM3dp8aGipstQsYkNtVFfU4ZYtkTQrlw",
+	"PfIoR1eR5ds1ZibauwnrXH1nKbnBujx0WI8qtDwJafdwOf8SyyiHnlK05KAyIiWX5gbG331xM1MttIoh",
+	"IIjBy9IrVivBFcSwrD8wI7+w8tgObESIh0Ayui01SmFGtEh5CMZDziBOaPQHW18jfMZue4qvMKfWiv5A",
+	"H8dQ+Mq8BanmMyO+U2Qr8qwf7aPTsqUuvjjwKNqLB8czU7EKOAaNDZW0ZNbhN+rKbeKCxrB5+1vdWTyy",
+	"OFCmE2TYfM0++MQC62dAc2NJGmWnpKUtwEI4MqeiuuIh1s7CPbEl84DXGffR9djuuJ9rjP+4Nzsg/oyc",
+	"JD6fmGUypom3yiZxSQlN8wiLvAE9J5p+RgfgRgql5jVLmpMkbZH1cRypRbXaxsAxrfnZEwKtq32O2M5/",
+	"oHvky22wxpsNL5xma6SpJ+lBC78aRM+fvTDzRttQBzEcsPg8G8xDp3W3K60br6be4ZXcdNI379ADWeSl",
+	"d30L92O0WhqmiiymKb86gKPak2vYt7CQzBXrm2TAZ02wU2G79Vs941Mg5HtquzwB4i6CYwJX0a7uKQeB",
+	"HfaFFEUcHcKryEx5dAF0nSzBIkVRd6k88XFGhPRC3sNTu2YeHCBgShluiaFHIDPHzWEXtWR8Q2qmH2HD",
+	"2E/yaH+Np+i/qD83mGJlGwOPScbq1Lq34S9/60tBj1zgnkUthZ8QTG3bNTK4C6aUi4MPOLlPqlSPlykm",
+	"67cbOlyaBtNCgNohXzEVBX2IdiJ5DSgy7RXfbuaS1g4bV0RARb0tTPwhV5p/N7Oy5wqv9CC7u0oq4wnf",
+	"XRq9sF9H+neBRW16f+xetDFS/UoO7szCYgG6Oc9nvifJ8NX0PtZD42xd2Y5vkDVwHt/b1hfnNd5HkmM6",
+	"CzFtMB1ZCn47wyKt8Q4rLgNaSiO1BpG5uyqL1VcwJwn15Doa219uPpmymWa6f/hYaDR/IZVKNk3bhmg4",
+	"dyBRKcRuY75VLjhb0dxqhj73OASGxyRR+ABqaHmw7qFdNK9zCRvKj+pu2fCBdXNv3Y+EaQehhqnd2/2c",
+	"hFqwmCL0uWSyL7ONabJjeY55AnaEJ15HcaBUnnzGfOWAVtjIdtDjcNU/0vza90YwlzVlfBFPLct+NKfK",
+	"+iREJQkmUDOXJZuLCp0kStgZL4Xe4iGDG+Ax/HscCLs8x0H7N7QcL5P+i0bdhYlGMLbbh/U/uU4krhuM",
+	"LWqZu80Ffoij79vHxBsB5gneQQ+R+bqq/WCOfaIDZCKeL3tiVx2PH9XXOYfuF5b/4sqJ+d3QKPFrsld2",
+	"QeX1Mc4BBOwY03lzI6xcuoZSNwznaNG2dLldvWqasSU/4pPt5gJdvxJFdMe2MRHJU96P1Ek8Lqe7XoLY",
+	"QrL62denuXlC24fIHZl69nYWjjH9Yah3pbGrLQaIUTMicQeKrdp0s36QK+vKtNEIdQ3Z3KWxoXBDH3Aj",
+	"jcJXDJXU1txKUJVrX4rJefab0S2PAkKMyLXuKXQJ635uiOMWeeh4SI16jM3Y0ws+zOFnEct1jLfpPp0a",
+	"Q7N4X8WPCDiQTBtjVcHl/4RQzkXFV3BlrwdzgVhNTIvc4U4+MZxxVeeiqGtlucR+RVnpaV3iBwyDbiM/",
+	"hPkjNlUT63WPIcz4ZqAqOh7bN9rR1qO9mkdcXZJZjJFJT8jlVWiSCTwedEOAQ1+wMazAeZI39Apbgzm+",
+	"f7d5LZq3FZBrzQIUZZkrBK49kpH8Axf28RTqPsGFZitIkNAMmQu+8RliLskVx7Ytmeqmagc6UgJE1+YY",
+	"pMNQNWv6ZwM2b8jN5PneRQlFHZVKpUxKKI+53cpaXT2sMB9KgahZZd5gy4M9aBO8sd1upvHT7EtwDngf",
+	"8vzIou2QfZBsXDGmBXhPtzprlw9+5FCg2pZw1pth59jooWbXGadMCOp077ml65J2WEiiCJqEREjiL/Zo",
+	"fuEQHPpIcy5lvJmJ0EJUXGN7yag4iPq+jdhcOpPYml442zh9UvBq4wVSgGKLIGztb+MyTNQhxBSwFkSb",
+	"Q09PgMK2jvCpHq6ka0RG79OnpCX9O4luhrG/U6HhjysLdeze3+e4x0+Ic4mSIA7Qk0TidHkYLvnpO0VK",
+	"hEIXmDXbH4Xt6X4aeZZnLLQw75pgTJspLOky3yPMxRKUJpsKGxscg2PwzI8TE4AYA0ulX0nMg3RvIxi0",
+	"eTrfkwIoj18vDZ9jxMvigvA1QnhzgH7K9jWjqNObXZhq3XSrhc74zaBKAyyg64WIA49hnnhBNeLuN1LE",
+	"7TJ26M63zb3Nc6K9QcO4XFyD5DTvx1ZHjS1eFZdstGTxy31jxlDKFukaxFcwXg7WKQKJenUc16UnrkU0",
+	"+S/swnC9cZ3rb+fZLDlrbGYgY7g+Q6i89nE2Tp4/AX7XYynvDUkids98wCkRh4ronELGd8alPtTgdWhl",
+	"4peaO5SkiAtu4PcTs30XzQoX67WCxGyl2B2bGhHNIelqNMpaNmbkxGz/7qNThxiMOx4LnspNE9Ml1s4s",
+	"j+JaPiX2F3Px/N8f3r65In8gPsU//7//5//97YuRF39Qvq//viYYglJo0/2B6ticiHJumyp96ZaHpKLG",
+	"xxI2ZMoFtftvaJh7GLUYPE/B2jVnPwxDliTT9d9ylPUhlIrpSZ1o6nC3gcBu7U6zl8PlcL+nW81SVxDU",
+	"hMqe11eMrMElBku1lAN/74Bm2HFcJMYMNxyY/+vlmAh7XLx8aLYHiLbxYJmyrTowhRktTgyEkrX5KFlW",
+	"Gu8+JYpIC49bgA22uTqw26hwcjjYTuA7M2SyacSQTj+wDX8Z8XeFfoCH+DwDMAglVWrXrWw82lPmO9mF",
+	"70XZIGeRBg5UXatFCmdFBdgcy5oItYLeEHRa9iOixrE3GqB9J+Gzt9Xb22uqa5bfEs55pF7ek3VxVCGA",
+	"qHFtB+qRji/3c6/3Yk1KKMdDIZS94e9YwaYtBqrjSyFZf+7SOjEAiEj8TYdnaRH4XR8y3sYBH4ezcmQa",
+	"iaNDY5V1BKOGVmnxe/NwtDar3tXuJszrI3qgYnq8zMDCTaRwZLeUGEhlTN7+dHq7rwMSe0CIxuJHwQv7",
+	"z0XCl7h825rBtiNx3/YwKS2INyw+dG2eMjE6g9zDFQxC/t/yBB7VEYJew2JJY9Xux9LFzBMkkiZjGZIH",
+	"YS/N1xF2YU2lQ1+wJRJRyX98bmuUP+NgQyvBOTaZSaDyl0CvEyAwhJKCraTA5rRPCOQ2/R4d3EbZtPW5",
+	"Aw2nexMH/IMv+a8KIhaVn3qYZ/PjSSI8tWXTCTS5YZ+eey75/bcev2kY1unxDz88fHycTpLGafqwY9o2",
+	"Vh4TtRsXimvmbqR9B3onyI1gK1AWk3ApKh3Si5+gdxgLXwqW50zBSvBMdRVeNA0XlrpJpy16DGRVasgW",
+	"ettqB5p4KlW+lwtzWjUGupPD+YdsBLwXrqb/R0xyjHdCLb2J5K2EHVWuunhOLo1EfRBLbxE3IHNaJodV",
+	"LAe+guTvvUvq4N+GJdSLbX6iNZ3W2F1Cx6ga2djOLs47HBLl2KZ0OfBM1E7J8Y2pIkAKoNQiitdkJQvj",
+	"G5ToouJaWXHoqlYfxGN8PjbcwQyzfb60EC6jx0EkCHuc4u2+EwL7LYfvmiFkV72+3BOmPXaMrPimx0Fz",
+	"A5Kt2Si85GDM116/8HZDWNuVN0nau6PPRAwu2VdHty7242RqstD24AbqYlgJmcaMsbtnfakDcO5N/otp",
+	"9DyLxtRfYkH5XpEl6B0A73E4B7Ng1IX7QXuzri9PqdnEFoUWF9rZsVs6nIfptfrALJZUYbn16L1b8+Ew",
+	"cwsdkE1sQo9ojHnp2Kc1pht/bIDdjIfl8MkVB16vnOJlWK22Rr/7w+K/GWvmS7sSp4shNE2rt/OhhYzF",
+	"8OgDQbbox2N8feftmODTqQOaZ6e7bw+IhecXFWt71PhplCUUmG+oMUCnT5IfKTrFrYy2ZerrqN13SR6N",
+	"ytFA4+hYdHitR5McPgYga0QT4yKUcte50E8Gymsn7PqewgqJt0gPWQ71AqNbIym3a44o7EZRuubROIrP",
+	"MArp0bsaOJ8YyWfUhegNUCIO4zFVGIjb2Ftu3A2D76TQYBHTdvHk5mxEmWSIAjZIUa8gSs+dsJsYgzMb",
+	"5VVbHl/NSY2giE7nVy5BV5JDsoq22zVA02ssoGI3zv8wn61y4TJTD5JkYpmoXRx38/YV2W33TcefFlaN",
+	"dEMMFFCOz1+t69Am7vX8MNY6yR2OvjDiiDDf76M8Qj7gNBg36tKkTvqO9M1nm63GSB3mqjoDmmLGokca",
+	"9Abg5eUc6xzyPVGlEepd89mXVBwmMTRNvsOi/FAcMfqliGEYDMEoW3yysskXNB9aZBI652Bk36vg3m/u",
+	"3+PvHzx6ND/Wg98PTRzxfO22YlS3fOfr6ElNtf0ajDH2hFz6VBdRNTDOmy0t/vr40XAU1rWZPKoyKQGE",
+	"/HELxKZXHbYAOC7Ru97nGnG4Mc2aUF0O+oLunLVI5ShxLelKBwvIHJwM1DVG/5lWZCnFToFU98lHdEMZ",
+	"9fvXj8/In96/eEYePnz4tz/PSVZJC6jQ8lDNCcsU+fXXl8/V/f/mP0kppH3dAWwq+42/PfrhL3++T366",
+	"Abm3PmDGN8ThSrmG+5STt5JtGA9xecU0PHGYJdqmKl0DRoIRpfe/ubkNzHsvMyhKoYGv9vd+gf2cVDwD",
+	"WQO3IC5WGG4DWtX/ahno/n/zADN1NfsoK44e+uBWnj3wOaO0ZLOr2cP7l/cfYtRTb5F1L2jJLpZCoEfc",
+	"IbiaU4w0e5nNrmb/BfpH8zvWUJSCOz3j+8tL61jNrE+87pjoENAKr6ybfXQZ1bQsc7bCb1/8y11tVicZ",
+	"0lhwCsgwB6kBGG0PZdzWG4MiyyYLKFubZ3HLEmOEdV14OLgvOFKgzUXIKfLtjtokwkyk9zavxu3Wj852",
+	"nGTxddy+ffhcCWZsX6Ya1yZZRQgfcv4DcswklPZJT3FCv2LqP5TOmB4WIbNZrYX0sLk7RPAT6Wws4KKg",
+	"RoebvQdqJBeGcp4QLix6OFMuzpXdJyEzK6A/r41NzrUgWE1Q5/lsEV7w3dsPH+/P6r2s8uv0Nv5Y5ddP",
+	"V7Y8S9ICNFaQJ+y4+pGLX2CPRtw59t7P6Y633gz7HpTZy8juPxf89seqyq8v/mDZlwu8HMymHEX0lxnS",
+	"PL6Tv/JMmCXMvhqJfrXAc7ck0ormwDMqLxruk/iKX9NreOaefhp8BGdb/OFQEQoYXclN2+IqUZkzF5rm",
+	"AlVRo1QIea0mIJOt64lqCkY6P3Ne6gMeY2aiHijEuhlnGGE3+mEghLcSHHiIBlpE+yYkvoc+mu7XIjZH",
+	"Izt5/PcdXntsusrCdKGZ59yfVfASYNqJ8zlysfBpK+MH/r016qB2Hv+ITZNPfenB95Ev/XZevs5Td96b",
+	"ZovIEzk2JbDQe//M1rR/O5fPG9jhnEZdPg8m3YTYBtimKJMIiwvnv7znvTrxbfkkmYbnYse/ua1p+ji+",
+	"ke351HAJT7NJRj3oMwDdrpxdGjy38MiJSw5dm2jgGeMfq0TQFeB7e50uKo5XiLr0u6hzjCZUsGzawV3Q",
+	"v5fqmGM/iZrlqZXByhdKTUiu5/arcXo96vqZnotJF2UY8Z6Fq5twUT9Tvvm1HLUe37NnS11Jus/UmnKR",
+	"Hj/ipBVWsQWKPAtbNr0IN5//xNR2nPw+P5f4zrATssg7o/3/YvutnoOE5tPfEgnNIb8noRRST03K9/jV",
+	"V9YEOQctzaftICdT8xcodXB13uZ8t51CSE5CyZJmWDPqWjLsfOJiAVRVErKGo6exJ0WlYVq58LrS8L+R",
+	"XOCwu1dnN0zK0i3s4W9JvT6Y2h173wb1nqBtcti5EMOEG+6BZHo9Kr77zQsxiRp4asedg1Bxh2QvXaeD",
+	"CQSRoX5o8NBsMoEaDfPJsnPb7sCX1K8xIhgcB/dnpyn2qTP0CugNeLqcSSAd9C/7xg7DJFdMDlSBqhG6",
+	"NBF8ZRuS5obCKoavRNcaZGgCGL99ZAtaZUIDbKXf8hq35ZxS0OHi/edt+ztaKVBzYkH4lMU3EqVnA4/T",
+	"hSXeh721sMh6CRvGlTnrfZuvLv6wf/hir2qPSHloImq62r73qXx3Tteniih6c7p77RSp5n3CJcXeKc4l",
+	"LGsaNJmt6SIeyplLaW5P9b81kVvMW7m0C+RMwQO0HPmTkVrCNZi3vWK+Ux734M9xTsV6qWm15GeCr5ks",
+	"MAXmTPLJkNl+/z9POGED063P2UJ1gubXNo3FiSPti+H6G6cilnF82+vI0LS30wfg2Ufxj0bc6Y6sFo+D",
+	"dA9T9YID+bSlUVfbeLg2rXN4Y3tTnCXqIjS4FN6vaQFmUIiLumVW0hB4DoV4V3cXOrcNYIczQm2M+v8R",
+	"c/MK8Z1v6nX6yYRVJZnez67++VvznH7aigKPpzEGFNtwPKA2qdL+e85W1/fJTxamv9KYQq/dvBrHMgPV",
+	"m+32HNRZ8xnw+0kSquuJLChRAsdSduVR3iSU82aCHMqnORF51rSaApmEOdv3fN/GNFuKN+LsAaIwSCpm",
+	"/DH07WmWqjmItYljyC+LUsiDdU8vncL3P8LnOzcKwuDpxJuPCHdQlbcWf5WdJPQnljyvHzvnuv0oKT7D",
+	"hqQltZDpqpJ1ogJmu07MaR92AOU3svJXQhitSG+lqDbb6Xb9YrWFVU+y4DPz8wENzpKB4ayVM5y0cfet",
+	"X+LPTI+5cRGYVNXApBYJdLptyRimc/flPf8CUD4tLdD+OTalUfh1qoL2MbQ/3YnbEgc+1/GmuK8oy37C",
+	"Z87HpO77d5yJ0hz1ID8ZaLZ3t+0aNMIv3ZLMLm+/j8ovAhD39ETGb/+UsTsncqrE4TXNYBqa3tJMizof",
+	"0H76hvbj8uz7cVsHXr0nPB35eWEbuoxIoz0uO/ScOZ1mzml9sUYUEqWtzbEFQ7dOSrbddO+5/vFJBdJ3",
+	"hv9K2ckB567zPQfEl8UB+G69Y7dsm59QgbEN3nLvLElbzmpWYH/gjQzeJx6Em/xweTndXp/F5eSkmSfG",
+	"mQSa+/wxrqfLyUdPSDZXAHTbfWJFUJWSB/Kle+Yu+NuONYa7z5l8/jTL3ETOph/6hd6t6tIctau8PCFc",
+	"7IgCnjmU/hwm4q/BxOUGuc90ntJL/1nsEAQSsWy+SnJyk0oXK8pXMHX84Rl+9GtS+YMWZQnZkzpLTTvH",
+	"lMXPmpLTLnJBp87NeiVo9jXp93ELZCNERqTY2RL4JTC+CVSclH5lTvm09gfCzJ5TptqPm2Hu+qbu37OD",
+	"7UIn2iTxboyHWggCi+2CyBX4d9dwwdZcwOpauVpgKXb3yZu6itjyDhYLY9KOENdkD83gQosrJHYR61cW",
+	"3rtn7kJZcF3NRka9bNMZuwawx+irCPuccui7Cl9RDucUMfj9lN3HFBG726uVOVMDfPIKn7gbLlkJmZnx",
+	"xnAKzgtPzg2DW3FISrN8ZXuAnCdjXemv4RFrkvg8fjFkqKBFplLG3kMhbiAQeMjnbB/PnjTS27Cz3/5O",
+	"5UKvw+6bYZbLO2KWqZx2BVzQG8pyumQ5Jin8ESfzB9BPm8+dh9bNIb56JUMBFz7DKXUHvaYsDx1zz8gL",
+	"rXEi3PBCisLpNA45gbxEpEW4xRFNsEFnzdOzQXe5d3fshkg94cErJWBEcuUyKBMEf9d47Gx5+mGEOyZ3",
+	"Z+hzUVs6LNgECor53cdmv6V6IpzYnZ8BM2gW1VHcL1PsxllBfCzdzn49R42onSB0Qxm/PZlqCOPUDeRg",
+	"k0eFgGqkyGNS4hPxnxpPOBqse3jXACyOELH4TiMfcAJ/wifvl/NIxlqgHbTcIyTiUmT7uc9QRE+BkIQL",
+	"V7+VTHr2lWnfGIpLKJi7W0OpNWynj8COMq2m8AwBR9Q4DZ91qM1CzHnb+RGrtChZw44EmM0d01vGna4V",
+	"eiER64zOW6XE/vheZJKue7KOnpuf6/3/FnbycuqdxDUmk4Ttj7fez6d1gR32qdqJKs/I0pd9m422CPTf",
+	"Kds1XNXNDawX0CN/WsRPsqP7lh9QAdexDT53PKLJHOfdp8SJYzYJ2ax/qkvNu0rp9MXhNEsSLGIqvqZy",
+	"Qkeza53qVtngqhUtwPf2ZtpCYCLU6BzBTZYAnChEBRbY48ZVj1qHdE5blYKHNDxDib0teDuvVLIq1Ncp",
+	"Dk6rC0YiaffrNMV29f7jrlMejPRG9V1je13e/0g33hsPc/0VVF3nGbxrP2BfskuDHGe4R/HjXyfRJb0L",
+	"UxnJrsaoz9x46x454zr9ENGgAwflaus3aipdHlEXXHmV09sVKyqjKGSEg94JeW1Es7pP3oYGae2nVlRK",
+	"BrJHx3+6atFuetZ0X/8KBfc9G/ZUuc5HegtT4DwjGqvT1tQOpDKXJ98oUpVYV1/m9g4GV75M8DK28rQh",
+	"YN1uX6jQZzQBg45NO+9k32zL0zveuWaL0RQQr/v11lv3CvAmFEahaeyTP3hboBJPNjbcsxdjDpvGpnkU",
+	"jXuDbpEmyszrugPStwozY1NOpwObCW0aGigzc2fS+IGeYAdPK+0KbLS22wqizB5VpRVj0eyUKk7Y80HH",
+	"hGG+VhnTCXs61X0ckEQCxKTXAydFmDQfvTNAGBzOkOnkyB7Odwrd3H7JtSAxkhDPwUaI7D7xbd2kbVom",
+	"eDDlBLHbkKGHYbuf27S8hqA63Lbb4UvGETRFnt3ZlpnBTt6un20hjZAkB0024jZlpc3N+wWgVMF4Ynxj",
+	"bSubPOZ2aE6We0JJKXK22iPszt6oCxmqCrmRdcxMyTrrezZQQkHl9dS4jE+z7D1++JwVoPj9O89yqUe9",
+	"G8G48730UmbLJxfXO587oW6RGMMft80AzR081TUfohCKMsvotuPgQat+pgh2JDwVPa5N8f4ixoCO9E1F",
+	"MI6pgn5wB8b6FFleAR5slIMohVrVl+lVRzYkKC3kbXw8qUN5fjStnhitufO3APrbcF39WmZUNzfqfM7W",
+	"/0zXVfNEXKwEvwHbBnPKUIz96isbbj8LKhmOoEZrx3d1UMwQdDVNhC4HmpElrAT2N/Sfvk9Ce/hGm0AE",
+	"pTNa9zUqe8w6EHIgW2Zk0r6jsnk7qY30MyF+M5XXZz2kAabm9Wi97d/2lI7AyalRUt6uZ98iZonLGHNR",
+	"P9duE9FLPBt/ldKJFp1DifG9UopSKJpPjtVvPnvuKuM3QoP6KN6HqN3dlxi/8/TrQwNA/EBiSQ2TtTZE",
+	"49Z+2ucoWIwSrFHn8NnB59cZSNZbAegCt44/THlIycw26MBJiKwj9fw0CMqZGQh27Vrxu7MG+mrUp7YH",
+	"Ltzl2GcO/+weGZU1eG2RO7o4DxYqbmX/U4RMActJi8rso62+PwJV4hvr6uYIdebGbhMJ+nDDTafwfABt",
+	"G9ufqRYVv/2frea4g3FvZR7nevL9cXGJZ+7z59moDztm7NZvyiq5VfeKrisZVTh/fRK6kQB4x9phavB+",
+	"C+Ae+pCm7lMbc75n3X2T7vlb80mbiKLOmuby1roq/6NPp0u1mt61f940JNi5738zbs2nWTbx1tzy6EQ3",
+	"Bln6hRTF3ysLw32qq/rO6YsIyLeIHcRp7Jy7k2fg4le/sn9XwjRVOBIrAXuxHKYo/xxXo48q77BfwuZJ",
+	"4ZUmMTYqJClubWYoUOic7Ik4fGAb/rYaV1ZunoWMiEpPH1t4feZk+R4AW2WXdTrjJcuE2Ia/5OfS8OzH",
+	"77w6JAqBdEsKtjH3G+xrq3o7Be/Jg90sR/+gp0CsHnXKO8OOSjqq87kmrvl+V6UIcV4AADfQ10r8Om0X",
+	"JlJSA68uheht7vCjENd3gUDQGqfP/0mzgnEsaVG3iq4mzN3Oeqfnwe5S7xaj9y7QBwJ/5YzDEAIRvyO5",
+	"94LJ4pXryn034i6NPcTPWIpp13jHLuhA2zPZbm2OOgMyt82ROOPOtEl0h+Glvq2Z+ryLSmPsfaDIxzwz",
+	"dK1gJ7F9af6RV3k+n6weojV4rKDfr2E+24qcZXSvbtutJHHbxChxlhKQ7pLvtH5niOJnY8OLUsINg106",
+	"sfCdfcBN8k524O4FQM74pobk7Hp+EGd0oqRRyomjviuQzwThYjdvB5Ax050pbAFIqhI9CKxZ/B62stWo",
+	"tj/Xj/HNXeiq3cF6YBzPoqXGl3vGHP2vJTtGkXpy6RFY7gI5+F7tjYry3yfzkK32GBfyNlfbAq+Vvl6y",
+	"Bf3MiqqYXT18/MPl5XxWMG7/XgepGdewQTd9It7tgkoTD3bOkPgzUXHd37FuAkn1s9iRgvJ9Xd+hApxH",
+	"XYCD+v+e7EACuYZSo5RSwr6ZtatysHPgGZssfMjZuTJXzKe/TuLuHbQj/gBaEVUt/wUrPUd9ElOX3BU1",
+	"JzRXwkHxrPGeRBhSi89i00uwyMHsvkNtoVXGNNGSsjy6/xcI2P9VspxesPycjBI+/8XxyR2zhRn/9lK+",
+	"3igulo48kyObvLGf/vc+O7Z02+ZMU1wWQaZiglttzhIwfgowm3DidBR6g/2N1TlzQL8GFq9dVCxU4Xfy",
+	"+8vvzz/aL0bKLSE0AlYgb0CSimuW287AVNMlVSgSl3R1PeFZ9K0OohqWsV2sFTNOwXLS3UIR3qpb/3+g",
+	"Ucby3Nhkgq/cLuesNBtqrq2shUeWCYSFulUKYWOLzwTFGRjjzHuVtPLqJirmTNSQXLfpp9LcwbclcEWo",
+	"3SjMOcAxzJD2GLqcba2cCkMyljULNbW3RbXZewdeRxUiN9wnn8Jc8RnKmlhRAcIkZXlbYJFzg4jEaQ96",
+	"iwiKSyl2CiQRa1IwjtJpZbFVICNaHIB/TO3PdzAuNSHOoKGbb79dr+8+X+4uIVwcIQ2/mvvFbWpn/+6T",
+	"p9y2QnS4i3mOvL+iPGMZ1aDInz48f/dnwwZ2bpCFrveHrH0Bq61Iewd/Wm3FR1DfQt5rJMPlR9hU3KIf",
+	"AM/Mq9OAHyCWjuCgIF8bg9jQPwt4pRardI7GMCW7LcvhCbFTsKKmQ+PfKxrA/+MZXeeNvJhPv2CbSt49",
+	"/rgZ+u9u+UkvIQrnnZB6O0VBD/WgI7mRhWsL3e+i5/5QbakiBVBVmbMRLizzr6gjbEE2Twq27uyL4X40",
+	"D9xFCPeZyHOgm2pUDPenG5B7dDY72LU1k8VtVVZDC6vOnJTmc+cJPt6xc2edHE9XFWvS3tJ2jDeOA2c9",
+	"flMIEoGhcWZfsx2JhhzKrehvivUxPHROsJMwSAo+1T/wBO91UdUofGSHmbkWWglhhfkUVZJvOXyniNjx",
+	"euw0itmHQzqdodN/m0R3iGvbtzdTBWICjS9WwuKFptCr8/wT09tnIhuHxfzS5iuryaAiRZcvakXVAhBk",
+	"7ZvUryxjNL/HeA9sO6O5S8c90166EZLZdoJgDkZQD7QgJfZkuD31fvpcoqYfo58fl/EArK62Qmqk5dz8",
+	"bIxVsgS9A+D4rIqSOIdNXy45Xgh3ItCSJqyFPs/EbgpHz8+IVMq0BytVWiCqhVUBDd9jdINa6gafQCnQ",
+	"c7G3YGWAoNEu0uG0xb7WEpry7KvT8Oxn+hiuuwHJ1j22zj/w9zu7IFA2fkuXxDPBjR4+xS1huy2oAdPE",
+	"P3UXmrcf7atAs6LU9mWkKLYLynLlkLY2zAZtTodmbZPyHDzrv/+1cvKP2b6plJ2KS9CV5JCdMXvg1zDI",
+	"mfauHuCYTIKpTRkszZE3nnCVzGdXswtjYv7/AQAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

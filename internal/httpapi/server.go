@@ -47,6 +47,7 @@ type Config struct {
 	Metrics  *Metrics
 	Outside  OtherSide // the other side of the simulated network; nil with a real one
 	Morning  Morning   // calls that the outside makes by itself; nil without
+	Mailbag  Mailbag   // what the stand-in of the post has got; nil with a real one alone
 }
 
 // Server is the HTTP side of a desk.
@@ -60,6 +61,7 @@ type Server struct {
 	outside  OtherSide
 	morning  Morning
 	pages    *pages
+	mailbag  Mailbag
 }
 
 // New makes a server; it is an http.Handler.
@@ -77,7 +79,7 @@ func New(c Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(), router: router, pages: pages, outside: c.Outside, morning: c.Morning}
+	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(), router: router, pages: pages, outside: c.Outside, morning: c.Morning, mailbag: c.Mailbag}
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()
 	e.HandleMethodNotAllowed = true

@@ -228,7 +228,13 @@ export const t = {
   },
   history: {
     title: "History",
-    kinds: { all: "Everything", call: "Calls", follow_up: "Follow-ups", change: "Changes" } as Record<string, string>,
+    kinds: {
+      all: "Everything",
+      call: "Calls",
+      message: "Messages",
+      follow_up: "Follow-ups",
+      change: "Changes",
+    } as Record<string, string>,
     empty: "Nothing yet. The first call will stand here.",
     more: "Show earlier",
     called: (who: string, label: string) => `${who} called ${label}`,

@@ -17,8 +17,9 @@ type Kind string
 const (
 	UnfiledSlip Kind = "slip"
 	FollowUp    Kind = "follow_up"
-	MissedCall  Kind = "missed" // and nobody has come back to it
-	Note        Kind = "note"   // a colleague's line
+	MissedCall  Kind = "missed"  // and nobody has come back to it
+	Note        Kind = "note"    // a colleague's line
+	Message     Kind = "message" // somebody wrote, and nobody has read or answered it
 )
 
 // Item is something owed, as the store knows it.
@@ -35,9 +36,9 @@ type Item struct {
 	Value    int64     // of a follow-up: the largest open deal, in minor units; 0 is none
 	From     string    // of a note: who wrote it
 
-	// Of a missed call.
+	// Of a missed call; the line of a message too.
 	Line      string        // that was called
-	Message   time.Duration // how long a message they left, 0 without one
+	Voicemail time.Duration // how long a message they left, 0 without one
 	Times     int           // how often they have called since somebody last spoke with them
 	Tries     int           // how often we have tried to come back
 	TakenBy   string        // who has taken it on, or ""
@@ -69,7 +70,7 @@ func group(it Item, now time.Time) int {
 		return 1 // a minute's work, and the details fade
 	case it.Kind == MissedCall && it.TakenBy != "" && !it.TakenByMe:
 		return 4 // a colleague sees to it
-	case it.Kind == MissedCall || it.Kind == Note:
+	case it.Kind == MissedCall || it.Kind == Note || it.Kind == Message:
 		return 2
 	case it.Due.IsZero():
 		return 5
@@ -137,10 +138,31 @@ func Rank(items []Item, now time.Time, zone *time.Location, horizon time.Duratio
 }
 
 func (it Item) time() time.Time {
-	if it.Kind == UnfiledSlip || it.Kind == MissedCall || it.Kind == Note {
+	if it.Kind == UnfiledSlip || it.Kind == MissedCall || it.Kind == Note || it.Kind == Message {
 		return it.Since
 	}
 	return it.Due
+}
+
+// written says when somebody wrote: "from Odile at 14:30", "wrote at 14:30 on Sales, nobody has answered".
+func written(it Item, now time.Time) Entry {
+	since := it.Since.In(now.Location())
+	e := Entry{Item: it, Tone: Now, When: since.Format("15:04"), Reason: "at " + since.Format("15:04")}
+	if !sameDay(since, now) {
+		e.When, e.Reason = since.Format("2 Jan"), "on "+since.Format("Mon 2 Jan")
+	}
+	if it.Kind == Note {
+		e.Reason = "from " + it.From + " " + e.Reason
+		return e
+	}
+	e.Reason = "wrote " + e.Reason
+	if it.Line != "" {
+		e.Reason += " on " + it.Line
+	}
+	if e.Reason += ", nobody has answered"; now.Sub(since) >= time.Hour {
+		e.Tone = Late
+	}
+	return e
 }
 
 // missed says why a missed call stands there: "missed at 9:12 on Service, 2 times, nobody called back".
@@ -148,7 +170,7 @@ func missed(it Item, now time.Time) Entry {
 	since := it.Since.In(now.Location())
 	e := Entry{Item: it, Tone: Late, When: since.Format("15:04")}
 	e.Reason = "missed"
-	if s := int(it.Message.Round(time.Second).Seconds()); s > 0 {
+	if s := int(it.Voicemail.Round(time.Second).Seconds()); s > 0 {
 		e.Reason = fmt.Sprintf("left a message of %d:%02d", s/60, s%60)
 	}
 	if sameDay(since, now) {
@@ -182,13 +204,8 @@ func explain(it Item, now time.Time) Entry {
 	if it.Kind == MissedCall {
 		return missed(it, now)
 	}
-	if it.Kind == Note {
-		since := it.Since.In(now.Location())
-		e := Entry{Item: it, Tone: Now, When: since.Format("15:04"), Reason: "from " + it.From + " at " + since.Format("15:04")}
-		if !sameDay(since, now) {
-			e.When, e.Reason = since.Format("2 Jan"), "from "+it.From+" on "+since.Format("Mon 2 Jan")
-		}
-		return e
+	if it.Kind == Note || it.Kind == Message {
+		return written(it, now)
 	}
 	e := Entry{Item: it, Tone: Later}
 	if it.Kind == UnfiledSlip {

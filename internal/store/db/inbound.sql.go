@@ -619,7 +619,7 @@ func (q *Queries) LineReps(ctx context.Context) ([]LineRepsRow, error) {
 }
 
 const linesFully = `-- name: LinesFully :many
-SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, recording_in, greeting_sound, version
+SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, recording_in, greeting_sound, texting, version
 FROM lines ORDER BY position, id
 `
 
@@ -643,6 +643,7 @@ type LinesFullyRow struct {
 	Recording     string
 	RecordingIn   string
 	GreetingSound *uuid.UUID
+	Texting       string
 	Version       int
 }
 
@@ -675,6 +676,7 @@ func (q *Queries) LinesFully(ctx context.Context) ([]LinesFullyRow, error) {
 			&i.Recording,
 			&i.RecordingIn,
 			&i.GreetingSound,
+			&i.Texting,
 			&i.Version,
 		); err != nil {
 			return nil, err

@@ -299,6 +299,7 @@ type Line struct {
 	Recording     string
 	RecordingIn   string
 	GreetingSound *uuid.UUID
+	Texting       string
 }
 
 type LineRep struct {
@@ -343,6 +344,30 @@ type Merge struct {
 	At       time.Time
 	Moved    json.RawMessage
 	UndoneAt *time.Time
+}
+
+type Message struct {
+	ID        uuid.UUID
+	Channel   string
+	Incoming  bool
+	RecordID  *uuid.UUID
+	Address   string
+	LineID    *uuid.UUID
+	UserID    *uuid.UUID
+	SlipID    *uuid.UUID
+	Subject   string
+	Body      string
+	State     string
+	At        time.Time
+	SendAt    *time.Time
+	SentAt    *time.Time
+	Tries     int
+	Problem   string
+	Reference *string
+	InReplyTo string
+	Forwards  *uuid.UUID
+	ReadAt    *time.Time
+	ReadBy    *uuid.UUID
 }
 
 type NumberChoice struct {
@@ -567,6 +592,22 @@ type Telephone struct {
 	PressOne   bool
 }
 
+type Template struct {
+	ID       uuid.UUID
+	Name     string
+	Channel  string
+	Subject  string
+	Body     string
+	Position int
+	Active   bool
+}
+
+type TextOptOut struct {
+	E164 string
+	Word string
+	At   time.Time
+}
+
 type Transcript struct {
 	RecordingID uuid.UUID
 	Source      string
@@ -610,4 +651,6 @@ type User struct {
 	GreetingSound   *uuid.UUID
 	Whisper         bool
 	Program         bool
+	MailAddress     string
+	ForwardTexts    bool
 }

@@ -162,7 +162,7 @@ SELECT n.id, n.text, n.at, n.from_id, u.name AS from_name FROM colleague_notes n
 UPDATE colleague_notes SET done_at = sqlc.narg('done_at') WHERE id = @id AND to_id = @to_id;
 
 -- name: LinesFully :many
-SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, recording_in, greeting_sound, version
+SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, recording_in, greeting_sound, texting, version
 FROM lines ORDER BY position, id;
 
 -- name: LineReps :many

@@ -134,6 +134,7 @@ function apply(client: QueryClient, event: LiveEvent) {
         refresh("history", id);
         refresh("record", id);
       }
+      if (!event.call_id) refresh("thread");
       if (event.call_id) {
         refresh("call", event.call_id);
         refresh("words"); // what was said in it may have been written down meanwhile

@@ -52,6 +52,24 @@ export const queries = {
     queryKey: ["recording-settings"],
     queryFn: () => ask(api.GET("/api/settings/recording")),
   }),
+  templates: queryOptions({
+    queryKey: ["templates"],
+    queryFn: () => ask(api.GET("/api/templates")),
+    staleTime: 60_000,
+  }),
+  mailSettings: queryOptions({ queryKey: ["mail-settings"], queryFn: () => ask(api.GET("/api/me/mail")) }),
+  thread: (of: { record?: string | undefined; address?: string | undefined }) =>
+    queryOptions({
+      queryKey: ["thread", of.record ?? of.address],
+      queryFn: () =>
+        ask(
+          api.GET("/api/messages", {
+            params: {
+              query: { ...(of.record ? { record_id: of.record } : {}), ...(of.address ? { address: of.address } : {}) },
+            },
+          }),
+        ),
+    }),
   outcomeSettings: queryOptions({
     queryKey: ["outcome-settings"],
     queryFn: () => ask(api.GET("/api/settings/outcomes")),
@@ -82,7 +100,7 @@ export const queries = {
       queryKey: ["record", id],
       queryFn: () => ask(api.GET("/api/records/{id}", { params: { path: { id } } })),
     }),
-  history: (id: string, kind: "all" | "call" | "follow_up" | "change") =>
+  history: (id: string, kind: "all" | "call" | "message" | "follow_up" | "change") =>
     infiniteQueryOptions({
       queryKey: ["history", id, kind],
       queryFn: ({ pageParam }) =>

@@ -375,6 +375,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What messages and mails can begin with; all of them for who sets up. */
+        get: operations["listTemplates"];
+        put: operations["putTemplates"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was written to and by somebody, of the book or not. */
+        get: operations["getThread"];
+        put?: never;
+        /** Sends a text message or a mail after a few seconds, within which it can be cancelled. */
+        post: operations["sendMessage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A message as it would be, with a template's places filled in, and what is in the way. Nothing is sent. */
+        post: operations["draftMessage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["cancelMessage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/{id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Says that a message, and what came before it from there, has been seen to; it leaves every lane. */
+        post: operations["readMessage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/{id}/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts what came from an address on a record. */
+        post: operations["attachMessage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getMailSettings"];
+        put: operations["setMailSettings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sound": {
         parameters: {
             query?: never;
@@ -2402,6 +2526,119 @@ export interface components {
             writer: string;
         };
         /** @enum {string} */
+        Channel: "text" | "mail";
+        Template: {
+            /**
+             * Format: uuid
+             * @description None for a new one
+             */
+            id: string | null;
+            name: string;
+            channel: components["schemas"]["Channel"];
+            /** @description Of a mail */
+            subject: string;
+            /** @description Places such as {given name} are filled in */
+            body: string;
+            active: boolean;
+            /** @description Where it is in use */
+            used?: string;
+        };
+        Templates: {
+            templates: components["schemas"]["Template"][];
+        };
+        NewMessage: {
+            channel: components["schemas"]["Channel"];
+            /** Format: uuid */
+            record_id?: string | null;
+            /** Format: uuid */
+            number_id?: string | null;
+            /** @description A number or a mail address; none: that of the record */
+            address?: string;
+            /** Format: uuid */
+            template_id?: string | null;
+            /**
+             * Format: uuid
+             * @description The slip on which it is written
+             */
+            slip_id?: string | null;
+            subject?: string;
+            body?: string;
+        };
+        MessageDraft: {
+            channel: components["schemas"]["Channel"];
+            /** @description For reading */
+            to: string;
+            address: string;
+            /** @description For reading */
+            from: string;
+            subject: string;
+            body: string;
+            /** @description How many parts a text message takes */
+            parts: number;
+            /** @description How many more characters fit into the last one */
+            left: number;
+            /** @description Why it cannot be sent */
+            problem: string;
+            /**
+             * Format: date-time
+             * @description Held until then, when it may be sent there; none: at once
+             */
+            send_at: string | null;
+        };
+        Message: {
+            /** Format: uuid */
+            id: string;
+            channel: components["schemas"]["Channel"];
+            incoming: boolean;
+            record: components["schemas"]["RecordRef"] | null;
+            address: string;
+            /** @description Their number or address for reading */
+            display: string;
+            /** @description Our number or address for reading */
+            ours: string;
+            /** @description Who wrote it */
+            by: string;
+            subject: string;
+            body: string;
+            /** @enum {string} */
+            state: "waiting" | "sending" | "sent" | "failed" | "cancelled" | "received";
+            /** Format: date-time */
+            at: string;
+            /** Format: date-time */
+            send_at: string | null;
+            problem: string;
+            read: boolean;
+        };
+        Thread: {
+            messages: components["schemas"]["Message"][];
+            address: string;
+            display: string;
+            record: components["schemas"]["RecordRef"] | null;
+            /** @description That they want no messages, in words; or empty */
+            opted_out: string;
+        };
+        RecordChoice: {
+            /** Format: uuid */
+            record_id: string;
+        };
+        MailSettings: {
+            address: string;
+            /** @description Tells my own telephone of messages that come in */
+            forward_texts: boolean;
+            /** @description That telephone, for reading; empty: none is confirmed */
+            telephone?: string;
+        };
+        OutsidePost: {
+            channel: components["schemas"]["Channel"];
+            from: string;
+            to: string;
+            who: string;
+            subject: string;
+            body: string;
+            /** @description What an answer to it names */
+            reply_to?: string;
+        };
+        /** @enum {string} */
         EffectKind: "follow_up" | "retry" | "message" | "mail" | "add_to_list" | "take_off_list" | "add_tag" | "deal_stage" | "new_case" | "case_state" | "do_not_call" | "end_sequence" | "webhook";
         /** @description One thing that filing does, as it is shown before and done then. */
         PlanItem: {
@@ -2920,7 +3157,8 @@ export interface components {
             /** Format: date-time */
             at: string;
             /** @enum {string} */
-            kind: "call" | "follow_up" | "change";
+            kind: "call" | "follow_up" | "change" | "message";
+            message?: components["schemas"]["Message"];
             /** Format: uuid */
             ref_id: string;
             call?: components["schemas"]["Call"];
@@ -2946,7 +3184,9 @@ export interface components {
         };
         LaneEntry: {
             /** @enum {string} */
-            kind: "slip" | "follow_up" | "missed" | "note";
+            kind: "slip" | "follow_up" | "missed" | "note" | "message";
+            /** @description Of a follow-up: call, mail, meeting or task */
+            act?: string;
             /** Format: uuid */
             id: string;
             record: components["schemas"]["RecordRef"] | null;
@@ -3137,6 +3377,11 @@ export interface components {
             recording: components["schemas"]["RecordingRule"];
             recording_in: components["schemas"]["RecordingRule"];
             /**
+             * @description Whether the network lets it send text messages
+             * @enum {string}
+             */
+            texting?: "none" | "asked" | "approved" | "refused";
+            /**
              * Format: uuid
              * @description A sound in place of the spoken greeting
              */
@@ -3184,16 +3429,22 @@ export interface components {
             source: string;
         };
         Outside: {
+            /** @description What the firm has written, newest first */
+            post: components["schemas"]["OutsidePost"][];
             lines: components["schemas"]["OutsideLine"][];
             legs: components["schemas"]["OutsideLeg"][];
             morning: components["schemas"]["OutsideMorning"];
         };
         OutsideAct: {
             /** @enum {string} */
-            action: "call" | "answer" | "hang_up" | "play" | "leave" | "press" | "say" | "morning_start" | "morning_stop";
+            action: "call" | "answer" | "hang_up" | "play" | "leave" | "press" | "say" | "write" | "morning_start" | "morning_stop";
+            channel?: components["schemas"]["Channel"];
+            /** @description Of write: a mail's */
+            subject?: string;
+            reply_to?: string;
             /** @description Of press */
             digits?: string;
-            /** @description Of say: what they say */
+            /** @description Of say and write: what they say */
             text?: string;
             /** @description Of morning_start */
             per_hour?: number;
@@ -3411,7 +3662,7 @@ export interface operations {
     getHistory: {
         parameters: {
             query?: {
-                kind?: "all" | "call" | "follow_up" | "change";
+                kind?: "all" | "call" | "message" | "follow_up" | "change";
                 before?: string;
             };
             header?: never;
@@ -3910,6 +4161,245 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FilingPlan"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTemplates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In their order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Template"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putTemplates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Templates"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Template"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getThread: {
+        parameters: {
+            query?: {
+                record_id?: string;
+                address?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Oldest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thread"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sendMessage: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMessage"];
+            };
+        };
+        responses: {
+            /** @description It waits */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    draftMessage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMessage"];
+            };
+        };
+        responses: {
+            /** @description The draft */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageDraft"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancelMessage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is not sent */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readMessage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Marked */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    attachMessage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordChoice"];
+            };
+        };
+        responses: {
+            /** @description The thread */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thread"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getMailSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description From which address I write */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setMailSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MailSettings"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailSettings"];
                 };
             };
             default: components["responses"]["Problem"];

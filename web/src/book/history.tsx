@@ -6,6 +6,7 @@ import type { Call, Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { howLong, personOf, sentence, whoOf } from "../call/words";
 import { t } from "../messages";
+import { MessageLine, Thread } from "../post/thread";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { Direction } from "../ui/icons";
@@ -17,13 +18,13 @@ import { duration } from "../ui/clock";
 import { VoiceTrace } from "../voice/trace";
 
 type Entry = Schemas["HistoryEntry"];
-type Kind = "all" | "call" | "follow_up" | "change";
+type Kind = "all" | "call" | "message" | "follow_up" | "change";
 
 /** History is what happened to a record: a sentence for each entry, grouped by day, narrowed by kind. */
-export function History({ record }: { record: string }) {
-  const [kind, setKind] = useState<Kind>("all");
+export function History({ record, show }: { record: string; show?: Kind | undefined }) {
+  const [kind, setKind] = useState<Kind>(show ?? "all");
   const history = useInfiniteQuery(queries.history(record, kind));
-  const entries = history.data?.pages.flatMap((p) => p.entries) ?? [];
+  const entries = kind === "message" ? [] : (history.data?.pages.flatMap((p) => p.entries) ?? []);
   const arrows = useArrowKeys();
   const days = new Map<string, Entry[]>();
   for (const e of entries) {
@@ -40,9 +41,10 @@ export function History({ record }: { record: string }) {
         }}
         options={Object.entries(t.history.kinds).map(([value, label]) => ({ value, label }))}
       />
+      {kind === "message" && <Thread record={record} />}
       {history.isPending && <Loading />}
       {history.isError && entries.length === 0 && <Failed error={history.error} retry={() => void history.refetch()} />}
-      {history.data && entries.length === 0 && <Empty>{t.history.empty}</Empty>}
+      {history.data && kind !== "message" && entries.length === 0 && <Empty>{t.history.empty}</Empty>}
       <div onKeyDown={arrows}>
         {[...days].map(([day, list]) => (
           <div key={day}>
@@ -55,7 +57,7 @@ export function History({ record }: { record: string }) {
           </div>
         ))}
       </div>
-      {history.hasNextPage && (
+      {history.hasNextPage && kind !== "message" && (
         <Button className="mt-3" disabled={history.isFetchingNextPage} onClick={() => void history.fetchNextPage()}>
           {t.history.more}
         </Button>
@@ -69,7 +71,9 @@ function Line({ entry: e }: { entry: Entry }) {
   return (
     <li className="grid grid-cols-[3.4rem_1fr] border-b border-rule py-2">
       <span className="text-quiet">{clockTime(e.at)}</span>
-      {e.follow_up ? (
+      {e.message ? (
+        <MessageLine message={e.message} />
+      ) : e.follow_up ? (
         <span className="flex items-start justify-between gap-3">
           <span>{t.history.followUp(e.follow_up.owner_name, e.follow_up.text)}</span>
           {e.follow_up.promise !== "none" && (

@@ -1,12 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useParams } from "@tanstack/react-router";
-import { useEffect } from "react";
+import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
+import { useEffect, useState } from "react";
 
 import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
+import { Composer } from "../post/composer";
 import { useKey } from "../shell/keys";
 import { rememberRecord, useTrail } from "../shell/trail";
+import { Button } from "../ui/button";
 import { Failed, Loading } from "../ui/states";
 import { FollowUps } from "./follow_ups";
 import { History } from "./history";
@@ -22,6 +24,8 @@ type Record = Schemas["Record"];
 /** RecordSheet is a record of any kind: numbers, history, and what is known and owed at the right. */
 export function RecordSheet() {
   const { id } = useParams({ from: "/frame/records/$id" });
+  const { show } = useSearch({ from: "/frame/records/$id" });
+  const [writing, setWriting] = useState(false);
   const record = useQuery(queries.record(id));
   const navigate = useNavigate();
   const data = record.data;
@@ -63,7 +67,25 @@ export function RecordSheet() {
               .filter(Boolean)
               .join(" · ")}
           </span>
+          {person && (
+            <Button
+              onClick={() => {
+                setWriting(true);
+              }}
+            >
+              {t.after.post.write}
+            </Button>
+          )}
           <RecordActs record={data} />
+          {writing && (
+            <Composer
+              channel={data.values.some((v) => v.key === "email" && v.text) ? "mail" : "text"}
+              to={{ record: data }}
+              onClose={() => {
+                setWriting(false);
+              }}
+            />
+          )}
         </div>
       </div>
       <TopLine record={data} />
@@ -76,7 +98,7 @@ export function RecordSheet() {
         <div className="min-w-0">
           {(data.kind === "company" || data.people.length > 0) && <PeopleHere record={data} />}
           {(data.kind === "quote" || data.kind === "order") && <Items record={data} />}
-          <History record={data.id} />
+          <History key={`${data.id} ${show ?? ""}`} record={data.id} show={show} />
         </div>
         <aside className="flex flex-col gap-5 border-rule-strong min-[64rem]:border-l min-[64rem]:pl-5">
           <FollowUps record={data} />

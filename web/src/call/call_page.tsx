@@ -235,9 +235,7 @@ function NewOutcome({
           <p>{o.former(call.slip.outcome)}</p>
           <ul className="mb-2 list-disc pl-5">
             {did.map((e, i) => (
-              <li key={i}>
-                {[e.words, whenOf(e)].filter(Boolean).join(", ")}
-              </li>
+              <li key={i}>{[e.words, whenOf(e)].filter(Boolean).join(", ")}</li>
             ))}
           </ul>
           <Check label={o.takeBack} checked={takeBack} onChange={setTakeBack} />

@@ -64,12 +64,19 @@ export function Lane({ className = beside }: { className?: string }) {
 
 function Owed({ entry }: { entry: Entry }) {
   const navigate = useNavigate();
-  const name = entry.record?.name ?? entry.text;
+  const name = entry.record?.name ?? (entry.kind === "message" ? entry.typed : entry.text);
   const late = entry.tone === "late";
   const open = () => {
     if (entry.kind === "slip") focusSlip(entry.id);
     else if (entry.kind === "missed" && !entry.record) void navigate({ to: "/calls/$id", params: { id: entry.id } });
-    else if (entry.record) void navigate({ to: "/records/$id", params: { id: entry.record.id } });
+    else if (entry.kind === "message" && !entry.record)
+      void navigate({ to: "/messages", search: { address: entry.typed } });
+    else if (entry.record)
+      void navigate({
+        to: "/records/$id",
+        params: { id: entry.record.id },
+        search: entry.kind === "message" ? { show: "message" } : {},
+      });
   };
   const comma = entry.reason.lastIndexOf(", ");
   return (
@@ -89,11 +96,15 @@ function Owed({ entry }: { entry: Entry }) {
             <span className={late ? "font-semibold text-waiting" : ""}>{entry.reason}</span>
           )}
         </span>
-        <span className="block truncate text-sm text-quiet">{entry.text}</span>
+        <span className="block truncate text-sm text-quiet">
+          {entry.act && entry.act !== "call" && `${t.after.acts[entry.act] ?? ""} `}
+          {entry.text}
+        </span>
         {entry.kind === "slip" && <span className="sr-only">{t.lane.open(name)}</span>}
       </button>
       {entry.kind === "follow_up" && <Acts entry={entry} name={name} />}
       {entry.kind === "note" && <NoteActs entry={entry} />}
+      {entry.kind === "message" && <MessageActs entry={entry} name={name} />}
       {entry.kind === "missed" && <MissedActs entry={entry} name={name} />}
     </li>
   );
@@ -216,6 +227,34 @@ function NoteActs({ entry }: { entry: Entry }) {
               });
             },
           });
+        }}
+      >
+        <Tick />
+      </IconButton>
+    </span>
+  );
+}
+
+/** MessageActs says that what somebody wrote needs no answer. */
+function MessageActs({ entry, name }: { entry: Entry; name: string }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const read = useMutation({
+    mutationFn: () => ask(api.POST("/api/messages/{id}/read", { params: { path: { id: entry.id } } })),
+    onSuccess: () => {
+      tell(t.lane.markedDone(name));
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+    onSettled: () => void client.invalidateQueries({ queryKey: ["lane"] }),
+  });
+  return (
+    <span className={laneActs}>
+      <IconButton
+        label={t.after.post.noAnswer(name)}
+        onClick={() => {
+          read.mutate();
         }}
       >
         <Tick />

@@ -15,6 +15,8 @@ const s = t.after.settings;
 const kinds: Kind[] = [
   "follow_up",
   "retry",
+  "message",
+  "mail",
   "add_to_list",
   "take_off_list",
   "add_tag",
@@ -53,6 +55,7 @@ export function EffectForm({
   onChange: (next: Effect | undefined) => void;
 }) {
   const lists = (useQuery(queries.lists).data ?? []).filter((l) => l.type === "hand");
+  const templates = useQuery(queries.templates).data ?? [];
   const set = (change: Partial<Effect>) => {
     onChange({ ...e, ...change });
   };
@@ -192,6 +195,15 @@ export function EffectForm({
           s.list,
           e.target ?? "",
           lists.map((l) => ({ value: l.id, label: l.name })),
+          "target",
+        )}
+      {(e.kind === "message" || e.kind === "mail") &&
+        choice(
+          s.template,
+          e.target ?? "",
+          templates
+            .filter((x) => x.channel === (e.kind === "mail" ? "mail" : "text"))
+            .map((x) => ({ value: x.id ?? "", label: x.name })),
           "target",
         )}
       {e.kind === "deal_stage" && choice(s.stage, e.value ?? "", words(settings.deal_stages), "value")}

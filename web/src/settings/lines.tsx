@@ -283,6 +283,19 @@ function LineForm({ line }: { line: Line }) {
           set({ recording_in });
         }}
       />
+      <Select
+        label={t.after.texting.label}
+        value={draft.texting ?? "none"}
+        onChange={(e) => {
+          set({ texting: e.target.value as NonNullable<typeof draft.texting> });
+        }}
+      >
+        {(["none", "asked", "approved", "refused"] as const).map((x) => (
+          <option key={x} value={x}>
+            {t.after.texting.states[x]}
+          </option>
+        ))}
+      </Select>
       <Field label={s.zone} {...text("zone")} />
       <label className="flex items-center gap-2 self-end pb-1">
         <input

@@ -6,6 +6,7 @@ import { t } from "../messages";
 import { Button } from "../ui/button";
 import { useTell } from "../ui/toast";
 import { CallPreferences } from "./call_preferences";
+import { MailSettings } from "./mail_settings";
 
 const s = t.book.settings;
 
@@ -34,6 +35,7 @@ export function MySettings() {
   return (
     <div className="flex max-w-2xl flex-col gap-6">
       <CallPreferences />
+      <MailSettings />
       <section aria-label={s.tel}>
         <h2 className="border-b border-rule-strong pb-1 text-quiet">{s.tel}</h2>
         <p className="py-2">{s.telText}</p>

@@ -9,6 +9,7 @@ import { FieldSettings } from "./fields";
 import { LineSettings } from "./lines";
 import { SoundSettings } from "../voice/devices";
 import { MySettings } from "./my_settings";
+import { TemplateSettings } from "./templates";
 import { OutcomeSettings } from "./outcomes";
 import { NumberSettings } from "./number_order";
 import { RecordingSettings } from "./recording";
@@ -30,6 +31,7 @@ export function Settings() {
     { key: "availability", there: rights.set_up, part: <AvailabilitySettings /> },
     { key: "prepared", there: rights.set_up, part: <PreparedSettings /> },
     { key: "recording", there: rights.set_up, part: <RecordingSettings /> },
+    { key: "templates", there: rights.set_up, part: <TemplateSettings /> },
     { key: "outcomes", there: rights.set_up, part: <OutcomeSettings /> },
     { key: "do_not_call", there: rights.import, part: <DoNotCallSettings /> },
   ].filter((x) => x.there);
@@ -51,6 +53,7 @@ export function Settings() {
                   sound: t.voice.menu,
                   prepared: t.voice.prepared.tab,
                   recording: t.voice.rules.tab,
+                  templates: t.after.templates.tab,
                   outcomes: t.after.settings.tab,
                 } as Record<string, string>
               )[x.key] ??

@@ -5,12 +5,13 @@ import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
 import { Button } from "../ui/button";
-import { Field, Select } from "../ui/field";
+import { Area, Field, Select } from "../ui/field";
 import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
 import { exchange } from "../voice/sound";
 
 const o = t.outside;
+const w = t.after.post;
 
 const whos = ["typed", "book", "unknown", "withheld", "foreign"] as const;
 type Who = (typeof whos)[number];
@@ -138,6 +139,88 @@ function HearLeg({ leg }: { leg: string }) {
     >
       {pc ? t.voice.outside.stop : t.voice.outside.hear}
     </Button>
+  );
+}
+
+/** OutsidePost is what the firm has written, and a place to write to it. */
+function OutsidePost({
+  post,
+  line,
+  act,
+}: {
+  post: Schemas["OutsidePost"][];
+  line: string;
+  act: (body: Schemas["OutsideAct"]) => void;
+}) {
+  const [from, setFrom] = useState("413 555 0142");
+  const [to, setTo] = useState<{ address: string; subject: string; reply?: string | undefined }>();
+  const [text, setText] = useState("");
+  const mail = from.includes("@");
+  return (
+    <section aria-label={w.outsideTitle} className="mt-6 border-t border-rule-strong pt-3" data-testid="outside-post">
+      <h2 className="name">{w.outsideTitle}</h2>
+      {post.length === 0 && <p className="py-1 text-sm text-quiet">{w.outsideNone}</p>}
+      <ul className="max-h-60 overflow-y-auto">
+        {post.map((m, i) => (
+          <li key={i} className="border-b border-rule py-1.5">
+            <span className="flex justify-between gap-2 text-sm text-quiet">
+              {w.channels[m.channel]}: {m.who || m.to}
+              <button
+                type="button"
+                className="min-h-6 font-semibold text-ours hover:underline"
+                onClick={() => {
+                  setFrom(m.to);
+                  setTo({ address: m.from, subject: `Re: ${m.subject}`, reply: m.reply_to });
+                }}
+              >
+                {w.outsideAnswer}
+              </button>
+            </span>
+            {m.subject && <span className="block font-semibold">{m.subject}</span>}
+            <span className="block break-words whitespace-pre-wrap">{m.body}</span>
+          </li>
+        ))}
+      </ul>
+      <form
+        className="mt-2 flex flex-col gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (!text.trim()) return;
+          act({
+            action: "write",
+            channel: mail ? "mail" : "text",
+            from,
+            to: mail ? (to?.address ?? "firm@localhost") : (to?.address ?? line),
+            text,
+            ...(mail ? { subject: to?.subject ?? text.slice(0, 60) } : {}),
+            ...(to?.reply ? { reply_to: to.reply } : {}),
+          });
+          setText("");
+          setTo(undefined);
+        }}
+      >
+        <Field
+          label={w.outsideFrom}
+          value={from}
+          onChange={(e) => {
+            setFrom(e.target.value);
+            setTo(undefined);
+          }}
+        />
+        <Area
+          label={w.outsideText}
+          rows={2}
+          maxLength={5000}
+          value={text}
+          onChange={(e) => {
+            setText(e.target.value);
+          }}
+        />
+        <Button type="submit" look="ours" className="self-start" disabled={!text.trim()}>
+          {w.outsideSend}
+        </Button>
+      </form>
+    </section>
   );
 }
 
@@ -303,6 +386,7 @@ export function OutsidePhone() {
           </Button>
         </span>
       </form>
+      <OutsidePost post={outside.data.post} line={line} act={act.mutate} />
       <section aria-label={o.morning} className="mt-6 border-t border-rule-strong pt-3">
         <h2 className="name">{o.morning}</h2>
         <p className="text-sm text-quiet">{o.morningText}</p>

@@ -168,7 +168,20 @@ const dial = createRoute({
     to: s["to"] === undefined ? undefined : text(String(s["to"] as string)),
   }),
 });
-const record = createRoute({ getParentRoute: () => frame, path: "/records/$id", component: RecordSheet });
+const record = createRoute({
+  getParentRoute: () => frame,
+  path: "/records/$id",
+  component: RecordSheet,
+  validateSearch: (s): { show?: "message" | undefined } => ({ show: s["show"] === "message" ? "message" : undefined }),
+});
+const messages = createRoute({
+  getParentRoute: () => frame,
+  path: "/messages",
+  component: lazyRouteComponent(() => import("../post/thread"), "ThreadPage"),
+  validateSearch: (s): { address?: string | undefined } => ({
+    address: s["address"] === undefined ? undefined : text(String(s["address"] as string)),
+  }),
+});
 const team = createRoute({
   getParentRoute: () => frame,
   path: "/team",
@@ -206,6 +219,7 @@ export const makeRouter = (client: QueryClient) =>
         settings,
         dial,
         record,
+        messages,
         calls,
         call,
         team,

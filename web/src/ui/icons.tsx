@@ -102,3 +102,11 @@ export function Up() {
     </svg>
   );
 }
+
+export function Letter() {
+  return (
+    <svg viewBox="0 0 12 12" width="13" height="13" aria-hidden {...line}>
+      <path d="M1.5 3h9v6.5h-9zM1.5 3.5L6 7l4.5-3.5" />
+    </svg>
+  );
+}

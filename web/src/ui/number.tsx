@@ -1,14 +1,15 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 
 import { api, ask, newKey, type PhoneNumber } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
 import { useDial } from "../call/dial";
 import { t } from "../messages";
+import { Composer } from "../post/composer";
 import { IconButton } from "./button";
 import { useNow } from "./clock";
-import { More } from "./icons";
+import { Letter, More } from "./icons";
 import { Menu, MenuItem } from "./menu";
 import { clockTime, clockTimeIn } from "./times";
 import { useTell } from "./toast";
@@ -42,6 +43,7 @@ export function Number({
   const tell = useTell();
   const me = useQuery(queries.me).data;
   const rights = useBook().rights;
+  const [writing, setWriting] = useState(false);
   const minute = useNow(30_000);
   const allowed = n.dialable && !n.refused;
   const there = n.zone ? clockTimeIn(minute, n.zone) : "";
@@ -97,7 +99,29 @@ export function Number({
             <span className="sr-only"> {name}</span>
           </button>
         </Tooltip>
-        <NumberMenu n={n} name={name} allowed={allowed} call={call} items={items} />
+        <span className="flex flex-col">
+          <NumberMenu n={n} name={name} allowed={allowed} call={call} items={items} />
+          {n.dialable && (
+            <IconButton
+              label={t.after.post.textTo(n.display)}
+              className="mx-1"
+              onClick={() => {
+                setWriting(true);
+              }}
+            >
+              <Letter />
+            </IconButton>
+          )}
+        </span>
+        {writing && (
+          <Composer
+            channel="text"
+            to={{ record: { id: n.record_id, name }, number: { id: n.id, display: n.display } }}
+            onClose={() => {
+              setWriting(false);
+            }}
+          />
+        )}
       </div>
     );
   }

@@ -1,0 +1,64 @@
+package demo
+
+import (
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+)
+
+// texting are the states of the lines' approval for text messages, in the order of firmLines.
+var texting = []string{"approved", "approved", "approved", "asked", "none", "asked", "approved", "none"}
+
+// templates are what messages and mails can begin with.
+var templates = []struct{ name, channel, subject, body string }{
+	{"missed you", "text", "", "Good day {given name}, {rep} of {firm} here. I have just tried to reach you about your cistern; call me back on {number} when it suits you. Answer STOP for no more messages."},
+	{"visit", "text", "", "Good day {given name}, we come to see the place as agreed. If something comes between, please tell us on {number}. {rep}, {firm}"},
+	{"offer", "mail", "Your offer from {firm}", "Good day {given name},\n\nthank you for talking with me. Here is our offer for {company}, as we went through it.\n\nIf anything is unclear, call me on {number}.\n\nKind regards,\n{rep}\n{firm}"},
+	{"after the visit", "mail", "What we saw at {company}", "Good day {given name},\n\nthank you for showing me around on {date}. I write down what we measured, and what I would propose.\n\nKind regards,\n{rep}\n{firm}"},
+}
+
+// templateID is the same in every filling, and not from the seed's stream: whoever is made after it stays who they were.
+func templateID(name string) uuid.UUID {
+	return uuid.NewSHA1(uuid.NameSpaceOID, []byte("template "+name))
+}
+
+func queueTemplates(batch *pgx.Batch) {
+	for i, t := range templates {
+		batch.Queue(`INSERT INTO templates (id, name, channel, subject, body, position) VALUES ($1, $2, $3, $4, $5, $6)`, templateID(t.name), t.name, t.channel, t.subject, t.body, i)
+	}
+}
+
+// messages are two conversations: one with the first person of the book, to its end, and one that waits for an answer.
+func (m *maker) messages() {
+	add := func(p person, incoming bool, channel, address string, line, rep int, at time.Time, subject, body string, read bool) {
+		at = at.Truncate(time.Microsecond)
+		id := uuid.NewSHA1(uuid.NameSpaceOID, []byte(p.name+at.String()))
+		state, lineID, sent := "sent", &m.lines[line], &at
+		if incoming {
+			state, sent = "received", nil
+		}
+		if channel == "mail" {
+			lineID = nil
+		}
+		var seen *time.Time
+		if read {
+			seen = &at
+		}
+		m.add("messages", id, channel, incoming, p.id, address, lineID, m.users[rep], subject, body, state, at, sent, seen)
+		m.add("history", p.id, at, "message", id)
+	}
+	berit := m.people[0]
+	mail := "berit.osterlund@vesperhollownursery.example"
+	ago := func(d time.Duration) time.Time { return m.now.Add(-d) }
+	add(berit, false, "mail", mail, 0, 0, ago(8*24*time.Hour), "Your offer from Lindenfall Cisterns", "Good day Berit,\n\nhere is our offer for the 40,000 l tank, as we went through it on the telephone.\n\nKind regards,\nInes Calloway", true)
+	add(berit, true, "mail", mail, 0, 0, ago(7*24*time.Hour), "Re: Your offer from Lindenfall Cisterns", "Thank you, Ines. I read it with the others on Friday and tell you.\n\nBerit", true)
+	add(berit, true, "text", AnswersSoon, 1, 0, ago(50*time.Hour), "", "We would like the overflow on the north side. Is that possible at the same price?", true)
+	add(berit, false, "text", AnswersSoon, 1, 0, ago(49*time.Hour), "", "Yes, it is. I put it into the offer. Ines", true)
+	for _, p := range m.people[20:] { // somebody who is not to be left without an answer
+		if !p.dnc && len(p.numbers) > 0 && p.numbers[0].e164 != "" && p.owner == 1 {
+			add(p, true, "text", p.numbers[0].e164, 1, 1, ago(25*time.Minute), "", "Is Thursday at nine still good for you?", false)
+			break
+		}
+	}
+}

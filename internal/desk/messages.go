@@ -1,0 +1,558 @@
+package desk
+
+import (
+	"context"
+	"errors"
+	"net/mail"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/callerid"
+	"trundo/internal/core/match"
+	"trundo/internal/core/phone"
+	"trundo/internal/core/texting"
+	"trundo/internal/core/wording"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// sendDelay is for how long a message that somebody has written can still be cancelled.
+const sendDelay = 5 * time.Second
+
+// ErrSent is told who wants to cancel what has gone out.
+var ErrSent = errors.New("it has been sent already")
+
+// letter is a message as it is about to be written: to whom, from where, and what is in the way.
+type letter struct {
+	channel contract.Channel
+	record  *db.Record
+	company string // its company
+	to      string // number in its normal form, or mail address
+	zones   []string
+	line    *callerid.Line // of a text message
+	from    string         // of a mail
+	problem string
+	hold    time.Time // not before; zero: at once
+}
+
+// addressed finds to whom a message goes and from where. Errors: *FieldError, ErrNotFound, ErrGone.
+func (d *Desk) addressed(ctx context.Context, q *db.Queries, a Actor, f *firm, n contract.NewMessage) (letter, error) {
+	l := letter{channel: n.Channel}
+	if n.RecordID != nil {
+		row, err := q.Record(ctx, *n.RecordID)
+		switch {
+		case store.NotFound(err):
+			return l, ErrNotFound
+		case err != nil:
+			return l, err
+		case row.Record.DeletedAt != nil:
+			return l, ErrGone
+		}
+		l.record, l.company = &row.Record, row.CompanyName
+	}
+	if l.channel == contract.ChannelMail {
+		return l, d.mailAddressed(ctx, q, a, n, &l)
+	}
+	return l, d.textAddressed(ctx, q, a, f, n, &l)
+}
+
+func (d *Desk) mailAddressed(ctx context.Context, q *db.Queries, a Actor, n contract.NewMessage, l *letter) error {
+	to := value(n.Address)
+	if to == "" && l.record != nil {
+		to = l.record.Email
+	}
+	if to == "" {
+		return wrong("address", "no mail address is known")
+	}
+	parsed, err := mail.ParseAddress(to)
+	if err != nil {
+		return wrong("address", "“"+shorten(to, 80)+"” is no mail address")
+	}
+	l.to = strings.ToLower(parsed.Address)
+	l.from, err = d.mailFrom(ctx, q, a.ID)
+	return err
+}
+
+// mailFrom is the address from which somebody writes: their own, else one of the firm's domain.
+func (d *Desk) mailFrom(ctx context.Context, q *db.Queries, user uuid.UUID) (string, error) {
+	own, err := q.MailSettings(ctx, user)
+	if err != nil {
+		return "", err
+	}
+	if own.MailAddress != "" {
+		return own.MailAddress, nil
+	}
+	return own.Login + "@" + d.mailDomain(), nil
+}
+
+func (d *Desk) mailDomain() string {
+	if d.MailDomain == "" {
+		return "localhost"
+	}
+	return d.MailDomain
+}
+
+func (d *Desk) textAddressed(ctx context.Context, q *db.Queries, a Actor, f *firm, n contract.NewMessage, l *letter) error {
+	var numbers []db.NumbersOfRow
+	if l.record != nil {
+		var err error
+		if numbers, err = q.NumbersOf(ctx, []uuid.UUID{l.record.ID}); err != nil {
+			return err
+		}
+	}
+	switch {
+	case value(n.Address) != "":
+		parsed, err := phone.Parse(*n.Address, f.region)
+		if err != nil {
+			return &FieldError{"address", err}
+		}
+		l.to = parsed.E164
+	case len(numbers) > 0:
+		for _, x := range numbers {
+			if x.E164 != "" && (n.NumberID == nil && (l.to == "" || x.Label == "mobile") || n.NumberID != nil && x.ID == *n.NumberID) {
+				l.to = x.E164
+			}
+		}
+	}
+	if l.to == "" {
+		return wrong("address", "no number is known")
+	}
+	l.zones = phone.Zones(l.to)
+	for _, x := range numbers {
+		if x.E164 == l.to && len(x.Zones) > 0 {
+			l.zones = x.Zones
+		}
+	}
+	region, _ := phone.Place(l.to)
+	// Who wrote to us last is answered from the line that they wrote to; else the line is shown that a call would show.
+	choice := callerid.Request{RepLine: text(a.Line), Region: region}
+	last, err := q.LastTextLine(ctx, l.to)
+	if err != nil {
+		return err
+	}
+	if len(last) > 0 && last[0].Incoming && slices.ContainsFunc(f.lines, func(x callerid.Line) bool { return x.ID == text(last[0].LineID) }) {
+		choice.ByHand = text(last[0].LineID)
+	}
+	shown, err := callerid.Choose(f.lines, choice)
+	if err != nil {
+		return err
+	}
+	l.line = &shown.Line
+	return d.mayText(ctx, q, l)
+}
+
+// mayText says what is in the way of a text message, and until when it is held.
+func (d *Desk) mayText(ctx context.Context, q *db.Queries, l *letter) error {
+	lines, err := q.LineTexting(ctx)
+	if err != nil {
+		return err
+	}
+	for _, x := range lines {
+		if x.ID.String() == l.line.ID {
+			l.problem = notApproved(x.Label, x.Texting)
+		}
+	}
+	switch out, err := q.OptOut(ctx, l.to); {
+	case err == nil:
+		l.problem = "they answered " + out.Word + " on " + out.At.Format("2 January 2006") + " and want no messages"
+	case !store.NotFound(err):
+		return err
+	}
+	now := d.Clock.Now()
+	if at := texting.When(now, l.zones, d.Hours); at.After(now) {
+		l.hold = at
+	}
+	return nil
+}
+
+// notApproved says why a line may not send text messages; "" if it may.
+func notApproved(label, state string) string {
+	switch state {
+	case "approved":
+		return ""
+	case "asked":
+		return "the line " + label + " may not send messages yet: its approval is asked for"
+	case "refused":
+		return "the network does not let the line " + label + " send messages"
+	}
+	return "the line " + label + " is not registered for messages"
+}
+
+// DraftMessage is a message as it would be: a template's places filled in, and what is in the way. Errors: *FieldError, ErrNotFound, ErrGone.
+func (d *Desk) DraftMessage(ctx context.Context, a Actor, n contract.NewMessage) (contract.MessageDraft, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.MessageDraft{}, err
+	}
+	l, err := d.addressed(ctx, d.Store.Queries, a, f, n)
+	if err != nil {
+		return contract.MessageDraft{}, err
+	}
+	view := contract.MessageDraft{Channel: n.Channel, Address: l.to, To: l.to, From: l.from, Subject: value(n.Subject), Body: value(n.Body), Problem: l.problem}
+	if l.line != nil {
+		view.To, view.From = phone.Format(l.to, "", f.region, a.Style), l.line.Label+" "+phone.Format(l.line.E164, "", f.region, a.Style)
+	}
+	if l.record != nil {
+		view.To = l.record.Name + ", " + view.To
+	}
+	if n.TemplateID != nil {
+		if view.Subject, view.Body, err = d.fromTemplate(ctx, d.Store.Queries, a, f, l, *n.TemplateID, nil); err != nil {
+			return view, err
+		}
+	}
+	if n.Channel == contract.ChannelText {
+		view.Parts, view.Left, _ = texting.Parts(view.Body)
+	}
+	if !l.hold.IsZero() {
+		view.SendAt = &l.hold
+	}
+	return view, nil
+}
+
+// fromTemplate is a message from a template, with its places filled in. Error: *FieldError.
+func (d *Desk) fromTemplate(ctx context.Context, q *db.Queries, a Actor, f *firm, l letter, template uuid.UUID, o *uuid.UUID) (subject, body string, err error) {
+	rows, err := q.Templates(ctx)
+	if err != nil {
+		return "", "", err
+	}
+	now := d.Clock.Now().In(a.zone())
+	values := map[string]string{"rep": a.Name, "firm": f.name, "number": l.from, "date": now.Format("2 January 2006"), "time": now.Format("15:04"), "outcome": "", "name": "", "given name": "",
+		"family name": "", "company": ""}
+	if l.line != nil {
+		values["number"] = phone.Format(l.line.E164, "", f.region, a.Style)
+	}
+	if o != nil {
+		chosen, _ := f.outcome(*o)
+		values["outcome"] = chosen.Label
+	}
+	if r := l.record; r != nil {
+		values["name"], values["given name"], values["family name"], values["company"] = r.Name, r.Given, r.Family, l.company
+	}
+	for _, t := range rows {
+		if t.ID == template {
+			return wording.Fill(t.Subject, values), wording.Fill(t.Body, values), nil
+		}
+	}
+	return "", "", wrong("template_id", "this template is gone")
+}
+
+// SendMessage sends a message after a few seconds, within which it can be cancelled; a text message not before it may be sent there. The same key gets
+// the same one. Errors: *FieldError, ErrNotFound, ErrGone, ErrKeyReused.
+func (d *Desk) SendMessage(ctx context.Context, a Actor, key string, n contract.NewMessage) (contract.Message, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Message{}, err
+	}
+	subject, body := cleanText(value(n.Subject)), cleanText(value(n.Body))
+	if body == "" {
+		return contract.Message{}, wrong("body", "a message says something")
+	}
+	if n.Channel == contract.ChannelMail && (subject == "" || strings.ContainsAny(subject, "\r\n")) {
+		return contract.Message{}, wrong("subject", "a mail has a subject, in one line")
+	}
+	if parts, _, _ := texting.Parts(body); n.Channel == contract.ChannelText && parts > texting.MaxParts {
+		return contract.Message{}, wrong("body", "this is longer than a text message can be")
+	}
+	var l letter
+	id, err := d.once(ctx, a, key, "send_message", n, func(q *db.Queries, id uuid.UUID) error {
+		if l, err = d.addressed(ctx, q, a, f, n); err != nil {
+			return err
+		}
+		if l.problem != "" {
+			return wrong("address", l.problem)
+		}
+		return d.post(ctx, q, a, l, id, n.SlipID, subject, body, sendDelay)
+	})
+	if err != nil {
+		return contract.Message{}, err
+	}
+	d.posted(l.record)
+	return d.message(ctx, a, id)
+}
+
+// post writes down a message that is to go out.
+func (d *Desk) post(ctx context.Context, q *db.Queries, a Actor, l letter, id uuid.UUID, slip *uuid.UUID, subject, body string, delay time.Duration) error {
+	now := d.Clock.Now()
+	send := now.Add(delay)
+	if l.hold.After(send) {
+		send = l.hold
+	}
+	p := db.InsertMessageParams{ID: id, Channel: string(l.channel), Address: l.to, UserID: &a.ID, SlipID: slip, Subject: subject, Body: body, State: "waiting", At: now, SendAt: &send}
+	if l.record != nil {
+		p.RecordID = &l.record.ID
+	}
+	if l.line != nil {
+		line := uuid.MustParse(l.line.ID)
+		p.LineID = &line
+	} else {
+		reference := id.String() + "@" + d.mailDomain()
+		p.Reference = &reference
+		last, err := q.LastMessageFrom(ctx, l.to)
+		if err != nil {
+			return err
+		}
+		if len(last) > 0 && last[0] != nil {
+			p.InReplyTo = *last[0]
+		}
+	}
+	if err := q.InsertMessage(ctx, p); err != nil {
+		return err
+	}
+	if l.record == nil {
+		return nil
+	}
+	return q.AddHistory(ctx, db.AddHistoryParams{RecordID: l.record.ID, At: now, Kind: "message", RefID: id})
+}
+
+// posted lets what was written be sent, and tells everybody who looks at the record.
+func (d *Desk) posted(r *db.Record) {
+	select {
+	case d.written <- struct{}{}:
+	default:
+	}
+	if r != nil {
+		d.publishHistory(nil, r.ID)
+	} else {
+		d.publishHistory(nil)
+	}
+}
+
+func (d *Desk) message(ctx context.Context, a Actor, id uuid.UUID) (contract.Message, error) {
+	views, err := d.messages(ctx, a, []uuid.UUID{id})
+	if err == nil && len(views) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return contract.Message{}, err
+	}
+	return views[0], nil
+}
+
+// messages reads messages, oldest first.
+func (d *Desk) messages(ctx context.Context, a Actor, ids []uuid.UUID) ([]contract.Message, error) {
+	views := []contract.Message{}
+	if len(ids) == 0 {
+		return views, nil
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := d.Store.MessagesByIDs(ctx, ids)
+	for _, m := range rows {
+		v := contract.Message{ID: m.ID, Channel: contract.Channel(m.Channel), Incoming: m.Incoming, Address: m.Address, Display: d.addressText(f, a, m.Channel, m.Address), By: m.UserName,
+			Subject: m.Subject, Body: m.Body, State: contract.MessageState(m.State), At: m.At, SendAt: m.SendAt, Problem: m.Problem, Read: m.ReadAt != nil}
+		if m.RecordID != nil {
+			v.Record = &contract.RecordRef{ID: *m.RecordID, Kind: contract.RecordKind(m.RecordKind), Name: m.RecordName}
+		}
+		if m.LineID != nil {
+			v.Ours = f.lineLabels[*m.LineID]
+		}
+		views = append(views, v)
+	}
+	return views, err
+}
+
+func (d *Desk) addressText(f *firm, a Actor, channel, address string) string {
+	if channel == string(contract.ChannelText) {
+		return phone.Format(address, "", f.region, a.Style)
+	}
+	return address
+}
+
+// CancelMessage keeps back what has not gone out yet. Errors: ErrNotFound, ErrForbidden, ErrSent.
+func (d *Desk) CancelMessage(ctx context.Context, a Actor, id uuid.UUID) (contract.Message, error) {
+	var record *uuid.UUID
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		m, err := q.LockMessage(ctx, id)
+		switch {
+		case store.NotFound(err):
+			return ErrNotFound
+		case err != nil:
+			return err
+		case (m.UserID == nil || *m.UserID != a.ID) && !a.leads():
+			return ErrForbidden
+		}
+		record = m.RecordID
+		n, err := q.CancelMessage(ctx, db.CancelMessageParams{ID: id})
+		if err == nil && n == 0 && m.State != "cancelled" {
+			err = ErrSent
+		}
+		return err
+	})
+	if err != nil {
+		return contract.Message{}, err
+	}
+	if record != nil {
+		d.publishHistory(nil, *record)
+	}
+	return d.message(ctx, a, id)
+}
+
+// Thread is what was written to and by somebody, of the book or not, oldest first. Errors: *FieldError, ErrNotFound.
+func (d *Desk) Thread(ctx context.Context, a Actor, record *uuid.UUID, address string) (contract.Thread, error) {
+	var t contract.Thread
+	f, err := d.firm(ctx)
+	if err != nil {
+		return t, err
+	}
+	var ids []uuid.UUID
+	switch {
+	case record != nil:
+		ids, err = d.Store.ThreadOfRecord(ctx, record)
+	case address != "":
+		if n, parseErr := phone.Parse(address, f.region); parseErr == nil && !strings.Contains(address, "@") {
+			address = n.E164
+		}
+		t.Address = strings.ToLower(address)
+		ids, err = d.Store.ThreadOfAddress(ctx, t.Address)
+	default:
+		return t, wrong("address", "say whose messages")
+	}
+	if err != nil {
+		return t, err
+	}
+	if t.Messages, err = d.messages(ctx, a, ids); err != nil {
+		return t, err
+	}
+	for i := range t.Messages {
+		m := t.Messages[len(t.Messages)-1-i]
+		if t.Address == "" {
+			t.Address = m.Address
+		}
+		if t.Record == nil {
+			t.Record = m.Record
+		}
+	}
+	if record != nil && t.Record == nil {
+		r, err := d.Store.RecordName(ctx, *record)
+		if store.NotFound(err) {
+			return t, ErrNotFound
+		} else if err != nil {
+			return t, err
+		}
+		t.Record = &contract.RecordRef{ID: r.ID, Kind: contract.RecordKind(r.Kind), Name: r.Name}
+	}
+	t.Display = t.Address
+	if strings.HasPrefix(t.Address, "+") {
+		t.Display = phone.Format(t.Address, "", f.region, a.Style)
+		if out, err := d.Store.OptOut(ctx, t.Address); err == nil {
+			t.OptedOut = "they answered " + out.Word + " and want no messages"
+		} else if !store.NotFound(err) {
+			return t, err
+		}
+	}
+	return t, nil
+}
+
+// ReadMessage says that a message and what came before it from there has been seen to. Error: ErrNotFound.
+func (d *Desk) ReadMessage(ctx context.Context, a Actor, id uuid.UUID) error {
+	m, err := d.Store.LockMessage(ctx, id)
+	if store.NotFound(err) {
+		return ErrNotFound
+	} else if err != nil {
+		return err
+	}
+	now := d.Clock.Now()
+	if _, err := d.Store.MarkThreadRead(ctx, db.MarkThreadReadParams{At: &now, UserID: &a.ID, Address: m.Address, RecordID: m.RecordID}); err != nil {
+		return err
+	}
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+	return nil
+}
+
+// AttachMessage puts what came from an address, and is on no record yet, on one. Errors: ErrNotFound, ErrGone.
+func (d *Desk) AttachMessage(ctx context.Context, a Actor, id, record uuid.UUID) (contract.Thread, error) {
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		m, err := q.LockMessage(ctx, id)
+		if store.NotFound(err) {
+			return ErrNotFound
+		} else if err != nil {
+			return err
+		}
+		if _, err := lockRecord(ctx, q, record); err != nil {
+			return err
+		}
+		rows, err := q.AttachMessages(ctx, db.AttachMessagesParams{RecordID: &record, Address: m.Address})
+		if err != nil {
+			return err
+		}
+		for _, r := range rows {
+			if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: record, At: r.At, Kind: "message", RefID: r.ID}); err != nil {
+				return err
+			}
+		}
+		return d.recordChanged(ctx, q, a, record, nil, map[string]string{"messages from": m.Address})
+	})
+	if err != nil {
+		return contract.Thread{}, err
+	}
+	d.publishHistory(nil, record)
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+	return d.Thread(ctx, a, &record, "")
+}
+
+// MailSettings are from which address a writes, and whether a's telephone is told of messages.
+func (d *Desk) MailSettings(ctx context.Context, a Actor) (contract.MailSettings, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.MailSettings{}, err
+	}
+	row, err := d.Store.MailSettings(ctx, a.ID)
+	if err != nil {
+		return contract.MailSettings{}, err
+	}
+	view := contract.MailSettings{Address: row.MailAddress, ForwardTexts: row.ForwardTexts}
+	if row.Telephone != "" {
+		shown := phone.Format(row.Telephone, "", f.region, a.Style)
+		view.Telephone = &shown
+	}
+	return view, nil
+}
+
+// SetMailSettings keeps them. Error: *FieldError.
+func (d *Desk) SetMailSettings(ctx context.Context, a Actor, s contract.MailSettings) (contract.MailSettings, error) {
+	if s.Address = strings.TrimSpace(s.Address); s.Address != "" {
+		parsed, err := mail.ParseAddress(s.Address)
+		if err != nil || parsed.Address != s.Address {
+			return s, wrong("address", "this is no mail address")
+		}
+	}
+	if s.ForwardTexts {
+		if now, err := d.MailSettings(ctx, a); err != nil {
+			return s, err
+		} else if now.Telephone == nil {
+			return s, wrong("forward_texts", "confirm your telephone first, under Sound")
+		}
+	}
+	if err := d.Store.SetMailSettings(ctx, db.SetMailSettingsParams{ID: a.ID, MailAddress: s.Address, ForwardTexts: s.ForwardTexts}); err != nil {
+		return s, err
+	}
+	return d.MailSettings(ctx, a)
+}
+
+// whoWrote is the record that is clearly meant by a sender; nil where there is none or are several.
+func (d *Desk) whoWrote(ctx context.Context, channel contract.Channel, address string) (record, owner *uuid.UUID, err error) {
+	if channel == contract.ChannelMail {
+		rows, err := d.Store.WhoseMail(ctx, address)
+		if err != nil || len(rows) == 0 || len(rows) > 1 && rows[0].Kind == rows[1].Kind {
+			return nil, nil, err
+		}
+		return &rows[0].ID, rows[0].OwnerID, nil
+	}
+	matches, rows, err := d.whoseNumber(ctx, Actor{}, address, "")
+	if err != nil {
+		return nil, nil, err
+	}
+	winner, clear := match.Winner(matches)
+	for _, r := range rows {
+		if clear && r.RecordID.String() == winner {
+			return &r.RecordID, r.OwnerID, nil
+		}
+	}
+	return nil, nil, nil
+}

@@ -1,0 +1,323 @@
+package desk
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/phone"
+	"trundo/internal/core/texting"
+	"trundo/internal/post"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+const (
+	// sendPatience is how long one sending may take.
+	sendPatience = 30 * time.Second
+	// lostAfter is when a message in sending counts as one whose server has stopped.
+	lostAfter = 5 * time.Minute
+	// sendTries is how often a message is tried; sendAgain is when it is tried again, doubled each time.
+	sendTries = 6
+	sendAgain = 30 * time.Second
+	// lookAgain is how often it is looked for messages of other servers.
+	lookAgain = time.Minute
+)
+
+// sendMessages sends what waits, each message by one server and once; it ends with the desk.
+func (d *Desk) sendMessages(ctx context.Context) {
+	for {
+		wait := lookAgain
+		if err := d.sendDue(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
+			d.Log.Error("sending messages", "error", err)
+		}
+		if next, err := d.Store.NextMessage(ctx); err == nil {
+			wait = min(wait, max(next.Sub(d.Clock.Now()), 10*time.Millisecond))
+		}
+		timer := d.Clock.NewTimer(wait)
+		select {
+		case <-ctx.Done():
+			timer.Stop()
+			return
+		case <-d.written:
+			timer.Stop()
+		case <-timer.Chan():
+		}
+	}
+}
+
+// sendDue sends what is due.
+func (d *Desk) sendDue(ctx context.Context) error {
+	before := d.Clock.Now().Add(-lostAfter)
+	lost, err := d.Store.LeftInSending(ctx, &before)
+	if err != nil {
+		return err
+	}
+	for _, l := range lost {
+		d.tellOfMessage(l.RecordID)
+	}
+	for {
+		now := d.Clock.Now()
+		rows, err := d.Store.TakeDueMessages(ctx, &now)
+		if err != nil || len(rows) == 0 {
+			return err
+		}
+		for _, m := range rows {
+			if err := d.sendOne(ctx, m); err != nil {
+				return err
+			}
+		}
+	}
+}
+
+// sendOne sends a message that this server has taken, and writes down what became of it.
+func (d *Desk) sendOne(ctx context.Context, m db.TakeDueMessagesRow) error {
+	problem, err := d.inTheWay(ctx, m)
+	if err != nil {
+		return err
+	}
+	if problem != "" {
+		err = &post.RefusedError{Why: problem}
+	} else {
+		err = d.handOver(ctx, m)
+	}
+	ctx = context.WithoutCancel(ctx) // what has gone out is written down
+	defer d.tellOfMessage(m.RecordID)
+	now := d.Clock.Now()
+	if err == nil {
+		return d.Store.Tx(ctx, func(q *db.Queries) error {
+			if err := q.MessageSent(ctx, db.MessageSentParams{ID: m.ID, At: &now}); err != nil || m.Forwards != nil {
+				return err
+			}
+			if _, err := q.MarkThreadRead(ctx, db.MarkThreadReadParams{At: &now, UserID: m.UserID, Address: m.Address}); err != nil {
+				return err
+			}
+			if m.Channel != string(contract.ChannelText) {
+				return nil
+			}
+			_, err := q.CloseUnreturnedByMessage(ctx, db.CloseUnreturnedByMessageParams{At: &now, UserID: m.UserID, E164: m.Address})
+			return err
+		})
+	}
+	p := db.MessageFailedParams{ID: m.ID, State: "failed", Problem: err.Error()}
+	var refused *post.RefusedError
+	if !errors.As(err, &refused) && m.Tries < sendTries {
+		at := now.Add(sendAgain << (m.Tries - 1))
+		p.State, p.SendAt = "waiting", &at
+	}
+	return d.Store.MessageFailed(ctx, p)
+}
+
+// inTheWay asks again, just before a text message goes out, whether it may.
+func (d *Desk) inTheWay(ctx context.Context, m db.TakeDueMessagesRow) (string, error) {
+	if m.Channel != string(contract.ChannelText) || m.LineID == nil || m.UserID == nil { // what nobody wrote is the confirmation of STOP
+		return "", nil
+	}
+	if _, err := d.Store.OptOut(ctx, m.Address); err == nil {
+		return "they want no messages", nil
+	} else if !store.NotFound(err) {
+		return "", err
+	}
+	lines, err := d.Store.LineTexting(ctx)
+	for _, l := range lines {
+		if l.ID == *m.LineID {
+			return notApproved(l.Label, l.Texting), err
+		}
+	}
+	return "", err
+}
+
+func (d *Desk) handOver(ctx context.Context, m db.TakeDueMessagesRow) error {
+	if d.Post == nil {
+		return &post.RefusedError{Why: "this server sends no messages"}
+	}
+	ctx, cancel := context.WithTimeout(ctx, sendPatience)
+	defer cancel()
+	if m.Channel == string(contract.ChannelText) {
+		lines, err := d.Store.LineTexting(ctx)
+		if err != nil {
+			return err
+		}
+		for _, l := range lines {
+			if m.LineID != nil && l.ID == *m.LineID {
+				return d.Post.SendText(ctx, post.Text{ID: m.ID.String(), From: l.E164, To: m.Address, Body: m.Body})
+			}
+		}
+		return &post.RefusedError{Why: "its line is gone"}
+	}
+	mail := post.Mail{ID: value(m.Reference), To: m.Address, Subject: m.Subject, Body: m.Body, InReplyTo: m.InReplyTo}
+	var err error
+	if m.UserID != nil {
+		user, userErr := d.Store.User(ctx, *m.UserID)
+		if userErr != nil {
+			return userErr
+		}
+		mail.FromName = user.Name
+		if mail.From, err = d.mailFrom(ctx, d.Store.Queries, *m.UserID); err != nil {
+			return err
+		}
+	}
+	if m.RecordID != nil {
+		r, err := d.Store.RecordName(ctx, *m.RecordID)
+		if err != nil {
+			return err
+		}
+		mail.ToName = r.Name
+	}
+	return d.Post.SendMail(ctx, mail)
+}
+
+// tellOfMessage tells everybody that a message has changed.
+func (d *Desk) tellOfMessage(record *uuid.UUID) {
+	if record != nil {
+		d.publishHistory(nil, *record)
+	} else {
+		d.publishHistory(nil)
+	}
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+}
+
+// Received is a message from the outside.
+type Received struct {
+	Channel   contract.Channel
+	Reference string // the network's name for it, or its Message-ID: the same one is taken once; "" is made up
+	From, To  string // a number or an address each
+	Subject   string
+	Body      string
+	InReplyTo string
+}
+
+// Receive takes a message from the outside: on the right record, for who wrote last or owns it, else for the line's reps. A word such as STOP is kept
+// and confirmed. The same one twice is taken once. Error: *FieldError.
+func (d *Desk) Receive(ctx context.Context, r Received) error {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return err
+	}
+	r.Body, r.Subject = cleanText(r.Body), shorten(strings.Join(strings.Fields(cleanText(r.Subject)), " "), 200)
+	if len(r.Body) > 100_000 {
+		r.Body = r.Body[:100_000]
+	}
+	if r.Reference == "" {
+		r.Reference = store.NewID().String() + "@received"
+	}
+	p := db.InsertMessageParams{ID: store.NewID(), Channel: string(r.Channel), Incoming: true, Address: strings.ToLower(strings.TrimSpace(r.From)), Subject: r.Subject, Body: strings.ToValidUTF8(r.Body, "�"),
+		State: "received", At: d.Clock.Now(), Reference: &r.Reference, InReplyTo: r.InReplyTo}
+	if r.Channel == contract.ChannelText {
+		n, err := phone.Parse(r.From, f.region)
+		if err != nil {
+			return &FieldError{"from", err}
+		}
+		p.Address = n.E164
+		if p.LineID = f.lineOf(r.To); p.LineID == nil {
+			return wrong("to", "the firm has no such line")
+		}
+	}
+	if p.Address == "" || p.Body == "" && p.Subject == "" {
+		return wrong("text", "a message says something")
+	}
+	var owner *uuid.UUID
+	if p.RecordID, owner, err = d.whoWrote(ctx, r.Channel, p.Address); err != nil {
+		return err
+	}
+	err = d.Store.Tx(ctx, func(q *db.Queries) error {
+		last, err := q.LastMessageTo(ctx, p.Address)
+		if err != nil {
+			return err
+		}
+		p.UserID = owner
+		if len(last) > 0 {
+			if p.UserID = last[0].UserID; p.RecordID == nil {
+				p.RecordID = last[0].RecordID
+			}
+		}
+		if err := q.InsertMessage(ctx, p); err != nil {
+			return err
+		}
+		if p.RecordID != nil {
+			if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: *p.RecordID, At: p.At, Kind: "message", RefID: p.ID}); err != nil {
+				return err
+			}
+		}
+		if r.Channel != contract.ChannelText {
+			return nil
+		}
+		if err := d.wished(ctx, q, f, p); err != nil {
+			return err
+		}
+		return d.forward(ctx, q, f, p)
+	})
+	if store.Duplicate(err) {
+		return nil // it has been taken already
+	}
+	if err != nil {
+		return err
+	}
+	d.posted(nil)
+	d.tellOfMessage(p.RecordID)
+	return nil
+}
+
+// wished does what a text message wishes that is nothing but a word such as STOP.
+func (d *Desk) wished(ctx context.Context, q *db.Queries, f *firm, p db.InsertMessageParams) error {
+	answer := ""
+	switch texting.Read(p.Body) {
+	case texting.Stop:
+		if err := q.PutOptOut(ctx, db.PutOptOutParams{E164: p.Address, Word: strings.ToUpper(shorten(p.Body, 20)), At: p.At}); err != nil {
+			return err
+		}
+		answer = f.name + ": you will get no more messages from us. Answer START to get them again."
+	case texting.Start:
+		if err := q.DropOptOut(ctx, p.Address); err != nil {
+			return err
+		}
+		answer = f.name + ": you will get messages from us again. Answer STOP to end them."
+	default:
+		return nil
+	}
+	now := p.At
+	return q.InsertMessage(ctx, db.InsertMessageParams{ID: store.NewID(), Channel: string(contract.ChannelText), RecordID: p.RecordID, Address: p.Address, LineID: p.LineID, Body: answer, State: "waiting",
+		At: now.Add(time.Millisecond), SendAt: &now})
+}
+
+// forward tells the own telephone of whom a message is for, if they want it.
+func (d *Desk) forward(ctx context.Context, q *db.Queries, f *firm, p db.InsertMessageParams) error {
+	if p.UserID == nil {
+		return nil
+	}
+	s, err := q.MailSettings(ctx, *p.UserID)
+	if err != nil || !s.ForwardTexts || s.Telephone == "" || s.Telephone == p.Address {
+		return err
+	}
+	who := phone.Format(p.Address, "", f.region, phone.National)
+	if p.RecordID != nil {
+		r, err := q.RecordName(ctx, *p.RecordID)
+		if err != nil {
+			return err
+		}
+		who = r.Name
+	}
+	now := p.At
+	return q.InsertMessage(ctx, db.InsertMessageParams{ID: store.NewID(), Channel: string(contract.ChannelText), Address: s.Telephone, LineID: p.LineID, UserID: p.UserID,
+		Body: fmt.Sprintf("%s: %s", who, shorten(p.Body, 1000)), State: "waiting", At: now, SendAt: &now, Forwards: &p.ID})
+}
+
+// lineOf is the firm's line with a number; nil where there is none.
+func (f *firm) lineOf(number string) *uuid.UUID {
+	n, err := phone.Parse(number, f.region)
+	if err != nil {
+		return nil
+	}
+	for _, l := range f.lines {
+		if l.E164 == n.E164 {
+			id := uuid.MustParse(l.ID)
+			return &id
+		}
+	}
+	return nil
+}

@@ -1,0 +1,113 @@
+-- name: Templates :many
+SELECT id, name, channel, subject, body, position, active FROM templates ORDER BY position, id;
+
+-- name: PutTemplate :exec
+INSERT INTO templates (id, name, channel, subject, body, position, active) VALUES (@id, @name, @channel, @subject, @body, @position, @active)
+ON CONFLICT (id) DO UPDATE SET name = EXCLUDED.name, channel = EXCLUDED.channel, subject = EXCLUDED.subject, body = EXCLUDED.body, position = EXCLUDED.position, active = EXCLUDED.active;
+
+-- name: TemplatesUsed :many
+-- In how many outcomes each template is named.
+SELECT t.id, (SELECT count(*) FROM outcomes o WHERE o.active AND o.effects @> jsonb_build_array(jsonb_build_object('target', t.id::text)))::int AS outcomes FROM templates t;
+
+-- name: InsertMessage :exec
+INSERT INTO messages (id, channel, incoming, record_id, address, line_id, user_id, slip_id, subject, body, state, at, send_at, reference, in_reply_to, forwards)
+VALUES (@id, @channel, @incoming, sqlc.narg('record_id'), @address, sqlc.narg('line_id'), sqlc.narg('user_id'), sqlc.narg('slip_id'), @subject, @body, @state, @at, sqlc.narg('send_at'),
+  sqlc.narg('reference'), @in_reply_to, sqlc.narg('forwards'));
+
+-- name: LockMessage :one
+SELECT id, channel, incoming, record_id, address, line_id, user_id, state, at, body, read_at FROM messages WHERE id = @id FOR UPDATE;
+
+-- name: CancelMessage :execrows
+UPDATE messages SET state = 'cancelled', problem = @why WHERE id = @id AND state = 'waiting';
+
+-- name: DropMessage :execrows
+-- One that waits still.
+DELETE FROM messages WHERE id = @id AND state = 'waiting';
+
+-- name: TakeDueMessages :many
+UPDATE messages SET state = 'sending', tries = tries + 1, send_at = @now WHERE messages.id IN (
+  SELECT m.id FROM messages m WHERE m.state = 'waiting' AND m.send_at <= @now ORDER BY m.send_at LIMIT 20 FOR UPDATE SKIP LOCKED)
+RETURNING id, channel, record_id, address, line_id, user_id, subject, body, at, tries, reference, in_reply_to, forwards;
+
+-- name: NextMessage :one
+SELECT min(send_at)::timestamptz AS at FROM messages WHERE state = 'waiting' HAVING min(send_at) IS NOT NULL;
+
+-- name: LeftInSending :many
+-- Of a server that stopped while it sent.
+UPDATE messages SET state = 'failed', problem = 'the server stopped while it was being sent: ask whether it has arrived' WHERE state = 'sending' AND send_at < @before
+RETURNING id, record_id;
+
+-- name: MessageSent :exec
+UPDATE messages SET state = 'sent', sent_at = @at, problem = '' WHERE id = @id;
+
+-- name: MessageFailed :exec
+UPDATE messages SET state = @state, problem = @problem, send_at = sqlc.narg('send_at') WHERE id = @id;
+
+-- name: MessagesByIDs :many
+SELECT m.id, m.channel, m.incoming, m.record_id, coalesce(r.name, '')::text AS record_name, coalesce(r.kind, '')::text AS record_kind, m.address, m.line_id, m.user_id,
+  coalesce(u.name, '')::text AS user_name, m.subject, m.body, m.state, m.at, m.send_at, m.sent_at, m.problem, m.read_at
+FROM messages m LEFT JOIN records r ON r.id = m.record_id LEFT JOIN users u ON u.id = m.user_id
+WHERE m.id = ANY (@ids::uuid[]) ORDER BY m.at, m.id;
+
+-- name: ThreadOfRecord :many
+SELECT m.id FROM messages m WHERE m.record_id = @record_id AND m.forwards IS NULL ORDER BY m.at DESC, m.id DESC LIMIT 200;
+
+-- name: ThreadOfAddress :many
+SELECT m.id FROM messages m WHERE m.address = @address AND m.forwards IS NULL ORDER BY m.at DESC, m.id DESC LIMIT 200;
+
+-- name: MarkThreadRead :execrows
+UPDATE messages SET read_at = @at, read_by = @user_id WHERE incoming AND read_at IS NULL AND (address = @address OR record_id = sqlc.narg('record_id')::uuid);
+
+-- name: UnreadMessages :many
+-- What somebody wrote and nobody has read or answered: for whom it is for, else the line's reps; the newest of each sender.
+SELECT DISTINCT ON (m.address) m.id, m.channel, m.address, m.record_id, m.line_id, m.body, m.subject, m.at, coalesce(r.name, '')::text AS record_name, coalesce(r.kind, '')::text AS record_kind
+FROM messages m LEFT JOIN records r ON r.id = m.record_id
+WHERE m.incoming AND m.read_at IS NULL AND (m.user_id = @me::uuid OR m.user_id IS NULL
+  AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = m.line_id AND l.user_id = @me) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = m.line_id)))
+ORDER BY m.address, m.at DESC LIMIT 100;
+
+-- name: LastMessageTo :many
+-- Who wrote last to an address, and on which line.
+SELECT user_id, line_id, record_id, reference FROM messages WHERE address = @address AND NOT incoming AND forwards IS NULL AND state <> 'cancelled' ORDER BY at DESC LIMIT 1;
+
+-- name: AttachMessages :many
+UPDATE messages SET record_id = @record_id WHERE address = @address AND record_id IS NULL AND forwards IS NULL RETURNING id, at;
+
+-- name: OptOut :one
+SELECT word, at FROM text_opt_outs WHERE e164 = @e164;
+
+-- name: PutOptOut :exec
+INSERT INTO text_opt_outs (e164, word, at) VALUES (@e164, @word, @at) ON CONFLICT (e164) DO UPDATE SET word = EXCLUDED.word, at = EXCLUDED.at;
+
+-- name: DropOptOut :exec
+DELETE FROM text_opt_outs WHERE e164 = @e164;
+
+-- name: WhoseMail :many
+SELECT id, name, kind, owner_id FROM records WHERE lower(email) = @email AND deleted_at IS NULL AND kind IN ('contact', 'lead', 'company') ORDER BY kind = 'company', id LIMIT 3;
+
+-- name: OwnerOfRecord :one
+SELECT owner_id FROM records WHERE id = @id;
+
+-- name: LineTexting :many
+SELECT id, e164, label, texting, active FROM lines;
+
+-- name: SetLineTexting :execrows
+UPDATE lines SET texting = @texting, version = version + 1 WHERE id = @id;
+
+-- name: SetMailSettings :exec
+UPDATE users SET mail_address = @mail_address, forward_texts = @forward_texts WHERE id = @id;
+
+-- name: MailSettings :one
+SELECT u.mail_address, u.forward_texts, u.login, coalesce(t.e164, '')::text AS telephone FROM users u LEFT JOIN telephones t ON t.user_id = u.id AND t.verified_at IS NOT NULL WHERE u.id = @id;
+
+-- name: CloseUnreturnedByMessage :execrows
+UPDATE unreturned SET closed_at = @at, closed_by = @user_id, closed_how = 'message', version = version + 1 WHERE remote_e164 = @e164 AND closed_at IS NULL;
+
+-- name: LastMessageFrom :many
+-- The Message-ID of the last mail from an address.
+SELECT reference FROM messages WHERE address = @address AND incoming AND channel = 'mail' ORDER BY at DESC LIMIT 1;
+
+-- name: LastTextLine :many
+-- The line of the last text message to or from a number.
+SELECT incoming, line_id FROM messages WHERE address = @address AND channel = 'text' AND forwards IS NULL AND user_id IS NOT NULL OR address = @address AND channel = 'text' AND incoming
+ORDER BY at DESC LIMIT 1;
