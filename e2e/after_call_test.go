@@ -36,7 +36,7 @@ func TestAnOutcomeDoesItsWorkByKeysAlone(t *testing.T) {
 	win.look("slip-with-plan")
 	win.keys("f")
 	assert.LessOrEqual(t, win.acts-before, 2, "filed by two keys")
-	win.see("Filed on Berit Osterlund: call Berit Osterlund")
+	win.see("Filed: Berit Osterlund; call Berit Osterlund")
 	win.see("Call Berit again", "section[aria-label='Follow-ups']")
 	win.look("filed")
 
@@ -137,4 +137,22 @@ func TestMessagesGoOutAndAreAnswered(t *testing.T) {
 	outside.click("button", "Write to the firm")
 	win.see("you will get no more messages", "[data-testid=thread]")
 	win.see("they answered STOP")
+}
+
+func TestAReplyStopsASequence(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	win.person(berit)
+	win.choose("Take into a sequence", "After an offer")
+	win.see("Step 2 of 4: a call", "[data-testid=memberships]") // the mail has gone out
+	win.look("sequence")
+	outside := win.another()
+	outside.visit("/outside")
+	outside.see("Your offer from Lindenfall Cisterns", "[data-testid=outside-post]")
+	outside.click("button", "Answer", "[data-testid=outside-post]")
+	outside.fill("What they write", "Thank you, it is here.")
+	outside.click("button", "Write to the firm")
+	win.see("After an offer: they replied", "[data-testid=memberships]")
+	win.see("Thank you, it is here.", historyPart)
 }

@@ -280,6 +280,8 @@ func TestACorrectionIsKeptInTheTrail(t *testing.T) {
 	win.click("link", "called mobile", historyPart)
 	win.see("Nothing was changed after filing.")
 	win.choose("Outcome", "Never call")
+	win.see("never call Berit Osterlund", "[role=dialog]")
+	win.click("button", "Change the outcome only")
 	win.see("Never call", "[data-testid=changes]")
 	win.see("Odile Fairweather", "[data-testid=changes]")
 	win.choose("Call type", "Spare parts")

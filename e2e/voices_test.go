@@ -2,6 +2,7 @@ package e2e_test
 
 import (
 	"encoding/binary"
+	"fmt"
 	"math"
 	"os"
 	"path/filepath"
@@ -114,10 +115,12 @@ func (win *window) recording(state string) {
 	win.until("recording is "+state, `document.querySelector('[data-testid=recording]')?.dataset.state === "`+state+`"`)
 }
 
-// drawn waits until the live voice trace has so many values.
-func (win *window) drawn(values string) {
+const drawnValues = `Number(document.querySelector('[data-testid=slip] [data-testid=voice-trace]')?.dataset.values ?? 0)`
+
+// drawn waits until the live voice trace has grown by so many values, a tenth of a second each.
+func (win *window) drawn(more int) {
 	win.t.Helper()
-	win.until("the voice trace grows", `Number(document.querySelector('[data-testid=slip] [data-testid=voice-trace]')?.dataset.values ?? 0) > `+values)
+	win.until("the voice trace grows", fmt.Sprintf("%s > %d", drawnValues, eval[int](win, drawnValues)+more))
 }
 
 func TestACallIsHeardRecordedAndPlayed(t *testing.T) {
@@ -134,7 +137,7 @@ func TestACallIsHeardRecordedAndPlayed(t *testing.T) {
 	win.see("ringing", slipPart)
 	require.Eventually(t, func() bool { return w.sim.TheyAnswer(beritMobile) }, patience, pace)
 	win.recording("going")
-	win.drawn("10")
+	win.drawn(10)
 	// A key goes with the voice.
 	win.click("button", "Keypad", slipPart)
 	win.keys("5")
@@ -142,14 +145,14 @@ func TestACallIsHeardRecordedAndPlayed(t *testing.T) {
 	win.keys(kb.Escape)
 	win.keys("u")
 	win.recording("paused")
-	win.drawn("20")
+	win.drawn(12)
 	win.keys("u")
 	win.recording("going")
 	// A reload in the middle: the call goes on, and so does the sound.
 	win.visit("/")
 	win.sound("on")
 	win.recording("going")
-	win.drawn("15")
+	win.drawn(5)
 	win.keys("e")
 	win.until("over", `document.querySelector('[data-testid=slip]')?.dataset.phase === 'ended'`)
 	win.visit("/calls")
@@ -203,7 +206,7 @@ func TestWithoutAMicrophoneOneListens(t *testing.T) {
 	win.click("button", "413 555 0142", "[data-testid=numbers]")
 	win.see("ringing", slipPart)
 	require.Eventually(t, func() bool { return w.sim.TheyAnswer(beritMobile) }, patience, pace)
-	win.drawn("10")
+	win.drawn(10)
 	win.keys("e")
 }
 
@@ -300,7 +303,7 @@ func TestTheTelephoneRingsFirst(t *testing.T) {
 	require.Eventually(t, func() bool { return w.sim.TheyAnswer(beritMobile) }, patience, pace)
 	win.recording("going")
 	require.True(t, w.sim.OutsideSays(leg(own), "Good morning, this is Ines, by my own telephone."))
-	win.drawn("15")
+	win.drawn(15)
 	require.Eventually(t, func() bool {
 		ours, _ := w.sides(t)
 		_, speech := most(ours, whistle)
@@ -325,7 +328,7 @@ func TestKeysPassAMenu(t *testing.T) {
 	win.keys("2")
 	win.see("Sent: 2")
 	win.keys(kb.Escape)
-	win.drawn("40")
+	win.drawn(40)
 	win.keys("e")
 	win.until("over", `document.querySelector('[data-testid=slip]')?.dataset.phase === 'ended'`)
 	var said string

@@ -179,25 +179,25 @@ func (e EffectAct) Valid() bool {
 
 // Defines values for EffectUnit.
 const (
-	BusinessDays EffectUnit = "business_days"
-	Days         EffectUnit = "days"
-	Hours        EffectUnit = "hours"
-	Minutes      EffectUnit = "minutes"
-	Weeks        EffectUnit = "weeks"
+	EffectUnitBusinessDays EffectUnit = "business_days"
+	EffectUnitDays         EffectUnit = "days"
+	EffectUnitHours        EffectUnit = "hours"
+	EffectUnitMinutes      EffectUnit = "minutes"
+	EffectUnitWeeks        EffectUnit = "weeks"
 )
 
 // Valid indicates whether the value is a known member of the EffectUnit enum.
 func (e EffectUnit) Valid() bool {
 	switch e {
-	case BusinessDays:
+	case EffectUnitBusinessDays:
 		return true
-	case Days:
+	case EffectUnitDays:
 		return true
-	case Hours:
+	case EffectUnitHours:
 		return true
-	case Minutes:
+	case EffectUnitMinutes:
 		return true
-	case Weeks:
+	case EffectUnitWeeks:
 		return true
 	default:
 		return false
@@ -1371,6 +1371,54 @@ func (e RecordingRule) Valid() bool {
 	}
 }
 
+// Defines values for SequenceStepAct.
+const (
+	SequenceStepActCall SequenceStepAct = "call"
+	SequenceStepActMail SequenceStepAct = "mail"
+	SequenceStepActText SequenceStepAct = "text"
+)
+
+// Valid indicates whether the value is a known member of the SequenceStepAct enum.
+func (e SequenceStepAct) Valid() bool {
+	switch e {
+	case SequenceStepActCall:
+		return true
+	case SequenceStepActMail:
+		return true
+	case SequenceStepActText:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SequenceStepUnit.
+const (
+	SequenceStepUnitBusinessDays SequenceStepUnit = "business_days"
+	SequenceStepUnitDays         SequenceStepUnit = "days"
+	SequenceStepUnitHours        SequenceStepUnit = "hours"
+	SequenceStepUnitMinutes      SequenceStepUnit = "minutes"
+	SequenceStepUnitWeeks        SequenceStepUnit = "weeks"
+)
+
+// Valid indicates whether the value is a known member of the SequenceStepUnit enum.
+func (e SequenceStepUnit) Valid() bool {
+	switch e {
+	case SequenceStepUnitBusinessDays:
+		return true
+	case SequenceStepUnitDays:
+		return true
+	case SequenceStepUnitHours:
+		return true
+	case SequenceStepUnitMinutes:
+		return true
+	case SequenceStepUnitWeeks:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for SlipState.
 const (
 	SlipStateFiled SlipState = "filed"
@@ -2026,6 +2074,18 @@ type EffectUnit string
 // EffectKind defines model for EffectKind.
 type EffectKind string
 
+// Enrolled defines model for Enrolled.
+type Enrolled struct {
+	Enrolled int `json:"enrolled"`
+	Skipped  int `json:"skipped"`
+}
+
+// Enrolment defines model for Enrolment.
+type Enrolment struct {
+	ListID   *openapi_types.UUID `json:"list_id,omitempty"`
+	RecordID *openapi_types.UUID `json:"record_id,omitempty"`
+}
+
 // Export defines model for Export.
 type Export struct {
 	// Address Where the file is fetched, once
@@ -2527,6 +2587,15 @@ type MailSettings struct {
 	Telephone *string `json:"telephone,omitempty"`
 }
 
+// Masked defines model for Masked.
+type Masked struct {
+	// Mask What was kept in its place
+	Mask string `json:"mask"`
+
+	// Text What looks like a payment card number
+	Text string `json:"text"`
+}
+
 // Me defines model for Me.
 type Me struct {
 	Availabilities []AvailabilityChoice `json:"availabilities"`
@@ -2555,6 +2624,26 @@ type Me struct {
 
 // MeRole defines model for Me.Role.
 type MeRole string
+
+// Membership defines model for Membership.
+type Membership struct {
+	Active bool               `json:"active"`
+	ID     openapi_types.UUID `json:"id"`
+	Name   string             `json:"name"`
+
+	// Next What comes next
+	Next       string             `json:"next"`
+	NextAt     *time.Time         `json:"next_at"`
+	Owner      string             `json:"owner"`
+	SequenceID openapi_types.UUID `json:"sequence_id"`
+
+	// Step The next one, from 1
+	Step  int `json:"step"`
+	Steps int `json:"steps"`
+
+	// Why Why it ended
+	Why string `json:"why"`
+}
 
 // Merge defines model for Merge.
 type Merge struct {
@@ -2611,6 +2700,9 @@ type MessageDraft struct {
 
 	// Left How many more characters fit into the last one
 	Left int `json:"left"`
+
+	// Masked What will be hidden before it is sent
+	Masked *[]Masked `json:"masked,omitempty"`
 
 	// Parts How many parts a text message takes
 	Parts int `json:"parts"`
@@ -2693,9 +2785,12 @@ type NewLine struct {
 // NewMessage defines model for NewMessage.
 type NewMessage struct {
 	// Address A number or a mail address; none: that of the record
-	Address  *string             `json:"address,omitempty"`
-	Body     *string             `json:"body,omitempty"`
-	Channel  Channel             `json:"channel"`
+	Address *string `json:"address,omitempty"`
+	Body    *string `json:"body,omitempty"`
+	Channel Channel `json:"channel"`
+
+	// Insist What looks like a payment card number is sent as it was typed
+	Insist   *bool               `json:"insist,omitempty"`
 	NumberID *openapi_types.UUID `json:"number_id,omitempty"`
 	RecordID *openapi_types.UUID `json:"record_id,omitempty"`
 
@@ -2731,7 +2826,10 @@ type NoteChange struct {
 
 // Notes defines model for Notes.
 type Notes struct {
-	Body    string     `json:"body"`
+	Body string `json:"body"`
+
+	// Masked What was hidden before it was kept
+	Masked  *[]Masked  `json:"masked,omitempty"`
 	Saved   bool       `json:"saved"`
 	SavedAt *time.Time `json:"saved_at,omitempty"`
 	Version int        `json:"version"`
@@ -2742,6 +2840,9 @@ type NotesEdit struct {
 	// Base The version that this text started from
 	Base int    `json:"base"`
 	Body string `json:"body"`
+
+	// Insist What looks like a payment card number is kept as it was typed
+	Insist *bool `json:"insist,omitempty"`
 
 	// Writer Names the window
 	Writer string `json:"writer"`
@@ -3419,6 +3520,44 @@ type Selection struct {
 	Without *[]openapi_types.UUID `json:"without,omitempty"`
 }
 
+// Sequence defines model for Sequence.
+type Sequence struct {
+	Active bool                `json:"active"`
+	ID     *openapi_types.UUID `json:"id"`
+
+	// Members How many are in it
+	Members *int           `json:"members,omitempty"`
+	Name    string         `json:"name"`
+	Steps   []SequenceStep `json:"steps"`
+}
+
+// SequenceStep defines model for SequenceStep.
+type SequenceStep struct {
+	Act SequenceStepAct `json:"act"`
+
+	// At The time of day there, in minutes after midnight
+	At    *int `json:"at,omitempty"`
+	Count int  `json:"count"`
+
+	// TemplateID Of a mail or a text message: what is sent
+	TemplateID *openapi_types.UUID `json:"template_id,omitempty"`
+
+	// Text Of a call: what it is about
+	Text *string          `json:"text,omitempty"`
+	Unit SequenceStepUnit `json:"unit"`
+}
+
+// SequenceStepAct defines model for SequenceStep.Act.
+type SequenceStepAct string
+
+// SequenceStepUnit defines model for SequenceStep.Unit.
+type SequenceStepUnit string
+
+// Sequences defines model for Sequences.
+type Sequences struct {
+	Sequences []Sequence `json:"sequences"`
+}
+
 // SignIn defines model for SignIn.
 type SignIn struct {
 	Login    string `json:"login"`
@@ -3745,6 +3884,12 @@ type OrderFromQuoteParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
+// EndMembershipsParams defines parameters for EndMemberships.
+type EndMembershipsParams struct {
+	// Replied Because they replied
+	Replied *bool `form:"replied,omitempty" json:"replied,omitempty"`
+}
+
 // WouldDeleteParams defines parameters for WouldDelete.
 type WouldDeleteParams struct {
 	CallDays    int `form:"call_days" json:"call_days"`
@@ -3912,6 +4057,12 @@ type OrderNumbersJSONRequestBody = NumberOrder
 
 // AddNumberJSONRequestBody defines body for AddNumber for application/json ContentType.
 type AddNumberJSONRequestBody = NewNumber
+
+// PutSequencesJSONRequestBody defines body for PutSequences for application/json ContentType.
+type PutSequencesJSONRequestBody = Sequences
+
+// EnrolJSONRequestBody defines body for Enrol for application/json ContentType.
+type EnrolJSONRequestBody = Enrolment
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn

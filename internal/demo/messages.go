@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"fmt"
 	"time"
 
 	"github.com/google/uuid"
@@ -24,6 +25,9 @@ func templateID(name string) uuid.UUID {
 }
 
 func queueTemplates(batch *pgx.Batch) {
+	steps := fmt.Sprintf(`[{"act":"mail","template":%q,"after":{"count":0,"unit":"minutes"}},{"act":"call","text":"Ask whether the offer came","after":{"count":2,"unit":"business_days","at":600}},
+		{"act":"text","template":%q,"after":{"count":1,"unit":"business_days","at":660}},{"act":"call","text":"Last try","after":{"count":1,"unit":"weeks","at":600}}]`, templateID("offer"), templateID("missed you"))
+	batch.Queue(`INSERT INTO sequences (id, name, steps) VALUES ($1, 'After an offer', $2::jsonb)`, templateID("sequence"), steps)
 	for i, t := range templates {
 		batch.Queue(`INSERT INTO templates (id, name, channel, subject, body, position) VALUES ($1, $2, $3, $4, $5, $6)`, templateID(t.name), t.name, t.channel, t.subject, t.body, i)
 	}

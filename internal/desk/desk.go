@@ -84,6 +84,7 @@ type Desk struct {
 	beats      atomic.Int64 // heartbeats without a break
 
 	written  chan struct{} // a message waits to be sent
+	stepped  chan struct{} // somebody has come into a sequence
 	sweeping atomic.Bool   // duplicates are being looked for
 }
 
@@ -113,7 +114,7 @@ type slipOwner struct{ user, call uuid.UUID }
 func Open(ctx context.Context, c Config) (*Desk, error) {
 	d := &Desk{Config: &c, Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, recording: map[*media.Recorder]going{},
 		telephones: map[uuid.UUID]*telephoneLeg{}, telephoneTrouble: map[uuid.UUID]string{}, expected: map[string]dialIn{},
-		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}, written: make(chan struct{}, 1)}
+		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}, written: make(chan struct{}, 1), stepped: make(chan struct{}, 1)}
 	if d.Studio == nil {
 		d.Studio, d.ownStudio = media.NewStudio(), true
 	}
@@ -162,6 +163,7 @@ func Open(ctx context.Context, c Config) (*Desk, error) {
 	}
 	d.inBackground(d.keepRecordings)
 	d.inBackground(d.sendMessages)
+	d.inBackground(d.runSequences)
 	return d, nil
 }
 

@@ -11,6 +11,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/fields"
 	"trundo/internal/core/outcome"
+	"trundo/internal/core/sequence"
 	"trundo/internal/core/slip"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -32,6 +33,7 @@ var effects = map[outcome.Kind]effect{
 	outcome.CaseState:   {setStage, resetStage},
 	outcome.NewCase:     {openCase, dropCase},
 	outcome.DoNotCall:   {markDoNotCall, unmarkDoNotCall},
+	outcome.EndSequence: {endSequence, reviveSequences},
 	outcome.Message:     {writeMessage, holdMessage},
 	outcome.Mail:        {writeMessage, holdMessage},
 }
@@ -358,4 +360,50 @@ func holdMessage(ctx context.Context, t take) (string, error) {
 		return "it has been sent", err
 	}
 	return "", t.q.DropHistory(ctx, db.DropHistoryParams{RefID: *t.row.RefID, Kind: "message"})
+}
+
+// membership is one that an outcome has ended.
+type membership struct {
+	ID     uuid.UUID  `json:"id"`
+	NextAt *time.Time `json:"next_at"`
+}
+
+type memberships struct {
+	Ended []membership `json:"ended"`
+	At    time.Time    `json:"at"`
+}
+
+func endSequence(ctx context.Context, x *filing, it outcome.Item, _ *db.InsertFilingEffectsParams) (any, error) {
+	record, err := uuid.Parse(it.Record)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := x.q.EndMembersOf(ctx, db.EndMembersOfParams{RecordID: record, Why: string(sequence.ByOutcome), At: &x.at})
+	x.where = append(x.where, record)
+	before := memberships{At: x.at.Truncate(time.Microsecond)}
+	for _, r := range rows {
+		before.Ended = append(before.Ended, membership(r))
+	}
+	return before, err
+}
+
+func reviveSequences(ctx context.Context, t take) (string, error) {
+	var before memberships
+	if err := json.Unmarshal(t.row.Before, &before); err != nil {
+		return "", err
+	}
+	for _, m := range before.Ended {
+		n, err := t.q.ReviveMember(ctx, db.ReviveMemberParams{ID: m.ID, NextAt: m.NextAt})
+		if err != nil || n == 0 {
+			return changedSince, err
+		}
+		if err := t.q.ReviveFollowUps(ctx, db.ReviveFollowUpsParams{MemberID: &m.ID, At: &before.At}); err != nil {
+			return "", err
+		}
+		if err := t.q.ReviveMessages(ctx, db.ReviveMessagesParams{MemberID: &m.ID, Why: string(sequence.ByOutcome)}); err != nil {
+			return "", err
+		}
+	}
+	t.desk.wakeSequences()
+	return "", nil
 }

@@ -63,6 +63,12 @@ func (d *Desk) situation(ctx context.Context, q *db.Queries, a Actor, f *firm, r
 	default:
 		s.Zone = a.zone()
 	}
+	if row.PersonID != uuid.Nil && slices.ContainsFunc(o.Effects, func(e outcome.Effect) bool { return e.Kind == outcome.EndSequence }) {
+		var err error
+		if s.Sequence, err = q.InSequences(ctx, row.PersonID); err != nil {
+			return s, err
+		}
+	}
 	if err := d.targetNames(ctx, q, o.Effects, s.Names); err != nil {
 		return s, err
 	}

@@ -340,7 +340,7 @@ func TestOutcomeSettings(t *testing.T) {
 	assert.NotEmpty(t, *s.PublicHolidays)
 
 	yes, text, stage := "call", "Ask {given name}", "offer"
-	act, unit, count := contract.EffectAct(yes), contract.BusinessDays, 2
+	act, unit, count := contract.EffectAct(yes), contract.EffectUnitBusinessDays, 2
 	s.Outcomes[1], s.Outcomes[0] = s.Outcomes[0], s.Outcomes[1]
 	s.Outcomes[0].Teams = []string{"Service"}
 	s.Outcomes[1].Effects = []contract.Effect{{Kind: contract.EffectKindFollowUp, Act: &act, Unit: &unit, Count: &count, Text: &text, At: ten()}, {Kind: contract.EffectKindDealStage, Value: &stage}}
@@ -389,4 +389,25 @@ func TestOutcomeSettings(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, saved.Outcomes, 2, "what is left out is no longer offered, and stays where it is")
 	assert.False(t, saved.Outcomes[1].Active)
+}
+
+func TestACardNumberIsHiddenUnlessTheRepInsists(t *testing.T) {
+	w := newWorld(t)
+	c := w.calls()
+	notes, err := w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Pays with 4111 1111 1111 1111", Writer: "w"})
+	require.NoError(t, err)
+	assert.Equal(t, "Pays with •••• 1111", notes.Body)
+	require.NotNil(t, notes.Masked)
+	yes := true
+	notes, err = w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Pays with 4111 1111 1111 1111", Base: notes.Version, Writer: "w", Insist: &yes})
+	require.NoError(t, err)
+	assert.Equal(t, "Pays with 4111 1111 1111 1111", notes.Body)
+	assert.Nil(t, notes.Masked)
+	f, err := w.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "Charge 4111111111111111"})
+	require.NoError(t, err)
+	assert.Equal(t, "Charge •••• 1111", f.Text)
+	require.NoError(t, w.Receive(t.Context(), desk.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "Take 4111111111111111"}))
+	thread, err := w.Thread(t.Context(), w.ines, &w.berit, "")
+	require.NoError(t, err)
+	assert.Equal(t, "Take •••• 1111", thread.Messages[0].Body)
 }

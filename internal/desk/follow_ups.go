@@ -8,6 +8,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/card"
 	"trundo/internal/core/promise"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -38,7 +39,7 @@ func (d *Desk) promised(f db.FollowUpsByIDsRow, a Actor) contract.FollowUpPromis
 
 // AddFollowUp makes a follow-up of a's on a record. The same key gets the same one. Errors: *FieldError, ErrNotFound, ErrKeyReused.
 func (d *Desk) AddFollowUp(ctx context.Context, a Actor, record uuid.UUID, key string, n contract.NewFollowUp) (contract.FollowUp, error) {
-	n.Text = strings.TrimSpace(strings.ReplaceAll(n.Text, "\x00", ""))
+	n.Text = card.Mask(strings.TrimSpace(strings.ReplaceAll(n.Text, "\x00", "")))
 	if n.Text == "" {
 		return contract.FollowUp{}, wrong("text", "say in a few words what is to be done")
 	}
@@ -147,11 +148,15 @@ func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c cont
 			now := d.Clock.Now()
 			p.DoneAt = &now
 		}
-		return q.UpdateFollowUp(ctx, p)
+		if err := q.UpdateFollowUp(ctx, p); err != nil || p.State == "open" || f.State != "open" {
+			return err
+		}
+		return d.stepDone(ctx, q, a, id)
 	})
 	if err != nil {
 		return contract.FollowUp{}, err
 	}
+	d.wakeSequences()
 	d.publishHistory(nil, record)
 	d.publishLane(owner)
 	if given != uuid.Nil && given != owner {

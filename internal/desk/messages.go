@@ -204,6 +204,7 @@ func (d *Desk) DraftMessage(ctx context.Context, a Actor, n contract.NewMessage)
 			return view, err
 		}
 	}
+	view.Masked = hidden(&view.Body, n.Insist)
 	if n.Channel == contract.ChannelText {
 		view.Parts, view.Left, _ = texting.Parts(view.Body)
 	}
@@ -251,6 +252,8 @@ func (d *Desk) SendMessage(ctx context.Context, a Actor, key string, n contract.
 	if body == "" {
 		return contract.Message{}, wrong("body", "a message says something")
 	}
+	hidden(&body, n.Insist)
+	hidden(&subject, n.Insist)
 	if n.Channel == contract.ChannelMail && (subject == "" || strings.ContainsAny(subject, "\r\n")) {
 		return contract.Message{}, wrong("subject", "a mail has a subject, in one line")
 	}

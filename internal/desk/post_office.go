@@ -10,7 +10,9 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/card"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/sequence"
 	"trundo/internal/core/texting"
 	"trundo/internal/post"
 	"trundo/internal/store"
@@ -203,6 +205,7 @@ func (d *Desk) Receive(ctx context.Context, r Received) error {
 	if len(r.Body) > 100_000 {
 		r.Body = r.Body[:100_000]
 	}
+	r.Body, r.Subject = card.Mask(r.Body), card.Mask(r.Subject)
 	if r.Reference == "" {
 		r.Reference = store.NewID().String() + "@received"
 	}
@@ -240,6 +243,9 @@ func (d *Desk) Receive(ctx context.Context, r Received) error {
 			return err
 		}
 		if p.RecordID != nil {
+			if err := d.endSequences(ctx, q, *p.RecordID, sequence.Replied); err != nil {
+				return err
+			}
 			if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: *p.RecordID, At: p.At, Kind: "message", RefID: p.ID}); err != nil {
 				return err
 			}

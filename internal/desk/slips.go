@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/card"
 	"trundo/internal/core/outcome"
 	"trundo/internal/core/slip"
 	"trundo/internal/journal"
@@ -39,7 +40,15 @@ func (d *Desk) SaveNotes(ctx context.Context, a Actor, id uuid.UUID, e contract.
 	if strings.ContainsRune(e.Body, 0) {
 		return contract.Notes{}, wrong("body", "notes cannot hold a NUL character")
 	}
+	masked := hidden(&e.Body, e.Insist)
 	edit := slip.Edit{Body: e.Body, Base: e.Base, Writer: e.Writer, At: d.Clock.Now()}
+	saved, err := d.saveOrKeep(ctx, a, id, edit)
+	saved.Masked = masked
+	return saved, err
+}
+
+// saveOrKeep saves notes, or keeps them beside the server while the database is away.
+func (d *Desk) saveOrKeep(ctx context.Context, a Actor, id uuid.UUID, edit slip.Edit) (contract.Notes, error) {
 	if d.journal.Away() {
 		return d.keepNotesAside(ctx, a, id, edit)
 	}
@@ -107,6 +116,23 @@ func (d *Desk) keepNotesAside(ctx context.Context, a Actor, id uuid.UUID, edit s
 		return contract.Notes{}, err
 	}
 	return contract.Notes{Body: edit.Body, Version: edit.Base, Saved: false}, nil
+}
+
+// hidden hides what looks like a payment card number in a text before it is kept, unless who wrote it insists, and tells what it hid.
+func hidden(text *string, insist *bool) *[]contract.Masked {
+	if value(insist) {
+		return nil
+	}
+	found := card.Find(*text)
+	if len(found) == 0 {
+		return nil
+	}
+	masked := make([]contract.Masked, len(found))
+	for i, f := range found {
+		masked[i] = contract.Masked{Text: f.Text, Mask: f.Mask}
+	}
+	*text = card.Mask(*text)
+	return &masked
 }
 
 // lockSlip reads a slip for a change. Its rep may change it, and those who lead.
@@ -178,7 +204,7 @@ func applySlipChange(f *firm, c contract.SlipChange, p *db.UpdateSlipParams) err
 		if len(*c.Subject) > slip.MaxSubject {
 			return wrong("subject", "a subject has at most "+strconv.Itoa(slip.MaxSubject)+" characters")
 		}
-		p.Subject = strings.TrimSpace(strings.ReplaceAll(*c.Subject, "\x00", ""))
+		p.Subject = card.Mask(strings.TrimSpace(strings.ReplaceAll(*c.Subject, "\x00", "")))
 	}
 	if c.CallTypeID != nil {
 		if t, ok := f.callType(*c.CallTypeID); !ok || !t.Active {
@@ -314,6 +340,13 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 		now := d.Clock.Now()
 		if err := q.FileSlip(ctx, db.FileSlipParams{ID: id, At: &now}); err != nil {
 			return err
+		}
+		if s.OutcomeID != nil {
+			if o, _ := f.outcome(*s.OutcomeID); o.Reached {
+				if err := d.spoke(ctx, q, s.CallID); err != nil {
+					return err
+				}
+			}
 		}
 		if doing = (filing{desk: d, q: q, a: a, f: f, slip: s, id: store.NewID(), at: now}); len(plan) > 0 {
 			if err := doing.carryOut(ctx, plan); err != nil {

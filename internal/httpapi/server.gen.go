@@ -296,9 +296,24 @@ type ServerInterface interface {
 
 	// (POST /api/records/{id}/restore)
 	RestoreRecord(c *gin.Context, id ID)
+	// EndMemberships Takes somebody out of every sequence.
+	// (DELETE /api/records/{id}/sequences)
+	EndMemberships(c *gin.Context, id ID, params EndMembershipsParams)
+
+	// (GET /api/records/{id}/sequences)
+	ListMemberships(c *gin.Context, id ID)
 
 	// (GET /api/rings)
 	ListRings(c *gin.Context)
+
+	// (GET /api/sequences)
+	ListSequences(c *gin.Context)
+
+	// (PUT /api/sequences)
+	PutSequences(c *gin.Context)
+	// Enrol Takes somebody, or everybody of a list, into a sequence. Who is in it already is passed over.
+	// (POST /api/sequences/{id}/members)
+	Enrol(c *gin.Context, id ID)
 
 	// (DELETE /api/session)
 	SignOut(c *gin.Context)
@@ -2636,6 +2651,67 @@ func (siw *ServerInterfaceWrapper) RestoreRecord(c *gin.Context) {
 	siw.Handler.RestoreRecord(c, id)
 }
 
+// EndMemberships operation middleware
+func (siw *ServerInterfaceWrapper) EndMemberships(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params EndMembershipsParams
+
+	// ------------- Optional query parameter "replied" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "replied", c.Request.URL.Query(), &params.Replied, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter replied: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EndMemberships(c, id, params)
+}
+
+// ListMemberships operation middleware
+func (siw *ServerInterfaceWrapper) ListMemberships(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListMemberships(c, id)
+}
+
 // ListRings operation middleware
 func (siw *ServerInterfaceWrapper) ListRings(c *gin.Context) {
 
@@ -2647,6 +2723,57 @@ func (siw *ServerInterfaceWrapper) ListRings(c *gin.Context) {
 	}
 
 	siw.Handler.ListRings(c)
+}
+
+// ListSequences operation middleware
+func (siw *ServerInterfaceWrapper) ListSequences(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListSequences(c)
+}
+
+// PutSequences operation middleware
+func (siw *ServerInterfaceWrapper) PutSequences(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PutSequences(c)
+}
+
+// Enrol operation middleware
+func (siw *ServerInterfaceWrapper) Enrol(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Enrol(c, id)
 }
 
 // SignOut operation middleware
@@ -3417,6 +3544,11 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/settings/outcomes", wrapper.GetOutcomeSettings)
 	router.PUT(options.BaseURL+"/api/settings/outcomes", wrapper.SetOutcomeSettings)
 	router.POST(options.BaseURL+"/api/settings/outcomes/preview", wrapper.PreviewOutcome)
+	router.GET(options.BaseURL+"/api/sequences", wrapper.ListSequences)
+	router.PUT(options.BaseURL+"/api/sequences", wrapper.PutSequences)
+	router.POST(options.BaseURL+"/api/sequences/:id/members", wrapper.Enrol)
+	router.DELETE(options.BaseURL+"/api/records/:id/sequences", wrapper.EndMemberships)
+	router.GET(options.BaseURL+"/api/records/:id/sequences", wrapper.ListMemberships)
 	router.GET(options.BaseURL+"/api/templates", wrapper.ListTemplates)
 	router.PUT(options.BaseURL+"/api/templates", wrapper.PutTemplates)
 	router.GET(options.BaseURL+"/api/messages", wrapper.GetThread)
@@ -3528,301 +3660,312 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5L3tktu41T94Kyj9t2qSXdndHnucpP3JY4+f8Y7fYnviD3mmVJB4JCFNAhwAbFnPlKv2avbC9kq2cPBC",
-	"UgRISk21nfzzIWNbJAEcHByc19/5Y7YSRSk4cK1mV3/MSippARok/u1lZv6f8dnVrKR6O5vPOC1gdjVj",
-	"2Ww+k/B7xSRksystK5jP1GoLBTVvrIUsqJ5dzaoKn9T70ryltGR8M/vyZT77Bfbh01ugGcj64y8zKEqh",
-	"ga/298xzfSMV9PMr4Bu9nV399XI+KxgPf+0O+8V8SZWCK8DlvZNimUNh/rgSXAPX5o+0LHO2opoJflHa",
-	"J/6vfynBzW/1wP+HhPXsava/Lmr6Xdhf1YX/Lo6YgVpJVprPza5mn7ZUkx1wTXZSOFq418xXn95QltMl",
-	"y5neP9tSvgHcFClKkJrZWVPdInFGNdzTrIAuneezlai4VguqFjshr8177pGlEDlQbp7J6RLyxk/125pe",
-	"g1qsaJ6r2KtfmhvzTzMv/7H2q51p/BZmKpb/gpU2Y7VXLtgqsnKWjWCu6RaEX48taGj+HzTVsY1baXYD",
-	"8U0Ys1F2+W1+es2UYnxD1kISSjjsiOCGEw6JxKs8p8sc/AlKE61xoh61T9SD+dko2iHA3FNrFK1Vl9gq",
-	"/DvTUKihI9vdvi9zQ4qX9uXvLSXc32pCUCnp3jy6k7RcKFgJnilHRVZUxezq4eNL+67962V4lXENG5Ad",
-	"GrmJD637E1PbCIs1nugyy1OCHydiTVoPzkcI7NZJb74cm+iPQlx3J7eqpDRCPXo0r5mj3Kjt+oXx7Dms",
-	"kQMPdgLZS3UX/wr/nYj1GiRkeGB4VSzNTTevB+0y+MHnSxBlDt3Pv8N/N6TVWyBrJovmZ/vW8kzkOdBN",
-	"BbHhJNts9eAnDL3f2ycP98rSNZAlLCB8el7vS2or34dJtDcUPpdC6oSwKtK/iRuQkmURKr6me2IkAmGc",
-	"qJJZXs3EPS70PfPvNWs2PqdAL6pyhPhxDzYmMPdrCBNO0eADaM34JkKFnO5Fpcfz7it8vi1f/tbdecuc",
-	"CyEzkAujntCVbo1xnKBuy7LewXKg2ZlGOtiQ6Bpjs5kHKkf3p8qvn1rqdG9cq7gBN9L3nzOaZQstFjlT",
-	"2l1Bi7UUhf8HwyFix1EbxUfpxj9m/2geUJpuDOtkkINGtUsscsqbd1VNjayCxTEam4Icwqz72OhDePDL",
-	"fHZD8ypynF5mXiCZ9REhCS5ujv+k6cb+AdczN7/ujHbKFNGCLIFkVpVo7P7Dy8vBu8HOqbmQ1Ja9B1Xl",
-	"kV1DVaC7mPewEjJTRFsVWgJZoYbcuK/CnRpXllD5XlFuFlfxLK4p9S8PH7ETjC3rGc2BZ1Q+zTIJKiIs",
-	"aP3DAB3dg4lR8u6nl/vFlvKYjkgzIJAr2G0N1SjPyE4yrYGTTOw4oWsNckcl3hMx1bQoKd8vcsaRxWie",
-	"v13Prv7Zz552t96bO/q3rhEkFJCCMk7MRwkzTDcnbnrEDUhoLsyPigiOfOougLYqixbWjTMXuqeP0Xxh",
-	"hVjYZ8b140dRnsGntehS8O2aUE4qvhLc3OyQGS37Cifl9slypZmh0cZLKTaSFgRVXPKn9y+ekYd/e/z4",
-	"z7EDnzEJHTElKr0UFTfMxnj9Jw2S0zwuZ5gqcxpR+j5ugQi9BUkUy+A75bQeVIAk0My8H/nesbZWd1A7",
-	"zneK4DMoX6Ao9d7ZKuZTmbNWup91vBZR4WqJlnz1evxlbI7SK8avY7pXAUrRDTj+OZgKSkTUpIl7zgkm",
-	"qkgOa92ULGmOK5hSkC12231MWu0JF0uR7Qnlygi8bG70op1ondR65RKPnPnLiEW/Dw+jlsk344+J2ood",
-	"79tzsz97oiB+wZm3FxKoc6l0H8hZOXj5mWfMs6KSK0hIes8l5oLjmTJ8F52Qt9aHSBbsQk3z6/HkaoiN",
-	"hGxe7q18E0VZaTwyRiwfCJMnhGlFjNqgCJVmUSzP3U2taPN0NmT3juntFvJsrG1eC6PGuy02rSVNbclb",
-	"hjjY2iCXPYVraVwzXE3L1nGbh8usTb5aRDsRETjg4JryYsBxU+oSfUGjWuNR6trvDdo2dl3DZz18y5vX",
-	"59Zzhi+kJooiqjPRnkNkZcEQVzcu6flMCmvX+juoBGn30VHWTHRpLJffhpQkN7j75NzPM7W4dzTm5gw+",
-	"pdFyPCbD+aht8E4o3rcHZprPQVOWxyc7dopWaz1iadYPHFncmq70cSRCho99ieUj7o0X9qnmVTN++NaF",
-	"02sVOj3Prq6mV2vU1Ca9b96BJ3mPr5nVof0xcLNx0imqe7VcR82L0t8sbZlP1TXjmyvChSZLWAsJ9sKk",
-	"GwnwhIj1Gn+bO0UpyFM/o42wOltJK4VC8RpKHexR8w92hNl8Jtbr6Iy1pKvBO+8fgq3gIz5prpKUjoLa",
-	"O1HC6e/a2ZBmdYoVZb4PF/F3isgqh0Ejy98XuBV2ZCSyn3dq8z/E6W0Uk5JKbbU1dC9Zbd0yFtltWY5G",
-	"yEaAMTbuG9q2bwSnf/VZ8oMedjPwYiQTAs/6VCTg2S0nU1QaohaygBuwhoGxaZgyW2kfjukXgi+2Iq5e",
-	"zGfllqpBJnuHDxkGoHxzqyUpehNb0k83IPd6azSpqjT6EnIpU0bdKowVHF+Z0lTqfiIP3ykL3F1Lh5pY",
-	"nvqtQWoCzFvs1tjsFlv49abOwkejKEbCInWIok2my6tDY8O6fmzY4q+PHx0bxnADJeeH/zhxhC8dbuqb",
-	"hnPtHhewi8/0pDDb48vIgyjaj1lhb8TsGeUZy6JRySmVyKQe2KMApqLcKy1kdFbHqOfjtHB76HDAPj18",
-	"Szm3m+dvYnzWHBMWd8rUoZ0jI3Uft8CkjdbVjlmrJEggmUD9QZVAzT0/JztJy9JKuOht8lkDVyyxy2sJ",
-	"kUvzmajyzNiWRo5BRrjYReXkyBNrUzuiPEZX25jc/sA2HDIMBInCui7jgppxq8qcdmtooMXIc4ZraFLT",
-	"vT2fHUZTJTizB5fm5xhlKs8hb0TscHr+bUiLHy6HQjAHc08ztOA3ID1fHPrgrTUdc6M/5QQ+M2VkJqlt",
-	"w0EW8J/0rHAYm+awa3xuIOpgtF2aL2jhYwVD8hQf90MPfrxBl4F7zj8ZJ7CbXCK+MfDpdJjhORTinTXP",
-	"u+FIsWHxg548gyVVauckffeAOrfAiSfHTiccHucRcOcmDBxfpLo+j1sgav1Hp8Bo/jJ6OmLB6xeikiRj",
-	"G6bVnGyEsEkGa3YDpGC80hD12lqXadxqQe+lFqQd+k5Q2n1obmeXWs7b9To1mhEURjGmtRvXWEn+IsgY",
-	"zSHrGkeNyEOXs+oMu6jhuKLcWsHu63WUIHqb78sxSpF9rOmo9NOIEkW8EdrwyWsqI/zWEgKNa6dWm46L",
-	"jyZERZjFm8AOpzsl+3Ykqe4dzLMmXjA4qO6fetyPx2EHSo8+sYeEiDirtNA0HyE/7XNzP4Peuadi0TTL",
-	"WizX8O5ccxcG6f4kwQwA2RHOMT+jXkllZ+OHbozTu7aPTolI6f2Dt6HXQg6CojzEeyhKqnlwVpElbBnP",
-	"bCy3oIRhyE66YO5BUsGDv16a/52sxjyvbL4u/MySy2zfGINJXkcZPmKHauhKSBjBlMEmsi/MwwR7lxY/",
-	"WiVlcvxd2PgYi54rWXHu7ODu5bAU4tps3xKM2pcLcQ0Z0Vspqs02qpePPaV2EfNwWv0sBujBYjLyqB1b",
-	"HvX0SDvnJHYbyzs4JJ2ZqY/jn5/Wa0jkRcVc3MaMnc8KAO2SAqi6jtq1VCc0CFbYjD26twceA9ZO+bF5",
-	"JqRgGWebrX5CeEii2G1FDuattMXWkK5J/bl23vdtqyXKL+bJRoCom/BBJGi5txO0sbDvFDGPk6BpRbie",
-	"yg3YMgKioShzzLc1EnIHyy2mxZoFziPEY5l1ULtUtIOku6RQPjQNu54kzlq7XeuiW1Hh0VtWinFQapHR",
-	"vfm7+88O4FpF9z+RbvbUppLZ9aLz4slB/uaVvzGEJCG+2FjB98P3AG5xmtl/OQjfrEWei51N+8QNbcRy",
-	"AstHsgLFeu3/XicCohHp0/847BYr69k1/1mEKLdYcKEX7lABzxYKfq+AY5Tac0GMqj+FdNpkztihEm0D",
-	"LkDWGMFQZA16tUU12g53eo7ZCwY5plh3jR+szjhSxLnchog34ZnNx1uzXGNiNuUZUUJqyMhyP8cwkstW",
-	"i2enVUqLYnGiO/Ya4lpyuoRElCrmLCtKKpmRw9ZoWjN9XFZ57uJxwbMoSvQbYY7ylmUZ8CjPSFgvjkud",
-	"t7eaF39dzcezR8zo0c5pf+D/zAVeF0EsFoJj2VZmD4QzUyzfzOazPagFFxgY8cognsIdmHutUvgNswJz",
-	"FDdGEv2PiGbXHkoGaCal4LPzwK1NUjVea3Cm3dsmR/l9SZ6PnzKmj6zziRyepi58eUx+9YPLSCr3mCuw",
-	"zQOxmMRfR5T+xJkhcIHb/dS2/zZK0B/sZ3wncvjgcsYOokmewpF4cE45oYowm7GHmUsoeiBjGjKvnNgn",
-	"mMLneXCDjzpo73KKBUMjcuJja4pHpI7wAgDeh+MFgx3TqYwR0TBSA1Y5K8eGuSueiUXFtU2pGbcsl7g9",
-	"MqHNz8YlWTUGDF+qKfVbcidSinRG9wvB8338sA/k/g9HtH0+gz9ibr5h4kobTS12L/Rla9i3Yi9hZumg",
-	"a8gnoLrlzWsq1Kl+Zvw0Oc3R6Dmukx4vd3v0KE9WESVMPWmkVxZAubZGzHBRAI7duaaaq+ZZutrBRYCO",
-	"8Gr3VYxlzJrd49L0a5fwl98iqfUSVq4q+lZZeNbpcayO4izvXo+Y//K8SUdHhDD9+JbIIuKsTIVIRKVX",
-	"ooAFB8hS2pGETSrGav6h993D+tE2r/4sdsQoWbYKwSj7GTGSjVwDlIqsK4kJ/hjIIHRH97PB/Awfj7Fz",
-	"7iywPeWD+aXo+cpl7R+hDuXC5Tl4EXdjtAVvlnEuKr6Cor2JjZAivr6ImMLfX8aDhj2ecXjw+FH0h410",
-	"HpFRQ/inF0pUPIsHUAn+RhgnqGD6kgZVimvgJIx3Qhm3Nem7/owSOOMbK9/mzl9LgK62c5KzayCvBb/3",
-	"QjJy+bery8t7D/5ydXlpdSAMCOU7uldElNA11y8nqB05iN0O6J05K5iO1lq3S61/iPmOxHqd1r17le2H",
-	"jx93BRuSJErtZMLE6CqNkMr6vsqh9eaC8RNeLqMeBFEYlcAsV6GzDosu662HG5B7IqFsar2DO1tT7YeY",
-	"iWKz/10MNVRmorvESDlQesEyjBMzbqtA47YvnrIIHzz4fpAP6sKRJgd8n3K0Rd3in7aAYtccXQ56J+Q1",
-	"yUGjyaCAZzag6pxNqpHAy632RtW1zdYtSyluwCZKrTHx67eo4hsy88bIS3Q9xb136eSGWlkakQ+DAjNa",
-	"D+JrMv7HLdTeAM2NP9i9w1Nd+ybNgW2tPVwaDcHcvgmaZ+zg1Lhz4A7uvDd74wV6Dn8t71rrv2We+mgn",
-	"vquyjl1QrVKuZkmwTQY75WLCwuOxdqF9OJ2vIkXBFETd9jtfhOceyq7IVuyc2WNZ6+AYOlZwSfRLae7g",
-	"KMH8F1Pan+Gzxeg4ET6dXGLH9HOzdIbfivIV4Fb8Nj7rceTJj5lJvvQMKYum0RObpnHlsv7NA7hrhKlx",
-	"RdQ1vdrUaLBKixFCOYA742E3+g1RzyvjznoqG3WVA5WLLFpjr8mWKsIFMaecUL4nhUjkKt5KcEwvAY46",
-	"k5Nw5FF5jFOl4fnNfSdFKRTNJxbo3YRarNeOfurWWxZPxTDyWgHXwFeuAEcZhR2DEBHXUExn/bQFPq/9",
-	"nRJoNic26ZhJa6YMnuu1K1RvH1Qcr8H7sS36Lxq5ZhGYI1Vb1ZO2rkXircPpuu/7N3rz1H9mSgu5/4lr",
-	"ub8lJtvRtYLjKwTraOeQs9crN2mmbEZO3TwGyuDcbwNDv3aPuejVKPETS9h3XOa+0bNn8eQZ4FqyI5xu",
-	"LQY4udLUj9pTa/qzyLM4ulc8F3FcguHPImcZ3cdkX6xmbr/f7+8Vxb0sO0jWuuxJ7j+IHw0kGNr7Gd+N",
-	"TfhlEY+GL/ca1EI6jKIR9fcrkVcFT8SB1iyH7xRxz8zRJUJ2TG9dWB3yLKjApRRLusz3VgEaGway63iG",
-	"A0Qj4xLocYVmRoNdCe9C6F4/LIcFUmkkgfCFpCbqP9CQD+rGqFMrinls/1KCx6tfjjRkxgcsSxc+GOfi",
-	"thuAIYeoj7uRoxxJft+pxUaIsbyGzxc0g2OeP4KX3fN1dunYd9Q1K8vjXqlKw4NjX1G0iOLi2UMmlSbm",
-	"o81DMz47opMvd6iK7ijT3tqn2R4vLFi5Gmj8I9oJufBwNx2ldT5bU5bSXiuVtkZjpo27mRzVmges+a2W",
-	"jYIc2Dq786aka3JKkysPOaLJgQfbeMAItVwMe9eQK+6MtaRTWkg74dZV4JiDHmmzxC+wt5lu+PucYD7A",
-	"1aunP/70yuOYou+hARmkBcmB3mCVtqiiau3WYRkNbtE2gB7Z+aXXFQ9TNu6Tky6AAedo5nFLQ76e4Hq7",
-	"wDPk1Gj759+ivnH0ncaP4Zby7J5hDYsGpz1GjuELjHmWlSYYDBo2BqM1XBZ1R5BM2CuUmk+TnUf7yknA",
-	"3DTXKbOoXphYTHN/cMOq6TUekWtm9E/LxMM5Iy2eTugVGiKBv4ypBOzcO5Ar4Hruqsf1TpAMVqygiBgy",
-	"pBrFYhwPR1i+HHQ8zazSkF3V0EaGzqLSRNPPs7jLKqtW+tT0uN8rynW0QPW5JUGgylYCJOjyMOpUp5/H",
-	"hF987urBlkhmg2aCg4tfPfr+8v7lJfn1w/PB1NnDAjXntA5rdaPOa56w000xk7ptJkMsiyEiGI53hvjL",
-	"NjbzX2Cv4laGrWCLIATc+9uc/J9z8r8wT+rpvQNKP/z+uLJUN0x0bg7dN36hHJPR5HJYv9w+TS6enOYm",
-	"FFvEK8pvCd7+r0rpBRe7W6dfiN0RpUhm3kkjV4sshjH4s9iRgvK9C2QXtkq9AmKfH0xGwAn6rzcWnqw5",
-	"qyeZqm2I5PNbh8a9qrzCOMYc76Q5cV43czmh2+046JZBGTrWt9g34eaVfBexJARNa3uALAScGVPokY6g",
-	"xRaojFX2iwIQaWRLFcFnWp7KBnX8h2IaDVLIzorY0gLUZXy0z+dUDIIzJhELQiHmODPzndFifdFiPJdq",
-	"BNDGKeCqnZE0vQa+WO7HEG23FbgP+A6q13x2TEhJu6iRZ53cuXXw9Jq/xGP3oZR3zKb6UKQthCZLuoqe",
-	"0t7olvd6j8o5bgSlmhnNvrA4RJldYay21qRzdNfAP2Ef4iGqvpiFAwm/7Q34LqcryPAeHKFhnP9OZBxe",
-	"sE0lQSWsB0qWxhwBiUxZAFWVhBrFmipNXI5AtxD9X0xrkIviIBnEFpdGoIt4qDDORay85p3DDAshZQUc",
-	"7RvmjKeMZVifshIFzMml+elBEzXpwcCwEjPEtGTl4aQfD066A7OgjNpdk+Dw66nt+HtFPQTNgRoIOd1H",
-	"sW/fGrujea3XK2ptQZTMi6xdNX3wawvHv/6tEJF5PDAEf3T/0YO5R1BFvDm2ZpCRn+4VIoOc/Onlx1/v",
-	"fST/df/B5V/+HJvyDciMteshnWtlTZk59Usa9wqFbOkIGzNl+/u4KLkLknNhcchGhMjNguu5zUPOtSdS",
-	"k5jtbQ/7ltrx9xB3rK/rg9mrHzaYBpEERbVsA4dyYQPusNoKrKfRC4Tun89ujHluodBgYVho0KD3n48v",
-	"Rul4Bc5GCstIg8ldh5pP6I5RdyNwDQhqaJoMMLnY1f45ExstSKsa2Yy1+eyGKRZ300QCJj5nrc8p8HsF",
-	"VuPtRW1ksPs7Pohgy3R0MZfD271hsDs2bSyeW+wqsJIFm68py9NtNRpVjy0r8zIacUf8ekz/igV6IM8V",
-	"KfYIq6whB/Q4GtHuk/M81EkBhMXrDMNrMd8a1fVn501k9ZAl4/Mpm1jG44ozD1cXpWQ/wBg7sRGS68MV",
-	"sQMP0cuO/yJqSeazx4H5IGxgrOoBChFn87VL9O93FMjimMRlxhORDsyPk+Tl8xA0tJVly71HPm3C7rtS",
-	"8Mj3b2ABpVht48WpxyM8uez+8bR+a1+I1qpKWIMEvhq+K941Ho0gTNu0YlWVIG+YErbpSsHi2XeKFVVO",
-	"oyXEFrzIH2ufisuU9S9XLNf3GLf5f/cSx1v5nJ32l3+0yqjCriHGVLXlySXQ6+hnjsiejQNjuYxZB2KO",
-	"XN1cup9oB3Lu4LS3d8kdggYbtM5fi+Hi4kXGMiiuAcpx50UoGPWgMZii8SJVN9YyxoWLKSAMAUptRdZS",
-	"FA0PgD1/GwH93b16a2k75cXg9C5wtl2aWFkK2vT2DWmOQ6fpy71MTD8k8YztXHMcJOdSZPH6m2W0YlEY",
-	"RVpDIpdtVWNyDiVImccG+qQw2YCn8I1dpumTwvhKFO3wZBNGOV60U50wn95sBpdokEpenswBpYBn01a+",
-	"1hF+8+3wJ10H7tvRfAkrYDeJeL6qLLuPE9Sexxqb2HAO1WpaXQfhYVUwD9mN5Ri/DvpTPasJ1cwBwF3q",
-	"OZrPJV3r485n8swdf36MnI1BH/YyJfpc01GDQthmXpKutLls10wTxjGs6Hw+rTZBDa9eSaVWPV/G3wlt",
-	"VeLYrkzxz42GK3S8F+kHEjj/YEqQZwQrz82qOHa7Qn9rQff+g7bcOGAPaI/icuIZSnL5fBZrctW7h4dx",
-	"9nAmsBdLw1Yx7BHhertRjhOa3O4JFmP4N7Dzrc4OMN0ZFl5RorSQkDXzRRqNpdzfQ2Fw12MYfkqUaYbf",
-	"D/p6jhD3SgPNFmKdthOw/FOKTd0+LJTZIOQ78Skfo+wRt4KVUYzQ3rC94FJgUx5Z1Jgn46Mho+t3SuCL",
-	"VkFMdwZOT3O93dRKAnDXiiEAkO6oIt7pPjyoa+rZaJyQalbhMK0TTUafEA6QWesBm6SOgSMOAY1hNKsY",
-	"n6ewn2LJRv1ptoMAMUMJnfjfhyGzcz6D0EEhfpue0LGyUziAU0rIgK9ViHfrYo3+grGzYnu/gV0qgbqV",
-	"7ntkWtLpycDHZ/kWEMVCQKg8XJqzAn3yo81jw54lCIe2xKJmQjeU8aP7fKZTOBPUjmMfnFjiXseej3tv",
-	"dFVzCjo63SzjDezGmIYdUPfafrEpgO7ZGv2Ran+5Bp160N/r9dkDKILLSSzE3qtuUGj0loEO62w1eFKk",
-	"witnpbkvd1u22rqbrIbGO36sWj8cuLOMrLJQlqetK6E8JtgshYAdO0uPjrqKj5Ks+JHEFN8Hc/nAI3a0",
-	"kPMt6Mf6ZWv6DMIeoXfMn09m+Ijm71rTbQv/y6Re01h+XEy6oZLUKqLQ6lT7sHdPW6HoPfn95bHbacfq",
-	"6e7yRmhIVf+OBBzLUvBP5tuRCFfSKg+drCJ+avPTrbSa8WE8Z7rV2aTpjlO4wngsdklVIljiPuwT0Y31",
-	"Y8x01xSLOFOynzmSNDSCMdbo4A0twKr2O8YzNH6OgT2Mk2hpQ8FuzCSBPor3zgM32OXl+9tholsZkebn",
-	"GqE2ymUpUTugfhwDKX+qjE4s9S3G3ON3RtJ6etRvPX0/FBFwX49tgI+fxdJTI4qShcWzVRNMk0yAsl4x",
-	"vaUc1dk4+K0P4ixYTFV+gZ2jjLJgmx7uSwiKFxbaoD0zHtanCzXnugWrNG4EQv6v1yBrUE3GyVLobXNo",
-	"b03Uzc5DB/TfRkzklm3j5jM0+Bet6ukute1D3AvzaE+QeC+rp2Rley1RjQJPiOvDkvpeFEtfo1B3lGrO",
-	"pTv91tYcssnc8mAP157UEK/Di6fBRQ1x2aks0zjW3SGOhUqtQVIbvpbvU3x5cAEJDr7MDXYkHvObro/g",
-	"5Jwdc2TQIiljH18eveG+9WFaoDBOKmXxwVw7/HgqxRnOkl1s90x5Fuptw9g+Xyre3erErBh/aFvkfRQh",
-	"bw1Wf2QZbo1+f+SLW4s9cATWggMrGE5ZHoPLeWryy2iKltUyZ6tFc5mH2q5QLobAFNn7PBILHPdZh87J",
-	"NsBAmJq7QIDNyhc36Jw5lnSd4p3OOR1Ved1D28MynkR6SSDMAMxo4sggCn5XtYPNUTtqvvIKoqvMGYfj",
-	"v8V4ND2qEJKPQHd0X3ntnjZcJJRO1dR6ztjS4PKZE9vXKoSJjpn8OzPWELauJcvcUrpemJtpz2Y9TfSc",
-	"cWbngT/dIvsZNqF8YyWuxxMEemNTbG1wUeG/opVVz2eB9mLr76KMo8WekCwSL4V8uyZ+TgcVkJHuqrF4",
-	"+dt1KL9x2+uz1hTdK581zhRaBFvIs+E2KfNZCXKxFZWMDtehli81eNhGTX0QxYOwxZiHjQoiBmCZ7xc2",
-	"uDxoAjb8j10UP7PHV85n/J0as3qdauSj6B6lrftm3UrXslM7/BL9sujZQAelK9ZEVFLdJ4Y1cjci8m+7",
-	"hMlDyeR0Dweb+njQ3HdHqOfkGQHXPXkN2NBIfqxj0CjnLqqoV19C6cCmzdqEE9ExC3ULVKoeqebexdxK",
-	"1cbMbXVpUdG0wJJmRAse8rdpATYRsFLxxLl1TzZEBChNxDPSXLwCkQuwdq5eyHeq0x0qsZm2wYkncsic",
-	"wHyKHRZONCBPkQKemn37H41CJZGt0wZxHUkawLOyGLAHyK89M3xdX4/lgTM61lP1GXIZglYoQdZUxvN2",
-	"GpIvIr3qvnYDCox/svHFuZ1Yz4reuXt7pHP39JSrXnEbq6Xjrpe/q1njtIi3oB3OFEqdjbFZQl3mPsgQ",
-	"6qHvB5+afQCG5hvZtm+ly8sxfsr1uEyN7nm1o8Zm+27rHN2hWQejuUsWZHzjUhZdy/ZWEzLM9olqLM2a",
-	"4q5YL5ZsU4kq1eFGwpp9JqqkXJH/qYVkxnAJUXci+otVNH/t0xacp949dXJemqELXeZxKNVu+2Hquo3H",
-	"AVXrbF7qYv8SaAaS2Px3xMCMJkG9mCitd5FA3P/E9JZxvCUZ3xB86rCdSMzjflxAOcbaKffJ3mcbuhTG",
-	"gOUcWi6n6lESxdpPQ/ukUBgdaRTYjy9taIO9mMw9umE3rga90r3lFQds8/TNU+TwQN+BFQ3BEfvbrM7o",
-	"9Qu062nwcE3xBjO0TlKNgh7Oa1x8SCc/jgBB9ayXTi6aEBzVLS0Zc2rWmkdqRfZjUtdO7IMXbQSX7t0W",
-	"WgdFS5ttja5r44eHNxPYNMNj47qSLlgLCajnZ473eDfDlHYSLKJBp3ix46N4D5OTAEVcm0Xb3uxk2Q2h",
-	"D1azvn4oSHtCV9ZYAlSUckd0mBccnrgtzGHtpcyB+tBbbzM0GaVltbpO5buWNq6HHS0p1ynQk7qF7NgW",
-	"sP07PbzA0M510MjurXm3ccsnaA4hWDwtg6+hdwaHNoVlsoCjSFsV8A58IwaoERLIHAn9yhoQHnWmeiMF",
-	"3e5aVFK0ax2jaW8LnxwVhzOxD12R9y+ekcc//OXSBnl9xrrRyefEFZsvWDYnNXzI+F5DycqyPDc6EBYu",
-	"OnmFhqutZPvWexmJEhKRZZszbpf3nQqp5Ph8DSEo7bjBv7jKGQLHdNvetsTJRtIiZYhiZzhjjCLgBNZz",
-	"IySfmYW5FLy65z8TO9+7LVNlLDXlA90r4qpejLSgOVap+4Q/9DNRG8pHT0e0lPXQJe9o0uHVBvMkGL+k",
-	"EjJXsN211lvITMfl1jbe7Rs6nW7aE4U+Y8Q1Ba35zJZcmAG0jfNwyxuuffTRI0Vys6NRVB9L6ZlUHVjC",
-	"MirkHVtcosRJOaOnygEntY8eMJIalbjEdgDX8eibo4WtNFEwJ68Fzyi61x/4nBTBD7NhgoLzlyHveB0c",
-	"/MtARMWu2aFjWIr0RIsPDoJKnsIj8KAOztZALD5+cBMGTK2IRWLaKSswXghlW/V4hFiLNTRo+q5ElupJ",
-	"v8wB8wTwkDrZHPWEZaApy+N2QWiwYU86OE9DtANIHPj4Y4CUN7YFrXIdz4bZL3wtU9T/DDcgCTYPQ3M+",
-	"Q+ceJniZ84YKhYffDQhl3ZQPn+zRm22MDzkugCD/ouW6VcJG1Uzn0BNs/mNEIvbMfyYMFbbK7XuMI1NZ",
-	"2h7JZ6pq52ZuVzL4b/EHAS3G4NbvUiuDHHQqVDOYtxmyVhItIM3dp8aGipstQsYkNtVFfU4ZYtkTQrlw",
-	"PfIoR1eR5ds1ZibauwnrXH1nKbnBujx0WI8qtDwJafdwOf8SyyiHnlK05KAyIiWX5gbG331xM1MttIoh",
-	"IIjBy9IrVivBFcSwrD8wI7+w8tgObESIh0Ayui01SmFGtEh5CMZDziBOaPQHW18jfMZue4qvMKfWiv5A",
-	"H8dQ+Mq8BanmMyO+U2Qr8qwf7aPTsqUuvjjwKNqLB8czU7EKOAaNDZW0ZNbhN+rKbeKCxrB5+1vdWTyy",
-	"OFCmE2TYfM0++MQC62dAc2NJGmWnpKUtwEI4MqeiuuIh1s7CPbEl84DXGffR9djuuJ9rjP+4Nzsg/oyc",
-	"JD6fmGUypom3yiZxSQlN8wiLvAE9J5p+RgfgRgql5jVLmpMkbZH1cRypRbXaxsAxrfnZEwKtq32O2M5/",
-	"oHvky22wxpsNL5xma6SpJ+lBC78aRM+fvTDzRttQBzEcsPg8G8xDp3W3K60br6be4ZXcdNI379ADWeSl",
-	"d30L92O0WhqmiiymKb86gKPak2vYt7CQzBXrm2TAZ02wU2G79Vs941Mg5HtquzwB4i6CYwJX0a7uKQeB",
-	"HfaFFEUcHcKryEx5dAF0nSzBIkVRd6k88XFGhPRC3sNTu2YeHCBgShluiaFHIDPHzWEXtWR8Q2qmH2HD",
-	"2E/yaH+Np+i/qD83mGJlGwOPScbq1Lq34S9/60tBj1zgnkUthZ8QTG3bNTK4C6aUi4MPOLlPqlSPlykm",
-	"67cbOlyaBtNCgNohXzEVBX2IdiJ5DSgy7RXfbuaS1g4bV0RARb0tTPwhV5p/N7Oy5wqv9CC7u0oq4wnf",
-	"XRq9sF9H+neBRW16f+xetDFS/UoO7szCYgG6Oc9nvifJ8NX0PtZD42xd2Y5vkDVwHt/b1hfnNd5HkmM6",
-	"CzFtMB1ZCn47wyKt8Q4rLgNaSiO1BpG5uyqL1VcwJwn15Doa219uPpmymWa6f/hYaDR/IZVKNk3bhmg4",
-	"dyBRKcRuY75VLjhb0dxqhj73OASGxyRR+ABqaHmw7qFdNK9zCRvKj+pu2fCBdXNv3Y+EaQehhqnd2/2c",
-	"hFqwmCL0uWSyL7ONabJjeY55AnaEJ15HcaBUnnzGfOWAVtjIdtDjcNU/0vza90YwlzVlfBFPLct+NKfK",
-	"+iREJQkmUDOXJZuLCp0kStgZL4Xe4iGDG+Ax/HscCLs8x0H7N7QcL5P+i0bdhYlGMLbbh/U/uU4krhuM",
-	"LWqZu80Ffoij79vHxBsB5gneQQ+R+bqq/WCOfaIDZCKeL3tiVx2PH9XXOYfuF5b/4sqJ+d3QKPFrsld2",
-	"QeX1Mc4BBOwY03lzI6xcuoZSNwznaNG2dLldvWqasSU/4pPt5gJdvxJFdMe2MRHJU96P1Ek8Lqe7XoLY",
-	"QrL62denuXlC24fIHZl69nYWjjH9Yah3pbGrLQaIUTMicQeKrdp0s36QK+vKtNEIdQ3Z3KWxoXBDH3Aj",
-	"jcJXDJXU1txKUJVrX4rJefab0S2PAkKMyLXuKXQJ635uiOMWeeh4SI16jM3Y0ws+zOFnEct1jLfpPp0a",
-	"Q7N4X8WPCDiQTBtjVcHl/4RQzkXFV3BlrwdzgVhNTIvc4U4+MZxxVeeiqGtlucR+RVnpaV3iBwyDbiM/",
-	"hPkjNlUT63WPIcz4ZqAqOh7bN9rR1qO9mkdcXZJZjJFJT8jlVWiSCTwedEOAQ1+wMazAeZI39Apbgzm+",
-	"f7d5LZq3FZBrzQIUZZkrBK49kpH8Axf28RTqPsGFZitIkNAMmQu+8RliLskVx7Ytmeqmagc6UgJE1+YY",
-	"pMNQNWv6ZwM2b8jN5PneRQlFHZVKpUxKKI+53cpaXT2sMB9KgahZZd5gy4M9aBO8sd1upvHT7EtwDngf",
-	"8vzIou2QfZBsXDGmBXhPtzprlw9+5FCg2pZw1pth59jooWbXGadMCOp077ml65J2WEiiCJqEREjiL/Zo",
-	"fuEQHPpIcy5lvJmJ0EJUXGN7yag4iPq+jdhcOpPYml442zh9UvBq4wVSgGKLIGztb+MyTNQhxBSwFkSb",
-	"Q09PgMK2jvCpHq6ka0RG79OnpCX9O4luhrG/U6HhjysLdeze3+e4x0+Ic4mSIA7Qk0TidHkYLvnpO0VK",
-	"hEIXmDXbH4Xt6X4aeZZnLLQw75pgTJspLOky3yPMxRKUJpsKGxscg2PwzI8TE4AYA0ulX0nMg3RvIxi0",
-	"eTrfkwIoj18vDZ9jxMvigvA1QnhzgH7K9jWjqNObXZhq3XSrhc74zaBKAyyg64WIA49hnnhBNeLuN1LE",
-	"7TJ26M63zb3Nc6K9QcO4XFyD5DTvx1ZHjS1eFZdstGTxy31jxlDKFukaxFcwXg7WKQKJenUc16UnrkU0",
-	"+S/swnC9cZ3rb+fZLDlrbGYgY7g+Q6i89nE2Tp4/AX7XYynvDUkids98wCkRh4ronELGd8alPtTgdWhl",
-	"4peaO5SkiAtu4PcTs30XzQoX67WCxGyl2B2bGhHNIelqNMpaNmbkxGz/7qNThxiMOx4LnspNE9Ml1s4s",
-	"j+JaPiX2F3Px/N8f3r65In8gPsU//7//5//97YuRF39Qvq//viYYglJo0/2B6ticiHJumyp96ZaHpKLG",
-	"xxI2ZMoFtftvaJh7GLUYPE/B2jVnPwxDliTT9d9ylPUhlIrpSZ1o6nC3gcBu7U6zl8PlcL+nW81SVxDU",
-	"hMqe11eMrMElBku1lAN/74Bm2HFcJMYMNxyY/+vlmAh7XLx8aLYHiLbxYJmyrTowhRktTgyEkrX5KFlW",
-	"Gu8+JYpIC49bgA22uTqw26hwcjjYTuA7M2SyacSQTj+wDX8Z8XeFfoCH+DwDMAglVWrXrWw82lPmO9mF",
-	"70XZIGeRBg5UXatFCmdFBdgcy5oItYLeEHRa9iOixrE3GqB9J+Gzt9Xb22uqa5bfEs55pF7ek3VxVCGA",
-	"qHFtB+qRji/3c6/3Yk1KKMdDIZS94e9YwaYtBqrjSyFZf+7SOjEAiEj8TYdnaRH4XR8y3sYBH4ezcmQa",
-	"iaNDY5V1BKOGVmnxe/NwtDar3tXuJszrI3qgYnq8zMDCTaRwZLeUGEhlTN7+dHq7rwMSe0CIxuJHwQv7",
-	"z0XCl7h825rBtiNx3/YwKS2INyw+dG2eMjE6g9zDFQxC/t/yBB7VEYJew2JJY9Xux9LFzBMkkiZjGZIH",
-	"YS/N1xF2YU2lQ1+wJRJRyX98bmuUP+NgQyvBOTaZSaDyl0CvEyAwhJKCraTA5rRPCOQ2/R4d3EbZtPW5",
-	"Aw2nexMH/IMv+a8KIhaVn3qYZ/PjSSI8tWXTCTS5YZ+eey75/bcev2kY1unxDz88fHycTpLGafqwY9o2",
-	"Vh4TtRsXimvmbqR9B3onyI1gK1AWk3ApKh3Si5+gdxgLXwqW50zBSvBMdRVeNA0XlrpJpy16DGRVasgW",
-	"ettqB5p4KlW+lwtzWjUGupPD+YdsBLwXrqb/R0xyjHdCLb2J5K2EHVWuunhOLo1EfRBLbxE3IHNaJodV",
-	"LAe+guTvvUvq4N+GJdSLbX6iNZ3W2F1Cx6ga2djOLs47HBLl2KZ0OfBM1E7J8Y2pIkAKoNQiitdkJQvj",
-	"G5ToouJaWXHoqlYfxGN8PjbcwQyzfb60EC6jx0EkCHuc4u2+EwL7LYfvmiFkV72+3BOmPXaMrPimx0Fz",
-	"A5Kt2Si85GDM116/8HZDWNuVN0nau6PPRAwu2VdHty7242RqstD24AbqYlgJmcaMsbtnfakDcO5N/otp",
-	"9DyLxtRfYkH5XpEl6B0A73E4B7Ng1IX7QXuzri9PqdnEFoUWF9rZsVs6nIfptfrALJZUYbn16L1b8+Ew",
-	"cwsdkE1sQo9ojHnp2Kc1pht/bIDdjIfl8MkVB16vnOJlWK22Rr/7w+K/GWvmS7sSp4shNE2rt/OhhYzF",
-	"8OgDQbbox2N8feftmODTqQOaZ6e7bw+IhecXFWt71PhplCUUmG+oMUCnT5IfKTrFrYy2ZerrqN13SR6N",
-	"ytFA4+hYdHitR5McPgYga0QT4yKUcte50E8Gymsn7PqewgqJt0gPWQ71AqNbIym3a44o7EZRuubROIrP",
-	"MArp0bsaOJ8YyWfUhegNUCIO4zFVGIjb2Ftu3A2D76TQYBHTdvHk5mxEmWSIAjZIUa8gSs+dsJsYgzMb",
-	"5VVbHl/NSY2giE7nVy5BV5JDsoq22zVA02ssoGI3zv8wn61y4TJTD5JkYpmoXRx38/YV2W33TcefFlaN",
-	"dEMMFFCOz1+t69Am7vX8MNY6yR2OvjDiiDDf76M8Qj7gNBg36tKkTvqO9M1nm63GSB3mqjoDmmLGokca",
-	"9Abg5eUc6xzyPVGlEepd89mXVBwmMTRNvsOi/FAcMfqliGEYDMEoW3yysskXNB9aZBI652Bk36vg3m/u",
-	"3+PvHzx6ND/Wg98PTRzxfO22YlS3fOfr6ElNtf0ajDH2hFz6VBdRNTDOmy0t/vr40XAU1rWZPKoyKQGE",
-	"/HELxKZXHbYAOC7Ru97nGnG4Mc2aUF0O+oLunLVI5ShxLelKBwvIHJwM1DVG/5lWZCnFToFU98lHdEMZ",
-	"9fvXj8/In96/eEYePnz4tz/PSVZJC6jQ8lDNCcsU+fXXl8/V/f/mP0kppH3dAWwq+42/PfrhL3++T366",
-	"Abm3PmDGN8ThSrmG+5STt5JtGA9xecU0PHGYJdqmKl0DRoIRpfe/ubkNzHsvMyhKoYGv9vd+gf2cVDwD",
-	"WQO3IC5WGG4DWtX/ahno/n/zADN1NfsoK44e+uBWnj3wOaO0ZLOr2cP7l/cfYtRTb5F1L2jJLpZCoEfc",
-	"IbiaU4w0e5nNrmb/BfpH8zvWUJSCOz3j+8tL61jNrE+87pjoENAKr6ybfXQZ1bQsc7bCb1/8y11tVicZ",
-	"0lhwCsgwB6kBGG0PZdzWG4MiyyYLKFubZ3HLEmOEdV14OLgvOFKgzUXIKfLtjtokwkyk9zavxu3Wj852",
-	"nGTxddy+ffhcCWZsX6Ya1yZZRQgfcv4DcswklPZJT3FCv2LqP5TOmB4WIbNZrYX0sLk7RPAT6Wws4KKg",
-	"RoebvQdqJBeGcp4QLix6OFMuzpXdJyEzK6A/r41NzrUgWE1Q5/lsEV7w3dsPH+/P6r2s8uv0Nv5Y5ddP",
-	"V7Y8S9ICNFaQJ+y4+pGLX2CPRtw59t7P6Y633gz7HpTZy8juPxf89seqyq8v/mDZlwu8HMymHEX0lxnS",
-	"PL6Tv/JMmCXMvhqJfrXAc7ck0ormwDMqLxruk/iKX9NreOaefhp8BGdb/OFQEQoYXclN2+IqUZkzF5rm",
-	"AlVRo1QIea0mIJOt64lqCkY6P3Ne6gMeY2aiHijEuhlnGGE3+mEghLcSHHiIBlpE+yYkvoc+mu7XIjZH",
-	"Izt5/PcdXntsusrCdKGZ59yfVfASYNqJ8zlysfBpK+MH/r016qB2Hv+ITZNPfenB95Ev/XZevs5Td96b",
-	"ZovIEzk2JbDQe//M1rR/O5fPG9jhnEZdPg8m3YTYBtimKJMIiwvnv7znvTrxbfkkmYbnYse/ua1p+ji+",
-	"ke351HAJT7NJRj3oMwDdrpxdGjy38MiJSw5dm2jgGeMfq0TQFeB7e50uKo5XiLr0u6hzjCZUsGzawV3Q",
-	"v5fqmGM/iZrlqZXByhdKTUiu5/arcXo96vqZnotJF2UY8Z6Fq5twUT9Tvvm1HLUe37NnS11Jus/UmnKR",
-	"Hj/ipBVWsQWKPAtbNr0IN5//xNR2nPw+P5f4zrATssg7o/3/YvutnoOE5tPfEgnNIb8noRRST03K9/jV",
-	"V9YEOQctzaftICdT8xcodXB13uZ8t51CSE5CyZJmWDPqWjLsfOJiAVRVErKGo6exJ0WlYVq58LrS8L+R",
-	"XOCwu1dnN0zK0i3s4W9JvT6Y2h173wb1nqBtcti5EMOEG+6BZHo9Kr77zQsxiRp4asedg1Bxh2QvXaeD",
-	"CQSRoX5o8NBsMoEaDfPJsnPb7sCX1K8xIhgcB/dnpyn2qTP0CugNeLqcSSAd9C/7xg7DJFdMDlSBqhG6",
-	"NBF8ZRuS5obCKoavRNcaZGgCGL99ZAtaZUIDbKXf8hq35ZxS0OHi/edt+ztaKVBzYkH4lMU3EqVnA4/T",
-	"hSXeh721sMh6CRvGlTnrfZuvLv6wf/hir2qPSHloImq62r73qXx3Tteniih6c7p77RSp5n3CJcXeKc4l",
-	"LGsaNJmt6SIeyplLaW5P9b81kVvMW7m0C+RMwQO0HPmTkVrCNZi3vWK+Ux734M9xTsV6qWm15GeCr5ks",
-	"MAXmTPLJkNl+/z9POGED063P2UJ1gubXNo3FiSPti+H6G6cilnF82+vI0LS30wfg2Ufxj0bc6Y6sFo+D",
-	"dA9T9YID+bSlUVfbeLg2rXN4Y3tTnCXqIjS4FN6vaQFmUIiLumVW0hB4DoV4V3cXOrcNYIczQm2M+v8R",
-	"c/MK8Z1v6nX6yYRVJZnez67++VvznH7aigKPpzEGFNtwPKA2qdL+e85W1/fJTxamv9KYQq/dvBrHMgPV",
-	"m+32HNRZ8xnw+0kSquuJLChRAsdSduVR3iSU82aCHMqnORF51rSaApmEOdv3fN/GNFuKN+LsAaIwSCpm",
-	"/DH07WmWqjmItYljyC+LUsiDdU8vncL3P8LnOzcKwuDpxJuPCHdQlbcWf5WdJPQnljyvHzvnuv0oKT7D",
-	"hqQltZDpqpJ1ogJmu07MaR92AOU3svJXQhitSG+lqDbb6Xb9YrWFVU+y4DPz8wENzpKB4ayVM5y0cfet",
-	"X+LPTI+5cRGYVNXApBYJdLptyRimc/flPf8CUD4tLdD+OTalUfh1qoL2MbQ/3YnbEgc+1/GmuK8oy37C",
-	"Z87HpO77d5yJ0hz1ID8ZaLZ3t+0aNMIv3ZLMLm+/j8ovAhD39ETGb/+UsTsncqrE4TXNYBqa3tJMizof",
-	"0H76hvbj8uz7cVsHXr0nPB35eWEbuoxIoz0uO/ScOZ1mzml9sUYUEqWtzbEFQ7dOSrbddO+5/vFJBdJ3",
-	"hv9K2ckB567zPQfEl8UB+G69Y7dsm59QgbEN3nLvLElbzmpWYH/gjQzeJx6Em/xweTndXp/F5eSkmSfG",
-	"mQSa+/wxrqfLyUdPSDZXAHTbfWJFUJWSB/Kle+Yu+NuONYa7z5l8/jTL3ETOph/6hd6t6tIctau8PCFc",
-	"7IgCnjmU/hwm4q/BxOUGuc90ntJL/1nsEAQSsWy+SnJyk0oXK8pXMHX84Rl+9GtS+YMWZQnZkzpLTTvH",
-	"lMXPmpLTLnJBp87NeiVo9jXp93ELZCNERqTY2RL4JTC+CVSclH5lTvm09gfCzJ5TptqPm2Hu+qbu37OD",
-	"7UIn2iTxboyHWggCi+2CyBX4d9dwwdZcwOpauVpgKXb3yZu6itjyDhYLY9KOENdkD83gQosrJHYR61cW",
-	"3rtn7kJZcF3NRka9bNMZuwawx+irCPuccui7Cl9RDucUMfj9lN3HFBG726uVOVMDfPIKn7gbLlkJmZnx",
-	"xnAKzgtPzg2DW3FISrN8ZXuAnCdjXemv4RFrkvg8fjFkqKBFplLG3kMhbiAQeMjnbB/PnjTS27Cz3/5O",
-	"5UKvw+6bYZbLO2KWqZx2BVzQG8pyumQ5Jin8ESfzB9BPm8+dh9bNIb56JUMBFz7DKXUHvaYsDx1zz8gL",
-	"rXEi3PBCisLpNA45gbxEpEW4xRFNsEFnzdOzQXe5d3fshkg94cErJWBEcuUyKBMEf9d47Gx5+mGEOyZ3",
-	"Z+hzUVs6LNgECor53cdmv6V6IpzYnZ8BM2gW1VHcL1PsxllBfCzdzn49R42onSB0Qxm/PZlqCOPUDeRg",
-	"k0eFgGqkyGNS4hPxnxpPOBqse3jXACyOELH4TiMfcAJ/wifvl/NIxlqgHbTcIyTiUmT7uc9QRE+BkIQL",
-	"V7+VTHr2lWnfGIpLKJi7W0OpNWynj8COMq2m8AwBR9Q4DZ91qM1CzHnb+RGrtChZw44EmM0d01vGna4V",
-	"eiER64zOW6XE/vheZJKue7KOnpuf6/3/FnbycuqdxDUmk4Ttj7fez6d1gR32qdqJKs/I0pd9m422CPTf",
-	"Kds1XNXNDawX0CN/WsRPsqP7lh9QAdexDT53PKLJHOfdp8SJYzYJ2ax/qkvNu0rp9MXhNEsSLGIqvqZy",
-	"Qkeza53qVtngqhUtwPf2ZtpCYCLU6BzBTZYAnChEBRbY48ZVj1qHdE5blYKHNDxDib0teDuvVLIq1Ncp",
-	"Dk6rC0YiaffrNMV29f7jrlMejPRG9V1je13e/0g33hsPc/0VVF3nGbxrP2BfskuDHGe4R/HjXyfRJb0L",
-	"UxnJrsaoz9x46x454zr9ENGgAwflaus3aipdHlEXXHmV09sVKyqjKGSEg94JeW1Es7pP3oYGae2nVlRK",
-	"BrJHx3+6atFuetZ0X/8KBfc9G/ZUuc5HegtT4DwjGqvT1tQOpDKXJ98oUpVYV1/m9g4GV75M8DK28rQh",
-	"YN1uX6jQZzQBg45NO+9k32zL0zveuWaL0RQQr/v11lv3CvAmFEahaeyTP3hboBJPNjbcsxdjDpvGpnkU",
-	"jXuDbpEmyszrugPStwozY1NOpwObCW0aGigzc2fS+IGeYAdPK+0KbLS22wqizB5VpRVj0eyUKk7Y80HH",
-	"hGG+VhnTCXs61X0ckEQCxKTXAydFmDQfvTNAGBzOkOnkyB7Odwrd3H7JtSAxkhDPwUaI7D7xbd2kbVom",
-	"eDDlBLHbkKGHYbuf27S8hqA63Lbb4UvGETRFnt3ZlpnBTt6un20hjZAkB0024jZlpc3N+wWgVMF4Ynxj",
-	"bSubPOZ2aE6We0JJKXK22iPszt6oCxmqCrmRdcxMyTrrezZQQkHl9dS4jE+z7D1++JwVoPj9O89yqUe9",
-	"G8G48730UmbLJxfXO587oW6RGMMft80AzR081TUfohCKMsvotuPgQat+pgh2JDwVPa5N8f4ixoCO9E1F",
-	"MI6pgn5wB8b6FFleAR5slIMohVrVl+lVRzYkKC3kbXw8qUN5fjStnhitufO3APrbcF39WmZUNzfqfM7W",
-	"/0zXVfNEXKwEvwHbBnPKUIz96isbbj8LKhmOoEZrx3d1UMwQdDVNhC4HmpElrAT2N/Sfvk9Ce/hGm0AE",
-	"pTNa9zUqe8w6EHIgW2Zk0r6jsnk7qY30MyF+M5XXZz2kAabm9Wi97d/2lI7AyalRUt6uZ98iZonLGHNR",
-	"P9duE9FLPBt/ldKJFp1DifG9UopSKJpPjtVvPnvuKuM3QoP6KN6HqN3dlxi/8/TrQwNA/EBiSQ2TtTZE",
-	"49Z+2ucoWIwSrFHn8NnB59cZSNZbAegCt44/THlIycw26MBJiKwj9fw0CMqZGQh27Vrxu7MG+mrUp7YH",
-	"Ltzl2GcO/+weGZU1eG2RO7o4DxYqbmX/U4RMActJi8rso62+PwJV4hvr6uYIdebGbhMJ+nDDTafwfABt",
-	"G9ufqRYVv/2frea4g3FvZR7nevL9cXGJZ+7z59moDztm7NZvyiq5VfeKrisZVTh/fRK6kQB4x9phavB+",
-	"C+Ae+pCm7lMbc75n3X2T7vlb80mbiKLOmuby1roq/6NPp0u1mt61f940JNi5738zbs2nWTbx1tzy6EQ3",
-	"Bln6hRTF3ysLw32qq/rO6YsIyLeIHcRp7Jy7k2fg4le/sn9XwjRVOBIrAXuxHKYo/xxXo48q77BfwuZJ",
-	"4ZUmMTYqJClubWYoUOic7Ik4fGAb/rYaV1ZunoWMiEpPH1t4feZk+R4AW2WXdTrjJcuE2Ia/5OfS8OzH",
-	"77w6JAqBdEsKtjH3G+xrq3o7Be/Jg90sR/+gp0CsHnXKO8OOSjqq87kmrvl+V6UIcV4AADfQ10r8Om0X",
-	"JlJSA68uheht7vCjENd3gUDQGqfP/0mzgnEsaVG3iq4mzN3Oeqfnwe5S7xaj9y7QBwJ/5YzDEAIRvyO5",
-	"94LJ4pXryn034i6NPcTPWIpp13jHLuhA2zPZbm2OOgMyt82ROOPOtEl0h+Glvq2Z+ryLSmPsfaDIxzwz",
-	"dK1gJ7F9af6RV3k+n6weojV4rKDfr2E+24qcZXSvbtutJHHbxChxlhKQ7pLvtH5niOJnY8OLUsINg106",
-	"sfCdfcBN8k524O4FQM74pobk7Hp+EGd0oqRRyomjviuQzwThYjdvB5Ax050pbAFIqhI9CKxZ/B62stWo",
-	"tj/Xj/HNXeiq3cF6YBzPoqXGl3vGHP2vJTtGkXpy6RFY7gI5+F7tjYry3yfzkK32GBfyNlfbAq+Vvl6y",
-	"Bf3MiqqYXT18/MPl5XxWMG7/XgepGdewQTd9It7tgkoTD3bOkPgzUXHd37FuAkn1s9iRgvJ9Xd+hApxH",
-	"XYCD+v+e7EACuYZSo5RSwr6ZtatysHPgGZssfMjZuTJXzKe/TuLuHbQj/gBaEVUt/wUrPUd9ElOX3BU1",
-	"JzRXwkHxrPGeRBhSi89i00uwyMHsvkNtoVXGNNGSsjy6/xcI2P9VspxesPycjBI+/8XxyR2zhRn/9lK+",
-	"3igulo48kyObvLGf/vc+O7Z02+ZMU1wWQaZiglttzhIwfgowm3DidBR6g/2N1TlzQL8GFq9dVCxU4Xfy",
-	"+8vvzz/aL0bKLSE0AlYgb0CSimuW287AVNMlVSgSl3R1PeFZ9K0OohqWsV2sFTNOwXLS3UIR3qpb/3+g",
-	"Ucby3Nhkgq/cLuesNBtqrq2shUeWCYSFulUKYWOLzwTFGRjjzHuVtPLqJirmTNSQXLfpp9LcwbclcEWo",
-	"3SjMOcAxzJD2GLqcba2cCkMyljULNbW3RbXZewdeRxUiN9wnn8Jc8RnKmlhRAcIkZXlbYJFzg4jEaQ96",
-	"iwiKSyl2CiQRa1IwjtJpZbFVICNaHIB/TO3PdzAuNSHOoKGbb79dr+8+X+4uIVwcIQ2/mvvFbWpn/+6T",
-	"p9y2QnS4i3mOvL+iPGMZ1aDInz48f/dnwwZ2bpCFrveHrH0Bq61Iewd/Wm3FR1DfQt5rJMPlR9hU3KIf",
-	"AM/Mq9OAHyCWjuCgIF8bg9jQPwt4pRardI7GMCW7LcvhCbFTsKKmQ+PfKxrA/+MZXeeNvJhPv2CbSt49",
-	"/rgZ+u9u+UkvIQrnnZB6O0VBD/WgI7mRhWsL3e+i5/5QbakiBVBVmbMRLizzr6gjbEE2Twq27uyL4X40",
-	"D9xFCPeZyHOgm2pUDPenG5B7dDY72LU1k8VtVVZDC6vOnJTmc+cJPt6xc2edHE9XFWvS3tJ2jDeOA2c9",
-	"flMIEoGhcWZfsx2JhhzKrehvivUxPHROsJMwSAo+1T/wBO91UdUofGSHmbkWWglhhfkUVZJvOXyniNjx",
-	"euw0itmHQzqdodN/m0R3iGvbtzdTBWICjS9WwuKFptCr8/wT09tnIhuHxfzS5iuryaAiRZcvakXVAhBk",
-	"7ZvUryxjNL/HeA9sO6O5S8c90166EZLZdoJgDkZQD7QgJfZkuD31fvpcoqYfo58fl/EArK62Qmqk5dz8",
-	"bIxVsgS9A+D4rIqSOIdNXy45Xgh3ItCSJqyFPs/EbgpHz8+IVMq0BytVWiCqhVUBDd9jdINa6gafQCnQ",
-	"c7G3YGWAoNEu0uG0xb7WEpry7KvT8Oxn+hiuuwHJ1j22zj/w9zu7IFA2fkuXxDPBjR4+xS1huy2oAdPE",
-	"P3UXmrcf7atAs6LU9mWkKLYLynLlkLY2zAZtTodmbZPyHDzrv/+1cvKP2b6plJ2KS9CV5JCdMXvg1zDI",
-	"mfauHuCYTIKpTRkszZE3nnCVzGdXswtjYv7/AQAA//8=",
+	"5L1rs9u40T/4VVD6b5WTXdnn+DJOcvzK48sz3vEttid+kcelgsSWhIgEOAR4ZD1TrtpPsx9sP8kWGhfe",
+	"AJLSoY6d/PMiY1skATQajb7++o/ZSmS54MCVnF39MctpQTNQUODfXiX6/xmfXc1yqraz+YzTDGZXM5bM",
+	"5rMCfi9ZAcnsShUlzGdytYWM6jfWosioml3NyhKfVIdcvyVVwfhm9u3bfPYrHPynt0ATKKqPv0ogy4UC",
+	"vjrc1c/1jZTRr6+Bb9R2dvXXy/ksY9z/tTvsN/0lmQsuAZf3vhDLFDL9x5XgCrjSf6R5nrIVVUzwi9w8",
+	"8X/9Swquf6sG/j8KWM+uZv/roqLfhflVXrjv4ogJyFXBcv252dXs85YqsgeuyL4Qlhb2Nf3Vp9eUpXTJ",
+	"UqYOz7aUbwA3pRA5FIqZWVPVIHFCFdxVLIMuneezlSi5kgsqF3tR7PR79pGlEClQrp9J6RLS2k/V24ru",
+	"QC5WNE1l6NVv9Y35p56X+1jz1c40vviZiuW/YKX0WM2VC7YKrJwlI5hrugXh10MLGpr/R0VVaONWil1D",
+	"eBPGbJRZfpOf3jApGd+QtSgIJRz2RHDNCW0i8TJN6TIFd4LiRKudqEfNE3V/fjaKdggwd9QaRWvZJbb0",
+	"/84UZHLoyHa379tck+KVefmBoYT9W0UIWhT0oB/dFzRfSFgJnkhLRZaV2ezq4eNL867566V/lXEFGyg6",
+	"NLITH1r3Zya3ARarPdFllqcEP07EmjQenI8Q2I2TXn85NNGfhdh1J7cqi0IL9eDR3DFLuVHb9SvjyXNY",
+	"Iwe2dgLZS3YX/xr/nYj1GgpI8MDwMlvqm25eDdpl8NbncxB5Ct3Pv8d/16RVWyBrVmT1z/at5ZlIU6Cb",
+	"EkLDFWyzVYOf0PT+YJ5s75WhqyeLX4D/9Lzal9hWfvCTaG4ofM1FoSLCKov/Jq6hKFgSoOIbeiBaIhDG",
+	"icyZ4dVE3OVC3dX/XrFm7XMS1KLMR4gf+2BtAnO3Bj/hGA0+glKMbwJUSOlBlGo8777G55vy5W/dnTfM",
+	"uRBFAsVCqyd0pRpjHCeom7Ksd7AUaHKmkVobElxjaDZzT+Xg/pTp7qmhTvfGNYobcC19/zmjSbJQYpEy",
+	"qewVtFgXInP/oDlE7Dlqo/go3bjHzB/1A1LRjWadBFJQqHaJRUp5/a6qqJGUsDhGY5OQgp91Hxt99A9+",
+	"m8+uaVoGjtOrxAkkvT4iCoKLm+M/Kboxf8D1zPWve62dMkmUIEsgiVElarv/8PJy8G4wc6ovJLZlH0CW",
+	"aWDXUBXoLuYDrESRSKKMCl0AWaGGXLuv/J0aVpZQ+V5RrhdX8iSsKfUvDx8xEwwt6xlNgSe0eJokBciA",
+	"sKDVDwN0tA9GRkm7n14eFlvKQzoiTYBAKmG/1VSjPCH7gikFnCRizwldKyj2tMB7IqSaZjnlh0XKOLIY",
+	"TdN369nVP/vZ0+zWB31Hf+kaQUICySjjRH+UMM10c2KnR+yAhKZC/yiJ4Min9gJoqrJoYV1bc6F7+hhN",
+	"F0aI+X1mXD1+FOQZfFqJLgXfrQnlpOQrwfXNDonWsq9wUnafDFfqGWptPC/EpqAZQRWX/OnDy2fk4d8e",
+	"P/5z6MAnrICOmBKlWoqSa2ZjvPqTgoLTNCxnmMxTGlD6Pm2BCLWFgkiWwB1ptR5UgAqgiX4/8L1jba3u",
+	"oGacO5LgMyhfIMvVwdoq+lOJtVa6n7W8FlDhKokWfXU3/jLWR+k147uQ7pWBlHQDln9aU0GJiJo0sc9Z",
+	"wUQlSWGt6pIlznEZkxKSxX57CEmrA+FiKZIDoVxqgZfMtV60F42TWq28wCOn/zJi0R/8w6hl8s34YyK3",
+	"Ys/79lzvz4FICF9w+u1FAdS6VLoPpCwfvPz0M/pZURYriEh6xyX6guOJ1HwXnJCz1odI5u1CRdPdeHLV",
+	"xEZENi8PRr6JLC8VHhktllvC5AlhShKtNkhCC70olqb2ppa0fjprsnvP1HYLaTLWNq+EUe3dBptWkqay",
+	"5A1DtLbWy2VH4UoaVwxX0bJx3Ob+MmuSrxLRVkR4DmhdU04MWG6KXaIvaVBrPEpd+71G29quK/iqhm95",
+	"/frceM7whdhEUUR1JtpziIwsGOLq2iU9nxXC2LXuDsqhMPtoKasnutSWy5chJckObj85d/OMLe49Dbk5",
+	"vU9ptBwPyXA+ahucE4r37YGe5nNQlKXhyY6dotFaj1ia8QMHFremK3UciZDhQ19i6Yh746V5qn7VjB++",
+	"ceH0WoVWzzOrq+jVGDW2SR/qd+BJ3uMdMzq0OwZ2NlY6BXWvhuuoflG6m6Up86ncMb65IlwosoS1KMBc",
+	"mHRTADwhYr3G3+ZWUfLy1M1oI4zOltNSolDcQa68Par/wYwwm8/Eeh2csSroavDO+4dgK/iET+qrJKaj",
+	"oPZOpLD6u7I2pF6dZFmeHvxFfEeSokxh0Mhy9wVuhRkZiezmHdv8j2F6a8Ukp4Uy2hq6l4y2bhiL7Lcs",
+	"RSNkI0AbG/c0bZs3gtW/+iz5QQ+7HngxkgmBJ30qEvDkhpPJSgVBC1nANRjDQNs0TOqtNA+H9AvBF1sR",
+	"Vi/ms3xL5SCTvceHNANQvrnRkiS9Di3pxTUUB7XVmlSZa30JuZRJrW5l2goOr0wqWqh+Ig/fKQvcXUOH",
+	"iliO+o1BKgLMG+xW2+wGW7j1xs7CJ60oBsIiVYiiSabLq7axYVw/Jmzx18ePjg1j2IGi88N/nDjCFw83",
+	"9U3DunaPC9iFZ3pSmO3xZeBBFO3HrLA3YvaM8oQlwajklEpkVA/sUQBjUe6VEkVwVseo5+O0cHPocMA+",
+	"PXxLOTeb525ifFYfExZ2ylShnSMjdZ+2wAoTrascs0ZJKIAkAvUHmQPV9/yc7Aua50bCBW+Trwq4ZJFd",
+	"XhcQuDSfiTJNtG2p5RgkhIt9UE6OPLEmtSPIY3S1Dcntj2zDIcFAkMiM6zIsqBk3qsxpt4YCmo08Z7iG",
+	"OjXt2/NZO5pagDV7cGlujkGmchzyVoQOp+PfmrT46XIoBNOae5yhBb+GwvFF2wdvrOmQG/0pJ/CVSS0z",
+	"SWUbDrKA+6RjhXZsmsO+9rmBqIPWdmm6oJmLFQzJU3zcDT348RpdBu4592SYwHZykfjGwKfjYYbnkIn3",
+	"xjzvhiPFhoUPevQM5lTKvZX03QNq3QInnhwzHX94rEfAnhs/cHiRcncet0DQ+g9OgdH0VfB0hILXL0VZ",
+	"kIRtmJJzshHCJBms2TWQjPFSQdBra1ymYasFvZdKkGboO0Jp+6G5mV1sOe/W69hoWlBoxZhWblxtJbmL",
+	"IGE0haRrHNUiD13OqjLsgobjinJjBduvV1GC4G1+yMcoReaxuqPSTSNIFPFWKM0nb2gR4LeGEKhdO5Xa",
+	"dFx8NCIq/CzeenY43SnZtyNRda81z4p43uCgqn/qYT8ehz1INfrEtgkRcFYpoWg6Qn6a5+ZuBr1zj8Wi",
+	"aZI0WK7m3dlxGwbp/lSAHgCSI5xjbka9ksrMxg1dG6d3bZ+sEhHT+wdvQ6eFtIKi3Md7KEqquXdWkSVs",
+	"GU9MLDejhGHIrrDB3FZSwf2/Xur/nazGPC9Nvi78wqLLbN4Yg0leRxk+Yo9q6EoUMIIpvU1kXpj7CfYu",
+	"LXy0csqK8Xdh7WMseK6KknNrB3cvh6UQO719S9BqXyrEDhKitoUoN9ugXj72lJpFzP1pdbMYoAcLycij",
+	"dmx51NMj7ZyT2G0s7+CQdKanPo5/XqzXEMmLCrm4tRk7n2UAyiYFULkL2rVURTQIlpmMPXowBx4D1lb5",
+	"MXkmJGMJZ5utekK4T6LYb0UK+q24xVaTrlH9uXLe922rIcqv+slagKib8EEKUMXBTNDEwu5Ioh8nXtMK",
+	"cD0tNmDKCIiCLE8x31ZLyD0st5gWqxc4DxCPJcZBbVPRWkl3UaHcNg27niTOGrtd6aJbUeLRW5aScZBy",
+	"kdCD/rv9zx5gJ4P7H0k3e2pSycx60XnxpJW/eeVuDFEQH1+sreDB8D2AWxxn9l9b4Zu1SFOxN2mfuKG1",
+	"WI5n+UBWoFiv3d+rREA0Il36H4f9YmU8u/o/Cx/lFgsu1MIeKuDJQsLvJXCMUjsuCFH1BS9EmhqtoZVo",
+	"W/slEGbasTwP/9iinf9O9VKQkvqxDEK2qybJYrQs1PJz3NPfQtPw6cXRHLq2UWECUEDWGNGRZA1qtUWz",
+	"wpD/9Jy7lwxSTDnvGoNYrXKkyLe5HgHvyjOTn7hmqcJEdcoTIkWhICHLwxzDajZ7L5ytV0olssWJ7ukd",
+	"hK2GeEmNyGXIeZjltGD6XjJG5Jqp47LsUxuf9J5WkaMfDXO2tyxJgAfPUAHrxXGlBOaWd9dBVxN07BEy",
+	"ApUNYrT8wanA69NfE5ngWMaWGAFhzTbDN7P57ABywQUGipxyjFJpD/qeLyV+Q69Ai6aNlsz/I4LZxm1J",
+	"CfUkHXx27rm1TqraazXONHtb5yi3L9Hz8SJh6si6p8DhqdsGl8fkm9+/DKS2j1EJmjwQitH8dUQpVJgZ",
+	"PBfY3Y9t+5dRF19rP8M7kcJHm0PXiq45Cgfi4ynlhErCTAYjZnKh6IGEKUicsmaeYBKf5z4sMOqgvU8p",
+	"FlCNqBEIrSkcoTvCKwKoH4wXDGZMq0IHRMPIW1CmLB97Y5Y8EYuSK5NiNG5ZNpF9ZIKfm41NOqsN6L9U",
+	"UepLdCdihkVCDwvB00P4sA/UQgxH+F1+hztidr5+4lJpzTV0L/Rlr5i3Qi9hpu2gq8wl5NrlzSsqVKmP",
+	"evw4OfXR6Dmukx4ve3v0KE9GMSdMPqmlm2ZAuTJG3XCRBI7duabqq+ZJvPrDRsSO8PL3VdAlzLghxpUt",
+	"VC7yb18CpQYFrKxafKOsRKMZH6ujWE9Er4fQfXlep6Mlgp9+eEuKLOC8jYWMRKlWIoMFB0hi2lEBm1jM",
+	"Wf9D77vtetomr/4i9kQrWaYqQyv7CdGSjewAcknWZYEFDxjYIXRPD7PBfBUXnzJz7iywOeXW/GL0fG2r",
+	"GI5Qh1Jh8z6ciLvW2oIzUzkXJV9B1tzEWogVX18EXAMPLsNB1J5IAdx//Cj4w6awHqJRQ7inF1KUPAkH",
+	"lAn+RhgnqGC6Eg+Zix1w4sc7oazduDi6/p0cOOMbI9/m1n9NgK62c5KyHZA3gt99WTBy+bery8u79/9y",
+	"dXlpdCAMkKV7epBE5NB1X1xOUEvTimUP6J0py5gK1p43S89/CvnSxHod1717le2Hjx93BRuSJEjtaALJ",
+	"6KoVn9r7oUyh8eaC8RNezoMeBJFplUAvV6LzEotQq62HaygOpIC8rvUO7mxFtZ9CJoqphrAxZV+piu4j",
+	"LeUAXS4YN2fcVMWGbV88ZQE+uP9gkA+qQpo6BzyIOR6DYYLPW0Cxq48uB7UXxY6koNBkkMATE2C2zjdZ",
+	"S2jmRnujcmeyl/O8ENdgEsfWmAj3Jaj4+kzFMfISXXFhb2Y82aNSlkbkB6HADNbHuBqV/7ELNTdAfeNb",
+	"u9c+1ZWvVh/Yxtr9pVETzM2boH7GWqfGngN7cOe92Swv0ZP6W37bWv8N8/ZHBzVs1XnogmqUttVLpE1y",
+	"3CkXExZij7ULzcPx/J1CZExCMIyxd0WJ9qHkimzF3po9hrVax9Cygi0qWBb6Dg4SzH0xpv2N9/76p6NL",
+	"7Jh+dpbW8FtRvgLcii/js0BHnvyQmeRK8ZCyaBo9MWkrV7YKQj+Au0aYHFdUXtGrSY0aqzQYwZdH2DPu",
+	"d6PfEHW8Mu6sx7JzVynQYpEEMQcU2VJJuCD6lBPKDyQTkdzNGwmO6SXAUWdyEo48Kq9zqrREt7nvC5EL",
+	"SdOJBXo3wRjr14OfuvGWhVNTtLyWwBXwlS1IklphxyBEwDUU0lk/b4HPK39nATSZE5OEzQpjpgye67Ut",
+	"3G8eVByvxvuhLfovGrhmEagkVmvWk8avROSt9nTt990bvXn7vzCpRHF4wVVxuCFG3dG1k+MrJqvo75Cz",
+	"1yk3caasR5LtPAbKAu1vA0O/sY/Z6NXYcGmngMFymf1Gz56Fk4mAq4Id4XRrMMDJlbdu1J7a219EmoTR",
+	"zsK5meMSLn8RKUvoIST7QjWEh8PhcDfL7iZJK3ntsqfYoRU/Gki4NPczvhua8KssHA1fHhTIRWExm0bg",
+	"EaxEWmY8EgdasxTuSGKfmaNLhOyZ2tqwOqSJV4HzQizpMj0YBWhsGMis4xkOEIyMF0CPK7zTGuxKOBdC",
+	"9/phKSyQSiMJhC9ENVH3gZp8kNdanVpRzOv7lxQ8XA10pCEzPmCZ2/DBOBe32QAMOQR93LWc7UAxwF4u",
+	"NkKM5TV8PqMJHPP8Ebxsn6+ybce+U8uZGftKmWseHPuKpFkQJ9AcskIqoj9aPzTjsyM6+YNtVXRPmXLW",
+	"Pk0OeGHBytaE4x/RTkiFg//pKK3z2ZqymPZayrg1GjJt7M1kqVY/YPVvNWwU5MDG2Z3XJV2dU+pc2eaI",
+	"Oge2trHFCJVc9HtXkyv2jDWkU1xIW+HWVeCYhWJpssSvcDCZf/j7nGA+wNXrpz+/eO1wXdH3UINQUoKk",
+	"QK+xal2UQbV2a7GdBrdo60GgzPzi6wqHKWv3yUkXwIBzNHE4rj5/UXC1XeAZsmq0+fOXoG/cp6t1j+GW",
+	"8uSuZg2DjqccZpDmC4x55qUiGAwaNgaDNW0GhUiQRJgrlOpPk71DP0uJxyDV1ykzKGeYaE1Td3D9qukO",
+	"bNqePjXIxMM5Iw2ejugVCgKBv4TJCAzfeyhWwNXcVtOrvSAJrFhGEUFlSDUKxTgejrB8OahwmlmpILmq",
+	"oJ40nUWpiKJfZ2GXVVKu1Knpcb+XlKtgwe5zQwJPlW0BEKHLw6BTnX4dE35xubytLSmYCZoJDjZ+9ejB",
+	"5b3LS/Lbx+eDqcTtgj3rtPZrtaPOK54w040xk7xpJkMoiyEgGI53hrjLNjTzX+Egw1aGqegLICbc/duc",
+	"/J9z8r8wT+rp3RalHz44rkzXDhOcm0U7Dl8ox2Q02RzWbzdPkwsnp9kJhRbxmvIbgtn/q5RqwcX+xukX",
+	"Yn9EaZaed9TIVSIJYS7+IvYko/xgA9mZqdovgZjnB5MRcILu67WFR2vwqknGaj0C9Q3GoXG3zK8wjjHH",
+	"O2lOrNdNX07odjsOymZQho71LfZNuH4l30YsCUHkmh4gA4mnxxRqpCNosQVahJAORAaIvLKlkuAzDU9l",
+	"jTruQyGNBilkZkVMqQXqMi7a53IqBsEqowgOvjB1nJn5XmuxrogznEs1AnjkFLDZzkiK7oAvlocxRNtv",
+	"Be4DvoPqNZ8dE1JSNmrkWCe1bh08vfov4di9L20es6kuFGkKw8mSroKntDe65bzeo3KOa0GpekazK7T2",
+	"UWZbKKyMNWkd3RUQkt+HcIiqL2ZhQdNvegO+T+kKErwHR2gY578TGYeXbFMWICPWAyVLbY5AgUyZAZVl",
+	"ARWqN5WK2ByBbmH+v5hSUCyyVjKIKbYNQDlxX3GdilB5zXuLoeZDyhI42jfMGk8JS7A+ZSUymJNL/dP9",
+	"OorU/YFhC8wQUwXL25N+PDjpDuyE1Gp3RYL212Pb8feSOkielhoIKT0EsYDfabujfq1XK2psQZDMi6RZ",
+	"Rd76tdHXoPotE4F53NcEf3Tv0f25Q5RF/D22ZpCQF3czkUBK/vTq0293P5H/unf/8i9/Dk35GoqENetD",
+	"rWtlTZk+9Usa9gr5bOkAGzNp+h3ZKLkNknNhcNlGhMj1gqu5zX3OtSNSnZjNbff7FtvxDxB2rK+rg9mr",
+	"H9aYBpEVRblsAqlyYQLusNoKrKdRC2xlMJ9da/PcQMPBQrPQoEHvPh9ejFThCpxNIQwjDSZ3tTUf3y2k",
+	"6s5gGzJUUD0JYHKxrYW0JjZakEY1Mhlr89k1kyzspgkETFzOWp9T4PcSjMbbi2LJYP93fBDBp+noYi6L",
+	"P3zNYH9s2lg4t9hWYEULWN9QlsbbjNSqHhtW5mUw4o54/pj+FQr0QJpKkh0QZlpBCuhx1KLdJec56JcM",
+	"CAvXGfrXQr41qqrPzutI8z5LxuVT1rGdxxVntlcXpiSmEnZomFEDKRTqyUYl2UGuCOOYvBOJ8McyDvAb",
+	"qRA7afwvlOT0kOn7caX1+XbFeB/GxdxMM7iufiA5dmLDK9tvLWDftlHqjv8ian/6s8eBNiE8ZKiaAzIR",
+	"Pr5rW8DQ7wApsmMSshmPRHAw768gr577YKipmFseHMJtvb2CLfkPfP8aFpCL1TZcdHs8kpetWhhP63fm",
+	"hWANbgFrKICvhu/A97VHA0jiJl1aljkU10wK01wnY+GsQsmyMqXB0mgDUuXElUsxZtL4zUuWqruMm7zG",
+	"uxGxJV0uUvPLPxslW2J3GG2Cm7LrHOgu+JkjsoLDAGg2E9iC1SNX15fuJtqBFmyd9uYu2UNQY4PG+Wsw",
+	"XFi8YD+0bah29Hgs1PFcy+MiFZeBqBuY/W6bX8QOlH7uRrnGpvdTMAHVYjiMTw+EPJJIDF+V8dSvC5Gh",
+	"hRSCDrf1CSHLPV7KiFjB4/JN6wvy3ImzdqPbjanIWstcN5jchlxhVipCSUY7MFQZFr1CwqgHFd1BMKQq",
+	"q1582v62YTdELrFcheSvnGRGlG8E9DcE7C0371TggzVNwLo/4sRKYmjIN+9hdRygVV96cmT6Ps9tbLOr",
+	"41B8lyIJl6gtgydBaFtTQSTdc1XB+A7lEOrHBlorsaKGaON6QU3TWonxlciaEfw68nq4rq08YT69CT82",
+	"FyeW3z+Zj1YCT6YtDq+SYPS3/Z9UldvSTHgpYAXsOpLyIkvD7uPufMdjtU2s+U8rS6YqFXJITJiqb8ey",
+	"jF/lxVA1qwhVT5PBXeo5ms8LulbHnc/omTv+/Gg5G0JL7WVKDEvEA2uZMP3/CrpSWm9bM225YeTdukUb",
+	"ncXqLbe8bRiyAlmaaslqEGZcdw7b4QLGJzlaAzSkVdNCyZ6F4e+ENmrlTB+54GrGA6za6QcUG3/wWlOC",
+	"NCGIDaGJyrE/H0ZEMnpwHzSAAB4dRDmcpROPcPSQzWehtny9LNTOhPFHErtH1bwJmjsDh85slGXE+mFz",
+	"BAudt7ewd80ZW10oGJZGUiKVKCCpZ3TVWuHZv/vS/a5P3/8UKaT2v7c6EY+4baQCmizEOm7xYoF2ITZV",
+	"w0NfCIeKJ3FJWaMsa7uCldbL0HI23Stj8HgOC1kb2uPjlaMr7HLgi0bJWncGVk203SjlqgDgtnmMh0ze",
+	"U0lcWGx4UNuGuNbqJdZex6LwR9oiPyEcIDF2MLZ1HgOg7kOOw/h7IT6PobOF0gH7E+EHIZyGUq7xvw99",
+	"7vV8Br7nS/gyP6HHbqe0B6cUkQHfq1T2xuVU/SWdZ+1G8Bb2sRKHRkL+kYmDp6frH5+Hn0EQrQTBPXFp",
+	"1gh16ckm0xS7LCFg4RJhBwjdUMaP7kwcT7KOUDuMTnIiCEWVHXLce6NxB2Jg9/H2Pm9hP8Yy7bShqMwn",
+	"k6Rrn63waqlyl6tX6QcjMk6dboGFXE5ioDIumTw1KOFU2xr6m8/r6EiA3kt1UDz1loQPa4cVkFqg2jNl",
+	"ub6Z91u22to7s4LJPH6sShMduB21VDQwv6etK6KmRhg61h0gdGofHXXpHyXDDzHk2Lew/+D9Ai3X39Hi",
+	"1DDb+FhGRZ9BCDR0AzpJwDQf0fR9K1RYv2YuoxpUbflhgWyHilIrC7adoMqlwPS0XAveyA8uj91OM1ZP",
+	"56u3QkEMCWAk+GASg4LT3w5Eu6Puh37zncqu6e4iuze33X2HwUBcSf90I91tfDqBNVCrrPZ4J0Ckbjgn",
+	"ZEllJLhpP+wKYrSNB18RLwRRiK3B3M+Y0f278V2FQfoxd5UW/6FWN29pBsZU2jOeoDF5DNBreDOWJvnF",
+	"jhndik/ig3WoDvb5enCzrhhGEsZPbYVRHuTn2IUyoM4d01Tk1JsostR3mGUUvhmj1uijfmv0wVCAx349",
+	"tAEush6KpAYUTwMEaurEmCKJAGmcnGpLOZoHYbhvF95dsJDp8RJ7B2qVyLS9PeTgFVksLUT7cDyQWRdc",
+	"0/aLl3GkHGz6sl5DUcEIM06WQm3rQzvrjPGljXyLUpk/fhkxkRs2Dp3P0IGyaOBFBNRffIi7KyvYFSrc",
+	"zfApWZlue1ShaBVi104x6sXtdVVZVU/B+ly6029sTZtN5oYHe7j2pJaoHV48DSBviMtOZZnase4OcSw4",
+	"dAULXfNdPYjxZesCEhxcYS/sSTiEO10n2ck5O+QYollUxj6+PHrDXfPbuEBhnJQShnNCznCWzGK7Z8qx",
+	"UG8j3ub5kuH+hifmy7lD2yDvowB5q3YlRwIPVP1Pjnxxa9BWjkCXsfAsw0UaY5CIT02LG03RvFymbLWo",
+	"L7OtVwtpYzJMkoPLMFMuH2hfa11SZITJuQ2smDokcY3OrmNJ1ylX7JzTUVgTPbRtFy5GEs88YQaAlSNH",
+	"Bvt+dFU72By1o/orryG4ypRxOP5bjAcTJzNR8BF4tvYrb+zTmotE1DLynLGl3rE1J6azoQ+7HTP593qs",
+	"ITRxQ5a5oXS1MDvTns16Guk6Zg3cVnzCYJlqNqF8YySuQ1AFem2KCkywVuK/opVVzWeBlmnj7yIP42Of",
+	"kPsTLv5+tyZuTq2a70B/7VD6w7u1Lzi02+vyWSU9SFcnwyRaBFtIk+FGWfNZDsViK8oiOFyHWq646mET",
+	"J/p+EAHHlJ+3W7MEDMA8PSxMsH7QBKx5Wbu4pXqPr6wP/o4cs3oVa+Um6QGlrf1m1UzdsFMznBX8sujZ",
+	"QAseLtZElIW8RzRrpHZE5N9m0aYDz0rpAVqb+njQ3LdHqOfkaQHXPXk1oORA5rxl0CDnLspglKSA3MLr",
+	"67UJK6JDFuoWaCF7pJp9F7OuZRMlvNGXSgazPHOaECW4r1ihGZi8zlKG8yDXPdklAWhIEU4wtPEfxGrB",
+	"auFqIXfk2GoP09LJEdlnomB+yh5LxWogz0gBR82+/Q9G9aJY/nGDuIrMDSD4GdTrFtZ1zwzfVNdjuzon",
+	"1FX7GXIZwvRIQda0COdB1SRfQHpVnU0HFBj3ZO2LczOxnhW9t/f2SBf26Rl0veI2VD3MiWEhW6XLaRZu",
+	"Qj6ceRU7G2OzrrrM3cq46qHvR1e00YJ/dK3Mm7fS5eUYP+V6XOZL97yaUUOzfb+1LnXfnojR1OZ+Mr6x",
+	"Gag5UAvEVrWhNGn7IY2ljqLQFevZkm1KUcZ6ehWwZl+JzCmX5H8qIZkwXELQnYj+YhnMB/y8BRsTsE+d",
+	"nOen6UKXaRg8utuAnnICX21rzm7KTJWcTW0uRQE0gYKYyhhE/Q0mlb2cKEt7Eekx8pmpLeN4SzK+IfhU",
+	"u4FSyON+oz6aVcuEWDJZRg/EpoR69HrfdD9WWBOBp3gaC8M0WsX2I+pr2mD3OX2Pbti1Rd0oVW/hVYtt",
+	"nr59ihzu6TuwoiEAdnebVQnaboFmPTUeriheY4bGSar6PvjzGhYfhZUfR8A+O9aLJ2tNCAdtlxaNOdXR",
+	"NQKlP4cxqYAndv4Mtr6Md6v0zdKCYA4GlcA2LsXDmwhsE+TQwG2xpwkxaz0/sbzHuxm7tJNGEgw6hcu7",
+	"H4W7Np0EoWQby5qGjifLbvCd/+qIIkPh4BP6cocSyoKUG58Cr3fpid3CFNZOyrTUh97yqaHJSFWUq10s",
+	"fzg3cT3s4Uu5isE8VU3ExzYB79/p4QX6ht6DRnYvyoeJWz5BcwjbY9Dc+xp6Z9C2KQyTeeRY2sD8sFXy",
+	"IQghn5BnSehWVgMtqjL/ayn9ZteCkqJZBR1MI1y4FLAwgJN56Ip8ePmMPP7pL5cmyOsqALROPicWXmPB",
+	"kjmpAJPGd1eLFgqmqdaBsKTZyis0XE1h4o/evU3kEIksmxx8s7w70qfm4/MVaGphxvX+xVXKECqr2+i7",
+	"IU42Bc1ihij2wtTGKELsIIIFgpDqWehLwal77jPBzJQtk3koNeUjPUhii5i0tKAp4nK4tEb0M1ETykdP",
+	"R7DIve2StzTp8GqNeSKMn9MCEgvl0LXWG1h0x+Uq197tGzqevjtYjH6WiGsMTPiZKWHRAygT5+GGN1IW",
+	"LIcZHCmQ6x6MorpYSs+kqsASVsUh75hiHSlOyow9VQ5YqX30gIHUqMgltgfYhaNvlhamckfCnLwRPKHo",
+	"Xr/vclIEb2fDeAXnL0Pe8So4+JeBiEq92N5SpCda3DoIMnoKj0DAa52tgVh8+OBGDJhKEQvEtGNWYLiw",
+	"zDQnc5jYBl1t0PRdiZAD8an+2DIFzBPAQ2plc9ATloCiLA3bBb6lkDnpYD0NwZ5HYaj3T76JhrYtaJmq",
+	"cDbMYeFqw4L+Z7iGgmCaKprzCTr3MMFLnzdUKBzguMdk7KZ8uGSP3pxqfMhyAXj5F6y+LiM2qmIqhZ5g",
+	"8x8j0s1n7jN+KL9Vdt9DHBnLRXfYZVMVr9dzu6LBf4O4Cmgxerd+l1oJpKBioZrBvE2ftRJpeqvvPjk2",
+	"VFxvijQmsakqkrTKEEueEMqF7QpKObqKDN+uMTPR3E1YN+x66RUbrHNEh/WowtWTsMXby/mXWAY59JQi",
+	"MIt8Eihh1Tcw/u5q1ZlsgI8M4XoMXpZOsVoJLiGE3v+RafmFldxmYC1CHOib1m2pVgoTokTMQ3AErI9Q",
+	"kR9MFZFwGbvNKb7GnFoj+j19LEPhK/MGiKTLjLgjyVakST94S6dJVVVi0vIomosHx9NTMQo4Bo01lVTB",
+	"jMNv1JVbR0IOoZH3N/c0CIxhaGAryAxiHT74xLQSSYCm2pLUyk5Oc1PQhgCMVkW1JVKsmYV7YhP6Aa8z",
+	"7mMOhRS8636uupqEvdkeC2zkJPH5yCyjMU28VTaRS0oomgZY5C2oOVH0KzoAN4WQcl6xpD5JhSlaP44j",
+	"lShX2xAcsDE/e0KgVU3TEdv5D3SPfLtJd4V6ix+r2Wpp6kjaalpawYa6s+dnXmuUbEHVPfqoYwNHSb8r",
+	"jRuvol77Sq476et3aEsWOeld3cL9qNSGhrEii2mKzFpAdQeyg0MD2kpfsa4tEHxVBHuzNptdVjM+pWlG",
+	"TwWbI0DYRXBM4KoTa3Wvxod9WYgsjLbhVGQmHVoDuk6WYIC/qL1Unrg4I4L9Ie/hqV0zB7bgIcI0t4TQ",
+	"OJCZw+awjVoyviEV04+wYcwnebCj0FP0X1SfG0yxMq3QxyRjdbADmoC/X/pS0AMXuGNRQ+EnBFPb9rUM",
+	"7oxJaePgA07ukyr/w8WY0Xr4mg4Xp8G0oMdmyNdMBkE0gr2XLECjueKb7avi2mHtivA40DdtjNHmSv3v",
+	"elbmXOGV7mV3V0llPOK7i+Oa9utI/y5A0HXvj9mLJiq0W0nrzswMSqid83zmujANX00fQl2DztaH8viW",
+	"gAPn8YNp9nNe430kOaazEOMG05EF7zczLOIa77DiMqCl1FJrsBdBV2Ux+grmJKGeXEVj+4vqJ1M240z3",
+	"DxcLDeYvxFLJpmlUEwznDiQq+dhtyLfKBWcrmhrN0OUe+8DwmCQKF0D1TV7WPbQL5nUuYUP5Uf18az6w",
+	"bu6t/ZEwZSHpMLV7e5gTXwsWUoS+5qzoy2xjFfqfHeGJ01EsyJcjnzZfOaAVNrIB/rhOEp9ounPdYPRl",
+	"TRlfhFPLkp/1qTI+CVEWBBOomc2STUWJThIpzIyXQm3xkME18FDHDxwI+9qH25RsaD5eJv0XDboLI62v",
+	"TH8j43+yvZds/ytT1DK3mwu83TnENcwKtz5NI7yDHiL9dVn5wSz7BAdIRDhf9sQ+Yg6Pq69XGD0sDP+F",
+	"lRP9u6ZR5NeIC75AmJFjnAMISzKm1/BGGLlkITbc0Q0WbRc2t6tXTdO25Cd8stlOpetXooiW2TQmAnnK",
+	"h5E6iYNZtdeLF1tIVjf76jTXT2jzENkjU83e4WXbOh5zGKpdqe1qgwFC1AxI3IFiqybdjB/kyrgyTTRC",
+	"7iCZ2zQ2FG7oA66lUbiKoZyamtsCZGnhwjE5z3wzuOVBQIgRudY9hS5+3c81cewi246H2KjH2Iz2K71z",
+	"+EWEch0bxkCziPokagzN4kMZPiJgQUdNjFV6l/8TQjkXJV/Blbke9AViNDElUovj+URzxlWViyJ30nCJ",
+	"+Yo00tO4xFsMg24jN4T+I7aRFOt1jyHM+GagKjoc29fa0dah5+pHbF2SXoyWSU/I5ZVvCww8HHRDwEhX",
+	"sDGswDmS1/QKU4M5WsPB14J5Wx4JWC9AUpbYQuDKIxnIP7BhH0eh7hNcKLaCCAn1kKngmxbeMY5tmtBV",
+	"bSRbOlIElNjkGMTDUBVrumc91rHPzeTpwUYJRRWViqVMFpAfc7vllbrarjAfSoGoWGVeY8vWHjQJXttu",
+	"O9PwaXYlOC3ehzQ9smjbZx9EW9p4LmVcYf1WSGeI9+c0dvngR9oC1TTBNN4MM8da10izzjBlfFCne88t",
+	"bV/IdiGJJGgSElEQd7EH8wuH0O1HmnMx401PhGai5Aob6gbFQdD3rcXm0prExvTC2YbpEwORGy+QPOBc",
+	"AMvrcBOXYaQOIaSANYDoLBh+BGS3cYRP9XBFXSNF8D59ShrSv5Pophn7jvQtzmxZqGX3/s7uPX5CnEuQ",
+	"BGGAniiyqc3DsMlPdyTJEVpeYNZsfxS2p99z4FmesMRhi3RNMKb0FJZ0mR4Q5mIJUpFNiX0qjsExeObG",
+	"CQlAjIHF0q8KzIO0byO4tn46PZAMKA9fLzWfY8DLYoPwFeJ6fYB+yvb1FqnSm22Yal13q7mvNoIqNbCA",
+	"rhciDDyGeeIZVdhGoZYibpaxR3e+2hYARD8nmhs0jMvFFRScpv1Y9aixhavioi3YDB68Q330pWyBfmJ8",
+	"BePlYJUiEKlXx3FteuJaBJP//C4M1xtXuf5mnvWSs9pmejL669OHyisfZ+3kuRPgdj2U8l6TJGL/zAWc",
+	"InGogM4pivDO2NSHCrwOrUz8UhCpsU0RG9zA70dm+z6YFS7WawmR2RZif2xqRDCHpKvRSGPZ6JEjs/27",
+	"i061MRj3PBQ8LTZ1TJdQo8M0iGv5lJhf9MXzf3989/aK/IH4FP/8//6f//fLNy0v/qD8UP19TTAEJdGm",
+	"+wPVsTkR+dz0yPrWLQ+JRY2PJazPlPNq99/QMHcwaiF4now1a85+GoYsiabrv+Mo630oFdOTOtHU4e4N",
+	"nt2avbUvh8vhfo8316a2IKgOPT6vrpiiApcYLNWSFky/A5phxrGRGD3ccGD+r5djIuxh8fKx3m4h2BaF",
+	"JdK0PsEUZrQ4MRBK1vqjZFkqvPukyAItUW4ANtjkas9uo8LJ/mBbgW/NkMmm8S1ISdOzb4r2jCNySSO5",
+	"kQ0PBbbLDdqPY4tYfKvDUSLEkeCjgvxIsNa6Vu0bGZrRv/QQ+6Pt5Bgs6w132mhVSLe73gW6mrLM9HSh",
+	"B5M9iMGsjPFSgSR0rcV6xhJue7sMZ3r0XNwtvPpQQEbLHtOZqNaFygInVZ2wTi7lCSWyVlhYRgo527fd",
+	"a6Tz0ZKzxk5YoiHonG2qVkrGQUrnjLH/2QPs5HApucn/cVoJjtbHLQHnpaz/dBSTH9tvshopOEW24a8C",
+	"3nLfZ7iN7jUAopJTKffduuij/eyuQ67/XnDyabArrdzJRQylSXrQLcNSCNSEvlSD8N6LpxxG7qlBfp4k",
+	"U5vG8c3t3DVLbwg7P9Kq78nZOqqMSFSo2APVjMcXC9vXe5FqC8jHA6nkvckzoXJvU0pYRad9qc/cJoVj",
+	"+gB2K6mHS3LTpcQ2peTNXgnjUJqOTEKzdKitsop/VsBMDX6vH47GZlW72t2EeXVEWwaqQ9v1LFzvaIDs",
+	"FhMDsXzrm59O5zXqQEy3CFFb/Chwcve5wMWHyzfta0xzKPttB7LUAIjE0mXbdC8Ro+tPHNjJYFuUG57A",
+	"o7rm0B0sljSElXEsXfQ8oUDSJCxB8iBorv46grasaWGxW0yBVVDyH58ZH+TPMFTZSnCOLb8i3UNyoLsI",
+	"hJTWx9iqENj0/gmB1BTvYHhMm6qmuj+E/2Mb5Q+mHbkHX/HfJAT8MW7qfp71j0eJ8NSALkSwKIcjAva5",
+	"6PffOfS3YVC4xz/99PDxcTpJHOXt456p1XZszH9cIL+e+RX3PKq9INeCrUAaRFOtIfvihCdoQ0hjNqQp",
+	"k7ASPJFdcxkdSwtD3WjIB/2NRZkrSBZq2+gNHXkqVvybCn1aFabJRIdzD5n8mV6wq/4fMUU63BY7dw4W",
+	"52PYU2mxCebkUkvU+6HkOHENRUrz6LCSpdhFP/Z775I66Nl+CdVi659oTKcxdpfQIaoGNrazi/MOhwQ5",
+	"ti5dWn7NKqQxvk1gAIZFW2xBtDcjWRjfoETXhpk04tDWvN8PZwi4zJIO4qDpuqiEsPmAFmBFmOMU/FhM",
+	"YL/jcKeegGKxL5YHwpRDnipKvulx715DwdZsFNq6dwVWMQP/dk1Ym5XXSdq7o89ECGzdYSs0LvbjZGq0",
+	"TL91A3UR8EQRR5wyu2ciMQPNIOr8F9LoeRLMyHmFcBQHSZag9gC8J1zlzYJRF+5H5cy6vizHekdzFFpc",
+	"KGvHbulwFrfT6j2zGFL55Vaj927Nx3beJ4Yv6simDg8dq1qwa3ZIN/5Ug8oa78J0qVktn3lK8TIsV1ut",
+	"3/1h0CO1NfOtWcfXRSCbqPHm2bCGRjtPeyDUjSNvTKTgvP1WXDGGxwLu9FrvgcBx/CJDTdNqP42yhDzz",
+	"DbUV6XRZcyMFp7gtgk3daqkYfXH/GIjD+GXVsHw6Fh1e68EUqU8eBh+xCLnwQBBVJcWTgeJ8lyQ1QfVL",
+	"DGmojthX3XM+R6paYHBrCsrNmgMKu1aUdjwYhXX5ib64Yl+13SBa8ml1IXgD5IjiekwNF6K+9oIVdJNo",
+	"9oVQYPAW9+HSiGREkbXPIaiRolpBkJ57YTYxBIY4yqu2PL4WnGpBEZzOb7wAVRYcojX43Z4jiu6w/JJd",
+	"W//DfLZKhc1rb6XYhfLYu10g9NtXZL891B1/Shg10g4xUH49Pvu9qmKduPP+w1DjNXs4+pIQRiQJ/D7K",
+	"I+TC1YNR5y5NqpKRbrAS2GarMM6Pme7WgKaY7+xwSp0BeHk5xyqp9EBkroV613x2BVntFKi6ydeG9PCl",
+	"VaNfChiG3hAMssVnI5scHELbIiugcw5Gds3z7v36/j1+cP/Ro/mxHvx+YPOA52u/xZ4Bg9+xvo6exHbT",
+	"7UUbY0/IpUuUE2WtQ0K9Ic5fHz8azuGw7XCPqmuMwKh/2gIxyZntBiLHlYlU+1zhldemWRGqy0Hf0J2z",
+	"FrEMR64KulLeAtIHJwG5w9whpiRZFmIvoZD3yCd0Q2n1+7dPz8ifPrx8Rh4+fPi3P89JUhYGjqXhoZoT",
+	"lkjy22+vnst7/81fFIUozOsWnleab/zt0U9/+fM98uIaioPxATO+IRaVjmDLPr2Z7wq2Ydxn9Uim4IlF",
+	"PFIm0XEHmEeCGN//zfVtoN97lUCWCwV8dbj7KxzmpOQJFBXsE6Lq+eE2oGT1r4aB7v039yB1V7NPRcnR",
+	"Q+/dyrP7LuOc5mx2NXt47/LeQ4x6qi2y7gXN2cVSCPSIW/xnfYqRZq+S2dXsv0D9rH/HCqxccKtnPLi8",
+	"NI7VxEfobb9Vi5+YOWVd76Otx6B5nrIVfvviX/ZqMzrJkMaCU0CGaSUWYa6OB4Ew3hgUWSbVSJrKXoN6",
+	"GBnDr+vCgUl+w5E8bS58YoNrltYkEeYxfjBZeXa3fra24ySLr7J+mofPFnCH9mWqcU2KZoDwPh/H405N",
+	"QmmXMhkm9Gsm/0PpjMmlATLr1RpAIJP5RwQ/kc7aAs4yqnW42QegWnJhKOcJ4cL0HmDSxrmSe8TndXrs",
+	"+LW2ybkSBGuRqizBLYKTvn/38dO9WbWXZbqLb+PPZbp7ujLFnQXNQGHGV8SOqx65+BUOaMSdY+/dnG55",
+	"6/WwH0DqvQzs/nPBb36synR38QdLvl3g5aA35Siiv0qQ5uGd/I0nQi9h9t1I9JuBrbwhkVY0BZ7Q4qLm",
+	"Pgmv+A3dwTP79FPvIzjb4ttDBSigdSU7bYPKRouU2dA0F6iKaqVCFDs5AZlMVWBQU9DS+Zn1Urd4jOmJ",
+	"Opgh42acYYRd64eeELVsOrA9j4OpcpHvoY+m+7WAzVGrbRj/fdvtITRdaUD+0Myz7s/Sewkw7cT6HLlY",
+	"uLSV8QP/3hh1UDsPf8QU2cS+dP9B4EtfzsvXaezOe1tvMHsix8YEFnrvn5m82R/n8nkLe5zTqMvn/qSb",
+	"ENoA01JpEmFxYf2Xd51XJ7wtnwum4LnY8x9ua+o+jh9kez7XXMLTbJJWD/oMQLsrZ5cGzw24euSSQ9cm",
+	"Gnja+McaM3QFuM6Ap4uK4xWiLv0uqhyjCRUsk3ZwG/TvpTpW6EyiZjlqJbByZZYTkuu5+WqYXo+6fqbn",
+	"YtJFaUa8a8AuJ1zUL5RvfstHrcd1/NpSC2jhMrWmXKRDnzlphWVogSJN/JZNL8L15z8zuR0nv8/PJa6v",
+	"9IQs8l5r/7+abs3nIKH+9I9EQn3I7xaQi0JNTcoP+NXXxgQ5By31p80gJ1PzV8iVd3Xe5Hw3nUJITkLJ",
+	"kiZYcW4buuxd4mIGVJYFJDVHT21PslLBtHLhTangfyO5wGF/t8pumJSlG8jlP5J63ZraLXvfBvUer21y",
+	"2NsQw4Qb7mCoej0qrnfWSzGJGnhqv65WqLhDsle2T8oEgkhT37eHqbeoQY2GuWTZuWmW4gA51hgR9I6D",
+	"e7PTFPvYGXoN9BocXc4kkFrdD3+wwzDJFZMClSArfD9FBF+ZdsapprAMobOZUmTXQjR8+xQNYKYJDbCV",
+	"escr1KdzSkGLqvmft+3vaSlBzomB8JQGHU3kjg0cyp9Ye9TIqjMfQjQsYcO41Ge9b/PlxR/mD9/MVe3w",
+	"bNsmoqKr7QeXynfrdH0qiaTXp7vXTpFqziecU+y8ZF3CRUWDOrPVXcRDOXMxze2p+rcmcoN5S5t2gZwp",
+	"uAemJH/SUgtbvVBlO03dkQ415c9hTsV6qWm15GeCr1mRYQrMmeSTJrP5/n+ecML2x1uXs4XqBE13Jo3F",
+	"iiPliuH62y4jEnp426vI0LS300fgySfxj1rc6ZasFoeidhdT9bwD+bSlUVvb2F6bUim8NZ1tzhJ1EQps",
+	"Cu/3tAATyMRF1XAvagg8h0y8r3qTndsGMMNpoTZG/f+EuXmZuONaAp5+MmFVFkwdZlf//FI/p5+3IsPj",
+	"qY0ByTYcD6hJqjT/nrLV7h55YZp8lApT6JWdV+1YJiB7s92egzxrPgN+P0pCuZvIghI5cCxllw4jsoB8",
+	"Xk+QQ/k0JyJN6laTJ5PQZ/uu6/oaZ0vxVpw9QOQHicWMP/muX/VSNQvQOHEM+VWWi6K17umlk//+J/h6",
+	"60aBHzyeePMJ4Q7K/MbirzSThP7EkufVY+dctxslxmfYzjinpuGCLIsqUQGzXSfmtI97gPwHWflrIbRW",
+	"pLaFKDfb6Xb9YrWFVU+y4DP9c4sGZ8nAsNbKGU7auPvWLfEXpsbcuAhrLCtYY4MjPN22JAzTufvynn8F",
+	"yJ/mpk3HOTalVvh1qoL2yTdP3oubEge+VvGmsK8oSV7gM+djUvv9W85EqY/ayk8GmhzsbbsGhfBLNySz",
+	"zdvvo/JLD+M/PZHx2y8SdutEjpU4vKEJTEPTG5ppQecD2k8/0H5cnn0/burAq/aExyM/L007qBFptMdl",
+	"h54zp1PPOa4vVohCIje1OaZg6MZJyaYX990y71cgX+Jjv+XfKTvZ49x1vmeB+JIwAN+Nd2yU8uGIM0bx",
+	"QBUYm2guD9aSNOWsegXmB17L4H3iIPzJT5eX0+31WVxOVpo5YpxJoNnPH+N6upx89IhkswVAN90nlnlV",
+	"KXogX9lnboO/zVhjuPucyedPk8RO5Gz6oVvo7aou9VG7yssTwsWeSOCJ7fGRwkT8NZi4XCP3mc5TfOm/",
+	"iD2CQCKWzXdJTq5T6WJF+Qqmjj88w49+Typ/VCLPIXlSZakp65gy+FlTctpFKujUuVmvBU2+J/0+bYFs",
+	"hEhIIfamBH4JjG88FSelX55SPq39gTCz55Sp5uN6mNu+qfv3rLVd6ESbJN6N8VADQWCwXRC5Av9u27WY",
+	"mgtY7aStBS7E/h55W1URG97BYmFM2hFiRw5QDy40uKLAHoT9ysIH+8xtKAu2J+LIqJdpWWXWAOYYfRdh",
+	"n1IOfVfha8rhnCIGvx+z+5gkYn9ztTJlcoBPXuMTt8MlK1EkerwxnILzwpNzzeBGHBLTLF+bDkLnyViX",
+	"6nt4xOokPo9fDBnKa5GxlLEPkIlr8AQe8jmbx5MntfQ27At6uFW50Ouw+2GY5fKWmGUqp10GF/SaspQu",
+	"WYpJCn+EyfwR1NP6c+ehdX2I717JkMGFy3CK3UFvKEt9v+0z8kJjnAA3vCxEZnUai5xAXiHSItzgiEbY",
+	"oLPm6dmgu9zbO3ZDpJ7w4OUFYETS9TuKEPx97bGz5en7EW6Z3J2hz0XtwmLBRlBQ9O8uNvsj1RPhxG79",
+	"DOhBk6COYn+ZYjfOCuJj6Hb26zloRO0FoRvK+M3JVEEYx24gC5s8KgRUIUUekxIfif9UeMLBYN3D2wZg",
+	"sYQIxXdq+YAT+BM+O7+cQzJWAu2g5QEhEZciOcxdhiJ6CkRBuLD1W9GkZ1eZ9oOhuPiCuds1lBrDdvoI",
+	"7ClTcgrPEHBEjav3ZzQdG03fWKzSomQNe+JhNvdMbRm3upbvhUSMMzptlBK743uRFHTdk3X0XP9c7f+P",
+	"sJOXU+8krjGaJGx+vPF+Pq0K7LBP1V6UaUKWruxbb7RBoL8jSW66HvjmBsYL6JA/DeIn2dNDww8ogavQ",
+	"Bp87HlFnjvPuU+TEMZOEjC1LJ7rUnKuUTl8cTpMowQKm4htaTOhoto2X7SprXLWiGRADWqZ5EyEwbZPa",
+	"LZVkCcCJRFRggT1ubPWocUintFEp2KbhGUrsTcHbeaWSUaG+T3FwXF3ATsL212mK7ar9x12n3Bvpteq7",
+	"2vbavP+Rbry3Dub6O6i61jN4237AvmSXGjnOcI/ix79Pokt8F6Yykm2NUZ+58c4+csZ1uiGCQQcO0tbW",
+	"b+RUujyiLtjyKqu3S5aVWlFICAe1F8VOi2Z5j7zzDdKaT61oUTAoenT8p6sG7aZnTfv171Bw37NhT6Xt",
+	"fKS2MAXOM6KxWm1N7qGQ+vLkG0nKHOvq89TcwWDLlwlexkae1gSs3e0L6fuMRmDQsWnnreybaXl6yztX",
+	"bzEaA+K1v954614D3oRCKzS1fXIHbwu0wJONDffMxZjCprZpDkXj7qBbpI4y86bqgPSjwsyYlNPpwGZ8",
+	"m4YayszcmjRuoCfYwdNIuwwbre23gki9R2VuxFgwO6UME/Z80DF+mO9VxnTCnk51H3skEQ8x6fTASREm",
+	"9UdvDRAGh9NkOjmyh/OdQjc3X7ItSLQkxHOwESK5R1xbt8I0LRPcm3KCmG1I0MOwPcxNWl5NULW37Wb4",
+	"kmEETZEmt7ZlerCTt+sXU0gjCpKCIhtxk7LS+ub9CpBLbzwxvjG2lUkeszs0J8sDoSQXKVsdEHbnoNWF",
+	"BFWFVMs6pqdknPU9G1hARovd1LiMT5PkA374nBWg+P1bz3KpRr0dwbh3vfRiZstnG9c7nzuhapEYwh83",
+	"zQD1HTzVNe+jEJIyw+im42CrVT+TBDsSnooe16R4fxGjR0f6oSIYx1RB378FY32KLC8PDzbKQRRDrerL",
+	"9KoiGwVIJYqb+Hhih/L8aFo9MVp9528B1I/huvotT6iqb9T5nK3/ma6r+om4WAl+DaYN5pShGPPV1ybc",
+	"fhZUMhxBjtaOb+ug6CHoapoIXQo0IUtYCexv6D59j/j28LU2gQhKp7XuHSp7zDgQUiBbpmXSoaOyOTup",
+	"ifQzIX4zLXZnPaQepubNaL3t3/aUjsDJqVBS3q1nPyJmic0Ys1E/224T0UscG3+X0okGnX2J8d28ELmQ",
+	"NJ0cq19/9txVxm+FAvlJfPBRu9svMX7v6NeHBoD4gcSQGiZrbYjGrfm0y1EwGCVYo87hq4XPrzKQjLcC",
+	"0AVuHH+Y8hCTmU3QgZMQWUfq+XEQlDMzEOybteK3Zw301ahPbQ9c2Muxzxz+xT4yKmtwZ5A7ujgPBipu",
+	"Zf6T+UwBw0mLUu+jqb4/AlXiB+vqZgl15sZuEwl6f8NNp/B8BGUa25+pFhW//Z+t5tiDcXelH+dq8v2x",
+	"cYln9vPn2aiPe6bt1h/KKrlR94quKxlVOHd9EropAPCONcNU4P0GwN33IY3dpybmfNe4+ybd83f6kyYR",
+	"RZ41zeWdcVX+R59Om2o1vWv/vGlIsLff/2Hcmk+TZOKtueHRCW4MsvTLQmR/Lw0M96mu6lunLyIg3yB2",
+	"EKaxde5OnoGLX/3O/t0CpqnCaRBM6tPsCvZibvcXPHkDKFe2LATP1pzqz7CiJaZswIEUkKcMTEPnUAGP",
+	"+7Wij1WHl0KkgJgeX8Y4+t+VCtuTTNJx4BPdgazuTmG+bTKXHcEwABXN1mmS6/x+nmq8cagYQgLZCOzp",
+	"wr+nuo9Fqb2wIlNUIo+Di0Dra5h4JmUPtasCw/SiINmNLd7GOYxS46N/6jYo4ka7tbSvniyt5srPYBD4",
+	"73+vvKxjqD2V6ui5zpl251AeX/BCnAuDH7+dYRXP7ar1OHAarin+RexJRvlh8psILTW8hsy9tCaUpExi",
+	"MqQShFaXE7Hg44wTpghNC0SBZpLkVEpIiLhuWHoSJEbpenSAj2zD35Xj8FX0s3qQUk0fZH9z5qqxHiR3",
+	"aZZ1ugYWrZdlG/6Kn0uymY/feplkEAvwhhRsNp+psa+Bt+ggv0Qv0jouy0c1ReuGUTK+M+woYV8lNk9/",
+	"r0YIcV4kHDvQ97ppT9uFya5cy6tLIXq7HP0sxO42oHga4/QFAmmSMY61nfJGaUYRv29nvdPzYHeptwtW",
+	"fxswPJ6/UsZhCIqP35Lce8mKDBu235q4i4Pw8TNiEpg13nIs1tP2TE7MJkedoUWFSRY84840SXSLeRZ9",
+	"WzP1eRelwiS0gWpX/czQtYItNQ+5/kdepul8ssLAxuAhZBu3hvlsK1KW0IO8aduuyG0TosRZaiG7S77V",
+	"QtYhip+NDS/yAq4Z7OMZ9u/NA3aSt7IDty8AUsY3FTZ1NwSCgNsTVU9QTiz1LVJMIggX+3kzkwpLvpjE",
+	"XrikzNF/yVTDGWC3stGxvT/pnfHNbeiq3cF68IzPoqWGl3vGYrXvJTtGkXpy6eFZ7gI5+G7ljQry32f9",
+	"kCl7HJf7pa+2BV4rfU3VM/qVZWU2u3r4+KfLy/ksY9z8vcrWYlzBBuPVkcQvm10x8WDnzA17Jkqu+lu3",
+	"TiCpnHO0KnSUHteqqkRdm+jhHgogO8gVSikpzJtJszwVW+iesdvQx5SdK4VTf/r7VLDcQl/+j6AkkeXy",
+	"X7BSc9QnMYfXXlFzQlMpLCbdGu9JxOM2QGUmzxKr/fTuW/gyWiZMEVVQlgb3/wI713yXdN+XLD0no/jP",
+	"f7N8cstsoce/uZSvNoqLpSXP5BBfb82n/73PjsEwMcVDFJdFkKmY4EabMwQMnwJMq584L5NeY6N/ec5i",
+	"iO8BSm8WFQpVuJ18cPng/KP9qqXcEnxHfAnFNRSk5IqlpkU+VXRJJYrEJV3tJjyLrudPUMPStouxYsYp",
+	"WFa6G0zeuNIzhNH75T/SKGNpqm0ywVd2l1OW6w3V11bSAOZMBIeblrjXtvhMmNSeMc68V1Err+omps9E",
+	"hU15k8Zi9R18lwOXhJqNwuQ7HENhVB6HNMVLSloVhiQsqSMWKGeLKr33FsWVSoQwukc++7niM5TVQRM9",
+	"llfM8jYIW+dG0wrTHtQWoYSXhdhLKIhYk4xxlE4rAzIGCVGihYI1tT/f4plVhDiDhq6//W69vv3E8dvE",
+	"MrOE1Pyq7xe7qZ39u0eectMT2AIQpyny/oryhCVUgSR/+vj8/Z81G5i5QWKeFA24V2TtC1htRdw7+GK1",
+	"FZ9A/ggFIIEMl59hU3IDAwQ80a9OgwKEoHKCg4R0rQ1iTf/EA3cb0O45GsOU7LcshSfETMGImg6Nfy+p",
+	"74ITTm0+b+RFf/ol25TF7Tfi0EP/3S4/6iVE4bwXhdpOUdlKHfpWqmXh2vSwsdFzd6i2VJIMqCz12fAX",
+	"lv5X1BG2UNRPCvaw7ovhftIP3EYI95lIU6CbclQM90U9R820lC2ym6qsmhZGnTkpzefWE3ycY+fWWhqf",
+	"ripWpL2h7RjuoArWevyhoJQ8Q+PMvmdfLgUp5FvR3x3yk3/onKhffpAYjrh74Ane66Ks4GjJHktUDMYg",
+	"4uvzKeAC3nG4I4nY82rsOJznxzadpmebFoluEeC9b2+mCsR4Gl+shAHOjrVxSNPPTG2fiWRcU4JXplpC",
+	"ToaZLLp8USmqBoknad6kbmUJo+ldxnv6lzCa2nTcM+2lHSGabScI5mB49UAJkmNzoptT78XXHDX9EP3c",
+	"uIz7DiNyKwqFtJzrn7WxSpag9gAcn5VBEqew6cslxwvhVgRa1IQ1PUASsZ/C0fMLQnYz5VC7pRII72RU",
+	"QM33GN2ghrreJ5AL9FwcDGonYPcEG+mw2mJfjyVFefLdaXj2M30M111DwdY9ts4/8PdbuyBQNv5Il8Qz",
+	"wbUePsUtYdoOyQHTxD11G5q3G+27YJSj1HZ4Cii2M8pSaSEnN8wEbU7HKG+S8hw8677/vXLyj9m+qZSd",
+	"khegyoJDcsbsgd/8IGfau2qAYzIJpjZlsDSnuHaEK4t0djW70Cbm/x8AAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

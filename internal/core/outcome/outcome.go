@@ -293,6 +293,9 @@ func Due(a After, s Situation, calls bool) (due time.Time, dayOnly bool) {
 			each = time.Hour
 		}
 		due = now.Add(time.Duration(a.Count) * each)
+		if a.Count == 0 {
+			return within(due, s, calls), false // at once
+		}
 		if due = due.Truncate(roundTo); due.Before(now.Add(time.Duration(a.Count) * each)) {
 			due = due.Add(roundTo)
 		}

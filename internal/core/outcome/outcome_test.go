@@ -34,6 +34,7 @@ func TestWhenSomethingIsDue(t *testing.T) {
 		any             bool // no call: calling hours do not count
 	}{
 		{name: "twenty minutes, rounded up", now: "2026-11-25 10:31", zone: "America/New_York", after: outcome.After{Count: 20, Unit: outcome.Minutes}, want: "2026-11-25 10:55"},
+		{name: "at once", now: "2026-11-25 10:31", zone: "America/New_York", after: outcome.After{Unit: outcome.Minutes}, want: "2026-11-25 10:31"},
 		{name: "an hour on the dot", now: "2026-11-25 10:30", zone: "America/New_York", after: outcome.After{Count: 1, Unit: outcome.Hours}, want: "2026-11-25 11:30"},
 		{name: "past calling hours, and the next day is a holiday", now: "2026-11-25 20:30", zone: "America/New_York", after: outcome.After{Count: 1, Unit: outcome.Hours}, want: "2026-11-27 08:00"},
 		{name: "before calling hours", now: "2026-11-25 06:00", zone: "America/New_York", after: outcome.After{Count: 30, Unit: outcome.Minutes}, want: "2026-11-25 08:00"},

@@ -205,6 +205,7 @@ type FollowUp struct {
 	GivenBy   *uuid.UUID
 	NumberID  *uuid.UUID
 	DueZone   string
+	MemberID  *uuid.UUID
 }
 
 type History struct {
@@ -368,6 +369,7 @@ type Message struct {
 	Forwards  *uuid.UUID
 	ReadAt    *time.Time
 	ReadBy    *uuid.UUID
+	MemberID  *uuid.UUID
 }
 
 type NumberChoice struct {
@@ -528,6 +530,27 @@ type RepState struct {
 	ForegroundCallID *uuid.UUID
 	Version          int
 	StateID          uuid.UUID
+}
+
+type Sequence struct {
+	ID       uuid.UUID
+	Name     string
+	Steps    json.RawMessage
+	Active   bool
+	Position int
+}
+
+type SequenceMember struct {
+	ID         uuid.UUID
+	SequenceID uuid.UUID
+	RecordID   uuid.UUID
+	OwnerID    uuid.UUID
+	Step       int
+	NextAt     *time.Time
+	State      string
+	Why        string
+	EnrolledAt time.Time
+	EndedAt    *time.Time
 }
 
 type Server struct {

@@ -52,6 +52,16 @@ export const queries = {
     queryKey: ["recording-settings"],
     queryFn: () => ask(api.GET("/api/settings/recording")),
   }),
+  sequences: queryOptions({
+    queryKey: ["sequences"],
+    queryFn: () => ask(api.GET("/api/sequences")),
+    staleTime: 60_000,
+  }),
+  memberships: (id: string) =>
+    queryOptions({
+      queryKey: ["record", id, "sequences"],
+      queryFn: () => ask(api.GET("/api/records/{id}/sequences", { params: { path: { id } } })),
+    }),
   templates: queryOptions({
     queryKey: ["templates"],
     queryFn: () => ask(api.GET("/api/templates")),

@@ -375,6 +375,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listSequences"];
+        put: operations["putSequences"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sequences/{id}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes somebody, or everybody of a list, into a sequence. Who is in it already is passed over. */
+        post: operations["enrol"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/sequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get: operations["listMemberships"];
+        put?: never;
+        post?: never;
+        /** Takes somebody out of every sequence. */
+        delete: operations["endMemberships"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates": {
         parameters: {
             query?: never;
@@ -2511,7 +2565,15 @@ export interface components {
             /** @description Why it is called in spite of do-not-call; needs the right */
             override_reason?: string;
         };
+        Masked: {
+            /** @description What looks like a payment card number */
+            text: string;
+            /** @description What was kept in its place */
+            mask: string;
+        };
         Notes: {
+            /** @description What was hidden before it was kept */
+            masked?: components["schemas"]["Masked"][];
             body: string;
             version: number;
             saved: boolean;
@@ -2524,6 +2586,64 @@ export interface components {
             base: number;
             /** @description Names the window */
             writer: string;
+            /** @description What looks like a payment card number is kept as it was typed */
+            insist?: boolean;
+        };
+        SequenceStep: {
+            /** @enum {string} */
+            act: "call" | "mail" | "text";
+            count: number;
+            /** @enum {string} */
+            unit: "minutes" | "hours" | "business_days" | "days" | "weeks";
+            /** @description The time of day there, in minutes after midnight */
+            at?: number | null;
+            /**
+             * Format: uuid
+             * @description Of a mail or a text message: what is sent
+             */
+            template_id?: string | null;
+            /** @description Of a call: what it is about */
+            text?: string;
+        };
+        Sequence: {
+            /** Format: uuid */
+            id: string | null;
+            name: string;
+            active: boolean;
+            steps: components["schemas"]["SequenceStep"][];
+            /** @description How many are in it */
+            members?: number;
+        };
+        Sequences: {
+            sequences: components["schemas"]["Sequence"][];
+        };
+        Enrolment: {
+            /** Format: uuid */
+            record_id?: string;
+            /** Format: uuid */
+            list_id?: string;
+        };
+        Enrolled: {
+            enrolled: number;
+            skipped: number;
+        };
+        Membership: {
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            sequence_id: string;
+            name: string;
+            /** @description The next one, from 1 */
+            step: number;
+            steps: number;
+            /** @description What comes next */
+            next: string;
+            /** Format: date-time */
+            next_at: string | null;
+            active: boolean;
+            /** @description Why it ended */
+            why: string;
+            owner: string;
         };
         /** @enum {string} */
         Channel: "text" | "mail";
@@ -2563,6 +2683,8 @@ export interface components {
             slip_id?: string | null;
             subject?: string;
             body?: string;
+            /** @description What looks like a payment card number is sent as it was typed */
+            insist?: boolean;
         };
         MessageDraft: {
             channel: components["schemas"]["Channel"];
@@ -2579,6 +2701,8 @@ export interface components {
             left: number;
             /** @description Why it cannot be sent */
             problem: string;
+            /** @description What will be hidden before it is sent */
+            masked?: components["schemas"]["Masked"][];
             /**
              * Format: date-time
              * @description Held until then, when it may be sent there; none: at once
@@ -4162,6 +4286,126 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FilingPlan"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSequences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In their order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sequence"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putSequences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sequences"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sequence"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    enrol: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Enrolment"];
+            };
+        };
+        responses: {
+            /** @description How many */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Enrolled"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listMemberships: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Those going on first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Membership"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endMemberships: {
+        parameters: {
+            query?: {
+                /** @description Because they replied */
+                replied?: boolean;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Out of all */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

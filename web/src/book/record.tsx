@@ -6,6 +6,7 @@ import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
 import { Composer } from "../post/composer";
+import { Memberships } from "../post/memberships";
 import { useKey } from "../shell/keys";
 import { rememberRecord, useTrail } from "../shell/trail";
 import { Button } from "../ui/button";
@@ -102,6 +103,7 @@ export function RecordSheet() {
         </div>
         <aside className="flex flex-col gap-5 border-rule-strong min-[64rem]:border-l min-[64rem]:pl-5">
           <FollowUps record={data} />
+          {person && <Memberships record={data.id} />}
           <Related record={data} />
           <RecordFields record={data} />
         </aside>

@@ -80,6 +80,21 @@ export function NotesAndRecords({ call }: { call: Call }) {
         }}
         className="min-h-16 w-full flex-1 resize-none rounded-sm border border-transparent bg-transparent leading-5 outline-offset-2 hover:border-rule focus-visible:outline-2"
       />
+      {notes.hidden.length > 0 && (
+        <p
+          role="alert"
+          className="flex items-center justify-between gap-2 rounded-sm bg-waiting-soft px-2 py-1 text-sm text-waiting"
+        >
+          {t.after.card.hidden}
+          <Button
+            onClick={() => {
+              keeper.insist();
+            }}
+          >
+            {t.after.card.insist}
+          </Button>
+        </p>
+      )}
       {notes.status === "conflict" && <Conflict notes={notes} settle={keeper.settle.bind(keeper)} />}
       <Proposal call={call} notes={settledNotes} />
       <div className="flex gap-2">

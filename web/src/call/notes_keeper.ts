@@ -13,6 +13,8 @@ export type NotesState = {
   savedAt: number | undefined;
   theirs: Notes | undefined;
   problem: string | undefined;
+  /** What the server has hidden before it kept the notes: what looks like a payment card number. */
+  hidden: Schemas["Masked"][];
 };
 
 const pause = 300; // after the last letter
@@ -27,6 +29,7 @@ export class NotesKeeper {
   private timer: ReturnType<typeof setTimeout> | undefined;
   private firstUnsent: number | undefined;
   private running: Promise<void> | undefined;
+  private insists = false;
 
   constructor(slip: string, server: Notes) {
     this.slip = slip;
@@ -37,6 +40,7 @@ export class NotesKeeper {
       savedAt: server.saved_at ? Date.parse(server.saved_at) : undefined,
       theirs: undefined,
       problem: undefined,
+      hidden: [],
     };
     const draft = ownDraft(slip);
     if (draft && draft.body !== server.body) {
@@ -94,6 +98,15 @@ export class NotesKeeper {
     void this.flush();
   }
 
+  /** insist puts back what was hidden, and keeps it as it was typed from now on. */
+  insist() {
+    const body = this.state.hidden.reduce((text, x) => text.replaceAll(x.mask, x.text), this.state.body);
+    this.insists = true;
+    this.set({ hidden: [] });
+    this.type(body);
+    void this.flush();
+  }
+
   private keep() {
     keepDraft(this.slip, { body: this.state.body, base: this.base, at: Date.now() });
   }
@@ -140,11 +153,15 @@ export class NotesKeeper {
       const saved = await ask(
         api.PUT("/api/slips/{id}/notes", {
           params: { path: { id: this.slip } },
-          body: { body, base: this.base, writer: windowId },
+          body: { body, base: this.base, writer: windowId, ...(this.insists ? { insist: true } : {}) },
         }),
       );
       this.base = saved.version;
       const same = this.state.body === body;
+      if (saved.masked) {
+        const shown = saved.masked.reduce((text, x) => text.replaceAll(x.text, x.mask), this.state.body);
+        this.set({ body: shown, hidden: saved.masked });
+      }
       if (saved.saved && same) {
         dropDraft(this.slip);
         this.set({ status: "saved", savedAt: Date.now() });

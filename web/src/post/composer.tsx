@@ -6,7 +6,7 @@ import { queries } from "../api/queries";
 import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
-import { Area, Field, Select } from "../ui/field";
+import { Area, Check, Field, Select } from "../ui/field";
 import { clockTime, dayShort } from "../ui/times";
 import { useTell } from "../ui/toast";
 
@@ -93,6 +93,7 @@ export function Writing({
   const [subject, setSubject] = useState("");
   const [body, setBody] = useState("");
   const [key, setKey] = useState(newKey);
+  const [insist, setInsist] = useState(false);
   const templates = (useQuery(queries.templates).data ?? []).filter((x) => x.channel === channel && x.active);
   const message = {
     channel,
@@ -102,11 +103,13 @@ export function Writing({
     ...(to.number ? { number_id: to.number.id } : {}),
     ...(to.address ? { address: to.address } : {}),
     ...(to.slip ? { slip_id: to.slip } : {}),
+    ...(insist ? { insist } : {}),
   };
   const draft = useDraft(message);
   const send = useSend(() => {
     setSubject("");
     setBody("");
+    setInsist(false);
     setKey(newKey());
     onSent();
   });
@@ -174,6 +177,12 @@ export function Writing({
           if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) e.currentTarget.form?.requestSubmit();
         }}
       />
+      {(draft.data?.masked || insist) && (
+        <div role="alert" className="flex items-center gap-3 rounded-sm bg-waiting-soft px-2 py-1 text-sm text-waiting">
+          {t.after.card.inMessage}
+          <Check label={t.after.card.sendIt} checked={insist} onChange={setInsist} />
+        </div>
+      )}
       <div className="flex items-center justify-between gap-3">
         <p className="text-sm text-quiet">
           {channel === "text" && draft.data && p.parts(draft.data.parts, draft.data.left)}

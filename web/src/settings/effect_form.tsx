@@ -24,6 +24,7 @@ const kinds: Kind[] = [
   "new_case",
   "case_state",
   "do_not_call",
+  "end_sequence",
 ];
 
 /** begins is an effect as it is when its kind has just been chosen. */
@@ -40,9 +41,60 @@ function begins(kind: Kind): Effect {
   }
 }
 
-const timed = (e: Effect) => e.unit !== "minutes" && e.unit !== "hours";
 const clock = (minutes: number) =>
   `${String(Math.floor(minutes / 60)).padStart(2, "0")}:${String(minutes % 60).padStart(2, "0")}`;
+
+type After = { count?: number; unit?: NonNullable<Effect["unit"]>; at?: number | null };
+
+/** AfterFields say after what time something is done, counted in what, and at which time of the day there. */
+export function AfterFields({ after: e, onChange }: { after: After; onChange: (change: After) => void }) {
+  return (
+    <>
+      <span>{s.in}</span>
+      <Field
+        label={s.count}
+        hidden
+        type="number"
+        min={0}
+        max={1000}
+        className="w-18"
+        value={String(e.count ?? 0)}
+        onChange={(x) => {
+          onChange({ count: Math.max(0, Math.round(Number(x.target.value))) });
+        }}
+      />
+      <Select
+        label={s.unit}
+        hidden
+        className="w-36"
+        value={e.unit ?? "days"}
+        onChange={(x) => {
+          onChange({ unit: x.target.value as NonNullable<Effect["unit"]> });
+        }}
+      >
+        {(["minutes", "hours", "business_days", "days", "weeks"] as const).map((u) => (
+          <option key={u} value={u}>
+            {s.units[u]}
+          </option>
+        ))}
+      </Select>
+      {e.unit !== "minutes" && e.unit !== "hours" && (
+        <Field
+          label={s.at}
+          hidden
+          type="time"
+          title={s.atHint}
+          className="w-28"
+          value={typeof e.at === "number" ? clock(e.at) : ""}
+          onChange={(x) => {
+            const [h, m] = x.target.value.split(":").map(Number);
+            onChange({ at: x.target.value ? (h ?? 0) * 60 + (m ?? 0) : null });
+          }}
+        />
+      )}
+    </>
+  );
+}
 
 /** EffectForm is one thing that an outcome does. Changing it to nothing takes it away. */
 export function EffectForm({
@@ -131,52 +183,7 @@ export function EffectForm({
           <option value="next">{s.nextNumber}</option>
         </Select>
       )}
-      {(e.kind === "follow_up" || e.kind === "retry") && (
-        <>
-          <span>{s.in}</span>
-          <Field
-            label={s.count}
-            hidden
-            type="number"
-            min={0}
-            max={1000}
-            className="w-18"
-            value={String(e.count ?? 0)}
-            onChange={(x) => {
-              set({ count: Math.max(0, Math.round(Number(x.target.value))) });
-            }}
-          />
-          <Select
-            label={s.unit}
-            hidden
-            className="w-36"
-            value={e.unit ?? "days"}
-            onChange={(x) => {
-              set({ unit: x.target.value as NonNullable<Effect["unit"]> });
-            }}
-          >
-            {(["minutes", "hours", "business_days", "days", "weeks"] as const).map((u) => (
-              <option key={u} value={u}>
-                {s.units[u]}
-              </option>
-            ))}
-          </Select>
-          {timed(e) && (
-            <Field
-              label={s.at}
-              hidden
-              type="time"
-              title={s.atHint}
-              className="w-28"
-              value={typeof e.at === "number" ? clock(e.at) : ""}
-              onChange={(x) => {
-                const [h, m] = x.target.value.split(":").map(Number);
-                set({ at: x.target.value ? (h ?? 0) * 60 + (m ?? 0) : null });
-              }}
-            />
-          )}
-        </>
-      )}
+      {(e.kind === "follow_up" || e.kind === "retry") && <AfterFields after={e} onChange={set} />}
       {(e.kind === "follow_up" || e.kind === "new_case" || e.kind === "add_tag") && (
         <Field
           label={e.kind === "add_tag" ? s.tag : s.text}

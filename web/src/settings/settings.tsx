@@ -10,6 +10,7 @@ import { LineSettings } from "./lines";
 import { SoundSettings } from "../voice/devices";
 import { MySettings } from "./my_settings";
 import { TemplateSettings } from "./templates";
+import { SequenceSettings } from "./sequences";
 import { OutcomeSettings } from "./outcomes";
 import { NumberSettings } from "./number_order";
 import { RecordingSettings } from "./recording";
@@ -32,6 +33,7 @@ export function Settings() {
     { key: "prepared", there: rights.set_up, part: <PreparedSettings /> },
     { key: "recording", there: rights.set_up, part: <RecordingSettings /> },
     { key: "templates", there: rights.set_up, part: <TemplateSettings /> },
+    { key: "sequences", there: rights.set_up, part: <SequenceSettings /> },
     { key: "outcomes", there: rights.set_up, part: <OutcomeSettings /> },
     { key: "do_not_call", there: rights.import, part: <DoNotCallSettings /> },
   ].filter((x) => x.there);
@@ -54,6 +56,7 @@ export function Settings() {
                   prepared: t.voice.prepared.tab,
                   recording: t.voice.rules.tab,
                   templates: t.after.templates.tab,
+                  sequences: t.after.sequences.tab,
                   outcomes: t.after.settings.tab,
                 } as Record<string, string>
               )[x.key] ??

@@ -1,0 +1,435 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/outcome"
+	"trundo/internal/core/phone"
+	"trundo/internal/core/sequence"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// Sequences are the firm's, in their order.
+func (d *Desk) Sequences(ctx context.Context) ([]contract.Sequence, error) {
+	rows, err := d.Store.Sequences(ctx)
+	if err != nil {
+		return nil, err
+	}
+	views := []contract.Sequence{}
+	for _, r := range rows {
+		steps, err := stepsOf(r.Steps)
+		if err != nil {
+			return nil, err
+		}
+		view := contract.Sequence{ID: &r.ID, Name: r.Name, Active: r.Active, Members: &r.Members, Steps: []contract.SequenceStep{}}
+		for _, s := range steps {
+			x := contract.SequenceStep{Act: contract.SequenceStepAct(s.Act), Count: s.After.Count, Unit: contract.SequenceStepUnit(s.After.Unit), At: s.After.At, Text: &s.Text}
+			if id, err := uuid.Parse(s.Template); err == nil {
+				x.TemplateID = &id
+			}
+			view.Steps = append(view.Steps, x)
+		}
+		views = append(views, view)
+	}
+	return views, nil
+}
+
+func stepsOf(text json.RawMessage) ([]sequence.Step, error) {
+	var steps []sequence.Step
+	if err := json.Unmarshal(text, &steps); err != nil {
+		return nil, fmt.Errorf("steps of a sequence: %w", err)
+	}
+	return steps, nil
+}
+
+// SetSequences keeps the sequences, in their order. One left out takes nobody in any more; who is in it goes on. Errors: ErrForbidden, *FieldError.
+func (d *Desk) SetSequences(ctx context.Context, a Actor, set []contract.Sequence) ([]contract.Sequence, error) {
+	if !a.mayDo(SetUp) {
+		return nil, ErrForbidden
+	}
+	before, err := d.Store.Sequences(ctx)
+	if err != nil {
+		return nil, err
+	}
+	templates, err := d.Store.Templates(ctx)
+	if err != nil {
+		return nil, err
+	}
+	channels := map[string]string{}
+	for _, t := range templates {
+		channels[t.ID.String()] = t.Channel
+	}
+	known := map[uuid.UUID]db.SequencesRow{}
+	for _, r := range before {
+		known[r.ID] = r
+	}
+	var rows []db.PutSequenceParams
+	for i, s := range set {
+		field := fmt.Sprintf("sequences.%d.", i)
+		p := db.PutSequenceParams{ID: store.NewID(), Name: cleanText(s.Name), Active: s.Active, Position: i}
+		if p.Name == "" {
+			return nil, wrong(field+"name", "a sequence needs a name")
+		}
+		if len(s.Steps) == 0 {
+			return nil, wrong(field+"steps", "a sequence has a step at least")
+		}
+		steps := make([]sequence.Step, len(s.Steps))
+		for j, x := range s.Steps {
+			steps[j] = sequence.Step{Act: string(x.Act), After: outcome.After{Count: x.Count, Unit: outcome.Unit(x.Unit), At: x.At}, Template: text(x.TemplateID), Text: cleanText(value(x.Text))}
+			at := fmt.Sprintf("%ssteps.%d.", field, j)
+			var item *outcome.ItemError
+			if err := sequence.Check(j, steps[j]); errors.As(err, &item) {
+				return nil, &FieldError{at + item.Field, err}
+			}
+			if steps[j].Act != sequence.Call && channels[steps[j].Template] != steps[j].Act {
+				return nil, wrong(at+"template_id", "this template is gone, or is for something else")
+			}
+		}
+		if p.Steps, err = json.Marshal(steps); err != nil {
+			return nil, err
+		}
+		if s.ID != nil {
+			if _, there := known[*s.ID]; !there {
+				return nil, wrong(field+"name", "there is no such sequence")
+			}
+			p.ID = *s.ID
+			delete(known, p.ID)
+		}
+		rows = append(rows, p)
+	}
+	for id, r := range known {
+		rows = append(rows, db.PutSequenceParams{ID: id, Name: r.Name, Steps: r.Steps, Position: len(rows)})
+	}
+	err = d.Store.Tx(ctx, func(q *db.Queries) error {
+		for _, p := range rows {
+			if err := q.PutSequence(ctx, p); err != nil {
+				return err
+			}
+		}
+		return d.audited(ctx, q, a, "settings", uuid.Nil, "sequences", map[string]int{"sequences": len(before)}, map[string]int{"sequences": len(set)})
+	})
+	if err != nil {
+		return nil, err
+	}
+	return d.Sequences(ctx)
+}
+
+// Enrol takes somebody, or everybody of a hand-made list who may be called, into a sequence. Errors: *FieldError, ErrNotFound, ErrGone.
+func (d *Desk) Enrol(ctx context.Context, a Actor, id uuid.UUID, e contract.Enrolment) (contract.Enrolled, error) {
+	var result contract.Enrolled
+	rows, err := d.Store.Sequences(ctx)
+	if err != nil {
+		return result, err
+	}
+	var steps []sequence.Step
+	for _, r := range rows {
+		if r.ID == id && r.Active {
+			if steps, err = stepsOf(r.Steps); err != nil {
+				return result, err
+			}
+		}
+	}
+	if steps == nil {
+		return result, ErrNotFound
+	}
+	var people []uuid.UUID
+	switch {
+	case e.RecordID != nil:
+		people = []uuid.UUID{*e.RecordID}
+	case e.ListID != nil:
+		if _, err := d.list(ctx, a, *e.ListID); err != nil {
+			return result, err
+		}
+		if people, err = d.Store.ListPeople(ctx, *e.ListID); err != nil {
+			return result, err
+		}
+	default:
+		return result, wrong("record_id", "say whom")
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return result, err
+	}
+	err = d.Store.Tx(ctx, func(q *db.Queries) error {
+		for _, record := range people {
+			r, err := lockRecord(ctx, q, record)
+			if err != nil {
+				return err
+			}
+			due, err := d.stepDue(ctx, q, f, a.zone(), &r, steps, 0)
+			if err != nil {
+				return err
+			}
+			n, err := q.Enrol(ctx, db.EnrolParams{ID: store.NewID(), SequenceID: id, RecordID: record, OwnerID: a.ID, NextAt: due, At: d.Clock.Now()})
+			if err != nil {
+				return err
+			}
+			result.Enrolled += int(n)
+			result.Skipped += 1 - int(n)
+		}
+		return nil
+	})
+	if err != nil {
+		return contract.Enrolled{}, err
+	}
+	d.wakeSequences()
+	if e.RecordID != nil {
+		d.publishRecord(*e.RecordID)
+	}
+	return result, nil
+}
+
+func (d *Desk) wakeSequences() {
+	select {
+	case d.stepped <- struct{}{}:
+	default:
+	}
+}
+
+// stepDue is when the nth step is to be done for a record; nil after the last.
+func (d *Desk) stepDue(ctx context.Context, q *db.Queries, f *firm, usual *time.Location, r *db.Record, steps []sequence.Step, n int) (*time.Time, error) {
+	s := outcome.Situation{Now: d.Clock.Now(), Zone: usual, Hours: d.Hours, Workdays: f.workdays}
+	if r.Zone != "" {
+		s.Zone, s.Zones = zoneNamed(r.Zone), []string{r.Zone}
+	} else {
+		numbers, err := q.NumbersOf(ctx, []uuid.UUID{r.ID})
+		if err != nil {
+			return nil, err
+		}
+		for _, x := range numbers {
+			if zones := phone.Zones(x.E164); len(zones) > 0 {
+				s.Zone, s.Zones = zoneNamed(zones[0]), zones
+				break
+			}
+		}
+	}
+	due, there := sequence.Due(steps, n, s)
+	if !there {
+		return nil, nil
+	}
+	return &due, nil
+}
+
+// Memberships are the sequences that somebody is or was in, those going on first.
+func (d *Desk) Memberships(ctx context.Context, record uuid.UUID) ([]contract.Membership, error) {
+	rows, err := d.Store.MembershipsOf(ctx, record)
+	if err != nil {
+		return nil, err
+	}
+	views := []contract.Membership{}
+	for _, r := range rows {
+		steps, err := stepsOf(r.Steps)
+		if err != nil {
+			return nil, err
+		}
+		view := contract.Membership{ID: r.ID, SequenceID: r.SequenceID, Name: r.Name, Step: min(r.Step+1, len(steps)), Steps: len(steps), NextAt: r.NextAt, Active: r.State == "active", Why: r.Why,
+			Owner: r.OwnerName}
+		if view.Active && r.Step < len(steps) {
+			view.Next = map[string]string{sequence.Call: "a call", sequence.Mail: "a mail", sequence.Text: "a text message"}[steps[r.Step].Act]
+			if r.NextAt == nil {
+				view.Next = "the call in the lane"
+			}
+		}
+		views = append(views, view)
+	}
+	return views, nil
+}
+
+// EndMemberships takes somebody out of every sequence by hand. Error: ErrNotFound.
+func (d *Desk) EndMemberships(ctx context.Context, record uuid.UUID, replied bool) error {
+	why := sequence.ByHand
+	if replied {
+		why = sequence.Replied
+	}
+	if err := d.endSequences(ctx, d.Store.Queries, record, why); err != nil {
+		return err
+	}
+	d.publishHistory(nil, record)
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+	return nil
+}
+
+// endSequences ends what a record is in; who calls it tells everybody when that is committed.
+func (d *Desk) endSequences(ctx context.Context, q *db.Queries, record uuid.UUID, why sequence.Reason) error {
+	now := d.Clock.Now()
+	_, err := q.EndMembersOf(ctx, db.EndMembersOfParams{RecordID: record, Why: string(why), At: &now})
+	return err
+}
+
+// runSequences does the steps that are due; it ends with the desk.
+func (d *Desk) runSequences(ctx context.Context) {
+	for {
+		wait := lookAgain
+		if err := d.stepDueMembers(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
+			d.Log.Error("steps of sequences", "error", err)
+		} else if next, err := d.Store.NextMember(ctx); err == nil {
+			wait = min(wait, max(next.Sub(d.Clock.Now()), 10*time.Millisecond))
+		}
+		timer := d.Clock.NewTimer(wait)
+		select {
+		case <-ctx.Done():
+			timer.Stop()
+			return
+		case <-d.stepped:
+			timer.Stop()
+		case <-timer.Chan():
+		}
+	}
+}
+
+// stepDueMembers does what is due, each step by one server and in one transaction with where its member stands.
+func (d *Desk) stepDueMembers(ctx context.Context) error {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return err
+	}
+	for {
+		n := 0
+		var touched []uuid.UUID
+		err := d.Store.Tx(ctx, func(q *db.Queries) error {
+			now := d.Clock.Now()
+			rows, err := q.DueMembers(ctx, &now)
+			if err != nil {
+				return err
+			}
+			n = len(rows)
+			for _, m := range rows {
+				if err := d.step(ctx, q, f, m); err != nil {
+					return err
+				}
+				touched = append(touched, m.RecordID)
+			}
+			return nil
+		})
+		if err != nil || n == 0 {
+			return err
+		}
+		d.publishRecord(touched...)
+		d.publishHistory(nil, touched...)
+		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+		d.posted(nil)
+	}
+}
+
+// step does one step of a member's sequence.
+func (d *Desk) step(ctx context.Context, q *db.Queries, f *firm, m db.DueMembersRow) error {
+	now := d.Clock.Now()
+	end := func(why sequence.Reason) error {
+		return q.EndMember(ctx, db.EndMemberParams{ID: m.ID, Why: string(why), At: &now})
+	}
+	steps, err := stepsOf(m.Steps)
+	if err != nil {
+		return err
+	}
+	r, err := lockRecord(ctx, q, m.RecordID)
+	switch {
+	case errors.Is(err, ErrNotFound), errors.Is(err, ErrGone):
+		return end(sequence.Gone)
+	case err != nil:
+		return err
+	case m.Step >= len(steps):
+		return end(sequence.Finished)
+	}
+	owner, err := d.Actor(ctx, m.OwnerID)
+	if err != nil {
+		return end(sequence.CannotDo) // its rep is no longer here
+	}
+	s := steps[m.Step]
+	if s.Act == sequence.Call {
+		id := store.NewID()
+		if err := q.InsertFollowUp(ctx, db.InsertFollowUpParams{ID: id, RecordID: m.RecordID, OwnerID: m.OwnerID, Kind: outcome.Call, Text: fmt.Sprintf("%s (%s, step %d of %d)", s.Text, m.Name, m.Step+1, len(steps)),
+			DueAt: &now, CreatedBy: &m.OwnerID, CreatedAt: now}); err != nil {
+			return err
+		}
+		if err := q.SetFollowUpMember(ctx, db.SetFollowUpMemberParams{ID: id, MemberID: &m.ID}); err != nil {
+			return err
+		}
+		if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: m.RecordID, At: now, Kind: "follow_up", RefID: id}); err != nil {
+			return err
+		}
+		return q.MoveMember(ctx, db.MoveMemberParams{ID: m.ID, Step: m.Step})
+	}
+	template, err := uuid.Parse(s.Template)
+	if err != nil {
+		return end(sequence.CannotDo)
+	}
+	l, err := d.addressed(ctx, q, owner, f, contract.NewMessage{Channel: contract.Channel(s.Act), RecordID: &m.RecordID})
+	var bad *FieldError
+	if errors.As(err, &bad) {
+		return end(sequence.CannotDo)
+	} else if err != nil {
+		return err
+	}
+	if l.problem != "" {
+		return end(sequence.OptedOut)
+	}
+	subject, body, err := d.fromTemplate(ctx, q, owner, f, l, template, nil)
+	if errors.As(err, &bad) {
+		return end(sequence.CannotDo)
+	} else if err != nil {
+		return err
+	}
+	id := store.NewID()
+	if err := d.post(ctx, q, owner, l, id, nil, subject, body, 0); err != nil {
+		return err
+	}
+	if err := q.SetMessageMember(ctx, db.SetMessageMemberParams{ID: id, MemberID: &m.ID}); err != nil {
+		return err
+	}
+	return d.moveOn(ctx, q, f, owner.zone(), &r, m.ID, steps, m.Step+1)
+}
+
+// moveOn sets when a member's next step is due, or ends it after the last.
+func (d *Desk) moveOn(ctx context.Context, q *db.Queries, f *firm, usual *time.Location, r *db.Record, member uuid.UUID, steps []sequence.Step, next int) error {
+	due, err := d.stepDue(ctx, q, f, usual, r, steps, next)
+	if err != nil {
+		return err
+	}
+	if due == nil {
+		now := d.Clock.Now()
+		return q.EndMember(ctx, db.EndMemberParams{ID: member, Why: string(sequence.Finished), At: &now})
+	}
+	return q.MoveMember(ctx, db.MoveMemberParams{ID: member, Step: next, NextAt: due})
+}
+
+// stepDone goes on with a sequence whose call in the lane has been settled.
+func (d *Desk) stepDone(ctx context.Context, q *db.Queries, a Actor, followUp uuid.UUID) error {
+	m, err := q.MemberOfFollowUp(ctx, followUp)
+	if store.NotFound(err) {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return err
+	}
+	steps, err := stepsOf(m.Steps)
+	if err != nil {
+		return err
+	}
+	r, err := q.LockRecord(ctx, m.RecordID)
+	if err != nil {
+		return err
+	}
+	return d.moveOn(ctx, q, f, a.zone(), &r, m.ID, steps, m.Step+1)
+}
+
+// spoke ends the sequences of the people with whom a conversation took place.
+func (d *Desk) spoke(ctx context.Context, q *db.Queries, call uuid.UUID) error {
+	people, err := q.InSequencesOfCall(ctx, call)
+	for _, p := range people {
+		if err := d.endSequences(ctx, q, p, sequence.Spoke); err != nil {
+			return err
+		}
+	}
+	return err
+}
