@@ -156,3 +156,23 @@ func TestAReplyStopsASequence(t *testing.T) {
 	win.see("After an offer: they replied", "[data-testid=memberships]")
 	win.see("Thank you, it is here.", historyPart)
 }
+
+func TestOtherProgramsComeInAndAreTold(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ada Millrace")
+	win.visit("/settings?tab=programs")
+	win.fill("For which program", "reports")
+	win.click("button", "Make a key")
+	win.see("trundo_", "[data-testid=token]")
+	win.click("button", "Add a program")
+	win.fill("Program 1", "warehouse")
+	win.fill("Address of program 1", "http://127.0.0.1:9/in")
+	win.click("button", "Save", "section[aria-label='Programs that are told']")
+	win.see("Signatures are verified with")
+	win.look("programs")
+	win.click("link", "What they can ask is described here.")
+	win.fill("Find", "slips")
+	win.see("/api/slips/{id}/undo", "[data-testid=operations]")
+	win.look("api")
+}

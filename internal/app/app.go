@@ -40,6 +40,7 @@ type Config struct {
 	SoundAddr   string // UDP, for browsers' voices; empty: none is taken
 	SoundPublic string // the address by which browsers reach it from outside; empty: as this machine knows itself
 	SMTP        string // the mail server, see post.NewSMTP; empty: mails stay in the stand-in
+	HooksInside bool   // webhooks may reach this machine
 	MailDomain  string // of the addresses of reps who have none of their own
 	Recordings  string // where recordings are put away, see blobs.New; empty: a folder in DataDir
 	Carrier     func(clockwork.Clock) carrier.Carrier
@@ -121,7 +122,7 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 	outside, simulated := network.(httpapi.OtherSide)
 	a.Desk, err = desk.Open(ctx, desk.Config{Store: a.Store, Carrier: network, Simulated: simulated, Clock: c.Clock, Log: c.Log, Server: c.ServerName,
 		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio, Browsers: a.browsers, Speech: speech, Recordings: recordings,
-		Post: sender, MailDomain: c.MailDomain})
+		Post: sender, MailDomain: c.MailDomain, Hooks: post.NewHooks(c.Demo || c.HooksInside)})
 	if err != nil {
 		return err
 	}

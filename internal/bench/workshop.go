@@ -130,7 +130,7 @@ func (w *workshop) read(ctx context.Context) error {
 		WHERE p.e164 IS NOT NULL AND p.dnc_at IS NULL AND r.dnc_at IS NULL AND r.company_id IS NOT NULL ORDER BY p.id LIMIT 100`); err != nil {
 		return err
 	}
-	outcomes, err := ids(`SELECT id FROM outcomes WHERE NOT needs_notes ORDER BY position LIMIT 1`)
+	outcomes, err := ids(`SELECT id FROM outcomes WHERE NOT needs_notes AND effects = '[]' ORDER BY position LIMIT 1`)
 	if err != nil {
 		return err
 	}

@@ -153,6 +153,30 @@ func (e Channel) Valid() bool {
 	}
 }
 
+// Defines values for DeliveryState.
+const (
+	DeliveryStateDone    DeliveryState = "done"
+	DeliveryStateFailed  DeliveryState = "failed"
+	DeliveryStateSending DeliveryState = "sending"
+	DeliveryStateWaiting DeliveryState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the DeliveryState enum.
+func (e DeliveryState) Valid() bool {
+	switch e {
+	case DeliveryStateDone:
+		return true
+	case DeliveryStateFailed:
+		return true
+	case DeliveryStateSending:
+		return true
+	case DeliveryStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for EffectAct.
 const (
 	EffectActCall    EffectAct = "call"
@@ -1371,6 +1395,30 @@ func (e RecordingRule) Valid() bool {
 	}
 }
 
+// Defines values for Scope.
+const (
+	ScopeCalls    Scope = "calls"
+	ScopeRead     Scope = "read"
+	ScopeSettings Scope = "settings"
+	ScopeWrite    Scope = "write"
+)
+
+// Valid indicates whether the value is a known member of the Scope enum.
+func (e Scope) Valid() bool {
+	switch e {
+	case ScopeCalls:
+		return true
+	case ScopeRead:
+		return true
+	case ScopeSettings:
+		return true
+	case ScopeWrite:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for SequenceStepAct.
 const (
 	SequenceStepActCall SequenceStepAct = "call"
@@ -1503,6 +1551,30 @@ func (e UnreturnedChangeAction) Valid() bool {
 	case Reopen:
 		return true
 	case Take:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WebhookEvent.
+const (
+	CallEnded       WebhookEvent = "call.ended"
+	MessageReceived WebhookEvent = "message.received"
+	RecordCreated   WebhookEvent = "record.created"
+	SlipFiled       WebhookEvent = "slip.filed"
+)
+
+// Valid indicates whether the value is a known member of the WebhookEvent enum.
+func (e WebhookEvent) Valid() bool {
+	switch e {
+	case CallEnded:
+		return true
+	case MessageReceived:
+		return true
+	case RecordCreated:
+		return true
+	case SlipFiled:
 		return true
 	default:
 		return false
@@ -1952,6 +2024,25 @@ type Conversion struct {
 type Count struct {
 	Count int `json:"count"`
 }
+
+// Delivery defines model for Delivery.
+type Delivery struct {
+	At     time.Time          `json:"at"`
+	Event  string             `json:"event"`
+	ID     openapi_types.UUID `json:"id"`
+	Name   string             `json:"name"`
+	NextAt *time.Time         `json:"next_at"`
+
+	// Payload What was sent
+	Payload string        `json:"payload"`
+	Problem string        `json:"problem"`
+	State   DeliveryState `json:"state"`
+	Status  int           `json:"status"`
+	Tries   int           `json:"tries"`
+}
+
+// DeliveryState defines model for Delivery.State.
+type DeliveryState string
 
 // DemoPerson defines model for DemoPerson.
 type DemoPerson struct {
@@ -2576,6 +2667,12 @@ type LiveEvent struct {
 // LiveEventKind defines model for LiveEvent.Kind.
 type LiveEventKind string
 
+// MadeToken defines model for MadeToken.
+type MadeToken struct {
+	// Token Sent as Authorization: Bearer
+	Token string `json:"token"`
+}
+
 // MailSettings defines model for MailSettings.
 type MailSettings struct {
 	Address string `json:"address"`
@@ -2817,6 +2914,14 @@ type NewRecord struct {
 type NewRemark struct {
 	AtMs int    `json:"at_ms"`
 	Text string `json:"text"`
+}
+
+// NewToken defines model for NewToken.
+type NewToken struct {
+	// Days For how many days; none: until it is taken back
+	Days   *int    `json:"days,omitempty"`
+	Name   string  `json:"name"`
+	Scopes []Scope `json:"scopes"`
 }
 
 // NoteChange defines model for NoteChange.
@@ -3513,6 +3618,9 @@ type RowQuery struct {
 	Sort *string `json:"sort,omitempty"`
 }
 
+// Scope read: what is there; write: change it; calls: make and end calls; settings: set up the firm
+type Scope string
+
 // Selection Either ids, or all that a query finds but for some.
 type Selection struct {
 	Ids     *[]openapi_types.UUID `json:"ids,omitempty"`
@@ -3721,6 +3829,16 @@ type Thread struct {
 	Record   *RecordRef `json:"record"`
 }
 
+// Token defines model for Token.
+type Token struct {
+	CreatedAt time.Time          `json:"created_at"`
+	ExpiresAt *time.Time         `json:"expires_at"`
+	ID        openapi_types.UUID `json:"id"`
+	Name      string             `json:"name"`
+	Scopes    []Scope            `json:"scopes"`
+	UsedAt    *time.Time         `json:"used_at"`
+}
+
 // Transcript defines model for Transcript.
 type Transcript struct {
 	// OursKnown Whether our side was written down too
@@ -3761,6 +3879,32 @@ type ViewQuery struct {
 type VoiceTrace struct {
 	Ours   []int `json:"ours"`
 	Theirs []int `json:"theirs"`
+}
+
+// Webhook defines model for Webhook.
+type Webhook struct {
+	Active bool                `json:"active"`
+	Events []WebhookEvent      `json:"events"`
+	ID     *openapi_types.UUID `json:"id"`
+	Name   string              `json:"name"`
+
+	// Secret What signatures are verified with (Standard Webhooks)
+	Secret *string `json:"secret,omitempty"`
+
+	// Stopped Why it is told nothing any more
+	Stopped *string `json:"stopped,omitempty"`
+	URL     string  `json:"url"`
+
+	// Used Where it is in use
+	Used *string `json:"used,omitempty"`
+}
+
+// WebhookEvent defines model for WebhookEvent.
+type WebhookEvent string
+
+// Webhooks defines model for Webhooks.
+type Webhooks struct {
+	Webhooks []Webhook `json:"webhooks"`
 }
 
 // WrittenCall defines model for WrittenCall.
@@ -4118,5 +4262,11 @@ type VerifyTelephoneJSONRequestBody = TelephoneCode
 // PutTemplatesJSONRequestBody defines body for PutTemplates for application/json ContentType.
 type PutTemplatesJSONRequestBody = Templates
 
+// MakeTokenJSONRequestBody defines body for MakeToken for application/json ContentType.
+type MakeTokenJSONRequestBody = NewToken
+
 // ChangeUnreturnedJSONRequestBody defines body for ChangeUnreturned for application/json ContentType.
 type ChangeUnreturnedJSONRequestBody = UnreturnedChange
+
+// PutWebhooksJSONRequestBody defines body for PutWebhooks for application/json ContentType.
+type PutWebhooksJSONRequestBody = Webhooks

@@ -49,6 +49,7 @@ type Config struct {
 	Transcriber Transcriber     // writes down what was said; nil: the words of a stand-in's people, as they know them
 	Recordings  blobs.Store     // where recordings are put away; nil: they stay on the disk
 	Post        post.Sender     // sends text messages and mails; nil: none is sent
+	Hooks       *post.Hooks     // tells other programs; nil: none is told
 	MailDomain  string          // of the addresses of reps who have none of their own
 }
 
@@ -62,6 +63,7 @@ type Desk struct {
 	epoch   int64
 
 	firmCache cache[*firm]
+	lastFirm  atomic.Pointer[firm]
 	actors    sync.Map // uuid.UUID to cachedActor
 
 	mu        sync.Mutex
@@ -85,6 +87,7 @@ type Desk struct {
 
 	written  chan struct{} // a message waits to be sent
 	stepped  chan struct{} // somebody has come into a sequence
+	told     chan struct{} // another program is to be told
 	sweeping atomic.Bool   // duplicates are being looked for
 }
 
@@ -114,7 +117,7 @@ type slipOwner struct{ user, call uuid.UUID }
 func Open(ctx context.Context, c Config) (*Desk, error) {
 	d := &Desk{Config: &c, Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, recording: map[*media.Recorder]going{},
 		telephones: map[uuid.UUID]*telephoneLeg{}, telephoneTrouble: map[uuid.UUID]string{}, expected: map[string]dialIn{},
-		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}, written: make(chan struct{}, 1), stepped: make(chan struct{}, 1)}
+		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}, written: make(chan struct{}, 1), stepped: make(chan struct{}, 1), told: make(chan struct{}, 1)}
 	if d.Studio == nil {
 		d.Studio, d.ownStudio = media.NewStudio(), true
 	}
@@ -162,8 +165,15 @@ func Open(ctx context.Context, c Config) (*Desk, error) {
 		return nil, fmt.Errorf("going on with imports: %w", err)
 	}
 	d.inBackground(d.keepRecordings)
-	d.inBackground(d.sendMessages)
-	d.inBackground(d.runSequences)
+	d.inBackground(func(ctx context.Context) {
+		d.whenDue(ctx, "sending messages", d.written, d.sendDue, d.Store.NextMessage)
+	})
+	d.inBackground(func(ctx context.Context) {
+		d.whenDue(ctx, "steps of sequences", d.stepped, d.stepDueMembers, d.Store.NextMember)
+	})
+	d.inBackground(func(ctx context.Context) {
+		d.whenDue(ctx, "telling other programs", d.told, d.tellPrograms, d.Store.NextDelivery)
+	})
 	return d, nil
 }
 
@@ -221,6 +231,7 @@ func (d *Desk) databaseAway(away bool) {
 // publishHistory tells everybody that these records have something new.
 func (d *Desk) publishHistory(call *uuid.UUID, records ...uuid.UUID) {
 	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindHistory, CallID: call, Records: &records})
+	d.wakeTelling()
 }
 
 func (d *Desk) publishLane(user uuid.UUID) {

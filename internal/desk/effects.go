@@ -33,6 +33,7 @@ var effects = map[outcome.Kind]effect{
 	outcome.CaseState:   {setStage, resetStage},
 	outcome.NewCase:     {openCase, dropCase},
 	outcome.DoNotCall:   {markDoNotCall, unmarkDoNotCall},
+	outcome.Webhook:     {tellByOutcome, untell},
 	outcome.EndSequence: {endSequence, reviveSequences},
 	outcome.Message:     {writeMessage, holdMessage},
 	outcome.Mail:        {writeMessage, holdMessage},
@@ -404,6 +405,6 @@ func reviveSequences(ctx context.Context, t take) (string, error) {
 			return "", err
 		}
 	}
-	t.desk.wakeSequences()
+	wake(t.desk.stepped)
 	return "", nil
 }

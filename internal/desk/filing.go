@@ -69,7 +69,7 @@ func (d *Desk) situation(ctx context.Context, q *db.Queries, a Actor, f *firm, r
 			return s, err
 		}
 	}
-	if err := d.targetNames(ctx, q, o.Effects, s.Names); err != nil {
+	if err := d.targetNames(ctx, q, f, o.Effects, s.Names); err != nil {
 		return s, err
 	}
 	if s.Number != nil && slices.ContainsFunc(o.Effects, func(e outcome.Effect) bool { return e.Kind == outcome.Message }) {
@@ -145,7 +145,7 @@ func theNumbers(row db.PlanOfRow, numbers []db.NumbersOfRow, f *firm, s *outcome
 }
 
 // targetNames reads the names of what effects name by an id.
-func (d *Desk) targetNames(ctx context.Context, q *db.Queries, effects []outcome.Effect, names map[string]string) error {
+func (d *Desk) targetNames(ctx context.Context, q *db.Queries, f *firm, effects []outcome.Effect, names map[string]string) error {
 	var lists []uuid.UUID
 	templates := false
 	for _, e := range effects {
@@ -153,6 +153,13 @@ func (d *Desk) targetNames(ctx context.Context, q *db.Queries, effects []outcome
 			lists = append(lists, id)
 		}
 		templates = templates || e.Kind == outcome.Message || e.Kind == outcome.Mail
+	}
+	for _, e := range effects {
+		for _, h := range f.webhooks {
+			if e.Kind == outcome.Webhook && h.Active && h.ID.String() == e.Target {
+				names[e.Target] = h.Name
+			}
+		}
 	}
 	if templates {
 		rows, err := q.Templates(ctx)

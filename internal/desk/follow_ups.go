@@ -156,7 +156,7 @@ func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c cont
 	if err != nil {
 		return contract.FollowUp{}, err
 	}
-	d.wakeSequences()
+	wake(d.stepped)
 	d.publishHistory(nil, record)
 	d.publishLane(owner)
 	if given != uuid.Nil && given != owner {

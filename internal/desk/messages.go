@@ -313,10 +313,7 @@ func (d *Desk) post(ctx context.Context, q *db.Queries, a Actor, l letter, id uu
 
 // posted lets what was written be sent, and tells everybody who looks at the record.
 func (d *Desk) posted(r *db.Record) {
-	select {
-	case d.written <- struct{}{}:
-	default:
-	}
+	wake(d.written)
 	if r != nil {
 		d.publishHistory(nil, r.ID)
 	} else {

@@ -284,7 +284,7 @@ func (d *Desk) putOutcomes(ctx context.Context, f *firm, set []contract.OutcomeS
 			p.ID = *o.ID
 		}
 		ids[p.ID] = true
-		list, err := d.cleanEffects(ctx, field, o.Effects)
+		list, err := d.cleanEffects(ctx, f, field, o.Effects)
 		if err != nil {
 			return nil, err
 		}
@@ -303,7 +303,7 @@ func (d *Desk) putOutcomes(ctx context.Context, f *firm, set []contract.OutcomeS
 }
 
 // cleanEffects checks effects: each by itself, and that what it names is there.
-func (d *Desk) cleanEffects(ctx context.Context, field string, set []contract.Effect) ([]outcome.Effect, error) {
+func (d *Desk) cleanEffects(ctx context.Context, f *firm, field string, set []contract.Effect) ([]outcome.Effect, error) {
 	list := make([]outcome.Effect, len(set))
 	for i, e := range set {
 		list[i] = effectOf(e)
@@ -325,7 +325,7 @@ func (d *Desk) cleanEffects(ctx context.Context, field string, set []contract.Ef
 	}
 	for i, e := range list {
 		names := map[string]string{} // of this one: a template for text messages is none for mails
-		if err := d.targetNames(ctx, d.Store.Queries, list[i:i+1], names); err != nil {
+		if err := d.targetNames(ctx, d.Store.Queries, f, list[i:i+1], names); err != nil {
 			return nil, err
 		}
 		if _, there := names[e.Target]; e.Target != "" && !there {
@@ -368,7 +368,7 @@ func (d *Desk) PreviewOutcome(ctx context.Context, a Actor, o contract.OutcomeSe
 	if err != nil {
 		return contract.FilingPlan{}, err
 	}
-	list, err := d.cleanEffects(ctx, "", o.Effects)
+	list, err := d.cleanEffects(ctx, f, "", o.Effects)
 	if err != nil {
 		return contract.FilingPlan{}, err
 	}

@@ -88,6 +88,7 @@ type firm struct {
 	outcomes     []firmOutcome          // all, also those no longer offered
 	holidays     []workday.Holiday
 	workdays     workday.Calendar
+	webhooks     []db.WebhooksRow
 	types        []db.CallType // likewise
 	lineLabels   map[uuid.UUID]string
 	lineSources  map[uuid.UUID]string
@@ -121,7 +122,16 @@ func (d *Desk) firm(ctx context.Context) (*firm, error) {
 		return nil, err
 	}
 	c.value, c.at = f, asked
+	d.lastFirm.Store(f)
 	return f, nil
+}
+
+// firmWithin is the firm as it was last read, for use within a transaction: a second connection is not asked for there.
+func (d *Desk) firmWithin(ctx context.Context) (*firm, error) {
+	if f := d.lastFirm.Load(); f != nil {
+		return f, nil
+	}
+	return d.firm(ctx)
 }
 
 // setting reads a setting into value; one that was never made leaves it as it is.
@@ -169,6 +179,9 @@ func (d *Desk) readFirm(ctx context.Context) (*firm, error) {
 		return nil, err
 	}
 	if err = d.readOutcomes(ctx, f); err != nil {
+		return nil, err
+	}
+	if f.webhooks, err = d.Store.Webhooks(ctx); err != nil {
 		return nil, err
 	}
 	if f.types, err = d.Store.CallTypes(ctx); err != nil {

@@ -27,31 +27,7 @@ const (
 	// sendTries is how often a message is tried; sendAgain is when it is tried again, doubled each time.
 	sendTries = 6
 	sendAgain = 30 * time.Second
-	// lookAgain is how often it is looked for messages of other servers.
-	lookAgain = time.Minute
 )
-
-// sendMessages sends what waits, each message by one server and once; it ends with the desk.
-func (d *Desk) sendMessages(ctx context.Context) {
-	for {
-		wait := lookAgain
-		if err := d.sendDue(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
-			d.Log.Error("sending messages", "error", err)
-		}
-		if next, err := d.Store.NextMessage(ctx); err == nil {
-			wait = min(wait, max(next.Sub(d.Clock.Now()), 10*time.Millisecond))
-		}
-		timer := d.Clock.NewTimer(wait)
-		select {
-		case <-ctx.Done():
-			timer.Stop()
-			return
-		case <-d.written:
-			timer.Stop()
-		case <-timer.Chan():
-		}
-	}
-}
 
 // sendDue sends what is due.
 func (d *Desk) sendDue(ctx context.Context) error {
@@ -240,6 +216,11 @@ func (d *Desk) Receive(ctx context.Context, r Received) error {
 			}
 		}
 		if err := q.InsertMessage(ctx, p); err != nil {
+			return err
+		}
+		if err := d.emit(ctx, q, contract.MessageReceived, func() (any, error) {
+			return map[string]any{"message_id": p.ID, "channel": p.Channel, "from": p.Address, "subject": p.Subject, "body": p.Body, "record_id": p.RecordID}, nil
+		}); err != nil {
 			return err
 		}
 		if p.RecordID != nil {

@@ -199,6 +199,7 @@ func lockRecord(ctx context.Context, q *db.Queries, id uuid.UUID) (db.Record, er
 
 func (d *Desk) publishRecord(ids ...uuid.UUID) {
 	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRecord, Records: &ids})
+	d.wakeTelling()
 }
 
 // AddRecord makes a record, owned by a where nobody else is named. The same key gets the same one. Errors: *FieldError, ErrKeyReused.
@@ -280,6 +281,11 @@ func (d *Desk) makeRecord(ctx context.Context, q *db.Queries, a Actor, f *firm, 
 		if _, err := setFieldNumber(ctx, q, f, &r, key, typed); err != nil {
 			return err
 		}
+	}
+	if err := d.emit(ctx, q, contract.RecordCreated, func() (any, error) {
+		return map[string]any{"record_id": id, "kind": r.Kind, "name": r.Name, "source": r.Source, "by": a.Login}, nil
+	}); err != nil {
+		return err
 	}
 	return d.recordChanged(ctx, q, a, id, nil, map[string]string{"made": r.Name})
 }

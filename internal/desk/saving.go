@@ -125,8 +125,10 @@ func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 			return err
 		}
 		var err error
-		settled, err = saveFacts(ctx, q, facts)
-		return err
+		if settled, err = saveFacts(ctx, q, facts); err != nil {
+			return err
+		}
+		return s.d.emitEnded(ctx, q, facts)
 	})
 	if err != nil {
 		return err

@@ -180,18 +180,11 @@ func (d *Desk) Enrol(ctx context.Context, a Actor, id uuid.UUID, e contract.Enro
 	if err != nil {
 		return contract.Enrolled{}, err
 	}
-	d.wakeSequences()
+	wake(d.stepped)
 	if e.RecordID != nil {
 		d.publishRecord(*e.RecordID)
 	}
 	return result, nil
-}
-
-func (d *Desk) wakeSequences() {
-	select {
-	case d.stepped <- struct{}{}:
-	default:
-	}
 }
 
 // stepDue is when the nth step is to be done for a record; nil after the last.
@@ -262,27 +255,6 @@ func (d *Desk) endSequences(ctx context.Context, q *db.Queries, record uuid.UUID
 	now := d.Clock.Now()
 	_, err := q.EndMembersOf(ctx, db.EndMembersOfParams{RecordID: record, Why: string(why), At: &now})
 	return err
-}
-
-// runSequences does the steps that are due; it ends with the desk.
-func (d *Desk) runSequences(ctx context.Context) {
-	for {
-		wait := lookAgain
-		if err := d.stepDueMembers(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
-			d.Log.Error("steps of sequences", "error", err)
-		} else if next, err := d.Store.NextMember(ctx); err == nil {
-			wait = min(wait, max(next.Sub(d.Clock.Now()), 10*time.Millisecond))
-		}
-		timer := d.Clock.NewTimer(wait)
-		select {
-		case <-ctx.Done():
-			timer.Stop()
-			return
-		case <-d.stepped:
-			timer.Stop()
-		case <-timer.Chan():
-		}
-	}
 }
 
 // stepDueMembers does what is due, each step by one server and in one transaction with where its member stands.
@@ -408,7 +380,7 @@ func (d *Desk) stepDone(ctx context.Context, q *db.Queries, a Actor, followUp uu
 	} else if err != nil {
 		return err
 	}
-	f, err := d.firm(ctx)
+	f, err := d.firmWithin(ctx)
 	if err != nil {
 		return err
 	}

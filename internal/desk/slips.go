@@ -353,6 +353,9 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 				return err
 			}
 		}
+		if err := d.emitFiled(ctx, q, id); err != nil {
+			return err
+		}
 		return d.remember(ctx, q, a, key, "file_slip", hash, s.CallID)
 	})
 	if err != nil {

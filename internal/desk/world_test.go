@@ -71,7 +71,7 @@ func openWorld(t *testing.T, url, journal string) *world {
 func (w *world) open() {
 	w.sim = sim.New(w.clock, "US", func(string) sim.Behaviour { return sim.Behaviour{RingsAfter: 2 * time.Second, RingsOn: true} })
 	d, err := desk.Open(w.t.Context(), desk.Config{Store: w.store, Carrier: w.sim, Clock: w.clock, Log: slog.New(slog.DiscardHandler),
-		Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal), Recordings: w.bucket, Post: w.postbox, MailDomain: "lindenfall.example"})
+		Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal), Recordings: w.bucket, Post: w.postbox, Hooks: post.NewHooks(true), MailDomain: "lindenfall.example"})
 	require.NoError(w.t, err)
 	w.Desk = d
 	w.t.Cleanup(d.Close)

@@ -428,9 +428,30 @@ type ServerInterface interface {
 
 	// (PUT /api/templates)
 	PutTemplates(c *gin.Context)
+	// ListTokens My keys for other programs.
+	// (GET /api/tokens)
+	ListTokens(c *gin.Context)
+	// MakeToken Makes a key by which a program acts as me. It is shown this once.
+	// (POST /api/tokens)
+	MakeToken(c *gin.Context)
+
+	// (DELETE /api/tokens/{id})
+	RevokeToken(c *gin.Context, id ID)
 
 	// (PATCH /api/unreturned/{id})
 	ChangeUnreturned(c *gin.Context, id ID)
+
+	// (GET /api/webhook-deliveries)
+	ListDeliveries(c *gin.Context)
+
+	// (POST /api/webhook-deliveries/{id}/replay)
+	ReplayDelivery(c *gin.Context, id ID)
+
+	// (GET /api/webhooks)
+	ListWebhooks(c *gin.Context)
+
+	// (PUT /api/webhooks)
+	PutWebhooks(c *gin.Context)
 }
 
 // ServerInterfaceWrapper converts contexts to parameters.
@@ -3465,6 +3486,57 @@ func (siw *ServerInterfaceWrapper) PutTemplates(c *gin.Context) {
 	siw.Handler.PutTemplates(c)
 }
 
+// ListTokens operation middleware
+func (siw *ServerInterfaceWrapper) ListTokens(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListTokens(c)
+}
+
+// MakeToken operation middleware
+func (siw *ServerInterfaceWrapper) MakeToken(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MakeToken(c)
+}
+
+// RevokeToken operation middleware
+func (siw *ServerInterfaceWrapper) RevokeToken(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RevokeToken(c, id)
+}
+
 // ChangeUnreturned operation middleware
 func (siw *ServerInterfaceWrapper) ChangeUnreturned(c *gin.Context) {
 
@@ -3488,6 +3560,70 @@ func (siw *ServerInterfaceWrapper) ChangeUnreturned(c *gin.Context) {
 	}
 
 	siw.Handler.ChangeUnreturned(c, id)
+}
+
+// ListDeliveries operation middleware
+func (siw *ServerInterfaceWrapper) ListDeliveries(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListDeliveries(c)
+}
+
+// ReplayDelivery operation middleware
+func (siw *ServerInterfaceWrapper) ReplayDelivery(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReplayDelivery(c, id)
+}
+
+// ListWebhooks operation middleware
+func (siw *ServerInterfaceWrapper) ListWebhooks(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListWebhooks(c)
+}
+
+// PutWebhooks operation middleware
+func (siw *ServerInterfaceWrapper) PutWebhooks(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PutWebhooks(c)
 }
 
 // GinServerOptions provides options for the Gin server.
@@ -3544,6 +3680,13 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/settings/outcomes", wrapper.GetOutcomeSettings)
 	router.PUT(options.BaseURL+"/api/settings/outcomes", wrapper.SetOutcomeSettings)
 	router.POST(options.BaseURL+"/api/settings/outcomes/preview", wrapper.PreviewOutcome)
+	router.GET(options.BaseURL+"/api/tokens", wrapper.ListTokens)
+	router.POST(options.BaseURL+"/api/tokens", wrapper.MakeToken)
+	router.DELETE(options.BaseURL+"/api/tokens/:id", wrapper.RevokeToken)
+	router.GET(options.BaseURL+"/api/webhooks", wrapper.ListWebhooks)
+	router.PUT(options.BaseURL+"/api/webhooks", wrapper.PutWebhooks)
+	router.GET(options.BaseURL+"/api/webhook-deliveries", wrapper.ListDeliveries)
+	router.POST(options.BaseURL+"/api/webhook-deliveries/:id/replay", wrapper.ReplayDelivery)
 	router.GET(options.BaseURL+"/api/sequences", wrapper.ListSequences)
 	router.PUT(options.BaseURL+"/api/sequences", wrapper.PutSequences)
 	router.POST(options.BaseURL+"/api/sequences/:id/members", wrapper.Enrol)
@@ -3660,312 +3803,323 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5L1rs9u40T/4VVD6b5WTXdnn+DJOcvzK48sz3vEttid+kcelgsSWhIgEOAR4ZD1TrtpPsx9sP8kWGhfe",
-	"AJLSoY6d/PMiY1skATQajb7++o/ZSmS54MCVnF39MctpQTNQUODfXiX6/xmfXc1yqraz+YzTDGZXM5bM",
-	"5rMCfi9ZAcnsShUlzGdytYWM6jfWosioml3NyhKfVIdcvyVVwfhm9u3bfPYrHPynt0ATKKqPv0ogy4UC",
-	"vjrc1c/1jZTRr6+Bb9R2dvXXy/ksY9z/tTvsN/0lmQsuAZf3vhDLFDL9x5XgCrjSf6R5nrIVVUzwi9w8",
-	"8X/9Swquf6sG/j8KWM+uZv/roqLfhflVXrjv4ogJyFXBcv252dXs85YqsgeuyL4Qlhb2Nf3Vp9eUpXTJ",
-	"UqYOz7aUbwA3pRA5FIqZWVPVIHFCFdxVLIMuneezlSi5kgsqF3tR7PR79pGlEClQrp9J6RLS2k/V24ru",
-	"QC5WNE1l6NVv9Y35p56X+1jz1c40vviZiuW/YKX0WM2VC7YKrJwlI5hrugXh10MLGpr/R0VVaONWil1D",
-	"eBPGbJRZfpOf3jApGd+QtSgIJRz2RHDNCW0i8TJN6TIFd4LiRKudqEfNE3V/fjaKdggwd9QaRWvZJbb0",
-	"/84UZHLoyHa379tck+KVefmBoYT9W0UIWhT0oB/dFzRfSFgJnkhLRZaV2ezq4eNL867566V/lXEFGyg6",
-	"NLITH1r3Zya3ARarPdFllqcEP07EmjQenI8Q2I2TXn85NNGfhdh1J7cqi0IL9eDR3DFLuVHb9SvjyXNY",
-	"Iwe2dgLZS3YX/xr/nYj1GgpI8MDwMlvqm25eDdpl8NbncxB5Ct3Pv8d/16RVWyBrVmT1z/at5ZlIU6Cb",
-	"EkLDFWyzVYOf0PT+YJ5s75WhqyeLX4D/9Lzal9hWfvCTaG4ofM1FoSLCKov/Jq6hKFgSoOIbeiBaIhDG",
-	"icyZ4dVE3OVC3dX/XrFm7XMS1KLMR4gf+2BtAnO3Bj/hGA0+glKMbwJUSOlBlGo8777G55vy5W/dnTfM",
-	"uRBFAsVCqyd0pRpjHCeom7Ksd7AUaHKmkVobElxjaDZzT+Xg/pTp7qmhTvfGNYobcC19/zmjSbJQYpEy",
-	"qewVtFgXInP/oDlE7Dlqo/go3bjHzB/1A1LRjWadBFJQqHaJRUp5/a6qqJGUsDhGY5OQgp91Hxt99A9+",
-	"m8+uaVoGjtOrxAkkvT4iCoKLm+M/Kboxf8D1zPWve62dMkmUIEsgiVElarv/8PJy8G4wc6ovJLZlH0CW",
-	"aWDXUBXoLuYDrESRSKKMCl0AWaGGXLuv/J0aVpZQ+V5RrhdX8iSsKfUvDx8xEwwt6xlNgSe0eJokBciA",
-	"sKDVDwN0tA9GRkm7n14eFlvKQzoiTYBAKmG/1VSjPCH7gikFnCRizwldKyj2tMB7IqSaZjnlh0XKOLIY",
-	"TdN369nVP/vZ0+zWB31Hf+kaQUICySjjRH+UMM10c2KnR+yAhKZC/yiJ4Min9gJoqrJoYV1bc6F7+hhN",
-	"F0aI+X1mXD1+FOQZfFqJLgXfrQnlpOQrwfXNDonWsq9wUnafDFfqGWptPC/EpqAZQRWX/OnDy2fk4d8e",
-	"P/5z6MAnrICOmBKlWoqSa2ZjvPqTgoLTNCxnmMxTGlD6Pm2BCLWFgkiWwB1ptR5UgAqgiX4/8L1jba3u",
-	"oGacO5LgMyhfIMvVwdoq+lOJtVa6n7W8FlDhKokWfXU3/jLWR+k147uQ7pWBlHQDln9aU0GJiJo0sc9Z",
-	"wUQlSWGt6pIlznEZkxKSxX57CEmrA+FiKZIDoVxqgZfMtV60F42TWq28wCOn/zJi0R/8w6hl8s34YyK3",
-	"Ys/79lzvz4FICF9w+u1FAdS6VLoPpCwfvPz0M/pZURYriEh6xyX6guOJ1HwXnJCz1odI5u1CRdPdeHLV",
-	"xEZENi8PRr6JLC8VHhktllvC5AlhShKtNkhCC70olqb2ppa0fjprsnvP1HYLaTLWNq+EUe3dBptWkqay",
-	"5A1DtLbWy2VH4UoaVwxX0bJx3Ob+MmuSrxLRVkR4DmhdU04MWG6KXaIvaVBrPEpd+71G29quK/iqhm95",
-	"/frceM7whdhEUUR1JtpziIwsGOLq2iU9nxXC2LXuDsqhMPtoKasnutSWy5chJckObj85d/OMLe49Dbk5",
-	"vU9ptBwPyXA+ahucE4r37YGe5nNQlKXhyY6dotFaj1ia8QMHFremK3UciZDhQ19i6Yh746V5qn7VjB++",
-	"ceH0WoVWzzOrq+jVGDW2SR/qd+BJ3uMdMzq0OwZ2NlY6BXWvhuuoflG6m6Up86ncMb65IlwosoS1KMBc",
-	"mHRTADwhYr3G3+ZWUfLy1M1oI4zOltNSolDcQa68Par/wYwwm8/Eeh2csSroavDO+4dgK/iET+qrJKaj",
-	"oPZOpLD6u7I2pF6dZFmeHvxFfEeSokxh0Mhy9wVuhRkZiezmHdv8j2F6a8Ukp4Uy2hq6l4y2bhiL7Lcs",
-	"RSNkI0AbG/c0bZs3gtW/+iz5QQ+7HngxkgmBJ30qEvDkhpPJSgVBC1nANRjDQNs0TOqtNA+H9AvBF1sR",
-	"Vi/ms3xL5SCTvceHNANQvrnRkiS9Di3pxTUUB7XVmlSZa30JuZRJrW5l2goOr0wqWqh+Ig/fKQvcXUOH",
-	"iliO+o1BKgLMG+xW2+wGW7j1xs7CJ60oBsIiVYiiSabLq7axYVw/Jmzx18ePjg1j2IGi88N/nDjCFw83",
-	"9U3DunaPC9iFZ3pSmO3xZeBBFO3HrLA3YvaM8oQlwajklEpkVA/sUQBjUe6VEkVwVseo5+O0cHPocMA+",
-	"PXxLOTeb525ifFYfExZ2ylShnSMjdZ+2wAoTrascs0ZJKIAkAvUHmQPV9/yc7Aua50bCBW+Trwq4ZJFd",
-	"XhcQuDSfiTJNtG2p5RgkhIt9UE6OPLEmtSPIY3S1Dcntj2zDIcFAkMiM6zIsqBk3qsxpt4YCmo08Z7iG",
-	"OjXt2/NZO5pagDV7cGlujkGmchzyVoQOp+PfmrT46XIoBNOae5yhBb+GwvFF2wdvrOmQG/0pJ/CVSS0z",
-	"SWUbDrKA+6RjhXZsmsO+9rmBqIPWdmm6oJmLFQzJU3zcDT348RpdBu4592SYwHZykfjGwKfjYYbnkIn3",
-	"xjzvhiPFhoUPevQM5lTKvZX03QNq3QInnhwzHX94rEfAnhs/cHiRcncet0DQ+g9OgdH0VfB0hILXL0VZ",
-	"kIRtmJJzshHCJBms2TWQjPFSQdBra1ymYasFvZdKkGboO0Jp+6G5mV1sOe/W69hoWlBoxZhWblxtJbmL",
-	"IGE0haRrHNUiD13OqjLsgobjinJjBduvV1GC4G1+yMcoReaxuqPSTSNIFPFWKM0nb2gR4LeGEKhdO5Xa",
-	"dFx8NCIq/CzeenY43SnZtyNRda81z4p43uCgqn/qYT8ehz1INfrEtgkRcFYpoWg6Qn6a5+ZuBr1zj8Wi",
-	"aZI0WK7m3dlxGwbp/lSAHgCSI5xjbka9ksrMxg1dG6d3bZ+sEhHT+wdvQ6eFtIKi3Md7KEqquXdWkSVs",
-	"GU9MLDejhGHIrrDB3FZSwf2/Xur/nazGPC9Nvi78wqLLbN4Yg0leRxk+Yo9q6EoUMIIpvU1kXpj7CfYu",
-	"LXy0csqK8Xdh7WMseK6KknNrB3cvh6UQO719S9BqXyrEDhKitoUoN9ugXj72lJpFzP1pdbMYoAcLycij",
-	"dmx51NMj7ZyT2G0s7+CQdKanPo5/XqzXEMmLCrm4tRk7n2UAyiYFULkL2rVURTQIlpmMPXowBx4D1lb5",
-	"MXkmJGMJZ5utekK4T6LYb0UK+q24xVaTrlH9uXLe922rIcqv+slagKib8EEKUMXBTNDEwu5Ioh8nXtMK",
-	"cD0tNmDKCIiCLE8x31ZLyD0st5gWqxc4DxCPJcZBbVPRWkl3UaHcNg27niTOGrtd6aJbUeLRW5aScZBy",
-	"kdCD/rv9zx5gJ4P7H0k3e2pSycx60XnxpJW/eeVuDFEQH1+sreDB8D2AWxxn9l9b4Zu1SFOxN2mfuKG1",
-	"WI5n+UBWoFiv3d+rREA0Il36H4f9YmU8u/o/Cx/lFgsu1MIeKuDJQsLvJXCMUjsuCFH1BS9EmhqtoZVo",
-	"W/slEGbasTwP/9iinf9O9VKQkvqxDEK2qybJYrQs1PJz3NPfQtPw6cXRHLq2UWECUEDWGNGRZA1qtUWz",
-	"wpD/9Jy7lwxSTDnvGoNYrXKkyLe5HgHvyjOTn7hmqcJEdcoTIkWhICHLwxzDajZ7L5ytV0olssWJ7ukd",
-	"hK2GeEmNyGXIeZjltGD6XjJG5Jqp47LsUxuf9J5WkaMfDXO2tyxJgAfPUAHrxXGlBOaWd9dBVxN07BEy",
-	"ApUNYrT8wanA69NfE5ngWMaWGAFhzTbDN7P57ABywQUGipxyjFJpD/qeLyV+Q69Ai6aNlsz/I4LZxm1J",
-	"CfUkHXx27rm1TqraazXONHtb5yi3L9Hz8SJh6si6p8DhqdsGl8fkm9+/DKS2j1EJmjwQitH8dUQpVJgZ",
-	"PBfY3Y9t+5dRF19rP8M7kcJHm0PXiq45Cgfi4ynlhErCTAYjZnKh6IGEKUicsmaeYBKf5z4sMOqgvU8p",
-	"FlCNqBEIrSkcoTvCKwKoH4wXDGZMq0IHRMPIW1CmLB97Y5Y8EYuSK5NiNG5ZNpF9ZIKfm41NOqsN6L9U",
-	"UepLdCdihkVCDwvB00P4sA/UQgxH+F1+hztidr5+4lJpzTV0L/Rlr5i3Qi9hpu2gq8wl5NrlzSsqVKmP",
-	"evw4OfXR6Dmukx4ve3v0KE9GMSdMPqmlm2ZAuTJG3XCRBI7duabqq+ZJvPrDRsSO8PL3VdAlzLghxpUt",
-	"VC7yb18CpQYFrKxafKOsRKMZH6ujWE9Er4fQfXlep6Mlgp9+eEuKLOC8jYWMRKlWIoMFB0hi2lEBm1jM",
-	"Wf9D77vtetomr/4i9kQrWaYqQyv7CdGSjewAcknWZYEFDxjYIXRPD7PBfBUXnzJz7iywOeXW/GL0fG2r",
-	"GI5Qh1Jh8z6ciLvW2oIzUzkXJV9B1tzEWogVX18EXAMPLsNB1J5IAdx//Cj4w6awHqJRQ7inF1KUPAkH",
-	"lAn+RhgnqGC6Eg+Zix1w4sc7oazduDi6/p0cOOMbI9/m1n9NgK62c5KyHZA3gt99WTBy+bery8u79/9y",
-	"dXlpdCAMkKV7epBE5NB1X1xOUEvTimUP6J0py5gK1p43S89/CvnSxHod1717le2Hjx93BRuSJEjtaALJ",
-	"6KoVn9r7oUyh8eaC8RNezoMeBJFplUAvV6LzEotQq62HaygOpIC8rvUO7mxFtZ9CJoqphrAxZV+piu4j",
-	"LeUAXS4YN2fcVMWGbV88ZQE+uP9gkA+qQpo6BzyIOR6DYYLPW0Cxq48uB7UXxY6koNBkkMATE2C2zjdZ",
-	"S2jmRnujcmeyl/O8ENdgEsfWmAj3Jaj4+kzFMfISXXFhb2Y82aNSlkbkB6HADNbHuBqV/7ELNTdAfeNb",
-	"u9c+1ZWvVh/Yxtr9pVETzM2boH7GWqfGngN7cOe92Swv0ZP6W37bWv8N8/ZHBzVs1XnogmqUttVLpE1y",
-	"3CkXExZij7ULzcPx/J1CZExCMIyxd0WJ9qHkimzF3po9hrVax9Cygi0qWBb6Dg4SzH0xpv2N9/76p6NL",
-	"7Jh+dpbW8FtRvgLcii/js0BHnvyQmeRK8ZCyaBo9MWkrV7YKQj+Au0aYHFdUXtGrSY0aqzQYwZdH2DPu",
-	"d6PfEHW8Mu6sx7JzVynQYpEEMQcU2VJJuCD6lBPKDyQTkdzNGwmO6SXAUWdyEo48Kq9zqrREt7nvC5EL",
-	"SdOJBXo3wRjr14OfuvGWhVNTtLyWwBXwlS1IklphxyBEwDUU0lk/b4HPK39nATSZE5OEzQpjpgye67Ut",
-	"3G8eVByvxvuhLfovGrhmEagkVmvWk8avROSt9nTt990bvXn7vzCpRHF4wVVxuCFG3dG1k+MrJqvo75Cz",
-	"1yk3caasR5LtPAbKAu1vA0O/sY/Z6NXYcGmngMFymf1Gz56Fk4mAq4Id4XRrMMDJlbdu1J7a219EmoTR",
-	"zsK5meMSLn8RKUvoIST7QjWEh8PhcDfL7iZJK3ntsqfYoRU/Gki4NPczvhua8KssHA1fHhTIRWExm0bg",
-	"EaxEWmY8EgdasxTuSGKfmaNLhOyZ2tqwOqSJV4HzQizpMj0YBWhsGMis4xkOEIyMF0CPK7zTGuxKOBdC",
-	"9/phKSyQSiMJhC9ENVH3gZp8kNdanVpRzOv7lxQ8XA10pCEzPmCZ2/DBOBe32QAMOQR93LWc7UAxwF4u",
-	"NkKM5TV8PqMJHPP8Ebxsn6+ybce+U8uZGftKmWseHPuKpFkQJ9AcskIqoj9aPzTjsyM6+YNtVXRPmXLW",
-	"Pk0OeGHBytaE4x/RTkiFg//pKK3z2ZqymPZayrg1GjJt7M1kqVY/YPVvNWwU5MDG2Z3XJV2dU+pc2eaI",
-	"Oge2trHFCJVc9HtXkyv2jDWkU1xIW+HWVeCYhWJpssSvcDCZf/j7nGA+wNXrpz+/eO1wXdH3UINQUoKk",
-	"QK+xal2UQbV2a7GdBrdo60GgzPzi6wqHKWv3yUkXwIBzNHE4rj5/UXC1XeAZsmq0+fOXoG/cp6t1j+GW",
-	"8uSuZg2DjqccZpDmC4x55qUiGAwaNgaDNW0GhUiQRJgrlOpPk71DP0uJxyDV1ykzKGeYaE1Td3D9qukO",
-	"bNqePjXIxMM5Iw2ejugVCgKBv4TJCAzfeyhWwNXcVtOrvSAJrFhGEUFlSDUKxTgejrB8OahwmlmpILmq",
-	"oJ40nUWpiKJfZ2GXVVKu1Knpcb+XlKtgwe5zQwJPlW0BEKHLw6BTnX4dE35xubytLSmYCZoJDjZ+9ejB",
-	"5b3LS/Lbx+eDqcTtgj3rtPZrtaPOK54w040xk7xpJkMoiyEgGI53hrjLNjTzX+Egw1aGqegLICbc/duc",
-	"/J9z8r8wT+rp3RalHz44rkzXDhOcm0U7Dl8ox2Q02RzWbzdPkwsnp9kJhRbxmvIbgtn/q5RqwcX+xukX",
-	"Yn9EaZaed9TIVSIJYS7+IvYko/xgA9mZqdovgZjnB5MRcILu67WFR2vwqknGaj0C9Q3GoXG3zK8wjjHH",
-	"O2lOrNdNX07odjsOymZQho71LfZNuH4l30YsCUHkmh4gA4mnxxRqpCNosQVahJAORAaIvLKlkuAzDU9l",
-	"jTruQyGNBilkZkVMqQXqMi7a53IqBsEqowgOvjB1nJn5XmuxrogznEs1AnjkFLDZzkiK7oAvlocxRNtv",
-	"Be4DvoPqNZ8dE1JSNmrkWCe1bh08vfov4di9L20es6kuFGkKw8mSroKntDe65bzeo3KOa0GpekazK7T2",
-	"UWZbKKyMNWkd3RUQkt+HcIiqL2ZhQdNvegO+T+kKErwHR2gY578TGYeXbFMWICPWAyVLbY5AgUyZAZVl",
-	"ARWqN5WK2ByBbmH+v5hSUCyyVjKIKbYNQDlxX3GdilB5zXuLoeZDyhI42jfMGk8JS7A+ZSUymJNL/dP9",
-	"OorU/YFhC8wQUwXL25N+PDjpDuyE1Gp3RYL212Pb8feSOkielhoIKT0EsYDfabujfq1XK2psQZDMi6RZ",
-	"Rd76tdHXoPotE4F53NcEf3Tv0f25Q5RF/D22ZpCQF3czkUBK/vTq0293P5H/unf/8i9/Dk35GoqENetD",
-	"rWtlTZk+9Usa9gr5bOkAGzNp+h3ZKLkNknNhcNlGhMj1gqu5zX3OtSNSnZjNbff7FtvxDxB2rK+rg9mr",
-	"H9aYBpEVRblsAqlyYQLusNoKrKdRC2xlMJ9da/PcQMPBQrPQoEHvPh9ejFThCpxNIQwjDSZ3tTUf3y2k",
-	"6s5gGzJUUD0JYHKxrYW0JjZakEY1Mhlr89k1kyzspgkETFzOWp9T4PcSjMbbi2LJYP93fBDBp+noYi6L",
-	"P3zNYH9s2lg4t9hWYEULWN9QlsbbjNSqHhtW5mUw4o54/pj+FQr0QJpKkh0QZlpBCuhx1KLdJec56JcM",
-	"CAvXGfrXQr41qqrPzutI8z5LxuVT1rGdxxVntlcXpiSmEnZomFEDKRTqyUYl2UGuCOOYvBOJ8McyDvAb",
-	"qRA7afwvlOT0kOn7caX1+XbFeB/GxdxMM7iufiA5dmLDK9tvLWDftlHqjv8ian/6s8eBNiE8ZKiaAzIR",
-	"Pr5rW8DQ7wApsmMSshmPRHAw768gr577YKipmFseHMJtvb2CLfkPfP8aFpCL1TZcdHs8kpetWhhP63fm",
-	"hWANbgFrKICvhu/A97VHA0jiJl1aljkU10wK01wnY+GsQsmyMqXB0mgDUuXElUsxZtL4zUuWqruMm7zG",
-	"uxGxJV0uUvPLPxslW2J3GG2Cm7LrHOgu+JkjsoLDAGg2E9iC1SNX15fuJtqBFmyd9uYu2UNQY4PG+Wsw",
-	"XFi8YD+0bah29Hgs1PFcy+MiFZeBqBuY/W6bX8QOlH7uRrnGpvdTMAHVYjiMTw+EPJJIDF+V8dSvC5Gh",
-	"hRSCDrf1CSHLPV7KiFjB4/JN6wvy3ImzdqPbjanIWstcN5jchlxhVipCSUY7MFQZFr1CwqgHFd1BMKQq",
-	"q1582v62YTdELrFcheSvnGRGlG8E9DcE7C0371TggzVNwLo/4sRKYmjIN+9hdRygVV96cmT6Ps9tbLOr",
-	"41B8lyIJl6gtgydBaFtTQSTdc1XB+A7lEOrHBlorsaKGaON6QU3TWonxlciaEfw68nq4rq08YT69CT82",
-	"FyeW3z+Zj1YCT6YtDq+SYPS3/Z9UldvSTHgpYAXsOpLyIkvD7uPufMdjtU2s+U8rS6YqFXJITJiqb8ey",
-	"jF/lxVA1qwhVT5PBXeo5ms8LulbHnc/omTv+/Gg5G0JL7WVKDEvEA2uZMP3/CrpSWm9bM225YeTdukUb",
-	"ncXqLbe8bRiyAlmaaslqEGZcdw7b4QLGJzlaAzSkVdNCyZ6F4e+ENmrlTB+54GrGA6za6QcUG3/wWlOC",
-	"NCGIDaGJyrE/H0ZEMnpwHzSAAB4dRDmcpROPcPSQzWehtny9LNTOhPFHErtH1bwJmjsDh85slGXE+mFz",
-	"BAudt7ewd80ZW10oGJZGUiKVKCCpZ3TVWuHZv/vS/a5P3/8UKaT2v7c6EY+4baQCmizEOm7xYoF2ITZV",
-	"w0NfCIeKJ3FJWaMsa7uCldbL0HI23Stj8HgOC1kb2uPjlaMr7HLgi0bJWncGVk203SjlqgDgtnmMh0ze",
-	"U0lcWGx4UNuGuNbqJdZex6LwR9oiPyEcIDF2MLZ1HgOg7kOOw/h7IT6PobOF0gH7E+EHIZyGUq7xvw99",
-	"7vV8Br7nS/gyP6HHbqe0B6cUkQHfq1T2xuVU/SWdZ+1G8Bb2sRKHRkL+kYmDp6frH5+Hn0EQrQTBPXFp",
-	"1gh16ckm0xS7LCFg4RJhBwjdUMaP7kwcT7KOUDuMTnIiCEWVHXLce6NxB2Jg9/H2Pm9hP8Yy7bShqMwn",
-	"k6Rrn63waqlyl6tX6QcjMk6dboGFXE5ioDIumTw1KOFU2xr6m8/r6EiA3kt1UDz1loQPa4cVkFqg2jNl",
-	"ub6Z91u22to7s4LJPH6sShMduB21VDQwv6etK6KmRhg61h0gdGofHXXpHyXDDzHk2Lew/+D9Ai3X39Hi",
-	"1DDb+FhGRZ9BCDR0AzpJwDQf0fR9K1RYv2YuoxpUbflhgWyHilIrC7adoMqlwPS0XAveyA8uj91OM1ZP",
-	"56u3QkEMCWAk+GASg4LT3w5Eu6Puh37zncqu6e4iuze33X2HwUBcSf90I91tfDqBNVCrrPZ4J0Ckbjgn",
-	"ZEllJLhpP+wKYrSNB18RLwRRiK3B3M+Y0f278V2FQfoxd5UW/6FWN29pBsZU2jOeoDF5DNBreDOWJvnF",
-	"jhndik/ig3WoDvb5enCzrhhGEsZPbYVRHuTn2IUyoM4d01Tk1JsostR3mGUUvhmj1uijfmv0wVCAx349",
-	"tAEush6KpAYUTwMEaurEmCKJAGmcnGpLOZoHYbhvF95dsJDp8RJ7B2qVyLS9PeTgFVksLUT7cDyQWRdc",
-	"0/aLl3GkHGz6sl5DUcEIM06WQm3rQzvrjPGljXyLUpk/fhkxkRs2Dp3P0IGyaOBFBNRffIi7KyvYFSrc",
-	"zfApWZlue1ShaBVi104x6sXtdVVZVU/B+ly6029sTZtN5oYHe7j2pJaoHV48DSBviMtOZZnase4OcSw4",
-	"dAULXfNdPYjxZesCEhxcYS/sSTiEO10n2ck5O+QYollUxj6+PHrDXfPbuEBhnJQShnNCznCWzGK7Z8qx",
-	"UG8j3ub5kuH+hifmy7lD2yDvowB5q3YlRwIPVP1Pjnxxa9BWjkCXsfAsw0UaY5CIT02LG03RvFymbLWo",
-	"L7OtVwtpYzJMkoPLMFMuH2hfa11SZITJuQ2smDokcY3OrmNJ1ylX7JzTUVgTPbRtFy5GEs88YQaAlSNH",
-	"Bvt+dFU72By1o/orryG4ypRxOP5bjAcTJzNR8BF4tvYrb+zTmotE1DLynLGl3rE1J6azoQ+7HTP593qs",
-	"ITRxQ5a5oXS1MDvTns16Guk6Zg3cVnzCYJlqNqF8YySuQ1AFem2KCkywVuK/opVVzWeBlmnj7yIP42Of",
-	"kPsTLv5+tyZuTq2a70B/7VD6w7u1Lzi02+vyWSU9SFcnwyRaBFtIk+FGWfNZDsViK8oiOFyHWq646mET",
-	"J/p+EAHHlJ+3W7MEDMA8PSxMsH7QBKx5Wbu4pXqPr6wP/o4cs3oVa+Um6QGlrf1m1UzdsFMznBX8sujZ",
-	"QAseLtZElIW8RzRrpHZE5N9m0aYDz0rpAVqb+njQ3LdHqOfkaQHXPXk1oORA5rxl0CDnLspglKSA3MLr",
-	"67UJK6JDFuoWaCF7pJp9F7OuZRMlvNGXSgazPHOaECW4r1ihGZi8zlKG8yDXPdklAWhIEU4wtPEfxGrB",
-	"auFqIXfk2GoP09LJEdlnomB+yh5LxWogz0gBR82+/Q9G9aJY/nGDuIrMDSD4GdTrFtZ1zwzfVNdjuzon",
-	"1FX7GXIZwvRIQda0COdB1SRfQHpVnU0HFBj3ZO2LczOxnhW9t/f2SBf26Rl0veI2VD3MiWEhW6XLaRZu",
-	"Qj6ceRU7G2OzrrrM3cq46qHvR1e00YJ/dK3Mm7fS5eUYP+V6XOZL97yaUUOzfb+1LnXfnojR1OZ+Mr6x",
-	"Gag5UAvEVrWhNGn7IY2ljqLQFevZkm1KUcZ6ehWwZl+JzCmX5H8qIZkwXELQnYj+YhnMB/y8BRsTsE+d",
-	"nOen6UKXaRg8utuAnnICX21rzm7KTJWcTW0uRQE0gYKYyhhE/Q0mlb2cKEt7Eekx8pmpLeN4SzK+IfhU",
-	"u4FSyON+oz6aVcuEWDJZRg/EpoR69HrfdD9WWBOBp3gaC8M0WsX2I+pr2mD3OX2Pbti1Rd0oVW/hVYtt",
-	"nr59ihzu6TuwoiEAdnebVQnaboFmPTUeriheY4bGSar6PvjzGhYfhZUfR8A+O9aLJ2tNCAdtlxaNOdXR",
-	"NQKlP4cxqYAndv4Mtr6Md6v0zdKCYA4GlcA2LsXDmwhsE+TQwG2xpwkxaz0/sbzHuxm7tJNGEgw6hcu7",
-	"H4W7Np0EoWQby5qGjifLbvCd/+qIIkPh4BP6cocSyoKUG58Cr3fpid3CFNZOyrTUh97yqaHJSFWUq10s",
-	"fzg3cT3s4Uu5isE8VU3ExzYB79/p4QX6ht6DRnYvyoeJWz5BcwjbY9Dc+xp6Z9C2KQyTeeRY2sD8sFXy",
-	"IQghn5BnSehWVgMtqjL/ayn9ZteCkqJZBR1MI1y4FLAwgJN56Ip8ePmMPP7pL5cmyOsqALROPicWXmPB",
-	"kjmpAJPGd1eLFgqmqdaBsKTZyis0XE1h4o/evU3kEIksmxx8s7w70qfm4/MVaGphxvX+xVXKECqr2+i7",
-	"IU42Bc1ihij2wtTGKELsIIIFgpDqWehLwal77jPBzJQtk3koNeUjPUhii5i0tKAp4nK4tEb0M1ETykdP",
-	"R7DIve2StzTp8GqNeSKMn9MCEgvl0LXWG1h0x+Uq197tGzqevjtYjH6WiGsMTPiZKWHRAygT5+GGN1IW",
-	"LIcZHCmQ6x6MorpYSs+kqsASVsUh75hiHSlOyow9VQ5YqX30gIHUqMgltgfYhaNvlhamckfCnLwRPKHo",
-	"Xr/vclIEb2fDeAXnL0Pe8So4+JeBiEq92N5SpCda3DoIMnoKj0DAa52tgVh8+OBGDJhKEQvEtGNWYLiw",
-	"zDQnc5jYBl1t0PRdiZAD8an+2DIFzBPAQ2plc9ATloCiLA3bBb6lkDnpYD0NwZ5HYaj3T76JhrYtaJmq",
-	"cDbMYeFqw4L+Z7iGgmCaKprzCTr3MMFLnzdUKBzguMdk7KZ8uGSP3pxqfMhyAXj5F6y+LiM2qmIqhZ5g",
-	"8x8j0s1n7jN+KL9Vdt9DHBnLRXfYZVMVr9dzu6LBf4O4Cmgxerd+l1oJpKBioZrBvE2ftRJpeqvvPjk2",
-	"VFxvijQmsakqkrTKEEueEMqF7QpKObqKDN+uMTPR3E1YN+x66RUbrHNEh/WowtWTsMXby/mXWAY59JQi",
-	"MIt8Eihh1Tcw/u5q1ZlsgI8M4XoMXpZOsVoJLiGE3v+RafmFldxmYC1CHOib1m2pVgoTokTMQ3AErI9Q",
-	"kR9MFZFwGbvNKb7GnFoj+j19LEPhK/MGiKTLjLgjyVakST94S6dJVVVi0vIomosHx9NTMQo4Bo01lVTB",
-	"jMNv1JVbR0IOoZH3N/c0CIxhaGAryAxiHT74xLQSSYCm2pLUyk5Oc1PQhgCMVkW1JVKsmYV7YhP6Aa8z",
-	"7mMOhRS8636uupqEvdkeC2zkJPH5yCyjMU28VTaRS0oomgZY5C2oOVH0KzoAN4WQcl6xpD5JhSlaP44j",
-	"lShX2xAcsDE/e0KgVU3TEdv5D3SPfLtJd4V6ix+r2Wpp6kjaalpawYa6s+dnXmuUbEHVPfqoYwNHSb8r",
-	"jRuvol77Sq476et3aEsWOeld3cL9qNSGhrEii2mKzFpAdQeyg0MD2kpfsa4tEHxVBHuzNptdVjM+pWlG",
-	"TwWbI0DYRXBM4KoTa3Wvxod9WYgsjLbhVGQmHVoDuk6WYIC/qL1Unrg4I4L9Ie/hqV0zB7bgIcI0t4TQ",
-	"OJCZw+awjVoyviEV04+wYcwnebCj0FP0X1SfG0yxMq3QxyRjdbADmoC/X/pS0AMXuGNRQ+EnBFPb9rUM",
-	"7oxJaePgA07ukyr/w8WY0Xr4mg4Xp8G0oMdmyNdMBkE0gr2XLECjueKb7avi2mHtivA40DdtjNHmSv3v",
-	"elbmXOGV7mV3V0llPOK7i+Oa9utI/y5A0HXvj9mLJiq0W0nrzswMSqid83zmujANX00fQl2DztaH8viW",
-	"gAPn8YNp9nNe430kOaazEOMG05EF7zczLOIa77DiMqCl1FJrsBdBV2Ux+grmJKGeXEVj+4vqJ1M240z3",
-	"DxcLDeYvxFLJpmlUEwznDiQq+dhtyLfKBWcrmhrN0OUe+8DwmCQKF0D1TV7WPbQL5nUuYUP5Uf18az6w",
-	"bu6t/ZEwZSHpMLV7e5gTXwsWUoS+5qzoy2xjFfqfHeGJ01EsyJcjnzZfOaAVNrIB/rhOEp9ounPdYPRl",
-	"TRlfhFPLkp/1qTI+CVEWBBOomc2STUWJThIpzIyXQm3xkME18FDHDxwI+9qH25RsaD5eJv0XDboLI62v",
-	"TH8j43+yvZds/ytT1DK3mwu83TnENcwKtz5NI7yDHiL9dVn5wSz7BAdIRDhf9sQ+Yg6Pq69XGD0sDP+F",
-	"lRP9u6ZR5NeIC75AmJFjnAMISzKm1/BGGLlkITbc0Q0WbRc2t6tXTdO25Cd8stlOpetXooiW2TQmAnnK",
-	"h5E6iYNZtdeLF1tIVjf76jTXT2jzENkjU83e4WXbOh5zGKpdqe1qgwFC1AxI3IFiqybdjB/kyrgyTTRC",
-	"7iCZ2zQ2FG7oA66lUbiKoZyamtsCZGnhwjE5z3wzuOVBQIgRudY9hS5+3c81cewi246H2KjH2Iz2K71z",
-	"+EWEch0bxkCziPokagzN4kMZPiJgQUdNjFV6l/8TQjkXJV/Blbke9AViNDElUovj+URzxlWViyJ30nCJ",
-	"+Yo00tO4xFsMg24jN4T+I7aRFOt1jyHM+GagKjoc29fa0dah5+pHbF2SXoyWSU/I5ZVvCww8HHRDwEhX",
-	"sDGswDmS1/QKU4M5WsPB14J5Wx4JWC9AUpbYQuDKIxnIP7BhH0eh7hNcKLaCCAn1kKngmxbeMY5tmtBV",
-	"bSRbOlIElNjkGMTDUBVrumc91rHPzeTpwUYJRRWViqVMFpAfc7vllbrarjAfSoGoWGVeY8vWHjQJXttu",
-	"O9PwaXYlOC3ehzQ9smjbZx9EW9p4LmVcYf1WSGeI9+c0dvngR9oC1TTBNN4MM8da10izzjBlfFCne88t",
-	"bV/IdiGJJGgSElEQd7EH8wuH0O1HmnMx401PhGai5Aob6gbFQdD3rcXm0prExvTC2YbpEwORGy+QPOBc",
-	"AMvrcBOXYaQOIaSANYDoLBh+BGS3cYRP9XBFXSNF8D59ShrSv5Pophn7jvQtzmxZqGX3/s7uPX5CnEuQ",
-	"BGGAniiyqc3DsMlPdyTJEVpeYNZsfxS2p99z4FmesMRhi3RNMKb0FJZ0mR4Q5mIJUpFNiX0qjsExeObG",
-	"CQlAjIHF0q8KzIO0byO4tn46PZAMKA9fLzWfY8DLYoPwFeJ6fYB+yvb1FqnSm22Yal13q7mvNoIqNbCA",
-	"rhciDDyGeeIZVdhGoZYibpaxR3e+2hYARD8nmhs0jMvFFRScpv1Y9aixhavioi3YDB68Q330pWyBfmJ8",
-	"BePlYJUiEKlXx3FteuJaBJP//C4M1xtXuf5mnvWSs9pmejL669OHyisfZ+3kuRPgdj2U8l6TJGL/zAWc",
-	"InGogM4pivDO2NSHCrwOrUz8UhCpsU0RG9zA70dm+z6YFS7WawmR2RZif2xqRDCHpKvRSGPZ6JEjs/27",
-	"i061MRj3PBQ8LTZ1TJdQo8M0iGv5lJhf9MXzf3989/aK/IH4FP/8//6f//fLNy0v/qD8UP19TTAEJdGm",
-	"+wPVsTkR+dz0yPrWLQ+JRY2PJazPlPNq99/QMHcwaiF4now1a85+GoYsiabrv+Mo630oFdOTOtHU4e4N",
-	"nt2avbUvh8vhfo8316a2IKgOPT6vrpiiApcYLNWSFky/A5phxrGRGD3ccGD+r5djIuxh8fKx3m4h2BaF",
-	"JdK0PsEUZrQ4MRBK1vqjZFkqvPukyAItUW4ANtjkas9uo8LJ/mBbgW/NkMmm8S1ISdOzb4r2jCNySSO5",
-	"kQ0PBbbLDdqPY4tYfKvDUSLEkeCjgvxIsNa6Vu0bGZrRv/QQ+6Pt5Bgs6w132mhVSLe73gW6mrLM9HSh",
-	"B5M9iMGsjPFSgSR0rcV6xhJue7sMZ3r0XNwtvPpQQEbLHtOZqNaFygInVZ2wTi7lCSWyVlhYRgo527fd",
-	"a6Tz0ZKzxk5YoiHonG2qVkrGQUrnjLH/2QPs5HApucn/cVoJjtbHLQHnpaz/dBSTH9tvshopOEW24a8C",
-	"3nLfZ7iN7jUAopJTKffduuij/eyuQ67/XnDyabArrdzJRQylSXrQLcNSCNSEvlSD8N6LpxxG7qlBfp4k",
-	"U5vG8c3t3DVLbwg7P9Kq78nZOqqMSFSo2APVjMcXC9vXe5FqC8jHA6nkvckzoXJvU0pYRad9qc/cJoVj",
-	"+gB2K6mHS3LTpcQ2peTNXgnjUJqOTEKzdKitsop/VsBMDX6vH47GZlW72t2EeXVEWwaqQ9v1LFzvaIDs",
-	"FhMDsXzrm59O5zXqQEy3CFFb/Chwcve5wMWHyzfta0xzKPttB7LUAIjE0mXbdC8Ro+tPHNjJYFuUG57A",
-	"o7rm0B0sljSElXEsXfQ8oUDSJCxB8iBorv46grasaWGxW0yBVVDyH58ZH+TPMFTZSnCOLb8i3UNyoLsI",
-	"hJTWx9iqENj0/gmB1BTvYHhMm6qmuj+E/2Mb5Q+mHbkHX/HfJAT8MW7qfp71j0eJ8NSALkSwKIcjAva5",
-	"6PffOfS3YVC4xz/99PDxcTpJHOXt456p1XZszH9cIL+e+RX3PKq9INeCrUAaRFOtIfvihCdoQ0hjNqQp",
-	"k7ASPJFdcxkdSwtD3WjIB/2NRZkrSBZq2+gNHXkqVvybCn1aFabJRIdzD5n8mV6wq/4fMUU63BY7dw4W",
-	"52PYU2mxCebkUkvU+6HkOHENRUrz6LCSpdhFP/Z775I66Nl+CdVi659oTKcxdpfQIaoGNrazi/MOhwQ5",
-	"ti5dWn7NKqQxvk1gAIZFW2xBtDcjWRjfoETXhpk04tDWvN8PZwi4zJIO4qDpuqiEsPmAFmBFmOMU/FhM",
-	"YL/jcKeegGKxL5YHwpRDnipKvulx715DwdZsFNq6dwVWMQP/dk1Ym5XXSdq7o89ECGzdYSs0LvbjZGq0",
-	"TL91A3UR8EQRR5wyu2ciMQPNIOr8F9LoeRLMyHmFcBQHSZag9gC8J1zlzYJRF+5H5cy6vizHekdzFFpc",
-	"KGvHbulwFrfT6j2zGFL55Vaj927Nx3beJ4Yv6simDg8dq1qwa3ZIN/5Ug8oa78J0qVktn3lK8TIsV1ut",
-	"3/1h0CO1NfOtWcfXRSCbqPHm2bCGRjtPeyDUjSNvTKTgvP1WXDGGxwLu9FrvgcBx/CJDTdNqP42yhDzz",
-	"DbUV6XRZcyMFp7gtgk3daqkYfXH/GIjD+GXVsHw6Fh1e68EUqU8eBh+xCLnwQBBVJcWTgeJ8lyQ1QfVL",
-	"DGmojthX3XM+R6paYHBrCsrNmgMKu1aUdjwYhXX5ib64Yl+13SBa8ml1IXgD5IjiekwNF6K+9oIVdJNo",
-	"9oVQYPAW9+HSiGREkbXPIaiRolpBkJ57YTYxBIY4yqu2PL4WnGpBEZzOb7wAVRYcojX43Z4jiu6w/JJd",
-	"W//DfLZKhc1rb6XYhfLYu10g9NtXZL891B1/Shg10g4xUH49Pvu9qmKduPP+w1DjNXs4+pIQRiQJ/D7K",
-	"I+TC1YNR5y5NqpKRbrAS2GarMM6Pme7WgKaY7+xwSp0BeHk5xyqp9EBkroV613x2BVntFKi6ydeG9PCl",
-	"VaNfChiG3hAMssVnI5scHELbIiugcw5Gds3z7v36/j1+cP/Ro/mxHvx+YPOA52u/xZ4Bg9+xvo6exHbT",
-	"7UUbY0/IpUuUE2WtQ0K9Ic5fHz8azuGw7XCPqmuMwKh/2gIxyZntBiLHlYlU+1zhldemWRGqy0Hf0J2z",
-	"FrEMR64KulLeAtIHJwG5w9whpiRZFmIvoZD3yCd0Q2n1+7dPz8ifPrx8Rh4+fPi3P89JUhYGjqXhoZoT",
-	"lkjy22+vnst7/81fFIUozOsWnleab/zt0U9/+fM98uIaioPxATO+IRaVjmDLPr2Z7wq2Ydxn9Uim4IlF",
-	"PFIm0XEHmEeCGN//zfVtoN97lUCWCwV8dbj7KxzmpOQJFBXsE6Lq+eE2oGT1r4aB7v039yB1V7NPRcnR",
-	"Q+/dyrP7LuOc5mx2NXt47/LeQ4x6qi2y7gXN2cVSCPSIW/xnfYqRZq+S2dXsv0D9rH/HCqxccKtnPLi8",
-	"NI7VxEfobb9Vi5+YOWVd76Otx6B5nrIVfvviX/ZqMzrJkMaCU0CGaSUWYa6OB4Ew3hgUWSbVSJrKXoN6",
-	"GBnDr+vCgUl+w5E8bS58YoNrltYkEeYxfjBZeXa3fra24ySLr7J+mofPFnCH9mWqcU2KZoDwPh/H405N",
-	"QmmXMhkm9Gsm/0PpjMmlATLr1RpAIJP5RwQ/kc7aAs4yqnW42QegWnJhKOcJ4cL0HmDSxrmSe8TndXrs",
-	"+LW2ybkSBGuRqizBLYKTvn/38dO9WbWXZbqLb+PPZbp7ujLFnQXNQGHGV8SOqx65+BUOaMSdY+/dnG55",
-	"6/WwH0DqvQzs/nPBb36synR38QdLvl3g5aA35Siiv0qQ5uGd/I0nQi9h9t1I9JuBrbwhkVY0BZ7Q4qLm",
-	"Pgmv+A3dwTP79FPvIzjb4ttDBSigdSU7bYPKRouU2dA0F6iKaqVCFDs5AZlMVWBQU9DS+Zn1Urd4jOmJ",
-	"Opgh42acYYRd64eeELVsOrA9j4OpcpHvoY+m+7WAzVGrbRj/fdvtITRdaUD+0Myz7s/Sewkw7cT6HLlY",
-	"uLSV8QP/3hh1UDsPf8QU2cS+dP9B4EtfzsvXaezOe1tvMHsix8YEFnrvn5m82R/n8nkLe5zTqMvn/qSb",
-	"ENoA01JpEmFxYf2Xd51XJ7wtnwum4LnY8x9ua+o+jh9kez7XXMLTbJJWD/oMQLsrZ5cGzw24euSSQ9cm",
-	"Gnja+McaM3QFuM6Ap4uK4xWiLv0uqhyjCRUsk3ZwG/TvpTpW6EyiZjlqJbByZZYTkuu5+WqYXo+6fqbn",
-	"YtJFaUa8a8AuJ1zUL5RvfstHrcd1/NpSC2jhMrWmXKRDnzlphWVogSJN/JZNL8L15z8zuR0nv8/PJa6v",
-	"9IQs8l5r/7+abs3nIKH+9I9EQn3I7xaQi0JNTcoP+NXXxgQ5By31p80gJ1PzV8iVd3Xe5Hw3nUJITkLJ",
-	"kiZYcW4buuxd4mIGVJYFJDVHT21PslLBtHLhTangfyO5wGF/t8pumJSlG8jlP5J63ZraLXvfBvUer21y",
-	"2NsQw4Qb7mCoej0qrnfWSzGJGnhqv65WqLhDsle2T8oEgkhT37eHqbeoQY2GuWTZuWmW4gA51hgR9I6D",
-	"e7PTFPvYGXoN9BocXc4kkFrdD3+wwzDJFZMClSArfD9FBF+ZdsapprAMobOZUmTXQjR8+xQNYKYJDbCV",
-	"escr1KdzSkGLqvmft+3vaSlBzomB8JQGHU3kjg0cyp9Ye9TIqjMfQjQsYcO41Ge9b/PlxR/mD9/MVe3w",
-	"bNsmoqKr7QeXynfrdH0qiaTXp7vXTpFqziecU+y8ZF3CRUWDOrPVXcRDOXMxze2p+rcmcoN5S5t2gZwp",
-	"uAemJH/SUgtbvVBlO03dkQ415c9hTsV6qWm15GeCr1mRYQrMmeSTJrP5/n+ecML2x1uXs4XqBE13Jo3F",
-	"iiPliuH62y4jEnp426vI0LS300fgySfxj1rc6ZasFoeidhdT9bwD+bSlUVvb2F6bUim8NZ1tzhJ1EQps",
-	"Cu/3tAATyMRF1XAvagg8h0y8r3qTndsGMMNpoTZG/f+EuXmZuONaAp5+MmFVFkwdZlf//FI/p5+3IsPj",
-	"qY0ByTYcD6hJqjT/nrLV7h55YZp8lApT6JWdV+1YJiB7s92egzxrPgN+P0pCuZvIghI5cCxllw4jsoB8",
-	"Xk+QQ/k0JyJN6laTJ5PQZ/uu6/oaZ0vxVpw9QOQHicWMP/muX/VSNQvQOHEM+VWWi6K17umlk//+J/h6",
-	"60aBHzyeePMJ4Q7K/MbirzSThP7EkufVY+dctxslxmfYzjinpuGCLIsqUQGzXSfmtI97gPwHWflrIbRW",
-	"pLaFKDfb6Xb9YrWFVU+y4DP9c4sGZ8nAsNbKGU7auPvWLfEXpsbcuAhrLCtYY4MjPN22JAzTufvynn8F",
-	"yJ/mpk3HOTalVvh1qoL2yTdP3oubEge+VvGmsK8oSV7gM+djUvv9W85EqY/ayk8GmhzsbbsGhfBLNySz",
-	"zdvvo/JLD+M/PZHx2y8SdutEjpU4vKEJTEPTG5ppQecD2k8/0H5cnn0/burAq/aExyM/L007qBFptMdl",
-	"h54zp1PPOa4vVohCIje1OaZg6MZJyaYX990y71cgX+Jjv+XfKTvZ49x1vmeB+JIwAN+Nd2yU8uGIM0bx",
-	"QBUYm2guD9aSNOWsegXmB17L4H3iIPzJT5eX0+31WVxOVpo5YpxJoNnPH+N6upx89IhkswVAN90nlnlV",
-	"KXogX9lnboO/zVhjuPucyedPk8RO5Gz6oVvo7aou9VG7yssTwsWeSOCJ7fGRwkT8NZi4XCP3mc5TfOm/",
-	"iD2CQCKWzXdJTq5T6WJF+Qqmjj88w49+Typ/VCLPIXlSZakp65gy+FlTctpFKujUuVmvBU2+J/0+bYFs",
-	"hEhIIfamBH4JjG88FSelX55SPq39gTCz55Sp5uN6mNu+qfv3rLVd6ESbJN6N8VADQWCwXRC5Av9u27WY",
-	"mgtY7aStBS7E/h55W1URG97BYmFM2hFiRw5QDy40uKLAHoT9ysIH+8xtKAu2J+LIqJdpWWXWAOYYfRdh",
-	"n1IOfVfha8rhnCIGvx+z+5gkYn9ztTJlcoBPXuMTt8MlK1EkerwxnILzwpNzzeBGHBLTLF+bDkLnyViX",
-	"6nt4xOokPo9fDBnKa5GxlLEPkIlr8AQe8jmbx5MntfQ27At6uFW50Ouw+2GY5fKWmGUqp10GF/SaspQu",
-	"WYpJCn+EyfwR1NP6c+ehdX2I717JkMGFy3CK3UFvKEt9v+0z8kJjnAA3vCxEZnUai5xAXiHSItzgiEbY",
-	"oLPm6dmgu9zbO3ZDpJ7w4OUFYETS9TuKEPx97bGz5en7EW6Z3J2hz0XtwmLBRlBQ9O8uNvsj1RPhxG79",
-	"DOhBk6COYn+ZYjfOCuJj6Hb26zloRO0FoRvK+M3JVEEYx24gC5s8KgRUIUUekxIfif9UeMLBYN3D2wZg",
-	"sYQIxXdq+YAT+BM+O7+cQzJWAu2g5QEhEZciOcxdhiJ6CkRBuLD1W9GkZ1eZ9oOhuPiCuds1lBrDdvoI",
-	"7ClTcgrPEHBEjav3ZzQdG03fWKzSomQNe+JhNvdMbRm3upbvhUSMMzptlBK743uRFHTdk3X0XP9c7f+P",
-	"sJOXU+8krjGaJGx+vPF+Pq0K7LBP1V6UaUKWruxbb7RBoL8jSW66HvjmBsYL6JA/DeIn2dNDww8ogavQ",
-	"Bp87HlFnjvPuU+TEMZOEjC1LJ7rUnKuUTl8cTpMowQKm4htaTOhoto2X7SprXLWiGRADWqZ5EyEwbZPa",
-	"LZVkCcCJRFRggT1ubPWocUintFEp2KbhGUrsTcHbeaWSUaG+T3FwXF3ATsL212mK7ar9x12n3Bvpteq7",
-	"2vbavP+Rbry3Dub6O6i61jN4237AvmSXGjnOcI/ix79Pokt8F6Yykm2NUZ+58c4+csZ1uiGCQQcO0tbW",
-	"b+RUujyiLtjyKqu3S5aVWlFICAe1F8VOi2Z5j7zzDdKaT61oUTAoenT8p6sG7aZnTfv171Bw37NhT6Xt",
-	"fKS2MAXOM6KxWm1N7qGQ+vLkG0nKHOvq89TcwWDLlwlexkae1gSs3e0L6fuMRmDQsWnnreybaXl6yztX",
-	"bzEaA+K1v954614D3oRCKzS1fXIHbwu0wJONDffMxZjCprZpDkXj7qBbpI4y86bqgPSjwsyYlNPpwGZ8",
-	"m4YayszcmjRuoCfYwdNIuwwbre23gki9R2VuxFgwO6UME/Z80DF+mO9VxnTCnk51H3skEQ8x6fTASREm",
-	"9UdvDRAGh9NkOjmyh/OdQjc3X7ItSLQkxHOwESK5R1xbt8I0LRPcm3KCmG1I0MOwPcxNWl5NULW37Wb4",
-	"kmEETZEmt7ZlerCTt+sXU0gjCpKCIhtxk7LS+ub9CpBLbzwxvjG2lUkeszs0J8sDoSQXKVsdEHbnoNWF",
-	"BFWFVMs6pqdknPU9G1hARovd1LiMT5PkA374nBWg+P1bz3KpRr0dwbh3vfRiZstnG9c7nzuhapEYwh83",
-	"zQD1HTzVNe+jEJIyw+im42CrVT+TBDsSnooe16R4fxGjR0f6oSIYx1RB378FY32KLC8PDzbKQRRDrerL",
-	"9KoiGwVIJYqb+Hhih/L8aFo9MVp9528B1I/huvotT6iqb9T5nK3/ma6r+om4WAl+DaYN5pShGPPV1ybc",
-	"fhZUMhxBjtaOb+ug6CHoapoIXQo0IUtYCexv6D59j/j28LU2gQhKp7XuHSp7zDgQUiBbpmXSoaOyOTup",
-	"ifQzIX4zLXZnPaQepubNaL3t3/aUjsDJqVBS3q1nPyJmic0Ys1E/224T0UscG3+X0okGnX2J8d28ELmQ",
-	"NJ0cq19/9txVxm+FAvlJfPBRu9svMX7v6NeHBoD4gcSQGiZrbYjGrfm0y1EwGCVYo87hq4XPrzKQjLcC",
-	"0AVuHH+Y8hCTmU3QgZMQWUfq+XEQlDMzEOybteK3Zw301ahPbQ9c2Muxzxz+xT4yKmtwZ5A7ujgPBipu",
-	"Zf6T+UwBw0mLUu+jqb4/AlXiB+vqZgl15sZuEwl6f8NNp/B8BGUa25+pFhW//Z+t5tiDcXelH+dq8v2x",
-	"cYln9vPn2aiPe6bt1h/KKrlR94quKxlVOHd9EropAPCONcNU4P0GwN33IY3dpybmfNe4+ybd83f6kyYR",
-	"RZ41zeWdcVX+R59Om2o1vWv/vGlIsLff/2Hcmk+TZOKtueHRCW4MsvTLQmR/Lw0M96mu6lunLyIg3yB2",
-	"EKaxde5OnoGLX/3O/t0CpqnCaRBM6tPsCvZibvcXPHkDKFe2LATP1pzqz7CiJaZswIEUkKcMTEPnUAGP",
-	"+7Wij1WHl0KkgJgeX8Y4+t+VCtuTTNJx4BPdgazuTmG+bTKXHcEwABXN1mmS6/x+nmq8cagYQgLZCOzp",
-	"wr+nuo9Fqb2wIlNUIo+Di0Dra5h4JmUPtasCw/SiINmNLd7GOYxS46N/6jYo4ka7tbSvniyt5srPYBD4",
-	"73+vvKxjqD2V6ui5zpl251AeX/BCnAuDH7+dYRXP7ar1OHAarin+RexJRvlh8psILTW8hsy9tCaUpExi",
-	"MqQShFaXE7Hg44wTpghNC0SBZpLkVEpIiLhuWHoSJEbpenSAj2zD35Xj8FX0s3qQUk0fZH9z5qqxHiR3",
-	"aZZ1ugYWrZdlG/6Kn0uymY/feplkEAvwhhRsNp+psa+Bt+ggv0Qv0jouy0c1ReuGUTK+M+woYV8lNk9/",
-	"r0YIcV4kHDvQ97ppT9uFya5cy6tLIXq7HP0sxO42oHga4/QFAmmSMY61nfJGaUYRv29nvdPzYHeptwtW",
-	"fxswPJ6/UsZhCIqP35Lce8mKDBu235q4i4Pw8TNiEpg13nIs1tP2TE7MJkedoUWFSRY84840SXSLeRZ9",
-	"WzP1eRelwiS0gWpX/czQtYItNQ+5/kdepul8ssLAxuAhZBu3hvlsK1KW0IO8aduuyG0TosRZaiG7S77V",
-	"QtYhip+NDS/yAq4Z7OMZ9u/NA3aSt7IDty8AUsY3FTZ1NwSCgNsTVU9QTiz1LVJMIggX+3kzkwpLvpjE",
-	"XrikzNF/yVTDGWC3stGxvT/pnfHNbeiq3cF68IzPoqWGl3vGYrXvJTtGkXpy6eFZ7gI5+G7ljQry32f9",
-	"kCl7HJf7pa+2BV4rfU3VM/qVZWU2u3r4+KfLy/ksY9z8vcrWYlzBBuPVkcQvm10x8WDnzA17Jkqu+lu3",
-	"TiCpnHO0KnSUHteqqkRdm+jhHgogO8gVSikpzJtJszwVW+iesdvQx5SdK4VTf/r7VLDcQl/+j6AkkeXy",
-	"X7BSc9QnMYfXXlFzQlMpLCbdGu9JxOM2QGUmzxKr/fTuW/gyWiZMEVVQlgb3/wI713yXdN+XLD0no/jP",
-	"f7N8cstsoce/uZSvNoqLpSXP5BBfb82n/73PjsEwMcVDFJdFkKmY4EabMwQMnwJMq584L5NeY6N/ec5i",
-	"iO8BSm8WFQpVuJ18cPng/KP9qqXcEnxHfAnFNRSk5IqlpkU+VXRJJYrEJV3tJjyLrudPUMPStouxYsYp",
-	"WFa6G0zeuNIzhNH75T/SKGNpqm0ywVd2l1OW6w3V11bSAOZMBIeblrjXtvhMmNSeMc68V1Err+omps9E",
-	"hU15k8Zi9R18lwOXhJqNwuQ7HENhVB6HNMVLSloVhiQsqSMWKGeLKr33FsWVSoQwukc++7niM5TVQRM9",
-	"llfM8jYIW+dG0wrTHtQWoYSXhdhLKIhYk4xxlE4rAzIGCVGihYI1tT/f4plVhDiDhq6//W69vv3E8dvE",
-	"MrOE1Pyq7xe7qZ39u0eectMT2AIQpyny/oryhCVUgSR/+vj8/Z81G5i5QWKeFA24V2TtC1htRdw7+GK1",
-	"FZ9A/ggFIIEMl59hU3IDAwQ80a9OgwKEoHKCg4R0rQ1iTf/EA3cb0O45GsOU7LcshSfETMGImg6Nfy+p",
-	"74ITTm0+b+RFf/ol25TF7Tfi0EP/3S4/6iVE4bwXhdpOUdlKHfpWqmXh2vSwsdFzd6i2VJIMqCz12fAX",
-	"lv5X1BG2UNRPCvaw7ovhftIP3EYI95lIU6CbclQM90U9R820lC2ym6qsmhZGnTkpzefWE3ycY+fWWhqf",
-	"ripWpL2h7RjuoArWevyhoJQ8Q+PMvmdfLgUp5FvR3x3yk3/onKhffpAYjrh74Ane66Ks4GjJHktUDMYg",
-	"4uvzKeAC3nG4I4nY82rsOJznxzadpmebFoluEeC9b2+mCsR4Gl+shAHOjrVxSNPPTG2fiWRcU4JXplpC",
-	"ToaZLLp8USmqBoknad6kbmUJo+ldxnv6lzCa2nTcM+2lHSGabScI5mB49UAJkmNzoptT78XXHDX9EP3c",
-	"uIz7DiNyKwqFtJzrn7WxSpag9gAcn5VBEqew6cslxwvhVgRa1IQ1PUASsZ/C0fMLQnYz5VC7pRII72RU",
-	"QM33GN2ghrreJ5AL9FwcDGonYPcEG+mw2mJfjyVFefLdaXj2M30M111DwdY9ts4/8PdbuyBQNv5Il8Qz",
-	"wbUePsUtYdoOyQHTxD11G5q3G+27YJSj1HZ4Cii2M8pSaSEnN8wEbU7HKG+S8hw8677/vXLyj9m+qZSd",
-	"khegyoJDcsbsgd/8IGfau2qAYzIJpjZlsDSnuHaEK4t0djW70Cbm/x8AAP//",
+	"5L3tstu40T94Kyj9t2qSXdk+Hs84yfEnj1+e8Y7f4uOJP+SZUkFiS0JEAhwAPLKeKVft1eyF7ZVsoQHw",
+	"FSApiTp28s+HjG2RBNBoNPr113/MViLLBQeu1ez6j1lOJc1Ag8S/vUrM/zM+u57lVG9n8xmnGcyuZyyZ",
+	"zWcSfi+YhGR2rWUB85labSGj5o21kBnVs+tZUeCT+pCbt5SWjG9mX77MZ7/Aofz0FmgCsvr4qwSyXGjg",
+	"q8M981zfSBn9/Br4Rm9n13+9ms8yxsu/dof9Yr6kcsEV4PLeS7FMITN/XAmugWvzR5rnKVtRzQR/kNsn",
+	"/q9/KcHNb9XA/4eE9ex69r8eVPR7YH9VD/x3ccQE1Eqy3Hxudj37tKWa7IFrspfC0cK9Zr769JaylC5Z",
+	"yvTh2ZbyDeCmSJGD1MzOmuoGiROq4Z5mGXTpPJ+tRMG1WlC12Au5M++5R5ZCpEC5eSalS0hrP1Vva7oD",
+	"tVjRNFWhV7/UN+afZl7+Y81XO9P4rZypWP4LVtqM1Vy5YKvAylkygrmmWxB+PbSgofnfaKpDG7fS7BbC",
+	"mzBmo+zym/z0hinF+IashSSUcNgTwQ0ntInEizSlyxT8CYoTrXaifmieqIfzi1G0Q4C5p9YoWqsusVX5",
+	"70xDpoaObHf7vswNKV7Zl7+3lHB/qwhBpaQH8+he0nyhYCV4ohwVWVZks+tHj6/su/avV+WrjGvYgOzQ",
+	"yE18aN2fmNoGWKz2RJdZnhL8OBFr0nhwPkJgN056/eXQRH8SYted3KqQ0gj14NHcMUe5Udv1C+PJc1gj",
+	"B7Z2AtlLdRf/Gv+diPUaJCR4YHiRLc1NN68G7TJ46/M5iDyF7uff478b0uotkDWTWf2zfWt5JtIU6KaA",
+	"0HCSbbZ68BOG3h/sk+29snQtyVIuoPz0vNqX2FZ+KCfR3FD4nAupI8Iqi/8mbkFKlgSo+IYeiJEIhHGi",
+	"cmZ5NRH3uND3zL9XrFn7nAK9KPIR4sc9WJvA3K+hnHCMBjegNeObABVSehCFHs+7r/H5pnz5W3fnLXMu",
+	"hExALox6Qle6McZxgropy3oHS4EmFxqptSHBNYZmMy+pHNyfIt09tdTp3rhWcQNupO8/ZzRJFlosUqa0",
+	"u4IWayky/w+GQ8SeozaKj9KNf8z+0TygNN0Y1kkgBY1ql1iklNfvqooaSQGLYzQ2BSmUs+5jo5vywS/z",
+	"2S1Ni8BxepV4gWTWR4QkuLg5/pOmG/sHXM/c/Lo32ilTRAuyBJJYVaK2+4+urgbvBjun+kJiW/YBVJEG",
+	"dg1Vge5iPsBKyEQRbVVoCWSFGnLtvirv1LCyhMr3inKzuIInYU2pf3n4iJ1gaFnPaAo8ofJpkkhQAWFB",
+	"qx8G6OgejIySdj+9PCy2lId0RJoAgVTBfmuoRnlC9pJpDZwkYs8JXWuQeyrxngippllO+WGRMo4sRtP0",
+	"3Xp2/c9+9rS79cHc0b91jSChgGSUcWI+Sphhujlx0yNuQEJTYX5URHDkU3cBNFVZtLBunbnQPX2Mpgsr",
+	"xMp9Zlw//iHIM/i0Fl0KvlsTyknBV4Kbmx0So2Vf46TcPlmuNDM02nguxUbSjKCKS/704eUz8uhvjx//",
+	"OXTgEyahI6ZEoZei4IbZGK/+pEFymoblDFN5SgNK38ctEKG3IIliCXynnNaDCpAEmpj3A9871tbqDmrH",
+	"+U4RfAblC2S5PjhbxXwqcdZK97OO1wIqXCXRoq/uxl/G5ii9ZnwX0r0yUIpuwPFPayooEVGTJu45J5io",
+	"IimsdV2yxDkuY0pBsthvDyFpdSBcLEVyIJQrI/CSudGL9qJxUquVSzxy5i8jFv2hfBi1TL4Zf0zUVux5",
+	"356b/TkQBeELzry9kECdS6X7QMrywcvPPGOeFYVcQUTSey4xFxxPlOG74IS8tT5EstIu1DTdjSdXTWxE",
+	"ZPPyYOWbyPJC45ExYrklTJ4QphUxaoMiVJpFsTR1N7Wi9dNZk917prdbSJOxtnkljGrvNti0kjSVJW8Z",
+	"orW1pVz2FK6kccVwFS0bx21eXmZN8lUi2omIkgNa15QXA46bYpfoSxrUGo9S136v0ba26xo+6+Fb3rw+",
+	"t54zfCE2URRRnYn2HCIrC4a4unZJz2dSWLvW30E5SLuPjrJmoktjufw2pCS5wd0n536escW9pyE3Z+lT",
+	"Gi3HQzKcj9oG74TifXtgpvkcNGVpeLJjp2i11iOWZv3AgcWt6UofRyJk+NCXWDri3nhpn6pfNeOHb1w4",
+	"vVah0/Ps6ip6NUaNbdKH+h14kvd4x6wO7Y+Bm42TTkHdq+E6ql+U/mZpynyqdoxvrgkXmixhLSTYC5Nu",
+	"JMATItZr/G3uFKVSnvoZbYTV2XJaKBSKO8h1aY+af7AjzOYzsV4HZ6wlXQ3eef8QbAUf8UlzlcR0FNTe",
+	"iRJOf9fOhjSrUyzL00N5EX+niCxSGDSy/H2BW2FHRiL7ecc2/yZMb6OY5FRqq62he8lq65axyH7LUjRC",
+	"NgKMsXHf0LZ5Izj9q8+SH/Swm4EXI5kQeNKnIgFPzpxMVmgIWsgCbsEaBsamYcpspX04pF8IvtiKsHox",
+	"n+VbqgaZ7D0+ZBiA8s1ZS1L0NrSkF7cgD3prNKkiN/oScilTRt3KjBUcXpnSVOp+Ig/fKQvcXUuHilie",
+	"+o1BKgLMG+xW2+wGW/j1xs7CR6MoBsIiVYiiSaar67axYV0/Nmzx18c/HBvGcANF54f/OHGELx5u6puG",
+	"c+0eF7ALz/SkMNvjq8CDKNqPWWFvxOwZ5QlLglHJKZXIqB7YowDGotwrLWRwVseo5+O0cHvocMA+PXxL",
+	"Obeb529ifNYcExZ2ylShnSMjdR+3wKSN1lWOWaskSCCJQP1B5UDNPT8ne0nz3Eq44G3yWQNXLLLLawmB",
+	"S/OZKNLE2JZGjkFCuNgH5eTIE2tTO4I8RlfbkNy+YRsOCQaCRGZdl2FBzbhVZU67NTTQbOQ5wzXUqene",
+	"ns/a0VQJzuzBpfk5BpnKc8hbETqcnn9r0uLHq6EQTGvucYYW/Bak54u2D95a0yE3+lNO4DNTRmaSyjYc",
+	"ZAH/Sc8K7dg0h33tcwNRB6Pt0nRBMx8rGJKn+LgfevDjNboM3HP+yTCB3eQi8Y2BT8fDDM8hZUatOc93",
+	"AbfAdfBQnnuojR19li6X00MqaCyEs6eKKDP30JtVTlfc0+fl954ybQ0lBdx5wn1YiLK0oV41P1NETD4t",
+	"/cnt39uGQLm1a/GLrhxm9mvliNXqnM/I0znMI5l4b1043ZC12LDwZRDd0pwqtXfaQFeIO9fRidLVTqek",
+	"h/MaOdlaDhxepNpdxnUU9BAFp8Bo+iooQUMJDi9FIUnCNkyrOdkIYRNR1uwWSMZ4oSHo2bdu9bBlix5u",
+	"LUgzPSJCafehuZ1dbDnv1uvYaOYyMcYTrVz9xpL2ykLCaApJ14CuRaf6TmzQubCi3HpK3NerSFJQ4zvk",
+	"YxRn+1jdme2nESSKeCu04ZM3VAb4rXFR1FSTSrU+LoYeuU7KWbwt2eF04d+3I1GToDXPinilURoTRn7q",
+	"YV8vhz0oPfrEtgkRcGhqoWk6Qg7b5+Z+Br1zj+Ur0CRpsFztOthxFyrr/iTBDADJEQ5UP6NeSWVn44eu",
+	"jdO7to9O0YzZhoMak9dUW4FzXsYEKUqqeenQJEvYMp7YeH9GCcOwrnQB/1biycO/Xpn/nazqPi9sTjf8",
+	"zKLLbN4Yg4mARxnHYo+Kw0pIGMGUpd1sX5iXE+xdWvho5ZTJ8Xdh7WMseK5kwbnzlXQvh6UQO7N9SzCm",
+	"QSrEDhKit1IUm23Qdht7Su0i5uVp9bMYoAcLycijdmx51NMj1eaT2G0s7+CQdGamPo5/XqzXEMmdC4VB",
+	"KLPREHCKs6ZqF9SSqY5oECyzWZ30YA88JjU45cfmIpGMJZxttvoJ4WWizX4rUjBvxe2HmnSN2lhVgKdv",
+	"Wy1RfjFP1oKI3aQgIkHLg52gjZd+p4h5nJSaVoDrqdyALTUhGrI8xZxsIyH3sNxi6rRZ4DxAPJbYIIZL",
+	"V2wlZkaFctt90PU2ctbY7UoX3YoCj96yUIyDUouEHszf3X/2ADsV3P9ISuJTm25o14t2zpNWju+1vzGE",
+	"JGUMuraC74fvAdziOLP/0grxrUWair1NDcYNrcX7SpYPZI6K9dr/vUoWRUeDTxHlsF+srPff/GdRZkKI",
+	"BRd64Q4V8GSh4PcCOGYyeC4IUfUFlyJNrdbQSsau/RIIRe5Ynod/bNGu/E71UpCS5rEMQv4NQ5LFaFlo",
+	"5Oe4p7+EplGmoEfzLNtGhQ1SAllj1E+RNejVFs0KS/7T8zJfMkixLKFrDGJF05Ei3+UDBbwgz2wO65ql",
+	"GosZKE+IElJDQpaHOYZeXYZnOKOzUFpkixNDGDsIWw3xsiuRq5CDOcupZOZeskbkmunjKjFSF8MuvfEi",
+	"R18r5vVvWZIAD54hCevFceUm9pb310FXE/TsETICtQt0tWIGqcDrs7wmMsGx1DFxnh9rtlm+mc1nB1AL",
+	"LjCY6JVjlEp7MPd8ofAbZgVGNG2MZP4fEcxIb0tKqCdy4bPzklvrpKq9VuNMu7d1jvL7Ej0fLxKmj6yN",
+	"Cxyeum1wdUxNwsOrQPnDGJWgyQOhON5fR5TLhZmh5AK3+7Ft/23Uxdfaz/BOpHDj8ixbEVhP4UAORUo5",
+	"oYow54HdYvI4TwgkTEPilTX7BFP4PC9DR6MO2vuUYpHdiDqS0JrCUdxjXOKoH4wXDHZMp0IHRMPIW1Cl",
+	"LB97YxY8EYuCa5uGNm5ZrthhZBKon41zMtcGLL9UUeq36E7EDIuEHhaCp4fwYR+olxnOAmn7+N18y4kr",
+	"bTTX0L3Ql+Fk3wq9hNnYg64yn7TtljevqFB5+834cXKao9FzXCc9Xu726FGerGJOmHpSS0nOgHJtjbrh",
+	"Qhocu3NN1VfNk3iFkIuaHuHl76uyTJh1Q4wrbalc5F9+C5SjSFg5tfiszFWrGR+rozhPRK+H0H95Xqej",
+	"I0I5/fCWyCzgvI2FjEShVyKDBQdIYtqRhE0sL8H8Q++77ZrrJq/+LPbEKFm2csco+wkxko3sAHJF1oXE",
+	"ohgM7BC6p4fZYE6Tj0/ZOXcW2Jxya34xer52lS5HqEOpcLlBXsTdGm3Bm6mci4KvIGtuYi0Mj68vAq6B",
+	"76/CgfaeSAE8fPxD8IeNdB6iUUP4pxdKFDwJJx0Q/I0wTlDB9GVAKhc74KQc7wToA+vi6Pp3cuCMb6x8",
+	"mzv/NQG62s5JynZA3gh+76Vk5Opv11dX9x7+5frqyupAGCBL9/SgiMih6764mqDeqpXvMKB3pixjOohP",
+	"0IQn+DHkSxPrdVz37lW2Hz1+3BVsSJIgtaNJRqMrm8r07w9FCo03F4yf8HIe9CCIzKgEZrkKnZdYqFxt",
+	"PdyCPBAJeV3rHdzZimo/hkwUWzHjYsplNTO6j4yUA3S5YNyccVs5HbZ98ZQF+ODh94N8UBVb1Tng+5jj",
+	"MRgm+LQFFLvm6HLQeyF3JAWNJoMCntgAs3O+qVrSO7faG1U7m+Ge51Lcgk0uXGOy5G9BxbfMZh0jL9EV",
+	"F/ZmxhOCKmVpRA4ZCsxgDZWvY/oft1B7A9Q3vrV77VNd+WrNgW2svbw0aoK5eRPUz1jr1Lhz4A7uvDfj",
+	"6SV6Un/N71rrP7O2Y3RQwyEThC6oRvljvYzeJlCecjFhsf5Yu9A+HM/fkSJjCoJhjL1PqnIPJddkK/bO",
+	"7LGs1TqGjhVc4clSmjs4SDD/xZj2N977Wz4dXWLH9HOzdIbfivIVpLGkrkim8MiTHzKTfLkmUhZNoyc2",
+	"beXaVcqYB3DXCFPjgAcqejWpUWOVBiOUJTTujJe70W+Iel4Zd9ZjGdyrFKhcJEFcCk22VBEuiDnlhPID",
+	"yUQkv/cswTG9BDjqTE7CkUfl/k6Vuuo3970UuVA0nVigd5PQEeMg+KmztyycmmLktQKuga9c0ZoyCjsL",
+	"ZpXutyGd9dMW+Lzyd0qgyZzYRH0mrZkyeK7XDtyheVBxvBrvh7bov2jgmkUwm1g9Yk+phxaRt9rTdd/3",
+	"b/TWdvzMlBby8ILrc1OVj6+vHV9VW0V/h5y9XrmJM2U9kuzmMVA66n4bGPqNe8xFr8aGSztFLo7L3Dd6",
+	"9iycTAS8zG8e5ZNqMMDJ1dl+1J767J9FmoQR8cK5meMSLn8WKUvoIST7QnWmh8PhcC/L7iVJK3ntqid3",
+	"vhU/Gki4tPczvhua8KssHA1fHjSohXS4XiMwK1YiLTIeiQOtWQrfKeKemaNLhOyZ3rqwOqRJqQLnUizp",
+	"Mj1YBWhsGMiu4xkOEIyMS6DHFWcaDXYlvAuhe/2wFBZIpZEEwheimqj/QE0+qFujTq0o5vX9Swkerhg7",
+	"0pAZH7DMXfhgnIvbbgCGHII+7r4qCyn2arERYiyv4fMZTeCY54/gZfd8lW079p1azszYV4rc8ODYVxTN",
+	"gliS9pBJpYn5aP3QjM+O6OQPxmtfDC0PeGHByuEG4B/RTkgFbRbGVEprb5FMoeLWaMi0cTeTo1r9gNW/",
+	"1bBRXCVM7ezO65Kuzil1rmxzRJ0DW9vYYoRKLpZ7V5Mr7ow1pFNcSDvh1lXgmIPrabLEL3CwmX/4+5xg",
+	"PsD166c/vXjtsX/R91CD2dKCpEBvEdlAFEG1duvwvwa3aFsChdn5xdcVDlPW7pOTLoAB52jisX7L/EXB",
+	"9XaBZ8ip0fbPvwV942W6WvcYbilP7hnWsAiK2uNKGb7AmGdeaILBoGFjMFj3aJGqBEmEvUKp+TTZe4S8",
+	"lJQ4teY6ZRYJDxOtaeoPbrlqugOXtmdODTLxcM5Ig6cjeoWGQOAvYSoC1fge5Aq4njvEBb0XJIEVyyii",
+	"7AypRqEYx6MRli8HHU4zKzQk1xUcmKGzKDTR9HOkgjApVvrU9LjfC8p1sKj7uSVBSZWtBIjQ5VHQqU4/",
+	"jwm/+Fze1pZIZoNmgoOLX/3w/dX9qyvy683zwVTidsGec1qXa3WjziuesNONMZM6N5MhlMUQEAzHO0P8",
+	"ZRua+S9wUGErw1b0BVA17v1tTv7POflfmCf19F6L0o++P66U2w0TnJtDxA5fKMdkNLkc1i/np8mFk9Pc",
+	"hEKLeE35mQ0P/lUoveBif3b6hdgfUZpl5h01crVIQricP4s9ySg/uEB2ZpEdCiD2+cFkBJyg/3pt4dEa",
+	"vGqSsVqPQH2DdWjcK/JrjGPM8U6aE+d1M5cTut2OgzsalKFjfYt9E65fyXcRS0KgwaYHyMImmjGFHukI",
+	"WmyByhAahsgA0Xm2VBF8puGprFHHfyik0SCF7KyILbVAXcZH+3xOxSCgaRQQoCxMHWdmvjdarC/iDOdS",
+	"jQCnOQWQuDOSpjvgi+VhDNH2W4H7gO+ges1nx4SUtIsaedZJnVsHT6/5Szh2X5Y2j9lUH4q0heFkSVfB",
+	"U9ob3fJe71E5x7WgVD2j2Rdal1FmVyisrTXpHN0VWFa5D+EQVV/MwgHrn3sDvk/pChK8B0doGJe/ExmH",
+	"l2xTSFAR64GSpTFHQCJTZkBVIaFCfqdKE5cj0C3M/xfTGuQiayWD2GLbANwXLyuuUxEqr3nvcPb2dZwO",
+	"w4XMGU8JS7A+ZSUymJMr89PDOtLYw4FhJWaIacny9qQfD066AzuhjNpdkaD99dh2/L2gHrappQZCSg9B",
+	"vOh3xu6oX+vVihpbECTzImlWkbd+bfS+qH7LRGAeDw3Bf7j/w8O5Rx1GjEa2ZpCQF/cykUBK/vTq46/3",
+	"PpL/uv/w6i9/Dk35FmTCmvWhzrWypsyc+iUNe4XKbOkAGzNle2K5KLkLknNhsftGhMjNgqu5zcuca0+k",
+	"OjGb217uW2zHP0DYsb6uDmavflhjGgSJEcWyCbbLhQ24w2orsJ5GL7DdxXx2a8xzCx8IC8NCgwa9/3x4",
+	"MUqHK3A2UlhGGkzuams+ZUeZqoOHa9pRwTklgMnFrhbSmdhoQVrVyGaszWe3TLGwmyYQMPE5a31Ogd8L",
+	"h5PUi3TKYP93fBAByunoYi6HUX3LYH9s2lg4t9hVYEULWN/QBD5itk0XK8z/c0tzNAKYKvK00Fsh2f9g",
+	"Y7tr8hNQCXLwTOlWZk99JiyNN8Wp1V827N2rYOwfu09gIloo5ARpqkh2QFB0DSmg79NcMj5N0IPQZEBY",
+	"uOKxfC3k5aO6+uy83hehzNfxmZ11JPJxZaLt1YUpiUmNHRpm1IIbRRCwdpBrwjimEUVyDWK5D/iNVIid",
+	"sp4gSnJ6yAyjrIxl0a5d70PbmNtpBtfVD3vITmzP5roDBiztNqbi8V9EPdR89jj4KAQzDdWVQCbCgmTt",
+	"Sin6XTEyOyY1nPFILAkzECV59bwMy9raveXB4zHXm4E48IHA929hAblYbcPlv8djirn6ifG0fmdfCFYD",
+	"S1iDBL4avo3f1x4N4N7bxG1V5CBvmRK2FVTGwvmNimVFSoNF2hYuy4srn+zMlPXgFyzV9xi3GZb3ImJL",
+	"+ayo5pd/suq+wl5GW6DSFoDnQHfBzxyRnxyGYnM5ya61AnJ1fel+oh0gzNZpb+6SOwQ1NmicvwbDhcUL",
+	"du/bhqpYj0fuPQ7cMNZbyiwD8T8wD9+1aokdqLNREm2nsmAqrEOTGJ+oCHkkpRk+axszWEuRoa0WArp3",
+	"lRIhH0K8qBKRrcdlvtYXVHInztqP7jamImsth94iyFtyhVlJhtKddmCpMix6hYJRD2q6g2BwV1WdIyFN",
+	"lAsAIoaK4yokf+Wus6J8I6C/fWVv4XsHCwCckQTOERMnVhLD7j6/49px0Fp9idKR6ZcZd2Nbsx2HOb0U",
+	"SbhYbhk8CcJYvRoiiaerCnR6KJvRPDbQCIzJGraO71w2TSMwxlcia+YS1PsEhCvsihPm05t65LKCYpUG",
+	"k3mLFfBk2jL1EBStw7h1WTbN1BsJK2C3MYTawrL7uDvf81htE2ue3MqSqYqWPCYUFg24sRzjVxk6VM8q",
+	"QtUTdnCXeo7mc0nX+rjzGT1zx58fI2dDuK29TIkBkniILxO2W6WkK230tjUzlhvmADgHbaMPXr1BXGkb",
+	"hqxAlqZGslqsG99LxvVjgfHpls4ADWnVVGrVszD8ndBG1Z7tehhczXio1xi8c+3gtaYEaUIQpcIQlWM3",
+	"SYzNZPTgP2ihCUqcEu0Rn048wtFDNp+Fmkj2slA7J6c8ktjrrOZNMNwZOHR2oxwj1g+bJ1jovL2FvW8l",
+	"2uqZwrBIkxKlhYSknltWa9zo/l6CCHSjC+VPkZLu8vdW3+wRt43SQJOFWMctXiwVl2JTtecsS/JQ8SQ+",
+	"PWyUZe1WsDJ6GVrOttdqDKjPozIbQ3t85HR0rV8OfNEonuvOwKmJrneqWkkA7lodleDNe6qID9AND+qa",
+	"ZtcaE8WaQbmeEZEm3k8IB0isHYxNyMfA/ZfBz2EkwBCfx3DiQomJ/Sn5g2BSQ8nf+N9HZRY44r+7DkXh",
+	"y/yEjtCdIiOcUkQGfK2i3bMLu/qLSy/aO+Mt7GPFFo3SgCNTGE8vHDi+IiCDIG4Kwozi0pwR6hOlbc4r",
+	"9gRD6MQlAiAQuqGMH91HO57uHaF2GCflRDiMKk/luPdGIyDEYPfjzajewn6MZdppmlKZTzZd2D1bIedS",
+	"7S/XUqUfjMh4dboFW3I1iYHKuGLq1KCEV21rOHRlhklHAvReqoPiqbc4fVg7rCDdAnWnKcvNzbzfstXW",
+	"3ZkVYOfxY1Wa6MDtaKSiBRw+bV0RNTXC0LE+BaFT+8NRl/5RMvwQw7B9C/sPpV+g5fo7WpxaZhsfy6jo",
+	"MwjGhm5ALwmY4SOavm+FCuvXzFVUg6otPyyQ3VBRamXBBhhU+2ScngaBwRv5+6tjt9OONe+9miMRcsSs",
+	"DtplW2/Qmke87LTWpD2dNtXPZdGVKUePHv9Yzzh6GFp0QBMYc9OsxDFByBvzeJORfsAxvKI64Pr1DnU7",
+	"apCqQkMM6WEkuGQSg/oz3w7kEESdOv1OEaq6DhEfLz/fI1J2GQ1E68xPZ2nE49NFnNlfVS3Eu4EidcM5",
+	"P0uqIiFj92Ff8GROAHxGPBhEmXZuiP7jHt2/szUATH0YowGYSzXUyugtzcAaoHvGEzTRjwHyDW/G0iY3",
+	"uTGjW/FRfHBu6sFef9+f1/XE3i/xU1th0Af5OXZND4iuY5rGnHq/R5b6DrPIwvpG1Mb/od/G/34obOa+",
+	"HtoAn68Qik+HbiIEerV1gEyTRICyrmO9pRyNrjCcuw+aL1gSud+somlbXx9yKK84LB1Fq3s8UF0XPFVa",
+	"t4OKIyFhU5/1GmQFE804WQq9rQ/tbV7Gly6fQBTa/vG3ERM5s3nwfIZuqUUDDyRgVOBD3F9Zwa5f4Y6m",
+	"T8nKdtzEFDyihdi1E7d6cZl91V3VV7Q+l+70G1vTZpO55cEerj2pLXKHF08DQBzislNZpnasu0McC/5d",
+	"wX7XPILfx/iydQEJDr5wG/YkHBifrpv05JwdcrfRLCpjH18dveG+AXZcoDBOCgXDmTYXOEt2sd0z5Vmo",
+	"txl383ypcP/KE7MQ/aFtmgIB8lbtaI4Elqj62xz54tai6RyBHuTgd4aLcMYgTZ+abDiaonmxTNlqUV9m",
+	"W68WykW6mCIHn7enfZbVvtaaRmaEqbkLV1njU9yiC/FY0nXKUTvndBSWSA9t24WpkXS+kjADwNmRI4N9",
+	"XbqqHWyO2lHzldcQXGXKOBz/LcaD6aiZkHwEXrH7yhv3tOEiEbWMSs7Y0tJdOCe2c2UZzDxm8u/NWENo",
+	"8ZYsc0vpamFupj2b9TTSVc4ZuK2oj8WqNWxC+cZKXI+QC/TWFo3YELjCf0Urq5rPAi3Txt9FHsY/PyGj",
+	"Klzc/25N/JxaNf2BHvuhpJJ367Kg1G2vzxJW6IaydVBMoUWwhTQZboQ2n+UgF1tRyOBwHWpVnqyrQU+W",
+	"tPAC7dY7AQMwTw8LmwIxaALWfNddXFqzx9cusvGdGrN6HWvVp+gBpa37pqf4gVh2agYJg18WPRvowOHF",
+	"mohCqvvEsEbqRkT+bRblenC0lB6gtamPB819d4R6Tp4RcN2TVwPCDtQjOAYNcu6iCMaeJOSufYJZm3Ai",
+	"OmShboFK1SPV3LuYy66aKPCNvmMqmDub04Rowcs6IJqBzZYtVDi7dN2TsxOA/hThtE0XVUMsHqwGrxby",
+	"nRpbQ2Nbdnkil/k9mPWzx1LAGog3UsBTs2//g7HSaK+GuEFcxTsHEBotqnkLy7xnhm+q67Fd8xTqmv4M",
+	"uQxhmJQgayrD2WU1yReQXlXn2gEFxj9Z++LcTqxnRe/dvT3ShX16XmKvuA1Vh3NiWchVYXOahZvMD+ez",
+	"xc7G2Fy2LnO38th66HvjS2Fa8J6+VX3zVrq6GuOnXI/LJ+qeVztqaLbvt86lXrafYjR1GbWMb1xebw7U",
+	"Ae1VbUZtMURIY6mjZHTFerZkm0IUsZ5tEtbsM1E55Yr8TyUkE4ZLCLoT0V+sglmWn7bgYgLuqZOzJw1d",
+	"6DINg4MzVeWoaV9CAJ9d69VuIlKV8k5dhooEmoAktt4IUZ2DqXovJ8p9X0R6yHxiess43pKMbwg+1W6Q",
+	"FfK4n9UntWqJEUvRy+iBuETbsjuBxw2MlitF4EeexsIwjVbA/R0TDG2wu6C5Rzfs1qGqFLq3nK3FNk/f",
+	"PkUOL+k7sKIhgH1/m1Vp736Bdj01Hq4oXmOGxkmq+nqU5zUsPqSTH0fAenvWi6fATQj37ZYWjTnV0VMC",
+	"BVWHMQmWJ3Z2DbY2jXcjLZvhBcE6LOqEa0yLhzcR2AbKo727ElobYjZ6fuJ4j3fzoGknOScYdAoXzf8Q",
+	"7sp1EkSWaxxsG3aeLLuh7OxYR4wZCgef0Hc9lKYXpNz4wgKzS0/cFqaw9lKmpT70FqUNTUZpWax2sazs",
+	"3Mb1sEcz5ToG41U1iR/b5L1/p4cXWDZsHzSye1FcbNzyCZpD2P6E5qWvoXcGbZvCMlmJDEwbmC4OeyAE",
+	"EVWmOToS+pXVQKmqeopaoYTdtaCkaNaWB5MzFz6xLgzQZR+6Jh9ePiOPf/zLlQ3y+roKo5PPiYNPWbBk",
+	"TipArPHd86Lll2lqdCAsFHfyCg1XW+75rXfnEzlEIsu2ssEu7ztVFjzg8xUorrTjlv7FVcowiavbyL0h",
+	"TjaSZjFDFHudGmMUIZQQFwRBZs0szKXg1T3/mWBmypapPJSackMPirjSMCMtaIpoJz5ZFP1M1Iby0dMR",
+	"hA5ou+QdTTq8WmOeCOPnVELiADK61noDa/C4DPDau31Dx5OiB0v8LxJxjYFFP7OFQWYAbeM83PJGyoJF",
+	"RoMjRfIGo11WeyZVBZaw1hB5x5ZAKXFSvvGpcsBJ7aMHDKRGRS6xPcAuHH1ztLD1UArm5I3gCUX3+kOf",
+	"kyJ4OxumVHD+MuQdr4KDfxmIqNQhDBxFeqLFrYOgoqfwCITD1tkaiMWHD27EgKkUsUBMO2YFhsv1bPM5",
+	"j3lu0fMGTd+VCDkQn5qPLVPAPAE8pE42Bz1hCWjK0rBdULaMsicdnKch2NMqDOX/sWySYmwLWqQ6nA1z",
+	"WPiKu6D/GW5BEkxTRXM+QeceJniZ84YKhQeULzE3uykfPtmjN1MdH3JcAKX8C9a0FxEbVTOdQk+w+Y8R",
+	"Sfwz/5lyqHKr3L6HODKW4e+x6aaCBKjndkWD/xZRF9BiLN36XWolkIKOhWoG8zbLrJVIU2Nz96mxoeJ6",
+	"06sxiU1V6alThljyhFAuXNdXytFVZPl2jZmJ9m7CamzfK1FusHoUHdajyoFPwo5vL+dfYhnk0FNK6xye",
+	"TKAw2NzA+LtHAGCqAekyhJYyeFl6xWoluIJQd4YbZuQX1sfbgY0I8VB6RrelRilMiBYxD8ERYElCR36w",
+	"tVnCZ+w2p/gac2qt6C/p4xgKX5k3QEJ9ZsR3imxFmvRD4nSakFWFOy2Por14cDwzFauAY9DYUElLZh1+",
+	"o67cOtJ1CG2+v3mrRdgMQz87QWZxAPHBJ7ZVTAI0NZakUXZymtsyQQTYdCqqKzxjzSzcETJQ7EOL6PU6",
+	"4z7mIJXgXfdz1bUm7M0uEdZGThKfj8wyGtPEW2UTuaSEpmmARd6CnhNNP6MDcCOFUvOKJc1JkhYK4DiO",
+	"1KJYbUNwz9b87AmBVpViR2znP9A98uWc7hn1Fk5OszXS1JO01ZS2goX1Z6+cea0RtgPNL9FlPRt4Spa7",
+	"0rjxKuq1r+S6k75+h7ZkkZfe1S3cjzpuaRgrspimdK8F/3cgOzg0AMPMFevbPsFnTbD3brOZaTXjU5qi",
+	"9NQFegKEXQTHBK46sVb/anzYl1JkYQwTryIz5TEw0HWyBAunRt2l8sTHGRFCEXkPT+2aeQiLEnjNcEsI",
+	"4wSZOWwOu6gl4xtSMf0IG8Z+kgc7Rj1F/0X1ucEUK9vqfkwyVgeRoQno/FtfCnrgAvcsain8hGBq276W",
+	"wZ0xpVwcfMDJfRKeQrjENYoyUNPh4jSYFtTaDvmaqSA0SbC3loO9tFd8sz1ZXDusXRElzve5jU/aXGn+",
+	"3czKniu80kvZ3VVSGY/47uJosf060r8L0Hfd+2P3oon67VfSujMzi73q5jyf+S5bw1fTh1BXqIv1GT2+",
+	"5ePAefxgmzld1ngfSY7pLMS4wXQkjMB5hkVc4x1WXAa0lFpqDfaa6KosVl/BnCTUk6tobD9UwWTKZpzp",
+	"/uFjocH8hVgq2TSNiILh3IFEpTJ2G/KtcsHZiqZWM/S5x2VgeEwShQ+glk181j20C+Z1LmFD+VH9mms+",
+	"sG7urfuRMO2A/jC1e3uYk7IWLKQIfc6Z7MtsYxWmohvhiddRHHSaJ58xXzmgFTZuOSM7hXyk6c53+zGX",
+	"NWV8EU4tS34yp8r6JEQhCSZQM5clm4oCnSRK2Bkvhd7iIYNb4KGOLjiQ3gKT4TY0G5qPl0n/RYPuwkhr",
+	"M9u/yvqfXG8t19/MFrXM3eYCb3eG8Q3Rwq1t0wjvoIfIfF1VfjDHPsEBEhHOlz2xT5xHOevrBUcPC8t/",
+	"YeXE/G5oFPk14oKXCN5yjHMAwV7G9JLeCCuXHMSGP7rBom3pcrt61TRjS37EJ5vtcrp+JYoYpE1jIpCn",
+	"fBipk3jwWne9lGILyepnX53m+gltHiJ3ZKrZexRyV8djD0O1K7VdbTBAiJoBiTtQbNWkm/WDXFtXpo1G",
+	"qB0kc5fGhsINfcC1NApfMZRTW3MrQRUOhB2T8+w3g1seBIQYkWvdU+hSrvu5IY5bZNvxEBv1GJvRfaV3",
+	"Dj+LUK5jwxhoFlGfRI2hWXwowkcEHJSrjbGq0uX/hFDORcFXcG2vB3OBWE1Mi9Shoz4xnHFd5aKonbJc",
+	"Yr+irPS0LvEWw6DbyA9h/ohtQsV63WMIM74ZqIoeCeHk6pLMYoxMekKursu2z8DDQTeE4fQFG8MKnCd5",
+	"Ta+wNZijNRx8LZi3VeIrmwUoyhJXCFx5JAP5By7s4ykUQKISmq0gQkIzZCr4poUijWPbJoNVm9CWjhSB",
+	"erY5BvEwVMWa/tkSQbrMzeTpwUUJRRWViqVMSsiPud3ySl1tV5gPpUBUrDKvsWVrD5oEr223m2n4NPsS",
+	"nBbvQ5oeWbRdZh9EGwWVXMq4xvqtkM4Q779q7fLBj7QFqm1yar0Zdo61rqB2nWHKlEGd7j23dH0/24Uk",
+	"iqBJSIQk/mIP5hcO9QwYac7FjDczEZqJgmtsmBwUB0HftxGbS2cSW9MLZxumTwyab7xAKmH8Alheh3Nc",
+	"hpE6hJAC1oD3cy0GItDFjSN8qocr6hqRwfv0KWlI/06im2Hs71TZOM6VhTp27+/c3+MnxLkESRAG6Ini",
+	"xbo8DJf89J0iOQL2C8ya7Y/C9vTzDjzLE5Z4bJGuCca0mcKSLtMDwlwsQWmyKbD7xzE4Bs/8OCEBiDGw",
+	"WPqVxDxI9zZClpun0wPJgPLw9VLzOQa8LC4IX+HY1wfop2xfx5YqvdmFqdZ1t5r/aiOoUgML6HohwsBj",
+	"mCeeUY3NKWop4nYZe3Tn660EIOY50dygYVwurkFymvZ3AECNLVwVF21sZ1H2PepjWcoW6NLGVzBeDlYp",
+	"ApF6dRzXpSeuRTD5r9yF4XrjKtffzrNeclbbzJKM5fVZhsorH2ft5PkT4Hc9lPJekyRi/8wHnCJxqIDO",
+	"KWR4Z1zqQwVeh1YmfimI1NimiAtu4Pcjs30fzAoX67WCyGyl2B+bGhHMIelqNMpaNmbkyGz/7qNTbQzG",
+	"PQ8FT+WmjukSah+ZBnEtnxL7i7l4/u+bd2+vyR+IT/HP/+//+X9/+2LkxR+UH6q/rwmGoBTadH+gOjYn",
+	"Ip/bzmNfuuUhsajxsYQtM+VKtftvvXi1hucz1qw5+3EYsiSarv+Oo6wvQ6mYntSJpg73xCjZrdk7/Wq4",
+	"HO73ePN06gqC6oDu8+qKkRW4xGCplnItCjqgGXYcF4kxww0H5v96NSbCHhYvFqA44ImiiQNjYcq353EQ",
+	"LbZ6ljD9xN4N1ySjO1tqCTyx//aEKOcvuDZ/IkVebyNTdfTEwL2HDPI3jX816JC4qXfdCHbHYYmyHXAw",
+	"5xpNZIzckrWhAlkWGi9rJbJAZ5wz0BGbx7A8H6Pi36UkcjeUs5smm0YImvXGtW6cokvniOTXSDJnw6WC",
+	"XZNnR6B1BxtmHgHP7UhwoyE/El22bgaU/Szt6L/1EPvGNfQM1iGHG660SrrbzQ8DzW1ZZlv70IM9uhh9",
+	"yxgvNChC1+YeyljCXYuf4dSUHk2j1bYgFEEywtI2qKo1I6uEi2+md2rtUSjztgLvsmLTG+vtljOdjxac",
+	"NXbCEQ1R8lxvvUIxDkp575H7zx5gp4Zr323CklejcLQ+bgl4W1X9p6OY/Ni2o9VIwSmyDX8VcO+X7abb",
+	"cGQDqC85VWrfLeQ+OjDgGyWX3wtOPg02J1Y7tYjBSqkSJcyyFCJLofPXQtL3AkCHoYZqGKUnydSmNX++",
+	"Yb5m6Zk4+SPdED1JZkfVPYkKxnug/PL46mb3ei+0roR8PPJL3pvtE6pPt7WPVTi9rE2auyx2zHfApjX1",
+	"+E5um9W43qS82dxhHKzUkVlzjg61VVYB2wpJqsHv9cPR2KxqV7ubMK+OaMui9vDAJQvXWzAgu8XEQCxB",
+	"/PzT6d1cHUzsFiFqix+Fpu4/F7j4cPm2i5HtEea+7VGhGoiWWGvtei8mYnTBjEdnGeyOc+YJPKp5Et3B",
+	"ApvAnE0XM0+QSJqEJc0WM4gys6bSgc3YirCg5D8+lT/In2FstZXgHDu/Rdqd5EB3Ecwro4+xlRT5FuFW",
+	"ILXVRhjPM7a1hSMIARalgO8M5kn5B1/xXxUEHEh+6uU86x+PEuGpRYmIgGcOhzDcc9Hvv/NwdcModo9/",
+	"/PHR4+N0kjgs3c2e6dV2bJLCuMyDeqpa3FWq94LcCrYCZSFYjYZcVlM8QRtCWbMhTZmCleCJ6prL6Alb",
+	"WOpGY1ToIJVFriFZ6G2jRXjkqVi1cirMadWY1xMdzj9kE3560bn6f8Sc7nB39Nx7hLyPYU+VA1OYkysj",
+	"UR+GsvnELciU5tFhFUuNxh39vXdJHbjvcgnVYuufaEynMXaX0CGqBja2s4vzDocEObYuXVqO2CoGM75b",
+	"ZAA3xlhsQXg6K1kY36BEN4aZsuLQFek/DKc0+FSYDkSibb6phXAJjA4RRtjjFPxYTGC/4/BdPWPGgXUs",
+	"D+h7s2aILPimxx99C5Kt2Sh4+NJ3WQU5yrdrwtquvE7S3h19JkLo8B4MonGxHydTo7gCrRuoC9knZBwi",
+	"y+6eDR0NdK+o819Io+dJMIXoFeJnHBRZgt4D8J74WmkWjLpwb7Q36/rSMuuN7VFocaGdHbulw2nnXqsv",
+	"mcWSqlxuNXrv1ty0E1Ux3lKHYvUA7liGg83TQ7rxxxq213gXps8lazn5U4qXYbHaGv3uDwt3aayZL83C",
+	"wy5k2kT9Vy8GjjTaedqD+W4deWNCG5dtEOOrR0rw4k7L/R7MHs8vKtTlrfbTKEuoZL6hPiidtnB+pOAU",
+	"tzLYha6WO9KXqBBDnRi/rBr4UMeiw2s9mNP1scTtR/BELkrkiqr048kAmoDP6pqgXCcGjVSHGKzuuTKp",
+	"q1pgcGvC3UtXEqjud5wNVLxc1NkW9zqd2Mo01BDqjIX0HHI3w3mdxA3aVYMH90tSbnk0YGAZxXbHg2F+",
+	"nwBbVu/sq74uxNxURr0L3tg5wgQfUySIsMK9aBjdLK29FBosoOc+XHuTjKjiL5NUaqSoVhCk517YQxdC",
+	"2xzFi8vjwQaoEezB6fzKJehCcoiCPHSb2mi6w/peduv8RfPZKhWucKKVwxkqlOi2GTFvX5P99lB31Gph",
+	"1f6qL3Ffff/48oqqTDqgUqdFxqON3v7a3+jtUaiznzscfVkuI7JQfh/lwfP5EINpDV2aVDVJ3eAysM1W",
+	"YyIJllI4hwfFhHoPhOsN9qurOZbhpQeicnMJd90dvuKvnWNXN9HbmDFl7d7olwKGfGm4B9niEyy3QuyO",
+	"04LNUo9oqujGeGHeakcSx7b8nE5RhZWEWDsuxTac6kK6ohlvxFqD/k83xlShMiFuQerPwUxDLfK8B6gf",
+	"veZpYqwnxCOn/IBJdaFvFTINNlc/R3Eef4ea0cvN7lWOGzvcClfct10w5jOVsvy+jy1Zvem+u52rOov7",
+	"ElbAbiOVhp7wXXbd1345himPBMoshwlSwd7zHrum7Y2S0LlTRrY4LUObdUZ4/P3DH36YHxu97O9CEfD6",
+	"77fY4GXwO87P21OFZFtz5WIHT8iVz2oWRa2dTb172V8f/zCccOd6lx+lP0d6XnzcArGZ9O1uT8fV9FX7",
+	"XDWXqE2zIlSXg76gK3stYunoXEu60qX3x1xCCagdps8xrchSir0Cqe6Tj+iCNyLs14/PyJ8+vHxGHj16",
+	"9Lc/z0lSSIud1fDOzwlLFPn111fP1f3/5i+kFNK+7rDUlf3G33748S9/vk9e3II82PiXEWAOQpRgf1Wz",
+	"me8k2zBepmAqpuGJg6fTNit9B5hDhwLwv7m2OYDkVQJZLjTw1eHeL3CYk4InICuMPoRALYfbgFbVv1oG",
+	"uv/fvEQUvZ59lAXH6GQZUps99OVBNGez69mj+1f3H2HGh94i6z6gOXuwdBeiA+s3pxhp9iqZXc/+C/RP",
+	"5ncsl80Fdzr791dXNqiUlNlJrjm2A7vNvKPC7KMTkzTPU7bCbz/4l1MTrXwakl44BWSYVhYo5imWiD32",
+	"4sLr3+aFKgvDYCFqI2OU63rgkX+/4EglbR6USV2+s2WTRJh0/sGmULvd+sn5zSZZfJXx2Dx8Dm0jtC9T",
+	"jWvz6QOEL3MRS5DASSjt89vDhH7N1H8onbESIEBms1qL3mbTtIngJ9J5PlNFllFjD80+ADWSC8PYT0rF",
+	"jCkX40/ukzIJv2z0sTZqFdeCYOFoldK9RSTp9+9uPt6fVXtZpLv4Nv5UpLunK1uJL2kGGrNdIz6s6pEH",
+	"v8ABHViX2Hs/pzveejPsB1BmLwO7/1zw849Vke4e/MGSLw/wcjCbchTRXyVI8/BO/soTYZYw+2ok+tVi",
+	"DJ9JpBVNwZg6D2qu4/CK39AdPHNPPy39oxdbfHuoAAWMruSmbSE0qUyZS8vhAlVRo1QIuVMTkMmWcAc1",
+	"BSOdn7kIXYvHmJmox4SzlusMs4vQc+kJUcskBtegPpgmHPke+qe7XwvYHLVCtPHfd615QtNVFpEVXSYu",
+	"9FOUHjdMuXPxFi4WPmVv/MC/N0Yd1M7DH7EVkbEvPfw+8KXfLsvXaezOe1vvBn4ix8YEFkYun9magW/n",
+	"8nkLe5zTqMvn4aSbENoA2/9uEmHxwMUC7nkPaXhbPkmm4bnY829ua+o+jm9kez7VwivTbJJRD/oMQLcr",
+	"F5cGz20njMglh2ECNPCM8Y8FwegK8G1cTxcVxytEXfo9qPIrJ1SwbMrVXdC/l+pYTjmJmuWplcDK18RP",
+	"SK7n9qthev3Q9TM9F5MuyjDiPYtMPOGifqZ882s+aj2+PeOWOvQhn6U65SI9VNhJKyxCCxRpUm7Z9CLc",
+	"fP4TU9tx8vvyXIIt8KdlkfdG+//Ftta/BAnNp78lEppDfk9CLqSempQf8KuvrQlyCVqaT9tBTqbmL5Dr",
+	"0tV5zvluOoWQnISSJU0QHsR139r7pO0MqCokJDVHT21PskLDtHLhTaHhfyO5wGF/r8rsmpSlG20mviX1",
+	"ujW1O/a+Deo9pbbJYe9CDBNuuMcM7PWo+EaHL8UkauCpzRVbUeIOyV65plYTCCJD/bKXV72fGGo0zBcK",
+	"zG1nK4+etMaIYOk4uD87TbGPnaHXQG/B0+VCAqnVqvYbOwyTXDEpUAWqAmPVRPCVBURJDYVVCErTwjD4",
+	"fs/h20c2UPQmNMBW+h2vIPouKQUdBPJ/3ra/p4UCNScWb1lZKEuRezbwkKxiXUL8Vm1UEZ5mCRvGlTnr",
+	"fZuvHvxh//DFXtUefLxtImq62n7wacx3Tteniih6e7p77RSp5n3COcU2ec4lLCsa1Jmt7iIeyj+NaW5P",
+	"9b81kRvMW7i0C+RMwUsUYfInI7WwLxfVri3gd8pDXP05zKlYKzqtlvxM8DWTGabAXEg+GTLb7//nCSfs",
+	"Vb/1OVuoTtB0Z9NYnDjSvhC4v0c+tq0Ib3sVGZr2droBnnwU/6jFne7IavGQl/cwVa90IJ+2NOrquttr",
+	"0zqFt7YN2UWiLkKDS4f/mhZgApl4UHVHjRoCzyET76tGkpe2AexwRqiNUf8/Ym5eJr7z/VtPP5mwKiTT",
+	"h9n1P3+rn9NPW5Hh8TTGgGIbjgfUJlXaf0/ZanefvLAdmQqN5Sjazat2LBNQvdluz0FdNJ8Bvx8lodpN",
+	"ZEGJHDjCeCgP6Cshn9cT5FA+zYlIk7rVVJJJmLN9z7fojrOleCsuHiAqB4nFjD+WLRrrZboOTXfiGPKr",
+	"LBeyte7ppVP5/Y/w+c6NgnLweOLNR4R6KfKzxV9hJwn9iSXPq8cuuW4/SozPsPd8Tm13HFXIKlEBs10n",
+	"5rSbPUD+jaz8tRBGK9JbKYrNdrpdf7DawqonWfCZ+blFg4tkYDhr5QInbdx965f4M9NjblzEoFcVBr0F",
+	"fZ9uWxKG6dx9ec+/AORPc9tT6RKbUiuiPFVB+1h2ut+Lc4kDn6t4U9hXlCQv8JnLMan7/h1notRHbeUn",
+	"A00O7rZdg0bouTPJ7PL2+6j8suy5Mj2R8dsvEnbnRI6VOLyhCUxD0zPNtKDzAe2nb2g/ri6+H+c68Ko9",
+	"4fHIz0vbu29EGu1x2aGXzOk0c47rixWamshtbY4tGDo7KXkt0lTs7xV5vwL5Eh/7Nf9K2cklxmfnew6E",
+	"NAmDj569Y6OUD0+cMYoHqsDY8Xh5cJakLQ03K7A/8FoG7xPfb4X8eHU13V5fxOXkpJknxoUEmvv8Ma6n",
+	"q8lHj0g2VwB07j6xrFSVogfylXvmLvjbjjWGuy+ZfP40SdxELqYf+oXerepSH7WrvDwhXOyJAp64xhYp",
+	"TMRfg4nLNXJf6DzFl/6z2CMALsIRfJXk5DqVHqwoX8HU8Ydn+NGvSeUbiz7xpMpS084xZbEDp+S0B6mg",
+	"U+dmvRY0+Zr0+7gFshEiIVLsbQn8EhjflFSclH55Svm09gdCbF9SptqPm2Hu+qbu37PWdqETbZJ4N8ZD",
+	"LQSBxUlC5Ar8u+utZWsuYLVTrhZYiv198raqIra8g8XCmLQjxI4coB5caHCFxIax/crCB/fMXSgLroHt",
+	"yKiX7S9o1wD2GH0VYZ9SDn1X4WvK4ZIiBr8fs/uYImJ/vlqZMjXAJ6/xibvhkpWQiRlvDKfgvPDk3DI4",
+	"i0NimuVr2+7tMhnrSn8Nj1idxJfxiyFDlVpkLGXsA2TiFkoCD/mc7ePJk1p6GzZxPtypXOh12H0zzHJ1",
+	"R8wyldMugwf0lrKULlmKSQp/hMl8A/pp/bnL0Lo+xFevZMjggc9wit1BbyhLb3zHwgvyQmOcADe8lCJz",
+	"Oo1DTiCvbMvGM45ohA06a56eDbrLvbtjN0TqCQ9eLgEjkr7XW4Tg72uPXSxPvxzhjsndGfpS1JYOBzuC",
+	"gmJ+97HZb6meCCd252fADJoEdRT3yxS7cVEQH0u3i1/PQSNqLwjdUMbPJ1MF3x67gRxk/KgQUIUUeUxK",
+	"fCT+U2GpB4N1j+4agMURIhTfqeUDTuBP+OT9ch4VXAu0g5YHhERciuQw9xmK6CkQknDh6reiSc++Mu0b",
+	"Q3EpC+bu1lBqDNvpobKnTKspPEPAETWu3pvWdqu1Tb6xSouSNexJCbO5Z3rLuNO1yj5wxDqj00YpsT++",
+	"DxJJ1z1ZR8/Nz9X+fws7eTX1TuIao0nC9sez9/NpVWCHPfr2okgTsvRl32ajbfeN7xTJbceXsrGL9QJ6",
+	"5E+L+En29NDwAyrgOrTBl45H1JnjsvsUOXHMJiErOD8jr0m0st/JlMXhNIkSLGAqvqFyQkezazrvVlnj",
+	"qhXNgFjQMsObCIHpGnRvqSJLAE4UogIL7O/lqketQzqljUrBNg0vUGJvC94uK5WsCvV1ioPj6gJ2UXe/",
+	"TlNsV+0/7jrlpZFeq76rba/L+x/pxnvrYa6/gqrrPIN37QfsS3apkeMC9yh+/OskusR3YSoj2dUY9Zkb",
+	"79wjF1ynHyIYdOCgXG39Rk2lyyPqgiuvcnq7YllhFIWEcNB7IXdGNKv75F3ZHLL51IpKyUD26PhPVw3a",
+	"Tc+a7utfoeC+Z8OeKt8wYwtT4DwjGqvT1tQepDKXJ98oUuRYV5+n9g4GV75M8DK28rQmYN1uP1Blj+UI",
+	"DDo2LL6TfbPtnu945+rtlWNAvO7Xs7fuNeBNKIxCU9snf/C2QCWebGw2ai/GFDa1TfMoGvcG3SJ1lJk3",
+	"Vfe3bxVmxqacTgc2U7ZpqKHMzJ1J4wd6gt2LrbTLsMnkfiuIMntU5FaMBbNTijBhLwcdUw7ztcqYTtjT",
+	"qe7jEkmkhJj0euCkCJPmo3cGCIPDGTKdHNnD+U6hm9svuRYkRhLiOdgIkdwnvqWltA0ABS9NOUHsNiTo",
+	"Ydge5jYtryao2tt2Hr5kGEFTpMmdbZkZ7OTt+tkW0ghJUtBkI84pK61v3i8AuSqNJ8Y31rayyWNuh+Zk",
+	"eSCU5CJlqwPC7hyMupCgqpAaWcfMlKyzvmcDJWRU7qbGZXyaJB/ww5esAMXv33mWSzXq3QjGve9LGTNb",
+	"Prm43uXcCVW70RD+uG2sae7gqa75MgqhKLOMbrt3zglVmKVNveqN3T1PRY9rUry/iLFER/qmIhjHVEE/",
+	"vANjfYosrxIebJSDKIZa1ZfpVUU2JCgt5Dk+ntihvDyaVk+M1tz5WwD9bbiufs0TqusbdTln63+m66p+",
+	"Ih6sBL8F21J2ylCM/eprG26/CCoZjqBGa8d3dVDMEHQ1TYQuBZqQJawE9jf0n75PXmmrR9fbBCIondG6",
+	"d6jsMetASIFsmZFJh47K5u2kJtLPhPjNVO4uekhLmJo3o/W2f9tTOgInp0JJebeefYuYJS5jzEX9XLtN",
+	"RC/xbPxVSicadC5LjO/lUuRC0XRyrH7z2UtXGb8VGtRH8aGM2t19ifF7T78+NADEDySW1DBZa0M0bu2n",
+	"fY6CxSjBGnUOnx18fpWBZL0VgC5w6/jDlIeYzGyCDpyEyDpSz4+DoFyYgWDfrBW/O2ugr0Z9anvggbsc",
+	"+8zhn90jo7IGdxa5o4vzYKHiVvY/WZkpYDlpUZh9tNX3R6BKfGNd3RyhLtzYbSJBX95w0yk8N6BtY/UL",
+	"1aLit/+z1Rx3MO6tzONcT74/Li7xzH3+Mht1s2fGbv2mrJKzuld0Xcmowvnrk9CNBMA71g5TgfdbAPey",
+	"D2nsPrUx53vW3Tfpnr8zn7SJKOqiaS7vrKvyP/p0ulSr6V37l01Dgr37/jfj1nyaJBNvzZlHJ7gxyNIv",
+	"pcj+XlgY7lNd1XdOX0RAPiN2EKaxc+5OnoGLX/3K/l0J01ThNAimzGn2BXsxt/sLnrwBlCtbFoJna071",
+	"J1jRAlM24EAk5CkD29A5VMDjf63o49ThpRApIKbHb2Mc/e8Kje1JJuk48JHuQFV3p7DftpnLnmAYgIpm",
+	"6zTJdXk/TzXeOFQMoYBsBPZ04V9T3cei1F5YkSkqkcfBRaD1NUw8m7KH2pXEML2QJDvb4m2cwyg1bsqn",
+	"7oIifrQ7S/vqydJqrvwCBkH5/a+Vl3UMtadSHUuu86bdJZTHF1yKS2Hw47czrOK5W7UeB07DNcU/iz3J",
+	"KD9MfhOhpYbXkL2X1oSSlClMhtSC0OpyIg58nHHCNKGpRBRopkhOlYKEiNuGpadAYZSuRwe4YRv+rhiH",
+	"r2KeNYMUevog+5sLV431ILkru6zTNbBovSzb8Ff8UpLNfvzOyySDWIBnUrDZfKbGvhbeooP8Er1I67gs",
+	"N3qK1g2jZHxn2FHCvkpsnv5ejRDiskg4bqCvddOetguTXbmOV5dC9HY5+kmI3V1A8TTG6QsE0iRjHGs7",
+	"1VlpRhG/b2e90/Ngd6l3C1Z/FzA8JX+ljMMQFB+/I7n3kskMG7bfmbiLg/DxC2IS2DXecSy2pO2FnJhN",
+	"jrpAiwqbLHjBnWmS6A7zLPq2ZurzLgqNSWgD1a7mmaFrBVtqHnLzj7xI0/lkhYGNwUPINn4N89lWpCyh",
+	"B3Vu267IbROixEVqIbtLvtNC1iGKX4wNH+QSbhns4xn27+0DbpJ3sgN3LwBSxjcVNnU3BIKA2xNVT1BO",
+	"HPUdUkwiCBf7eTOTCku+mMJeuKTI0X/JdMMZ4Lay0bG9P+md8c1d6KrdwXrwjC+ipYaXe8Fita8lO0aR",
+	"enLpUbLcA+Tge5U3Ksh/n8xDtuxxXO6XudoWeK30NVXP6GeWFdns+tHjH6+u5rOMcfv3KluLcQ0bjFdH",
+	"Er9cdsXEg10yN+yZKLjub906gaTyztGq0FGVuFZVJeraRg/3IIHsINcopZSwbybN8lRsoXvBbkM3KbtU",
+	"Cqf59NepYLmDvvw3oBVRxfJfsNJz1Ccxh9ddUXNCUyUcJt0a70nE47ZAZTbPEqv9zO47+DJaJEwTLSlL",
+	"g/v/ADvXfJV035csvSSjlJ//4vjkjtnCjH++lK82ioulI8/kEF9v7af/vc+OxTCxxUMUl0WQqZjgVpuz",
+	"BAyfAkyrnzgvk95io391yWKIrwFKbxcVClX4nfz+6vvLj/aLkXJLKDviK5C3IEnBNUtti3yq6ZIqFIlL",
+	"utpNeBZ9z5+ghmVsF2vFjFOwnHS3mLxxpWcIo/e3/0ijjKWpsckEX7ldTlluNtRcW0kDmDMRHM4tca9t",
+	"8YUwqUvGuPBeRa28qpuYORMVNuU5jcXqO/guB64ItRuFyXc4hsaoPA5pi5e0cioMSVhSRyzQ3hbVZu8d",
+	"iitVCGF0n3wq54rPUFYHTSyxvGKWt0XYujSaVpj2oLcIJbyUYq9AErEmGeMonVYWZAwSokULBWtqf77D",
+	"M6sIcQEN3Xz73Xp994njd4ll5ghp+NXcL25TO/t3nzzltiewAyBOU+T9FeUJS6gGRf508/z9nw0b2LlB",
+	"Yp8UDbhXZO0HsNqKuHfwxWorPoL6FgpAAhkuP8Gm4BYGCHhiXp0GBQhB5QQHBenaGMSG/kkJ3G1Bu+do",
+	"DFOy37IUnhA7BStqOjT+vaBlF5xwavNlIy/m0y/ZppB334jDDP13t/yolxCF815IvZ2ispV69K3UyMK1",
+	"7WHjouf+UG2pIhlQVZizUV5Y5l9RR9iCrJ8U7GHdF8P9aB64ixDuM5GmQDfFqBjui3qOmm0pK7NzVVZD",
+	"C6vOnJTmc+cJPt6xc2ctjU9XFSvSnmk7hjuogrMevykopZKhcWZfsy+XhhTyrejvDvmxfOiSqF/lIDEc",
+	"cf/AE7zXRVHB0ZI9lqhYjEHE1+dTwAW84/CdImLPq7HjcJ43bTpNzzYtEt0hwHvf3kwViClp/GAlLHB2",
+	"rI1Dmn5ievtMJOOaEryy1RJqMsxk0eWLSlG1SDxJ8yb1K0sYTe8x3tO/hNHUpeNeaC/dCNFsO0EwB6NU",
+	"D7QgOTYnOp96Lz7nqOmH6OfHZbzsMKK2Qmqk5dz8bIxVsgS9B+D4rAqSOIVNXy45Xgh3ItCiJqztAZKI",
+	"/RSOnp8Rsptpj9qttEB4J6sCGr7H6Aa11C19ArlAz8XBonYCdk9wkQ6nLfb1WNKUJ1+dhhc/08dw3S1I",
+	"tu6xdf6Bv9/ZBYGy8Vu6JJ4JbvTwKW4J23ZIDZgm/qm70Lz9aF8FoxyltsdTQLGdUZYqBzm5YTZoczpG",
+	"eZOUl+BZ//2vlZN/zPZNpuwY+TvAw/aRO6GAGeqOrMU67745kB0cFPKjQLduLsVG0kz13D5v6A7shC+W",
+	"S+3occd9+mgCtYG7BtAOpijre4MBBGq+Zu5/1+jYE55Qo6ChnwhxJI2usMVbccsURo/q1x9y6Ajk3FtR",
+	"37IR+noJCUOEDYPwA8anvoqHouASdCE5JBfM9Pm1HORCbF0NcEzWz4XcDntYboXY3UsgZUZ1GrjOn1eP",
+	"3QlypR3uMA7PAAi3UnFb8ESefzV0aePxRfKUHiaHFzEfLRc88ngiYmKaTIMJ4tbbzwGf/EMXVGDLMULV",
+	"AY3bqcIo1djPYerKyMZqpxcFzYXenYXQR+CzFSss0JW3/lAUMp1dzx4YMf7/BwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -90,6 +90,7 @@ func New(c Config) (*Server, error) {
 	}
 	e.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok") })
 	e.GET("/readyz", s.ready)
+	e.GET("/api/openapi.json", func(g *gin.Context) { g.JSON(http.StatusOK, spec) })
 	e.GET("/api/live", s.sameOrigin, s.signedIn, s.live)
 	s.files(e)
 	api := e.Group("", s.limit, s.sameOrigin, s.validate)

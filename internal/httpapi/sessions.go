@@ -103,6 +103,10 @@ func (s *Server) signedIn(c *gin.Context) {
 	if open(c) {
 		return
 	}
+	if token := bearer(c.Request); token != "" {
+		s.byToken(c, token)
+		return
+	}
 	cookie, err := c.Cookie(cookieName)
 	if err != nil || len(cookie) > 200 {
 		s.fail(c, desk.ErrSignedOut)
@@ -242,7 +246,7 @@ func (t *throttle) failed(who string) {
 func (s *Server) sameOrigin(c *gin.Context) {
 	r := c.Request
 	safe := (r.Method == http.MethodGet || r.Method == http.MethodHead) && r.Header.Get("Upgrade") == ""
-	if safe || originFits(r) {
+	if safe || originFits(r) || bearer(r) != "" { // no browser sends a key by itself
 		return
 	}
 	s.fail(c, errOrigin)

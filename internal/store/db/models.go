@@ -11,6 +11,18 @@ import (
 	"github.com/google/uuid"
 )
 
+type ApiToken struct {
+	ID        uuid.UUID
+	UserID    uuid.UUID
+	Name      string
+	Hash      []byte
+	Scopes    []string
+	CreatedAt time.Time
+	ExpiresAt *time.Time
+	UsedAt    *time.Time
+	RevokedAt *time.Time
+}
+
 type Audit struct {
 	ID          uuid.UUID
 	At          time.Time
@@ -676,4 +688,29 @@ type User struct {
 	Program         bool
 	MailAddress     string
 	ForwardTexts    bool
+}
+
+type Webhook struct {
+	ID       uuid.UUID
+	Name     string
+	Url      string
+	Secret   string
+	Events   []string
+	Active   bool
+	Stopped  string
+	Position int
+}
+
+type WebhookDelivery struct {
+	ID        uuid.UUID
+	WebhookID uuid.UUID
+	Event     string
+	Payload   json.RawMessage
+	State     string
+	Tries     int
+	NextAt    *time.Time
+	Status    int
+	Problem   string
+	At        time.Time
+	DoneAt    *time.Time
 }

@@ -52,6 +52,13 @@ export const queries = {
     queryKey: ["recording-settings"],
     queryFn: () => ask(api.GET("/api/settings/recording")),
   }),
+  tokens: queryOptions({ queryKey: ["tokens"], queryFn: () => ask(api.GET("/api/tokens")) }),
+  webhooks: queryOptions({ queryKey: ["webhooks"], queryFn: () => ask(api.GET("/api/webhooks")) }),
+  deliveries: queryOptions({
+    queryKey: ["deliveries"],
+    queryFn: () => ask(api.GET("/api/webhook-deliveries")),
+    refetchInterval: 10_000,
+  }),
   sequences: queryOptions({
     queryKey: ["sequences"],
     queryFn: () => ask(api.GET("/api/sequences")),

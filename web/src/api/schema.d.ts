@@ -375,6 +375,92 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** My keys for other programs. */
+        get: operations["listTokens"];
+        put?: never;
+        /** Makes a key by which a program acts as me. It is shown this once. */
+        post: operations["makeToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["revokeToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/webhooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listWebhooks"];
+        put: operations["putWebhooks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/webhook-deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listDeliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/webhook-deliveries/{id}/replay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["replayDelivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sequences": {
         parameters: {
             query?: never;
@@ -2589,6 +2675,69 @@ export interface components {
             /** @description What looks like a payment card number is kept as it was typed */
             insist?: boolean;
         };
+        /**
+         * @description read: what is there; write: change it; calls: make and end calls; settings: set up the firm
+         * @enum {string}
+         */
+        Scope: "read" | "write" | "calls" | "settings";
+        Token: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            scopes: components["schemas"]["Scope"][];
+            /** Format: date-time */
+            created_at: string;
+            /** Format: date-time */
+            expires_at: string | null;
+            /** Format: date-time */
+            used_at: string | null;
+        };
+        NewToken: {
+            name: string;
+            scopes: components["schemas"]["Scope"][];
+            /** @description For how many days; none: until it is taken back */
+            days?: number;
+        };
+        MadeToken: {
+            /** @description Sent as Authorization: Bearer */
+            token: string;
+        };
+        /** @enum {string} */
+        WebhookEvent: "call.ended" | "slip.filed" | "record.created" | "message.received";
+        Webhook: {
+            /** Format: uuid */
+            id: string | null;
+            name: string;
+            url: string;
+            events: components["schemas"]["WebhookEvent"][];
+            active: boolean;
+            /** @description What signatures are verified with (Standard Webhooks) */
+            secret?: string;
+            /** @description Why it is told nothing any more */
+            stopped?: string;
+            /** @description Where it is in use */
+            used?: string;
+        };
+        Webhooks: {
+            webhooks: components["schemas"]["Webhook"][];
+        };
+        Delivery: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            event: string;
+            /** @description What was sent */
+            payload: string;
+            /** @enum {string} */
+            state: "waiting" | "sending" | "done" | "failed";
+            tries: number;
+            status: number;
+            problem: string;
+            /** Format: date-time */
+            at: string;
+            /** Format: date-time */
+            next_at: string | null;
+        };
         SequenceStep: {
             /** @enum {string} */
             act: "call" | "mail" | "text";
@@ -4286,6 +4435,161 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FilingPlan"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewToken"];
+            };
+        };
+        responses: {
+            /** @description The key */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeToken"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    revokeToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It no longer opens anything */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWebhooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Other programs that are told */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhooks"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putWebhooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Webhooks"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhooks"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listDeliveries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The newest hundred */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    replayDelivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is told again */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -25,6 +25,7 @@ const kinds: Kind[] = [
   "case_state",
   "do_not_call",
   "end_sequence",
+  "webhook",
 ];
 
 /** begins is an effect as it is when its kind has just been chosen. */
@@ -108,6 +109,7 @@ export function EffectForm({
 }) {
   const lists = (useQuery(queries.lists).data ?? []).filter((l) => l.type === "hand");
   const templates = useQuery(queries.templates).data ?? [];
+  const hooks = (useQuery(queries.webhooks).data?.webhooks ?? []).filter((x) => x.active && x.id);
   const set = (change: Partial<Effect>) => {
     onChange({ ...e, ...change });
   };
@@ -211,6 +213,13 @@ export function EffectForm({
           templates
             .filter((x) => x.channel === (e.kind === "mail" ? "mail" : "text"))
             .map((x) => ({ value: x.id ?? "", label: x.name })),
+          "target",
+        )}
+      {e.kind === "webhook" &&
+        choice(
+          s.program,
+          e.target ?? "",
+          hooks.map((x) => ({ value: x.id ?? "", label: x.name })),
           "target",
         )}
       {e.kind === "deal_stage" && choice(s.stage, e.value ?? "", words(settings.deal_stages), "value")}

@@ -10,6 +10,7 @@ import { LineSettings } from "./lines";
 import { SoundSettings } from "../voice/devices";
 import { MySettings } from "./my_settings";
 import { TemplateSettings } from "./templates";
+import { ProgramSettings } from "./programs";
 import { SequenceSettings } from "./sequences";
 import { OutcomeSettings } from "./outcomes";
 import { NumberSettings } from "./number_order";
@@ -35,14 +36,16 @@ export function Settings() {
     { key: "templates", there: rights.set_up, part: <TemplateSettings /> },
     { key: "sequences", there: rights.set_up, part: <SequenceSettings /> },
     { key: "outcomes", there: rights.set_up, part: <OutcomeSettings /> },
+    { key: "programs", there: true, part: <ProgramSettings /> },
     { key: "do_not_call", there: rights.import, part: <DoNotCallSettings /> },
   ].filter((x) => x.there);
   const tab = tabs.find((x) => x.key === search.tab) ?? tabs[0];
   return (
     <>
-      <div className="mb-4 flex flex-wrap items-end gap-6">
-        <h1 className="name text-xl">{s.title}</h1>
+      <h1 className="name mb-3 text-xl">{s.title}</h1>
+      <div className="grid grid-cols-[9.5rem_minmax(0,1fr)] gap-6 max-[63.9rem]:grid-cols-1">
         <Tabs
+          beside
           label={s.title}
           value={tab?.key ?? "me"}
           onChange={(next) => void navigate({ to: "/settings", search: next === "me" ? {} : { tab: next } })}
@@ -57,6 +60,7 @@ export function Settings() {
                   recording: t.voice.rules.tab,
                   templates: t.after.templates.tab,
                   sequences: t.after.sequences.tab,
+                  programs: t.after.programs.tab,
                   outcomes: t.after.settings.tab,
                 } as Record<string, string>
               )[x.key] ??
@@ -64,8 +68,8 @@ export function Settings() {
               x.key,
           }))}
         />
+        <div className="min-w-0">{tab?.part}</div>
       </div>
-      {tab?.part}
     </>
   );
 }

@@ -174,6 +174,11 @@ const record = createRoute({
   component: RecordSheet,
   validateSearch: (s): { show?: "message" | undefined } => ({ show: s["show"] === "message" ? "message" : undefined }),
 });
+const apiPage = createRoute({
+  getParentRoute: () => frame,
+  path: "/programs",
+  component: lazyRouteComponent(() => import("../settings/api_page"), "ApiPage"),
+});
 const messages = createRoute({
   getParentRoute: () => frame,
   path: "/messages",
@@ -220,6 +225,7 @@ export const makeRouter = (client: QueryClient) =>
         dial,
         record,
         messages,
+        apiPage,
         calls,
         call,
         team,

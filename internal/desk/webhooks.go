@@ -1,0 +1,293 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/outcome"
+	"trundo/internal/post"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// hookTries are after what times a telling is tried again; after the last it has failed. As the Standard Webhooks specification proposes.
+var hookTries = []time.Duration{5 * time.Second, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 5 * time.Hour, 10 * time.Hour, 14 * time.Hour, 20 * time.Hour, 24 * time.Hour}
+
+// hookLost is when a telling that a server had taken counts as one of a server that has stopped: it is told again, under the same id.
+const hookLost = 2 * time.Minute
+
+// told is what other programs get.
+type told struct {
+	Type      string    `json:"type"`
+	Timestamp time.Time `json:"timestamp"`
+	Data      any       `json:"data"`
+}
+
+// emit lets those who want it be told of an event, in the transaction of what happened.
+func (d *Desk) emit(ctx context.Context, q *db.Queries, event contract.WebhookEvent, data func() (any, error)) error {
+	f, err := d.firmWithin(ctx)
+	if err != nil {
+		return err
+	}
+	var payload []byte
+	for _, h := range f.webhooks {
+		if !h.Active || !slices.Contains(h.Events, string(event)) {
+			continue
+		}
+		if payload == nil {
+			what, err := data()
+			if err != nil {
+				return err
+			}
+			if payload, err = json.Marshal(told{string(event), d.Clock.Now(), what}); err != nil {
+				return err
+			}
+		}
+		if _, err := d.deliver(ctx, q, h.ID, string(event), payload, 0); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// deliver writes down that a program is to be told. Who commits it wakes the telling: publishHistory and publishRecord do.
+func (d *Desk) deliver(ctx context.Context, q *db.Queries, hook uuid.UUID, event string, payload []byte, delay time.Duration) (uuid.UUID, error) {
+	id, now := store.NewID(), d.Clock.Now()
+	at := now.Add(delay)
+	return id, q.InsertDelivery(ctx, db.InsertDeliveryParams{ID: id, WebhookID: hook, Event: event, Payload: payload, NextAt: &at, At: now})
+}
+
+// emitEnded tells of calls that have ended.
+func (d *Desk) emitEnded(ctx context.Context, q *db.Queries, entries []factsEntry) error {
+	f, err := d.firmWithin(ctx)
+	if err != nil || !slices.ContainsFunc(f.webhooks, func(h db.WebhooksRow) bool {
+		return h.Active && slices.Contains(h.Events, string(contract.CallEnded))
+	}) {
+		return nil //nolint:nilerr // what cannot be read of the set-up does not keep a call from being saved
+	}
+	var ended []uuid.UUID
+	for _, e := range entries {
+		if !e.State.Ended.IsZero() && !slices.Contains(ended, e.Call) {
+			ended = append(ended, e.Call)
+		}
+	}
+	rows, err := q.EventOfCalls(ctx, ended)
+	if err != nil {
+		return err
+	}
+	for _, r := range rows {
+		if err := d.emit(ctx, q, contract.CallEnded, func() (any, error) {
+			return map[string]any{"call_id": r.ID, "direction": r.Direction, "number": r.RemoteE164, "shown": r.CallerID, "started_at": r.StartedAt, "answered_at": r.AnsweredAt, "ended_at": r.EndedAt,
+				"end_reason": r.EndReason, "ring_ms": r.RingMs, "talk_ms": r.TalkMs, "rep": r.Login, "records": r.Records}, nil
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// emitFiled tells of a slip that was filed.
+func (d *Desk) emitFiled(ctx context.Context, q *db.Queries, slip uuid.UUID) error {
+	return d.emit(ctx, q, contract.SlipFiled, func() (any, error) { return eventOfSlip(ctx, q, slip) })
+}
+
+func eventOfSlip(ctx context.Context, q *db.Queries, slip uuid.UUID) (any, error) {
+	r, err := q.EventOfSlip(ctx, slip)
+	return map[string]any{"slip_id": r.ID, "call_id": r.CallID, "rep": r.Login, "subject": r.Subject, "outcome": r.Outcome, "conversation": r.Reached, "call_type": r.CallType, "notes": r.Notes,
+		"filed_at": r.FiledAt, "records": r.Records}, err
+}
+
+// tellPrograms tells what is due.
+func (d *Desk) tellPrograms(ctx context.Context) error {
+	for {
+		now := d.Clock.Now()
+		lost := now.Add(-hookLost)
+		rows, err := d.Store.TakeDeliveries(ctx, db.TakeDeliveriesParams{Now: &now, Lost: &lost})
+		if err != nil || len(rows) == 0 {
+			return err
+		}
+		for _, r := range rows {
+			if err := d.tellOne(ctx, r); err != nil {
+				return err
+			}
+		}
+	}
+}
+
+func (d *Desk) tellOne(ctx context.Context, r db.TakeDeliveriesRow) error {
+	p := db.SetDeliveryParams{ID: r.ID, State: "failed", Problem: "it is switched off"}
+	var err error
+	switch {
+	case d.Hooks == nil:
+		p.Problem = "this server tells no other programs"
+	case r.Active:
+		p.Status, err = d.Hooks.Tell(ctx, post.Hook{ID: "msg_" + r.ID.String(), URL: r.Url, Secret: r.Secret, At: d.Clock.Now(), Body: r.Payload})
+		now := d.Clock.Now()
+		var refused *post.RefusedError
+		switch {
+		case err == nil:
+			p.State, p.Problem, p.DoneAt = "done", "", &now
+		case errors.As(err, &refused):
+			p.Problem = err.Error()
+			if p.Status == 410 { // it asked for no more
+				if err := d.Store.StopWebhook(ctx, db.StopWebhookParams{ID: r.WebhookID, Why: err.Error()}); err != nil {
+					return err
+				}
+				d.bookChanged()
+			}
+		default:
+			p.Problem = shorten(err.Error(), 500)
+			if r.Tries <= len(hookTries) {
+				at := now.Add(hookTries[r.Tries-1])
+				p.State, p.NextAt = "waiting", &at
+			}
+		}
+	}
+	return d.Store.SetDelivery(context.WithoutCancel(ctx), p)
+}
+
+// Webhooks are the programs that are told what happens. Error: ErrForbidden.
+func (d *Desk) Webhooks(ctx context.Context, a Actor) (contract.Webhooks, error) {
+	view := contract.Webhooks{Webhooks: []contract.Webhook{}}
+	if !a.mayDo(SetUp) {
+		return view, ErrForbidden
+	}
+	rows, err := d.Store.Webhooks(ctx)
+	if err != nil {
+		return view, err
+	}
+	used, err := d.Store.WebhooksUsed(ctx)
+	for _, r := range rows {
+		w := contract.Webhook{ID: &r.ID, Name: r.Name, URL: r.Url, Active: r.Active, Secret: &r.Secret, Stopped: &r.Stopped, Events: []contract.WebhookEvent{}}
+		for _, e := range r.Events {
+			w.Events = append(w.Events, contract.WebhookEvent(e))
+		}
+		for _, u := range used {
+			if u.ID == r.ID && u.Outcomes > 0 {
+				words := fmt.Sprintf("told by %d outcomes", u.Outcomes)
+				w.Used = &words
+			}
+		}
+		view.Webhooks = append(view.Webhooks, w)
+	}
+	return view, err
+}
+
+// SetWebhooks keeps them, in their order; those left out are told nothing any more. Errors: ErrForbidden, *FieldError.
+func (d *Desk) SetWebhooks(ctx context.Context, a Actor, set contract.Webhooks) (contract.Webhooks, error) {
+	before, err := d.Webhooks(ctx, a)
+	if err != nil {
+		return before, err
+	}
+	known := map[uuid.UUID]contract.Webhook{}
+	for _, w := range before.Webhooks {
+		known[*w.ID] = w
+	}
+	var rows []db.PutWebhookParams
+	for i, w := range set.Webhooks {
+		field := fmt.Sprintf("webhooks.%d.", i)
+		p := db.PutWebhookParams{ID: store.NewID(), Name: cleanText(w.Name), Url: cleanText(w.URL), Secret: post.NewSecret(), Active: w.Active, Position: i, Events: []string{}}
+		if p.Name == "" {
+			return before, wrong(field+"name", "a program needs a name")
+		}
+		if err := post.CheckURL(p.Url); err != nil {
+			return before, &FieldError{field + "url", err}
+		}
+		for _, e := range w.Events {
+			p.Events = append(p.Events, string(e))
+		}
+		if w.ID != nil {
+			if _, there := known[*w.ID]; !there {
+				return before, wrong(field+"name", "there is no such program")
+			}
+			p.ID = *w.ID
+			delete(known, p.ID)
+		}
+		rows = append(rows, p)
+	}
+	for id, w := range known {
+		rows = append(rows, db.PutWebhookParams{ID: id, Name: w.Name, Url: w.URL, Position: len(rows), Events: []string{}})
+	}
+	err = d.Store.Tx(ctx, func(q *db.Queries) error {
+		for _, p := range rows {
+			if err := q.PutWebhook(ctx, p); err != nil {
+				return err
+			}
+		}
+		return d.audited(ctx, q, a, "settings", uuid.Nil, "webhooks", map[string]int{"webhooks": len(before.Webhooks)}, map[string]int{"webhooks": len(set.Webhooks)})
+	})
+	if err != nil {
+		return before, err
+	}
+	d.bookChanged()
+	return d.Webhooks(ctx, a)
+}
+
+// Deliveries is what other programs were told last. Error: ErrForbidden.
+func (d *Desk) Deliveries(ctx context.Context, a Actor) ([]contract.Delivery, error) {
+	if !a.mayDo(SetUp) {
+		return nil, ErrForbidden
+	}
+	rows, err := d.Store.Deliveries(ctx)
+	views := []contract.Delivery{}
+	for _, r := range rows {
+		views = append(views, contract.Delivery{ID: r.ID, Name: r.Name, Event: r.Event, Payload: string(r.Payload), State: contract.DeliveryState(r.State), Tries: r.Tries, Status: r.Status,
+			Problem: r.Problem, At: r.At, NextAt: r.NextAt})
+	}
+	return views, err
+}
+
+// ReplayDelivery tells something again, under the same id. Errors: ErrForbidden, ErrNotFound.
+func (d *Desk) ReplayDelivery(ctx context.Context, a Actor, id uuid.UUID) error {
+	if !a.mayDo(SetUp) {
+		return ErrForbidden
+	}
+	now := d.Clock.Now()
+	n, err := d.Store.ReplayDelivery(ctx, db.ReplayDeliveryParams{ID: id, Now: &now})
+	if err == nil && n == 0 {
+		err = ErrNotFound
+	}
+	wake(d.told)
+	return err
+}
+
+// tellByOutcome tells the program that an outcome names. It goes out after some seconds.
+func tellByOutcome(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFilingEffectsParams) (any, error) {
+	hook, err := uuid.Parse(it.Target)
+	if err != nil {
+		return nil, err
+	}
+	data, err := eventOfSlip(ctx, x.q, x.slip.ID)
+	if err != nil {
+		return nil, err
+	}
+	payload, err := json.Marshal(told{"outcome.chosen", x.at, data})
+	if err != nil {
+		return nil, err
+	}
+	id, err := x.desk.deliver(ctx, x.q, hook, "outcome.chosen", payload, effectDelay)
+	row.RefID = &id
+	return nil, err
+}
+
+func untell(ctx context.Context, t take) (string, error) {
+	n, err := t.q.DropDelivery(ctx, *t.row.RefID)
+	if err != nil || n == 0 {
+		return "it has been told", err
+	}
+	return "", nil
+}
+
+// wakeTelling lets what was just committed be told, where anybody is told anything.
+func (d *Desk) wakeTelling() {
+	if f := d.lastFirm.Load(); f != nil && len(f.webhooks) > 0 {
+		wake(d.told)
+	}
+}
