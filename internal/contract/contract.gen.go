@@ -1419,6 +1419,45 @@ func (e Scope) Valid() bool {
 	}
 }
 
+// Defines values for ScriptDirections.
+const (
+	ScriptDirectionsInbound  ScriptDirections = "inbound"
+	ScriptDirectionsOutbound ScriptDirections = "outbound"
+)
+
+// Valid indicates whether the value is a known member of the ScriptDirections enum.
+func (e ScriptDirections) Valid() bool {
+	switch e {
+	case ScriptDirectionsInbound:
+		return true
+	case ScriptDirectionsOutbound:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ScriptStepFree.
+const (
+	ScriptStepFreeEmpty  ScriptStepFree = ""
+	ScriptStepFreeNumber ScriptStepFree = "number"
+	ScriptStepFreeText   ScriptStepFree = "text"
+)
+
+// Valid indicates whether the value is a known member of the ScriptStepFree enum.
+func (e ScriptStepFree) Valid() bool {
+	switch e {
+	case ScriptStepFreeEmpty:
+		return true
+	case ScriptStepFreeNumber:
+		return true
+	case ScriptStepFreeText:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for SequenceStepAct.
 const (
 	SequenceStepActCall SequenceStepAct = "call"
@@ -1551,6 +1590,27 @@ func (e UnreturnedChangeAction) Valid() bool {
 	case Reopen:
 		return true
 	case Take:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for Visible.
+const (
+	VisibleAll  Visible = "all"
+	VisibleMe   Visible = "me"
+	VisibleTeam Visible = "team"
+)
+
+// Valid indicates whether the value is a known member of the Visible enum.
+func (e Visible) Valid() bool {
+	switch e {
+	case VisibleAll:
+		return true
+	case VisibleMe:
+		return true
+	case VisibleTeam:
 		return true
 	default:
 		return false
@@ -1728,6 +1788,13 @@ func (e GetHistoryParamsKind) Valid() bool {
 	}
 }
 
+// Answer defines model for Answer.
+type Answer struct {
+	Answer   string `json:"answer"`
+	Key      string `json:"key"`
+	Question string `json:"question"`
+}
+
 // AvailabilityChange defines model for AvailabilityChange.
 type AvailabilityChange struct {
 	At           time.Time `json:"at"`
@@ -1903,6 +1970,7 @@ type CallPage struct {
 
 // CallPageDetail defines model for CallPageDetail.
 type CallPageDetail struct {
+	Answers    *[]Answer   `json:"answers,omitempty"`
 	Call       Call        `json:"call"`
 	Changes    []Change    `json:"changes"`
 	Facts      []CallFact  `json:"facts"`
@@ -1931,6 +1999,18 @@ type CallRecordingKind string
 
 // CallRecordingState asking: not before they agree; off: not, for a reason
 type CallRecordingState string
+
+// CallScript defines model for CallScript.
+type CallScript struct {
+	Name string `json:"name"`
+
+	// Others All that can be read in this call
+	Others []ScriptName `json:"others"`
+
+	// ScriptID None where none fits
+	ScriptID *openapi_types.UUID `json:"script_id"`
+	Steps    []ScriptStep        `json:"steps"`
+}
 
 // CallState The part of a call that changes while it goes on.
 type CallState struct {
@@ -3621,6 +3701,54 @@ type RowQuery struct {
 // Scope read: what is there; write: change it; calls: make and end calls; settings: set up the firm
 type Scope string
 
+// Script defines model for Script.
+type Script struct {
+	Active      bool                 `json:"active"`
+	Body        string               `json:"body"`
+	CallTypeIds []openapi_types.UUID `json:"call_type_ids"`
+	Directions  []ScriptDirections   `json:"directions"`
+	ID          *openapi_types.UUID  `json:"id"`
+	Name        string               `json:"name"`
+}
+
+// ScriptDirections defines model for Script.Directions.
+type ScriptDirections string
+
+// ScriptAnswer defines model for ScriptAnswer.
+type ScriptAnswer struct {
+	// Answer Empty: taken back
+	Answer   string             `json:"answer"`
+	Key      string             `json:"key"`
+	ScriptID openapi_types.UUID `json:"script_id"`
+}
+
+// ScriptName defines model for ScriptName.
+type ScriptName struct {
+	ID   openapi_types.UUID `json:"id"`
+	Name string             `json:"name"`
+}
+
+// ScriptStep defines model for ScriptStep.
+type ScriptStep struct {
+	Answer   string         `json:"answer"`
+	Choices  []string       `json:"choices"`
+	Free     ScriptStepFree `json:"free"`
+	Key      string         `json:"key"`
+	Question string         `json:"question"`
+
+	// Text Markdown
+	Text  string `json:"text"`
+	Title string `json:"title"`
+}
+
+// ScriptStepFree defines model for ScriptStep.Free.
+type ScriptStepFree string
+
+// Scripts defines model for Scripts.
+type Scripts struct {
+	Scripts []Script `json:"scripts"`
+}
+
 // Selection Either ids, or all that a query finds but for some.
 type Selection struct {
 	Ids     *[]openapi_types.UUID `json:"ids,omitempty"`
@@ -3675,14 +3803,17 @@ type SignIn struct {
 // Slip defines model for Slip.
 type Slip struct {
 	// AsksWho Whose number it is has to be asked
-	AsksWho        bool                `json:"asks_who"`
-	CallType       string              `json:"call_type"`
-	CallTypeID     *openapi_types.UUID `json:"call_type_id"`
-	Candidates     []Candidate         `json:"candidates"`
-	FiledAt        *time.Time          `json:"filed_at"`
-	ID             openapi_types.UUID  `json:"id"`
-	Mine           bool                `json:"mine"`
-	Notes          Notes               `json:"notes"`
+	AsksWho    bool                `json:"asks_who"`
+	CallType   string              `json:"call_type"`
+	CallTypeID *openapi_types.UUID `json:"call_type_id"`
+	Candidates []Candidate         `json:"candidates"`
+	FiledAt    *time.Time          `json:"filed_at"`
+	ID         openapi_types.UUID  `json:"id"`
+	Mine       bool                `json:"mine"`
+	Notes      Notes               `json:"notes"`
+
+	// NotesHidden There are notes that this reader may not read
+	NotesHidden    *bool               `json:"notes_hidden,omitempty"`
 	Outcome        string              `json:"outcome"`
 	OutcomeID      *openapi_types.UUID `json:"outcome_id"`
 	OutcomeReached bool                `json:"outcome_reached"`
@@ -3693,6 +3824,9 @@ type Slip struct {
 	State   SlipState `json:"state"`
 	Subject string    `json:"subject"`
 	Version int       `json:"version"`
+
+	// Visible Who may read the notes: everybody, the rep's team, or the rep alone
+	Visible *Visible `json:"visible,omitempty"`
 }
 
 // SlipState none: nobody has answered, there is no slip
@@ -3711,6 +3845,9 @@ type SlipChange struct {
 	// TakeBack Of a filed slip whose outcome changes: what the former one did is taken back, as far as it can be
 	TakeBack *bool `json:"take_back,omitempty"`
 	Version  int   `json:"version"`
+
+	// Visible Who may read the notes: everybody, the rep's team, or the rep alone
+	Visible *Visible `json:"visible,omitempty"`
 }
 
 // SlipChangeClear defines model for SlipChange.Clear.
@@ -3733,6 +3870,18 @@ type SoundAnswer struct {
 // SoundOffer defines model for SoundOffer.
 type SoundOffer struct {
 	Offer string `json:"offer"`
+}
+
+// Source defines model for Source.
+type Source struct {
+	Calls int `json:"calls"`
+	Deals int `json:"deals"`
+
+	// Earned With its currency
+	Earned string `json:"earned"`
+	People int    `json:"people"`
+	Source string `json:"source"`
+	Won    int    `json:"won"`
 }
 
 // Switch defines model for Switch.
@@ -3875,6 +4024,9 @@ type ViewQuery struct {
 	Sort    *string   `json:"sort,omitempty"`
 }
 
+// Visible Who may read the notes: everybody, the rep's team, or the rep alone
+type Visible string
+
 // VoiceTrace Heights of both voices along the time, 0 to 100, evenly spread.
 type VoiceTrace struct {
 	Ours   []int `json:"ours"`
@@ -3971,6 +4123,11 @@ type RecordFromCallParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
+// GetCallScriptParams defines parameters for GetCallScript.
+type GetCallScriptParams struct {
+	ScriptID *openapi_types.UUID `form:"script_id,omitempty" json:"script_id,omitempty"`
+}
+
 // FindParams defines parameters for Find.
 type FindParams struct {
 	Q *string `form:"q,omitempty" json:"q,omitempty"`
@@ -4050,6 +4207,11 @@ type PlanFilingParams struct {
 	OutcomeID openapi_types.UUID `form:"outcome_id" json:"outcome_id"`
 }
 
+// ListSourcesParams defines parameters for ListSources.
+type ListSourcesParams struct {
+	Days *int `form:"days,omitempty" json:"days,omitempty"`
+}
+
 // LeaveNoteParams defines parameters for LeaveNote.
 type LeaveNoteParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
@@ -4090,6 +4252,9 @@ type LeavePreparedJSONRequestBody = PreparedChoice
 
 // ActOnRecordingJSONRequestBody defines body for ActOnRecording for application/json ContentType.
 type ActOnRecordingJSONRequestBody = RecordingAct
+
+// AnswerScriptJSONRequestBody defines body for AnswerScript for application/json ContentType.
+type AnswerScriptJSONRequestBody = ScriptAnswer
 
 // ConfirmTimesJSONRequestBody defines body for ConfirmTimes for application/json ContentType.
 type ConfirmTimesJSONRequestBody = CallTimes
@@ -4201,6 +4366,9 @@ type OrderNumbersJSONRequestBody = NumberOrder
 
 // AddNumberJSONRequestBody defines body for AddNumber for application/json ContentType.
 type AddNumberJSONRequestBody = NewNumber
+
+// PutScriptsJSONRequestBody defines body for PutScripts for application/json ContentType.
+type PutScriptsJSONRequestBody = Scripts
 
 // PutSequencesJSONRequestBody defines body for PutSequences for application/json ContentType.
 type PutSequencesJSONRequestBody = Sequences

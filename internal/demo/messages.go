@@ -24,7 +24,40 @@ func templateID(name string) uuid.UUID {
 	return uuid.NewSHA1(uuid.NameSpaceOID, []byte("template "+name))
 }
 
+// planning is what a rep says who is asked for a cistern.
+const planning = `# Opening
+Good day {given name}, this is **{rep}** of {firm}. You asked us about rainwater.
+? Is there a tank already? [has_tank]
+- Yes -> The tank
+- No -> The need
+- No time now -> Another day
+
+# The tank
+? How many litres does it hold? [litres]
+= number
+-> The visit
+
+# The need
+A few words are enough:
+- what is watered, and how much of it
+- where the water comes from today
+? What is the water for? [use]
+- Garden
+- House
+- Trade
+
+# The visit
+We look at the roof and the yard, measure, and tell you what is worth while. It costs nothing.
+? Shall we come and see? [visit]
+- Yes
+- Not yet -> Another day
+
+# Another day
+When may we call again?
+`
+
 func queueTemplates(batch *pgx.Batch) {
+	batch.Queue(`INSERT INTO scripts (id, name, body) VALUES ($1, 'Planning', $2)`, templateID("script"), planning)
 	steps := fmt.Sprintf(`[{"act":"mail","template":%q,"after":{"count":0,"unit":"minutes"}},{"act":"call","text":"Ask whether the offer came","after":{"count":2,"unit":"business_days","at":600}},
 		{"act":"text","template":%q,"after":{"count":1,"unit":"business_days","at":660}},{"act":"call","text":"Last try","after":{"count":1,"unit":"weeks","at":600}}]`, templateID("offer"), templateID("missed you"))
 	batch.Queue(`INSERT INTO sequences (id, name, steps) VALUES ($1, 'After an offer', $2::jsonb)`, templateID("sequence"), steps)

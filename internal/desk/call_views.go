@@ -130,6 +130,12 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 	if r.LineID != nil {
 		line, source = f.lineLabels[*r.LineID], f.lineSources[*r.LineID]
 	}
+	visible := contract.Visible(r.Visible)
+	notes := contract.Notes{Body: r.NotesBody, Version: r.NotesVersion, Saved: true, SavedAt: r.NotesSavedAt}
+	hidden := r.RepID != a.ID && r.NotesBody != "" && (r.Visible == "me" || r.Visible == "team" && r.RepTeam != a.Team && !a.leads())
+	if hidden {
+		notes.Body = ""
+	}
 	dialTo := ""
 	if r.Unconfirmed {
 		dialTo = dialAddress(r.RemoteE164, r.RemoteExt, r.RemoteTyped)
@@ -142,7 +148,7 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 		Slip: contract.Slip{ID: r.SlipID, RepID: r.RepID, RepName: r.RepName, State: contract.SlipState(r.SlipState), Subject: r.Subject,
 			CallTypeID: r.CallTypeID, CallType: callType.Label, OutcomeID: r.OutcomeID, Outcome: outcome.Label, OutcomeReached: outcome.Reached,
 			AsksWho: r.AsksWho, Candidates: []contract.Candidate{}, FiledAt: r.FiledAt, Version: r.SlipVersion, Mine: r.RepID == a.ID,
-			Notes: contract.Notes{Body: r.NotesBody, Version: r.NotesVersion, Saved: true, SavedAt: r.NotesSavedAt}}}
+			Visible: &visible, NotesHidden: &hidden, Notes: notes}}
 }
 
 // candidates are whom to offer for a number that has to be asked about: who has it, and the record that was open.
@@ -266,6 +272,15 @@ func (d *Desk) CallPage(ctx context.Context, a Actor, id uuid.UUID) (contract.Ca
 		return page, err
 	}
 	page.Changes = append(page.Changes, ofCall...)
+	answers, err := d.Store.CallAnswers(ctx, id)
+	if err != nil {
+		return page, err
+	}
+	given := []contract.Answer{}
+	for _, x := range answers {
+		given = append(given, contract.Answer{Key: x.Key, Question: x.Question, Answer: x.Answer})
+	}
+	page.Answers = &given
 	if page.Filing, err = d.lastFiling(ctx, page.Call.Slip.ID); err != nil {
 		return page, err
 	}

@@ -30,9 +30,7 @@ func (d *Desk) ProposeFollowUp(ctx context.Context, a Actor, record uuid.UUID, n
 	if !found {
 		return v, nil
 	}
-	if p.Act == proposal.Call {
-		v.Kind = contract.FollowUpProposalKindCall
-	}
+	v.Kind = contract.FollowUpProposalKind(p.Act)
 	v.Found, v.Text, v.DueAt, v.DayOnly = true, shorten(p.Text, 500), &p.Due, p.DayOnly
 	if v.When = p.Due.Format("Mon 2 Jan"); !p.DayOnly {
 		v.When = p.Due.Format("Mon 2 Jan, 15:04")

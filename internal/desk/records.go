@@ -257,6 +257,14 @@ func (d *Desk) makeRecord(ctx context.Context, q *db.Queries, a Actor, f *firm, 
 	if err != nil {
 		return err
 	}
+	if r.Kind == string(fields.Deal) && r.Source == "" && r.PersonID != nil {
+		// What somebody buys counts for where they came from.
+		person, err := q.Record(ctx, *r.PersonID)
+		if err != nil {
+			return err
+		}
+		r.Source = person.Record.Source
+	}
 	if err := q.InsertRecord(ctx, insertOf(&r)); err != nil {
 		return err
 	}

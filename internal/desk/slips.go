@@ -143,7 +143,7 @@ func lockSlip(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID) (db.Loc
 	} else if err != nil {
 		return s, err
 	}
-	if s.UserID != a.ID && !a.leads() {
+	if s.UserID != a.ID && (!a.leads() || s.Visible == "me") {
 		return s, ErrForbidden
 	}
 	return s, nil
@@ -166,11 +166,11 @@ func (d *Desk) ChangeSlip(ctx context.Context, a Actor, id uuid.UUID, c contract
 			return ErrChangedElse
 		}
 		before, former := slipWords(f, s), s.OutcomeID
-		p := db.UpdateSlipParams{ID: id, Subject: s.Subject, CallTypeID: s.CallTypeID, OutcomeID: s.OutcomeID}
+		p := db.UpdateSlipParams{ID: id, Subject: s.Subject, CallTypeID: s.CallTypeID, OutcomeID: s.OutcomeID, Visible: s.Visible}
 		if err := applySlipChange(f, c, &p); err != nil {
 			return err
 		}
-		s.Subject, s.CallTypeID, s.OutcomeID = p.Subject, p.CallTypeID, p.OutcomeID
+		s.Subject, s.CallTypeID, s.OutcomeID, s.Visible = p.Subject, p.CallTypeID, p.OutcomeID, p.Visible
 		if err := q.UpdateSlip(ctx, p); err != nil {
 			return err
 		}
@@ -218,6 +218,9 @@ func applySlipChange(f *firm, c contract.SlipChange, p *db.UpdateSlipParams) err
 		}
 		p.OutcomeID = c.OutcomeID
 	}
+	if c.Visible != nil {
+		p.Visible = string(*c.Visible)
+	}
 	if c.Clear != nil {
 		for _, field := range *c.Clear {
 			switch field {
@@ -233,7 +236,7 @@ func applySlipChange(f *firm, c contract.SlipChange, p *db.UpdateSlipParams) err
 
 // slipWords is what a slip says, in the words that the audit trail shows.
 func slipWords(f *firm, s db.LockSlipRow) map[string]string {
-	words := map[string]string{"subject": s.Subject}
+	words := map[string]string{"subject": s.Subject, "notes for": map[string]string{"all": "everybody", "team": "the team", "me": "the rep alone"}[s.Visible]}
 	if s.OutcomeID != nil {
 		o, _ := f.outcome(*s.OutcomeID)
 		words["outcome"] = o.Label

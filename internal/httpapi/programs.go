@@ -27,7 +27,7 @@ func scopeOf(method, path string) contract.Scope {
 	case strings.HasPrefix(path, "/api/tokens"), strings.HasPrefix(path, "/api/session") && method != http.MethodGet:
 		return ""
 	case strings.HasPrefix(path, "/api/settings"), strings.HasPrefix(path, "/api/webhook"), strings.HasPrefix(path, "/api/fields"), strings.HasPrefix(path, "/api/do-not-call"),
-		method == http.MethodPut && (path == "/api/templates" || path == "/api/sequences" || path == "/api/prepared-messages"):
+		method == http.MethodPut && (path == "/api/templates" || path == "/api/sequences" || path == "/api/scripts" || path == "/api/prepared-messages"):
 		return contract.ScopeSettings
 	case method == http.MethodGet, strings.HasPrefix(path, "/api/book/"):
 		return contract.ScopeRead

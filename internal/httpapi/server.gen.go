@@ -92,6 +92,12 @@ type ServerInterface interface {
 	// AttachRecord Puts the call on a record (and on that person's company).
 	// (PUT /api/calls/{id}/records/{record})
 	AttachRecord(c *gin.Context, id ID, record openapi_types.UUID)
+	// GetCallScript The script of a call as far as its answers lead, filled with what is known.
+	// (GET /api/calls/{id}/script)
+	GetCallScript(c *gin.Context, id ID, params GetCallScriptParams)
+
+	// (PUT /api/calls/{id}/script)
+	AnswerScript(c *gin.Context, id ID)
 	// ConfirmTimes Says how long one talked in a call that the computer's own calling program made.
 	// (PUT /api/calls/{id}/times)
 	ConfirmTimes(c *gin.Context, id ID)
@@ -306,6 +312,12 @@ type ServerInterface interface {
 	// (GET /api/rings)
 	ListRings(c *gin.Context)
 
+	// (GET /api/scripts)
+	ListScripts(c *gin.Context)
+
+	// (PUT /api/scripts)
+	PutScripts(c *gin.Context)
+
 	// (GET /api/sequences)
 	ListSequences(c *gin.Context)
 
@@ -392,6 +404,9 @@ type ServerInterface interface {
 	// RateLine Rates the line from what the browser has measured and what has come here.
 	// (POST /api/sound/quality)
 	RateLine(c *gin.Context)
+	// ListSources What came of each source in so many days.
+	// (GET /api/sources)
+	ListSources(c *gin.Context, params ListSourcesParams)
 
 	// (GET /api/team)
 	ListTeam(c *gin.Context)
@@ -1121,6 +1136,67 @@ func (siw *ServerInterfaceWrapper) AttachRecord(c *gin.Context) {
 	}
 
 	siw.Handler.AttachRecord(c, id, record)
+}
+
+// GetCallScript operation middleware
+func (siw *ServerInterfaceWrapper) GetCallScript(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetCallScriptParams
+
+	// ------------- Optional query parameter "script_id" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "script_id", c.Request.URL.Query(), &params.ScriptID, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter script_id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetCallScript(c, id, params)
+}
+
+// AnswerScript operation middleware
+func (siw *ServerInterfaceWrapper) AnswerScript(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AnswerScript(c, id)
 }
 
 // ConfirmTimes operation middleware
@@ -2746,6 +2822,32 @@ func (siw *ServerInterfaceWrapper) ListRings(c *gin.Context) {
 	siw.Handler.ListRings(c)
 }
 
+// ListScripts operation middleware
+func (siw *ServerInterfaceWrapper) ListScripts(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListScripts(c)
+}
+
+// PutScripts operation middleware
+func (siw *ServerInterfaceWrapper) PutScripts(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PutScripts(c)
+}
+
 // ListSequences operation middleware
 func (siw *ServerInterfaceWrapper) ListSequences(c *gin.Context) {
 
@@ -3279,6 +3381,33 @@ func (siw *ServerInterfaceWrapper) RateLine(c *gin.Context) {
 	siw.Handler.RateLine(c)
 }
 
+// ListSources operation middleware
+func (siw *ServerInterfaceWrapper) ListSources(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListSourcesParams
+
+	// ------------- Optional query parameter "days" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "days", c.Request.URL.Query(), &params.Days, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter days: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListSources(c, params)
+}
+
 // ListTeam operation middleware
 func (siw *ServerInterfaceWrapper) ListTeam(c *gin.Context) {
 
@@ -3680,6 +3809,11 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/settings/outcomes", wrapper.GetOutcomeSettings)
 	router.PUT(options.BaseURL+"/api/settings/outcomes", wrapper.SetOutcomeSettings)
 	router.POST(options.BaseURL+"/api/settings/outcomes/preview", wrapper.PreviewOutcome)
+	router.GET(options.BaseURL+"/api/scripts", wrapper.ListScripts)
+	router.PUT(options.BaseURL+"/api/scripts", wrapper.PutScripts)
+	router.GET(options.BaseURL+"/api/calls/:id/script", wrapper.GetCallScript)
+	router.PUT(options.BaseURL+"/api/calls/:id/script", wrapper.AnswerScript)
+	router.GET(options.BaseURL+"/api/sources", wrapper.ListSources)
 	router.GET(options.BaseURL+"/api/tokens", wrapper.ListTokens)
 	router.POST(options.BaseURL+"/api/tokens", wrapper.MakeToken)
 	router.DELETE(options.BaseURL+"/api/tokens/:id", wrapper.RevokeToken)
@@ -3803,323 +3937,333 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5L3tstu40T94Kyj9t2qSXdk+Hs84yfEnj1+e8Y7f4uOJP+SZUkFiS0JEAhwAPLKeKVft1eyF7ZVsoQHw",
-	"FSApiTp28s+HjG2RBNBoNPr113/MViLLBQeu1ez6j1lOJc1Ag8S/vUrM/zM+u57lVG9n8xmnGcyuZyyZ",
-	"zWcSfi+YhGR2rWUB85labSGj5o21kBnVs+tZUeCT+pCbt5SWjG9mX77MZ7/Aofz0FmgCsvr4qwSyXGjg",
-	"q8M981zfSBn9/Br4Rm9n13+9ms8yxsu/dof9Yr6kcsEV4PLeS7FMITN/XAmugWvzR5rnKVtRzQR/kNsn",
-	"/q9/KcHNb9XA/4eE9ex69r8eVPR7YH9VD/x3ccQE1Eqy3Hxudj37tKWa7IFrspfC0cK9Zr769JaylC5Z",
-	"yvTh2ZbyDeCmSJGD1MzOmuoGiROq4Z5mGXTpPJ+tRMG1WlC12Au5M++5R5ZCpEC5eSalS0hrP1Vva7oD",
-	"tVjRNFWhV7/UN+afZl7+Y81XO9P4rZypWP4LVtqM1Vy5YKvAylkygrmmWxB+PbSgofnfaKpDG7fS7BbC",
-	"mzBmo+zym/z0hinF+IashSSUcNgTwQ0ntInEizSlyxT8CYoTrXaifmieqIfzi1G0Q4C5p9YoWqsusVX5",
-	"70xDpoaObHf7vswNKV7Zl7+3lHB/qwhBpaQH8+he0nyhYCV4ohwVWVZks+tHj6/su/avV+WrjGvYgOzQ",
-	"yE18aN2fmNoGWKz2RJdZnhL8OBFr0nhwPkJgN056/eXQRH8SYted3KqQ0gj14NHcMUe5Udv1C+PJc1gj",
-	"B7Z2AtlLdRf/Gv+diPUaJCR4YHiRLc1NN68G7TJ46/M5iDyF7uff478b0uotkDWTWf2zfWt5JtIU6KaA",
-	"0HCSbbZ68BOG3h/sk+29snQtyVIuoPz0vNqX2FZ+KCfR3FD4nAupI8Iqi/8mbkFKlgSo+IYeiJEIhHGi",
-	"cmZ5NRH3uND3zL9XrFn7nAK9KPIR4sc9WJvA3K+hnHCMBjegNeObABVSehCFHs+7r/H5pnz5W3fnLXMu",
-	"hExALox6Qle6McZxgropy3oHS4EmFxqptSHBNYZmMy+pHNyfIt09tdTp3rhWcQNupO8/ZzRJFlosUqa0",
-	"u4IWayky/w+GQ8SeozaKj9KNf8z+0TygNN0Y1kkgBY1ql1iklNfvqooaSQGLYzQ2BSmUs+5jo5vywS/z",
-	"2S1Ni8BxepV4gWTWR4QkuLg5/pOmG/sHXM/c/Lo32ilTRAuyBJJYVaK2+4+urgbvBjun+kJiW/YBVJEG",
-	"dg1Vge5iPsBKyEQRbVVoCWSFGnLtvirv1LCyhMr3inKzuIInYU2pf3n4iJ1gaFnPaAo8ofJpkkhQAWFB",
-	"qx8G6OgejIySdj+9PCy2lId0RJoAgVTBfmuoRnlC9pJpDZwkYs8JXWuQeyrxngippllO+WGRMo4sRtP0",
-	"3Xp2/c9+9rS79cHc0b91jSChgGSUcWI+Sphhujlx0yNuQEJTYX5URHDkU3cBNFVZtLBunbnQPX2Mpgsr",
-	"xMp9Zlw//iHIM/i0Fl0KvlsTyknBV4Kbmx0So2Vf46TcPlmuNDM02nguxUbSjKCKS/704eUz8uhvjx//",
-	"OXTgEyahI6ZEoZei4IbZGK/+pEFymoblDFN5SgNK38ctEKG3IIliCXynnNaDCpAEmpj3A9871tbqDmrH",
-	"+U4RfAblC2S5PjhbxXwqcdZK97OO1wIqXCXRoq/uxl/G5ii9ZnwX0r0yUIpuwPFPayooEVGTJu45J5io",
-	"IimsdV2yxDkuY0pBsthvDyFpdSBcLEVyIJQrI/CSudGL9qJxUquVSzxy5i8jFv2hfBi1TL4Zf0zUVux5",
-	"356b/TkQBeELzry9kECdS6X7QMrywcvPPGOeFYVcQUTSey4xFxxPlOG74IS8tT5EstIu1DTdjSdXTWxE",
-	"ZPPyYOWbyPJC45ExYrklTJ4QphUxaoMiVJpFsTR1N7Wi9dNZk917prdbSJOxtnkljGrvNti0kjSVJW8Z",
-	"orW1pVz2FK6kccVwFS0bx21eXmZN8lUi2omIkgNa15QXA46bYpfoSxrUGo9S136v0ba26xo+6+Fb3rw+",
-	"t54zfCE2URRRnYn2HCIrC4a4unZJz2dSWLvW30E5SLuPjrJmoktjufw2pCS5wd0n536escW9pyE3Z+lT",
-	"Gi3HQzKcj9oG74TifXtgpvkcNGVpeLJjp2i11iOWZv3AgcWt6UofRyJk+NCXWDri3nhpn6pfNeOHb1w4",
-	"vVah0/Ps6ip6NUaNbdKH+h14kvd4x6wO7Y+Bm42TTkHdq+E6ql+U/mZpynyqdoxvrgkXmixhLSTYC5Nu",
-	"JMATItZr/G3uFKVSnvoZbYTV2XJaKBSKO8h1aY+af7AjzOYzsV4HZ6wlXQ3eef8QbAUf8UlzlcR0FNTe",
-	"iRJOf9fOhjSrUyzL00N5EX+niCxSGDSy/H2BW2FHRiL7ecc2/yZMb6OY5FRqq62he8lq65axyH7LUjRC",
-	"NgKMsXHf0LZ5Izj9q8+SH/Swm4EXI5kQeNKnIgFPzpxMVmgIWsgCbsEaBsamYcpspX04pF8IvtiKsHox",
-	"n+VbqgaZ7D0+ZBiA8s1ZS1L0NrSkF7cgD3prNKkiN/oScilTRt3KjBUcXpnSVOp+Ig/fKQvcXUuHilie",
-	"+o1BKgLMG+xW2+wGW/j1xs7CR6MoBsIiVYiiSaar67axYV0/Nmzx18c/HBvGcANF54f/OHGELx5u6puG",
-	"c+0eF7ALz/SkMNvjq8CDKNqPWWFvxOwZ5QlLglHJKZXIqB7YowDGotwrLWRwVseo5+O0cHvocMA+PXxL",
-	"Obeb529ifNYcExZ2ylShnSMjdR+3wKSN1lWOWaskSCCJQP1B5UDNPT8ne0nz3Eq44G3yWQNXLLLLawmB",
-	"S/OZKNLE2JZGjkFCuNgH5eTIE2tTO4I8RlfbkNy+YRsOCQaCRGZdl2FBzbhVZU67NTTQbOQ5wzXUqene",
-	"ns/a0VQJzuzBpfk5BpnKc8hbETqcnn9r0uLHq6EQTGvucYYW/Bak54u2D95a0yE3+lNO4DNTRmaSyjYc",
-	"ZAH/Sc8K7dg0h33tcwNRB6Pt0nRBMx8rGJKn+LgfevDjNboM3HP+yTCB3eQi8Y2BT8fDDM8hZUatOc93",
-	"AbfAdfBQnnuojR19li6X00MqaCyEs6eKKDP30JtVTlfc0+fl954ybQ0lBdx5wn1YiLK0oV41P1NETD4t",
-	"/cnt39uGQLm1a/GLrhxm9mvliNXqnM/I0znMI5l4b1043ZC12LDwZRDd0pwqtXfaQFeIO9fRidLVTqek",
-	"h/MaOdlaDhxepNpdxnUU9BAFp8Bo+iooQUMJDi9FIUnCNkyrOdkIYRNR1uwWSMZ4oSHo2bdu9bBlix5u",
-	"LUgzPSJCafehuZ1dbDnv1uvYaOYyMcYTrVz9xpL2ykLCaApJ14CuRaf6TmzQubCi3HpK3NerSFJQ4zvk",
-	"YxRn+1jdme2nESSKeCu04ZM3VAb4rXFR1FSTSrU+LoYeuU7KWbwt2eF04d+3I1GToDXPinilURoTRn7q",
-	"YV8vhz0oPfrEtgkRcGhqoWk6Qg7b5+Z+Br1zj+Ur0CRpsFztOthxFyrr/iTBDADJEQ5UP6NeSWVn44eu",
-	"jdO7to9O0YzZhoMak9dUW4FzXsYEKUqqeenQJEvYMp7YeH9GCcOwrnQB/1biycO/Xpn/nazqPi9sTjf8",
-	"zKLLbN4Yg4mARxnHYo+Kw0pIGMGUpd1sX5iXE+xdWvho5ZTJ8Xdh7WMseK5kwbnzlXQvh6UQO7N9SzCm",
-	"QSrEDhKit1IUm23Qdht7Su0i5uVp9bMYoAcLycijdmx51NMj1eaT2G0s7+CQdGamPo5/XqzXEMmdC4VB",
-	"KLPREHCKs6ZqF9SSqY5oECyzWZ30YA88JjU45cfmIpGMJZxttvoJ4WWizX4rUjBvxe2HmnSN2lhVgKdv",
-	"Wy1RfjFP1oKI3aQgIkHLg52gjZd+p4h5nJSaVoDrqdyALTUhGrI8xZxsIyH3sNxi6rRZ4DxAPJbYIIZL",
-	"V2wlZkaFctt90PU2ctbY7UoX3YoCj96yUIyDUouEHszf3X/2ADsV3P9ISuJTm25o14t2zpNWju+1vzGE",
-	"JGUMuraC74fvAdziOLP/0grxrUWair1NDcYNrcX7SpYPZI6K9dr/vUoWRUeDTxHlsF+srPff/GdRZkKI",
-	"BRd64Q4V8GSh4PcCOGYyeC4IUfUFlyJNrdbQSsau/RIIRe5Ynod/bNGu/E71UpCS5rEMQv4NQ5LFaFlo",
-	"5Oe4p7+EplGmoEfzLNtGhQ1SAllj1E+RNejVFs0KS/7T8zJfMkixLKFrDGJF05Ei3+UDBbwgz2wO65ql",
-	"GosZKE+IElJDQpaHOYZeXYZnOKOzUFpkixNDGDsIWw3xsiuRq5CDOcupZOZeskbkmunjKjFSF8MuvfEi",
-	"R18r5vVvWZIAD54hCevFceUm9pb310FXE/TsETICtQt0tWIGqcDrs7wmMsGx1DFxnh9rtlm+mc1nB1AL",
-	"LjCY6JVjlEp7MPd8ofAbZgVGNG2MZP4fEcxIb0tKqCdy4bPzklvrpKq9VuNMu7d1jvL7Ej0fLxKmj6yN",
-	"Cxyeum1wdUxNwsOrQPnDGJWgyQOhON5fR5TLhZmh5AK3+7Ft/23Uxdfaz/BOpHDj8ixbEVhP4UAORUo5",
-	"oYow54HdYvI4TwgkTEPilTX7BFP4PC9DR6MO2vuUYpHdiDqS0JrCUdxjXOKoH4wXDHZMp0IHRMPIW1Cl",
-	"LB97YxY8EYuCa5uGNm5ZrthhZBKon41zMtcGLL9UUeq36E7EDIuEHhaCp4fwYR+olxnOAmn7+N18y4kr",
-	"bTTX0L3Ql+Fk3wq9hNnYg64yn7TtljevqFB5+834cXKao9FzXCc9Xu726FGerGJOmHpSS0nOgHJtjbrh",
-	"Qhocu3NN1VfNk3iFkIuaHuHl76uyTJh1Q4wrbalc5F9+C5SjSFg5tfiszFWrGR+rozhPRK+H0H95Xqej",
-	"I0I5/fCWyCzgvI2FjEShVyKDBQdIYtqRhE0sL8H8Q++77ZrrJq/+LPbEKFm2csco+wkxko3sAHJF1oXE",
-	"ohgM7BC6p4fZYE6Tj0/ZOXcW2Jxya34xer52lS5HqEOpcLlBXsTdGm3Bm6mci4KvIGtuYi0Mj68vAq6B",
-	"76/CgfaeSAE8fPxD8IeNdB6iUUP4pxdKFDwJJx0Q/I0wTlDB9GVAKhc74KQc7wToA+vi6Pp3cuCMb6x8",
-	"mzv/NQG62s5JynZA3gh+76Vk5Opv11dX9x7+5frqyupAGCBL9/SgiMih6764mqDeqpXvMKB3pixjOohP",
-	"0IQn+DHkSxPrdVz37lW2Hz1+3BVsSJIgtaNJRqMrm8r07w9FCo03F4yf8HIe9CCIzKgEZrkKnZdYqFxt",
-	"PdyCPBAJeV3rHdzZimo/hkwUWzHjYsplNTO6j4yUA3S5YNyccVs5HbZ98ZQF+ODh94N8UBVb1Tng+5jj",
-	"MRgm+LQFFLvm6HLQeyF3JAWNJoMCntgAs3O+qVrSO7faG1U7m+Ge51Lcgk0uXGOy5G9BxbfMZh0jL9EV",
-	"F/ZmxhOCKmVpRA4ZCsxgDZWvY/oft1B7A9Q3vrV77VNd+WrNgW2svbw0aoK5eRPUz1jr1Lhz4A7uvDfj",
-	"6SV6Un/N71rrP7O2Y3RQwyEThC6oRvljvYzeJlCecjFhsf5Yu9A+HM/fkSJjCoJhjL1PqnIPJddkK/bO",
-	"7LGs1TqGjhVc4clSmjs4SDD/xZj2N977Wz4dXWLH9HOzdIbfivIVpLGkrkim8MiTHzKTfLkmUhZNoyc2",
-	"beXaVcqYB3DXCFPjgAcqejWpUWOVBiOUJTTujJe70W+Iel4Zd9ZjGdyrFKhcJEFcCk22VBEuiDnlhPID",
-	"yUQkv/cswTG9BDjqTE7CkUfl/k6Vuuo3970UuVA0nVigd5PQEeMg+KmztyycmmLktQKuga9c0ZoyCjsL",
-	"ZpXutyGd9dMW+Lzyd0qgyZzYRH0mrZkyeK7XDtyheVBxvBrvh7bov2jgmkUwm1g9Yk+phxaRt9rTdd/3",
-	"b/TWdvzMlBby8ILrc1OVj6+vHV9VW0V/h5y9XrmJM2U9kuzmMVA66n4bGPqNe8xFr8aGSztFLo7L3Dd6",
-	"9iycTAS8zG8e5ZNqMMDJ1dl+1J767J9FmoQR8cK5meMSLn8WKUvoIST7QnWmh8PhcC/L7iVJK3ntqid3",
-	"vhU/Gki4tPczvhua8KssHA1fHjSohXS4XiMwK1YiLTIeiQOtWQrfKeKemaNLhOyZ3rqwOqRJqQLnUizp",
-	"Mj1YBWhsGMiu4xkOEIyMS6DHFWcaDXYlvAuhe/2wFBZIpZEEwheimqj/QE0+qFujTq0o5vX9Swkerhg7",
-	"0pAZH7DMXfhgnIvbbgCGHII+7r4qCyn2arERYiyv4fMZTeCY54/gZfd8lW079p1azszYV4rc8ODYVxTN",
-	"gliS9pBJpYn5aP3QjM+O6OQPxmtfDC0PeGHByuEG4B/RTkgFbRbGVEprb5FMoeLWaMi0cTeTo1r9gNW/",
-	"1bBRXCVM7ezO65Kuzil1rmxzRJ0DW9vYYoRKLpZ7V5Mr7ow1pFNcSDvh1lXgmIPrabLEL3CwmX/4+5xg",
-	"PsD166c/vXjtsX/R91CD2dKCpEBvEdlAFEG1duvwvwa3aFsChdn5xdcVDlPW7pOTLoAB52jisX7L/EXB",
-	"9XaBZ8ip0fbPvwV942W6WvcYbilP7hnWsAiK2uNKGb7AmGdeaILBoGFjMFj3aJGqBEmEvUKp+TTZe4S8",
-	"lJQ4teY6ZRYJDxOtaeoPbrlqugOXtmdODTLxcM5Ig6cjeoWGQOAvYSoC1fge5Aq4njvEBb0XJIEVyyii",
-	"7AypRqEYx6MRli8HHU4zKzQk1xUcmKGzKDTR9HOkgjApVvrU9LjfC8p1sKj7uSVBSZWtBIjQ5VHQqU4/",
-	"jwm/+Fze1pZIZoNmgoOLX/3w/dX9qyvy683zwVTidsGec1qXa3WjziuesNONMZM6N5MhlMUQEAzHO0P8",
-	"ZRua+S9wUGErw1b0BVA17v1tTv7POflfmCf19F6L0o++P66U2w0TnJtDxA5fKMdkNLkc1i/np8mFk9Pc",
-	"hEKLeE35mQ0P/lUoveBif3b6hdgfUZpl5h01crVIQricP4s9ySg/uEB2ZpEdCiD2+cFkBJyg/3pt4dEa",
-	"vGqSsVqPQH2DdWjcK/JrjGPM8U6aE+d1M5cTut2OgzsalKFjfYt9E65fyXcRS0KgwaYHyMImmjGFHukI",
-	"WmyByhAahsgA0Xm2VBF8puGprFHHfyik0SCF7KyILbVAXcZH+3xOxSCgaRQQoCxMHWdmvjdarC/iDOdS",
-	"jQCnOQWQuDOSpjvgi+VhDNH2W4H7gO+ges1nx4SUtIsaedZJnVsHT6/5Szh2X5Y2j9lUH4q0heFkSVfB",
-	"U9ob3fJe71E5x7WgVD2j2Rdal1FmVyisrTXpHN0VWFa5D+EQVV/MwgHrn3sDvk/pChK8B0doGJe/ExmH",
-	"l2xTSFAR64GSpTFHQCJTZkBVIaFCfqdKE5cj0C3M/xfTGuQiayWD2GLbANwXLyuuUxEqr3nvcPb2dZwO",
-	"w4XMGU8JS7A+ZSUymJMr89PDOtLYw4FhJWaIacny9qQfD066AzuhjNpdkaD99dh2/L2gHrappQZCSg9B",
-	"vOh3xu6oX+vVihpbECTzImlWkbd+bfS+qH7LRGAeDw3Bf7j/w8O5Rx1GjEa2ZpCQF/cykUBK/vTq46/3",
-	"PpL/uv/w6i9/Dk35FmTCmvWhzrWypsyc+iUNe4XKbOkAGzNle2K5KLkLknNhsftGhMjNgqu5zcuca0+k",
-	"OjGb217uW2zHP0DYsb6uDmavflhjGgSJEcWyCbbLhQ24w2orsJ5GL7DdxXx2a8xzCx8IC8NCgwa9/3x4",
-	"MUqHK3A2UlhGGkzuams+ZUeZqoOHa9pRwTklgMnFrhbSmdhoQVrVyGaszWe3TLGwmyYQMPE5a31Ogd8L",
-	"h5PUi3TKYP93fBAByunoYi6HUX3LYH9s2lg4t9hVYEULWN/QBD5itk0XK8z/c0tzNAKYKvK00Fsh2f9g",
-	"Y7tr8hNQCXLwTOlWZk99JiyNN8Wp1V827N2rYOwfu09gIloo5ARpqkh2QFB0DSmg79NcMj5N0IPQZEBY",
-	"uOKxfC3k5aO6+uy83hehzNfxmZ11JPJxZaLt1YUpiUmNHRpm1IIbRRCwdpBrwjimEUVyDWK5D/iNVIid",
-	"sp4gSnJ6yAyjrIxl0a5d70PbmNtpBtfVD3vITmzP5roDBiztNqbi8V9EPdR89jj4KAQzDdWVQCbCgmTt",
-	"Sin6XTEyOyY1nPFILAkzECV59bwMy9raveXB4zHXm4E48IHA929hAblYbcPlv8djirn6ifG0fmdfCFYD",
-	"S1iDBL4avo3f1x4N4N7bxG1V5CBvmRK2FVTGwvmNimVFSoNF2hYuy4srn+zMlPXgFyzV9xi3GZb3ImJL",
-	"+ayo5pd/suq+wl5GW6DSFoDnQHfBzxyRnxyGYnM5ya61AnJ1fel+oh0gzNZpb+6SOwQ1NmicvwbDhcUL",
-	"du/bhqpYj0fuPQ7cMNZbyiwD8T8wD9+1aokdqLNREm2nsmAqrEOTGJ+oCHkkpRk+axszWEuRoa0WArp3",
-	"lRIhH0K8qBKRrcdlvtYXVHInztqP7jamImsth94iyFtyhVlJhtKddmCpMix6hYJRD2q6g2BwV1WdIyFN",
-	"lAsAIoaK4yokf+Wus6J8I6C/fWVv4XsHCwCckQTOERMnVhLD7j6/49px0Fp9idKR6ZcZd2Nbsx2HOb0U",
-	"SbhYbhk8CcJYvRoiiaerCnR6KJvRPDbQCIzJGraO71w2TSMwxlcia+YS1PsEhCvsihPm05t65LKCYpUG",
-	"k3mLFfBk2jL1EBStw7h1WTbN1BsJK2C3MYTawrL7uDvf81htE2ue3MqSqYqWPCYUFg24sRzjVxk6VM8q",
-	"QtUTdnCXeo7mc0nX+rjzGT1zx58fI2dDuK29TIkBkniILxO2W6WkK230tjUzlhvmADgHbaMPXr1BXGkb",
-	"hqxAlqZGslqsG99LxvVjgfHpls4ADWnVVGrVszD8ndBG1Z7tehhczXio1xi8c+3gtaYEaUIQpcIQlWM3",
-	"SYzNZPTgP2ihCUqcEu0Rn048wtFDNp+Fmkj2slA7J6c8ktjrrOZNMNwZOHR2oxwj1g+bJ1jovL2FvW8l",
-	"2uqZwrBIkxKlhYSknltWa9zo/l6CCHSjC+VPkZLu8vdW3+wRt43SQJOFWMctXiwVl2JTtecsS/JQ8SQ+",
-	"PWyUZe1WsDJ6GVrOttdqDKjPozIbQ3t85HR0rV8OfNEonuvOwKmJrneqWkkA7lodleDNe6qID9AND+qa",
-	"ZtcaE8WaQbmeEZEm3k8IB0isHYxNyMfA/ZfBz2EkwBCfx3DiQomJ/Sn5g2BSQ8nf+N9HZRY44r+7DkXh",
-	"y/yEjtCdIiOcUkQGfK2i3bMLu/qLSy/aO+Mt7GPFFo3SgCNTGE8vHDi+IiCDIG4Kwozi0pwR6hOlbc4r",
-	"9gRD6MQlAiAQuqGMH91HO57uHaF2GCflRDiMKk/luPdGIyDEYPfjzajewn6MZdppmlKZTzZd2D1bIedS",
-	"7S/XUqUfjMh4dboFW3I1iYHKuGLq1KCEV21rOHRlhklHAvReqoPiqbc4fVg7rCDdAnWnKcvNzbzfstXW",
-	"3ZkVYOfxY1Wa6MDtaKSiBRw+bV0RNTXC0LE+BaFT+8NRl/5RMvwQw7B9C/sPpV+g5fo7WpxaZhsfy6jo",
-	"MwjGhm5ALwmY4SOavm+FCuvXzFVUg6otPyyQ3VBRamXBBhhU+2ScngaBwRv5+6tjt9OONe+9miMRcsSs",
-	"DtplW2/Qmke87LTWpD2dNtXPZdGVKUePHv9Yzzh6GFp0QBMYc9OsxDFByBvzeJORfsAxvKI64Pr1DnU7",
-	"apCqQkMM6WEkuGQSg/oz3w7kEESdOv1OEaq6DhEfLz/fI1J2GQ1E68xPZ2nE49NFnNlfVS3Eu4EidcM5",
-	"P0uqIiFj92Ff8GROAHxGPBhEmXZuiP7jHt2/szUATH0YowGYSzXUyugtzcAaoHvGEzTRjwHyDW/G0iY3",
-	"uTGjW/FRfHBu6sFef9+f1/XE3i/xU1th0Af5OXZND4iuY5rGnHq/R5b6DrPIwvpG1Mb/od/G/34obOa+",
-	"HtoAn68Qik+HbiIEerV1gEyTRICyrmO9pRyNrjCcuw+aL1gSud+somlbXx9yKK84LB1Fq3s8UF0XPFVa",
-	"t4OKIyFhU5/1GmQFE804WQq9rQ/tbV7Gly6fQBTa/vG3ERM5s3nwfIZuqUUDDyRgVOBD3F9Zwa5f4Y6m",
-	"T8nKdtzEFDyihdi1E7d6cZl91V3VV7Q+l+70G1vTZpO55cEerj2pLXKHF08DQBzislNZpnasu0McC/5d",
-	"wX7XPILfx/iydQEJDr5wG/YkHBifrpv05JwdcrfRLCpjH18dveG+AXZcoDBOCgXDmTYXOEt2sd0z5Vmo",
-	"txl383ypcP/KE7MQ/aFtmgIB8lbtaI4Elqj62xz54tai6RyBHuTgd4aLcMYgTZ+abDiaonmxTNlqUV9m",
-	"W68WykW6mCIHn7enfZbVvtaaRmaEqbkLV1njU9yiC/FY0nXKUTvndBSWSA9t24WpkXS+kjADwNmRI4N9",
-	"XbqqHWyO2lHzldcQXGXKOBz/LcaD6aiZkHwEXrH7yhv3tOEiEbWMSs7Y0tJdOCe2c2UZzDxm8u/NWENo",
-	"8ZYsc0vpamFupj2b9TTSVc4ZuK2oj8WqNWxC+cZKXI+QC/TWFo3YELjCf0Urq5rPAi3Txt9FHsY/PyGj",
-	"Klzc/25N/JxaNf2BHvuhpJJ367Kg1G2vzxJW6IaydVBMoUWwhTQZboQ2n+UgF1tRyOBwHWpVnqyrQU+W",
-	"tPAC7dY7AQMwTw8LmwIxaALWfNddXFqzx9cusvGdGrN6HWvVp+gBpa37pqf4gVh2agYJg18WPRvowOHF",
-	"mohCqvvEsEbqRkT+bRblenC0lB6gtamPB819d4R6Tp4RcN2TVwPCDtQjOAYNcu6iCMaeJOSufYJZm3Ai",
-	"OmShboFK1SPV3LuYy66aKPCNvmMqmDub04Rowcs6IJqBzZYtVDi7dN2TsxOA/hThtE0XVUMsHqwGrxby",
-	"nRpbQ2Nbdnkil/k9mPWzx1LAGog3UsBTs2//g7HSaK+GuEFcxTsHEBotqnkLy7xnhm+q67Fd8xTqmv4M",
-	"uQxhmJQgayrD2WU1yReQXlXn2gEFxj9Z++LcTqxnRe/dvT3ShX16XmKvuA1Vh3NiWchVYXOahZvMD+ez",
-	"xc7G2Fy2LnO38th66HvjS2Fa8J6+VX3zVrq6GuOnXI/LJ+qeVztqaLbvt86lXrafYjR1GbWMb1xebw7U",
-	"Ae1VbUZtMURIY6mjZHTFerZkm0IUsZ5tEtbsM1E55Yr8TyUkE4ZLCLoT0V+sglmWn7bgYgLuqZOzJw1d",
-	"6DINg4MzVeWoaV9CAJ9d69VuIlKV8k5dhooEmoAktt4IUZ2DqXovJ8p9X0R6yHxiess43pKMbwg+1W6Q",
-	"FfK4n9UntWqJEUvRy+iBuETbsjuBxw2MlitF4EeexsIwjVbA/R0TDG2wu6C5Rzfs1qGqFLq3nK3FNk/f",
-	"PkUOL+k7sKIhgH1/m1Vp736Bdj01Hq4oXmOGxkmq+nqU5zUsPqSTH0fAenvWi6fATQj37ZYWjTnV0VMC",
-	"BVWHMQmWJ3Z2DbY2jXcjLZvhBcE6LOqEa0yLhzcR2AbKo727ElobYjZ6fuJ4j3fzoGknOScYdAoXzf8Q",
-	"7sp1EkSWaxxsG3aeLLuh7OxYR4wZCgef0Hc9lKYXpNz4wgKzS0/cFqaw9lKmpT70FqUNTUZpWax2sazs",
-	"3Mb1sEcz5ToG41U1iR/b5L1/p4cXWDZsHzSye1FcbNzyCZpD2P6E5qWvoXcGbZvCMlmJDEwbmC4OeyAE",
-	"EVWmOToS+pXVQKmqeopaoYTdtaCkaNaWB5MzFz6xLgzQZR+6Jh9ePiOPf/zLlQ3y+roKo5PPiYNPWbBk",
-	"TipArPHd86Lll2lqdCAsFHfyCg1XW+75rXfnEzlEIsu2ssEu7ztVFjzg8xUorrTjlv7FVcowiavbyL0h",
-	"TjaSZjFDFHudGmMUIZQQFwRBZs0szKXg1T3/mWBmypapPJSackMPirjSMCMtaIpoJz5ZFP1M1Iby0dMR",
-	"hA5ou+QdTTq8WmOeCOPnVELiADK61noDa/C4DPDau31Dx5OiB0v8LxJxjYFFP7OFQWYAbeM83PJGyoJF",
-	"RoMjRfIGo11WeyZVBZaw1hB5x5ZAKXFSvvGpcsBJ7aMHDKRGRS6xPcAuHH1ztLD1UArm5I3gCUX3+kOf",
-	"kyJ4OxumVHD+MuQdr4KDfxmIqNQhDBxFeqLFrYOgoqfwCITD1tkaiMWHD27EgKkUsUBMO2YFhsv1bPM5",
-	"j3lu0fMGTd+VCDkQn5qPLVPAPAE8pE42Bz1hCWjK0rBdULaMsicdnKch2NMqDOX/sWySYmwLWqQ6nA1z",
-	"WPiKu6D/GW5BEkxTRXM+QeceJniZ84YKhQeULzE3uykfPtmjN1MdH3JcAKX8C9a0FxEbVTOdQk+w+Y8R",
-	"Sfwz/5lyqHKr3L6HODKW4e+x6aaCBKjndkWD/xZRF9BiLN36XWolkIKOhWoG8zbLrJVIU2Nz96mxoeJ6",
-	"06sxiU1V6alThljyhFAuXNdXytFVZPl2jZmJ9m7CamzfK1FusHoUHdajyoFPwo5vL+dfYhnk0FNK6xye",
-	"TKAw2NzA+LtHAGCqAekyhJYyeFl6xWoluIJQd4YbZuQX1sfbgY0I8VB6RrelRilMiBYxD8ERYElCR36w",
-	"tVnCZ+w2p/gac2qt6C/p4xgKX5k3QEJ9ZsR3imxFmvRD4nSakFWFOy2Por14cDwzFauAY9DYUElLZh1+",
-	"o67cOtJ1CG2+v3mrRdgMQz87QWZxAPHBJ7ZVTAI0NZakUXZymtsyQQTYdCqqKzxjzSzcETJQ7EOL6PU6",
-	"4z7mIJXgXfdz1bUm7M0uEdZGThKfj8wyGtPEW2UTuaSEpmmARd6CnhNNP6MDcCOFUvOKJc1JkhYK4DiO",
-	"1KJYbUNwz9b87AmBVpViR2znP9A98uWc7hn1Fk5OszXS1JO01ZS2goX1Z6+cea0RtgPNL9FlPRt4Spa7",
-	"0rjxKuq1r+S6k75+h7ZkkZfe1S3cjzpuaRgrspimdK8F/3cgOzg0AMPMFevbPsFnTbD3brOZaTXjU5qi",
-	"9NQFegKEXQTHBK46sVb/anzYl1JkYQwTryIz5TEw0HWyBAunRt2l8sTHGRFCEXkPT+2aeQiLEnjNcEsI",
-	"4wSZOWwOu6gl4xtSMf0IG8Z+kgc7Rj1F/0X1ucEUK9vqfkwyVgeRoQno/FtfCnrgAvcsain8hGBq276W",
-	"wZ0xpVwcfMDJfRKeQrjENYoyUNPh4jSYFtTaDvmaqSA0SbC3loO9tFd8sz1ZXDusXRElzve5jU/aXGn+",
-	"3czKniu80kvZ3VVSGY/47uJosf060r8L0Hfd+2P3oon67VfSujMzi73q5jyf+S5bw1fTh1BXqIv1GT2+",
-	"5ePAefxgmzld1ngfSY7pLMS4wXQkjMB5hkVc4x1WXAa0lFpqDfaa6KosVl/BnCTUk6tobD9UwWTKZpzp",
-	"/uFjocH8hVgq2TSNiILh3IFEpTJ2G/KtcsHZiqZWM/S5x2VgeEwShQ+glk181j20C+Z1LmFD+VH9mms+",
-	"sG7urfuRMO2A/jC1e3uYk7IWLKQIfc6Z7MtsYxWmohvhiddRHHSaJ58xXzmgFTZuOSM7hXyk6c53+zGX",
-	"NWV8EU4tS34yp8r6JEQhCSZQM5clm4oCnSRK2Bkvhd7iIYNb4KGOLjiQ3gKT4TY0G5qPl0n/RYPuwkhr",
-	"M9u/yvqfXG8t19/MFrXM3eYCb3eG8Q3Rwq1t0wjvoIfIfF1VfjDHPsEBEhHOlz2xT5xHOevrBUcPC8t/",
-	"YeXE/G5oFPk14oKXCN5yjHMAwV7G9JLeCCuXHMSGP7rBom3pcrt61TRjS37EJ5vtcrp+JYoYpE1jIpCn",
-	"fBipk3jwWne9lGILyepnX53m+gltHiJ3ZKrZexRyV8djD0O1K7VdbTBAiJoBiTtQbNWkm/WDXFtXpo1G",
-	"qB0kc5fGhsINfcC1NApfMZRTW3MrQRUOhB2T8+w3g1seBIQYkWvdU+hSrvu5IY5bZNvxEBv1GJvRfaV3",
-	"Dj+LUK5jwxhoFlGfRI2hWXwowkcEHJSrjbGq0uX/hFDORcFXcG2vB3OBWE1Mi9Shoz4xnHFd5aKonbJc",
-	"Yr+irPS0LvEWw6DbyA9h/ohtQsV63WMIM74ZqIoeCeHk6pLMYoxMekKursu2z8DDQTeE4fQFG8MKnCd5",
-	"Ta+wNZijNRx8LZi3VeIrmwUoyhJXCFx5JAP5By7s4ykUQKISmq0gQkIzZCr4poUijWPbJoNVm9CWjhSB",
-	"erY5BvEwVMWa/tkSQbrMzeTpwUUJRRWViqVMSsiPud3ySl1tV5gPpUBUrDKvsWVrD5oEr223m2n4NPsS",
-	"nBbvQ5oeWbRdZh9EGwWVXMq4xvqtkM4Q779q7fLBj7QFqm1yar0Zdo61rqB2nWHKlEGd7j23dH0/24Uk",
-	"iqBJSIQk/mIP5hcO9QwYac7FjDczEZqJgmtsmBwUB0HftxGbS2cSW9MLZxumTwyab7xAKmH8Alheh3Nc",
-	"hpE6hJAC1oD3cy0GItDFjSN8qocr6hqRwfv0KWlI/06im2Hs71TZOM6VhTp27+/c3+MnxLkESRAG6Ini",
-	"xbo8DJf89J0iOQL2C8ya7Y/C9vTzDjzLE5Z4bJGuCca0mcKSLtMDwlwsQWmyKbD7xzE4Bs/8OCEBiDGw",
-	"WPqVxDxI9zZClpun0wPJgPLw9VLzOQa8LC4IX+HY1wfop2xfx5YqvdmFqdZ1t5r/aiOoUgML6HohwsBj",
-	"mCeeUY3NKWop4nYZe3Tn660EIOY50dygYVwurkFymvZ3AECNLVwVF21sZ1H2PepjWcoW6NLGVzBeDlYp",
-	"ApF6dRzXpSeuRTD5r9yF4XrjKtffzrNeclbbzJKM5fVZhsorH2ft5PkT4Hc9lPJekyRi/8wHnCJxqIDO",
-	"KWR4Z1zqQwVeh1YmfimI1NimiAtu4Pcjs30fzAoX67WCyGyl2B+bGhHMIelqNMpaNmbkyGz/7qNTbQzG",
-	"PQ8FT+WmjukSah+ZBnEtnxL7i7l4/u+bd2+vyR+IT/HP/+//+X9/+2LkxR+UH6q/rwmGoBTadH+gOjYn",
-	"Ip/bzmNfuuUhsajxsYQtM+VKtftvvXi1hucz1qw5+3EYsiSarv+Oo6wvQ6mYntSJpg73xCjZrdk7/Wq4",
-	"HO73ePN06gqC6oDu8+qKkRW4xGCplnItCjqgGXYcF4kxww0H5v96NSbCHhYvFqA44ImiiQNjYcq353EQ",
-	"LbZ6ljD9xN4N1ySjO1tqCTyx//aEKOcvuDZ/IkVebyNTdfTEwL2HDPI3jX816JC4qXfdCHbHYYmyHXAw",
-	"5xpNZIzckrWhAlkWGi9rJbJAZ5wz0BGbx7A8H6Pi36UkcjeUs5smm0YImvXGtW6cokvniOTXSDJnw6WC",
-	"XZNnR6B1BxtmHgHP7UhwoyE/El22bgaU/Szt6L/1EPvGNfQM1iGHG660SrrbzQ8DzW1ZZlv70IM9uhh9",
-	"yxgvNChC1+YeyljCXYuf4dSUHk2j1bYgFEEywtI2qKo1I6uEi2+md2rtUSjztgLvsmLTG+vtljOdjxac",
-	"NXbCEQ1R8lxvvUIxDkp575H7zx5gp4Zr323CklejcLQ+bgl4W1X9p6OY/Ni2o9VIwSmyDX8VcO+X7abb",
-	"cGQDqC85VWrfLeQ+OjDgGyWX3wtOPg02J1Y7tYjBSqkSJcyyFCJLofPXQtL3AkCHoYZqGKUnydSmNX++",
-	"Yb5m6Zk4+SPdED1JZkfVPYkKxnug/PL46mb3ei+0roR8PPJL3pvtE6pPt7WPVTi9rE2auyx2zHfApjX1",
-	"+E5um9W43qS82dxhHKzUkVlzjg61VVYB2wpJqsHv9cPR2KxqV7ubMK+OaMui9vDAJQvXWzAgu8XEQCxB",
-	"/PzT6d1cHUzsFiFqix+Fpu4/F7j4cPm2i5HtEea+7VGhGoiWWGvtei8mYnTBjEdnGeyOc+YJPKp5Et3B",
-	"ApvAnE0XM0+QSJqEJc0WM4gys6bSgc3YirCg5D8+lT/In2FstZXgHDu/Rdqd5EB3Ecwro4+xlRT5FuFW",
-	"ILXVRhjPM7a1hSMIARalgO8M5kn5B1/xXxUEHEh+6uU86x+PEuGpRYmIgGcOhzDcc9Hvv/NwdcModo9/",
-	"/PHR4+N0kjgs3c2e6dV2bJLCuMyDeqpa3FWq94LcCrYCZSFYjYZcVlM8QRtCWbMhTZmCleCJ6prL6Alb",
-	"WOpGY1ToIJVFriFZ6G2jRXjkqVi1cirMadWY1xMdzj9kE3560bn6f8Sc7nB39Nx7hLyPYU+VA1OYkysj",
-	"UR+GsvnELciU5tFhFUuNxh39vXdJHbjvcgnVYuufaEynMXaX0CGqBja2s4vzDocEObYuXVqO2CoGM75b",
-	"ZAA3xlhsQXg6K1kY36BEN4aZsuLQFek/DKc0+FSYDkSibb6phXAJjA4RRtjjFPxYTGC/4/BdPWPGgXUs",
-	"D+h7s2aILPimxx99C5Kt2Sh4+NJ3WQU5yrdrwtquvE7S3h19JkLo8B4MonGxHydTo7gCrRuoC9knZBwi",
-	"y+6eDR0NdK+o819Io+dJMIXoFeJnHBRZgt4D8J74WmkWjLpwb7Q36/rSMuuN7VFocaGdHbulw2nnXqsv",
-	"mcWSqlxuNXrv1ty0E1Ux3lKHYvUA7liGg83TQ7rxxxq213gXps8lazn5U4qXYbHaGv3uDwt3aayZL83C",
-	"wy5k2kT9Vy8GjjTaedqD+W4deWNCG5dtEOOrR0rw4k7L/R7MHs8vKtTlrfbTKEuoZL6hPiidtnB+pOAU",
-	"tzLYha6WO9KXqBBDnRi/rBr4UMeiw2s9mNP1scTtR/BELkrkiqr048kAmoDP6pqgXCcGjVSHGKzuuTKp",
-	"q1pgcGvC3UtXEqjud5wNVLxc1NkW9zqd2Mo01BDqjIX0HHI3w3mdxA3aVYMH90tSbnk0YGAZxXbHg2F+",
-	"nwBbVu/sq74uxNxURr0L3tg5wgQfUySIsMK9aBjdLK29FBosoOc+XHuTjKjiL5NUaqSoVhCk517YQxdC",
-	"2xzFi8vjwQaoEezB6fzKJehCcoiCPHSb2mi6w/peduv8RfPZKhWucKKVwxkqlOi2GTFvX5P99lB31Gph",
-	"1f6qL3Ffff/48oqqTDqgUqdFxqON3v7a3+jtUaiznzscfVkuI7JQfh/lwfP5EINpDV2aVDVJ3eAysM1W",
-	"YyIJllI4hwfFhHoPhOsN9qurOZbhpQeicnMJd90dvuKvnWNXN9HbmDFl7d7olwKGfGm4B9niEyy3QuyO",
-	"04LNUo9oqujGeGHeakcSx7b8nE5RhZWEWDsuxTac6kK6ohlvxFqD/k83xlShMiFuQerPwUxDLfK8B6gf",
-	"veZpYqwnxCOn/IBJdaFvFTINNlc/R3Eef4ea0cvN7lWOGzvcClfct10w5jOVsvy+jy1Zvem+u52rOov7",
-	"ElbAbiOVhp7wXXbd1345himPBMoshwlSwd7zHrum7Y2S0LlTRrY4LUObdUZ4/P3DH36YHxu97O9CEfD6",
-	"77fY4GXwO87P21OFZFtz5WIHT8iVz2oWRa2dTb172V8f/zCccOd6lx+lP0d6XnzcArGZ9O1uT8fV9FX7",
-	"XDWXqE2zIlSXg76gK3stYunoXEu60qX3x1xCCagdps8xrchSir0Cqe6Tj+iCNyLs14/PyJ8+vHxGHj16",
-	"9Lc/z0lSSIud1fDOzwlLFPn111fP1f3/5i+kFNK+7rDUlf3G33748S9/vk9e3II82PiXEWAOQpRgf1Wz",
-	"me8k2zBepmAqpuGJg6fTNit9B5hDhwLwv7m2OYDkVQJZLjTw1eHeL3CYk4InICuMPoRALYfbgFbVv1oG",
-	"uv/fvEQUvZ59lAXH6GQZUps99OVBNGez69mj+1f3H2HGh94i6z6gOXuwdBeiA+s3pxhp9iqZXc/+C/RP",
-	"5ncsl80Fdzr791dXNqiUlNlJrjm2A7vNvKPC7KMTkzTPU7bCbz/4l1MTrXwakl44BWSYVhYo5imWiD32",
-	"4sLr3+aFKgvDYCFqI2OU63rgkX+/4EglbR6USV2+s2WTRJh0/sGmULvd+sn5zSZZfJXx2Dx8Dm0jtC9T",
-	"jWvz6QOEL3MRS5DASSjt89vDhH7N1H8onbESIEBms1qL3mbTtIngJ9J5PlNFllFjD80+ADWSC8PYT0rF",
-	"jCkX40/ukzIJv2z0sTZqFdeCYOFoldK9RSTp9+9uPt6fVXtZpLv4Nv5UpLunK1uJL2kGGrNdIz6s6pEH",
-	"v8ABHViX2Hs/pzveejPsB1BmLwO7/1zw849Vke4e/MGSLw/wcjCbchTRXyVI8/BO/soTYZYw+2ok+tVi",
-	"DJ9JpBVNwZg6D2qu4/CK39AdPHNPPy39oxdbfHuoAAWMruSmbSE0qUyZS8vhAlVRo1QIuVMTkMmWcAc1",
-	"BSOdn7kIXYvHmJmox4SzlusMs4vQc+kJUcskBtegPpgmHPke+qe7XwvYHLVCtPHfd615QtNVFpEVXSYu",
-	"9FOUHjdMuXPxFi4WPmVv/MC/N0Yd1M7DH7EVkbEvPfw+8KXfLsvXaezOe1vvBn4ix8YEFkYun9magW/n",
-	"8nkLe5zTqMvn4aSbENoA2/9uEmHxwMUC7nkPaXhbPkmm4bnY829ua+o+jm9kez7VwivTbJJRD/oMQLcr",
-	"F5cGz20njMglh2ECNPCM8Y8FwegK8G1cTxcVxytEXfo9qPIrJ1SwbMrVXdC/l+pYTjmJmuWplcDK18RP",
-	"SK7n9qthev3Q9TM9F5MuyjDiPYtMPOGifqZ882s+aj2+PeOWOvQhn6U65SI9VNhJKyxCCxRpUm7Z9CLc",
-	"fP4TU9tx8vvyXIIt8KdlkfdG+//Ftta/BAnNp78lEppDfk9CLqSempQf8KuvrQlyCVqaT9tBTqbmL5Dr",
-	"0tV5zvluOoWQnISSJU0QHsR139r7pO0MqCokJDVHT21PskLDtHLhTaHhfyO5wGF/r8rsmpSlG20mviX1",
-	"ujW1O/a+Deo9pbbJYe9CDBNuuMcM7PWo+EaHL8UkauCpzRVbUeIOyV65plYTCCJD/bKXV72fGGo0zBcK",
-	"zG1nK4+etMaIYOk4uD87TbGPnaHXQG/B0+VCAqnVqvYbOwyTXDEpUAWqAmPVRPCVBURJDYVVCErTwjD4",
-	"fs/h20c2UPQmNMBW+h2vIPouKQUdBPJ/3ra/p4UCNScWb1lZKEuRezbwkKxiXUL8Vm1UEZ5mCRvGlTnr",
-	"fZuvHvxh//DFXtUefLxtImq62n7wacx3Tteniih6e7p77RSp5n3COcU2ec4lLCsa1Jmt7iIeyj+NaW5P",
-	"9b81kRvMW7i0C+RMwUsUYfInI7WwLxfVri3gd8pDXP05zKlYKzqtlvxM8DWTGabAXEg+GTLb7//nCSfs",
-	"Vb/1OVuoTtB0Z9NYnDjSvhC4v0c+tq0Ib3sVGZr2droBnnwU/6jFne7IavGQl/cwVa90IJ+2NOrquttr",
-	"0zqFt7YN2UWiLkKDS4f/mhZgApl4UHVHjRoCzyET76tGkpe2AexwRqiNUf8/Ym5eJr7z/VtPP5mwKiTT",
-	"h9n1P3+rn9NPW5Hh8TTGgGIbjgfUJlXaf0/ZanefvLAdmQqN5Sjazat2LBNQvdluz0FdNJ8Bvx8lodpN",
-	"ZEGJHDjCeCgP6Cshn9cT5FA+zYlIk7rVVJJJmLN9z7fojrOleCsuHiAqB4nFjD+WLRrrZboOTXfiGPKr",
-	"LBeyte7ppVP5/Y/w+c6NgnLweOLNR4R6KfKzxV9hJwn9iSXPq8cuuW4/SozPsPd8Tm13HFXIKlEBs10n",
-	"5rSbPUD+jaz8tRBGK9JbKYrNdrpdf7DawqonWfCZ+blFg4tkYDhr5QInbdx965f4M9NjblzEoFcVBr0F",
-	"fZ9uWxKG6dx9ec+/AORPc9tT6RKbUiuiPFVB+1h2ut+Lc4kDn6t4U9hXlCQv8JnLMan7/h1notRHbeUn",
-	"A00O7rZdg0bouTPJ7PL2+6j8suy5Mj2R8dsvEnbnRI6VOLyhCUxD0zPNtKDzAe2nb2g/ri6+H+c68Ko9",
-	"4fHIz0vbu29EGu1x2aGXzOk0c47rixWamshtbY4tGDo7KXkt0lTs7xV5vwL5Eh/7Nf9K2cklxmfnew6E",
-	"NAmDj569Y6OUD0+cMYoHqsDY8Xh5cJakLQ03K7A/8FoG7xPfb4X8eHU13V5fxOXkpJknxoUEmvv8Ma6n",
-	"q8lHj0g2VwB07j6xrFSVogfylXvmLvjbjjWGuy+ZfP40SdxELqYf+oXerepSH7WrvDwhXOyJAp64xhYp",
-	"TMRfg4nLNXJf6DzFl/6z2CMALsIRfJXk5DqVHqwoX8HU8Ydn+NGvSeUbiz7xpMpS084xZbEDp+S0B6mg",
-	"U+dmvRY0+Zr0+7gFshEiIVLsbQn8EhjflFSclH55Svm09gdCbF9SptqPm2Hu+qbu37PWdqETbZJ4N8ZD",
-	"LQSBxUlC5Ar8u+utZWsuYLVTrhZYiv198raqIra8g8XCmLQjxI4coB5caHCFxIax/crCB/fMXSgLroHt",
-	"yKiX7S9o1wD2GH0VYZ9SDn1X4WvK4ZIiBr8fs/uYImJ/vlqZMjXAJ6/xibvhkpWQiRlvDKfgvPDk3DI4",
-	"i0NimuVr2+7tMhnrSn8Nj1idxJfxiyFDlVpkLGXsA2TiFkoCD/mc7ePJk1p6GzZxPtypXOh12H0zzHJ1",
-	"R8wyldMugwf0lrKULlmKSQp/hMl8A/pp/bnL0Lo+xFevZMjggc9wit1BbyhLb3zHwgvyQmOcADe8lCJz",
-	"Oo1DTiCvbMvGM45ohA06a56eDbrLvbtjN0TqCQ9eLgEjkr7XW4Tg72uPXSxPvxzhjsndGfpS1JYOBzuC",
-	"gmJ+97HZb6meCCd252fADJoEdRT3yxS7cVEQH0u3i1/PQSNqLwjdUMbPJ1MF3x67gRxk/KgQUIUUeUxK",
-	"fCT+U2GpB4N1j+4agMURIhTfqeUDTuBP+OT9ch4VXAu0g5YHhERciuQw9xmK6CkQknDh6reiSc++Mu0b",
-	"Q3EpC+bu1lBqDNvpobKnTKspPEPAETWu3pvWdqu1Tb6xSouSNexJCbO5Z3rLuNO1yj5wxDqj00YpsT++",
-	"DxJJ1z1ZR8/Nz9X+fws7eTX1TuIao0nC9sez9/NpVWCHPfr2okgTsvRl32ajbfeN7xTJbceXsrGL9QJ6",
-	"5E+L+En29NDwAyrgOrTBl45H1JnjsvsUOXHMJiErOD8jr0m0st/JlMXhNIkSLGAqvqFyQkezazrvVlnj",
-	"qhXNgFjQMsObCIHpGnRvqSJLAE4UogIL7O/lqketQzqljUrBNg0vUGJvC94uK5WsCvV1ioPj6gJ2UXe/",
-	"TlNsV+0/7jrlpZFeq76rba/L+x/pxnvrYa6/gqrrPIN37QfsS3apkeMC9yh+/OskusR3YSoj2dUY9Zkb",
-	"79wjF1ynHyIYdOCgXG39Rk2lyyPqgiuvcnq7YllhFIWEcNB7IXdGNKv75F3ZHLL51IpKyUD26PhPVw3a",
-	"Tc+a7utfoeC+Z8OeKt8wYwtT4DwjGqvT1tQepDKXJ98oUuRYV5+n9g4GV75M8DK28rQmYN1uP1Blj+UI",
-	"DDo2LL6TfbPtnu945+rtlWNAvO7Xs7fuNeBNKIxCU9snf/C2QCWebGw2ai/GFDa1TfMoGvcG3SJ1lJk3",
-	"Vfe3bxVmxqacTgc2U7ZpqKHMzJ1J4wd6gt2LrbTLsMnkfiuIMntU5FaMBbNTijBhLwcdUw7ztcqYTtjT",
-	"qe7jEkmkhJj0euCkCJPmo3cGCIPDGTKdHNnD+U6hm9svuRYkRhLiOdgIkdwnvqWltA0ABS9NOUHsNiTo",
-	"Ydge5jYtryao2tt2Hr5kGEFTpMmdbZkZ7OTt+tkW0ghJUtBkI84pK61v3i8AuSqNJ8Y31rayyWNuh+Zk",
-	"eSCU5CJlqwPC7hyMupCgqpAaWcfMlKyzvmcDJWRU7qbGZXyaJB/ww5esAMXv33mWSzXq3QjGve9LGTNb",
-	"Prm43uXcCVW70RD+uG2sae7gqa75MgqhKLOMbrt3zglVmKVNveqN3T1PRY9rUry/iLFER/qmIhjHVEE/",
-	"vANjfYosrxIebJSDKIZa1ZfpVUU2JCgt5Dk+ntihvDyaVk+M1tz5WwD9bbiufs0TqusbdTln63+m66p+",
-	"Ih6sBL8F21J2ylCM/eprG26/CCoZjqBGa8d3dVDMEHQ1TYQuBZqQJawE9jf0n75PXmmrR9fbBCIondG6",
-	"d6jsMetASIFsmZFJh47K5u2kJtLPhPjNVO4uekhLmJo3o/W2f9tTOgInp0JJebeefYuYJS5jzEX9XLtN",
-	"RC/xbPxVSicadC5LjO/lUuRC0XRyrH7z2UtXGb8VGtRH8aGM2t19ifF7T78+NADEDySW1DBZa0M0bu2n",
-	"fY6CxSjBGnUOnx18fpWBZL0VgC5w6/jDlIeYzGyCDpyEyDpSz4+DoFyYgWDfrBW/O2ugr0Z9anvggbsc",
-	"+8zhn90jo7IGdxa5o4vzYKHiVvY/WZkpYDlpUZh9tNX3R6BKfGNd3RyhLtzYbSJBX95w0yk8N6BtY/UL",
-	"1aLit/+z1Rx3MO6tzONcT74/Li7xzH3+Mht1s2fGbv2mrJKzuld0Xcmowvnrk9CNBMA71g5TgfdbAPey",
-	"D2nsPrUx53vW3Tfpnr8zn7SJKOqiaS7vrKvyP/p0ulSr6V37l01Dgr37/jfj1nyaJBNvzZlHJ7gxyNIv",
-	"pcj+XlgY7lNd1XdOX0RAPiN2EKaxc+5OnoGLX/3K/l0J01ThNAimzGn2BXsxt/sLnrwBlCtbFoJna071",
-	"J1jRAlM24EAk5CkD29A5VMDjf63o49ThpRApIKbHb2Mc/e8Kje1JJuk48JHuQFV3p7DftpnLnmAYgIpm",
-	"6zTJdXk/TzXeOFQMoYBsBPZ04V9T3cei1F5YkSkqkcfBRaD1NUw8m7KH2pXEML2QJDvb4m2cwyg1bsqn",
-	"7oIifrQ7S/vqydJqrvwCBkH5/a+Vl3UMtadSHUuu86bdJZTHF1yKS2Hw47czrOK5W7UeB07DNcU/iz3J",
-	"KD9MfhOhpYbXkL2X1oSSlClMhtSC0OpyIg58nHHCNKGpRBRopkhOlYKEiNuGpadAYZSuRwe4YRv+rhiH",
-	"r2KeNYMUevog+5sLV431ILkru6zTNbBovSzb8Ff8UpLNfvzOyySDWIBnUrDZfKbGvhbeooP8Er1I67gs",
-	"N3qK1g2jZHxn2FHCvkpsnv5ejRDiskg4bqCvddOetguTXbmOV5dC9HY5+kmI3V1A8TTG6QsE0iRjHGs7",
-	"1VlpRhG/b2e90/Ngd6l3C1Z/FzA8JX+ljMMQFB+/I7n3kskMG7bfmbiLg/DxC2IS2DXecSy2pO2FnJhN",
-	"jrpAiwqbLHjBnWmS6A7zLPq2ZurzLgqNSWgD1a7mmaFrBVtqHnLzj7xI0/lkhYGNwUPINn4N89lWpCyh",
-	"B3Vu267IbROixEVqIbtLvtNC1iGKX4wNH+QSbhns4xn27+0DbpJ3sgN3LwBSxjcVNnU3BIKA2xNVT1BO",
-	"HPUdUkwiCBf7eTOTCku+mMJeuKTI0X/JdMMZ4Lay0bG9P+md8c1d6KrdwXrwjC+ipYaXe8Fita8lO0aR",
-	"enLpUbLcA+Tge5U3Ksh/n8xDtuxxXO6XudoWeK30NVXP6GeWFdns+tHjH6+u5rOMcfv3KluLcQ0bjFdH",
-	"Er9cdsXEg10yN+yZKLjub906gaTyztGq0FGVuFZVJeraRg/3IIHsINcopZSwbybN8lRsoXvBbkM3KbtU",
-	"Cqf59NepYLmDvvw3oBVRxfJfsNJz1Ccxh9ddUXNCUyUcJt0a70nE47ZAZTbPEqv9zO47+DJaJEwTLSlL",
-	"g/v/ADvXfJV035csvSSjlJ//4vjkjtnCjH++lK82ioulI8/kEF9v7af/vc+OxTCxxUMUl0WQqZjgVpuz",
-	"BAyfAkyrnzgvk95io391yWKIrwFKbxcVClX4nfz+6vvLj/aLkXJLKDviK5C3IEnBNUtti3yq6ZIqFIlL",
-	"utpNeBZ9z5+ghmVsF2vFjFOwnHS3mLxxpWcIo/e3/0ijjKWpsckEX7ldTlluNtRcW0kDmDMRHM4tca9t",
-	"8YUwqUvGuPBeRa28qpuYORMVNuU5jcXqO/guB64ItRuFyXc4hsaoPA5pi5e0cioMSVhSRyzQ3hbVZu8d",
-	"iitVCGF0n3wq54rPUFYHTSyxvGKWt0XYujSaVpj2oLcIJbyUYq9AErEmGeMonVYWZAwSokULBWtqf77D",
-	"M6sIcQEN3Xz73Xp994njd4ll5ghp+NXcL25TO/t3nzzltiewAyBOU+T9FeUJS6gGRf508/z9nw0b2LlB",
-	"Yp8UDbhXZO0HsNqKuHfwxWorPoL6FgpAAhkuP8Gm4BYGCHhiXp0GBQhB5QQHBenaGMSG/kkJ3G1Bu+do",
-	"DFOy37IUnhA7BStqOjT+vaBlF5xwavNlIy/m0y/ZppB334jDDP13t/yolxCF815IvZ2ispV69K3UyMK1",
-	"7WHjouf+UG2pIhlQVZizUV5Y5l9RR9iCrJ8U7GHdF8P9aB64ixDuM5GmQDfFqBjui3qOmm0pK7NzVVZD",
-	"C6vOnJTmc+cJPt6xc2ctjU9XFSvSnmk7hjuogrMevykopZKhcWZfsy+XhhTyrejvDvmxfOiSqF/lIDEc",
-	"cf/AE7zXRVHB0ZI9lqhYjEHE1+dTwAW84/CdImLPq7HjcJ43bTpNzzYtEt0hwHvf3kwViClp/GAlLHB2",
-	"rI1Dmn5ievtMJOOaEryy1RJqMsxk0eWLSlG1SDxJ8yb1K0sYTe8x3tO/hNHUpeNeaC/dCNFsO0EwB6NU",
-	"D7QgOTYnOp96Lz7nqOmH6OfHZbzsMKK2Qmqk5dz8bIxVsgS9B+D4rAqSOIVNXy45Xgh3ItCiJqztAZKI",
-	"/RSOnp8Rsptpj9qttEB4J6sCGr7H6Aa11C19ArlAz8XBonYCdk9wkQ6nLfb1WNKUJ1+dhhc/08dw3S1I",
-	"tu6xdf6Bv9/ZBYGy8Vu6JJ4JbvTwKW4J23ZIDZgm/qm70Lz9aF8FoxyltsdTQLGdUZYqBzm5YTZoczpG",
-	"eZOUl+BZ//2vlZN/zPZNpuwY+TvAw/aRO6GAGeqOrMU67745kB0cFPKjQLduLsVG0kz13D5v6A7shC+W",
-	"S+3occd9+mgCtYG7BtAOpijre4MBBGq+Zu5/1+jYE55Qo6ChnwhxJI2usMVbccsURo/q1x9y6Ajk3FtR",
-	"37IR+noJCUOEDYPwA8anvoqHouASdCE5JBfM9Pm1HORCbF0NcEzWz4XcDntYboXY3UsgZUZ1GrjOn1eP",
-	"3QlypR3uMA7PAAi3UnFb8ESefzV0aePxRfKUHiaHFzEfLRc88ngiYmKaTIMJ4tbbzwGf/EMXVGDLMULV",
-	"AY3bqcIo1djPYerKyMZqpxcFzYXenYXQR+CzFSss0JW3/lAUMp1dzx4YMf7/BwAA//8=",
+	"5L3rkhs3sj/4Koj+b4RndimpZdmamdYnWbKOtdZtJHn8YY6DAbKSJIZFoAygmuJxKGKfZh9sn2QDiUvd",
+	"gKoiWWxp5n8+nLGaVQUgkUjk9Zd/XC3FrhAcuFZXN39cFVTSHWiQ+K+Xmfn/jF/dXBVUb65mV5zu4Orm",
+	"imVXsysJv5dMQnZ1o2UJsyu13MCOmjdWQu6ovrq5Kkt8Uh8K85bSkvH11efPs6uf4RA+vQGagaw+/jKD",
+	"XSE08OXhnnmub6Qd/fQK+Fpvrm7+ej272jEe/tkd9rP5kioEV4DLeyfFIoed+c+l4Bq4Nv9JiyJnS6qZ",
+	"4A8K+8T/9S8luPmtGvj/kLC6urn6Xw8q+j2wv6oH/rs4YgZqKVlhPnd1c/XrhmqyB67JXgpHC/ea+epT",
+	"rvYgcSOkKEBqZmdKw99ba5pdbS0lO3//vQRlB/0jQv+Kov/EL9Sen/nRfgsUFIt/wVKbrz69pSynC5Yz",
+	"fXi2oXwNkcnqBg9kVMM9zXbQZYTZ1VKUXKs5VfO9kNvaXBdC5EC5eSanC8ija9R0C2q+pHmuYq+21kn1",
+	"lf9Y89XONIZXLtgysnKWjeD+6RaEX48taGj+HzTVsY1banYL8U0Ys1F2+U2Gf82UYnxNVkISSjjsieCG",
+	"E9pE4mWe00UO/oiniVY78t81j/zD2cUo2iHAzFNrFK1Vl9gq/J1p2KkhmdLdvs8zQ4qX9uVvLSXcvypC",
+	"UCnpwTy6l7SYK1gKnilHRbYrd1c3jx5f23ftP6/Dq4xrWIPs0MhNfGjdvzK1ibBY7Ykuszwl+HEiVqTx",
+	"4GzEjdI46fWXYxP9QYhtd3LLUkpz68TlLHOUG7VdPzOePYcVcmBrJ5C9VHfxr/DvRKxWICHDA8PL3cJc",
+	"xbNq0C6Dtz5fgChy6H7+Hf7dkFZvgKyY3NU/27eWZyLPga5LiA0n2XqjBz9h6P3ePtm5fZCugSxhAeHT",
+	"s2pfUlv5PkyiuaHwqRBSJ4TVLv2buAUpWRah4mt6IEYiEMaJKpjl1Uzc40LfM3+vWLP2OQV6XhYjxI97",
+	"sDaBmV9DmHCKBh9Aa8bXESrk9CBKPZ53X+HzTfnyt+7OW+acC5mBnBv9iS51Y4zjBHVTlvUOlgPNLjRS",
+	"a0Oia4zNZhaoHN2fMt8+tdTp3rhWRQNupO8/r2iWzbWY50xpdwXNV1Ls/B8Mh4g9R3UZH6Vr/5j9T/OA",
+	"0nRtWCeDHDSqXWKeU16/qypqZCXMj9HYFOQQZt3HRh/Cg59nV7c0LyPH6WXmBZJZHxGS4OJm+CdN1/Y/",
+	"cD0z8+veqM9MES3IAkhmVYna7j+6vh68G5ZOy60Wktqy96DKPLJrqAp0F/MelkJmimir40sgS9SQa/dV",
+	"uFPjyhJaB0vKzeJKnsU1pf7l4SN2grFlPaM58IzKp1kmQUWEBa1+GKCjezAxSt799OIw31Ae0xFpBgRy",
+	"BfuNoRrlGdlLpjVwkok9J3SlQe6pxHsippruCsoP85xxZDGa529XVzf/7GdPu1vvzR39W9dKEwrIjjJO",
+	"zEcJM0w3I256xA1IaC7Mj4oIjnzqLoCmKosm4K0zF7qnj9F8boVY2GfG9ePvojyDT2vRpeDbFaGclHwp",
+	"uLnZITNa9g1Oyu2T5UozQ6ONF1KsJd0RVHHJn96/eEYe/e3x4z/HDnzGJHTElCj1QpTcMBvj1X9pkJzm",
+	"cTnDVJHTiNL3cQNE6A1IolgG3yin9aACJIFm5v3I9461tbqD2nG+UQSfQfkCu0IfnK1iPpU5a6X7Wcdr",
+	"ERWukmjJV7fjL2NzlF4xvo3pXjtQiq7B8U9rKigRUZMm7jknmKgiOax0XbKkOW7HlIJsvt8cYtLqQLhY",
+	"iOxArMcAspnRi/aicVKrlUs8cuYfIxb9PjyMWiZfjz8maiP2vG/Pzf4ciIL4BWfenkugKuo8mV2pnBWD",
+	"l595xjwrSrmEhKT3XGIuOJ4pw3fRCXlrfYhkwS7UNN+OJ1dNbCRk8+Jg5ZvYFaXGI2PEckuYPCFMK2LU",
+	"BkWoNItiee5uakXrp7Mmu/dMbzaQZ2Nt80oY1d5tsGklaSpL3jJEa2uDXPYUrqRxxXAVLRvHbRYusyb5",
+	"KhHtRETggNY15cWA46bUJfqCRrXGo9S132u0re26hk96+JY3r8+s5wxfSE0URVRnoj2HyMqCIa6uXdKz",
+	"KymsXevvoAKk3UdHWTPRhbFcfhtSktzg7pMzP8/U4t7RmJsz+JRGy/GYDOejtsE7oXjfHphpPgdNWZ5y",
+	"IB/hbrIu4MiEl063G7NYq/8eQSTrUY6MuqJLfRyx8ejEvsTyETfQC/tU/dIaP3zj6uq1L53GaFdX0asx",
+	"amq739dv05P80FtmtXF/oNxsnJyLanENJ1T9yvV3VPP2oGrL+PqGcKHJAlZCgr166VoCPCFitcLfZk7l",
+	"CpLZz2gtrPZX0FKheN1CoYNla/5gR7iaXYnVKjpjLely8Pb8h2BL+IhPmksppe2gHUCUcJaAdtaoWZ1i",
+	"uyI/hCv9G0VkmcOgueZvHtwKOzIS2c87tfkfcGbdnbchtIi8RQ07oic+NXd0zew0GrdR4vSGKW/QjGJ6",
+	"O6M3ZvzIqbNDzmNG7xtjRFmCcvOfK4Zn4egAgdJQjD+jdrofNBSDh7SauwtR+rECVZO7FD8VRhEtqNRW",
+	"O0d3ot0Ce/zJfsNyNDrXAoxxed+cgIg4h6zPczNIMDPwfKSoAJ71qcTAszMnsys1RD0iAm7BGoLKMiVT",
+	"xD4c0ycFn29EXJ2cXRUbqgZFwTt8yLAA5euzlqTobWxJP96CPOiN0ZzLwujHyPrmtIndjunUypSmUvcT",
+	"eViHsExs6VARy1O/MUhFgFmD3Wqb3WALv97UWfhoDINIGKwKSTXJdH3TNi6tq8+Gqf76+Ltjw1ZuoOT8",
+	"8I8TR3TT4cW+aThX/nEB2vhMTwqrPr6OPIgX8DEr7I2QPqM8Y1k0Cj2l0ZDU+3sU/lRWw1KLeAbGMebY",
+	"OKvLHjocsM/u2lDO7eZ5fQmfNceExZ1wVSjvyMjsxw0waaOzlSPeqnISSCZQy1MFUKONzche0qKwEi56",
+	"m3zSwBVL7PJKQuTSfCbKPDMaipFjkBEu9lE5OfLEJhUlCXS5icntD2zNAXUjJXbWVR0X1IxbhfO0W0MD",
+	"3Y08Z04Zqajp3p5dtaPnEpyZi0vzc4wyleeQNyJ2OD3/1qTF99dDIbfW3NMMLfgtSM8X7ZiL9Z7ENMin",
+	"nMAnpozMJJUvYJAF/Cc9K7RzETjsa58biDIZm4Tmc7rzsaEheYqP+6EHP16jy8A955+ME9hNLhHPGvh0",
+	"Oqz0HHJm1JrzfFVwC1xHD+W5h5rDJ32WLlfQQy5oKmS3p4ooM/fYm1WSYdqz6+X3njJtzVkF3EU+fBiQ",
+	"sryhXjU/UyYMcy39ye3f24ZAubVr8YuuHKT2a2HEanXOR+jpHOeRnXhnXXbdFAWxZvHLILmlBVVq77SB",
+	"rhB3rsITpaudTqCH8xI62RoGji9SbS/jKox6BKNTYDR/GZWgsYSWF6KUJGNrptWMrIWwiUcrdgtkx3ip",
+	"IRrJsWGUuGWLEQ0tSDMdJkFp96GZnV1qOW9Xq9Ro5jIxxhOtQjvGkvbKQsZoDlnXgK5FI/tObNQFtKTc",
+	"+rPc16vIYVTjOxRjFGf7WD144acRJYp4I7Thk9dURvitcVHUVJNKtT4uZyJxnYRZvAnscLrw79uRpEnQ",
+	"mmdFvGCUpoSRn3rct89hD0qPPrFtQkQcYFpomo+Qw/a5mZ9B79xT+Sk0yxosV7sOttyFRrs/STADQHaE",
+	"m9vPqFdS2dn4oWvj9K7to1M0U7bhoMbkNdVWogQPMWCKkmoW3M5kARvGM5vfsaOEYRhfugSPVqLRw79e",
+	"m/87WdV9XtoiA/iJJZfZvDEGEz+PMo7F3nplhYQRTBnsZvvCLEywd2nxo1VQdkQcqvYxFj1XsuTc+Uq6",
+	"l8NCiK3ZvgUY0yAXYgsZ0RspyvUmaruNPaV2EbNwWv0sBujBYjLyqB1bHPX0SLX5JHYbyzs4JL0yUx/H",
+	"Pz+uVpDIlYwFqyizMStwirOmahvVkqlOaBBsZ7N46cEeeExiccqPzT0jO5Zxtt7oJxiisIlV+43IwbyV",
+	"th9q0jVpY1VhuL5ttUT52TxZCxp3k8CIBC0PdoI2Pv6NIuZxEjStCNdTuQZb+0Q07Iocc/CNhNzDYoOp",
+	"8maBswjxWGaDGC49tZWImxTKbfdB19vIWWO3K110I0o8eotSMQ5KzTN6MP92/7MH2Kro/idSUJ/a9FK7",
+	"XrRznrRyum/8jSEkCTkHtRV8O3wP4Banmf3nViB2JfJc7G0qOG5oLSobWD6SKSxWK//vKjkYHQ0+JZjD",
+	"fr603n/zP/OQ+SLmXOi5O1TAs7mC30vgmLniuSBG1R+5FHlutYZW8n3tl0jAeMuKIv5ji3bhO9VLUUqa",
+	"x3YQ828YksxHy0IjP8c9/Tk2jVBykMyrbRsVNpQMZIVRP0VWoJcbNCss+U/Pw33BIMcylK4xiBVsR4p8",
+	"l/8V8YI8s8HjFcs1Fq9QnhElpIaMLA4zDJC7jN54Bm+ptNjNTwxhpCog02V2olAxB/OuoJKZe8kakSum",
+	"j6u8yV2mQfDGiwJ9rVjHsWFZBjx6hiSs5seVF9lb3l8HXU3Qs0fMCNQu0NWKGeQCr89wTewEx7rQzHl+",
+	"rNlm+eZqdnUANecCg4leOUaptAdzz5cKv2FWYETT2kjm/xHRCoRoMWoowTPPzgK31klVe63GmXZv6xzl",
+	"9yV5Pn7MmD6yFjJyeOq2wfUxNSgPryPlLmNUgiYPxOJ4fx1RHhlnhsAFbvdT2/7bqIuvtZ/xncjhg8ur",
+	"bUVgPYUjORQ55YQqwpwHdoPFAjwjkDENmVfW7BNM4fM8hI5GHbR3OcWiyhF1Q7E1xaO4x7jEUT8YLxjs",
+	"mE6FjoiGkbegylkx9sYseSbmJdc27XDcslxxy8ikXz8b52SuDRi+VFHqt+ROpAyLjB7mgueH+GEfqI8a",
+	"kZbU8vG7+YaJK20019i90JeHZt+KvYTZ94OuMp+k75Y3q6hQefvN+GlymqPRc1wnPV7u9uhRnqxiTph6",
+	"UktB3wHl2hp1w4VTOHbnmqqvmmfpijAXNT3Cy99XVZsx64YYV8pUucg//xYpP5KwdGrxWZnKVjM+Vkdx",
+	"noheD6H/8qxOR0eEMP34lsjdMTmQpV6KHcw5QJbSjiSsU3kJ5g+977Zr7Ju8+pPYE6Nk2Uoto+xnxEg2",
+	"sgUoFFmVEougMLBD6J4ergZzmnx8ys65s8DmlFvzS9HzlatsOkIdyoXLDfIi7tZoC95M5VyUfAm75ibW",
+	"wvD4+jziGvj2Oh5o74kUwMPH30V/WEvnIRo1hH96rkTJs3jSAcHfCOMEFUxf9qUKsQVOwngnZLJaF0fX",
+	"v1MAZ3xt5dvM+a8J0OVmRnK2BfJa8HsvJCPXf7u5vr738C8319dWB8IAWb6nB0VEAV33xfUE9XWtfIcB",
+	"vTNnO6ajeBRNOIrvY740sVqlde9eZfvR48ddwYYkiVI7mWQ0upItJOm/L3NovDln/ISXi6gHQeyMSmCW",
+	"q9B5iYXp1dbDLcgDkVDUtd7Bna2o9n3MRLEVUi6mHKrX0X1kpBygywXj5ozbSvm47YunLMIHD78d5IOq",
+	"uK7OAd+mHI/RMMGvG0Cxa44uB70Xckty0GgyKOCZDTA755uqlSZwq71RtbV1CEUhxS3Y5MIVJkv+FlV8",
+	"QzbrGHmJrri4NzOdEFQpSyNyyFBgRmvmfN3a/7iF2hugvvGt3Wuf6spXaw5sY+3h0qgJ5uZNUD9jrVPj",
+	"zoE7uLPejKcX6En9pbhrrf/MCpzRQQ2HRBG7oBrlrnXYBJtAecrFhOAMY+1C+3A6f0eKHVMQDWPsfVKV",
+	"eyi7IRuxd2aPZa3WMXSs4MqDFtLcwVGC+S+mtL/x3t/wdHKJHdPPzdIZfkvKl5CnkroSmcIjT37MTPLl",
+	"uUhZNI2e2LSVG1d+Yx7AXSNMjQOaqOjVpEaNVRqMEAqd3BkPu9FviHpeGXfWUxncyxyonGdRHBJNNlQR",
+	"Log55YTyA9mJRH7vWYJjeglw1JmchCOPyv2dKnXVb+47KQqhaD6xQO8moSOmRfRTZ29ZPDXFyGsFXANf",
+	"utJCZRR2Fs0q3W9iOuuvG+Czyt8pgWYzYhP1mbRmyuC5Xjkwj+ZBxfFqvB/bov+ikWsWwYtSVaM9pR5a",
+	"JN5qT9d937/RW9vxE1NayMOPXJ+bqnx8FfT42ucq+jvk7PXKTZop65FkN4+BAl/328DQr91jLno1Nlza",
+	"KXJxXOa+0bNn8WQi4CG/eZRPqsEAJ1fj+1F76vF/EnkWR0CM52aOS7j8SeQso4eY7IvVmR4Oh8O93e5e",
+	"lrWS1657cudb8aOBhEt7P+O7sQm/3MWj4YuDBjWXDsdtBEbJUuTljifiQCuWwzeKuGdm6BIhe6Y3LqwO",
+	"eRZU4EKKBV3kB6sAjQ0D2XU8wwGikXEJ9LjiTKPBLoV3IXSvH5bDHKk0kkD4QlIT9R+oyQd1a9SpJcW8",
+	"vn8pweMVY0caMuMDloULH4xzcdsNwJBD1MfdV2UhxV7N10KM5TV8fkczOOb5I3jZPV9l2459p5YzM/aV",
+	"sjA8OPYVRXdR7FB7yKTSxHy0fmjGZ0d08gfTtS+Glge8sGDp0B3wP9FOyAVtFsZUSmtvkUyp0tZozLRx",
+	"N5OjWv2A1b/VsFFcJUzt7M7qkq7OKXWubHNEnQNb29hihEouhr2ryRV3xhrSKS2knXDrKnDMwTM1WeJn",
+	"ONjMP/x9RjAf4ObV0x9+fOWxntH3UINV04LkQG8R2UCUUbV24/DeBrdoE4Dh7PzS64qHKWv3yUkXwIBz",
+	"NPPYziF/UXC9meMZcmq0/e/for5xpZMenQ3l2T3DGhYxU3scMcMXGPMsSk0wGDRsDEbrHi0ymSCZsFco",
+	"NZ8me4+ImJOAS2yuU2aRDzHRmub+4IZV0y24tD1zapCJh3NGGjyd0Cs0RAJ/GVMJaM53IJfA9cwhLui9",
+	"IBks2Y4iqtKQahSLcTwaYfly0PE0s1JDdlPBvxk6i1ITTT8lKgizcqlPTY/7vaRcR4u6n1sSBKpsJECC",
+	"Lo+iTnX6aUz4xefytrZEMhs0Exxc/Oq7b6/vX1+TXz48H0wlbhfsOad1WKsbdVbxhJ1uipnUuZkMsSyG",
+	"iGA43hniL9vYzH+Gg4pbGbaiL4Kqce9vM/J/zsj/wjypp/dalH707XGl3G6Y6NwcAnr8Qjkmo8nlsH4+",
+	"P00unpzmJhRbxCvKz2xw8a9S6TkX+7PTL8T+iNIsM++kkatFFsNh/UnsyY7ygwtk7yyyQwnEPj+YjIAT",
+	"9F+vLTxZg1dNMlXrEalvsA6Ne2Vxg3GMGd5JM+K8buZyQrfbcXBHgzJ0rG+xb8L1K/kuYkkILNn0AFmY",
+	"TDOm0CMdQfMNUBlDwxA7QHSeDVUEn2l4KmvU8R+KaTRIITsrYkstUJfx0T6fUzEIYJsEBAiFqePMzHdG",
+	"i/VFnPFcqhHgNKcAUHdG0nQLfL44jCHafiNwH/AdVK/51TEhJe2iRp51cufWwdNr/hGP3YfS5jGb6kOR",
+	"tjCcLOgyekp7o1ve6z0q57gWlKpnNPtC6xBldoXC2lqTztFdgWWFfYiHqPpiFq6Rwrk34LucLiHDe3CE",
+	"hnH5O5FxeMHWpQSVsB4oWRhzBCQy5Q6oKiVUSP9UaeJyBLqF+f9iWoOc71rJILbYNgL3xUPFdS5i5TXv",
+	"HM7evo7TYbiQOeMpYxnWpyzFDmbk2vz0sI409nBgWIkZYlqyoj3px4OT7sBOKKN2VyRofz21HX8vqYdt",
+	"aqmBkNNDFB/8rbE76td6taLGFkTJPM+aVeStXxu9TqrfdiIyj4eG4N/d/+7hzKNMI5ImWzHIyI/3diKD",
+	"nPzp5cdf7n0k/3X/4fVf/hyb8i3IjDXrQ51rZUWZOfULGvcKhWzpCBszZZu0uSh5wKi02H0jQuRmwdXc",
+	"ZiHn2hOpTszmtod9S+34e4g71lfVwezVD2tMgyAxolw0wZW5sAF3WG4E1tPoObY3mV3dGvPcwgfC3LDQ",
+	"oEHvPx9fjNLxCpy1FJaRBpO72ppP6CBUdWxxTVoqOKcMMLnY1UI6ExstSKsa2Yy12dUtUyzupokETHzO",
+	"Wp9T4PfS4ST14tEy2P8dH0RAejq6mMthkt8y2B+bNhbPLXYVWMkC1tc0g4+YbdPFCvN/bmmORgBTRZ6W",
+	"eiMk+x/stHhDfgAqQQ6eKd3K7KnPhOXpJki1+suGvXsdjf1jtxFMRIuFnCDPFdkdEARfQw7o+zSXjE8T",
+	"9CA0OyAsXvEYXot5+aiuPjur98EI+To+s7OOPD+uTLS9ujglMamxQ8MdteBGCQSsLRSaMI5pRIlcg1Tu",
+	"A34jF2KrrCeIkoIedoZRlsayaNeu96FtzOw0o+vqhz1kJ7bjc90gI5Z2G1Px+C+iHmo+exx8FIKZxupK",
+	"YCfigmTlSin6XTFyd0xqOOOJWBJmIEry8nkIy9ravcXBo2bXm7848IHI929hDoVYbuLlv8djirn6ifG0",
+	"fmtfiFYDS1iBBL4cvo3f1R6N9DmwiduqLEDeMiVs668di+c3KrYrcxot0rZwWV5c+WRnpqwHv2S5vse4",
+	"zbC8lxBbymdFNb/8g1X3FYKIb4BKWwBeAN1GP3NEfnIcis3lJLtWGsjV9aX7iXaAMFunvblL7hDU2KBx",
+	"/hoMFxcv2K1xE6tiPR659zhww1QvMbMMxP/APHzXmid1oM5GSbSd6aKpsA5NYnyiIhSJlGb4pG3MYCXF",
+	"Dm21WDsCVykR8yGkiyoR2Xpc5mt9QQ1Y+Bo6vKO7J2sth97i/FtyxVlJxtKdtmCpMix6hYJRD2q6hWhw",
+	"V1WdQiHPlAsAIoaK4yokf+Wus6J8LaC/XWlv4XsHCwCckQTOEZMmVpbC7j6/w95x0Fp9idKJ6YeMu7Gt",
+	"+I7DnF6ILF4st4ieBGGsXg2JxNNlBTo9lM1oHhto/MZkDVvHd6qbpvEb40uxa+YS1PsExCvsyhPm05t6",
+	"5LKCUpUGk3mLFfBs2jL1GBStw7h1WTbN1BsJS2C3KYTa0rL7uDvf81htE2ue3MqSqYqWPCYUFg24sRzj",
+	"Vxk6VF9VhKon7OAu9RzN55Ku9HHnM3nmjj8/Rs7GcFt7mRIDJOkQ307Y7qSSLrXR21bMWG6YA+ActI2+",
+	"h/WGgME2jFmBLM+NZLVYN77jj+uaA+PTLZ0BGtOqqdSqZ2H4O6GNqj3b5TK6mvFQryl459rBa00J8owg",
+	"SoUhKsfuoRib2dGD/6CFJgg4JdojPp14hJOHbHYVaxray0LtnJxwJLG3Xc2bYLgzcujsRjlGrB82T7DY",
+	"eXsDe986ttUzhWGRJiVKCwlZPbes1qjT/TuACHSjC+GnREl3+L3VJ33EbaM00GwuVmmLF0vFpVhX7VhD",
+	"SR4qnsSnh42yrN0KlkYvQ8vZ9tZNAfV5VGZjaI+PnI6u9SuAzxvFc90ZODXR9cpVSwnAXaujAN68p4r4",
+	"AN3woK5Jeq0xUapll+sZkWja/oRwgMzawdh0fgzcfwh+DiMBxvg8hRMXS0zsT8kfBJMaSv7G/30UssAR",
+	"/911KIpf5id0AO8UGeGUEjLgSxXtnl3Y1V9cetHeGW9gnyq2aJQGHJnCeHrhwPEVATuI4qYgzCguzRmh",
+	"PlHa5rxiTzCETlwgAAKha8r40X3T0+neCWrHcVJOhMOo8lSOe280AkIKdj/djOoN7MdYpp2mKZX5ZNOF",
+	"3bMVci7V/nINKv1gRMar0y3YkutJDFTGFVOnBiW8alvDoQsZJh0J0HupDoqn3uL0Ye2wgnSL1J3mrDA3",
+	"837Dlht3Z1aAncePVWmiA7ejkYoWcPi0dSXU1ARDp/oUxE7td0dd+kfJ8EMKw/YN7N8Hv0DL9Xe0OLXM",
+	"Nj6WUdFnEIwN3YBeEjDDRzR/1woV1q+Z66QGVVt+XCC7oZLU2kUbYFDtk3F6GgRGb+Rvr4/dTjvWrPdq",
+	"TkTIEbM6apdtvEFrHvGy01qT9nTaVD+XRRdSjh49/r6ecfQwtuiIJjDmplmKY4KQH8zjTUb6DsfwiuqA",
+	"69c71O2oUaoKDSmkh5HgklkK6s98O5JDkHTq9DtFqOo6RHy8/HyPSOgyGonWmZ/O0ojHp4s4s7+qWkh3",
+	"A0XqxnN+FlQlQsbuw77gyZwA+IR4MIgy7dwQ/cc9uX9nawCY+jBGAzCXaqyV0Ru6A2uA7hnP0EQ/Bsg3",
+	"vhkLm9zkxkxuxUfx3rmpB3v9fXte1xN7v6RPbYVBH+Xn1DU9ILqOaRpz6v2eWOpbzCKL6xtJG/+7fhv/",
+	"26Gwmft6bAN8vkIsPh27iRDo1dYBMk0yAcq6jvWGcjS64nDuPmg+Z1nifrOKpm19fSggXHFYOtpsOj4c",
+	"w+yAp0rrdlBpJCRs6rNagaxgohknC6E39aG9zcv4wuUTiFLb//xtxETObB48u0K31LyBBxIxKvAh7q+s",
+	"aNeveEfTp2RpO25iCh7RQmzbiVu9uMy+6q7qK1qfS3f6ja1ps8nM8mAP157UFrnDi6cBIA5x2aksUzvW",
+	"3SGOBf+uYL9rHsFvU3wZ6cLvCrdhT+KB8em6SU/O2TF3G90lZezj66M33DfATgsUxkmpYDjT5gJnyS62",
+	"e6Y8C/U2426eLxXvX3liFqI/tE1TIELeqh3NkcASVX+bI1/cWDSdI9CDHPzOcBHOGKTpU5MNR1O0KBc5",
+	"W87ry2zr1UK5SBdT5ODz9rTPstrXWtPIHWFq5sJV1vgUt+hCPJZ0nXLUzjkdhSXSQ9t2YWoinS8QZgA4",
+	"O3FksK9LV7WD9VE7ar7yCqKrzBmH47/FeDQddSckH4FX7L7y2j1tuEgkLaPAGRsa3IUzYjtXhmDmMZN/",
+	"Z8YaQou3ZJlZSlcLczPt2aynia5yzsBtRX0sVq1hE8rXVuJ6hFygt7ZoxIbAFf4VraxqPnO0TBv/FkUc",
+	"//yEjKp4cf/bFfFzatX0R3rsx5JK3q5CQanbXp8lrNANZeugmEKLYAN5NtwIbXZVgJxvRCmjw3WoVXmy",
+	"rgc9WdLCC7Rb70QMwCI/zG0KxKAJWPNdd3FpzR7fuMjGN2rM6nWqVZ+iB5S27pue4gdi2akZJIx+WfRs",
+	"oAOHFysiSqnuE8MauRsR+bdZlOvB0XJ6gNamPh40990R6jl5RsB1T14NCDtSj+AYNMq58zIae5JQuPYJ",
+	"Zm3CieiYhboBKlWPVHPvYi67aqLAN/qOqWjubEEzogUPdUB0BzZbtlTx7NJVT85OBPpTxNM2XVQNsXiw",
+	"GrxayDdqbA2NbdnliRzyezDrZ4+lgDUQb6SAp2bf/kdjpcleDWmDuIp3DiA0WlTzFpZ5zwxfV9dju+Yp",
+	"1jX9GXIZwjApQVZUxrPLapIvIr2qzrUDCox/svbFmZ1Yz4reuXt7pAv79LzEXnEbqw7nxLKQq8LmdBdv",
+	"Mj+cz5Y6G2Nz2brM3cpj66HvB18K04L39K3qm7fS9fUYP+VqXD5R97zaUWOzfbdxLvXQforR3GXUMr52",
+	"eb0FUAe0V7UZtcUQMY2ljpLRFeu7BVuXokz1bJOwYp+IKihX5H8qIZkxXELUnYj+YhXNsvx1Ay4m4J46",
+	"OXvS0IUu8jg4OFNVjpr2JQTwybVe7SYiVSnv1GWoSKAZSGLrjRDVOZqq92Ki3Pd5oofMr0xvGMdbkvE1",
+	"wafaDbJiHvez+qRWLTFSKXo7eiAu0TZ0J/C4gclypQT8yNNUGKbRCri/Y4KhDXYXNPfomt06VJVS95az",
+	"tdjm6ZunyOGBvgMrGgLY97dZlfbuF2jXU+PhiuI1ZmicpKqvRzivcfEhnfw4Atbbs146BW5CuG+3tGTM",
+	"qY6eEimoOoxJsDyxs2u0tWm6G2lohhcF67CoE64xLR7eTGAbKI/27kpobYjZ6PmZ4z3ezYOmneScaNAp",
+	"XjT/Xbwr10kQWa5xsG3YebLshtDZsY4YMxQOPqHveixNL0q58YUFZpeeuC3MYeWlTEt96C1KG5qM0rJc",
+	"blNZ2YWN62GPZsp1CsarahI/tsl7/04PLzA0bB80sntRXGzc8gmaQ9j+hBbB19A7g7ZNYZksIAPTBqaL",
+	"wx6IQUSFNEdHQr+yGihVVU9RK5SwuxaVFM3a8mhy5twn1sUBuuxDN+T9i2fk8fd/ubZBXl9XYXTyGXHw",
+	"KXOWzUgFiDW+e16y/DLPjQ6EheJOXqHhass9v/bufKKARGTZVjbY5X2jQsEDPl+B4ko7bvAvLnOGSVzd",
+	"Ru4NcbKWdJcyRLHXqTFGEUIJcUEQZNbMwlwKXt3zn4lmpmyYKmKpKR/oQRFXGmakBc0R7cQni6KfidpQ",
+	"Pno6otABbZe8o0mHV2vMk2D8gkrIHEBG11pvYA0elwFee7dv6HRS9GCJ/0Uirimw6Ge2MMgMoG2ch1ve",
+	"yFm0yGhwpETeYLLLas+kqsAS1hoi79gSKCVOyjc+VQ44qX30gJHUqMQltgfYxqNvjha2HkrBjLwWPKPo",
+	"Xn/oc1IEb2fDBAXnL0Pe8So4+JeBiEodwsBRpCda3DoIKnkKj0A4bJ2tgVh8/OAmDJhKEYvEtFNWYLxc",
+	"zzaf85jnFj1v0PRdipgD8an52CIHzBPAQ+pkc9QTloGmLI/bBaFllD3p4DwN0Z5WcSj/j6FJirEtaJnr",
+	"eDbMYe4r7qL+Z7gFSTBNFc35DJ17mOBlzhsqFB5QPmBudlM+fLJHb6Y6PuS4AIL8i9a0lwkbVTOdQ0+w",
+	"+Y8RSfxX/jNhqLBVbt9jHJnK8PfYdFNBAtRzu5LBf4uoC2gxBrd+l1oZ5KBToZrBvM2QtZJoamzuPjU2",
+	"VFxvejUmsakqPXXKEMueEMqF6/pKObqKLN+uMDPR3k1Yje17Jco1Vo+iw3pUOfBJ2PHt5fxLLKIcekpp",
+	"ncOTiRQGmxsYf/cIAEw1IF2G0FIGL0uvWC0FVxDrzvCBGfmF9fF2YCNCPJSe0W2pUQozokXKQ3AEWJLQ",
+	"iR9sbZbwGbvNKb7CnFor+gN9HEPhK7MGSKjPjPhGkY3Is35InE4Tsqpwp+VRtBcPjmemYhVwDBobKmnJ",
+	"rMNv1JVbR7qOoc33N2+1CJtx6GcnyCwOID74xLaKyYDmxpI0yk5BC1smiACbTkV1hWesmYU7QgaKfWwR",
+	"vV5n3McCpBK8636uutbEvdkBYW3kJPH5xCyTMU28VdaJS0pomkdY5A3oGdH0EzoA11IoNatY0pwkaaEA",
+	"juNILcrlJgb3bM3PnhBoVSl2xHb+A90jn8/pnlFv4eQ0WyNNPUlbTWkrWFh/9sLMa42wHWh+QJf1bOAp",
+	"GXalceNV1GtfyXUnff0ObckiL72rW7gfddzSMFVkMU3pXgv+70C2cGgAhpkr1rd9gk+aYO/dZjPTasan",
+	"NEXpqQv0BIi7CI4JXHVirf7V9LAvpNjFMUy8isyUx8BA18kCLJwadZfKEx9nRAhF5D08tSvmISwC8Jrh",
+	"lhjGCTJz3Bx2UUvG16Ri+hE2jP0kj3aMeor+i+pzgylWttX9mGSsDiJDE9D5t74U9MgF7lnUUvgJwdS2",
+	"fS2De8eUcnHwASf3SXgK8RLXJMpATYdL02BaUGs75CumotAk0d5aDvbSXvHN9mRp7bB2RQSc73Mbn7S5",
+	"0vzdzMqeK7zSg+zuKqmMJ3x3abTYfh3p3wXou+79sXvRRP32K2ndmTuLvermPLvyXbaGr6b3sa5QF+sz",
+	"enzLx4Hz+N42c7qs8T6SHNNZiGmD6UgYgfMMi7TGO6y4DGgptdQa7DXRVVmsvoI5SagnV9HYfqiCyZTN",
+	"NNP9w8dCo/kLqVSyaRoRRcO5A4lKIXYb861ywdmS5lYz9LnHITA8JonCB1BDE59VD+2ieZ0LWFN+VL/m",
+	"mg+sm3vrfiRMO6A/TO3eHGYk1ILFFKFPBZN9mW2swlR0IzzxOoqDTvPkM+YrB7TCxi1nZKeQjzTf+m4/",
+	"5rKmjM/jqWXZD+ZUWZ+EKCXBBGrmsmRzUaKTRAk744XQGzxkcAs81tEFB9IbYDLehmZNi/Ey6b9o1F2Y",
+	"aG1m+1dZ/5PrreX6m9milpnbXODtzjC+IVq8tW2e4B30EJmvq8oP5tgnOkAm4vmyJ/aJ8yhnfb3g6GFu",
+	"+S+unJjfDY0SvyZc8BLBW45xDiDYy5he0mth5ZKD2PBHN1q0LV1uV6+aZmzJj/hks11O169EEYO0aUxE",
+	"8pQPI3USD17rrpcgtpCsfvbVaa6f0OYhckemmr1HIXd1PPYwVLtS29UGA8SoGZG4A8VWTbpZP8iNdWXa",
+	"aITaQjZzaWwo3NAHXEuj8BVDBbU1txJU6UDYMTnPfjO65VFAiBG51j2FLmHdzw1x3CLbjofUqMfYjO4r",
+	"vXP4ScRyHRvGQLOI+iRqDM3ifRk/IuCgXG2MVQWX/xNCORclX8KNvR7MBWI1MS1yh476xHDGTZWLorbK",
+	"con9irLS07rEWwyDbiM/hPlPbBMqVqseQ5jx9UBV9EgIJ1eXZBZjZNITcn0T2j4DjwfdEIbTF2wMK3Ce",
+	"5DW9wtZgjtZw8LVo3lbAVzYLUJRlrhC48khG8g9c2MdTKIJEJTRbQoKEZshc8HULRRrHtk0GqzahLR0p",
+	"AfVscwzSYaiKNf2zAUE65Gby/OCihKKKSqVSJiUUx9xuRaWutivMh1IgKlaZ1diytQdNgte22800fpp9",
+	"CU6L9yHPjyzaDtkHyUZBgUsZ11i/FdMZ0v1XrV0++JG2QLVNTq03w86x1hXUrjNOmRDU6d5zC9f3s11I",
+	"ogiahERI4i/2aH7hUM+AkeZcyngzE6E7UXKNDZOj4iDq+zZic+FMYmt64Wzj9ElB840XSAHGL4LldTjH",
+	"ZZioQ4gpYA14P9diIAFd3DjCp3q4kq4RGb1Pn5KG9O8kuhnG/kaFxnGuLNSxe3/n/h4/Ic4lSoI4QE8S",
+	"L9blYbjkp28UKRCwX2DWbH8Utqefd+RZnrHMY4t0TTCmzRQWdJEfEOZiAUqTdYndP47BMXjmx4kJQIyB",
+	"pdKvJOZBurcRstw8nR/IDiiPXy81n2PEy+KC8BWOfX2Afsr2dWyp0ptdmGpVd6v5rzaCKjWwgK4XIg48",
+	"hnniO6qxOUUtRdwuY4/ufL2RAMQ8J5obNIzLxTVITvP+DgCoscWr4pKN7SzKvkd9DKVskS5tfAnj5WCV",
+	"IpCoV8dxXXriSkST/8IuDNcbV7n+dp71krPaZgYyhuszhMorH2ft5PkT4Hc9lvJekyRi/8wHnBJxqIjO",
+	"KWR8Z1zqQwVeh1YmfimK1NimiAtu4PcTs30XzQoXq5WCxGyl2B+bGhHNIelqNMpaNmbkxGz/7qNTbQzG",
+	"PY8FT+W6jukSax+ZR3EtnxL7i7l4/u8Pb9/ckD8Qn+Kf/9//8//+9tnIiz8oP1T/XhEMQSm06f5AdWxG",
+	"RDGzncc+d8tDUlHjYwkbMuWC2v23Xrxaw/M71qw5+34YsiSZrv+Wo6wPoVRMT+pEU4d7YgR2a/ZOvx4u",
+	"h/s93TyduoKgOqD7rLpiZAUuMViqpVyLgg5ohh3HRWLMcMOB+b9ej4mwx8WLBSiOeKJo5sBYmPLteRxE",
+	"i62eJUw/sXfDDdnRrS21BJ7Zvz0hyvkLbsx/kbKot5GpOnpi4N5DBvmbxr8adUh8wFkeV3YSgc3/LgWb",
+	"/2+Mk3giIv64gpYeLbhucNcw9xrAfD2FFHZHn9o6sAQ8TqQVklXk2/jfA2Uo3ULneKUoDnRSclT16swF",
+	"6dwK0kt/Q2NQtOfZScntSk/jg+s1mqJ/BCtFsOWxaIMrCY0QRWVSOuH5W3rbYrklSrOEIyRu87+mcou3",
+	"e8wcThRDtGseXLGDm3eYhN9wTxe32BEcEPGqquqHkUjzKBePbC3qR4lOrd7fKNqHjGXK9hrD6hZ0RmKO",
+	"DFmZ+4YsSo1mkRK7SA+yM+RrU+EJrDUq0yjofM4WcB6qyabxOUpJ2yR3in7II8oMEmnzDec19qe/OqIv",
+	"QrQ18RHs6UiAQuY4HO/6VRM6B9vRf+shdkKcLXW6tVULPKPdZjbSRpztbBM1erBKEuY57BgvNShCV0bj",
+	"37GMu2Zqw0mAPTZdq0FMLFZv1FLbCrDW9rFS43zb0lOrPGM1DhVMolVQvVu03dyr89GSs8ZOOKIhHqnr",
+	"YloqxkEp76d3/7MH2KphlBGbGuoNVhytj1tiErj+01FMfrQUDiNFp8jW/GUkkBoa+7eBHwfwtQqq1L4L",
+	"mXF0CNa3pA/fi04+j7aBV1s1TwH4qYDHaFkKMfwwzGabf/RC7ccVlZpmepJMbfpNz3eBrlh+ZkeSkdph",
+	"TzrvURWm+PTcIfz0OJbwuVpzEgf35QuLnMGXBIGO5xc3CumPx6lwr/eCpEsoxmN4Fb15mzGkEVvFXiVG",
+	"hSrTmatHwsw1bD9Wj9QXtu2Y6zLNm216xgEE9uQ/2/x3l8DTn5xtH0sgcxXz8B+h/7+N6VUogo0TWD+u",
+	"je2t+KC7bbNKaLS8qR4aPhyqevsdPAApwZQqDjpfXvgQR8fObxGitvhRnTT85yJXMS7fdrCz/SHdtz0i",
+	"YAPNGHE2XN/dTIwulvTIXIOd0c48s0c1zqNbmKMD4Gy6mHmCRNJkLGu2F0OEsRWVDmjMVgNHZdklj1xf",
+	"VUECiXMpOMc+oYnmWAXQbQIh0eiUbClFsUFwLshtbSpmf+RMaQteE4O3ywHfGcyq9Q++5L8oiIQb/NTD",
+	"POsfTxJh2Jc0oDv22Ovm+289uOkw5unj779/9Pg4vSoNYvohxL+68iqRH5ABTf0EVPJoHrdtc6TIspQS",
+	"+DIaG60qn7sf7qnk3Y8qxaniZ84jHOqV7HLsd8IKoqTaM73cjM3+G5fSV88BT8cg9V6QW3QAWWxzYxCF",
+	"MsUnaDIqayXmOVOwFDxTXe8IhpjmlhGTyR8YeZRloSGb6w3shp9KwYDkwohCjQmzyeH8QzaTthf2sv9H",
+	"LJaKiOtS2qRhsapcSnuqHErRjFyb6+phLE1e3ILMaZEcVrHcGFjJ33uX1OmjEZZQLbb+icZ0GmN3CR2j",
+	"amRjO7s463BIlGPrgrgV4aySG8a3YY4AshkDPYr7aoUw42u8Lo0druzN4dBvHsZzBX2OaQd72Ha11kK4",
+	"ygAHtSbscYp+LHW3veXwTT0V1aFgLQ4Y1LJWpyz5uifQewuSrdiovishKFhlD4S3a/eaXXmdpL07+kzE",
+	"2q54lKWG1nTc9ZME7Gld1l0sXCHT2JN292xOxkBbqDr/xQwsnkVzc18iMNVBkQXoPQDvSVwJVtoo3eSD",
+	"9lZ8X71DQHHzaDnG3rVuiw0dETZyJlNgFkuqsNxq9N6t+dCuAHGhjgrj3HdGwfrWHFZxh+fHGmjm8XHW",
+	"VvQ8p3gZlsuNUZ7/sDjSxlT83Kzo70bwJmpsfjHUwdG+8p5mKtZvOyZn4LKd13xZZugK0OoB0BvD9fyi",
+	"Yu1Taz+NMjMD8w01GOv0W/UjRae4kdH2rrWkzL4MwBSc0/hl1VD9OuYyXuvRZOmPoSEOohJzESChqprK",
+	"JwMwPT5deoI62BTmYB27t7rnQrZ0tcDo1sTbgi8lUN3vJx0oJb2obzXtBDyxR3is0+IZC+k55G6GszqJ",
+	"G7SrBo/ul6RcJfJwULHd8mj+nK8sCWWx+6phGjE3lVHvojd2gfj7x1TfI15/L8xUN/15L4UGi5S9jxe1",
+	"ZmMyQLz1WiNFtYIoPffCHroYjPUoXlwcn6hCjWCPTucXLkGXxrROOUi73eI03SJwBrt1zrjZ1TIXriKx",
+	"VRwRq0Ds9u8yb9+Q/eZQ95trYdX+bsLPo7PqFiv8kYhKnZc7nuyg+tf+DqqPYqlg7nD0pY+OSO/8fZR7",
+	"1CcaDuYLRmgSXJXdo7KjB4zmWH+y0KBuSKi+mvnCxG8U0UB3mCTSwM2uRTlsBN48hoVaUT6p1R130xqA",
+	"rTcak0WxXNL5XigWzXmwe+87uL6eYal9fiCqMPPvel58VX87panuLWjjwoX6/NEvRXwKwYcQ5dBfYbER",
+	"YnucQm6WekQOkRvjR/NWO4Z9x+mGsysFSwmplpuKrTnVpXSFsd6etr6FP30wVhOVGXELUn+OVhNoURQ9",
+	"zXgwOpJnhrux5wjlB0ycj32rlHnk1J6nw4+/zs3oYbN79fTGDrfCUvdtp6vZlcpZcd9HHa0Kd98pClUt",
+	"5X0JS2C3CTQBT/guu+5rvxzDlEeCYYdholSwKofHp2s7xiR0rreR6bkhqF5nhMffPvzuu9mxce3+TlMR",
+	"j/1+g03cBr/jXM49lca2/WYhtvCEXPvKJVHWWtbVO5T+9fF3w0n1iFJwpCqf6Gv1cQPEVsu1OzoeV7df",
+	"7XPVQKo2zYpQXQ76jF71lUiVnHEt6VIHR5S5hDJQW0yRZ1qRhRR7BVLdJx8xGmBE2C8fn5E/vX/xjDx6",
+	"9Ohvf56RrJQWH7MRKJgRlinyyy8vn6v7/81/lFJI+7rrl6LsN/723fd/+fN98qO5kG2c0wgwBxNOsIe6",
+	"2cy3kq0ZD2UWiml44iBota082wJmb6IA/G+ubZ4/eZnBrhAa+PJw72c4zEjJM5AVDi/CnIfh1qBV9VfL",
+	"QPf/mwfU8Jurj7LkGIUOodOrh74EmBbs6ubq0f3r+48w10hvkHUf0II9WLgL0TXkMacYafYyu7q5+i/Q",
+	"P5jfERKjENyZD99eX9tQYBby4jDgZjElbRTF+kzMPjoxSYsiZ0v89oN/OY3Vyqch6YVTQIZpVXpghmxA",
+	"5bMXF17/tvZD2eCdhaFPjBHW9cCj+3/GkQJtHoR0Qt+9ukkiLCx7b8uk3G794Fx4kyy+yrVtHj6HqBXb",
+	"l6nGtTVzEcKHLNgABDwJpX0NW5zQr5j6D6UzVvtFyGxWaxFabSkWEfxEOs+uVLnbUWOaXb0HaiQXJh88",
+	"CYoZUy6XI7tPQqFdaOa1MmoV18KaJ1XZ1ga7Rbx7++Hj/atqL8t8m97GH8p8+3Rp0XYk3YHGPOuEO616",
+	"5MHPcEBf2iX23s/pjrfeDPselNnLyO4/F/z8Y1Xm2wd/sOzzA7wczKYcRfSXGdI8vpO/8EyYJVx9MRL9",
+	"YvsInEmkJc3BmDoPal7s+Ipf0y08c08/Da7aiy2+PVSEAkZXctO2MNlU5sylX3GBqqhRKoTcqgnIZLNg",
+	"opqCkc7PfKZJk8eYmajHfbWW6xVmkaET1ROilsMO3pcRS1BPfA9d5d2vRWyOWrH5+O+79nux6SqLuo4u",
+	"ExeFKoPzD1MrXeiHi7lPzRw/8O+NUQe18/hHLOpB6ksPv4186bfL8nWeuvPewL6qDj+RY1MCC4Ooz6yv",
+	"7Ou5fN7AHuc06vJ5OOkmxDbA9ridRFg8cGGJe95ZG9+WXyXT8Fzs+Ve3NXUfx1eyPb/WIj3TbJJRD/oM",
+	"QLcrF5cGz223q8QlhxGLvc+qRNAPdAX4Vu2ni4rjFaIu/R5UWbETKlg2++su6N9LdYRMmETN8tTKYOlx",
+	"byYk13P71Ti9vuv6mZ6LSRdlGPGe7T4w4aJ+onz9SzFqPb4F84Y6hEGfMDvlIj0c6EkrLGMLFHkWtmx6",
+	"EW4+/ytTm3Hy+/JcsgULUDkhi7wz2v/PcLiUZ8R8+msioTnk9yQUQuqpSfkev/rKmiCXoKX5tB3kZGr+",
+	"DIUOrs5zznfTKYTkJJQsaIYQYK7D5t7nj++AqlJCVnP01PZkV2qYVi68LjX8byQXOOzvVUlmk7J0o5XU",
+	"16Ret6Z2x963Qb0naJsc9i7EMOGGe1zgXo+Kb2b8QkyiBp7aQLkVJe6Q7KVrXDmBIDLUD/066z1DUaNh",
+	"vmbBZscIj5C4wohgcBzcvzpNsU+doVdAb8HT5UICqdWO/is7DJNcMTlQBapKYtJE8KUFPcsNhVUMLtsC",
+	"gJh3FgBF/PaRDaTcCQ2wpX7LKxjeS0pB1+bgP2/b39FSgZoR21NBWbhqUXg28LDrYhVg/KtW6ZjztoA1",
+	"48qc9b7NVw/+sP/x2V7VvsFI20TUdLl57zOq75yuTxVR9PZ099opUs37hAuKrXCdS1hWNKgzW91FPJQK",
+	"m9Lcnup/ayI3mLd0aRfImYKHTgHkT0ZqYe9Nql3r32+Uh7H8c5xTq3TvPl+bAyEbFUapA+UdtXEX3RQP",
+	"oxaXKyqArE2gKtiP1aRHHWDAQ4Qoc71kM18kVdk1TBFMLT9DXyiTfruwj5e4NBp4j1/g0hizxQ7lYS2M",
+	"1J/QWf0Ay7+ntTafCb5icoepZBfaMkM2+/3/vEv+Az0obFKDuY+oltN8a9PB3MHUvrbffLbUCPsu9rbC",
+	"1CgADrYfW7zFxWcVYZ1Wy/sAPPso/lGL396R9e/h4e9hymsIxJy2NOqgGtpr0zqHN7Zl70Wil0KDq3D5",
+	"kp6UDHbiQYWnkTSon8NOvKuarl/alrbDGeVgjBn9EXNcd+Ib5ZsLn3wyYVlKpg9XN//8rX5Of92IHR5P",
+	"Y1QrtuZ4QG1ysv17zpbb++RH27201Fhhpt28ascyA9WbNfoc1EXzgvD7SRKq7UTqhSiAI+yR8s0vJBSz",
+	"eqIpyqcZEXlW9z4EMglztu8tXZJ8mi3FG3HxQGsYJJV78TG0M69X3rvOExPnYrzcFUK21j29dArf/wif",
+	"7ty4DoOnE9g+IjRWWZwt/ko7SehP0HpePXbJdftRUnz21pyqgtpOkqqUVcIPZo1PzGkf9gDFV7LyV0IY",
+	"rUhvpCjXm+l2/cFyA8uepNtn5ucWDS6SyeSs/guctHH3rV/iT0yPuXGxX5Oq+jXZBknTbUvGsCyir37g",
+	"Z4DiaWH7j15iU2p10acqaB+xBaZEWK5ziQOfqrht3OeaZT/iM5djUvf9O87oqo/ayvMHmh3cbbsCjVCd",
+	"Z5LZ1b/0UflF6E84PZHx2z9m7M6JnCoVek0zmIamZ5ppUecD2k9f0X5cX3w/znWEV3vC0xHUF7bP9Qg/",
+	"6nFZ1pf0n5o5p/XFCiBRFLbGzRbenZ3cvxJ5Lvb3yqJfgXyBj/1SfKEs/4CJ3Pmeg3nO4vDOZ+/YKOXD",
+	"E2eM4oEqsOCgyOLgLEkLsWBWYH/gtUz4J743Ifn++nq6vb6Iy8lJM0+MCwk09/ljXE/Xk4+ekGyukO7c",
+	"fWK7oColD+RL98xd8Lcdawx3X7KI42mWuYlcTD/0C71b1aU+ald5eUK42BMFPHNN4HKYiL8GCwBq5L7Q",
+	"eUov/Sexx3gewnp8kST/OpUeLClfwtTxh2f40S9J5Q8WxeVJle2pnWPKwoFOyWkPckGnznF8JWj2Jen3",
+	"cQNkLURGpNhbKIkFML4OVJyUfkVO+bT2B7YkuKRMtR83w9z1Td2/Z63tQifaJHkjGA+1UB4W+gwRYPDf",
+	"rg+trV2C5Va5mnop9vfJm6oa3/IOFt1j8psQW3KAenChwRUS/gXLAWXhvXvmLpQFO9bYqJftxW3XAPYY",
+	"fRFhn1MOfVfhK8rhkiIGv5+y+5giYn++WpkzNcAnr/CJu+GSpZCZGW8Mp+C88OTcMjiLQ1Ka5SvbGvky",
+	"lR9KfwmPWJ3El/GLIUMFLTKVevkeduIWAoGHfM728exJLU1UoTJyp3Kh12H31TDL9R0xy1ROux08oLeU",
+	"5XTBckxS+CNO5g+gn9afuwyt60N88YqgHTzwGU6pO+g1ZfkH3937grzQGCfCDS+k2DmdxiGQkJe2vfkZ",
+	"RzTBBp01T88G3eXe3bEbIvWEB6+QgBFJ360zQfB3tccuVu8SRrhjcneGvhS1pYO2T6AJmd99bPZrqsvD",
+	"id35GTCDZlEdxf0yxW5cFAzL0u3i13PUiNoLQteU8fPJVHVkSN1ArgvEqBBQhbh6TIVCIv5TtUeIBuse",
+	"3TWQkSNELL5TywecwJ/wq/fLeaB/LdAOWhwQWtTihbsMRfQUCEm4cHWQyaRnX+H5laEhhcLTuzWUGsN2",
+	"2iLtKdNqCs8QcERfrHcXt/3GsfO4rXakZAV7EuBq90xvGHe6VuibSawzOm+U5Pvj+yCTdNWTdfTc/Fzt",
+	"/9ewk9dT7ySuMZkkbH88ez+fVoWqWO2yF2WekYWHTzAbbRvqfKNIYZs4hV5N1gvoK5Esci7Z00PDD6iA",
+	"69gGXzoeUWeOy+5T4sQxm4Ss4PyMvCbRQgujKUEWaJYkWMRUfE3lhI5mLK2hnhFrXLWkOyAW/M/wJkLJ",
+	"ImTvDEGCFgCcKETXFtiyz1VhW4d0ThsVt20aXgCqwhaOXlYqWRXqyxTZp9UFI5G0+3WaotVq/3HXKQ9G",
+	"eq2Ktba9Lu9/pBvvjYeL/wKqrvMM3rUfsC/ZpUaOC9yj+PEvk+iS3oWpjGRXY9Rnbrx1j1xwnX6IaNCB",
+	"g3IYFWs1lS6P6CWuvMrp7YrtSqMoZISD3gu5NaJZ3SdvQ7/X5lNLKiUD2aPjP102aDc9a7qvfwHgip4N",
+	"e6p845kNTIGXjqjGTlvDanJzefK1ImWB+BRFbu9gcDAABC9jK09rAtbt9gMVOswn2glgu/Y72Tfb7P6O",
+	"d67eXD4FaO1+PXvrXgHehMIoNLV98gdvA1Tiycb+wfZizGFd2zSPRnNv0C1SR2t6XTV0/FrhmmzK6XSg",
+	"TaHdSQ2taeZMGj/QE2xIbqXdDvvG7jeCKLNHZWHFWDQ7pYwT9nIQTGGYL1XGdMKeTnUfB0SeANXq9cBJ",
+	"kVrNR+8MWAmHM2Q6ObKH851CN7dfcq18jCTEc7AWIrtPfJdaaXt6Ch5MOUHsNmToYdgcZjYtryao2tt2",
+	"Hk5rHIlW5NmdbZkZ7OTt+skW0ghJctBkLc4pK61v3s8AhQrGE+Nra1vZ5DG3QzOyOBBKCpGz5QHhqw5G",
+	"XchQVciNrENIFOus79lACTsqt1Pjmz7Nsvf44UtWgOL37zzLpRr1bgTj3reaTZktv7q43uXcCVUH4RiO",
+	"v+2Va+7gqa75EIVQlFlGtw15Zw3UpbNRlZoU7y9iDChjX1UE45gq6Id3YKxPkeUVYPZGOYhS6G99mV5V",
+	"ZEOC0kKe4+NJHcrLo9L1xGjNnb8B0F+H6+qXIqO6vlGXc7b+Z7qu6ifiwVLwW7BdoqcMxdivvrLh9oug",
+	"kuEIarR2fFcHxQxBl9NE6HKgGVnAUmCfUP/p++Sltnp0vd0mgjsarXuLyh6zDoQcyIYZmXToqGzeTmoi",
+	"/UyIg07l9qKHNMDUvB6tt/3bntIRODkVSsrb1dXXiFniMsZc1M+1rUX0Es/GX6R0okHnUGJ8r5CiEIrm",
+	"k/e8MJ+9dJXxG6FBfRTvQ9Tu7kuM33n69aEBIH4gsaSGyVqEonFrP+1zFCxGCdaoc/jk2lBUGUjWWwHo",
+	"AreOP0x5SMnMJujAScjGI/X8NAjKhRkI9s1a8buzBvpq1Ke2Bx64y7HPHP7JPTIqa3BrkTu6OA8WKm5p",
+	"/2cXMgUsJ81Ls4+2+v4IVImvrDuiI9SFGyROJOjDDTedwvMB9Ev86oVqUfHb/9lqjjsY95bmca4n3x8X",
+	"l3jmPn8hiOs9M3brV2WVnNUFputKRhXOX5+EriUA3rF2mKoJhm2EEPr5pu5TG3O+Z919k+75W/NJm4ii",
+	"Lprm8ta6Kv+jT6dLtZretX/ZNCTYu+9/NW7Np1k28daceXSiG4Ms/UKK3d9LC8N9qqv6zumLCMhnxA7i",
+	"NHbO3ckzcPGrX9i/K2GaKpwGwZQ5zb5gL+V2/5FnrwHlyobF4NmaU/0BlrTElA04EAlFzsA2Ro8V8Phf",
+	"K/o4dXghRA6I6fHbGEf/29I26pik48BHugVV3Z3CfttmLnuCYQAqma3TJNfl/TzVeONQMYQCshbYG4l/",
+	"SXUfi1J7YUWmqEQeBxeB1tcw8WzKHmpXEsP0QpLd2RavHaGfFh/cM3dBjQ+hkc6dJHz15GfVV32pXjdf",
+	"LhtrPJ2nUhcbEj/Na+GpO6GCG+2r4LfGyi/AceH7X4znjqD25FznnQiXMFN+5FJcqtsDfnuH9WJ3a0Di",
+	"wHm8ev0nsSc7yg+T6zzoE0CFx2pAK0JJzhSm3WpBaKUGEQdzzzhhmtBcIt44U6SgSkFGxG3Dp6BAYTy4",
+	"R9v8wNb8bTkOycc8awYp9fTpHK8vXJ/Y0zNA2WWdrusnK7PZmr/kl5Js9uN3XpAbRZ08k4LNNkc19rVA",
+	"Kh2MoeRFWkcA+qCnaBIySsZ3hh0l7KsU+unv1QQhLou55Ab6Ujftabsw2ZXreHUhRG8/rR+E2N4F6FNj",
+	"nL6QM812jGMVsToroS0RYeisd3oe7C71btsi3AXgU+CvnHEYAn3kdyT3XjC5M6PdnbhLwz3yC6Jf2DXe",
+	"cdQ/0PZC7vImR12gGYpNS73gzjRJdIcZPX1bM/V5F6XGdMeBumrzzNC1gs1bD4X5Iy/zfDZZCWpj8BiG",
+	"kl/D7GojcpbRgzq3QVzitolR4iJVt90l32nJ9BDFL8aGDwoJtwz26VqOd/YBN8k72YG7FwA54+sKBb0b",
+	"bENo94nqdCgnjvoOkygThIv9rJmzh8WFTGHXZVIW6ClnuuEMcFsZ6p/6REqo37sLXbU7WA9y9kW01Phy",
+	"L1gW+aVkxyhSTy49Ass9QA6+V3mjovz3q3nIFtiOyzI0V9scr5U2LVu5gGxX7q5uHj3+/vp6drVj3P67",
+	"ygtkXMMaMyMSKYYuj2fiwS6ZhfhMlFz3NwmeQFJ552hVUqsCglpV87yyceo9SCBbKDRKKSXsm1mzEBqb",
+	"NV+wr9WHnF0qWdh8+svUSmEH5ulPdBP3UCuiysW/YKlnqE9itri7omaE5ko49MMV3pOI/G4h8WxGL9aV",
+	"mt13QHm0zJgmWlKWR/f/AfZI+iKJ5S9YfklGCZ//7PjkjtnCjH++lK82iouFI8/kYHJv7Kf/vc+ORcux",
+	"ZWoUl0WQqZjgVpuzBIyfAizgmDgDmN4ClsZcsuzmS7Q/sIuKhSr8Tn57/e3lR/vZSLkFIEYR1nSBvAVJ",
+	"Sq5Zjn/IqKYLqlAkLuhyO+FZ9N2lohqWsV2sFTNOwXLS3aI/p5WeITTo3/4jjTKW58YmE3zpdjlnhdlQ",
+	"c21lDQjYTHA4F0yhtsUXQj8PjHHhvUpaeVXfOnMmKhTUc1rY1XfwbQFcEWo3CtM8cQyNUXkc0pbJaeVU",
+	"GJKxrI6Nob0tqs3eO7xgqhAs6z75NcwVn6GsDs8ZUONSlrfFcrs0bluc9qA3CFq9kGKvQBKxIjvGUTot",
+	"LZwdZESLFt7a1P58h5xXEeICGrr59tvV6u5LFO4SNc8R0vCruV/cpnb27z55ym33aQd1nefI+0vKM5ZR",
+	"DYr86cPzd382bGDnBpl9UjSAhZG1H8ByI9LewR+XG/ER1NdQahTJcPkB1iW3gFPAM/PqNHhTCF8oOCjI",
+	"V8YgNvTPAkS8hYefoTFMyX7DcnhC7BSsqOnQ+PeShn5L8ST6y0ZezKdfsHUp777lixn67275SS8hCue9",
+	"kHozRQ019ThvuZGFK9styUXP/aHaUEV2QFVpzka4sMxfUUfYgGydFDmYFOqeGaWfOXdUwv1U8z49vID3",
+	"aVweJC5nbBtJ7JAOVHLIpm29gUDaYkXA2F52GwjjKR8UdrXv26SP5oG7IN8zkedA1+UoCv5YzyW0Tabl",
+	"7lzTwtDCqp0npWPdeSKWd8DdWZPz01X6irRn2vjxnsrgrPyvClwtMDTO7Et26tOQQ7ER/f1iP4aHLokD",
+	"GAZJdRbwDzxB/UuUFUA12WPRmkUdxY4bfAoAkbccvlFE7Hk1dhrg90ObTtOzTYtEd9jyoW9vpgqYBRo/",
+	"WAoLpZ9q7JLnvzK9eSaycW1KXtr6KTUZirro8kVlUFhsrgwaN6lfWcZofo/xno5GjOYubfpCe+lGSGZF",
+	"CoK5MkGN04IU2K7sfOr9+KlAiyxGPz8u46HnkNoIqZGWM/Oz0vRAFqD3AByfVVES57Duy/nHC+FOBFrS",
+	"1WC7AmViP4VD7icE8Wfa4/grLRDwzarqhu8xCkUtdYPvphDoYTpYHF/AfiouIuW0+r6ua5ry7IvT8OJn",
+	"+hiuuwXJVj026T/w9zu7IFA2fk2XxDPBjR4+xS1hG5GpAdPEP3UXmrcf7Yt0LUCp7RFWUGzvKMuVA6Fd",
+	"MxtcO71rQZOUl+BZ//0vVTtxzPZNpuwY+TvAw/aRO6GAGeqOrMU6774+kC0cFPKjQPd7IcVa0p3quX1e",
+	"0y3YCV8s593R4447d9IMagN3DaAtTFF++RoDPdR8zdz/rvW5JzyhRkFDfx4iyxpdYYO34oYpjPLVrz/k",
+	"0BFY2reivmUj9PUAEkWEDVfxA8YRv4iHouQSdCk5ZBfMyPolDHIhtq4GOCY760Juhz0sNkJs72WQM6M6",
+	"DVznz6vH7gTL1g53GOuw5VYqbkqeyfOvhi5tPOJQkdPD5IBD5qNhwSOPJ2Ko5tk0KEFuvf0c8Kt/6IIK",
+	"bBgjVsXRuJ0q1GKNHV6mrmBtrHZ6UdBc6N1ZCH0EPluxwkJqeesPRSnzq5urB0aM//8BAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -45,7 +45,15 @@ export const t = {
     orByName: "Or by name",
     roles: { rep: "rep", supervisor: "supervisor", admin: "admin" } as Record<string, string>,
   },
-  sections: { today: "Today", people: "People", lists: "Lists", calls: "Calls", team: "Team", settings: "Settings" },
+  sections: {
+    today: "Today",
+    people: "People",
+    lists: "Lists",
+    calls: "Calls",
+    team: "Team",
+    insight: "Insight",
+    settings: "Settings",
+  },
   find: {
     label: "Find or dial",
     placeholder: "Find or dial",

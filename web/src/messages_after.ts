@@ -1,5 +1,7 @@
 /** What is said about what follows a call: outcomes and what they do. */
 export const after = {
+  reminder: (name: string, text: string) => `Now: ${name}. ${text}`,
+  wrapUp: (seconds: number) => `Calls come again in ${String(seconds)} s; the slip stays in the lane.`,
   outcomes: {
     does: "What filing does",
     text: "What is to be done",
@@ -244,6 +246,46 @@ export const after = {
     parameters: "Parameters",
     body: "What is sent",
     answer: "Answer",
+  },
+  scripts: {
+    tab: "Scripts",
+    title: "Script",
+    which: "Which script",
+    intro:
+      "What may be said, with questions whose answers lead on. A script is Markdown; a step begins with a title, a question ends with the key under which its answer is kept, and an arrow says which step follows.",
+    example:
+      "# Opening\nGood day {given name}, this is {rep} of {firm}.\n? Do you have a tank already? [has_tank]\n- Yes -> Size\n- No\n\n# Size\n? How many litres does it hold? [litres]\n= number",
+    none: "There are no scripts yet.",
+    name: (n: number) => `Script ${String(n)}`,
+    active: "offered",
+    body: "Script",
+    add: "Add a script",
+    save: "Save",
+    saved: "Scripts are saved.",
+    answers: "Answers",
+  },
+  visible: {
+    label: "Who may read the notes",
+    options: { all: "notes for all", team: "notes for the team", me: "notes for me" },
+    hidden: "There are notes that you may not read.",
+  },
+  print: {
+    open: "Print",
+    back: "Back",
+    print: "Print or keep as PDF",
+    kinds: { quote: "Quote", order: "Order" } as Record<string, string>,
+    valid: (day: string) => `Valid until ${day}.`,
+  },
+  insight: {
+    title: "Insight",
+    since: "Over how long",
+    days: (d: string) => `${d} days`,
+    none: "Nothing has a source yet.",
+    source: "Source",
+    columns: { calls: "Calls in", people: "New people", deals: "Deals", won: "Won", earned: "Earned" },
+    sentence: (days: string, source: string, earned: string, won: number) =>
+      `In the last ${days} days “${source}” earned the most: ${earned} from ${String(won)} ${won === 1 ? "deal" : "deals"} that were won.`,
+    noneWon: (days: string) => `In the last ${days} days no deal that has a source was won.`,
   },
   texting: {
     label: "Text messages from this line",

@@ -364,6 +364,7 @@ export const book = {
     kept: "The reason is kept with the call.",
   },
   followUps: {
+    kind: "How",
     title: "Follow-ups",
     mine: "Mine",
     team: "Everybody’s",

@@ -98,6 +98,16 @@ type Call struct {
 	Unconfirmed    bool
 }
 
+type CallAnswer struct {
+	CallID   uuid.UUID
+	Key      string
+	ScriptID uuid.UUID
+	Question string
+	Answer   string
+	UserID   uuid.UUID
+	At       time.Time
+}
+
 type CallFact struct {
 	CallID uuid.UUID
 	Seq    int
@@ -544,6 +554,16 @@ type RepState struct {
 	StateID          uuid.UUID
 }
 
+type Script struct {
+	ID          uuid.UUID
+	Name        string
+	Body        string
+	CallTypeIds []uuid.UUID
+	Directions  []string
+	Position    int
+	Active      bool
+}
+
 type Sequence struct {
 	ID       uuid.UUID
 	Name     string
@@ -597,6 +617,7 @@ type Slip struct {
 	CreatedAt    time.Time
 	FiledAt      *time.Time
 	Version      int
+	Visible      string
 }
 
 type SlipNote struct {

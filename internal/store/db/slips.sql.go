@@ -192,7 +192,7 @@ func (q *Queries) LockNotes(ctx context.Context, slipID uuid.UUID) (LockNotesRow
 }
 
 const lockSlip = `-- name: LockSlip :one
-SELECT s.id, s.call_id, s.user_id, s.state, s.subject, s.call_type_id, s.outcome_id, s.asks_who, s.version, s.filed_at,
+SELECT s.id, s.call_id, s.user_id, s.state, s.subject, s.call_type_id, s.outcome_id, s.asks_who, s.version, s.filed_at, s.visible,
   coalesce(n.body, '')::text AS notes_body, (c.ended_at IS NOT NULL)::boolean AS call_ended, (c.direction = 'internal')::boolean AS internal
 FROM slips s JOIN calls c ON c.id = s.call_id LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE s.id = $1 FOR UPDATE OF s
@@ -209,6 +209,7 @@ type LockSlipRow struct {
 	AsksWho    bool
 	Version    int
 	FiledAt    *time.Time
+	Visible    string
 	NotesBody  string
 	CallEnded  bool
 	Internal   bool
@@ -228,6 +229,7 @@ func (q *Queries) LockSlip(ctx context.Context, id uuid.UUID) (LockSlipRow, erro
 		&i.AsksWho,
 		&i.Version,
 		&i.FiledAt,
+		&i.Visible,
 		&i.NotesBody,
 		&i.CallEnded,
 		&i.Internal,
@@ -373,14 +375,15 @@ func (q *Queries) SlipOfCall(ctx context.Context, arg SlipOfCallParams) ([]uuid.
 }
 
 const updateSlip = `-- name: UpdateSlip :exec
-UPDATE slips SET subject = $1, call_type_id = $2, outcome_id = $3, version = version + 1
-WHERE id = $4
+UPDATE slips SET subject = $1, call_type_id = $2, outcome_id = $3, visible = $4, version = version + 1
+WHERE id = $5
 `
 
 type UpdateSlipParams struct {
 	Subject    string
 	CallTypeID *uuid.UUID
 	OutcomeID  *uuid.UUID
+	Visible    string
 	ID         uuid.UUID
 }
 
@@ -389,6 +392,7 @@ func (q *Queries) UpdateSlip(ctx context.Context, arg UpdateSlipParams) error {
 		arg.Subject,
 		arg.CallTypeID,
 		arg.OutcomeID,
+		arg.Visible,
 		arg.ID,
 	)
 	return err

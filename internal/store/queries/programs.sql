@@ -43,7 +43,7 @@ FROM calls c LEFT JOIN users u ON u.id = c.placed_by WHERE c.id = ANY (@ids::uui
 
 -- name: EventOfSlip :one
 -- What is told of a slip that was filed.
-SELECT s.id, s.call_id, u.login, s.subject, coalesce(o.label, '')::text AS outcome, coalesce(o.reached, false)::boolean AS reached, coalesce(t.label, '')::text AS call_type, coalesce(n.body, '')::text AS notes, s.filed_at,
+SELECT s.id, s.call_id, u.login, s.subject, coalesce(o.label, '')::text AS outcome, coalesce(o.reached, false)::boolean AS reached, coalesce(t.label, '')::text AS call_type, (CASE WHEN s.visible = 'all' THEN coalesce(n.body, '') ELSE '' END)::text AS notes, s.filed_at,
   coalesce((SELECT json_agg(l.record_id) FROM call_links l WHERE l.call_id = s.call_id), '[]')::jsonb AS records
 FROM slips s JOIN users u ON u.id = s.user_id LEFT JOIN outcomes o ON o.id = s.outcome_id LEFT JOIN call_types t ON t.id = s.call_type_id LEFT JOIN slip_notes n ON n.slip_id = s.id WHERE s.id = @id;
 

@@ -1,5 +1,5 @@
 -- name: LockSlip :one
-SELECT s.id, s.call_id, s.user_id, s.state, s.subject, s.call_type_id, s.outcome_id, s.asks_who, s.version, s.filed_at,
+SELECT s.id, s.call_id, s.user_id, s.state, s.subject, s.call_type_id, s.outcome_id, s.asks_who, s.version, s.filed_at, s.visible,
   coalesce(n.body, '')::text AS notes_body, (c.ended_at IS NOT NULL)::boolean AS call_ended, (c.direction = 'internal')::boolean AS internal
 FROM slips s JOIN calls c ON c.id = s.call_id LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE s.id = @id FOR UPDATE OF s;
@@ -12,7 +12,7 @@ SELECT id FROM slips WHERE call_id = @call_id ORDER BY user_id = @me DESC, creat
 SELECT ended_at FROM calls WHERE id = @id FOR UPDATE;
 
 -- name: UpdateSlip :exec
-UPDATE slips SET subject = @subject, call_type_id = sqlc.narg('call_type_id'), outcome_id = sqlc.narg('outcome_id'), version = version + 1
+UPDATE slips SET subject = @subject, call_type_id = sqlc.narg('call_type_id'), outcome_id = sqlc.narg('outcome_id'), visible = @visible, version = version + 1
 WHERE id = @id;
 
 -- name: FileSlip :exec

@@ -59,6 +59,23 @@ export const queries = {
     queryFn: () => ask(api.GET("/api/webhook-deliveries")),
     refetchInterval: 10_000,
   }),
+  scripts: queryOptions({ queryKey: ["scripts"], queryFn: () => ask(api.GET("/api/scripts")) }),
+  callScript: (call: string, script: string | undefined, type: string) =>
+    queryOptions({
+      queryKey: ["call-script", call, script, type],
+      queryFn: () =>
+        ask(
+          api.GET("/api/calls/{id}/script", {
+            params: { path: { id: call }, query: script ? { script_id: script } : {} },
+          }),
+        ),
+      placeholderData: keepPreviousData,
+    }),
+  sources: (days: number) =>
+    queryOptions({
+      queryKey: ["sources", days],
+      queryFn: () => ask(api.GET("/api/sources", { params: { query: { days } } })),
+    }),
   sequences: queryOptions({
     queryKey: ["sequences"],
     queryFn: () => ask(api.GET("/api/sequences")),

@@ -375,6 +375,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scripts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listScripts"];
+        put: operations["putScripts"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/script": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** The script of a call as far as its answers lead, filled with what is known. */
+        get: operations["getCallScript"];
+        put: operations["answerScript"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What came of each source in so many days. */
+        get: operations["listSources"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tokens": {
         parameters: {
             query?: never;
@@ -2675,6 +2727,66 @@ export interface components {
             /** @description What looks like a payment card number is kept as it was typed */
             insist?: boolean;
         };
+        Script: {
+            /** Format: uuid */
+            id: string | null;
+            name: string;
+            body: string;
+            call_type_ids: string[];
+            directions: ("inbound" | "outbound")[];
+            active: boolean;
+        };
+        Scripts: {
+            scripts: components["schemas"]["Script"][];
+        };
+        ScriptStep: {
+            title: string;
+            /** @description Markdown */
+            text: string;
+            question: string;
+            key: string;
+            choices: string[];
+            /** @enum {string} */
+            free: "" | "text" | "number";
+            answer: string;
+        };
+        CallScript: {
+            /**
+             * Format: uuid
+             * @description None where none fits
+             */
+            script_id: string | null;
+            name: string;
+            steps: components["schemas"]["ScriptStep"][];
+            /** @description All that can be read in this call */
+            others: components["schemas"]["ScriptName"][];
+        };
+        ScriptName: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+        };
+        ScriptAnswer: {
+            /** Format: uuid */
+            script_id: string;
+            key: string;
+            /** @description Empty: taken back */
+            answer: string;
+        };
+        Answer: {
+            key: string;
+            question: string;
+            answer: string;
+        };
+        Source: {
+            source: string;
+            calls: number;
+            people: number;
+            deals: number;
+            won: number;
+            /** @description With its currency */
+            earned: string;
+        };
         /**
          * @description read: what is there; write: change it; calls: make and end calls; settings: set up the firm
          * @enum {string}
@@ -3036,6 +3148,7 @@ export interface components {
             /** Format: uuid */
             outcome_id?: string | null;
             clear?: ("call_type_id" | "outcome_id")[];
+            visible?: components["schemas"]["Visible"];
             /** @description Of a filed slip whose outcome changes: what the former one did is taken back, as far as it can be */
             take_back?: boolean;
             /** @description Of a filed slip whose outcome changes: what the new one is to do */
@@ -3047,6 +3160,11 @@ export interface components {
             role: "person" | "company" | "about";
             reason: string;
         };
+        /**
+         * @description Who may read the notes: everybody, the rep's team, or the rep alone
+         * @enum {string}
+         */
+        Visible: "all" | "team" | "me";
         Slip: {
             /** Format: uuid */
             id: string;
@@ -3066,6 +3184,9 @@ export interface components {
             outcome_id: string | null;
             outcome: string;
             outcome_reached: boolean;
+            visible?: components["schemas"]["Visible"];
+            /** @description There are notes that this reader may not read */
+            notes_hidden?: boolean;
             /** @description Whose number it is has to be asked */
             asks_who: boolean;
             candidates: components["schemas"]["Candidate"][];
@@ -3425,6 +3546,7 @@ export interface components {
             facts: components["schemas"]["CallFact"][];
             changes: components["schemas"]["Change"][];
             filing?: components["schemas"]["Filing"];
+            answers?: components["schemas"]["Answer"][];
         };
         HistoryEntry: {
             /** Format: date-time */
@@ -4434,6 +4556,127 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FilingPlan"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listScripts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In their order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putScripts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Scripts"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Script"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getCallScript: {
+        parameters: {
+            query?: {
+                script_id?: string;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The script */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallScript"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    answerScript: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScriptAnswer"];
+            };
+        };
+        responses: {
+            /** @description The script as it goes on */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallScript"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSources: {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The most earned first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Source"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -5,10 +5,11 @@ import { api, ask, newKey, type Schemas } from "../api/client";
 import { t } from "../messages";
 import { Block } from "../ui/block";
 import { Button, IconButton } from "../ui/button";
-import { Field } from "../ui/field";
+import { Field, Select } from "../ui/field";
 import { Tick } from "../ui/icons";
 import { clockTime, dayName, fromInput } from "../ui/times";
 import { useTell } from "../ui/toast";
+import { FollowUpDialog } from "./follow_up_dialog";
 
 /** FollowUps are the open follow-ups of a record, and the line in which one is made. */
 export function FollowUps({ record }: { record: Schemas["Record"] }) {
@@ -16,6 +17,8 @@ export function FollowUps({ record }: { record: Schemas["Record"] }) {
   const tell = useTell();
   const [text, setText] = useState("");
   const [when, setWhen] = useState("");
+  const [kind, setKind] = useState<Schemas["FollowUp"]["kind"]>("call");
+  const [editing, setEditing] = useState<Schemas["FollowUp"]>();
   const failed = (e: Error) => {
     tell(e.message, { bad: true });
   };
@@ -25,12 +28,13 @@ export function FollowUps({ record }: { record: Schemas["Record"] }) {
       ask(
         api.POST("/api/records/{id}/follow-ups", {
           params: { path: { id: record.id }, header: { "Idempotency-Key": key } },
-          body: { text, ...(when ? { due_at: fromInput(when) } : {}) },
+          body: { text, kind, ...(when ? { due_at: fromInput(when) } : {}) },
         }),
       ),
     onSuccess: () => {
       setText("");
       setWhen("");
+      setKind("call");
       again();
     },
     onError: failed,
@@ -52,7 +56,16 @@ export function FollowUps({ record }: { record: Schemas["Record"] }) {
         {record.follow_ups.map((f) => (
           <li key={f.id} className="flex items-start justify-between gap-2 border-b border-rule py-1">
             <span className="min-w-0">
-              <span className="block break-words">{f.text}</span>
+              <button
+                type="button"
+                className="block text-left break-words hover:text-ours hover:underline"
+                onClick={() => {
+                  setEditing(f);
+                }}
+              >
+                {f.kind !== "call" && `${t.after.acts[f.kind] ?? ""} `}
+                {f.text}
+              </button>
               <span className="block text-sm text-quiet">
                 {f.promised && `${t.record.promised} `}
                 {f.due_at
@@ -71,6 +84,15 @@ export function FollowUps({ record }: { record: Schemas["Record"] }) {
           </li>
         ))}
       </ul>
+      {editing && (
+        <FollowUpDialog
+          key={editing.id}
+          followUp={editing}
+          onClose={() => {
+            setEditing(undefined);
+          }}
+        />
+      )}
       <form
         className="mt-1.5 flex flex-col gap-1.5"
         onSubmit={(e) => {
@@ -89,7 +111,22 @@ export function FollowUps({ record }: { record: Schemas["Record"] }) {
           }}
         />
         {text && (
-          <div className="flex gap-1.5">
+          <div className="flex flex-wrap gap-1.5">
+            <Select
+              label={t.book.followUps.kind}
+              hidden
+              className="w-full"
+              value={kind}
+              onChange={(e) => {
+                setKind(e.target.value as typeof kind);
+              }}
+            >
+              {(["call", "mail", "meeting", "task"] as const).map((k) => (
+                <option key={k} value={k}>
+                  {t.after.settings.acts[k]}
+                </option>
+              ))}
+            </Select>
             <Field
               label={t.record.when}
               hidden

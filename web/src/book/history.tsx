@@ -131,6 +131,7 @@ export function CallLine({ call, withWho = false }: { call: Call; withWho?: bool
             <span className="text-quiet">{call.slip.call_type}</span>
           </p>
         )}
+        {call.slip.notes_hidden && <p className="text-sm text-quiet">{t.after.visible.hidden}</p>}
         {call.slip.notes.body && (
           <p className="line-clamp-4 max-w-prose whitespace-pre-wrap text-quiet">{call.slip.notes.body}</p>
         )}

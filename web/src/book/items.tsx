@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useNavigate } from "@tanstack/react-router";
+import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { api, ask, Failure, newKey, type Schemas } from "../api/client";
@@ -24,6 +24,46 @@ const withoutNet = ({ product_id, label, quantity, unit, discount, tax }: Item):
   discount,
   tax,
 });
+
+/** ItemTable is the lines of a quote or an order with their sums, for reading and for print. */
+export function ItemTable({ record }: { record: Record }) {
+  return (
+    <table className="w-full">
+      <thead>
+        <tr className="text-left text-sm text-quiet">
+          <th className="py-1 font-normal">{w.what}</th>
+          <th className="px-2 text-right font-normal">{w.quantity}</th>
+          <th className="px-2 text-right font-normal">{w.unit}</th>
+          <th className="px-2 text-right font-normal">{w.discount}</th>
+          <th className="px-2 text-right font-normal">{w.tax}</th>
+          <th className="pl-2 text-right font-normal">{w.net}</th>
+        </tr>
+      </thead>
+      <tbody>
+        {record.items.map((it, i) => (
+          <tr key={i} className="border-t border-rule">
+            <td className="py-1.5">{it.label}</td>
+            <td className="px-2 text-right">{it.quantity}</td>
+            <td className="px-2 text-right">{money(it.unit)}</td>
+            <td className="px-2 text-right">{it.discount === "0" ? "" : it.discount}</td>
+            <td className="px-2 text-right">{it.tax}</td>
+            <td className="pl-2 text-right">{money(it.net ?? "")}</td>
+          </tr>
+        ))}
+      </tbody>
+      <tfoot>
+        {record.totals.map((sum, i) => (
+          <tr key={i} className={i === 0 ? "border-t border-rule-strong" : ""}>
+            <td colSpan={5} className={`py-0.5 text-right ${i === 2 ? "font-semibold" : "text-quiet"}`}>
+              {w.sum[i]}
+            </td>
+            <td className={`pl-2 text-right ${i === 2 ? "font-semibold" : ""}`}>{money(sum)}</td>
+          </tr>
+        ))}
+      </tfoot>
+    </table>
+  );
+}
 
 /** Items are the lines of a quote or an order with their sums, and the way to change them. */
 export function Items({ record }: { record: Record }) {
@@ -77,6 +117,15 @@ export function Items({ record }: { record: Record }) {
         <h2 className="text-quiet">{w.title}</h2>
         {!draft && (
           <span className="flex gap-2">
+            {record.items.length > 0 && (
+              <Link
+                to="/print/$id"
+                params={{ id: record.id }}
+                className="inline-flex min-h-7 items-center px-2 text-ours hover:underline"
+              >
+                {t.after.print.open}
+              </Link>
+            )}
             {record.kind === "quote" && record.items.length > 0 && (
               <Button
                 disabled={order.isPending}
@@ -99,42 +148,7 @@ export function Items({ record }: { record: Record }) {
         )}
       </div>
       {!draft && record.items.length === 0 && <p className="py-2 text-quiet">{w.none}</p>}
-      {!draft && record.items.length > 0 && (
-        <table className="w-full">
-          <thead>
-            <tr className="text-left text-sm text-quiet">
-              <th className="py-1 font-normal">{w.what}</th>
-              <th className="px-2 text-right font-normal">{w.quantity}</th>
-              <th className="px-2 text-right font-normal">{w.unit}</th>
-              <th className="px-2 text-right font-normal">{w.discount}</th>
-              <th className="px-2 text-right font-normal">{w.tax}</th>
-              <th className="pl-2 text-right font-normal">{w.net}</th>
-            </tr>
-          </thead>
-          <tbody>
-            {record.items.map((it, i) => (
-              <tr key={i} className="border-t border-rule">
-                <td className="py-1.5">{it.label}</td>
-                <td className="px-2 text-right">{it.quantity}</td>
-                <td className="px-2 text-right">{money(it.unit)}</td>
-                <td className="px-2 text-right">{it.discount === "0" ? "" : it.discount}</td>
-                <td className="px-2 text-right">{it.tax}</td>
-                <td className="pl-2 text-right">{money(it.net ?? "")}</td>
-              </tr>
-            ))}
-          </tbody>
-          <tfoot>
-            {record.totals.map((sum, i) => (
-              <tr key={i} className={i === 0 ? "border-t border-rule-strong" : ""}>
-                <td colSpan={5} className={`py-0.5 text-right ${i === 2 ? "font-semibold" : "text-quiet"}`}>
-                  {w.sum[i]}
-                </td>
-                <td className={`pl-2 text-right ${i === 2 ? "font-semibold" : ""}`}>{money(sum)}</td>
-              </tr>
-            ))}
-          </tfoot>
-        </table>
-      )}
+      {!draft && record.items.length > 0 && <ItemTable record={record} />}
       {draft && (
         <form
           className="flex flex-col gap-2 pt-2"

@@ -5,6 +5,7 @@ import { useEffect, useState } from "react";
 import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
+import { ScriptOf } from "../call/script_panel";
 import { Composer } from "../post/composer";
 import { Memberships } from "../post/memberships";
 import { useKey } from "../shell/keys";
@@ -95,6 +96,7 @@ export function RecordSheet() {
       )}
       <Twin record={data} />
       <RecordNumbers record={data} />
+      <ScriptOf record={data.id} />
       <div className="mt-4 grid grid-cols-[minmax(0,1fr)_15.5rem] gap-7 max-[63.9rem]:grid-cols-1">
         <div className="min-w-0">
           {(data.kind === "company" || data.people.length > 0) && <PeopleHere record={data} />}

@@ -33,10 +33,11 @@ export function CallPage() {
   const me = useQuery(queries.me).data;
   if (page.isPending) return <Loading />;
   if (!page.data) return <Failed error={page.error} retry={() => void page.refetch()} title={t.calls.gone} />;
-  const { call, facts, changes, recordings, filing } = page.data;
+  const { call, facts, changes, recordings, filing, answers } = page.data;
   const heard = recordings.find((r) => r.state === "kept");
   const answered = call.slip.state !== "none";
-  const mayCorrect = answered && (call.slip.mine || me?.role !== "rep");
+  const mayCorrect =
+    answered && (call.slip.mine || (me?.role !== "rep" && !call.slip.notes_hidden && call.slip.visible !== "me"));
   const mayAttach = mayCorrect || call.slip.state === "none"; // what nobody answered is everybody's
   return (
     <>
@@ -64,6 +65,19 @@ export function CallPage() {
               <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.correct}</h2>
               {mayCorrect ? <Correct key={call.slip.id} call={call} filing={filing} /> : <ReadOnly call={call} />}
             </>
+          )}
+          {answers && answers.length > 0 && (
+            <section aria-label={t.after.scripts.answers} data-testid="answers">
+              <h2 className="mt-2 border-b border-rule-strong pb-1 text-quiet">{t.after.scripts.answers}</h2>
+              <dl>
+                {answers.map((x) => (
+                  <div key={x.key} className="flex justify-between gap-4 border-b border-rule py-1">
+                    <dt className="text-quiet">{x.question}</dt>
+                    <dd>{x.answer}</dd>
+                  </div>
+                ))}
+              </dl>
+            </section>
           )}
           {filing && <Did call={call} filing={filing} />}
           <h2 className="mt-2 border-b border-rule-strong pb-1 text-quiet">{t.calls.links}</h2>
@@ -136,6 +150,7 @@ function ReadOnly({ call }: { call: Call }) {
   return (
     <>
       <p>{words || t.calls.noOutcome}</p>
+      {call.slip.notes_hidden && <p className="text-quiet">{t.after.visible.hidden}</p>}
       <p className="whitespace-pre-wrap">{call.slip.notes.body}</p>
     </>
   );

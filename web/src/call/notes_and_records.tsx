@@ -12,7 +12,7 @@ import { useFile } from "./change_slip";
 import { PutOnOpenRecord } from "./controls";
 import { keeperOf, type NotesState } from "./notes_keeper";
 import { Promise } from "./promise";
-import { CallType, LinkChip, Subject } from "./slip_fields";
+import { CallType, LinkChip, NotesFor, Subject } from "./slip_fields";
 import { UnknownCaller } from "./unknown_caller";
 
 /** useNotes gives the keeper of a call's notes and what it holds now. */
@@ -119,6 +119,7 @@ export function NotesAndRecords({ call }: { call: Call }) {
           </button>
         )}
         <Promise call={call} />
+        <NotesFor call={call} />
         <NotesStatus notes={notes} />
       </div>
     </div>

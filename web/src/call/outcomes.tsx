@@ -5,6 +5,7 @@ import { queries } from "../api/queries";
 import { t } from "../messages";
 import { outcomeKey, useKey, useKeys, useOutcomeKeys } from "../shell/keys";
 import { Button, KeyHint } from "../ui/button";
+import { useNow } from "../ui/clock";
 import { useChangeSlip, useFile } from "./change_slip";
 import { putAside } from "./focus";
 import { usePlan } from "./plan";
@@ -25,6 +26,20 @@ export function offeredFor(call: Call, all: Outcome[]): { outcome: Outcome; plac
         o.call_type_ids.includes(call.slip.call_type_id ?? "") ||
         o.id === call.slip.outcome_id,
     );
+}
+
+/** soon is for how many seconds before calls come again one is warned. */
+const soon = 15;
+
+/** WrapUp warns that the time for writing up is over in a moment: calls come again, and the slip stays where it is. */
+function WrapUp({ call, seconds }: { call: Call; seconds: number }) {
+  const now = useNow(1_000);
+  const left = call.state.ended_at ? Math.ceil(seconds - (now - Date.parse(call.state.ended_at)) / 1000) : 0;
+  return (
+    <p role="status" className="text-sm text-waiting">
+      {seconds > 0 && left > 0 && left <= soon && t.after.wrapUp(left)}
+    </p>
+  );
 }
 
 /** Outcomes is the last part of a slip: how it went, what filing will do, File. */
@@ -95,7 +110,11 @@ export function Outcomes({ call }: { call: Call }) {
         </p>
         {chosen && <PlanItems call={call} outcome={chosen.id} items={plan.items} zone={plan.zone} />}
         <div className="flex items-end justify-between gap-2">
-          <p className="text-sm text-quiet">{!ended && t.slip.whileSpeaking}</p>
+          {ended ? (
+            <WrapUp call={call} seconds={me?.firm.wrap_seconds ?? 0} />
+          ) : (
+            <p className="text-sm text-quiet">{t.slip.whileSpeaking}</p>
+          )}
           <div className="flex shrink-0 gap-2">
             {ended && (
               <Button

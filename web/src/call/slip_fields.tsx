@@ -67,6 +67,28 @@ export function CallType({ call, hidden = true }: { call: Call; hidden?: boolean
   );
 }
 
+/** NotesFor says who may read the notes. */
+export function NotesFor({ call }: { call: Call }) {
+  const change = useChangeSlip(call);
+  return (
+    <Select
+      label={t.after.visible.label}
+      hidden
+      className="w-36"
+      value={call.slip.visible ?? "all"}
+      onChange={(e) => {
+        change.mutate({ visible: e.target.value as "all" | "team" | "me" });
+      }}
+    >
+      {(["all", "team", "me"] as const).map((v) => (
+        <option key={v} value={v}>
+          {t.after.visible.options[v]}
+        </option>
+      ))}
+    </Select>
+  );
+}
+
 /** LinkChip is a record that the call stands on, to be opened or taken away. */
 export function LinkChip({ call, record, fixed = false }: { call: Call; record: RecordRef; fixed?: boolean }) {
   const client = useQueryClient();

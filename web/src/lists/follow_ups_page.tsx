@@ -1,18 +1,15 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 
-import { api, ask, type Schemas } from "../api/client";
+import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { useBook } from "../book/values";
+import { FollowUpDialog } from "../book/follow_up_dialog";
 import { t } from "../messages";
-import { Button } from "../ui/button";
-import { Dialog } from "../ui/dialog";
-import { Field, Select } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { type Column, Table } from "../ui/table";
 import { Tabs } from "../ui/tabs";
-import { clockTime, dayShort, fromInput, toInput } from "../ui/times";
+import { clockTime, dayShort } from "../ui/times";
 
 type FollowUp = Schemas["FollowUp"];
 const f = t.book.followUps;
@@ -28,7 +25,12 @@ const columns: Column<FollowUp>[] = [
     key: "what",
     label: f.columns.what,
     width: "minmax(12rem,1.5fr)",
-    cell: (x) => <span className="name">{x.text}</span>,
+    cell: (x) => (
+      <span className="name">
+        {x.kind !== "call" && `${t.after.acts[x.kind] ?? ""} `}
+        {x.text}
+      </span>
+    ),
   },
   {
     key: "who",
@@ -115,110 +117,5 @@ export function FollowUpsPage() {
         />
       )}
     </div>
-  );
-}
-
-function FollowUpDialog({ followUp, onClose }: { followUp: FollowUp; onClose: () => void }) {
-  const client = useQueryClient();
-  const people = useBook().people;
-  const [text, setText] = useState(followUp.text);
-  const [due, setDue] = useState(toInput(followUp.due_at));
-  const [owner, setOwner] = useState(followUp.owner_id);
-  const [state, setState] = useState(followUp.state);
-  const save = useMutation({
-    mutationFn: () =>
-      ask(
-        api.PATCH("/api/follow-ups/{id}", {
-          params: { path: { id: followUp.id } },
-          body: {
-            version: followUp.version,
-            text,
-            owner_id: owner,
-            state,
-            ...(due && due !== toInput(followUp.due_at) ? { due_at: fromInput(due) } : {}),
-          },
-        }),
-      ),
-    onSuccess: () => {
-      for (const k of ["follow-ups", "lane", "record", "history"]) void client.invalidateQueries({ queryKey: [k] });
-      onClose();
-    },
-  });
-  return (
-    <Dialog
-      open
-      onClose={onClose}
-      title={f.edit}
-      actions={
-        <>
-          <Link
-            to="/records/$id"
-            params={{ id: followUp.record_id }}
-            className="mr-auto inline-flex min-h-7 items-center text-ours hover:underline"
-          >
-            {followUp.record_name}
-          </Link>
-          <Button onClick={onClose}>{t.cancel}</Button>
-          <Button look="ours" type="submit" form="follow-up" disabled={save.isPending}>
-            {t.save}
-          </Button>
-        </>
-      }
-    >
-      <form
-        id="follow-up"
-        className="grid grid-cols-2 gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          if (!save.isPending) save.mutate();
-        }}
-      >
-        <Field
-          label={f.text}
-          className="col-span-2"
-          autoFocus
-          maxLength={500}
-          value={text}
-          problem={save.error?.message}
-          onChange={(e) => {
-            setText(e.target.value);
-          }}
-        />
-        <Field
-          label={f.due}
-          type="datetime-local"
-          value={due}
-          onChange={(e) => {
-            setDue(e.target.value);
-          }}
-        />
-        <Select
-          label={f.owner}
-          value={owner}
-          onChange={(e) => {
-            setOwner(e.target.value);
-          }}
-        >
-          {people.map((p) => (
-            <option key={p.id} value={p.id}>
-              {p.name}
-            </option>
-          ))}
-        </Select>
-        <Select
-          label={f.state}
-          value={state}
-          onChange={(e) => {
-            setState(e.target.value as FollowUp["state"]);
-          }}
-        >
-          {Object.entries(f.states).map(([value, label]) => (
-            <option key={value} value={value}>
-              {label}
-            </option>
-          ))}
-        </Select>
-      </form>
-    </Dialog>
   );
 }

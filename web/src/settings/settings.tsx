@@ -11,6 +11,7 @@ import { SoundSettings } from "../voice/devices";
 import { MySettings } from "./my_settings";
 import { TemplateSettings } from "./templates";
 import { ProgramSettings } from "./programs";
+import { ScriptSettings } from "./scripts";
 import { SequenceSettings } from "./sequences";
 import { OutcomeSettings } from "./outcomes";
 import { NumberSettings } from "./number_order";
@@ -35,6 +36,7 @@ export function Settings() {
     { key: "recording", there: rights.set_up, part: <RecordingSettings /> },
     { key: "templates", there: rights.set_up, part: <TemplateSettings /> },
     { key: "sequences", there: rights.set_up, part: <SequenceSettings /> },
+    { key: "scripts", there: rights.set_up, part: <ScriptSettings /> },
     { key: "outcomes", there: rights.set_up, part: <OutcomeSettings /> },
     { key: "programs", there: true, part: <ProgramSettings /> },
     { key: "do_not_call", there: rights.import, part: <DoNotCallSettings /> },
@@ -61,6 +63,7 @@ export function Settings() {
                   templates: t.after.templates.tab,
                   sequences: t.after.sequences.tab,
                   programs: t.after.programs.tab,
+                  scripts: t.after.scripts.tab,
                   outcomes: t.after.settings.tab,
                 } as Record<string, string>
               )[x.key] ??

@@ -120,7 +120,7 @@ export function FindField() {
     e.preventDefault();
   };
   return (
-    <div ref={box} className="relative w-72 shrink-0 max-[70rem]:w-60">
+    <div ref={box} className="relative w-60 shrink-0">
       <label htmlFor={id} className="sr-only">
         {t.find.label}
       </label>

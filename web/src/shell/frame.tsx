@@ -8,6 +8,7 @@ import { queries } from "../api/queries";
 import { DialProvider } from "../call/dial";
 import { DeskStrip } from "../call/strip";
 import { Lane } from "../lane/lane";
+import { useReminders } from "../lane/reminders";
 import { t } from "../messages";
 import { Mark, More } from "../ui/icons";
 import { Menu, MenuChoices, MenuItem, MenuLabel, MenuLine } from "../ui/menu";
@@ -18,6 +19,12 @@ import { FindField } from "./find";
 import { listenForKeys, useKey } from "./keys";
 import { KeysDialog } from "./keys_dialog";
 import { setTheme, type Theme, theme } from "./theme";
+
+/** Reminders says when a follow-up's time has come. */
+function Reminders() {
+  useReminders();
+  return null;
+}
 
 /** Frame is what never changes place: the band above, the lane at the left, the desk strip, and the sheet below it. */
 export function Frame() {
@@ -46,6 +53,7 @@ export function Frame() {
   useKey("lists", () => void navigate({ to: "/lists" }));
   return (
     <DialProvider>
+      <Reminders />
       <a href="#sheet" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-2">
         {t.skip}
       </a>
@@ -91,7 +99,7 @@ function Band({ onKeys }: { onKeys: () => void }) {
         <span className="name">{t.name}</span>
       </Link>
       <FindField />
-      <nav aria-label={t.name} className="flex gap-4.5">
+      <nav aria-label={t.name} className="flex gap-4">
         <Link to="/" activeOptions={{ exact: true }} className={section}>
           {t.sections.today}
         </Link>
@@ -109,6 +117,9 @@ function Band({ onKeys }: { onKeys: () => void }) {
         </Link>
         <Link to="/team" className={section}>
           {t.sections.team}
+        </Link>
+        <Link to="/insight" className={section}>
+          {t.sections.insight}
         </Link>
         <Link to="/settings" search={{}} activeOptions={{ includeSearch: false }} className={section}>
           {t.sections.settings}

@@ -74,20 +74,29 @@ const outside = createRoute({
   component: lazyRouteComponent(() => import("./outside"), "OutsidePhone"),
 });
 
+const signedInOnly = async (client: QueryClient, href: string) => {
+  try {
+    setZone((await client.ensureQueryData(queries.me)).zone);
+  } catch (e) {
+    if (e instanceof Failure && e.problem?.status === 401) {
+      throw redirect({ to: "/sign-in", search: href === "/" ? {} : { to: href } });
+    }
+    throw e;
+  }
+};
+
+const print = createRoute({
+  getParentRoute: () => root,
+  path: "/print/$id",
+  component: lazyRouteComponent(() => import("../book/print_page"), "PrintPage"),
+  beforeLoad: ({ context, location }) => signedInOnly(context.client, location.href),
+});
+
 const frame = createRoute({
   getParentRoute: () => root,
   id: "frame",
   component: Frame,
-  beforeLoad: async ({ context, location }) => {
-    try {
-      setZone((await context.client.ensureQueryData(queries.me)).zone);
-    } catch (e) {
-      if (e instanceof Failure && e.problem?.status === 401) {
-        throw redirect({ to: "/sign-in", search: location.href === "/" ? {} : { to: location.href } });
-      }
-      throw e;
-    }
-  },
+  beforeLoad: ({ context, location }) => signedInOnly(context.client, location.href),
 });
 
 const today = createRoute({ getParentRoute: () => frame, path: "/", component: Today });
@@ -174,6 +183,11 @@ const record = createRoute({
   component: RecordSheet,
   validateSearch: (s): { show?: "message" | undefined } => ({ show: s["show"] === "message" ? "message" : undefined }),
 });
+const insight = createRoute({
+  getParentRoute: () => frame,
+  path: "/insight",
+  component: lazyRouteComponent(() => import("../insight/insight"), "Insight"),
+});
 const apiPage = createRoute({
   getParentRoute: () => frame,
   path: "/programs",
@@ -210,6 +224,7 @@ export const makeRouter = (client: QueryClient) =>
     routeTree: root.addChildren([
       signIn,
       outside,
+      print,
       frame.addChildren([
         today,
         lane,
@@ -226,6 +241,7 @@ export const makeRouter = (client: QueryClient) =>
         record,
         messages,
         apiPage,
+        insight,
         calls,
         call,
         team,

@@ -1,0 +1,120 @@
+package desk_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/contract"
+	"trundo/internal/desk"
+)
+
+const planning = "# Opening\nGood day {given name}, {rep} here.\n? Do you have a tank? [has_tank]\n- Yes -> Size\n- No\n# Need\nA tank saves water.\n-> End\n# Size\n? How many litres? [litres]\n= number\n# End\nThank you."
+
+func TestAScriptLeadsThroughACallAndItsAnswersAreKept(t *testing.T) {
+	w := newWorld(t)
+	_, err := w.store.Pool.Exec(t.Context(), `UPDATE users SET role = 'admin' WHERE id = $1`, w.odile.ID)
+	require.NoError(t, err)
+	w.clock.Advance(6 * time.Second)
+	admin := w.actor("odile")
+	c := w.calls()
+	none, err := w.CallScript(t.Context(), w.ines, c.ID, nil)
+	require.NoError(t, err)
+	assert.Nil(t, none.ScriptID)
+	set, err := w.SetScripts(t.Context(), admin, []contract.Script{{Name: "Inbound", Body: "# A\nx", Directions: []contract.ScriptDirections{"inbound"}, Active: true}, {Name: "Planning", Body: planning, Active: true}})
+	require.NoError(t, err)
+	require.Len(t, set, 2)
+	id := *set[1].ID
+	s, err := w.CallScript(t.Context(), w.ines, c.ID, nil)
+	require.NoError(t, err)
+	assert.Equal(t, "Planning", s.Name, "the first that fits")
+	require.Len(t, s.Steps, 1)
+	assert.Equal(t, "Good day Berit, ines here.", s.Steps[0].Text)
+	answer := func(a desk.Actor, key, text string) (contract.CallScript, error) {
+		return w.AnswerScript(t.Context(), a, c.ID, contract.ScriptAnswer{ScriptID: id, Key: key, Answer: text})
+	}
+	s, err = answer(w.ines, "has_tank", "Yes")
+	require.NoError(t, err)
+	require.Len(t, s.Steps, 2)
+	assert.Equal(t, "number", string(s.Steps[1].Free))
+	for _, bad := range [][2]string{{"has_tank", "Perhaps"}, {"litres", "many"}, {"weather", "fine"}, {"", "x"}} {
+		_, err := answer(w.ines, bad[0], bad[1])
+		var at *desk.FieldError
+		require.ErrorAs(t, err, &at, bad)
+	}
+	_, err = answer(w.tomas, "has_tank", "No")
+	require.ErrorIs(t, err, desk.ErrForbidden)
+	s, err = answer(w.ines, "litres", "4,000")
+	require.NoError(t, err)
+	assert.Len(t, s.Steps, 3)
+	page, err := w.CallPage(t.Context(), w.ines, c.ID)
+	require.NoError(t, err)
+	assert.Equal(t, []contract.Answer{{Key: "has_tank", Question: "Do you have a tank?", Answer: "Yes"}, {Key: "litres", Question: "How many litres?", Answer: "4,000"}}, *page.Answers)
+	s, err = answer(w.ines, "has_tank", "")
+	require.NoError(t, err)
+	assert.Len(t, s.Steps, 1, "taken back")
+	_, err = w.CallScript(t.Context(), w.ines, uuid.New(), nil)
+	require.ErrorIs(t, err, desk.ErrNotFound)
+
+	_, err = w.SetScripts(t.Context(), w.ines, nil)
+	require.ErrorIs(t, err, desk.ErrForbidden)
+	for field, bad := range map[string]contract.Script{"scripts.0.name": {Body: "# A"}, "scripts.0.body": {Name: "x", Body: "# A\n-> B"}} {
+		_, err := w.SetScripts(t.Context(), admin, []contract.Script{bad})
+		var at *desk.FieldError
+		require.ErrorAs(t, err, &at, field)
+		assert.Equal(t, field, at.Field)
+	}
+}
+
+func TestWhoMayReadNotes(t *testing.T) {
+	w := newWorld(t)
+	_, err := w.store.Pool.Exec(t.Context(), `UPDATE users SET team = 'Sales' WHERE id = $1`, w.ines.ID)
+	require.NoError(t, err)
+	c := w.over()
+	_, err = w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "She is ill.", Writer: "w"})
+	require.NoError(t, err)
+	reads := func(a desk.Actor) string {
+		t.Helper()
+		page, err := w.CallPage(t.Context(), a, c.ID)
+		require.NoError(t, err)
+		if *page.Call.Slip.NotesHidden {
+			return "hidden" + page.Call.Slip.Notes.Body
+		}
+		return page.Call.Slip.Notes.Body
+	}
+	set := func(v contract.Visible) {
+		t.Helper()
+		page, err := w.CallPage(t.Context(), w.ines, c.ID)
+		require.NoError(t, err)
+		_, err = w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: page.Call.Slip.Version, Visible: &v})
+		require.NoError(t, err)
+	}
+	colleague := w.tomas
+	colleague.Team = "Sales"
+	for v, want := range map[contract.Visible][4]string{"all": {"She is ill.", "She is ill.", "She is ill.", "She is ill."}, "team": {"She is ill.", "She is ill.", "hidden", "She is ill."},
+		"me": {"She is ill.", "hidden", "hidden", "hidden"}} {
+		set(v)
+		assert.Equal(t, want, [4]string{reads(w.ines), reads(colleague), reads(w.tomas), reads(w.odile)}, v)
+	}
+	set("me")
+	_, err = w.SaveNotes(t.Context(), w.odile, c.Slip.ID, contract.NotesEdit{Body: "x", Base: 1, Writer: "o"})
+	require.ErrorIs(t, err, desk.ErrForbidden, "who may not read them does not write them")
+}
+
+func TestWhatADealEarnsCountsForItsSource(t *testing.T) {
+	w := newWorld(t)
+	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET source = 'Spring show leaflet' WHERE id = $1`, w.berit)
+	require.NoError(t, err)
+	made, err := w.AddRecord(t.Context(), w.ines, key(), contract.NewRecord{Kind: contract.RecordKindDeal, Values: map[string]string{"name": "Tank", "person": w.berit.String(), "amount": "$4,000", "stage": "won"}})
+	require.NoError(t, err)
+	assert.Equal(t, "Spring show leaflet", made.Source)
+	all, err := w.Sources(t.Context(), 90)
+	require.NoError(t, err)
+	require.NotEmpty(t, all)
+	assert.Equal(t, "Spring show leaflet", all[0].Source)
+	assert.Equal(t, 1, all[0].Won)
+	assert.Equal(t, "4000.00 USD", all[0].Earned)
+}
