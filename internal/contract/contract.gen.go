@@ -1795,6 +1795,14 @@ type Answer struct {
 	Question string `json:"question"`
 }
 
+// Appointment defines model for Appointment.
+type Appointment struct {
+	EndsAt   *time.Time `json:"ends_at"`
+	Place    string     `json:"place"`
+	StartsAt time.Time  `json:"starts_at"`
+	Text     string     `json:"text"`
+}
+
 // AvailabilityChange defines model for AvailabilityChange.
 type AvailabilityChange struct {
 	At           time.Time `json:"at"`
@@ -4159,6 +4167,12 @@ type GetThreadParams struct {
 // SendMessageParams defines parameters for SendMessage.
 type SendMessageParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
+// GetMyDayParams defines parameters for GetMyDay.
+type GetMyDayParams struct {
+	// At Any moment of that day
+	At time.Time `form:"at" json:"at"`
 }
 
 // AddRecordParams defines parameters for AddRecord.

@@ -95,3 +95,16 @@ func (d *Desk) writeCalendar(ctx context.Context, user uuid.UUID, w io.Writer) e
 	}
 	return formats.WriteCalendar(w, f.name+": "+a.Name, events, now)
 }
+
+// MyDay are a's visits and meetings on the day of a moment, where a is.
+func (d *Desk) MyDay(ctx context.Context, a Actor, at time.Time) ([]contract.Appointment, error) {
+	there := at.In(a.zone())
+	from := time.Date(there.Year(), there.Month(), there.Day(), 0, 0, 0, 0, a.zone())
+	to := from.AddDate(0, 0, 1)
+	rows, err := d.Store.DayOf(ctx, db.DayOfParams{OwnerID: &a.ID, Since: &from, Before: &to})
+	views := []contract.Appointment{}
+	for _, r := range rows {
+		views = append(views, contract.Appointment{StartsAt: r.StartsAt, EndsAt: r.EndsAt, Text: r.Text, Place: r.Place})
+	}
+	return views, err
+}

@@ -14,6 +14,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/outcome"
+	"trundo/internal/core/slip"
 	"trundo/internal/desk"
 	"trundo/internal/store"
 )
@@ -410,4 +411,29 @@ func TestACardNumberIsHiddenUnlessTheRepInsists(t *testing.T) {
 	thread, err := w.Thread(t.Context(), w.ines, &w.berit, "")
 	require.NoError(t, err)
 	assert.Equal(t, "Take •••• 1111", thread.Messages[0].Body)
+}
+
+func TestFilingTwiceAtOnceDoesEverythingOnce(t *testing.T) {
+	w := newWorld(t)
+	w.outcomeThat(outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, After: outcome.After{Count: 1, Unit: outcome.Days}})
+	c := w.over()
+	results := make(chan error, 8)
+	for range cap(results) {
+		go func() {
+			_, err := w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+			results <- err
+		}()
+	}
+	filed := 0
+	for range cap(results) {
+		if err := <-results; err == nil {
+			filed++
+		} else {
+			require.ErrorIs(t, err, slip.ErrAlreadyFiled)
+		}
+	}
+	assert.Equal(t, 1, filed)
+	record, err := w.Record(t.Context(), w.ines, w.berit)
+	require.NoError(t, err)
+	assert.Len(t, record.FollowUps, 1)
 }

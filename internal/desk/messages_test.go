@@ -320,3 +320,20 @@ func TestBadMessages(t *testing.T) {
 	_, err = w.Thread(t.Context(), w.ines, nil, "")
 	require.Error(t, err)
 }
+
+func TestMessagesGoAlongWhenTwoBecomeOne(t *testing.T) {
+	w := newWorld(t)
+	require.NoError(t, w.Receive(t.Context(), desk.Received{Channel: contract.ChannelMail, From: "berit@vesper.example", To: "ines@lindenfall.example", Subject: "Tanks", Body: "Do you have some?"}))
+	merged, err := w.MergeRecords(t.Context(), w.ines, key(), contract.Merge{Keep: w.aron, Lose: w.berit, Take: []string{}})
+	require.NoError(t, err)
+	count := func(record uuid.UUID) int {
+		thread, err := w.Thread(t.Context(), w.ines, &record, "")
+		require.NoError(t, err)
+		return len(thread.Messages)
+	}
+	assert.Equal(t, 1, count(w.aron))
+	_, err = w.UndoMerge(t.Context(), w.ines, merged.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 0, count(w.aron))
+	assert.Equal(t, 1, count(w.berit))
+}

@@ -11,7 +11,6 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/outcome"
-	"trundo/internal/core/phone"
 	"trundo/internal/core/sequence"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -158,28 +157,26 @@ func (d *Desk) Enrol(ctx context.Context, a Actor, id uuid.UUID, e contract.Enro
 	if err != nil {
 		return result, err
 	}
-	err = d.Store.Tx(ctx, func(q *db.Queries) error {
-		for _, record := range people {
-			r, err := lockRecord(ctx, q, record)
-			if err != nil {
-				return err
-			}
-			due, err := d.stepDue(ctx, q, f, a.zone(), &r, steps, 0)
-			if err != nil {
-				return err
-			}
-			n, err := q.Enrol(ctx, db.EnrolParams{ID: store.NewID(), SequenceID: id, RecordID: record, OwnerID: a.ID, NextAt: due, At: d.Clock.Now()})
-			if err != nil {
-				return err
-			}
-			result.Enrolled += int(n)
-			result.Skipped += 1 - int(n)
+	places, err := d.Store.PlacesOf(ctx, people)
+	if err != nil {
+		return result, err
+	}
+	if e.RecordID != nil && len(places) == 0 {
+		return result, ErrNotFound
+	}
+	p := db.EnrolParams{SequenceID: id, OwnerID: a.ID, At: d.Clock.Now()}
+	for _, x := range places {
+		due, there := sequence.Due(steps, 0, d.placed(f, a.zone(), x))
+		if !there {
+			continue
 		}
-		return nil
-	})
+		p.Ids, p.Records, p.NextAts = append(p.Ids, store.NewID()), append(p.Records, x.ID), append(p.NextAts, due)
+	}
+	n, err := d.Store.Enrol(ctx, p)
 	if err != nil {
 		return contract.Enrolled{}, err
 	}
+	result.Enrolled, result.Skipped = int(n), len(people)-int(n)
 	wake(d.stepped)
 	if e.RecordID != nil {
 		d.publishRecord(*e.RecordID)
@@ -187,28 +184,16 @@ func (d *Desk) Enrol(ctx context.Context, a Actor, id uuid.UUID, e contract.Enro
 	return result, nil
 }
 
-// stepDue is when the nth step is to be done for a record; nil after the last.
-func (d *Desk) stepDue(ctx context.Context, q *db.Queries, f *firm, usual *time.Location, r *db.Record, steps []sequence.Step, n int) (*time.Time, error) {
+// placed is what is known for computing times at a record's place; usual is where nothing is known of it.
+func (d *Desk) placed(f *firm, usual *time.Location, x db.PlacesOfRow) outcome.Situation {
 	s := outcome.Situation{Now: d.Clock.Now(), Zone: usual, Hours: d.Hours, Workdays: f.workdays}
-	if r.Zone != "" {
-		s.Zone, s.Zones = zoneNamed(r.Zone), []string{r.Zone}
-	} else {
-		numbers, err := q.NumbersOf(ctx, []uuid.UUID{r.ID})
-		if err != nil {
-			return nil, err
-		}
-		for _, x := range numbers {
-			if zones := phone.Zones(x.E164); len(zones) > 0 {
-				s.Zone, s.Zones = zoneNamed(zones[0]), zones
-				break
-			}
-		}
+	switch {
+	case x.Zone != "":
+		s.Zone, s.Zones = zoneNamed(x.Zone), []string{x.Zone}
+	case len(x.Zones) > 0:
+		s.Zone, s.Zones = zoneNamed(x.Zones[0]), x.Zones
 	}
-	due, there := sequence.Due(steps, n, s)
-	if !there {
-		return nil, nil
-	}
-	return &due, nil
+	return s
 }
 
 // Memberships are the sequences that somebody is or was in, those going on first.
@@ -301,7 +286,7 @@ func (d *Desk) step(ctx context.Context, q *db.Queries, f *firm, m db.DueMembers
 	if err != nil {
 		return err
 	}
-	r, err := lockRecord(ctx, q, m.RecordID)
+	_, err = lockRecord(ctx, q, m.RecordID)
 	switch {
 	case errors.Is(err, ErrNotFound), errors.Is(err, ErrGone):
 		return end(sequence.Gone)
@@ -356,20 +341,25 @@ func (d *Desk) step(ctx context.Context, q *db.Queries, f *firm, m db.DueMembers
 	if err := q.SetMessageMember(ctx, db.SetMessageMemberParams{ID: id, MemberID: &m.ID}); err != nil {
 		return err
 	}
-	return d.moveOn(ctx, q, f, owner.zone(), &r, m.ID, steps, m.Step+1)
+	return d.moveOn(ctx, q, f, owner.zone(), m.RecordID, m.ID, steps, m.Step+1)
 }
 
 // moveOn sets when a member's next step is due, or ends it after the last.
-func (d *Desk) moveOn(ctx context.Context, q *db.Queries, f *firm, usual *time.Location, r *db.Record, member uuid.UUID, steps []sequence.Step, next int) error {
-	due, err := d.stepDue(ctx, q, f, usual, r, steps, next)
+func (d *Desk) moveOn(ctx context.Context, q *db.Queries, f *firm, usual *time.Location, record, member uuid.UUID, steps []sequence.Step, next int) error {
+	places, err := q.PlacesOf(ctx, []uuid.UUID{record})
 	if err != nil {
 		return err
 	}
-	if due == nil {
+	var place db.PlacesOfRow
+	if len(places) > 0 {
+		place = places[0]
+	}
+	due, there := sequence.Due(steps, next, d.placed(f, usual, place))
+	if !there {
 		now := d.Clock.Now()
 		return q.EndMember(ctx, db.EndMemberParams{ID: member, Why: string(sequence.Finished), At: &now})
 	}
-	return q.MoveMember(ctx, db.MoveMemberParams{ID: member, Step: next, NextAt: due})
+	return q.MoveMember(ctx, db.MoveMemberParams{ID: member, Step: next, NextAt: &due})
 }
 
 // stepDone goes on with a sequence whose call in the lane has been settled.
@@ -388,11 +378,7 @@ func (d *Desk) stepDone(ctx context.Context, q *db.Queries, a Actor, followUp uu
 	if err != nil {
 		return err
 	}
-	r, err := q.LockRecord(ctx, m.RecordID)
-	if err != nil {
-		return err
-	}
-	return d.moveOn(ctx, q, f, a.zone(), &r, m.ID, steps, m.Step+1)
+	return d.moveOn(ctx, q, f, a.zone(), m.RecordID, m.ID, steps, m.Step+1)
 }
 
 // spoke ends the sequences of the people with whom a conversation took place.

@@ -164,3 +164,35 @@ func TestEnrollingAListAndBadSequences(t *testing.T) {
 	require.Len(t, set, 1)
 	assert.False(t, set[0].Active, "who is in it goes on; nobody more comes in")
 }
+
+func TestTenThousandAreTakenInAtOnce(t *testing.T) {
+	w := newWorld(t)
+	id, _ := w.sequence()
+	show := w.list("Everybody")
+	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO records (id, kind, name) SELECT gen_random_uuid(), 'lead', 'Lead ' || n FROM generate_series(1, 10000) n`)
+	require.NoError(t, err)
+	_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO list_members (list_id, record_id, at) SELECT $1, id, now() FROM records WHERE name LIKE 'Lead %'`, show)
+	require.NoError(t, err)
+	got, err := w.Enrol(t.Context(), w.ines, id, contract.Enrolment{ListID: &show})
+	require.NoError(t, err)
+	assert.Equal(t, 10_000, got.Enrolled)
+}
+
+func TestMyDayShowsVisitsAndMeetings(t *testing.T) {
+	w := newWorld(t)
+	at := monday.Add(3 * time.Hour)
+	_, err := w.AddRecord(t.Context(), w.ines, key(), contract.NewRecord{Kind: contract.RecordKindVisit, Values: map[string]string{"name": "Look at the roof", "starts": at.Format(time.RFC3339), "place": "Yard"}})
+	require.NoError(t, err)
+	kind := contract.NewFollowUpKindMeeting
+	later := at.Add(time.Hour)
+	_, err = w.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "By telephone", Kind: &kind, DueAt: &later})
+	require.NoError(t, err)
+	day, err := w.MyDay(t.Context(), w.ines, monday)
+	require.NoError(t, err)
+	require.Len(t, day, 2)
+	assert.Equal(t, "Yard", day[0].Place)
+	assert.Equal(t, "Berit Osterlund: By telephone", day[1].Text)
+	other, err := w.MyDay(t.Context(), w.ines, monday.AddDate(0, 0, 1))
+	require.NoError(t, err)
+	assert.Empty(t, other)
+}

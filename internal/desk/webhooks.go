@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"golang.org/x/sync/errgroup"
 
 	"trundo/internal/contract"
 	"trundo/internal/core/outcome"
@@ -113,10 +114,12 @@ func (d *Desk) tellPrograms(ctx context.Context) error {
 		if err != nil || len(rows) == 0 {
 			return err
 		}
+		var group errgroup.Group // one that hangs does not keep the others waiting
 		for _, r := range rows {
-			if err := d.tellOne(ctx, r); err != nil {
-				return err
-			}
+			group.Go(func() error { return d.tellOne(ctx, r) })
+		}
+		if err := group.Wait(); err != nil {
+			return err
 		}
 	}
 }

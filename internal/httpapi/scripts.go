@@ -48,3 +48,9 @@ func (s *Server) ListSources(c *gin.Context, p contract.ListSourcesParams) {
 	v, err := s.desk.Sources(c.Request.Context(), days)
 	answer(s, c, http.StatusOK, v, err)
 }
+
+// GetMyDay implements ServerInterface.
+func (s *Server) GetMyDay(c *gin.Context, p contract.GetMyDayParams) {
+	v, err := s.desk.MyDay(c.Request.Context(), actor(c), p.At)
+	answer(s, c, http.StatusOK, v, err)
+}

@@ -28,17 +28,17 @@ type Hook struct {
 	Body   []byte // JSON
 }
 
-// Hooks tells other programs. It follows no redirects, and by itself reaches no address of this machine or this link, so that nobody makes the server
-// speak with what only it can reach.
+// Hooks tells other programs. It follows no redirects, and by itself reaches no address of this machine or inside its network, so that nobody makes
+// the server speak with what only it can reach.
 type Hooks struct{ client *http.Client }
 
 // hookPatience is how long the other program may take.
 const hookPatience = 15 * time.Second
 
 // errInside is told of an address that must not be reached.
-var errInside = errors.New("this address is on this machine or this link, which is not told")
+var errInside = errors.New("this address is on this machine or inside its network, where nobody is told anything unless the server is started so")
 
-// NewHooks makes one; inside lets it reach this machine too, for programs beside it and for tests.
+// NewHooks makes one; inside lets it reach them too, for programs beside it and for tests.
 func NewHooks(inside bool) *Hooks {
 	dialer := &net.Dialer{Timeout: 5 * time.Second}
 	if !inside {
@@ -47,7 +47,7 @@ func NewHooks(inside bool) *Hooks {
 			if err != nil {
 				return err
 			}
-			if ip := at.Addr().Unmap(); ip.IsLoopback() || ip.IsLinkLocalUnicast() || ip.IsUnspecified() || ip.IsMulticast() || ip.IsLinkLocalMulticast() {
+			if ip := at.Addr().Unmap(); ip.IsLoopback() || ip.IsPrivate() || ip.IsLinkLocalUnicast() || ip.IsUnspecified() || ip.IsMulticast() || ip.IsLinkLocalMulticast() {
 				return errInside
 			}
 			return nil

@@ -13,6 +13,8 @@ type Moved struct {
 	Links     []uuid.UUID            `json:"links"` // calls
 	History   []uuid.UUID            `json:"history"`
 	FollowUps []uuid.UUID            `json:"follow_ups"`
+	Messages  []uuid.UUID            `json:"messages"`
+	Members   []uuid.UUID            `json:"members"` // of sequences
 	Lists     []uuid.UUID            `json:"lists"` // those that the kept record has come onto
 	Refs      map[string][]uuid.UUID `json:"refs"`  // by column: the records that now refer to the kept one
 	Before    map[string]string      `json:"before"`
@@ -31,6 +33,9 @@ var moves = []struct {
 	{`UPDATE history h SET record_id = $2 WHERE h.record_id = $1 AND NOT EXISTS (
 		SELECT FROM history k WHERE k.record_id = $2 AND k.at = h.at AND k.kind = h.kind AND k.ref_id = h.ref_id) RETURNING h.ref_id`, func(m *Moved) *[]uuid.UUID { return &m.History }},
 	{`UPDATE follow_ups f SET record_id = $2 WHERE f.record_id = $1 RETURNING f.id`, func(m *Moved) *[]uuid.UUID { return &m.FollowUps }},
+	{`UPDATE messages m SET record_id = $2 WHERE m.record_id = $1 RETURNING m.id`, func(m *Moved) *[]uuid.UUID { return &m.Messages }},
+	{`UPDATE sequence_members m SET record_id = $2 WHERE m.record_id = $1 AND NOT (m.state = 'active' AND EXISTS (
+		SELECT FROM sequence_members k WHERE k.record_id = $2 AND k.sequence_id = m.sequence_id AND k.state = 'active')) RETURNING m.id`, func(m *Moved) *[]uuid.UUID { return &m.Members }},
 	{`INSERT INTO list_members (list_id, record_id, at) SELECT m.list_id, $2, m.at FROM list_members m WHERE m.record_id = $1
 		ON CONFLICT DO NOTHING RETURNING list_id`, func(m *Moved) *[]uuid.UUID { return &m.Lists }},
 }
@@ -74,6 +79,8 @@ func (m Moved) MoveBack(ctx context.Context, tx pgx.Tx, from, to uuid.UUID) erro
 	batch.Queue(`UPDATE call_links SET record_id = $1 WHERE record_id = $2 AND call_id = ANY ($3)`, from, to, m.Links)
 	batch.Queue(`UPDATE history SET record_id = $1 WHERE record_id = $2 AND ref_id = ANY ($3)`, from, to, m.History)
 	batch.Queue(`UPDATE follow_ups SET record_id = $1 WHERE record_id = $2 AND id = ANY ($3)`, from, to, m.FollowUps)
+	batch.Queue(`UPDATE messages SET record_id = $1 WHERE record_id = $2 AND id = ANY ($3)`, from, to, m.Messages)
+	batch.Queue(`UPDATE sequence_members SET record_id = $1 WHERE record_id = $2 AND id = ANY ($3)`, from, to, m.Members)
 	batch.Queue(`DELETE FROM list_members WHERE record_id = $1 AND list_id = ANY ($2)`, to, m.Lists)
 	for _, column := range references {
 		batch.Queue("UPDATE records SET "+column+" = $1, version = version + 1 WHERE "+column+" = $2 AND id = ANY ($3)", from, to, m.Refs[column])

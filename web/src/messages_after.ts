@@ -195,6 +195,9 @@ export const after = {
     replied: "They replied",
     takeOut: "Take out",
     out: "They are in no sequence any more.",
+    enrolList: (name: string) => `Take all into “${name}”`,
+    enrolledList: (n: number, skipped: number) =>
+      `${String(n)} taken in${skipped > 0 ? `, ${String(skipped)} left out: in it already, or not to be called` : ""}.`,
   },
   programs: {
     tab: "Programs",
@@ -286,6 +289,10 @@ export const after = {
     sentence: (days: string, source: string, earned: string, won: number) =>
       `In the last ${days} days “${source}” earned the most: ${earned} from ${String(won)} ${won === 1 ? "deal" : "deals"} that were won.`,
     noneWon: (days: string) => `In the last ${days} days no deal that has a source was won.`,
+  },
+  myDay: {
+    title: (day: string) => `What else you have: ${day}`,
+    free: "Nothing else on that day.",
   },
   texting: {
     label: "Text messages from this line",

@@ -12,6 +12,54 @@ import (
 	"github.com/google/uuid"
 )
 
+const dayOf = `-- name: DayOf :many
+SELECT x.starts_at::timestamptz AS starts_at, x.ends_at, x.text::text AS text, x.place::text AS place FROM (
+  SELECT r.starts_at, r.ends_at, r.name AS text, r.place FROM records r WHERE r.kind = 'visit' AND r.owner_id = $1 AND r.deleted_at IS NULL AND r.stage <> 'cancelled' AND r.starts_at >= $2 AND r.starts_at < $3
+  UNION ALL
+  SELECT f.due_at, NULL::timestamptz, r.name || ': ' || f.text, '' FROM follow_ups f JOIN records r ON r.id = f.record_id
+  WHERE f.owner_id = $1 AND f.kind = 'meeting' AND f.state = 'open' AND NOT f.day_only AND f.due_at >= $2 AND f.due_at < $3
+) x ORDER BY 1
+`
+
+type DayOfParams struct {
+	OwnerID *uuid.UUID
+	Since   *time.Time
+	Before  *time.Time
+}
+
+type DayOfRow struct {
+	StartsAt time.Time
+	EndsAt   *time.Time
+	Text     string
+	Place    string
+}
+
+// Somebody's visits and meetings between two times.
+func (q *Queries) DayOf(ctx context.Context, arg DayOfParams) ([]DayOfRow, error) {
+	rows, err := q.db.Query(ctx, dayOf, arg.OwnerID, arg.Since, arg.Before)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []DayOfRow{}
+	for rows.Next() {
+		var i DayOfRow
+		if err := rows.Scan(
+			&i.StartsAt,
+			&i.EndsAt,
+			&i.Text,
+			&i.Place,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const doneFollowUps = `-- name: DoneFollowUps :many
 SELECT f.id FROM follow_ups f
 WHERE f.state <> 'open' AND ($1::uuid IS NULL OR f.owner_id = $1)

@@ -116,27 +116,29 @@ func (q *Queries) EndMembersOf(ctx context.Context, arg EndMembersOfParams) ([]E
 }
 
 const enrol = `-- name: Enrol :execrows
-INSERT INTO sequence_members (id, sequence_id, record_id, owner_id, next_at, state, enrolled_at) VALUES ($1, $2, $3, $4, $5, 'active', $6)
+INSERT INTO sequence_members (id, sequence_id, record_id, owner_id, next_at, state, enrolled_at)
+SELECT x.id, $1, x.record_id, $2, x.next_at, 'active', $3
+FROM (SELECT unnest($4::uuid[]) AS id, unnest($5::uuid[]) AS record_id, unnest($6::timestamptz[]) AS next_at) x
 ON CONFLICT (sequence_id, record_id) WHERE state = 'active' DO NOTHING
 `
 
 type EnrolParams struct {
-	ID         uuid.UUID
 	SequenceID uuid.UUID
-	RecordID   uuid.UUID
 	OwnerID    uuid.UUID
-	NextAt     *time.Time
 	At         time.Time
+	Ids        []uuid.UUID
+	Records    []uuid.UUID
+	NextAts    []time.Time
 }
 
 func (q *Queries) Enrol(ctx context.Context, arg EnrolParams) (int64, error) {
 	result, err := q.db.Exec(ctx, enrol,
-		arg.ID,
 		arg.SequenceID,
-		arg.RecordID,
 		arg.OwnerID,
-		arg.NextAt,
 		arg.At,
+		arg.Ids,
+		arg.Records,
+		arg.NextAts,
 	)
 	if err != nil {
 		return 0, err
@@ -182,7 +184,7 @@ func (q *Queries) InSequencesOfCall(ctx context.Context, callID uuid.UUID) ([]uu
 
 const listPeople = `-- name: ListPeople :many
 SELECT m.record_id FROM list_members m JOIN records r ON r.id = m.record_id
-WHERE m.list_id = $1 AND r.deleted_at IS NULL AND r.dnc_at IS NULL AND r.kind IN ('contact', 'lead') ORDER BY m.at, r.id LIMIT 5000
+WHERE m.list_id = $1 AND r.deleted_at IS NULL AND r.dnc_at IS NULL AND r.kind IN ('contact', 'lead') ORDER BY m.at, r.id LIMIT 20000
 `
 
 func (q *Queries) ListPeople(ctx context.Context, listID uuid.UUID) ([]uuid.UUID, error) {
@@ -338,6 +340,38 @@ func (q *Queries) NextMember(ctx context.Context) (time.Time, error) {
 	var at time.Time
 	err := row.Scan(&at)
 	return at, err
+}
+
+const placesOf = `-- name: PlacesOf :many
+SELECT r.id, r.zone, coalesce((SELECT p.zones FROM phone_numbers p WHERE p.record_id = r.id AND p.zones <> '{}' ORDER BY p.position, p.id LIMIT 1), '{}')::text[] AS zones
+FROM records r WHERE r.id = ANY ($1::uuid[]) AND r.deleted_at IS NULL
+`
+
+type PlacesOfRow struct {
+	ID    uuid.UUID
+	Zone  string
+	Zones []string
+}
+
+// Where records are, for computing times there.
+func (q *Queries) PlacesOf(ctx context.Context, ids []uuid.UUID) ([]PlacesOfRow, error) {
+	rows, err := q.db.Query(ctx, placesOf, ids)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []PlacesOfRow{}
+	for rows.Next() {
+		var i PlacesOfRow
+		if err := rows.Scan(&i.ID, &i.Zone, &i.Zones); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const putSequence = `-- name: PutSequence :exec

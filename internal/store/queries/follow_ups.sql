@@ -43,3 +43,12 @@ ORDER BY f.due_at NULLS LAST, f.id LIMIT 500;
 SELECT f.id FROM follow_ups f
 WHERE f.state <> 'open' AND (sqlc.narg('owner_id')::uuid IS NULL OR f.owner_id = sqlc.narg('owner_id'))
 ORDER BY f.done_at DESC NULLS LAST, f.id LIMIT 500;
+
+-- name: DayOf :many
+-- Somebody's visits and meetings between two times.
+SELECT x.starts_at::timestamptz AS starts_at, x.ends_at, x.text::text AS text, x.place::text AS place FROM (
+  SELECT r.starts_at, r.ends_at, r.name AS text, r.place FROM records r WHERE r.kind = 'visit' AND r.owner_id = @owner_id AND r.deleted_at IS NULL AND r.stage <> 'cancelled' AND r.starts_at >= @since AND r.starts_at < @before
+  UNION ALL
+  SELECT f.due_at, NULL::timestamptz, r.name || ': ' || f.text, '' FROM follow_ups f JOIN records r ON r.id = f.record_id
+  WHERE f.owner_id = @owner_id AND f.kind = 'meeting' AND f.state = 'open' AND NOT f.day_only AND f.due_at >= @since AND f.due_at < @before
+) x ORDER BY 1;

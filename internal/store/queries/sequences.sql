@@ -7,12 +7,19 @@ INSERT INTO sequences (id, name, steps, active, position) VALUES (@id, @name, @s
 ON CONFLICT (id) DO UPDATE SET name = EXCLUDED.name, steps = EXCLUDED.steps, active = EXCLUDED.active, position = EXCLUDED.position;
 
 -- name: Enrol :execrows
-INSERT INTO sequence_members (id, sequence_id, record_id, owner_id, next_at, state, enrolled_at) VALUES (@id, @sequence_id, @record_id, @owner_id, @next_at, 'active', @at)
+INSERT INTO sequence_members (id, sequence_id, record_id, owner_id, next_at, state, enrolled_at)
+SELECT x.id, @sequence_id, x.record_id, @owner_id, x.next_at, 'active', @at
+FROM (SELECT unnest(@ids::uuid[]) AS id, unnest(@records::uuid[]) AS record_id, unnest(@next_ats::timestamptz[]) AS next_at) x
 ON CONFLICT (sequence_id, record_id) WHERE state = 'active' DO NOTHING;
 
 -- name: ListPeople :many
 SELECT m.record_id FROM list_members m JOIN records r ON r.id = m.record_id
-WHERE m.list_id = @list_id AND r.deleted_at IS NULL AND r.dnc_at IS NULL AND r.kind IN ('contact', 'lead') ORDER BY m.at, r.id LIMIT 5000;
+WHERE m.list_id = @list_id AND r.deleted_at IS NULL AND r.dnc_at IS NULL AND r.kind IN ('contact', 'lead') ORDER BY m.at, r.id LIMIT 20000;
+
+-- name: PlacesOf :many
+-- Where records are, for computing times there.
+SELECT r.id, r.zone, coalesce((SELECT p.zones FROM phone_numbers p WHERE p.record_id = r.id AND p.zones <> '{}' ORDER BY p.position, p.id LIMIT 1), '{}')::text[] AS zones
+FROM records r WHERE r.id = ANY (@ids::uuid[]) AND r.deleted_at IS NULL;
 
 -- name: MembershipsOf :many
 SELECT m.id, m.sequence_id, s.name, s.steps, m.step, m.next_at, m.state, m.why, m.owner_id, u.name AS owner_name, m.enrolled_at, m.ended_at

@@ -71,6 +71,11 @@ export const queries = {
         ),
       placeholderData: keepPreviousData,
     }),
+  myDay: (at: string) =>
+    queryOptions({
+      queryKey: ["my-day", at.slice(0, 13)],
+      queryFn: () => ask(api.GET("/api/my-day", { params: { query: { at } } })),
+    }),
   sources: (days: number) =>
     queryOptions({
       queryKey: ["sources", days],

@@ -410,6 +410,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/my-day": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** My visits and meetings on a day. */
+        get: operations["getMyDay"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources": {
         parameters: {
             query?: never;
@@ -2787,6 +2804,14 @@ export interface components {
             /** @description With its currency */
             earned: string;
         };
+        Appointment: {
+            /** Format: date-time */
+            starts_at: string;
+            /** Format: date-time */
+            ends_at: string | null;
+            text: string;
+            place: string;
+        };
         /**
          * @description read: what is there; write: change it; calls: make and end calls; settings: set up the firm
          * @enum {string}
@@ -4654,6 +4679,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CallScript"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getMyDay: {
+        parameters: {
+            query: {
+                /** @description Any moment of that day */
+                at: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By their time */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Appointment"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -3,10 +3,12 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useDeferredValue, useState } from "react";
 
 import { api, ask, Failure, newKey, type Schemas } from "../api/client";
+import { queries } from "../api/queries";
 import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field, Select } from "../ui/field";
+import { clockTime, dayName } from "../ui/times";
 import { useTell } from "../ui/toast";
 import { type Kind, useFields } from "./values";
 import { ValueInput } from "./value_input";
@@ -160,6 +162,7 @@ export function NewRecord({
             }}
           />
         )}
+        {kind === "visit" && values["starts"] && <MyDay at={values["starts"]} />}
         {elsewhere && (
           <p role="alert" className="col-span-2 text-ending">
             {elsewhere}
@@ -189,6 +192,30 @@ export function NewRecord({
         )}
       </form>
     </Dialog>
+  );
+}
+
+/** MyDay shows what else one has on the day of a visit. */
+function MyDay({ at }: { at: string }) {
+  const day = useQuery({ ...queries.myDay(at), enabled: !Number.isNaN(Date.parse(at)) }).data;
+  if (!day) return null;
+  return (
+    <section aria-label={t.after.myDay.title(dayName(at))} className="col-span-2 rounded-sm bg-paper px-3 py-2">
+      <p className="text-sm text-quiet">{t.after.myDay.title(dayName(at))}</p>
+      {day.length === 0 && <p>{t.after.myDay.free}</p>}
+      <ul>
+        {day.map((x, i) => (
+          <li key={i}>
+            <span className="text-quiet">
+              {clockTime(x.starts_at)}
+              {x.ends_at && `–${clockTime(x.ends_at)}`}
+            </span>{" "}
+            {x.text}
+            {x.place && <span className="text-quiet">, {x.place}</span>}
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

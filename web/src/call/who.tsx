@@ -1,12 +1,15 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import { useState } from "react";
 
 import { api, ask, type Call, type RecordRef } from "../api/client";
 import { useConnection } from "../api/live";
 import { t } from "../messages";
 import { useKey, useKeys } from "../shell/keys";
-import { Button } from "../ui/button";
+import { Composer } from "../post/composer";
+import { Button, IconButton } from "../ui/button";
 import { duration, useNow } from "../ui/clock";
+import { Letter } from "../ui/icons";
 import { useTell } from "../ui/toast";
 import { ConfirmTimes } from "./confirm_times";
 import { HoldAndMute, MoreControls } from "./controls";
@@ -19,6 +22,7 @@ export function Who({ call }: { call: Call }) {
   const tell = useTell();
   const { hint } = useKeys();
   const { dial, dialing } = useDial();
+  const [writing, setWriting] = useState(false);
   const live = call.state.phase !== "ended";
   const hangUp = useMutation({
     mutationFn: () => ask(api.POST("/api/calls/{id}/hang-up", { params: { path: { id: call.id } } })),
@@ -75,6 +79,26 @@ export function Who({ call }: { call: Call }) {
           >
             {call.state.phase === "speaking" ? t.slip.end : t.slip.giveUp}
           </Button>
+        )}
+        {(person ?? company) && call.direction !== "internal" && (
+          <IconButton
+            label={t.after.post.to(whoOf(call))}
+            className="self-center"
+            onClick={() => {
+              setWriting(true);
+            }}
+          >
+            <Letter />
+          </IconButton>
+        )}
+        {writing && (
+          <Composer
+            channel="text"
+            to={{ record: person ?? company, address: call.display, slip: call.slip.id }}
+            onClose={() => {
+              setWriting(false);
+            }}
+          />
         )}
         {call.unconfirmed && <ConfirmTimes call={call} />}
         {!live && !call.unconfirmed && call.direction !== "internal" && (

@@ -163,6 +163,15 @@ function ListTools({ list, view, changed }: { list: RecordList; view: View; chan
     },
     onError: failed,
   });
+  const sequences = (useQuery(queries.sequences).data ?? []).filter((x) => x.active);
+  const enrol = useMutation({
+    mutationFn: (id: string) =>
+      ask(api.POST("/api/sequences/{id}/members", { params: { path: { id } }, body: { list_id: list.id } })),
+    onSuccess: (r) => {
+      tell(t.after.sequences.enrolledList(r.enrolled, r.skipped));
+    },
+    onError: failed,
+  });
   const remove = useMutation({
     mutationFn: () => ask(api.DELETE("/api/lists/{id}", { params: { path: { id: list.id } } })),
     onSuccess: () => {
@@ -190,6 +199,17 @@ function ListTools({ list, view, changed }: { list: RecordList; view: View; chan
           </Button>
         }
       >
+        {list.type === "hand" &&
+          sequences.map((x) => (
+            <MenuItem
+              key={x.id}
+              onSelect={() => {
+                enrol.mutate(x.id ?? "");
+              }}
+            >
+              {t.after.sequences.enrolList(x.name)}
+            </MenuItem>
+          ))}
         <MenuItem
           onSelect={() => {
             setDialog("rename");

@@ -101,7 +101,7 @@ export function Writing({
     ...(channel === "mail" ? { subject } : {}),
     ...(to.record ? { record_id: to.record.id } : {}),
     ...(to.number ? { number_id: to.number.id } : {}),
-    ...(to.address ? { address: to.address } : {}),
+    ...(to.address && to.address.includes("@") === (channel === "mail") ? { address: to.address } : {}),
     ...(to.slip ? { slip_id: to.slip } : {}),
     ...(insist ? { insist } : {}),
   };
