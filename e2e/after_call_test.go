@@ -225,3 +225,21 @@ func TestAQuoteIsPrintedAndSourcesCount(t *testing.T) {
 	win.see("Spring show leaflet", "[data-testid=sources]")
 	win.look("insight")
 }
+
+func TestACaseIsMadeBesideTheCall(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	win.person(berit)
+	win.click("button", "413 555 0142", "[data-testid=numbers]")
+	win.see("ringing", slipPart)
+	win.click("button", "new", slipPart)
+	win.click("item", "New case")
+	win.fill("What about", "Filter clogs")
+	win.look("beside")
+	win.click("button", "Save", "[role=dialog]")
+	win.see("Filter clogs", slipPart)
+	win.click("link", "Filter clogs", slipPart)
+	win.see("Berit Osterlund", "#sheet")
+	win.see("Ines called mobile", historyPart)
+}

@@ -25,12 +25,17 @@ type finding struct {
 // accessible holds the page against the rules of WCAG 2.2 AA, as far as axe can.
 func (w *window) accessible(view string) {
 	w.t.Helper()
-	script, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
-	require.NoError(w.t, err)
-	_, err = chromedp.Run(w.ctx, chromedp.Evaluate[bool](string(script)+"; true"))
-	require.NoError(w.t, err)
-	text, err := chromedp.Run(w.ctx, chromedp.Evaluate[string](`axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})
-		.then((r) => JSON.stringify(r.violations))`, chromedp.EvalAwaitPromise))
+	if !eval[bool](w, `'axe' in window`) {
+		script, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+		require.NoError(w.t, err)
+		_, err = chromedp.Run(w.ctx, chromedp.Evaluate[bool](string(script)+"; true"))
+		require.NoError(w.t, err)
+	}
+	only := `['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']`
+	if eval[string](w, `localStorage.getItem('trundo.theme') ?? ''`) == "dark" {
+		only = `{type: 'rule', values: ['color-contrast']}` // all else is as it is in light
+	}
+	text, err := chromedp.Run(w.ctx, chromedp.Evaluate[string](fmt.Sprintf(`axe.run(document, {runOnly: %s, resultTypes: ['violations']}).then((r) => JSON.stringify(r.violations))`, only), chromedp.EvalAwaitPromise))
 	require.NoError(w.t, err)
 	var findings []finding
 	require.NoError(w.t, json.Unmarshal([]byte(text), &findings))
@@ -85,7 +90,9 @@ func TestSettingsAreAccessible(t *testing.T) {
 	win.visit("/calls?whose=team")
 	win.hears()
 	win.accessible("a call with its recording")
-	for path, text := range map[string]string{"/settings?tab=fields": "New field", "/settings?tab=numbers": "Number order", "/settings?tab=do_not_call": "asked in writing", "/imports": "Choose a file", "/settings?tab=sound": "Loudspeaker", "/settings?tab=prepared": "after the beep", "/settings?tab=outcomes": "What filing with it does"} {
+	for path, text := range map[string]string{"/settings?tab=fields": "New field", "/settings?tab=numbers": "Number order", "/settings?tab=do_not_call": "asked in writing", "/imports": "Choose a file", "/settings?tab=sound": "Loudspeaker", "/settings?tab=prepared": "after the beep", "/settings?tab=outcomes": "What filing with it does",
+		"/settings?tab=templates": "What messages and mails can begin with", "/settings?tab=sequences": "Steps over days", "/settings?tab=scripts": "What may be said", "/settings?tab=programs": "With a key a program acts as you",
+		"/insight": "New people", "/programs": "The contract as a file"} {
 		win.visit(path)
 		win.see(text, "#sheet")
 		win.accessible(path)

@@ -71,6 +71,8 @@ func TestScreenshots(t *testing.T) {
 	win.click("link", "Ines called mobile, talked 0:0", historyPart)
 	win.see("They answered")
 	win.choose("Outcome", "Wants an offer")
+	win.see("would do", "[role=dialog]")
+	win.click("button", "Change the outcome only")
 	win.see("Visit agreed → Wants an offer", "[data-testid=changes]")
 	win.until("the toast to go", `!document.querySelector('ol li[data-state]')`)
 	lead := openIn(t, talking, w.url) // who leads may hear all
@@ -121,6 +123,14 @@ func TestScreenshots(t *testing.T) {
 	ada.click("button", "Sales", "#sheet")
 	ada.see("all at once", "#sheet")
 	ada.shot(dir + "/lines.png")
+	ada.visit("/settings?tab=outcomes")
+	ada.click("button", "Wants an offer", "#sheet ol")
+	ada.see("write to the person", "[data-testid=preview]")
+	ada.shot(dir + "/outcome-settings.png")
+	win.person(berit)
+	win.click("radio", "Messages", historyPart)
+	win.see("north side", "[data-testid=thread]")
+	win.shot(dir + "/message-thread.png")
 	win.click("link", "Today")
 
 	ref, err := w.sim.CallIn(demo.Household, mainE164)

@@ -15,8 +15,8 @@ type Moved struct {
 	FollowUps []uuid.UUID            `json:"follow_ups"`
 	Messages  []uuid.UUID            `json:"messages"`
 	Members   []uuid.UUID            `json:"members"` // of sequences
-	Lists     []uuid.UUID            `json:"lists"` // those that the kept record has come onto
-	Refs      map[string][]uuid.UUID `json:"refs"`  // by column: the records that now refer to the kept one
+	Lists     []uuid.UUID            `json:"lists"`   // those that the kept record has come onto
+	Refs      map[string][]uuid.UUID `json:"refs"`    // by column: the records that now refer to the kept one
 	Before    map[string]string      `json:"before"`
 	After     map[string]string      `json:"after"`
 }

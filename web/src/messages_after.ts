@@ -1,5 +1,6 @@
 /** What is said about what follows a call: outcomes and what they do. */
 export const after = {
+  beside: "new",
   reminder: (name: string, text: string) => `Now: ${name}. ${text}`,
   wrapUp: (seconds: number) => `Calls come again in ${String(seconds)} s; the slip stays in the lane.`,
   outcomes: {

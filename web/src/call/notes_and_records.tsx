@@ -10,6 +10,7 @@ import { SlipVoice } from "../voice/slip_voice";
 import { AttachQuestion, AttachSearch } from "./attach";
 import { useFile } from "./change_slip";
 import { PutOnOpenRecord } from "./controls";
+import { MakeBeside } from "./make_beside";
 import { keeperOf, type NotesState } from "./notes_keeper";
 import { Promise } from "./promise";
 import { CallType, LinkChip, NotesFor, Subject } from "./slip_fields";
@@ -119,6 +120,7 @@ export function NotesAndRecords({ call }: { call: Call }) {
           </button>
         )}
         <Promise call={call} />
+        <MakeBeside call={call} />
         <NotesFor call={call} />
         <NotesStatus notes={notes} />
       </div>
