@@ -50,6 +50,7 @@ export function PlanItems({
               >
                 {item.words}
                 {item.due_at && !item.problem && <span className="font-semibold"> {whenOf(item, zone)}</span>}
+                {(item.kind === "follow_up" || item.kind === "new_case") && item.text && `: ${item.text}`}
                 {item.problem && `: ${item.problem}`}
               </button>
             </Popover.Trigger>

@@ -57,6 +57,17 @@ export function Who({ call }: { call: Call }) {
           <>
             {call.label && `${call.label} `}
             <span className="font-semibold text-ink">{call.display}</span>
+            {call.direction !== "internal" && (
+              <IconButton
+                label={t.after.post.to(whoOf(call))}
+                className="ml-1 align-middle"
+                onClick={() => {
+                  setWriting(true);
+                }}
+              >
+                <Letter />
+              </IconButton>
+            )}
             <br />
           </>
         )}
@@ -79,17 +90,6 @@ export function Who({ call }: { call: Call }) {
           >
             {call.state.phase === "speaking" ? t.slip.end : t.slip.giveUp}
           </Button>
-        )}
-        {(person ?? company) && call.direction !== "internal" && (
-          <IconButton
-            label={t.after.post.to(whoOf(call))}
-            className="self-center"
-            onClick={() => {
-              setWriting(true);
-            }}
-          >
-            <Letter />
-          </IconButton>
         )}
         {writing && (
           <Composer

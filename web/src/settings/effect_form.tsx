@@ -58,7 +58,7 @@ export function AfterFields({ after: e, onChange }: { after: After; onChange: (c
         type="number"
         min={0}
         max={1000}
-        className="w-18"
+        className="w-15"
         value={String(e.count ?? 0)}
         onChange={(x) => {
           onChange({ count: Math.max(0, Math.round(Number(x.target.value))) });
@@ -67,7 +67,7 @@ export function AfterFields({ after: e, onChange }: { after: After; onChange: (c
       <Select
         label={s.unit}
         hidden
-        className="w-36"
+        className="w-34"
         value={e.unit ?? "days"}
         onChange={(x) => {
           onChange({ unit: x.target.value as NonNullable<Effect["unit"]> });
@@ -138,11 +138,11 @@ export function EffectForm({
   );
   const words = (all: string[] | undefined) => (all ?? []).map((x) => ({ value: x, label: x }));
   return (
-    <li className="flex flex-wrap items-center gap-2 border-b border-rule py-1.5">
+    <li className="relative flex flex-wrap items-center gap-2 border-b border-rule py-1.5 pr-8">
       <Select
         label={s.kind}
         hidden
-        className="w-44"
+        className="w-38"
         value={e.kind}
         onChange={(x) => {
           onChange(begins(x.target.value as Kind));
@@ -158,7 +158,7 @@ export function EffectForm({
         <Select
           label={s.act}
           hidden
-          className="w-28"
+          className="w-26"
           value={e.act ?? "call"}
           onChange={(x) => {
             set({ act: x.target.value as NonNullable<Effect["act"]> });
@@ -236,7 +236,7 @@ export function EffectForm({
         )}
       <IconButton
         label={s.removeEffect}
-        className="ml-auto"
+        className="absolute top-2.5 right-0"
         onClick={() => {
           onChange(undefined);
         }}

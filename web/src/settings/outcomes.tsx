@@ -114,7 +114,7 @@ function Form({ settings }: { settings: Settings }) {
         </Dialog>
       )}
       <p className="mb-3 max-w-3xl text-quiet">{s.intro}</p>
-      <div className="grid grid-cols-[19rem_minmax(0,1fr)] gap-7 max-[63.9rem]:grid-cols-1">
+      <div className="grid grid-cols-[15rem_minmax(0,1fr)] gap-5 max-[63.9rem]:grid-cols-1">
         <section aria-label={s.outcomes}>
           <ol>
             {draft.outcomes.map((o, i) => (

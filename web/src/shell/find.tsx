@@ -120,7 +120,7 @@ export function FindField() {
     e.preventDefault();
   };
   return (
-    <div ref={box} className="relative w-60 shrink-0">
+    <div ref={box} className="relative w-56 shrink-0">
       <label htmlFor={id} className="sr-only">
         {t.find.label}
       </label>

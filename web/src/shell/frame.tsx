@@ -93,13 +93,13 @@ const section =
 
 function Band({ onKeys }: { onKeys: () => void }) {
   return (
-    <header className="flex min-h-12 shrink-0 items-center gap-5 border-b border-rule-strong px-3.5 max-[63.9rem]:flex-wrap max-[63.9rem]:gap-x-4 max-[63.9rem]:gap-y-1 max-[63.9rem]:py-1">
+    <header className="flex min-h-12 shrink-0 items-center gap-4 border-b border-rule-strong px-3.5 max-[63.9rem]:flex-wrap max-[63.9rem]:gap-x-4 max-[63.9rem]:gap-y-1 max-[63.9rem]:py-1">
       <Link to="/" className="flex w-61 shrink-0 items-center gap-2.5 text-[1.0625rem] max-[63.9rem]:w-auto">
         <Mark />
         <span className="name">{t.name}</span>
       </Link>
       <FindField />
-      <nav aria-label={t.name} className="flex gap-4">
+      <nav aria-label={t.name} className="flex gap-3.5">
         <Link to="/" activeOptions={{ exact: true }} className={section}>
           {t.sections.today}
         </Link>
