@@ -35,7 +35,7 @@ func NewSMTP(address string, texts Sender) (*SMTP, error) {
 	case "smtp+plain":
 		options = append(options, mail.WithTLSPolicy(mail.NoTLS))
 	default:
-		return nil, errors.New("the address of the mail server begins with smtp:, smtps: or smtp+plain:")
+		return nil, errors.New("the address of the mail server begins with smtp, smtps or smtp+plain")
 	}
 	if u.Port() != "" {
 		if port, err = strconv.Atoi(u.Port()); err != nil {
