@@ -224,6 +224,9 @@ func TestAQuoteIsPrintedAndSourcesCount(t *testing.T) {
 	win.visit("/insight")
 	win.see("Spring show leaflet", "[data-testid=sources]")
 	win.look("insight")
+	win.click("link", "Spring show leaflet", "[data-testid=sources]") // who came from there
+	win.see("Filter · 1", "#sheet")
+	win.see("Berit Osterlund", "#sheet")
 }
 
 func TestACaseIsMadeBesideTheCall(t *testing.T) {

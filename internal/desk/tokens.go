@@ -3,7 +3,6 @@ package desk
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
 	"encoding/base64"
 	"strings"
 
@@ -40,7 +39,7 @@ func (d *Desk) MakeToken(ctx context.Context, a Actor, n contract.NewToken) (con
 	secret := make([]byte, 32)
 	_, _ = rand.Read(secret)
 	token := tokenStart + base64.RawURLEncoding.EncodeToString(secret)
-	p := db.InsertTokenParams{ID: store.NewID(), UserID: a.ID, Name: name, Hash: hashToken(token), At: d.Clock.Now()}
+	p := db.InsertTokenParams{ID: store.NewID(), UserID: a.ID, Name: name, Hash: hashSecret(token), At: d.Clock.Now()}
 	for _, s := range n.Scopes {
 		if s == contract.ScopeSettings && !a.mayDo(SetUp) {
 			return contract.MadeToken{}, ErrForbidden
@@ -60,11 +59,6 @@ func (d *Desk) MakeToken(ctx context.Context, a Actor, n contract.NewToken) (con
 	return contract.MadeToken{Token: token}, err
 }
 
-func hashToken(token string) []byte {
-	sum := sha256.Sum256([]byte(token))
-	return sum[:]
-}
-
 // RevokeToken takes a key back. Error: ErrNotFound.
 func (d *Desk) RevokeToken(ctx context.Context, a Actor, id uuid.UUID) error {
 	now := d.Clock.Now()
@@ -81,7 +75,7 @@ func (d *Desk) ByToken(ctx context.Context, token string) (Actor, []contract.Sco
 		return Actor{}, nil, ErrSignedOut
 	}
 	now := d.Clock.Now()
-	row, err := d.Store.UseToken(ctx, db.UseTokenParams{Hash: hashToken(token), Now: &now})
+	row, err := d.Store.UseToken(ctx, db.UseTokenParams{Hash: hashSecret(token), Now: &now})
 	if store.NotFound(err) {
 		return Actor{}, nil, ErrSignedOut
 	} else if err != nil {

@@ -31,6 +31,11 @@ type told struct {
 	Data      any       `json:"data"`
 }
 
+// wants tells whether a program is told of an event.
+func wants(h db.WebhooksRow, event contract.WebhookEvent) bool {
+	return h.Active && slices.Contains(h.Events, string(event))
+}
+
 // emit lets those who want it be told of an event, in the transaction of what happened.
 func (d *Desk) emit(ctx context.Context, q *db.Queries, event contract.WebhookEvent, data func() (any, error)) error {
 	f, err := d.firmWithin(ctx)
@@ -39,7 +44,7 @@ func (d *Desk) emit(ctx context.Context, q *db.Queries, event contract.WebhookEv
 	}
 	var payload []byte
 	for _, h := range f.webhooks {
-		if !h.Active || !slices.Contains(h.Events, string(event)) {
+		if !wants(h, event) {
 			continue
 		}
 		if payload == nil {
@@ -68,10 +73,8 @@ func (d *Desk) deliver(ctx context.Context, q *db.Queries, hook uuid.UUID, event
 // emitEnded tells of calls that have ended.
 func (d *Desk) emitEnded(ctx context.Context, q *db.Queries, entries []factsEntry) error {
 	f, err := d.firmWithin(ctx)
-	if err != nil || !slices.ContainsFunc(f.webhooks, func(h db.WebhooksRow) bool {
-		return h.Active && slices.Contains(h.Events, string(contract.CallEnded))
-	}) {
-		return nil //nolint:nilerr // what cannot be read of the set-up does not keep a call from being saved
+	if err != nil || !slices.ContainsFunc(f.webhooks, func(h db.WebhooksRow) bool { return wants(h, contract.CallEnded) }) {
+		return err
 	}
 	var ended []uuid.UUID
 	for _, e := range entries {

@@ -6,6 +6,7 @@ package wording
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 )
 
@@ -42,11 +43,7 @@ func Unknown(text string) []string {
 	seen := map[string]bool{}
 	for _, m := range place.FindAllStringSubmatch(text, -1) {
 		name := strings.ToLower(m[1])
-		known := false
-		for _, p := range Places {
-			known = known || p == name
-		}
-		if !known && !seen[name] {
+		if !slices.Contains(Places, name) && !seen[name] {
 			seen[name] = true
 			unknown = append(unknown, m[1])
 		}
