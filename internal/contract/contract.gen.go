@@ -731,19 +731,19 @@ func (e ImportPlanDates) Valid() bool {
 
 // Defines values for ImportPlanSame.
 const (
-	Make   ImportPlanSame = "make"
-	Skip   ImportPlanSame = "skip"
-	Update ImportPlanSame = "update"
+	ImportPlanSameMake   ImportPlanSame = "make"
+	ImportPlanSameSkip   ImportPlanSame = "skip"
+	ImportPlanSameUpdate ImportPlanSame = "update"
 )
 
 // Valid indicates whether the value is a known member of the ImportPlanSame enum.
 func (e ImportPlanSame) Valid() bool {
 	switch e {
-	case Make:
+	case ImportPlanSameMake:
 		return true
-	case Skip:
+	case ImportPlanSameSkip:
 		return true
-	case Update:
+	case ImportPlanSameUpdate:
 		return true
 	default:
 		return false
@@ -756,6 +756,7 @@ const (
 	LaneEntryKindMessage  LaneEntryKind = "message"
 	LaneEntryKindMissed   LaneEntryKind = "missed"
 	LaneEntryKindNote     LaneEntryKind = "note"
+	LaneEntryKindRound    LaneEntryKind = "round"
 	LaneEntryKindSlip     LaneEntryKind = "slip"
 )
 
@@ -770,6 +771,8 @@ func (e LaneEntryKind) Valid() bool {
 		return true
 	case LaneEntryKindNote:
 		return true
+	case LaneEntryKindRound:
+		return true
 	case LaneEntryKindSlip:
 		return true
 	default:
@@ -779,19 +782,19 @@ func (e LaneEntryKind) Valid() bool {
 
 // Defines values for LaneEntryTone.
 const (
-	Late  LaneEntryTone = "late"
-	Later LaneEntryTone = "later"
-	Now   LaneEntryTone = "now"
+	LaneEntryToneLate  LaneEntryTone = "late"
+	LaneEntryToneLater LaneEntryTone = "later"
+	LaneEntryToneNow   LaneEntryTone = "now"
 )
 
 // Valid indicates whether the value is a known member of the LaneEntryTone enum.
 func (e LaneEntryTone) Valid() bool {
 	switch e {
-	case Late:
+	case LaneEntryToneLate:
 		return true
-	case Later:
+	case LaneEntryToneLater:
 		return true
-	case Now:
+	case LaneEntryToneNow:
 		return true
 	default:
 		return false
@@ -916,6 +919,7 @@ const (
 	LiveEventKindLane    LiveEventKind = "lane"
 	LiveEventKindRecord  LiveEventKind = "record"
 	LiveEventKindRing    LiveEventKind = "ring"
+	LiveEventKindRound   LiveEventKind = "round"
 	LiveEventKindSaving  LiveEventKind = "saving"
 	LiveEventKindSlip    LiveEventKind = "slip"
 	LiveEventKindSound   LiveEventKind = "sound"
@@ -942,6 +946,8 @@ func (e LiveEventKind) Valid() bool {
 		return true
 	case LiveEventKindRing:
 		return true
+	case LiveEventKindRound:
+		return true
 	case LiveEventKindSaving:
 		return true
 	case LiveEventKindSlip:
@@ -959,19 +965,19 @@ func (e LiveEventKind) Valid() bool {
 
 // Defines values for MeRole.
 const (
-	Admin      MeRole = "admin"
-	Rep        MeRole = "rep"
-	Supervisor MeRole = "supervisor"
+	MeRoleAdmin      MeRole = "admin"
+	MeRoleRep        MeRole = "rep"
+	MeRoleSupervisor MeRole = "supervisor"
 )
 
 // Valid indicates whether the value is a known member of the MeRole enum.
 func (e MeRole) Valid() bool {
 	switch e {
-	case Admin:
+	case MeRoleAdmin:
 		return true
-	case Rep:
+	case MeRoleRep:
 		return true
-	case Supervisor:
+	case MeRoleSupervisor:
 		return true
 	default:
 		return false
@@ -1346,25 +1352,25 @@ func (e RecordingState) Valid() bool {
 
 // Defines values for RecordingActAction.
 const (
-	Pause  RecordingActAction = "pause"
-	Refuse RecordingActAction = "refuse"
-	Resume RecordingActAction = "resume"
-	Start  RecordingActAction = "start"
-	Stop   RecordingActAction = "stop"
+	RecordingActActionPause  RecordingActAction = "pause"
+	RecordingActActionRefuse RecordingActAction = "refuse"
+	RecordingActActionResume RecordingActAction = "resume"
+	RecordingActActionStart  RecordingActAction = "start"
+	RecordingActActionStop   RecordingActAction = "stop"
 )
 
 // Valid indicates whether the value is a known member of the RecordingActAction enum.
 func (e RecordingActAction) Valid() bool {
 	switch e {
-	case Pause:
+	case RecordingActActionPause:
 		return true
-	case Refuse:
+	case RecordingActActionRefuse:
 		return true
-	case Resume:
+	case RecordingActActionResume:
 		return true
-	case Start:
+	case RecordingActActionStart:
 		return true
-	case Stop:
+	case RecordingActActionStop:
 		return true
 	default:
 		return false
@@ -1389,6 +1395,312 @@ func (e RecordingRule) Valid() bool {
 	case RecordingRuleOff:
 		return true
 	case RecordingRuleOn:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RoundMine.
+const (
+	RoundMineEmpty  RoundMine = ""
+	RoundMineGoing  RoundMine = "going"
+	RoundMineLeft   RoundMine = "left"
+	RoundMinePaused RoundMine = "paused"
+)
+
+// Valid indicates whether the value is a known member of the RoundMine enum.
+func (e RoundMine) Valid() bool {
+	switch e {
+	case RoundMineEmpty:
+		return true
+	case RoundMineGoing:
+		return true
+	case RoundMineLeft:
+		return true
+	case RoundMinePaused:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RoundActAct.
+const (
+	RoundActActAside      RoundActAct = "aside"
+	RoundActActBack       RoundActAct = "back"
+	RoundActActCall       RoundActAct = "call"
+	RoundActActEnd        RoundActAct = "end"
+	RoundActActGo         RoundActAct = "go"
+	RoundActActGoOnAfter  RoundActAct = "go_on_after"
+	RoundActActHandOver   RoundActAct = "hand_over"
+	RoundActActLeave      RoundActAct = "leave"
+	RoundActActNextNumber RoundActAct = "next_number"
+	RoundActActPause      RoundActAct = "pause"
+	RoundActActSkip       RoundActAct = "skip"
+	RoundActActStopAfter  RoundActAct = "stop_after"
+)
+
+// Valid indicates whether the value is a known member of the RoundActAct enum.
+func (e RoundActAct) Valid() bool {
+	switch e {
+	case RoundActActAside:
+		return true
+	case RoundActActBack:
+		return true
+	case RoundActActCall:
+		return true
+	case RoundActActEnd:
+		return true
+	case RoundActActGo:
+		return true
+	case RoundActActGoOnAfter:
+		return true
+	case RoundActActHandOver:
+		return true
+	case RoundActActLeave:
+		return true
+	case RoundActActNextNumber:
+		return true
+	case RoundActActPause:
+		return true
+	case RoundActActSkip:
+		return true
+	case RoundActActStopAfter:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RoundCurrentState.
+const (
+	Calling RoundCurrentState = "calling"
+	Taken   RoundCurrentState = "taken"
+)
+
+// Valid indicates whether the value is a known member of the RoundCurrentState enum.
+func (e RoundCurrentState) Valid() bool {
+	switch e {
+	case Calling:
+		return true
+	case Taken:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RoundPersonBead.
+const (
+	RoundPersonBeadCannot  RoundPersonBead = "cannot"
+	RoundPersonBeadCurrent RoundPersonBead = "current"
+	RoundPersonBeadLater   RoundPersonBead = "later"
+	RoundPersonBeadMessage RoundPersonBead = "message"
+	RoundPersonBeadRefused RoundPersonBead = "refused"
+	RoundPersonBeadSkipped RoundPersonBead = "skipped"
+	RoundPersonBeadSpoke   RoundPersonBead = "spoke"
+	RoundPersonBeadTried   RoundPersonBead = "tried"
+	RoundPersonBeadWaiting RoundPersonBead = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the RoundPersonBead enum.
+func (e RoundPersonBead) Valid() bool {
+	switch e {
+	case RoundPersonBeadCannot:
+		return true
+	case RoundPersonBeadCurrent:
+		return true
+	case RoundPersonBeadLater:
+		return true
+	case RoundPersonBeadMessage:
+		return true
+	case RoundPersonBeadRefused:
+		return true
+	case RoundPersonBeadSkipped:
+		return true
+	case RoundPersonBeadSpoke:
+		return true
+	case RoundPersonBeadTried:
+		return true
+	case RoundPersonBeadWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RoundPersonLeft.
+const (
+	RoundPersonLeftCutOff RoundPersonLeft = "cut_off"
+	RoundPersonLeftEmpty  RoundPersonLeft = ""
+	RoundPersonLeftLeft   RoundPersonLeft = "left"
+	RoundPersonLeftNoBeep RoundPersonLeft = "no_beep"
+)
+
+// Valid indicates whether the value is a known member of the RoundPersonLeft enum.
+func (e RoundPersonLeft) Valid() bool {
+	switch e {
+	case RoundPersonLeftCutOff:
+		return true
+	case RoundPersonLeftEmpty:
+		return true
+	case RoundPersonLeftLeft:
+		return true
+	case RoundPersonLeftNoBeep:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RoundRefMine.
+const (
+	RoundRefMineEmpty  RoundRefMine = ""
+	RoundRefMineGoing  RoundRefMine = "going"
+	RoundRefMineLeft   RoundRefMine = "left"
+	RoundRefMinePaused RoundRefMine = "paused"
+)
+
+// Valid indicates whether the value is a known member of the RoundRefMine enum.
+func (e RoundRefMine) Valid() bool {
+	switch e {
+	case RoundRefMineEmpty:
+		return true
+	case RoundRefMineGoing:
+		return true
+	case RoundRefMineLeft:
+		return true
+	case RoundRefMinePaused:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RoundRepState.
+const (
+	RoundRepStateGoing  RoundRepState = "going"
+	RoundRepStatePaused RoundRepState = "paused"
+)
+
+// Valid indicates whether the value is a known member of the RoundRepState enum.
+func (e RoundRepState) Valid() bool {
+	switch e {
+	case RoundRepStateGoing:
+		return true
+	case RoundRepStatePaused:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RoundRuleThen.
+const (
+	RoundRuleThenAgain      RoundRuleThen = "again"
+	RoundRuleThenNextNumber RoundRuleThen = "next_number"
+	RoundRuleThenNotAgain   RoundRuleThen = "not_again"
+)
+
+// Valid indicates whether the value is a known member of the RoundRuleThen enum.
+func (e RoundRuleThen) Valid() bool {
+	switch e {
+	case RoundRuleThenAgain:
+		return true
+	case RoundRuleThenNextNumber:
+		return true
+	case RoundRuleThenNotAgain:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RoundSettingsOrder.
+const (
+	Best     RoundSettingsOrder = "best"
+	Listed   RoundSettingsOrder = "listed"
+	Overdue  RoundSettingsOrder = "overdue"
+	Valuable RoundSettingsOrder = "valuable"
+)
+
+// Valid indicates whether the value is a known member of the RoundSettingsOrder enum.
+func (e RoundSettingsOrder) Valid() bool {
+	switch e {
+	case Best:
+		return true
+	case Listed:
+		return true
+	case Overdue:
+		return true
+	case Valuable:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RoundSettingsPace.
+const (
+	AtOnce  RoundSettingsPace = "at_once"
+	ByKey   RoundSettingsPace = "by_key"
+	Seconds RoundSettingsPace = "seconds"
+)
+
+// Valid indicates whether the value is a known member of the RoundSettingsPace enum.
+func (e RoundSettingsPace) Valid() bool {
+	switch e {
+	case AtOnce:
+		return true
+	case ByKey:
+		return true
+	case Seconds:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RoundSettingsRecord.
+const (
+	Never RoundSettingsRecord = "never"
+	Rules RoundSettingsRecord = "rules"
+)
+
+// Valid indicates whether the value is a known member of the RoundSettingsRecord enum.
+func (e RoundSettingsRecord) Valid() bool {
+	switch e {
+	case Never:
+		return true
+	case Rules:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RoundSettingsShown.
+const (
+	RoundSettingsShownKnown   RoundSettingsShown = "known"
+	RoundSettingsShownLine    RoundSettingsShown = "line"
+	RoundSettingsShownList    RoundSettingsShown = "list"
+	RoundSettingsShownNearest RoundSettingsShown = "nearest"
+	RoundSettingsShownRep     RoundSettingsShown = "rep"
+)
+
+// Valid indicates whether the value is a known member of the RoundSettingsShown enum.
+func (e RoundSettingsShown) Valid() bool {
+	switch e {
+	case RoundSettingsShownKnown:
+		return true
+	case RoundSettingsShownLine:
+		return true
+	case RoundSettingsShownList:
+		return true
+	case RoundSettingsShownNearest:
+		return true
+	case RoundSettingsShownRep:
 		return true
 	default:
 		return false
@@ -2714,13 +3026,16 @@ type LineReportTrouble string
 
 // ListEdit defines model for ListEdit.
 type ListEdit struct {
-	Group   *string      `json:"group,omitempty"`
-	Kind    ListEditKind `json:"kind"`
-	Name    string       `json:"name"`
-	Query   *ViewQuery   `json:"query,omitempty"`
-	Shared  *bool        `json:"shared,omitempty"`
-	Type    ListEditType `json:"type"`
-	Version *int         `json:"version,omitempty"`
+	Group *string      `json:"group,omitempty"`
+	Kind  ListEditKind `json:"kind"`
+
+	// LineID The line that calls from it show
+	LineID  *openapi_types.UUID `json:"line_id,omitempty"`
+	Name    string              `json:"name"`
+	Query   *ViewQuery          `json:"query,omitempty"`
+	Shared  *bool               `json:"shared,omitempty"`
+	Type    ListEditType        `json:"type"`
+	Version *int                `json:"version,omitempty"`
 }
 
 // ListEditKind defines model for ListEdit.Kind.
@@ -2744,6 +3059,7 @@ type LiveEvent struct {
 	N        int64                 `json:"n"`
 	Records  *[]openapi_types.UUID `json:"records,omitempty"`
 	Resync   *bool                 `json:"resync,omitempty"`
+	RoundID  *openapi_types.UUID   `json:"round_id,omitempty"`
 
 	// Trace Heights of both voices along the time, 0 to 100, evenly spread.
 	Trace *VoiceTrace `json:"trace,omitempty"`
@@ -3463,14 +3779,17 @@ type RecordList struct {
 	ID    openapi_types.UUID `json:"id"`
 
 	// Kind A kind of record, or people
-	Kind      string         `json:"kind"`
-	Mine      bool           `json:"mine"`
-	Name      string         `json:"name"`
-	OwnerName string         `json:"owner_name"`
-	Query     ViewQuery      `json:"query"`
-	Shared    bool           `json:"shared"`
-	Type      RecordListType `json:"type"`
-	Version   int            `json:"version"`
+	Kind string `json:"kind"`
+
+	// LineID The line that calls from it show
+	LineID    *openapi_types.UUID `json:"line_id,omitempty"`
+	Mine      bool                `json:"mine"`
+	Name      string              `json:"name"`
+	OwnerName string              `json:"owner_name"`
+	Query     ViewQuery           `json:"query"`
+	Shared    bool                `json:"shared"`
+	Type      RecordListType      `json:"type"`
+	Version   int                 `json:"version"`
 }
 
 // RecordListType defines model for RecordList.Type.
@@ -3669,6 +3988,315 @@ type Ring struct {
 	// Source What the line stands for
 	Source   string `json:"source"`
 	Withheld bool   `json:"withheld"`
+}
+
+// Round defines model for Round.
+type Round struct {
+	// AverageMs A person, at this pace; 0: not known yet
+	AverageMs int64              `json:"average_ms"`
+	Called    int                `json:"called"`
+	Current   *RoundCurrent      `json:"current"`
+	DoneAt    *time.Time         `json:"done_at"`
+	ID        openapi_types.UUID `json:"id"`
+
+	// Later Those who are put off
+	Later  int                 `json:"later"`
+	ListID *openapi_types.UUID `json:"list_id"`
+	Mine   RoundMine           `json:"mine"`
+	Name   string              `json:"name"`
+
+	// NextAt When the first of those comes
+	NextAt *time.Time `json:"next_at"`
+	Over   bool       `json:"over"`
+
+	// Preparing More people are still being put on it
+	Preparing bool `json:"preparing"`
+	Reached   int  `json:"reached"`
+
+	// Ready Those who can be called now
+	Ready int `json:"ready"`
+
+	// Remaining People who are not done with
+	Remaining int        `json:"remaining"`
+	Reps      []RoundRep `json:"reps"`
+
+	// Settings Whom and in what order, when, what they see and hear, and what happens afterwards.
+	Settings  RoundSettings `json:"settings"`
+	StartedAt time.Time     `json:"started_at"`
+	Starter   string        `json:"starter"`
+	StopAfter bool          `json:"stop_after"`
+	Today     RoundDay      `json:"today"`
+	Total     int           `json:"total"`
+	Undo      *RoundUndo    `json:"undo"`
+	Version   int           `json:"version"`
+
+	// Waits Why it does not go on by itself
+	Waits string `json:"waits"`
+
+	// Why Why it is paused where I did not do it
+	Why       string   `json:"why"`
+	Yesterday RoundDay `json:"yesterday"`
+}
+
+// RoundMine defines model for Round.Mine.
+type RoundMine string
+
+// RoundAct defines model for RoundAct.
+type RoundAct struct {
+	Act RoundActAct `json:"act"`
+
+	// Anyway With go: though a promised call is due
+	Anyway *bool `json:"anyway,omitempty"`
+
+	// NumberID With call or next_number: by which number
+	NumberID *openapi_types.UUID `json:"number_id,omitempty"`
+
+	// Position With back: to whom
+	Position *int `json:"position,omitempty"`
+
+	// RepID With hand_over: to whom
+	RepID *openapi_types.UUID `json:"rep_id,omitempty"`
+}
+
+// RoundActAct defines model for RoundAct.Act.
+type RoundActAct string
+
+// RoundCurrent Whom I am at.
+type RoundCurrent struct {
+	// Attempt Which one this is, or would be
+	Attempt int    `json:"attempt"`
+	Call    *Call  `json:"call"`
+	Company string `json:"company"`
+
+	// DialAt When they are called if nothing is done
+	DialAt *time.Time `json:"dial_at"`
+
+	// NextNumberID The one after it
+	NextNumberID *openapi_types.UUID `json:"next_number_id,omitempty"`
+
+	// NumberID The number that is called now or next
+	NumberID *openapi_types.UUID `json:"number_id"`
+	Numbers  []PhoneNumber       `json:"numbers"`
+	Position int                 `json:"position"`
+
+	// Reach When they can best be reached
+	Reach  string            `json:"reach"`
+	Record RecordRef         `json:"record"`
+	State  RoundCurrentState `json:"state"`
+
+	// Until Until when that number may be called
+	Until *time.Time `json:"until"`
+}
+
+// RoundCurrentState defines model for RoundCurrent.State.
+type RoundCurrentState string
+
+// RoundDay defines model for RoundDay.
+type RoundDay struct {
+	Called   int          `json:"called"`
+	Outcomes []RoundTally `json:"outcomes"`
+	Reached  int          `json:"reached"`
+}
+
+// RoundPerson defines model for RoundPerson.
+type RoundPerson struct {
+	// At When it was settled, or will be tried again
+	At       *time.Time          `json:"at"`
+	Attempts int                 `json:"attempts"`
+	Bead     RoundPersonBead     `json:"bead"`
+	CallID   *openapi_types.UUID `json:"call_id"`
+
+	// Left What became of a message that was left by itself
+	Left     RoundPersonLeft `json:"left"`
+	Outcome  string          `json:"outcome"`
+	Position int             `json:"position"`
+	Record   RecordRef       `json:"record"`
+	Rep      string          `json:"rep"`
+	Why      string          `json:"why"`
+}
+
+// RoundPersonBead defines model for RoundPerson.Bead.
+type RoundPersonBead string
+
+// RoundPersonLeft What became of a message that was left by itself
+type RoundPersonLeft string
+
+// RoundPreview defines model for RoundPreview.
+type RoundPreview struct {
+	// Going Rounds on the same list
+	Going []RoundRef `json:"going"`
+
+	// LookedAt How many were looked at; the first ones of a long list
+	LookedAt int           `json:"looked_at"`
+	Name     string        `json:"name"`
+	Ready    int           `json:"ready"`
+	Sentence string        `json:"sentence"`
+	Total    int           `json:"total"`
+	Why      []RoundReason `json:"why"`
+}
+
+// RoundReason defines model for RoundReason.
+type RoundReason struct {
+	Count  int    `json:"count"`
+	Reason string `json:"reason"`
+	Words  string `json:"words"`
+}
+
+// RoundRef defines model for RoundRef.
+type RoundRef struct {
+	// Going Who works on it now
+	Going     []string           `json:"going"`
+	ID        openapi_types.UUID `json:"id"`
+	Mine      RoundRefMine       `json:"mine"`
+	Name      string             `json:"name"`
+	Remaining int                `json:"remaining"`
+	Starter   string             `json:"starter"`
+	Why       string             `json:"why"`
+}
+
+// RoundRefMine defines model for RoundRef.Mine.
+type RoundRefMine string
+
+// RoundRep defines model for RoundRep.
+type RoundRep struct {
+	ID    openapi_types.UUID `json:"id"`
+	Name  string             `json:"name"`
+	State RoundRepState      `json:"state"`
+	Why   string             `json:"why"`
+}
+
+// RoundRepState defines model for RoundRep.State.
+type RoundRepState string
+
+// RoundRest defines model for RoundRest.
+type RoundRest struct {
+	Name string `json:"name"`
+}
+
+// RoundResults defines model for RoundResults.
+type RoundResults struct {
+	Attempts   int           `json:"attempts"`
+	Beads      []RoundReason `json:"beads"`
+	NotReached int           `json:"not_reached"`
+	Outcomes   []RoundTally  `json:"outcomes"`
+	People     int           `json:"people"`
+	Reached    int           `json:"reached"`
+}
+
+// RoundRule defines model for RoundRule.
+type RoundRule struct {
+	OutcomeID openapi_types.UUID `json:"outcome_id"`
+	Then      RoundRuleThen      `json:"then"`
+}
+
+// RoundRuleThen defines model for RoundRule.Then.
+type RoundRuleThen string
+
+// RoundSettings Whom and in what order, when, what they see and hear, and what happens afterwards.
+type RoundSettings struct {
+	CallTypeID *openapi_types.UUID `json:"call_type_id,omitempty"`
+
+	// LineID With one line
+	LineID *openapi_types.UUID `json:"line_id,omitempty"`
+
+	// MaxShown How often a day each line is shown at most; 0: without limit
+	MaxShown int `json:"max_shown"`
+
+	// MessageID The prepared message to leave; none: the one that fits
+	MessageID *openapi_types.UUID `json:"message_id,omitempty"`
+
+	// MessageOutcomeID The outcome of who was left a message
+	MessageOutcomeID *openapi_types.UUID `json:"message_outcome_id,omitempty"`
+	Order            RoundSettingsOrder  `json:"order"`
+
+	// OtherHour Not at the hour of the last attempt
+	OtherHour bool `json:"other_hour"`
+
+	// Pace When the next one is called once a slip is filed
+	Pace RoundSettingsPace `json:"pace"`
+
+	// PerDay Attempts a person and day
+	PerDay int `json:"per_day"`
+
+	// PerRound Attempts a person in the whole round
+	PerRound int `json:"per_round"`
+
+	// Promises The round waits where a promised call is due
+	Promises bool `json:"promises"`
+
+	// Record Whether calls are recorded as the rules say
+	Record RoundSettingsRecord `json:"record"`
+
+	// RetryMinutes After how long somebody is tried again where the outcome does not say
+	RetryMinutes int                 `json:"retry_minutes"`
+	ScriptID     *openapi_types.UUID `json:"script_id,omitempty"`
+	Seconds      int                 `json:"seconds"`
+
+	// Shown Which line they see: the rep's, the list's, one line, the nearest to them, the one they know
+	Shown           RoundSettingsShown `json:"shown"`
+	SkipCalledToday bool               `json:"skip_called_today"`
+
+	// TakesCalls Calls that come in ring between two of the round
+	TakesCalls bool        `json:"takes_calls"`
+	Then       []RoundRule `json:"then"`
+}
+
+// RoundSettingsOrder defines model for RoundSettings.Order.
+type RoundSettingsOrder string
+
+// RoundSettingsPace When the next one is called once a slip is filed
+type RoundSettingsPace string
+
+// RoundSettingsRecord Whether calls are recorded as the rules say
+type RoundSettingsRecord string
+
+// RoundSettingsShown Which line they see: the rep's, the list's, one line, the nearest to them, the one they know
+type RoundSettingsShown string
+
+// RoundSettle defines model for RoundSettle.
+type RoundSettle struct {
+	Items *[]PlanItem `json:"items,omitempty"`
+
+	// Leave Leave the prepared message
+	Leave *bool `json:"leave,omitempty"`
+
+	// MessageID Which one; none: the round's, or the one that fits
+	MessageID *openapi_types.UUID `json:"message_id,omitempty"`
+
+	// OutcomeID None: the slip's own
+	OutcomeID *openapi_types.UUID `json:"outcome_id,omitempty"`
+	SlipID    openapi_types.UUID  `json:"slip_id"`
+}
+
+// RoundStart Of whom - a selection, a list, or the lane - and how.
+type RoundStart struct {
+	Lane   *bool               `json:"lane,omitempty"`
+	ListID *openapi_types.UUID `json:"list_id,omitempty"`
+	Name   *string             `json:"name,omitempty"`
+
+	// RepID For whom; for programs and who leads
+	RepID *openapi_types.UUID `json:"rep_id,omitempty"`
+
+	// Selection Either ids, or all that a query finds but for some.
+	Selection *Selection `json:"selection,omitempty"`
+
+	// Settings Whom and in what order, when, what they see and hear, and what happens afterwards.
+	Settings RoundSettings `json:"settings"`
+}
+
+// RoundTally defines model for RoundTally.
+type RoundTally struct {
+	Outcome string `json:"outcome"`
+	People  int    `json:"people"`
+	Reached bool   `json:"reached"`
+}
+
+// RoundUndo defines model for RoundUndo.
+type RoundUndo struct {
+	Name    string             `json:"name"`
+	Outcome string             `json:"outcome"`
+	SlipID  openapi_types.UUID `json:"slip_id"`
+	Until   time.Time          `json:"until"`
 }
 
 // RowCount defines model for RowCount.
@@ -4205,6 +4833,27 @@ type EndMembershipsParams struct {
 	Replied *bool `form:"replied,omitempty" json:"replied,omitempty"`
 }
 
+// StartRoundParams defines parameters for StartRound.
+type StartRoundParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
+// ActOnRoundParams defines parameters for ActOnRound.
+type ActOnRoundParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
+// ListRoundPeopleParams defines parameters for ListRoundPeople.
+type ListRoundPeopleParams struct {
+	From  *int `form:"from,omitempty" json:"from,omitempty"`
+	Count *int `form:"count,omitempty" json:"count,omitempty"`
+}
+
+// SettleInRoundParams defines parameters for SettleInRound.
+type SettleInRoundParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
 // WouldDeleteParams defines parameters for WouldDelete.
 type WouldDeleteParams struct {
 	CallDays    int `form:"call_days" json:"call_days"`
@@ -4380,6 +5029,27 @@ type OrderNumbersJSONRequestBody = NumberOrder
 
 // AddNumberJSONRequestBody defines body for AddNumber for application/json ContentType.
 type AddNumberJSONRequestBody = NewNumber
+
+// StartRoundJSONRequestBody defines body for StartRound for application/json ContentType.
+type StartRoundJSONRequestBody = RoundStart
+
+// SetRoundDefaultsJSONRequestBody defines body for SetRoundDefaults for application/json ContentType.
+type SetRoundDefaultsJSONRequestBody = RoundSettings
+
+// PreviewRoundJSONRequestBody defines body for PreviewRound for application/json ContentType.
+type PreviewRoundJSONRequestBody = RoundStart
+
+// SetRoundSettingsJSONRequestBody defines body for SetRoundSettings for application/json ContentType.
+type SetRoundSettingsJSONRequestBody = RoundSettings
+
+// ActOnRoundJSONRequestBody defines body for ActOnRound for application/json ContentType.
+type ActOnRoundJSONRequestBody = RoundAct
+
+// ListRestJSONRequestBody defines body for ListRest for application/json ContentType.
+type ListRestJSONRequestBody = RoundRest
+
+// SettleInRoundJSONRequestBody defines body for SettleInRound for application/json ContentType.
+type SettleInRoundJSONRequestBody = RoundSettle
 
 // PutScriptsJSONRequestBody defines body for PutScripts for application/json ContentType.
 type PutScriptsJSONRequestBody = Scripts

@@ -314,6 +314,45 @@ type ServerInterface interface {
 
 	// (GET /api/rings)
 	ListRings(c *gin.Context)
+	// ListRounds Rounds that are not over, one's own first.
+	// (GET /api/rounds)
+	ListRounds(c *gin.Context)
+	// StartRound Starts a round. Nobody is called before its rep goes on.
+	// (POST /api/rounds)
+	StartRound(c *gin.Context, params StartRoundParams)
+	// RoundDefaults What a start page begins with, which is the last choice, or else the team's.
+	// (GET /api/rounds/defaults)
+	RoundDefaults(c *gin.Context)
+	// SetRoundDefaults Sets what the start pages of one's team begin with; for who leads.
+	// (PUT /api/rounds/defaults)
+	SetRoundDefaults(c *gin.Context)
+	// PreviewRound How many could be called now, and why the others could not. Changes nothing.
+	// (POST /api/rounds/preview)
+	PreviewRound(c *gin.Context)
+
+	// (GET /api/rounds/{id})
+	GetRound(c *gin.Context, id ID)
+	// SetRoundSettings Changes how a round goes on.
+	// (PUT /api/rounds/{id})
+	SetRoundSettings(c *gin.Context, id ID)
+	// ActOnRound Goes on, pauses, skips, comes back to somebody, hands over, ends.
+	// (POST /api/rounds/{id}/acts)
+	ActOnRound(c *gin.Context, id ID, params ActOnRoundParams)
+	// ListRoundPeople The people of a round from a place on, each with what came of it.
+	// (GET /api/rounds/{id}/people)
+	ListRoundPeople(c *gin.Context, id ID, params ListRoundPeopleParams)
+	// ListRest Makes a hand-made list of those who were not reached.
+	// (POST /api/rounds/{id}/rest)
+	ListRest(c *gin.Context, id ID)
+	// RoundResults What came of a round.
+	// (GET /api/rounds/{id}/results)
+	RoundResults(c *gin.Context, id ID)
+	// RoundResultsFile What came of it for each person, as CSV.
+	// (GET /api/rounds/{id}/results.csv)
+	RoundResultsFile(c *gin.Context, id ID)
+	// SettleInRound Ends an attempt with its outcome, files it and goes on to the next person.
+	// (POST /api/rounds/{id}/settle)
+	SettleInRound(c *gin.Context, id ID, params SettleInRoundParams)
 
 	// (GET /api/scripts)
 	ListScripts(c *gin.Context)
@@ -2852,6 +2891,374 @@ func (siw *ServerInterfaceWrapper) ListRings(c *gin.Context) {
 	siw.Handler.ListRings(c)
 }
 
+// ListRounds operation middleware
+func (siw *ServerInterfaceWrapper) ListRounds(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListRounds(c)
+}
+
+// StartRound operation middleware
+func (siw *ServerInterfaceWrapper) StartRound(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params StartRoundParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.StartRound(c, params)
+}
+
+// RoundDefaults operation middleware
+func (siw *ServerInterfaceWrapper) RoundDefaults(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RoundDefaults(c)
+}
+
+// SetRoundDefaults operation middleware
+func (siw *ServerInterfaceWrapper) SetRoundDefaults(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetRoundDefaults(c)
+}
+
+// PreviewRound operation middleware
+func (siw *ServerInterfaceWrapper) PreviewRound(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PreviewRound(c)
+}
+
+// GetRound operation middleware
+func (siw *ServerInterfaceWrapper) GetRound(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetRound(c, id)
+}
+
+// SetRoundSettings operation middleware
+func (siw *ServerInterfaceWrapper) SetRoundSettings(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetRoundSettings(c, id)
+}
+
+// ActOnRound operation middleware
+func (siw *ServerInterfaceWrapper) ActOnRound(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ActOnRoundParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ActOnRound(c, id, params)
+}
+
+// ListRoundPeople operation middleware
+func (siw *ServerInterfaceWrapper) ListRoundPeople(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListRoundPeopleParams
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "count" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "count", c.Request.URL.Query(), &params.Count, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter count: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListRoundPeople(c, id, params)
+}
+
+// ListRest operation middleware
+func (siw *ServerInterfaceWrapper) ListRest(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListRest(c, id)
+}
+
+// RoundResults operation middleware
+func (siw *ServerInterfaceWrapper) RoundResults(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RoundResults(c, id)
+}
+
+// RoundResultsFile operation middleware
+func (siw *ServerInterfaceWrapper) RoundResultsFile(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RoundResultsFile(c, id)
+}
+
+// SettleInRound operation middleware
+func (siw *ServerInterfaceWrapper) SettleInRound(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SettleInRoundParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SettleInRound(c, id, params)
+}
+
 // ListScripts operation middleware
 func (siw *ServerInterfaceWrapper) ListScripts(c *gin.Context) {
 
@@ -3857,6 +4264,19 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/sequences/:id/members", wrapper.Enrol)
 	router.DELETE(options.BaseURL+"/api/records/:id/sequences", wrapper.EndMemberships)
 	router.GET(options.BaseURL+"/api/records/:id/sequences", wrapper.ListMemberships)
+	router.GET(options.BaseURL+"/api/rounds", wrapper.ListRounds)
+	router.POST(options.BaseURL+"/api/rounds", wrapper.StartRound)
+	router.POST(options.BaseURL+"/api/rounds/preview", wrapper.PreviewRound)
+	router.GET(options.BaseURL+"/api/rounds/defaults", wrapper.RoundDefaults)
+	router.PUT(options.BaseURL+"/api/rounds/defaults", wrapper.SetRoundDefaults)
+	router.GET(options.BaseURL+"/api/rounds/:id", wrapper.GetRound)
+	router.PUT(options.BaseURL+"/api/rounds/:id", wrapper.SetRoundSettings)
+	router.POST(options.BaseURL+"/api/rounds/:id/acts", wrapper.ActOnRound)
+	router.POST(options.BaseURL+"/api/rounds/:id/settle", wrapper.SettleInRound)
+	router.GET(options.BaseURL+"/api/rounds/:id/people", wrapper.ListRoundPeople)
+	router.GET(options.BaseURL+"/api/rounds/:id/results", wrapper.RoundResults)
+	router.GET(options.BaseURL+"/api/rounds/:id/results.csv", wrapper.RoundResultsFile)
+	router.POST(options.BaseURL+"/api/rounds/:id/rest", wrapper.ListRest)
 	router.GET(options.BaseURL+"/api/templates", wrapper.ListTemplates)
 	router.PUT(options.BaseURL+"/api/templates", wrapper.PutTemplates)
 	router.GET(options.BaseURL+"/api/messages", wrapper.GetThread)
@@ -3968,335 +4388,379 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5L3rkts4sj/4Kgj9N6JndmW73O72zJQ/Vfty2tu+je2e/jDHoYDElIQRCbAJsGSdDkfs0+yD7ZNsIHHh",
-	"DSApiSp75n8+nGmXSAJIJBJ5/eUfs5XIcsGBKzm7/mOW04JmoKDAf71M9P9nfHY9y6nazuYzTjOYXc9Y",
-	"MpvPCvi9ZAUks2tVlDCfydUWMqrfWIsio2p2PStLfFIdcv2WVAXjm9mXL/PZL3Dwn94CTaCoPv4ygSwX",
-	"CvjqcE8/1zdSRj+/Ar5R29n1X6/ms4xx/8/usF/0l2QuuARc3rtCLFPI9H+uBFfAlf5PmucpW1HFBH+Q",
-	"myf+r39JwfVv1cD/RwHr2fXsfz2o6PfA/CofuO/iiAnIVcFy/bnZ9ey3LVVkD1yRfSEsLexr+qs3XO6h",
-	"wI0oRA6FYmam1P+9tab5bGco2fn77yVIM+gfAfpXFP0nfqH2/NyN9slTUCz/BSulv3qT54JxlVlaNWcJ",
-	"PJELqhockFAF9xTLQO9vmaZ0mYLbxs6c85SuILgaqWihej/eeUXBZzW8+OrDcz9/+66bT5AOt5SldMlS",
-	"pg5Pt5RvILBpR0x2JUqupyEXe1HsatNeCpEC5fqZlC4hDVJH0R3IxYqmqQy92loyrtB8rPlqZxrDKxds",
-	"FVg5S0ZIgekWhF8PLWho/h8UVaGNWyl2C+FNGLNRZvnNg/+aScn4hqxFQSjhsCeCa05oE2nwjHii1UTf",
-	"D03R93B+MYp2CDB31BpFa9kltvR/ZwoyOSRbu9v3Za5J8dK8/L2hhP1XRQhaFPSgH90XNF9IWAmeSEtF",
-	"lpXZ7PrR4yvzrvnnlX+VcQUbKEKSQ098aN2/MbkNsFjtiS6z3BD8OBFr0nhwPuJmbZz0+suhif4kxK47",
-	"uVVZFPr2Dd83zFJu1Hb9wnjyDNbIga2dQPaS3cW/wr8TsV5DAQkeGF5mS62SzKtBuwze+nwOIk+h+/l3",
-	"+HdNWrUFsmZFVv9s31qeijQFuikhNFzBNls1+AlN7/fmyc4tjHT1ZPEL8J+eV/sS28r3fhKti/lzLgoV",
-	"EVZZ/DdxC0XBkgAVX9MD0RKBME5kzgyvJuIeF+qe/nvFmrXPSVCLMh8hfuyDtQnM3Rr8hGM0+ABKMb4J",
-	"UCGlB1Gq8bz7Cp9vype/dXfeMOdCFAkUC61H0pVqjHGcoG7Kst7BUqDJhUZqbUhwjaHZzD2Vg/tTprub",
-	"lQrfuEZVBa6l7z9nNEkWSixSJpW9ghbrQmTuD5pDxJ6j2YCP0o17zPynfkAqutGsk0AKCtUusUgpr99V",
-	"FTWSEo5SLyWk4Gfdx0Yf/INf5rNbmpaB4/QycQJJr4+IguDi5vgnRTfmP3A9c/3rXpsRTBIlyBJIYlSJ",
-	"2u4/uroavBtWVtuvFhLbsvcgyzSwa6gKdBfzHlaiSCRRxtYpgKxQQ67dV/5ODStLaCWtKNeLK3kS1pT6",
-	"l4ePmAmGlvWUpsATWtwkSQEyICxo9cMAHe2DkVHS7qeXh8WW8pCOSBMgkErYbzXVKE/IvmBKASeJ2HNC",
-	"1wqKPS3wngippllO+WGRMo4sRtP07Xp2/c9+9jS79V7f0Z+61qqQQDLKONEfJUwz3ZzY6RE7IKGp0D9K",
-	"Ijjyqb0AmqosmsK3LGLfJYymCyPE/D4zrh7/EOQZfFqJLgXfrgnlpOQrwfXNDonWsq9xUnafDFfqGWpt",
-	"PC/EpqAZQRWX/On9i6fk0d8eP/5z6MAnrICOmBKlWoqSa2ZjvPovBQWnaVjOMJmnNKD0fdwCEWoLBZEs",
-	"ge+k1XpQASqAJvr9wPeOtbW6g5pxvpMEn0H5AlmuDtZW0Z9KrLXS/azltYAKV0m06Ku78ZexPkqvGN+F",
-	"dK8MpKQbsPzTmgpKRNSkiX3OCiYqSQprVZcscY7LmJSQLPbbQ0haHQgXS5EciPGcQDLXetFeNE5qtfIC",
-	"j5z+x4hFv/cPo5bJN+OPidyKPe/bc70/ByIhfMHptxcFUBl0Is1nMmX54OWnn9HPirJYQUTSOy7RFxxP",
-	"pOa74ISctT5EMm8XKpruxpOrJjYisnl5MPJNZHmp8MhosdwSJk8IU5JotUESWuhFsTS1N7Wk9dNZk917",
-	"prZbSJOxtnkljGrvNti0kjSVJW8YorW1Xi47ClfSuGK4ipaN4zb3l1mTfJWItiLCc0DrmnJiwHJT7BJ9",
-	"QYNa41Hq2u812tZ2faSbEH7Xmqb3DcYmiiKqM9GeQ2RkwRBX1y7p+awQxq51d1AOhdlHS1k90aW2XD4N",
-	"KUl2cPvJuZtnbHHvaMjN6X1Ko+V4SIbzUdvgnFC8bw/0NJ+BoiyNOdKPcDcZV3hgwiur241ZrNF/jyCS",
-	"8SgHRl3TlTqO2Hh0Ql9i6Ygb6IV5qn5pjR++cXX12pdWYzSrq+jVGDW23e/rt+lJfugdM9q4O1B2NlbO",
-	"BbW4hhOqfuW6O6p5e1C5Y3xzTbhQZAlrUYC5eummAHhCxHqNv82tyuUls5vRRhjtL6elRPG6g1x5y1b/",
-	"wYwwm8/Eeh2csSpsbKVvx/4h2Ao+4pP6UoppO2gHECmsJaCsNapXJ1mWpwd/pX8nSVGmMGiuuZsHt8KM",
-	"jER2845t/gecWXfnTSgxIG9Rww7oiTf6jq6ZnVrj1kqc2jLpDJpRTG9m9EaPHzh1ZshFyOh9o40oQ1Cu",
-	"/3PN8CwcHSCQCvLxZ9RM94OCfPCQVnO3oVo3lqdqdJfCp0IrojktlNHO0Z1otsAcf7LfshSNzo0AbVze",
-	"1ycgIM4hOSvqqAdejBQVwJM+lRh4cuZkslJB0CMi4BaMISgNUzJJzMMhfVLwxVaE1cn5LN9SOSgK3uFD",
-	"mgUo35y1JElvQ0t6fgvFQW215lzmWj9G1tenTWQZU7GVYcC2n8jDOoRhYkOHiliO+o1BKgLMG+xW2+wG",
-	"W7j1xs7CR20YBMJgVUiqSaar67ZxaVx9Jkz118c/HBu2sgNF54d/nDiiGw8v9k3DuvKPC9CGZ3pSWPXx",
-	"VeBBvICPWWFvhPQp5QlLglHoKY2GqN7fo/DHshpWSoQzUaZPzjCHDgfss7u2lHOzeU5fsvkbmbYBQspQ",
-	"Fco7MjL7cQusMNHZyhFvVLkCSCJQy5M5UK2Nzcm+oHluJFzwNvmsgEsW2eV1AYFL86ko00RrKFqOQUK4",
-	"2Afl5MgTG1WUCqCrbUhuf2AbDqgbSZEZV3VYUDNuFM7Tbg0FNBt5zqwyUlHTvj2ftaPnBVgzF5fm5hhk",
-	"Kschb0TocDr+rUmLH6+GQm6tuccZWvBbKBxftGMuxnsS0iBvOIHPTGqZSSpfwCALuE86VmjnInDY1z43",
-	"EGXSNglNFzRzsaEheYqPu6EHP16jy8A9554ME7jkffGsgU/Hw0rPIGVarTnPVwW3wFXwUJ57qDl8Vudl",
-	"6NFDKmgsZLenkkg999CbVbJl3LPr5PeeMmXMWQncRj5cGJCytKFeNT9TRgxzVbiT27+3DYFya9biFl05",
-	"SM3X/IjV6qyP0NE5zCOZeGdcdt0UBbFh4csguqU5lXJvtYGuELeuwhOlq5mOp4f1ElrZ6gcOL1LuLuMq",
-	"DHoEg1NgNH0ZlKChhJYXoixIwjZMyTnZCGESj9bsFkjGeKkgGMkxYZSwZYsRDSVIMx0mQmn7obmZXWw5",
-	"b9fr2Gj6MtHGE61CO9qSdspCwmgKSdeArkUj+05s0AW0otz4s+zXq8hhUOM75GMUZ/NYPXjhphEkingj",
-	"lOaT17QI8FvjoqipJpVqfVzOROQ68bN449nhdOHftyNRk6A1z4p43iiNCSM39bBvn8MepBp9YtuECDjA",
-	"lFA0HSGHzXNzN4PeucfyU2iSNFiudh3suA2Ndn8qQA8AyRFubjejXkllZuOGro3Tu7aPVtGM2YaDGpPT",
-	"VFuJEtzHgClKqrl3O5MlbBlPTH5HRgnDMH5hEzxaiUYP/3ql/+9kVfdZaYot4GcWXWbzxhhM/DzKOBZ7",
-	"45UVBYxgSm83mxfmfoK9SwsfrZyyI+JQtY+x4LkqSs6tr6R7OSyF2OntW4I2DVIhdpAQtS1EudkGbbex",
-	"p9QsYu5Pq5vFAD1YSEYetWPLo54eqTafxG5jeQeHpDM99XH883y9hkiuZChYRZmJWYFVnBWVu6CWTFVE",
-	"g2CZyeKlB3PgMYnFKj8m94xkLOFss1VPMERhEqv2W5GCfituP9Ska9TGqsJwfdtqiPKLfrIWNO4mgZEC",
-	"VHEwEzTx8e8k0Y8Tr2kFuJ4WGzA1YERBlqeYg68l5B6WW0yV1wucB4jHEhPEsOmprUTcqFBuuw+63kbO",
-	"Grtd6aJbUeLRW5aScZBykdCD/rf9nz3ATgb3P5KCemPSS8160c550srpvnY3hiiIzzmoreD74XsAtzjO",
-	"7L+0ArFrkaZib1LBcUNrUVnP8oFMYbFeu39XycHoaHApwRz2i5Xx/uv/WfjMF7HgQi3soQKeLCT8XgLH",
-	"zBXHBSGqPueFSFOjNbSr4qpfAgHjHcvz8I8t2vnvVC8FKakfC9fnaZIsRstCLT/HPf0lNA1fchDNq20b",
-	"FSaUDGSNUT9J1qBWWzQrDPlPz8N9wSDFMpSuMYgVbEeKfJv/FfCCPDXB4zVLFRavUJ4QKQoFCVke5hgg",
-	"txm94QzeUiqRLU4MYcQqQeNldiKXIQdzltOC6XvJGJFrpo6rvHFVnN4bL3L0tWIdx5YlCfDgGSpgvTiu",
-	"vMjc8u466GqCjj1CRqCyga5WzCAVeH36ayITHOtjE+v5MWab4ZvZfHYAueACg4lOOUaptAd9z5cSv6FX",
-	"oEXTRkvm/xHBCoRgUa4vwdPPzj231klVe63GmWZv6xzVV82K5+N5wtSRtZCBw1O3Da6OqUF5eBUodxmj",
-	"EjR5IBTH++uI8sgwM3gusLsf2/ZPoy6+1n6GdyKFDzavthWBdRQO5FCklBMqCbMe2C0WC/CEQMIUJE5Z",
-	"M08wic9zHzoaddDepRSLKkfUDYXWFI7iHuMSR/1gvGAwY1oVOiAaRt6CMmX52Buz5IlYlFyZtMNxy7LF",
-	"LSOTft1srJO5NqD/UkWpT9GdiBkWCT0sBE8P4cM+UB81Ii2p5eO38/UTl0prrqF7oS8PzbwVegmz7wdd",
-	"ZS5J3y5vXlGh8vbr8ePk1Eej57hOerzs7dGjPBnFnDD5pJaCngHlyhh1w4VTOHbnmqqvmifxijAbNT3C",
-	"y99XVZsw44YYV8pUuci/fAqUHxWwsmrxWZnKRjM+VkexnoheD6H78rxOR0sEP/3wlhTZMTmQpVqJDBYc",
-	"IIlpRwVsYnkJ+g+977Zr7Ju8+rPYE61kmUotrewnREs2sgPIJVmXBRZBYWCH0D09zAZzmlx8ysy5s8Dm",
-	"lFvzi9Hzla1sOkIdSoXNDXIi7lZrC85M5VyUfAVZcxNrYXh8fRFwDXx/FQ6090QK4OHjH4I/bArrIRo1",
-	"hHt6IUXJk3DSAcHfCOMEFUxX9iVzsQNO/HgnZLIaF0fXv5MDZ3xj5Nvc+q8J0NV2TlK2A/Ja8HsvCkau",
-	"/nZ9dXXv4V+ur66MDoQBsnRPD5KIHLrui6sJ6uta+Q4DemfKMqaCeBRNOIofQ740sV7Hde9eZfvR48dd",
-	"wYYkCVI7mmQ0upLNJ+m/L1NovLlg/ISX86AHQWRaJdDLlei8xML0auvhFooDKSCva72DO1tR7ceQiWIq",
-	"pGxM2Vevo/tISzlAlwvGzRk3lfJh2xdPWYAPHn4/yAdVcV2dA76POR6DYYLftoBiVx9dDmovih1JQaHJ",
-	"IIEnJsBsnW+yVprAjfZG5c7UIeR5IW7BJBeuMVnyU1Dx9dmsY+QluuLC3sx4QlClLI3IIUOBGayZc3Vr",
-	"/2MXam6A+sa3dq99qitfrT6wjbX7S6MmmJs3Qf2MtU6NPQf24M57M55eoCf11/yutf4zK3BGBzUsEkXo",
-	"gmqUu9ZhE0wC5SkXE4IzjLULzcPx/J1CZExCMIyxd0lV9qHkmmzF3po9hrVax9Cygi0PWhb6Dg4SzH0x",
-	"pv2N9/76p6NL7Jh+dpbW8FtRvoI0ltQVyRQeefJDZpIrz0XKomn0xKStXNvyG/0A7hphchzQREWvJjVq",
-	"rNJgBF/o5IDm3G70G6KOV8ad9VgG9yoFWiySIA6JIlsqCRdEn3JC+YFkIpLfe5bgmF4CHHUmJ+HIo3J/",
-	"p0pddZv7rhC5kDSdWKB3k9AR0yL4qbO3LJyaouW1BK6Ar2xpodQKOwtmle63IZ31ty3weeXvLIAmc2IS",
-	"9VlhzJTBc722YB7Ng4rj1Xg/tEX/RQPXLIIXxapGe0o9lIi81Z6u/b57o7e242cmlSgOz7k6N1X5+Cro",
-	"8bXPVfR3yNnrlJs4U9YjyXYeAwW+9reBoV/bx2z0amy4tFPkYrnMfqNnz8LJRMB9fvMon1SDAU6uxnej",
-	"9tTj/yzSJIyAGM7NHJdw+bNIWUIPIdkXqjM9HA6He1l2L0layWtXPbnzrfjRQMKluZ/x3dCEX2bhaPjy",
-	"oEAuCovjNgKjZCXSMuORONCapfCdJPaZObpEyJ6prQ2rQ5p4FTgvxJIu04NRgMaGgcw6nuIAwch4AfS4",
-	"4kytwa6EcyF0rx+WwgKpNJJA+EJUE3UfqMkHeavVqRXFvL5/ScHDFWNHGjLjA5a5DR+Mc3GbDcCQQ9DH",
-	"3VdlUYi9XGyEGMtr+HxGEzjm+SN42T5fZduOfaeWMzP2lTLXPDj2FUmzIHaoOWSFVER/tH5oxmdHdPIH",
-	"47UvmpYHvLBgZdEd8D/RTkgFbRbGVEprb5FMKePWaMi0sTeTpVr9gNW/1bBRbCVM7ezO65Kuzil1rmxz",
-	"RJ0DW9vYYoRKLvq9q8kVe8Ya0ikupK1w6ypwzMIzNVniFziYzD/8fU4wH+D61c1Pz185rGf0PdRg1ZQg",
-	"KdBbRDYQZVCt3Vq8t8Et2npgODO/+LrCYcrafXLSBTDgHE0ctrPPXxRcbRd4hqwabf77U9A3LlXUo7Ol",
-	"PLmnWcMgZiqHI6b5AmOeeakIBoOGjcFg3aNBJhMkEeYKpfrTZO8QEVPicYn1dcoM8iEmWtPUHVy/aroD",
-	"m7anTw0y8XDOSIOnI3qFgkDgL2EyAs35DooVcDW3iAtqL0gCK5ZRRFUaUo1CMY5HIyxfDiqcZlYqSK4r",
-	"+DdNZ1EqoujnSAVhUq7Uqelxv5eUq2BR9zNDAk+VbQEQocujoFOdfh4TfnG5vK0tKZgJmgkONn71w/dX",
-	"96+uyK8fng2mErcL9qzT2q/VjjqveMJMN8ZM8txMhlAWQ0AwHO8McZdtaOa/wEGGrQxT0RdA1bj3tzn5",
-	"P+fkf2Ge1M29FqUffX9cKbcdJjg3i4AevlCOyWiyOaxfzk+TCyen2QmFFvGK8jMbXPyrlGrBxf7s9Aux",
-	"P6I0S887auQqkYRwWH8We5JRfrCB7MwgO5RAzPODyQg4Qff12sKjNXjVJGO1HoH6BuPQuFfm1xjHmOOd",
-	"NCfW66YvJ3S7HQd3NChDx/oW+yZcv5LvIpaEwJJND5CBydRjCjXSEbTYAi1CaBgiA0Tn2VJJ8JmGp7JG",
-	"HfehkEaDFDKzIqbUAnUZF+1zORWDALZRQABfmDrOzHyntVhXxBnOpRoBTnMKAHVnJEV3wBfLwxii7bcC",
-	"9wHfQfWaz44JKSkbNXKsk1q3Dp5e/Y9w7N6XNo/ZVBeKNIXhZElXwVPaG91yXu9ROce1oFQ9o9kVWvso",
-	"sy0UVsaatI7uCizL70M4RNUXs7CNFM69Ad+ldAUJ3oMjNIzL34mMwwu2KQuQEeuBkqU2R6BApsyAyrKA",
-	"CumfSkVsjkC3MP9fTCkoFlkrGcQU2wbgvrivuE5FqLzmncXZ29dxOjQXMms8JSzB+pSVyGBOrvRPD+tI",
-	"Yw8Hhi0wQ0wVLG9P+vHgpDuwE1Kr3RUJ2l+PbcffS+pgm1pqIKT0EMQHf6vtjvq1Xq2osQVBMi+SZhV5",
-	"69dGr5Pqt0wE5vFQE/yH+z88nDuUaUTSZGsGCXl+LxMJpORPLz/+eu8j+a/7D6/+8ufQlG+hSFizPtS6",
-	"VtaU6VO/pGGvkM+WDrAxk6ZZnY2Se4xKg903IkSuF1zNbe5zrh2R6sRsbrvft9iOv4ewY31dHcxe/bDG",
-	"NAgSI8plE1yZCxNwh9VWYD2NWmB7k/nsVpvnBj4QFpqFBg169/nwYqQKV+BsCmEYaTC5q635+A5CVccW",
-	"26SlgnNKAJOLbS2kNbHRgjSqkclYm89umWRhN00gYOJy1vqcAr+XFiepF4+Wwf7v+CAC0tPRxVwWk/yW",
-	"wf7YtLFwbrGtwIoWsL6mCXzEbJsuVpj7c0tz1AKYSnJTqq0o2P9gx8lr8hPQAorBM6VamT31mbA03gSp",
-	"Vn/ZsHevgrF/7DaCiWihkBOkqSTZAUHwFaSAvk99ybg0QQdCkwFh4YpH/1rIy0dV9dl5vQ+Gz9dxmZ11",
-	"5PlxZaLt1YUpiUmNHRpm1IAbRRCwdpArwjimEUVyDWK5D/iNVIidNJ4gSnJ6yDSjrLRl0a5d70PbmJtp",
-	"BtfVD3vITmzHZ7tBBiztNqbi8V9EPVR/9jj4KAQzDdWVQCbCgmRtSyn6XTFFdkxqOOORWBJmIBbk5TMf",
-	"ljW1e8uDQ82uN3+x4AOB79/CAnKx2obLf4/HFLP1E+Np/da8EKwGLmANBfDV8G38rvZooM+BSdyWZQ7F",
-	"LZPCtP7KWDi/UbKsTGmwSNvAZTlx5ZKdmTQe/JKl6h7jJsPyXkRsSZcV1fzyT0bdlwgivgVamALwHOgu",
-	"+Jkj8pPDUGw2J9m20kCuri/dTbQDhNk67c1dsoegxgaN89dguLB4wW6N21AV6/HIvceBG8Z6iellIP4H",
-	"5uHb1jyxA3U2SqLpTBdMhbVoEuMTFSGPpDTDZ2ViButCZGirhdoR2EqJkA8hXlSJyNbjMl/rC2rAwtfQ",
-	"4S3dHVlrOfQG59+QK8xKRSjdaQeGKsOiV0gY9aCiOwgGd2XVKRTSRNoAIGKoWK5C8lfuOiPKNwL625X2",
-	"Fr53sADAGklgHTFxYiUx7O7zO+wdB63Vlygdmb7PuBvbiu84zOmlSMLFcsvgSRDa6lUQSTxdVaDTQ9mM",
-	"+rGBxm+sqGHruE510zR+Y3wlsmYuQb1PQLjCrjxhPr2pRzYrKFZpMJm3WAJPpi1TD0HRWoxbm2XTTL0p",
-	"YAXsNoZQWxp2H3fnOx6rbWLNk1tZMlXRksOEwqIBO5Zl/CpDh6pZRah6wg7uUs/RfFbQtTrufEbP3PHn",
-	"R8vZEG5rL1NigCQe4suE6U5a0JXSetuaacsNcwCsg7bR97DeENDbhiErkKWplqwG68Z1/LFdc2B8uqU1",
-	"QENaNS2U7FkY/k5oo2rPdLkMrmY81GsM3rl28FpTgjQhiFKhicqxeyjGZjJ6cB800AQep0Q5xKcTj3D0",
-	"kM1noaahvSzUzsnxRxJ729W8CZo7A4fObJRlxPphcwQLnbc3sHetY1s9UxgWaVIilSggqeeW1Rp12n97",
-	"EIFudMH/FCnp9r+3+qSPuG2kAposxDpu8WKpeCE2VTtWX5KHiidx6WGjLGu7gpXWy9ByNr11Y0B9DpVZ",
-	"G9rjI6eja/1y4ItG8Vx3BlZNtL1y5aoA4LbVkQdv3lNJXIBueFDbJL3WmCjWssv2jIg0bX9COEBi7GBs",
-	"Oj8G7t8HP4eRAEN8HsOJCyUm9qfkD4JJDSV/4/8+8lngiP9uOxSFL/MTOoB3ioxwShEZ8LWKds8u7Oov",
-	"Lr1o74w3sI8VWzRKA45MYTy9cOD4ioAMgrgpCDOKS7NGqEuUNjmv2BMMoROXCIBA6IYyfnTf9Hi6d4Ta",
-	"YZyUE+EwqjyV494bjYAQg92PN6N6A/sxlmmnaUplPpl0YftshZxLlbtcvUo/GJFx6nQLtuRqEgOVccnk",
-	"qUEJp9rWcOh8hklHAvReqoPiqbc4fVg7rCDdAnWnKcv1zbzfstXW3pkVYOfxY1Wa6MDtqKWiARw+bV0R",
-	"NTXC0LE+BaFT+8NRl/5RMvwQw7B9A/v33i/Qcv0dLU4Ns42PZVT0GQRjQzegkwRM8xFN37VChfVr5iqq",
-	"QdWWHxbIdqgotbJgAwyqXDJOT4PA4I38/dWx22nGmvdezZEIOWJWB+2yrTNo9SNOdhpr0pxOk+pns+h8",
-	"ytGjxz/WM44ehhYd0ATG3DQrcUwQ8oN+vMlIP+AYTlEdcP06h7oZNUhVoSCG9DASXDKJQf3pbwdyCKJO",
-	"nX6nCJVdh4iLl5/vEfFdRgPROv3TWRrx+HQRa/ZXVQvxbqBI3XDOz5LKSMjYftgVPOkTAJ8RDwZRpq0b",
-	"ov+4R/fvbA0AUx/GaAD6Ug21MnpDMzAG6J7xBE30Y4B8w5uxNMlNdszoVnwU762berDX3/fndT0x90v8",
-	"1FYY9EF+jl3TA6LrmKYxp97vkaW+xSyysL4RtfF/6Lfxvx8Km9mvhzbA5SuE4tOhmwiBXk0dIFMkESCN",
-	"61htKUejKwzn7oLmC5ZE7jejaJrW14cc/BWHpaPNpuPDMcwOeGph3A4yjoSETX3WaygqmGjGyVKobX1o",
-	"Z/MyvrT5BKJU5j8/jZjImc2D5zN0Sy0aeCABowIf4u7KCnb9Cnc0vSEr03ETU/CIEmLXTtzqxWV2VXdV",
-	"X9H6XLrTb2xNm03mhgd7uPaktsgdXjwNAHGIy05lmdqx7g5xLPh3Bftd8wh+H+PLQBd+W7gNexIOjE/X",
-	"TXpyzg6522gWlbGPr47ecNcAOy5QGCelhOFMmwucJbPY7plyLNTbjLt5vmS4f+WJWYju0DZNgQB5q3Y0",
-	"RwJLVP1tjnxxa9B0jkAPsvA7w0U4Y5CmT002HE3RvFymbLWoL7OtVwtpI11MkoPL21Muy2pfa01TZITJ",
-	"uQ1XGeNT3KIL8VjSdcpRO+d0FJZID23bhamRdD5PmAHg7MiRwb4uXdUONkftqP7KKwiuMmUcjv8W48F0",
-	"1EwUfAResf3Ka/u05iIRtYw8Z2ypdxfOielc6YOZx0z+nR5rCC3ekGVuKF0tzM60Z7NuIl3lrIHbivoY",
-	"rFrNJpRvjMR1CLlAb03RiAmBS/wrWlnVfBZomTb+LfIw/vkJGVXh4v63a+Lm1KrpD/TYDyWVvF37glK7",
-	"vS5LWKIbytRBMYkWwRbSZLgR2nyWQ7HYirIIDtehVuXJuhr0ZBUGXqDdeidgAObpYWFSIAZNwJrvuotL",
-	"q/f42kY2vpNjVq9irfokPaC0td90FD8Qw07NIGHwy6JnAy04vFgTURbyPtGskdoRkX+bRbkOHC2lB2ht",
-	"6uNBc98eoZ6TpwVc9+TVgLAD9QiWQYOcuyiDsacCcts+Qa9NWBEdslC3QAvZI9Xsu5jLLpso8I2+YzKY",
-	"O5vThCjBfR0QzcBky5YynF267snZCUB/inDapo2qIRYPVoNXC/lOjq2hMS27HJF9fg9m/eyxFLAG4o0U",
-	"cNTs2/9grDTaqyFuEFfxzgGERoNq3sIy75nh6+p6bNc8hbqmP0UuQxgmKciaFuHssprkC0ivqnPtgALj",
-	"nqx9cW4m1rOid/beHunCPj0vsVfchqrDOTEsZKuwOc3CTeaH89liZ2NsLluXuVt5bD30/eBKYVrwnq5V",
-	"ffNWuroa46dcj8sn6p5XM2potu+21qXu208xmtqMWsY3Nq83B2qB9qo2o6YYIqSx1FEyumI9W7JNKcpY",
-	"z7YC1uwzkTnlkvxPJSQThksIuhPRXyyDWZa/bcHGBOxTJ2dParrQZRoGB2eyylFTroQAPtvWq91EpCrl",
-	"ndoMlQJoAgUx9UaI6hxM1XsxUe77ItJD5jemtozjLcn4huBT7QZZIY/7WX1Sq5YYsRS9jB6ITbT13Qkc",
-	"bmC0XCkCP3ITC8M0WgH3d0zQtMHugvoe3bBbi6pSqt5ythbb3Ly5QQ739B1Y0RDAvrvNqrR3t0CznhoP",
-	"VxSvMUPjJFV9Pfx5DYuPwsqPI2C9HevFU+AmhPu2S4vGnOroKYGCqsOYBMsTO7sGW5vGu5H6ZnhBsA6D",
-	"OmEb0+LhTQS2gXJo77aE1oSYtZ6fWN7j3Txo2knOCQadwkXzP4S7cp0EkWUbB5uGnSfLbvCdHeuIMUPh",
-	"4BP6rofS9IKUG19YoHfpid3CFNZOyrTUh96itKHJSFWUq10sKzs3cT3s0Uy5isF4VU3ixzZ579/p4QX6",
-	"hu2DRnYviouJWz5Bcwjbn9Dc+xp6Z9C2KQyTeWRg2sB0sdgDIYgon+ZoSehWVgOlquopaoUSZteCkqJZ",
-	"Wx5Mzly4xLowQJd56Jq8f/GUPP7xL1cmyOvqKrROPicWPmXBkjmpALHGd8+Lll+mqdaBsFDcyis0XE25",
-	"57fenU/kEIksm8oGs7zvpC94wOcrUNzCjOv9i6uUYRJXt5F7Q5xsCprFDFHsdaqNUYRQQlwQBJnVs9CX",
-	"glP33GeCmSlbJvNQasoHepDEloZpaUFTRDtxyaLoZ6ImlI+ejiB0QNslb2nS4dUa80QYP6cFJBYgo2ut",
-	"N7AGj8sAr73bN3Q8KXqwxP8iEdcYWPRTUxikB1AmzsMNb6QsWGQ0OFIkbzDaZbVnUlVgCWsNkXdMCZQU",
-	"J+UbnyoHrNQ+esBAalTkEtsD7MLRN0sLUw8lYU5eC55QdK8/dDkpgrezYbyC85ch73gVHPzLQESlDmFg",
-	"KdITLW4dBBk9hUcgHLbO1kAsPnxwIwZMpYgFYtoxKzBcrmeazznMc4OeN2j6rkTIgXijP7ZMAfME8JBa",
-	"2Rz0hCWgKEvDdoFvGWVOOlhPQ7CnVRjK/6NvkqJtC1qmKpwNc1i4irug/xluoSCYpormfILOPUzw0ucN",
-	"FQoHKO8xN7spHy7ZozdTHR+yXABe/gVr2suIjaqYSqEn2PzHiCT+mfuMH8pvld33EEfGMvwdNt1UkAD1",
-	"3K5o8N8g6gJajN6t36VWAimoWKhmMG/TZ61Emhrru0+ODRXXm16NSWyqSk+tMsSSJ4RyYbu+Uo6uIsO3",
-	"a8xMNHcTVmO7XonFBqtH0WE9qhz4JOz49nL+JZZBDj2ltM7iyQQKg/UNjL87BAAmG5AuQ2gpg5elU6xW",
-	"gksIdWf4wLT8wvp4M7AWIQ5KT+u2VCuFCVEi5iE4AixJqMgPpjZLuIzd5hRfYU6tEf2ePpah8JV5AyTU",
-	"ZUZ8J8lWpEk/JE6nCVlVuNPyKJqLB8fTUzEKOAaNNZVUwYzDb9SVW0e6DqHN9zdvNQibYehnK8gMDiA+",
-	"+MS0ikmAptqS1MpOTnNTJogAm1ZFtYVnrJmFO0IGin1oEb1eZ9zHHAopeNf9XHWtCXuzPcLayEni85FZ",
-	"RmOaeKtsIpeUUDQNsMgbUHOi6Gd0AG4KIeW8Ykl9kgoDBXAcRypRrrYhuGdjfvaEQKtKsSO28x/oHvly",
-	"TveMegsnq9lqaepI2mpKW8HCurPnZ15rhG1B8z26rGMDR0m/K40br6Je+0quO+nrd2hLFjnpXd3C/ajj",
-	"hoaxIotpSvda8H8HsoNDAzBMX7Gu7RN8VgR77zabmVYzPqUpSk9doCNA2EVwTOCqE2t1r8aHfVGILIxh",
-	"4lRkJh0GBrpOlmDg1Ki9VJ64OCNCKCLv4aldMwdh4YHXNLeEME6QmcPmsI1aMr4hFdOPsGHMJ3mwY9QN",
-	"+i+qzw2mWJlW92OSsTqIDE1A5099KeiBC9yxqKHwE4KpbftaBnfGpLRx8AEn90l4CuES1yjKQE2Hi9Ng",
-	"WlBrM+QrJoPQJMHeWhb20lzxzfZkce2wdkV4nO9zG5+0uVL/Xc/KnCu80r3s7iqpjEd8d3G02H4d6d8F",
-	"6Lvu/TF70UT9ditp3ZmZwV61c57PXJet4avpfagr1MX6jB7f8nHgPL43zZwua7yPJMd0FmLcYDoSRuA8",
-	"wyKu8Q4rLgNaSi21BntNdFUWo69gThLqyVU0th+qYDJlM850/3Cx0GD+QiyVbJpGRMFw7kCiko/dhnyr",
-	"XHC2oqnRDF3usQ8Mj0micAFU38Rn3UO7YF7nEjaUH9WvueYD6+be2h8JUxboD1O7t4c58bVgIUXoc86K",
-	"vsw2VmEq2hGeOB3FQqc58mnzlQNaYeOWM7JTyEea7ly3H31ZU8YX4dSy5Cd9qoxPQpQFwQRqZrNkU1Gi",
-	"k0QKM+OlUFs8ZHALPNTRBQdSW2BFuA3NhubjZdJ/0aC7MNLazPSvMv4n21vL9jczRS1zu7nA251hXEO0",
-	"cGvbNMI76CHSX5eVH8yyT3CARITzZU/sE+dQzvp6wdHDwvBfWDnRv2saRX6NuOALBG85xjmAYC9jeklv",
-	"hJFLFmLDHd1g0XZhc7t61TRtS37EJ5vtcrp+JYoYpE1jIpCnfBipkzjwWnu9eLGFZHWzr05z/YQ2D5E9",
-	"MtXsHQq5reMxh6HaldquNhggRM2AxB0otmrSzfhBro0r00Qj5A6SuU1jQ+GGPuBaGoWrGMqpqbktQJYW",
-	"hB2T88w3g1seBIQYkWvdU+ji1/1ME8cusu14iI16jM1ov9I7h59FKNexYQw0i6hPosbQLN6X4SMCFsrV",
-	"xFild/k/IZRzUfIVXJvrQV8gRhNTIrXoqE80Z1xXuShyJw2XmK9IIz2NS7zFMOg2ckPo/8Q2oWK97jGE",
-	"Gd8MVEWPhHCydUl6MVomPSFX177tM/Bw0A1hOF3BxrAC50he0ytMDeZoDQdfC+ZteXxlvQBJWWILgSuP",
-	"ZCD/wIZ9HIUCSFRCsRVESKiHTAXftFCkcWzTZLBqE9rSkSJQzybHIB6GqljTPesRpH1uJk8PNkooqqhU",
-	"LGWygPyY2y2v1NV2hflQCkTFKvMaW7b2oEnw2nbbmYZPsyvBafE+pOmRRds++yDaKMhzKeMK67dCOkO8",
-	"/6qxywc/0haopsmp8WaYOda6gpp1hinjgzrde25p+362C0kkQZOQiIK4iz2YXzjUM2CkORcz3vREaCZK",
-	"rrBhclAcBH3fWmwurUlsTC+cbZg+MWi+8QLJw/gFsLwO57gMI3UIIQWsAe9nWwxEoIsbR/hUD1fUNVIE",
-	"79Mb0pD+nUQ3zdjfSd84zpaFWnbv79zf4yfEuQRJEAboieLF2jwMm/z0nSQ5AvYLzJrtj8L29PMOPMsT",
-	"ljhska4JxpSewpIu0wPCXCxBKrIpsfvHMTgGT904IQGIMbBY+lWBeZD2bYQs10+nB5IB5eHrpeZzDHhZ",
-	"bBC+wrGvD9BP2b6OLVV6sw1TretuNffVRlClBhbQ9UKEgccwTzyjCptT1FLEzTL26M5X2wKA6OdEc4OG",
-	"cbm4goLTtL8DAGps4aq4aGM7g7LvUB99KVugSxtfwXg5WKUIROrVcVybnrgWweQ/vwvD9cZVrr+ZZ73k",
-	"rLaZnoz++vSh8srHWTt57gS4XQ+lvNckidg/dQGnSBwqoHOKIrwzNvWhAq9DKxO/FERqbFPEBjfw+5HZ",
-	"vgtmhYv1WkJktoXYH5saEcwh6Wo00lg2euTIbP/uolNtDMY9DwVPi00d0yXUPjIN4lreEPOLvnj+7w9v",
-	"31yTPxCf4p//3//z/376ouXFH5Qfqn+vCYagJNp0f6A6Nicin5vOY1+65SGxqPGxhPWZcl7t/lsvXq3m",
-	"+Yw1a85+HIYsiabrv+Uo630oFdOTOtHU4Z4Ynt2avdOvhsvhfo83T6e2IKgO6D6vrpiiApcYLNWStkVB",
-	"BzTDjGMjMXq44cD8X6/GRNjD4sUAFAc8UTSxYCxMuvY8FqLFVM8Spp6Yu+GaZHRnSi2BJ+ZvT4i0/oJr",
-	"/V+kzOttZKqOnhi4d5BB7qZxrwYdEh9wlseVnQRg83+Iweb/G+MknoiIP66gpUcLrhvcNcy9BjBfTyGF",
-	"2dEbUwcWgccJtEIyinwb/3ugDKVb6ByuFMWBTkqOql6d2yCdXUF86W9oCIr2PDspul3xaXywvUZj9A9g",
-	"pQi2OhZtcF1AI0RRmZRWeH6Kb1sot0QqFnGEhG3+17TY4e0eMocjxRDtmgdb7GDn7SfhNtzRxS52BAcE",
-	"vKqy+mEk0jzKxSNbi7pRglOr9zcK9iFjiTS9xrC6BZ2RmCND1vq+IctSoVkkRRboQXaGfG0qPJ61RmUa",
-	"eZ3P2gLWQzXZNL4EKWma5E7RD3lEmUEkbb7hvMb+9LMj+iIEWxMfwZ6WBChkjsPxrl81vnOwGf1TD7Ej",
-	"4myl4q2tWuAZ7TazgTbiLDNN1OjBKEmY55AxXiqQhK61xp+xhNtmasNJgD02XatBTChWr9VS0wqw1vax",
-	"UuNc29JTqzxDNQ4VTKJRUJ1btN3cq/PRkrPGTliiIR6p7WJaSsZBSuent/+zB9jJYZQRkxrqDFYcrY9b",
-	"QhK4/tNRTH60FPYjBafINvxlIJDqG/u3gR8H8LVyKuW+C5lxdAjWtaT33wtOPg22gZc7uYgB+EmPx2hY",
-	"CjH8MMxmmn/0Qu2HFZWaZnqSTG36Tc93ga5ZemZHkpHaYU8671EVpvj0wiL89DiW8LlacxIL9+UKi6zB",
-	"FwWBDucXNwrpj8epsK/3gqQXkI/H8Mp78zZDSCOmir1KjPJVpnNbj4SZa9h+rB6pz03bMdtlmjfb9IwD",
-	"COzJfzb57zaBpz852zwWQebKF/4/fP9/E9OrUAQbJ7B+XBvbW/FBd9vmldBoeVMdNLw/VPX2O3gAYoIp",
-	"Vhx0vrxwIY6Ond8iRG3xozppuM8FrmJcvulgZ/pD2m87RMAGmjHibNi+u4kYXSzpkLkGO6OdeWaPapxH",
-	"d7BAB8DZdNHzhAJJk7Ck2V4MEcbWtLBAY6YaOCjLLnnk+qoKIkicK8E59gmNNMfKge4iCIlap2SrQuRb",
-	"BOeC1NSmYvZHyqQy4DUheLsU8J3BrFr34Ev+q4RAuMFN3c+z/vEoEYZ9SQO6Y4+9rr//1oGbDmOePv7x",
-	"x0ePj9Or4iCmH3z8qyuvIvkBCdDYT0ALHszjNm2OJFmVRQF8FYyNVpXP3Q/3VPLuR5XiVPEz6xH29Upm",
-	"OeY7fgVBUu2ZWm3HZv+NS+mr54DHY5BqL8gtOoAMtrk2iHyZ4hM0GaWxEtOUSVgJnsiudwRDTAvDiNHk",
-	"D4w8FmWuIFmoLWTDT8VgQFKhRaHChNnocO4hk0nbC3vZ/yMWSwXEdVmYpGGxrlxKeyotStGcXOnr6mEo",
-	"TV7cQpHSPDqsZKk2sKK/9y6p00fDL6FabP0Tjek0xu4SOkTVwMZ2dnHe4ZAgx9YFcSvCWSU3jG/DHABk",
-	"0wZ6EPfVCGHGN3hdajtcmpvDot88DOcKuhzTDvaw6WqthLCVARZqTZjjFPxY7G57y+G7eiqqRcFaHjCo",
-	"ZazOouSbnkDvLRRszUb1XfFBwSp7wL9du9fMyusk7d3RpyLUdsWhLDW0puOunyhgT+uy7mLhiiKOPWl2",
-	"z+RkDLSFqvNfyMDiSTA39yUCUx0kWYLaA/CexBVvpY3STT4oZ8X31Tt4FDeHlqPtXeO22NIRYSNrMnlm",
-	"MaTyy61G792aD+0KEBvqqDDOXWcUrG9NYR12eH6sgWYeH2dtRc9Tipdhudpq5fkPgyOtTcUvzYr+bgRv",
-	"osbmF0MdHO0r72mmYvy2Y3IGLtt5zZVl+q4ArR4AvTFcxy8y1D619tMoM9Mz31CDsU6/VTdScIrbItje",
-	"tZaU2ZcBGINzGr+sGqpfx1zGaz2YLP3RN8RBVGIuPCRUVVP5ZACmx6VLT1AHG8McrGP3Vvecz5auFhjc",
-	"mnBb8FUBVPX7SQdKSS/qW407AU/sER7qtHjGQnoOuZ3hvE7iBu2qwYP7VVAuI3k4qNjueDB/zlWW+LLY",
-	"fdUwjeibSqt3wRs7R/z9Y6rvEa+/F2aqm/68L4QCg5S9Dxe1JmMyQJz1WiNFtYIgPffCHLoQjPUoXlwe",
-	"n6hCtWAPTudXXoAqtWkdc5B2u8UpukPgDHZrnXHz2SoVtiKxVRwRqkDs9u/Sb1+T/fZQ95srYdT+bsLP",
-	"o7PqFiv8kYBKnZYZj3ZQ/Wt/B9VHoVQwezj60kdHpHf+Pso96hINB/MFAzTxrsruUcnoAaM5xp8sFMhr",
-	"4quv5q4w8TtJFNAMk0QauNm1KIeJwOvHsFAryCe1uuNuWgOwzVZhsiiWS1rfC8WiOQd273wHV1dzLLVP",
-	"D0Tmev5dz4ur6m+nNNW9BW1cOF+fP/qlgE/B+xCCHPobLLdC7I5TyPVSj8ghsmM812+1Y9h3nG44n0lY",
-	"FRBruSnZhlNVFrYw1tnTxrfwpw/aaqJFQuyC5J+D1QRK5HlPMx6MjqSJ5m7sOUL5ARPnQ98qizRwas/T",
-	"4cdf53p0v9m9enpjh1thqfum09V8JlOW33dRR6PC3beKQlVLeb+AFbDbCJqAI3yXXfe1X45hyiPBsP0w",
-	"QSoYlcPh07UdYwV0rreR6bk+qF5nhMffP/zhh/mxce3+TlMBj/1+i03cBr9jXc49lcam/WYudvCEXLnK",
-	"JVHWWtbVO5T+9fEPw0n1iFJwpCof6Wv1cQvEVMu1OzoeV7df7XPVQKo2zYpQXQ76gl71tYiVnHFV0JXy",
-	"jih9CSUgd5giz5Qky0LsJRTyPvmI0QAtwn79+JT86f2Lp+TRo0d/+/OcJGVh8DEbgYI5YYkkv/768pm8",
-	"/9/8eVGIwrxu+6VI842//fDjX/58nzzXF7KJc2oBZmHCCfZQ15v5tmAbxn2ZhWQKnlgIWmUqz3aA2Zso",
-	"AP+bK5PnT14mkOVCAV8d7v0ChzkpeQJFhcOLMOd+uA0oWf3VMND9/+YeNfx69rEoOUahfeh09tCVANOc",
-	"za5nj+5f3X+EuUZqi6z7gObswdJeiLYhjz7FSLOXyex69l+gftK/IyRGLrg1H76/ujKhwMTnxWHAzWBK",
-	"miiK8ZnofbRikuZ5ylb47Qf/shqrkU9D0gungAzTqvTADFmPymcuLrz+Te2HNME7A0MfGcOv64FD9/+C",
-	"I3naPPDphK57dZNEWFj23pRJ2d36ybrwJll8lWvbPHwWUSu0L1ONa2rmAoT3WbAeCHgSSrsatjChXzH5",
-	"H0pnrPYLkFmv1iC0mlIsIviJdJ7PZJllVJtms/dAteTC5IMnXjFj0uZyJPeJL7TzzbzWWq3iShjzpCrb",
-	"2mK3iHdvP3y8P6v2skx38W38qUx3NyuDtlPQDBTmWUfcadUjD36BA/rSLrH3bk53vPV62Pcg9V4Gdv+Z",
-	"4OcfqzLdPfiDJV8e4OWgN+Uoor9MkObhnfyVJ0IvYfbVSPSr6SNwJpFWNAVt6jyoebHDK35Nd/DUPn3j",
-	"XbUXW3x7qAAFtK5kp21gsmmRMpt+xQWqolqpEMVOTkAmkwUT1BS0dH7qMk2aPMb0RB3uq7FcZ5hFhk5U",
-	"R4haDjs4X0YoQT3yPXSVd78WsDlqxebjv2/b74WmKw3qOrpMbBSq9M4/TK20oR8uFi41c/zAvzdGHdTO",
-	"wx8xqAexLz38PvClT5fl6zR2572BfVUdfiLHxgQWBlGfGl/Zt3P5vIE9zmnU5fNw0k0IbYDpcTuJsHhg",
-	"wxL3nLM2vC2/FUzBM7Hn39zW1H0c38j2/FaL9EyzSVo96DMA7a5cXBo8M92uIpccRiz2LqsSQT/QFeBa",
-	"tZ8uKo5XiLr0e1BlxU6oYJnsr7ugfy/VETJhEjXLUSuBlcO9mZBcz8xXw/T6oetneiYmXZRmxHum+8CE",
-	"i/qZ8s2v+aj1uBbMW2oRBl3C7JSLdHCgJ62wDC1QpInfsulFuP78b0xux8nvy3PJDgxA5YQs8k5r/7/A",
-	"4VKeEf3pb4mE+pDfKyAXhZqalO/xq6+MCXIJWupPm0FOpuYvkCvv6jznfDedQkhOQsmSJggBZjts7l3+",
-	"eAZUlgUkNUdPbU+yUsG0cuF1qeB/I7nAYX+vSjKblKUbraS+JfW6NbU79r4N6j1e2+SwtyGGCTfc4QL3",
-	"elRcM+MXYhI18NQGyq0ocYdkL23jygkEkaa+79dZ7xmKGg1zNQsmO0Y4hMQ1RgS94+D+7DTFPnaGXgG9",
-	"BUeXCwmkVjv6b+wwTHLFpEAlyCqJSRHBVwb0LNUUliG4bAMAot9ZAuTh26doIOVOaICt1FtewfBeUgra",
-	"Ngf/edv+jpYS5JyYngrSwFWL3LGBg10Xaw/jX7VKx5y3JWwYl/qs922+fPCH+Y8v5qp2DUbaJqKiq+17",
-	"l1F953S9kUTS29Pda6dINecTzim2wrUu4aKiQZ3Z6i7ioVTYmOZ2o/6tidxg3tKmXSBnCu47BZA/aamF",
-	"vTepsq1/v5MOxvLPYU6t0r37fG0WhGxUGKUOlHfUxl10UxyMWliuSA+yNoGqYD5Wkx51gAEHESL19ZLM",
-	"XZFUZdcwSTC1/Ax9oYz67fw+XuLSaOA9foVLY8wWW5SHjdBSf0Jn9QMs/57W2nwq+JoVGaaSXWjLNNnM",
-	"9//zLvkP9CCxSQ3mPqJaTtOdSQezB1O52n792VIh7LvYmwpTrQBY2H5s8RYWn1WEdVot7wPw5KP4Ry1+",
-	"e0fWv4OHv4cprz4Qc9rSqIVqaK9NqRTemJa9F4leCgW2wuVrelISyMSDCk8jalA/g0y8q5quX9qWNsNp",
-	"5WCMGf0Rc1wz8Z10zYVPPpmwKgumDrPrf36qn9PftiLD46mNask2HA+oSU42f0/ZanefPDfdS0uFFWbK",
-	"zqt2LBOQvVmjz0BeNC8Ivx8lodxNpF6IHDjCHknX/KKAfF5PNEX5NCciTereB08moc/2vZVNko+zpXgj",
-	"Lh5o9YPEci8++nbm9cp723li4lyMl1kuita6p5dO/vsf4fOdG9d+8HgC20eExirzs8VfaSYJ/Qlaz6rH",
-	"LrluN0qMz97qU5VT00lSlkWV8INZ4xNz2oc9QP6NrPyVEForUttClJvtdLv+YLWFVU/S7VP9c4sGF8lk",
-	"slb/BU7auPvWLfFnpsbcuNivSVb9mkyDpOm2JWFYFtFXP/ALQH6Tm/6jl9iUWl30qQraR2yBWSAs17nE",
-	"gc9V3Dbsc02S5/jM5ZjUfv+OM7rqo7by/IEmB3vbrkEhVOeZZLb1L31UfuH7E05PZPz284TdOZFjpUKv",
-	"aQLT0PRMMy3ofED76Rvaj6uL78e5jvBqT3g8gvrC9Lke4Uc9Lsv6kv5TPee4vlgBJIrc1LiZwruzk/vX",
-	"Ik3F/l6Z9yuQL/CxX/OvlOXvMZE737Mwz0kY3vnsHRulfDjijFE8UAUWHCRZHqwlaSAW9ArMD7yWCf/E",
-	"9SYkP15dTbfXF3E5WWnmiHEhgWY/f4zr6Wry0SOSzRbSnbtPLPOqUvRAvrTP3AV/m7HGcPclizhuksRO",
-	"5GL6oVvo3aou9VG7yssTwsWeSOCJbQKXwkT8NVgAUCP3hc5TfOk/iz3G8xDW46sk+dep9GBF+Qqmjj88",
-	"xY9+TSp/MCguT6psT2UdUwYOdEpOe5AKOnWO4ytBk69Jv49bIBshElKIvYGSWALjG0/FSemXp5RPa39g",
-	"S4JLylTzcT3MXd/U/XvW2i50ok2SN4LxUAPlYaDPEAEG/2370JraJVjtpK2pL8T+PnlTVeMb3sGie0x+",
-	"E2JHDlAPLjS4ooB/wWpAWXhvn7kLZcGMNTbqZXpxmzWAOUZfRdinlEPfVfiKcrikiMHvx+w+JonYn69W",
-	"pkwO8MkrfOJuuGQlikSPN4ZTcF54cm4ZnMUhMc3ylWmNfJnKD6m+hkesTuLL+MWQobwWGUu9fA+ZuAVP",
-	"4CGfs3k8eVJLE5WojNypXOh12H0zzHJ1R8wyldMugwf0lrKULlmKSQp/hMn8AdRN/bnL0Lo+xFevCMrg",
-	"gctwit1BrylLP7ju3hfkhcY4AW54UYjM6jQWgYS8NO3NzziiETborHl6Nugu9+6O3RCpJzx4eQEYkXTd",
-	"OiMEf1d77GL1Ln6EOyZ3Z+hLUbuw0PYRNCH9u4vNfkt1eTixOz8DetAkqKPYX6bYjYuCYRm6Xfx6DhpR",
-	"e0HohjJ+PpmqjgyxG8h2gRgVAqoQV4+pUIjEf6r2CMFg3aO7BjKyhAjFd2r5gBP4E35zfjkH9K8E2kHL",
-	"A0KLGrxwm6GIngJREC5sHWQ06dlVeH5jaEi+8PRuDaXGsJ22SHvKlJzCMwQc0Rfr3cVNv3HsPG6qHSlZ",
-	"w554uNo9U1vGra7l+2YS44xOGyX57vg+SAq67sk6eqZ/rvb/W9jJq6l3EtcYTRI2P569nzdVoSpWu+xF",
-	"mSZk6eAT9EabhjrfSZKbJk6+V5PxArpKJIOcS/b00PADSuAqtMGXjkfUmeOy+xQ5ccwkIUs4PyOvSTTf",
-	"wmhKkAWaRAkWMBVf02JCRzOW1lDHiDWuWtEMiAH/07yJULII2TtHkKAlACcS0bUFtuyzVdjGIZ3SRsVt",
-	"m4YXgKowhaOXlUpGhfo6RfZxdUFLJGV/naZotdp/3HXKvZFeq2Ktb+/hXmKadEX9DodnCLLZ2vB2w8oD",
-	"yUQGXBl1hCqS4FtBdU6Nqz/uQbi/m8yemzwXjKvMiqIhP/VP9ZSeCTb09YHcMsms7zsDQEeB2ciEHmq7",
-	"aKs3Rjpj3zjQ/69gsFj/7l17c/tSlmrkuIA2hB//OulK8V2YytVhK8X6xMdb+8gF1+mGCIaOOEiLNLKR",
-	"U1lkiEFji+Ss9SVZVmp1LyEc1F4UO33Byvvkre/a23xqRYuCQdFjqd2sGrSbnjXt178C/EjPht1I1z5o",
-	"C1Og3iM2tdW5ERNAq0BaipY5oozkqdGkwII5EFSpjDytCVi72w8kQkn3NIXApvt3sm/YTf+udw4HrcMP",
-	"BGDJ7a9nb90rQH1GaLW0tk/u4G2BFniysQu0uRVT2NQ2zWEK3Rt0btUxt15XbTm/VdAto2VMB73lm9bU",
-	"MLfm1jB1Az3BtvJG2mXY/Xe/FUTqPSpzI8aCOUZlmLCXA9Lyw3ytYrQT9nSq+9jjKnnAXacHToq3qz96",
-	"Z/BYOJwm08nxWZzvFBaW+ZJtyKQlIZ6DjRDJfeJ6DRemM6vg3iAXxGxDgn6i7WFukitrgqq9beeh7Ybx",
-	"hEWa3NmW6cFO3q6fTTmUKEgKimzEOcXB9c37BSCX3gRmfGMsZJMCaHdoTpYHQkkuUrY6IAjZQasLCaoK",
-	"qZZ1CGxjQi49G1hARovd1Ci1N0nyHj98yTpe/P6d5ypVo96NYNy7hsExs+U3G529nFOo6gMd6sZgOh7r",
-	"O3iqa97HkiRlhtFNW+V5AzvrbGysJsX7S1E9Vtw3FYc6ppb94R0Y61Pk6nmwxFEOohiGX1++XhWfKkAq",
-	"UZzj44kdystjC/ZE2vWdvwVQ34br6tc8oaq+UZdzmf9nuq7qJ+LBSvBbML2+pwyoma++MkkTF8GWwxHk",
-	"aO34rg6KHoKupomzpkATsoSVwG6v7tP3yUtl9Oh601SE6NRa9w6VPWYcCCmQLdMy6dBR2Zyd1MRrmhDN",
-	"nha7ix5SDzb0erTe9m97SkegHVVYN2/Xs28Recbm/dnYrW0+jBg0jo2/SgFMg86+UPxeXohcSJpO3rlE",
-	"f/bSteJvhAL5Ubz3sde7LxR/5+jXh+mAKJDEkBoma/SKxq35tMs0MUgziDTA4bNtJlLlkRlvBaAL3Dj+",
-	"MHElJjOb0BEn4VOP1PPjUDYXZiDYNyv+784a6EMamNoeeGAvxz5z+Gf7yKjcz53BX+midRjAv5X5n8zn",
-	"exhOWpR6Hw2GwhHYIN9Yj0tLqAu3uZxI0PsbbjqF5wOol/jVC1UU47f/s9UcezDurfTjXE2+PzYu8dR+",
-	"/kJA5Xum7dZvyio5q5dP15WMKpy7PgndFAB4x5phqlYmpp2F78ocu09NzPmecfdNuudv9SdNIoq8aJrL",
-	"W+Oq/I8+nTbVanrX/mXTkGBvv//NuDVvkmTirTnz6AQ3Bln6RSGyv5cGTP1UV/Wd0xdxrM+IHYRpbJ27",
-	"k+dR41e/sn+3gGlqqRoEk/o0u7LLmNv9OU9eA8qVLQuB7LXyTGFFS0zZgAMpIE8ZJJFU2+rXij5WHV4K",
-	"kQIis3wa4+h/W5p2K5P0jfhIdyCru1OYb5v8c0cwDEBFs3Wa5Lq8n6cabxy2iZBANgI7XPGvqe5jaXEv",
-	"OMwU9eTjQD/Q+homnknZQ+2qwDC9KEh2tsVrRuinxQf7zF1Q44Nvh3QnCV89+Vn1VV+qY9HXy8YaT+ep",
-	"1MWGxI/zmn/qTqhgR/sm+K2x8gtwnP/+V+O5I6g9Odc5J8IlzJTnvBCX6tmB3zalNndrQOLAaRiD4Gex",
-	"Jxnlh8l1HvQJoMJjNKA1oSRlEtNulSC0UoOIbVbAOGGK0LRA1HgmSU6lhISI24ZPQYLEeHCPtvmBbfjb",
-	"chwek35WD1Kq6dM5Xl+4yrSn84M0yzpd14/W17MNf8kvJdnMx++8rDqIHXomBZvNqmrsa+BwOkhR0Yu0",
-	"juP0QU3R6mVcbWB72FHCvkqhn/5ejRDisshZdqCvddOetguTXbmWV5dC9HZF+0mI3V1AdzXG6Qs50yRj",
-	"HGvB5VkJbZEIQ2e90/Ngd6l329ziLmC7PH+ljMMQdCe/I7n3ghWZHu3uxF0ctJNfEMPErPGOo/6ethdy",
-	"lzc56gItbUxa6gV3pkmiO8zo6duaqc+7KBWmOw7UVetnhq4VbMF7yPUfeZmm88lKUBuDh5Cw3Brms61I",
-	"WUIP8tw2f5HbJkSJi1Tddpd8pyXTQxS/GBs+yAu4ZbCP13K8Mw/YSd7JDty9AEgZ31RY9t1gGwL0T1Sn",
-	"Qzmx1LfIUokgXOznzZw9LC5kEntnkzJHTzlTDWeA3Upf/9QnUnz93l3oqt3BevDPL6Klhpd7wbLIryU7",
-	"RpF6cunhWe4BcvC9yhsV5L/f9EOmwHZclqG+2hZ4rfSBCWX0M8vKbHb96PGPV1fzWca4+XeVF8i4gg1m",
-	"RkRSDG0ez8SDXTIL8akouepv9TyBpHLO0aqkVnocvKrmeW3i1HsogOwgVyilpDBvJs1CaGy5fcHuZB9S",
-	"dqlkYf3pr1MrhX20pz/RTfRKJYksl/+ClZqjPonZ4vaKmhOaSmExLNd4TyJ+vwE2NBm9WFeqd9/CHdIy",
-	"YYqogrI0uP8PsNPVV0ksf8HSSzKK//wXyyd3zBZ6/POlfLVRXCwteSaHBHxjPv3vfXYMWo4pU6O4LIJM",
-	"xQQ32pwhYPgUYAHHxBnA9BawNOaSZTdfo4mFWVQoVOF28vur7y8/2i9ayi0BMYqwpguKWyhIyRVL8Q8J",
-	"VXRJJYrEJV3tJjyLrkdYUMPStouxYsYpWFa6GwzvEXCNEUzvT/+RRhlLU22TCb6yu5yyXG+ovraSBpBv",
-	"IjicC6ZQ2+ILYdh7xrjwXkWtvKr7oD4TFZbtOY0I6zv4NgcuCTUbhWmeOIbCqDwOacrklLQqDElYUsfG",
-	"UM4WVXrvLeozlQiWdZ/85ueKz1BWB1n1qHExy9tguV0aty1Me1BbhB5fFmIvoSBiTTLGUTqtDJwdJESJ",
-	"Ft7a1P58i5xXEeICGrr+9tv1+u5LFO4SNc8SUvOrvl/spnb27z654aaHuAUsT1Pk/RXlCUuoAkn+9OHZ",
-	"uz9rNjBzg8Q8KRrw0MjaD2C1FXHv4PPVVnwE+S2UGgUyXH6CTckN4BTwRL86Dd4UwhcKDhLStTaINf0T",
-	"D/RvQP7naAxTst+yFJ4QMwUjajo0/r2kvmtWOIn+spEX/ekXbFMWd9+4Rw/9d7v8qJcQhfNeFGo7RQ01",
-	"dThvqZaFa9PzykbP3aHaUkkyoLLUZ8NfWPqvqCNsoWidlGIwKdQ+M0o/s+6oiPup5n16eAHv07g8SFzO",
-	"2Gag2OceaMEhmbaBCsKhizUBbXuZbSCMx3xQCmjWu0kf9QN3Qb6nIk2BbspRFHxezyU0rcKL7FzTQtPC",
-	"qJ0npWPdeSKWc8DdWav601X6irRn2vjhzthgrfxvClzNMzTO7Gv2W1SQQr4V/V1/P/qHLokD6AeJ9Ydw",
-	"DzxB/UuUFUA12WPRmkEdxb4pfAoAkbccvpNE7Hk1dhzg90ObTtOzTYtEd9i4o29vpgqYeRo/WAkDpR9r",
-	"z5OmvzG1fSqScc1mXpr6KTkZirro8kVlUBhsrgQaN6lbWcJoeo/xnr5UjKY2bfpCe2lHiGZFCoK5Ml6N",
-	"U4Lk2HTufOo9/5yjRRainxuXcd85Sm5FoZCWc/2zVPRAlqD2AByflUESp7Dpy/nHC+FOBFrU1WB6OyVi",
-	"P4VD7mcE8WfK4fhLJRDwzajqmu8xCkUNdb3vJhfoYToYHF/AZio2ImW1+r7eeYry5KvT8OJn+hiuu4WC",
-	"rXts0n/g73d2QaBs/JYuiaeCaz18ilvCtJOTA6aJe+ouNG832lfpWoBS2yGsmAZJlKXSgtBumAmund61",
-	"oEnKS/Cs+/7Xqp04ZvsmU3a0/B3gYfPInVBAD3VH1mKrsdcODhL5UaD7PS/EpqCZ7Ll9XtMdmAlfLOfd",
-	"0uOO+6/SBGoDdw2gHUxRfvkaAz1Uf03f/7aBvSM8oVpBQ38eIstqXWGLt+KWSYzy1a8/5NARWNq3or5l",
-	"I/R1DxJFhAlX8QPGEb+Kh6LkBaiy4JBcMCPrVz/Ihdi6GuCY7KwLuR32sNwKsbuXQMq06jRwnT+rHrsT",
-	"LFsz3GGsw5YbqbgteVKcfzV0aeMQh/KUHiYHHNIf9QseeTwRQzVNpkEJsuvt54Df3EMXVGD9GKEqjsbt",
-	"VKEWK+zwMnUFa2O104uC5kLvzkLoI/DZihUWUhe37lCURTq7nj3QYvz/DwAA//8=",
+	"5L3rkts4lj/4Koj8b0R178p2um7dnf7ktstT3vJtbFfXhx6HAhIhCS0SYAFgqjQVFbFPsw+2T7KBcwDw",
+	"BpBUikp7+j8fpsspkgAODg7O9Xd+v1rLopSCCaOvbn6/KqmiBTNMwb9eZvb/c3F1c1VSs7taXAlasKub",
+	"K55dLa4U+7XiimVXN0ZVbHGl1ztWUPvGRqqCmqubq6qCJ82xtG9po7jYXv3xx+LqJ3YMn94xmjFVf/xl",
+	"xopSGibWxwf2uaGRCvrbKya2Znd189frxVXBRfhnf9g/7Jd0KYVmsLx3Sq5yVtj/XEthmDD2P2lZ5nxN",
+	"DZfiUYlP/F//0lLY3+qB/w/FNlc3V//rUU2/R/irfuS/CyNmTK8VL+3nrm6uftlRQw5MGHJQ0tHCvWa/",
+	"+lToA1OwEUqWTBmOM6Xh7501La72SMne33+tmMZBf4/Qv6boP+ELjecXfrRPgYJy9S+2NvarT8tScmEK",
+	"R6v2LJnI9JKaFgdk1LAHhhfM7m+V53SVM7+NvTmXOV2z6Gq0ocoMfrz3imG/mfHF1x9ehPm7d/18onS4",
+	"pTynK55zc3y2o2LLIpt2wmTXshJ2Gnp5kGrfmPZKypxRYZ/J6YrlUeoYumd6uaZ5rmOvdpYMK8SPtV/t",
+	"TWN85ZKvIyvn2QQpMN+C4OuxBY3N/4OhJrZxa8NvWXwTpmwULr998F9zrbnYko1UhBLBDkQKywldIo2e",
+	"kUC0huj7ti36Hi8uRtEeARaeWpNorfvE1uHv3LBCj8nW/vb9sbCkeIkvf42UcP+qCUGVokf76EHRcqnZ",
+	"WopMOyryoiqubr75/hrfxX9eh1e5MGzLVExy2ImPrfsXrncRFms80WeWpwQ+TuSGtB5cTLhZWye9+XJs",
+	"on+Xct+f3LpSyt6+8fuGO8pN2q6fuMiesw1wYGcngL10f/Gv4O9EbjZMsQwOjKiKlVVJFvWgfQbvfL5k",
+	"ssxZ//Pv4O+WtGbHyIarovnZobU8k3nO6LZiseEU3+7M6Ccsvd/jk71bGOgayBIWED69qPcltZXvwyQ6",
+	"F/NvpVQmIayK9G/ylinFswgVX9MjsRKBcEF0yZFXM/lASPPA/r1mzcbnNDPLqpwgftyDjQks/BrChFM0",
+	"+MCM4WIboUJOj7Iy03n3FTzfli9/6+88MudSqoyppdUj6dq0xjhNULdl2eBgOaPZhUbqbEh0jbHZLAKV",
+	"o/tT5funaxO/cVFVZcJK339e0SxbGrnMuTbuClpulCz8HyyHyIMAswEepVv/GP6nfUAburWsk7GcGVC7",
+	"5DKnonlX1dTIKnaSeqlZzsKsh9joQ3jwj8XVLc2ryHF6mXmBZNdHpCKwuAX8ydAt/gesZ2F/PVgzgmti",
+	"JFkxkqEq0dj9b66vR++GtdP264Wktuw901Ue2TVQBfqLec/WUmWaGLR1FCNr0JAb91W4U+PKElhJayrs",
+	"4iqRxTWl4eXBIzjB2LKe0ZyJjKqnWaaYjggLWv8wQkf3YGKUvP/p1XG5oyKmI9KMEZZrdthZqlGRkYPi",
+	"xjBBMnkQhG4MUweq4J6IqaZFScVxmXMBLEbz/O3m6uafw+yJu/Xe3tGf+taq1IwUlAtiP0q4ZboFcdMj",
+	"bkBCc2l/1EQK4FN3AbRVWTCFb3nCvss4zZcoxMI+c2G+/zbKM/C0kX0Kvt0QKkgl1lLYm51lVsu+gUm5",
+	"fUKutDO02nip5FbRgoCKS/70/sUz8s3fvv/+z7EDn3HFemJKVmYlK2GZjYv6vwxTguZxOcN1mdOI0vdx",
+	"x4g0O6aI5hn7SjutBxQgxWhm349871Rbqz8ojvOVJvAMyBdWlObobBX7qcxZK/3POl6LqHC1REu+up9+",
+	"Gduj9IqLfUz3KpjWdMsc/3SmAhIRNGninnOCiWqSs41pSpY0xxVca5YtD7tjTFodiZArmR0Jek5YtrB6",
+	"0UG2Tmq9cgVHzv5jwqLfh4dByxTb6cdE7+RBDO253Z8j0Sx+wdm3l4pRHXUiLa50zsvRy88+Y5+VlVqz",
+	"hKT3XGIvOJFpy3fRCXlrfYxkwS40NN9PJ1dDbCRk8+qI8k0WZWXgyFix3BEmTwg3mli1QROq7KJ4nrub",
+	"WtPm6WzI7gM3ux3Ls6m2eS2MGu+22LSWNLUljwzR2doglz2Fa2lcM1xNy9ZxW4TLrE2+WkQ7ERE4oHNN",
+	"eTHguCl1ib6gUa3xJHXt1wZtG7s+0U3IfrWaZvANpiYKIqo30YFDhLJgjKsbl/TiSkm0a/0dVDKF++go",
+	"aye6spbLpzElyQ3uPrnw80wt7h2NuTmDT2myHI/JcDFpG7wTSgztgZ3mc2Yoz1OO9BPcTegKj0x47XS7",
+	"KYtF/fcEIqFHOTLqhq7NacSGoxP7Es8n3EAv8KnmpTV9+NbVNWhfOo0RV1fTqzVqarvfN2/TO/mh9xy1",
+	"cX+g3GycnItqcS0nVPPK9XdU+/ages/F9oYIaciKbaRiePXSrWLsCZGbDfy2cCpXkMx+RluJ2l9JKw3i",
+	"dc9KEyxb+wcc4WpxJTeb6IyNcrGVoR37h+Rr9hGetJdSStsBO4Bo6SwB46xRuzrNizI/hiv9K01UlbNR",
+	"c83fPLAVODIQ2c87tfkfYGb9ncdQYkTegoYd0ROf2ju6YXZajdsqcWbHtTdoJjE9zuiNHT9y6nDIZczo",
+	"fWONKCSosP+54XAWTg4QaMPK6WcUp/vBsHL0kNZzd6FaP1aganKX4qfCKqIlVQa1c3An4hbg8SeHHc/B",
+	"6NxKZo3Lh/YERMQ5y86KOtqBlxNFBRPZkErMRHbmZIrKsKhHRLJbhoagRqbkmuDDMX1SiuVOxtXJxVW5",
+	"o3pUFLyDhywLULE9a0ma3saW9MMtU0ezs5pzVVr9GFjfnjZZFNykVgYB22Eij+sQyMRIh5pYnvqtQWoC",
+	"LFrs1tjsFlv49abOwkdrGETCYHVIqk2m65uucYmuPgxT/fX7b08NW7mBkvODP84c0U2HF4em4Vz5pwVo",
+	"4zO9U1j1++vIg3ABn7LCwQjpMyoynkWj0HMaDUm9f0DhT2U1rI2MZ6LMn5yBhw4GHLK7dlQI3DyvL7n8",
+	"jcLaADFlqA7lnRiZ/bhjXGF0tnbEoyqnGMkkaHm6ZNRqYwtyULQsUcJFb5PfDBOaJ3Z5o1jk0nwmqzyz",
+	"GoqVYywjQh6icnLiiU0qSorR9S4mtz/wrWCgG2lZoKs6Lqi5QIXzbreGYbSYeM6cMlJT0729uOpGzxVz",
+	"Zi4szc8xylSeQ97I2OH0/NuQFt9dj4XcOnNPM7QUt0x5vujGXNB7EtMgnwrCfuPaykxS+wJGWcB/0rNC",
+	"NxdBsEPjcyNRJmuT0HxJCx8bGpOn8LgfevTjDbqM3HP+yTiBKzEUzxr5dDqs9Jzl3Ko15/mq2C0TJnoo",
+	"zz3Ugv1mzsvQo8dc0lTI7kA10XbusTfrZMu0Z9fL7wPlBs1ZzYSLfPgwIOV5S71qf6ZKGOZG+ZM7vLct",
+	"gXKLa/GLrh2k+LUwYr065yP0dI7zSCHfocuun6Igtzx+GSS3tKRaH5w20BfizlV4R+mK0wn0cF5CJ1vD",
+	"wPFF6v1lXIVRj2B0CpzmL6MSNJbQ8kJWimR8y41ekK2UmHi04beMFFxUhkUjORhGiVu2ENEwkrTTYRKU",
+	"dh9a4OxSy3m72aRGs5eJNZ5oHdqxlrRXFjJOc5b1DehGNHLoxEZdQGsq0J/lvl5HDqMa37GcojjjY83g",
+	"hZ9GlCjyjTSWT15TFeG31kXRUE1q1fq0nInEdRJm8Saww92F/9COJE2Czjxr4gWjNCWM/NTjvn3BDkyb",
+	"ySe2S4iIA8xIQ/MJchifW/gZDM49lZ9Cs6zFco3rYC9caLT/k2J2AJad4Ob2MxqUVDgbP3RjnMG1fXSK",
+	"Zso2HNWYvKbaSZQQIQZMQVItgtuZrNiOiwzzOwpKOITxlUvw6CQaPf7rtf2/O6u6zysstmA/8uQy2zfG",
+	"aOLnScaxPKBXVio2gSmD3YwvLMIEB5cWP1ol5SfEoRof49FzpSohnK+kfzmspNzb7VsxaxrkUu5ZRsxO",
+	"yWq7i9puU08pLmIRTqufxQg9eExGnrRjq5Oenqg234ndpvIODEmv7NSn8c8Pmw1L5ErGglWUY8yKOcXZ",
+	"UL2PasnUJDQIXmAWLz3igYckFqf8YO4ZKXgm+HZnnkCIAhOrDjuZM/tW2n5oSNekjVWH4Ya2FYnyk32y",
+	"ETTuJ4ERxYw64gQxPv6VJvZxEjStCNdTtWVYA0YMK8occvCthDyw1Q5S5e0CFxHi8QyDGC49tZOImxTK",
+	"XfdB39soeGu3a110Jys4eqtKc8G0Xmb0aP/t/ufA2F5H9z+RgvoU00txvWDnPOnkdN/4G0MqEnIOGiv4",
+	"evwegC1OM/tPnUDsRua5PGAqOGxoIyobWD6SKSw3G//vOjkYHA0+JViww3KN3n/7P8uQ+SKXQpqlO1RM",
+	"ZEvNfq2YgMwVzwUxqv4glMxz1Bq6VXH1L5GA8Z6XZfzHDu3Cd+qXopS0j8Xr8yxJlpNloZWf057+IzaN",
+	"UHKQzKvtGhUYSmZkA1E/TTbMrHdgViD5756H+4KzHMpQ+sYgVLCdKPJd/lfEC/IMg8cbnhsoXqEiI1oq",
+	"wzKyOi4gQO4yeuMZvJU2sljeMYSRqgRNl9nJUscczEVJFbf3EhqRG25Oq7zxVZzBGy9L8LVCHceOZxkT",
+	"0TOk2GZ5WnkR3vL+Ouhrgp49YkagcYGuTswgl3B9hmuikALqYzPn+UGzDfnmanF1ZHopJAQTvXIMUunA",
+	"7D1fafiGXYEVTVsrmf9bRisQokW5oQTPPrsI3NokVeO1Bmfi3jY5aqiaFc7HDxk3J9ZCRg5P0za4PqUG",
+	"5fF1pNxlikrQ5oFYHO+vE8oj48wQuMDtfmrbP026+Dr7Gd+JnH1webWdCKyncCSHIqeCUE2488DuoFhA",
+	"ZIRl3LDMK2v4BNfwvAiho0kH7V1OoahyQt1QbE3xKO4pLnHQD6YLBhzTqdAR0TDxFtQ5L6femJXI5LIS",
+	"BtMOpy3LFbdMTPr1s3FO5saA4Us1pT4ldyJlWGT0uJQiP8YP+0h91IS0pI6P3803TFwbq7nG7oWhPDR8",
+	"K/YSZN+Pusp8kr5b3qKmQu3tt+OnyWmPxsBxnfV4udtjQHlCxZxw/aSRgl4wKgwadeOFUzB275pqrlpk",
+	"6YowFzU9wcs/VFWbcXRDTCtlql3kf3yKlB8ptnZq8VmZyqgZn6qjOE/EoIfQf3nRpKMjQph+fEtUcUoO",
+	"ZGXWsmBLwViW0o4U26byEuwfBt/t1ti3efVHeSBWycJKLavsZ8RKNrJnrNRkUykogoLADqEHerwazWny",
+	"8Smcc2+B7Sl35pei5ytX2XSCOpRLlxvkRdyt1Ra8mSqErMSaFe1NbITh4fVlxDXw9XU80D4QKWCPv/82",
+	"+sNWOQ/RpCH800stK5HFkw4I/Ea4IKBg+rIvXco9EySMd4dMVnRx9P07JRNcbFG+LZz/mjC63i1IzveM",
+	"vJbiwQvFyfXfbq6vHzz+y831NepAECDLD/SoiSxZ331xPUN9XSffYUTvzHnBTRSPog1H8V3MlyY3m7Tu",
+	"Pahsf/P9933BBiSJUjuZZDS5ki0k6b+vctZ6c8nFHV4uox4EWViVwC5Xg/MSCtPrrWe3TB2JYmVT6x3d",
+	"2Zpq38VMFKyQcjHlUL0O7iMr5Ri4XCBuzgVWysdtXzhlET54/PUoH9TFdU0O+DrleIyGCX7ZMRC79ugK",
+	"Zg5S7UnODJgMmokMA8zO+aYbpQkCtTeq91iHUJZK3jJMLtxAsuSnqOIbslmnyEtwxcW9memEoFpZmpBD",
+	"BgIzWjPn69b+2y0Ub4Dmxnd2r3uqa1+tPbCttYdLoyGY2zdB84x1To07B+7gLgYznl6AJ/Xn8r61/jMr",
+	"cCYHNRwSReyCapW7NmETMIHyLhcTgDNMtQvx4XT+jpIF1ywaxjj4pCr3UHZDdvLgzB5krc4xdKzgyoNW",
+	"yt7BUYL5L6a0v+ne3/B0cok908/N0hl+ayrWLE8ldSUyhSee/JiZ5MtzgbJgGj3BtJUbV35jH4BdI1xP",
+	"A5qo6dWmRoNVWowQCp080JzfjWFD1PPKtLOeyuBe54yqZRbFITFkRzURkthTTqg4kkIm8nvPEhzzS4CT",
+	"zuQsHHlS7u9cqat+c98pWUpN85kFej8JHTAtop86e8viqSlWXmsmDBNrV1qorcLOo1mlh11MZ/1lx8Si",
+	"9ncqRrMFwUR9rtBMGT3XGwfm0T6oMF6D92Nb9B80cs0CeFGqanSg1MPIxFvd6brv+zcGazt+5NpIdfxB",
+	"mHNTlU+vgp5e+1xHf8ecvV65STNlM5Ls5jFS4Ot+Gxn6tXvMRa+mhkt7RS6Oy9w3BvYsnkzERMhvnuST",
+	"ajHAnavx/agD9fg/yjyLIyDGczOnJVz+KHOe0WNM9sXqTI/H4/FBUTzIsk7y2vVA7nwnfjSScIn3M7wb",
+	"m/DLIh4NXx0N00vlcNwmYJSsZV4VIhEH2vCcfaWJe2YBLhFy4Gbnwuosz4IKXCq5oqv8iArQ1DAQruMZ",
+	"DBCNjCtGTyvOtBrsWnoXQv/64TlbApUmEgheSGqi/gMN+aBvrTq1ppDX9y8tRbxi7ERDZnrAsnThg2ku",
+	"btwACDlEfdxDVRZKHvRyK+VUXoPnC5qxU54/gZfd83W27dR3GjkzU1+pSsuDU1/RtIhih+IhU9oQ+9Hm",
+	"oZmeHdHLH0zXvlhaHuHCYmuH7gD/CXZCLmm7MKZWWgeLZCqdtkZjpo27mRzVmges+a2WjeIqYRpnd9GU",
+	"dE1OaXJllyOaHNjZxg4j1HIx7F1Drrgz1pJOaSHthFtfgeMOnqnNEj+xI2b+we8LAvkAN6+e/v2HVx7r",
+	"GXwPDVg1I0nO6C0gG8gqqtbuHN7b6BbtAjAczi+9rniYsnGf3OkCGHGOZh7bOeQvSmF2SzhDTo3G//4U",
+	"9Y1rk/To7KjIHljWQMRM43HELF9AzLOsDIFg0LgxGK17RGQySTKJVyi1nyYHj4iYk4BLbK9TjsiHkGhN",
+	"c39ww6rpnrm0PXtqgInHc0ZaPJ3QKwyLBP4yrhPQnO+YWjNhFg5xwRwkydiaFxRQlcZUo1iM45sJlq9g",
+	"Jp5mVhmW3dTwb5bOsjLE0N8SFYRZtTZ3TY/7taLCRIu6nyMJAlV2irEEXb6JOtXpb1PCLz6Xt7MlimPQ",
+	"TArm4lfffn398Pqa/Pzh+Wgqcbdgzzmtw1rdqIuaJ3C6KWbS52YyxLIYIoLhdGeIv2xjM/+JHXXcysCK",
+	"vgiqxoO/Lcj/uSD/C/Kknj7oUPqbr08r5XbDROfmENDjF8opGU0uh/WP89Pk4slpbkKxRbyi4swGF/+q",
+	"tFkKeTg7/UIeTijNsvNOGrlGZjEc1h/lgRRUHF0gu0Bkh4oRfH40GQEm6L/eWHiyBq+eZKrWI1LfgA6N",
+	"B1V5A3GMBdxJC+K8bvZyArfbaXBHozJ0qm9xaMLNK/k+YkkALNn2ACFMph1TGtaqKVDg9RtwCC13jKoY",
+	"KoYsGKD07Kgm8EzLY9mgkv9QTLMBSuHsCJZcgE7jo34+t2IUyDYJDBAKVKeZm++sNuuLOeM5VRNAau4C",
+	"RN0bydA9E8vVcQrRDjsJ+wDvgJotrk4JLRkXPfIslDv3Dpxi+494DD+UOE/ZVB+SxAJxsqLr6GkdjHJ5",
+	"7/ek3ONGcKqZ2ewLrkO02RUMG7QqncO7Bs0K+xAPVQ3FLlxDhXNvwnc5XbMM7sMJmsbl70Yu2Au+rRTT",
+	"CSuCkpU1S5gCpiwY1ZViNeI/1Ya4XIF+gf6/uDFMLYtOUggW3UZgv0SovM5lrMzmncPbOzTxOiwXcmdE",
+	"ZTyDOpW1LNiCXNufHjcRxx6PDAsSdGkUL7uT/n500j34CW3V75oE3a+ntuM/K+rhmzrqIMvpMYoT/tba",
+	"H83rvV5RawuiZF5m7Wryzq+tnif1b4WMzOOxJfi3D799vPBo04CoyTecZeSHB4XMWE7+9PLjzw8+kv94",
+	"+Pj6L3+OTfmWqYy360Sdi2VDuT31Kxq/5ULWdISNucamdS5aHrAqEcNvQqjcLrie2yLkXnsiNYnZ3vaw",
+	"b6kdf8/iDvZNfTAH9cQG0wBYjKxWbZBlITHwztY7CXU1ZgltThZXt9ZMRxhBtrQsNGrY+8/HF6NNvBJn",
+	"qyQy0miSV1cDCp2E6s4trllLDeuUMUgydjWRztQGSxJVJMxcW1zdcs1T7hrBku4aBEPxrRc02SjM1dM7",
+	"uFMnIxp11z7iefi1cmBMg6C3nB3+Ex4E1Hs6uWLMAZ/fcnY4NTctnsDsyrySVbKvacY+QkpPH5DM/7mj",
+	"llrpTjV5WpmdVPy/oa3lDfk7o4qp0QNrOulDzZnwPN1pqVHk2TKqr6MJBtDSBLLdYnEtZtmlOALSvmE5",
+	"AwervcF8LqJHuikY4fGyyvBajDepqT+7aDbbCElBPn20CW8/rRa1u7o4JSFzskfDgiKCUgJma89KQ7iA",
+	"XKVEQkMqwQK+kUu51+huoqSkx8IyytqaLd0C+SFIjwVOM7quYWxFfseef67lZMSc7wI3nv5FUHLtZ0/D",
+	"qALE1FjxCitkXJBsXL3GsL9HFafkn3ORCFhBmqMiL5+H2C8WCK6OHpq72WHGIRxEvn/LlqyU6128xvh0",
+	"4DJXpDGd1m/xhWjJsWIbpphYj1/17xqPRpopYHa4rkqmbrmW2F+s4PEkSs2LKqfRSnDE5PLiymdUc41h",
+	"gorn5gEXmMb5ICG2tE+9an/572hLaEAq3zGqsMq8ZHQf/cwJSdBxvDeX+Oz6dQBXN5fuJ9pD2+yc9vYu",
+	"uUPQYIPW+WsxXFy8QEvIXaxU9nR44NMQFFMNy+wyAGQEkv1d/5/UgTobihHb30XzbR1kxfRsSFYm8qbZ",
+	"bwYDE6CwPY5Hyz3gfMxBka7cBPjsaem1zQW1sOcbEPSO7p6sjUR9bCaA5IqzkorlVO0ZUmVc9ErNJj1o",
+	"6J5FI8i6bkfK8ky7KCMAtTiuAvLXvkAU5VvJhnuiDlbX9wAHmLPAmPPypImVpQDCz2/jdxp+11A2dmL6",
+	"Ia1var+/04CtVzKLV+StoidBWpPasER267pGth5LmbSPjXSX46oB4OPb4c3TXY6LtSzaCQvNZgTxMr7q",
+	"DvMZzG9yqUepcobZXNGaiWzeWvgY3q0D0nWpPO38HsXWjN+mYHArZPdpd77nscYmNtzEtSVTV0Z54Cmo",
+	"THBjOcav04CouaoJ1cwKgl0aOJrPFd2Y085n8sydfn6snI2Bww4yJURf0nHEQmILVEXXxuptG24tN0g0",
+	"cN7fVnPFZtfBYBvGrECe51ayIqCObyvkWvOw6TmdzgCNadVUGT2wMPid0FZpILbSjK5mOp5sCkO6cfA6",
+	"U2J5RgAKwxJVQItSCPwU9Og/iPgHAQzFeFipOx7h5CFbXMU6kw6yUDfxJxxJaKDX8CZY7owcOtwox4jN",
+	"w+YJFjtvb9jB96ftNGbhUAlKiTZSsayZwNboBur+HZAK+qGL8FOibjz83mnGPuG20YbRbCk3aYsX6tGV",
+	"3NY9X0PdHyiexOegTbKs3QrWVi8Dyxkb+KbQAD3082TvZrN6cbygsGRi2arQ68/AqYmuIa9eK8aE66cU",
+	"EKIPVBMf/Rsf1HVib3Q/SvUFc40pEp3hnxDBWIZ2MHS2n9JTIERWx+EGY3yeAqOLZT8O5/2PIlaNZZjD",
+	"/34TUs0BZN61QYpf5ndoM96rZIIpJWTA56oMPrt6bLiC9aINOt6wQ6qio1V/cGKe5N2rE04vOyhYFJwF",
+	"sExhac4I9dnYmFgLjccAn3EFKAuEbikXJzdnT+eUJ6gdB2O5I+ZGnQRz2nuTYRZS2P7pjldv2GGKZdrr",
+	"zFKbT5iT7J6t4Xmp8ZdrUOlHIzJene5go1zPYqByobm+a1DCq7YNsLuQvtKTAIOX6qh4GqyAH9cOa9y4",
+	"SHFrzkt7Mx92fL1zd2aNCnr6WLUmOnI7WqmIqMZ3W1dCTU0wdKoZQuzUfnvSpX+SDD+mgHLfsMP74Bfo",
+	"uP5OFqfIbNNjGTV9RhHfwA3oJQG3fETzd51QYfOauU5qUI3lxwWyGypJrSLaZYMan+kz0IUweiN/fX3q",
+	"duJYi8GrOREhB2DsqF228watfcTLTrQm8XRiHqFL0Qv5TN98/10znelxbNERTWDKTbOWpwQhP9jH24z0",
+	"LYzhFdUR1693qOOoUapKw1JwEhMRLLMUnqD9diSHIOnUGXaKUN13iPh4+fkekdDKNBKtsz+dpRFPTxdx",
+	"Zn9dGpFuOQrUjScUrahOhIzdh31VlT0B7DcAnQEoa+eGGD7uyf07WwOA1IcpGoC9VGP9kt7QgqEBeuAi",
+	"AxP9FLTg+GasMHPKjZncio/yvXNTjzYU/Pq81ip4v6RPbQ10H+Xn1DU9IrpO6Uxz1/s9sdS3kKIW1zeS",
+	"Nv63wzb+12NhM/f12Ab4fIVYfDp2EwGaLBYbckMyyTS6js2OCjC64pjxPmi+5FnifkNFE/trH0sWrjio",
+	"T213Nh+PYfYQWhW6HXQabgk6B202TNVY1FyQlTS75tDe5uVi5fIJZGVWyXqMOyI6p8HwwS21bIGORIwK",
+	"eEj4KyvaWizeNvUpWWNbT0jBI0bKfTdxaxD82Zf21c1Lm3PpT7+1NV02WSAPDnDtnXov93jxbiiLY1x2",
+	"V5ZpHOv+EKcijNfY4g2P4Ncpvoy0+nfV4exA4oHx+VpWz87ZMXcbLZIy9vvrkzfcd9lOCxQuSKXZeKbN",
+	"Bc4SLrZ/pjwLDXb8bp8vHW+SeccsRH9o26ZAhLx1z5sT0SvqJjonvrhDyJ4TIIocxs94hc8UOOu7JhtO",
+	"pmhZrXK+XjaX2dWrpXaRLq7J0eftGZ9ldWj0v1EF4XrhwlVofMpbcCGeSrpezWvvnE4CLBmgbbf6NZHO",
+	"Fwgzgs6dODLQPKav2rHtSTtqv/KKRVeZc8FO/xYX0XTUQioxARTZfeW1e9pykUxaRoEzdjS4CxcE22OG",
+	"YOYpk39nxxqDpEeyLJDS9cLcTAc262midZ0zcDtRHwTEtWxCxRYlrofhZfQWK1IwBK7hr2Bl1fNZgmXa",
+	"+rcs4yDrd8ioiiMIvN0QP6cOcECkkX8sqeTtJlSruu31WcIa3FBYZMU1WAQ7lmfj3dYWVyVTy52sVHS4",
+	"HrVqT9b1qCdLIYZBt79PxAAs8+MSUyBGTcCG77oPfmv3+MZFNr7SU1ZvUv0ANT2CtHXf9BQ/EmSndpAw",
+	"+mU5sIEOgV5uiKyUfkgsa+RuRODfdsWvR2DL6ZF1NvX7UXPfHaGBk2cFXP/kNdC2I/UIjkGjnLusorEn",
+	"xUpXy2XXJp2IjlmoO0aVHpBq7l3IZddtqPlWczMdzZ0taUaMFKEOiBYMs2UrHc8u3Qzk7ETwRWU8bdNF",
+	"1QDwB0rN64V8pafW0GBfME/kkN8DWT8HqDNsIIUDBTw1h/Y/GitNNoRIG8R1vHMEBhKh0zuA6QMzfF1f",
+	"j92ap1hr9mfAZYD1pCXZUBXPLmtIvoj0qtvjjigw/snGFxc4sYEVvXP39kQX9t3zEgfFbaz0XBBkIVfi",
+	"LWgR72Q/ns+WOhtTc9n6zN3JYxug7wdfCtPBEPX98Nu30vX1FD/lZlo+Uf+84qix2b7bOZd66HHFae4y",
+	"arnYurzeklGH5lfjjmAxRExjaUJw9MV6seLbSlapxnCKbfhvRJdUaPLftZDMOCwh6k4Ef7GOZln+smMu",
+	"JuCeunP2pKULXeVxBHKu6xw140sI2G+uv2s/EalOeacuQ0UxmjFFsN4IoKOjqXovZsp9XyYa1fzCzY4L",
+	"uCW52BJ4qtuFK+ZxP6sZa913I5WiV9AjcYm2oQWCBydMlislsE2epsIwrX7Dw20ZLG2ghaG9R7f81kG2",
+	"VGawnK3DNk/fPAUOD/QdWdEYir+/zeq0d79AXE+Dh2uKN5ihdZLq5iHhvMbFh3Ly4wTscM966RS4GTHF",
+	"3dKSMacmNEukoOo4JcHyju1jo/1T0y1PQ8e9KBIIQlq47rdweDMJvaY8pLwrocUQs9XzM8d7op8HTXvJ",
+	"OdGgU7xo/tt466874XC57sTYFfTOspuF9pFNOJqxcPAdmrvH0vSilJteWGB36YnbwpxtvJTpqA+DRWlj",
+	"k9FGVet9Kiu7xLgeNIKmwqQwwupO9FM7yQ/v9PgCQ1f4USN7ECIG45ZPwByCHiu0DL6GwRl0bQpksgA/",
+	"TFuAMQ57IIY/FdIcHQn9yhqIV3U9RaNQAnctKinateXR5MylT6yLo3/hQzfk/Ytn5Pvv/nKNQV5fV2F1",
+	"8gVx2CxLni1IjbY1vUVfsvwyz60OBIXiTl6B4Yrlnl96C0BZskRkGSsbcHlf6VDwAM/XyLsKxw3+xXXO",
+	"IYmr3y2+JU62ihYpQxQaqlpjFPCZABcEkGztLOyl4NU9/5loZsqO6zKWmvKBHjVxpWFWWtAc0E58sij4",
+	"mSiG8sHTEYUO6LrkHU16vNpgngTjl1SxzAFk9K31FpDhaRngjXeHhk4nRY+W+F8k4ppCpH6GhUF2AINx",
+	"HoG8kfNokdHoSIm8wWQr14FJ1YElqDUE3sESKC3vlG98VzngpPbJA0ZSoxKX2IGxfTz65miB9VCaLchr",
+	"KTIK7vXHPidFim42TFBw/jLmHa+Dg38Ziag0IQwcRQaixZ2DoJOn8AT4xM7ZGonFxw9uwoCpFbFITDtl",
+	"BcbL9bDDnQdWR2i+UdN3LWMOxKf2Y6ucQZ4AHFInm6OesIwZyvO4XRD6UuFJZ87TEG2cFe8X8DF0YrG2",
+	"Ba1yE8+GOS59xV3U/8xumSKQpgrmfAbOPUjwsucNFAqPWh8APfspHz7ZYzBTHR5yXMCC/IvWtFcJG9Vw",
+	"k7OBYPPvE5L4r/xnwlBhq9y+xzgyleHvge/mggRo5nYlg/8I18vAYgxu/T61MpYzkwrVjOZthqyVROdk",
+	"e/fpqaHiZmetKYlNdempU4Z49oRQIV1rWSrAVYR8u4HMRLyboBrbN2RUW6geBYf1pHLgOwHUd5fzL7mK",
+	"cuhdSuscnkykMNjewPC7RwDgugXpMoaWMnpZesVqLYVmsRYQH7iVX1AfjwNbEeKh9KxuS61SmBEjUx6C",
+	"E8CSpEn8gLVZ0mfstqf4CnJqUfQH+jiGglcWLQRSnxnxlSY7mWfDkDi9Tmd14U7Ho4gXD4xnp4IKOASN",
+	"LZWM4ujwm3TlNmG0Y5D2wx1iEb4zjivtBBniAMKDT7AfTcZobi1Jq+yUtMQyQUDvdCqqKzzj7SzcCTJQ",
+	"HmKLGPQ6wz6WTGkp+u7nujVO3JsdENYmThKeT8wyGdOEW2WbuKSkoXmERd4wsyCG/gYOwK2SWi9qlrQn",
+	"SSEUwGkcaWS13sWwpNH8HAiB1pViJ2znP8A98sc5LTqafaKcZmulqSdpp/NtjTnrz16YeaPbtkPmD9C1",
+	"ng08JcOutG68mnrdK7nppG/eoR1Z5KV3fQsPQ5ojDVNFFvOU7nXg/45kz44twDB7xfreUuw3Q6DBb7tj",
+	"aj3ju3ReGagL9ASIuwhOCVz1Yq3+1fSwL5Qs4hgmXkXm2mNggOtkxRBOjbpL5YmPMwKEIvAenNoN9xAW",
+	"AXjNcksM4wSYOW4Ou6glF1tSM/0EGwY/KaJtqZ6C/6L+3GiKFfbTn5KM1UNkaKNFfxpKQY9c4J5FkcJP",
+	"CKS2HRoZ3AXX2sXBR5zcd8JTiJe4JlEGGjpcmgbzImbjkK+4jkKTRBt4OdhLvOLbPdDS2mHjiggg4ud2",
+	"V+lypf27nRWeK7jSg+y+X6jwgouEYzANRTusgP1PQRFvupZwo9uQ4n4lnQu5QGBXN+fFle8TNn7vvY/1",
+	"tbpYp9TTm1aOHPb32I7qsp6BieSYz/xMW2MnYhScZ7Wk1elxrWhEBWrk7UCXjL4+hMoQJDyBEl6Heodx",
+	"EGbTZNNM9w8faI0mR6Ty1OZpoRSNFY9kQYXAcMxxK6Tga5qj2ukTm0PUeUqGho/OhvZDmwHaRZNGV2xL",
+	"xUkdpxsOtn5ir/uRcONQBCFvfHdckFBoFtOyfiu5Gkqb4zVgoxvhiVeAHC6bJ5+1jQUDE2/acib2OPlI",
+	"873vU2Q1AcrFMp63lv3dnip0eMhKEcjO5i4FN5cVeGC0xBmvpNnBIWO3TMR60cBAZse4ijfQ2dJyukz6",
+	"Dxr1RSaasmHnLXRuua5grjMbVsws3OYy0e1p41u5xZvz5gneAfcT6Cq1k82xT3SATMaTce/Y6c5DqLnA",
+	"zqdEYAH5L66c2N8tjRK/Jvz7CpBhTvE8AJLMlG7YW4lyyeF3+KMbrQhXLnFsUE2zhupHeLLd6KfvtKIA",
+	"cNq2VCJJ0MeJOolHxnXXSxBbQFY/+/o0N09o+xC5I1PP3kOcuyIhPAz1rjR2tcUAMWpGJO5IJVebbuhk",
+	"uUE/KYY69J5lC5cjB8INHMyNHA1fjlRSLOhVTFcO4R0y//Cb0S2Pok1MSOQeqKIJ635uieMW2fVqpEY9",
+	"xSB1Xxmcw48ylkjZMgbaFdp3osbYLN5X8SPCHE4sBnB1iCc8IVQIWYk1u8HrwV4gqIkZmTvo1SeWM27q",
+	"RBe918gl+BWN0hP97R2GAZ+UH8L+JzQ6lZvNgJXNxXak5HoiPpSzSu1irEx6Qq5vQuNqJuIRPcD49NUg",
+	"4wqcJ3lDr8ACz8kaDrwWTQoL4M12AZryzFUZ1+7OSHKDiyl5CkVgrqTha5YgoR0yl2LbgaiGsbE9Yt3g",
+	"tKMjJXCkMYEhHeOqWdM/G+CpQ+KnyI8uBCnrkFcqH1Ox8pTbrazV1W75+lh+Rc0qiwZbdvagTfDGdruZ",
+	"xk+zr+/p8D7L8xMrwkNqQ7ILUeBSLgwUh8V0hnTnWLTLRz/SFajYnhW9GTjHRj9TXGecMiFi1L/nVq5j",
+	"abdKRRMwCYlUxF/s0eTFsYYEE825lPFmJ0ILWQkDLZ+j4iDqWLdic+VMYjS9YLZx+qRw/6YLpIARGAEK",
+	"O57jj0wUOcQUsBZ2oOtfkMBFbh3hu3q4kq4RFb1Pn5KW9O9l0VnG/kqHrnSu5tSxeys3blKxi+/xVCUa",
+	"Ub6Po/8kwWhdkofLrPpKkxK6AUhIyR0O8Q50JI88KzKeeeCSvgnGjZ3Ciq7yI2BorJg2ZFtBa5FTQBKe",
+	"+XFiAhACbKncLgVJlu5twEO3T+dHUjAq4tdLw+cY8bK4CH8Nkt8cYJiyQ+1g6txpFwPbNN1q/qutiE0D",
+	"iaDvhYijmkESekENdL5o5J/jMg4QKzA7xRixz8n2Bo2DfgnDlKD5cHsB0NjiJXfJrnl1FOJAdV0nF2kB",
+	"J9Zsuhys8w8SxfAwrst93MhoZmHYhfFi5rqQAOfZrGdrbGYgY7g+Qxy+9nE2Tp4/AX7XY/n0DUkSL96l",
+	"t0xZjaaIwgtgssiCeADKkq4Z6NrWgtwLeRDkyFrpYWlVw+1e9PZZV0o5HXKij9Wu5pl7K+pmzaQ4Dxp/",
+	"MpRdFN0Scw1BrVWMlJUh1jKK0aWRzn56nhlvt8i/WgRXDdjxmW9H8unU7npDpcdeboAstMv0WEN3bKF3",
+	"yxKeLrQbohbUayvCMLaJRpRBmwVqPiy1RdqK6CKotfXh7Di0my410HXXaMFkdFxxXEQn/g7n7DnDHiSo",
+	"WnQpYLFvnWL12HPxnkXds7pheY9+I5jp6A5UZhhWNxZ4UibVGdHIckk3JrXtRmb0OGmWz32ylqF5fEMr",
+	"kckTxcrP9pWoTBkIAi+ge5hOVj+GgsOttLy5glxBlm8GvJmpzi54sp1K8JJkPHNclOhfd2TaMHUSSQdU",
+	"VS+u6i1uMUiDzZrQyLhDzRPdPCT+3Hlp2mwgGS79GibQobC5iDl6XZH6Ld5yR6e+XRbN266+ITzDNSnl",
+	"GCd5kabcsW2nuZt+w6vamt5WLqUI/9J7XvqVhypJh3ZOfd01FdnSLd9jcrEEziYVx0NM6fyFmx3Zyhsr",
+	"u6vtDtwz2MMluBCzio03c4h8Fd6XijTWcFMHscKiRu/UUmoe92zDMJYoN9aoOexkkZKZ6VkGIja/cVpa",
+	"nN3pJG88q5WZnmVUkJeEFoSaSIG6MVbXj70GIUAsiNdgT0lFDrLKM7JiSV1rutSD5L1EQUUwiaLoIYNa",
+	"Ano3fR+qjRVSUNBvGayTV3+SvtDgrmT6kqUWHKyJ1Qsjn+uAhtW3v+f2O1UXzpsJ0jw0UcUGm4an9goV",
+	"Gw0Z4bWoPasvrPOZ9aKJgKXpZGOq4xY0fujP92foB3EIEDhuY1yDwXBX3IWxOkc8kLNRzV6bYf6wNjmn",
+	"mYCC5PbLqA9LuBCQKEkZ8hwldz9AklJcT4ZWhWE+0jw/xusIkkpyxLjt3s9+LsnlvQO7MuXMTCRuUE2s",
+	"buFrFXyQAmpA+i2wThIpbjtTvlHXK6DfJ7bWLKC6tgUm5WtTvEpTZ77bm7703WSFjFtnA+648QrpaCtU",
+	"8G6sGFSsy0ZORu1ggZhMUzVt2JWuq+W6Mku0ZIVcAnzBp3RBdLyQZkROnSxfFCsTyGgTkgJix3yFScao",
+	"WAbWwIHqtQWShGOdTJMHllcMkkt7PI8Ge2+34KWQN6/tprn84lMMwU0UZVfKPUu0cPWBScgawAcJNU+a",
+	"Vr9gLvMZwol5CxEs0nQn2iH6GN99X9mbLgAa7HB/CmUgIPXHtJ483nqpCVdbLMglYeLeAZPkg/ch4pZI",
+	"NT8pSBdgYCZlOdTYLTjawCQ3kxkV2qdLtdfoc3E+kRO8x9P8bJdxdbUcNRF+HPBiTM858p2dgr3ctHxb",
+	"Vuwo75Tzx8GSyV6OrJ8W86zd+GUOLC9WgxEpO4F2j6dk+aRT0N24VW5iuEKjaoGeR+xAKsFy0DM5s4JX",
+	"l7MmbIVJyl8oLmndkj090NOqvcz0frjIbCffqgWyMh6S3rEWxnnbr+LVRTsf/O9RLLvG+O7ryQU0c5wi",
+	"LgCK6CyAf+0qqQ+uX3pAxGYIaLdjVPn8WGrIjpYlExpN2wNVmY4UwzX6YUyLYKTqgMBbYi1pn80xoX3M",
+	"EjD54oqF3BgmCCUZPRLLAxhmCzh+LvTYyuXKecFbIOkNYNkBnLs2KFIUkrWdkGQkYoTXPVuZ87gA+KDR",
+	"k5bvRh2CA/qICNX2d6tEHezl6TXvoJFPagXuq/Y9g1tFjKH6ChqZvGUKHXm3NK/AXoiq6maXRKt/Iw1x",
+	"EVH7QMiBoNr+3VvAkbgNjUdXXfQIOm1I3HrnSpFizQjFpqyuuXHWsD+oWUrUrjRbSwGiZHVc7tkxjh3G",
+	"1DKL+T6fOjFFqK+Dh4xYekyCWSsfNh37kIfI2cmcEeUaIcXS5sDXmoAKhvcI+LKdf/8E72xtOsXz8OqU",
+	"yQA54dJXVJUz7VD4A2ab/Rv4o29bOMtN3cmo47LgoormgTwF99vOpx1qWTBIt+e6abI30CP8sQihEp3Y",
+	"FxxlqnjzHBNX8OLS6pca582L45Ak+5VeuBwBbex/ewG5cLxNFdPGoccVi4YkYUcImTdpDAals6CckHUf",
+	"uFpcQXw93o5+z8slnpxlCJbF8Cv3TC8x7yKBY4AVnhIw7AhgAK+YOTB7UA8BXr/Dzc0R3CV7ggbkUmrr",
+	"dMzvx5IxfQlvf9X1SW8eVid/mrKizaotoecW4VmheYm1cCxrUjYO8aAGEFNiTkPJCfC4o+2JMRjULwG3",
+	"f4Y97N540e0cujZDFKJ5RQLBv8KAxJ2uzKGr8k0Yxl4LiDwz5ZuNtt+nRXX8i+ldhRqJaJsUq9c9sDcY",
+	"y7FF2QIakmgTaJNTwewjVquTh77eZn9PNAFNZ4hMKdJ//HWiQ0yU6tiqUhZPWhBtTgUFLSmbtLOBEKN9",
+	"k8ODd89R6G6k/yG5k2gXpWyMEQCgKRbTSGeulp3kvpyc7M8uhyFuF5/kfJ1+NhohmCkZH4mjFBwA9brx",
+	"s/HFHp55L9hk51ghVTx50EH/1M1bwaUJX4p2Ku7GNVz9PXw/Mdt3UVRUudlolnLlycOp0EBRDKV+0r3G",
+	"4hs7cmK2/+kBFLo9iGMa0Cuqts2eZhGIO55HM9+eEvzFKpf/94e3b27I79Cf6Z//3//z/376w0rD36k4",
+	"1v/eEEBJQBHzO1QMLIgsFwSKkv/owyOnUFNOJWxAigs3698G+7VbQVzwNub6d+Mtu5JwtW8FpCMHKBGI",
+	"7vfQRMav0MBuHSN53Ez+NZKeRpVB7z4CYheU5x46e1FnQas6m2MUqlzL2KX5E8IFUA8WYIcbB6b56/UU",
+	"hJm44McG/ZFiSZq5ZmTcNQZ54luUYfcIws0TtJ5uSEH36JlhAi0y/YT46+bG/hepyoCF11L1MabkWuZ5",
+	"TTJyU9WE+wCzPA122de3tZsXRPflf3Kf4DsGRqcBOg/4sZs1YY2es63GtANAwrijTxEHPdEers+hP2Ct",
+	"CbYgdRlh4zDM/UYf8U4JJxjT3Us+vLpwOBJuBemlv6GxVuznhTCS25WexgcTi6TU9I/0CpN8fWq33Y1i",
+	"3ZCVq3pywvNTetti8Ee6EzYf6z/xmqp9hkZT/40EGHAX89eB/bp5h0n4Dfd0cYudwAGRMIuuf5h0fTu5",
+	"2G76PVrT6UeJTq1prHQOHwfnGc/QykV0Z6iXBRgnsrH3DVlVBuwlLQvWN+3OkK9thSew1iQwrKDzuXIV",
+	"V0Q52zT+iFLy18pH8E9tFnAHmN0EbGyrvpq3SwEiKQpj+P7anJKD70kAQmbEczNw1Th6+dE/DRA7Ic7a",
+	"6cgelwSxujvNo5qpUHHXNPSRkRsI3oCSBFA8zqXmci0Lngm+3U0DwRuw6XxvjLjavHHdaOE4IuhRA10G",
+	"1TiNWVl37nIQw/it2wSjguord9t9a6OGNG/tRO2H9F3KVpXmgmntS8nd/xwY2+vxyCRCI3qDFUYb4paY",
+	"BG7+dBKTnyyFw0jRKfKteBlJjsnllotY4+OR/pIl1frQbxl1MkoIjt/4XnTyOY+dQr3Xy1QDWx1Si5Gl",
+	"oIctIEEAYEu8TNXrnnFFZST6O3oC2qW951fpQijvPgrxBhAnT+qwAE8vXYe7AccSPIe6QLPdpQfWdgZf",
+	"fzZD7rnhHIfxSjr3+oA7sun4ndDDslyO5w21CYTBgRq7K3RZWDg8bgBXA5d+E0ymhBiMj/vaj8QjXwMN",
+	"cgers2655g5jahg/FB9LdKZ0Ps1Alzqxqe6i2zqBzeO6aKeQ1B7R7rYtaqHRKfhFTm4cqmaNFRyAlGBK",
+	"gWOfLy98FX7Pzu8QorH4T4sJaYH+c5GrGJaPyQIHbPTkQseu22erm//BpxoYSTI5uVnA5NDbmWe2wdHj",
+	"nfXpni3BAXA2Xew8mQLSZDwD8gT3AnTY3FDlGm1iZUhUll3yyA0B3yY6Ua+lEGyd7NoCPZ8THYKtTsnX",
+	"SpY7CHGyHHszAEARZNaIOHaBYTmDd0aBH/2DL8XPmkXCDX7qYZ7NjyeJMO5LGtEdB+x1+/23vrn3eM/v",
+	"77/77pvvT9Or0k28PwSIhr68SuRyZIymfmJUCZbKcONGEyzkWEfhO4YCfwOdLA6T0KJriAefW+BTKnE5",
+	"+J2wgiipDtxgbdcUgLppqHNNmNI0TIY5SHILDiCi6RENogDT/wRMRo1WYp5zl43R945AiGmJjJjEJwJw",
+	"DFWVhmVLs2PF+FOpNli5tKLQAKZjcjj/EII9DrZ9Hv4R8Lwj4rpSiGspN7VLCSqcoEvfglzb6+pxDMlV",
+	"3jKV0zI5rOa5NbCSvw8uqRetDkuoF9v8RGs6rbH7hI5RNbKxvV1c9DgkyrFNQdyJcNb4O4kizClOoBLa",
+	"dkb7nqMQhtpWgxFmjTeH6/72OJ6vF08RfmkgEcvqK9KB17pWoxKPU/RjqbvtrWBfNdESXRdIKPLyPZhV",
+	"JbYDgd5bpviGT8puCEHBGuAmvN2415TDB6hJOrijz1w/we5ln/VbJZ92/SQb1nUu634veKnSvZdx9xA2",
+	"KKBVpzr61/wXM7BEFi25eQmNGY86JOulsZWClTZJN/lgvBU/BMkbcoB9tzhr76LbYkcnhI2cydTEA7hq",
+	"LLcefXBrPnTrVlyow47pClhcg2lowZCsDfrYaBp9epy1Ez3PKVyG1Xpnlefft/yWCQht/9HuaNOP4EUj",
+	"tDsqBLZ2GfS/uMcu2nV3sq+8tmcSftspOQOpJmZ1egAXBCE1Ro7YgIfdk7dpvbsA70AM1/NLxI1qmj9N",
+	"MjMD83WjLSNu1Hqk6BR3ypUsJ3EDh0DqUoUN05fV6GrbM5fhWo/ieX4M5S/QlV/I0BKxhv1/MtKmzqfA",
+	"z9CqIdVzt9m7vr7nQqpwvcDo1tjrN3KZKUZPhVhqdzu4qG817QRcy/KUqAGk4ES4wp73MxYyVHmIM1w0",
+	"SdyiXT14dL8UFTqRhwOKLWbpJ4suQucGe08eFDeGCWJvKqvexYtndorqUzpJw/PDbRYjFbtKGobAVId4",
+	"34VsSgaIt14bpKhXEKXnQeKhi5VbTuLF1emJKtQK9uh0fhaKmcqa1ikHaY2x34QvuVpc2bt96bJx1rl0",
+	"oPkd/N4YSH7vWoS3b8hhd2z6zY1Etb+f8PPNWdD6dYusiEqdV0Una2s4+a55a30TSwVzh2MofXRCeuev",
+	"k9yjPtFwNF8wQpPgquwflYIeIZqD/mRpmL4hASB8UZcFEcNoEdL9AU4/R2UrlLHlGHqnBSCFRPmk0Rqj",
+	"n9bA+HZnIFkUEP2d74VCgZVxQXrvO7i+XkA3mPxIdGnn3/e8+MYz3ZSmpreg2xc1tJCZ/FLEpxB8CFEO",
+	"/YWtdlLuT1PI7VJPyCFyY/xwCwCi7Rj2PacbQqGSYinEFs23gppKud4N3p5G38KfPliriaqMuAXpP8fR",
+	"GCUgzgygCkJPCA/RRcUREuejZQEqj5za83T46de5HT1s9qCe3trhTljqIRMZuiRyXj70UUdU4R46RaEG",
+	"83mo2Jrx2wQWgid8n10PjV9OYcqxDNsOecIwUSqgyuH7s3YdY4r1rreJ6bkhqN5khO+/fvztt4tT49oJ",
+	"NT5dkz4Ns69V+plohoHVnaXcsyfk2oNry8oQKlzgull8/tfvvx1Pqr8LWqr9Q6pYHNRIq0IGjPBxA7rD",
+	"IfU++6F6mJ1IqD4H/QFe9Y1MoaILo+ja1FWjO0YypveIcWA0WSl50Ezph+QjRAOsCPv54zPyp/cvnpFv",
+	"vvnmb39ekKxS2B+6FShYEJ5p8vPPL5/rh/8lflBKKny9VHKVs0LjN/727Xd/+fND8oO9kDHOaQWYXT3T",
+	"hgjGMm03863iWy5CmYXmhj1x6MUGwdH3DLI3QQD+lzCY509eZqwopWFifXzwEzsuSCUypuo+9IjM5Ifb",
+	"MqPrvyIDPfwvIDvm2159VAAs2gidXj32XSpoya9urr55eP3wG8g1Mjtg3Ue05I9W7kLc4j1hTzHQ7GV2",
+	"dXP1H8z83f4OXZtKKZz58PX1NYYCs5AXBwE37KmMURT0mdh99PjbZZnzNXz70b+cxoryaUx6wRSAYTqV",
+	"HpAhG7rS4sUF1z/WfmgM3m1olZvUGGFdj97h7tuB/ljUtHkU0glLqSMkgsKy91gm5Xbr786FN8vi61zb",
+	"9uFzQJqxfZlrXKyZixA+ZMGGRvizUNrXsMUJ/Yrrf1M6Q7VfhMx2tdgfGUuxCJay3oHOiytdFQW1ptnV",
+	"e0at5ILkgydN7FTM5cgeklBoFwATNlatEkaieVKXbe2YWDPy7u2Hjw+v6r2s8n16G/9e5funa2wIp2jB",
+	"DORZJ9xp9SOPfmJH8KVdYu/9nO556+2wCBEV2/3n1sQ791hV+f7R7zz745GHKz+N6C8zoHl8J38WmbRL",
+	"uPpsJLIzOJ9Ia5oza+o8anix4yt+TffsmXv6aXDVXmzx3aEiFLC6kpv2E6tVMKpy7tKvhARV1CoVUu31",
+	"DGTCLJiopmCl8zOfadLmMW4n6luTo+V6BVlk4ET1hGjksDPvy4glqCe+B67y/tciNkejH8r070uRHxPT",
+	"1QgRCC4TF4WqgvMPUitd6EdID+B0wsC/tkYd1c7jH8HGPKkvxWAcUNJejq/z1J33hh3q6vA7cmxKYEEQ",
+	"9ZnHzf9SLp837IA46VMun8ezbkJsA4BI2SzC4pELSzzwztr4tvyiuGHP5UF8cVvT9HF8IdvzSyPSM88m",
+	"WfVgyAB0u3JxafCcGSs9E5ccRCwOPqsS+lKBK8AlIJ8hKk5XiPr0e1Rnxc6oYGH2133Qf5DqAJkwi5rl",
+	"qZWxtW/NNiO5nuNX4/T6tu9nei5nXZRlxAdVOfOifqRi+3M5aT0fXXBo52EffcLsnIv0HavvtMIqtkCZ",
+	"Z2HL5hfh9vO/cL2bJr8vzyV7hj2UZ2SRd1b7/4kdL+UZsZ/+kkhoD/kDxUqpzNykfA9ffYUmyCVoaT+N",
+	"g9yZmj+x0gRX5znnu+0UAnISSlY0c6iTB4yIuPzxglFdKZY1HD2NPSkqw+aVC68rw/43kguCHR7USWaz",
+	"srT96Asliy9Ove5M7Z69b6N6T9A2BTu4EMOMG+5xMwc9Ku/cQy/kLGrgtLQvN2Yy1bJPspcC4cZnEESW",
+	"+j4h0oHIYmNM0Gi4r1lY9FFBsckUOA4eXt1NsU+dIUA79XS5kEDyn38GwDdf2mGY5YrJGdVM10lMxqFz",
+	"iwwx0gH0ugugjgAg9p0VY2X89lGtZu4zGmBr81bUneIvKQW52H6GCMQ9bPs7WmmmF0QxXRVME6mINrL0",
+	"bODWjoh9aG4KBIeFAJNUZMW2XGh71oc2Xz/6Hf/jD7yqc4YKSddENHS9e+8zqu+drk810fT27u61u0g1",
+	"7xMuKfQBdi5hVdOgyWxNF/FYKmxKc3tq/kcTucW8lUu7wAak9vZxuQZ/slJLumaBiNT/lfYwln+Oc2qd",
+	"7j3ka3MgZJPCKE2gvJM27qKb4mHU4nJFB5C1GVQF/FhDejQBBjxEiAZw6YUvkqrtGq6x1/wZ+kKV9NuF",
+	"fbzEpdHCe/wMl8aULXYoD1tppf6MzupHUP49r7X5TIoNVwWkkl1oyyzZ8Pv/fpf8B3rUdUcOUMtpvsd0",
+	"MHcwja/tt5+tDFOIu09cr1YPCE8KmiUu+jrCOq+W94GJ7KP8RyN+e0/Wv8xzRrcVewApryEQc7elUQfV",
+	"0F2bMTl7I82lHFr2067C5XN6UjJWyEc1nkbSoH7OCvnOA2Fc3pbG4VS8I2T0QNqFfKWJW8qdTyZbV4qb",
+	"49XNPz81zyl0CbPH0xrVmm+huxDF5GT8e87X+4cEgIGJrAxUmBk3r8axzJgezBp9bn+/oEyD7ydJqPcz",
+	"qReyZAJgj3RoWcPKRTPRFOTTgsg8a3ofApmkPdsPfNf0NFvKN/LigdYwSCr3om5I3qy8d32YZ87FeFmU",
+	"UnXWPb90Ct//yH67d+M6DJ5OYPsI0FhVebb4q3CSbDhB63n92CXX7UdJ8dlbe6pKyqFcS1eqTviBrPGZ",
+	"Oe3DgbHyC1n5K+x7bHZKVtvdfLv+aL1j64Gk22f25w4NLpLJ5Kz+C5y0afetX+KP3Ey5cX/ZSWsElkqu",
+	"6AqaZlBhZtyWjENZxFD9wE+MlU9Lqi5lKTbqou+qoH3cMQS8Ngd5LnHYb3XcNu5zzbIf4JnLMan7/j1n",
+	"dDVH7eT5M5od3W27YQagOs8ks6t/GaLyC/vIhYgM3/4h4/dO5FSp0GuasXloeqaZFnU+gP30Be3H9cX3",
+	"41xHeL0nIh1BfcFd08ZRP+ppWdaX9J/aOaf1xRogUZZY44aFd2cn929knsvDg6ocViBfwGM/l58pyz9g",
+	"Ive+52Ceszi889k7Nkn58MSZoniACiwF02R1dJYkQizYFeAPopEJ/8T3sCbfXV/Pt9cXcTk5aeaJcSGB",
+	"5j5/iuvpevbRE5LNFdKdu0+8CKpS8kC+dM/cB3/jWFO4+5JFHE+zzE3kYvqhX+j9qi7NUfvKyxMi5IFo",
+	"JjLXBC5nM/HXaAFAg9wXOk/ppf8oDxDPA1iPz5Lk36TSozUVazZ3/OEZfPRzUvkDorg8qbM9jXNMIRzo",
+	"nJz2KJd07hzHV5Jmn5N+H3eMbKXMiJIHhJJYMS62gYqz0q/MqZjX/oCWBJeUqfhxO8x939TDe9bZLnCi",
+	"zZI3AvFQhPJA6DNAgIF/uz60WLvE1nvtauqVPDwkb+pqfOQdKLqH5Dcp9+TImsGFFlco9i+2HlEW3rtn",
+	"7kNZwLGmRr1AUyC4BobH6LMIe98qPXUVvqKCXVLEwPdTdh/XRB7OVytzrkf45BU8cT9cspYqs+NN4RSY",
+	"F5ycW87O4pCUZvkKWyNfpvJDm8/hEWuS+DJ+MWCooEWmUi/fs0LeskDgMZ8zPp49aaSJalBG7lUuDDrs",
+	"vhhmub4nZpnLaVewR/SW8pyueA5JCr/HyfyBmafN5y5D6+YQn70iqGCPfIZT6g56TXn+wXf3viAvtMaJ",
+	"cMMLJQun0zgEEvIS25ufcUQTbNBb8/xs0F/u/R27MVLPePBKxSAi6bt1Jgj+rvHYxepdwgj3TO7e0Jei",
+	"tnLQ9gk0Ifu7j81+SXV5MLF7PwN20Cyqo7hf5tiNi4JhId0ufj1HjaiDJHRLuTifTHVHhtQN5LpATAoB",
+	"1Yirp1QoJOI/dXuEaLDum/sGMnKEiMV3GvmAM/gTfvF+OQ/0byTYQasjQIsiXrjLUARPgVRESFcHmUx6",
+	"9hWeXxgaUig8vV9DqTVsry3SgXKj5/AMMQHoi83u4thvHDqPY7UjJRt2IAGu9sDNjguna4W+mQSd0Xmr",
+	"JN8f30eZopuBrKPn9ud6/7+EnbyeeydhjckkYfzx7P18WheqQrXLQVZ5RlYePsFuNDbU+UqTEps4hV5N",
+	"6AX0lUiInEsO9NjyA2omTGyDLx2PaDLHZfcpceI4JiFrdn5GXptooYXRnCALNEsSLGIqvqZqRkczlNZQ",
+	"z4gNrlrTghEE/7O8CVCyANm7AJCgFWOCaEDXltCyz1Vho0M6p62K2y4NLwBVgYWjl5VKqEJ9niL7tLpg",
+	"JZJxv85TtFrvP+w6FcFIb1SxNrf3+CDDJl1Jv8PxOYBsdja827DySApZMGFQHaGGZPBWVJ0z0+qPBxDu",
+	"7yez52lZSi5M4UTRmJ/6782Unhk29PWR3HLNne+7YAwcBbiRGT02dtFVb0x0xr7xoP+fwWBx/t379uYO",
+	"pSw1yHEBbQg+/nnSldK7MJerw1WKDYmPt+6RC67TDxENHQmmHdLIVs9lkQEGjSuSc9aX5kVl1b2MCGYO",
+	"Uu3tBasfkreha2/7qTVVijM1YKk9XbdoNz9ruq9/BviRgQ17qn37oB2bA/UesKmdzg2YAFYFslK0KgFl",
+	"pMxRk2IOzIGASoXytCFg3W4/0gAlPdAUApru38u+QTf9+945GLQJPxCBJXe/nr11rxjoM9KqpY198gdv",
+	"x6iCkw1doPFWzNm2sWkeU+jBqHOribn1um7L+aWCbqGWMR/0Vmha08DcWjjD1A/0BNrKo7QroPvvYSeJ",
+	"tntUlSjGojlGVZywlwPSCsN8rmK0O+zpXPdxwFUKgLteD5wVb9d+9N7gsWA4S6Y7x2dhvnNYWPgl15DJ",
+	"SkI4B1sps4fE9xpW2JlVimCQS4LbkIGfaHdcYHJlQ1B1t+08tN04nrDMs3vbMjvYnbfrRyyHkorkzJCt",
+	"PKc4uLl5PzFW6mACc7FFCxlTAN0OLcjqSCgpZc7XRwAhO1p1IQNVIbeyDoBtMOQysIGKFVTt50apfZpl",
+	"7+HDl6zjhe/fe65SPer9CMaDbxicMlt+cdHZyzmF6j7QsW4M2PHY3sFzXfMhlqQpR0bHtsqLFnbW2dhY",
+	"bYoPl6IGrLgvKg51Si3743sw1ufI1QtgiZMcRCkMv6F8vTo+pZg2Up3j40kdystjCw5E2u2dv2PMfBmu",
+	"q5/LjJrmRl3OZf7v6bpqnohHayluGfb6njOghl99hUkTF8GWgxH0ZO34vg6KHYKu54mz5oxmZMXWErq9",
+	"+k8/JC8N6tHNpqkA0Wm17j0oexwdCDkjO25l0rGnsnk7qY3XNCOaPVX7ix7SADb0erLe9j/2lE5AO6qx",
+	"bt5urr5E5BmX9+dit675MGDQeDb+LAUwLTqHQvEHpZKl1DSfvXOJ/eyla8XfSMP0R/k+xF7vv1D8naff",
+	"EKYDoEASJDWbrdErGLf4aZ9pgkgzgDQg2G+umUidR4beCgYucHT8QeJKSma2oSPuhE89Uc9PQ9lcmIHY",
+	"oV3xf3/WwBDSwNz2wCN3OQ6Zwz+6Ryblfu4Rf6WP1oGAf2v8nyLkeyAnLSu7j4ihcAI2yBfW49IR6sJt",
+	"LmcS9OGGm0/h+cDMS/jqhSqK4dv/3mqOOxgP1vZxYWbfHxeXeOY+fyGg8gO3dusXZZWc1cun70oGFc5f",
+	"n4RuFWNwx+IwdSsTbGcRujKn7lOMOT9Ad9+se/7WfhITUfRF01zeoqvy3/p0ulSr+V37l01DYgf3/S/G",
+	"rfk0y2bemjOPTnRjgKVfKFn8Z4Vg6nd1Vd87fQHH+ozYQZzGzrk7ex41fPUz+3cVm6eWqkUwbU+zL7tM",
+	"ud1/ENlrBnJlx2Mge508U7amFaRssCNRrMw5yxKptvWvNX2cOrySMmeAzPJpiqP/bYXtVmbpG/GR7pmu",
+	"706J38b8c08wCEAls3Xa5Lq8n6cebxq2idSMbCV0uBKfU92H0uJBcJg56smngX6A9TVOPEzZA+1KQZhe",
+	"KlKcb/HKSmQjpMBH7oUWdqj3bDMZM9JNfwbvEHyo9j8KaYi8ZWpBpGCuN0ujmWK8iNBQhdT6svqK2hnB",
+	"3O5dy6lzMWNoU/Dj+TU/dmWQwWI/+JC8kSA8uXatGuqKHw19Fl0Dpqa9AXv/yM0jfRhgOc/9U5e8jmHH",
+	"BhAQ6t/myX+gRFsqkpJume8weOBmt/BVlhhOyqk2ZA3FQmC8sRyvW2IYLb7S6XTHD8z0iXcpTv9MqBWj",
+	"mzZjI74PzNc0QXgk7B30ZUGBZbcEtxJ28knITc0ZzXSf+0vFbjk7pBNT3uEDXr59CZJq5s1zK0yjsm0r",
+	"xeY4cz/KAymoOJK1K4/1okrIgw84YORLmh1T2j0npHlIMPEAikF3XGz7GzmGX1pv4CVpOSj1CfX9TmnG",
+	"FJSEEG6+BCgrL6gujK7z+QXVpW9lz6Y7efBXc/rmBYuQOrzG2RsWf5kK2WeoL7qXjf8P3OQFKV2nY73n",
+	"pV4QTFRZ0fWeGNkIr+6o1btR1WYidjMhzOt4MzuU4b6b3YSA3EbJohsh40VVXN08vob/W1wVXOBf6ngZ",
+	"F4ZtwWOYCL2tZQXxg8h3v2t983Hkm5/uzcya3ogPS2vQa+YL+3Ku52pai1uLTWtRUGCNNsbZgZcYXe8a",
+	"jWqhkFtuCDdnp+M2WEwxPXeqG8LMXgwX0ZnL+gtD0fw4H3+8Bo8YBSnxoKAZfhiZUGoGCu2BOXtdWTZp",
+	"4b90tnfcunvvHrq0FPbjxMvlZWWsuJzLuvPHxZvI854Zu46Ha307ibAv+JRWo4b9Zh65T/YctCFfoW9g",
+	"ndMHIEk1bsB0AhGExbBQGvDswz/mJKSGzrSzt/K1H335papAOL1/Sy3oB4C1EoQaw4rS5ZRxo/3Rhu7r",
+	"YPWAuec0Y+LQzSENDXmtIcxwrsO+2g/umfvQIj6EzvX3Ups7UErbXPWlmst/vsLZ6XSeK7LfCs6leS08",
+	"dS9UcKN9EfzWWvkFOC58/7Px3AnUnp3rfL7XJTJKfhBKXqq9MnwbUZHu90qDgfM4XKz3Nc4ensYIwC1T",
+	"RwxWW/3SKucL7NJB64g1cX1luYD7LlfQ4JNrUlKtWQbGf/OeYxpKdwYSAz7wrXhbTYPOt8/aQSozf+Xd",
+	"6wsDAg406dW4rLunZSSVRr4VL8WlJBt+/N4RMKNBtDMpuLjSbF0pgOz/56cG+6Jbtwfqn7xIm5D7H8wc",
+	"Xbmnwbh1h50k7Gu0k/nv1QQhLtvkwA30uW7au+3CbFeu49WVlPuhoNHfpdzfR5eF1jhD1UE0K7gA2E59",
+	"Vu1xIgjUW+/8PNhf6v32Ib6PDguBv3Iu2FiXJXFPcu8FV4Ud7f7EXbq/krgg3DSu8Z4LtAJtL5TZ3Oao",
+	"C3QfRwSBC+5Mm0T3WHw5tDVzn3fn5tIjEJj2mbFrheY5scdUI+LRYja0wNbgsQRDv4bF1U7mPKNHfQ7o",
+	"0sBtE6PERQAS+0u+V3TLMYpfjA0nZze5Sd7LDty/AMi52NZtR/veb+ilOldKofC+btcEIJOY3tQqr4YA",
+	"HtcEQntVCZEWblrOALeVAapqMLfJP3Qfump/sIFWlRfRUuPLvSCC3WdLWZpC6tmlR2C5R8DBD2pvVJT/",
+	"frEPIRbitPwTe7Ut4VoZwn0PySPffP/dXVNSXMnlzINdsmD8GSTRJOSUcDV78yVi1kB4oWVJDU+5wZIi",
+	"yDPYsxLjwVrim1kbs1LnvDxXLR1CZf+Q80vhOthPfx5Yq2dQPnX5jGldrf7F1mYB+iQEXkM4luZaunZD",
+	"G7gnodUqJj4h+AJAANrdd51paJVxQ4yiPI/u/yNIRvgsGCAveH5JRgmf/8PxyT2zhR3/fClfb5SAipGL",
+	"dG/BYpSr/9lnB4HNMWWbwrIIMBWXWFtAkIDxUwBYOzODNdBbBihGl0RI+hz9hnFRsVCF38mvr7++/Gg/",
+	"WSm3YgAnD/UlTN0yRSpheA5/yKihK6pBJK7oej/jWQQTJKVhWdsFrZhpCpaT7thucUJnnUT7xU//lkYZ",
+	"z3Nrk0mxdruc89JuqL22slbPtUwKdm6uW2OLL9RuNDDGhfcqaeUdqCaG7pnALPfQdgzgGGfYwbclE5pQ",
+	"3CioyIcxDETlYUhENDPaqTAk41kTxth4W9TYvXcN+qiGvgYPyS9hrvAM5c1E2tDgI2V5f7h0VdGHVNre",
+	"LztmdtAlcqXkQWOKesEFSKc1dh5hGTGy0xpjbn++a3Ly4YL1cfDtt5vN/aPJ3GeDE0dIy6/2fnGb2tu/",
+	"h+SpINISw/WWzHPg/TUVGc+oYZr86cPzd3+2bIBzYxk+KVud/IC1H7H1Tqa9gz+sd/Lj5fL4T0GFimS4",
+	"/J1tK4G9AZjI7KvztAaATjNSMM3yjTWILf2z0JMV+7EuwBim5LDjOXtCcAooano0/rWiPhcigXdy2ciL",
+	"/fQLX8R5v+fHDv2fbvlJLyEI54NUZjcHoAH1LTlyKwuhpCZUDPtDtaOaFIzqyp6NcGHZv4KOsGOqc1LU",
+	"aFKoe2aSfubcUQn305dQKYXLmYZtwkghtSGMKsGyeXtd+1oEKELAbSBcpHxQhtFicJM+2gfug3zPZJ4z",
+	"uq0mUfCHZi6hgYJrVZxrWlhauPrSu6Rj3XsilnfAjZPrs2Nm1qQ908aPl84xZ+V/UXUrgaFhZnduvSQF",
+	"O5+xc1bu7IcGtPKP4aFLtmwJg6Ra+foHnoD+Jau6lyA5AL4YNoiCFtdijgKutwGzJ4w9CE7SptP8bNMh",
+	"0T32WB7am7kCZoHGj9YSu56mOqnn+S/c7J7JbFpf8JcIdaVna3gp+3xRGxTYRiFjrZvUryzjNH/ARXpx",
+	"zznNXdr0hfbSjZDMipSAIlKrcUaSUjE9B/V++K0EiyxGPz8uF6HJv95JZYCWCyj2N/RIVswcGBPwrI6S",
+	"OGfboZx/uBDuRaAlXQ3Yhj+Thzkccj9Cv1VufMtVbST05kBV3fI9RKEoUjf4bkoJHqYjtlzDskEXkXJa",
+	"/TBCmcg+Ow0vfqZP4bpbpvhmwCb9B/x+bxcEyMYv6ZJ4JoXVw+e4JYoyH+xSgqaJf+o+NG8/2mdpMAtS",
+	"24NhYy97ynPt+oXVwF13bTDbJuUleNZ//3PVTpyyfbMpO1b+jvAwPnIvFLBD3ZO12MLlOJI9O2rgR8Ao",
+	"I6WSW0ULPXD7vKZ7hhO+WM67o8f9Jr2/phlrDNw3gPbsOCMWyp4d7f2PyIzUE55Qq6CBPw+agFldYQe3",
+	"4o5riPI1rz/g0AltD29lc8sm6OsBz59IDFeJI8QRP4uHohKKmUoJll0wI+vnMMiF2Loe4JTsrAu5HQ5s",
+	"tZNy/yBjObeq08h1/rx+7F7ajuFwx6kOW4FScVeJTJ1/NfRp40FyypweZ8eGtx8NC554PKHdVZ7NA+ju",
+	"1jvMAb/4hy6owIYxYlUcrdupBng20Ix77grW1mrnFwXthd6fhTBE4LMVKyikVrf+UFQqv7q5emTF+P8f",
+	"AAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -41,6 +41,42 @@ func TestChoose(t *testing.T) {
 	}
 }
 
+func TestChooseMany(t *testing.T) {
+	lines := []callerid.Line{
+		{ID: "main", E164: "+14135550100", Region: "US", Main: true}, {ID: "radio", E164: "+15185550131", Region: "US"}, {ID: "britain", E164: "+447700900100", Region: "GB"},
+	}
+	rep := callerid.Request{RepLine: "radio", Region: "US"}
+	tests := []struct {
+		name    string
+		request callerid.ManyRequest
+		want    string
+		reason  string
+		err     error
+	}{
+		{"as for a single call", callerid.ManyRequest{Request: rep, Rule: callerid.ByRep}, "radio", "your line", nil},
+		{"the list's", callerid.ManyRequest{Request: rep, Rule: callerid.ByList, Named: "main"}, "main", "the list's line", nil},
+		{"a list without a line", callerid.ManyRequest{Request: rep, Rule: callerid.ByList}, "radio", "your line", nil},
+		{"one line", callerid.ManyRequest{Request: rep, Rule: callerid.OneLine, Named: "britain"}, "britain", "the round's line", nil},
+		{"the nearest by area", callerid.ManyRequest{Request: rep, Rule: callerid.ByNearest, E164: "+15185550177"}, "radio", "the nearest", nil},
+		{"the nearest: the main number where none is nearer", callerid.ManyRequest{Request: rep, Rule: callerid.ByNearest, E164: "+12125550177"}, "main", "the nearest", nil},
+		{"the nearest abroad", callerid.ManyRequest{Rule: callerid.ByNearest, E164: "+447700900333"}, "britain", "the nearest", nil},
+		{"the one they know", callerid.ManyRequest{Request: rep, Rule: callerid.ByKnown, Known: "main"}, "main", "the line they know", nil},
+		{"they know none", callerid.ManyRequest{Request: rep, Rule: callerid.ByKnown}, "radio", "your line", nil},
+		{"shown often enough: the nearest of the others", callerid.ManyRequest{Request: rep, Rule: callerid.ByRep, E164: "+15185550177", Max: 5, Shown: map[string]int{"radio": 5}}, "main", "the nearest", nil},
+		{"all shown often enough", callerid.ManyRequest{Request: rep, Max: 1, Shown: map[string]int{"main": 1, "radio": 1, "britain": 2}}, "", "", callerid.ErrWornOut},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			got, err := callerid.ChooseMany(lines, tt.request)
+			assert.ErrorIs(t, err, tt.err)
+			assert.Equal(t, tt.want, got.Line.ID)
+			assert.Equal(t, tt.reason, got.Reason)
+		})
+	}
+	_, err := callerid.ChooseMany(nil, callerid.ManyRequest{})
+	assert.ErrorIs(t, err, callerid.ErrNoLine)
+}
+
 func ExampleChoose() {
 	lines := []callerid.Line{{ID: "main", Label: "Main", Region: "US", Main: true}, {ID: "britain", Label: "Britain", Region: "GB"}}
 	choice, _ := callerid.Choose(lines, callerid.Request{RepLine: "main", Region: "GB"})

@@ -96,6 +96,7 @@ type Call struct {
 	ColleagueID    *uuid.UUID
 	ByHand         bool
 	Unconfirmed    bool
+	DropResult     string
 }
 
 type CallAnswer struct {
@@ -230,6 +231,13 @@ type FollowUp struct {
 	MemberID  *uuid.UUID
 }
 
+type HeldPerson struct {
+	RecordID uuid.UUID
+	RoundID  uuid.UUID
+	UserID   uuid.UUID
+	Until    time.Time
+}
+
 type History struct {
 	RecordID uuid.UUID
 	At       time.Time
@@ -351,6 +359,7 @@ type List struct {
 	Shared     bool
 	CreatedAt  time.Time
 	Version    int
+	LineID     *uuid.UUID
 }
 
 type ListMember struct {
@@ -552,6 +561,68 @@ type RepState struct {
 	ForegroundCallID *uuid.UUID
 	Version          int
 	StateID          uuid.UUID
+}
+
+type Round struct {
+	ID        uuid.UUID
+	Name      string
+	ListID    *uuid.UUID
+	StartedBy uuid.UUID
+	StartedAt time.Time
+	Settings  json.RawMessage
+	Source    json.RawMessage
+	Total     int
+	RankedAt  *time.Time
+	EndedAt   *time.Time
+	Version   int
+}
+
+type RoundCall struct {
+	CallID    uuid.UUID
+	RoundID   uuid.UUID
+	Position  int
+	UserID    uuid.UUID
+	NumberID  *uuid.UUID
+	At        time.Time
+	Hour      int
+	SettledAt *time.Time
+	Bead      string
+	Before    json.RawMessage
+}
+
+type RoundDefault struct {
+	Whose    string
+	Settings json.RawMessage
+}
+
+type RoundPerson struct {
+	RoundID    uuid.UUID
+	Position   int
+	RecordID   uuid.UUID
+	State      string
+	Rank       float64
+	ReadyAt    *time.Time
+	UserID     *uuid.UUID
+	LeaseUntil *time.Time
+	DialAt     *time.Time
+	CallID     *uuid.UUID
+	NumberID   *uuid.UUID
+	Tried      []uuid.UUID
+	Attempts   int
+	Bead       string
+	Why        string
+	OutcomeID  *uuid.UUID
+	SettledAt  *time.Time
+}
+
+type RoundRep struct {
+	RoundID    uuid.UUID
+	UserID     uuid.UUID
+	State      string
+	Why        string
+	StopAfter  bool
+	TakesCalls bool
+	Since      time.Time
 }
 
 type Script struct {

@@ -584,6 +584,192 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rounds that are not over, one's own first. */
+        get: operations["listRounds"];
+        put?: never;
+        /** Starts a round. Nobody is called before its rep goes on. */
+        post: operations["startRound"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How many could be called now, and why the others could not. Changes nothing. */
+        post: operations["previewRound"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/defaults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a start page begins with, which is the last choice, or else the team's. */
+        get: operations["roundDefaults"];
+        /** Sets what the start pages of one's team begin with; for who leads. */
+        put: operations["setRoundDefaults"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get: operations["getRound"];
+        /** Changes how a round goes on. */
+        put: operations["setRoundSettings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Goes on, pauses, skips, comes back to somebody, hands over, ends. */
+        post: operations["actOnRound"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ends an attempt with its outcome, files it and goes on to the next person. */
+        post: operations["settleInRound"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** The people of a round from a place on, each with what came of it. */
+        get: operations["listRoundPeople"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}/results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** What came of a round. */
+        get: operations["roundResults"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}/results.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** What came of it for each person, as CSV. */
+        get: operations["roundResultsFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{id}/rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a hand-made list of those who were not reached. */
+        post: operations["listRest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/templates": {
         parameters: {
             query?: never;
@@ -2405,6 +2591,11 @@ export interface components {
             shared: boolean;
             /** @description Members of a hand-made list */
             count: number | null;
+            /**
+             * Format: uuid
+             * @description The line that calls from it show
+             */
+            line_id?: string;
             version: number;
         };
         ViewQuery: {
@@ -2423,6 +2614,11 @@ export interface components {
             kind: "people" | "contact" | "lead" | "company" | "deal" | "case" | "product" | "quote" | "order" | "visit";
             query?: components["schemas"]["ViewQuery"];
             shared?: boolean;
+            /**
+             * Format: uuid
+             * @description The line that calls from it show
+             */
+            line_id?: string;
             version?: number;
         };
         /** @description Either ids, or all that a query finds but for some. */
@@ -3602,9 +3798,289 @@ export interface components {
             /** @description Why it cannot be dialed, or empty */
             problem: string;
         };
+        /** @description Whom and in what order, when, what they see and hear, and what happens afterwards. */
+        RoundSettings: {
+            /** @enum {string} */
+            order: "listed" | "best" | "overdue" | "valuable";
+            skip_called_today: boolean;
+            /** @description Attempts a person and day */
+            per_day: number;
+            /** @description Attempts a person in the whole round */
+            per_round: number;
+            /**
+             * @description When the next one is called once a slip is filed
+             * @enum {string}
+             */
+            pace: "at_once" | "seconds" | "by_key";
+            seconds: number;
+            /** @description After how long somebody is tried again where the outcome does not say */
+            retry_minutes: number;
+            /** @description Not at the hour of the last attempt */
+            other_hour: boolean;
+            then: components["schemas"]["RoundRule"][];
+            /**
+             * @description Which line they see: the rep's, the list's, one line, the nearest to them, the one they know
+             * @enum {string}
+             */
+            shown: "rep" | "list" | "line" | "nearest" | "known";
+            /**
+             * Format: uuid
+             * @description With one line
+             */
+            line_id?: string;
+            /** @description How often a day each line is shown at most; 0: without limit */
+            max_shown: number;
+            /**
+             * Format: uuid
+             * @description The prepared message to leave; none: the one that fits
+             */
+            message_id?: string;
+            /**
+             * Format: uuid
+             * @description The outcome of who was left a message
+             */
+            message_outcome_id?: string;
+            /**
+             * @description Whether calls are recorded as the rules say
+             * @enum {string}
+             */
+            record: "rules" | "never";
+            /** Format: uuid */
+            call_type_id?: string;
+            /** Format: uuid */
+            script_id?: string;
+            /** @description Calls that come in ring between two of the round */
+            takes_calls: boolean;
+            /** @description The round waits where a promised call is due */
+            promises: boolean;
+        };
+        RoundRule: {
+            /** Format: uuid */
+            outcome_id: string;
+            /** @enum {string} */
+            then: "next_number" | "again" | "not_again";
+        };
+        /** @description Of whom - a selection, a list, or the lane - and how. */
+        RoundStart: {
+            name?: string;
+            selection?: components["schemas"]["Selection"];
+            /** Format: uuid */
+            list_id?: string;
+            lane?: boolean;
+            /**
+             * Format: uuid
+             * @description For whom; for programs and who leads
+             */
+            rep_id?: string;
+            settings: components["schemas"]["RoundSettings"];
+        };
+        RoundReason: {
+            reason: string;
+            words: string;
+            count: number;
+        };
+        RoundPreview: {
+            name: string;
+            total: number;
+            /** @description How many were looked at; the first ones of a long list */
+            looked_at: number;
+            ready: number;
+            why: components["schemas"]["RoundReason"][];
+            sentence: string;
+            /** @description Rounds on the same list */
+            going: components["schemas"]["RoundRef"][];
+        };
+        RoundRef: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            starter: string;
+            remaining: number;
+            /** @enum {string} */
+            mine: "" | "going" | "paused" | "left";
+            why: string;
+            /** @description Who works on it now */
+            going: string[];
+        };
+        RoundRep: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** @enum {string} */
+            state: "going" | "paused";
+            why: string;
+        };
+        /** @description Whom I am at. */
+        RoundCurrent: {
+            position: number;
+            record: components["schemas"]["RecordRef"];
+            company: string;
+            /** @description Which one this is, or would be */
+            attempt: number;
+            /**
+             * Format: uuid
+             * @description The number that is called now or next
+             */
+            number_id: string | null;
+            /**
+             * Format: uuid
+             * @description The one after it
+             */
+            next_number_id?: string;
+            numbers: components["schemas"]["PhoneNumber"][];
+            /** @description When they can best be reached */
+            reach: string;
+            /**
+             * Format: date-time
+             * @description Until when that number may be called
+             */
+            until: string | null;
+            /**
+             * Format: date-time
+             * @description When they are called if nothing is done
+             */
+            dial_at: string | null;
+            call: components["schemas"]["Call"] | null;
+            /** @enum {string} */
+            state: "taken" | "calling";
+        };
+        RoundTally: {
+            outcome: string;
+            reached: boolean;
+            people: number;
+        };
+        RoundDay: {
+            called: number;
+            reached: number;
+            outcomes: components["schemas"]["RoundTally"][];
+        };
+        RoundUndo: {
+            /** Format: uuid */
+            slip_id: string;
+            name: string;
+            outcome: string;
+            /** Format: date-time */
+            until: string;
+        };
+        Round: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** Format: uuid */
+            list_id: string | null;
+            starter: string;
+            /** Format: date-time */
+            started_at: string;
+            settings: components["schemas"]["RoundSettings"];
+            version: number;
+            total: number;
+            /** @description More people are still being put on it */
+            preparing: boolean;
+            /** @description People who are not done with */
+            remaining: number;
+            /** @description Those who can be called now */
+            ready: number;
+            /** @description Those who are put off */
+            later: number;
+            /**
+             * Format: date-time
+             * @description When the first of those comes
+             */
+            next_at: string | null;
+            called: number;
+            reached: number;
+            over: boolean;
+            /** @enum {string} */
+            mine: "" | "going" | "paused" | "left";
+            /** @description Why it is paused where I did not do it */
+            why: string;
+            /** @description Why it does not go on by itself */
+            waits: string;
+            stop_after: boolean;
+            reps: components["schemas"]["RoundRep"][];
+            current: components["schemas"]["RoundCurrent"] | null;
+            /**
+             * Format: int64
+             * @description A person, at this pace; 0: not known yet
+             */
+            average_ms: number;
+            /** Format: date-time */
+            done_at: string | null;
+            today: components["schemas"]["RoundDay"];
+            yesterday: components["schemas"]["RoundDay"];
+            undo: components["schemas"]["RoundUndo"] | null;
+        };
+        RoundAct: {
+            /** @enum {string} */
+            act: "go" | "call" | "pause" | "stop_after" | "go_on_after" | "skip" | "next_number" | "back" | "aside" | "hand_over" | "leave" | "end";
+            /** @description With back: to whom */
+            position?: number;
+            /**
+             * Format: uuid
+             * @description With hand_over: to whom
+             */
+            rep_id?: string;
+            /**
+             * Format: uuid
+             * @description With call or next_number: by which number
+             */
+            number_id?: string;
+            /** @description With go: though a promised call is due */
+            anyway?: boolean;
+        };
+        RoundSettle: {
+            /** Format: uuid */
+            slip_id: string;
+            /**
+             * Format: uuid
+             * @description None: the slip's own
+             */
+            outcome_id?: string;
+            items?: components["schemas"]["PlanItem"][];
+            /** @description Leave the prepared message */
+            leave?: boolean;
+            /**
+             * Format: uuid
+             * @description Which one; none: the round's, or the one that fits
+             */
+            message_id?: string;
+        };
+        RoundPerson: {
+            position: number;
+            record: components["schemas"]["RecordRef"];
+            /** @enum {string} */
+            bead: "waiting" | "current" | "spoke" | "message" | "tried" | "later" | "refused" | "skipped" | "cannot";
+            why: string;
+            attempts: number;
+            rep: string;
+            outcome: string;
+            /**
+             * @description What became of a message that was left by itself
+             * @enum {string}
+             */
+            left: "" | "left" | "cut_off" | "no_beep";
+            /**
+             * Format: date-time
+             * @description When it was settled, or will be tried again
+             */
+            at: string | null;
+            /** Format: uuid */
+            call_id: string | null;
+        };
+        RoundResults: {
+            people: number;
+            attempts: number;
+            reached: number;
+            not_reached: number;
+            outcomes: components["schemas"]["RoundTally"][];
+            beads: components["schemas"]["RoundReason"][];
+        };
+        RoundRest: {
+            name: string;
+        };
         LaneEntry: {
             /** @enum {string} */
-            kind: "slip" | "follow_up" | "missed" | "note" | "message";
+            kind: "slip" | "follow_up" | "missed" | "note" | "message" | "round";
             /** @description Of a follow-up: call, mail, meeting or task */
             act?: string;
             /** Format: uuid */
@@ -3885,7 +4361,7 @@ export interface components {
             /** Format: int64 */
             n: number;
             /** @enum {string} */
-            kind: "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving" | "voices" | "sound";
+            kind: "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving" | "voices" | "sound" | "round";
             epoch?: string;
             resync?: boolean;
             call?: components["schemas"]["CallState"];
@@ -3898,6 +4374,8 @@ export interface components {
             writer?: string;
             /** Format: uuid */
             import_id?: string;
+            /** Format: uuid */
+            round_id?: string;
             trace?: components["schemas"]["VoiceTrace"];
         };
     };
@@ -5002,6 +5480,332 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Open rounds */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundRef"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    startRound: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundStart"];
+            };
+        };
+        responses: {
+            /** @description The round */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewRound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundStart"];
+            };
+        };
+        responses: {
+            /** @description The figures */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundPreview"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    roundDefaults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Settings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setRoundDefaults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundSettings"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The round as the reader sees it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setRoundSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundSettings"];
+            };
+        };
+        responses: {
+            /** @description The round */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    actOnRound: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundAct"];
+            };
+        };
+        responses: {
+            /** @description The round */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    settleInRound: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundSettle"];
+            };
+        };
+        responses: {
+            /** @description The round */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRoundPeople: {
+        parameters: {
+            query?: {
+                from?: number;
+                count?: number;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In the order of the list */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundPerson"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    roundResults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By outcome */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundResults"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    roundResultsFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundRest"];
+            };
+        };
+        responses: {
+            /** @description The list */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordList"];
+                };
             };
             default: components["responses"]["Problem"];
         };
