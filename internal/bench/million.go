@@ -323,7 +323,7 @@ func importFile(ctx context.Context, s *store.Store, d *desk.Desk, dir string, r
 		}
 	}
 	start := time.Now()
-	if _, err := d.PlanImport(ctx, a, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.Make}); err != nil {
+	if _, err := d.PlanImport(ctx, a, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake}); err != nil {
 		return f, err
 	}
 	if err := until(contract.ImportStateChecked); err != nil {

@@ -66,6 +66,27 @@ func (e CallDirection) Valid() bool {
 	}
 }
 
+// Defines values for CallDrop.
+const (
+	CallDropCutOff CallDrop = "cut_off"
+	CallDropLeft   CallDrop = "left"
+	CallDropNoBeep CallDrop = "no_beep"
+)
+
+// Valid indicates whether the value is a known member of the CallDrop enum.
+func (e CallDrop) Valid() bool {
+	switch e {
+	case CallDropCutOff:
+		return true
+	case CallDropLeft:
+		return true
+	case CallDropNoBeep:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for CallLinkRole.
 const (
 	CallLinkRoleAbout   CallLinkRole = "about"
@@ -2227,8 +2248,11 @@ type Call struct {
 	Direction CallDirection `json:"direction"`
 
 	// Display The other side's number for reading
-	Display string             `json:"display"`
-	ID      openapi_types.UUID `json:"id"`
+	Display string `json:"display"`
+
+	// Drop What became of a prepared message that was left by itself
+	Drop *CallDrop          `json:"drop,omitempty"`
+	ID   openapi_types.UUID `json:"id"`
 
 	// Label The number's label, or empty for a typed one
 	Label string `json:"label"`
@@ -2264,6 +2288,9 @@ type Call struct {
 
 // CallDirection defines model for Call.Direction.
 type CallDirection string
+
+// CallDrop What became of a prepared message that was left by itself
+type CallDrop string
 
 // CallFact defines model for CallFact.
 type CallFact struct {

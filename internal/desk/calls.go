@@ -39,8 +39,13 @@ func (d *Desk) PlaceCall(ctx context.Context, a Actor, key string, r contract.Ne
 	if d.journal.Away() {
 		return contract.Call{}, ErrAway
 	}
+	return d.placeOnce(ctx, a, key, r, nil)
+}
+
+// placeOnce places a call, for an attempt of a round or by itself. The same key gets the same call.
+func (d *Desk) placeOnce(ctx context.Context, a Actor, key string, r contract.NewCall, attempt *attempt) (contract.Call, error) {
 	hash := hashRequest(r)
-	id, err := d.place(ctx, a, key, hash, r)
+	id, err := d.place(ctx, a, key, hash, r, attempt)
 	if err != nil {
 		// The same click may have come twice; its first coming is then what stands in the way.
 		if earlier, found, again := d.earlierAnswer(ctx, a, key, "place_call", hash); again != nil {
@@ -53,7 +58,7 @@ func (d *Desk) PlaceCall(ctx context.Context, a Actor, key string, r contract.Ne
 	return d.callView(ctx, a, id)
 }
 
-func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r contract.NewCall) (uuid.UUID, error) {
+func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r contract.NewCall, attempt *attempt) (uuid.UUID, error) {
 	if r.ColleagueID != nil {
 		return d.placeInternal(ctx, a, key, hash, r)
 	}
@@ -75,7 +80,7 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 	case override == "":
 		return uuid.Nil, wrong("override_reason", "say why it is called all the same")
 	}
-	shown, err := callerid.Choose(f.lines, callerid.Request{ByHand: text(r.LineID), RepLine: text(a.Line), Region: t.region})
+	shown, err := d.shownFor(ctx, a, f, r, t, attempt)
 	if err != nil {
 		return uuid.Nil, &FieldError{"line_id", err}
 	}
@@ -84,9 +89,9 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 		return uuid.Nil, err
 	}
 	if a.Program {
-		return d.placeByProgram(ctx, a, key, hash, t, override)
+		return d.placeByProgram(ctx, a, key, hash, t, override, attempt)
 	}
-	device, err := d.speaksBy(ctx, a, key, r, t, cmp.Or(phone.Format(t.e164, t.ext, f.region, a.Style), t.typed))
+	device, err := d.speaksBy(ctx, a, key, r, t, cmp.Or(phone.Format(t.e164, t.ext, f.region, a.Style), t.typed), attempt)
 	if err != nil {
 		return uuid.Nil, err
 	}
@@ -111,7 +116,10 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 		p.LinkRoles = append(p.LinkRoles, string(l.Role))
 		p.LinkReasons = append(p.LinkReasons, l.Reason)
 	}
-	live := &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, records: p.LinkRecords, state: state, changed: make(chan struct{}, 1), line: line}
+	live := &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, records: p.LinkRecords, state: state, changed: make(chan struct{}, 1), line: line, attempt: attempt}
+	if attempt != nil {
+		p.CallTypeID = attempt.round.settings.CallTypeID
+	}
 	if err := d.commitPlaced(ctx, a, id, live, r.InsteadOf, effects, func(q *db.Queries) error {
 		if override != "" {
 			if err := d.audited(ctx, q, a, "call", id, "called in spite of do-not-call", map[string]string{"do-not-call": t.refused.Error()},
@@ -119,12 +127,24 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 				return err
 			}
 		}
-		return q.PlaceCall(ctx, p)
+		if err := q.PlaceCall(ctx, p); err != nil {
+			return err
+		}
+		return attempt.enter(ctx, q, a, id, now)
 	}); err != nil {
 		return uuid.Nil, err
 	}
 	d.publishHistory(&id, p.LinkRecords...)
 	return id, nil
+}
+
+// shownFor chooses the line that a call shows: by hand or by the usual rule, or by that of its round.
+func (d *Desk) shownFor(ctx context.Context, a Actor, f *firm, r contract.NewCall, t target, attempt *attempt) (callerid.Choice, error) {
+	request := callerid.Request{ByHand: text(r.LineID), RepLine: text(a.Line), Region: t.region}
+	if attempt == nil || r.LineID != nil {
+		return callerid.Choose(f.lines, request)
+	}
+	return d.shownInRound(ctx, a, f, request, t, attempt)
 }
 
 // begin makes the first facts of a call.

@@ -84,6 +84,8 @@ type Desk struct {
 	stop       context.CancelFunc
 	stopped    sync.WaitGroup
 	beats      atomic.Int64 // heartbeats without a break
+	reach      cache[kindHistories]
+	counts     sync.Map // of large rounds: uuid.UUID to roundCounts
 
 	written  chan struct{} // a message waits to be sent
 	stepped  chan struct{} // somebody has come into a sequence
@@ -102,6 +104,7 @@ type liveCall struct {
 	begun   bool          // its recording was begun by rule
 	line    uuid.UUID     // the firm's line that it goes over; nil within the firm
 	sound   recording.Decision
+	attempt *attempt // of a round
 }
 
 // in tells whether a rep is in the call.
@@ -165,6 +168,7 @@ func Open(ctx context.Context, c Config) (*Desk, error) {
 		return nil, fmt.Errorf("going on with imports: %w", err)
 	}
 	d.inBackground(d.keepRecordings)
+	d.inBackground(d.resumeRounds)
 	d.inBackground(func(ctx context.Context) {
 		d.whenDue(ctx, "sending messages", d.written, d.sendDue, d.Store.NextMessage)
 	})

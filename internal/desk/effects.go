@@ -40,6 +40,9 @@ var effects = map[outcome.Kind]effect{
 }
 
 func makeFollowUp(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFilingEffectsParams) (any, error) {
+	if it.Kind == outcome.Retry && x.slip.InRound {
+		return nil, nil // its round tries again: there is nothing to do by hand
+	}
 	record, err := uuid.Parse(it.Record)
 	if err != nil {
 		return nil, err
@@ -59,6 +62,9 @@ func makeFollowUp(ctx context.Context, x *filing, it outcome.Item, row *db.Inser
 }
 
 func dropFollowUp(ctx context.Context, t take) (string, error) {
+	if t.row.RefID == nil {
+		return "", nil // it was left to a round
+	}
 	n, err := t.q.DropFollowUp(ctx, *t.row.RefID)
 	if err != nil || n == 0 {
 		return changedSince, err

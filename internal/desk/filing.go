@@ -37,6 +37,7 @@ type filing struct {
 	lanes []uuid.UUID // whose lane has changed
 	where []uuid.UUID // records that have changed
 	wrote bool        // something waits to be sent
+	round *uuid.UUID  // whose attempt it was
 }
 
 // carryOut does what a plan says and keeps what was there before.
@@ -89,15 +90,26 @@ func (x *filing) correct(ctx context.Context, c contract.SlipChange) error {
 			}
 		}
 	}
-	if c.Items == nil || x.slip.OutcomeID == nil {
+	if x.slip.OutcomeID == nil {
 		return nil
 	}
 	o, _ := x.f.outcome(*x.slip.OutcomeID)
-	plan, err := x.desk.settled(ctx, x.q, x.a, x.f, x.slip.ID, o, c.Items)
-	if err != nil || len(plan) == 0 {
-		return err
+	var plan []outcome.Item
+	if c.Items != nil {
+		var err error
+		if plan, err = x.desk.settled(ctx, x.q, x.a, x.f, x.slip.ID, o, c.Items); err != nil {
+			return err
+		}
 	}
-	return x.carryOut(ctx, plan)
+	if len(plan) > 0 {
+		if err := x.carryOut(ctx, plan); err != nil {
+			return err
+		}
+	}
+	if x.slip.InRound {
+		return x.settleAttempt(ctx, plan, o.Reached, nil)
+	}
+	return nil
 }
 
 func sameID(x, y *uuid.UUID) bool { return x == y || x != nil && y != nil && *x == *y }
@@ -121,6 +133,7 @@ func (d *Desk) UndoFiling(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	var s db.LockSlipRow
 	var view contract.Filing
 	var where []uuid.UUID
+	var round *uuid.UUID
 	err := d.Store.Tx(ctx, func(q *db.Queries) error {
 		var err error
 		if s, err = lockSlip(ctx, q, a, id); err != nil {
@@ -166,6 +179,11 @@ func (d *Desk) UndoFiling(ctx context.Context, a Actor, id uuid.UUID) (contract.
 		if err := q.ReopenSlip(ctx, db.ReopenSlipParams{ID: id, AsksWho: asks}); err != nil {
 			return err
 		}
+		if s.InRound {
+			if round, err = d.unsettle(ctx, q, s); err != nil {
+				return err
+			}
+		}
 		return d.audited(ctx, q, a, "slip", id, "opened again", map[string]string{}, map[string]string{})
 	})
 	if err != nil {
@@ -178,6 +196,9 @@ func (d *Desk) UndoFiling(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	d.publishLane(s.UserID)
 	if len(where) > 0 {
 		d.publishRecord(where...)
+	}
+	if round != nil {
+		d.publishRound(*round)
 	}
 	_, err = d.tellAndView(ctx, a, s.CallID)
 	return view, err
@@ -263,5 +284,8 @@ func (d *Desk) tellOfFiling(x filing) {
 	}
 	if x.wrote {
 		d.posted(nil)
+	}
+	if x.round != nil {
+		d.publishRound(*x.round)
 	}
 }

@@ -28,7 +28,7 @@ type matter struct {
 
 // situation is what is known for a plan, in the words of core.
 func (d *Desk) situation(ctx context.Context, q *db.Queries, a Actor, f *firm, row db.PlanOfRow, o *firmOutcome) (outcome.Situation, error) {
-	s := outcome.Situation{Now: d.Clock.Now(), Hours: d.Hours, Workdays: f.workdays, Mail: row.Email, Names: map[string]string{}}
+	s := outcome.Situation{Now: d.Clock.Now(), Hours: d.Hours, Workdays: f.workdays, Mail: row.Email, Names: map[string]string{}, Round: row.InRound}
 	if row.PersonID != uuid.Nil {
 		s.Person = &outcome.Named{ID: row.PersonID.String(), Name: row.PersonName}
 	}

@@ -182,7 +182,7 @@ func (l *loader) lookUp(ctx context.Context, staged []stagedRow) error {
 		for key, name := range s.Refs {
 			wanted[key] = append(wanted[key], strings.ToLower(name))
 		}
-		if l.plan.Same == contract.Make {
+		if l.plan.Same == contract.ImportPlanSameMake {
 			continue
 		}
 		mails = append(mails, strings.ToLower(s.Values["email"]))
@@ -206,7 +206,7 @@ func (l *loader) lookUp(ctx context.Context, staged []stagedRow) error {
 			l.refs[key+":"+r.LowerName] = r.ID
 		}
 	}
-	if l.plan.Same == contract.Make {
+	if l.plan.Same == contract.ImportPlanSameMake {
 		return nil
 	}
 	byMail, err := l.q.RecordsByMail(ctx, db.RecordsByMailParams{Kinds: l.kinds, Mails: mails})
@@ -270,14 +270,14 @@ func (l *loader) same(key, name string) (uuid.UUID, bool) {
 // take makes a record of a row, or adds it to the one that it is about.
 func (l *loader) take(ctx context.Context, s *stagedRow) error {
 	keys := l.identities(s)
-	if l.plan.Same != contract.Make {
+	if l.plan.Same != contract.ImportPlanSameMake {
 		for _, key := range keys {
 			id, there := l.same(key, fields.FullName(s.Values["given"], s.Values["family"], "", s.Values["name"]))
 			if !there {
 				continue
 			}
 			l.listed = append(l.listed, id)
-			if l.plan.Same == contract.Skip {
+			if l.plan.Same == contract.ImportPlanSameSkip {
 				l.skipped++
 				return nil
 			}

@@ -64,7 +64,7 @@ Housing",ansel@salt.example,,,,
 
 func TestAFileWithMistakesIsMendedAndLoadedAgain(t *testing.T) {
 	w := newWorld(t)
-	i := w.brings(contract.RecordKindContact, "csv", mistakes, contract.Make)
+	i := w.brings(contract.RecordKindContact, "csv", mistakes, contract.ImportPlanSameMake)
 	assert.Equal(t, []int64{7, 2, 5}, []int64{i.RowsRead, i.RowsGood, i.RowsRejected})
 	rejects, err := w.Rejects(t.Context(), w.odile, i.ID)
 	require.NoError(t, err)
@@ -89,7 +89,7 @@ func TestAFileWithMistakesIsMendedAndLoadedAgain(t *testing.T) {
 	require.NoError(t, w.WriteRejects(t.Context(), w.odile, i.ID, &file))
 	assert.Contains(t, file.String(), problemHeading+"\r\n")
 	mended := strings.NewReplacer("ivo(at)tall", "ivo@tall", ",12,", ",413 555 0112,", ",nobody,", ",ines,").Replace(file.String())
-	second := w.brings(contract.RecordKindContact, "csv", mended, contract.Make)
+	second := w.brings(contract.RecordKindContact, "csv", mended, contract.ImportPlanSameMake)
 	assert.Equal(t, []int64{4, 1}, []int64{second.RowsGood, second.RowsRejected}, "the quotation mark was put right on the way out")
 	for _, c := range second.Columns {
 		if c.Heading == problemHeading {
@@ -107,12 +107,12 @@ const problemHeading = "Why it was rejected"
 func TestRowsThatAreThereAlreadyAreSkippedOrCompleted(t *testing.T) {
 	w := newWorld(t)
 	file := "Name,Mail,Mobile,Job,Note\nBerit O.,BERIT@vesper.example,,Head grower,From the file.\n\"Pell, Aron\",,413-555-0177,,\nUna Bracken,una@x.example,,Buyer,\nUna Bracken,UNA@x.example,607 555 0101,Owner,\nHollis Vane,,413 555 0177,\n"
-	i := w.brings(contract.RecordKindContact, "csv", file, contract.Skip)
+	i := w.brings(contract.RecordKindContact, "csv", file, contract.ImportPlanSameSkip)
 	i = w.loads(i.ID)
 	assert.Equal(t, []int64{2, 0, 3}, []int64{i.RowsMade, i.RowsUpdated, i.RowsSkipped}, "the second Una is the first; who shares a number is another")
 	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET note = 'Mornings.' WHERE id = $1`, w.berit)
 	require.NoError(t, err)
-	i = w.brings(contract.RecordKindContact, "csv", file, contract.Update)
+	i = w.brings(contract.RecordKindContact, "csv", file, contract.ImportPlanSameUpdate)
 	i = w.loads(i.ID)
 	assert.Equal(t, []int64{0, 5}, []int64{i.RowsMade, i.RowsUpdated})
 	r, err := w.Record(t.Context(), w.ines, w.berit)
@@ -133,7 +133,7 @@ func TestVCardsAndJSONLinesComeInAndGoOut(t *testing.T) {
 	cards := "BEGIN:VCARD\r\nVERSION:3.0\r\nN:Bracken;Una;;;\r\nFN:Una Bracken\r\nORG:Tall Reed Brewing;Cellar\r\nTEL;TYPE=CELL:+1 413 555 0133\r\nTEL;TYPE=WORK:+1 518 555 0120\r\n" +
 		"EMAIL:una@tall.example\r\nNOTE:Wants the over\r\n flow on the north side\\, please.\r\nBDAY:not-a-date\r\nX-ODD;A=B:?\r\nPHOTO;ENCODING=b:" + strings.Repeat("QUJD", 100_000) + "\r\nEND:VCARD\r\n" +
 		"BEGIN:VCARD\r\nVERSION:4.0\r\nFN:Ivo Larkmoor\r\nTEL;VALUE=uri;TYPE=cell:tel:+1-413-555-0134;ext=5\r\nEND:VCARD\r\nBEGIN:VCARD\r\nVERSION:4.0\r\nFN:Never ends\r\n"
-	i := w.brings(contract.RecordKindLead, "vcard", cards, contract.Make)
+	i := w.brings(contract.RecordKindLead, "vcard", cards, contract.ImportPlanSameMake)
 	assert.Equal(t, []int64{2, 1}, []int64{i.RowsGood, i.RowsRejected})
 	w.loads(i.ID)
 	query := contract.RowQuery{Kinds: []contract.RecordKind{contract.RecordKindLead}, Filter: ptr(`{"field":"name","op":"is_not","value":"Aron Pell"}`)}
@@ -158,7 +158,7 @@ func TestVCardsAndJSONLinesComeInAndGoOut(t *testing.T) {
 	assert.Equal(t, 2, strings.Count(lines, "\n"))
 	// What went out comes in again, and is the same.
 	for format, text := range map[string]string{"vcard": v4, "jsonl": lines, "csv": out(contract.NewExportFormatCsv, sel)} {
-		again := w.brings(contract.RecordKindLead, format, text, contract.Skip)
+		again := w.brings(contract.RecordKindLead, format, text, contract.ImportPlanSameSkip)
 		assert.Equal(t, []int64{2, 0}, []int64{again.RowsGood, again.RowsRejected}, format)
 		done := w.loads(again.ID)
 		assert.Equal(t, int64(2), done.RowsSkipped, format)
@@ -183,7 +183,7 @@ func TestFormulasAreEscapedOnTheWayOut(t *testing.T) {
 	require.NoError(t, p.Write(t.Context(), &b))
 	assert.Contains(t, b.String(), `"'=HYPERLINK(""x"")"`)
 	assert.Contains(t, b.String(), `'+ouch`)
-	again := w.brings(contract.RecordKindLead, "csv", b.String(), contract.Update)
+	again := w.brings(contract.RecordKindLead, "csv", b.String(), contract.ImportPlanSameUpdate)
 	w.loads(again.ID)
 	page, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("hyperlink")})
 	require.NoError(t, err)
@@ -206,7 +206,7 @@ func TestAnImportGoesOnAfterACrashAndTakesNoneTwice(t *testing.T) {
 	require.NoError(t, err)
 	i, err = w.ReceiveImport(t.Context(), w.odile, i.ID, strings.NewReader(manyRows(9000)))
 	require.NoError(t, err)
-	_, err = w.PlanImport(t.Context(), w.odile, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.Make})
+	_, err = w.PlanImport(t.Context(), w.odile, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake})
 	require.NoError(t, err)
 	w.importIs(i.ID, contract.ImportStateChecked)
 	// As a crash in the middle of the checking leaves it: one batch kept, the rest not.
@@ -260,7 +260,7 @@ func TestAnImportIsStoppedAndWhatCannotBeReadIsSaid(t *testing.T) {
 	for name, plan := range map[string]contract.ImportPlan{"no name": {Columns: []contract.ImportColumn{{Heading: "Mobile", Field: "phone:mobile"}}},
 		"no such column": {Columns: []contract.ImportColumn{{Heading: "Shoe", Field: "name"}}}, "no such field": {Columns: []contract.ImportColumn{{Heading: "Name", Field: "shoe"}}},
 		"one field twice": {Columns: []contract.ImportColumn{{Heading: "Name", Field: "family"}, {Heading: "Mail", Field: "family"}}}} {
-		plan.Same = contract.Make
+		plan.Same = contract.ImportPlanSameMake
 		_, err := w.PlanImport(t.Context(), w.odile, i.ID, plan)
 		require.ErrorAs(t, err, &field, name)
 	}
@@ -268,7 +268,7 @@ func TestAnImportIsStoppedAndWhatCannotBeReadIsSaid(t *testing.T) {
 	require.ErrorAs(t, err, &field, "not before it is checked")
 	_, err = w.CancelImport(t.Context(), w.odile, i.ID)
 	require.NoError(t, err)
-	_, err = w.PlanImport(t.Context(), w.odile, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.Make})
+	_, err = w.PlanImport(t.Context(), w.odile, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake})
 	require.ErrorAs(t, err, &field, "cancelled is cancelled")
 	_, err = w.Import(t.Context(), w.odile, uuid.New())
 	require.ErrorIs(t, err, desk.ErrNotFound)

@@ -75,6 +75,13 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 	for _, it := range owed {
 		items, callIDs = append(items, it), append(callIDs, missed[it.ID].CallID)
 	}
+	rounds, err := d.Store.LaneRounds(ctx, a.ID)
+	if err != nil {
+		return contract.Lane{}, err
+	}
+	for _, r := range rounds {
+		items = append(items, lane.Item{Kind: lane.Round, ID: r.ID.String(), Since: r.Since, Left: r.Remaining, Why: r.Why, Text: r.Name})
+	}
 	rows, err := d.recordRowsByID(ctx, a, f, records)
 	if err != nil {
 		return contract.Lane{}, err

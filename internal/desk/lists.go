@@ -3,11 +3,13 @@ package desk
 import (
 	"context"
 	"encoding/json"
+	"slices"
 	"strings"
 
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/callerid"
 	"trundo/internal/core/fields"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -30,7 +32,7 @@ func (d *Desk) Lists(ctx context.Context, a Actor) ([]contract.RecordList, error
 	views := make([]contract.RecordList, len(rows))
 	for i, r := range rows {
 		v := contract.RecordList{ID: r.ID, Name: r.Name, Group: r.GroupName, Type: contract.RecordListType(r.Type), Kind: r.RecordKind, OwnerName: r.OwnerName,
-			Mine: r.OwnerID == a.ID, Shared: r.Shared, Version: r.Version}
+			Mine: r.OwnerID == a.ID, Shared: r.Shared, LineID: r.LineID, Version: r.Version}
 		if err := json.Unmarshal(r.Query, &v.Query); err != nil {
 			return nil, err
 		}
@@ -70,6 +72,9 @@ func (d *Desk) checkList(ctx context.Context, a Actor, e *contract.ListEdit) ([]
 	if err != nil {
 		return nil, err
 	}
+	if e.LineID != nil && !slices.ContainsFunc(f.lines, func(l callerid.Line) bool { return l.ID == e.LineID.String() }) {
+		return nil, wrong("line_id", "there is no such line")
+	}
 	if _, err := d.rowQuery(a, f, contract.RowQuery{Kinds: kindsOf(string(e.Kind)), Q: q.Q, Filter: q.Filter, Sort: q.Sort}); err != nil {
 		return nil, err
 	}
@@ -91,7 +96,7 @@ func (d *Desk) AddList(ctx context.Context, a Actor, e contract.ListEdit) (contr
 	}
 	id := store.NewID()
 	if err := d.Store.InsertList(ctx, db.InsertListParams{ID: id, Name: e.Name, GroupName: cleanGroup(e.Group), Type: string(e.Type), RecordKind: string(e.Kind), Query: query,
-		OwnerID: a.ID, Shared: e.Shared == nil || *e.Shared, CreatedAt: d.Clock.Now()}); err != nil {
+		OwnerID: a.ID, Shared: e.Shared == nil || *e.Shared, CreatedAt: d.Clock.Now(), LineID: e.LineID}); err != nil {
 		return contract.RecordList{}, err
 	}
 	d.bookChanged()
@@ -126,7 +131,7 @@ func (d *Desk) ChangeList(ctx context.Context, a Actor, id uuid.UUID, e contract
 		if e.Version != nil && l.Version != *e.Version {
 			return ErrChangedElse
 		}
-		return q.UpdateList(ctx, db.UpdateListParams{ID: id, Name: e.Name, GroupName: cleanGroup(e.Group), Query: query, Shared: e.Shared == nil || *e.Shared})
+		return q.UpdateList(ctx, db.UpdateListParams{ID: id, Name: e.Name, GroupName: cleanGroup(e.Group), Query: query, Shared: e.Shared == nil || *e.Shared, LineID: e.LineID})
 	}); err != nil {
 		return contract.RecordList{}, err
 	}

@@ -9,6 +9,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/core/call"
+	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
 
@@ -32,6 +33,11 @@ func (d *Desk) keepLease(ctx context.Context) {
 		if err := d.beat(ctx); err != nil {
 			d.beats.Store(0)
 			continue
+		}
+		if beats%5 == 0 {
+			if err := d.keepRounds(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
+				d.Log.Error("keeping rounds", "error", err)
+			}
 		}
 		// After the database was away nobody could show a sign of life: everybody first gets a whole
 		// lease to do so before being declared lost.

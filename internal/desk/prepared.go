@@ -176,8 +176,13 @@ func (d *Desk) leave(ctx context.Context, id uuid.UUID, text string, sound *uuid
 		d.Log.Error("a prepared message could not be spoken", "call", id, "error", err)
 	}
 	cue := d.awaitCue(ctx, id)
+	result := "no_beep"
+	if cue == audio.NoCue {
+		result = "cut_off" // they hung up before it
+	}
+	defer func() { d.leftSaid(ctx, id, result) }()
 	if cue == audio.CueBeep || cue == audio.CueSilence {
-		if d.board.Do(ctx, id, call.Beep{}) != nil {
+		if result = "cut_off"; d.board.Do(ctx, id, call.Beep{}) != nil {
 			return
 		}
 		d.hears(id, "“"+text+"”")
@@ -189,9 +194,27 @@ func (d *Desk) leave(ctx context.Context, id uuid.UUID, text string, sound *uuid
 		if !d.pause(ctx, id, long) {
 			return // they hung up, or it was cut off
 		}
+		result = "left"
 	}
 	if err := d.board.Do(ctx, id, call.PreparedEnds{}); err != nil && !errors.Is(err, call.ErrOver) {
 		d.Log.Warn("a call in which a message was left does not end", "call", id, "error", err)
+	}
+}
+
+// leftSaid says at a call what became of the message that was left by itself.
+func (d *Desk) leftSaid(ctx context.Context, id uuid.UUID, result string) {
+	if err := d.Store.SetDropResult(ctx, db.SetDropResultParams{ID: id, Result: result}); err != nil {
+		if ctx.Err() == nil {
+			d.Log.Error("what became of a message", "call", id, "error", err)
+		}
+		return
+	}
+	links, err := d.Store.LinkedRecords(ctx, id)
+	if err == nil {
+		d.publishHistory(&id, links...)
+	}
+	if rc, err := d.Store.RoundCall(ctx, id); err == nil {
+		d.publishRound(rc.RoundID)
 	}
 }
 

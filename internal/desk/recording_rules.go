@@ -213,6 +213,9 @@ func (d *Desk) decide(ctx context.Context, callID uuid.UUID) (recording.Decision
 	if c == nil {
 		return recording.Decision{Rule: recording.Off}, nil // over already
 	}
+	if c.attempt != nil && c.attempt.round.settings.Record == contract.Never {
+		return recording.Decision{Rule: recording.Off, Why: "not in this round"}, nil
+	}
 	rule := f.recorded[c.line].out
 	if c.state.Inbound {
 		rule = f.recorded[c.line].in

@@ -292,16 +292,16 @@ func (d *Desk) ActOnRecording(ctx context.Context, a Actor, id uuid.UUID, act co
 		reason = cleanText(*act.Reason)
 	}
 	switch {
-	case act.Action == contract.Start && rec != nil:
+	case act.Action == contract.RecordingActActionStart && rec != nil:
 		return contract.Call{}, ErrRecorded
-	case act.Action == contract.Start:
+	case act.Action == contract.RecordingActActionStart:
 		if c.state.Phase() != call.PhaseSpeaking {
 			return contract.Call{}, call.ErrNoSpeech
 		}
 		if err := d.beginByHand(ctx, a, id, c); err != nil {
 			return contract.Call{}, err
 		}
-	case act.Action == contract.Refuse:
+	case act.Action == contract.RecordingActActionRefuse:
 		d.mu.Lock()
 		if c := d.live[id]; c != nil {
 			c.sound = recording.Decision{Rule: recording.Off, Why: "they did not agree"}
@@ -312,9 +312,9 @@ func (d *Desk) ActOnRecording(ctx context.Context, a Actor, id uuid.UUID, act co
 		}
 	case rec == nil:
 		return contract.Call{}, ErrNotRecorded
-	case act.Action == contract.Pause:
+	case act.Action == contract.RecordingActActionPause:
 		rec.Pause(reason)
-	case act.Action == contract.Resume:
+	case act.Action == contract.RecordingActActionResume:
 		rec.Resume()
 	default:
 		d.complete(id, room.Record(nil))

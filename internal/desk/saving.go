@@ -303,6 +303,10 @@ func (d *Desk) callSaved(id uuid.UUID, state call.State, settled bool) {
 		delete(d.live, id)
 		d.mu.Unlock()
 		d.publishHistory(&id, c.records...)
+		if c.attempt != nil {
+			c.state = state
+			d.inBackground(func(ctx context.Context) { d.attemptEnded(ctx, id, c) })
+		}
 		if settled {
 			d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
 		} else {

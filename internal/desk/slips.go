@@ -267,17 +267,25 @@ func onlyChanged(before, after map[string]string) (b, a map[string]string) {
 // File finishes a slip, and in the same transaction does what its outcome does, as it was shown (nil: as it is planned now). Everything that happened in the
 // call is committed before. The same key gets the same answer. Errors: those of slip.CanFile, *FieldError, ErrNotFound, ErrForbidden, ErrAway, ErrKeyReused.
 func (d *Desk) File(ctx context.Context, a Actor, id uuid.UUID, key string, shown *[]contract.PlanItem) (contract.Call, error) {
-	hash := hashRequest(id)
-	callID, err := d.file(ctx, a, id, key, hash, shown)
+	callID, err := d.fileOnce(ctx, a, id, key, shown, nil)
 	if err != nil {
-		if earlier, found, again := d.earlierAnswer(ctx, a, key, "file_slip", hash); again != nil {
-			return contract.Call{}, again
-		} else if found {
-			return d.callView(ctx, a, earlier)
-		}
 		return contract.Call{}, err
 	}
 	return d.tellAndView(ctx, a, callID)
+}
+
+// fileOnce files a slip, as one of an attempt without an outcome where how says so; the same key gets the same call.
+func (d *Desk) fileOnce(ctx context.Context, a Actor, id uuid.UUID, key string, shown *[]contract.PlanItem, how *ending) (uuid.UUID, error) {
+	hash := hashRequest(id)
+	callID, err := d.file(ctx, a, id, key, hash, shown, how)
+	if err != nil {
+		if earlier, found, again := d.earlierAnswer(ctx, a, key, "file_slip", hash); again != nil {
+			return uuid.Nil, again
+		} else if found {
+			return earlier, nil
+		}
+	}
+	return callID, err
 }
 
 // tellAndView reads a call and tells everybody who looks at a record on which it stands.
@@ -294,7 +302,7 @@ func (d *Desk) tellAndView(ctx context.Context, a Actor, callID uuid.UUID) (cont
 	return view, nil
 }
 
-func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash []byte, shown *[]contract.PlanItem) (uuid.UUID, error) {
+func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash []byte, shown *[]contract.PlanItem, how *ending) (uuid.UUID, error) {
 	f, err := d.firm(ctx)
 	if err != nil {
 		return uuid.Nil, err
@@ -320,8 +328,10 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 		}
 		look := slip.Slip{State: slip.State(s.State), User: s.UserID.String(), HasOutcome: s.OutcomeID != nil, HasType: s.CallTypeID != nil, Notes: s.NotesBody}
 		var plan []outcome.Item
-		if s.OutcomeID != nil {
+		reached := false
+		if s.OutcomeID != nil && how == nil {
 			o, _ := f.outcome(*s.OutcomeID)
+			reached = o.Reached
 			look.NotesNeeded, look.OutcomeLabel = o.NeedsNotes, o.Label
 			if plan, err = d.settled(ctx, q, a, f, id, o, shown); err != nil {
 				return err
@@ -334,8 +344,8 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 			}
 		}
 		rules := f.rules
-		if s.Internal {
-			rules = slip.Rules{} // among colleagues nothing is compulsory
+		if s.Internal || how != nil {
+			rules = slip.Rules{} // among colleagues, and of a number that was left for another, nothing is compulsory
 		}
 		if err := slip.CanFile(look, &state, rules); err != nil {
 			return err
@@ -344,15 +354,18 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 		if err := q.FileSlip(ctx, db.FileSlipParams{ID: id, At: &now}); err != nil {
 			return err
 		}
-		if s.OutcomeID != nil {
-			if o, _ := f.outcome(*s.OutcomeID); o.Reached {
-				if err := d.spoke(ctx, q, s.CallID); err != nil {
-					return err
-				}
+		if reached {
+			if err := d.spoke(ctx, q, s.CallID); err != nil {
+				return err
 			}
 		}
 		if doing = (filing{desk: d, q: q, a: a, f: f, slip: s, id: store.NewID(), at: now}); len(plan) > 0 {
 			if err := doing.carryOut(ctx, plan); err != nil {
+				return err
+			}
+		}
+		if s.InRound {
+			if err := doing.settleAttempt(ctx, plan, reached, how); err != nil {
 				return err
 			}
 		}

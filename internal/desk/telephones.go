@@ -44,6 +44,7 @@ type telephoneLeg struct {
 	forWhat  string    // what it rings for, in words
 	call     uuid.UUID // the call that came in and that it rings for
 	standing bool      // it stays between calls
+	round    bool      // it was rung for a round, and goes with it
 	key      string    // what has to be pressed; empty: nothing
 	pressed  string
 	voice    carrier.Voice
@@ -96,7 +97,7 @@ func (d *Desk) telephoneView(user uuid.UUID) contract.TelephoneInUse {
 
 // speaksBy is the device by which a call of a's is spoken: their telephone if it is up. Where it has to be rung first that is begun, and the call is
 // placed when it is answered. Errors: ErrTelephoneRings, ErrTelephoneBusy, those of the carrier.
-func (d *Desk) speaksBy(ctx context.Context, a Actor, key string, r contract.NewCall, t target, whom string) (device string, err error) {
+func (d *Desk) speaksBy(ctx context.Context, a Actor, key string, r contract.NewCall, t target, whom string, attempt *attempt) (device string, err error) {
 	if leg := d.telephoneOf(a.ID); leg != nil {
 		if d.telephoneView(a.ID).State == contract.TelephoneStateUp {
 			return "telephone", nil
@@ -115,9 +116,10 @@ func (d *Desk) speaksBy(ctx context.Context, a Actor, key string, r contract.New
 			whom = row.Name
 		}
 	}
-	leg := &telephoneLeg{user: a.ID, forWhat: whom}
+	// In a round it stays until that pauses: nobody is rung for each person.
+	leg := &telephoneLeg{user: a.ID, forWhat: whom, standing: attempt != nil, round: attempt != nil}
 	leg.then = func(ctx context.Context) {
-		if _, err := d.PlaceCall(ctx, a, key, r); err != nil {
+		if _, err := d.placeOnce(ctx, a, key, r, attempt); err != nil {
 			d.troubleOf(a.ID, err.Error())
 			d.board.HangUpTelephone(leg.ref)
 		}

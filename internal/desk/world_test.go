@@ -1,8 +1,10 @@
 package desk_test
 
 import (
+	"errors"
 	"log/slog"
 	"path/filepath"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -11,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/blobs"
+	"trundo/internal/carrier"
 	"trundo/internal/carrier/sim"
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
@@ -27,14 +30,16 @@ func TestMain(m *testing.M) { pgtest.Main(m) }
 // world is a small firm with a desk, on a clock that the test drives.
 type world struct {
 	*desk.Desk
-	t       *testing.T
-	store   *store.Store
-	clock   *clockwork.FakeClock
-	sim     *sim.Sim
-	journal string
-	bucket  blobs.Store
-	postbox *post.StandIn
-	users   map[string]uuid.UUID
+	t         *testing.T
+	store     *store.Store
+	clock     *clockwork.FakeClock
+	sim       *sim.Sim
+	journal   string
+	bucket    blobs.Store
+	postbox   *post.StandIn
+	behaviour sim.Behaviour // of everybody who is called
+	refuses   atomic.Bool   // the carrier takes no call
+	users     map[string]uuid.UUID
 
 	ines, tomas, odile           desk.Actor
 	berit, aron, vesper          uuid.UUID
@@ -69,12 +74,26 @@ func openWorld(t *testing.T, url, journal string) *world {
 }
 
 func (w *world) open() {
-	w.sim = sim.New(w.clock, "US", func(string) sim.Behaviour { return sim.Behaviour{RingsAfter: 2 * time.Second, RingsOn: true} })
-	d, err := desk.Open(w.t.Context(), desk.Config{Store: w.store, Carrier: w.sim, Clock: w.clock, Log: slog.New(slog.DiscardHandler),
+	w.behaviour = sim.Behaviour{RingsAfter: 2 * time.Second, RingsOn: true}
+	w.sim = sim.New(w.clock, "US", func(string) sim.Behaviour { return w.behaviour })
+	d, err := desk.Open(w.t.Context(), desk.Config{Store: w.store, Carrier: network{w.sim, w}, Clock: w.clock, Log: slog.New(slog.DiscardHandler),
 		Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal), Recordings: w.bucket, Post: w.postbox, Hooks: post.NewHooks(true), MailDomain: "lindenfall.example"})
 	require.NoError(w.t, err)
 	w.Desk = d
 	w.t.Cleanup(d.Close)
+}
+
+// network is the stand-in, which may refuse every call.
+type network struct {
+	*sim.Sim
+	w *world
+}
+
+func (n network) Dial(d carrier.Dialing) error {
+	if n.w.refuses.Load() {
+		return errors.New("no circuit is free")
+	}
+	return n.Sim.Dial(d)
 }
 
 func (w *world) fill() {

@@ -32,6 +32,7 @@ func (s *Server) files(e *gin.Engine) {
 	e.GET("/api/spoken", s.signedIn, s.spokenFile)
 	e.GET("/api/exports/:id", s.signedIn, s.exportFile)
 	e.GET("/api/calls.csv", s.signedIn, s.callsFile)
+	e.GET("/api/rounds/:id/results.csv", s.signedIn, s.roundFile)
 	e.GET("/api/calendar.ics", s.signedIn, s.myCalendar)
 	e.GET("/calendar/:secret", s.secretCalendar)
 }

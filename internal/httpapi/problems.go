@@ -68,6 +68,10 @@ var kinds = []struct {
 	{desk.ErrSent, http.StatusConflict, "sent", "Sent already"},
 	{desk.ErrTooLate, http.StatusConflict, "too_late", "Too late to undo"},
 	{desk.ErrNothingToUndo, http.StatusConflict, "not_filed", "Not filed"},
+	{desk.ErrRoundOver, http.StatusConflict, "round_over", "The round is over"},
+	{desk.ErrNobodyNow, http.StatusConflict, "nobody_now", "At nobody"},
+	{desk.ErrLetGo, http.StatusConflict, "let_go", "A colleague is at them"},
+	{desk.ErrUnfiled, http.StatusConflict, "unfiled", "Not said yet"},
 	{desk.ErrTakenOn, http.StatusConflict, "taken_on", "Taken on already"},
 }
 

@@ -29,9 +29,9 @@ func scopeOf(method, path string) contract.Scope {
 	case strings.HasPrefix(path, "/api/settings"), strings.HasPrefix(path, "/api/webhook"), strings.HasPrefix(path, "/api/fields"), strings.HasPrefix(path, "/api/do-not-call"),
 		method == http.MethodPut && (path == "/api/templates" || path == "/api/sequences" || path == "/api/scripts" || path == "/api/prepared-messages"):
 		return contract.ScopeSettings
-	case method == http.MethodGet, strings.HasPrefix(path, "/api/book/"):
+	case method == http.MethodGet, strings.HasPrefix(path, "/api/book/"), path == "/api/rounds/preview":
 		return contract.ScopeRead
-	case path == "/api/calls", strings.HasPrefix(path, "/api/calls/"):
+	case path == "/api/calls", strings.HasPrefix(path, "/api/calls/"), path == "/api/rounds/:id/acts", path == "/api/rounds/:id/settle":
 		return contract.ScopeCalls
 	}
 	return contract.ScopeWrite

@@ -5,6 +5,8 @@
 package live
 
 import (
+	"maps"
+	"slices"
 	"sync"
 	"time"
 
@@ -162,6 +164,17 @@ func (h *Hub) Reached(user uuid.UUID) bool {
 		}
 	}
 	return false
+}
+
+// Users are those of whom a window is connected.
+func (h *Hub) Users() []uuid.UUID {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	seen := map[uuid.UUID]bool{}
+	for sub := range h.subs {
+		seen[sub.user] = true
+	}
+	return slices.Collect(maps.Keys(seen))
 }
 
 // Windows is the number of open streams.

@@ -15,8 +15,9 @@ type Moved struct {
 	FollowUps []uuid.UUID            `json:"follow_ups"`
 	Messages  []uuid.UUID            `json:"messages"`
 	Members   []uuid.UUID            `json:"members"` // of sequences
-	Lists     []uuid.UUID            `json:"lists"`   // those that the kept record has come onto
-	Refs      map[string][]uuid.UUID `json:"refs"`    // by column: the records that now refer to the kept one
+	Rounds    []uuid.UUID            `json:"rounds"`
+	Lists     []uuid.UUID            `json:"lists"` // those that the kept record has come onto
+	Refs      map[string][]uuid.UUID `json:"refs"`  // by column: the records that now refer to the kept one
 	Before    map[string]string      `json:"before"`
 	After     map[string]string      `json:"after"`
 }
@@ -36,6 +37,8 @@ var moves = []struct {
 	{`UPDATE messages m SET record_id = $2 WHERE m.record_id = $1 RETURNING m.id`, func(m *Moved) *[]uuid.UUID { return &m.Messages }},
 	{`UPDATE sequence_members m SET record_id = $2 WHERE m.record_id = $1 AND NOT (m.state = 'active' AND EXISTS (
 		SELECT FROM sequence_members k WHERE k.record_id = $2 AND k.sequence_id = m.sequence_id AND k.state = 'active')) RETURNING m.id`, func(m *Moved) *[]uuid.UUID { return &m.Members }},
+	{`UPDATE round_people p SET record_id = $2 WHERE p.record_id = $1 AND NOT EXISTS (
+		SELECT FROM round_people k WHERE k.record_id = $2 AND k.round_id = p.round_id) RETURNING p.round_id`, func(m *Moved) *[]uuid.UUID { return &m.Rounds }},
 	{`INSERT INTO list_members (list_id, record_id, at) SELECT m.list_id, $2, m.at FROM list_members m WHERE m.record_id = $1
 		ON CONFLICT DO NOTHING RETURNING list_id`, func(m *Moved) *[]uuid.UUID { return &m.Lists }},
 }
@@ -81,6 +84,7 @@ func (m Moved) MoveBack(ctx context.Context, tx pgx.Tx, from, to uuid.UUID) erro
 	batch.Queue(`UPDATE follow_ups SET record_id = $1 WHERE record_id = $2 AND id = ANY ($3)`, from, to, m.FollowUps)
 	batch.Queue(`UPDATE messages SET record_id = $1 WHERE record_id = $2 AND id = ANY ($3)`, from, to, m.Messages)
 	batch.Queue(`UPDATE sequence_members SET record_id = $1 WHERE record_id = $2 AND id = ANY ($3)`, from, to, m.Members)
+	batch.Queue(`UPDATE round_people SET record_id = $1 WHERE record_id = $2 AND round_id = ANY ($3)`, from, to, m.Rounds)
 	batch.Queue(`DELETE FROM list_members WHERE record_id = $1 AND list_id = ANY ($2)`, to, m.Lists)
 	for _, column := range references {
 		batch.Queue("UPDATE records SET "+column+" = $1, version = version + 1 WHERE "+column+" = $2 AND id = ANY ($3)", from, to, m.Refs[column])

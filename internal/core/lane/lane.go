@@ -20,6 +20,7 @@ const (
 	MissedCall  Kind = "missed"  // and nobody has come back to it
 	Note        Kind = "note"    // a colleague's line
 	Message     Kind = "message" // somebody wrote, and nobody has read or answered it
+	Round       Kind = "round"   // a round that was begun and is paused
 )
 
 // Item is something owed, as the store knows it.
@@ -35,6 +36,8 @@ type Item struct {
 	Closes   time.Time // of a follow-up: when its number can no longer be called today; zero: not soon, or not known
 	Value    int64     // of a follow-up: the largest open deal, in minor units; 0 is none
 	From     string    // of a note: who wrote it
+	Left     int       // of a round: people who are not done with
+	Why      string    // of a round: why it is paused, where its rep did not do it
 
 	// Of a missed call; the line of a message too.
 	Line      string        // that was called
@@ -72,6 +75,8 @@ func group(it Item, now time.Time) int {
 		return 4 // a colleague sees to it
 	case it.Kind == MissedCall || it.Kind == Note || it.Kind == Message:
 		return 2
+	case it.Kind == Round:
+		return 3 // with what is due today
 	case it.Due.IsZero():
 		return 5
 	case it.Promised && !it.Due.After(now.Add(soon)):
@@ -101,7 +106,7 @@ func (it Item) closes(now time.Time) bool {
 // follow-ups late or due within ten minutes, by their time (missed calls that a colleague has taken on come with the later days);
 // the rest of today, those at a time before those without one; later days; those without a date. Within each of these, those whose
 // number can be called for less than an hour still go first, and of those due at the same time the one with the larger open deal. Equal
-// ones by id, so that nothing moves by chance. A colleague's note stands among the missed calls. Items due later than horizon after now are left out
+// ones by id, so that nothing moves by chance. A colleague's note stands among the missed calls, a paused round among what is due today. Items due later than horizon after now are left out
 // (zero: none is left out).
 func Rank(items []Item, now time.Time, zone *time.Location, horizon time.Duration) []Entry {
 	now = now.In(zone)
@@ -138,7 +143,7 @@ func Rank(items []Item, now time.Time, zone *time.Location, horizon time.Duratio
 }
 
 func (it Item) time() time.Time {
-	if it.Kind == UnfiledSlip || it.Kind == MissedCall || it.Kind == Note || it.Kind == Message {
+	if it.Kind == UnfiledSlip || it.Kind == MissedCall || it.Kind == Note || it.Kind == Message || it.Kind == Round {
 		return it.Since
 	}
 	return it.Due
@@ -161,6 +166,24 @@ func written(it Item, now time.Time) Entry {
 	}
 	if e.Reason += ", nobody has answered"; now.Sub(since) >= time.Hour {
 		e.Tone = Late
+	}
+	return e
+}
+
+// paused says how a round stands: "53 left, paused at 11:09", "20 left, handed over by Ines at 9:00".
+func paused(it Item, now time.Time) Entry {
+	since := it.Since.In(now.Location())
+	e := Entry{Item: it, Tone: Later, When: fmt.Sprintf("%d left", it.Left), Reason: "round paused"}
+	if it.Why != "" {
+		e.Reason, e.Tone = "round "+it.Why, Now
+		if it.Why == "you were away" {
+			e.Reason = "round paused, " + it.Why
+		}
+	}
+	if sameDay(since, now) {
+		e.Reason += " at " + since.Format("15:04")
+	} else {
+		e.Reason += " on " + since.Format("Mon 2 Jan")
 	}
 	return e
 }
@@ -206,6 +229,9 @@ func explain(it Item, now time.Time) Entry {
 	}
 	if it.Kind == Note || it.Kind == Message {
 		return written(it, now)
+	}
+	if it.Kind == Round {
+		return paused(it, now)
 	}
 	e := Entry{Item: it, Tone: Later}
 	if it.Kind == UnfiledSlip {

@@ -181,3 +181,21 @@ func ExampleRank() {
 	// Call back · promised 14:30, 12 minutes late
 	// Send the plan · due at 15:42
 }
+
+func TestAPausedRoundStandsAmongWhatIsDueToday(t *testing.T) {
+	zone := time.FixedZone("there", -5*3600)
+	now := time.Date(2026, 3, 2, 12, 0, 0, 0, zone)
+	got := lane.Rank([]lane.Item{
+		{Kind: lane.Round, ID: "a", Since: now.Add(-51 * time.Minute), Left: 53, Text: "Spring filters"},
+		{Kind: lane.Round, ID: "b", Since: now.AddDate(0, 0, -1), Left: 20, Why: "handed over by Ines"},
+		{Kind: lane.Round, ID: "c", Since: now, Left: 1, Why: "you were away"},
+		{Kind: lane.FollowUp, ID: "d", Due: now.AddDate(0, 0, 1), Text: "Tomorrow"},
+		{Kind: lane.UnfiledSlip, ID: "e", Since: now},
+	}, now, zone, 0)
+	var said []string
+	for _, e := range got {
+		said = append(said, e.ID+" "+e.When+": "+e.Reason)
+	}
+	assert.Equal(t, []string{"e 12:00: not filed yet, just ended", "b 20 left: round handed over by Ines on Sun 1 Mar", "a 53 left: round paused at 11:09",
+		"c 1 left: round paused, you were away at 12:00", "d tomorrow: due tomorrow"}, said)
+}

@@ -114,6 +114,7 @@ type Situation struct {
 	Names    map[string]string // of lists, templates and webhooks, by id; one that is gone is not there
 	Sequence int               // how many sequences the person is in
 	Fill     func(text string) string
+	Round    bool   // the call is an attempt of a round, which tries again by itself
 	NoText   string // why no text message can go to Number; "" if one can
 }
 
@@ -187,6 +188,9 @@ func plan(it *Item, e Effect, s Situation) {
 			if !e.Next {
 				it.Words += " again"
 			}
+		}
+		if s.Round {
+			it.Words += " in this round"
 		}
 		it.Text = "Try again"
 		due, dayOnly := Due(e.After, s, true)

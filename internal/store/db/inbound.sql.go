@@ -1262,7 +1262,7 @@ func (q *Queries) RepsByID(ctx context.Context, ids []uuid.UUID) ([]RepsByIDRow,
 }
 
 const repsOfLine = `-- name: RepsOfLine :many
-SELECT u.id, t.takes_calls, s.since, (s.foreground_call_id IS NOT NULL)::boolean AS busy,
+SELECT u.id, t.takes_calls, s.since, (s.foreground_call_id IS NOT NULL OR EXISTS (SELECT FROM round_reps g WHERE g.user_id = u.id AND g.state = 'going' AND NOT g.takes_calls))::boolean AS busy,
   EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > $1)::boolean AS wrapping,
   EXISTS (SELECT FROM telephones p WHERE p.user_id = u.id AND p.rings AND p.verified_at IS NOT NULL)::boolean AS rings
 FROM users u JOIN rep_state s ON s.user_id = u.id JOIN availability_states t ON t.id = s.state_id LEFT JOIN line_reps l ON l.line_id = $2 AND l.user_id = u.id

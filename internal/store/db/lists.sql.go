@@ -78,8 +78,8 @@ func (q *Queries) InsertExport(ctx context.Context, arg InsertExportParams) erro
 }
 
 const insertList = `-- name: InsertList :exec
-INSERT INTO lists (id, name, group_name, type, record_kind, query, owner_id, shared, created_at)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+INSERT INTO lists (id, name, group_name, type, record_kind, query, owner_id, shared, created_at, line_id)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
 `
 
 type InsertListParams struct {
@@ -92,6 +92,7 @@ type InsertListParams struct {
 	OwnerID    uuid.UUID
 	Shared     bool
 	CreatedAt  time.Time
+	LineID     *uuid.UUID
 }
 
 func (q *Queries) InsertList(ctx context.Context, arg InsertListParams) error {
@@ -105,12 +106,13 @@ func (q *Queries) InsertList(ctx context.Context, arg InsertListParams) error {
 		arg.OwnerID,
 		arg.Shared,
 		arg.CreatedAt,
+		arg.LineID,
 	)
 	return err
 }
 
 const lists = `-- name: Lists :many
-SELECT l.id, l.name, l.group_name, l.type, l.record_kind, l.query, l.owner_id, l.shared, l.version, u.name AS owner_name,
+SELECT l.id, l.name, l.group_name, l.type, l.record_kind, l.query, l.owner_id, l.shared, l.version, l.line_id, u.name AS owner_name,
   (SELECT count(*) FROM list_members m JOIN records r ON r.id = m.record_id WHERE m.list_id = l.id AND r.deleted_at IS NULL)::int AS members
 FROM lists l JOIN users u ON u.id = l.owner_id
 WHERE l.shared OR l.owner_id = $1
@@ -127,6 +129,7 @@ type ListsRow struct {
 	OwnerID    uuid.UUID
 	Shared     bool
 	Version    int
+	LineID     *uuid.UUID
 	OwnerName  string
 	Members    int
 }
@@ -150,6 +153,7 @@ func (q *Queries) Lists(ctx context.Context, userID uuid.UUID) ([]ListsRow, erro
 			&i.OwnerID,
 			&i.Shared,
 			&i.Version,
+			&i.LineID,
 			&i.OwnerName,
 			&i.Members,
 		); err != nil {
@@ -191,7 +195,7 @@ func (q *Queries) LockBulkChange(ctx context.Context, id uuid.UUID) (LockBulkCha
 }
 
 const lockList = `-- name: LockList :one
-SELECT id, name, group_name, type, record_kind, query, owner_id, shared, version FROM lists WHERE id = $1 FOR UPDATE
+SELECT id, name, group_name, type, record_kind, query, owner_id, shared, version, line_id FROM lists WHERE id = $1 FOR UPDATE
 `
 
 type LockListRow struct {
@@ -204,6 +208,7 @@ type LockListRow struct {
 	OwnerID    uuid.UUID
 	Shared     bool
 	Version    int
+	LineID     *uuid.UUID
 }
 
 func (q *Queries) LockList(ctx context.Context, id uuid.UUID) (LockListRow, error) {
@@ -219,6 +224,7 @@ func (q *Queries) LockList(ctx context.Context, id uuid.UUID) (LockListRow, erro
 		&i.OwnerID,
 		&i.Shared,
 		&i.Version,
+		&i.LineID,
 	)
 	return i, err
 }
@@ -273,7 +279,7 @@ func (q *Queries) TakeExport(ctx context.Context, arg TakeExportParams) (TakeExp
 }
 
 const updateList = `-- name: UpdateList :exec
-UPDATE lists SET name = $1, group_name = $2, query = $3, shared = $4, version = version + 1 WHERE id = $5
+UPDATE lists SET name = $1, group_name = $2, query = $3, shared = $4, line_id = $5, version = version + 1 WHERE id = $6
 `
 
 type UpdateListParams struct {
@@ -281,6 +287,7 @@ type UpdateListParams struct {
 	GroupName string
 	Query     json.RawMessage
 	Shared    bool
+	LineID    *uuid.UUID
 	ID        uuid.UUID
 }
 
@@ -290,6 +297,7 @@ func (q *Queries) UpdateList(ctx context.Context, arg UpdateListParams) error {
 		arg.GroupName,
 		arg.Query,
 		arg.Shared,
+		arg.LineID,
 		arg.ID,
 	)
 	return err

@@ -195,7 +195,7 @@ func (q *Queries) EndRound(ctx context.Context, arg EndRoundParams) error {
 
 const freeExpired = `-- name: FreeExpired :many
 WITH freed AS (
-  UPDATE round_people p SET state = 'waiting', user_id = NULL, lease_until = NULL, dial_at = NULL
+  UPDATE round_people p SET state = 'waiting', user_id = NULL, lease_until = NULL, dial_at = NULL, bead = CASE WHEN p.attempts > 0 THEN 'later' ELSE 'waiting' END
   FROM (SELECT x.round_id, x.position, x.user_id FROM round_people x WHERE x.state = 'taken' AND x.lease_until < $1 FOR UPDATE SKIP LOCKED) d
   WHERE p.round_id = d.round_id AND p.position = d.position RETURNING p.round_id, p.record_id, d.user_id
 ), let_go AS (
@@ -249,10 +249,10 @@ func (q *Queries) GoingRound(ctx context.Context, userID uuid.UUID) (uuid.UUID, 
 }
 
 const heldInRound = `-- name: HeldInRound :one
-SELECT p.round_id, p.position, p.record_id, p.state, p.rank, p.ready_at, p.user_id, p.lease_until, p.dial_at, p.call_id, p.number_id, p.tried, p.attempts, p.bead, p.why, p.outcome_id, p.settled_at, (SELECT s.state = 'open' FROM slips s WHERE s.call_id = p.call_id AND s.user_id = $1)::boolean AS slip_open, c.ended_at AS call_ended
-FROM round_people p LEFT JOIN calls c ON c.id = p.call_id
+SELECT p.round_id, p.position, p.record_id, p.state, p.rank, p.ready_at, p.user_id, p.lease_until, p.dial_at, p.call_id, p.number_id, p.tried, p.attempts, p.bead, p.why, p.outcome_id, p.settled_at, coalesce(s.state = 'open', false)::boolean AS slip_open, coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, c.ended_at AS call_ended
+FROM round_people p LEFT JOIN calls c ON c.id = p.call_id LEFT JOIN slips s ON s.call_id = p.call_id AND s.user_id = $1
 WHERE p.round_id = $2 AND p.user_id = $1 AND p.state IN ('taken', 'calling')
-ORDER BY p.state = 'calling' AND c.ended_at IS NULL DESC, p.lease_until DESC NULLS LAST, c.started_at DESC LIMIT 1
+ORDER BY (p.state = 'calling' AND c.ended_at IS NULL) DESC, p.lease_until DESC NULLS LAST, c.started_at DESC LIMIT 1
 `
 
 type HeldInRoundParams struct {
@@ -279,6 +279,7 @@ type HeldInRoundRow struct {
 	OutcomeID  *uuid.UUID
 	SettledAt  *time.Time
 	SlipOpen   bool
+	SlipID     uuid.UUID
 	CallEnded  *time.Time
 }
 
@@ -305,6 +306,7 @@ func (q *Queries) HeldInRound(ctx context.Context, arg HeldInRoundParams) (HeldI
 		&i.OutcomeID,
 		&i.SettledAt,
 		&i.SlipOpen,
+		&i.SlipID,
 		&i.CallEnded,
 	)
 	return i, err
@@ -571,21 +573,6 @@ func (q *Queries) LockRoundPerson(ctx context.Context, arg LockRoundPersonParams
 	return i, err
 }
 
-const moveInRounds = `-- name: MoveInRounds :exec
-UPDATE round_people p SET record_id = $1 WHERE p.record_id = $2 AND NOT EXISTS (SELECT FROM round_people x WHERE x.round_id = p.round_id AND x.record_id = $1)
-`
-
-type MoveInRoundsParams struct {
-	IntoID uuid.UUID
-	FromID uuid.UUID
-}
-
-// Who is merged into another stands on rounds as that one, where it does not stand there already.
-func (q *Queries) MoveInRounds(ctx context.Context, arg MoveInRoundsParams) error {
-	_, err := q.db.Exec(ctx, moveInRounds, arg.IntoID, arg.FromID)
-	return err
-}
-
 const nextReady = `-- name: NextReady :one
 SELECT coalesce(min(ready_at), '0001-01-01 00:00:00+00')::timestamptz FROM round_people WHERE round_id = $1 AND state = 'later'
 `
@@ -637,6 +624,35 @@ func (q *Queries) NumberInUse(ctx context.Context, arg NumberInUseParams) (bool,
 	var column_1 bool
 	err := row.Scan(&column_1)
 	return column_1, err
+}
+
+const onRound = `-- name: OnRound :many
+SELECT position, record_id FROM round_people WHERE round_id = $1
+`
+
+type OnRoundRow struct {
+	Position int
+	RecordID uuid.UUID
+}
+
+func (q *Queries) OnRound(ctx context.Context, roundID uuid.UUID) ([]OnRoundRow, error) {
+	rows, err := q.db.Query(ctx, onRound, roundID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []OnRoundRow{}
+	for rows.Next() {
+		var i OnRoundRow
+		if err := rows.Scan(&i.Position, &i.RecordID); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const openRounds = `-- name: OpenRounds :many
@@ -794,6 +810,40 @@ func (q *Queries) PromoteLater(ctx context.Context, now *time.Time) (int64, erro
 	return result.RowsAffected(), nil
 }
 
+const putOff = `-- name: PutOff :exec
+WITH let_go AS (DELETE FROM held_people h WHERE h.record_id = $8 AND h.user_id = $9)
+UPDATE round_people p SET state = $1, ready_at = $2, user_id = NULL, lease_until = NULL, dial_at = NULL, bead = $3, why = $4, settled_at = $5
+WHERE p.round_id = $6 AND p.position = $7
+`
+
+type PutOffParams struct {
+	State     string
+	ReadyAt   *time.Time
+	Bead      string
+	Why       string
+	SettledAt *time.Time
+	RoundID   uuid.UUID
+	Position  int
+	RecordID  uuid.UUID
+	UserID    uuid.UUID
+}
+
+// Somebody who is not called now after all: later, or not at all.
+func (q *Queries) PutOff(ctx context.Context, arg PutOffParams) error {
+	_, err := q.db.Exec(ctx, putOff,
+		arg.State,
+		arg.ReadyAt,
+		arg.Bead,
+		arg.Why,
+		arg.SettledAt,
+		arg.RoundID,
+		arg.Position,
+		arg.RecordID,
+		arg.UserID,
+	)
+	return err
+}
+
 const putRoundDefaults = `-- name: PutRoundDefaults :exec
 INSERT INTO round_defaults (whose, settings) VALUES ($1, $2) ON CONFLICT (whose) DO UPDATE SET settings = EXCLUDED.settings
 `
@@ -902,7 +952,7 @@ func (q *Queries) RefusedInARow(ctx context.Context, arg RefusedInARowParams) (i
 
 const releaseTaken = `-- name: ReleaseTaken :exec
 WITH freed AS (
-  UPDATE round_people p SET state = 'waiting', user_id = NULL, lease_until = NULL, dial_at = NULL WHERE p.round_id = $2 AND p.user_id = $1 AND p.state = 'taken' RETURNING p.record_id
+  UPDATE round_people p SET state = 'waiting', user_id = NULL, lease_until = NULL, dial_at = NULL, bead = CASE WHEN attempts > 0 THEN 'later' ELSE 'waiting' END WHERE p.round_id = $2 AND p.user_id = $1 AND p.state = 'taken' RETURNING p.record_id
 )
 DELETE FROM held_people h USING freed WHERE h.record_id = freed.record_id AND h.user_id = $1
 `
@@ -973,12 +1023,28 @@ func (q *Queries) Round(ctx context.Context, id uuid.UUID) (RoundRow, error) {
 }
 
 const roundCall = `-- name: RoundCall :one
-SELECT call_id, round_id, position, user_id, number_id, at, hour, settled_at, bead, before FROM round_calls WHERE call_id = $1
+SELECT x.call_id, x.round_id, x.position, x.user_id, x.number_id, x.at, x.hour, x.settled_at, x.bead, x.before, c.end_reason, EXISTS (SELECT FROM legs l WHERE l.call_id = c.id AND l.device = 'prepared')::boolean AS left_message
+FROM round_calls x JOIN calls c ON c.id = x.call_id WHERE x.call_id = $1
 `
 
-func (q *Queries) RoundCall(ctx context.Context, callID uuid.UUID) (RoundCall, error) {
+type RoundCallRow struct {
+	CallID      uuid.UUID
+	RoundID     uuid.UUID
+	Position    int
+	UserID      uuid.UUID
+	NumberID    *uuid.UUID
+	At          time.Time
+	Hour        int
+	SettledAt   *time.Time
+	Bead        string
+	Before      json.RawMessage
+	EndReason   string
+	LeftMessage bool
+}
+
+func (q *Queries) RoundCall(ctx context.Context, callID uuid.UUID) (RoundCallRow, error) {
 	row := q.db.QueryRow(ctx, roundCall, callID)
-	var i RoundCall
+	var i RoundCallRow
 	err := row.Scan(
 		&i.CallID,
 		&i.RoundID,
@@ -990,18 +1056,21 @@ func (q *Queries) RoundCall(ctx context.Context, callID uuid.UUID) (RoundCall, e
 		&i.SettledAt,
 		&i.Bead,
 		&i.Before,
+		&i.EndReason,
+		&i.LeftMessage,
 	)
 	return i, err
 }
 
 const roundCounts = `-- name: RoundCounts :many
-SELECT state, bead, count(*)::int AS people FROM round_people WHERE round_id = $1 GROUP BY state, bead
+SELECT state, bead, count(*)::int AS people, count(*) FILTER (WHERE attempts > 0)::int AS called FROM round_people WHERE round_id = $1 GROUP BY state, bead
 `
 
 type RoundCountsRow struct {
 	State  string
 	Bead   string
 	People int
+	Called int
 }
 
 func (q *Queries) RoundCounts(ctx context.Context, roundID uuid.UUID) ([]RoundCountsRow, error) {
@@ -1013,7 +1082,12 @@ func (q *Queries) RoundCounts(ctx context.Context, roundID uuid.UUID) ([]RoundCo
 	items := []RoundCountsRow{}
 	for rows.Next() {
 		var i RoundCountsRow
-		if err := rows.Scan(&i.State, &i.Bead, &i.People); err != nil {
+		if err := rows.Scan(
+			&i.State,
+			&i.Bead,
+			&i.People,
+			&i.Called,
+		); err != nil {
 			return nil, err
 		}
 		items = append(items, i)
@@ -1415,21 +1489,6 @@ func (q *Queries) RoundsToRank(ctx context.Context, before *time.Time) ([]uuid.U
 	return items, nil
 }
 
-const setDialAt = `-- name: SetDialAt :exec
-UPDATE round_people SET dial_at = $1 WHERE round_id = $2 AND position = $3 AND state = 'taken'
-`
-
-type SetDialAtParams struct {
-	At       *time.Time
-	RoundID  uuid.UUID
-	Position int
-}
-
-func (q *Queries) SetDialAt(ctx context.Context, arg SetDialAtParams) error {
-	_, err := q.db.Exec(ctx, setDialAt, arg.At, arg.RoundID, arg.Position)
-	return err
-}
-
 const setDropResult = `-- name: SetDropResult :exec
 UPDATE calls SET drop_result = $1 WHERE id = $2
 `
@@ -1526,6 +1585,27 @@ func (q *Queries) SetStopAfter(ctx context.Context, arg SetStopAfterParams) erro
 	return err
 }
 
+const setTaken = `-- name: SetTaken :exec
+UPDATE round_people SET number_id = $1, dial_at = $2, bead = 'current' WHERE round_id = $3 AND position = $4 AND state = 'taken'
+`
+
+type SetTakenParams struct {
+	NumberID *uuid.UUID
+	DialAt   *time.Time
+	RoundID  uuid.UUID
+	Position int
+}
+
+func (q *Queries) SetTaken(ctx context.Context, arg SetTakenParams) error {
+	_, err := q.db.Exec(ctx, setTaken,
+		arg.NumberID,
+		arg.DialAt,
+		arg.RoundID,
+		arg.Position,
+	)
+	return err
+}
+
 const settleRoundCall = `-- name: SettleRoundCall :exec
 UPDATE round_calls SET settled_at = $1, bead = $2, before = $3 WHERE call_id = $4
 `
@@ -1575,6 +1655,33 @@ func (q *Queries) ShownToday(ctx context.Context, since time.Time) ([]ShownToday
 		return nil, err
 	}
 	return items, nil
+}
+
+const slipBrief = `-- name: SlipBrief :one
+SELECT s.id, s.call_id, s.user_id, s.state, s.version, s.outcome_id FROM slips s WHERE s.id = $1
+`
+
+type SlipBriefRow struct {
+	ID        uuid.UUID
+	CallID    uuid.UUID
+	UserID    uuid.UUID
+	State     string
+	Version   int
+	OutcomeID *uuid.UUID
+}
+
+func (q *Queries) SlipBrief(ctx context.Context, id uuid.UUID) (SlipBriefRow, error) {
+	row := q.db.QueryRow(ctx, slipBrief, id)
+	var i SlipBriefRow
+	err := row.Scan(
+		&i.ID,
+		&i.CallID,
+		&i.UserID,
+		&i.State,
+		&i.Version,
+		&i.OutcomeID,
+	)
+	return i, err
 }
 
 const takeNext = `-- name: TakeNext :one

@@ -3,7 +3,7 @@ SELECT id, e164, label, source, zone, ring_mode, ring_seconds, limit_seconds, ho
 
 -- name: RepsOfLine :many
 -- Whom a line may ring, as the line names them; a line that names nobody rings every rep.
-SELECT u.id, t.takes_calls, s.since, (s.foreground_call_id IS NOT NULL)::boolean AS busy,
+SELECT u.id, t.takes_calls, s.since, (s.foreground_call_id IS NOT NULL OR EXISTS (SELECT FROM round_reps g WHERE g.user_id = u.id AND g.state = 'going' AND NOT g.takes_calls))::boolean AS busy,
   EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > @wrapping_since)::boolean AS wrapping,
   EXISTS (SELECT FROM telephones p WHERE p.user_id = u.id AND p.rings AND p.verified_at IS NOT NULL)::boolean AS rings
 FROM users u JOIN rep_state s ON s.user_id = u.id JOIN availability_states t ON t.id = s.state_id LEFT JOIN line_reps l ON l.line_id = @line_id AND l.user_id = u.id

@@ -1,19 +1,19 @@
 -- name: Lists :many
-SELECT l.id, l.name, l.group_name, l.type, l.record_kind, l.query, l.owner_id, l.shared, l.version, u.name AS owner_name,
+SELECT l.id, l.name, l.group_name, l.type, l.record_kind, l.query, l.owner_id, l.shared, l.version, l.line_id, u.name AS owner_name,
   (SELECT count(*) FROM list_members m JOIN records r ON r.id = m.record_id WHERE m.list_id = l.id AND r.deleted_at IS NULL)::int AS members
 FROM lists l JOIN users u ON u.id = l.owner_id
 WHERE l.shared OR l.owner_id = @user_id
 ORDER BY l.group_name, lower(l.name), l.id;
 
 -- name: LockList :one
-SELECT id, name, group_name, type, record_kind, query, owner_id, shared, version FROM lists WHERE id = @id FOR UPDATE;
+SELECT id, name, group_name, type, record_kind, query, owner_id, shared, version, line_id FROM lists WHERE id = @id FOR UPDATE;
 
 -- name: InsertList :exec
-INSERT INTO lists (id, name, group_name, type, record_kind, query, owner_id, shared, created_at)
-VALUES (@id, @name, @group_name, @type, @record_kind, @query, @owner_id, @shared, @created_at);
+INSERT INTO lists (id, name, group_name, type, record_kind, query, owner_id, shared, created_at, line_id)
+VALUES (@id, @name, @group_name, @type, @record_kind, @query, @owner_id, @shared, @created_at, sqlc.narg('line_id'));
 
 -- name: UpdateList :exec
-UPDATE lists SET name = @name, group_name = @group_name, query = @query, shared = @shared, version = version + 1 WHERE id = @id;
+UPDATE lists SET name = @name, group_name = @group_name, query = @query, shared = @shared, line_id = sqlc.narg('line_id'), version = version + 1 WHERE id = @id;
 
 -- name: DeleteList :exec
 DELETE FROM lists WHERE id = @id;

@@ -27,7 +27,7 @@ SELECT DISTINCT team FROM users WHERE active AND team <> '' ORDER BY team;
 SELECT s.id, s.call_id, s.user_id, s.state, c.direction, c.remote_e164, c.remote_ext, c.line_id,
   coalesce(p.id, '00000000-0000-0000-0000-000000000000')::uuid AS person_id, coalesce(p.name, '')::text AS person_name, coalesce(p.kind, '')::text AS person_kind,
   coalesce(p.zone, '')::text AS person_zone, coalesce(p.email, '')::text AS email, coalesce(p.given, '')::text AS given, coalesce(p.family, '')::text AS family,
-  coalesce(p.number_order, '{}')::text[] AS number_order, p.company_id, coalesce(o.name, '')::text AS company_name,
+  EXISTS (SELECT FROM round_calls x WHERE x.call_id = c.id)::boolean AS in_round, coalesce(p.number_order, '{}')::text[] AS number_order, p.company_id, coalesce(o.name, '')::text AS company_name,
   coalesce((SELECT json_agg(json_build_object('id', r.id, 'kind', r.kind, 'name', r.name, 'stage', r.stage)) FROM call_links l JOIN records r ON r.id = l.record_id
     WHERE l.call_id = c.id AND l.role = 'about' AND r.deleted_at IS NULL), '[]')::jsonb AS matters,
   coalesce((SELECT json_agg(json_build_object('id', r.id, 'kind', r.kind, 'name', r.name, 'stage', r.stage)) FROM records r

@@ -50,6 +50,9 @@ UPDATE rounds SET ranked_at = @at WHERE id = @id AND ranked_at < @before;
 -- name: WaitingOfRound :many
 SELECT position, record_id FROM round_people WHERE round_id = @round_id AND state = 'waiting' AND position > @after ORDER BY position LIMIT @count;
 
+-- name: OnRound :many
+SELECT position, record_id FROM round_people WHERE round_id = @round_id;
+
 -- name: SetRanks :exec
 UPDATE round_people p SET rank = x.rank FROM (SELECT unnest(@positions::int[]) AS position, unnest(@ranks::float8[]) AS rank) x
 WHERE p.round_id = @round_id AND p.position = x.position AND p.state = 'waiting' AND p.rank <> x.rank;
@@ -98,10 +101,10 @@ RETURNING p.round_id, p.position, p.record_id, p.state, p.number_id, p.tried, p.
 
 -- name: HeldInRound :one
 -- Whom a rep holds in a round: what is being called, or else looked at; an attempt that was put aside counts last.
-SELECT p.*, (SELECT s.state = 'open' FROM slips s WHERE s.call_id = p.call_id AND s.user_id = @user_id)::boolean AS slip_open, c.ended_at AS call_ended
-FROM round_people p LEFT JOIN calls c ON c.id = p.call_id
+SELECT p.*, coalesce(s.state = 'open', false)::boolean AS slip_open, coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, c.ended_at AS call_ended
+FROM round_people p LEFT JOIN calls c ON c.id = p.call_id LEFT JOIN slips s ON s.call_id = p.call_id AND s.user_id = @user_id
 WHERE p.round_id = @round_id AND p.user_id = @user_id AND p.state IN ('taken', 'calling')
-ORDER BY p.state = 'calling' AND c.ended_at IS NULL DESC, p.lease_until DESC NULLS LAST, c.started_at DESC LIMIT 1;
+ORDER BY (p.state = 'calling' AND c.ended_at IS NULL) DESC, p.lease_until DESC NULLS LAST, c.started_at DESC LIMIT 1;
 
 -- name: LockRoundPerson :one
 SELECT * FROM round_people WHERE round_id = @round_id AND position = @position FOR UPDATE;
@@ -114,8 +117,17 @@ UPDATE round_people SET state = @state, rank = @rank, ready_at = sqlc.narg('read
   call_id = sqlc.narg('call_id'), number_id = sqlc.narg('number_id'), tried = @tried, attempts = @attempts, bead = @bead, why = @why, outcome_id = sqlc.narg('outcome_id'), settled_at = sqlc.narg('settled_at')
 WHERE round_id = @round_id AND position = @position;
 
--- name: SetDialAt :exec
-UPDATE round_people SET dial_at = @at WHERE round_id = @round_id AND position = @position AND state = 'taken';
+-- name: SetTaken :exec
+UPDATE round_people SET number_id = @number_id, dial_at = sqlc.narg('dial_at'), bead = 'current' WHERE round_id = @round_id AND position = @position AND state = 'taken';
+
+-- name: PutOff :exec
+-- Somebody who is not called now after all: later, or not at all.
+WITH let_go AS (DELETE FROM held_people h WHERE h.record_id = @record_id AND h.user_id = @user_id)
+UPDATE round_people p SET state = @state, ready_at = sqlc.narg('ready_at'), user_id = NULL, lease_until = NULL, dial_at = NULL, bead = @bead, why = @why, settled_at = sqlc.narg('settled_at')
+WHERE p.round_id = @round_id AND p.position = @position;
+
+-- name: SlipBrief :one
+SELECT s.id, s.call_id, s.user_id, s.state, s.version, s.outcome_id FROM slips s WHERE s.id = @id;
 
 -- name: HoldPerson :execrows
 INSERT INTO held_people AS h (record_id, round_id, user_id, until) VALUES (@record_id, @round_id, @user_id, @until)
@@ -127,7 +139,7 @@ DELETE FROM held_people WHERE record_id = @record_id AND user_id = @user_id;
 -- name: ReleaseTaken :exec
 -- Gives back whom a rep looked at without calling.
 WITH freed AS (
-  UPDATE round_people p SET state = 'waiting', user_id = NULL, lease_until = NULL, dial_at = NULL WHERE p.round_id = @round_id AND p.user_id = @user_id AND p.state = 'taken' RETURNING p.record_id
+  UPDATE round_people p SET state = 'waiting', user_id = NULL, lease_until = NULL, dial_at = NULL, bead = CASE WHEN attempts > 0 THEN 'later' ELSE 'waiting' END WHERE p.round_id = @round_id AND p.user_id = @user_id AND p.state = 'taken' RETURNING p.record_id
 )
 DELETE FROM held_people h USING freed WHERE h.record_id = freed.record_id AND h.user_id = @user_id;
 
@@ -147,7 +159,7 @@ UPDATE held_people SET until = @until WHERE user_id = ANY (@users::uuid[]) AND u
 -- name: FreeExpired :many
 -- Whom a rep held who has gone is free again; and their round pauses.
 WITH freed AS (
-  UPDATE round_people p SET state = 'waiting', user_id = NULL, lease_until = NULL, dial_at = NULL
+  UPDATE round_people p SET state = 'waiting', user_id = NULL, lease_until = NULL, dial_at = NULL, bead = CASE WHEN p.attempts > 0 THEN 'later' ELSE 'waiting' END
   FROM (SELECT x.round_id, x.position, x.user_id FROM round_people x WHERE x.state = 'taken' AND x.lease_until < @now FOR UPDATE SKIP LOCKED) d
   WHERE p.round_id = d.round_id AND p.position = d.position RETURNING p.round_id, p.record_id, d.user_id
 ), let_go AS (
@@ -166,7 +178,8 @@ WITH person AS (
 INSERT INTO round_calls (call_id, round_id, position, user_id, number_id, at, hour) VALUES (@call_id, @round_id, @position, @user_id, @number_id, @at, @hour);
 
 -- name: RoundCall :one
-SELECT * FROM round_calls WHERE call_id = @call_id;
+SELECT x.*, c.end_reason, EXISTS (SELECT FROM legs l WHERE l.call_id = c.id AND l.device = 'prepared')::boolean AS left_message
+FROM round_calls x JOIN calls c ON c.id = x.call_id WHERE x.call_id = @call_id;
 
 -- name: SettleRoundCall :exec
 UPDATE round_calls SET settled_at = sqlc.narg('at'), bead = @bead, before = @before WHERE call_id = @call_id;
@@ -216,7 +229,7 @@ FROM (
 ) x GROUP BY x.label, x.hour;
 
 -- name: RoundCounts :many
-SELECT state, bead, count(*)::int AS people FROM round_people WHERE round_id = @round_id GROUP BY state, bead;
+SELECT state, bead, count(*)::int AS people, count(*) FILTER (WHERE attempts > 0)::int AS called FROM round_people WHERE round_id = @round_id GROUP BY state, bead;
 
 -- name: RoundSettledAt :many
 -- When the last people of a round were settled, by anybody, the newest first.
@@ -252,10 +265,6 @@ SELECT x.call_id, s.id AS slip_id, x.position, x.settled_at, coalesce(o.label, '
 FROM round_calls x JOIN slips s ON s.call_id = x.call_id AND s.user_id = x.user_id JOIN round_people p ON p.round_id = x.round_id AND p.position = x.position JOIN records r ON r.id = p.record_id
 LEFT JOIN outcomes o ON o.id = s.outcome_id
 WHERE x.round_id = @round_id AND x.user_id = @user_id AND x.settled_at > @since AND s.state = 'filed' ORDER BY x.settled_at DESC LIMIT 1;
-
--- name: MoveInRounds :exec
--- Who is merged into another stands on rounds as that one, where it does not stand there already.
-UPDATE round_people p SET record_id = @into_id WHERE p.record_id = @from_id AND NOT EXISTS (SELECT FROM round_people x WHERE x.round_id = p.round_id AND x.record_id = @into_id);
 
 -- name: PutRoundDefaults :exec
 INSERT INTO round_defaults (whose, settings) VALUES (@whose, @settings) ON CONFLICT (whose) DO UPDATE SET settings = EXCLUDED.settings;

@@ -732,25 +732,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rounds/{id}/results.csv": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: components["parameters"]["Id"];
-            };
-            cookie?: never;
-        };
-        /** What came of it for each person, as CSV. */
-        get: operations["roundResultsFile"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/rounds/{id}/rest": {
         parameters: {
             query?: never;
@@ -3471,6 +3452,11 @@ export interface components {
              * @description Length of a message that was left
              */
             message_ms: number;
+            /**
+             * @description What became of a prepared message that was left by itself
+             * @enum {string}
+             */
+            drop?: "left" | "cut_off" | "no_beep";
             /** @description Made elsewhere and written down afterwards */
             by_hand: boolean;
             /** @description Made by the computer's own calling program; its times are still to be said */
@@ -5755,29 +5741,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RoundResults"];
-                };
-            };
-            default: components["responses"]["Problem"];
-        };
-    };
-    roundResultsFile: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: components["parameters"]["Id"];
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description A file */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/csv": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,682 @@
+package desk
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/callerid"
+	"trundo/internal/core/round"
+	"trundo/internal/core/slip"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+const (
+	// roundLease is for how long a rep who gives no sign keeps whom they are looking at.
+	roundLease = 90 * time.Second
+	// callingHold is for how long somebody is kept whose attempt is not filed.
+	callingHold = 24 * time.Hour
+	// elsewhereWait is how long somebody is left whom another round holds.
+	elsewhereWait = 5 * time.Minute
+	// passedOver is how many people are looked at in one transaction for one who can be called.
+	passedOver = 100
+)
+
+// Errors of a round.
+var (
+	ErrNobodyNow = errors.New("you are at nobody just now")
+	ErrLetGo     = errors.New("somebody else is at this person now")
+	ErrUnfiled   = errors.New("say first what came of the last attempt, or leave its slip for later")
+)
+
+// attempt is a call of a round that is about to be placed, or was.
+type attempt struct {
+	round    aRound
+	position int
+	number   uuid.UUID
+	hour     int
+}
+
+// enter writes an attempt down, in the transaction in which its call is placed. Error: ErrLetGo.
+func (x *attempt) enter(ctx context.Context, q *db.Queries, a Actor, call uuid.UUID, at time.Time) error {
+	if x == nil {
+		return nil
+	}
+	p, err := q.LockRoundPerson(ctx, db.LockRoundPersonParams{RoundID: x.round.ID, Position: x.position})
+	if err != nil {
+		return err
+	}
+	if p.State != "taken" || p.UserID == nil || *p.UserID != a.ID {
+		return ErrLetGo
+	}
+	now, until := at, at.Add(callingHold)
+	if n, err := q.HoldPerson(ctx, db.HoldPersonParams{RecordID: p.RecordID, RoundID: x.round.ID, UserID: a.ID, Until: until, Now: now}); err != nil || n == 0 {
+		return errors.Join(err, ErrLetGo)
+	}
+	return q.InsertRoundCall(ctx, db.InsertRoundCallParams{CallID: call, RoundID: x.round.ID, Position: x.position, NumberID: &x.number, UserID: a.ID, At: at, Hour: x.hour})
+}
+
+// shownInRound chooses the line that a call of a round shows.
+func (d *Desk) shownInRound(ctx context.Context, a Actor, f *firm, single callerid.Request, t target, x *attempt) (callerid.Choice, error) {
+	s := x.round.settings
+	r := callerid.ManyRequest{Request: single, Rule: callerid.Rule(s.Shown), E164: t.e164, Max: s.MaxShown}
+	switch s.Shown {
+	case contract.RoundSettingsShownLine:
+		r.Named = text(s.LineID)
+	case contract.RoundSettingsShownList:
+		if x.round.ListID != nil {
+			line, err := d.Store.LineOfList(ctx, *x.round.ListID)
+			if err != nil && !store.NotFound(err) {
+				return callerid.Choice{}, err
+			}
+			r.Named = text(line)
+		}
+	case contract.RoundSettingsShownKnown:
+		line, err := d.Store.LineTheyKnow(ctx, t.e164)
+		if err != nil && !store.NotFound(err) {
+			return callerid.Choice{}, err
+		}
+		r.Known = text(line)
+	}
+	if s.MaxShown > 0 {
+		rows, err := d.Store.ShownToday(ctx, dayStart(d.Clock.Now(), a.zone()))
+		if err != nil {
+			return callerid.Choice{}, err
+		}
+		r.Shown = map[string]int{}
+		for _, row := range rows {
+			r.Shown[text(row.LineID)] = row.Times
+		}
+	}
+	return callerid.ChooseMany(f.lines, r)
+}
+
+// ActOnRound goes on with a round, pauses it, and what else its rep can do. Errors: *FieldError, ErrNotFound, ErrForbidden, ErrRoundOver, ErrNobodyNow,
+// ErrUnfiled, those of PlaceCall.
+func (d *Desk) ActOnRound(ctx context.Context, a Actor, id uuid.UUID, key string, act contract.RoundAct) (contract.Round, error) {
+	if d.journal.Away() {
+		return contract.Round{}, ErrAway
+	}
+	r, err := d.round(ctx, a, id)
+	if err != nil {
+		return contract.Round{}, err
+	}
+	if r.EndedAt != nil {
+		return contract.Round{}, ErrRoundOver
+	}
+	switch act.Act {
+	case contract.RoundActActGo:
+		err = d.goOn(ctx, a, r, key, value(act.Anyway))
+	case contract.RoundActActCall:
+		err = d.callHeld(ctx, a, r, key, act.NumberID)
+	case contract.RoundActActNextNumber:
+		err = d.tryNext(ctx, a, r, key, act.NumberID)
+	case contract.RoundActActSkip:
+		err = d.skip(ctx, a, r, key)
+	case contract.RoundActActAside:
+		err = d.advance(ctx, a, r, key, advancing{aside: true})
+	case contract.RoundActActBack:
+		if act.Position == nil {
+			return contract.Round{}, wrong("position", "say to whom")
+		}
+		err = d.comeBack(ctx, a, r, *act.Position)
+	case contract.RoundActActPause:
+		err = d.pauseRound(ctx, a, r, "")
+	case contract.RoundActActStopAfter, contract.RoundActActGoOnAfter:
+		err = d.Store.SetStopAfter(ctx, db.SetStopAfterParams{RoundID: id, UserID: a.ID, Stop: act.Act == contract.RoundActActStopAfter})
+	case contract.RoundActActHandOver:
+		if act.RepID == nil {
+			return contract.Round{}, wrong("rep_id", "say to whom")
+		}
+		err = d.handRound(ctx, a, r, *act.RepID)
+	case contract.RoundActActLeave:
+		err = d.leaveRound(ctx, a, r)
+	case contract.RoundActActEnd:
+		err = d.endRound(ctx, a, r)
+	}
+	d.publishRound(id)
+	if err != nil {
+		return contract.Round{}, err
+	}
+	return d.Round(ctx, a, id)
+}
+
+// goOn makes a work on a round, and on no other, and takes the next person.
+func (d *Desk) goOn(ctx context.Context, a Actor, r aRound, key string, anyway bool) error {
+	now := d.Clock.Now()
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if _, err := q.LockRep(ctx, a.ID); err != nil {
+			return err
+		}
+		other, err := q.GoingRound(ctx, a.ID)
+		switch {
+		case store.NotFound(err):
+		case err != nil:
+			return err
+		case other == r.ID:
+			return nil
+		default:
+			if err := q.ReleaseTaken(ctx, db.ReleaseTakenParams{RoundID: other, UserID: a.ID}); err != nil {
+				return err
+			}
+			if err := q.PauseOtherRounds(ctx, db.PauseOtherRoundsParams{RoundID: r.ID, UserID: a.ID, Since: now}); err != nil {
+				return err
+			}
+		}
+		return q.PutRoundRep(ctx, db.PutRoundRepParams{RoundID: r.ID, UserID: a.ID, State: "going", TakesCalls: r.settings.TakesCalls, Since: now})
+	})
+	if err != nil {
+		return err
+	}
+	d.publishLane(a.ID)
+	return d.advance(ctx, a, r, key, advancing{anyway: anyway})
+}
+
+// advancing is how a round goes on to the next person.
+type advancing struct {
+	anyway bool // though a promised call is due, or a call comes in
+	aside  bool // though the last attempt is not filed
+}
+
+// waits says why a's round does not go on by itself; "" where it does.
+func (d *Desk) roundWaits(ctx context.Context, a Actor, r aRound) (string, error) {
+	if len(d.ringingFor(a.ID)) > 0 {
+		return "a call comes in for you", nil
+	}
+	if !r.settings.Promises {
+		return "", nil
+	}
+	now := d.Clock.Now()
+	due, err := d.Store.PromisesDue(ctx, db.PromisesDueParams{OwnerID: a.ID, Now: &now})
+	if err != nil || len(due) == 0 {
+		return "", err
+	}
+	return fmt.Sprintf("you promised %s a call at %s", due[0].Name, due[0].DueAt.In(a.zone()).Format("15:04")), nil
+}
+
+// advance takes the next person and, where the round's pace says so, calls them.
+func (d *Desk) advance(ctx context.Context, a Actor, r aRound, key string, how advancing) error {
+	rep, err := d.Store.RoundRep(ctx, db.RoundRepParams{RoundID: r.ID, UserID: a.ID})
+	if store.NotFound(err) || err == nil && rep.State != "going" {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	if rep.StopAfter {
+		return d.pauseRound(ctx, a, r, "")
+	}
+	if !how.anyway {
+		if why, err := d.roundWaits(ctx, a, r); err != nil || why != "" {
+			return err
+		}
+	}
+	if _, err := d.takeNext(ctx, a, r, how.aside); err != nil {
+		return err
+	}
+	if r.rules.Pace != round.AtOnce {
+		return nil
+	}
+	err = d.callHeld(ctx, a, r, key, nil)
+	if errors.Is(err, ErrNobodyNow) || errors.Is(err, ErrTelephoneRings) {
+		return nil
+	}
+	return err
+}
+
+// held is whom a is at: taken, or being called. nil: nobody.
+func (d *Desk) held(ctx context.Context, q *db.Queries, a Actor, round uuid.UUID) (*db.HeldInRoundRow, error) {
+	h, err := q.HeldInRound(ctx, db.HeldInRoundParams{RoundID: round, UserID: a.ID})
+	if store.NotFound(err) {
+		return nil, nil
+	}
+	return &h, err
+}
+
+// takeNext gives a the next person who can be called now, or whom a is at already. It gives nil where there is nobody. Error: ErrUnfiled.
+func (d *Desk) takeNext(ctx context.Context, a Actor, r aRound, aside bool) (*db.HeldInRoundRow, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for promoted := false; ; {
+		var h *db.HeldInRoundRow
+		more := false
+		err := d.Store.Tx(ctx, func(q *db.Queries) error {
+			// Two windows of the same rep get the same person.
+			if _, err := q.LockRep(ctx, a.ID); err != nil {
+				return err
+			}
+			if h, err = d.held(ctx, q, a, r.ID); err != nil {
+				return err
+			}
+			if h != nil && (h.State == "taken" || h.CallEnded == nil) {
+				return nil
+			}
+			if h != nil && !aside {
+				return ErrUnfiled
+			}
+			h = nil
+			for range passedOver {
+				took, err := d.takeOne(ctx, q, a, f, r)
+				if err != nil || took != passed {
+					more = false
+					if err == nil && took == taken {
+						h, err = d.held(ctx, q, a, r.ID)
+					}
+					return err
+				}
+				more = true
+			}
+			return nil
+		})
+		if err != nil || h != nil {
+			return h, err
+		}
+		if more {
+			continue // a hundred were passed over: that is kept, and it is gone on
+		}
+		if promoted {
+			return nil, d.endIfDone(ctx, r.ID)
+		}
+		now := d.Clock.Now()
+		if _, err := d.Store.PromoteLater(ctx, &now); err != nil {
+			return nil, err
+		}
+		promoted = true
+	}
+}
+
+// took is what became of looking at one person.
+type took int
+
+const (
+	nobody took = iota // there is none left who is free
+	passed             // they are not called now
+	taken
+)
+
+// takeOne looks at the next free person.
+func (d *Desk) takeOne(ctx context.Context, q *db.Queries, a Actor, f *firm, r aRound) (took, error) {
+	now := d.Clock.Now()
+	until := now.Add(roundLease)
+	next, err := q.TakeNext(ctx, db.TakeNextParams{RoundID: r.ID, UserID: &a.ID, Until: &until, Now: now, Again: now.Add(elsewhereWait), Why: round.Words(round.InAnother)})
+	switch {
+	case store.NotFound(err):
+		return nobody, nil
+	case err != nil:
+		return nobody, err
+	case next.State != "taken":
+		return passed, nil // another round holds them
+	}
+	people, err := d.roundPeople(ctx, q, a, f, []uuid.UUID{next.RecordID})
+	if err != nil {
+		return nobody, err
+	}
+	x := people[next.RecordID]
+	x.person.Attempts = next.Attempts
+	tried := make([]string, len(next.Tried))
+	for i, id := range next.Tried {
+		tried[i] = id.String()
+	}
+	v := round.Judge(x.person, r.rules, d.roundTimes(a), text(next.NumberID), tried)
+	if v.Reason == round.None {
+		in, err := q.NumberInUse(ctx, db.NumberInUseParams{E164: x.numbers[v.Number].E164, Since: now.Add(-4 * time.Hour), UserID: &a.ID})
+		if err != nil {
+			return nobody, err
+		}
+		if in {
+			v = round.Verdict{Reason: round.InACall, At: now.Add(2 * time.Minute)}
+		}
+	}
+	if v.Reason != round.None {
+		p := db.PutOffParams{RoundID: r.ID, Position: next.Position, RecordID: next.RecordID, UserID: a.ID, State: "later", Bead: string(round.Later), Why: round.Words(v.Reason), ReadyAt: &v.At}
+		if v.At.IsZero() {
+			p.State, p.Bead, p.ReadyAt, p.SettledAt = "done", string(cannotBead(v.Reason)), nil, &now
+			if v.Reason == round.Tried {
+				p.Bead = string(round.NoReply)
+			}
+		}
+		return passed, q.PutOff(ctx, p)
+	}
+	number := x.numbers[v.Number].ID
+	p := db.SetTakenParams{RoundID: r.ID, Position: next.Position, NumberID: &number}
+	if r.rules.Pace == round.Seconds {
+		p.DialAt = set(now.Add(time.Duration(r.rules.Seconds) * time.Second))
+	}
+	return taken, q.SetTaken(ctx, p)
+}
+
+// callHeld calls whom a has taken. Errors: ErrUnfiled, ErrNobodyNow, those of PlaceCall.
+func (d *Desk) callHeld(ctx context.Context, a Actor, r aRound, key string, number *uuid.UUID) error {
+	h, err := d.held(ctx, d.Store.Queries, a, r.ID)
+	switch {
+	case err != nil:
+		return err
+	case h == nil:
+		return ErrNobodyNow
+	case h.State == "calling" && h.CallEnded == nil:
+		return nil // the key came twice
+	case h.State == "calling":
+		return ErrUnfiled
+	}
+	if number == nil {
+		number = h.NumberID
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return err
+	}
+	people, err := d.roundPeople(ctx, d.Store.Queries, a, f, []uuid.UUID{h.RecordID})
+	if err != nil {
+		return err
+	}
+	n := people[h.RecordID].number(number)
+	if n == nil {
+		return wrong("number_id", "this is not a number of theirs")
+	}
+	x := &attempt{round: r, position: h.Position, number: n.ID, hour: round.HourAt(d.Clock.Now(), zonesOf(n), a.zone())}
+	_, err = d.placeOnce(ctx, a, key+"-call", contract.NewCall{NumberID: &n.ID}, x)
+	if errors.Is(err, callerid.ErrWornOut) {
+		return d.pauseRound(ctx, a, r, err.Error())
+	}
+	return err
+}
+
+// tryNext ends an attempt and calls the same person by another number. Without one named it is the next by number order that was not tried.
+func (d *Desk) tryNext(ctx context.Context, a Actor, r aRound, key string, number *uuid.UUID) error {
+	h, err := d.held(ctx, d.Store.Queries, a, r.ID)
+	if err != nil {
+		return err
+	}
+	if h == nil {
+		return ErrNobodyNow
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return err
+	}
+	people, err := d.roundPeople(ctx, d.Store.Queries, a, f, []uuid.UUID{h.RecordID})
+	if err != nil {
+		return err
+	}
+	x := people[h.RecordID]
+	if number == nil {
+		tried := []string{}
+		for _, id := range h.Tried {
+			tried = append(tried, id.String())
+		}
+		i, more := round.Next(x.person.Numbers, tried)
+		if !more {
+			return wrong("number_id", "there is no other number of theirs to try")
+		}
+		number = &x.numbers[i].ID
+	}
+	if n := x.number(number); n == nil || n.E164 == "" {
+		return wrong("number_id", "this is not a number of theirs")
+	}
+	if h.State == "calling" {
+		if err := d.endAttempt(ctx, a, h, key, ending{next: number}); err != nil {
+			return err
+		}
+	}
+	return d.callHeld(ctx, a, r, key, number)
+}
+
+// endAttempt ends an attempt without an outcome, by the rep's own decision: the call is hung up and its slip filed as it is.
+func (d *Desk) endAttempt(ctx context.Context, a Actor, h *db.HeldInRoundRow, key string, how ending) error {
+	if h.CallEnded == nil {
+		if err := d.HangUp(ctx, a, *h.CallID); err != nil {
+			return err
+		}
+	}
+	if !h.SlipOpen {
+		return nil
+	}
+	_, err := d.fileOnce(ctx, a, h.SlipID, key+"-end", nil, &how)
+	if errors.Is(err, slip.ErrAlreadyFiled) {
+		return nil
+	}
+	return err
+}
+
+// skip leaves whom a is at out of the round, and goes on.
+func (d *Desk) skip(ctx context.Context, a Actor, r aRound, key string) error {
+	h, err := d.held(ctx, d.Store.Queries, a, r.ID)
+	switch {
+	case err != nil:
+		return err
+	case h == nil:
+		return ErrNobodyNow
+	case h.State == "calling":
+		err = d.endAttempt(ctx, a, h, key, ending{skipped: true})
+	default:
+		now := d.Clock.Now()
+		err = d.Store.PutOff(ctx, db.PutOffParams{RoundID: r.ID, Position: h.Position, RecordID: h.RecordID, UserID: a.ID, State: "done", Bead: string(round.Skipped), SettledAt: &now})
+	}
+	if err != nil {
+		return err
+	}
+	return d.advance(ctx, a, r, key, advancing{})
+}
+
+// firstOfAll is the rank of who is come back to.
+const firstOfAll = -1e15
+
+// comeBack makes somebody the next one of a's; whom a was only looking at is free again.
+func (d *Desk) comeBack(ctx context.Context, a Actor, r aRound, position int) error {
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if _, err := q.LockRep(ctx, a.ID); err != nil {
+			return err
+		}
+		p, err := q.LockRoundPerson(ctx, db.LockRoundPersonParams{RoundID: r.ID, Position: position})
+		switch {
+		case store.NotFound(err):
+			return wrong("position", "there is nobody at this place")
+		case err != nil:
+			return err
+		case p.UserID != nil && *p.UserID != a.ID && (p.State == "taken" || p.State == "calling"):
+			return &FieldError{"position", ErrLetGo}
+		case p.State == "calling":
+			return &FieldError{"position", ErrUnfiled}
+		}
+		if err := q.ReleaseTaken(ctx, db.ReleaseTakenParams{RoundID: r.ID, UserID: a.ID}); err != nil {
+			return err
+		}
+		next := putPerson(p)
+		next.State, next.Rank, next.ReadyAt, next.UserID, next.Bead, next.SettledAt = "waiting", firstOfAll, nil, &a.ID, string(round.Waiting), nil
+		next.Tried = []uuid.UUID{}
+		return q.PutRoundPerson(ctx, next)
+	})
+	if err != nil {
+		return err
+	}
+	// They are looked at; called they are by a key.
+	h, err := d.held(ctx, d.Store.Queries, a, r.ID)
+	if err != nil || h != nil {
+		return err
+	}
+	rep, err := d.Store.RoundRep(ctx, db.RoundRepParams{RoundID: r.ID, UserID: a.ID})
+	if err != nil || rep.State != "going" {
+		return nil // they come first when it is gone on
+	}
+	_, err = d.takeNext(ctx, a, r, true)
+	return err
+}
+
+// putPerson is somebody as they stand, to be changed.
+func putPerson(p db.RoundPerson) db.PutRoundPersonParams {
+	return db.PutRoundPersonParams{RoundID: p.RoundID, Position: p.Position, State: p.State, Rank: p.Rank, ReadyAt: p.ReadyAt, UserID: p.UserID, LeaseUntil: p.LeaseUntil, DialAt: p.DialAt,
+		CallID: p.CallID, NumberID: p.NumberID, Tried: p.Tried, Attempts: p.Attempts, Bead: p.Bead, Why: p.Why, OutcomeID: p.OutcomeID, SettledAt: p.SettledAt}
+}
+
+// pauseRound pauses a's work on a round: whom a is only looking at is free for others.
+func (d *Desk) pauseRound(ctx context.Context, a Actor, r aRound, why string) error {
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if _, err := q.PauseRoundRep(ctx, db.PauseRoundRepParams{RoundID: r.ID, UserID: a.ID, Why: why, Since: d.Clock.Now()}); err != nil {
+			return err
+		}
+		return q.ReleaseTaken(ctx, db.ReleaseTakenParams{RoundID: r.ID, UserID: a.ID})
+	})
+	d.dropRoundsTelephone(ctx, a)
+	d.publishLane(a.ID)
+	return err
+}
+
+// dropRoundsTelephone hangs up a telephone that was rung for a round, once nobody is spoken with by it.
+func (d *Desk) dropRoundsTelephone(ctx context.Context, a Actor) {
+	leg := d.telephoneOf(a.ID)
+	if leg == nil || !leg.round {
+		return
+	}
+	if len(d.callsOf(a.ID)) > 0 {
+		d.mu.Lock()
+		leg.standing = false // it ends with the call
+		d.mu.Unlock()
+		return
+	}
+	d.LeaveTelephone(ctx, a)
+}
+
+// handRound gives a round to a colleague, who finds it in their lane.
+func (d *Desk) handRound(ctx context.Context, a Actor, r aRound, to uuid.UUID) error {
+	if _, err := d.Actor(ctx, to); err != nil || to == a.ID {
+		return wrong("rep_id", "choose a colleague")
+	}
+	if err := d.leaveRound(ctx, a, r); err != nil {
+		return err
+	}
+	rep, err := d.Store.RoundRep(ctx, db.RoundRepParams{RoundID: r.ID, UserID: to})
+	if err != nil && !store.NotFound(err) || err == nil && rep.State == "going" {
+		return err
+	}
+	if err := d.Store.PutRoundRep(ctx, db.PutRoundRepParams{RoundID: r.ID, UserID: to, State: "paused", TakesCalls: r.settings.TakesCalls, Since: d.Clock.Now(), Why: "handed over by " + a.Name}); err != nil {
+		return err
+	}
+	d.publishLane(to)
+	return nil
+}
+
+// leaveRound takes a out of a round; it goes on with others, or waits.
+func (d *Desk) leaveRound(ctx context.Context, a Actor, r aRound) error {
+	if err := d.pauseRound(ctx, a, r, ""); err != nil {
+		return err
+	}
+	return d.Store.PutRoundRep(ctx, db.PutRoundRepParams{RoundID: r.ID, UserID: a.ID, State: "left", TakesCalls: true, Since: d.Clock.Now()})
+}
+
+// endRound ends a round for everybody. Who started it may, and who leads. Error: ErrForbidden.
+func (d *Desk) endRound(ctx context.Context, a Actor, r aRound) error {
+	reps, err := d.Store.RoundReps(ctx, r.ID)
+	if err != nil {
+		return err
+	}
+	if r.StartedBy != a.ID && !a.leads() && !slices.ContainsFunc(reps, func(x db.RoundRepsRow) bool { return x.UserID == a.ID }) {
+		return ErrForbidden
+	}
+	for _, x := range reps {
+		if err := d.pauseRound(ctx, Actor{ID: x.UserID}, r, ""); err != nil {
+			return err
+		}
+	}
+	return d.Store.EndRound(ctx, db.EndRoundParams{ID: r.ID, At: set(d.Clock.Now())})
+}
+
+// endIfDone ends a round on which nobody is left to be called.
+func (d *Desk) endIfDone(ctx context.Context, id uuid.UUID) error {
+	counts, err := d.Store.RoundCounts(ctx, id)
+	if err != nil {
+		return err
+	}
+	for _, c := range counts {
+		if c.State != "done" {
+			return nil
+		}
+	}
+	r, err := d.Store.Round(ctx, id)
+	if err != nil || string(r.Source) != "{}" || r.EndedAt != nil {
+		return err
+	}
+	reps, err := d.Store.RoundReps(ctx, id)
+	if err != nil {
+		return err
+	}
+	for _, x := range reps {
+		d.dropRoundsTelephone(ctx, Actor{ID: x.UserID})
+	}
+	return d.Store.EndRound(ctx, db.EndRoundParams{ID: id, At: set(d.Clock.Now())})
+}
+
+// SettleInRound ends an attempt with its outcome, files it and goes on: one key's work. The same key does it once. Errors: those of File and of PlaceCall.
+func (d *Desk) SettleInRound(ctx context.Context, a Actor, id uuid.UUID, key string, s contract.RoundSettle) (contract.Round, error) {
+	if d.journal.Away() {
+		return contract.Round{}, ErrAway
+	}
+	r, err := d.round(ctx, a, id)
+	if err != nil {
+		return contract.Round{}, err
+	}
+	sheet, err := d.Store.SlipBrief(ctx, s.SlipID)
+	switch {
+	case store.NotFound(err):
+		return contract.Round{}, &FieldError{"slip_id", ErrNotFound}
+	case err != nil:
+		return contract.Round{}, err
+	case sheet.UserID != a.ID:
+		return contract.Round{}, ErrForbidden
+	}
+	if sheet.State != string(slip.Filed) {
+		if err := d.settleSlip(ctx, a, r, sheet, key, s); err != nil {
+			return contract.Round{}, err
+		}
+	}
+	if err := d.advance(ctx, a, r, key, advancing{}); err != nil {
+		d.publishRound(id, a.ID)
+		return contract.Round{}, err
+	}
+	d.publishRound(id)
+	return d.Round(ctx, a, id)
+}
+
+// settleSlip ends the call as far as a is in it, and files the slip with an outcome.
+func (d *Desk) settleSlip(ctx context.Context, a Actor, r aRound, sheet db.SlipBriefRow, key string, s contract.RoundSettle) error {
+	outcome := s.OutcomeID
+	if state, live := d.board.Snapshot(sheet.CallID); live && !state.HasLeft(a.ID.String()) {
+		if value(s.Leave) {
+			message := s.MessageID
+			if message == nil {
+				message = r.settings.MessageID
+			}
+			if message == nil {
+				fits, err := d.PreparedFor(ctx, a, sheet.CallID)
+				if err != nil {
+					return err
+				}
+				if len(fits) == 0 {
+					return wrong("message_id", "there is no prepared message to leave")
+				}
+				message = fits[0].ID
+			}
+			if _, err := d.LeavePrepared(ctx, a, sheet.CallID, *message); err != nil {
+				return err
+			}
+		} else if err := d.HangUp(ctx, a, sheet.CallID); err != nil {
+			return err
+		}
+	}
+	if outcome == nil && value(s.Leave) {
+		outcome = r.settings.MessageOutcomeID
+	}
+	if outcome != nil && !sameID(outcome, sheet.OutcomeID) {
+		if _, err := d.ChangeSlip(ctx, a, sheet.ID, contract.SlipChange{OutcomeID: outcome, Version: sheet.Version}); err != nil {
+			return err
+		}
+	}
+	_, err := d.File(ctx, a, sheet.ID, key, s.Items)
+	return err
+}

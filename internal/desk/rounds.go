@@ -1,0 +1,419 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/callerid"
+	"trundo/internal/core/fields"
+	"trundo/internal/core/outcome"
+	"trundo/internal/core/round"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// maxOnRound is how many people a round has at most, and lookedAt at how many a preview looks.
+const (
+	maxOnRound = 200_000
+	lookedAt   = 5_000
+)
+
+// ErrRoundOver is told who wants to go on with a round that has ended.
+var ErrRoundOver = errors.New("this round is over")
+
+// roundSource are the people of a round, in the order of their list, and what it is called.
+type roundSource struct {
+	ids  []uuid.UUID
+	name string
+	list *uuid.UUID
+}
+
+// sourceOf understands of whom a round is. Errors: *FieldError, ErrNotFound.
+func (d *Desk) sourceOf(ctx context.Context, a Actor, f *firm, s contract.RoundStart) (roundSource, error) {
+	var src roundSource
+	sel := s.Selection
+	given := 0
+	for _, is := range []bool{s.Selection != nil, s.ListID != nil, value(s.Lane)} {
+		if is {
+			given++
+		}
+	}
+	switch {
+	case given != 1:
+		return src, wrong("selection", "say of whom the round is: a selection, a list, or the lane")
+	case value(s.Lane):
+		lane, err := d.Lane(ctx, a)
+		if err != nil {
+			return src, err
+		}
+		src.name = "From the lane"
+		for _, e := range lane.Owed {
+			if e.Record != nil && !slices.Contains(src.ids, e.Record.ID) {
+				src.ids = append(src.ids, e.Record.ID)
+			}
+		}
+		sel = &contract.Selection{Ids: &src.ids}
+		if len(src.ids) == 0 {
+			return src, &FieldError{"lane", round.ErrNobody}
+		}
+	case s.ListID != nil:
+		l, err := d.list(ctx, a, *s.ListID)
+		if err != nil {
+			return src, &FieldError{"list_id", err}
+		}
+		src.name, src.list = l.Name, s.ListID
+		q := contract.RowQuery{Kinds: kindsOf(l.Kind), Q: l.Query.Q, Filter: l.Query.Filter, Sort: l.Query.Sort, Down: l.Query.Down}
+		if l.Type == contract.RecordListTypeHand {
+			q.ListID = s.ListID
+		}
+		sel = &contract.Selection{Query: &q}
+	}
+	chosen, err := d.selection(a, f, *sel)
+	if err != nil {
+		return src, err
+	}
+	if src.ids, err = d.Store.SelectedInOrder(ctx, chosen, []fields.Kind{fields.Contact, fields.Lead, fields.Company}, maxOnRound+1); err != nil {
+		return src, err
+	}
+	if len(src.ids) > maxOnRound {
+		return src, wrong("selection", "a round takes at most 200,000 people: narrow the list")
+	}
+	if name := cleanText(value(s.Name)); name != "" {
+		src.name = name
+	} else if src.name == "" {
+		src.name = fmt.Sprintf("%d people, %s", len(src.ids), d.Clock.Now().In(a.zone()).Format("2 January"))
+	}
+	return src, nil
+}
+
+// checkRound tells what is wrong with a round's settings. Errors: *FieldError.
+func (d *Desk) checkRound(ctx context.Context, f *firm, s contract.RoundSettings) error {
+	var bad *round.SettingError
+	if err := roundRules(s).Check(); errors.As(err, &bad) {
+		return &FieldError{"settings." + bad.Field, err}
+	}
+	outcomeThere := func(id uuid.UUID) bool {
+		o, there := f.outcome(id)
+		return there && o.Active
+	}
+	if s.MessageOutcomeID != nil && !outcomeThere(*s.MessageOutcomeID) {
+		return wrong("settings.message_outcome_id", "there is no such outcome")
+	}
+	if s.CallTypeID != nil {
+		if t, there := f.callType(*s.CallTypeID); !there || !t.Active {
+			return wrong("settings.call_type_id", "there is no such call type")
+		}
+	}
+	if s.Shown == contract.RoundSettingsShownLine {
+		if s.LineID == nil || !slices.ContainsFunc(f.lines, func(l callerid.Line) bool { return l.ID == s.LineID.String() }) {
+			return wrong("settings.line_id", "choose the line that is shown")
+		}
+	}
+	if s.MessageID != nil {
+		if _, err := d.Store.PreparedMessage(ctx, *s.MessageID); store.NotFound(err) {
+			return wrong("settings.message_id", "there is no such message")
+		} else if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// PreviewRound says how many could be called now, and why the others could not. Errors: *FieldError.
+func (d *Desk) PreviewRound(ctx context.Context, a Actor, s contract.RoundStart) (contract.RoundPreview, error) {
+	view := contract.RoundPreview{Why: []contract.RoundReason{}, Going: []contract.RoundRef{}}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return view, err
+	}
+	if err := d.checkRound(ctx, f, s.Settings); err != nil {
+		return view, err
+	}
+	src, err := d.sourceOf(ctx, a, f, s)
+	if err != nil {
+		return view, err
+	}
+	view.Name, view.Total, view.LookedAt = src.name, len(src.ids), min(len(src.ids), lookedAt)
+	why := map[round.Reason]int{}
+	rules, times := roundRules(s.Settings), d.roundTimes(a)
+	for chunk := range slices.Chunk(src.ids[:view.LookedAt], chunkOfRound) {
+		people, err := d.roundPeople(ctx, d.Store.Queries, a, f, chunk)
+		if err != nil {
+			return view, err
+		}
+		for _, id := range chunk {
+			if v := round.Judge(people[id].person, rules, times, "", nil); v.Reason == round.None {
+				view.Ready++
+			} else {
+				why[v.Reason]++
+			}
+		}
+	}
+	view.Sentence = round.Sentence(view.LookedAt, why)
+	if view.LookedAt < view.Total {
+		view.Sentence = fmt.Sprintf("Of the first %d of %d: %s", view.LookedAt, view.Total, strings.ToLower(view.Sentence[:1])+view.Sentence[1:])
+	}
+	for r, n := range why {
+		view.Why = append(view.Why, contract.RoundReason{Reason: string(r), Words: round.Words(r), Count: n})
+	}
+	slices.SortFunc(view.Why, func(x, y contract.RoundReason) int { return y.Count - x.Count })
+	if src.list != nil {
+		rows, err := d.Store.RoundsOfList(ctx, src.list)
+		if err != nil {
+			return view, err
+		}
+		for _, r := range rows {
+			view.Going = append(view.Going, contract.RoundRef{ID: r.ID, Name: r.Name, Starter: r.Starter, Remaining: r.Remaining, Going: []string{}})
+		}
+	}
+	return view, nil
+}
+
+// StartRound makes a round: its first people are ready when it returns, the rest are put on it behind. Nobody is called before its rep goes on.
+// The same key makes it once. Errors: *FieldError, ErrForbidden, ErrKeyReused.
+func (d *Desk) StartRound(ctx context.Context, a Actor, key string, s contract.RoundStart) (contract.Round, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Round{}, err
+	}
+	rep := a
+	if s.RepID != nil && *s.RepID != a.ID {
+		if !a.leads() {
+			return contract.Round{}, ErrForbidden
+		}
+		if rep, err = d.Actor(ctx, *s.RepID); err != nil {
+			return contract.Round{}, wrong("rep_id", "there is nobody with this id")
+		}
+	}
+	if err := d.checkRound(ctx, f, s.Settings); err != nil {
+		return contract.Round{}, err
+	}
+	src, err := d.sourceOf(ctx, rep, f, s)
+	if err != nil {
+		return contract.Round{}, err
+	}
+	if len(src.ids) == 0 {
+		return contract.Round{}, &FieldError{"selection", round.ErrNobody}
+	}
+	settings, err := json.Marshal(s.Settings)
+	if err != nil {
+		return contract.Round{}, err
+	}
+	first, rest, err := d.firstOnRound(ctx, s.Settings, src.ids)
+	if err != nil {
+		return contract.Round{}, err
+	}
+	id, hash, now := store.NewID(), hashRequest(s), d.Clock.Now()
+	p := db.InsertRoundParams{ID: id, Name: src.name, ListID: src.list, StartedBy: a.ID, StartedAt: now, Settings: settings, Source: json.RawMessage(`{}`), Total: len(first)}
+	if len(rest) > 0 {
+		if p.Source, err = json.Marshal(s); err != nil {
+			return contract.Round{}, err
+		}
+	}
+	err = d.Store.TxBoth(ctx, func(q *db.Queries, tx pgx.Tx) error {
+		if err := d.remember(ctx, q, a, key, "start_round", hash, id); err != nil {
+			return err
+		}
+		if err := q.InsertRound(ctx, p); err != nil {
+			return err
+		}
+		why := ""
+		if rep.ID != a.ID {
+			why = "started for you by " + a.Name
+		}
+		if err := q.PutRoundRep(ctx, db.PutRoundRepParams{RoundID: id, UserID: rep.ID, State: "paused", TakesCalls: s.Settings.TakesCalls, Since: now, Why: why}); err != nil {
+			return err
+		}
+		if err := d.putDefaults(ctx, q, "user:"+rep.ID.String(), s.Settings); err != nil {
+			return err
+		}
+		return d.putOnRound(ctx, q, tx, rep, f, id, roundRules(s.Settings), first)
+	})
+	if store.Duplicate(err) {
+		earlier, found, again := d.earlierAnswer(ctx, a, key, "start_round", hash)
+		if again != nil || !found {
+			return contract.Round{}, ErrKeyReused
+		}
+		return d.Round(ctx, a, earlier)
+	}
+	if err != nil {
+		return contract.Round{}, err
+	}
+	if len(rest) > 0 {
+		d.inBackground(func(ctx context.Context) { d.prepareRound(ctx, rep, id, s.Settings, len(first), rest) })
+	}
+	d.publishLane(rep.ID)
+	return d.Round(ctx, a, id)
+}
+
+// Rounds are those that are not over, a's own first.
+func (d *Desk) Rounds(ctx context.Context, a Actor) ([]contract.RoundRef, error) {
+	rows, err := d.Store.OpenRounds(ctx, a.ID)
+	views := []contract.RoundRef{}
+	for _, r := range rows {
+		views = append(views, contract.RoundRef{ID: r.ID, Name: r.Name, Starter: r.Starter, Remaining: r.Remaining, Mine: contract.RoundRefMine(r.Mine), Why: r.Why, Going: r.Going})
+	}
+	return views, err
+}
+
+// RoundDefaults are what a's start page begins with: a's last choice, else the team's, else what is usual.
+func (d *Desk) RoundDefaults(ctx context.Context, a Actor) (contract.RoundSettings, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.RoundSettings{}, err
+	}
+	mine, team := "user:"+a.ID.String(), "team:"+a.Team
+	rows, err := d.Store.RoundDefaults(ctx, []string{mine, team})
+	if err != nil {
+		return contract.RoundSettings{}, err
+	}
+	s := usualRound(f)
+	for _, whose := range []string{team, mine} {
+		for _, r := range rows {
+			if r.Whose == whose {
+				if err := json.Unmarshal(r.Settings, &s); err != nil {
+					return s, err
+				}
+			}
+		}
+	}
+	// What has been taken off since is not offered.
+	s.Then = slices.DeleteFunc(s.Then, func(x contract.RoundRule) bool {
+		o, there := f.outcome(x.OutcomeID)
+		return !there || !o.Active
+	})
+	if s.MessageOutcomeID != nil {
+		if o, there := f.outcome(*s.MessageOutcomeID); !there || !o.Active {
+			s.MessageOutcomeID = nil
+		}
+	}
+	return s, nil
+}
+
+// usualRound is what a first start page says. What follows an outcome is as the outcome itself says it, as far as it does.
+func usualRound(f *firm) contract.RoundSettings {
+	s := contract.RoundSettings{Order: contract.Listed, SkipCalledToday: true, PerDay: 2, PerRound: 4, Pace: contract.AtOnce, Seconds: 5, RetryMinutes: 120, OtherHour: true,
+		Then: []contract.RoundRule{}, Shown: contract.RoundSettingsShownRep, Record: contract.Rules, TakesCalls: true, Promises: true}
+	for _, o := range f.outcomes {
+		if o.Reached || !o.Active {
+			continue
+		}
+		has := func(kind outcome.Kind) bool {
+			return slices.ContainsFunc(o.Effects, func(e outcome.Effect) bool { return e.Kind == kind })
+		}
+		then := contract.RoundRuleThenAgain
+		switch {
+		case has(outcome.DoNotCall):
+			then = contract.RoundRuleThenNextNumber
+		case has(outcome.Message), has(outcome.Mail):
+			then = contract.RoundRuleThenNotAgain
+			if s.MessageOutcomeID == nil {
+				s.MessageOutcomeID = &o.ID
+			}
+		}
+		s.Then = append(s.Then, contract.RoundRule{OutcomeID: o.ID, Then: then})
+	}
+	return s
+}
+
+// SetRoundDefaults sets what start pages of a's team begin with. Errors: ErrForbidden, *FieldError.
+func (d *Desk) SetRoundDefaults(ctx context.Context, a Actor, s contract.RoundSettings) (contract.RoundSettings, error) {
+	if !a.leads() {
+		return s, ErrForbidden
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return s, err
+	}
+	if err := d.checkRound(ctx, f, s); err != nil {
+		return s, err
+	}
+	return s, d.putDefaults(ctx, d.Store.Queries, "team:"+a.Team, s)
+}
+
+func (d *Desk) putDefaults(ctx context.Context, q *db.Queries, whose string, s contract.RoundSettings) error {
+	text, err := json.Marshal(s)
+	if err != nil {
+		return err
+	}
+	return q.PutRoundDefaults(ctx, db.PutRoundDefaultsParams{Whose: whose, Settings: text})
+}
+
+// SetRoundSettings changes how a round goes on, for everybody on it. Errors: *FieldError, ErrNotFound, ErrChangedElse.
+func (d *Desk) SetRoundSettings(ctx context.Context, a Actor, id uuid.UUID, s contract.RoundSettings) (contract.Round, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Round{}, err
+	}
+	if err := d.checkRound(ctx, f, s); err != nil {
+		return contract.Round{}, err
+	}
+	r, err := d.round(ctx, a, id)
+	if err != nil {
+		return contract.Round{}, err
+	}
+	text, err := json.Marshal(s)
+	if err != nil {
+		return contract.Round{}, err
+	}
+	n, err := d.Store.SetRoundSettings(ctx, db.SetRoundSettingsParams{ID: id, Settings: text, Version: r.Version})
+	if err != nil {
+		return contract.Round{}, err
+	}
+	if n == 0 {
+		return contract.Round{}, ErrChangedElse
+	}
+	if s.Order != r.settings.Order {
+		d.inBackground(func(ctx context.Context) { d.rankRound(ctx, a, id) })
+	}
+	if err := d.putDefaults(ctx, d.Store.Queries, "user:"+a.ID.String(), s); err != nil {
+		return contract.Round{}, err
+	}
+	d.publishRound(id)
+	return d.Round(ctx, a, id)
+}
+
+// aRound is a round with its settings.
+type aRound struct {
+	db.RoundRow
+	settings contract.RoundSettings
+	rules    round.Settings
+}
+
+// round reads one. Everybody of the firm may see and join a round; of a list that is not theirs they may not. Error: ErrNotFound.
+func (d *Desk) round(ctx context.Context, a Actor, id uuid.UUID) (aRound, error) {
+	r := aRound{}
+	var err error
+	if r.RoundRow, err = d.Store.Round(ctx, id); store.NotFound(err) {
+		return r, ErrNotFound
+	} else if err != nil {
+		return r, err
+	}
+	if r.ListID != nil && r.StartedBy != a.ID {
+		if _, err := d.list(ctx, a, *r.ListID); errors.Is(err, ErrNotFound) {
+			if _, err := d.Store.RoundRep(ctx, db.RoundRepParams{RoundID: id, UserID: a.ID}); err != nil {
+				return r, ErrNotFound // somebody's own list, and a is not on it
+			}
+		} else if err != nil {
+			return r, err
+		}
+	}
+	if err := json.Unmarshal(r.Settings, &r.settings); err != nil {
+		return r, fmt.Errorf("settings of round %s: %w", id, err)
+	}
+	r.rules = roundRules(r.settings)
+	return r, nil
+}
+
+// publishRound tells those who look at a round that it has changed.
+func (d *Desk) publishRound(id uuid.UUID, to ...uuid.UUID) {
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRound, RoundID: &id}, to...)
+}

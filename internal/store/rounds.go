@@ -1,0 +1,59 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"trundo/internal/core/fields"
+)
+
+// SelectedInOrder reads the ids of selected records of some kinds, at most limit: those named in the order in which they are named, those that a query finds in its order.
+func (s *Store) SelectedInOrder(ctx context.Context, sel Selection, kinds []fields.Kind, limit int) ([]uuid.UUID, error) {
+	var t sqlText
+	named := make([]string, len(kinds))
+	for i, k := range kinds {
+		named[i] = string(k)
+	}
+	var text string
+	if sel.Query != nil {
+		text = "SELECT r.id FROM records r WHERE " + sel.Query.where(&t) + " AND r.kind = ANY (" + t.arg(named) + ")"
+		if len(sel.Without) > 0 {
+			text += " AND r.id <> ALL (" + t.arg(sel.Without) + ")"
+		}
+		text += fmt.Sprintf(" ORDER BY %s LIMIT %d", sel.Query.order(&t), limit)
+	} else {
+		ids := t.arg(sel.IDs)
+		text = "SELECT r.id FROM unnest(" + ids + "::uuid[]) WITH ORDINALITY n(id, place) JOIN records r ON r.id = n.id WHERE r.deleted_at IS NULL AND r.kind = ANY (" + t.arg(named) +
+			fmt.Sprintf(") GROUP BY r.id ORDER BY min(n.place) LIMIT %d", limit)
+	}
+	rows, err := s.Pool.Query(ctx, text, t.args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+}
+
+// firstBy are the statements that give, of the ids $1, the first $2 by an order, at the time $3.
+var firstBy = map[string]string{
+	"valuable": `SELECT coalesce(d.person_id, d.company_id) AS id FROM records d WHERE d.kind = 'deal' AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost')
+		AND coalesce(d.person_id, d.company_id) = ANY ($1) AND $3::timestamptz IS NOT NULL GROUP BY 1 ORDER BY max(d.amount_minor) DESC NULLS LAST LIMIT $2`,
+	"overdue": `SELECT f.record_id FROM follow_ups f WHERE f.state = 'open' AND f.due_at < $3 AND f.record_id = ANY ($1) GROUP BY 1 ORDER BY min(f.due_at) LIMIT $2`,
+}
+
+// FirstBy gives, of a long list, the first n by an order; fewer where the order says nothing of the others.
+func (s *Store) FirstBy(ctx context.Context, order string, ids []uuid.UUID, n int, now time.Time) ([]uuid.UUID, error) {
+	text, there := firstBy[order]
+	if !there {
+		return nil, nil
+	}
+	rows, err := s.Pool.Query(ctx, strings.TrimSpace(text), ids, n, now)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+}
