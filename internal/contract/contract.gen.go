@@ -4088,6 +4088,17 @@ type RoundAct struct {
 // RoundActAct defines model for RoundAct.Act.
 type RoundActAct string
 
+// RoundChoices What a start page begins with, and what can be chosen on it.
+type RoundChoices struct {
+	Lines []RoundLine `json:"lines"`
+
+	// Says Outcomes that say themselves when somebody is tried again
+	Says []openapi_types.UUID `json:"says"`
+
+	// Settings Whom and in what order, when, what they see and hear, and what happens afterwards.
+	Settings RoundSettings `json:"settings"`
+}
+
 // RoundCurrent Whom I am at.
 type RoundCurrent struct {
 	// Attempt Which one this is, or would be
@@ -4123,6 +4134,12 @@ type RoundDay struct {
 	Called   int          `json:"called"`
 	Outcomes []RoundTally `json:"outcomes"`
 	Reached  int          `json:"reached"`
+}
+
+// RoundLine defines model for RoundLine.
+type RoundLine struct {
+	ID    openapi_types.UUID `json:"id"`
+	Label string             `json:"label"`
 }
 
 // RoundPerson defines model for RoundPerson.

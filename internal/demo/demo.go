@@ -107,6 +107,9 @@ var firmOutcomes = []struct {
 	{"Never call", true, true, `[{"kind":"do_not_call","value":"person","after":{}}]`},
 }
 
+// busyAt is the place of the outcome "Busy" among them.
+const busyAt = 7
+
 var firmCallTypes = []string{"Enquiry", "Offer", "Service", "Maintenance", "Spare parts"}
 
 // maker fills the tables of one firm.
@@ -250,8 +253,14 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 	for i, o := range firmOutcomes {
 		id := m.id(old)
 		m.outcomes = append(m.outcomes, id)
+		if i >= busyAt {
+			i++
+		}
 		batch.Queue(`INSERT INTO outcomes (id, label, position, reached, needs_notes, effects) VALUES ($1, $2, $3, $4, $5, $6::jsonb)`, id, o.label, i, o.reached, o.needsNotes, o.effects)
 	}
+	// Not from the seed's stream, as the prepared messages: who is made after it stays who they were.
+	batch.Queue(`INSERT INTO outcomes (id, label, position, reached, effects) VALUES ($1, 'Busy', $2, false, '[{"kind":"retry","after":{"count":20,"unit":"minutes"}}]')`,
+		uuid.NewSHA1(uuid.NameSpaceOID, []byte("busy")), busyAt)
 	holidays, err := json.Marshal(append(workday.Public("US", m.now.Year()), workday.Public("US", m.now.Year()+1)...))
 	if err != nil {
 		return err

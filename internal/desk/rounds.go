@@ -15,6 +15,7 @@ import (
 	"trundo/internal/core/callerid"
 	"trundo/internal/core/fields"
 	"trundo/internal/core/outcome"
+	"trundo/internal/core/phone"
 	"trundo/internal/core/round"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -262,6 +263,25 @@ func (d *Desk) Rounds(ctx context.Context, a Actor) ([]contract.RoundRef, error)
 		views = append(views, contract.RoundRef{ID: r.ID, Name: r.Name, Starter: r.Starter, Remaining: r.Remaining, Mine: contract.RoundRefMine(r.Mine), Why: r.Why, Going: r.Going})
 	}
 	return views, err
+}
+
+// RoundChoices are what a's start page begins with, and what can be chosen on it.
+func (d *Desk) RoundChoices(ctx context.Context, a Actor) (contract.RoundChoices, error) {
+	view := contract.RoundChoices{Lines: []contract.RoundLine{}, Says: []uuid.UUID{}}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return view, err
+	}
+	for _, l := range f.lines {
+		view.Lines = append(view.Lines, contract.RoundLine{ID: uuid.MustParse(l.ID), Label: strings.TrimSpace(l.Label + " " + phone.Format(l.E164, "", f.region, a.Style))})
+	}
+	for _, o := range f.outcomes {
+		if o.Active && slices.ContainsFunc(o.Effects, func(e outcome.Effect) bool { return e.Kind == outcome.Retry }) {
+			view.Says = append(view.Says, o.ID)
+		}
+	}
+	view.Settings, err = d.RoundDefaults(ctx, a)
+	return view, err
 }
 
 // RoundDefaults are what a's start page begins with: a's last choice, else the team's, else what is usual.

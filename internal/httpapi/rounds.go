@@ -34,7 +34,7 @@ func (s *Server) PreviewRound(c *gin.Context) {
 
 // RoundDefaults implements ServerInterface.
 func (s *Server) RoundDefaults(c *gin.Context) {
-	v, err := s.desk.RoundDefaults(c.Request.Context(), actor(c))
+	v, err := s.desk.RoundChoices(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 

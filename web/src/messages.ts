@@ -4,6 +4,7 @@
 import { after } from "./messages_after";
 import { book } from "./messages_book";
 import { calls } from "./messages_calls";
+import { rounds } from "./messages_rounds";
 import { voice } from "./messages_voice";
 
 const count = (n: number, one: string, many: string) => `${String(n)} ${n === 1 ? one : many}`;
@@ -15,6 +16,7 @@ export const t = {
   outside: calls.outside,
   voice,
   after,
+  rounds,
   name: "Trundo",
   skip: "Skip to the sheet",
   loading: "Loading",
@@ -328,6 +330,10 @@ export const t = {
       notes: "Write notes",
       file: "File the slip",
       later: "Leave the slip for later",
+      pause: "Pause the round, or go on with it",
+      skip: "Skip this person of the round",
+      other: "Call their next number",
+      undo: "Undo the last outcome of the round",
       help: "Show the keys",
       today: "Go to Today",
       people: "Go to People",

@@ -205,6 +205,7 @@ export const voice = {
   },
   prepared: {
     leave: (name: string) => `Leave “${name}”`,
+    leaveAndGoOn: (name: string) => `Leave “${name}” and go on`,
     others: "Leave another message",
     leaving: (name: string) => `“${name}” is left after the beep. You are free.`,
     tab: "Messages to leave",

@@ -165,6 +165,11 @@ function apply(client: QueryClient, event: LiveEvent) {
     case "team":
       refresh("team");
       return;
+    case "round":
+      if (event.round_id) refresh("round", event.round_id);
+      else refresh("round");
+      refresh("rounds");
+      return;
     case "lane":
       refresh("lane");
       refresh("follow-ups");

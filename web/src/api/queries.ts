@@ -165,6 +165,25 @@ export const queries = {
       queryFn: ({ signal }) => ask(api.POST("/api/book/count", { body: query, signal })),
       placeholderData: keepPreviousData,
     }),
+  rounds: queryOptions({ queryKey: ["rounds"], queryFn: () => ask(api.GET("/api/rounds")) }),
+  round: (id: string) =>
+    queryOptions({
+      queryKey: ["round", id],
+      queryFn: () => ask(api.GET("/api/rounds/{id}", { params: { path: { id } } })),
+      refetchInterval: 30_000,
+    }),
+  roundPeople: (id: string, from: number, count: number) =>
+    queryOptions({
+      queryKey: ["round", id, "people", from, count],
+      queryFn: () => ask(api.GET("/api/rounds/{id}/people", { params: { path: { id }, query: { from, count } } })),
+      placeholderData: keepPreviousData,
+    }),
+  roundResults: (id: string) =>
+    queryOptions({
+      queryKey: ["round", id, "results"],
+      queryFn: () => ask(api.GET("/api/rounds/{id}/results", { params: { path: { id } } })),
+    }),
+  roundChoices: queryOptions({ queryKey: ["round-choices"], queryFn: () => ask(api.GET("/api/rounds/defaults")) }),
   lists: queryOptions({ queryKey: ["lists"], queryFn: () => ask(api.GET("/api/lists")) }),
   duplicates: queryOptions({ queryKey: ["duplicates"], queryFn: () => ask(api.GET("/api/duplicates")) }),
   duplicatesOf: (id: string) =>

@@ -3840,6 +3840,18 @@ export interface components {
             /** @description The round waits where a promised call is due */
             promises: boolean;
         };
+        /** @description What a start page begins with, and what can be chosen on it. */
+        RoundChoices: {
+            settings: components["schemas"]["RoundSettings"];
+            lines: components["schemas"]["RoundLine"][];
+            /** @description Outcomes that say themselves when somebody is tried again */
+            says: string[];
+        };
+        RoundLine: {
+            /** Format: uuid */
+            id: string;
+            label: string;
+        };
         RoundRule: {
             /** Format: uuid */
             outcome_id: string;
@@ -5558,7 +5570,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RoundSettings"];
+                    "application/json": components["schemas"]["RoundChoices"];
                 };
             };
             default: components["responses"]["Problem"];

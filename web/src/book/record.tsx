@@ -23,10 +23,27 @@ import { useFields } from "./values";
 
 type Record = Schemas["Record"];
 
-/** RecordSheet is a record of any kind: numbers, history, and what is known and owed at the right. */
+/** RecordSheet is the page of a record. */
 export function RecordSheet() {
   const { id } = useParams({ from: "/frame/records/$id" });
   const { show } = useSearch({ from: "/frame/records/$id" });
+  return <RecordView id={id} show={show} page />;
+}
+
+/** RecordView is a record of any kind: numbers, history, and what is known and owed at the right; on a page of its own, or on that of a round. */
+export function RecordView({
+  id,
+  show,
+  page = false,
+  heading: Heading = "h1",
+  note,
+}: {
+  id: string;
+  show?: "message" | undefined;
+  page?: boolean;
+  heading?: "h1" | "h2";
+  note?: string;
+}) {
   const [writing, setWriting] = useState(false);
   const record = useQuery(queries.record(id));
   const navigate = useNavigate();
@@ -35,8 +52,8 @@ export function RecordSheet() {
   useEffect(() => {
     if (data) rememberRecord({ id: data.id, kind: data.kind, name: data.name });
     // It was merged into another: that one's address is shown from now on.
-    if (data && data.id !== id) void navigate({ to: "/records/$id", params: { id: data.id }, replace: true });
-  }, [data, id, navigate]);
+    if (page && data && data.id !== id) void navigate({ to: "/records/$id", params: { id: data.id }, replace: true });
+  }, [data, id, navigate, page]);
   const other = data?.company?.id ?? trail.find((r) => r.kind !== "company" && r.id !== id)?.id;
   useKey("company", other ? () => void navigate({ to: "/records/$id", params: { id: other } }) : undefined);
   if (record.isPending) return <Loading />;
@@ -44,7 +61,7 @@ export function RecordSheet() {
   const person = data.kind === "contact" || data.kind === "lead";
   return (
     <>
-      {trail.length > 1 && (
+      {page && trail.length > 1 && (
         <nav aria-label={t.record.trail} className="mb-1 flex gap-2 text-sm text-quiet">
           {trail.map((r) => (
             <Link
@@ -59,10 +76,11 @@ export function RecordSheet() {
         </nav>
       )}
       <div className="flex flex-wrap items-start justify-between gap-x-6">
-        <h1 className="name min-w-0 text-xl break-words">
+        <Heading className="name min-w-0 text-xl break-words">
           {data.name}
           {!person && <span className="ml-3 text-base font-normal text-quiet">{t.book.kind(data.kind)}</span>}
-        </h1>
+          {note && <span className="ml-3 text-sm font-normal text-quiet">{note}</span>}
+        </Heading>
         <div className="flex flex-wrap items-center gap-2">
           <span className="mr-2 text-quiet">
             {[data.owner_name && t.record.owner(data.owner_name), data.source && t.record.from(data.source)]

@@ -4,6 +4,7 @@ import { type QueryClient, useMutation, useQueryClient } from "@tanstack/react-q
 import { withNewest } from "../api/call_states";
 import { api, ask, type Call, Failure, type Schemas } from "../api/client";
 import { t } from "../messages";
+import { useRoundOf, useSettle } from "../rounds/round";
 import { useTell } from "../ui/toast";
 import { keeperOf } from "./notes_keeper";
 import { forgetEdits, lookAgain, shownPlan } from "./plan";
@@ -65,9 +66,11 @@ export function useUndoFiling() {
   });
 }
 
-/** useFile files a slip: first the notes, then the slip; what is missing is said. */
+/** useFile files a slip: first the notes, then the slip; what is missing is said. In a round it goes on to the next person. */
 export function useFile(call: Call) {
   const client = useQueryClient();
+  const round = useRoundOf(call);
+  const settle = useSettle(call, round);
   const tell = useTell();
   const undo = useUndoFiling();
   const filing = useMutation({
@@ -118,8 +121,9 @@ export function useFile(call: Call) {
   });
   return {
     run: () => {
-      if (!filing.isPending) filing.mutate();
+      if (round) settle.run({});
+      else if (!filing.isPending) filing.mutate();
     },
-    pending: filing.isPending,
+    pending: filing.isPending || settle.pending,
   };
 }

@@ -5,6 +5,7 @@ import { createContext, type ReactNode, useCallback, useContext, useMemo, useRef
 import { withNewest } from "../api/call_states";
 import { api, ask, type Call, Failure, newKey, type Schemas } from "../api/client";
 import { t } from "../messages";
+import { dialInRound } from "../rounds/round";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field } from "../ui/field";
@@ -34,6 +35,11 @@ export function DialProvider({ children }: { children: ReactNode }) {
       busy.current = true;
       setDialing(true);
       try {
+        const attempt = dialInRound(client, wish.request);
+        if (attempt) {
+          await attempt;
+          return;
+        }
         const call = withNewest(
           await ask(
             api.POST("/api/calls", { params: { header: { "Idempotency-Key": newKey() } }, body: wish.request }),

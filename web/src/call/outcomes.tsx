@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { Call, Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
+import { useRoundOf, useSettle } from "../rounds/round";
 import { outcomeKey, useKey, useKeys, useOutcomeKeys } from "../shell/keys";
 import { Button, KeyHint } from "../ui/button";
 import { useNow } from "../ui/clock";
@@ -47,6 +48,7 @@ export function Outcomes({ call }: { call: Call }) {
   const me = useQuery(queries.me).data;
   const change = useChangeSlip(call);
   const file = useFile(call);
+  const ended = call.state.phase === "ended";
   const { hint, on } = useKeys();
   const offered = offeredFor(call, me?.outcomes ?? []);
   const needed = me?.firm.outcome_needed && call.direction !== "internal";
@@ -54,13 +56,16 @@ export function Outcomes({ call }: { call: Call }) {
     change.isPending && change.variables.outcome_id !== undefined ? change.variables.outcome_id : call.slip.outcome_id;
   const chosen = offered.find((x) => x.outcome.id === chosenId)?.outcome;
   const plan = usePlan(call, chosen);
+  const round = useRoundOf(call);
+  const settle = useSettle(call, round);
   const choose = (o: Outcome | undefined) => {
-    if (o) change.mutate(o.id === chosenId ? { clear: ["outcome_id"] } : { outcome_id: o.id });
+    // In a round one key settles an attempt and goes on; but that of a conversation waits for its end.
+    if (o && round && (!o.reached || ended)) settle.run({ outcome: o.id });
+    else if (o) change.mutate(o.id === chosenId ? { clear: ["outcome_id"] } : { outcome_id: o.id });
   };
   useOutcomeKeys((place) => {
     choose(offered.find((x) => x.place === place)?.outcome);
   });
-  const ended = call.state.phase === "ended";
   const canFile = ended && (chosen !== undefined || !needed);
   useKey("file", file.run);
   useKey(
@@ -113,7 +118,13 @@ export function Outcomes({ call }: { call: Call }) {
           {ended ? (
             <WrapUp call={call} seconds={me?.firm.wrap_seconds ?? 0} />
           ) : (
-            <p className="text-sm text-quiet">{t.slip.whileSpeaking}</p>
+            <p className="text-sm text-quiet">
+              {!round
+                ? t.slip.whileSpeaking
+                : call.state.phase === "speaking"
+                  ? t.rounds.going.oneKeySpeaking
+                  : t.rounds.going.oneKey}
+            </p>
           )}
           <div className="flex shrink-0 gap-2">
             {ended && (
@@ -136,7 +147,13 @@ export function Outcomes({ call }: { call: Call }) {
               hint={hint("file")}
               className={canFile ? "" : "opacity-55"}
             >
-              {file.pending ? t.slip.filing : t.slip.file}
+              {file.pending || settle.pending
+                ? t.slip.filing
+                : !round
+                  ? t.slip.file
+                  : round.settings.pace === "at_once"
+                    ? t.rounds.going.file
+                    : t.rounds.going.fileByKey}
             </Button>
           </div>
         </div>

@@ -68,6 +68,12 @@ export async function shownPlan(client: QueryClient, call: Call, outcome: string
   return merged(plan.items, editsOf(call.slip.id, outcome));
 }
 
+/** knownPlan is the plan as it was shown; undefined where it was not. */
+export function knownPlan(client: QueryClient, call: Call, outcome: string): PlanItem[] | undefined {
+  const plan = client.getQueryData<Schemas["FilingPlan"]>(planQuery(call, outcome).queryKey);
+  return plan && merged(plan.items, editsOf(call.slip.id, outcome));
+}
+
 /** lookAgain forgets a plan that has turned out to be an old one. */
 export const lookAgain = (client: QueryClient, slip: string) =>
   void client.invalidateQueries({ queryKey: ["plan", slip] });

@@ -4,6 +4,7 @@ import { Fragment, type ReactNode, useState } from "react";
 import { api, ask, type Call, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
+import { useRoundOf } from "../rounds/round";
 import { Button } from "../ui/button";
 import { Field, Select } from "../ui/field";
 import { useTell } from "../ui/toast";
@@ -25,7 +26,9 @@ const openKey = "trundo.script";
 function Script({ call }: { call: Call }) {
   const client = useQueryClient();
   const tell = useTell();
-  const [wanted, setWanted] = useState<string>();
+  const ofRound = useRoundOf(call)?.settings.script_id;
+  const [chosen, setWanted] = useState<string>();
+  const wanted = chosen ?? ofRound;
   const [open, setOpen] = useState(() => localStorage.getItem(openKey) !== "no");
   const script = useQuery(queries.callScript(call.id, wanted, call.slip.call_type_id ?? "")).data;
   const answer = useMutation({

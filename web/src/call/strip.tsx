@@ -4,6 +4,8 @@ import { useEffect, useRef, useState } from "react";
 import { api, ask, type Call } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
+import { NextOfRound } from "../rounds/next";
+import { useFollowRound, useGoing } from "../rounds/round";
 import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { useTell } from "../ui/toast";
@@ -18,6 +20,8 @@ import { stateWord, whoOf } from "./words";
 /** DeskStrip is the place of the slip over the sheet; at rest it says what is next and the key that calls it. */
 export function DeskStrip() {
   const desk = useQuery(queries.desk).data;
+  const round = useGoing();
+  useFollowRound();
   const ringing = useRings();
   const { call, others } = useSlipOnDesk(desk?.calls ?? []);
   // A call that has just been taken rings no more, though the server may not have said so yet.
@@ -37,7 +41,7 @@ export function DeskStrip() {
         </div>
       )}
       <TelephoneNotice />
-      {!call && rings.length === 0 && <Next />}
+      {!call && rings.length === 0 && (round ? <NextOfRound round={round} /> : <Next />)}
       {live.map((c) => (
         <div
           key={c.id}

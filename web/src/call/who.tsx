@@ -5,6 +5,8 @@ import { useState } from "react";
 import { api, ask, type Call, type RecordRef } from "../api/client";
 import { useConnection } from "../api/live";
 import { t } from "../messages";
+import { RoundControls } from "../rounds/controls";
+import { useRoundOf } from "../rounds/round";
 import { useKey, useKeys } from "../shell/keys";
 import { Composer } from "../post/composer";
 import { Button, IconButton } from "../ui/button";
@@ -37,6 +39,7 @@ export function Who({ call }: { call: Call }) {
   useKey("end", live ? end : undefined);
   const person = personOf(call);
   const company = companyOf(call);
+  const round = useRoundOf(call);
   return (
     <div className="flex min-w-0 flex-col gap-1 border-rule-strong p-3.5 min-[64rem]:border-r min-[64rem]:border-dashed">
       <div className="flex items-start justify-between gap-2">
@@ -101,7 +104,8 @@ export function Who({ call }: { call: Call }) {
           />
         )}
         {call.unconfirmed && <ConfirmTimes call={call} />}
-        {!live && !call.unconfirmed && call.direction !== "internal" && (
+        {round && <RoundControls call={call} round={round} />}
+        {!round && !live && !call.unconfirmed && call.direction !== "internal" && (
           <Button
             disabled={dialing}
             onClick={() => {

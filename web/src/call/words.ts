@@ -29,6 +29,7 @@ export function stateWord(s: CallState): string {
 /** howLong says how long was rung and talked. */
 export function howLong(call: Call): string {
   if (call.message_ms > 0) return t.in.list.message(duration(call.message_ms));
+  if (call.drop) return t.rounds.drop[call.drop] ?? "";
   if (call.state.answered_at) return t.slip.talkedFor(duration(call.talk_ms));
   return call.ring_ms > 0
     ? `${stateWord(call.state)}, ${t.slip.rangFor(duration(call.ring_ms))}`

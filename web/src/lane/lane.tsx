@@ -49,6 +49,15 @@ export function Lane({ className = beside }: { className?: string }) {
               <Owed key={e.id} entry={e} />
             ))}
           </ul>
+          {lane.data.owed.filter((e) => e.record && e.kind !== "slip").length > 1 && (
+            <Link
+              to="/rounds/new"
+              search={{ lane: true }}
+              className="mt-2 inline-flex min-h-6 items-center text-sm text-ours underline underline-offset-3"
+            >
+              {t.rounds.start.lane}
+            </Link>
+          )}
           <h2 className="mt-6 mb-1 text-sm font-semibold text-quiet">{t.lane.justNow}</h2>
           {lane.data.just_now.length === 0 && <p className="text-sm text-quiet">{t.lane.nobody}</p>}
           <ul>
@@ -68,6 +77,7 @@ function Owed({ entry }: { entry: Entry }) {
   const late = entry.tone === "late";
   const open = () => {
     if (entry.kind === "slip") focusSlip(entry.id);
+    else if (entry.kind === "round") void navigate({ to: "/rounds/$id", params: { id: entry.id }, search: {} });
     else if (entry.kind === "missed" && !entry.record) void navigate({ to: "/calls/$id", params: { id: entry.id } });
     else if (entry.kind === "message" && !entry.record)
       void navigate({ to: "/messages", search: { address: entry.typed } });
@@ -96,7 +106,7 @@ function Owed({ entry }: { entry: Entry }) {
             <span className={late ? "font-semibold text-waiting" : ""}>{entry.reason}</span>
           )}
         </span>
-        <span className="block truncate text-sm text-quiet">
+        <span className={entry.kind === "round" ? "hidden" : "block truncate text-sm text-quiet"}>
           {entry.act && entry.act !== "call" && `${t.after.acts[entry.act] ?? ""} `}
           {entry.text}
         </span>

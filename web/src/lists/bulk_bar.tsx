@@ -1,10 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { type FieldDef, useBook } from "../book/values";
 import { t } from "../messages";
+import { keepSource } from "../rounds/round";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field } from "../ui/field";
@@ -25,13 +27,16 @@ export function BulkBar({
   more,
   listId,
   fields,
+  kind,
 }: {
   picked: ReturnType<typeof useSelection>;
   total: number;
   more: boolean;
   listId: string | undefined;
   fields: FieldDef[];
+  kind: string;
 }) {
+  const navigate = useNavigate();
   const book = useBook();
   const lists = useQuery(queries.lists).data ?? [];
   const tell = useTell();
@@ -119,6 +124,17 @@ export function BulkBar({
         </Button>
       )}
       <span className="grow" />
+      {["contact", "lead", "company", "people"].includes(kind) && (
+        <Button
+          look="ours"
+          onClick={() => {
+            keepSource({ selection: picked.selection });
+            void navigate({ to: "/rounds/new", search: {} });
+          }}
+        >
+          {t.rounds.start.button}
+        </Button>
+      )}
       {hand.length > 0 &&
         menu(
           b.addToList,

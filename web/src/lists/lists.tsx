@@ -56,6 +56,7 @@ export function Lists() {
       </div>
       {lists.isPending && <Loading />}
       {lists.isError && <Failed error={lists.error} retry={() => void lists.refetch()} />}
+      <OpenRounds />
       {lists.data?.length === 0 && <Empty>{l.noLists}</Empty>}
       <div
         className="grid grid-cols-2 gap-x-8 gap-y-5 max-[63.9rem]:grid-cols-1"
@@ -106,6 +107,40 @@ export function Lists() {
   );
 }
 
+/** OpenRounds are the rounds that are not over, one's own first. */
+function OpenRounds() {
+  const rounds = useQuery(queries.rounds).data ?? [];
+  if (rounds.length === 0) return null;
+  return (
+    <section aria-label={t.rounds.list.title} className="mb-5">
+      <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.rounds.list.title}</h2>
+      <ul>
+        {rounds.map((r) => (
+          <li key={r.id} className="border-b border-rule">
+            <Link
+              to="/rounds/$id"
+              params={{ id: r.id }}
+              search={{}}
+              data-arrow
+              className="flex items-baseline justify-between gap-3 py-1.5 hover:bg-paper"
+            >
+              <span className="min-w-0 truncate">
+                <span className="name">{r.name}</span>{" "}
+                <span className="text-sm text-quiet">
+                  {[t.rounds.list.mine[r.mine], r.going.length > 0 ? r.going.join(", ") : t.rounds.list.by(r.starter)]
+                    .filter(Boolean)
+                    .join(", ")}
+                </span>
+              </span>
+              <span className="shrink-0 text-quiet">{t.rounds.list.left(r.remaining)}</span>
+            </Link>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
 /** ListPage is one list or view; what is narrowed further stands in the address. */
 export function ListPage() {
   const { id } = useParams({ from: "/frame/lists/$id" });
@@ -152,6 +187,7 @@ function ListTools({ list, view, changed }: { list: RecordList; view: View; chan
             kind: list.kind as Schemas["ListEdit"]["kind"],
             shared: list.shared,
             query: queryOf(view),
+            ...(list.line_id ? { line_id: list.line_id } : {}),
             version: list.version,
           },
         }),
@@ -182,6 +218,11 @@ function ListTools({ list, view, changed }: { list: RecordList; view: View; chan
   });
   return (
     <>
+      {["contact", "lead", "company", "people"].includes(list.kind) && !changed && (
+        <Button look="ours" onClick={() => void navigate({ to: "/rounds/new", search: { list: list.id } })}>
+          {t.rounds.start.button}
+        </Button>
+      )}
       {changed && (
         <Button
           disabled={keep.isPending}

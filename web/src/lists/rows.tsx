@@ -247,7 +247,7 @@ export function Rows({
             }}
           />
           {picked.count > 0 ? (
-            <BulkBar picked={picked} total={rows.count} more={rows.more} listId={listId} fields={fields} />
+            <BulkBar picked={picked} total={rows.count} more={rows.more} listId={listId} fields={fields} kind={kind} />
           ) : (
             <p className="pt-1 text-sm text-quiet">
               {l.hint}

@@ -95,6 +95,8 @@ export function ListDialog({
   const [group, setGroup] = useState(list?.group ?? "");
   const [of, setOf] = useState<string>(list?.kind ?? kind ?? "people");
   const [shared, setShared] = useState(list?.shared ?? true);
+  const [line, setLine] = useState(list?.line_id ?? "");
+  const lines = useQuery(queries.roundChoices).data?.lines ?? [];
   const save = useMutation({
     mutationFn: () => {
       const body = {
@@ -104,6 +106,7 @@ export function ListDialog({
         kind: of as Schemas["ListEdit"]["kind"],
         query: list?.query ?? query ?? {},
         shared,
+        ...(line ? { line_id: line } : {}),
       };
       return list
         ? ask(
@@ -189,6 +192,20 @@ export function ListDialog({
           />
           {l.shared}
         </label>
+        <Select
+          label={t.rounds.list.line}
+          value={line}
+          onChange={(e) => {
+            setLine(e.target.value);
+          }}
+        >
+          <option value="">{t.rounds.list.usualLine}</option>
+          {lines.map((x) => (
+            <option key={x.id} value={x.id}>
+              {x.label}
+            </option>
+          ))}
+        </Select>
       </form>
     </Dialog>
   );

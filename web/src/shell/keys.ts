@@ -17,6 +17,10 @@ export type Action =
   | "notes"
   | "file"
   | "later"
+  | "pause"
+  | "skip"
+  | "other"
+  | "undo"
   | "help"
   | "today"
   | "people"
@@ -42,6 +46,10 @@ const defaults: Record<Action, string> = {
   notes: "n",
   file: "f",
   later: "l",
+  pause: "0",
+  skip: ".",
+  other: "+",
+  undo: "-",
   help: "?",
   today: "t",
   people: "p",

@@ -129,6 +129,23 @@ const list = createRoute({
   component: ListPage,
   validateSearch: viewIn,
 });
+const startRound = createRoute({
+  getParentRoute: () => frame,
+  path: "/rounds/new",
+  component: lazyRouteComponent(() => import("../rounds/start"), "StartRound"),
+  validateSearch: (s): { list?: string | undefined; lane?: boolean | undefined } => ({
+    list: text(s["list"]),
+    lane: s["lane"] === true ? true : undefined,
+  }),
+});
+const round = createRoute({
+  getParentRoute: () => frame,
+  path: "/rounds/$id",
+  component: lazyRouteComponent(() => import("../rounds/round_page"), "RoundPage"),
+  validateSearch: (s): { show?: "settings" | undefined } => ({
+    show: s["show"] === "settings" ? "settings" : undefined,
+  }),
+});
 const followUps = createRoute({
   getParentRoute: () => frame,
   path: "/follow-ups",
@@ -231,6 +248,8 @@ export const makeRouter = (client: QueryClient) =>
         people,
         lists,
         list,
+        startRound,
+        round,
         followUps,
         duplicates,
         merge,

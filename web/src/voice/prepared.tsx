@@ -4,6 +4,7 @@ import { api, ask, type Call, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { putCall } from "../call/change_slip";
 import { t } from "../messages";
+import { useRoundOf, useSettle } from "../rounds/round";
 import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { More } from "../ui/icons";
@@ -34,9 +35,17 @@ export function LeavePrepared({ call }: { call: Call }) {
       tell(e.message, { bad: true });
     },
   });
-  const [first, ...others] = messages;
+  const round = useRoundOf(call);
+  const settle = useSettle(call, round);
+  // A round has its own message first; once it is being left, the next person is called.
+  const its = messages.find((m) => m.id === round?.settings.message_id);
+  const [first, ...others] = its ? [its, ...messages.filter((m) => m !== its)] : messages;
+  const leaveIt = (m: Message) => {
+    if (round) settle.run({ leave: true, message: m.id ?? "" });
+    else if (!leave.isPending) leave.mutate(m);
+  };
   const go = () => {
-    if (first && !leave.isPending) leave.mutate(first);
+    if (first) leaveIt(first);
   };
   useKey("leave", first ? go : undefined);
   if (!first) return null;
@@ -50,7 +59,9 @@ export function LeavePrepared({ call }: { call: Call }) {
         className="max-w-44 min-w-0"
         title={first.text}
       >
-        <span className="truncate">{t.voice.prepared.leave(first.name)}</span>
+        <span className="truncate">
+          {round ? t.voice.prepared.leaveAndGoOn(first.name) : t.voice.prepared.leave(first.name)}
+        </span>
       </Button>
       {others.length > 0 && (
         <Menu
@@ -68,7 +79,7 @@ export function LeavePrepared({ call }: { call: Call }) {
             <MenuItem
               key={m.id}
               onSelect={() => {
-                leave.mutate(m);
+                leaveIt(m);
               }}
             >
               {m.name}
