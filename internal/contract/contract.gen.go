@@ -2269,6 +2269,9 @@ type Call struct {
 	Recording *CallRecording `json:"recording,omitempty"`
 	RingMs    int64          `json:"ring_ms"`
 
+	// RoundID The round of which it is an attempt that is not filed yet
+	RoundID *openapi_types.UUID `json:"round_id,omitempty"`
+
 	// Shown The number they see
 	Shown       string `json:"shown"`
 	ShownReason string `json:"shown_reason"`

@@ -140,12 +140,16 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 	if r.Unconfirmed {
 		dialTo = dialAddress(r.RemoteE164, r.RemoteExt, r.RemoteTyped)
 	}
+	var round *uuid.UUID
+	if r.RoundID != uuid.Nil {
+		round = &r.RoundID
+	}
 	var drop *contract.CallDrop
 	if r.DropResult != "" {
 		result := contract.CallDrop(r.DropResult)
 		drop = &result
 	}
-	return contract.Call{ID: r.ID, Drop: drop, Unconfirmed: r.Unconfirmed, DialTo: dialTo, Line: line, Source: source, ByHand: r.ByHand, MessageMs: r.MessageMs, Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
+	return contract.Call{ID: r.ID, Drop: drop, RoundID: round, Unconfirmed: r.Unconfirmed, DialTo: dialTo, Line: line, Source: source, ByHand: r.ByHand, MessageMs: r.MessageMs, Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
 		Label: r.RemoteLabel, Shown: shown, ShownReason: r.CallerIDReason, Device: r.Device, DialMs: r.DialMs, RingMs: r.RingMs, TalkMs: r.TalkMs,
 		Links: []contract.CallLink{},
 		State: contract.CallState{CallID: r.ID, Phase: contract.Phase(r.State), StartedAt: r.StartedAt, RangAt: r.RangAt, AnsweredAt: r.AnsweredAt,

@@ -127,7 +127,7 @@ export const rounds = {
     file: "File, call next",
     fileByKey: "File, go on",
     oneKey: "One key, then on to the next.",
-    oneKeySpeaking: "An outcome of a conversation waits for its end; any other ends the call.",
+    oneKeySpeaking: "A conversation’s outcome waits for its end.",
     put: (name: string, outcome: string) => `${name}: ${outcome}`,
     open: "Open the round",
     left_: { left: "message left", cut_off: "message cut off", no_beep: "no beep, nothing left" } as Record<

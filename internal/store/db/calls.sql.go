@@ -16,7 +16,7 @@ import (
 const callByID = `-- name: CallByID :one
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  c.withheld, c.missed_why, c.message_ms, c.drop_result, c.by_hand, c.unconfirmed, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
+  c.withheld, c.missed_why, c.message_ms, c.drop_result, coalesce((SELECT x.round_id FROM round_calls x WHERE x.call_id = c.id AND x.settled_at IS NULL), '00000000-0000-0000-0000-000000000000')::uuid AS round_id, c.by_hand, c.unconfirmed, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version, coalesce(s.visible, 'all')::text AS visible, coalesce(u.team, '')::text AS rep_team,
@@ -63,6 +63,7 @@ type CallByIDRow struct {
 	MissedWhy      string
 	MessageMs      int64
 	DropResult     string
+	RoundID        uuid.UUID
 	ByHand         bool
 	Unconfirmed    bool
 	PlacedBy       *uuid.UUID
@@ -121,6 +122,7 @@ func (q *Queries) CallByID(ctx context.Context, arg CallByIDParams) (CallByIDRow
 		&i.MissedWhy,
 		&i.MessageMs,
 		&i.DropResult,
+		&i.RoundID,
 		&i.ByHand,
 		&i.Unconfirmed,
 		&i.PlacedBy,
@@ -266,7 +268,7 @@ func (q *Queries) CallList(ctx context.Context, arg CallListParams) ([]uuid.UUID
 const callsByIDs = `-- name: CallsByIDs :many
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
-  c.withheld, c.missed_why, c.message_ms, c.drop_result, c.by_hand, c.unconfirmed, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
+  c.withheld, c.missed_why, c.message_ms, c.drop_result, coalesce((SELECT x.round_id FROM round_calls x WHERE x.call_id = c.id AND x.settled_at IS NULL), '00000000-0000-0000-0000-000000000000')::uuid AS round_id, c.by_hand, c.unconfirmed, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
   coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version, coalesce(s.visible, 'all')::text AS visible, coalesce(u.team, '')::text AS rep_team,
@@ -313,6 +315,7 @@ type CallsByIDsRow struct {
 	MissedWhy      string
 	MessageMs      int64
 	DropResult     string
+	RoundID        uuid.UUID
 	ByHand         bool
 	Unconfirmed    bool
 	PlacedBy       *uuid.UUID
@@ -376,6 +379,7 @@ func (q *Queries) CallsByIDs(ctx context.Context, arg CallsByIDsParams) ([]Calls
 			&i.MissedWhy,
 			&i.MessageMs,
 			&i.DropResult,
+			&i.RoundID,
 			&i.ByHand,
 			&i.Unconfirmed,
 			&i.PlacedBy,

@@ -3453,6 +3453,11 @@ export interface components {
              */
             message_ms: number;
             /**
+             * Format: uuid
+             * @description The round of which it is an attempt that is not filed yet
+             */
+            round_id?: string;
+            /**
              * @description What became of a prepared message that was left by itself
              * @enum {string}
              */

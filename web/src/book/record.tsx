@@ -79,7 +79,6 @@ export function RecordView({
         <Heading className="name min-w-0 text-xl break-words">
           {data.name}
           {!person && <span className="ml-3 text-base font-normal text-quiet">{t.book.kind(data.kind)}</span>}
-          {note && <span className="ml-3 text-sm font-normal text-quiet">{note}</span>}
         </Heading>
         <div className="flex flex-wrap items-center gap-2">
           <span className="mr-2 text-quiet">
@@ -108,6 +107,7 @@ export function RecordView({
           )}
         </div>
       </div>
+      {note && <p className="text-sm text-quiet">{note}</p>}
       <TopLine record={data} />
       {data.refused && (
         <p className="mt-2 rounded-sm bg-ending-soft px-3 py-1.5 text-ending">{t.record.refused(data.refused)}</p>

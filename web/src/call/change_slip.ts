@@ -4,7 +4,7 @@ import { type QueryClient, useMutation, useQueryClient } from "@tanstack/react-q
 import { withNewest } from "../api/call_states";
 import { api, ask, type Call, Failure, type Schemas } from "../api/client";
 import { t } from "../messages";
-import { useRoundOf, useSettle } from "../rounds/round";
+import { useSettle } from "../rounds/round";
 import { useTell } from "../ui/toast";
 import { keeperOf } from "./notes_keeper";
 import { forgetEdits, lookAgain, shownPlan } from "./plan";
@@ -69,8 +69,7 @@ export function useUndoFiling() {
 /** useFile files a slip: first the notes, then the slip; what is missing is said. In a round it goes on to the next person. */
 export function useFile(call: Call) {
   const client = useQueryClient();
-  const round = useRoundOf(call);
-  const settle = useSettle(call, round);
+  const settle = useSettle(call);
   const tell = useTell();
   const undo = useUndoFiling();
   const filing = useMutation({
@@ -121,7 +120,7 @@ export function useFile(call: Call) {
   });
   return {
     run: () => {
-      if (round) settle.run({});
+      if (call.round_id) settle.run({});
       else if (!filing.isPending) filing.mutate();
     },
     pending: filing.isPending || settle.pending,

@@ -57,10 +57,10 @@ export function Outcomes({ call }: { call: Call }) {
   const chosen = offered.find((x) => x.outcome.id === chosenId)?.outcome;
   const plan = usePlan(call, chosen);
   const round = useRoundOf(call);
-  const settle = useSettle(call, round);
+  const settle = useSettle(call);
   const choose = (o: Outcome | undefined) => {
     // In a round one key settles an attempt and goes on; but that of a conversation waits for its end.
-    if (o && round && (!o.reached || ended)) settle.run({ outcome: o.id });
+    if (o && call.round_id && (!o.reached || ended)) settle.run({ outcome: o.id });
     else if (o) change.mutate(o.id === chosenId ? { clear: ["outcome_id"] } : { outcome_id: o.id });
   };
   useOutcomeKeys((place) => {
@@ -119,7 +119,7 @@ export function Outcomes({ call }: { call: Call }) {
             <WrapUp call={call} seconds={me?.firm.wrap_seconds ?? 0} />
           ) : (
             <p className="text-sm text-quiet">
-              {!round
+              {!call.round_id
                 ? t.slip.whileSpeaking
                 : call.state.phase === "speaking"
                   ? t.rounds.going.oneKeySpeaking
@@ -149,9 +149,9 @@ export function Outcomes({ call }: { call: Call }) {
             >
               {file.pending || settle.pending
                 ? t.slip.filing
-                : !round
+                : !call.round_id
                   ? t.slip.file
-                  : round.settings.pace === "at_once"
+                  : round?.settings.pace === "at_once"
                     ? t.rounds.going.file
                     : t.rounds.going.fileByKey}
             </Button>

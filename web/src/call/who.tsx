@@ -82,6 +82,7 @@ export function Who({ call }: { call: Call }) {
       </p>
       <div className="flex flex-wrap gap-1.5 pt-1.5">
         {live && call.state.phase === "speaking" && <HoldAndMute call={call} />}
+        {round && <RoundControls call={call} round={round} />}
         {live && ( // in the corner of the first row, where nothing that comes and goes can push it under the pointer
           <Button
             look="ending"
@@ -104,8 +105,7 @@ export function Who({ call }: { call: Call }) {
           />
         )}
         {call.unconfirmed && <ConfirmTimes call={call} />}
-        {round && <RoundControls call={call} round={round} />}
-        {!round && !live && !call.unconfirmed && call.direction !== "internal" && (
+        {!call.round_id && !live && !call.unconfirmed && call.direction !== "internal" && (
           <Button
             disabled={dialing}
             onClick={() => {

@@ -10,7 +10,7 @@ const g = t.rounds.going;
 export function RoundControls({ call, round }: { call: Call; round: Round }) {
   const act = useRoundAct(round.id);
   const { hint } = useKeys();
-  const other = round.current?.next_number_id;
+  const other = round.current?.call?.id === call.id ? round.current.next_number_id : undefined;
   const speaking = call.state.phase === "speaking";
   const next = () => {
     act.run({ act: "next_number" });

@@ -25,10 +25,12 @@ export function RoundForm({
   settings: x,
   choices,
   onChange,
+  first,
 }: {
   settings: Settings;
   choices: Schemas["RoundChoices"];
   onChange: (next: Settings) => void;
+  first?: ReactNode; // stands before the order
 }) {
   const me = useQuery(queries.me).data;
   const prepared = (useQuery(queries.prepared).data ?? []).filter((m) => m.active);
@@ -52,6 +54,7 @@ export function RoundForm({
   return (
     <div className="grid grid-cols-2 gap-x-10 gap-y-6 max-[63.9rem]:grid-cols-1">
       <Part title={s.whom}>
+        {first}
         <Select
           label={s.order}
           value={x.order}
@@ -202,7 +205,6 @@ export function RoundForm({
           type="number"
           min={0}
           max={100000}
-          className="w-60"
           value={x.max_shown}
           onChange={(e) => {
             set({ max_shown: number(e.target.value, 0) });
@@ -285,7 +287,7 @@ export function RoundForm({
           </Select>
         </div>
         <p className="text-sm text-quiet">{s.then}</p>
-        <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
+        <div className="flex flex-col gap-1">
           {unreached.map((o) =>
             choices.says.includes(o.id) ? (
               <p key={o.id} className="flex min-h-7 items-center gap-2">

@@ -28,14 +28,14 @@ function goingOf(client: QueryClient): Round | undefined {
   return id === undefined ? undefined : client.getQueryData<Round>(["round", id]);
 }
 
-/** useRoundOf is the round of which a call is the attempt just now. */
+/** useRoundOf is the round of which a call is an attempt that is not filed yet; undefined also until it is known (call.round_id says so at once). */
 export function useRoundOf(call: Call): Round | undefined {
-  const round = useGoing();
-  return round?.current?.call?.id === call.id ? round : undefined;
+  const id = call.round_id;
+  return useQuery({ ...queries.round(id ?? ""), enabled: id !== undefined }).data;
 }
 
 /** takeRound takes in how a round stands now: its call comes to lie on the desk. */
-function takeRound(client: QueryClient, round: Round, filed?: string) {
+export function takeRound(client: QueryClient, round: Round, filed?: string) {
   client.setQueryData(["round", round.id], round);
   client.setQueryData<Schemas["RoundRef"][]>(["rounds"], (all) =>
     all?.map((r) => (r.id === round.id ? { ...r, mine: round.mine, remaining: round.remaining } : r)),
@@ -85,8 +85,8 @@ export function useRoundAct(id: string) {
 
 type How = { outcome?: string; leave?: boolean; message?: string };
 
-/** useSettle files an attempt and goes on: with an outcome, or with the one that was chosen. */
-export function useSettle(call: Call, round: Round | undefined) {
+/** useSettle files an attempt of a round and goes on: with an outcome, or with the one that was chosen. */
+export function useSettle(call: Call) {
   const client = useQueryClient();
   const tell = useTell();
   const settle = useMutation({
@@ -104,7 +104,7 @@ export function useSettle(call: Call, round: Round | undefined) {
       return ask(
         api.POST("/api/rounds/{id}/settle", {
           params: {
-            path: { id: round?.id ?? "" },
+            path: { id: call.round_id ?? "" },
             header: { "Idempotency-Key": `settle-${call.slip.id}-${String(call.slip.version)}` },
           },
           body: {
@@ -125,14 +125,14 @@ export function useSettle(call: Call, round: Round | undefined) {
     onError: (e) => {
       lookAgain(client, call.slip.id);
       void client.invalidateQueries({ queryKey: ["desk"] });
-      void client.invalidateQueries({ queryKey: ["round", round?.id] });
+      void client.invalidateQueries({ queryKey: ["round", call.round_id] });
       tell(e.message, { bad: true });
     },
   });
   return {
     pending: settle.isPending,
     run: (how: How) => {
-      if (round && !settle.isPending) settle.mutate(how);
+      if (call.round_id && !settle.isPending) settle.mutate(how);
     },
   };
 }

@@ -2,7 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 
-import { api, ask, newKey, type Schemas } from "../api/client";
+import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
 import { Button } from "../ui/button";
@@ -10,7 +10,7 @@ import { Field } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
 import { RoundForm } from "./form";
-import { keptSource, type Settings, type Source } from "./round";
+import { keptSource, type Settings, type Source, takeRound } from "./round";
 
 const s = t.rounds.start;
 
@@ -75,11 +75,16 @@ function Start({ source, choices }: { source: Source; choices: Schemas["RoundCho
             body: { act: "go" },
           }),
         )
+          .then((going) => {
+            takeRound(client, going);
+          })
           .catch((e: unknown) => {
+            void client.invalidateQueries({ queryKey: ["round", round.id] });
+            if (e instanceof Failure && e.code === "telephone_rings") return;
             tell(e instanceof Error ? e.message : t.failed.unknown, { bad: true });
           })
           .finally(() => {
-            for (const k of ["rounds", "round", "desk", "lane"]) void client.invalidateQueries({ queryKey: [k] });
+            void client.invalidateQueries({ queryKey: ["lane"] });
             void navigate({ to: "/rounds/$id", params: { id: round.id }, search: {} });
           });
       },
@@ -136,16 +141,21 @@ function Start({ source, choices }: { source: Source; choices: Schemas["RoundCho
           </Link>
         </p>
       ))}
-      <Field
-        label={s.name}
-        className="mb-5 max-w-md"
-        maxLength={120}
-        value={name ?? seen?.name ?? ""}
-        onChange={(e) => {
-          setName(e.target.value);
-        }}
+      <RoundForm
+        settings={settings}
+        choices={choices}
+        onChange={setSettings}
+        first={
+          <Field
+            label={s.name}
+            maxLength={120}
+            value={name ?? seen?.name ?? ""}
+            onChange={(e) => {
+              setName(e.target.value);
+            }}
+          />
+        }
       />
-      <RoundForm settings={settings} choices={choices} onChange={setSettings} />
     </form>
   );
 }

@@ -36,12 +36,12 @@ export function LeavePrepared({ call }: { call: Call }) {
     },
   });
   const round = useRoundOf(call);
-  const settle = useSettle(call, round);
+  const settle = useSettle(call);
   // A round has its own message first; once it is being left, the next person is called.
-  const its = messages.find((m) => m.id === round?.settings.message_id);
+  const its = messages.find((m) => round && m.id === round.settings.message_id);
   const [first, ...others] = its ? [its, ...messages.filter((m) => m !== its)] : messages;
   const leaveIt = (m: Message) => {
-    if (round) settle.run({ leave: true, message: m.id ?? "" });
+    if (call.round_id) settle.run({ leave: true, message: m.id ?? "" });
     else if (!leave.isPending) leave.mutate(m);
   };
   const go = () => {
@@ -60,7 +60,7 @@ export function LeavePrepared({ call }: { call: Call }) {
         title={first.text}
       >
         <span className="truncate">
-          {round ? t.voice.prepared.leaveAndGoOn(first.name) : t.voice.prepared.leave(first.name)}
+          {call.round_id ? t.voice.prepared.leaveAndGoOn(first.name) : t.voice.prepared.leave(first.name)}
         </span>
       </Button>
       {others.length > 0 && (
