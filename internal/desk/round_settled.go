@@ -90,7 +90,7 @@ func (x *filing) settleAttempt(ctx context.Context, plan []outcome.Item, reached
 
 // after asks core what follows an attempt.
 func (x *filing) after(ctx context.Context, rc db.RoundCallRow, p db.RoundPerson, plan []outcome.Item, reached, refused bool) (round.Step, error) {
-	r, err := x.desk.round(ctx, x.a, rc.RoundID)
+	r, err := readRound(ctx, x.q, rc.RoundID)
 	if err != nil {
 		return round.Step{}, err
 	}

@@ -410,21 +410,28 @@ type aRound struct {
 
 // round reads one. Everybody of the firm may see and join a round; of a list that is not theirs they may not. Error: ErrNotFound.
 func (d *Desk) round(ctx context.Context, a Actor, id uuid.UUID) (aRound, error) {
-	r := aRound{}
-	var err error
-	if r.RoundRow, err = d.Store.Round(ctx, id); store.NotFound(err) {
-		return r, ErrNotFound
+	r, err := readRound(ctx, d.Store.Queries, id)
+	if err != nil || r.ListID == nil || r.StartedBy == a.ID {
+		return r, err
+	}
+	if _, err := d.list(ctx, a, *r.ListID); errors.Is(err, ErrNotFound) {
+		if _, err := d.Store.RoundRep(ctx, db.RoundRepParams{RoundID: id, UserID: a.ID}); err != nil {
+			return r, ErrNotFound // somebody's own list, and a is not on it
+		}
 	} else if err != nil {
 		return r, err
 	}
-	if r.ListID != nil && r.StartedBy != a.ID {
-		if _, err := d.list(ctx, a, *r.ListID); errors.Is(err, ErrNotFound) {
-			if _, err := d.Store.RoundRep(ctx, db.RoundRepParams{RoundID: id, UserID: a.ID}); err != nil {
-				return r, ErrNotFound // somebody's own list, and a is not on it
-			}
-		} else if err != nil {
-			return r, err
-		}
+	return r, nil
+}
+
+// readRound reads a round whoever asks, by q alone: within a transaction nothing may wait for another connection.
+func readRound(ctx context.Context, q *db.Queries, id uuid.UUID) (aRound, error) {
+	r := aRound{}
+	var err error
+	if r.RoundRow, err = q.Round(ctx, id); store.NotFound(err) {
+		return r, ErrNotFound
+	} else if err != nil {
+		return r, err
 	}
 	if err := json.Unmarshal(r.Settings, &r.settings); err != nil {
 		return r, fmt.Errorf("settings of round %s: %w", id, err)
