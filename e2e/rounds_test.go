@@ -135,6 +135,7 @@ func TestARoundOfEightByKeysAlone(t *testing.T) {
 	win.keys("1")
 	win.see("“Visit agreed”", slipPart)
 	win.look("round-speaking")
+	win.accessible("a round going")
 	win.keys("e")
 	win.see("we hung up", slipPart)
 	win.keys("f")
@@ -173,6 +174,7 @@ func TestARoundOfEightByKeysAlone(t *testing.T) {
 	win.beads("later later later message spoke refused spoke skipped")
 	win.see("Nobody can be called just now.", "[data-testid=next-of-round]")
 	win.see("8 of 8", "[data-testid=round-figures]")
+	win.gone("say first what came of the last attempt")
 
 	// The beads tell who, by the arrow keys.
 	win.keys("\t")

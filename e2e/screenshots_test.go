@@ -8,8 +8,10 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
+	"github.com/google/uuid"
 	"github.com/stretchr/testify/require"
 
+	"trundo/internal/contract"
 	"trundo/internal/demo"
 )
 
@@ -145,6 +147,8 @@ func TestScreenshots(t *testing.T) {
 	require.True(t, w.sim.OutsideHangsUp(ref))
 	win.until("the ring to end", `!document.querySelector('[data-testid=ring]')`)
 
+	roundGoing(t, w, dir)
+
 	eval[any](win, `localStorage.setItem('trundo.theme', 'dark')`)
 	require.NoError(t, chromedp.Do(win.ctx, chromedp.Reload()))
 	win.person(berit)
@@ -159,6 +163,46 @@ func TestScreenshots(t *testing.T) {
 	if extra := os.Getenv("TRUNDO_LOOK"); extra != "" {
 		look(t, w, win, extra)
 	}
+}
+
+// roundGoing takes a picture of a round in which some people have been called.
+func roundGoing(t *testing.T, w *world, dir string) {
+	list, _, numbers := w.roundOf(t, 46)
+	var user uuid.UUID
+	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM users WHERE login = 'tomas'`).Scan(&user))
+	a, err := w.Desk.Actor(t.Context(), user)
+	require.NoError(t, err)
+	settings, err := w.Desk.RoundDefaults(t.Context(), a)
+	require.NoError(t, err)
+	settings.SkipCalledToday = false
+	r, err := w.Desk.StartRound(t.Context(), a, uuid.NewString(), contract.RoundStart{ListID: &list, Settings: settings})
+	require.NoError(t, err)
+	r, err = w.Desk.ActOnRound(t.Context(), a, r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActGo})
+	require.NoError(t, err)
+	labels := []string{"No answer", "Visit agreed", "No answer", "Busy", "Left a message", "Solved", "Not now", "No answer", "Wrong number", "Visit agreed", "No answer", "Not now", "Left a message",
+		"No answer", "Call again later", "Busy", "Visit agreed", "No answer", "Not now"}
+	for _, label := range labels {
+		var outcome uuid.UUID
+		require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM outcomes WHERE label = $1`, label).Scan(&outcome))
+		r, err = w.Desk.SettleInRound(t.Context(), a, r.ID, uuid.NewString(), contract.RoundSettle{SlipID: r.Current.Call.Slip.ID, OutcomeID: &outcome})
+		require.NoError(t, err)
+	}
+	// As if it had taken its time.
+	_, err = w.Store.Pool.Exec(t.Context(), `UPDATE round_calls x SET settled_at = settled_at - (SELECT count(*) FROM round_calls y WHERE y.round_id = x.round_id AND y.at > x.at) * interval '141 seconds' WHERE round_id = $1`, r.ID)
+	require.NoError(t, err)
+	win := w.signedIn(t, "Tomas")
+	win.visit("/rounds/" + r.ID.String())
+	win.see("ringing", slipPart)
+	require.True(t, w.sim.TheyAnswer(numbers[len(labels)]))
+	win.see("speaking", slipPart)
+	win.see("19", "[data-testid=round-figures]")
+	win.see("Everything", historyPart)
+	win.shot(dir + "/round.png")
+	win.keys("0")
+	win.keys("e")
+	win.see("we hung up", slipPart)
+	win.keys("5")
+	win.until("no slip", `!document.querySelector('[data-testid=slip]')`)
 }
 
 // importPreview takes a picture of a file whose columns are being matched.

@@ -24,7 +24,7 @@ func main() {
 	seconds := flag.Float64("seconds", 3, "length of a throughput run")
 	runs := flag.Int("runs", 5, "throughput runs of each kind")
 	people := flag.Int("people", 1_000_000, "people in the large book, and rows of the larger import")
-	only := flag.String("only", "", "calls, voices, book or imports: only that part")
+	only := flag.String("only", "", "calls, voices, rounds, book or imports: only that part")
 	loaded := flag.Duration("loaded", 30*time.Second, "for how long a hundred recorded calls go on")
 	flag.Parse()
 	log.SetFlags(0)
@@ -63,6 +63,11 @@ func run(ctx context.Context, out, only string, clicks, runs, people int, length
 			return err
 		}
 	}
+	if only == "" || only == "rounds" {
+		if all.rounds, err = rounds(ctx, cluster, dir, clicks, 3); err != nil {
+			return fmt.Errorf("rounds: %w", err)
+		}
+	}
 	if only == "" || only == "book" {
 		if all.book, err = million(ctx, cluster, dir, people); err != nil {
 			return fmt.Errorf("the book: %w", err)
@@ -90,6 +95,7 @@ func run(ctx context.Context, out, only string, clicks, runs, people int, length
 type results struct {
 	calls   callFigures
 	voices  voiceFigures
+	rounds  roundFigures
 	book    figures
 	imports []importFigures
 }
@@ -155,6 +161,9 @@ func report(w io.Writer, all results) {
 	}
 	if all.voices.calls > 0 {
 		all.voices.report(p)
+	}
+	if len(all.rounds.next) > 0 {
+		all.rounds.report(p)
 	}
 	if all.book.people > 0 {
 		all.book.report(p)

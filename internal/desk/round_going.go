@@ -24,8 +24,6 @@ const (
 	callingHold = 24 * time.Hour
 	// elsewhereWait is how long somebody is left whom another round holds.
 	elsewhereWait = 5 * time.Minute
-	// passedOver is how many people are looked at in one transaction for one who can be called.
-	passedOver = 100
 )
 
 // Errors of a round.
@@ -216,7 +214,11 @@ func (d *Desk) advance(ctx context.Context, a Actor, r aRound, key string, how a
 			return err
 		}
 	}
-	if _, err := d.takeNext(ctx, a, r, how.aside); err != nil {
+	_, err = d.takeNext(ctx, a, r, how.aside)
+	if errors.Is(err, ErrUnfiled) {
+		return nil // the slip that was left open comes to lie on the desk
+	}
+	if err != nil {
 		return err
 	}
 	if r.rules.Pace != round.AtOnce {
@@ -245,8 +247,9 @@ func (d *Desk) takeNext(ctx context.Context, a Actor, r aRound, aside bool) (*db
 		return nil, err
 	}
 	for promoted := false; ; {
+		// One person in each transaction: two rounds with the same people in another order would wait for each other otherwise.
 		var h *db.HeldInRoundRow
-		more := false
+		got := nobody
 		err := d.Store.Tx(ctx, func(q *db.Queries) error {
 			// Two windows of the same rep get the same person.
 			if _, err := q.LockRep(ctx, a.ID); err != nil {
@@ -262,26 +265,17 @@ func (d *Desk) takeNext(ctx context.Context, a Actor, r aRound, aside bool) (*db
 				return ErrUnfiled
 			}
 			h = nil
-			for range passedOver {
-				took, err := d.takeOne(ctx, q, a, f, r)
-				if err != nil || took != passed {
-					more = false
-					if err == nil && took == taken {
-						h, err = d.held(ctx, q, a, r.ID)
-					}
-					return err
-				}
-				more = true
+			if got, err = d.takeOne(ctx, q, a, f, r); err == nil && got == taken {
+				h, err = d.held(ctx, q, a, r.ID)
 			}
-			return nil
+			return err
 		})
-		if err != nil || h != nil {
+		switch {
+		case err != nil || h != nil:
 			return h, err
-		}
-		if more {
-			continue // a hundred were passed over: that is kept, and it is gone on
-		}
-		if promoted {
+		case got == passed:
+			continue
+		case promoted:
 			return nil, d.endIfDone(ctx, r.ID)
 		}
 		now := d.Clock.Now()
@@ -335,7 +329,7 @@ func (d *Desk) takeOne(ctx context.Context, q *db.Queries, a Actor, f *firm, r a
 		}
 	}
 	if v.Reason != round.None {
-		p := db.PutOffParams{RoundID: r.ID, Position: next.Position, RecordID: next.RecordID, UserID: a.ID, State: "later", Bead: string(round.Later), Why: round.Words(v.Reason), ReadyAt: &v.At}
+		p := db.PutOffParams{RoundID: r.ID, Position: next.Position, UserID: a.ID, State: "later", Bead: string(round.Later), Why: round.Words(v.Reason), ReadyAt: &v.At}
 		if v.At.IsZero() {
 			p.State, p.Bead, p.ReadyAt, p.SettledAt = "done", string(cannotBead(v.Reason)), nil, &now
 			if v.Reason == round.Tried {
@@ -457,7 +451,7 @@ func (d *Desk) skip(ctx context.Context, a Actor, r aRound, key string) error {
 		err = d.endAttempt(ctx, a, h, key, ending{skipped: true})
 	default:
 		now := d.Clock.Now()
-		err = d.Store.PutOff(ctx, db.PutOffParams{RoundID: r.ID, Position: h.Position, RecordID: h.RecordID, UserID: a.ID, State: "done", Bead: string(round.Skipped), SettledAt: &now})
+		err = d.Store.PutOff(ctx, db.PutOffParams{RoundID: r.ID, Position: h.Position, UserID: a.ID, State: "done", Bead: string(round.Skipped), SettledAt: &now})
 	}
 	if err != nil {
 		return err

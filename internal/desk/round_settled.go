@@ -192,7 +192,10 @@ func (d *Desk) keepRounds(ctx context.Context) error {
 	}
 	d.mu.Unlock()
 	if len(present) > 0 {
-		if err := d.Store.RenewLeases(ctx, db.RenewLeasesParams{Until: until, Users: present}); err != nil {
+		if err := d.Store.RenewLeases(ctx, db.RenewLeasesParams{Until: &until, Users: present}); err != nil {
+			return err
+		}
+		if err := d.Store.RenewHolds(ctx, db.RenewHoldsParams{Until: until, Users: present}); err != nil {
 			return err
 		}
 	}

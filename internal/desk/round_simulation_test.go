@@ -37,7 +37,7 @@ type simulation struct {
 // TestRoundsWithFaults runs rounds whose lists overlap: servers restart, reps go away in the middle, rounds are handed over, outcomes taken back. It runs small by
 // itself; TRUNDO_ROUNDS=20x500 runs as many rounds of as many people (make simulate).
 func TestRoundsWithFaults(t *testing.T) {
-	rounds, people := 2, 25
+	rounds, people := 2, 12
 	if size := os.Getenv("TRUNDO_ROUNDS"); size != "" {
 		_, err := fmt.Sscanf(size, "%dx%d", &rounds, &people)
 		require.NoError(t, err)

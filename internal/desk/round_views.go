@@ -203,6 +203,9 @@ func (d *Desk) roundPace(ctx context.Context, id uuid.UUID, going int, view *con
 	}
 	each := sum / time.Duration(n)
 	view.AverageMs = each.Milliseconds()
+	if view.Over {
+		return nil
+	}
 	view.DoneAt = set(round.DoneAt(d.Clock.Now(), view.Remaining, each, max(1, going)))
 	return nil
 }

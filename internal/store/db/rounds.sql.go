@@ -811,12 +811,15 @@ func (q *Queries) PromoteLater(ctx context.Context, now *time.Time) (int64, erro
 }
 
 const putOff = `-- name: PutOff :exec
-WITH let_go AS (DELETE FROM held_people h WHERE h.record_id = $8 AND h.user_id = $9)
-UPDATE round_people p SET state = $1, ready_at = $2, user_id = NULL, lease_until = NULL, dial_at = NULL, bead = $3, why = $4, settled_at = $5
-WHERE p.round_id = $6 AND p.position = $7
+WITH put AS (
+  UPDATE round_people p SET state = $2, ready_at = $3, user_id = NULL, lease_until = NULL, dial_at = NULL, bead = $4, why = $5, settled_at = $6
+  WHERE p.round_id = $7 AND p.position = $8 RETURNING p.record_id
+)
+DELETE FROM held_people h USING put WHERE h.record_id = put.record_id AND h.user_id = $1
 `
 
 type PutOffParams struct {
+	UserID    uuid.UUID
 	State     string
 	ReadyAt   *time.Time
 	Bead      string
@@ -824,13 +827,12 @@ type PutOffParams struct {
 	SettledAt *time.Time
 	RoundID   uuid.UUID
 	Position  int
-	RecordID  uuid.UUID
-	UserID    uuid.UUID
 }
 
-// Somebody who is not called now after all: later, or not at all.
+// Somebody who is not called now after all: later, or not at all. The person first, then the hold, as everywhere.
 func (q *Queries) PutOff(ctx context.Context, arg PutOffParams) error {
 	_, err := q.db.Exec(ctx, putOff,
+		arg.UserID,
 		arg.State,
 		arg.ReadyAt,
 		arg.Bead,
@@ -838,8 +840,6 @@ func (q *Queries) PutOff(ctx context.Context, arg PutOffParams) error {
 		arg.SettledAt,
 		arg.RoundID,
 		arg.Position,
-		arg.RecordID,
-		arg.UserID,
 	)
 	return err
 }
@@ -968,16 +968,34 @@ func (q *Queries) ReleaseTaken(ctx context.Context, arg ReleaseTakenParams) erro
 	return err
 }
 
-const renewLeases = `-- name: RenewLeases :exec
-WITH people AS (UPDATE round_people SET lease_until = $1 WHERE state = 'taken' AND user_id = ANY ($2::uuid[]))
-UPDATE held_people SET until = $1 WHERE user_id = ANY ($2::uuid[]) AND until < $1
+const renewHolds = `-- name: RenewHolds :exec
+UPDATE held_people h SET until = $1 FROM (
+  SELECT x.record_id FROM held_people x WHERE x.user_id = ANY ($2::uuid[]) AND x.until < $1 FOR UPDATE SKIP LOCKED) d
+WHERE h.record_id = d.record_id
 `
 
-type RenewLeasesParams struct {
+type RenewHoldsParams struct {
 	Until time.Time
 	Users []uuid.UUID
 }
 
+func (q *Queries) RenewHolds(ctx context.Context, arg RenewHoldsParams) error {
+	_, err := q.db.Exec(ctx, renewHolds, arg.Until, arg.Users)
+	return err
+}
+
+const renewLeases = `-- name: RenewLeases :exec
+UPDATE round_people p SET lease_until = $1 FROM (
+  SELECT x.round_id, x.position FROM round_people x WHERE x.state = 'taken' AND x.user_id = ANY ($2::uuid[]) FOR UPDATE SKIP LOCKED) d
+WHERE p.round_id = d.round_id AND p.position = d.position
+`
+
+type RenewLeasesParams struct {
+	Until *time.Time
+	Users []uuid.UUID
+}
+
+// Rows that somebody is changing just now are left for the next time: nobody is waited for while others are held.
 func (q *Queries) RenewLeases(ctx context.Context, arg RenewLeasesParams) error {
 	_, err := q.db.Exec(ctx, renewLeases, arg.Until, arg.Users)
 	return err

@@ -121,10 +121,12 @@ WHERE round_id = @round_id AND position = @position;
 UPDATE round_people SET number_id = @number_id, dial_at = sqlc.narg('dial_at'), bead = 'current' WHERE round_id = @round_id AND position = @position AND state = 'taken';
 
 -- name: PutOff :exec
--- Somebody who is not called now after all: later, or not at all.
-WITH let_go AS (DELETE FROM held_people h WHERE h.record_id = @record_id AND h.user_id = @user_id)
-UPDATE round_people p SET state = @state, ready_at = sqlc.narg('ready_at'), user_id = NULL, lease_until = NULL, dial_at = NULL, bead = @bead, why = @why, settled_at = sqlc.narg('settled_at')
-WHERE p.round_id = @round_id AND p.position = @position;
+-- Somebody who is not called now after all: later, or not at all. The person first, then the hold, as everywhere.
+WITH put AS (
+  UPDATE round_people p SET state = @state, ready_at = sqlc.narg('ready_at'), user_id = NULL, lease_until = NULL, dial_at = NULL, bead = @bead, why = @why, settled_at = sqlc.narg('settled_at')
+  WHERE p.round_id = @round_id AND p.position = @position RETURNING p.record_id
+)
+DELETE FROM held_people h USING put WHERE h.record_id = put.record_id AND h.user_id = @user_id;
 
 -- name: SlipBrief :one
 SELECT s.id, s.call_id, s.user_id, s.state, s.version, s.outcome_id FROM slips s WHERE s.id = @id;
@@ -153,8 +155,15 @@ WHERE p.round_id = d.round_id AND p.position = d.position;
 SELECT coalesce(min(ready_at), '0001-01-01 00:00:00+00')::timestamptz FROM round_people WHERE round_id = @round_id AND state = 'later';
 
 -- name: RenewLeases :exec
-WITH people AS (UPDATE round_people SET lease_until = @until WHERE state = 'taken' AND user_id = ANY (@users::uuid[]))
-UPDATE held_people SET until = @until WHERE user_id = ANY (@users::uuid[]) AND until < @until;
+-- Rows that somebody is changing just now are left for the next time: nobody is waited for while others are held.
+UPDATE round_people p SET lease_until = @until FROM (
+  SELECT x.round_id, x.position FROM round_people x WHERE x.state = 'taken' AND x.user_id = ANY (@users::uuid[]) FOR UPDATE SKIP LOCKED) d
+WHERE p.round_id = d.round_id AND p.position = d.position;
+
+-- name: RenewHolds :exec
+UPDATE held_people h SET until = @until FROM (
+  SELECT x.record_id FROM held_people x WHERE x.user_id = ANY (@users::uuid[]) AND x.until < @until FOR UPDATE SKIP LOCKED) d
+WHERE h.record_id = d.record_id;
 
 -- name: FreeExpired :many
 -- Whom a rep held who has gone is free again; and their round pauses.

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { Call, Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
-import { useRoundOf, useSettle } from "../rounds/round";
+import { useRoundAct, useRoundOf, useSettle } from "../rounds/round";
 import { outcomeKey, useKey, useKeys, useOutcomeKeys } from "../shell/keys";
 import { Button, KeyHint } from "../ui/button";
 import { useNow } from "../ui/clock";
@@ -67,15 +67,13 @@ export function Outcomes({ call }: { call: Call }) {
     choose(offered.find((x) => x.place === place)?.outcome);
   });
   const canFile = ended && (chosen !== undefined || !needed);
+  const act = useRoundAct(call.round_id ?? "");
+  const later = () => {
+    putAside(call.slip.id);
+    if (call.round_id) act.run({ act: "aside" }); // and the next person is called
+  };
   useKey("file", file.run);
-  useKey(
-    "later",
-    ended
-      ? () => {
-          putAside(call.slip.id);
-        }
-      : undefined,
-  );
+  useKey("later", ended ? later : undefined);
   return (
     <div className="flex min-w-0 flex-col gap-2 p-3.5">
       <div role="radiogroup" aria-label={t.slip.outcomes} className="grid grid-cols-2 gap-x-3">
@@ -128,13 +126,7 @@ export function Outcomes({ call }: { call: Call }) {
           )}
           <div className="flex shrink-0 gap-2">
             {ended && (
-              <Button
-                look="quiet"
-                title={t.slip.laterHint}
-                onClick={() => {
-                  putAside(call.slip.id);
-                }}
-              >
+              <Button look="quiet" title={t.slip.laterHint} onClick={later}>
                 {t.slip.later}
                 {hint("later") && <KeyHint>{hint("later")}</KeyHint>}
               </Button>

@@ -69,7 +69,7 @@ export function LeavePrepared({ call }: { call: Call }) {
             <button
               type="button"
               aria-label={t.voice.prepared.others}
-              className="flex min-h-7 w-6 items-center justify-center rounded-sm hover:bg-rule/60"
+              className="flex min-h-7 w-6 shrink-0 items-center justify-center rounded-sm hover:bg-rule/60"
             >
               <More />
             </button>
