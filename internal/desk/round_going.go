@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"time"
 
 	"github.com/google/uuid"
@@ -18,12 +17,8 @@ import (
 )
 
 const (
-	// roundLease is for how long a rep who gives no sign keeps whom they are looking at.
-	roundLease = 90 * time.Second
 	// callingHold is for how long somebody is kept whose attempt is not filed.
 	callingHold = 24 * time.Hour
-	// elsewhereWait is how long somebody is left whom another round holds.
-	elsewhereWait = 5 * time.Minute
 )
 
 // Errors of a round.
@@ -231,121 +226,6 @@ func (d *Desk) advance(ctx context.Context, a Actor, r aRound, key string, how a
 	return err
 }
 
-// held is whom a is at: taken, or being called. nil: nobody.
-func (d *Desk) held(ctx context.Context, q *db.Queries, a Actor, round uuid.UUID) (*db.HeldInRoundRow, error) {
-	h, err := q.HeldInRound(ctx, db.HeldInRoundParams{RoundID: round, UserID: a.ID})
-	if store.NotFound(err) {
-		return nil, nil
-	}
-	return &h, err
-}
-
-// takeNext gives a the next person who can be called now, or whom a is at already. It gives nil where there is nobody. Error: ErrUnfiled.
-func (d *Desk) takeNext(ctx context.Context, a Actor, r aRound, aside bool) (*db.HeldInRoundRow, error) {
-	f, err := d.firm(ctx)
-	if err != nil {
-		return nil, err
-	}
-	for promoted := false; ; {
-		// One person in each transaction: two rounds with the same people in another order would wait for each other otherwise.
-		var h *db.HeldInRoundRow
-		got := nobody
-		err := d.Store.Tx(ctx, func(q *db.Queries) error {
-			// Two windows of the same rep get the same person.
-			if _, err := q.LockRep(ctx, a.ID); err != nil {
-				return err
-			}
-			if h, err = d.held(ctx, q, a, r.ID); err != nil {
-				return err
-			}
-			if h != nil && (h.State == "taken" || h.CallEnded == nil) {
-				return nil
-			}
-			if h != nil && !aside {
-				return ErrUnfiled
-			}
-			h = nil
-			if got, err = d.takeOne(ctx, q, a, f, r); err == nil && got == taken {
-				h, err = d.held(ctx, q, a, r.ID)
-			}
-			return err
-		})
-		switch {
-		case err != nil || h != nil:
-			return h, err
-		case got == passed:
-			continue
-		case promoted:
-			return nil, d.endIfDone(ctx, r.ID)
-		}
-		now := d.Clock.Now()
-		if _, err := d.Store.PromoteLater(ctx, &now); err != nil {
-			return nil, err
-		}
-		promoted = true
-	}
-}
-
-// took is what became of looking at one person.
-type took int
-
-const (
-	nobody took = iota // there is none left who is free
-	passed             // they are not called now
-	taken
-)
-
-// takeOne looks at the next free person.
-func (d *Desk) takeOne(ctx context.Context, q *db.Queries, a Actor, f *firm, r aRound) (took, error) {
-	now := d.Clock.Now()
-	until := now.Add(roundLease)
-	next, err := q.TakeNext(ctx, db.TakeNextParams{RoundID: r.ID, UserID: &a.ID, Until: &until, Now: now, Again: now.Add(elsewhereWait), Why: round.Words(round.InAnother)})
-	switch {
-	case store.NotFound(err):
-		return nobody, nil
-	case err != nil:
-		return nobody, err
-	case next.State != "taken":
-		return passed, nil // another round holds them
-	}
-	people, err := d.roundPeople(ctx, q, a, f, []uuid.UUID{next.RecordID})
-	if err != nil {
-		return nobody, err
-	}
-	x := people[next.RecordID]
-	x.person.Attempts = next.Attempts
-	tried := make([]string, len(next.Tried))
-	for i, id := range next.Tried {
-		tried[i] = id.String()
-	}
-	v := round.Judge(x.person, r.rules, d.roundTimes(a), text(next.NumberID), tried)
-	if v.Reason == round.None {
-		in, err := q.NumberInUse(ctx, db.NumberInUseParams{E164: x.numbers[v.Number].E164, Since: now.Add(-4 * time.Hour), UserID: &a.ID})
-		if err != nil {
-			return nobody, err
-		}
-		if in {
-			v = round.Verdict{Reason: round.InACall, At: now.Add(2 * time.Minute)}
-		}
-	}
-	if v.Reason != round.None {
-		p := db.PutOffParams{RoundID: r.ID, Position: next.Position, UserID: a.ID, State: "later", Bead: string(round.Later), Why: round.Words(v.Reason), ReadyAt: &v.At}
-		if v.At.IsZero() {
-			p.State, p.Bead, p.ReadyAt, p.SettledAt = "done", string(cannotBead(v.Reason)), nil, &now
-			if v.Reason == round.Tried {
-				p.Bead = string(round.NoReply)
-			}
-		}
-		return passed, q.PutOff(ctx, p)
-	}
-	number := x.numbers[v.Number].ID
-	p := db.SetTakenParams{RoundID: r.ID, Position: next.Position, NumberID: &number}
-	if r.rules.Pace == round.Seconds {
-		p.DialAt = set(now.Add(time.Duration(r.rules.Seconds) * time.Second))
-	}
-	return taken, q.SetTaken(ctx, p)
-}
-
 // callHeld calls whom a has taken. Errors: ErrUnfiled, ErrNobodyNow, those of PlaceCall.
 func (d *Desk) callHeld(ctx context.Context, a Actor, r aRound, key string, number *uuid.UUID) error {
 	h, err := d.held(ctx, d.Store.Queries, a, r.ID)
@@ -401,11 +281,7 @@ func (d *Desk) tryNext(ctx context.Context, a Actor, r aRound, key string, numbe
 	}
 	x := people[h.RecordID]
 	if number == nil {
-		tried := []string{}
-		for _, id := range h.Tried {
-			tried = append(tried, id.String())
-		}
-		i, more := round.Next(x.person.Numbers, tried)
+		i, more := round.Next(x.person.Numbers, idTexts(h.Tried))
 		if !more {
 			return wrong("number_id", "there is no other number of theirs to try")
 		}
@@ -457,153 +333,6 @@ func (d *Desk) skip(ctx context.Context, a Actor, r aRound, key string) error {
 		return err
 	}
 	return d.advance(ctx, a, r, key, advancing{})
-}
-
-// firstOfAll is the rank of who is come back to.
-const firstOfAll = -1e15
-
-// comeBack makes somebody the next one of a's; whom a was only looking at is free again.
-func (d *Desk) comeBack(ctx context.Context, a Actor, r aRound, position int) error {
-	err := d.Store.Tx(ctx, func(q *db.Queries) error {
-		if _, err := q.LockRep(ctx, a.ID); err != nil {
-			return err
-		}
-		p, err := q.LockRoundPerson(ctx, db.LockRoundPersonParams{RoundID: r.ID, Position: position})
-		switch {
-		case store.NotFound(err):
-			return wrong("position", "there is nobody at this place")
-		case err != nil:
-			return err
-		case p.UserID != nil && *p.UserID != a.ID && (p.State == "taken" || p.State == "calling"):
-			return &FieldError{"position", ErrLetGo}
-		case p.State == "calling":
-			return &FieldError{"position", ErrUnfiled}
-		}
-		if err := q.ReleaseTaken(ctx, db.ReleaseTakenParams{RoundID: r.ID, UserID: a.ID}); err != nil {
-			return err
-		}
-		next := putPerson(p)
-		next.State, next.Rank, next.ReadyAt, next.UserID, next.Bead, next.SettledAt = "waiting", firstOfAll, nil, &a.ID, string(round.Waiting), nil
-		next.Tried = []uuid.UUID{}
-		return q.PutRoundPerson(ctx, next)
-	})
-	if err != nil {
-		return err
-	}
-	// They are looked at; called they are by a key.
-	h, err := d.held(ctx, d.Store.Queries, a, r.ID)
-	if err != nil || h != nil {
-		return err
-	}
-	rep, err := d.Store.RoundRep(ctx, db.RoundRepParams{RoundID: r.ID, UserID: a.ID})
-	if err != nil || rep.State != "going" {
-		return nil // they come first when it is gone on
-	}
-	_, err = d.takeNext(ctx, a, r, true)
-	return err
-}
-
-// putPerson is somebody as they stand, to be changed.
-func putPerson(p db.RoundPerson) db.PutRoundPersonParams {
-	return db.PutRoundPersonParams{RoundID: p.RoundID, Position: p.Position, State: p.State, Rank: p.Rank, ReadyAt: p.ReadyAt, UserID: p.UserID, LeaseUntil: p.LeaseUntil, DialAt: p.DialAt,
-		CallID: p.CallID, NumberID: p.NumberID, Tried: p.Tried, Attempts: p.Attempts, Bead: p.Bead, Why: p.Why, OutcomeID: p.OutcomeID, SettledAt: p.SettledAt}
-}
-
-// pauseRound pauses a's work on a round: whom a is only looking at is free for others.
-func (d *Desk) pauseRound(ctx context.Context, a Actor, r aRound, why string) error {
-	err := d.Store.Tx(ctx, func(q *db.Queries) error {
-		if _, err := q.PauseRoundRep(ctx, db.PauseRoundRepParams{RoundID: r.ID, UserID: a.ID, Why: why, Since: d.Clock.Now()}); err != nil {
-			return err
-		}
-		return q.ReleaseTaken(ctx, db.ReleaseTakenParams{RoundID: r.ID, UserID: a.ID})
-	})
-	d.dropRoundsTelephone(ctx, a)
-	d.publishLane(a.ID)
-	return err
-}
-
-// dropRoundsTelephone hangs up a telephone that was rung for a round, once nobody is spoken with by it.
-func (d *Desk) dropRoundsTelephone(ctx context.Context, a Actor) {
-	leg := d.telephoneOf(a.ID)
-	if leg == nil || !leg.round {
-		return
-	}
-	if len(d.callsOf(a.ID)) > 0 {
-		d.mu.Lock()
-		leg.standing = false // it ends with the call
-		d.mu.Unlock()
-		return
-	}
-	d.LeaveTelephone(ctx, a)
-}
-
-// handRound gives a round to a colleague, who finds it in their lane.
-func (d *Desk) handRound(ctx context.Context, a Actor, r aRound, to uuid.UUID) error {
-	if _, err := d.Actor(ctx, to); err != nil || to == a.ID {
-		return wrong("rep_id", "choose a colleague")
-	}
-	if err := d.leaveRound(ctx, a, r); err != nil {
-		return err
-	}
-	rep, err := d.Store.RoundRep(ctx, db.RoundRepParams{RoundID: r.ID, UserID: to})
-	if err != nil && !store.NotFound(err) || err == nil && rep.State == "going" {
-		return err
-	}
-	if err := d.Store.PutRoundRep(ctx, db.PutRoundRepParams{RoundID: r.ID, UserID: to, State: "paused", TakesCalls: r.settings.TakesCalls, Since: d.Clock.Now(), Why: "handed over by " + a.Name}); err != nil {
-		return err
-	}
-	d.publishLane(to)
-	return nil
-}
-
-// leaveRound takes a out of a round; it goes on with others, or waits.
-func (d *Desk) leaveRound(ctx context.Context, a Actor, r aRound) error {
-	if err := d.pauseRound(ctx, a, r, ""); err != nil {
-		return err
-	}
-	return d.Store.PutRoundRep(ctx, db.PutRoundRepParams{RoundID: r.ID, UserID: a.ID, State: "left", TakesCalls: true, Since: d.Clock.Now()})
-}
-
-// endRound ends a round for everybody. Who started it may, and who leads. Error: ErrForbidden.
-func (d *Desk) endRound(ctx context.Context, a Actor, r aRound) error {
-	reps, err := d.Store.RoundReps(ctx, r.ID)
-	if err != nil {
-		return err
-	}
-	if r.StartedBy != a.ID && !a.leads() && !slices.ContainsFunc(reps, func(x db.RoundRepsRow) bool { return x.UserID == a.ID }) {
-		return ErrForbidden
-	}
-	for _, x := range reps {
-		if err := d.pauseRound(ctx, Actor{ID: x.UserID}, r, ""); err != nil {
-			return err
-		}
-	}
-	return d.Store.EndRound(ctx, db.EndRoundParams{ID: r.ID, At: set(d.Clock.Now())})
-}
-
-// endIfDone ends a round on which nobody is left to be called.
-func (d *Desk) endIfDone(ctx context.Context, id uuid.UUID) error {
-	counts, err := d.Store.RoundCounts(ctx, id)
-	if err != nil {
-		return err
-	}
-	for _, c := range counts {
-		if c.State != "done" {
-			return nil
-		}
-	}
-	r, err := d.Store.Round(ctx, id)
-	if err != nil || string(r.Source) != "{}" || r.EndedAt != nil {
-		return err
-	}
-	reps, err := d.Store.RoundReps(ctx, id)
-	if err != nil {
-		return err
-	}
-	for _, x := range reps {
-		d.dropRoundsTelephone(ctx, Actor{ID: x.UserID})
-	}
-	return d.Store.EndRound(ctx, db.EndRoundParams{ID: id, At: set(d.Clock.Now())})
 }
 
 // SettleInRound ends an attempt with its outcome, files it and goes on: one key's work. The same key does it once. Errors: those of File and of PlaceCall.

@@ -88,7 +88,7 @@ func (d *Desk) putOnRound(ctx context.Context, q *db.Queries, tx pgx.Tx, a Actor
 			switch {
 			case v.Reason == round.None:
 			case v.At.IsZero():
-				state, bead = "done", cannotBead(v.Reason)
+				state, bead = "done", doneBead(v.Reason)
 			default:
 				state, bead, ready = "later", round.Later, &v.At
 			}
@@ -109,10 +109,13 @@ func valuesOf(people map[uuid.UUID]onRound) []onRound {
 	return all
 }
 
-// cannotBead shows why somebody is not called at all.
-func cannotBead(r round.Reason) round.Bead {
-	if r == round.AskedNot {
+// doneBead shows why somebody is not called any more.
+func doneBead(r round.Reason) round.Bead {
+	switch r {
+	case round.AskedNot:
 		return round.Refused
+	case round.Tried:
+		return round.NoReply
 	}
 	return round.Cannot
 }

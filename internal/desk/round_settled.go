@@ -112,10 +112,7 @@ func (x *filing) after(ctx context.Context, rc db.RoundCallRow, p db.RoundPerson
 			e.Retry = &round.Wish{At: *it.Due, Number: it.Number}
 		}
 	}
-	past := round.Past{Attempts: p.Attempts, Today: max(1, person.person.CallsToday), Hour: rc.Hour}
-	for _, id := range p.Tried {
-		past.Tried = append(past.Tried, id.String())
-	}
+	past := round.Past{Attempts: p.Attempts, Today: max(1, person.person.CallsToday), Hour: rc.Hour, Tried: idTexts(p.Tried)}
 	reach, err := x.desk.reachOf(ctx, x.q, rep, person)
 	if err != nil {
 		return round.Step{}, err

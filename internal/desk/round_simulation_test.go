@@ -240,7 +240,8 @@ func (s *simulation) check(people int) {
 		assert.Equal(s.t, results.Attempts, one(`SELECT count(*) FROM round_calls x JOIN calls c ON c.id = x.call_id WHERE x.round_id = $1`, id), "the totals agree with the calls")
 	}
 	assert.Zero(s.t, one(`SELECT count(*) FROM held_people WHERE until > $1`, s.clock.Now().Add(time.Hour)), "nobody is held for ever")
-	assert.Zero(s.t, one(`SELECT count(*) FROM round_people WHERE attempts > 3`), "nobody more often than allowed")
+	assert.Zero(s.t, one(`SELECT count(*) FROM round_people p WHERE attempts - (SELECT count(*) FROM round_calls x WHERE x.round_id = p.round_id AND x.position = p.position AND x.bead = 'current') > 3`),
+		"nobody more often than allowed, but for numbers that a rep left for another by hand")
 	assert.Zero(s.t, one(`SELECT count(*) FROM slips s JOIN round_calls x ON x.call_id = s.call_id WHERE s.state = 'open'`), "no slip of a round stays behind")
 	assert.Equal(s.t, one(`SELECT count(*) FROM calls WHERE direction = 'outbound'`), one(`SELECT count(*) FROM round_calls`))
 }

@@ -150,11 +150,7 @@ func (d *Desk) roundCurrent(ctx context.Context, a Actor, r aRound) (*contract.R
 			view.Until = number.ChangesAt
 		}
 	}
-	var tried []string
-	for _, id := range append(h.Tried, orNil(h.NumberID)...) {
-		tried = append(tried, id.String())
-	}
-	if i, more := round.Next(x.person.Numbers, tried); more {
+	if i, more := round.Next(x.person.Numbers, append(idTexts(h.Tried), text(h.NumberID))); more {
 		view.NextNumberID = &x.numbers[i].ID
 	}
 	reach, err := d.reachOf(ctx, d.Store.Queries, a, x)
@@ -170,13 +166,6 @@ func (d *Desk) roundCurrent(ctx context.Context, a Actor, r aRound) (*contract.R
 		view.Call = &call
 	}
 	return view, nil
-}
-
-func orNil(id *uuid.UUID) []uuid.UUID {
-	if id == nil {
-		return nil
-	}
-	return []uuid.UUID{*id}
 }
 
 // roundPace says how long a person takes, and when the round will be done.

@@ -193,6 +193,49 @@ func (q *Queries) EndRound(ctx context.Context, arg EndRoundParams) error {
 	return err
 }
 
+const firstWaiting = `-- name: FirstWaiting :many
+SELECT position, record_id, attempts, number_id, tried FROM round_people WHERE round_id = $1 AND state = 'waiting' ORDER BY rank, position LIMIT $2
+`
+
+type FirstWaitingParams struct {
+	RoundID uuid.UUID
+	Count   int32
+}
+
+type FirstWaitingRow struct {
+	Position int
+	RecordID uuid.UUID
+	Attempts int
+	NumberID *uuid.UUID
+	Tried    []uuid.UUID
+}
+
+func (q *Queries) FirstWaiting(ctx context.Context, arg FirstWaitingParams) ([]FirstWaitingRow, error) {
+	rows, err := q.db.Query(ctx, firstWaiting, arg.RoundID, arg.Count)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []FirstWaitingRow{}
+	for rows.Next() {
+		var i FirstWaitingRow
+		if err := rows.Scan(
+			&i.Position,
+			&i.RecordID,
+			&i.Attempts,
+			&i.NumberID,
+			&i.Tried,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const freeExpired = `-- name: FreeExpired :many
 WITH freed AS (
   UPDATE round_people p SET state = 'waiting', user_id = NULL, lease_until = NULL, dial_at = NULL, bead = CASE WHEN p.attempts > 0 THEN 'later' ELSE 'waiting' END
@@ -840,6 +883,33 @@ func (q *Queries) PutOff(ctx context.Context, arg PutOffParams) error {
 		arg.SettledAt,
 		arg.RoundID,
 		arg.Position,
+	)
+	return err
+}
+
+const putOffMany = `-- name: PutOffMany :exec
+UPDATE round_people p SET state = CASE WHEN x.ready_at < '0002-01-01' THEN 'done' ELSE 'later' END, ready_at = NULLIF(x.ready_at, '0001-01-01 00:00:00+00'), bead = x.bead, why = x.why
+FROM (SELECT unnest($2::int[]) AS position, unnest($3::timestamptz[]) AS ready_at, unnest($4::text[]) AS bead, unnest($5::text[]) AS why) x,
+  LATERAL (SELECT FROM round_people l WHERE l.round_id = $1 AND l.position = x.position AND l.state = 'waiting' FOR UPDATE SKIP LOCKED) free
+WHERE p.round_id = $1 AND p.position = x.position AND p.state = 'waiting'
+`
+
+type PutOffManyParams struct {
+	RoundID   uuid.UUID
+	Positions []int
+	ReadyAts  []time.Time
+	Beads     []string
+	Whys      []string
+}
+
+// People who are not called now, as far as nobody has taken them meanwhile. A time of the year 1: not at all.
+func (q *Queries) PutOffMany(ctx context.Context, arg PutOffManyParams) error {
+	_, err := q.db.Exec(ctx, putOffMany,
+		arg.RoundID,
+		arg.Positions,
+		arg.ReadyAts,
+		arg.Beads,
+		arg.Whys,
 	)
 	return err
 }

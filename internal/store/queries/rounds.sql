@@ -53,6 +53,16 @@ SELECT position, record_id FROM round_people WHERE round_id = @round_id AND stat
 -- name: OnRound :many
 SELECT position, record_id FROM round_people WHERE round_id = @round_id;
 
+-- name: FirstWaiting :many
+SELECT position, record_id, attempts, number_id, tried FROM round_people WHERE round_id = @round_id AND state = 'waiting' ORDER BY rank, position LIMIT @count;
+
+-- name: PutOffMany :exec
+-- People who are not called now, as far as nobody has taken them meanwhile. A time of the year 1: not at all.
+UPDATE round_people p SET state = CASE WHEN x.ready_at < '0002-01-01' THEN 'done' ELSE 'later' END, ready_at = NULLIF(x.ready_at, '0001-01-01 00:00:00+00'), bead = x.bead, why = x.why
+FROM (SELECT unnest(@positions::int[]) AS position, unnest(@ready_ats::timestamptz[]) AS ready_at, unnest(@beads::text[]) AS bead, unnest(@whys::text[]) AS why) x,
+  LATERAL (SELECT FROM round_people l WHERE l.round_id = @round_id AND l.position = x.position AND l.state = 'waiting' FOR UPDATE SKIP LOCKED) free
+WHERE p.round_id = @round_id AND p.position = x.position AND p.state = 'waiting';
+
 -- name: SetRanks :exec
 UPDATE round_people p SET rank = x.rank FROM (SELECT unnest(@positions::int[]) AS position, unnest(@ranks::float8[]) AS rank) x
 WHERE p.round_id = @round_id AND p.position = x.position AND p.state = 'waiting' AND p.rank <> x.rank;
