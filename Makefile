@@ -11,7 +11,7 @@ RACE := /internal/(core|switchboard|live|carrier|journal|media)(/|$$)
 SINGLE := /internal/core/audio$$
 FRONT := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/package-lock.json web/vite.config.ts
 
-.PHONY: help setup setup-test demo demo-reset build dev test test-front test-go fmt lint bench generate screenshots tools fuzz
+.PHONY: help setup setup-test demo demo-reset build dev test test-front test-go fmt lint bench generate screenshots tools fuzz simulate
 
 help: ## what there is
 	@grep -hE '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -62,8 +62,11 @@ test-go:
 bench: setup-test web/dist/index.html ## speed beside a bare reference, written to docs/benchmarks.md
 	@go run ./internal/bench -out docs/benchmarks.md
 
+simulate: setup-test ## twenty rounds of five hundred people, with restarts, reps who go away and rounds handed over
+	@TRUNDO_ROUNDS=20x500 go test ./internal/desk -count=1 -v -timeout 60m -run '^TestRoundsWithFaults$$'
+
 fuzz: ## each fuzz test for a minute
-	@for t in core/phone:FuzzParse core/call:FuzzCall core/routing:FuzzParseSpans core/money:FuzzParse core/fields:FuzzParse core/filter:FuzzResolve core/proposal:FuzzFind formats:FuzzCSV formats:FuzzVCards \
+	@for t in core/phone:FuzzParse core/call:FuzzCall core/routing:FuzzParseSpans core/money:FuzzParse core/fields:FuzzParse core/filter:FuzzResolve core/proposal:FuzzFind core/round:FuzzAfter formats:FuzzCSV formats:FuzzVCards \
 		formats:FuzzJSONLines formats:FuzzReadWAV; do go test ./internal/$${t%:*} -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 60s || exit 1; done
 
 $(TOOLS)/sqlc-$(SQLC_VERSION):

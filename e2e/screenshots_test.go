@@ -195,7 +195,7 @@ func roundGoing(t *testing.T, w *world, dir string) {
 	win.see("ringing", slipPart)
 	require.True(t, w.sim.TheyAnswer(numbers[len(labels)]))
 	win.see("speaking", slipPart)
-	win.see("19", "[data-testid=round-figures]")
+	win.see("20 of 46", "[data-testid=round-figures]")
 	win.see("Everything", historyPart)
 	win.shot(dir + "/round.png")
 	win.keys("0")

@@ -103,7 +103,8 @@ func (x *filing) after(ctx context.Context, rc db.RoundCallRow, p db.RoundPerson
 	if person.person.Gone && !reached {
 		return round.Step{Bead: round.Cannot, Why: round.Words(round.Removed)}, nil
 	}
-	e := round.Ended{Outcome: text(x.slip.OutcomeID), Reached: reached, Message: rc.LeftMessage, Ours: refused}
+	e := round.Ended{Outcome: text(x.slip.OutcomeID), Reached: reached, Ours: refused,
+		Message: rc.LeftMessage || sameID(x.slip.OutcomeID, r.settings.MessageOutcomeID) && x.slip.OutcomeID != nil} // by the rep's own voice, then
 	for _, it := range plan {
 		switch {
 		case it.Kind == outcome.DoNotCall:
