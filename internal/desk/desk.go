@@ -80,12 +80,13 @@ type Desk struct {
 	completing       sync.WaitGroup              // recordings
 	heard            sync.Map                    // hearing to the time of its beginning
 
-	background context.Context // ends when the desk closes
-	stop       context.CancelFunc
-	stopped    sync.WaitGroup
-	beats      atomic.Int64 // heartbeats without a break
-	reach      cache[kindHistories]
-	counts     sync.Map // of large rounds: uuid.UUID to roundCounts
+	background    context.Context // ends when the desk closes
+	stop          context.CancelFunc
+	stopped       sync.WaitGroup
+	beats         atomic.Int64 // heartbeats without a break
+	reach         cache[kindHistories]
+	changedRounds map[uuid.UUID]bool // whose reps are to be told; guarded by mu
+	counts        sync.Map           // of large rounds: uuid.UUID to *counting
 
 	written  chan struct{} // a message waits to be sent
 	stepped  chan struct{} // somebody has come into a sequence
@@ -120,7 +121,7 @@ type slipOwner struct{ user, call uuid.UUID }
 func Open(ctx context.Context, c Config) (*Desk, error) {
 	d := &Desk{Config: &c, Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, recording: map[*media.Recorder]going{},
 		telephones: map[uuid.UUID]*telephoneLeg{}, telephoneTrouble: map[uuid.UUID]string{}, expected: map[string]dialIn{},
-		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}, written: make(chan struct{}, 1), stepped: make(chan struct{}, 1), told: make(chan struct{}, 1)}
+		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}, changedRounds: map[uuid.UUID]bool{}, written: make(chan struct{}, 1), stepped: make(chan struct{}, 1), told: make(chan struct{}, 1)}
 	if d.Studio == nil {
 		d.Studio, d.ownStudio = media.NewStudio(), true
 	}

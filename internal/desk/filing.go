@@ -198,7 +198,7 @@ func (d *Desk) UndoFiling(ctx context.Context, a Actor, id uuid.UUID) (contract.
 		d.publishRecord(where...)
 	}
 	if round != nil {
-		d.publishRound(*round)
+		d.publishRound(*round, s.UserID)
 	}
 	_, err = d.tellAndView(ctx, a, s.CallID)
 	return view, err
@@ -286,6 +286,6 @@ func (d *Desk) tellOfFiling(x filing) {
 		d.posted(nil)
 	}
 	if x.round != nil {
-		d.publishRound(*x.round)
+		d.publishRound(*x.round, x.slip.UserID)
 	}
 }

@@ -34,6 +34,9 @@ func (d *Desk) keepLease(ctx context.Context) {
 			d.beats.Store(0)
 			continue
 		}
+		if err := d.tellOfRounds(ctx, beats%5 == 0); err != nil && ctx.Err() == nil && !store.Away(err) {
+			d.Log.Error("telling of rounds", "error", err)
+		}
 		if beats%5 == 0 {
 			if err := d.keepRounds(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
 				d.Log.Error("keeping rounds", "error", err)

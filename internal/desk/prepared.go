@@ -214,7 +214,7 @@ func (d *Desk) leftSaid(ctx context.Context, id uuid.UUID, result string) {
 		d.publishHistory(&id, links...)
 	}
 	if rc, err := d.Store.RoundCall(ctx, id); err == nil {
-		d.publishRound(rc.RoundID)
+		d.publishRound(rc.RoundID, rc.UserID)
 	}
 }
 

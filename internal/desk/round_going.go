@@ -133,7 +133,7 @@ func (d *Desk) ActOnRound(ctx context.Context, a Actor, id uuid.UUID, key string
 	case contract.RoundActActEnd:
 		err = d.endRound(ctx, a, r)
 	}
-	d.publishRound(id)
+	d.publishRound(id, a.ID)
 	if err != nil {
 		return contract.Round{}, err
 	}
@@ -362,7 +362,7 @@ func (d *Desk) SettleInRound(ctx context.Context, a Actor, id uuid.UUID, key str
 		d.publishRound(id, a.ID)
 		return contract.Round{}, err
 	}
-	d.publishRound(id)
+	d.publishRound(id, a.ID)
 	return d.Round(ctx, a, id)
 }
 

@@ -118,7 +118,7 @@ func (d *Desk) leaveRound(ctx context.Context, a Actor, r aRound) error {
 
 // endRound ends a round for everybody. Who started it may, and who leads. Error: ErrForbidden.
 func (d *Desk) endRound(ctx context.Context, a Actor, r aRound) error {
-	reps, err := d.Store.RoundReps(ctx, r.ID)
+	reps, err := d.Store.RoundReps(ctx, db.RoundRepsParams{RoundID: r.ID, Me: a.ID, Count: everybody})
 	if err != nil {
 		return err
 	}
@@ -148,7 +148,7 @@ func (d *Desk) endIfDone(ctx context.Context, id uuid.UUID) error {
 	if err != nil || string(r.Source) != "{}" || r.EndedAt != nil {
 		return err
 	}
-	reps, err := d.Store.RoundReps(ctx, id)
+	reps, err := d.Store.RoundReps(ctx, db.RoundRepsParams{RoundID: id, Count: everybody})
 	if err != nil {
 		return err
 	}

@@ -140,7 +140,7 @@ func (d *Desk) prepareRound(ctx context.Context, a Actor, id uuid.UUID, s contra
 			}
 			return // it is gone on with when the server starts again
 		}
-		d.publishRound(id)
+		d.roundChanged(id)
 	}
 }
 

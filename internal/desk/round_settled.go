@@ -3,12 +3,10 @@ package desk
 import (
 	"context"
 	"encoding/json"
-	"slices"
 	"time"
 
 	"github.com/google/uuid"
 
-	"trundo/internal/contract"
 	"trundo/internal/core/call"
 	"trundo/internal/core/outcome"
 	"trundo/internal/core/round"
@@ -173,7 +171,7 @@ func (d *Desk) attemptEnded(ctx context.Context, id uuid.UUID, c *liveCall) {
 		if err != nil && ctx.Err() == nil {
 			d.Log.Error("a call of a round that the carrier refused", "call", id, "error", err)
 		}
-		d.publishRound(c.attempt.round.ID)
+		d.publishRound(c.attempt.round.ID, user)
 	}
 }
 
@@ -201,23 +199,19 @@ func (d *Desk) keepRounds(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	var told []uuid.UUID
 	for _, x := range freed {
 		if x.UserID != nil {
 			d.dropRoundsTelephone(ctx, Actor{ID: *x.UserID})
 			d.publishLane(*x.UserID)
-		}
-		if !slices.Contains(told, x.RoundID) {
-			told = append(told, x.RoundID)
-			d.publishRound(x.RoundID)
+			d.publishRound(x.RoundID, *x.UserID)
 		}
 	}
-	n, err := d.Store.PromoteLater(ctx, &now)
+	free, err := d.Store.PromoteLater(ctx, &now)
 	if err != nil {
 		return err
 	}
-	if n > 0 {
-		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRound}) // any of them
+	for _, id := range free {
+		d.roundChanged(id)
 	}
 	hour := now.Truncate(time.Hour)
 	ids, err := d.Store.RoundsToRank(ctx, &hour)

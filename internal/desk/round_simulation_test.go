@@ -73,7 +73,7 @@ func TestRoundsWithFaults(t *testing.T) {
 	}
 	s.left.Store(int64(rounds))
 
-	ctx, stop := context.WithTimeout(t.Context(), 20*time.Minute)
+	ctx, stop := context.WithTimeout(t.Context(), 50*time.Minute)
 	defer stop()
 	var group sync.WaitGroup
 	for i, a := range reps {
@@ -129,12 +129,13 @@ func (s *simulation) restart() {
 // works is a rep, who goes on with one round or another until all are over.
 func (s *simulation) works(ctx context.Context, a desk.Actor, dice *rand.Rand) {
 	var window *live.Subscription
+	at := s.rounds[dice.IntN(len(s.rounds))]
 	for n := 0; s.left.Load() > 0 && ctx.Err() == nil; n++ {
 		s.gate.RLock()
 		if window == nil || n%20 == 0 {
 			window = s.Hub.Subscribe(a.ID, "", 0) // a window is open, which a restart closes
 		}
-		s.step(ctx, a, dice)
+		at = s.step(ctx, a, at, dice)
 		if dice.IntN(60) == 0 { // the network is lost: no sign of life until the lease is over
 			window.Close()
 			s.faults[1].Add(1)
@@ -150,20 +151,13 @@ func (s *simulation) works(ctx context.Context, a desk.Actor, dice *rand.Rand) {
 	}
 }
 
-// step does what a rep does next.
-func (s *simulation) step(ctx context.Context, a desk.Actor, dice *rand.Rand) {
+// step does what a rep does next, at the round where they are, and tells at which they are then.
+func (s *simulation) step(ctx context.Context, a desk.Actor, at uuid.UUID, dice *rand.Rand) uuid.UUID {
 	s.steps.Add(1)
-	all, err := s.Rounds(ctx, a)
-	if !s.fine(err) || len(all) == 0 {
-		return
-	}
-	at := all[0] // one's own that is going comes first
-	if at.Mine != "going" {
-		at = all[dice.IntN(len(all))]
-	}
-	r, err := s.Round(ctx, a, at.ID)
+	another := s.rounds[dice.IntN(len(s.rounds))]
+	r, err := s.Round(ctx, a, at)
 	if !s.fine(err) || r.Over {
-		return
+		return another
 	}
 	do := func(act contract.RoundAct) {
 		_, err := s.ActOnRound(ctx, a, r.ID, key(), act)
@@ -172,12 +166,13 @@ func (s *simulation) step(ctx context.Context, a desk.Actor, dice *rand.Rand) {
 	if r.Mine == "going" && dice.IntN(40) == 0 {
 		s.faults[2].Add(1)
 		do(contract.RoundAct{Act: contract.RoundActActHandOver, RepID: &s.tomas.ID})
-		return
+		return another
 	}
 	c := r.Current
 	switch {
 	case c == nil && r.Mine == "going" && dice.IntN(3) == 0:
 		do(contract.RoundAct{Act: contract.RoundActActPause})
+		return another
 	case c == nil:
 		do(contract.RoundAct{Act: contract.RoundActActGo})
 	case c.State == contract.Taken && dice.IntN(15) == 0:
@@ -195,7 +190,7 @@ func (s *simulation) step(ctx context.Context, a desk.Actor, dice *rand.Rand) {
 		outcome := s.outcomes[dice.IntN(len(s.outcomes))]
 		_, err := s.SettleInRound(ctx, a, r.ID, key(), contract.RoundSettle{SlipID: c.Call.Slip.ID, OutcomeID: &outcome})
 		if !s.fine(err) {
-			return
+			return at
 		}
 		if dice.IntN(25) == 0 {
 			if _, err := s.UndoFiling(ctx, a, c.Call.Slip.ID); s.fine(err) {
@@ -203,6 +198,7 @@ func (s *simulation) step(ctx context.Context, a desk.Actor, dice *rand.Rand) {
 			}
 		}
 	}
+	return at
 }
 
 // fine tells whether something was done; what a rep can meet when colleagues and servers come between is no fault.
@@ -242,6 +238,7 @@ func (s *simulation) check(people int) {
 	assert.Zero(s.t, one(`SELECT count(*) FROM held_people WHERE until > $1`, s.clock.Now().Add(time.Hour)), "nobody is held for ever")
 	assert.Zero(s.t, one(`SELECT count(*) FROM round_people p WHERE attempts - (SELECT count(*) FROM round_calls x WHERE x.round_id = p.round_id AND x.position = p.position AND x.bead = 'current') > 3`),
 		"nobody more often than allowed, but for numbers that a rep left for another by hand")
-	assert.Zero(s.t, one(`SELECT count(*) FROM slips s JOIN round_calls x ON x.call_id = s.call_id WHERE s.state = 'open'`), "no slip of a round stays behind")
+	assert.LessOrEqual(s.t, one(`SELECT count(*) FROM slips s JOIN round_calls x ON x.call_id = s.call_id WHERE s.state = 'open'`), int(s.faults[3].Load()),
+		"no slip stays behind but one that was opened again when a colleague was at the person already")
 	assert.Equal(s.t, one(`SELECT count(*) FROM calls WHERE direction = 'outbound'`), one(`SELECT count(*) FROM round_calls`))
 }

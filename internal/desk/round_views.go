@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
@@ -20,7 +21,9 @@ import (
 // manyPeople is from how many people on the figures of a round are remembered for countsFresh: counting them takes longer than a call is worth.
 const (
 	manyPeople  = 5_000
-	countsFresh = 3 * time.Second
+	countsFresh = 5 * time.Second
+	// shownReps is how many of those who work on a round are named, and everybody more than work on any.
+	shownReps, everybody = 12, 10_000
 )
 
 // roundCounts are the people of a round by where they stand.
@@ -29,13 +32,45 @@ type roundCounts struct {
 	at                                          time.Time
 }
 
+// counting is what is remembered of the figures of a large round: one counts, and everybody else gets what was counted last.
+type counting struct {
+	mu    sync.Mutex
+	value roundCounts
+	busy  bool
+}
+
 func (d *Desk) countRound(ctx context.Context, id uuid.UUID, total int) (roundCounts, error) {
-	now := d.Clock.Now()
-	if kept, there := d.counts.Load(id); there && total >= manyPeople && now.Sub(kept.(roundCounts).at) < countsFresh {
-		return kept.(roundCounts), nil
+	if total < manyPeople {
+		return d.countNow(ctx, id)
 	}
+	kept, _ := d.counts.LoadOrStore(id, &counting{})
+	c := kept.(*counting)
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	known := !c.value.at.IsZero()
+	if known && (c.busy || d.Clock.Since(c.value.at) < countsFresh) {
+		return c.value, nil
+	}
+	if known { // the others need not wait
+		c.busy = true
+		c.mu.Unlock()
+		value, err := d.countNow(ctx, id)
+		c.mu.Lock()
+		if c.busy = false; err == nil {
+			c.value = value
+		}
+		return c.value, err
+	}
+	value, err := d.countNow(ctx, id)
+	if err == nil {
+		c.value = value
+	}
+	return value, err
+}
+
+func (d *Desk) countNow(ctx context.Context, id uuid.UUID) (roundCounts, error) {
+	c := roundCounts{at: d.Clock.Now()}
 	rows, err := d.Store.RoundCounts(ctx, id)
-	c := roundCounts{at: now}
 	for _, r := range rows {
 		switch r.State {
 		case "waiting":
@@ -51,9 +86,6 @@ func (d *Desk) countRound(ctx context.Context, id uuid.UUID, total int) (roundCo
 		if round.Bead(r.Bead) == round.Spoke {
 			c.reached += r.People
 		}
-	}
-	if total >= manyPeople {
-		d.counts.Store(id, c)
 	}
 	return c, err
 }
@@ -78,16 +110,14 @@ func (d *Desk) Round(ctx context.Context, a Actor, id uuid.UUID) (contract.Round
 		}
 		view.NextAt = &at
 	}
-	reps, err := d.Store.RoundReps(ctx, id)
+	reps, err := d.Store.RoundReps(ctx, db.RoundRepsParams{RoundID: id, Me: a.ID, Count: shownReps})
 	if err != nil {
 		return view, err
 	}
 	going := 0
 	for _, x := range reps {
 		view.Reps = append(view.Reps, contract.RoundRep{ID: x.UserID, Name: x.Name, State: contract.RoundRepState(x.State), Why: x.Why})
-		if x.State == "going" {
-			going++
-		}
+		going = x.Going
 		if x.UserID == a.ID {
 			view.Mine, view.Why, view.StopAfter = contract.RoundMine(x.State), x.Why, x.StopAfter
 		}

@@ -397,7 +397,7 @@ func (d *Desk) SetRoundSettings(ctx context.Context, a Actor, id uuid.UUID, s co
 	if err := d.putDefaults(ctx, d.Store.Queries, "user:"+a.ID.String(), s); err != nil {
 		return contract.Round{}, err
 	}
-	d.publishRound(id)
+	d.publishRound(id, a.ID)
 	return d.Round(ctx, a, id)
 }
 
@@ -414,14 +414,11 @@ func (d *Desk) round(ctx context.Context, a Actor, id uuid.UUID) (aRound, error)
 	if err != nil || r.ListID == nil || r.StartedBy == a.ID {
 		return r, err
 	}
-	if _, err := d.list(ctx, a, *r.ListID); errors.Is(err, ErrNotFound) {
-		if _, err := d.Store.RoundRep(ctx, db.RoundRepParams{RoundID: id, UserID: a.ID}); err != nil {
-			return r, ErrNotFound // somebody's own list, and a is not on it
-		}
-	} else if err != nil {
-		return r, err
+	may, err := d.Store.MaySeeRound(ctx, db.MaySeeRoundParams{ListID: *r.ListID, UserID: a.ID, RoundID: id})
+	if err == nil && !may {
+		err = ErrNotFound
 	}
-	return r, nil
+	return r, err
 }
 
 // readRound reads a round whoever asks, by q alone: within a transaction nothing may wait for another connection.
@@ -440,7 +437,44 @@ func readRound(ctx context.Context, q *db.Queries, id uuid.UUID) (aRound, error)
 	return r, nil
 }
 
-// publishRound tells those who look at a round that it has changed.
-func (d *Desk) publishRound(id uuid.UUID, to ...uuid.UUID) {
-	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRound, RoundID: &id}, to...)
+// publishRound tells the windows of a rep at once that a round has changed; its other reps learn it with the next heartbeats.
+func (d *Desk) publishRound(id uuid.UUID, rep uuid.UUID) {
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRound, RoundID: &id}, rep)
+	d.roundChanged(id)
+}
+
+// roundChanged notes that those who work on a round are to be told.
+func (d *Desk) roundChanged(id uuid.UUID) {
+	d.mu.Lock()
+	d.changedRounds[id] = true
+	d.mu.Unlock()
+}
+
+// fewReps is up to how many reps are told with every heartbeat what their colleagues on a round have done. More are told with every fifth: each looks again then.
+const fewReps = 10
+
+// tellOfRounds tells those who work on rounds that have changed.
+func (d *Desk) tellOfRounds(ctx context.Context, fifth bool) error {
+	d.mu.Lock()
+	changed := d.changedRounds
+	d.changedRounds = map[uuid.UUID]bool{}
+	d.mu.Unlock()
+	for id := range changed {
+		reps, err := d.Store.RoundReps(ctx, db.RoundRepsParams{RoundID: id, Count: everybody})
+		if err != nil {
+			return err
+		}
+		if len(reps) > fewReps && !fifth {
+			d.roundChanged(id)
+			continue
+		}
+		to := make([]uuid.UUID, len(reps))
+		for i, r := range reps {
+			to[i] = r.UserID
+		}
+		if len(to) > 0 {
+			d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRound, RoundID: &id}, to...)
+		}
+	}
+	return nil
 }

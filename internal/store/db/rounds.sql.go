@@ -559,29 +559,6 @@ func (q *Queries) LineTheyKnow(ctx context.Context, e164 string) (*uuid.UUID, er
 	return line_id, err
 }
 
-const lockRound = `-- name: LockRound :one
-SELECT id, name, list_id, started_by, started_at, settings, source, total, ranked_at, ended_at, version FROM rounds WHERE id = $1 FOR UPDATE
-`
-
-func (q *Queries) LockRound(ctx context.Context, id uuid.UUID) (Round, error) {
-	row := q.db.QueryRow(ctx, lockRound, id)
-	var i Round
-	err := row.Scan(
-		&i.ID,
-		&i.Name,
-		&i.ListID,
-		&i.StartedBy,
-		&i.StartedAt,
-		&i.Settings,
-		&i.Source,
-		&i.Total,
-		&i.RankedAt,
-		&i.EndedAt,
-		&i.Version,
-	)
-	return i, err
-}
-
 const lockRoundPerson = `-- name: LockRoundPerson :one
 SELECT round_id, position, record_id, state, rank, ready_at, user_id, lease_until, dial_at, call_id, number_id, tried, attempts, bead, why, outcome_id, settled_at FROM round_people WHERE round_id = $1 AND position = $2 FOR UPDATE
 `
@@ -614,6 +591,24 @@ func (q *Queries) LockRoundPerson(ctx context.Context, arg LockRoundPersonParams
 		&i.SettledAt,
 	)
 	return i, err
+}
+
+const maySeeRound = `-- name: MaySeeRound :one
+SELECT (EXISTS (SELECT FROM lists l WHERE l.id = $1 AND (l.shared OR l.owner_id = $2)) OR EXISTS (SELECT FROM round_reps g WHERE g.round_id = $3 AND g.user_id = $2))::boolean
+`
+
+type MaySeeRoundParams struct {
+	ListID  uuid.UUID
+	UserID  uuid.UUID
+	RoundID uuid.UUID
+}
+
+// Whether somebody may see a round of a list: the list is theirs or shared, or they are on the round.
+func (q *Queries) MaySeeRound(ctx context.Context, arg MaySeeRoundParams) (bool, error) {
+	row := q.db.QueryRow(ctx, maySeeRound, arg.ListID, arg.UserID, arg.RoundID)
+	var column_1 bool
+	err := row.Scan(&column_1)
+	return column_1, err
 }
 
 const nextReady = `-- name: NextReady :one
@@ -838,19 +833,34 @@ func (q *Queries) PromisesDue(ctx context.Context, arg PromisesDueParams) ([]Pro
 	return items, nil
 }
 
-const promoteLater = `-- name: PromoteLater :execrows
-UPDATE round_people p SET state = 'waiting', ready_at = NULL
-FROM (SELECT x.round_id, x.position FROM round_people x WHERE x.state = 'later' AND x.ready_at <= $1 ORDER BY x.ready_at LIMIT 5000 FOR UPDATE SKIP LOCKED) d
-WHERE p.round_id = d.round_id AND p.position = d.position
+const promoteLater = `-- name: PromoteLater :many
+WITH free AS (
+  UPDATE round_people p SET state = 'waiting', ready_at = NULL
+  FROM (SELECT x.round_id, x.position FROM round_people x WHERE x.state = 'later' AND x.ready_at <= $1 ORDER BY x.ready_at LIMIT 5000 FOR UPDATE SKIP LOCKED) d
+  WHERE p.round_id = d.round_id AND p.position = d.position RETURNING p.round_id
+)
+SELECT DISTINCT round_id FROM free
 `
 
-// Who was put off and whose time has come is free again.
-func (q *Queries) PromoteLater(ctx context.Context, now *time.Time) (int64, error) {
-	result, err := q.db.Exec(ctx, promoteLater, now)
+// Who was put off and whose time has come is free again. It tells of which rounds.
+func (q *Queries) PromoteLater(ctx context.Context, now *time.Time) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, promoteLater, now)
 	if err != nil {
-		return 0, err
+		return nil, err
 	}
-	return result.RowsAffected(), nil
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var round_id uuid.UUID
+		if err := rows.Scan(&round_id); err != nil {
+			return nil, err
+		}
+		items = append(items, round_id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const putOff = `-- name: PutOff :exec
@@ -1402,9 +1412,16 @@ func (q *Queries) RoundRep(ctx context.Context, arg RoundRepParams) (RoundRepRow
 }
 
 const roundReps = `-- name: RoundReps :many
-SELECT g.user_id, g.state, g.why, g.stop_after, g.takes_calls, g.since, u.name FROM round_reps g JOIN users u ON u.id = g.user_id
-WHERE g.round_id = $1 AND g.state <> 'left' ORDER BY u.name
+SELECT g.user_id, g.state, g.why, g.stop_after, g.takes_calls, g.since, u.name, (count(*) FILTER (WHERE g.state = 'going') OVER ())::int AS going
+FROM round_reps g JOIN users u ON u.id = g.user_id
+WHERE g.round_id = $1 AND g.state <> 'left' ORDER BY g.user_id = $2 DESC, g.state = 'going' DESC, u.name LIMIT $3
 `
+
+type RoundRepsParams struct {
+	RoundID uuid.UUID
+	Me      uuid.UUID
+	Count   int32
+}
 
 type RoundRepsRow struct {
 	UserID     uuid.UUID
@@ -1414,10 +1431,12 @@ type RoundRepsRow struct {
 	TakesCalls bool
 	Since      time.Time
 	Name       string
+	Going      int
 }
 
-func (q *Queries) RoundReps(ctx context.Context, roundID uuid.UUID) ([]RoundRepsRow, error) {
-	rows, err := q.db.Query(ctx, roundReps, roundID)
+// Who works on a round: the reader first, then those who are going. With many the first ones; their number stands with each.
+func (q *Queries) RoundReps(ctx context.Context, arg RoundRepsParams) ([]RoundRepsRow, error) {
+	rows, err := q.db.Query(ctx, roundReps, arg.RoundID, arg.Me, arg.Count)
 	if err != nil {
 		return nil, err
 	}
@@ -1433,6 +1452,7 @@ func (q *Queries) RoundReps(ctx context.Context, roundID uuid.UUID) ([]RoundReps
 			&i.TakesCalls,
 			&i.Since,
 			&i.Name,
+			&i.Going,
 		); err != nil {
 			return nil, err
 		}

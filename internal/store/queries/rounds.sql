@@ -5,8 +5,9 @@ VALUES (@id, @name, @list_id, @started_by, @started_at, @settings, @source, @tot
 -- name: Round :one
 SELECT r.*, u.name AS starter FROM rounds r JOIN users u ON u.id = r.started_by WHERE r.id = @id;
 
--- name: LockRound :one
-SELECT * FROM rounds WHERE id = @id FOR UPDATE;
+-- name: MaySeeRound :one
+-- Whether somebody may see a round of a list: the list is theirs or shared, or they are on the round.
+SELECT (EXISTS (SELECT FROM lists l WHERE l.id = @list_id AND (l.shared OR l.owner_id = @user_id)) OR EXISTS (SELECT FROM round_reps g WHERE g.round_id = @round_id AND g.user_id = @user_id))::boolean;
 
 -- name: OpenRounds :many
 -- Those that are not over: the own first, then those of colleagues.
@@ -81,8 +82,10 @@ UPDATE round_reps SET state = 'paused', why = '', since = @since, stop_after = f
 UPDATE round_reps SET stop_after = @stop WHERE round_id = @round_id AND user_id = @user_id;
 
 -- name: RoundReps :many
-SELECT g.user_id, g.state, g.why, g.stop_after, g.takes_calls, g.since, u.name FROM round_reps g JOIN users u ON u.id = g.user_id
-WHERE g.round_id = @round_id AND g.state <> 'left' ORDER BY u.name;
+-- Who works on a round: the reader first, then those who are going. With many the first ones; their number stands with each.
+SELECT g.user_id, g.state, g.why, g.stop_after, g.takes_calls, g.since, u.name, (count(*) FILTER (WHERE g.state = 'going') OVER ())::int AS going
+FROM round_reps g JOIN users u ON u.id = g.user_id
+WHERE g.round_id = @round_id AND g.state <> 'left' ORDER BY g.user_id = @me DESC, g.state = 'going' DESC, u.name LIMIT @count;
 
 -- name: RoundRep :one
 SELECT state, why, stop_after, takes_calls, since FROM round_reps WHERE round_id = @round_id AND user_id = @user_id;
@@ -155,11 +158,14 @@ WITH freed AS (
 )
 DELETE FROM held_people h USING freed WHERE h.record_id = freed.record_id AND h.user_id = @user_id;
 
--- name: PromoteLater :execrows
--- Who was put off and whose time has come is free again.
-UPDATE round_people p SET state = 'waiting', ready_at = NULL
-FROM (SELECT x.round_id, x.position FROM round_people x WHERE x.state = 'later' AND x.ready_at <= @now ORDER BY x.ready_at LIMIT 5000 FOR UPDATE SKIP LOCKED) d
-WHERE p.round_id = d.round_id AND p.position = d.position;
+-- name: PromoteLater :many
+-- Who was put off and whose time has come is free again. It tells of which rounds.
+WITH free AS (
+  UPDATE round_people p SET state = 'waiting', ready_at = NULL
+  FROM (SELECT x.round_id, x.position FROM round_people x WHERE x.state = 'later' AND x.ready_at <= @now ORDER BY x.ready_at LIMIT 5000 FOR UPDATE SKIP LOCKED) d
+  WHERE p.round_id = d.round_id AND p.position = d.position RETURNING p.round_id
+)
+SELECT DISTINCT round_id FROM free;
 
 -- name: NextReady :one
 SELECT coalesce(min(ready_at), '0001-01-01 00:00:00+00')::timestamptz FROM round_people WHERE round_id = @round_id AND state = 'later';
