@@ -145,7 +145,7 @@ export const rounds = {
       spoke: "spoken with",
       message: "left a message",
       tried: "not reached",
-      later: "comes again",
+      later: "later",
       refused: "not to be called",
       skipped: "skipped",
       cannot: "cannot be called",

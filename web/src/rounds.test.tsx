@@ -128,7 +128,7 @@ describe("a round", () => {
     await waitFor(() => {
       expect(within(beads).getAllByRole("button")).toHaveLength(3);
     });
-    expect(within(beads).getByLabelText(/Corin Ashdale: comes again, 2 tries/)).toBeInTheDocument();
+    expect(within(beads).getByLabelText(/Corin Ashdale: later, 2 tries/)).toBeInTheDocument();
     expect(screen.getByTestId("round-figures")).toHaveTextContent("2:41");
     expect(screen.getByTestId("round-today")).toHaveTextContent("Visit agreed 1 (yesterday 2)");
     expect(await screen.findByText(/first try · best 9 to 11/)).toBeInTheDocument();

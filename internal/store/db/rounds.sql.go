@@ -835,7 +835,7 @@ func (q *Queries) PromisesDue(ctx context.Context, arg PromisesDueParams) ([]Pro
 
 const promoteLater = `-- name: PromoteLater :many
 WITH free AS (
-  UPDATE round_people p SET state = 'waiting', ready_at = NULL
+  UPDATE round_people p SET state = 'waiting', ready_at = NULL, why = '', bead = CASE WHEN p.attempts > 0 THEN 'later' ELSE 'waiting' END
   FROM (SELECT x.round_id, x.position FROM round_people x WHERE x.state = 'later' AND x.ready_at <= $1 ORDER BY x.ready_at LIMIT 5000 FOR UPDATE SKIP LOCKED) d
   WHERE p.round_id = d.round_id AND p.position = d.position RETURNING p.round_id
 )

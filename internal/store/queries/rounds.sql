@@ -161,7 +161,7 @@ DELETE FROM held_people h USING freed WHERE h.record_id = freed.record_id AND h.
 -- name: PromoteLater :many
 -- Who was put off and whose time has come is free again. It tells of which rounds.
 WITH free AS (
-  UPDATE round_people p SET state = 'waiting', ready_at = NULL
+  UPDATE round_people p SET state = 'waiting', ready_at = NULL, why = '', bead = CASE WHEN p.attempts > 0 THEN 'later' ELSE 'waiting' END
   FROM (SELECT x.round_id, x.position FROM round_people x WHERE x.state = 'later' AND x.ready_at <= @now ORDER BY x.ready_at LIMIT 5000 FOR UPDATE SKIP LOCKED) d
   WHERE p.round_id = d.round_id AND p.position = d.position RETURNING p.round_id
 )
