@@ -367,7 +367,8 @@ func (d *Desk) putDefaults(ctx context.Context, q *db.Queries, whose string, s c
 	return q.PutRoundDefaults(ctx, db.PutRoundDefaultsParams{Whose: whose, Settings: text})
 }
 
-// SetRoundSettings changes how a round goes on, for everybody on it. Errors: *FieldError, ErrNotFound, ErrChangedElse.
+// SetRoundSettings changes how a round goes on, for everybody on it. Who works on it may, who started it, and who leads. Errors: *FieldError, ErrNotFound, ErrForbidden,
+// ErrChangedElse.
 func (d *Desk) SetRoundSettings(ctx context.Context, a Actor, id uuid.UUID, s contract.RoundSettings) (contract.Round, error) {
 	f, err := d.firm(ctx)
 	if err != nil {
@@ -379,6 +380,11 @@ func (d *Desk) SetRoundSettings(ctx context.Context, a Actor, id uuid.UUID, s co
 	r, err := d.round(ctx, a, id)
 	if err != nil {
 		return contract.Round{}, err
+	}
+	if r.StartedBy != a.ID && !a.leads() {
+		if rep, err := d.Store.RoundRep(ctx, db.RoundRepParams{RoundID: id, UserID: a.ID}); err != nil || rep.State == "left" {
+			return contract.Round{}, ErrForbidden
+		}
 	}
 	text, err := json.Marshal(s)
 	if err != nil {

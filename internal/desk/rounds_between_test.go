@@ -122,6 +122,8 @@ func TestWhatARepChoseLastIsOfferedAgain(t *testing.T) {
 	changed, err := w.SetRoundSettings(t.Context(), w.ines, r.ID, now)
 	require.NoError(t, err)
 	assert.Equal(t, contract.Best, changed.Settings.Order)
+	_, err = w.SetRoundSettings(t.Context(), w.tomas, r.ID, now)
+	require.ErrorIs(t, err, desk.ErrForbidden)
 	now.PerDay = 0
 	_, err = w.SetRoundSettings(t.Context(), w.ines, r.ID, now)
 	var at *desk.FieldError
@@ -165,6 +167,25 @@ func TestARoundIsStartedForSomebodyOfAListOrTheLane(t *testing.T) {
 	assert.Equal(t, "Berit Osterlund", people[0].Record.Name)
 	_, err = w.Round(t.Context(), w.ines, uuid.New())
 	require.ErrorIs(t, err, desk.ErrNotFound)
+
+	// A round of somebody's own list is seen by nobody else.
+	_, err = w.store.Pool.Exec(t.Context(), `UPDATE lists SET shared = false WHERE id = $1`, list)
+	require.NoError(t, err)
+	r, err = w.StartRound(t.Context(), w.ines, key(), contract.RoundStart{ListID: &list, Settings: s})
+	require.NoError(t, err)
+	_, err = w.Round(t.Context(), w.odile, r.ID)
+	require.ErrorIs(t, err, desk.ErrNotFound)
+	for a, there := range map[desk.Actor]int{w.ines: 2, w.odile: 1} {
+		all, err := w.Rounds(t.Context(), a)
+		require.NoError(t, err)
+		n := 0
+		for _, x := range all {
+			if x.Name == "Spring filters" && x.ID != again.ID || x.Name == "From the lane" {
+				n++
+			}
+		}
+		assert.Equal(t, there, n)
+	}
 }
 
 func TestARoundTakesWhoMattersMostFirst(t *testing.T) {

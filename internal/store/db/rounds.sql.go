@@ -698,7 +698,7 @@ SELECT r.id, r.name, r.list_id, r.started_at, r.started_by, u.name AS starter, c
   (SELECT count(*) FROM round_people p WHERE p.round_id = r.id AND p.state <> 'done')::int AS remaining,
   (SELECT coalesce(array_agg(v.name ORDER BY v.name), '{}') FROM round_reps g JOIN users v ON v.id = g.user_id WHERE g.round_id = r.id AND g.state = 'going')::text[] AS going
 FROM rounds r JOIN users u ON u.id = r.started_by LEFT JOIN round_reps m ON m.round_id = r.id AND m.user_id = $1
-WHERE r.ended_at IS NULL
+WHERE r.ended_at IS NULL AND (r.list_id IS NULL OR r.started_by = $1 OR m.user_id IS NOT NULL OR EXISTS (SELECT FROM lists l WHERE l.id = r.list_id AND (l.shared OR l.owner_id = $1)))
 ORDER BY m.state = 'going' DESC NULLS LAST, m.state IS NOT NULL DESC, r.started_at DESC LIMIT 50
 `
 
