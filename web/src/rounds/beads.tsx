@@ -5,12 +5,13 @@ import { type KeyboardEvent, useRef, useState } from "react";
 import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
+import { roundPages } from "../messages_round_pages";
 import { Button } from "../ui/button";
 import { dayShort, clockTime } from "../ui/times";
 import { type Round, useRoundAct } from "./round";
 
 type Person = Schemas["RoundPerson"];
-const b = t.rounds.beads;
+const b = roundPages.beads;
 
 /** How many beads are shown: three rows of a sheet at 1280 pixels. Of a longer round those around the current one. */
 const shown = 120;

@@ -3,11 +3,11 @@ import { type ReactNode } from "react";
 
 import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { roundPages } from "../messages_round_pages";
 import { Check, Field, Select } from "../ui/field";
 import type { Settings } from "./round";
 
-const s = t.rounds.start;
+const s = roundPages.start;
 
 function Part({ title, children }: { title: string; children: ReactNode }) {
   return (

@@ -5,14 +5,14 @@ import { useState } from "react";
 import { api, ask } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
-import { t } from "../messages";
+import { roundPages } from "../messages_round_pages";
 import { Button } from "../ui/button";
 import { Field } from "../ui/field";
 import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
 import type { Round } from "./round";
 
-const o = t.rounds.over;
+const o = roundPages.over;
 
 /** Results are what came of a round: by outcome, who was not reached, and what can be done with them. */
 export function Results({ round }: { round: Round }) {

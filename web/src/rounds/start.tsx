@@ -5,6 +5,7 @@ import { useState } from "react";
 import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
+import { roundPages } from "../messages_round_pages";
 import { Button } from "../ui/button";
 import { Field } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
@@ -12,7 +13,7 @@ import { useTell } from "../ui/toast";
 import { RoundForm } from "./form";
 import { keptSource, type Settings, type Source, takeRound } from "./round";
 
-const s = t.rounds.start;
+const s = roundPages.start;
 
 /** StartRound is the page on which a round begins: of a list, of picked rows, or of the lane. */
 export function StartRound() {

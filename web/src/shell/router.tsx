@@ -13,7 +13,6 @@ import { Failure } from "../api/client";
 import { queries } from "../api/queries";
 import { People } from "../book/people";
 import { RecordSheet } from "../book/record";
-import { CallPage } from "../call/call_page";
 import { Calls, callsIn } from "../call/calls";
 import { type Kind } from "../book/values";
 import { LanePage } from "../lane/lane";
@@ -232,7 +231,7 @@ const calls = createRoute({
 const call = createRoute({
   getParentRoute: () => frame,
   path: "/calls/$id",
-  component: CallPage,
+  component: lazyRouteComponent(() => import("../call/call_page"), "CallPage"),
   validateSearch: (s): { at?: number | undefined } => ({ at: Math.max(0, Number(s["at"])) || undefined }),
 });
 
