@@ -145,7 +145,10 @@ func (d *Desk) unsettle(ctx context.Context, q *db.Queries, s db.LockSlipRow) (*
 	if n, err := q.HoldPerson(ctx, db.HoldPersonParams{RecordID: p.RecordID, RoundID: rc.RoundID, UserID: s.UserID, Until: now.Add(callingHold), Now: now}); err != nil || n == 0 {
 		return &rc.RoundID, err
 	}
-	return &rc.RoundID, q.PutRoundPerson(ctx, putPerson(was))
+	if err := q.PutRoundPerson(ctx, putPerson(was)); err != nil {
+		return nil, err
+	}
+	return &rc.RoundID, q.ReopenRound(ctx, db.ReopenRoundParams{ID: rc.RoundID, Position: rc.Position})
 }
 
 // refusedInARow is after how many calls that the carrier refused, one after the other, a round pauses.

@@ -280,6 +280,24 @@ func TestTheLastOutcomeIsTakenBack(t *testing.T) {
 	assert.Equal(t, "spoke current waiting", w.beads(r.ID))
 }
 
+func TestARoundThatIsOverGoesOnWhereItsLastOutcomeIsTakenBack(t *testing.T) {
+	w := newWorld(t)
+	r := w.starts(w.ines, w.people(1))
+	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
+	slip := r.Current.Call.Slip.ID
+	r = w.settles(w.ines, r, w.sold)
+	require.True(t, r.Over)
+	_, err := w.UndoFiling(t.Context(), w.ines, slip)
+	require.NoError(t, err)
+	r, err = w.Round(t.Context(), w.ines, r.ID)
+	require.NoError(t, err)
+	assert.False(t, r.Over)
+	require.NotNil(t, r.Current)
+	r = w.settles(w.ines, r, w.sold)
+	assert.True(t, r.Over)
+	assert.Equal(t, "spoke", w.beads(r.ID))
+}
+
 func TestARoundIsPausedLeftAndHandedOver(t *testing.T) {
 	w := newWorld(t)
 	ids := w.people(3)

@@ -1081,6 +1081,22 @@ func (q *Queries) RenewLeases(ctx context.Context, arg RenewLeasesParams) error 
 	return err
 }
 
+const reopenRound = `-- name: ReopenRound :exec
+UPDATE rounds r SET ended_at = NULL, version = version + 1 WHERE r.id = $1 AND r.ended_at IS NOT NULL
+  AND NOT EXISTS (SELECT FROM round_people p WHERE p.round_id = r.id AND p.state <> 'done' AND p.position <> $2)
+`
+
+type ReopenRoundParams struct {
+	ID       uuid.UUID
+	Position int
+}
+
+// A round that was over because everybody was done with goes on when the last outcome is taken back.
+func (q *Queries) ReopenRound(ctx context.Context, arg ReopenRoundParams) error {
+	_, err := q.db.Exec(ctx, reopenRound, arg.ID, arg.Position)
+	return err
+}
+
 const round = `-- name: Round :one
 SELECT r.id, r.name, r.list_id, r.started_by, r.started_at, r.settings, r.source, r.total, r.ranked_at, r.ended_at, r.version, u.name AS starter FROM rounds r JOIN users u ON u.id = r.started_by WHERE r.id = $1
 `

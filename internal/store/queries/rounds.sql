@@ -37,6 +37,11 @@ UPDATE rounds SET total = @total, source = CASE WHEN @finished::boolean THEN '{}
 -- name: EndRound :exec
 UPDATE rounds SET ended_at = @at, version = version + 1 WHERE id = @id;
 
+-- name: ReopenRound :exec
+-- A round that was over because everybody was done with goes on when the last outcome is taken back.
+UPDATE rounds r SET ended_at = NULL, version = version + 1 WHERE r.id = @id AND r.ended_at IS NOT NULL
+  AND NOT EXISTS (SELECT FROM round_people p WHERE p.round_id = r.id AND p.state <> 'done' AND p.position <> @position);
+
 -- name: SetRoundSettings :execrows
 UPDATE rounds SET settings = @settings, version = version + 1 WHERE id = @id AND version = @version;
 
