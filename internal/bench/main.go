@@ -64,7 +64,7 @@ func run(ctx context.Context, out, only string, clicks, runs, people int, length
 		}
 	}
 	if only == "" || only == "rounds" {
-		if all.rounds, err = rounds(ctx, cluster, dir, clicks, 3); err != nil {
+		if all.rounds, err = rounds(ctx, cluster, dir, clicks, min(runs, 3)); err != nil {
 			return fmt.Errorf("rounds: %w", err)
 		}
 	}
