@@ -9,6 +9,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/call"
 	"trundo/internal/core/callerid"
 	"trundo/internal/core/round"
 	"trundo/internal/core/slip"
@@ -335,7 +336,8 @@ func (d *Desk) skip(ctx context.Context, a Actor, r aRound, key string) error {
 	return d.advance(ctx, a, r, key, advancing{})
 }
 
-// SettleInRound ends an attempt with its outcome, files it and goes on: one key's work. The same key does it once. Errors: those of File and of PlaceCall.
+// SettleInRound ends an attempt with its outcome, files it and goes on: one key's work. The same key does it once. Errors: slip.ErrStillInCall while somebody is spoken
+// with and the outcome is that of a conversation, or none is named; those of File and of PlaceCall.
 func (d *Desk) SettleInRound(ctx context.Context, a Actor, id uuid.UUID, key string, s contract.RoundSettle) (contract.Round, error) {
 	if d.journal.Away() {
 		return contract.Round{}, ErrAway
@@ -370,6 +372,19 @@ func (d *Desk) SettleInRound(ctx context.Context, a Actor, id uuid.UUID, key str
 func (d *Desk) settleSlip(ctx context.Context, a Actor, r aRound, sheet db.SlipBriefRow, key string, s contract.RoundSettle) error {
 	outcome := s.OutcomeID
 	if state, live := d.board.Snapshot(sheet.CallID); live && !state.HasLeft(a.ID.String()) {
+		if state.Phase() == call.PhaseSpeaking && !value(s.Leave) {
+			// Who is spoken with is cut off only by an outcome that says that it is no conversation, never by filing.
+			f, err := d.firm(ctx)
+			if err != nil {
+				return err
+			}
+			if outcome == nil {
+				return slip.ErrStillInCall
+			}
+			if o, there := f.outcome(*outcome); !there || o.Reached {
+				return slip.ErrStillInCall
+			}
+		}
 		if value(s.Leave) {
 			message := s.MessageID
 			if message == nil {

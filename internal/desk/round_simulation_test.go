@@ -18,6 +18,9 @@ import (
 	"trundo/internal/carrier"
 	"trundo/internal/carrier/sim"
 	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/phone"
+	"trundo/internal/core/slip"
 	"trundo/internal/desk"
 	"trundo/internal/live"
 	"trundo/internal/store"
@@ -180,14 +183,17 @@ func (s *simulation) step(ctx context.Context, a desk.Actor, at uuid.UUID, dice 
 	case c.State == contract.Taken:
 		do(contract.RoundAct{Act: contract.RoundActActCall})
 	case c.Call.State.Phase != contract.PhaseEnded && dice.IntN(3) == 0:
-		s.sim.TheyAnswer(c.Call.Display)
+		s.sim.TheyAnswer(numberOf(c.Call))
 	case c.NextNumberID != nil && dice.IntN(4) == 0:
 		do(contract.RoundAct{Act: contract.RoundActActNextNumber})
 	default:
 		if c.Call.State.Phase != contract.PhaseEnded && dice.IntN(2) == 0 {
-			s.sim.TheyEnd(c.Call.Display, []carrier.Reason{carrier.Busy, carrier.NoAnswer, carrier.Lost}[dice.IntN(3)])
+			s.sim.TheyEnd(numberOf(c.Call), []carrier.Reason{carrier.Busy, carrier.NoAnswer, carrier.Lost}[dice.IntN(3)])
 		}
 		outcome := s.outcomes[dice.IntN(len(s.outcomes))]
+		if outcome == s.sold {
+			s.fine(s.HangUp(ctx, a, c.Call.ID)) // a conversation is ended before it is filed
+		}
 		_, err := s.SettleInRound(ctx, a, r.ID, key(), contract.RoundSettle{SlipID: c.Call.Slip.ID, OutcomeID: &outcome})
 		if !s.fine(err) {
 			return at
@@ -201,6 +207,12 @@ func (s *simulation) step(ctx context.Context, a desk.Actor, at uuid.UUID, dice 
 	return at
 }
 
+// numberOf is the number that a call goes to, in its normal form.
+func numberOf(c *contract.Call) string {
+	digits := phone.Digits(c.Display)
+	return "+1" + digits[len(digits)-10:]
+}
+
 // fine tells whether something was done; what a rep can meet when colleagues and servers come between is no fault.
 func (s *simulation) fine(err error) bool {
 	var in *desk.InCallError
@@ -208,7 +220,7 @@ func (s *simulation) fine(err error) bool {
 	switch {
 	case err == nil:
 		return true
-	case errors.Is(err, desk.ErrRoundOver), errors.Is(err, desk.ErrLetGo), errors.Is(err, desk.ErrNobodyNow), errors.Is(err, desk.ErrUnfiled), errors.Is(err, desk.ErrTooLate), errors.As(err, &in), errors.As(err, &field),
+	case errors.Is(err, desk.ErrRoundOver), errors.Is(err, desk.ErrLetGo), errors.Is(err, desk.ErrNobodyNow), errors.Is(err, desk.ErrUnfiled), errors.Is(err, desk.ErrTooLate), errors.Is(err, slip.ErrStillInCall), errors.Is(err, call.ErrNotThere), errors.As(err, &in), errors.As(err, &field),
 		errors.Is(err, context.DeadlineExceeded):
 		return false
 	}

@@ -52,7 +52,6 @@ export const rounds = {
     fileByKey: "File, go on",
     oneKey: "One key, then on to the next.",
     oneKeySpeaking: "A conversation’s outcome waits for its end.",
-    put: (name: string, outcome: string) => `${name}: ${outcome}`,
     open: "Open the round",
     left_: { left: "message left", cut_off: "message cut off", no_beep: "no beep, nothing left" } as Record<
       string,

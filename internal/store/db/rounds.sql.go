@@ -149,36 +149,6 @@ func (q *Queries) AttemptsOfDay(ctx context.Context, arg AttemptsOfDayParams) ([
 	return items, nil
 }
 
-const beadOrder = `-- name: BeadOrder :many
-SELECT p.position FROM round_people p WHERE p.round_id = $1 AND p.state = 'waiting' ORDER BY p.rank, p.position LIMIT $2
-`
-
-type BeadOrderParams struct {
-	RoundID uuid.UUID
-	Count   int32
-}
-
-// The first people of a round in the order in which they were settled or will come.
-func (q *Queries) BeadOrder(ctx context.Context, arg BeadOrderParams) ([]int, error) {
-	rows, err := q.db.Query(ctx, beadOrder, arg.RoundID, arg.Count)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	items := []int{}
-	for rows.Next() {
-		var position int
-		if err := rows.Scan(&position); err != nil {
-			return nil, err
-		}
-		items = append(items, position)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const endRound = `-- name: EndRound :exec
 UPDATE rounds SET ended_at = $1, version = version + 1 WHERE id = $2
 `
@@ -1379,22 +1349,6 @@ func (q *Queries) RoundPeople(ctx context.Context, arg RoundPeopleParams) ([]Rou
 		return nil, err
 	}
 	return items, nil
-}
-
-const roundPersonByRecord = `-- name: RoundPersonByRecord :one
-SELECT position FROM round_people WHERE round_id = $1 AND record_id = $2
-`
-
-type RoundPersonByRecordParams struct {
-	RoundID  uuid.UUID
-	RecordID uuid.UUID
-}
-
-func (q *Queries) RoundPersonByRecord(ctx context.Context, arg RoundPersonByRecordParams) (int, error) {
-	row := q.db.QueryRow(ctx, roundPersonByRecord, arg.RoundID, arg.RecordID)
-	var position int
-	err := row.Scan(&position)
-	return position, err
 }
 
 const roundRep = `-- name: RoundRep :one

@@ -127,9 +127,6 @@ ORDER BY (p.state = 'calling' AND c.ended_at IS NULL) DESC, p.lease_until DESC N
 -- name: LockRoundPerson :one
 SELECT * FROM round_people WHERE round_id = @round_id AND position = @position FOR UPDATE;
 
--- name: RoundPersonByRecord :one
-SELECT position FROM round_people WHERE round_id = @round_id AND record_id = @record_id;
-
 -- name: PutRoundPerson :exec
 UPDATE round_people SET state = @state, rank = @rank, ready_at = sqlc.narg('ready_at'), user_id = sqlc.narg('user_id'), lease_until = sqlc.narg('lease_until'), dial_at = sqlc.narg('dial_at'),
   call_id = sqlc.narg('call_id'), number_id = sqlc.narg('number_id'), tried = @tried, attempts = @attempts, bead = @bead, why = @why, outcome_id = sqlc.narg('outcome_id'), settled_at = sqlc.narg('settled_at')
@@ -270,10 +267,6 @@ SELECT p.position, p.record_id, p.state, p.bead, p.why, p.attempts, p.ready_at, 
   coalesce(c.drop_result, '')::text AS drop_result
 FROM round_people p JOIN records r ON r.id = p.record_id LEFT JOIN users u ON u.id = p.user_id LEFT JOIN outcomes o ON o.id = p.outcome_id LEFT JOIN calls c ON c.id = p.call_id
 WHERE p.round_id = @round_id AND p.position >= @from_position ORDER BY p.position LIMIT @count;
-
--- name: BeadOrder :many
--- The first people of a round in the order in which they were settled or will come.
-SELECT p.position FROM round_people p WHERE p.round_id = @round_id AND p.state = 'waiting' ORDER BY p.rank, p.position LIMIT @count;
 
 -- name: AttemptsOfDay :many
 -- What came of the calls in rounds, by outcome.
