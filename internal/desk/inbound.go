@@ -3,6 +3,7 @@ package desk
 import (
 	"context"
 	"encoding/json"
+	"log/slog"
 	"strings"
 	"time"
 
@@ -34,7 +35,11 @@ func (d *Desk) CallIncoming(ref carrier.Ref, from, to string) {
 			}
 		}
 		if err != nil {
-			d.Log.Warn("a call that came in could not be taken", "to", to, "error", err)
+			level := slog.LevelError
+			if store.NotFound(err) {
+				level = slog.LevelWarn // no line of ours
+			}
+			d.Log.Log(ctx, level, "a call that came in could not be taken", "to", to, "error", err)
 			d.board.Refuse(ref)
 			return
 		}

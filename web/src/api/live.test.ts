@@ -1,4 +1,4 @@
-import { QueryClient } from "@tanstack/react-query";
+import { QueryClient, QueryObserver } from "@tanstack/react-query";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
 import { FakeSocket, serve } from "../test_server";
@@ -17,7 +17,7 @@ beforeEach(() => {
   refreshed = [];
   client = new QueryClient();
   vi.spyOn(client, "invalidateQueries").mockImplementation((filters) => {
-    refreshed.push(filters?.queryKey ?? "all");
+    refreshed.push(filters?.queryKey?.length ? filters.queryKey : "all");
     return Promise.resolve();
   });
   stop = startLive(client, signedOut);
@@ -89,5 +89,24 @@ describe("the live stream", () => {
   it("leaves notes that this window saved alone", () => {
     newest().tell({ n: 1, kind: "slip", call_id: "c1", writer: "another window" });
     expect(refreshed).toEqual([["desk"], ["call", "c1"]]);
+  });
+
+  it("reads once more what was being read for the first time when something happened", async () => {
+    const answers: ((n: number) => void)[] = [];
+    const queryFn = () => new Promise<number>((resolve) => answers.push(resolve));
+    vi.mocked(client.invalidateQueries).mockRestore();
+    const observer = new QueryObserver(client, { queryKey: ["lane"], queryFn });
+    const unsubscribe = observer.subscribe(vi.fn());
+    newest().tell({ n: 1, kind: "lane" }); // the answer may be from before
+    newest().tell({ n: 2, kind: "lane" });
+    expect(answers).toHaveLength(1);
+    answers[0]?.(1);
+    await vi.advanceTimersByTimeAsync(0);
+    expect(answers).toHaveLength(2);
+    answers[1]?.(2);
+    await vi.advanceTimersByTimeAsync(0);
+    expect(observer.getCurrentResult().data).toBe(2);
+    expect(answers).toHaveLength(2);
+    unsubscribe();
   });
 });

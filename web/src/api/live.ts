@@ -1,5 +1,5 @@
 // The stream of live events: it resumes after a break, and refreshes what the events concern.
-import type { QueryClient } from "@tanstack/react-query";
+import type { QueryClient, QueryKey } from "@tanstack/react-query";
 import { useSyncExternalStore } from "react";
 
 import { noteState } from "./call_states";
@@ -66,8 +66,8 @@ export function startLive(client: QueryClient, onSignedOut: () => void): () => v
         epoch = event.epoch ?? "";
         if (fresh) {
           // What happened after the first look and before this was told to nobody: what must not be missed is looked at again.
-          for (const key of atOnce) void client.invalidateQueries({ queryKey: [key] });
-        } else if (event.resync) void client.invalidateQueries();
+          for (const key of atOnce) readAgain(client, [key]);
+        } else if (event.resync) readAgain(client);
         if (event.resync || event.n > seen) seen = event.n;
         set({ connected: true });
         return;
@@ -103,8 +103,24 @@ export function startLive(client: QueryClient, onSignedOut: () => void): () => v
   };
 }
 
+const afterwards = new WeakSet<Promise<unknown>>();
+
+/** readAgain has what is shown read again: what key begins, or everything. What is just being read for the first time, which may have
+ * been answered before the change, is read once more when it is there: invalidating alone would take that answer for a new one. */
+function readAgain(client: QueryClient, key: QueryKey = []) {
+  for (const query of client.getQueryCache().findAll({ queryKey: key, fetchStatus: "fetching" })) {
+    const first = query.state.data === undefined ? query.promise : undefined;
+    if (!first || afterwards.has(first)) continue;
+    afterwards.add(first);
+    const exactly = { queryKey: query.queryKey, exact: true };
+    const again = () => client.invalidateQueries(exactly);
+    first.then(again, again);
+  }
+  void client.invalidateQueries({ queryKey: key });
+}
+
 function apply(client: QueryClient, event: LiveEvent) {
-  const refresh = (...key: string[]) => void client.invalidateQueries({ queryKey: key });
+  const refresh = (...key: string[]) => readAgain(client, key);
   switch (event.kind) {
     case "call": {
       if (!event.call) return;
@@ -176,6 +192,6 @@ function apply(client: QueryClient, event: LiveEvent) {
       return;
     case "saving":
       set({ away: event.away ?? false });
-      if (!event.away) void client.invalidateQueries();
+      if (!event.away) readAgain(client);
   }
 }
