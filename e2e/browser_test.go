@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
@@ -20,7 +21,7 @@ import (
 // patience is how long something may take to be seen before a test gives up.
 const patience = 30 * time.Second
 
-// pace is how often the page is asked, and how long something has to stand still before it is clicked. It is not a wait for anything.
+// pace is how often something is asked about that is not in a page. It is not a wait for anything.
 const pace = 25 * time.Millisecond
 
 // startBrowser starts a Chromium, one for all tests but those that need more flags; the answer ends it.
@@ -72,8 +73,7 @@ func openIn(t *testing.T, browser context.Context, base string) *window {
 	ctx, cancel := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
 	t.Cleanup(cancel)
 	w := &window{t: t, ctx: ctx, base: base}
-	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)))
-	w.visit("/")
+	w.prepare()
 	return w
 }
 
@@ -83,9 +83,19 @@ func (w *window) another() *window {
 	ctx, cancel := chromedp.NewContext(w.ctx)
 	w.t.Cleanup(cancel)
 	second := &window{t: w.t, ctx: ctx, base: w.base}
-	require.NoError(w.t, chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)))
-	second.visit("/")
+	second.prepare()
 	return second
+}
+
+// prepare sizes a new window, lends every page in it the helpers, and opens the first.
+func (w *window) prepare() {
+	w.t.Helper()
+	lend := chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: helpers})
+		return err
+	})
+	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.EmulateViewport(1280, 800), lend))
+	w.visit("/")
 }
 
 func (w *window) visit(path string) {
@@ -93,18 +103,42 @@ func (w *window) visit(path string) {
 	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.Navigate(w.base+path)))
 }
 
-// finder is put into the page: it finds what a person would call by a role and a name.
-const finder = `(() => {
+// helpers is put into every page: it finds what a person would call by a role and a name, and waits in the page, which costs less than asking it again and again.
+const helpers = `(() => {
   const roles = {button: 'button,[role=button]', link: 'a[href]', radio: '[role=radio]', tab: '[role=tab]', option: '[role=option]', item: '[role=menuitem]',
     field: 'input,textarea,[role=combobox]', choice: 'select', row: '[role=row]', group: '[role=group],section,[role=dialog],[role=alert],nav', heading: 'h1,h2,h3'};
   const name = (e) => (e.getAttribute('aria-label') || (e.labels && e.labels[0] && e.labels[0].textContent) || e.textContent || '').replace(/\s+/g, ' ').trim();
   const seen = (e) => { const r = e.getBoundingClientRect(); const s = getComputedStyle(e);
     return r.width > 0 && r.height > 0 && s.visibility !== 'hidden' && s.display !== 'none'; };
   window.__find = (role, text, part) => {
-    const all = [...(document.querySelector(part || 'body')?.querySelectorAll(roles[role]) ?? [])].filter(seen);
-    return all.find((e) => name(e) === text) || all.find((e) => name(e).startsWith(text)) || all.find((e) => name(e).includes(text)); };
-  window.__where = (role, text, part) => { const e = window.__find(role, text, part); if (!e) return null; e.scrollIntoView({block: 'nearest'});
-    const r = e.getBoundingClientRect(); return {x: r.x + r.width / 2, y: r.y + r.height / 2}; };
+    const all = [...(document.querySelector(part || 'body')?.querySelectorAll(roles[role]) ?? [])];
+    for (const like of [(n) => n === text, (n) => n.startsWith(text), (n) => n.includes(text)]) { const e = all.find((e) => like(name(e)) && seen(e)); if (e) return e; } };
+  const bare = (text) => text.replace(/\s+/g, '').toLowerCase();
+  window.__reads = (part, text) => [...document.querySelectorAll(part)].some((e) => // what is shown takes a layout to know
+    bare(e.textContent).includes(bare(text)) && e.innerText.replace(/\s+/g, ' ').includes(text));
+  // True as soon as look is; it looks whenever the page changes, and ten times a second for what changes without. Otherwise false after a second.
+  window.__until = (look) => new Promise((done) => {
+    const holds = () => { try { return !!look(); } catch { return false; } };
+    if (holds()) return done(true);
+    let due = false;
+    const end = (result) => { watch.disconnect(); clearInterval(beat); clearTimeout(last); done(result); };
+    const check = () => { due = false; if (holds()) end(true); };
+    const watch = new MutationObserver(() => { if (!due) { due = true; setTimeout(check, 10); } });
+    watch.observe(document, {subtree: true, childList: true, attributes: true, characterData: true});
+    const beat = setInterval(check, 100), last = setTimeout(() => end(false), 1000);
+  });
+  // The middle of something that stands still; null after a second.
+  window.__still = async (role, text, part) => {
+    let before;
+    for (const began = performance.now(); performance.now() - began < 1000; await new Promise((next) => setTimeout(next, 20))) {
+      const e = window.__find(role, text, part);
+      e?.scrollIntoView({block: 'nearest'});
+      const r = e?.getBoundingClientRect(), now = r && {x: r.x + r.width / 2, y: r.y + r.height / 2};
+      if (now && before && now.x === before.x && now.y === before.y) return now;
+      before = now;
+    }
+    return null;
+  };
 })();`
 
 // eval runs an expression in the page.
@@ -126,14 +160,16 @@ func (w *window) until(what, expression string) {
 	}()
 	deadline := time.Now().Add(patience)
 	for {
-		ok, err := chromedp.Run(w.ctx, chromedp.Evaluate[bool](expression))
+		ok, err := chromedp.Run(w.ctx, chromedp.Evaluate[bool]("window.__until(() => ("+expression+"))", chromedp.EvalAwaitPromise))
 		if err == nil && ok {
 			return
 		}
 		if time.Now().After(deadline) {
 			w.fail(fmt.Sprintf("waited in vain for %s (%s, error %v)", what, expression, err))
 		}
-		time.Sleep(pace)
+		if err != nil {
+			time.Sleep(pace) // between two pages
+		}
 	}
 }
 
@@ -161,7 +197,7 @@ func (w *window) see(text string, selector ...string) {
 	if len(selector) > 0 {
 		part = selector[0]
 	}
-	w.until("“"+text+"”", fmt.Sprintf(`[...document.querySelectorAll(%s)].some((e) => e.innerText.replace(/\s+/g, ' ').includes(%s))`, quote(part), quote(text)))
+	w.until("“"+text+"”", fmt.Sprintf("window.__reads(%s, %s)", quote(part), quote(text)))
 }
 
 // gone waits until a text can no longer be read.
@@ -171,7 +207,7 @@ func (w *window) gone(text string, selector ...string) {
 	if len(selector) > 0 {
 		part = selector[0]
 	}
-	w.until("“"+text+"” to go", fmt.Sprintf(`![...document.querySelectorAll(%s)].some((e) => e.innerText.replace(/\s+/g, ' ').includes(%s))`, quote(part), quote(text)))
+	w.until("“"+text+"” to go", fmt.Sprintf("!window.__reads(%s, %s)", quote(part), quote(text)))
 }
 
 type point struct{ X, Y float64 }
@@ -179,19 +215,19 @@ type point struct{ X, Y float64 }
 // where waits for something with a role and a name, in the part of the page that selector names, and tells its middle.
 func (w *window) where(role, name string, selector ...string) point {
 	w.t.Helper()
-	expression := fmt.Sprintf("%s window.__where(%s, %s, %s)", finder, quote(role), quote(name), quote(strings.Join(selector, "")))
+	expression := fmt.Sprintf("window.__still(%s, %s, %s)", quote(role), quote(name), quote(strings.Join(selector, "")))
 	deadline := time.Now().Add(patience)
-	var last *point
 	for {
-		at, err := chromedp.Run(w.ctx, chromedp.Evaluate[*point](expression))
-		if err == nil && at != nil && last != nil && *at == *last {
-			return *at // it has come to rest
+		at, err := chromedp.Run(w.ctx, chromedp.Evaluate[*point](expression, chromedp.EvalAwaitPromise))
+		if err == nil && at != nil {
+			return *at
 		}
-		last = at
 		if time.Now().After(deadline) {
 			w.fail(fmt.Sprintf("there is no %s “%s” (error %v)", role, name, err))
 		}
-		time.Sleep(pace)
+		if err != nil {
+			time.Sleep(pace)
+		}
 	}
 }
 
@@ -217,7 +253,7 @@ func (w *window) click(role, name string, selector ...string) {
 // fill clicks a field and types into it, replacing what was there.
 func (w *window) fill(name, text string) {
 	w.t.Helper()
-	focused := fmt.Sprintf("%s window.__find('field', %s, '') === document.activeElement", finder, quote(name))
+	focused := fmt.Sprintf("window.__find('field', %s, '') === document.activeElement", quote(name))
 	for deadline := time.Now().Add(patience); ; {
 		at := w.where("field", name)
 		require.NoError(w.t, chromedp.Do(w.ctx, chromedp.MouseClickXY(at.X, at.Y, chromedp.ClickCount(3))))
