@@ -33,7 +33,8 @@ func startBrowser(more ...string) (context.Context, func()) {
 	options := []chromedp.ExecAllocatorOption{chromedp.Headless, chromedp.NoSandbox, chromedp.NoFirstRun, chromedp.DisableGPU, chromedp.UserDataDir(profile),
 		chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(time.Minute), chromedp.ExecPath("chromium-headless-shell")}
 	for _, f := range append([]string{"disable-dev-shm-usage", "disable-quic", "disable-background-networking", "disable-component-update", "disable-sync",
-		"hide-scrollbars", "force-color-profile=srgb"}, more...) {
+		"hide-scrollbars", "force-color-profile=srgb",
+		"js-flags=--no-opt"}, more...) { // pages that live for seconds are not worth an optimizing compiler
 		name, value, _ := strings.Cut(f, "=")
 		if value == "" {
 			options = append(options, chromedp.Flag(name, true))

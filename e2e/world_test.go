@@ -17,6 +17,7 @@ import (
 	"trundo/internal/app"
 	"trundo/internal/carrier"
 	"trundo/internal/carrier/sim"
+	"trundo/internal/core/callable"
 	"trundo/internal/demo"
 	"trundo/internal/store"
 	"trundo/internal/store/pgtest"
@@ -100,6 +101,7 @@ func serve(t *testing.T, url, addr, data, sound string) *world {
 	w.App, err = app.Start(t.Context(), c)
 	require.NoError(t, err)
 	t.Cleanup(func() { w.Stop(context.Background()) })
+	w.Desk.Hours = callable.Hours{To: 24 * 60} // tests run at night too
 	w.url = "http://" + w.Addr
 	return w
 }
