@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/alexedwards/argon2id"
 	"github.com/google/uuid"
 	"github.com/jonboulle/clockwork"
 	"github.com/stretchr/testify/require"
@@ -19,6 +20,7 @@ import (
 	"trundo/internal/carrier/sim"
 	"trundo/internal/core/callable"
 	"trundo/internal/demo"
+	"trundo/internal/desk"
 	"trundo/internal/store"
 	"trundo/internal/store/pgtest"
 	"trundo/web"
@@ -78,7 +80,14 @@ func startSpeaking(t *testing.T) *world {
 func serve(t *testing.T, url, addr, data, sound string) *world {
 	t.Helper()
 	if url == "" {
-		url = pgtest.Copy(t, "demo", func(s *store.Store) { require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now())) })
+		url = pgtest.Copy(t, "demo", func(s *store.Store) {
+			require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now()))
+			// Everybody signs in many times here, with a hash that is as quick to check as it would be to guess.
+			hash, err := argon2id.CreateHash(desk.DemoPassword, &argon2id.Params{Memory: 64, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32})
+			require.NoError(t, err)
+			_, err = s.Pool.Exec(t.Context(), `UPDATE users SET password_hash = $1`, hash)
+			require.NoError(t, err)
+		})
 	}
 	if data == "" {
 		data = t.TempDir()

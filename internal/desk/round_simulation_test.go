@@ -40,7 +40,7 @@ type simulation struct {
 // TestRoundsWithFaults runs rounds whose lists overlap: servers restart, reps go away in the middle, rounds are handed over, outcomes taken back. It runs small by
 // itself; TRUNDO_ROUNDS=20x500 runs as many rounds of as many people (make simulate).
 func TestRoundsWithFaults(t *testing.T) {
-	rounds, people := 2, 12
+	rounds, people := 2, 7
 	if size := os.Getenv("TRUNDO_ROUNDS"); size != "" {
 		_, err := fmt.Sscanf(size, "%dx%d", &rounds, &people)
 		require.NoError(t, err)
@@ -78,28 +78,35 @@ func TestRoundsWithFaults(t *testing.T) {
 
 	ctx, stop := context.WithTimeout(t.Context(), 50*time.Minute)
 	defer stop()
-	var group sync.WaitGroup
-	for i, a := range reps {
-		group.Go(func() { s.works(ctx, a, rand.New(rand.NewPCG(uint64(i), 1))) })
-	}
 	restarts := rand.New(rand.NewPCG(3, 3))
 	next := int64(40)
-	for s.left.Load() > 0 && ctx.Err() == nil {
-		s.clock.Advance(5 * time.Second)
-		if s.steps.Load() > next {
-			next += int64(200 + restarts.IntN(200))
-			s.restart()
+	for day := uint64(1); s.left.Load() > 0 && ctx.Err() == nil; day++ { // the very last outcome may be taken back when everybody has gone home
+		var group sync.WaitGroup
+		for i, a := range reps {
+			group.Go(func() { s.works(ctx, a, rand.New(rand.NewPCG(uint64(i), day))) })
 		}
-		var open int64
-		require.NoError(t, s.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM rounds WHERE ended_at IS NULL`).Scan(&open))
-		s.left.Store(open)
-		time.Sleep(500 * time.Microsecond) // lets a second of the simulation be about as long as a step
+		for s.left.Load() > 0 && ctx.Err() == nil {
+			s.clock.Advance(5 * time.Second)
+			if s.steps.Load() > next {
+				next += int64(200 + restarts.IntN(200))
+				s.restart()
+			}
+			s.left.Store(s.unfinished())
+			time.Sleep(500 * time.Microsecond) // lets a second of the simulation be about as long as a step
+		}
+		group.Wait()
+		s.left.Store(s.unfinished())
 	}
-	group.Wait()
 	require.NoError(t, ctx.Err(), "the rounds came to an end")
 	s.check(people)
 	t.Logf("%d rounds of %d people: %d steps, %d restarts, %d times a rep went away, %d rounds handed over, %d outcomes taken back", rounds, people,
 		s.steps.Load(), s.faults[0].Load(), s.faults[1].Load(), s.faults[2].Load(), s.faults[3].Load())
+}
+
+// unfinished is how many rounds are not over.
+func (s *simulation) unfinished() (n int64) {
+	require.NoError(s.t, s.store.Pool.QueryRow(s.t.Context(), `SELECT count(*) FROM rounds WHERE ended_at IS NULL`).Scan(&n))
+	return n
 }
 
 // many makes so many contacts with one number each, every fifth with two.

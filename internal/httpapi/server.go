@@ -11,9 +11,11 @@ import (
 	"log/slog"
 	"net/http"
 	"strconv"
+	"sync"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
+	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
 	"github.com/getkin/kin-openapi/routers"
 	"github.com/getkin/kin-openapi/routers/gorillamux"
@@ -64,14 +66,26 @@ type Server struct {
 	mailbag  Mailbag
 }
 
-// New makes a server; it is an http.Handler.
-func New(c Config) (*Server, error) {
+// described is the contract with a router over it.
+type described struct {
+	spec   *openapi3.T
+	router routers.Router
+}
+
+// readContract reads the contract once for all servers of a process, which change nothing of it.
+var readContract = sync.OnceValues(func() (described, error) {
 	spec, err := GetSpec()
 	if err != nil {
-		return nil, err
+		return described{}, err
 	}
 	spec.Servers = nil
 	router, err := gorillamux.NewRouter(spec)
+	return described{spec, router}, err
+})
+
+// New makes a server; it is an http.Handler.
+func New(c Config) (*Server, error) {
+	described, err := readContract()
 	if err != nil {
 		return nil, err
 	}
@@ -79,7 +93,7 @@ func New(c Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(), router: router, pages: pages, outside: c.Outside, morning: c.Morning, mailbag: c.Mailbag}
+	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(), router: described.router, pages: pages, outside: c.Outside, morning: c.Morning, mailbag: c.Mailbag}
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()
 	e.HandleMethodNotAllowed = true
@@ -90,7 +104,7 @@ func New(c Config) (*Server, error) {
 	}
 	e.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok") })
 	e.GET("/readyz", s.ready)
-	e.GET("/api/openapi.json", func(g *gin.Context) { g.JSON(http.StatusOK, spec) })
+	e.GET("/api/openapi.json", func(g *gin.Context) { g.JSON(http.StatusOK, described.spec) })
 	e.GET("/api/live", s.sameOrigin, s.signedIn, s.live)
 	s.files(e)
 	api := e.Group("", s.limit, s.sameOrigin, s.validate)

@@ -64,3 +64,20 @@ func TestSoundOfAnotherRateKeepsItsTone(t *testing.T) {
 		}
 	}
 }
+
+func TestSoundOfAnotherRateHasNoEdges(t *testing.T) {
+	// What does not change at the old rate does not change at the new one, from the first sample to the last, also where the rates have hardly a common divisor.
+	for _, rate := range []int{4000, 7999, 11025, 44099, 192000} {
+		for _, length := range []int{1, 2, 30, 1000} {
+			sound := make([]int16, length)
+			for i := range sound {
+				sound[i] = 1234
+			}
+			got := audio.Resample(sound, rate)
+			assert.Len(t, got, length*8000/rate, "%d of %d Hz", length, rate)
+			for _, x := range got {
+				assert.Equal(t, int16(1234), x, "%d of %d Hz", length, rate)
+			}
+		}
+	}
+}

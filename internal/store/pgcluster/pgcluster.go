@@ -69,7 +69,7 @@ func Start(ctx context.Context, o Options) (*Cluster, error) {
 	}
 	options := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=200", c.port)
 	if o.Fast {
-		options += " -c fsync=off -c full_page_writes=off"
+		options += " -c fsync=off -c full_page_writes=off -c wal_level=minimal -c max_wal_senders=0 -c autovacuum=off"
 	} else {
 		options += " -c shared_buffers=512MB" // the indexes of a large book; taken only as it is used
 	}
