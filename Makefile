@@ -45,11 +45,12 @@ $(STATICCHECK):
 	@mkdir -p $(TOOLS)
 	@GOBIN=$(TOOLS) go install honnef.co/go/tools/cmd/staticcheck@v0.8.2 && mv $(TOOLS)/staticcheck $@
 
+# What has not changed since it was last looked at is not looked at again; a fresh clone looks at everything.
 lint: setup $(STATICCHECK)
 	@test -z "$$(gofmt -l cmd internal e2e web/embed.go)" || { echo "not formatted (make fmt):"; gofmt -l cmd internal e2e web/embed.go; exit 1; }
 	@go vet ./...
 	@$(STATICCHECK) ./...
-	@cd web && npx --no-install prettier --log-level warn --check src && npx --no-install eslint --max-warnings 0 src && npx --no-install tsc --noEmit
+	@cd web && npx --no-install prettier --log-level warn --check --cache src && npx --no-install eslint --max-warnings 0 --cache --cache-strategy content --cache-location node_modules/.cache/eslint/ src && npx --no-install tsc --noEmit --incremental --tsBuildInfoFile node_modules/.cache/tsc.tsbuildinfo
 
 # The set-up and the front end come first; then the lints and the front end's tests run beside Go's, each with its output in one piece.
 test: setup-test web/dist/index.html ## everything: format, lints, types, unit, database, front end, browser

@@ -111,8 +111,7 @@ func TestMessagesGoOutAndAreAnswered(t *testing.T) {
 	win.see("as agreed", "[data-testid=thread]")
 	win.look("thread")
 
-	outside := win.another()
-	outside.visit("/outside")
+	outside := win.another("/outside")
 	outside.see("Good day Berit, we come to see the place as agreed", "[data-testid=outside-post]")
 	outside.click("button", "Answer", "[data-testid=outside-post]")
 	outside.fill("What they write", "Nine o'clock is fine.")
@@ -147,8 +146,7 @@ func TestAReplyStopsASequence(t *testing.T) {
 	win.choose("Take into a sequence", "After an offer")
 	win.see("Step 2 of 4: a call", "[data-testid=memberships]") // the mail has gone out
 	win.look("sequence")
-	outside := win.another()
-	outside.visit("/outside")
+	outside := win.another("/outside")
 	outside.see("Your offer from Lindenfall Cisterns", "[data-testid=outside-post]")
 	outside.click("button", "Answer", "[data-testid=outside-post]")
 	outside.fill("What they write", "Thank you, it is here.")
@@ -161,7 +159,7 @@ func TestOtherProgramsComeInAndAreTold(t *testing.T) {
 	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ada Millrace")
-	win.visit("/settings?tab=programs")
+	win.goes("/settings?tab=programs")
 	win.fill("For which program", "reports")
 	win.click("button", "Make a key")
 	win.see("trundo_", "[data-testid=token]")
@@ -221,7 +219,7 @@ func TestAQuoteIsPrintedAndSourcesCount(t *testing.T) {
 	win.see("Print or keep as PDF")
 	win.see("$42,999.38")
 	win.look("print")
-	win.visit("/insight")
+	win.goes("/insight")
 	win.see("Spring show leaflet", "[data-testid=sources]")
 	win.look("insight")
 	win.click("link", "Spring show leaflet", "[data-testid=sources]") // who came from there

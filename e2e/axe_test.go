@@ -70,16 +70,16 @@ func (w *window) bookIsAccessible() {
 	w.click("link", "Follow-ups", "#sheet")
 	w.see("open", "[data-testid=rows]")
 	w.accessible("follow-ups")
-	w.visit("/rounds/new?lane=true")
+	w.goes("/rounds/new?lane=true")
 	w.see("can be called now", "[data-testid=round-sentence]")
 	w.accessible("start of a round")
-	w.visit("/duplicates")
+	w.goes("/duplicates")
 	w.see("Look through the book")
 	w.accessible("duplicates")
-	w.visit("/dial?to=tel:%2B14135550142")
+	w.goes("/dial?to=tel:%2B14135550142")
 	w.see(berit, "#sheet")
 	w.accessible("number from elsewhere")
-	w.visit("/settings")
+	w.goes("/settings")
 	w.see("Calendar", "#sheet")
 	w.accessible("settings")
 }
@@ -90,13 +90,13 @@ func TestSettingsAreAccessible(t *testing.T) {
 	w := startSpeaking(t)
 	w.recorded(t, 1)
 	win := w.signedIn(t, "Ada Millrace")
-	win.visit("/calls?whose=team")
+	win.goes("/calls?whose=team")
 	win.hears()
 	win.accessible("a call with its recording")
 	for path, text := range map[string]string{"/settings?tab=fields": "New field", "/settings?tab=numbers": "Number order", "/settings?tab=do_not_call": "asked in writing", "/imports": "Choose a file", "/settings?tab=sound": "Loudspeaker", "/settings?tab=prepared": "after the beep", "/settings?tab=outcomes": "What filing with it does",
 		"/settings?tab=templates": "What messages and mails can begin with", "/settings?tab=sequences": "Steps over days", "/settings?tab=scripts": "What may be said", "/settings?tab=programs": "With a key a program acts as you",
 		"/insight": "New people", "/programs": "The contract as a file"} {
-		win.visit(path)
+		win.goes(path)
 		win.see(text, "#sheet")
 		win.accessible(path)
 	}

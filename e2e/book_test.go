@@ -138,7 +138,7 @@ func TestANumberOnAForeignPageIsFilledInHereAndDialedByAKey(t *testing.T) {
 	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
-	win.visit("/settings")
+	win.goes("/settings")
 	win.click("button", "Open numbers with Trundo")
 	win.see("This browser asks once")
 	// What the browser does once it was allowed: the address of the handler, with the link's in it.

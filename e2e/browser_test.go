@@ -33,8 +33,7 @@ func startBrowser(more ...string) (context.Context, func()) {
 	options := []chromedp.ExecAllocatorOption{chromedp.Headless, chromedp.NoSandbox, chromedp.NoFirstRun, chromedp.DisableGPU, chromedp.UserDataDir(profile),
 		chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(time.Minute), chromedp.ExecPath("chromium-headless-shell")}
 	for _, f := range append([]string{"disable-dev-shm-usage", "disable-quic", "disable-background-networking", "disable-component-update", "disable-sync",
-		"hide-scrollbars", "force-color-profile=srgb",
-		"js-flags=--no-opt"}, more...) { // pages that live for seconds are not worth an optimizing compiler
+		"hide-scrollbars", "force-color-profile=srgb"}, more...) {
 		name, value, _ := strings.Cut(f, "=")
 		if value == "" {
 			options = append(options, chromedp.Flag(name, true))
@@ -74,34 +73,40 @@ func openIn(t *testing.T, browser context.Context, base string) *window {
 	ctx, cancel := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
 	t.Cleanup(cancel)
 	w := &window{t: t, ctx: ctx, base: base}
-	w.prepare()
+	w.prepare("/")
 	return w
 }
 
-// another opens a second window of the same person.
-func (w *window) another() *window {
+// another opens a second window of the same person, at a path.
+func (w *window) another(path string) *window {
 	w.t.Helper()
 	ctx, cancel := chromedp.NewContext(w.ctx)
 	w.t.Cleanup(cancel)
 	second := &window{t: w.t, ctx: ctx, base: w.base}
-	second.prepare()
+	second.prepare(path)
 	return second
 }
 
 // prepare sizes a new window, lends every page in it the helpers, and opens the first.
-func (w *window) prepare() {
+func (w *window) prepare(path string) {
 	w.t.Helper()
 	lend := chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
 		_, err := chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: helpers})
 		return err
 	})
 	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.EmulateViewport(1280, 800), lend))
-	w.visit("/")
+	w.visit(path)
 }
 
 func (w *window) visit(path string) {
 	w.t.Helper()
 	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.Navigate(w.base+path)))
+}
+
+// goes goes to another view without loading the page again, as a link does.
+func (w *window) goes(path string) {
+	w.t.Helper()
+	eval[any](w, fmt.Sprintf(`history.pushState(null, '', %s)`, quote(path)))
 }
 
 // helpers is put into every page: it finds what a person would call by a role and a name, and waits in the page, which costs less than asking it again and again.

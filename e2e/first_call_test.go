@@ -169,7 +169,7 @@ func TestASecondClickMakesNoSecondCall(t *testing.T) {
 	win.person(berit)
 	win.click("button", "413 555 0142", "[data-testid=numbers]")
 	win.see("ringing", slipPart)
-	second := win.another()
+	second := win.another("/")
 	second.see("ringing", slipPart)
 	second.person(berit)
 	second.click("button", "413 555 0119 ext 12", "[data-testid=numbers]")

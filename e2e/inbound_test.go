@@ -131,8 +131,7 @@ func TestTheOutsidePhone(t *testing.T) {
 	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
-	outside := win.another()
-	outside.visit("/outside")
+	outside := win.another("/outside")
 	outside.see("No call is in progress.")
 	outside.fill("From", " ")
 	outside.click("button", "Call the firm")
@@ -226,7 +225,7 @@ func TestAColleagueIsCalledAndALineIsSetUp(t *testing.T) {
 	tomas.see("The pump is here.", lanePart)
 
 	ada := w.signedIn(t, "Ada Millrace")
-	ada.visit("/settings?tab=lines")
+	ada.goes("/settings?tab=lines")
 	ada.click("button", "Main", "#sheet")
 	ada.accessible("lines")
 	ada.fill("Opening hours", "never")
@@ -238,7 +237,7 @@ func TestAColleagueIsCalledAndALineIsSetUp(t *testing.T) {
 	ada.fill("Days off", "2020-12-25")
 	ada.click("button", "Save", "#sheet")
 	ada.see("Saved")
-	ada.visit("/settings?tab=availability")
+	ada.goes("/settings?tab=availability")
 	ada.until("the states", `[...document.querySelectorAll('input')].some((e) => e.value === 'In a meeting')`)
 	ada.accessible("availability")
 }

@@ -45,7 +45,7 @@ func TestNotesSurviveAReloadAndAClosedWindow(t *testing.T) {
 	t.Parallel()
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
-	second := win.another()
+	second := win.another("/")
 	w.calling(win)
 	win.fill("Notes", "typed and at once reloaded")
 	require.NoError(t, chromedp.Do(win.ctx, chromedp.Reload()))
@@ -64,7 +64,7 @@ func TestTwoWindowsNeverOverwriteEachOther(t *testing.T) {
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	w.calling(win)
-	second := win.another()
+	second := win.another("/")
 	second.see("speaking", slipPart)
 	// The second window is cut off from live events and writes upon the old text.
 	second.until("notes", `!!document.querySelector('textarea')`)

@@ -83,7 +83,7 @@ func TestARoundOfEightByKeysAlone(t *testing.T) {
 		require.True(t, w.sim.TheyAnswer(to))
 		win.see("speaking", slipPart)
 	}
-	win.visit("/lists/" + list.String())
+	win.goes("/lists/" + list.String())
 	win.tabTo("Start a round")
 	win.keys(kb.Enter)
 	win.see("All 8 can be called now.", "[data-testid=round-sentence]")
@@ -213,7 +213,7 @@ func TestARoundByKeyTogetherAndFromPickedRows(t *testing.T) {
 	w := start(t, "", "127.0.0.1:0", "")
 	list, names, numbers := w.roundOf(t, 6)
 	ines, tomas := w.signedIn(t, "Ines Calloway"), w.signedIn(t, "Tomas")
-	ines.visit("/lists/" + list.String())
+	ines.goes("/lists/" + list.String())
 	ines.see(names[0])
 	ines.click("button", "Start a round")
 	ines.choose("The next one is called", "only when I press the key")
@@ -222,7 +222,7 @@ func TestARoundByKeyTogetherAndFromPickedRows(t *testing.T) {
 	ines.see("first try", "[data-testid=next-of-round]")
 	ines.look("round-by-key")
 
-	tomas.visit("/lists/" + list.String())
+	tomas.goes("/lists/" + list.String())
 	tomas.click("button", "Start a round")
 	tomas.see("A round on this list is under way: Spring filters")
 	tomas.click("link", "Work on that one")

@@ -186,7 +186,7 @@ func TestACallIsHeardRecordedAndPlayed(t *testing.T) {
 	assert.Greater(t, silent, 40, "the pause is a gap")
 
 	// One window has the sound; another can take it over.
-	second := win.another()
+	second := win.another("/")
 	second.sound("elsewhere")
 	second.click("button", "Sound is in another window")
 	second.click("item", "Bring the sound here")

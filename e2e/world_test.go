@@ -7,6 +7,8 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"runtime"
+	"strconv"
 	"testing"
 	"time"
 
@@ -33,6 +35,12 @@ func TestMain(m *testing.M) {
 	if testing.Short() {
 		fmt.Println("browser tests are left out with -short")
 		os.Exit(0)
+	}
+	// Windows wait for the server, and it for the database: a few more tests than there are cores keep these busy.
+	asked := false
+	flag.Visit(func(f *flag.Flag) { asked = asked || f.Name == "test.parallel" })
+	if !asked {
+		_ = flag.Set("test.parallel", strconv.Itoa(2*runtime.GOMAXPROCS(0)))
 	}
 	var stop func()
 	browser, stop = startBrowser()
