@@ -133,14 +133,15 @@ const helpers = `(() => {
     watch.observe(document, {subtree: true, childList: true, attributes: true, characterData: true});
     const beat = setInterval(check, 100), last = setTimeout(() => end(false), 1000);
   });
-  // The middle of something that stands still; null after a second.
+  // The middle of something that stands still for three looks; null after a second.
   window.__still = async (role, text, part) => {
-    let before;
+    let before, same = 0;
     for (const began = performance.now(); performance.now() - began < 1000; await new Promise((next) => setTimeout(next, 20))) {
       const e = window.__find(role, text, part);
       e?.scrollIntoView({block: 'nearest'});
       const r = e?.getBoundingClientRect(), now = r && {x: r.x + r.width / 2, y: r.y + r.height / 2};
-      if (now && before && now.x === before.x && now.y === before.y) return now;
+      same = now && before && now.x === before.x && now.y === before.y ? same + 1 : 0;
+      if (same === 2) return now;
       before = now;
     }
     return null;
@@ -240,14 +241,18 @@ func (w *window) where(role, name string, selector ...string) point {
 // click clicks something with a role and a name, as with a mouse. Where the page moved under the click, so that something else got it, it is done again.
 func (w *window) click(role, name string, selector ...string) {
 	w.t.Helper()
-	const arm = `(() => { window.__hit = false; const e = window.__find(%s, %s, %s);
-		e?.addEventListener(e.ariaHasPopup ? 'pointerdown' : 'click', () => { window.__hit = true; }, {once: true, capture: true}); })()` // a menu opens before the click
+	const arm = `(() => { const e = window.__find(%s, %s, %s), top = document.elementFromPoint(%f, %f);
+		if (!e || !(e.contains(top) || top?.closest('label')?.control === e)) return false; // it has gone from there, or something lies over it
+		window.__hit = false;
+		e.addEventListener(e.ariaHasPopup ? 'pointerdown' : 'click', () => { window.__hit = true; }, {once: true, capture: true}); // a menu opens before the click
+		return true; })()`
 	for deadline := time.Now().Add(patience); ; {
 		at := w.where(role, name, selector...)
-		_ = eval[any](w, fmt.Sprintf(arm, quote(role), quote(name), quote(strings.Join(selector, ""))))
-		require.NoError(w.t, chromedp.Do(w.ctx, chromedp.MouseClickXY(at.X, at.Y)))
-		if hit, err := chromedp.Run(w.ctx, chromedp.Evaluate[bool]("window.__hit !== false")); err != nil || hit {
-			break // an error: the click has led to another page
+		if eval[bool](w, fmt.Sprintf(arm, quote(role), quote(name), quote(strings.Join(selector, "")), at.X, at.Y)) {
+			require.NoError(w.t, chromedp.Do(w.ctx, chromedp.MouseClickXY(at.X, at.Y)))
+			if hit, err := chromedp.Run(w.ctx, chromedp.Evaluate[bool]("window.__hit !== false")); err != nil || hit {
+				break // an error: the click has led to another page
+			}
 		}
 		if time.Now().After(deadline) {
 			w.fail(fmt.Sprintf("the %s “%s” does not take a click", role, name))

@@ -194,15 +194,18 @@ func TestAnUnknownCallerBecomesAContactOfANewCompanyAndIsKnownTheNextTime(t *tes
 	win.keys("1")
 	win.keys("f")
 	win.until("no slip", `!document.querySelector('[data-testid=slip]')`)
-	_, err = w.sim.CallIn(stranger, mainE164)
+	third, err := w.sim.CallIn(stranger, mainE164)
 	require.NoError(t, err)
 	win.see("Lene Marrow", ringPart)
 	win.keys("v")
 	win.until("the ring to end", `!document.querySelector('[data-testid=ring]')`)
 	win.click("link", "Calls")
 	win.click("radio", "Everybody")
+	win.see("leaving a message", "[data-testid=rows]")
+	require.True(t, w.sim.OutsideHangsUp(third))
+	win.gone("leaving a message", "[data-testid=rows]")
 	win.choose("Which", "Missed")
-	win.see("leaving a message", "[data-testid=rows], #sheet")
+	win.see("Lene Marrow", "[data-testid=rows]")
 }
 
 func TestAColleagueIsCalledAndALineIsSetUp(t *testing.T) {

@@ -298,6 +298,9 @@ func (d *Desk) callSaved(id uuid.UUID, state call.State, settled bool) {
 		return
 	}
 	d.publishState(id, c, &state, true)
+	if state.Phase() == call.PhaseMessage {
+		d.publishHistory(&id, c.records...) // nobody is in it who would be told
+	}
 	if state.Phase() == call.PhaseEnded {
 		d.mu.Lock()
 		delete(d.live, id)

@@ -56,6 +56,7 @@ describe("the live stream", () => {
       ["history", "r1"],
       ["record", "r1"],
       ["call", "c1"],
+      ["find"],
       ["words"],
       ["calls"],
     ]);

@@ -153,6 +153,7 @@ function apply(client: QueryClient, event: LiveEvent) {
       if (!event.call_id) refresh("thread");
       if (event.call_id) {
         refresh("call", event.call_id);
+        refresh("find"); // which offers the calls just made
         refresh("words"); // what was said in it may have been written down meanwhile
       }
       if (client.getQueryData<Desk>(["desk"])?.calls.some((c) => c.id === event.call_id)) refresh("desk");

@@ -112,8 +112,8 @@ export function RecordView({
       {data.refused && (
         <p className="mt-2 rounded-sm bg-ending-soft px-3 py-1.5 text-ending">{t.record.refused(data.refused)}</p>
       )}
-      <Twin record={data} />
       <RecordNumbers record={data} />
+      <Twin record={data} />
       <ScriptOf record={data.id} />
       <div className="mt-4 grid grid-cols-[minmax(0,1fr)_15.5rem] gap-7 max-[63.9rem]:grid-cols-1">
         <div className="min-w-0">

@@ -15,8 +15,10 @@ const p = t.after.sequences;
 export function Memberships({ record }: { record: string }) {
   const client = useQueryClient();
   const tell = useTell();
-  const memberships = useQuery(queries.memberships(record)).data ?? [];
-  const sequences = (useQuery(queries.sequences).data ?? []).filter((x) => x.active);
+  const asked = useQuery(queries.memberships(record));
+  const memberships = asked.data ?? [];
+  const all = useQuery(queries.sequences);
+  const sequences = (all.data ?? []).filter((x) => x.active);
   const again = () => {
     for (const key of [["record", record], ["lane"], ["history", record]])
       void client.invalidateQueries({ queryKey: key });
@@ -48,6 +50,13 @@ export function Memberships({ record }: { record: string }) {
   });
   const active = memberships.filter((m) => m.active);
   const last = memberships.find((m) => !m.active);
+  if (asked.isPending || all.isPending) {
+    return (
+      <Block title={p.title}>
+        <div className="mt-1 h-8" /> {/* what stands below must not move under a click */}
+      </Block>
+    );
+  }
   if (sequences.length === 0 && memberships.length === 0) return null;
   return (
     <Block title={p.title}>
