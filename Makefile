@@ -52,16 +52,17 @@ lint: setup $(STATICCHECK)
 	@$(STATICCHECK) ./...
 	@cd web && npx --no-install prettier --log-level warn --check --cache src && npx --no-install eslint --max-warnings 0 --cache --cache-strategy content --cache-location node_modules/.cache/eslint/ src && npx --no-install tsc --noEmit --incremental --tsBuildInfoFile node_modules/.cache/tsc.tsbuildinfo
 
-# The set-up and the front end come first; then the lints and the front end's tests run beside Go's, each with its output in one piece.
+# The set-up and the front end come first; then the lints beside the front end's tests, each with its output in one piece; then Go's, which keep every core busy.
 test: setup-test web/dist/index.html ## everything: format, lints, types, unit, database, front end, browser
-	@$(MAKE) --no-print-directory -j2 --output-sync=target lint test-front test-go
+	@$(MAKE) --no-print-directory -j2 --output-sync=target lint test-front
+	@$(MAKE) --no-print-directory test-go
 
 test-front:
 	@cd web && npx --no-install vitest run
 test-go: export TMPDIR = $(SCRATCH)
 test-go:
 	@go test -race $$(go list ./internal/... | grep -E '$(RACE)' | grep -vE '$(SINGLE)')
-	@go test -count=1 -timeout 30m $$(go list ./... | grep -vE '$(RACE)') $$(go list ./internal/... | grep -E '$(SINGLE)')
+	@go test -count=1 -timeout 30m -ldflags=-w $$(go list ./... | grep -vE '$(RACE)') $$(go list ./internal/... | grep -E '$(SINGLE)')
 
 bench: setup-test web/dist/index.html ## speed beside a bare reference, written to docs/benchmarks.md
 	@go run ./internal/bench -out docs/benchmarks.md

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -12,6 +13,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -67,12 +69,18 @@ func open(t *testing.T, base string) *window {
 	return openIn(t, browser, base)
 }
 
-// openIn opens a window of a browser.
-func openIn(t *testing.T, browser context.Context, base string) *window {
+// openIn opens a window of a browser, with cookies if some are given.
+func openIn(t *testing.T, browser context.Context, base string, cookies ...*http.Cookie) *window {
 	t.Helper()
 	ctx, cancel := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
 	t.Cleanup(cancel)
 	w := &window{t: t, ctx: ctx, base: base}
+	for _, c := range cookies {
+		require.NoError(t, chromedp.Do(ctx, chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+			_, err := chromedp.Call(ctx, network.SetCookie, network.SetCookieParams{Name: c.Name, Value: c.Value, URL: base, HTTPOnly: &c.HttpOnly})
+			return err
+		})))
+	}
 	w.prepare("/")
 	return w
 }

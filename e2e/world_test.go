@@ -1,10 +1,13 @@
 package e2e_test
 
 import (
+	"bytes"
 	"context"
+	"encoding/json"
 	"flag"
 	"fmt"
 	"log/slog"
+	"net/http"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -20,6 +23,7 @@ import (
 	"trundo/internal/app"
 	"trundo/internal/carrier"
 	"trundo/internal/carrier/sim"
+	"trundo/internal/contract"
 	"trundo/internal/core/callable"
 	"trundo/internal/demo"
 	"trundo/internal/desk"
@@ -123,14 +127,24 @@ func serve(t *testing.T, url, addr, data, sound string) *world {
 	return w
 }
 
-// signedIn opens a window in which somebody of the demo is signed in.
+// signedIn opens a window in which somebody of the demo is signed in already: the page for it has tests of its own.
 func (w *world) signedIn(t *testing.T, name string) *window {
 	t.Helper()
-	win := open(t, w.url)
-	win.click("button", name)
-	win.see("Good day")
 	var user uuid.UUID
-	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM users WHERE name LIKE $1 || '%'`, name).Scan(&user))
+	var login string
+	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id, login FROM users WHERE name LIKE $1 || '%'`, name).Scan(&user, &login))
+	body, err := json.Marshal(contract.SignIn{Login: login, Password: desk.DemoPassword})
+	require.NoError(t, err)
+	r, err := http.NewRequestWithContext(t.Context(), http.MethodPost, w.url+"/api/session", bytes.NewReader(body))
+	require.NoError(t, err)
+	r.Header.Set("Origin", w.url)
+	r.Header.Set("Content-Type", "application/json")
+	answer, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	require.NoError(t, answer.Body.Close())
+	require.Equal(t, http.StatusOK, answer.StatusCode)
+	win := openIn(t, browser, w.url, answer.Cookies()...)
+	win.see("Good day")
 	require.Eventually(t, func() bool { return w.Desk.Hub.Reached(user) }, patience, pace, "nobody is rung whose window is not connected")
 	return win
 }

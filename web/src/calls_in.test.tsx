@@ -2,7 +2,7 @@ import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/re
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "./api/client";
-import { asked, bookOf, callOf, ids, keyDown, me, open, problem, row, serve } from "./test_server";
+import { asked, bookOf, callOf, FakeSocket, ids, keyDown, me, open, problem, row, serve } from "./test_server";
 
 afterEach(() => {
   vi.unstubAllGlobals();
@@ -225,6 +225,41 @@ describe("the calls", () => {
       typed: "413 555 0142",
       seconds: 150,
     });
+  });
+});
+
+describe("a list of calls of which more is being read", () => {
+  it("is read again from the top when a call has changed, and only then goes on", async () => {
+    const waiting: (() => void)[] = [];
+    let today = 3;
+    const log = serve(({ path, search }) => {
+      if (path === "/api/lane") return { body: { owed: [], today, just_now: [], at: new Date().toISOString() } };
+      if (path !== "/api/calls") return undefined;
+      const body = search.endsWith("before=") ? { calls: [callOf()], next: "p2" } : { calls: [], next: "" };
+      return new Promise((answer) => {
+        waiting.push(() => {
+          answer({ body });
+        });
+      });
+    });
+    const pages = () => asked(log, "GET", "/api/calls").map((a) => new URLSearchParams(a.search).get("before"));
+    const reads = async (...so: string[]) => {
+      await waitFor(() => {
+        expect(pages()).toEqual(so);
+      });
+    };
+    open("/calls");
+    await reads("");
+    waiting[0]?.();
+    await reads("", "p2");
+    const socket = FakeSocket.all.at(-1);
+    socket?.tell({ n: 1, kind: "history", call_id: "c1", records: [] });
+    today = 4;
+    socket?.tell({ n: 2, kind: "lane" });
+    expect(await screen.findByText("4 today")).toBeInTheDocument(); // what followed from the first event has happened
+    expect(pages()).toEqual(["", "p2", ""]);
+    waiting[2]?.();
+    await reads("", "p2", "", "p2");
   });
 });
 

@@ -222,7 +222,7 @@ export function callOf(
 
 export type Asked = { method: string; path: string; search: string; body: unknown };
 type Answer = { status?: number; body?: unknown };
-type Answerer = (asked: Asked) => Answer | undefined;
+type Answerer = (asked: Asked) => Answer | undefined | Promise<Answer>;
 
 const usual: Record<string, unknown> = {
   "GET /api/session": me,
@@ -278,7 +278,7 @@ export function serve(answer: Answerer = () => undefined): Asked[] {
     const text = request.method === "GET" ? "" : await request.text();
     const asked: Asked = { method: request.method, path, search, body: text ? JSON.parse(text) : undefined };
     log.push(asked);
-    const found = answer(asked) ?? { body: usual[`${asked.method} ${path}`] };
+    const found = (await answer(asked)) ?? { body: usual[`${asked.method} ${path}`] };
     if (found.body === undefined && found.status === undefined)
       return new Response(JSON.stringify({ detail: `nothing at ${path}` }), { status: 404 });
     return new Response(found.status === 204 ? null : JSON.stringify(found.body), {

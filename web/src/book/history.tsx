@@ -58,7 +58,7 @@ export function History({ record, show }: { record: string; show?: Kind | undefi
         ))}
       </div>
       {history.hasNextPage && kind !== "message" && (
-        <Button className="mt-3" disabled={history.isFetchingNextPage} onClick={() => void history.fetchNextPage()}>
+        <Button className="mt-3" disabled={history.isFetching} onClick={() => void history.fetchNextPage()}>
           {t.history.more}
         </Button>
       )}

@@ -281,7 +281,7 @@ export function Calls() {
           onOpen={(x) => void navigate({ to: "/calls/$id", params: { id: x.id } })}
           onSecond={again}
           onSight={
-            calls.hasNextPage && !calls.isFetchingNextPage
+            calls.hasNextPage && !calls.isFetching // more would be read instead of what has just changed
               ? (_, last) => {
                   if (last > rows.length - 25) void calls.fetchNextPage();
                 }
