@@ -224,12 +224,12 @@ export type Asked = { method: string; path: string; search: string; body: unknow
 type Answer = { status?: number; body?: unknown };
 type Answerer = (asked: Asked) => Answer | undefined | Promise<Answer>;
 
-const usual: Record<string, unknown> = {
+const usual = (): Record<string, unknown> => ({
+  "GET /api/lane": { owed: [], today: 0, just_now: [], at: new Date().toISOString() },
   "GET /api/session": me,
   "GET /api/demo/people": [{ login: "ines", name: "Ines Calloway", role: "rep", team: "Sales", password: "x" }],
   "GET /api/desk": { calls: [] },
   "GET /api/rings": [],
-  "GET /api/lane": { owed: [], today: 0, just_now: [], at: new Date().toISOString() },
   "GET /api/find": { records: [row], colleagues: [], dial: null, recent: [] },
   "GET /api/book": bookOf(),
   "POST /api/book/rows": { offset: 0, rows: [row] },
@@ -241,7 +241,7 @@ const usual: Record<string, unknown> = {
   [`GET /api/records/${ids.berit}`]: sheet,
   [`GET /api/records/${ids.berit}/history`]: { entries: [], next: "" },
   "GET /api/calls": { calls: [], next: "" },
-};
+});
 
 export const problem = (status: number, code: string, detail: string, more: object = {}): Answer => ({
   status,
@@ -278,7 +278,7 @@ export function serve(answer: Answerer = () => undefined): Asked[] {
     const text = request.method === "GET" ? "" : await request.text();
     const asked: Asked = { method: request.method, path, search, body: text ? JSON.parse(text) : undefined };
     log.push(asked);
-    const found = (await answer(asked)) ?? { body: usual[`${asked.method} ${path}`] };
+    const found = (await answer(asked)) ?? { body: usual()[`${asked.method} ${path}`] };
     if (found.body === undefined && found.status === undefined)
       return new Response(JSON.stringify({ detail: `nothing at ${path}` }), { status: 404 });
     return new Response(found.status === 204 ? null : JSON.stringify(found.body), {
