@@ -15,5 +15,6 @@ export default defineConfig({
     include: ["src/**/*.test.{ts,tsx}"],
     setupFiles: ["src/test_setup.ts"],
     isolate: false,
+    testTimeout: 30_000,
   },
 });
