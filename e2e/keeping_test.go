@@ -2,17 +2,17 @@ package e2e_test
 
 import (
 	"context"
+	"fmt"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
-
-	"fmt"
-	"net/http"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -131,6 +131,15 @@ func TestTheDatabaseGoesAwayDuringACall(t *testing.T) {
 	win.see("talked", historyPart)
 }
 
+// built builds the program once for all tests.
+var built = sync.OnceValues(func() (string, error) {
+	path := filepath.Join(folder, "trundo")
+	if out, err := exec.Command("go", "build", "-ldflags=-w", "-o", path, "trundo/cmd/trundo").CombinedOutput(); err != nil {
+		return "", fmt.Errorf("building the program: %s", out)
+	}
+	return path, nil
+})
+
 // program is the real binary, which can be killed.
 type program struct {
 	cmd *exec.Cmd
@@ -161,9 +170,8 @@ func startProgram(t *testing.T, binary, url, data, addr string) *program {
 
 func TestNothingIsLostWhenTheServerIsKilled(t *testing.T) {
 	t.Parallel()
-	binary := filepath.Join(t.TempDir(), "trundo")
-	out, err := exec.Command("go", "build", "-o", binary, "trundo/cmd/trundo").CombinedOutput()
-	require.NoError(t, err, string(out))
+	binary, err := built()
+	require.NoError(t, err)
 	cluster, url := pgtest.Own(t)
 	s, err := store.Open(t.Context(), url, 2)
 	require.NoError(t, err)
@@ -207,9 +215,8 @@ func TestNothingIsLostWhenTheServerIsKilled(t *testing.T) {
 
 func TestRecordingsSurviveAKillToTheLastSecond(t *testing.T) {
 	t.Parallel()
-	binary := filepath.Join(t.TempDir(), "trundo")
-	out, err := exec.Command("go", "build", "-o", binary, "trundo/cmd/trundo").CombinedOutput()
-	require.NoError(t, err, string(out))
+	binary, err := built()
+	require.NoError(t, err)
 	_, url := pgtest.Own(t)
 	s, err := store.Open(t.Context(), url, 2)
 	require.NoError(t, err)

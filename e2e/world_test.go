@@ -32,7 +32,10 @@ import (
 	"trundo/web"
 )
 
-var browser context.Context
+var (
+	browser context.Context
+	folder  string // of what the tests share
+)
 
 func TestMain(m *testing.M) {
 	flag.Parse()
@@ -45,6 +48,10 @@ func TestMain(m *testing.M) {
 	flag.Visit(func(f *flag.Flag) { asked = asked || f.Name == "test.parallel" })
 	if !asked {
 		_ = flag.Set("test.parallel", strconv.Itoa(2*runtime.GOMAXPROCS(0)))
+	}
+	var err error
+	if folder, err = os.MkdirTemp("", "trundo-e2e-*"); err != nil {
+		panic(err)
 	}
 	var stop func()
 	browser, stop = startBrowser()
@@ -61,6 +68,7 @@ type exiting struct {
 func (e exiting) Run() int {
 	code := e.m.Run()
 	e.stop()
+	_ = os.RemoveAll(folder)
 	return code
 }
 
