@@ -9,8 +9,6 @@ export GOFLAGS := -buildvcs=false
 # What runs with the race detector. core/audio has no goroutine, and its arithmetic takes ten times as long with it.
 RACE := /internal/(core|switchboard|live|carrier|journal|media)(/|$$)
 SINGLE := /internal/core/audio$$
-# Where Go's tests keep what lives for a second: in memory where there is room. Databases are made and removed by the hundred, and disks take their time over small files.
-SCRATCH := $(shell test "$$(df -Pk /dev/shm 2>/dev/null | awk 'NR == 2 { print $$4 }')" -gt 4000000 2>/dev/null && echo /dev/shm || echo "$${TMPDIR:-/tmp}")
 FRONT := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/package-lock.json web/vite.config.ts
 
 .PHONY: help setup setup-test demo demo-reset build dev test test-front test-go fmt lint bench generate screenshots tools fuzz simulate
@@ -59,7 +57,7 @@ test: setup-test web/dist/index.html ## everything: format, lints, types, unit, 
 
 test-front:
 	@cd web && npx --no-install vitest run
-test-go: export TMPDIR = $(SCRATCH)
+test-go: export TMPDIR = $(shell scripts/scratch.sh)
 test-go:
 	@go test -race $$(go list ./internal/... | grep -E '$(RACE)' | grep -vE '$(SINGLE)')
 	@go test -count=1 -timeout 30m -ldflags=-w $$(go list ./... | grep -vE '$(RACE)') $$(go list ./internal/... | grep -E '$(SINGLE)')
@@ -67,7 +65,7 @@ test-go:
 bench: setup-test web/dist/index.html ## speed beside a bare reference, written to docs/benchmarks.md
 	@go run ./internal/bench -out docs/benchmarks.md
 
-simulate: export TMPDIR = $(SCRATCH)
+simulate: export TMPDIR = $(shell scripts/scratch.sh)
 simulate: setup-test ## twenty rounds of five hundred people, with restarts, reps who go away and rounds handed over
 	@TRUNDO_ROUNDS=20x500 go test ./internal/desk -count=1 -v -timeout 60m -run '^TestRoundsWithFaults$$'
 
