@@ -50,16 +50,7 @@ func TestRoundsWithFaults(t *testing.T) {
 	s.outcomes = []uuid.UUID{s.outcome("No answer", `[{"kind":"retry","after":{"count":10,"unit":"minutes"}}]`), s.outcome("Busy", `[]`),
 		s.outcome("Wrong number", `[{"kind":"do_not_call","value":"number","after":{}}]`), s.sold}
 	pool := s.many(people * (rounds + 1) / 2)
-	var reps []desk.Actor
-	for i := range 6 {
-		id := store.NewID()
-		_, err := s.store.Pool.Exec(t.Context(), `INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`, id, fmt.Sprint("rep", i))
-		require.NoError(t, err)
-		require.NoError(t, s.store.InsertRepState(t.Context(), id))
-		a, err := s.Actor(t.Context(), id)
-		require.NoError(t, err)
-		reps = append(reps, a)
-	}
+	reps := s.reps(6)
 	pick := rand.New(rand.NewPCG(7, 7))
 	for i := range rounds {
 		ids := make([]uuid.UUID, 0, people)

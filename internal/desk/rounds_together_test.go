@@ -1,7 +1,6 @@
 package desk_test
 
 import (
-	"fmt"
 	"strings"
 	"sync"
 	"testing"
@@ -11,8 +10,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
-	"trundo/internal/store"
 )
 
 func TestNobodyIsCalledByTwo(t *testing.T) {
@@ -83,16 +80,7 @@ func TestManyRepsOnOneListNeverGetTheSamePerson(t *testing.T) {
 	r := w.starts(w.ines, w.people(72), func(s *contract.RoundSettings) {
 		s.Pace, s.Then = contract.ByKey, []contract.RoundRule{{OutcomeID: nothing, Then: contract.RoundRuleThenNotAgain}}
 	})
-	var reps []desk.Actor
-	for i := range 12 {
-		id := store.NewID()
-		_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`, id, fmt.Sprint("rep", i))
-		require.NoError(t, err)
-		require.NoError(t, w.store.InsertRepState(t.Context(), id))
-		a, err := w.Actor(t.Context(), id)
-		require.NoError(t, err)
-		reps = append(reps, a)
-	}
+	reps := w.reps(12)
 	var mu sync.Mutex
 	seen := map[int]int{}
 	var group sync.WaitGroup

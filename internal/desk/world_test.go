@@ -2,6 +2,7 @@ package desk_test
 
 import (
 	"errors"
+	"fmt"
 	"log/slog"
 	"path/filepath"
 	"sync/atomic"
@@ -170,4 +171,19 @@ func (w *world) ended(id uuid.UUID) contract.Call {
 			page.Facts[len(page.Facts)-1].Text == desk.ReasonText(call.Reason(c.State.EndReason))
 	})
 	return c
+}
+
+// reps makes so many more reps.
+func (w *world) reps(n int) []desk.Actor {
+	w.t.Helper()
+	reps := make([]desk.Actor, n)
+	for i := range reps {
+		id := store.NewID()
+		_, err := w.store.Pool.Exec(w.t.Context(), `INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`, id, fmt.Sprint("rep", i))
+		require.NoError(w.t, err)
+		require.NoError(w.t, w.store.InsertRepState(w.t.Context(), id))
+		reps[i], err = w.Actor(w.t.Context(), id)
+		require.NoError(w.t, err)
+	}
+	return reps
 }
