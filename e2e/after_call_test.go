@@ -28,7 +28,7 @@ func TestAnOutcomeDoesItsWorkByKeysAlone(t *testing.T) {
 	require.True(t, w.sim.TheyAnswer(demo.AnswersSoon))
 	win.see("speaking", slipPart)
 	win.leaveFields()
-	win.keys("e")
+	win.command("e")
 	win.see("we hung up", slipPart)
 	before := win.acts
 	win.keys("4")
@@ -143,7 +143,11 @@ func TestAReplyStopsASequence(t *testing.T) {
 	w := start(t, "", "127.0.0.1:0", "")
 	win := w.signedIn(t, "Ines Calloway")
 	win.person(berit)
-	win.choose("Take into a sequence", "After an offer")
+	win.choose("Add to a sequence", "After an offer")
+	win.click("button", "See what is sent…")
+	win.see("Your offer from Lindenfall Cisterns", "[role=dialog]")
+	win.look("enrolling")
+	win.click("button", "Add", "[role=dialog]")
 	win.see("Step 2 of 4: a call", "[data-testid=memberships]") // the mail has gone out
 	win.look("sequence")
 	outside := win.another("/outside")

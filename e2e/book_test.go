@@ -60,7 +60,7 @@ func TestAMisspeltNameIsFoundAndCalled(t *testing.T) {
 	for !eval[bool](win, `document.querySelector('[role=option][aria-selected=true]').innerText.includes('Magdalena')`) {
 		win.keys(kb.ArrowDown)
 	}
-	win.keys(kb.Enter, chromedp.ModifierShift)
+	win.keys(kb.ArrowRight + kb.Enter)
 	win.see("ringing", slipPart)
 	win.see("Anneliese-Magdalena", slipPart)
 	win.keys("/")
@@ -85,8 +85,8 @@ func TestALeadIsConvertedAndKeepsItsCalls(t *testing.T) {
 	win.see("ringing", slipPart)
 	win.click("button", "Stop", slipPart)
 	win.see("given up", slipPart)
-	win.keys("6")
-	win.keys("f")
+	win.command("6")
+	win.command("f")
 	win.until("the slip to be gone, and the sheet in its place", `!document.querySelector('[data-testid=slip]')`)
 	win.see("Ines called mobile, given up", historyPart)
 	win.click("button", "More", "#sheet h1 + div")

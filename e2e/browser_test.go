@@ -305,6 +305,12 @@ func (w *window) keys(text string, modifiers ...chromedp.Modifier) {
 	w.acts++
 }
 
+// command presses the command key and then another: while a slip lies on the desk, letters alone are notes.
+func (w *window) command(key string) {
+	w.t.Helper()
+	w.keys(kb.F2 + key)
+}
+
 // pressed is a key as a keyboard sends it: down with its text in one event, which the page can prevent, then up.
 func pressed(r rune) []*input.DispatchKeyEventParams {
 	events := kb.Encode(r)

@@ -1233,6 +1233,27 @@ func (e PlacedFieldPlace) Valid() bool {
 	}
 }
 
+// Defines values for PlannedStepAct.
+const (
+	PlannedStepActCall PlannedStepAct = "call"
+	PlannedStepActMail PlannedStepAct = "mail"
+	PlannedStepActText PlannedStepAct = "text"
+)
+
+// Valid indicates whether the value is a known member of the PlannedStepAct enum.
+func (e PlannedStepAct) Valid() bool {
+	switch e {
+	case PlannedStepActCall:
+		return true
+	case PlannedStepActMail:
+		return true
+	case PlannedStepActText:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PreferencesOpens.
 const (
 	PreferencesOpensAddress PreferencesOpens = "address"
@@ -2376,7 +2397,10 @@ type CallState struct {
 	RangAt *time.Time `json:"rang_at"`
 
 	// Saved Everything up to here is committed
-	Saved     bool      `json:"saved"`
+	Saved bool `json:"saved"`
+
+	// Seq How many facts it is made of: of two states of a call the one with the greater number is the newer, and of two alike the saved one
+	Seq       int       `json:"seq"`
 	StartedAt time.Time `json:"started_at"`
 }
 
@@ -2597,8 +2621,10 @@ type EffectKind string
 
 // Enrolled defines model for Enrolled.
 type Enrolled struct {
-	Enrolled int `json:"enrolled"`
-	Skipped  int `json:"skipped"`
+	// At Names this enrolment, to undo it
+	At       time.Time `json:"at"`
+	Enrolled int       `json:"enrolled"`
+	Skipped  int       `json:"skipped"`
 }
 
 // Enrolment defines model for Enrolment.
@@ -3638,6 +3664,24 @@ type PlanItem struct {
 	Words string `json:"words"`
 }
 
+// PlannedStep defines model for PlannedStep.
+type PlannedStep struct {
+	Act PlannedStepAct `json:"act"`
+
+	// At When, if each step before it is done when it is due
+	At time.Time `json:"at"`
+
+	// Problem Why it could not be done; empty: it can
+	Problem string  `json:"problem"`
+	Subject *string `json:"subject,omitempty"`
+
+	// Text What is said or written, its places filled in
+	Text string `json:"text"`
+}
+
+// PlannedStepAct defines model for PlannedStep.Act.
+type PlannedStepAct string
+
 // Preferences defines model for Preferences.
 type Preferences struct {
 	// AddressTemplate Of address: RFC 6570 with number, name, contact_id, call_id
@@ -3665,6 +3709,9 @@ type PreferencesOpens string
 // PreparedChoice defines model for PreparedChoice.
 type PreparedChoice struct {
 	MessageID openapi_types.UUID `json:"message_id"`
+
+	// ToPerson Leave it though a person is heard
+	ToPerson *bool `json:"to_person,omitempty"`
 }
 
 // PreparedMessage defines model for PreparedMessage.
@@ -4313,6 +4360,9 @@ type RoundSettle struct {
 	// OutcomeID None: the slip's own
 	OutcomeID *openapi_types.UUID `json:"outcome_id,omitempty"`
 	SlipID    openapi_types.UUID  `json:"slip_id"`
+
+	// ToPerson With leave: though a person is heard
+	ToPerson *bool `json:"to_person,omitempty"`
 }
 
 // RoundStart Of whom - a selection, a list, or the lane - and how.
@@ -4878,6 +4928,9 @@ type OrderFromQuoteParams struct {
 type EndMembershipsParams struct {
 	// Replied Because they replied
 	Replied *bool `form:"replied,omitempty" json:"replied,omitempty"`
+
+	// SequenceID Out of this one only; what it has written and not sent yet is not sent
+	SequenceID *openapi_types.UUID `form:"sequence_id,omitempty" json:"sequence_id,omitempty"`
 }
 
 // StartRoundParams defines parameters for StartRound.
@@ -4899,6 +4952,20 @@ type ListRoundPeopleParams struct {
 // SettleInRoundParams defines parameters for SettleInRound.
 type SettleInRoundParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
+// UndoEnrolmentParams defines parameters for UndoEnrolment.
+type UndoEnrolmentParams struct {
+	// At As the enrolment was answered
+	At time.Time `form:"at" json:"at"`
+}
+
+// PreviewSequenceParams defines parameters for PreviewSequence.
+type PreviewSequenceParams struct {
+	RecordID *openapi_types.UUID `form:"record_id,omitempty" json:"record_id,omitempty"`
+
+	// ListID The first one of it stands for all
+	ListID *openapi_types.UUID `form:"list_id,omitempty" json:"list_id,omitempty"`
 }
 
 // WouldDeleteParams defines parameters for WouldDelete.

@@ -152,7 +152,7 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 	return contract.Call{ID: r.ID, Drop: drop, RoundID: round, Unconfirmed: r.Unconfirmed, DialTo: dialTo, Line: line, Source: source, ByHand: r.ByHand, MessageMs: r.MessageMs, Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
 		Label: r.RemoteLabel, Shown: shown, ShownReason: r.CallerIDReason, Device: r.Device, DialMs: r.DialMs, RingMs: r.RingMs, TalkMs: r.TalkMs,
 		Links: []contract.CallLink{},
-		State: contract.CallState{CallID: r.ID, Phase: contract.Phase(r.State), StartedAt: r.StartedAt, RangAt: r.RangAt, AnsweredAt: r.AnsweredAt,
+		State: contract.CallState{CallID: r.ID, Seq: r.LastSeq, Phase: contract.Phase(r.State), StartedAt: r.StartedAt, RangAt: r.RangAt, AnsweredAt: r.AnsweredAt,
 			EndedAt: r.EndedAt, EndReason: r.EndReason, Saved: true},
 		Slip: contract.Slip{ID: r.SlipID, RepID: r.RepID, RepName: r.RepName, State: contract.SlipState(r.SlipState), Subject: r.Subject,
 			CallTypeID: r.CallTypeID, CallType: callType.Label, OutcomeID: r.OutcomeID, Outcome: outcome.Label, OutcomeReached: outcome.Reached,

@@ -385,7 +385,7 @@ func endSequence(ctx context.Context, x *filing, it outcome.Item, _ *db.InsertFi
 	if err != nil {
 		return nil, err
 	}
-	rows, err := x.q.EndMembersOf(ctx, db.EndMembersOfParams{RecordID: record, Why: string(sequence.ByOutcome), At: &x.at})
+	rows, err := x.q.EndMembersOf(ctx, db.EndMembersOfParams{RecordID: &record, Why: string(sequence.ByOutcome), At: &x.at})
 	x.where = append(x.where, record)
 	before := memberships{At: x.at.Truncate(time.Microsecond)}
 	for _, r := range rows {

@@ -21,6 +21,9 @@ import (
 // ErrNoConsent is told where a message may be left only for who agreed to it.
 var ErrNoConsent = errors.New("they have not agreed to recorded messages: say it yourself, or ask them the next time")
 
+// ErrPersonHeard is told where a message would be left on somebody who sounds like a person.
+var ErrPersonHeard = errors.New("somebody is on the line: they would hear a recorded message. Leave it anyway?")
+
 // cuePatience is how long a cue is waited for where nothing can be heard: as long as audio.Cues would.
 const cuePatience = time.Minute
 
@@ -139,9 +142,9 @@ func (d *Desk) SetPreparedMessages(ctx context.Context, a Actor, p contract.Prep
 	return d.PreparedMessages(ctx, a)
 }
 
-// LeavePrepared releases a from a call at once, and leaves a prepared message when the voicemail there lets one speak. Errors: *FieldError,
-// those of call.Decide.
-func (d *Desk) LeavePrepared(ctx context.Context, a Actor, id, message uuid.UUID) (contract.Call, error) {
+// LeavePrepared releases a from a call at once, and leaves a prepared message when the voicemail there lets one speak.
+// Where a person is heard that has to be wished for (toPerson). Errors: *FieldError, ErrPersonHeard, those of call.Decide.
+func (d *Desk) LeavePrepared(ctx context.Context, a Actor, id, message uuid.UUID, toPerson bool) (contract.Call, error) {
 	m, err := d.Store.PreparedMessage(ctx, message)
 	if store.NotFound(err) {
 		return contract.Call{}, &FieldError{"message_id", ErrNotFound}
@@ -160,6 +163,9 @@ func (d *Desk) LeavePrepared(ctx context.Context, a Actor, id, message uuid.UUID
 		if row.MessageConsentAt == nil {
 			return contract.Call{}, &FieldError{"message_id", ErrNoConsent}
 		}
+	}
+	if room := d.Studio.Room(id); room != nil && !toPerson && room.PersonHeard() {
+		return contract.Call{}, ErrPersonHeard
 	}
 	if err := d.board.Do(ctx, id, call.LeavePrepared{By: a.ID.String(), Name: m.Name}); err != nil {
 		return contract.Call{}, err

@@ -34,11 +34,11 @@ func TestAMessageIsLeftWhileTheNextCallBegins(t *testing.T) {
 	message := w.prepares("after the show")
 	var field *desk.FieldError
 	c := w.speaks()
-	_, err := w.LeavePrepared(t.Context(), w.ines, c.ID, uuid.New())
+	_, err := w.LeavePrepared(t.Context(), w.ines, c.ID, uuid.New(), false)
 	require.ErrorAs(t, err, &field)
-	_, err = w.LeavePrepared(t.Context(), w.tomas, c.ID, message)
+	_, err = w.LeavePrepared(t.Context(), w.tomas, c.ID, message, false)
 	require.ErrorIs(t, err, call.ErrNotThere)
-	left, err := w.LeavePrepared(t.Context(), w.ines, c.ID, message)
+	left, err := w.LeavePrepared(t.Context(), w.ines, c.ID, message, false)
 	require.NoError(t, err)
 	assert.Equal(t, contract.PhaseMessage, left.State.Phase)
 	// The slip can be filed and the next call begun at once.
@@ -89,6 +89,6 @@ func TestPreparedMessagesAreSetByWhoSetsUp(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, offered)
 	c := w.speaks()
-	_, err = w.LeavePrepared(t.Context(), w.ines, c.ID, id)
+	_, err = w.LeavePrepared(t.Context(), w.ines, c.ID, id, false)
 	require.ErrorIs(t, err, desk.ErrNotFound)
 }

@@ -400,7 +400,7 @@ func (d *Desk) settleSlip(ctx context.Context, a Actor, r aRound, sheet db.SlipB
 				}
 				message = fits[0].ID
 			}
-			if _, err := d.LeavePrepared(ctx, a, sheet.CallID, *message); err != nil {
+			if _, err := d.LeavePrepared(ctx, a, sheet.CallID, *message, value(s.ToPerson)); err != nil {
 				return err
 			}
 		} else if err := d.HangUp(ctx, a, sheet.CallID); err != nil {

@@ -348,7 +348,7 @@ func (d *Desk) publishState(id uuid.UUID, c *liveCall, state *call.State, saved 
 }
 
 func stateView(id uuid.UUID, s *call.State, saved bool, reader uuid.UUID) contract.CallState {
-	return contract.CallState{CallID: id, Phase: contract.Phase(s.Phase()), OnHold: s.OnHold, Muted: s.Muted(reader.String()), StartedAt: s.Started, RangAt: set(s.Rang()),
+	return contract.CallState{CallID: id, Seq: s.Seq, Phase: contract.Phase(s.Phase()), OnHold: s.OnHold, Muted: s.Muted(reader.String()), StartedAt: s.Started, RangAt: set(s.Rang()),
 		AnsweredAt: set(s.Answered()), EndedAt: set(s.Ended), EndReason: string(s.Reason), Saved: saved}
 }
 

@@ -124,34 +124,13 @@ func (d *Desk) SetSequences(ctx context.Context, a Actor, set []contract.Sequenc
 // Enrol takes somebody, or everybody of a hand-made list who may be called, into a sequence. Errors: *FieldError, ErrNotFound, ErrGone.
 func (d *Desk) Enrol(ctx context.Context, a Actor, id uuid.UUID, e contract.Enrolment) (contract.Enrolled, error) {
 	var result contract.Enrolled
-	rows, err := d.Store.Sequences(ctx)
+	steps, err := d.activeSteps(ctx, id)
 	if err != nil {
 		return result, err
 	}
-	var steps []sequence.Step
-	for _, r := range rows {
-		if r.ID == id && r.Active {
-			if steps, err = stepsOf(r.Steps); err != nil {
-				return result, err
-			}
-		}
-	}
-	if steps == nil {
-		return result, ErrNotFound
-	}
-	var people []uuid.UUID
-	switch {
-	case e.RecordID != nil:
-		people = []uuid.UUID{*e.RecordID}
-	case e.ListID != nil:
-		if _, err := d.list(ctx, a, *e.ListID); err != nil {
-			return result, err
-		}
-		if people, err = d.Store.ListPeople(ctx, *e.ListID); err != nil {
-			return result, err
-		}
-	default:
-		return result, wrong("record_id", "say whom")
+	people, err := d.whomToEnrol(ctx, a, e)
+	if err != nil {
+		return result, err
 	}
 	f, err := d.firm(ctx)
 	if err != nil {
@@ -164,11 +143,14 @@ func (d *Desk) Enrol(ctx context.Context, a Actor, id uuid.UUID, e contract.Enro
 	if e.RecordID != nil && len(places) == 0 {
 		return result, ErrNotFound
 	}
-	p := db.EnrolParams{SequenceID: id, OwnerID: a.ID, At: d.Clock.Now()}
+	p := db.EnrolParams{SequenceID: id, OwnerID: a.ID, At: d.Clock.Now().Truncate(time.Microsecond)}
 	for _, x := range places {
 		due, there := sequence.Due(steps, 0, d.placed(f, a.zone(), x))
 		if !there {
 			continue
+		}
+		if soonest := p.At.Add(sendDelay); due.Before(soonest) {
+			due = soonest // until then it can be undone before anything has gone out
 		}
 		p.Ids, p.Records, p.NextAts = append(p.Ids, store.NewID()), append(p.Records, x.ID), append(p.NextAts, due)
 	}
@@ -176,12 +158,113 @@ func (d *Desk) Enrol(ctx context.Context, a Actor, id uuid.UUID, e contract.Enro
 	if err != nil {
 		return contract.Enrolled{}, err
 	}
-	result.Enrolled, result.Skipped = int(n), len(people)-int(n)
+	result.Enrolled, result.Skipped, result.At = int(n), len(people)-int(n), p.At
 	wake(d.stepped)
 	if e.RecordID != nil {
 		d.publishRecord(*e.RecordID)
 	}
 	return result, nil
+}
+
+// UndoEnrolment takes out of a sequence whom a has taken in at a time, which is the answer of Enrol; what it has written and not sent yet is not sent.
+func (d *Desk) UndoEnrolment(ctx context.Context, a Actor, id uuid.UUID, at time.Time) error {
+	now := d.Clock.Now()
+	if _, err := d.Store.EndMembersOf(ctx, db.EndMembersOfParams{SequenceID: &id, EnrolledAt: &at, OwnerID: &a.ID, Why: string(sequence.ByHand), At: &now}); err != nil {
+		return err
+	}
+	d.publishRecord()
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+	return nil
+}
+
+// PreviewSequence tells what would be done with somebody who came into a sequence now, and when, if nobody answers. Errors: ErrNotFound, ErrGone.
+func (d *Desk) PreviewSequence(ctx context.Context, a Actor, id uuid.UUID, whom contract.Enrolment) ([]contract.PlannedStep, error) {
+	people, err := d.whomToEnrol(ctx, a, whom)
+	if err != nil {
+		return nil, err
+	}
+	if len(people) == 0 {
+		return nil, wrong("list_id", "nobody of this list may be called")
+	}
+	record := people[0]
+	steps, err := d.activeSteps(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return nil, err
+	}
+	places, err := d.Store.PlacesOf(ctx, []uuid.UUID{record})
+	if err != nil {
+		return nil, err
+	}
+	if len(places) == 0 {
+		return nil, ErrNotFound
+	}
+	planned := make([]contract.PlannedStep, len(steps))
+	at := d.placed(f, a.zone(), places[0])
+	for i, s := range steps {
+		due, _ := sequence.Due(steps, i, at)
+		at.Now = due
+		planned[i] = contract.PlannedStep{Act: contract.PlannedStepAct(s.Act), At: due, Text: s.Text}
+		if s.Act == sequence.Call {
+			continue
+		}
+		subject, body, err := d.stepMessage(ctx, d.Store.Queries, a, f, s, record)
+		switch refused := (*FieldError)(nil); {
+		case errors.As(err, &refused):
+			planned[i].Problem = err.Error()
+		case err != nil:
+			return nil, err
+		}
+		planned[i].Subject, planned[i].Text = &subject, body
+	}
+	return planned, nil
+}
+
+// stepMessage is what a step would write to a record. Error: *FieldError, why it cannot.
+func (d *Desk) stepMessage(ctx context.Context, q *db.Queries, a Actor, f *firm, s sequence.Step, record uuid.UUID) (subject, body string, err error) {
+	template, err := uuid.Parse(s.Template)
+	if err != nil {
+		return "", "", wrong("template_id", "the template is gone")
+	}
+	l, err := d.addressed(ctx, q, a, f, contract.NewMessage{Channel: contract.Channel(s.Act), RecordID: &record})
+	if err != nil {
+		return "", "", err
+	}
+	if l.problem != "" {
+		return "", "", wrong("record_id", l.problem)
+	}
+	return d.fromTemplate(ctx, q, a, f, l, template, nil)
+}
+
+// activeSteps are the steps of a sequence that takes people in. Error: ErrNotFound.
+func (d *Desk) activeSteps(ctx context.Context, id uuid.UUID) ([]sequence.Step, error) {
+	rows, err := d.Store.Sequences(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		if r.ID == id && r.Active {
+			return stepsOf(r.Steps)
+		}
+	}
+	return nil, ErrNotFound
+}
+
+// whomToEnrol are a record, or the people of a list that a may read.
+func (d *Desk) whomToEnrol(ctx context.Context, a Actor, e contract.Enrolment) ([]uuid.UUID, error) {
+	switch {
+	case e.RecordID != nil:
+		return []uuid.UUID{*e.RecordID}, nil
+	case e.ListID == nil:
+		return nil, wrong("record_id", "say whom")
+	}
+	if _, err := d.list(ctx, a, *e.ListID); err != nil {
+		return nil, err
+	}
+	return d.Store.ListPeople(ctx, *e.ListID)
 }
 
 // placed is what is known for computing times at a record's place; usual is where nothing is known of it.
@@ -221,13 +304,15 @@ func (d *Desk) Memberships(ctx context.Context, record uuid.UUID) ([]contract.Me
 	return views, nil
 }
 
-// EndMemberships takes somebody out of every sequence by hand. Error: ErrNotFound.
-func (d *Desk) EndMemberships(ctx context.Context, record uuid.UUID, replied bool) error {
+// EndMemberships takes somebody by hand out of one sequence, or out of every one where none is named. What the one has written and not sent
+// yet is not sent.
+func (d *Desk) EndMemberships(ctx context.Context, record uuid.UUID, of *uuid.UUID, replied bool) error {
 	why := sequence.ByHand
 	if replied {
 		why = sequence.Replied
 	}
-	if err := d.endSequences(ctx, d.Store.Queries, record, why); err != nil {
+	now := d.Clock.Now()
+	if _, err := d.Store.EndMembersOf(ctx, db.EndMembersOfParams{RecordID: &record, SequenceID: of, Why: string(why), At: &now}); err != nil {
 		return err
 	}
 	d.publishHistory(nil, record)
@@ -238,7 +323,7 @@ func (d *Desk) EndMemberships(ctx context.Context, record uuid.UUID, replied boo
 // endSequences ends what a record is in; who calls it tells everybody when that is committed.
 func (d *Desk) endSequences(ctx context.Context, q *db.Queries, record uuid.UUID, why sequence.Reason) error {
 	now := d.Clock.Now()
-	_, err := q.EndMembersOf(ctx, db.EndMembersOfParams{RecordID: record, Why: string(why), At: &now})
+	_, err := q.EndMembersOf(ctx, db.EndMembersOfParams{RecordID: &record, Why: string(why), At: &now})
 	return err
 }
 

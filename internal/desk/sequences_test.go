@@ -105,7 +105,7 @@ func TestASequenceStopsAtAReplyAConversationAndByHand(t *testing.T) {
 	assert.Equal(t, "we spoke", w.membership().Why)
 
 	enrol()
-	require.NoError(t, w.EndMemberships(t.Context(), w.berit, false))
+	require.NoError(t, w.EndMemberships(t.Context(), w.berit, nil, false))
 	assert.Equal(t, "taken out by hand", w.membership().Why)
 }
 

@@ -93,7 +93,7 @@ func TestWhichPreparedMessageFitsAndWhoAgreedToIt(t *testing.T) {
 	_, err = w.SetRecordingSettings(ctx, w.admin(), contract.RecordingSettings{Everybody: contract.RecordingRuleAnnounce, PreparedConsent: ptr(true)})
 	require.NoError(t, err)
 	var field *desk.FieldError
-	_, err = w.LeavePrepared(ctx, w.ines, c.ID, *saved[0].ID)
+	_, err = w.LeavePrepared(ctx, w.ines, c.ID, *saved[0].ID, false)
 	require.ErrorAs(t, err, &field)
 	require.ErrorIs(t, err, desk.ErrNoConsent)
 	r, err := w.SetMessageConsent(ctx, w.ines, w.berit, true)
@@ -101,7 +101,7 @@ func TestWhichPreparedMessageFitsAndWhoAgreedToIt(t *testing.T) {
 	assert.NotNil(t, r.MessageConsent)
 	_, err = w.SetMessageConsent(ctx, w.ines, uuid.New(), true)
 	require.ErrorIs(t, err, desk.ErrNotFound)
-	_, err = w.LeavePrepared(ctx, w.ines, c.ID, *saved[0].ID)
+	_, err = w.LeavePrepared(ctx, w.ines, c.ID, *saved[0].ID, false)
 	require.NoError(t, err)
 }
 

@@ -61,6 +61,7 @@ var kinds = []struct {
 	{desk.ErrNoTelephone, http.StatusConflict, "no_telephone", "No telephone"},
 	{desk.ErrNotVerified, http.StatusConflict, "not_verified", "Not confirmed"},
 	{desk.ErrMayNotRecord, http.StatusConflict, "may_not_record", "May not be recorded"},
+	{desk.ErrPersonHeard, http.StatusConflict, "person_heard", "Somebody is on the line"},
 	{desk.ErrNotRecorded, http.StatusConflict, "not_recorded", "Not recorded"},
 	{desk.ErrRecorded, http.StatusConflict, "recorded", "Recorded already"},
 	{desk.ErrNoSound, http.StatusGone, "no_sound", "The sound is not here"},

@@ -38,5 +38,16 @@ func (s *Server) ListMemberships(c *gin.Context, id contract.ID) {
 
 // EndMemberships implements ServerInterface.
 func (s *Server) EndMemberships(c *gin.Context, id contract.ID, p contract.EndMembershipsParams) {
-	nothing(s, c, s.desk.EndMemberships(c.Request.Context(), id, p.Replied != nil && *p.Replied))
+	nothing(s, c, s.desk.EndMemberships(c.Request.Context(), id, p.SequenceID, p.Replied != nil && *p.Replied))
+}
+
+// PreviewSequence implements ServerInterface.
+func (s *Server) PreviewSequence(c *gin.Context, id contract.ID, p contract.PreviewSequenceParams) {
+	v, err := s.desk.PreviewSequence(c.Request.Context(), actor(c), id, contract.Enrolment{RecordID: p.RecordID, ListID: p.ListID})
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// UndoEnrolment implements ServerInterface.
+func (s *Server) UndoEnrolment(c *gin.Context, id contract.ID, p contract.UndoEnrolmentParams) {
+	nothing(s, c, s.desk.UndoEnrolment(c.Request.Context(), actor(c), id, p.At))
 }

@@ -80,7 +80,7 @@ func (s *Server) AddRemark(c *gin.Context, id contract.ID) {
 // LeavePrepared implements ServerInterface.
 func (s *Server) LeavePrepared(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.PreparedChoice](s, c); ok {
-		v, err := s.desk.LeavePrepared(c.Request.Context(), actor(c), id, body.MessageID)
+		v, err := s.desk.LeavePrepared(c.Request.Context(), actor(c), id, body.MessageID, body.ToPerson != nil && *body.ToPerson)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }

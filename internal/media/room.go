@@ -35,6 +35,7 @@ type Room struct {
 	levels   func(ours, theirs []byte)
 	ours     audio.Trace
 	theirs   audio.Trace
+	answerer audio.Answerer
 	gone     bool
 	// Of a rep whose browser is cut off: how long nobody has been there, in frames, and what is said then.
 	deserted int
@@ -118,6 +119,13 @@ func (r *Room) Recorder() *Recorder {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return r.recorder
+}
+
+// PersonHeard tells whether the outside sounds like a person, and not like a machine that greets; a hint.
+func (r *Room) PersonHeard() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.answerer.Person()
 }
 
 // Tick moves the room on by one frame, as the studio does every 20 ms; false: it is shut.
@@ -244,6 +252,9 @@ func (r *Room) keep(ourCodes, theirCodes *Frame) {
 	}
 	if r.levels == nil {
 		return
+	}
+	if r.outside != nil {
+		r.answerer.Add(ours, theirs)
 	}
 	r.ours.Add(ours)
 	r.theirs.Add(theirs)

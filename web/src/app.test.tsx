@@ -225,7 +225,7 @@ describe("the slip", () => {
     socket?.tell({
       n: 1,
       kind: "call",
-      call: { ...ringing.state, phase: "speaking", answered_at: new Date().toISOString() },
+      call: { ...ringing.state, seq: 2, phase: "speaking", answered_at: new Date().toISOString() },
     });
     await waitFor(() => {
       expect(screen.getByTestId("slip")).toHaveTextContent("speaking");
@@ -254,7 +254,7 @@ describe("the slip", () => {
 });
 
 describe("the top field", () => {
-  it("opens with Enter, and calls with Shift+Enter", async () => {
+  it("opens with Enter, and calls a number that is chosen with the arrow and named", async () => {
     const log = serve(({ method, path }) =>
       method === "POST" && path === "/api/calls" ? { status: 201, body: callOf({ id: "c6" }) } : undefined,
     );
@@ -270,7 +270,10 @@ describe("the top field", () => {
     field.focus();
     fireEvent.change(field, { target: { value: "berit" } });
     await screen.findByRole("option");
-    fireEvent.keyDown(field, { key: "Enter", shiftKey: true });
+    fireEvent.keyDown(field, { key: "ArrowRight" });
+    expect(screen.getByText("Enter calls Berit Osterlund, mobile 413 555 0142")).toBeInTheDocument();
+    expect(asked(log, "POST", "/api/calls")).toHaveLength(0);
+    fireEvent.keyDown(field, { key: "Enter" });
     await waitFor(() => {
       expect(asked(log, "POST", "/api/calls").map((a) => a.body)).toEqual([{ number_id: "n1" }]);
     });

@@ -8,6 +8,7 @@ import { createRoot } from "react-dom/client";
 
 import { Failure } from "./api/client";
 import { holdWindow } from "./call/drafts";
+import { listenForKeys } from "./shell/keys";
 import { makeRouter } from "./shell/router";
 import { showTheme, theme } from "./shell/theme";
 import { ToastProvider } from "./ui/toast";
@@ -17,6 +18,7 @@ import { TooltipProvider } from "./ui/tooltip";
 setNonce(document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content ?? "");
 showTheme(theme());
 holdWindow();
+listenForKeys();
 
 const client = new QueryClient({
   defaultOptions: {

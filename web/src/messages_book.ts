@@ -124,7 +124,7 @@ export const book = {
     saveView: "Save as a view",
     updateView: "Keep in this view",
     viewKept: (n: string) => `Kept: ${n}`,
-    hint: "Arrow keys move, Enter opens, Shift+Enter calls, Space selects",
+    hint: "Arrow keys move, Enter opens, Shift+Enter goes to the number, Space selects",
     nothing: "Nothing matches. Take a condition away, or look for part of a name or the last digits of a number.",
     empty: "Nothing here yet.",
     select: (name: string) => `Select ${name}`,

@@ -6,7 +6,7 @@ export const rounds = {
   going: {
     region: (name: string) => `Round: ${name}`,
     pause: "Pause",
-    go: "Go on",
+    go: "Resume",
     stopAfter: "Stop after this one",
     goOnAfter: "Do not stop",
     willStop: "Stops after this one.",

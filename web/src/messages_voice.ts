@@ -207,6 +207,8 @@ export const voice = {
     leave: (name: string) => `Leave “${name}”`,
     leaveAndGoOn: (name: string) => `Leave “${name}” and go on`,
     others: "Leave another message",
+    personHeard: "Somebody is on the line: they would hear it.",
+    leaveAnyway: (name: string) => `Leave “${name}” anyway`,
     leaving: (name: string) => `“${name}” is left after the beep. You are free.`,
     tab: "Messages to leave",
     intro: "What a rep leaves on a voicemail with one key. It is spoken after the beep; the first is that of the key.",

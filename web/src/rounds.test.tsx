@@ -2,7 +2,7 @@ import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/re
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "./api/client";
-import { asked, bookOf, callOf, ids, keyDown, me, mobile, open, problem, serve, sheet } from "./test_server";
+import { asked, bookOf, callOf, ids, command, keyDown, me, mobile, open, problem, serve, sheet } from "./test_server";
 
 afterEach(() => {
   vi.unstubAllGlobals();
@@ -169,8 +169,8 @@ describe("a round", () => {
     const log = working(roundOf({ current: current({ state: "calling", call: speaking }) }), () => roundOf());
     open("/rounds/r1");
     await screen.findByTestId("slip");
-    keyDown(".");
-    keyDown("1");
+    command(".");
+    command("1");
     await waitFor(() => {
       expect(asked(log, "PATCH", `/api/slips/${speaking.slip.id}`)).toHaveLength(1);
     });

@@ -187,6 +187,7 @@ export function callOf(
     ...rest,
     state: {
       call_id: rest.id ?? "c1",
+      seq: 1,
       phase: "ringing",
       on_hold: false,
       muted: false,
@@ -296,6 +297,12 @@ export const asked = (log: Asked[], method: string, path: string) =>
 /** keyDown presses a key where the focus is. */
 export const keyDown = (key: string, more: object = {}) =>
   fireEvent.keyDown(document.activeElement ?? document.body, { key, ...more });
+
+/** command presses the command key and then another. */
+export const command = (key: string) => {
+  keyDown("F2");
+  keyDown(key);
+};
 
 /** open renders the whole app at an address. */
 export function open(path: string) {

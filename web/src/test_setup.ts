@@ -1,7 +1,16 @@
 import "@testing-library/jest-dom/vitest";
 import { cleanup, configure } from "@testing-library/react";
-import { afterEach } from "vitest";
+import { afterEach, beforeEach } from "vitest";
 
+import { listenForKeys } from "./shell/keys";
+
+let stopKeys: (() => void) | undefined;
+beforeEach(() => {
+  stopKeys = listenForKeys(); // as main.tsx does once for the window
+});
+afterEach(() => {
+  stopKeys?.();
+});
 afterEach(cleanup);
 configure({ asyncUtilTimeout: 10_000 }); // a condition is waited for, also on a machine that is busy with everything else
 

@@ -15,7 +15,7 @@ import (
 
 const callByID = `-- name: CallByID :one
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
-  c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
+  c.device, c.state, c.last_seq, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
   c.withheld, c.missed_why, c.message_ms, c.drop_result, coalesce((SELECT x.round_id FROM round_calls x WHERE x.call_id = c.id AND x.settled_at IS NULL), '00000000-0000-0000-0000-000000000000')::uuid AS round_id, c.by_hand, c.unconfirmed, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
@@ -51,6 +51,7 @@ type CallByIDRow struct {
 	CallerIDReason string
 	Device         string
 	State          string
+	LastSeq        int
 	StartedAt      time.Time
 	RangAt         *time.Time
 	AnsweredAt     *time.Time
@@ -110,6 +111,7 @@ func (q *Queries) CallByID(ctx context.Context, arg CallByIDParams) (CallByIDRow
 		&i.CallerIDReason,
 		&i.Device,
 		&i.State,
+		&i.LastSeq,
 		&i.StartedAt,
 		&i.RangAt,
 		&i.AnsweredAt,
@@ -267,7 +269,7 @@ func (q *Queries) CallList(ctx context.Context, arg CallListParams) ([]uuid.UUID
 
 const callsByIDs = `-- name: CallsByIDs :many
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
-  c.device, c.state, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
+  c.device, c.state, c.last_seq, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,
   c.withheld, c.missed_why, c.message_ms, c.drop_result, coalesce((SELECT x.round_id FROM round_calls x WHERE x.call_id = c.id AND x.settled_at IS NULL), '00000000-0000-0000-0000-000000000000')::uuid AS round_id, c.by_hand, c.unconfirmed, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
@@ -303,6 +305,7 @@ type CallsByIDsRow struct {
 	CallerIDReason string
 	Device         string
 	State          string
+	LastSeq        int
 	StartedAt      time.Time
 	RangAt         *time.Time
 	AnsweredAt     *time.Time
@@ -367,6 +370,7 @@ func (q *Queries) CallsByIDs(ctx context.Context, arg CallsByIDsParams) ([]Calls
 			&i.CallerIDReason,
 			&i.Device,
 			&i.State,
+			&i.LastSeq,
 			&i.StartedAt,
 			&i.RangAt,
 			&i.AnsweredAt,

@@ -73,7 +73,10 @@ func (q *Queries) EndMember(ctx context.Context, arg EndMemberParams) error {
 
 const endMembersOf = `-- name: EndMembersOf :many
 WITH ended AS (
-  UPDATE sequence_members SET state = 'ended', why = $1, ended_at = $2 WHERE sequence_members.record_id = $3 AND sequence_members.state = 'active'
+  UPDATE sequence_members SET state = 'ended', why = $1, ended_at = $2 WHERE sequence_members.state = 'active'
+    AND ($3::uuid IS NULL OR sequence_members.record_id = $3)
+    AND ($4::uuid IS NULL OR sequence_members.sequence_id = $4)
+    AND ($5::timestamptz IS NULL OR sequence_members.enrolled_at = $5 AND sequence_members.owner_id = $6)
   RETURNING sequence_members.id, sequence_members.next_at
 ), held AS (
   UPDATE messages SET state = 'cancelled', problem = $1 FROM ended WHERE messages.member_id = ended.id AND messages.state = 'waiting'
@@ -84,9 +87,12 @@ SELECT id, next_at FROM ended
 `
 
 type EndMembersOfParams struct {
-	Why      string
-	At       *time.Time
-	RecordID uuid.UUID
+	Why        string
+	At         *time.Time
+	RecordID   *uuid.UUID
+	SequenceID *uuid.UUID
+	EnrolledAt *time.Time
+	OwnerID    *uuid.UUID
 }
 
 type EndMembersOfRow struct {
@@ -94,9 +100,16 @@ type EndMembersOfRow struct {
 	NextAt *time.Time
 }
 
-// Everybody's way out: the memberships of a record end, what they had sent or put into a lane and is not done yet goes with them.
+// Everybody's way out: the memberships of a record, or of one enrolment, end, in one sequence or in all, what they had sent or put into a lane and is not done yet goes with them.
 func (q *Queries) EndMembersOf(ctx context.Context, arg EndMembersOfParams) ([]EndMembersOfRow, error) {
-	rows, err := q.db.Query(ctx, endMembersOf, arg.Why, arg.At, arg.RecordID)
+	rows, err := q.db.Query(ctx, endMembersOf,
+		arg.Why,
+		arg.At,
+		arg.RecordID,
+		arg.SequenceID,
+		arg.EnrolledAt,
+		arg.OwnerID,
+	)
 	if err != nil {
 		return nil, err
 	}

@@ -43,9 +43,12 @@ UPDATE sequence_members SET step = @step, next_at = sqlc.narg('next_at') WHERE i
 UPDATE sequence_members SET state = 'ended', why = @why, next_at = NULL, ended_at = @at WHERE id = @id AND state = 'active';
 
 -- name: EndMembersOf :many
--- Everybody's way out: the memberships of a record end, what they had sent or put into a lane and is not done yet goes with them.
+-- Everybody's way out: the memberships of a record, or of one enrolment, end, in one sequence or in all, what they had sent or put into a lane and is not done yet goes with them.
 WITH ended AS (
-  UPDATE sequence_members SET state = 'ended', why = @why, ended_at = @at WHERE sequence_members.record_id = @record_id AND sequence_members.state = 'active'
+  UPDATE sequence_members SET state = 'ended', why = @why, ended_at = @at WHERE sequence_members.state = 'active'
+    AND (sqlc.narg('record_id')::uuid IS NULL OR sequence_members.record_id = sqlc.narg('record_id'))
+    AND (sqlc.narg('sequence_id')::uuid IS NULL OR sequence_members.sequence_id = sqlc.narg('sequence_id'))
+    AND (sqlc.narg('enrolled_at')::timestamptz IS NULL OR sequence_members.enrolled_at = sqlc.narg('enrolled_at') AND sequence_members.owner_id = sqlc.narg('owner_id'))
   RETURNING sequence_members.id, sequence_members.next_at
 ), held AS (
   UPDATE messages SET state = 'cancelled', problem = @why FROM ended WHERE messages.member_id = ended.id AND messages.state = 'waiting'

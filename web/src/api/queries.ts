@@ -86,6 +86,12 @@ export const queries = {
     queryFn: () => ask(api.GET("/api/sequences")),
     staleTime: 60_000,
   }),
+  sequencePreview: (id: string, whom: { record_id: string } | { list_id: string }) =>
+    queryOptions({
+      queryKey: ["sequence-preview", id, whom],
+      queryFn: () => ask(api.GET("/api/sequences/{id}/preview", { params: { path: { id }, query: whom } })),
+      staleTime: 0,
+    }),
   memberships: (id: string) =>
     queryOptions({
       queryKey: ["record", id, "sequences"],

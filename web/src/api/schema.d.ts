@@ -559,6 +559,26 @@ export interface paths {
         put?: never;
         /** Takes somebody, or everybody of a list, into a sequence. Who is in it already is passed over. */
         post: operations["enrol"];
+        /** Takes out whom one has taken in at a time. */
+        delete: operations["undoEnrolment"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sequences/{id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** What would be done with somebody who came into it now, and when, if nobody answers. */
+        get: operations["previewSequence"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3089,6 +3109,25 @@ export interface components {
         Enrolled: {
             enrolled: number;
             skipped: number;
+            /**
+             * Format: date-time
+             * @description Names this enrolment, to undo it
+             */
+            at: string;
+        };
+        PlannedStep: {
+            /** @enum {string} */
+            act: "call" | "mail" | "text";
+            /**
+             * Format: date-time
+             * @description When, if each step before it is done when it is due
+             */
+            at: string;
+            subject?: string;
+            /** @description What is said or written, its places filled in */
+            text: string;
+            /** @description Why it could not be done; empty: it can */
+            problem: string;
         };
         Membership: {
             /** Format: uuid */
@@ -3408,6 +3447,8 @@ export interface components {
         CallState: {
             /** Format: uuid */
             call_id: string;
+            /** @description How many facts it is made of: of two states of a call the one with the greater number is the newer, and of two alike the saved one */
+            seq: number;
             phase: components["schemas"]["Phase"];
             on_hold: boolean;
             /** @description Whoever reads this is muted */
@@ -3616,6 +3657,8 @@ export interface components {
         PreparedChoice: {
             /** Format: uuid */
             message_id: string;
+            /** @description Leave it though a person is heard */
+            to_person?: boolean;
         };
         PreparedMessage: {
             /**
@@ -4047,6 +4090,8 @@ export interface components {
              * @description Which one; none: the round's, or the one that fits
              */
             message_id?: string;
+            /** @description With leave: though a person is heard */
+            to_person?: boolean;
         };
         RoundPerson: {
             position: number;
@@ -5440,6 +5485,57 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    undoEnrolment: {
+        parameters: {
+            query: {
+                /** @description As the enrolment was answered */
+                at: string;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Out of it */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewSequence: {
+        parameters: {
+            query?: {
+                record_id?: string;
+                /** @description The first one of it stands for all */
+                list_id?: string;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Its steps in order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedStep"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listMemberships: {
         parameters: {
             query?: never;
@@ -5468,6 +5564,8 @@ export interface operations {
             query?: {
                 /** @description Because they replied */
                 replied?: boolean;
+                /** @description Out of this one only; what it has written and not sent yet is not sent */
+                sequence_id?: string;
             };
             header?: never;
             path: {

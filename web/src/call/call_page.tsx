@@ -9,7 +9,7 @@ import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { duration } from "../ui/clock";
 import { Dialog } from "../ui/dialog";
-import { Area, Check, Select } from "../ui/field";
+import { Area, Check, PickSelect } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { clockTime, dayName } from "../ui/times";
 import { Recordings, TalkFigures } from "../voice/recordings";
@@ -274,15 +274,15 @@ function Correct({ call, filing }: { call: Call; filing: Schemas["Filing"] | und
   return (
     <>
       <div className="flex flex-wrap gap-3">
-        <Select
+        <PickSelect
           label={t.slip.outcome}
           className="w-48"
           value={call.slip.outcome_id ?? ""}
-          onChange={(e) => {
-            const chosen = me?.outcomes.find((x) => x.id === e.target.value);
+          onPick={(id) => {
+            const chosen = me?.outcomes.find((x) => x.id === id);
             const did = filing && !filing.undone && filing.effects.some((x) => x.state === "done");
             if (call.slip.state === "filed" && chosen && (chosen.acts || did)) setNext(chosen);
-            else change.mutate(e.target.value ? { outcome_id: e.target.value } : { clear: ["outcome_id"] });
+            else change.mutate(id ? { outcome_id: id } : { clear: ["outcome_id"] });
           }}
         >
           <option value="">{t.calls.noOutcome}</option>
@@ -291,7 +291,7 @@ function Correct({ call, filing }: { call: Call; filing: Schemas["Filing"] | und
               {x.label}
             </option>
           ))}
-        </Select>
+        </PickSelect>
         <CallType call={call} hidden={false} />
         <Subject call={call} hidden={false} />
       </div>

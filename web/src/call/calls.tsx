@@ -279,7 +279,6 @@ export function Calls() {
           rowAt={(i) => rows[i]}
           idOf={(x) => x.id}
           onOpen={(x) => void navigate({ to: "/calls/$id", params: { id: x.id } })}
-          onSecond={again}
           onSight={
             calls.hasNextPage && !calls.isFetching // more would be read instead of what has just changed
               ? (_, last) => {

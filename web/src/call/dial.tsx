@@ -6,6 +6,7 @@ import { withNewest } from "../api/call_states";
 import { api, ask, type Call, Failure, newKey, type Schemas } from "../api/client";
 import { t } from "../messages";
 import { dialInRound } from "../rounds/round";
+import { holdKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field } from "../ui/field";
@@ -34,6 +35,7 @@ export function DialProvider({ children }: { children: ReactNode }) {
       if (busy.current) return; // a double click is one wish
       busy.current = true;
       setDialing(true);
+      const release = holdKeys(); // what is typed from now on belongs to this call
       try {
         const attempt = dialInRound(client, wish.request);
         if (attempt) {
@@ -70,6 +72,7 @@ export function DialProvider({ children }: { children: ReactNode }) {
       } finally {
         busy.current = false;
         setDialing(false);
+        setTimeout(release); // the slip is drawn by then
       }
     },
     [client, tell],

@@ -2,7 +2,7 @@ import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from "reac
 
 import type { Call } from "../api/client";
 import { t } from "../messages";
-import { useKey } from "../shell/keys";
+import { type Desk, somebodyTypes, useKey, useSlipKeys } from "../shell/keys";
 import { Proposal } from "./proposal";
 import { Button } from "../ui/button";
 import { useNow } from "../ui/clock";
@@ -23,6 +23,19 @@ export function useNotes(call: Call) {
     keeper.see(call.slip.notes);
   }, [keeper, call.slip.notes]);
   return { keeper, notes: useSyncExternalStore(keeper.subscribe, keeper.get) };
+}
+
+/** deskOf says what a call is for the meaning of keys. */
+function deskOf(call: Call): Desk {
+  switch (call.state.phase) {
+    case "dialing":
+    case "ringing":
+      return "ringing";
+    case "speaking":
+      return "speaking";
+    default:
+      return "ended";
+  }
 }
 
 /** useSettled is a text once nobody has changed it for a while. */
@@ -47,6 +60,18 @@ export function NotesAndRecords({ call }: { call: Call }) {
   const field = useRef<HTMLTextAreaElement>(null);
   const file = useFile(call);
   useKey("notes", () => field.current?.focus());
+  useSlipKeys(call.slip.id, deskOf(call), (text) => {
+    field.current?.focus();
+    if (text) keeper.type(keeper.get().body + text);
+  });
+  // Who is answered, or answers, talks and types at once: the notes get the focus, unless something is being typed elsewhere.
+  const speaking = call.state.phase === "speaking";
+  useEffect(() => {
+    if (!speaking || somebodyTypes()) return;
+    const notes = field.current;
+    notes?.focus({ preventScroll: true });
+    notes?.setSelectionRange(notes.value.length, notes.value.length);
+  }, [speaking]);
   return (
     <div className="flex min-w-0 flex-col gap-2 border-rule-strong p-3.5 min-[64rem]:border-r min-[64rem]:border-dashed">
       <SlipVoice call={call} />
@@ -66,9 +91,10 @@ export function NotesAndRecords({ call }: { call: Call }) {
       <textarea
         id={`notes-${call.slip.id}`}
         ref={field}
+        data-notes
         value={notes.body}
         placeholder={t.slip.notesPlaceholder}
-        aria-keyshortcuts="N Control+Enter"
+        aria-keyshortcuts="Control+Enter"
         onChange={(e) => {
           keeper.type(e.target.value);
         }}

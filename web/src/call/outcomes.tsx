@@ -64,7 +64,9 @@ export function Outcomes({ call }: { call: Call }) {
     else if (o) change.mutate(o.id === chosenId ? { clear: ["outcome_id"] } : { outcome_id: o.id });
   };
   useOutcomeKeys((place) => {
-    choose(offered.find((x) => x.place === place)?.outcome);
+    const chosen = offered.find((x) => x.place === place)?.outcome;
+    choose(chosen);
+    return chosen !== undefined;
   });
   const canFile = ended && (chosen !== undefined || !needed);
   const act = useRoundAct(call.round_id ?? "");

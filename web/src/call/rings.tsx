@@ -6,7 +6,7 @@ import { withNewest } from "../api/call_states";
 import { api, ask, type Call, type RecordRef, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
-import { useKey, useKeys } from "../shell/keys";
+import { holdKeys, somebodyTypes, useArmed, useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { duration, useNow } from "../ui/clock";
 import { useTell } from "../ui/toast";
@@ -22,8 +22,6 @@ export function callerOf(r: Ring): string {
   return r.withheld ? t.ring.withheld : r.display;
 }
 
-const writes = () => document.activeElement?.matches("input, textarea, select, [contenteditable=true]") ?? false;
-
 /** useOpening opens the caller's record as this rep prefers; never under the hands of somebody who types. */
 function useOpening(ring: Ring) {
   const navigate = useNavigate();
@@ -31,7 +29,7 @@ function useOpening(ring: Ring) {
   const clear = ring.clear ? ring.candidates[0]?.record.id : undefined;
   const opened = useRef(false);
   useEffect(() => {
-    if (opens !== "ring" || !clear || opened.current || writes()) return;
+    if (opens !== "ring" || !clear || opened.current || somebodyTypes()) return;
     opened.current = true;
     void navigate({ to: "/records/$id", params: { id: clear } });
   }, [opens, clear, navigate]);
@@ -49,13 +47,14 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
   const navigate = useNavigate();
   const tell = useTell();
   const { hint } = useKeys();
+  const armed = useArmed();
   const now = useNow(500);
   const open = useOpening(ring);
   const gone = (e: Error) => {
     tell(e.message, { bad: true });
   };
   const refresh = () => void client.invalidateQueries({ queryKey: ["rings"] });
-  const answer = useMutation<Call, Error, boolean>({
+  const answer = useMutation<Call, Error, boolean, () => void>({
     mutationFn: () => ask(api.POST("/api/calls/{id}/answer", { params: { path: { id: ring.call_id } } })),
     onSuccess: (answered, typed) => {
       const call = withNewest(answered);
@@ -65,8 +64,12 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
       if (!typed) focusSlip(call.slip.id);
       open(call.links[0]?.record, typed);
     },
+    onMutate: holdKeys, // what is typed from now on belongs to this call
     onError: gone,
-    onSettled: refresh,
+    onSettled: (_call, _error, _typed, release) => {
+      setTimeout(() => release?.());
+      refresh();
+    },
   });
   const path = { params: { path: { id: ring.call_id } } };
   const leave = useMutation({
@@ -79,7 +82,7 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
   });
   const busy = answer.isPending || leave.isPending;
   const take = () => {
-    if (!busy) answer.mutate(writes());
+    if (!busy) answer.mutate(somebodyTypes());
   };
   const refuse = () => {
     if (!busy) leave.mutate("decline");
@@ -132,10 +135,12 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
         {second ? t.ring.answerSecond : t.ring.answer}
       </Button>
       <Button disabled={busy} onClick={refuse} hint={hints("decline")} aria-keyshortcuts={hints("decline")}>
-        {t.ring.decline}
+        {first && armed === "decline" ? t.ring.declineAgain(hint("decline")?.slice(0, 1) ?? "") : t.ring.decline}
       </Button>
       <Button disabled={busy} onClick={toVoicemail} hint={hints("voicemail")} aria-keyshortcuts={hints("voicemail")}>
-        {t.ring.voicemail}
+        {first && armed === "voicemail"
+          ? t.ring.voicemailAgain(hint("voicemail")?.slice(0, 1) ?? "")
+          : t.ring.voicemail}
       </Button>
     </section>
   );

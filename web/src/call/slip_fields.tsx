@@ -6,7 +6,7 @@ import { api, ask, type Call, type RecordRef } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
 import { Chip } from "../ui/chip";
-import { Field, Select } from "../ui/field";
+import { Field, PickSelect } from "../ui/field";
 import { useTell } from "../ui/toast";
 import { putCall, useChangeSlip } from "./change_slip";
 
@@ -48,13 +48,13 @@ export function CallType({ call, hidden = true }: { call: Call; hidden?: boolean
   const me = useQuery(queries.me).data;
   const change = useChangeSlip(call);
   return (
-    <Select
+    <PickSelect
       label={t.slip.type}
       hidden={hidden}
       className="w-36"
       value={call.slip.call_type_id ?? ""}
-      onChange={(e) => {
-        change.mutate(e.target.value ? { call_type_id: e.target.value } : { clear: ["call_type_id"] });
+      onPick={(type) => {
+        change.mutate(type ? { call_type_id: type } : { clear: ["call_type_id"] });
       }}
     >
       <option value="">{t.slip.noType}</option>
@@ -63,7 +63,7 @@ export function CallType({ call, hidden = true }: { call: Call; hidden?: boolean
           {x.label}
         </option>
       ))}
-    </Select>
+    </PickSelect>
   );
 }
 
@@ -71,13 +71,13 @@ export function CallType({ call, hidden = true }: { call: Call; hidden?: boolean
 export function NotesFor({ call }: { call: Call }) {
   const change = useChangeSlip(call);
   return (
-    <Select
+    <PickSelect
       label={t.after.visible.label}
       hidden
       className="w-36"
       value={call.slip.visible ?? "all"}
-      onChange={(e) => {
-        change.mutate({ visible: e.target.value as "all" | "team" | "me" });
+      onPick={(visible) => {
+        change.mutate({ visible: visible as "all" | "team" | "me" });
       }}
     >
       {(["all", "team", "me"] as const).map((v) => (
@@ -85,7 +85,7 @@ export function NotesFor({ call }: { call: Call }) {
           {t.after.visible.options[v]}
         </option>
       ))}
-    </Select>
+    </PickSelect>
   );
 }
 

@@ -8,6 +8,7 @@ import { partsAt, stateWord } from "./words";
 const at = (s: number) => new Date(Date.UTC(2026, 2, 2, 15, 0, s)).toISOString();
 const state = (rest: Partial<CallState>): CallState => ({
   call_id: "c",
+  seq: 1,
   phase: "dialing",
   on_hold: false,
   muted: false,

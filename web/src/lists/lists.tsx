@@ -6,6 +6,7 @@ import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { type ListKind, useBook } from "../book/values";
 import { t } from "../messages";
+import { Enrolling } from "../post/enrolling";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { Dialog } from "../ui/dialog";
@@ -200,14 +201,7 @@ function ListTools({ list, view, changed }: { list: RecordList; view: View; chan
     onError: failed,
   });
   const sequences = (useQuery(queries.sequences).data ?? []).filter((x) => x.active);
-  const enrol = useMutation({
-    mutationFn: (id: string) =>
-      ask(api.POST("/api/sequences/{id}/members", { params: { path: { id } }, body: { list_id: list.id } })),
-    onSuccess: (r) => {
-      tell(t.after.sequences.enrolledList(r.enrolled, r.skipped));
-    },
-    onError: failed,
-  });
+  const [enrolling, setEnrolling] = useState<Schemas["Sequence"]>();
   const remove = useMutation({
     mutationFn: () => ask(api.DELETE("/api/lists/{id}", { params: { path: { id: list.id } } })),
     onSuccess: () => {
@@ -245,7 +239,7 @@ function ListTools({ list, view, changed }: { list: RecordList; view: View; chan
             <MenuItem
               key={x.id}
               onSelect={() => {
-                enrol.mutate(x.id ?? "");
+                setEnrolling(x);
               }}
             >
               {t.after.sequences.enrolList(x.name)}
@@ -266,6 +260,17 @@ function ListTools({ list, view, changed }: { list: RecordList; view: View; chan
           {l.removeList}
         </MenuItem>
       </Menu>
+      {enrolling && (
+        <Enrolling
+          whom={{ list_id: list.id }}
+          sequence={enrolling.id ?? ""}
+          name={enrolling.name}
+          onClose={() => {
+            setEnrolling(undefined);
+          }}
+          again={again}
+        />
+      )}
       {dialog === "rename" && (
         <ListDialog
           type={list.type}

@@ -3,7 +3,6 @@ import { type ReactNode, useDeferredValue, useMemo, useState } from "react";
 
 import { Failure, type RecordRow, type Schemas } from "../api/client";
 import { type FieldDef, kindsOf, type ListKind, useBook, useFields, written } from "../book/values";
-import { useDial } from "../call/dial";
 import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
@@ -73,7 +72,6 @@ export function Rows({
   save?: ReactNode;
 }) {
   const navigate = useNavigate();
-  const { dial } = useDial();
   const book = useBook();
   const fields = useFields(kind);
   const [text, setText] = useState(view.q ?? "");
@@ -229,10 +227,6 @@ export function Rows({
             rowAt={rows.rowAt}
             idOf={(r) => r.id}
             onOpen={open}
-            onSecond={(r) => {
-              const n = r.numbers.find((x) => x.dialable && !x.refused);
-              if (n) dial({ number_id: n.id }, r.name);
-            }}
             onSight={rows.onSight}
             picking={{
               picked: (r) => picked.has(r.id),

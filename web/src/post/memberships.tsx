@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 
 import { api, ask } from "../api/client";
 import { queries } from "../api/queries";
@@ -8,6 +9,7 @@ import { Button } from "../ui/button";
 import { Select } from "../ui/field";
 import { clockTime, dayShort } from "../ui/times";
 import { useTell } from "../ui/toast";
+import { Enrolling } from "./enrolling";
 
 const p = t.after.sequences;
 
@@ -26,15 +28,8 @@ export function Memberships({ record }: { record: string }) {
   const failed = (e: Error) => {
     tell(e.message, { bad: true });
   };
-  const enrol = useMutation({
-    mutationFn: (id: string) =>
-      ask(api.POST("/api/sequences/{id}/members", { params: { path: { id } }, body: { record_id: record } })),
-    onSuccess: (result) => {
-      again();
-      tell(result.enrolled > 0 ? p.enrolled : p.already);
-    },
-    onError: failed,
-  });
+  const [chosen, setChosen] = useState("");
+  const [offer, setOffer] = useState<string>();
   const end = useMutation({
     mutationFn: (replied: boolean) =>
       ask(
@@ -96,22 +91,44 @@ export function Memberships({ record }: { record: string }) {
         </div>
       )}
       {sequences.length > 0 && (
-        <Select
-          label={p.enrol}
-          hidden
-          className="mt-1"
-          value=""
-          onChange={(e) => {
-            if (e.target.value) enrol.mutate(e.target.value);
+        <div className="mt-1 flex items-end gap-1">
+          <Select
+            label={p.enrol}
+            hidden
+            value={chosen}
+            onChange={(e) => {
+              setChosen(e.target.value);
+            }}
+          >
+            <option value="">{p.enrol}</option>
+            {sequences.map((x) => (
+              <option key={x.id} value={x.id ?? ""}>
+                {x.name}
+              </option>
+            ))}
+          </Select>
+          {chosen && (
+            <Button
+              onClick={() => {
+                setOffer(chosen);
+              }}
+            >
+              {p.look}
+            </Button>
+          )}
+        </div>
+      )}
+      {offer && (
+        <Enrolling
+          whom={{ record_id: record }}
+          sequence={offer}
+          name={sequences.find((x) => x.id === offer)?.name ?? ""}
+          onClose={() => {
+            setOffer(undefined);
+            setChosen("");
           }}
-        >
-          <option value="">{p.enrol}</option>
-          {sequences.map((x) => (
-            <option key={x.id} value={x.id ?? ""}>
-              {x.name}
-            </option>
-          ))}
-        </Select>
+          again={again}
+        />
       )}
     </Block>
   );

@@ -10,6 +10,7 @@ import { focusSlip } from "../call/focus";
 import { keeperOf } from "../call/notes_keeper";
 import { forgetEdits, knownPlan, lookAgain } from "../call/plan";
 import { t } from "../messages";
+import { somebodyTypes } from "../shell/keys";
 import { useTell } from "../ui/toast";
 
 export type Round = Schemas["Round"];
@@ -83,7 +84,7 @@ export function useRoundAct(id: string) {
   };
 }
 
-type How = { outcome?: string; leave?: boolean; message?: string };
+type How = { outcome?: string; leave?: boolean; message?: string; toPerson?: boolean };
 
 /** useSettle files an attempt of a round and goes on: with an outcome, or with the one that was chosen. */
 export function useSettle(call: Call) {
@@ -112,6 +113,7 @@ export function useSettle(call: Call) {
             ...(how.outcome ? { outcome_id: how.outcome } : {}),
             ...(how.leave ? { leave: true } : {}),
             ...(how.message ? { message_id: how.message } : {}),
+            ...(how.toPerson ? { to_person: true } : {}),
             ...(items ? { items } : {}),
           },
         }),
@@ -126,13 +128,13 @@ export function useSettle(call: Call) {
       lookAgain(client, call.slip.id);
       void client.invalidateQueries({ queryKey: ["desk"] });
       void client.invalidateQueries({ queryKey: ["round", call.round_id] });
-      tell(e.message, { bad: true });
+      if (!(e instanceof Failure && e.code === "person_heard")) tell(e.message, { bad: true }); // which is asked where the message stands
     },
   });
   return {
     pending: settle.isPending,
-    run: (how: How) => {
-      if (call.round_id && !settle.isPending) settle.mutate(how);
+    run: (how: How, failed?: (e: Error) => void) => {
+      if (call.round_id && !settle.isPending) settle.mutate(how, failed ? { onError: failed } : {});
     },
   };
 }
@@ -176,8 +178,6 @@ export function useUndoLast(round: Round | undefined) {
     : undefined;
 }
 
-const typing = () => document.activeElement?.matches("input, textarea, select") ?? false;
-
 /** useFollowRound shows a round's sheet as soon as it is at somebody else; never under the hands of somebody who types. */
 export function useFollowRound() {
   const round = useGoing();
@@ -189,7 +189,7 @@ export function useFollowRound() {
     const before = at.current;
     at.current = now;
     if (!round || now === undefined || now === before) return;
-    if (!path.startsWith("/rounds/") && !typing() && before !== undefined) {
+    if (!path.startsWith("/rounds/") && !somebodyTypes() && before !== undefined) {
       void navigate({ to: "/rounds/$id", params: { id: round.id }, search: {} });
     }
   }, [now, round, path, navigate]);

@@ -21,13 +21,17 @@ type Option = {
   dial?: { typed: string; display: string; problem: string };
 };
 
-const best = (numbers: PhoneNumber[]) => numbers.find((n) => n.dialable && !n.refused);
+const dialable = (o: Option | undefined): PhoneNumber[] =>
+  o?.row?.numbers.filter((n) => n.dialable && !n.refused) ?? [];
 
-/** FindField finds and dials: a name, a company, a number. Enter opens, Shift+Enter calls; empty it offers the calls just made. */
+/** FindField finds and dials: a name, a company, a number. Enter opens; the right arrow
+ * chooses one of their numbers, which Enter calls then. Empty it offers the calls just made. */
 export function FindField() {
   const [text, setText] = useState("");
   const [open, setOpen] = useState(false);
   const [active, setActive] = useState(0);
+  const [numberAt, setNumberAt] = useState(-1); // which number of the active one is chosen; -1: none
+  const [hurried, setHurried] = useState(false); // Enter came before what was found
   const field = useRef<HTMLInputElement>(null);
   const box = useRef<HTMLDivElement>(null);
   const id = useId();
@@ -61,17 +65,20 @@ export function FindField() {
   if (offer?.problem && options.length === 0) options.push({ id: "dial", dial: offer });
   const at = Math.min(active, Math.max(0, options.length - 1));
 
+  const ready = (data?.dial ?? null) !== undefined && q === text.trim() && !found.isPlaceholderData;
   const close = () => {
+    setHurried(false);
     setOpen(false);
     setText("");
     setActive(0);
+    setNumberAt(-1);
     field.current?.blur();
   };
   const callTyped = (typed: string, to: string) => {
     dial({ typed, ...(openRecord ? { open_record_id: openRecord } : {}) }, to);
     close();
   };
-  const choose = (o: Option, second: boolean) => {
+  const choose = (o: Option, number?: PhoneNumber) => {
     if (o.dial) {
       if (!o.dial.problem) callTyped(o.dial.typed, o.dial.display);
       return;
@@ -81,17 +88,11 @@ export function FindField() {
       close();
       return;
     }
-    const number = o.row && best(o.row.numbers);
-    if (o.row && second) {
-      if (number) {
-        dial({ number_id: number.id }, o.row.name);
-        close();
-      }
+    if (o.row && number) {
+      dial({ number_id: number.id }, o.row.name);
+      close();
     } else if (o.row) {
       void navigate({ to: "/records/$id", params: { id: o.row.id } });
-      close();
-    } else if (o.recent && second) {
-      if (o.recent.direction !== "internal") dial({ typed: o.recent.display }, whoOf(o.recent));
       close();
     } else if (o.recent) {
       const person = personOf(o.recent);
@@ -101,19 +102,29 @@ export function FindField() {
       close();
     }
   };
+  const hurriedTo = hurried && ready && found.isSuccess ? options[at] : undefined;
+  useEffect(() => {
+    if (!hurriedTo) return;
+    const timer = setTimeout(() => {
+      choose(hurriedTo);
+    });
+    return () => {
+      clearTimeout(timer);
+    };
+  });
   const onKeyDown = (e: KeyboardEvent) => {
     const option = options[at];
-    if (e.key === "ArrowDown") setActive(Math.min(options.length - 1, at + 1));
-    else if (e.key === "ArrowUp") setActive(Math.max(0, at - 1));
-    else if (
-      e.key === "Enter" &&
-      option &&
-      (data?.dial ?? null) !== undefined &&
-      q === text.trim() &&
-      !found.isPlaceholderData
-    )
-      choose(option, e.shiftKey);
-    else if (e.key === "Escape") {
+    const numbers = dialable(option);
+    const caretAtEnd = field.current?.selectionStart === text.length;
+    if (e.key === "ArrowDown" || e.key === "ArrowUp") {
+      setActive(e.key === "ArrowDown" ? Math.min(options.length - 1, at + 1) : Math.max(0, at - 1));
+      setNumberAt(-1);
+    } else if (e.key === "ArrowRight" && caretAtEnd && numberAt < numbers.length - 1) setNumberAt(numberAt + 1);
+    else if (e.key === "ArrowLeft" && numberAt >= 0) setNumberAt(numberAt - 1);
+    else if (e.key === "Enter") {
+      if (ready && option) choose(option, numbers[numberAt]);
+      else if (text.trim()) setHurried(true); // what was found is not there yet: Enter waits for it
+    } else if (e.key === "Escape") {
       setOpen(false);
       return;
     } else return;
@@ -140,6 +151,8 @@ export function FindField() {
         onChange={(e) => {
           setText(e.target.value);
           setActive(0);
+          setNumberAt(-1);
+          setHurried(false);
           setOpen(true);
         }}
         onFocus={() => {
@@ -167,14 +180,15 @@ export function FindField() {
                 role="option"
                 aria-selected={i === at}
                 onPointerMove={() => {
+                  if (i !== at) setNumberAt(-1);
                   setActive(i);
                 }}
-                onClick={(e) => {
-                  choose(o, e.shiftKey);
+                onClick={() => {
+                  choose(o);
                 }}
                 className={`min-h-8 cursor-pointer px-3 py-1 ${i === at ? "bg-ours-soft" : ""}`}
               >
-                <OptionText option={o} />
+                <OptionText option={o} chosen={i === at ? dialable(o)[numberAt] : undefined} />
               </div>
             ))}
           </div>
@@ -189,7 +203,7 @@ export function FindField() {
   );
 }
 
-function OptionText({ option: o }: { option: Option }) {
+function OptionText({ option: o, chosen }: { option: Option; chosen: PhoneNumber | undefined }) {
   if (o.dial) {
     return o.dial.problem ? (
       <span className="text-quiet">
@@ -217,9 +231,16 @@ function OptionText({ option: o }: { option: Option }) {
         </span>
         <span className="flex flex-wrap gap-x-4">
           {o.row.numbers.map((n) => (
-            <Number key={n.id} number={n} name={o.row?.name ?? ""} />
+            <span key={n.id} className={n === chosen ? "rounded-sm outline-2 outline-offset-1 outline-ours" : ""}>
+              <Number number={n} name={o.row?.name ?? ""} tabIndex={-1} />
+            </span>
           ))}
         </span>
+        {chosen && (
+          <span className="block font-semibold text-ours" role="status">
+            {t.find.callChosen(o.row.name, chosen.label, chosen.display)}
+          </span>
+        )}
       </>
     );
   }

@@ -15,8 +15,9 @@ import { Menu, MenuChoices, MenuItem, MenuLabel, MenuLine } from "../ui/menu";
 import { useTell } from "../ui/toast";
 import { SoundMenu, useSoundWhenNeeded } from "../voice/sound_menu";
 import { dropSound } from "../voice/sound";
+import { CommandBar } from "./command_bar";
 import { FindField } from "./find";
-import { listenForKeys, useKey } from "./keys";
+import { holdKeys, useKey } from "./keys";
 import { KeysDialog } from "./keys_dialog";
 import { setTheme, type Theme, theme } from "./theme";
 
@@ -32,16 +33,15 @@ export function Frame() {
   const navigate = useNavigate();
   const [keysShown, setKeysShown] = useState(false);
   useEffect(() => {
-    const stopKeys = listenForKeys();
     const stopLive = startLive(client, () => {
       client.clear();
       void navigate({ to: "/sign-in" });
     });
-    return () => {
-      stopKeys();
-      stopLive();
-    };
+    return stopLive;
   }, [client, navigate]);
+  // Until the slip that may lie on the desk is known, nobody can say what a key means.
+  const known = useQuery(queries.desk).isFetched;
+  useEffect(() => (known ? undefined : holdKeys()), [known]);
   useSoundWhenNeeded();
   useKey("help", () => {
     setKeysShown(true);
@@ -54,6 +54,7 @@ export function Frame() {
   return (
     <DialProvider>
       <Reminders />
+      <CommandBar />
       <a href="#sheet" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-2">
         {t.skip}
       </a>

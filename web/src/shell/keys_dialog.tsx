@@ -17,7 +17,7 @@ export function KeysDialog({ open, onClose }: { open: boolean; onClose: () => vo
       title={t.keys.title}
       actions={<Button onClick={resetKeys}>{t.keys.reset}</Button>}
     >
-      <p className="mb-2 text-quiet">{t.keys.intro}</p>
+      <p className="mb-2 text-quiet">{t.keys.intro(keyOf("command"))}</p>
       <label className="mb-3 flex min-h-7 items-center gap-2">
         <input
           type="checkbox"
@@ -42,13 +42,14 @@ export function KeysDialog({ open, onClose }: { open: boolean; onClose: () => vo
                 onKeyDown={(e) => {
                   if (changing !== a || e.key === "Tab" || e.key === "Escape") return;
                   e.preventDefault();
-                  if (e.key.length !== 1 || /[1-9 ]/.test(e.key)) return;
+                  // The command key must type nothing: one of the function keys.
+                  if (a === "command" ? !/^F\d+$/.test(e.key) : e.key.length !== 1 || /[1-9 ]/.test(e.key)) return;
                   const other = actions.find((x) => x !== a && keyOf(x) === e.key.toLowerCase());
                   if (other) {
                     setProblem(t.keys.taken(t.keys.actions[other] ?? other));
                     return;
                   }
-                  setKey(a, e.key.toLowerCase());
+                  setKey(a, a === "command" ? e.key : e.key.toLowerCase());
                   setChanging(undefined);
                 }}
                 onBlur={() => {

@@ -8,6 +8,7 @@ import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Field } from "../ui/field";
 import { Mark } from "../ui/icons";
+import { holdKeys } from "./keys";
 
 /** SignIn is the page before all others; in the demo its people stand on it. */
 export function SignIn() {
@@ -19,10 +20,14 @@ export function SignIn() {
   const [password, setPassword] = useState("");
   const signIn = useMutation({
     mutationFn: (body: { login: string; password: string }) => ask(api.POST("/api/session", { body })),
+    onMutate: holdKeys, // who is quick presses the first key before the desk is drawn
     onSuccess: async (me) => {
       client.clear();
       client.setQueryData(["me"], me);
       await navigate({ href: to ?? "/" });
+    },
+    onSettled: (_me, _error, _body, release) => {
+      setTimeout(() => release?.()); // the desk holds them itself from now on
     },
   });
   const submit = (e: FormEvent) => {

@@ -114,7 +114,6 @@ export function Team() {
             if (leads || c.id === me.id) setWatched(c);
             else setNoteTo(c);
           }}
-          onSecond={call}
         />
       )}
       {noteTo && (

@@ -44,7 +44,7 @@ export function Turning({ label, other }: { label: string; other: string }) {
 /** KeyHint shows a key beside what it does. Screen readers hear it from aria-keyshortcuts instead. */
 export function KeyHint({ children }: { children: ReactNode }) {
   return (
-    <kbd aria-hidden className="font-mono text-xs opacity-80">
+    <kbd aria-hidden className="font-mono text-xs">
       {children}
     </kbd>
   );

@@ -1,4 +1,4 @@
-import { type ComponentProps, useId } from "react";
+import { type ComponentProps, useId, useRef, useState } from "react";
 
 const box =
   "w-full rounded-sm border border-edge bg-sheet px-2 py-1 text-ink focus-visible:outline-offset-0 disabled:opacity-60";
@@ -47,6 +47,45 @@ export function Select({
         {children}
       </select>
     </div>
+  );
+}
+
+/** PickSelect is a choice that does something when it is made. What the arrow keys pass over is only shown: it is chosen by Enter, by
+ * leaving the field, or by a click. */
+export function PickSelect({
+  value,
+  onPick,
+  ...rest
+}: Omit<ComponentProps<typeof Select>, "value" | "onChange" | "onBlur" | "onKeyDown" | "onPointerDown"> & {
+  value: string;
+  onPick: (value: string) => void;
+}) {
+  const [shown, setShown] = useState<string>();
+  const byKeys = useRef(false);
+  const pick = (next: string | undefined) => {
+    setShown(undefined);
+    if (next !== undefined && next !== value) onPick(next);
+  };
+  return (
+    <Select
+      {...rest}
+      value={shown ?? value}
+      onPointerDown={() => {
+        byKeys.current = false;
+      }}
+      onKeyDown={(e) => {
+        byKeys.current = true;
+        if (e.key === "Enter") pick(shown);
+        else if (e.key === "Escape") setShown(undefined);
+      }}
+      onChange={(e) => {
+        if (byKeys.current) setShown(e.target.value);
+        else pick(e.target.value);
+      }}
+      onBlur={() => {
+        pick(shown);
+      }}
+    />
   );
 }
 

@@ -129,6 +129,7 @@ export function Number({
     <Tooltip text={about}>
       <button
         type="button"
+        data-number
         tabIndex={tabIndex}
         aria-disabled={!allowed || dialing}
         onClick={(e) => {

@@ -23,7 +23,8 @@ const rowHeight = 34;
 
 /**
  * Table shows any number of rows, of which only those in sight are drawn; those that are not loaded yet are asked for
- * with onSight. One row is current: the arrow keys move it, Enter opens it, Shift+Enter does the second thing, Space picks it.
+ * with onSight. One row is current: the arrow keys move it, Enter opens it, Shift+Enter does the second thing, or goes to its number,
+ * Space picks it.
  */
 export function Table<Row>({
   label,
@@ -89,7 +90,14 @@ export function Table<Row>({
         if (!picking.picked(from)) picking.toggle(from, at, false);
         if (!picking.picked(reached)) picking.toggle(reached, next, true);
       }
-    } else if (e.key === "Enter" && row) (e.shiftKey && onSecond ? onSecond : onOpen)(row);
+    } else if (e.key === "Enter" && e.shiftKey && row) {
+      if (onSecond) onSecond(row);
+      else
+        document
+          .getElementById(`${id}-${String(at)}`)
+          ?.querySelector<HTMLElement>("[data-number]")
+          ?.focus();
+    } else if (e.key === "Enter" && row) onOpen(row);
     else if (e.key === " " && row && picking) picking.toggle(row, at, e.shiftKey);
     else return;
     e.preventDefault();
