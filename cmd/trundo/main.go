@@ -35,6 +35,8 @@ const usage = `trundo is the one screen on which calls are made, written down an
   trundo serve             the application; -h lists its settings
   trundo migrate           bring the database up to this version
   trundo admin add         add an admin: -login, -name, -zone; asks for the password
+  trundo admin password    give somebody another password: -login; asks for it, and ends their sessions
+  trundo admin off         let somebody in no more: -login; ends their sessions (trundo admin on: let them in again)
 `
 
 func main() {
@@ -82,6 +84,7 @@ var settings = []setting{
 	{"TRUNDO_SERVER_NAME", "", "this server's name, the same after a restart; empty: its address"},
 	{"TRUNDO_TLS_CERT", "", "certificate file, to serve over TLS"},
 	{"TRUNDO_TLS_KEY", "", "key file that goes with it"},
+	{"TRUNDO_PROXIES", "", "addresses or ranges, separated by commas, of proxies in front: only their word about a client's address counts"},
 	{"TRUNDO_SECURE", "no", "yes where a proxy in front speaks TLS: cookies are then only sent over it"},
 	{"TRUNDO_REGION", "US", "country in which numbers without a country code are read, ISO 3166"},
 	{"TRUNDO_LOG", "info", "what is logged: debug, info, warn, error"},
@@ -126,7 +129,7 @@ func logger() *slog.Logger {
 
 func config() app.Config {
 	c := app.Config{DatabaseURL: value("DATABASE_URL"), Addr: value("TRUNDO_ADDR"), MetricsAddr: value("TRUNDO_METRICS_ADDR"), DataDir: value("TRUNDO_DATA"),
-		ServerName: value("TRUNDO_SERVER_NAME"), TLSCert: value("TRUNDO_TLS_CERT"), TLSKey: value("TRUNDO_TLS_KEY"), Secure: value("TRUNDO_SECURE") == "yes",
+		ServerName: value("TRUNDO_SERVER_NAME"), TLSCert: value("TRUNDO_TLS_CERT"), TLSKey: value("TRUNDO_TLS_KEY"), Secure: value("TRUNDO_SECURE") == "yes", Proxies: strings.FieldsFunc(value("TRUNDO_PROXIES"), func(r rune) bool { return r == ',' || r == ' ' }),
 		SoundAddr: value("TRUNDO_SOUND_ADDR"), SoundPublic: value("TRUNDO_SOUND_PUBLIC"), Recordings: value("TRUNDO_RECORDINGS"), SMTP: value("TRUNDO_SMTP"), MailDomain: value("TRUNDO_MAIL_DOMAIN"), HooksInside: value("TRUNDO_HOOKS_INSIDE") == "yes", Clock: clockwork.NewRealClock(), Web: web.Dist(), Log: logger()}
 	if c.MetricsAddr == "off" {
 		c.MetricsAddr = ""
@@ -282,6 +285,9 @@ func withStore(ctx context.Context, do func(*store.Store) error) error {
 }
 
 func runAdmin(ctx context.Context, args []string) error {
+	if len(args) > 0 && (args[0] == "password" || args[0] == "off" || args[0] == "on") {
+		return runLogin(ctx, args[0], args[1:])
+	}
 	if len(args) == 0 || args[0] != "add" {
 		return errors.New("usage: trundo admin add -login NAME -name \"Full Name\" [-zone Europe/London]")
 	}
@@ -302,6 +308,28 @@ func runAdmin(ctx context.Context, args []string) error {
 		}
 		fmt.Printf("%s can sign in now as %s.\n", *name, strings.ToLower(*login))
 		return nil
+	})
+}
+
+// runLogin changes whether, and with which password, somebody is let in.
+func runLogin(ctx context.Context, what string, args []string) error {
+	f := flags("admin "+what, os.Stdout, "trundo admin "+what+" ends all sessions of somebody.")
+	login := f.String("login", "", "what they type to sign in")
+	if err := f.Parse(args); err != nil {
+		return err
+	}
+	password := ""
+	if what == "password" {
+		var err error
+		if password, err = askPassword(); err != nil {
+			return err
+		}
+	}
+	return withStore(ctx, func(s *store.Store) error {
+		if what == "password" {
+			return desk.SetPassword(ctx, s.Queries, *login, password)
+		}
+		return desk.SwitchUser(ctx, s.Queries, *login, what == "on")
 	})
 }
 

@@ -35,7 +35,8 @@ type Config struct {
 	ServerName  string // empty: host and address
 	TLSCert     string
 	TLSKey      string
-	Secure      bool // cookies only over TLS, also where a proxy ends it
+	Proxies     []string // addresses, or ranges, of proxies whose word about a client's address counts
+	Secure      bool     // cookies only over TLS, also where a proxy ends it
 	Demo        bool
 	SoundAddr   string // UDP, for browsers' voices; empty: none is taken
 	SoundPublic string // the address by which browsers reach it from outside; empty: as this machine knows itself
@@ -133,7 +134,7 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 	}
 	a.sessions = pgxstore.New(a.Store.Pool)
 	metrics := httpapi.NewMetrics(a.Desk)
-	handler, err := httpapi.New(httpapi.Config{Desk: a.Desk, Sessions: a.sessions, Web: c.Web, Log: c.Log, Secure: c.Secure || c.TLSCert != "", Metrics: metrics, Outside: outside,
+	handler, err := httpapi.New(httpapi.Config{Desk: a.Desk, Sessions: a.sessions, Web: c.Web, Log: c.Log, Secure: c.Secure || c.TLSCert != "", Proxies: c.Proxies, Metrics: metrics, Outside: outside,
 		Morning: morning, Mailbag: standIn})
 	if err != nil {
 		return err

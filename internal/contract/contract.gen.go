@@ -45,6 +45,30 @@ func (e BulkActAction) Valid() bool {
 	}
 }
 
+// Defines values for BulkResultState.
+const (
+	BulkResultStateCancelled BulkResultState = "cancelled"
+	BulkResultStateDone      BulkResultState = "done"
+	BulkResultStateFailed    BulkResultState = "failed"
+	BulkResultStateRunning   BulkResultState = "running"
+)
+
+// Valid indicates whether the value is a known member of the BulkResultState enum.
+func (e BulkResultState) Valid() bool {
+	switch e {
+	case BulkResultStateCancelled:
+		return true
+	case BulkResultStateDone:
+		return true
+	case BulkResultStateFailed:
+		return true
+	case BulkResultStateRunning:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for CallDirection.
 const (
 	CallDirectionInbound  CallDirection = "inbound"
@@ -2210,8 +2234,13 @@ type Book struct {
 
 // BookRights defines model for BookRights.
 type BookRights struct {
-	Export bool `json:"export"`
-	Import bool `json:"import"`
+	// DeleteRecord May remove records that are somebody else's, and many at once
+	DeleteRecord bool `json:"delete_record"`
+	Export       bool `json:"export"`
+	Import       bool `json:"import"`
+
+	// LiftDoNotCall May let somebody be called again who asked not to be
+	LiftDoNotCall bool `json:"lift_do_not_call"`
 
 	// Override May call in spite of do-not-call
 	Override bool `json:"override"`
@@ -2247,7 +2276,17 @@ type BulkResult struct {
 
 	// ID What can be undone
 	ID openapi_types.UUID `json:"id"`
+
+	// LookedAt How many of them are dealt with
+	LookedAt int `json:"looked_at"`
+
+	// Selected Records that were picked
+	Selected int             `json:"selected"`
+	State    BulkResultState `json:"state"`
 }
+
+// BulkResultState defines model for BulkResult.State.
+type BulkResultState string
 
 // CalendarAddress defines model for CalendarAddress.
 type CalendarAddress struct {
@@ -2860,6 +2899,25 @@ type Gap struct {
 	FromMs int    `json:"from_ms"`
 	Reason string `json:"reason"`
 	ToMs   int    `json:"to_ms"`
+}
+
+// Hanging defines model for Hanging.
+type Hanging struct {
+	Calls int `json:"calls"`
+
+	// FollowUps Open ones
+	FollowUps int    `json:"follow_ups"`
+	Messages  int    `json:"messages"`
+	Name      string `json:"name"`
+
+	// Records People, deals, cases and whatever else belongs to it
+	Records int `json:"records"`
+
+	// RestorableDays For how long it can be brought back
+	RestorableDays int `json:"restorable_days"`
+
+	// RestorableUntil Of a deleted one: until when
+	RestorableUntil *time.Time `json:"restorable_until,omitempty"`
 }
 
 // HistoryEntry defines model for HistoryEntry.
@@ -3782,6 +3840,9 @@ type Record struct {
 	Job   string             `json:"job"`
 	Kind  RecordKind         `json:"kind"`
 
+	// MayRemove Whoever reads this may delete it
+	MayRemove bool `json:"may_remove"`
+
 	// Merge The last merge into this record that can be undone
 	Merge *openapi_types.UUID `json:"merge"`
 
@@ -4525,6 +4586,21 @@ type SequenceStepUnit string
 // Sequences defines model for Sequences.
 type Sequences struct {
 	Sequences []Sequence `json:"sequences"`
+}
+
+// Session defines model for Session.
+type Session struct {
+	// Agent What the browser calls itself
+	Agent   string    `json:"agent"`
+	BeganAt time.Time `json:"began_at"`
+	Current bool      `json:"current"`
+
+	// From The address from which one signed in
+	From string `json:"from"`
+	ID   string `json:"id"`
+
+	// SeenAt When it was used last, to five minutes
+	SeenAt time.Time `json:"seen_at"`
 }
 
 // SignIn defines model for SignIn.

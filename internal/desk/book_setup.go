@@ -110,7 +110,8 @@ func (d *Desk) Book(ctx context.Context, a Actor) (contract.Book, error) {
 		return contract.Book{}, err
 	}
 	view := contract.Book{Labels: phone.Labels, Currency: f.currency, Kinds: []contract.KindDef{},
-		Rights: contract.BookRights{SetUp: a.mayDo(SetUp), Override: a.mayDo(Override), Export: a.mayDo(Export), Import: a.mayDo(Import)}}
+		Rights: contract.BookRights{SetUp: a.mayDo(SetUp), Override: a.mayDo(Override), Export: a.mayDo(Export), Import: a.mayDo(Import), DeleteRecord: a.mayDo(DeleteRecord),
+			LiftDoNotCall: a.mayDo(LiftDoNotCall)}}
 	if view.People, err = d.colleagues(ctx); err != nil {
 		return view, err
 	}
@@ -288,32 +289,6 @@ func fieldChoices(e contract.FieldEdit) ([]string, error) {
 		return nil, wrong("choices", "say between what can be chosen")
 	}
 	return choices, nil
-}
-
-// Right is something that not everybody may do.
-type Right string
-
-// The rights.
-const (
-	SetUp    Right = "set_up"   // fields, layouts, number order
-	Override Right = "override" // call in spite of do-not-call
-	Export   Right = "export"   // take the book out
-	Import   Right = "import"   // bring a file in; mark numbers by list
-	Delete   Right = "delete"   // delete recordings
-	Merge    Right = "merge"    // make one of two records
-	BulkAll  Right = "bulk"     // change many records at once
-)
-
-// mayDo tells whether a has a right. Reps may merge and change many of what they see; what leaves the house, or passes
-// over somebody's wish, needs a supervisor.
-func (a Actor) mayDo(r Right) bool {
-	switch r {
-	case SetUp:
-		return a.Role == Admin
-	case Override, Export, Import, Delete:
-		return a.leads()
-	}
-	return true
 }
 
 var errNoKind = errors.New("there is no such kind of record")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -17,8 +18,14 @@ import (
 // maxOnLane is how many records can be put on somebody's lane at once: more than anybody can work off.
 const maxOnLane = 500
 
-// BulkAct changes many records at once, in one transaction, so that it can be undone. The same key does it once.
-// Errors: *FieldError, ErrForbidden, ErrNotFound, ErrKeyReused.
+// bulkPart is how many records are changed in one transaction: it must not hold rows for long that others wait for.
+const bulkPart = 2_000
+
+// bulkPatience is for how long a request waits for its change of many records; it goes on behind it then.
+const bulkPatience = 3 * time.Second
+
+// BulkAct changes many records at once, so that it can be undone. What takes longer goes on behind the request: BulkProgress tells how far it is, and
+// CancelBulk stops it. The same key does it once. Errors: *FieldError, ErrForbidden, ErrNotFound, ErrKeyReused.
 func (d *Desk) BulkAct(ctx context.Context, a Actor, key string, b contract.BulkAct) (contract.BulkResult, error) {
 	f, err := d.firm(ctx)
 	if err != nil {
@@ -36,40 +43,150 @@ func (d *Desk) BulkAct(ctx context.Context, a Actor, key string, b contract.Bulk
 	if err != nil {
 		return contract.BulkResult{}, err
 	}
-	if b.Action == contract.BulkActActionToLane {
-		return d.manyToLane(ctx, a, value, b, sel)
-	}
 	hash := hashRequest(b)
-	result := contract.BulkResult{ID: store.NewID()}
+	p := db.InsertBulkChangeParams{ID: store.NewID(), UserID: a.ID, At: d.Clock.Now(), Action: string(b.Action), Value: value, State: "running", Kinds: kinds, What: what, Server: d.Server}
+	if b.Action == contract.BulkActActionToLane {
+		p.State = "done"
+	}
 	err = d.Store.TxBoth(ctx, func(q *db.Queries, tx pgx.Tx) error {
-		if err := q.InsertCommand(ctx, db.InsertCommandParams{UserID: a.ID, Key: key, Action: "bulk", RequestHash: hash,
-			Response: fmt.Appendf(nil, `{"id":%q}`, result.ID), At: d.Clock.Now()}); err != nil {
+		if err := d.remember(ctx, q, a, key, "bulk", hash, p.ID); err != nil {
 			return err
 		}
-		if err := q.InsertBulkChange(ctx, db.InsertBulkChangeParams{ID: result.ID, UserID: a.ID, At: d.Clock.Now(), Action: string(b.Action), Value: value}); err != nil {
+		if b.Action == contract.BulkActActionToLane {
+			return d.manyToLane(ctx, q, tx, a, p, b, sel)
+		}
+		change := store.NewID()
+		p.ChangeID = &change
+		if err := d.auditedAs(ctx, q, a, change, p.At, "bulk", p.ID, "changed", map[string]string{}, map[string]string{bulkWords[p.Action]: what}); err != nil {
 			return err
 		}
-		if result.Count, err = store.BulkActions[string(b.Action)].Do(ctx, tx, result.ID, value, sel, kinds); err != nil {
+		if err := q.InsertBulkChange(ctx, p); err != nil {
 			return err
 		}
-		if err := q.SetBulkCount(ctx, db.SetBulkCountParams{ID: result.ID, Count: result.Count}); err != nil {
+		picked, err := store.Pick(ctx, tx, p.ID, sel)
+		if err != nil {
 			return err
 		}
-		return d.bulkHistory(ctx, q, tx, a, result.ID, map[string]string{}, map[string]string{bulkWords[string(b.Action)]: what})
+		return q.SetBulkSelected(ctx, db.SetBulkSelectedParams{ID: p.ID, Selected: picked})
 	})
 	if store.Duplicate(err) {
 		earlier, found, again := d.earlierAnswer(ctx, a, key, "bulk", hash)
 		if again != nil || !found {
 			return contract.BulkResult{}, ErrKeyReused
 		}
-		done, err := d.Store.LockBulkChange(ctx, earlier)
-		return contract.BulkResult{ID: earlier, Count: done.Count}, err
+		return d.BulkProgress(ctx, a, earlier)
 	}
 	if err != nil {
 		return contract.BulkResult{}, err
 	}
+	if p.State == "done" {
+		d.publishLane(a.ID)
+		d.publishMany()
+		return d.BulkProgress(ctx, a, p.ID)
+	}
+	done := make(chan struct{})
+	d.inBackground(func(ctx context.Context) {
+		defer close(done)
+		d.runBulk(ctx, p.ID)
+	})
+	select {
+	case <-done:
+	case <-time.After(bulkPatience):
+	case <-ctx.Done():
+		return contract.BulkResult{}, ctx.Err()
+	}
+	return d.BulkProgress(ctx, a, p.ID)
+}
+
+// runBulk works off what was picked for a change, part by part, until it is done or cancelled.
+func (d *Desk) runBulk(ctx context.Context, id uuid.UUID) {
+	for {
+		more := false
+		err := d.Store.TxBoth(ctx, func(q *db.Queries, tx pgx.Tx) error {
+			b, err := q.LockBulkChange(ctx, id)
+			if err != nil || b.State != "running" {
+				return err
+			}
+			looked, changed, err := store.BulkActions[b.Action].Do(ctx, tx, id, b.Value, b.Kinds, bulkPart)
+			if err != nil {
+				return err
+			}
+			if more = looked > 0; !more {
+				return q.EndBulk(ctx, db.EndBulkParams{ID: id, State: "done"})
+			}
+			if err := historyOfMany(ctx, tx, changed, b.At, *b.ChangeID); err != nil {
+				return err
+			}
+			return q.AdvanceBulk(ctx, db.AdvanceBulkParams{ID: id, Changed: len(changed), Looked: looked})
+		})
+		switch {
+		case ctx.Err() != nil:
+			return // the next start goes on with it
+		case store.Away(err):
+			if !d.pauseFor(ctx, time.Second) {
+				return
+			}
+			continue
+		case err != nil:
+			d.Log.Error("a change of many records", "bulk", id, "error", err)
+			if err := d.Store.EndBulk(ctx, db.EndBulkParams{ID: id, State: "failed"}); err != nil {
+				d.Log.Error("a change of many records does not end", "bulk", id, "error", err)
+			}
+		}
+		if !more || err != nil {
+			break
+		}
+	}
+	if err := d.Store.ForgetBulkPending(ctx, id); err != nil {
+		d.Log.Error("what was left of a change of many records", "bulk", id, "error", err)
+	}
 	d.publishMany()
-	return result, nil
+}
+
+// pauseFor waits; false: ctx has ended.
+func (d *Desk) pauseFor(ctx context.Context, long time.Duration) bool {
+	select {
+	case <-ctx.Done():
+		return false
+	case <-d.Clock.After(long):
+		return true
+	}
+}
+
+// resumeBulks goes on with what an earlier run of this server was changing.
+func (d *Desk) resumeBulks(ctx context.Context) {
+	ids, err := d.Store.RunningBulks(ctx, d.Server)
+	if err != nil {
+		d.Log.Error("which changes of many records go on", "error", err)
+	}
+	for _, id := range ids {
+		d.runBulk(ctx, id)
+	}
+}
+
+// BulkProgress tells how far a change of many records is. Errors: ErrNotFound, ErrForbidden.
+func (d *Desk) BulkProgress(ctx context.Context, a Actor, id uuid.UUID) (contract.BulkResult, error) {
+	b, err := d.Store.ReadBulkChange(ctx, id)
+	switch {
+	case store.NotFound(err):
+		return contract.BulkResult{}, ErrNotFound
+	case err != nil:
+		return contract.BulkResult{}, err
+	case b.UserID != a.ID && !a.leads():
+		return contract.BulkResult{}, ErrForbidden
+	}
+	return contract.BulkResult{ID: id, Count: b.Count, Selected: b.Selected, LookedAt: b.LookedAt, State: contract.BulkResultState(b.State)}, nil
+}
+
+// CancelBulk stops a change of many records; what is changed stays, and can be undone. Errors: ErrNotFound, ErrForbidden.
+func (d *Desk) CancelBulk(ctx context.Context, a Actor, id uuid.UUID) (contract.BulkResult, error) {
+	if _, err := d.BulkProgress(ctx, a, id); err != nil {
+		return contract.BulkResult{}, err
+	}
+	if err := d.Store.EndBulk(ctx, db.EndBulkParams{ID: id, State: "cancelled"}); err != nil {
+		return contract.BulkResult{}, err
+	}
+	return d.BulkProgress(ctx, a, id)
 }
 
 // bulkWords say what a bulk action changed, in the history.
@@ -123,6 +240,9 @@ func (d *Desk) bulkValue(ctx context.Context, a Actor, action string, value *str
 			err = fmt.Errorf("there is no stage “%s”", *value)
 		}
 	case "delete":
+		if !a.mayDo(DeleteRecord) {
+			return "", nil, ErrForbidden
+		}
 		*value, what = "", "yes"
 	case "to_lane":
 		if *value == "" {
@@ -135,13 +255,9 @@ func (d *Desk) bulkValue(ctx context.Context, a Actor, action string, value *str
 	return what, kinds, nil
 }
 
-// bulkHistory keeps one entry of the trail for a bulk action, and shows it in the history of each record.
-func (d *Desk) bulkHistory(ctx context.Context, q *db.Queries, tx pgx.Tx, a Actor, bulk uuid.UUID, before, after map[string]string) error {
-	change, at := store.NewID(), d.Clock.Now()
-	if err := d.auditedAs(ctx, q, a, change, at, "bulk", bulk, "changed", before, after); err != nil {
-		return err
-	}
-	_, err := tx.Exec(ctx, `INSERT INTO history (record_id, at, kind, ref_id) SELECT record_id, $2, 'change', $3 FROM bulk_change_rows WHERE bulk_id = $1`, bulk, at, change)
+// historyOfMany shows one entry of the trail in the history of each record.
+func historyOfMany(ctx context.Context, tx pgx.Tx, records []uuid.UUID, at time.Time, change uuid.UUID) error {
+	_, err := tx.Exec(ctx, `INSERT INTO history (record_id, at, kind, ref_id) SELECT unnest($1::uuid[]), $2, 'change', $3`, records, at, change)
 	return err
 }
 
@@ -149,46 +265,36 @@ func (d *Desk) bulkHistory(ctx context.Context, q *db.Queries, tx pgx.Tx, a Acto
 func (d *Desk) publishMany() { d.publishRecord() }
 
 // manyToLane makes a follow-up of a's for each selected record.
-func (d *Desk) manyToLane(ctx context.Context, a Actor, what string, b contract.BulkAct, sel store.Selection) (contract.BulkResult, error) {
+func (d *Desk) manyToLane(ctx context.Context, q *db.Queries, tx pgx.Tx, a Actor, p db.InsertBulkChangeParams, b contract.BulkAct, sel store.Selection) error {
 	text, args := sel.SelectedIDs()
-	rows, err := d.Store.Pool.Query(ctx, text+fmt.Sprintf(" ORDER BY lower(r.name), r.id LIMIT %d", maxOnLane+1), args...)
+	rows, err := tx.Query(ctx, text+fmt.Sprintf(" ORDER BY lower(r.name), r.id LIMIT %d", maxOnLane+1), args...)
 	if err != nil {
-		return contract.BulkResult{}, err
+		return err
 	}
 	ids, err := pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
 	if err != nil {
-		return contract.BulkResult{}, err
+		return err
 	}
 	if len(ids) > maxOnLane {
-		return contract.BulkResult{}, wrong("selection", fmt.Sprintf("a lane takes at most %d at once: make a list of them instead", maxOnLane))
+		return wrong("selection", fmt.Sprintf("a lane takes at most %d at once: make a list of them instead", maxOnLane))
 	}
-	result := contract.BulkResult{ID: store.NewID(), Count: len(ids)}
-	now := d.Clock.Now()
-	err = d.Store.TxBoth(ctx, func(q *db.Queries, tx pgx.Tx) error {
-		if err := q.InsertBulkChange(ctx, db.InsertBulkChangeParams{ID: result.ID, UserID: a.ID, At: now, Action: "to_lane", Value: what}); err != nil {
+	if err := q.InsertBulkChange(ctx, p); err != nil {
+		return err
+	}
+	for _, id := range ids {
+		f := store.NewID()
+		if err := q.InsertFollowUp(ctx, db.InsertFollowUpParams{ID: f, RecordID: id, OwnerID: a.ID, Kind: "call", Text: p.Value, DueAt: b.DueAt, DayOnly: b.DueAt != nil,
+			CreatedBy: &a.ID, CreatedAt: p.At}); err != nil {
 			return err
 		}
-		for _, id := range ids {
-			f := store.NewID()
-			if err := q.InsertFollowUp(ctx, db.InsertFollowUpParams{ID: f, RecordID: id, OwnerID: a.ID, Kind: "call", Text: what, DueAt: b.DueAt, DayOnly: b.DueAt != nil,
-				CreatedBy: &a.ID, CreatedAt: now}); err != nil {
-				return err
-			}
-			if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: id, At: now, Kind: "follow_up", RefID: f}); err != nil {
-				return err
-			}
-			if _, err := tx.Exec(ctx, `INSERT INTO bulk_change_rows (bulk_id, record_id, before) VALUES ($1, $2, jsonb_build_object('follow_up', $3::uuid))`, result.ID, id, f); err != nil {
-				return err
-			}
+		if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: id, At: p.At, Kind: "follow_up", RefID: f}); err != nil {
+			return err
 		}
-		return q.SetBulkCount(ctx, db.SetBulkCountParams{ID: result.ID, Count: len(ids)})
-	})
-	if err != nil {
-		return contract.BulkResult{}, err
+		if _, err := tx.Exec(ctx, `INSERT INTO bulk_change_rows (bulk_id, record_id, before) VALUES ($1, $2, jsonb_build_object('follow_up', $3::uuid))`, p.ID, id, f); err != nil {
+			return err
+		}
 	}
-	d.publishLane(a.ID)
-	d.publishMany()
-	return result, nil
+	return q.SetBulkCount(ctx, db.SetBulkCountParams{ID: p.ID, Count: len(ids)})
 }
 
 // UndoBulk takes a bulk action back, as far as what it did still stands. Undoing twice is no mistake. Errors: ErrNotFound, ErrForbidden.
@@ -204,9 +310,12 @@ func (d *Desk) UndoBulk(ctx context.Context, a Actor, id uuid.UUID) (contract.Bu
 		case b.UserID != a.ID && !a.leads():
 			return ErrForbidden
 		}
-		result = contract.BulkResult{ID: id, Count: b.Count}
-		if b.UndoneAt != nil {
+		result = contract.BulkResult{ID: id, Count: b.Count, Selected: b.Selected, LookedAt: b.LookedAt, State: contract.BulkResultState(b.State)}
+		switch {
+		case b.UndoneAt != nil:
 			return nil
+		case b.State == "running":
+			return wrong("id", "it still goes on: cancel it first")
 		}
 		now := d.Clock.Now()
 		if err := q.SetBulkUndone(ctx, db.SetBulkUndoneParams{ID: id, At: &now}); err != nil {
@@ -220,7 +329,12 @@ func (d *Desk) UndoBulk(ctx context.Context, a Actor, id uuid.UUID) (contract.Bu
 		if err := store.BulkActions[b.Action].Undo(ctx, tx, id, b.Value); err != nil {
 			return err
 		}
-		return d.bulkHistory(ctx, q, tx, a, id, map[string]string{}, map[string]string{"undone": bulkWords[b.Action]})
+		change := store.NewID()
+		if err := d.auditedAs(ctx, q, a, change, now, "bulk", id, "changed", map[string]string{}, map[string]string{"undone": bulkWords[b.Action]}); err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `INSERT INTO history (record_id, at, kind, ref_id) SELECT record_id, $2, 'change', $3 FROM bulk_change_rows WHERE bulk_id = $1`, id, now, change)
+		return err
 	})
 	if err != nil {
 		return contract.BulkResult{}, err

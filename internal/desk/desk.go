@@ -75,18 +75,20 @@ type Desk struct {
 	telephones       map[uuid.UUID]*telephoneLeg // by user
 	expected         map[string]dialIn           // by number: telephones that will call in
 	telephoneTrouble map[uuid.UUID]string        // why the last one was not to be had
-	rated            map[uuid.UUID]counted       // by user
-	echoes           map[uuid.UUID]uuid.UUID     // by user: the room of their echo test
-	completing       sync.WaitGroup              // recordings
-	heard            sync.Map                    // hearing to the time of its beginning
+	hashing          *hashing
+	rated            map[uuid.UUID]counted   // by user
+	echoes           map[uuid.UUID]uuid.UUID // by user: the room of their echo test
+	completing       sync.WaitGroup          // recordings
+	heard            sync.Map                // hearing to the time of its beginning
 
 	background    context.Context // ends when the desk closes
 	stop          context.CancelFunc
 	stopped       sync.WaitGroup
 	beats         atomic.Int64 // heartbeats without a break
 	reach         cache[kindHistories]
-	changedRounds map[uuid.UUID]bool // whose reps are to be told; guarded by mu
-	counts        sync.Map           // of large rounds: uuid.UUID to *counting
+	played        map[carrier.Ref]uuid.UUID // legs of the outside to who plays them; guarded by mu
+	changedRounds map[uuid.UUID]bool        // whose reps are to be told; guarded by mu
+	counts        sync.Map                  // of large rounds: uuid.UUID to *counting
 
 	written  chan struct{} // a message waits to be sent
 	stepped  chan struct{} // somebody has come into a sequence
@@ -119,9 +121,9 @@ type slipOwner struct{ user, call uuid.UUID }
 // Open starts a desk: it claims the server's name, writes the journal back, closes what an earlier run left in
 // progress, and keeps its lease. The database must be there and migrated.
 func Open(ctx context.Context, c Config) (*Desk, error) {
-	d := &Desk{Config: &c, Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, recording: map[*media.Recorder]going{},
+	d := &Desk{Config: &c, hashing: newHashing(), Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, recording: map[*media.Recorder]going{},
 		telephones: map[uuid.UUID]*telephoneLeg{}, telephoneTrouble: map[uuid.UUID]string{}, expected: map[string]dialIn{},
-		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}, changedRounds: map[uuid.UUID]bool{}, written: make(chan struct{}, 1), stepped: make(chan struct{}, 1), told: make(chan struct{}, 1)}
+		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}, changedRounds: map[uuid.UUID]bool{}, played: map[carrier.Ref]uuid.UUID{}, written: make(chan struct{}, 1), stepped: make(chan struct{}, 1), told: make(chan struct{}, 1)}
 	if d.Studio == nil {
 		d.Studio, d.ownStudio = media.NewStudio(), true
 	}
@@ -170,6 +172,7 @@ func Open(ctx context.Context, c Config) (*Desk, error) {
 	}
 	d.inBackground(d.keepRecordings)
 	d.inBackground(d.resumeRounds)
+	d.inBackground(d.resumeBulks)
 	d.inBackground(func(ctx context.Context) {
 		d.whenDue(ctx, "sending messages", d.written, d.sendDue, d.Store.NextMessage)
 	})

@@ -28,7 +28,7 @@ func TestDoNotCallHoldsOnEveryWayToDial(t *testing.T) {
 	r, err := w.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	assert.Contains(t, r.Refused, "this company asked not to be called")
-	_, err = w.MarkRecord(t.Context(), w.ines, w.vesper, contract.DoNotCallMark{On: false})
+	_, err = w.MarkRecord(t.Context(), w.odile, w.vesper, contract.DoNotCallMark{On: false, Reason: ptr("their letter of 9 May")})
 	require.NoError(t, err)
 
 	_, err = w.ImportDoNotCall(t.Context(), w.ines, contract.DoNotCallText{Text: "413 555 0142"})

@@ -122,7 +122,9 @@ func TestAMergeLosesNothingAndIsUndone(t *testing.T) {
 	assert.Equal(t, []string{"Berit Osterlund"}, names(page.Rows))
 	require.Equal(t, merged.ID, *r.Merge)
 
-	_, err = w.UndoMerge(t.Context(), w.ines, merged.ID)
+	_, err = w.UndoMerge(t.Context(), w.tomas, merged.ID)
+	require.ErrorIs(t, err, desk.ErrForbidden, "somebody else's")
+	_, err = w.UndoMerge(t.Context(), w.odile, merged.ID)
 	require.NoError(t, err)
 	assert.Equal(t, before, w.stand(), "everything is as it was")
 	_, err = w.UndoMerge(t.Context(), w.ines, merged.ID)

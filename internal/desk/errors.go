@@ -14,6 +14,7 @@ var (
 	ErrNotFound    = errors.New("this does not exist, or not any more")
 	ErrForbidden   = errors.New("you do not have the right to do this")
 	ErrSignIn      = errors.New("the name or the password is wrong")
+	ErrBusy        = errors.New("too many sign in at once; try again in a moment")
 	ErrSignedOut   = errors.New("you are not signed in")
 	ErrKeyReused   = errors.New("this idempotency key was used for another request")
 	ErrChangedElse = errors.New("somebody else has changed this in the meantime; look at it again before saving")

@@ -184,6 +184,9 @@ func (d *Desk) UndoMerge(ctx context.Context, a Actor, id uuid.UUID) (contract.R
 			return err
 		}
 		kept, lost = m.KeptID, m.LostID
+		if !a.mayOf(UndoMerge, &m.UserID) {
+			return ErrForbidden
+		}
 		if m.UndoneAt != nil {
 			return nil
 		}
@@ -216,7 +219,7 @@ func (d *Desk) UndoMerge(ctx context.Context, a Actor, id uuid.UUID) (contract.R
 		if err := q.UpdateRecord(ctx, updateOf(&keep)); err != nil {
 			return err
 		}
-		if moved.After["do_not_call"] == "yes" {
+		if moved.After["do_not_call"] == "yes" && a.mayDo(LiftDoNotCall) { // else whoever was asked about last is not called either
 			if err := q.SetRecordDoNotCall(ctx, db.SetRecordDoNotCallParams{ID: kept}); err != nil {
 				return err
 			}

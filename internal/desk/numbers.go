@@ -156,11 +156,12 @@ func (d *Desk) ChangeNumber(ctx context.Context, a Actor, id uuid.UUID, c contra
 		if c.DoNotCall != nil {
 			what := "do-not-call, " + p.Label
 			p.DncAt, p.DncReason = nil, ""
-			before[what], after[what] = marked(n.DncAt != nil, n.DncReason), "no"
+			before[what], after[what] = marked(n.DncAt != nil, n.DncReason), "no: "+cleanReason(c.Reason)
 			if *c.DoNotCall {
-				now := d.Clock.Now()
-				p.DncAt, p.DncReason = &now, cleanReason(c.Reason)
+				p.DncAt, p.DncReason = set(d.Clock.Now()), cleanReason(c.Reason)
 				after[what] = marked(true, p.DncReason)
+			} else if err := a.mayLift(c.Reason); err != nil {
+				return err
 			}
 		}
 		if len(after) == 0 {
@@ -193,6 +194,9 @@ func cleanReason(reason *string) string {
 // RemoveNumber takes a number off its record. Calls made to it stay in the history. Errors: ErrNotFound, ErrGone.
 func (d *Desk) RemoveNumber(ctx context.Context, a Actor, id uuid.UUID) (contract.Record, error) {
 	return d.onNumber(ctx, a, id, func(q *db.Queries, n db.PhoneNumber) error {
+		if n.DncAt != nil && !a.mayDo(LiftDoNotCall) {
+			return ErrForbidden // the wish would go with the number
+		}
 		if err := q.DeleteNumber(ctx, id); err != nil {
 			return err
 		}

@@ -12,6 +12,43 @@ import (
 	"trundo/internal/store"
 )
 
+// MayPlayOutside tells whether a may play the other side of the simulated network: everybody in the demo, else who sets the firm up. Error: ErrForbidden.
+func (d *Desk) MayPlayOutside(a Actor) error {
+	if d.Demo || a.mayDo(SetUp) {
+		return nil
+	}
+	return ErrForbidden
+}
+
+// PlaysOutside remembers that a plays the other side of a leg, which a has called in.
+func (d *Desk) PlaysOutside(a Actor, ref carrier.Ref) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if len(d.played) > 10_000 {
+		d.played = map[carrier.Ref]uuid.UUID{}
+	}
+	d.played[ref] = a.ID
+}
+
+// MayActOutside tells whether a may see and act on the outside's leg: who sets up on each, others on those that they have called in and on those of
+// their own calls. What a colleague's customer presses or says is not theirs. Error: ErrNotFound.
+func (d *Desk) MayActOutside(a Actor, ref carrier.Ref) error {
+	d.mu.Lock()
+	plays := d.played[ref] == a.ID
+	d.mu.Unlock()
+	if plays || a.mayDo(SetUp) {
+		return nil
+	}
+	if id, there := d.board.CallOf(ref); there {
+		if s, there := d.board.Snapshot(id); there && s.Concerns(a.ID.String()) {
+			return nil
+		}
+	} else if d.ownTelephone(a.ID, ref) {
+		return nil
+	}
+	return ErrNotFound
+}
+
 // OutsideLines are the lines that the outside can call.
 func (d *Desk) OutsideLines(ctx context.Context) ([]contract.OutsideLine, error) {
 	lines, err := d.Store.Lines(ctx)

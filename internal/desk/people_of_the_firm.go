@@ -3,9 +3,11 @@ package desk
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/alexedwards/argon2id"
@@ -41,6 +43,8 @@ type Actor struct {
 	Zone  *time.Location
 	Style phone.Style
 	Line  *uuid.UUID
+	// SessionsFrom: sessions of a that began earlier are over.
+	SessionsFrom time.Time
 	// Recording is the rule of a's calls in place of the line's; empty: as the line.
 	Recording recording.Rule
 	// Whisper: a wants to be told on which line a call came in.
@@ -59,8 +63,8 @@ func (a Actor) zone() *time.Location {
 	return a.Zone
 }
 
-// leads tells whether a may correct what others have written.
-func (a Actor) leads() bool { return a.Role == Supervisor || a.Role == Admin }
+// lookupPatience is for how long the database is waited for where an older answer would do.
+const lookupPatience = 200 * time.Millisecond
 
 // fresh is for how long what seldom changes is not read again. While the database is away it is used however old.
 const fresh = 5 * time.Second
@@ -236,24 +240,101 @@ var decoy = sync.OnceValue(func() string {
 // lane for a machine of two cores.
 var passwords = &argon2id.Params{Memory: 64 * 1024, Iterations: 3, Parallelism: 1, SaltLength: 16, KeyLength: 32}
 
-// SignIn checks a name and a password. Error: ErrSignIn, whatever was wrong.
-func (d *Desk) SignIn(ctx context.Context, login, password string) (Actor, error) {
-	u, err := d.Store.UserByLogin(ctx, strings.ToLower(strings.TrimSpace(login)))
+// FoldLogin is a login as it is stored and compared: the same for every way of typing it.
+func FoldLogin(login string) string { return strings.ToLower(strings.TrimSpace(login)) }
+
+// hashing bounds how many passwords are hashed at once, since each takes 64 MiB: the memory of a storm of guesses. Who finds the queue
+// full is told to come again.
+type hashing struct {
+	turns   chan struct{}
+	waiting atomic.Int32
+}
+
+const (
+	hashesAtOnce   = 2
+	hashesAwaiting = 16
+)
+
+func newHashing() *hashing { return &hashing{turns: make(chan struct{}, hashesAtOnce)} }
+
+// compare checks a password in turn. Errors: ErrBusy, that of ctx.
+func (h *hashing) compare(ctx context.Context, password, hash string) (bool, error) {
+	if h.waiting.Add(1) > hashesAwaiting {
+		h.waiting.Add(-1)
+		return false, ErrBusy
+	}
+	defer h.waiting.Add(-1)
+	select {
+	case h.turns <- struct{}{}:
+	case <-ctx.Done():
+		return false, ctx.Err()
+	}
+	defer func() { <-h.turns }()
+	ok, err := argon2id.ComparePasswordAndHash(password, hash)
+	return ok, err
+}
+
+// SignIn checks a name and a password; from is the address that asks, for the trail. Errors: ErrSignIn, whatever was wrong; ErrBusy.
+func (d *Desk) SignIn(ctx context.Context, login, password, from string) (Actor, error) {
+	a, user, err := d.signIn(ctx, login, password)
+	switch {
+	case err == nil:
+		d.Log.Info("signed in", "login", a.Login, "from", from)
+		err = d.audited(ctx, d.Store.Queries, a, "session", a.ID, "signed in", map[string]string{}, map[string]string{"from": from})
+	case errors.Is(err, ErrSignIn):
+		shown := []rune(FoldLogin(login))
+		shown = shown[:min(len(shown), 100)]
+		d.Log.Warn("sign-in failed", "login", string(shown), "from", from)
+		if trail := d.auditedNobody(ctx, user, "sign-in failed", map[string]string{"login": string(shown), "from": from}); trail != nil {
+			d.Log.Error("a failed sign-in is not in the trail", "error", trail)
+		}
+	}
+	return a, err
+}
+
+// auditedNobody writes into the trail what was done by nobody who is known.
+func (d *Desk) auditedNobody(ctx context.Context, subject uuid.UUID, action string, what map[string]string) error {
+	after, err := json.Marshal(what)
+	if err != nil {
+		return err
+	}
+	return d.Store.InsertAudit(ctx, db.InsertAuditParams{ID: store.NewID(), At: d.Clock.Now(), SubjectKind: "session", SubjectID: subject, Action: action,
+		Before: []byte("{}"), After: after})
+}
+
+// signIn gives who signs in, and whose login it is that was tried.
+func (d *Desk) signIn(ctx context.Context, login, password string) (Actor, uuid.UUID, error) {
+	u, err := d.Store.UserByLogin(ctx, FoldLogin(login))
 	hash := u.PasswordHash
 	if err != nil {
 		if !store.NotFound(err) {
-			return Actor{}, err
+			return Actor{}, uuid.Nil, err
 		}
 		hash = decoy()
 	}
-	ok, hashErr := argon2id.ComparePasswordAndHash(password, hash)
+	ok, hashErr := d.hashing.compare(ctx, password, hash)
 	if hashErr != nil {
-		return Actor{}, fmt.Errorf("checking the password of %s: %w", login, hashErr)
+		return Actor{}, u.ID, fmt.Errorf("checking a password: %w", hashErr)
 	}
 	if !ok || err != nil {
-		return Actor{}, ErrSignIn
+		return Actor{}, u.ID, ErrSignIn
 	}
-	return d.Actor(ctx, u.ID)
+	d.actors.Delete(u.ID)
+	a, err := d.Actor(ctx, u.ID)
+	return a, u.ID, err
+}
+
+// EndSessions ends every session of a's that began before now.
+func (d *Desk) EndSessions(ctx context.Context, a Actor) error {
+	now := d.Clock.Now()
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if err := q.EndSessions(ctx, db.EndSessionsParams{ID: a.ID, At: now}); err != nil {
+			return err
+		}
+		return d.audited(ctx, q, a, "session", a.ID, "signed out everywhere", map[string]string{}, map[string]string{})
+	})
+	d.actors.Delete(a.ID)
+	return err
 }
 
 // Actor tells who a signed-in user is. Error: ErrSignedOut where there is no such user any more.
@@ -262,7 +343,13 @@ func (d *Desk) Actor(ctx context.Context, id uuid.UUID) (Actor, error) {
 	if hit && d.Clock.Since(cached.(cachedActor).at) < fresh {
 		return cached.(cachedActor).actor, nil
 	}
-	u, err := d.Store.User(ctx, id)
+	quick := ctx
+	if hit { // what is known is better than to wait
+		var cancel context.CancelFunc
+		quick, cancel = context.WithTimeout(ctx, lookupPatience)
+		defer cancel()
+	}
+	u, err := d.Store.User(quick, id)
 	switch {
 	case store.NotFound(err):
 		d.actors.Delete(id)
@@ -276,7 +363,7 @@ func (d *Desk) Actor(ctx context.Context, id uuid.UUID) (Actor, error) {
 	if err != nil {
 		zone = time.UTC
 	}
-	a := Actor{ID: u.ID, Login: u.Login, Name: u.Name, Role: Role(u.Role), Team: u.Team, Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone}
+	a := Actor{ID: u.ID, SessionsFrom: u.SessionsFrom, Login: u.Login, Name: u.Name, Role: Role(u.Role), Team: u.Team, Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone}
 	d.actors.Store(id, cachedActor{a, d.Clock.Now()})
 	return a, nil
 }
@@ -349,7 +436,7 @@ type NewUser struct {
 
 // AddUser adds somebody to the firm, from the command line or a set-up. Errors: *FieldError.
 func AddUser(ctx context.Context, q *db.Queries, u NewUser) (uuid.UUID, error) {
-	u.Login = strings.ToLower(strings.TrimSpace(u.Login))
+	u.Login = FoldLogin(u.Login)
 	switch {
 	case u.Login == "" || len(u.Login) > 100 || strings.ContainsAny(u.Login, " \t\n"):
 		return uuid.Nil, wrong("login", "a login needs 1 to 100 characters and no spaces")
@@ -376,6 +463,30 @@ func AddUser(ctx context.Context, q *db.Queries, u NewUser) (uuid.UUID, error) {
 		return uuid.Nil, err
 	}
 	return id, q.InsertRepState(ctx, id)
+}
+
+// SetPassword gives somebody another password, from the command line, and ends their sessions. Errors: *FieldError.
+func SetPassword(ctx context.Context, q *db.Queries, login, password string) error {
+	if len(password) < 10 {
+		return wrong("password", "a password needs at least 10 characters")
+	}
+	hash, err := hashOf(password)
+	if err != nil {
+		return err
+	}
+	return nobodyChanged(q.SetPassword(ctx, db.SetPasswordParams{Login: FoldLogin(login), PasswordHash: hash, At: time.Now()}))
+}
+
+// SwitchUser lets somebody in no more, or again, from the command line; their sessions end. Error: *FieldError.
+func SwitchUser(ctx context.Context, q *db.Queries, login string, on bool) error {
+	return nobodyChanged(q.SwitchUser(ctx, db.SwitchUserParams{Login: FoldLogin(login), Active: on, At: time.Now()}))
+}
+
+func nobodyChanged(n int64, err error) error {
+	if err == nil && n == 0 {
+		err = wrong("login", "nobody has this login")
+	}
+	return err
 }
 
 // demoHash is made once: hashing eleven times the same word would cost the demo's start a second.

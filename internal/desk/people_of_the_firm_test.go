@@ -30,12 +30,12 @@ func TestAddUserAndSignIn(t *testing.T) {
 		require.ErrorAs(t, err, &wrong, field)
 		assert.Equal(t, field, wrong.Field)
 	}
-	a, err := w.SignIn(t.Context(), "ADA", "ten letters and more")
+	a, err := w.SignIn(t.Context(), "ADA", "ten letters and more", "192.0.2.1")
 	require.NoError(t, err)
 	assert.Equal(t, desk.Admin, a.Role)
 	assert.Equal(t, "Europe/London", a.Zone.String())
 	for _, try := range [][2]string{{"ada", "wrong"}, {"nobody", "ten letters and more"}, {"", ""}} {
-		_, err := w.SignIn(t.Context(), try[0], try[1])
+		_, err := w.SignIn(t.Context(), try[0], try[1], "192.0.2.1")
 		require.ErrorIs(t, err, desk.ErrSignIn)
 	}
 }

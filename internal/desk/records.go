@@ -53,7 +53,7 @@ func (d *Desk) Record(ctx context.Context, a Actor, id uuid.UUID) (contract.Reco
 	n := names{row.CompanyName, row.OwnerName, row.PersonName, row.DealName, row.QuoteName}
 	sheet := contract.Record{ID: r.ID, Kind: contract.RecordKind(r.Kind), Name: r.Name, Job: r.Job, Stage: r.Stage, Source: r.Source, Note: r.Note,
 		OwnerName: row.OwnerName, Company: companyRef(r.CompanyID, row.CompanyName), Touches: row.Touches, Conversations: row.Conversations, Version: r.Version,
-		People: []contract.RecordRow{}, NumberOrder: r.NumberOrder, DoNotCall: r.DncAt != nil, MessageConsent: r.MessageConsentAt, Items: []contract.Item{}, Totals: []string{}}
+		People: []contract.RecordRow{}, NumberOrder: r.NumberOrder, MayRemove: a.mayOf(DeleteRecord, r.OwnerID), DoNotCall: r.DncAt != nil, MessageConsent: r.MessageConsentAt, Items: []contract.Item{}, Totals: []string{}}
 	switch {
 	case r.DncAt != nil && r.Kind == string(fields.Company):
 		sheet.Refused = refused(callable.ErrCompanyDoNotCall, reasons{company: r.DncReason}).Error()
@@ -336,12 +336,17 @@ func (d *Desk) UpdateRecord(ctx context.Context, a Actor, id uuid.UUID, c contra
 	})
 }
 
-// RemoveRecord takes a record out of the book; its calls and notes stay, and it can be restored. Errors: ErrNotFound, ErrGone.
+// RemoveRecord takes a record out of the book, one's own or with the right to; its calls and notes stay, and it can be restored.
+// Errors: ErrNotFound, ErrGone, ErrForbidden.
 func (d *Desk) RemoveRecord(ctx context.Context, a Actor, id uuid.UUID) error {
 	now := d.Clock.Now()
 	err := d.Store.Tx(ctx, func(q *db.Queries) error {
-		if _, err := lockRecord(ctx, q, id); err != nil {
+		r, err := lockRecord(ctx, q, id)
+		if err != nil {
 			return err
+		}
+		if !a.mayOf(DeleteRecord, r.OwnerID) {
+			return ErrForbidden
 		}
 		if err := q.SetRecordDeleted(ctx, db.SetRecordDeletedParams{ID: id, At: &now}); err != nil {
 			return err
@@ -354,7 +359,30 @@ func (d *Desk) RemoveRecord(ctx context.Context, a Actor, id uuid.UUID) error {
 	return err
 }
 
-// RestoreRecord brings a removed record back. Errors: ErrNotFound.
+// restorable is for how long a removed record can be brought back.
+const restorable = 30 * 24 * time.Hour
+
+// HangsOn tells what hangs on a record, for who is about to remove it or may bring it back. Errors: ErrNotFound, ErrGone.
+func (d *Desk) HangsOn(ctx context.Context, a Actor, id uuid.UUID) (contract.Hanging, error) {
+	row, err := d.Store.Record(ctx, id)
+	r := row.Record
+	switch {
+	case store.NotFound(err):
+		return contract.Hanging{}, ErrNotFound
+	case err != nil:
+		return contract.Hanging{}, err
+	case r.DeletedAt != nil && (r.MergedInto != nil || !a.mayOf(DeleteRecord, r.OwnerID)):
+		return contract.Hanging{}, ErrGone
+	}
+	h, err := d.Store.HangsOn(ctx, id)
+	v := contract.Hanging{Name: r.Name, Calls: h.Calls, Messages: h.Messages, FollowUps: h.FollowUps, Records: h.Records, RestorableDays: int(restorable.Hours()) / 24}
+	if r.DeletedAt != nil {
+		v.RestorableUntil = set(r.DeletedAt.Add(restorable))
+	}
+	return v, err
+}
+
+// RestoreRecord brings a removed record back within thirty days. Errors: ErrNotFound, ErrForbidden, ErrTooLate.
 func (d *Desk) RestoreRecord(ctx context.Context, a Actor, id uuid.UUID) (contract.Record, error) {
 	err := d.Store.Tx(ctx, func(q *db.Queries) error {
 		r, err := q.LockRecord(ctx, id)
@@ -365,6 +393,10 @@ func (d *Desk) RestoreRecord(ctx context.Context, a Actor, id uuid.UUID) (contra
 			return err
 		case r.DeletedAt == nil || r.MergedInto != nil:
 			return nil
+		case !a.mayOf(DeleteRecord, r.OwnerID):
+			return ErrForbidden
+		case d.Clock.Since(*r.DeletedAt) > restorable:
+			return ErrTooLate
 		}
 		if err := q.SetRecordDeleted(ctx, db.SetRecordDeletedParams{ID: id}); err != nil {
 			return err
@@ -441,18 +473,39 @@ func asField(field string, err error) error {
 	return err
 }
 
-// MarkRecord marks a person or a company do-not-call, or takes the mark away. Errors: ErrNotFound, ErrGone.
+// mayLift tells whether a may let somebody be called again who asked not to be: with the right and a reason. Errors: ErrForbidden, *FieldError.
+func (a Actor) mayLift(reason *string) error {
+	switch {
+	case !a.mayDo(LiftDoNotCall):
+		return ErrForbidden
+	case cleanReason(reason) == "":
+		return wrong("reason", "say why they may be called again")
+	}
+	return nil
+}
+
+// MarkRecord marks a person or a company do-not-call, or takes the mark away, with the right to and a reason. Errors: ErrNotFound, ErrGone, ErrForbidden,
+// *FieldError.
 func (d *Desk) MarkRecord(ctx context.Context, a Actor, id uuid.UUID, m contract.DoNotCallMark) (contract.Record, error) {
 	var at *time.Time
-	reason := ""
+	reason := cleanReason(m.Reason)
+	now := "no"
 	if m.On {
-		now := d.Clock.Now()
-		at, reason = &now, cleanReason(m.Reason)
+		at = set(d.Clock.Now())
+		now = marked(true, reason)
+	} else if err := a.mayLift(m.Reason); err != nil {
+		return contract.Record{}, err
+	} else {
+		now += ": " + reason
 	}
 	return d.changeRecord(ctx, a, id, func(q *db.Queries, r *db.Record) error {
-		if err := q.SetRecordDoNotCall(ctx, db.SetRecordDoNotCallParams{ID: id, At: at, Reason: reason}); err != nil {
+		kept := reason
+		if at == nil {
+			kept = ""
+		}
+		if err := q.SetRecordDoNotCall(ctx, db.SetRecordDoNotCallParams{ID: id, At: at, Reason: kept}); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, id, map[string]string{"do-not-call": marked(r.DncAt != nil, r.DncReason)}, map[string]string{"do-not-call": marked(m.On, reason)})
+		return d.recordChanged(ctx, q, a, id, map[string]string{"do-not-call": marked(r.DncAt != nil, r.DncReason)}, map[string]string{"do-not-call": now})
 	})
 }

@@ -235,7 +235,7 @@ func TestNumbersAreAddedChangedOrderedAndMarked(t *testing.T) {
 	var no *desk.RefusedError
 	require.ErrorAs(t, err, &no)
 	assert.Contains(t, no.Error(), "only by mail")
-	r, err = w.RemoveNumber(t.Context(), w.ines, direct)
+	r, err = w.RemoveNumber(t.Context(), w.odile, direct)
 	require.NoError(t, err)
 	assert.NotContains(t, labels(r), "desk")
 	_, err = w.RemoveNumber(t.Context(), w.ines, direct)
@@ -278,17 +278,17 @@ func TestATelephoneFieldIsCallableAndFound(t *testing.T) {
 func TestARemovedRecordIsGoneAndComesBack(t *testing.T) {
 	w := newWorld(t)
 	c := w.calls() // deleted while being called: the call goes on, and is kept
-	require.NoError(t, w.RemoveRecord(t.Context(), w.tomas, w.berit))
+	require.NoError(t, w.RemoveRecord(t.Context(), w.odile, w.berit))
 	_, err := w.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{"note": "x"}})
 	require.ErrorIs(t, err, desk.ErrGone, "while it was edited")
-	require.ErrorIs(t, w.RemoveRecord(t.Context(), w.tomas, w.berit), desk.ErrGone)
+	require.ErrorIs(t, w.RemoveRecord(t.Context(), w.odile, w.berit), desk.ErrGone)
 	notes, err := w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Still here.", Writer: "left"})
 	require.NoError(t, err)
 	assert.True(t, notes.Saved)
 	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
 	_, err = w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
 	require.ErrorIs(t, err, desk.ErrNotFound)
-	r, err := w.RestoreRecord(t.Context(), w.ines, w.berit)
+	r, err := w.RestoreRecord(t.Context(), w.odile, w.berit)
 	require.NoError(t, err)
 	assert.Equal(t, 1, r.Touches)
 }

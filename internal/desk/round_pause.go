@@ -122,7 +122,9 @@ func (d *Desk) endRound(ctx context.Context, a Actor, r aRound) error {
 	if err != nil {
 		return err
 	}
-	if r.StartedBy != a.ID && !a.leads() && !slices.ContainsFunc(reps, func(x db.RoundRepsRow) bool { return x.UserID == a.ID }) {
+	shared := slices.ContainsFunc(reps, func(x db.RoundRepsRow) bool { return x.UserID != a.ID && x.State != "left" })
+	mine := slices.ContainsFunc(reps, func(x db.RoundRepsRow) bool { return x.UserID == a.ID })
+	if !a.mayOf(EndRound, &r.StartedBy) && (shared || !mine) {
 		return ErrForbidden
 	}
 	for _, x := range reps {

@@ -20,6 +20,14 @@ type ending struct {
 	refused bool       // the carrier refused the call: it was none
 }
 
+// parts are what an ending is made of, for the hash of a request.
+func (e *ending) parts() any {
+	if e == nil {
+		return nil
+	}
+	return []any{e.next, e.skipped, e.refused}
+}
+
 // settleAttempt says, in the transaction in which a slip is filed, what becomes of the person whom it was an attempt to reach.
 func (x *filing) settleAttempt(ctx context.Context, plan []outcome.Item, reached bool, how *ending) error {
 	rc, err := x.q.RoundCall(ctx, x.slip.CallID)

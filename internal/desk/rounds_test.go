@@ -384,7 +384,7 @@ func TestSomebodyWhoIsDeletedOrMergedWhileTheyAreCalled(t *testing.T) {
 	ids := w.people(3)
 	r := w.starts(w.ines, ids)
 	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
-	gone := w.ines
+	gone := w.odile
 	require.NoError(t, w.RemoveRecord(t.Context(), gone, ids[0]))
 	r = w.settles(w.ines, r, nothing)
 	assert.Equal(t, "cannot current waiting", w.beads(r.ID))

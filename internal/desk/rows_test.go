@@ -208,7 +208,7 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 	everybody := contract.Selection{Query: &contract.RowQuery{Kinds: people}}
 	act := func(action contract.BulkActAction, value string, sel contract.Selection) contract.BulkResult {
 		t.Helper()
-		r, err := w.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: action, Value: &value, Selection: sel})
+		r, err := w.BulkAct(t.Context(), w.odile, key(), contract.BulkAct{Action: action, Value: &value, Selection: sel})
 		require.NoError(t, err)
 		return r
 	}
@@ -230,10 +230,10 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 		done := act(a.action, a.value, everybody)
 		assert.Equal(t, a.count, done.Count, string(a.action)+" "+a.value)
 		assert.NotEqual(t, before, state(), string(a.action))
-		_, err := w.UndoBulk(t.Context(), w.ines, done.ID)
+		_, err := w.UndoBulk(t.Context(), w.odile, done.ID)
 		require.NoError(t, err)
 		assert.Equal(t, before, state(), string(a.action)+" is undone")
-		_, err = w.UndoBulk(t.Context(), w.ines, done.ID)
+		_, err = w.UndoBulk(t.Context(), w.odile, done.ID)
 		require.NoError(t, err, "undoing twice is no mistake")
 		_, err = w.UndoBulk(t.Context(), w.tomas, done.ID)
 		require.ErrorIs(t, err, desk.ErrForbidden)
@@ -242,28 +242,28 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 	assert.Equal(t, 1, but.Count, "all but one")
 	lane := act(contract.BulkActActionToLane, "Ask about the pump", contract.Selection{Ids: &[]uuid.UUID{w.berit, w.vesper}})
 	assert.Equal(t, 2, lane.Count)
-	owed, err := w.Lane(t.Context(), w.ines)
+	owed, err := w.Lane(t.Context(), w.odile)
 	require.NoError(t, err)
 	assert.Len(t, owed.Owed, 2)
-	_, err = w.UndoBulk(t.Context(), w.ines, lane.ID)
+	_, err = w.UndoBulk(t.Context(), w.odile, lane.ID)
 	require.NoError(t, err)
-	owed, err = w.Lane(t.Context(), w.ines)
+	owed, err = w.Lane(t.Context(), w.odile)
 	require.NoError(t, err)
 	assert.Empty(t, owed.Owed)
-	h, err := w.History(t.Context(), w.ines, w.berit, "change", "")
+	h, err := w.History(t.Context(), w.odile, w.berit, "change", "")
 	require.NoError(t, err)
 	assert.Contains(t, h.Entries[0].Change.Text, "tag added: none → x")
 	once := key()
 	wish := contract.BulkAct{Action: contract.BulkActActionAddTag, Value: ptr("once"), Selection: everybody}
-	first, err := w.BulkAct(t.Context(), w.ines, once, wish)
+	first, err := w.BulkAct(t.Context(), w.odile, once, wish)
 	require.NoError(t, err)
-	second, err := w.BulkAct(t.Context(), w.ines, once, wish)
+	second, err := w.BulkAct(t.Context(), w.odile, once, wish)
 	require.NoError(t, err)
 	assert.Equal(t, first, second)
 	for name, bad := range map[string]contract.BulkAct{"nothing selected": {Action: contract.BulkActActionDelete}, "no such stage": {Action: contract.BulkActActionSetStage, Value: ptr("asleep"), Selection: everybody},
 		"two tags": {Action: contract.BulkActActionAddTag, Value: ptr("a, b"), Selection: everybody}, "no such list": {Action: contract.BulkActActionAddToList, Value: ptr(uuid.NewString()), Selection: everybody},
 		"nobody of the firm": {Action: contract.BulkActActionSetOwner, Value: ptr(uuid.NewString()), Selection: everybody}} {
-		_, err := w.BulkAct(t.Context(), w.ines, key(), bad)
+		_, err := w.BulkAct(t.Context(), w.odile, key(), bad)
 		var field *desk.FieldError
 		require.ErrorAs(t, err, &field, name)
 	}

@@ -276,7 +276,7 @@ func (d *Desk) File(ctx context.Context, a Actor, id uuid.UUID, key string, show
 
 // fileOnce files a slip, as one of an attempt without an outcome where how says so; the same key gets the same call.
 func (d *Desk) fileOnce(ctx context.Context, a Actor, id uuid.UUID, key string, shown *[]contract.PlanItem, how *ending) (uuid.UUID, error) {
-	hash := hashRequest(id)
+	hash := hashRequest([]any{id, shown, how.parts()})
 	callID, err := d.file(ctx, a, id, key, hash, shown, how)
 	if err != nil {
 		if earlier, found, again := d.earlierAnswer(ctx, a, key, "file_slip", hash); again != nil {

@@ -431,3 +431,11 @@ func (d *Desk) telephonesFollow(id uuid.UUID, state call.State) {
 		d.board.HangUpTelephone(ref)
 	}
 }
+
+// ownTelephone tells whether a leg is of user's own telephone.
+func (d *Desk) ownTelephone(user uuid.UUID, ref carrier.Ref) bool {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	leg := d.telephones[user]
+	return leg != nil && leg.ref == ref
+}

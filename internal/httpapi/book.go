@@ -329,3 +329,21 @@ func (s *Server) ListFollowUps(c *gin.Context, p contract.ListFollowUpsParams) {
 	v, err := s.desk.FollowUps(c.Request.Context(), actor(c), text(p.Whose) != "team", text(p.State) != "done")
 	answer(s, c, http.StatusOK, v, err)
 }
+
+// HangsOn implements ServerInterface.
+func (s *Server) HangsOn(c *gin.Context, id contract.ID) {
+	v, err := s.desk.HangsOn(c.Request.Context(), actor(c), id)
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// BulkProgress implements ServerInterface.
+func (s *Server) BulkProgress(c *gin.Context, id contract.ID) {
+	v, err := s.desk.BulkProgress(c.Request.Context(), actor(c), id)
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// CancelBulk implements ServerInterface.
+func (s *Server) CancelBulk(c *gin.Context, id contract.ID) {
+	v, err := s.desk.CancelBulk(c.Request.Context(), actor(c), id)
+	answer(s, c, http.StatusOK, v, err)
+}

@@ -27,6 +27,7 @@ import (
 	"trundo/internal/demo"
 	"trundo/internal/desk"
 	"trundo/internal/httpapi"
+	"trundo/internal/store"
 	"trundo/internal/store/pgtest"
 )
 
@@ -34,10 +35,12 @@ func TestMain(m *testing.M) { pgtest.Main(m) }
 
 // site is a running server with the demo's firm, and somebody who asks it things.
 type site struct {
-	t      *testing.T
-	url    string
-	client *http.Client
-	jar    map[string]string
+	t       *testing.T
+	url     string
+	client  *http.Client
+	jar     map[string]string
+	store   *store.Store
+	metrics *httpapi.Metrics
 }
 
 func newSite(t *testing.T) *site {
@@ -51,11 +54,13 @@ func newSite(t *testing.T) *site {
 	require.NoError(t, err)
 	t.Cleanup(d.Close)
 	web := fstest.MapFS{"index.html": {Data: []byte(`<meta name="csp-nonce" content="__CSP_NONCE__">`)}, "assets/a.js": {Data: []byte("1")}}
-	handler, err := httpapi.New(httpapi.Config{Desk: d, Sessions: memstore.New(), Web: web, Log: log, Metrics: httpapi.NewMetrics(d)})
+	metrics := httpapi.NewMetrics(d)
+	network := d.Carrier.(*sim.Sim)
+	handler, err := httpapi.New(httpapi.Config{Desk: d, Sessions: memstore.New(), Web: web, Log: log, Metrics: metrics, Outside: network})
 	require.NoError(t, err)
 	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)
-	return &site{t: t, url: server.URL, client: server.Client(), jar: map[string]string{}}
+	return &site{t: t, url: server.URL, client: server.Client(), jar: map[string]string{}, store: s, metrics: metrics}
 }
 
 // ask sends a request as this site's own page would; edit changes it before it goes.

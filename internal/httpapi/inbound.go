@@ -102,23 +102,38 @@ type OtherSide interface {
 
 // GetOutside implements ServerInterface.
 func (s *Server) GetOutside(c *gin.Context) {
-	v, err := s.outsideView(c.Request.Context())
+	if !s.mayPlayOutside(c) {
+		return
+	}
+	v, err := s.outsideView(c.Request.Context(), actor(c))
 	if err == nil {
 		v.Post, err = s.outsidePost(c)
 	}
 	answer(s, c, http.StatusOK, v, err)
 }
 
-func (s *Server) outsideView(ctx context.Context) (contract.Outside, error) {
+// mayPlayOutside tells whether whoever asks may play the outside, and answers where not.
+func (s *Server) mayPlayOutside(c *gin.Context) bool {
+	err := s.desk.MayPlayOutside(actor(c))
 	if s.outside == nil {
-		return contract.Outside{}, errNoSuchPath
+		err = errNoSuchPath
 	}
+	if err != nil {
+		s.fail(c, err)
+	}
+	return err == nil
+}
+
+func (s *Server) outsideView(ctx context.Context, a desk.Actor) (contract.Outside, error) {
 	v := contract.Outside{Legs: []contract.OutsideLeg{}}
 	var err error
 	if v.Lines, err = s.desk.OutsideLines(ctx); err != nil {
 		return v, err
 	}
 	for _, l := range s.outside.OutsideLegs() {
+		if s.desk.MayActOutside(a, carrier.Ref(l.Ref)) != nil {
+			continue
+		}
 		number := l.From
 		if l.FromUs {
 			number = l.To
@@ -145,18 +160,26 @@ type Morning interface {
 
 // ActOutside implements ServerInterface.
 func (s *Server) ActOutside(c *gin.Context) {
-	if s.outside == nil {
-		s.fail(c, errNoSuchPath)
+	if !s.mayPlayOutside(c) {
 		return
 	}
 	act, ok := read[contract.OutsideAct](s, c)
 	if !ok {
 		return
 	}
+	if act.Ref != nil {
+		if err := s.desk.MayActOutside(actor(c), carrier.Ref(*act.Ref)); err != nil {
+			s.fail(c, err)
+			return
+		}
+	}
 	var err error
 	switch act.Action {
 	case contract.OutsideActActionCall:
-		_, err = s.outside.CallIn(strings.TrimSpace(text(act.From)), text(act.To))
+		var ref string
+		if ref, err = s.outside.CallIn(strings.TrimSpace(text(act.From)), text(act.To)); err == nil {
+			s.desk.PlaysOutside(actor(c), carrier.Ref(ref))
+		}
 	case contract.OutsideActActionAnswer:
 		if !s.outside.OutsideAnswers(text(act.Ref)) {
 			err = &desk.FieldError{Field: "ref", Err: desk.ErrNotFound}

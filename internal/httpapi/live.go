@@ -2,27 +2,42 @@ package httpapi
 
 import (
 	"context"
+	"errors"
 	"strconv"
+	"sync"
 	"time"
 
 	"github.com/coder/websocket"
 	"github.com/coder/websocket/wsjson"
 	"github.com/gin-gonic/gin"
+
+	"trundo/internal/desk"
 )
 
 const (
 	livePing  = 20 * time.Second
+	liveCheck = 3 * time.Second // how soon a session that was ended elsewhere ends its windows
 	liveWrite = 10 * time.Second
 )
+
+// signedOut closes the stream of a window whose session is over.
+const signedOut = websocket.StatusCode(4401)
 
 // live is a window's stream of events. The query's epoch and after tell what it has seen.
 func (s *Server) live(c *gin.Context) {
 	a := actor(c)
-	cookie, _ := c.Cookie(cookieName)
+	cookie, _ := c.Cookie(s.sessions.Cookie.Name)
 	after, err := strconv.ParseInt(c.DefaultQuery("after", "0"), 10, 64)
 	if err != nil {
 		after = -1 // nothing is known of that: everything is to be fetched again
 	}
+	over := make(chan struct{})
+	leave, err := s.windows.add(&openWindow{a.ID, cookie, sync.OnceFunc(func() { close(over) })})
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	defer leave()
 	conn, err := websocket.Accept(c.Writer, c.Request, nil)
 	if err != nil {
 		s.log.Debug("live", "error", err)
@@ -35,15 +50,21 @@ func (s *Server) live(c *gin.Context) {
 	ctx := conn.CloseRead(context.WithoutCancel(c.Request.Context()))
 	ping := time.NewTicker(livePing)
 	defer ping.Stop()
+	check := time.NewTicker(liveCheck)
+	defer check.Stop()
 	for {
 		select {
 		case <-ctx.Done():
 			return
-		case <-ping.C:
-			if s.sessionGone(ctx, cookie) {
-				_ = conn.Close(4401, "signed out")
+		case <-over:
+			_ = conn.Close(signedOut, "signed out")
+			return
+		case <-check.C:
+			if _, _, err := s.session(ctx, cookie); errors.Is(err, desk.ErrSignedOut) {
+				_ = conn.Close(signedOut, "signed out")
 				return
 			}
+		case <-ping.C:
 			if err := within(ctx, conn.Ping); err != nil {
 				return
 			}

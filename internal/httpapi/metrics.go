@@ -9,6 +9,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
+	dto "github.com/prometheus/client_model/go"
 
 	"trundo/internal/desk"
 )
@@ -39,9 +40,21 @@ func NewMetrics(d *desk.Desk) *Metrics {
 	return m
 }
 
+// Gather gives the figures as they are now.
+func (m *Metrics) Gather() ([]*dto.MetricFamily, error) { return m.registry.Gather() }
+
 // Handler serves the figures.
 func (m *Metrics) Handler() http.Handler {
 	return promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{})
+}
+
+// methodLabel is one of few: a label for each invented method would be a series for each.
+func methodLabel(method string) string {
+	switch method {
+	case http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete, http.MethodOptions:
+		return method
+	}
+	return "other"
 }
 
 func (m *Metrics) count(c *gin.Context) {
@@ -54,5 +67,5 @@ func (m *Metrics) count(c *gin.Context) {
 	if route == "/api/live" {
 		return // it lasts as long as its window
 	}
-	m.requests.WithLabelValues(c.Request.Method, route, strconv.Itoa(c.Writer.Status())).Observe(time.Since(start).Seconds())
+	m.requests.WithLabelValues(methodLabel(c.Request.Method), route, strconv.Itoa(c.Writer.Status())).Observe(time.Since(start).Seconds())
 }

@@ -7,6 +7,7 @@ package httpapi
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io/fs"
 	"log/slog"
 	"net/http"
@@ -45,7 +46,8 @@ type Config struct {
 	Sessions scs.Store // where sign-in sessions are kept
 	Web      fs.FS     // the built front end
 	Log      *slog.Logger
-	Secure   bool // cookies only over TLS
+	Secure   bool     // cookies only over TLS
+	Proxies  []string // addresses, or ranges, of proxies whose word about a client's address counts; none: nobody's
 	Metrics  *Metrics
 	Outside  OtherSide // the other side of the simulated network; nil with a real one
 	Morning  Morning   // calls that the outside makes by itself; nil without
@@ -58,6 +60,8 @@ type Server struct {
 	log      *slog.Logger
 	sessions *scs.SessionManager
 	throttle *throttle
+	windows  *windows
+	offers   *throttle
 	router   routers.Router
 	engine   *gin.Engine
 	outside  OtherSide
@@ -93,11 +97,13 @@ func New(c Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(), router: described.router, pages: pages, outside: c.Outside, morning: c.Morning, mailbag: c.Mailbag}
+	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(), windows: newWindows(), offers: newOffers(), router: described.router, pages: pages, outside: c.Outside, morning: c.Morning, mailbag: c.Mailbag}
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()
 	e.HandleMethodNotAllowed = true
-	_ = e.SetTrustedProxies(nil)
+	if err := e.SetTrustedProxies(c.Proxies); err != nil {
+		return nil, fmt.Errorf("the proxies that are trusted: %w", err)
+	}
 	e.Use(s.identify, s.recover, secure(c.Secure))
 	if c.Metrics != nil {
 		e.Use(c.Metrics.count)

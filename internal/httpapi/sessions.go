@@ -2,10 +2,9 @@ package httpapi
 
 import (
 	"context"
-	"errors"
-	"net"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -13,18 +12,34 @@ import (
 	"github.com/alexedwards/scs/v2"
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
-	"golang.org/x/time/rate"
 
 	"trundo/internal/contract"
 	"trundo/internal/desk"
 )
 
+// cookieName is the session's. Where it is only sent over TLS its name says that no other host can have set it (RFC 6265bis, 4.1.3.2).
+func cookieName(secure bool) string {
+	if secure {
+		return "__Host-trundo"
+	}
+	return "trundo_session"
+}
+
 // A session lasts a working day without use, and two weeks at most.
 const (
 	sessionIdle = 12 * time.Hour
 	sessionLife = 14 * 24 * time.Hour
-	cookieName  = "trundo_session"
-	userKey     = "user"
+	sessionSeen = 5 * time.Minute // how exactly it is known when one was used last
+)
+
+// What a session holds.
+const (
+	userKey  = "user"  // whose it is
+	idKey    = "id"    // its name, which is no secret
+	beganKey = "began" // in microseconds
+	seenKey  = "seen"  // in seconds
+	fromKey  = "from"
+	agentKey = "agent"
 )
 
 func newSessions(store scs.Store, secure bool) *scs.SessionManager {
@@ -32,7 +47,7 @@ func newSessions(store scs.Store, secure bool) *scs.SessionManager {
 	m.Store = &rememberingStore{store: store, seen: map[string]seenSession{}}
 	m.Lifetime = sessionLife
 	m.HashTokenInStore = true
-	m.Cookie.Name = cookieName
+	m.Cookie.Name = cookieName(secure)
 	m.Cookie.HttpOnly = true
 	m.Cookie.SameSite = http.SameSiteLaxMode
 	m.Cookie.Secure = secure
@@ -55,13 +70,59 @@ type seenSession struct {
 const sessionFresh = 5 * time.Second
 
 func (r *rememberingStore) Find(token string) ([]byte, bool, error) {
+	return r.FindCtx(context.Background(), token)
+}
+
+// sessionPatience is for how long the database is waited for where a session is remembered.
+const sessionPatience = 200 * time.Millisecond
+
+// All implements scs.IterableStore.
+func (r *rememberingStore) All() (map[string][]byte, error) {
+	if all, ok := r.store.(scs.IterableStore); ok {
+		return all.All()
+	}
+	return nil, nil
+}
+
+// CommitCtx implements scs.CtxStore.
+func (r *rememberingStore) CommitCtx(ctx context.Context, token string, data []byte, expiry time.Time) error {
+	r.forget(token)
+	if store, ok := r.store.(scs.CtxStore); ok {
+		return store.CommitCtx(ctx, token, data, expiry)
+	}
+	return r.store.Commit(token, data, expiry)
+}
+
+// DeleteCtx implements scs.CtxStore.
+func (r *rememberingStore) DeleteCtx(ctx context.Context, token string) error {
+	r.forget(token)
+	if store, ok := r.store.(scs.CtxStore); ok {
+		return store.DeleteCtx(ctx, token)
+	}
+	return r.store.Delete(token)
+}
+
+func (r *rememberingStore) find(ctx context.Context, token string) ([]byte, bool, error) {
+	if store, ok := r.store.(scs.CtxStore); ok {
+		return store.FindCtx(ctx, token)
+	}
+	return r.store.Find(token)
+}
+
+// FindCtx implements scs.CtxStore.
+func (r *rememberingStore) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
 	r.mu.Lock()
 	s, hit := r.seen[token]
 	r.mu.Unlock()
 	if hit && time.Since(s.at) < sessionFresh {
 		return s.data, true, nil
 	}
-	data, found, err := r.store.Find(token)
+	if hit {
+		var cancel context.CancelFunc
+		ctx, cancel = context.WithTimeout(ctx, sessionPatience)
+		defer cancel()
+	}
+	data, found, err := r.find(ctx, token)
 	switch {
 	case err != nil && hit && time.Since(s.at) < sessionIdle:
 		return s.data, true, nil
@@ -107,28 +168,47 @@ func (s *Server) signedIn(c *gin.Context) {
 		s.byToken(c, token)
 		return
 	}
-	cookie, err := c.Cookie(cookieName)
+	cookie, err := c.Cookie(s.sessions.Cookie.Name)
 	if err != nil || len(cookie) > 200 {
 		s.fail(c, desk.ErrSignedOut)
 		return
 	}
-	ctx, err := s.sessions.Load(c.Request.Context(), cookie)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	id, err := uuid.Parse(s.sessions.GetString(ctx, userKey))
-	if err != nil {
-		s.fail(c, desk.ErrSignedOut)
-		return
-	}
-	a, err := s.desk.Actor(ctx, id)
+	a, ctx, err := s.session(c.Request.Context(), cookie)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
 	c.Request = c.Request.WithContext(ctx)
 	c.Set("actor", a)
+}
+
+// session is whose session a cookie is, and the context with which it is changed. Error: desk.ErrSignedOut, also where it was not used for too long, or
+// ended with all others.
+func (s *Server) session(ctx context.Context, cookie string) (desk.Actor, context.Context, error) {
+	ctx, err := s.sessions.Load(ctx, cookie)
+	if err != nil {
+		return desk.Actor{}, ctx, err
+	}
+	id, err := uuid.Parse(s.sessions.GetString(ctx, userKey))
+	if err != nil {
+		return desk.Actor{}, ctx, desk.ErrSignedOut
+	}
+	a, err := s.desk.Actor(ctx, id)
+	if err != nil {
+		return a, ctx, err
+	}
+	now := time.Now()
+	seen := time.Unix(s.sessions.GetInt64(ctx, seenKey), 0)
+	if now.Sub(seen) > sessionIdle || time.UnixMicro(s.sessions.GetInt64(ctx, beganKey)).Before(a.SessionsFrom) {
+		return a, ctx, desk.ErrSignedOut
+	}
+	if now.Sub(seen) > sessionSeen && !s.desk.Away() {
+		s.sessions.Put(ctx, seenKey, now.Unix())
+		if _, _, err := s.sessions.Commit(ctx); err != nil {
+			s.log.Warn("when a session was used could not be kept", "error", err)
+		}
+	}
+	return a, ctx, nil
 }
 
 // open tells the paths that need no session: the sign-in itself and what stands on its page.
@@ -145,20 +225,18 @@ func (s *Server) SignIn(c *gin.Context) {
 	if !ok {
 		return
 	}
-	who := strings.ToLower(in.Login) + "\n" + clientIP(c)
-	if wait, ok := s.throttle.allowed(who); !ok {
+	login, from := desk.FoldLogin(in.Login), c.ClientIP()
+	if wait, ok := s.throttle.try(login, from, time.Now()); !ok {
 		retryAfter(c, wait)
 		s.fail(c, errThrottled)
 		return
 	}
-	a, err := s.desk.SignIn(c.Request.Context(), in.Login, in.Password)
+	a, err := s.desk.SignIn(c.Request.Context(), in.Login, in.Password, from)
 	if err != nil {
-		if errors.Is(err, desk.ErrSignIn) {
-			s.throttle.failed(who)
-		}
 		s.fail(c, err)
 		return
 	}
+	s.throttle.in(login, from)
 	if err := s.openSession(c, a); err != nil {
 		s.fail(c, err)
 		return
@@ -173,7 +251,14 @@ func (s *Server) openSession(c *gin.Context, a desk.Actor) error {
 	if err != nil {
 		return err
 	}
+	now := time.Now()
 	s.sessions.Put(ctx, userKey, a.ID.String())
+	s.sessions.Put(ctx, idKey, uuid.NewString())
+	s.sessions.Put(ctx, beganKey, now.UnixMicro())
+	s.sessions.Put(ctx, seenKey, now.Unix())
+	s.sessions.Put(ctx, fromKey, c.ClientIP())
+	agent := c.Request.UserAgent()
+	s.sessions.Put(ctx, agentKey, agent[:min(len(agent), 300)])
 	token, expiry, err := s.sessions.Commit(ctx)
 	if err != nil {
 		return err
@@ -189,57 +274,11 @@ func (s *Server) SignOut(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
+	if cookie, err := c.Cookie(s.sessions.Cookie.Name); err == nil {
+		s.windows.endSession(cookie)
+	}
 	s.sessions.WriteSessionCookie(ctx, c.Writer, "", time.Time{})
 	c.Status(http.StatusNoContent)
-}
-
-func clientIP(c *gin.Context) string {
-	host, _, err := net.SplitHostPort(c.Request.RemoteAddr)
-	if err != nil {
-		return c.Request.RemoteAddr
-	}
-	return host
-}
-
-// throttle slows down who fails to sign in: eight failures at once, then one every fifteen seconds.
-type throttle struct {
-	mu  sync.Mutex
-	who map[string]*rate.Limiter
-}
-
-const (
-	failuresAtOnce = 8
-	failureEvery   = 15 * time.Second
-)
-
-func newThrottle() *throttle { return &throttle{who: map[string]*rate.Limiter{}} }
-
-func (t *throttle) limiter(who string) *rate.Limiter {
-	l := t.who[who]
-	if l == nil {
-		if len(t.who) > 10_000 {
-			t.who = map[string]*rate.Limiter{}
-		}
-		l = rate.NewLimiter(rate.Every(failureEvery), failuresAtOnce)
-		t.who[who] = l
-	}
-	return l
-}
-
-func (t *throttle) allowed(who string) (time.Duration, bool) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	l := t.who[who]
-	if l == nil || l.Tokens() >= 1 {
-		return 0, true
-	}
-	return failureEvery, false
-}
-
-func (t *throttle) failed(who string) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	t.limiter(who).Allow()
 }
 
 // sameOrigin refuses a change that another site's page asks for. A GET changes nothing, but the live stream is guarded too.
@@ -257,8 +296,62 @@ func originFits(r *http.Request) bool {
 	return err == nil && origin.Host != "" && strings.EqualFold(origin.Host, r.Host)
 }
 
-// signOutAfter ends with ctx, or when the session is gone; it looks every minute.
-func (s *Server) sessionGone(ctx context.Context, cookie string) bool {
-	loaded, err := s.sessions.Load(context.WithoutCancel(ctx), cookie)
-	return err == nil && s.sessions.GetString(loaded, userKey) == ""
+// Sessions that somebody has.
+type heldSession struct {
+	token string // as it is stored
+	view  contract.Session
+}
+
+// sessionsOf are those of somebody, the last used first.
+func (s *Server) sessionsOf(a desk.Actor, current string) ([]heldSession, error) {
+	all, err := s.sessions.Store.(scs.IterableStore).All()
+	if err != nil {
+		return nil, err
+	}
+	var held []heldSession
+	for token, data := range all {
+		_, values, err := s.sessions.Codec.Decode(data)
+		if err != nil {
+			return nil, err
+		}
+		text := func(key string) string { v, _ := values[key].(string); return v }
+		number := func(key string) int64 { v, _ := values[key].(int64); return v }
+		began := time.UnixMicro(number(beganKey))
+		if text(userKey) != a.ID.String() || began.Before(a.SessionsFrom) || time.Since(time.Unix(number(seenKey), 0)) > sessionIdle {
+			continue
+		}
+		held = append(held, heldSession{token, contract.Session{ID: text(idKey), From: text(fromKey), Agent: text(agentKey), BeganAt: began, SeenAt: time.Unix(number(seenKey), 0),
+			Current: text(idKey) == current}})
+	}
+	slices.SortFunc(held, func(x, y heldSession) int { return y.view.SeenAt.Compare(x.view.SeenAt) })
+	return held, nil
+}
+
+// ListSessions implements ServerInterface.
+func (s *Server) ListSessions(c *gin.Context) {
+	held, err := s.sessionsOf(actor(c), s.sessionID(c))
+	views := []contract.Session{}
+	for _, h := range held {
+		views = append(views, h.view)
+	}
+	answer(s, c, http.StatusOK, views, err)
+}
+
+// EndSessions implements ServerInterface.
+func (s *Server) EndSessions(c *gin.Context) {
+	a := actor(c)
+	if err := s.desk.EndSessions(c.Request.Context(), a); err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.windows.endUser(a.ID)
+	s.SignOut(c)
+}
+
+// sessionID is the name of the session with which something is asked; "" with a key.
+func (s *Server) sessionID(c *gin.Context) string {
+	if bearer(c.Request) != "" {
+		return ""
+	}
+	return s.sessions.GetString(c.Request.Context(), idKey)
 }

@@ -81,17 +81,3 @@ func TestOriginFits(t *testing.T) {
 		assert.Equal(t, want, originFits(r), "%q", origin)
 	}
 }
-
-func TestThrottleLetsOthersPass(t *testing.T) {
-	th := newThrottle()
-	for range failuresAtOnce {
-		_, ok := th.allowed("ines")
-		require.True(t, ok)
-		th.failed("ines")
-	}
-	wait, ok := th.allowed("ines")
-	assert.False(t, ok)
-	assert.Equal(t, failureEvery, wait)
-	_, ok = th.allowed("tomas")
-	assert.True(t, ok)
-}

@@ -1,11 +1,14 @@
 package httpapi
 
 import (
+	"cmp"
 	"errors"
 	"net/http"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
+	"trundo/internal/carrier"
 	"trundo/internal/contract"
 	"trundo/internal/desk"
 )
@@ -15,9 +18,16 @@ func (s *Server) GetSound(c *gin.Context) {
 	answer(s, c, http.StatusOK, s.desk.Sound(actor(c)), nil)
 }
 
+var errTooManyOffers = errors.New("sound was offered too often; wait a few seconds")
+
 // ConnectSound implements ServerInterface.
 func (s *Server) ConnectSound(c *gin.Context) {
 	if body, ok := read[contract.SoundOffer](s, c); ok {
+		if !s.offers.offer(actor(c).ID.String(), time.Now()) {
+			retryAfter(c, 3*time.Second)
+			s.fail(c, errTooManyOffers)
+			return
+		}
 		v, err := s.desk.ConnectSound(c.Request.Context(), actor(c), body.Offer)
 		answer(s, c, http.StatusOK, contract.SoundAnswer{Answer: v}, err)
 	}
@@ -185,6 +195,10 @@ func (s *Server) ConnectOutside(c *gin.Context) {
 		return
 	}
 	if body, ok := read[contract.OutsideSound](s, c); ok {
+		if err := s.desk.MayActOutside(actor(c), carrier.Ref(body.Ref)); err != nil || !s.offers.offer("outside:"+body.Ref, time.Now()) {
+			s.fail(c, cmp.Or(err, errTooManyOffers))
+			return
+		}
 		voice, v, err := s.desk.ConnectOutside(c.Request.Context(), body.Ref, body.Offer)
 		if err == nil && !s.outside.OutsideSpeaks(body.Ref, voice) {
 			err = &desk.FieldError{Field: "ref", Err: errors.New("nobody is speaking there, or this server has no voices")}

@@ -39,12 +39,29 @@ export const book = {
   laneWhat: "What is to be done",
   laneWhen: "When, if at a certain time",
   remove: "Delete",
+  removeTitle: (name: string) => `Delete ${name}?`,
+  hanging: (h: { calls: number; messages: number; follow_ups: number; records: number }) => {
+    const parts = [
+      h.calls > 0 && count(h.calls, "call", "calls"),
+      h.messages > 0 && count(h.messages, "message", "messages"),
+      h.follow_ups > 0 && count(h.follow_ups, "open follow-up", "open follow-ups"),
+      h.records > 0 && count(h.records, "other record", "other records"),
+    ].filter(Boolean);
+    return parts.length > 0 ? `Linked to it: ${parts.join(", ")}.` : "Nothing is linked to it.";
+  },
+  removeText: (days: number) =>
+    `It leaves every list. Calls and notes stay, and it can be restored from its page for ${String(days)} days.`,
+  deleted: (until: string) => (until ? `Deleted. Can be restored until ${until}.` : "Deleted."),
+  bringBack: "Restore",
+  restored: (name: string) => `Restored: ${name}`,
   removed: (name: string) => `Deleted: ${name}`,
   restore: "Undo",
   convert: "Make a contact of it",
   doNotCall: "Do not call",
   allowCalls: "May be called again",
   refusedBecause: "Why not",
+  liftTitle: (name: string) => `May ${name} be called again?`,
+  liftText: "They asked not to be called. The reason is kept with the record.",
   refuseTitle: (name: string) => `${name} is not to be called`,
   refuseText: "Nobody will be able to dial it from here, by whatever way, until the mark is taken off.",
   refuse: "Mark",
@@ -169,6 +186,9 @@ export const book = {
     toLane: "On my lane",
     export: "Take out",
     remove: "Delete",
+    going: (action: string, n: number, of: number) => `${action}: ${String(n)} of ${count(of, "record", "records")}`,
+    failed: (n: number) =>
+      `It stopped halfway: ${count(n, "record was", "records were")} changed. Undo them, or try again.`,
     done: (action: string, n: number) => `${action}: ${count(n, "record", "records")}`,
     undone: "Undone",
     undo: "Undo",
@@ -293,6 +313,15 @@ export const book = {
     open: "Open the list",
   },
   settings: {
+    sessions: {
+      title: "Where you are signed in",
+      here: "This browser",
+      from: (address: string) => `from ${address}`,
+      seen: (time: string) => `last used ${time}`,
+      out: "Sign out everywhere",
+      sure: "Sign out everywhere?",
+      sureText: "Every browser in which you are signed in asks for your password again, this one too.",
+    },
     title: "Settings",
     tabs: { fields: "Fields", numbers: "Numbers", do_not_call: "Do not call", me: "Me" } as Record<string, string>,
     kind: "Kind of record",

@@ -112,7 +112,15 @@ export const bookOf = (rights: Partial<Schemas["BookRights"]> = {}): Schemas["Bo
     },
   ],
   currency: "USD",
-  rights: { set_up: false, override: false, export: false, import: false, ...rights },
+  rights: {
+    set_up: false,
+    override: false,
+    export: false,
+    import: false,
+    delete_record: false,
+    lift_do_not_call: false,
+    ...rights,
+  },
 });
 
 const company = { id: ids.nursery, kind: "company" as const, name: "Vesper Hollow Nursery" };
@@ -140,6 +148,8 @@ export const sheetWith = (texts: Record<string, string>, version = 4): Schemas["
   number_order: [],
   merge: null,
   deleted: false,
+  may_remove: true,
+  may_remove: true,
   version,
 });
 

@@ -218,3 +218,13 @@ func (s *State) Takers() []string {
 	}
 	return users
 }
+
+// Concerns tells whether it rings for user, or they are or were in the call.
+func (s *State) Concerns(user string) bool {
+	for i := range s.Legs {
+		if l := &s.Legs[i]; l.Party == Rep && l.User == user && (l.State != Ended || !l.Answered.IsZero()) {
+			return true
+		}
+	}
+	return s.By != "" && s.By == user
+}

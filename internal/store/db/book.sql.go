@@ -306,6 +306,32 @@ func (q *Queries) FieldNumbers(ctx context.Context, recordID uuid.UUID) ([]Phone
 	return items, nil
 }
 
+const hangsOn = `-- name: HangsOn :one
+SELECT (SELECT count(*) FROM call_links l WHERE l.record_id = $1)::int AS calls, (SELECT count(*) FROM messages m WHERE m.record_id = $1)::int AS messages,
+  (SELECT count(*) FROM follow_ups f WHERE f.record_id = $1 AND f.state = 'open')::int AS follow_ups,
+  (SELECT count(*) FROM records r WHERE (r.company_id = $1 OR r.person_id = $1 OR r.deal_id = $1 OR r.quote_id = $1) AND r.deleted_at IS NULL)::int AS records
+`
+
+type HangsOnRow struct {
+	Calls     int
+	Messages  int
+	FollowUps int
+	Records   int
+}
+
+// What stands on a record, or belongs to it.
+func (q *Queries) HangsOn(ctx context.Context, id uuid.UUID) (HangsOnRow, error) {
+	row := q.db.QueryRow(ctx, hangsOn, id)
+	var i HangsOnRow
+	err := row.Scan(
+		&i.Calls,
+		&i.Messages,
+		&i.FollowUps,
+		&i.Records,
+	)
+	return i, err
+}
+
 const historyPage = `-- name: HistoryPage :many
 SELECT at, kind, ref_id FROM history
 WHERE record_id = $1 AND (at, ref_id) < ($2::timestamptz, $3::uuid)

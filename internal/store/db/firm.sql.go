@@ -149,6 +149,21 @@ func (q *Queries) CountUsers(ctx context.Context) (int64, error) {
 	return count, err
 }
 
+const endSessions = `-- name: EndSessions :exec
+UPDATE users SET sessions_from = $1 WHERE id = $2
+`
+
+type EndSessionsParams struct {
+	At time.Time
+	ID uuid.UUID
+}
+
+// Every session of somebody that began before is over.
+func (q *Queries) EndSessions(ctx context.Context, arg EndSessionsParams) error {
+	_, err := q.db.Exec(ctx, endSessions, arg.At, arg.ID)
+	return err
+}
+
 const insertRepState = `-- name: InsertRepState :exec
 WITH made AS (INSERT INTO rep_state (user_id) VALUES ($1) ON CONFLICT DO NOTHING RETURNING user_id, since, state_id)
 INSERT INTO availability_changes (user_id, at, state_id) SELECT user_id, since, state_id FROM made
@@ -316,6 +331,24 @@ func (q *Queries) SetCalendarHash(ctx context.Context, arg SetCalendarHashParams
 	return err
 }
 
+const setPassword = `-- name: SetPassword :execrows
+UPDATE users SET password_hash = $1, sessions_from = $2 WHERE login = $3
+`
+
+type SetPasswordParams struct {
+	PasswordHash string
+	At           time.Time
+	Login        string
+}
+
+func (q *Queries) SetPassword(ctx context.Context, arg SetPasswordParams) (int64, error) {
+	result, err := q.db.Exec(ctx, setPassword, arg.PasswordHash, arg.At, arg.Login)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
 const setUserRecording = `-- name: SetUserRecording :execrows
 UPDATE users SET recording = $1 WHERE id = $2
 `
@@ -344,25 +377,44 @@ func (q *Queries) Setting(ctx context.Context, key string) (json.RawMessage, err
 	return value, err
 }
 
+const switchUser = `-- name: SwitchUser :execrows
+UPDATE users SET active = $1, sessions_from = $2 WHERE login = $3
+`
+
+type SwitchUserParams struct {
+	Active bool
+	At     time.Time
+	Login  string
+}
+
+func (q *Queries) SwitchUser(ctx context.Context, arg SwitchUserParams) (int64, error) {
+	result, err := q.db.Exec(ctx, switchUser, arg.Active, arg.At, arg.Login)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
 const user = `-- name: User :one
-SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program,
+SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program, sessions_from,
   EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone FROM users WHERE id = $1 AND active
 `
 
 type UserRow struct {
-	ID          uuid.UUID
-	Login       string
-	Name        string
-	Role        string
-	Team        string
-	Zone        string
-	NumberStyle string
-	LineID      *uuid.UUID
-	Extension   string
-	Recording   string
-	Whisper     bool
-	Program     bool
-	ByTelephone bool
+	ID           uuid.UUID
+	Login        string
+	Name         string
+	Role         string
+	Team         string
+	Zone         string
+	NumberStyle  string
+	LineID       *uuid.UUID
+	Extension    string
+	Recording    string
+	Whisper      bool
+	Program      bool
+	SessionsFrom time.Time
+	ByTelephone  bool
 }
 
 func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
@@ -381,6 +433,7 @@ func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
 		&i.Recording,
 		&i.Whisper,
 		&i.Program,
+		&i.SessionsFrom,
 		&i.ByTelephone,
 	)
 	return i, err

@@ -13,6 +13,21 @@ import (
 	"github.com/google/uuid"
 )
 
+const advanceBulk = `-- name: AdvanceBulk :exec
+UPDATE bulk_changes SET count = count + $1, looked_at = looked_at + $2 WHERE id = $3
+`
+
+type AdvanceBulkParams struct {
+	Changed int
+	Looked  int
+	ID      uuid.UUID
+}
+
+func (q *Queries) AdvanceBulk(ctx context.Context, arg AdvanceBulkParams) error {
+	_, err := q.db.Exec(ctx, advanceBulk, arg.Changed, arg.Looked, arg.ID)
+	return err
+}
+
 const deleteList = `-- name: DeleteList :exec
 DELETE FROM lists WHERE id = $1
 `
@@ -31,16 +46,45 @@ func (q *Queries) DeleteOldExports(ctx context.Context, before time.Time) error 
 	return err
 }
 
+const endBulk = `-- name: EndBulk :exec
+UPDATE bulk_changes SET state = $1 WHERE id = $2 AND state = 'running'
+`
+
+type EndBulkParams struct {
+	State string
+	ID    uuid.UUID
+}
+
+func (q *Queries) EndBulk(ctx context.Context, arg EndBulkParams) error {
+	_, err := q.db.Exec(ctx, endBulk, arg.State, arg.ID)
+	return err
+}
+
+const forgetBulkPending = `-- name: ForgetBulkPending :exec
+DELETE FROM bulk_pending WHERE bulk_id = $1
+`
+
+func (q *Queries) ForgetBulkPending(ctx context.Context, id uuid.UUID) error {
+	_, err := q.db.Exec(ctx, forgetBulkPending, id)
+	return err
+}
+
 const insertBulkChange = `-- name: InsertBulkChange :exec
-INSERT INTO bulk_changes (id, user_id, at, action, value) VALUES ($1, $2, $3, $4, $5)
+INSERT INTO bulk_changes (id, user_id, at, action, value, state, kinds, what, change_id, server)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
 `
 
 type InsertBulkChangeParams struct {
-	ID     uuid.UUID
-	UserID uuid.UUID
-	At     time.Time
-	Action string
-	Value  string
+	ID       uuid.UUID
+	UserID   uuid.UUID
+	At       time.Time
+	Action   string
+	Value    string
+	State    string
+	Kinds    []string
+	What     string
+	ChangeID *uuid.UUID
+	Server   string
 }
 
 func (q *Queries) InsertBulkChange(ctx context.Context, arg InsertBulkChangeParams) error {
@@ -50,6 +94,11 @@ func (q *Queries) InsertBulkChange(ctx context.Context, arg InsertBulkChangePara
 		arg.At,
 		arg.Action,
 		arg.Value,
+		arg.State,
+		arg.Kinds,
+		arg.What,
+		arg.ChangeID,
+		arg.Server,
 	)
 	return err
 }
@@ -168,7 +217,7 @@ func (q *Queries) Lists(ctx context.Context, userID uuid.UUID) ([]ListsRow, erro
 }
 
 const lockBulkChange = `-- name: LockBulkChange :one
-SELECT id, user_id, action, value, count, undone_at FROM bulk_changes WHERE id = $1 FOR UPDATE
+SELECT id, user_id, action, value, count, undone_at, state, selected, looked_at, kinds, what, change_id, at FROM bulk_changes WHERE id = $1 FOR UPDATE
 `
 
 type LockBulkChangeRow struct {
@@ -178,6 +227,13 @@ type LockBulkChangeRow struct {
 	Value    string
 	Count    int
 	UndoneAt *time.Time
+	State    string
+	Selected int
+	LookedAt int
+	Kinds    []string
+	What     string
+	ChangeID *uuid.UUID
+	At       time.Time
 }
 
 func (q *Queries) LockBulkChange(ctx context.Context, id uuid.UUID) (LockBulkChangeRow, error) {
@@ -190,6 +246,13 @@ func (q *Queries) LockBulkChange(ctx context.Context, id uuid.UUID) (LockBulkCha
 		&i.Value,
 		&i.Count,
 		&i.UndoneAt,
+		&i.State,
+		&i.Selected,
+		&i.LookedAt,
+		&i.Kinds,
+		&i.What,
+		&i.ChangeID,
+		&i.At,
 	)
 	return i, err
 }
@@ -229,6 +292,71 @@ func (q *Queries) LockList(ctx context.Context, id uuid.UUID) (LockListRow, erro
 	return i, err
 }
 
+const readBulkChange = `-- name: ReadBulkChange :one
+SELECT id, user_id, action, value, count, undone_at, state, selected, looked_at, kinds, what, change_id, at FROM bulk_changes WHERE id = $1
+`
+
+type ReadBulkChangeRow struct {
+	ID       uuid.UUID
+	UserID   uuid.UUID
+	Action   string
+	Value    string
+	Count    int
+	UndoneAt *time.Time
+	State    string
+	Selected int
+	LookedAt int
+	Kinds    []string
+	What     string
+	ChangeID *uuid.UUID
+	At       time.Time
+}
+
+func (q *Queries) ReadBulkChange(ctx context.Context, id uuid.UUID) (ReadBulkChangeRow, error) {
+	row := q.db.QueryRow(ctx, readBulkChange, id)
+	var i ReadBulkChangeRow
+	err := row.Scan(
+		&i.ID,
+		&i.UserID,
+		&i.Action,
+		&i.Value,
+		&i.Count,
+		&i.UndoneAt,
+		&i.State,
+		&i.Selected,
+		&i.LookedAt,
+		&i.Kinds,
+		&i.What,
+		&i.ChangeID,
+		&i.At,
+	)
+	return i, err
+}
+
+const runningBulks = `-- name: RunningBulks :many
+SELECT id FROM bulk_changes WHERE state = 'running' AND server = $1 ORDER BY at
+`
+
+func (q *Queries) RunningBulks(ctx context.Context, server string) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, runningBulks, server)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const setBulkCount = `-- name: SetBulkCount :exec
 UPDATE bulk_changes SET count = $1 WHERE id = $2
 `
@@ -240,6 +368,20 @@ type SetBulkCountParams struct {
 
 func (q *Queries) SetBulkCount(ctx context.Context, arg SetBulkCountParams) error {
 	_, err := q.db.Exec(ctx, setBulkCount, arg.Count, arg.ID)
+	return err
+}
+
+const setBulkSelected = `-- name: SetBulkSelected :exec
+UPDATE bulk_changes SET selected = $1 WHERE id = $2
+`
+
+type SetBulkSelectedParams struct {
+	Selected int
+	ID       uuid.UUID
+}
+
+func (q *Queries) SetBulkSelected(ctx context.Context, arg SetBulkSelectedParams) error {
+	_, err := q.db.Exec(ctx, setBulkSelected, arg.Selected, arg.ID)
 	return err
 }
 

@@ -57,12 +57,25 @@ type BulkChange struct {
 	Value    string
 	Count    int
 	UndoneAt *time.Time
+	State    string
+	Selected int
+	LookedAt int
+	Kinds    []string
+	What     string
+	ChangeID *uuid.UUID
+	Server   string
 }
 
 type BulkChangeRow struct {
 	BulkID   uuid.UUID
 	RecordID uuid.UUID
 	Before   json.RawMessage
+	Done     bool
+}
+
+type BulkPending struct {
+	BulkID   uuid.UUID
+	RecordID uuid.UUID
 }
 
 type Call struct {
@@ -780,6 +793,7 @@ type User struct {
 	Program         bool
 	MailAddress     string
 	ForwardTexts    bool
+	SessionsFrom    time.Time
 }
 
 type Webhook struct {

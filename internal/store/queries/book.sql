@@ -191,3 +191,9 @@ INSERT INTO history (record_id, at, kind, ref_id) VALUES (@record_id, @at, @kind
 -- name: ChangesByIDs :many
 SELECT a.id, a.at, a.action, a.before, a.after, coalesce(u.name, '')::text AS actor FROM audit a LEFT JOIN users u ON u.id = a.actor_id
 WHERE a.id = ANY (@ids::uuid[]);
+
+-- name: HangsOn :one
+-- What stands on a record, or belongs to it.
+SELECT (SELECT count(*) FROM call_links l WHERE l.record_id = @id)::int AS calls, (SELECT count(*) FROM messages m WHERE m.record_id = @id)::int AS messages,
+  (SELECT count(*) FROM follow_ups f WHERE f.record_id = @id AND f.state = 'open')::int AS follow_ups,
+  (SELECT count(*) FROM records r WHERE (r.company_id = @id OR r.person_id = @id OR r.deal_id = @id OR r.quote_id = @id) AND r.deleted_at IS NULL)::int AS records;

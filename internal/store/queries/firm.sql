@@ -2,7 +2,7 @@
 SELECT id, login, name, role, team, password_hash, zone, number_style, line_id, extension, recording FROM users WHERE login = @login AND active;
 
 -- name: User :one
-SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program,
+SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program, sessions_from,
   EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone FROM users WHERE id = @id AND active;
 
 -- name: Users :many
@@ -57,3 +57,13 @@ WHERE kind = 'visit' AND owner_id = @owner_id AND deleted_at IS NULL AND starts_
 -- name: CalendarFollowUps :many
 SELECT f.id, f.text, f.due_at, f.day_only, f.state, f.version, r.name FROM follow_ups f JOIN records r ON r.id = f.record_id
 WHERE f.owner_id = @owner_id AND f.due_at IS NOT NULL AND f.due_at > @since AND f.state <> 'cancelled' ORDER BY f.due_at LIMIT 2000;
+
+-- name: EndSessions :exec
+-- Every session of somebody that began before is over.
+UPDATE users SET sessions_from = @at WHERE id = @id;
+
+-- name: SetPassword :execrows
+UPDATE users SET password_hash = @password_hash, sessions_from = @at WHERE login = @login;
+
+-- name: SwitchUser :execrows
+UPDATE users SET active = @active, sessions_from = @at WHERE login = @login;

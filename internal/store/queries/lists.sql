@@ -19,13 +19,32 @@ UPDATE lists SET name = @name, group_name = @group_name, query = @query, shared 
 DELETE FROM lists WHERE id = @id;
 
 -- name: InsertBulkChange :exec
-INSERT INTO bulk_changes (id, user_id, at, action, value) VALUES (@id, @user_id, @at, @action, @value);
+INSERT INTO bulk_changes (id, user_id, at, action, value, state, kinds, what, change_id, server)
+VALUES (@id, @user_id, @at, @action, @value, @state, @kinds, @what, @change_id, @server);
 
 -- name: SetBulkCount :exec
 UPDATE bulk_changes SET count = @count WHERE id = @id;
 
+-- name: SetBulkSelected :exec
+UPDATE bulk_changes SET selected = @selected WHERE id = @id;
+
+-- name: AdvanceBulk :exec
+UPDATE bulk_changes SET count = count + @changed, looked_at = looked_at + @looked WHERE id = @id;
+
+-- name: EndBulk :exec
+UPDATE bulk_changes SET state = @state WHERE id = @id AND state = 'running';
+
+-- name: ForgetBulkPending :exec
+DELETE FROM bulk_pending WHERE bulk_id = @id;
+
+-- name: RunningBulks :many
+SELECT id FROM bulk_changes WHERE state = 'running' AND server = @server ORDER BY at;
+
+-- name: ReadBulkChange :one
+SELECT id, user_id, action, value, count, undone_at, state, selected, looked_at, kinds, what, change_id, at FROM bulk_changes WHERE id = @id;
+
 -- name: LockBulkChange :one
-SELECT id, user_id, action, value, count, undone_at FROM bulk_changes WHERE id = @id FOR UPDATE;
+SELECT id, user_id, action, value, count, undone_at, state, selected, looked_at, kinds, what, change_id, at FROM bulk_changes WHERE id = @id FOR UPDATE;
 
 -- name: SetBulkUndone :exec
 UPDATE bulk_changes SET undone_at = @at WHERE id = @id;

@@ -145,6 +145,20 @@ export const queries = {
       queryKey: ["record", id],
       queryFn: () => ask(api.GET("/api/records/{id}", { params: { path: { id } } })),
     }),
+  hanging: (id: string) =>
+    queryOptions({
+      queryKey: ["hanging", id],
+      queryFn: () => ask(api.GET("/api/records/{id}/hanging", { params: { path: { id } } })),
+      staleTime: 0,
+    }),
+  sessions: queryOptions({ queryKey: ["sessions"], queryFn: () => ask(api.GET("/api/sessions")), staleTime: 0 }),
+  bulk: (id: string | undefined) =>
+    queryOptions({
+      queryKey: ["bulk", id],
+      enabled: id !== undefined,
+      queryFn: () => ask(api.GET("/api/bulk/{id}", { params: { path: { id: id ?? "" } } })),
+      refetchInterval: (query) => (query.state.data && query.state.data.state !== "running" ? false : 700),
+    }),
   history: (id: string, kind: "all" | "call" | "message" | "follow_up" | "change") =>
     infiniteQueryOptions({
       queryKey: ["history", id, kind],

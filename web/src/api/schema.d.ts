@@ -530,6 +530,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where one is signed in, the last used first. */
+        get: operations["listSessions"];
+        put?: never;
+        post?: never;
+        /** Signs one out everywhere, here too. */
+        delete: operations["endSessions"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sequences": {
         parameters: {
             query?: never;
@@ -1410,6 +1428,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/records/{id}/hanging": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** What hangs on a record, for who is about to remove it. */
+        get: operations["hangsOn"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/records/{id}/do-not-call": {
         parameters: {
             query?: never;
@@ -1581,6 +1618,25 @@ export interface paths {
         put?: never;
         post: operations["bulkAct"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bulk/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get: operations["bulkProgress"];
+        put?: never;
+        post?: never;
+        /** Stops it. What is changed stays, and can be undone. */
+        delete: operations["cancelBulk"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2437,6 +2493,10 @@ export interface components {
             override: boolean;
             export: boolean;
             import: boolean;
+            /** @description May remove records that are somebody else's, and many at once */
+            delete_record: boolean;
+            /** @description May let somebody be called again who asked not to be */
+            lift_do_not_call: boolean;
         };
         Colleague: {
             /** Format: uuid */
@@ -2532,6 +2592,8 @@ export interface components {
              */
             merge: string | null;
             deleted: boolean;
+            /** @description Whoever reads this may delete it */
+            may_remove: boolean;
             version: number;
         };
         RecordChange: {
@@ -2645,6 +2707,12 @@ export interface components {
             id: string;
             /** @description Records that were changed */
             count: number;
+            /** @description Records that were picked */
+            selected: number;
+            /** @description How many of them are dealt with */
+            looked_at: number;
+            /** @enum {string} */
+            state: "running" | "done" | "cancelled" | "failed";
         };
         DuplicateHit: {
             record: components["schemas"]["RecordRow"];
@@ -3114,6 +3182,37 @@ export interface components {
              * @description Names this enrolment, to undo it
              */
             at: string;
+        };
+        Session: {
+            id: string;
+            /** @description The address from which one signed in */
+            from: string;
+            /** @description What the browser calls itself */
+            agent: string;
+            /** Format: date-time */
+            began_at: string;
+            /**
+             * Format: date-time
+             * @description When it was used last, to five minutes
+             */
+            seen_at: string;
+            current: boolean;
+        };
+        Hanging: {
+            name: string;
+            calls: number;
+            messages: number;
+            /** @description Open ones */
+            follow_ups: number;
+            /** @description People, deals, cases and whatever else belongs to it */
+            records: number;
+            /** @description For how long it can be brought back */
+            restorable_days: number;
+            /**
+             * Format: date-time
+             * @description Of a deleted one: until when
+             */
+            restorable_until?: string;
         };
         PlannedStep: {
             /** @enum {string} */
@@ -5412,6 +5511,46 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One's own sessions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Signed out */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listSequences: {
         parameters: {
             query?: never;
@@ -6990,6 +7129,29 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    hangsOn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Counted */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hanging"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     markRecord: {
         parameters: {
             query?: never;
@@ -7305,7 +7467,53 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Done */
+            /** @description Done, or going on: what takes longer goes on behind the request */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkResult"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    bulkProgress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How far it is */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkResult"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancelBulk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description As it is now */
             200: {
                 headers: {
                     [name: string]: unknown;

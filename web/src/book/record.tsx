@@ -2,11 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 
-import type { Schemas } from "../api/client";
+import { Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
 import { ScriptOf } from "../call/script_panel";
 import { Composer } from "../post/composer";
+import { Deleted } from "./remove_dialog";
 import { Memberships } from "../post/memberships";
 import { useKey } from "../shell/keys";
 import { rememberRecord, useTrail } from "../shell/trail";
@@ -57,6 +58,8 @@ export function RecordView({
   const other = data?.company?.id ?? trail.find((r) => r.kind !== "company" && r.id !== id)?.id;
   useKey("company", other ? () => void navigate({ to: "/records/$id", params: { id: other } }) : undefined);
   if (record.isPending) return <Loading />;
+  if (record.error instanceof Failure && record.error.code === "deleted")
+    return <Deleted id={id} error={record.error} retry={() => void record.refetch()} />;
   if (!data) return <Failed error={record.error} retry={() => void record.refetch()} title={t.record.gone} />;
   const person = data.kind === "contact" || data.kind === "lead";
   return (

@@ -12,6 +12,7 @@ import { Menu, MenuItem, MenuLine } from "../ui/menu";
 import { fromInput } from "../ui/times";
 import { useTell } from "../ui/toast";
 import { DoNotCallDialog } from "./record_numbers";
+import { RemoveDialog, useRestore } from "./remove_dialog";
 import { useBook } from "./values";
 import { RefInput } from "./value_input";
 
@@ -23,7 +24,7 @@ export function RecordActs({ record }: { record: Record }) {
   const navigate = useNavigate();
   const tell = useTell();
   const rights = useBook().rights;
-  const [dialog, setDialog] = useState<"convert" | "refuse">();
+  const [dialog, setDialog] = useState<"convert" | "refuse" | "lift" | "remove">();
   const [lane, setLane] = useState<Schemas["FollowUp"]>();
   const person = record.kind === "contact" || record.kind === "lead";
   const callable = person || record.kind === "company";
@@ -40,6 +41,7 @@ export function RecordActs({ record }: { record: Record }) {
   const mark = (on: boolean, reason: string) =>
     ask(api.PUT("/api/records/{id}/do-not-call", { params: { path: { id: record.id } }, body: { on, reason } }));
   const change = useMutation({ mutationFn: (work: () => Promise<Record>) => work(), onSuccess: set, onError: failed });
+  const restore = useRestore(record.id);
   const remove = useMutation({
     mutationFn: () => ask(api.DELETE("/api/records/{id}", { params: { path: { id: record.id } } })),
     onSuccess: () => {
@@ -48,11 +50,7 @@ export function RecordActs({ record }: { record: Record }) {
         action: {
           label: t.book.restore,
           run: () => {
-            change.mutate(async () => {
-              const back = await ask(api.POST("/api/records/{id}/restore", { params: { path: { id: record.id } } }));
-              void navigate({ to: "/records/$id", params: { id: record.id } });
-              return back;
-            });
+            restore.mutate();
           },
         },
       });
@@ -115,11 +113,10 @@ export function RecordActs({ record }: { record: Record }) {
             {t.book.convert}
           </MenuItem>
         )}
-        {callable && (
+        {callable && (!record.do_not_call || rights.lift_do_not_call) && (
           <MenuItem
             onSelect={() => {
-              if (record.do_not_call) change.mutate(() => mark(false, ""));
-              else setDialog("refuse");
+              setDialog(record.do_not_call ? "lift" : "refuse");
             }}
           >
             {record.do_not_call ? t.book.allowCalls : t.book.doNotCall}
@@ -166,15 +163,38 @@ export function RecordActs({ record }: { record: Record }) {
             {t.book.mergeUndo}
           </MenuItem>
         )}
-        <MenuLine />
-        <MenuItem
-          onSelect={() => {
+        {record.may_remove && (
+          <>
+            <MenuLine />
+            <MenuItem
+              onSelect={() => {
+                setDialog("remove");
+              }}
+            >
+              {t.book.remove}
+            </MenuItem>
+          </>
+        )}
+      </Menu>
+      {dialog === "remove" && (
+        <RemoveDialog
+          record={record}
+          busy={remove.isPending}
+          remove={() => {
             remove.mutate();
           }}
-        >
-          {t.book.remove}
-        </MenuItem>
-      </Menu>
+          onClose={close}
+        />
+      )}
+      {dialog === "lift" && (
+        <DoNotCallDialog
+          lifting
+          name={record.name}
+          mark={(reason) => mark(false, reason)}
+          onSaved={set}
+          onClose={close}
+        />
+      )}
       {dialog === "convert" && <ConvertDialog record={record} onSaved={set} onClose={close} />}
       {dialog === "refuse" && (
         <DoNotCallDialog name={record.name} mark={(reason) => mark(true, reason)} onSaved={set} onClose={close} />

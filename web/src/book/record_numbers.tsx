@@ -18,6 +18,7 @@ const n_ = t.book.numbers;
 
 /** RecordNumbers are a record's numbers in the order in which they are tried; each calls at one click and has a menu. */
 export function RecordNumbers({ record }: { record: Record }) {
+  const rights = useBook().rights;
   const client = useQueryClient();
   const tell = useTell();
   const desk = useQuery(queries.desk).data;
@@ -84,14 +85,15 @@ export function RecordNumbers({ record }: { record: Record }) {
                   {n_.asUsual}
                 </MenuItem>
               )}
-              <MenuItem
-                onSelect={() => {
-                  if (n.refused) change.mutate(() => mark(n, false, ""));
-                  else setMarking(n);
-                }}
-              >
-                {n.refused ? t.book.allowCalls : t.book.doNotCall}
-              </MenuItem>
+              {(!n.refused || rights.lift_do_not_call) && (
+                <MenuItem
+                  onSelect={() => {
+                    setMarking(n);
+                  }}
+                >
+                  {n.refused ? t.book.allowCalls : t.book.doNotCall}
+                </MenuItem>
+              )}
               <MenuItem
                 onSelect={() => {
                   change.mutate(async () => {
@@ -142,11 +144,12 @@ export function RecordNumbers({ record }: { record: Record }) {
       )}
       {marking && (
         <DoNotCallDialog
+          lifting={marking.refused !== ""}
           name={marking.display}
           onClose={() => {
             setMarking(undefined);
           }}
-          mark={(reason) => mark(marking, true, reason)}
+          mark={(reason) => mark(marking, marking.refused === "", reason)}
           onSaved={set}
         />
       )}
@@ -236,11 +239,13 @@ function NumberDialog({
 /** DoNotCallDialog asks why something is not to be called. */
 export function DoNotCallDialog({
   name,
+  lifting = false,
   mark,
   onSaved,
   onClose,
 }: {
   name: string;
+  lifting?: boolean; // the mark is taken away
   mark: (reason: string) => Promise<Record>;
   onSaved: (saved: Record) => void;
   onClose: () => void;
@@ -257,12 +262,17 @@ export function DoNotCallDialog({
     <Dialog
       open
       onClose={onClose}
-      title={t.book.refuseTitle(name)}
+      title={lifting ? t.book.liftTitle(name) : t.book.refuseTitle(name)}
       actions={
         <>
           <Button onClick={onClose}>{t.cancel}</Button>
-          <Button look="ending" type="submit" form="do-not-call" disabled={save.isPending}>
-            {t.book.refuse}
+          <Button
+            look="ending"
+            type="submit"
+            form="do-not-call"
+            disabled={save.isPending || (lifting && !reason.trim())}
+          >
+            {lifting ? t.book.allowCalls : t.book.refuse}
           </Button>
         </>
       }
@@ -274,7 +284,7 @@ export function DoNotCallDialog({
           save.mutate();
         }}
       >
-        <p className="mb-3">{t.book.refuseText}</p>
+        <p className="mb-3">{lifting ? t.book.liftText : t.book.refuseText}</p>
         <Field
           label={t.book.refusedBecause}
           autoFocus

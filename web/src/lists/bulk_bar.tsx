@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
+import { useEffect, useEffectEvent, useState } from "react";
 
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -68,16 +68,42 @@ export function BulkBar({
     onSuccess: (done, wish) => {
       setAsked(undefined);
       setText("");
-      picked.clear();
-      again();
-      tell(b.done(wish.label, done.count), {
-        action: {
-          label: b.undo,
-          run: () => {
-            undo.mutate(done.id);
-          },
+      if (done.state === "running") setGoing({ id: done.id, label: wish.label });
+      else over(done, wish.label);
+    },
+    onError: failed,
+  });
+  const over = (done: Schemas["BulkResult"], label: string) => {
+    picked.clear();
+    again();
+    if (done.state === "failed") {
+      tell(b.failed(done.count), { bad: true });
+      return;
+    }
+    tell(b.done(label, done.count), {
+      action: {
+        label: b.undo,
+        run: () => {
+          undo.mutate(done.id);
         },
-      });
+      },
+    });
+  };
+  // What takes longer goes on behind: how far it is, and that it can be stopped.
+  const [going, setGoing] = useState<{ id: string; label: string }>();
+  const progress = useQuery(queries.bulk(going?.id)).data;
+  const finished = going && progress?.id === going.id && progress.state !== "running" ? progress : undefined;
+  const overNow = useEffectEvent((done: Schemas["BulkResult"]) => {
+    over(done, going?.label ?? "");
+    setGoing(undefined);
+  });
+  useEffect(() => {
+    if (finished) overNow(finished);
+  }, [finished]);
+  const cancel = useMutation({
+    mutationFn: (id: string) => ask(api.DELETE("/api/bulk/{id}", { params: { path: { id } } })),
+    onSuccess: (now) => {
+      client.setQueryData(["bulk", now.id], now);
     },
     onError: failed,
   });
@@ -108,6 +134,23 @@ export function BulkBar({
   const run = (action: Action, value: string, label: string) => () => {
     act.mutate({ action, value, label });
   };
+  if (going) {
+    const done = progress?.looked_at ?? 0;
+    return (
+      <div role="status" className="flex items-center gap-3 border-t border-rule-strong pt-2" data-testid="bulk-going">
+        <span>{b.going(going.label, done, progress?.selected ?? picked.count)}</span>
+        <progress className="grow" value={done} max={progress?.selected ?? picked.count} aria-label={going.label} />
+        <Button
+          disabled={cancel.isPending}
+          onClick={() => {
+            cancel.mutate(going.id);
+          }}
+        >
+          {t.cancel}
+        </Button>
+      </div>
+    );
+  }
   const stages = fields.find((f) => f.key === "stage")?.choices ?? [];
   const hand = lists.filter((x) => x.type === "hand");
   return (
@@ -183,13 +226,15 @@ export function BulkBar({
             },
           })),
         )}
-      <Button
-        onClick={() => {
-          setAsked("delete");
-        }}
-      >
-        {b.remove}
-      </Button>
+      {book.rights.delete_record && (
+        <Button
+          onClick={() => {
+            setAsked("delete");
+          }}
+        >
+          {b.remove}
+        </Button>
+      )}
       <Button look="quiet" onClick={picked.clear}>
         {l.unselect}
       </Button>

@@ -91,7 +91,7 @@ export function Memberships({ record }: { record: string }) {
         </div>
       )}
       {sequences.length > 0 && (
-        <div className="mt-1 flex items-end gap-1">
+        <div className="mt-1 flex flex-wrap items-end gap-1">
           <Select
             label={p.enrol}
             hidden

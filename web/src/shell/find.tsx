@@ -122,7 +122,8 @@ export function FindField() {
     } else if (e.key === "ArrowRight" && caretAtEnd && numberAt < numbers.length - 1) setNumberAt(numberAt + 1);
     else if (e.key === "ArrowLeft" && numberAt >= 0) setNumberAt(numberAt - 1);
     else if (e.key === "Enter") {
-      if (ready && option) choose(option, numbers[numberAt]);
+      const chosen = numbers[numberAt]; // which is seen, so that it need not wait for what else is found
+      if (option && (ready || chosen)) choose(option, chosen);
       else if (text.trim()) setHurried(true); // what was found is not there yet: Enter waits for it
     } else if (e.key === "Escape") {
       setOpen(false);
