@@ -199,6 +199,9 @@ func runDemo(ctx context.Context, args []string) error {
 	}()
 	c.DataDir = filepath.Join(*dir, "data")
 	c.Demo = true
+	if c.MailDomain == "" {
+		c.MailDomain = "lindenfall.example"
+	}
 	if c.DatabaseURL, err = demoDatabase(ctx, cluster, *reset, c.DataDir); err != nil {
 		return err
 	}

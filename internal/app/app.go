@@ -10,10 +10,13 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/alexedwards/scs/pgxstore"
+	"github.com/google/uuid"
 	"github.com/jonboulle/clockwork"
 
 	"trundo/internal/blobs"
@@ -89,7 +92,9 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 		return err
 	}
 	if c.ServerName == "" {
-		c.ServerName = "trundo@" + a.Addr
+		if c.ServerName, err = ownName(c.DataDir); err != nil {
+			return err
+		}
 	}
 	a.studio = media.NewStudio()
 	if c.SoundAddr != "" {
@@ -167,6 +172,26 @@ func (a *App) serve(l net.Listener, h http.Handler, c Config) {
 			a.failed <- err
 		}
 	}()
+}
+
+// ownName is this server's name: that of its host, with an id that is kept in its folder, so that two servers never have one name and a restart keeps it.
+func ownName(dir string) (string, error) {
+	file := filepath.Join(dir, "server-id")
+	id, err := os.ReadFile(file)
+	if errors.Is(err, fs.ErrNotExist) {
+		id = []byte(uuid.NewString())
+		if err = os.MkdirAll(dir, 0o700); err == nil {
+			err = os.WriteFile(file, id, 0o600)
+		}
+	}
+	if err != nil {
+		return "", fmt.Errorf("this server's id: %w", err)
+	}
+	host, err := os.Hostname()
+	if err != nil {
+		host = "trundo"
+	}
+	return host + "/" + strings.TrimSpace(string(id)), nil
 }
 
 // listen takes a port; setting is what names it.

@@ -3193,7 +3193,11 @@ type MadeToken struct {
 
 // MailSettings defines model for MailSettings.
 type MailSettings struct {
+	// Address One of the firm's domains, or one that was proved by a code sent there
 	Address string `json:"address"`
+
+	// Code When saving: what was sent to an address outside the firm's domains
+	Code *string `json:"code,omitempty"`
 
 	// ForwardTexts Tells my own telephone of messages that come in
 	ForwardTexts bool `json:"forward_texts"`
@@ -3519,12 +3523,15 @@ type OutcomeSetting struct {
 	Effects     []Effect                   `json:"effects"`
 
 	// ID None for a new one
-	ID            *openapi_types.UUID `json:"id"`
-	Label         string              `json:"label"`
-	NeedsFollowUp bool                `json:"needs_follow_up"`
-	NeedsNotes    bool                `json:"needs_notes"`
-	Reached       bool                `json:"reached"`
-	Teams         []string            `json:"teams"`
+	ID    *openapi_types.UUID `json:"id"`
+	Label string              `json:"label"`
+
+	// LeftMessage A voicemail was left: who had called in vain is owed nothing more
+	LeftMessage   *bool    `json:"left_message,omitempty"`
+	NeedsFollowUp bool     `json:"needs_follow_up"`
+	NeedsNotes    bool     `json:"needs_notes"`
+	Reached       bool     `json:"reached"`
+	Teams         []string `json:"teams"`
 
 	// Used Where it is in use
 	Used *string `json:"used,omitempty"`
@@ -3820,6 +3827,18 @@ type Problem struct {
 	Status      int     `json:"status"`
 	Title       string  `json:"title"`
 	Type        string  `json:"type"`
+}
+
+// PutAside defines model for PutAside.
+type PutAside struct {
+	At time.Time `json:"at"`
+
+	// Kind facts, notes, recording, or torn
+	Kind string `json:"kind"`
+
+	// Text As it lies in the file, shortened; notes that may not be read are left out
+	Text string `json:"text"`
+	Why  string `json:"why"`
 }
 
 // Record defines model for Record.

@@ -9,6 +9,7 @@ import (
 	"trundo/internal/core/call"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/slip"
+	"trundo/internal/core/touch"
 )
 
 // calls makes past calls over ninety days by playing each one through the call machine.
@@ -169,6 +170,17 @@ type stored struct {
 	owed       bool
 }
 
+// worth is the call as core/touch sees it.
+func (c stored) worth() touch.Call {
+	s, outcome := c.script.state, touch.Unsaid
+	if c.rep != nil {
+		if outcome = touch.NotReached; firmOutcomes[c.outcome].reached {
+			outcome = touch.Reached
+		}
+	}
+	return touch.Call{Inbound: s.Inbound, Answered: !s.Answered().IsZero(), Outcome: outcome}
+}
+
 func (m *maker) store(c stored) {
 	s, facts, n := c.script.state, c.script.facts, c.number
 	id, slipID := m.id(s.Started), m.id(s.Started)
@@ -181,7 +193,7 @@ func (m *maker) store(c stored) {
 	}
 	m.add("calls", id, direction, m.lines[c.line], n.e164, n.ext, typed, n.label, firmLines[c.line].e164, reason, device, placed, "demo", int64(0), string(s.Phase()), s.Seq,
 		s.Started, none(s.Rang()), none(s.Answered()), s.Ended, string(s.Reason), parts.Dialing.Milliseconds(), parts.Ringing.Milliseconds(), parts.Talking.Milliseconds(),
-		false, c.missed, s.Message().Milliseconds())
+		false, c.missed, s.Message().Milliseconds(), c.worth().Conversation())
 	for _, l := range s.Legs {
 		var user *uuid.UUID
 		if l.User != "" {
@@ -210,7 +222,7 @@ func (m *maker) store(c stored) {
 		}
 	}
 	if c.owed {
-		m.add("unreturned", id, m.lines[c.line], n.e164, s.Started)
+		m.add("unreturned", id, m.lines[c.line], n.e164, n.ext, s.Started)
 	}
 	if c.person == nil {
 		return

@@ -195,16 +195,16 @@ var tableOrder = []struct {
 	{"do_not_call_numbers", []string{"e164", "reason", "at"}},
 	{"phone_numbers", []string{"id", "record_id", "field_id", "label", "position", "typed", "e164", "ext", "digits_reversed", "valid", "region", "zones", "dnc_at", "dnc_reason"}},
 	{"calls", []string{"id", "direction", "line_id", "remote_e164", "remote_ext", "remote_typed", "remote_label", "caller_id", "caller_id_reason", "device", "placed_by",
-		"owner_server", "owner_epoch", "state", "last_seq", "started_at", "rang_at", "answered_at", "ended_at", "end_reason", "dial_ms", "ring_ms", "talk_ms", "withheld", "missed_why", "message_ms"}},
+		"owner_server", "owner_epoch", "state", "last_seq", "started_at", "rang_at", "answered_at", "ended_at", "end_reason", "dial_ms", "ring_ms", "talk_ms", "withheld", "missed_why", "message_ms", "spoke"}},
 	{"legs", []string{"call_id", "leg_no", "party", "user_id", "device", "address", "state", "started_at", "rang_at", "answered_at", "ended_at", "end_reason"}},
 	{"leg_spans", []string{"call_id", "leg_no", "bridge_no", "from_at", "to_at"}},
 	{"call_facts", []string{"call_id", "seq", "at", "kind", "schema", "data"}},
 	{"slips", []string{"id", "call_id", "user_id", "state", "subject", "call_type_id", "outcome_id", "created_at", "filed_at"}},
 	{"slip_notes", []string{"slip_id", "body", "version", "saved_at"}},
 	{"call_links", []string{"call_id", "record_id", "slip_id", "role", "reason", "linked_by", "at"}},
-	{"unreturned", []string{"call_id", "line_id", "remote_e164", "since"}},
+	{"unreturned", []string{"call_id", "line_id", "remote_e164", "remote_ext", "since"}},
 	{"follow_ups", []string{"id", "record_id", "owner_id", "kind", "text", "promised", "due_at", "day_only", "created_by", "created_at"}},
-	{"messages", []string{"id", "channel", "incoming", "record_id", "address", "line_id", "user_id", "subject", "body", "state", "at", "sent_at", "read_at"}},
+	{"messages", []string{"id", "channel", "incoming", "record_id", "address", "line_id", "user_id", "subject", "body", "state", "at", "sent_at", "read_at", "by_hand"}},
 	{"history", []string{"record_id", "at", "kind", "ref_id"}},
 }
 
@@ -256,7 +256,8 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 		if i >= busyAt {
 			i++
 		}
-		batch.Queue(`INSERT INTO outcomes (id, label, position, reached, needs_notes, effects) VALUES ($1, $2, $3, $4, $5, $6::jsonb)`, id, o.label, i, o.reached, o.needsNotes, o.effects)
+		batch.Queue(`INSERT INTO outcomes (id, label, position, reached, needs_notes, effects, left_message) VALUES ($1, $2, $3, $4, $5, $6::jsonb, $7)`, id, o.label, i, o.reached, o.needsNotes, o.effects,
+			o.label == "Left a message")
 	}
 	// Not from the seed's stream, as the prepared messages: who is made after it stays who they were.
 	batch.Queue(`INSERT INTO outcomes (id, label, position, reached, effects) VALUES ($1, 'Busy', $2, false, '[{"kind":"retry","after":{"count":20,"unit":"minutes"}}]')`,

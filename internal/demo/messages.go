@@ -82,7 +82,7 @@ func (m *maker) messages() {
 		if read {
 			seen = &at
 		}
-		m.add("messages", id, channel, incoming, p.id, address, lineID, m.users[rep], subject, body, state, at, sent, seen)
+		m.add("messages", id, channel, incoming, p.id, address, lineID, m.users[rep], subject, body, state, at, sent, seen, !incoming)
 		m.add("history", p.id, at, "message", id)
 	}
 	berit := m.people[0]

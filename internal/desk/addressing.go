@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/callable"
 	"trundo/internal/core/callerid"
 	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
@@ -29,6 +30,7 @@ type letter struct {
 	from    string         // of a mail
 	problem string
 	hold    time.Time // not before; zero: at once
+	byHand  bool      // somebody of the firm writes and sends it, in this very case
 }
 
 // addressed finds to whom a message goes and from where. Errors: *FieldError, ErrNotFound, ErrGone.
@@ -65,11 +67,13 @@ func (d *Desk) mailAddressed(ctx context.Context, q *db.Queries, a Actor, n cont
 		return wrong("address", "“"+shorten(to, 80)+"” is no mail address")
 	}
 	l.to = strings.ToLower(parsed.Address)
-	l.from, err = d.mailFrom(ctx, q, a.ID)
+	if l.from, err = d.mailFrom(ctx, q, a.ID); err == nil && l.from == "" {
+		l.problem = "no mail address of yours is known: set one under Settings, My own"
+	}
 	return err
 }
 
-// mailFrom is the address from which somebody writes: their own, else one of the firm's domain.
+// mailFrom is the address from which somebody writes: their own, else one of the firm's domain; "" where neither is known.
 func (d *Desk) mailFrom(ctx context.Context, q *db.Queries, user uuid.UUID) (string, error) {
 	own, err := q.MailSettings(ctx, user)
 	if err != nil {
@@ -77,6 +81,9 @@ func (d *Desk) mailFrom(ctx context.Context, q *db.Queries, user uuid.UUID) (str
 	}
 	if own.MailAddress != "" {
 		return own.MailAddress, nil
+	}
+	if d.MailDomain == "" {
+		return "", nil
 	}
 	return own.Login + "@" + d.mailDomain(), nil
 }
@@ -134,11 +141,27 @@ func (d *Desk) textAddressed(ctx context.Context, q *db.Queries, a Actor, f *fir
 		return err
 	}
 	l.line = &shown.Line
-	return d.mayText(ctx, q, l)
+	return d.mayText(ctx, q, l, len(last) > 0 && last[0].Incoming && d.Clock.Since(last[0].At) < texting.JustWritten)
 }
 
-// mayText says what is in the way of a text message, and until when it is held.
-func (d *Desk) mayText(ctx context.Context, q *db.Queries, l *letter) error {
+// textRefused says why a number gets no text messages, as it gets no calls; "" if it does.
+func (d *Desk) textRefused(ctx context.Context, l *letter) (string, error) {
+	if l.record != nil && l.record.DncAt != nil {
+		return refused(callable.ErrPersonDoNotCall, reasons{person: l.record.DncReason}).Error(), nil
+	}
+	_, rows, err := d.whoseNumber(ctx, Actor{}, l.to, "")
+	if err != nil {
+		return "", err
+	}
+	no, err := d.typedRefused(ctx, phone.Number{E164: l.to}, rows)
+	if err != nil || no == nil {
+		return "", err
+	}
+	return no.Error(), nil
+}
+
+// mayText says what is in the way of a text message, and until when it is held: not at all where they have just written.
+func (d *Desk) mayText(ctx context.Context, q *db.Queries, l *letter, answers bool) error {
 	lines, err := q.LineTexting(ctx)
 	if err != nil {
 		return err
@@ -154,8 +177,13 @@ func (d *Desk) mayText(ctx context.Context, q *db.Queries, l *letter) error {
 	case !store.NotFound(err):
 		return err
 	}
+	if no, err := d.textRefused(ctx, l); err != nil {
+		return err
+	} else if no != "" {
+		l.problem = no
+	}
 	now := d.Clock.Now()
-	if at := texting.When(now, l.zones, d.Hours); at.After(now) {
+	if at := texting.When(now, l.zones, d.Hours); at.After(now) && !answers {
 		l.hold = at
 	}
 	return nil

@@ -18,9 +18,11 @@ import (
 // AnswerCall gives a the call that rings for them, with a slip. A call that a is in is held first; one that only rings on the
 // other side is given up. Errors: call.ErrTaken, call.ErrNoRing, call.ErrOver, *InCallError, ErrNotFound.
 func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.Call, error) {
-	if d.journal.Away() {
-		return contract.Call{}, ErrAway
+	if err := d.mayBegin(); err != nil {
+		return contract.Call{}, err
 	}
+	ctx, cancel := carriedOut(ctx) // who has answered speaks, whether or not the window is still there
+	defer cancel()
 	row, err := d.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: id})
 	if store.NotFound(err) {
 		return contract.Call{}, ErrNotFound

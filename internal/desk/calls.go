@@ -36,8 +36,8 @@ type target struct {
 // PlaceCall calls a stored or typed number for a. It answers when the call is committed and the carrier has been
 // asked. The same key gets the same call. Errors: *FieldError, *InCallError, *RefusedError, ErrAway, ErrNotFound, ErrKeyReused.
 func (d *Desk) PlaceCall(ctx context.Context, a Actor, key string, r contract.NewCall) (contract.Call, error) {
-	if d.journal.Away() {
-		return contract.Call{}, ErrAway
+	if err := d.mayBegin(); err != nil {
+		return contract.Call{}, err
 	}
 	return d.placeOnce(ctx, a, key, r, nil)
 }
@@ -55,6 +55,8 @@ func (d *Desk) placeOnce(ctx context.Context, a Actor, key string, r contract.Ne
 		}
 		return contract.Call{}, err
 	}
+	ctx, cancel := carriedOut(ctx)
+	defer cancel()
 	return d.callView(ctx, a, id)
 }
 
@@ -135,16 +137,34 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 		return uuid.Nil, err
 	}
 	d.publishHistory(&id, p.LinkRecords...)
+	if shown.Owed { // nobody else calls them back meanwhile
+		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+	}
 	return id, nil
 }
 
 // shownFor chooses the line that a call shows: by hand or by the usual rule, or by that of its round.
 func (d *Desk) shownFor(ctx context.Context, a Actor, f *firm, r contract.NewCall, t target, attempt *attempt) (callerid.Choice, error) {
 	request := callerid.Request{ByHand: text(r.LineID), RepLine: text(a.Line), Region: t.region}
+	owed, err := d.Store.LineOwed(ctx, db.LineOwedParams{E164: t.e164, Ext: t.ext})
+	if err != nil {
+		return callerid.Choice{}, err
+	}
+	if len(owed) > 0 {
+		request.Owed = text(owed[0])
+	}
 	if attempt == nil || r.LineID != nil {
 		return callerid.Choose(f.lines, request)
 	}
 	return d.shownInRound(ctx, a, f, request, t, attempt)
+}
+
+// carryPatience is for how long what is committed and then done outside goes on without its asker.
+const carryPatience = 8 * time.Second
+
+// carriedOut is ctx for what must not end halfway because whoever asked for it has gone.
+func carriedOut(ctx context.Context) (context.Context, context.CancelFunc) {
+	return context.WithTimeout(context.WithoutCancel(ctx), carryPatience)
 }
 
 // begin makes the first facts of a call.
@@ -166,7 +186,11 @@ func factColumns(facts []call.Fact) (seqs []int, kinds []string, data []json.Raw
 }
 
 // commitPlaced commits a call that a places, while a's row is locked, and starts it. Errors: those of freeRep, ErrKeyReused.
+//
+// What is begun here is carried out whether or not the asker is still there: a commit whose answer nobody waits for any more has happened all the same.
 func (d *Desk) commitPlaced(ctx context.Context, a Actor, id uuid.UUID, live *liveCall, insteadOf *uuid.UUID, effects []call.Effect, write func(*db.Queries) error) error {
+	ctx, cancel := carriedOut(ctx)
+	defer cancel()
 	slipID := live.parts[a.ID]
 	// Known here before anybody can read it from the database: until then no other click may think that
 	// the rep is free.
@@ -217,6 +241,9 @@ func (d *Desk) freeRep(ctx context.Context, q *db.Queries, a Actor, insteadOf *u
 	}
 	if insteadOf == nil || *insteadOf != current {
 		return &InCallError{current}
+	}
+	if d.liveCall(current) == nil {
+		return ErrElsewhere // it cannot be ended from here
 	}
 	if err := d.board.HangUp(ctx, current, a.ID.String()); err != nil && !errors.Is(err, call.ErrOver) {
 		return err
@@ -359,13 +386,18 @@ func refused(err error, why reasons) *RefusedError {
 	return &RefusedError{Err: err, Detail: why.person}
 }
 
-// HangUp takes a out of a call. It works while the database is away. Errors: ErrNotFound, call.ErrNotThere, call.ErrOver.
+// HangUp takes a out of a call. It works while the database is away. Errors: ErrNotFound, call.ErrNotThere, ErrElsewhere.
 func (d *Desk) HangUp(ctx context.Context, a Actor, id uuid.UUID) error {
 	err := d.board.HangUp(ctx, id, a.ID.String())
 	if !errors.Is(err, call.ErrOver) {
 		return err
 	}
-	// Not in progress here: over, somebody else's, or never there. Hanging up twice is no mistake.
+	// Not in progress here: over, somebody else's, another server's, or never there. Hanging up twice is no mistake.
+	if c := d.liveCall(id); c != nil && c.state.Phase() == call.PhaseEnded {
+		return nil // it has just ended here; the database may not know yet
+	}
+	ctx, cancel := context.WithTimeout(ctx, lookupPatience)
+	defer cancel()
 	c, readErr := d.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: id})
 	switch {
 	case store.NotFound(readErr):
@@ -374,6 +406,8 @@ func (d *Desk) HangUp(ctx context.Context, a Actor, id uuid.UUID) error {
 		return readErr
 	case c.RepID != a.ID: // the slip of whoever asks is read first
 		return call.ErrNotThere
+	case c.EndedAt == nil:
+		return ErrElsewhere
 	}
 	return nil
 }

@@ -76,6 +76,8 @@ type Desk struct {
 	expected         map[string]dialIn           // by number: telephones that will call in
 	telephoneTrouble map[uuid.UUID]string        // why the last one was not to be had
 	hashing          *hashing
+	diskLow          atomic.Bool
+	diskGone         atomic.Bool
 	rated            map[uuid.UUID]counted   // by user
 	echoes           map[uuid.UUID]uuid.UUID // by user: the room of their echo test
 	completing       sync.WaitGroup          // recordings
@@ -86,6 +88,7 @@ type Desk struct {
 	stopped       sync.WaitGroup
 	beats         atomic.Int64 // heartbeats without a break
 	reach         cache[kindHistories]
+	mailCodes     map[uuid.UUID]mailCode    // by user: what proves an address; guarded by mu
 	played        map[carrier.Ref]uuid.UUID // legs of the outside to who plays them; guarded by mu
 	changedRounds map[uuid.UUID]bool        // whose reps are to be told; guarded by mu
 	counts        sync.Map                  // of large rounds: uuid.UUID to *counting
@@ -123,7 +126,7 @@ type slipOwner struct{ user, call uuid.UUID }
 func Open(ctx context.Context, c Config) (*Desk, error) {
 	d := &Desk{Config: &c, hashing: newHashing(), Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, recording: map[*media.Recorder]going{},
 		telephones: map[uuid.UUID]*telephoneLeg{}, telephoneTrouble: map[uuid.UUID]string{}, expected: map[string]dialIn{},
-		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}, changedRounds: map[uuid.UUID]bool{}, played: map[carrier.Ref]uuid.UUID{}, written: make(chan struct{}, 1), stepped: make(chan struct{}, 1), told: make(chan struct{}, 1)}
+		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}, changedRounds: map[uuid.UUID]bool{}, played: map[carrier.Ref]uuid.UUID{}, mailCodes: map[uuid.UUID]mailCode{}, written: make(chan struct{}, 1), stepped: make(chan struct{}, 1), told: make(chan struct{}, 1)}
 	if d.Studio == nil {
 		d.Studio, d.ownStudio = media.NewStudio(), true
 	}
@@ -225,8 +228,8 @@ func (d *Desk) Away() bool { return d.journal.Away() }
 
 // Ready tells whether the database answers.
 func (d *Desk) Ready(ctx context.Context) error {
-	if d.journal.Away() {
-		return ErrAway
+	if err := d.mayBegin(); err != nil {
+		return err
 	}
 	return d.Store.Pool.Ping(ctx)
 }

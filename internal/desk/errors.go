@@ -14,6 +14,8 @@ var (
 	ErrNotFound    = errors.New("this does not exist, or not any more")
 	ErrForbidden   = errors.New("you do not have the right to do this")
 	ErrSignIn      = errors.New("the name or the password is wrong")
+	ErrDiskFull    = errors.New("the disk beside the server is full: new calls have to wait until there is room, or what is said in them could be lost")
+	ErrElsewhere   = errors.New("this call goes on at another server: end it in the window in which it was made")
 	ErrBusy        = errors.New("too many sign in at once; try again in a moment")
 	ErrSignedOut   = errors.New("you are not signed in")
 	ErrKeyReused   = errors.New("this idempotency key was used for another request")

@@ -90,6 +90,9 @@ func (x *filing) correct(ctx context.Context, c contract.SlipChange) error {
 			}
 		}
 	}
+	if _, err := x.desk.weigh(ctx, x.q, x.slip.CallID); err != nil {
+		return err
+	}
 	if x.slip.OutcomeID == nil {
 		return nil
 	}
@@ -177,6 +180,9 @@ func (d *Desk) UndoFiling(ctx context.Context, a Actor, id uuid.UUID) (contract.
 			view = did
 		}
 		if err := q.ReopenSlip(ctx, db.ReopenSlipParams{ID: id, AsksWho: asks}); err != nil {
+			return err
+		}
+		if _, err := d.weigh(ctx, q, s.CallID); err != nil {
 			return err
 		}
 		if s.InRound {

@@ -3,12 +3,14 @@ package desk
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 	"time"
 
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/callerid"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/texting"
 	"trundo/internal/core/wording"
@@ -61,10 +63,12 @@ func (d *Desk) fromTemplate(ctx context.Context, q *db.Queries, a Actor, f *firm
 		return "", "", err
 	}
 	now := d.Clock.Now().In(a.zone())
-	values := map[string]string{"rep": a.Name, "firm": f.name, "number": l.from, "date": now.Format("2 January 2006"), "time": now.Format("15:04"), "outcome": "", "name": "", "given name": "",
+	values := map[string]string{"rep": a.Name, "firm": f.name, "number": "", "date": now.Format("2 January 2006"), "time": now.Format("15:04"), "outcome": "", "name": "", "given name": "",
 		"family name": "", "company": ""}
 	if l.line != nil {
 		values["number"] = phone.Format(l.line.E164, "", f.region, a.Style)
+	} else if shown, err := callerid.Choose(f.lines, callerid.Request{RepLine: text(a.Line)}); err == nil { // of a mail: what a call would show
+		values["number"] = phone.Format(shown.Line.E164, "", f.region, a.Style)
 	}
 	if o != nil {
 		chosen, _ := f.outcome(*o)
@@ -75,6 +79,9 @@ func (d *Desk) fromTemplate(ctx context.Context, q *db.Queries, a Actor, f *firm
 	}
 	for _, t := range rows {
 		if t.ID == template {
+			if missing := wording.Missing(t.Subject+"\n"+t.Body, values); len(missing) > 0 {
+				return "", "", wrong("template_id", fmt.Sprintf("“%s” needs their %s, which is not known", t.Name, strings.Join(missing, " and ")))
+			}
 			return wording.Fill(t.Subject, values), wording.Fill(t.Body, values), nil
 		}
 	}
@@ -108,6 +115,7 @@ func (d *Desk) SendMessage(ctx context.Context, a Actor, key string, n contract.
 		if l.problem != "" {
 			return wrong("address", l.problem)
 		}
+		l.byHand = true
 		return d.post(ctx, q, a, l, id, n.SlipID, subject, body, sendDelay)
 	})
 	if err != nil {
@@ -124,7 +132,7 @@ func (d *Desk) post(ctx context.Context, q *db.Queries, a Actor, l letter, id uu
 	if l.hold.After(send) {
 		send = l.hold
 	}
-	p := db.InsertMessageParams{ID: id, Channel: string(l.channel), Address: l.to, UserID: &a.ID, SlipID: slip, Subject: subject, Body: body, State: "waiting", At: now, SendAt: &send}
+	p := db.InsertMessageParams{ID: id, Channel: string(l.channel), Address: l.to, UserID: &a.ID, SlipID: slip, Subject: subject, Body: body, State: "waiting", At: now, SendAt: &send, ByHand: l.byHand}
 	if l.record != nil {
 		p.RecordID = &l.record.ID
 	}

@@ -48,7 +48,7 @@ func (d *Desk) readOutcomes(ctx context.Context, f *firm) error {
 	}
 	f.outcomes = make([]firmOutcome, len(rows))
 	for i, r := range rows {
-		f.outcomes[i].Outcome = db.Outcome{ID: r.ID, Label: r.Label, Position: r.Position, Reached: r.Reached, NeedsNotes: r.NeedsNotes, Active: r.Active, NeedsFollowUp: r.NeedsFollowUp,
+		f.outcomes[i].Outcome = db.Outcome{ID: r.ID, Label: r.Label, Position: r.Position, Reached: r.Reached, LeftMessage: r.LeftMessage, NeedsNotes: r.NeedsNotes, Active: r.Active, NeedsFollowUp: r.NeedsFollowUp,
 			Directions: r.Directions, Teams: r.Teams, CallTypeIds: r.CallTypeIds, Effects: r.Effects}
 		if err := json.Unmarshal(r.Effects, &f.outcomes[i].Effects); err != nil {
 			return fmt.Errorf("effects of the outcome %s: %w", r.Label, err)
@@ -82,7 +82,7 @@ func (d *Desk) OutcomeSettings(ctx context.Context, a Actor) (contract.OutcomeSe
 	}
 	for _, o := range f.outcomes {
 		id, words := o.ID, usedBy[o.ID]
-		view := contract.OutcomeSetting{ID: &id, Label: o.Label, Reached: o.Reached, NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp, Teams: o.Teams, CallTypeIds: o.CallTypeIds,
+		view := contract.OutcomeSetting{ID: &id, Label: o.Label, Reached: o.Reached, LeftMessage: &o.LeftMessage, NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp, Teams: o.Teams, CallTypeIds: o.CallTypeIds,
 			Active: o.Active, Used: &words, Directions: []contract.OutcomeSettingDirections{}, Effects: []contract.Effect{}}
 		for _, way := range o.Directions {
 			view.Directions = append(view.Directions, contract.OutcomeSettingDirections(way))
@@ -262,7 +262,7 @@ func (d *Desk) putOutcomes(ctx context.Context, f *firm, set []contract.OutcomeS
 	ids, labels := map[uuid.UUID]bool{}, map[string]bool{}
 	for i, o := range set {
 		field := fmt.Sprintf("outcomes.%d.", i)
-		p := db.PutOutcomeParams{Label: strings.TrimSpace(strings.ReplaceAll(o.Label, "\x00", "")), Position: i, Reached: o.Reached, NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp,
+		p := db.PutOutcomeParams{Label: strings.TrimSpace(strings.ReplaceAll(o.Label, "\x00", "")), Position: i, Reached: o.Reached, LeftMessage: value(o.LeftMessage), NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp,
 			Teams: o.Teams, CallTypeIds: o.CallTypeIds, Directions: []string{}, Active: o.Active}
 		if p.Label == "" || labels[strings.ToLower(p.Label)] {
 			return nil, wrong(field+"label", "each outcome needs a name of its own")
@@ -295,7 +295,7 @@ func (d *Desk) putOutcomes(ctx context.Context, f *firm, set []contract.OutcomeS
 	}
 	for _, o := range f.outcomes {
 		if !ids[o.ID] {
-			rows = append(rows, db.PutOutcomeParams{ID: o.ID, Label: o.Label, Position: len(rows), Reached: o.Reached, NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp,
+			rows = append(rows, db.PutOutcomeParams{ID: o.ID, Label: o.Label, Position: len(rows), Reached: o.Reached, LeftMessage: o.LeftMessage, NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp,
 				Directions: o.Directions, Teams: o.Teams, CallTypeIds: o.CallTypeIds, Effects: o.Outcome.Effects})
 		}
 	}

@@ -4,11 +4,15 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"path/filepath"
+	"syscall"
 	"time"
 
 	"github.com/google/uuid"
 
+	"trundo/internal/contract"
 	"trundo/internal/core/call"
+	"trundo/internal/journal"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -30,9 +34,13 @@ func (d *Desk) keepLease(ctx context.Context) {
 			return
 		case <-ticker.Chan():
 		}
+		d.watchDisk()
 		if err := d.beat(ctx); err != nil {
 			d.beats.Store(0)
 			continue
+		}
+		if err := d.reconcile(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
+			d.Log.Error("ending calls that have ended", "error", err)
 		}
 		if err := d.tellOfRounds(ctx, beats%5 == 0); err != nil && ctx.Err() == nil && !store.Away(err) {
 			d.Log.Error("telling of rounds", "error", err)
@@ -61,6 +69,90 @@ func (d *Desk) beat(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, heartbeat)
 	defer cancel()
 	return d.Store.Heartbeat(ctx, db.HeartbeatParams{At: d.Clock.Now(), Name: d.Server, Epoch: d.epoch})
+}
+
+// settleDown is how long the facts of a call that has ended have for being saved before it is looked whether they were.
+const settleDown = 4 * time.Second
+
+// reconcile ends in the database, at their own time, the calls of this server that have ended in the switchboard and are still going on there:
+// whatever became of their facts, nobody stays in a call that is over.
+func (d *Desk) reconcile(ctx context.Context) error {
+	if d.journal.Away() {
+		return nil
+	}
+	over := map[uuid.UUID]call.State{}
+	d.mu.Lock()
+	for id, c := range d.live {
+		if !c.state.Ended.IsZero() && d.Clock.Since(c.state.Ended) > settleDown {
+			over[id] = c.state
+		}
+	}
+	d.mu.Unlock()
+	for id, state := range over {
+		row, err := d.Store.CallWorth(ctx, id)
+		switch {
+		case store.NotFound(err):
+			d.mu.Lock()
+			delete(d.live, id) // it was never committed
+			d.mu.Unlock()
+		case err != nil:
+			return err
+		case row.EndedAt != nil:
+			d.callSaved(id, state, false)
+		default:
+			d.Log.Error("a call has ended and its end was not saved; it is saved again without its facts", "call", id, "ended", state.Ended)
+			d.journal.Add(journal.Entry{Kind: kindFacts, Value: factsEntry{Call: id, State: state}})
+		}
+	}
+	return nil
+}
+
+// How much room the disk for the journal must have: below the first it is said, below the second no new calls are made.
+const (
+	roomLow  = 256 << 20
+	roomGone = 1 << 20
+)
+
+// watchDisk looks how much room there is for the journal, before it is gone.
+func (d *Desk) watchDisk() {
+	var fs syscall.Statfs_t
+	if syscall.Statfs(filepath.Dir(d.JournalFile), &fs) != nil {
+		return
+	}
+	free, all := uint64(fs.Bavail)*uint64(fs.Bsize), fs.Blocks*uint64(fs.Bsize)
+	low := free < roomLow && free < all/20
+	if was := d.diskLow.Swap(low); low && !was {
+		d.Log.Error("ALARM: the disk for the journal and the recordings is nearly full", "folder", filepath.Dir(d.JournalFile), "free_bytes", free)
+	}
+	d.diskGone.Store(free < roomGone && free < all/20)
+}
+
+// Trouble says what is wrong with keeping what is written; nil: nothing is. ErrDiskFull, journal.ErrCannotKeep.
+func (d *Desk) Trouble() error {
+	if err := d.journal.Trouble(); err != nil {
+		return err
+	}
+	if d.diskGone.Load() {
+		return ErrDiskFull
+	}
+	return nil
+}
+
+// DiskLow tells whether the disk for journal and recordings is nearly full.
+func (d *Desk) DiskLow() bool { return d.diskLow.Load() }
+
+// PutAside is how many entries could not be saved for their own fault, and wait for somebody to look at them.
+func (d *Desk) PutAside() int { return d.journal.RejectedCount() }
+
+// mayBegin tells whether a call can be made, taken or filed now: what is written of it must be kept. Errors: ErrAway, ErrDiskFull.
+func (d *Desk) mayBegin() error {
+	if err := d.Trouble(); err != nil {
+		return ErrDiskFull
+	}
+	if d.journal.Away() {
+		return ErrAway
+	}
+	return nil
 }
 
 // closeOrphans ends, as cut off at their server's last sign of life, the calls in progress that nobody drives any more.
@@ -139,4 +231,29 @@ func readCall(ctx context.Context, q *db.Queries, id uuid.UUID) (call.State, err
 		s = call.Evolve(s, f)
 	}
 	return s, nil
+}
+
+// PutAsideEntries are the journal's entries that could not be saved for their own fault. What stands in notes is not told. Error: ErrForbidden.
+func (d *Desk) PutAsideEntries(a Actor) ([]contract.PutAside, error) {
+	if !a.mayDo(SetUp) {
+		return nil, ErrForbidden
+	}
+	set, err := d.journal.Rejected()
+	views := []contract.PutAside{}
+	for _, r := range set {
+		text := shorten(string(r.Value), 300)
+		if r.Kind != kindFacts && r.Kind != kindRecording {
+			text = ""
+		}
+		views = append(views, contract.PutAside{At: r.At, Kind: r.Kind, Why: r.Why, Text: text})
+	}
+	return views, err
+}
+
+// TakeUpPutAside tries once more to save what was put aside, and gives how many entries that are. Error: ErrForbidden.
+func (d *Desk) TakeUpPutAside(a Actor) (int, error) {
+	if !a.mayDo(SetUp) {
+		return 0, ErrForbidden
+	}
+	return d.journal.TakeUp()
 }

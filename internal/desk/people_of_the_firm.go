@@ -64,7 +64,7 @@ func (a Actor) zone() *time.Location {
 }
 
 // lookupPatience is for how long the database is waited for where an older answer would do.
-const lookupPatience = 200 * time.Millisecond
+const lookupPatience = 100 * time.Millisecond
 
 // fresh is for how long what seldom changes is not read again. While the database is away it is used however old.
 const fresh = 5 * time.Second

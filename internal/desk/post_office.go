@@ -14,6 +14,7 @@ import (
 	"trundo/internal/core/phone"
 	"trundo/internal/core/sequence"
 	"trundo/internal/core/texting"
+	"trundo/internal/core/touch"
 	"trundo/internal/post"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -31,17 +32,12 @@ const (
 
 // sendDue sends what is due.
 func (d *Desk) sendDue(ctx context.Context) error {
-	before := d.Clock.Now().Add(-lostAfter)
-	lost, err := d.Store.LeftInSending(ctx, &before)
-	if err != nil {
+	if err := d.askAboutLost(ctx); err != nil {
 		return err
-	}
-	for _, l := range lost {
-		d.tellOfMessage(l.RecordID)
 	}
 	for {
 		now := d.Clock.Now()
-		rows, err := d.Store.TakeDueMessages(ctx, &now)
+		rows, err := d.Store.TakeDueMessages(ctx, db.TakeDueMessagesParams{Now: &now, Server: d.Server, Epoch: d.epoch})
 		if err != nil || len(rows) == 0 {
 			return err
 		}
@@ -51,6 +47,32 @@ func (d *Desk) sendDue(ctx context.Context) error {
 			}
 		}
 	}
+}
+
+// askAboutLost puts what a server that stopped was just handing over into the lane of who wrote it: nobody can say whether it has arrived.
+func (d *Desk) askAboutLost(ctx context.Context) error {
+	now := d.Clock.Now()
+	before := now.Add(-lostAfter)
+	return d.Store.Tx(ctx, func(q *db.Queries) error {
+		lost, err := q.LeftInSending(ctx, db.LeftInSendingParams{Before: &before, Server: d.Server, Epoch: d.epoch})
+		for _, l := range lost {
+			defer d.tellOfMessage(l.RecordID)
+			if l.UserID == nil || l.RecordID == nil {
+				continue
+			}
+			id, text := store.NewID(), "Ask whether your text message has arrived: the server stopped while it was being sent"
+			if l.Channel == string(contract.ChannelMail) {
+				text = fmt.Sprintf("Ask whether your mail “%s” has arrived: the server stopped while it was being sent", shorten(l.Subject, 80))
+			}
+			if err := q.InsertFollowUp(ctx, db.InsertFollowUpParams{ID: id, RecordID: *l.RecordID, OwnerID: *l.UserID, Kind: "task", Text: text, DueAt: &now, CreatedBy: l.UserID, CreatedAt: now}); err != nil {
+				return err
+			}
+			if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: *l.RecordID, At: now, Kind: "follow_up", RefID: id}); err != nil {
+				return err
+			}
+		}
+		return err
+	})
 }
 
 // sendOne sends a message that this server has taken, and writes down what became of it.
@@ -69,16 +91,17 @@ func (d *Desk) sendOne(ctx context.Context, m db.TakeDueMessagesRow) error {
 	now := d.Clock.Now()
 	if err == nil {
 		return d.Store.Tx(ctx, func(q *db.Queries) error {
-			if err := q.MessageSent(ctx, db.MessageSentParams{ID: m.ID, At: &now}); err != nil || m.Forwards != nil {
+			if err := q.MessageSent(ctx, db.MessageSentParams{ID: m.ID, At: &now}); err != nil || !(touch.Message{ByHand: m.ByHand}).Returns().Settles() {
 				return err
 			}
 			if _, err := q.MarkThreadRead(ctx, db.MarkThreadReadParams{At: &now, UserID: m.UserID, Address: m.Address}); err != nil {
 				return err
 			}
-			if m.Channel != string(contract.ChannelText) {
-				return nil
+			p := db.CloseUnreturnedByMessageParams{At: &now, UserID: m.UserID, RecordID: m.RecordID}
+			if m.Channel == string(contract.ChannelText) {
+				p.E164 = m.Address
 			}
-			_, err := q.CloseUnreturnedByMessage(ctx, db.CloseUnreturnedByMessageParams{At: &now, UserID: m.UserID, E164: m.Address})
+			_, err := q.CloseUnreturnedByMessage(ctx, p)
 			return err
 		})
 	}

@@ -198,8 +198,8 @@ func TestARoundTakesWhoMattersMostFirst(t *testing.T) {
 	// The first number has been answered at this hour twice, the others never.
 	for i, talked := range map[int]bool{0: false, 1: true} {
 		for range 3 {
-			_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO calls (id, direction, remote_e164, remote_typed, remote_label, caller_id, device, owner_server, owner_epoch, state, started_at, answered_at, ended_at, placed_by)
-				SELECT gen_random_uuid(), 'outbound', e164, e164, 'mobile', '', 'browser', 'gone', 0, 'ended', $2::timestamptz, CASE WHEN $3 THEN $2::timestamptz END, $2::timestamptz, $4 FROM phone_numbers WHERE record_id = $1`,
+			_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO calls (id, direction, remote_e164, remote_typed, remote_label, caller_id, device, owner_server, owner_epoch, state, started_at, answered_at, ended_at, placed_by, spoke)
+				SELECT gen_random_uuid(), 'outbound', e164, e164, 'mobile', '', 'browser', 'gone', 0, 'ended', $2::timestamptz, CASE WHEN $3 THEN $2::timestamptz END, $2::timestamptz, $4, $3 FROM phone_numbers WHERE record_id = $1`,
 				ids[i], monday.AddDate(0, 0, -7), talked, w.tomas.ID)
 			require.NoError(t, err)
 		}

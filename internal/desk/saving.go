@@ -214,7 +214,7 @@ func callStateParams(id uuid.UUID, s call.State) db.SaveCallStateParams {
 	parts := s.PartsAt(s.Last)
 	p := db.SaveCallStateParams{CallID: id, State: string(s.Phase()), LastSeq: s.Seq, RangAt: set(s.Rang()), AnsweredAt: set(s.Answered()),
 		EndedAt: set(s.Ended), EndReason: string(s.Reason), DialMs: parts.Dialing.Milliseconds(), RingMs: parts.Ringing.Milliseconds(),
-		TalkMs: parts.Talking.Milliseconds(), MessageMs: s.Message().Milliseconds()}
+		TalkMs: parts.Talking.Milliseconds(), MessageMs: s.Message().Milliseconds(), Spoke: worthOf(s).Conversation()}
 	for _, l := range s.Legs {
 		p.LegNos = append(p.LegNos, int(l.No))
 		p.LegParties = append(p.LegParties, string(l.Party))

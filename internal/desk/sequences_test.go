@@ -99,9 +99,7 @@ func TestASequenceStopsAtAReplyAConversationAndByHand(t *testing.T) {
 	assert.Contains(t, lane[0], "Yes (wrote")
 
 	enrol()
-	c := w.over()
-	_, err := w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
-	require.NoError(t, err)
+	w.files(w.callsBack(contract.NewCall{NumberID: &w.mobile}), w.sold)
 	assert.Equal(t, "we spoke", w.membership().Why)
 
 	enrol()

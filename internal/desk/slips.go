@@ -29,7 +29,7 @@ func (d *Desk) publishSlip(user, callID uuid.UUID, writer string) {
 }
 
 // notesPatience is for how long saving notes waits for the database before they go to the journal.
-const notesPatience = 1500 * time.Millisecond
+const notesPatience = 250 * time.Millisecond
 
 // SaveNotes saves a slip's notes as they are typed. While the database is away they are kept in the journal, and the
 // answer says saved: false. Errors: *NotesConflictError, *FieldError, ErrNotFound, ErrForbidden.
@@ -354,7 +354,11 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 		if err := q.FileSlip(ctx, db.FileSlipParams{ID: id, At: &now}); err != nil {
 			return err
 		}
-		if reached {
+		worth, err := d.weigh(ctx, q, s.CallID)
+		if err != nil {
+			return err
+		}
+		if worth.Conversation() && reached {
 			if err := d.spoke(ctx, q, s.CallID); err != nil {
 				return err
 			}

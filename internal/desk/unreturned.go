@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
@@ -13,26 +14,78 @@ import (
 	"trundo/internal/core/call"
 	"trundo/internal/core/lane"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/touch"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
 
+// worthOf is a call that is over as core/touch sees it, before anybody has said what came of it.
+func worthOf(s call.State) touch.Call {
+	machine := slices.ContainsFunc(s.Legs, func(l call.Leg) bool { return l.Device == call.Prepared })
+	return touch.Call{Inbound: s.Inbound, Internal: s.Internal, Answered: !s.Answered().IsZero(), Machine: machine, Left: s.Reason == call.MessageLeft}
+}
+
 // settleUnreturned keeps, with the end of a call, what it means for calls that are owed: a call that nobody answered is
-// owed from now on, a conversation settles what is owed to its number, a try without an answer is counted. It tells whether
+// owed from now on, a conversation or a voicemail settles what is owed to its number, a try without an answer is counted. It tells whether
 // anything changed.
 func settleUnreturned(ctx context.Context, q *db.Queries, id uuid.UUID, s call.State) (bool, error) {
-	spoke := !s.Answered().IsZero()
+	worth := worthOf(s)
 	if s.Internal {
-		if _, err := q.FileEmptySlips(ctx, db.FileEmptySlipsParams{At: &s.Ended, CallID: id}); err != nil || spoke {
+		if _, err := q.FileEmptySlips(ctx, db.FileEmptySlipsParams{At: &s.Ended, CallID: id}); err != nil || worth.Answered {
 			return false, err
 		}
 		return true, q.OwesColleague(ctx, db.OwesColleagueParams{CallID: id, Text: missedColleague(s)})
 	}
-	if s.Inbound && !spoke {
+	if s.Inbound && !worth.Answered {
 		return true, q.OwesCall(ctx, id)
 	}
-	n, err := q.SettleUnreturned(ctx, db.SettleUnreturnedParams{CallID: id, Spoke: spoke, At: s.Ended})
+	return settleBy(ctx, q, id, worth.Returns(), s.Ended)
+}
+
+// settleBy keeps what a call means for who had called in vain from its number. It tells whether anything changed.
+func settleBy(ctx context.Context, q *db.Queries, id uuid.UUID, r touch.Return, at time.Time) (bool, error) {
+	if r == touch.None {
+		return false, nil
+	}
+	if r == touch.ByTalking {
+		if err := q.CancelTriesBy(ctx, id); err != nil {
+			return false, err
+		}
+	}
+	n, err := q.SettleUnreturned(ctx, db.SettleUnreturnedParams{CallID: id, Settles: r.Settles(), How: string(r), At: at})
 	return n > 0, err
+}
+
+// weigh looks again at what a call that is over was worth, now that its outcome has been said, corrected or taken back.
+func (d *Desk) weigh(ctx context.Context, q *db.Queries, id uuid.UUID) (touch.Call, error) {
+	row, err := q.CallWorth(ctx, id)
+	if err != nil || row.EndedAt == nil {
+		return touch.Call{}, err
+	}
+	worth := touch.Call{Inbound: row.Direction == string(contract.CallDirectionInbound), Internal: row.Direction == string(contract.CallDirectionInternal),
+		Answered: row.AnsweredAt != nil, Machine: row.Machine, Left: row.LeftMessage || row.DropResult == string(contract.CallDropLeft) || call.Reason(row.EndReason) == call.MessageLeft}
+	switch {
+	case row.OutcomeID == nil:
+	case row.Reached:
+		worth.Outcome = touch.Reached
+	default:
+		worth.Outcome = touch.NotReached
+	}
+	if err := q.SetSpoke(ctx, db.SetSpokeParams{CallID: id, Spoke: worth.Conversation()}); err != nil {
+		return worth, err
+	}
+	changed := false
+	if r := worth.Returns(); r.Settles() {
+		changed, err = settleBy(ctx, q, id, r, *row.EndedAt)
+	} else {
+		var n int64
+		n, err = q.UnsettleBy(ctx, &id)
+		changed = n > 0
+	}
+	if changed {
+		defer d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+	}
+	return worth, err
 }
 
 // settleAll does that for calls in the order in which they changed. Those that only settle something, as most do, are asked about together.
@@ -85,10 +138,11 @@ func (d *Desk) laneMissed(ctx context.Context, a Actor, f *firm) ([]lane.Item, m
 	seen := map[string]bool{}
 	for i := len(rows) - 1; i >= 0; i-- { // the newest of each number stands for all
 		r := rows[i]
-		if r.RemoteE164 != "" && seen[r.RemoteE164] {
+		number := phone.Number{E164: r.RemoteE164, Ext: r.RemoteExt}.Key()
+		if r.RemoteE164 != "" && seen[number] {
 			continue
 		}
-		seen[r.RemoteE164] = true
+		seen[number] = true
 		line := ""
 		if r.LineID != nil {
 			line = f.lineLabels[*r.LineID]
@@ -99,6 +153,7 @@ func (d *Desk) laneMissed(ctx context.Context, a Actor, f *firm) ([]lane.Item, m
 				it.TakenByMe = true
 			}
 		}
+		it.CallingNow, it.OptedOut = r.CallingName, r.OptedOut
 		items, of[it.ID] = append(items, it), r
 	}
 	return items, of, nil
@@ -123,16 +178,16 @@ func (d *Desk) ChangeUnreturned(ctx context.Context, a Actor, id uuid.UUID, c co
 		now := d.Clock.Now()
 		switch c.Action {
 		case contract.Take:
-			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{UserID: &a.ID, At: &now, RemoteE164: u.RemoteE164, CallID: id})
+			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{UserID: &a.ID, At: &now, RemoteE164: u.RemoteE164, RemoteExt: u.RemoteExt, CallID: id})
 		case contract.GiveBack:
-			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{At: &now, RemoteE164: u.RemoteE164, CallID: id})
+			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{At: &now, RemoteE164: u.RemoteE164, RemoteExt: u.RemoteExt, CallID: id})
 		case contract.Reopen:
 			return q.ReopenUnreturned(ctx, id)
 		}
 		if reason == "" {
 			return wrong("reason", "say why nobody has to call back")
 		}
-		if err := q.CloseUnreturned(ctx, db.CloseUnreturnedParams{At: &now, UserID: &a.ID, How: "by hand", Reason: reason, RemoteE164: u.RemoteE164, CallID: id}); err != nil {
+		if err := q.CloseUnreturned(ctx, db.CloseUnreturnedParams{At: &now, UserID: &a.ID, How: "by hand", Reason: reason, RemoteE164: u.RemoteE164, RemoteExt: u.RemoteExt, CallID: id}); err != nil {
 			return err
 		}
 		return d.audited(ctx, q, a, "call", id, "closed without calling back", map[string]string{}, map[string]string{"why": reason})

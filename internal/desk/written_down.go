@@ -14,6 +14,7 @@ import (
 	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/slip"
+	"trundo/internal/core/touch"
 	"trundo/internal/formats"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -60,7 +61,16 @@ func (d *Desk) WriteDownCall(ctx context.Context, a Actor, key string, w contrac
 	if p.Response, err = json.Marshal(commandAnswer{ID: p.CallID}); err != nil {
 		return contract.Call{}, err
 	}
-	if err := d.Store.WriteDownCall(ctx, p); err != nil {
+	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		if err := q.WriteDownCall(ctx, p); err != nil {
+			return err
+		}
+		worth, err := d.weigh(ctx, q, p.CallID)
+		if err == nil && worth.Returns() == touch.Try { // of other calls it is counted when they end
+			_, err = settleBy(ctx, q, p.CallID, touch.Try, end)
+		}
+		return err
+	}); err != nil {
 		earlier, found, again := d.earlierAnswer(ctx, a, key, "write_down_call", p.RequestHash)
 		switch {
 		case again != nil:

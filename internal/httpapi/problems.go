@@ -18,6 +18,7 @@ import (
 	"trundo/internal/core/callerid"
 	"trundo/internal/core/slip"
 	"trundo/internal/desk"
+	"trundo/internal/journal"
 	"trundo/internal/store"
 )
 
@@ -33,6 +34,9 @@ var kinds = []struct {
 	{errThrottled, http.StatusTooManyRequests, "throttled", "Too many attempts"},
 	{errTooManyWindows, http.StatusTooManyRequests, "too_many_windows", "Too many windows"},
 	{errTooManyOffers, http.StatusTooManyRequests, "throttled", "Too many attempts"},
+	{desk.ErrElsewhere, http.StatusConflict, "elsewhere", "At another server"},
+	{desk.ErrDiskFull, http.StatusServiceUnavailable, "disk_full", "The disk is full"},
+	{journal.ErrCannotKeep, http.StatusServiceUnavailable, "cannot_keep", "Not kept"},
 	{desk.ErrBusy, http.StatusTooManyRequests, "throttled", "Too many attempts"},
 	{errOrigin, http.StatusForbidden, "foreign_origin", "Foreign origin"},
 	{errTooLarge, http.StatusRequestEntityTooLarge, "too_large", "Too large"},

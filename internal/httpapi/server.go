@@ -194,7 +194,11 @@ func (s *Server) ready(c *gin.Context) {
 	ctx, cancel := context.WithTimeout(c.Request.Context(), 2*time.Second)
 	defer cancel()
 	if err := s.desk.Ready(ctx); err != nil {
-		c.String(http.StatusServiceUnavailable, "the database is away\n")
+		c.String(http.StatusServiceUnavailable, "%s\n", problemOf(err).Detail)
+		return
+	}
+	if s.desk.DiskLow() {
+		c.String(http.StatusOK, "ready, but the disk is nearly full\n")
 		return
 	}
 	c.String(http.StatusOK, "ready\n")

@@ -74,7 +74,7 @@ func (r *rememberingStore) Find(token string) ([]byte, bool, error) {
 }
 
 // sessionPatience is for how long the database is waited for where a session is remembered.
-const sessionPatience = 200 * time.Millisecond
+const sessionPatience = 100 * time.Millisecond
 
 // All implements scs.IterableStore.
 func (r *rememberingStore) All() (map[string][]byte, error) {

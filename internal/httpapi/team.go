@@ -77,3 +77,15 @@ func (s *Server) UpdateLine(c *gin.Context, id contract.ID) {
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
+
+// ListPutAside implements ServerInterface.
+func (s *Server) ListPutAside(c *gin.Context) {
+	v, err := s.desk.PutAsideEntries(actor(c))
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// TakeUpPutAside implements ServerInterface.
+func (s *Server) TakeUpPutAside(c *gin.Context) {
+	n, err := s.desk.TakeUpPutAside(actor(c))
+	answer(s, c, http.StatusOK, contract.Count{Count: n}, err)
+}

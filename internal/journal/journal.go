@@ -8,7 +8,6 @@ package journal
 import (
 	"bufio"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -38,7 +37,10 @@ type Sink interface {
 }
 
 // ErrAway is Flush's answer while entries wait in the file.
-var ErrAway = errors.New("the database is away: what was written is kept beside the server and not yet saved")
+var ErrAway = errors.New("the database is unavailable: what was written is kept beside the server and not yet saved")
+
+// ErrCannotKeep is Keep's answer, and Trouble's, while entries can be kept neither in the database nor in the file: they are held in memory.
+var ErrCannotKeep = errors.New("neither the database nor the disk beside the server takes anything: what is written now is lost if the server stops")
 
 const (
 	maxBatch = 256             // entries in a transaction
@@ -53,13 +55,21 @@ type Writer struct {
 	log     *slog.Logger
 	onState func(away bool)
 
-	mu     sync.Mutex
-	queue  []item
-	away   bool
-	closed bool
-	wake   chan struct{}
-	done   chan struct{}
+	mu       sync.Mutex
+	queue    []item
+	away     bool
+	trouble  bool // the file cannot be written
+	rejected int  // entries that were put aside
+	closed   bool
+	wake     chan struct{}
+	done     chan struct{}
+
+	held []Entry // what the file does not take, in order; only run touches it
+	size int64   // of the file up to the end of its last whole line; only run touches it
 }
+
+// mostHeld is how many entries are held in memory while the file cannot be written: hours of a firm's facts and notes.
+const mostHeld = 50_000
 
 // item is an entry, or a barrier where entry.Kind is empty. kept is told when the entry is in the
 // database or fsynced, saved when it is in the database.
@@ -69,12 +79,6 @@ type item struct {
 	saved chan error
 }
 
-// line is an entry in the file.
-type line struct {
-	Kind  string          `json:"kind"`
-	Value json.RawMessage `json:"value"`
-}
-
 // Open starts a writer whose file is at path. What an earlier run left there is written first. onState is
 // told whenever the database goes away or returns; it must not block.
 func Open(path string, sink Sink, onState func(away bool), log *slog.Logger) (*Writer, error) {
@@ -82,8 +86,12 @@ func Open(path string, sink Sink, onState func(away bool), log *slog.Logger) (*W
 		return nil, fmt.Errorf("the journal's folder: %w", err)
 	}
 	w := &Writer{sink: sink, path: path, log: log, onState: onState, wake: make(chan struct{}, 1), done: make(chan struct{})}
-	if info, err := os.Stat(path); err == nil && info.Size() > 0 {
-		w.away = true // until the file has been written back
+	if err := w.mend(); err != nil {
+		return nil, fmt.Errorf("the journal %s: %w", path, err)
+	}
+	w.away = w.size > 0 // until the file has been written back
+	if set, err := readRejected(path); err == nil {
+		w.rejected = len(set)
 	}
 	go w.run()
 	w.poke()
@@ -112,6 +120,33 @@ func (w *Writer) Away() bool {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	return w.away
+}
+
+// Trouble is ErrCannotKeep while the file cannot be written though the database is away, else nil.
+func (w *Writer) Trouble() error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.trouble {
+		return ErrCannotKeep
+	}
+	return nil
+}
+
+func (w *Writer) setTrouble(why error) {
+	w.mu.Lock()
+	changed := w.trouble != (why != nil)
+	w.trouble = why != nil
+	away := w.away
+	w.mu.Unlock()
+	if !changed {
+		return
+	}
+	if why != nil {
+		w.log.Error("ALARM: the journal cannot be written; entries are held in memory", "file", w.path, "error", why)
+	} else {
+		w.log.Warn("the journal can be written again", "file", w.path)
+	}
+	w.onState(away)
 }
 
 // Close saves what is left, in the file if need be, and ends the writer.
@@ -227,9 +262,7 @@ func (w *Writer) oneByOne(entries []Entry) {
 		case err == nil:
 		case w.sink.Away(err):
 			w.setAway(true)
-			if err := w.write(w.path, []Entry{e}); err != nil {
-				w.log.Error("journal", "error", err)
-			}
+			_ = w.put([]Entry{e})
 		default:
 			w.reject(e, err)
 		}
@@ -238,19 +271,46 @@ func (w *Writer) oneByOne(entries []Entry) {
 
 // reject puts aside what can never be saved, so that somebody can look at it and nothing waits for it.
 func (w *Writer) reject(e Entry, why error) {
-	w.log.Error("an entry cannot be saved and was put aside", "kind", e.Kind, "error", why, "file", w.path+".rejected")
-	if err := w.write(w.path+".rejected", []Entry{e}); err != nil {
+	w.log.Error("ALARM: an entry cannot be saved and was put aside", "kind", e.Kind, "error", why, "file", rejectedFile(w.path))
+	if err := appendRejected(w.path, e, why); err != nil {
 		w.log.Error("journal", "error", err)
 	}
+	w.mu.Lock()
+	w.rejected++
+	w.mu.Unlock()
 }
 
 // keep puts a batch into the file.
 func (w *Writer) keep(batch []item) {
-	err := w.write(w.path, entriesOf(batch))
-	if err != nil {
-		w.log.Error("journal", "error", err)
+	answer(batch, w.put(entriesOf(batch)), ErrAway)
+}
+
+// put writes entries into the file behind what it holds. What it does not take is held in memory, in order, up to a bound. Error: ErrCannotKeep.
+func (w *Writer) put(entries []Entry) error {
+	w.held = append(w.held, entries...)
+	if err := w.spill(); err != nil {
+		w.setTrouble(err)
+		if over := len(w.held) - mostHeld; over > 0 {
+			w.log.Error("ALARM: entries are lost: the journal cannot be written, and memory is full of them", "entries", over)
+			w.held = w.held[over:]
+		}
+		return ErrCannotKeep
 	}
-	answer(batch, err, ErrAway)
+	w.setTrouble(nil)
+	return nil
+}
+
+// spill writes what is held into the file.
+func (w *Writer) spill() error {
+	if len(w.held) == 0 {
+		return nil
+	}
+	size, err := appendLines(w.path, w.size, w.held)
+	if err != nil {
+		return err
+	}
+	w.size, w.held = size, nil
+	return nil
 }
 
 func answer(batch []item, kept, saved error) {
@@ -274,47 +334,46 @@ func entriesOf(batch []item) []Entry {
 	return entries
 }
 
-func (w *Writer) write(path string, entries []Entry) error {
-	if len(entries) == 0 {
-		return nil
+// replay writes the file back, and what is held behind it; true when all of it is in the database and the file is empty.
+func (w *Writer) replay() bool {
+	if err := w.spill(); err != nil {
+		w.setTrouble(err)
+	} else {
+		w.setTrouble(nil)
 	}
-	f, err := os.OpenFile(path, os.O_CREATE|os.O_WRONLY|os.O_APPEND, 0o600)
-	if err != nil {
-		return err
+	saved, ok := w.replayFile()
+	if !ok {
+		return false
 	}
-	defer f.Close()
-	var text []byte
-	for _, e := range entries {
-		value, err := json.Marshal(e.Value)
-		if err != nil {
-			return fmt.Errorf("%s: %w", e.Kind, err)
+	for len(w.held) > 0 {
+		n := min(len(w.held), maxBatch)
+		if !w.saveAll(w.held[:n]) {
+			return false
 		}
-		l, err := json.Marshal(line{e.Kind, value})
-		if err != nil {
-			return err
-		}
-		text = append(append(text, l...), '\n')
+		w.held = w.held[n:]
+		saved += n
 	}
-	if _, err := f.Write(text); err != nil {
-		return err
+	if saved > 0 {
+		w.log.Info("the journal was written back", "entries", saved)
 	}
-	return f.Sync()
+	w.setTrouble(nil)
+	w.setAway(false)
+	return true
 }
 
-// replay writes the file back; true when all of it is in the database and the file is empty.
-func (w *Writer) replay() bool {
+// replayFile writes back what the file holds.
+func (w *Writer) replayFile() (saved int, ok bool) {
 	f, err := os.Open(w.path)
 	if errors.Is(err, os.ErrNotExist) {
-		w.setAway(false)
-		return true
+		w.size = 0
+		return 0, true
 	}
 	if err != nil {
 		w.log.Error("journal", "error", err)
-		return false
+		return 0, false
 	}
 	defer f.Close()
-	in := bufio.NewReader(f)
-	saved := 0
+	in := bufio.NewReader(io.LimitReader(f, w.size))
 	for end := false; !end; {
 		var batch []Entry
 		for len(batch) < maxBatch && !end {
@@ -322,55 +381,59 @@ func (w *Writer) replay() bool {
 			end = err != nil
 			if err != nil && !errors.Is(err, io.EOF) {
 				w.log.Error("journal", "error", err)
-				return false
+				return 0, false
 			}
 			if e, ok := w.decode(text); ok {
 				batch = append(batch, e)
 			}
 		}
-		err := w.commit(batch)
-		switch {
-		case err == nil:
-		case w.sink.Away(err):
-			return false
-		default:
-			for _, e := range batch {
-				if err := w.commit([]Entry{e}); err != nil {
-					if w.sink.Away(err) {
-						return false
-					}
-					w.reject(e, err)
-				}
-			}
+		if !w.saveAll(batch) {
+			return 0, false
 		}
 		saved += len(batch)
 	}
 	if err := os.Truncate(w.path, 0); err != nil {
 		w.log.Error("journal", "error", err)
+		return 0, false
+	}
+	w.size = 0
+	return saved, true
+}
+
+// saveAll commits entries, together or else each by itself; false: the database is away.
+func (w *Writer) saveAll(entries []Entry) bool {
+	err := w.commit(entries)
+	if err == nil {
+		return true
+	}
+	if w.sink.Away(err) {
 		return false
 	}
-	if saved > 0 {
-		w.log.Info("the journal was written back", "entries", saved)
+	for _, e := range entries {
+		if err := w.commit([]Entry{e}); err != nil {
+			if w.sink.Away(err) {
+				return false
+			}
+			w.reject(e, err)
+		}
 	}
-	w.setAway(false)
 	return true
 }
 
-// decode reads one line. A torn last line, from a kill in the middle of writing, was never promised to
-// anybody and is put aside as it is.
+// decode reads one line of the file.
 func (w *Writer) decode(text []byte) (Entry, bool) {
 	if len(text) <= 1 {
 		return Entry{}, false
 	}
-	var l line
-	if err := json.Unmarshal(text, &l); err != nil {
+	kind, value, err := readLine(text)
+	if err != nil {
 		w.reject(Entry{"torn", string(text)}, err)
 		return Entry{}, false
 	}
-	value, err := w.sink.Decode(l.Kind, l.Value)
+	decoded, err := w.sink.Decode(kind, value)
 	if err != nil {
-		w.reject(Entry{l.Kind, l.Value}, err)
+		w.reject(Entry{kind, value}, err)
 		return Entry{}, false
 	}
-	return Entry{l.Kind, value}, true
+	return Entry{kind, decoded}, true
 }

@@ -29,6 +29,13 @@ type memory struct {
 	away  bool
 	saved []string
 	calls int
+	well  bool // poison can be saved
+}
+
+func (m *memory) heal() {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.well = true
 }
 
 func (m *memory) Save(_ context.Context, entries []journal.Entry) error {
@@ -39,7 +46,7 @@ func (m *memory) Save(_ context.Context, entries []journal.Entry) error {
 		return errAway
 	}
 	for _, e := range entries {
-		if e.Value == "poison" {
+		if e.Value == "poison" && !m.well {
 			return errPoison
 		}
 	}

@@ -149,7 +149,6 @@ export const sheetWith = (texts: Record<string, string>, version = 4): Schemas["
   merge: null,
   deleted: false,
   may_remove: true,
-  may_remove: true,
   version,
 });
 

@@ -18,6 +18,7 @@ type Line struct {
 type Request struct {
 	ByHand  string // id of the line chosen for this call, or ""
 	RepLine string // id of the line bound to the rep, or ""
+	Owed    string // id of the line on which they called in vain, and nobody has come back to them yet, or ""
 	Region  string // where the called number is, ISO 3166, or ""
 }
 
@@ -48,6 +49,7 @@ type ManyRequest struct {
 type Choice struct {
 	Line   Line
 	Reason string
+	Owed   bool // it is that on which they called in vain
 }
 
 // Errors of Choose.
@@ -57,7 +59,7 @@ var (
 	ErrWornOut     = errors.New("every line has been shown as often today as it may be")
 )
 
-// Choose picks from the firm's active lines, in this order: the one chosen by hand; the rep's own, unless
+// Choose picks from the firm's active lines, in this order: the one chosen by hand; the one on which they called in vain; the rep's own, unless
 // only another line is in the called country; one in the called country; the rep's own; the main
 // number; the first. Errors: ErrNoLine, ErrUnknownLine (by hand only).
 func Choose(lines []Line, r Request) (Choice, error) {
@@ -66,27 +68,30 @@ func Choose(lines []Line, r Request) (Choice, error) {
 	}
 	if r.ByHand != "" {
 		if l, ok := find(lines, func(l Line) bool { return l.ID == r.ByHand }); ok {
-			return Choice{l, "chosen by hand"}, nil
+			return Choice{Line: l, Reason: "chosen by hand"}, nil
 		}
 		return Choice{}, ErrUnknownLine
 	}
+	if l, ok := find(lines, func(l Line) bool { return r.Owed != "" && l.ID == r.Owed }); ok {
+		return Choice{Line: l, Reason: "the line that they called", Owed: true}, nil
+	}
 	own, hasOwn := find(lines, func(l Line) bool { return l.ID == r.RepLine })
 	if hasOwn && (r.Region == "" || own.Region == r.Region) {
-		return Choice{own, "your line"}, nil
+		return Choice{Line: own, Reason: "your line"}, nil
 	}
 	if l, ok := find(lines, func(l Line) bool { return r.Region != "" && l.Region == r.Region && !hasOwn }); ok && l.Main {
-		return Choice{l, "the main number"}, nil
+		return Choice{Line: l, Reason: "the main number"}, nil
 	}
 	if l, ok := find(lines, func(l Line) bool { return r.Region != "" && l.Region == r.Region }); ok {
-		return Choice{l, "a line in their country"}, nil
+		return Choice{Line: l, Reason: "a line in their country"}, nil
 	}
 	if hasOwn {
-		return Choice{own, "your line"}, nil
+		return Choice{Line: own, Reason: "your line"}, nil
 	}
 	if l, ok := find(lines, func(l Line) bool { return l.Main }); ok {
-		return Choice{l, "the main number"}, nil
+		return Choice{Line: l, Reason: "the main number"}, nil
 	}
-	return Choice{lines[0], "the first line"}, nil
+	return Choice{Line: lines[0], Reason: "the first line"}, nil
 }
 
 // ChooseMany picks a line for one of many calls by its rule, among those that may still be shown today. Where the rule's own line may not, or there is none,
@@ -106,7 +111,7 @@ func ChooseMany(lines []Line, r ManyRequest) (Choice, error) {
 	}
 	named := func(id, why string) (Choice, bool) {
 		l, there := find(left, func(l Line) bool { return id != "" && l.ID == id })
-		return Choice{l, why}, there
+		return Choice{Line: l, Reason: why}, there
 	}
 	switch r.Rule {
 	case ByList, OneLine:
@@ -146,7 +151,7 @@ func nearest(lines []Line, e164 string) Choice {
 			best, most = i, n
 		}
 	}
-	return Choice{lines[best], "the nearest"}
+	return Choice{Line: lines[best], Reason: "the nearest"}
 }
 
 func find(lines []Line, ok func(Line) bool) (Line, bool) {

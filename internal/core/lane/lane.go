@@ -46,6 +46,9 @@ type Item struct {
 	Tries     int           // how often we have tried to come back
 	TakenBy   string        // who has taken it on, or ""
 	TakenByMe bool
+	// CallingNow is who is calling them back at this moment, or "".
+	CallingNow string
+	OptedOut   bool // they want no text messages
 }
 
 // Tone tells how an entry's reason is meant, so that it can be shown by more than a colour.
@@ -71,7 +74,7 @@ func group(it Item, now time.Time) int {
 	switch {
 	case it.Kind == UnfiledSlip:
 		return 1 // a minute's work, and the details fade
-	case it.Kind == MissedCall && it.TakenBy != "" && !it.TakenByMe:
+	case it.Kind == MissedCall && (it.TakenBy != "" && !it.TakenByMe || it.CallingNow != ""):
 		return 4 // a colleague sees to it
 	case it.Kind == MissedCall || it.Kind == Note || it.Kind == Message:
 		return 2
@@ -208,7 +211,12 @@ func missed(it Item, now time.Time) Entry {
 	if it.Times > 1 {
 		e.Reason += fmt.Sprintf(", %d times", it.Times)
 	}
+	if it.OptedOut {
+		e.Reason += ", wants no texts"
+	}
 	switch {
+	case it.CallingNow != "":
+		e.Reason, e.Tone = e.Reason+", "+it.CallingNow+" is calling them now", Later
 	case it.TakenByMe:
 		e.Reason += ", you have taken it on"
 	case it.TakenBy != "":

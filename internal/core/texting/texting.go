@@ -68,6 +68,9 @@ func Read(text string) Wish {
 	return wishes[strings.Trim(word, ".!\"'“” ")]
 }
 
+// JustWritten is for how long after a message of theirs an answer goes out at once, whatever the hour: it is they who began.
+const JustWritten = 30 * time.Minute
+
 // When is the first time from now on at which a message may be sent: within the hours in every zone in which the number may be.
 func When(now time.Time, zones []string, hours callable.Hours) time.Time {
 	at := now

@@ -37,6 +37,18 @@ func Fill(text string, values map[string]string) string {
 	return out.String()
 }
 
+// Missing are the places of a text that are known and have no value, each once: a letter with a hole in it is not sent.
+func Missing(text string, values map[string]string) []string {
+	var missing []string
+	for _, m := range place.FindAllStringSubmatch(text, -1) {
+		name := strings.ToLower(m[1])
+		if value, known := values[name]; known && value == "" && !slices.Contains(missing, name) {
+			missing = append(missing, name)
+		}
+	}
+	return missing
+}
+
 // Unknown are the places in a text that are none of Places, each once, as they were written.
 func Unknown(text string) []string {
 	unknown := []string{}

@@ -223,7 +223,7 @@ func (b *KeepRecordingBatchResults) Close() error {
 const saveCallState = `-- name: SaveCallState :batchexec
 WITH changed AS (
   UPDATE calls SET state = $13, last_seq = $14, rang_at = $15, answered_at = $16,
-    ended_at = $17, end_reason = $18, dial_ms = $19, ring_ms = $20, talk_ms = $21, message_ms = $22
+    ended_at = $17, end_reason = $18, dial_ms = $19, ring_ms = $20, talk_ms = $21, message_ms = $22, spoke = $23
   WHERE calls.id = $1 AND calls.last_seq < $14 AND calls.ended_at IS NULL
   RETURNING calls.id, calls.ended_at
 ), freed AS (
@@ -233,8 +233,8 @@ WITH changed AS (
   WHERE foreground_call_id IN (SELECT id FROM changed WHERE ended_at IS NOT NULL)
 ), spans AS (
   INSERT INTO leg_spans (call_id, leg_no, bridge_no, from_at, to_at)
-  SELECT $1, unnest($23::int[]), unnest($24::int[]), unnest($25::timestamptz[]),
-    NULLIF(unnest($26::timestamptz[]), '0001-01-01 00:00:00+00')
+  SELECT $1, unnest($24::int[]), unnest($25::int[]), unnest($26::timestamptz[]),
+    NULLIF(unnest($27::timestamptz[]), '0001-01-01 00:00:00+00')
   ON CONFLICT (call_id, leg_no, from_at) DO UPDATE SET to_at = EXCLUDED.to_at
 )
 INSERT INTO legs (call_id, leg_no, party, user_id, device, address, state, started_at, rang_at, answered_at, ended_at, end_reason)
@@ -277,6 +277,7 @@ type SaveCallStateParams struct {
 	RingMs       int64
 	TalkMs       int64
 	MessageMs    int64
+	Spoke        bool
 	SpanLegs     []int
 	SpanBridges  []int
 	SpanFroms    []time.Time
@@ -310,6 +311,7 @@ func (q *Queries) SaveCallState(ctx context.Context, arg []SaveCallStateParams) 
 			a.RingMs,
 			a.TalkMs,
 			a.MessageMs,
+			a.Spoke,
 			a.SpanLegs,
 			a.SpanBridges,
 			a.SpanFroms,

@@ -1040,7 +1040,7 @@ SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone
   coalesce(o.name, '')::text AS quote_name, (c.dnc_at IS NOT NULL)::boolean AS company_dnc, coalesce(c.dnc_reason, '')::text AS company_dnc_reason,
   (SELECT count(*) FROM history h WHERE h.record_id = r.id AND h.kind = 'call')::int AS touches,
   (SELECT count(*) FROM history h JOIN calls k ON k.id = h.ref_id
-     WHERE h.record_id = r.id AND h.kind = 'call' AND k.answered_at IS NOT NULL)::int AS conversations
+     WHERE h.record_id = r.id AND h.kind = 'call' AND k.spoke)::int AS conversations
 FROM records r
 LEFT JOIN records c ON c.id = r.company_id
 LEFT JOIN records p ON p.id = r.person_id

@@ -770,7 +770,7 @@ INSERT INTO call_facts (call_id, seq, at, kind, schema, data)
 SELECT f.call_id, f.seq, f.at, f.kind, $1, f.data
 FROM (SELECT unnest($2::uuid[]) AS call_id, unnest($3::int[]) AS seq, unnest($4::timestamptz[]) AS at,
     unnest($5::text[]) AS kind, unnest($6::jsonb[]) AS data) AS f
-JOIN calls ON calls.id = f.call_id AND calls.ended_at IS NULL
+JOIN calls ON calls.id = f.call_id AND (calls.ended_at IS NULL OR f.seq <= calls.last_seq)
 ON CONFLICT DO NOTHING
 `
 
@@ -783,7 +783,7 @@ type SaveFactsParams struct {
 	Data    []json.RawMessage
 }
 
-// Nothing is added to a call that has ended: a server that was declared lost may still come with facts.
+// Nothing is added behind the end of a call: a server that was declared lost may still come with facts. What is missing before it can be.
 func (q *Queries) SaveFacts(ctx context.Context, arg SaveFactsParams) error {
 	_, err := q.db.Exec(ctx, saveFacts,
 		arg.Schema,

@@ -253,7 +253,7 @@ func (q *Queries) Lines(ctx context.Context) ([]LinesRow, error) {
 }
 
 const outcomes = `-- name: Outcomes :many
-SELECT id, label, position, reached, needs_notes, needs_follow_up, directions, teams, call_type_ids, effects, active FROM outcomes ORDER BY position, id
+SELECT id, label, position, reached, left_message, needs_notes, needs_follow_up, directions, teams, call_type_ids, effects, active FROM outcomes ORDER BY position, id
 `
 
 type OutcomesRow struct {
@@ -261,6 +261,7 @@ type OutcomesRow struct {
 	Label         string
 	Position      int
 	Reached       bool
+	LeftMessage   bool
 	NeedsNotes    bool
 	NeedsFollowUp bool
 	Directions    []string
@@ -284,6 +285,7 @@ func (q *Queries) Outcomes(ctx context.Context) ([]OutcomesRow, error) {
 			&i.Label,
 			&i.Position,
 			&i.Reached,
+			&i.LeftMessage,
 			&i.NeedsNotes,
 			&i.NeedsFollowUp,
 			&i.Directions,

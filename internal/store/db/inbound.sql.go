@@ -142,12 +142,52 @@ func (q *Queries) AvailabilityStates(ctx context.Context) ([]AvailabilityState, 
 	return items, nil
 }
 
-const callsThatSettle = `-- name: CallsThatSettle :many
-SELECT c.id FROM calls c WHERE c.id = ANY($1::uuid[]) AND c.remote_e164 <> ''
-  AND EXISTS (SELECT FROM unreturned u WHERE u.remote_e164 = c.remote_e164 AND u.closed_at IS NULL AND u.call_id <> c.id)
+const callWorth = `-- name: CallWorth :one
+SELECT c.direction, c.answered_at, c.ended_at, c.end_reason, c.drop_result, c.spoke, o.id AS outcome_id, coalesce(o.reached, false)::boolean AS reached, coalesce(o.left_message, false)::boolean AS left_message,
+  EXISTS (SELECT FROM legs l WHERE l.call_id = c.id AND l.device = 'prepared')::boolean AS machine
+FROM calls c LEFT JOIN slips s ON s.call_id = c.id AND s.state = 'filed' AND s.outcome_id IS NOT NULL LEFT JOIN outcomes o ON o.id = s.outcome_id
+WHERE c.id = $1 ORDER BY o.reached DESC NULLS LAST LIMIT 1
 `
 
-// Those of so many calls whose number is owed something, for other calls.
+type CallWorthRow struct {
+	Direction   string
+	AnsweredAt  *time.Time
+	EndedAt     *time.Time
+	EndReason   string
+	DropResult  string
+	Spoke       bool
+	OutcomeID   *uuid.UUID
+	Reached     bool
+	LeftMessage bool
+	Machine     bool
+}
+
+// What core/touch wants to know of a call, with the outcome of a slip of it.
+func (q *Queries) CallWorth(ctx context.Context, callID uuid.UUID) (CallWorthRow, error) {
+	row := q.db.QueryRow(ctx, callWorth, callID)
+	var i CallWorthRow
+	err := row.Scan(
+		&i.Direction,
+		&i.AnsweredAt,
+		&i.EndedAt,
+		&i.EndReason,
+		&i.DropResult,
+		&i.Spoke,
+		&i.OutcomeID,
+		&i.Reached,
+		&i.LeftMessage,
+		&i.Machine,
+	)
+	return i, err
+}
+
+const callsThatSettle = `-- name: CallsThatSettle :many
+SELECT c.id FROM calls c WHERE c.id = ANY($1::uuid[]) AND c.remote_e164 <> ''
+  AND (EXISTS (SELECT FROM unreturned u WHERE u.remote_e164 = c.remote_e164 AND u.closed_at IS NULL AND u.call_id <> c.id)
+    OR EXISTS (SELECT FROM messages m WHERE m.address = c.remote_e164 AND m.state = 'waiting' AND NOT m.by_hand))
+`
+
+// Those of so many calls whose number is owed something, for other calls, or is about to be written to by a program.
 func (q *Queries) CallsThatSettle(ctx context.Context, calls []uuid.UUID) ([]uuid.UUID, error) {
 	rows, err := q.db.Query(ctx, callsThatSettle, calls)
 	if err != nil {
@@ -203,7 +243,7 @@ func (q *Queries) ClearLineReps(ctx context.Context, lineID uuid.UUID) error {
 
 const closeUnreturned = `-- name: CloseUnreturned :exec
 UPDATE unreturned SET closed_at = $1, closed_by = $2, closed_how = $3, reason = $4, version = version + 1
-WHERE (remote_e164 = $5 AND remote_e164 <> '' OR call_id = $6) AND closed_at IS NULL
+WHERE (remote_e164 = $5 AND remote_ext = $6 AND remote_e164 <> '' OR call_id = $7) AND closed_at IS NULL
 `
 
 type CloseUnreturnedParams struct {
@@ -212,6 +252,7 @@ type CloseUnreturnedParams struct {
 	How        string
 	Reason     string
 	RemoteE164 string
+	RemoteExt  string
 	CallID     uuid.UUID
 }
 
@@ -222,6 +263,7 @@ func (q *Queries) CloseUnreturned(ctx context.Context, arg CloseUnreturnedParams
 		arg.How,
 		arg.Reason,
 		arg.RemoteE164,
+		arg.RemoteExt,
 		arg.CallID,
 	)
 	return err
@@ -501,7 +543,7 @@ func (q *Queries) LastContact(ctx context.Context, recordID uuid.UUID) ([]LastCo
 
 const lastSpoken = `-- name: LastSpoken :many
 SELECT c.answered_at FROM history h JOIN calls c ON c.id = h.ref_id JOIN slips s ON s.call_id = c.id
-WHERE h.record_id = $1 AND h.kind = 'call' AND s.user_id = $2 AND c.answered_at IS NOT NULL ORDER BY h.at DESC LIMIT 1
+WHERE h.record_id = $1 AND h.kind = 'call' AND s.user_id = $2 AND c.spoke ORDER BY h.at DESC LIMIT 1
 `
 
 type LastSpokenParams struct {
@@ -587,6 +629,36 @@ func (q *Queries) LineByNumber(ctx context.Context, e164 string) (LineByNumberRo
 		&i.GreetingSound,
 	)
 	return i, err
+}
+
+const lineOwed = `-- name: LineOwed :many
+SELECT line_id FROM unreturned WHERE remote_e164 = $1 AND remote_ext = $2 AND closed_at IS NULL AND line_id IS NOT NULL ORDER BY since DESC LIMIT 1
+`
+
+type LineOwedParams struct {
+	E164 string
+	Ext  string
+}
+
+// By which line somebody has called in vain from a number, the last time.
+func (q *Queries) LineOwed(ctx context.Context, arg LineOwedParams) ([]*uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, lineOwed, arg.E164, arg.Ext)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []*uuid.UUID{}
+	for rows.Next() {
+		var line_id *uuid.UUID
+		if err := rows.Scan(&line_id); err != nil {
+			return nil, err
+		}
+		items = append(items, line_id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const lineReps = `-- name: LineReps :many
@@ -690,12 +762,13 @@ func (q *Queries) LinesFully(ctx context.Context) ([]LinesFullyRow, error) {
 }
 
 const lockUnreturned = `-- name: LockUnreturned :one
-SELECT call_id, remote_e164, taken_by, closed_at, version FROM unreturned WHERE call_id = $1 FOR UPDATE
+SELECT call_id, remote_e164, remote_ext, taken_by, closed_at, version FROM unreturned WHERE call_id = $1 FOR UPDATE
 `
 
 type LockUnreturnedRow struct {
 	CallID     uuid.UUID
 	RemoteE164 string
+	RemoteExt  string
 	TakenBy    *uuid.UUID
 	ClosedAt   *time.Time
 	Version    int
@@ -707,6 +780,7 @@ func (q *Queries) LockUnreturned(ctx context.Context, callID uuid.UUID) (LockUnr
 	err := row.Scan(
 		&i.CallID,
 		&i.RemoteE164,
+		&i.RemoteExt,
 		&i.TakenBy,
 		&i.ClosedAt,
 		&i.Version,
@@ -882,7 +956,10 @@ func (q *Queries) OpenPromises(ctx context.Context, recordID uuid.UUID) ([]OpenP
 const openUnreturned = `-- name: OpenUnreturned :many
 SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coalesce(t.name, '')::text AS taken_name, u.version,
   c.remote_ext, c.remote_typed, c.message_ms, u.user_id,
-  (CASE WHEN u.remote_e164 = '' THEN 1 ELSE (SELECT count(*) FROM unreturned o WHERE o.remote_e164 = u.remote_e164 AND o.closed_at IS NULL) END)::int AS times,
+  (CASE WHEN u.remote_e164 = '' THEN 1 ELSE (SELECT count(*) FROM unreturned o WHERE o.remote_e164 = u.remote_e164 AND o.remote_ext = u.remote_ext AND o.closed_at IS NULL) END)::int AS times,
+  EXISTS (SELECT FROM text_opt_outs x WHERE x.e164 = u.remote_e164)::boolean AS opted_out,
+  coalesce((SELECT n.name FROM calls g JOIN users n ON n.id = g.placed_by WHERE u.remote_e164 <> '' AND g.remote_e164 = u.remote_e164 AND g.remote_ext = u.remote_ext
+    AND g.ended_at IS NULL AND g.direction = 'outbound' ORDER BY g.started_at LIMIT 1), '')::text AS calling_name,
   coalesce(m.id, '00000000-0000-0000-0000-000000000000')::uuid AS message_id, (m.heard_at IS NOT NULL)::boolean AS message_heard
 FROM unreturned u JOIN calls c ON c.id = u.call_id LEFT JOIN users t ON t.id = u.taken_by
 LEFT JOIN recordings m ON m.call_id = u.call_id AND m.kind = 'message' AND m.state = 'kept'
@@ -910,6 +987,8 @@ type OpenUnreturnedRow struct {
 	MessageMs    int64
 	UserID       *uuid.UUID
 	Times        int
+	OptedOut     bool
+	CallingName  string
 	MessageID    uuid.UUID
 	MessageHeard bool
 }
@@ -937,6 +1016,8 @@ func (q *Queries) OpenUnreturned(ctx context.Context, arg OpenUnreturnedParams) 
 			&i.MessageMs,
 			&i.UserID,
 			&i.Times,
+			&i.OptedOut,
+			&i.CallingName,
 			&i.MessageID,
 			&i.MessageHeard,
 		); err != nil {
@@ -951,8 +1032,8 @@ func (q *Queries) OpenUnreturned(ctx context.Context, arg OpenUnreturnedParams) 
 }
 
 const owesCall = `-- name: OwesCall :exec
-INSERT INTO unreturned (call_id, line_id, remote_e164, since, user_id)
-SELECT c.id, c.line_id, c.remote_e164, c.started_at, c.box_user_id FROM calls c
+INSERT INTO unreturned (call_id, line_id, remote_e164, remote_ext, since, user_id)
+SELECT c.id, c.line_id, c.remote_e164, c.remote_ext, c.started_at, c.box_user_id FROM calls c
 WHERE c.id = $1 AND c.direction = 'inbound' AND (c.remote_e164 <> '' OR c.message_ms > 0) ON CONFLICT DO NOTHING
 `
 
@@ -1223,7 +1304,7 @@ func (q *Queries) PutLineReps(ctx context.Context, arg PutLineRepsParams) error 
 }
 
 const reopenUnreturned = `-- name: ReopenUnreturned :exec
-UPDATE unreturned SET closed_at = NULL, closed_by = NULL, closed_how = '', reason = '', version = version + 1 WHERE call_id = $1
+UPDATE unreturned SET closed_at = NULL, closed_by = NULL, closed_how = '', closed_by_call = NULL, reason = '', version = version + 1 WHERE call_id = $1
 `
 
 func (q *Queries) ReopenUnreturned(ctx context.Context, callID uuid.UUID) error {
@@ -1386,6 +1467,20 @@ func (q *Queries) SetPreferences(ctx context.Context, arg SetPreferencesParams) 
 	return err
 }
 
+const setSpoke = `-- name: SetSpoke :exec
+UPDATE calls SET spoke = $1 WHERE id = $2 AND spoke <> $1
+`
+
+type SetSpokeParams struct {
+	Spoke  bool
+	CallID uuid.UUID
+}
+
+func (q *Queries) SetSpoke(ctx context.Context, arg SetSpokeParams) error {
+	_, err := q.db.Exec(ctx, setSpoke, arg.Spoke, arg.CallID)
+	return err
+}
+
 const settleColleagueNote = `-- name: SettleColleagueNote :execrows
 UPDATE colleague_notes SET done_at = $1 WHERE id = $2 AND to_id = $3
 `
@@ -1408,21 +1503,29 @@ const settleUnreturned = `-- name: SettleUnreturned :execrows
 UPDATE unreturned u SET
   tries = u.tries + CASE WHEN $1::boolean THEN 0 ELSE 1 END,
   closed_at = CASE WHEN $1 THEN $2::timestamptz END,
-  closed_how = CASE WHEN $1 THEN 'conversation' ELSE '' END,
+  closed_how = CASE WHEN $1 THEN $3::text ELSE '' END,
+  closed_by_call = CASE WHEN $1 THEN $4::uuid END,
   version = u.version + 1
-FROM calls c WHERE c.id = $3 AND u.remote_e164 = c.remote_e164 AND u.remote_e164 <> '' AND u.closed_at IS NULL AND u.call_id <> c.id
-  AND ($1 OR c.direction = 'outbound')
+FROM calls c WHERE c.id = $4 AND u.remote_e164 = c.remote_e164 AND u.remote_e164 <> '' AND u.closed_at IS NULL AND u.call_id <> c.id AND u.since <= $2
+  AND (u.remote_ext = c.remote_ext OR EXISTS (SELECT FROM call_links x JOIN call_links y ON y.record_id = x.record_id WHERE x.call_id = c.id AND y.call_id = u.call_id AND x.role = 'person'))
 `
 
 type SettleUnreturnedParams struct {
-	Spoke  bool
-	At     time.Time
-	CallID uuid.UUID
+	Settles bool
+	At      time.Time
+	How     string
+	CallID  uuid.UUID
 }
 
-// A conversation with a number settles what is owed to it, for everybody; a try without an answer is counted.
+// What a call means for who had called in vain before from its number: a conversation or a voicemail settles it, for everybody; a try is counted.
+// Another extension is another person, unless both calls stand on one record.
 func (q *Queries) SettleUnreturned(ctx context.Context, arg SettleUnreturnedParams) (int64, error) {
-	result, err := q.db.Exec(ctx, settleUnreturned, arg.Spoke, arg.At, arg.CallID)
+	result, err := q.db.Exec(ctx, settleUnreturned,
+		arg.Settles,
+		arg.At,
+		arg.How,
+		arg.CallID,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -1490,13 +1593,15 @@ func (q *Queries) SomebodysNumber(ctx context.Context, salt string) (*string, er
 }
 
 const takeUnreturned = `-- name: TakeUnreturned :exec
-UPDATE unreturned SET taken_by = $1, taken_at = $2, version = version + 1 WHERE (remote_e164 = $3 AND remote_e164 <> '' OR call_id = $4) AND closed_at IS NULL
+UPDATE unreturned SET taken_by = $1, taken_at = $2, version = version + 1
+WHERE (remote_e164 = $3 AND remote_ext = $4 AND remote_e164 <> '' OR call_id = $5) AND closed_at IS NULL
 `
 
 type TakeUnreturnedParams struct {
 	UserID     *uuid.UUID
 	At         *time.Time
 	RemoteE164 string
+	RemoteExt  string
 	CallID     uuid.UUID
 }
 
@@ -1505,9 +1610,23 @@ func (q *Queries) TakeUnreturned(ctx context.Context, arg TakeUnreturnedParams) 
 		arg.UserID,
 		arg.At,
 		arg.RemoteE164,
+		arg.RemoteExt,
 		arg.CallID,
 	)
 	return err
+}
+
+const unsettleBy = `-- name: UnsettleBy :execrows
+UPDATE unreturned SET closed_at = NULL, closed_how = '', closed_by_call = NULL, tries = tries + 1, version = version + 1 WHERE closed_by_call = $1
+`
+
+// A call turns out to have reached nobody: what it settled is owed again, and it was a try.
+func (q *Queries) UnsettleBy(ctx context.Context, callID *uuid.UUID) (int64, error) {
+	result, err := q.db.Exec(ctx, unsettleBy, callID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
 }
 
 const updateLine = `-- name: UpdateLine :execrows

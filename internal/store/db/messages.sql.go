@@ -63,18 +63,39 @@ func (q *Queries) CancelMessage(ctx context.Context, arg CancelMessageParams) (i
 	return result.RowsAffected(), nil
 }
 
+const cancelTriesBy = `-- name: CancelTriesBy :exec
+UPDATE messages m SET state = 'cancelled', problem = 'you have spoken since'
+FROM calls c, slips s LEFT JOIN outcomes o ON o.id = s.outcome_id
+WHERE c.id = $1 AND m.state = 'waiting' AND NOT m.by_hand AND m.slip_id = s.id AND NOT coalesce(o.reached, false) AND s.call_id <> c.id AND m.at < c.started_at
+  AND (m.address = c.remote_e164 AND c.remote_e164 <> '' OR m.record_id IN (SELECT l.record_id FROM call_links l WHERE l.call_id = c.id AND l.role = 'person'))
+`
+
+// What an outcome of a try wrote by itself and has not gone out yet is not sent once they are spoken with.
+func (q *Queries) CancelTriesBy(ctx context.Context, callID uuid.UUID) error {
+	_, err := q.db.Exec(ctx, cancelTriesBy, callID)
+	return err
+}
+
 const closeUnreturnedByMessage = `-- name: CloseUnreturnedByMessage :execrows
-UPDATE unreturned SET closed_at = $1, closed_by = $2, closed_how = 'message', version = version + 1 WHERE remote_e164 = $3 AND closed_at IS NULL
+UPDATE unreturned u SET closed_at = $1, closed_by = $2, closed_how = 'message', version = version + 1
+WHERE u.closed_at IS NULL AND (u.remote_e164 = $3 AND u.remote_ext = '' AND u.remote_e164 <> ''
+  OR u.call_id IN (SELECT l.call_id FROM call_links l WHERE l.record_id = $4::uuid AND l.role = 'person'))
 `
 
 type CloseUnreturnedByMessageParams struct {
-	At     *time.Time
-	UserID *uuid.UUID
-	E164   string
+	At       *time.Time
+	UserID   *uuid.UUID
+	E164     string
+	RecordID *uuid.UUID
 }
 
 func (q *Queries) CloseUnreturnedByMessage(ctx context.Context, arg CloseUnreturnedByMessageParams) (int64, error) {
-	result, err := q.db.Exec(ctx, closeUnreturnedByMessage, arg.At, arg.UserID, arg.E164)
+	result, err := q.db.Exec(ctx, closeUnreturnedByMessage,
+		arg.At,
+		arg.UserID,
+		arg.E164,
+		arg.RecordID,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -104,9 +125,9 @@ func (q *Queries) DropOptOut(ctx context.Context, e164 string) error {
 }
 
 const insertMessage = `-- name: InsertMessage :exec
-INSERT INTO messages (id, channel, incoming, record_id, address, line_id, user_id, slip_id, subject, body, state, at, send_at, reference, in_reply_to, forwards)
+INSERT INTO messages (id, channel, incoming, record_id, address, line_id, user_id, slip_id, subject, body, state, at, send_at, reference, in_reply_to, forwards, by_hand)
 VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13,
-  $14, $15, $16)
+  $14, $15, $16, $17)
 `
 
 type InsertMessageParams struct {
@@ -126,6 +147,7 @@ type InsertMessageParams struct {
 	Reference *string
 	InReplyTo string
 	Forwards  *uuid.UUID
+	ByHand    bool
 }
 
 func (q *Queries) InsertMessage(ctx context.Context, arg InsertMessageParams) error {
@@ -146,6 +168,7 @@ func (q *Queries) InsertMessage(ctx context.Context, arg InsertMessageParams) er
 		arg.Reference,
 		arg.InReplyTo,
 		arg.Forwards,
+		arg.ByHand,
 	)
 	return err
 }
@@ -213,13 +236,14 @@ func (q *Queries) LastMessageTo(ctx context.Context, address string) ([]LastMess
 }
 
 const lastTextLine = `-- name: LastTextLine :many
-SELECT incoming, line_id FROM messages WHERE address = $1 AND channel = 'text' AND forwards IS NULL AND user_id IS NOT NULL OR address = $1 AND channel = 'text' AND incoming
+SELECT incoming, line_id, at FROM messages WHERE address = $1 AND channel = 'text' AND forwards IS NULL AND user_id IS NOT NULL OR address = $1 AND channel = 'text' AND incoming
 ORDER BY at DESC LIMIT 1
 `
 
 type LastTextLineRow struct {
 	Incoming bool
 	LineID   *uuid.UUID
+	At       time.Time
 }
 
 // The line of the last text message to or from a number.
@@ -232,7 +256,7 @@ func (q *Queries) LastTextLine(ctx context.Context, address string) ([]LastTextL
 	items := []LastTextLineRow{}
 	for rows.Next() {
 		var i LastTextLineRow
-		if err := rows.Scan(&i.Incoming, &i.LineID); err != nil {
+		if err := rows.Scan(&i.Incoming, &i.LineID, &i.At); err != nil {
 			return nil, err
 		}
 		items = append(items, i)
@@ -244,18 +268,29 @@ func (q *Queries) LastTextLine(ctx context.Context, address string) ([]LastTextL
 }
 
 const leftInSending = `-- name: LeftInSending :many
-UPDATE messages SET state = 'failed', problem = 'the server stopped while it was being sent: ask whether it has arrived' WHERE state = 'sending' AND send_at < $1
-RETURNING id, record_id
+UPDATE messages SET state = 'failed', problem = 'the server stopped while it was being sent: ask whether it has arrived' 
+WHERE state = 'sending' AND (send_at < $1 OR server = $2 AND epoch < $3)
+RETURNING id, record_id, user_id, channel, address, subject
 `
+
+type LeftInSendingParams struct {
+	Before *time.Time
+	Server string
+	Epoch  int64
+}
 
 type LeftInSendingRow struct {
 	ID       uuid.UUID
 	RecordID *uuid.UUID
+	UserID   *uuid.UUID
+	Channel  string
+	Address  string
+	Subject  string
 }
 
 // Of a server that stopped while it sent.
-func (q *Queries) LeftInSending(ctx context.Context, before *time.Time) ([]LeftInSendingRow, error) {
-	rows, err := q.db.Query(ctx, leftInSending, before)
+func (q *Queries) LeftInSending(ctx context.Context, arg LeftInSendingParams) ([]LeftInSendingRow, error) {
+	rows, err := q.db.Query(ctx, leftInSending, arg.Before, arg.Server, arg.Epoch)
 	if err != nil {
 		return nil, err
 	}
@@ -263,7 +298,14 @@ func (q *Queries) LeftInSending(ctx context.Context, before *time.Time) ([]LeftI
 	items := []LeftInSendingRow{}
 	for rows.Next() {
 		var i LeftInSendingRow
-		if err := rows.Scan(&i.ID, &i.RecordID); err != nil {
+		if err := rows.Scan(
+			&i.ID,
+			&i.RecordID,
+			&i.UserID,
+			&i.Channel,
+			&i.Address,
+			&i.Subject,
+		); err != nil {
 			return nil, err
 		}
 		items = append(items, i)
@@ -347,6 +389,17 @@ func (q *Queries) LockMessage(ctx context.Context, id uuid.UUID) (LockMessageRow
 		&i.ReadAt,
 	)
 	return i, err
+}
+
+const mailProved = `-- name: MailProved :one
+SELECT mail_proved FROM users WHERE id = $1
+`
+
+func (q *Queries) MailProved(ctx context.Context, id uuid.UUID) (string, error) {
+	row := q.db.QueryRow(ctx, mailProved, id)
+	var mail_proved string
+	err := row.Scan(&mail_proved)
+	return mail_proved, err
 }
 
 const mailSettings = `-- name: MailSettings :one
@@ -596,6 +649,20 @@ func (q *Queries) SetLineTexting(ctx context.Context, arg SetLineTextingParams) 
 	return result.RowsAffected(), nil
 }
 
+const setMailProved = `-- name: SetMailProved :exec
+UPDATE users SET mail_proved = $1 WHERE id = $2
+`
+
+type SetMailProvedParams struct {
+	Address string
+	ID      uuid.UUID
+}
+
+func (q *Queries) SetMailProved(ctx context.Context, arg SetMailProvedParams) error {
+	_, err := q.db.Exec(ctx, setMailProved, arg.Address, arg.ID)
+	return err
+}
+
 const setMailSettings = `-- name: SetMailSettings :exec
 UPDATE users SET mail_address = $1, forward_texts = $2 WHERE id = $3
 `
@@ -612,12 +679,19 @@ func (q *Queries) SetMailSettings(ctx context.Context, arg SetMailSettingsParams
 }
 
 const takeDueMessages = `-- name: TakeDueMessages :many
-UPDATE messages SET state = 'sending', tries = tries + 1, send_at = $1 WHERE messages.id IN (
-  SELECT m.id FROM messages m WHERE m.state = 'waiting' AND m.send_at <= $1 ORDER BY m.send_at LIMIT 20 FOR UPDATE SKIP LOCKED)
-RETURNING id, channel, record_id, address, line_id, user_id, subject, body, at, tries, reference, in_reply_to, forwards
+UPDATE messages SET state = 'sending', tries = tries + 1, send_at = $1, server = $2, epoch = $3 WHERE messages.id IN (
+  SELECT m.id FROM messages m WHERE m.state = 'waiting' AND m.send_at <= $1 ORDER BY m.send_at LIMIT 1 FOR UPDATE SKIP LOCKED)
+RETURNING by_hand, id, channel, record_id, address, line_id, user_id, subject, body, at, tries, reference, in_reply_to, forwards
 `
 
+type TakeDueMessagesParams struct {
+	Now    *time.Time
+	Server string
+	Epoch  int64
+}
+
 type TakeDueMessagesRow struct {
+	ByHand    bool
 	ID        uuid.UUID
 	Channel   string
 	RecordID  *uuid.UUID
@@ -633,8 +707,9 @@ type TakeDueMessagesRow struct {
 	Forwards  *uuid.UUID
 }
 
-func (q *Queries) TakeDueMessages(ctx context.Context, now *time.Time) ([]TakeDueMessagesRow, error) {
-	rows, err := q.db.Query(ctx, takeDueMessages, now)
+// One at a time: what a server that is killed was sending is one message, not twenty.
+func (q *Queries) TakeDueMessages(ctx context.Context, arg TakeDueMessagesParams) ([]TakeDueMessagesRow, error) {
+	rows, err := q.db.Query(ctx, takeDueMessages, arg.Now, arg.Server, arg.Epoch)
 	if err != nil {
 		return nil, err
 	}
@@ -643,6 +718,7 @@ func (q *Queries) TakeDueMessages(ctx context.Context, now *time.Time) ([]TakeDu
 	for rows.Next() {
 		var i TakeDueMessagesRow
 		if err := rows.Scan(
+			&i.ByHand,
 			&i.ID,
 			&i.Channel,
 			&i.RecordID,

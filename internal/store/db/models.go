@@ -110,6 +110,7 @@ type Call struct {
 	ByHand         bool
 	Unconfirmed    bool
 	DropResult     string
+	Spoke          bool
 }
 
 type CallAnswer struct {
@@ -414,6 +415,9 @@ type Message struct {
 	ReadAt    *time.Time
 	ReadBy    *uuid.UUID
 	MemberID  *uuid.UUID
+	ByHand    bool
+	Server    string
+	Epoch     int64
 }
 
 type NumberChoice struct {
@@ -436,6 +440,7 @@ type Outcome struct {
 	Teams         []string
 	CallTypeIds   []uuid.UUID
 	Effects       json.RawMessage
+	LeftMessage   bool
 }
 
 type PhoneNumber struct {
@@ -755,19 +760,21 @@ type Transcript struct {
 }
 
 type Unreturned struct {
-	CallID     uuid.UUID
-	LineID     *uuid.UUID
-	RemoteE164 string
-	Since      time.Time
-	Tries      int
-	TakenBy    *uuid.UUID
-	TakenAt    *time.Time
-	ClosedAt   *time.Time
-	ClosedBy   *uuid.UUID
-	ClosedHow  string
-	Reason     string
-	Version    int
-	UserID     *uuid.UUID
+	CallID       uuid.UUID
+	LineID       *uuid.UUID
+	RemoteE164   string
+	Since        time.Time
+	Tries        int
+	TakenBy      *uuid.UUID
+	TakenAt      *time.Time
+	ClosedAt     *time.Time
+	ClosedBy     *uuid.UUID
+	ClosedHow    string
+	Reason       string
+	Version      int
+	UserID       *uuid.UUID
+	RemoteExt    string
+	ClosedByCall *uuid.UUID
 }
 
 type User struct {
@@ -794,6 +801,7 @@ type User struct {
 	MailAddress     string
 	ForwardTexts    bool
 	SessionsFrom    time.Time
+	MailProved      string
 }
 
 type Webhook struct {

@@ -492,9 +492,9 @@ func (q *Queries) PutCallType(ctx context.Context, arg PutCallTypeParams) error 
 }
 
 const putOutcome = `-- name: PutOutcome :exec
-INSERT INTO outcomes (id, label, position, reached, needs_notes, needs_follow_up, directions, teams, call_type_ids, effects, active)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
-ON CONFLICT (id) DO UPDATE SET label = EXCLUDED.label, position = EXCLUDED.position, reached = EXCLUDED.reached, needs_notes = EXCLUDED.needs_notes,
+INSERT INTO outcomes (id, label, position, reached, left_message, needs_notes, needs_follow_up, directions, teams, call_type_ids, effects, active)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
+ON CONFLICT (id) DO UPDATE SET label = EXCLUDED.label, position = EXCLUDED.position, reached = EXCLUDED.reached, left_message = EXCLUDED.left_message, needs_notes = EXCLUDED.needs_notes,
   needs_follow_up = EXCLUDED.needs_follow_up, directions = EXCLUDED.directions, teams = EXCLUDED.teams, call_type_ids = EXCLUDED.call_type_ids, effects = EXCLUDED.effects,
   active = EXCLUDED.active
 `
@@ -504,6 +504,7 @@ type PutOutcomeParams struct {
 	Label         string
 	Position      int
 	Reached       bool
+	LeftMessage   bool
 	NeedsNotes    bool
 	NeedsFollowUp bool
 	Directions    []string
@@ -519,6 +520,7 @@ func (q *Queries) PutOutcome(ctx context.Context, arg PutOutcomeParams) error {
 		arg.Label,
 		arg.Position,
 		arg.Reached,
+		arg.LeftMessage,
 		arg.NeedsNotes,
 		arg.NeedsFollowUp,
 		arg.Directions,

@@ -15,10 +15,9 @@ import (
 
 const attemptsByHour = `-- name: AttemptsByHour :many
 SELECT n.e164::text AS e164, extract(hour FROM c.started_at AT TIME ZONE n.zone)::int AS hour, count(*)::int AS tries,
-  count(*) FILTER (WHERE coalesce(o.reached, c.answered_at IS NOT NULL))::int AS answered
+  count(*) FILTER (WHERE c.spoke)::int AS answered
 FROM (SELECT DISTINCT ON (e164) unnest($1::text[]) AS e164, unnest($2::text[]) AS zone) n
 JOIN calls c ON c.remote_e164 = n.e164 AND c.direction = 'outbound' AND c.started_at > $3 AND c.ended_at IS NOT NULL
-LEFT JOIN slips s ON s.call_id = c.id AND s.user_id = c.placed_by LEFT JOIN outcomes o ON o.id = s.outcome_id
 GROUP BY n.e164, hour
 `
 
@@ -64,9 +63,9 @@ func (q *Queries) AttemptsByHour(ctx context.Context, arg AttemptsByHourParams) 
 const attemptsByLabel = `-- name: AttemptsByLabel :many
 SELECT x.label::text AS label, x.hour::int AS hour, count(*)::int AS tries, count(*) FILTER (WHERE x.reached)::int AS answered
 FROM (
-  SELECT lower(c.remote_label) AS label, coalesce(o.reached, c.answered_at IS NOT NULL) AS reached,
+  SELECT lower(c.remote_label) AS label, c.spoke AS reached,
     extract(hour FROM c.started_at AT TIME ZONE coalesce((SELECT n.zones[1] FROM phone_numbers n WHERE n.e164 = c.remote_e164 AND n.zones[1] IS NOT NULL LIMIT 1), 'UTC')) AS hour
-  FROM calls c LEFT JOIN slips s ON s.call_id = c.id AND s.user_id = c.placed_by LEFT JOIN outcomes o ON o.id = s.outcome_id
+  FROM calls c
   WHERE c.direction = 'outbound' AND c.started_at > $1 AND c.ended_at IS NOT NULL ORDER BY c.started_at DESC LIMIT 20000
 ) x GROUP BY x.label, x.hour
 `

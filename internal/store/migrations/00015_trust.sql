@@ -23,3 +23,21 @@ CREATE TABLE bulk_pending (
   record_id uuid NOT NULL,
   PRIMARY KEY (bulk_id, record_id)
 );
+
+-- Whether a call was a conversation with a customer, as core/touch says; what came of it may change that.
+ALTER TABLE calls ADD COLUMN spoke boolean NOT NULL DEFAULT false;
+UPDATE calls c SET spoke = true WHERE c.direction <> 'internal' AND c.answered_at IS NOT NULL AND c.drop_result = ''
+  AND (c.direction = 'inbound' OR NOT EXISTS (SELECT FROM slips s JOIN outcomes o ON o.id = s.outcome_id WHERE s.call_id = c.id AND NOT o.reached));
+ALTER TABLE outcomes ADD COLUMN left_message boolean NOT NULL DEFAULT false; -- a voicemail was left
+
+-- A missed call is that of a number with its extension; who came back to it may turn out to have reached nobody.
+ALTER TABLE unreturned ADD COLUMN remote_ext text NOT NULL DEFAULT '', ADD COLUMN closed_by_call uuid REFERENCES calls (id);
+UPDATE unreturned u SET remote_ext = c.remote_ext FROM calls c WHERE c.id = u.call_id;
+CREATE INDEX unreturned_closed_by ON unreturned (closed_by_call) WHERE closed_by_call IS NOT NULL;
+
+-- What a person of the firm wrote and sent; the rest is sent by a program. Which server is sending it, so that a restart knows what it left.
+ALTER TABLE messages ADD COLUMN by_hand boolean NOT NULL DEFAULT false, ADD COLUMN server text NOT NULL DEFAULT '', ADD COLUMN epoch bigint NOT NULL DEFAULT 0;
+UPDATE messages SET by_hand = true WHERE NOT incoming AND user_id IS NOT NULL AND forwards IS NULL AND member_id IS NULL;
+
+-- A mail address of somebody's own, outside the firm's domains, counts once a code that was sent there was typed in.
+ALTER TABLE users ADD COLUMN mail_proved text NOT NULL DEFAULT '';

@@ -46,19 +46,19 @@ VALUES (@user_id, @key, @action, @request_hash, @response, @at);
 DELETE FROM commands WHERE at < @before;
 
 -- name: SaveFacts :exec
--- Nothing is added to a call that has ended: a server that was declared lost may still come with facts.
+-- Nothing is added behind the end of a call: a server that was declared lost may still come with facts. What is missing before it can be.
 INSERT INTO call_facts (call_id, seq, at, kind, schema, data)
 SELECT f.call_id, f.seq, f.at, f.kind, @schema, f.data
 FROM (SELECT unnest(@call_ids::uuid[]) AS call_id, unnest(@seqs::int[]) AS seq, unnest(@ats::timestamptz[]) AS at,
     unnest(@kinds::text[]) AS kind, unnest(@data::jsonb[]) AS data) AS f
-JOIN calls ON calls.id = f.call_id AND calls.ended_at IS NULL
+JOIN calls ON calls.id = f.call_id AND (calls.ended_at IS NULL OR f.seq <= calls.last_seq)
 ON CONFLICT DO NOTHING;
 
 -- name: SaveCallState :batchexec
 -- A call's summary after fact @last_seq; an older one changes nothing.
 WITH changed AS (
   UPDATE calls SET state = @state, last_seq = @last_seq, rang_at = sqlc.narg('rang_at'), answered_at = sqlc.narg('answered_at'),
-    ended_at = sqlc.narg('ended_at'), end_reason = @end_reason, dial_ms = @dial_ms, ring_ms = @ring_ms, talk_ms = @talk_ms, message_ms = @message_ms
+    ended_at = sqlc.narg('ended_at'), end_reason = @end_reason, dial_ms = @dial_ms, ring_ms = @ring_ms, talk_ms = @talk_ms, message_ms = @message_ms, spoke = @spoke
   WHERE calls.id = @call_id AND calls.last_seq < @last_seq AND calls.ended_at IS NULL
   RETURNING calls.id, calls.ended_at
 ), freed AS (

@@ -29,7 +29,7 @@ SELECT id, name, recording FROM users WHERE active ORDER BY name;
 SELECT id, e164, label, source, region, main, active, recording, recording_in FROM lines ORDER BY position, id;
 
 -- name: Outcomes :many
-SELECT id, label, position, reached, needs_notes, needs_follow_up, directions, teams, call_type_ids, effects, active FROM outcomes ORDER BY position, id;
+SELECT id, label, position, reached, left_message, needs_notes, needs_follow_up, directions, teams, call_type_ids, effects, active FROM outcomes ORDER BY position, id;
 
 -- name: CallTypes :many
 SELECT id, label, position, active FROM call_types ORDER BY position, id;

@@ -39,29 +39,49 @@ UPDATE calls SET missed_why = @why, box_user_id = sqlc.narg('box_user_id') WHERE
 
 -- name: OwesCall :exec
 -- A call that nobody answered is owed, unless its number is withheld and no message was left: there is nobody to call back.
-INSERT INTO unreturned (call_id, line_id, remote_e164, since, user_id)
-SELECT c.id, c.line_id, c.remote_e164, c.started_at, c.box_user_id FROM calls c
+INSERT INTO unreturned (call_id, line_id, remote_e164, remote_ext, since, user_id)
+SELECT c.id, c.line_id, c.remote_e164, c.remote_ext, c.started_at, c.box_user_id FROM calls c
 WHERE c.id = @call_id AND c.direction = 'inbound' AND (c.remote_e164 <> '' OR c.message_ms > 0) ON CONFLICT DO NOTHING;
 
 -- name: SettleUnreturned :execrows
--- A conversation with a number settles what is owed to it, for everybody; a try without an answer is counted.
+-- What a call means for who had called in vain before from its number: a conversation or a voicemail settles it, for everybody; a try is counted.
+-- Another extension is another person, unless both calls stand on one record.
 UPDATE unreturned u SET
-  tries = u.tries + CASE WHEN @spoke::boolean THEN 0 ELSE 1 END,
-  closed_at = CASE WHEN @spoke THEN @at::timestamptz END,
-  closed_how = CASE WHEN @spoke THEN 'conversation' ELSE '' END,
+  tries = u.tries + CASE WHEN @settles::boolean THEN 0 ELSE 1 END,
+  closed_at = CASE WHEN @settles THEN @at::timestamptz END,
+  closed_how = CASE WHEN @settles THEN @how::text ELSE '' END,
+  closed_by_call = CASE WHEN @settles THEN @call_id::uuid END,
   version = u.version + 1
-FROM calls c WHERE c.id = @call_id AND u.remote_e164 = c.remote_e164 AND u.remote_e164 <> '' AND u.closed_at IS NULL AND u.call_id <> c.id
-  AND (@spoke OR c.direction = 'outbound');
+FROM calls c WHERE c.id = @call_id AND u.remote_e164 = c.remote_e164 AND u.remote_e164 <> '' AND u.closed_at IS NULL AND u.call_id <> c.id AND u.since <= @at
+  AND (u.remote_ext = c.remote_ext OR EXISTS (SELECT FROM call_links x JOIN call_links y ON y.record_id = x.record_id WHERE x.call_id = c.id AND y.call_id = u.call_id AND x.role = 'person'));
+
+-- name: UnsettleBy :execrows
+-- A call turns out to have reached nobody: what it settled is owed again, and it was a try.
+UPDATE unreturned SET closed_at = NULL, closed_how = '', closed_by_call = NULL, tries = tries + 1, version = version + 1 WHERE closed_by_call = @call_id;
 
 -- name: CallsThatSettle :many
--- Those of so many calls whose number is owed something, for other calls.
+-- Those of so many calls whose number is owed something, for other calls, or is about to be written to by a program.
 SELECT c.id FROM calls c WHERE c.id = ANY(@calls::uuid[]) AND c.remote_e164 <> ''
-  AND EXISTS (SELECT FROM unreturned u WHERE u.remote_e164 = c.remote_e164 AND u.closed_at IS NULL AND u.call_id <> c.id);
+  AND (EXISTS (SELECT FROM unreturned u WHERE u.remote_e164 = c.remote_e164 AND u.closed_at IS NULL AND u.call_id <> c.id)
+    OR EXISTS (SELECT FROM messages m WHERE m.address = c.remote_e164 AND m.state = 'waiting' AND NOT m.by_hand));
+
+-- name: CallWorth :one
+-- What core/touch wants to know of a call, with the outcome of a slip of it.
+SELECT c.direction, c.answered_at, c.ended_at, c.end_reason, c.drop_result, c.spoke, o.id AS outcome_id, coalesce(o.reached, false)::boolean AS reached, coalesce(o.left_message, false)::boolean AS left_message,
+  EXISTS (SELECT FROM legs l WHERE l.call_id = c.id AND l.device = 'prepared')::boolean AS machine
+FROM calls c LEFT JOIN slips s ON s.call_id = c.id AND s.state = 'filed' AND s.outcome_id IS NOT NULL LEFT JOIN outcomes o ON o.id = s.outcome_id
+WHERE c.id = @call_id ORDER BY o.reached DESC NULLS LAST LIMIT 1;
+
+-- name: SetSpoke :exec
+UPDATE calls SET spoke = @spoke WHERE id = @call_id AND spoke <> @spoke;
 
 -- name: OpenUnreturned :many
 SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coalesce(t.name, '')::text AS taken_name, u.version,
   c.remote_ext, c.remote_typed, c.message_ms, u.user_id,
-  (CASE WHEN u.remote_e164 = '' THEN 1 ELSE (SELECT count(*) FROM unreturned o WHERE o.remote_e164 = u.remote_e164 AND o.closed_at IS NULL) END)::int AS times,
+  (CASE WHEN u.remote_e164 = '' THEN 1 ELSE (SELECT count(*) FROM unreturned o WHERE o.remote_e164 = u.remote_e164 AND o.remote_ext = u.remote_ext AND o.closed_at IS NULL) END)::int AS times,
+  EXISTS (SELECT FROM text_opt_outs x WHERE x.e164 = u.remote_e164)::boolean AS opted_out,
+  coalesce((SELECT n.name FROM calls g JOIN users n ON n.id = g.placed_by WHERE u.remote_e164 <> '' AND g.remote_e164 = u.remote_e164 AND g.remote_ext = u.remote_ext
+    AND g.ended_at IS NULL AND g.direction = 'outbound' ORDER BY g.started_at LIMIT 1), '')::text AS calling_name,
   coalesce(m.id, '00000000-0000-0000-0000-000000000000')::uuid AS message_id, (m.heard_at IS NOT NULL)::boolean AS message_heard
 FROM unreturned u JOIN calls c ON c.id = u.call_id LEFT JOIN users t ON t.id = u.taken_by
 LEFT JOIN recordings m ON m.call_id = u.call_id AND m.kind = 'message' AND m.state = 'kept'
@@ -70,17 +90,22 @@ WHERE u.closed_at IS NULL AND (@everything::boolean OR u.user_id = @me::uuid
 ORDER BY u.since LIMIT 200;
 
 -- name: LockUnreturned :one
-SELECT call_id, remote_e164, taken_by, closed_at, version FROM unreturned WHERE call_id = @call_id FOR UPDATE;
+SELECT call_id, remote_e164, remote_ext, taken_by, closed_at, version FROM unreturned WHERE call_id = @call_id FOR UPDATE;
 
 -- name: TakeUnreturned :exec
-UPDATE unreturned SET taken_by = sqlc.narg('user_id'), taken_at = @at, version = version + 1 WHERE (remote_e164 = @remote_e164 AND remote_e164 <> '' OR call_id = @call_id) AND closed_at IS NULL;
+UPDATE unreturned SET taken_by = sqlc.narg('user_id'), taken_at = @at, version = version + 1
+WHERE (remote_e164 = @remote_e164 AND remote_ext = @remote_ext AND remote_e164 <> '' OR call_id = @call_id) AND closed_at IS NULL;
 
 -- name: CloseUnreturned :exec
 UPDATE unreturned SET closed_at = sqlc.narg('at'), closed_by = sqlc.narg('user_id'), closed_how = @how, reason = @reason, version = version + 1
-WHERE (remote_e164 = @remote_e164 AND remote_e164 <> '' OR call_id = @call_id) AND closed_at IS NULL;
+WHERE (remote_e164 = @remote_e164 AND remote_ext = @remote_ext AND remote_e164 <> '' OR call_id = @call_id) AND closed_at IS NULL;
+
+-- name: LineOwed :many
+-- By which line somebody has called in vain from a number, the last time.
+SELECT line_id FROM unreturned WHERE remote_e164 = @e164 AND remote_ext = @ext AND closed_at IS NULL AND line_id IS NOT NULL ORDER BY since DESC LIMIT 1;
 
 -- name: ReopenUnreturned :exec
-UPDATE unreturned SET closed_at = NULL, closed_by = NULL, closed_how = '', reason = '', version = version + 1 WHERE call_id = @call_id;
+UPDATE unreturned SET closed_at = NULL, closed_by = NULL, closed_how = '', closed_by_call = NULL, reason = '', version = version + 1 WHERE call_id = @call_id;
 
 -- name: SetAvailability :exec
 WITH changed AS (
@@ -119,7 +144,7 @@ ORDER BY h.at DESC LIMIT 20;
 -- name: LastSpoken :many
 -- When a rep last spoke with a record.
 SELECT c.answered_at FROM history h JOIN calls c ON c.id = h.ref_id JOIN slips s ON s.call_id = c.id
-WHERE h.record_id = @record_id AND h.kind = 'call' AND s.user_id = @user_id AND c.answered_at IS NOT NULL ORDER BY h.at DESC LIMIT 1;
+WHERE h.record_id = @record_id AND h.kind = 'call' AND s.user_id = @user_id AND c.spoke ORDER BY h.at DESC LIMIT 1;
 
 -- name: MatchSigns :many
 -- What speaks for each of several records that share a number.

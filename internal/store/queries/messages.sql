@@ -10,9 +10,9 @@ ON CONFLICT (id) DO UPDATE SET name = EXCLUDED.name, channel = EXCLUDED.channel,
 SELECT t.id, (SELECT count(*) FROM outcomes o WHERE o.active AND o.effects @> jsonb_build_array(jsonb_build_object('target', t.id::text)))::int AS outcomes FROM templates t;
 
 -- name: InsertMessage :exec
-INSERT INTO messages (id, channel, incoming, record_id, address, line_id, user_id, slip_id, subject, body, state, at, send_at, reference, in_reply_to, forwards)
+INSERT INTO messages (id, channel, incoming, record_id, address, line_id, user_id, slip_id, subject, body, state, at, send_at, reference, in_reply_to, forwards, by_hand)
 VALUES (@id, @channel, @incoming, sqlc.narg('record_id'), @address, sqlc.narg('line_id'), sqlc.narg('user_id'), sqlc.narg('slip_id'), @subject, @body, @state, @at, sqlc.narg('send_at'),
-  sqlc.narg('reference'), @in_reply_to, sqlc.narg('forwards'));
+  sqlc.narg('reference'), @in_reply_to, sqlc.narg('forwards'), @by_hand);
 
 -- name: LockMessage :one
 SELECT id, channel, incoming, record_id, address, line_id, user_id, state, at, body, read_at FROM messages WHERE id = @id FOR UPDATE;
@@ -25,17 +25,19 @@ UPDATE messages SET state = 'cancelled', problem = @why WHERE id = @id AND state
 DELETE FROM messages WHERE id = @id AND state = 'waiting';
 
 -- name: TakeDueMessages :many
-UPDATE messages SET state = 'sending', tries = tries + 1, send_at = @now WHERE messages.id IN (
-  SELECT m.id FROM messages m WHERE m.state = 'waiting' AND m.send_at <= @now ORDER BY m.send_at LIMIT 20 FOR UPDATE SKIP LOCKED)
-RETURNING id, channel, record_id, address, line_id, user_id, subject, body, at, tries, reference, in_reply_to, forwards;
+-- One at a time: what a server that is killed was sending is one message, not twenty.
+UPDATE messages SET state = 'sending', tries = tries + 1, send_at = @now, server = @server, epoch = @epoch WHERE messages.id IN (
+  SELECT m.id FROM messages m WHERE m.state = 'waiting' AND m.send_at <= @now ORDER BY m.send_at LIMIT 1 FOR UPDATE SKIP LOCKED)
+RETURNING by_hand, id, channel, record_id, address, line_id, user_id, subject, body, at, tries, reference, in_reply_to, forwards;
 
 -- name: NextMessage :one
 SELECT min(send_at)::timestamptz AS at FROM messages WHERE state = 'waiting' HAVING min(send_at) IS NOT NULL;
 
 -- name: LeftInSending :many
 -- Of a server that stopped while it sent.
-UPDATE messages SET state = 'failed', problem = 'the server stopped while it was being sent: ask whether it has arrived' WHERE state = 'sending' AND send_at < @before
-RETURNING id, record_id;
+UPDATE messages SET state = 'failed', problem = 'the server stopped while it was being sent: ask whether it has arrived' 
+WHERE state = 'sending' AND (send_at < @before OR server = @server AND epoch < @epoch)
+RETURNING id, record_id, user_id, channel, address, subject;
 
 -- name: MessageSent :exec
 UPDATE messages SET state = 'sent', sent_at = @at, problem = '' WHERE id = @id;
@@ -101,7 +103,9 @@ UPDATE users SET mail_address = @mail_address, forward_texts = @forward_texts WH
 SELECT u.mail_address, u.forward_texts, u.login, coalesce(t.e164, '')::text AS telephone FROM users u LEFT JOIN telephones t ON t.user_id = u.id AND t.verified_at IS NOT NULL WHERE u.id = @id;
 
 -- name: CloseUnreturnedByMessage :execrows
-UPDATE unreturned SET closed_at = @at, closed_by = @user_id, closed_how = 'message', version = version + 1 WHERE remote_e164 = @e164 AND closed_at IS NULL;
+UPDATE unreturned u SET closed_at = @at, closed_by = @user_id, closed_how = 'message', version = version + 1
+WHERE u.closed_at IS NULL AND (u.remote_e164 = @e164 AND u.remote_ext = '' AND u.remote_e164 <> ''
+  OR u.call_id IN (SELECT l.call_id FROM call_links l WHERE l.record_id = sqlc.narg('record_id')::uuid AND l.role = 'person'));
 
 -- name: LastMessageFrom :many
 -- The Message-ID of the last mail from an address.
@@ -109,5 +113,18 @@ SELECT reference FROM messages WHERE address = @address AND incoming AND channel
 
 -- name: LastTextLine :many
 -- The line of the last text message to or from a number.
-SELECT incoming, line_id FROM messages WHERE address = @address AND channel = 'text' AND forwards IS NULL AND user_id IS NOT NULL OR address = @address AND channel = 'text' AND incoming
+SELECT incoming, line_id, at FROM messages WHERE address = @address AND channel = 'text' AND forwards IS NULL AND user_id IS NOT NULL OR address = @address AND channel = 'text' AND incoming
 ORDER BY at DESC LIMIT 1;
+
+-- name: MailProved :one
+SELECT mail_proved FROM users WHERE id = @id;
+
+-- name: SetMailProved :exec
+UPDATE users SET mail_proved = @address WHERE id = @id;
+
+-- name: CancelTriesBy :exec
+-- What an outcome of a try wrote by itself and has not gone out yet is not sent once they are spoken with.
+UPDATE messages m SET state = 'cancelled', problem = 'you have spoken since'
+FROM calls c, slips s LEFT JOIN outcomes o ON o.id = s.outcome_id
+WHERE c.id = @call_id AND m.state = 'waiting' AND NOT m.by_hand AND m.slip_id = s.id AND NOT coalesce(o.reached, false) AND s.call_id <> c.id AND m.at < c.started_at
+  AND (m.address = c.remote_e164 AND c.remote_e164 <> '' OR m.record_id IN (SELECT l.record_id FROM call_links l WHERE l.call_id = c.id AND l.role = 'person'));

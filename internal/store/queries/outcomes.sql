@@ -6,9 +6,9 @@ SELECT o.id, (SELECT count(*) FROM slips s WHERE s.outcome_id = o.id)::int AS sl
 FROM outcomes o;
 
 -- name: PutOutcome :exec
-INSERT INTO outcomes (id, label, position, reached, needs_notes, needs_follow_up, directions, teams, call_type_ids, effects, active)
-VALUES (@id, @label, @position, @reached, @needs_notes, @needs_follow_up, @directions, @teams, @call_type_ids, @effects, @active)
-ON CONFLICT (id) DO UPDATE SET label = EXCLUDED.label, position = EXCLUDED.position, reached = EXCLUDED.reached, needs_notes = EXCLUDED.needs_notes,
+INSERT INTO outcomes (id, label, position, reached, left_message, needs_notes, needs_follow_up, directions, teams, call_type_ids, effects, active)
+VALUES (@id, @label, @position, @reached, @left_message, @needs_notes, @needs_follow_up, @directions, @teams, @call_type_ids, @effects, @active)
+ON CONFLICT (id) DO UPDATE SET label = EXCLUDED.label, position = EXCLUDED.position, reached = EXCLUDED.reached, left_message = EXCLUDED.left_message, needs_notes = EXCLUDED.needs_notes,
   needs_follow_up = EXCLUDED.needs_follow_up, directions = EXCLUDED.directions, teams = EXCLUDED.teams, call_type_ids = EXCLUDED.call_type_ids, effects = EXCLUDED.effects,
   active = EXCLUDED.active;
 

@@ -239,19 +239,18 @@ SELECT EXISTS (SELECT FROM calls WHERE remote_e164 = @e164 AND ended_at IS NULL 
 -- name: AttemptsByHour :many
 -- Calls to numbers in a year, by the hour of the day there, and how many reached somebody.
 SELECT n.e164::text AS e164, extract(hour FROM c.started_at AT TIME ZONE n.zone)::int AS hour, count(*)::int AS tries,
-  count(*) FILTER (WHERE coalesce(o.reached, c.answered_at IS NOT NULL))::int AS answered
+  count(*) FILTER (WHERE c.spoke)::int AS answered
 FROM (SELECT DISTINCT ON (e164) unnest(@e164s::text[]) AS e164, unnest(@zones::text[]) AS zone) n
 JOIN calls c ON c.remote_e164 = n.e164 AND c.direction = 'outbound' AND c.started_at > @since AND c.ended_at IS NOT NULL
-LEFT JOIN slips s ON s.call_id = c.id AND s.user_id = c.placed_by LEFT JOIN outcomes o ON o.id = s.outcome_id
 GROUP BY n.e164, hour;
 
 -- name: AttemptsByLabel :many
 -- The same of the newest calls, by what their number is called.
 SELECT x.label::text AS label, x.hour::int AS hour, count(*)::int AS tries, count(*) FILTER (WHERE x.reached)::int AS answered
 FROM (
-  SELECT lower(c.remote_label) AS label, coalesce(o.reached, c.answered_at IS NOT NULL) AS reached,
+  SELECT lower(c.remote_label) AS label, c.spoke AS reached,
     extract(hour FROM c.started_at AT TIME ZONE coalesce((SELECT n.zones[1] FROM phone_numbers n WHERE n.e164 = c.remote_e164 AND n.zones[1] IS NOT NULL LIMIT 1), 'UTC')) AS hour
-  FROM calls c LEFT JOIN slips s ON s.call_id = c.id AND s.user_id = c.placed_by LEFT JOIN outcomes o ON o.id = s.outcome_id
+  FROM calls c
   WHERE c.direction = 'outbound' AND c.started_at > @since AND c.ended_at IS NOT NULL ORDER BY c.started_at DESC LIMIT 20000
 ) x GROUP BY x.label, x.hour;
 

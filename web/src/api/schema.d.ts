@@ -530,6 +530,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/put-aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What could not be saved for its own fault and was put aside, for admins. */
+        get: operations["listPutAside"];
+        put?: never;
+        /** Tries once more to save all of it; what fails again is put aside again. */
+        post: operations["takeUpPutAside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions": {
         parameters: {
             query?: never;
@@ -3214,6 +3232,15 @@ export interface components {
              */
             restorable_until?: string;
         };
+        PutAside: {
+            /** Format: date-time */
+            at: string;
+            /** @description facts, notes, recording, or torn */
+            kind: string;
+            why: string;
+            /** @description As it lies in the file, shortened; notes that may not be read are left out */
+            text: string;
+        };
         PlannedStep: {
             /** @enum {string} */
             act: "call" | "mail" | "text";
@@ -3347,7 +3374,10 @@ export interface components {
             record_id: string;
         };
         MailSettings: {
+            /** @description One of the firm's domains, or one that was proved by a code sent there */
             address: string;
+            /** @description When saving: what was sent to an address outside the firm's domains */
+            code?: string;
             /** @description Tells my own telephone of messages that come in */
             forward_texts: boolean;
             /** @description That telephone, for reading; empty: none is confirmed */
@@ -3446,6 +3476,8 @@ export interface components {
             id: string | null;
             label: string;
             reached: boolean;
+            /** @description A voicemail was left: who had called in vain is owed nothing more */
+            left_message?: boolean;
             needs_notes: boolean;
             needs_follow_up: boolean;
             directions: ("inbound" | "outbound")[];
@@ -5507,6 +5539,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPutAside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The oldest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PutAside"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeUpPutAside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How many were tried */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"];
+                };
             };
             default: components["responses"]["Problem"];
         };
