@@ -4,6 +4,8 @@ package app
 import (
 	"cmp"
 	"context"
+	"crypto/rand"
+	"encoding/base64"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -45,6 +47,7 @@ type Config struct {
 	SoundPublic string // the address by which browsers reach it from outside; empty: as this machine knows itself
 	SMTP        string // the mail server, see post.NewSMTP; empty: mails stay in the stand-in
 	HooksInside bool   // webhooks may reach this machine
+	SecretKey   string // of 32 bytes, in base64; empty: one that is kept in DataDir
 	MailDomain  string // of the addresses of reps who have none of their own
 	Recordings  string // where recordings are put away, see blobs.New; empty: a folder in DataDir
 	Carrier     func(clockwork.Clock) carrier.Carrier
@@ -125,10 +128,14 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 			return fmt.Errorf("TRUNDO_SMTP: %w", err)
 		}
 	}
+	key, err := secretKey(c.SecretKey, c.DataDir)
+	if err != nil {
+		return err
+	}
 	outside, simulated := network.(httpapi.OtherSide)
 	a.Desk, err = desk.Open(ctx, desk.Config{Store: a.Store, Carrier: network, Simulated: simulated, Clock: c.Clock, Log: c.Log, Server: c.ServerName,
 		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio, Browsers: a.browsers, Speech: speech, Recordings: recordings,
-		Post: sender, MailDomain: c.MailDomain, Hooks: post.NewHooks(c.Demo || c.HooksInside)})
+		Post: sender, MailDomain: c.MailDomain, SecretKey: key, Hooks: post.NewHooks(c.Demo || c.HooksInside)})
 	if err != nil {
 		return err
 	}
@@ -172,6 +179,31 @@ func (a *App) serve(l net.Listener, h http.Handler, c Config) {
 			a.failed <- err
 		}
 	}()
+}
+
+// secretKey is the key for secrets in the database: as it is set, or one that is made once and kept beside the server.
+func secretKey(set, dir string) ([]byte, error) {
+	if set == "" {
+		file := filepath.Join(dir, "secret.key")
+		text, err := os.ReadFile(file)
+		if errors.Is(err, fs.ErrNotExist) {
+			fresh := make([]byte, 32)
+			_, _ = rand.Read(fresh)
+			text = []byte(base64.StdEncoding.EncodeToString(fresh))
+			if err = os.MkdirAll(dir, 0o700); err == nil {
+				err = os.WriteFile(file, text, 0o600)
+			}
+		}
+		if err != nil {
+			return nil, fmt.Errorf("the key for secrets: %w", err)
+		}
+		set = strings.TrimSpace(string(text))
+	}
+	key, err := base64.StdEncoding.DecodeString(set)
+	if err != nil || len(key) != 32 {
+		return nil, errors.New("TRUNDO_SECRET_KEY is not 32 bytes in base64 (openssl rand -base64 32 makes one)")
+	}
+	return key, nil
 }
 
 // ownName is this server's name: that of its host, with an id that is kept in its folder, so that two servers never have one name and a restart keeps it.

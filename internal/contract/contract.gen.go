@@ -3039,6 +3039,9 @@ type Items struct {
 type KeysWish struct {
 	// Digits 0-9, *, # and A-D
 	Digits string `json:"digits"`
+
+	// Hidden Keep only how many; so it is anyway while the recording is paused
+	Hidden *bool `json:"hidden,omitempty"`
 }
 
 // KindDef defines model for KindDef.

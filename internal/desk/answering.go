@@ -232,7 +232,7 @@ func (d *Desk) keyed(user, digit string) {
 	}
 	for _, id := range d.callsOf(rep) {
 		if s, there := d.board.Snapshot(id); there && s.Phase() == call.PhaseSpeaking && !s.OnHold {
-			if err := d.board.Press(d.background, id, user, digit); err != nil {
+			if err := d.board.Press(d.background, id, user, digit, false); err != nil {
 				d.Log.Debug("a key went nowhere", "call", id, "error", err)
 			}
 			return
@@ -241,8 +241,8 @@ func (d *Desk) keyed(user, digit string) {
 }
 
 // PressKeys sends keypad tones from a to the other side. Errors: those of call.Decide, *FieldError about "digits".
-func (d *Desk) PressKeys(ctx context.Context, a Actor, id uuid.UUID, digits string) error {
-	err := d.board.Press(ctx, id, a.ID.String(), digits)
+func (d *Desk) PressKeys(ctx context.Context, a Actor, id uuid.UUID, digits string, hidden bool) error {
+	err := d.board.Press(ctx, id, a.ID.String(), digits, hidden)
 	if errors.Is(err, call.ErrDigits) {
 		return &FieldError{"digits", err}
 	}

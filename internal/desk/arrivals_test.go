@@ -145,9 +145,9 @@ func TestASecondCallHoldsTheFirst(t *testing.T) {
 	require.NoError(t, w.MuteCall(t.Context(), w.ines, first.ID, true))
 	assert.True(t, w.page(first.ID).Call.State.Muted)
 	require.ErrorIs(t, w.MuteCall(t.Context(), w.ines, first.ID, true), call.ErrMuted)
-	require.NoError(t, w.PressKeys(t.Context(), w.ines, first.ID, "12#"))
+	require.NoError(t, w.PressKeys(t.Context(), w.ines, first.ID, "12#", false))
 	var field *desk.FieldError
-	require.ErrorAs(t, w.PressKeys(t.Context(), w.ines, first.ID, "one"), &field)
+	require.ErrorAs(t, w.PressKeys(t.Context(), w.ines, first.ID, "one", false), &field)
 	assert.Equal(t, "digits", field.Field)
 	require.NoError(t, w.HangUp(t.Context(), w.ines, first.ID))
 	w.until("the held one is in the foreground", func() bool {

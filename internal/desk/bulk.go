@@ -33,7 +33,7 @@ func (d *Desk) BulkAct(ctx context.Context, a Actor, key string, b contract.Bulk
 	}
 	value := ""
 	if b.Value != nil {
-		value = strings.TrimSpace(strings.ReplaceAll(*b.Value, "\x00", ""))
+		value = cleanText(*b.Value)
 	}
 	sel, err := d.selection(a, f, b.Selection)
 	if err != nil {

@@ -15,6 +15,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/slip"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -132,7 +133,7 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 	}
 	visible := contract.Visible(r.Visible)
 	notes := contract.Notes{Body: r.NotesBody, Version: r.NotesVersion, Saved: true, SavedAt: r.NotesSavedAt}
-	hidden := r.RepID != a.ID && r.NotesBody != "" && (r.Visible == "me" || r.Visible == "team" && r.RepTeam != a.Team && !a.leads())
+	hidden := r.SlipID != uuid.Nil && !slip.MayRead(a.reader(), r.RepID.String(), r.RepTeam, slip.Visible(r.Visible))
 	if hidden {
 		notes.Body = ""
 	}
@@ -273,10 +274,10 @@ func (d *Desk) CallPage(ctx context.Context, a Actor, id uuid.UUID) (contract.Ca
 	if page.Recordings, err = d.recordings(ctx, a, id); err != nil {
 		return page, err
 	}
-	if page.Changes, err = d.changes(ctx, "slip", page.Call.Slip.ID); err != nil {
+	if page.Changes, err = d.changes(ctx, "slip", page.Call.Slip.ID, value(page.Call.Slip.NotesHidden)); err != nil {
 		return page, err
 	}
-	ofCall, err := d.changes(ctx, "call", id)
+	ofCall, err := d.changes(ctx, "call", id, false)
 	if err != nil {
 		return page, err
 	}
@@ -391,15 +392,19 @@ func ReasonText(r call.Reason) string {
 	return ""
 }
 
-// changes reads the audit trail of something into sentences.
-func (d *Desk) changes(ctx context.Context, kind string, id uuid.UUID) ([]contract.Change, error) {
+// changes reads the audit trail of something into sentences; of notes that are not for the reader it says no more than that they were changed.
+func (d *Desk) changes(ctx context.Context, kind string, id uuid.UUID, hideNotes bool) ([]contract.Change, error) {
 	rows, err := d.Store.AuditOf(ctx, db.AuditOfParams{SubjectKind: kind, SubjectID: id})
 	if err != nil {
 		return nil, err
 	}
 	changes := []contract.Change{}
 	for _, r := range rows {
-		changes = append(changes, contract.Change{At: r.At, Actor: r.Actor, Text: changeText(r.Action, r.Before, r.After)})
+		text := changeText(r.Action, r.Before, r.After)
+		if hideNotes && r.Action == "notes" {
+			text = "notes changed"
+		}
+		changes = append(changes, contract.Change{At: r.At, Actor: r.Actor, Text: text})
 	}
 	return changes, nil
 }

@@ -50,6 +50,7 @@ type Config struct {
 	Recordings  blobs.Store     // where recordings are put away; nil: they stay on the disk
 	Post        post.Sender     // sends text messages and mails; nil: none is sent
 	Hooks       *post.Hooks     // tells other programs; nil: none is told
+	SecretKey   []byte          // of 32 bytes: encrypts secrets in the database; nil, in tests: they lie there in plain text
 	MailDomain  string          // of the addresses of reps who have none of their own
 }
 
@@ -169,6 +170,10 @@ func Open(ctx context.Context, c Config) (*Desk, error) {
 	d.background, d.stop = context.WithCancel(context.Background())
 	d.stopped.Add(1)
 	go d.keepLease(d.background)
+	if err := d.sealSecrets(ctx); err != nil {
+		d.Close()
+		return nil, fmt.Errorf("sealing secrets: %w", err)
+	}
 	if err := d.resumeImports(ctx); err != nil {
 		d.Close()
 		return nil, fmt.Errorf("going on with imports: %w", err)

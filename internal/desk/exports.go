@@ -341,7 +341,7 @@ func writeLines(w io.Writer, f *firm, rows []exported) error {
 	return nil
 }
 
-// everything are the tables besides records, as one JSON object a row.
+// everything are the tables besides records, as one JSON object a row; $1 is who reads them: notes and lists that are somebody else's alone are left out.
 var everything = []string{
 	`SELECT jsonb_build_object('type', 'item', 'record_id', record_id, 'position', position, 'product_id', product_id, 'label', label, 'quantity', quantity_milli / 1000.0,
 	   'unit_minor', unit_minor, 'discount_percent', discount_bp / 100.0, 'tax_percent', tax_bp / 100.0)::text FROM record_items ORDER BY record_id, position`,
@@ -350,11 +350,11 @@ var everything = []string{
 	`SELECT jsonb_build_object('type', 'call', 'id', c.id, 'direction', c.direction, 'number', c.remote_e164, 'ext', c.remote_ext, 'shown', c.caller_id, 'started_at', c.started_at,
 	   'answered_at', c.answered_at, 'ended_at', c.ended_at, 'end_reason', c.end_reason, 'ring_ms', c.ring_ms, 'talk_ms', c.talk_ms,
 	   'records', (SELECT coalesce(jsonb_agg(l.record_id), '[]') FROM call_links l WHERE l.call_id = c.id),
-	   'slips', (SELECT coalesce(jsonb_agg(jsonb_build_object('rep', u.name, 'subject', s.subject, 'type', t.label, 'outcome', o.label, 'notes', n.body, 'filed_at', s.filed_at)), '[]')
+	   'slips', (SELECT coalesce(jsonb_agg(jsonb_build_object('rep', u.name, 'subject', s.subject, 'type', t.label, 'outcome', o.label, 'notes', CASE WHEN s.visible <> 'me' OR s.user_id = $1 THEN n.body END, 'filed_at', s.filed_at)), '[]')
 	     FROM slips s JOIN users u ON u.id = s.user_id LEFT JOIN call_types t ON t.id = s.call_type_id LEFT JOIN outcomes o ON o.id = s.outcome_id
 	     LEFT JOIN slip_notes n ON n.slip_id = s.id WHERE s.call_id = c.id))::text FROM calls c ORDER BY c.id`,
 	`SELECT jsonb_build_object('type', 'list', 'id', l.id, 'name', l.name, 'group', l.group_name, 'kind', l.record_kind, 'query', l.query, 'list_type', l.type,
-	   'members', (SELECT coalesce(jsonb_agg(m.record_id), '[]') FROM list_members m WHERE m.list_id = l.id))::text FROM lists l ORDER BY l.id`,
+	   'members', (SELECT coalesce(jsonb_agg(m.record_id), '[]') FROM list_members m WHERE m.list_id = l.id))::text FROM lists l WHERE l.shared OR l.owner_id = $1 ORDER BY l.id`,
 	`SELECT jsonb_build_object('type', 'do_not_call', 'number', e164, 'reason', reason, 'at', at)::text FROM do_not_call_numbers ORDER BY e164`,
 }
 
@@ -365,7 +365,11 @@ func (d *Desk) writeEverything(ctx context.Context, a Actor, f *firm, w io.Write
 		return err
 	}
 	for _, sql := range everything {
-		rows, err := d.Store.Pool.Query(ctx, sql)
+		var args []any
+		if strings.Contains(sql, "$1") {
+			args = []any{a.ID}
+		}
+		rows, err := d.Store.Pool.Query(ctx, sql, args...)
 		if err != nil {
 			return err
 		}

@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"slices"
-	"strings"
 
 	"github.com/google/uuid"
 
@@ -231,7 +230,7 @@ func planView(items []outcome.Item, s outcome.Situation) contract.FilingPlan {
 func itemsOf(shown []contract.PlanItem) []outcome.Item {
 	items := make([]outcome.Item, len(shown))
 	for i, it := range shown {
-		items[i] = outcome.Item{Effect: it.Effect, Kind: outcome.Kind(it.Kind), Act: it.Act, Words: it.Words, Text: strings.ReplaceAll(it.Text, "\x00", ""), Due: it.DueAt, DayOnly: it.DayOnly,
+		items[i] = outcome.Item{Effect: it.Effect, Kind: outcome.Kind(it.Kind), Act: it.Act, Words: it.Words, Text: cleanText(it.Text), Due: it.DueAt, DayOnly: it.DayOnly,
 			Record: it.Record, Target: it.Target, Value: it.Value, Number: it.Number, Address: it.Address, Problem: it.Problem, Struck: it.Struck}
 	}
 	return items

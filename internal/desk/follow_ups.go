@@ -2,13 +2,11 @@ package desk
 
 import (
 	"context"
-	"strings"
 	"time"
 
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
-	"trundo/internal/core/card"
 	"trundo/internal/core/promise"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -39,7 +37,7 @@ func (d *Desk) promised(f db.FollowUpsByIDsRow, a Actor) contract.FollowUpPromis
 
 // AddFollowUp makes a follow-up of a's on a record. The same key gets the same one. Errors: *FieldError, ErrNotFound, ErrKeyReused.
 func (d *Desk) AddFollowUp(ctx context.Context, a Actor, record uuid.UUID, key string, n contract.NewFollowUp) (contract.FollowUp, error) {
-	n.Text = card.Mask(strings.TrimSpace(strings.ReplaceAll(n.Text, "\x00", "")))
+	n.Text = cleanText(n.Text)
 	if n.Text == "" {
 		return contract.FollowUp{}, wrong("text", "say in a few words what is to be done")
 	}
@@ -118,7 +116,7 @@ func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c cont
 		record, owner = f.RecordID, f.OwnerID
 		p := db.UpdateFollowUpParams{ID: id, State: f.State, Kind: f.Kind, Text: f.Text, OwnerID: f.OwnerID, DueAt: f.DueAt, DayOnly: f.DayOnly}
 		if c.Text != nil {
-			if p.Text = strings.TrimSpace(strings.ReplaceAll(*c.Text, "\x00", "")); p.Text == "" {
+			if p.Text = cleanText(*c.Text); p.Text == "" {
 				return wrong("text", "say in a few words what is to be done")
 			}
 		}

@@ -28,8 +28,25 @@ func (d *Desk) recordChangedAs(ctx context.Context, q *db.Queries, a Actor, chan
 
 const historyPerPage = 40
 
+// readable tells whether a record is there to be read: not where it was deleted. Errors: ErrNotFound, ErrGone.
+func (d *Desk) readable(ctx context.Context, id uuid.UUID) error {
+	r, err := d.Store.RecordName(ctx, id)
+	switch {
+	case store.NotFound(err):
+		return ErrNotFound
+	case err != nil:
+		return err
+	case r.DeletedAt != nil && r.MergedInto == nil:
+		return ErrGone
+	}
+	return nil
+}
+
 // History is what happened to a record, newest first: all of it, or one kind.
 func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before string) (contract.HistoryPage, error) {
+	if err := d.readable(ctx, id); err != nil {
+		return contract.HistoryPage{}, err
+	}
 	p := db.HistoryPageParams{RecordID: id, Kinds: []string{"call", "follow_up", "change", "message"}, Count: historyPerPage}
 	if kind != "" && kind != "all" {
 		p.Kinds = []string{kind}

@@ -97,7 +97,7 @@ func (d *Desk) SetItems(ctx context.Context, a Actor, id uuid.UUID, s contract.I
 		currency := ""
 		for i, it := range s.Items {
 			field := fmt.Sprintf("items.%d.", i)
-			p := db.InsertItemParams{RecordID: id, Position: i, ProductID: it.ProductID, Label: strings.TrimSpace(strings.ReplaceAll(it.Label, "\x00", ""))}
+			p := db.InsertItemParams{RecordID: id, Position: i, ProductID: it.ProductID, Label: cleanText(it.Label)}
 			if p.Label == "" {
 				return &FieldError{field + "label", fields.ErrRequired}
 			}

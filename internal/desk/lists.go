@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"slices"
-	"strings"
 
 	"github.com/google/uuid"
 
@@ -60,7 +59,7 @@ func (d *Desk) list(ctx context.Context, a Actor, id uuid.UUID) (contract.Record
 
 // checkList tells what is wrong with a list, and gives its query as it is kept. Errors: *FieldError.
 func (d *Desk) checkList(ctx context.Context, a Actor, e *contract.ListEdit) ([]byte, error) {
-	e.Name = strings.TrimSpace(strings.ReplaceAll(e.Name, "\x00", ""))
+	e.Name = cleanText(e.Name)
 	if e.Name == "" {
 		return nil, &FieldError{"name", fields.ErrRequired}
 	}
@@ -85,7 +84,7 @@ func cleanGroup(group *string) string {
 	if group == nil {
 		return ""
 	}
-	return strings.TrimSpace(strings.ReplaceAll(*group, "\x00", ""))
+	return cleanText(*group)
 }
 
 // AddList makes a list or a view. Errors: *FieldError.

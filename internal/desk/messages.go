@@ -95,7 +95,7 @@ func (d *Desk) SendMessage(ctx context.Context, a Actor, key string, n contract.
 	if err != nil {
 		return contract.Message{}, err
 	}
-	subject, body := cleanText(value(n.Subject)), cleanText(value(n.Body))
+	subject, body := plainText(value(n.Subject)), plainText(value(n.Body))
 	if body == "" {
 		return contract.Message{}, wrong("body", "a message says something")
 	}
@@ -106,6 +106,11 @@ func (d *Desk) SendMessage(ctx context.Context, a Actor, key string, n contract.
 	}
 	if parts, _, _ := texting.Parts(body); n.Channel == contract.ChannelText && parts > texting.MaxParts {
 		return contract.Message{}, wrong("body", "this is longer than a text message can be")
+	}
+	if n.SlipID != nil {
+		if err := d.mayWriteOn(ctx, a, *n.SlipID); err != nil {
+			return contract.Message{}, err
+		}
 	}
 	var l letter
 	id, err := d.once(ctx, a, key, "send_message", n, func(q *db.Queries, id uuid.UUID) error {
@@ -123,6 +128,18 @@ func (d *Desk) SendMessage(ctx context.Context, a Actor, key string, n contract.
 	}
 	d.posted(l.record)
 	return d.message(ctx, a, id)
+}
+
+// mayWriteOn tells whether a may write on a slip. Error: *FieldError.
+func (d *Desk) mayWriteOn(ctx context.Context, a Actor, id uuid.UUID) error {
+	err := d.Store.Tx(ctx, func(q *db.Queries) error {
+		_, err := lockSlip(ctx, q, a, id)
+		return err
+	})
+	if errors.Is(err, ErrNotFound) || errors.Is(err, ErrForbidden) {
+		return &FieldError{"slip_id", ErrNotFound}
+	}
+	return err
 }
 
 // post writes down a message that is to go out.
@@ -251,6 +268,9 @@ func (d *Desk) Thread(ctx context.Context, a Actor, record *uuid.UUID, address s
 	var ids []uuid.UUID
 	switch {
 	case record != nil:
+		if err := d.readable(ctx, *record); err != nil {
+			return t, err
+		}
 		ids, err = d.Store.ThreadOfRecord(ctx, record)
 	case address != "":
 		if n, parseErr := phone.Parse(address, f.region); parseErr == nil && !strings.Contains(address, "@") {

@@ -188,7 +188,7 @@ func cleanReason(reason *string) string {
 	if reason == nil {
 		return ""
 	}
-	return strings.TrimSpace(strings.ReplaceAll(*reason, "\x00", ""))
+	return cleanText(*reason)
 }
 
 // RemoveNumber takes a number off its record. Calls made to it stay in the history. Errors: ErrNotFound, ErrGone.

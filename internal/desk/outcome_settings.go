@@ -162,7 +162,7 @@ func value[T any](p *T) T {
 }
 
 func effectOf(e contract.Effect) outcome.Effect {
-	return outcome.Effect{Kind: outcome.Kind(e.Kind), Act: string(value(e.Act)), Text: strings.TrimSpace(strings.ReplaceAll(value(e.Text), "\x00", "")),
+	return outcome.Effect{Kind: outcome.Kind(e.Kind), Act: string(value(e.Act)), Text: cleanText(value(e.Text)),
 		After: outcome.After{Count: value(e.Count), Unit: outcome.Unit(value(e.Unit)), At: e.At}, Next: value(e.Next), Target: value(e.Target), Value: value(e.Value)}
 }
 
@@ -231,7 +231,7 @@ func putTypes(f *firm, set []contract.CallTypeSetting) ([]db.PutCallTypeParams, 
 	var rows []db.PutCallTypeParams
 	ids, labels := map[uuid.UUID]bool{}, map[string]bool{}
 	for i, t := range set {
-		p := db.PutCallTypeParams{Label: strings.TrimSpace(strings.ReplaceAll(t.Label, "\x00", "")), Position: i, Active: t.Active}
+		p := db.PutCallTypeParams{Label: cleanText(t.Label), Position: i, Active: t.Active}
 		field := fmt.Sprintf("call_types.%d.label", i)
 		if p.Label == "" || labels[strings.ToLower(p.Label)] {
 			return nil, nil, wrong(field, "each call type needs a name of its own")
@@ -262,7 +262,7 @@ func (d *Desk) putOutcomes(ctx context.Context, f *firm, set []contract.OutcomeS
 	ids, labels := map[uuid.UUID]bool{}, map[string]bool{}
 	for i, o := range set {
 		field := fmt.Sprintf("outcomes.%d.", i)
-		p := db.PutOutcomeParams{Label: strings.TrimSpace(strings.ReplaceAll(o.Label, "\x00", "")), Position: i, Reached: o.Reached, LeftMessage: value(o.LeftMessage), NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp,
+		p := db.PutOutcomeParams{Label: cleanText(o.Label), Position: i, Reached: o.Reached, LeftMessage: value(o.LeftMessage), NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp,
 			Teams: o.Teams, CallTypeIds: o.CallTypeIds, Directions: []string{}, Active: o.Active}
 		if p.Label == "" || labels[strings.ToLower(p.Label)] {
 			return nil, wrong(field+"label", "each outcome needs a name of its own")
@@ -353,7 +353,7 @@ func cleanHolidays(set []contract.Holiday) ([]workday.Holiday, error) {
 		if _, err := time.Parse(time.DateOnly, h.Date); err != nil {
 			return nil, wrong(fmt.Sprintf("holidays.%d.date", i), "this is no date")
 		}
-		holidays = append(holidays, workday.Holiday{Date: h.Date, Name: strings.TrimSpace(strings.ReplaceAll(h.Name, "\x00", ""))})
+		holidays = append(holidays, workday.Holiday{Date: h.Date, Name: cleanText(h.Name)})
 	}
 	slices.SortStableFunc(holidays, func(x, y workday.Holiday) int { return strings.Compare(x.Date, y.Date) })
 	return slices.CompactFunc(holidays, func(x, y workday.Holiday) bool { return x.Date == y.Date }), nil

@@ -63,6 +63,11 @@ func (a Actor) zone() *time.Location {
 	return a.Zone
 }
 
+// reader is a as who reads notes.
+func (a Actor) reader() slip.Reader {
+	return slip.Reader{User: a.ID.String(), Team: a.Team, Leads: a.leads()}
+}
+
 // lookupPatience is for how long the database is waited for where an older answer would do.
 const lookupPatience = 100 * time.Millisecond
 

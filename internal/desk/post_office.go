@@ -205,6 +205,9 @@ func (d *Desk) Receive(ctx context.Context, r Received) error {
 		r.Body = r.Body[:100_000]
 	}
 	r.Body, r.Subject = card.Mask(r.Body), card.Mask(r.Subject)
+	if r.Channel != contract.ChannelText && r.Channel != contract.ChannelMail {
+		return wrong("channel", "say whether it is a text message or a mail")
+	}
 	if r.Reference == "" {
 		r.Reference = store.NewID().String() + "@received"
 	}

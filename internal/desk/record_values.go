@@ -81,6 +81,9 @@ func valueOf(r *db.Record, f fields.Field, custom map[string]string) string {
 
 // setValue puts a canonical text into a record. Whom it refers to has been checked.
 func setValue(r *db.Record, f fields.Field, value string, custom map[string]string) error {
+	if f.Type != fields.Phone {
+		value = cleanText(value)
+	}
 	if key, is := strings.CutPrefix(f.Key, fields.Custom); is {
 		if value == "" {
 			delete(custom, key)

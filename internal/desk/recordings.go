@@ -169,7 +169,7 @@ func (d *Desk) complete(callID uuid.UUID, rec *media.Recorder) {
 		defer cancel()
 		if d.journal.Flush(ctx) == nil { // it stands in the database now
 			name := recordingName(g.kind, callID, g.id)
-			d.writeWords(ctx, g.id, Heard{g.began, take.Figures.Total, g.voice, func(ctx context.Context) (Sound, error) { return d.openSound(ctx, name, "") }})
+			d.writeWords(ctx, g.id, Heard{g.began, take.Figures.Total, take.Gaps, g.voice, func(ctx context.Context) (Sound, error) { return d.openSound(ctx, name, "") }})
 			d.publishHistory(&callID)
 		}
 	}()

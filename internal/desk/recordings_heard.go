@@ -94,7 +94,7 @@ func (d *Desk) recordings(ctx context.Context, a Actor, callID uuid.UUID) ([]con
 			}
 		}
 		for _, m := range remarks {
-			if m.RecordingID == r.ID {
+			if m.RecordingID == r.ID && hears {
 				v.Remarks = append(v.Remarks, contract.Remark{ID: m.ID, AtMs: m.AtMs, Text: m.Text, By: m.Name, At: m.CreatedAt})
 			}
 		}

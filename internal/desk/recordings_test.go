@@ -56,11 +56,11 @@ func TestACallIsRecordedPausedHeardRemarkedAndDeleted(t *testing.T) {
 	require.ErrorIs(t, w.act(c.ID, contract.RecordingActActionStart), desk.ErrRecorded)
 	require.NoError(t, w.act(c.ID, contract.RecordingActActionPause))
 	w.recordingIs(c.ID, contract.CallRecordingStatePaused)
-	require.NoError(t, w.PressKeys(t.Context(), w.ines, c.ID, "4711"))
+	require.NoError(t, w.PressKeys(t.Context(), w.ines, c.ID, "4711", false))
 	require.NoError(t, w.act(c.ID, contract.RecordingActActionResume))
 	require.NoError(t, w.HoldCall(t.Context(), w.ines, c.ID, true))
 	require.NoError(t, w.HoldCall(t.Context(), w.ines, c.ID, false))
-	require.NoError(t, w.PressKeys(t.Context(), w.ines, c.ID, "2"))
+	require.NoError(t, w.PressKeys(t.Context(), w.ines, c.ID, "2", false))
 	_, err := w.ActOnRecording(t.Context(), w.tomas, c.ID, contract.RecordingAct{Action: contract.RecordingActActionStop})
 	require.ErrorIs(t, err, call.ErrNotThere)
 	at := w.recordingIs(c.ID, contract.CallRecordingStateGoing).Recording.Ms

@@ -11,6 +11,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/briefing"
 	"trundo/internal/core/call"
+	"trundo/internal/core/card"
 	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/promise"
@@ -151,7 +152,12 @@ func (d *Desk) SetPreferences(ctx context.Context, a Actor, p contract.Preferenc
 	return p, err
 }
 
-func cleanText(s string) string { return strings.TrimSpace(strings.ReplaceAll(s, "\x00", "")) }
+// cleanText is a text as it is kept: without what the database does not take, and without what looks like a payment card number. Everything that people
+// write passes here, but for what they may insist on (hidden).
+func cleanText(s string) string { return card.Mask(plainText(s)) }
+
+// plainText is a text without what the database does not take.
+func plainText(s string) string { return strings.TrimSpace(strings.ReplaceAll(s, "\x00", "")) }
 
 // beforeTheFirstWord is what a rep wants to know of a caller.
 func (d *Desk) beforeTheFirstWord(ctx context.Context, a Actor, callID uuid.UUID, r contract.RecordRef) ([]string, error) {

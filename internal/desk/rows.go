@@ -23,7 +23,7 @@ const countLimit = 100_000
 
 // rowQuery understands what a browser asks for. Errors: *FieldError.
 func (d *Desk) rowQuery(a Actor, f *firm, r contract.RowQuery) (store.RowQuery, error) {
-	q := store.RowQuery{Limit: rowsPerPage, List: r.ListID}
+	q := store.RowQuery{Limit: rowsPerPage, List: r.ListID, Reader: a.ID}
 	for _, k := range r.Kinds {
 		if !fields.Kind(k).Known() {
 			return q, &FieldError{"kinds", errNoKind}

@@ -11,7 +11,6 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
-	"trundo/internal/core/card"
 	"trundo/internal/core/money"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/script"
@@ -175,7 +174,7 @@ func (d *Desk) AnswerScript(ctx context.Context, a Actor, call uuid.UUID, n cont
 	if err != nil {
 		return contract.CallScript{}, err
 	}
-	answer := card.Mask(cleanText(n.Answer))
+	answer := cleanText(n.Answer)
 	if err := fitsQuestion(step, answer); err != nil {
 		return contract.CallScript{}, &FieldError{"answer", err}
 	}

@@ -143,7 +143,7 @@ func lockSlip(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID) (db.Loc
 	} else if err != nil {
 		return s, err
 	}
-	if s.UserID != a.ID && (!a.leads() || s.Visible == "me") {
+	if !slip.MayChange(a.reader(), s.UserID.String(), slip.Visible(s.Visible)) {
 		return s, ErrForbidden
 	}
 	return s, nil
@@ -204,7 +204,7 @@ func applySlipChange(f *firm, c contract.SlipChange, p *db.UpdateSlipParams) err
 		if len(*c.Subject) > slip.MaxSubject {
 			return wrong("subject", "a subject has at most "+strconv.Itoa(slip.MaxSubject)+" characters")
 		}
-		p.Subject = card.Mask(strings.TrimSpace(strings.ReplaceAll(*c.Subject, "\x00", "")))
+		p.Subject = cleanText(*c.Subject)
 	}
 	if c.CallTypeID != nil {
 		if t, ok := f.callType(*c.CallTypeID); !ok || !t.Active {

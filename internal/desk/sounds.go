@@ -28,7 +28,10 @@ var (
 
 // AddSound keeps a sound that a recorded or brought, as a WAV file of any usual form, and tells how long it is. Errors: *FieldError.
 func (d *Desk) AddSound(ctx context.Context, a Actor, name string, r io.Reader) (id uuid.UUID, long time.Duration, err error) {
-	samples, err := formats.ReadWAV(r)
+	samples, err := formats.ReadWAV(r, MaxSound+time.Second)
+	if errors.Is(err, formats.ErrWAVLong) {
+		err = ErrSoundLong
+	}
 	if err != nil {
 		return id, 0, &FieldError{"sound", err}
 	}

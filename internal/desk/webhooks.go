@@ -129,12 +129,15 @@ func (d *Desk) tellPrograms(ctx context.Context) error {
 
 func (d *Desk) tellOne(ctx context.Context, r db.TakeDeliveriesRow) error {
 	p := db.SetDeliveryParams{ID: r.ID, State: "failed", Problem: "it is switched off"}
-	var err error
 	switch {
 	case d.Hooks == nil:
 		p.Problem = "this server tells no other programs"
 	case r.Active:
-		p.Status, err = d.Hooks.Tell(ctx, post.Hook{ID: "msg_" + r.ID.String(), URL: r.Url, Secret: r.Secret, At: d.Clock.Now(), Body: r.Payload})
+		secret, err := d.unseal(r.Secret)
+		if err != nil {
+			return err
+		}
+		p.Status, err = d.Hooks.Tell(ctx, post.Hook{ID: "msg_" + r.ID.String(), URL: r.Url, Secret: secret, At: d.Clock.Now(), Body: r.Payload})
 		now := d.Clock.Now()
 		var refused *post.RefusedError
 		switch {
@@ -171,7 +174,11 @@ func (d *Desk) Webhooks(ctx context.Context, a Actor) (contract.Webhooks, error)
 	}
 	used, err := d.Store.WebhooksUsed(ctx)
 	for _, r := range rows {
-		w := contract.Webhook{ID: &r.ID, Name: r.Name, URL: r.Url, Active: r.Active, Secret: &r.Secret, Stopped: &r.Stopped, Events: []contract.WebhookEvent{}}
+		secret, err := d.unseal(r.Secret)
+		if err != nil {
+			return view, err
+		}
+		w := contract.Webhook{ID: &r.ID, Name: r.Name, URL: r.Url, Active: r.Active, Secret: &secret, Stopped: &r.Stopped, Events: []contract.WebhookEvent{}}
 		for _, e := range r.Events {
 			w.Events = append(w.Events, contract.WebhookEvent(e))
 		}
@@ -199,11 +206,15 @@ func (d *Desk) SetWebhooks(ctx context.Context, a Actor, set contract.Webhooks) 
 	var rows []db.PutWebhookParams
 	for i, w := range set.Webhooks {
 		field := fmt.Sprintf("webhooks.%d.", i)
-		p := db.PutWebhookParams{ID: store.NewID(), Name: cleanText(w.Name), Url: cleanText(w.URL), Secret: post.NewSecret(), Active: w.Active, Position: i, Events: []string{}}
+		secret, err := d.seal(post.NewSecret())
+		if err != nil {
+			return before, err
+		}
+		p := db.PutWebhookParams{ID: store.NewID(), Name: cleanText(w.Name), Url: cleanText(w.URL), Secret: secret, Active: w.Active, Position: i, Events: []string{}}
 		if p.Name == "" {
 			return before, wrong(field+"name", "a program needs a name")
 		}
-		if err := post.CheckURL(p.Url); err != nil {
+		if err := d.Hooks.CheckURL(p.Url); err != nil {
 			return before, &FieldError{field + "url", err}
 		}
 		for _, e := range w.Events {

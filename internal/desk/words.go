@@ -3,12 +3,15 @@ package desk
 import (
 	"context"
 	"encoding/json"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
 
 	"trundo/internal/carrier"
 	"trundo/internal/contract"
+	"trundo/internal/core/recording"
+	"trundo/internal/media"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -17,6 +20,7 @@ import (
 type Heard struct {
 	Began time.Time
 	Long  time.Duration
+	Gaps  []media.Gap   // left out: what was said in them is nowhere
 	Voice carrier.Voice // the outside's; nil where the carrier has no sound
 	Sound func(context.Context) (Sound, error)
 }
@@ -62,10 +66,20 @@ func (d *Desk) writeWords(ctx context.Context, id uuid.UUID, h Heard) {
 		}
 		return
 	}
+	phrases = outsideGaps(phrases, h.Gaps)
 	source, ours := t.Source()
 	if err := KeepWords(ctx, d.Store.Queries, id, contract.Transcript{Source: source, OursKnown: ours, Phrases: phrases}); err != nil {
 		d.Log.Warn("what was said was not kept", "recording", id, "error", err)
 	}
+}
+
+// outsideGaps leaves out every phrase of which any part was said while the recording was paused: when each word of it was said is not known.
+func outsideGaps(phrases []contract.Phrase, gaps []media.Gap) []contract.Phrase {
+	return slices.DeleteFunc(phrases, func(p contract.Phrase) bool {
+		return slices.ContainsFunc(gaps, func(g media.Gap) bool {
+			return recording.Overlap(time.Duration(p.FromMs)*time.Millisecond, time.Duration(p.ToMs)*time.Millisecond, g.From, g.To)
+		})
+	})
 }
 
 // KeepWords stores what was said in a recording.

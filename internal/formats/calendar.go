@@ -25,6 +25,7 @@ func WriteCalendar(w io.Writer, name string, events []Event, made time.Time) err
 	cal := ics.NewCalendar()
 	cal.SetProductId("-//Trundo//Book//EN")
 	cal.SetMethod(ics.MethodPublish)
+	name = oneKindOfLine(name)
 	cal.SetName(name)
 	cal.SetXWRCalName(name)
 	cal.SetRefreshInterval("PT15M")
@@ -32,12 +33,12 @@ func WriteCalendar(w io.Writer, name string, events []Event, made time.Time) err
 		v := cal.AddEvent(e.UID)
 		v.SetDtStampTime(made.UTC())
 		v.SetSequence(e.Version)
-		v.SetSummary(e.Summary)
+		v.SetSummary(oneKindOfLine(e.Summary))
 		if e.Place != "" {
-			v.SetLocation(e.Place)
+			v.SetLocation(oneKindOfLine(e.Place))
 		}
 		if e.Description != "" {
-			v.SetDescription(e.Description)
+			v.SetDescription(oneKindOfLine(e.Description))
 		}
 		switch {
 		case e.AllDay:

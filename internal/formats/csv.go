@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 	"strings"
 )
 
@@ -190,8 +191,15 @@ func dangerous(cell string) bool {
 	return cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0]))
 }
 
+// behindSemicolon is what a spreadsheet that parts cells at semicolons would take for a formula, within a cell of ours; escapedBehind is what is made of it.
+var (
+	behindSemicolon = regexp.MustCompile(`;([ ]*)([=+\-@\t\r])`)
+	escapedBehind   = regexp.MustCompile(`;([ ]*)'([=+\-@\t\r])`)
+)
+
 // escaped makes a cell plain text for a spreadsheet too; unescaped takes that back.
 func escaped(cell string) string {
+	cell = behindSemicolon.ReplaceAllString(cell, ";$1'$2")
 	if dangerous(cell) {
 		return "'" + cell
 	}
@@ -199,6 +207,7 @@ func escaped(cell string) string {
 }
 
 func unescaped(cell string) string {
+	cell = escapedBehind.ReplaceAllString(cell, ";$1$2")
 	if rest, quoted := strings.CutPrefix(cell, "'"); quoted && dangerous(rest) {
 		return rest
 	}

@@ -13,8 +13,13 @@ import (
 var cardColumns = []string{"Full name", "Given name", "Family name", "Company", "Job", "Mail", "Web", "Social page", "Address", "Place", "Note", "Tags",
 	"Number: mobile", "Number: office", "Number: home", "Number: main", "Number: fax"}
 
-// maxCard is the longest card that is read: a photo may be in it.
-const maxCard = 8 << 20
+// maxCard is the longest card that is read: a photo may be in it. maxCardText is how much of it may be text, and maxOfAKind how many properties of a
+// kind are read.
+const (
+	maxCard     = 8 << 20
+	maxCardText = 1 << 20
+	maxOfAKind  = 100
+)
 
 type cardSource struct {
 	counter  *counter
@@ -93,7 +98,17 @@ func (s *cardSource) card() (text string, at int64, problem, err error) {
 			skipping = l.tooLong || isBinary(upper)
 		}
 		if problem == nil && !skipping {
-			b.WriteString(l.text)
+			// Folded lines are put together here (RFC 6350, 3.2): the library does it in a time that grows with the square of their number.
+			text := strings.TrimRight(l.text, "\r\n")
+			if folded {
+				text = text[1:]
+			} else if b.Len() > 0 {
+				b.WriteString("\r\n")
+			}
+			b.WriteString(text)
+			if b.Len() > maxCardText {
+				problem = errCardLong
+			}
 		}
 		if upper == "END:VCARD" {
 			return b.String() + "\r\n", at, problem, nil
@@ -141,11 +156,10 @@ func cardCells(card vcard.Card, cells []string) {
 		set("Address", a.StreetAddress)
 		set("Place", strings.Trim(strings.Join([]string{a.PostalCode, a.Locality, a.Region}, " "), " "))
 	}
-	for _, note := range card.Values(vcard.FieldNote) {
-		set("Note", note)
-	}
+	set("Note", strings.Join(card.Values(vcard.FieldNote), "\n"))
 	set("Tags", strings.Join(card.Values(vcard.FieldCategories), ","))
-	for _, tel := range card[vcard.FieldTelephone] {
+	tels := card[vcard.FieldTelephone]
+	for _, tel := range tels[:min(len(tels), maxOfAKind)] {
 		set("Number: "+telLabel(tel), strings.TrimPrefix(tel.Value, "tel:"))
 	}
 }
@@ -180,11 +194,11 @@ func WriteCard(w io.Writer, c Card, version int) error {
 	card := vcard.Card{}
 	card.SetValue(vcard.FieldVersion, map[bool]string{true: "4.0", false: "3.0"}[version == 4])
 	set := func(key, value string) {
-		if value != "" {
+		if value = oneKindOfLine(value); value != "" {
 			card.AddValue(key, value)
 		}
 	}
-	plain := func(s string) string { return strings.ReplaceAll(s, ";", ",") } // a part of a structured value
+	plain := func(s string) string { return strings.ReplaceAll(oneKindOfLine(s), ";", ",") } // a part of a structured value
 	set(vcard.FieldFormattedName, c.Name)
 	if c.IsCompany {
 		if version == 4 {
@@ -207,7 +221,7 @@ func WriteCard(w io.Writer, c Card, version int) error {
 		set(vcard.FieldCategories, tag)
 	}
 	for _, n := range c.Numbers {
-		f := &vcard.Field{Value: n.Typed, Params: vcard.Params{}}
+		f := &vcard.Field{Value: oneKindOfLine(n.Typed), Params: vcard.Params{}}
 		if kind := telType(n.Label); kind != "" {
 			f.Params.Set(vcard.ParamType, kind)
 		}
@@ -228,6 +242,11 @@ func WriteCard(w io.Writer, c Card, version int) error {
 		card.Add(vcard.FieldTelephone, f)
 	}
 	return vcard.NewEncoder(folding{w}).Encode(card)
+}
+
+// oneKindOfLine leaves only line feeds, which the encoder escapes: a carriage return of its own would begin a line of the file.
+func oneKindOfLine(s string) string {
+	return strings.ReplaceAll(strings.ReplaceAll(s, "\r\n", "\n"), "\r", "\n")
 }
 
 func telType(label string) string {

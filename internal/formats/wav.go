@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"time"
 
 	"trundo/internal/core/audio"
 )
@@ -46,9 +47,12 @@ func WAVHeader(channels, bytes int) []byte {
 	return le.AppendUint32(append(h, "data"...), size)
 }
 
-// ReadWAV reads a WAV file into samples at 8 kHz, its channels mixed into one. A length in it that is wrong is cut to what is there.
-// Errors: ErrNoWAV, ErrWAVForm, those of r.
-func ReadWAV(r io.Reader) ([]int16, error) {
+// ErrWAVLong is told of sound that is longer than whoever reads it wants; nothing of it is computed.
+var ErrWAVLong = errors.New("this sound is too long")
+
+// ReadWAV reads a WAV file into samples at 8 kHz, its channels mixed into one. A length in it that is wrong is cut to what is there. most is how long
+// it may be. Errors: ErrNoWAV, ErrWAVForm, ErrWAVLong, those of r.
+func ReadWAV(r io.Reader, most time.Duration) ([]int16, error) {
 	b, err := io.ReadAll(io.LimitReader(r, MostWAV))
 	if err != nil {
 		return nil, fmt.Errorf("reading sound: %w", err)
@@ -68,18 +72,21 @@ func ReadWAV(r io.Reader) ([]int16, error) {
 			}
 			form, channels, rate, bits = int(le.Uint16(body)), int(le.Uint16(body[2:])), int(le.Uint32(body[4:])), int(le.Uint16(body[14:]))
 		case "data":
-			return samplesOf(body, form, channels, rate, bits)
+			return samplesOf(body, form, channels, rate, bits, most)
 		}
 		b = b[8+size+min(size%2, len(b)-8-size):]
 	}
 	return nil, ErrNoWAV
 }
 
-func samplesOf(body []byte, form, channels, rate, bits int) ([]int16, error) {
+func samplesOf(body []byte, form, channels, rate, bits int, most time.Duration) ([]int16, error) {
 	if channels < 1 || channels > 2 || rate < 4000 || rate > 192000 || !(form == wavPCM && bits == 16 || form == wavMuLaw && bits == 8) {
 		return nil, ErrWAVForm
 	}
 	width := channels * bits / 8
+	if time.Duration(len(body)/width)*time.Second/time.Duration(rate) > most {
+		return nil, ErrWAVLong
+	}
 	samples := make([]int16, len(body)/width)
 	for i := range samples {
 		sum := 0

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/binary"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -18,7 +19,7 @@ func TestAWAVOfOursIsReadBack(t *testing.T) {
 	require.Len(t, h, 58)
 	assert.Equal(t, uint32(len(h)-8+4), binary.LittleEndian.Uint32(h[4:]), "RIFF's length is all that follows it")
 	for _, header := range [][]byte{h, formats.WAVHeader(2, formats.Unfinished)} {
-		got, err := formats.ReadWAV(bytes.NewReader(append(bytes.Clone(header), sound...)))
+		got, err := formats.ReadWAV(bytes.NewReader(append(bytes.Clone(header), sound...)), time.Hour)
 		require.NoError(t, err)
 		assert.Equal(t, []int16{(988 + 1980) / 2, -396}, got, "both channels in one")
 	}
@@ -32,7 +33,7 @@ func TestPCMIsRead(t *testing.T) {
 	b = le.AppendUint32(le.AppendUint32(b, 8000), 16000)
 	b = le.AppendUint16(le.AppendUint16(b, 2), 16)
 	b = append(b, "data\xff\xff\xff\x7f\x05\x00\xfb\xff\x01"...) // its length lies
-	got, err := formats.ReadWAV(bytes.NewReader(b))
+	got, err := formats.ReadWAV(bytes.NewReader(b), time.Hour)
 	require.NoError(t, err)
 	assert.Equal(t, []int16{5, -5}, got)
 }
@@ -49,7 +50,7 @@ func TestWhatIsNoSoundIsRefused(t *testing.T) {
 		"a short form": {"RIFF\x00\x00\x00\x00WAVEfmt \x02\x00\x00\x00ab", formats.ErrWAVForm},
 	} {
 		t.Run(name, func(t *testing.T) {
-			_, err := formats.ReadWAV(bytes.NewReader([]byte(tt.file)))
+			_, err := formats.ReadWAV(bytes.NewReader([]byte(tt.file)), time.Hour)
 			require.ErrorIs(t, err, tt.want)
 		})
 	}
@@ -59,7 +60,7 @@ func FuzzReadWAV(f *testing.F) {
 	f.Add(append(formats.WAVHeader(2, 4), 1, 2, 3, 4))
 	f.Add([]byte("RIFF\x00\x00\x00\x00WAVEfmt \xff\xff\xff\xff"))
 	f.Fuzz(func(t *testing.T, b []byte) {
-		got, err := formats.ReadWAV(bytes.NewReader(b))
+		got, err := formats.ReadWAV(bytes.NewReader(b), time.Hour)
 		if err == nil && len(got) > 2*len(b)+2 {
 			t.Fatalf("%d samples out of %d bytes", len(got), len(b))
 		}

@@ -47,7 +47,7 @@ func newSite(t *testing.T) *site {
 	t.Helper()
 	s := pgtest.New(t)
 	require.NoError(t, demo.Fill(t.Context(), s, demo.Size{Companies: 5, People: 20, Calls: 30}, time.Now()))
-	log := slog.New(slog.DiscardHandler)
+	log := slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelError})) // shown where a test fails
 	clock := clockwork.NewRealClock()
 	d, err := desk.Open(t.Context(), desk.Config{Store: s, Clock: clock, Log: log, Server: "test", Demo: true, JournalFile: filepath.Join(t.TempDir(), "journal"), FilesDir: t.TempDir(),
 		Carrier: sim.New(clockwork.NewFakeClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{RingsOn: true} })})

@@ -54,7 +54,7 @@ func (s *Server) MuteCall(c *gin.Context, id contract.ID) {
 // PressKeys implements ServerInterface.
 func (s *Server) PressKeys(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.KeysWish](s, c); ok {
-		nothing(s, c, s.desk.PressKeys(c.Request.Context(), actor(c), id, body.Digits))
+		nothing(s, c, s.desk.PressKeys(c.Request.Context(), actor(c), id, body.Digits, body.Hidden != nil && *body.Hidden))
 	}
 }
 

@@ -129,6 +129,11 @@ func problemOf(err error) contract.Problem {
 	if request := requestProblem(err); request != nil {
 		return *request
 	}
+	if column, is := store.Refused(err); is {
+		set(http.StatusUnprocessableEntity, "invalid", "Not valid")
+		p.Detail = "this names something that is not there, or is no value that can be kept; nothing was changed"
+		p.Field = &column
+	}
 	if store.Away(err) {
 		p.Status, p.Code, p.Title, p.Detail = http.StatusServiceUnavailable, "database_away", "Not saved yet", desk.ErrAway.Error()
 	}

@@ -5,15 +5,21 @@
 package httpapi
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"net/url"
+	"regexp"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
+	"unicode/utf8"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/getkin/kin-openapi/openapi3"
@@ -104,7 +110,7 @@ func New(c Config) (*Server, error) {
 	if err := e.SetTrustedProxies(c.Proxies); err != nil {
 		return nil, fmt.Errorf("the proxies that are trusted: %w", err)
 	}
-	e.Use(s.identify, s.recover, secure(c.Secure))
+	e.Use(s.identify, s.recover, secure(c.Secure), s.cleanAddress)
 	if c.Metrics != nil {
 		e.Use(c.Metrics.count)
 	}
@@ -113,7 +119,7 @@ func New(c Config) (*Server, error) {
 	e.GET("/api/openapi.json", func(g *gin.Context) { g.JSON(http.StatusOK, described.spec) })
 	e.GET("/api/live", s.sameOrigin, s.signedIn, s.live)
 	s.files(e)
-	api := e.Group("", s.limit, s.sameOrigin, s.validate)
+	api := e.Group("", s.limit, s.sameOrigin, s.clean, s.validate)
 	RegisterHandlersWithOptions(api, s, GinServerOptions{
 		Middlewares:  []MiddlewareFunc{MiddlewareFunc(s.signedIn)},
 		ErrorHandler: func(g *gin.Context, err error, _ int) { s.fail(g, &desk.FieldError{Field: "id", Err: err}) },
@@ -173,6 +179,44 @@ func (s *Server) limit(c *gin.Context) {
 	c.Request = c.Request.WithContext(ctx)
 	c.Next()
 }
+
+// errText is told of a request with a character that nothing here takes.
+var errText = errors.New("the request holds a NUL character or text that is not UTF-8; nothing of it was done")
+
+// clean refuses, once and at the border, what the database takes nowhere: NUL characters and bad UTF-8, in JSON.
+func (s *Server) clean(c *gin.Context) {
+	r := c.Request
+	if r.Body == nil || !strings.HasPrefix(r.Header.Get("Content-Type"), "application/json") {
+		return
+	}
+	body, err := io.ReadAll(r.Body)
+	if err != nil {
+		var long *http.MaxBytesError
+		if errors.As(err, &long) {
+			err = errTooLarge
+		}
+		s.fail(c, err)
+		return
+	}
+	r.Body = io.NopCloser(bytes.NewReader(body))
+	if !utf8.Valid(body) || bytes.ContainsRune(body, 0) || escapedNUL.Match(body) {
+		s.fail(c, &desk.FieldError{Field: "body", Err: errText})
+	}
+}
+
+// cleanAddress does that for the address and the headers of every request.
+func (s *Server) cleanAddress(c *gin.Context) {
+	r := c.Request
+	query, err := url.QueryUnescape(strings.ReplaceAll(r.URL.RawQuery, "+", "%20"))
+	if err != nil || !cleanText(r.URL.Path) || !cleanText(query) || !cleanText(r.Header.Get("Idempotency-Key")) {
+		s.fail(c, &desk.FieldError{Field: "address", Err: errText})
+	}
+}
+
+// escapedNUL is a NUL, or half of a surrogate pair, as JSON can hide it: behind an odd number of backslashes.
+var escapedNUL = regexp.MustCompile(`(?:^|[^\\])(?:\\\\)*\\u0000`)
+
+func cleanText(text string) bool { return utf8.ValidString(text) && !strings.ContainsRune(text, 0) }
 
 // validate holds a request against the contract.
 func (s *Server) validate(c *gin.Context) {

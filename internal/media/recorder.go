@@ -35,6 +35,8 @@ const (
 	chunk = 10
 	// patience is how many chunks may wait for a slow disk, 10 s; after that sound is left out, the call goes on.
 	patience = 50
+	// mostWaiting is how many bytes are held while the disk takes nothing: ten minutes.
+	mostWaiting = 2 * FrameBytes * 50 * 600
 )
 
 // file is where a recording is written.
@@ -59,7 +61,8 @@ type Recorder struct {
 	meter   meter
 	gaps    []Gap
 	paused  bool
-	trouble error
+	trouble error // for good
+	full    error // while the disk takes nothing
 	closed  bool
 }
 
@@ -81,10 +84,14 @@ func (m *meter) add(ours, theirs float64) {
 	m.theirsTrace.Add(theirs)
 }
 
-func (m *meter) take() Take {
+func (m *meter) take(gaps ...Gap) Take {
+	out := make([]audio.Span, len(gaps))
+	for i, g := range gaps {
+		out[i] = audio.Span{From: int(g.From / audio.FrameTime), To: int(g.To / audio.FrameTime)}
+	}
 	m.oursTrace.Close()
 	m.theirsTrace.Close()
-	return Take{Figures: audio.Measure(m.ours.Spans(), m.theirs.Spans(), m.ours.Frames()), Ours: m.oursTrace.Heights, Theirs: m.theirsTrace.Heights,
+	return Take{Figures: audio.Measure(m.ours.Spans(), m.theirs.Spans(), m.ours.Frames(), out...), Ours: m.oursTrace.Heights, Theirs: m.theirsTrace.Heights,
 		GainOurs: m.oursLoud.EvenGain(), GainTheirs: m.theirsLoud.EvenGain()}
 }
 
@@ -144,17 +151,22 @@ func (r *Recorder) flush() {
 
 func (r *Recorder) write() {
 	defer close(r.done)
+	var waiting []byte // what the disk has not taken yet: it may be full for a moment
 	for b := range r.jobs {
-		if r.Trouble() != nil {
-			continue // what is there is kept; a torn file would be worse
+		if waiting = append(waiting, b...); len(waiting) > mostWaiting {
+			continue // too much is missing by now; what is there is kept
 		}
-		n, err := r.out.Write(b)
+		n, err := r.out.Write(waiting)
 		r.written += n
-		if err != nil {
-			r.mu.Lock()
-			r.trouble = fmt.Errorf("the recording could not be written: %w", err)
-			r.mu.Unlock()
+		waiting = waiting[n:]
+		r.mu.Lock()
+		switch {
+		case err != nil:
+			r.full = fmt.Errorf("the recording could not be written: %w", err)
+		default:
+			r.full = nil
 		}
+		r.mu.Unlock()
 	}
 }
 
@@ -162,7 +174,7 @@ func (r *Recorder) write() {
 func (r *Recorder) Trouble() error {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	return r.trouble
+	return errors.Join(r.trouble, r.full)
 }
 
 // At is how long the recording is by now.
@@ -219,7 +231,7 @@ func (r *Recorder) close() Take {
 	}
 	r.flush()
 	close(r.jobs)
-	take := r.meter.take()
+	take := r.meter.take(r.gaps...)
 	take.Gaps = r.gaps
 	r.mu.Unlock()
 	<-r.done

@@ -96,7 +96,7 @@ func render(ctx context.Context, voice, text string) ([]int16, error) {
 	case err != nil:
 		return nil, fmt.Errorf("speaking a text: %w: %s", err, strings.TrimSpace(complaint.String()))
 	}
-	samples, err := formats.ReadWAV(bytes.NewReader(out))
+	samples, err := formats.ReadWAV(bytes.NewReader(out), time.Hour)
 	if err != nil {
 		return nil, fmt.Errorf("speaking a text: %w", err)
 	}

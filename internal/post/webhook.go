@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"net/netip"
 	"net/url"
+	"slices"
 	"strconv"
 	"syscall"
 	"time"
@@ -30,7 +31,10 @@ type Hook struct {
 
 // Hooks tells other programs. It follows no redirects, and by itself reaches no address of this machine or inside its network, so that nobody makes
 // the server speak with what only it can reach.
-type Hooks struct{ client *http.Client }
+type Hooks struct {
+	client *http.Client
+	inside bool
+}
 
 // hookPatience is how long the other program may take.
 const hookPatience = 15 * time.Second
@@ -47,14 +51,30 @@ func NewHooks(inside bool) *Hooks {
 			if err != nil {
 				return err
 			}
-			if ip := at.Addr().Unmap(); ip.IsLoopback() || ip.IsPrivate() || ip.IsLinkLocalUnicast() || ip.IsUnspecified() || ip.IsMulticast() || ip.IsLinkLocalMulticast() {
+			if !public(at.Addr()) {
 				return errInside
 			}
 			return nil
 		}
 	}
-	return &Hooks{&http.Client{Timeout: hookPatience, Transport: &http.Transport{DialContext: dialer.DialContext, Proxy: nil, TLSHandshakeTimeout: 5 * time.Second, MaxIdleConns: 10, IdleConnTimeout: 30 * time.Second},
+	return &Hooks{inside: inside, client: &http.Client{Timeout: hookPatience, Transport: &http.Transport{DialContext: dialer.DialContext, Proxy: nil, TLSHandshakeTimeout: 5 * time.Second, MaxIdleConns: 10, IdleConnTimeout: 30 * time.Second},
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}
+}
+
+// notPublic are the ranges that lead nowhere outside, or back inside (IANA's special-purpose address registries, RFC 6890): what net/netip does not tell.
+var notPublic = []netip.Prefix{
+	netip.MustParsePrefix("0.0.0.0/8"), netip.MustParsePrefix("100.64.0.0/10"), netip.MustParsePrefix("192.0.0.0/24"), netip.MustParsePrefix("198.18.0.0/15"),
+	netip.MustParsePrefix("240.0.0.0/4"), netip.MustParsePrefix("64:ff9b::/96"), netip.MustParsePrefix("64:ff9b:1::/48"), netip.MustParsePrefix("100::/64"),
+	netip.MustParsePrefix("2001::/32"), netip.MustParsePrefix("2002::/16"), netip.MustParsePrefix("::/96"),
+}
+
+// public tells whether an address is one of the public network.
+func public(ip netip.Addr) bool {
+	ip = ip.Unmap().WithZone("")
+	if !ip.IsGlobalUnicast() || ip.IsPrivate() {
+		return false
+	}
+	return !slices.ContainsFunc(notPublic, func(p netip.Prefix) bool { return p.Contains(ip) })
 }
 
 // NewSecret makes a secret that other programs verify signatures with.
@@ -64,11 +84,14 @@ func NewSecret() string {
 	return "whsec_" + base64.StdEncoding.EncodeToString(key)
 }
 
-// CheckURL tells what is wrong with the address of a webhook.
-func CheckURL(address string) error {
+// CheckURL tells what is wrong with the address of a webhook. Without TLS only who may be told inside is told.
+func (h *Hooks) CheckURL(address string) error {
 	u, err := url.Parse(address)
 	if err != nil || u.Hostname() == "" || u.Scheme != "https" && u.Scheme != "http" {
 		return errors.New("the address begins with https:// or http://")
+	}
+	if u.Scheme == "http" && (h == nil || !h.inside) {
+		return errors.New("the address begins with https://: what is told is nobody else's to read")
 	}
 	if u.User != nil {
 		return errors.New("an address holds no password: what is sent is signed")

@@ -19,6 +19,7 @@ type RowQuery struct {
 	Ends          string        // the end of a number, as digits from the last on
 	Begins        []string      // how a number may begin: "+413555", "+1413555"
 	List          *uuid.UUID    // only members of this hand-made list
+	Reader        uuid.UUID     // whose private lists count besides the shared ones
 	Filter        *filter.Expr
 	Sort          fields.Field // zero: the name
 	Down          bool
@@ -86,7 +87,7 @@ func (q RowQuery) where(t *sqlText) string {
 	// Literals, so that the planner sees that a partial index fits.
 	parts := []string{"r.deleted_at IS NULL", "r.kind IN (" + strings.Join(kinds, ", ") + ")"}
 	if q.List != nil {
-		parts = append(parts, "r.id IN (SELECT m.record_id FROM list_members m WHERE m.list_id = "+t.arg(*q.List)+")")
+		parts = append(parts, "r.id IN (SELECT m.record_id FROM list_members m JOIN lists l ON l.id = m.list_id WHERE l.id = "+t.arg(*q.List)+" AND (l.shared OR l.owner_id = "+t.arg(q.Reader)+"))")
 	}
 	if q.Words != "" {
 		words := "'%' || fold(" + t.arg(likeEscape(q.Words)) + ") || '%'"

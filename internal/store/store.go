@@ -160,5 +160,22 @@ func Duplicate(err error) bool {
 	return errors.As(err, &pgErr) && pgErr.Code == "23505"
 }
 
+// Refused tells whether the database refused a value for its own sake, and which column it is, as far as that is known: it names something that is not
+// there (23503), or holds what the column does not take (23502, 23514, and class 22).
+func Refused(err error) (column string, is bool) {
+	var pgErr *pgconn.PgError
+	if !errors.As(err, &pgErr) {
+		return "", false
+	}
+	switch {
+	case pgErr.Code == "23503" && !strings.Contains(pgErr.Message, "update or delete"), pgErr.Code == "23514":
+		column = strings.TrimPrefix(pgErr.ConstraintName, pgErr.TableName+"_")
+		return strings.TrimSuffix(strings.TrimSuffix(column, "_fkey"), "_check"), true
+	case pgErr.Code == "23502", strings.HasPrefix(pgErr.Code, "22"):
+		return pgErr.ColumnName, true
+	}
+	return "", false
+}
+
 // NewID makes a UUIDv7, so that ids of rows made together lie together.
 func NewID() uuid.UUID { return uuid.Must(uuid.NewV7()) }

@@ -134,8 +134,8 @@ func (s *Switchboard) paused(id uuid.UUID) bool {
 }
 
 // Press sends keypad tones of user. Errors: as of Do.
-func (s *Switchboard) Press(ctx context.Context, id uuid.UUID, user, digits string) error {
-	err := s.do(ctx, id, call.Press{By: user, Digits: digits, Hidden: s.paused(id)})
+func (s *Switchboard) Press(ctx context.Context, id uuid.UUID, user, digits string, hidden bool) error {
+	err := s.do(ctx, id, call.Press{By: user, Digits: digits, Hidden: hidden || s.paused(id)})
 	if err == nil {
 		s.keysSound(id, digits)
 	}

@@ -1,6 +1,9 @@
 package audio
 
-import "time"
+import (
+	"slices"
+	"time"
+)
 
 // Figures are what two voices of a call say about it. Our voice is ours, the other side's is theirs.
 type Figures struct {
@@ -27,12 +30,13 @@ func (f Figures) OursShare() float64 {
 	return float64(f.Ours) / float64(f.Ours+f.Theirs)
 }
 
-// Measure computes the figures of two voices from their utterances, in order, within total frames.
-func Measure(ours, theirs []Span, total int) Figures {
+// Measure computes the figures of two voices from their utterances, in order, within total frames. Gaps, in order, were left out: nothing is known of
+// them, so that they are nobody's silence, and nobody's word goes on through one.
+func Measure(ours, theirs []Span, total int, gaps ...Span) Figures {
 	overlap := overlapOf(ours, theirs)
 	o, t := sum(ours), sum(theirs)
-	return Figures{Total: frames(total), Ours: frames(o), Theirs: frames(t), Overlap: frames(overlap), Silence: frames(total - o - t + overlap),
-		LongestOurs: frames(longest(ours, theirs)), LongestTheirs: frames(longest(theirs, ours)),
+	return Figures{Total: frames(total), Ours: frames(o), Theirs: frames(t), Overlap: frames(overlap), Silence: frames(max(0, total-sum(gaps)-o-t+overlap)),
+		LongestOurs: frames(longest(ours, theirs, gaps)), LongestTheirs: frames(longest(theirs, ours, gaps)),
 		InterruptedThem: interruptions(ours, theirs), InterruptedUs: interruptions(theirs, ours), FirstAnswer: frames(firstAnswer(ours, theirs))}
 }
 
@@ -57,8 +61,11 @@ func overlapOf(a, b []Span) (n int) {
 	return n
 }
 
-// longest joins utterances of mine between which the other says nothing.
-func longest(mine, others []Span) (most int) {
+// longest joins utterances of mine between which the other says nothing, and nothing was left out.
+func longest(mine, others, gaps []Span) (most int) {
+	between := func(from, to int) bool {
+		return slices.ContainsFunc(gaps, func(g Span) bool { return g.From < to && g.To > from })
+	}
 	j := 0
 	for i := 0; i < len(mine); {
 		from, to := mine[i].From, mine[i].To
@@ -66,7 +73,7 @@ func longest(mine, others []Span) (most int) {
 			for j < len(others) && others[j].To <= to {
 				j++
 			}
-			if j < len(others) && others[j].From < mine[i].From {
+			if j < len(others) && others[j].From < mine[i].From || between(to, mine[i].From) {
 				break
 			}
 			to = mine[i].To

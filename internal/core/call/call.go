@@ -10,6 +10,7 @@ package call
 import (
 	"errors"
 	"time"
+	"unicode/utf8"
 )
 
 // LegNo numbers the legs of a call from 1 in the order in which they were added. 0 is no leg.
@@ -149,6 +150,9 @@ type State struct {
 	Beeped   time.Time // when a message began
 	Line     string    // the line of ours that an inbound call came in on
 	OnHold   bool
+	Run      int       // how many keys were pressed one soon after the other, lately
+	RunLeg   LegNo     // by whom
+	RunAt    time.Time // the last of them
 	Started  time.Time
 	Last     time.Time // time of the newest fact
 	Ended    time.Time
@@ -312,6 +316,11 @@ func Evolve(s State, f Fact) State {
 		s.Started, s.By, s.Internal = f.At, f.By, true
 	case Beeped:
 		s.Beeped = f.At
+	case Pressed:
+		if s.RunLeg != f.Leg || f.At.Sub(s.RunAt) > runGap {
+			s.Run = 0
+		}
+		s.Run, s.RunLeg, s.RunAt = s.Run+utf8.RuneCountInString(f.Digits), f.Leg, f.At
 	case Muted, Unmuted:
 		leg.Muted = f.Kind == Muted
 	case LegAdded:

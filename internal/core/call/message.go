@@ -51,12 +51,26 @@ type CarrierDigits struct {
 // HiddenDigit stands for a key that is not kept.
 const HiddenDigit = "•"
 
-// kept are digits as they are kept.
-func kept(digits string, hidden bool) string {
-	if hidden {
-		return strings.Repeat(HiddenDigit, len(digits))
+// A run of keys is of one number: no two of them lie further apart than runGap. Of a run only the first runShown are kept as they were pressed, as of a
+// card number only the issuer's digits may be (PCI DSS 4.0, requirement 3.4.1); menus, extensions and codes are shorter.
+const (
+	runGap       = 10 * time.Second
+	runShown     = 6
+	shortestCard = 13 // digits (ISO/IEC 7812-1)
+)
+
+// keptDigits are digits as they are kept: of a run that grows long, and of those that are to be hidden, only how many.
+func (d *decision) keptDigits(leg LegNo, digits string, hidden bool) string {
+	run := 0
+	if d.state.RunLeg == leg && d.at.Sub(d.state.RunAt) <= runGap {
+		run = d.state.Run
 	}
-	return digits
+	shown := max(0, runShown-run)
+	if hidden || len(digits) >= shortestCard {
+		shown = 0
+	}
+	shown = min(shown, len(digits))
+	return digits[:shown] + strings.Repeat(HiddenDigit, len(digits)-shown)
 }
 
 // PlaceInternal calls a colleague: the caller's leg is up from the start, the colleague's rings.
@@ -244,7 +258,7 @@ func (d *decision) press(in Press) ([]Fact, []Effect, error) {
 	case d.state.Answered().IsZero() || d.state.OnHold:
 		return nil, nil, ErrNoSpeech
 	}
-	d.add(Fact{Kind: Pressed, Leg: no, Digits: kept(in.Digits, in.Hidden)})
+	d.add(Fact{Kind: Pressed, Leg: no, Digits: d.keptDigits(no, in.Digits, in.Hidden)})
 	if out := d.state.Outside(); out != nil && out.State == Up {
 		d.effects = append(d.effects, SendDigits{Leg: out.No, Digits: in.Digits})
 	}
@@ -257,7 +271,7 @@ func (d *decision) keysFromOutside(in CarrierDigits) {
 	if leg == nil || leg.Party != Outside || leg.State != Up || !KeypadDigits(in.Digits) {
 		return
 	}
-	d.add(Fact{Kind: Pressed, Leg: in.Leg, Digits: kept(in.Digits, in.Hidden)})
+	d.add(Fact{Kind: Pressed, Leg: in.Leg, Digits: d.keptDigits(in.Leg, in.Digits, in.Hidden)})
 	if m := d.state.voicemail(); m != nil && m.State == Up && !d.state.Beeped.IsZero() && strings.Contains(in.Digits, "#") {
 		d.endAll(d.reasonOfMachine(Abandoned))
 	}

@@ -124,6 +124,21 @@ func TestMuteAndKeys(t *testing.T) {
 	facts, _, err = call.Decide(s, call.CarrierDigits{Leg: 2, Digits: "77", Hidden: true}, start.Add(time.Minute))
 	require.NoError(t, err)
 	assert.Equal(t, "••", facts[0].Digits)
+	// A card number, key by key: no more than its issuer's digits are kept.
+	long, kept := s, ""
+	for i, digit := range "4111111111111111" {
+		facts, _, err := call.Decide(long, call.Press{By: "ines", Digits: string(digit)}, start.Add(2*time.Minute+time.Duration(i)*time.Second))
+		require.NoError(t, err)
+		kept += facts[0].Digits
+		long = call.Evolve(long, facts[0])
+	}
+	assert.Equal(t, "411111••••••••••", kept)
+	facts, _, err = call.Decide(long, call.Press{By: "ines", Digits: "42"}, start.Add(3*time.Minute))
+	require.NoError(t, err)
+	assert.Equal(t, "42", facts[0].Digits, "after a while it is another number")
+	facts, _, err = call.Decide(s, call.Press{By: "ines", Digits: "4111111111111111"}, start.Add(2*time.Minute))
+	require.NoError(t, err)
+	assert.Equal(t, "••••••••••••••••", facts[0].Digits)
 	s, _, _, err = run(t, append(talking, step{2, call.Mute{By: "ines", On: true}}, step{3, call.Mute{By: "ines"}})...)
 	require.NoError(t, err)
 	assert.False(t, s.Muted("ines"))

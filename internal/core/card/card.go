@@ -10,6 +10,8 @@ package card
 import (
 	"regexp"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 )
 
 // Found is a number that was found: how it was written, and what stands in its place.
@@ -21,6 +23,24 @@ var candidate = regexp.MustCompile(`\d(?:[ -]?\d){12,18}`)
 func Find(text string) []Found {
 	var found []Found
 	seen := map[string]bool{}
+	for _, at := range spans(text) {
+		written := text[at[0]:at[1]]
+		if !seen[written] {
+			seen[written] = true
+			found = append(found, Found{Text: written, Mask: mask(written)})
+		}
+	}
+	return found
+}
+
+// mask is what stands in the place of a number.
+func mask(written string) string {
+	d := digits(written)
+	return "•••• " + d[len(d)-4:]
+}
+
+// spans gives where card numbers stand in a text, in order.
+func spans(text string) (found [][2]int) {
 	for at := 0; at < len(text); {
 		span := candidate.FindStringIndex(text[at:])
 		if span == nil {
@@ -34,20 +54,20 @@ func Find(text string) []Found {
 			}
 			continue
 		}
+		if from > 0 && letter(text[:from], true) {
+			at = from + 1
+			continue
+		}
 		// The number may end before the last digits, which belong to what follows: 4111 1111 1111 1111 12/27.
 		for end := to; end-from >= 13; end-- {
 			written := text[from:end]
-			if last := written[len(written)-1]; last < '0' || last > '9' || end < to && text[end] >= '0' && text[end] <= '9' {
+			if last := written[len(written)-1]; last < '0' || last > '9' || end < to && text[end] >= '0' && text[end] <= '9' || letter(text[end:], false) {
 				continue
 			}
 			if !isCard(digits(written)) {
 				continue
 			}
-			if !seen[written] {
-				seen[written] = true
-				d := digits(written)
-				found = append(found, Found{Text: written, Mask: "•••• " + d[len(d)-4:]})
-			}
+			found = append(found, [2]int{from, end})
 			at = end
 			break
 		}
@@ -55,12 +75,29 @@ func Find(text string) []Found {
 	return found
 }
 
+// letter tells whether a text ends, or begins, with a letter: digits beside one are part of a reference, and of no card.
+func letter(text string, end bool) bool {
+	r, _ := utf8.DecodeRuneInString(text)
+	if end {
+		r, _ = utf8.DecodeLastRuneInString(text)
+	}
+	return unicode.IsLetter(r)
+}
+
 // Mask is a text in which everything that looks like a card number is hidden but its last four digits.
 func Mask(text string) string {
-	for _, f := range Find(text) {
-		text = strings.ReplaceAll(text, f.Text, f.Mask)
+	var b strings.Builder
+	last := 0
+	for _, at := range spans(text) {
+		b.WriteString(text[last:at[0]])
+		b.WriteString(mask(text[at[0]:at[1]]))
+		last = at[1]
 	}
-	return text
+	if last == 0 {
+		return text
+	}
+	b.WriteString(text[last:])
+	return b.String()
 }
 
 // longer tells whether the digits go on around a span: then it is some other number.

@@ -34,3 +34,7 @@ func (p Policy) Expiry(now, began, told time.Time, message, held bool) time.Time
 	}
 	return end
 }
+
+// Overlap tells whether something that was said from one moment of a recording to another was said, in part at least, within a gap of it: then it is kept
+// nowhere.
+func Overlap(from, to, gapFrom, gapTo time.Duration) bool { return from < gapTo && to > gapFrom }

@@ -88,6 +88,42 @@ type Notes struct {
 	Writer  string // the window that saved last
 }
 
+// Visible is for whom the notes of a slip are.
+type Visible string
+
+// For whom notes can be.
+const (
+	ForAll  Visible = "all"
+	ForTeam Visible = "team" // the rep's team, and who leads
+	ForMe   Visible = "me"   // the rep alone
+)
+
+// Reader is who wants to read notes.
+type Reader struct {
+	User  string
+	Team  string
+	Leads bool // may correct what others have written
+}
+
+// MayRead tells whether a reader may read the notes of a rep's slip, in whatever form they stand: on the call, in what was changed, in a file, to another
+// program.
+func MayRead(r Reader, rep, team string, visible Visible) bool {
+	switch {
+	case r.User == rep && rep != "":
+		return true
+	case visible == ForMe:
+		return false
+	case visible == ForTeam:
+		return r.Leads || r.Team == team && team != ""
+	}
+	return true
+}
+
+// MayChange tells whether somebody may change a slip of a rep: its rep, and who leads and may read it.
+func MayChange(r Reader, rep string, visible Visible) bool {
+	return r.User == rep || r.Leads && visible != ForMe
+}
+
 // Edit is a text that a window wants to save in place of the version it started from.
 type Edit struct {
 	Body   string

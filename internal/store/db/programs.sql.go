@@ -324,6 +324,20 @@ func (q *Queries) SetDelivery(ctx context.Context, arg SetDeliveryParams) error 
 	return err
 }
 
+const setWebhookSecret = `-- name: SetWebhookSecret :exec
+UPDATE webhooks SET secret = $1 WHERE id = $2
+`
+
+type SetWebhookSecretParams struct {
+	Secret string
+	ID     uuid.UUID
+}
+
+func (q *Queries) SetWebhookSecret(ctx context.Context, arg SetWebhookSecretParams) error {
+	_, err := q.db.Exec(ctx, setWebhookSecret, arg.Secret, arg.ID)
+	return err
+}
+
 const stopWebhook = `-- name: StopWebhook :exec
 UPDATE webhooks SET active = false, stopped = $1 WHERE id = $2
 `

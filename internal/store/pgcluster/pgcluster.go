@@ -4,17 +4,24 @@ package pgcluster
 
 import (
 	"context"
+	"crypto/rand"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"net"
+	"net/url"
 	"os"
 	"os/exec"
 	"os/user"
 	"path/filepath"
+	"regexp"
 	"sort"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // Options say where a cluster lives and how careful it is.
@@ -26,10 +33,12 @@ type Options struct {
 
 // Cluster is a running server.
 type Cluster struct {
-	dir  string
-	port int
-	bin  string
-	own  bool // started by this process
+	dir      string
+	port     int
+	bin      string
+	own      bool     // this process ends it
+	lock     *os.File // held by the process that ends it
+	password string   // of its owner; empty where everybody on this machine is let in, which tests do
 }
 
 // owner is the account the server runs under: PostgreSQL refuses root.
@@ -50,15 +59,17 @@ func Start(ctx context.Context, o Options) (*Cluster, error) {
 	if _, err := os.Stat(filepath.Join(dir, "PG_VERSION")); errors.Is(err, os.ErrNotExist) {
 		args := []string{"-D", dir, "-U", owner, "--auth=trust", "-E", "UTF8", "--locale=C.UTF-8"}
 		if o.Fast {
-			args = append(args, "--no-sync")
+			args = append(args, "--no-sync") // and no password, which costs every connection some milliseconds
 		}
 		if out, err := c.run(ctx, "initdb", args...); err != nil {
 			return nil, fmt.Errorf("the database cluster could not be made in %s: %s", dir, lastLine(out))
 		}
 	}
+	c.claim()
 	if port, ok := c.running(ctx); ok {
-		c.port = port
-		return c, nil
+		// An earlier program was killed and left it, unless another one lives that holds it.
+		c.port, c.own = port, c.lock != nil
+		return c, c.guard(ctx, o)
 	}
 	// What a crash left behind would keep the server from starting.
 	_ = os.Remove(filepath.Join(dir, "postmaster.pid"))
@@ -79,12 +90,72 @@ func Start(ctx context.Context, o Options) (*Cluster, error) {
 		return nil, fmt.Errorf("the database did not start: %s (see %s)", lastLine(out), filepath.Join(dir, "server.log"))
 	}
 	c.own = true
-	return c, nil
+	return c, c.guard(ctx, o)
 }
+
+// claim takes the lock of the cluster for this process, if no other one holds it: whoever has it ends the server.
+func (c *Cluster) claim() {
+	f, err := os.OpenFile(c.dir+".lock", os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return
+	}
+	if syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB) != nil {
+		_ = f.Close()
+		return
+	}
+	c.lock = f
+}
+
+// guard gives the cluster's owner a password, so that not everybody on this machine is let in, and reads it where it has one.
+func (c *Cluster) guard(ctx context.Context, o Options) error {
+	if o.Fast {
+		return nil
+	}
+	file := c.dir + ".password"
+	if text, err := os.ReadFile(file); err == nil {
+		c.password = strings.TrimSpace(string(text))
+		return nil
+	} else if !errors.Is(err, os.ErrNotExist) {
+		return fmt.Errorf("the database's password: %w", err)
+	}
+	secret := make([]byte, 24)
+	_, _ = rand.Read(secret)
+	password := hex.EncodeToString(secret)
+	conn, err := pgx.Connect(ctx, c.URL("postgres"))
+	if err != nil {
+		return fmt.Errorf("the database does not let its owner in: %w", err)
+	}
+	defer func() { _ = conn.Close(ctx) }()
+	if err := os.WriteFile(file, []byte(password+"\n"), 0o600); err != nil {
+		return fmt.Errorf("the database's password: %w", err)
+	}
+	rules := filepath.Join(c.dir, "pg_hba.conf")
+	text, err := os.ReadFile(rules)
+	if err != nil {
+		return err
+	}
+	// The password is hex: nothing in it has to be quoted.
+	if _, err := conn.Exec(ctx, "ALTER ROLE "+owner+" PASSWORD '"+password+"'"); err != nil {
+		return fmt.Errorf("the database's password: %w", err)
+	}
+	if err := os.WriteFile(rules, []byte(trusted.ReplaceAllString(string(text), "${1}scram-sha-256")), 0o600); err != nil {
+		return err
+	}
+	c.password = password
+	_, err = conn.Exec(ctx, "SELECT pg_reload_conf()")
+	return err
+}
+
+// trusted is a rule of pg_hba.conf that lets everybody in.
+var trusted = regexp.MustCompile(`(?m)^((?:local|host)[^#\n]*\s)trust\s*$`)
 
 // URL is the address of a database of this cluster.
 func (c *Cluster) URL(database string) string {
-	return fmt.Sprintf("postgres://%s@127.0.0.1:%d/%s?sslmode=disable", owner, c.port, database)
+	who := url.User(owner)
+	if c.password != "" {
+		who = url.UserPassword(owner, c.password)
+	}
+	return fmt.Sprintf("postgres://%s@127.0.0.1:%d/%s?sslmode=disable", who, c.port, database)
 }
 
 // Port is where the server listens.
@@ -96,6 +167,11 @@ func (c *Cluster) Stop() error {
 		return nil
 	}
 	c.own = false
+	defer func() {
+		if c.lock != nil {
+			_ = c.lock.Close()
+		}
+	}()
 	out, err := c.run(context.Background(), "pg_ctl", "-D", c.dir, "-m", "fast", "-w", "-t", "30", "stop")
 	if err != nil {
 		return fmt.Errorf("the database did not stop: %s", lastLine(out))
@@ -115,15 +191,20 @@ func (c *Cluster) Halt() error {
 
 // Resume: see Halt.
 func (c *Cluster) Resume(ctx context.Context) error {
+	if c.lock != nil {
+		_ = c.lock.Close()
+	}
 	again, err := Start(ctx, Options{Dir: c.dir, Port: c.port, Fast: true})
 	if err == nil {
-		c.own = again.own
+		c.own, c.lock = again.own, again.lock
 	}
 	return err
 }
 
 // Remove deletes a stopped cluster's folder.
-func (c *Cluster) Remove() error { return os.RemoveAll(c.dir) }
+func (c *Cluster) Remove() error {
+	return errors.Join(os.RemoveAll(c.dir), os.RemoveAll(c.dir+".lock"), os.RemoveAll(c.dir+".password"))
+}
 
 // running tells the port of a server that answers from this folder.
 func (c *Cluster) running(ctx context.Context) (int, bool) {

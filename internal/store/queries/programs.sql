@@ -58,3 +58,6 @@ UPDATE api_tokens SET revoked_at = @at WHERE id = @id AND user_id = @user_id AND
 
 -- name: UseToken :one
 UPDATE api_tokens SET used_at = @now WHERE hash = @hash AND revoked_at IS NULL AND (expires_at IS NULL OR expires_at > @now) RETURNING user_id, scopes;
+
+-- name: SetWebhookSecret :exec
+UPDATE webhooks SET secret = @secret WHERE id = @id;

@@ -4344,6 +4344,8 @@ export interface components {
         KeysWish: {
             /** @description 0-9, *, # and A-D */
             digits: string;
+            /** @description Keep only how many; so it is anyway while the recording is paused */
+            hidden?: boolean;
         };
         WrittenCall: {
             /** @enum {string} */

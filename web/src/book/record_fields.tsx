@@ -32,7 +32,7 @@ export function Shown({ def, value }: { def: FieldDef; value: Schemas["RecordVal
   switch (def.type) {
     case "mail":
       return (
-        <a className={link} href={`mailto:${value.text}`}>
+        <a className={link} href={`mailto:${encodeURIComponent(value.text).replace("%40", "@")}`}>
           {value.text}
         </a>
       );

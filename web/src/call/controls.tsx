@@ -86,28 +86,29 @@ function Keypad({ call }: { call: Call }) {
   const [sent, setSent] = useState("");
   const tell = useTell();
   const { hint } = useKeys();
+  // What is pressed on a keypad that was opened while the recording was paused is nobody's to keep, also after the pause.
+  const [hidden, setHidden] = useState(false);
   const press = useMutation({
     mutationFn: (digits: string) =>
-      ask(api.POST("/api/calls/{id}/keys", { params: { path: { id: call.id } }, body: { digits } })),
+      ask(api.POST("/api/calls/{id}/keys", { params: { path: { id: call.id } }, body: { digits, hidden } })),
     onError: (e) => {
       tell(e.message, { bad: true });
     },
   });
   const send = (digit: string) => {
     setSent((x) => (x + digit).slice(-24));
-    if (!sendKeys(digit)) press.mutate(digit);
+    if (hidden || !sendKeys(digit)) press.mutate(digit);
+  };
+  const show = (next: boolean) => {
+    setOpen(next);
+    setSent("");
+    if (next) setHidden(call.recording?.state === "paused");
   };
   useKey("keypad", () => {
-    setOpen(true);
+    show(true);
   });
   return (
-    <Popover.Root
-      open={open}
-      onOpenChange={(next) => {
-        setOpen(next);
-        setSent("");
-      }}
-    >
+    <Popover.Root open={open} onOpenChange={show}>
       <Popover.Trigger asChild>
         <Button hint={hint("keypad")} aria-keyshortcuts={hint("keypad")}>
           {t.in.during.keypad}

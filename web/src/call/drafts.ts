@@ -13,9 +13,14 @@ export function holdWindow() {
   if ("locks" in navigator) void navigator.locks.request(lockName(windowId), () => new Promise(() => undefined));
 }
 
+/** withoutLongNumbers hides what may be a card number: what lies in this browser, before the server has looked at it, can be read by whoever sits at it. */
+const withoutLongNumbers = (text: string) =>
+  text.replace(/(?<![\p{L}\d+])\d(?:[ -]?\d){8,14}(?=[ -]?\d{4}(?![\p{L}\d]))[ -]?/gu, "•••• ");
+
 export function keepDraft(slip: string, draft: Draft) {
   try {
-    localStorage.setItem(prefix(slip) + windowId, JSON.stringify(draft));
+    const kept = { ...draft, body: withoutLongNumbers(draft.body) };
+    localStorage.setItem(prefix(slip) + windowId, JSON.stringify(kept));
   } catch {
     // A full or forbidden storage: the server still gets it.
   }
@@ -24,6 +29,16 @@ export function keepDraft(slip: string, draft: Draft) {
 export function dropDraft(slip: string, id = windowId) {
   try {
     localStorage.removeItem(prefix(slip) + id);
+  } catch {
+    // nothing was kept there
+  }
+}
+
+/** dropDrafts forgets all drafts in this browser, which the next person at it must not read. */
+export function dropDrafts() {
+  try {
+    for (const key of Object.keys(localStorage).filter((k) => k.startsWith("trundo.notes.")))
+      localStorage.removeItem(key);
   } catch {
     // nothing was kept there
   }

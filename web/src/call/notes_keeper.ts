@@ -192,6 +192,11 @@ export class NotesKeeper {
 
 const keepers = new Map<string, NotesKeeper>();
 
+/** flushNotes saves what is not saved yet of every slip. */
+export async function flushNotes() {
+  await Promise.all([...keepers.values()].map((k) => k.flush()));
+}
+
 /** keeperOf gives the keeper of a slip, made with what the server has. */
 export function keeperOf(slip: string, server: Notes): NotesKeeper {
   let keeper = keepers.get(slip);

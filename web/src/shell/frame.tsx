@@ -6,6 +6,8 @@ import { api, ask, type Me } from "../api/client";
 import { startLive, useConnection } from "../api/live";
 import { queries } from "../api/queries";
 import { DialProvider } from "../call/dial";
+import { dropDrafts } from "../call/drafts";
+import { flushNotes } from "../call/notes_keeper";
 import { DeskStrip } from "../call/strip";
 import { Lane } from "../lane/lane";
 import { useReminders } from "../lane/reminders";
@@ -141,7 +143,11 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
   const tell = useTell();
   const [look, setLook] = useState<Theme>(theme);
   const signOut = useMutation({
-    mutationFn: () => ask(api.DELETE("/api/session")),
+    mutationFn: async () => {
+      await flushNotes(); // what is not saved yet is, first
+      await ask(api.DELETE("/api/session"));
+      dropDrafts();
+    },
     onSettled: async () => {
       dropSound();
       await navigate({ to: "/sign-in" });

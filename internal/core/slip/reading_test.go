@@ -1,0 +1,33 @@
+package slip_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"trundo/internal/core/slip"
+)
+
+func TestWhoReadsNotes(t *testing.T) {
+	t.Parallel()
+	for _, x := range []struct {
+		what          string
+		reader        slip.Reader
+		visible       slip.Visible
+		reads, writes bool
+	}{
+		{"the rep", slip.Reader{User: "ines", Team: "Sales"}, slip.ForMe, true, true},
+		{"a colleague of the team", slip.Reader{User: "hedda", Team: "Sales"}, slip.ForMe, false, false},
+		{"a colleague of the team", slip.Reader{User: "hedda", Team: "Sales"}, slip.ForTeam, true, false},
+		{"a colleague of the team", slip.Reader{User: "hedda", Team: "Sales"}, slip.ForAll, true, false},
+		{"somebody of another team", slip.Reader{User: "tomas", Team: "Service"}, slip.ForTeam, false, false},
+		{"somebody of no team", slip.Reader{User: "ada"}, slip.ForTeam, false, false},
+		{"who leads", slip.Reader{User: "odile", Leads: true}, slip.ForTeam, true, true},
+		{"who leads", slip.Reader{User: "odile", Leads: true}, slip.ForMe, false, false},
+		{"nobody", slip.Reader{}, slip.ForAll, true, false},
+	} {
+		assert.Equal(t, x.reads, slip.MayRead(x.reader, "ines", "Sales", x.visible), "%s, notes for %s", x.what, x.visible)
+		assert.Equal(t, x.writes, slip.MayChange(x.reader, "ines", x.visible), "%s, notes for %s", x.what, x.visible)
+	}
+	assert.False(t, slip.MayRead(slip.Reader{User: "tomas"}, "ines", "", slip.ForTeam), "two without a team are no team")
+}

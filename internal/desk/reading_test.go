@@ -1,0 +1,96 @@
+package desk_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"testing"
+
+	"github.com/google/uuid"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/contract"
+	"trundo/internal/desk"
+)
+
+// secretWord stands in nothing else.
+const secretWord = "Kolibri"
+
+func TestNotesForOneselfAreReadNowhereElse(t *testing.T) {
+	w := newWorld(t)
+	ctx := t.Context()
+	c := w.over()
+	me := contract.VisibleMe
+	c, err := w.ChangeSlip(ctx, w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, Visible: &me})
+	require.NoError(t, err)
+	write := func(text string) {
+		t.Helper()
+		page, err := w.CallPage(ctx, w.ines, c.ID)
+		require.NoError(t, err)
+		_, err = w.SaveNotes(ctx, w.ines, c.Slip.ID, contract.NotesEdit{Body: text, Base: page.Call.Slip.Notes.Version, Writer: "w"})
+		require.NoError(t, err)
+	}
+	write(secretWord + " before")
+	_, err = w.File(ctx, w.ines, c.Slip.ID, key(), nil)
+	require.NoError(t, err)
+	write(secretWord + " corrected after filing")
+	for _, reader := range []desk.Actor{w.tomas, w.odile, w.admin()} {
+		read := map[string]any{}
+		read["page"], err = w.CallPage(ctx, reader, c.ID)
+		require.NoError(t, err)
+		read["history"], err = w.History(ctx, reader, w.berit, "all", "")
+		require.NoError(t, err)
+		read["calls"], err = w.Calls(ctx, reader, desk.CallQuery{})
+		require.NoError(t, err)
+		read["found"], err = w.Find(ctx, reader, secretWord)
+		require.NoError(t, err)
+		var csv, all bytes.Buffer
+		require.NoError(t, w.WriteCalls(ctx, reader, desk.CallQuery{Mine: reader.ID == w.tomas.ID}, &csv))
+		read["csv"] = csv.String()
+		if reader.ID != w.tomas.ID {
+			e, err := w.AddExport(ctx, reader, contract.NewExport{Format: contract.NewExportFormatEverything})
+			require.NoError(t, err)
+			p, err := w.TakeExport(ctx, reader, uuid.MustParse(e.Address[len(e.Address)-36:]))
+			require.NoError(t, err)
+			require.NoError(t, p.Write(ctx, &all))
+			read["everything"] = all.String()
+		}
+		for what, x := range read {
+			text, err := json.Marshal(x)
+			require.NoError(t, err)
+			assert.NotContains(t, string(text), secretWord, fmt.Sprint(reader.Login, " reads ", what))
+		}
+	}
+	page, err := w.CallPage(ctx, w.ines, c.ID)
+	require.NoError(t, err)
+	text, err := json.Marshal(page.Changes)
+	require.NoError(t, err)
+	assert.Contains(t, string(text), secretWord, "she reads what she changed")
+}
+
+func TestADeletedPersonAndAPrivateListAreReadByNobodyElse(t *testing.T) {
+	w := newWorld(t)
+	ctx := t.Context()
+	require.NoError(t, w.RemoveRecord(ctx, w.odile, w.berit))
+	_, err := w.History(ctx, w.ines, w.berit, "all", "")
+	require.ErrorIs(t, err, desk.ErrGone)
+	_, err = w.Thread(ctx, w.ines, &w.berit, "")
+	require.ErrorIs(t, err, desk.ErrGone)
+	_, err = w.History(ctx, w.ines, uuid.New(), "all", "")
+	require.ErrorIs(t, err, desk.ErrNotFound)
+	_, err = w.RestoreRecord(ctx, w.odile, w.berit)
+	require.NoError(t, err)
+
+	l, err := w.AddList(ctx, w.ines, contract.ListEdit{Name: "Mine", Type: "hand", Kind: "contact"})
+	require.NoError(t, err)
+	_, err = w.BulkAct(ctx, w.ines, key(), contract.BulkAct{Action: "add_to_list", Value: ptr(l.ID.String()), Selection: contract.Selection{Ids: &[]uuid.UUID{w.berit}}})
+	require.NoError(t, err)
+	query := contract.RowQuery{Kinds: people, ListID: &l.ID}
+	mine, err := w.Rows(ctx, w.ines, query)
+	require.NoError(t, err)
+	assert.Len(t, mine.Rows, 1)
+	others, err := w.Rows(ctx, w.odile, query)
+	require.NoError(t, err)
+	assert.Empty(t, others.Rows)
+}
