@@ -29,6 +29,9 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	} else if err != nil {
 		return contract.Call{}, err
 	}
+	if row.Direction == string(contract.CallDirectionOutbound) {
+		return contract.Call{}, call.ErrNotInbound
+	}
 	links, err := d.Store.LinkedRecords(ctx, id)
 	if err != nil {
 		return contract.Call{}, err

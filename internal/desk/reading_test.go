@@ -82,7 +82,7 @@ func TestADeletedPersonAndAPrivateListAreReadByNobodyElse(t *testing.T) {
 	_, err = w.RestoreRecord(ctx, w.odile, w.berit)
 	require.NoError(t, err)
 
-	l, err := w.AddList(ctx, w.ines, contract.ListEdit{Name: "Mine", Type: "hand", Kind: "contact"})
+	l, err := w.AddList(ctx, w.ines, contract.ListEdit{Name: "Mine", Type: "hand", Kind: "contact", Shared: ptr(false)})
 	require.NoError(t, err)
 	_, err = w.BulkAct(ctx, w.ines, key(), contract.BulkAct{Action: "add_to_list", Value: ptr(l.ID.String()), Selection: contract.Selection{Ids: &[]uuid.UUID{w.berit}}})
 	require.NoError(t, err)

@@ -57,6 +57,7 @@ var kinds = []struct {
 	{call.ErrNotThere, http.StatusForbidden, "not_in_call", "Not in this call"},
 	{call.ErrOver, http.StatusConflict, "call_over", "The call has ended"},
 	{call.ErrTaken, http.StatusConflict, "taken", "Taken by somebody else"},
+	{call.ErrNotInbound, http.StatusConflict, "not_inbound", "Not an inbound call"},
 	{call.ErrNoRing, http.StatusForbidden, "no_ring", "It does not ring for you"},
 	{call.ErrNoSpeech, http.StatusConflict, "not_answered", "Not answered"},
 	{call.ErrHeld, http.StatusConflict, "held", "On hold already"},

@@ -55,12 +55,12 @@ const (
 
 // Errors of calls that come in.
 var (
-	ErrTaken     = errors.New("somebody else has taken this call")
-	ErrNoRing    = errors.New("this call does not ring for you")
-	ErrNoSpeech  = errors.New("this call has not been answered")
-	ErrHeld      = errors.New("this call is on hold already")
-	ErrNotHeld   = errors.New("this call is not on hold")
-	errNotIncome = errors.New("this call did not come in")
+	ErrTaken      = errors.New("somebody else has taken this call")
+	ErrNoRing     = errors.New("this call does not ring for you")
+	ErrNoSpeech   = errors.New("this call has not been answered")
+	ErrHeld       = errors.New("this call is on hold already")
+	ErrNotHeld    = errors.New("this call is not on hold")
+	ErrNotInbound = errors.New("this call did not come in")
 )
 
 // arrive makes the call of what comes in.
@@ -82,7 +82,7 @@ func (d *decision) waiting() error {
 	case !d.state.Ended.IsZero():
 		return ErrOver
 	case !d.state.Inbound && !d.state.Internal:
-		return errNotIncome
+		return ErrNotInbound
 	case !d.state.taken().IsZero():
 		return ErrTaken
 	}
@@ -94,7 +94,7 @@ func (d *decision) offer(in Offer) ([]Fact, []Effect, error) {
 		return nil, nil, err
 	}
 	if d.state.Internal {
-		return nil, nil, errNotIncome
+		return nil, nil, ErrNotInbound
 	}
 	for _, user := range in.To {
 		if user == "" || d.liveLegOf(user) != 0 {
