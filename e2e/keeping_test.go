@@ -240,7 +240,7 @@ func TestRecordingsSurviveAKillToTheLastSecond(t *testing.T) {
 		require.Less(t, answer.StatusCode, 300)
 		return answer
 	}
-	session := ask("/api/session", `{"login":"ines","password":"lindenfall"}`, nil).Cookies()[0]
+	session := ask("/api/session", `{"login":"ada","password":"lindenfall"}`, nil).Cookies()[0]
 	const calls = 10
 	for i := range calls {
 		ask("/api/outside", fmt.Sprintf(`{"action":"call","from":"+1212555017%d","to":%q}`, i, mainE164), session)

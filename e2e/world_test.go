@@ -121,7 +121,7 @@ func serve(t *testing.T, url, addr, data, sound string) *world {
 	}
 	s.Close()
 	w := &world{data: filepath.Join(data, "data")}
-	c := app.Config{DatabaseURL: url, Addr: addr, SoundAddr: sound, DataDir: filepath.Join(data, "data"), ServerName: "e2e", Demo: true, Clock: clockwork.NewRealClock(), Web: web.Dist(),
+	c := app.Config{DatabaseURL: url, Addr: addr, SoundAddr: sound, DataDir: filepath.Join(data, "data"), ServerName: "e2e", Demo: true, MailDomain: "lindenfall.example", Clock: clockwork.NewRealClock(), Web: web.Dist(),
 		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError}))}
 	c.Carrier = func(clockwork.Clock) carrier.Carrier {
 		w.sim = sim.New(clockwork.NewFakeClock(), "US", func(to string) sim.Behaviour { return sim.Behaviour{RingsOn: true, Script: says[to]} })

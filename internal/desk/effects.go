@@ -47,6 +47,14 @@ func makeFollowUp(ctx context.Context, x *filing, it outcome.Item, row *db.Inser
 	if err != nil {
 		return nil, err
 	}
+	x.lanes, x.where = append(x.lanes, x.slip.UserID), append(x.where, record)
+	if same, err := x.q.SameFollowUp(ctx, db.SameFollowUpParams{RecordID: record, OwnerID: x.slip.UserID, Kind: it.Act, Text: it.Text}); err == nil {
+		row.RefID = &same.ID // what is open already is renewed, not doubled
+		n, err := x.q.RenewFollowUp(ctx, db.RenewFollowUpParams{ID: same.ID, DueAt: it.Due, DayOnly: it.DayOnly})
+		return renewed{Renewed: true, DueAt: same.DueAt, DayOnly: same.DayOnly, Version: n}, err
+	} else if !store.NotFound(err) {
+		return nil, err
+	}
 	id := store.NewID()
 	row.RefID = &id
 	p := db.InsertFollowUpParams{ID: id, RecordID: record, OwnerID: x.slip.UserID, SlipID: &x.slip.ID, Kind: it.Act, Text: it.Text, DueAt: it.Due, DayOnly: it.DayOnly,
@@ -57,13 +65,31 @@ func makeFollowUp(ctx context.Context, x *filing, it outcome.Item, row *db.Inser
 	if err := x.q.InsertFollowUp(ctx, p); err != nil {
 		return nil, err
 	}
-	x.lanes, x.where = append(x.lanes, x.slip.UserID), append(x.where, record)
 	return nil, x.q.AddHistory(ctx, db.AddHistoryParams{RecordID: record, At: x.at, Kind: "follow_up", RefID: id})
+}
+
+// renewed is what an open follow-up was before it was renewed, and its version after that.
+type renewed struct {
+	Renewed bool       `json:"renewed"`
+	DueAt   *time.Time `json:"due_at"`
+	DayOnly bool       `json:"day_only"`
+	Version int        `json:"version"`
 }
 
 func dropFollowUp(ctx context.Context, t take) (string, error) {
 	if t.row.RefID == nil {
 		return "", nil // it was left to a round
+	}
+	var before renewed
+	if err := json.Unmarshal(t.row.Before, &before); err != nil {
+		return "", err
+	}
+	if before.Renewed {
+		n, err := t.q.UnrenewFollowUp(ctx, db.UnrenewFollowUpParams{ID: *t.row.RefID, DueAt: before.DueAt, DayOnly: before.DayOnly, Version: before.Version})
+		if err != nil || n == 0 {
+			return changedSince, err
+		}
+		return "", nil
 	}
 	n, err := t.q.DropFollowUp(ctx, *t.row.RefID)
 	if err != nil || n == 0 {
@@ -190,7 +216,8 @@ func dropTag(ctx context.Context, t take) (string, error) {
 }
 
 type staged struct {
-	Stage string `json:"stage"`
+	Stage string     `json:"stage"`
+	At    *time.Time `json:"at"`
 }
 
 func setStage(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFilingEffectsParams) (any, error) {
@@ -201,7 +228,7 @@ func setStage(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFil
 	if err := x.q.SetStage(ctx, db.SetStageParams{ID: r.ID, Stage: it.Value}); err != nil {
 		return nil, err
 	}
-	return staged{r.Stage}, x.changed(ctx, r.ID, row, map[string]string{"Stage": r.Stage}, map[string]string{"Stage": it.Value})
+	return staged{r.Stage, r.StageAt}, x.changed(ctx, r.ID, row, map[string]string{"Stage": r.Stage}, map[string]string{"Stage": it.Value})
 }
 
 func resetStage(ctx context.Context, t take) (string, error) {
@@ -213,7 +240,7 @@ func resetStage(ctx context.Context, t take) (string, error) {
 	if err != nil || !there || r.Stage != t.item.Value {
 		return changedSince, err
 	}
-	return "", t.q.SetStage(ctx, db.SetStageParams{ID: r.ID, Stage: before.Stage})
+	return "", t.q.ResetStage(ctx, db.ResetStageParams{ID: r.ID, Stage: before.Stage, StageAt: before.At})
 }
 
 func openCase(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFilingEffectsParams) (any, error) {

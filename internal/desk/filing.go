@@ -185,6 +185,9 @@ func (d *Desk) UndoFiling(ctx context.Context, a Actor, id uuid.UUID) (contract.
 		if _, err := d.weigh(ctx, q, s.CallID); err != nil {
 			return err
 		}
+		if err := q.UnsettlePromises(ctx, db.UnsettlePromisesParams{OwnerID: s.UserID, At: s.FiledAt, CallID: s.CallID}); err != nil {
+			return err
+		}
 		if s.InRound {
 			if round, err = d.unsettle(ctx, q, s); err != nil {
 				return err

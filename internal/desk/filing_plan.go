@@ -27,7 +27,8 @@ type matter struct {
 
 // situation is what is known for a plan, in the words of core.
 func (d *Desk) situation(ctx context.Context, q *db.Queries, a Actor, f *firm, row db.PlanOfRow, o *firmOutcome) (outcome.Situation, error) {
-	s := outcome.Situation{Now: d.Clock.Now(), Hours: d.Hours, Workdays: f.workdays, Mail: row.Email, Names: map[string]string{}, Round: row.InRound}
+	s := outcome.Situation{Now: d.Clock.Now(), Hours: d.Hours, Workdays: f.workdays, Mail: row.Email, Names: map[string]string{}, Round: row.InRound,
+		Here: a.zone(), Stages: dealStages()}
 	if row.PersonID != uuid.Nil {
 		s.Person = &outcome.Named{ID: row.PersonID.String(), Name: row.PersonName}
 	}
@@ -80,6 +81,12 @@ func (d *Desk) situation(ctx context.Context, q *db.Queries, a Actor, f *firm, r
 	return s, nil
 }
 
+// dealStages are the stages of a deal, in their order.
+func dealStages() []string {
+	stage, _ := fields.Find(fields.BuiltIn(fields.Deal), "stage")
+	return stage.Choices
+}
+
 // theMatters are the deal and the case: what the call is about, else the person's only open one.
 func theMatters(row db.PlanOfRow, s *outcome.Situation) error {
 	var about, theirs []matter
@@ -94,11 +101,12 @@ func theMatters(row db.PlanOfRow, s *outcome.Situation) error {
 			return slices.DeleteFunc(slices.Clone(all), func(m matter) bool { return m.Kind != kind })
 		}
 		mine := of(about)
-		if len(mine) == 0 {
+		isAbout := len(mine) > 0
+		if !isAbout {
 			mine = of(theirs)
 		}
 		if len(mine) == 1 {
-			return &outcome.Named{ID: mine[0].ID.String(), Name: mine[0].Name, Stage: mine[0].Stage}, 1
+			return &outcome.Named{ID: mine[0].ID.String(), Name: mine[0].Name, Stage: mine[0].Stage, About: isAbout}, 1
 		}
 		return nil, len(mine)
 	}

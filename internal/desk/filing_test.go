@@ -137,6 +137,59 @@ func TestAnOutcomeDoesItsWorkAndIsUndone(t *testing.T) {
 	assert.Len(t, record.FollowUps, 1)
 }
 
+// The same thing to do with the same person is one thing, however often a call ends with it.
+func TestWhatIsToBeDoneAlreadyIsRenewed(t *testing.T) {
+	w := newWorld(t)
+	w.outcomeThat(outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, Text: "Ask about the tank", After: outcome.After{Count: 2, Unit: outcome.BusinessDays, At: ten()}})
+	files := func() contract.Call {
+		c := w.over()
+		_, err := w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+		require.NoError(t, err)
+		return c
+	}
+	due := func() []string {
+		record, err := w.Record(t.Context(), w.ines, w.berit)
+		require.NoError(t, err)
+		var all []string
+		for _, f := range record.FollowUps {
+			all = append(all, f.DueAt.In(w.ines.Zone).Format(time.DateOnly))
+		}
+		return all
+	}
+	files()
+	assert.Equal(t, []string{"2026-03-04"}, due())
+	w.clock.Advance(24 * time.Hour)
+	second := files()
+	assert.Equal(t, []string{"2026-03-05"}, due())
+	_, err := w.UndoFiling(t.Context(), w.ines, second.Slip.ID)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"2026-03-04"}, due(), "the first is as it was")
+}
+
+// Whoever called as promised has kept the promise.
+func TestAConversationKeepsAPromise(t *testing.T) {
+	w := newWorld(t)
+	at, promised := w.clock.Now().Add(5*time.Minute), true
+	later := at.Add(time.Hour)
+	for _, due := range []time.Time{at, later} {
+		_, err := w.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "The price", DueAt: &due, Promised: &promised})
+		require.NoError(t, err)
+	}
+	left := func() int {
+		record, err := w.Record(t.Context(), w.ines, w.berit)
+		require.NoError(t, err)
+		return len(record.FollowUps)
+	}
+	w.files(w.over(), w.sold)
+	assert.Equal(t, 2, left(), "nobody answered")
+	w.sits(w.ines)
+	c := w.files(w.callsBack(contract.NewCall{NumberID: &w.mobile}), w.sold)
+	assert.Equal(t, 1, left(), "the one of later today is still to be kept")
+	_, err := w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 2, left())
+}
+
 func TestWhatWasChangedSinceStays(t *testing.T) {
 	w := newWorld(t)
 	deal := w.matter("deal", "Tank for the school", "enquiry")

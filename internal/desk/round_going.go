@@ -187,11 +187,25 @@ func (d *Desk) roundWaits(ctx context.Context, a Actor, r aRound) (string, error
 		return "", nil
 	}
 	now := d.Clock.Now()
-	due, err := d.Store.PromisesDue(ctx, db.PromisesDueParams{OwnerID: a.ID, Now: &now})
+	due, err := d.Store.PromisesDue(ctx, db.PromisesDueParams{OwnerID: a.ID, Now: &now, RoundID: r.ID})
 	if err != nil || len(due) == 0 {
 		return "", err
 	}
 	return fmt.Sprintf("you promised %s a call at %s", due[0].Name, due[0].DueAt.In(a.zone()).Format("15:04")), nil
+}
+
+// passPromises remembers that a goes on though promised calls are due: the round asks once about each.
+func (d *Desk) passPromises(ctx context.Context, a Actor, r aRound) error {
+	now := d.Clock.Now()
+	due, err := d.Store.PromisesDue(ctx, db.PromisesDueParams{OwnerID: a.ID, Now: &now, RoundID: r.ID})
+	if err != nil || len(due) == 0 {
+		return err
+	}
+	ids := make([]uuid.UUID, len(due))
+	for i, x := range due {
+		ids[i] = x.ID
+	}
+	return d.Store.PassPromises(ctx, db.PassPromisesParams{Ids: ids, RoundID: r.ID, UserID: a.ID})
 }
 
 // advance takes the next person and, where the round's pace says so, calls them.
@@ -205,7 +219,11 @@ func (d *Desk) advance(ctx context.Context, a Actor, r aRound, key string, how a
 	if rep.StopAfter {
 		return d.pauseRound(ctx, a, r, "")
 	}
-	if !how.anyway {
+	if how.anyway {
+		if err := d.passPromises(ctx, a, r); err != nil {
+			return err
+		}
+	} else {
 		if why, err := d.roundWaits(ctx, a, r); err != nil || why != "" {
 			return err
 		}
@@ -282,9 +300,9 @@ func (d *Desk) tryNext(ctx context.Context, a Actor, r aRound, key string, numbe
 	}
 	x := people[h.RecordID]
 	if number == nil {
-		i, more := round.Next(x.person.Numbers, idTexts(h.Tried))
+		i, more := round.NextAt(x.person, idTexts(h.Tried), d.Hours, d.Clock.Now())
 		if !more {
-			return wrong("number_id", "there is no other number of theirs to try")
+			return wrong("number_id", "there is no other number of theirs that may be called now")
 		}
 		number = &x.numbers[i].ID
 	}

@@ -368,13 +368,16 @@ func TestARoundWaitsForAPromise(t *testing.T) {
 	promised := true
 	_, err := w.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "The price", DueAt: &due, Promised: &promised})
 	require.NoError(t, err)
-	r := w.starts(w.ines, w.people(1))
+	r := w.starts(w.ines, w.people(2))
 	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 	assert.Nil(t, r.Current)
 	assert.Equal(t, "you promised Berit Osterlund a call at 09:59", r.Waits)
 	anyway := true
 	r, err = w.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActGo, Anyway: &anyway})
 	require.NoError(t, err)
+	require.NotNil(t, r.Current)
+	r = w.settles(w.ines, r, w.sold)
+	assert.Empty(t, r.Waits, "it was asked about once")
 	assert.NotNil(t, r.Current)
 }
 

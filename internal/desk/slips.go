@@ -302,6 +302,9 @@ func (d *Desk) tellAndView(ctx context.Context, a Actor, callID uuid.UUID) (cont
 	return view, nil
 }
 
+// promiseNear is how much before its time a promised call may be made and still keeps the promise.
+const promiseNear = 10 * time.Minute
+
 func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash []byte, shown *[]contract.PlanItem, how *ending) (uuid.UUID, error) {
 	f, err := d.firm(ctx)
 	if err != nil {
@@ -357,6 +360,12 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 		worth, err := d.weigh(ctx, q, s.CallID)
 		if err != nil {
 			return err
+		}
+		if worth.Conversation() {
+			until := now.Add(promiseNear)
+			if _, err := q.SettlePromises(ctx, db.SettlePromisesParams{At: &now, Until: &until, OwnerID: s.UserID, CallID: s.CallID}); err != nil {
+				return err
+			}
 		}
 		if worth.Conversation() && reached {
 			if err := d.spoke(ctx, q, s.CallID); err != nil {

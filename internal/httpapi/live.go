@@ -11,6 +11,7 @@ import (
 	"github.com/coder/websocket/wsjson"
 	"github.com/gin-gonic/gin"
 
+	"trundo/internal/contract"
 	"trundo/internal/desk"
 )
 
@@ -46,10 +47,12 @@ func (s *Server) live(c *gin.Context) {
 	defer func() { _ = conn.CloseNow() }()
 	sub := s.desk.Hub.Subscribe(a.ID, c.Query("epoch"), after)
 	defer sub.Close()
-	// The browser sends nothing; reading answers its pings and notices when it goes.
-	ctx := conn.CloseRead(context.WithoutCancel(c.Request.Context()))
-	ping := time.NewTicker(livePing)
-	defer ping.Stop()
+	ctx, gone := context.WithCancel(context.WithoutCancel(c.Request.Context()))
+	defer gone()
+	asked := make(chan struct{}, 1)
+	go s.listen(ctx, gone, conn, asked)
+	beat := time.NewTicker(livePing)
+	defer beat.Stop()
 	check := time.NewTicker(liveCheck)
 	defer check.Stop()
 	for {
@@ -64,11 +67,18 @@ func (s *Server) live(c *gin.Context) {
 				_ = conn.Close(signedOut, "signed out")
 				return
 			}
-		case <-ping.C:
+		case <-beat.C:
 			if err := within(ctx, conn.Ping); err != nil {
 				return
 			}
+		case <-asked:
+			if err := within(ctx, func(ctx context.Context) error { return conn.Write(ctx, websocket.MessageText, []byte(pong)) }); err != nil {
+				return
+			}
 		case e, ok := <-sub.Events():
+			if ok && e.Kind == contract.LiveEventKindRing {
+				go stillThere(ctx, gone, conn)
+			}
 			if !ok {
 				_ = conn.Close(websocket.StatusTryAgainLater, "resume")
 				return
@@ -77,6 +87,44 @@ func (s *Server) live(c *gin.Context) {
 				return
 			}
 		}
+	}
+}
+
+// What a window says, and what it hears back: a way that is half open carries nothing, and says nothing of it.
+const (
+	ping = `{"kind":"ping"}`
+	pong = `{"kind":"pong","n":0}`
+)
+
+// listen reads what the window says until it goes; reading also answers the protocol's own pings.
+func (s *Server) listen(ctx context.Context, gone func(), conn *websocket.Conn, asked chan<- struct{}) {
+	defer gone()
+	conn.SetReadLimit(1 << 10)
+	for {
+		_, text, err := conn.Read(ctx)
+		if err != nil {
+			return
+		}
+		if string(text) != ping {
+			_ = conn.Close(websocket.StatusPolicyViolation, "only signs of life are taken here")
+			return
+		}
+		select {
+		case asked <- struct{}{}:
+		default: // the last one is not answered yet
+		}
+	}
+}
+
+// liveRing is how soon a window that a call rings in must show that it is there: else the caller would ring at nobody.
+const liveRing = 2 * time.Second
+
+// stillThere asks a window for a sign of life, and lets it go where none comes.
+func stillThere(ctx context.Context, gone func(), conn *websocket.Conn) {
+	ctx, cancel := context.WithTimeout(ctx, liveRing)
+	defer cancel()
+	if conn.Ping(ctx) != nil {
+		gone()
 	}
 }
 

@@ -93,6 +93,28 @@ func TestAWindowEndsWithItsSession(t *testing.T) {
 	assert.Equal(t, 5, trail)
 }
 
+func TestAWindowGetsASignOfLife(t *testing.T) {
+	s := newSite(t)
+	s.signIn("ines")
+	header := http.Header{"Origin": {s.url}, "Cookie": {"trundo_session=" + s.jar["trundo_session"]}}
+	conn, _, err := websocket.Dial(t.Context(), s.url+"/api/live", &websocket.DialOptions{HTTPHeader: header})
+	require.NoError(t, err)
+	defer func() { _ = conn.CloseNow() }()
+	require.NoError(t, conn.Write(t.Context(), websocket.MessageText, []byte(`{"kind":"ping"}`)))
+	for {
+		_, text, err := conn.Read(t.Context())
+		require.NoError(t, err)
+		if string(text) == `{"kind":"pong","n":0}` {
+			break
+		}
+	}
+	require.NoError(t, conn.Write(t.Context(), websocket.MessageText, []byte(`{"kind":"order"}`)))
+	for err == nil {
+		_, _, err = conn.Read(t.Context())
+	}
+	assert.Equal(t, websocket.StatusPolicyViolation, websocket.CloseStatus(err))
+}
+
 func TestAnInventedMethodIsNoSeriesOfItsOwn(t *testing.T) {
 	s := newSite(t)
 	for range 50 {

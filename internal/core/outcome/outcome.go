@@ -91,7 +91,10 @@ type Effect struct {
 }
 
 // Named is a record as the plan names it.
-type Named struct{ ID, Name, Stage string }
+type Named struct {
+	ID, Name, Stage string
+	About           bool // the call is about it; else it is the person's only open one
+}
 
 // Number is one of the person's numbers.
 type Number struct{ ID, Label, E164 string }
@@ -103,9 +106,11 @@ type Situation struct {
 	Zones    []string       // every zone in which the number may be
 	Hours    callable.Hours
 	Workdays workday.Calendar
-	Person   *Named // the person, else the company that the call stands on
-	Deal     *Named // that the call is about, else the person's only open one
-	Deals    int    // how many open ones they have
+	Here     *time.Location // where the rep works: somebody is tried again when both can speak; nil: at any hour here
+	Stages   []string       // of deals, in the order in which they go through them
+	Person   *Named         // the person, else the company that the call stands on
+	Deal     *Named         // that the call is about, else the person's only open one
+	Deals    int            // how many open ones they have
 	Case     *Named
 	Cases    int
 	Number   *Number           // that was spoken with; its ID is "" where it is on no record
@@ -194,6 +199,9 @@ func plan(it *Item, e Effect, s Situation) {
 		}
 		it.Text = "Try again"
 		due, dayOnly := Due(e.After, s, true)
+		if !dayOnly {
+			due = bothWork(due, s)
+		}
 		it.Due, it.DayOnly = &due, dayOnly
 	case Message, Mail:
 		name, there := s.Names[e.Target]
@@ -226,6 +234,16 @@ func plan(it *Item, e Effect, s Situation) {
 		it.Text, it.Words = e.Text, fmt.Sprintf("tag “%s”", e.Text)
 	case DealStage:
 		matter(it, s.Deal, s.Deals, "deal", e.Value)
+		from, to := 0, 0
+		if s.Deal != nil {
+			from, to = slices.Index(s.Stages, s.Deal.Stage), slices.Index(s.Stages, e.Value)
+		}
+		switch back := to >= 0 && from > to; {
+		case back && s.Deal.About:
+			it.Words = fmt.Sprintf("“%s” goes back from “%s” to “%s”", s.Deal.Name, s.Deal.Stage, e.Value)
+		case back:
+			problem(fmt.Sprintf("it is further on, at “%s”, and the call is not about it", s.Deal.Stage))
+		}
 	case CaseState:
 		matter(it, s.Case, s.Cases, "case", e.Value)
 	case NewCase:
@@ -345,6 +363,35 @@ func within(due time.Time, s Situation, calls bool) time.Time {
 		}
 		next := s.Workdays.After(due, 1)
 		due = time.Date(next.Year(), next.Month(), next.Day(), 0, hours.From, 0, 0, due.Location())
+	}
+	return due
+}
+
+// Working hours of whoever calls, in minutes after midnight: nobody is to be called again at 23:50 of one's own night.
+const (
+	workFrom = 8 * 60
+	workTo   = 18 * 60
+)
+
+// bothWork moves a time for a call to when the rep works, and it is calling hours on a business day where the other is. Places that share no such hour
+// are called in theirs.
+func bothWork(due time.Time, s Situation) time.Time {
+	if s.Here == nil {
+		return due
+	}
+	at := due
+	for range 60 {
+		here := at.In(s.Here)
+		minute := here.Hour()*60 + here.Minute()
+		day := here
+		switch {
+		case !s.Workdays.Works(here) || minute >= workTo:
+			day = s.Workdays.After(here, 1)
+		case minute >= workFrom:
+			return at.In(due.Location())
+		}
+		at = time.Date(day.Year(), day.Month(), day.Day(), 0, workFrom, 0, 0, s.Here)
+		at = within(at.In(due.Location()), s, true)
 	}
 	return due
 }

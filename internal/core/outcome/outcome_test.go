@@ -117,8 +117,39 @@ func TestThePlanInWords(t *testing.T) {
 		assert.Equal(t, x.want, got, "%+v", x.effect)
 		assert.NotEmpty(t, it.Words, "%+v", x.effect)
 	}
+	s.Stages, s.Deal.Stage = []string{"enquiry", "offer", "won"}, "won"
+	back := outcome.Effect{Kind: outcome.DealStage, Value: "offer"}
+	assert.Equal(t, "it is further on, at “won”, and the call is not about it", outcome.Plan([]outcome.Effect{back}, s)[0].Problem)
+	s.Deal.About = true
+	it := outcome.Plan([]outcome.Effect{back}, s)[0]
+	assert.Equal(t, "“Tank for the school” goes back from “won” to “offer”", it.Words)
+	assert.Empty(t, it.Problem)
 	filled := outcome.Plan([]outcome.Effect{{Kind: outcome.NewCase, Text: "Leak"}}, s)[0]
 	assert.Equal(t, "Leak!", filled.Text)
+}
+
+// Counted by hand: London is 8 hours before Los Angeles, Sydney 16 before New York; Honolulu's working hours end when Dubai's calling hours begin.
+func TestSomebodyIsTriedAgainWhenBothAreUp(t *testing.T) {
+	t.Parallel()
+	for _, x := range []struct{ here, there, now, want string }{
+		{"Europe/London", "America/Los_Angeles", "2026-11-30 08:00", "2026-11-30 09:00"}, // 17:00 in London
+		{"Europe/London", "America/Los_Angeles", "2026-11-30 09:00", "2026-12-01 08:00"}, // 18:00: tomorrow, when it is 16:00
+		{"Europe/London", "America/Los_Angeles", "2026-12-04 11:00", "2026-12-07 08:00"}, // over the weekend
+		{"Australia/Sydney", "America/New_York", "2026-11-30 09:00", "2026-11-30 16:00"}, // 2:00 on Tuesday in Sydney
+		{"Pacific/Honolulu", "Asia/Dubai", "2026-11-30 09:00", "2026-11-30 10:00"},       // they share no hour
+		{"", "America/Los_Angeles", "2026-11-30 18:00", "2026-11-30 19:00"},
+	} {
+		there := zone(t, x.there)
+		now, err := time.ParseInLocation("2006-01-02 15:04", x.now, there)
+		require.NoError(t, err)
+		s := situation(t)
+		s.Now, s.Zone = now, there
+		if x.here != "" {
+			s.Here = zone(t, x.here)
+		}
+		it := outcome.Plan([]outcome.Effect{{Kind: outcome.Retry, After: outcome.After{Count: 1, Unit: outcome.Hours}}}, s)[0]
+		assert.Equal(t, x.want, it.Due.Format("2006-01-02 15:04"), "%+v", x)
+	}
 }
 
 func TestWhatComesBackIsWhatWasShown(t *testing.T) {

@@ -222,6 +222,21 @@ func Next(numbers []Number, tried []string) (int, bool) {
 	return 0, false
 }
 
+// NextAt is the place of the number of p that comes after those that were tried and may be called at a time: one outside its calling hours is passed
+// over. False where there is none.
+func NextAt(p Person, tried []string, hours callable.Hours, at time.Time) (int, bool) {
+	for i, n := range p.Numbers {
+		zones := n.Zones
+		if len(zones) == 0 && p.Zone != "" {
+			zones = []string{p.Zone}
+		}
+		if n.Dialable && !n.DoNotCall && !slices.Contains(tried, n.ID) && callable.Check(callable.Subject{Zones: zones}, hours, at).InHours {
+			return i, true
+		}
+	}
+	return 0, false
+}
+
 // Rank is p's place by an order: lower comes first. position is the place on the list; equal ones stay in the order of the list. reach is the chance that
 // somebody answers at this hour, between 0 and 1.
 func Rank(o Order, position int, p Person, reach float64) float64 {

@@ -84,6 +84,23 @@ func TestWhoWasCalledTodayIsCalledWhereThatIsWanted(t *testing.T) {
 	assert.Equal(t, time.Date(2026, 3, 2, 21, 0, 0, 0, ny), v.Until.In(ny))
 }
 
+func TestTheNextNumberIsOneThatMayBeCalled(t *testing.T) {
+	t.Parallel()
+	p := round.Person{Numbers: numbers(eastern, pacific, eastern, eastern)}
+	p.Numbers[2].DoNotCall = true
+	i, more := round.NextAt(p, []string{"n0"}, callable.DefaultHours, now)
+	assert.True(t, more)
+	assert.Equal(t, 3, i, "in Los Angeles it is seven")
+	_, more = round.NextAt(p, []string{"n0", "n3"}, callable.DefaultHours, now)
+	assert.False(t, more)
+	i, more = round.NextAt(p, []string{"n0", "n3"}, callable.DefaultHours, now.Add(time.Hour))
+	assert.True(t, more)
+	assert.Equal(t, 1, i)
+	p = round.Person{Zone: "America/Los_Angeles", Numbers: numbers(nil)}
+	_, more = round.NextAt(p, nil, callable.DefaultHours, now)
+	assert.False(t, more, "by where the person is")
+}
+
 func TestTheOrder(t *testing.T) {
 	late := round.Person{Overdue: now.AddDate(0, 0, -3), Value: 100}
 	later := round.Person{Overdue: now.AddDate(0, 0, -1), Value: 900}

@@ -651,7 +651,7 @@ func (q *Queries) LockNumber(ctx context.Context, id uuid.UUID) (PhoneNumber, er
 }
 
 const lockRecord = `-- name: LockRecord :one
-SELECT id, kind, name, company_id, owner_id, source, stage, zone, note, custom, dnc_at, dnc_reason, created_at, deleted_at, version, given, family, job, email, web, social, address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags, number_order, merged_into, search, message_consent_at FROM records WHERE id = $1 FOR UPDATE
+SELECT id, kind, name, company_id, owner_id, source, stage, zone, note, custom, dnc_at, dnc_reason, created_at, deleted_at, version, given, family, job, email, web, social, address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags, number_order, merged_into, search, message_consent_at, stage_at FROM records WHERE id = $1 FOR UPDATE
 `
 
 func (q *Queries) LockRecord(ctx context.Context, id uuid.UUID) (Record, error) {
@@ -697,12 +697,13 @@ func (q *Queries) LockRecord(ctx context.Context, id uuid.UUID) (Record, error) 
 		&i.MergedInto,
 		&i.Search,
 		&i.MessageConsentAt,
+		&i.StageAt,
 	)
 	return i, err
 }
 
 const lockRecords = `-- name: LockRecords :many
-SELECT id, kind, name, company_id, owner_id, source, stage, zone, note, custom, dnc_at, dnc_reason, created_at, deleted_at, version, given, family, job, email, web, social, address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags, number_order, merged_into, search, message_consent_at FROM records WHERE id = ANY ($1::uuid[]) ORDER BY id FOR UPDATE
+SELECT id, kind, name, company_id, owner_id, source, stage, zone, note, custom, dnc_at, dnc_reason, created_at, deleted_at, version, given, family, job, email, web, social, address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags, number_order, merged_into, search, message_consent_at, stage_at FROM records WHERE id = ANY ($1::uuid[]) ORDER BY id FOR UPDATE
 `
 
 // In the order of ids, so that two who want the same do not wait for each other.
@@ -755,6 +756,7 @@ func (q *Queries) LockRecords(ctx context.Context, ids []uuid.UUID) ([]Record, e
 			&i.MergedInto,
 			&i.Search,
 			&i.MessageConsentAt,
+			&i.StageAt,
 		); err != nil {
 			return nil, err
 		}
@@ -1035,7 +1037,7 @@ func (q *Queries) PeopleOfCompany(ctx context.Context, companyID *uuid.UUID) ([]
 }
 
 const record = `-- name: Record :one
-SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at, coalesce(c.name, '')::text AS company_name, coalesce(c.kind, '')::text AS company_kind, coalesce(u.name, '')::text AS owner_name,
+SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at, r.stage_at, coalesce(c.name, '')::text AS company_name, coalesce(c.kind, '')::text AS company_kind, coalesce(u.name, '')::text AS owner_name,
   coalesce(p.name, '')::text AS person_name, coalesce(p.kind, '')::text AS person_kind, coalesce(d.name, '')::text AS deal_name,
   coalesce(o.name, '')::text AS quote_name, (c.dnc_at IS NOT NULL)::boolean AS company_dnc, coalesce(c.dnc_reason, '')::text AS company_dnc_reason,
   (SELECT count(*) FROM history h WHERE h.record_id = r.id AND h.kind = 'call')::int AS touches,
@@ -1108,6 +1110,7 @@ func (q *Queries) Record(ctx context.Context, id uuid.UUID) (RecordRow, error) {
 		&i.Record.MergedInto,
 		&i.Record.Search,
 		&i.Record.MessageConsentAt,
+		&i.Record.StageAt,
 		&i.CompanyName,
 		&i.CompanyKind,
 		&i.OwnerName,
@@ -1149,7 +1152,7 @@ func (q *Queries) RecordName(ctx context.Context, id uuid.UUID) (RecordNameRow, 
 }
 
 const recordsByIDs = `-- name: RecordsByIDs :many
-SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at, coalesce(c.name, '')::text AS company_name, coalesce(u.name, '')::text AS owner_name, coalesce(p.name, '')::text AS person_name,
+SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at, r.stage_at, coalesce(c.name, '')::text AS company_name, coalesce(u.name, '')::text AS owner_name, coalesce(p.name, '')::text AS person_name,
   coalesce(d.name, '')::text AS deal_name, coalesce(o.name, '')::text AS quote_name
 FROM records r
 LEFT JOIN records c ON c.id = r.company_id
@@ -1218,6 +1221,7 @@ func (q *Queries) RecordsByIDs(ctx context.Context, ids []uuid.UUID) ([]RecordsB
 			&i.Record.MergedInto,
 			&i.Record.Search,
 			&i.Record.MessageConsentAt,
+			&i.Record.StageAt,
 			&i.CompanyName,
 			&i.OwnerName,
 			&i.PersonName,

@@ -513,6 +513,7 @@ type Record struct {
 	MergedInto       *uuid.UUID
 	Search           string
 	MessageConsentAt *time.Time
+	StageAt          *time.Time
 }
 
 type RecordItem struct {
@@ -641,6 +642,7 @@ type RoundRep struct {
 	StopAfter  bool
 	TakesCalls bool
 	Since      time.Time
+	Passed     []uuid.UUID
 }
 
 type Script struct {

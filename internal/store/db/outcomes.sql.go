@@ -409,7 +409,7 @@ SELECT s.id, s.call_id, s.user_id, s.state, c.direction, c.remote_e164, c.remote
   coalesce((SELECT json_agg(json_build_object('id', r.id, 'kind', r.kind, 'name', r.name, 'stage', r.stage)) FROM records r
     WHERE r.person_id = p.id AND r.kind IN ('deal', 'case') AND r.deleted_at IS NULL AND r.stage NOT IN ('won', 'lost', 'solved')), '[]')::jsonb AS theirs
 FROM slips s JOIN calls c ON c.id = s.call_id
-LEFT JOIN LATERAL (SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND l.role IN ('person', 'company') AND r.deleted_at IS NULL
+LEFT JOIN LATERAL (SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at, r.stage_at FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND l.role IN ('person', 'company') AND r.deleted_at IS NULL
   ORDER BY l.role = 'person' DESC, l.at LIMIT 1) p ON true
 LEFT JOIN records o ON o.id = p.company_id
 WHERE s.id = $1
@@ -532,6 +532,23 @@ func (q *Queries) PutOutcome(ctx context.Context, arg PutOutcomeParams) error {
 	return err
 }
 
+const renewFollowUp = `-- name: RenewFollowUp :one
+UPDATE follow_ups SET due_at = $1, day_only = $2, version = version + 1 WHERE id = $3 RETURNING version
+`
+
+type RenewFollowUpParams struct {
+	DueAt   *time.Time
+	DayOnly bool
+	ID      uuid.UUID
+}
+
+func (q *Queries) RenewFollowUp(ctx context.Context, arg RenewFollowUpParams) (int, error) {
+	row := q.db.QueryRow(ctx, renewFollowUp, arg.DueAt, arg.DayOnly, arg.ID)
+	var version int
+	err := row.Scan(&version)
+	return version, err
+}
+
 const reopenSlip = `-- name: ReopenSlip :exec
 UPDATE slips SET state = 'open', filed_at = NULL, asks_who = $1, version = version + 1 WHERE id = $2
 `
@@ -544,6 +561,52 @@ type ReopenSlipParams struct {
 func (q *Queries) ReopenSlip(ctx context.Context, arg ReopenSlipParams) error {
 	_, err := q.db.Exec(ctx, reopenSlip, arg.AsksWho, arg.ID)
 	return err
+}
+
+const resetStage = `-- name: ResetStage :exec
+UPDATE records SET stage = $1, stage_at = $2, version = version + 1 WHERE id = $3
+`
+
+type ResetStageParams struct {
+	Stage   string
+	StageAt *time.Time
+	ID      uuid.UUID
+}
+
+func (q *Queries) ResetStage(ctx context.Context, arg ResetStageParams) error {
+	_, err := q.db.Exec(ctx, resetStage, arg.Stage, arg.StageAt, arg.ID)
+	return err
+}
+
+const sameFollowUp = `-- name: SameFollowUp :one
+SELECT id, due_at, day_only FROM follow_ups WHERE record_id = $1 AND owner_id = $2 AND kind = $3 AND text = $4 AND state = 'open' AND NOT promised AND member_id IS NULL
+ORDER BY created_at LIMIT 1 FOR UPDATE
+`
+
+type SameFollowUpParams struct {
+	RecordID uuid.UUID
+	OwnerID  uuid.UUID
+	Kind     string
+	Text     string
+}
+
+type SameFollowUpRow struct {
+	ID      uuid.UUID
+	DueAt   *time.Time
+	DayOnly bool
+}
+
+// The same open thing to be done with somebody, by the same rep.
+func (q *Queries) SameFollowUp(ctx context.Context, arg SameFollowUpParams) (SameFollowUpRow, error) {
+	row := q.db.QueryRow(ctx, sameFollowUp,
+		arg.RecordID,
+		arg.OwnerID,
+		arg.Kind,
+		arg.Text,
+	)
+	var i SameFollowUpRow
+	err := row.Scan(&i.ID, &i.DueAt, &i.DayOnly)
+	return i, err
 }
 
 const setFilingEffect = `-- name: SetFilingEffect :exec
@@ -624,6 +687,33 @@ func (q *Queries) SetTags(ctx context.Context, arg SetTagsParams) error {
 	return err
 }
 
+const settlePromises = `-- name: SettlePromises :execrows
+UPDATE follow_ups SET state = 'done', done_at = $1, version = version + 1
+WHERE owner_id = $2 AND state = 'open' AND promised AND kind = 'call' AND due_at <= $3
+  AND record_id IN (SELECT l.record_id FROM call_links l WHERE l.call_id = $4 AND l.role IN ('person', 'company'))
+`
+
+type SettlePromisesParams struct {
+	At      *time.Time
+	OwnerID uuid.UUID
+	Until   *time.Time
+	CallID  uuid.UUID
+}
+
+// The calls that a rep had promised, and whose time has come, to who was spoken with in a call.
+func (q *Queries) SettlePromises(ctx context.Context, arg SettlePromisesParams) (int64, error) {
+	result, err := q.db.Exec(ctx, settlePromises,
+		arg.At,
+		arg.OwnerID,
+		arg.Until,
+		arg.CallID,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
 const slipOwner = `-- name: SlipOwner :one
 SELECT user_id FROM slips WHERE id = $1
 `
@@ -657,4 +747,44 @@ func (q *Queries) Teams(ctx context.Context) ([]string, error) {
 		return nil, err
 	}
 	return items, nil
+}
+
+const unrenewFollowUp = `-- name: UnrenewFollowUp :execrows
+UPDATE follow_ups SET due_at = $1, day_only = $2, version = version + 1 WHERE id = $3 AND version = $4 AND state = 'open'
+`
+
+type UnrenewFollowUpParams struct {
+	DueAt   *time.Time
+	DayOnly bool
+	ID      uuid.UUID
+	Version int
+}
+
+func (q *Queries) UnrenewFollowUp(ctx context.Context, arg UnrenewFollowUpParams) (int64, error) {
+	result, err := q.db.Exec(ctx, unrenewFollowUp,
+		arg.DueAt,
+		arg.DayOnly,
+		arg.ID,
+		arg.Version,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const unsettlePromises = `-- name: UnsettlePromises :exec
+UPDATE follow_ups SET state = 'open', done_at = NULL, version = version + 1 WHERE owner_id = $1 AND state = 'done' AND promised AND kind = 'call' AND done_at = $2
+  AND record_id IN (SELECT l.record_id FROM call_links l WHERE l.call_id = $3)
+`
+
+type UnsettlePromisesParams struct {
+	OwnerID uuid.UUID
+	At      *time.Time
+	CallID  uuid.UUID
+}
+
+func (q *Queries) UnsettlePromises(ctx context.Context, arg UnsettlePromisesParams) error {
+	_, err := q.db.Exec(ctx, unsettlePromises, arg.OwnerID, arg.At, arg.CallID)
+	return err
 }

@@ -718,6 +718,22 @@ func (q *Queries) OpenRounds(ctx context.Context, userID uuid.UUID) ([]OpenRound
 	return items, nil
 }
 
+const passPromises = `-- name: PassPromises :exec
+UPDATE round_reps SET passed = (SELECT array_agg(DISTINCT x) FROM unnest(passed || $1::uuid[]) x) WHERE round_id = $2 AND user_id = $3
+`
+
+type PassPromisesParams struct {
+	Ids     []uuid.UUID
+	RoundID uuid.UUID
+	UserID  uuid.UUID
+}
+
+// A rep goes on though these are due: the round does not stop at them again.
+func (q *Queries) PassPromises(ctx context.Context, arg PassPromisesParams) error {
+	_, err := q.db.Exec(ctx, passPromises, arg.Ids, arg.RoundID, arg.UserID)
+	return err
+}
+
 const pauseOtherRounds = `-- name: PauseOtherRounds :exec
 UPDATE round_reps SET state = 'paused', why = '', since = $1, stop_after = false WHERE user_id = $2 AND state = 'going' AND round_id <> $3
 `
@@ -759,12 +775,14 @@ func (q *Queries) PauseRoundRep(ctx context.Context, arg PauseRoundRepParams) (i
 
 const promisesDue = `-- name: PromisesDue :many
 SELECT f.id, f.record_id, f.text, f.due_at, r.name FROM follow_ups f JOIN records r ON r.id = f.record_id
-WHERE f.owner_id = $1 AND f.state = 'open' AND f.promised AND f.kind = 'call' AND NOT f.day_only AND f.due_at <= $2 AND r.deleted_at IS NULL ORDER BY f.due_at LIMIT 3
+WHERE f.owner_id = $1 AND f.state = 'open' AND f.promised AND f.kind = 'call' AND NOT f.day_only AND f.due_at <= $2 AND r.deleted_at IS NULL
+  AND f.id <> ALL (coalesce((SELECT x.passed FROM round_reps x WHERE x.round_id = $3 AND x.user_id = f.owner_id), '{}')) ORDER BY f.due_at LIMIT 3
 `
 
 type PromisesDueParams struct {
 	OwnerID uuid.UUID
 	Now     *time.Time
+	RoundID uuid.UUID
 }
 
 type PromisesDueRow struct {
@@ -775,9 +793,9 @@ type PromisesDueRow struct {
 	Name     string
 }
 
-// Calls that a rep has promised and whose time has come.
+// Calls that a rep has promised and whose time has come, without those that were passed over in a round.
 func (q *Queries) PromisesDue(ctx context.Context, arg PromisesDueParams) ([]PromisesDueRow, error) {
-	rows, err := q.db.Query(ctx, promisesDue, arg.OwnerID, arg.Now)
+	rows, err := q.db.Query(ctx, promisesDue, arg.OwnerID, arg.Now, arg.RoundID)
 	if err != nil {
 		return nil, err
 	}

@@ -122,7 +122,7 @@ const scriptOfCall = `-- name: ScriptOfCall :one
 SELECT c.direction, s.id AS slip_id, s.user_id, s.call_type_id, coalesce(p.name, '')::text AS person, coalesce(p.given, '')::text AS given, coalesce(p.family, '')::text AS family,
   coalesce(o.name, '')::text AS company, c.remote_e164, c.remote_ext
 FROM calls c JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
-LEFT JOIN LATERAL (SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND l.role = 'person' ORDER BY l.at LIMIT 1) p ON true
+LEFT JOIN LATERAL (SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at, r.stage_at FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND l.role = 'person' ORDER BY l.at LIMIT 1) p ON true
 LEFT JOIN records o ON o.id = p.company_id
 WHERE c.id = $2
 `
@@ -212,8 +212,8 @@ SELECT n.source,
   (SELECT count(*) FROM calls c JOIN lines l ON l.id = c.line_id WHERE l.source = n.source AND c.direction = 'inbound' AND c.started_at >= $1)::int AS calls,
   (SELECT count(*) FROM records r WHERE r.source = n.source AND r.kind IN ('contact', 'lead') AND r.deleted_at IS NULL AND r.created_at >= $1)::int AS people,
   (SELECT count(*) FROM records r WHERE r.source = n.source AND r.kind = 'deal' AND r.deleted_at IS NULL AND r.created_at >= $1)::int AS deals,
-  (SELECT count(*) FROM records r WHERE r.source = n.source AND r.kind = 'deal' AND r.stage = 'won' AND r.deleted_at IS NULL AND r.created_at >= $1)::int AS won,
-  coalesce((SELECT sum(r.amount_minor) FROM records r WHERE r.source = n.source AND r.kind = 'deal' AND r.stage = 'won' AND r.currency = $2 AND r.deleted_at IS NULL AND r.created_at >= $1), 0)::bigint AS earned
+  (SELECT count(*) FROM records r WHERE r.source = n.source AND r.kind = 'deal' AND r.stage = 'won' AND r.deleted_at IS NULL AND r.stage_at >= $1)::int AS won,
+  coalesce((SELECT sum(r.amount_minor) FROM records r WHERE r.source = n.source AND r.kind = 'deal' AND r.stage = 'won' AND r.currency = $2 AND r.deleted_at IS NULL AND r.stage_at >= $1), 0)::bigint AS earned
 FROM named n ORDER BY earned DESC, calls DESC, n.source
 `
 

@@ -41,3 +41,23 @@ UPDATE messages SET by_hand = true WHERE NOT incoming AND user_id IS NOT NULL AN
 
 -- A mail address of somebody's own, outside the firm's domains, counts once a code that was sent there was typed in.
 ALTER TABLE users ADD COLUMN mail_proved text NOT NULL DEFAULT '';
+
+-- When a matter came to its stage: a deal is earned on the day it was won.
+ALTER TABLE records ADD COLUMN stage_at timestamptz;
+UPDATE records r SET stage_at = coalesce((SELECT max(a.at) FROM audit a WHERE a.subject_kind = 'record' AND a.subject_id = r.id AND coalesce(a.after ->> 'Stage', a.after ->> 'stage') = r.stage), r.created_at)
+  WHERE r.kind = 'deal';
+-- +goose StatementBegin
+CREATE FUNCTION note_stage() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+  IF TG_OP = 'INSERT' THEN
+    NEW.stage_at := coalesce(NEW.stage_at, NEW.created_at);
+  ELSIF NEW.stage IS DISTINCT FROM OLD.stage AND NEW.stage_at IS NOT DISTINCT FROM OLD.stage_at THEN
+    NEW.stage_at := now(); -- whoever takes a change back says which day it was
+  END IF;
+  RETURN NEW;
+END $$;
+-- +goose StatementEnd
+CREATE TRIGGER records_stage BEFORE INSERT OR UPDATE OF stage ON records FOR EACH ROW WHEN (NEW.kind = 'deal') EXECUTE FUNCTION note_stage();
+
+-- Promises that a rep has passed over in a round: it does not stop at the same one again.
+ALTER TABLE round_reps ADD COLUMN passed uuid[] NOT NULL DEFAULT '{}';

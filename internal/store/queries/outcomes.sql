@@ -82,6 +82,9 @@ UPDATE records SET tags = @tags, version = version + 1 WHERE id = @id;
 -- name: SetStage :exec
 UPDATE records SET stage = @stage, version = version + 1 WHERE id = @id;
 
+-- name: ResetStage :exec
+UPDATE records SET stage = @stage, stage_at = sqlc.narg('stage_at'), version = version + 1 WHERE id = @id;
+
 -- name: LockNumberMark :one
 SELECT id, record_id, label, dnc_at, dnc_reason FROM phone_numbers WHERE id = @id FOR UPDATE;
 
@@ -114,3 +117,24 @@ SELECT user_id FROM slips WHERE id = @id;
 -- Whether something is to be done next with whom a call stands on, noted since the call began.
 SELECT EXISTS (SELECT FROM follow_ups f JOIN call_links l ON l.record_id = f.record_id JOIN calls c ON c.id = l.call_id
   WHERE l.call_id = @call_id AND f.state = 'open' AND f.created_at >= c.started_at);
+
+-- name: SameFollowUp :one
+-- The same open thing to be done with somebody, by the same rep.
+SELECT id, due_at, day_only FROM follow_ups WHERE record_id = @record_id AND owner_id = @owner_id AND kind = @kind AND text = @text AND state = 'open' AND NOT promised AND member_id IS NULL
+ORDER BY created_at LIMIT 1 FOR UPDATE;
+
+-- name: RenewFollowUp :one
+UPDATE follow_ups SET due_at = sqlc.narg('due_at'), day_only = @day_only, version = version + 1 WHERE id = @id RETURNING version;
+
+-- name: UnrenewFollowUp :execrows
+UPDATE follow_ups SET due_at = sqlc.narg('due_at'), day_only = @day_only, version = version + 1 WHERE id = @id AND version = @version AND state = 'open';
+
+-- name: SettlePromises :execrows
+-- The calls that a rep had promised, and whose time has come, to who was spoken with in a call.
+UPDATE follow_ups SET state = 'done', done_at = @at, version = version + 1
+WHERE owner_id = @owner_id AND state = 'open' AND promised AND kind = 'call' AND due_at <= @until
+  AND record_id IN (SELECT l.record_id FROM call_links l WHERE l.call_id = @call_id AND l.role IN ('person', 'company'));
+
+-- name: UnsettlePromises :exec
+UPDATE follow_ups SET state = 'open', done_at = NULL, version = version + 1 WHERE owner_id = @owner_id AND state = 'done' AND promised AND kind = 'call' AND done_at = @at
+  AND record_id IN (SELECT l.record_id FROM call_links l WHERE l.call_id = @call_id);

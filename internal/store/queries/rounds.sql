@@ -308,7 +308,12 @@ SELECT line_id FROM lists WHERE id = @id;
 -- name: SetDropResult :exec
 UPDATE calls SET drop_result = @result WHERE id = @id;
 
+-- name: PassPromises :exec
+-- A rep goes on though these are due: the round does not stop at them again.
+UPDATE round_reps SET passed = (SELECT array_agg(DISTINCT x) FROM unnest(passed || @ids::uuid[]) x) WHERE round_id = @round_id AND user_id = @user_id;
+
 -- name: PromisesDue :many
--- Calls that a rep has promised and whose time has come.
+-- Calls that a rep has promised and whose time has come, without those that were passed over in a round.
 SELECT f.id, f.record_id, f.text, f.due_at, r.name FROM follow_ups f JOIN records r ON r.id = f.record_id
-WHERE f.owner_id = @owner_id AND f.state = 'open' AND f.promised AND f.kind = 'call' AND NOT f.day_only AND f.due_at <= @now AND r.deleted_at IS NULL ORDER BY f.due_at LIMIT 3;
+WHERE f.owner_id = @owner_id AND f.state = 'open' AND f.promised AND f.kind = 'call' AND NOT f.day_only AND f.due_at <= @now AND r.deleted_at IS NULL
+  AND f.id <> ALL (coalesce((SELECT x.passed FROM round_reps x WHERE x.round_id = @round_id AND x.user_id = f.owner_id), '{}')) ORDER BY f.due_at LIMIT 3;

@@ -33,6 +33,6 @@ SELECT n.source,
   (SELECT count(*) FROM calls c JOIN lines l ON l.id = c.line_id WHERE l.source = n.source AND c.direction = 'inbound' AND c.started_at >= @since)::int AS calls,
   (SELECT count(*) FROM records r WHERE r.source = n.source AND r.kind IN ('contact', 'lead') AND r.deleted_at IS NULL AND r.created_at >= @since)::int AS people,
   (SELECT count(*) FROM records r WHERE r.source = n.source AND r.kind = 'deal' AND r.deleted_at IS NULL AND r.created_at >= @since)::int AS deals,
-  (SELECT count(*) FROM records r WHERE r.source = n.source AND r.kind = 'deal' AND r.stage = 'won' AND r.deleted_at IS NULL AND r.created_at >= @since)::int AS won,
-  coalesce((SELECT sum(r.amount_minor) FROM records r WHERE r.source = n.source AND r.kind = 'deal' AND r.stage = 'won' AND r.currency = @currency AND r.deleted_at IS NULL AND r.created_at >= @since), 0)::bigint AS earned
+  (SELECT count(*) FROM records r WHERE r.source = n.source AND r.kind = 'deal' AND r.stage = 'won' AND r.deleted_at IS NULL AND r.stage_at >= @since)::int AS won,
+  coalesce((SELECT sum(r.amount_minor) FROM records r WHERE r.source = n.source AND r.kind = 'deal' AND r.stage = 'won' AND r.currency = @currency AND r.deleted_at IS NULL AND r.stage_at >= @since), 0)::bigint AS earned
 FROM named n ORDER BY earned DESC, calls DESC, n.source;

@@ -41,6 +41,9 @@ export function onBack(f: () => void): () => void {
   return () => listeners.delete(watch);
 }
 
+const lifeAsk = 7_000; // milliseconds without a word until the server is asked for one
+const lifePatience = 3_000; // and until it is given up
+
 const atOnce = ["desk", "rings", "lane"];
 
 /** startLive opens the stream and keeps it open; the answer closes it. */
@@ -51,14 +54,20 @@ export function startLive(client: QueryClient, onSignedOut: () => void): () => v
   let stopped = false;
   let socket: WebSocket | undefined;
   let timer: ReturnType<typeof setTimeout> | undefined;
+  let life: ReturnType<typeof setTimeout> | undefined;
 
   const open = () => {
     const address = new URL("/api/live", location.href);
     address.protocol = address.protocol.replace("http", "ws");
     address.searchParams.set("epoch", epoch);
     address.searchParams.set("after", String(seen));
-    socket = new WebSocket(address);
+    const opened = new WebSocket(address);
+    socket = opened;
+    heard();
     socket.onmessage = (message: MessageEvent<string>) => {
+      if (socket !== opened) return; // one that was given up
+      heard();
+      if (message.data.startsWith('{"kind":"pong"')) return;
       const event = JSON.parse(message.data) as LiveEvent;
       if (event.kind === "hello") {
         tries = 0;
@@ -76,7 +85,7 @@ export function startLive(client: QueryClient, onSignedOut: () => void): () => v
       apply(client, event);
     };
     socket.onclose = (close) => {
-      if (stopped) return;
+      if (stopped || socket !== opened) return;
       if (close.code === 4401) {
         onSignedOut();
         return;
@@ -86,6 +95,20 @@ export function startLive(client: QueryClient, onSignedOut: () => void): () => v
       if (close.code !== 1013) set({ connected: false });
       timer = setTimeout(open, Math.min(5_000, 200 * 2 ** Math.min(tries, 5)) * (0.7 + Math.random() * 0.6));
     };
+  };
+  // A way that is half open says nothing of it: the server is asked for a sign of life, and given up where none comes.
+  const heard = () => {
+    clearTimeout(life);
+    life = setTimeout(() => {
+      if (socket?.readyState === WebSocket.OPEN) socket.send('{"kind":"ping"}');
+      life = setTimeout(() => {
+        const dead = socket;
+        socket = undefined;
+        dead?.close();
+        set({ connected: false });
+        open();
+      }, lifePatience);
+    }, lifeAsk);
   };
   const hurry = () => {
     if (socket?.readyState === WebSocket.CLOSED) {
@@ -98,6 +121,7 @@ export function startLive(client: QueryClient, onSignedOut: () => void): () => v
   return () => {
     stopped = true;
     clearTimeout(timer);
+    clearTimeout(life);
     window.removeEventListener("online", hurry);
     socket?.close();
   };
