@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
-import { asked, ids, open, problem, row, serve, sheet, sheetWith, texts } from "./test_server";
+import { asked, ids, open, problem, row, serve, sheet, sheetWith, texts, bookOf } from "./test_server";
 
 afterEach(() => {
   vi.unstubAllGlobals();
@@ -143,8 +143,9 @@ describe("lists", () => {
   it("pick rows, or all that match, and offer to undo what was done with them", async () => {
     const log = serve(({ path }) => {
       if (path === "/api/book/count") return { body: { count: 812, more: false } };
-      if (path === "/api/bulk") return { body: { id: "b1", count: 812 } };
-      return path === "/api/bulk/b1/undo" ? { body: { id: "b1", count: 812 } } : undefined;
+      if (path === "/api/book") return { body: bookOf({ delete_record: true }) };
+      const done = { id: "b1", count: 812, total: 812, state: "done" };
+      return path === "/api/bulk" || path === "/api/bulk/b1/undo" ? { body: done } : undefined;
     });
     open("/people");
     fireEvent.click(await screen.findByRole("checkbox", { name: "Select all rows loaded here" }));

@@ -157,7 +157,10 @@ describe("during a call", () => {
     for (const digit of "1#") fireEvent.keyDown(pad, { key: digit });
     expect(pad).toHaveTextContent("Sent: 1#");
     await waitFor(() => {
-      expect(asked(log, "POST", "/api/calls/c1/keys").map((a) => a.body)).toEqual([{ digits: "1" }, { digits: "#" }]);
+      expect(asked(log, "POST", "/api/calls/c1/keys").map((a) => a.body)).toEqual([
+        { digits: "1", hidden: false },
+        { digits: "#", hidden: false },
+      ]);
     });
     expect(asked(log, "PATCH", "/api/slips/slip-of-c1"), "1 chose no outcome").toEqual([]);
   });

@@ -56,8 +56,26 @@ function read(key: string): Draft | undefined {
 /** ownDraft is what this window had before it was reloaded. */
 export const ownDraft = (slip: string) => read(prefix(slip) + windowId);
 
-/** leftDrafts are those of windows that are no more. */
-export async function leftDrafts(slip: string): Promise<{ draft: Draft; drop: () => void }[]> {
+const reload = 1_500; // milliseconds in which a window that is reloaded is there again
+
+const watched = new Set<string>();
+
+/** whenGone calls back once a window is no more, and has not just been reloaded. */
+function whenGone(id: string, then: () => void) {
+  void navigator.locks
+    .request(lockName(id), { mode: "shared" }, () => undefined)
+    .then(() => {
+      setTimeout(() => {
+        void navigator.locks.query().then((l) => {
+          if (l.held?.some((x) => x.name === lockName(id))) whenGone(id, then);
+          else then();
+        });
+      }, reload);
+    });
+}
+
+/** leftDrafts are those of windows that are no more; it calls back for each that goes later. */
+export async function leftDrafts(slip: string, later: () => void): Promise<{ draft: Draft; drop: () => void }[]> {
   let ids: string[];
   try {
     ids = Object.keys(localStorage)
@@ -72,6 +90,13 @@ export async function leftDrafts(slip: string): Promise<{ draft: Draft; drop: ()
   return ids.flatMap((id) => {
     const draft = read(prefix(slip) + id);
     const lives = alive ? alive.has(lockName(id)) : draft && Date.now() - draft.at < quiet;
+    if (lives && alive && !watched.has(slip + id)) {
+      watched.add(slip + id);
+      whenGone(id, () => {
+        watched.delete(slip + id);
+        later();
+      });
+    }
     if (!draft || lives) return [];
     return [
       {

@@ -113,7 +113,7 @@ export class NotesKeeper {
 
   /** takeUp takes over what a window that is no more had not saved yet; where there is another text, both are shown. */
   private async takeUp() {
-    for (const left of await leftDrafts(this.slip)) {
+    for (const left of await leftDrafts(this.slip, () => void this.takeUp())) {
       left.drop();
       if (left.draft.body === this.state.body) continue;
       if (this.state.status === "saved" && left.draft.base >= this.base) {

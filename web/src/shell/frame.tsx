@@ -19,7 +19,7 @@ import { SoundMenu, useSoundWhenNeeded } from "../voice/sound_menu";
 import { dropSound } from "../voice/sound";
 import { CommandBar } from "./command_bar";
 import { FindField } from "./find";
-import { holdKeys, useKey } from "./keys";
+import { holdForDesk, letGoForDesk, useKey } from "./keys";
 import { KeysDialog } from "./keys_dialog";
 import { setTheme, type Theme, theme } from "./theme";
 
@@ -43,7 +43,11 @@ export function Frame() {
   }, [client, navigate]);
   // Until the slip that may lie on the desk is known, nobody can say what a key means.
   const known = useQuery(queries.desk).isFetched;
-  useEffect(() => (known ? undefined : holdKeys()), [known]);
+  useEffect(() => {
+    if (known) letGoForDesk();
+    else holdForDesk();
+    return letGoForDesk;
+  }, [known]);
   useSoundWhenNeeded();
   useKey("help", () => {
     setKeysShown(true);

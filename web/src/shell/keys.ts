@@ -211,7 +211,7 @@ export function useSlipKeys(id: string, desk: Desk, type: (text: string) => void
     };
     slip = mine;
     changed();
-    replay();
+    replaying = setTimeout(replay); // when its parts have said what their keys do
     return () => {
       if (slip === mine) {
         slip = undefined;
@@ -239,6 +239,19 @@ export function holdKeys(): () => void {
   };
   const limit = setTimeout(release, longestHold);
   return release;
+}
+
+let forDesk: (() => void) | undefined;
+
+/** holdForDesk lets keys wait until what lies on the desk is known. */
+export function holdForDesk() {
+  forDesk ??= holdKeys();
+}
+
+/** letGoForDesk lets them go: it is known, or nobody signs in. */
+export function letGoForDesk() {
+  forDesk?.();
+  forDesk = undefined;
 }
 
 /** replay does what was typed ahead, each key once what the one before it did is drawn. */

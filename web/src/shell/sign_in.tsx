@@ -8,7 +8,7 @@ import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Field } from "../ui/field";
 import { Mark } from "../ui/icons";
-import { holdKeys } from "./keys";
+import { holdForDesk, letGoForDesk } from "./keys";
 
 /** SignIn is the page before all others; in the demo its people stand on it. */
 export function SignIn() {
@@ -20,15 +20,13 @@ export function SignIn() {
   const [password, setPassword] = useState("");
   const signIn = useMutation({
     mutationFn: (body: { login: string; password: string }) => ask(api.POST("/api/session", { body })),
-    onMutate: holdKeys, // who is quick presses the first key before the desk is drawn
+    onMutate: holdForDesk, // who is quick presses the first key before the desk is drawn, which lets it go
     onSuccess: async (me) => {
       client.clear();
       client.setQueryData(["me"], me);
       await navigate({ href: to ?? "/" });
     },
-    onSettled: (_me, _error, _body, release) => {
-      setTimeout(() => release?.()); // the desk holds them itself from now on
-    },
+    onError: letGoForDesk,
   });
   const submit = (e: FormEvent) => {
     e.preventDefault();
