@@ -82,6 +82,8 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	})
 	var in *InCallError
 	switch {
+	case store.Duplicate(err): // a has taken it before, and it is over
+		return contract.Call{}, call.ErrOver
 	case err != nil && answered:
 		sheet.AsksWho = sheet.AsksWho || len(callers) > 0 // the links were not written
 		d.slipLater(sheet)

@@ -227,8 +227,14 @@ func TestBadRequestsNameTheField(t *testing.T) {
 	var field *desk.FieldError
 	require.ErrorAs(t, err, &field)
 	assert.Equal(t, "outcome_id", field.Field)
-	_, err = w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: 99})
+	other := "another subject"
+	_, err = w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: 99, Subject: &other})
 	require.ErrorIs(t, err, desk.ErrChangedElse)
+	first, err := w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, Subject: &other})
+	require.NoError(t, err)
+	again, err := w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, Subject: &other})
+	require.NoError(t, err, "the answer was lost, and it is asked again")
+	assert.Equal(t, first.Slip.Version, again.Slip.Version)
 	_, err = w.ChangeSlip(t.Context(), w.tomas, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.ErrorIs(t, err, desk.ErrForbidden)
 	_, err = w.SaveNotes(t.Context(), w.tomas, c.Slip.ID, contract.NotesEdit{Body: "x", Writer: "w"})

@@ -84,7 +84,7 @@ func TestACallIsRecordedPausedHeardRemarkedAndDeleted(t *testing.T) {
 	assert.Equal(t, []bool{true, false}, []bool{r.MayHear, r.MayDelete})
 	require.Len(t, r.Gaps, 1)
 	assert.Equal(t, "a card number", r.Gaps[0].Reason)
-	assert.Equal(t, r.Ms, r.Figures.SilenceMs, "this network has no sound")
+	assert.Equal(t, r.Ms-(r.Gaps[0].ToMs-r.Gaps[0].FromMs), r.Figures.SilenceMs, "this network has no sound, and a pause is no silence")
 
 	f, err := w.OpenRecording(t.Context(), w.ines, r.ID, false)
 	require.NoError(t, err)

@@ -162,13 +162,16 @@ func (d *Desk) ChangeSlip(ctx context.Context, a Actor, id uuid.UUID, c contract
 		if s, err = lockSlip(ctx, q, a, id); err != nil {
 			return err
 		}
-		if s.Version != c.Version {
-			return ErrChangedElse
-		}
 		before, former := slipWords(f, s), s.OutcomeID
 		p := db.UpdateSlipParams{ID: id, Subject: s.Subject, CallTypeID: s.CallTypeID, OutcomeID: s.OutcomeID, Visible: s.Visible}
 		if err := applySlipChange(f, c, &p); err != nil {
 			return err
+		}
+		if s.Version != c.Version {
+			if p.Subject == s.Subject && sameID(p.CallTypeID, s.CallTypeID) && sameID(p.OutcomeID, s.OutcomeID) && p.Visible == s.Visible {
+				return nil // it is so already: the answer to the same wish was lost
+			}
+			return ErrChangedElse
 		}
 		s.Subject, s.CallTypeID, s.OutcomeID, s.Visible = p.Subject, p.CallTypeID, p.OutcomeID, p.Visible
 		if err := q.UpdateSlip(ctx, p); err != nil {

@@ -74,6 +74,7 @@ type Server struct {
 	morning  Morning
 	pages    *pages
 	mailbag  Mailbag
+	saving   sync.Mutex // one after another saves settings that are saved as a whole
 }
 
 // described is the contract with a router over it.
@@ -119,7 +120,7 @@ func New(c Config) (*Server, error) {
 	e.GET("/api/openapi.json", func(g *gin.Context) { g.JSON(http.StatusOK, described.spec) })
 	e.GET("/api/live", s.sameOrigin, s.signedIn, s.live)
 	s.files(e)
-	api := e.Group("", s.limit, s.sameOrigin, s.clean, s.validate)
+	api := e.Group("", s.limit, s.sameOrigin, s.clean, s.validate, s.unchanged)
 	RegisterHandlersWithOptions(api, s, GinServerOptions{
 		Middlewares:  []MiddlewareFunc{MiddlewareFunc(s.signedIn)},
 		ErrorHandler: func(g *gin.Context, err error, _ int) { s.fail(g, &desk.FieldError{Field: "id", Err: err}) },

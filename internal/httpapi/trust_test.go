@@ -162,3 +162,26 @@ func TestNobodyPlaysWithSomebodyElsesCustomer(t *testing.T) {
 	s.signIn("ada")
 	assert.Len(t, get[contract.Outside](s, "/api/outside").Legs, 1, "who sets the firm up sees all")
 }
+
+// A page that lay open while a colleague added something does not take it away.
+func TestSettingsAreSavedUponWhatWasRead(t *testing.T) {
+	s := newSite(t)
+	s.signIn("ada")
+	read, _ := s.ask("GET", "/api/templates", nil)
+	tag := read.Header.Get("ETag")
+	require.NotEmpty(t, tag)
+	save := func(name, tag string) (*http.Response, []byte) {
+		body := map[string]any{"templates": []any{map[string]any{"id": nil, "name": name, "channel": "text", "subject": "", "body": "Good day", "active": true}}}
+		return s.ask("PUT", "/api/templates", body, func(r *http.Request) { r.Header.Set("If-Match", tag) })
+	}
+	first, text := save("Of a colleague", tag)
+	require.Equal(t, http.StatusOK, first.StatusCode, string(text))
+	stale, text := save("Of an old page", tag)
+	require.Equal(t, http.StatusConflict, stale.StatusCode)
+	assert.Equal(t, "stale_version", problem(t, stale, text).Code)
+	now, text := s.ask("GET", "/api/templates", nil)
+	assert.Contains(t, string(text), "Of a colleague")
+	assert.Equal(t, first.Header.Get("ETag"), now.Header.Get("ETag"), "saving gives the tag of what is there now")
+	fresh, text := save("Of a new page", now.Header.Get("ETag"))
+	require.Equal(t, http.StatusOK, fresh.StatusCode, string(text))
+}

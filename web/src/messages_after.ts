@@ -313,5 +313,13 @@ export const after = {
     forward: (number: string) => `Tell my telephone, ${number}, of text messages for me`,
     forwardNone: "Tell my telephone of text messages for me (confirm one under Sound first)",
     saved: "Saved.",
+    code: "The code that was sent there",
+  },
+  drafts: {
+    changed: "Somebody has changed this while you were at it. Nothing is lost: choose which to go on with.",
+    theirs: "Only in theirs:",
+    mine: "Only in yours:",
+    take: "Take theirs",
+    stay: "Go on with mine",
   },
 };

@@ -1,4 +1,4 @@
-import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "./api/client";
@@ -220,6 +220,33 @@ describe("templates", () => {
       body: "Thank you, {given name}.",
       active: true,
     });
+  });
+});
+
+describe("what is being changed", () => {
+  it("stays through other pages, and shows what a colleague saved meanwhile", async () => {
+    let there = templates;
+    const log = serve((a) => {
+      if (a.path === "/api/book") return { body: bookOf({ set_up: true }) };
+      if (a.path !== "/api/templates") return undefined;
+      if (a.method === "PUT") return { body: (a.body as { templates: unknown }).templates };
+      return { body: there };
+    });
+    open("/settings?tab=templates");
+    fireEvent.click(await screen.findByRole("button", { name: "Add a template" }));
+    fireEvent.change(screen.getByLabelText("Template 3"), { target: { value: "Thanks" } });
+    cleanup();
+    there = [{ ...(templates[0] as Schemas["Template"]), name: "Named by a colleague" }, ...templates.slice(1)];
+    open("/settings?tab=templates");
+    const notice = await screen.findByRole("alert");
+    expect(screen.getByLabelText("Template 3")).toHaveValue("Thanks");
+    expect(notice).toHaveTextContent("Named by a colleague");
+    expect(notice).toHaveTextContent("Thanks");
+    fireEvent.click(within(notice).getByRole("button", { name: "Take theirs" }));
+    expect(screen.queryByRole("alert")).not.toBeInTheDocument();
+    expect(screen.getByLabelText("Template 1")).toHaveValue("Named by a colleague");
+    expect(screen.queryByLabelText("Template 3")).not.toBeInTheDocument();
+    expect(asked(log, "PUT", "/api/templates")).toEqual([]);
   });
 });
 

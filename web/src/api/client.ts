@@ -18,6 +18,20 @@ export const api = createClient<paths>({
   fetch: (request) => globalThis.fetch(request),
 });
 
+// Settings that are saved as a whole are saved only upon what was read last: another page of the same may have added something since.
+const tags = new Map<string, string>();
+api.use({
+  onRequest({ request }) {
+    const tag = request.method === "PUT" && tags.get(new URL(request.url).pathname);
+    if (tag) request.headers.set("If-Match", tag);
+    return request;
+  },
+  onResponse({ request, response }) {
+    const tag = response.headers.get("ETag");
+    if (tag && response.ok) tags.set(new URL(request.url).pathname, tag);
+  },
+});
+
 /** Failure is a request that the server refused, with its problem, or that never reached it. */
 export class Failure extends Error {
   readonly problem: Problem | undefined;

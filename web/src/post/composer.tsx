@@ -77,6 +77,14 @@ function useDraft(body: Schemas["NewMessage"]) {
   });
 }
 
+/** What was written and not sent, by whom it is to: closing the dialog, or going elsewhere, loses nothing. */
+const unsent = new Map<string, { subject: string; body: string; key: string }>();
+
+/** dropUnsent forgets it, at the sign-out. */
+export function dropUnsent() {
+  unsent.clear();
+}
+
 /** Writing is the part in which a message is written: template, subject, text, and what is in the way. */
 export function Writing({
   to,
@@ -90,9 +98,15 @@ export function Writing({
   rows?: number;
 }) {
   const tell = useTell();
-  const [subject, setSubject] = useState("");
-  const [body, setBody] = useState("");
-  const [key, setKey] = useState(newKey);
+  const name = [channel, to.record?.id, to.number?.id, to.address].join(" ");
+  const [text, setText] = useState(() => unsent.get(name) ?? { subject: "", body: "", key: newKey() });
+  const { subject, body, key } = text;
+  const write = (change: { subject?: string; body?: string }) => {
+    const next = { ...text, ...change };
+    if (next.subject || next.body) unsent.set(name, next);
+    else unsent.delete(name);
+    setText(next);
+  };
   const [insist, setInsist] = useState(false);
   const templates = (useQuery(queries.templates).data ?? []).filter((x) => x.channel === channel && x.active);
   const message = {
@@ -107,17 +121,15 @@ export function Writing({
   };
   const draft = useDraft(message);
   const send = useSend(() => {
-    setSubject("");
-    setBody("");
+    unsent.delete(name);
+    setText({ subject: "", body: "", key: newKey() });
     setInsist(false);
-    setKey(newKey());
     onSent();
   });
   const fill = useMutation({
     mutationFn: (template_id: string) => ask(api.POST("/api/messages/draft", { body: { ...message, template_id } })),
     onSuccess: (filled) => {
-      setSubject(filled.subject);
-      setBody(filled.body);
+      write({ subject: filled.subject, body: filled.body });
     },
     onError: (e) => {
       tell(e.message, { bad: true });
@@ -160,7 +172,7 @@ export function Writing({
           maxLength={200}
           value={subject}
           onChange={(e) => {
-            setSubject(e.target.value);
+            write({ subject: e.target.value });
           }}
         />
       )}
@@ -171,7 +183,7 @@ export function Writing({
         value={body}
         problem={problem || send.error?.message}
         onChange={(e) => {
-          setBody(e.target.value);
+          write({ body: e.target.value });
         }}
         onKeyDown={(e) => {
           if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) e.currentTarget.form?.requestSubmit();

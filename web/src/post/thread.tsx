@@ -45,7 +45,7 @@ export function Thread({ record, address }: { record?: string; address?: string 
         ))}
       </div>
       <Writing
-        key={answering}
+        key={`${answering} ${where}`}
         channel={answering}
         to={{
           ...(who ? { record: who } : {}),

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, type Schemas } from "../api/client";
+import { api, ask, Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
 import { Button } from "../ui/button";
@@ -14,21 +14,24 @@ const p = t.after.mine;
 export function MailSettings() {
   const settings = useQuery(queries.mailSettings);
   if (!settings.data) return null;
-  return <Form key={settings.dataUpdatedAt} settings={settings.data} />;
+  return <Form settings={settings.data} />;
 }
 
 function Form({ settings }: { settings: Schemas["MailSettings"] }) {
   const client = useQueryClient();
   const tell = useTell();
   const [address, setAddress] = useState(settings.address);
+  const [code, setCode] = useState("");
   const [forward, setForward] = useState(settings.forward_texts);
   const save = useMutation({
-    mutationFn: () => ask(api.PUT("/api/me/mail", { body: { address, forward_texts: forward } })),
+    mutationFn: () => ask(api.PUT("/api/me/mail", { body: { address, code, forward_texts: forward } })),
     onSuccess: (saved) => {
       client.setQueryData(["mail-settings"], saved);
       tell(p.saved);
     },
   });
+  // An address outside the firm's domains is proved by a code that is sent there.
+  const wanted = save.error instanceof Failure && save.error.problem?.field === "code";
   return (
     <section aria-label={p.title}>
       <h2 className="border-b border-rule-strong pb-1 text-quiet">{p.title}</h2>
@@ -44,11 +47,27 @@ function Form({ settings }: { settings: Schemas["MailSettings"] }) {
           type="email"
           className="w-80"
           value={address}
-          problem={save.error?.message}
+          problem={wanted ? undefined : save.error?.message}
           onChange={(e) => {
             setAddress(e.target.value);
+            setCode("");
+            save.reset();
           }}
         />
+        {(wanted || code) && (
+          <Field
+            label={p.code}
+            inputMode="numeric"
+            autoComplete="one-time-code"
+            className="w-40"
+            value={code}
+            autoFocus
+            problem={wanted ? save.error?.message : undefined}
+            onChange={(e) => {
+              setCode(e.target.value);
+            }}
+          />
+        )}
         <Check
           label={settings.telephone ? p.forward(settings.telephone) : p.forwardNone}
           checked={forward}

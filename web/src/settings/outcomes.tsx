@@ -12,6 +12,7 @@ import { Check, Field } from "../ui/field";
 import { Cross, More, Up } from "../ui/icons";
 import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
+import { useDraft } from "./draft";
 import { EffectForm } from "./effect_form";
 
 type Settings = Schemas["OutcomeSettings"];
@@ -23,7 +24,7 @@ export function OutcomeSettings() {
   const settings = useQuery(queries.outcomeSettings);
   if (settings.isPending) return <Loading />;
   if (!settings.data) return <Failed error={settings.error} retry={() => void settings.refetch()} />;
-  return <Form key={settings.dataUpdatedAt} settings={settings.data} />;
+  return <Form settings={settings.data} />;
 }
 
 const fresh: Outcome = {
@@ -51,16 +52,18 @@ function moved<T>(list: T[], from: number, to: number): T[] {
 function Form({ settings }: { settings: Settings }) {
   const client = useQueryClient();
   const tell = useTell();
-  const [draft, setDraft] = useState(settings);
+  const { draft, setDraft, saved: isSaved, notice } = useDraft("outcomes", settings);
   const [at, setAt] = useState(0);
   const [asking, setAsking] = useState<{ text: string; go: () => void }>();
   const save = useMutation({
     mutationFn: () => ask(api.PUT("/api/settings/outcomes", { body: draft })),
     onSuccess: (saved) => {
       client.setQueryData(["outcome-settings"], saved);
+      isSaved(saved);
       void client.invalidateQueries({ queryKey: ["me"] });
       tell(s.saved);
     },
+    onError: () => void client.invalidateQueries({ queryKey: ["outcome-settings"] }),
   });
   const chosen = draft.outcomes[at];
   const set = (outcomes: Outcome[]) => {
@@ -114,6 +117,7 @@ function Form({ settings }: { settings: Settings }) {
         </Dialog>
       )}
       <p className="mb-3 max-w-3xl text-quiet">{s.intro}</p>
+      {notice}
       <div className="grid grid-cols-[15rem_minmax(0,1fr)] gap-5 max-[63.9rem]:grid-cols-1">
         <section aria-label={s.outcomes}>
           <ol>

@@ -13,6 +13,7 @@ import { Again, Cross } from "../ui/icons";
 import { Empty, Failed, Loading } from "../ui/states";
 import { clockTime, dayShort } from "../ui/times";
 import { useTell } from "../ui/toast";
+import { useDraft } from "./draft";
 
 type Webhook = Schemas["Webhook"];
 const p = t.after.programs;
@@ -143,13 +144,13 @@ function Webhooks() {
   const hooks = useQuery(queries.webhooks);
   if (hooks.isPending) return <Loading />;
   if (!hooks.data) return <Failed error={hooks.error} retry={() => void hooks.refetch()} />;
-  return <HookForm key={hooks.dataUpdatedAt} hooks={hooks.data.webhooks} />;
+  return <HookForm hooks={hooks.data.webhooks} />;
 }
 
 function HookForm({ hooks }: { hooks: Webhook[] }) {
   const client = useQueryClient();
   const tell = useTell();
-  const [draft, setDraft] = useState(hooks);
+  const { draft, setDraft, saved: isSaved, notice } = useDraft("programs", hooks);
   const set = (at: number, change: Partial<Webhook>) => {
     setDraft(draft.map((x, i) => (i === at ? { ...x, ...change } : x)));
   };
@@ -157,8 +158,10 @@ function HookForm({ hooks }: { hooks: Webhook[] }) {
     mutationFn: () => ask(api.PUT("/api/webhooks", { body: { webhooks: draft } })),
     onSuccess: (saved) => {
       client.setQueryData(["webhooks"], saved);
+      isSaved(saved.webhooks);
       tell(p.saved);
     },
+    onError: () => void client.invalidateQueries({ queryKey: ["webhooks"] }),
   });
   return (
     <section aria-label={p.hooks}>
@@ -170,6 +173,7 @@ function HookForm({ hooks }: { hooks: Webhook[] }) {
           if (!save.isPending) save.mutate();
         }}
       >
+        {notice}
         <ul>
           {draft.map((x, i) => (
             <li key={x.id ?? `new ${String(i)}`} className="flex flex-col gap-1.5 border-b border-rule py-2">

@@ -1,5 +1,4 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -8,6 +7,7 @@ import { Button } from "../ui/button";
 import { Area, Check, Field } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
+import { useDraft } from "./draft";
 
 type Script = Schemas["Script"];
 const s = t.after.scripts;
@@ -17,14 +17,14 @@ export function ScriptSettings() {
   const scripts = useQuery(queries.scripts);
   if (scripts.isPending) return <Loading />;
   if (!scripts.data) return <Failed error={scripts.error} retry={() => void scripts.refetch()} />;
-  return <Form key={scripts.dataUpdatedAt} scripts={scripts.data} />;
+  return <Form scripts={scripts.data} />;
 }
 
 function Form({ scripts }: { scripts: Script[] }) {
   const client = useQueryClient();
   const tell = useTell();
   const types = useQuery(queries.me).data?.call_types ?? [];
-  const [draft, setDraft] = useState(scripts);
+  const { draft, setDraft, saved: isSaved, notice } = useDraft("scripts", scripts);
   const set = (at: number, change: Partial<Script>) => {
     setDraft(draft.map((x, i) => (i === at ? { ...x, ...change } : x)));
   };
@@ -32,8 +32,10 @@ function Form({ scripts }: { scripts: Script[] }) {
     mutationFn: () => ask(api.PUT("/api/scripts", { body: { scripts: draft } })),
     onSuccess: (saved) => {
       client.setQueryData(["scripts"], saved);
+      isSaved(saved);
       tell(s.saved);
     },
+    onError: () => void client.invalidateQueries({ queryKey: ["scripts"] }),
   });
   return (
     <form
@@ -45,6 +47,7 @@ function Form({ scripts }: { scripts: Script[] }) {
     >
       <p className="text-quiet">{s.intro}</p>
       <pre className="my-2 rounded-sm bg-paper p-2 font-mono text-xs">{s.example}</pre>
+      {notice}
       {draft.length === 0 && <Empty>{s.none}</Empty>}
       <ul aria-label={s.tab}>
         {draft.map((x, i) => (

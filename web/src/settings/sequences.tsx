@@ -1,5 +1,4 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -9,6 +8,7 @@ import { Check, Field, Select } from "../ui/field";
 import { Cross } from "../ui/icons";
 import { Empty, Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
+import { useDraft } from "./draft";
 import { AfterFields } from "./effect_form";
 
 type Sequence = Schemas["Sequence"];
@@ -20,13 +20,13 @@ export function SequenceSettings() {
   const sequences = useQuery(queries.sequences);
   if (sequences.isPending) return <Loading />;
   if (!sequences.data) return <Failed error={sequences.error} retry={() => void sequences.refetch()} />;
-  return <Form key={sequences.dataUpdatedAt} sequences={sequences.data} />;
+  return <Form sequences={sequences.data} />;
 }
 
 function Form({ sequences }: { sequences: Sequence[] }) {
   const client = useQueryClient();
   const tell = useTell();
-  const [draft, setDraft] = useState(sequences);
+  const { draft, setDraft, saved: isSaved, notice } = useDraft("sequences", sequences);
   const set = (at: number, change: Partial<Sequence>) => {
     setDraft(draft.map((x, i) => (i === at ? { ...x, ...change } : x)));
   };
@@ -34,8 +34,10 @@ function Form({ sequences }: { sequences: Sequence[] }) {
     mutationFn: () => ask(api.PUT("/api/sequences", { body: { sequences: draft } })),
     onSuccess: (saved) => {
       client.setQueryData(["sequences"], saved);
+      isSaved(saved);
       tell(p.saved);
     },
+    onError: () => void client.invalidateQueries({ queryKey: ["sequences"] }),
   });
   return (
     <form
@@ -46,6 +48,7 @@ function Form({ sequences }: { sequences: Sequence[] }) {
       }}
     >
       <p className="mb-3 text-quiet">{p.intro}</p>
+      {notice}
       {draft.length === 0 && <Empty>{p.none}</Empty>}
       <ul aria-label={p.tab}>
         {draft.map((x, i) => (

@@ -1,5 +1,4 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -8,6 +7,7 @@ import { Button } from "../ui/button";
 import { Area, Check, Field, Select } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
+import { useDraft } from "./draft";
 
 type Template = Schemas["Template"];
 const p = t.after.templates;
@@ -17,13 +17,13 @@ export function TemplateSettings() {
   const templates = useQuery(queries.templates);
   if (templates.isPending) return <Loading />;
   if (!templates.data) return <Failed error={templates.error} retry={() => void templates.refetch()} />;
-  return <Form key={templates.dataUpdatedAt} templates={templates.data} />;
+  return <Form templates={templates.data} />;
 }
 
 function Form({ templates }: { templates: Template[] }) {
   const client = useQueryClient();
   const tell = useTell();
-  const [draft, setDraft] = useState(templates);
+  const { draft, setDraft, saved: isSaved, notice } = useDraft("templates", templates);
   const set = (at: number, change: Partial<Template>) => {
     setDraft(draft.map((x, i) => (i === at ? { ...x, ...change } : x)));
   };
@@ -31,8 +31,10 @@ function Form({ templates }: { templates: Template[] }) {
     mutationFn: () => ask(api.PUT("/api/templates", { body: { templates: draft } })),
     onSuccess: (saved) => {
       client.setQueryData(["templates"], saved);
+      isSaved(saved);
       tell(p.saved);
     },
+    onError: () => void client.invalidateQueries({ queryKey: ["templates"] }),
   });
   return (
     <form
@@ -43,6 +45,7 @@ function Form({ templates }: { templates: Template[] }) {
       }}
     >
       <p className="mb-3 text-quiet">{p.intro}</p>
+      {notice}
       {draft.length === 0 && <Empty>{p.none}</Empty>}
       <ul aria-label={p.tab}>
         {draft.map((x, i) => (

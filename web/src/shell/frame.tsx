@@ -7,6 +7,8 @@ import { startLive, useConnection } from "../api/live";
 import { queries } from "../api/queries";
 import { DialProvider } from "../call/dial";
 import { dropDrafts } from "../call/drafts";
+import { dropUnsent } from "../post/composer";
+import { dropSettingsDrafts } from "../settings/draft";
 import { flushNotes } from "../call/notes_keeper";
 import { DeskStrip } from "../call/strip";
 import { Lane } from "../lane/lane";
@@ -151,6 +153,8 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
       await flushNotes(); // what is not saved yet is, first
       await ask(api.DELETE("/api/session"));
       dropDrafts();
+      dropSettingsDrafts();
+      dropUnsent();
     },
     onSettled: async () => {
       dropSound();
