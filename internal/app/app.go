@@ -17,7 +17,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/alexedwards/scs/pgxstore"
 	"github.com/google/uuid"
 	"github.com/jonboulle/clockwork"
 
@@ -64,7 +63,7 @@ type App struct {
 	morning  *sim.Morning // nil with a real carrier
 	studio   *media.Studio
 	browsers *media.Browsers
-	sessions *pgxstore.PostgresStore
+	sessions *store.Sessions
 	servers  []*http.Server
 	failed   chan error
 }
@@ -144,7 +143,7 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 		a.morning = sim.NewMorning(s, a.Desk)
 		morning = a.morning
 	}
-	a.sessions = pgxstore.New(a.Store.Pool)
+	a.sessions = a.Store.Sessions(5 * time.Minute)
 	metrics := httpapi.NewMetrics(a.Desk)
 	handler, err := httpapi.New(httpapi.Config{Desk: a.Desk, Sessions: a.sessions, Web: c.Web, Log: c.Log, Secure: c.Secure || c.TLSCert != "", Proxies: c.Proxies, Metrics: metrics, Outside: outside,
 		Morning: morning, Mailbag: standIn})

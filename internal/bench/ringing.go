@@ -12,7 +12,6 @@ import (
 	"syscall"
 	"time"
 
-	"github.com/alexedwards/scs/pgxstore"
 	"github.com/chromedp/chromedp"
 	"github.com/coder/websocket"
 	"github.com/google/uuid"
@@ -46,7 +45,7 @@ const (
 // ringing measures from the carrier's event to the screen, with one browser and many other windows, and a minute full of calls.
 func ringing(ctx context.Context, s *store.Store, d *desk.Desk, network *sim.Sim) (ringFigures, error) {
 	f := ringFigures{connected: []int{1, 50, 200}}
-	handler, err := httpapi.New(httpapi.Config{Desk: d, Sessions: pgxstore.NewWithCleanupInterval(s.Pool, 0), Web: web.Dist(), Log: slog.New(slog.DiscardHandler), Outside: network})
+	handler, err := httpapi.New(httpapi.Config{Desk: d, Sessions: s.Sessions(0), Web: web.Dist(), Log: slog.New(slog.DiscardHandler), Outside: network})
 	if err != nil {
 		return f, err
 	}

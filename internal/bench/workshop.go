@@ -18,7 +18,6 @@ import (
 	"testing/fstest"
 	"time"
 
-	"github.com/alexedwards/scs/pgxstore"
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 	"github.com/jonboulle/clockwork"
@@ -71,7 +70,7 @@ func newWorkshop(ctx context.Context, s *store.Store, dir string) (*workshop, er
 		JournalFile: filepath.Join(dir, "journal"), FilesDir: dir, Demo: true}); err != nil {
 		return nil, err
 	}
-	handler, err := httpapi.New(httpapi.Config{Desk: w.desk, Sessions: pgxstore.NewWithCleanupInterval(s.Pool, 0), Web: fstest.MapFS{}, Log: log})
+	handler, err := httpapi.New(httpapi.Config{Desk: w.desk, Sessions: s.Sessions(0), Web: fstest.MapFS{}, Log: log})
 	if err != nil {
 		return nil, err
 	}

@@ -348,6 +348,9 @@ func (d *Desk) Actor(ctx context.Context, id uuid.UUID) (Actor, error) {
 	if hit && d.Clock.Since(cached.(cachedActor).at) < fresh {
 		return cached.(cachedActor).actor, nil
 	}
+	if hit && d.journal.Away() {
+		return cached.(cachedActor).actor, nil
+	}
 	quick := ctx
 	if hit { // what is known is better than to wait
 		var cancel context.CancelFunc

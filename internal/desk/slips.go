@@ -29,7 +29,7 @@ func (d *Desk) publishSlip(user, callID uuid.UUID, writer string) {
 }
 
 // notesPatience is for how long saving notes waits for the database before they go to the journal.
-const notesPatience = 250 * time.Millisecond
+const notesPatience = 150 * time.Millisecond
 
 // SaveNotes saves a slip's notes as they are typed. While the database is away they are kept in the journal, and the
 // answer says saved: false. Errors: *NotesConflictError, *FieldError, ErrNotFound, ErrForbidden.

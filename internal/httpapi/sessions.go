@@ -63,11 +63,15 @@ type rememberingStore struct {
 }
 
 type seenSession struct {
-	data []byte
-	at   time.Time
+	data  []byte
+	at    time.Time
+	tried time.Time // when it was last asked for in vain
 }
 
-const sessionFresh = 5 * time.Second
+const (
+	sessionFresh = 5 * time.Second
+	sessionAgain = time.Second // until a database that did not answer is asked again
+)
 
 func (r *rememberingStore) Find(token string) ([]byte, bool, error) {
 	return r.FindCtx(context.Background(), token)
@@ -114,7 +118,7 @@ func (r *rememberingStore) FindCtx(ctx context.Context, token string) ([]byte, b
 	r.mu.Lock()
 	s, hit := r.seen[token]
 	r.mu.Unlock()
-	if hit && time.Since(s.at) < sessionFresh {
+	if hit && (time.Since(s.at) < sessionFresh || time.Since(s.tried) < sessionAgain && time.Since(s.at) < sessionIdle) {
 		return s.data, true, nil
 	}
 	if hit {
@@ -125,6 +129,10 @@ func (r *rememberingStore) FindCtx(ctx context.Context, token string) ([]byte, b
 	data, found, err := r.find(ctx, token)
 	switch {
 	case err != nil && hit && time.Since(s.at) < sessionIdle:
+		s.tried = time.Now()
+		r.mu.Lock()
+		r.seen[token] = s
+		r.mu.Unlock()
 		return s.data, true, nil
 	case err != nil:
 		return nil, false, err
@@ -137,7 +145,7 @@ func (r *rememberingStore) FindCtx(ctx context.Context, token string) ([]byte, b
 	if len(r.seen) > 10_000 {
 		r.seen = map[string]seenSession{}
 	}
-	r.seen[token] = seenSession{data, time.Now()}
+	r.seen[token] = seenSession{data: data, at: time.Now()}
 	return data, true, nil
 }
 
@@ -204,7 +212,9 @@ func (s *Server) session(ctx context.Context, cookie string) (desk.Actor, contex
 	}
 	if now.Sub(seen) > sessionSeen && !s.desk.Away() {
 		s.sessions.Put(ctx, seenKey, now.Unix())
-		if _, _, err := s.sessions.Commit(ctx); err != nil {
+		quick, cancel := context.WithTimeout(ctx, sessionPatience) // nobody waits for it
+		defer cancel()
+		if _, _, err := s.sessions.Commit(quick); err != nil {
 			s.log.Warn("when a session was used could not be kept", "error", err)
 		}
 	}

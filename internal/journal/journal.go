@@ -15,6 +15,7 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"time"
 )
 
@@ -46,6 +47,7 @@ const (
 	maxBatch = 256             // entries in a transaction
 	patience = 2 * time.Second // for a commit, before the entries go to the file
 	retry    = 400 * time.Millisecond
+	hurried  = 150 * time.Millisecond // for a commit while somebody waits for Keep, unless the database has just taken something
 )
 
 // Writer is the one that writes. Its methods may be called from any goroutine.
@@ -63,6 +65,9 @@ type Writer struct {
 	closed   bool
 	wake     chan struct{}
 	done     chan struct{}
+
+	waiting atomic.Int32 // callers of Keep
+	alive   bool         // the database has taken an entry since it was asked whether it is back; only run touches it
 
 	held []Entry // what the file does not take, in order; only run touches it
 	size int64   // of the file up to the end of its last whole line; only run touches it
@@ -104,6 +109,8 @@ func (w *Writer) Add(e Entry) { w.add(item{entry: e}) }
 // Keep hands e over and waits until it is in the database or on the disk.
 func (w *Writer) Keep(ctx context.Context, e Entry) error {
 	it := item{entry: e, kept: make(chan error, 1)}
+	w.waiting.Add(1)
+	defer w.waiting.Add(-1)
 	w.add(it)
 	return wait(ctx, it.kept)
 }
@@ -232,6 +239,7 @@ func (w *Writer) run() {
 // save commits a batch; if the database is away it goes to the file.
 func (w *Writer) save(batch []item) {
 	entries := entriesOf(batch)
+	w.alive = false
 	err := w.commit(entries)
 	switch {
 	case err == nil:
@@ -252,7 +260,38 @@ func (w *Writer) commit(entries []Entry) error {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
-	return w.sink.Save(ctx, entries)
+	if !w.alive {
+		go w.hurry(ctx, cancel)
+	}
+	err := w.sink.Save(ctx, entries)
+	w.alive = err == nil
+	if errors.Is(err, context.Canceled) { // by hurry: it took too long, and that is no fault of an entry
+		return context.DeadlineExceeded
+	}
+	return err
+}
+
+// hurry cuts a commit short where somebody waits for Keep meanwhile: a database that stands still must not hold whoever types.
+func (w *Writer) hurry(ctx context.Context, cut context.CancelFunc) {
+	look := time.NewTicker(hurried / 6)
+	defer look.Stop()
+	var since time.Time
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case now := <-look.C:
+			switch {
+			case w.waiting.Load() == 0:
+				since = time.Time{}
+			case since.IsZero():
+				since = now
+			case now.Sub(since) >= hurried:
+				cut()
+				return
+			}
+		}
+	}
 }
 
 func (w *Writer) oneByOne(entries []Entry) {
@@ -374,9 +413,14 @@ func (w *Writer) replayFile() (saved int, ok bool) {
 	}
 	defer f.Close()
 	in := bufio.NewReader(io.LimitReader(f, w.size))
+	w.alive = false
 	for end := false; !end; {
 		var batch []Entry
-		for len(batch) < maxBatch && !end {
+		most := maxBatch
+		if !w.alive {
+			most = 1 // it shows whether the database is there
+		}
+		for len(batch) < most && !end {
 			text, err := in.ReadBytes('\n')
 			end = err != nil
 			if err != nil && !errors.Is(err, io.EOF) {

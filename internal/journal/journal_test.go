@@ -180,3 +180,43 @@ type slow struct{ until chan struct{} }
 func (s slow) Save(context.Context, []journal.Entry) error { <-s.until; return nil }
 func (slow) Decode(string, []byte) (any, error)            { return "", nil }
 func (slow) Away(error) bool                               { return false }
+
+// frozen is a database that takes what it is given and does not answer, until it is thawed.
+type frozen struct {
+	memory
+	thawed chan struct{}
+	cut    chan error // why each commit was given up
+}
+
+func (f *frozen) Save(ctx context.Context, entries []journal.Entry) error {
+	select {
+	case <-f.thawed:
+		return f.memory.Save(ctx, entries)
+	case <-ctx.Done():
+		select {
+		case f.cut <- ctx.Err():
+		default:
+		}
+		return ctx.Err()
+	}
+}
+
+func (f *frozen) Away(err error) bool { return errors.Is(err, context.DeadlineExceeded) }
+
+func TestWhoTypesDoesNotWaitForADatabaseThatStandsStill(t *testing.T) {
+	f := &frozen{thawed: make(chan struct{}), cut: make(chan error, 1)}
+	path := filepath.Join(t.TempDir(), "journal")
+	w, err := journal.Open(path, f, func(bool) {}, slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	defer w.Close()
+	require.NoError(t, w.Keep(t.Context(), note("one")))
+	require.ErrorIs(t, <-f.cut, context.Canceled, "given up for who waits, and not by its deadline")
+	assert.True(t, w.Away())
+	require.NoError(t, w.Keep(t.Context(), note("two")))
+	close(f.thawed)
+	require.Eventually(t, func() bool { return !w.Away() }, time.Minute, time.Millisecond)
+	assert.Equal(t, "one two", f.all())
+	rejected, err := w.Rejected()
+	require.NoError(t, err)
+	assert.Empty(t, rejected, "no entry is at fault")
+}
