@@ -120,7 +120,14 @@ func TestEveryViewIsAccessible(t *testing.T) {
 			win.see("Ansel", "#sheet")
 			win.accessible("people")
 			win.person(berit)
+			win.until("the page's title", `document.title === 'Berit Osterlund · Trundo'`)
 			win.accessible("person")
+			for _, path := range []string{"/lane", "/nowhere"} {
+				win.goes(path)
+				win.until("the page's title", `document.title.length > ' · Trundo'.length`)
+				win.accessible(path)
+			}
+			win.person(berit)
 			win.click("link", nursery, "#sheet")
 			win.see("People", "#sheet")
 			win.accessible("company")

@@ -31,6 +31,10 @@ export const t = {
     page: "This page broke. What you wrote is kept; load it again.",
     reload: "Load again",
   },
+  nowhere: {
+    title: "There is no such page",
+    text: "Look at the address once more, or go on from the sections above.",
+  },
   away: {
     database:
       "Not saved yet: the database is away. Notes are kept beside the server and saved by themselves; new calls have to wait.",

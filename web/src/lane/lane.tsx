@@ -24,19 +24,20 @@ type Entry = Schemas["LaneEntry"];
 
 /** LanePage is the lane where there is no room for it beside the sheet. */
 export function LanePage() {
-  return <Lane className="" />;
+  return <Lane className="" page />;
 }
 
 const beside = "w-68 shrink-0 overflow-y-auto border-r border-rule-strong px-3.5 py-4 max-[63.9rem]:hidden";
 
 /** Lane is what is owed, ranked, each with its reason; below it what was done just now. */
-export function Lane({ className = beside }: { className?: string }) {
+export function Lane({ className = beside, page = false }: { className?: string; page?: boolean }) {
   const lane = useQuery(queries.lane);
   const arrows = useArrowKeys();
+  const [Region, Heading] = page ? (["section", "h1"] as const) : (["nav", "h2"] as const); // beside a page it is the way to others
   return (
-    <nav aria-label={t.lane.region} className={`flex flex-col ${className}`} onKeyDown={arrows}>
+    <Region aria-label={t.lane.region} className={`flex flex-col ${className}`} onKeyDown={arrows}>
       <div className="mb-1 flex items-baseline justify-between">
-        <h2 className="text-sm font-semibold text-quiet">{t.lane.title}</h2>
+        <Heading className="text-sm font-semibold text-quiet">{t.lane.title}</Heading>
         {lane.data && <span className="text-sm text-quiet">{t.lane.today(lane.data.today)}</span>}
       </div>
       {lane.isPending && <Loading />}
@@ -67,7 +68,7 @@ export function Lane({ className = beside }: { className?: string }) {
           </ul>
         </>
       )}
-    </nav>
+    </Region>
   );
 }
 

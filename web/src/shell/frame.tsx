@@ -24,6 +24,7 @@ import { FindField } from "./find";
 import { holdForDesk, letGoForDesk, useKey } from "./keys";
 import { KeysDialog } from "./keys_dialog";
 import { setTheme, type Theme, theme } from "./theme";
+import { usePageTitle } from "./page_title";
 
 /** Reminders says when a follow-up's time has come. */
 function Reminders() {
@@ -51,6 +52,7 @@ export function Frame() {
     return letGoForDesk;
   }, [known]);
   useSoundWhenNeeded();
+  usePageTitle();
   useKey("help", () => {
     setKeysShown(true);
   });

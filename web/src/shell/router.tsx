@@ -235,6 +235,17 @@ const call = createRoute({
   validateSearch: (s): { at?: number | undefined } => ({ at: Math.max(0, Number(s["at"])) || undefined }),
 });
 
+/** NoPage is shown at an address that nothing has: what lies on the desk stays. */
+function NoPage() {
+  return (
+    <div className="max-w-prose py-2">
+      <h1 className="name text-lg">{t.nowhere.title}</h1>
+      <p className="mt-1 text-quiet">{t.nowhere.text}</p>
+    </div>
+  );
+}
+const nowhere = createRoute({ getParentRoute: () => frame, path: "$", component: NoPage });
+
 export const makeRouter = (client: QueryClient) =>
   createRouter({
     routeTree: root.addChildren([
@@ -263,6 +274,7 @@ export const makeRouter = (client: QueryClient) =>
         calls,
         call,
         team,
+        nowhere,
       ]),
     ]),
     context: { client },

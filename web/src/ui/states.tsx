@@ -20,7 +20,7 @@ export function Empty({ children }: { children: ReactNode }) {
 export function Failed({ error, retry, title }: { error: unknown; retry?: () => void; title?: string }) {
   return (
     <div role="alert" className="max-w-prose py-6">
-      <p className="name text-lg">{title ?? t.failed.title}</p>
+      {title ? <h1 className="name text-lg">{title}</h1> : <p className="name text-lg">{t.failed.title}</p>}
       <p className="mt-1 mb-3 text-quiet">{error instanceof Failure ? error.message : t.failed.unknown}</p>
       {retry && <Button onClick={retry}>{t.retry}</Button>}
     </div>
