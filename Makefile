@@ -69,9 +69,10 @@ simulate: export TMPDIR = $(shell scripts/scratch.sh)
 simulate: setup-test ## twenty rounds of five hundred people, with restarts, reps who go away and rounds handed over
 	@TRUNDO_ROUNDS=20x500 go test ./internal/desk -count=1 -v -timeout 60m -run '^TestRoundsWithFaults$$'
 
-fuzz: ## each fuzz test for a minute
-	@for t in core/phone:FuzzParse core/call:FuzzCall core/routing:FuzzParseSpans core/money:FuzzParse core/fields:FuzzParse core/filter:FuzzResolve core/proposal:FuzzFind core/round:FuzzAfter formats:FuzzCSV formats:FuzzVCards \
-		formats:FuzzJSONLines formats:FuzzReadWAV; do go test ./internal/$${t%:*} -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 60s || exit 1; done
+fuzz: setup-test ## each fuzz test for a minute, then 50,000 requests made from the contract
+	@for t in core/phone:FuzzParse core/call:FuzzCall core/routing:FuzzParseSpans core/money:FuzzParse core/fields:FuzzParse core/filter:FuzzResolve core/proposal:FuzzFind core/round:FuzzAfter core/card:FuzzMask formats:FuzzCSV formats:FuzzVCards \
+		formats:FuzzJSONLines formats:FuzzReadWAV journal:FuzzJournalFile; do go test ./internal/$${t%:*} -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 60s || exit 1; done
+	@TRUNDO_REQUESTS=50000 go test ./internal/httpapi -count=1 -timeout 60m -run '^TestNoRequestIsAnsweredWithOurFault$$'
 
 $(TOOLS)/sqlc-$(SQLC_VERSION):
 	@mkdir -p $(TOOLS)
