@@ -3352,7 +3352,7 @@ type NewCall struct {
 	LineID   *openapi_types.UUID `json:"line_id,omitempty"`
 	NumberID *openapi_types.UUID `json:"number_id,omitempty"`
 
-	// OpenRecordID The record on the screen while a number was typed
+	// OpenRecordID The record on the screen meanwhile: it may be who is meant by a typed number, or the matter that the call is about
 	OpenRecordID *openapi_types.UUID `json:"open_record_id,omitempty"`
 
 	// OverrideReason Why it is called in spite of do-not-call; needs the right

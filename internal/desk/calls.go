@@ -257,11 +257,29 @@ func (d *Desk) target(ctx context.Context, a Actor, f *firm, r contract.NewCall)
 	case r.NumberID != nil && r.Typed != nil:
 		return target{}, wrong("typed", "give either a stored number or a typed one")
 	case r.NumberID != nil:
-		return d.storedTarget(ctx, *r.NumberID)
+		t, err := d.storedTarget(ctx, *r.NumberID)
+		if err == nil && r.OpenRecordID != nil {
+			err = d.aboutOpen(ctx, *r.OpenRecordID, &t)
+		}
+		return t, err
 	case r.Typed != nil:
 		return d.typedTarget(ctx, a, f, *r.Typed, r.OpenRecordID)
 	}
 	return target{}, wrong("number_id", "a number is missing")
+}
+
+// aboutOpen puts a call on the matter whose page was open, where it is with whom is called.
+func (d *Desk) aboutOpen(ctx context.Context, open uuid.UUID, t *target) error {
+	m, err := d.Store.OpenMatter(ctx, open)
+	if store.NotFound(err) {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	if l, theirs := slip.AboutOpen(subject(m.ID, m.Kind, m.CompanyID, m.PersonID), t.links); theirs {
+		t.links = append(t.links, l)
+	}
+	return nil
 }
 
 // subject is a record as the rule about links sees it.

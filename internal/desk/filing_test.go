@@ -166,6 +166,22 @@ func TestWhatIsToBeDoneAlreadyIsRenewed(t *testing.T) {
 	assert.Equal(t, []string{"2026-03-04"}, due(), "the first is as it was")
 }
 
+func TestACallFromADealsPageIsAboutIt(t *testing.T) {
+	w := newWorld(t)
+	deal := w.matter("deal", "Tank for the school", "enquiry")
+	w.matter("deal", "Another of theirs", "enquiry")
+	c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile, OpenRecordID: &deal})
+	require.NoError(t, err)
+	require.Len(t, c.Links, 3)
+	assert.Equal(t, deal, c.Links[2].Record.ID)
+	gone := uuid.New()
+	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	w.ended(c.ID)
+	c, err = w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile, OpenRecordID: &gone})
+	require.NoError(t, err)
+	assert.Len(t, c.Links, 2)
+}
+
 // Whoever called as promised has kept the promise.
 func TestAConversationKeepsAPromise(t *testing.T) {
 	w := newWorld(t)

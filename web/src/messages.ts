@@ -115,6 +115,7 @@ export const t = {
   },
   slip: {
     region: (who: string) => `Slip: ${who}`,
+    commandFirst: (key: string) => `${key}, then the letter; what you type is your notes`,
     phases: {
       dialing: "dialing",
       ringing: "ringing",

@@ -7,6 +7,7 @@ package slip
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"trundo/internal/core/call"
@@ -213,4 +214,16 @@ func LinksFor(s Subject, reason string) []Link {
 		links = append(links, Link{s.Company, Company, "their company"})
 	}
 	return links
+}
+
+// AboutOpen is the link of the record that was open while somebody was called: a matter that is with them, or with their company, is what the call is
+// about. False: it has nothing to do with the call, or is on it already.
+func AboutOpen(open Subject, links []Link) (Link, bool) {
+	if open.Role != About || slices.ContainsFunc(links, func(l Link) bool { return l.Record == open.Record }) {
+		return Link{}, false
+	}
+	theirs := slices.ContainsFunc(links, func(l Link) bool {
+		return l.Role == Caller && l.Record == open.Person || l.Role == Company && l.Record == open.Company
+	})
+	return Link{open.Record, About, "it was open"}, theirs
 }

@@ -102,6 +102,30 @@ func TestKeepLosesNeitherText(t *testing.T) {
 	assert.Equal(t, 3, got.Version)
 }
 
+func TestACallIsAboutTheMatterThatIsOpen(t *testing.T) {
+	t.Parallel()
+	links := []slip.Link{{Record: "berit", Role: slip.Caller}, {Record: "nursery", Role: slip.Company}}
+	for name, x := range map[string]struct {
+		open slip.Subject
+		want bool
+	}{
+		"their deal":              {slip.Subject{Record: "tank", Role: slip.About, Person: "berit"}, true},
+		"a colleague’s deal":      {slip.Subject{Record: "tank", Role: slip.About, Person: "oskar", Company: "nursery"}, true},
+		"somebody else’s":         {slip.Subject{Record: "tank", Role: slip.About, Person: "oskar", Company: "school"}, false},
+		"nobody’s":                {slip.Subject{Record: "tank", Role: slip.About}, false},
+		"their own page":          {slip.Subject{Record: "berit", Role: slip.Caller, Company: "nursery"}, false},
+		"somebody else of theirs": {slip.Subject{Record: "oskar", Role: slip.Caller, Company: "nursery"}, false},
+	} {
+		l, is := slip.AboutOpen(x.open, links)
+		assert.Equal(t, x.want, is, name)
+		if is {
+			assert.Equal(t, slip.Link{Record: "tank", Role: slip.About, Reason: "it was open"}, l, name)
+		}
+	}
+	_, is := slip.AboutOpen(slip.Subject{Record: "tank", Role: slip.About, Person: "berit"}, append(links, slip.Link{Record: "tank", Role: slip.About}))
+	assert.False(t, is, "it is on it already")
+}
+
 func TestLinksFor(t *testing.T) {
 	assert.Equal(t, []slip.Link{{"berit", slip.Caller, "clicked"}, {"vesper", slip.Company, "their company"}},
 		slip.LinksFor(slip.Subject{Record: "berit", Role: slip.RoleOf("contact"), Company: "vesper"}, "clicked"))

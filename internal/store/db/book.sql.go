@@ -1012,6 +1012,29 @@ func (q *Queries) NumbersOf(ctx context.Context, recordIds []uuid.UUID) ([]Numbe
 	return items, nil
 }
 
+const openMatter = `-- name: OpenMatter :one
+SELECT id, kind, company_id, person_id FROM records WHERE id = $1 AND deleted_at IS NULL
+`
+
+type OpenMatterRow struct {
+	ID        uuid.UUID
+	Kind      string
+	CompanyID *uuid.UUID
+	PersonID  *uuid.UUID
+}
+
+func (q *Queries) OpenMatter(ctx context.Context, id uuid.UUID) (OpenMatterRow, error) {
+	row := q.db.QueryRow(ctx, openMatter, id)
+	var i OpenMatterRow
+	err := row.Scan(
+		&i.ID,
+		&i.Kind,
+		&i.CompanyID,
+		&i.PersonID,
+	)
+	return i, err
+}
+
 const peopleOfCompany = `-- name: PeopleOfCompany :many
 SELECT id FROM records WHERE company_id = $1 AND kind IN ('contact', 'lead') AND deleted_at IS NULL ORDER BY lower(name), id LIMIT 200
 `

@@ -51,6 +51,9 @@ WHERE r.id = @id;
 -- name: RecordName :one
 SELECT id, kind, name, deleted_at, merged_into FROM records WHERE id = @id;
 
+-- name: OpenMatter :one
+SELECT id, kind, company_id, person_id FROM records WHERE id = @id AND deleted_at IS NULL;
+
 -- name: LockRecord :one
 SELECT * FROM records WHERE id = @id FOR UPDATE;
 

@@ -2987,7 +2987,7 @@ export interface components {
             typed?: string;
             /**
              * Format: uuid
-             * @description The record on the screen while a number was typed
+             * @description The record on the screen meanwhile: it may be who is meant by a typed number, or the matter that the call is about
              */
             open_record_id?: string;
             /**

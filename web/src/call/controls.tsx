@@ -16,7 +16,7 @@ import { useAttach } from "./attach";
 /** HoldAndMute are what is done most while one speaks. */
 export function HoldAndMute({ call }: { call: Call }) {
   const tell = useTell();
-  const { hint } = useKeys();
+  const { hint, letter } = useKeys();
   const failed = (e: Error) => {
     tell(e.message, { bad: true });
   };
@@ -44,7 +44,7 @@ export function HoldAndMute({ call }: { call: Call }) {
         disabled={hold.isPending}
         aria-pressed={held}
         onClick={turnHold}
-        hint={hint("hold")}
+        hint={letter("hold")}
         aria-keyshortcuts={hint("hold")}
       >
         <Turning label={held ? t.slip.resume : t.slip.hold} other={held ? t.slip.hold : t.slip.resume} />
@@ -53,7 +53,7 @@ export function HoldAndMute({ call }: { call: Call }) {
         disabled={mute.isPending}
         aria-pressed={muted}
         onClick={turnMute}
-        hint={hint("mute")}
+        hint={letter("mute")}
         aria-keyshortcuts={hint("mute")}
         title={muted ? t.in.during.muted : undefined}
         className={muted ? "border-waiting bg-waiting-soft text-waiting" : ""}
@@ -71,7 +71,7 @@ export function HoldAndMute({ call }: { call: Call }) {
 export function MoreControls({ call }: { call: Call }) {
   if (call.direction === "internal") return null;
   return (
-    <div className="flex min-w-0 gap-1.5">
+    <div className="flex min-w-0 items-start gap-1.5">
       {!call.state.on_hold && <Keypad call={call} />}
       {call.direction === "outbound" && <LeavePrepared call={call} />}
     </div>
@@ -85,7 +85,7 @@ function Keypad({ call }: { call: Call }) {
   const [open, setOpen] = useState(false);
   const [sent, setSent] = useState("");
   const tell = useTell();
-  const { hint } = useKeys();
+  const { hint, letter } = useKeys();
   // What is pressed on a keypad that was opened while the recording was paused is nobody's to keep, also after the pause.
   const [hidden, setHidden] = useState(false);
   const press = useMutation({
@@ -110,7 +110,7 @@ function Keypad({ call }: { call: Call }) {
   return (
     <Popover.Root open={open} onOpenChange={show}>
       <Popover.Trigger asChild>
-        <Button hint={hint("keypad")} aria-keyshortcuts={hint("keypad")}>
+        <Button hint={letter("keypad")} aria-keyshortcuts={hint("keypad")}>
           {t.in.during.keypad}
         </Button>
       </Popover.Trigger>

@@ -18,6 +18,12 @@ type Dial = { dial: (request: Schemas["NewCall"], to: string) => void; dialing: 
 
 const Context = createContext<Dial>({ dial: () => undefined, dialing: false });
 
+/** aboutOpen names the record whose page is open: a call placed there may be about it. */
+function aboutOpen(request: Schemas["NewCall"]): Schemas["NewCall"] {
+  const open = /^\/records\/([0-9a-f-]{36})$/.exec(location.pathname)?.[1];
+  return open && request.number_id ? { open_record_id: open, ...request } : request;
+}
+
 /** useDial gives the way to call a stored number or a typed one; to is how it is named in questions. */
 export const useDial = () => useContext(Context);
 
@@ -78,7 +84,10 @@ export function DialProvider({ children }: { children: ReactNode }) {
     [client, tell],
   );
 
-  const dial = useCallback((request: Schemas["NewCall"], to: string) => void place({ request, to }), [place]);
+  const dial = useCallback(
+    (request: Schemas["NewCall"], to: string) => void place({ request: aboutOpen(request), to }),
+    [place],
+  );
   const value = useMemo(() => ({ dial, dialing }), [dial, dialing]);
   return (
     <Context value={value}>

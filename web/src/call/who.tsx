@@ -22,7 +22,7 @@ import { companyOf, partsAt, personOf, stateWord, whoOf } from "./words";
 export function Who({ call }: { call: Call }) {
   const client = useQueryClient();
   const tell = useTell();
-  const { hint } = useKeys();
+  const { hint, letter, on, command } = useKeys();
   const { dial, dialing } = useDial();
   const [writing, setWriting] = useState(false);
   const live = call.state.phase !== "ended";
@@ -89,7 +89,7 @@ export function Who({ call }: { call: Call }) {
             className="ml-auto"
             onClick={end}
             disabled={hangUp.isPending}
-            hint={hint("end")}
+            hint={call.state.phase === "speaking" ? letter("end") : hint("end")}
             aria-keyshortcuts={hint("end")}
           >
             {call.state.phase === "speaking" ? t.slip.end : t.slip.giveUp}
@@ -116,7 +116,12 @@ export function Who({ call }: { call: Call }) {
           </Button>
         )}
       </div>
-      {live && call.state.phase === "speaking" && <MoreControls call={call} />}
+      {live && call.state.phase === "speaking" && (
+        <>
+          <MoreControls call={call} />
+          {on && <p className="pt-0.5 text-xs text-quiet">{t.slip.commandFirst(command)}</p>}
+        </>
+      )}
     </div>
   );
 }

@@ -177,14 +177,21 @@ export function useArmed(): Armed {
   return armed;
 }
 
-/** useKeys draws again when a key, or what it means, has changed; it tells whether single keys act, and how an act is reached now. */
-export function useKeys(): { on: boolean; hint: (action: Action) => string | undefined; command: string } {
+/** useKeys draws again when a key, or what it means, has changed; it tells whether single keys act, and how an act is reached now: letter is the last key
+ * alone, for where it stands once that the command key comes before it. */
+export function useKeys(): {
+  on: boolean;
+  hint: (action: Action) => string | undefined;
+  letter: (action: Action) => string | undefined;
+  command: string;
+} {
   useSyncExternalStore(subscribe, () => version);
   const desk = slip?.desk ?? "none";
   const command = keyOf("command");
   return {
     on: kept.on,
     command,
+    letter: (action) => (kept.on ? keyOf(action).toUpperCase() : undefined),
     hint: (action) => {
       if (!kept.on) return undefined;
       const key = keyOf(action).toUpperCase();

@@ -21,7 +21,7 @@ const askedFor = 8_000;
 export function LeavePrepared({ call }: { call: Call }) {
   const client = useQueryClient();
   const tell = useTell();
-  const { hint } = useKeys();
+  const { hint, letter } = useKeys();
   const messages = useQuery(queries.preparedFor(call.id)).data ?? [];
   // A message that would be left on a living person waits for a second press.
   const [asked, setAsked] = useState<Message>();
@@ -70,7 +70,7 @@ export function LeavePrepared({ call }: { call: Call }) {
   useKey("leave", first ? go : undefined);
   if (!first) return null;
   return (
-    <span className="flex max-w-full min-w-0 flex-wrap gap-1">
+    <span className={`flex max-w-full min-w-0 gap-1 ${asked ? "flex-wrap" : ""}`}>
       {asked && (
         <span role="alert" className="w-full text-sm font-semibold text-waiting">
           {t.voice.prepared.personHeard}
@@ -79,7 +79,7 @@ export function LeavePrepared({ call }: { call: Call }) {
       <Button
         onClick={go}
         disabled={leave.isPending}
-        hint={hint("leave")}
+        hint={letter("leave")}
         aria-keyshortcuts={hint("leave")}
         className="max-w-44 min-w-0"
         title={first.text}
