@@ -197,7 +197,7 @@ func roundGoing(t *testing.T, w *world, dir string) {
 	win.see("20 of 46", "[data-testid=round-figures]")
 	win.see("Everything", historyPart)
 	win.shot(dir + "/round.png")
-	win.keys("0")
+	win.command("0")
 	win.command("e")
 	win.see("we hung up", slipPart)
 	win.command("5")

@@ -43,6 +43,7 @@ export function HoldAndMute({ call }: { call: Call }) {
       <Button
         disabled={hold.isPending}
         aria-pressed={held}
+        className="px-2!" // with End in one row
         onClick={turnHold}
         hint={letter("hold")}
         aria-keyshortcuts={hint("hold")}
@@ -56,7 +57,7 @@ export function HoldAndMute({ call }: { call: Call }) {
         hint={letter("mute")}
         aria-keyshortcuts={hint("mute")}
         title={muted ? t.in.during.muted : undefined}
-        className={muted ? "border-waiting bg-waiting-soft text-waiting" : ""}
+        className={`px-2! ${muted ? "border-waiting bg-waiting-soft text-waiting" : ""}`}
       >
         <Turning
           label={muted ? t.in.during.unmute : t.in.during.mute}

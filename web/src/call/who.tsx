@@ -86,7 +86,7 @@ export function Who({ call }: { call: Call }) {
         {live && ( // in the corner of the first row, where nothing that comes and goes can push it under the pointer
           <Button
             look="ending"
-            className="ml-auto"
+            className="ml-auto px-2!"
             onClick={end}
             disabled={hangUp.isPending}
             hint={call.state.phase === "speaking" ? letter("end") : hint("end")}
