@@ -45,6 +45,7 @@ func (s *Server) unchanged(c *gin.Context) {
 	}
 	w := &tagging{ResponseWriter: c.Writer}
 	c.Writer = w
+	defer func() { c.Writer = w.ResponseWriter }() // also where it panics: what is said of that must not be kept back
 	c.Next()
 	if w.Status() == http.StatusOK {
 		w.Header().Set("ETag", tagOf(w.text.Bytes()))

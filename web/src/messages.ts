@@ -33,7 +33,7 @@ export const t = {
   },
   nowhere: {
     title: "There is no such page",
-    text: "Look at the address once more, or go on from the sections above.",
+    text: "Check the address, or choose a section above.",
   },
   away: {
     database:
@@ -115,7 +115,7 @@ export const t = {
   },
   slip: {
     region: (who: string) => `Slip: ${who}`,
-    commandFirst: (key: string) => `${key}, then the letter; what you type is your notes`,
+    commandFirst: (key: string) => `${key}, then the letter. Typing goes to the notes.`,
     phases: {
       dialing: "dialing",
       ringing: "ringing",

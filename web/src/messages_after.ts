@@ -316,10 +316,10 @@ export const after = {
     code: "The code that was sent there",
   },
   drafts: {
-    changed: "Somebody has changed this while you were at it. Nothing is lost: choose which to go on with.",
+    changed: "Someone else saved this while you were editing. Nothing is lost: choose which version to keep.",
     theirs: "Only in theirs:",
     mine: "Only in yours:",
     take: "Take theirs",
-    stay: "Go on with mine",
+    stay: "Keep mine",
   },
 };

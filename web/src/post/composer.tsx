@@ -57,8 +57,8 @@ function useSend(onSent: () => void) {
   });
 }
 
-/** useDraft is a message as the server would send it, a moment after it was last changed. */
-function useDraft(body: Schemas["NewMessage"]) {
+/** usePreview is a message as the server would send it, a moment after it was last changed. */
+function usePreview(body: Schemas["NewMessage"]) {
   const [asked, setAsked] = useState(body);
   const text = JSON.stringify(body);
   useEffect(() => {
@@ -119,7 +119,7 @@ export function Writing({
     ...(to.slip ? { slip_id: to.slip } : {}),
     ...(insist ? { insist } : {}),
   };
-  const draft = useDraft(message);
+  const draft = usePreview(message);
   const send = useSend(() => {
     unsent.delete(name);
     setText({ subject: "", body: "", key: newKey() });
