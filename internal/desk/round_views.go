@@ -180,7 +180,7 @@ func (d *Desk) roundCurrent(ctx context.Context, a Actor, r aRound) (*contract.R
 			view.Until = number.ChangesAt
 		}
 	}
-	if i, more := round.Next(x.person.Numbers, append(idTexts(h.Tried), text(h.NumberID))); more {
+	if i, more := round.NextAt(x.person, append(idTexts(h.Tried), text(h.NumberID)), d.Hours, d.Clock.Now()); more {
 		view.NextNumberID = &x.numbers[i].ID
 	}
 	reach, err := d.reachOf(ctx, d.Store.Queries, a, x)

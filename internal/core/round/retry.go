@@ -93,7 +93,7 @@ func After(e Ended, p Person, past Past, s Settings, reach Reach, t Times) Step 
 	case e.Retry == nil && ruled && rule == NotAgain && !e.Stops:
 		return Step{Bead: done}
 	case e.Retry == nil && (ruled && rule == NextNumber || e.Stops):
-		if i, there := Next(p.Numbers, past.Tried); there && past.Today < s.PerDay {
+		if i, there := NextAt(p, past.Tried, t.Hours, t.Now); there && past.Today < s.PerDay {
 			return Step{Bead: Later, Again: true, At: t.Now, Number: p.Numbers[i].ID}
 		}
 	}

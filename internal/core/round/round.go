@@ -226,11 +226,8 @@ func Next(numbers []Number, tried []string) (int, bool) {
 // over. False where there is none.
 func NextAt(p Person, tried []string, hours callable.Hours, at time.Time) (int, bool) {
 	for i, n := range p.Numbers {
-		zones := n.Zones
-		if len(zones) == 0 && p.Zone != "" {
-			zones = []string{p.Zone}
-		}
-		if n.Dialable && !n.DoNotCall && !slices.Contains(tried, n.ID) && callable.Check(callable.Subject{Zones: zones}, hours, at).InHours {
+		if n.Dialable && !n.DoNotCall && !slices.Contains(tried, n.ID) &&
+			callable.Check(callable.Subject{Zones: zonesOf(p, n)}, hours, at).InHours {
 			return i, true
 		}
 	}

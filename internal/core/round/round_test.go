@@ -101,6 +101,18 @@ func TestTheNextNumberIsOneThatMayBeCalled(t *testing.T) {
 	assert.False(t, more, "by where the person is")
 }
 
+func TestANextNumberThatSleepsIsPassedOver(t *testing.T) {
+	t.Parallel()
+	s := settings()
+	s.Then["busy"] = round.NextNumber
+	p := round.Person{Numbers: numbers(eastern, pacific, eastern)}
+	step := round.After(round.Ended{Outcome: "busy"}, p, round.Past{Attempts: 1, Today: 1, Tried: []string{"n0"}}, s, nil, times)
+	assert.Equal(t, round.Step{Bead: round.Later, Again: true, At: now, Number: "n2"}, step)
+	p = round.Person{Numbers: numbers(eastern, pacific)}
+	step = round.After(round.Ended{Outcome: "busy"}, p, round.Past{Attempts: 1, Today: 1, Tried: []string{"n0"}}, s, nil, times)
+	assert.Equal(t, now.Add(2*time.Hour), step.At, "nobody is awake at the other: they are tried again as usual")
+}
+
 func TestTheOrder(t *testing.T) {
 	late := round.Person{Overdue: now.AddDate(0, 0, -3), Value: 100}
 	later := round.Person{Overdue: now.AddDate(0, 0, -1), Value: 900}
