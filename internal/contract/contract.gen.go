@@ -2219,6 +2219,12 @@ type AvailabilityWish struct {
 	Availability openapi_types.UUID `json:"availability"`
 }
 
+// Between Of a call among colleagues: who called whom, whoever looks at it
+type Between struct {
+	Called string `json:"called"`
+	Caller string `json:"caller"`
+}
+
 // Book defines model for Book.
 type Book struct {
 	Currency string    `json:"currency"`
@@ -2295,6 +2301,9 @@ type CalendarAddress struct {
 
 // Call defines model for Call.
 type Call struct {
+	// Between Of a call among colleagues: who called whom, whoever looks at it
+	Between *Between `json:"between,omitempty"`
+
 	// ByHand Made elsewhere and written down afterwards
 	ByHand bool `json:"by_hand"`
 
@@ -3063,9 +3072,12 @@ type Lane struct {
 // LaneEntry defines model for LaneEntry.
 type LaneEntry struct {
 	// Act Of a follow-up: call, mail, meeting or task
-	Act     *string             `json:"act,omitempty"`
-	CallID  *openapi_types.UUID `json:"call_id"`
-	DayOnly bool                `json:"day_only"`
+	Act    *string             `json:"act,omitempty"`
+	CallID *openapi_types.UUID `json:"call_id"`
+
+	// ColleagueID Of a note: who left it, or called in vain (call_id)
+	ColleagueID *openapi_types.UUID `json:"colleague_id,omitempty"`
+	DayOnly     bool                `json:"day_only"`
 
 	// DueAt Of a follow-up
 	DueAt *time.Time         `json:"due_at"`
@@ -3086,7 +3098,7 @@ type LaneEntry struct {
 	Text    string        `json:"text"`
 	Tone    LaneEntryTone `json:"tone"`
 
-	// Typed Of a missed call: the number to call back
+	// Typed Of a missed call: the number to call back; of a note: who left it
 	Typed   string `json:"typed"`
 	Version int    `json:"version"`
 	When    string `json:"when"`

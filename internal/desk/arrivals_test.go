@@ -345,7 +345,25 @@ func TestAColleagueIsCalled(t *testing.T) {
 	w.clock.Advance(5 * time.Second)
 	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
 	w.until("in his lane", func() bool { return len(w.notes(w.tomas)) == 1 })
-	assert.Contains(t, w.notes(w.tomas)[0].Text, "left you a message of ")
+	left := w.notes(w.tomas)[0]
+	assert.Contains(t, left.Text, "left you a message of ")
+	assert.Equal(t, []any{c.ID, w.ines.ID, "ines"}, []any{*left.CallID, *left.ColleagueID, left.Typed})
+	w.until("its message can be heard", func() bool { return w.notes(w.tomas)[0].MessageID != nil })
+	message := *w.notes(w.tomas)[0].MessageID
+	_, err = w.OpenRecording(t.Context(), desk.Actor{ID: uuid.New(), Role: desk.Rep}, message, false)
+	require.ErrorIs(t, err, desk.ErrForbidden, "it is in his box")
+	page, err := w.CallPage(t.Context(), w.tomas, c.ID)
+	require.NoError(t, err)
+	assert.Equal(t, contract.Between{Caller: "ines", Called: "tomas"}, *page.Call.Between)
+	assert.Contains(t, factTexts(page), "ines called tomas")
+	hears := func(a desk.Actor) bool {
+		sound, err := w.OpenRecording(t.Context(), a, message, false)
+		require.NoError(t, err)
+		require.NoError(t, sound.Close())
+		return *w.notes(w.tomas)[0].MessageHeard
+	}
+	assert.False(t, hears(w.ines), "who left it does not count as a listener")
+	assert.True(t, hears(w.tomas))
 	require.NoError(t, w.LeaveNote(t.Context(), w.ines, w.tomas.ID, key(), "the pump is here"))
 	require.Len(t, w.notes(w.tomas), 2)
 	require.NoError(t, w.SettleNote(t.Context(), w.tomas, w.notes(w.tomas)[0].ID, true))

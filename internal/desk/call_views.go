@@ -113,6 +113,10 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 		shown = strings.TrimSpace(f.lineLabels[*r.LineID] + " " + shown)
 	}
 	display := r.RemoteTyped
+	var between *contract.Between
+	if r.ColleagueID != nil {
+		between = &contract.Between{Caller: r.PlacedName, Called: r.RemoteTyped}
+	}
 	if r.ColleagueID != nil && *r.ColleagueID == a.ID {
 		display = r.PlacedName
 	}
@@ -150,7 +154,7 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 		result := contract.CallDrop(r.DropResult)
 		drop = &result
 	}
-	return contract.Call{ID: r.ID, Drop: drop, RoundID: round, Unconfirmed: r.Unconfirmed, DialTo: dialTo, Line: line, Source: source, ByHand: r.ByHand, MessageMs: r.MessageMs, Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
+	return contract.Call{ID: r.ID, Between: between, Drop: drop, RoundID: round, Unconfirmed: r.Unconfirmed, DialTo: dialTo, Line: line, Source: source, ByHand: r.ByHand, MessageMs: r.MessageMs, Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
 		Label: r.RemoteLabel, Shown: shown, ShownReason: r.CallerIDReason, Device: r.Device, DialMs: r.DialMs, RingMs: r.RingMs, TalkMs: r.TalkMs,
 		Links: []contract.CallLink{},
 		State: contract.CallState{CallID: r.ID, Seq: r.LastSeq, Phase: contract.Phase(r.State), StartedAt: r.StartedAt, RangAt: r.RangAt, AnsweredAt: r.AnsweredAt,
@@ -306,7 +310,10 @@ func factText(f call.Fact, c contract.Call) string {
 	case call.Placed:
 		return c.Slip.RepName + " called " + c.Display
 	case call.PlacedInternal:
-		return "Called from colleague to colleague"
+		if c.Between == nil {
+			return ""
+		}
+		return c.Between.Caller + " called " + c.Between.Called
 	case call.Beeped:
 		return "The beep: a message begins"
 	case call.Muted:

@@ -47,7 +47,9 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 	if err != nil {
 		return contract.Lane{}, err
 	}
+	left := map[string]db.OpenColleagueNotesRow{}
 	for _, n := range notes {
+		left[n.ID.String()] = n
 		items = append(items, lane.Item{Kind: lane.Note, ID: n.ID.String(), Since: n.At, Text: n.Text, From: n.FromName})
 	}
 	unread, err := d.Store.UnreadMessages(ctx, a.ID)
@@ -116,6 +118,12 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 			entry.Typed = d.addressText(f, a, m.Channel, m.Address)
 			if m.RecordID != nil {
 				entry.Record = &contract.RecordRef{ID: *m.RecordID, Kind: contract.RecordKind(m.RecordKind), Name: m.RecordName}
+			}
+		case lane.Note:
+			n := left[e.ID]
+			entry.CallID, entry.ColleagueID, entry.Typed = n.CallID, &n.FromID, n.FromName
+			if n.MessageID != uuid.Nil {
+				entry.MessageID, entry.MessageHeard = &n.MessageID, &n.MessageHeard
 			}
 		case lane.UnfiledSlip:
 			x := calls[e.ID]

@@ -71,11 +71,11 @@ func (d *Desk) record(id uuid.UUID, facts []call.Fact, state call.State) {
 				d.complete(id, rec)
 			}
 		}
-	case state.Internal:
-	case state.Phase() == call.PhaseSpeaking && has(facts, call.Bridged) && d.firstTime(id):
-		d.inBackground(func(ctx context.Context) { d.beginByRule(ctx, id) })
 	case has(facts, call.Beeped) && d.firstTime(id):
 		d.inBackground(func(context.Context) { d.begin(id, contract.CallRecordingKindMessage, "") })
+	case state.Internal: // what colleagues say to each other is not recorded
+	case state.Phase() == call.PhaseSpeaking && has(facts, call.Bridged) && d.firstTime(id):
+		d.inBackground(func(ctx context.Context) { d.beginByRule(ctx, id) })
 	}
 }
 

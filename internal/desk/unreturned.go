@@ -31,8 +31,11 @@ func worthOf(s call.State) touch.Call {
 func settleUnreturned(ctx context.Context, q *db.Queries, id uuid.UUID, s call.State) (bool, error) {
 	worth := worthOf(s)
 	if s.Internal {
-		if _, err := q.FileEmptySlips(ctx, db.FileEmptySlipsParams{At: &s.Ended, CallID: id}); err != nil || worth.Answered {
+		if _, err := q.FileEmptySlips(ctx, db.FileEmptySlipsParams{At: &s.Ended, CallID: id}); err != nil {
 			return false, err
+		}
+		if worth.Answered {
+			return false, q.SettleColleagueCalls(ctx, db.SettleColleagueCallsParams{At: &s.Ended, CallID: id})
 		}
 		return true, q.OwesColleague(ctx, db.OwesColleagueParams{CallID: id, Text: missedColleague(s)})
 	}

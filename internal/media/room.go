@@ -19,6 +19,7 @@ type Member struct {
 type Arrangement struct {
 	Members []Member
 	Outside bool // the outside hears and is heard; else it hears only what is played to it
+	Machine bool // a machine of ours is the other side of the only member: it is what is played to "them", and records the member as theirs
 }
 
 // Room is the sound of one call.
@@ -26,6 +27,7 @@ type Room struct {
 	mu       sync.Mutex
 	outside  Voice // nil before it was answered, or where the carrier has no sound
 	present  bool  // the outside is in
+	machine  bool  // Arrangement.Machine
 	members  []member
 	forThem  Sound  // is played to the outside
 	forUs    Sound  // is played to the reps
@@ -74,10 +76,10 @@ func (r *Room) Outside() Voice {
 	return r.outside
 }
 
-func (r *Room) arrange(members []member, outside bool) {
+func (r *Room) arrange(members []member, a Arrangement) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.members, r.present = members, outside
+	r.members, r.present, r.machine = members, a.Outside, a.Machine
 	for _, m := range members {
 		m.seat.room.Store(r)
 	}
@@ -144,6 +146,8 @@ func (r *Room) Tick() bool {
 		theirCodes = silent // read all the same: what was said on hold is not heard later
 	}
 	switch {
+	case r.machine && len(r.members) == 1:
+		r.answering(&ourCodes, &theirCodes)
 	case len(r.members) == 1 && r.forThem == nil && r.forUs == nil:
 		r.pass(&ourCodes, &theirCodes)
 	default:
@@ -196,6 +200,35 @@ func (r *Room) pass(ourCodes, theirCodes *Frame) {
 	}
 }
 
+// answering is a rep before a machine of ours, a colleague's voicemail: what is played is our side, the rep is the other.
+func (r *Room) answering(ourCodes, theirCodes *Frame) {
+	m := &r.members[0]
+	if !m.hears(r) || !m.seat.Read(theirCodes) || m.Muted {
+		*theirCodes = silent
+	}
+	if r.forThem != nil {
+		var played [audio.FrameSamples]int16
+		r.play(&played)
+		audio.EncodeFrame(ourCodes[:], played[:])
+	}
+	if m.hears(r) {
+		m.seat.Write(ourCodes)
+	}
+}
+
+// play adds the next frame of what is played to them, and tells when it is over.
+func (r *Room) play(to *[audio.FrameSamples]int16) {
+	var played [audio.FrameSamples]int16
+	more := r.forThem.Next(&played)
+	audio.Mix(to[:], played[:])
+	if !more {
+		over := r.themOver
+		if r.forThem, r.themOver = nil, nil; over != nil {
+			over()
+		}
+	}
+}
+
 // mix lets everybody hear everybody else, and what is played.
 func (r *Room) mix(ourCodes, theirCodes *Frame) {
 	var theirs, toThem, toUs [audio.FrameSamples]int16
@@ -228,15 +261,7 @@ func (r *Room) mix(ourCodes, theirCodes *Frame) {
 		r.members[i].seat.Write(&codes)
 	}
 	if r.forThem != nil {
-		var played [audio.FrameSamples]int16
-		more := r.forThem.Next(&played)
-		audio.Mix(toThem[:], played[:])
-		if !more {
-			over := r.themOver
-			if r.forThem, r.themOver = nil, nil; over != nil {
-				over()
-			}
-		}
+		r.play(&toThem)
 	}
 	audio.EncodeFrame(ourCodes[:], toThem[:])
 }

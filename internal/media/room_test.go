@@ -49,7 +49,7 @@ func sits(user string, says int16, n int) (*Seat, *browser) {
 func room(outside Voice, present bool, members ...member) *Room {
 	r := &Room{}
 	r.SetOutside(outside)
-	r.arrange(members, present)
+	r.arrange(members, Arrangement{Outside: present})
 	return r
 }
 
@@ -97,6 +97,23 @@ func TestThreeHearTheSumOfTheOthers(t *testing.T) {
 	near(t, 2500, tomas.heard[0])
 }
 
+func TestARepBeforeAMachineHearsItAndIsRecordedAsTheOtherSide(t *testing.T) {
+	seat, ines := sits("ines", 500, 3)
+	r := &Room{}
+	r.arrange([]member{{Member{User: "ines"}, seat}}, Arrangement{Machine: true})
+	rec, err := NewRecorder(filepath.Join(t.TempDir(), "message.wav"))
+	require.NoError(t, err)
+	r.Record(rec)
+	r.PlayToThem(Codes([]byte{audio.Encode(700)}, true), nil)
+	r.Tick()
+	near(t, 700, ines.heard[0])
+	r.PlayToThem(nil, nil)
+	r.Tick()
+	near(t, 0, ines.heard[1])
+	near(t, 500, audio.Decode(rec.buffer[len(rec.buffer)-1]))
+	near(t, 0, audio.Decode(rec.buffer[len(rec.buffer)-2]))
+}
+
 func TestWhatIsPlayedEnds(t *testing.T) {
 	out := &tape{}
 	over := 0
@@ -110,7 +127,7 @@ func TestWhatIsPlayedEnds(t *testing.T) {
 	near(t, 0, out.heard[2])
 	assert.Equal(t, 1, over)
 	seat, ines := sits("ines", 0, 1)
-	r.arrange([]member{{Member{User: "ines"}, seat}}, true)
+	r.arrange([]member{{Member{User: "ines"}, seat}}, Arrangement{Outside: true})
 	r.PlayToUs(Tone(audio.Ringback, 2))
 	for range 3 {
 		r.Tick()

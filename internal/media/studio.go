@@ -149,7 +149,7 @@ func (s *Studio) Arrange(call uuid.UUID, a Arrangement) {
 	for i, m := range a.Members {
 		members[i] = member{m, s.Seat(m.User)}
 	}
-	r.arrange(members, a.Outside)
+	r.arrange(members, a)
 }
 
 // Shut ends the room of a call and gives the recorder that wrote in it, if any.

@@ -118,6 +118,8 @@ func arrangement(s *call.State) media.Arrangement {
 			a.Members = append(a.Members, media.Member{User: l.User, Muted: l.Muted})
 		case l.Party == call.Outside && l.State == call.Up:
 			a.Outside = true
+		case l.Party == call.Machine && l.State == call.Up && s.Internal:
+			a.Machine = true
 		}
 	}
 	return a

@@ -854,17 +854,25 @@ func (q *Queries) NumberChoice(ctx context.Context, arg NumberChoiceParams) (uui
 }
 
 const openColleagueNotes = `-- name: OpenColleagueNotes :many
-SELECT n.id, n.text, n.at, n.from_id, u.name AS from_name FROM colleague_notes n JOIN users u ON u.id = n.from_id WHERE n.to_id = $1 AND n.done_at IS NULL ORDER BY n.at LIMIT 100
+SELECT n.id, n.text, n.at, n.from_id, u.name AS from_name, c.id AS call_id,
+  coalesce(m.id, '00000000-0000-0000-0000-000000000000')::uuid AS message_id, (m.heard_at IS NOT NULL)::boolean AS message_heard
+FROM colleague_notes n JOIN users u ON u.id = n.from_id LEFT JOIN calls c ON c.id = n.id
+LEFT JOIN LATERAL (SELECT r.id, r.heard_at FROM recordings r WHERE r.call_id = n.id AND r.kind = 'message' AND r.state = 'kept' LIMIT 1) m ON true
+WHERE n.to_id = $1 AND n.done_at IS NULL ORDER BY n.at LIMIT 100
 `
 
 type OpenColleagueNotesRow struct {
-	ID       uuid.UUID
-	Text     string
-	At       time.Time
-	FromID   uuid.UUID
-	FromName string
+	ID           uuid.UUID
+	Text         string
+	At           time.Time
+	FromID       uuid.UUID
+	FromName     string
+	CallID       *uuid.UUID
+	MessageID    uuid.UUID
+	MessageHeard bool
 }
 
+// What colleagues left for somebody: lines, and calls in vain (a note has the id of its call), with the message if they left one.
 func (q *Queries) OpenColleagueNotes(ctx context.Context, toID uuid.UUID) ([]OpenColleagueNotesRow, error) {
 	rows, err := q.db.Query(ctx, openColleagueNotes, toID)
 	if err != nil {
@@ -880,6 +888,9 @@ func (q *Queries) OpenColleagueNotes(ctx context.Context, toID uuid.UUID) ([]Ope
 			&i.At,
 			&i.FromID,
 			&i.FromName,
+			&i.CallID,
+			&i.MessageID,
+			&i.MessageHeard,
 		); err != nil {
 			return nil, err
 		}
@@ -1175,8 +1186,8 @@ func (q *Queries) PlaceByProgram(ctx context.Context, arg PlaceByProgramParams) 
 
 const placeInternal = `-- name: PlaceInternal :exec
 WITH new_call AS (
-  INSERT INTO calls (id, direction, remote_e164, remote_typed, caller_id, device, placed_by, colleague_id, owner_server, owner_epoch, state, last_seq, started_at, rang_at)
-  VALUES ($1, 'internal', '', $3, '', 'browser', $2, $4, $5, $6, $7, $8, $9, $9)
+  INSERT INTO calls (id, direction, remote_e164, remote_typed, caller_id, device, placed_by, colleague_id, box_user_id, owner_server, owner_epoch, state, last_seq, started_at, rang_at)
+  VALUES ($1, 'internal', '', $3, '', 'browser', $2, $4, $4, $5, $6, $7, $8, $9, $9)
 ), new_legs AS (
   INSERT INTO legs (call_id, leg_no, party, user_id, device, state, started_at, rang_at, answered_at)
   VALUES ($1, 1, 'rep', $2, 'browser', 'up', $9, NULL, $9), ($1, 2, 'rep', $4, 'browser', 'ringing', $9, $9, NULL)
@@ -1478,6 +1489,23 @@ type SetSpokeParams struct {
 
 func (q *Queries) SetSpoke(ctx context.Context, arg SetSpokeParams) error {
 	_, err := q.db.Exec(ctx, setSpoke, arg.Spoke, arg.CallID)
+	return err
+}
+
+const settleColleagueCalls = `-- name: SettleColleagueCalls :exec
+UPDATE colleague_notes n SET done_at = $1 FROM calls now
+WHERE now.id = $2 AND n.done_at IS NULL AND EXISTS (SELECT FROM calls c WHERE c.id = n.id)
+  AND (n.from_id = now.placed_by AND n.to_id = now.colleague_id OR n.from_id = now.colleague_id AND n.to_id = now.placed_by)
+`
+
+type SettleColleagueCallsParams struct {
+	At     *time.Time
+	CallID uuid.UUID
+}
+
+// Two colleagues who have spoken owe each other no call back.
+func (q *Queries) SettleColleagueCalls(ctx context.Context, arg SettleColleagueCallsParams) error {
+	_, err := q.db.Exec(ctx, settleColleagueCalls, arg.At, arg.CallID)
 	return err
 }
 

@@ -39,7 +39,8 @@ func (q *Queries) DeleteRecording(ctx context.Context, arg DeleteRecordingParams
 }
 
 const heardMessage = `-- name: HeardMessage :execrows
-UPDATE recordings SET heard_at = $1, heard_by = $2 WHERE id = $3 AND kind = 'message' AND heard_at IS NULL
+UPDATE recordings SET heard_at = $1, heard_by = $2 WHERE recordings.id = $3 AND kind = 'message' AND heard_at IS NULL
+  AND NOT EXISTS (SELECT FROM slips s WHERE s.call_id = recordings.call_id AND s.user_id = $2)
 `
 
 type HeardMessageParams struct {
@@ -48,7 +49,7 @@ type HeardMessageParams struct {
 	ID     uuid.UUID
 }
 
-// The first who hears a message.
+// The first who hears a message, other than who left it.
 func (q *Queries) HeardMessage(ctx context.Context, arg HeardMessageParams) (int64, error) {
 	result, err := q.db.Exec(ctx, heardMessage, arg.At, arg.UserID, arg.ID)
 	if err != nil {

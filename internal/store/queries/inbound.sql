@@ -181,7 +181,12 @@ ORDER BY c.started_at DESC LIMIT 500;
 INSERT INTO colleague_notes (id, from_id, to_id, text, at) VALUES (@id, @from_id, @to_id, @text, @at);
 
 -- name: OpenColleagueNotes :many
-SELECT n.id, n.text, n.at, n.from_id, u.name AS from_name FROM colleague_notes n JOIN users u ON u.id = n.from_id WHERE n.to_id = @to_id AND n.done_at IS NULL ORDER BY n.at LIMIT 100;
+-- What colleagues left for somebody: lines, and calls in vain (a note has the id of its call), with the message if they left one.
+SELECT n.id, n.text, n.at, n.from_id, u.name AS from_name, c.id AS call_id,
+  coalesce(m.id, '00000000-0000-0000-0000-000000000000')::uuid AS message_id, (m.heard_at IS NOT NULL)::boolean AS message_heard
+FROM colleague_notes n JOIN users u ON u.id = n.from_id LEFT JOIN calls c ON c.id = n.id
+LEFT JOIN LATERAL (SELECT r.id, r.heard_at FROM recordings r WHERE r.call_id = n.id AND r.kind = 'message' AND r.state = 'kept' LIMIT 1) m ON true
+WHERE n.to_id = @to_id AND n.done_at IS NULL ORDER BY n.at LIMIT 100;
 
 -- name: SettleColleagueNote :execrows
 UPDATE colleague_notes SET done_at = sqlc.narg('done_at') WHERE id = @id AND to_id = @to_id;
@@ -220,8 +225,8 @@ UPDATE users SET opens = @opens, address_template = @address_template, greeting 
 -- name: PlaceInternal :exec
 -- Everything that an internal call is when it is placed, in one statement.
 WITH new_call AS (
-  INSERT INTO calls (id, direction, remote_e164, remote_typed, caller_id, device, placed_by, colleague_id, owner_server, owner_epoch, state, last_seq, started_at, rang_at)
-  VALUES (@call_id, 'internal', '', @colleague_name, '', 'browser', @user_id, @colleague_id, @owner_server, @owner_epoch, @state, @last_seq, @at, @at)
+  INSERT INTO calls (id, direction, remote_e164, remote_typed, caller_id, device, placed_by, colleague_id, box_user_id, owner_server, owner_epoch, state, last_seq, started_at, rang_at)
+  VALUES (@call_id, 'internal', '', @colleague_name, '', 'browser', @user_id, @colleague_id, @colleague_id, @owner_server, @owner_epoch, @state, @last_seq, @at, @at)
 ), new_legs AS (
   INSERT INTO legs (call_id, leg_no, party, user_id, device, state, started_at, rang_at, answered_at)
   VALUES (@call_id, 1, 'rep', @user_id, 'browser', 'up', @at, NULL, @at), (@call_id, 2, 'rep', @colleague_id, 'browser', 'ringing', @at, @at, NULL)
@@ -240,6 +245,12 @@ UPDATE rep_state SET foreground_call_id = @call_id, version = version + 1 WHERE 
 UPDATE slips s SET state = 'filed', filed_at = @at, version = s.version + 1
 WHERE s.call_id = @call_id AND s.state = 'open' AND NOT EXISTS (SELECT FROM slip_notes n WHERE n.slip_id = s.id AND n.body <> '')
 RETURNING s.id, s.user_id;
+
+-- name: SettleColleagueCalls :exec
+-- Two colleagues who have spoken owe each other no call back.
+UPDATE colleague_notes n SET done_at = @at FROM calls now
+WHERE now.id = @call_id AND n.done_at IS NULL AND EXISTS (SELECT FROM calls c WHERE c.id = n.id)
+  AND (n.from_id = now.placed_by AND n.to_id = now.colleague_id OR n.from_id = now.colleague_id AND n.to_id = now.placed_by);
 
 -- name: OwesColleague :exec
 -- An internal call that was not answered stands in the lane of who was called.

@@ -59,8 +59,9 @@ SELECT id, call_id, file FROM recordings WHERE server = @server AND state = 'kep
 UPDATE recordings SET stored = @stored, stored_bytes = @stored_bytes WHERE id = @id AND state = 'kept';
 
 -- name: HeardMessage :execrows
--- The first who hears a message.
-UPDATE recordings SET heard_at = @at, heard_by = @user_id WHERE id = @id AND kind = 'message' AND heard_at IS NULL;
+-- The first who hears a message, other than who left it.
+UPDATE recordings SET heard_at = @at, heard_by = @user_id WHERE recordings.id = @id AND kind = 'message' AND heard_at IS NULL
+  AND NOT EXISTS (SELECT FROM slips s WHERE s.call_id = recordings.call_id AND s.user_id = @user_id);
 
 -- name: RemarksOfCall :many
 SELECT m.id, m.recording_id, m.at_ms, m.text, m.created_at, u.name FROM recording_remarks m JOIN recordings r ON r.id = m.recording_id JOIN users u ON u.id = m.user_id

@@ -3606,6 +3606,7 @@ export interface components {
             missed_why: string;
             /** @description The other side's number for reading */
             display: string;
+            between?: components["schemas"]["Between"];
             /** @description The number's label, or empty for a typed one */
             label: string;
             /** @description The number they see */
@@ -3655,6 +3656,11 @@ export interface components {
             telephone: components["schemas"]["TelephoneInUse"];
             /** @description With a microphone; else it only listens */
             speaks: boolean;
+        };
+        /** @description Of a call among colleagues: who called whom, whoever looks at it */
+        Between: {
+            caller: string;
+            called: string;
         };
         CallTimes: {
             /** @description 0: nobody answered */
@@ -4266,7 +4272,7 @@ export interface components {
             id: string;
             record: components["schemas"]["RecordRef"] | null;
             number: components["schemas"]["PhoneNumber"] | null;
-            /** @description Of a missed call: the number to call back */
+            /** @description Of a missed call: the number to call back; of a note: who left it */
             typed: string;
             /** @description Of a missed call: who has taken it on */
             taken_by: string;
@@ -4283,6 +4289,11 @@ export interface components {
             when: string;
             /** Format: uuid */
             call_id: string | null;
+            /**
+             * Format: uuid
+             * @description Of a note: who left it, or called in vain (call_id)
+             */
+            colleague_id?: string;
             /**
              * Format: uuid
              * @description Of a missed call: the recording of the message that was left

@@ -11,6 +11,7 @@ export function whoOf(call: Call): string {
 
 /** sentence says who called whom: they are named as given, or as "they" where their own record is read. */
 export function sentence(call: Call, they: string, rep: string): string {
+  if (call.between) return t.history.called(call.between.caller, call.between.called);
   if (call.direction !== "inbound") return t.history.called(rep, they);
   return call.state.answered_at === null ? t.history.unanswered(they) : t.history.answered(they, rep);
 }

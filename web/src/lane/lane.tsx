@@ -76,10 +76,12 @@ function Owed({ entry }: { entry: Entry }) {
   const navigate = useNavigate();
   const name = entry.record?.name ?? (entry.kind === "message" ? entry.typed : entry.text);
   const late = entry.tone === "late";
+  const [whole, setWhole] = useState(false);
   const open = () => {
     if (entry.kind === "slip") focusSlip(entry.id);
     else if (entry.kind === "round") void navigate({ to: "/rounds/$id", params: { id: entry.id }, search: {} });
-    else if (entry.kind === "missed" && !entry.record) void navigate({ to: "/calls/$id", params: { id: entry.id } });
+    else if (entry.kind === "note" && !entry.call_id) setWhole(!whole);
+    else if (entry.call_id && !entry.record) void navigate({ to: "/calls/$id", params: { id: entry.call_id } });
     else if (entry.kind === "message" && !entry.record)
       void navigate({ to: "/messages", search: { address: entry.typed } });
     else if (entry.record)
@@ -94,7 +96,7 @@ function Owed({ entry }: { entry: Entry }) {
     <li className="group relative border-b border-rule">
       <button type="button" data-arrow onClick={open} className="block w-full py-1.5 text-left hover:bg-rule/40">
         <span className="flex items-baseline justify-between gap-2">
-          <span className="name truncate">{name}</span>
+          <span className={`name ${whole ? "whitespace-pre-wrap" : "truncate"}`}>{name}</span>
           <span className="shrink-0 text-quiet">{entry.when}</span>
         </span>
         <span className="block text-sm text-quiet">
@@ -107,7 +109,7 @@ function Owed({ entry }: { entry: Entry }) {
             <span className={late ? "font-semibold text-waiting" : ""}>{entry.reason}</span>
           )}
         </span>
-        <span className={entry.kind === "round" ? "hidden" : "block truncate text-sm text-quiet"}>
+        <span className={entry.kind === "round" || entry.kind === "note" ? "hidden" : "block truncate text-sm text-quiet"}>
           {entry.act && entry.act !== "call" && `${t.after.acts[entry.act] ?? ""} `}
           {entry.text}
         </span>
@@ -209,8 +211,9 @@ function Acts({ entry, name }: { entry: Entry; name: string }) {
   );
 }
 
-/** NoteActs settles what a colleague has left. */
+/** NoteActs settles what a colleague has left, plays their message, and calls them. */
 function NoteActs({ entry }: { entry: Entry }) {
+  const { dial } = useDial();
   const client = useQueryClient();
   const tell = useTell();
   const settle = useMutation({
@@ -223,6 +226,15 @@ function NoteActs({ entry }: { entry: Entry }) {
   });
   return (
     <span className={laneActs}>
+      {entry.message_id && <PlayMessage recording={entry.message_id} heard={entry.message_heard ?? false} />}
+      {entry.colleague_id && (
+        <CallBack
+          name={entry.typed}
+          call={() => {
+            if (entry.colleague_id) dial({ colleague_id: entry.colleague_id }, entry.typed);
+          }}
+        />
+      )}
       <IconButton
         label={t.lane.done(entry.text)}
         onClick={() => {
@@ -243,6 +255,20 @@ function NoteActs({ entry }: { entry: Entry }) {
         <Tick />
       </IconButton>
     </span>
+  );
+}
+
+/** CallBack calls who had called in vain. */
+function CallBack({ name, call }: { name: string; call: () => void }) {
+  return (
+    <button
+      type="button"
+      className="min-h-6 rounded-sm px-1.5 text-sm font-semibold text-ours hover:bg-ours-soft"
+      onClick={call}
+    >
+      {t.lane.callBack}
+      <span className="sr-only"> {name}</span>
+    </button>
   );
 }
 
@@ -341,17 +367,14 @@ function MissedActs({ entry, name }: { entry: Entry; name: string }) {
   return (
     <span className={laneActs}>
       {entry.message_id && <PlayMessage recording={entry.message_id} heard={entry.message_heard ?? false} />}
-      <button
-        type="button"
-        hidden={!entry.typed}
-        className="min-h-6 rounded-sm px-1.5 text-sm font-semibold text-ours hover:bg-ours-soft"
-        onClick={() => {
-          dial({ typed: entry.typed, ...(entry.record ? { open_record_id: entry.record.id } : {}) }, name);
-        }}
-      >
-        {t.lane.callBack}
-        <span className="sr-only"> {name}</span>
-      </button>
+      {entry.typed && (
+        <CallBack
+          name={name}
+          call={() => {
+            dial({ typed: entry.typed, ...(entry.record ? { open_record_id: entry.record.id } : {}) }, name);
+          }}
+        />
+      )}
       <IconButton
         label={mine ? t.lane.giveBack(name) : t.lane.take(name)}
         aria-pressed={mine}
