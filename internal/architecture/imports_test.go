@@ -15,9 +15,9 @@ import (
 // layers are the parts of the program from the ground up. A part may import those below it, and those beside it in the
 // same line only where allowed says so.
 var layers = [][]string{
-	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money", "core/duplicate", "core/routing", "core/promise", "core/audio",
+	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money", "core/duplicate", "core/presence", "core/promise", "core/audio",
 		"core/recording", "core/prepared", "core/proposal", "core/workday", "core/wording", "core/card", "core/script", "core/touch"},
-	{"core/slip", "core/fields", "core/briefing", "core/outcome", "core/texting", "core/round"},
+	{"core/slip", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting", "core/round"},
 	{"core/filter", "core/sequence"},
 	{"contract", "carrier", "formats", "blobs", "post"},
 	{"carrier/sim", "carrier/carriertest", "journal", "store/db", "media"},

@@ -17,6 +17,7 @@ import (
 	"trundo/internal/demo"
 	"trundo/internal/desk"
 	"trundo/internal/store"
+	"trundo/internal/store/db"
 	"trundo/internal/store/pgcluster"
 )
 
@@ -188,7 +189,7 @@ func (w *workshop) takeTogether(ctx context.Context, list uuid.UUID, runs int) (
 		if _, err := w.store.Pool.Exec(ctx, `INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`, id, fmt.Sprintf("rep%03d", i)); err != nil {
 			return p, 0, err
 		}
-		if err := w.store.InsertRepState(ctx, id); err != nil {
+		if err := w.store.InsertRepState(ctx, db.InsertRepStateParams{UserID: id, At: time.Now()}); err != nil {
 			return p, 0, err
 		}
 		a, err := w.desk.Actor(ctx, id)

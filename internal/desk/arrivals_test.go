@@ -317,11 +317,14 @@ func TestAColleagueIsCalled(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "ines", got.Display)
 	assert.Equal(t, w.tomas.ID, got.Slip.RepID, "each has a slip")
+	answered := w.clock.Now()
+	w.clock.Advance(time.Minute)
 	team, err := w.Team(t.Context())
 	require.NoError(t, err)
 	for _, x := range team {
 		if x.Name != "odile" {
 			assert.Equal(t, "Speaking", x.Availability)
+			assert.WithinDuration(t, answered, *x.Since, time.Second, "since they speak, not since they signed in")
 		}
 	}
 	_, err = w.SaveNotes(t.Context(), w.tomas, got.Slip.ID, contract.NotesEdit{Body: "asks about the pump", Writer: "left"})

@@ -12,6 +12,7 @@ import (
 	"trundo/internal/carrier"
 	"trundo/internal/core/call"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/presence"
 	"trundo/internal/core/routing"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -144,7 +145,7 @@ func (d *Desk) route(ctx context.Context, id uuid.UUID, line db.LineByNumberRow)
 		if err := d.board.Do(ctx, id, call.Offer{To: step.Ring, Device: "browser"}); err != nil {
 			return // answered or over meanwhile
 		}
-		d.ringTelephones(ctx, id, line.Label, step.Ring)
+		d.ringTelephones(ctx, id, "a call on "+line.Label, step.Ring)
 		d.ring(ctx, id, step, tried)
 	}
 }
@@ -165,7 +166,7 @@ func zoneNamed(name string) *time.Location {
 }
 
 // boxOf is whose voicemail a line's is: that of the one rep whom it rings; nil is the line's own.
-func boxOf(reps []routing.Rep) *uuid.UUID {
+func boxOf(reps []presence.Rep) *uuid.UUID {
 	if len(reps) != 1 {
 		return nil
 	}
@@ -220,23 +221,19 @@ func (d *Desk) changedOf(id uuid.UUID) chan struct{} {
 	return nil
 }
 
-// repsOf are those whom a line may ring.
-func (d *Desk) repsOf(ctx context.Context, line uuid.UUID) ([]routing.Rep, error) {
-	since, err := d.wrappingSince(ctx)
+// repsOf are those whom a line may ring, in its order.
+func (d *Desk) repsOf(ctx context.Context, line uuid.UUID) ([]presence.Rep, error) {
+	ids, err := d.Store.RepsOfLine(ctx, line)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := d.Store.RepsOfLine(ctx, db.RepsOfLineParams{WrappingSince: since, LineID: line})
+	_, doing, err := d.presence(ctx)
 	if err != nil {
 		return nil, err
 	}
-	calls := d.callCounts()
-	reps := make([]routing.Rep, len(rows))
-	for i, r := range rows {
-		reps[i] = routing.Rep{ID: r.ID.String(), Takes: r.TakesCalls, Calls: calls[r.ID], Wrapping: r.Wrapping && calls[r.ID] == 0, Reached: d.Hub.Reached(r.ID) || r.Rings, IdleSince: r.Since}
-		if r.Busy && calls[r.ID] == 0 && d.elsewhere(ctx, r.ID) {
-			reps[i].Calls = 2 // on another server, which alone could hold that call
-		}
+	reps := make([]presence.Rep, len(ids))
+	for i, id := range ids {
+		reps[i] = doing[id]
 	}
 	return reps, nil
 }
@@ -260,16 +257,6 @@ func (d *Desk) callCounts() map[uuid.UUID]int {
 func (d *Desk) elsewhere(ctx context.Context, rep uuid.UUID) bool {
 	there, err := d.Store.InCallElsewhere(ctx, db.InCallElsewhereParams{UserID: rep, Me: d.Server, MyEpoch: d.epoch})
 	return err != nil || there
-}
-
-// wrappingSince is since when a call may have ended for its unfiled slip to keep further calls away.
-func (d *Desk) wrappingSince(ctx context.Context) (*time.Time, error) {
-	f, err := d.firm(ctx)
-	if err != nil {
-		return nil, err
-	}
-	since := d.Clock.Now().Add(-f.wrap)
-	return &since, nil
 }
 
 // ringingFor are the calls that ring for a user on this server.

@@ -470,7 +470,7 @@ func AddUser(ctx context.Context, q *db.Queries, u NewUser) (uuid.UUID, error) {
 	} else if err != nil {
 		return uuid.Nil, err
 	}
-	return id, q.InsertRepState(ctx, id)
+	return id, q.InsertRepState(ctx, db.InsertRepStateParams{UserID: id, At: time.Now()})
 }
 
 // SetPassword gives somebody another password, from the command line, and ends their sessions. Errors: *FieldError.

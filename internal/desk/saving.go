@@ -241,6 +241,14 @@ func callStateParams(id uuid.UUID, s call.State) db.SaveCallStateParams {
 	return p
 }
 
+// timeOf is a time that may be missing; then zero.
+func timeOf(t *time.Time) time.Time {
+	if t == nil {
+		return time.Time{}
+	}
+	return *t
+}
+
 // set is nil for a zero time.
 func set(t time.Time) *time.Time {
 	if t.IsZero() {

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"strings"
@@ -10,36 +11,48 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
+	"trundo/internal/core/presence"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
 
-// colleagues are the people of the firm, with what they are doing.
-func (d *Desk) colleagues(ctx context.Context) ([]contract.Colleague, error) {
-	since, err := d.wrappingSince(ctx)
+// presence is everybody of the firm, in the order in which they are shown, and what each of them is doing.
+func (d *Desk) presence(ctx context.Context) ([]db.UsersRow, map[uuid.UUID]presence.Rep, error) {
+	f, err := d.firm(ctx)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	users, err := d.Store.Users(ctx, since)
+	since := d.Clock.Now().Add(-f.wrap)
+	users, err := d.Store.Users(ctx, &since)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	calls := d.callCounts()
+	doing := make(map[uuid.UUID]presence.Rep, len(users))
+	for _, u := range users {
+		r := presence.Rep{ID: u.ID.String(), State: u.Availability, Takes: u.TakesCalls, Since: timeOf(u.Since), Round: u.InRound, Calls: calls[u.ID],
+			SpeakingSince: timeOf(u.SpeakingSince), LastEnded: timeOf(u.LastEndedAt), WrappingSince: u.WrappingSince,
+			Window: d.Hub.Reached(u.ID), Telephone: u.Rings || d.telephoneOf(u.ID) != nil}
+		if u.InCall && r.Calls == 0 && d.elsewhere(ctx, u.ID) {
+			r.Calls = 2 // on another server, which alone could hold that call
+		}
+		doing[u.ID] = r
+	}
+	return users, doing, nil
+}
+
+// colleagues are the people of the firm, with what they are doing.
+func (d *Desk) colleagues(ctx context.Context) ([]contract.Colleague, error) {
+	users, doing, err := d.presence(ctx)
+	if err != nil {
+		return nil, err
+	}
 	list := make([]contract.Colleague, len(users))
 	for i, u := range users {
-		c := contract.Colleague{ID: u.ID, Name: u.Name, Extension: u.Extension, Team: u.Team, Availability: u.Availability, Since: u.Since}
-		c.Reached = d.Hub.Reached(u.ID)
-		switch {
-		case calls[u.ID] > 0 || u.InCall:
-			c.Availability = "Speaking"
-		case !c.Reached:
-			c.Availability = "Not signed in"
-		case u.Wrapping && u.TakesCalls:
-			c.Availability = "Wrapping up"
-		default:
-			c.Free = u.TakesCalls
-		}
-		list[i] = c
+		r := doing[u.ID]
+		what, since := r.Doing()
+		list[i] = contract.Colleague{ID: u.ID, Name: u.Name, Extension: u.Extension, Team: u.Team, Availability: what, Since: set(since),
+			Reached: r.Reached(), Free: r.Free()}
 	}
 	return list, nil
 }
@@ -71,18 +84,36 @@ func (d *Desk) SetAvailability(ctx context.Context, a Actor, state uuid.UUID) er
 	return wrong("availability", "there is no such state")
 }
 
-// AvailabilityHistory is in which states somebody was, newest first: one's own, or of anybody for those who lead. Error: ErrForbidden.
+// AvailabilityHistory is what somebody has done today, newest first, their calls included: one's own, or of anybody for those who lead. Error: ErrForbidden.
 func (d *Desk) AvailabilityHistory(ctx context.Context, a Actor, user uuid.UUID) ([]contract.AvailabilityChange, error) {
 	if user != a.ID && !a.leads() {
 		return nil, ErrForbidden
 	}
-	rows, err := d.Store.AvailabilityHistory(ctx, user)
+	f, err := d.firm(ctx)
 	if err != nil {
 		return nil, err
 	}
+	now := d.Clock.Now()
+	from := dayStart(now, a.zone())
+	rows, err := d.Store.AvailabilityHistory(ctx, db.AvailabilityHistoryParams{UserID: user, Since: from})
+	if err != nil {
+		return nil, err
+	}
+	chosen := make([]presence.Change, len(rows))
+	for i, r := range rows {
+		chosen[i] = presence.Change{At: r.At, What: r.Label, Takes: r.TakesCalls, Works: r.CountsAsWork}
+	}
+	calls, err := d.Store.PartsInCalls(ctx, db.PartsInCallsParams{UserID: user, Since: from})
+	if err != nil {
+		return nil, err
+	}
+	parts := make([]presence.Part, len(calls))
+	for i, c := range calls {
+		parts[i] = presence.Part{From: c.CreatedAt, To: timeOf(cmp.Or(c.LeftAt, c.EndedAt)), Filed: timeOf(c.FiledAt)}
+	}
 	changes := []contract.AvailabilityChange{}
-	for _, r := range rows {
-		changes = append(changes, contract.AvailabilityChange{At: r.At, Label: r.Label, TakesCalls: r.TakesCalls, CountsAsWork: r.CountsAsWork})
+	for _, c := range presence.Day(chosen, parts, from, now, f.wrap) {
+		changes = append(changes, contract.AvailabilityChange{At: c.At, Label: c.What, TakesCalls: c.Takes, CountsAsWork: c.Works})
 	}
 	return changes, nil
 }
@@ -242,15 +273,15 @@ func (d *Desk) placeInternal(ctx context.Context, a Actor, key string, hash []by
 	if err := d.commitPlaced(ctx, a, id, live, r.InsteadOf, effects, func(q *db.Queries) error { return q.PlaceInternal(ctx, p) }); err != nil {
 		return uuid.Nil, err
 	}
-	d.inBackground(func(ctx context.Context) { d.ringColleague(ctx, id, u.ID) })
+	d.inBackground(func(ctx context.Context) { d.ringColleague(ctx, id, u.ID, a.Name) })
 	return id, nil
 }
 
 // ringColleague rings a colleague until they answer, decline or have been rung for long enough; then voicemail takes the call.
-func (d *Desk) ringColleague(ctx context.Context, id, colleague uuid.UUID) {
-	state, err := d.Store.Availability(ctx, colleague)
-	takes := err == nil && state.TakesCalls && d.Hub.Reached(colleague) && d.callCounts()[colleague] < 2
-	if takes {
+func (d *Desk) ringColleague(ctx context.Context, id, colleague uuid.UUID, caller string) {
+	_, doing, err := d.presence(ctx)
+	if err == nil && doing[colleague].ForColleague() {
+		d.ringTelephones(ctx, id, "a call of "+caller, []string{colleague.String()})
 		d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRing, CallID: &id}, colleague)
 		timer := d.Clock.NewTimer(colleagueRings)
 		defer timer.Stop()

@@ -130,8 +130,8 @@ func (d *Desk) speaksBy(ctx context.Context, a Actor, key string, r contract.New
 	return "", ErrTelephoneRings
 }
 
-// ringTelephones rings, besides their windows, the telephones of reps for whom a call rings.
-func (d *Desk) ringTelephones(ctx context.Context, id uuid.UUID, line string, users []string) {
+// ringTelephones rings, besides their windows, the telephones of reps for whom a call rings: one on a line, or of a colleague.
+func (d *Desk) ringTelephones(ctx context.Context, id uuid.UUID, what string, users []string) {
 	for _, u := range users {
 		user, err := uuid.Parse(u)
 		if err != nil || d.telephoneOf(user) != nil {
@@ -141,7 +141,7 @@ func (d *Desk) ringTelephones(ctx context.Context, id uuid.UUID, line string, us
 		if err != nil || !row.Rings {
 			continue
 		}
-		leg := &telephoneLeg{user: user, forWhat: "a call on " + line, call: id}
+		leg := &telephoneLeg{user: user, forWhat: what, call: id}
 		leg.then = func(ctx context.Context) {
 			a, err := d.Actor(ctx, user)
 			if err == nil {

@@ -265,3 +265,39 @@ func TestTheTelephoneRingsARepWhoWasCutOff(t *testing.T) {
 	w.ended(c.ID)
 	w.telephoneIs(contract.TelephoneStateDown)
 }
+
+func TestWhoIsReachedByTelephoneOnlyIsThereForLinesAndColleagues(t *testing.T) {
+	w := newWorld(t)
+	w.telephone(contract.Telephone{Rings: true})
+	team, err := w.Team(t.Context())
+	require.NoError(t, err)
+	at := slices.IndexFunc(team, func(c contract.Colleague) bool { return c.ID == w.ines.ID })
+	assert.Equal(t, []any{"Available", true, true}, []any{team[at].Availability, team[at].Free, team[at].Reached})
+	w.sits(w.tomas)
+	c, err := w.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{ColleagueID: &w.ines.ID})
+	require.NoError(t, err)
+	w.telephoneIs(contract.TelephoneStateRinging)
+	w.until("she answers it", func() bool { return w.sim.TheyAnswer(ownNumber) })
+	w.until("they speak", func() bool { return w.phase(c.ID) == contract.PhaseSpeaking })
+	began := w.clock.Now()
+	w.clock.Advance(2 * time.Minute)
+	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	w.until("it is over", func() bool { return w.CallsInProgress() == 0 })
+	var day []string
+	w.until("her day tells it", func() bool {
+		changes, err := w.AvailabilityHistory(t.Context(), w.odile, w.ines.ID)
+		require.NoError(t, err)
+		day = nil
+		for _, c := range changes {
+			day = append(day, c.Label)
+			if c.Label == "Speaking" {
+				assert.WithinDuration(t, began, c.At, time.Second)
+			}
+		}
+		return len(day) > 1
+	})
+	assert.Equal(t, []string{"Available", "Speaking", "Available"}, day)
+	team, err = w.Team(t.Context())
+	require.NoError(t, err)
+	assert.WithinDuration(t, w.clock.Now(), *team[at].Since, time.Second, "free since the call ended")
+}

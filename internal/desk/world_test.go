@@ -109,7 +109,7 @@ func (w *world) fill() {
 		w.users[login] = store.NewID()
 		exec(`INSERT INTO users (id, login, name, role, password_hash, zone, line_id) VALUES ($1, $2, $2, $3, '', 'America/New_York', $4)`,
 			w.users[login], login, role, line)
-		require.NoError(w.t, q.InsertRepState(ctx, w.users[login]))
+		require.NoError(w.t, q.InsertRepState(ctx, db.InsertRepStateParams{UserID: w.users[login], At: monday.Add(-time.Minute)}))
 	}
 	w.vesper, w.berit, w.aron = store.NewID(), store.NewID(), store.NewID()
 	exec(`INSERT INTO records (id, kind, name) VALUES ($1, 'company', 'Vesper Hollow Nursery')`, w.vesper)
@@ -181,7 +181,7 @@ func (w *world) reps(n int) []desk.Actor {
 		id := store.NewID()
 		_, err := w.store.Pool.Exec(w.t.Context(), `INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`, id, fmt.Sprint("rep", i))
 		require.NoError(w.t, err)
-		require.NoError(w.t, w.store.InsertRepState(w.t.Context(), id))
+		require.NoError(w.t, w.store.InsertRepState(w.t.Context(), db.InsertRepStateParams{UserID: id, At: monday.Add(-time.Minute)}))
 		reps[i], err = w.Actor(w.t.Context(), id)
 		require.NoError(w.t, err)
 	}

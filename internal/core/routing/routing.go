@@ -1,11 +1,13 @@
 // Package routing decides who is rung by a call that comes in, for how long, and what follows when nobody answers.
 //
-// It must not know the database, clocks or how a rep is reached. Menus and queues will be further kinds of Step.
+// It must not know the database, clocks or how a rep is reached; who is free is said by core/presence. Menus and queues will be further kinds of Step.
 package routing
 
 import (
 	"sort"
 	"time"
+
+	"trundo/internal/core/presence"
 )
 
 // Mode is how a line rings its reps.
@@ -17,16 +19,6 @@ const (
 	LongestIdle Mode = "longest_idle" // one after the other, who has been free for longest first
 	InOrder     Mode = "in_order"     // one after the other, as the line names them
 )
-
-// Rep is somebody whom a line may ring.
-type Rep struct {
-	ID        string
-	Takes     bool      // their availability takes calls
-	Calls     int       // that they are in
-	Wrapping  bool      // writing up a call that has just ended, within the firm's limit
-	Reached   bool      // a window or device of theirs is connected
-	IdleSince time.Time // when their last call ended, or they became available
-}
 
 // Follow is what follows when nobody answers.
 type Follow string
@@ -60,20 +52,20 @@ type Step struct {
 // Next decides what follows. Who is in a call is rung only where nobody is left who is not, and never with a second call to
 // hold. reps are in the order in which the line names them; tried are those who were rung before, and
 // declined or did not answer; waited is for how long the call has been ringing.
-func Next(r Rule, reps []Rep, tried map[string]bool, waited time.Duration) Step {
+func Next(r Rule, reps []presence.Rep, tried map[string]bool, waited time.Duration) Step {
 	switch {
 	case !r.Open:
 		return Step{Then: r.Closed, Why: "the line was closed"}
 	case waited >= r.Limit:
 		return Step{Then: r.Unanswered, Why: "it rang for as long as it may"}
 	}
-	var free, speaking []Rep
+	var free, speaking []presence.Rep
 	for _, x := range reps {
 		switch {
-		case !x.Takes || !x.Reached || tried[x.ID]:
-		case x.Calls == 0 && !x.Wrapping:
+		case tried[x.ID]:
+		case x.Free():
 			free = append(free, x)
-		case x.Calls == 1:
+		case x.Second():
 			speaking = append(speaking, x)
 		}
 	}
@@ -94,7 +86,7 @@ func Next(r Rule, reps []Rep, tried map[string]bool, waited time.Duration) Step 
 		return step
 	}
 	if r.Mode == LongestIdle {
-		sort.SliceStable(free, func(i, j int) bool { return free[i].IdleSince.Before(free[j].IdleSince) })
+		sort.SliceStable(free, func(i, j int) bool { return free[i].IdleSince().Before(free[j].IdleSince()) })
 	}
 	step.Ring = []string{free[0].ID}
 	return step

@@ -228,7 +228,7 @@ WITH changed AS (
   RETURNING calls.id, calls.ended_at
 ), freed AS (
   -- A call on hold meanwhile is in the foreground again.
-  UPDATE rep_state SET version = version + 1, foreground_call_id = (SELECT o.call_id FROM slips o JOIN calls p ON p.id = o.call_id
+  UPDATE rep_state SET version = version + 1, last_ended_at = (SELECT ended_at FROM changed), foreground_call_id = (SELECT o.call_id FROM slips o JOIN calls p ON p.id = o.call_id
     WHERE o.user_id = rep_state.user_id AND o.state = 'open' AND p.ended_at IS NULL AND p.id <> rep_state.foreground_call_id ORDER BY o.created_at DESC LIMIT 1)
   WHERE foreground_call_id IN (SELECT id FROM changed WHERE ended_at IS NOT NULL)
 ), spans AS (

@@ -165,12 +165,17 @@ func (q *Queries) EndSessions(ctx context.Context, arg EndSessionsParams) error 
 }
 
 const insertRepState = `-- name: InsertRepState :exec
-WITH made AS (INSERT INTO rep_state (user_id) VALUES ($1) ON CONFLICT DO NOTHING RETURNING user_id, since, state_id)
+WITH made AS (INSERT INTO rep_state (user_id, since) VALUES ($1, $2) ON CONFLICT DO NOTHING RETURNING user_id, since, state_id)
 INSERT INTO availability_changes (user_id, at, state_id) SELECT user_id, since, state_id FROM made
 `
 
-func (q *Queries) InsertRepState(ctx context.Context, userID uuid.UUID) error {
-	_, err := q.db.Exec(ctx, insertRepState, userID)
+type InsertRepStateParams struct {
+	UserID uuid.UUID
+	At     time.Time
+}
+
+func (q *Queries) InsertRepState(ctx context.Context, arg InsertRepStateParams) error {
+	_, err := q.db.Exec(ctx, insertRepState, arg.UserID, arg.At)
 	return err
 }
 
@@ -491,26 +496,37 @@ func (q *Queries) UserByLogin(ctx context.Context, login string) (UserByLoginRow
 
 const users = `-- name: Users :many
 SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.label, '')::text AS availability,
-  coalesce(t.takes_calls, false)::boolean AS takes_calls, s.since, (s.foreground_call_id IS NOT NULL)::boolean AS in_call,
-  EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > $1)::boolean AS wrapping
-FROM users u LEFT JOIN rep_state s ON s.user_id = u.id LEFT JOIN availability_states t ON t.id = s.state_id WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name
+  coalesce(t.takes_calls, false)::boolean AS takes_calls, s.since, s.last_ended_at, f.created_at AS speaking_since,
+  (s.foreground_call_id IS NOT NULL)::boolean AS in_call,
+  EXISTS (SELECT FROM round_reps g WHERE g.user_id = u.id AND g.state = 'going' AND NOT g.takes_calls)::boolean AS in_round,
+  coalesce((SELECT max(c.ended_at) FROM slips w JOIN calls c ON c.id = w.call_id
+    WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > $1), '0001-01-01 00:00:00+00')::timestamptz AS wrapping_since,
+  EXISTS (SELECT FROM telephones p WHERE p.user_id = u.id AND p.rings AND p.verified_at IS NOT NULL)::boolean AS rings
+FROM users u LEFT JOIN rep_state s ON s.user_id = u.id LEFT JOIN availability_states t ON t.id = s.state_id
+LEFT JOIN slips f ON f.call_id = s.foreground_call_id AND f.user_id = u.id
+WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name
 `
 
 type UsersRow struct {
-	ID           uuid.UUID
-	Login        string
-	Name         string
-	Role         string
-	Team         string
-	Zone         string
-	Extension    string
-	Availability string
-	TakesCalls   bool
-	Since        *time.Time
-	InCall       bool
-	Wrapping     bool
+	ID            uuid.UUID
+	Login         string
+	Name          string
+	Role          string
+	Team          string
+	Zone          string
+	Extension     string
+	Availability  string
+	TakesCalls    bool
+	Since         *time.Time
+	LastEndedAt   *time.Time
+	SpeakingSince *time.Time
+	InCall        bool
+	InRound       bool
+	WrappingSince time.Time
+	Rings         bool
 }
 
+// Everybody of the firm, with what core/presence asks for.
 func (q *Queries) Users(ctx context.Context, wrappingSince *time.Time) ([]UsersRow, error) {
 	rows, err := q.db.Query(ctx, users, wrappingSince)
 	if err != nil {
@@ -531,8 +547,12 @@ func (q *Queries) Users(ctx context.Context, wrappingSince *time.Time) ([]UsersR
 			&i.Availability,
 			&i.TakesCalls,
 			&i.Since,
+			&i.LastEndedAt,
+			&i.SpeakingSince,
 			&i.InCall,
-			&i.Wrapping,
+			&i.InRound,
+			&i.WrappingSince,
+			&i.Rings,
 		); err != nil {
 			return nil, err
 		}

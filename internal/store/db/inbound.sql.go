@@ -76,8 +76,14 @@ func (q *Queries) Availability(ctx context.Context, userID uuid.UUID) (Availabil
 
 const availabilityHistory = `-- name: AvailabilityHistory :many
 SELECT c.at, t.label, t.takes_calls, t.counts_as_work FROM availability_changes c JOIN availability_states t ON t.id = c.state_id
-WHERE c.user_id = $1 ORDER BY c.at DESC LIMIT 100
+WHERE c.user_id = $1 AND c.at >= coalesce((SELECT max(x.at) FROM availability_changes x WHERE x.user_id = $1 AND x.at <= $2), '-infinity')
+ORDER BY c.at
 `
+
+type AvailabilityHistoryParams struct {
+	UserID uuid.UUID
+	Since  time.Time
+}
 
 type AvailabilityHistoryRow struct {
 	At           time.Time
@@ -86,8 +92,9 @@ type AvailabilityHistoryRow struct {
 	CountsAsWork bool
 }
 
-func (q *Queries) AvailabilityHistory(ctx context.Context, userID uuid.UUID) ([]AvailabilityHistoryRow, error) {
-	rows, err := q.db.Query(ctx, availabilityHistory, userID)
+// The states that somebody chose since a moment, oldest first, and the one that they were in then.
+func (q *Queries) AvailabilityHistory(ctx context.Context, arg AvailabilityHistoryParams) ([]AvailabilityHistoryRow, error) {
+	rows, err := q.db.Query(ctx, availabilityHistory, arg.UserID, arg.Since)
 	if err != nil {
 		return nil, err
 	}
@@ -573,18 +580,20 @@ func (q *Queries) LastSpoken(ctx context.Context, arg LastSpokenParams) ([]*time
 }
 
 const leaveState = `-- name: LeaveState :exec
-UPDATE rep_state SET state_id = $1, since = $2, version = version + 1 WHERE state_id = $3
+WITH changed AS (UPDATE rep_state SET state_id = $2, since = $1, version = version + 1 WHERE rep_state.state_id = $3 RETURNING rep_state.user_id)
+INSERT INTO availability_changes (user_id, at, state_id) SELECT changed.user_id, $1, $2 FROM changed
+ON CONFLICT (user_id, at) DO UPDATE SET state_id = EXCLUDED.state_id
 `
 
 type LeaveStateParams struct {
-	Instead uuid.UUID
 	At      time.Time
+	Instead uuid.UUID
 	StateID uuid.UUID
 }
 
 // Who is in a state that is no longer offered is put into another.
 func (q *Queries) LeaveState(ctx context.Context, arg LeaveStateParams) error {
-	_, err := q.db.Exec(ctx, leaveState, arg.Instead, arg.At, arg.StateID)
+	_, err := q.db.Exec(ctx, leaveState, arg.At, arg.Instead, arg.StateID)
 	return err
 }
 
@@ -1070,6 +1079,50 @@ func (q *Queries) OwesColleague(ctx context.Context, arg OwesColleagueParams) er
 	return err
 }
 
+const partsInCalls = `-- name: PartsInCalls :many
+SELECT s.created_at, l.ended_at AS left_at, c.ended_at, s.filed_at FROM slips s JOIN calls c ON c.id = s.call_id AND NOT c.by_hand
+LEFT JOIN LATERAL (SELECT x.ended_at FROM legs x WHERE x.call_id = c.id AND x.user_id = s.user_id ORDER BY x.leg_no DESC LIMIT 1) l ON true
+WHERE s.user_id = $1 AND s.created_at >= $2 AND (c.ended_at IS NULL OR c.ended_at >= $2) ORDER BY s.created_at
+`
+
+type PartsInCallsParams struct {
+	UserID uuid.UUID
+	Since  time.Time
+}
+
+type PartsInCallsRow struct {
+	CreatedAt time.Time
+	LeftAt    *time.Time
+	EndedAt   *time.Time
+	FiledAt   *time.Time
+}
+
+// Somebody's parts in calls since a moment.
+func (q *Queries) PartsInCalls(ctx context.Context, arg PartsInCallsParams) ([]PartsInCallsRow, error) {
+	rows, err := q.db.Query(ctx, partsInCalls, arg.UserID, arg.Since)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []PartsInCallsRow{}
+	for rows.Next() {
+		var i PartsInCallsRow
+		if err := rows.Scan(
+			&i.CreatedAt,
+			&i.LeftAt,
+			&i.EndedAt,
+			&i.FiledAt,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const pastCandidates = `-- name: PastCandidates :many
 SELECT DISTINCT ON (r.id) r.id AS record_id, r.kind, r.name, r.company_id, r.person_id, r.owner_id
 FROM calls c JOIN call_links l ON l.call_id = c.id AND l.role <> 'about' JOIN records r ON r.id = l.record_id
@@ -1354,49 +1407,25 @@ func (q *Queries) RepsByID(ctx context.Context, ids []uuid.UUID) ([]RepsByIDRow,
 }
 
 const repsOfLine = `-- name: RepsOfLine :many
-SELECT u.id, t.takes_calls, s.since, (s.foreground_call_id IS NOT NULL OR EXISTS (SELECT FROM round_reps g WHERE g.user_id = u.id AND g.state = 'going' AND NOT g.takes_calls))::boolean AS busy,
-  EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > $1)::boolean AS wrapping,
-  EXISTS (SELECT FROM telephones p WHERE p.user_id = u.id AND p.rings AND p.verified_at IS NOT NULL)::boolean AS rings
-FROM users u JOIN rep_state s ON s.user_id = u.id JOIN availability_states t ON t.id = s.state_id LEFT JOIN line_reps l ON l.line_id = $2 AND l.user_id = u.id
-WHERE u.active AND (l.user_id IS NOT NULL OR u.role = 'rep' AND NOT EXISTS (SELECT FROM line_reps x WHERE x.line_id = $2))
+SELECT u.id FROM users u LEFT JOIN line_reps l ON l.line_id = $1 AND l.user_id = u.id
+WHERE u.active AND (l.user_id IS NOT NULL OR u.role = 'rep' AND NOT EXISTS (SELECT FROM line_reps x WHERE x.line_id = $1))
 ORDER BY l.position NULLS LAST, u.name
 `
 
-type RepsOfLineParams struct {
-	WrappingSince *time.Time
-	LineID        uuid.UUID
-}
-
-type RepsOfLineRow struct {
-	ID         uuid.UUID
-	TakesCalls bool
-	Since      time.Time
-	Busy       bool
-	Wrapping   bool
-	Rings      bool
-}
-
 // Whom a line may ring, as the line names them; a line that names nobody rings every rep.
-func (q *Queries) RepsOfLine(ctx context.Context, arg RepsOfLineParams) ([]RepsOfLineRow, error) {
-	rows, err := q.db.Query(ctx, repsOfLine, arg.WrappingSince, arg.LineID)
+func (q *Queries) RepsOfLine(ctx context.Context, lineID uuid.UUID) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, repsOfLine, lineID)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	items := []RepsOfLineRow{}
+	items := []uuid.UUID{}
 	for rows.Next() {
-		var i RepsOfLineRow
-		if err := rows.Scan(
-			&i.ID,
-			&i.TakesCalls,
-			&i.Since,
-			&i.Busy,
-			&i.Wrapping,
-			&i.Rings,
-		); err != nil {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
 			return nil, err
 		}
-		items = append(items, i)
+		items = append(items, id)
 	}
 	if err := rows.Err(); err != nil {
 		return nil, err
@@ -1408,7 +1437,8 @@ const setAvailability = `-- name: SetAvailability :exec
 WITH changed AS (
   UPDATE rep_state SET state_id = $2, since = $1, version = version + 1 WHERE rep_state.user_id = $3 AND rep_state.state_id <> $2 RETURNING rep_state.user_id
 )
-INSERT INTO availability_changes (user_id, at, state_id) SELECT changed.user_id, $1, $2 FROM changed ON CONFLICT DO NOTHING
+INSERT INTO availability_changes (user_id, at, state_id) SELECT changed.user_id, $1, $2 FROM changed
+ON CONFLICT (user_id, at) DO UPDATE SET state_id = EXCLUDED.state_id
 `
 
 type SetAvailabilityParams struct {

@@ -580,6 +580,7 @@ type RepState struct {
 	ForegroundCallID *uuid.UUID
 	Version          int
 	StateID          uuid.UUID
+	LastEndedAt      *time.Time
 }
 
 type Round struct {

@@ -6,17 +6,24 @@ SELECT id, login, name, role, team, zone, number_style, line_id, extension, reco
   EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone FROM users WHERE id = @id AND active;
 
 -- name: Users :many
+-- Everybody of the firm, with what core/presence asks for.
 SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.label, '')::text AS availability,
-  coalesce(t.takes_calls, false)::boolean AS takes_calls, s.since, (s.foreground_call_id IS NOT NULL)::boolean AS in_call,
-  EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > @wrapping_since)::boolean AS wrapping
-FROM users u LEFT JOIN rep_state s ON s.user_id = u.id LEFT JOIN availability_states t ON t.id = s.state_id WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name;
+  coalesce(t.takes_calls, false)::boolean AS takes_calls, s.since, s.last_ended_at, f.created_at AS speaking_since,
+  (s.foreground_call_id IS NOT NULL)::boolean AS in_call,
+  EXISTS (SELECT FROM round_reps g WHERE g.user_id = u.id AND g.state = 'going' AND NOT g.takes_calls)::boolean AS in_round,
+  coalesce((SELECT max(c.ended_at) FROM slips w JOIN calls c ON c.id = w.call_id
+    WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > @wrapping_since), '0001-01-01 00:00:00+00')::timestamptz AS wrapping_since,
+  EXISTS (SELECT FROM telephones p WHERE p.user_id = u.id AND p.rings AND p.verified_at IS NOT NULL)::boolean AS rings
+FROM users u LEFT JOIN rep_state s ON s.user_id = u.id LEFT JOIN availability_states t ON t.id = s.state_id
+LEFT JOIN slips f ON f.call_id = s.foreground_call_id AND f.user_id = u.id
+WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name;
 
 -- name: InsertUser :exec
 INSERT INTO users (id, login, name, role, team, password_hash, zone, line_id, extension)
 VALUES (@id, @login, @name, @role, @team, @password_hash, @zone, sqlc.narg('line_id'), @extension);
 
 -- name: InsertRepState :exec
-WITH made AS (INSERT INTO rep_state (user_id) VALUES (@user_id) ON CONFLICT DO NOTHING RETURNING user_id, since, state_id)
+WITH made AS (INSERT INTO rep_state (user_id, since) VALUES (@user_id, @at) ON CONFLICT DO NOTHING RETURNING user_id, since, state_id)
 INSERT INTO availability_changes (user_id, at, state_id) SELECT user_id, since, state_id FROM made;
 
 -- name: SetUserRecording :execrows

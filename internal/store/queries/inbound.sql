@@ -3,10 +3,7 @@ SELECT id, e164, label, source, zone, ring_mode, ring_seconds, limit_seconds, ho
 
 -- name: RepsOfLine :many
 -- Whom a line may ring, as the line names them; a line that names nobody rings every rep.
-SELECT u.id, t.takes_calls, s.since, (s.foreground_call_id IS NOT NULL OR EXISTS (SELECT FROM round_reps g WHERE g.user_id = u.id AND g.state = 'going' AND NOT g.takes_calls))::boolean AS busy,
-  EXISTS (SELECT FROM slips w JOIN calls c ON c.id = w.call_id WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > @wrapping_since)::boolean AS wrapping,
-  EXISTS (SELECT FROM telephones p WHERE p.user_id = u.id AND p.rings AND p.verified_at IS NOT NULL)::boolean AS rings
-FROM users u JOIN rep_state s ON s.user_id = u.id JOIN availability_states t ON t.id = s.state_id LEFT JOIN line_reps l ON l.line_id = @line_id AND l.user_id = u.id
+SELECT u.id FROM users u LEFT JOIN line_reps l ON l.line_id = @line_id AND l.user_id = u.id
 WHERE u.active AND (l.user_id IS NOT NULL OR u.role = 'rep' AND NOT EXISTS (SELECT FROM line_reps x WHERE x.line_id = @line_id))
 ORDER BY l.position NULLS LAST, u.name;
 
@@ -111,7 +108,8 @@ UPDATE unreturned SET closed_at = NULL, closed_by = NULL, closed_how = '', close
 WITH changed AS (
   UPDATE rep_state SET state_id = @state_id, since = @at, version = version + 1 WHERE rep_state.user_id = @user_id AND rep_state.state_id <> @state_id RETURNING rep_state.user_id
 )
-INSERT INTO availability_changes (user_id, at, state_id) SELECT changed.user_id, @at, @state_id FROM changed ON CONFLICT DO NOTHING;
+INSERT INTO availability_changes (user_id, at, state_id) SELECT changed.user_id, @at, @state_id FROM changed
+ON CONFLICT (user_id, at) DO UPDATE SET state_id = EXCLUDED.state_id;
 
 -- name: Availability :one
 SELECT s.state_id, s.since, t.label, t.takes_calls FROM rep_state s JOIN availability_states t ON t.id = s.state_id WHERE s.user_id = @user_id;
@@ -126,11 +124,21 @@ ON CONFLICT (id) DO UPDATE SET label = EXCLUDED.label, takes_calls = EXCLUDED.ta
 
 -- name: LeaveState :exec
 -- Who is in a state that is no longer offered is put into another.
-UPDATE rep_state SET state_id = @instead, since = @at, version = version + 1 WHERE state_id = @state_id;
+WITH changed AS (UPDATE rep_state SET state_id = @instead, since = @at, version = version + 1 WHERE rep_state.state_id = @state_id RETURNING rep_state.user_id)
+INSERT INTO availability_changes (user_id, at, state_id) SELECT changed.user_id, @at, @instead FROM changed
+ON CONFLICT (user_id, at) DO UPDATE SET state_id = EXCLUDED.state_id;
 
 -- name: AvailabilityHistory :many
+-- The states that somebody chose since a moment, oldest first, and the one that they were in then.
 SELECT c.at, t.label, t.takes_calls, t.counts_as_work FROM availability_changes c JOIN availability_states t ON t.id = c.state_id
-WHERE c.user_id = @user_id ORDER BY c.at DESC LIMIT 100;
+WHERE c.user_id = @user_id AND c.at >= coalesce((SELECT max(x.at) FROM availability_changes x WHERE x.user_id = @user_id AND x.at <= @since), '-infinity')
+ORDER BY c.at;
+
+-- name: PartsInCalls :many
+-- Somebody's parts in calls since a moment.
+SELECT s.created_at, l.ended_at AS left_at, c.ended_at, s.filed_at FROM slips s JOIN calls c ON c.id = s.call_id AND NOT c.by_hand
+LEFT JOIN LATERAL (SELECT x.ended_at FROM legs x WHERE x.call_id = c.id AND x.user_id = s.user_id ORDER BY x.leg_no DESC LIMIT 1) l ON true
+WHERE s.user_id = @user_id AND s.created_at >= @since AND (c.ended_at IS NULL OR c.ended_at >= @since) ORDER BY s.created_at;
 
 -- name: SinceSpoken :many
 -- What has happened on a record since a rep last spoke with it: calls of colleagues and changes, newest first.
