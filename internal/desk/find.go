@@ -25,7 +25,7 @@ func (d *Desk) Find(ctx context.Context, a Actor, q string) (contract.FindResult
 		return result, err
 	}
 	ends, begins := numberParts(q, f.region)
-	ids, err := d.Store.Find(ctx, q, ends, begins, found)
+	ids, err := d.Store.Find(ctx, a.ID, q, ends, begins, found)
 	if err != nil {
 		return result, err
 	}
