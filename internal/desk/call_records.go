@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"slices"
 
 	"github.com/google/uuid"
 
@@ -56,8 +57,25 @@ func (d *Desk) Detach(ctx context.Context, a Actor, callID, record uuid.UUID) (c
 		} else if err != nil {
 			return "", err
 		}
-		_, err = q.RemoveLink(ctx, db.RemoveLinkParams{CallID: callID, RecordID: record})
-		return r.Name, err
+		rows, err := q.LinkedSubjects(ctx, callID)
+		if err != nil {
+			return "", err
+		}
+		var gone slip.Subject
+		var rest []slip.Subject
+		for _, l := range rows {
+			if s := subject(l.ID, l.Kind, l.CompanyID, l.PersonID); l.ID == record {
+				gone = s
+			} else {
+				rest = append(rest, s)
+			}
+		}
+		for _, id := range append(slip.LeaveWith(gone, rest), record.String()) {
+			if _, err := q.RemoveLink(ctx, db.RemoveLinkParams{CallID: callID, RecordID: uuid.MustParse(id)}); err != nil {
+				return "", err
+			}
+		}
+		return r.Name, nil
 	})
 }
 
@@ -78,15 +96,26 @@ func (d *Desk) AttachNobody(ctx context.Context, a Actor, id uuid.UUID) (contrac
 
 // relink changes what a call is linked with. Once its slip is filed, or where nobody answered it, that is kept in the audit trail.
 func (d *Desk) relink(ctx context.Context, a Actor, id uuid.UUID, action string, change func(*db.Queries, *db.LockSlipRow) (string, error)) (contract.Call, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Call{}, err
+	}
 	var s *db.LockSlipRow
 	var before, after []uuid.UUID
-	err := d.Store.Tx(ctx, func(q *db.Queries) error {
-		var err error
+	var moved filing
+	err = d.Store.Tx(ctx, func(q *db.Queries) error {
 		if s, err = lockSlipOfCall(ctx, q, a, id); err != nil {
 			return err
 		}
 		if before, err = q.LinkedRecords(ctx, id); err != nil {
 			return err
+		}
+		moved = filing{desk: d, q: q, a: a, f: f, id: store.NewID(), at: d.Clock.Now()}
+		if s != nil {
+			moved.slip = *s
+			if err := moved.unsettle(ctx); err != nil {
+				return err
+			}
 		}
 		name, err := change(q, s)
 		if err != nil {
@@ -94,6 +123,12 @@ func (d *Desk) relink(ctx context.Context, a Actor, id uuid.UUID, action string,
 		}
 		if after, err = q.LinkedRecords(ctx, id); err != nil {
 			return err
+		}
+		if s != nil {
+			gone := slices.DeleteFunc(slices.Clone(before), func(r uuid.UUID) bool { return slices.Contains(after, r) })
+			if err := moved.follow(ctx, gone); err != nil {
+				return err
+			}
 		}
 		kind, subject := "call", id
 		if s != nil {
@@ -112,6 +147,10 @@ func (d *Desk) relink(ctx context.Context, a Actor, id uuid.UUID, action string,
 		c.records = after
 	}
 	d.mu.Unlock()
+	d.tellOfFiling(moved)
+	for _, user := range moved.lanes {
+		d.publishLane(user)
+	}
 	if s != nil {
 		d.publishSlip(s.UserID, id, "")
 	}

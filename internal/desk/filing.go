@@ -80,7 +80,7 @@ func (x *filing) correct(ctx context.Context, c contract.SlipChange) error {
 			if f.UndoneAt != nil {
 				continue
 			}
-			records, err := x.desk.takeBack(ctx, x.q, x.a, x.slip, f.ID)
+			records, err := x.desk.takeBack(ctx, x.q, x.a, x.slip, f.ID, everyItem, "")
 			if err != nil {
 				return err
 			}
@@ -162,7 +162,7 @@ func (d *Desk) UndoFiling(ctx context.Context, a Actor, id uuid.UUID) (contract.
 			if f.UndoneAt != nil {
 				continue
 			}
-			records, err := d.takeBack(ctx, q, a, s, f.ID)
+			records, err := d.takeBack(ctx, q, a, s, f.ID, everyItem, "")
 			if err != nil {
 				return err
 			}
@@ -213,8 +213,11 @@ func (d *Desk) UndoFiling(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	return view, err
 }
 
-// takeBack takes the effects of a filing back, the last one first, and tells which records have changed.
-func (d *Desk) takeBack(ctx context.Context, q *db.Queries, a Actor, s db.LockSlipRow, filing uuid.UUID) ([]uuid.UUID, error) {
+func everyItem(outcome.Item) bool { return true }
+
+// takeBack takes those effects of a filing back that are asked for, the last one first, says why, and tells which records have changed.
+func (d *Desk) takeBack(ctx context.Context, q *db.Queries, a Actor, s db.LockSlipRow, filing uuid.UUID, asked func(outcome.Item) bool,
+	because string) ([]uuid.UUID, error) {
 	rows, err := q.FilingEffects(ctx, filing)
 	if err != nil {
 		return nil, err
@@ -229,6 +232,9 @@ func (d *Desk) takeBack(ctx context.Context, q *db.Queries, a Actor, s db.LockSl
 		if err := json.Unmarshal(row.Item, &t.item); err != nil {
 			return nil, err
 		}
+		if !asked(t.item) {
+			continue
+		}
 		why, err := effects[t.item.Kind].undo(ctx, t)
 		if err != nil {
 			return nil, err
@@ -236,7 +242,7 @@ func (d *Desk) takeBack(ctx context.Context, q *db.Queries, a Actor, s db.LockSl
 		state := "undone"
 		if why != "" {
 			state = "stays"
-		} else if row.ChangeID != nil {
+		} else if why = because; row.ChangeID != nil {
 			if err := q.DropHistory(ctx, db.DropHistoryParams{RefID: *row.ChangeID, Kind: "change"}); err != nil {
 				return nil, err
 			}

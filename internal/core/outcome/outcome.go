@@ -141,6 +141,12 @@ type Item struct {
 	Struck  bool       `json:"struck,omitempty"`  // the rep does not want it
 }
 
+// Moves tells whether an item is done again for somebody else when its call is put on them: what has been sent is not sent twice, and what
+// cannot be done, or the rule strikes out, is not done.
+func Moves(it Item) bool {
+	return it.Problem == "" && !it.Struck && it.Kind != Message && it.Kind != Mail && it.Kind != Webhook
+}
+
 // Plan says what effects do in a situation, each in its place. An item that cannot be done says why.
 func Plan(effects []Effect, s Situation) []Item {
 	items := make([]Item, 0, len(effects))

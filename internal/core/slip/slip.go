@@ -216,6 +216,22 @@ func LinksFor(s Subject, reason string) []Link {
 	return links
 }
 
+// LeaveWith are, of the other records of a call, those that were on it because of one that is taken off: the company of a person where nobody
+// else on the call is of it, and the person's deals and cases. A deal or a case takes nobody with it.
+func LeaveWith(gone Subject, rest []Subject) []string {
+	var leave []string
+	if gone.Role != Caller {
+		return nil
+	}
+	for _, s := range rest {
+		others := slices.ContainsFunc(rest, func(o Subject) bool { return o.Role == Caller && o.Company == s.Record })
+		if s.Role == Company && s.Record == gone.Company && !others || s.Role == About && s.Person == gone.Record {
+			leave = append(leave, s.Record)
+		}
+	}
+	return leave
+}
+
 // AboutOpen is the link of the record that was open while somebody was called: a matter that is with them, or with their company, is what the call is
 // about. False: it has nothing to do with the call, or is on it already.
 func AboutOpen(open Subject, links []Link) (Link, bool) {

@@ -163,6 +163,42 @@ func (q *Queries) LinkedRecords(ctx context.Context, callID uuid.UUID) ([]uuid.U
 	return items, nil
 }
 
+const linkedSubjects = `-- name: LinkedSubjects :many
+SELECT r.id, r.kind, r.company_id, r.person_id FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = $1
+`
+
+type LinkedSubjectsRow struct {
+	ID        uuid.UUID
+	Kind      string
+	CompanyID *uuid.UUID
+	PersonID  *uuid.UUID
+}
+
+func (q *Queries) LinkedSubjects(ctx context.Context, callID uuid.UUID) ([]LinkedSubjectsRow, error) {
+	rows, err := q.db.Query(ctx, linkedSubjects, callID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []LinkedSubjectsRow{}
+	for rows.Next() {
+		var i LinkedSubjectsRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Kind,
+			&i.CompanyID,
+			&i.PersonID,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const lockCall = `-- name: LockCall :one
 SELECT ended_at FROM calls WHERE id = $1 FOR UPDATE
 `
@@ -238,6 +274,43 @@ func (q *Queries) LockSlip(ctx context.Context, id uuid.UUID) (LockSlipRow, erro
 		&i.InRound,
 	)
 	return i, err
+}
+
+const moveFollowUps = `-- name: MoveFollowUps :many
+WITH moved AS (
+  UPDATE follow_ups f SET record_id = $1, number_id = NULL, version = f.version + 1
+  WHERE f.slip_id = $2 AND f.state = 'open' AND f.record_id NOT IN (SELECT l.record_id FROM call_links l WHERE l.call_id = $3) RETURNING f.id, f.owner_id
+), told AS (
+  UPDATE history h SET record_id = $1 FROM moved WHERE h.ref_id = moved.id AND h.kind = 'follow_up'
+)
+SELECT owner_id FROM moved
+`
+
+type MoveFollowUpsParams struct {
+	RecordID uuid.UUID
+	SlipID   *uuid.UUID
+	CallID   uuid.UUID
+}
+
+// What was noted with a slip for somebody who is not on its call any more waits for who is; with its entry in their history.
+func (q *Queries) MoveFollowUps(ctx context.Context, arg MoveFollowUpsParams) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, moveFollowUps, arg.RecordID, arg.SlipID, arg.CallID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var owner_id uuid.UUID
+		if err := rows.Scan(&owner_id); err != nil {
+			return nil, err
+		}
+		items = append(items, owner_id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const openSlipCallIDs = `-- name: OpenSlipCallIDs :many
@@ -316,6 +389,31 @@ func (q *Queries) PutNotes(ctx context.Context, arg PutNotesParams) error {
 		arg.SavedAt,
 	)
 	return err
+}
+
+const recordsOf = `-- name: RecordsOf :many
+SELECT id FROM records WHERE person_id = ANY ($1::uuid[]) AND kind IN ('deal', 'case')
+`
+
+// The deals and cases of persons.
+func (q *Queries) RecordsOf(ctx context.Context, people []uuid.UUID) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, recordsOf, people)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const removeLink = `-- name: RemoveLink :execrows

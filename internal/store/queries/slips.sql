@@ -54,6 +54,23 @@ DELETE FROM call_links WHERE call_links.call_id = @call_id AND call_links.record
 -- name: LinkedRecords :many
 SELECT record_id FROM call_links WHERE call_id = @call_id;
 
+-- name: LinkedSubjects :many
+SELECT r.id, r.kind, r.company_id, r.person_id FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = @call_id;
+
+-- name: RecordsOf :many
+-- The deals and cases of persons.
+SELECT id FROM records WHERE person_id = ANY (@people::uuid[]) AND kind IN ('deal', 'case');
+
+-- name: MoveFollowUps :many
+-- What was noted with a slip for somebody who is not on its call any more waits for who is; with its entry in their history.
+WITH moved AS (
+  UPDATE follow_ups f SET record_id = @record_id, number_id = NULL, version = f.version + 1
+  WHERE f.slip_id = @slip_id AND f.state = 'open' AND f.record_id NOT IN (SELECT l.record_id FROM call_links l WHERE l.call_id = @call_id) RETURNING f.id, f.owner_id
+), told AS (
+  UPDATE history h SET record_id = @record_id FROM moved WHERE h.ref_id = moved.id AND h.kind = 'follow_up'
+)
+SELECT owner_id FROM moved;
+
 -- name: InsertAudit :exec
 INSERT INTO audit (id, at, actor_id, subject_kind, subject_id, action, before, after)
 VALUES (@id, @at, @actor_id, @subject_kind, @subject_id, @action, @before, @after);
