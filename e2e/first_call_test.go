@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/carrier"
+	"trundo/internal/core/callable"
 	"trundo/internal/demo"
 )
 
@@ -225,4 +226,25 @@ func TestATypedNumberIsAskedAboutWhileItRings(t *testing.T) {
 	win.keys("/")
 	win.see("Calls just made", "header")
 	win.see(berit, "[role=listbox]")
+}
+
+func TestACallOutsideItsHoursIsAskedAboutOnce(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	w.Desk.Hours = callable.Hours{} // nobody may be called at any hour
+	win := w.signedIn(t, "Ines Calloway")
+	win.person(berit)
+	win.click("button", "413 555 0142", "[data-testid=numbers]")
+	win.see("outside calling hours", "[role=dialog]")
+	win.see("Call Berit Osterlund now?", "[role=dialog]")
+	win.click("button", "Not now", "[role=dialog]")
+	win.until("the dialog to close", `!document.querySelector('[role=dialog]')`)
+	assert.Zero(t, w.Desk.CallsInProgress())
+	win.click("button", "413 555 0142", "[data-testid=numbers]")
+	win.click("button", "Call anyway", "[role=dialog]")
+	win.see("ringing", slipPart)
+	win.command("e")
+	win.see("given up", slipPart)
+	win.click("button", "413 555 0142", "[data-testid=numbers]")
+	win.see("ringing", slipPart)
 }

@@ -3354,6 +3354,9 @@ type MessageDraft struct {
 
 // NewCall Either a stored number, or a typed one, or a colleague.
 type NewCall struct {
+	// AskHours Outside calling hours there, answer outside_hours instead of calling
+	AskHours *bool `json:"ask_hours,omitempty"`
+
 	// ColleagueID A colleague of the firm
 	ColleagueID *openapi_types.UUID `json:"colleague_id,omitempty"`
 

@@ -34,7 +34,7 @@ type target struct {
 }
 
 // PlaceCall calls a stored or typed number for a. It answers when the call is committed and the carrier has been
-// asked. The same key gets the same call. Errors: *FieldError, *InCallError, *RefusedError, ErrAway, ErrNotFound, ErrKeyReused.
+// asked. The same key gets the same call. Errors: *FieldError, *InCallError, *RefusedError, *callable.OutsideError, ErrAway, ErrNotFound, ErrKeyReused.
 func (d *Desk) PlaceCall(ctx context.Context, a Actor, key string, r contract.NewCall) (contract.Call, error) {
 	if err := d.mayBegin(); err != nil {
 		return contract.Call{}, err
@@ -85,6 +85,12 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 	shown, err := d.shownFor(ctx, a, f, r, t, attempt)
 	if err != nil {
 		return uuid.Nil, &FieldError{"line_id", err}
+	}
+	if value(r.AskHours) && attempt == nil {
+		v := callable.Check(callable.Subject{Zones: t.zones}, d.Hours, d.Clock.Now())
+		if outside := callable.Ask(v, d.Clock.Now(), t.emergency, shown.Owed); outside != nil {
+			return uuid.Nil, outside
+		}
 	}
 	line, err := uuid.Parse(shown.Line.ID)
 	if err != nil {

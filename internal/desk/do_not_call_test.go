@@ -2,6 +2,7 @@ package desk_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -68,4 +69,25 @@ func TestWhoMayPassesOverItWithAReason(t *testing.T) {
 	var why string
 	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT after ->> 'why' FROM audit WHERE subject_id = $1`, c.ID).Scan(&why))
 	assert.Equal(t, "her mother asked to be called back", why)
+}
+
+func TestASingleCallOutsideItsHoursIsAskedAbout(t *testing.T) {
+	w := newWorld(t)
+	w.clock.Advance(11*time.Hour + 37*time.Minute) // 21:37 in New York
+	var outside *callable.OutsideError
+	_, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile, AskHours: ptr(true)})
+	require.ErrorAs(t, err, &outside)
+	assert.EqualError(t, outside, "it is 21:37 there, outside calling hours until 08:00")
+	typed := mobileNumber
+	_, err = w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &typed, AskHours: ptr(true)})
+	require.ErrorAs(t, err, &outside)
+	assert.Zero(t, w.CallsInProgress(), "nothing is dialed by a question")
+	w.sits(w.tomas)
+	ref := w.comesIn(mobileNumber) // now they have called in vain
+	w.rung(w.tomas)
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	w.until("it is owed", func() bool { return len(w.missed(w.ines)) == 1 })
+	c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile, AskHours: ptr(true)})
+	require.NoError(t, err, "they are called back")
+	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
 }

@@ -96,7 +96,11 @@ func problemOf(err error) contract.Problem {
 	var missing *slip.MissingError
 	var inCall *desk.InCallError
 	var notes *desk.NotesConflictError
+	var outside *callable.OutsideError
 	switch {
+	case errors.As(err, &outside):
+		set(http.StatusConflict, "outside_hours", "Outside calling hours")
+		return p
 	case errors.As(err, &inCall):
 		set(http.StatusConflict, "in_call", "In a call")
 		p.CallID = &inCall.Call

@@ -194,6 +194,10 @@ export const t = {
     inCall: (to: string) => `Nothing was dialed. End the call you are in, and call ${to}?`,
     endAndCall: (to: string) => `End it and call ${to}`,
     goOn: "Keep talking",
+    outsideTitle: (to: string) => `Call ${to} now?`,
+    outside: (why: string) => `${why.slice(0, 1).toUpperCase()}${why.slice(1)}. Call anyway?`,
+    notNow: "Not now",
+    callAnyway: "Call anyway",
     will: (label: string, line: string) => `Calls ${label} from this browser, shown: ${line}. Not recorded.`,
   },
   number: {

@@ -42,6 +42,23 @@ type Verdict struct {
 	Changes   time.Time      // when InHours will change next; zero where no zone is known
 	Zone      *time.Location // the zone to show the local time of; nil where none is known
 	Ambiguous bool           // the zones differ in their time of day
+	Shut      *time.Location // a zone in which it is outside calling hours; nil where InHours
+}
+
+// OutsideError says that a number is called outside its hours: a question, not a refusal.
+type OutsideError struct{ There, Opens time.Time } // in the zone that is outside
+
+func (e *OutsideError) Error() string {
+	return "it is " + e.There.Format("15:04") + " there, outside calling hours until " + e.Opens.Format("15:04")
+}
+
+// Ask tells whether a single call is asked about before it is placed; nil where it is not. Emergency numbers, and calls by which somebody is
+// called back who had called in vain (owed), are not: they began it.
+func Ask(v Verdict, now time.Time, emergency, owed bool) *OutsideError {
+	if v.InHours || emergency || owed {
+		return nil
+	}
+	return &OutsideError{There: now.In(v.Shut), Opens: v.Changes.In(v.Shut)}
 }
 
 // Check judges s at now. Unknown zone names are passed over.
@@ -72,6 +89,9 @@ func Check(s Subject, h Hours, now time.Time) Verdict {
 			v.Ambiguous = true
 		}
 		open, closes, opens := window(there, h)
+		if !open && v.Shut == nil {
+			v.Shut = zone
+		}
 		switch {
 		case open && v.InHours:
 			if v.Changes.IsZero() || closes.Before(v.Changes) {

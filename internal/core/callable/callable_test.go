@@ -44,6 +44,18 @@ func TestCheck(t *testing.T) {
 	}
 }
 
+func TestASingleCallIsAskedAboutOutsideHours(t *testing.T) {
+	evening := time.Date(2026, 3, 3, 2, 37, 0, 0, time.UTC) // 21:37 in New York, 19:37 in Denver
+	ny := callable.Check(callable.Subject{Zones: []string{"America/Denver", "America/New_York"}}, callable.DefaultHours, evening)
+	assert.EqualError(t, callable.Ask(ny, evening, false, false), "it is 21:37 there, outside calling hours until 08:00")
+	assert.Nil(t, callable.Ask(ny, evening, true, false), "emergency")
+	assert.Nil(t, callable.Ask(ny, evening, false, true), "they have called in vain")
+	denver := callable.Check(callable.Subject{Zones: []string{"America/Denver"}}, callable.DefaultHours, evening)
+	assert.Nil(t, callable.Ask(denver, evening, false, false))
+	nowhere := callable.Check(callable.Subject{}, callable.DefaultHours, evening)
+	assert.Nil(t, callable.Ask(nowhere, evening, false, false))
+}
+
 func TestTheClockChangeMovesTheWindow(t *testing.T) {
 	// In New York clocks go forward on 8 March 2026 at 2:00; 8:00 is then 12:00 UTC.
 	v := callable.Check(callable.Subject{Zones: []string{"America/New_York"}}, callable.DefaultHours,

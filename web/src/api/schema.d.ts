@@ -3002,6 +3002,8 @@ export interface components {
             instead_of?: string;
             /** @description Why it is called in spite of do-not-call; needs the right */
             override_reason?: string;
+            /** @description Outside calling hours there, answer outside_hours instead of calling */
+            ask_hours?: boolean;
         };
         Masked: {
             /** @description What looks like a payment card number */

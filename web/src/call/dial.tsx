@@ -13,7 +13,7 @@ import { Field } from "../ui/field";
 import { useTell } from "../ui/toast";
 import { focusSlip } from "./focus";
 
-type Wish = { request: Schemas["NewCall"]; to: string };
+type Wish = { request: Schemas["NewCall"]; to: string; key: string }; // the key is made when the wish arises
 type Dial = { dial: (request: Schemas["NewCall"], to: string) => void; dialing: boolean };
 
 const Context = createContext<Dial>({ dial: () => undefined, dialing: false });
@@ -24,6 +24,11 @@ function aboutOpen(request: Schemas["NewCall"]): Schemas["NewCall"] {
   return open && request.number_id ? { open_record_id: open, ...request } : request;
 }
 
+/** askedAbout are the numbers that were called outside their hours after a question, by day: each is asked about once. */
+const askedAbout = new Map<string, string>();
+const numberOf = (r: Schemas["NewCall"]) => r.number_id ?? r.typed ?? "";
+const today = () => new Date().toDateString();
+
 /** useDial gives the way to call a stored number or a typed one; to is how it is named in questions. */
 export const useDial = () => useContext(Context);
 
@@ -32,6 +37,7 @@ export function DialProvider({ children }: { children: ReactNode }) {
   const tell = useTell();
   const [asked, setAsked] = useState<{ wish: Wish; inCall: string }>();
   const [refused, setRefused] = useState<{ wish: Wish; why: string }>();
+  const [outside, setOutside] = useState<{ wish: Wish; why: string }>();
   const [reason, setReason] = useState("");
   const [dialing, setDialing] = useState(false);
   const busy = useRef(false);
@@ -50,7 +56,7 @@ export function DialProvider({ children }: { children: ReactNode }) {
         }
         const call = withNewest(
           await ask(
-            api.POST("/api/calls", { params: { header: { "Idempotency-Key": newKey() } }, body: wish.request }),
+            api.POST("/api/calls", { params: { header: { "Idempotency-Key": wish.key } }, body: wish.request }),
           ),
         );
         client.setQueryData<{ calls: Call[] }>(["desk"], (desk) => ({
@@ -60,8 +66,14 @@ export function DialProvider({ children }: { children: ReactNode }) {
         if (call.dial_to) window.location.href = call.dial_to; // this computer's calling program takes it
         setAsked(undefined);
         setRefused(undefined);
+        setOutside(undefined);
       } catch (e) {
-        if (e instanceof Failure && e.code === "in_call" && e.problem?.call_id) {
+        setOutside(undefined);
+        if (e instanceof Failure && e.code === "outside_hours") {
+          setAsked(undefined);
+          setRefused(undefined);
+          setOutside({ wish, why: e.message });
+        } else if (e instanceof Failure && e.code === "in_call" && e.problem?.call_id) {
           setRefused(undefined);
           setAsked({ wish, inCall: e.problem.call_id });
         } else if (e instanceof Failure && e.problem?.may_override) {
@@ -85,9 +97,16 @@ export function DialProvider({ children }: { children: ReactNode }) {
   );
 
   const dial = useCallback(
-    (request: Schemas["NewCall"], to: string) => void place({ request: aboutOpen(request), to }),
+    (request: Schemas["NewCall"], to: string) =>
+      void place({
+        request: { ask_hours: askedAbout.get(numberOf(request)) !== today(), ...aboutOpen(request) },
+        to,
+        key: newKey(),
+      }),
     [place],
   );
+  const again = (wish: Wish, more: Partial<Schemas["NewCall"]>) =>
+    void place({ ...wish, request: { ...wish.request, ...more }, key: newKey() });
   const value = useMemo(() => ({ dial, dialing }), [dial, dialing]);
   return (
     <Context value={value}>
@@ -110,9 +129,9 @@ export function DialProvider({ children }: { children: ReactNode }) {
               </Button>
               <Button
                 look="ours"
-                onClick={() =>
-                  void place({ ...asked.wish, request: { ...asked.wish.request, instead_of: asked.inCall } })
-                }
+                onClick={() => {
+                  again(asked.wish, { instead_of: asked.inCall });
+                }}
               >
                 {t.dial.endAndCall(asked.wish.to)}
               </Button>
@@ -121,6 +140,37 @@ export function DialProvider({ children }: { children: ReactNode }) {
         }
       >
         <p>{asked && t.dial.inCall(asked.wish.to)}</p>
+      </Dialog>
+      <Dialog
+        open={outside !== undefined}
+        onClose={() => {
+          setOutside(undefined);
+        }}
+        title={t.dial.outsideTitle(outside?.wish.to ?? "")}
+        actions={
+          outside && (
+            <>
+              <Button
+                onClick={() => {
+                  setOutside(undefined);
+                }}
+              >
+                {t.dial.notNow}
+              </Button>
+              <Button
+                look="ours"
+                onClick={() => {
+                  askedAbout.set(numberOf(outside.wish.request), today());
+                  again(outside.wish, { ask_hours: false });
+                }}
+              >
+                {t.dial.callAnyway}
+              </Button>
+            </>
+          )
+        }
+      >
+        <p>{outside && t.dial.outside(outside.why)}</p>
       </Dialog>
       <Dialog
         open={refused !== undefined}
@@ -148,7 +198,7 @@ export function DialProvider({ children }: { children: ReactNode }) {
           onSubmit={(e) => {
             e.preventDefault();
             if (refused && reason.trim()) {
-              void place({ ...refused.wish, request: { ...refused.wish.request, override_reason: reason } });
+              again(refused.wish, { override_reason: reason });
             }
           }}
         >
