@@ -2260,6 +2260,11 @@ type BookSettings struct {
 	NumberOrderLead    []string `json:"number_order_lead"`
 }
 
+// Briefing defines model for Briefing.
+type Briefing struct {
+	Facts []string `json:"facts"`
+}
+
 // BulkAct defines model for BulkAct.
 type BulkAct struct {
 	Action BulkActAction `json:"action"`
@@ -2474,8 +2479,10 @@ type CallTypeSetting struct {
 
 // Candidate defines model for Candidate.
 type Candidate struct {
-	Reason string    `json:"reason"`
-	Record RecordRef `json:"record"`
+	// Company Of a person, or empty
+	Company string    `json:"company"`
+	Reason  string    `json:"reason"`
+	Record  RecordRef `json:"record"`
 }
 
 // Change defines model for Change.
@@ -3925,12 +3932,15 @@ type RecordChoice struct {
 	RecordID openapi_types.UUID `json:"record_id"`
 }
 
-// RecordFromCall Whoever is on the line becomes a record; number and source are filled in from the call.
+// RecordFromCall Whoever is on the line, or has written, becomes a record; number or mail address, and source, are filled in from that.
 type RecordFromCall struct {
+	// AnotherCompany It is another one of the same name
+	AnotherCompany *bool `json:"another_company,omitempty"`
+
 	// CompanyID An existing company
 	CompanyID *openapi_types.UUID `json:"company_id,omitempty"`
 
-	// CompanyName A new company
+	// CompanyName A new company; refused where there is one of that name
 	CompanyName *string            `json:"company_name,omitempty"`
 	Email       *string            `json:"email,omitempty"`
 	Kind        RecordFromCallKind `json:"kind"`
@@ -5007,6 +5017,11 @@ type SendMessageParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
+// RecordFromMessageParams defines parameters for RecordFromMessage.
+type RecordFromMessageParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
 // GetMyDayParams defines parameters for GetMyDay.
 type GetMyDayParams struct {
 	// At Any moment of that day
@@ -5202,6 +5217,9 @@ type SendMessageJSONRequestBody = NewMessage
 
 // DraftMessageJSONRequestBody defines body for DraftMessage for application/json ContentType.
 type DraftMessageJSONRequestBody = NewMessage
+
+// RecordFromMessageJSONRequestBody defines body for RecordFromMessage for application/json ContentType.
+type RecordFromMessageJSONRequestBody = RecordFromCall
 
 // AttachMessageJSONRequestBody defines body for AttachMessage for application/json ContentType.
 type AttachMessageJSONRequestBody = RecordChoice

@@ -44,6 +44,7 @@ func (d *Desk) loadRows(ctx context.Context, id uuid.UUID) error {
 	if err := json.Unmarshal(i.Plan, &plan); err != nil {
 		return err
 	}
+	firms := map[string]uuid.UUID{}
 	for {
 		rows, err := d.Store.StagedRows(ctx, db.StagedRowsParams{ImportID: id, After: i.LoadedTo, Count: loadBatch})
 		if err != nil {
@@ -52,7 +53,7 @@ func (d *Desk) loadRows(ctx context.Context, id uuid.UUID) error {
 		if len(rows) == 0 {
 			break
 		}
-		l := &loader{d: d, f: f, i: i, plan: plan, kind: fields.Kind(i.RecordKind), kinds: []string{i.RecordKind}}
+		l := &loader{d: d, f: f, i: i, plan: plan, kind: fields.Kind(i.RecordKind), kinds: []string{i.RecordKind}, firms: firms}
 		if l.kind.Person() {
 			l.kinds = []string{"contact", "lead"}
 		}
@@ -108,6 +109,7 @@ type loader struct {
 
 	known                  map[string][]known   // what identifies a record, to those it may be
 	refs                   map[string]uuid.UUID // kind and name in lower case to id
+	firms                  map[string]uuid.UUID // of the whole import: companies of the book as they are compared; empty until one is missed
 	records, numbers       [][]any
 	listed                 []uuid.UUID
 	made, updated, skipped int
@@ -206,6 +208,9 @@ func (l *loader) lookUp(ctx context.Context, staged []stagedRow) error {
 			l.refs[key+":"+r.LowerName] = r.ID
 		}
 	}
+	if err := l.knowFirms(ctx, wanted["company"]); err != nil {
+		return err
+	}
 	if l.plan.Same == contract.ImportPlanSameMake {
 		return nil
 	}
@@ -239,6 +244,29 @@ func (l *loader) lookUp(ctx context.Context, staged []stagedRow) error {
 		}
 		for _, r := range rows {
 			l.know("number:"+r.E164+";"+r.Ext, r.RecordID, r.Name)
+		}
+	}
+	return nil
+}
+
+// knowFirms finds companies that a row names without their legal form, or with another punctuation: they are not made a second time.
+func (l *loader) knowFirms(ctx context.Context, names []string) error {
+	for _, name := range names {
+		if _, there := l.refs["company:"+name]; there {
+			continue
+		}
+		if len(l.firms) == 0 {
+			rows, err := l.q.CompanyNames(ctx)
+			if err != nil {
+				return err
+			}
+			l.firms[""] = uuid.Nil
+			for _, r := range rows {
+				l.firms[duplicate.Firm(r.Name)] = r.ID
+			}
+		}
+		if id, there := l.firms[duplicate.Firm(name)]; there && id != uuid.Nil {
+			l.refs["company:"+name] = id
 		}
 	}
 	return nil
@@ -331,10 +359,15 @@ func (l *loader) fill(r *db.Record, s *stagedRow, keepNote bool) error {
 		f, _ := fields.Find(l.f.book.fields(l.kind), key)
 		id, there := l.refs[key+":"+strings.ToLower(name)]
 		if !there && key == "company" {
+			id = l.firms[duplicate.Firm(name)] // made by an earlier row
+			there = id != uuid.Nil
+		}
+		if !there && key == "company" {
 			c := db.Record{ID: store.NewID(), Kind: string(fields.Company), Name: name, CreatedAt: r.CreatedAt, Custom: json.RawMessage(`{}`), OwnerID: &l.i.UserID,
 				Source: r.Source, Stage: "prospect", Tags: []string{}}
 			l.records = append(l.records, copied(&c))
 			id, there = c.ID, true
+			l.firms[duplicate.Firm(name)] = id
 			l.refs[key+":"+strings.ToLower(name)] = id
 		}
 		switch {

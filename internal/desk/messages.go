@@ -345,16 +345,7 @@ func (d *Desk) AttachMessage(ctx context.Context, a Actor, id, record uuid.UUID)
 		if _, err := lockRecord(ctx, q, record); err != nil {
 			return err
 		}
-		rows, err := q.AttachMessages(ctx, db.AttachMessagesParams{RecordID: &record, Address: m.Address})
-		if err != nil {
-			return err
-		}
-		for _, r := range rows {
-			if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: record, At: r.At, Kind: "message", RefID: r.ID}); err != nil {
-				return err
-			}
-		}
-		return d.recordChanged(ctx, q, a, record, nil, map[string]string{"messages from": m.Address})
+		return d.putMessages(ctx, q, a, m.Address, record)
 	})
 	if err != nil {
 		return contract.Thread{}, err
@@ -362,4 +353,18 @@ func (d *Desk) AttachMessage(ctx context.Context, a Actor, id, record uuid.UUID)
 	d.publishHistory(nil, record)
 	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
 	return d.Thread(ctx, a, &record, "")
+}
+
+// putMessages puts what came from an address, and is on no record yet, on one.
+func (d *Desk) putMessages(ctx context.Context, q *db.Queries, a Actor, address string, record uuid.UUID) error {
+	rows, err := q.AttachMessages(ctx, db.AttachMessagesParams{RecordID: &record, Address: address})
+	if err != nil {
+		return err
+	}
+	for _, r := range rows {
+		if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: record, At: r.At, Kind: "message", RefID: r.ID}); err != nil {
+			return err
+		}
+	}
+	return d.recordChanged(ctx, q, a, record, nil, map[string]string{"messages from": address})
 }

@@ -57,8 +57,11 @@ func (d *Desk) ringView(ctx context.Context, a Actor, f *firm, c db.CallsByIDsRo
 		}
 		_, r.Clear = match.Winner(matches)
 		r.Candidates = offersOf(matches, rows)
-		if r.Company, err = d.companyOf(ctx, r.Candidates, rows); err != nil {
+		if err := d.nameCompanies(ctx, r.Candidates, rows); err != nil {
 			return r, err
+		}
+		if len(r.Candidates) > 0 {
+			r.Company = r.Candidates[0].Company
 		}
 	}
 	if len(r.Candidates) > 0 {
@@ -74,19 +77,31 @@ func (d *Desk) ringView(ctx context.Context, a Actor, f *firm, c db.CallsByIDsRo
 	return r, err
 }
 
-// companyOf names the company of the first candidate.
-func (d *Desk) companyOf(ctx context.Context, candidates []contract.Candidate, rows []db.NumberCandidatesRow) (string, error) {
+// nameCompanies names the company of each candidate who has one.
+func (d *Desk) nameCompanies(ctx context.Context, candidates []contract.Candidate, rows []db.NumberCandidatesRow) error {
+	of := map[uuid.UUID]uuid.UUID{}
+	var ids []uuid.UUID
 	for _, row := range rows {
-		if len(candidates) == 0 || row.RecordID != candidates[0].Record.ID || row.CompanyID == nil {
-			continue
+		if row.CompanyID != nil {
+			of[row.RecordID] = *row.CompanyID
+			ids = append(ids, *row.CompanyID)
 		}
-		company, err := d.Store.RecordName(ctx, *row.CompanyID)
-		if store.NotFound(err) {
-			return "", nil
-		}
-		return company.Name, err
 	}
-	return "", nil
+	if len(ids) == 0 {
+		return nil
+	}
+	named, err := d.Store.RecordNames(ctx, ids)
+	if err != nil {
+		return err
+	}
+	names := map[uuid.UUID]string{}
+	for _, r := range named {
+		names[r.ID] = r.Name
+	}
+	for i := range candidates {
+		candidates[i].Company = names[of[candidates[i].Record.ID]]
+	}
+	return nil
 }
 
 // addressOf fills an address template (RFC 6570) in for a call; "" where it cannot be.
@@ -180,28 +195,48 @@ func (d *Desk) beforeTheFirstWord(ctx context.Context, a Actor, callID uuid.UUID
 	for _, m := range matters {
 		c.Matters = append(c.Matters, briefing.Matter(m))
 	}
-	last, err := d.Store.LastContact(ctx, r.ID)
+	last, err := d.Store.LastContact(ctx, db.LastContactParams{RecordID: r.ID, Without: callID})
 	if err != nil {
 		return nil, err
 	}
 	for _, x := range last {
 		c.Last = &briefing.Contact{At: x.StartedAt, Answered: x.AnsweredAt != nil, Outcome: x.Outcome}
 	}
-	spoke, err := d.Store.LastSpoken(ctx, db.LastSpokenParams{RecordID: r.ID, UserID: a.ID})
+	spoke, err := d.Store.LastSpoken(ctx, db.LastSpokenParams{RecordID: r.ID, UserID: a.ID, Without: callID})
 	if err != nil {
 		return nil, err
 	}
 	if len(spoke) > 0 && spoke[0] != nil {
 		c.Spoke = *spoke[0]
-		since, err := d.Store.SinceSpoken(ctx, db.SinceSpokenParams{RecordID: r.ID, Since: c.Spoke, Without: callID})
+		since, err := d.Store.SinceSpoken(ctx, db.SinceSpokenParams{RecordID: r.ID, Since: c.Spoke, Without: callID, ReaderID: a.ID})
 		if err != nil {
 			return nil, err
 		}
 		for _, x := range since {
-			c.Since = append(c.Since, briefing.Happening{Call: x.Kind == "call", By: x.ByName, Outcome: x.Outcome})
+			c.Since = append(c.Since, briefing.Happening{Call: x.Kind == "call", Wrote: x.Kind == "message", Theirs: x.Incoming, By: x.ByName, Outcome: x.Outcome})
 		}
 	}
 	return briefing.Facts(c, d.Clock.Now().In(a.zone())), nil
+}
+
+// Briefing is what mattered about whom a speaks with in a call, as it was said while it rang; nothing of a call with nobody of the book.
+// Errors: ErrNotFound, ErrForbidden.
+func (d *Desk) Briefing(ctx context.Context, a Actor, id uuid.UUID) (contract.Briefing, error) {
+	b := contract.Briefing{Facts: []string{}}
+	c, err := d.callView(ctx, a, id)
+	if err != nil {
+		return b, err
+	}
+	if !c.Slip.Mine {
+		return b, ErrForbidden
+	}
+	for _, l := range c.Links {
+		if l.Role != contract.CallLinkRoleAbout {
+			b.Facts, err = d.beforeTheFirstWord(ctx, a, id, l.Record)
+			return b, err
+		}
+	}
+	return b, nil
 }
 
 // offersOf puts ranked records with their reasons into the reader's form.

@@ -1,12 +1,14 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"strings"
 
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/duplicate"
 	"trundo/internal/core/fields"
 	"trundo/internal/core/slip"
 	"trundo/internal/store"
@@ -32,48 +34,24 @@ func (d *Desk) RecordFromCall(ctx context.Context, a Actor, id uuid.UUID, key st
 		if err != nil {
 			return "", err
 		}
-		source := ""
+		met := introduction{}
 		if c.LineID != nil && c.Direction == string(contract.CallDirectionInbound) {
-			source = f.lineSources[*c.LineID]
+			met.source = f.lineSources[*c.LineID]
 		}
-		values := map[string]string{"source": source}
-		values["given"], values["family"] = fields.SplitName(n.Name)
-		if n.Email != nil {
-			values["email"] = *n.Email
-		}
-		var company *uuid.UUID
-		switch {
-		case n.CompanyID != nil:
-			company = n.CompanyID
-		case n.CompanyName != nil && cleanText(*n.CompanyName) != "":
-			id := store.NewID()
-			company, made = &id, append(made, id)
-			if err := d.makeRecord(ctx, q, a, f, id, contract.NewRecord{Kind: contract.RecordKindCompany,
-				Values: map[string]string{"name": *n.CompanyName, "source": source, "stage": "prospect"}}); err != nil {
-				return "", asField("company_name", err)
-			}
-		}
-		if company != nil {
-			values["company"] = company.String()
-		}
-		record := store.NewID()
-		made = append(made, record)
-		person := contract.NewRecord{Kind: contract.RecordKind(n.Kind), Values: values}
 		if c.RemoteE164 != "" {
-			label := "work"
-			if n.Label != nil && cleanLabel(*n.Label) != "" {
-				label = cleanLabel(*n.Label)
-			}
-			typed := c.RemoteE164
+			met.number = c.RemoteE164
 			if c.RemoteExt != "" {
-				typed += ";ext=" + c.RemoteExt
+				met.number += ";ext=" + c.RemoteExt
 			}
-			person.Numbers = &[]contract.NewNumber{{Label: &label, Typed: typed}}
 		}
-		if err := d.makeRecord(ctx, q, a, f, record, person); err != nil {
+		record, company, err := d.introduce(ctx, q, a, f, n, met)
+		if err != nil {
 			return "", err
 		}
-		if err := d.adopt(ctx, q, a, s, c, record, company); err != nil {
+		if made = append(made, record); company != nil {
+			made = append(made, *company)
+		}
+		if err := d.adopt(ctx, q, a, s, c, record, cmp.Or(n.CompanyID, company)); err != nil {
 			return "", err
 		}
 		if s == nil {
@@ -94,6 +72,114 @@ func (d *Desk) RecordFromCall(ctx context.Context, a Actor, id uuid.UUID, key st
 	}
 	d.publishRecord(made...)
 	return v, nil
+}
+
+// RecordFromMessage makes whoever wrote a message a record, with the address it came from and the line's source, and puts what came from
+// there on it. The same key makes one record. Errors: *FieldError, ErrNotFound, ErrKeyReused, ErrSettled where it is on a record already.
+func (d *Desk) RecordFromMessage(ctx context.Context, a Actor, id uuid.UUID, key string, n contract.RecordFromCall) (contract.Thread, error) {
+	f, err := d.firm(ctx)
+	if err != nil {
+		return contract.Thread{}, err
+	}
+	var company *uuid.UUID
+	record, err := d.once(ctx, a, key, "record_from_message", struct {
+		Message uuid.UUID
+		contract.RecordFromCall
+	}{id, n}, func(q *db.Queries, record uuid.UUID) error {
+		m, err := q.LockMessage(ctx, id)
+		switch {
+		case store.NotFound(err):
+			return ErrNotFound
+		case err != nil:
+			return err
+		case m.RecordID != nil:
+			return ErrSettled
+		}
+		met := introduction{id: record}
+		if m.LineID != nil && m.Incoming {
+			met.source = f.lineSources[*m.LineID]
+		}
+		if m.Channel == string(contract.ChannelMail) {
+			met.mail = m.Address
+		} else {
+			met.number, met.label = m.Address, "mobile"
+		}
+		if _, company, err = d.introduce(ctx, q, a, f, n, met); err != nil {
+			return err
+		}
+		return d.putMessages(ctx, q, a, m.Address, record)
+	})
+	if err != nil {
+		return contract.Thread{}, err
+	}
+	d.publishRecord(record)
+	if company != nil {
+		d.publishRecord(*company)
+	}
+	d.publishHistory(nil, record)
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+	return d.Thread(ctx, a, &record, "")
+}
+
+// introduction is what is known of somebody new besides what a rep types.
+type introduction struct {
+	id                          uuid.UUID // that the record gets; zero: a new one
+	source, number, label, mail string
+}
+
+// introduce makes somebody new a record, of an existing company, of a new one, or of none. A company of the same name as one that is there
+// is not made again without being told to. Errors: *FieldError, and those of making a record.
+func (d *Desk) introduce(ctx context.Context, q *db.Queries, a Actor, f *firm, n contract.RecordFromCall, met introduction) (record uuid.UUID,
+	company *uuid.UUID, err error) {
+	values := map[string]string{"source": met.source, "email": met.mail}
+	values["given"], values["family"] = fields.SplitName(n.Name)
+	if n.Email != nil {
+		values["email"] = *n.Email
+	}
+	var made *uuid.UUID
+	switch name := cleanText(value(n.CompanyName)); {
+	case n.CompanyID != nil:
+		company = n.CompanyID
+	case name != "":
+		if err := d.newCompany(ctx, a, f, name, value(n.AnotherCompany)); err != nil {
+			return record, nil, err
+		}
+		id := store.NewID()
+		company, made = &id, &id
+		if err := d.makeRecord(ctx, q, a, f, id, contract.NewRecord{Kind: contract.RecordKindCompany,
+			Values: map[string]string{"name": name, "source": met.source, "stage": "prospect"}}); err != nil {
+			return record, nil, asField("company_name", err)
+		}
+	}
+	if company != nil {
+		values["company"] = company.String()
+	}
+	if record = met.id; record == uuid.Nil {
+		record = store.NewID()
+	}
+	person := contract.NewRecord{Kind: contract.RecordKind(n.Kind), Values: values}
+	if met.number != "" {
+		label := cmp.Or(cleanLabel(value(n.Label)), met.label, "work")
+		person.Numbers = &[]contract.NewNumber{{Label: &label, Typed: met.number}}
+	}
+	return record, made, d.makeRecord(ctx, q, a, f, record, person)
+}
+
+// newCompany tells whether a company of a name may be made: not where one of that name is there, unless it is said to be another.
+func (d *Desk) newCompany(ctx context.Context, a Actor, f *firm, name string, another bool) error {
+	if another {
+		return nil
+	}
+	hits, err := d.hits(ctx, a, f, duplicate.Record{Company: true, Name: name}, uuid.Nil, true)
+	if err != nil {
+		return err
+	}
+	for _, h := range hits {
+		if duplicate.Firm(h.Record.Name) == duplicate.Firm(name) {
+			return wrong("company_name", "“"+h.Record.Name+"” is there already: choose it, or say that this is another company")
+		}
+	}
+	return nil
 }
 
 // adopt puts a call, and the earlier calls with its number that are on nobody, on a new record and its company.

@@ -66,6 +66,12 @@ func (s *Server) RecordFromCall(c *gin.Context, id contract.ID, p contract.Recor
 	}
 }
 
+// GetBriefing implements ServerInterface.
+func (s *Server) GetBriefing(c *gin.Context, id contract.ID) {
+	v, err := s.desk.Briefing(c.Request.Context(), actor(c), id)
+	answer(s, c, http.StatusOK, v, err)
+}
+
 // WriteDownCall implements ServerInterface.
 func (s *Server) WriteDownCall(c *gin.Context, p contract.WriteDownCallParams) {
 	if body, ok := read[contract.WrittenCall](s, c); ok {

@@ -64,6 +64,14 @@ func (s *Server) AttachMessage(c *gin.Context, id contract.ID) {
 	}
 }
 
+// RecordFromMessage implements ServerInterface.
+func (s *Server) RecordFromMessage(c *gin.Context, id contract.ID, p contract.RecordFromMessageParams) {
+	if body, ok := read[contract.RecordFromCall](s, c); ok {
+		v, err := s.desk.RecordFromMessage(c.Request.Context(), actor(c), id, p.IdempotencyKey, body)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
 // GetMailSettings implements ServerInterface.
 func (s *Server) GetMailSettings(c *gin.Context) {
 	v, err := s.desk.MailSettings(c.Request.Context(), actor(c))

@@ -29,7 +29,9 @@ type Contact struct {
 
 // Happening is something since the reader last spoke with them.
 type Happening struct {
-	Call    bool   // a call; else a change of the record
+	Call    bool   // a call
+	Wrote   bool   // a text message or a mail; neither: a change of the record, not by the reader
+	Theirs  bool   // of a message: they wrote it
 	By      string // who made or answered the call; "" where nobody answered
 	Outcome string // of the call
 }
@@ -89,9 +91,16 @@ func (c Caller) since(now time.Time) string {
 	if c.Spoke.IsZero() || len(c.Since) == 0 {
 		return ""
 	}
-	changes, calls, newest := 0, 0, ""
+	changes, calls, theirs, ours, newest := 0, 0, 0, 0, ""
 	for _, h := range c.Since {
-		if !h.Call {
+		switch {
+		case h.Wrote && h.Theirs:
+			theirs++
+			continue
+		case h.Wrote:
+			ours++
+			continue
+		case !h.Call:
 			changes++
 			continue
 		}
@@ -103,6 +112,12 @@ func (c Caller) since(now time.Time) string {
 		}
 	}
 	var parts []string
+	if theirs > 0 {
+		parts = append(parts, "they wrote"+times(theirs))
+	}
+	if ours > 0 {
+		parts = append(parts, "we wrote"+times(ours))
+	}
 	if changes > 0 {
 		parts = append(parts, counted(changes, "change"))
 	}
@@ -113,6 +128,14 @@ func (c Caller) since(now time.Time) string {
 		parts = append(parts, counted(calls, "call"))
 	}
 	return "since you spoke on " + c.Spoke.In(now.Location()).Format("2 Jan") + ": " + strings.Join(parts, ", ")
+}
+
+// times is how often, where it is not once.
+func times(n int) string {
+	if n == 1 {
+		return ""
+	}
+	return fmt.Sprintf(" %d times", n)
 }
 
 func counted(n int, thing string) string {

@@ -42,6 +42,8 @@ func TestFacts(t *testing.T) {
 		"a call that nobody took":  {briefing.Caller{Spoke: at(-100), Since: []briefing.Happening{{Call: true}}}, []string{"since you spoke on 19 Nov: 1 call"}},
 		"of calls the newest that somebody took": {briefing.Caller{Spoke: at(-100), Since: []briefing.Happening{{Call: true}, {Call: true, By: "Tomas", Outcome: "Solved"}, {}, {Call: true, By: "Maren"}}},
 			[]string{"since you spoke on 19 Nov: 1 change, a call by Tomas, Solved"}},
+		"messages": {briefing.Caller{Spoke: at(-100), Since: []briefing.Happening{{Wrote: true, Theirs: true}, {Wrote: true, Theirs: true}, {Wrote: true}, {}}},
+			[]string{"since you spoke on 19 Nov: they wrote 2 times, we wrote, 1 change"}},
 		"as a fourth": {briefing.Caller{Matters: []briefing.Matter{pump, tank, pump}, Spoke: at(-100), Since: []briefing.Happening{{}}},
 			[]string{"open case: Pump runs dry, watching", "open deal: Tank, offer", "open case: Pump runs dry, watching", "since you spoke on 19 Nov: 1 change"}},
 	}

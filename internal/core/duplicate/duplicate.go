@@ -43,6 +43,9 @@ func Judge(a, b Record) Judgement {
 		j.Reasons = append(j.Reasons, reason)
 	}
 	alike := Similarity(a.Name, b.Name)
+	if a.Company {
+		alike = Similarity(Firm(a.Name), Firm(b.Name))
+	}
 	if a.Mail != "" && strings.EqualFold(a.Mail, b.Mail) {
 		add(60, "the same mail address")
 	}
@@ -105,6 +108,27 @@ func Similarity(a, b string) float64 {
 		s = 0.99
 	}
 	return s
+}
+
+// legalForms are what companies add to their names and people leave out.
+var legalForms = map[string]bool{"inc": true, "incorporated": true, "llc": true, "llp": true, "lp": true, "ltd": true, "limited": true, "corp": true,
+	"corporation": true, "co": true, "company": true, "plc": true, "gmbh": true, "ag": true, "kg": true, "sa": true, "srl": true, "bv": true, "nv": true,
+	"oy": true, "ab": true, "as": true, "pty": true}
+
+// Firm is a company's name as it is compared: its words in lower case, without punctuation and its legal form. A name that is nothing
+// but legal forms stays whole.
+func Firm(name string) string {
+	var kept []string
+	all := strings.FieldsFunc(strings.ToLower(strings.ReplaceAll(name, ".", "")), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	for _, w := range all {
+		if !legalForms[w] {
+			kept = append(kept, w)
+		}
+	}
+	if len(kept) == 0 {
+		kept = all
+	}
+	return strings.Join(kept, " ")
 }
 
 // words are a name's words in lower case, sorted.

@@ -54,3 +54,14 @@ func ExampleJudge() {
 	fmt.Println(duplicate.Judge(a, b))
 	// Output: {75 [the same number a similar name]}
 }
+
+func TestACompanyIsItsNameWithoutItsLegalForm(t *testing.T) {
+	for name, want := range map[string]string{
+		"Vesper Hollow Nursery, Inc.": "vesper hollow nursery", "VESPER HOLLOW NURSERY": "vesper hollow nursery", "Tall Ash Co.": "tall ash",
+		"B.V. Inc.": "bv inc", "Llc": "llc", "": "", "Stonebeck GmbH & Co. KG": "stonebeck",
+	} {
+		assert.Equal(t, want, duplicate.Firm(name), name)
+	}
+	same := duplicate.Judge(duplicate.Record{Company: true, Name: "Vesper Hollow Nursery"}, duplicate.Record{Company: true, Name: "Vesper Hollow Nursery, LLC"})
+	assert.Equal(t, []string{"the same name"}, same.Reasons)
+}

@@ -5,6 +5,7 @@
 package match
 
 import (
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -52,7 +53,8 @@ const (
 const lately = 3 * 24 * time.Hour
 
 // Rank orders candidates for a number that was dialed, or that calls, with ext at now, best first; equal ones by record id,
-// so that the order never changes by chance. The weights stand above.
+// so that the order never changes by chance. The weights stand above. A number that a company has, or that has extensions, is a shared
+// line: a person who was chosen for it once is not who calls from it for good; that counts for a number with its extension, and a person's own.
 func Rank(candidates []Candidate, ext string, now time.Time) []Match {
 	var last time.Time
 	for _, c := range candidates {
@@ -60,8 +62,12 @@ func Rank(candidates []Candidate, ext string, now time.Time) []Match {
 			last = c.Spoke
 		}
 	}
+	shared := ext == "" && slices.ContainsFunc(candidates, func(c Candidate) bool { return !c.Past && (c.Company || c.Ext != "") })
 	matches := make([]Match, 0, len(candidates))
 	for _, c := range candidates {
+		if shared && !c.Company { // one choice says nothing about who calls from it the next time
+			c.Learnt = false
+		}
 		m := Match{Candidate: c}
 		var why []string
 		add := func(score int, reason string) {

@@ -106,6 +106,10 @@ func TestRank(t *testing.T) {
 		{"a choice before all that is likely", "", []string{"aron tried:0 spoke:0 case deal mine", "berit learnt"}, "berit aron", "berit", "chosen the last time, the same number"},
 		{"a choice before a person's own number", "", []string{"berit", "vesper company learnt"}, "vesper berit", "vesper", "chosen the last time, the company's number"},
 		{"a choice for the number, and another's exact extension", "12", []string{"berit ext:12", "vesper company learnt"}, "vesper berit", "vesper", "chosen the last time, the company's number"},
+		{"one choice makes a company's main line nobody's own", "", []string{"aron learnt", "berit", "vesper company"}, "aron berit vesper", "?", "the same number"},
+		{"nor a switchboard whose people have extensions", "", []string{"aron ext:14 learnt", "berit ext:12"}, "aron berit", "?", "the same number, extension 14"},
+		{"with the extension it counts", "12", []string{"aron ext:12 learnt", "berit ext:12", "vesper company"}, "aron berit vesper", "aron",
+			"chosen the last time, the same number and extension"},
 		// Earlier calls.
 		{"stored before an earlier call", "", []string{"aron past", "berit"}, "berit aron", "berit", "the same number"},
 		{"a stored extension before an earlier call", "", []string{"aron past", "berit ext:12"}, "berit aron", "berit", "the same number, extension 12"},

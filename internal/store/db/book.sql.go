@@ -130,6 +130,36 @@ func (q *Queries) ChangesByIDs(ctx context.Context, ids []uuid.UUID) ([]ChangesB
 	return items, nil
 }
 
+const companyNames = `-- name: CompanyNames :many
+SELECT id, name FROM records WHERE kind = 'company' AND deleted_at IS NULL ORDER BY created_at DESC, id DESC
+`
+
+type CompanyNamesRow struct {
+	ID   uuid.UUID
+	Name string
+}
+
+// The oldest comes last, so that it is the one that stays of several of one name.
+func (q *Queries) CompanyNames(ctx context.Context) ([]CompanyNamesRow, error) {
+	rows, err := q.db.Query(ctx, companyNames)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []CompanyNamesRow{}
+	for rows.Next() {
+		var i CompanyNamesRow
+		if err := rows.Scan(&i.ID, &i.Name); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const copyItems = `-- name: CopyItems :exec
 INSERT INTO record_items (record_id, position, product_id, label, quantity_milli, unit_minor, discount_bp, tax_bp)
 SELECT $1, i.position, i.product_id, i.label, i.quantity_milli, i.unit_minor, i.discount_bp, i.tax_bp FROM record_items i WHERE i.record_id = $2
@@ -1172,6 +1202,35 @@ func (q *Queries) RecordName(ctx context.Context, id uuid.UUID) (RecordNameRow, 
 		&i.MergedInto,
 	)
 	return i, err
+}
+
+const recordNames = `-- name: RecordNames :many
+SELECT id, name FROM records WHERE id = ANY ($1::uuid[])
+`
+
+type RecordNamesRow struct {
+	ID   uuid.UUID
+	Name string
+}
+
+func (q *Queries) RecordNames(ctx context.Context, ids []uuid.UUID) ([]RecordNamesRow, error) {
+	rows, err := q.db.Query(ctx, recordNames, ids)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []RecordNamesRow{}
+	for rows.Next() {
+		var i RecordNamesRow
+		if err := rows.Scan(&i.ID, &i.Name); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const recordsByIDs = `-- name: RecordsByIDs :many

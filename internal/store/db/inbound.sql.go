@@ -508,8 +508,13 @@ const lastContact = `-- name: LastContact :many
 SELECT c.id, c.direction, c.started_at, c.answered_at, coalesce(o.label, '')::text AS outcome, coalesce(u.name, '')::text AS rep_name
 FROM history h JOIN calls c ON c.id = h.ref_id AND c.ended_at IS NOT NULL
 LEFT JOIN slips s ON s.call_id = c.id LEFT JOIN outcomes o ON o.id = s.outcome_id LEFT JOIN users u ON u.id = s.user_id
-WHERE h.record_id = $1 AND h.kind = 'call' ORDER BY h.at DESC LIMIT 1
+WHERE h.record_id = $1 AND h.kind = 'call' AND c.id <> $2 ORDER BY h.at DESC LIMIT 1
 `
+
+type LastContactParams struct {
+	RecordID uuid.UUID
+	Without  uuid.UUID
+}
 
 type LastContactRow struct {
 	ID         uuid.UUID
@@ -521,8 +526,8 @@ type LastContactRow struct {
 }
 
 // What a rep wants to know before the first word: the last finished call with a record and what came of it.
-func (q *Queries) LastContact(ctx context.Context, recordID uuid.UUID) ([]LastContactRow, error) {
-	rows, err := q.db.Query(ctx, lastContact, recordID)
+func (q *Queries) LastContact(ctx context.Context, arg LastContactParams) ([]LastContactRow, error) {
+	rows, err := q.db.Query(ctx, lastContact, arg.RecordID, arg.Without)
 	if err != nil {
 		return nil, err
 	}
@@ -550,17 +555,18 @@ func (q *Queries) LastContact(ctx context.Context, recordID uuid.UUID) ([]LastCo
 
 const lastSpoken = `-- name: LastSpoken :many
 SELECT c.answered_at FROM history h JOIN calls c ON c.id = h.ref_id JOIN slips s ON s.call_id = c.id
-WHERE h.record_id = $1 AND h.kind = 'call' AND s.user_id = $2 AND c.spoke ORDER BY h.at DESC LIMIT 1
+WHERE h.record_id = $1 AND h.kind = 'call' AND s.user_id = $2 AND c.spoke AND c.id <> $3 ORDER BY h.at DESC LIMIT 1
 `
 
 type LastSpokenParams struct {
 	RecordID uuid.UUID
 	UserID   uuid.UUID
+	Without  uuid.UUID
 }
 
-// When a rep last spoke with a record.
+// When a rep last spoke with a record, in another call than this one.
 func (q *Queries) LastSpoken(ctx context.Context, arg LastSpokenParams) ([]*time.Time, error) {
-	rows, err := q.db.Query(ctx, lastSpoken, arg.RecordID, arg.UserID)
+	rows, err := q.db.Query(ctx, lastSpoken, arg.RecordID, arg.UserID, arg.Without)
 	if err != nil {
 		return nil, err
 	}
@@ -1591,11 +1597,13 @@ func (q *Queries) SettleUnreturned(ctx context.Context, arg SettleUnreturnedPara
 }
 
 const sinceSpoken = `-- name: SinceSpoken :many
-SELECT h.kind, h.at, coalesce(u.name, a.name, '')::text AS by_name, coalesce(o.label, '')::text AS outcome
+SELECT h.kind, h.at, coalesce(u.name, a.name, w.name, '')::text AS by_name, coalesce(o.label, '')::text AS outcome, coalesce(m.incoming, false)::boolean AS incoming
 FROM history h
 LEFT JOIN calls c ON h.kind = 'call' AND c.id = h.ref_id LEFT JOIN slips s ON s.call_id = c.id LEFT JOIN users u ON u.id = s.user_id LEFT JOIN outcomes o ON o.id = s.outcome_id
 LEFT JOIN audit d ON h.kind = 'change' AND d.id = h.ref_id LEFT JOIN users a ON a.id = d.actor_id
-WHERE h.record_id = $1 AND h.at > $2 AND h.kind IN ('call', 'change') AND h.ref_id <> $3
+LEFT JOIN messages m ON h.kind = 'message' AND m.id = h.ref_id LEFT JOIN users w ON w.id = m.user_id AND NOT m.incoming
+WHERE h.record_id = $1 AND h.at > $2 AND h.kind IN ('call', 'change', 'message') AND h.ref_id <> $3
+  AND (h.kind <> 'change' OR d.actor_id IS DISTINCT FROM $4::uuid) AND (h.kind <> 'message' OR m.incoming OR m.user_id IS DISTINCT FROM $4::uuid)
 ORDER BY h.at DESC LIMIT 20
 `
 
@@ -1603,18 +1611,25 @@ type SinceSpokenParams struct {
 	RecordID uuid.UUID
 	Since    time.Time
 	Without  uuid.UUID
+	ReaderID uuid.UUID
 }
 
 type SinceSpokenRow struct {
-	Kind    string
-	At      time.Time
-	ByName  string
-	Outcome string
+	Kind     string
+	At       time.Time
+	ByName   string
+	Outcome  string
+	Incoming bool
 }
 
-// What has happened on a record since a rep last spoke with it: calls of colleagues and changes, newest first.
+// What has happened on a record since a rep last spoke with it, newest first: calls, what was written, and changes by others than the rep.
 func (q *Queries) SinceSpoken(ctx context.Context, arg SinceSpokenParams) ([]SinceSpokenRow, error) {
-	rows, err := q.db.Query(ctx, sinceSpoken, arg.RecordID, arg.Since, arg.Without)
+	rows, err := q.db.Query(ctx, sinceSpoken,
+		arg.RecordID,
+		arg.Since,
+		arg.Without,
+		arg.ReaderID,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -1627,6 +1642,7 @@ func (q *Queries) SinceSpoken(ctx context.Context, arg SinceSpokenParams) ([]Sin
 			&i.At,
 			&i.ByName,
 			&i.Outcome,
+			&i.Incoming,
 		); err != nil {
 			return nil, err
 		}

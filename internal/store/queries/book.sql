@@ -200,3 +200,10 @@ WHERE a.id = ANY (@ids::uuid[]);
 SELECT (SELECT count(*) FROM call_links l WHERE l.record_id = @id)::int AS calls, (SELECT count(*) FROM messages m WHERE m.record_id = @id)::int AS messages,
   (SELECT count(*) FROM follow_ups f WHERE f.record_id = @id AND f.state = 'open')::int AS follow_ups,
   (SELECT count(*) FROM records r WHERE (r.company_id = @id OR r.person_id = @id OR r.deal_id = @id OR r.quote_id = @id) AND r.deleted_at IS NULL)::int AS records;
+
+-- name: CompanyNames :many
+-- The oldest comes last, so that it is the one that stays of several of one name.
+SELECT id, name FROM records WHERE kind = 'company' AND deleted_at IS NULL ORDER BY created_at DESC, id DESC;
+
+-- name: RecordNames :many
+SELECT id, name FROM records WHERE id = ANY (@ids::uuid[]);

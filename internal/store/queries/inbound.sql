@@ -141,18 +141,20 @@ LEFT JOIN LATERAL (SELECT x.ended_at FROM legs x WHERE x.call_id = c.id AND x.us
 WHERE s.user_id = @user_id AND s.created_at >= @since AND (c.ended_at IS NULL OR c.ended_at >= @since) ORDER BY s.created_at;
 
 -- name: SinceSpoken :many
--- What has happened on a record since a rep last spoke with it: calls of colleagues and changes, newest first.
-SELECT h.kind, h.at, coalesce(u.name, a.name, '')::text AS by_name, coalesce(o.label, '')::text AS outcome
+-- What has happened on a record since a rep last spoke with it, newest first: calls, what was written, and changes by others than the rep.
+SELECT h.kind, h.at, coalesce(u.name, a.name, w.name, '')::text AS by_name, coalesce(o.label, '')::text AS outcome, coalesce(m.incoming, false)::boolean AS incoming
 FROM history h
 LEFT JOIN calls c ON h.kind = 'call' AND c.id = h.ref_id LEFT JOIN slips s ON s.call_id = c.id LEFT JOIN users u ON u.id = s.user_id LEFT JOIN outcomes o ON o.id = s.outcome_id
 LEFT JOIN audit d ON h.kind = 'change' AND d.id = h.ref_id LEFT JOIN users a ON a.id = d.actor_id
-WHERE h.record_id = @record_id AND h.at > @since AND h.kind IN ('call', 'change') AND h.ref_id <> @without
+LEFT JOIN messages m ON h.kind = 'message' AND m.id = h.ref_id LEFT JOIN users w ON w.id = m.user_id AND NOT m.incoming
+WHERE h.record_id = @record_id AND h.at > @since AND h.kind IN ('call', 'change', 'message') AND h.ref_id <> @without
+  AND (h.kind <> 'change' OR d.actor_id IS DISTINCT FROM @reader_id::uuid) AND (h.kind <> 'message' OR m.incoming OR m.user_id IS DISTINCT FROM @reader_id::uuid)
 ORDER BY h.at DESC LIMIT 20;
 
 -- name: LastSpoken :many
--- When a rep last spoke with a record.
+-- When a rep last spoke with a record, in another call than this one.
 SELECT c.answered_at FROM history h JOIN calls c ON c.id = h.ref_id JOIN slips s ON s.call_id = c.id
-WHERE h.record_id = @record_id AND h.kind = 'call' AND s.user_id = @user_id AND c.spoke ORDER BY h.at DESC LIMIT 1;
+WHERE h.record_id = @record_id AND h.kind = 'call' AND s.user_id = @user_id AND c.spoke AND c.id <> @without ORDER BY h.at DESC LIMIT 1;
 
 -- name: MatchSigns :many
 -- What speaks for each of several records that share a number.
@@ -315,7 +317,7 @@ WHERE id = @id AND unconfirmed AND placed_by = @user_id;
 SELECT c.id, c.direction, c.started_at, c.answered_at, coalesce(o.label, '')::text AS outcome, coalesce(u.name, '')::text AS rep_name
 FROM history h JOIN calls c ON c.id = h.ref_id AND c.ended_at IS NOT NULL
 LEFT JOIN slips s ON s.call_id = c.id LEFT JOIN outcomes o ON o.id = s.outcome_id LEFT JOIN users u ON u.id = s.user_id
-WHERE h.record_id = @record_id AND h.kind = 'call' ORDER BY h.at DESC LIMIT 1;
+WHERE h.record_id = @record_id AND h.kind = 'call' AND c.id <> @without ORDER BY h.at DESC LIMIT 1;
 
 -- name: OpenMatters :many
 SELECT kind, name, stage FROM records

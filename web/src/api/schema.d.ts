@@ -915,6 +915,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/messages/{id}/new-record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes whoever wrote a message a record, and puts what came from there on it. */
+        post: operations["recordFromMessage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/briefing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** What matters about whom one speaks with, as it was said while it rang. */
+        get: operations["getBriefing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me/mail": {
         parameters: {
             query?: never;
@@ -3573,6 +3611,8 @@ export interface components {
         Candidate: {
             record: components["schemas"]["RecordRef"];
             reason: string;
+            /** @description Of a person, or empty */
+            company: string;
         };
         /** @enum {string} */
         Phase: "dialing" | "ringing" | "speaking" | "message" | "ended";
@@ -4338,6 +4378,9 @@ export interface components {
             /** @description What matters before the first word, three at most */
             facts: string[];
         };
+        Briefing: {
+            facts: string[];
+        };
         HoldWish: {
             on: boolean;
         };
@@ -4378,7 +4421,7 @@ export interface components {
             outcome_id?: string;
             notes?: string;
         };
-        /** @description Whoever is on the line becomes a record; number and source are filled in from the call. */
+        /** @description Whoever is on the line, or has written, becomes a record; number or mail address, and source, are filled in from that. */
         RecordFromCall: {
             /** @enum {string} */
             kind: "contact" | "lead";
@@ -4388,8 +4431,10 @@ export interface components {
              * @description An existing company
              */
             company_id?: string;
-            /** @description A new company */
+            /** @description A new company; refused where there is one of that name */
             company_name?: string;
+            /** @description It is another one of the same name */
+            another_company?: boolean;
             email?: string;
             /** @description Label of the number; work where it is missing */
             label?: string;
@@ -6304,6 +6349,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Thread"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    recordFromMessage: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordFromCall"];
+            };
+        };
+        responses: {
+            /** @description The thread */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thread"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getBriefing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Facts */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Briefing"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,120 @@
+package desk_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/contract"
+	"trundo/internal/desk"
+)
+
+func TestACompanyThatIsThereIsNotMadeAgain(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	w.comesIn("+14135550199")
+	got, err := w.AnswerCall(t.Context(), w.ines, w.rung(w.ines).CallID)
+	require.NoError(t, err)
+	who := contract.RecordFromCall{Kind: contract.RecordFromCallKindContact, Name: "Lene Marrow", CompanyName: ptr("vesper hollow nursery, inc.")}
+	_, err = w.RecordFromCall(t.Context(), w.ines, got.ID, key(), who)
+	var field *desk.FieldError
+	require.ErrorAs(t, err, &field)
+	assert.Equal(t, "company_name", field.Field)
+	assert.ErrorContains(t, err, "“Vesper Hollow Nursery” is there already")
+	assert.Empty(t, names(w.found("lene marrow")), "nothing is made by a refusal")
+	who.AnotherCompany = ptr(true)
+	got, err = w.RecordFromCall(t.Context(), w.ines, got.ID, key(), who)
+	require.NoError(t, err)
+	assert.Equal(t, "vesper hollow nursery, inc.", got.Links[1].Record.Name)
+	_, err = w.store.Pool.Exec(t.Context(), `UPDATE records SET deleted_at = now() WHERE id = $1`, got.Links[1].Record.ID)
+	require.NoError(t, err)
+
+	// The same holds for a file.
+	const file = "First name,Last name,Company\nUna,Bracken,\"Vesper Hollow Nursery, Inc.\"\nIvo,Larkmoor,Tall Reed Ltd.\nOdell,Yarrowby,tall reed\n"
+	w.loads(w.brings(contract.RecordKindContact, "csv", file, contract.ImportPlanSameUpdate).ID)
+	of := func(name string) string {
+		found := w.found(name)
+		require.Len(t, found, 1)
+		return found[0].Company.Name
+	}
+	assert.Equal(t, nurseryName, of("una bracken"))
+	assert.Equal(t, "Tall Reed Ltd.", of("ivo larkmoor"))
+	assert.Equal(t, "Tall Reed Ltd.", of("odell yarrowby"))
+}
+
+func (w *world) found(q string) []contract.RecordRow {
+	w.t.Helper()
+	f, err := w.Find(w.t.Context(), w.ines, q)
+	require.NoError(w.t, err)
+	return f.Records
+}
+
+func TestAWithheldCallerBecomesARecordWithoutANumber(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	w.comesIn("")
+	got, err := w.AnswerCall(t.Context(), w.ines, w.rung(w.ines).CallID)
+	require.NoError(t, err)
+	assert.True(t, got.Withheld)
+	got, err = w.RecordFromCall(t.Context(), w.ines, got.ID, key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Lene Marrow"})
+	require.NoError(t, err)
+	require.Len(t, got.Links, 1)
+	sheet, err := w.Record(t.Context(), w.ines, got.Links[0].Record.ID)
+	require.NoError(t, err)
+	assert.Equal(t, []any{"Lene Marrow", 0}, []any{sheet.Name, len(sheet.Numbers)})
+}
+
+func TestWhoWroteFromAnUnknownAddressBecomesARecord(t *testing.T) {
+	w := newWorld(t)
+	for channel, from := range map[contract.Channel]string{contract.ChannelText: "+14135550199", contract.ChannelMail: "lene@marrow.example"} {
+		require.NoError(t, w.Receive(t.Context(), desk.Received{Channel: channel, From: from, To: mainNumber, Body: "Is the pump there?"}))
+		thread, err := w.Thread(t.Context(), w.ines, nil, from)
+		require.NoError(t, err)
+		require.Nil(t, thread.Record)
+		k, who := key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindContact, Name: "Lene Marrow " + string(channel)}
+		made, err := w.RecordFromMessage(t.Context(), w.ines, thread.Messages[0].ID, k, who)
+		require.NoError(t, err)
+		same, err := w.RecordFromMessage(t.Context(), w.ines, thread.Messages[0].ID, k, who)
+		require.NoError(t, err, "the same wish twice")
+		assert.Equal(t, made.Record, same.Record)
+		require.Len(t, made.Messages, 1)
+		sheet, err := w.Record(t.Context(), w.ines, made.Record.ID)
+		require.NoError(t, err)
+		if channel == contract.ChannelMail {
+			assert.Equal(t, from, value(sheet, "email"))
+		} else {
+			assert.Equal(t, "mobile 413 555 0199", sheet.Numbers[0].Label+" "+sheet.Numbers[0].Display)
+		}
+		_, err = w.RecordFromMessage(t.Context(), w.ines, thread.Messages[0].ID, key(), who)
+		require.ErrorIs(t, err, desk.ErrSettled)
+	}
+}
+
+func TestTheBriefingOfTheRingStays(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	c := w.calls()
+	require.True(t, w.sim.TheyAnswer(mobileNumber))
+	w.until("they speak", func() bool { return w.phase(c.ID) == contract.PhaseSpeaking })
+	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	w.ended(c.ID)
+	w.clock.Advance(time.Hour)
+	require.NoError(t, w.Receive(t.Context(), desk.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "Is the pump there?"}))
+	_, err := w.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{"note": "asks about pumps"}})
+	require.NoError(t, err)
+	w.comesIn(mobileNumber)
+	ring := w.rung(w.ines)
+	require.NotEmpty(t, ring.Facts)
+	assert.Contains(t, ring.Facts[len(ring.Facts)-1], ": they wrote", "messages count, and her own change does not")
+	assert.NotContains(t, ring.Facts[len(ring.Facts)-1], "change")
+	assert.Equal(t, nurseryName, ring.Candidates[0].Company)
+	got, err := w.AnswerCall(t.Context(), w.ines, ring.CallID)
+	require.NoError(t, err)
+	b, err := w.Briefing(t.Context(), w.ines, got.ID)
+	require.NoError(t, err)
+	assert.Equal(t, ring.Facts, b.Facts)
+	_, err = w.Briefing(t.Context(), w.tomas, got.ID)
+	require.ErrorIs(t, err, desk.ErrForbidden)
+}
