@@ -116,11 +116,11 @@ func TestEveryOtherEnding(t *testing.T) {
 		}
 		win.see("Ines called mobile, "+end.word, historyPart)
 	}
-	// Given up before an answer.
+	// Canceled before answer.
 	win.click("button", "413 555 0142", "[data-testid=numbers]")
 	win.see("ringing", slipPart)
 	win.click("button", "Stop", slipPart)
-	win.see("given up", slipPart)
+	win.see("canceled before answer", slipPart)
 }
 
 func TestWithKeysAlone(t *testing.T) {
@@ -219,7 +219,7 @@ func TestATypedNumberIsAskedAboutWhileItRings(t *testing.T) {
 	win.gone("Whose number is it?", slipPart)
 	win.see(nursery, slipPart)
 	win.click("button", "Stop", slipPart)
-	win.see("given up", slipPart)
+	win.see("canceled before answer", slipPart)
 	win.command("l")
 	win.see("not filed yet", "[data-testid=lane]")
 	// The empty field offers the calls just made.
@@ -244,7 +244,7 @@ func TestACallOutsideItsHoursIsAskedAboutOnce(t *testing.T) {
 	win.click("button", "Call anyway", "[role=dialog]")
 	win.see("ringing", slipPart)
 	win.command("e")
-	win.see("given up", slipPart)
+	win.see("canceled before answer", slipPart)
 	win.click("button", "413 555 0142", "[data-testid=numbers]")
 	win.see("ringing", slipPart)
 }

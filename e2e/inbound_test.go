@@ -94,7 +94,7 @@ func TestACallThatNobodyAnswersIsOwed(t *testing.T) {
 	ines.see("on Main, nobody called back", lanePart)
 	tomas.see("on Main, nobody called back", lanePart)
 	// One takes it on, and the other sees that.
-	ines.click("button", "I see to "+caller, lanePart)
+	ines.click("button", "I'll handle "+caller, lanePart)
 	tomas.see("Ines Calloway has taken it on", lanePart)
 	// A conversation settles it, for everybody.
 	ines.click("button", "Call back "+caller, lanePart)
@@ -120,7 +120,7 @@ func TestNobodyIsRungWhoIsAwayAndAMissedCallCanBeClosedWithAReason(t *testing.T)
 	require.NoError(t, err)
 	require.True(t, w.sim.OutsideHangsUp(ref)) // the voicemail greets nobody
 	win.see("212 555 0187", lanePart)
-	win.click("button", "Nobody has to call 212 555 0187 back", lanePart)
+	win.click("button", "No callback needed for 212 555 0187", lanePart)
 	win.fill("Why nobody has to call back", "A wrong number.")
 	win.click("button", "Close it")
 	win.gone("212 555 0187", lanePart)

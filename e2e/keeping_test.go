@@ -88,7 +88,7 @@ func TestLiveEventsResumeAfterABreak(t *testing.T) {
 	require.NoError(t, chromedp.Do(win.ctx, chromedp.Evaluate[chromedp.Void](`window.__sockets = []; const W = WebSocket;
 		window.WebSocket = class extends W { constructor(u) { super(u); window.__sockets.push(this); } }`)))
 	win.click("button", "Ines Calloway")
-	win.see("Good day")
+	win.see("Hello, ")
 	w.calling(win)
 	win.until("a socket", `window.__sockets.length > 0`)
 	before := eval[int](win, `window.__sockets.length`)
@@ -110,7 +110,7 @@ func TestTheDatabaseGoesAwayDuringACall(t *testing.T) {
 	require.NoError(t, cluster.Halt())
 	win.fill("Notes", "before, and while it was away")
 	win.see("not yet saved", slipPart)
-	win.see("Not saved yet: the database is away", "[data-testid=away]")
+	win.see("Not saved yet: the database is unavailable", "[data-testid=away]")
 	// The call goes on, and can be ended.
 	win.see("speaking", slipPart)
 	win.command("e")
@@ -147,7 +147,7 @@ type program struct {
 func startProgram(t *testing.T, binary, url, data, addr string) *program {
 	t.Helper()
 	cmd := exec.Command(binary, "serve")
-	cmd.Env = append(os.Environ(), "DATABASE_URL="+url, "TRUNDO_ADDR="+addr, "TRUNDO_METRICS_ADDR=off", "TRUNDO_DATA="+data, "TRUNDO_LOG=error", "TRUNDO_SOUND_ADDR=127.0.0.1:0")
+	cmd.Env = append(os.Environ(), "DATABASE_URL="+url, "TRUNDO_ADDR="+addr, "TRUNDO_METRICS_ADDR=off", "TRUNDO_DATA="+data, "TRUNDO_LOG=error", "TRUNDO_SOUND_ADDR=127.0.0.1:0", "TRUNDO_CALLING_HOURS=0:00-24:00")
 	cmd.Stderr = os.Stderr
 	require.NoError(t, cmd.Start())
 	p := &program{cmd, "http://" + addr}
@@ -182,7 +182,7 @@ func TestNothingIsLostWhenTheServerIsKilled(t *testing.T) {
 	win.fill("Name", "ines")
 	win.fill("Password", "lindenfall")
 	win.click("button", "Sign in")
-	win.see("Good day")
+	win.see("Hello, ")
 	win.person(berit)
 	win.click("button", "413 555 0142", "[data-testid=numbers]")
 	win.see("speaking", slipPart) // by the demo's own people

@@ -193,7 +193,7 @@ func TestARoundOfEightByKeysAlone(t *testing.T) {
 	win.see("End the round?", "[role=dialog]")
 	win.tabTo("End the round")
 	win.keys(kb.Enter)
-	win.see("What came of it")
+	win.see("Results")
 	win.see("Visit agreed 1", "[data-testid=round-results]")
 	win.look("round-over")
 	win.tabTo("Make a list of them")

@@ -130,7 +130,7 @@ func TestACallIsHeardRecordedAndPlayed(t *testing.T) {
 	w := startSpeaking(t)
 	win := openIn(t, talking, w.url)
 	win.click("button", "Ines")
-	win.see("Good day")
+	win.see("Hello, ")
 	win.sound("on")
 	win.person(berit)
 	win.click("button", "413 555 0142", "[data-testid=numbers]")

@@ -152,7 +152,7 @@ func (w *world) signedIn(t *testing.T, name string) *window {
 	require.NoError(t, answer.Body.Close())
 	require.Equal(t, http.StatusOK, answer.StatusCode)
 	win := openIn(t, browser, w.url, answer.Cookies()...)
-	win.see("Good day")
+	win.see("Hello, ")
 	require.Eventually(t, func() bool { return w.Desk.Hub.Reached(user) }, patience, pace, "nobody is rung whose window is not connected")
 	return win
 }

@@ -23,6 +23,7 @@ import (
 	"trundo/internal/blobs"
 	"trundo/internal/carrier"
 	"trundo/internal/carrier/sim"
+	"trundo/internal/core/callable"
 	"trundo/internal/desk"
 	"trundo/internal/httpapi"
 	"trundo/internal/media"
@@ -47,6 +48,7 @@ type Config struct {
 	SMTP        string // the mail server, see post.NewSMTP; empty: mails stay in the stand-in
 	HooksInside bool   // webhooks may reach this machine
 	SecretKey   string // of 32 bytes, in base64; empty: one that is kept in DataDir
+	Hours       string // when people may be called at their place: "8:00-21:00"; empty: those
 	MailDomain  string // of the addresses of reps who have none of their own
 	Recordings  string // where recordings are put away, see blobs.New; empty: a folder in DataDir
 	Carrier     func(clockwork.Clock) carrier.Carrier
@@ -137,6 +139,11 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 		Post: sender, MailDomain: c.MailDomain, SecretKey: key, Hooks: post.NewHooks(c.Demo || c.HooksInside)})
 	if err != nil {
 		return err
+	}
+	if c.Hours != "" {
+		if a.Desk.Hours, err = callable.ParseHours(c.Hours); err != nil {
+			return err
+		}
 	}
 	var morning httpapi.Morning
 	if s, ok := network.(*sim.Sim); ok {

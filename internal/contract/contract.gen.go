@@ -3845,7 +3845,7 @@ type Problem struct {
 	// Field The field at fault
 	Field *string `json:"field,omitempty"`
 
-	// MayOverride Whoever asked may do it all the same, with a reason
+	// MayOverride Whoever asked may do it anyway, with a reason
 	MayOverride *bool   `json:"may_override,omitempty"`
 	Notes       *Notes  `json:"notes,omitempty"`
 	RequestID   *string `json:"request_id,omitempty"`

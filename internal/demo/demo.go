@@ -473,3 +473,19 @@ func slug(name string) string {
 		return -1
 	}, name)
 }
+
+// Hours are the calling hours of a demo that is started at now. It can be tried at any hour of the day: begun at night, its people may be
+// called at night. "" are the usual ones.
+func Hours(now time.Time) string {
+	zone, err := time.LoadLocation("America/New_York")
+	if err != nil {
+		return ""
+	}
+	switch h := now.In(zone).Hour(); {
+	case h < 3 || h >= 21:
+		return "0:00-24:00"
+	case h < 8:
+		return "0:00-21:00"
+	}
+	return ""
+}

@@ -370,7 +370,7 @@ func ReasonText(r call.Reason) string {
 	case call.EndedByThem:
 		return "They hung up"
 	case call.GivenUp:
-		return "Given up before an answer"
+		return "Canceled before answer"
 	case call.Busy:
 		return "Busy"
 	case call.NoAnswer:

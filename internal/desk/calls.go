@@ -80,7 +80,7 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 		t.refused.MayOverride = a.mayDo(Override)
 		return uuid.Nil, t.refused
 	case override == "":
-		return uuid.Nil, wrong("override_reason", "say why it is called all the same")
+		return uuid.Nil, wrong("override_reason", "say why it is called anyway")
 	}
 	shown, err := d.shownFor(ctx, a, f, r, t, attempt)
 	if err != nil {

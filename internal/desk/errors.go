@@ -10,7 +10,7 @@ import (
 
 // Errors of the use cases, besides those of the core. Their texts are for the reader.
 var (
-	ErrAway        = errors.New("the database is away for the moment; what you write is kept and saved as soon as it is back, and new calls have to wait")
+	ErrAway        = errors.New("the database is unavailable for the moment; what you write is kept and saved as soon as it is back, and new calls have to wait")
 	ErrNotFound    = errors.New("this does not exist, or not any more")
 	ErrForbidden   = errors.New("you do not have the right to do this")
 	ErrSignIn      = errors.New("the name or the password is wrong")

@@ -78,7 +78,7 @@ var kinds = []struct {
 	{desk.ErrTooLate, http.StatusConflict, "too_late", "Too late to undo"},
 	{desk.ErrNothingToUndo, http.StatusConflict, "not_filed", "Not filed"},
 	{desk.ErrRoundOver, http.StatusConflict, "round_over", "The round is over"},
-	{desk.ErrNobodyNow, http.StatusConflict, "nobody_now", "At nobody"},
+	{desk.ErrNobodyNow, http.StatusConflict, "nobody_now", "Nobody selected"},
 	{desk.ErrLetGo, http.StatusConflict, "let_go", "A colleague is at them"},
 	{desk.ErrUnfiled, http.StatusConflict, "unfiled", "Not said yet"},
 	{desk.ErrTakenOn, http.StatusConflict, "taken_on", "Taken on already"},

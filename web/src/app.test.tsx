@@ -45,7 +45,7 @@ describe("signing in", () => {
     });
     const router = open("/sign-in?to=//elsewhere.example");
     fireEvent.click(await screen.findByText("Ines Calloway"));
-    await screen.findByText("Good day, Ines");
+    await screen.findByText("Hello, Ines");
     expect(router.state.location.href).toBe("/");
   });
 });
@@ -88,10 +88,12 @@ describe("the lane", () => {
   it("says so when it is empty, and when it cannot be loaded", async () => {
     let broken = true;
     serve(({ path }) =>
-      path === "/api/lane" && broken ? problem(503, "database_away", "the database is away for the moment") : undefined,
+      path === "/api/lane" && broken
+        ? problem(503, "database_away", "the database is unavailable for the moment")
+        : undefined,
     );
     open("/people");
-    expect(await screen.findByText("the database is away for the moment")).toBeVisible();
+    expect(await screen.findByText("the database is unavailable for the moment")).toBeVisible();
     broken = false;
     fireEvent.click(screen.getByRole("button", { name: "Try again" }));
     expect(await screen.findByText(/Nothing is owed/)).toBeVisible();
@@ -108,7 +110,7 @@ describe("calling", () => {
     fireEvent.click(number);
     fireEvent.click(number);
     expect(await screen.findByTestId("slip")).toHaveTextContent("ringing");
-    expect(asked(log, "POST", "/api/calls").map((a) => a.body)).toEqual([{ number_id: "n1" }]);
+    expect(asked(log, "POST", "/api/calls").map((a) => a.body)).toEqual([{ ask_hours: true, number_id: "n1" }]);
   });
 
   it("says why a number is not called, and dials nothing", async () => {
@@ -143,7 +145,11 @@ describe("calling", () => {
     await waitFor(() => {
       expect(screen.queryByRole("dialog")).not.toBeInTheDocument();
     });
-    expect(asked(log, "POST", "/api/calls").at(-1)?.body).toEqual({ number_id: "n1", instead_of: "c1" });
+    expect(asked(log, "POST", "/api/calls").at(-1)?.body).toEqual({
+      ask_hours: true,
+      number_id: "n1",
+      instead_of: "c1",
+    });
   });
 
   it("says what the server says when it cannot be done", async () => {
@@ -197,7 +203,11 @@ describe("the slip", () => {
       {
         asks_who: true,
         candidates: [
-          { record: { id: ids.berit, kind: "contact", name: "Berit Osterlund" }, reason: "the same number" },
+          {
+            record: { id: ids.berit, kind: "contact", name: "Berit Osterlund" },
+            reason: "the same number",
+            company: "",
+          },
         ],
       },
     );
@@ -245,7 +255,7 @@ describe("the slip", () => {
     open("/");
     await screen.findByTestId("lane");
     FakeSocket.all.at(-1)?.tell({ n: 1, kind: "saving", away: true });
-    expect(await screen.findByTestId("away")).toHaveTextContent("Not saved yet: the database is away");
+    expect(await screen.findByTestId("away")).toHaveTextContent("Not saved yet: the database is unavailable");
     FakeSocket.all.at(-1)?.tell({ n: 2, kind: "saving", away: false });
     await waitFor(() => {
       expect(screen.queryByTestId("away")).not.toBeInTheDocument();
@@ -275,7 +285,7 @@ describe("the top field", () => {
     expect(asked(log, "POST", "/api/calls")).toHaveLength(0);
     fireEvent.keyDown(field, { key: "Enter" });
     await waitFor(() => {
-      expect(asked(log, "POST", "/api/calls").map((a) => a.body)).toEqual([{ number_id: "n1" }]);
+      expect(asked(log, "POST", "/api/calls").map((a) => a.body)).toEqual([{ ask_hours: true, number_id: "n1" }]);
     });
   });
 
@@ -302,7 +312,7 @@ describe("the top field", () => {
     fireEvent.keyDown(field, { key: "Enter" });
     await waitFor(() => {
       expect(asked(log, "POST", "/api/calls").map((a) => a.body)).toEqual([
-        { typed: "907 555 0101", open_record_id: ids.berit },
+        { ask_hours: true, typed: "907 555 0101", open_record_id: ids.berit },
       ]);
     });
   });
@@ -327,7 +337,9 @@ describe("a number from another page", () => {
     expect(asked(log, "POST", "/api/calls")).toEqual([]);
     fireEvent.click(screen.getByRole("button", { name: /Call 907 555 0101/ }));
     await waitFor(() => {
-      expect(asked(log, "POST", "/api/calls").map((a) => a.body)).toEqual([{ typed: "tel:+1-907-555-0101" }]);
+      expect(asked(log, "POST", "/api/calls").map((a) => a.body)).toEqual([
+        { ask_hours: true, typed: "tel:+1-907-555-0101" },
+      ]);
     });
   });
 });

@@ -72,7 +72,7 @@ describe("a record", () => {
     expect(await within(dialog).findByTestId("twins")).toHaveTextContent(
       "Berit Osterlund Vesper Hollow Nursery 413 555 0142 · the same number, a similar name",
     );
-    fireEvent.click(within(dialog).getByRole("button", { name: "Save all the same" }));
+    fireEvent.click(within(dialog).getByRole("button", { name: "Save anyway" }));
     expect(await within(dialog).findByText("no telephone number has this many digits")).toBeVisible();
     expect(within(dialog).getByLabelText("Number")).toHaveValue("413 555 0142");
     expect(asked(log, "POST", "/api/records").map((a) => a.body)).toEqual([

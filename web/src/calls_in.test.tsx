@@ -20,7 +20,7 @@ const ringOf = (more: Partial<Schemas["Ring"]> = {}): Schemas["Ring"] => ({
   line: "Main",
   source: "Main number",
   company: "Vesper Hollow Nursery",
-  candidates: [{ record: berit, reason: "the same number" }],
+  candidates: [{ record: berit, reason: "the same number", company: "Vesper Hollow Nursery" }],
   clear: true,
   facts: ["promised: a price, not kept yet"],
   address: "",
@@ -109,14 +109,20 @@ describe("a call that rings", () => {
   });
 
   it("names all who may be meant, and goes away when it is declined or sent to voicemail", async () => {
-    const aron = { record: { id: "a", kind: "lead" as const, name: "Aron Pell" }, reason: "the same number" };
+    const aron = {
+      record: { id: "a", kind: "lead" as const, name: "Aron Pell" },
+      reason: "the same number",
+      company: "",
+    };
     for (const [key, path] of [
       ["x", "/api/calls/c9/decline"],
       ["v", "/api/calls/c9/voicemail"],
     ] as const) {
       const log = rings(ringOf({ clear: false, candidates: [...ringOf().candidates, aron] }));
       open("/people");
-      expect(await screen.findByTestId("ring")).toHaveTextContent("Berit Osterlund or Aron Pell");
+      expect(await screen.findByTestId("ring")).toHaveTextContent(
+        "Berit Osterlund (Vesper Hollow Nursery) or Aron Pell",
+      );
       keyDown(key);
       expect(asked(log, "POST", path)).toHaveLength(0);
       keyDown(key); // a bare key has to come twice
@@ -178,7 +184,7 @@ describe("during a call", () => {
     fireEvent.change(within(form).getByLabelText("Name"), { target: { value: "Berit Ostrlund" } });
     fireEvent.change(within(form).getByLabelText(/^Company/), { target: { value: "Marrow & Pike" } });
     expect(await within(form).findByTestId("twins")).toHaveTextContent("It is Berit Osterlund");
-    fireEvent.click(within(form).getByRole("button", { name: "Keep all the same" }));
+    fireEvent.click(within(form).getByRole("button", { name: "Keep anyway" }));
     await waitFor(() => {
       expect(asked(log, "POST", "/api/calls/c1/new-record")[0]?.body).toEqual({
         kind: "contact",
@@ -214,7 +220,7 @@ describe("the calls", () => {
         : { status: 201, body: callOf(noted) };
     });
     open("/calls");
-    fireEvent.click(await screen.findByRole("button", { name: "Write a call down" }));
+    fireEvent.click(await screen.findByRole("button", { name: "Log a past call" }));
     const dialog = screen.getByRole("dialog");
     fireEvent.change(within(dialog).getByLabelText("Their number"), { target: { value: "41" } });
     fireEvent.click(within(dialog).getByRole("button", { name: "Write it down" }));

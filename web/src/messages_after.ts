@@ -50,7 +50,7 @@ export const after = {
     team: (name: string) => `team ${name}`,
     does: "What filing with it does",
     doesNothing: "It is written down, and nothing more.",
-    addEffect: "Add something that it does",
+    addEffect: "Add an action",
     removeEffect: "Take this off",
     kind: "What it does",
     kinds: {
@@ -94,7 +94,7 @@ export const after = {
     callTypes: "Call types",
     typeName: (n: number) => `Call type ${String(n)}`,
     addType: "Add a call type",
-    holidays: "Days without business",
+    holidays: "Holidays",
     holidaysIntro: "Follow-ups pass over these days and over weekends.",
     holidayDate: (n: number) => `Day ${String(n)}`,
     holidayName: (n: number) => `Name of day ${String(n)}`,
@@ -223,7 +223,7 @@ export const after = {
     revoke: "Take it back",
     usedAt: (when: string) => `last used ${when}`,
     neverUsed: "never used",
-    hooks: "Programs that are told",
+    hooks: "Webhooks",
     hooksIntro:
       "Each is sent what happens, signed as the public Standard Webhooks specification says, and again, later and later, until it has taken it.",
     hookName: (n: number) => `Program ${String(n)}`,

@@ -65,7 +65,7 @@ export const roundPages = {
       again: "again later",
       not_again: "not again",
     } as Record<string, string>,
-    says: "as it says itself",
+    says: "set by the outcome",
     go: "Start",
     starting: "Starting",
     call: (who: string) => `Start and call ${who}`,
@@ -97,7 +97,7 @@ export const roundPages = {
     at: (time: string) => `at ${time}`,
   },
   over: {
-    title: "What came of it",
+    title: "Results",
     text: (people: number, attempts: number, reached: number) =>
       `${count(people, "person", "people")}, ${count(attempts, "call", "calls")}, ${count(reached, "conversation", "conversations")}.`,
     outcomes: "By outcome",

@@ -2,7 +2,7 @@
 const count = (n: number, one: string, many: string) => `${n.toLocaleString("en-GB")} ${n === 1 ? one : many}`;
 
 export const rounds = {
-  start: { button: "Start a round", lane: "Call through the lane" },
+  start: { button: "Start a round", lane: "Call everyone in my lane" },
   going: {
     region: (name: string) => `Round: ${name}`,
     pause: "Pause",
@@ -23,7 +23,7 @@ export const rounds = {
     reached: "Spoken with",
     left: "Left",
     later: (n: number) => `${n.toLocaleString("en-GB")} later`,
-    average: "A person takes",
+    average: "Average per person",
     done: "Done at this pace",
     unknown: "–",
     today: "My rounds today",
@@ -40,7 +40,7 @@ export const rounds = {
     other: "Next number",
     undo: (name: string, outcome: string) => `Undo: ${name}, ${outcome}`,
     waits: (why: string) => `The round waits: ${why}.`,
-    anyway: "Go on all the same",
+    anyway: "Go on anyway",
     nobody: "Nobody can be called just now.",
     nextAt: (time: string) => `The next one can be at ${time}.`,
     paused: "The round is paused",

@@ -40,7 +40,7 @@ export const voice = {
     intro: "How you hear and speak in this browser.",
     microphone: "Microphone",
     loudspeaker: "Loudspeaker",
-    usual: "The usual one",
+    usual: "Default",
     volume: "Volume",
     level: "What the microphone hears",
   },
@@ -77,7 +77,7 @@ export const voice = {
     remarkAt: (at: string) => `Remark at ${at}`,
     notYours: "Only those who were in the call, and who leads the team, may hear this recording.",
     going: "Being recorded now.",
-    because: (why: string) => `Recorded so: ${why}.`,
+    because: (why: string) => `Why recorded: ${why}.`,
     expires: (day: string) => `Will be deleted on ${day}. Hold it if it has to be kept.`,
     acts: {
       delete: {
@@ -141,7 +141,7 @@ export const voice = {
     testing: "Measuring…",
     verdict: { good: "The line is good.", fair: "The line will do.", bad: "The line is bad." },
     figures: (mos: string, up: string, down: string, jitter: number, delay: number) =>
-      `MOS ${mos} · lost ${up} % to us, ${down} % to you · wavers by ${jitter} ms · ${delay} ms each way`,
+      `MOS ${mos} · lost ${up} % to us, ${down} % to you · jitter ${jitter} ms · ${delay} ms each way`,
     notConnected: "Connect the sound first.",
     echo: "Hear myself",
     echoOn: "Speak: you hear yourself a second later",
@@ -170,8 +170,8 @@ export const voice = {
     long: "A sound is three minutes long at most.",
   },
   message: { play: "Play the message", stop: "Stop", heard: "heard", failed: "The message cannot be played." },
-  consent: { give: "Agrees to recorded messages", take: "Agrees no more to recorded messages" },
-  whisper: "Say to me alone on which line a call comes in, when I take it",
+  consent: { give: "Agrees to recorded messages", take: "Withdraws consent to recorded messages" },
+  whisper: "Tell only me which line was called, when I answer",
   outside: { hear: "Hear and speak", stop: "Stop hearing" },
   rules: {
     tab: "Recordings",
@@ -210,7 +210,7 @@ export const voice = {
     personHeard: "Somebody is on the line: they would hear it.",
     leaveAnyway: (name: string) => `Leave “${name}” anyway`,
     leaving: (name: string) => `“${name}” is left after the beep. You are free.`,
-    tab: "Messages to leave",
+    tab: "Voicemail drops",
     intro: "What a rep leaves on a voicemail with one key. It is spoken after the beep; the first is that of the key.",
     name: (n: number) => `Name of message ${n}`,
     text: "What is said",

@@ -178,13 +178,13 @@ describe("a round", () => {
     expect(asked(log, "POST", "/api/rounds/r1/acts")).toHaveLength(0);
   });
 
-  it("says why it waits, and goes on all the same when it is told to", async () => {
+  it("says why it waits, and goes on anyway when it is told to", async () => {
     const log = working(roundOf({ current: null, waits: "you promised Aron Pell a call at 14:30" }), () => roundOf());
     open("/");
     expect(await screen.findByTestId("next-of-round")).toHaveTextContent(
       "The round waits: you promised Aron Pell a call at 14:30.",
     );
-    fireEvent.click(screen.getByRole("button", { name: /Go on all the same/ }));
+    fireEvent.click(screen.getByRole("button", { name: /Go on anyway/ }));
     await waitFor(() => {
       expect(asked(log, "POST", "/api/rounds/r1/acts")[0]?.body).toEqual({ act: "go", anyway: true });
     });

@@ -144,11 +144,11 @@ describe("the outcomes of the firm", () => {
     open("/settings?tab=outcomes");
     await outcomes();
     expect(screen.getByText("It is written down, and nothing more.")).toBeInTheDocument();
-    fireEvent.click(screen.getByRole("button", { name: "Add something that it does" }));
+    fireEvent.click(screen.getByRole("button", { name: "Add an action" }));
     fireEvent.change(screen.getByLabelText("How many"), { target: { value: "3" } });
     fireEvent.change(screen.getByLabelText("Counted in"), { target: { value: "weeks" } });
     fireEvent.change(screen.getByLabelText("At what time there"), { target: { value: "09:30" } });
-    fireEvent.click(screen.getByRole("button", { name: "Add something that it does" }));
+    fireEvent.click(screen.getByRole("button", { name: "Add an action" }));
     fireEvent.change(screen.getAllByLabelText("What it does")[1] as HTMLElement, { target: { value: "mail" } });
     const which = await screen.findByLabelText("Which template");
     await within(which).findByRole("option", { name: "Offer follows" });
@@ -189,7 +189,7 @@ describe("the outcomes of the firm", () => {
     fireEvent.click(within(types).getAllByRole("checkbox", { name: "offered" })[0] as HTMLElement);
     expect(await screen.findByText(/“Enquiry” is in use \(12 calls\)/)).toBeInTheDocument();
     fireEvent.click(screen.getByRole("button", { name: "Take it off" }));
-    const days = screen.getByRole("region", { name: "Days without business" });
+    const days = screen.getByRole("region", { name: "Holidays" });
     fireEvent.click(within(days).getByRole("button", { name: "Take over 1 public holidays" }));
     expect(within(days).getByLabelText("Day 1")).toHaveValue("2026-11-26"); // in their order
     fireEvent.click(screen.getByRole("button", { name: "Save" }));

@@ -6,6 +6,7 @@ package callable
 
 import (
 	"errors"
+	"fmt"
 	"time"
 )
 
@@ -24,6 +25,17 @@ type Hours struct{ From, To int }
 
 // DefaultHours are 8:00 to 21:00.
 var DefaultHours = Hours{From: 8 * 60, To: 21 * 60}
+
+// ParseHours reads "8:00-21:00"; the end may be 24:00. Error: what is wrong with it.
+func ParseHours(text string) (Hours, error) {
+	var fromHour, fromMinute, toHour, toMinute int
+	n, err := fmt.Sscanf(text, "%d:%d-%d:%d", &fromHour, &fromMinute, &toHour, &toMinute)
+	h := Hours{From: fromHour*60 + fromMinute, To: toHour*60 + toMinute}
+	if err != nil || n != 4 || fromHour < 0 || fromMinute < 0 || fromMinute > 59 || toMinute < 0 || toMinute > 59 || h.From >= h.To || h.To > 24*60 {
+		return Hours{}, fmt.Errorf("“%s” are no calling hours: they are written as 8:00-21:00", text)
+	}
+	return h, nil
+}
 
 // Subject is what is asked about.
 type Subject struct {

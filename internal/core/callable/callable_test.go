@@ -56,6 +56,18 @@ func TestASingleCallIsAskedAboutOutsideHours(t *testing.T) {
 	assert.Nil(t, callable.Ask(nowhere, evening, false, false))
 }
 
+func TestHoursAreRead(t *testing.T) {
+	for text, want := range map[string]callable.Hours{"8:00-21:00": callable.DefaultHours, "0:00-24:00": {To: 1440}, "09:30-17:05": {From: 570, To: 1025}} {
+		got, err := callable.ParseHours(text)
+		assert.NoError(t, err, text)
+		assert.Equal(t, want, got, text)
+	}
+	for _, text := range []string{"", "8-21", "21:00-8:00", "8:00-25:00", "8:60-21:00", "8:00-24:01", "-1:00-8:00", "8:00"} {
+		_, err := callable.ParseHours(text)
+		assert.ErrorContains(t, err, "8:00-21:00", text)
+	}
+}
+
 func TestTheClockChangeMovesTheWindow(t *testing.T) {
 	// In New York clocks go forward on 8 March 2026 at 2:00; 8:00 is then 12:00 UTC.
 	v := callable.Check(callable.Subject{Zones: []string{"America/New_York"}}, callable.DefaultHours,

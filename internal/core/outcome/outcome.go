@@ -161,7 +161,7 @@ func Plan(effects []Effect, s Situation) []Item {
 	return items
 }
 
-const noPerson = "the call stands on no record"
+const noPerson = "the call has no linked records"
 
 func plan(it *Item, e Effect, s Situation) {
 	fill := s.Fill

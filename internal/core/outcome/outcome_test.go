@@ -86,7 +86,7 @@ func TestThePlanInWords(t *testing.T) {
 	}{
 		{outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, Text: "ask", After: outcome.After{Count: 1, Unit: outcome.Days}}, s, "call Berit Osterlund"},
 		{outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Meeting, After: outcome.After{Count: 1, Unit: outcome.Days}}, s, "meet Berit Osterlund"},
-		{outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, After: outcome.After{Count: 1, Unit: outcome.Days}}, without, "! the call stands on no record"},
+		{outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, After: outcome.After{Count: 1, Unit: outcome.Days}}, without, "! the call has no linked records"},
 		{outcome.Effect{Kind: outcome.Retry, After: outcome.After{Count: 2, Unit: outcome.Hours}}, s, "try mobile again"},
 		{outcome.Effect{Kind: outcome.Retry, Next: true, After: outcome.After{Unit: outcome.Minutes}}, s, "try office"},
 		{outcome.Effect{Kind: outcome.Message, Target: "t1"}, s, "text “Thank you” to mobile"},
@@ -103,9 +103,9 @@ func TestThePlanInWords(t *testing.T) {
 		{outcome.Effect{Kind: outcome.NewCase, Text: "Leak"}, s, "open a case"},
 		{outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisNumber}, s, "never call mobile"},
 		{outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisPerson}, s, "never call Berit Osterlund"},
-		{outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisPerson}, without, "! the call stands on no record"},
+		{outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisPerson}, without, "! the call has no linked records"},
 		{outcome.Effect{Kind: outcome.EndSequence}, s, "end the sequence"},
-		{outcome.Effect{Kind: outcome.EndSequence}, without, "! the call stands on no record"},
+		{outcome.Effect{Kind: outcome.EndSequence}, without, "! the call has no linked records"},
 		{outcome.Effect{Kind: outcome.Webhook, Target: "w1"}, without, "! its address is gone"},
 		{outcome.Effect{Kind: outcome.Webhook, Target: "w1"}, s, "tell “warehouse”"},
 	} {

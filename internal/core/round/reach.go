@@ -93,7 +93,7 @@ func BestWindow(own, kind History, from, to int) Window {
 
 // Text says it: "best 9 to 11: 5 of 7 answered, 45 to 80 % likely".
 func (w Window) Text() string {
-	known := "by others like it"
+	known := "from similar numbers"
 	if w.Own.Tries > 0 {
 		known = fmt.Sprintf("%d of %d answered", w.Own.Answered, w.Own.Tries)
 	}

@@ -246,7 +246,7 @@ func TestTheBestWindow(t *testing.T) {
 	assert.Equal(t, 9, w.From)
 	assert.Equal(t, round.Tally{Tries: 7, Answered: 5}, w.Own)
 	assert.Equal(t, fmt.Sprintf("best 9 to 11: 5 of 7 answered, %.0f to %.0f %% likely", w.Estimate.Low*100, w.Estimate.High*100), w.Text())
-	assert.Contains(t, round.BestWindow(round.History{}, round.History{}, 8, 21).Text(), "best 8 to 10: by others like it")
+	assert.Contains(t, round.BestWindow(round.History{}, round.History{}, 8, 21).Text(), "best 8 to 10: from similar numbers")
 }
 
 func TestTheSentence(t *testing.T) {

@@ -124,6 +124,12 @@ export const queries = {
     queryFn: () => ask(api.GET("/api/prepared-messages")),
     staleTime: 300_000,
   }),
+  briefing: (call: string, links: string) =>
+    queryOptions({
+      queryKey: ["briefing", call, links],
+      queryFn: () => ask(api.GET("/api/calls/{id}/briefing", { params: { path: { id: call } } })),
+      staleTime: Infinity, // as it was when the call began
+    }),
   rings: queryOptions({ queryKey: ["rings"], queryFn: () => ask(api.GET("/api/rings")) }),
   outside: queryOptions({
     queryKey: ["outside"],

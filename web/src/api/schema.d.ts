@@ -2368,7 +2368,7 @@ export interface components {
              * @description The call in progress that stands in the way
              */
             call_id?: string;
-            /** @description Whoever asked may do it all the same, with a reason */
+            /** @description Whoever asked may do it anyway, with a reason */
             may_override?: boolean;
             notes?: components["schemas"]["Notes"];
             request_id?: string;

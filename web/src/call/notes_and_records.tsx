@@ -134,6 +134,15 @@ export function NotesAndRecords({ call }: { call: Call }) {
         ))}
         <AttachSearch call={call} />
         {!call.slip.asks_who && <PutOnOpenRecord call={call} />}
+        {call.withheld && call.links.length === 0 && !making && call.slip.state === "open" && (
+          <Button
+            onClick={() => {
+              setMaking(true);
+            }}
+          >
+            {t.in.unknown.make}
+          </Button>
+        )}
         {call.company_line && !making && call.slip.state === "open" && (
           <button
             type="button"

@@ -18,7 +18,12 @@ type Ring = Schemas["Ring"];
 export function callerOf(r: Ring): string {
   const [first] = r.candidates;
   if (first && r.clear) return first.record.name;
-  if (first) return t.ring.either(r.candidates.map((c) => c.record.name));
+  if (first) {
+    const same = r.candidates.every((c) => c.company === first.company);
+    return t.ring.either(
+      r.candidates.map((c) => (same || !c.company ? c.record.name : t.ring.of(c.record.name, c.company))),
+    );
+  }
   return r.withheld ? t.ring.withheld : r.display;
 }
 
@@ -77,6 +82,9 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
       how === "decline"
         ? ask(api.POST("/api/calls/{id}/decline", path))
         : ask(api.POST("/api/calls/{id}/voicemail", path)),
+    onSuccess: (_, how) => {
+      tell(how === "decline" ? t.ring.declined(callerOf(ring)) : t.ring.toVoicemail(callerOf(ring)));
+    },
     onError: gone,
     onSettled: refresh,
   });
@@ -119,7 +127,9 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
           <span className="shrink-0">
             {ring.internal ? t.ring.colleague : known ? ring.display : !ring.withheld && t.slip.unknown}
           </span>
-          {ring.clear && ring.company && <span className="truncate">{ring.company}</span>}
+          {ring.company && (ring.clear || ring.candidates.every((c) => c.company === ring.company)) && (
+            <span className="truncate">{ring.company}</span>
+          )}
           {ring.line && <span className="shrink-0 text-sm text-quiet">{t.ring.on(ring.line, ring.source)}</span>}
         </p>
         <p className="truncate text-sm" title={ring.facts.join(" · ")}>

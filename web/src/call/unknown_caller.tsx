@@ -1,17 +1,12 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useDeferredValue, useState } from "react";
+import { useQueryClient } from "@tanstack/react-query";
 
-import { api, ask, type Call, Failure, newKey, type RecordRef, type Schemas } from "../api/client";
+import { api, ask, type Call, type RecordRef } from "../api/client";
 import { t } from "../messages";
-import { Button } from "../ui/button";
-import { Field, Select } from "../ui/field";
-import { useTell } from "../ui/toast";
 import { useAttach } from "./attach";
 import { putCall } from "./change_slip";
+import { NewPerson } from "./new_person";
 
-const u = t.in.unknown;
-
-/** UnknownCaller makes whoever is on the line a record from three fields; number and source come from the call. */
+/** UnknownCaller makes whoever is on the line a record; number and source come from the call. */
 export function UnknownCaller({
   call,
   company,
@@ -22,141 +17,20 @@ export function UnknownCaller({
   onDone: () => void;
 }) {
   const client = useQueryClient();
-  const tell = useTell();
   const { attach } = useAttach(call);
-  const [key] = useState(newKey);
-  const [kind, setKind] = useState(company ? "of" : "contact");
-  const [name, setName] = useState("");
-  const [firm, setFirm] = useState("");
-  const [mail, setMail] = useState("");
-  const asked = useDeferredValue(JSON.stringify({ name: name.trim(), mail: mail.trim() }));
-  const twins = useQuery({
-    queryKey: ["duplicates", "check", "caller", asked],
-    queryFn: () => {
-      const { name: n, mail: m } = JSON.parse(asked) as { name: string; mail: string };
-      return ask(
-        api.POST("/api/duplicates/check", {
-          body: { kind: "contact", values: { ...(n ? { name: n } : {}), ...(m ? { email: m } : {}) } },
-        }),
-      );
-    },
-    enabled: name.trim().length > 2 || mail.includes("@"),
-    staleTime: 10_000,
-  });
-  const save = useMutation({
-    mutationFn: () => {
-      const body: Schemas["RecordFromCall"] = {
-        kind: kind === "lead" ? "lead" : "contact",
-        name,
-        ...(kind === "of" && company ? { company_id: company.id } : firm.trim() ? { company_name: firm } : {}),
-        ...(mail.trim() ? { email: mail } : {}),
-      };
-      return ask(
-        api.POST("/api/calls/{id}/new-record", {
-          params: { path: { id: call.id }, header: { "Idempotency-Key": key } },
-          body,
-        }),
-      );
-    },
-    onSuccess: (changed) => {
-      putCall(client, changed);
-      for (const key of ["rows", "record", "calls", "lane"]) void client.invalidateQueries({ queryKey: [key] });
-      onDone();
-    },
-    onError: (e) => {
-      if (!(e instanceof Failure)) tell(e.message, { bad: true });
-    },
-  });
-  const wrong = save.error instanceof Failure ? save.error.problem?.field : undefined;
-  const problem = (field: string) => (wrong === field || wrong?.endsWith(field) ? save.error?.message : undefined);
-  const known = twins.data ?? [];
+  const number = call.withheld ? t.ring.withheld : call.display;
   return (
-    <form
-      aria-label={u.title}
-      data-testid="unknown-caller"
-      className="rounded-sm bg-waiting-soft px-2 py-1.5"
-      onSubmit={(e) => {
-        e.preventDefault();
-        if (!save.isPending && name.trim()) save.mutate();
+    <NewPerson
+      known={t.in.unknown.prefilled(number, call.direction === "inbound" ? call.source : "")}
+      company={company}
+      make={async (body, key) => {
+        const params = { path: { id: call.id }, header: { "Idempotency-Key": key } };
+        putCall(client, await ask(api.POST("/api/calls/{id}/new-record", { params, body })));
       }}
-    >
-      <div className="flex flex-wrap items-end gap-2">
-        <Select
-          label={u.kind}
-          value={kind}
-          className="w-40"
-          onChange={(e) => {
-            setKind(e.target.value);
-          }}
-        >
-          {company && <option value="of">{u.contactOf(company.name)}</option>}
-          <option value="contact">{u.contact}</option>
-          <option value="lead">{u.lead}</option>
-        </Select>
-        <Field
-          label={u.name}
-          autoFocus
-          maxLength={300}
-          className="w-40"
-          value={name}
-          problem={problem("name") ?? problem("given") ?? problem("family")}
-          onChange={(e) => {
-            setName(e.target.value);
-          }}
-        />
-        {kind !== "of" && (
-          <Field
-            label={`${u.company} (${u.companyHint})`}
-            maxLength={300}
-            className="w-48"
-            value={firm}
-            problem={problem("company_name")}
-            onChange={(e) => {
-              setFirm(e.target.value);
-            }}
-          />
-        )}
-        {kind === "of" && (
-          <Field
-            label={u.email}
-            type="email"
-            maxLength={300}
-            className="w-48"
-            value={mail}
-            problem={problem("email")}
-            onChange={(e) => {
-              setMail(e.target.value);
-            }}
-          />
-        )}
-        <Button look="ours" type="submit" disabled={!name.trim() || save.isPending}>
-          {known.length > 0 ? u.saveAnyway : u.save}
-        </Button>
-        <Button onClick={onDone}>{t.cancel}</Button>
-      </div>
-      <p className="mt-1 text-sm text-quiet">
-        {u.prefilled(call.display, call.direction === "inbound" ? call.source : "")}
-        {save.error && !problem("name") && !problem("company_name") && !problem("email") && (
-          <span role="alert" className="ml-2 text-ending">
-            {save.error.message}
-          </span>
-        )}
-      </p>
-      {known.length > 0 && (
-        <p className="mt-1 flex flex-wrap items-center gap-1.5 text-sm" data-testid="twins">
-          <span className="font-semibold text-waiting">{u.already}</span>
-          {known.slice(0, 3).map((h) => (
-            <Button
-              key={h.record.id}
-              onClick={() => {
-                attach.mutate(h.record.id);
-              }}
-            >
-              {u.putOn(h.record.name)} <span className="text-sm text-quiet">{h.record.company?.name}</span>
-            </Button>
-          ))}
-        </p>
-      )}
-    </form>
+      putOn={(record) => {
+        attach.mutate(record);
+      }}
+      onDone={onDone}
+    />
   );
 }

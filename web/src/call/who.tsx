@@ -1,9 +1,10 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { api, ask, type Call, type RecordRef } from "../api/client";
 import { useConnection } from "../api/live";
+import { queries } from "../api/queries";
 import { t } from "../messages";
 import { RoundControls } from "../rounds/controls";
 import { useRoundOf } from "../rounds/round";
@@ -80,6 +81,7 @@ export function Who({ call }: { call: Call }) {
             ? t.slip.called(call.shown)
             : t.slip.shown(call.shown)}
       </p>
+      {call.direction === "inbound" && <Briefing call={call} />}
       <div className="flex flex-wrap gap-1.5 pt-1.5">
         {live && call.state.phase === "speaking" && <HoldAndMute call={call} />}
         {round && <RoundControls call={call} round={round} />}
@@ -159,5 +161,21 @@ function CallClock({ call }: { call: Call }) {
       )}
       {away && !call.state.saved && <span className="block text-xs font-semibold text-waiting">{t.slip.unsaved}</span>}
     </p>
+  );
+}
+
+/** Briefing is what was said of the caller while it rang, for as long as their slip is open. */
+function Briefing({ call }: { call: Call }) {
+  const links = call.links.map((l) => l.record.id).join();
+  const facts = useQuery({ ...queries.briefing(call.id, links), enabled: links !== "" && call.slip.state === "open" });
+  if (!facts.data?.facts.length) return null;
+  return (
+    <ul data-testid="briefing" className="text-sm">
+      {facts.data.facts.map((f) => (
+        <li key={f} className="truncate" title={f}>
+          {f}
+        </li>
+      ))}
+    </ul>
   );
 }

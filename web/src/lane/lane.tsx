@@ -109,7 +109,9 @@ function Owed({ entry }: { entry: Entry }) {
             <span className={late ? "font-semibold text-waiting" : ""}>{entry.reason}</span>
           )}
         </span>
-        <span className={entry.kind === "round" || entry.kind === "note" ? "hidden" : "block truncate text-sm text-quiet"}>
+        <span
+          className={entry.kind === "round" || entry.kind === "note" ? "hidden" : "block truncate text-sm text-quiet"}
+        >
           {entry.act && entry.act !== "call" && `${t.after.acts[entry.act] ?? ""} `}
           {entry.text}
         </span>

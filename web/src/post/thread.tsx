@@ -5,6 +5,7 @@ import { useState } from "react";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { RefInput } from "../book/value_input";
+import { NewPerson } from "../call/new_person";
 import { t } from "../messages";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
@@ -124,13 +125,15 @@ export function ThreadPage() {
   const tell = useTell();
   const thread = useQuery(queries.thread({ address })).data;
   const first = thread?.messages.find((m) => m.incoming);
+  const [making, setMaking] = useState(false);
+  const taken = (changed: Schemas["Thread"]) => {
+    for (const key of ["thread", "history", "lane"]) void client.invalidateQueries({ queryKey: [key] });
+    tell(p.attached(changed.record?.name ?? ""));
+  };
   const attach = useMutation({
     mutationFn: (record_id: string) =>
       ask(api.POST("/api/messages/{id}/record", { params: { path: { id: first?.id ?? "" } }, body: { record_id } })),
-    onSuccess: (changed) => {
-      for (const key of ["thread", "history", "lane"]) void client.invalidateQueries({ queryKey: [key] });
-      tell(p.attached(changed.record?.name ?? ""));
-    },
+    onSuccess: taken,
     onError: (e) => {
       tell(e.message, { bad: true });
     },
@@ -139,7 +142,7 @@ export function ThreadPage() {
     <div className="max-w-3xl">
       <h1 className="name text-xl">{thread?.record?.name ?? thread?.display ?? address}</h1>
       {thread && !thread.record && first && (
-        <div className="mt-2 flex items-end gap-3 rounded-sm bg-waiting-soft px-3 py-2">
+        <div className="mt-2 flex flex-wrap items-end gap-3 rounded-sm bg-waiting-soft px-3 py-2">
           <span className="text-waiting">{p.unknown}</span>
           <RefInput
             label={p.whose}
@@ -149,7 +152,31 @@ export function ThreadPage() {
               if (r) attach.mutate(r.id);
             }}
           />
+          <Button
+            aria-expanded={making}
+            onClick={() => {
+              setMaking(!making);
+            }}
+          >
+            {t.in.unknown.make}
+          </Button>
         </div>
+      )}
+      {thread && !thread.record && first && making && (
+        <NewPerson
+          known={thread.display}
+          company={null}
+          make={async (body, key) => {
+            const params = { path: { id: first.id }, header: { "Idempotency-Key": key } };
+            taken(await ask(api.POST("/api/messages/{id}/new-record", { params, body })));
+          }}
+          putOn={(record) => {
+            attach.mutate(record);
+          }}
+          onDone={() => {
+            setMaking(false);
+          }}
+        />
       )}
       <Thread address={address} />
     </div>
