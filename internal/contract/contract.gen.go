@@ -2223,6 +2223,9 @@ type AvailabilityWish struct {
 type Between struct {
 	Called string `json:"called"`
 	Caller string `json:"caller"`
+
+	// OtherID Of the two, who is not the reader
+	OtherID openapi_types.UUID `json:"other_id"`
 }
 
 // Book defines model for Book.
@@ -2339,7 +2342,10 @@ type Call struct {
 	MessageMs int64 `json:"message_ms"`
 
 	// MissedWhy Why nobody answered, in words
-	MissedWhy string         `json:"missed_why"`
+	MissedWhy string `json:"missed_why"`
+
+	// Number To call again, in lists and on the call's page; its id is zero where nobody on the call has it
+	Number    *PhoneNumber   `json:"number,omitempty"`
 	Recording *CallRecording `json:"recording,omitempty"`
 	RingMs    int64          `json:"ring_ms"`
 

@@ -357,7 +357,7 @@ func TestAColleagueIsCalled(t *testing.T) {
 	require.ErrorIs(t, err, desk.ErrForbidden, "it is in his box")
 	page, err := w.CallPage(t.Context(), w.tomas, c.ID)
 	require.NoError(t, err)
-	assert.Equal(t, contract.Between{Caller: "ines", Called: "tomas"}, *page.Call.Between)
+	assert.Equal(t, contract.Between{Caller: "ines", Called: "tomas", OtherID: w.ines.ID}, *page.Call.Between)
 	assert.Contains(t, factTexts(page), "ines called tomas")
 	hears := func(a desk.Actor) bool {
 		sound, err := w.OpenRecording(t.Context(), a, message, false)

@@ -34,17 +34,23 @@ func (d *Desk) callView(ctx context.Context, a Actor, id uuid.UUID) (contract.Ca
 
 // callViews reads calls in the order of ids. What the switchboard knows better than the database comes from there.
 func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contract.Call, error) {
+	views, _, err := d.callsAsRead(ctx, a, ids)
+	return views, err
+}
+
+// callsAsRead are callViews with the rows from which they were made.
+func (d *Desk) callsAsRead(ctx context.Context, a Actor, ids []uuid.UUID) ([]contract.Call, []db.CallsByIDsRow, error) {
 	views := make([]contract.Call, 0, len(ids))
 	if len(ids) == 0 {
-		return views, nil
+		return views, nil, nil
 	}
 	f, err := d.firm(ctx)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	rows, err := d.readCalls(ctx, a, ids)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	place := map[uuid.UUID]int{}
 	for i, id := range ids {
@@ -55,7 +61,7 @@ func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contr
 		v := viewOf(r, a, f)
 		v.Recording = d.recordingView(r)
 		if v.Links, err = linksOf(r); err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		if s, live := d.board.Snapshot(r.ID); live {
 			v.State = stateView(r.ID, &s, v.State.Phase == contract.Phase(s.Phase()), a.ID)
@@ -65,12 +71,12 @@ func (d *Desk) callViews(ctx context.Context, a Actor, ids []uuid.UUID) ([]contr
 		}
 		if r.AsksWho {
 			if v.Slip.Candidates, err = d.candidates(ctx, a, r); err != nil {
-				return nil, err
+				return nil, nil, err
 			}
 		}
 		views = append(views, v)
 	}
-	return views, nil
+	return views, rows, nil
 }
 
 // readCalls reads calls with their slips and links.
@@ -115,7 +121,10 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 	display := r.RemoteTyped
 	var between *contract.Between
 	if r.ColleagueID != nil {
-		between = &contract.Between{Caller: r.PlacedName, Called: r.RemoteTyped}
+		between = &contract.Between{Caller: r.PlacedName, Called: r.RemoteTyped, OtherID: *r.ColleagueID}
+		if *r.ColleagueID == a.ID && r.PlacedBy != nil {
+			between.OtherID = *r.PlacedBy
+		}
 	}
 	if r.ColleagueID != nil && *r.ColleagueID == a.ID {
 		display = r.PlacedName
@@ -243,7 +252,7 @@ func (d *Desk) Calls(ctx context.Context, a Actor, query CallQuery) (contract.Ca
 	if err != nil {
 		return contract.CallPage{}, err
 	}
-	calls, err := d.callViews(ctx, a, ids)
+	calls, err := d.callLines(ctx, a, ids)
 	if err != nil {
 		return contract.CallPage{}, err
 	}
@@ -258,9 +267,14 @@ func (d *Desk) Calls(ctx context.Context, a Actor, query CallQuery) (contract.Ca
 func (d *Desk) CallPage(ctx context.Context, a Actor, id uuid.UUID) (contract.CallPageDetail, error) {
 	var page contract.CallPageDetail
 	var err error
-	if page.Call, err = d.callView(ctx, a, id); err != nil {
+	lines, err := d.callLines(ctx, a, []uuid.UUID{id})
+	if err == nil && len(lines) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
 		return page, err
 	}
+	page.Call = lines[0]
 	rows, err := d.Store.CallFacts(ctx, id)
 	if err != nil {
 		return page, err

@@ -79,5 +79,5 @@ func (d *Desk) recentCalls(ctx context.Context, a Actor, count int32) ([]contrac
 	if err != nil {
 		return nil, err
 	}
-	return d.callViews(ctx, a, ids)
+	return d.callLines(ctx, a, ids)
 }

@@ -73,7 +73,7 @@ func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before 
 		}
 	}
 	callOf, followUpOf := map[uuid.UUID]*contract.Call{}, map[uuid.UUID]*contract.FollowUp{}
-	views, err := d.callViews(ctx, a, calls)
+	views, err := d.callLines(ctx, a, calls)
 	if err != nil {
 		return contract.HistoryPage{}, err
 	}

@@ -7,6 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"trundo/internal/contract"
+	"trundo/internal/desk"
 	"trundo/internal/store"
 )
 
@@ -34,4 +36,30 @@ func TestHistoryGoesOnWhereAPageEnded(t *testing.T) {
 		}
 	}
 	assert.Len(t, seen, 90)
+}
+
+func TestACallInAListCanBeMadeAgain(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	c := w.calls()
+	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	w.ended(c.ID)
+	ref := w.comesIn("+19075550199")
+	w.rung(w.ines)
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	w.until("over", func() bool { return w.CallsInProgress() == 0 })
+	page, err := w.Calls(t.Context(), w.ines, desk.CallQuery{})
+	require.NoError(t, err)
+	require.Len(t, page.Calls, 2)
+	stranger, known := page.Calls[0].Number, page.Calls[1].Number
+	assert.Equal(t, []any{uuid.Nil, uuid.Nil, "907 555 0199", "+19075550199"}, []any{stranger.ID, stranger.RecordID, stranger.Display, stranger.Typed})
+	assert.NotEmpty(t, stranger.Zone, "with the time there")
+	assert.Equal(t, []any{w.mobile, w.berit, "413 555 0142", "mobile"}, []any{known.ID, known.RecordID, known.Display, known.Label})
+	history, err := w.History(t.Context(), w.ines, w.berit, "call", "")
+	require.NoError(t, err)
+	assert.Equal(t, w.mobile, history.Entries[0].Call.Number.ID)
+	assert.Equal(t, w.mobile, w.page(c.ID).Call.Number.ID)
+	_, err = w.MarkRecord(t.Context(), w.ines, w.berit, contract.DoNotCallMark{On: true, Reason: ptr("asked by letter")})
+	require.NoError(t, err)
+	assert.NotEmpty(t, w.page(c.ID).Call.Number.Refused, "what may not be called is not offered")
 }

@@ -66,6 +66,55 @@ func (d *Desk) numberView(r db.NumbersOfRow, a Actor, f *firm) contract.PhoneNum
 	return n
 }
 
+// callLines are calls with what there is to call again: the number of whom they are with, or the number alone.
+func (d *Desk) callLines(ctx context.Context, a Actor, ids []uuid.UUID) ([]contract.Call, error) {
+	views, rows, err := d.callsAsRead(ctx, a, ids)
+	if err != nil || len(views) == 0 {
+		return views, err
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var records []uuid.UUID
+	for _, v := range views {
+		for _, l := range v.Links {
+			records = append(records, l.Record.ID)
+		}
+	}
+	stored, err := d.Store.NumbersOf(ctx, records)
+	if err != nil {
+		return nil, err
+	}
+	for i := range views {
+		if r := rows[i]; r.RemoteE164 != "" && r.Direction != string(contract.CallDirectionInternal) {
+			n := d.numberView(callAgain(views[i], r, stored), a, f)
+			views[i].Number = &n
+		}
+	}
+	return views, nil
+}
+
+// callAgain is the number of a call as one of whom it is with has it, persons first; else as it is known by itself, with no id.
+func callAgain(v contract.Call, r db.CallsByIDsRow, stored []db.NumbersOfRow) db.NumbersOfRow {
+	for _, l := range v.Links { // persons come before companies
+		for _, n := range stored {
+			if n.RecordID == l.Record.ID && n.E164 == r.RemoteE164 && n.Ext == r.RemoteExt {
+				return n
+			}
+		}
+	}
+	typed := r.RemoteE164
+	if r.RemoteExt != "" {
+		typed += ";ext=" + r.RemoteExt
+	}
+	alone := db.NumbersOfRow{Label: r.RemoteLabel, Typed: typed, E164: r.RemoteE164, Ext: r.RemoteExt, Valid: true, Zones: phone.Zones(r.RemoteE164)}
+	if len(v.Links) > 0 {
+		alone.RecordID = v.Links[0].Record.ID
+	}
+	return alone
+}
+
 // insertNumber adds a number to a record; what is no number is kept as it was typed, and cannot be dialed.
 func insertNumber(ctx context.Context, q *db.Queries, f *firm, record uuid.UUID, field *uuid.UUID, label, typed string) error {
 	p := numberRow(typed, f.region)

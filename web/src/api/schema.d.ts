@@ -3649,6 +3649,8 @@ export interface components {
             /** @description The other side's number for reading */
             display: string;
             between?: components["schemas"]["Between"];
+            /** @description To call again, in lists and on the call's page; its id is zero where nobody on the call has it */
+            number?: components["schemas"]["PhoneNumber"];
             /** @description The number's label, or empty for a typed one */
             label: string;
             /** @description The number they see */
@@ -3703,6 +3705,11 @@ export interface components {
         Between: {
             caller: string;
             called: string;
+            /**
+             * Format: uuid
+             * @description Of the two, who is not the reader
+             */
+            other_id: string;
         };
         CallTimes: {
             /** @description 0: nobody answered */

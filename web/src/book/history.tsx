@@ -11,6 +11,7 @@ import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { Direction } from "../ui/icons";
 import { useArrowKeys } from "../ui/list";
+import { CallAgain } from "../ui/number";
 import { Empty, Failed, Loading } from "../ui/states";
 import { Tabs } from "../ui/tabs";
 import { clockTime, dayName, dayShort } from "../ui/times";
@@ -114,6 +115,11 @@ export function CallLine({ call, withWho = false }: { call: Call; withWho?: bool
             )}
             {call.state.phase === "ended" ? `, ${howLong(call)}` : `, ${t.history.going}`}
           </Link>
+          {call.state.phase === "ended" && !call.withheld && (
+            <span className="ml-auto">
+              <CallAgain call={call} name={whoOf(call)} />
+            </span>
+          )}
           {call.slip.state === "none" ? (
             <Badge tone="waiting">{call.state.phase === "ended" ? t.history.missed : t.history.going}</Badge>
           ) : open ? (

@@ -10,6 +10,7 @@ import { Badge } from "../ui/chip";
 import { duration } from "../ui/clock";
 import { Dialog } from "../ui/dialog";
 import { Area, Check, PickSelect } from "../ui/field";
+import { CallAgain } from "../ui/number";
 import { Empty, Failed, Loading } from "../ui/states";
 import { clockTime, dayName } from "../ui/times";
 import { Recordings, TalkFigures } from "../voice/recordings";
@@ -50,8 +51,8 @@ export function CallPage() {
         )}
       </div>
       <p className="text-quiet">
-        {dayName(call.state.started_at)}, {clockTime(call.state.started_at)} · {call.label} {call.display} ·{" "}
-        {howLong(call)}
+        {dayName(call.state.started_at)}, {clockTime(call.state.started_at)} · {call.label}{" "}
+        <CallAgain call={call} name={whoOf(call)} /> · {howLong(call)}
         {call.state.answered_at && `, ${t.slip.rangFor(duration(call.ring_ms))}`} ·{" "}
         {call.direction === "inbound" ? t.history.on(call.shown) : t.history.from(t.me.device, call.shown)}
         {call.missed_why && ` · ${call.missed_why}`}

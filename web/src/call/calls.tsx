@@ -5,19 +5,19 @@ import { useState } from "react";
 import type { Call } from "../api/client";
 import { type CallsAsked, queries } from "../api/queries";
 import { t } from "../messages";
-import { Button, IconButton } from "../ui/button";
+import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { duration } from "../ui/clock";
 import { Field, Select } from "../ui/field";
-import { Again, Direction } from "../ui/icons";
+import { Direction } from "../ui/icons";
 import { Menu, MenuTick } from "../ui/menu";
+import { CallAgain } from "../ui/number";
 import { Empty, Failed, Loading } from "../ui/states";
 import { type Column, Table } from "../ui/table";
 import { Tabs } from "../ui/tabs";
 import { clockTime, dayShort } from "../ui/times";
 import { VoiceTrace } from "../voice/trace";
-import { useDial } from "./dial";
-import { companyOf, personOf, stateWord, whoOf } from "./words";
+import { companyOf, stateWord, whoOf } from "./words";
 import { WriteDown } from "./write_down";
 
 const c = t.calls.columns;
@@ -32,6 +32,9 @@ export type Asked = {
 };
 
 const ways = ["inbound", "outbound", "internal"] as const;
+/** always are the columns that cannot be left out. */
+const always: ReadonlySet<string> = new Set(["when", "who", "number"]);
+
 const onlys = ["missed", "voicemail", "unreturned", "nobody", "no_outcome"] as const;
 
 /** callsIn reads an address. */
@@ -75,7 +78,6 @@ function Standing({ call }: { call: Call }) {
 /** Calls are all that came and went, one's own or everybody's, narrowed and searched. */
 export function Calls() {
   const navigate = useNavigate();
-  const { dial } = useDial();
   const search = useSearch({ from: "/frame/calls" });
   const [shown, setShown] = useState(keptColumns);
   const [writing, setWriting] = useState(false);
@@ -89,11 +91,6 @@ export function Calls() {
   const rows = calls.data?.pages.flatMap((p) => p.calls) ?? [];
   const narrow = (change: Asked) =>
     void navigate({ to: "/calls", search: callsIn({ ...search, ...change }), replace: true });
-  const again = (x: Call) => {
-    if (x.direction === "internal" || x.withheld) return;
-    const person = personOf(x);
-    dial({ typed: x.display, ...(person ? { open_record_id: person.id } : {}) }, whoOf(x));
-  };
   const all: Column<Call>[] = [
     {
       key: "when",
@@ -111,8 +108,8 @@ export function Calls() {
         </Link>
       ),
     },
+    { key: "number", label: c.number, width: "9.2rem", cell: (x) => <CallAgain call={x} name={whoOf(x)} /> },
     { key: "company", label: l.company, width: "minmax(8rem,0.8fr)", cell: (x) => companyOf(x)?.name ?? "" },
-    { key: "number", label: c.number, width: "9.2rem", cell: (x) => (x.direction === "internal" ? "" : x.display) },
     { key: "line", label: l.line, width: "6rem", cell: (x) => x.line },
     {
       key: "how",
@@ -149,27 +146,7 @@ export function Calls() {
     { key: "outcome", label: c.outcome, width: "minmax(7.5rem,0.7fr)", cell: (x) => <Standing call={x} /> },
     { key: "rep", label: c.rep, width: "7.2rem", cell: (x) => x.slip.rep_name },
   ];
-  const columns: Column<Call>[] = [
-    ...all.filter((x) => x.key === "when" || x.key === "who" || shown.includes(x.key)),
-    {
-      key: "again",
-      label: l.call,
-      width: "3.25rem",
-      cell: (x) =>
-        x.direction !== "internal" &&
-        !x.withheld && (
-          <IconButton
-            label={l.callAgain(whoOf(x))}
-            onClick={(e) => {
-              e.stopPropagation();
-              again(x);
-            }}
-          >
-            <Again />
-          </IconButton>
-        ),
-    },
-  ];
+  const columns: Column<Call>[] = [...all.filter((x) => always.has(x.key) || shown.includes(x.key))];
   const file = `/api/calls.csv?${new URLSearchParams(asked).toString()}`;
   return (
     <div className="flex min-h-0 flex-1 flex-col">
@@ -195,23 +172,25 @@ export function Calls() {
             {l.write}
           </Button>
           <Menu align="end" trigger={<Button>{l.columns}</Button>}>
-            {all.slice(2).map((x) => (
-              <MenuTick
-                key={x.key}
-                on={shown.includes(x.key)}
-                onChange={(on) => {
-                  const next = on ? [...shown, x.key] : shown.filter((k) => k !== x.key);
-                  setShown(next);
-                  try {
-                    localStorage.setItem(storage, JSON.stringify(next));
-                  } catch {
-                    // good for this window, then
-                  }
-                }}
-              >
-                {x.label}
-              </MenuTick>
-            ))}
+            {all
+              .filter((x) => !always.has(x.key))
+              .map((x) => (
+                <MenuTick
+                  key={x.key}
+                  on={shown.includes(x.key)}
+                  onChange={(on) => {
+                    const next = on ? [...shown, x.key] : shown.filter((k) => k !== x.key);
+                    setShown(next);
+                    try {
+                      localStorage.setItem(storage, JSON.stringify(next));
+                    } catch {
+                      // good for this window, then
+                    }
+                  }}
+                >
+                  {x.label}
+                </MenuTick>
+              ))}
           </Menu>
           <a
             href={file}

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 
-import { api, ask, newKey, type PhoneNumber } from "../api/client";
+import { api, ask, type Call, newKey, type PhoneNumber } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
 import { useDial } from "../call/dial";
@@ -21,6 +21,38 @@ function callableText(n: PhoneNumber): string {
   if (!n.changes_at) return "";
   const time = clockTime(n.changes_at);
   return n.in_hours ? t.number.until(time) : t.number.from(time);
+}
+
+/** A number that nobody has is known by its text alone. */
+const nobodys = "00000000-0000-0000-0000-000000000000";
+const wishFor = (n: PhoneNumber) =>
+  n.id !== nobodys
+    ? { number_id: n.id }
+    : { typed: n.typed, ...(n.record_id !== nobodys ? { open_record_id: n.record_id } : {}) };
+
+/** CallAgain is the number of a call that was, or the colleague with whom it was: a click calls again. */
+export function CallAgain({ call, name }: { call: Call; name: string }) {
+  const { dial } = useDial();
+  const between = call.between;
+  if (between) {
+    const other = call.display;
+    return (
+      <button
+        type="button"
+        data-number
+        className="inline-flex min-h-6 items-baseline text-ours hover:underline"
+        onClick={(e) => {
+          e.stopPropagation();
+          dial({ colleague_id: between.other_id }, other);
+        }}
+      >
+        <span className="sr-only">{t.number.call} </span>
+        <span className="font-semibold">{other}</span>
+      </button>
+    );
+  }
+  if (!call.number) return call.display;
+  return <Number number={call.number} name={name} form="bare" />;
 }
 
 /** Number is a telephone number wherever one stands: readable, with what a click will do; one click calls. */
@@ -58,7 +90,7 @@ export function Number({
     .filter(Boolean)
     .join(" · ");
   const call = () => {
-    dial({ number_id: n.id }, name);
+    dial(wishFor(n), name);
   };
   // Whether it may be called all the same is the server's to say.
   const refuse = () => {
