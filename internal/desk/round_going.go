@@ -274,7 +274,13 @@ func (d *Desk) callHeld(ctx context.Context, a Actor, r aRound, key string, numb
 		return wrong("number_id", "this is not a number of theirs")
 	}
 	x := &attempt{round: r, position: h.Position, number: n.ID, hour: round.HourAt(d.Clock.Now(), zonesOf(n), a.zone())}
-	_, err = d.placeOnce(ctx, a, key+"-call", contract.NewCall{NumberID: &n.ID}, x)
+	wish := contract.NewCall{NumberID: &n.ID}
+	if about, err := d.Store.RoundMatter(ctx, db.RoundMatterParams{RoundID: r.ID, RecordID: h.RecordID}); err == nil {
+		wish.OpenRecordID = &about
+	} else if !store.NotFound(err) {
+		return err
+	}
+	_, err = d.placeOnce(ctx, a, key+"-call", wish, x)
 	if errors.Is(err, callerid.ErrWornOut) {
 		return d.pauseRound(ctx, a, r, err.Error())
 	}

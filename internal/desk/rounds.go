@@ -32,9 +32,10 @@ var ErrRoundOver = errors.New("this round is over")
 
 // roundSource are the people of a round, in the order of their list, and what it is called.
 type roundSource struct {
-	ids  []uuid.UUID
-	name string
-	list *uuid.UUID
+	ids   []uuid.UUID
+	about map[uuid.UUID]uuid.UUID // the deal or case about which somebody is called
+	name  string
+	list  *uuid.UUID
 }
 
 // sourceOf understands of whom a round is. Errors: *FieldError, ErrNotFound.
@@ -81,8 +82,15 @@ func (d *Desk) sourceOf(ctx context.Context, a Actor, f *firm, s contract.RoundS
 	if err != nil {
 		return src, err
 	}
-	if src.ids, err = d.Store.SelectedInOrder(ctx, chosen, []fields.Kind{fields.Contact, fields.Lead, fields.Company}, maxOnRound+1); err != nil {
+	people, err := d.Store.SelectedInOrder(ctx, chosen, []fields.Kind{fields.Contact, fields.Lead, fields.Company, fields.Deal, fields.Case}, maxOnRound+1)
+	if err != nil {
 		return src, err
+	}
+	src.ids, src.about = make([]uuid.UUID, len(people)), map[uuid.UUID]uuid.UUID{}
+	for i, x := range people {
+		if src.ids[i] = x.ID; x.About != nil {
+			src.about[x.ID] = *x.About
+		}
 	}
 	if len(src.ids) > maxOnRound {
 		return src, wrong("selection", "a round takes at most 200,000 people: narrow the list")
@@ -236,6 +244,9 @@ func (d *Desk) StartRound(ctx context.Context, a Actor, key string, s contract.R
 		if err := d.putDefaults(ctx, q, "user:"+rep.ID.String(), s.Settings); err != nil {
 			return err
 		}
+		if err := putMatters(ctx, q, id, src.about); err != nil {
+			return err
+		}
 		return d.putOnRound(ctx, q, tx, rep, f, id, roundRules(s.Settings), first)
 	})
 	if store.Duplicate(err) {
@@ -253,6 +264,18 @@ func (d *Desk) StartRound(ctx context.Context, a Actor, key string, s contract.R
 	}
 	d.publishLane(rep.ID)
 	return d.Round(ctx, a, id)
+}
+
+// putMatters keeps about what the people of a round are called.
+func putMatters(ctx context.Context, q *db.Queries, id uuid.UUID, about map[uuid.UUID]uuid.UUID) error {
+	if len(about) == 0 {
+		return nil
+	}
+	p := db.PutRoundMattersParams{RoundID: id}
+	for person, matter := range about {
+		p.People, p.Matters = append(p.People, person), append(p.Matters, matter)
+	}
+	return q.PutRoundMatters(ctx, p)
 }
 
 // Rounds are those that are not over, a's own first.

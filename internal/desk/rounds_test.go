@@ -470,3 +470,26 @@ func TestWhoIsSpokenWithIsNotCutOffByFiling(t *testing.T) {
 	r = w.settles(w.ines, r, nothing)
 	assert.Equal(t, "Person 02", r.Current.Record.Name, "no conversation: the key ends the call")
 }
+
+func TestARoundOfDealsCallsTheirPeopleAboutThem(t *testing.T) {
+	w := newWorld(t)
+	people := w.people(2)
+	deal := func(name string, person uuid.UUID) uuid.UUID {
+		return w.add(contract.RecordKindDeal, map[string]string{"name": name, "person": person.String()}).ID
+	}
+	second, first, again := deal("Tank", people[1]), deal("Pump", people[0]), deal("Second pump", people[0])
+	orphan := w.add(contract.RecordKindCase, map[string]string{"name": "Nobody's"}).ID
+	r := w.starts(w.ines, []uuid.UUID{second, orphan, first, again})
+	assert.Equal(t, 2, r.Total, "each person once, those without one not at all")
+	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
+	require.NotNil(t, r.Current)
+	assert.Equal(t, "Person 02", r.Current.Record.Name)
+	call := w.acts(w.ines, r.ID, contract.RoundActActCall).Current.Call
+	require.NotNil(t, call)
+	var about []string
+	for _, l := range call.Links {
+		about = append(about, string(l.Role)+" "+l.Record.Name)
+	}
+	assert.Contains(t, about, "person Person 02")
+	assert.Contains(t, about, "about Tank")
+}

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -12,8 +13,21 @@ import (
 	"trundo/internal/core/fields"
 )
 
-// SelectedInOrder reads the ids of selected records of some kinds, at most limit: those named in the order in which they are named, those that a query finds in its order.
-func (s *Store) SelectedInOrder(ctx context.Context, sel Selection, kinds []fields.Kind, limit int) ([]uuid.UUID, error) {
+// Whom is somebody who is to be called: themselves, or about a deal or a case of theirs.
+type Whom struct {
+	ID    uuid.UUID
+	About *uuid.UUID
+}
+
+// What is called for a record: itself, or of a deal or a case its person, or else its company, if they are there.
+const (
+	whom  = "CASE WHEN r.kind IN ('deal', 'case') THEN coalesce(r.person_id, r.company_id) ELSE r.id END, CASE WHEN r.kind IN ('deal', 'case') THEN r.id END"
+	there = " AND (r.kind NOT IN ('deal', 'case') OR EXISTS (SELECT FROM records w WHERE w.id = coalesce(r.person_id, r.company_id) AND w.deleted_at IS NULL))"
+)
+
+// SelectedInOrder reads whom to call for selected records of some kinds, at most limit: those named in the order in which they are named,
+// those that a query finds in its order. Nobody comes twice.
+func (s *Store) SelectedInOrder(ctx context.Context, sel Selection, kinds []fields.Kind, limit int) ([]Whom, error) {
 	var t sqlText
 	named := make([]string, len(kinds))
 	for i, k := range kinds {
@@ -21,21 +35,27 @@ func (s *Store) SelectedInOrder(ctx context.Context, sel Selection, kinds []fiel
 	}
 	var text string
 	if sel.Query != nil {
-		text = "SELECT r.id FROM records r WHERE " + sel.Query.where(&t) + " AND r.kind = ANY (" + t.arg(named) + ")"
+		text = "SELECT " + whom + " FROM records r WHERE " + sel.Query.where(&t) + " AND r.kind = ANY (" + t.arg(named) + ")" + there
 		if len(sel.Without) > 0 {
 			text += " AND r.id <> ALL (" + t.arg(sel.Without) + ")"
 		}
 		text += fmt.Sprintf(" ORDER BY %s LIMIT %d", sel.Query.order(&t), limit)
 	} else {
 		ids := t.arg(sel.IDs)
-		text = "SELECT r.id FROM unnest(" + ids + "::uuid[]) WITH ORDINALITY n(id, place) JOIN records r ON r.id = n.id WHERE r.deleted_at IS NULL AND r.kind = ANY (" + t.arg(named) +
-			fmt.Sprintf(") GROUP BY r.id ORDER BY min(n.place) LIMIT %d", limit)
+		text = "SELECT " + whom + " FROM unnest(" + ids + "::uuid[]) WITH ORDINALITY n(id, place) JOIN records r ON r.id = n.id WHERE r.deleted_at IS NULL AND r.kind = ANY (" +
+			t.arg(named) + ")" + there + fmt.Sprintf(" ORDER BY n.place LIMIT %d", limit)
 	}
 	rows, err := s.Pool.Query(ctx, text, t.args...)
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+	found, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Whom])
+	seen := make(map[uuid.UUID]bool, len(found))
+	return slices.DeleteFunc(found, func(w Whom) bool {
+		twice := seen[w.ID]
+		seen[w.ID] = true
+		return twice
+	}), err
 }
 
 // firstBy are the statements that give, of the ids $1, the first $2 by an order, at the time $3.

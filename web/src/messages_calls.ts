@@ -94,7 +94,6 @@ export const calls = {
     write: "Log a past call",
     message: (long: string) => `message of ${long}`,
     byHand: "written down",
-    callAgain: (who: string) => `Call ${who}`,
     none: "No call fits this.",
     line: "Line",
     company: "Company",

@@ -615,6 +615,12 @@ type RoundDefault struct {
 	Settings json.RawMessage
 }
 
+type RoundMatter struct {
+	RoundID  uuid.UUID
+	RecordID uuid.UUID
+	MatterID uuid.UUID
+}
+
 type RoundPerson struct {
 	RoundID    uuid.UUID
 	Position   int

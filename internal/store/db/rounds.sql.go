@@ -925,6 +925,21 @@ func (q *Queries) PutRoundDefaults(ctx context.Context, arg PutRoundDefaultsPara
 	return err
 }
 
+const putRoundMatters = `-- name: PutRoundMatters :exec
+INSERT INTO round_matters (round_id, record_id, matter_id) SELECT $1, unnest($2::uuid[]), unnest($3::uuid[]) ON CONFLICT DO NOTHING
+`
+
+type PutRoundMattersParams struct {
+	RoundID uuid.UUID
+	People  []uuid.UUID
+	Matters []uuid.UUID
+}
+
+func (q *Queries) PutRoundMatters(ctx context.Context, arg PutRoundMattersParams) error {
+	_, err := q.db.Exec(ctx, putRoundMatters, arg.RoundID, arg.People, arg.Matters)
+	return err
+}
+
 const putRoundPerson = `-- name: PutRoundPerson :exec
 UPDATE round_people SET state = $1, rank = $2, ready_at = $3, user_id = $4, lease_until = $5, dial_at = $6,
   call_id = $7, number_id = $8, tried = $9, attempts = $10, bead = $11, why = $12, outcome_id = $13, settled_at = $14
@@ -1301,6 +1316,22 @@ func (q *Queries) RoundFacts(ctx context.Context, arg RoundFactsParams) ([]Round
 		return nil, err
 	}
 	return items, nil
+}
+
+const roundMatter = `-- name: RoundMatter :one
+SELECT matter_id FROM round_matters WHERE round_id = $1 AND record_id = $2
+`
+
+type RoundMatterParams struct {
+	RoundID  uuid.UUID
+	RecordID uuid.UUID
+}
+
+func (q *Queries) RoundMatter(ctx context.Context, arg RoundMatterParams) (uuid.UUID, error) {
+	row := q.db.QueryRow(ctx, roundMatter, arg.RoundID, arg.RecordID)
+	var matter_id uuid.UUID
+	err := row.Scan(&matter_id)
+	return matter_id, err
 }
 
 const roundPeople = `-- name: RoundPeople :many

@@ -5,3 +5,11 @@ ALTER TABLE rep_state ADD COLUMN last_ended_at timestamptz;
 
 -- Somebody's own calls, newest first.
 CREATE INDEX slips_user ON slips (user_id, created_at DESC);
+
+-- About which deal or case somebody of a round is called.
+CREATE TABLE round_matters (
+  round_id uuid NOT NULL REFERENCES rounds (id) ON DELETE CASCADE,
+  record_id uuid NOT NULL REFERENCES records (id),
+  matter_id uuid NOT NULL REFERENCES records (id),
+  PRIMARY KEY (round_id, record_id)
+);

@@ -317,3 +317,9 @@ UPDATE round_reps SET passed = (SELECT array_agg(DISTINCT x) FROM unnest(passed 
 SELECT f.id, f.record_id, f.text, f.due_at, r.name FROM follow_ups f JOIN records r ON r.id = f.record_id
 WHERE f.owner_id = @owner_id AND f.state = 'open' AND f.promised AND f.kind = 'call' AND NOT f.day_only AND f.due_at <= @now AND r.deleted_at IS NULL
   AND f.id <> ALL (coalesce((SELECT x.passed FROM round_reps x WHERE x.round_id = @round_id AND x.user_id = f.owner_id), '{}')) ORDER BY f.due_at LIMIT 3;
+
+-- name: PutRoundMatters :exec
+INSERT INTO round_matters (round_id, record_id, matter_id) SELECT @round_id, unnest(@people::uuid[]), unnest(@matters::uuid[]) ON CONFLICT DO NOTHING;
+
+-- name: RoundMatter :one
+SELECT matter_id FROM round_matters WHERE round_id = @round_id AND record_id = @record_id;

@@ -167,7 +167,7 @@ export function BulkBar({
         </Button>
       )}
       <span className="grow" />
-      {["contact", "lead", "company", "people"].includes(kind) && (
+      {["contact", "lead", "company", "people", "deal", "case"].includes(kind) && (
         <Button
           look="ours"
           onClick={() => {

@@ -6,6 +6,8 @@ import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { FollowUpDialog } from "../book/follow_up_dialog";
 import { t } from "../messages";
+import { keepSource } from "../rounds/round";
+import { Button } from "../ui/button";
 import { Empty, Failed, Loading } from "../ui/states";
 import { type Column, Table } from "../ui/table";
 import { Tabs } from "../ui/tabs";
@@ -91,6 +93,18 @@ export function FollowUpsPage() {
             { value: "done", label: f.done },
           ]}
         />
+        {state === "open" && rows.length > 0 && (
+          <Button
+            look="ours"
+            className="ml-auto"
+            onClick={() => {
+              keepSource({ selection: { ids: rows.map((x) => x.record_id) } });
+              void navigate({ to: "/rounds/new", search: {} });
+            }}
+          >
+            {t.rounds.start.button}
+          </Button>
+        )}
       </div>
       {list.isPending && <Loading />}
       {list.isError && <Failed error={list.error} retry={() => void list.refetch()} />}

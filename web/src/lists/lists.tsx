@@ -212,7 +212,7 @@ function ListTools({ list, view, changed }: { list: RecordList; view: View; chan
   });
   return (
     <>
-      {["contact", "lead", "company", "people"].includes(list.kind) && !changed && (
+      {["contact", "lead", "company", "people", "deal", "case"].includes(list.kind) && !changed && (
         <Button look="ours" onClick={() => void navigate({ to: "/rounds/new", search: { list: list.id } })}>
           {t.rounds.start.button}
         </Button>
