@@ -2238,7 +2238,10 @@ type Book struct {
 
 	// People People of the firm
 	People []Colleague `json:"people"`
-	Rights BookRights  `json:"rights"`
+
+	// PeopleFields Of contacts and leads in one list
+	PeopleFields []FieldDef `json:"people_fields"`
+	Rights       BookRights `json:"rights"`
 }
 
 // BookRights defines model for BookRights.

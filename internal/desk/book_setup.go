@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"regexp"
+	"slices"
 	"strings"
 
 	"github.com/google/uuid"
@@ -64,7 +65,8 @@ func (b *book) customOf(k fields.Kind, key string) (db.CustomFieldsRow, bool) {
 	return db.CustomFieldsRow{}, false
 }
 
-// listed are the fields by which records of several kinds together can be filtered: those that all have.
+// listed are the fields by which records of several kinds together can be filtered: those that all have, and those that the firm has added
+// to any of them, which are empty for the others.
 func (b *book) listed(kinds []fields.Kind) []fields.Field {
 	list := b.fields(kinds[0])
 	for _, k := range kinds[1:] {
@@ -73,6 +75,13 @@ func (b *book) listed(kinds []fields.Kind) []fields.Field {
 			if o, there := fields.Find(other, f.Key); there && o.Type == f.Type {
 				f.Choices = joined(f.Choices, o.Choices)
 				both = append(both, f)
+			}
+		}
+		for _, only := range [][]fields.Field{list, other} {
+			for _, f := range only {
+				if _, there := fields.Find(both, f.Key); !there && strings.HasPrefix(f.Key, fields.Custom) {
+					both = append(both, f)
+				}
 			}
 		}
 		list = both
@@ -129,7 +138,28 @@ func (d *Desk) Book(ctx context.Context, a Actor) (contract.Book, error) {
 		}
 		view.Kinds = append(view.Kinds, def)
 	}
+	view.PeopleFields = f.book.peopleFields(view.Kinds)
 	return view, nil
+}
+
+// peopleFields are the fields of contacts and leads in one list, each as the kind that has it defines it.
+func (b *book) peopleFields(kinds []contract.KindDef) []contract.FieldDef {
+	list := []contract.FieldDef{}
+	for _, f := range b.listed([]fields.Kind{fields.Contact, fields.Lead}) {
+		def := b.fieldDef(fields.Contact, f, fields.Hidden)
+		for _, k := range kinds {
+			if k.Kind != contract.RecordKindContact && k.Kind != contract.RecordKindLead {
+				continue
+			}
+			if at := slices.IndexFunc(k.Fields, func(x contract.FieldDef) bool { return x.Key == f.Key }); at >= 0 {
+				def = k.Fields[at]
+				break
+			}
+		}
+		def.Choices = orEmpty(f.Choices)
+		list = append(list, def)
+	}
+	return list
 }
 
 func (b *book) fieldDef(k fields.Kind, f fields.Field, place fields.Place) contract.FieldDef {

@@ -429,6 +429,9 @@ func (c *checker) number(t column, typed string) (stagedNumber, error) {
 		return n, err
 	}
 	n.Typed, n.E164, n.Ext, n.Valid, n.Region = p.Typed, p.E164, p.Ext, p.Valid, p.Region
+	if p.Label != "" && n.Field == "" {
+		n.Label = cleanLabel(p.Label)
+	}
 	// Zones follow from the beginning of a number: country and area code, and what comes after.
 	begins := p.E164[:max(0, len(p.E164)-4)]
 	zones, known := c.zones.Load(begins)

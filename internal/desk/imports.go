@@ -164,7 +164,36 @@ func (d *Desk) Import(ctx context.Context, a Actor, id uuid.UUID) (contract.Impo
 	if err := d.lookInto(&v, f); err != nil {
 		v.Problem = err.Error()
 	}
+	if v.Plan == nil && row.Import.Mends != nil {
+		return v, d.asBefore(ctx, &v, *row.Import.Mends)
+	}
 	return v, nil
+}
+
+// asBefore proposes for a file with mended rows what was said of the columns of the file from which they come.
+func (d *Desk) asBefore(ctx context.Context, v *contract.Import, mended uuid.UUID) error {
+	before, err := d.Store.ImportByID(ctx, mended)
+	if store.NotFound(err) {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	plan := importView(before.Import, "").Plan
+	if plan == nil {
+		return nil
+	}
+	was := map[string]string{}
+	for _, c := range plan.Columns {
+		was[c.Heading] = c.Field
+	}
+	for i, c := range v.Columns {
+		if field, there := was[c.Heading]; there {
+			v.Columns[i].Field = field
+		}
+	}
+	plan.Columns = v.Columns
+	v.Plan = plan
+	return nil
 }
 
 // lookInto reads the headings and the first rows of an import's file.

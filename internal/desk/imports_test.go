@@ -102,6 +102,41 @@ func TestAFileWithMistakesIsMendedAndLoadedAgain(t *testing.T) {
 	assert.Equal(t, []string{"Ivo Larkmoor", "Una Bracken"}, names(ivo.Rows), "in the company that is there already")
 }
 
+func TestAMendedFileKeepsWhatItsColumnsAre(t *testing.T) {
+	w := newWorld(t)
+	const file = "Who,Reach them,Mobile\nUna Bracken,una(at)x,413 555 0133 (office)\n"
+	i, err := w.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindContact, Format: "csv", FileName: "book.csv"})
+	require.NoError(t, err)
+	i, err = w.ReceiveImport(t.Context(), w.odile, i.ID, strings.NewReader(file))
+	require.NoError(t, err)
+	plan := contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameUpdate, Dates: ptr(contract.DayFirst)}
+	plan.Columns[0].Field, plan.Columns[1].Field = "name", "email"
+	_, err = w.PlanImport(t.Context(), w.odile, i.ID, plan)
+	require.NoError(t, err)
+	i = w.importIs(i.ID, contract.ImportStateChecked)
+	require.Equal(t, int64(1), i.RowsRejected)
+	var rejects bytes.Buffer
+	require.NoError(t, w.WriteRejects(t.Context(), w.odile, i.ID, &rejects))
+	second, err := w.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindContact, Format: "csv", FileName: "mended.csv", Mends: &i.ID})
+	require.NoError(t, err)
+	second, err = w.ReceiveImport(t.Context(), w.odile, second.ID, strings.NewReader(strings.ReplaceAll(rejects.String(), "(at)", "@")))
+	require.NoError(t, err)
+	require.NotNil(t, second.Plan, "what was said of the first file is proposed for the second")
+	assert.Equal(t, plan.Dates, second.Plan.Dates)
+	assert.Equal(t, plan.Same, second.Plan.Same)
+	require.Len(t, second.Plan.Columns, 4)
+	for _, c := range second.Plan.Columns {
+		assert.Equal(t, map[string]string{"Who": "name", "Reach them": "email", "Mobile": i.Columns[2].Field, problemHeading: ""}[c.Heading], c.Field, c.Heading)
+	}
+	_, err = w.PlanImport(t.Context(), w.odile, second.ID, *second.Plan)
+	require.NoError(t, err)
+	w.importIs(second.ID, contract.ImportStateChecked)
+	w.loads(second.ID)
+	una := w.found("una bracken")
+	require.Len(t, una, 1)
+	assert.Equal(t, "office 413 555 0133", una[0].Numbers[0].Label+" "+una[0].Numbers[0].Display, "a label behind a number is its label")
+}
+
 const problemHeading = "Why it was rejected"
 
 func TestRowsThatAreThereAlreadyAreSkippedOrCompleted(t *testing.T) {

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"strings"
 
@@ -142,6 +143,12 @@ func numberRow(typed, region string) db.PhoneNumber {
 	return p
 }
 
+// labelOf is what a new number is called: as it was said, as it was written behind it, or mobile.
+func labelOf(n contract.NewNumber, region string) string {
+	parsed, _ := phone.Parse(n.Typed, region) // what is no number has no label
+	return cmp.Or(cleanLabel(value(n.Label)), cleanLabel(parsed.Label), "mobile")
+}
+
 func cleanLabel(label string) string {
 	return strings.Join(strings.Fields(strings.ToLower(strings.ReplaceAll(label, "\x00", ""))), " ")
 }
@@ -163,13 +170,10 @@ func (d *Desk) AddNumber(ctx context.Context, a Actor, record uuid.UUID, n contr
 	if err != nil {
 		return contract.Record{}, err
 	}
-	label := "mobile"
-	if n.Label != nil && cleanLabel(*n.Label) != "" {
-		label = cleanLabel(*n.Label)
-	}
 	if err := checkNumber("typed", n.Typed, f.region); err != nil {
 		return contract.Record{}, err
 	}
+	label := labelOf(n, f.region)
 	return d.changeRecord(ctx, a, record, func(q *db.Queries, r *db.Record) error {
 		if err := insertNumber(ctx, q, f, record, nil, label, n.Typed); err != nil {
 			return err
@@ -199,6 +203,9 @@ func (d *Desk) ChangeNumber(ctx context.Context, a Actor, id uuid.UUID, c contra
 		}
 		if c.Typed != nil && strings.TrimSpace(*c.Typed) != n.Typed {
 			x := numberRow(*c.Typed, f.region)
+			if parsed, err := phone.Parse(*c.Typed, f.region); err == nil && parsed.Label != "" && c.Label == nil {
+				p.Label = cleanLabel(parsed.Label)
+			}
 			p.Typed, p.E164, p.Ext, p.DigitsReversed, p.Valid, p.Region, p.Zones = x.Typed, x.E164, x.Ext, x.DigitsReversed, x.Valid, x.Region, x.Zones
 			before[p.Label], after[p.Label] = n.Typed, x.Typed
 		}

@@ -276,11 +276,7 @@ func (d *Desk) makeRecord(ctx context.Context, q *db.Queries, a Actor, f *firm, 
 			if err := checkNumber("numbers", x.Typed, f.region); err != nil {
 				return err
 			}
-			label := "mobile"
-			if x.Label != nil && cleanLabel(*x.Label) != "" {
-				label = cleanLabel(*x.Label)
-			}
-			if err := insertNumber(ctx, q, f, id, nil, label, x.Typed); err != nil {
+			if err := insertNumber(ctx, q, f, id, nil, labelOf(x, f.region), x.Typed); err != nil {
 				return err
 			}
 		}

@@ -2,6 +2,7 @@ package desk_test
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/google/uuid"
@@ -267,4 +268,26 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 		var field *desk.FieldError
 		require.ErrorAs(t, err, &field, name)
 	}
+}
+
+func TestAFieldOfTheFirmsOwnIsShownAndFilteredAmongPeople(t *testing.T) {
+	w := newWorld(t)
+	_, err := w.AddField(t.Context(), w.admin(), contract.FieldEdit{Kind: contract.RecordKindContact, Label: "Garden", Type: contract.FieldEditTypeText})
+	require.NoError(t, err)
+	book, err := w.Book(t.Context(), w.ines)
+	require.NoError(t, err)
+	at := slices.IndexFunc(book.PeopleFields, func(f contract.FieldDef) bool { return f.Label == "Garden" })
+	require.GreaterOrEqual(t, at, 0, "only contacts have it, and it is there")
+	key := book.PeopleFields[at].Key
+	_, err = w.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{key: "walled"}})
+	require.NoError(t, err)
+	f := `{"field":"` + key + `","op":"is","value":"walled"}`
+	page, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Filter: &f, Sort: &key})
+	require.NoError(t, err)
+	require.Equal(t, []string{"Berit Osterlund"}, names(page.Rows))
+	assert.Equal(t, "walled", page.Rows[0].Values[key])
+	no := `{"field":"` + key + `","op":"empty"}`
+	page, err = w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Filter: &no})
+	require.NoError(t, err)
+	assert.NotContains(t, names(page.Rows), "Berit Osterlund")
 }

@@ -83,20 +83,20 @@ const field = (key: string, label: string, type: Schemas["FieldDef"]["type"], mo
   ...more,
 });
 
+const peopleFields = [
+  field("job", "Job", "text", { place: "top" }),
+  field("company", "Company", "ref", { place: "top", ref_kinds: ["company"] }),
+  field("email", "Mail", "mail"),
+  field("stage", "Stage", "choice", { place: "top", choices: ["enquiry", "customer"] }),
+  field("owner", "Owner", "user"),
+  field("note", "Note", "long"),
+  field("custom.tank", "Tank", "text"),
+];
+
 export const bookOf = (rights: Partial<Schemas["BookRights"]> = {}): Schemas["Book"] => ({
+  people_fields: [field("name", "Name", "text", { computed: true }), ...peopleFields],
   kinds: (["contact", "lead"] as const)
-    .map((kind): Schemas["KindDef"] => ({
-      kind,
-      fields: [
-        field("job", "Job", "text", { place: "top" }),
-        field("company", "Company", "ref", { place: "top", ref_kinds: ["company"] }),
-        field("email", "Mail", "mail"),
-        field("stage", "Stage", "choice", { place: "top", choices: ["enquiry", "customer"] }),
-        field("owner", "Owner", "user"),
-        field("note", "Note", "long"),
-        field("custom.tank", "Tank", "text"),
-      ],
-    }))
+    .map((kind): Schemas["KindDef"] => ({ kind, fields: peopleFields }))
     .concat([{ kind: "company", fields: [field("name", "Name", "text", { required: true })] }]),
   labels: ["mobile", "office"],
   people: [

@@ -7,6 +7,7 @@ package phone
 
 import (
 	"errors"
+	"regexp"
 	"strconv"
 	"strings"
 	"unicode"
@@ -30,7 +31,8 @@ var (
 type Number struct {
 	E164     string // "+14135550142", never empty after a Parse without error
 	Ext      string // digits of the extension, or ""
-	Typed    string // what was typed, trimmed
+	Typed    string // what was typed, trimmed, without a label
+	Label    string // what was written behind it in parentheses, "mobile" in "413 555 0142 (mobile)", in lower case; or ""
 	Region   string // ISO 3166 region such as "US", or "" where the plan tells none
 	Possible bool   // the length is one that the plan knows
 	Valid    bool   // the plan has assigned this range; ranges for fiction are often only possible
@@ -55,6 +57,7 @@ func Parse(typed, region string) (Number, error) {
 	case len(typed) > MaxTyped:
 		return Number{}, ErrTooLong
 	}
+	typed, label := splitLabel(typed)
 	parsed, err := phonenumbers.Parse(typed, region)
 	if err != nil {
 		if errors.Is(err, phonenumbers.ErrNumTooLong) || errors.Is(err, phonenumbers.ErrTooShortNSN) ||
@@ -67,6 +70,7 @@ func Parse(typed, region string) (Number, error) {
 		E164:     phonenumbers.Format(parsed, phonenumbers.E164),
 		Ext:      parsed.GetExtension(),
 		Typed:    typed,
+		Label:    label,
 		Region:   phonenumbers.GetRegionCodeForNumber(parsed),
 		Possible: phonenumbers.IsPossibleNumber(parsed),
 	}
@@ -85,13 +89,28 @@ func Parse(typed, region string) (Number, error) {
 			return Number{}, ErrImpossible
 		}
 		shorter, err := Parse(phonenumbers.Format(again, phonenumbers.E164), "")
-		shorter.Typed, shorter.Ext = n.Typed, n.Ext
+		shorter.Typed, shorter.Label, shorter.Ext = n.Typed, n.Label, n.Ext
 		return shorter, err
 	}
 	if !n.Possible {
 		return n, ErrImpossible
 	}
 	return n, nil
+}
+
+// labelled is a number with a word behind it in parentheses: letters, spaces and hyphens, at most 20.
+var labelled = regexp.MustCompile(`^(.*\d.*?)\s*\(\s*(\pL[\pL -]{0,19})\)$`)
+
+// splitLabel takes a label off the end of a typed number.
+func splitLabel(typed string) (number, label string) {
+	if !strings.HasSuffix(typed, ")") {
+		return typed, "" // nearly always
+	}
+	m := labelled.FindStringSubmatch(typed)
+	if m == nil {
+		return typed, ""
+	}
+	return m[1], strings.ToLower(strings.TrimSpace(m[2]))
 }
 
 func mainRegion(parsed *phonenumbers.PhoneNumber) string {
@@ -236,7 +255,7 @@ func Reverse(digits string) string {
 // LooksLikeNumber tells whether text typed into a field that also takes names is meant as a number: at
 // least three digits and nothing a name would have.
 func LooksLikeNumber(text string) bool {
-	text = strings.TrimSpace(text)
+	text, _ = splitLabel(strings.TrimSpace(text))
 	if strings.HasPrefix(strings.ToLower(text), "tel:") {
 		return true
 	}

@@ -184,3 +184,21 @@ func TestEveryRegionsExampleReadsBack(t *testing.T) {
 	}
 	assert.Greater(t, seen, 200)
 }
+
+func TestALabelBehindANumberIsNoPartOfIt(t *testing.T) {
+	for typed, want := range map[string][3]string{
+		"413 555 0142 (mobile)":        {"+14135550142", "", "mobile"},
+		"(413) 555-0142 (Direct Line)": {"+14135550142", "", "direct line"},
+		"413 555 0142 ext 12 (office)": {"+14135550142", "12", "office"},
+		"+44 20 7946 0123 (Büro)":      {"+442079460123", "", "büro"},
+		"(413) 555-0142":               {"+14135550142", "", ""},
+		"413 555 (0142)":               {"+14135550142", "", ""},
+		"1 800 FLOWERS":                {"+18003569377", "", ""},
+	} {
+		n, err := phone.Parse(typed, "US")
+		require.NoError(t, err, typed)
+		assert.Equal(t, want, [3]string{n.E164, n.Ext, n.Label}, typed)
+	}
+	_, err := phone.Parse("(mobile)", "US")
+	assert.Error(t, err)
+}

@@ -2536,6 +2536,8 @@ export interface components {
         };
         Book: {
             kinds: components["schemas"]["KindDef"][];
+            /** @description Of contacts and leads in one list */
+            people_fields: components["schemas"]["FieldDef"][];
             /** @description Labels offered for numbers */
             labels: string[];
             /** @description People of the firm */

@@ -13,34 +13,16 @@ export type ListKind = Kind | "people";
 
 export const kindsOf = (k: ListKind): Kind[] => (k === "people" ? ["contact", "lead"] : [k]);
 
-/** useFields gives the fields of a kind; of people those that contacts and leads share. */
+/** useFields gives the fields of a kind; of people those of contacts and leads in one list. */
 export function useFields(kind: ListKind): FieldDef[] {
   const book = useQuery(queries.book).data;
   if (!book) return [];
-  const of = (k: Kind) => book.kinds.find((x) => x.kind === k)?.fields ?? [];
-  if (kind !== "people") return of(kind);
-  const leads = of("lead");
-  const name: FieldDef = {
-    key: "name",
-    label: "Name",
-    type: "text",
-    choices: [],
-    ref_kinds: [],
-    required: false,
-    computed: true,
-    ops: of("company").find((f) => f.key === "name")?.ops ?? [],
-    custom_id: null,
-    place: "hidden",
-  };
-  const shared = of("contact").flatMap((f) => {
-    const other = leads.find((x) => x.key === f.key && x.type === f.type);
-    return other ? [{ ...f, choices: [...new Set([...f.choices, ...other.choices])] }] : [];
-  });
-  return [name, ...shared];
+  return kind === "people" ? book.people_fields : (book.kinds.find((x) => x.kind === kind)?.fields ?? []);
 }
 
 export const emptyBook: Schemas["Book"] = {
   kinds: [],
+  people_fields: [],
   labels: [],
   people: [],
   currency: "USD",
