@@ -896,16 +896,18 @@ func (e LineReportTrouble) Valid() bool {
 
 // Defines values for ListEditKind.
 const (
-	ListEditKindCase    ListEditKind = "case"
-	ListEditKindCompany ListEditKind = "company"
-	ListEditKindContact ListEditKind = "contact"
-	ListEditKindDeal    ListEditKind = "deal"
-	ListEditKindLead    ListEditKind = "lead"
-	ListEditKindOrder   ListEditKind = "order"
-	ListEditKindPeople  ListEditKind = "people"
-	ListEditKindProduct ListEditKind = "product"
-	ListEditKindQuote   ListEditKind = "quote"
-	ListEditKindVisit   ListEditKind = "visit"
+	ListEditKindCase     ListEditKind = "case"
+	ListEditKindCompany  ListEditKind = "company"
+	ListEditKindContact  ListEditKind = "contact"
+	ListEditKindDeal     ListEditKind = "deal"
+	ListEditKindDelivery ListEditKind = "delivery"
+	ListEditKindInvoice  ListEditKind = "invoice"
+	ListEditKindLead     ListEditKind = "lead"
+	ListEditKindOrder    ListEditKind = "order"
+	ListEditKindPeople   ListEditKind = "people"
+	ListEditKindProduct  ListEditKind = "product"
+	ListEditKindQuote    ListEditKind = "quote"
+	ListEditKindVisit    ListEditKind = "visit"
 )
 
 // Valid indicates whether the value is a known member of the ListEditKind enum.
@@ -918,6 +920,10 @@ func (e ListEditKind) Valid() bool {
 	case ListEditKindContact:
 		return true
 	case ListEditKindDeal:
+		return true
+	case ListEditKindDelivery:
+		return true
+	case ListEditKindInvoice:
 		return true
 	case ListEditKindLead:
 		return true
@@ -1322,15 +1328,17 @@ func (e RecordFromCallKind) Valid() bool {
 
 // Defines values for RecordKind.
 const (
-	RecordKindCase    RecordKind = "case"
-	RecordKindCompany RecordKind = "company"
-	RecordKindContact RecordKind = "contact"
-	RecordKindDeal    RecordKind = "deal"
-	RecordKindLead    RecordKind = "lead"
-	RecordKindOrder   RecordKind = "order"
-	RecordKindProduct RecordKind = "product"
-	RecordKindQuote   RecordKind = "quote"
-	RecordKindVisit   RecordKind = "visit"
+	RecordKindCase     RecordKind = "case"
+	RecordKindCompany  RecordKind = "company"
+	RecordKindContact  RecordKind = "contact"
+	RecordKindDeal     RecordKind = "deal"
+	RecordKindDelivery RecordKind = "delivery"
+	RecordKindInvoice  RecordKind = "invoice"
+	RecordKindLead     RecordKind = "lead"
+	RecordKindOrder    RecordKind = "order"
+	RecordKindProduct  RecordKind = "product"
+	RecordKindQuote    RecordKind = "quote"
+	RecordKindVisit    RecordKind = "visit"
 )
 
 // Valid indicates whether the value is a known member of the RecordKind enum.
@@ -1343,6 +1351,10 @@ func (e RecordKind) Valid() bool {
 	case RecordKindContact:
 		return true
 	case RecordKindDeal:
+		return true
+	case RecordKindDelivery:
+		return true
+	case RecordKindInvoice:
 		return true
 	case RecordKindLead:
 		return true
@@ -4125,7 +4137,10 @@ type Reject struct {
 // RelatedRow defines model for RelatedRow.
 type RelatedRow struct {
 	// About Its stage or state
-	About  string    `json:"about"`
+	About string `json:"about"`
+
+	// Late Open though it was due before today
+	Late   bool      `json:"late"`
 	Open   bool      `json:"open"`
 	Record RecordRef `json:"record"`
 

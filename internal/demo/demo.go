@@ -188,7 +188,8 @@ var tableOrder = []struct {
 }{
 	{"custom_fields", []string{"id", "record_kind", "key", "label", "type", "choices", "position"}},
 	{"records", []string{"id", "kind", "name", "company_id", "owner_id", "source", "stage", "zone", "note", "custom", "dnc_at", "dnc_reason", "created_at", "given", "family",
-		"job", "email", "web", "address", "place", "person_id", "deal_id", "quote_id", "reference", "amount_minor", "currency", "due_on", "starts_at", "ends_at", "delivery", "invoice", "tags"}},
+		"job", "email", "web", "address", "place", "person_id", "deal_id", "quote_id", "order_id", "way", "reference",
+		"amount_minor", "currency", "due_on", "starts_at", "ends_at", "delivery", "invoice", "tags"}},
 	{"record_items", []string{"record_id", "position", "product_id", "label", "quantity_milli", "unit_minor", "discount_bp", "tax_bp"}},
 	{"lists", []string{"id", "name", "group_name", "type", "record_kind", "query", "owner_id", "created_at"}},
 	{"list_members", []string{"list_id", "record_id", "at"}},

@@ -16,10 +16,10 @@ type record struct {
 	id                                                       uuid.UUID
 	kind, name, source, stage, zone, note, custom, dncReason string
 	given, family, job, email, web, address, place           string
-	company, owner, person, deal, quote                      *uuid.UUID
+	company, owner, person, deal, quote, order               *uuid.UUID
 	dnc                                                      *time.Time
 	made                                                     time.Time
-	reference, delivery, invoice                             string
+	reference, delivery, invoice, way                        string
 	amount                                                   *int64
 	due, starts, ends                                        *time.Time
 	tags                                                     []string
@@ -37,7 +37,7 @@ func (m *maker) record(r record) {
 		currency = "USD"
 	}
 	m.add("records", r.id, r.kind, r.name, r.company, r.owner, r.source, r.stage, r.zone, r.note, []byte(r.custom), r.dnc, r.dncReason, r.made, r.given, r.family, r.job, r.email,
-		r.web, r.address, r.place, r.person, r.deal, r.quote, r.reference, r.amount, currency, r.due, r.starts, r.ends, r.delivery, r.invoice, r.tags)
+		r.web, r.address, r.place, r.person, r.deal, r.quote, r.order, r.way, r.reference, r.amount, currency, r.due, r.starts, r.ends, r.delivery, r.invoice, r.tags)
 }
 
 var products = []struct {
@@ -132,11 +132,17 @@ func (m *maker) deal(p person, productIDs []uuid.UUID, n int) {
 		return
 	}
 	order := m.id(made.Add(2 * time.Hour))
-	m.record(record{id: order, kind: "order", name: about, company: p.company, person: &p.id, deal: &deal, quote: &quote, owner: &m.users[p.owner], stage: "open",
-		reference: fmt.Sprintf("O-%04d", 3000+n), amount: &total.Gross, delivery: pick(m, fields.Delivery), invoice: pick(m, fields.Invoice), made: made.Add(2 * time.Hour)})
+	m.record(record{id: order, kind: "order", name: about, company: p.company, person: &p.id, deal: &deal, quote: &quote, owner: &m.users[p.owner], stage: "open", way: fields.Ways[0],
+		reference: fmt.Sprintf("O-%04d", 3000+n), amount: &total.Gross, delivery: pick(m, fields.Delivered), invoice: pick(m, fields.Invoiced), made: made.Add(2 * time.Hour)})
 	for _, l := range lines {
 		m.add("record_items", append([]any{order}, l[1:]...)...)
 	}
+	// What comes and what is owed, each in another state.
+	comes, owed := m.now.AddDate(0, 0, 3+n%9), m.now.AddDate(0, 0, n%20-6)
+	m.record(record{id: m.id(made.Add(3 * time.Hour)), kind: "delivery", name: about, company: p.company, person: &p.id, order: &order, owner: &m.users[p.owner],
+		stage: []string{"planned", "on its way", "delivered"}[n%3], reference: fmt.Sprintf("D-%04d", 4000+n), due: &comes, made: made.Add(3 * time.Hour)})
+	m.record(record{id: m.id(made.Add(4 * time.Hour)), kind: "invoice", name: about, company: p.company, person: &p.id, order: &order, owner: &m.users[p.owner],
+		stage: []string{"sent", "paid", "reminded"}[n%3], reference: fmt.Sprintf("I-%04d", 5000+n), amount: &total.Gross, due: &owed, made: made.Add(4 * time.Hour)})
 }
 
 // atWork is some half hour of a working day, on day or just after it.

@@ -185,7 +185,7 @@ func (d *Desk) exportedByID(ctx context.Context, ids []uuid.UUID) ([]exported, e
 }
 
 func (r *exported) names() names {
-	return names{r.CompanyName, r.OwnerName, r.PersonName, r.DealName, r.QuoteName}
+	return names{r.CompanyName, r.OwnerName, r.PersonName, r.DealName, r.QuoteName, r.OrderName}
 }
 
 func (r *exported) card() formats.Card {

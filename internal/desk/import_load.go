@@ -116,7 +116,7 @@ type loader struct {
 }
 
 var recordColumns = []string{"id", "kind", "name", "company_id", "owner_id", "source", "stage", "zone", "note", "custom", "created_at", "given", "family", "job",
-	"email", "web", "social", "address", "place", "person_id", "deal_id", "quote_id", "reference", "amount_minor", "currency", "due_on", "starts_at", "ends_at",
+	"email", "web", "social", "address", "place", "person_id", "deal_id", "quote_id", "order_id", "way", "reference", "amount_minor", "currency", "due_on", "starts_at", "ends_at",
 	"delivery", "invoice", "tags"}
 
 var numberColumns = []string{"id", "record_id", "field_id", "label", "position", "typed", "e164", "ext", "digits_reversed", "valid", "region", "zones"}
@@ -124,7 +124,7 @@ var numberColumns = []string{"id", "record_id", "field_id", "label", "position",
 // copied is a record as a row for COPY, in the order of recordColumns.
 func copied(r *db.Record) []any {
 	return []any{r.ID, r.Kind, r.Name, r.CompanyID, r.OwnerID, r.Source, r.Stage, r.Zone, r.Note, r.Custom, r.CreatedAt, r.Given, r.Family, r.Job,
-		r.Email, r.Web, r.Social, r.Address, r.Place, r.PersonID, r.DealID, r.QuoteID, r.Reference, r.AmountMinor, r.Currency, r.DueOn, r.StartsAt, r.EndsAt,
+		r.Email, r.Web, r.Social, r.Address, r.Place, r.PersonID, r.DealID, r.QuoteID, r.OrderID, r.Way, r.Reference, r.AmountMinor, r.Currency, r.DueOn, r.StartsAt, r.EndsAt,
 		r.Delivery, r.Invoice, r.Tags}
 }
 

@@ -162,7 +162,7 @@ func (d *Desk) OrderFromQuote(ctx context.Context, a Actor, quote uuid.UUID, key
 			return wrong("id", "only a quote becomes an order")
 		}
 		values := map[string]string{"name": r.Name, "company": text(r.CompanyID), "person": text(r.PersonID), "deal": text(r.DealID), "quote": quote.String(),
-			"delivery": fields.Delivery[0], "invoice": fields.Invoice[0], "owner": text(r.OwnerID)}
+			"delivery": fields.Delivered[0], "invoice": fields.Invoiced[0], "owner": text(r.OwnerID)}
 		if r.AmountMinor != nil {
 			values["amount"] = money.Amount{Minor: *r.AmountMinor, Currency: r.Currency}.String()
 		}

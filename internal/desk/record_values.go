@@ -21,12 +21,12 @@ import (
 func texts(r *db.Record) map[string]*string {
 	return map[string]*string{"name": &r.Name, "given": &r.Given, "family": &r.Family, "job": &r.Job, "email": &r.Email, "stage": &r.Stage,
 		"source": &r.Source, "web": &r.Web, "social": &r.Social, "address": &r.Address, "place": &r.Place, "zone": &r.Zone, "note": &r.Note,
-		"reference": &r.Reference, "delivery": &r.Delivery, "invoice": &r.Invoice}
+		"reference": &r.Reference, "delivery": &r.Delivery, "invoice": &r.Invoice, "way": &r.Way}
 }
 
 // refs are the columns that hold an id.
 func refs(r *db.Record) map[string]**uuid.UUID {
-	return map[string]**uuid.UUID{"company": &r.CompanyID, "person": &r.PersonID, "deal": &r.DealID, "quote": &r.QuoteID, "owner": &r.OwnerID}
+	return map[string]**uuid.UUID{"company": &r.CompanyID, "person": &r.PersonID, "deal": &r.DealID, "quote": &r.QuoteID, "order": &r.OrderID, "owner": &r.OwnerID}
 }
 
 func times(r *db.Record) map[string]**time.Time {
@@ -262,19 +262,19 @@ func (d *Desk) named(ctx context.Context, q *db.Queries, of uuid.UUID, f fields.
 func updateOf(r *db.Record) db.UpdateRecordParams {
 	return db.UpdateRecordParams{ID: r.ID, Kind: r.Kind, Name: r.Name, CompanyID: r.CompanyID, OwnerID: r.OwnerID, Source: r.Source, Stage: r.Stage, Zone: r.Zone,
 		Note: r.Note, Custom: r.Custom, Given: r.Given, Family: r.Family, Job: r.Job, Email: r.Email, Web: r.Web, Social: r.Social, Address: r.Address, Place: r.Place,
-		PersonID: r.PersonID, DealID: r.DealID, QuoteID: r.QuoteID, Reference: r.Reference, AmountMinor: r.AmountMinor, Currency: r.Currency, DueOn: r.DueOn,
+		PersonID: r.PersonID, DealID: r.DealID, QuoteID: r.QuoteID, OrderID: r.OrderID, Way: r.Way, Reference: r.Reference, AmountMinor: r.AmountMinor, Currency: r.Currency, DueOn: r.DueOn,
 		StartsAt: r.StartsAt, EndsAt: r.EndsAt, Delivery: r.Delivery, Invoice: r.Invoice, Tags: r.Tags}
 }
 
 func insertOf(r *db.Record) db.InsertRecordParams {
 	return db.InsertRecordParams{ID: r.ID, Kind: r.Kind, Name: r.Name, CompanyID: r.CompanyID, OwnerID: r.OwnerID, Source: r.Source, Stage: r.Stage, Zone: r.Zone,
 		Note: r.Note, Custom: r.Custom, CreatedAt: r.CreatedAt, Given: r.Given, Family: r.Family, Job: r.Job, Email: r.Email, Web: r.Web, Social: r.Social,
-		Address: r.Address, Place: r.Place, PersonID: r.PersonID, DealID: r.DealID, QuoteID: r.QuoteID, Reference: r.Reference, AmountMinor: r.AmountMinor,
+		Address: r.Address, Place: r.Place, PersonID: r.PersonID, DealID: r.DealID, QuoteID: r.QuoteID, OrderID: r.OrderID, Way: r.Way, Reference: r.Reference, AmountMinor: r.AmountMinor,
 		Currency: r.Currency, DueOn: r.DueOn, StartsAt: r.StartsAt, EndsAt: r.EndsAt, Delivery: r.Delivery, Invoice: r.Invoice, Tags: r.Tags}
 }
 
 // names are what a record's references are called.
-type names struct{ company, owner, person, deal, quote string }
+type names struct{ company, owner, person, deal, quote, order string }
 
 // readable is a field's value for reading: names instead of ids, amounts with their currency.
 func readable(r *db.Record, f fields.Field, value string, n names) string {
@@ -289,6 +289,8 @@ func readable(r *db.Record, f fields.Field, value string, n names) string {
 		return n.deal
 	case "quote":
 		return n.quote
+	case "order":
+		return n.order
 	}
 	return value
 }

@@ -50,7 +50,7 @@ func (d *Desk) Record(ctx context.Context, a Actor, id uuid.UUID) (contract.Reco
 	case r.DeletedAt != nil:
 		return contract.Record{}, ErrGone
 	}
-	n := names{row.CompanyName, row.OwnerName, row.PersonName, row.DealName, row.QuoteName}
+	n := names{row.CompanyName, row.OwnerName, row.PersonName, row.DealName, row.QuoteName, row.OrderName}
 	sheet := contract.Record{ID: r.ID, Kind: contract.RecordKind(r.Kind), Name: r.Name, Job: r.Job, Stage: r.Stage, Source: r.Source, Note: r.Note,
 		OwnerName: row.OwnerName, Company: companyRef(r.CompanyID, row.CompanyName), Touches: row.Touches, Conversations: row.Conversations, Version: r.Version,
 		People: []contract.RecordRow{}, NumberOrder: r.NumberOrder, MayRemove: a.mayOf(DeleteRecord, r.OwnerID), DoNotCall: r.DncAt != nil, MessageConsent: r.MessageConsentAt, Items: []contract.Item{}, Totals: []string{}}
@@ -79,7 +79,8 @@ func (d *Desk) Record(ctx context.Context, a Actor, id uuid.UUID) (contract.Reco
 		return sheet, err
 	}
 	sheet.Numbers = orEmpty(numbers[r.ID])
-	sheet.Values = recordValues(f, r, n, map[string]string{"company": row.CompanyKind, "person": row.PersonKind, "deal": string(fields.Deal), "quote": string(fields.Quote)},
+	sheet.Values = recordValues(f, r, n, map[string]string{"company": row.CompanyKind, "person": row.PersonKind, "deal": string(fields.Deal), "quote": string(fields.Quote),
+		"order": string(fields.Order)},
 		sheet.Numbers, inFields)
 	if err := d.related(ctx, a, f, r, &sheet); err != nil {
 		return sheet, err
@@ -131,7 +132,7 @@ func (d *Desk) related(ctx context.Context, a Actor, f *firm, r *db.Record, shee
 	if r.Kind == string(fields.Product) {
 		return nil
 	}
-	ids, err := d.Store.RelatedIDs(ctx, db.RelatedIDsParams{ID: &r.ID, Kinds: []string{"company", "deal", "case", "quote", "order", "visit"}, Count: 60})
+	ids, err := d.Store.RelatedIDs(ctx, db.RelatedIDsParams{ID: &r.ID, Kinds: []string{"company", "deal", "case", "quote", "order", "delivery", "invoice", "visit"}, Count: 60})
 	if err != nil {
 		return err
 	}
@@ -142,14 +143,14 @@ func (d *Desk) related(ctx context.Context, a Actor, f *firm, r *db.Record, shee
 	for _, id := range ids {
 		for i := range rows {
 			if x := &rows[i].Record; x.ID == id {
-				sheet.Related = append(sheet.Related, relatedRow(x, a))
+				sheet.Related = append(sheet.Related, relatedRow(x, a, d.Clock.Now()))
 			}
 		}
 	}
 	return nil
 }
 
-func relatedRow(x *db.Record, a Actor) contract.RelatedRow {
+func relatedRow(x *db.Record, a Actor, now time.Time) contract.RelatedRow {
 	row := contract.RelatedRow{Record: contract.RecordRef{ID: x.ID, Kind: contract.RecordKind(x.Kind), Name: x.Name}, About: x.Stage, Open: true}
 	for _, s := range fields.Closed[fields.Kind(x.Kind)] {
 		row.Open = row.Open && x.Stage != s
@@ -162,8 +163,17 @@ func relatedRow(x *db.Record, a Actor) contract.RelatedRow {
 	case x.DueOn != nil:
 		row.Text = x.DueOn.Format("2 Jan 2006")
 	}
-	if x.Kind == string(fields.Order) {
+	switch fields.Kind(x.Kind) {
+	case fields.Order:
 		row.About = strings.Join([]string{x.Stage, "delivery " + orNone(x.Delivery), "invoice " + orNone(x.Invoice)}, ", ")
+		if x.Way == fields.Ways[1] {
+			row.About = x.Way + ": " + row.About
+		}
+	case fields.Delivery, fields.Invoice:
+		if x.DueOn != nil {
+			row.About += ", due " + x.DueOn.Format("2 Jan 2006")
+			row.Late = row.Open && x.DueOn.Format(time.DateOnly) < now.In(a.zone()).Format(time.DateOnly)
+		}
 	}
 	return row
 }

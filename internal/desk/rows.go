@@ -165,7 +165,7 @@ func recordRow(f *firm, x *db.RecordsByIDsRow, calls db.LastCallsOfRow, numbers 
 	row := contract.RecordRow{ID: r.ID, Kind: contract.RecordKind(r.Kind), Name: r.Name, Job: r.Job, Stage: r.Stage, OwnerName: x.OwnerName,
 		Company: companyRef(r.CompanyID, x.CompanyName), Numbers: orEmpty(numbers), Values: map[string]string{}}
 	custom := customOfRecord(r)
-	n := names{x.CompanyName, x.OwnerName, x.PersonName, x.DealName, x.QuoteName}
+	n := names{x.CompanyName, x.OwnerName, x.PersonName, x.DealName, x.QuoteName, x.OrderName}
 	for _, field := range f.book.fields(fields.Kind(r.Kind)) {
 		if field.Type == fields.Long || field.Computed && field.Key != "created" {
 			continue

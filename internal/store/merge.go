@@ -44,7 +44,7 @@ var moves = []struct {
 }
 
 // references are the columns by which records refer to records.
-var references = []string{"company_id", "person_id", "deal_id", "quote_id"}
+var references = []string{"company_id", "person_id", "deal_id", "quote_id", "order_id"}
 
 // MoveAll moves everything of one record to another, in the transaction of tx.
 func MoveAll(ctx context.Context, tx pgx.Tx, from, to uuid.UUID) (Moved, error) {

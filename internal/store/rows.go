@@ -111,7 +111,7 @@ func (q RowQuery) order(t *sqlText) string {
 	text := "lower(r.name)"
 	switch q.Sort.Key {
 	case "", "name":
-	case "company", "person", "deal", "quote":
+	case "company", "person", "deal", "quote", "order":
 		text = "(SELECT lower(o.name) FROM records o WHERE o.id = r." + columns[q.Sort.Key] + ")"
 	case "owner":
 		text = "(SELECT lower(u.name) FROM users u WHERE u.id = r.owner_id)"
@@ -131,7 +131,7 @@ func (q RowQuery) order(t *sqlText) string {
 // columns are the columns of records that fields stand in.
 var columns = map[string]string{"name": "name", "given": "given", "family": "family", "job": "job", "company": "company_id", "email": "email",
 	"stage": "stage", "owner": "owner_id", "source": "source", "tags": "tags", "web": "web", "social": "social", "address": "address", "place": "place",
-	"zone": "zone", "note": "note", "person": "person_id", "deal": "deal_id", "quote": "quote_id", "reference": "reference", "amount": "amount_minor",
+	"zone": "zone", "note": "note", "person": "person_id", "deal": "deal_id", "quote": "quote_id", "order": "order_id", "way": "way", "reference": "reference", "amount": "amount_minor",
 	"due": "due_on", "starts": "starts_at", "ends": "ends_at", "delivery": "delivery", "invoice": "invoice", "created": "created_at"}
 
 const calledAt = "(SELECT max(h.at) FROM history h WHERE h.record_id = r.id AND h.kind = 'call')"

@@ -1,6 +1,10 @@
 /** What is said about what follows a call: outcomes and what they do. */
 export const after = {
   beside: "new",
+  besideOrder: "New order of theirs",
+  besideSupplier: "New order to a supplier",
+  besideFromQuote: (quote: string) => `Order from the quote “${quote}”`,
+  besideOrdered: (name: string) => `Ordered: ${name}`,
   reminder: (name: string, text: string) => `Now: ${name}. ${text}`,
   wrapUp: (seconds: number) => `Calls come again in ${String(seconds)} s; the slip stays in the lane.`,
   outcomes: {

@@ -12,6 +12,8 @@ const kinds: Record<string, { one: string; many: string; make: string }> = {
   product: { one: "product", many: "Products", make: "New product" },
   quote: { one: "quote", many: "Quotes", make: "New quote" },
   order: { one: "order", many: "Orders", make: "New order" },
+  delivery: { one: "delivery", many: "Deliveries", make: "New delivery" },
+  invoice: { one: "invoice", many: "Invoices", make: "New invoice" },
   visit: { one: "visit", many: "Visits", make: "New visit" },
 };
 

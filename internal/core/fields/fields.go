@@ -18,10 +18,13 @@ const (
 	Quote   Kind = "quote"
 	Order   Kind = "order"
 	Visit   Kind = "visit"
+	// Delivery and Invoice are what follows an order: of goods, and of money. A supplier sends both to us.
+	Delivery Kind = "delivery"
+	Invoice  Kind = "invoice"
 )
 
 // Kinds are all kinds in the order in which they are offered.
-var Kinds = []Kind{Contact, Lead, Company, Deal, Case, Product, Quote, Order, Visit}
+var Kinds = []Kind{Contact, Lead, Company, Deal, Case, Product, Quote, Order, Delivery, Invoice, Visit}
 
 // Known tells whether k is a kind of record.
 func (k Kind) Known() bool {
@@ -80,15 +83,20 @@ var stages = map[Kind][]string{
 	Quote:   {"draft", "sent", "accepted", "declined", "expired"},
 	Order:   {"open", "done", "cancelled"},
 	Visit:   {"planned", "done", "cancelled"},
+
+	Delivery: {"planned", "on its way", "delivered", "returned"},
+	Invoice:  {"draft", "sent", "reminded", "paid", "written off"},
 }
 
 // Closed are the stages in which a record is over: it is not counted among what is open.
-var Closed = map[Kind][]string{Deal: {"won", "lost"}, Case: {"solved"}, Quote: {"accepted", "declined", "expired"}, Order: {"done", "cancelled"}, Visit: {"done", "cancelled"}}
+var Closed = map[Kind][]string{Deal: {"won", "lost"}, Case: {"solved"}, Quote: {"accepted", "declined", "expired"}, Order: {"done", "cancelled"}, Visit: {"done", "cancelled"},
+	Delivery: {"delivered", "returned"}, Invoice: {"paid", "written off"}}
 
-// Delivery and Invoice are the states of an order.
+// Delivered and Invoiced are the states of an order; Ways whose it is.
 var (
-	Delivery = []string{"not yet", "in part", "delivered"}
-	Invoice  = []string{"not yet", "sent", "paid", "overdue"}
+	Delivered = []string{"not yet", "in part", "delivered"}
+	Invoiced  = []string{"not yet", "sent", "paid", "overdue"}
+	Ways      = []string{"of a customer", "to a supplier"}
 )
 
 var (
@@ -96,6 +104,7 @@ var (
 	person  = Field{Key: "person", Label: "Person", Type: Ref, RefKinds: []Kind{Contact, Lead}}
 	deal    = Field{Key: "deal", Label: "Deal", Type: Ref, RefKinds: []Kind{Deal}}
 	quote   = Field{Key: "quote", Label: "Quote", Type: Ref, RefKinds: []Kind{Quote}}
+	order   = Field{Key: "order", Label: "Order", Type: Ref, RefKinds: []Kind{Order}}
 	owner   = Field{Key: "owner", Label: "Owner", Type: User}
 	source  = Field{Key: "source", Label: "Source", Type: Text}
 	tags    = Field{Key: "tags", Label: "Tags", Type: Tags}
@@ -137,9 +146,16 @@ func BuiltIn(k Kind) []Field {
 	case Quote:
 		return []Field{name("What about"), reference("Quote number"), company, person, deal, stage(k, "State"), amount("Total"), {Key: "due", Label: "Valid until", Type: Date}, owner, tags, note}
 	case Order:
-		return []Field{name("What about"), reference("Order number"), company, person, deal, quote, stage(k, "State"), amount("Total"),
-			{Key: "delivery", Label: "Delivery", Type: Choice, Choices: Delivery}, {Key: "invoice", Label: "Invoice", Type: Choice, Choices: Invoice},
+		return []Field{name("What about"), reference("Order number"), {Key: "way", Label: "Whose order", Type: Choice, Choices: Ways}, company, person, deal, quote,
+			stage(k, "State"), amount("Total"),
+			{Key: "delivery", Label: "Delivery", Type: Choice, Choices: Delivered}, {Key: "invoice", Label: "Invoice", Type: Choice, Choices: Invoiced},
 			{Key: "due", Label: "Promised for", Type: Date}, owner, tags, note}
+	case Delivery:
+		return []Field{name("What is delivered"), reference("Delivery note"), company, person, order, stage(k, "State"), amount("Value"),
+			{Key: "due", Label: "Due", Type: Date}, place, owner, tags, note}
+	case Invoice:
+		return []Field{name("What for"), reference("Invoice number"), company, person, order, stage(k, "State"), amount("Amount"),
+			{Key: "due", Label: "To be paid by", Type: Date}, owner, tags, note}
 	case Visit:
 		return []Field{name("What for"), company, person, deal, {Key: "starts", Label: "Begins", Type: Time, Required: true}, {Key: "ends", Label: "Ends", Type: Time}, place,
 			stage(k, "State"), owner, tags, note}

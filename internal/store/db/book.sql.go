@@ -339,7 +339,7 @@ func (q *Queries) FieldNumbers(ctx context.Context, recordID uuid.UUID) ([]Phone
 const hangsOn = `-- name: HangsOn :one
 SELECT (SELECT count(*) FROM call_links l WHERE l.record_id = $1)::int AS calls, (SELECT count(*) FROM messages m WHERE m.record_id = $1)::int AS messages,
   (SELECT count(*) FROM follow_ups f WHERE f.record_id = $1 AND f.state = 'open')::int AS follow_ups,
-  (SELECT count(*) FROM records r WHERE (r.company_id = $1 OR r.person_id = $1 OR r.deal_id = $1 OR r.quote_id = $1) AND r.deleted_at IS NULL)::int AS records
+  (SELECT count(*) FROM records r WHERE (r.company_id = $1 OR r.person_id = $1 OR r.deal_id = $1 OR r.quote_id = $1 OR r.order_id = $1) AND r.deleted_at IS NULL)::int AS records
 `
 
 type HangsOnRow struct {
@@ -505,10 +505,10 @@ func (q *Queries) InsertNumber(ctx context.Context, arg InsertNumberParams) erro
 
 const insertRecord = `-- name: InsertRecord :exec
 INSERT INTO records (id, kind, name, company_id, owner_id, source, stage, zone, note, custom, created_at, given, family, job, email, web, social,
-  address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags)
+  address, place, person_id, deal_id, quote_id, order_id, way, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags)
 VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15,
-  $16, $17, $18, $19, $20, $21, $22, $23, $24, $25,
-  $26, $27, $28, $29, $30, $31)
+  $16, $17, $18, $19, $20, $21, $22, $23, $24, $25, $26, $27,
+  $28, $29, $30, $31, $32, $33)
 `
 
 type InsertRecordParams struct {
@@ -534,6 +534,8 @@ type InsertRecordParams struct {
 	PersonID    *uuid.UUID
 	DealID      *uuid.UUID
 	QuoteID     *uuid.UUID
+	OrderID     *uuid.UUID
+	Way         string
 	Reference   string
 	AmountMinor *int64
 	Currency    string
@@ -569,6 +571,8 @@ func (q *Queries) InsertRecord(ctx context.Context, arg InsertRecordParams) erro
 		arg.PersonID,
 		arg.DealID,
 		arg.QuoteID,
+		arg.OrderID,
+		arg.Way,
 		arg.Reference,
 		arg.AmountMinor,
 		arg.Currency,
@@ -681,7 +685,7 @@ func (q *Queries) LockNumber(ctx context.Context, id uuid.UUID) (PhoneNumber, er
 }
 
 const lockRecord = `-- name: LockRecord :one
-SELECT id, kind, name, company_id, owner_id, source, stage, zone, note, custom, dnc_at, dnc_reason, created_at, deleted_at, version, given, family, job, email, web, social, address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags, number_order, merged_into, search, message_consent_at, stage_at FROM records WHERE id = $1 FOR UPDATE
+SELECT id, kind, name, company_id, owner_id, source, stage, zone, note, custom, dnc_at, dnc_reason, created_at, deleted_at, version, given, family, job, email, web, social, address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags, number_order, merged_into, search, message_consent_at, stage_at, order_id, way FROM records WHERE id = $1 FOR UPDATE
 `
 
 func (q *Queries) LockRecord(ctx context.Context, id uuid.UUID) (Record, error) {
@@ -728,12 +732,14 @@ func (q *Queries) LockRecord(ctx context.Context, id uuid.UUID) (Record, error) 
 		&i.Search,
 		&i.MessageConsentAt,
 		&i.StageAt,
+		&i.OrderID,
+		&i.Way,
 	)
 	return i, err
 }
 
 const lockRecords = `-- name: LockRecords :many
-SELECT id, kind, name, company_id, owner_id, source, stage, zone, note, custom, dnc_at, dnc_reason, created_at, deleted_at, version, given, family, job, email, web, social, address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags, number_order, merged_into, search, message_consent_at, stage_at FROM records WHERE id = ANY ($1::uuid[]) ORDER BY id FOR UPDATE
+SELECT id, kind, name, company_id, owner_id, source, stage, zone, note, custom, dnc_at, dnc_reason, created_at, deleted_at, version, given, family, job, email, web, social, address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags, number_order, merged_into, search, message_consent_at, stage_at, order_id, way FROM records WHERE id = ANY ($1::uuid[]) ORDER BY id FOR UPDATE
 `
 
 // In the order of ids, so that two who want the same do not wait for each other.
@@ -787,6 +793,8 @@ func (q *Queries) LockRecords(ctx context.Context, ids []uuid.UUID) ([]Record, e
 			&i.Search,
 			&i.MessageConsentAt,
 			&i.StageAt,
+			&i.OrderID,
+			&i.Way,
 		); err != nil {
 			return nil, err
 		}
@@ -1090,9 +1098,9 @@ func (q *Queries) PeopleOfCompany(ctx context.Context, companyID *uuid.UUID) ([]
 }
 
 const record = `-- name: Record :one
-SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at, r.stage_at, coalesce(c.name, '')::text AS company_name, coalesce(c.kind, '')::text AS company_kind, coalesce(u.name, '')::text AS owner_name,
+SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at, r.stage_at, r.order_id, r.way, coalesce(c.name, '')::text AS company_name, coalesce(c.kind, '')::text AS company_kind, coalesce(u.name, '')::text AS owner_name,
   coalesce(p.name, '')::text AS person_name, coalesce(p.kind, '')::text AS person_kind, coalesce(d.name, '')::text AS deal_name,
-  coalesce(o.name, '')::text AS quote_name, (c.dnc_at IS NOT NULL)::boolean AS company_dnc, coalesce(c.dnc_reason, '')::text AS company_dnc_reason,
+  coalesce(o.name, '')::text AS quote_name, coalesce(b.name, '')::text AS order_name, (c.dnc_at IS NOT NULL)::boolean AS company_dnc, coalesce(c.dnc_reason, '')::text AS company_dnc_reason,
   (SELECT count(*) FROM history h WHERE h.record_id = r.id AND h.kind = 'call')::int AS touches,
   (SELECT count(*) FROM history h JOIN calls k ON k.id = h.ref_id
      WHERE h.record_id = r.id AND h.kind = 'call' AND k.spoke)::int AS conversations
@@ -1101,6 +1109,7 @@ LEFT JOIN records c ON c.id = r.company_id
 LEFT JOIN records p ON p.id = r.person_id
 LEFT JOIN records d ON d.id = r.deal_id
 LEFT JOIN records o ON o.id = r.quote_id
+LEFT JOIN records b ON b.id = r.order_id
 LEFT JOIN users u ON u.id = r.owner_id
 WHERE r.id = $1
 `
@@ -1114,6 +1123,7 @@ type RecordRow struct {
 	PersonKind       string
 	DealName         string
 	QuoteName        string
+	OrderName        string
 	CompanyDnc       bool
 	CompanyDncReason string
 	Touches          int
@@ -1164,6 +1174,8 @@ func (q *Queries) Record(ctx context.Context, id uuid.UUID) (RecordRow, error) {
 		&i.Record.Search,
 		&i.Record.MessageConsentAt,
 		&i.Record.StageAt,
+		&i.Record.OrderID,
+		&i.Record.Way,
 		&i.CompanyName,
 		&i.CompanyKind,
 		&i.OwnerName,
@@ -1171,6 +1183,7 @@ func (q *Queries) Record(ctx context.Context, id uuid.UUID) (RecordRow, error) {
 		&i.PersonKind,
 		&i.DealName,
 		&i.QuoteName,
+		&i.OrderName,
 		&i.CompanyDnc,
 		&i.CompanyDncReason,
 		&i.Touches,
@@ -1234,13 +1247,14 @@ func (q *Queries) RecordNames(ctx context.Context, ids []uuid.UUID) ([]RecordNam
 }
 
 const recordsByIDs = `-- name: RecordsByIDs :many
-SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at, r.stage_at, coalesce(c.name, '')::text AS company_name, coalesce(u.name, '')::text AS owner_name, coalesce(p.name, '')::text AS person_name,
-  coalesce(d.name, '')::text AS deal_name, coalesce(o.name, '')::text AS quote_name
+SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at, r.stage_at, r.order_id, r.way, coalesce(c.name, '')::text AS company_name, coalesce(u.name, '')::text AS owner_name, coalesce(p.name, '')::text AS person_name,
+  coalesce(d.name, '')::text AS deal_name, coalesce(o.name, '')::text AS quote_name, coalesce(b.name, '')::text AS order_name
 FROM records r
 LEFT JOIN records c ON c.id = r.company_id
 LEFT JOIN records p ON p.id = r.person_id
 LEFT JOIN records d ON d.id = r.deal_id
 LEFT JOIN records o ON o.id = r.quote_id
+LEFT JOIN records b ON b.id = r.order_id
 LEFT JOIN users u ON u.id = r.owner_id
 WHERE r.id = ANY ($1::uuid[])
 `
@@ -1252,6 +1266,7 @@ type RecordsByIDsRow struct {
 	PersonName  string
 	DealName    string
 	QuoteName   string
+	OrderName   string
 }
 
 func (q *Queries) RecordsByIDs(ctx context.Context, ids []uuid.UUID) ([]RecordsByIDsRow, error) {
@@ -1304,11 +1319,14 @@ func (q *Queries) RecordsByIDs(ctx context.Context, ids []uuid.UUID) ([]RecordsB
 			&i.Record.Search,
 			&i.Record.MessageConsentAt,
 			&i.Record.StageAt,
+			&i.Record.OrderID,
+			&i.Record.Way,
 			&i.CompanyName,
 			&i.OwnerName,
 			&i.PersonName,
 			&i.DealName,
 			&i.QuoteName,
+			&i.OrderName,
 		); err != nil {
 			return nil, err
 		}
@@ -1322,7 +1340,7 @@ func (q *Queries) RecordsByIDs(ctx context.Context, ids []uuid.UUID) ([]RecordsB
 
 const relatedIDs = `-- name: RelatedIDs :many
 SELECT r.id FROM records r
-WHERE r.deleted_at IS NULL AND (r.company_id = $1 OR r.person_id = $1 OR r.deal_id = $1 OR r.quote_id = $1)
+WHERE r.deleted_at IS NULL AND (r.company_id = $1 OR r.person_id = $1 OR r.deal_id = $1 OR r.quote_id = $1 OR r.order_id = $1)
   AND r.kind = ANY ($2::text[]) AND r.id <> $1
 ORDER BY r.id DESC LIMIT $3
 `
@@ -1470,10 +1488,10 @@ func (q *Queries) UpdateNumber(ctx context.Context, arg UpdateNumberParams) erro
 const updateRecord = `-- name: UpdateRecord :exec
 UPDATE records SET kind = $1, name = $2, company_id = $3, owner_id = $4, source = $5, stage = $6,
   zone = $7, note = $8, custom = $9, given = $10, family = $11, job = $12, email = $13, web = $14, social = $15, address = $16,
-  place = $17, person_id = $18, deal_id = $19, quote_id = $20, reference = $21,
-  amount_minor = $22, currency = $23, due_on = $24, starts_at = $25,
-  ends_at = $26, delivery = $27, invoice = $28, tags = $29, version = version + 1
-WHERE id = $30
+  place = $17, person_id = $18, deal_id = $19, quote_id = $20, order_id = $21, way = $22, reference = $23,
+  amount_minor = $24, currency = $25, due_on = $26, starts_at = $27,
+  ends_at = $28, delivery = $29, invoice = $30, tags = $31, version = version + 1
+WHERE id = $32
 `
 
 type UpdateRecordParams struct {
@@ -1497,6 +1515,8 @@ type UpdateRecordParams struct {
 	PersonID    *uuid.UUID
 	DealID      *uuid.UUID
 	QuoteID     *uuid.UUID
+	OrderID     *uuid.UUID
+	Way         string
 	Reference   string
 	AmountMinor *int64
 	Currency    string
@@ -1531,6 +1551,8 @@ func (q *Queries) UpdateRecord(ctx context.Context, arg UpdateRecordParams) erro
 		arg.PersonID,
 		arg.DealID,
 		arg.QuoteID,
+		arg.OrderID,
+		arg.Way,
 		arg.Reference,
 		arg.AmountMinor,
 		arg.Currency,

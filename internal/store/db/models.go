@@ -514,6 +514,8 @@ type Record struct {
 	Search           string
 	MessageConsentAt *time.Time
 	StageAt          *time.Time
+	OrderID          *uuid.UUID
+	Way              string
 }
 
 type RecordItem struct {

@@ -13,3 +13,12 @@ CREATE TABLE round_matters (
   matter_id uuid NOT NULL REFERENCES records (id),
   PRIMARY KEY (round_id, record_id)
 );
+
+-- What follows an order: deliveries and invoices; and whose order it is.
+ALTER TABLE records DROP CONSTRAINT records_kind_check;
+ALTER TABLE records
+  ADD CHECK (kind IN ('contact', 'lead', 'company', 'deal', 'case', 'product', 'quote', 'order', 'delivery', 'invoice', 'visit')),
+  ADD COLUMN order_id uuid REFERENCES records (id),
+  ADD COLUMN way text NOT NULL DEFAULT '';
+CREATE INDEX records_order ON records (order_id) WHERE order_id IS NOT NULL;
+UPDATE records SET way = 'of a customer' WHERE kind = 'order';

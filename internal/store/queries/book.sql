@@ -36,7 +36,7 @@ ORDER BY p.record_id, p.position, p.id;
 -- name: Record :one
 SELECT sqlc.embed(r), coalesce(c.name, '')::text AS company_name, coalesce(c.kind, '')::text AS company_kind, coalesce(u.name, '')::text AS owner_name,
   coalesce(p.name, '')::text AS person_name, coalesce(p.kind, '')::text AS person_kind, coalesce(d.name, '')::text AS deal_name,
-  coalesce(o.name, '')::text AS quote_name, (c.dnc_at IS NOT NULL)::boolean AS company_dnc, coalesce(c.dnc_reason, '')::text AS company_dnc_reason,
+  coalesce(o.name, '')::text AS quote_name, coalesce(b.name, '')::text AS order_name, (c.dnc_at IS NOT NULL)::boolean AS company_dnc, coalesce(c.dnc_reason, '')::text AS company_dnc_reason,
   (SELECT count(*) FROM history h WHERE h.record_id = r.id AND h.kind = 'call')::int AS touches,
   (SELECT count(*) FROM history h JOIN calls k ON k.id = h.ref_id
      WHERE h.record_id = r.id AND h.kind = 'call' AND k.spoke)::int AS conversations
@@ -45,6 +45,7 @@ LEFT JOIN records c ON c.id = r.company_id
 LEFT JOIN records p ON p.id = r.person_id
 LEFT JOIN records d ON d.id = r.deal_id
 LEFT JOIN records o ON o.id = r.quote_id
+LEFT JOIN records b ON b.id = r.order_id
 LEFT JOIN users u ON u.id = r.owner_id
 WHERE r.id = @id;
 
@@ -63,15 +64,15 @@ SELECT * FROM records WHERE id = ANY (@ids::uuid[]) ORDER BY id FOR UPDATE;
 
 -- name: InsertRecord :exec
 INSERT INTO records (id, kind, name, company_id, owner_id, source, stage, zone, note, custom, created_at, given, family, job, email, web, social,
-  address, place, person_id, deal_id, quote_id, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags)
+  address, place, person_id, deal_id, quote_id, order_id, way, reference, amount_minor, currency, due_on, starts_at, ends_at, delivery, invoice, tags)
 VALUES (@id, @kind, @name, sqlc.narg('company_id'), sqlc.narg('owner_id'), @source, @stage, @zone, @note, @custom, @created_at, @given, @family, @job, @email,
-  @web, @social, @address, @place, sqlc.narg('person_id'), sqlc.narg('deal_id'), sqlc.narg('quote_id'), @reference, sqlc.narg('amount_minor'), @currency,
+  @web, @social, @address, @place, sqlc.narg('person_id'), sqlc.narg('deal_id'), sqlc.narg('quote_id'), sqlc.narg('order_id'), @way, @reference, sqlc.narg('amount_minor'), @currency,
   sqlc.narg('due_on'), sqlc.narg('starts_at'), sqlc.narg('ends_at'), @delivery, @invoice, @tags);
 
 -- name: UpdateRecord :exec
 UPDATE records SET kind = @kind, name = @name, company_id = sqlc.narg('company_id'), owner_id = sqlc.narg('owner_id'), source = @source, stage = @stage,
   zone = @zone, note = @note, custom = @custom, given = @given, family = @family, job = @job, email = @email, web = @web, social = @social, address = @address,
-  place = @place, person_id = sqlc.narg('person_id'), deal_id = sqlc.narg('deal_id'), quote_id = sqlc.narg('quote_id'), reference = @reference,
+  place = @place, person_id = sqlc.narg('person_id'), deal_id = sqlc.narg('deal_id'), quote_id = sqlc.narg('quote_id'), order_id = sqlc.narg('order_id'), way = @way, reference = @reference,
   amount_minor = sqlc.narg('amount_minor'), currency = @currency, due_on = sqlc.narg('due_on'), starts_at = sqlc.narg('starts_at'),
   ends_at = sqlc.narg('ends_at'), delivery = @delivery, invoice = @invoice, tags = @tags, version = version + 1
 WHERE id = @id;
@@ -112,7 +113,7 @@ SELECT count(*) FROM records WHERE kind = @kind AND custom ? @key::text AND dele
 -- name: RelatedIDs :many
 -- What belongs to a record, newest first: of a company everything of it, of a person what is about them, of a deal its papers.
 SELECT r.id FROM records r
-WHERE r.deleted_at IS NULL AND (r.company_id = @id OR r.person_id = @id OR r.deal_id = @id OR r.quote_id = @id)
+WHERE r.deleted_at IS NULL AND (r.company_id = @id OR r.person_id = @id OR r.deal_id = @id OR r.quote_id = @id OR r.order_id = @id)
   AND r.kind = ANY (@kinds::text[]) AND r.id <> @id
 ORDER BY r.id DESC LIMIT @count;
 
@@ -121,12 +122,13 @@ SELECT id FROM records WHERE company_id = @company_id AND kind IN ('contact', 'l
 
 -- name: RecordsByIDs :many
 SELECT sqlc.embed(r), coalesce(c.name, '')::text AS company_name, coalesce(u.name, '')::text AS owner_name, coalesce(p.name, '')::text AS person_name,
-  coalesce(d.name, '')::text AS deal_name, coalesce(o.name, '')::text AS quote_name
+  coalesce(d.name, '')::text AS deal_name, coalesce(o.name, '')::text AS quote_name, coalesce(b.name, '')::text AS order_name
 FROM records r
 LEFT JOIN records c ON c.id = r.company_id
 LEFT JOIN records p ON p.id = r.person_id
 LEFT JOIN records d ON d.id = r.deal_id
 LEFT JOIN records o ON o.id = r.quote_id
+LEFT JOIN records b ON b.id = r.order_id
 LEFT JOIN users u ON u.id = r.owner_id
 WHERE r.id = ANY (@ids::uuid[]);
 
@@ -199,7 +201,7 @@ WHERE a.id = ANY (@ids::uuid[]);
 -- What stands on a record, or belongs to it.
 SELECT (SELECT count(*) FROM call_links l WHERE l.record_id = @id)::int AS calls, (SELECT count(*) FROM messages m WHERE m.record_id = @id)::int AS messages,
   (SELECT count(*) FROM follow_ups f WHERE f.record_id = @id AND f.state = 'open')::int AS follow_ups,
-  (SELECT count(*) FROM records r WHERE (r.company_id = @id OR r.person_id = @id OR r.deal_id = @id OR r.quote_id = @id) AND r.deleted_at IS NULL)::int AS records;
+  (SELECT count(*) FROM records r WHERE (r.company_id = @id OR r.person_id = @id OR r.deal_id = @id OR r.quote_id = @id OR r.order_id = @id) AND r.deleted_at IS NULL)::int AS records;
 
 -- name: CompanyNames :many
 -- The oldest comes last, so that it is the one that stays of several of one name.

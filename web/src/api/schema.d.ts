@@ -2436,7 +2436,7 @@ export interface components {
             label: string;
         };
         /** @enum {string} */
-        RecordKind: "contact" | "lead" | "company" | "deal" | "case" | "product" | "quote" | "order" | "visit";
+        RecordKind: "contact" | "lead" | "company" | "deal" | "case" | "product" | "quote" | "order" | "delivery" | "invoice" | "visit";
         RecordRef: {
             /** Format: uuid */
             id: string;
@@ -2586,6 +2586,8 @@ export interface components {
             /** @description Its amount or time */
             text: string;
             open: boolean;
+            /** @description Open though it was due before today */
+            late: boolean;
         };
         Item: {
             /** Format: uuid */
@@ -2732,7 +2734,7 @@ export interface components {
             /** @enum {string} */
             type: "hand" | "view";
             /** @enum {string} */
-            kind: "people" | "contact" | "lead" | "company" | "deal" | "case" | "product" | "quote" | "order" | "visit";
+            kind: "people" | "contact" | "lead" | "company" | "deal" | "case" | "product" | "quote" | "order" | "delivery" | "invoice" | "visit";
             query?: components["schemas"]["ViewQuery"];
             shared?: boolean;
             /**

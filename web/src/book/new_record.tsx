@@ -24,7 +24,9 @@ const first: Record<Kind, string[]> = {
   case: ["name", "company", "person"],
   product: ["name", "reference", "amount"],
   quote: ["name", "company", "person", "deal", "reference"],
-  order: ["name", "company", "person", "reference", "amount"],
+  order: ["name", "way", "company", "person", "reference", "amount"],
+  delivery: ["name", "reference", "company", "person", "order", "stage", "amount", "due"],
+  invoice: ["name", "reference", "company", "person", "order", "stage", "amount", "due"],
   visit: ["name", "starts", "ends", "company", "person", "place"],
 };
 

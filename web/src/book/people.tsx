@@ -10,7 +10,18 @@ import { Tabs } from "../ui/tabs";
 import { NewRecord } from "./new_record";
 import type { ListKind } from "./values";
 
-const kinds: ListKind[] = ["people", "company", "deal", "case", "quote", "order", "product", "visit"];
+const kinds: ListKind[] = [
+  "people",
+  "company",
+  "deal",
+  "case",
+  "quote",
+  "order",
+  "delivery",
+  "invoice",
+  "product",
+  "visit",
+];
 
 /** People is the book: people first, and every other kind of record. */
 export function People() {

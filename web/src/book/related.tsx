@@ -14,13 +14,14 @@ type Sheet = Schemas["Record"];
 
 /** What may be made from a sheet of each kind, beside what is there. */
 const offered: Partial<Record<Kind, Kind[]>> = {
-  contact: ["deal", "case", "visit", "quote"],
+  contact: ["deal", "case", "visit", "quote", "order", "delivery", "invoice"],
   lead: ["visit", "case"],
-  company: ["deal", "case", "visit", "quote"],
-  deal: ["quote", "visit"],
+  company: ["deal", "case", "visit", "quote", "order", "delivery", "invoice"],
+  deal: ["quote", "order", "visit"],
+  order: ["delivery", "invoice"],
 };
 
-const order: Kind[] = ["deal", "case", "visit", "quote", "order", "company"];
+const order: Kind[] = ["deal", "case", "invoice", "delivery", "order", "visit", "quote", "company"];
 
 /** Related are the deals, cases, papers and visits that belong to a record; open ones first. */
 export function Related({ record }: { record: Sheet }) {
@@ -31,9 +32,9 @@ export function Related({ record }: { record: Sheet }) {
     ...(record.kind === "contact" || record.kind === "lead"
       ? { person: record.id, ...(record.company ? { company: record.company.id } : {}) }
       : {}),
-    ...(record.kind === "deal"
+    ...(record.kind === "deal" || record.kind === "order"
       ? {
-          deal: record.id,
+          [record.kind]: record.id,
           ...Object.fromEntries(
             record.values.filter((v) => ["company", "person"].includes(v.key) && v.value).map((v) => [v.key, v.value]),
           ),
@@ -81,7 +82,9 @@ export function Related({ record }: { record: Sheet }) {
                         {k === "visit" ? r.text : r.text.includes(" ") ? money(r.text) : r.text}
                       </span>
                     </span>
-                    <span className="block text-sm text-quiet">{r.about}</span>
+                    <span className={`block text-sm ${r.late ? "font-semibold text-waiting" : "text-quiet"}`}>
+                      {r.about}
+                    </span>
                   </Link>
                 </li>
               ))}
@@ -108,7 +111,7 @@ export function Related({ record }: { record: Sheet }) {
             ...(record.company ? { company: record.company.name } : {}),
             ...Object.fromEntries(record.values.flatMap((v) => (v.ref ? [[v.key, v.ref.name]] : []))),
             ...(record.kind === "company" ? { company: record.name } : {}),
-            ...(record.kind === "deal" ? { deal: record.name } : {}),
+            ...(record.kind === "deal" || record.kind === "order" ? { [record.kind]: record.name } : {}),
             ...(record.kind === "contact" || record.kind === "lead" ? { person: record.name } : {}),
           }}
           stay

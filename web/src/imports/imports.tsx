@@ -11,7 +11,19 @@ import { Empty, Failed, Loading } from "../ui/states";
 import { dayShort } from "../ui/times";
 
 const w = t.book.imports;
-const kinds: Kind[] = ["contact", "lead", "company", "deal", "case", "product", "quote", "order", "visit"];
+const kinds: Kind[] = [
+  "contact",
+  "lead",
+  "company",
+  "deal",
+  "case",
+  "product",
+  "quote",
+  "order",
+  "delivery",
+  "invoice",
+  "visit",
+];
 
 type Format = Schemas["NewImport"]["format"];
 

@@ -69,6 +69,8 @@ const listKinds: ListKind[] = [
   "product",
   "quote",
   "order",
+  "delivery",
+  "invoice",
   "visit",
 ];
 

@@ -104,7 +104,19 @@ const long = (value: unknown) => (typeof value === "string" && value ? value.sli
 // The router reads what looks like JSON: a filter may come as an object, a search as a number.
 const json = (value: unknown) => (value && typeof value === "object" ? JSON.stringify(value) : long(value));
 
-const otherKinds = ["contact", "lead", "company", "deal", "case", "product", "quote", "order", "visit"] as const;
+const otherKinds = [
+  "contact",
+  "lead",
+  "company",
+  "deal",
+  "case",
+  "product",
+  "quote",
+  "order",
+  "delivery",
+  "invoice",
+  "visit",
+] as const;
 const kindIn = (value: unknown): Kind | undefined => otherKinds.find((k) => k === value);
 
 const viewIn = (s: Record<string, unknown>): View => ({
