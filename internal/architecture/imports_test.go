@@ -16,8 +16,8 @@ import (
 // same line only where allowed says so.
 var layers = [][]string{
 	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money", "core/duplicate", "core/presence", "core/finding", "core/promise", "core/audio",
-		"core/recording", "core/prepared", "core/proposal", "core/workday", "core/wording", "core/card", "core/script", "core/touch"},
-	{"core/slip", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting", "core/round"},
+		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch"},
+	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting", "core/round"},
 	{"core/filter", "core/sequence"},
 	{"contract", "carrier", "formats", "blobs", "post"},
 	{"carrier/sim", "carrier/carriertest", "journal", "store/db", "media"},

@@ -2916,10 +2916,12 @@ type FollowUpChangeState string
 
 // FollowUpProposal defines model for FollowUpProposal.
 type FollowUpProposal struct {
-	DayOnly bool                 `json:"day_only"`
-	DueAt   *time.Time           `json:"due_at,omitempty"`
-	Found   bool                 `json:"found"`
-	Kind    FollowUpProposalKind `json:"kind"`
+	// Addresses Numbers in the notes that are not theirs yet, and a mail address where they have none
+	Addresses []NotedAddress       `json:"addresses"`
+	DayOnly   bool                 `json:"day_only"`
+	DueAt     *time.Time           `json:"due_at,omitempty"`
+	Found     bool                 `json:"found"`
+	Kind      FollowUpProposalKind `json:"kind"`
 
 	// Text The sentence that says it
 	Text string `json:"text"`
@@ -3335,6 +3337,7 @@ type Message struct {
 
 	// Display Their number or address for reading
 	Display  string             `json:"display"`
+	Files    []MessageFile      `json:"files"`
 	ID       openapi_types.UUID `json:"id"`
 	Incoming bool               `json:"incoming"`
 
@@ -3378,6 +3381,13 @@ type MessageDraft struct {
 
 	// To For reading
 	To string `json:"to"`
+}
+
+// MessageFile defines model for MessageFile.
+type MessageFile struct {
+	Bytes int                `json:"bytes"`
+	ID    openapi_types.UUID `json:"id"`
+	Name  string             `json:"name"`
 }
 
 // NewCall Either a stored number, or a typed one, or a colleague.
@@ -3454,6 +3464,9 @@ type NewMessage struct {
 	Body    *string `json:"body,omitempty"`
 	Channel Channel `json:"channel"`
 
+	// FileIds Of a mail: files brought before, by POST /api/message-files?name=
+	FileIds *[]openapi_types.UUID `json:"file_ids,omitempty"`
+
 	// Insist What looks like a payment card number is sent as it was typed
 	Insist   *bool               `json:"insist,omitempty"`
 	NumberID *openapi_types.UUID `json:"number_id,omitempty"`
@@ -3495,6 +3508,20 @@ type NewToken struct {
 // NoteChange defines model for NoteChange.
 type NoteChange struct {
 	Done bool `json:"done"`
+}
+
+// NotedAddress defines model for NotedAddress.
+type NotedAddress struct {
+	Display string `json:"display"`
+
+	// Label Of a number
+	Label string `json:"label"`
+
+	// Mail Or empty
+	Mail string `json:"mail"`
+
+	// Number As it is to be added; or empty
+	Number string `json:"number"`
 }
 
 // Notes defines model for Notes.

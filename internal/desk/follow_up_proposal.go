@@ -1,25 +1,32 @@
 package desk
 
 import (
+	"cmp"
 	"context"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/fields"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/proposal"
 	"trundo/internal/store"
+	"trundo/internal/store/db"
 )
 
 // ProposeFollowUp reads from notes about a record what is to be done next, and when, in the record's zone: its own, else that of its first number that
 // has only one, else a's. Nothing is made of it. Error: ErrNotFound.
 func (d *Desk) ProposeFollowUp(ctx context.Context, a Actor, record uuid.UUID, notes string) (contract.FollowUpProposal, error) {
-	v := contract.FollowUpProposal{Kind: contract.FollowUpProposalKindTask}
+	v := contract.FollowUpProposal{Kind: contract.FollowUpProposalKindTask, Addresses: []contract.NotedAddress{}}
 	row, err := d.Store.Record(ctx, record)
 	if store.NotFound(err) {
 		return v, ErrNotFound
 	} else if err != nil {
+		return v, err
+	}
+	if v.Addresses, err = d.notedAddresses(ctx, a, &row.Record, notes); err != nil {
 		return v, err
 	}
 	zone, err := d.zoneOf(ctx, a, record, row.Record.Zone)
@@ -39,6 +46,37 @@ func (d *Desk) ProposeFollowUp(ctx context.Context, a Actor, record uuid.UUID, n
 		}
 	}
 	return v, nil
+}
+
+// notedAddresses are the numbers and the mail address in notes that could be added to whom they are about.
+func (d *Desk) notedAddresses(ctx context.Context, a Actor, r *db.Record, notes string) ([]contract.NotedAddress, error) {
+	list := []contract.NotedAddress{}
+	kind := fields.Kind(r.Kind)
+	if !kind.Person() && kind != fields.Company {
+		return list, nil
+	}
+	f, err := d.firm(ctx)
+	if err != nil {
+		return nil, err
+	}
+	found := proposal.Addresses(notes, f.region)
+	if len(found) == 0 {
+		return list, nil
+	}
+	numbers, err := d.Store.NumbersOf(ctx, []uuid.UUID{r.ID})
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range found {
+		theirs := slices.ContainsFunc(numbers, func(n db.NumbersOfRow) bool { return n.E164 == x.Phone.E164 && n.Ext == x.Phone.Ext })
+		switch {
+		case x.Mail != "" && r.Email == "":
+			list = append(list, contract.NotedAddress{Mail: x.Mail, Display: x.Mail})
+		case x.Mail == "" && !theirs:
+			list = append(list, contract.NotedAddress{Number: x.Phone.Key(), Label: cmp.Or(x.Label, "mobile"), Display: phone.Format(x.Phone.E164, x.Phone.Ext, f.region, a.Style)})
+		}
+	}
+	return list, nil
 }
 
 func offset(at time.Time, zone *time.Location) int {

@@ -112,6 +112,9 @@ func (d *Desk) SendMessage(ctx context.Context, a Actor, key string, n contract.
 			return contract.Message{}, err
 		}
 	}
+	if n.FileIds != nil && len(*n.FileIds) > 0 && n.Channel != contract.ChannelMail {
+		return contract.Message{}, wrong("file_ids", "files go with a mail")
+	}
 	var l letter
 	id, err := d.once(ctx, a, key, "send_message", n, func(q *db.Queries, id uuid.UUID) error {
 		if l, err = d.addressed(ctx, q, a, f, n); err != nil {
@@ -121,7 +124,10 @@ func (d *Desk) SendMessage(ctx context.Context, a Actor, key string, n contract.
 			return wrong("address", l.problem)
 		}
 		l.byHand = true
-		return d.post(ctx, q, a, l, id, n.SlipID, subject, body, sendDelay)
+		if err := d.post(ctx, q, a, l, id, n.SlipID, subject, body, sendDelay); err != nil {
+			return err
+		}
+		return attachFiles(ctx, q, a, id, value(n.FileIds))
 	})
 	if err != nil {
 		return contract.Message{}, err
@@ -208,6 +214,10 @@ func (d *Desk) messages(ctx context.Context, a Actor, ids []uuid.UUID) ([]contra
 		return nil, err
 	}
 	rows, err := d.Store.MessagesByIDs(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	files, err := d.Store.FilesOfMessages(ctx, ids)
 	for _, m := range rows {
 		v := contract.Message{ID: m.ID, Channel: contract.Channel(m.Channel), Incoming: m.Incoming, Address: m.Address, Display: d.addressText(f, a, m.Channel, m.Address), By: m.UserName,
 			Subject: m.Subject, Body: m.Body, State: contract.MessageState(m.State), At: m.At, SendAt: m.SendAt, Problem: m.Problem, Read: m.ReadAt != nil}
@@ -216,6 +226,12 @@ func (d *Desk) messages(ctx context.Context, a Actor, ids []uuid.UUID) ([]contra
 		}
 		if m.LineID != nil {
 			v.Ours = f.lineLabels[*m.LineID]
+		}
+		v.Files = []contract.MessageFile{}
+		for _, x := range files {
+			if *x.MessageID == m.ID {
+				v.Files = append(v.Files, contract.MessageFile{ID: x.ID, Name: x.Name, Bytes: x.Bytes})
+			}
 		}
 		views = append(views, v)
 	}

@@ -170,6 +170,13 @@ func (d *Desk) handOver(ctx context.Context, m db.TakeDueMessagesRow) error {
 		}
 		mail.ToName = r.Name
 	}
+	files, err := d.Store.FilesToSend(ctx, &m.ID)
+	if err != nil {
+		return err
+	}
+	for _, f := range files {
+		mail.Files = append(mail.Files, post.File{Name: f.Name, Type: f.Type, Content: f.Content})
+	}
 	return d.Post.SendMail(ctx, mail)
 }
 

@@ -1,6 +1,7 @@
 package desk_test
 
 import (
+	"fmt"
 	"testing"
 	"time"
 
@@ -291,4 +292,43 @@ func TestARemovedRecordIsGoneAndComesBack(t *testing.T) {
 	r, err := w.RestoreRecord(t.Context(), w.odile, w.berit)
 	require.NoError(t, err)
 	assert.Equal(t, 1, r.Touches)
+}
+
+func TestWhatComesAndWhatIsOwedIsSeenAtAGlance(t *testing.T) {
+	w := newWorld(t)
+	order := w.add(contract.RecordKindOrder, map[string]string{"name": "Two tanks", "way": "of a customer", "company": w.vesper.String(), "person": w.berit.String()})
+	due := w.clock.Now().AddDate(0, 0, -2).Format("2006-01-02")
+	w.add(contract.RecordKindInvoice, map[string]string{"name": "First part", "reference": "I-1", "company": w.vesper.String(), "person": w.berit.String(),
+		"order": order.ID.String(), "stage": "sent", "amount": "1200.00 USD", "due": due})
+	w.add(contract.RecordKindDelivery, map[string]string{"name": "Tanks", "company": w.vesper.String(), "order": order.ID.String(), "stage": "on its way",
+		"due": w.clock.Now().AddDate(0, 0, 3).Format("2006-01-02")})
+	w.add(contract.RecordKindOrder, map[string]string{"name": "Pumps for us", "way": "to a supplier", "company": w.vesper.String(), "stage": "open"})
+	lines := func(id uuid.UUID) []string {
+		sheet, err := w.Record(t.Context(), w.ines, id)
+		require.NoError(t, err)
+		list := []string{}
+		for _, r := range sheet.Related {
+			line := fmt.Sprintf("%s %s: %s (%s)", r.Record.Kind, r.Record.Name, r.About, r.Text)
+			if r.Late {
+				line += " late"
+			}
+			list = append(list, line)
+		}
+		return list
+	}
+	invoice := "invoice First part: sent, due 28 Feb 2026 (1200.00 USD) late"
+	assert.Contains(t, lines(w.berit), invoice)
+	assert.Contains(t, lines(w.vesper), invoice)
+	assert.Contains(t, lines(w.vesper), "delivery Tanks: on its way, due 5 Mar 2026 (5 Mar 2026)")
+	assert.Contains(t, lines(w.vesper), "order Pumps for us: to a supplier: open, delivery none, invoice none ()")
+	assert.Contains(t, lines(order.ID), invoice, "and on the order")
+	page, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: []contract.RecordKind{contract.RecordKindInvoice}, Sort: ptr("order"),
+		Filter: ptr(`{"field":"stage","op":"is","value":"sent"}`)})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"First part"}, names(page.Rows))
+	assert.Equal(t, "Two tanks", page.Rows[0].Values["order"])
+	i := w.brings(contract.RecordKindInvoice, "csv", "What for,Invoice number,Company,Order,Amount,To be paid by,State\nSecond part,I-2,Vesper Hollow Nursery,Two tanks,300.00 USD,2026-04-01,draft\n",
+		contract.ImportPlanSameMake)
+	w.loads(i.ID)
+	assert.Contains(t, lines(order.ID), "invoice Second part: draft, due 1 Apr 2026 (300.00 USD)", "or brought in a file")
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"mime"
 	"net/http"
 	"strings"
 	"time"
@@ -29,6 +30,8 @@ func (s *Server) files(e *gin.Engine) {
 	e.GET("/api/recordings/:id/words.vtt", s.signedIn, s.wordsFile)
 	e.POST("/api/sounds", s.sameOrigin, s.signedIn, s.addSound)
 	e.GET("/api/sounds/:id", s.signedIn, s.soundFile)
+	e.POST("/api/message-files", s.sameOrigin, s.signedIn, s.addMessageFile)
+	e.GET("/api/message-files/:id", s.signedIn, s.messageFile)
 	e.GET("/api/spoken", s.signedIn, s.spokenFile)
 	e.GET("/api/exports/:id", s.signedIn, s.exportFile)
 	e.GET("/api/calls.csv", s.signedIn, s.callsFile)
@@ -213,4 +216,26 @@ func (s *Server) wav(c *gin.Context, body []byte, err error) {
 	}
 	c.Header("Cache-Control", "private, no-store")
 	c.Data(http.StatusOK, "audio/wav", body)
+}
+
+// addMessageFile keeps a file that is to go with a mail.
+func (s *Server) addMessageFile(c *gin.Context) {
+	f, err := s.desk.AddMessageFile(c.Request.Context(), actor(c), c.Query("name"), http.MaxBytesReader(c.Writer, c.Request.Body, desk.MaxFile+1))
+	answer(s, c, http.StatusCreated, f, err)
+}
+
+// messageFile gives a file of a mail, to be kept and never to be shown as a page of ours.
+func (s *Server) messageFile(c *gin.Context) {
+	id, ok := s.pathID(c)
+	if !ok {
+		return
+	}
+	name, _, content, err := s.desk.MessageFile(c.Request.Context(), actor(c), id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Header("Cache-Control", "private, no-store")
+	c.Header("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+	c.Data(http.StatusOK, "application/octet-stream", content)
 }

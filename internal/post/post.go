@@ -24,6 +24,13 @@ type Mail struct {
 	Subject   string
 	Body      string
 	InReplyTo string // the Message-ID that it answers; "" for none
+	Files     []File
+}
+
+// File goes with a mail.
+type File struct {
+	Name, Type string // the type is one of RFC 2046: "application/pdf"
+	Content    []byte
 }
 
 // Sender sends. A call returns when the other side has taken the message, or has not. Errors: *RefusedError where trying again is of no use; any

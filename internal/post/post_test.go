@@ -2,7 +2,10 @@ package post_test
 
 import (
 	"context"
+	"encoding/base64"
 	"io"
+	"mime"
+	"mime/multipart"
 	"net"
 	"net/mail"
 	"strings"
@@ -74,6 +77,36 @@ func TestAMailThroughAServer(t *testing.T) {
 	assert.Contains(t, m.Header.Get("Content-Type"), "text/plain")
 	_, err = m.Header.Date()
 	require.NoError(t, err)
+}
+
+func TestAMailCarriesItsFiles(t *testing.T) {
+	t.Parallel()
+	box, address := serve(t)
+	s, err := post.NewSMTP(address, &post.StandIn{})
+	require.NoError(t, err)
+	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+	defer cancel()
+	require.NoError(t, s.SendMail(ctx, post.Mail{ID: "2@lindenfall.example", From: "ines@lindenfall.example", To: "zoe@vesper.example", Subject: "Our offer", Body: "See the files.",
+		Files: []post.File{{Name: "offer é.pdf", Type: "application/pdf", Content: []byte("%PDF the offer")}}}))
+	m, err := mail.ReadMessage(strings.NewReader(<-box.got))
+	require.NoError(t, err)
+	kind, params, err := mime.ParseMediaType(m.Header.Get("Content-Type"))
+	require.NoError(t, err)
+	require.Equal(t, "multipart/mixed", kind)
+	parts := multipart.NewReader(m.Body, params["boundary"])
+	text, err := parts.NextPart()
+	require.NoError(t, err)
+	body, err := io.ReadAll(text)
+	require.NoError(t, err)
+	assert.Contains(t, string(body), "See the files.")
+	file, err := parts.NextPart()
+	require.NoError(t, err)
+	name, err := new(mime.WordDecoder).DecodeHeader(file.FileName())
+	require.NoError(t, err)
+	assert.Equal(t, "offer é.pdf", name)
+	content, err := io.ReadAll(base64.NewDecoder(base64.StdEncoding, file))
+	require.NoError(t, err)
+	assert.Equal(t, "%PDF the offer", string(content))
 }
 
 func TestWhatIsOfNoUseIsNotTriedAgain(t *testing.T) {

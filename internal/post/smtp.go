@@ -1,6 +1,7 @@
 package post
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -92,5 +93,10 @@ func message(m Mail) (*mail.Msg, error) {
 		msg.SetGenHeader(mail.HeaderReferences, "<"+m.InReplyTo+">")
 	}
 	msg.SetBodyString(mail.TypeTextPlain, m.Body)
+	for _, f := range m.Files {
+		if err := msg.AttachReader(f.Name, bytes.NewReader(f.Content), mail.WithFileContentType(mail.ContentType(f.Type))); err != nil {
+			return nil, err
+		}
+	}
 	return msg, nil
 }

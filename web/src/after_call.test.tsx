@@ -276,6 +276,7 @@ describe("a message to somebody", () => {
         send_at: null,
         problem: "",
         read: false,
+        files: [],
       },
     ],
   };

@@ -115,6 +115,11 @@ export const after = {
     to: (who: string) => `Message to ${who}`,
     textTo: (number: string) => `Message to ${number}`,
     channel: "By",
+    attach: "Attach files",
+    attaching: "Attaching …",
+    file: (name: string, bytes: number) =>
+      `${name}, ${bytes < 1_000_000 ? `${String(Math.max(1, Math.round(bytes / 1000)))} kB` : `${(bytes / 1_000_000).toFixed(1)} MB`}`,
+    takeFile: (name: string) => `Leave ${name} out`,
     channels: { text: "Text message", mail: "Mail" },
     fromTo: (from: string, to: string) => `From ${from} to ${to}`,
     template: "Begin with a template",

@@ -28,6 +28,9 @@ export const calls = {
     leave: "No",
     leaveLong: "Do not put this on my lane",
     taken: (when: string) => `On your lane: ${when}.`,
+    addTo: (name: string) => `Add to ${name}`,
+    added: (what: string, name: string) => `${what} added to ${name}`,
+    leaveAddress: (what: string) => `Do not add ${what}`,
   },
   program: {
     preference: "My calls are made by this computer's own calling program; I say afterwards how long I talked",

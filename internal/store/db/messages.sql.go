@@ -12,6 +12,38 @@ import (
 	"github.com/google/uuid"
 )
 
+const attachFiles = `-- name: AttachFiles :many
+UPDATE message_files f SET message_id = $1, position = x.place FROM unnest($3::uuid[]) WITH ORDINALITY x(id, place)
+WHERE f.id = x.id AND f.user_id = $2 AND f.message_id IS NULL RETURNING octet_length(f.content)::int
+`
+
+type AttachFilesParams struct {
+	MessageID *uuid.UUID
+	UserID    uuid.UUID
+	Ids       []uuid.UUID
+}
+
+// Puts files that somebody brought on a message, in their order. It tells how large they are.
+func (q *Queries) AttachFiles(ctx context.Context, arg AttachFilesParams) ([]int, error) {
+	rows, err := q.db.Query(ctx, attachFiles, arg.MessageID, arg.UserID, arg.Ids)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []int{}
+	for rows.Next() {
+		var column_1 int
+		if err := rows.Scan(&column_1); err != nil {
+			return nil, err
+		}
+		items = append(items, column_1)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const attachMessages = `-- name: AttachMessages :many
 UPDATE messages SET record_id = $1 WHERE address = $2 AND record_id IS NULL AND forwards IS NULL RETURNING id, at
 `
@@ -124,6 +156,72 @@ func (q *Queries) DropOptOut(ctx context.Context, e164 string) error {
 	return err
 }
 
+const filesOfMessages = `-- name: FilesOfMessages :many
+SELECT id, message_id, name, octet_length(content)::int AS bytes FROM message_files WHERE message_id = ANY ($1::uuid[]) ORDER BY message_id, position
+`
+
+type FilesOfMessagesRow struct {
+	ID        uuid.UUID
+	MessageID *uuid.UUID
+	Name      string
+	Bytes     int
+}
+
+func (q *Queries) FilesOfMessages(ctx context.Context, ids []uuid.UUID) ([]FilesOfMessagesRow, error) {
+	rows, err := q.db.Query(ctx, filesOfMessages, ids)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []FilesOfMessagesRow{}
+	for rows.Next() {
+		var i FilesOfMessagesRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.MessageID,
+			&i.Name,
+			&i.Bytes,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const filesToSend = `-- name: FilesToSend :many
+SELECT name, type, content FROM message_files WHERE message_id = $1 ORDER BY position
+`
+
+type FilesToSendRow struct {
+	Name    string
+	Type    string
+	Content []byte
+}
+
+func (q *Queries) FilesToSend(ctx context.Context, messageID *uuid.UUID) ([]FilesToSendRow, error) {
+	rows, err := q.db.Query(ctx, filesToSend, messageID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []FilesToSendRow{}
+	for rows.Next() {
+		var i FilesToSendRow
+		if err := rows.Scan(&i.Name, &i.Type, &i.Content); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const insertMessage = `-- name: InsertMessage :exec
 INSERT INTO messages (id, channel, incoming, record_id, address, line_id, user_id, slip_id, subject, body, state, at, send_at, reference, in_reply_to, forwards, by_hand)
 VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13,
@@ -169,6 +267,35 @@ func (q *Queries) InsertMessage(ctx context.Context, arg InsertMessageParams) er
 		arg.InReplyTo,
 		arg.Forwards,
 		arg.ByHand,
+	)
+	return err
+}
+
+const insertMessageFile = `-- name: InsertMessageFile :exec
+WITH old AS (DELETE FROM message_files f WHERE f.user_id = $2 AND f.message_id IS NULL AND f.at < $7)
+INSERT INTO message_files (id, user_id, name, type, content, at) VALUES ($1, $2, $3, $4, $5, $6)
+`
+
+type InsertMessageFileParams struct {
+	ID           uuid.UUID
+	UserID       uuid.UUID
+	Name         string
+	Type         string
+	Content      []byte
+	At           time.Time
+	UnsentBefore time.Time
+}
+
+// Keeps a file that was brought, and forgets what the same user brought and did not send.
+func (q *Queries) InsertMessageFile(ctx context.Context, arg InsertMessageFileParams) error {
+	_, err := q.db.Exec(ctx, insertMessageFile,
+		arg.ID,
+		arg.UserID,
+		arg.Name,
+		arg.Type,
+		arg.Content,
+		arg.At,
+		arg.UnsentBefore,
 	)
 	return err
 }
@@ -468,6 +595,33 @@ func (q *Queries) MessageFailed(ctx context.Context, arg MessageFailedParams) er
 		arg.ID,
 	)
 	return err
+}
+
+const messageFile = `-- name: MessageFile :one
+SELECT f.name, f.type, f.content, f.user_id, f.message_id, m.record_id FROM message_files f LEFT JOIN messages m ON m.id = f.message_id WHERE f.id = $1
+`
+
+type MessageFileRow struct {
+	Name      string
+	Type      string
+	Content   []byte
+	UserID    uuid.UUID
+	MessageID *uuid.UUID
+	RecordID  *uuid.UUID
+}
+
+func (q *Queries) MessageFile(ctx context.Context, id uuid.UUID) (MessageFileRow, error) {
+	row := q.db.QueryRow(ctx, messageFile, id)
+	var i MessageFileRow
+	err := row.Scan(
+		&i.Name,
+		&i.Type,
+		&i.Content,
+		&i.UserID,
+		&i.MessageID,
+		&i.RecordID,
+	)
+	return i, err
 }
 
 const messageSent = `-- name: MessageSent :exec

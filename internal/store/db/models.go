@@ -420,6 +420,17 @@ type Message struct {
 	Epoch     int64
 }
 
+type MessageFile struct {
+	ID        uuid.UUID
+	UserID    uuid.UUID
+	MessageID *uuid.UUID
+	Position  int
+	Name      string
+	Type      string
+	Content   []byte
+	At        time.Time
+}
+
 type NumberChoice struct {
 	E164     string
 	Ext      string

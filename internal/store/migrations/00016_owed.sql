@@ -22,3 +22,17 @@ ALTER TABLE records
   ADD COLUMN way text NOT NULL DEFAULT '';
 CREATE INDEX records_order ON records (order_id) WHERE order_id IS NOT NULL;
 UPDATE records SET way = 'of a customer' WHERE kind = 'order';
+
+-- Files that go with a mail. One that was brought and not sent is forgotten after a day.
+CREATE TABLE message_files (
+  id uuid PRIMARY KEY,
+  user_id uuid NOT NULL REFERENCES users (id),
+  message_id uuid REFERENCES messages (id),
+  position int NOT NULL DEFAULT 0,
+  name text NOT NULL,
+  type text NOT NULL,
+  content bytea NOT NULL,
+  at timestamptz NOT NULL
+);
+CREATE INDEX message_files_message ON message_files (message_id) WHERE message_id IS NOT NULL;
+CREATE INDEX message_files_unsent ON message_files (user_id, at) WHERE message_id IS NULL;

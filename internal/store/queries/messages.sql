@@ -128,3 +128,22 @@ UPDATE messages m SET state = 'cancelled', problem = 'you have spoken since'
 FROM calls c, slips s LEFT JOIN outcomes o ON o.id = s.outcome_id
 WHERE c.id = @call_id AND m.state = 'waiting' AND NOT m.by_hand AND m.slip_id = s.id AND NOT coalesce(o.reached, false) AND s.call_id <> c.id AND m.at < c.started_at
   AND (m.address = c.remote_e164 AND c.remote_e164 <> '' OR m.record_id IN (SELECT l.record_id FROM call_links l WHERE l.call_id = c.id AND l.role = 'person'));
+
+-- name: InsertMessageFile :exec
+-- Keeps a file that was brought, and forgets what the same user brought and did not send.
+WITH old AS (DELETE FROM message_files f WHERE f.user_id = @user_id AND f.message_id IS NULL AND f.at < @unsent_before)
+INSERT INTO message_files (id, user_id, name, type, content, at) VALUES (@id, @user_id, @name, @type, @content, @at);
+
+-- name: AttachFiles :many
+-- Puts files that somebody brought on a message, in their order. It tells how large they are.
+UPDATE message_files f SET message_id = @message_id, position = x.place FROM unnest(@ids::uuid[]) WITH ORDINALITY x(id, place)
+WHERE f.id = x.id AND f.user_id = @user_id AND f.message_id IS NULL RETURNING octet_length(f.content)::int;
+
+-- name: FilesOfMessages :many
+SELECT id, message_id, name, octet_length(content)::int AS bytes FROM message_files WHERE message_id = ANY (@ids::uuid[]) ORDER BY message_id, position;
+
+-- name: FilesToSend :many
+SELECT name, type, content FROM message_files WHERE message_id = @message_id ORDER BY position;
+
+-- name: MessageFile :one
+SELECT f.name, f.type, f.content, f.user_id, f.message_id, m.record_id FROM message_files f LEFT JOIN messages m ON m.id = f.message_id WHERE f.id = @id;

@@ -2992,6 +2992,17 @@ export interface components {
             /** Format: date-time */
             due_at?: string;
             day_only: boolean;
+            /** @description Numbers in the notes that are not theirs yet, and a mail address where they have none */
+            addresses: components["schemas"]["NotedAddress"][];
+        };
+        NotedAddress: {
+            /** @description As it is to be added; or empty */
+            number: string;
+            /** @description Or empty */
+            mail: string;
+            /** @description Of a number */
+            label: string;
+            display: string;
         };
         NewFollowUp: {
             text: string;
@@ -3357,6 +3368,14 @@ export interface components {
             body?: string;
             /** @description What looks like a payment card number is sent as it was typed */
             insist?: boolean;
+            /** @description Of a mail: files brought before, by POST /api/message-files?name= */
+            file_ids?: string[];
+        };
+        MessageFile: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            bytes: number;
         };
         MessageDraft: {
             channel: components["schemas"]["Channel"];
@@ -3404,6 +3423,7 @@ export interface components {
             send_at: string | null;
             problem: string;
             read: boolean;
+            files: components["schemas"]["MessageFile"][];
         };
         Thread: {
             messages: components["schemas"]["Message"][];

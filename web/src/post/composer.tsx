@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -78,7 +78,21 @@ function usePreview(body: Schemas["NewMessage"]) {
 }
 
 /** What was written and not sent, by whom it is to: closing the dialog, or going elsewhere, loses nothing. */
-const unsent = new Map<string, { subject: string; body: string; key: string }>();
+const unsent = new Map<string, Unsent>();
+type File_ = Schemas["MessageFile"];
+type Unsent = { subject: string; body: string; key: string; files: File_[] };
+const nothing = (): Unsent => ({ subject: "", body: "", key: newKey(), files: [] });
+
+/** bring keeps a file at the server, to go with a mail. */
+async function bring(file: File): Promise<File_> {
+  const answer = await fetch(`/api/message-files?name=${encodeURIComponent(file.name)}`, {
+    method: "POST",
+    body: file,
+  });
+  const got = (await answer.json()) as File_ & { detail?: string };
+  if (!answer.ok) throw new Error(got.detail ?? t.failed.unknown);
+  return got;
+}
 
 /** dropUnsent forgets it, at the sign-out. */
 export function dropUnsent() {
@@ -99,11 +113,11 @@ export function Writing({
 }) {
   const tell = useTell();
   const name = [channel, to.record?.id, to.number?.id, to.address].join(" ");
-  const [text, setText] = useState(() => unsent.get(name) ?? { subject: "", body: "", key: newKey() });
-  const { subject, body, key } = text;
-  const write = (change: { subject?: string; body?: string }) => {
+  const [text, setText] = useState(() => unsent.get(name) ?? nothing());
+  const { subject, body, key, files } = text;
+  const write = (change: Partial<Unsent>) => {
     const next = { ...text, ...change };
-    if (next.subject || next.body) unsent.set(name, next);
+    if (next.subject || next.body || next.files.length > 0) unsent.set(name, next);
     else unsent.delete(name);
     setText(next);
   };
@@ -112,7 +126,7 @@ export function Writing({
   const message = {
     channel,
     body,
-    ...(channel === "mail" ? { subject } : {}),
+    ...(channel === "mail" ? { subject, ...(files.length > 0 ? { file_ids: files.map((f) => f.id) } : {}) } : {}),
     ...(to.record ? { record_id: to.record.id } : {}),
     ...(to.number ? { number_id: to.number.id } : {}),
     ...(to.address && to.address.includes("@") === (channel === "mail") ? { address: to.address } : {}),
@@ -122,7 +136,7 @@ export function Writing({
   const draft = usePreview(message);
   const send = useSend(() => {
     unsent.delete(name);
-    setText({ subject: "", body: "", key: newKey() });
+    setText(nothing());
     setInsist(false);
     onSent();
   });
@@ -130,6 +144,16 @@ export function Writing({
     mutationFn: (template_id: string) => ask(api.POST("/api/messages/draft", { body: { ...message, template_id } })),
     onSuccess: (filled) => {
       write({ subject: filled.subject, body: filled.body });
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
+  const input = useRef<HTMLInputElement>(null);
+  const attach = useMutation({
+    mutationFn: (picked: File[]) => Promise.all(picked.map(bring)),
+    onSuccess: (brought) => {
+      write({ files: [...files, ...brought] });
     },
     onError: (e) => {
       tell(e.message, { bad: true });
@@ -189,6 +213,38 @@ export function Writing({
           if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) e.currentTarget.form?.requestSubmit();
         }}
       />
+      {channel === "mail" && (
+        <div className="flex flex-wrap items-center gap-1.5" data-testid="files">
+          <input
+            ref={input}
+            type="file"
+            multiple
+            className="sr-only"
+            tabIndex={-1}
+            aria-label={p.attach}
+            onChange={(e) => {
+              const picked = [...(e.target.files ?? [])];
+              e.target.value = "";
+              if (picked.length > 0) attach.mutate(picked);
+            }}
+          />
+          <Button disabled={attach.isPending} onClick={() => input.current?.click()}>
+            {attach.isPending ? p.attaching : p.attach}
+          </Button>
+          {files.map((f) => (
+            <Button
+              key={f.id}
+              title={p.takeFile(f.name)}
+              aria-label={p.takeFile(f.name)}
+              onClick={() => {
+                write({ files: files.filter((x) => x.id !== f.id) });
+              }}
+            >
+              {p.file(f.name, f.bytes)} <span aria-hidden="true">×</span>
+            </Button>
+          ))}
+        </div>
+      )}
       {(draft.data?.masked || insist) && (
         <div role="alert" className="flex items-center gap-3 rounded-sm bg-waiting-soft px-2 py-1 text-sm text-waiting">
           {t.after.card.inMessage}

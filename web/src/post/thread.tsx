@@ -83,6 +83,17 @@ function Bubble({ message: m }: { message: Message }) {
       </p>
       {m.subject && <p className="font-semibold">{m.subject}</p>}
       <p className="break-words whitespace-pre-wrap">{m.body}</p>
+      {m.files.length > 0 && (
+        <ul className="mt-1 flex flex-wrap gap-x-3 text-sm">
+          {m.files.map((f) => (
+            <li key={f.id}>
+              <a href={`/api/message-files/${f.id}`} download className="text-ours underline">
+                {p.file(f.name, f.bytes)}
+              </a>
+            </li>
+          ))}
+        </ul>
+      )}
       <MessageState message={m} />
     </li>
   );
