@@ -65,6 +65,10 @@ test-go:
 bench: setup-test web/dist/index.html ## speed beside a bare reference, written to docs/benchmarks.md
 	@go run ./internal/bench -out docs/benchmarks.md
 
+drill: export TMPDIR = $(shell scripts/scratch.sh)
+drill: setup-test web/dist/index.html ## a hundred faults in some ten minutes, while reps work and keep a ledger
+	@TRUNDO_DRILL=100 go test ./drill -count=1 -v -timeout 40m -run '^TestDrill$$'
+
 simulate: export TMPDIR = $(shell scripts/scratch.sh)
 simulate: setup-test ## twenty rounds of five hundred people, with restarts, reps who go away and rounds handed over
 	@TRUNDO_ROUNDS=20x500 go test ./internal/desk -count=1 -v -timeout 60m -run '^TestRoundsWithFaults$$'

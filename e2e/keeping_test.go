@@ -5,12 +5,9 @@ import (
 	"fmt"
 	"net/http"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
-	"sync"
-	"syscall"
 	"testing"
 	"time"
 
@@ -20,6 +17,7 @@ import (
 
 	"trundo/internal/demo"
 	"trundo/internal/formats"
+	"trundo/internal/program"
 	"trundo/internal/store"
 	"trundo/internal/store/pgtest"
 )
@@ -129,46 +127,9 @@ func TestTheDatabaseGoesAwayDuringACall(t *testing.T) {
 	win.see("talked", historyPart)
 }
 
-// built builds the program once for all tests.
-var built = sync.OnceValues(func() (string, error) {
-	path := filepath.Join(folder, "trundo")
-	if out, err := exec.Command("go", "build", "-ldflags=-w", "-o", path, "trundo/cmd/trundo").CombinedOutput(); err != nil {
-		return "", fmt.Errorf("building the program: %s", out)
-	}
-	return path, nil
-})
-
-// program is the real binary, which can be killed.
-type program struct {
-	cmd *exec.Cmd
-	url string
-}
-
-func startProgram(t *testing.T, binary, url, data, addr string) *program {
-	t.Helper()
-	cmd := exec.Command(binary, "serve")
-	cmd.Env = append(os.Environ(), "DATABASE_URL="+url, "TRUNDO_ADDR="+addr, "TRUNDO_METRICS_ADDR=off", "TRUNDO_DATA="+data, "TRUNDO_LOG=error", "TRUNDO_SOUND_ADDR=127.0.0.1:0", "TRUNDO_CALLING_HOURS=0:00-24:00")
-	cmd.Stderr = os.Stderr
-	require.NoError(t, cmd.Start())
-	p := &program{cmd, "http://" + addr}
-	t.Cleanup(func() {
-		_ = cmd.Process.Kill()
-		_ = cmd.Wait()
-	})
-	require.Eventually(t, func() bool {
-		r, err := http.Get(p.url + "/readyz")
-		if err != nil {
-			return false
-		}
-		_ = r.Body.Close()
-		return r.StatusCode == http.StatusOK
-	}, 30*time.Second, 50*time.Millisecond, "the program serves")
-	return p
-}
-
 func TestNothingIsLostWhenTheServerIsKilled(t *testing.T) {
 	t.Parallel()
-	binary, err := built()
+	binary, err := program.Build()
 	require.NoError(t, err)
 	cluster, url := pgtest.Own(t)
 	s, err := store.Open(t.Context(), url, 2)
@@ -176,9 +137,9 @@ func TestNothingIsLostWhenTheServerIsKilled(t *testing.T) {
 	require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now()))
 	s.Close()
 	data, addr := t.TempDir(), "127.0.0.1:18480"
-	first := startProgram(t, binary, url, data, addr)
+	first := program.Start(t, binary, url, data, addr)
 
-	win := open(t, first.url)
+	win := open(t, first.URL)
 	win.fill("Name", "ines")
 	win.fill("Password", "lindenfall")
 	win.click("button", "Sign in")
@@ -192,12 +153,11 @@ func TestNothingIsLostWhenTheServerIsKilled(t *testing.T) {
 	require.NoError(t, cluster.Halt())
 	win.fill("Notes", "saved before the kill, kept in the journal,")
 	win.until("the journal to have it", `document.querySelector('[data-testid=notes-status]').dataset.status === 'server'`)
-	require.NoError(t, first.cmd.Process.Signal(syscall.SIGKILL))
-	_ = first.cmd.Wait()
+	first.Kill()
 	win.fill("Notes", "saved before the kill, kept in the journal, and in the browser.")
 	win.see("Not connected", "[data-testid=away]")
 	require.NoError(t, cluster.Resume(context.Background()))
-	startProgram(t, binary, url, data, addr)
+	program.Start(t, binary, url, data, addr)
 	win.until("the notes to be saved", notesSaved)
 	win.see("cut off", slipPart)
 	assert.Equal(t, "saved before the kill, kept in the journal, and in the browser.", win.notes())
@@ -212,7 +172,7 @@ func TestNothingIsLostWhenTheServerIsKilled(t *testing.T) {
 
 func TestRecordingsSurviveAKillToTheLastSecond(t *testing.T) {
 	t.Parallel()
-	binary, err := built()
+	binary, err := program.Build()
 	require.NoError(t, err)
 	_, url := pgtest.Own(t)
 	s, err := store.Open(t.Context(), url, 2)
@@ -225,11 +185,11 @@ func TestRecordingsSurviveAKillToTheLastSecond(t *testing.T) {
 	_, err = s.Pool.Exec(t.Context(), `UPDATE lines SET unanswered = 'voicemail', closed = 'voicemail', greeting = 'Yes?'`)
 	require.NoError(t, err)
 	data := t.TempDir()
-	first := startProgram(t, binary, url, data, "127.0.0.1:18490")
+	first := program.Start(t, binary, url, data, "127.0.0.1:18490")
 	ask := func(path, body string, cookie *http.Cookie) *http.Response {
-		r, err := http.NewRequest(http.MethodPost, first.url+path, strings.NewReader(body))
+		r, err := http.NewRequest(http.MethodPost, first.URL+path, strings.NewReader(body))
 		require.NoError(t, err)
-		r.Header.Set("Origin", first.url)
+		r.Header.Set("Origin", first.URL)
 		r.Header.Set("Content-Type", "application/json")
 		if cookie != nil {
 			r.AddCookie(cookie)
@@ -259,10 +219,9 @@ func TestRecordingsSurviveAKillToTheLastSecond(t *testing.T) {
 	require.Eventually(t, func() bool { all := sizes(); return len(all) == calls && slices.Min(all) > 3*second }, time.Minute, 20*time.Millisecond, "ten messages of three seconds")
 	before := slices.Min(sizes())
 	require.Eventually(t, func() bool { return slices.Min(sizes()) > before }, time.Minute, time.Millisecond, "they grow while they are made")
-	require.NoError(t, first.cmd.Process.Signal(syscall.SIGKILL))
-	_ = first.cmd.Wait()
+	first.Kill()
 	onDisk := sizes() // as far as it came: a machine that is too busy leaves frames out, so this is held against the disk and not the clock
-	startProgram(t, binary, url, data, "127.0.0.1:18490")
+	program.Start(t, binary, url, data, "127.0.0.1:18490")
 	var kept, bytes int64
 	require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*), sum(total_ms) * 16 FROM recordings WHERE state = 'kept' AND trouble = ''`).Scan(&kept, &bytes))
 	assert.EqualValues(t, calls, kept, "all are complete")

@@ -158,6 +158,9 @@ func (c *Cluster) URL(database string) string {
 	return fmt.Sprintf("postgres://%s@127.0.0.1:%d/%s?sslmode=disable", who, c.port, database)
 }
 
+// Dir is the folder of its data.
+func (c *Cluster) Dir() string { return c.dir }
+
 // Port is where the server listens.
 func (c *Cluster) Port() int { return c.port }
 

@@ -167,6 +167,7 @@ describe("a follow-up that the notes name", () => {
       if (path.endsWith("/follow-up-proposal"))
         return {
           body: {
+            addresses: [],
             found: true,
             kind: "call",
             text: "Call back thu 3pm",

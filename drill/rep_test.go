@@ -1,0 +1,301 @@
+package drill_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net/http"
+	"net/http/cookiejar"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/coder/websocket"
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+)
+
+// entry is what one call of a rep was acknowledged to be.
+type entry struct {
+	rep, key    string
+	id          uuid.UUID
+	slip        uuid.UUID
+	asked       time.Time // when it was first asked for
+	said        []string  // notes that were acknowledged, in their order; each holds the one before
+	ended       time.Time // when its end was acknowledged; zero: never
+	filed       bool
+	number      uuid.UUID
+	record      uuid.UUID
+	followUpKey string
+	followUp    string // its text, once acknowledged
+}
+
+// rep works as somebody of the firm.
+type rep struct {
+	d      *drill
+	login  string
+	client *http.Client
+	rand   *rand.Rand
+	ledger []*entry
+}
+
+// answer is what came back. A status of 0: nothing did.
+type answer struct {
+	status int
+	body   []byte
+}
+
+func (a answer) ok() bool { return a.status/100 == 2 }
+
+// again tells whether the same wish may be sent once more: nothing came back, or it was said that it is not possible now.
+func (a answer) again() bool {
+	return a.status == 0 || a.status == http.StatusServiceUnavailable || a.status == http.StatusTooManyRequests
+}
+
+func (d *drill) newRep(login string, seed uint64) *rep {
+	jar, err := cookiejar.New(nil)
+	d.must(err)
+	return &rep{d: d, login: login, rand: rand.New(rand.NewPCG(seed, 7)), client: &http.Client{Jar: jar, Timeout: 15 * time.Second}}
+}
+
+// ask sends one request, once.
+func (r *rep) ask(ctx context.Context, method, path, key string, body any) answer {
+	var text io.Reader
+	if body != nil {
+		b, err := json.Marshal(body)
+		r.d.must(err)
+		text = bytes.NewReader(b)
+	}
+	q, err := http.NewRequestWithContext(ctx, method, r.d.url+path, text)
+	r.d.must(err)
+	q.Header.Set("Content-Type", "application/json")
+	q.Header.Set("Origin", r.d.url)
+	if key != "" {
+		q.Header.Set("Idempotency-Key", key)
+	}
+	got, err := r.client.Do(q)
+	if err != nil {
+		return answer{}
+	}
+	defer got.Body.Close()
+	b, err := io.ReadAll(got.Body)
+	if err != nil {
+		return answer{}
+	}
+	if got.StatusCode == http.StatusInternalServerError {
+		r.d.fault("%s %s was answered with our fault: %s", method, path, b)
+	}
+	return answer{got.StatusCode, b}
+}
+
+// insist sends a request until it is answered, the same each time: what was not answered may have been done. Now and then the asker leaves
+// before the answer, or loses it, though all is well. Where two answers come, they have to be the same.
+func (r *rep) insist(method, path, key string, body any) answer {
+	var lost []byte
+	for until := time.Now().Add(patience); ; {
+		ctx, cancel := context.WithCancel(context.Background())
+		if key != "" && r.rand.IntN(8) == 0 {
+			leaves := time.AfterFunc(time.Duration(r.rand.IntN(12_000))*time.Microsecond, cancel)
+			defer leaves.Stop()
+		}
+		a := r.ask(ctx, method, path, key, body)
+		cancel()
+		switch {
+		case a.ok() && key != "" && lost == nil && r.rand.IntN(8) == 0:
+			lost = a.body // the answer is lost on its way
+			continue
+		case a.ok() && lost != nil && idOf(lost) != idOf(a.body):
+			r.d.fault("%s %s with the same key: %s, then %s", method, path, lost, a.body)
+			return a
+		case !a.again():
+			return a
+		case time.Now().After(until):
+			return a
+		}
+		r.pause(50, 250)
+	}
+}
+
+// idOf is the id in an answer.
+func idOf(body []byte) string {
+	var v struct{ ID string }
+	_ = json.Unmarshal(body, &v)
+	return v.ID
+}
+
+func (r *rep) pause(from, to int) {
+	timer := time.NewTimer(time.Duration(from+r.rand.IntN(to-from)) * time.Millisecond)
+	defer timer.Stop()
+	<-timer.C
+}
+
+func (r *rep) signIn() error {
+	a := r.insist("POST", "/api/session", "", contract.SignIn{Login: r.login, Password: password})
+	if !a.ok() {
+		return fmt.Errorf("%s does not sign in: %d %s", r.login, a.status, a.body)
+	}
+	return nil
+}
+
+// watches keeps a window open, which comes back whenever it is cut off.
+func (r *rep) watches(ctx context.Context) {
+	for ctx.Err() == nil {
+		header := http.Header{"Origin": {r.d.url}}
+		u, err := url.Parse(r.d.url)
+		r.d.must(err)
+		for _, c := range r.client.Jar.Cookies(u) {
+			header.Add("Cookie", c.String())
+		}
+		c, _, err := websocket.Dial(ctx, strings.Replace(r.d.url, "http", "ws", 1)+"/api/live", &websocket.DialOptions{HTTPHeader: header})
+		for err == nil {
+			_, _, err = c.Read(ctx)
+		}
+		if c != nil {
+			_ = c.CloseNow()
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(200 * time.Millisecond):
+		}
+	}
+}
+
+// works makes calls, one after the other.
+func (r *rep) works(ctx context.Context) {
+	for ctx.Err() == nil {
+		r.call()
+		r.pause(20, 200)
+	}
+}
+
+// call is one call, from the click to its filing, as far as it can be done.
+func (r *rep) call() {
+	number := r.d.numbers[r.rand.IntN(len(r.d.numbers))]
+	e := &entry{rep: r.login, key: uuid.NewString(), asked: time.Now(), number: number.id, record: number.record}
+	wish := contract.NewCall{NumberID: &number.id}
+	a := r.insist("POST", "/api/calls", e.key, wish)
+	if a.status == http.StatusConflict { // a call that was not known to have been made
+		var p contract.Problem
+		_ = json.Unmarshal(a.body, &p)
+		if p.Code == "in_call" && p.CallID != nil {
+			r.insist("POST", "/api/calls/"+p.CallID.String()+"/hang-up", "", nil)
+			return
+		}
+	}
+	if !a.ok() {
+		if a.status != 0 && !a.again() && a.status != http.StatusConflict {
+			r.d.fault("%s calls: %d %s", r.login, a.status, a.body)
+		}
+		return
+	}
+	var c contract.Call
+	r.d.must(json.Unmarshal(a.body, &c))
+	e.id, e.slip = c.ID, c.Slip.ID
+	r.ledger = append(r.ledger, e)
+	for range 1 + r.rand.IntN(3) {
+		r.writes(e)
+		r.pause(20, 400)
+	}
+	if a := r.insist("POST", "/api/calls/"+e.id.String()+"/hang-up", "", nil); a.ok() {
+		e.ended = time.Now()
+	} else if !a.again() && a.status != http.StatusConflict {
+		r.d.fault("%s hangs up %s: %d %s", r.login, e.id, a.status, a.body)
+	}
+	r.writes(e)
+	if r.rand.IntN(2) == 0 {
+		r.noteFollowUp(e)
+	}
+	r.files(e)
+}
+
+// writes adds a word to the notes of a call. What is answered counts, wherever it is kept.
+func (r *rep) writes(e *entry) {
+	text := fmt.Sprintf("word %d", len(e.said)+1)
+	if len(e.said) > 0 {
+		text = e.said[len(e.said)-1] + " " + text
+	}
+	edit := contract.NotesEdit{Body: text, Writer: "drill"}
+	for until := time.Now().Add(patience); time.Now().Before(until); {
+		a := r.ask(context.Background(), "PUT", "/api/slips/"+e.slip.String()+"/notes", "", edit)
+		switch {
+		case a.ok():
+			e.said = append(e.said, text)
+			return
+		case a.status == http.StatusConflict:
+			var p contract.Problem
+			if json.Unmarshal(a.body, &p) != nil || p.Notes == nil {
+				return // filed
+			}
+			edit.Base = p.Notes.Version
+		case !a.again():
+			r.d.fault("%s writes: %d %s", r.login, a.status, a.body)
+			return
+		default:
+			r.pause(30, 150)
+		}
+	}
+}
+
+func (r *rep) noteFollowUp(e *entry) {
+	e.followUpKey = uuid.NewString()
+	text := "follow " + e.followUpKey
+	if a := r.insist("POST", "/api/records/"+e.record.String()+"/follow-ups", e.followUpKey, contract.NewFollowUp{Text: text}); a.ok() {
+		e.followUp = text
+	}
+}
+
+// files says what came of a call and files it.
+func (r *rep) files(e *entry) {
+	var problem answer
+	for until := time.Now().Add(patience); time.Now().Before(until); r.pause(30, 200) {
+		c, err := r.read(e.id)
+		if err != nil {
+			continue
+		}
+		if c.Slip.OutcomeID == nil {
+			r.ask(context.Background(), "PATCH", "/api/slips/"+e.slip.String(), "", contract.SlipChange{Version: c.Slip.Version, OutcomeID: &r.d.outcome})
+			continue
+		}
+		if problem = r.insist("POST", "/api/slips/"+e.slip.String()+"/file", e.key+"-file", contract.FileSlip{}); problem.ok() {
+			e.filed = true
+			return
+		}
+	}
+	if problem.status == http.StatusConflict {
+		r.d.fault("%s is stuck with %s: %s", r.login, e.id, problem.body)
+	}
+}
+
+var errNotRead = errors.New("not read")
+
+// read reads a call.
+func (r *rep) read(id uuid.UUID) (contract.Call, error) {
+	var page contract.CallPageDetail
+	a := r.ask(context.Background(), "GET", "/api/calls/"+id.String(), "", nil)
+	if !a.ok() {
+		return page.Call, fmt.Errorf("%w: %d %s", errNotRead, a.status, a.body)
+	}
+	err := json.Unmarshal(a.body, &page)
+	return page.Call, err
+}
+
+// followUps is how often the follow-up of an entry is there.
+func (r *rep) followUps(e *entry) int {
+	a := r.insist("GET", "/api/records/"+e.record.String(), "", nil)
+	var sheet contract.Record
+	if err := json.Unmarshal(a.body, &sheet); err != nil {
+		return -1
+	}
+	n := 0
+	for _, f := range sheet.FollowUps {
+		if f.Text == "follow "+e.followUpKey {
+			n++
+		}
+	}
+	return n
+}
