@@ -11,7 +11,7 @@ RACE := /internal/(core|switchboard|live|carrier|journal|media)(/|$$)
 SINGLE := /internal/core/audio$$
 FRONT := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/package-lock.json web/vite.config.ts
 
-.PHONY: help setup setup-test demo demo-reset build dev test test-front test-go fmt lint bench generate screenshots tools fuzz simulate
+.PHONY: help setup setup-test demo demo-reset build dev test test-front test-go fmt lint bench generate screenshots tools fuzz simulate drill
 
 help: ## what there is
 	@grep -hE '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16

@@ -213,6 +213,7 @@ func (f figures) report(p func(string, ...any)) {
 	one("find a misspelt name, p95", f.misspelt, "under 150 ms")
 	one("a list with three filters opens, p95", f.list, "within 150 ms")
 	one("100 rows anywhere in the first 100,000 of a list, p95", f.scroll, "scrolls")
+	one("100 rows after a row that is known, anywhere there, p95", f.goOn, "")
 	f.rings.report(p)
 	p(`
 - **Candidates**: who has a number, with what decides whether it may be called; bare: pgx reads one indexed row. By turns, %d each.

@@ -29,7 +29,7 @@ type figures struct {
 	people, numbers          int
 	candidates               pair      // ms
 	prefix, digits, misspelt []float64 // ms
-	list, scroll             []float64 // ms
+	list, scroll, goOn       []float64 // ms
 	rings                    ringFigures
 }
 
@@ -245,7 +245,18 @@ func (f *figures) read(ctx context.Context, s *store.Store, d *desk.Desk) error 
 			return fmt.Errorf("a list of %d: %w", len(page.Rows), err)
 		}
 		took := ms(start)
-		offset := r.IntN(min(99_900, f.people/2))
+		offset := 1 + r.IntN(min(99_900, f.people/2))
+		before, err := d.Rows(ctx, a, contract.RowQuery{Kinds: people, Offset: new(offset - 1), Limit: new(1)})
+		if err != nil || len(before.Rows) != 1 {
+			return fmt.Errorf("the row before row %d: %w", offset, err)
+		}
+		start = time.Now()
+		if _, err = d.Rows(ctx, a, contract.RowQuery{Kinds: people, Offset: &offset, After: &before.Rows[0].ID}); err != nil {
+			return err
+		}
+		if i >= 10 {
+			f.goOn = append(f.goOn, ms(start))
+		}
 		wide := `{"all":[{"field":"source","op":"is","value":"Local radio spot"}]}`
 		start = time.Now()
 		page, err = d.Rows(ctx, a, contract.RowQuery{Kinds: people, Filter: &wide, Offset: &offset})

@@ -4571,6 +4571,9 @@ type RowPage struct {
 
 // RowQuery defines model for RowQuery.
 type RowQuery struct {
+	// After The row before the one at the offset, where it is known: then nothing is counted off
+	After *openapi_types.UUID `json:"after,omitempty"`
+
 	// Down Largest first
 	Down *bool `json:"down,omitempty"`
 

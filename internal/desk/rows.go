@@ -63,6 +63,9 @@ func (d *Desk) rowQuery(a Actor, f *firm, r contract.RowQuery) (store.RowQuery, 
 	if r.Limit != nil {
 		q.Limit = *r.Limit
 	}
+	if r.After != nil {
+		q.After = *r.After
+	}
 	return q, nil
 }
 

@@ -291,3 +291,32 @@ func TestAFieldOfTheFirmsOwnIsShownAndFilteredAmongPeople(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotContains(t, names(page.Rows), "Berit Osterlund")
 }
+
+func TestRowsGoOnAfterARow(t *testing.T) {
+	w := newWorld(t)
+	for i := range 30 {
+		w.add(contract.RecordKindContact, map[string]string{"given": "Same", "family": fmt.Sprint("name ", i/10)})
+	}
+	for _, down := range []bool{false, true} {
+		for _, sort := range []string{"name", "stage"} {
+			all, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Sort: &sort, Down: &down})
+			require.NoError(t, err)
+			var got []contract.RecordRow
+			for len(got) < len(all.Rows) {
+				q := contract.RowQuery{Kinds: people, Sort: &sort, Down: &down, Offset: ptr(len(got)), Limit: ptr(7)}
+				if len(got) > 0 {
+					q.After = &got[len(got)-1].ID
+				}
+				page, err := w.Rows(t.Context(), w.ines, q)
+				require.NoError(t, err)
+				require.NotEmpty(t, page.Rows)
+				assert.Equal(t, len(got), page.Offset)
+				got = append(got, page.Rows...)
+			}
+			assert.Equal(t, all.Rows, got, "%s, down: %t", sort, down)
+		}
+	}
+	last, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Offset: ptr(3), Limit: ptr(2), After: ptr(uuid.New())})
+	require.NoError(t, err)
+	assert.Len(t, last.Rows, 2, "a row that is gone is counted off as before")
+}

@@ -24,6 +24,9 @@ type RowQuery struct {
 	Sort          fields.Field // zero: the name
 	Down          bool
 	Offset, Limit int
+	// After is the row before the one at Offset, where it is known: by names, the rows are read from there on by the index, and nothing is
+	// counted off. uuid.Nil: it is not known.
+	After uuid.UUID
 }
 
 // Selection are records that somebody has picked: those named, or all that a query finds, but for some.
@@ -43,9 +46,33 @@ func (t *sqlText) arg(v any) string {
 
 // RowIDs reads the ids of the rows from q.Offset on, in order.
 func (s *Store) RowIDs(ctx context.Context, q RowQuery) ([]uuid.UUID, error) {
+	if q.After != uuid.Nil && q.byName() {
+		ids, err := s.rowsAfter(ctx, q)
+		if err != nil || len(ids) > 0 {
+			return ids, err
+		} // it was the last, or is gone
+	}
 	var t sqlText
 	where := q.where(&t)
 	text := fmt.Sprintf("SELECT r.id FROM records r WHERE %s ORDER BY %s LIMIT %d OFFSET %d", where, q.order(&t), q.Limit, q.Offset)
+	rows, err := s.Pool.Query(ctx, text, t.args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
+}
+
+// rowsAfter reads the rows after q.After, by names; none where that is gone.
+func (s *Store) rowsAfter(ctx context.Context, q RowQuery) ([]uuid.UUID, error) {
+	var t sqlText
+	where := q.where(&t)
+	after := t.arg(q.After)
+	is := ">"
+	if q.Down {
+		is = "<"
+	}
+	text := fmt.Sprintf("SELECT r.id FROM records r WHERE %s AND (lower(r.name), r.id) %s ((SELECT lower(x.name) FROM records x WHERE x.id = %s), %s) ORDER BY %s LIMIT %d",
+		where, is, after, after, q.order(&t), q.Limit)
 	rows, err := s.Pool.Query(ctx, text, t.args...)
 	if err != nil {
 		return nil, err
@@ -106,6 +133,9 @@ func (q RowQuery) where(t *sqlText) string {
 	}
 	return strings.Join(parts, " AND ")
 }
+
+// byName tells whether rows are in the order of their names.
+func (q RowQuery) byName() bool { return q.Sort.Key == "" || q.Sort.Key == "name" }
 
 func (q RowQuery) order(t *sqlText) string {
 	text := "lower(r.name)"

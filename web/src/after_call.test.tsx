@@ -194,7 +194,15 @@ describe("what filing does", () => {
 });
 
 describe("a follow-up that the notes name", () => {
-  const found = { addresses: [], found: true, kind: "call", text: "Call back", when: "Thu 15:00", due_at: due, day_only: false };
+  const found = {
+    addresses: [],
+    found: true,
+    kind: "call",
+    text: "Call back",
+    when: "Thu 15:00",
+    due_at: due,
+    day_only: false,
+  };
   const noted = ended({ notes: { body: "call back thu 3pm", version: 1, saved: true, saved_at: due } });
   const answer = (a: Asked) => {
     if (a.path.endsWith("/follow-up-proposal")) return { body: found };

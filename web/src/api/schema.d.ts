@@ -2502,6 +2502,11 @@ export interface components {
             /** @description Largest first */
             down?: boolean;
             offset?: number;
+            /**
+             * Format: uuid
+             * @description The row before the one at the offset, where it is known: then nothing is counted off
+             */
+            after?: string;
             limit?: number;
         };
         RowPage: {

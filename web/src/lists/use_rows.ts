@@ -1,5 +1,5 @@
 // The rows of a list of any length: pages are fetched as they come into sight, from anywhere in it.
-import { useQueries, useQuery } from "@tanstack/react-query";
+import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 
 import type { RecordRow, Schemas } from "../api/client";
@@ -14,8 +14,13 @@ export function useRows(query: Schemas["RowQuery"]) {
   const firstPage = Math.floor(sight[0] / page);
   const lastPage = Math.max(firstPage, Math.floor(sight[1] / page));
   const wanted = [...new Set([0, ...Array.from({ length: lastPage - firstPage + 1 }, (_, i) => firstPage + i)])];
+  const client = useQueryClient();
+  const at = (p: number) => ({ ...query, offset: p * page, limit: page });
   const pages = useQueries({
-    queries: wanted.map((p) => queries.rows({ ...query, offset: p * page, limit: page })),
+    queries: wanted.map((p) => {
+      const before = client.getQueryData(queries.rows(at(p - 1)).queryKey);
+      return queries.rows(at(p), before?.rows.length === page ? before.rows.at(-1)?.id : undefined);
+    }),
   });
   const counted = useQuery(queries.count(query));
   const loaded = new Map<number, RecordRow>();

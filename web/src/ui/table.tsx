@@ -114,7 +114,7 @@ export function Table<Row>({
       aria-multiselectable={picking ? true : undefined}
       aria-activedescendant={count > 0 ? `${id}-${String(at)}` : undefined}
       onKeyDown={onKeyDown}
-      className="group min-h-0 flex-1 overflow-auto outline-offset-[-2px]"
+      className="group max-h-[calc(100dvh-6rem)] min-h-0 flex-1 overflow-auto outline-offset-[-2px]"
       data-testid="rows"
     >
       <div
