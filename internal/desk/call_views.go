@@ -214,14 +214,14 @@ type CallQuery struct {
 }
 
 // params are a query's parameters for the store.
-func (c CallQuery) params(a Actor, count int32) (db.CallListParams, error) {
+func (c CallQuery) params(a Actor, count int32) (store.CallListQuery, error) {
 	q := strings.TrimSpace(strings.ReplaceAll(c.Q, "\x00", ""))
-	p := db.CallListParams{Count: count, Way: c.Way, Narrow: c.Only, Q: likeText(q)}
+	p := store.CallListQuery{Count: count, Way: c.Way, Narrow: c.Only, Q: likeText(q)}
 	if digits := phone.Digits(q); len(digits) >= 3 && phone.LooksLikeNumber(q) {
 		p.Digits = strings.TrimLeft(digits, "0")
 	}
 	if c.Mine {
-		p.UserID = &a.ID
+		p.User = &a.ID
 	}
 	var err error
 	p.Before, p.BeforeID, err = readCursor(c.Before)
@@ -235,7 +235,13 @@ func likeText(q string) string {
 
 // Calls lists calls, newest first, those that nobody has come back to oldest first: a's own, or everybody's, all or some.
 func (d *Desk) Calls(ctx context.Context, a Actor, query CallQuery) (contract.CallPage, error) {
-	p, err := query.params(a, callsPerPage)
+	return d.callsBy(ctx, a, query, callsPerPage, d.callLines)
+}
+
+// callsBy is a page of calls of some length, read as they are to be shown.
+func (d *Desk) callsBy(ctx context.Context, a Actor, query CallQuery, count int32,
+	read func(context.Context, Actor, []uuid.UUID) ([]contract.Call, error)) (contract.CallPage, error) {
+	p, err := query.params(a, count)
 	if err != nil {
 		return contract.CallPage{}, err
 	}
@@ -247,17 +253,17 @@ func (d *Desk) Calls(ctx context.Context, a Actor, query CallQuery) (contract.Ca
 		}
 		ids, err = d.Store.UnreturnedCalls(ctx, after)
 	} else {
-		ids, err = d.Store.CallList(ctx, p)
+		ids, err = d.Store.CallIDs(ctx, p)
 	}
 	if err != nil {
 		return contract.CallPage{}, err
 	}
-	calls, err := d.callLines(ctx, a, ids)
+	calls, err := read(ctx, a, ids)
 	if err != nil {
 		return contract.CallPage{}, err
 	}
 	page := contract.CallPage{Calls: calls}
-	if n := len(calls); n == callsPerPage {
+	if n := len(calls); n == int(count) {
 		page.Next = writeCursor(calls[n-1].State.StartedAt, calls[n-1].ID)
 	}
 	return page, nil

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"golang.org/x/sync/errgroup"
 
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
@@ -111,6 +112,9 @@ func (d *Desk) writtenLinks(ctx context.Context, a Actor, n phone.Number, record
 // maxCallsFile is how many calls a file of calls has at most.
 const maxCallsFile = 1_000_000
 
+// callsOfFile is how many calls are read at once for a file.
+const callsOfFile = 5_000
+
 // WriteCalls writes the calls that a query asks for as CSV, newest first, in a's zone. Error: ErrForbidden.
 func (d *Desk) WriteCalls(ctx context.Context, a Actor, query CallQuery, w io.Writer) error {
 	if !a.mayDo(Export) && !query.Mine {
@@ -121,25 +125,41 @@ func (d *Desk) WriteCalls(ctx context.Context, a Actor, query CallQuery, w io.Wr
 	if err != nil {
 		return err
 	}
-	for written := 0; written < maxCallsFile; {
-		page, err := d.Calls(ctx, a, query)
-		if err != nil {
-			return err
-		}
-		for _, c := range page.Calls {
-			if err := out.Write(callCells(c, a)); err != nil {
+	// The next calls are read while these are written.
+	pages := make(chan []contract.Call, 1)
+	both, ctx := errgroup.WithContext(ctx)
+	both.Go(func() error {
+		defer close(pages)
+		for read := 0; read < maxCallsFile; read += callsOfFile {
+			page, err := d.callsBy(ctx, a, query, callsOfFile, d.callViews)
+			if err != nil {
 				return err
 			}
-			written++
+			select {
+			case pages <- page.Calls:
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+			if query.Before = page.Next; page.Next == "" {
+				break
+			}
 		}
-		if err := out.Flush(); err != nil {
-			return err
+		return nil
+	})
+	both.Go(func() error {
+		for calls := range pages {
+			for _, c := range calls {
+				if err := out.Write(callCells(c, a)); err != nil {
+					return err
+				}
+			}
+			if err := out.Flush(); err != nil {
+				return err
+			}
 		}
-		if query.Before = page.Next; page.Next == "" {
-			break
-		}
-	}
-	return nil
+		return nil
+	})
+	return both.Wait()
 }
 
 func callCells(c contract.Call, a Actor) []string {

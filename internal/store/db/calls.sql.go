@@ -210,63 +210,6 @@ func (q *Queries) CallInProgress(ctx context.Context, arg CallInProgressParams) 
 	return elsewhere, err
 }
 
-const callList = `-- name: CallList :many
-SELECT c.id FROM calls c
-WHERE ($1::uuid IS NULL OR c.placed_by = $1 AND c.direction <> 'inbound' OR c.colleague_id = $1
-    OR c.id IN (SELECT s.call_id FROM slips s WHERE s.user_id = $1))
-  AND ($2::text = '' OR c.direction = $2)
-  AND ($3::text NOT IN ('missed', 'voicemail') OR c.direction = 'inbound' AND c.answered_at IS NULL AND c.ended_at IS NOT NULL)
-  AND ($3 <> 'voicemail' OR c.message_ms > 0)
-  AND ($3 <> 'nobody' OR c.direction <> 'internal' AND NOT EXISTS (SELECT FROM call_links l WHERE l.call_id = c.id))
-  AND ($3 <> 'no_outcome' OR EXISTS (SELECT FROM slips o WHERE o.call_id = c.id AND o.outcome_id IS NULL) AND c.direction <> 'internal')
-  AND ($4::text = '' OR c.remote_typed ILIKE '%' || $4 || '%' OR $5::text <> '' AND c.remote_e164 LIKE '%' || $5 || '%'
-    OR EXISTS (SELECT FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND r.search LIKE '%' || fold($4) || '%')
-    OR EXISTS (SELECT FROM slips s JOIN users u ON u.id = s.user_id WHERE s.call_id = c.id AND u.name ILIKE '%' || $4 || '%'))
-  AND (c.started_at, c.id) < ($6::timestamptz, $7::uuid)
-ORDER BY c.started_at DESC, c.id DESC LIMIT $8
-`
-
-type CallListParams struct {
-	UserID   *uuid.UUID
-	Way      string
-	Narrow   string
-	Q        string
-	Digits   string
-	Before   time.Time
-	BeforeID uuid.UUID
-	Count    int32
-}
-
-// Calls, newest first. An empty text leaves a condition out.
-func (q *Queries) CallList(ctx context.Context, arg CallListParams) ([]uuid.UUID, error) {
-	rows, err := q.db.Query(ctx, callList,
-		arg.UserID,
-		arg.Way,
-		arg.Narrow,
-		arg.Q,
-		arg.Digits,
-		arg.Before,
-		arg.BeforeID,
-		arg.Count,
-	)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	items := []uuid.UUID{}
-	for rows.Next() {
-		var id uuid.UUID
-		if err := rows.Scan(&id); err != nil {
-			return nil, err
-		}
-		items = append(items, id)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const callsByIDs = `-- name: CallsByIDs :many
 SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.remote_label, c.caller_id, c.caller_id_reason,
   c.device, c.state, c.last_seq, c.started_at, c.rang_at, c.answered_at, c.ended_at, c.end_reason, c.dial_ms, c.ring_ms, c.talk_ms,

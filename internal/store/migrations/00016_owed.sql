@@ -36,3 +36,10 @@ CREATE TABLE message_files (
 );
 CREATE INDEX message_files_message ON message_files (message_id) WHERE message_id IS NOT NULL;
 CREATE INDEX message_files_unsent ON message_files (user_id, at) WHERE message_id IS NULL;
+
+CREATE INDEX calls_colleague ON calls (colleague_id) WHERE colleague_id IS NOT NULL;
+CREATE INDEX calls_inbound ON calls (line_id, started_at) WHERE direction = 'inbound';
+CREATE INDEX records_of_source ON records (source, kind, created_at) INCLUDE (stage, stage_at, currency, amount_minor)
+  WHERE source <> '' AND kind IN ('contact', 'lead', 'deal') AND deleted_at IS NULL;
+CREATE INDEX calls_no_number ON calls (started_at) WHERE remote_e164 = '';
+CREATE INDEX calls_digits ON calls USING gin (remote_e164 gin_trgm_ops) WHERE remote_e164 <> '';

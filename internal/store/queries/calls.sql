@@ -136,22 +136,6 @@ ORDER BY cl.call_id, cl.role DESC, cl.at, r.id;
 -- What a rep has made, or answered.
 SELECT c.id FROM slips s JOIN calls c ON c.id = s.call_id WHERE s.user_id = @user_id ORDER BY s.created_at DESC LIMIT @count;
 
--- name: CallList :many
--- Calls, newest first. An empty text leaves a condition out.
-SELECT c.id FROM calls c
-WHERE (sqlc.narg('user_id')::uuid IS NULL OR c.placed_by = sqlc.narg('user_id') AND c.direction <> 'inbound' OR c.colleague_id = sqlc.narg('user_id')
-    OR c.id IN (SELECT s.call_id FROM slips s WHERE s.user_id = sqlc.narg('user_id')))
-  AND (@way::text = '' OR c.direction = @way)
-  AND (@narrow::text NOT IN ('missed', 'voicemail') OR c.direction = 'inbound' AND c.answered_at IS NULL AND c.ended_at IS NOT NULL)
-  AND (@narrow <> 'voicemail' OR c.message_ms > 0)
-  AND (@narrow <> 'nobody' OR c.direction <> 'internal' AND NOT EXISTS (SELECT FROM call_links l WHERE l.call_id = c.id))
-  AND (@narrow <> 'no_outcome' OR EXISTS (SELECT FROM slips o WHERE o.call_id = c.id AND o.outcome_id IS NULL) AND c.direction <> 'internal')
-  AND (@q::text = '' OR c.remote_typed ILIKE '%' || @q || '%' OR @digits::text <> '' AND c.remote_e164 LIKE '%' || @digits || '%'
-    OR EXISTS (SELECT FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND r.search LIKE '%' || fold(@q) || '%')
-    OR EXISTS (SELECT FROM slips s JOIN users u ON u.id = s.user_id WHERE s.call_id = c.id AND u.name ILIKE '%' || @q || '%'))
-  AND (c.started_at, c.id) < (@before::timestamptz, @before_id::uuid)
-ORDER BY c.started_at DESC, c.id DESC LIMIT @count;
-
 -- name: UnreturnedCalls :many
 -- Calls that nobody has come back to, the oldest first: of the lines that a rep answers, or of all.
 SELECT c.id FROM unreturned u JOIN calls c ON c.id = u.call_id
