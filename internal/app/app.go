@@ -43,14 +43,15 @@ type Config struct {
 	Proxies     []string // addresses, or ranges, of proxies whose word about a client's address counts
 	Secure      bool     // cookies only over TLS, also where a proxy ends it
 	Demo        bool
-	SoundAddr   string // UDP, for browsers' voices; empty: none is taken
-	SoundPublic string // the address by which browsers reach it from outside; empty: as this machine knows itself
-	SMTP        string // the mail server, see post.NewSMTP; empty: mails stay in the stand-in
-	HooksInside bool   // webhooks may reach this machine
-	SecretKey   string // of 32 bytes, in base64; empty: one that is kept in DataDir
-	Hours       string // when people may be called at their place: "8:00-21:00"; empty: those
-	MailDomain  string // of the addresses of reps who have none of their own
-	Recordings  string // where recordings are put away, see blobs.New; empty: a folder in DataDir
+	SoundAddr   string        // UDP, for browsers' voices; empty: none is taken
+	SoundPublic string        // the address by which browsers reach it from outside; empty: as this machine knows itself
+	SMTP        string        // the mail server, see post.NewSMTP; empty: mails stay in the stand-in
+	HooksInside bool          // webhooks may reach this machine
+	SecretKey   string        // of 32 bytes, in base64; empty: one that is kept in DataDir
+	Hours       string        // when people may be called at their place: "8:00-21:00"; empty: those
+	Drain       time.Duration // for how long calls in progress may be finished when it stops
+	MailDomain  string        // of the addresses of reps who have none of their own
+	Recordings  string        // where recordings are put away, see blobs.New; empty: a folder in DataDir
 	Carrier     func(clockwork.Clock) carrier.Carrier
 	Clock       clockwork.Clock
 	Web         fs.FS
@@ -67,8 +68,13 @@ type App struct {
 	browsers *media.Browsers
 	sessions *store.Sessions
 	servers  []*http.Server
+	http     *httpapi.Server
+	drain    time.Duration
 	failed   chan error
 }
+
+// windowsPatience is how long windows are given to hear that the server stops.
+const windowsPatience = time.Second
 
 // Start migrates the database and serves. The port is taken before anything else: two servers of one name cannot be.
 func Start(ctx context.Context, c Config) (*App, error) {
@@ -136,7 +142,7 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 	outside, simulated := network.(httpapi.OtherSide)
 	a.Desk, err = desk.Open(ctx, desk.Config{Store: a.Store, Carrier: network, Simulated: simulated, Clock: c.Clock, Log: c.Log, Server: c.ServerName,
 		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio, Browsers: a.browsers, Speech: speech, Recordings: recordings,
-		Post: sender, MailDomain: c.MailDomain, SecretKey: key, Hooks: post.NewHooks(c.Demo || c.HooksInside)})
+		Post: sender, MailDomain: c.MailDomain, SecretKey: key, LeaseByDatabase: true, Hooks: post.NewHooks(c.Demo || c.HooksInside)})
 	if err != nil {
 		return err
 	}
@@ -157,6 +163,7 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 	if err != nil {
 		return err
 	}
+	a.http, a.drain = handler, c.Drain
 	a.serve(l, handler, c)
 	if c.MetricsAddr != "" {
 		ml, err := listen(c.MetricsAddr, "TRUNDO_METRICS_ADDR")
@@ -255,6 +262,15 @@ func (a *App) Failed() <-chan error { return a.failed }
 
 // Stop ends the server in order: no new requests, calls ended as cut off, everything saved.
 func (a *App) Stop(ctx context.Context) {
+	if a.Desk != nil {
+		drained, cancel := context.WithTimeout(ctx, a.drain)
+		a.Desk.Drain(drained)
+		cancel()
+		a.Desk.Hub.Close() // with a word, so that windows come back to whoever serves then
+		if a.http != nil {
+			a.http.AwaitWindows(windowsPatience)
+		}
+	}
 	ctx, cancel := context.WithTimeout(ctx, 5*time.Second)
 	defer cancel()
 	for _, s := range a.servers {

@@ -27,7 +27,7 @@ var layers = [][]string{
 	{"desk"},
 	{"httpapi", "demo"},
 	{"app"},
-	{"bench", "generated", "architecture"},
+	{"bench", "generated", "architecture", "program"},
 }
 
 // pure is what core may import besides itself.

@@ -3220,6 +3220,9 @@ type LiveEvent struct {
 	Resync   *bool                 `json:"resync,omitempty"`
 	RoundID  *openapi_types.UUID   `json:"round_id,omitempty"`
 
+	// Stopping The server is about to restart: calls in progress can be finished, new ones have to wait
+	Stopping *bool `json:"stopping,omitempty"`
+
 	// Trace Heights of both voices along the time, 0 to 100, evenly spread.
 	Trace *VoiceTrace `json:"trace,omitempty"`
 

@@ -36,14 +36,14 @@ type target struct {
 // PlaceCall calls a stored or typed number for a. It answers when the call is committed and the carrier has been
 // asked. The same key gets the same call. Errors: *FieldError, *InCallError, *RefusedError, *callable.OutsideError, ErrAway, ErrNotFound, ErrKeyReused.
 func (d *Desk) PlaceCall(ctx context.Context, a Actor, key string, r contract.NewCall) (contract.Call, error) {
-	if err := d.mayBegin(); err != nil {
-		return contract.Call{}, err
-	}
 	return d.placeOnce(ctx, a, key, r, nil)
 }
 
 // placeOnce places a call, for an attempt of a round or by itself. The same key gets the same call.
 func (d *Desk) placeOnce(ctx context.Context, a Actor, key string, r contract.NewCall, attempt *attempt) (contract.Call, error) {
+	if err := d.mayBegin(); err != nil {
+		return contract.Call{}, err
+	}
 	hash := hashRequest(r)
 	id, err := d.place(ctx, a, key, hash, r, attempt)
 	if err != nil {

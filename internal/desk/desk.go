@@ -52,6 +52,8 @@ type Config struct {
 	Hooks       *post.Hooks     // tells other programs; nil: none is told
 	SecretKey   []byte          // of 32 bytes: encrypts secrets in the database; nil, in tests: they lie there in plain text
 	MailDomain  string          // of the addresses of reps who have none of their own
+	// LeaseByDatabase compares signs of life by the database's clock, which all servers share. Tests have a clock of their own.
+	LeaseByDatabase bool
 }
 
 // Desk serves one firm. Its methods may be called from any goroutine.
@@ -87,6 +89,8 @@ type Desk struct {
 	background    context.Context // ends when the desk closes
 	stop          context.CancelFunc
 	stopped       sync.WaitGroup
+	draining      atomic.Bool
+	lastBeat      atomic.Int64 // when this server last showed a sign of life, in Unix nanoseconds; 0: not yet
 	beats         atomic.Int64 // heartbeats without a break
 	reach         cache[kindHistories]
 	mailCodes     map[uuid.UUID]mailCode    // by user: what proves an address; guarded by mu
@@ -139,7 +143,7 @@ func Open(ctx context.Context, c Config) (*Desk, error) {
 		return nil, fmt.Errorf("the folder for recordings: %w", err)
 	}
 	d.Hub = live.New(c.Clock.Now)
-	claimed, err := c.Store.ClaimServer(ctx, db.ClaimServerParams{Name: c.Server, At: c.Clock.Now()})
+	claimed, err := c.Store.ClaimServer(ctx, db.ClaimServerParams{Name: c.Server, At: d.leaseTime(0)})
 	if err != nil {
 		return nil, fmt.Errorf("claiming the server's name: %w", err)
 	}

@@ -356,7 +356,7 @@ func TestACallWhoseCommitWasNeverAnsweredIsClosed(t *testing.T) {
 
 func TestAnotherServersCallsAreOnlyClosedWhenItsLeaseHasRunOut(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.store.ClaimServer(t.Context(), db.ClaimServerParams{Name: "other", At: w.clock.Now()})
+	_, err := w.store.ClaimServer(t.Context(), db.ClaimServerParams{Name: "other", At: ptr(w.clock.Now())})
 	require.NoError(t, err)
 	c := w.calls()
 	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
@@ -382,7 +382,7 @@ func TestAnotherServersCallsAreOnlyClosedWhenItsLeaseHasRunOut(t *testing.T) {
 	}
 	for range 8 {
 		tick()
-		require.NoError(t, w.store.Heartbeat(t.Context(), db.HeartbeatParams{At: w.clock.Now(), Name: "other", Epoch: 1}))
+		require.NoError(t, w.store.Heartbeat(t.Context(), db.HeartbeatParams{At: ptr(w.clock.Now()), Name: "other", Epoch: 1}))
 		require.True(t, open(), "the other server lives")
 	}
 	for range 7 {

@@ -14,6 +14,7 @@ var (
 	ErrNotFound    = errors.New("this does not exist, or not any more")
 	ErrForbidden   = errors.New("you do not have the right to do this")
 	ErrSignIn      = errors.New("the name or the password is wrong")
+	ErrStopping    = errors.New("the server is about to restart: new calls are possible again in a moment")
 	ErrDiskFull    = errors.New("the disk beside the server is full: new calls have to wait until there is room, or what is said in them could be lost")
 	ErrElsewhere   = errors.New("this call goes on at another server: end it in the window in which it was made")
 	ErrBusy        = errors.New("too many sign in at once; try again in a moment")

@@ -285,7 +285,7 @@ func (d *Desk) newChecker(ctx context.Context, i db.Import) (*checker, error) {
 	if c.plan.Dates != nil {
 		c.home.Slashes = fields.DayOrder(*c.plan.Dates)
 	}
-	users, err := d.Store.Users(ctx, nil)
+	users, err := d.Store.Users(ctx, db.UsersParams{})
 	if err != nil {
 		return nil, err
 	}

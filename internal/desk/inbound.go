@@ -23,6 +23,10 @@ const maxFrom = 64
 
 // CallIncoming implements switchboard.Listener: somebody rings us.
 func (d *Desk) CallIncoming(ref carrier.Ref, from, to string) {
+	if d.draining.Load() {
+		d.board.HangUpTelephone(ref)
+		return
+	}
 	d.inBackground(func(ctx context.Context) {
 		if f, err := d.firm(ctx); err == nil && d.dialsIn(ref, callerOf(from, f.region).e164) {
 			return

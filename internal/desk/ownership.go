@@ -68,7 +68,50 @@ func (d *Desk) keepLease(ctx context.Context) {
 func (d *Desk) beat(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, heartbeat)
 	defer cancel()
-	return d.Store.Heartbeat(ctx, db.HeartbeatParams{At: d.Clock.Now(), Name: d.Server, Epoch: d.epoch})
+	doubt := d.leaseInDoubt()
+	if err := d.Store.Heartbeat(ctx, db.HeartbeatParams{At: d.leaseTime(0), Name: d.Server, Epoch: d.epoch}); err != nil {
+		return err
+	}
+	if doubt {
+		if err := d.letGoOfLost(ctx); err != nil {
+			return err
+		}
+	}
+	d.lastBeat.Store(d.Clock.Now().UnixNano())
+	return nil
+}
+
+// leaseTime is a time for leases, by the clock that all servers share: nil is the database's, now; the tests have one of their own.
+func (d *Desk) leaseTime(ago time.Duration) *time.Time {
+	if d.LeaseByDatabase {
+		return nil
+	}
+	at := d.Clock.Now().Add(-ago)
+	return &at
+}
+
+// leaseInDoubt tells whether this server has shown no sign of life for so long that others may have closed its calls.
+func (d *Desk) leaseInDoubt() bool {
+	last := d.lastBeat.Load()
+	return last != 0 && d.Clock.Now().UnixNano()-last > int64(lease)
+}
+
+// letGoOfLost ends here the calls that another server has closed meanwhile, since this one seemed lost.
+func (d *Desk) letGoOfLost(ctx context.Context) error {
+	d.mu.Lock()
+	ids := make([]uuid.UUID, 0, len(d.live))
+	for id := range d.live {
+		ids = append(ids, id)
+	}
+	d.mu.Unlock()
+	closed, err := d.Store.ClosedElsewhere(ctx, ids)
+	for _, id := range closed {
+		if s, there := d.board.Snapshot(id); there && s.Phase() != call.PhaseEnded {
+			d.Log.Warn("another server has closed a call of this one, which did not show a sign of life in time", "call", id)
+			_ = d.board.Do(ctx, id, call.Lost{})
+		}
+	}
+	return err
 }
 
 // settleDown is how long the facts of a call that has ended have for being saved before it is looked whether they were.
@@ -144,8 +187,12 @@ func (d *Desk) DiskLow() bool { return d.diskLow.Load() }
 // PutAside is how many entries could not be saved for their own fault, and wait for somebody to look at them.
 func (d *Desk) PutAside() int { return d.journal.RejectedCount() }
 
-// mayBegin tells whether a call can be made, taken or filed now: what is written of it must be kept. Errors: ErrAway, ErrDiskFull.
+// mayBegin tells whether a call can be made, taken or filed now: what is written of it must be kept, and the server stay. Errors: ErrAway, ErrDiskFull,
+// ErrStopping.
 func (d *Desk) mayBegin() error {
+	if d.draining.Load() {
+		return ErrStopping
+	}
 	if err := d.Trouble(); err != nil {
 		return ErrDiskFull
 	}
@@ -153,6 +200,25 @@ func (d *Desk) mayBegin() error {
 		return ErrAway
 	}
 	return nil
+}
+
+// Drain prepares for the end: no call begins here any more, every window is told so, and those in progress may be finished until ctx ends.
+func (d *Desk) Drain(ctx context.Context) {
+	d.draining.Store(true)
+	if d.CallsInProgress() == 0 {
+		return
+	}
+	stopping := true
+	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindSaving, Stopping: &stopping})
+	ticker := d.Clock.NewTicker(100 * time.Millisecond)
+	defer ticker.Stop()
+	for d.CallsInProgress() > 0 {
+		select {
+		case <-ctx.Done():
+			return
+		case <-ticker.Chan():
+		}
+	}
 }
 
 // closeOrphans ends, as cut off at their server's last sign of life, the calls in progress that nobody drives any more.
@@ -166,7 +232,7 @@ func (d *Desk) closeOrphans(ctx context.Context) error {
 	d.mu.Unlock()
 	var closed []factsEntry
 	err := d.Store.Tx(ctx, func(q *db.Queries) error {
-		orphans, err := q.OrphanedCalls(ctx, db.OrphanedCallsParams{LeaseStart: d.Clock.Now().Add(-lease), Me: d.Server, MyEpoch: d.epoch, Known: known})
+		orphans, err := q.OrphanedCalls(ctx, db.OrphanedCallsParams{LeaseStart: d.leaseTime(lease), BeganBefore: d.Clock.Now().Add(-lease), LeaseSeconds: lease.Seconds(), Me: d.Server, MyEpoch: d.epoch, Known: known})
 		if err != nil {
 			return err
 		}

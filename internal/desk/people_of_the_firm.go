@@ -424,7 +424,7 @@ func (d *Desk) DemoPeople(ctx context.Context) ([]contract.DemoPerson, error) {
 	if !d.Demo {
 		return people, nil
 	}
-	users, err := d.Store.Users(ctx, nil)
+	users, err := d.Store.Users(ctx, db.UsersParams{})
 	if err != nil {
 		return nil, err
 	}

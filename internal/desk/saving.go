@@ -133,6 +133,11 @@ func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 	if err != nil {
 		return err
 	}
+	if s.d.leaseInDoubt() { // what was written of calls that another server has closed was not stored: they end here too, and nothing is said to be saved
+		if err := s.d.letGoOfLost(ctx); err != nil {
+			return err
+		}
+	}
 	for _, e := range entries {
 		switch v := e.Value.(type) {
 		case factsEntry:

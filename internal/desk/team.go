@@ -16,14 +16,19 @@ import (
 	"trundo/internal/store/db"
 )
 
+// wrongClock is by how much a time may lie ahead; clocks of servers differ by less.
+const wrongClock = time.Minute
+
 // presence is everybody of the firm, in the order in which they are shown, and what each of them is doing.
 func (d *Desk) presence(ctx context.Context) ([]db.UsersRow, map[uuid.UUID]presence.Rep, error) {
 	f, err := d.firm(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
-	since := d.Clock.Now().Add(-f.wrap)
-	users, err := d.Store.Users(ctx, &since)
+	now := d.Clock.Now()
+	since := now.Add(-f.wrap)
+	// What ended in the future was written by a clock that was wrong: nobody wraps up for a day.
+	users, err := d.Store.Users(ctx, db.UsersParams{WrappingSince: &since, Soon: now.Add(wrongClock)})
 	if err != nil {
 		return nil, nil, err
 	}
@@ -33,6 +38,9 @@ func (d *Desk) presence(ctx context.Context) ([]db.UsersRow, map[uuid.UUID]prese
 		r := presence.Rep{ID: u.ID.String(), State: u.Availability, Takes: u.TakesCalls, Since: timeOf(u.Since), Round: u.InRound, Calls: calls[u.ID],
 			SpeakingSince: timeOf(u.SpeakingSince), LastEnded: timeOf(u.LastEndedAt), WrappingSince: u.WrappingSince,
 			Window: d.Hub.Reached(u.ID), Telephone: u.Rings || d.telephoneOf(u.ID) != nil}
+		if r.LastEnded.After(now.Add(wrongClock)) {
+			r.LastEnded = time.Time{}
+		}
 		if u.InCall && r.Calls == 0 && d.elsewhere(ctx, u.ID) {
 			r.Calls = 2 // on another server, which alone could hold that call
 		}

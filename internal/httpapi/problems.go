@@ -35,6 +35,7 @@ var kinds = []struct {
 	{errTooManyWindows, http.StatusTooManyRequests, "too_many_windows", "Too many windows"},
 	{errTooManyOffers, http.StatusTooManyRequests, "throttled", "Too many attempts"},
 	{desk.ErrElsewhere, http.StatusConflict, "elsewhere", "At another server"},
+	{desk.ErrStopping, http.StatusServiceUnavailable, "stopping", "About to restart"},
 	{desk.ErrDiskFull, http.StatusServiceUnavailable, "disk_full", "The disk is full"},
 	{journal.ErrCannotKeep, http.StatusServiceUnavailable, "cannot_keep", "Not kept"},
 	{desk.ErrBusy, http.StatusTooManyRequests, "throttled", "Too many attempts"},

@@ -3,6 +3,7 @@ package httpapi
 import (
 	"errors"
 	"sync"
+	"time"
 
 	"github.com/google/uuid"
 )
@@ -68,5 +69,17 @@ func (w *windows) endThose(these func(*openWindow) bool) {
 		if these(x) {
 			x.end()
 		}
+	}
+}
+
+// AwaitWindows waits until every window has heard that its stream ends, but no longer than patience.
+func (s *Server) AwaitWindows(patience time.Duration) {
+	empty := func() bool {
+		s.windows.mu.Lock()
+		defer s.windows.mu.Unlock()
+		return len(s.windows.all) == 0
+	}
+	for until := time.Now().Add(patience); !empty() && time.Now().Before(until); {
+		time.Sleep(5 * time.Millisecond)
 	}
 }

@@ -154,6 +154,15 @@ func (h *Hub) drop(sub *Subscription) {
 	}
 }
 
+// Close ends every stream; who listened hears that, and comes back.
+func (h *Hub) Close() {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for sub := range h.subs {
+		h.drop(sub)
+	}
+}
+
 // Reached tells whether a window of user's is connected.
 func (h *Hub) Reached(user uuid.UUID) bool {
 	h.mu.Lock()

@@ -40,6 +40,7 @@ export const t = {
       "Not saved yet: the database is unavailable. Notes are kept beside the server and saved by themselves; new calls have to wait.",
     network: "Not connected. Notes are kept in this browser and sent as soon as the server answers.",
     back: "Connected again. Everything is saved.",
+    stopping: "The server restarts in a moment. Calls in progress can be finished; new calls have to wait.",
   },
   signIn: {
     title: "Sign in",

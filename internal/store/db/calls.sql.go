@@ -367,14 +367,14 @@ func (q *Queries) CallsByIDs(ctx context.Context, arg CallsByIDsParams) ([]Calls
 }
 
 const claimServer = `-- name: ClaimServer :one
-INSERT INTO servers (name, epoch, started_at, heartbeat_at) VALUES ($1, 1, $2, $2)
+INSERT INTO servers (name, epoch, started_at, heartbeat_at) VALUES ($1, 1, coalesce($2::timestamptz, now()), coalesce($2::timestamptz, now()))
 ON CONFLICT (name) DO UPDATE SET epoch = servers.epoch + 1, started_at = EXCLUDED.started_at
 RETURNING epoch, heartbeat_at
 `
 
 type ClaimServerParams struct {
 	Name string
-	At   time.Time
+	At   *time.Time
 }
 
 type ClaimServerRow struct {
@@ -388,6 +388,31 @@ func (q *Queries) ClaimServer(ctx context.Context, arg ClaimServerParams) (Claim
 	var i ClaimServerRow
 	err := row.Scan(&i.Epoch, &i.HeartbeatAt)
 	return i, err
+}
+
+const closedElsewhere = `-- name: ClosedElsewhere :many
+SELECT id FROM calls WHERE id = ANY ($1::uuid[]) AND ended_at IS NOT NULL
+`
+
+// Which of some calls have ended in the database.
+func (q *Queries) ClosedElsewhere(ctx context.Context, ids []uuid.UUID) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, closedElsewhere, ids)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const deleteOldCommands = `-- name: DeleteOldCommands :exec
@@ -422,11 +447,11 @@ func (q *Queries) GetCommand(ctx context.Context, arg GetCommandParams) (GetComm
 }
 
 const heartbeat = `-- name: Heartbeat :exec
-UPDATE servers SET heartbeat_at = $1 WHERE name = $2 AND epoch = $3
+UPDATE servers SET heartbeat_at = coalesce($1::timestamptz, now()) WHERE name = $2 AND epoch = $3
 `
 
 type HeartbeatParams struct {
-	At    time.Time
+	At    *time.Time
 	Name  string
 	Epoch int64
 }
@@ -529,15 +554,17 @@ FROM calls c JOIN servers s ON s.name = c.owner_server
 WHERE c.ended_at IS NULL
   AND CASE WHEN c.owner_server = $1 AND c.owner_epoch = $2
     THEN c.started_at < $3::timestamptz AND c.id <> ALL ($4::uuid[])
-    ELSE c.owner_epoch < s.epoch OR s.heartbeat_at < $3::timestamptz END
+    ELSE c.owner_epoch < s.epoch OR s.heartbeat_at < coalesce($5::timestamptz, now() - (interval '1 second' * $6::float8)) END
 FOR UPDATE OF c SKIP LOCKED
 `
 
 type OrphanedCallsParams struct {
-	Me         string
-	MyEpoch    int64
-	LeaseStart time.Time
-	Known      []uuid.UUID
+	Me           string
+	MyEpoch      int64
+	BeganBefore  time.Time
+	Known        []uuid.UUID
+	LeaseStart   *time.Time
+	LeaseSeconds float64
 }
 
 type OrphanedCallsRow struct {
@@ -549,12 +576,15 @@ type OrphanedCallsRow struct {
 
 // Calls in progress that nobody drives: those of a server whose lease has run out or that began anew, and those of this
 // server that it does not know, since the answer to their commit was lost.
+// Leases are compared by the database's clock where no other is given: those of servers may differ.
 func (q *Queries) OrphanedCalls(ctx context.Context, arg OrphanedCallsParams) ([]OrphanedCallsRow, error) {
 	rows, err := q.db.Query(ctx, orphanedCalls,
 		arg.Me,
 		arg.MyEpoch,
-		arg.LeaseStart,
+		arg.BeganBefore,
 		arg.Known,
+		arg.LeaseStart,
+		arg.LeaseSeconds,
 	)
 	if err != nil {
 		return nil, err

@@ -500,12 +500,17 @@ SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.la
   (s.foreground_call_id IS NOT NULL)::boolean AS in_call,
   EXISTS (SELECT FROM round_reps g WHERE g.user_id = u.id AND g.state = 'going' AND NOT g.takes_calls)::boolean AS in_round,
   coalesce((SELECT max(c.ended_at) FROM slips w JOIN calls c ON c.id = w.call_id
-    WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > $1), '0001-01-01 00:00:00+00')::timestamptz AS wrapping_since,
+    WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > $1 AND c.ended_at < $2::timestamptz), '0001-01-01 00:00:00+00')::timestamptz AS wrapping_since,
   EXISTS (SELECT FROM telephones p WHERE p.user_id = u.id AND p.rings AND p.verified_at IS NOT NULL)::boolean AS rings
 FROM users u LEFT JOIN rep_state s ON s.user_id = u.id LEFT JOIN availability_states t ON t.id = s.state_id
 LEFT JOIN slips f ON f.call_id = s.foreground_call_id AND f.user_id = u.id
 WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name
 `
+
+type UsersParams struct {
+	WrappingSince *time.Time
+	Soon          time.Time
+}
 
 type UsersRow struct {
 	ID            uuid.UUID
@@ -527,8 +532,8 @@ type UsersRow struct {
 }
 
 // Everybody of the firm, with what core/presence asks for.
-func (q *Queries) Users(ctx context.Context, wrappingSince *time.Time) ([]UsersRow, error) {
-	rows, err := q.db.Query(ctx, users, wrappingSince)
+func (q *Queries) Users(ctx context.Context, arg UsersParams) ([]UsersRow, error) {
+	rows, err := q.db.Query(ctx, users, arg.WrappingSince, arg.Soon)
 	if err != nil {
 		return nil, err
 	}

@@ -149,19 +149,24 @@ ORDER BY c.started_at, c.id LIMIT @count;
 -- name: OrphanedCalls :many
 -- Calls in progress that nobody drives: those of a server whose lease has run out or that began anew, and those of this
 -- server that it does not know, since the answer to their commit was lost.
+-- Leases are compared by the database's clock where no other is given: those of servers may differ.
 SELECT c.id, s.heartbeat_at, c.owner_server, (c.owner_server = @me AND c.owner_epoch = @my_epoch)::boolean AS mine
 FROM calls c JOIN servers s ON s.name = c.owner_server
 WHERE c.ended_at IS NULL
   AND CASE WHEN c.owner_server = @me AND c.owner_epoch = @my_epoch
-    THEN c.started_at < @lease_start::timestamptz AND c.id <> ALL (@known::uuid[])
-    ELSE c.owner_epoch < s.epoch OR s.heartbeat_at < @lease_start::timestamptz END
+    THEN c.started_at < @began_before::timestamptz AND c.id <> ALL (@known::uuid[])
+    ELSE c.owner_epoch < s.epoch OR s.heartbeat_at < coalesce(sqlc.narg('lease_start')::timestamptz, now() - (interval '1 second' * @lease_seconds::float8)) END
 FOR UPDATE OF c SKIP LOCKED;
 
 -- name: ClaimServer :one
 -- A start of a server: a new epoch. The last heartbeat of the earlier epoch comes back with it.
-INSERT INTO servers (name, epoch, started_at, heartbeat_at) VALUES (@name, 1, @at, @at)
+INSERT INTO servers (name, epoch, started_at, heartbeat_at) VALUES (@name, 1, coalesce(sqlc.narg('at')::timestamptz, now()), coalesce(sqlc.narg('at')::timestamptz, now()))
 ON CONFLICT (name) DO UPDATE SET epoch = servers.epoch + 1, started_at = EXCLUDED.started_at
 RETURNING epoch, heartbeat_at;
 
 -- name: Heartbeat :exec
-UPDATE servers SET heartbeat_at = @at WHERE name = @name AND epoch = @epoch;
+UPDATE servers SET heartbeat_at = coalesce(sqlc.narg('at')::timestamptz, now()) WHERE name = @name AND epoch = @epoch;
+
+-- name: ClosedElsewhere :many
+-- Which of some calls have ended in the database.
+SELECT id FROM calls WHERE id = ANY (@ids::uuid[]) AND ended_at IS NOT NULL;

@@ -12,7 +12,7 @@ SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.la
   (s.foreground_call_id IS NOT NULL)::boolean AS in_call,
   EXISTS (SELECT FROM round_reps g WHERE g.user_id = u.id AND g.state = 'going' AND NOT g.takes_calls)::boolean AS in_round,
   coalesce((SELECT max(c.ended_at) FROM slips w JOIN calls c ON c.id = w.call_id
-    WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > @wrapping_since), '0001-01-01 00:00:00+00')::timestamptz AS wrapping_since,
+    WHERE w.user_id = u.id AND w.state = 'open' AND c.ended_at > @wrapping_since AND c.ended_at < @soon::timestamptz), '0001-01-01 00:00:00+00')::timestamptz AS wrapping_since,
   EXISTS (SELECT FROM telephones p WHERE p.user_id = u.id AND p.rings AND p.verified_at IS NOT NULL)::boolean AS rings
 FROM users u LEFT JOIN rep_state s ON s.user_id = u.id LEFT JOIN availability_states t ON t.id = s.state_id
 LEFT JOIN slips f ON f.call_id = s.foreground_call_id AND f.user_id = u.id

@@ -9,7 +9,7 @@ import { type Schemas, windowId } from "./client";
 type LiveEvent = Schemas["LiveEvent"];
 type Desk = Schemas["Desk"];
 
-type Connection = { connected: boolean; away: boolean };
+type Connection = { connected: boolean; away: boolean; stopping?: boolean };
 
 let state: Connection = { connected: true, away: false };
 const listeners = new Set<() => void>();
@@ -78,7 +78,7 @@ export function startLive(client: QueryClient, onSignedOut: () => void): () => v
           for (const key of atOnce) readAgain(client, [key]);
         } else if (event.resync) readAgain(client);
         if (event.resync || event.n > seen) seen = event.n;
-        set({ connected: true });
+        set({ connected: true, stopping: false });
         return;
       }
       seen = event.n;
@@ -216,6 +216,10 @@ function apply(client: QueryClient, event: LiveEvent) {
       refresh("follow-ups");
       return;
     case "saving":
+      if (event.stopping) {
+        set({ stopping: true });
+        return;
+      }
       set({ away: event.away ?? false });
       if (!event.away) readAgain(client);
   }

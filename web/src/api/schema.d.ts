@@ -4643,6 +4643,8 @@ export interface components {
             /** Format: uuid */
             call_id?: string;
             records?: string[];
+            /** @description The server is about to restart: calls in progress can be finished, new ones have to wait */
+            stopping?: boolean;
             /** @description The database is away: nothing new is saved */
             away?: boolean;
             /** @description The window that saved the notes */

@@ -244,11 +244,11 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
 
 /** Away says when the server or its database is not reached, and what is kept meanwhile. */
 function Away() {
-  const { connected, away } = useConnection();
-  if (connected && !away) return null;
+  const { connected, away, stopping } = useConnection();
+  if (connected && !away && !stopping) return null;
   return (
     <p role="status" data-testid="away" className="border-b border-waiting bg-waiting-soft px-5.5 py-1.5 text-waiting">
-      {connected ? t.away.database : t.away.network}
+      {!connected ? t.away.network : away ? t.away.database : t.away.stopping}
     </p>
   );
 }
