@@ -75,6 +75,7 @@ func (m *maker) trade(size Size) {
 			reference: fmt.Sprintf("C-%04d", 1000+i), made: made})
 	}
 	made := m.now.AddDate(0, 0, -2)
+	m.theirOrder(made)
 	m.record(record{id: m.id(made), kind: "case", name: "Pump runs dry", company: m.people[0].company, person: &m.people[0].id, owner: &m.users[1], stage: "watching", reference: "C-0999", made: made})
 	m.add("do_not_call_numbers", "+14135550198", "asked in writing", m.now.AddDate(0, -3, 0))
 }
@@ -143,6 +144,24 @@ func (m *maker) deal(p person, productIDs []uuid.UUID, n int) {
 		stage: []string{"planned", "on its way", "delivered"}[n%3], reference: fmt.Sprintf("D-%04d", 4000+n), due: &comes, made: made.Add(3 * time.Hour)})
 	m.record(record{id: m.id(made.Add(4 * time.Hour)), kind: "invoice", name: about, company: p.company, person: &p.id, order: &order, owner: &m.users[p.owner],
 		stage: []string{"sent", "paid", "reminded"}[n%3], reference: fmt.Sprintf("I-%04d", 5000+n), amount: &total.Gross, due: &owed, made: made.Add(4 * time.Hour)})
+}
+
+// theirOrder is what the first person's company has ordered: it is on its way, and its first invoice is late.
+func (m *maker) theirOrder(made time.Time) {
+	first := m.people[0]
+	order, total := m.id(made), int64(142_100)
+	comes, owed := m.now.AddDate(0, 0, 4), m.now.AddDate(0, 0, -5)
+	about := record{name: "Filters and a second pump", company: first.company, person: &first.id, owner: &m.users[0], amount: &total, made: made}
+	what := func(kind, stage, reference string, due time.Time) record {
+		r := about
+		r.id, r.kind, r.stage, r.reference, r.due, r.order = m.id(made), kind, stage, reference, &due, &order
+		return r
+	}
+	main := what("order", "open", "O-2999", comes)
+	main.id, main.order, main.way, main.delivery, main.invoice = order, nil, fields.Ways[0], fields.Delivered[1], fields.Invoiced[1]
+	m.record(main)
+	m.record(what("delivery", "on its way", "D-3999", comes))
+	m.record(what("invoice", "reminded", "I-4999", owed))
 }
 
 // atWork is some half hour of a working day, on day or just after it.

@@ -96,7 +96,7 @@ describe("the lane", () => {
     expect(await screen.findByText("the database is unavailable for the moment")).toBeVisible();
     broken = false;
     fireEvent.click(screen.getByRole("button", { name: "Try again" }));
-    expect(await screen.findByText(/Nothing is owed/)).toBeVisible();
+    expect(await screen.findByText(/Nothing due/)).toBeVisible();
   });
 });
 

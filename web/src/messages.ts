@@ -91,7 +91,7 @@ export const t = {
     region: "Lane",
     today: (n: number) => `${String(n)} today`,
     justNow: "Just now",
-    empty: "Nothing is owed. Follow-ups and slips that wait to be filed will stand here.",
+    empty: "Nothing due. Follow-ups and slips that are not filed yet will stand here.",
     nobody: "No calls yet.",
     call: (name: string) => `Call ${name}`,
     callBack: "Call back",
@@ -306,11 +306,9 @@ export const t = {
     tryBefore: "call",
     tryText:
       "by clicking her number. She answers after a few seconds: write what she wants, end the call, choose an outcome, file.",
-    owed: "Owed today",
+    owed: "Due today",
     owedLine: (n: number) =>
-      n === 0
-        ? "Nothing is owed today."
-        : `${count(n, "thing is", "things are")} owed today; the lane on the left has them in order.`,
+      n === 0 ? "Nothing due today." : `${count(n, "thing is", "things are")} due today; your lane has them in order.`,
     calls: "Your calls so far",
     noCalls: "You have made no calls yet.",
   },

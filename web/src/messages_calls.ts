@@ -183,10 +183,11 @@ export const calls = {
     offHint: "One a line, like: 2026-12-25",
     unanswered: "When nobody answers",
     closed: "When it is closed",
-    follows: { voicemail: "voicemail", announcement: "an announcement", end: "the call ends, and is owed" } as Record<
-      string,
-      string
-    >,
+    follows: {
+      voicemail: "voicemail",
+      announcement: "an announcement",
+      end: "the call ends, and waits for a callback",
+    } as Record<string, string>,
     lineGreeting: "Greeting before the beep",
     lineGreetingHint: "empty: the usual one",
     closedText: "What is said when it is closed",

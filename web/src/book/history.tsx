@@ -105,7 +105,7 @@ export function CallLine({ call, withWho = false }: { call: Call; withWho?: bool
     >
       <span className="text-quiet">{withWho ? dayShort(call.state.started_at) : clockTime(call.state.started_at)}</span>
       <div className="min-w-0">
-        <div className="flex items-start justify-between gap-3">
+        <div className="flex items-baseline justify-between gap-3">
           <Link to="/calls/$id" params={{ id: call.id }} data-arrow className="min-w-0 hover:underline">
             <Direction way={call.direction} />{" "}
             {sentence(

@@ -41,9 +41,8 @@ export function Related({ record }: { record: Sheet }) {
         }
       : {}),
   };
-  const kinds = order.filter(
-    (k) => record.related.some((r) => r.record.kind === k) || offered[record.kind]?.includes(k),
-  );
+  const kinds = order.filter((k) => record.related.some((r) => r.record.kind === k));
+  const none = offered[record.kind]?.filter((k) => !kinds.includes(k)) ?? [];
   return (
     <>
       {kinds.map((k) => {
@@ -103,6 +102,23 @@ export function Related({ record }: { record: Sheet }) {
           </Block>
         );
       })}
+      {none.length > 0 && (
+        <div className="flex flex-wrap gap-1.5">
+          {none.map((k) => (
+            <button
+              key={k}
+              type="button"
+              aria-label={t.book.addRelated(k)}
+              className="min-h-6 rounded-sm border border-dashed border-edge px-1.5 text-sm text-quiet hover:text-ink"
+              onClick={() => {
+                setMaking(k);
+              }}
+            >
+              + {t.book.kind(k)}
+            </button>
+          ))}
+        </div>
+      )}
       {making && (
         <NewRecord
           kind={making}
@@ -147,7 +163,7 @@ export function PeopleHere({ record }: { record: Sheet }) {
       {record.people.length === 0 && <p className="py-2 text-quiet">{t.record.noPeople}</p>}
       <ul>
         {record.people.map((p) => (
-          <li key={p.id} className="grid grid-cols-[1fr_1fr_1.3fr] gap-3 border-b border-rule py-1.5">
+          <li key={p.id} className="grid grid-cols-[1fr_1fr_1.3fr] items-baseline gap-3 border-b border-rule py-1.5">
             <Link to="/records/$id" params={{ id: p.id }} className="name truncate hover:underline">
               {p.name}
             </Link>

@@ -95,7 +95,7 @@ export function Calls() {
     {
       key: "when",
       label: c.when,
-      width: "8.7rem",
+      width: "9.4rem",
       cell: (x) => `${dayShort(x.state.started_at)}, ${clockTime(x.state.started_at)}`,
     },
     {
@@ -108,13 +108,13 @@ export function Calls() {
         </Link>
       ),
     },
-    { key: "number", label: c.number, width: "9.2rem", cell: (x) => <CallAgain call={x} name={whoOf(x)} /> },
+    { key: "number", label: c.number, width: "10.5rem", cell: (x) => <CallAgain call={x} name={whoOf(x)} /> },
     { key: "company", label: l.company, width: "minmax(8rem,0.8fr)", cell: (x) => companyOf(x)?.name ?? "" },
     { key: "line", label: l.line, width: "6rem", cell: (x) => x.line },
     {
       key: "how",
       label: c.how,
-      width: "8.6rem",
+      width: "11.4rem",
       cell: (x) => (
         <>
           <Direction way={x.direction} /> {stateWord(x.state)}

@@ -122,7 +122,9 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
               {best.record.name}
             </button>
           ) : (
-            <span className="name shrink truncate text-lg">{callerOf(ring)}</span>
+            <span className={`name shrink ${known ? "line-clamp-2" : "truncate text-lg"}`} title={callerOf(ring)}>
+              {callerOf(ring)}
+            </span>
           )}
           <span className="shrink-0">
             {ring.internal ? t.ring.colleague : known ? ring.display : !ring.withheld && t.slip.unknown}

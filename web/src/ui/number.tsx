@@ -40,7 +40,7 @@ export function CallAgain({ call, name }: { call: Call; name: string }) {
       <button
         type="button"
         data-number
-        className="inline-flex min-h-6 items-baseline text-ours hover:underline"
+        className="inline-flex items-baseline py-0.5 leading-5 text-ours hover:underline"
         onClick={(e) => {
           e.stopPropagation();
           dial({ colleague_id: between.other_id }, other);
@@ -169,7 +169,7 @@ export function Number({
           if (allowed) call();
           else refuse();
         }}
-        className={`inline-flex min-h-6 items-baseline gap-1.5 whitespace-nowrap ${allowed ? "text-ours hover:underline" : "text-quiet line-through"}`}
+        className={`inline-flex items-baseline gap-1.5 py-0.5 leading-5 whitespace-nowrap ${allowed ? "text-ours hover:underline" : "text-quiet line-through"}`}
       >
         {allowed && <span className="sr-only">{t.number.call} </span>}
         <span className="font-semibold">{n.display}</span>
