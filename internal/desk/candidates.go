@@ -2,6 +2,8 @@ package desk
 
 import (
 	"context"
+	"slices"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -14,36 +16,69 @@ import (
 // whoseNumber ranks the records that have a number: those that store it, and those on which an earlier call with it was put
 // by hand. Only where there are several is it asked what speaks for each.
 func (d *Desk) whoseNumber(ctx context.Context, a Actor, e164, ext string) ([]match.Match, []db.NumberCandidatesRow, error) {
-	rows, err := d.Store.NumberCandidates(ctx, &e164)
+	w, err := d.whoHas(ctx, e164, ext)
 	if err != nil {
 		return nil, nil, err
+	}
+	return w.rank(a, ext, d.Clock.Now()), w.rows, nil
+}
+
+// whoseRing is whoseNumber for a call that rings, in many windows at once.
+func (d *Desk) whoseRing(ctx context.Context, a Actor, call uuid.UUID, e164, ext string) ([]match.Match, []db.NumberCandidatesRow, error) {
+	w, err := sharedAnswer(ctx, d, "who "+call.String(), func(ctx context.Context) (holders, error) { return d.whoHas(ctx, e164, ext) })
+	if err != nil {
+		return nil, nil, err
+	}
+	return w.rank(a, ext, d.Clock.Now()), w.rows, nil
+}
+
+// holders are those who have a number, whoever asks.
+type holders struct {
+	candidates []match.Candidate
+	owners     []*uuid.UUID // of the candidates
+	rows       []db.NumberCandidatesRow
+}
+
+// rank ranks holders for a.
+func (w holders) rank(a Actor, ext string, now time.Time) []match.Match {
+	candidates := slices.Clone(w.candidates)
+	for i, owner := range w.owners {
+		candidates[i].OwnerIsMe = owner != nil && *owner == a.ID
+	}
+	return match.Rank(candidates, ext, now.In(a.zone()))
+}
+
+func (d *Desk) whoHas(ctx context.Context, e164, ext string) (holders, error) {
+	var w holders
+	rows, err := d.Store.NumberCandidates(ctx, &e164)
+	if err != nil {
+		return w, err
 	}
 	past, err := d.Store.PastCandidates(ctx, db.PastCandidatesParams{E164: e164, Ext: ext})
 	if err != nil {
-		return nil, nil, err
+		return w, err
 	}
-	var candidates []match.Candidate
 	place := map[uuid.UUID]int{}
+	add := func(c match.Candidate, id uuid.UUID, owner *uuid.UUID) {
+		place[id] = len(w.candidates)
+		w.candidates, w.owners = append(w.candidates, c), append(w.owners, owner)
+	}
 	for _, row := range rows {
-		c := match.Candidate{Record: row.RecordID.String(), Company: row.Kind == "company", Ext: row.Ext, OwnerIsMe: row.OwnerID != nil && *row.OwnerID == a.ID}
+		c := match.Candidate{Record: row.RecordID.String(), Company: row.Kind == "company", Ext: row.Ext}
 		if at, seen := place[row.RecordID]; !seen {
-			place[row.RecordID] = len(candidates)
-			candidates = append(candidates, c)
+			add(c, row.RecordID, row.OwnerID)
 		} else if row.Ext == ext {
-			candidates[at].Ext = ext // of several extensions that a record has, the one that was dialed
+			w.candidates[at].Ext = ext // of several extensions that a record has, the one that was dialed
 		}
 	}
 	for _, row := range past {
-		place[row.RecordID] = len(candidates)
-		candidates = append(candidates, match.Candidate{Record: row.RecordID.String(), Company: row.Kind == "company", Past: true, OwnerIsMe: row.OwnerID != nil && *row.OwnerID == a.ID})
+		add(match.Candidate{Record: row.RecordID.String(), Company: row.Kind == "company", Past: true}, row.RecordID, row.OwnerID)
 		rows = append(rows, db.NumberCandidatesRow{RecordID: row.RecordID, Kind: row.Kind, Name: row.Name, CompanyID: row.CompanyID, PersonID: row.PersonID, OwnerID: row.OwnerID})
 	}
-	if len(candidates) > 1 || len(past) > 0 {
-		if err := d.signs(ctx, e164, ext, candidates, place); err != nil {
-			return nil, nil, err
-		}
+	if w.rows = rows; len(w.candidates) > 1 || len(past) > 0 {
+		err = d.signs(ctx, e164, ext, w.candidates, place)
 	}
-	return match.Rank(candidates, ext, d.Clock.Now().In(a.zone())), rows, nil
+	return w, err
 }
 
 // signs fills in what speaks for each of several candidates.

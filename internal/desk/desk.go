@@ -90,6 +90,7 @@ type Desk struct {
 	stop          context.CancelFunc
 	stopped       sync.WaitGroup
 	draining      atomic.Bool
+	memo          memo
 	lastBeat      atomic.Int64 // when this server last showed a sign of life, in Unix nanoseconds; 0: not yet
 	beats         atomic.Int64 // heartbeats without a break
 	reach         cache[kindHistories]

@@ -51,7 +51,7 @@ func (d *Desk) ringView(ctx context.Context, a Actor, f *firm, c db.CallsByIDsRo
 	}
 	if c.RemoteE164 != "" {
 		r.Display = phone.Format(c.RemoteE164, c.RemoteExt, f.region, a.Style)
-		matches, rows, err := d.whoseNumber(ctx, a, c.RemoteE164, c.RemoteExt)
+		matches, rows, err := d.whoseRing(ctx, a, c.ID, c.RemoteE164, c.RemoteExt)
 		if err != nil {
 			return r, err
 		}
@@ -176,31 +176,11 @@ func plainText(s string) string { return strings.TrimSpace(strings.ReplaceAll(s,
 
 // beforeTheFirstWord is what a rep wants to know of a caller.
 func (d *Desk) beforeTheFirstWord(ctx context.Context, a Actor, callID uuid.UUID, r contract.RecordRef) ([]string, error) {
-	var c briefing.Caller
-	promises, err := d.Store.OpenPromises(ctx, r.ID)
+	c, err := sharedAnswer(ctx, d, "before "+callID.String()+" "+r.ID.String(), func(ctx context.Context) (briefing.Caller, error) {
+		return d.knownOf(ctx, callID, r.ID)
+	})
 	if err != nil {
 		return nil, err
-	}
-	for _, p := range promises {
-		made := briefing.Promise{Text: p.Text, Promise: promise.Promise{DayOnly: p.DayOnly, Patience: promisePatience}}
-		if p.DueAt != nil {
-			made.Due = p.DueAt.In(a.zone())
-		}
-		c.Promises = append(c.Promises, made)
-	}
-	matters, err := d.Store.OpenMatters(ctx, &r.ID)
-	if err != nil {
-		return nil, err
-	}
-	for _, m := range matters {
-		c.Matters = append(c.Matters, briefing.Matter(m))
-	}
-	last, err := d.Store.LastContact(ctx, db.LastContactParams{RecordID: r.ID, Without: callID})
-	if err != nil {
-		return nil, err
-	}
-	for _, x := range last {
-		c.Last = &briefing.Contact{At: x.StartedAt, Answered: x.AnsweredAt != nil, Outcome: x.Outcome}
 	}
 	spoke, err := d.Store.LastSpoken(ctx, db.LastSpokenParams{RecordID: r.ID, UserID: a.ID, Without: callID})
 	if err != nil {
@@ -217,6 +197,37 @@ func (d *Desk) beforeTheFirstWord(ctx context.Context, a Actor, callID uuid.UUID
 		}
 	}
 	return briefing.Facts(c, d.Clock.Now().In(a.zone())), nil
+}
+
+// knownOf is what is known of somebody besides what has happened since one spoke with them, whoever asks.
+func (d *Desk) knownOf(ctx context.Context, callID, record uuid.UUID) (briefing.Caller, error) {
+	var c briefing.Caller
+	promises, err := d.Store.OpenPromises(ctx, record)
+	if err != nil {
+		return c, err
+	}
+	for _, p := range promises {
+		made := briefing.Promise{Text: p.Text, Promise: promise.Promise{DayOnly: p.DayOnly, Patience: promisePatience}}
+		if p.DueAt != nil {
+			made.Due = *p.DueAt
+		}
+		c.Promises = append(c.Promises, made)
+	}
+	matters, err := d.Store.OpenMatters(ctx, &record)
+	if err != nil {
+		return c, err
+	}
+	for _, m := range matters {
+		c.Matters = append(c.Matters, briefing.Matter(m))
+	}
+	last, err := d.Store.LastContact(ctx, db.LastContactParams{RecordID: record, Without: callID})
+	if err != nil {
+		return c, err
+	}
+	for _, x := range last {
+		c.Last = &briefing.Contact{At: x.StartedAt, Answered: x.AnsweredAt != nil, Outcome: x.Outcome}
+	}
+	return c, nil
 }
 
 // Briefing is what mattered about whom a speaks with in a call, as it was said while it rang; nothing of a call with nobody of the book.

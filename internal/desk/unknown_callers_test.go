@@ -118,3 +118,17 @@ func TestTheBriefingOfTheRingStays(t *testing.T) {
 	_, err = w.Briefing(t.Context(), w.tomas, got.ID)
 	require.ErrorIs(t, err, desk.ErrForbidden)
 }
+
+func TestARingInManyWindowsIsReadOnce(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	w.sits(w.tomas)
+	w.comesIn(mobileNumber)
+	ring := w.rung(w.ines)
+	assert.Equal(t, "Berit Osterlund", ring.Candidates[0].Record.Name)
+	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET name = 'Somebody Else' WHERE id = $1`, w.berit)
+	require.NoError(t, err)
+	assert.Equal(t, "Berit Osterlund", w.rung(w.tomas).Candidates[0].Record.Name, "as it was read for the first window, a moment ago")
+	w.clock.Advance(2 * time.Second)
+	assert.Equal(t, "Somebody Else", w.rung(w.tomas).Candidates[0].Record.Name)
+}
