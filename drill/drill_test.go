@@ -34,7 +34,7 @@ const (
 	// patience is for how long a rep tries the same again: longer than any fault lasts.
 	patience = 40 * time.Second
 	// shortFaults are those of the drill that is a part of the tests.
-	shortFaults = 8
+	shortFaults = 11
 )
 
 func TestMain(m *testing.M) {
@@ -54,6 +54,8 @@ type drill struct {
 	server                       *program.Program
 	numbers                      []number
 	outcome                      uuid.UUID
+	clock                        time.Duration // by how much the server's clock is wrong
+	skew                         time.Duration // by how much it was at most
 	mu                           sync.Mutex
 	wrong                        []string
 }
@@ -75,7 +77,7 @@ func freeAddr(t *testing.T) string {
 func newDrill(t *testing.T) *drill {
 	d := &drill{t: t, data: filepath.Join(t.TempDir(), "data"), addr: freeAddr(t)}
 	var err error
-	d.binary, err = program.Build()
+	d.binary, err = program.BuildForDrill()
 	require.NoError(t, err)
 	d.cluster, d.database = pgtest.Own(t)
 	s, err := store.Open(t.Context(), d.database, 2)
@@ -212,10 +214,10 @@ func (d *drill) check(r *rep, e *entry) {
 	}
 	if c.State.EndedAt == nil {
 		told("never ended")
-	} else if !e.ended.IsZero() && c.State.EndedAt.After(e.ended.Add(2*time.Second)) {
+	} else if !e.ended.IsZero() && c.State.EndedAt.After(e.ended.Add(2*time.Second+d.skew)) {
 		told("its end was acknowledged at %s, and it ended at %s", e.ended.Format(time.RFC3339Nano), c.State.EndedAt.Format(time.RFC3339Nano))
 	}
-	if c.State.StartedAt.Before(e.asked.Add(-time.Second)) {
+	if c.State.StartedAt.Before(e.asked.Add(-time.Second - d.skew)) {
 		told("it began at %s, before it was asked for", c.State.StartedAt)
 	}
 	if n := len(e.said); n > 0 && c.Slip.Notes.Body != e.said[n-1] && !strings.HasPrefix(c.Slip.Notes.Body, e.said[n-1]+" ") {

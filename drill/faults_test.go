@@ -68,6 +68,14 @@ func faults() []fault {
 			d.must(os.Remove(folder))
 			_ = os.Rename(folder+".away", folder)
 		}},
+		{"the server's clock is wrong", func(d *drill) {
+			d.clock = (rand.N(20*time.Minute) - 10*time.Minute).Truncate(time.Second)
+			d.skew = max(d.skew, d.clock.Abs())
+			d.kill("")
+			d.lasts(time.Second, 3*time.Second)
+			d.clock = 0
+			d.kill("")
+		}},
 		{"every socket is cut", func(d *drill) { d.proxy.cut() }},
 	}
 }
@@ -97,7 +105,7 @@ func (d *drill) kill(torn string) {
 // begin starts the server until it stays.
 func (d *drill) begin() {
 	for try := 0; ; try++ {
-		p, err := program.Begin(d.binary, d.database, d.data, d.addr)
+		p, err := program.Begin(d.binary, d.database, d.data, d.addr, "TRUNDO_DRILL_CLOCK="+d.clock.String())
 		d.must(err)
 		d.server = p
 		ended := false

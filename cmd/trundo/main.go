@@ -133,7 +133,7 @@ func logger() *slog.Logger {
 func config() app.Config {
 	c := app.Config{DatabaseURL: value("DATABASE_URL"), Addr: value("TRUNDO_ADDR"), MetricsAddr: value("TRUNDO_METRICS_ADDR"), DataDir: value("TRUNDO_DATA"),
 		ServerName: value("TRUNDO_SERVER_NAME"), TLSCert: value("TRUNDO_TLS_CERT"), TLSKey: value("TRUNDO_TLS_KEY"), Secure: value("TRUNDO_SECURE") == "yes", Proxies: strings.FieldsFunc(value("TRUNDO_PROXIES"), func(r rune) bool { return r == ',' || r == ' ' }),
-		SoundAddr: value("TRUNDO_SOUND_ADDR"), SoundPublic: value("TRUNDO_SOUND_PUBLIC"), Recordings: value("TRUNDO_RECORDINGS"), SMTP: value("TRUNDO_SMTP"), Hours: value("TRUNDO_CALLING_HOURS"), MailDomain: value("TRUNDO_MAIL_DOMAIN"), SecretKey: value("TRUNDO_SECRET_KEY"), HooksInside: value("TRUNDO_HOOKS_INSIDE") == "yes", Clock: clockwork.NewRealClock(), Web: web.Dist(), Log: logger()}
+		SoundAddr: value("TRUNDO_SOUND_ADDR"), SoundPublic: value("TRUNDO_SOUND_PUBLIC"), Recordings: value("TRUNDO_RECORDINGS"), SMTP: value("TRUNDO_SMTP"), Hours: value("TRUNDO_CALLING_HOURS"), MailDomain: value("TRUNDO_MAIL_DOMAIN"), SecretKey: value("TRUNDO_SECRET_KEY"), HooksInside: value("TRUNDO_HOOKS_INSIDE") == "yes", Clock: clock(), Web: web.Dist(), Log: logger()}
 	if d, err := time.ParseDuration(value("TRUNDO_DRAIN")); err == nil {
 		c.Drain = d
 	}

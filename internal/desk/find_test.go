@@ -55,6 +55,10 @@ func TestFind(t *testing.T) {
 	tomas, err := w.Find(t.Context(), w.tomas, "berit")
 	require.NoError(t, err)
 	assert.Equal(t, "Berit Aa00", names(tomas.Records)[0], "his own come first")
+	w.add(contract.RecordKindDeal, map[string]string{"name": "Tank", "person": w.found("aa07")[0].ID.String(), "owner": w.users["odile"].String()})
+	odile, err := w.Find(t.Context(), w.odile, "berit")
+	require.NoError(t, err)
+	assert.Equal(t, "Berit Aa07", names(odile.Records)[0], "with whom she has a deal")
 	assert.NotEmpty(t, find("4135").Dial.Problem)
 	assert.Contains(t, find("911").Dial.Problem, "another telephone")
 }

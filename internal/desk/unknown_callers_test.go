@@ -132,3 +132,31 @@ func TestARingInManyWindowsIsReadOnce(t *testing.T) {
 	w.clock.Advance(2 * time.Second)
 	assert.Equal(t, "Somebody Else", w.rung(w.tomas).Candidates[0].Record.Name)
 }
+
+func TestTheFirstSourceStays(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	const fair = "+14135550179"
+	for number, source := range map[string]string{mainNumber: "Local radio spot", fair: "Spring show"} {
+		_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO lines (id, e164, label, region, zone, source) VALUES (gen_random_uuid(), $1, $2, 'US', 'America/New_York', $2)
+			ON CONFLICT (e164) DO UPDATE SET source = EXCLUDED.source`, number, source)
+		require.NoError(t, err)
+	}
+	w.clock.Advance(6 * time.Second)
+	w.comesIn("+14135550199")
+	got, err := w.AnswerCall(t.Context(), w.ines, w.rung(w.ines).CallID)
+	require.NoError(t, err)
+	got, err = w.RecordFromCall(t.Context(), w.ines, got.ID, key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Lene Marrow"})
+	require.NoError(t, err)
+	lene := got.Links[0].Record.ID
+	require.NoError(t, w.HangUp(t.Context(), w.ines, got.ID))
+	w.ended(got.ID)
+	_, err = w.sim.CallIn("+14135550199", fair)
+	require.NoError(t, err)
+	again, err := w.AnswerCall(t.Context(), w.ines, w.rung(w.ines).CallID)
+	require.NoError(t, err)
+	assert.Equal(t, "Spring show", again.Source, "the call came by another way")
+	sheet, err := w.Record(t.Context(), w.ines, lene)
+	require.NoError(t, err)
+	assert.Equal(t, []any{"Local radio spot", 2}, []any{sheet.Source, sheet.Touches}, "which is a touch, and changes nothing")
+}

@@ -246,7 +246,7 @@ func (s *Server) SignIn(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	s.throttle.in(login, from)
+	s.throttle.in(login, from, time.Now())
 	if err := s.openSession(c, a); err != nil {
 		s.fail(c, err)
 		return

@@ -8,7 +8,7 @@ import (
 )
 
 // throttle slows down who tries to sign in. Each try is counted before its password is looked at: by the login as it is compared together with the
-// address, by the login from wherever, by the address, and in all; who gets in has what was counted for login and address taken back.
+// address, by the login from wherever, by the address, and in all; who gets in has what was counted taken back.
 type throttle struct {
 	mu  sync.Mutex
 	who map[string]*rate.Limiter
@@ -83,11 +83,14 @@ func (t *throttle) try(login, address string, now time.Time) (time.Duration, boo
 	return 0, true
 }
 
-// in takes back what was counted for somebody who has got in.
-func (t *throttle) in(login, address string) {
+// in takes back what was counted for somebody who has got in: a firm behind one address comes in the morning all at once, and is no guesser.
+func (t *throttle) in(login, address string, now time.Time) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	delete(t.who, pairKey(login, address))
+	for _, l := range []*rate.Limiter{t.limiter("login\n"+login, paceOfLogin), t.limiter("address\n"+address, paceOfAddress), t.all} {
+		l.AllowN(now, -1)
+	}
 }
 
 func pairKey(login, address string) string { return "pair\n" + login + "\n" + address }

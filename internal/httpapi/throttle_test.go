@@ -26,7 +26,7 @@ func TestTriesAreCountedWhereverTheyComeFrom(t *testing.T) {
 	wait, ok := one.try("ines", "192.0.2.1", now)
 	require.False(t, ok)
 	assert.InDelta(t, 15, wait.Seconds(), 0.1)
-	one.in("tomas", "192.0.2.1")
+	one.in("tomas", "192.0.2.1", now)
 	assert.Equal(t, 8, tries(one, "tomas", "192.0.2.1", 100), "who got in begins anew")
 
 	many := newThrottle()
@@ -45,4 +45,22 @@ func TestTriesAreCountedWhereverTheyComeFrom(t *testing.T) {
 		sum += tries(many, string(rune('A'+i)), string(rune('A'+i)), 100)
 	}
 	assert.Equal(t, 100, sum, "all that are left of two hundred")
+}
+
+func TestAFirmBehindOneAddressSignsInAtOnce(t *testing.T) {
+	now := time.Date(2026, 3, 2, 9, 0, 0, 0, time.UTC)
+	all := newThrottle()
+	for i := range 400 {
+		login := "rep" + string(rune('a'+i%26)) + string(rune('a'+i/26))
+		_, ok := all.try(login, "192.0.2.1", now)
+		require.True(t, ok, "rep %d", i)
+		all.in(login, "192.0.2.1", now)
+	}
+	n := 0
+	for ; n < 1000; n++ {
+		if _, ok := all.try("guess"+string(rune('a'+n%26))+string(rune('a'+n/26)), "192.0.2.1", now); !ok {
+			break
+		}
+	}
+	assert.Equal(t, 60, n, "guesses from there are counted as before")
 }

@@ -15,18 +15,23 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Build builds the binary, once for a run of tests. Error: what the compiler says.
-var Build = sync.OnceValues(func() (string, error) {
+// Build builds the binary, once for a run of tests; BuildForDrill one whose clock may be wrong. Errors: what the compiler says.
+var (
+	Build         = sync.OnceValues(func() (string, error) { return build("") })
+	BuildForDrill = sync.OnceValues(func() (string, error) { return build("drill") })
+)
+
+func build(tags string) (string, error) {
 	dir, err := os.MkdirTemp("", "trundo-program-*")
 	if err != nil {
 		return "", err
 	}
 	path := filepath.Join(dir, "trundo")
-	if out, err := exec.Command("go", "build", "-ldflags=-w", "-o", path, "trundo/cmd/trundo").CombinedOutput(); err != nil {
+	if out, err := exec.Command("go", "build", "-ldflags=-w", "-tags="+tags, "-o", path, "trundo/cmd/trundo").CombinedOutput(); err != nil {
 		return "", fmt.Errorf("building the program: %s", out)
 	}
 	return path, nil
-})
+}
 
 // Log is where programs write what they log.
 var Log io.Writer = os.Stderr

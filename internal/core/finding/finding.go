@@ -18,7 +18,7 @@ type Hit struct {
 	Company string    // the name of its company; "" for none
 	Minor   bool      // neither a person nor a company
 	Spoke   time.Time // when the asker last had a call with it; zero for never
-	Open    bool      // a follow-up of the asker waits there
+	Open    bool      // a follow-up, a deal or a case of the asker waits there
 	Own     bool      // it is the asker's
 }
 
@@ -50,7 +50,7 @@ func (h Hit) fit(q string, words []string) int {
 	return wordFits
 }
 
-// near is how much the asker has to do with h: 3 for who was spoken with, 2 for a follow-up that waits, 1 for their own.
+// near is how much the asker has to do with h: 3 for who was spoken with, 2 for what waits there, 1 for their own.
 func (h Hit) near() int {
 	switch {
 	case !h.Spoke.IsZero():

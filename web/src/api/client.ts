@@ -32,6 +32,29 @@ api.use({
   },
 });
 
+// A wish that was sent and not answered may have been carried out: who asks for the same again within a minute asks with the same key.
+const idempotencyKey = "Idempotency-Key";
+const wishLasts = 60_000;
+const unanswered = new Map<string, { key: string; at: number }>();
+const wishes = new WeakMap<Request, string>();
+api.use({
+  async onRequest({ request }) {
+    const key = request.headers.get(idempotencyKey);
+    if (!key) return request;
+    const wish = `${request.url} ${await request.clone().text()}`;
+    const before = unanswered.get(wish);
+    const at = Date.now();
+    if (before && at - before.at < wishLasts) request.headers.set(idempotencyKey, before.key);
+    else unanswered.set(wish, { key, at });
+    wishes.set(request, wish);
+    return request;
+  },
+  onResponse({ request, response }) {
+    const wish = wishes.get(request);
+    if (wish !== undefined && response.status < 500 && response.status !== 429) unanswered.delete(wish);
+  },
+});
+
 /** Failure is a request that the server refused, with its problem, or that never reached it. */
 export class Failure extends Error {
   readonly problem: Problem | undefined;

@@ -92,7 +92,7 @@ export function Number({
   const call = () => {
     dial(wishFor(n), name);
   };
-  // Whether it may be called all the same is the server's to say.
+  // Whether it may be called anyway is the server's to say.
   const refuse = () => {
     if (n.dialable && rights.override) call();
     else tell(what, { bad: true });
