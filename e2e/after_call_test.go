@@ -2,8 +2,10 @@ package e2e_test
 
 import (
 	"os"
+	"path/filepath"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -136,6 +138,44 @@ func TestMessagesGoOutAndAreAnswered(t *testing.T) {
 	outside.click("button", "Write to the firm")
 	win.see("you will get no more messages", "[data-testid=thread]")
 	win.see("they answered STOP")
+	win.click("button", "Make a record", "#sheet")
+	win.fill("Name", "Lene Marrow")
+	win.fill("Company (a new one is made)", "vesper hollow")
+	win.see("There already", "[data-testid=firms]")
+	win.click("button", nursery, "[data-testid=firms]")
+	win.click("button", "Keep", "[data-testid=unknown-caller]")
+	win.see("Lene Marrow", "#sheet h1")
+	win.gone("Nobody in the book is known to write from here.")
+}
+
+func TestAMailGoesOutWithAFile(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	win.person(berit)
+	win.click("radio", "Messages", historyPart)
+	win.click("radio", "Mail", "[data-testid=thread]")
+	path := filepath.Join(t.TempDir(), "plan of the yard.pdf")
+	require.NoError(t, os.WriteFile(path, []byte("%PDF-1.7 the plan"), 0o600))
+	win.see("Attach files", "[data-testid=files]")
+	win.upload(path)
+	win.see("plan of the yard.pdf, 1 kB", "[data-testid=files]")
+	win.fill("Subject", "The plan")
+	win.fill("Mail", "As we said.")
+	win.click("button", "Send", "[data-testid=thread]")
+	win.see("plan of the yard.pdf, 1 kB", "[data-testid=thread] ol")
+	win.until("the composer to be empty", `!document.querySelector('[data-testid=files]')?.innerText.includes('plan')`)
+}
+
+func TestANarrowTableDrawsOnlyWhatIsInSight(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	win := w.signedIn(t, "Ines Calloway")
+	require.NoError(t, chromedp.Do(win.ctx, chromedp.EmulateViewport(820, 800)))
+	win.goes("/people")
+	win.see("252", "[data-testid=count]")
+	win.until("rows", `document.querySelectorAll('#sheet [role=rowgroup] [role=row]').length > 5`)
+	assert.Less(t, eval[int](win, `document.querySelectorAll('#sheet [role=rowgroup] [role=row]').length`), 60)
 }
 
 func TestAReplyStopsASequence(t *testing.T) {
