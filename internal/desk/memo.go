@@ -37,7 +37,7 @@ func sharedAnswer[T any](ctx context.Context, d *Desk, key string, read func(ctx
 		return v, nil
 	}
 	v, err, _ := m.asking.Do(key, func() (any, error) {
-		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), lookupPatience) // others wait for it too
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), carryPatience) // others wait for it too
 		defer cancel()
 		v, err := read(ctx)
 		if err != nil {

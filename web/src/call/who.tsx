@@ -81,7 +81,6 @@ export function Who({ call }: { call: Call }) {
             ? t.slip.called(call.shown)
             : t.slip.shown(call.shown)}
       </p>
-      {call.direction === "inbound" && <Briefing call={call} />}
       <div className="flex flex-wrap gap-1.5 pt-1.5">
         {live && call.state.phase === "speaking" && <HoldAndMute call={call} />}
         {round && <RoundControls call={call} round={round} />}
@@ -124,6 +123,7 @@ export function Who({ call }: { call: Call }) {
           {on && <p className="pt-0.5 text-xs text-quiet">{t.slip.commandFirst(command)}</p>}
         </>
       )}
+      {call.direction === "inbound" && <Briefing call={call} />}
     </div>
   );
 }
@@ -164,7 +164,7 @@ function CallClock({ call }: { call: Call }) {
   );
 }
 
-/** Briefing is what was said of the caller while it rang, for as long as their slip is open. */
+/** Briefing is what was said of the caller while it rang, for as long as their slip is open. It stands below the buttons, which it does not move. */
 function Briefing({ call }: { call: Call }) {
   const links = call.links.map((l) => l.record.id).join();
   const facts = useQuery({ ...queries.briefing(call.id, links), enabled: links !== "" && call.slip.state === "open" });
