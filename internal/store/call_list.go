@@ -99,7 +99,7 @@ func (q CallListQuery) searched(t *sqlText, each bool) string {
 	// What is no number is looked through as it was typed; numbers are looked up in their normal form.
 	number := "SELECT c.id FROM calls c WHERE c.remote_e164 = '' AND c.remote_typed ILIKE " + words
 	if digits != "" {
-		number += " UNION SELECT c.id FROM calls c WHERE c.remote_e164 <> '' AND c.remote_e164 LIKE " + digits
+		number += " UNION SELECT c.id FROM calls c WHERE c.remote_e164 LIKE " + digits
 	}
 	return "c.id IN (" + number +
 		" UNION SELECT l.call_id FROM records r JOIN call_links l ON l.record_id = r.id WHERE r.search LIKE fold(" + words + ")" +

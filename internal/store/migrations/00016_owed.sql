@@ -42,4 +42,3 @@ CREATE INDEX calls_inbound ON calls (line_id, started_at) WHERE direction = 'inb
 CREATE INDEX records_of_source ON records (source, kind, created_at) INCLUDE (stage, stage_at, currency, amount_minor)
   WHERE source <> '' AND kind IN ('contact', 'lead', 'deal') AND deleted_at IS NULL;
 CREATE INDEX calls_no_number ON calls (started_at) WHERE remote_e164 = '';
-CREATE INDEX calls_digits ON calls USING gin (remote_e164 gin_trgm_ops) WHERE remote_e164 <> '';
