@@ -166,6 +166,7 @@ func TestManyRowsArePickedChangedAndPutBack(t *testing.T) {
 	win.visit(`/people?f=` + url.QueryEscape(`{"all":[{"field":"stage","op":"is","value":"customer"}]}`))
 	win.see("customer", "[data-testid=rows]")
 	win.see("Filter · 1")
+	win.until("the count", `/\d/.test(document.querySelector('[data-testid=count]').innerText)`)
 	before := eval[string](win, `document.querySelector('[data-testid=count]').innerText`)
 	win.click("button", "Save as a view")
 	win.fill("Name", "Our customers")
