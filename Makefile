@@ -60,7 +60,8 @@ test-front:
 test-go: export TMPDIR = $(shell scripts/scratch.sh)
 test-go:
 	@go test -race $$(go list ./internal/... | grep -E '$(RACE)' | grep -vE '$(SINGLE)')
-	@go test -count=1 -timeout 30m -ldflags=-w $$(go list ./... | grep -vE '$(RACE)') $$(go list ./internal/... | grep -E '$(SINGLE)')
+	@go test -count=1 -timeout 30m -ldflags=-w $$(go list ./... | grep -vE '$(RACE)|/drill$$') $$(go list ./internal/... | grep -E '$(SINGLE)')
+	@go test -count=1 -timeout 10m ./drill
 
 bench: setup-test web/dist/index.html ## speed beside a bare reference, written to docs/benchmarks.md
 	@go run ./internal/bench -out docs/benchmarks.md
