@@ -152,7 +152,7 @@ func TestACallIsHeardRecordedAndPlayed(t *testing.T) {
 	win.visit("/")
 	win.sound("on")
 	win.recording("going")
-	win.drawn(5)
+	win.drawn(25) // ten seconds: a sentence that lies wholly behind the pause
 	win.command("e")
 	win.until("over", `document.querySelector('[data-testid=slip]')?.dataset.phase === 'ended'`)
 	win.visit("/calls")

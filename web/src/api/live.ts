@@ -44,7 +44,7 @@ export function onBack(f: () => void): () => void {
 const lifeAsk = 7_000; // milliseconds without a word until the server is asked for one
 const lifePatience = 3_000; // and until it is given up
 
-const atOnce = ["desk", "rings", "lane"];
+const atOnce = ["desk", "rings", "lane", "words"]; // words are written down a moment after the call that they were said in
 
 /** startLive opens the stream and keeps it open; the answer closes it. */
 export function startLive(client: QueryClient, onSignedOut: () => void): () => void {
