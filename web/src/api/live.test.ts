@@ -8,7 +8,7 @@ let stop: () => void;
 const signedOut = vi.fn();
 let client: QueryClient;
 let refreshed: unknown[];
-const atFirst = [["desk"], ["rings"], ["lane"]];
+const atFirst = [["desk"], ["rings"], ["lane"], ["words"]];
 
 beforeEach(() => {
   serve();
