@@ -149,11 +149,11 @@ func (d *Desk) textRefused(ctx context.Context, l *letter) (string, error) {
 	if l.record != nil && l.record.DncAt != nil {
 		return refused(callable.ErrPersonDoNotCall, reasons{person: l.record.DncReason}).Error(), nil
 	}
-	_, rows, err := d.whoseNumber(ctx, Actor{}, l.to, "")
+	_, rows, err := d.book.WhoseNumber(ctx, Actor{}, l.to, "")
 	if err != nil {
 		return "", err
 	}
-	no, err := d.typedRefused(ctx, phone.Number{E164: l.to}, rows)
+	no, err := d.book.TypedRefused(ctx, phone.Number{E164: l.to}, rows)
 	if err != nil || no == nil {
 		return "", err
 	}
@@ -211,7 +211,7 @@ func (d *Desk) whoWrote(ctx context.Context, channel contract.Channel, address s
 		}
 		return &rows[0].ID, rows[0].OwnerID, nil
 	}
-	matches, rows, err := d.whoseNumber(ctx, Actor{}, address, "")
+	matches, rows, err := d.book.WhoseNumber(ctx, Actor{}, address, "")
 	if err != nil {
 		return nil, nil, err
 	}

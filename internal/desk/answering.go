@@ -40,7 +40,7 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	var callers []slip.Link
 	if sheet.AsksWho {
 		// Who is meant may be clear to this rep, whose own customer calls, where it was not to everybody.
-		matches, rows, err := d.whoseNumber(ctx, a, row.RemoteE164, row.RemoteExt)
+		matches, rows, err := d.WhoseNumber(ctx, a, row.RemoteE164, row.RemoteExt)
 		if err != nil {
 			return contract.Call{}, err
 		}
@@ -51,7 +51,7 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	err = d.Store.Tx(ctx, func(q *db.Queries) error {
 		if err := d.freeRep(ctx, q, a, nil); err != nil {
 			var in *InCallError
-			if !errors.As(err, &in) || in.Call == id || d.liveCall(in.Call) == nil {
+			if !errors.As(err, &in) || in.Call == id || d.calls.call(in.Call) == nil {
 				return err
 			}
 		}
@@ -66,12 +66,12 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 			}
 			links = append(links, record)
 		}
-		if !d.claim(id, a.ID, sheet.ID) {
+		if !d.calls.claim(id, a.ID, sheet.ID) {
 			return call.ErrTaken
 		}
 		held := d.stepOut(ctx, a, id)
 		if err := d.board.Do(ctx, id, call.Answer{By: a.ID.String()}); err != nil {
-			d.unclaim(id, a.ID, sheet.ID)
+			d.calls.unclaim(id, a.ID, sheet.ID)
 			for _, h := range held {
 				_ = d.board.Do(ctx, h, call.Resume{By: a.ID.String()})
 			}
@@ -94,11 +94,9 @@ func (d *Desk) AnswerCall(ctx context.Context, a Actor, id uuid.UUID) (contract.
 		return contract.Call{}, err
 	}
 	if len(callers) > 0 {
-		d.mu.Lock()
-		if c := d.live[id]; c != nil {
+		d.calls.change(id, func(c *liveCall) {
 			c.records = links
-		}
-		d.mu.Unlock()
+		})
 	}
 	d.whisper(ctx, a, id, row.LineID)
 	d.publishSlip(a.ID, id, "")
@@ -124,7 +122,7 @@ func (d *Desk) whisper(ctx context.Context, a Actor, id uuid.UUID, line *uuid.UU
 
 // stepOut holds the calls that a is in, but for one, and gives up those that nobody has answered. It gives those that it has put on hold.
 func (d *Desk) stepOut(ctx context.Context, a Actor, except uuid.UUID) (held []uuid.UUID) {
-	for _, id := range d.callsOf(a.ID) {
+	for _, id := range d.calls.of(a.ID) {
 		if id == except {
 			continue
 		}
@@ -136,19 +134,6 @@ func (d *Desk) stepOut(ctx context.Context, a Actor, except uuid.UUID) (held []u
 		}
 	}
 	return held
-}
-
-// callsOf are the calls on this server that a rep is in.
-func (d *Desk) callsOf(rep uuid.UUID) []uuid.UUID {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	var ids []uuid.UUID
-	for id, c := range d.live {
-		if c.in(rep) {
-			ids = append(ids, id)
-		}
-	}
-	return ids
 }
 
 // slipLater writes the slip of a call that was answered while its commit failed, as soon as the database takes it.
@@ -170,35 +155,6 @@ func (d *Desk) slipLater(sheet db.InsertAnswerersSlipParams) {
 			}
 		}
 	})
-}
-
-// claim makes a call that rings a rep's; false: it is somebody's already.
-func (d *Desk) claim(id, rep, slipID uuid.UUID) bool {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	c := d.live[id]
-	if c == nil {
-		return true // over: the switchboard says so
-	}
-	if c.claimed != uuid.Nil {
-		return false
-	}
-	if c.parts == nil {
-		c.parts = map[uuid.UUID]uuid.UUID{}
-	}
-	c.claimed, c.parts[rep], d.slips[slipID] = slipID, slipID, slipOwner{rep, id}
-	return true
-}
-
-// unclaim takes a claim back, where it is still that of the slip.
-func (d *Desk) unclaim(id, rep, slipID uuid.UUID) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	delete(d.slips, slipID)
-	if c := d.live[id]; c != nil && c.claimed == slipID {
-		c.claimed = uuid.Nil
-		delete(c.parts, rep)
-	}
 }
 
 // DeclineCall takes a out of those who are rung. Errors: call.ErrTaken, call.ErrOver.
@@ -235,7 +191,7 @@ func (d *Desk) keyed(user, digit string) {
 	if err != nil {
 		return // of somebody who plays the outside
 	}
-	for _, id := range d.callsOf(rep) {
+	for _, id := range d.calls.of(rep) {
 		if s, there := d.board.Snapshot(id); there && s.Phase() == call.PhaseSpeaking && !s.OnHold {
 			if err := d.board.Press(d.background, id, user, digit, false); err != nil {
 				d.Log.Debug("a key went nowhere", "call", id, "error", err)

@@ -112,6 +112,11 @@ func (f *firm) home(a Actor) fields.Home {
 	return fields.Home{Currency: f.currency, Zone: a.Zone, CountryCode: phone.CountryCode(f.region)}
 }
 
+// People are those of the firm, with what they do just now.
+type People interface {
+	Team(ctx context.Context) ([]contract.Colleague, error)
+}
+
 // Book is what a's browser needs to show records of every kind.
 func (d *Desk) Book(ctx context.Context, a Actor) (contract.Book, error) {
 	f, err := d.firm(ctx)
@@ -121,7 +126,7 @@ func (d *Desk) Book(ctx context.Context, a Actor) (contract.Book, error) {
 	view := contract.Book{Labels: phone.Labels, Currency: f.currency, Kinds: []contract.KindDef{},
 		Rights: contract.BookRights{SetUp: a.mayDo(SetUp), Override: a.mayDo(Override), Export: a.mayDo(Export), Import: a.mayDo(Import), DeleteRecord: a.mayDo(DeleteRecord),
 			LiftDoNotCall: a.mayDo(LiftDoNotCall)}}
-	if view.People, err = d.colleagues(ctx); err != nil {
+	if view.People, err = d.people.Team(ctx); err != nil {
 		return view, err
 	}
 	for _, k := range fields.Kinds {

@@ -209,7 +209,7 @@ func (d *Desk) bulkValue(ctx context.Context, a Actor, action string, value *str
 		if parseErr != nil {
 			return "", nil, wrong("value", "say which list")
 		}
-		l, err := d.list(ctx, a, id)
+		l, err := d.List(ctx, a, id)
 		if err != nil {
 			return "", nil, &FieldError{"value", err}
 		}

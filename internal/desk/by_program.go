@@ -17,7 +17,7 @@ const Unconfirmed = "unconfirmed"
 
 // placeByProgram writes down a call that a's computer makes by its own calling program; the window opens the address for it. What becomes of the
 // call cannot be seen from here, so its slip is open at once and its times are said by the rep.
-func (d *Desk) placeByProgram(ctx context.Context, a Actor, key string, hash []byte, t target, override string, attempt *attempt) (uuid.UUID, error) {
+func (d *Desk) placeByProgram(ctx context.Context, a Actor, key string, hash []byte, t target, override string, placement Placement) (uuid.UUID, error) {
 	p := db.PlaceByProgramParams{CallID: store.NewID(), SlipID: store.NewID(), UserID: a.ID, RemoteE164: t.e164, RemoteExt: t.ext, RemoteTyped: t.typed, RemoteLabel: t.label,
 		OwnerServer: d.Server, OwnerEpoch: d.epoch, At: d.Clock.Now(), AsksWho: t.asksWho, OpenRecordID: t.openRecord, CommandKey: key, RequestHash: hash,
 		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}
@@ -38,13 +38,11 @@ func (d *Desk) placeByProgram(ctx context.Context, a Actor, key string, hash []b
 		if err := q.PlaceByProgram(ctx, p); err != nil {
 			return err
 		}
-		return attempt.enter(ctx, q, a, p.CallID, p.At)
+		return enter(ctx, q, placement, a, p.CallID, p.At)
 	}); err != nil {
 		return uuid.Nil, err
 	}
-	d.mu.Lock()
-	d.slips[p.SlipID] = slipOwner{a.ID, p.CallID}
-	d.mu.Unlock()
+	d.calls.slipOpened(p.SlipID, a.ID, p.CallID)
 	d.publishSlip(a.ID, p.CallID, "")
 	d.publishHistory(&p.CallID, p.LinkRecords...)
 	return p.CallID, nil

@@ -142,11 +142,9 @@ func (d *Desk) relink(ctx context.Context, a Actor, id uuid.UUID, action string,
 	if err != nil {
 		return contract.Call{}, err
 	}
-	d.mu.Lock()
-	if c := d.live[id]; c != nil {
+	d.calls.change(id, func(c *liveCall) {
 		c.records = after
-	}
-	d.mu.Unlock()
+	})
 	d.tellOfFiling(moved)
 	for _, user := range moved.lanes {
 		d.publishLane(user)

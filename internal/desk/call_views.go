@@ -176,7 +176,7 @@ func viewOf(r db.CallsByIDsRow, a Actor, f *firm) contract.Call {
 
 // candidates are whom to offer for a number that has to be asked about: who has it, and the record that was open.
 func (d *Desk) candidates(ctx context.Context, a Actor, r db.CallsByIDsRow) ([]contract.Candidate, error) {
-	matches, rows, err := d.whoseNumber(ctx, a, r.RemoteE164, r.RemoteExt)
+	matches, rows, err := d.WhoseNumber(ctx, a, r.RemoteE164, r.RemoteExt)
 	if err != nil {
 		return nil, err
 	}

@@ -33,19 +33,49 @@ type target struct {
 	refused                                  *RefusedError
 }
 
+// Placement is on whose behalf a rep places a call that is not theirs alone: of a round, of a campaign.
+type Placement interface {
+	// CallType is the type of call that its slip has from the beginning; nil: none.
+	CallType() *uuid.UUID
+	// Shown chooses the line that the call shows to e164; single is what would be chosen without a placement.
+	Shown(ctx context.Context, a Actor, lines []callerid.Line, single callerid.Request, e164 string) (callerid.Choice, error)
+	// Unrecorded is why its calls are not recorded, whatever the rules say; "" where the rules hold.
+	Unrecorded() string
+	// Enter writes down, in the transaction in which the call is placed, that it was. An error takes the call back.
+	Enter(ctx context.Context, q *db.Queries, a Actor, call uuid.UUID, at time.Time) error
+	// Ended is told in the background how the call ended, once that is committed; slips are those of the reps who were in it.
+	Ended(ctx context.Context, call uuid.UUID, state call.State, slips map[uuid.UUID]uuid.UUID)
+}
+
+// Listener hears of what those who place calls look after.
+type Listener interface {
+	// Beat is called with every sign of life of this server; n counts them.
+	Beat(ctx context.Context, n int)
+	// MessageLeft is told that it is known what became of the message that a call was to leave.
+	MessageLeft(ctx context.Context, call uuid.UUID)
+}
+
+// enter tells a placement that its call is placed, where there is one.
+func enter(ctx context.Context, q *db.Queries, p Placement, a Actor, call uuid.UUID, at time.Time) error {
+	if p == nil {
+		return nil
+	}
+	return p.Enter(ctx, q, a, call, at)
+}
+
 // PlaceCall calls a stored or typed number for a. It answers when the call is committed and the carrier has been
 // asked. The same key gets the same call. Errors: *FieldError, *InCallError, *RefusedError, *callable.OutsideError, ErrAway, ErrNotFound, ErrKeyReused.
 func (d *Desk) PlaceCall(ctx context.Context, a Actor, key string, r contract.NewCall) (contract.Call, error) {
-	return d.placeOnce(ctx, a, key, r, nil)
+	return d.placeFor(ctx, a, key, r, nil)
 }
 
-// placeOnce places a call, for an attempt of a round or by itself. The same key gets the same call.
-func (d *Desk) placeOnce(ctx context.Context, a Actor, key string, r contract.NewCall, attempt *attempt) (contract.Call, error) {
+// placeFor places a call on behalf of placement, or of the rep alone where that is nil. The same key gets the same call.
+func (d *Desk) placeFor(ctx context.Context, a Actor, key string, r contract.NewCall, placement Placement) (contract.Call, error) {
 	if err := d.mayBegin(); err != nil {
 		return contract.Call{}, err
 	}
 	hash := hashRequest(r)
-	id, err := d.place(ctx, a, key, hash, r, attempt)
+	id, err := d.place(ctx, a, key, hash, r, placement)
 	if err != nil {
 		// The same click may have come twice; its first coming is then what stands in the way.
 		if earlier, found, again := d.earlierAnswer(ctx, a, key, "place_call", hash); again != nil {
@@ -60,7 +90,7 @@ func (d *Desk) placeOnce(ctx context.Context, a Actor, key string, r contract.Ne
 	return d.callView(ctx, a, id)
 }
 
-func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r contract.NewCall, attempt *attempt) (uuid.UUID, error) {
+func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r contract.NewCall, placement Placement) (uuid.UUID, error) {
 	if r.ColleagueID != nil {
 		return d.placeInternal(ctx, a, key, hash, r)
 	}
@@ -82,11 +112,11 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 	case override == "":
 		return uuid.Nil, wrong("override_reason", "say why it is called anyway")
 	}
-	shown, err := d.shownFor(ctx, a, f, r, t, attempt)
+	shown, err := d.shownFor(ctx, a, f, r, t, placement)
 	if err != nil {
 		return uuid.Nil, &FieldError{"line_id", err}
 	}
-	if value(r.AskHours) && attempt == nil {
+	if value(r.AskHours) && placement == nil {
 		v := callable.Check(callable.Subject{Zones: t.zones}, d.Hours, d.Clock.Now())
 		if outside := callable.Ask(v, d.Clock.Now(), t.emergency, shown.Owed); outside != nil {
 			return uuid.Nil, outside
@@ -97,9 +127,9 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 		return uuid.Nil, err
 	}
 	if a.Program {
-		return d.placeByProgram(ctx, a, key, hash, t, override, attempt)
+		return d.placeByProgram(ctx, a, key, hash, t, override, placement)
 	}
-	device, err := d.speaksBy(ctx, a, key, r, t, cmp.Or(phone.Format(t.e164, t.ext, f.region, a.Style), t.typed), attempt)
+	device, err := d.speaksBy(ctx, a, key, r, t, cmp.Or(phone.Format(t.e164, t.ext, f.region, a.Style), t.typed), placement)
 	if err != nil {
 		return uuid.Nil, err
 	}
@@ -124,9 +154,9 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 		p.LinkRoles = append(p.LinkRoles, string(l.Role))
 		p.LinkReasons = append(p.LinkReasons, l.Reason)
 	}
-	live := &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, records: p.LinkRecords, state: state, changed: make(chan struct{}, 1), line: line, attempt: attempt}
-	if attempt != nil {
-		p.CallTypeID = attempt.round.settings.CallTypeID
+	live := &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, records: p.LinkRecords, state: state, changed: make(chan struct{}, 1), line: line, placed: placement}
+	if placement != nil {
+		p.CallTypeID = placement.CallType()
 	}
 	if err := d.commitPlaced(ctx, a, id, live, r.InsteadOf, effects, func(q *db.Queries) error {
 		if override != "" {
@@ -138,7 +168,7 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 		if err := q.PlaceCall(ctx, p); err != nil {
 			return err
 		}
-		return attempt.enter(ctx, q, a, id, now)
+		return enter(ctx, q, placement, a, id, now)
 	}); err != nil {
 		return uuid.Nil, err
 	}
@@ -150,7 +180,7 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 }
 
 // shownFor chooses the line that a call shows: by hand or by the usual rule, or by that of its round.
-func (d *Desk) shownFor(ctx context.Context, a Actor, f *firm, r contract.NewCall, t target, attempt *attempt) (callerid.Choice, error) {
+func (d *Desk) shownFor(ctx context.Context, a Actor, f *firm, r contract.NewCall, t target, placement Placement) (callerid.Choice, error) {
 	request := callerid.Request{ByHand: text(r.LineID), RepLine: text(a.Line), Region: t.region}
 	owed, err := d.Store.LineOwed(ctx, db.LineOwedParams{E164: t.e164, Ext: t.ext})
 	if err != nil {
@@ -159,10 +189,10 @@ func (d *Desk) shownFor(ctx context.Context, a Actor, f *firm, r contract.NewCal
 	if len(owed) > 0 {
 		request.Owed = text(owed[0])
 	}
-	if attempt == nil || r.LineID != nil {
+	if placement == nil || r.LineID != nil {
 		return callerid.Choose(f.lines, request)
 	}
-	return d.shownInRound(ctx, a, f, request, t, attempt)
+	return placement.Shown(ctx, a, f.lines, request, t.e164)
 }
 
 // carryPatience is for how long what is committed and then done outside goes on without its asker.
@@ -197,22 +227,16 @@ func factColumns(facts []call.Fact) (seqs []int, kinds []string, data []json.Raw
 func (d *Desk) commitPlaced(ctx context.Context, a Actor, id uuid.UUID, live *liveCall, insteadOf *uuid.UUID, effects []call.Effect, write func(*db.Queries) error) error {
 	ctx, cancel := carriedOut(ctx)
 	defer cancel()
-	slipID := live.parts[a.ID]
 	// Known here before anybody can read it from the database: until then no other click may think that
 	// the rep is free.
-	d.mu.Lock()
-	d.live[id], d.slips[slipID] = live, slipOwner{a.ID, id}
-	d.mu.Unlock()
+	d.calls.add(id, live)
 	if err := d.Store.Tx(ctx, func(q *db.Queries) error {
 		if err := d.freeRep(ctx, q, a, insteadOf); err != nil {
 			return err
 		}
 		return write(q)
 	}); err != nil {
-		d.mu.Lock()
-		delete(d.live, id)
-		delete(d.slips, slipID)
-		d.mu.Unlock()
+		d.calls.undo(id, live)
 		if store.Duplicate(err) {
 			return ErrKeyReused
 		}
@@ -234,7 +258,7 @@ func (d *Desk) freeRep(ctx context.Context, q *db.Queries, a Actor, insteadOf *u
 	}
 	current := *rep.ForegroundCallID
 	// This server knows better than the database what became of its own calls.
-	if c := d.liveCall(current); c != nil && !c.in(a.ID) {
+	if c := d.calls.call(current); c != nil && !c.in(a.ID) {
 		return nil
 	} else if c == nil {
 		elsewhere, err := q.CallInProgress(ctx, db.CallInProgressParams{ID: current, Me: d.Server, MyEpoch: d.epoch})
@@ -248,7 +272,7 @@ func (d *Desk) freeRep(ctx context.Context, q *db.Queries, a Actor, insteadOf *u
 	if insteadOf == nil || *insteadOf != current {
 		return &InCallError{current}
 	}
-	if d.liveCall(current) == nil {
+	if d.calls.call(current) == nil {
 		return ErrElsewhere // it cannot be ended from here
 	}
 	if err := d.board.HangUp(ctx, current, a.ID.String()); err != nil && !errors.Is(err, call.ErrOver) {
@@ -322,11 +346,11 @@ func (d *Desk) typedTarget(ctx context.Context, a Actor, f *firm, typed string, 
 		return target{}, &FieldError{"typed", err}
 	}
 	t := target{e164: n.E164, ext: n.Ext, typed: n.Typed, address: n.Key(), region: n.Region, zones: phone.Zones(n.E164)}
-	matches, rows, err := d.whoseNumber(ctx, a, n.E164, n.Ext)
+	matches, rows, err := d.WhoseNumber(ctx, a, n.E164, n.Ext)
 	if err != nil {
 		return target{}, err
 	}
-	if t.refused, err = d.typedRefused(ctx, n, rows); err != nil || t.refused != nil {
+	if t.refused, err = d.TypedRefused(ctx, n, rows); err != nil || t.refused != nil {
 		return t, err
 	}
 	if open != nil {
@@ -348,8 +372,8 @@ func (d *Desk) typedTarget(ctx context.Context, a Actor, f *firm, typed string, 
 	return t, nil
 }
 
-// typedRefused tells why a typed number is not called: it is on the list, or whoever has it asked not to be called.
-func (d *Desk) typedRefused(ctx context.Context, n phone.Number, rows []db.NumberCandidatesRow) (*RefusedError, error) {
+// TypedRefused tells why a typed number is not called: it is on the list, or whoever has it asked not to be called.
+func (d *Desk) TypedRefused(ctx context.Context, n phone.Number, rows []db.NumberCandidatesRow) (*RefusedError, error) {
 	listed, err := d.Store.DoNotCall(ctx, n.E164)
 	if err != nil && !store.NotFound(err) {
 		return nil, err
@@ -417,7 +441,7 @@ func (d *Desk) HangUp(ctx context.Context, a Actor, id uuid.UUID) error {
 		return err
 	}
 	// Not in progress here: over, somebody else's, another server's, or never there. Hanging up twice is no mistake.
-	if c := d.liveCall(id); c != nil && c.state.Phase() == call.PhaseEnded {
+	if c := d.calls.call(id); c != nil && c.state.Phase() == call.PhaseEnded {
 		return nil // it has just ended here; the database may not know yet
 	}
 	ctx, cancel := context.WithTimeout(ctx, lookupPatience)

@@ -13,9 +13,9 @@ import (
 	"trundo/internal/store/db"
 )
 
-// whoseNumber ranks the records that have a number: those that store it, and those on which an earlier call with it was put
+// WhoseNumber ranks the records that have a number: those that store it, and those on which an earlier call with it was put
 // by hand. Only where there are several is it asked what speaks for each.
-func (d *Desk) whoseNumber(ctx context.Context, a Actor, e164, ext string) ([]match.Match, []db.NumberCandidatesRow, error) {
+func (d *Desk) WhoseNumber(ctx context.Context, a Actor, e164, ext string) ([]match.Match, []db.NumberCandidatesRow, error) {
 	w, err := d.whoHas(ctx, e164, ext)
 	if err != nil {
 		return nil, nil, err

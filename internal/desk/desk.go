@@ -22,7 +22,6 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
 	"trundo/internal/core/callable"
-	"trundo/internal/core/recording"
 	"trundo/internal/journal"
 	"trundo/internal/live"
 	"trundo/internal/media"
@@ -69,10 +68,16 @@ type Desk struct {
 	lastFirm  atomic.Pointer[firm]
 	actors    sync.Map // uuid.UUID to cachedActor
 
-	mu        sync.Mutex
-	live      map[uuid.UUID]*liveCall   // by call id, until all of it is saved
-	slips     map[uuid.UUID]slipOwner   // open slips, by slip id: for saving notes while the database is away
-	recording map[*media.Recorder]going // what is being recorded, by whom it is written
+	calls        *registry
+	attempts     Attempts
+	book         Records
+	owed         Owed
+	people       People
+	outbox       Outbox
+	listeners    []Listener
+	followUpDone FollowUpDone
+	mu           sync.Mutex
+	recording    map[*media.Recorder]going // what is being recorded, by whom it is written
 
 	ownStudio        bool
 	telephones       map[uuid.UUID]*telephoneLeg // by user
@@ -105,34 +110,13 @@ type Desk struct {
 	sweeping atomic.Bool   // duplicates are being looked for
 }
 
-// liveCall is what is known of a call in progress besides its state.
-type liveCall struct {
-	parts   map[uuid.UUID]uuid.UUID // by rep: the slip of each who is, or was, in it
-	claimed uuid.UUID               // of one that rings: the slip of who is answering it
-	records []uuid.UUID
-	state   call.State    // the newest, though it may not be saved yet
-	changed chan struct{} // of one that rings reps: who routes it is told of every change
-	hears   string        // what the outside hears of us, where it is not a person
-	begun   bool          // its recording was begun by rule
-	line    uuid.UUID     // the firm's line that it goes over; nil within the firm
-	sound   recording.Decision
-	attempt *attempt // of a round
-}
-
-// in tells whether a rep is in the call.
-func (c *liveCall) in(rep uuid.UUID) bool {
-	_, part := c.parts[rep]
-	return part && !c.state.HasLeft(rep.String())
-}
-
-type slipOwner struct{ user, call uuid.UUID }
-
 // Open starts a desk: it claims the server's name, writes the journal back, closes what an earlier run left in
 // progress, and keeps its lease. The database must be there and migrated.
 func Open(ctx context.Context, c Config) (*Desk, error) {
-	d := &Desk{Config: &c, hashing: newHashing(), Hours: callable.DefaultHours, live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, recording: map[*media.Recorder]going{},
+	d := &Desk{Config: &c, hashing: newHashing(), Hours: callable.DefaultHours, calls: newRegistry(), recording: map[*media.Recorder]going{},
 		telephones: map[uuid.UUID]*telephoneLeg{}, telephoneTrouble: map[uuid.UUID]string{}, expected: map[string]dialIn{},
 		rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}, changedRounds: map[uuid.UUID]bool{}, played: map[carrier.Ref]uuid.UUID{}, mailCodes: map[uuid.UUID]mailCode{}, written: make(chan struct{}, 1), stepped: make(chan struct{}, 1), told: make(chan struct{}, 1)}
+	d.attempts, d.outbox, d.listeners, d.followUpDone, d.book, d.owed, d.people = d, d, []Listener{d}, d, d, d, d
 	if d.Studio == nil {
 		d.Studio, d.ownStudio = media.NewStudio(), true
 	}
@@ -170,7 +154,7 @@ func Open(ctx context.Context, c Config) (*Desk, error) {
 		return nil, fmt.Errorf("reading the open slips: %w", err)
 	}
 	for _, s := range open {
-		d.slips[s.ID] = slipOwner{s.UserID, s.CallID}
+		d.calls.slipOpened(s.ID, s.UserID, s.CallID)
 	}
 	d.background, d.stop = context.WithCancel(context.Background())
 	d.stopped.Add(1)
@@ -249,10 +233,20 @@ func (d *Desk) databaseAway(away bool) {
 	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindSaving, Away: &away})
 }
 
+// Outbox tells other programs what happened, where they want to be told.
+type Outbox interface {
+	// Wanted tells whether anybody wants to be told of an event.
+	Wanted(ctx context.Context, event contract.WebhookEvent) (bool, error)
+	// Emit lets those who want it be told of an event, in the transaction of what happened; data is asked for only then.
+	Emit(ctx context.Context, q *db.Queries, event contract.WebhookEvent, data func() (any, error)) error
+	// Wake lets what was just committed be told now.
+	Wake()
+}
+
 // publishHistory tells everybody that these records have something new.
 func (d *Desk) publishHistory(call *uuid.UUID, records ...uuid.UUID) {
 	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindHistory, CallID: call, Records: &records})
-	d.wakeTelling()
+	d.outbox.Wake()
 }
 
 func (d *Desk) publishLane(user uuid.UUID) {

@@ -438,6 +438,29 @@ func reviveSequences(ctx context.Context, t take) (string, error) {
 			return "", err
 		}
 	}
-	wake(t.desk.stepped)
+	t.desk.WakeSteps()
+	return "", nil
+}
+
+// tellByOutcome tells the program that an outcome names. It goes out after some seconds.
+func tellByOutcome(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFilingEffectsParams) (any, error) {
+	hook, err := uuid.Parse(it.Target)
+	if err != nil {
+		return nil, err
+	}
+	data, err := eventOfSlip(ctx, x.q, x.slip.ID)
+	if err != nil {
+		return nil, err
+	}
+	id, err := x.desk.TellLater(ctx, x.q, hook, "outcome.chosen", data, effectDelay)
+	row.RefID = &id
+	return nil, err
+}
+
+func untell(ctx context.Context, t take) (string, error) {
+	n, err := t.q.DropDelivery(ctx, *t.row.RefID)
+	if err != nil || n == 0 {
+		return "it has been told", err
+	}
 	return "", nil
 }

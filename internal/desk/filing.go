@@ -40,6 +40,50 @@ type filing struct {
 	round *uuid.UUID  // whose attempt it was
 }
 
+// Ending is how an attempt of a round ends without an outcome, so that nothing is compulsory on its slip.
+type Ending struct {
+	Next    *uuid.UUID // another number of the same person is called instead
+	Skipped bool       // the person is left out
+	Refused bool       // the carrier refused the call: it was none
+}
+
+// parts are what an ending is made of, for the hash of a request.
+func (e *Ending) parts() any {
+	if e == nil {
+		return nil
+	}
+	return []any{e.Next, e.Skipped, e.Refused}
+}
+
+// FiledAttempt is a slip of a round that is being filed, in the transaction Q.
+type FiledAttempt struct {
+	Q       *db.Queries
+	Actor   Actor
+	SetUp   *firm
+	Slip    db.LockSlipRow
+	At      time.Time
+	Plan    []outcome.Item
+	Reached bool    // by its outcome
+	How     *Ending // nil: with an outcome
+}
+
+// Attempts say what becomes of the people of rounds when slips are filed and opened again.
+type Attempts interface {
+	// SettleAttempt says what follows, and of which round it was.
+	SettleAttempt(ctx context.Context, x FiledAttempt) (round uuid.UUID, err error)
+	// UnsettleAttempt takes that back, as far as nobody is at the person since; nil where nothing is to be told.
+	UnsettleAttempt(ctx context.Context, q *db.Queries, s db.LockSlipRow) (round *uuid.UUID, err error)
+	// PublishRound tells the windows of a rep at once that a round has changed, and those of its other reps soon.
+	PublishRound(round, rep uuid.UUID)
+}
+
+// settleAttempt lets the round of a slip go on with its person.
+func (x *filing) settleAttempt(ctx context.Context, plan []outcome.Item, reached bool, how *Ending) error {
+	round, err := x.desk.attempts.SettleAttempt(ctx, FiledAttempt{Q: x.q, Actor: x.a, SetUp: x.f, Slip: x.slip, At: x.at, Plan: plan, Reached: reached, How: how})
+	x.round = &round
+	return err
+}
+
 // carryOut does what a plan says and keeps what was there before.
 func (x *filing) carryOut(ctx context.Context, items []outcome.Item) error {
 	if err := x.q.InsertFiling(ctx, db.InsertFilingParams{ID: x.id, SlipID: x.slip.ID, UserID: x.slip.UserID, OutcomeID: x.slip.OutcomeID, At: x.at, Asked: x.slip.AsksWho}); err != nil {
@@ -189,7 +233,7 @@ func (d *Desk) UndoFiling(ctx context.Context, a Actor, id uuid.UUID) (contract.
 			return err
 		}
 		if s.InRound {
-			if round, err = d.unsettle(ctx, q, s); err != nil {
+			if round, err = d.attempts.UnsettleAttempt(ctx, q, s); err != nil {
 				return err
 			}
 		}
@@ -198,16 +242,14 @@ func (d *Desk) UndoFiling(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	if err != nil {
 		return contract.Filing{}, err
 	}
-	d.mu.Lock()
-	d.slips[id] = slipOwner{s.UserID, s.CallID}
-	d.mu.Unlock()
+	d.calls.slipOpened(id, s.UserID, s.CallID)
 	d.publishSlip(s.UserID, s.CallID, "")
 	d.publishLane(s.UserID)
 	if len(where) > 0 {
 		d.publishRecord(where...)
 	}
 	if round != nil {
-		d.publishRound(*round, s.UserID)
+		d.attempts.PublishRound(*round, s.UserID)
 	}
 	_, err = d.tellAndView(ctx, a, s.CallID)
 	return view, err
@@ -301,6 +343,6 @@ func (d *Desk) tellOfFiling(x filing) {
 		d.posted(nil)
 	}
 	if x.round != nil {
-		d.publishRound(*x.round, x.slip.UserID)
+		d.attempts.PublishRound(*x.round, x.slip.UserID)
 	}
 }

@@ -53,7 +53,7 @@ func (w *world) state() map[string]string {
 	return of
 }
 
-// list makes a hand-made list.
+// List makes a hand-made list.
 func (w *world) list(name string) uuid.UUID {
 	w.t.Helper()
 	id := store.NewID()

@@ -98,6 +98,14 @@ func (d *Desk) followUp(ctx context.Context, a Actor, id uuid.UUID) (contract.Fo
 	return d.followUpView(found[0], a), nil
 }
 
+// FollowUpDone is told what goes on when a follow-up is settled.
+type FollowUpDone interface {
+	// FollowUpDone is called in the transaction that settles a follow-up.
+	FollowUpDone(ctx context.Context, q *db.Queries, a Actor, followUp uuid.UUID) error
+	// WakeSteps lets what came due by it be done now.
+	WakeSteps()
+}
+
 // ChangeFollowUp marks a follow-up done, cancelled or open again, puts it off, or gives it away, which can be taken back. Errors: ErrNotFound, ErrForbidden, ErrChangedElse, *FieldError.
 func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c contract.FollowUpChange) (contract.FollowUp, error) {
 	var record, owner, given uuid.UUID
@@ -149,12 +157,12 @@ func (d *Desk) ChangeFollowUp(ctx context.Context, a Actor, id uuid.UUID, c cont
 		if err := q.UpdateFollowUp(ctx, p); err != nil || p.State == "open" || f.State != "open" {
 			return err
 		}
-		return d.stepDone(ctx, q, a, id)
+		return d.followUpDone.FollowUpDone(ctx, q, a, id)
 	})
 	if err != nil {
 		return contract.FollowUp{}, err
 	}
-	wake(d.stepped)
+	d.followUpDone.WakeSteps()
 	d.publishHistory(nil, record)
 	d.publishLane(owner)
 	if given != uuid.Nil && given != owner {

@@ -11,8 +11,8 @@ import (
 	"trundo/internal/store/db"
 )
 
-// recordChanged keeps a change of a record in the audit trail and in its history, which names the trail's entry.
-func (d *Desk) recordChanged(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID, before, after map[string]string) error {
+// RecordChanged keeps a change of a record in the audit trail and in its history, which names the trail's entry.
+func (d *Desk) RecordChanged(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID, before, after map[string]string) error {
 	return d.recordChangedAs(ctx, q, a, store.NewID(), d.Clock.Now(), id, before, after)
 }
 

@@ -248,7 +248,7 @@ func (d *Desk) PlanImport(ctx context.Context, a Actor, id uuid.UUID, p contract
 		return v, err
 	}
 	if p.ListID != nil {
-		l, err := d.list(ctx, a, *p.ListID)
+		l, err := d.List(ctx, a, *p.ListID)
 		if err != nil {
 			return v, &FieldError{"list_id", err}
 		}

@@ -95,7 +95,7 @@ func (d *Desk) arrive(ctx context.Context, ref carrier.Ref, from, to string) (uu
 		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}
 	p.FactSeqs, p.FactKinds, p.FactData = factColumns(facts)
 	if who.e164 != "" {
-		matches, rows, err := d.whoseNumber(ctx, Actor{}, who.e164, who.ext)
+		matches, rows, err := d.WhoseNumber(ctx, Actor{}, who.e164, who.ext)
 		if err != nil {
 			return id, line, err
 		}
@@ -106,13 +106,9 @@ func (d *Desk) arrive(ctx context.Context, ref carrier.Ref, from, to string) (uu
 			p.LinkRecords, p.LinkRoles, p.LinkReasons = append(p.LinkRecords, uuid.MustParse(l.Record)), append(p.LinkRoles, string(l.Role)), append(p.LinkReasons, l.Reason)
 		}
 	}
-	d.mu.Lock()
-	d.live[id] = &liveCall{records: p.LinkRecords, state: state, changed: make(chan struct{}, 1), line: line.ID}
-	d.mu.Unlock()
+	d.calls.add(id, &liveCall{records: p.LinkRecords, state: state, changed: make(chan struct{}, 1), line: line.ID})
 	if err := d.Store.InsertInbound(ctx, p); err != nil {
-		d.mu.Lock()
-		delete(d.live, id)
-		d.mu.Unlock()
+		d.calls.drop(id)
 		return id, line, err
 	}
 	d.board.Take(id, ref, state)
@@ -217,9 +213,7 @@ func (d *Desk) ring(ctx context.Context, id uuid.UUID, step routing.Step, tried 
 }
 
 func (d *Desk) changedOf(id uuid.UUID) chan struct{} {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	if c := d.live[id]; c != nil {
+	if c := d.calls.call(id); c != nil {
 		return c.changed
 	}
 	return nil
@@ -242,21 +236,6 @@ func (d *Desk) repsOf(ctx context.Context, line uuid.UUID) ([]presence.Rep, erro
 	return reps, nil
 }
 
-// callCounts are, by rep, the calls on this server that they are in.
-func (d *Desk) callCounts() map[uuid.UUID]int {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	counts := map[uuid.UUID]int{}
-	for _, c := range d.live {
-		for rep := range c.parts {
-			if c.in(rep) {
-				counts[rep]++
-			}
-		}
-	}
-	return counts
-}
-
 // elsewhere tells whether a rep is in a call on another server.
 func (d *Desk) elsewhere(ctx context.Context, rep uuid.UUID) bool {
 	there, err := d.Store.InCallElsewhere(ctx, db.InCallElsewhereParams{UserID: rep, Me: d.Server, MyEpoch: d.epoch})
@@ -265,16 +244,8 @@ func (d *Desk) elsewhere(ctx context.Context, rep uuid.UUID) bool {
 
 // ringingFor are the calls that ring for a user on this server.
 func (d *Desk) ringingFor(user uuid.UUID) []uuid.UUID {
-	d.mu.Lock()
-	var ids []uuid.UUID
-	for id, c := range d.live {
-		if c.changed != nil {
-			ids = append(ids, id)
-		}
-	}
-	d.mu.Unlock()
 	var mine []uuid.UUID
-	for _, id := range ids {
+	for _, id := range d.calls.where(func(c *liveCall) bool { return c.changed != nil }) {
 		state, there := d.board.Snapshot(id)
 		if !there {
 			continue

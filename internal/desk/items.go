@@ -143,7 +143,7 @@ func (d *Desk) SetItems(ctx context.Context, a Actor, id uuid.UUID, s contract.I
 		if err := q.UpdateRecord(ctx, updateOf(r)); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, id, map[string]string{"total": before.String()}, map[string]string{"total": money.Amount{Minor: sum.Gross, Currency: currency}.String()})
+		return d.RecordChanged(ctx, q, a, id, map[string]string{"total": before.String()}, map[string]string{"total": money.Amount{Minor: sum.Gross, Currency: currency}.String()})
 	})
 }
 
@@ -177,7 +177,7 @@ func (d *Desk) OrderFromQuote(ctx context.Context, a Actor, quote uuid.UUID, key
 		if err := q.UpdateRecord(ctx, updateOf(&r)); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, quote, map[string]string{"State": before}, map[string]string{"State": r.Stage, "order": r.Name})
+		return d.RecordChanged(ctx, q, a, quote, map[string]string{"State": before}, map[string]string{"State": r.Stage, "order": r.Name})
 	})
 	if err != nil {
 		return contract.Record{}, err

@@ -57,7 +57,7 @@ func (d *Desk) EchoTest(a Actor, on bool) error {
 	if !on {
 		return nil
 	}
-	if calls := d.callsOf(a.ID); len(calls) > 0 {
+	if calls := d.calls.of(a.ID); len(calls) > 0 {
 		return &InCallError{Call: calls[0]}
 	}
 	id := uuid.New()

@@ -44,7 +44,7 @@ func (d *Desk) Lists(ctx context.Context, a Actor) ([]contract.RecordList, error
 	return views, nil
 }
 
-func (d *Desk) list(ctx context.Context, a Actor, id uuid.UUID) (contract.RecordList, error) {
+func (d *Desk) List(ctx context.Context, a Actor, id uuid.UUID) (contract.RecordList, error) {
 	all, err := d.Lists(ctx, a)
 	if err != nil {
 		return contract.RecordList{}, err
@@ -99,7 +99,7 @@ func (d *Desk) AddList(ctx context.Context, a Actor, e contract.ListEdit) (contr
 		return contract.RecordList{}, err
 	}
 	d.bookChanged()
-	return d.list(ctx, a, id)
+	return d.List(ctx, a, id)
 }
 
 // mineOrLed locks a list that a may change. Errors: ErrNotFound, ErrForbidden.
@@ -135,7 +135,7 @@ func (d *Desk) ChangeList(ctx context.Context, a Actor, id uuid.UUID, e contract
 		return contract.RecordList{}, err
 	}
 	d.bookChanged()
-	return d.list(ctx, a, id)
+	return d.List(ctx, a, id)
 }
 
 // RemoveList removes a list; the records that stood on it stay. Errors: ErrNotFound, ErrForbidden.

@@ -69,7 +69,7 @@ func (d *Desk) MergeRecords(ctx context.Context, a Actor, key string, m contract
 		if err := q.InsertMerge(ctx, db.InsertMergeParams{ID: id, KeptID: keep.ID, LostID: lose.ID, UserID: a.ID, At: now, Moved: text}); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, keep.ID, nil, map[string]string{"merged with": lostName})
+		return d.RecordChanged(ctx, q, a, keep.ID, nil, map[string]string{"merged with": lostName})
 	})
 	if store.Duplicate(err) {
 		earlier, found, again := d.earlierAnswer(ctx, a, key, "merge", hash)
@@ -237,7 +237,7 @@ func (d *Desk) UndoMerge(ctx context.Context, a Actor, id uuid.UUID) (contract.R
 		if err := q.SetMergeUndone(ctx, db.SetMergeUndoneParams{ID: id, At: &now}); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, kept, map[string]string{"merged with": keep.Name}, map[string]string{"merged with": ""})
+		return d.RecordChanged(ctx, q, a, kept, map[string]string{"merged with": keep.Name}, map[string]string{"merged with": ""})
 	})
 	if err != nil {
 		return contract.Record{}, err

@@ -11,6 +11,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/callerid"
+	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/texting"
 	"trundo/internal/core/wording"
@@ -134,6 +135,14 @@ func (d *Desk) SendMessage(ctx context.Context, a Actor, key string, n contract.
 	}
 	d.posted(l.record)
 	return d.message(ctx, a, id)
+}
+
+// Records is what messages and sequences ask of the book.
+type Records interface {
+	List(ctx context.Context, a Actor, id uuid.UUID) (contract.RecordList, error)
+	RecordChanged(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID, before, after map[string]string) error
+	WhoseNumber(ctx context.Context, a Actor, e164, ext string) ([]match.Match, []db.NumberCandidatesRow, error)
+	TypedRefused(ctx context.Context, n phone.Number, rows []db.NumberCandidatesRow) (*RefusedError, error)
 }
 
 // mayWriteOn tells whether a may write on a slip. Error: *FieldError.
@@ -382,5 +391,5 @@ func (d *Desk) putMessages(ctx context.Context, q *db.Queries, a Actor, address 
 			return err
 		}
 	}
-	return d.recordChanged(ctx, q, a, record, nil, map[string]string{"messages from": address})
+	return d.book.RecordChanged(ctx, q, a, record, nil, map[string]string{"messages from": address})
 }

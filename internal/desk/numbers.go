@@ -178,7 +178,7 @@ func (d *Desk) AddNumber(ctx context.Context, a Actor, record uuid.UUID, n contr
 		if err := insertNumber(ctx, q, f, record, nil, label, n.Typed); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, record, nil, map[string]string{label: strings.TrimSpace(n.Typed)})
+		return d.RecordChanged(ctx, q, a, record, nil, map[string]string{label: strings.TrimSpace(n.Typed)})
 	})
 }
 
@@ -226,7 +226,7 @@ func (d *Desk) ChangeNumber(ctx context.Context, a Actor, id uuid.UUID, c contra
 		if err := q.UpdateNumber(ctx, p); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, n.RecordID, before, after)
+		return d.RecordChanged(ctx, q, a, n.RecordID, before, after)
 	})
 }
 
@@ -256,7 +256,7 @@ func (d *Desk) RemoveNumber(ctx context.Context, a Actor, id uuid.UUID) (contrac
 		if err := q.DeleteNumber(ctx, id); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, n.RecordID, map[string]string{n.Label: n.Typed}, map[string]string{n.Label: ""})
+		return d.RecordChanged(ctx, q, a, n.RecordID, map[string]string{n.Label: n.Typed}, map[string]string{n.Label: ""})
 	})
 }
 
@@ -291,7 +291,7 @@ func (d *Desk) OrderNumbers(ctx context.Context, a Actor, record uuid.UUID, o co
 		if err := q.SetNumberOrder(ctx, db.SetNumberOrderParams{ID: record, Labels: labels}); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, record, map[string]string{"number order": strings.Join(r.NumberOrder, ", ")},
+		return d.RecordChanged(ctx, q, a, record, map[string]string{"number order": strings.Join(r.NumberOrder, ", ")},
 			map[string]string{"number order": strings.Join(labels, ", ")})
 	})
 }

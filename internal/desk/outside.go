@@ -113,7 +113,7 @@ func (d *Desk) WhatIsHeard(ctx context.Context, ref carrier.Ref) string {
 	case phase == call.PhaseRinging && s.Inbound:
 		return "it rings"
 	case phase == call.PhaseMessage:
-		if c := d.liveCall(id); c != nil {
+		if c := d.calls.call(id); c != nil {
 			return c.hears
 		}
 	case phase == call.PhaseSpeaking && s.OnHold:
@@ -143,7 +143,7 @@ func (d *Desk) WhoHas(ctx context.Context, number string) (string, error) {
 	if err != nil {
 		return "", nil
 	}
-	matches, rows, err := d.whoseNumber(ctx, Actor{}, n.E164, n.Ext)
+	matches, rows, err := d.WhoseNumber(ctx, Actor{}, n.E164, n.Ext)
 	if err != nil || len(matches) == 0 {
 		return "", err
 	}

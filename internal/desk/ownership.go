@@ -42,13 +42,8 @@ func (d *Desk) keepLease(ctx context.Context) {
 		if err := d.reconcile(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
 			d.Log.Error("ending calls that have ended", "error", err)
 		}
-		if err := d.tellOfRounds(ctx, beats%5 == 0); err != nil && ctx.Err() == nil && !store.Away(err) {
-			d.Log.Error("telling of rounds", "error", err)
-		}
-		if beats%5 == 0 {
-			if err := d.keepRounds(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
-				d.Log.Error("keeping rounds", "error", err)
-			}
+		for _, l := range d.listeners {
+			l.Beat(ctx, beats)
 		}
 		// After the database was away nobody could show a sign of life: everybody first gets a whole
 		// lease to do so before being declared lost.
@@ -98,13 +93,7 @@ func (d *Desk) leaseInDoubt() bool {
 
 // letGoOfLost ends here the calls that another server has closed meanwhile, since this one seemed lost.
 func (d *Desk) letGoOfLost(ctx context.Context) error {
-	d.mu.Lock()
-	ids := make([]uuid.UUID, 0, len(d.live))
-	for id := range d.live {
-		ids = append(ids, id)
-	}
-	d.mu.Unlock()
-	closed, err := d.Store.ClosedElsewhere(ctx, ids)
+	closed, err := d.Store.ClosedElsewhere(ctx, d.calls.all())
 	for _, id := range closed {
 		if s, there := d.board.Snapshot(id); there && s.Phase() != call.PhaseEnded {
 			d.Log.Warn("another server has closed a call of this one, which did not show a sign of life in time", "call", id)
@@ -123,21 +112,17 @@ func (d *Desk) reconcile(ctx context.Context) error {
 	if d.journal.Away() {
 		return nil
 	}
-	over := map[uuid.UUID]call.State{}
-	d.mu.Lock()
-	for id, c := range d.live {
-		if !c.state.Ended.IsZero() && d.Clock.Since(c.state.Ended) > settleDown {
-			over[id] = c.state
+	over := d.calls.where(func(c *liveCall) bool { return !c.state.Ended.IsZero() && d.Clock.Since(c.state.Ended) > settleDown })
+	for _, id := range over {
+		c := d.calls.call(id)
+		if c == nil {
+			continue // it has just been saved
 		}
-	}
-	d.mu.Unlock()
-	for id, state := range over {
+		state := c.state
 		row, err := d.Store.CallWorth(ctx, id)
 		switch {
 		case store.NotFound(err):
-			d.mu.Lock()
-			delete(d.live, id) // it was never committed
-			d.mu.Unlock()
+			d.calls.drop(id) // it was never committed
 		case err != nil:
 			return err
 		case row.EndedAt != nil:
@@ -224,12 +209,7 @@ func (d *Desk) Drain(ctx context.Context) {
 // closeOrphans ends, as cut off at their server's last sign of life, the calls in progress that nobody drives any more.
 // Their slips and notes stay as they are.
 func (d *Desk) closeOrphans(ctx context.Context) error {
-	d.mu.Lock()
-	known := make([]uuid.UUID, 0, len(d.live))
-	for id := range d.live {
-		known = append(known, id)
-	}
-	d.mu.Unlock()
+	known := d.calls.all()
 	var closed []factsEntry
 	err := d.Store.Tx(ctx, func(q *db.Queries) error {
 		orphans, err := q.OrphanedCalls(ctx, db.OrphanedCallsParams{LeaseStart: d.leaseTime(lease), BeganBefore: d.Clock.Now().Add(-lease), LeaseSeconds: lease.Seconds(), Me: d.Server, MyEpoch: d.epoch, Known: known})
@@ -237,7 +217,7 @@ func (d *Desk) closeOrphans(ctx context.Context) error {
 			return err
 		}
 		for _, o := range orphans {
-			if o.Mine && d.liveCall(o.ID) != nil {
+			if o.Mine && d.calls.call(o.ID) != nil {
 				continue // it began after the known ones were counted
 			}
 			state, err := readCall(ctx, q, o.ID)

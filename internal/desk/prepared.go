@@ -219,8 +219,8 @@ func (d *Desk) leftSaid(ctx context.Context, id uuid.UUID, result string) {
 	if err == nil {
 		d.publishHistory(&id, links...)
 	}
-	if rc, err := d.Store.RoundCall(ctx, id); err == nil {
-		d.publishRound(rc.RoundID, rc.UserID)
+	for _, l := range d.listeners {
+		l.MessageLeft(ctx, id)
 	}
 }
 

@@ -146,11 +146,9 @@ func (d *Desk) beginByRule(ctx context.Context, callID uuid.UUID) {
 		d.Log.Warn("whether a call is recorded", "call", callID, "error", err)
 		return // unknown is no
 	}
-	d.mu.Lock()
-	if c := d.live[callID]; c != nil {
+	d.calls.change(callID, func(c *liveCall) {
 		c.sound = decided
-	}
-	d.mu.Unlock()
+	})
 	switch decided.Rule {
 	case recording.On:
 		d.begin(callID, contract.CallRecordingKindCall, decided.Why)
@@ -209,12 +207,14 @@ func (d *Desk) decide(ctx context.Context, callID uuid.UUID) (recording.Decision
 	if err != nil {
 		return recording.Decision{}, err
 	}
-	c := d.liveCall(callID)
+	c := d.calls.call(callID)
 	if c == nil {
 		return recording.Decision{Rule: recording.Off}, nil // over already
 	}
-	if c.attempt != nil && c.attempt.round.settings.Record == contract.Never {
-		return recording.Decision{Rule: recording.Off, Why: "not in this round"}, nil
+	if c.placed != nil {
+		if why := c.placed.Unrecorded(); why != "" {
+			return recording.Decision{Rule: recording.Off, Why: why}, nil
+		}
 	}
 	rule := f.recorded[c.line].out
 	if c.state.Inbound {

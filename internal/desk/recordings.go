@@ -81,14 +81,9 @@ func (d *Desk) record(id uuid.UUID, facts []call.Fact, state call.State) {
 
 // firstTime tells, once for a call, that its recording is to be begun by rule: what follows a hold or a pause is not a beginning.
 func (d *Desk) firstTime(id uuid.UUID) bool {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	c := d.live[id]
-	if c == nil || c.begun {
-		return false
-	}
-	c.begun = true
-	return true
+	first := false
+	d.calls.change(id, func(c *liveCall) { first, c.begun = !c.begun, true })
+	return first
 }
 
 func has(facts []call.Fact, kind call.FactKind) bool {
@@ -131,7 +126,7 @@ func (d *Desk) begin(callID uuid.UUID, kind contract.CallRecordingKind, why stri
 
 // tellParts tells the windows of everybody in a call that it has changed.
 func (d *Desk) tellParts(callID uuid.UUID) {
-	c := d.liveCall(callID)
+	c := d.calls.call(callID)
 	if c == nil {
 		return
 	}
@@ -278,7 +273,7 @@ func (d *Desk) enterRecordings(ctx context.Context) error {
 // ActOnRecording pauses, resumes, stops or begins the recording of a call in which a is. Errors: ErrNotRecorded, ErrRecorded, call.ErrOver,
 // call.ErrNotThere.
 func (d *Desk) ActOnRecording(ctx context.Context, a Actor, id uuid.UUID, act contract.RecordingAct) (contract.Call, error) {
-	c := d.liveCall(id)
+	c := d.calls.call(id)
 	room := d.Studio.Room(id)
 	switch {
 	case c == nil || room == nil:
@@ -302,11 +297,9 @@ func (d *Desk) ActOnRecording(ctx context.Context, a Actor, id uuid.UUID, act co
 			return contract.Call{}, err
 		}
 	case act.Action == contract.RecordingActActionRefuse:
-		d.mu.Lock()
-		if c := d.live[id]; c != nil {
+		d.calls.change(id, func(c *liveCall) {
 			c.sound = recording.Decision{Rule: recording.Off, Why: "they did not agree"}
-		}
-		d.mu.Unlock()
+		})
 		if rec != nil {
 			d.complete(id, room.Record(nil))
 		}

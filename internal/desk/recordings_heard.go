@@ -22,7 +22,7 @@ func (d *Desk) recordingView(r db.CallsByIDsRow) *contract.CallRecording {
 	if room := d.Studio.Room(r.ID); room != nil {
 		if rec := room.Recorder(); rec != nil {
 			v := contract.CallRecording{State: contract.CallRecordingStateGoing, Kind: d.kindOf(rec), Ms: ms(rec.At()), Trace: traceOf(nil, nil)}
-			if c := d.liveCall(r.ID); c != nil {
+			if c := d.calls.call(r.ID); c != nil {
 				v.Why = c.sound.Why
 			}
 			if rec.Paused() {
@@ -31,7 +31,7 @@ func (d *Desk) recordingView(r db.CallsByIDsRow) *contract.CallRecording {
 			return &v
 		}
 	}
-	if c := d.liveCall(r.ID); c != nil && c.state.Phase() == call.PhaseSpeaking && !c.state.Internal {
+	if c := d.calls.call(r.ID); c != nil && c.state.Phase() == call.PhaseSpeaking && !c.state.Internal {
 		switch {
 		case c.sound.Rule == recording.Ask && r.RecordingID == uuid.Nil:
 			return &contract.CallRecording{State: contract.CallRecordingStateAsking, Kind: contract.CallRecordingKindCall, Why: c.sound.Why, Trace: traceOf(nil, nil)}

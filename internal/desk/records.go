@@ -3,6 +3,7 @@ package desk
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"strings"
 	"time"
 
@@ -209,7 +210,7 @@ func lockRecord(ctx context.Context, q *db.Queries, id uuid.UUID) (db.Record, er
 
 func (d *Desk) publishRecord(ids ...uuid.UUID) {
 	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRecord, Records: &ids})
-	d.wakeTelling()
+	d.outbox.Wake()
 }
 
 // AddRecord makes a record, owned by a where nobody else is named. The same key gets the same one. Errors: *FieldError, ErrKeyReused.
@@ -296,12 +297,12 @@ func (d *Desk) makeRecord(ctx context.Context, q *db.Queries, a Actor, f *firm, 
 			return err
 		}
 	}
-	if err := d.emit(ctx, q, contract.RecordCreated, func() (any, error) {
+	if err := d.outbox.Emit(ctx, q, contract.RecordCreated, func() (any, error) {
 		return map[string]any{"record_id": id, "kind": r.Kind, "name": r.Name, "source": r.Source, "by": a.Login}, nil
 	}); err != nil {
 		return err
 	}
-	return d.recordChanged(ctx, q, a, id, nil, map[string]string{"made": r.Name})
+	return d.RecordChanged(ctx, q, a, id, nil, map[string]string{"made": r.Name})
 }
 
 // UpdateRecord changes fields of a record. Errors: *FieldError, ErrNotFound, ErrGone, ErrChangedElse.
@@ -338,7 +339,7 @@ func (d *Desk) UpdateRecord(ctx context.Context, a Actor, id uuid.UUID, c contra
 		if err := q.UpdateRecord(ctx, updateOf(r)); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, id, done.before, done.after)
+		return d.RecordChanged(ctx, q, a, id, done.before, done.after)
 	})
 }
 
@@ -357,7 +358,7 @@ func (d *Desk) RemoveRecord(ctx context.Context, a Actor, id uuid.UUID) error {
 		if err := q.SetRecordDeleted(ctx, db.SetRecordDeletedParams{ID: id, At: &now}); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, id, nil, map[string]string{"deleted": "yes"})
+		return d.RecordChanged(ctx, q, a, id, nil, map[string]string{"deleted": "yes"})
 	})
 	if err == nil {
 		d.publishRecord(id)
@@ -388,7 +389,10 @@ func (d *Desk) HangsOn(ctx context.Context, a Actor, id uuid.UUID) (contract.Han
 	return v, err
 }
 
-// RestoreRecord brings a removed record back within thirty days. Errors: ErrNotFound, ErrForbidden, ErrTooLate.
+// ErrGoneForGood is told who wants to bring a record back that was deleted long ago; RestoreRecord returns it.
+var ErrGoneForGood = errors.New("this was deleted more than thirty days ago and cannot be brought back")
+
+// RestoreRecord brings a removed record back within thirty days. Errors: ErrNotFound, ErrForbidden, ErrGoneForGood.
 func (d *Desk) RestoreRecord(ctx context.Context, a Actor, id uuid.UUID) (contract.Record, error) {
 	err := d.Store.Tx(ctx, func(q *db.Queries) error {
 		r, err := q.LockRecord(ctx, id)
@@ -402,12 +406,12 @@ func (d *Desk) RestoreRecord(ctx context.Context, a Actor, id uuid.UUID) (contra
 		case !a.mayOf(DeleteRecord, r.OwnerID):
 			return ErrForbidden
 		case d.Clock.Since(*r.DeletedAt) > restorable:
-			return ErrTooLate
+			return ErrGoneForGood
 		}
 		if err := q.SetRecordDeleted(ctx, db.SetRecordDeletedParams{ID: id}); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, id, map[string]string{"deleted": "yes"}, map[string]string{"deleted": ""})
+		return d.RecordChanged(ctx, q, a, id, map[string]string{"deleted": "yes"}, map[string]string{"deleted": ""})
 	})
 	if err != nil {
 		return contract.Record{}, err
@@ -464,7 +468,7 @@ func (d *Desk) ConvertLead(ctx context.Context, a Actor, id uuid.UUID, c contrac
 			}
 			after["deal"] = strings.TrimSpace(*c.DealName)
 		}
-		return d.recordChanged(ctx, q, a, id, before, after)
+		return d.RecordChanged(ctx, q, a, id, before, after)
 	})
 }
 
@@ -512,6 +516,6 @@ func (d *Desk) MarkRecord(ctx context.Context, a Actor, id uuid.UUID, m contract
 		if err := q.SetRecordDoNotCall(ctx, db.SetRecordDoNotCallParams{ID: id, At: at, Reason: kept}); err != nil {
 			return err
 		}
-		return d.recordChanged(ctx, q, a, id, map[string]string{"do-not-call": marked(r.DncAt != nil, r.DncReason)}, map[string]string{"do-not-call": now})
+		return d.RecordChanged(ctx, q, a, id, map[string]string{"do-not-call": marked(r.DncAt != nil, r.DncReason)}, map[string]string{"do-not-call": now})
 	})
 }

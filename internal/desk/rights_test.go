@@ -35,7 +35,7 @@ func TestWhoMayDeleteAndForHowLongItComesBack(t *testing.T) {
 	require.NoError(t, w.RemoveRecord(ctx, w.odile, w.berit))
 	w.clock.Advance(31 * 24 * time.Hour)
 	_, err = w.RestoreRecord(ctx, w.odile, w.berit)
-	require.ErrorIs(t, err, desk.ErrTooLate)
+	require.ErrorIs(t, err, desk.ErrGoneForGood)
 	_, err = w.BulkAct(ctx, w.ines, key(), contract.BulkAct{Action: "delete", Selection: contract.Selection{Ids: &[]uuid.UUID{w.vesper}}})
 	require.ErrorIs(t, err, desk.ErrForbidden)
 }

@@ -31,17 +31,26 @@ var (
 
 // attempt is a call of a round that is about to be placed, or was.
 type attempt struct {
+	desk     *Desk
 	round    aRound
 	position int
 	number   uuid.UUID
 	hour     int
 }
 
-// enter writes an attempt down, in the transaction in which its call is placed. Error: ErrLetGo.
-func (x *attempt) enter(ctx context.Context, q *db.Queries, a Actor, call uuid.UUID, at time.Time) error {
-	if x == nil {
-		return nil
+// CallType implements Placement: it is that of the round.
+func (x *attempt) CallType() *uuid.UUID { return x.round.settings.CallTypeID }
+
+// Unrecorded implements Placement.
+func (x *attempt) Unrecorded() string {
+	if x.round.settings.Record == contract.Never {
+		return "not in this round"
 	}
+	return ""
+}
+
+// Enter implements Placement: the person is held while the call goes on. Error: ErrLetGo.
+func (x *attempt) Enter(ctx context.Context, q *db.Queries, a Actor, call uuid.UUID, at time.Time) error {
 	p, err := q.LockRoundPerson(ctx, db.LockRoundPersonParams{RoundID: x.round.ID, Position: x.position})
 	if err != nil {
 		return err
@@ -56,10 +65,11 @@ func (x *attempt) enter(ctx context.Context, q *db.Queries, a Actor, call uuid.U
 	return q.InsertRoundCall(ctx, db.InsertRoundCallParams{CallID: call, RoundID: x.round.ID, Position: x.position, NumberID: &x.number, UserID: a.ID, At: at, Hour: x.hour})
 }
 
-// shownInRound chooses the line that a call of a round shows.
-func (d *Desk) shownInRound(ctx context.Context, a Actor, f *firm, single callerid.Request, t target, x *attempt) (callerid.Choice, error) {
+// Shown implements Placement: the line by the rule of the round.
+func (x *attempt) Shown(ctx context.Context, a Actor, lines []callerid.Line, single callerid.Request, e164 string) (callerid.Choice, error) {
+	d := x.desk
 	s := x.round.settings
-	r := callerid.ManyRequest{Request: single, Rule: callerid.Rule(s.Shown), E164: t.e164, Max: s.MaxShown}
+	r := callerid.ManyRequest{Request: single, Rule: callerid.Rule(s.Shown), E164: e164, Max: s.MaxShown}
 	switch s.Shown {
 	case contract.RoundSettingsShownLine:
 		r.Named = text(s.LineID)
@@ -72,7 +82,7 @@ func (d *Desk) shownInRound(ctx context.Context, a Actor, f *firm, single caller
 			r.Named = text(line)
 		}
 	case contract.RoundSettingsShownKnown:
-		line, err := d.Store.LineTheyKnow(ctx, t.e164)
+		line, err := d.Store.LineTheyKnow(ctx, e164)
 		if err != nil && !store.NotFound(err) {
 			return callerid.Choice{}, err
 		}
@@ -88,7 +98,7 @@ func (d *Desk) shownInRound(ctx context.Context, a Actor, f *firm, single caller
 			r.Shown[text(row.LineID)] = row.Times
 		}
 	}
-	return callerid.ChooseMany(f.lines, r)
+	return callerid.ChooseMany(lines, r)
 }
 
 // ActOnRound goes on with a round, pauses it, and what else its rep can do. Errors: *FieldError, ErrNotFound, ErrForbidden, ErrRoundOver, ErrNobodyNow,
@@ -134,7 +144,7 @@ func (d *Desk) ActOnRound(ctx context.Context, a Actor, id uuid.UUID, key string
 	case contract.RoundActActEnd:
 		err = d.endRound(ctx, a, r)
 	}
-	d.publishRound(id, a.ID)
+	d.PublishRound(id, a.ID)
 	if err != nil {
 		return contract.Round{}, err
 	}
@@ -273,14 +283,14 @@ func (d *Desk) callHeld(ctx context.Context, a Actor, r aRound, key string, numb
 	if n == nil {
 		return wrong("number_id", "this is not a number of theirs")
 	}
-	x := &attempt{round: r, position: h.Position, number: n.ID, hour: round.HourAt(d.Clock.Now(), zonesOf(n), a.zone())}
+	x := &attempt{desk: d, round: r, position: h.Position, number: n.ID, hour: round.HourAt(d.Clock.Now(), zonesOf(n), a.zone())}
 	wish := contract.NewCall{NumberID: &n.ID}
 	if about, err := d.Store.RoundMatter(ctx, db.RoundMatterParams{RoundID: r.ID, RecordID: h.RecordID}); err == nil {
 		wish.OpenRecordID = &about
 	} else if !store.NotFound(err) {
 		return err
 	}
-	_, err = d.placeOnce(ctx, a, key+"-call", wish, x)
+	_, err = d.placeFor(ctx, a, key+"-call", wish, x)
 	if errors.Is(err, callerid.ErrWornOut) {
 		return d.pauseRound(ctx, a, r, err.Error())
 	}
@@ -316,7 +326,7 @@ func (d *Desk) tryNext(ctx context.Context, a Actor, r aRound, key string, numbe
 		return wrong("number_id", "this is not a number of theirs")
 	}
 	if h.State == "calling" {
-		if err := d.endAttempt(ctx, a, h, key, ending{next: number}); err != nil {
+		if err := d.endAttempt(ctx, a, h, key, Ending{Next: number}); err != nil {
 			return err
 		}
 	}
@@ -324,7 +334,7 @@ func (d *Desk) tryNext(ctx context.Context, a Actor, r aRound, key string, numbe
 }
 
 // endAttempt ends an attempt without an outcome, by the rep's own decision: the call is hung up and its slip filed as it is.
-func (d *Desk) endAttempt(ctx context.Context, a Actor, h *db.HeldInRoundRow, key string, how ending) error {
+func (d *Desk) endAttempt(ctx context.Context, a Actor, h *db.HeldInRoundRow, key string, how Ending) error {
 	if h.CallEnded == nil {
 		if err := d.HangUp(ctx, a, *h.CallID); err != nil {
 			return err
@@ -349,7 +359,7 @@ func (d *Desk) skip(ctx context.Context, a Actor, r aRound, key string) error {
 	case h == nil:
 		return ErrNobodyNow
 	case h.State == "calling":
-		err = d.endAttempt(ctx, a, h, key, ending{skipped: true})
+		err = d.endAttempt(ctx, a, h, key, Ending{Skipped: true})
 	default:
 		now := d.Clock.Now()
 		err = d.Store.PutOff(ctx, db.PutOffParams{RoundID: r.ID, Position: h.Position, UserID: a.ID, State: "done", Bead: string(round.Skipped), SettledAt: &now})
@@ -385,10 +395,10 @@ func (d *Desk) SettleInRound(ctx context.Context, a Actor, id uuid.UUID, key str
 		}
 	}
 	if err := d.advance(ctx, a, r, key, advancing{}); err != nil {
-		d.publishRound(id, a.ID)
+		d.PublishRound(id, a.ID)
 		return contract.Round{}, err
 	}
-	d.publishRound(id, a.ID)
+	d.PublishRound(id, a.ID)
 	return d.Round(ctx, a, id)
 }
 

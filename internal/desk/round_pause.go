@@ -74,21 +74,6 @@ func (d *Desk) pauseRound(ctx context.Context, a Actor, r aRound, why string) er
 	return err
 }
 
-// dropRoundsTelephone hangs up a telephone that was rung for a round, once nobody is spoken with by it.
-func (d *Desk) dropRoundsTelephone(ctx context.Context, a Actor) {
-	leg := d.telephoneOf(a.ID)
-	if leg == nil || !leg.round {
-		return
-	}
-	if len(d.callsOf(a.ID)) > 0 {
-		d.mu.Lock()
-		leg.standing = false // it ends with the call
-		d.mu.Unlock()
-		return
-	}
-	d.LeaveTelephone(ctx, a)
-}
-
 // handRound gives a round to a colleague, who finds it in their lane.
 func (d *Desk) handRound(ctx context.Context, a Actor, r aRound, to uuid.UUID) error {
 	if _, err := d.Actor(ctx, to); err != nil || to == a.ID {

@@ -10,71 +10,56 @@ import (
 	"trundo/internal/core/call"
 	"trundo/internal/core/outcome"
 	"trundo/internal/core/round"
+	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
 
-// ending is how an attempt ends without an outcome, so that nothing is compulsory on its slip.
-type ending struct {
-	next    *uuid.UUID // another number of the same person is called instead
-	skipped bool       // the person is left out
-	refused bool       // the carrier refused the call: it was none
-}
-
-// parts are what an ending is made of, for the hash of a request.
-func (e *ending) parts() any {
-	if e == nil {
-		return nil
-	}
-	return []any{e.next, e.skipped, e.refused}
-}
-
-// settleAttempt says, in the transaction in which a slip is filed, what becomes of the person whom it was an attempt to reach.
-func (x *filing) settleAttempt(ctx context.Context, plan []outcome.Item, reached bool, how *ending) error {
-	rc, err := x.q.RoundCall(ctx, x.slip.CallID)
+// SettleAttempt says, in the transaction in which a slip is filed, what becomes of the person whom it was an attempt to reach.
+func (d *Desk) SettleAttempt(ctx context.Context, x FiledAttempt) (uuid.UUID, error) {
+	rc, err := x.Q.RoundCall(ctx, x.Slip.CallID)
 	if err != nil {
-		return err
+		return uuid.Nil, err
 	}
-	p, err := x.q.LockRoundPerson(ctx, db.LockRoundPersonParams{RoundID: rc.RoundID, Position: rc.Position})
+	p, err := x.Q.LockRoundPerson(ctx, db.LockRoundPersonParams{RoundID: rc.RoundID, Position: rc.Position})
 	if err != nil {
-		return err
+		return uuid.Nil, err
 	}
-	x.round = &rc.RoundID
 	before, err := json.Marshal(p)
 	if err != nil {
-		return err
+		return uuid.Nil, err
 	}
-	if p.CallID == nil || *p.CallID != x.slip.CallID {
-		return x.q.SettleRoundCall(ctx, db.SettleRoundCallParams{CallID: rc.CallID, At: &x.at, Bead: rc.Bead, Before: json.RawMessage(`{}`)}) // they have been tried again since
+	if p.CallID == nil || *p.CallID != x.Slip.CallID {
+		return rc.RoundID, x.Q.SettleRoundCall(ctx, db.SettleRoundCallParams{CallID: rc.CallID, At: &x.At, Bead: rc.Bead, Before: json.RawMessage(`{}`)}) // they have been tried again since
 	}
 	if rc.SettledAt != nil { // a correction: what it was before the first filing is kept, and nobody is taken from a rep
 		if before = rc.Before; p.State == "taken" || p.State == "calling" {
-			return nil
+			return rc.RoundID, nil
 		}
 	}
 	next := putPerson(p)
 	step := round.Step{Bead: round.Skipped}
 	switch {
-	case how != nil && how.skipped:
-	case how != nil && how.next != nil:
-		step = round.Step{Bead: round.Current, Again: true, At: x.at, Number: how.next.String()}
+	case x.How != nil && x.How.Skipped:
+	case x.How != nil && x.How.Next != nil:
+		step = round.Step{Bead: round.Current, Again: true, At: x.At, Number: x.How.Next.String()}
 	default:
-		if step, err = x.after(ctx, rc, p, plan, reached, how != nil && how.refused); err != nil {
-			return err
+		if step, err = d.after(ctx, x, rc, p); err != nil {
+			return uuid.Nil, err
 		}
 	}
-	if how != nil && how.refused {
+	if x.How != nil && x.How.Refused {
 		next.Attempts = max(0, next.Attempts-1)
 	}
-	next.Bead, next.Why, next.SettledAt, next.ReadyAt, next.DialAt, next.NumberID = string(step.Bead), step.Why, &x.at, nil, nil, nil
-	if x.slip.OutcomeID != nil {
-		next.OutcomeID = x.slip.OutcomeID
+	next.Bead, next.Why, next.SettledAt, next.ReadyAt, next.DialAt, next.NumberID = string(step.Bead), step.Why, &x.At, nil, nil, nil
+	if x.Slip.OutcomeID != nil {
+		next.OutcomeID = x.Slip.OutcomeID
 	}
 	if number, err := uuid.Parse(step.Number); err == nil {
 		next.NumberID = &number
 	}
 	switch {
-	case step.Again && !step.At.After(x.at): // the same rep, by the next number
-		next.State, next.UserID, next.LeaseUntil = "taken", &x.slip.UserID, set(x.at.Add(roundLease))
+	case step.Again && !step.At.After(x.At): // the same rep, by the next number
+		next.State, next.UserID, next.LeaseUntil = "taken", &x.Slip.UserID, set(x.At.Add(roundLease))
 	case step.Again:
 		next.State, next.UserID, next.LeaseUntil, next.ReadyAt = "later", nil, nil, &step.At
 		if next.NumberID == nil {
@@ -84,34 +69,34 @@ func (x *filing) settleAttempt(ctx context.Context, plan []outcome.Item, reached
 		next.State, next.LeaseUntil = "done", nil
 	}
 	if next.State != "taken" {
-		if err := x.q.LetGoPerson(ctx, db.LetGoPersonParams{RecordID: p.RecordID, UserID: x.slip.UserID}); err != nil {
-			return err
+		if err := x.Q.LetGoPerson(ctx, db.LetGoPersonParams{RecordID: p.RecordID, UserID: x.Slip.UserID}); err != nil {
+			return uuid.Nil, err
 		}
 	}
-	if err := x.q.PutRoundPerson(ctx, next); err != nil {
-		return err
+	if err := x.Q.PutRoundPerson(ctx, next); err != nil {
+		return uuid.Nil, err
 	}
-	return x.q.SettleRoundCall(ctx, db.SettleRoundCallParams{CallID: rc.CallID, At: &x.at, Bead: string(step.Bead), Before: before})
+	return rc.RoundID, x.Q.SettleRoundCall(ctx, db.SettleRoundCallParams{CallID: rc.CallID, At: &x.At, Bead: string(step.Bead), Before: before})
 }
 
 // after asks core what follows an attempt.
-func (x *filing) after(ctx context.Context, rc db.RoundCallRow, p db.RoundPerson, plan []outcome.Item, reached, refused bool) (round.Step, error) {
-	r, err := readRound(ctx, x.q, rc.RoundID)
+func (d *Desk) after(ctx context.Context, x FiledAttempt, rc db.RoundCallRow, p db.RoundPerson) (round.Step, error) {
+	r, err := readRound(ctx, x.Q, rc.RoundID)
 	if err != nil {
 		return round.Step{}, err
 	}
-	rep := x.a
-	people, err := x.desk.roundPeople(ctx, x.q, rep, x.f, []uuid.UUID{p.RecordID})
+	rep := x.Actor
+	people, err := d.roundPeople(ctx, x.Q, rep, x.SetUp, []uuid.UUID{p.RecordID})
 	if err != nil {
 		return round.Step{}, err
 	}
 	person := people[p.RecordID]
-	if person.person.Gone && !reached {
+	if person.person.Gone && !x.Reached {
 		return round.Step{Bead: round.Cannot, Why: round.Words(round.Removed)}, nil
 	}
-	e := round.Ended{Outcome: text(x.slip.OutcomeID), Reached: reached, Ours: refused,
-		Message: rc.LeftMessage || sameID(x.slip.OutcomeID, r.settings.MessageOutcomeID) && x.slip.OutcomeID != nil} // by the rep's own voice, then
-	for _, it := range plan {
+	e := round.Ended{Outcome: text(x.Slip.OutcomeID), Reached: x.Reached, Ours: x.How != nil && x.How.Refused,
+		Message: rc.LeftMessage || sameID(x.Slip.OutcomeID, r.settings.MessageOutcomeID) && x.Slip.OutcomeID != nil} // by the rep's own voice, then
+	for _, it := range x.Plan {
 		switch {
 		case it.Kind == outcome.DoNotCall:
 			e.Stops, e.Person = true, e.Person || it.Value == outcome.ThisPerson
@@ -120,17 +105,17 @@ func (x *filing) after(ctx context.Context, rc db.RoundCallRow, p db.RoundPerson
 		}
 	}
 	past := round.Past{Attempts: p.Attempts, Today: max(1, person.person.CallsToday), Hour: rc.Hour, Tried: idTexts(p.Tried)}
-	reach, err := x.desk.reachOf(ctx, x.q, rep, person)
+	reach, err := d.reachOf(ctx, x.Q, rep, person)
 	if err != nil {
 		return round.Step{}, err
 	}
-	times := x.desk.roundTimes(rep)
-	times.Now = x.at.In(times.Now.Location())
+	times := d.roundTimes(rep)
+	times.Now = x.At.In(times.Now.Location())
 	return round.After(e, person.person, past, r.rules, reach, times), nil
 }
 
-// unsettle puts somebody back to where they stood before an attempt was filed, as far as nobody is at them since.
-func (d *Desk) unsettle(ctx context.Context, q *db.Queries, s db.LockSlipRow) (*uuid.UUID, error) {
+// UnsettleAttempt puts somebody back to where they stood before an attempt was filed, as far as nobody is at them since.
+func (d *Desk) UnsettleAttempt(ctx context.Context, q *db.Queries, s db.LockSlipRow) (*uuid.UUID, error) {
 	rc, err := q.RoundCall(ctx, s.CallID)
 	if err != nil {
 		return nil, err
@@ -162,27 +147,48 @@ func (d *Desk) unsettle(ctx context.Context, q *db.Queries, s db.LockSlipRow) (*
 // refusedInARow is after how many calls that the carrier refused, one after the other, a round pauses.
 const refusedInARow = 3
 
-// attemptEnded is told that a call of a round is over. Where the carrier refused it, it was no attempt: the person is put off, and after some of them the round pauses.
-func (d *Desk) attemptEnded(ctx context.Context, id uuid.UUID, c *liveCall) {
-	if c.state.Reason != call.Refused {
+// Ended implements Placement. Where the carrier refused it, the call was no attempt: the person is put off, and after some of them the round pauses.
+func (x *attempt) Ended(ctx context.Context, id uuid.UUID, state call.State, slips map[uuid.UUID]uuid.UUID) {
+	d := x.desk
+	if state.Reason != call.Refused {
 		return
 	}
-	for user, sheet := range c.parts {
+	for user, sheet := range slips {
 		a, err := d.Actor(ctx, user)
 		if err == nil {
-			_, err = d.fileOnce(ctx, a, sheet, "refused-"+id.String(), nil, &ending{refused: true})
+			_, err = d.fileOnce(ctx, a, sheet, "refused-"+id.String(), nil, &Ending{Refused: true})
 		}
 		n := 0
 		if err == nil {
-			n, err = d.Store.RefusedInARow(ctx, db.RefusedInARowParams{RoundID: c.attempt.round.ID, UserID: user})
+			n, err = d.Store.RefusedInARow(ctx, db.RefusedInARowParams{RoundID: x.round.ID, UserID: user})
 		}
 		if err == nil && n >= refusedInARow {
-			err = d.pauseRound(ctx, a, c.attempt.round, "the carrier refused three calls in a row: nobody is lost, and who was to be called comes again")
+			err = d.pauseRound(ctx, a, x.round, "the carrier refused three calls in a row: nobody is lost, and who was to be called comes again")
 		}
 		if err != nil && ctx.Err() == nil {
 			d.Log.Error("a call of a round that the carrier refused", "call", id, "error", err)
 		}
-		d.publishRound(c.attempt.round.ID, user)
+		d.PublishRound(x.round.ID, user)
+	}
+}
+
+// Beat implements Listener: reps learn what has become of their rounds, and with every fifth beat whom nobody is at any more is free for others.
+func (d *Desk) Beat(ctx context.Context, n int) {
+	if err := d.tellOfRounds(ctx, n%5 == 0); err != nil && ctx.Err() == nil && !store.Away(err) {
+		d.Log.Error("telling of rounds", "error", err)
+	}
+	if n%5 != 0 {
+		return
+	}
+	if err := d.keepRounds(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
+		d.Log.Error("keeping rounds", "error", err)
+	}
+}
+
+// MessageLeft implements Listener.
+func (d *Desk) MessageLeft(ctx context.Context, call uuid.UUID) {
+	if rc, err := d.Store.RoundCall(ctx, call); err == nil {
+		d.PublishRound(rc.RoundID, rc.UserID)
 	}
 }
 
@@ -190,14 +196,7 @@ func (d *Desk) attemptEnded(ctx context.Context, id uuid.UUID, c *liveCall) {
 func (d *Desk) keepRounds(ctx context.Context) error {
 	now := d.Clock.Now()
 	until := now.Add(roundLease)
-	present := d.Hub.Users()
-	d.mu.Lock()
-	for _, c := range d.live {
-		for rep := range c.parts {
-			present = append(present, rep)
-		}
-	}
-	d.mu.Unlock()
+	present := append(d.Hub.Users(), d.calls.reps()...)
 	if len(present) > 0 {
 		if err := d.Store.RenewLeases(ctx, db.RenewLeasesParams{Until: &until, Users: present}); err != nil {
 			return err
@@ -214,7 +213,7 @@ func (d *Desk) keepRounds(ctx context.Context) error {
 		if x.UserID != nil {
 			d.dropRoundsTelephone(ctx, Actor{ID: *x.UserID})
 			d.publishLane(*x.UserID)
-			d.publishRound(x.RoundID, *x.UserID)
+			d.PublishRound(x.RoundID, *x.UserID)
 		}
 	}
 	free, err := d.Store.PromoteLater(ctx, &now)

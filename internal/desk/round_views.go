@@ -354,5 +354,5 @@ func (d *Desk) ListRest(ctx context.Context, a Actor, id uuid.UUID, name string)
 		return l, err
 	}
 	d.bookChanged()
-	return d.list(ctx, a, l.ID)
+	return d.List(ctx, a, l.ID)
 }

@@ -38,6 +38,11 @@ type roundSource struct {
 	list  *uuid.UUID
 }
 
+// Owed is what a rep owes, of which a round can be made.
+type Owed interface {
+	Lane(ctx context.Context, a Actor) (contract.Lane, error)
+}
+
 // sourceOf understands of whom a round is. Errors: *FieldError, ErrNotFound.
 func (d *Desk) sourceOf(ctx context.Context, a Actor, f *firm, s contract.RoundStart) (roundSource, error) {
 	var src roundSource
@@ -52,7 +57,7 @@ func (d *Desk) sourceOf(ctx context.Context, a Actor, f *firm, s contract.RoundS
 	case given != 1:
 		return src, wrong("selection", "say of whom the round is: a selection, a list, or the lane")
 	case value(s.Lane):
-		lane, err := d.Lane(ctx, a)
+		lane, err := d.owed.Lane(ctx, a)
 		if err != nil {
 			return src, err
 		}
@@ -67,7 +72,7 @@ func (d *Desk) sourceOf(ctx context.Context, a Actor, f *firm, s contract.RoundS
 			return src, &FieldError{"lane", round.ErrNobody}
 		}
 	case s.ListID != nil:
-		l, err := d.list(ctx, a, *s.ListID)
+		l, err := d.List(ctx, a, *s.ListID)
 		if err != nil {
 			return src, &FieldError{"list_id", err}
 		}
@@ -426,7 +431,7 @@ func (d *Desk) SetRoundSettings(ctx context.Context, a Actor, id uuid.UUID, s co
 	if err := d.putDefaults(ctx, d.Store.Queries, "user:"+a.ID.String(), s); err != nil {
 		return contract.Round{}, err
 	}
-	d.publishRound(id, a.ID)
+	d.PublishRound(id, a.ID)
 	return d.Round(ctx, a, id)
 }
 
@@ -466,8 +471,8 @@ func readRound(ctx context.Context, q *db.Queries, id uuid.UUID) (aRound, error)
 	return r, nil
 }
 
-// publishRound tells the windows of a rep at once that a round has changed; its other reps learn it with the next heartbeats.
-func (d *Desk) publishRound(id uuid.UUID, rep uuid.UUID) {
+// PublishRound tells the windows of a rep at once that a round has changed; its other reps learn it with the next heartbeats.
+func (d *Desk) PublishRound(id uuid.UUID, rep uuid.UUID) {
 	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRound, RoundID: &id}, rep)
 	d.roundChanged(id)
 }

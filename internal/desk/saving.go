@@ -4,7 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"maps"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
@@ -155,6 +155,32 @@ func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 	return nil
 }
 
+// emitEnded tells of calls that have ended.
+func (d *Desk) emitEnded(ctx context.Context, q *db.Queries, entries []factsEntry) error {
+	if wanted, err := d.outbox.Wanted(ctx, contract.CallEnded); err != nil || !wanted {
+		return err
+	}
+	var ended []uuid.UUID
+	for _, e := range entries {
+		if !e.State.Ended.IsZero() && !slices.Contains(ended, e.Call) {
+			ended = append(ended, e.Call)
+		}
+	}
+	rows, err := q.EventOfCalls(ctx, ended)
+	if err != nil {
+		return err
+	}
+	for _, r := range rows {
+		if err := d.outbox.Emit(ctx, q, contract.CallEnded, func() (any, error) {
+			return map[string]any{"call_id": r.ID, "direction": r.Direction, "number": r.RemoteE164, "shown": r.CallerID, "started_at": r.StartedAt, "answered_at": r.AnsweredAt, "ended_at": r.EndedAt,
+				"end_reason": r.EndReason, "ring_ms": r.RingMs, "talk_ms": r.TalkMs, "rep": r.Login, "records": r.Records}, nil
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func saveRecordings(ctx context.Context, q *db.Queries, began []db.InsertRecordingParams, kept []db.KeepRecordingParams) error {
 	if len(began) > 0 {
 		if err := every(q.InsertRecording(ctx, began).Exec); err != nil {
@@ -264,14 +290,10 @@ func set(t time.Time) *time.Time {
 
 // CallChanged implements switchboard.Listener: it tells the windows concerned at once and hands the facts over to be saved.
 func (d *Desk) CallChanged(id uuid.UUID, facts []call.Fact, state call.State) {
-	d.mu.Lock()
 	var changed chan struct{}
-	if c := d.live[id]; c != nil {
-		c.state, changed = state, c.changed
-	}
-	d.mu.Unlock()
+	d.calls.change(id, func(c *liveCall) { c.state, changed = state, c.changed })
 	d.journal.Add(journal.Entry{Kind: kindFacts, Value: factsEntry{id, storeFacts(facts), state}})
-	c := d.liveCall(id)
+	c := d.calls.call(id)
 	if c == nil {
 		return
 	}
@@ -306,7 +328,7 @@ func repsIn(facts []call.Fact, state *call.State) []uuid.UUID {
 
 // callSaved tells that everything up to state is committed, and whether that changed what everybody owes.
 func (d *Desk) callSaved(id uuid.UUID, state call.State, settled bool) {
-	c := d.liveCall(id)
+	c := d.calls.call(id)
 	if c == nil {
 		return
 	}
@@ -315,13 +337,10 @@ func (d *Desk) callSaved(id uuid.UUID, state call.State, settled bool) {
 		d.publishHistory(&id, c.records...) // nobody is in it who would be told
 	}
 	if state.Phase() == call.PhaseEnded {
-		d.mu.Lock()
-		delete(d.live, id)
-		d.mu.Unlock()
+		d.calls.drop(id)
 		d.publishHistory(&id, c.records...)
-		if c.attempt != nil {
-			c.state = state
-			d.inBackground(func(ctx context.Context) { d.attemptEnded(ctx, id, c) })
+		if c.placed != nil {
+			d.inBackground(func(ctx context.Context) { c.placed.Ended(ctx, id, state, c.parts) })
 		}
 		if settled {
 			d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
@@ -339,17 +358,6 @@ func (d *Desk) callSaved(id uuid.UUID, state call.State, settled bool) {
 			d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindTeam})
 		}
 	}
-}
-
-func (d *Desk) liveCall(id uuid.UUID) *liveCall {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	if c := d.live[id]; c != nil {
-		copied := *c
-		copied.parts = maps.Clone(c.parts)
-		return &copied
-	}
-	return nil
 }
 
 // publishState tells everybody who is in a call how it stands.

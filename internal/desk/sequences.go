@@ -261,7 +261,7 @@ func (d *Desk) whomToEnrol(ctx context.Context, a Actor, e contract.Enrolment) (
 	case e.ListID == nil:
 		return nil, wrong("record_id", "say whom")
 	}
-	if _, err := d.list(ctx, a, *e.ListID); err != nil {
+	if _, err := d.book.List(ctx, a, *e.ListID); err != nil {
 		return nil, err
 	}
 	return d.Store.ListPeople(ctx, *e.ListID)
@@ -447,8 +447,11 @@ func (d *Desk) moveOn(ctx context.Context, q *db.Queries, f *firm, usual *time.L
 	return q.MoveMember(ctx, db.MoveMemberParams{ID: member, Step: next, NextAt: &due})
 }
 
-// stepDone goes on with a sequence whose call in the lane has been settled.
-func (d *Desk) stepDone(ctx context.Context, q *db.Queries, a Actor, followUp uuid.UUID) error {
+// WakeSteps implements book.FollowUpDone.
+func (d *Desk) WakeSteps() { wake(d.stepped) }
+
+// FollowUpDone implements book.FollowUpDone: it goes on with a sequence whose call in the lane has been settled.
+func (d *Desk) FollowUpDone(ctx context.Context, q *db.Queries, a Actor, followUp uuid.UUID) error {
 	m, err := q.MemberOfFollowUp(ctx, followUp)
 	if store.NotFound(err) {
 		return nil

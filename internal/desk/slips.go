@@ -103,9 +103,7 @@ func (d *Desk) saveNotes(ctx context.Context, a Actor, id uuid.UUID, edit slip.E
 }
 
 func (d *Desk) keepNotesAside(ctx context.Context, a Actor, id uuid.UUID, edit slip.Edit) (contract.Notes, error) {
-	d.mu.Lock()
-	owner, known := d.slips[id]
-	d.mu.Unlock()
+	owner, known := d.calls.owner(id)
 	switch {
 	case !known:
 		return contract.Notes{}, ErrAway // a filed slip: it can be corrected later, and the browser keeps the text
@@ -278,7 +276,7 @@ func (d *Desk) File(ctx context.Context, a Actor, id uuid.UUID, key string, show
 }
 
 // fileOnce files a slip, as one of an attempt without an outcome where how says so; the same key gets the same call.
-func (d *Desk) fileOnce(ctx context.Context, a Actor, id uuid.UUID, key string, shown *[]contract.PlanItem, how *ending) (uuid.UUID, error) {
+func (d *Desk) fileOnce(ctx context.Context, a Actor, id uuid.UUID, key string, shown *[]contract.PlanItem, how *Ending) (uuid.UUID, error) {
 	hash := hashRequest([]any{id, shown, how.parts()})
 	callID, err := d.file(ctx, a, id, key, hash, shown, how)
 	if err != nil {
@@ -308,7 +306,7 @@ func (d *Desk) tellAndView(ctx context.Context, a Actor, callID uuid.UUID) (cont
 // promiseNear is how much before its time a promised call may be made and still keeps the promise.
 const promiseNear = 10 * time.Minute
 
-func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash []byte, shown *[]contract.PlanItem, how *ending) (uuid.UUID, error) {
+func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash []byte, shown *[]contract.PlanItem, how *Ending) (uuid.UUID, error) {
 	f, err := d.firm(ctx)
 	if err != nil {
 		return uuid.Nil, err
@@ -396,9 +394,7 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 		}
 		return uuid.Nil, err
 	}
-	d.mu.Lock()
-	delete(d.slips, id)
-	d.mu.Unlock()
+	d.calls.slipFiled(id)
 	d.publishSlip(s.UserID, s.CallID, "")
 	d.publishLane(s.UserID)
 	d.tellOfFiling(doing)

@@ -58,7 +58,7 @@ func (d *Desk) seatChanged(user string) {
 		return
 	}
 	d.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindSound}, id)
-	if connected, _ := d.Studio.Seat(user).State(); !connected && len(d.callsOf(id)) > 0 {
+	if connected, _ := d.Studio.Seat(user).State(); !connected && len(d.calls.of(id)) > 0 {
 		d.inBackground(func(ctx context.Context) { d.ringCutOff(ctx, id) })
 	}
 }
@@ -77,7 +77,7 @@ func (d *Desk) ringCutOff(ctx context.Context, user uuid.UUID) {
 		return
 	case <-d.Clock.After(cutOffFor):
 	}
-	if connected, _ := d.Studio.Seat(user.String()).State(); connected || len(d.callsOf(user)) == 0 || d.telephoneOf(user) != nil {
+	if connected, _ := d.Studio.Seat(user.String()).State(); connected || len(d.calls.of(user)) == 0 || d.telephoneOf(user) != nil {
 		return
 	}
 	if err := d.ringTelephone(ctx, &telephoneLeg{user: user, forWhat: "your call, which goes on"}, row.E164, row.PressOne); err != nil {
@@ -87,7 +87,7 @@ func (d *Desk) ringCutOff(ctx context.Context, user uuid.UUID) {
 
 // Voices implements switchboard.Listener: the windows of those in the call draw the voice trace as it grows.
 func (d *Desk) Voices(id uuid.UUID, ours, theirs []byte) {
-	c := d.liveCall(id)
+	c := d.calls.call(id)
 	if c == nil || c.state.Answered().IsZero() {
 		return
 	}

@@ -32,7 +32,7 @@ func (d *Desk) presence(ctx context.Context) ([]db.UsersRow, map[uuid.UUID]prese
 	if err != nil {
 		return nil, nil, err
 	}
-	calls := d.callCounts()
+	calls := d.calls.counts()
 	doing := make(map[uuid.UUID]presence.Rep, len(users))
 	for _, u := range users {
 		r := presence.Rep{ID: u.ID.String(), State: u.Availability, Takes: u.TakesCalls, Since: timeOf(u.Since), Round: u.InRound, Calls: calls[u.ID],

@@ -78,6 +78,21 @@ func (d *Desk) LeaveTelephone(ctx context.Context, a Actor) contract.Sound {
 	return d.Sound(a)
 }
 
+// dropRoundsTelephone hangs up a telephone that was rung for a round, once nobody is spoken with by it.
+func (d *Desk) dropRoundsTelephone(ctx context.Context, a Actor) {
+	leg := d.telephoneOf(a.ID)
+	if leg == nil || !leg.round {
+		return
+	}
+	if len(d.calls.of(a.ID)) > 0 {
+		d.mu.Lock()
+		leg.standing = false // it ends with the call
+		d.mu.Unlock()
+		return
+	}
+	d.LeaveTelephone(ctx, a)
+}
+
 func (d *Desk) telephoneOf(user uuid.UUID) *telephoneLeg {
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -97,14 +112,14 @@ func (d *Desk) telephoneView(user uuid.UUID) contract.TelephoneInUse {
 
 // speaksBy is the device by which a call of a's is spoken: their telephone if it is up. Where it has to be rung first that is begun, and the call is
 // placed when it is answered. Errors: ErrTelephoneRings, ErrTelephoneBusy, those of the carrier.
-func (d *Desk) speaksBy(ctx context.Context, a Actor, key string, r contract.NewCall, t target, whom string, attempt *attempt) (device string, err error) {
+func (d *Desk) speaksBy(ctx context.Context, a Actor, key string, r contract.NewCall, t target, whom string, placement Placement) (device string, err error) {
 	if leg := d.telephoneOf(a.ID); leg != nil {
 		if d.telephoneView(a.ID).State == contract.TelephoneStateUp {
 			return "telephone", nil
 		}
 		return "", ErrTelephoneBusy
 	}
-	if !a.ByTelephone || len(d.callsOf(a.ID)) > 0 { // a call in progress is asked about before anything rings
+	if !a.ByTelephone || len(d.calls.of(a.ID)) > 0 { // a call in progress is asked about before anything rings
 		return "browser", nil
 	}
 	row, err := d.verifiedTelephone(ctx, a.ID)
@@ -117,9 +132,9 @@ func (d *Desk) speaksBy(ctx context.Context, a Actor, key string, r contract.New
 		}
 	}
 	// In a round it stays until that pauses: nobody is rung for each person.
-	leg := &telephoneLeg{user: a.ID, forWhat: whom, standing: attempt != nil, round: attempt != nil}
+	leg := &telephoneLeg{user: a.ID, forWhat: whom, standing: placement != nil, round: placement != nil}
 	leg.then = func(ctx context.Context) {
-		if _, err := d.placeOnce(ctx, a, key, r, attempt); err != nil {
+		if _, err := d.placeFor(ctx, a, key, r, placement); err != nil {
 			d.troubleOf(a.ID, err.Error())
 			d.board.HangUpTelephone(leg.ref)
 		}
@@ -392,7 +407,7 @@ func (d *Desk) telephoneEnds(leg *telephoneLeg, trouble string) {
 	if state != contract.TelephoneStateUp {
 		return
 	}
-	for _, id := range d.callsOf(leg.user) {
+	for _, id := range d.calls.of(leg.user) {
 		if s, there := d.board.Snapshot(id); there && !s.OnHold && s.Phase() != call.PhaseEnded {
 			_ = d.board.HangUp(context.Background(), id, leg.user.String())
 		}
@@ -402,23 +417,19 @@ func (d *Desk) telephoneEnds(leg *telephoneLeg, trouble string) {
 // telephonesFollow hangs up telephones that have nothing left to do: of reps whose last call has ended, or for whom a call rings no more.
 func (d *Desk) telephonesFollow(id uuid.UUID, state call.State) {
 	rung := state.RungNow()
+	c := d.calls.call(id)
 	var hang []carrier.Ref
 	d.mu.Lock()
 	for user, leg := range d.telephones {
 		switch {
 		case leg.state == contract.TelephoneStateUp:
-			c := d.live[id]
-			if leg.standing || state.Phase() != call.PhaseEnded || c == nil || leg.forWhat == forCode {
+			if leg.standing || state.Phase() != call.PhaseEnded || leg.forWhat == forCode || c == nil {
 				continue
 			}
 			if _, part := c.parts[user]; !part {
 				continue
 			}
-			others := false
-			for other, x := range d.live {
-				others = others || other != id && x.in(user)
-			}
-			if !others {
+			if others := slices.DeleteFunc(d.calls.of(user), func(other uuid.UUID) bool { return other == id }); len(others) == 0 {
 				leg.state = contract.TelephoneStateLeft
 				hang = append(hang, leg.ref)
 			}

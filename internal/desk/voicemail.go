@@ -98,11 +98,7 @@ func (d *Desk) saysAs(ctx context.Context, id uuid.UUID, text string, sound *uui
 
 // hears keeps what the outside hears, for whoever plays it.
 func (d *Desk) hears(id uuid.UUID, text string) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	if c := d.live[id]; c != nil {
-		c.hears = text
-	}
+	d.calls.change(id, func(c *liveCall) { c.hears = text })
 }
 
 // pause waits for some time of a call; false: it has ended, or the desk closes.

@@ -12,7 +12,6 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"trundo/internal/contract"
-	"trundo/internal/core/outcome"
 	"trundo/internal/post"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -36,8 +35,14 @@ func wants(h db.WebhooksRow, event contract.WebhookEvent) bool {
 	return h.Active && slices.Contains(h.Events, string(event))
 }
 
-// emit lets those who want it be told of an event, in the transaction of what happened.
-func (d *Desk) emit(ctx context.Context, q *db.Queries, event contract.WebhookEvent, data func() (any, error)) error {
+// Wanted implements firm.Outbox.
+func (d *Desk) Wanted(ctx context.Context, event contract.WebhookEvent) (bool, error) {
+	f, err := d.firmWithin(ctx)
+	return err == nil && slices.ContainsFunc(f.webhooks, func(h db.WebhooksRow) bool { return wants(h, event) }), err
+}
+
+// Emit implements firm.Outbox.
+func (d *Desk) Emit(ctx context.Context, q *db.Queries, event contract.WebhookEvent, data func() (any, error)) error {
 	f, err := d.firmWithin(ctx)
 	if err != nil {
 		return err
@@ -63,6 +68,15 @@ func (d *Desk) emit(ctx context.Context, q *db.Queries, event contract.WebhookEv
 	return nil
 }
 
+// TellLater lets one program be told of something after a delay, in the transaction of what happened.
+func (d *Desk) TellLater(ctx context.Context, q *db.Queries, hook uuid.UUID, event string, data any, delay time.Duration) (uuid.UUID, error) {
+	payload, err := json.Marshal(told{event, d.Clock.Now(), data})
+	if err != nil {
+		return uuid.Nil, err
+	}
+	return d.deliver(ctx, q, hook, event, payload, delay)
+}
+
 // deliver writes down that a program is to be told. Who commits it wakes the telling: publishHistory and publishRecord do.
 func (d *Desk) deliver(ctx context.Context, q *db.Queries, hook uuid.UUID, event string, payload []byte, delay time.Duration) (uuid.UUID, error) {
 	id, now := store.NewID(), d.Clock.Now()
@@ -70,36 +84,9 @@ func (d *Desk) deliver(ctx context.Context, q *db.Queries, hook uuid.UUID, event
 	return id, q.InsertDelivery(ctx, db.InsertDeliveryParams{ID: id, WebhookID: hook, Event: event, Payload: payload, NextAt: &at, At: now})
 }
 
-// emitEnded tells of calls that have ended.
-func (d *Desk) emitEnded(ctx context.Context, q *db.Queries, entries []factsEntry) error {
-	f, err := d.firmWithin(ctx)
-	if err != nil || !slices.ContainsFunc(f.webhooks, func(h db.WebhooksRow) bool { return wants(h, contract.CallEnded) }) {
-		return err
-	}
-	var ended []uuid.UUID
-	for _, e := range entries {
-		if !e.State.Ended.IsZero() && !slices.Contains(ended, e.Call) {
-			ended = append(ended, e.Call)
-		}
-	}
-	rows, err := q.EventOfCalls(ctx, ended)
-	if err != nil {
-		return err
-	}
-	for _, r := range rows {
-		if err := d.emit(ctx, q, contract.CallEnded, func() (any, error) {
-			return map[string]any{"call_id": r.ID, "direction": r.Direction, "number": r.RemoteE164, "shown": r.CallerID, "started_at": r.StartedAt, "answered_at": r.AnsweredAt, "ended_at": r.EndedAt,
-				"end_reason": r.EndReason, "ring_ms": r.RingMs, "talk_ms": r.TalkMs, "rep": r.Login, "records": r.Records}, nil
-		}); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // emitFiled tells of a slip that was filed.
 func (d *Desk) emitFiled(ctx context.Context, q *db.Queries, slip uuid.UUID) error {
-	return d.emit(ctx, q, contract.SlipFiled, func() (any, error) { return eventOfSlip(ctx, q, slip) })
+	return d.Emit(ctx, q, contract.SlipFiled, func() (any, error) { return eventOfSlip(ctx, q, slip) })
 }
 
 func eventOfSlip(ctx context.Context, q *db.Queries, slip uuid.UUID) (any, error) {
@@ -275,35 +262,8 @@ func (d *Desk) ReplayDelivery(ctx context.Context, a Actor, id uuid.UUID) error 
 	return err
 }
 
-// tellByOutcome tells the program that an outcome names. It goes out after some seconds.
-func tellByOutcome(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFilingEffectsParams) (any, error) {
-	hook, err := uuid.Parse(it.Target)
-	if err != nil {
-		return nil, err
-	}
-	data, err := eventOfSlip(ctx, x.q, x.slip.ID)
-	if err != nil {
-		return nil, err
-	}
-	payload, err := json.Marshal(told{"outcome.chosen", x.at, data})
-	if err != nil {
-		return nil, err
-	}
-	id, err := x.desk.deliver(ctx, x.q, hook, "outcome.chosen", payload, effectDelay)
-	row.RefID = &id
-	return nil, err
-}
-
-func untell(ctx context.Context, t take) (string, error) {
-	n, err := t.q.DropDelivery(ctx, *t.row.RefID)
-	if err != nil || n == 0 {
-		return "it has been told", err
-	}
-	return "", nil
-}
-
-// wakeTelling lets what was just committed be told, where anybody is told anything.
-func (d *Desk) wakeTelling() {
+// Wake implements firm.Outbox.
+func (d *Desk) Wake() {
 	if f := d.lastFirm.Load(); f != nil && len(f.webhooks) > 0 {
 		wake(d.told)
 	}

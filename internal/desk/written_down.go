@@ -95,7 +95,7 @@ func (d *Desk) writtenLinks(ctx context.Context, a Actor, n phone.Number, record
 		}
 		return slip.LinksFor(subject(row.Record.ID, row.Record.Kind, row.Record.CompanyID, row.Record.PersonID), reason), nil
 	}
-	matches, rows, err := d.whoseNumber(ctx, a, n.E164, n.Ext)
+	matches, rows, err := d.WhoseNumber(ctx, a, n.E164, n.Ext)
 	if err != nil {
 		return nil, err
 	}

@@ -77,6 +77,7 @@ var kinds = []struct {
 	{desk.ErrSettled, http.StatusConflict, "settled", "Settled already"},
 	{desk.ErrSent, http.StatusConflict, "sent", "Sent already"},
 	{desk.ErrTooLate, http.StatusConflict, "too_late", "Too late to undo"},
+	{desk.ErrGoneForGood, http.StatusConflict, "gone_for_good", "Deleted for good"},
 	{desk.ErrNothingToUndo, http.StatusConflict, "not_filed", "Not filed"},
 	{desk.ErrRoundOver, http.StatusConflict, "round_over", "The round is over"},
 	{desk.ErrNobodyNow, http.StatusConflict, "nobody_now", "Nobody selected"},
