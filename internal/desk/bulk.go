@@ -211,7 +211,7 @@ func (d *Desk) bulkValue(ctx context.Context, a Actor, action string, value *str
 		}
 		l, err := d.List(ctx, a, id)
 		if err != nil {
-			return "", nil, &FieldError{"value", err}
+			return "", nil, about("value", err)
 		}
 		if l.Type != contract.RecordListTypeHand {
 			return "", nil, wrong("value", "a view finds its records by itself: choose a hand-made list")
@@ -250,7 +250,7 @@ func (d *Desk) bulkValue(ctx context.Context, a Actor, action string, value *str
 		}
 	}
 	if err != nil {
-		return "", nil, &FieldError{"value", err}
+		return "", nil, about("value", err)
 	}
 	return what, kinds, nil
 }

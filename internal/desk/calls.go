@@ -114,7 +114,7 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 	}
 	shown, err := d.shownFor(ctx, a, f, r, t, placement)
 	if err != nil {
-		return uuid.Nil, &FieldError{"line_id", err}
+		return uuid.Nil, err
 	}
 	if value(r.AskHours) && placement == nil {
 		v := callable.Check(callable.Subject{Zones: t.zones}, d.Hours, d.Clock.Now())
@@ -179,7 +179,7 @@ func (d *Desk) place(ctx context.Context, a Actor, key string, hash []byte, r co
 	return id, nil
 }
 
-// shownFor chooses the line that a call shows: by hand or by the usual rule, or by that of its round.
+// shownFor chooses the line that a call shows: by hand or by the usual rule, or by that of its placement. Error: *FieldError.
 func (d *Desk) shownFor(ctx context.Context, a Actor, f *firm, r contract.NewCall, t target, placement Placement) (callerid.Choice, error) {
 	request := callerid.Request{ByHand: text(r.LineID), RepLine: text(a.Line), Region: t.region}
 	owed, err := d.Store.LineOwed(ctx, db.LineOwedParams{E164: t.e164, Ext: t.ext})
@@ -190,7 +190,11 @@ func (d *Desk) shownFor(ctx context.Context, a Actor, f *firm, r contract.NewCal
 		request.Owed = text(owed[0])
 	}
 	if placement == nil || r.LineID != nil {
-		return callerid.Choose(f.lines, request)
+		shown, err := callerid.Choose(f.lines, request)
+		if err != nil {
+			err = &FieldError{"line_id", err}
+		}
+		return shown, err
 	}
 	return placement.Shown(ctx, a, f.lines, request, t.e164)
 }

@@ -6,6 +6,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/store"
 )
 
 // Errors of the use cases, besides those of the core. Their texts are for the reader.
@@ -32,6 +33,14 @@ type FieldError struct {
 
 func (e *FieldError) Error() string { return e.Err.Error() }
 func (e *FieldError) Unwrap() error { return e.Err }
+
+// about makes an error one of a field, where it says something of what was asked for; the database's own stay as they are.
+func about(field string, err error) error {
+	if err == nil || store.Failed(err) {
+		return err
+	}
+	return &FieldError{field, err}
+}
 
 func wrong(field, text string) error { return &FieldError{field, errors.New(text)} }
 

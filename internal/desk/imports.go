@@ -250,7 +250,7 @@ func (d *Desk) PlanImport(ctx context.Context, a Actor, id uuid.UUID, p contract
 	if p.ListID != nil {
 		l, err := d.List(ctx, a, *p.ListID)
 		if err != nil {
-			return v, &FieldError{"list_id", err}
+			return v, about("list_id", err)
 		}
 		if l.Type != contract.RecordListTypeHand {
 			return v, wrong("list_id", "choose a hand-made list")

@@ -125,7 +125,7 @@ func (d *Desk) SetItems(ctx context.Context, a Actor, id uuid.UUID, s contract.I
 			lines[i] = money.Item{QuantityMilli: p.QuantityMilli, UnitMinor: p.UnitMinor, DiscountBP: p.DiscountBp, TaxBP: p.TaxBp}
 			if p.ProductID != nil {
 				if _, err := d.named(ctx, q, id, fields.Field{Type: fields.Ref, RefKinds: []fields.Kind{fields.Product}}, p.ProductID.String()); err != nil {
-					return &FieldError{field + "product_id", err}
+					return about(field+"product_id", err)
 				}
 			}
 			if err := q.InsertItem(ctx, p); err != nil {

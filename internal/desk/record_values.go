@@ -182,7 +182,7 @@ func (d *Desk) apply(ctx context.Context, q *db.Queries, a Actor, f *firm, r *db
 		before, after := old, value
 		if field.Type == fields.Ref || field.Type == fields.User {
 			if after, err = d.named(ctx, q, r.ID, field, value); err != nil {
-				return done, &FieldError{key, err}
+				return done, about(key, err)
 			}
 			if before, err = d.named(ctx, q, uuid.Nil, field, old); err != nil {
 				before = "?"

@@ -444,7 +444,7 @@ func (d *Desk) ConvertLead(ctx context.Context, a Actor, id uuid.UUID, c contrac
 		case c.CompanyID != nil:
 			name, err := d.named(ctx, q, id, fields.Field{Key: "company", Type: fields.Ref, RefKinds: []fields.Kind{fields.Company}}, c.CompanyID.String())
 			if err != nil {
-				return &FieldError{"company_id", err}
+				return about("company_id", err)
 			}
 			r.CompanyID, after["Company"] = c.CompanyID, name
 		case c.CompanyName != nil && strings.TrimSpace(*c.CompanyName) != "":

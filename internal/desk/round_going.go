@@ -98,7 +98,11 @@ func (x *attempt) Shown(ctx context.Context, a Actor, lines []callerid.Line, sin
 			r.Shown[text(row.LineID)] = row.Times
 		}
 	}
-	return callerid.ChooseMany(lines, r)
+	shown, err := callerid.ChooseMany(lines, r)
+	if err != nil {
+		err = &FieldError{"line_id", err}
+	}
+	return shown, err
 }
 
 // ActOnRound goes on with a round, pauses it, and what else its rep can do. Errors: *FieldError, ErrNotFound, ErrForbidden, ErrRoundOver, ErrNobodyNow,

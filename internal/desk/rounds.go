@@ -74,7 +74,7 @@ func (d *Desk) sourceOf(ctx context.Context, a Actor, f *firm, s contract.RoundS
 	case s.ListID != nil:
 		l, err := d.List(ctx, a, *s.ListID)
 		if err != nil {
-			return src, &FieldError{"list_id", err}
+			return src, about("list_id", err)
 		}
 		src.name, src.list = l.Name, s.ListID
 		q := contract.RowQuery{Kinds: kindsOf(l.Kind), Q: l.Query.Q, Filter: l.Query.Filter, Sort: l.Query.Sort, Down: l.Query.Down}

@@ -115,7 +115,7 @@ func problemOf(err error) contract.Problem {
 		set(http.StatusUnprocessableEntity, "missing", "Something is missing")
 		p.Field = &missing.Field
 		return p
-	case errors.As(err, &field) && !errors.Is(err, desk.ErrNotFound) && !errors.Is(err, desk.ErrGone):
+	case errors.As(err, &field) && !errors.Is(err, desk.ErrNotFound) && !errors.Is(err, desk.ErrGone) && !store.Failed(err):
 		set(http.StatusUnprocessableEntity, "invalid", "Not valid")
 		p.Field = &field.Field
 		return p

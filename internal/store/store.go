@@ -131,6 +131,15 @@ func Away(err error) bool {
 		strings.Contains(err.Error(), "conn closed") || strings.Contains(err.Error(), "closed pool")
 }
 
+// Failed tells whether err comes from the database or the way to it, whatever it says: not from what somebody asked for.
+func Failed(err error) bool {
+	var pgErr *pgconn.PgError
+	var connectErr *pgconn.ConnectError
+	var netErr net.Error
+	return errors.As(err, &pgErr) || errors.As(err, &connectErr) || errors.As(err, &netErr) || errors.Is(err, context.DeadlineExceeded) ||
+		errors.Is(err, net.ErrClosed)
+}
+
 // awayState tells whether a SQLSTATE (PostgreSQL's documentation, appendix A) says that nothing can be written now, whatever was asked.
 func awayState(code string) bool {
 	switch code {
