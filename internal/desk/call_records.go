@@ -142,9 +142,7 @@ func (d *Desk) relink(ctx context.Context, a Actor, id uuid.UUID, action string,
 	if err != nil {
 		return contract.Call{}, err
 	}
-	d.calls.change(id, func(c *liveCall) {
-		c.records = after
-	})
+	d.Linked(id, after)
 	d.tellOfFiling(moved)
 	for _, user := range moved.lanes {
 		d.publishLane(user)

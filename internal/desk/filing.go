@@ -242,7 +242,7 @@ func (d *Desk) UndoFiling(ctx context.Context, a Actor, id uuid.UUID) (contract.
 	if err != nil {
 		return contract.Filing{}, err
 	}
-	d.calls.slipOpened(id, s.UserID, s.CallID)
+	d.SlipOpened(id, s.UserID, s.CallID)
 	d.publishSlip(s.UserID, s.CallID, "")
 	d.publishLane(s.UserID)
 	if len(where) > 0 {

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"context"
 	"maps"
 	"sync"
 
@@ -8,6 +9,7 @@ import (
 
 	"trundo/internal/core/call"
 	"trundo/internal/core/recording"
+	"trundo/internal/store/db"
 )
 
 // liveCall is what is known of a call in progress besides its state.
@@ -191,3 +193,28 @@ func (r *registry) owner(slip uuid.UUID) (slipOwner, bool) {
 	o, known := r.slips[slip]
 	return o, known
 }
+
+// SlipOpened makes known whose slip is open, so that its notes can be kept while the database is away.
+func (d *Desk) SlipOpened(slip, user, call uuid.UUID) { d.calls.slipOpened(slip, user, call) }
+
+// SlipFiled forgets a slip that is filed.
+func (d *Desk) SlipFiled(slip uuid.UUID) { d.calls.slipFiled(slip) }
+
+// Linked makes known on which records a call is, where it is in progress here.
+func (d *Desk) Linked(call uuid.UUID, records []uuid.UUID) {
+	d.calls.change(call, func(c *liveCall) { c.records = records })
+}
+
+// Present are the reps who are, or were, in a call in progress here; one may come more than once.
+func (d *Desk) Present() []uuid.UUID { return d.calls.reps() }
+
+// stateOfSlip is how the call of a slip stands: of a call that is over everybody has left, as of one without a leg.
+func (d *Desk) stateOfSlip(ctx context.Context, q *db.Queries, s db.LockSlipRow) (call.State, error) {
+	if state, live := d.board.Snapshot(s.CallID); live || s.CallEnded {
+		return state, nil
+	}
+	return readCall(ctx, q, s.CallID)
+}
+
+// State is how a call in progress on this server stands; false: it is none.
+func (d *Desk) State(id uuid.UUID) (call.State, bool) { return d.board.Snapshot(id) }

@@ -409,7 +409,7 @@ func (d *Desk) SettleInRound(ctx context.Context, a Actor, id uuid.UUID, key str
 // settleSlip ends the call as far as a is in it, and files the slip with an outcome.
 func (d *Desk) settleSlip(ctx context.Context, a Actor, r aRound, sheet db.SlipBriefRow, key string, s contract.RoundSettle) error {
 	outcome := s.OutcomeID
-	if state, live := d.board.Snapshot(sheet.CallID); live && !state.HasLeft(a.ID.String()) {
+	if state, live := d.State(sheet.CallID); live && !state.HasLeft(a.ID.String()) {
 		if state.Phase() == call.PhaseSpeaking && !value(s.Leave) {
 			// Who is spoken with is cut off only by an outcome that says that it is no conversation, never by filing.
 			f, err := d.firm(ctx)

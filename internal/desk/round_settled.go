@@ -196,7 +196,7 @@ func (d *Desk) MessageLeft(ctx context.Context, call uuid.UUID) {
 func (d *Desk) keepRounds(ctx context.Context) error {
 	now := d.Clock.Now()
 	until := now.Add(roundLease)
-	present := append(d.Hub.Users(), d.calls.reps()...)
+	present := append(d.Hub.Users(), d.Present()...)
 	if len(present) > 0 {
 		if err := d.Store.RenewLeases(ctx, db.RenewLeasesParams{Until: &until, Users: present}); err != nil {
 			return err

@@ -323,12 +323,9 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 		if s, err = lockSlip(ctx, q, a, id); err != nil {
 			return err
 		}
-		// Of a call that is over everybody has left, as of one without a leg.
-		state, live := d.board.Snapshot(s.CallID)
-		if !live && !s.CallEnded {
-			if state, err = readCall(ctx, q, s.CallID); err != nil {
-				return err
-			}
+		state, err := d.stateOfSlip(ctx, q, s)
+		if err != nil {
+			return err
 		}
 		look := slip.Slip{State: slip.State(s.State), User: s.UserID.String(), HasOutcome: s.OutcomeID != nil, HasType: s.CallTypeID != nil, Notes: s.NotesBody}
 		var plan []outcome.Item
@@ -394,7 +391,7 @@ func (d *Desk) file(ctx context.Context, a Actor, id uuid.UUID, key string, hash
 		}
 		return uuid.Nil, err
 	}
-	d.calls.slipFiled(id)
+	d.SlipFiled(id)
 	d.publishSlip(s.UserID, s.CallID, "")
 	d.publishLane(s.UserID)
 	d.tellOfFiling(doing)
