@@ -14,6 +14,8 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/alexedwards/argon2id"
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -22,7 +24,6 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/demo"
-	"trundo/internal/desk"
 	"trundo/internal/program"
 	"trundo/internal/store"
 	"trundo/internal/store/pgcluster"
@@ -30,7 +31,7 @@ import (
 )
 
 const (
-	password = desk.DemoPassword
+	password = firm.DemoPassword
 	// patience is for how long a rep tries the same again: longer than any fault lasts.
 	patience = 40 * time.Second
 	// shortFaults are those of the drill that is a part of the tests.

@@ -151,12 +151,12 @@ func TestANumberOnAForeignPageIsFilledInHereAndDialedByAKey(t *testing.T) {
 	win.click("link", "+1 907 555 0101")
 	win.see("907 555 0101", "[data-testid=dial-number]")
 	win.see("Nothing has been dialed yet.")
-	assert.Zero(t, w.Desk.CallsInProgress())
+	assert.Zero(t, w.Desk.Calls.CallsInProgress())
 	win.until("the key to be under the finger", `document.activeElement.innerText.includes('Call 907')`)
 	win.keys(kb.Enter)
 	win.see("ringing", slipPart)
 	win.see("Whose number is it?", slipPart)
-	assert.Equal(t, 1, w.Desk.CallsInProgress())
+	assert.Equal(t, 1, w.Desk.Calls.CallsInProgress())
 }
 
 func TestManyRowsArePickedChangedAndPutBack(t *testing.T) {

@@ -180,7 +180,7 @@ func TestASecondClickMakesNoSecondCall(t *testing.T) {
 	second.see("office 413 555 0119 ext 12", slipPart)
 	win.see("office 413 555 0119 ext 12", slipPart)
 	win.see("not filed yet", "[data-testid=lane]")
-	assert.Equal(t, 1, w.Desk.CallsInProgress())
+	assert.Equal(t, 1, w.Desk.Calls.CallsInProgress())
 }
 
 func TestDoNotCallIsSaidAndNothingIsDialed(t *testing.T) {
@@ -198,7 +198,7 @@ func TestDoNotCallIsSaidAndNothingIsDialed(t *testing.T) {
 	win.see("Call 413 555 0163", "[role=listbox]")
 	win.keys(kb.Enter)
 	win.see("asked not to be called at home", "[role=region], ol")
-	assert.Zero(t, w.Desk.CallsInProgress())
+	assert.Zero(t, w.Desk.Calls.CallsInProgress())
 }
 
 func TestATypedNumberIsAskedAboutWhileItRings(t *testing.T) {
@@ -239,7 +239,7 @@ func TestACallOutsideItsHoursIsAskedAboutOnce(t *testing.T) {
 	win.see("Call Berit Osterlund now?", "[role=dialog]")
 	win.click("button", "Not now", "[role=dialog]")
 	win.until("the dialog to close", `!document.querySelector('[role=dialog]')`)
-	assert.Zero(t, w.Desk.CallsInProgress())
+	assert.Zero(t, w.Desk.Calls.CallsInProgress())
 	win.click("button", "413 555 0142", "[data-testid=numbers]")
 	win.click("button", "Call anyway", "[role=dialog]")
 	win.see("ringing", slipPart)

@@ -171,19 +171,19 @@ func roundGoing(t *testing.T, w *world, dir string) {
 	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM users WHERE login = 'tomas'`).Scan(&user))
 	a, err := w.Desk.Actor(t.Context(), user)
 	require.NoError(t, err)
-	settings, err := w.Desk.RoundDefaults(t.Context(), a)
+	settings, err := w.Desk.Rounds.RoundDefaults(t.Context(), a)
 	require.NoError(t, err)
 	settings.SkipCalledToday = false
-	r, err := w.Desk.StartRound(t.Context(), a, uuid.NewString(), contract.RoundStart{ListID: &list, Settings: settings})
+	r, err := w.Desk.Rounds.StartRound(t.Context(), a, uuid.NewString(), contract.RoundStart{ListID: &list, Settings: settings})
 	require.NoError(t, err)
-	r, err = w.Desk.ActOnRound(t.Context(), a, r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActGo})
+	r, err = w.Desk.Rounds.ActOnRound(t.Context(), a, r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActGo})
 	require.NoError(t, err)
 	labels := []string{"No answer", "Visit agreed", "No answer", "Busy", "Left a message", "Solved", "Not now", "No answer", "Wrong number", "Visit agreed", "No answer", "Not now", "Left a message",
 		"No answer", "Call again later", "Busy", "Visit agreed", "No answer", "Not now"}
 	for _, label := range labels {
 		var outcome uuid.UUID
 		require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM outcomes WHERE label = $1`, label).Scan(&outcome))
-		r, err = w.Desk.SettleInRound(t.Context(), a, r.ID, uuid.NewString(), contract.RoundSettle{SlipID: r.Current.Call.Slip.ID, OutcomeID: &outcome})
+		r, err = w.Desk.Rounds.SettleInRound(t.Context(), a, r.ID, uuid.NewString(), contract.RoundSettle{SlipID: r.Current.Call.Slip.ID, OutcomeID: &outcome})
 		require.NoError(t, err)
 	}
 	// As if it had taken its time.

@@ -82,7 +82,7 @@ func (w *world) endsWith(win *window) {
 	win.t.Helper()
 	win.until("the sentence in the notes", `document.querySelector('[data-testid=slip] textarea')?.value === `+quote(blind))
 	win.see("speaking", slipPart)
-	assert.Equal(win.t, 1, w.Desk.CallsInProgress())
+	assert.Equal(win.t, 1, w.Desk.Calls.CallsInProgress())
 	win.command("e")
 	win.until("the end", `document.querySelector('[data-testid=slip]')?.dataset.phase === 'ended'`)
 	win.command("1")

@@ -9,13 +9,14 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/calls"
+
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/core/audio"
 	"trundo/internal/demo"
-	"trundo/internal/desk"
 	"trundo/internal/media"
 )
 
@@ -215,7 +216,7 @@ func (w *world) recorded(t *testing.T, count int) {
 	t.Helper()
 	speech, err := media.NewSpeech(filepath.Join(w.data, "voices"))
 	require.NoError(t, err)
-	require.NoError(t, demo.Record(t.Context(), w.Store, speech, filepath.Join(w.data, desk.RecordingsDir), count))
+	require.NoError(t, demo.Record(t.Context(), w.Store, speech, filepath.Join(w.data, calls.RecordingsDir), count))
 }
 
 func TestAMessageIsLeftAfterTheBeep(t *testing.T) {

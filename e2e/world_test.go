@@ -15,6 +15,8 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/alexedwards/argon2id"
 	"github.com/google/uuid"
 	"github.com/jonboulle/clockwork"
@@ -26,7 +28,6 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/callable"
 	"trundo/internal/demo"
-	"trundo/internal/desk"
 	"trundo/internal/store"
 	"trundo/internal/store/pgtest"
 	"trundo/web"
@@ -107,7 +108,7 @@ func serve(t *testing.T, url, addr, data, sound string) *world {
 		url = pgtest.Copy(t, "demo", func(s *store.Store) {
 			require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now()))
 			// Everybody signs in many times here, with a hash that is as quick to check as it would be to guess.
-			hash, err := argon2id.CreateHash(desk.DemoPassword, &argon2id.Params{Memory: 64, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32})
+			hash, err := argon2id.CreateHash(firm.DemoPassword, &argon2id.Params{Memory: 64, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32})
 			require.NoError(t, err)
 			_, err = s.Pool.Exec(t.Context(), `UPDATE users SET password_hash = $1`, hash)
 			require.NoError(t, err)
@@ -145,7 +146,7 @@ func (w *world) signedIn(t *testing.T, name string) *window {
 	var user uuid.UUID
 	var login string
 	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id, login FROM users WHERE name LIKE $1 || '%'`, name).Scan(&user, &login))
-	body, err := json.Marshal(contract.SignIn{Login: login, Password: desk.DemoPassword})
+	body, err := json.Marshal(contract.SignIn{Login: login, Password: firm.DemoPassword})
 	require.NoError(t, err)
 	r, err := http.NewRequestWithContext(t.Context(), http.MethodPost, w.url+"/api/session", bytes.NewReader(body))
 	require.NoError(t, err)

@@ -15,6 +15,9 @@ import (
 	"syscall"
 	"time"
 
+	"trundo/internal/desk/calls"
+	"trundo/internal/desk/firm"
+
 	"github.com/jonboulle/clockwork"
 	"golang.org/x/term"
 
@@ -22,7 +25,6 @@ import (
 	"trundo/internal/carrier"
 	"trundo/internal/carrier/sim"
 	"trundo/internal/demo"
-	"trundo/internal/desk"
 	"trundo/internal/media"
 	"trundo/internal/store"
 	"trundo/internal/store/pgcluster"
@@ -159,7 +161,7 @@ func serve(ctx context.Context, c app.Config, say func(*app.App)) error {
 	defer func() {
 		ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM) // told a second time, it does not wait
 		defer stop()
-		if n := a.Desk.CallsInProgress(); n > 0 {
+		if n := a.Desk.Calls.CallsInProgress(); n > 0 {
 			fmt.Printf("%d calls are in progress: they may be finished for %s. Ctrl-C ends them now.\n", n, c.Drain)
 		}
 		a.Stop(ctx)
@@ -230,7 +232,7 @@ Trundo is ready after %.1f s.
            ines (sales), tomas (service), odile (supervisor), ada (admin); password %s
 
   Ctrl-C ends it; the data stays. make demo-reset starts afresh.
-`, time.Since(started).Seconds(), a.Addr, desk.DemoPassword)
+`, time.Since(started).Seconds(), a.Addr, firm.DemoPassword)
 	})
 }
 
@@ -280,7 +282,7 @@ func demoDatabase(ctx context.Context, cluster *pgcluster.Cluster, reset bool, d
 		if err != nil {
 			return "", err
 		}
-		if err := demo.Record(ctx, s, speech, filepath.Join(dataDir, desk.RecordingsDir), demo.Recordings); err != nil {
+		if err := demo.Record(ctx, s, speech, filepath.Join(dataDir, calls.RecordingsDir), demo.Recordings); err != nil {
 			return "", err
 		}
 	}
@@ -322,7 +324,7 @@ func runAdmin(ctx context.Context, args []string) error {
 		return err
 	}
 	return withStore(ctx, func(s *store.Store) error {
-		if _, err := desk.AddUser(ctx, s.Queries, desk.NewUser{Login: *login, Name: *name, Password: password, Role: desk.Admin, Zone: *zone}); err != nil {
+		if _, err := firm.AddUser(ctx, s.Queries, firm.NewUser{Login: *login, Name: *name, Password: password, Role: firm.Admin, Zone: *zone}); err != nil {
 			return err
 		}
 		fmt.Printf("%s can sign in now as %s.\n", *name, strings.ToLower(*login))
@@ -346,9 +348,9 @@ func runLogin(ctx context.Context, what string, args []string) error {
 	}
 	return withStore(ctx, func(s *store.Store) error {
 		if what == "password" {
-			return desk.SetPassword(ctx, s.Queries, *login, password)
+			return firm.SetPassword(ctx, s.Queries, *login, password)
 		}
-		return desk.SwitchUser(ctx, s.Queries, *login, what == "on")
+		return firm.SwitchUser(ctx, s.Queries, *login, what == "on")
 	})
 }
 

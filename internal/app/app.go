@@ -17,6 +17,9 @@ import (
 	"strings"
 	"time"
 
+	"trundo/internal/desk/calls"
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/jonboulle/clockwork"
 
@@ -117,7 +120,7 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 		return err
 	}
 	// A word for whoever's rep is cut off; without speech there is soft noise alone.
-	if a.studio.Patience, err = speech.Speak(ctx, desk.FirmVoice, "One moment, please."); err != nil {
+	if a.studio.Patience, err = speech.Speak(ctx, calls.FirmVoice, "One moment, please."); err != nil {
 		c.Log.Warn("greetings and announcements stay silent", "error", err)
 	}
 	network := c.Carrier(c.Clock)
@@ -140,8 +143,8 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 		return err
 	}
 	outside, simulated := network.(httpapi.OtherSide)
-	a.Desk, err = desk.Open(ctx, desk.Config{Store: a.Store, Carrier: network, Simulated: simulated, Clock: c.Clock, Log: c.Log, Server: c.ServerName,
-		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio, Browsers: a.browsers, Speech: speech, Recordings: recordings,
+	a.Desk, err = desk.Open(ctx, firm.Config{Store: a.Store, Carrier: network, Simulated: simulated, Clock: c.Clock, Log: c.Log, Server: c.ServerName,
+		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio, Browsers: a.browsers, Speech: speech, RecordingStore: recordings,
 		Post: sender, MailDomain: c.MailDomain, SecretKey: key, LeaseByDatabase: true, Hooks: post.NewHooks(c.Demo || c.HooksInside)})
 	if err != nil {
 		return err
@@ -153,7 +156,7 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 	}
 	var morning httpapi.Morning
 	if s, ok := network.(*sim.Sim); ok {
-		a.morning = sim.NewMorning(s, a.Desk)
+		a.morning = sim.NewMorning(s, a.Desk.Lines)
 		morning = a.morning
 	}
 	a.sessions = a.Store.Sessions(5 * time.Minute)
@@ -264,7 +267,7 @@ func (a *App) Failed() <-chan error { return a.failed }
 func (a *App) Stop(ctx context.Context) {
 	if a.Desk != nil {
 		drained, cancel := context.WithTimeout(ctx, a.drain)
-		a.Desk.Drain(drained)
+		a.Desk.Calls.Drain(drained)
 		cancel()
 		a.Desk.Hub.Close() // with a word, so that windows come back to whoever serves then
 		if a.http != nil {

@@ -19,15 +19,26 @@ var layers = [][]string{
 		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch"},
 	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting", "core/round"},
 	{"core/filter", "core/sequence"},
-	{"contract", "carrier", "formats", "blobs", "post"},
+	{"contract", "carrier", "formats", "blobs", "post", "optional"},
 	{"carrier/sim", "carrier/carriertest", "journal", "store/db", "media"},
 	{"switchboard", "store", "live"},
 	{"store/pgcluster"},
 	{"store/pgtest"},
+	{"desk/firm"},
+	{"desk/book"},
+	{"desk/outreach", "desk/calls"},
+	{"desk/filing"},
+	{"desk/rounds"},
 	{"desk"},
 	{"httpapi", "demo"},
 	{"app"},
 	{"bench", "generated", "architecture", "program"},
+}
+
+// areas are those of the desk, and which others each may look at besides firm, which all may. What would run the other way is an interface of the
+// lower one that the desk hands in.
+var areas = map[string][]string{
+	"firm": {}, "book": {}, "outreach": {}, "calls": {"book"}, "filing": {"book", "outreach", "calls"}, "rounds": {"book", "calls", "filing"},
 }
 
 // pure is what core may import besides itself.
@@ -116,4 +127,26 @@ func TestOnlyTheDeskTalksToTheStoreForTheInterface(t *testing.T) {
 			assert.NotContains(t, p.Imports, "trundo/internal/switchboard")
 		}
 	}
+}
+
+func TestAreasLookOneWay(t *testing.T) {
+	const desk = "trundo/internal/desk/"
+	seen := 0
+	for _, p := range packages(t) {
+		name, is := strings.CutPrefix(p.ImportPath, desk)
+		if !is {
+			continue
+		}
+		may, known := areas[name]
+		if !assert.True(t, known, "desk/%s is no area yet: say what it may look at", name) {
+			continue
+		}
+		seen++
+		for _, imported := range p.Imports {
+			if other, is := strings.CutPrefix(imported, desk); is && other != "firm" {
+				assert.Contains(t, may, other, "%s must not look at %s", name, other)
+			}
+		}
+	}
+	assert.Equal(t, len(areas), seen)
 }

@@ -11,6 +11,8 @@ import (
 	"sync/atomic"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"runtime"
 
 	"github.com/google/uuid"
@@ -95,7 +97,7 @@ func freshDesk(ctx context.Context, cluster *pgcluster.Cluster, name, dir string
 		return nil, nil, nil, err
 	}
 	network := sim.New(clockwork.NewRealClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{} })
-	d, err := desk.Open(ctx, desk.Config{Store: s, Clock: clockwork.NewRealClock(), Log: slog.New(slog.DiscardHandler), Server: "bench-" + name, Demo: true,
+	d, err := desk.Open(ctx, firm.Config{Store: s, Clock: clockwork.NewRealClock(), Log: slog.New(slog.DiscardHandler), Server: "bench-" + name, Demo: true,
 		JournalFile: filepath.Join(dir, "journal-"+name), FilesDir: filepath.Join(dir, name),
 		Carrier: network})
 	return s, d, network, err
@@ -240,18 +242,18 @@ func (f *figures) read(ctx context.Context, s *store.Store, d *desk.Desk) error 
 		filter := fmt.Sprintf(`{"all":[{"field":"stage","op":"is","value":%q},{"field":"last_call","op":"not_past","value":"%d"},{"field":"source","op":"is","value":"Local radio spot"}]}`,
 			stages[r.IntN(len(stages))], 10+r.IntN(60))
 		start := time.Now()
-		page, err := d.Rows(ctx, a, contract.RowQuery{Kinds: people, Filter: &filter})
+		page, err := d.Book.Rows(ctx, a, contract.RowQuery{Kinds: people, Filter: &filter})
 		if err != nil || len(page.Rows) != 100 {
 			return fmt.Errorf("a list of %d: %w", len(page.Rows), err)
 		}
 		took := ms(start)
 		offset := 1 + r.IntN(min(99_900, f.people/2))
-		before, err := d.Rows(ctx, a, contract.RowQuery{Kinds: people, Offset: new(offset - 1), Limit: new(1)})
+		before, err := d.Book.Rows(ctx, a, contract.RowQuery{Kinds: people, Offset: new(offset - 1), Limit: new(1)})
 		if err != nil || len(before.Rows) != 1 {
 			return fmt.Errorf("the row before row %d: %w", offset, err)
 		}
 		start = time.Now()
-		if _, err = d.Rows(ctx, a, contract.RowQuery{Kinds: people, Offset: &offset, After: &before.Rows[0].ID}); err != nil {
+		if _, err = d.Book.Rows(ctx, a, contract.RowQuery{Kinds: people, Offset: &offset, After: &before.Rows[0].ID}); err != nil {
 			return err
 		}
 		if i >= 10 {
@@ -259,7 +261,7 @@ func (f *figures) read(ctx context.Context, s *store.Store, d *desk.Desk) error 
 		}
 		wide := `{"all":[{"field":"source","op":"is","value":"Local radio spot"}]}`
 		start = time.Now()
-		page, err = d.Rows(ctx, a, contract.RowQuery{Kinds: people, Filter: &wide, Offset: &offset})
+		page, err = d.Book.Rows(ctx, a, contract.RowQuery{Kinds: people, Filter: &wide, Offset: &offset})
 		if err != nil || len(page.Rows) != 100 {
 			return fmt.Errorf("at row %d of a list: %d %w", offset, len(page.Rows), err)
 		}
@@ -300,11 +302,11 @@ func importFile(ctx context.Context, s *store.Store, d *desk.Desk, dir string, r
 	if _, err := file.Seek(0, 0); err != nil {
 		return f, err
 	}
-	i, err := d.AddImport(ctx, a, contract.NewImport{Kind: contract.RecordKindContact, Format: contract.NewImportFormatCsv, FileName: "rows.csv"})
+	i, err := d.Files.AddImport(ctx, a, contract.NewImport{Kind: contract.RecordKindContact, Format: contract.NewImportFormatCsv, FileName: "rows.csv"})
 	if err != nil {
 		return f, err
 	}
-	if i, err = d.ReceiveImport(ctx, a, i.ID, file); err != nil {
+	if i, err = d.Files.ReceiveImport(ctx, a, i.ID, file); err != nil {
 		return f, err
 	}
 	runtime.GC()
@@ -321,7 +323,7 @@ func importFile(ctx context.Context, s *store.Store, d *desk.Desk, dir string, r
 	}()
 	until := func(state contract.ImportState) error {
 		for {
-			now, err := d.Import(ctx, a, i.ID)
+			now, err := d.Files.Import(ctx, a, i.ID)
 			switch {
 			case err != nil:
 				return err
@@ -334,7 +336,7 @@ func importFile(ctx context.Context, s *store.Store, d *desk.Desk, dir string, r
 		}
 	}
 	start := time.Now()
-	if _, err := d.PlanImport(ctx, a, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake}); err != nil {
+	if _, err := d.Files.PlanImport(ctx, a, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake}); err != nil {
 		return f, err
 	}
 	if err := until(contract.ImportStateChecked); err != nil {
@@ -342,7 +344,7 @@ func importFile(ctx context.Context, s *store.Store, d *desk.Desk, dir string, r
 	}
 	f.staged = float64(rows) / time.Since(start).Seconds()
 	start = time.Now()
-	if _, err := d.LoadImport(ctx, a, i.ID); err != nil {
+	if _, err := d.Files.LoadImport(ctx, a, i.ID); err != nil {
 		return f, err
 	}
 	if err := until(contract.ImportStateDone); err != nil {

@@ -5,11 +5,12 @@ import (
 	"fmt"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 	"trundo/internal/store"
 )
 
@@ -56,7 +57,7 @@ func (w *workshop) effects(ctx context.Context, count int) (pair, error) {
 		}
 		began := time.Now()
 		if n%2 == 0 {
-			filed, err := w.desk.File(ctx, a, c.Slip.ID, uuid.NewString(), nil)
+			filed, err := w.desk.Filing.File(ctx, a, c.Slip.ID, uuid.NewString(), nil)
 			if err != nil {
 				return p, fmt.Errorf("filing: %w", err)
 			}
@@ -80,22 +81,22 @@ func (w *workshop) effects(ctx context.Context, count int) (pair, error) {
 }
 
 // readyToFile is a call that has ended, with the outcome chosen.
-func (w *workshop) readyToFile(ctx context.Context, a desk.Actor, person, outcome uuid.UUID) (contract.Call, error) {
+func (w *workshop) readyToFile(ctx context.Context, a firm.Actor, person, outcome uuid.UUID) (contract.Call, error) {
 	var number uuid.UUID
 	if err := w.store.Pool.QueryRow(ctx, `SELECT id FROM phone_numbers WHERE record_id = $1 AND id = ANY ($2) LIMIT 1`, person, w.numbers).Scan(&number); err != nil {
 		return contract.Call{}, err
 	}
-	c, err := w.desk.PlaceCall(ctx, a, uuid.NewString(), contract.NewCall{NumberID: &number})
+	c, err := w.desk.Calls.PlaceCall(ctx, a, uuid.NewString(), contract.NewCall{NumberID: &number})
 	if err != nil {
 		return c, err
 	}
-	if err := w.desk.HangUp(ctx, a, c.ID); err != nil {
+	if err := w.desk.Calls.HangUp(ctx, a, c.ID); err != nil {
 		return c, err
 	}
-	for w.desk.PhaseOf(c.ID) != "" && w.desk.PhaseOf(c.ID) != "ended" {
+	for w.desk.Calls.PhaseOf(c.ID) != "" && w.desk.Calls.PhaseOf(c.ID) != "ended" {
 		time.Sleep(50 * time.Microsecond)
 	}
-	return w.desk.ChangeSlip(ctx, a, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &outcome})
+	return w.desk.Filing.ChangeSlip(ctx, a, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &outcome})
 }
 
 // bareEffects writes the rows that filing with the five effects writes.

@@ -12,6 +12,8 @@ import (
 	"syscall"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/chromedp/chromedp"
 	"github.com/coder/websocket"
 	"github.com/google/uuid"
@@ -111,7 +113,7 @@ func (w *ringer) reps(ctx context.Context, s *store.Store, count int) ([]signed,
 	var all []signed
 	for i := range count {
 		login := fmt.Sprintf("rep%d", i)
-		id, err := desk.AddUser(ctx, s.Queries, desk.NewUser{Login: login, Name: login, Password: desk.DemoPassword, Role: desk.Rep, Zone: "America/New_York"})
+		id, err := firm.AddUser(ctx, s.Queries, firm.NewUser{Login: login, Name: login, Password: firm.DemoPassword, Role: firm.Rep, Zone: "America/New_York"})
 		if err != nil {
 			return nil, err
 		}
@@ -150,7 +152,7 @@ type signed struct {
 }
 
 func signIn(base, login string) (*http.Cookie, error) {
-	r, err := http.NewRequest(http.MethodPost, base+"/api/session", strings.NewReader(`{"login":"`+login+`","password":"`+desk.DemoPassword+`"}`))
+	r, err := http.NewRequest(http.MethodPost, base+"/api/session", strings.NewReader(`{"login":"`+login+`","password":"`+firm.DemoPassword+`"}`))
 	if err != nil {
 		return nil, err
 	}

@@ -10,12 +10,13 @@ import (
 	"sync/atomic"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
 	"trundo/internal/contract"
 	"trundo/internal/demo"
-	"trundo/internal/desk"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 	"trundo/internal/store/pgcluster"
@@ -104,7 +105,7 @@ func (w *workshop) startsRounds(ctx context.Context, client *http.Client, cookie
 	if err != nil {
 		return err
 	}
-	settings, err := w.desk.RoundDefaults(ctx, a)
+	settings, err := w.desk.Rounds.RoundDefaults(ctx, a)
 	if err != nil {
 		return err
 	}
@@ -134,7 +135,7 @@ func (w *workshop) startsRounds(ctx context.Context, client *http.Client, cookie
 		f.first = append(f.first, (<-w.dialed).Sub(began).Seconds()*1000)
 		for r.Preparing {
 			time.Sleep(20 * time.Millisecond)
-			if r, err = w.desk.Round(ctx, a, r.ID); err != nil {
+			if r, err = w.desk.Rounds.Round(ctx, a, r.ID); err != nil {
 				return err
 			}
 		}
@@ -147,7 +148,7 @@ func (w *workshop) startsRounds(ctx context.Context, client *http.Client, cookie
 				return err
 			}
 			<-w.dialed
-			if err := w.desk.HangUp(ctx, a, mustCall(w.desk.Round(ctx, a, r.ID))); err != nil {
+			if err := w.desk.Calls.HangUp(ctx, a, mustCall(w.desk.Rounds.Round(ctx, a, r.ID))); err != nil {
 				return err
 			}
 			if _, err := send("/api/rounds/"+r.ID.String()+"/acts", contract.RoundAct{Act: contract.RoundActActEnd}); err != nil {
@@ -167,7 +168,7 @@ func (w *workshop) startsRounds(ctx context.Context, client *http.Client, cookie
 			f.next = append(f.next, took.Seconds()*1000)
 		}
 	}
-	if err := w.desk.HangUp(ctx, a, r.Current.Call.ID); err != nil {
+	if err := w.desk.Calls.HangUp(ctx, a, r.Current.Call.ID); err != nil {
 		return err
 	}
 	_, err = send("/api/rounds/"+r.ID.String()+"/acts", contract.RoundAct{Act: contract.RoundActActEnd})
@@ -183,7 +184,7 @@ func mustCall(r contract.Round, err error) uuid.UUID {
 
 // takeTogether lets many reps take people of one round at once, and pgx alone rows of a table of the same shape, by turns.
 func (w *workshop) takeTogether(ctx context.Context, list uuid.UUID, runs int) (p pair, doubles int, err error) {
-	var reps []desk.Actor
+	var reps []firm.Actor
 	for i := range repsOnList {
 		id := store.NewID()
 		if _, err := w.store.Pool.Exec(ctx, `INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`, id, fmt.Sprintf("rep%03d", i)); err != nil {
@@ -198,19 +199,19 @@ func (w *workshop) takeTogether(ctx context.Context, list uuid.UUID, runs int) (
 		}
 		reps = append(reps, a)
 	}
-	settings, err := w.desk.RoundDefaults(ctx, reps[0])
+	settings, err := w.desk.Rounds.RoundDefaults(ctx, reps[0])
 	if err != nil {
 		return p, 0, err
 	}
 	settings.Pace, settings.SkipCalledToday = contract.ByKey, false
 	for range runs {
-		r, err := w.desk.StartRound(ctx, reps[0], uuid.NewString(), contract.RoundStart{ListID: &list, Settings: settings})
+		r, err := w.desk.Rounds.StartRound(ctx, reps[0], uuid.NewString(), contract.RoundStart{ListID: &list, Settings: settings})
 		if err != nil {
 			return p, 0, err
 		}
 		for r.Preparing {
 			time.Sleep(50 * time.Millisecond)
-			if r, err = w.desk.Round(ctx, reps[0], r.ID); err != nil {
+			if r, err = w.desk.Rounds.Round(ctx, reps[0], r.ID); err != nil {
 				return p, 0, err
 			}
 		}
@@ -218,7 +219,7 @@ func (w *workshop) takeTogether(ctx context.Context, list uuid.UUID, runs int) (
 		got := map[int]uuid.UUID{}
 		rate, err := together(func(i int) error {
 			a := reps[i]
-			v, err := w.desk.ActOnRound(ctx, a, r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActGo})
+			v, err := w.desk.Rounds.ActOnRound(ctx, a, r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActGo})
 			for n := 0; ; n++ {
 				if err != nil {
 					return err
@@ -235,14 +236,14 @@ func (w *workshop) takeTogether(ctx context.Context, list uuid.UUID, runs int) (
 				if n == takesEach-1 {
 					return nil
 				}
-				v, err = w.desk.ActOnRound(ctx, a, r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActSkip})
+				v, err = w.desk.Rounds.ActOnRound(ctx, a, r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActSkip})
 			}
 		})
 		if err != nil {
 			return p, doubles, fmt.Errorf("taking: %w", err)
 		}
 		p.ours = append(p.ours, rate)
-		if _, err := w.desk.ActOnRound(ctx, reps[0], r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActEnd}); err != nil {
+		if _, err := w.desk.Rounds.ActOnRound(ctx, reps[0], r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActEnd}); err != nil {
 			return p, doubles, err
 		}
 		if rate, err = w.bareTakes(ctx, r.ID); err != nil {

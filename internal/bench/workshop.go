@@ -18,6 +18,8 @@ import (
 	"testing/fstest"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 	"github.com/jonboulle/clockwork"
@@ -66,7 +68,7 @@ func newWorkshop(ctx context.Context, s *store.Store, dir string) (*workshop, er
 	log := slog.New(slog.DiscardHandler)
 	people := sim.New(clockwork.NewRealClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{} }) // they answer at once
 	var err error
-	if w.desk, err = desk.Open(ctx, desk.Config{Store: s, Carrier: timed{people, w}, Clock: clockwork.NewRealClock(), Log: log, Server: "bench",
+	if w.desk, err = desk.Open(ctx, firm.Config{Store: s, Carrier: timed{people, w}, Clock: clockwork.NewRealClock(), Log: log, Server: "bench",
 		JournalFile: filepath.Join(dir, "journal"), FilesDir: dir, Demo: true}); err != nil {
 		return nil, err
 	}
@@ -194,7 +196,7 @@ func (w *workshop) clicks(ctx context.Context, count int) (pair, error) {
 }
 
 func (w *workshop) signIn(client *http.Client) (*http.Cookie, error) {
-	r, err := http.NewRequest(http.MethodPost, w.ours+"/api/session", strings.NewReader(`{"login":"ines","password":"`+desk.DemoPassword+`"}`))
+	r, err := http.NewRequest(http.MethodPost, w.ours+"/api/session", strings.NewReader(`{"login":"ines","password":"`+firm.DemoPassword+`"}`))
 	if err != nil {
 		return nil, err
 	}
@@ -287,20 +289,20 @@ func (w *workshop) deskCall(ctx context.Context, user uuid.UUID, n int) error {
 		return err
 	}
 	number := w.numbers[n%len(w.numbers)]
-	c, err := w.desk.PlaceCall(ctx, a, uuid.NewString(), contract.NewCall{NumberID: &number})
+	c, err := w.desk.Calls.PlaceCall(ctx, a, uuid.NewString(), contract.NewCall{NumberID: &number})
 	if err != nil {
 		return fmt.Errorf("placing: %w", err)
 	}
-	for w.desk.PhaseOf(c.ID) != "speaking" {
+	for w.desk.Calls.PhaseOf(c.ID) != "speaking" {
 		time.Sleep(50 * time.Microsecond) // they answer at once, on a goroutine of their own
 	}
-	if _, err := w.desk.ChangeSlip(ctx, a, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.outcome}); err != nil {
+	if _, err := w.desk.Filing.ChangeSlip(ctx, a, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.outcome}); err != nil {
 		return fmt.Errorf("outcome: %w", err)
 	}
-	if err := w.desk.HangUp(ctx, a, c.ID); err != nil {
+	if err := w.desk.Calls.HangUp(ctx, a, c.ID); err != nil {
 		return fmt.Errorf("hanging up: %w", err)
 	}
-	if _, err := w.desk.File(ctx, a, c.Slip.ID, uuid.NewString(), nil); err != nil {
+	if _, err := w.desk.Filing.File(ctx, a, c.Slip.ID, uuid.NewString(), nil); err != nil {
 		return fmt.Errorf("filing: %w", err)
 	}
 	return nil

@@ -13,12 +13,13 @@ import (
 	"strings"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
 	"trundo/internal/core/phone"
 	"trundo/internal/core/workday"
-	"trundo/internal/desk"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -37,20 +38,20 @@ const seed = 20_261_124
 // people of the firm. The line is an index into lines.
 var firmPeople = []struct {
 	login, name, team, zone, ext string
-	role                         desk.Role
+	role                         firm.Role
 	line                         int
 }{
-	{"ines", "Ines Calloway", "Sales", "America/New_York", "21", desk.Rep, 1},
-	{"tomas", "Tomas Reyl", "Service", "America/New_York", "31", desk.Rep, 2},
-	{"maren", "Maren Thackeray", "Sales", "America/New_York", "22", desk.Rep, 1},
-	{"desmond", "Desmond Arkwell", "Sales", "America/Chicago", "23", desk.Rep, 1},
-	{"pilar", "Pilar Winterbourne", "Sales", "Europe/London", "24", desk.Rep, 7},
-	{"gunnar", "Gunnar Pettibone", "Service", "America/New_York", "32", desk.Rep, 2},
-	{"hedda", "Hedda Lindqvale", "Service", "America/Chicago", "33", desk.Rep, 2},
-	{"bastian", "Bastian Crowe", "Sales and service", "America/New_York", "25", desk.Rep, 0},
-	{"odile", "Odile Fairweather", "Sales", "America/New_York", "11", desk.Supervisor, 1},
-	{"roderick", "Roderick Vane", "Service", "America/New_York", "12", desk.Supervisor, 2},
-	{"ada", "Ada Millrace", "Office", "America/New_York", "10", desk.Admin, 0},
+	{"ines", "Ines Calloway", "Sales", "America/New_York", "21", firm.Rep, 1},
+	{"tomas", "Tomas Reyl", "Service", "America/New_York", "31", firm.Rep, 2},
+	{"maren", "Maren Thackeray", "Sales", "America/New_York", "22", firm.Rep, 1},
+	{"desmond", "Desmond Arkwell", "Sales", "America/Chicago", "23", firm.Rep, 1},
+	{"pilar", "Pilar Winterbourne", "Sales", "Europe/London", "24", firm.Rep, 7},
+	{"gunnar", "Gunnar Pettibone", "Service", "America/New_York", "32", firm.Rep, 2},
+	{"hedda", "Hedda Lindqvale", "Service", "America/Chicago", "33", firm.Rep, 2},
+	{"bastian", "Bastian Crowe", "Sales and service", "America/New_York", "25", firm.Rep, 0},
+	{"odile", "Odile Fairweather", "Sales", "America/New_York", "11", firm.Supervisor, 1},
+	{"roderick", "Roderick Vane", "Service", "America/New_York", "12", firm.Supervisor, 2},
+	{"ada", "Ada Millrace", "Office", "America/New_York", "10", firm.Admin, 0},
 }
 
 var firmLines = []struct{ e164, label, source, region, zone string }{
@@ -277,7 +278,7 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 		return err
 	}
 	for _, p := range firmPeople {
-		id, err := desk.AddUser(ctx, q, desk.NewUser{Login: p.login, Name: p.name, Password: desk.DemoPassword, Role: p.role, Zone: p.zone, Team: p.team,
+		id, err := firm.AddUser(ctx, q, firm.NewUser{Login: p.login, Name: p.name, Password: firm.DemoPassword, Role: p.role, Zone: p.zone, Team: p.team,
 			Extension: p.ext, Line: &m.lines[p.line]})
 		if err != nil {
 			return err

@@ -9,11 +9,13 @@ import (
 	"path/filepath"
 	"time"
 
+	"trundo/internal/desk/calls"
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
 	"trundo/internal/core/audio"
-	"trundo/internal/desk"
 	"trundo/internal/media"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -49,7 +51,7 @@ var dialogues = []dialogue{
 
 // Record makes recordings of the newest conversations, so many at most: two voices that speak in turn, sometimes over each other, for as
 // long as the call was. Where nothing can be spoken there are none.
-func Record(ctx context.Context, s *store.Store, speech desk.Speech, dir string, count int) error {
+func Record(ctx context.Context, s *store.Store, speech firm.Speech, dir string, count int) error {
 	if _, err := speech.Speak(ctx, voices[0], "Good morning."); err != nil {
 		return nil // without espeak-ng the demo is silent
 	}
@@ -67,19 +69,19 @@ func Record(ctx context.Context, s *store.Store, speech desk.Speech, dir string,
 		talk     int64
 		number   string
 	}
-	var calls []made
+	var found []made
 	for rows.Next() {
 		var c made
 		if err := rows.Scan(&c.id, &c.at, &c.talk, &c.number, &c.user); err != nil {
 			return err
 		}
-		calls = append(calls, c)
+		found = append(found, c)
 	}
 	if err := rows.Err(); err != nil {
 		return err
 	}
-	r := rand.New(rand.NewPCG(seed, uint64(len(calls))))
-	for i, c := range calls {
+	r := rand.New(rand.NewPCG(seed, uint64(len(found))))
+	for i, c := range found {
 		length := int(c.talk) * audio.Rate / 1000
 		ours, theirs, phrases, err := speak(ctx, speech, dialogues[i%len(dialogues)], voiceOf(c.user.String()), voiceOf(c.number), length, r)
 		if err != nil {
@@ -91,13 +93,13 @@ func Record(ctx context.Context, s *store.Store, speech desk.Speech, dir string,
 		if err != nil {
 			return err
 		}
-		if err := desk.EnterRecording(ctx, s.Queries, db.InsertRecordingParams{ID: id, CallID: c.id, Kind: "call", Server: "demo", File: name, BeganAt: c.at}); err != nil {
+		if err := calls.EnterRecording(ctx, s.Queries, db.InsertRecordingParams{ID: id, CallID: c.id, Kind: "call", Server: "demo", File: name, BeganAt: c.at}); err != nil {
 			return err
 		}
-		if err := desk.KeepTake(ctx, s.Queries, id, take); err != nil {
+		if err := calls.KeepTake(ctx, s.Queries, id, take); err != nil {
 			return err
 		}
-		if err := desk.KeepWords(ctx, s.Queries, id, contract.Transcript{Source: "who wrote the demo", OursKnown: true, Phrases: phrases}); err != nil {
+		if err := calls.KeepWords(ctx, s.Queries, id, contract.Transcript{Source: "who wrote the demo", OursKnown: true, Phrases: phrases}); err != nil {
 			return err
 		}
 	}
@@ -111,7 +113,7 @@ func voiceOf(who string) string {
 }
 
 // speak lays a dialogue out along so many samples: theirs answer ours after a breath, now and then too early.
-func speak(ctx context.Context, speech desk.Speech, d dialogue, our, their string, length int, r *rand.Rand) (ours, theirs []byte, phrases []contract.Phrase, err error) {
+func speak(ctx context.Context, speech firm.Speech, d dialogue, our, their string, length int, r *rand.Rand) (ours, theirs []byte, phrases []contract.Phrase, err error) {
 	ours, theirs = quietLine(length), quietLine(length)
 	at := audio.Rate / 3
 	for turn := 0; at < length; turn++ {

@@ -4,12 +4,14 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+	"trundo/internal/desk/outreach"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 // callsInVain lets a number call while nobody answers.
@@ -25,22 +27,22 @@ func (w *world) callsInVain(number string) uuid.UUID {
 // callsBack calls a number, which answers, and hangs up after a minute.
 func (w *world) callsBack(n contract.NewCall) contract.Call {
 	w.t.Helper()
-	c, err := w.PlaceCall(w.t.Context(), w.ines, key(), n)
+	c, err := w.Calls.PlaceCall(w.t.Context(), w.ines, key(), n)
 	require.NoError(w.t, err)
 	w.until("it is dialed", func() bool { return len(w.sim.OutsideLegs()) == 1 })
 	require.True(w.t, w.sim.OutsideAnswers(w.sim.OutsideLegs()[0].Ref))
 	w.until("they speak", func() bool { return w.phase(c.ID) == contract.PhaseSpeaking })
 	w.clock.Advance(time.Minute)
-	require.NoError(w.t, w.HangUp(w.t.Context(), w.ines, c.ID))
+	require.NoError(w.t, w.Calls.HangUp(w.t.Context(), w.ines, c.ID))
 	return w.ended(c.ID)
 }
 
 // files files a call with an outcome.
 func (w *world) files(c contract.Call, o uuid.UUID) contract.Call {
 	w.t.Helper()
-	c, err := w.ChangeSlip(w.t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &o})
+	c, err := w.Filing.ChangeSlip(w.t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &o})
 	require.NoError(w.t, err)
-	c, err = w.File(w.t.Context(), w.ines, c.Slip.ID, key(), nil)
+	c, err = w.Filing.File(w.t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(w.t, err)
 	return c
 }
@@ -56,10 +58,10 @@ func TestAMailboxThatAnswersIsNobody(t *testing.T) {
 	owed := w.missed(w.ines)
 	require.Len(t, owed, 1)
 	assert.Contains(t, owed[0].Reason, "tried once")
-	r, err := w.Record(t.Context(), w.ines, w.berit)
+	r, err := w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	assert.Equal(t, []int{2, 0}, []int{r.Touches, r.Conversations})
-	_, err = w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	_, err = w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
 	require.NoError(t, err)
 	assert.Empty(t, w.missed(w.ines), "nothing has been said again")
 	// A voicemail that was left is coming back, and no conversation.
@@ -70,7 +72,7 @@ func TestAMailboxThatAnswersIsNobody(t *testing.T) {
 	require.NoError(t, err)
 	w.files(page.Call, left)
 	assert.Empty(t, w.missed(w.ines))
-	r, err = w.Record(t.Context(), w.ines, w.berit)
+	r, err = w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	assert.Zero(t, r.Conversations)
 }
@@ -99,7 +101,7 @@ func TestWhatIsSentByItselfIsNobodysComingBack(t *testing.T) {
 	w.approved()
 	w.sits(w.ines)
 	w.callsInVain(mobileNumber)
-	require.NoError(t, w.Receive(t.Context(), desk.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "STOP"}))
+	require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "STOP"}))
 	assert.Contains(t, w.sent(1).Text.Body, "you will get no more messages")
 	w.until("it is written down", func() bool {
 		var waiting int
@@ -119,7 +121,7 @@ func TestACallWrittenDownAfterwardsSettles(t *testing.T) {
 	w.clock.Advance(time.Hour)
 	write := func(seconds int, at time.Time) {
 		t.Helper()
-		_, err := w.WriteDownCall(t.Context(), w.ines, key(), contract.WrittenCall{Typed: mobileNumber, Direction: "outbound", StartedAt: at, Seconds: seconds})
+		_, err := w.Calls.WriteDownCall(t.Context(), w.ines, key(), contract.WrittenCall{Typed: mobileNumber, Direction: "outbound", StartedAt: at, Seconds: seconds})
 		require.NoError(t, err)
 	}
 	write(120, monday.Add(-24*time.Hour))
@@ -157,7 +159,7 @@ func TestAMissedYouIsNotSentAfterAConversation(t *testing.T) {
 	w.clock.Advance(6 * time.Second)
 	nobody := w.outcome("Nobody there", `[{"kind":"message","target":"`+template.String()+`","after":{}}]`)
 	c := w.calls()
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.files(w.ended(c.ID), nobody)
 	waiting := func() (n int) {
 		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM messages WHERE state = 'waiting'`).Scan(&n))
@@ -174,20 +176,20 @@ func TestAMissedYouIsNotSentAfterAConversation(t *testing.T) {
 func TestTextsToDoNotCallNumbersAreRefused(t *testing.T) {
 	w := newWorld(t)
 	w.approved()
-	_, err := w.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, NumberID: &w.home, Body: ptr("Good day")})
+	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, NumberID: &w.home, Body: ptr("Good day")})
 	require.ErrorContains(t, err, "her mother lives there")
-	_, err = w.SendMessage(t.Context(), w.ines, key(), to(w.aron, contract.ChannelText, "Good day"))
+	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.aron, contract.ChannelText, "Good day"))
 	require.ErrorContains(t, err, "asked on 3 February")
 }
 
 func TestAnAddressOfAnotherDomainIsProvedFirst(t *testing.T) {
 	w := newWorld(t)
 	set := func(address, code string) error {
-		_, err := w.SetMailSettings(t.Context(), w.ines, contract.MailSettings{Address: address, Code: &code})
+		_, err := w.Outreach.SetMailSettings(t.Context(), w.ines, contract.MailSettings{Address: address, Code: &code})
 		return err
 	}
 	require.NoError(t, set("ines@lindenfall.example", ""))
-	var wrong *desk.FieldError
+	var wrong *firm.FieldError
 	require.ErrorAs(t, set("ines@elsewhere.example", ""), &wrong)
 	assert.Equal(t, "code", wrong.Field)
 	mail := w.postbox.Sent()[0].Mail
@@ -207,11 +209,11 @@ func TestALetterWithAHoleIsNotSent(t *testing.T) {
 	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO templates (id, name, channel, subject, body, position) VALUES ($1, 'offer', 'mail', 'For {company}', 'Call me on {number}.', 1)`, template)
 	require.NoError(t, err)
 	n := contract.NewMessage{Channel: contract.ChannelMail, RecordID: &w.berit, TemplateID: &template}
-	draft, err := w.DraftMessage(t.Context(), w.ines, n)
+	draft, err := w.Outreach.DraftMessage(t.Context(), w.ines, n)
 	require.NoError(t, err)
 	assert.Equal(t, "Call me on 413 555 0100.", draft.Body, "a telephone number, not an address")
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE records SET company_id = NULL WHERE id = $1`, w.berit)
 	require.NoError(t, err)
-	_, err = w.DraftMessage(t.Context(), w.ines, n)
+	_, err = w.Outreach.DraftMessage(t.Context(), w.ines, n)
 	require.ErrorContains(t, err, "needs their company")
 }

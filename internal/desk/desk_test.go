@@ -8,6 +8,8 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -17,7 +19,6 @@ import (
 	"trundo/internal/core/call"
 	"trundo/internal/core/callable"
 	"trundo/internal/core/slip"
-	"trundo/internal/desk"
 	"trundo/internal/store/db"
 )
 
@@ -35,28 +36,28 @@ func TestACallIsMadeAnsweredEndedAndFiled(t *testing.T) {
 	require.True(t, w.sim.TheyAnswer(mobileNumber))
 	w.until("speaking", func() bool { return w.phase(c.ID) == contract.PhaseSpeaking })
 	w.clock.Advance(time.Minute)
-	notes, err := w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Wants the overflow on the north side.", Writer: "left"})
+	notes, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Wants the overflow on the north side.", Writer: "left"})
 	require.NoError(t, err)
 	assert.True(t, notes.Saved)
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.ErrorIs(t, err, slip.ErrStillInCall)
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	var missing *slip.MissingError
 	require.ErrorAs(t, err, &missing)
 	assert.Equal(t, "outcome_id", missing.Field)
-	c, err = w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	c, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
 	filing := key()
-	filed, err := w.File(t.Context(), w.ines, c.Slip.ID, filing, nil)
+	filed, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, filing, nil)
 	require.NoError(t, err)
 	assert.Equal(t, contract.SlipStateFiled, filed.Slip.State)
 	assert.Equal(t, "ended_by_us", filed.State.EndReason)
 	assert.Equal(t, []int64{2000, 7000, 60000}, []int64{filed.DialMs, filed.RingMs, filed.TalkMs})
-	again, err := w.File(t.Context(), w.ines, c.Slip.ID, filing, nil)
+	again, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, filing, nil)
 	require.NoError(t, err, "the same filing again is the same answer")
 	assert.Equal(t, filed.Slip.FiledAt, again.Slip.FiledAt)
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.ErrorIs(t, err, slip.ErrAlreadyFiled)
 	for _, record := range []uuid.UUID{w.berit, w.vesper} {
 		h, err := w.History(t.Context(), w.tomas, record, "all", "")
@@ -93,13 +94,13 @@ func TestTwoClicksMakeOneCall(t *testing.T) {
 		group.Add(1)
 		go func() {
 			defer group.Done()
-			_, results[i] = w.PlaceCall(context.Background(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
+			_, results[i] = w.Calls.PlaceCall(context.Background(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
 		}()
 	}
 	group.Wait()
 	made := 0
 	for _, err := range results {
-		var busy *desk.InCallError
+		var busy *firm.InCallError
 		if err == nil {
 			made++
 		} else {
@@ -107,62 +108,62 @@ func TestTwoClicksMakeOneCall(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 1, made)
-	assert.Equal(t, 1, w.CallsInProgress())
+	assert.Equal(t, 1, w.Calls.CallsInProgress())
 }
 
 func TestTheSameKeyIsTheSameCall(t *testing.T) {
 	w := newWorld(t)
 	k := key()
 	request := contract.NewCall{NumberID: &w.mobile}
-	first, err := w.PlaceCall(t.Context(), w.ines, k, request)
+	first, err := w.Calls.PlaceCall(t.Context(), w.ines, k, request)
 	require.NoError(t, err)
-	second, err := w.PlaceCall(t.Context(), w.ines, k, request)
+	second, err := w.Calls.PlaceCall(t.Context(), w.ines, k, request)
 	require.NoError(t, err)
 	assert.Equal(t, first.ID, second.ID)
-	_, err = w.PlaceCall(t.Context(), w.ines, k, contract.NewCall{NumberID: &w.office})
-	require.ErrorIs(t, err, desk.ErrKeyReused)
+	_, err = w.Calls.PlaceCall(t.Context(), w.ines, k, contract.NewCall{NumberID: &w.office})
+	require.ErrorIs(t, err, firm.ErrKeyReused)
 }
 
 func TestAnotherCallInsteadOfTheOneInProgress(t *testing.T) {
 	w := newWorld(t)
 	first := w.calls()
-	_, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.office})
-	var busy *desk.InCallError
+	_, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.office})
+	var busy *firm.InCallError
 	require.ErrorAs(t, err, &busy)
 	assert.Equal(t, first.ID, busy.Call)
-	second, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.office, InsteadOf: &first.ID})
+	second, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.office, InsteadOf: &first.ID})
 	require.NoError(t, err)
-	w.until("the first is over", func() bool { return w.CallsInProgress() == 1 })
+	w.until("the first is over", func() bool { return w.Calls.CallsInProgress() == 1 })
 	w.until("and saved", func() bool { return w.phase(first.ID) == contract.PhaseEnded })
 	assert.Equal(t, "413 555 0119 ext 12", second.Display)
-	mine, err := w.MyDesk(t.Context(), w.ines)
+	mine, err := w.Calls.MyDesk(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Len(t, mine.Calls, 2, "the first slip waits to be filed")
-	other, err := w.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{NumberID: &w.mobile})
+	other, err := w.Calls.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{NumberID: &w.mobile})
 	require.NoError(t, err, "a colleague's call is no hindrance")
-	require.ErrorIs(t, w.HangUp(t.Context(), w.ines, other.ID), call.ErrNotThere)
-	require.NoError(t, w.HangUp(t.Context(), w.ines, first.ID), "hanging up twice is no mistake")
-	require.ErrorIs(t, w.HangUp(t.Context(), w.ines, uuid.New()), desk.ErrNotFound)
+	require.ErrorIs(t, w.Calls.HangUp(t.Context(), w.ines, other.ID), call.ErrNotThere)
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, first.ID), "hanging up twice is no mistake")
+	require.ErrorIs(t, w.Calls.HangUp(t.Context(), w.ines, uuid.New()), firm.ErrNotFound)
 }
 
 func TestDoNotCallIsRefusedWithItsReason(t *testing.T) {
 	w := newWorld(t)
 	typed := "(413) 555-0177"
 	for name, request := range map[string]contract.NewCall{"number": {NumberID: &w.home}, "person": {NumberID: &w.cannot}, "typed": {Typed: &typed}} {
-		_, err := w.PlaceCall(t.Context(), w.ines, key(), request)
-		var no *desk.RefusedError
+		_, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), request)
+		var no *firm.RefusedError
 		require.ErrorAs(t, err, &no, name)
 		assert.True(t, errors.Is(err, callable.ErrDoNotCall) || errors.Is(err, callable.ErrPersonDoNotCall))
 		assert.True(t, strings.Contains(no.Error(), "mother") || strings.Contains(no.Error(), "February"), no.Error())
 	}
-	assert.Zero(t, w.CallsInProgress())
+	assert.Zero(t, w.Calls.CallsInProgress())
 }
 
 func TestATypedNumberIsDialedAtOnceAndAskedAbout(t *testing.T) {
 	known, nobody, partly := "413.555.0142", "413 555 0188", "911"
 	t.Run("it belongs to one person", func(t *testing.T) {
 		w := newWorld(t)
-		c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &known})
+		c, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &known})
 		require.NoError(t, err)
 		assert.False(t, c.Slip.AsksWho)
 		assert.Equal(t, "Berit Osterlund", c.Links[0].Record.Name)
@@ -170,32 +171,32 @@ func TestATypedNumberIsDialedAtOnceAndAskedAbout(t *testing.T) {
 	})
 	t.Run("another record is open", func(t *testing.T) {
 		w := newWorld(t)
-		c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &known, OpenRecordID: &w.vesper})
+		c, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &known, OpenRecordID: &w.vesper})
 		require.NoError(t, err)
 		assert.True(t, c.Slip.AsksWho)
 		assert.Empty(t, c.Links, "nothing is attached before the answer")
 		require.Len(t, c.Slip.Candidates, 2)
 		assert.Equal(t, "Berit Osterlund", c.Slip.Candidates[0].Record.Name)
-		c, err = w.Attach(t.Context(), w.ines, c.ID, w.berit)
+		c, err = w.Filing.Attach(t.Context(), w.ines, c.ID, w.berit)
 		require.NoError(t, err)
 		assert.False(t, c.Slip.AsksWho)
 		assert.Len(t, c.Links, 2)
-		c, err = w.Detach(t.Context(), w.ines, c.ID, w.vesper)
+		c, err = w.Filing.Detach(t.Context(), w.ines, c.ID, w.vesper)
 		require.NoError(t, err)
 		assert.Len(t, c.Links, 1)
 	})
 	t.Run("it belongs to nobody", func(t *testing.T) {
 		w := newWorld(t)
-		c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &nobody})
+		c, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &nobody})
 		require.NoError(t, err)
 		assert.True(t, c.Slip.AsksWho)
-		c, err = w.AttachNobody(t.Context(), w.ines, c.Slip.ID)
+		c, err = w.Filing.AttachNobody(t.Context(), w.ines, c.Slip.ID)
 		require.NoError(t, err)
 		assert.False(t, c.Slip.AsksWho)
 	})
 	t.Run("emergency numbers are not blocked here, and the carrier says no", func(t *testing.T) {
 		w := newWorld(t)
-		c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &partly})
+		c, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &partly})
 		require.NoError(t, err)
 		assert.Equal(t, "refused", w.ended(c.ID).State.EndReason)
 	})
@@ -216,32 +217,32 @@ func TestBadRequestsNameTheField(t *testing.T) {
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
-			_, err := w.PlaceCall(t.Context(), w.ines, key(), tt.request)
-			var field *desk.FieldError
+			_, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), tt.request)
+			var field *firm.FieldError
 			require.ErrorAs(t, err, &field)
 			assert.Equal(t, tt.field, field.Field)
 		})
 	}
 	c := w.calls()
-	_, err := w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &ghost})
-	var field *desk.FieldError
+	_, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &ghost})
+	var field *firm.FieldError
 	require.ErrorAs(t, err, &field)
 	assert.Equal(t, "outcome_id", field.Field)
 	other := "another subject"
-	_, err = w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: 99, Subject: &other})
-	require.ErrorIs(t, err, desk.ErrChangedElse)
-	first, err := w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, Subject: &other})
+	_, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: 99, Subject: &other})
+	require.ErrorIs(t, err, firm.ErrChangedElse)
+	first, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, Subject: &other})
 	require.NoError(t, err)
-	again, err := w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, Subject: &other})
+	again, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, Subject: &other})
 	require.NoError(t, err, "the answer was lost, and it is asked again")
 	assert.Equal(t, first.Slip.Version, again.Slip.Version)
-	_, err = w.ChangeSlip(t.Context(), w.tomas, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
-	require.ErrorIs(t, err, desk.ErrForbidden)
-	_, err = w.SaveNotes(t.Context(), w.tomas, c.Slip.ID, contract.NotesEdit{Body: "x", Writer: "w"})
-	require.ErrorIs(t, err, desk.ErrForbidden)
-	_, err = w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: strings.Repeat("x", slip.MaxNotes+1), Writer: "w"})
+	_, err = w.Filing.ChangeSlip(t.Context(), w.tomas, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	require.ErrorIs(t, err, firm.ErrForbidden)
+	_, err = w.Calls.SaveNotes(t.Context(), w.tomas, c.Slip.ID, contract.NotesEdit{Body: "x", Writer: "w"})
+	require.ErrorIs(t, err, firm.ErrForbidden)
+	_, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: strings.Repeat("x", slip.MaxNotes+1), Writer: "w"})
 	require.ErrorAs(t, err, &field)
-	_, err = w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: strings.Repeat("x", 100<<10), Writer: "w"})
+	_, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: strings.Repeat("x", 100<<10), Writer: "w"})
 	require.NoError(t, err, "100 kB are fine")
 }
 
@@ -249,12 +250,12 @@ func TestNotesOfTwoWindowsAreNeverOverwritten(t *testing.T) {
 	w := newWorld(t)
 	c := w.calls()
 	save := func(body string, base int, window string) (contract.Notes, error) {
-		return w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: body, Base: base, Writer: window})
+		return w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: body, Base: base, Writer: window})
 	}
 	_, err := save("from the left", 0, "left")
 	require.NoError(t, err)
 	_, err = save("from the right", 0, "right")
-	var conflict *desk.NotesConflictError
+	var conflict *firm.NotesConflictError
 	require.ErrorAs(t, err, &conflict)
 	assert.Equal(t, "from the left", conflict.Current.Body)
 	n, err := save("both", conflict.Current.Version, "right")
@@ -265,17 +266,17 @@ func TestNotesOfTwoWindowsAreNeverOverwritten(t *testing.T) {
 func TestCorrectionsAfterFilingLeaveATrail(t *testing.T) {
 	w := newWorld(t)
 	c := w.calls()
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
-	c, err := w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
+	c, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
-	c, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	c, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 	subject := "Overflow"
-	c, err = w.ChangeSlip(t.Context(), w.odile, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.again, Subject: &subject})
+	c, err = w.Filing.ChangeSlip(t.Context(), w.odile, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.again, Subject: &subject})
 	require.NoError(t, err, "a supervisor may correct")
-	_, err = w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "after all", Writer: "left"})
+	_, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "after all", Writer: "left"})
 	require.NoError(t, err)
-	_, err = w.Detach(t.Context(), w.ines, c.ID, w.vesper)
+	_, err = w.Filing.Detach(t.Context(), w.ines, c.ID, w.vesper)
 	require.NoError(t, err)
 	page, err := w.CallPage(t.Context(), w.ines, c.ID)
 	require.NoError(t, err)
@@ -295,7 +296,7 @@ func TestARestartClosesWhatALostServerLeft(t *testing.T) {
 	c := w.calls()
 	w.clock.Advance(2 * time.Second)
 	w.until("rings", func() bool { return w.phase(c.ID) == contract.PhaseRinging })
-	_, err := w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "half a", Writer: "left"})
+	_, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "half a", Writer: "left"})
 	require.NoError(t, err)
 	w.until("the ring is saved", func() bool {
 		var state string
@@ -319,7 +320,7 @@ func TestARestartClosesWhatALostServerLeft(t *testing.T) {
 func TestACallThatCannotBeReadKeepsNeitherTheServerNorOtherCalls(t *testing.T) {
 	w := newWorld(t)
 	good := w.calls()
-	broken, err := w.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{NumberID: &w.office})
+	broken, err := w.Calls.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{NumberID: &w.office})
 	require.NoError(t, err)
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE call_facts SET kind = 'leg_ended', data = '{"leg": 7}' WHERE call_id = $1 AND seq = 2`, broken.ID)
 	require.NoError(t, err)
@@ -333,7 +334,7 @@ func TestACallThatCannotBeReadKeepsNeitherTheServerNorOtherCalls(t *testing.T) {
 func TestACallWhoseCommitWasNeverAnsweredIsClosed(t *testing.T) {
 	w := newWorld(t)
 	c := w.calls()
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)
 	// As the database has it when the commit arrived there, and its answer did not arrive here.
 	_, err := w.store.Pool.Exec(t.Context(), `UPDATE calls SET ended_at = NULL, end_reason = '', state = 'dialing', last_seq = 4 WHERE id = $1`, c.ID)
@@ -359,7 +360,7 @@ func TestAnotherServersCallsAreOnlyClosedWhenItsLeaseHasRunOut(t *testing.T) {
 	_, err := w.store.ClaimServer(t.Context(), db.ClaimServerParams{Name: "other", At: ptr(w.clock.Now())})
 	require.NoError(t, err)
 	c := w.calls()
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE calls SET owner_server = 'other', owner_epoch = 1, ended_at = NULL, end_reason = '', last_seq = 4 WHERE id = $1`, c.ID)
 	require.NoError(t, err)

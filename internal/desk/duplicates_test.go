@@ -3,21 +3,22 @@ package desk_test
 import (
 	"testing"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 func (w *world) sweptPairs() contract.DuplicatePage {
 	w.t.Helper()
-	_, err := w.SweepDuplicates(w.t.Context(), w.ines)
+	_, err := w.Book.SweepDuplicates(w.t.Context(), w.ines)
 	require.NoError(w.t, err)
 	var page contract.DuplicatePage
 	w.until("the sweep to be done", func() bool {
-		page, err = w.Duplicates(w.t.Context(), w.ines)
+		page, err = w.Book.Duplicates(w.t.Context(), w.ines)
 		require.NoError(w.t, err)
 		return !page.Running
 	})
@@ -31,7 +32,7 @@ func TestDuplicatesAreFoundOnEntryAndByASweep(t *testing.T) {
 		for _, n := range numbers {
 			list = append(list, contract.NewNumber{Typed: n})
 		}
-		hits, err := w.CheckDuplicates(t.Context(), w.ines, contract.NewRecord{Kind: contract.RecordKindLead, Values: values, Numbers: &list})
+		hits, err := w.Book.CheckDuplicates(t.Context(), w.ines, contract.NewRecord{Kind: contract.RecordKindLead, Values: values, Numbers: &list})
 		require.NoError(t, err)
 		found := []string{}
 		for _, h := range hits {
@@ -48,16 +49,16 @@ func TestDuplicatesAreFoundOnEntryAndByASweep(t *testing.T) {
 	page := w.sweptPairs()
 	require.Equal(t, 1, page.Total, "a company of the same name alone is no proof")
 	assert.Equal(t, []string{"the same number", "a similar name", "in the same company"}, page.Pairs[0].Reasons)
-	hits, err := w.DuplicatesOf(t.Context(), w.ines, w.berit)
+	hits, err := w.Book.DuplicatesOf(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	require.Len(t, hits, 1)
-	require.NoError(t, w.KeepApart(t.Context(), w.ines, contract.TwoRecords{A: twin.ID, B: w.berit}))
-	hits, err = w.DuplicatesOf(t.Context(), w.ines, w.berit)
+	require.NoError(t, w.Book.KeepApart(t.Context(), w.ines, contract.TwoRecords{A: twin.ID, B: w.berit}))
+	hits, err = w.Book.DuplicatesOf(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	assert.Empty(t, hits)
 	assert.Zero(t, w.sweptPairs().Total, "what was kept apart stays apart")
-	var field *desk.FieldError
-	require.ErrorAs(t, w.KeepApart(t.Context(), w.ines, contract.TwoRecords{A: w.berit, B: uuid.New()}), &field)
+	var field *firm.FieldError
+	require.ErrorAs(t, w.Book.KeepApart(t.Context(), w.ines, contract.TwoRecords{A: w.berit, B: uuid.New()}), &field)
 }
 
 // stand is everything of the book that a merge may touch, as text.
@@ -81,29 +82,29 @@ func TestAMergeLosesNothingAndIsUndone(t *testing.T) {
 	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET note = 'Mornings.', tags = '{large}' WHERE id = $1`, w.berit)
 	require.NoError(t, err)
 	deal := w.add(contract.RecordKindDeal, map[string]string{"name": "Tank", "person": twin.ID.String()})
-	list, err := w.AddList(t.Context(), w.ines, contract.ListEdit{Name: "Show", Type: contract.ListEditTypeHand, Kind: contract.ListEditKindPeople})
+	list, err := w.Book.AddList(t.Context(), w.ines, contract.ListEdit{Name: "Show", Type: contract.ListEditTypeHand, Kind: contract.ListEditKindPeople})
 	require.NoError(t, err)
-	_, err = w.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(list.ID.String()), Selection: contract.Selection{Ids: &[]uuid.UUID{twin.ID}}})
+	_, err = w.Book.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(list.ID.String()), Selection: contract.Selection{Ids: &[]uuid.UUID{twin.ID}}})
 	require.NoError(t, err)
-	_, err = w.AddFollowUp(t.Context(), w.ines, twin.ID, key(), contract.NewFollowUp{Text: "Send the leaflet"})
+	_, err = w.Book.AddFollowUp(t.Context(), w.ines, twin.ID, key(), contract.NewFollowUp{Text: "Send the leaflet"})
 	require.NoError(t, err)
-	_, err = w.MarkRecord(t.Context(), w.ines, twin.ID, contract.DoNotCallMark{On: true, Reason: ptr("in writing only")})
+	_, err = w.Book.MarkRecord(t.Context(), w.ines, twin.ID, contract.DoNotCallMark{On: true, Reason: ptr("in writing only")})
 	require.NoError(t, err)
 	for _, r := range []contract.Record{twin} {
-		c, err := w.PlaceCall(t.Context(), w.odile, key(), contract.NewCall{NumberID: &r.Numbers[1].ID, OverrideReason: ptr("she wrote that we may")})
+		c, err := w.Calls.PlaceCall(t.Context(), w.odile, key(), contract.NewCall{NumberID: &r.Numbers[1].ID, OverrideReason: ptr("she wrote that we may")})
 		require.NoError(t, err)
-		_, err = w.Attach(t.Context(), w.odile, c.ID, w.berit) // a call that both have
+		_, err = w.Filing.Attach(t.Context(), w.odile, c.ID, w.berit) // a call that both have
 		require.NoError(t, err)
-		require.NoError(t, w.HangUp(t.Context(), w.odile, c.ID))
-		w.until("ended", func() bool { return w.CallsInProgress() == 0 })
-		c, err = w.PlaceCall(t.Context(), w.odile, key(), contract.NewCall{NumberID: &r.Numbers[0].ID, OverrideReason: ptr("again")})
+		require.NoError(t, w.Calls.HangUp(t.Context(), w.odile, c.ID))
+		w.until("ended", func() bool { return w.Calls.CallsInProgress() == 0 })
+		c, err = w.Calls.PlaceCall(t.Context(), w.odile, key(), contract.NewCall{NumberID: &r.Numbers[0].ID, OverrideReason: ptr("again")})
 		require.NoError(t, err)
-		require.NoError(t, w.HangUp(t.Context(), w.odile, c.ID))
+		require.NoError(t, w.Calls.HangUp(t.Context(), w.odile, c.ID))
 		w.ended(c.ID)
 	}
 	before := w.stand()
 
-	merged, err := w.MergeRecords(t.Context(), w.ines, key(), contract.Merge{Keep: w.berit, Lose: twin.ID, Take: []string{"email"}})
+	merged, err := w.Book.MergeRecords(t.Context(), w.ines, key(), contract.Merge{Keep: w.berit, Lose: twin.ID, Take: []string{"email"}})
 	require.NoError(t, err)
 	r := merged.Record
 	assert.Equal(t, []string{"Berit Osterlund", "b@show.example", "Grower", "large, show", "Mornings.\n\nCame by at the show."},
@@ -114,20 +115,20 @@ func TestAMergeLosesNothingAndIsUndone(t *testing.T) {
 	assert.Len(t, r.FollowUps, 1)
 	require.Len(t, r.Related, 1)
 	assert.Equal(t, deal.ID, r.Related[0].Record.ID)
-	old, err := w.Record(t.Context(), w.ines, twin.ID)
+	old, err := w.Book.Record(t.Context(), w.ines, twin.ID)
 	require.NoError(t, err)
 	assert.Equal(t, w.berit, old.ID, "the old address leads to the record that was kept")
-	page, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, ListID: &list.ID})
+	page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, ListID: &list.ID})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Berit Osterlund"}, names(page.Rows))
 	require.Equal(t, merged.ID, *r.Merge)
 
-	_, err = w.UndoMerge(t.Context(), w.tomas, merged.ID)
-	require.ErrorIs(t, err, desk.ErrForbidden, "somebody else's")
-	_, err = w.UndoMerge(t.Context(), w.odile, merged.ID)
+	_, err = w.Book.UndoMerge(t.Context(), w.tomas, merged.ID)
+	require.ErrorIs(t, err, firm.ErrForbidden, "somebody else's")
+	_, err = w.Book.UndoMerge(t.Context(), w.odile, merged.ID)
 	require.NoError(t, err)
 	assert.Equal(t, before, w.stand(), "everything is as it was")
-	_, err = w.UndoMerge(t.Context(), w.ines, merged.ID)
+	_, err = w.Book.UndoMerge(t.Context(), w.ines, merged.ID)
 	require.NoError(t, err, "undoing twice is no mistake")
 	assert.Equal(t, before, w.stand())
 }
@@ -135,17 +136,17 @@ func TestAMergeLosesNothingAndIsUndone(t *testing.T) {
 func TestWhatCannotBeMergedIsSaid(t *testing.T) {
 	w := newWorld(t)
 	for name, m := range map[string]contract.Merge{"itself": {Keep: w.berit, Lose: w.berit}, "a company": {Keep: w.berit, Lose: w.vesper}, "nobody": {Keep: w.berit, Lose: uuid.New()}} {
-		_, err := w.MergeRecords(t.Context(), w.ines, key(), m)
-		var field *desk.FieldError
+		_, err := w.Book.MergeRecords(t.Context(), w.ines, key(), m)
+		var field *firm.FieldError
 		require.ErrorAs(t, err, &field, name)
 		assert.Equal(t, "lose", field.Field)
 	}
-	_, err := w.UndoMerge(t.Context(), w.ines, uuid.New())
-	require.ErrorIs(t, err, desk.ErrNotFound)
+	_, err := w.Book.UndoMerge(t.Context(), w.ines, uuid.New())
+	require.ErrorIs(t, err, firm.ErrNotFound)
 	k := key()
-	first, err := w.MergeRecords(t.Context(), w.ines, k, contract.Merge{Keep: w.berit, Lose: w.aron, Take: []string{}})
+	first, err := w.Book.MergeRecords(t.Context(), w.ines, k, contract.Merge{Keep: w.berit, Lose: w.aron, Take: []string{}})
 	require.NoError(t, err)
-	second, err := w.MergeRecords(t.Context(), w.ines, k, contract.Merge{Keep: w.berit, Lose: w.aron, Take: []string{}})
+	second, err := w.Book.MergeRecords(t.Context(), w.ines, k, contract.Merge{Keep: w.berit, Lose: w.aron, Take: []string{}})
 	require.NoError(t, err)
 	assert.Equal(t, first.ID, second.ID, "once")
 }

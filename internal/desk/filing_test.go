@@ -8,6 +8,10 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/filing"
+	"trundo/internal/desk/firm"
+	"trundo/internal/desk/outreach"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -15,7 +19,6 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/outcome"
 	"trundo/internal/core/slip"
-	"trundo/internal/desk"
 	"trundo/internal/store"
 )
 
@@ -33,9 +36,9 @@ func (w *world) outcomeThat(effects ...outcome.Effect) {
 func (w *world) over() contract.Call {
 	w.t.Helper()
 	c := w.calls()
-	require.NoError(w.t, w.HangUp(w.t.Context(), w.ines, c.ID))
+	require.NoError(w.t, w.Calls.HangUp(w.t.Context(), w.ines, c.ID))
 	c = w.ended(c.ID)
-	c, err := w.ChangeSlip(w.t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	c, err := w.Filing.ChangeSlip(w.t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(w.t, err)
 	return c
 }
@@ -87,7 +90,7 @@ func TestAnOutcomeDoesItsWorkAndIsUndone(t *testing.T) {
 	)
 	c := w.over()
 	before := w.state()
-	plan, err := w.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.sold)
+	plan, err := w.Filing.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.sold)
 	require.NoError(t, err)
 	assert.Equal(t, before, w.state(), "a plan does nothing")
 	require.Len(t, plan.Items, 6)
@@ -97,16 +100,16 @@ func TestAnOutcomeDoesItsWorkAndIsUndone(t *testing.T) {
 	assert.Equal(t, "America/New_York", plan.Zone)
 	plan.Items[2].Struck = true
 
-	_, err = w.File(t.Context(), w.tomas, c.Slip.ID, key(), &plan.Items)
-	require.ErrorIs(t, err, desk.ErrForbidden)
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, "filing", &plan.Items)
+	_, err = w.Filing.File(t.Context(), w.tomas, c.Slip.ID, key(), &plan.Items)
+	require.ErrorIs(t, err, firm.ErrForbidden)
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, "filing", &plan.Items)
 	require.NoError(t, err)
-	record, err := w.Record(t.Context(), w.ines, w.berit)
+	record, err := w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	require.Len(t, record.FollowUps, 1)
 	assert.Equal(t, "Ask Berit about the tank", record.FollowUps[0].Text)
 	assert.NotContains(t, fmt.Sprint(w.state()["records"]), `"spring"`, "it was struck out")
-	d, err := w.Record(t.Context(), w.ines, deal)
+	d, err := w.Book.Record(t.Context(), w.ines, deal)
 	require.NoError(t, err)
 	assert.Equal(t, "offer", d.Stage)
 	assert.Contains(t, w.state()["records"], "Visit Vesper Hollow Nursery")
@@ -117,22 +120,22 @@ func TestAnOutcomeDoesItsWorkAndIsUndone(t *testing.T) {
 	assert.Len(t, page.Filing.Effects, 4)
 	assert.Len(t, page.Call.Links, 3, "the case stands on the call")
 
-	_, err = w.UndoFiling(t.Context(), w.tomas, c.Slip.ID)
-	require.ErrorIs(t, err, desk.ErrForbidden)
-	undone, err := w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	_, err = w.Filing.UndoFiling(t.Context(), w.tomas, c.Slip.ID)
+	require.ErrorIs(t, err, firm.ErrForbidden)
+	undone, err := w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
 	require.NoError(t, err)
 	for _, e := range undone.Effects {
 		assert.Equal(t, contract.FilingEffectStateUndone, e.State, e.Words)
 	}
 	assert.Equal(t, before, w.state())
-	_, err = w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	_, err = w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
 	require.NoError(t, err, "undoing twice is no mistake")
-	my, err := w.MyDesk(t.Context(), w.ines)
+	my, err := w.Calls.MyDesk(t.Context(), w.ines)
 	require.NoError(t, err)
 	require.Len(t, my.Calls, 1, "it lies on the desk again")
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, "again", nil)
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, "again", nil)
 	require.NoError(t, err)
-	record, err = w.Record(t.Context(), w.ines, w.berit)
+	record, err = w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	assert.Len(t, record.FollowUps, 1)
 }
@@ -143,12 +146,12 @@ func TestWhatIsToBeDoneAlreadyIsRenewed(t *testing.T) {
 	w.outcomeThat(outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, Text: "Ask about the tank", After: outcome.After{Count: 2, Unit: outcome.BusinessDays, At: ten()}})
 	files := func() contract.Call {
 		c := w.over()
-		_, err := w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+		_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 		require.NoError(t, err)
 		return c
 	}
 	due := func() []string {
-		record, err := w.Record(t.Context(), w.ines, w.berit)
+		record, err := w.Book.Record(t.Context(), w.ines, w.berit)
 		require.NoError(t, err)
 		var all []string
 		for _, f := range record.FollowUps {
@@ -161,7 +164,7 @@ func TestWhatIsToBeDoneAlreadyIsRenewed(t *testing.T) {
 	w.clock.Advance(24 * time.Hour)
 	second := files()
 	assert.Equal(t, []string{"2026-03-05"}, due())
-	_, err := w.UndoFiling(t.Context(), w.ines, second.Slip.ID)
+	_, err := w.Filing.UndoFiling(t.Context(), w.ines, second.Slip.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"2026-03-04"}, due(), "the first is as it was")
 }
@@ -170,14 +173,14 @@ func TestACallFromADealsPageIsAboutIt(t *testing.T) {
 	w := newWorld(t)
 	deal := w.matter("deal", "Tank for the school", "enquiry")
 	w.matter("deal", "Another of theirs", "enquiry")
-	c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile, OpenRecordID: &deal})
+	c, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile, OpenRecordID: &deal})
 	require.NoError(t, err)
 	require.Len(t, c.Links, 3)
 	assert.Equal(t, deal, c.Links[2].Record.ID)
 	gone := uuid.New()
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)
-	c, err = w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile, OpenRecordID: &gone})
+	c, err = w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile, OpenRecordID: &gone})
 	require.NoError(t, err)
 	assert.Len(t, c.Links, 2)
 }
@@ -188,11 +191,11 @@ func TestAConversationKeepsAPromise(t *testing.T) {
 	at, promised := w.clock.Now().Add(5*time.Minute), true
 	later := at.Add(time.Hour)
 	for _, due := range []time.Time{at, later} {
-		_, err := w.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "The price", DueAt: &due, Promised: &promised})
+		_, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "The price", DueAt: &due, Promised: &promised})
 		require.NoError(t, err)
 	}
 	left := func() int {
-		record, err := w.Record(t.Context(), w.ines, w.berit)
+		record, err := w.Book.Record(t.Context(), w.ines, w.berit)
 		require.NoError(t, err)
 		return len(record.FollowUps)
 	}
@@ -201,7 +204,7 @@ func TestAConversationKeepsAPromise(t *testing.T) {
 	w.sits(w.ines)
 	c := w.files(w.callsBack(contract.NewCall{NumberID: &w.mobile}), w.sold)
 	assert.Equal(t, 1, left(), "the one of later today is still to be kept")
-	_, err := w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	_, err := w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 2, left())
 }
@@ -211,22 +214,22 @@ func TestWhatWasChangedSinceStays(t *testing.T) {
 	deal := w.matter("deal", "Tank for the school", "enquiry")
 	w.outcomeThat(outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, After: outcome.After{Count: 1, Unit: outcome.Days}}, outcome.Effect{Kind: outcome.DealStage, Value: "offer"})
 	c := w.over()
-	_, err := w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
-	record, err := w.Record(t.Context(), w.ines, w.berit)
+	record, err := w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	done := contract.FollowUpChangeStateDone
-	_, err = w.ChangeFollowUp(t.Context(), w.ines, record.FollowUps[0].ID, contract.FollowUpChange{Version: record.FollowUps[0].Version, State: &done})
+	_, err = w.Book.ChangeFollowUp(t.Context(), w.ines, record.FollowUps[0].ID, contract.FollowUpChange{Version: record.FollowUps[0].Version, State: &done})
 	require.NoError(t, err)
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE records SET stage = 'won', version = version + 1 WHERE id = $1`, deal)
 	require.NoError(t, err)
-	undone, err := w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	undone, err := w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
 	require.NoError(t, err)
 	for _, e := range undone.Effects {
 		assert.Equal(t, contract.FilingEffectStateStays, e.State)
 		assert.NotEmpty(t, e.Why)
 	}
-	d, err := w.Record(t.Context(), w.ines, deal)
+	d, err := w.Book.Record(t.Context(), w.ines, deal)
 	require.NoError(t, err)
 	assert.Equal(t, "won", d.Stage)
 }
@@ -234,27 +237,27 @@ func TestWhatWasChangedSinceStays(t *testing.T) {
 func TestAFilingIsUndoneForTenMinutes(t *testing.T) {
 	w := newWorld(t)
 	c := w.over()
-	_, err := w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
-	require.ErrorIs(t, err, desk.ErrNothingToUndo)
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	_, err := w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	require.ErrorIs(t, err, filing.ErrNothingToUndo)
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 	w.clock.Advance(11 * time.Minute)
-	_, err = w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
-	require.ErrorIs(t, err, desk.ErrTooLate)
-	_, err = w.UndoFiling(t.Context(), w.ines, uuid.New())
-	require.ErrorIs(t, err, desk.ErrNotFound)
+	_, err = w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	require.ErrorIs(t, err, filing.ErrTooLate)
+	_, err = w.Filing.UndoFiling(t.Context(), w.ines, uuid.New())
+	require.ErrorIs(t, err, firm.ErrNotFound)
 }
 
 func TestAPlanThatHasChangedIsNotCarriedOut(t *testing.T) {
 	w := newWorld(t)
 	w.outcomeThat(outcome.Effect{Kind: outcome.DealStage, Value: "offer"})
 	c := w.over()
-	plan, err := w.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.sold)
+	plan, err := w.Filing.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.sold)
 	require.NoError(t, err)
 	w.matter("deal", "Tank for the school", "enquiry")
 	before := w.state()
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), &plan.Items)
-	var field *desk.FieldError
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), &plan.Items)
+	var field *firm.FieldError
 	require.ErrorAs(t, err, &field)
 	assert.Equal(t, "items", field.Field)
 	assert.Equal(t, before, w.state(), "nor is the slip filed")
@@ -265,11 +268,11 @@ func TestDoNotCallByOutcome(t *testing.T) {
 	w.outcomeThat(outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisNumber}, outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisPerson})
 	c := w.over()
 	before := w.state()
-	_, err := w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
-	_, err = w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
+	_, err = w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
 	require.ErrorContains(t, err, "Visit agreed")
-	_, err = w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	_, err = w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
 	require.NoError(t, err)
 	assert.Equal(t, before, w.state())
 }
@@ -278,9 +281,9 @@ func TestTheNextNumberIsTried(t *testing.T) {
 	w := newWorld(t)
 	w.outcomeThat(outcome.Effect{Kind: outcome.Retry, Next: true, After: outcome.After{Count: 30, Unit: outcome.Minutes}})
 	c := w.over()
-	_, err := w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
-	record, err := w.Record(t.Context(), w.ines, w.berit)
+	record, err := w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	require.Len(t, record.FollowUps, 1)
 	assert.Equal(t, w.office, *record.FollowUps[0].NumberID)
@@ -297,11 +300,11 @@ func TestAnOutcomeThatNeedsAFollowUp(t *testing.T) {
 	require.NoError(t, err)
 	w.clock.Advance(6 * time.Second)
 	c := w.over()
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.ErrorContains(t, err, "needs a follow-up")
-	_, err = w.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "Ask again"})
+	_, err = w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "Ask again"})
 	require.NoError(t, err)
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 }
 
@@ -312,7 +315,7 @@ func TestCorrectingAnOutcomeSaysWhatFollows(t *testing.T) {
 	require.NoError(t, err)
 	w.clock.Advance(6 * time.Second)
 	c := w.over()
-	c, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	c, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 	tags := func() string {
 		var text string
@@ -320,14 +323,14 @@ func TestCorrectingAnOutcomeSaysWhatFollows(t *testing.T) {
 		return text
 	}
 	assert.Equal(t, "sold", tags())
-	plan, err := w.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.again)
+	plan, err := w.Filing.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.again)
 	require.NoError(t, err)
 	yes := true
-	c, err = w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.again, TakeBack: &yes, Items: &plan.Items})
+	c, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.again, TakeBack: &yes, Items: &plan.Items})
 	require.NoError(t, err)
 	assert.Equal(t, "offer", tags())
 	assert.Equal(t, contract.SlipStateFiled, c.Slip.State)
-	_, err = w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	_, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
 	assert.Equal(t, "offer", tags(), "nothing follows where nothing is said")
 }
@@ -359,7 +362,7 @@ func TestRandomPlansAreDoneAsShownAndUndone(t *testing.T) {
 		w.outcomeThat(list...)
 		c := w.over()
 		before := w.state()
-		plan, err := w.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.sold)
+		plan, err := w.Filing.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.sold)
 		require.NoError(t, err)
 		var words []string
 		for i := range plan.Items {
@@ -367,7 +370,7 @@ func TestRandomPlansAreDoneAsShownAndUndone(t *testing.T) {
 				words = append(words, plan.Items[i].Words)
 			}
 		}
-		_, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), &plan.Items)
+		_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), &plan.Items)
 		require.NoError(t, err, "%+v", list)
 		page, err := w.CallPage(t.Context(), w.ines, c.ID)
 		require.NoError(t, err)
@@ -390,7 +393,7 @@ func TestRandomPlansAreDoneAsShownAndUndone(t *testing.T) {
 		if page.Filing == nil {
 			continue
 		}
-		_, err = w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+		_, err = w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
 		require.NoError(t, err)
 		require.Equal(t, before, w.state(), "%+v", list)
 	}
@@ -398,13 +401,13 @@ func TestRandomPlansAreDoneAsShownAndUndone(t *testing.T) {
 
 func TestOutcomeSettings(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.OutcomeSettings(t.Context(), w.ines)
-	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err := w.Filing.OutcomeSettings(t.Context(), w.ines)
+	require.ErrorIs(t, err, firm.ErrForbidden)
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE users SET role = 'admin', team = 'Sales' WHERE id = $1`, w.odile.ID)
 	require.NoError(t, err)
 	w.clock.Advance(6 * time.Second)
 	admin := w.actor("odile")
-	s, err := w.OutcomeSettings(t.Context(), admin)
+	s, err := w.Filing.OutcomeSettings(t.Context(), admin)
 	require.NoError(t, err)
 	require.Len(t, s.Outcomes, 2)
 	assert.NotEmpty(t, *s.PublicHolidays)
@@ -416,7 +419,7 @@ func TestOutcomeSettings(t *testing.T) {
 	s.Outcomes[1].Effects = []contract.Effect{{Kind: contract.EffectKindFollowUp, Act: &act, Unit: &unit, Count: &count, Text: &text, At: ten()}, {Kind: contract.EffectKindDealStage, Value: &stage}}
 	s.CallTypes = append(s.CallTypes, contract.CallTypeSetting{Label: "Planning", Active: true})
 	s.Holidays = []contract.Holiday{{Date: "2026-03-04", Name: "Works outing"}, {Date: "2026-03-03", Name: "The day before"}}
-	saved, err := w.SetOutcomeSettings(t.Context(), admin, s)
+	saved, err := w.Filing.SetOutcomeSettings(t.Context(), admin, s)
 	require.NoError(t, err)
 	assert.Equal(t, "Wants an offer", saved.Outcomes[0].Label)
 	assert.Equal(t, text, *saved.Outcomes[1].Effects[0].Text)
@@ -427,7 +430,7 @@ func TestOutcomeSettings(t *testing.T) {
 	assert.True(t, me.Outcomes[0].Acts)
 	require.Len(t, me.CallTypes, 1)
 
-	plan, err := w.PreviewOutcome(t.Context(), admin, saved.Outcomes[1])
+	plan, err := w.Filing.PreviewOutcome(t.Context(), admin, saved.Outcomes[1])
 	require.NoError(t, err)
 	require.Len(t, plan.Items, 2)
 	assert.Empty(t, plan.Items[1].Problem)
@@ -446,16 +449,16 @@ func TestOutcomeSettings(t *testing.T) {
 		"holidays.0.date":    func(s *contract.OutcomeSettings) { s.Holidays[0].Date = "tomorrow" },
 		"call_types.0.label": func(s *contract.OutcomeSettings) { s.CallTypes[0].Label = "" },
 	} {
-		bad, err := w.OutcomeSettings(t.Context(), admin)
+		bad, err := w.Filing.OutcomeSettings(t.Context(), admin)
 		require.NoError(t, err)
 		do(&bad)
-		_, err = w.SetOutcomeSettings(t.Context(), admin, bad)
-		var at *desk.FieldError
+		_, err = w.Filing.SetOutcomeSettings(t.Context(), admin, bad)
+		var at *firm.FieldError
 		require.ErrorAs(t, err, &at, field)
 		assert.Equal(t, field, at.Field)
 	}
 	saved.Outcomes = saved.Outcomes[1:]
-	saved, err = w.SetOutcomeSettings(t.Context(), admin, saved)
+	saved, err = w.Filing.SetOutcomeSettings(t.Context(), admin, saved)
 	require.NoError(t, err)
 	require.Len(t, saved.Outcomes, 2, "what is left out is no longer offered, and stays where it is")
 	assert.False(t, saved.Outcomes[1].Active)
@@ -464,20 +467,20 @@ func TestOutcomeSettings(t *testing.T) {
 func TestACardNumberIsHiddenUnlessTheRepInsists(t *testing.T) {
 	w := newWorld(t)
 	c := w.calls()
-	notes, err := w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Pays with 4111 1111 1111 1111", Writer: "w"})
+	notes, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Pays with 4111 1111 1111 1111", Writer: "w"})
 	require.NoError(t, err)
 	assert.Equal(t, "Pays with •••• 1111", notes.Body)
 	require.NotNil(t, notes.Masked)
 	yes := true
-	notes, err = w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Pays with 4111 1111 1111 1111", Base: notes.Version, Writer: "w", Insist: &yes})
+	notes, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Pays with 4111 1111 1111 1111", Base: notes.Version, Writer: "w", Insist: &yes})
 	require.NoError(t, err)
 	assert.Equal(t, "Pays with 4111 1111 1111 1111", notes.Body)
 	assert.Nil(t, notes.Masked)
-	f, err := w.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "Charge 4111111111111111"})
+	f, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "Charge 4111111111111111"})
 	require.NoError(t, err)
 	assert.Equal(t, "Charge •••• 1111", f.Text)
-	require.NoError(t, w.Receive(t.Context(), desk.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "Take 4111111111111111"}))
-	thread, err := w.Thread(t.Context(), w.ines, &w.berit, "")
+	require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "Take 4111111111111111"}))
+	thread, err := w.Outreach.Thread(t.Context(), w.ines, &w.berit, "")
 	require.NoError(t, err)
 	assert.Equal(t, "Take •••• 1111", thread.Messages[0].Body)
 }
@@ -489,7 +492,7 @@ func TestFilingTwiceAtOnceDoesEverythingOnce(t *testing.T) {
 	results := make(chan error, 8)
 	for range cap(results) {
 		go func() {
-			_, err := w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+			_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 			results <- err
 		}()
 	}
@@ -502,7 +505,7 @@ func TestFilingTwiceAtOnceDoesEverythingOnce(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 1, filed)
-	record, err := w.Record(t.Context(), w.ines, w.berit)
+	record, err := w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	assert.Len(t, record.FollowUps, 1)
 }

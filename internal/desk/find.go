@@ -6,6 +6,8 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/phone"
+	"trundo/internal/desk/book"
+	"trundo/internal/desk/firm"
 	"trundo/internal/store/db"
 )
 
@@ -13,10 +15,10 @@ const found = 8
 
 // Find is what the top field offers: for nothing typed the calls just made; else who and what matches, best first,
 // colleagues among them, and the number itself where the text is one.
-func (d *Desk) Find(ctx context.Context, a Actor, q string) (contract.FindResult, error) {
+func (d *Desk) Find(ctx context.Context, a firm.Actor, q string) (contract.FindResult, error) {
 	q = strings.TrimSpace(strings.ReplaceAll(q, "\x00", ""))
 	result := contract.FindResult{Records: []contract.RecordRow{}, Recent: []contract.Call{}, Colleagues: []contract.Colleague{}}
-	f, err := d.firm(ctx)
+	f, err := d.Settings(ctx)
 	if err != nil {
 		return result, err
 	}
@@ -24,12 +26,12 @@ func (d *Desk) Find(ctx context.Context, a Actor, q string) (contract.FindResult
 		result.Recent, err = d.recentCalls(ctx, a, found)
 		return result, err
 	}
-	ends, begins := numberParts(q, f.region)
+	ends, begins := book.NumberParts(q, f.Region)
 	ids, err := d.Store.Find(ctx, a.ID, q, ends, begins, found)
 	if err != nil {
 		return result, err
 	}
-	if result.Records, err = d.recordRowsByID(ctx, a, f, ids); err != nil {
+	if result.Records, err = d.Book.RecordRowsByID(ctx, a, f, ids); err != nil {
 		return result, err
 	}
 	if result.Colleagues, err = d.findColleagues(ctx, q); err != nil {
@@ -43,7 +45,7 @@ func (d *Desk) Find(ctx context.Context, a Actor, q string) (contract.FindResult
 
 // findColleagues finds people of the firm by the beginning of a part of their name, or by extension.
 func (d *Desk) findColleagues(ctx context.Context, q string) ([]contract.Colleague, error) {
-	all, err := d.colleagues(ctx)
+	all, err := d.Team.Colleagues(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -59,25 +61,25 @@ func (d *Desk) findColleagues(ctx context.Context, q string) ([]contract.Colleag
 	return hits, nil
 }
 
-func dialOffer(q string, f *firm, a Actor) *contract.DialOffer {
+func dialOffer(q string, f *firm.Settings, a firm.Actor) *contract.DialOffer {
 	offer := &contract.DialOffer{Typed: q, Display: q}
-	if phone.Emergency(q, f.region) {
+	if phone.Emergency(q, f.Region) {
 		offer.Problem = "emergency services cannot be reached from here: use another telephone"
 		return offer
 	}
-	n, err := phone.Parse(q, f.region)
+	n, err := phone.Parse(q, f.Region)
 	if err != nil {
 		offer.Problem = err.Error()
 		return offer
 	}
-	offer.Display = phone.Format(n.E164, n.Ext, f.region, a.Style)
+	offer.Display = phone.Format(n.E164, n.Ext, f.Region, a.Style)
 	return offer
 }
 
-func (d *Desk) recentCalls(ctx context.Context, a Actor, count int32) ([]contract.Call, error) {
+func (d *Desk) recentCalls(ctx context.Context, a firm.Actor, count int32) ([]contract.Call, error) {
 	ids, err := d.Store.RecentCallIDs(ctx, db.RecentCallIDsParams{UserID: a.ID, Count: count})
 	if err != nil {
 		return nil, err
 	}
-	return d.callLines(ctx, a, ids)
+	return d.Calls.CallLines(ctx, a, ids)
 }

@@ -27,7 +27,7 @@ func TestFind(t *testing.T) {
 	}
 	assert.Empty(t, find("").Recent)
 	c := w.calls()
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	assert.Len(t, find("  ").Recent, 1, "nothing typed: the calls just made")
 	assert.Contains(t, names(find("osterlnd").Records), "Berit Osterlund", "misspelt")
 	assert.Contains(t, names(find("nursery").Records), nurseryName)

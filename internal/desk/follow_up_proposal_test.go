@@ -5,12 +5,13 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 func TestAFollowUpIsProposedAtTheirPlace(t *testing.T) {
@@ -18,19 +19,19 @@ func TestAFollowUpIsProposedAtTheirPlace(t *testing.T) {
 	ctx := t.Context()
 	_, err := w.store.Pool.Exec(ctx, `UPDATE records SET zone = 'America/Denver' WHERE id = $1`, w.berit)
 	require.NoError(t, err)
-	p, err := w.ProposeFollowUp(ctx, w.ines, w.berit, "Wants the filter. Call back thu 3pm!")
+	p, err := w.Book.ProposeFollowUp(ctx, w.ines, w.berit, "Wants the filter. Call back thu 3pm!")
 	require.NoError(t, err)
 	assert.Equal(t, []any{true, contract.FollowUpProposalKindCall, "Call back thu 3pm", "Thu 5 Mar, 15:00 their time", false}, []any{p.Found, p.Kind, p.Text, p.When, p.DayOnly})
 	assert.Equal(t, time.Date(2026, 3, 5, 22, 0, 0, 0, time.UTC), p.DueAt.UTC())
-	p, err = w.ProposeFollowUp(ctx, w.ines, w.berit, "Send the offer next week")
+	p, err = w.Book.ProposeFollowUp(ctx, w.ines, w.berit, "Send the offer next week")
 	require.NoError(t, err)
 	assert.Equal(t, []any{contract.FollowUpProposalKindMail, "Mon 9 Mar", true}, []any{p.Kind, p.When, p.DayOnly})
-	p, err = w.ProposeFollowUp(ctx, w.ines, w.berit, "Has three tanks.")
+	p, err = w.Book.ProposeFollowUp(ctx, w.ines, w.berit, "Has three tanks.")
 	require.NoError(t, err)
 	assert.False(t, p.Found)
-	p, err = w.ProposeFollowUp(ctx, w.ines, w.berit, "call "+strings.Repeat("very ", 200)+"soon, tomorrow")
+	p, err = w.Book.ProposeFollowUp(ctx, w.ines, w.berit, "call "+strings.Repeat("very ", 200)+"soon, tomorrow")
 	require.NoError(t, err)
 	assert.Len(t, []rune(p.Text), 500)
-	_, err = w.ProposeFollowUp(ctx, w.ines, uuid.New(), "call tomorrow")
-	require.ErrorIs(t, err, desk.ErrNotFound)
+	_, err = w.Book.ProposeFollowUp(ctx, w.ines, uuid.New(), "call tomorrow")
+	require.ErrorIs(t, err, firm.ErrNotFound)
 }

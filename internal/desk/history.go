@@ -7,44 +7,16 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
-	"trundo/internal/store"
+	"trundo/internal/desk/calls"
+	"trundo/internal/desk/firm"
 	"trundo/internal/store/db"
 )
 
-// RecordChanged keeps a change of a record in the audit trail and in its history, which names the trail's entry.
-func (d *Desk) RecordChanged(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID, before, after map[string]string) error {
-	return d.recordChangedAs(ctx, q, a, store.NewID(), d.Clock.Now(), id, before, after)
-}
-
-func (d *Desk) recordChangedAs(ctx context.Context, q *db.Queries, a Actor, change uuid.UUID, at time.Time, id uuid.UUID, before, after map[string]string) error {
-	if before == nil {
-		before = map[string]string{}
-	}
-	if err := d.auditedAs(ctx, q, a, change, at, "record", id, "changed", before, after); err != nil {
-		return err
-	}
-	return q.AddHistory(ctx, db.AddHistoryParams{RecordID: id, At: at, Kind: "change", RefID: change})
-}
-
 const historyPerPage = 40
 
-// readable tells whether a record is there to be read: not where it was deleted. Errors: ErrNotFound, ErrGone.
-func (d *Desk) readable(ctx context.Context, id uuid.UUID) error {
-	r, err := d.Store.RecordName(ctx, id)
-	switch {
-	case store.NotFound(err):
-		return ErrNotFound
-	case err != nil:
-		return err
-	case r.DeletedAt != nil && r.MergedInto == nil:
-		return ErrGone
-	}
-	return nil
-}
-
 // History is what happened to a record, newest first: all of it, or one kind.
-func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before string) (contract.HistoryPage, error) {
-	if err := d.readable(ctx, id); err != nil {
+func (d *Desk) History(ctx context.Context, a firm.Actor, id uuid.UUID, kind, before string) (contract.HistoryPage, error) {
+	if err := d.Readable(ctx, id); err != nil {
 		return contract.HistoryPage{}, err
 	}
 	p := db.HistoryPageParams{RecordID: id, Kinds: []string{"call", "follow_up", "change", "message"}, Count: historyPerPage}
@@ -52,18 +24,18 @@ func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before 
 		p.Kinds = []string{kind}
 	}
 	var err error
-	if p.Before, p.BeforeID, err = readCursor(before); err != nil {
+	if p.Before, p.BeforeID, err = calls.ReadCursor(before); err != nil {
 		return contract.HistoryPage{}, err
 	}
 	rows, err := d.Store.HistoryPage(ctx, p)
 	if err != nil {
 		return contract.HistoryPage{}, err
 	}
-	var calls, followUps, changes, written []uuid.UUID
+	var found, followUps, changes, written []uuid.UUID
 	for _, r := range rows {
 		switch r.Kind {
 		case "call":
-			calls = append(calls, r.RefID)
+			found = append(found, r.RefID)
 		case "follow_up":
 			followUps = append(followUps, r.RefID)
 		case "change":
@@ -73,7 +45,7 @@ func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before 
 		}
 	}
 	callOf, followUpOf := map[uuid.UUID]*contract.Call{}, map[uuid.UUID]*contract.FollowUp{}
-	views, err := d.callLines(ctx, a, calls)
+	views, err := d.Calls.CallLines(ctx, a, found)
 	if err != nil {
 		return contract.HistoryPage{}, err
 	}
@@ -86,7 +58,7 @@ func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before 
 			return contract.HistoryPage{}, err
 		}
 		for _, f := range found {
-			view := d.followUpView(f, a)
+			view := d.Book.FollowUpView(f, a)
 			followUpOf[f.ID] = &view
 		}
 	}
@@ -94,7 +66,7 @@ func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before 
 	if err != nil {
 		return contract.HistoryPage{}, err
 	}
-	messages, err := d.messages(ctx, a, written)
+	messages, err := d.Outreach.Messages(ctx, a, written)
 	if err != nil {
 		return contract.HistoryPage{}, err
 	}
@@ -108,7 +80,7 @@ func (d *Desk) History(ctx context.Context, a Actor, id uuid.UUID, kind, before 
 			Call: callOf[r.RefID], FollowUp: followUpOf[r.RefID], Change: changeOf[r.RefID], Message: messageOf[r.RefID]})
 	}
 	if n := len(rows); n == historyPerPage {
-		page.Next = writeCursor(rows[n-1].At, rows[n-1].RefID)
+		page.Next = calls.WriteCursor(rows[n-1].At, rows[n-1].RefID)
 	}
 	return page, nil
 }
@@ -124,7 +96,7 @@ func (d *Desk) changesByID(ctx context.Context, ids []uuid.UUID) (map[uuid.UUID]
 		return nil, err
 	}
 	for _, r := range rows {
-		of[r.ID] = &contract.Change{At: r.At, Actor: r.Actor, Text: changeText(r.Action, r.Before, r.After)}
+		of[r.ID] = &contract.Change{At: r.At, Actor: r.Actor, Text: calls.ChangeText(r.Action, r.Before, r.After)}
 	}
 	return of, nil
 }

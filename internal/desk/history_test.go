@@ -3,12 +3,13 @@ package desk_test
 import (
 	"testing"
 
+	"trundo/internal/desk/calls"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 	"trundo/internal/store"
 )
 
@@ -42,13 +43,13 @@ func TestACallInAListCanBeMadeAgain(t *testing.T) {
 	w := newWorld(t)
 	w.sits(w.ines)
 	c := w.calls()
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)
 	ref := w.comesIn("+19075550199")
 	w.rung(w.ines)
 	require.True(t, w.sim.OutsideHangsUp(ref))
-	w.until("over", func() bool { return w.CallsInProgress() == 0 })
-	page, err := w.Calls(t.Context(), w.ines, desk.CallQuery{})
+	w.until("over", func() bool { return w.Calls.CallsInProgress() == 0 })
+	page, err := w.Calls.Calls(t.Context(), w.ines, calls.CallQuery{})
 	require.NoError(t, err)
 	require.Len(t, page.Calls, 2)
 	stranger, known := page.Calls[0].Number, page.Calls[1].Number
@@ -59,7 +60,7 @@ func TestACallInAListCanBeMadeAgain(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, w.mobile, history.Entries[0].Call.Number.ID)
 	assert.Equal(t, w.mobile, w.page(c.ID).Call.Number.ID)
-	_, err = w.MarkRecord(t.Context(), w.ines, w.berit, contract.DoNotCallMark{On: true, Reason: ptr("asked by letter")})
+	_, err = w.Book.MarkRecord(t.Context(), w.ines, w.berit, contract.DoNotCallMark{On: true, Reason: ptr("asked by letter")})
 	require.NoError(t, err)
 	assert.NotEmpty(t, w.page(c.ID).Call.Number.Refused, "what may not be called is not offered")
 }

@@ -10,23 +10,24 @@ import (
 	"strings"
 	"testing"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 // brings starts an import of a file and waits until its rows are checked as its columns suggest.
 func (w *world) brings(kind contract.RecordKind, format, text string, same contract.ImportPlanSame) contract.Import {
 	w.t.Helper()
-	i, err := w.AddImport(w.t.Context(), w.odile, contract.NewImport{Kind: kind, Format: contract.NewImportFormat(format), FileName: "book." + format})
+	i, err := w.Files.AddImport(w.t.Context(), w.odile, contract.NewImport{Kind: kind, Format: contract.NewImportFormat(format), FileName: "book." + format})
 	require.NoError(w.t, err)
-	i, err = w.ReceiveImport(w.t.Context(), w.odile, i.ID, strings.NewReader(text))
+	i, err = w.Files.ReceiveImport(w.t.Context(), w.odile, i.ID, strings.NewReader(text))
 	require.NoError(w.t, err)
 	require.Equal(w.t, contract.ImportStateReady, i.State, i.Problem)
-	_, err = w.PlanImport(w.t.Context(), w.odile, i.ID, contract.ImportPlan{Columns: i.Columns, Same: same})
+	_, err = w.Files.PlanImport(w.t.Context(), w.odile, i.ID, contract.ImportPlan{Columns: i.Columns, Same: same})
 	require.NoError(w.t, err)
 	return w.importIs(i.ID, contract.ImportStateChecked)
 }
@@ -36,7 +37,7 @@ func (w *world) importIs(id uuid.UUID, state contract.ImportState) contract.Impo
 	var i contract.Import
 	w.until("the import to be "+string(state), func() bool {
 		var err error
-		i, err = w.Import(w.t.Context(), w.odile, id)
+		i, err = w.Files.Import(w.t.Context(), w.odile, id)
 		require.NoError(w.t, err)
 		require.False(w.t, i.State == contract.ImportStateFailed && state != i.State, i.Problem)
 		return i.State == state
@@ -46,7 +47,7 @@ func (w *world) importIs(id uuid.UUID, state contract.ImportState) contract.Impo
 
 func (w *world) loads(id uuid.UUID) contract.Import {
 	w.t.Helper()
-	_, err := w.LoadImport(w.t.Context(), w.odile, id)
+	_, err := w.Files.LoadImport(w.t.Context(), w.odile, id)
 	require.NoError(w.t, err)
 	return w.importIs(id, contract.ImportStateDone)
 }
@@ -66,7 +67,7 @@ func TestAFileWithMistakesIsMendedAndLoadedAgain(t *testing.T) {
 	w := newWorld(t)
 	i := w.brings(contract.RecordKindContact, "csv", mistakes, contract.ImportPlanSameMake)
 	assert.Equal(t, []int64{7, 2, 5}, []int64{i.RowsRead, i.RowsGood, i.RowsRejected})
-	rejects, err := w.Rejects(t.Context(), w.odile, i.ID)
+	rejects, err := w.Files.Rejects(t.Context(), w.odile, i.ID)
 	require.NoError(t, err)
 	reasons := map[int64]string{}
 	for _, r := range rejects {
@@ -79,14 +80,14 @@ func TestAFileWithMistakesIsMendedAndLoadedAgain(t *testing.T) {
 	assert.Equal(t, 3, before, "checking takes nothing up")
 	i = w.loads(i.ID)
 	assert.Equal(t, []int64{2, 0, 0}, []int64{i.RowsMade, i.RowsUpdated, i.RowsSkipped})
-	una, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("tall reed")})
+	una, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("tall reed")})
 	require.NoError(t, err)
 	require.Len(t, una.Rows, 1)
 	assert.Equal(t, []string{"Una Bracken", "tomas", "Radio", "413 555 0133", "518 555 0120 ext 9"},
 		[]string{una.Rows[0].Name, una.Rows[0].OwnerName, una.Rows[0].Values["source"], una.Rows[0].Numbers[0].Display, una.Rows[0].Numbers[1].Display})
 
 	var file bytes.Buffer
-	require.NoError(t, w.WriteRejects(t.Context(), w.odile, i.ID, &file))
+	require.NoError(t, w.Files.WriteRejects(t.Context(), w.odile, i.ID, &file))
 	assert.Contains(t, file.String(), problemHeading+"\r\n")
 	mended := strings.NewReplacer("ivo(at)tall", "ivo@tall", ",12,", ",413 555 0112,", ",nobody,", ",ines,").Replace(file.String())
 	second := w.brings(contract.RecordKindContact, "csv", mended, contract.ImportPlanSameMake)
@@ -97,7 +98,7 @@ func TestAFileWithMistakesIsMendedAndLoadedAgain(t *testing.T) {
 		}
 	}
 	w.loads(second.ID)
-	ivo, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("tall reed")})
+	ivo, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("tall reed")})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Ivo Larkmoor", "Una Bracken"}, names(ivo.Rows), "in the company that is there already")
 }
@@ -105,21 +106,21 @@ func TestAFileWithMistakesIsMendedAndLoadedAgain(t *testing.T) {
 func TestAMendedFileKeepsWhatItsColumnsAre(t *testing.T) {
 	w := newWorld(t)
 	const file = "Who,Reach them,Mobile\nUna Bracken,una(at)x,413 555 0133 (office)\n"
-	i, err := w.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindContact, Format: "csv", FileName: "book.csv"})
+	i, err := w.Files.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindContact, Format: "csv", FileName: "book.csv"})
 	require.NoError(t, err)
-	i, err = w.ReceiveImport(t.Context(), w.odile, i.ID, strings.NewReader(file))
+	i, err = w.Files.ReceiveImport(t.Context(), w.odile, i.ID, strings.NewReader(file))
 	require.NoError(t, err)
 	plan := contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameUpdate, Dates: ptr(contract.DayFirst)}
 	plan.Columns[0].Field, plan.Columns[1].Field = "name", "email"
-	_, err = w.PlanImport(t.Context(), w.odile, i.ID, plan)
+	_, err = w.Files.PlanImport(t.Context(), w.odile, i.ID, plan)
 	require.NoError(t, err)
 	i = w.importIs(i.ID, contract.ImportStateChecked)
 	require.Equal(t, int64(1), i.RowsRejected)
 	var rejects bytes.Buffer
-	require.NoError(t, w.WriteRejects(t.Context(), w.odile, i.ID, &rejects))
-	second, err := w.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindContact, Format: "csv", FileName: "mended.csv", Mends: &i.ID})
+	require.NoError(t, w.Files.WriteRejects(t.Context(), w.odile, i.ID, &rejects))
+	second, err := w.Files.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindContact, Format: "csv", FileName: "mended.csv", Mends: &i.ID})
 	require.NoError(t, err)
-	second, err = w.ReceiveImport(t.Context(), w.odile, second.ID, strings.NewReader(strings.ReplaceAll(rejects.String(), "(at)", "@")))
+	second, err = w.Files.ReceiveImport(t.Context(), w.odile, second.ID, strings.NewReader(strings.ReplaceAll(rejects.String(), "(at)", "@")))
 	require.NoError(t, err)
 	require.NotNil(t, second.Plan, "what was said of the first file is proposed for the second")
 	assert.Equal(t, plan.Dates, second.Plan.Dates)
@@ -128,7 +129,7 @@ func TestAMendedFileKeepsWhatItsColumnsAre(t *testing.T) {
 	for _, c := range second.Plan.Columns {
 		assert.Equal(t, map[string]string{"Who": "name", "Reach them": "email", "Mobile": i.Columns[2].Field, problemHeading: ""}[c.Heading], c.Field, c.Heading)
 	}
-	_, err = w.PlanImport(t.Context(), w.odile, second.ID, *second.Plan)
+	_, err = w.Files.PlanImport(t.Context(), w.odile, second.ID, *second.Plan)
 	require.NoError(t, err)
 	w.importIs(second.ID, contract.ImportStateChecked)
 	w.loads(second.ID)
@@ -150,15 +151,15 @@ func TestRowsThatAreThereAlreadyAreSkippedOrCompleted(t *testing.T) {
 	i = w.brings(contract.RecordKindContact, "csv", file, contract.ImportPlanSameUpdate)
 	i = w.loads(i.ID)
 	assert.Equal(t, []int64{0, 5}, []int64{i.RowsMade, i.RowsUpdated})
-	r, err := w.Record(t.Context(), w.ines, w.berit)
+	r, err := w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Head grower", "Mornings.\n\nFrom the file."}, []string{r.Job, r.Note})
-	una, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("una bracken")})
+	una, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("una bracken")})
 	require.NoError(t, err)
 	require.Len(t, una.Rows, 1)
 	assert.Equal(t, "Owner", una.Rows[0].Job)
 	assert.Len(t, una.Rows[0].Numbers, 1)
-	lead, err := w.Record(t.Context(), w.ines, w.aron)
+	lead, err := w.Book.Record(t.Context(), w.ines, w.aron)
 	require.NoError(t, err)
 	assert.Equal(t, contract.RecordKindLead, lead.Kind, "a lead stays a lead")
 }
@@ -173,15 +174,15 @@ func TestVCardsAndJSONLinesComeInAndGoOut(t *testing.T) {
 	w.loads(i.ID)
 	query := contract.RowQuery{Kinds: []contract.RecordKind{contract.RecordKindLead}, Filter: ptr(`{"field":"name","op":"is_not","value":"Aron Pell"}`)}
 	out := func(format contract.NewExportFormat, sel *contract.Selection) string {
-		e, err := w.AddExport(t.Context(), w.odile, contract.NewExport{Format: format, Selection: sel})
+		e, err := w.Files.AddExport(t.Context(), w.odile, contract.NewExport{Format: format, Selection: sel})
 		require.NoError(t, err)
 		id := uuid.MustParse(e.Address[len("/api/exports/"):])
-		p, err := w.TakeExport(t.Context(), w.odile, id)
+		p, err := w.Files.TakeExport(t.Context(), w.odile, id)
 		require.NoError(t, err)
 		var b bytes.Buffer
 		require.NoError(t, p.Write(t.Context(), &b))
-		_, err = w.TakeExport(t.Context(), w.odile, id)
-		require.ErrorIs(t, err, desk.ErrNotFound, "once")
+		_, err = w.Files.TakeExport(t.Context(), w.odile, id)
+		require.ErrorIs(t, err, firm.ErrNotFound, "once")
 		return b.String()
 	}
 	sel := &contract.Selection{Query: &query}
@@ -203,16 +204,16 @@ func TestVCardsAndJSONLinesComeInAndGoOut(t *testing.T) {
 		require.True(t, json.Valid([]byte(line)), "line %d", n+1)
 	}
 	assert.Contains(t, everything, `"Una`)
-	_, err := w.AddExport(t.Context(), w.ines, contract.NewExport{Format: contract.NewExportFormatEverything})
-	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err := w.Files.AddExport(t.Context(), w.ines, contract.NewExport{Format: contract.NewExportFormatEverything})
+	require.ErrorIs(t, err, firm.ErrForbidden)
 }
 
 func TestFormulasAreEscapedOnTheWayOut(t *testing.T) {
 	w := newWorld(t)
 	w.add(contract.RecordKindLead, map[string]string{"family": `=HYPERLINK("x")`, "job": "+ouch"}, "+44 7700 900123")
-	e, err := w.AddExport(t.Context(), w.odile, contract.NewExport{Format: contract.NewExportFormatCsv, Selection: &contract.Selection{Query: &contract.RowQuery{Kinds: people, Q: ptr("hyperlink")}}})
+	e, err := w.Files.AddExport(t.Context(), w.odile, contract.NewExport{Format: contract.NewExportFormatCsv, Selection: &contract.Selection{Query: &contract.RowQuery{Kinds: people, Q: ptr("hyperlink")}}})
 	require.NoError(t, err)
-	p, err := w.TakeExport(t.Context(), w.odile, uuid.MustParse(e.Address[len("/api/exports/"):]))
+	p, err := w.Files.TakeExport(t.Context(), w.odile, uuid.MustParse(e.Address[len("/api/exports/"):]))
 	require.NoError(t, err)
 	var b bytes.Buffer
 	require.NoError(t, p.Write(t.Context(), &b))
@@ -220,7 +221,7 @@ func TestFormulasAreEscapedOnTheWayOut(t *testing.T) {
 	assert.Contains(t, b.String(), `'+ouch`)
 	again := w.brings(contract.RecordKindLead, "csv", b.String(), contract.ImportPlanSameUpdate)
 	w.loads(again.ID)
-	page, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("hyperlink")})
+	page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("hyperlink")})
 	require.NoError(t, err)
 	require.Len(t, page.Rows, 1)
 	assert.Equal(t, []string{`=HYPERLINK("x")`, "+ouch"}, []string{page.Rows[0].Name, page.Rows[0].Job}, "and come back as they were")
@@ -237,11 +238,11 @@ func manyRows(count int) string {
 
 func TestAnImportGoesOnAfterACrashAndTakesNoneTwice(t *testing.T) {
 	w := newWorld(t)
-	i, err := w.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindLead, Format: contract.NewImportFormatCsv, FileName: "many.csv"})
+	i, err := w.Files.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindLead, Format: contract.NewImportFormatCsv, FileName: "many.csv"})
 	require.NoError(t, err)
-	i, err = w.ReceiveImport(t.Context(), w.odile, i.ID, strings.NewReader(manyRows(9000)))
+	i, err = w.Files.ReceiveImport(t.Context(), w.odile, i.ID, strings.NewReader(manyRows(9000)))
 	require.NoError(t, err)
-	_, err = w.PlanImport(t.Context(), w.odile, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake})
+	_, err = w.Files.PlanImport(t.Context(), w.odile, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake})
 	require.NoError(t, err)
 	w.importIs(i.ID, contract.ImportStateChecked)
 	// As a crash in the middle of the checking leaves it: one batch kept, the rest not.
@@ -256,7 +257,7 @@ func TestAnImportGoesOnAfterACrashAndTakesNoneTwice(t *testing.T) {
 	i = w.importIs(i.ID, contract.ImportStateChecked)
 	assert.Equal(t, []int64{9000, 9000, 0}, []int64{i.RowsRead, i.RowsGood, i.RowsRejected})
 	// And in the middle of the loading.
-	_, err = w.LoadImport(t.Context(), w.odile, i.ID)
+	_, err = w.Files.LoadImport(t.Context(), w.odile, i.ID)
 	require.NoError(t, err)
 	w.Close()
 	w.open()
@@ -269,14 +270,14 @@ func TestAnImportGoesOnAfterACrashAndTakesNoneTwice(t *testing.T) {
 
 func TestAnImportIsStoppedAndWhatCannotBeReadIsSaid(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.AddImport(t.Context(), w.ines, contract.NewImport{Kind: contract.RecordKindLead, Format: contract.NewImportFormatCsv, FileName: "x"})
-	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err := w.Files.AddImport(t.Context(), w.ines, contract.NewImport{Kind: contract.RecordKindLead, Format: contract.NewImportFormatCsv, FileName: "x"})
+	require.ErrorIs(t, err, firm.ErrForbidden)
 	add := func(format string, body io.Reader) (contract.Import, error) {
-		i, err := w.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindLead, Format: contract.NewImportFormat(format), FileName: "x"})
+		i, err := w.Files.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindLead, Format: contract.NewImportFormat(format), FileName: "x"})
 		require.NoError(t, err)
-		return w.ReceiveImport(t.Context(), w.odile, i.ID, body)
+		return w.Files.ReceiveImport(t.Context(), w.odile, i.ID, body)
 	}
-	var field *desk.FieldError
+	var field *firm.FieldError
 	_, err = add("csv", strings.NewReader(""))
 	require.ErrorAs(t, err, &field)
 	_, err = add("csv", io.MultiReader(strings.NewReader("Name\n"), broken{}))
@@ -296,17 +297,17 @@ func TestAnImportIsStoppedAndWhatCannotBeReadIsSaid(t *testing.T) {
 		"no such column": {Columns: []contract.ImportColumn{{Heading: "Shoe", Field: "name"}}}, "no such field": {Columns: []contract.ImportColumn{{Heading: "Name", Field: "shoe"}}},
 		"one field twice": {Columns: []contract.ImportColumn{{Heading: "Name", Field: "family"}, {Heading: "Mail", Field: "family"}}}} {
 		plan.Same = contract.ImportPlanSameMake
-		_, err := w.PlanImport(t.Context(), w.odile, i.ID, plan)
+		_, err := w.Files.PlanImport(t.Context(), w.odile, i.ID, plan)
 		require.ErrorAs(t, err, &field, name)
 	}
-	_, err = w.LoadImport(t.Context(), w.odile, i.ID)
+	_, err = w.Files.LoadImport(t.Context(), w.odile, i.ID)
 	require.ErrorAs(t, err, &field, "not before it is checked")
-	_, err = w.CancelImport(t.Context(), w.odile, i.ID)
+	_, err = w.Files.CancelImport(t.Context(), w.odile, i.ID)
 	require.NoError(t, err)
-	_, err = w.PlanImport(t.Context(), w.odile, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake})
+	_, err = w.Files.PlanImport(t.Context(), w.odile, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake})
 	require.ErrorAs(t, err, &field, "cancelled is cancelled")
-	_, err = w.Import(t.Context(), w.odile, uuid.New())
-	require.ErrorIs(t, err, desk.ErrNotFound)
+	_, err = w.Files.Import(t.Context(), w.odile, uuid.New())
+	require.ErrorIs(t, err, firm.ErrNotFound)
 }
 
 type broken struct{}
@@ -316,14 +317,14 @@ func (broken) Read([]byte) (int, error) { return 0, errors.New("the line broke")
 func TestACalendarIsReadWithItsSecretOnly(t *testing.T) {
 	w := newWorld(t)
 	w.add(contract.RecordKindVisit, map[string]string{"name": "Look at the roof, again; please", "starts": "2026-03-05 10:00", "place": "Greenfield"})
-	_, err := w.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "Call back", DueAt: ptr(monday.AddDate(0, 0, 1))})
+	_, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "Call back", DueAt: ptr(monday.AddDate(0, 0, 1))})
 	require.NoError(t, err)
-	a, err := w.MakeCalendarAddress(t.Context(), w.ines)
+	a, err := w.Book.MakeCalendarAddress(t.Context(), w.ines)
 	require.NoError(t, err)
 	secret := strings.TrimSuffix(strings.TrimPrefix(a.Address, "/calendar/"), ".ics")
 	read := func(secret string) (string, error) {
 		var b bytes.Buffer
-		err := w.WriteSecretCalendar(context.Background(), secret, &b)
+		err := w.Book.WriteSecretCalendar(context.Background(), secret, &b)
 		return b.String(), err
 	}
 	text, err := read(secret)
@@ -332,9 +333,9 @@ func TestACalendarIsReadWithItsSecretOnly(t *testing.T) {
 		assert.Contains(t, text, want)
 	}
 	_, err = read("guess")
-	require.ErrorIs(t, err, desk.ErrNotFound)
-	_, err = w.MakeCalendarAddress(t.Context(), w.ines)
+	require.ErrorIs(t, err, firm.ErrNotFound)
+	_, err = w.Book.MakeCalendarAddress(t.Context(), w.ines)
 	require.NoError(t, err)
 	_, err = read(secret)
-	require.ErrorIs(t, err, desk.ErrNotFound, "an earlier address no longer works")
+	require.ErrorIs(t, err, firm.ErrNotFound, "an earlier address no longer works")
 }

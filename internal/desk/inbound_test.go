@@ -6,13 +6,15 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/calls"
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
-	"trundo/internal/desk"
 )
 
 // The states that every firm begins with.
@@ -22,18 +24,18 @@ var (
 )
 
 // sits gives a rep a window.
-func (w *world) sits(a desk.Actor) {
+func (w *world) sits(a firm.Actor) {
 	w.t.Helper()
 	w.t.Cleanup(w.Hub.Subscribe(a.ID, "", 0).Close)
 }
 
 // rung waits until exactly one call rings for a.
-func (w *world) rung(a desk.Actor) contract.Ring {
+func (w *world) rung(a firm.Actor) contract.Ring {
 	w.t.Helper()
 	var rings []contract.Ring
 	w.until("it rings", func() bool {
 		var err error
-		rings, err = w.Rings(w.t.Context(), a)
+		rings, err = w.Arrivals.Rings(w.t.Context(), a)
 		require.NoError(w.t, err)
 		return len(rings) == 1
 	})
@@ -48,7 +50,7 @@ func (w *world) comesIn(from string) string {
 }
 
 // missed are what the lane of a says about missed calls.
-func (w *world) missed(a desk.Actor) []contract.LaneEntry {
+func (w *world) missed(a firm.Actor) []contract.LaneEntry {
 	w.t.Helper()
 	lane, err := w.Lane(w.t.Context(), a)
 	require.NoError(w.t, err)
@@ -72,8 +74,8 @@ func TestACallThatComesInRingsEverybodyAndOneTakesIt(t *testing.T) {
 	assert.Equal(t, ring.CallID, w.rung(w.tomas).CallID)
 	var group sync.WaitGroup
 	errs := make([]error, 2)
-	for i, a := range []desk.Actor{w.ines, w.tomas} {
-		group.Go(func() { _, errs[i] = w.AnswerCall(t.Context(), a, ring.CallID) })
+	for i, a := range []firm.Actor{w.ines, w.tomas} {
+		group.Go(func() { _, errs[i] = w.Arrivals.AnswerCall(t.Context(), a, ring.CallID) })
 	}
 	group.Wait()
 	winner := w.ines
@@ -88,7 +90,7 @@ func TestACallThatComesInRingsEverybodyAndOneTakesIt(t *testing.T) {
 	assert.Equal(t, winner.ID, page.Call.Slip.RepID)
 	assert.Equal(t, contract.PhaseSpeaking, page.Call.State.Phase)
 	w.clock.Advance(time.Minute)
-	require.NoError(t, w.HangUp(t.Context(), winner, ring.CallID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), winner, ring.CallID))
 	ended := w.ended(ring.CallID)
 	assert.Equal(t, int64(60_000), ended.TalkMs)
 	assert.Empty(t, w.missed(w.ines))
@@ -110,33 +112,33 @@ func TestMissedCallsOfANumberAreOneThingOwedUntilSomebodySpeaksWithThem(t *testi
 	require.Len(t, owed, 1)
 	assert.Contains(t, owed[0].Reason, "on Main, 2 times, nobody called back")
 	assert.Equal(t, "Berit Osterlund", owed[0].Record.Name)
-	change := func(a desk.Actor, c contract.UnreturnedChange) error {
-		return w.ChangeUnreturned(t.Context(), a, owed[0].ID, c)
+	change := func(a firm.Actor, c contract.UnreturnedChange) error {
+		return w.Calls.ChangeUnreturned(t.Context(), a, owed[0].ID, c)
 	}
 	require.NoError(t, change(w.ines, contract.UnreturnedChange{Action: contract.Take}))
-	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.Take}), desk.ErrTakenOn)
-	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.GiveBack}), desk.ErrTakenOn, "it is not his to give back")
-	var wrong *desk.FieldError
+	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.Take}), calls.ErrTakenOn)
+	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.GiveBack}), calls.ErrTakenOn, "it is not his to give back")
+	var wrong *firm.FieldError
 	require.ErrorAs(t, change(w.ines, contract.UnreturnedChange{Action: contract.Close}), &wrong)
 	assert.Equal(t, "reason", wrong.Field)
 
 	first := w.calls()
-	require.NoError(t, w.HangUp(t.Context(), w.ines, first.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, first.ID))
 	w.ended(first.ID)
 	require.Len(t, w.missed(w.ines), 1, "a try without an answer settles nothing")
 	second := w.calls()
 	require.True(t, w.sim.TheyAnswer(mobileNumber))
 	w.until("speaking", func() bool { return w.phase(second.ID) == contract.PhaseSpeaking })
-	require.NoError(t, w.HangUp(t.Context(), w.ines, second.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, second.ID))
 	w.ended(second.ID)
 	assert.Empty(t, w.missed(w.ines))
-	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.Take}), desk.ErrSettled)
+	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.Take}), calls.ErrSettled)
 }
 
 func TestACallIsMissedAtOnceWhereNobodyCanBeRung(t *testing.T) {
 	w := newWorld(t)
 	w.sits(w.ines)
-	require.NoError(t, w.SetAvailability(t.Context(), w.ines, awayState))
+	require.NoError(t, w.Team.SetAvailability(t.Context(), w.ines, awayState))
 	w.line(func(l *contract.FirmLine) { l.Unanswered = contract.FirmLineUnansweredEnd })
 	w.comesIn("+14135550199")
 	w.until("owed", func() bool { return len(w.missed(w.ines)) == 1 })
@@ -157,22 +159,22 @@ func TestWhoDeclinesIsRungNoLongerAndTheCallGoesOn(t *testing.T) {
 	w.comesIn("")
 	ring := w.rung(w.ines)
 	assert.True(t, ring.Withheld)
-	require.NoError(t, w.DeclineCall(t.Context(), w.ines, ring.CallID))
-	rings, err := w.Rings(t.Context(), w.ines)
+	require.NoError(t, w.Arrivals.DeclineCall(t.Context(), w.ines, ring.CallID))
+	rings, err := w.Arrivals.Rings(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Empty(t, rings)
 	assert.Equal(t, ring.CallID, w.rung(w.tomas).CallID)
-	_, err = w.AnswerCall(t.Context(), w.tomas, uuid.New())
-	require.ErrorIs(t, err, desk.ErrNotFound)
-	got, err := w.AnswerCall(t.Context(), w.tomas, ring.CallID)
+	_, err = w.Arrivals.AnswerCall(t.Context(), w.tomas, uuid.New())
+	require.ErrorIs(t, err, firm.ErrNotFound)
+	got, err := w.Arrivals.AnswerCall(t.Context(), w.tomas, ring.CallID)
 	require.NoError(t, err)
 	assert.True(t, got.Withheld)
 	assert.Empty(t, got.Links)
-	require.NoError(t, w.HoldCall(t.Context(), w.tomas, ring.CallID, true))
+	require.NoError(t, w.Arrivals.HoldCall(t.Context(), w.tomas, ring.CallID, true))
 	page, err := w.CallPage(t.Context(), w.tomas, ring.CallID)
 	require.NoError(t, err)
 	assert.True(t, page.Call.State.OnHold)
-	_, err = w.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{NumberID: &w.mobile})
-	var in *desk.InCallError
+	_, err = w.Calls.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{NumberID: &w.mobile})
+	var in *firm.InCallError
 	require.ErrorAs(t, err, &in)
 }

@@ -10,6 +10,8 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/lane"
 	"trundo/internal/core/phone"
+	"trundo/internal/desk/calls"
+	"trundo/internal/desk/firm"
 	"trundo/internal/store/db"
 )
 
@@ -17,8 +19,8 @@ import (
 const laneHorizon = 36 * time.Hour
 
 // Lane is what a owes, ranked, and the calls a has just made.
-func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
-	f, err := d.firm(ctx)
+func (d *Desk) Lane(ctx context.Context, a firm.Actor) (contract.Lane, error) {
+	f, err := d.Settings(ctx)
 	if err != nil {
 		return contract.Lane{}, err
 	}
@@ -32,7 +34,7 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 		return contract.Lane{}, err
 	}
 	var items []lane.Item
-	followUps, calls := map[string]db.LaneFollowUpsRow{}, map[string]db.LaneSlipsRow{}
+	followUps, found := map[string]db.LaneFollowUpsRow{}, map[string]db.LaneSlipsRow{}
 	var records, callIDs []uuid.UUID
 	for _, x := range follow {
 		it := lane.Item{Kind: lane.FollowUp, ID: x.ID.String(), Promised: x.Promised, DayOnly: x.DayOnly, Text: x.Text}
@@ -58,9 +60,9 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 	}
 	wrote := map[string]db.UnreadMessagesRow{}
 	for _, m := range unread {
-		it := lane.Item{Kind: lane.Message, ID: m.ID.String(), Since: m.At, Text: shorten(cmp.Or(m.Subject, m.Body), 120)}
+		it := lane.Item{Kind: lane.Message, ID: m.ID.String(), Since: m.At, Text: firm.Shorten(cmp.Or(m.Subject, m.Body), 120)}
 		if m.LineID != nil {
-			it.Line = f.lineLabels[*m.LineID]
+			it.Line = f.LineLabels[*m.LineID]
 		}
 		items = append(items, it)
 		wrote[it.ID] = m
@@ -68,9 +70,9 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 	for _, x := range slips {
 		it := lane.Item{Kind: lane.UnfiledSlip, ID: x.ID.String(), Since: x.Since, HasNotes: x.HasNotes}
 		items, callIDs = append(items, it), append(callIDs, x.CallID)
-		calls[it.ID] = x
+		found[it.ID] = x
 	}
-	owed, missed, err := d.laneMissed(ctx, a, f)
+	owed, missed, err := d.Calls.LaneMissed(ctx, a, f)
 	if err != nil {
 		return contract.Lane{}, err
 	}
@@ -84,7 +86,7 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 	for _, r := range rounds {
 		items = append(items, lane.Item{Kind: lane.Round, ID: r.ID.String(), Since: r.Since, Left: r.Remaining, Why: r.Why, Text: r.Name})
 	}
-	rows, err := d.recordRowsByID(ctx, a, f, records)
+	rows, err := d.Book.RecordRowsByID(ctx, a, f, records)
 	if err != nil {
 		return contract.Lane{}, err
 	}
@@ -115,7 +117,7 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 			entry.Number, entry.DueAt, entry.DayOnly = numberFor(x.NumberID, row.Numbers), x.DueAt, x.DayOnly
 		case lane.Message:
 			m := wrote[e.ID]
-			entry.Typed = d.addressText(f, a, m.Channel, m.Address)
+			entry.Typed = d.Outreach.AddressText(f, a, m.Channel, m.Address)
 			if m.RecordID != nil {
 				entry.Record = &contract.RecordRef{ID: *m.RecordID, Kind: contract.RecordKind(m.RecordKind), Name: m.RecordName}
 			}
@@ -126,16 +128,16 @@ func (d *Desk) Lane(ctx context.Context, a Actor) (contract.Lane, error) {
 				entry.MessageID, entry.MessageHeard = &n.MessageID, &n.MessageHeard
 			}
 		case lane.UnfiledSlip:
-			x := calls[e.ID]
+			x := found[e.ID]
 			entry.CallID, entry.Record = &x.CallID, linkOf[x.CallID]
-			entry.Text = phone.Format(x.RemoteE164, x.RemoteExt, f.region, a.Style)
+			entry.Text = phone.Format(x.RemoteE164, x.RemoteExt, f.Region, a.Style)
 		case lane.MissedCall:
 			x := missed[e.ID]
 			entry.CallID, entry.Record, entry.Version, entry.TakenBy = &x.CallID, linkOf[x.CallID], x.Version, e.TakenBy
 			if x.MessageID != uuid.Nil {
 				entry.MessageID, entry.MessageHeard = &x.MessageID, &x.MessageHeard
 			}
-			if entry.Text = missedText(x, f, a); x.RemoteE164 != "" {
+			if entry.Text = calls.MissedText(x, f, a); x.RemoteE164 != "" {
 				entry.Typed = entry.Text
 			}
 		}

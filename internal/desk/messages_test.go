@@ -5,13 +5,15 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+	"trundo/internal/desk/outreach"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
 	"trundo/internal/core/outcome"
-	"trundo/internal/desk"
 	"trundo/internal/post"
 	"trundo/internal/store"
 )
@@ -41,7 +43,7 @@ func (w *world) sent(n int) post.Sent {
 }
 
 func (w *world) stateOf(id uuid.UUID) contract.MessageState {
-	t, err := w.Thread(w.t.Context(), w.ines, &w.berit, "")
+	t, err := w.Outreach.Thread(w.t.Context(), w.ines, &w.berit, "")
 	require.NoError(w.t, err)
 	for _, m := range t.Messages {
 		if m.ID == id {
@@ -53,17 +55,17 @@ func (w *world) stateOf(id uuid.UUID) contract.MessageState {
 
 func TestATextMessageGoesOutFromTheNumberThatIsShown(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
+	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
 	require.ErrorContains(t, err, "not registered for messages")
 	w.approved()
-	draft, err := w.DraftMessage(t.Context(), w.ines, to(w.berit, contract.ChannelText, strings.Repeat("a", 161)))
+	draft, err := w.Outreach.DraftMessage(t.Context(), w.ines, to(w.berit, contract.ChannelText, strings.Repeat("a", 161)))
 	require.NoError(t, err)
 	assert.Equal(t, "Main 413 555 0100", draft.From)
 	assert.Equal(t, "Berit Osterlund, 413 555 0142", draft.To)
 	assert.Equal(t, 2, draft.Parts)
-	m, err := w.SendMessage(t.Context(), w.ines, "once", to(w.berit, contract.ChannelText, "Good day"))
+	m, err := w.Outreach.SendMessage(t.Context(), w.ines, "once", to(w.berit, contract.ChannelText, "Good day"))
 	require.NoError(t, err)
-	again, err := w.SendMessage(t.Context(), w.ines, "once", to(w.berit, contract.ChannelText, "Good day"))
+	again, err := w.Outreach.SendMessage(t.Context(), w.ines, "once", to(w.berit, contract.ChannelText, "Good day"))
 	require.NoError(t, err)
 	assert.Equal(t, m.ID, again.ID)
 	assert.Equal(t, contract.MessageStateWaiting, m.State)
@@ -81,37 +83,37 @@ func TestATextMessageGoesOutFromTheNumberThatIsShown(t *testing.T) {
 func TestAMessageIsCancelled(t *testing.T) {
 	w := newWorld(t)
 	w.approved()
-	m, err := w.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
+	m, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
 	require.NoError(t, err)
-	_, err = w.CancelMessage(t.Context(), w.tomas, m.ID)
-	require.ErrorIs(t, err, desk.ErrForbidden)
-	m, err = w.CancelMessage(t.Context(), w.ines, m.ID)
+	_, err = w.Outreach.CancelMessage(t.Context(), w.tomas, m.ID)
+	require.ErrorIs(t, err, firm.ErrForbidden)
+	m, err = w.Outreach.CancelMessage(t.Context(), w.ines, m.ID)
 	require.NoError(t, err)
 	assert.Equal(t, contract.MessageStateCancelled, m.State)
-	second, err := w.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good evening"))
+	second, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good evening"))
 	require.NoError(t, err)
 	assert.Equal(t, "Good evening", w.sent(1).Text.Body)
 	w.until("it is written down", func() bool { return w.stateOf(second.ID) == contract.MessageStateSent })
-	_, err = w.CancelMessage(t.Context(), w.ines, second.ID)
-	require.ErrorIs(t, err, desk.ErrSent)
+	_, err = w.Outreach.CancelMessage(t.Context(), w.ines, second.ID)
+	require.ErrorIs(t, err, outreach.ErrSent)
 }
 
 func TestATextMessageWaitsForTheMorning(t *testing.T) {
 	w := newWorld(t)
 	w.approved()
 	w.clock.Advance(13 * time.Hour) // 4:00 UTC, 23:00 there
-	m, err := w.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
+	m, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
 	require.NoError(t, err)
 	require.NotNil(t, m.SendAt)
 	assert.Equal(t, "08:00", m.SendAt.In(w.ines.Zone).Format("15:04"))
-	mail, err := w.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelMail, "Good day"))
+	mail, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelMail, "Good day"))
 	require.NoError(t, err)
 	assert.WithinDuration(t, w.clock.Now().Add(5*time.Second), *mail.SendAt, time.Second, "a mail does not ring")
 }
 
 func TestAMailIsAnsweredInItsThread(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelMail, "Good day Berit,\nthe offer."))
+	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelMail, "Good day Berit,\nthe offer."))
 	require.NoError(t, err)
 	got := w.sent(1).Mail
 	require.NotNil(t, got)
@@ -120,10 +122,10 @@ func TestAMailIsAnsweredInItsThread(t *testing.T) {
 	assert.Equal(t, "Berit Osterlund", got.ToName)
 	assert.True(t, strings.HasSuffix(got.ID, "@lindenfall.example"))
 
-	answer := desk.Received{Channel: contract.ChannelMail, Reference: "1@vesper.example", From: "Berit@Vesper.example", To: got.From, Subject: "Re: About the tank", Body: "Thank you.", InReplyTo: got.ID}
-	require.NoError(t, w.Receive(t.Context(), answer))
-	require.NoError(t, w.Receive(t.Context(), answer), "the same one twice is taken once")
-	thread, err := w.Thread(t.Context(), w.ines, &w.berit, "")
+	answer := outreach.Received{Channel: contract.ChannelMail, Reference: "1@vesper.example", From: "Berit@Vesper.example", To: got.From, Subject: "Re: About the tank", Body: "Thank you.", InReplyTo: got.ID}
+	require.NoError(t, w.Outreach.Receive(t.Context(), answer))
+	require.NoError(t, w.Outreach.Receive(t.Context(), answer), "the same one twice is taken once")
+	thread, err := w.Outreach.Thread(t.Context(), w.ines, &w.berit, "")
 	require.NoError(t, err)
 	require.Len(t, thread.Messages, 2)
 	assert.True(t, thread.Messages[1].Incoming)
@@ -132,7 +134,7 @@ func TestAMailIsAnsweredInItsThread(t *testing.T) {
 	assert.Contains(t, lane[0], "Berit Osterlund: Re: About the tank (wrote at ")
 	assert.Empty(t, laneOf(t, w, w.tomas), "it is for who wrote last")
 
-	_, err = w.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelMail, "You are welcome."))
+	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelMail, "You are welcome."))
 	require.NoError(t, err)
 	assert.Equal(t, "1@vesper.example", w.sent(2).Mail.InReplyTo)
 	w.until("what is answered leaves the lane", func() bool { return len(laneOf(t, w, w.ines)) == 0 })
@@ -140,22 +142,22 @@ func TestAMailIsAnsweredInItsThread(t *testing.T) {
 
 func TestAMessageFromNobodyKnownWaits(t *testing.T) {
 	w := newWorld(t)
-	require.NoError(t, w.Receive(t.Context(), desk.Received{Channel: contract.ChannelText, From: "+12075550123", To: mainNumber, Body: "Do you have tanks?"}))
+	require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText, From: "+12075550123", To: mainNumber, Body: "Do you have tanks?"}))
 	lane, err := w.Lane(t.Context(), w.tomas)
 	require.NoError(t, err)
 	require.Len(t, lane.Owed, 1, "it is for every rep of the line")
 	assert.Nil(t, lane.Owed[0].Record)
 	assert.Equal(t, "207 555 0123", lane.Owed[0].Typed)
-	draft, err := w.DraftMessage(t.Context(), w.tomas, contract.NewMessage{Channel: contract.ChannelText, Address: &lane.Owed[0].Typed})
+	draft, err := w.Outreach.DraftMessage(t.Context(), w.tomas, contract.NewMessage{Channel: contract.ChannelText, Address: &lane.Owed[0].Typed})
 	require.NoError(t, err)
 	assert.Equal(t, "Main 413 555 0100", draft.From)
-	thread, err := w.AttachMessage(t.Context(), w.tomas, lane.Owed[0].ID, w.berit)
+	thread, err := w.Outreach.AttachMessage(t.Context(), w.tomas, lane.Owed[0].ID, w.berit)
 	require.NoError(t, err)
 	require.Len(t, thread.Messages, 1)
 	assert.Equal(t, "Berit Osterlund", thread.Record.Name)
-	require.NoError(t, w.ReadMessage(t.Context(), w.tomas, lane.Owed[0].ID))
+	require.NoError(t, w.Outreach.ReadMessage(t.Context(), w.tomas, lane.Owed[0].ID))
 	assert.Empty(t, laneOf(t, w, w.ines), "for everybody")
-	require.ErrorIs(t, w.ReadMessage(t.Context(), w.tomas, uuid.New()), desk.ErrNotFound)
+	require.ErrorIs(t, w.Outreach.ReadMessage(t.Context(), w.tomas, uuid.New()), firm.ErrNotFound)
 }
 
 func TestStopIsHonoured(t *testing.T) {
@@ -163,21 +165,21 @@ func TestStopIsHonoured(t *testing.T) {
 	w.approved()
 	in := func(body string) {
 		t.Helper()
-		require.NoError(t, w.Receive(t.Context(), desk.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: body}))
+		require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: body}))
 	}
-	m, err := w.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
+	m, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
 	require.NoError(t, err)
 	in(" stop. ")
 	assert.Contains(t, w.sent(1).Text.Body, "you will get no more messages", "the word is confirmed, and what waited is not sent")
 	w.until("it is written down", func() bool { w.clock.Advance(time.Second); return w.stateOf(m.ID) == contract.MessageStateFailed })
-	_, err = w.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
+	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
 	require.ErrorContains(t, err, "they answered STOP")
-	thread, err := w.Thread(t.Context(), w.ines, &w.berit, "")
+	thread, err := w.Outreach.Thread(t.Context(), w.ines, &w.berit, "")
 	require.NoError(t, err)
 	assert.NotEmpty(t, thread.OptedOut)
 	in("START")
 	assert.Contains(t, w.sent(2).Text.Body, "messages from us again")
-	_, err = w.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
+	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
 	require.NoError(t, err)
 	w.sent(3)
 }
@@ -186,10 +188,10 @@ func TestWhatTheNetworkRefusesSaysSo(t *testing.T) {
 	w := newWorld(t)
 	w.approved()
 	gone := "+14135550199"
-	m, err := w.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, Address: &gone, Body: &gone})
+	m, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, Address: &gone, Body: &gone})
 	require.NoError(t, err)
 	w.until("it has failed", func() bool { w.clock.Advance(time.Second); return w.stateOf(m.ID) == contract.MessageStateFailed })
-	thread, err := w.Thread(t.Context(), w.ines, nil, gone)
+	thread, err := w.Outreach.Thread(t.Context(), w.ines, nil, gone)
 	require.NoError(t, err)
 	assert.Equal(t, "refused: this number takes no messages", thread.Messages[0].Problem)
 }
@@ -204,7 +206,7 @@ func TestAMessageSettlesAMissedCall(t *testing.T) {
 	_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO unreturned (call_id, remote_e164, since) VALUES ($1, $2, $3)`, call, mobileNumber, monday)
 	require.NoError(t, err)
 	require.Len(t, laneOf(t, w, w.tomas), 1)
-	_, err = w.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "We call back at three"))
+	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "We call back at three"))
 	require.NoError(t, err)
 	w.sent(1)
 	w.until("it is settled for everybody", func() bool { return len(laneOf(t, w, w.tomas)) == 0 })
@@ -212,19 +214,19 @@ func TestAMessageSettlesAMissedCall(t *testing.T) {
 
 func TestTheOwnTelephoneIsTold(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.SetMailSettings(t.Context(), w.ines, contract.MailSettings{ForwardTexts: true})
+	_, err := w.Outreach.SetMailSettings(t.Context(), w.ines, contract.MailSettings{ForwardTexts: true})
 	require.ErrorContains(t, err, "confirm your telephone first")
 	_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO telephones (user_id, e164, verified_at) VALUES ($1, '+12075550188', now()); `, w.ines.ID)
 	require.NoError(t, err)
-	s, err := w.SetMailSettings(t.Context(), w.ines, contract.MailSettings{ForwardTexts: true, Address: "ines.calloway@lindenfall.example"})
+	s, err := w.Outreach.SetMailSettings(t.Context(), w.ines, contract.MailSettings{ForwardTexts: true, Address: "ines.calloway@lindenfall.example"})
 	require.NoError(t, err)
 	assert.Equal(t, "207 555 0188", *s.Telephone)
-	_, err = w.SetMailSettings(t.Context(), w.ines, contract.MailSettings{Address: "Ines <ines@x.example>"})
+	_, err = w.Outreach.SetMailSettings(t.Context(), w.ines, contract.MailSettings{Address: "Ines <ines@x.example>"})
 	require.Error(t, err)
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE records SET owner_id = $1 WHERE id = $2`, w.ines.ID, w.berit)
 	require.NoError(t, err)
 	w.approved()
-	require.NoError(t, w.Receive(t.Context(), desk.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "Is it today?"}))
+	require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "Is it today?"}))
 	got := w.sent(1).Text
 	assert.Equal(t, "+12075550188", got.To)
 	assert.Equal(t, "Berit Osterlund: Is it today?", got.Body)
@@ -234,8 +236,8 @@ func TestTheOwnTelephoneIsTold(t *testing.T) {
 func TestTemplatesAndOutcomesThatSend(t *testing.T) {
 	w := newWorld(t)
 	w.approved()
-	_, err := w.SetTemplates(t.Context(), w.ines, nil)
-	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err := w.Outreach.SetTemplates(t.Context(), w.ines, nil)
+	require.ErrorIs(t, err, firm.ErrForbidden)
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE users SET role = 'admin' WHERE id = $1`, w.odile.ID)
 	require.NoError(t, err)
 	w.clock.Advance(6 * time.Second)
@@ -245,31 +247,31 @@ func TestTemplatesAndOutcomesThatSend(t *testing.T) {
 		"templates.0.body":    {Name: "x", Channel: contract.ChannelText, Body: "Good day {weather}"},
 		"templates.0.subject": {Name: "x", Channel: contract.ChannelMail, Body: "x"},
 	} {
-		_, err := w.SetTemplates(t.Context(), admin, []contract.Template{bad})
-		var at *desk.FieldError
+		_, err := w.Outreach.SetTemplates(t.Context(), admin, []contract.Template{bad})
+		var at *firm.FieldError
 		require.ErrorAs(t, err, &at, field)
 		assert.Equal(t, field, at.Field)
 	}
-	set, err := w.SetTemplates(t.Context(), admin, []contract.Template{{Name: "Thank you", Channel: contract.ChannelText, Body: "Thank you, {given name} of {company}. {rep}", Active: true},
+	set, err := w.Outreach.SetTemplates(t.Context(), admin, []contract.Template{{Name: "Thank you", Channel: contract.ChannelText, Body: "Thank you, {given name} of {company}. {rep}", Active: true},
 		{Name: "Offer", Channel: contract.ChannelMail, Subject: "Offer for {company}", Body: "Good day {name}", Active: true}})
 	require.NoError(t, err)
 	require.Len(t, set, 2)
 	w.outcomeThat(outcome.Effect{Kind: outcome.Message, Target: set[0].ID.String()}, outcome.Effect{Kind: outcome.Mail, Target: set[1].ID.String()})
 	c := w.over()
 	before := w.state()
-	plan, err := w.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.sold)
+	plan, err := w.Filing.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.sold)
 	require.NoError(t, err)
 	assert.Equal(t, "text “Thank you” to the mobile number", plan.Items[0].Words)
 	assert.Equal(t, "send “Offer” to berit@vesper.example", plan.Items[1].Words)
 	target := set[0].ID.String()
-	_, err = w.PreviewOutcome(t.Context(), admin, contract.OutcomeSetting{Label: "x", Effects: []contract.Effect{{Kind: contract.EffectKindMail, Target: &target}}})
+	_, err = w.Filing.PreviewOutcome(t.Context(), admin, contract.OutcomeSetting{Label: "x", Effects: []contract.Effect{{Kind: contract.EffectKindMail, Target: &target}}})
 	require.ErrorContains(t, err, "no longer there", "it is none for mails")
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, "first", &plan.Items)
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, "first", &plan.Items)
 	require.NoError(t, err)
-	_, err = w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	_, err = w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
 	require.NoError(t, err)
 	assert.Equal(t, before, w.state())
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, "second", nil)
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, "second", nil)
 	require.NoError(t, err)
 	w.sent(2)
 	var texts []string
@@ -290,7 +292,7 @@ func TestTemplatesAndOutcomesThatSend(t *testing.T) {
 		}
 		return n == 2
 	})
-	undone, err := w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	undone, err := w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "it has been sent", undone.Effects[0].Why)
 }
@@ -304,35 +306,35 @@ func TestBadMessages(t *testing.T) {
 		"subject": {Channel: contract.ChannelMail, RecordID: &w.berit, Body: text("x"), Subject: text("a\nBcc: b@c.example")},
 		"address": {Channel: contract.ChannelText, Body: text("x"), Address: text("12")},
 	} {
-		_, err := w.SendMessage(t.Context(), w.ines, key(), n)
-		var at *desk.FieldError
+		_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), n)
+		var at *firm.FieldError
 		require.ErrorAs(t, err, &at, field)
 		assert.Equal(t, field, at.Field)
 	}
-	_, err := w.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, Body: text(strings.Repeat("a", 2000))})
+	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, Body: text(strings.Repeat("a", 2000))})
 	require.ErrorContains(t, err, "longer than a text message")
-	_, err = w.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelMail, RecordID: &w.vesper, Body: text("x"), Subject: text("x")})
+	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelMail, RecordID: &w.vesper, Body: text("x"), Subject: text("x")})
 	require.ErrorContains(t, err, "no mail address")
-	for _, r := range []desk.Received{{Channel: contract.ChannelText, From: "?", To: mainNumber, Body: "x"}, {Channel: contract.ChannelText, From: mobileNumber, To: "+14135550111", Body: "x"},
+	for _, r := range []outreach.Received{{Channel: contract.ChannelText, From: "?", To: mainNumber, Body: "x"}, {Channel: contract.ChannelText, From: mobileNumber, To: "+14135550111", Body: "x"},
 		{Channel: contract.ChannelMail, From: "a@b.example", To: "c@d.example"}} {
-		require.Error(t, w.Receive(t.Context(), r))
+		require.Error(t, w.Outreach.Receive(t.Context(), r))
 	}
-	_, err = w.Thread(t.Context(), w.ines, nil, "")
+	_, err = w.Outreach.Thread(t.Context(), w.ines, nil, "")
 	require.Error(t, err)
 }
 
 func TestMessagesGoAlongWhenTwoBecomeOne(t *testing.T) {
 	w := newWorld(t)
-	require.NoError(t, w.Receive(t.Context(), desk.Received{Channel: contract.ChannelMail, From: "berit@vesper.example", To: "ines@lindenfall.example", Subject: "Tanks", Body: "Do you have some?"}))
-	merged, err := w.MergeRecords(t.Context(), w.ines, key(), contract.Merge{Keep: w.aron, Lose: w.berit, Take: []string{}})
+	require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelMail, From: "berit@vesper.example", To: "ines@lindenfall.example", Subject: "Tanks", Body: "Do you have some?"}))
+	merged, err := w.Book.MergeRecords(t.Context(), w.ines, key(), contract.Merge{Keep: w.aron, Lose: w.berit, Take: []string{}})
 	require.NoError(t, err)
 	count := func(record uuid.UUID) int {
-		thread, err := w.Thread(t.Context(), w.ines, &record, "")
+		thread, err := w.Outreach.Thread(t.Context(), w.ines, &record, "")
 		require.NoError(t, err)
 		return len(thread.Messages)
 	}
 	assert.Equal(t, 1, count(w.aron))
-	_, err = w.UndoMerge(t.Context(), w.ines, merged.ID)
+	_, err = w.Book.UndoMerge(t.Context(), w.ines, merged.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 0, count(w.aron))
 	assert.Equal(t, 1, count(w.berit))

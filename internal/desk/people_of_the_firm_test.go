@@ -4,39 +4,39 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"trundo/internal/desk"
 )
 
 func TestAddUserAndSignIn(t *testing.T) {
 	w := newWorld(t)
-	good := desk.NewUser{Login: " Ada ", Name: "Ada Millrace", Password: "ten letters and more", Role: desk.Admin, Zone: "Europe/London"}
-	_, err := desk.AddUser(t.Context(), w.store.Queries, good)
+	good := firm.NewUser{Login: " Ada ", Name: "Ada Millrace", Password: "ten letters and more", Role: firm.Admin, Zone: "Europe/London"}
+	_, err := firm.AddUser(t.Context(), w.store.Queries, good)
 	require.NoError(t, err)
-	for field, change := range map[string]func(*desk.NewUser){
-		"login":    func(u *desk.NewUser) { u.Login = "ada" },
-		"name":     func(u *desk.NewUser) { u.Login, u.Name = "x", "  " },
-		"password": func(u *desk.NewUser) { u.Login, u.Password = "x", "short" },
-		"role":     func(u *desk.NewUser) { u.Login, u.Role = "x", "king" },
-		"zone":     func(u *desk.NewUser) { u.Login, u.Zone = "x", "Here/There" },
+	for field, change := range map[string]func(*firm.NewUser){
+		"login":    func(u *firm.NewUser) { u.Login = "ada" },
+		"name":     func(u *firm.NewUser) { u.Login, u.Name = "x", "  " },
+		"password": func(u *firm.NewUser) { u.Login, u.Password = "x", "short" },
+		"role":     func(u *firm.NewUser) { u.Login, u.Role = "x", "king" },
+		"zone":     func(u *firm.NewUser) { u.Login, u.Zone = "x", "Here/There" },
 	} {
 		bad := good
 		change(&bad)
-		_, err := desk.AddUser(t.Context(), w.store.Queries, bad)
-		var wrong *desk.FieldError
+		_, err := firm.AddUser(t.Context(), w.store.Queries, bad)
+		var wrong *firm.FieldError
 		require.ErrorAs(t, err, &wrong, field)
 		assert.Equal(t, field, wrong.Field)
 	}
 	a, err := w.SignIn(t.Context(), "ADA", "ten letters and more", "192.0.2.1")
 	require.NoError(t, err)
-	assert.Equal(t, desk.Admin, a.Role)
+	assert.Equal(t, firm.Admin, a.Role)
 	assert.Equal(t, "Europe/London", a.Zone.String())
 	for _, try := range [][2]string{{"ada", "wrong"}, {"nobody", "ten letters and more"}, {"", ""}} {
 		_, err := w.SignIn(t.Context(), try[0], try[1], "192.0.2.1")
-		require.ErrorIs(t, err, desk.ErrSignIn)
+		require.ErrorIs(t, err, firm.ErrSignIn)
 	}
 }
 
@@ -46,9 +46,9 @@ func TestSomebodyWhoLeavesIsSignedOutWithinSeconds(t *testing.T) {
 	require.NoError(t, err)
 	w.clock.Advance(6 * time.Second)
 	_, err = w.Actor(t.Context(), w.tomas.ID)
-	require.ErrorIs(t, err, desk.ErrSignedOut)
+	require.ErrorIs(t, err, firm.ErrSignedOut)
 	_, err = w.Actor(t.Context(), uuid.New())
-	require.ErrorIs(t, err, desk.ErrSignedOut)
+	require.ErrorIs(t, err, firm.ErrSignedOut)
 }
 
 func TestMeIsWhatABrowserNeeds(t *testing.T) {

@@ -9,6 +9,8 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	webhooks "github.com/standard-webhooks/standard-webhooks/libraries/go"
 	"github.com/stretchr/testify/assert"
@@ -16,7 +18,6 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/outcome"
-	"trundo/internal/desk"
 )
 
 // program is another program that is told: it answers as the test says and keeps what it got.
@@ -59,15 +60,15 @@ func (p *program) count() int {
 }
 
 // tells sets a program up that is told of these events, and gives who sets up.
-func (w *world) tells(p *program, events ...contract.WebhookEvent) (desk.Actor, contract.Webhook) {
+func (w *world) tells(p *program, events ...contract.WebhookEvent) (firm.Actor, contract.Webhook) {
 	w.t.Helper()
 	_, err := w.store.Pool.Exec(w.t.Context(), `UPDATE users SET role = 'admin' WHERE id = $1`, w.odile.ID)
 	require.NoError(w.t, err)
 	w.clock.Advance(6 * time.Second)
 	admin := w.actor("odile")
-	set, err := w.SetWebhooks(w.t.Context(), admin, contract.Webhooks{Webhooks: []contract.Webhook{{Name: "warehouse", URL: p.URL, Events: events, Active: true}}})
+	set, err := w.Outreach.SetWebhooks(w.t.Context(), admin, contract.Webhooks{Webhooks: []contract.Webhook{{Name: "warehouse", URL: p.URL, Events: events, Active: true}}})
 	require.NoError(w.t, err)
-	_, err = w.OutcomeSettings(w.t.Context(), admin) // the firm is read with it
+	_, err = w.Filing.OutcomeSettings(w.t.Context(), admin) // the firm is read with it
 	require.NoError(w.t, err)
 	return admin, set.Webhooks[0]
 }
@@ -78,10 +79,10 @@ func TestOtherProgramsAreToldOnce(t *testing.T) {
 	admin, hook := w.tells(p, contract.CallEnded, contract.SlipFiled, contract.RecordCreated)
 	c := w.over()
 	w.until("the end is told", func() bool { return p.count() == 1 })
-	_, err := w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 	w.until("the filing is told", func() bool { return p.count() == 2 })
-	_, err = w.AddRecord(t.Context(), w.ines, key(), contract.NewRecord{Kind: contract.RecordKindContact, Values: map[string]string{"given": "Joss", "family": "Fern"}})
+	_, err = w.Book.AddRecord(t.Context(), w.ines, key(), contract.NewRecord{Kind: contract.RecordKindContact, Values: map[string]string{"given": "Joss", "family": "Fern"}})
 	require.NoError(t, err)
 	w.until("the record is told", func() bool { return p.count() == 3 })
 	assert.Equal(t, "call.ended", p.got[0]["type"])
@@ -93,14 +94,14 @@ func TestOtherProgramsAreToldOnce(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, verify.VerifyIgnoringTimestamp(p.bodies[1], p.heads[1]), "the clock of the test is not today's")
 
-	log, err := w.Deliveries(t.Context(), admin)
+	log, err := w.Outreach.Deliveries(t.Context(), admin)
 	require.NoError(t, err)
 	require.Len(t, log, 3)
-	require.NoError(t, w.ReplayDelivery(t.Context(), admin, log[2].ID))
+	require.NoError(t, w.Outreach.ReplayDelivery(t.Context(), admin, log[2].ID))
 	w.until("it is told again", func() bool { return p.count() == 4 })
 	assert.Equal(t, p.ids[0], p.ids[3], "under the same id, so that the other program knows")
-	require.ErrorIs(t, w.ReplayDelivery(t.Context(), w.ines, log[2].ID), desk.ErrForbidden)
-	require.ErrorIs(t, w.ReplayDelivery(t.Context(), admin, uuid.New()), desk.ErrNotFound)
+	require.ErrorIs(t, w.Outreach.ReplayDelivery(t.Context(), w.ines, log[2].ID), firm.ErrForbidden)
+	require.ErrorIs(t, w.Outreach.ReplayDelivery(t.Context(), admin, uuid.New()), firm.ErrNotFound)
 }
 
 func TestATellingIsTriedAgainAndStopsWhereItIsNotWanted(t *testing.T) {
@@ -109,11 +110,11 @@ func TestATellingIsTriedAgainAndStopsWhereItIsNotWanted(t *testing.T) {
 	p.answers(http.StatusServiceUnavailable)
 	admin, _ := w.tells(p, contract.SlipFiled)
 	c := w.over()
-	_, err := w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 	w.until("it was tried", func() bool { return p.count() == 1 })
 	last := func() contract.Delivery {
-		log, err := w.Deliveries(t.Context(), admin)
+		log, err := w.Outreach.Deliveries(t.Context(), admin)
 		require.NoError(t, err)
 		return log[0]
 	}
@@ -125,15 +126,15 @@ func TestATellingIsTriedAgainAndStopsWhereItIsNotWanted(t *testing.T) {
 	assert.Equal(t, p.ids[0], p.ids[1])
 
 	p.answers(http.StatusGone)
-	require.NoError(t, w.ReplayDelivery(t.Context(), admin, last().ID))
+	require.NoError(t, w.Outreach.ReplayDelivery(t.Context(), admin, last().ID))
 	w.until("it has stopped", func() bool {
-		hooks, err := w.Webhooks(t.Context(), admin)
+		hooks, err := w.Outreach.Webhooks(t.Context(), admin)
 		require.NoError(t, err)
 		return !hooks.Webhooks[0].Active
 	})
 	for field, bad := range map[string]contract.Webhook{"webhooks.0.name": {URL: p.URL}, "webhooks.0.url": {Name: "x", URL: "ftp://x.example"}} {
-		_, err := w.SetWebhooks(t.Context(), admin, contract.Webhooks{Webhooks: []contract.Webhook{bad}})
-		var at *desk.FieldError
+		_, err := w.Outreach.SetWebhooks(t.Context(), admin, contract.Webhooks{Webhooks: []contract.Webhook{bad}})
+		var at *firm.FieldError
 		require.ErrorAs(t, err, &at, field)
 		assert.Equal(t, field, at.Field)
 	}
@@ -145,16 +146,16 @@ func TestAnOutcomeTellsAndIsHeldBack(t *testing.T) {
 	_, hook := w.tells(p)
 	w.outcomeThat(outcome.Effect{Kind: outcome.Webhook, Target: hook.ID.String()})
 	c := w.over()
-	_, err := w.File(t.Context(), w.ines, c.Slip.ID, "first", nil)
+	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, "first", nil)
 	require.NoError(t, err)
-	undone, err := w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	undone, err := w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
 	require.NoError(t, err)
 	assert.Equal(t, contract.FilingEffectStateUndone, undone.Effects[0].State)
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, "second", nil)
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, "second", nil)
 	require.NoError(t, err)
 	w.after(time.Second, "it is told", func() bool { return p.count() == 1 })
 	assert.Equal(t, "outcome.chosen", p.got[0]["type"])
-	undone, err = w.UndoFiling(t.Context(), w.ines, c.Slip.ID)
+	undone, err = w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "it has been told", undone.Effects[0].Why)
 }
@@ -170,25 +171,25 @@ func TestKeysForPrograms(t *testing.T) {
 	assert.Equal(t, []contract.Scope{contract.ScopeRead}, scopes)
 	for _, bad := range []string{"", "trundo_", made.Token + "x", "x" + made.Token} {
 		_, _, err := w.ByToken(t.Context(), bad)
-		require.ErrorIs(t, err, desk.ErrSignedOut, bad)
+		require.ErrorIs(t, err, firm.ErrSignedOut, bad)
 	}
 	all, err := w.Tokens(t.Context(), w.ines)
 	require.NoError(t, err)
 	require.Len(t, all, 1)
 	assert.NotNil(t, all[0].UsedAt)
-	require.ErrorIs(t, w.RevokeToken(t.Context(), w.tomas, all[0].ID), desk.ErrNotFound, "it is not his")
+	require.ErrorIs(t, w.RevokeToken(t.Context(), w.tomas, all[0].ID), firm.ErrNotFound, "it is not his")
 	w.clock.Advance(25 * time.Hour)
 	_, _, err = w.ByToken(t.Context(), made.Token)
-	require.ErrorIs(t, err, desk.ErrSignedOut, "its day is over")
+	require.ErrorIs(t, err, firm.ErrSignedOut, "its day is over")
 	made, err = w.MakeToken(t.Context(), w.ines, contract.NewToken{Name: "export", Scopes: []contract.Scope{contract.ScopeRead}})
 	require.NoError(t, err)
 	all, err = w.Tokens(t.Context(), w.ines)
 	require.NoError(t, err)
 	require.NoError(t, w.RevokeToken(t.Context(), w.ines, all[0].ID))
 	_, _, err = w.ByToken(t.Context(), made.Token)
-	require.ErrorIs(t, err, desk.ErrSignedOut)
+	require.ErrorIs(t, err, firm.ErrSignedOut)
 	_, err = w.MakeToken(t.Context(), w.ines, contract.NewToken{Name: "all", Scopes: []contract.Scope{contract.ScopeSettings}})
-	require.ErrorIs(t, err, desk.ErrForbidden)
+	require.ErrorIs(t, err, firm.ErrForbidden)
 	_, err = w.MakeToken(t.Context(), w.ines, contract.NewToken{Name: " ", Scopes: []contract.Scope{contract.ScopeRead}})
 	require.Error(t, err)
 }

@@ -9,6 +9,9 @@ import (
 	"strings"
 	"testing"
 
+	"trundo/internal/desk/calls"
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -16,7 +19,6 @@ import (
 	"trundo/internal/carrier"
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
-	"trundo/internal/desk"
 	"trundo/internal/formats"
 	"trundo/internal/store"
 )
@@ -45,7 +47,7 @@ func (w *world) recordingIs(id uuid.UUID, state contract.CallRecordingState) con
 
 func (w *world) act(id uuid.UUID, action contract.RecordingActAction) error {
 	reason := "a card number"
-	_, err := w.ActOnRecording(w.t.Context(), w.ines, id, contract.RecordingAct{Action: action, Reason: &reason})
+	_, err := w.Recordings.ActOnRecording(w.t.Context(), w.ines, id, contract.RecordingAct{Action: action, Reason: &reason})
 	return err
 }
 
@@ -53,19 +55,19 @@ func TestACallIsRecordedPausedHeardRemarkedAndDeleted(t *testing.T) {
 	w := newWorld(t)
 	c := w.speaks()
 	w.recordingIs(c.ID, contract.CallRecordingStateGoing)
-	require.ErrorIs(t, w.act(c.ID, contract.RecordingActActionStart), desk.ErrRecorded)
+	require.ErrorIs(t, w.act(c.ID, contract.RecordingActActionStart), calls.ErrRecorded)
 	require.NoError(t, w.act(c.ID, contract.RecordingActActionPause))
 	w.recordingIs(c.ID, contract.CallRecordingStatePaused)
-	require.NoError(t, w.PressKeys(t.Context(), w.ines, c.ID, "4711", false))
+	require.NoError(t, w.Arrivals.PressKeys(t.Context(), w.ines, c.ID, "4711", false))
 	require.NoError(t, w.act(c.ID, contract.RecordingActActionResume))
-	require.NoError(t, w.HoldCall(t.Context(), w.ines, c.ID, true))
-	require.NoError(t, w.HoldCall(t.Context(), w.ines, c.ID, false))
-	require.NoError(t, w.PressKeys(t.Context(), w.ines, c.ID, "2", false))
-	_, err := w.ActOnRecording(t.Context(), w.tomas, c.ID, contract.RecordingAct{Action: contract.RecordingActActionStop})
+	require.NoError(t, w.Arrivals.HoldCall(t.Context(), w.ines, c.ID, true))
+	require.NoError(t, w.Arrivals.HoldCall(t.Context(), w.ines, c.ID, false))
+	require.NoError(t, w.Arrivals.PressKeys(t.Context(), w.ines, c.ID, "2", false))
+	_, err := w.Recordings.ActOnRecording(t.Context(), w.tomas, c.ID, contract.RecordingAct{Action: contract.RecordingActActionStop})
 	require.ErrorIs(t, err, call.ErrNotThere)
 	at := w.recordingIs(c.ID, contract.CallRecordingStateGoing).Recording.Ms
 	w.until("some is recorded", func() bool { return w.recordingIs(c.ID, contract.CallRecordingStateGoing).Recording.Ms > at+200 })
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	kept := w.recordingIs(c.ID, contract.CallRecordingStateKept)
 	assert.Greater(t, kept.Recording.Ms, 200)
 	require.ErrorIs(t, w.act(c.ID, contract.RecordingActActionPause), call.ErrOver)
@@ -86,37 +88,37 @@ func TestACallIsRecordedPausedHeardRemarkedAndDeleted(t *testing.T) {
 	assert.Equal(t, "a card number", r.Gaps[0].Reason)
 	assert.Equal(t, r.Ms-(r.Gaps[0].ToMs-r.Gaps[0].FromMs), r.Figures.SilenceMs, "this network has no sound, and a pause is no silence")
 
-	f, err := w.OpenRecording(t.Context(), w.ines, r.ID, false)
+	f, err := w.Recordings.OpenRecording(t.Context(), w.ines, r.ID, false)
 	require.NoError(t, err)
 	sound, err := io.ReadAll(f)
 	require.NoError(t, err)
 	require.NoError(t, f.Close())
 	assert.Len(t, sound, 58+r.Ms*16)
 	for _, download := range []bool{false, true} { // a part of the same hearing, and taking it away
-		f, err = w.OpenRecording(t.Context(), w.ines, r.ID, download)
+		f, err = w.Recordings.OpenRecording(t.Context(), w.ines, r.ID, download)
 		require.NoError(t, err)
 		require.NoError(t, f.Close())
 	}
-	_, err = w.OpenRecording(t.Context(), w.tomas, r.ID, true)
-	require.ErrorIs(t, err, desk.ErrForbidden)
-	_, err = w.OpenRecording(t.Context(), w.ines, uuid.New(), true)
-	require.ErrorIs(t, err, desk.ErrNotFound)
+	_, err = w.Recordings.OpenRecording(t.Context(), w.tomas, r.ID, true)
+	require.ErrorIs(t, err, firm.ErrForbidden)
+	_, err = w.Recordings.OpenRecording(t.Context(), w.ines, uuid.New(), true)
+	require.ErrorIs(t, err, firm.ErrNotFound)
 
-	m, err := w.AddRemark(t.Context(), w.odile, r.ID, contract.NewRemark{AtMs: 100, Text: " Good question "})
+	m, err := w.Recordings.AddRemark(t.Context(), w.odile, r.ID, contract.NewRemark{AtMs: 100, Text: " Good question "})
 	require.NoError(t, err)
 	assert.Equal(t, "Good question", m.Text)
-	var field *desk.FieldError
-	_, err = w.AddRemark(t.Context(), w.odile, r.ID, contract.NewRemark{AtMs: r.Ms + 1, Text: "later"})
+	var field *firm.FieldError
+	_, err = w.Recordings.AddRemark(t.Context(), w.odile, r.ID, contract.NewRemark{AtMs: r.Ms + 1, Text: "later"})
 	require.ErrorAs(t, err, &field)
-	_, err = w.AddRemark(t.Context(), w.tomas, r.ID, contract.NewRemark{AtMs: 1, Text: "mine"})
-	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err = w.Recordings.AddRemark(t.Context(), w.tomas, r.ID, contract.NewRemark{AtMs: 1, Text: "mine"})
+	require.ErrorIs(t, err, firm.ErrForbidden)
 
-	require.ErrorIs(t, w.DeleteRecording(t.Context(), w.ines, r.ID, "she asked"), desk.ErrForbidden)
-	require.ErrorAs(t, w.DeleteRecording(t.Context(), w.odile, r.ID, " "), &field)
-	require.NoError(t, w.DeleteRecording(t.Context(), w.odile, r.ID, "she asked"))
-	require.ErrorIs(t, w.DeleteRecording(t.Context(), w.odile, r.ID, "twice"), desk.ErrNotFound)
-	_, err = w.OpenRecording(t.Context(), w.odile, r.ID, true)
-	require.ErrorIs(t, err, desk.ErrNotFound)
+	require.ErrorIs(t, w.Recordings.DeleteRecording(t.Context(), w.ines, r.ID, "she asked"), firm.ErrForbidden)
+	require.ErrorAs(t, w.Recordings.DeleteRecording(t.Context(), w.odile, r.ID, " "), &field)
+	require.NoError(t, w.Recordings.DeleteRecording(t.Context(), w.odile, r.ID, "she asked"))
+	require.ErrorIs(t, w.Recordings.DeleteRecording(t.Context(), w.odile, r.ID, "twice"), firm.ErrNotFound)
+	_, err = w.Recordings.OpenRecording(t.Context(), w.odile, r.ID, true)
+	require.ErrorIs(t, err, firm.ErrNotFound)
 	left, err := os.ReadDir(filepath.Join(filepath.Dir(w.journal), "recordings"))
 	require.NoError(t, err)
 	assert.Empty(t, left, "the sound is gone")
@@ -135,12 +137,12 @@ func TestALineThatIsNotRecordedCanBeForOneCall(t *testing.T) {
 	w := newWorld(t)
 	w.line(func(l *contract.FirmLine) { l.Recording = contract.RecordingRuleOff })
 	c := w.speaks()
-	require.ErrorIs(t, w.act(c.ID, contract.RecordingActActionPause), desk.ErrNotRecorded)
+	require.ErrorIs(t, w.act(c.ID, contract.RecordingActActionPause), calls.ErrNotRecorded)
 	require.NoError(t, w.act(c.ID, contract.RecordingActActionStart))
 	w.recordingIs(c.ID, contract.CallRecordingStateGoing)
 	require.NoError(t, w.act(c.ID, contract.RecordingActActionStop))
 	w.recordingIs(c.ID, contract.CallRecordingStateKept)
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)
 	assert.Len(t, w.page(c.ID).Recordings, 1)
 }
@@ -149,7 +151,7 @@ func TestARecordingThatACrashCutOffIsCompletedAtTheNextStart(t *testing.T) {
 	w := newWorld(t)
 	c := w.speaks()
 	w.recordingIs(c.ID, contract.CallRecordingStateGoing)
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.recordingIs(c.ID, contract.CallRecordingStateKept)
 	w.Desk.Close()
 	// As if it had been killed: a second of sound with an unfinished header, and a row that says that it goes on; and one whose file is gone.
@@ -174,15 +176,15 @@ func TestARecordingThatACrashCutOffIsCompletedAtTheNextStart(t *testing.T) {
 	assert.Equal(t, []any{"kept", 1000, ""}, []any{string(all[1].State), all[1].Ms, all[1].Trouble})
 	assert.Equal(t, []any{"kept", 0}, []any{string(all[2].State), all[2].Ms})
 	assert.Contains(t, all[2].Trouble, "no such file")
-	_, err := w.OpenRecording(t.Context(), w.ines, all[2].ID, true)
-	require.ErrorIs(t, err, desk.ErrNoSound)
+	_, err := w.Recordings.OpenRecording(t.Context(), w.ines, all[2].ID, true)
+	require.ErrorIs(t, err, calls.ErrNoSound)
 }
 
 func TestAMessageIsRecorded(t *testing.T) {
 	w := newWorld(t)
 	ref := w.comesIn("+14135550199")
-	w.passes("the tone", func() bool { return strings.Contains(w.WhatIsHeard(t.Context(), carrier.Ref(ref)), "a tone") })
-	all, err := w.Calls(t.Context(), w.ines, desk.CallQuery{})
+	w.passes("the tone", func() bool { return strings.Contains(w.Lines.WhatIsHeard(t.Context(), carrier.Ref(ref)), "a tone") })
+	all, err := w.Calls.Calls(t.Context(), w.ines, calls.CallQuery{})
 	require.NoError(t, err)
 	id := all.Calls[0].ID
 	w.until("it is recorded", func() bool { return w.recordedAs(id) == contract.CallRecordingKindMessage }) // no time passes meanwhile
@@ -190,7 +192,7 @@ func TestAMessageIsRecorded(t *testing.T) {
 	require.True(t, w.sim.OutsideHangsUp(ref))
 	c := w.recordingIs(id, contract.CallRecordingStateKept)
 	assert.Equal(t, contract.CallRecordingKindMessage, c.Recording.Kind)
-	f, err := w.OpenRecording(t.Context(), w.tomas, *c.Recording.ID, false)
+	f, err := w.Recordings.OpenRecording(t.Context(), w.tomas, *c.Recording.ID, false)
 	require.NoError(t, err, "a message in nobody's box is everybody's")
 	require.NoError(t, f.Close())
 }

@@ -5,12 +5,13 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 	"trundo/internal/store"
 )
 
@@ -35,7 +36,7 @@ func TestASheetSaysWhatIsKnown(t *testing.T) {
 	require.NoError(t, err)
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE phone_numbers SET field_id = $2 WHERE id = $1`, w.office, field)
 	require.NoError(t, err)
-	sheet, err := w.Record(t.Context(), w.ines, w.berit)
+	sheet, err := w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	assert.Equal(t, "12,000 l", value(sheet, "custom.tank"))
 	assert.Equal(t, "+14135550119", value(sheet, "custom.pump"))
@@ -50,15 +51,15 @@ func TestASheetSaysWhatIsKnown(t *testing.T) {
 	assert.Equal(t, "America/New_York", byLabel["mobile"].Zone)
 	assert.Contains(t, byLabel, "Pump house phone", "a telephone field stands among the numbers")
 	assert.Contains(t, byLabel["home"].Refused, "mother")
-	company, err := w.Record(t.Context(), w.ines, w.vesper)
+	company, err := w.Book.Record(t.Context(), w.ines, w.vesper)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Berit Osterlund"}, names(company.People))
-	_, err = w.Record(t.Context(), w.ines, uuid.New())
-	require.ErrorIs(t, err, desk.ErrNotFound)
+	_, err = w.Book.Record(t.Context(), w.ines, uuid.New())
+	require.ErrorIs(t, err, firm.ErrNotFound)
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE records SET deleted_at = now() WHERE id = $1`, w.aron)
 	require.NoError(t, err)
-	_, err = w.Record(t.Context(), w.ines, w.aron)
-	require.ErrorIs(t, err, desk.ErrGone)
+	_, err = w.Book.Record(t.Context(), w.ines, w.aron)
+	require.ErrorIs(t, err, firm.ErrGone)
 }
 
 const nurseryName = "Vesper Hollow Nursery"
@@ -66,21 +67,21 @@ const nurseryName = "Vesper Hollow Nursery"
 func TestAChangeOfARecordIsCheckedKeptAndTold(t *testing.T) {
 	w := newWorld(t)
 	note, mail, bad := "Mornings are best.", "b.osterlund@vesper.example", "no mail"
-	saved, err := w.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{"note": note, "email": mail}})
+	saved, err := w.Book.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{"note": note, "email": mail}})
 	require.NoError(t, err)
 	assert.Equal(t, []string{note, mail}, []string{saved.Note, value(saved, "email")})
 	assert.Equal(t, 2, saved.Version)
-	_, err = w.UpdateRecord(t.Context(), w.tomas, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{"note": mail}})
-	require.ErrorIs(t, err, desk.ErrChangedElse, "from what somebody read before")
-	same, err := w.UpdateRecord(t.Context(), w.tomas, w.berit, contract.RecordChange{Version: 2, Values: map[string]string{"note": note}})
+	_, err = w.Book.UpdateRecord(t.Context(), w.tomas, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{"note": mail}})
+	require.ErrorIs(t, err, firm.ErrChangedElse, "from what somebody read before")
+	same, err := w.Book.UpdateRecord(t.Context(), w.tomas, w.berit, contract.RecordChange{Version: 2, Values: map[string]string{"note": note}})
 	require.NoError(t, err)
 	assert.Equal(t, 2, same.Version, "nothing changed")
-	_, err = w.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 2, Values: map[string]string{"email": bad}})
-	var field *desk.FieldError
+	_, err = w.Book.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 2, Values: map[string]string{"email": bad}})
+	var field *firm.FieldError
 	require.ErrorAs(t, err, &field)
 	assert.Equal(t, "email", field.Field)
-	_, err = w.UpdateRecord(t.Context(), w.ines, uuid.New(), contract.RecordChange{Version: 1, Values: map[string]string{"note": note}})
-	require.ErrorIs(t, err, desk.ErrNotFound)
+	_, err = w.Book.UpdateRecord(t.Context(), w.ines, uuid.New(), contract.RecordChange{Version: 1, Values: map[string]string{"note": note}})
+	require.ErrorIs(t, err, firm.ErrNotFound)
 	h, err := w.History(t.Context(), w.ines, w.berit, "change", "")
 	require.NoError(t, err)
 	require.Len(t, h.Entries, 1)
@@ -88,12 +89,12 @@ func TestAChangeOfARecordIsCheckedKeptAndTold(t *testing.T) {
 }
 
 // admin signs in somebody with every right.
-func (w *world) admin() desk.Actor {
+func (w *world) admin() firm.Actor {
 	w.t.Helper()
 	_, err := w.store.Pool.Exec(w.t.Context(), `UPDATE users SET role = 'admin' WHERE login = 'odile'`)
 	require.NoError(w.t, err)
 	a := w.odile
-	a.Role = desk.Admin
+	a.Role = firm.Admin
 	return a
 }
 
@@ -103,7 +104,7 @@ func (w *world) add(kind contract.RecordKind, values map[string]string, numbers 
 	for _, n := range numbers {
 		list = append(list, contract.NewNumber{Typed: n})
 	}
-	r, err := w.AddRecord(w.t.Context(), w.ines, key(), contract.NewRecord{Kind: kind, Values: values, Numbers: &list})
+	r, err := w.Book.AddRecord(w.t.Context(), w.ines, key(), contract.NewRecord{Kind: kind, Values: values, Numbers: &list})
 	require.NoError(w.t, err)
 	return r
 }
@@ -123,19 +124,19 @@ func TestARecordOfEachKindIsMadeAndRelated(t *testing.T) {
 	quote := w.add(contract.RecordKindQuote, about(map[string]string{"deal": deal.ID.String(), "reference": "Q-1"}))
 	w.add(contract.RecordKindCase, about(nil))
 	w.add(contract.RecordKindVisit, about(map[string]string{"starts": "2026-03-05 10:00"}))
-	quote, err := w.SetItems(t.Context(), w.ines, quote.ID, contract.Items{Version: quote.Version, Items: []contract.Item{
+	quote, err := w.Book.SetItems(t.Context(), w.ines, quote.ID, contract.Items{Version: quote.Version, Items: []contract.Item{
 		{ProductID: &tank.ID, Label: "Tank", Quantity: "1", Unit: "14200", Discount: "5", Tax: "6.25"}, {Label: "Digging", Quantity: "2.5", Unit: "600.10", Discount: "0", Tax: "0"}}})
 	require.NoError(t, err)
 	// 14,200 less 5 % is 13,490; 6.25 % of that is 843.125, rounded 843.13; 2.5 times 600.10 is 1,500.25.
 	assert.Equal(t, []string{"14990.25 USD", "843.13 USD", "15833.38 USD"}, quote.Totals)
 	assert.Equal(t, "15833.38 USD", value(quote, "amount"))
 	assert.Equal(t, []string{"2.5", "5", "6.25", "13490.00 USD"}, []string{quote.Items[1].Quantity, quote.Items[0].Discount, quote.Items[0].Tax, *quote.Items[0].Net})
-	order, err := w.OrderFromQuote(t.Context(), w.ines, quote.ID, key())
+	order, err := w.Book.OrderFromQuote(t.Context(), w.ines, quote.ID, key())
 	require.NoError(t, err)
 	assert.Equal(t, []string{"15833.38 USD", "not yet", "not yet", "North tank"}, []string{value(order, "amount"), value(order, "delivery"), value(order, "invoice"), value(order, "quote")})
 	assert.Len(t, order.Items, 2)
 	for _, id := range []uuid.UUID{w.berit, w.vesper} {
-		r, err := w.Record(t.Context(), w.ines, id)
+		r, err := w.Book.Record(t.Context(), w.ines, id)
 		require.NoError(t, err)
 		kinds := map[contract.RecordKind]string{}
 		for _, x := range r.Related {
@@ -143,7 +144,7 @@ func TestARecordOfEachKindIsMadeAndRelated(t *testing.T) {
 		}
 		assert.Equal(t, map[contract.RecordKind]string{"deal": "enquiry", "quote": "accepted", "case": "new", "visit": "planned", "order": "open, delivery not yet, invoice not yet"}, kinds)
 	}
-	d, err := w.Record(t.Context(), w.ines, deal.ID)
+	d, err := w.Book.Record(t.Context(), w.ines, deal.ID)
 	require.NoError(t, err)
 	assert.Len(t, d.Related, 2, "quote and order of the deal")
 
@@ -159,13 +160,13 @@ func TestARecordOfEachKindIsMadeAndRelated(t *testing.T) {
 		"web":     {Kind: contract.RecordKindCompany, Values: map[string]string{"name": "x", "web": "javascript:alert(1)"}},
 		"numbers": {Kind: contract.RecordKindContact, Values: map[string]string{"family": "x"}, Numbers: &[]contract.NewNumber{{Typed: "1234567890123456789012345678901234567890"}}},
 	} {
-		_, err := w.AddRecord(t.Context(), w.ines, key(), bad)
-		var field *desk.FieldError
+		_, err := w.Book.AddRecord(t.Context(), w.ines, key(), bad)
+		var field *firm.FieldError
 		require.ErrorAs(t, err, &field, name)
 		assert.Equal(t, name, field.Field)
 	}
-	_, err = w.SetItems(t.Context(), w.ines, quote.ID, contract.Items{Version: quote.Version + 5, Items: []contract.Item{}})
-	require.ErrorIs(t, err, desk.ErrChangedElse)
+	_, err = w.Book.SetItems(t.Context(), w.ines, quote.ID, contract.Items{Version: quote.Version + 5, Items: []contract.Item{}})
+	require.ErrorIs(t, err, firm.ErrChangedElse)
 }
 
 func TestACompanyIsNeverAPartOfItself(t *testing.T) {
@@ -173,8 +174,8 @@ func TestACompanyIsNeverAPartOfItself(t *testing.T) {
 	part := w.add(contract.RecordKindCompany, map[string]string{"name": "Vesper Glass", "company": w.vesper.String()})
 	small := w.add(contract.RecordKindCompany, map[string]string{"name": "Vesper Seeds", "company": part.ID.String()})
 	for _, up := range []uuid.UUID{w.vesper, part.ID, small.ID} {
-		_, err := w.UpdateRecord(t.Context(), w.ines, w.vesper, contract.RecordChange{Version: 1, Values: map[string]string{"company": up.String()}})
-		var field *desk.FieldError
+		_, err := w.Book.UpdateRecord(t.Context(), w.ines, w.vesper, contract.RecordChange{Version: 1, Values: map[string]string{"company": up.String()}})
+		var field *firm.FieldError
 		require.ErrorAs(t, err, &field)
 		assert.Equal(t, "company", field.Field)
 	}
@@ -183,27 +184,27 @@ func TestACompanyIsNeverAPartOfItself(t *testing.T) {
 func TestALeadBecomesAContactAndKeepsItsHistory(t *testing.T) {
 	w := newWorld(t)
 	lead := w.add(contract.RecordKindLead, map[string]string{"given": "Joss", "family": "Underhill", "source": "Radio"}, "607 555 0158")
-	c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &lead.Numbers[0].ID})
+	c, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &lead.Numbers[0].ID})
 	require.NoError(t, err)
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
-	_, err = w.ConvertLead(t.Context(), w.ines, lead.ID, contract.Conversion{Version: 99})
-	require.ErrorIs(t, err, desk.ErrChangedElse)
-	_, err = w.ConvertLead(t.Context(), w.ines, lead.ID, contract.Conversion{Version: lead.Version, CompanyName: ptr("Old Quarry Stables"), DealName: ptr("Tank"), DealAmount: ptr("lots")})
-	var field *desk.FieldError
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
+	_, err = w.Book.ConvertLead(t.Context(), w.ines, lead.ID, contract.Conversion{Version: 99})
+	require.ErrorIs(t, err, firm.ErrChangedElse)
+	_, err = w.Book.ConvertLead(t.Context(), w.ines, lead.ID, contract.Conversion{Version: lead.Version, CompanyName: ptr("Old Quarry Stables"), DealName: ptr("Tank"), DealAmount: ptr("lots")})
+	var field *firm.FieldError
 	require.ErrorAs(t, err, &field)
 	assert.Equal(t, "deal_amount", field.Field)
-	contact, err := w.ConvertLead(t.Context(), w.ines, lead.ID, contract.Conversion{Version: lead.Version, CompanyName: ptr("Old Quarry Stables"), DealName: ptr("Tank"), DealAmount: ptr("900")})
+	contact, err := w.Book.ConvertLead(t.Context(), w.ines, lead.ID, contract.Conversion{Version: lead.Version, CompanyName: ptr("Old Quarry Stables"), DealName: ptr("Tank"), DealAmount: ptr("900")})
 	require.NoError(t, err)
 	assert.Equal(t, []any{lead.ID, contract.RecordKindContact, "Old Quarry Stables", 1, "Radio"}, []any{contact.ID, contact.Kind, contact.Company.Name, contact.Touches, contact.Source})
 	require.Len(t, contact.Related, 1)
 	assert.Equal(t, "900.00 USD", contact.Related[0].Text)
-	_, err = w.ConvertLead(t.Context(), w.ines, lead.ID, contract.Conversion{Version: contact.Version})
+	_, err = w.Book.ConvertLead(t.Context(), w.ines, lead.ID, contract.Conversion{Version: contact.Version})
 	require.ErrorAs(t, err, &field, "only once")
 }
 
 func TestNumbersAreAddedChangedOrderedAndMarked(t *testing.T) {
 	w := newWorld(t)
-	r, err := w.AddNumber(t.Context(), w.ines, w.berit, contract.NewNumber{Label: ptr("Direct"), Typed: "1-413-555-0150 ext. 7"})
+	r, err := w.Book.AddNumber(t.Context(), w.ines, w.berit, contract.NewNumber{Label: ptr("Direct"), Typed: "1-413-555-0150 ext. 7"})
 	require.NoError(t, err)
 	labels := func(r contract.Record) (l []string) {
 		for _, n := range r.Numbers {
@@ -213,48 +214,48 @@ func TestNumbersAreAddedChangedOrderedAndMarked(t *testing.T) {
 	}
 	assert.Equal(t, []string{"mobile", "office", "direct", "home"}, labels(r), "in the usual order")
 	assert.Equal(t, []string{"413 555 0150 ext 7", "1-413-555-0150 ext. 7"}, []string{r.Numbers[2].Display, r.Numbers[2].Typed})
-	_, err = w.SetBookSettings(t.Context(), w.admin(), contract.BookSettings{NumberOrderContact: []string{"office", "mobile"}, NumberOrderLead: []string{}, Layouts: []contract.Layout{
+	_, err = w.Book.SetBookSettings(t.Context(), w.admin(), contract.BookSettings{NumberOrderContact: []string{"office", "mobile"}, NumberOrderLead: []string{}, Layouts: []contract.Layout{
 		{Kind: contract.RecordKindContact, Fields: []contract.PlacedField{{Key: "email", Place: contract.PlacedFieldPlaceTop}}}}})
 	require.NoError(t, err)
-	r, err = w.Record(t.Context(), w.ines, w.berit)
+	r, err = w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"office", "mobile", "home", "direct"}, labels(r)[:4], "the firm's order first, then as they came")
-	r, err = w.OrderNumbers(t.Context(), w.ines, w.berit, contract.NumberOrder{Labels: []string{"direct"}})
+	r, err = w.Book.OrderNumbers(t.Context(), w.ines, w.berit, contract.NumberOrder{Labels: []string{"direct"}})
 	require.NoError(t, err)
 	assert.Equal(t, "direct", labels(r)[0], "the record's own")
 	direct := r.Numbers[0].ID
-	r, err = w.ChangeNumber(t.Context(), w.ines, direct, contract.NumberChange{Typed: ptr("413 555 0151"), Label: ptr("Desk")})
+	r, err = w.Book.ChangeNumber(t.Context(), w.ines, direct, contract.NumberChange{Typed: ptr("413 555 0151"), Label: ptr("Desk")})
 	require.NoError(t, err)
 	assert.Contains(t, labels(r), "desk")
-	_, err = w.ChangeNumber(t.Context(), w.ines, direct, contract.NumberChange{Typed: ptr("nobody")})
-	var field *desk.FieldError
+	_, err = w.Book.ChangeNumber(t.Context(), w.ines, direct, contract.NumberChange{Typed: ptr("nobody")})
+	var field *firm.FieldError
 	require.ErrorAs(t, err, &field)
 	assert.Equal(t, "typed", field.Field)
-	_, err = w.ChangeNumber(t.Context(), w.ines, direct, contract.NumberChange{DoNotCall: ptr(true), Reason: ptr("only by mail")})
+	_, err = w.Book.ChangeNumber(t.Context(), w.ines, direct, contract.NumberChange{DoNotCall: ptr(true), Reason: ptr("only by mail")})
 	require.NoError(t, err)
-	_, err = w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &direct})
-	var no *desk.RefusedError
+	_, err = w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &direct})
+	var no *firm.RefusedError
 	require.ErrorAs(t, err, &no)
 	assert.Contains(t, no.Error(), "only by mail")
-	r, err = w.RemoveNumber(t.Context(), w.odile, direct)
+	r, err = w.Book.RemoveNumber(t.Context(), w.odile, direct)
 	require.NoError(t, err)
 	assert.NotContains(t, labels(r), "desk")
-	_, err = w.RemoveNumber(t.Context(), w.ines, direct)
-	require.ErrorIs(t, err, desk.ErrNotFound)
-	book, err := w.Book(t.Context(), w.ines)
+	_, err = w.Book.RemoveNumber(t.Context(), w.ines, direct)
+	require.ErrorIs(t, err, firm.ErrNotFound)
+	book, err := w.Book.Book(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Equal(t, []any{"email", contract.FieldDefPlaceTop}, []any{book.Kinds[0].Fields[0].Key, book.Kinds[0].Fields[0].Place})
-	_, err = w.SetBookSettings(t.Context(), w.ines, contract.BookSettings{})
-	require.ErrorIs(t, err, desk.ErrForbidden)
-	_, err = w.AddField(t.Context(), w.ines, contract.FieldEdit{})
-	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err = w.Book.SetBookSettings(t.Context(), w.ines, contract.BookSettings{})
+	require.ErrorIs(t, err, firm.ErrForbidden)
+	_, err = w.Book.AddField(t.Context(), w.ines, contract.FieldEdit{})
+	require.ErrorIs(t, err, firm.ErrForbidden)
 }
 
 func TestATelephoneFieldIsCallableAndFound(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.AddField(t.Context(), w.admin(), contract.FieldEdit{Kind: contract.RecordKindContact, Label: "Pump house phone", Type: contract.FieldEditTypePhone})
+	_, err := w.Book.AddField(t.Context(), w.admin(), contract.FieldEdit{Kind: contract.RecordKindContact, Label: "Pump house phone", Type: contract.FieldEditTypePhone})
 	require.NoError(t, err)
-	r, err := w.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{"custom.pump_house_phone": "(518) 555-0101"}})
+	r, err := w.Book.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{"custom.pump_house_phone": "(518) 555-0101"}})
 	require.NoError(t, err)
 	assert.Equal(t, "(518) 555-0101", value(r, "custom.pump_house_phone"))
 	var pump contract.PhoneNumber
@@ -264,14 +265,14 @@ func TestATelephoneFieldIsCallableAndFound(t *testing.T) {
 		}
 	}
 	assert.Equal(t, "518 555 0101", pump.Display)
-	c, err := w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &pump.ID})
+	c, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &pump.ID})
 	require.NoError(t, err)
 	assert.Equal(t, "Berit Osterlund", c.Links[0].Record.Name)
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
-	_, err = w.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: r.Version, Values: map[string]string{"custom.pump_house_phone": "ask at the gate"}})
-	var field *desk.FieldError
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
+	_, err = w.Book.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: r.Version, Values: map[string]string{"custom.pump_house_phone": "ask at the gate"}})
+	var field *firm.FieldError
 	require.ErrorAs(t, err, &field)
-	r, err = w.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: r.Version, Values: map[string]string{"custom.pump_house_phone": ""}})
+	r, err = w.Book.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: r.Version, Values: map[string]string{"custom.pump_house_phone": ""}})
 	require.NoError(t, err)
 	assert.Len(t, r.Numbers, 3)
 }
@@ -279,17 +280,17 @@ func TestATelephoneFieldIsCallableAndFound(t *testing.T) {
 func TestARemovedRecordIsGoneAndComesBack(t *testing.T) {
 	w := newWorld(t)
 	c := w.calls() // deleted while being called: the call goes on, and is kept
-	require.NoError(t, w.RemoveRecord(t.Context(), w.odile, w.berit))
-	_, err := w.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{"note": "x"}})
-	require.ErrorIs(t, err, desk.ErrGone, "while it was edited")
-	require.ErrorIs(t, w.RemoveRecord(t.Context(), w.odile, w.berit), desk.ErrGone)
-	notes, err := w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Still here.", Writer: "left"})
+	require.NoError(t, w.Book.RemoveRecord(t.Context(), w.odile, w.berit))
+	_, err := w.Book.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{"note": "x"}})
+	require.ErrorIs(t, err, firm.ErrGone, "while it was edited")
+	require.ErrorIs(t, w.Book.RemoveRecord(t.Context(), w.odile, w.berit), firm.ErrGone)
+	notes, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Still here.", Writer: "left"})
 	require.NoError(t, err)
 	assert.True(t, notes.Saved)
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
-	_, err = w.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
-	require.ErrorIs(t, err, desk.ErrNotFound)
-	r, err := w.RestoreRecord(t.Context(), w.odile, w.berit)
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
+	_, err = w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
+	require.ErrorIs(t, err, firm.ErrNotFound)
+	r, err := w.Book.RestoreRecord(t.Context(), w.odile, w.berit)
 	require.NoError(t, err)
 	assert.Equal(t, 1, r.Touches)
 }
@@ -304,7 +305,7 @@ func TestWhatComesAndWhatIsOwedIsSeenAtAGlance(t *testing.T) {
 		"due": w.clock.Now().AddDate(0, 0, 3).Format("2006-01-02")})
 	w.add(contract.RecordKindOrder, map[string]string{"name": "Pumps for us", "way": "to a supplier", "company": w.vesper.String(), "stage": "open"})
 	lines := func(id uuid.UUID) []string {
-		sheet, err := w.Record(t.Context(), w.ines, id)
+		sheet, err := w.Book.Record(t.Context(), w.ines, id)
 		require.NoError(t, err)
 		list := []string{}
 		for _, r := range sheet.Related {
@@ -322,7 +323,7 @@ func TestWhatComesAndWhatIsOwedIsSeenAtAGlance(t *testing.T) {
 	assert.Contains(t, lines(w.vesper), "delivery Tanks: on its way, due 5 Mar 2026 (5 Mar 2026)")
 	assert.Contains(t, lines(w.vesper), "order Pumps for us: to a supplier: open, delivery none, invoice none ()")
 	assert.Contains(t, lines(order.ID), invoice, "and on the order")
-	page, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: []contract.RecordKind{contract.RecordKindInvoice}, Sort: ptr("order"),
+	page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: []contract.RecordKind{contract.RecordKindInvoice}, Sort: ptr("order"),
 		Filter: ptr(`{"field":"stage","op":"is","value":"sent"}`)})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"First part"}, names(page.Rows))

@@ -11,6 +11,10 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/filing"
+	"trundo/internal/desk/firm"
+	"trundo/internal/desk/rounds"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -21,7 +25,6 @@ import (
 	"trundo/internal/core/call"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/slip"
-	"trundo/internal/desk"
 	"trundo/internal/live"
 	"trundo/internal/store"
 )
@@ -128,7 +131,7 @@ func (s *simulation) restart() {
 }
 
 // works is a rep, who goes on with one round or another until all are over.
-func (s *simulation) works(ctx context.Context, a desk.Actor, dice *rand.Rand) {
+func (s *simulation) works(ctx context.Context, a firm.Actor, dice *rand.Rand) {
 	var window *live.Subscription
 	at := s.rounds[dice.IntN(len(s.rounds))]
 	for n := 0; s.left.Load() > 0 && ctx.Err() == nil; n++ {
@@ -153,15 +156,15 @@ func (s *simulation) works(ctx context.Context, a desk.Actor, dice *rand.Rand) {
 }
 
 // step does what a rep does next, at the round where they are, and tells at which they are then.
-func (s *simulation) step(ctx context.Context, a desk.Actor, at uuid.UUID, dice *rand.Rand) uuid.UUID {
+func (s *simulation) step(ctx context.Context, a firm.Actor, at uuid.UUID, dice *rand.Rand) uuid.UUID {
 	s.steps.Add(1)
 	another := s.rounds[dice.IntN(len(s.rounds))]
-	r, err := s.Round(ctx, a, at)
+	r, err := s.Rounds.Round(ctx, a, at)
 	if !s.fine(err) || r.Over {
 		return another
 	}
 	do := func(act contract.RoundAct) {
-		_, err := s.ActOnRound(ctx, a, r.ID, key(), act)
+		_, err := s.Rounds.ActOnRound(ctx, a, r.ID, key(), act)
 		s.fine(err)
 	}
 	if r.Mine == "going" && dice.IntN(40) == 0 {
@@ -190,14 +193,14 @@ func (s *simulation) step(ctx context.Context, a desk.Actor, at uuid.UUID, dice 
 		}
 		outcome := s.outcomes[dice.IntN(len(s.outcomes))]
 		if outcome == s.sold {
-			s.fine(s.HangUp(ctx, a, c.Call.ID)) // a conversation is ended before it is filed
+			s.fine(s.Calls.HangUp(ctx, a, c.Call.ID)) // a conversation is ended before it is filed
 		}
-		_, err := s.SettleInRound(ctx, a, r.ID, key(), contract.RoundSettle{SlipID: c.Call.Slip.ID, OutcomeID: &outcome})
+		_, err := s.Rounds.SettleInRound(ctx, a, r.ID, key(), contract.RoundSettle{SlipID: c.Call.Slip.ID, OutcomeID: &outcome})
 		if !s.fine(err) {
 			return at
 		}
 		if dice.IntN(25) == 0 {
-			if _, err := s.UndoFiling(ctx, a, c.Call.Slip.ID); s.fine(err) {
+			if _, err := s.Filing.UndoFiling(ctx, a, c.Call.Slip.ID); s.fine(err) {
 				s.faults[3].Add(1)
 			}
 		}
@@ -213,12 +216,12 @@ func numberOf(c *contract.Call) string {
 
 // fine tells whether something was done; what a rep can meet when colleagues and servers come between is no fault.
 func (s *simulation) fine(err error) bool {
-	var in *desk.InCallError
-	var field *desk.FieldError
+	var in *firm.InCallError
+	var field *firm.FieldError
 	switch {
 	case err == nil:
 		return true
-	case errors.Is(err, desk.ErrRoundOver), errors.Is(err, desk.ErrLetGo), errors.Is(err, desk.ErrNobodyNow), errors.Is(err, desk.ErrUnfiled), errors.Is(err, desk.ErrTooLate), errors.Is(err, slip.ErrStillInCall), errors.Is(err, call.ErrNotThere), errors.As(err, &in), errors.As(err, &field),
+	case errors.Is(err, rounds.ErrRoundOver), errors.Is(err, rounds.ErrLetGo), errors.Is(err, rounds.ErrNobodyNow), errors.Is(err, rounds.ErrUnfiled), errors.Is(err, filing.ErrTooLate), errors.Is(err, slip.ErrStillInCall), errors.Is(err, call.ErrNotThere), errors.As(err, &in), errors.As(err, &field),
 		errors.Is(err, context.DeadlineExceeded):
 		return false
 	}
@@ -240,7 +243,7 @@ func (s *simulation) check(people int) {
 		"no rep is in two calls")
 	for _, id := range s.rounds {
 		assert.Equal(s.t, people, one(`SELECT count(*) FROM round_people WHERE round_id = $1 AND state = 'done'`, id), "nobody is lost")
-		results, err := s.RoundResults(ctx, s.ines, id)
+		results, err := s.Rounds.RoundResults(ctx, s.ines, id)
 		require.NoError(s.t, err)
 		assert.Equal(s.t, people, results.People)
 		assert.Equal(s.t, results.Attempts, one(`SELECT count(*) FROM round_calls x JOIN calls c ON c.id = x.call_id WHERE x.round_id = $1`, id), "the totals agree with the calls")

@@ -5,12 +5,13 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 func TestARoundWaitsForACallThatComesIn(t *testing.T) {
@@ -20,16 +21,16 @@ func TestARoundWaitsForACallThatComesIn(t *testing.T) {
 	r := w.starts(w.ines, w.people(3))
 	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 	first := r.Current.Call
-	require.NoError(t, w.HangUp(t.Context(), w.ines, first.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, first.ID))
 	w.ended(first.ID)
-	w.until("her line is free", func() bool { return w.CallsInProgress() == 0 })
+	w.until("her line is free", func() bool { return w.Calls.CallsInProgress() == 0 })
 	ref := w.comesIn("+14135550177")
 	w.rung(w.ines)
 	r = w.settles(w.ines, r, nothing)
 	assert.Nil(t, r.Current, "nobody is called while somebody calls")
 	assert.Equal(t, "a call comes in for you", r.Waits)
 	require.True(t, w.sim.OutsideHangsUp(ref))
-	w.until("it rings no more", func() bool { rings, err := w.Rings(t.Context(), w.ines); return err == nil && len(rings) == 0 })
+	w.until("it rings no more", func() bool { rings, err := w.Arrivals.Rings(t.Context(), w.ines); return err == nil && len(rings) == 0 })
 	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 	assert.Equal(t, "Person 02", r.Current.Record.Name)
 }
@@ -40,13 +41,13 @@ func TestWhoWantsNoCallsBetweenIsNotRung(t *testing.T) {
 	r := w.starts(w.ines, w.people(2), byKey, func(s *contract.RoundSettings) { s.TakesCalls = false })
 	w.acts(w.ines, r.ID, contract.RoundActActGo)
 	ref := w.comesIn("+14135550177")
-	w.until("it is there", func() bool { return w.CallsInProgress() == 1 })
-	w.after(time.Second, "somebody else would be rung", func() bool { return w.CallsInProgress() == 0 || w.clock.Since(monday) > time.Minute })
-	rings, err := w.Rings(t.Context(), w.ines)
+	w.until("it is there", func() bool { return w.Calls.CallsInProgress() == 1 })
+	w.after(time.Second, "somebody else would be rung", func() bool { return w.Calls.CallsInProgress() == 0 || w.clock.Since(monday) > time.Minute })
+	rings, err := w.Arrivals.Rings(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Empty(t, rings)
 	w.sim.OutsideHangsUp(ref)
-	w.until("it is over", func() bool { return w.CallsInProgress() == 0 })
+	w.until("it is over", func() bool { return w.Calls.CallsInProgress() == 0 })
 	w.acts(w.ines, r.ID, contract.RoundActActPause)
 	w.comesIn("+14135550178")
 	w.rung(w.ines)
@@ -64,7 +65,7 @@ func TestTheTelephoneStaysForTheWholeRound(t *testing.T) {
 	w.until("it is answered", func() bool { return w.sim.TheyAnswer(ownNumber) })
 	w.until("the first one is called", func() bool {
 		var err error
-		r, err = w.Round(t.Context(), w.ines, r.ID)
+		r, err = w.Rounds.Round(t.Context(), w.ines, r.ID)
 		return err == nil && r.Current != nil && r.Current.Call != nil
 	})
 	leg := w.legTo(ownNumber)
@@ -92,9 +93,9 @@ func TestEverybodyWasRemovedMeanwhile(t *testing.T) {
 	assert.Equal(t, 39, strings.Count(w.beads(r.ID), "cannot"))
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE records SET deleted_at = now() WHERE id = $1`, ids[39])
 	require.NoError(t, err)
-	_, err = w.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActSkip})
+	_, err = w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActSkip})
 	require.NoError(t, err)
-	r, err = w.Round(t.Context(), w.ines, r.ID)
+	r, err = w.Rounds.Round(t.Context(), w.ines, r.ID)
 	require.NoError(t, err)
 	assert.True(t, r.Over)
 	assert.Zero(t, r.Called)
@@ -102,31 +103,31 @@ func TestEverybodyWasRemovedMeanwhile(t *testing.T) {
 
 func TestWhatARepChoseLastIsOfferedAgain(t *testing.T) {
 	w := newWorld(t)
-	s, err := w.RoundDefaults(t.Context(), w.tomas)
+	s, err := w.Rounds.RoundDefaults(t.Context(), w.tomas)
 	require.NoError(t, err)
 	s.PerDay, s.Pace = 5, contract.ByKey
-	_, err = w.SetRoundDefaults(t.Context(), w.tomas, s)
-	require.ErrorIs(t, err, desk.ErrForbidden)
-	_, err = w.SetRoundDefaults(t.Context(), w.odile, s)
+	_, err = w.Rounds.SetRoundDefaults(t.Context(), w.tomas, s)
+	require.ErrorIs(t, err, firm.ErrForbidden)
+	_, err = w.Rounds.SetRoundDefaults(t.Context(), w.odile, s)
 	require.NoError(t, err)
-	now, err := w.RoundDefaults(t.Context(), w.ines)
+	now, err := w.Rounds.RoundDefaults(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Equal(t, 5, now.PerDay, "the team's")
 	r := w.starts(w.ines, w.people(2), func(s *contract.RoundSettings) { s.PerDay = 3 })
-	now, err = w.RoundDefaults(t.Context(), w.ines)
+	now, err = w.Rounds.RoundDefaults(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Equal(t, 3, now.PerDay, "her own")
 	assert.Equal(t, contract.ByKey, now.Pace)
 
 	now.PerDay, now.Order = 1, contract.Best
-	changed, err := w.SetRoundSettings(t.Context(), w.ines, r.ID, now)
+	changed, err := w.Rounds.SetRoundSettings(t.Context(), w.ines, r.ID, now)
 	require.NoError(t, err)
 	assert.Equal(t, contract.Best, changed.Settings.Order)
-	_, err = w.SetRoundSettings(t.Context(), w.tomas, r.ID, now)
-	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err = w.Rounds.SetRoundSettings(t.Context(), w.tomas, r.ID, now)
+	require.ErrorIs(t, err, firm.ErrForbidden)
 	now.PerDay = 0
-	_, err = w.SetRoundSettings(t.Context(), w.ines, r.ID, now)
-	var at *desk.FieldError
+	_, err = w.Rounds.SetRoundSettings(t.Context(), w.ines, r.ID, now)
+	var at *firm.FieldError
 	require.ErrorAs(t, err, &at)
 }
 
@@ -136,47 +137,47 @@ func TestARoundIsStartedForSomebodyOfAListOrTheLane(t *testing.T) {
 	list := w.list("Spring filters")
 	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO list_members (list_id, record_id, at) SELECT $1, unnest($2::uuid[]), now()`, list, ids)
 	require.NoError(t, err)
-	s, err := w.RoundDefaults(t.Context(), w.odile)
+	s, err := w.Rounds.RoundDefaults(t.Context(), w.odile)
 	require.NoError(t, err)
 	wish := contract.RoundStart{ListID: &list, RepID: &w.tomas.ID, Settings: s}
-	_, err = w.StartRound(t.Context(), w.ines, key(), wish)
-	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err = w.Rounds.StartRound(t.Context(), w.ines, key(), wish)
+	require.ErrorIs(t, err, firm.ErrForbidden)
 	k := key()
-	r, err := w.StartRound(t.Context(), w.odile, k, wish)
+	r, err := w.Rounds.StartRound(t.Context(), w.odile, k, wish)
 	require.NoError(t, err)
 	assert.Equal(t, "Spring filters", r.Name)
 	assert.Equal(t, 3, r.Total)
-	again, err := w.StartRound(t.Context(), w.odile, k, wish)
+	again, err := w.Rounds.StartRound(t.Context(), w.odile, k, wish)
 	require.NoError(t, err)
 	assert.Equal(t, r.ID, again.ID, "the same key makes it once")
 	require.Len(t, laneOf(t, w, w.tomas), 1)
 	assert.Contains(t, laneOf(t, w, w.tomas)[0], "round started for you by odile")
-	preview, err := w.PreviewRound(t.Context(), w.ines, contract.RoundStart{ListID: &list, Settings: s})
+	preview, err := w.Rounds.PreviewRound(t.Context(), w.ines, contract.RoundStart{ListID: &list, Settings: s})
 	require.NoError(t, err)
 	require.Len(t, preview.Going, 1)
 	assert.Equal(t, 3, preview.Going[0].Remaining)
 
-	_, err = w.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "The offer"})
+	_, err = w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "The offer"})
 	require.NoError(t, err)
 	lane := true
-	r, err = w.StartRound(t.Context(), w.ines, key(), contract.RoundStart{Lane: &lane, Settings: s})
+	r, err = w.Rounds.StartRound(t.Context(), w.ines, key(), contract.RoundStart{Lane: &lane, Settings: s})
 	require.NoError(t, err)
-	people, err := w.RoundPeople(t.Context(), w.ines, r.ID, 0, 10)
+	people, err := w.Rounds.RoundPeople(t.Context(), w.ines, r.ID, 0, 10)
 	require.NoError(t, err)
 	require.Len(t, people, 1)
 	assert.Equal(t, "Berit Osterlund", people[0].Record.Name)
-	_, err = w.Round(t.Context(), w.ines, uuid.New())
-	require.ErrorIs(t, err, desk.ErrNotFound)
+	_, err = w.Rounds.Round(t.Context(), w.ines, uuid.New())
+	require.ErrorIs(t, err, firm.ErrNotFound)
 
 	// A round of somebody's own list is seen by nobody else.
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE lists SET shared = false WHERE id = $1`, list)
 	require.NoError(t, err)
-	r, err = w.StartRound(t.Context(), w.ines, key(), contract.RoundStart{ListID: &list, Settings: s})
+	r, err = w.Rounds.StartRound(t.Context(), w.ines, key(), contract.RoundStart{ListID: &list, Settings: s})
 	require.NoError(t, err)
-	_, err = w.Round(t.Context(), w.odile, r.ID)
-	require.ErrorIs(t, err, desk.ErrNotFound)
-	for a, there := range map[desk.Actor]int{w.ines: 2, w.odile: 1} {
-		all, err := w.Rounds(t.Context(), a)
+	_, err = w.Rounds.Round(t.Context(), w.odile, r.ID)
+	require.ErrorIs(t, err, firm.ErrNotFound)
+	for a, there := range map[firm.Actor]int{w.ines: 2, w.odile: 1} {
+		all, err := w.Rounds.Rounds(t.Context(), a)
 		require.NoError(t, err)
 		n := 0
 		for _, x := range all {

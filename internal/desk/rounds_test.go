@@ -7,6 +7,9 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+	"trundo/internal/desk/rounds"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -16,7 +19,6 @@ import (
 	"trundo/internal/core/outcome"
 	"trundo/internal/core/round"
 	"trundo/internal/core/slip"
-	"trundo/internal/desk"
 	"trundo/internal/store"
 )
 
@@ -53,34 +55,34 @@ func (w *world) outcome(label string, effects string) uuid.UUID {
 }
 
 // starts begins a round of people for a, by a pace; change may change its settings.
-func (w *world) starts(a desk.Actor, ids []uuid.UUID, change ...func(*contract.RoundSettings)) contract.Round {
+func (w *world) starts(a firm.Actor, ids []uuid.UUID, change ...func(*contract.RoundSettings)) contract.Round {
 	w.t.Helper()
-	s, err := w.RoundDefaults(w.t.Context(), a)
+	s, err := w.Rounds.RoundDefaults(w.t.Context(), a)
 	require.NoError(w.t, err)
 	s.OtherHour = false
 	for _, c := range change {
 		c(&s)
 	}
-	r, err := w.StartRound(w.t.Context(), a, key(), contract.RoundStart{Selection: &contract.Selection{Ids: &ids}, Settings: s})
+	r, err := w.Rounds.StartRound(w.t.Context(), a, key(), contract.RoundStart{Selection: &contract.Selection{Ids: &ids}, Settings: s})
 	require.NoError(w.t, err)
 	return r
 }
 
 func byKey(s *contract.RoundSettings) { s.Pace = contract.ByKey }
 
-func (w *world) acts(a desk.Actor, id uuid.UUID, act contract.RoundActAct) contract.Round {
+func (w *world) acts(a firm.Actor, id uuid.UUID, act contract.RoundActAct) contract.Round {
 	w.t.Helper()
-	r, err := w.ActOnRound(w.t.Context(), a, id, key(), contract.RoundAct{Act: act})
+	r, err := w.Rounds.ActOnRound(w.t.Context(), a, id, key(), contract.RoundAct{Act: act})
 	require.NoError(w.t, err)
 	return r
 }
 
 // settles files a's attempt with an outcome.
-func (w *world) settles(a desk.Actor, r contract.Round, outcome uuid.UUID) contract.Round {
+func (w *world) settles(a firm.Actor, r contract.Round, outcome uuid.UUID) contract.Round {
 	w.t.Helper()
 	require.NotNil(w.t, r.Current)
 	require.NotNil(w.t, r.Current.Call)
-	next, err := w.SettleInRound(w.t.Context(), a, r.ID, key(), contract.RoundSettle{SlipID: r.Current.Call.Slip.ID, OutcomeID: &outcome})
+	next, err := w.Rounds.SettleInRound(w.t.Context(), a, r.ID, key(), contract.RoundSettle{SlipID: r.Current.Call.Slip.ID, OutcomeID: &outcome})
 	require.NoError(w.t, err)
 	return next
 }
@@ -88,7 +90,7 @@ func (w *world) settles(a desk.Actor, r contract.Round, outcome uuid.UUID) contr
 // beads are how the people of a round stand: "spoke current waiting".
 func (w *world) beads(id uuid.UUID) string {
 	w.t.Helper()
-	people, err := w.RoundPeople(w.t.Context(), w.ines, id, 0, 100)
+	people, err := w.Rounds.RoundPeople(w.t.Context(), w.ines, id, 0, 100)
 	require.NoError(w.t, err)
 	var beads []string
 	for _, p := range people {
@@ -138,7 +140,7 @@ func TestARoundIsWorkedThrough(t *testing.T) {
 	assert.Equal(t, 2, r.Current.Attempt)
 	r = w.settles(w.ines, r, w.sold)
 	assert.True(t, r.Over)
-	results, err := w.RoundResults(t.Context(), w.ines, r.ID)
+	results, err := w.Rounds.RoundResults(t.Context(), w.ines, r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []contract.RoundTally{{Outcome: "Visit agreed", Reached: true, People: 2}, {Outcome: "Wrong number", People: 1}}, results.Outcomes)
 	assert.Equal(t, 5, results.Attempts)
@@ -146,28 +148,28 @@ func TestARoundIsWorkedThrough(t *testing.T) {
 	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM calls`).Scan(&calls))
 	assert.Equal(t, results.Attempts, calls)
 	var file bytes.Buffer
-	require.NoError(t, w.WriteRoundResults(t.Context(), w.odile, r.ID, &file))
+	require.NoError(t, w.Rounds.WriteRoundResults(t.Context(), w.odile, r.ID, &file))
 	assert.Contains(t, file.String(), "Person 03,contact,spoke,Visit agreed,1,")
-	rest, err := w.ListRest(t.Context(), w.ines, r.ID, "The rest")
+	rest, err := w.Rounds.ListRest(t.Context(), w.ines, r.ID, "The rest")
 	require.NoError(t, err)
 	assert.Equal(t, 1, *rest.Count, "who was skipped; not who is never to be called")
-	_, err = w.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActGo})
-	require.ErrorIs(t, err, desk.ErrRoundOver)
+	_, err = w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActGo})
+	require.ErrorIs(t, err, rounds.ErrRoundOver)
 }
 
 func TestThePreviewSaysWhyOthersAreNotCalled(t *testing.T) {
 	w := newWorld(t)
 	ids := append(w.people(3), w.berit, w.aron)
 	c := w.calls()
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)
 	_, err := w.store.Pool.Exec(t.Context(), `DELETE FROM phone_numbers WHERE record_id = $1`, ids[0])
 	require.NoError(t, err)
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE phone_numbers SET zones = '{Asia/Tokyo}' WHERE record_id = $1`, ids[1])
 	require.NoError(t, err)
-	s, err := w.RoundDefaults(t.Context(), w.ines)
+	s, err := w.Rounds.RoundDefaults(t.Context(), w.ines)
 	require.NoError(t, err)
-	view, err := w.PreviewRound(t.Context(), w.ines, contract.RoundStart{Selection: &contract.Selection{Ids: &ids}, Settings: s})
+	view, err := w.Rounds.PreviewRound(t.Context(), w.ines, contract.RoundStart{Selection: &contract.Selection{Ids: &ids}, Settings: s})
 	require.NoError(t, err)
 	assert.Equal(t, "1 of 5 can be called now: 1 is outside calling hours, 1 was called today, 1 asked not to be called, 1 has no number that can be called.", view.Sentence)
 	assert.Equal(t, "5 people, 2 March", view.Name)
@@ -186,13 +188,13 @@ func TestThePreviewSaysWhyOthersAreNotCalled(t *testing.T) {
 	} {
 		bad := contract.RoundStart{Selection: &contract.Selection{Ids: &ids}, Settings: s}
 		change(&bad)
-		_, err := w.StartRound(t.Context(), w.tomas, key(), bad)
-		var at *desk.FieldError
+		_, err := w.Rounds.StartRound(t.Context(), w.tomas, key(), bad)
+		var at *firm.FieldError
 		require.ErrorAs(t, err, &at, field)
 		assert.Equal(t, field, at.Field)
 	}
 	nobody := []uuid.UUID{store.NewID()}
-	_, err = w.StartRound(t.Context(), w.ines, key(), contract.RoundStart{Selection: &contract.Selection{Ids: &nobody}, Settings: s})
+	_, err = w.Rounds.StartRound(t.Context(), w.ines, key(), contract.RoundStart{Selection: &contract.Selection{Ids: &nobody}, Settings: s})
 	require.ErrorIs(t, err, round.ErrNobody)
 }
 
@@ -217,15 +219,15 @@ func TestANextNumberIsTried(t *testing.T) {
 	assert.Equal(t, third, *r.Current.NumberID)
 	require.NotNil(t, r.Current.Call)
 	assert.Equal(t, 3, r.Current.Attempt)
-	open, err := w.MyDesk(t.Context(), w.ines)
+	open, err := w.Calls.MyDesk(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Len(t, open.Calls, 1, "no slip of a left number stays behind")
-	_, err = w.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActNextNumber})
-	var at *desk.FieldError
+	_, err = w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActNextNumber})
+	var at *firm.FieldError
 	require.ErrorAs(t, err, &at)
 	assert.Equal(t, "number_id", at.Field)
 
-	added, err := w.AddNumber(t.Context(), w.ines, ids[0], contract.NewNumber{Typed: "518 555 0192"})
+	added, err := w.Book.AddNumber(t.Context(), w.ines, ids[0], contract.NewNumber{Typed: "518 555 0192"})
 	require.NoError(t, err)
 	fresh := added.Numbers[len(added.Numbers)-1].ID
 	for _, n := range added.Numbers {
@@ -233,7 +235,7 @@ func TestANextNumberIsTried(t *testing.T) {
 			fresh = n.ID
 		}
 	}
-	r, err = w.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActNextNumber, NumberID: &fresh})
+	r, err = w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActNextNumber, NumberID: &fresh})
 	require.NoError(t, err)
 	assert.Equal(t, fresh, *r.Current.NumberID)
 	r = w.settles(w.ines, r, w.sold)
@@ -252,30 +254,30 @@ func TestTheLastOutcomeIsTakenBack(t *testing.T) {
 	r = w.settles(w.ines, r, w.sold)
 	assert.Equal(t, "spoke current waiting", w.beads(r.ID))
 	require.Equal(t, slip, r.Undo.SlipID)
-	_, err := w.UndoFiling(t.Context(), w.ines, slip)
+	_, err := w.Filing.UndoFiling(t.Context(), w.ines, slip)
 	require.NoError(t, err)
 	assert.Equal(t, "current current waiting", w.beads(r.ID))
-	record, err := w.Record(t.Context(), w.ines, ids[0])
+	record, err := w.Book.Record(t.Context(), w.ines, ids[0])
 	require.NoError(t, err)
 	for _, v := range record.Values {
 		assert.NotEqual(t, "spring", v.Text)
 	}
-	_, err = w.ActOnRound(t.Context(), w.tomas, r.ID, key(), contract.RoundAct{Act: contract.RoundActActBack, Position: new(int)})
-	require.ErrorIs(t, err, desk.ErrLetGo, "she is still at them")
+	_, err = w.Rounds.ActOnRound(t.Context(), w.tomas, r.ID, key(), contract.RoundAct{Act: contract.RoundActActBack, Position: new(int)})
+	require.ErrorIs(t, err, rounds.ErrLetGo, "she is still at them")
 	// Its slip says what came of it after all.
 	noAnswer := w.outcome("Nothing", `[]`)
-	desks, err := w.MyDesk(t.Context(), w.ines)
+	desks, err := w.Calls.MyDesk(t.Context(), w.ines)
 	require.NoError(t, err)
 	require.Len(t, desks.Calls, 1)
-	c, err := w.ChangeSlip(t.Context(), w.ines, slip, contract.SlipChange{OutcomeID: &noAnswer, Version: desks.Calls[0].Slip.Version})
+	c, err := w.Filing.ChangeSlip(t.Context(), w.ines, slip, contract.SlipChange{OutcomeID: &noAnswer, Version: desks.Calls[0].Slip.Version})
 	require.NoError(t, err)
-	_, err = w.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 	assert.Equal(t, "later current waiting", w.beads(r.ID))
 	// A correction long after is followed too.
 	page, err := w.CallPage(t.Context(), w.ines, c.ID)
 	require.NoError(t, err)
-	_, err = w.ChangeSlip(t.Context(), w.ines, slip, contract.SlipChange{OutcomeID: &w.sold, Version: page.Call.Slip.Version})
+	_, err = w.Filing.ChangeSlip(t.Context(), w.ines, slip, contract.SlipChange{OutcomeID: &w.sold, Version: page.Call.Slip.Version})
 	require.NoError(t, err)
 	assert.Equal(t, "spoke current waiting", w.beads(r.ID))
 }
@@ -287,9 +289,9 @@ func TestARoundThatIsOverGoesOnWhereItsLastOutcomeIsTakenBack(t *testing.T) {
 	slip := r.Current.Call.Slip.ID
 	r = w.settles(w.ines, r, w.sold)
 	require.True(t, r.Over)
-	_, err := w.UndoFiling(t.Context(), w.ines, slip)
+	_, err := w.Filing.UndoFiling(t.Context(), w.ines, slip)
 	require.NoError(t, err)
-	r, err = w.Round(t.Context(), w.ines, r.ID)
+	r, err = w.Rounds.Round(t.Context(), w.ines, r.ID)
 	require.NoError(t, err)
 	assert.False(t, r.Over)
 	require.NotNil(t, r.Current)
@@ -318,7 +320,7 @@ func TestARoundIsPausedLeftAndHandedOver(t *testing.T) {
 	assert.Equal(t, contract.RoundMine("paused"), r.Mine)
 	assert.Equal(t, "spoke waiting waiting", w.beads(r.ID))
 
-	_, err := w.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActHandOver, RepID: &w.tomas.ID})
+	_, err := w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActHandOver, RepID: &w.tomas.ID})
 	require.NoError(t, err)
 	require.Len(t, laneOf(t, w, w.tomas), 1)
 	assert.Contains(t, laneOf(t, w, w.tomas)[0], "round handed over by ines")
@@ -327,7 +329,7 @@ func TestARoundIsPausedLeftAndHandedOver(t *testing.T) {
 	assert.Equal(t, "Person 02", r.Current.Record.Name)
 
 	back := 0
-	r, err = w.ActOnRound(t.Context(), w.tomas, r.ID, key(), contract.RoundAct{Act: contract.RoundActActBack, Position: &back})
+	r, err = w.Rounds.ActOnRound(t.Context(), w.tomas, r.ID, key(), contract.RoundAct{Act: contract.RoundActActBack, Position: &back})
 	require.NoError(t, err)
 	assert.Equal(t, "Person 01", r.Current.Record.Name)
 	assert.Equal(t, "current waiting waiting", w.beads(r.ID))
@@ -350,14 +352,14 @@ func TestARoundPausesWhereTheCarrierRefusesEveryCall(t *testing.T) {
 		}
 	}
 	w.until("it pauses", func() bool {
-		r, _ := w.Round(t.Context(), w.ines, r.ID)
+		r, _ := w.Rounds.Round(t.Context(), w.ines, r.ID)
 		return r.Mine == "paused" && strings.Contains(r.Why, "the carrier refused three calls")
 	})
 	assert.Equal(t, "later later later waiting waiting", w.beads(r.ID))
-	people, err := w.RoundPeople(t.Context(), w.ines, r.ID, 0, 10)
+	people, err := w.Rounds.RoundPeople(t.Context(), w.ines, r.ID, 0, 10)
 	require.NoError(t, err)
 	assert.Zero(t, people[0].Attempts, "it was no attempt")
-	open, err := w.MyDesk(t.Context(), w.ines)
+	open, err := w.Calls.MyDesk(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Empty(t, open.Calls)
 }
@@ -366,14 +368,14 @@ func TestARoundWaitsForAPromise(t *testing.T) {
 	w := newWorld(t)
 	due := monday.Add(-time.Minute)
 	promised := true
-	_, err := w.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "The price", DueAt: &due, Promised: &promised})
+	_, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "The price", DueAt: &due, Promised: &promised})
 	require.NoError(t, err)
 	r := w.starts(w.ines, w.people(2))
 	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 	assert.Nil(t, r.Current)
 	assert.Equal(t, "you promised Berit Osterlund a call at 09:59", r.Waits)
 	anyway := true
-	r, err = w.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActGo, Anyway: &anyway})
+	r, err = w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActGo, Anyway: &anyway})
 	require.NoError(t, err)
 	require.NotNil(t, r.Current)
 	r = w.settles(w.ines, r, w.sold)
@@ -388,18 +390,18 @@ func TestSomebodyWhoIsDeletedOrMergedWhileTheyAreCalled(t *testing.T) {
 	r := w.starts(w.ines, ids)
 	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 	gone := w.odile
-	require.NoError(t, w.RemoveRecord(t.Context(), gone, ids[0]))
+	require.NoError(t, w.Book.RemoveRecord(t.Context(), gone, ids[0]))
 	r = w.settles(w.ines, r, nothing)
 	assert.Equal(t, "cannot current waiting", w.beads(r.ID))
 	keep := ids[1]
-	_, err := w.MergeRecords(t.Context(), w.odile, key(), contract.Merge{Keep: w.berit, Lose: keep, Take: []string{}})
+	_, err := w.Book.MergeRecords(t.Context(), w.odile, key(), contract.Merge{Keep: w.berit, Lose: keep, Take: []string{}})
 	require.NoError(t, err)
 	r = w.settles(w.ines, r, w.sold)
 	assert.Equal(t, "cannot spoke current", w.beads(r.ID))
-	people, err := w.RoundPeople(t.Context(), w.ines, r.ID, 0, 10)
+	people, err := w.Rounds.RoundPeople(t.Context(), w.ines, r.ID, 0, 10)
 	require.NoError(t, err)
 	assert.Equal(t, "Berit Osterlund", people[1].Record.Name)
-	require.NoError(t, w.RemoveRecord(t.Context(), gone, ids[2]))
+	require.NoError(t, w.Book.RemoveRecord(t.Context(), gone, ids[2]))
 	r = w.settles(w.ines, r, nothing)
 	assert.True(t, r.Over)
 }
@@ -416,7 +418,7 @@ func TestAMessageIsLeftWhileTheNextIsCalled(t *testing.T) {
 	yes := true
 	settle := contract.RoundSettle{SlipID: r.Current.Call.Slip.ID, Leave: &yes}
 	w.after(time.Millisecond, "somebody answers", func() bool { return w.phase(first) == contract.PhaseSpeaking })
-	r, err = w.SettleInRound(t.Context(), w.ines, r.ID, key(), settle)
+	r, err = w.Rounds.SettleInRound(t.Context(), w.ines, r.ID, key(), settle)
 	require.NoError(t, err)
 	assert.Equal(t, "message current", w.beads(r.ID))
 	require.NotNil(t, r.Current.Call)
@@ -427,7 +429,7 @@ func TestAMessageIsLeftWhileTheNextIsCalled(t *testing.T) {
 		page, err := w.CallPage(t.Context(), w.ines, first)
 		return err == nil && page.Call.Drop != nil && *page.Call.Drop == contract.CallDropNoBeep
 	})
-	people, err := w.RoundPeople(t.Context(), w.ines, r.ID, 0, 10)
+	people, err := w.Rounds.RoundPeople(t.Context(), w.ines, r.ID, 0, 10)
 	require.NoError(t, err)
 	assert.Equal(t, contract.RoundPersonLeft("no_beep"), people[0].Left)
 	assert.Equal(t, "Left a message", people[0].Outcome)
@@ -463,7 +465,7 @@ func TestWhoIsSpokenWithIsNotCutOffByFiling(t *testing.T) {
 	c := *r.Current.Call
 	w.after(time.Millisecond, "somebody answers", func() bool { return w.phase(c.ID) == contract.PhaseSpeaking })
 	for _, outcome := range []*uuid.UUID{nil, &w.sold} {
-		_, err := w.SettleInRound(t.Context(), w.ines, r.ID, key(), contract.RoundSettle{SlipID: c.Slip.ID, OutcomeID: outcome})
+		_, err := w.Rounds.SettleInRound(t.Context(), w.ines, r.ID, key(), contract.RoundSettle{SlipID: c.Slip.ID, OutcomeID: outcome})
 		require.ErrorIs(t, err, slip.ErrStillInCall)
 		assert.Equal(t, contract.PhaseSpeaking, w.phase(c.ID))
 	}

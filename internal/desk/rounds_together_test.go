@@ -32,13 +32,13 @@ func TestNobodyIsCalledByTwo(t *testing.T) {
 	// Somebody who is called by hand is not called by a round.
 	number := w.number(ids[1], "office", "+15185550195")
 	w.acts(w.tomas, theirs.ID, contract.RoundActActPause)
-	_, err := w.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{NumberID: &number})
+	_, err := w.Calls.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{NumberID: &number})
 	require.NoError(t, err)
 	w.acts(w.ines, mine.ID, contract.RoundActActPause)
 	later := w.starts(w.ines, ids[1:2], byKey)
 	later = w.acts(w.ines, later.ID, contract.RoundActActGo)
 	assert.Nil(t, later.Current)
-	people, err := w.RoundPeople(t.Context(), w.ines, later.ID, 0, 10)
+	people, err := w.Rounds.RoundPeople(t.Context(), w.ines, later.ID, 0, 10)
 	require.NoError(t, err)
 	assert.Equal(t, "is in a call with a colleague", people[0].Why)
 }
@@ -49,7 +49,7 @@ func TestWhoGoesAwayLosesWhomTheyHold(t *testing.T) {
 	r := w.starts(w.ines, ids, byKey)
 	w.acts(w.ines, r.ID, contract.RoundActActGo)
 	w.after(10*time.Second, "the lease ends", func() bool { return w.beads(r.ID) == "waiting waiting" })
-	r, err := w.Round(t.Context(), w.ines, r.ID)
+	r, err := w.Rounds.Round(t.Context(), w.ines, r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "you were away", r.Why)
 	require.Len(t, laneOf(t, w, w.ines), 1)
@@ -87,16 +87,16 @@ func TestManyRepsOnOneListNeverGetTheSamePerson(t *testing.T) {
 	for _, a := range reps {
 		group.Go(func() {
 			for range 5 {
-				v, err := w.ActOnRound(t.Context(), a, r.ID, key(), contract.RoundAct{Act: contract.RoundActActGo})
+				v, err := w.Rounds.ActOnRound(t.Context(), a, r.ID, key(), contract.RoundAct{Act: contract.RoundActActGo})
 				if !assert.NoError(t, err) || !assert.NotNil(t, v.Current) {
 					return
 				}
 				mu.Lock()
 				seen[v.Current.Position]++
 				mu.Unlock()
-				_, err = w.ActOnRound(t.Context(), a, r.ID, key(), contract.RoundAct{Act: contract.RoundActActSkip})
+				_, err = w.Rounds.ActOnRound(t.Context(), a, r.ID, key(), contract.RoundAct{Act: contract.RoundActActSkip})
 				assert.NoError(t, err)
-				_, err = w.ActOnRound(t.Context(), a, r.ID, key(), contract.RoundAct{Act: contract.RoundActActPause})
+				_, err = w.Rounds.ActOnRound(t.Context(), a, r.ID, key(), contract.RoundAct{Act: contract.RoundActActPause})
 				assert.NoError(t, err)
 			}
 		})

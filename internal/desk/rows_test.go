@@ -5,12 +5,13 @@ import (
 	"slices"
 	"testing"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 func names(rows []contract.RecordRow) []string {
@@ -51,10 +52,10 @@ func TestPeopleAreFoundByNameCompanyMailAndNumberInAnyNotation(t *testing.T) {
 				kinds = []contract.RecordKind{contract.RecordKind(tt.kind)}
 			}
 			q := contract.RowQuery{Kinds: kinds, Q: &tt.q}
-			page, err := w.Rows(t.Context(), w.ines, q)
+			page, err := w.Book.Rows(t.Context(), w.ines, q)
 			require.NoError(t, err)
 			assert.Equal(t, tt.want, names(page.Rows))
-			count, err := w.CountRows(t.Context(), w.ines, q)
+			count, err := w.Book.CountRows(t.Context(), w.ines, q)
 			require.NoError(t, err)
 			assert.Equal(t, contract.RowCount{Count: len(tt.want)}, count)
 		})
@@ -71,7 +72,7 @@ func TestAListIsReadFromAnyPlace(t *testing.T) {
 	require.NoError(t, err)
 	seen := map[uuid.UUID]bool{}
 	for offset := 0; offset < 300; offset += 100 {
-		page, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("same name"), Offset: &offset})
+		page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("same name"), Offset: &offset})
 		require.NoError(t, err)
 		assert.Equal(t, offset, page.Offset)
 		for _, r := range page.Rows {
@@ -85,7 +86,7 @@ func TestAListIsReadFromAnyPlace(t *testing.T) {
 func TestFiltersNarrowAList(t *testing.T) {
 	w := newWorld(t)
 	field := func(label, kind string, choices ...string) {
-		_, err := w.AddField(t.Context(), w.admin(), contract.FieldEdit{Kind: contract.RecordKindContact, Label: label, Type: contract.FieldEditType(kind), Choices: &choices})
+		_, err := w.Book.AddField(t.Context(), w.admin(), contract.FieldEdit{Kind: contract.RecordKindContact, Label: label, Type: contract.FieldEditType(kind), Choices: &choices})
 		require.NoError(t, err)
 	}
 	field("Roof", "number")
@@ -93,7 +94,7 @@ func TestFiltersNarrowAList(t *testing.T) {
 	field("Checked", "yes_no")
 	field("Pump house phone", "phone")
 	add := func(kind contract.RecordKind, values map[string]string) contract.Record {
-		r, err := w.AddRecord(t.Context(), w.ines, key(), contract.NewRecord{Kind: kind, Values: values})
+		r, err := w.Book.AddRecord(t.Context(), w.ines, key(), contract.NewRecord{Kind: kind, Values: values})
 		require.NoError(t, err)
 		return r
 	}
@@ -101,7 +102,7 @@ func TestFiltersNarrowAList(t *testing.T) {
 		"custom.checked": "yes", "custom.pump_house_phone": "518 555 0101", "company": w.vesper.String(), "stage": "customer"})
 	add(contract.RecordKindContact, map[string]string{"given": "Una", "family": "Bracken", "source": "radio", "custom.roof": "80.5", "owner": w.tomas.ID.String()})
 	c := w.calls() // Berit is called now; nobody else ever was
-	require.NoError(t, w.HangUp(t.Context(), w.ines, c.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	contacts := []contract.RecordKind{contract.RecordKindContact}
 	cond := func(field, op, value string) string {
 		return fmt.Sprintf(`{"field":%q,"op":%q,"value":%q}`, field, op, value)
@@ -144,7 +145,7 @@ func TestFiltersNarrowAList(t *testing.T) {
 	}
 	for name, tt := range tests {
 		t.Run(name, func(t *testing.T) {
-			page, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: contacts, Filter: &tt.filter})
+			page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: contacts, Filter: &tt.filter})
 			require.NoError(t, err)
 			assert.Equal(t, tt.want, names(page.Rows))
 		})
@@ -152,56 +153,56 @@ func TestFiltersNarrowAList(t *testing.T) {
 	for name, filter := range map[string]string{"no such field": cond("shoe", "is", "1"), "no such comparison": cond("tags", "less", "1"), "half a filter": `{"all":[`,
 		"a word for a number": cond("custom.roof", "more", "big"), "a group that is a condition": `{"all":[],"field":"name"}`, "a day that is none": cond("created", "is", "30 February")} {
 		t.Run(name, func(t *testing.T) {
-			_, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: contacts, Filter: &filter})
-			var field *desk.FieldError
+			_, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: contacts, Filter: &filter})
+			var field *firm.FieldError
 			require.ErrorAs(t, err, &field)
 			assert.Equal(t, "filter", field.Field)
 		})
 	}
 	for sort, want := range map[string][]string{"custom.roof": {"Una Bracken", "Söhnke Ågren", "Berit Osterlund"}, "last_call": {"Berit Osterlund", "Söhnke Ågren", "Una Bracken"},
 		"company": {"Berit Osterlund", "Söhnke Ågren", "Una Bracken"}, "owner": {"Söhnke Ågren", "Una Bracken", "Berit Osterlund"}} {
-		page, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: contacts, Sort: &sort})
+		page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: contacts, Sort: &sort})
 		require.NoError(t, err)
 		assert.Equal(t, want, names(page.Rows), sort)
 	}
-	_, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: contacts, Sort: ptr("shoe")})
+	_, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: contacts, Sort: ptr("shoe")})
 	require.Error(t, err)
 }
 
 func TestListsHoldRecordsAndViewsFindThem(t *testing.T) {
 	w := newWorld(t)
-	hand, err := w.AddList(t.Context(), w.ines, contract.ListEdit{Name: " Show ", Group: ptr("Campaigns"), Type: contract.ListEditTypeHand, Kind: contract.ListEditKindPeople})
+	hand, err := w.Book.AddList(t.Context(), w.ines, contract.ListEdit{Name: " Show ", Group: ptr("Campaigns"), Type: contract.ListEditTypeHand, Kind: contract.ListEditKindPeople})
 	require.NoError(t, err)
 	assert.Equal(t, []any{"Show", "Campaigns", 0}, []any{hand.Name, hand.Group, *hand.Count})
-	_, err = w.AddList(t.Context(), w.ines, contract.ListEdit{Name: "Wrong", Type: contract.ListEditTypeView, Kind: contract.ListEditKindPeople,
+	_, err = w.Book.AddList(t.Context(), w.ines, contract.ListEdit{Name: "Wrong", Type: contract.ListEditTypeView, Kind: contract.ListEditKindPeople,
 		Query: &contract.ViewQuery{Filter: ptr(`{"field":"shoe","op":"is","value":"1"}`)}})
-	var field *desk.FieldError
+	var field *firm.FieldError
 	require.ErrorAs(t, err, &field)
-	own, err := w.AddList(t.Context(), w.ines, contract.ListEdit{Name: "Mine", Type: contract.ListEditTypeView, Kind: contract.ListEditKindPeople, Shared: ptr(false)})
+	own, err := w.Book.AddList(t.Context(), w.ines, contract.ListEdit{Name: "Mine", Type: contract.ListEditTypeView, Kind: contract.ListEditKindPeople, Shared: ptr(false)})
 	require.NoError(t, err)
-	theirs, err := w.Lists(t.Context(), w.tomas)
+	theirs, err := w.Book.Lists(t.Context(), w.tomas)
 	require.NoError(t, err)
 	assert.Len(t, theirs, 1, "not what is not shared")
-	_, err = w.ChangeList(t.Context(), w.tomas, own.ID, contract.ListEdit{Name: "Stolen", Type: contract.ListEditTypeView, Kind: contract.ListEditKindPeople})
-	require.ErrorIs(t, err, desk.ErrNotFound)
-	require.ErrorIs(t, w.RemoveList(t.Context(), w.tomas, hand.ID), desk.ErrForbidden)
+	_, err = w.Book.ChangeList(t.Context(), w.tomas, own.ID, contract.ListEdit{Name: "Stolen", Type: contract.ListEditTypeView, Kind: contract.ListEditKindPeople})
+	require.ErrorIs(t, err, firm.ErrNotFound)
+	require.ErrorIs(t, w.Book.RemoveList(t.Context(), w.tomas, hand.ID), firm.ErrForbidden)
 
 	both := contract.Selection{Query: &contract.RowQuery{Kinds: people}}
-	put, err := w.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(hand.ID.String()), Selection: both})
+	put, err := w.Book.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(hand.ID.String()), Selection: both})
 	require.NoError(t, err)
 	assert.Equal(t, 2, put.Count)
-	page, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, ListID: &hand.ID})
+	page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, ListID: &hand.ID})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Aron Pell", "Berit Osterlund"}, names(page.Rows))
-	again, err := w.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(hand.ID.String()), Selection: both})
+	again, err := w.Book.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(hand.ID.String()), Selection: both})
 	require.NoError(t, err)
 	assert.Zero(t, again.Count, "they stand there already")
-	_, err = w.UndoBulk(t.Context(), w.ines, put.ID)
+	_, err = w.Book.UndoBulk(t.Context(), w.ines, put.ID)
 	require.NoError(t, err)
-	page, err = w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, ListID: &hand.ID})
+	page, err = w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, ListID: &hand.ID})
 	require.NoError(t, err)
 	assert.Empty(t, page.Rows)
-	require.NoError(t, w.RemoveList(t.Context(), w.odile, hand.ID))
+	require.NoError(t, w.Book.RemoveList(t.Context(), w.odile, hand.ID))
 }
 
 func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
@@ -209,7 +210,7 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 	everybody := contract.Selection{Query: &contract.RowQuery{Kinds: people}}
 	act := func(action contract.BulkActAction, value string, sel contract.Selection) contract.BulkResult {
 		t.Helper()
-		r, err := w.BulkAct(t.Context(), w.odile, key(), contract.BulkAct{Action: action, Value: &value, Selection: sel})
+		r, err := w.Book.BulkAct(t.Context(), w.odile, key(), contract.BulkAct{Action: action, Value: &value, Selection: sel})
 		require.NoError(t, err)
 		return r
 	}
@@ -231,13 +232,13 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 		done := act(a.action, a.value, everybody)
 		assert.Equal(t, a.count, done.Count, string(a.action)+" "+a.value)
 		assert.NotEqual(t, before, state(), string(a.action))
-		_, err := w.UndoBulk(t.Context(), w.odile, done.ID)
+		_, err := w.Book.UndoBulk(t.Context(), w.odile, done.ID)
 		require.NoError(t, err)
 		assert.Equal(t, before, state(), string(a.action)+" is undone")
-		_, err = w.UndoBulk(t.Context(), w.odile, done.ID)
+		_, err = w.Book.UndoBulk(t.Context(), w.odile, done.ID)
 		require.NoError(t, err, "undoing twice is no mistake")
-		_, err = w.UndoBulk(t.Context(), w.tomas, done.ID)
-		require.ErrorIs(t, err, desk.ErrForbidden)
+		_, err = w.Book.UndoBulk(t.Context(), w.tomas, done.ID)
+		require.ErrorIs(t, err, firm.ErrForbidden)
 	}
 	but := act(contract.BulkActActionAddTag, "x", contract.Selection{Query: everybody.Query, Without: &[]uuid.UUID{w.aron}})
 	assert.Equal(t, 1, but.Count, "all but one")
@@ -246,7 +247,7 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 	owed, err := w.Lane(t.Context(), w.odile)
 	require.NoError(t, err)
 	assert.Len(t, owed.Owed, 2)
-	_, err = w.UndoBulk(t.Context(), w.odile, lane.ID)
+	_, err = w.Book.UndoBulk(t.Context(), w.odile, lane.ID)
 	require.NoError(t, err)
 	owed, err = w.Lane(t.Context(), w.odile)
 	require.NoError(t, err)
@@ -256,38 +257,38 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 	assert.Contains(t, h.Entries[0].Change.Text, "tag added: none → x")
 	once := key()
 	wish := contract.BulkAct{Action: contract.BulkActActionAddTag, Value: ptr("once"), Selection: everybody}
-	first, err := w.BulkAct(t.Context(), w.odile, once, wish)
+	first, err := w.Book.BulkAct(t.Context(), w.odile, once, wish)
 	require.NoError(t, err)
-	second, err := w.BulkAct(t.Context(), w.odile, once, wish)
+	second, err := w.Book.BulkAct(t.Context(), w.odile, once, wish)
 	require.NoError(t, err)
 	assert.Equal(t, first, second)
 	for name, bad := range map[string]contract.BulkAct{"nothing selected": {Action: contract.BulkActActionDelete}, "no such stage": {Action: contract.BulkActActionSetStage, Value: ptr("asleep"), Selection: everybody},
 		"two tags": {Action: contract.BulkActActionAddTag, Value: ptr("a, b"), Selection: everybody}, "no such list": {Action: contract.BulkActActionAddToList, Value: ptr(uuid.NewString()), Selection: everybody},
 		"nobody of the firm": {Action: contract.BulkActActionSetOwner, Value: ptr(uuid.NewString()), Selection: everybody}} {
-		_, err := w.BulkAct(t.Context(), w.odile, key(), bad)
-		var field *desk.FieldError
+		_, err := w.Book.BulkAct(t.Context(), w.odile, key(), bad)
+		var field *firm.FieldError
 		require.ErrorAs(t, err, &field, name)
 	}
 }
 
 func TestAFieldOfTheFirmsOwnIsShownAndFilteredAmongPeople(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.AddField(t.Context(), w.admin(), contract.FieldEdit{Kind: contract.RecordKindContact, Label: "Garden", Type: contract.FieldEditTypeText})
+	_, err := w.Book.AddField(t.Context(), w.admin(), contract.FieldEdit{Kind: contract.RecordKindContact, Label: "Garden", Type: contract.FieldEditTypeText})
 	require.NoError(t, err)
-	book, err := w.Book(t.Context(), w.ines)
+	book, err := w.Book.Book(t.Context(), w.ines)
 	require.NoError(t, err)
 	at := slices.IndexFunc(book.PeopleFields, func(f contract.FieldDef) bool { return f.Label == "Garden" })
 	require.GreaterOrEqual(t, at, 0, "only contacts have it, and it is there")
 	key := book.PeopleFields[at].Key
-	_, err = w.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{key: "walled"}})
+	_, err = w.Book.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{key: "walled"}})
 	require.NoError(t, err)
 	f := `{"field":"` + key + `","op":"is","value":"walled"}`
-	page, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Filter: &f, Sort: &key})
+	page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Filter: &f, Sort: &key})
 	require.NoError(t, err)
 	require.Equal(t, []string{"Berit Osterlund"}, names(page.Rows))
 	assert.Equal(t, "walled", page.Rows[0].Values[key])
 	no := `{"field":"` + key + `","op":"empty"}`
-	page, err = w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Filter: &no})
+	page, err = w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Filter: &no})
 	require.NoError(t, err)
 	assert.NotContains(t, names(page.Rows), "Berit Osterlund")
 }
@@ -299,7 +300,7 @@ func TestRowsGoOnAfterARow(t *testing.T) {
 	}
 	for _, down := range []bool{false, true} {
 		for _, sort := range []string{"name", "stage"} {
-			all, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Sort: &sort, Down: &down})
+			all, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Sort: &sort, Down: &down})
 			require.NoError(t, err)
 			var got []contract.RecordRow
 			for len(got) < len(all.Rows) {
@@ -307,7 +308,7 @@ func TestRowsGoOnAfterARow(t *testing.T) {
 				if len(got) > 0 {
 					q.After = &got[len(got)-1].ID
 				}
-				page, err := w.Rows(t.Context(), w.ines, q)
+				page, err := w.Book.Rows(t.Context(), w.ines, q)
 				require.NoError(t, err)
 				require.NotEmpty(t, page.Rows)
 				assert.Equal(t, len(got), page.Offset)
@@ -316,7 +317,7 @@ func TestRowsGoOnAfterARow(t *testing.T) {
 			assert.Equal(t, all.Rows, got, "%s, down: %t", sort, down)
 		}
 	}
-	last, err := w.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Offset: ptr(3), Limit: ptr(2), After: ptr(uuid.New())})
+	last, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Offset: ptr(3), Limit: ptr(2), After: ptr(uuid.New())})
 	require.NoError(t, err)
 	assert.Len(t, last.Rows, 2, "a row that is gone is counted off as before")
 }

@@ -4,12 +4,13 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 const planning = "# Opening\nGood day {given name}, {rep} here.\n? Do you have a tank? [has_tank]\n- Yes -> Size\n- No\n# Need\nA tank saves water.\n-> End\n# Size\n? How many litres? [litres]\n= number\n# End\nThank you."
@@ -21,20 +22,20 @@ func TestAScriptLeadsThroughACallAndItsAnswersAreKept(t *testing.T) {
 	w.clock.Advance(6 * time.Second)
 	admin := w.actor("odile")
 	c := w.calls()
-	none, err := w.CallScript(t.Context(), w.ines, c.ID, nil)
+	none, err := w.Filing.CallScript(t.Context(), w.ines, c.ID, nil)
 	require.NoError(t, err)
 	assert.Nil(t, none.ScriptID)
-	set, err := w.SetScripts(t.Context(), admin, []contract.Script{{Name: "Inbound", Body: "# A\nx", Directions: []contract.ScriptDirections{"inbound"}, Active: true}, {Name: "Planning", Body: planning, Active: true}})
+	set, err := w.Filing.SetScripts(t.Context(), admin, []contract.Script{{Name: "Inbound", Body: "# A\nx", Directions: []contract.ScriptDirections{"inbound"}, Active: true}, {Name: "Planning", Body: planning, Active: true}})
 	require.NoError(t, err)
 	require.Len(t, set, 2)
 	id := *set[1].ID
-	s, err := w.CallScript(t.Context(), w.ines, c.ID, nil)
+	s, err := w.Filing.CallScript(t.Context(), w.ines, c.ID, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "Planning", s.Name, "the first that fits")
 	require.Len(t, s.Steps, 1)
 	assert.Equal(t, "Good day Berit, ines here.", s.Steps[0].Text)
-	answer := func(a desk.Actor, key, text string) (contract.CallScript, error) {
-		return w.AnswerScript(t.Context(), a, c.ID, contract.ScriptAnswer{ScriptID: id, Key: key, Answer: text})
+	answer := func(a firm.Actor, key, text string) (contract.CallScript, error) {
+		return w.Filing.AnswerScript(t.Context(), a, c.ID, contract.ScriptAnswer{ScriptID: id, Key: key, Answer: text})
 	}
 	s, err = answer(w.ines, "has_tank", "Yes")
 	require.NoError(t, err)
@@ -42,11 +43,11 @@ func TestAScriptLeadsThroughACallAndItsAnswersAreKept(t *testing.T) {
 	assert.Equal(t, "number", string(s.Steps[1].Free))
 	for _, bad := range [][2]string{{"has_tank", "Perhaps"}, {"litres", "many"}, {"weather", "fine"}, {"", "x"}} {
 		_, err := answer(w.ines, bad[0], bad[1])
-		var at *desk.FieldError
+		var at *firm.FieldError
 		require.ErrorAs(t, err, &at, bad)
 	}
 	_, err = answer(w.tomas, "has_tank", "No")
-	require.ErrorIs(t, err, desk.ErrForbidden)
+	require.ErrorIs(t, err, firm.ErrForbidden)
 	s, err = answer(w.ines, "litres", "4,000")
 	require.NoError(t, err)
 	assert.Len(t, s.Steps, 3)
@@ -56,14 +57,14 @@ func TestAScriptLeadsThroughACallAndItsAnswersAreKept(t *testing.T) {
 	s, err = answer(w.ines, "has_tank", "")
 	require.NoError(t, err)
 	assert.Len(t, s.Steps, 1, "taken back")
-	_, err = w.CallScript(t.Context(), w.ines, uuid.New(), nil)
-	require.ErrorIs(t, err, desk.ErrNotFound)
+	_, err = w.Filing.CallScript(t.Context(), w.ines, uuid.New(), nil)
+	require.ErrorIs(t, err, firm.ErrNotFound)
 
-	_, err = w.SetScripts(t.Context(), w.ines, nil)
-	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err = w.Filing.SetScripts(t.Context(), w.ines, nil)
+	require.ErrorIs(t, err, firm.ErrForbidden)
 	for field, bad := range map[string]contract.Script{"scripts.0.name": {Body: "# A"}, "scripts.0.body": {Name: "x", Body: "# A\n-> B"}} {
-		_, err := w.SetScripts(t.Context(), admin, []contract.Script{bad})
-		var at *desk.FieldError
+		_, err := w.Filing.SetScripts(t.Context(), admin, []contract.Script{bad})
+		var at *firm.FieldError
 		require.ErrorAs(t, err, &at, field)
 		assert.Equal(t, field, at.Field)
 	}
@@ -74,9 +75,9 @@ func TestWhoMayReadNotes(t *testing.T) {
 	_, err := w.store.Pool.Exec(t.Context(), `UPDATE users SET team = 'Sales' WHERE id = $1`, w.ines.ID)
 	require.NoError(t, err)
 	c := w.over()
-	_, err = w.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "She is ill.", Writer: "w"})
+	_, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "She is ill.", Writer: "w"})
 	require.NoError(t, err)
-	reads := func(a desk.Actor) string {
+	reads := func(a firm.Actor) string {
 		t.Helper()
 		page, err := w.CallPage(t.Context(), a, c.ID)
 		require.NoError(t, err)
@@ -89,7 +90,7 @@ func TestWhoMayReadNotes(t *testing.T) {
 		t.Helper()
 		page, err := w.CallPage(t.Context(), w.ines, c.ID)
 		require.NoError(t, err)
-		_, err = w.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: page.Call.Slip.Version, Visible: &v})
+		_, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: page.Call.Slip.Version, Visible: &v})
 		require.NoError(t, err)
 	}
 	colleague := w.tomas
@@ -100,18 +101,18 @@ func TestWhoMayReadNotes(t *testing.T) {
 		assert.Equal(t, want, [4]string{reads(w.ines), reads(colleague), reads(w.tomas), reads(w.odile)}, v)
 	}
 	set("me")
-	_, err = w.SaveNotes(t.Context(), w.odile, c.Slip.ID, contract.NotesEdit{Body: "x", Base: 1, Writer: "o"})
-	require.ErrorIs(t, err, desk.ErrForbidden, "who may not read them does not write them")
+	_, err = w.Calls.SaveNotes(t.Context(), w.odile, c.Slip.ID, contract.NotesEdit{Body: "x", Base: 1, Writer: "o"})
+	require.ErrorIs(t, err, firm.ErrForbidden, "who may not read them does not write them")
 }
 
 func TestWhatADealEarnsCountsForItsSource(t *testing.T) {
 	w := newWorld(t)
 	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET source = 'Spring show leaflet' WHERE id = $1`, w.berit)
 	require.NoError(t, err)
-	made, err := w.AddRecord(t.Context(), w.ines, key(), contract.NewRecord{Kind: contract.RecordKindDeal, Values: map[string]string{"name": "Tank", "person": w.berit.String(), "amount": "$4,000", "stage": "won"}})
+	made, err := w.Book.AddRecord(t.Context(), w.ines, key(), contract.NewRecord{Kind: contract.RecordKindDeal, Values: map[string]string{"name": "Tank", "person": w.berit.String(), "amount": "$4,000", "stage": "won"}})
 	require.NoError(t, err)
 	assert.Equal(t, "Spring show leaflet", made.Source)
-	all, err := w.Sources(t.Context(), 90)
+	all, err := w.Filing.Sources(t.Context(), 90)
 	require.NoError(t, err)
 	require.NotEmpty(t, all)
 	assert.Equal(t, "Spring show leaflet", all[0].Source)

@@ -5,13 +5,14 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/carrier"
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 func TestStatesOfAvailability(t *testing.T) {
@@ -21,35 +22,35 @@ func TestStatesOfAvailability(t *testing.T) {
 	states := []contract.AvailabilityState{{ID: id(availableState), Label: "Available", TakesCalls: true, CountsAsWork: true, Active: true},
 		{Label: "In training", CountsAsWork: true, Active: true}, {ID: id(awayState), Label: "Away"}}
 	wrap := 60
-	_, err := w.SetAvailabilityStates(t.Context(), w.ines, contract.AvailabilityStates{States: states})
-	require.ErrorIs(t, err, desk.ErrForbidden)
-	require.NoError(t, w.SetAvailability(t.Context(), w.ines, awayState))
-	saved, err := w.SetAvailabilityStates(t.Context(), w.admin(), contract.AvailabilityStates{States: states, WrapSeconds: &wrap})
+	_, err := w.Team.SetAvailabilityStates(t.Context(), w.ines, contract.AvailabilityStates{States: states})
+	require.ErrorIs(t, err, firm.ErrForbidden)
+	require.NoError(t, w.Team.SetAvailability(t.Context(), w.ines, awayState))
+	saved, err := w.Team.SetAvailabilityStates(t.Context(), w.admin(), contract.AvailabilityStates{States: states, WrapSeconds: &wrap})
 	require.NoError(t, err)
 	require.Len(t, saved, 3)
 	me, err := w.Me(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Equal(t, "In training", me.Availability.Label, "her state is offered no longer")
 	assert.Equal(t, 60, me.Firm.WrapSeconds)
-	require.Error(t, w.SetAvailability(t.Context(), w.ines, awayState))
-	require.NoError(t, w.SetAvailability(t.Context(), w.ines, availableState))
-	changes, err := w.AvailabilityHistory(t.Context(), w.odile, w.ines.ID)
+	require.Error(t, w.Team.SetAvailability(t.Context(), w.ines, awayState))
+	require.NoError(t, w.Team.SetAvailability(t.Context(), w.ines, availableState))
+	changes, err := w.Team.AvailabilityHistory(t.Context(), w.odile, w.ines.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "Available", changes[0].Label)
-	_, err = w.AvailabilityHistory(t.Context(), w.tomas, w.ines.ID)
-	require.ErrorIs(t, err, desk.ErrForbidden)
-	_, err = w.SetAvailabilityStates(t.Context(), w.admin(), contract.AvailabilityStates{States: states[:1]})
-	var field *desk.FieldError
+	_, err = w.Team.AvailabilityHistory(t.Context(), w.tomas, w.ines.ID)
+	require.ErrorIs(t, err, firm.ErrForbidden)
+	_, err = w.Team.SetAvailabilityStates(t.Context(), w.admin(), contract.AvailabilityStates{States: states[:1]})
+	var field *firm.FieldError
 	require.ErrorAs(t, err, &field)
 
 	first := w.calls() // an unfiled slip keeps calls away, for a minute
 	require.True(t, w.sim.TheyAnswer(mobileNumber))
 	w.until("speaking", func() bool { return w.phase(first.ID) == contract.PhaseSpeaking })
-	require.NoError(t, w.HangUp(t.Context(), w.ines, first.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, first.ID))
 	w.ended(first.ID)
 	ref := w.comesIn("+14135550199")
 	w.until("not rung", func() bool {
-		return strings.Contains(w.WhatIsHeard(t.Context(), carrier.Ref(ref)), "Nobody can take your call")
+		return strings.Contains(w.Lines.WhatIsHeard(t.Context(), carrier.Ref(ref)), "Nobody can take your call")
 	})
 	require.True(t, w.sim.OutsideHangsUp(ref))
 	w.clock.Advance(61 * time.Second)
@@ -61,11 +62,11 @@ func TestPreferences(t *testing.T) {
 	w := newWorld(t)
 	w.sits(w.ines)
 	set := func(template string) error {
-		_, err := w.SetPreferences(t.Context(), w.ines, contract.Preferences{Opens: contract.PreferencesOpensAddress, AddressTemplate: template, Greeting: "Ines here"})
+		_, err := w.Arrivals.SetPreferences(t.Context(), w.ines, contract.Preferences{Opens: contract.PreferencesOpensAddress, AddressTemplate: template, Greeting: "Ines here"})
 		return err
 	}
 	for _, bad := range []string{"", "https://crm.example/{", "https://crm.example/{?secret}", "ftp://crm.example/{number}", "javascript:{number}"} {
-		var field *desk.FieldError
+		var field *firm.FieldError
 		require.ErrorAs(t, set(bad), &field, bad)
 		assert.Equal(t, "address_template", field.Field)
 	}
@@ -76,10 +77,10 @@ func TestPreferences(t *testing.T) {
 
 func TestLinesThatCannotBe(t *testing.T) {
 	w := newWorld(t)
-	lines, err := w.Lines(t.Context(), w.admin())
+	lines, err := w.Lines.Lines(t.Context(), w.admin())
 	require.NoError(t, err)
-	_, err = w.Lines(t.Context(), w.ines)
-	require.ErrorIs(t, err, desk.ErrForbidden)
+	_, err = w.Lines.Lines(t.Context(), w.ines)
+	require.ErrorIs(t, err, firm.ErrForbidden)
 	for field, change := range map[string]func(*contract.FirmLine){
 		"hours":         func(l *contract.FirmLine) { l.Hours = "Mon 17:00-09:00" },
 		"off":           func(l *contract.FirmLine) { l.Off = []string{"Christmas"} },
@@ -90,18 +91,18 @@ func TestLinesThatCannotBe(t *testing.T) {
 	} {
 		l := lines[0]
 		change(&l)
-		_, err := w.UpdateLine(t.Context(), w.admin(), l.ID, l)
-		var wrong *desk.FieldError
+		_, err := w.Lines.UpdateLine(t.Context(), w.admin(), l.ID, l)
+		var wrong *firm.FieldError
 		require.ErrorAs(t, err, &wrong, field)
 		assert.Equal(t, field, wrong.Field)
 	}
 	stale := lines[0]
 	stale.Version--
-	_, err = w.UpdateLine(t.Context(), w.admin(), stale.ID, stale)
-	require.ErrorIs(t, err, desk.ErrChangedElse)
-	added, err := w.AddLine(t.Context(), w.admin(), contract.NewLine{Number: "+44 7700 900100", Label: "Britain"})
+	_, err = w.Lines.UpdateLine(t.Context(), w.admin(), stale.ID, stale)
+	require.ErrorIs(t, err, firm.ErrChangedElse)
+	added, err := w.Lines.AddLine(t.Context(), w.admin(), contract.NewLine{Number: "+44 7700 900100", Label: "Britain"})
 	require.NoError(t, err)
 	assert.Contains(t, added.Zone, "Europe/")
-	_, err = w.AddLine(t.Context(), w.admin(), contract.NewLine{Number: "413 555 0100", Label: "Again"})
+	_, err = w.Lines.AddLine(t.Context(), w.admin(), contract.NewLine{Number: "413 555 0100", Label: "Again"})
 	require.Error(t, err)
 }

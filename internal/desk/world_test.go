@@ -9,6 +9,9 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/calls"
+	"trundo/internal/desk/firm"
+
 	"github.com/google/uuid"
 	"github.com/jonboulle/clockwork"
 	"github.com/stretchr/testify/require"
@@ -42,7 +45,7 @@ type world struct {
 	refuses   atomic.Bool   // the carrier takes no call
 	users     map[string]uuid.UUID
 
-	ines, tomas, odile           desk.Actor
+	ines, tomas, odile           firm.Actor
 	berit, aron, vesper          uuid.UUID
 	mobile, office, home, cannot uuid.UUID
 	sold, again                  uuid.UUID // outcomes; the second needs notes
@@ -77,8 +80,8 @@ func openWorld(t *testing.T, url, journal string) *world {
 func (w *world) open() {
 	w.behaviour = sim.Behaviour{RingsAfter: 2 * time.Second, RingsOn: true}
 	w.sim = sim.New(w.clock, "US", func(string) sim.Behaviour { return w.behaviour })
-	d, err := desk.Open(w.t.Context(), desk.Config{Store: w.store, Carrier: network{w.sim, w}, Clock: w.clock, Log: slog.New(slog.DiscardHandler),
-		Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal), Recordings: w.bucket, Post: w.postbox, Hooks: post.NewHooks(true), MailDomain: "lindenfall.example"})
+	d, err := desk.Open(w.t.Context(), firm.Config{Store: w.store, Carrier: network{w.sim, w}, Clock: w.clock, Log: slog.New(slog.DiscardHandler),
+		Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal), RecordingStore: w.bucket, Post: w.postbox, Hooks: post.NewHooks(true), MailDomain: "lindenfall.example"})
 	require.NoError(w.t, err)
 	w.Desk = d
 	w.t.Cleanup(d.Close)
@@ -105,7 +108,7 @@ func (w *world) fill() {
 	}
 	line := store.NewID()
 	exec(`INSERT INTO lines (id, e164, label, region, zone, main) VALUES ($1, $2, 'Main', 'US', 'America/New_York', true)`, line, mainNumber)
-	for login, role := range map[string]desk.Role{"ines": desk.Rep, "tomas": desk.Rep, "odile": desk.Supervisor} {
+	for login, role := range map[string]firm.Role{"ines": firm.Rep, "tomas": firm.Rep, "odile": firm.Supervisor} {
 		w.users[login] = store.NewID()
 		exec(`INSERT INTO users (id, login, name, role, password_hash, zone, line_id) VALUES ($1, $2, $2, $3, '', 'America/New_York', $4)`,
 			w.users[login], login, role, line)
@@ -131,7 +134,7 @@ func (w *world) fill() {
 	require.NoError(w.t, q.PutSetting(ctx, db.PutSettingParams{Key: "firm", Value: []byte(`{"name":"Lindenfall Cisterns","region":"US","outcome_needed":true}`)}))
 }
 
-func (w *world) actor(login string) desk.Actor {
+func (w *world) actor(login string) firm.Actor {
 	a, err := w.Actor(w.t.Context(), w.users[login])
 	require.NoError(w.t, err)
 	return a
@@ -142,7 +145,7 @@ func key() string { return uuid.NewString() }
 // calls makes ines call Berit's mobile.
 func (w *world) calls() contract.Call {
 	w.t.Helper()
-	c, err := w.PlaceCall(w.t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
+	c, err := w.Calls.PlaceCall(w.t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
 	require.NoError(w.t, err)
 	return c
 }
@@ -167,16 +170,16 @@ func (w *world) ended(id uuid.UUID) contract.Call {
 		page, err := w.CallPage(w.t.Context(), w.ines, id)
 		require.NoError(w.t, err)
 		c = page.Call
-		return w.CallsInProgress() == 0 && c.State.EndedAt != nil && len(page.Facts) > 0 && c.State.Saved &&
-			page.Facts[len(page.Facts)-1].Text == desk.ReasonText(call.Reason(c.State.EndReason))
+		return w.Calls.CallsInProgress() == 0 && c.State.EndedAt != nil && len(page.Facts) > 0 && c.State.Saved &&
+			page.Facts[len(page.Facts)-1].Text == calls.ReasonText(call.Reason(c.State.EndReason))
 	})
 	return c
 }
 
 // reps makes so many more reps.
-func (w *world) reps(n int) []desk.Actor {
+func (w *world) reps(n int) []firm.Actor {
 	w.t.Helper()
-	reps := make([]desk.Actor, n)
+	reps := make([]firm.Actor, n)
 	for i := range reps {
 		id := store.NewID()
 		_, err := w.store.Pool.Exec(w.t.Context(), `INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`, id, fmt.Sprint("rep", i))

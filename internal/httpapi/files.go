@@ -10,10 +10,13 @@ import (
 	"strings"
 	"time"
 
+	"trundo/internal/desk/calls"
+	"trundo/internal/desk/firm"
+	"trundo/internal/desk/outreach"
+
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 
-	"trundo/internal/desk"
 	"trundo/internal/formats"
 )
 
@@ -51,7 +54,7 @@ func loggedPath(c *gin.Context) string {
 func (s *Server) pathID(c *gin.Context) (uuid.UUID, bool) {
 	id, err := uuid.Parse(c.Param("id"))
 	if err != nil {
-		s.fail(c, &desk.FieldError{Field: "id", Err: err})
+		s.fail(c, &firm.FieldError{Field: "id", Err: err})
 	}
 	return id, err == nil
 }
@@ -64,7 +67,7 @@ func (s *Server) receiveImport(c *gin.Context) {
 	control := http.NewResponseController(c.Writer)
 	_ = control.SetReadDeadline(time.Now().Add(uploadTime))
 	_ = control.SetWriteDeadline(time.Now().Add(uploadTime + time.Minute))
-	v, err := s.desk.ReceiveImport(c.Request.Context(), actor(c), id, c.Request.Body)
+	v, err := s.desk.Files.ReceiveImport(c.Request.Context(), actor(c), id, c.Request.Body)
 	answer(s, c, http.StatusOK, v, err)
 }
 
@@ -90,7 +93,7 @@ func (s *Server) attachment(c *gin.Context, name, contentType string, write func
 func (s *Server) rejectsFile(c *gin.Context) {
 	if id, ok := s.pathID(c); ok {
 		s.attachment(c, "rejected-rows.csv", "text/csv; charset=utf-8", func(ctx context.Context, w io.Writer) error {
-			return s.desk.WriteRejects(ctx, actor(c), id, w)
+			return s.desk.Files.WriteRejects(ctx, actor(c), id, w)
 		})
 	}
 }
@@ -100,7 +103,7 @@ func (s *Server) exportFile(c *gin.Context) {
 	if !ok {
 		return
 	}
-	p, err := s.desk.TakeExport(c.Request.Context(), actor(c), id)
+	p, err := s.desk.Files.TakeExport(c.Request.Context(), actor(c), id)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -109,19 +112,19 @@ func (s *Server) exportFile(c *gin.Context) {
 }
 
 func (s *Server) callsFile(c *gin.Context) {
-	q := desk.CallQuery{Mine: c.Query("whose") != "team", Way: c.Query("way"), Only: c.Query("only"), Q: c.Query("q")}
+	q := calls.CallQuery{Mine: c.Query("whose") != "team", Way: c.Query("way"), Only: c.Query("only"), Q: c.Query("q")}
 	s.attachment(c, "calls.csv", "text/csv; charset=utf-8", func(ctx context.Context, w io.Writer) error {
-		return s.desk.WriteCalls(ctx, actor(c), q, w)
+		return s.desk.Calls.WriteCalls(ctx, actor(c), q, w)
 	})
 }
 
 func (s *Server) myCalendar(c *gin.Context) {
-	s.calendar(c, func(w io.Writer) error { return s.desk.WriteCalendar(c.Request.Context(), actor(c), w) })
+	s.calendar(c, func(w io.Writer) error { return s.desk.Book.WriteCalendar(c.Request.Context(), actor(c), w) })
 }
 
 func (s *Server) secretCalendar(c *gin.Context) {
 	secret, _ := strings.CutSuffix(c.Param("secret"), ".ics")
-	s.calendar(c, func(w io.Writer) error { return s.desk.WriteSecretCalendar(c.Request.Context(), secret, w) })
+	s.calendar(c, func(w io.Writer) error { return s.desk.Book.WriteSecretCalendar(c.Request.Context(), secret, w) })
 }
 
 // calendar is small: it is written whole, or not at all.
@@ -142,7 +145,7 @@ func (s *Server) recordingSound(c *gin.Context) {
 	if !ok {
 		return
 	}
-	f, err := s.desk.OpenRecording(c.Request.Context(), actor(c), id, c.Query("download") != "")
+	f, err := s.desk.Recordings.OpenRecording(c.Request.Context(), actor(c), id, c.Query("download") != "")
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -163,7 +166,7 @@ func (s *Server) wordsFile(c *gin.Context) {
 	if !ok {
 		return
 	}
-	words, err := s.desk.Words(c.Request.Context(), actor(c), id)
+	words, err := s.desk.Recordings.Words(c.Request.Context(), actor(c), id)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -191,21 +194,21 @@ const maxSoundBytes = 40 << 20
 
 // addSound keeps a sound as a WAV file.
 func (s *Server) addSound(c *gin.Context) {
-	id, long, err := s.desk.AddSound(c.Request.Context(), actor(c), c.Query("name"), http.MaxBytesReader(c.Writer, c.Request.Body, maxSoundBytes))
+	id, long, err := s.desk.Voices.AddSound(c.Request.Context(), actor(c), c.Query("name"), http.MaxBytesReader(c.Writer, c.Request.Body, maxSoundBytes))
 	answer(s, c, http.StatusCreated, gin.H{"id": id, "ms": long.Milliseconds()}, err)
 }
 
 // soundFile gives a sound as a WAV file, for whoever wants to hear it before.
 func (s *Server) soundFile(c *gin.Context) {
 	if id, ok := s.pathID(c); ok {
-		body, err := s.desk.SoundFile(c.Request.Context(), id)
+		body, err := s.desk.Voices.SoundFile(c.Request.Context(), id)
 		s.wav(c, body, err)
 	}
 }
 
 // spokenFile gives a text as it would be spoken.
 func (s *Server) spokenFile(c *gin.Context) {
-	body, err := s.desk.SpokenFile(c.Request.Context(), c.Query("text"))
+	body, err := s.desk.Voices.SpokenFile(c.Request.Context(), c.Query("text"))
 	s.wav(c, body, err)
 }
 
@@ -220,7 +223,7 @@ func (s *Server) wav(c *gin.Context, body []byte, err error) {
 
 // addMessageFile keeps a file that is to go with a mail.
 func (s *Server) addMessageFile(c *gin.Context) {
-	f, err := s.desk.AddMessageFile(c.Request.Context(), actor(c), c.Query("name"), http.MaxBytesReader(c.Writer, c.Request.Body, desk.MaxFile+1))
+	f, err := s.desk.Outreach.AddMessageFile(c.Request.Context(), actor(c), c.Query("name"), http.MaxBytesReader(c.Writer, c.Request.Body, outreach.MaxFile+1))
 	answer(s, c, http.StatusCreated, f, err)
 }
 
@@ -230,7 +233,7 @@ func (s *Server) messageFile(c *gin.Context) {
 	if !ok {
 		return
 	}
-	name, _, content, err := s.desk.MessageFile(c.Request.Context(), actor(c), id)
+	name, _, content, err := s.desk.Outreach.MessageFile(c.Request.Context(), actor(c), id)
 	if err != nil {
 		s.fail(c, err)
 		return

@@ -14,6 +14,8 @@ import (
 	"testing/fstest"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/alexedwards/scs/v2/memstore"
 	"github.com/coder/websocket"
 	"github.com/coder/websocket/wsjson"
@@ -49,7 +51,7 @@ func newSite(t *testing.T) *site {
 	require.NoError(t, demo.Fill(t.Context(), s, demo.Size{Companies: 5, People: 20, Calls: 30}, time.Now()))
 	log := slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelError})) // shown where a test fails
 	clock := clockwork.NewRealClock()
-	d, err := desk.Open(t.Context(), desk.Config{Store: s, Clock: clock, Log: log, Server: "test", Demo: true, JournalFile: filepath.Join(t.TempDir(), "journal"), FilesDir: t.TempDir(),
+	d, err := desk.Open(t.Context(), firm.Config{Store: s, Clock: clock, Log: log, Server: "test", Demo: true, JournalFile: filepath.Join(t.TempDir(), "journal"), FilesDir: t.TempDir(),
 		Carrier: sim.New(clockwork.NewFakeClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{RingsOn: true} })})
 	require.NoError(t, err)
 	t.Cleanup(d.Close)
@@ -100,7 +102,7 @@ func (s *site) ask(method, path string, body any, edit ...func(*http.Request)) (
 
 func (s *site) signIn(login string) *http.Response {
 	s.t.Helper()
-	r, text := s.ask("POST", "/api/session", contract.SignIn{Login: login, Password: desk.DemoPassword})
+	r, text := s.ask("POST", "/api/session", contract.SignIn{Login: login, Password: firm.DemoPassword})
 	require.Equal(s.t, http.StatusOK, r.StatusCode, string(text))
 	return r
 }
@@ -164,7 +166,7 @@ func TestGuessingIsThrottled(t *testing.T) {
 		last = problem(t, r, text)
 	}
 	assert.Equal(t, "throttled", last.Code)
-	r, text := s.ask("POST", "/api/session", contract.SignIn{Login: "INES", Password: desk.DemoPassword})
+	r, text := s.ask("POST", "/api/session", contract.SignIn{Login: "INES", Password: firm.DemoPassword})
 	assert.Equal(t, "throttled", problem(t, r, text).Code, "not even with the right one")
 	assert.NotEmpty(t, r.Header.Get("Retry-After"))
 	s.signIn("tomas")

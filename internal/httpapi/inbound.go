@@ -6,76 +6,78 @@ import (
 	"net/http"
 	"strings"
 
+	"trundo/internal/desk/firm"
+	"trundo/internal/desk/outreach"
+
 	"github.com/gin-gonic/gin"
 
 	"trundo/internal/carrier"
 	"trundo/internal/carrier/sim"
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
-	"trundo/internal/desk"
 )
 
 // ListRings implements ServerInterface.
 func (s *Server) ListRings(c *gin.Context) {
-	v, err := s.desk.Rings(c.Request.Context(), actor(c))
+	v, err := s.desk.Arrivals.Rings(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // AnswerCall implements ServerInterface.
 func (s *Server) AnswerCall(c *gin.Context, id contract.ID) {
-	v, err := s.desk.AnswerCall(c.Request.Context(), actor(c), id)
+	v, err := s.desk.Arrivals.AnswerCall(c.Request.Context(), actor(c), id)
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // DeclineCall implements ServerInterface.
 func (s *Server) DeclineCall(c *gin.Context, id contract.ID) {
-	nothing(s, c, s.desk.DeclineCall(c.Request.Context(), actor(c), id))
+	nothing(s, c, s.desk.Arrivals.DeclineCall(c.Request.Context(), actor(c), id))
 }
 
 // HoldCall implements ServerInterface.
 func (s *Server) HoldCall(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.HoldWish](s, c); ok {
-		nothing(s, c, s.desk.HoldCall(c.Request.Context(), actor(c), id, body.On))
+		nothing(s, c, s.desk.Arrivals.HoldCall(c.Request.Context(), actor(c), id, body.On))
 	}
 }
 
 // SendToVoicemail implements ServerInterface.
 func (s *Server) SendToVoicemail(c *gin.Context, id contract.ID) {
-	nothing(s, c, s.desk.SendToVoicemail(c.Request.Context(), actor(c), id))
+	nothing(s, c, s.desk.Arrivals.SendToVoicemail(c.Request.Context(), actor(c), id))
 }
 
 // MuteCall implements ServerInterface.
 func (s *Server) MuteCall(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.HoldWish](s, c); ok {
-		nothing(s, c, s.desk.MuteCall(c.Request.Context(), actor(c), id, body.On))
+		nothing(s, c, s.desk.Arrivals.MuteCall(c.Request.Context(), actor(c), id, body.On))
 	}
 }
 
 // PressKeys implements ServerInterface.
 func (s *Server) PressKeys(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.KeysWish](s, c); ok {
-		nothing(s, c, s.desk.PressKeys(c.Request.Context(), actor(c), id, body.Digits, body.Hidden != nil && *body.Hidden))
+		nothing(s, c, s.desk.Arrivals.PressKeys(c.Request.Context(), actor(c), id, body.Digits, body.Hidden != nil && *body.Hidden))
 	}
 }
 
 // RecordFromCall implements ServerInterface.
 func (s *Server) RecordFromCall(c *gin.Context, id contract.ID, p contract.RecordFromCallParams) {
 	if body, ok := read[contract.RecordFromCall](s, c); ok {
-		v, err := s.desk.RecordFromCall(c.Request.Context(), actor(c), id, p.IdempotencyKey, body)
+		v, err := s.desk.Filing.RecordFromCall(c.Request.Context(), actor(c), id, p.IdempotencyKey, body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // GetBriefing implements ServerInterface.
 func (s *Server) GetBriefing(c *gin.Context, id contract.ID) {
-	v, err := s.desk.Briefing(c.Request.Context(), actor(c), id)
+	v, err := s.desk.Arrivals.Briefing(c.Request.Context(), actor(c), id)
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // WriteDownCall implements ServerInterface.
 func (s *Server) WriteDownCall(c *gin.Context, p contract.WriteDownCallParams) {
 	if body, ok := read[contract.WrittenCall](s, c); ok {
-		v, err := s.desk.WriteDownCall(c.Request.Context(), actor(c), p.IdempotencyKey, body)
+		v, err := s.desk.Calls.WriteDownCall(c.Request.Context(), actor(c), p.IdempotencyKey, body)
 		answer(s, c, http.StatusCreated, v, err)
 	}
 }
@@ -83,14 +85,14 @@ func (s *Server) WriteDownCall(c *gin.Context, p contract.WriteDownCallParams) {
 // SetAvailability implements ServerInterface.
 func (s *Server) SetAvailability(c *gin.Context) {
 	if body, ok := read[contract.AvailabilityWish](s, c); ok {
-		nothing(s, c, s.desk.SetAvailability(c.Request.Context(), actor(c), body.Availability))
+		nothing(s, c, s.desk.Team.SetAvailability(c.Request.Context(), actor(c), body.Availability))
 	}
 }
 
 // ChangeUnreturned implements ServerInterface.
 func (s *Server) ChangeUnreturned(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.UnreturnedChange](s, c); ok {
-		nothing(s, c, s.desk.ChangeUnreturned(c.Request.Context(), actor(c), id, body))
+		nothing(s, c, s.desk.Calls.ChangeUnreturned(c.Request.Context(), actor(c), id, body))
 	}
 }
 
@@ -120,7 +122,7 @@ func (s *Server) GetOutside(c *gin.Context) {
 
 // mayPlayOutside tells whether whoever asks may play the outside, and answers where not.
 func (s *Server) mayPlayOutside(c *gin.Context) bool {
-	err := s.desk.MayPlayOutside(actor(c))
+	err := s.desk.Lines.MayPlayOutside(actor(c))
 	if s.outside == nil {
 		err = errNoSuchPath
 	}
@@ -130,26 +132,26 @@ func (s *Server) mayPlayOutside(c *gin.Context) bool {
 	return err == nil
 }
 
-func (s *Server) outsideView(ctx context.Context, a desk.Actor) (contract.Outside, error) {
+func (s *Server) outsideView(ctx context.Context, a firm.Actor) (contract.Outside, error) {
 	v := contract.Outside{Legs: []contract.OutsideLeg{}}
 	var err error
-	if v.Lines, err = s.desk.OutsideLines(ctx); err != nil {
+	if v.Lines, err = s.desk.Lines.OutsideLines(ctx); err != nil {
 		return v, err
 	}
 	for _, l := range s.outside.OutsideLegs() {
-		if s.desk.MayActOutside(a, carrier.Ref(l.Ref)) != nil {
+		if s.desk.Lines.MayActOutside(a, carrier.Ref(l.Ref)) != nil {
 			continue
 		}
 		number := l.From
 		if l.FromUs {
 			number = l.To
 		}
-		who, err := s.desk.WhoHas(ctx, number)
+		who, err := s.desk.Lines.WhoHas(ctx, number)
 		if err != nil {
 			return v, err
 		}
 		v.Legs = append(v.Legs, contract.OutsideLeg{Ref: l.Ref, FromUs: l.FromUs, From: l.From, To: l.To, Who: who, Answered: l.Answered, Keys: l.Keys,
-			Hears: s.desk.WhatIsHeard(ctx, carrier.Ref(l.Ref))})
+			Hears: s.desk.Lines.WhatIsHeard(ctx, carrier.Ref(l.Ref))})
 	}
 	if s.morning != nil {
 		v.Morning.Running, v.Morning.PerHour, v.Morning.Made = s.morning.State()
@@ -174,7 +176,7 @@ func (s *Server) ActOutside(c *gin.Context) {
 		return
 	}
 	if act.Ref != nil {
-		if err := s.desk.MayActOutside(actor(c), carrier.Ref(*act.Ref)); err != nil {
+		if err := s.desk.Lines.MayActOutside(actor(c), carrier.Ref(*act.Ref)); err != nil {
 			s.fail(c, err)
 			return
 		}
@@ -184,34 +186,34 @@ func (s *Server) ActOutside(c *gin.Context) {
 	case contract.OutsideActActionCall:
 		var ref string
 		if ref, err = s.outside.CallIn(strings.TrimSpace(text(act.From)), text(act.To)); err == nil {
-			s.desk.PlaysOutside(actor(c), carrier.Ref(ref))
+			s.desk.Lines.PlaysOutside(actor(c), carrier.Ref(ref))
 		}
 	case contract.OutsideActActionAnswer:
 		if !s.outside.OutsideAnswers(text(act.Ref)) {
-			err = &desk.FieldError{Field: "ref", Err: desk.ErrNotFound}
+			err = &firm.FieldError{Field: "ref", Err: firm.ErrNotFound}
 		}
 	case contract.OutsideActActionHangUp:
 		if !s.outside.OutsideHangsUp(text(act.Ref)) {
-			err = &desk.FieldError{Field: "ref", Err: desk.ErrNotFound}
+			err = &firm.FieldError{Field: "ref", Err: firm.ErrNotFound}
 		}
 	case contract.OutsideActActionPress:
 		if !call.KeypadDigits(text(act.Digits)) {
-			err = &desk.FieldError{Field: "digits", Err: call.ErrDigits}
+			err = &firm.FieldError{Field: "digits", Err: call.ErrDigits}
 		} else if !s.outside.OutsidePresses(text(act.Ref), text(act.Digits)) {
-			err = &desk.FieldError{Field: "ref", Err: desk.ErrNotFound}
+			err = &firm.FieldError{Field: "ref", Err: firm.ErrNotFound}
 		}
 	case contract.OutsideActActionSay:
 		if !s.outside.OutsideSays(text(act.Ref), text(act.Text)) {
-			err = &desk.FieldError{Field: "ref", Err: errors.New("nobody is speaking there, or this server has no voices")}
+			err = &firm.FieldError{Field: "ref", Err: errors.New("nobody is speaking there, or this server has no voices")}
 		}
 	case contract.OutsideActActionWrite:
-		err = s.desk.Receive(c.Request.Context(), desk.Received{Channel: contract.Channel(text(act.Channel)), From: text(act.From), To: text(act.To), Subject: text(act.Subject), Body: text(act.Text),
+		err = s.desk.Outreach.Receive(c.Request.Context(), outreach.Received{Channel: contract.Channel(text(act.Channel)), From: text(act.From), To: text(act.To), Subject: text(act.Subject), Body: text(act.Text),
 			InReplyTo: text(act.ReplyTo)})
 	case contract.OutsideActActionMorningStart:
 		if s.morning == nil {
 			err = errNoSuchPath
 		} else if act.PerHour == nil {
-			err = &desk.FieldError{Field: "per_hour", Err: errors.New("say how many calls an hour")}
+			err = &firm.FieldError{Field: "per_hour", Err: errors.New("say how many calls an hour")}
 		} else {
 			s.morning.Start(*act.PerHour)
 		}
@@ -221,7 +223,7 @@ func (s *Server) ActOutside(c *gin.Context) {
 		}
 	case contract.OutsideActActionPlay, contract.OutsideActActionLeave:
 		var number string
-		if number, err = s.desk.NormalNumber(c.Request.Context(), text(act.To)); err == nil {
+		if number, err = s.desk.Lines.NormalNumber(c.Request.Context(), text(act.To)); err == nil {
 			s.outside.Man(number, act.Action == contract.OutsideActActionPlay)
 		}
 	}

@@ -7,12 +7,13 @@ import (
 	"sync"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/coder/websocket"
 	"github.com/coder/websocket/wsjson"
 	"github.com/gin-gonic/gin"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 const (
@@ -63,7 +64,7 @@ func (s *Server) live(c *gin.Context) {
 			_ = conn.Close(signedOut, "signed out")
 			return
 		case <-check.C:
-			if _, _, err := s.session(ctx, cookie); errors.Is(err, desk.ErrSignedOut) {
+			if _, _, err := s.session(ctx, cookie); errors.Is(err, firm.ErrSignedOut) {
 				_ = conn.Close(signedOut, "signed out")
 				return
 			}

@@ -11,28 +11,28 @@ import (
 
 // ListTemplates implements ServerInterface.
 func (s *Server) ListTemplates(c *gin.Context) {
-	v, err := s.desk.Templates(c.Request.Context(), actor(c))
+	v, err := s.desk.Outreach.Templates(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // PutTemplates implements ServerInterface.
 func (s *Server) PutTemplates(c *gin.Context) {
 	if body, ok := read[contract.Templates](s, c); ok {
-		v, err := s.desk.SetTemplates(c.Request.Context(), actor(c), body.Templates)
+		v, err := s.desk.Outreach.SetTemplates(c.Request.Context(), actor(c), body.Templates)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // GetThread implements ServerInterface.
 func (s *Server) GetThread(c *gin.Context, p contract.GetThreadParams) {
-	v, err := s.desk.Thread(c.Request.Context(), actor(c), p.RecordID, text(p.Address))
+	v, err := s.desk.Outreach.Thread(c.Request.Context(), actor(c), p.RecordID, text(p.Address))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // SendMessage implements ServerInterface.
 func (s *Server) SendMessage(c *gin.Context, p contract.SendMessageParams) {
 	if body, ok := read[contract.NewMessage](s, c); ok {
-		v, err := s.desk.SendMessage(c.Request.Context(), actor(c), p.IdempotencyKey, body)
+		v, err := s.desk.Outreach.SendMessage(c.Request.Context(), actor(c), p.IdempotencyKey, body)
 		answer(s, c, http.StatusCreated, v, err)
 	}
 }
@@ -40,26 +40,26 @@ func (s *Server) SendMessage(c *gin.Context, p contract.SendMessageParams) {
 // DraftMessage implements ServerInterface.
 func (s *Server) DraftMessage(c *gin.Context) {
 	if body, ok := read[contract.NewMessage](s, c); ok {
-		v, err := s.desk.DraftMessage(c.Request.Context(), actor(c), body)
+		v, err := s.desk.Outreach.DraftMessage(c.Request.Context(), actor(c), body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // CancelMessage implements ServerInterface.
 func (s *Server) CancelMessage(c *gin.Context, id contract.ID) {
-	v, err := s.desk.CancelMessage(c.Request.Context(), actor(c), id)
+	v, err := s.desk.Outreach.CancelMessage(c.Request.Context(), actor(c), id)
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // ReadMessage implements ServerInterface.
 func (s *Server) ReadMessage(c *gin.Context, id contract.ID) {
-	nothing(s, c, s.desk.ReadMessage(c.Request.Context(), actor(c), id))
+	nothing(s, c, s.desk.Outreach.ReadMessage(c.Request.Context(), actor(c), id))
 }
 
 // AttachMessage implements ServerInterface.
 func (s *Server) AttachMessage(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.RecordChoice](s, c); ok {
-		v, err := s.desk.AttachMessage(c.Request.Context(), actor(c), id, body.RecordID)
+		v, err := s.desk.Outreach.AttachMessage(c.Request.Context(), actor(c), id, body.RecordID)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
@@ -74,14 +74,14 @@ func (s *Server) RecordFromMessage(c *gin.Context, id contract.ID, p contract.Re
 
 // GetMailSettings implements ServerInterface.
 func (s *Server) GetMailSettings(c *gin.Context) {
-	v, err := s.desk.MailSettings(c.Request.Context(), actor(c))
+	v, err := s.desk.Outreach.MailSettings(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // SetMailSettings implements ServerInterface.
 func (s *Server) SetMailSettings(c *gin.Context) {
 	if body, ok := read[contract.MailSettings](s, c); ok {
-		v, err := s.desk.SetMailSettings(c.Request.Context(), actor(c), body)
+		v, err := s.desk.Outreach.SetMailSettings(c.Request.Context(), actor(c), body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
@@ -101,7 +101,7 @@ func (s *Server) outsidePost(c *gin.Context) ([]contract.OutsidePost, error) {
 		if t := sent[i].Text; t != nil {
 			v.From, v.To, v.Body = t.From, t.To, t.Body
 			var err error
-			if v.Who, err = s.desk.WhoHas(c.Request.Context(), t.To); err != nil {
+			if v.Who, err = s.desk.Lines.WhoHas(c.Request.Context(), t.To); err != nil {
 				return nil, err
 			}
 		} else {

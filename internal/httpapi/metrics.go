@@ -29,12 +29,12 @@ func NewMetrics(d *desk.Desk) *Metrics {
 		return prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, value)
 	}
 	m.registry.MustRegister(m.requests, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
-		gauge("trundo_calls_in_progress", "Calls in progress on this server.", func() float64 { return float64(d.CallsInProgress()) }),
+		gauge("trundo_calls_in_progress", "Calls in progress on this server.", func() float64 { return float64(d.Calls.CallsInProgress()) }),
 		gauge("trundo_live_windows", "Browser windows with an open stream of events.", func() float64 { return float64(d.Hub.Windows()) }),
-		gauge("trundo_cannot_keep", "1 while neither the database nor the journal takes what is written.", func() float64 { return truth(d.Trouble() != nil) }),
-		gauge("trundo_disk_low", "1 while the disk for journal and recordings is nearly full.", func() float64 { return truth(d.DiskLow()) }),
-		gauge("trundo_entries_put_aside", "Entries of the journal that could not be saved for their own fault.", func() float64 { return float64(d.PutAside()) }),
-		gauge("trundo_database_away", "1 while what is written waits beside the server.", func() float64 { return truth(d.Away()) }))
+		gauge("trundo_cannot_keep", "1 while neither the database nor the journal takes what is written.", func() float64 { return truth(d.Calls.Trouble() != nil) }),
+		gauge("trundo_disk_low", "1 while the disk for journal and recordings is nearly full.", func() float64 { return truth(d.Calls.DiskLow()) }),
+		gauge("trundo_entries_put_aside", "Entries of the journal that could not be saved for their own fault.", func() float64 { return float64(d.Calls.PutAside()) }),
+		gauge("trundo_database_away", "1 while what is written waits beside the server.", func() float64 { return truth(d.Calls.Away()) }))
 	return m
 }
 

@@ -8,6 +8,13 @@ import (
 	"net/http"
 	"strings"
 
+	"trundo/internal/desk/book"
+	"trundo/internal/desk/calls"
+	"trundo/internal/desk/filing"
+	"trundo/internal/desk/firm"
+	"trundo/internal/desk/outreach"
+	"trundo/internal/desk/rounds"
+
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
 	"github.com/gin-gonic/gin"
@@ -17,7 +24,6 @@ import (
 	"trundo/internal/core/callable"
 	"trundo/internal/core/callerid"
 	"trundo/internal/core/slip"
-	"trundo/internal/desk"
 	"trundo/internal/journal"
 	"trundo/internal/store"
 )
@@ -29,25 +35,25 @@ var kinds = []struct {
 	code   string
 	title  string
 }{
-	{desk.ErrSignedOut, http.StatusUnauthorized, "signed_out", "Not signed in"},
-	{desk.ErrSignIn, http.StatusUnauthorized, "wrong_sign_in", "Sign-in failed"},
+	{firm.ErrSignedOut, http.StatusUnauthorized, "signed_out", "Not signed in"},
+	{firm.ErrSignIn, http.StatusUnauthorized, "wrong_sign_in", "Sign-in failed"},
 	{errThrottled, http.StatusTooManyRequests, "throttled", "Too many attempts"},
 	{errTooManyWindows, http.StatusTooManyRequests, "too_many_windows", "Too many windows"},
 	{errTooManyOffers, http.StatusTooManyRequests, "throttled", "Too many attempts"},
-	{desk.ErrElsewhere, http.StatusConflict, "elsewhere", "At another server"},
-	{desk.ErrStopping, http.StatusServiceUnavailable, "stopping", "About to restart"},
-	{desk.ErrDiskFull, http.StatusServiceUnavailable, "disk_full", "The disk is full"},
+	{firm.ErrElsewhere, http.StatusConflict, "elsewhere", "At another server"},
+	{firm.ErrStopping, http.StatusServiceUnavailable, "stopping", "About to restart"},
+	{firm.ErrDiskFull, http.StatusServiceUnavailable, "disk_full", "The disk is full"},
 	{journal.ErrCannotKeep, http.StatusServiceUnavailable, "cannot_keep", "Not kept"},
-	{desk.ErrBusy, http.StatusTooManyRequests, "throttled", "Too many attempts"},
+	{firm.ErrBusy, http.StatusTooManyRequests, "throttled", "Too many attempts"},
 	{errOrigin, http.StatusForbidden, "foreign_origin", "Foreign origin"},
 	{errTooLarge, http.StatusRequestEntityTooLarge, "too_large", "Too large"},
 	{errNoSuchPath, http.StatusNotFound, "no_such_path", "No such address"},
-	{desk.ErrForbidden, http.StatusForbidden, "forbidden", "Not allowed"},
-	{desk.ErrNotFound, http.StatusNotFound, "not_found", "Not found"},
-	{desk.ErrGone, http.StatusGone, "deleted", "Deleted"},
-	{desk.ErrChangedElse, http.StatusConflict, "stale_version", "Changed in the meantime"},
-	{desk.ErrKeyReused, http.StatusUnprocessableEntity, "key_reused", "Idempotency key reused"},
-	{desk.ErrAway, http.StatusServiceUnavailable, "database_away", "Not saved yet"},
+	{firm.ErrForbidden, http.StatusForbidden, "forbidden", "Not allowed"},
+	{firm.ErrNotFound, http.StatusNotFound, "not_found", "Not found"},
+	{firm.ErrGone, http.StatusGone, "deleted", "Deleted"},
+	{firm.ErrChangedElse, http.StatusConflict, "stale_version", "Changed in the meantime"},
+	{firm.ErrKeyReused, http.StatusUnprocessableEntity, "key_reused", "Idempotency key reused"},
+	{firm.ErrAway, http.StatusServiceUnavailable, "database_away", "Not saved yet"},
 	{slip.ErrStillInCall, http.StatusConflict, "still_in_call", "Still in the call"},
 	{slip.ErrAlreadyFiled, http.StatusConflict, "already_filed", "Already filed"},
 	{callable.ErrDoNotCall, http.StatusForbidden, "do_not_call", "Do not call"},
@@ -65,25 +71,25 @@ var kinds = []struct {
 	{call.ErrNotHeld, http.StatusConflict, "not_held", "Not on hold"},
 	{call.ErrMuted, http.StatusConflict, "muted", "Muted already"},
 	{call.ErrUnmuted, http.StatusConflict, "not_muted", "Not muted"},
-	{desk.ErrTelephoneRings, http.StatusConflict, "telephone_rings", "Your telephone rings"},
-	{desk.ErrTelephoneBusy, http.StatusConflict, "telephone_busy", "Your telephone is in use"},
-	{desk.ErrNoTelephone, http.StatusConflict, "no_telephone", "No telephone"},
-	{desk.ErrNotVerified, http.StatusConflict, "not_verified", "Not confirmed"},
-	{desk.ErrMayNotRecord, http.StatusConflict, "may_not_record", "May not be recorded"},
-	{desk.ErrPersonHeard, http.StatusConflict, "person_heard", "Somebody is on the line"},
-	{desk.ErrNotRecorded, http.StatusConflict, "not_recorded", "Not recorded"},
-	{desk.ErrRecorded, http.StatusConflict, "recorded", "Recorded already"},
-	{desk.ErrNoSound, http.StatusGone, "no_sound", "The sound is not here"},
-	{desk.ErrSettled, http.StatusConflict, "settled", "Settled already"},
-	{desk.ErrSent, http.StatusConflict, "sent", "Sent already"},
-	{desk.ErrTooLate, http.StatusConflict, "too_late", "Too late to undo"},
-	{desk.ErrGoneForGood, http.StatusConflict, "gone_for_good", "Deleted for good"},
-	{desk.ErrNothingToUndo, http.StatusConflict, "not_filed", "Not filed"},
-	{desk.ErrRoundOver, http.StatusConflict, "round_over", "The round is over"},
-	{desk.ErrNobodyNow, http.StatusConflict, "nobody_now", "Nobody selected"},
-	{desk.ErrLetGo, http.StatusConflict, "let_go", "A colleague is at them"},
-	{desk.ErrUnfiled, http.StatusConflict, "unfiled", "Not said yet"},
-	{desk.ErrTakenOn, http.StatusConflict, "taken_on", "Taken on already"},
+	{calls.ErrTelephoneRings, http.StatusConflict, "telephone_rings", "Your telephone rings"},
+	{calls.ErrTelephoneBusy, http.StatusConflict, "telephone_busy", "Your telephone is in use"},
+	{calls.ErrNoTelephone, http.StatusConflict, "no_telephone", "No telephone"},
+	{calls.ErrNotVerified, http.StatusConflict, "not_verified", "Not confirmed"},
+	{calls.ErrMayNotRecord, http.StatusConflict, "may_not_record", "May not be recorded"},
+	{calls.ErrPersonHeard, http.StatusConflict, "person_heard", "Somebody is on the line"},
+	{calls.ErrNotRecorded, http.StatusConflict, "not_recorded", "Not recorded"},
+	{calls.ErrRecorded, http.StatusConflict, "recorded", "Recorded already"},
+	{calls.ErrNoSound, http.StatusGone, "no_sound", "The sound is not here"},
+	{calls.ErrSettled, http.StatusConflict, "settled", "Settled already"},
+	{outreach.ErrSent, http.StatusConflict, "sent", "Sent already"},
+	{filing.ErrTooLate, http.StatusConflict, "too_late", "Too late to undo"},
+	{book.ErrGoneForGood, http.StatusConflict, "gone_for_good", "Deleted for good"},
+	{filing.ErrNothingToUndo, http.StatusConflict, "not_filed", "Not filed"},
+	{rounds.ErrRoundOver, http.StatusConflict, "round_over", "The round is over"},
+	{rounds.ErrNobodyNow, http.StatusConflict, "nobody_now", "Nobody selected"},
+	{rounds.ErrLetGo, http.StatusConflict, "let_go", "A colleague is at them"},
+	{rounds.ErrUnfiled, http.StatusConflict, "unfiled", "Not said yet"},
+	{calls.ErrTakenOn, http.StatusConflict, "taken_on", "Taken on already"},
 }
 
 // problemOf puts an error into the form of RFC 9457.
@@ -94,10 +100,10 @@ func problemOf(err error) contract.Problem {
 		p.Status, p.Code, p.Title, p.Detail = status, code, title, err.Error()
 	}
 
-	var field *desk.FieldError
+	var field *firm.FieldError
 	var missing *slip.MissingError
-	var inCall *desk.InCallError
-	var notes *desk.NotesConflictError
+	var inCall *firm.InCallError
+	var notes *firm.NotesConflictError
 	var outside *callable.OutsideError
 	switch {
 	case errors.As(err, &outside):
@@ -115,7 +121,7 @@ func problemOf(err error) contract.Problem {
 		set(http.StatusUnprocessableEntity, "missing", "Something is missing")
 		p.Field = &missing.Field
 		return p
-	case errors.As(err, &field) && !errors.Is(err, desk.ErrNotFound) && !errors.Is(err, desk.ErrGone) && !store.Failed(err):
+	case errors.As(err, &field) && !errors.Is(err, firm.ErrNotFound) && !errors.Is(err, firm.ErrGone) && !store.Failed(err):
 		set(http.StatusUnprocessableEntity, "invalid", "Not valid")
 		p.Field = &field.Field
 		return p
@@ -123,7 +129,7 @@ func problemOf(err error) contract.Problem {
 	for _, k := range kinds {
 		if errors.Is(err, k.err) {
 			set(k.status, k.code, k.title)
-			var no *desk.RefusedError
+			var no *firm.RefusedError
 			if errors.As(err, &no) && no.MayOverride {
 				p.MayOverride = &no.MayOverride
 			}
@@ -142,7 +148,7 @@ func problemOf(err error) contract.Problem {
 		p.Field = &column
 	}
 	if store.Away(err) {
-		p.Status, p.Code, p.Title, p.Detail = http.StatusServiceUnavailable, "database_away", "Not saved yet", desk.ErrAway.Error()
+		p.Status, p.Code, p.Title, p.Detail = http.StatusServiceUnavailable, "database_away", "Not saved yet", firm.ErrAway.Error()
 	}
 	return p
 }

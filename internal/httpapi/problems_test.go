@@ -6,10 +6,10 @@ import (
 	"net/http"
 	"testing"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/stretchr/testify/assert"
-
-	"trundo/internal/desk"
 )
 
 func TestWhatTheDatabaseSaysIsNoFaultOfAField(t *testing.T) {
@@ -18,10 +18,10 @@ func TestWhatTheDatabaseSaysIsNoFaultOfAField(t *testing.T) {
 		status int
 		code   string
 	}{
-		"a wish that cannot be":                     {&desk.FieldError{Field: "line_id", Err: errors.New("there is no such line")}, http.StatusUnprocessableEntity, "invalid"},
-		"a connection that an administrator ended":  {&desk.FieldError{Field: "line_id", Err: &pgconn.PgError{Code: "57P01"}}, http.StatusServiceUnavailable, "database_away"},
+		"a wish that cannot be":                     {&firm.FieldError{Field: "line_id", Err: errors.New("there is no such line")}, http.StatusUnprocessableEntity, "invalid"},
+		"a connection that an administrator ended":  {&firm.FieldError{Field: "line_id", Err: &pgconn.PgError{Code: "57P01"}}, http.StatusServiceUnavailable, "database_away"},
 		"a disk that is full, while a list is read": {fmt.Errorf("reading: %w", &pgconn.PgError{Code: "53100"}), http.StatusServiceUnavailable, "database_away"},
-		"what is not there":                         {&desk.FieldError{Field: "record", Err: desk.ErrNotFound}, http.StatusNotFound, "not_found"},
+		"what is not there":                         {&firm.FieldError{Field: "record", Err: firm.ErrNotFound}, http.StatusNotFound, "not_found"},
 	} {
 		p := problemOf(c.err)
 		assert.Equal(t, c.status, p.Status, what)

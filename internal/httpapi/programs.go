@@ -5,10 +5,11 @@ import (
 	"slices"
 	"strings"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/gin-gonic/gin"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 // bearer is the key that a program sends; "" where a browser asks.
@@ -41,7 +42,7 @@ func scopeOf(method, path string) contract.Scope {
 func (s *Server) byToken(c *gin.Context, token string) {
 	a, scopes, err := s.desk.ByToken(c.Request.Context(), token)
 	if err == nil && !slices.Contains(scopes, scopeOf(c.Request.Method, c.FullPath())) {
-		err = desk.ErrForbidden
+		err = firm.ErrForbidden
 	}
 	if err != nil {
 		s.fail(c, err)
@@ -71,25 +72,25 @@ func (s *Server) RevokeToken(c *gin.Context, id contract.ID) {
 
 // ListWebhooks implements ServerInterface.
 func (s *Server) ListWebhooks(c *gin.Context) {
-	v, err := s.desk.Webhooks(c.Request.Context(), actor(c))
+	v, err := s.desk.Outreach.Webhooks(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // PutWebhooks implements ServerInterface.
 func (s *Server) PutWebhooks(c *gin.Context) {
 	if body, ok := read[contract.Webhooks](s, c); ok {
-		v, err := s.desk.SetWebhooks(c.Request.Context(), actor(c), body)
+		v, err := s.desk.Outreach.SetWebhooks(c.Request.Context(), actor(c), body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // ListDeliveries implements ServerInterface.
 func (s *Server) ListDeliveries(c *gin.Context) {
-	v, err := s.desk.Deliveries(c.Request.Context(), actor(c))
+	v, err := s.desk.Outreach.Deliveries(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // ReplayDelivery implements ServerInterface.
 func (s *Server) ReplayDelivery(c *gin.Context, id contract.ID) {
-	nothing(s, c, s.desk.ReplayDelivery(c.Request.Context(), actor(c), id))
+	nothing(s, c, s.desk.Outreach.ReplayDelivery(c.Request.Context(), actor(c), id))
 }

@@ -12,14 +12,14 @@ import (
 
 // ListRounds implements ServerInterface.
 func (s *Server) ListRounds(c *gin.Context) {
-	v, err := s.desk.Rounds(c.Request.Context(), actor(c))
+	v, err := s.desk.Rounds.Rounds(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // StartRound implements ServerInterface.
 func (s *Server) StartRound(c *gin.Context, p contract.StartRoundParams) {
 	if body, ok := read[contract.RoundStart](s, c); ok {
-		v, err := s.desk.StartRound(c.Request.Context(), actor(c), p.IdempotencyKey, body)
+		v, err := s.desk.Rounds.StartRound(c.Request.Context(), actor(c), p.IdempotencyKey, body)
 		answer(s, c, http.StatusCreated, v, err)
 	}
 }
@@ -27,35 +27,35 @@ func (s *Server) StartRound(c *gin.Context, p contract.StartRoundParams) {
 // PreviewRound implements ServerInterface.
 func (s *Server) PreviewRound(c *gin.Context) {
 	if body, ok := read[contract.RoundStart](s, c); ok {
-		v, err := s.desk.PreviewRound(c.Request.Context(), actor(c), body)
+		v, err := s.desk.Rounds.PreviewRound(c.Request.Context(), actor(c), body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // RoundDefaults implements ServerInterface.
 func (s *Server) RoundDefaults(c *gin.Context) {
-	v, err := s.desk.RoundChoices(c.Request.Context(), actor(c))
+	v, err := s.desk.Rounds.RoundChoices(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // SetRoundDefaults implements ServerInterface.
 func (s *Server) SetRoundDefaults(c *gin.Context) {
 	if body, ok := read[contract.RoundSettings](s, c); ok {
-		v, err := s.desk.SetRoundDefaults(c.Request.Context(), actor(c), body)
+		v, err := s.desk.Rounds.SetRoundDefaults(c.Request.Context(), actor(c), body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // GetRound implements ServerInterface.
 func (s *Server) GetRound(c *gin.Context, id contract.ID) {
-	v, err := s.desk.Round(c.Request.Context(), actor(c), id)
+	v, err := s.desk.Rounds.Round(c.Request.Context(), actor(c), id)
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // SetRoundSettings implements ServerInterface.
 func (s *Server) SetRoundSettings(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.RoundSettings](s, c); ok {
-		v, err := s.desk.SetRoundSettings(c.Request.Context(), actor(c), id, body)
+		v, err := s.desk.Rounds.SetRoundSettings(c.Request.Context(), actor(c), id, body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
@@ -63,7 +63,7 @@ func (s *Server) SetRoundSettings(c *gin.Context, id contract.ID) {
 // ActOnRound implements ServerInterface.
 func (s *Server) ActOnRound(c *gin.Context, id contract.ID, p contract.ActOnRoundParams) {
 	if body, ok := read[contract.RoundAct](s, c); ok {
-		v, err := s.desk.ActOnRound(c.Request.Context(), actor(c), id, p.IdempotencyKey, body)
+		v, err := s.desk.Rounds.ActOnRound(c.Request.Context(), actor(c), id, p.IdempotencyKey, body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
@@ -71,7 +71,7 @@ func (s *Server) ActOnRound(c *gin.Context, id contract.ID, p contract.ActOnRoun
 // SettleInRound implements ServerInterface.
 func (s *Server) SettleInRound(c *gin.Context, id contract.ID, p contract.SettleInRoundParams) {
 	if body, ok := read[contract.RoundSettle](s, c); ok {
-		v, err := s.desk.SettleInRound(c.Request.Context(), actor(c), id, p.IdempotencyKey, body)
+		v, err := s.desk.Rounds.SettleInRound(c.Request.Context(), actor(c), id, p.IdempotencyKey, body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
@@ -85,20 +85,20 @@ func (s *Server) ListRoundPeople(c *gin.Context, id contract.ID, p contract.List
 	if p.Count != nil {
 		count = *p.Count
 	}
-	v, err := s.desk.RoundPeople(c.Request.Context(), actor(c), id, from, count)
+	v, err := s.desk.Rounds.RoundPeople(c.Request.Context(), actor(c), id, from, count)
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // RoundResults implements ServerInterface.
 func (s *Server) RoundResults(c *gin.Context, id contract.ID) {
-	v, err := s.desk.RoundResults(c.Request.Context(), actor(c), id)
+	v, err := s.desk.Rounds.RoundResults(c.Request.Context(), actor(c), id)
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // ListRest implements ServerInterface.
 func (s *Server) ListRest(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.RoundRest](s, c); ok {
-		v, err := s.desk.ListRest(c.Request.Context(), actor(c), id, body.Name)
+		v, err := s.desk.Rounds.ListRest(c.Request.Context(), actor(c), id, body.Name)
 		answer(s, c, http.StatusCreated, v, err)
 	}
 }
@@ -110,6 +110,6 @@ func (s *Server) roundFile(c *gin.Context) {
 		return
 	}
 	s.attachment(c, "round.csv", "text/csv; charset=utf-8", func(ctx context.Context, w io.Writer) error {
-		return s.desk.WriteRoundResults(ctx, actor(c), id, w)
+		return s.desk.Rounds.WriteRoundResults(ctx, actor(c), id, w)
 	})
 }

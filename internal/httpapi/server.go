@@ -21,6 +21,9 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"trundo/internal/desk/calls"
+	"trundo/internal/desk/firm"
+
 	"github.com/alexedwards/scs/v2"
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
@@ -123,7 +126,7 @@ func New(c Config) (*Server, error) {
 	api := e.Group("", s.limit, s.sameOrigin, s.clean, s.validate, s.unchanged)
 	RegisterHandlersWithOptions(api, s, GinServerOptions{
 		Middlewares:  []MiddlewareFunc{MiddlewareFunc(s.signedIn)},
-		ErrorHandler: func(g *gin.Context, err error, _ int) { s.fail(g, &desk.FieldError{Field: "id", Err: err}) },
+		ErrorHandler: func(g *gin.Context, err error, _ int) { s.fail(g, &firm.FieldError{Field: "id", Err: err}) },
 	})
 	e.NoRoute(s.page)
 	e.NoMethod(func(g *gin.Context) { s.fail(g, errNoSuchPath) })
@@ -201,7 +204,7 @@ func (s *Server) clean(c *gin.Context) {
 	}
 	r.Body = io.NopCloser(bytes.NewReader(body))
 	if !utf8.Valid(body) || bytes.ContainsRune(body, 0) || escapedNUL.Match(body) {
-		s.fail(c, &desk.FieldError{Field: "body", Err: errText})
+		s.fail(c, &firm.FieldError{Field: "body", Err: errText})
 	}
 }
 
@@ -210,7 +213,7 @@ func (s *Server) cleanAddress(c *gin.Context) {
 	r := c.Request
 	query, err := url.QueryUnescape(strings.ReplaceAll(r.URL.RawQuery, "+", "%20"))
 	if err != nil || !cleanText(r.URL.Path) || !cleanText(query) || !cleanText(r.Header.Get("Idempotency-Key")) {
-		s.fail(c, &desk.FieldError{Field: "address", Err: errText})
+		s.fail(c, &firm.FieldError{Field: "address", Err: errText})
 	}
 }
 
@@ -238,11 +241,11 @@ func (s *Server) validate(c *gin.Context) {
 func (s *Server) ready(c *gin.Context) {
 	ctx, cancel := context.WithTimeout(c.Request.Context(), 2*time.Second)
 	defer cancel()
-	if err := s.desk.Ready(ctx); err != nil {
+	if err := s.desk.Calls.Ready(ctx); err != nil {
 		c.String(http.StatusServiceUnavailable, "%s\n", problemOf(err).Detail)
 		return
 	}
-	if s.desk.DiskLow() {
+	if s.desk.Calls.DiskLow() {
 		c.String(http.StatusOK, "ready, but the disk is nearly full\n")
 		return
 	}
@@ -262,7 +265,7 @@ func answer[T any](s *Server, c *gin.Context, status int, result T, err error) {
 func read[T any](s *Server, c *gin.Context) (T, bool) {
 	var body T
 	if err := c.ShouldBindJSON(&body); err != nil {
-		s.fail(c, &desk.FieldError{Field: "body", Err: err})
+		s.fail(c, &firm.FieldError{Field: "body", Err: err})
 		return body, false
 	}
 	return body, true
@@ -296,7 +299,7 @@ func (s *Server) GetHistory(c *gin.Context, id contract.ID, p contract.GetHistor
 // ProposeFollowUp implements ServerInterface.
 func (s *Server) ProposeFollowUp(c *gin.Context, id contract.ID) {
 	if n, ok := read[contract.NotesToRead](s, c); ok {
-		v, err := s.desk.ProposeFollowUp(c.Request.Context(), actor(c), id, n.Text)
+		v, err := s.desk.Book.ProposeFollowUp(c.Request.Context(), actor(c), id, n.Text)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
@@ -304,7 +307,7 @@ func (s *Server) ProposeFollowUp(c *gin.Context, id contract.ID) {
 // AddFollowUp implements ServerInterface.
 func (s *Server) AddFollowUp(c *gin.Context, id contract.ID, p contract.AddFollowUpParams) {
 	if n, ok := read[contract.NewFollowUp](s, c); ok {
-		made, err := s.desk.AddFollowUp(c.Request.Context(), actor(c), id, p.IdempotencyKey, n)
+		made, err := s.desk.Book.AddFollowUp(c.Request.Context(), actor(c), id, p.IdempotencyKey, n)
 		answer(s, c, http.StatusCreated, made, err)
 	}
 }
@@ -312,7 +315,7 @@ func (s *Server) AddFollowUp(c *gin.Context, id contract.ID, p contract.AddFollo
 // ChangeFollowUp implements ServerInterface.
 func (s *Server) ChangeFollowUp(c *gin.Context, id contract.ID) {
 	if change, ok := read[contract.FollowUpChange](s, c); ok {
-		f, err := s.desk.ChangeFollowUp(c.Request.Context(), actor(c), id, change)
+		f, err := s.desk.Book.ChangeFollowUp(c.Request.Context(), actor(c), id, change)
 		answer(s, c, http.StatusOK, f, err)
 	}
 }
@@ -331,20 +334,20 @@ func (s *Server) GetLane(c *gin.Context) {
 
 // GetDesk implements ServerInterface.
 func (s *Server) GetDesk(c *gin.Context) {
-	d, err := s.desk.MyDesk(c.Request.Context(), actor(c))
+	d, err := s.desk.Calls.MyDesk(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, d, err)
 }
 
 // ListCalls implements ServerInterface.
 func (s *Server) ListCalls(c *gin.Context, p contract.ListCallsParams) {
-	page, err := s.desk.Calls(c.Request.Context(), actor(c), desk.CallQuery{Mine: text(p.Whose) != "team", Way: text(p.Way), Only: text(p.Only), Q: text(p.Q), Before: text(p.Before)})
+	page, err := s.desk.Calls.Calls(c.Request.Context(), actor(c), calls.CallQuery{Mine: text(p.Whose) != "team", Way: text(p.Way), Only: text(p.Only), Q: text(p.Q), Before: text(p.Before)})
 	answer(s, c, http.StatusOK, page, err)
 }
 
 // PlaceCall implements ServerInterface.
 func (s *Server) PlaceCall(c *gin.Context, p contract.PlaceCallParams) {
 	if n, ok := read[contract.NewCall](s, c); ok {
-		placed, err := s.desk.PlaceCall(c.Request.Context(), actor(c), p.IdempotencyKey, n)
+		placed, err := s.desk.Calls.PlaceCall(c.Request.Context(), actor(c), p.IdempotencyKey, n)
 		answer(s, c, http.StatusCreated, placed, err)
 	}
 }
@@ -357,7 +360,7 @@ func (s *Server) GetCall(c *gin.Context, id contract.ID) {
 
 // HangUp implements ServerInterface.
 func (s *Server) HangUp(c *gin.Context, id contract.ID) {
-	if err := s.desk.HangUp(c.Request.Context(), actor(c), id); err != nil {
+	if err := s.desk.Calls.HangUp(c.Request.Context(), actor(c), id); err != nil {
 		s.fail(c, err)
 		return
 	}
@@ -367,7 +370,7 @@ func (s *Server) HangUp(c *gin.Context, id contract.ID) {
 // ChangeSlip implements ServerInterface.
 func (s *Server) ChangeSlip(c *gin.Context, id contract.ID) {
 	if change, ok := read[contract.SlipChange](s, c); ok {
-		changed, err := s.desk.ChangeSlip(c.Request.Context(), actor(c), id, change)
+		changed, err := s.desk.Filing.ChangeSlip(c.Request.Context(), actor(c), id, change)
 		answer(s, c, http.StatusOK, changed, err)
 	}
 }
@@ -378,7 +381,7 @@ func (s *Server) SaveNotes(c *gin.Context, id contract.ID) {
 	if !ok {
 		return
 	}
-	notes, err := s.desk.SaveNotes(c.Request.Context(), actor(c), id, edit)
+	notes, err := s.desk.Calls.SaveNotes(c.Request.Context(), actor(c), id, edit)
 	status := http.StatusOK
 	if !notes.Saved {
 		status = http.StatusAccepted
@@ -395,25 +398,25 @@ func (s *Server) FileSlip(c *gin.Context, id contract.ID, p contract.FileSlipPar
 			return
 		}
 	}
-	filed, err := s.desk.File(c.Request.Context(), actor(c), id, p.IdempotencyKey, body.Items)
+	filed, err := s.desk.Filing.File(c.Request.Context(), actor(c), id, p.IdempotencyKey, body.Items)
 	answer(s, c, http.StatusOK, filed, err)
 }
 
 // AttachRecord implements ServerInterface.
 func (s *Server) AttachRecord(c *gin.Context, id contract.ID, record uuid.UUID) {
-	changed, err := s.desk.Attach(c.Request.Context(), actor(c), id, record)
+	changed, err := s.desk.Filing.Attach(c.Request.Context(), actor(c), id, record)
 	answer(s, c, http.StatusOK, changed, err)
 }
 
 // DetachRecord implements ServerInterface.
 func (s *Server) DetachRecord(c *gin.Context, id contract.ID, record uuid.UUID) {
-	changed, err := s.desk.Detach(c.Request.Context(), actor(c), id, record)
+	changed, err := s.desk.Filing.Detach(c.Request.Context(), actor(c), id, record)
 	answer(s, c, http.StatusOK, changed, err)
 }
 
 // AttachNobody implements ServerInterface.
 func (s *Server) AttachNobody(c *gin.Context, id contract.ID) {
-	changed, err := s.desk.AttachNobody(c.Request.Context(), actor(c), id)
+	changed, err := s.desk.Filing.AttachNobody(c.Request.Context(), actor(c), id)
 	answer(s, c, http.StatusOK, changed, err)
 }
 

@@ -9,12 +9,13 @@ import (
 	"sync"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/alexedwards/scs/v2"
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 // cookieName is the session's. Where it is only sent over TLS its name says that no other host can have set it (RFC 6265bis, 4.1.3.2).
@@ -178,7 +179,7 @@ func (s *Server) signedIn(c *gin.Context) {
 	}
 	cookie, err := c.Cookie(s.sessions.Cookie.Name)
 	if err != nil || len(cookie) > 200 {
-		s.fail(c, desk.ErrSignedOut)
+		s.fail(c, firm.ErrSignedOut)
 		return
 	}
 	a, ctx, err := s.session(c.Request.Context(), cookie)
@@ -192,14 +193,14 @@ func (s *Server) signedIn(c *gin.Context) {
 
 // session is whose session a cookie is, and the context with which it is changed. Error: desk.ErrSignedOut, also where it was not used for too long, or
 // ended with all others.
-func (s *Server) session(ctx context.Context, cookie string) (desk.Actor, context.Context, error) {
+func (s *Server) session(ctx context.Context, cookie string) (firm.Actor, context.Context, error) {
 	ctx, err := s.sessions.Load(ctx, cookie)
 	if err != nil {
-		return desk.Actor{}, ctx, err
+		return firm.Actor{}, ctx, err
 	}
 	id, err := uuid.Parse(s.sessions.GetString(ctx, userKey))
 	if err != nil {
-		return desk.Actor{}, ctx, desk.ErrSignedOut
+		return firm.Actor{}, ctx, firm.ErrSignedOut
 	}
 	a, err := s.desk.Actor(ctx, id)
 	if err != nil {
@@ -208,9 +209,9 @@ func (s *Server) session(ctx context.Context, cookie string) (desk.Actor, contex
 	now := time.Now()
 	seen := time.Unix(s.sessions.GetInt64(ctx, seenKey), 0)
 	if now.Sub(seen) > sessionIdle || time.UnixMicro(s.sessions.GetInt64(ctx, beganKey)).Before(a.SessionsFrom) {
-		return a, ctx, desk.ErrSignedOut
+		return a, ctx, firm.ErrSignedOut
 	}
-	if now.Sub(seen) > sessionSeen && !s.desk.Away() {
+	if now.Sub(seen) > sessionSeen && !s.desk.Calls.Away() {
 		s.sessions.Put(ctx, seenKey, now.Unix())
 		quick, cancel := context.WithTimeout(ctx, sessionPatience) // nobody waits for it
 		defer cancel()
@@ -227,7 +228,7 @@ func open(c *gin.Context) bool {
 	return path == "/api/demo/people" || path == "/api/session" && c.Request.Method == http.MethodPost
 }
 
-func actor(c *gin.Context) desk.Actor { return c.MustGet("actor").(desk.Actor) }
+func actor(c *gin.Context) firm.Actor { return c.MustGet("actor").(firm.Actor) }
 
 // SignIn implements ServerInterface.
 func (s *Server) SignIn(c *gin.Context) {
@@ -235,7 +236,7 @@ func (s *Server) SignIn(c *gin.Context) {
 	if !ok {
 		return
 	}
-	login, from := desk.FoldLogin(in.Login), c.ClientIP()
+	login, from := firm.FoldLogin(in.Login), c.ClientIP()
 	if wait, ok := s.throttle.try(login, from, time.Now()); !ok {
 		retryAfter(c, wait)
 		s.fail(c, errThrottled)
@@ -256,7 +257,7 @@ func (s *Server) SignIn(c *gin.Context) {
 }
 
 // openSession makes a session with a new token and hands it to the browser.
-func (s *Server) openSession(c *gin.Context, a desk.Actor) error {
+func (s *Server) openSession(c *gin.Context, a firm.Actor) error {
 	ctx, err := s.sessions.Load(c.Request.Context(), "")
 	if err != nil {
 		return err
@@ -313,7 +314,7 @@ type heldSession struct {
 }
 
 // sessionsOf are those of somebody, the last used first.
-func (s *Server) sessionsOf(a desk.Actor, current string) ([]heldSession, error) {
+func (s *Server) sessionsOf(a firm.Actor, current string) ([]heldSession, error) {
 	all, err := s.sessions.Store.(scs.IterableStore).All()
 	if err != nil {
 		return nil, err

@@ -6,16 +6,17 @@ import (
 	"net/http"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/gin-gonic/gin"
 
 	"trundo/internal/carrier"
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 // GetSound implements ServerInterface.
 func (s *Server) GetSound(c *gin.Context) {
-	answer(s, c, http.StatusOK, s.desk.Sound(actor(c)), nil)
+	answer(s, c, http.StatusOK, s.desk.Voices.Sound(actor(c)), nil)
 }
 
 var errTooManyOffers = errors.New("sound was offered too often; wait a few seconds")
@@ -28,7 +29,7 @@ func (s *Server) ConnectSound(c *gin.Context) {
 			s.fail(c, errTooManyOffers)
 			return
 		}
-		v, err := s.desk.ConnectSound(c.Request.Context(), actor(c), body.Offer)
+		v, err := s.desk.Voices.ConnectSound(c.Request.Context(), actor(c), body.Offer)
 		answer(s, c, http.StatusOK, contract.SoundAnswer{Answer: v}, err)
 	}
 }
@@ -36,7 +37,7 @@ func (s *Server) ConnectSound(c *gin.Context) {
 // ActOnRecording implements ServerInterface.
 func (s *Server) ActOnRecording(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.RecordingAct](s, c); ok {
-		v, err := s.desk.ActOnRecording(c.Request.Context(), actor(c), id, body)
+		v, err := s.desk.Recordings.ActOnRecording(c.Request.Context(), actor(c), id, body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
@@ -44,7 +45,7 @@ func (s *Server) ActOnRecording(c *gin.Context, id contract.ID) {
 // DeleteRecording implements ServerInterface.
 func (s *Server) DeleteRecording(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.RecordingDeletion](s, c); ok {
-		s.done(c, s.desk.DeleteRecording(c.Request.Context(), actor(c), id, body.Reason))
+		s.done(c, s.desk.Recordings.DeleteRecording(c.Request.Context(), actor(c), id, body.Reason))
 	}
 }
 
@@ -55,34 +56,34 @@ func (s *Server) HoldRecording(c *gin.Context, id contract.ID) {
 		if body.Reason != nil {
 			reason = *body.Reason
 		}
-		s.done(c, s.desk.HoldRecording(c.Request.Context(), actor(c), id, body.On, reason))
+		s.done(c, s.desk.Recordings.HoldRecording(c.Request.Context(), actor(c), id, body.On, reason))
 	}
 }
 
 // GetRecordingSettings implements ServerInterface.
 func (s *Server) GetRecordingSettings(c *gin.Context) {
-	v, err := s.desk.RecordingSettings(c.Request.Context(), actor(c))
+	v, err := s.desk.Recordings.RecordingSettings(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // SetRecordingSettings implements ServerInterface.
 func (s *Server) SetRecordingSettings(c *gin.Context) {
 	if body, ok := read[contract.RecordingSettings](s, c); ok {
-		v, err := s.desk.SetRecordingSettings(c.Request.Context(), actor(c), body)
+		v, err := s.desk.Recordings.SetRecordingSettings(c.Request.Context(), actor(c), body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // WouldDelete implements ServerInterface.
 func (s *Server) WouldDelete(c *gin.Context, p contract.WouldDeleteParams) {
-	n, err := s.desk.WouldDelete(c.Request.Context(), actor(c), p.CallDays, p.MessageDays)
+	n, err := s.desk.Recordings.WouldDelete(c.Request.Context(), actor(c), p.CallDays, p.MessageDays)
 	answer(s, c, http.StatusOK, contract.Count{Count: n}, err)
 }
 
 // AddRemark implements ServerInterface.
 func (s *Server) AddRemark(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.NewRemark](s, c); ok {
-		v, err := s.desk.AddRemark(c.Request.Context(), actor(c), id, body)
+		v, err := s.desk.Recordings.AddRemark(c.Request.Context(), actor(c), id, body)
 		answer(s, c, http.StatusCreated, v, err)
 	}
 }
@@ -90,101 +91,101 @@ func (s *Server) AddRemark(c *gin.Context, id contract.ID) {
 // LeavePrepared implements ServerInterface.
 func (s *Server) LeavePrepared(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.PreparedChoice](s, c); ok {
-		v, err := s.desk.LeavePrepared(c.Request.Context(), actor(c), id, body.MessageID, body.ToPerson != nil && *body.ToPerson)
+		v, err := s.desk.Voices.LeavePrepared(c.Request.Context(), actor(c), id, body.MessageID, body.ToPerson != nil && *body.ToPerson)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // ListPreparedForCall implements ServerInterface.
 func (s *Server) ListPreparedForCall(c *gin.Context, id contract.ID) {
-	v, err := s.desk.PreparedFor(c.Request.Context(), actor(c), id)
+	v, err := s.desk.Voices.PreparedFor(c.Request.Context(), actor(c), id)
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // SetMessageConsent implements ServerInterface.
 func (s *Server) SetMessageConsent(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.Switch](s, c); ok {
-		v, err := s.desk.SetMessageConsent(c.Request.Context(), actor(c), id, body.On)
+		v, err := s.desk.Voices.SetMessageConsent(c.Request.Context(), actor(c), id, body.On)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // ListPreparedMessages implements ServerInterface.
 func (s *Server) ListPreparedMessages(c *gin.Context) {
-	v, err := s.desk.PreparedMessages(c.Request.Context(), actor(c))
+	v, err := s.desk.Voices.PreparedMessages(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // PutPreparedMessages implements ServerInterface.
 func (s *Server) PutPreparedMessages(c *gin.Context) {
 	if body, ok := read[contract.PreparedMessages](s, c); ok {
-		v, err := s.desk.SetPreparedMessages(c.Request.Context(), actor(c), body)
+		v, err := s.desk.Voices.SetPreparedMessages(c.Request.Context(), actor(c), body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // GetTelephone implements ServerInterface.
 func (s *Server) GetTelephone(c *gin.Context) {
-	v, err := s.desk.Telephone(c.Request.Context(), actor(c))
+	v, err := s.desk.Telephones.Telephone(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // SetTelephone implements ServerInterface.
 func (s *Server) SetTelephone(c *gin.Context) {
 	if body, ok := read[contract.Telephone](s, c); ok {
-		v, err := s.desk.SetTelephone(c.Request.Context(), actor(c), body)
+		v, err := s.desk.Telephones.SetTelephone(c.Request.Context(), actor(c), body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // CallWithCode implements ServerInterface.
 func (s *Server) CallWithCode(c *gin.Context) {
-	s.done(c, s.desk.CallWithCode(c.Request.Context(), actor(c)))
+	s.done(c, s.desk.Telephones.CallWithCode(c.Request.Context(), actor(c)))
 }
 
 // VerifyTelephone implements ServerInterface.
 func (s *Server) VerifyTelephone(c *gin.Context) {
 	if body, ok := read[contract.TelephoneCode](s, c); ok {
-		v, err := s.desk.VerifyTelephone(c.Request.Context(), actor(c), body.Code)
+		v, err := s.desk.Telephones.VerifyTelephone(c.Request.Context(), actor(c), body.Code)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // StandTelephone implements ServerInterface.
 func (s *Server) StandTelephone(c *gin.Context) {
-	v, err := s.desk.StandTelephone(c.Request.Context(), actor(c))
+	v, err := s.desk.Telephones.StandTelephone(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // DialIn implements ServerInterface.
 func (s *Server) DialIn(c *gin.Context) {
-	v, err := s.desk.DialIn(c.Request.Context(), actor(c))
+	v, err := s.desk.Telephones.DialIn(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // LeaveTelephone implements ServerInterface.
 func (s *Server) LeaveTelephone(c *gin.Context) {
-	answer(s, c, http.StatusOK, s.desk.LeaveTelephone(c.Request.Context(), actor(c)), nil)
+	answer(s, c, http.StatusOK, s.desk.Telephones.LeaveTelephone(c.Request.Context(), actor(c)), nil)
 }
 
 // RateLine implements ServerInterface.
 func (s *Server) RateLine(c *gin.Context) {
 	if body, ok := read[contract.LineFigures](s, c); ok {
-		answer(s, c, http.StatusOK, s.desk.RateLine(actor(c), body), nil)
+		answer(s, c, http.StatusOK, s.desk.Voices.RateLine(actor(c), body), nil)
 	}
 }
 
 // EchoTest implements ServerInterface.
 func (s *Server) EchoTest(c *gin.Context) {
 	if body, ok := read[contract.Switch](s, c); ok {
-		s.done(c, s.desk.EchoTest(actor(c), body.On))
+		s.done(c, s.desk.Voices.EchoTest(actor(c), body.On))
 	}
 }
 
 // ReportLine implements ServerInterface.
 func (s *Server) ReportLine(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.LineReport](s, c); ok {
-		s.done(c, s.desk.ReportLine(c.Request.Context(), actor(c), id, body))
+		s.done(c, s.desk.Voices.ReportLine(c.Request.Context(), actor(c), id, body))
 	}
 }
 
@@ -195,13 +196,13 @@ func (s *Server) ConnectOutside(c *gin.Context) {
 		return
 	}
 	if body, ok := read[contract.OutsideSound](s, c); ok {
-		if err := s.desk.MayActOutside(actor(c), carrier.Ref(body.Ref)); err != nil || !s.offers.offer("outside:"+body.Ref, time.Now()) {
+		if err := s.desk.Lines.MayActOutside(actor(c), carrier.Ref(body.Ref)); err != nil || !s.offers.offer("outside:"+body.Ref, time.Now()) {
 			s.fail(c, cmp.Or(err, errTooManyOffers))
 			return
 		}
-		voice, v, err := s.desk.ConnectOutside(c.Request.Context(), body.Ref, body.Offer)
+		voice, v, err := s.desk.Voices.ConnectOutside(c.Request.Context(), body.Ref, body.Offer)
 		if err == nil && !s.outside.OutsideSpeaks(body.Ref, voice) {
-			err = &desk.FieldError{Field: "ref", Err: errors.New("nobody is speaking there, or this server has no voices")}
+			err = &firm.FieldError{Field: "ref", Err: errors.New("nobody is speaking there, or this server has no voices")}
 		}
 		answer(s, c, http.StatusOK, contract.SoundAnswer{Answer: v}, err)
 	}
@@ -210,14 +211,14 @@ func (s *Server) ConnectOutside(c *gin.Context) {
 // ConfirmTimes implements ServerInterface.
 func (s *Server) ConfirmTimes(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.CallTimes](s, c); ok {
-		v, err := s.desk.ConfirmTimes(c.Request.Context(), actor(c), id, body)
+		v, err := s.desk.Calls.ConfirmTimes(c.Request.Context(), actor(c), id, body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
 
 // GetWords implements ServerInterface.
 func (s *Server) GetWords(c *gin.Context, id contract.ID) {
-	v, err := s.desk.Words(c.Request.Context(), actor(c), id)
+	v, err := s.desk.Recordings.Words(c.Request.Context(), actor(c), id)
 	answer(s, c, http.StatusOK, v, err)
 }
 

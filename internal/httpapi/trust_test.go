@@ -6,13 +6,14 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/desk/firm"
+
 	"github.com/coder/websocket"
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
-	"trundo/internal/desk"
 )
 
 // listens opens the live stream of whoever is signed in, and tells with what code it is closed.
@@ -77,9 +78,9 @@ func TestAWindowEndsWithItsSession(t *testing.T) {
 
 	// Somebody is switched off, or gets another password, by another program.
 	for what, change := range map[string]func() error{
-		"switched off": func() error { return desk.SwitchUser(t.Context(), s.store.Queries, "tomas", false) },
+		"switched off": func() error { return firm.SwitchUser(t.Context(), s.store.Queries, "tomas", false) },
 		"a password": func() error {
-			return desk.SetPassword(t.Context(), s.store.Queries, "odile", "another of ten letters")
+			return firm.SetPassword(t.Context(), s.store.Queries, "odile", "another of ten letters")
 		},
 	} {
 		login := map[string]string{"switched off": "tomas", "a password": "odile"}[what]

@@ -10,9 +10,9 @@ import (
 	"net/http"
 	"slices"
 
-	"github.com/gin-gonic/gin"
+	"trundo/internal/desk/firm"
 
-	"trundo/internal/desk"
+	"github.com/gin-gonic/gin"
 )
 
 // wholes are settings that are read and saved as a whole: an entity tag tells whether somebody has changed them since they were read (RFC 9110, 8.8.3
@@ -38,7 +38,7 @@ func (s *Server) unchanged(c *gin.Context) {
 			look.Header.Del("Content-Type")
 			s.engine.ServeHTTP(now, look)
 			if now.status == http.StatusOK && now.header.Get("ETag") != was {
-				s.fail(c, desk.ErrChangedElse)
+				s.fail(c, firm.ErrChangedElse)
 				return
 			}
 		}

@@ -1,0 +1,220 @@
+package calls
+
+import (
+	"context"
+	"maps"
+	"sync"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/core/call"
+	"trundo/internal/core/recording"
+	"trundo/internal/store/db"
+)
+
+// liveCall is what is known of a call in progress besides its state.
+type liveCall struct {
+	parts   map[uuid.UUID]uuid.UUID // by rep: the slip of each who is, or was, in it
+	claimed uuid.UUID               // of one that rings: the slip of who is answering it
+	records []uuid.UUID
+	state   call.State    // the newest, though it may not be saved yet
+	changed chan struct{} // of one that rings reps: who routes it is told of every change
+	hears   string        // what the outside hears of us, where it is not a person
+	begun   bool          // its recording was begun by rule
+	line    uuid.UUID     // the firm's line that it goes over; nil within the firm
+	sound   recording.Decision
+	placed  Placement // on whose behalf it was placed; nil where by itself
+}
+
+// in tells whether a rep is in the call.
+func (c *liveCall) in(rep uuid.UUID) bool {
+	_, part := c.parts[rep]
+	return part && !c.state.HasLeft(rep.String())
+}
+
+// slipOwner is whose an open slip is, and of which call.
+type slipOwner struct{ user, call uuid.UUID }
+
+// registry holds the calls in progress on this server, until all of each is saved, and the open slips, so that notes can be kept while the database
+// is away. It has a lock of its own; what it is asked to do under it must not ask it again.
+type registry struct {
+	mu    sync.Mutex
+	live  map[uuid.UUID]*liveCall
+	slips map[uuid.UUID]slipOwner
+}
+
+func newRegistry() *registry {
+	return &registry{live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}}
+}
+
+// add makes a call known, with the slips of those who are in it.
+func (r *registry) add(id uuid.UUID, c *liveCall) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.live[id] = c
+	for user, slip := range c.parts {
+		r.slips[slip] = slipOwner{user, id}
+	}
+}
+
+// undo forgets a call that was not committed, and its slips.
+func (r *registry) undo(id uuid.UUID, c *liveCall) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	delete(r.live, id)
+	for _, slip := range c.parts {
+		delete(r.slips, slip)
+	}
+}
+
+// drop forgets a call; its open slips stay known.
+func (r *registry) drop(id uuid.UUID) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	delete(r.live, id)
+}
+
+// call is a copy of what is known of a call; nil where it is not in progress here.
+func (r *registry) call(id uuid.UUID) *liveCall {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	c := r.live[id]
+	if c == nil {
+		return nil
+	}
+	copied := *c
+	copied.parts = maps.Clone(c.parts)
+	return &copied
+}
+
+// change changes what is known of a call, where it is in progress here.
+func (r *registry) change(id uuid.UUID, how func(*liveCall)) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if c := r.live[id]; c != nil {
+		how(c)
+	}
+}
+
+// where are the calls for which is holds.
+func (r *registry) where(is func(*liveCall) bool) []uuid.UUID {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	var ids []uuid.UUID
+	for id, c := range r.live {
+		if is(c) {
+			ids = append(ids, id)
+		}
+	}
+	return ids
+}
+
+// all are the calls in progress.
+func (r *registry) all() []uuid.UUID { return r.where(func(*liveCall) bool { return true }) }
+
+// of are the calls that a rep is in.
+func (r *registry) of(rep uuid.UUID) []uuid.UUID {
+	return r.where(func(c *liveCall) bool { return c.in(rep) })
+}
+
+// counts are, by rep, the calls that they are in.
+func (r *registry) counts() map[uuid.UUID]int {
+	counts := map[uuid.UUID]int{}
+	r.where(func(c *liveCall) bool {
+		for rep := range c.parts {
+			if c.in(rep) {
+				counts[rep]++
+			}
+		}
+		return false
+	})
+	return counts
+}
+
+// reps are those who are, or were, in a call in progress; one may come more than once.
+func (r *registry) reps() []uuid.UUID {
+	var reps []uuid.UUID
+	r.where(func(c *liveCall) bool {
+		for rep := range c.parts {
+			reps = append(reps, rep)
+		}
+		return false
+	})
+	return reps
+}
+
+// claim makes a call that rings a rep's, with their slip; false: it is somebody's already.
+func (r *registry) claim(id, rep, slip uuid.UUID) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	c := r.live[id]
+	if c == nil {
+		return true // over: the switchboard says so
+	}
+	if c.claimed != uuid.Nil {
+		return false
+	}
+	if c.parts == nil {
+		c.parts = map[uuid.UUID]uuid.UUID{}
+	}
+	c.claimed, c.parts[rep], r.slips[slip] = slip, slip, slipOwner{rep, id}
+	return true
+}
+
+// unclaim takes a claim back, where it is still that of the slip.
+func (r *registry) unclaim(id, rep, slip uuid.UUID) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	delete(r.slips, slip)
+	if c := r.live[id]; c != nil && c.claimed == slip {
+		c.claimed = uuid.Nil
+		delete(c.parts, rep)
+	}
+}
+
+// slipOpened makes an open slip known.
+func (r *registry) slipOpened(slip, user, call uuid.UUID) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.slips[slip] = slipOwner{user, call}
+}
+
+// slipFiled forgets a slip that is filed.
+func (r *registry) slipFiled(slip uuid.UUID) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	delete(r.slips, slip)
+}
+
+// owner is whose an open slip is.
+func (r *registry) owner(slip uuid.UUID) (slipOwner, bool) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	o, known := r.slips[slip]
+	return o, known
+}
+
+// SlipOpened makes known whose slip is open, so that its notes can be kept while the database is away.
+func (cs *Calls) SlipOpened(slip, user, call uuid.UUID) { cs.registry.slipOpened(slip, user, call) }
+
+// SlipFiled forgets a slip that is filed.
+func (cs *Calls) SlipFiled(slip uuid.UUID) { cs.registry.slipFiled(slip) }
+
+// Linked makes known on which records a call is, where it is in progress here.
+func (cs *Calls) Linked(call uuid.UUID, records []uuid.UUID) {
+	cs.registry.change(call, func(c *liveCall) { c.records = records })
+}
+
+// Present are the reps who are, or were, in a call in progress here; one may come more than once.
+func (cs *Calls) Present() []uuid.UUID { return cs.registry.reps() }
+
+// StateOfSlip is how the call of a slip stands: of a call that is over everybody has left, as of one without a leg.
+func (cs *Calls) StateOfSlip(ctx context.Context, q *db.Queries, s db.LockSlipRow) (call.State, error) {
+	if state, live := cs.board.Snapshot(s.CallID); live || s.CallEnded {
+		return state, nil
+	}
+	return readCall(ctx, q, s.CallID)
+}
+
+// State is how a call in progress on this server stands; false: it is none.
+func (cs *Calls) State(id uuid.UUID) (call.State, bool) { return cs.board.Snapshot(id) }

@@ -1,0 +1,189 @@
+package calls
+
+import (
+	"context"
+	"encoding/json"
+	"io"
+	"strconv"
+	"time"
+
+	"github.com/google/uuid"
+	"golang.org/x/sync/errgroup"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/match"
+	"trundo/internal/core/phone"
+	"trundo/internal/core/slip"
+	"trundo/internal/core/touch"
+	"trundo/internal/desk/firm"
+	"trundo/internal/formats"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// WriteDownCall writes a call down that was made elsewhere, with its slip, filed; it says that it was written down by hand. Without a
+// record it goes on the one whose number it clearly is. The same key gets the same call. Errors: *FieldError, ErrKeyReused.
+func (cs *Calls) WriteDownCall(ctx context.Context, a firm.Actor, key string, w contract.WrittenCall) (contract.Call, error) {
+	f, err := cs.Settings(ctx)
+	if err != nil {
+		return contract.Call{}, err
+	}
+	now := cs.Clock.Now()
+	if w.StartedAt.After(now) || w.StartedAt.Before(now.AddDate(-5, 0, 0)) {
+		return contract.Call{}, firm.Wrong("started_at", "a call that was made lies in the past, at most five years ago")
+	}
+	n, err := phone.Parse(w.Typed, f.Region)
+	if err != nil {
+		return contract.Call{}, firm.About("typed", err)
+	}
+	if w.OutcomeID != nil {
+		if o, ok := f.Outcome(*w.OutcomeID); !ok || !o.Active {
+			return contract.Call{}, firm.Wrong("outcome_id", "there is no such outcome")
+		}
+	}
+	end := w.StartedAt.Add(time.Duration(w.Seconds) * time.Second)
+	p := db.WriteDownCallParams{UserID: a.ID, CommandKey: key, RequestHash: firm.HashRequest(w), At: now, CallID: store.NewID(), Direction: string(w.Direction),
+		RemoteE164: n.E164, RemoteExt: n.Ext, RemoteTyped: n.Typed, OwnerServer: cs.Server, OwnerEpoch: cs.Epoch, StartedAt: w.StartedAt, EndedAt: &end,
+		EndReason: string(call.NoAnswer), TalkMs: int64(w.Seconds) * 1000, SlipID: store.NewID(), OutcomeID: w.OutcomeID,
+		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}
+	if w.Seconds > 0 {
+		p.AnsweredAt, p.EndReason = &w.StartedAt, string(call.EndedByUs)
+	}
+	if w.Notes != nil {
+		p.Notes = firm.CleanText(*w.Notes)
+	}
+	links, err := cs.writtenLinks(ctx, a, n, w.RecordID)
+	if err != nil {
+		return contract.Call{}, err
+	}
+	for _, l := range links {
+		p.LinkRecords, p.LinkRoles, p.LinkReasons = append(p.LinkRecords, uuid.MustParse(l.Record)), append(p.LinkRoles, string(l.Role)), append(p.LinkReasons, l.Reason)
+	}
+	if p.Response, err = json.Marshal(firm.CommandAnswer{ID: p.CallID}); err != nil {
+		return contract.Call{}, err
+	}
+	if err := cs.Store.Tx(ctx, func(q *db.Queries) error {
+		if err := q.WriteDownCall(ctx, p); err != nil {
+			return err
+		}
+		worth, err := cs.Weigh(ctx, q, p.CallID)
+		if err == nil && worth.Returns() == touch.Try { // of other calls it is counted when they end
+			_, err = settleBy(ctx, q, p.CallID, touch.Try, end)
+		}
+		return err
+	}); err != nil {
+		earlier, found, again := cs.EarlierAnswer(ctx, a, key, "write_down_call", p.RequestHash)
+		switch {
+		case again != nil:
+			return contract.Call{}, again
+		case found:
+			return cs.CallView(ctx, a, earlier)
+		}
+		return contract.Call{}, err
+	}
+	return cs.TellAndView(ctx, a, p.CallID)
+}
+
+func (cs *Calls) writtenLinks(ctx context.Context, a firm.Actor, n phone.Number, record *uuid.UUID) ([]slip.Link, error) {
+	const reason = "written down afterwards"
+	if record != nil {
+		row, err := cs.Store.Record(ctx, *record)
+		if store.NotFound(err) {
+			return nil, firm.About("record_id", firm.ErrNotFound)
+		} else if err != nil {
+			return nil, err
+		}
+		return slip.LinksFor(firm.Subject(row.Record.ID, row.Record.Kind, row.Record.CompanyID, row.Record.PersonID), reason), nil
+	}
+	matches, rows, err := cs.Book.WhoseNumber(ctx, a, n.E164, n.Ext)
+	if err != nil {
+		return nil, err
+	}
+	if winner, ok := match.Winner(matches); ok {
+		for _, r := range rows {
+			if r.RecordID.String() == winner {
+				return slip.LinksFor(firm.Subject(r.RecordID, r.Kind, r.CompanyID, r.PersonID), reason), nil
+			}
+		}
+	}
+	return nil, nil
+}
+
+// maxCallsFile is how many calls a file of calls has at most.
+const maxCallsFile = 1_000_000
+
+// callsOfFile is how many calls are read at once for a file.
+const callsOfFile = 5_000
+
+// WriteCalls writes the calls that a query asks for as CSV, newest first, in a's zone. Error: ErrForbidden.
+func (cs *Calls) WriteCalls(ctx context.Context, a firm.Actor, query CallQuery, w io.Writer) error {
+	if !a.MayDo(firm.Export) && !query.Mine {
+		return firm.ErrForbidden
+	}
+	out, err := formats.NewCSVWriter(w, []string{"Started", "Direction", "Person", "Company", "Number", "Line", "Source", "Colleague", "Ended as", "Ringing (s)", "Talking (s)",
+		"Message (s)", "Call type", "Subject", "Outcome", "Notes", "Written down afterwards"})
+	if err != nil {
+		return err
+	}
+	// The next calls are read while these are written.
+	pages := make(chan []contract.Call, 1)
+	both, ctx := errgroup.WithContext(ctx)
+	both.Go(func() error {
+		defer close(pages)
+		for read := 0; read < maxCallsFile; read += callsOfFile {
+			page, err := cs.callsBy(ctx, a, query, callsOfFile, cs.callViews)
+			if err != nil {
+				return err
+			}
+			select {
+			case pages <- page.Calls:
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+			if query.Before = page.Next; page.Next == "" {
+				break
+			}
+		}
+		return nil
+	})
+	both.Go(func() error {
+		for calls := range pages {
+			for _, c := range calls {
+				if err := out.Write(callCells(c, a)); err != nil {
+					return err
+				}
+			}
+			if err := out.Flush(); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return both.Wait()
+}
+
+func callCells(c contract.Call, a firm.Actor) []string {
+	person, company := "", ""
+	for _, l := range c.Links {
+		switch {
+		case l.Role == contract.CallLinkRolePerson && person == "":
+			person = l.Record.Name
+		case l.Role == contract.CallLinkRoleCompany && company == "":
+			company = l.Record.Name
+		}
+	}
+	byHand := ""
+	if c.ByHand {
+		byHand = "yes"
+	}
+	seconds := func(ms int64) string {
+		if ms == 0 {
+			return ""
+		}
+		return strconv.FormatFloat(float64(ms)/1000, 'f', 1, 64)
+	}
+	return []string{c.State.StartedAt.In(a.Location()).Format("2006-01-02 15:04:05"), string(c.Direction), person, company, c.Display, c.Line, c.Source, c.Slip.RepName,
+		ReasonText(call.Reason(c.State.EndReason)), seconds(c.RingMs), seconds(c.TalkMs), seconds(c.MessageMs), c.Slip.CallType, c.Slip.Subject, c.Slip.Outcome,
+		c.Slip.Notes.Body, byHand}
+}

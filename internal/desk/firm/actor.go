@@ -1,0 +1,144 @@
+package firm
+
+import (
+	"context"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/core/phone"
+	"trundo/internal/core/recording"
+	"trundo/internal/core/slip"
+	"trundo/internal/store"
+)
+
+// Role is what somebody of the firm may do.
+type Role string
+
+// The roles. A supervisor may do what a rep may, an admin what a supervisor may.
+const (
+	Rep        Role = "rep"
+	Supervisor Role = "supervisor"
+	Admin      Role = "admin"
+)
+
+// Actor is who asks for something.
+type Actor struct {
+	ID    uuid.UUID
+	Login string
+	Name  string
+	Role  Role
+	Team  string
+	Zone  *time.Location
+	Style phone.Style
+	Line  *uuid.UUID
+	// SessionsFrom: sessions of a that began earlier are over.
+	SessionsFrom time.Time
+	// Recording is the rule of a's calls in place of the line's; empty: as the line.
+	Recording recording.Rule
+	// Whisper: a wants to be told on which line a call came in.
+	Whisper bool
+	// Program: a calls by their computer's own calling program.
+	Program bool
+	// ByTelephone: a's own telephone rings first.
+	ByTelephone bool
+}
+
+// Location is a's own, UTC for nobody.
+func (a Actor) Location() *time.Location {
+	if a.Zone == nil {
+		return time.UTC
+	}
+	return a.Zone
+}
+
+// Reader is a as who reads notes.
+func (a Actor) Reader() slip.Reader {
+	return slip.Reader{User: a.ID.String(), Team: a.Team, Leads: a.Leads()}
+}
+
+// LookupPatience is for how long the database is waited for where an older answer would do.
+const LookupPatience = 100 * time.Millisecond
+
+// fresh is for how long what seldom changes is not read again. While the database is away it is used however old.
+const fresh = 5 * time.Second
+
+type cachedActor struct {
+	actor Actor
+	at    time.Time
+}
+
+const (
+	hashesAwaiting = 16
+)
+
+// Actor tells who a signed-in user is. Error: ErrSignedOut where there is no such user any more.
+func (k *Firm) Actor(ctx context.Context, id uuid.UUID) (Actor, error) {
+	cached, hit := k.actors.Load(id)
+	if hit && k.Clock.Since(cached.(cachedActor).at) < fresh {
+		return cached.(cachedActor).actor, nil
+	}
+	if hit && k.Journal.Away() {
+		return cached.(cachedActor).actor, nil
+	}
+	quick := ctx
+	if hit { // what is known is better than to wait
+		var cancel context.CancelFunc
+		quick, cancel = context.WithTimeout(ctx, LookupPatience)
+		defer cancel()
+	}
+	u, err := k.Store.User(quick, id)
+	switch {
+	case store.NotFound(err):
+		k.actors.Delete(id)
+		return Actor{}, ErrSignedOut
+	case err != nil && hit && store.Away(err):
+		return cached.(cachedActor).actor, nil
+	case err != nil:
+		return Actor{}, err
+	}
+	zone, err := time.LoadLocation(u.Zone)
+	if err != nil {
+		zone = time.UTC
+	}
+	a := Actor{ID: u.ID, SessionsFrom: u.SessionsFrom, Login: u.Login, Name: u.Name, Role: Role(u.Role), Team: u.Team, Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone}
+	k.actors.Store(id, cachedActor{a, k.Clock.Now()})
+	return a, nil
+}
+
+// MayLift tells whether a may let somebody be called again who asked not to be: with the right and a reason. Errors: ErrForbidden, *FieldError.
+func (a Actor) MayLift(reason *string) error {
+	switch {
+	case !a.MayDo(LiftDoNotCall):
+		return ErrForbidden
+	case CleanReason(reason) == "":
+		return Wrong("reason", "say why they may be called again")
+	}
+	return nil
+}
+
+// MayDo tells whether a has a right. Reps may merge and change many of what they see; what leaves the house, passes over somebody's wish or
+// takes from others needs a supervisor.
+func (a Actor) MayDo(r Right) bool {
+	switch r {
+	case SetUp:
+		return a.Role == Admin
+	case Override, Export, Import, Delete, DeleteRecord, LiftDoNotCall, EndRound, UndoMerge:
+		return a.Leads()
+	}
+	return true
+}
+
+// Leads tells whether a may correct what others have written.
+func (a Actor) Leads() bool { return a.Role == Supervisor || a.Role == Admin }
+
+// MayOf tells whether a has a right over what belongs to owner; over one's own everybody has.
+func (a Actor) MayOf(r Right, owner *uuid.UUID) bool {
+	return owner != nil && *owner == a.ID || a.MayDo(r)
+}
+
+// ActorChanged lets what is remembered of a person be read again.
+func (k *Firm) ActorChanged(id uuid.UUID) { k.actors.Delete(id) }
+
+// ActorsChanged lets what is remembered of everybody be read again.
+func (k *Firm) ActorsChanged() { k.actors.Clear() }

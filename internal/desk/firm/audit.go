@@ -1,0 +1,40 @@
+package firm
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// Audited writes one change into the audit trail.
+func (k *Firm) Audited(ctx context.Context, q *db.Queries, a Actor, kind string, subject uuid.UUID, action string, before, after any) error {
+	return k.AuditedAs(ctx, q, a, store.NewID(), k.Clock.Now(), kind, subject, action, before, after)
+}
+
+func (k *Firm) AuditedAs(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID, at time.Time, kind string, subject uuid.UUID, action string, before, after any) error {
+	b, err := json.Marshal(before)
+	if err != nil {
+		return err
+	}
+	c, err := json.Marshal(after)
+	if err != nil {
+		return err
+	}
+	return q.InsertAudit(ctx, db.InsertAuditParams{ID: id, At: at, ActorID: &a.ID, SubjectKind: kind,
+		SubjectID: subject, Action: action, Before: b, After: c})
+}
+
+// Every runs a batch of statements, which goes to the database in one message; the first error counts.
+func Every(exec func(func(int, error))) (first error) {
+	exec(func(_ int, err error) {
+		if first == nil {
+			first = err
+		}
+	})
+	return first
+}

@@ -1,0 +1,77 @@
+package firm
+
+import (
+	"errors"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/store"
+)
+
+// Errors of the use cases, besides those of the core. Their texts are for the reader.
+var (
+	ErrAway        = errors.New("the database is unavailable for the moment; what you write is kept and saved as soon as it is back, and new calls have to wait")
+	ErrNotFound    = errors.New("this does not exist, or not any more")
+	ErrForbidden   = errors.New("you do not have the right to do this")
+	ErrSignIn      = errors.New("the name or the password is wrong")
+	ErrStopping    = errors.New("the server is about to restart: new calls are possible again in a moment")
+	ErrDiskFull    = errors.New("the disk beside the server is full: new calls have to wait until there is room, or what is said in them could be lost")
+	ErrElsewhere   = errors.New("this call goes on at another server: end it in the window in which it was made")
+	ErrBusy        = errors.New("too many sign in at once; try again in a moment")
+	ErrSignedOut   = errors.New("you are not signed in")
+	ErrKeyReused   = errors.New("this idempotency key was used for another request")
+	ErrChangedElse = errors.New("somebody else has changed this in the meantime; look at it again before saving")
+	ErrGone        = errors.New("this record has been deleted")
+)
+
+// FieldError tells which field of a request is wrong, and why.
+type FieldError struct {
+	Field string
+	Err   error
+}
+
+func (e *FieldError) Error() string { return e.Err.Error() }
+
+func (e *FieldError) Unwrap() error { return e.Err }
+
+// About makes an error one of a field, where it says something of what was asked for; the database's own stay as they are.
+func About(field string, err error) error {
+	if err == nil || store.Failed(err) {
+		return err
+	}
+	return &FieldError{field, err}
+}
+
+func Wrong(field, text string) error { return &FieldError{field, errors.New(text)} }
+
+// InCallError tells that the rep is in a call already, in this or another window.
+type InCallError struct{ Call uuid.UUID }
+
+func (e *InCallError) Error() string {
+	return "you are in a call already: end it first, or go on speaking"
+}
+
+// RefusedError tells why a number is not called.
+type RefusedError struct {
+	Err    error  // of package callable
+	Detail string // the reason that was written down
+	// MayOverride: whoever asked may call all the same, with a reason.
+	MayOverride bool
+}
+
+func (e *RefusedError) Error() string {
+	if e.Detail == "" {
+		return e.Err.Error()
+	}
+	return e.Err.Error() + ": " + e.Detail
+}
+
+func (e *RefusedError) Unwrap() error { return e.Err }
+
+// NotesConflictError tells that another window saved notes in between, and what they are now.
+type NotesConflictError struct{ Current contract.Notes }
+
+func (e *NotesConflictError) Error() string {
+	return "these notes were changed in another window; both texts are kept until you choose"
+}

@@ -1,0 +1,35 @@
+package firm
+
+import (
+	"context"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/store/db"
+)
+
+// Outbox tells other programs what happened, where they want to be told.
+type Outbox interface {
+	// Wanted tells whether anybody wants to be told of an event.
+	Wanted(ctx context.Context, event contract.WebhookEvent) (bool, error)
+	// Emit lets those who want it be told of an event, in the transaction of what happened; data is asked for only then.
+	Emit(ctx context.Context, q *db.Queries, event contract.WebhookEvent, data func() (any, error)) error
+	// Wake lets what was just committed be told now.
+	Wake()
+}
+
+// PublishHistory tells everybody that these records have something new.
+func (k *Firm) PublishHistory(call *uuid.UUID, records ...uuid.UUID) {
+	k.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindHistory, CallID: call, Records: &records})
+	k.Outbox.Wake()
+}
+
+func (k *Firm) PublishLane(user uuid.UUID) {
+	k.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane}, user)
+}
+
+func (k *Firm) PublishRecord(ids ...uuid.UUID) {
+	k.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRecord, Records: &ids})
+	k.Outbox.Wake()
+}

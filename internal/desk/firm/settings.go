@@ -1,0 +1,295 @@
+package firm
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/callerid"
+	"trundo/internal/core/fields"
+	"trundo/internal/core/outcome"
+	"trundo/internal/core/phone"
+	"trundo/internal/core/recording"
+	"trundo/internal/core/slip"
+	"trundo/internal/core/workday"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+func customField(c db.CustomFieldsRow) fields.Field {
+	return fields.Field{Key: fields.Custom + c.Key, Label: c.Label, Type: fields.Type(c.Type), Choices: c.Choices}
+}
+
+func joined(a, b []string) []string {
+	out := append([]string{}, a...)
+	for _, x := range b {
+		there := false
+		for _, y := range a {
+			there = there || x == y
+		}
+		if !there {
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+// Home is what is taken where a text leaves it open.
+func (f *Settings) Home(a Actor) fields.Home {
+	return fields.Home{Currency: f.Currency, Zone: a.Zone, CountryCode: phone.CountryCode(f.Region)}
+}
+
+// BookChanged lets everybody read the set-up of the book anew.
+func (k *Firm) BookChanged() {
+	k.settings.Mu.Lock()
+	k.settings.Value = nil
+	k.settings.Mu.Unlock()
+	k.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindBook})
+}
+
+// Outcome is an outcome with what it does.
+type Outcome struct {
+	db.Outcome
+	Effects []outcome.Effect
+}
+
+// Offered tells whether an outcome is offered to a team.
+func (o *Outcome) Offered(team string) bool {
+	return o.Active && (len(o.Teams) == 0 || slices.Contains(o.Teams, team))
+}
+
+func (o *Outcome) View() contract.Outcome {
+	view := contract.Outcome{ID: o.ID, Label: o.Label, Reached: o.Reached, NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp, CallTypeIds: o.CallTypeIds, Acts: len(o.Effects) > 0,
+		Directions: []contract.OutcomeDirections{}}
+	for _, way := range o.Directions {
+		view.Directions = append(view.Directions, contract.OutcomeDirections(way))
+	}
+	return view
+}
+
+// readOutcomes reads the firm's outcomes and the days on which it does not work.
+func (k *Firm) readOutcomes(ctx context.Context, f *Settings) error {
+	rows, err := k.Store.Outcomes(ctx)
+	if err != nil {
+		return err
+	}
+	f.Outcomes = make([]Outcome, len(rows))
+	for i, r := range rows {
+		f.Outcomes[i].Outcome = db.Outcome{ID: r.ID, Label: r.Label, Position: r.Position, Reached: r.Reached, LeftMessage: r.LeftMessage, NeedsNotes: r.NeedsNotes, Active: r.Active, NeedsFollowUp: r.NeedsFollowUp,
+			Directions: r.Directions, Teams: r.Teams, CallTypeIds: r.CallTypeIds, Effects: r.Effects}
+		if err := json.Unmarshal(r.Effects, &f.Outcomes[i].Effects); err != nil {
+			return fmt.Errorf("effects of the outcome %s: %w", r.Label, err)
+		}
+	}
+	if err := k.Setting(ctx, "holidays", &f.Holidays); err != nil {
+		return err
+	}
+	f.Workdays = workday.New(f.Holidays)
+	return nil
+}
+
+type Cache[T any] struct {
+	Mu    sync.Mutex
+	Value T
+	At    time.Time
+}
+
+// Settings is what every request needs of the firm's set-up.
+type Settings struct {
+	Name, Region string
+	Currency     string
+	Book         BookFields
+	Rules        slip.Rules
+	Wrap         time.Duration
+	States       []db.AvailabilityState // all, also those no longer offered
+	Lines        []callerid.Line        // active ones
+	Outcomes     []Outcome              // all, also those no longer offered
+	Holidays     []workday.Holiday
+	Workdays     workday.Calendar
+	Webhooks     []db.WebhooksRow
+	CallTypes    []db.CallType // likewise
+	LineLabels   map[uuid.UUID]string
+	LineSources  map[uuid.UUID]string
+	Recorded     map[uuid.UUID]lineRecording
+	Keeping      RecordingSettings
+}
+
+// FirmSettings is the value of the setting "firm".
+type FirmSettings struct {
+	Name          string `json:"name"`
+	Region        string `json:"region"`
+	Currency      string `json:"currency"`
+	OutcomeNeeded bool   `json:"outcome_needed"`
+	TypeNeeded    bool   `json:"type_needed"`
+	WrapSeconds   int    `json:"wrap_seconds"` // for how long an unfiled slip keeps further calls away
+}
+
+func (k *Firm) Settings(ctx context.Context) (*Settings, error) {
+	k.settings.Mu.Lock()
+	defer k.settings.Mu.Unlock()
+	c := &k.settings
+	if c.Value != nil && k.Clock.Since(c.At) < fresh {
+		return c.Value, nil
+	}
+	asked := k.Clock.Now() // what changes while it is read is read again
+	f, err := k.readFirm(ctx)
+	if err != nil {
+		if c.Value != nil && store.Away(err) {
+			return c.Value, nil
+		}
+		return nil, err
+	}
+	c.Value, c.At = f, asked
+	k.lastSettings.Store(f)
+	return f, nil
+}
+
+// SettingsWithin is the firm as it was last read, for use within a transaction: a second connection is not asked for there.
+func (k *Firm) SettingsWithin(ctx context.Context) (*Settings, error) {
+	if f := k.lastSettings.Load(); f != nil {
+		return f, nil
+	}
+	return k.Settings(ctx)
+}
+
+// Setting reads a setting into value; one that was never made leaves it as it is.
+func (k *Firm) Setting(ctx context.Context, key string, value any) error {
+	text, err := k.Store.Setting(ctx, key)
+	if store.NotFound(err) {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	if err := json.Unmarshal(text, value); err != nil {
+		return fmt.Errorf("setting %s: %w", key, err)
+	}
+	return nil
+}
+
+func (k *Firm) readFirm(ctx context.Context) (*Settings, error) {
+	var s FirmSettings
+	if err := k.Setting(ctx, "firm", &s); err != nil {
+		return nil, err
+	}
+	f := &Settings{Name: s.Name, Region: s.Region, Wrap: time.Duration(s.WrapSeconds) * time.Second, Rules: slip.Rules{OutcomeNeeded: s.OutcomeNeeded, TypeNeeded: s.TypeNeeded}}
+	if f.Region == "" {
+		f.Region = "US"
+	}
+	if f.Currency = s.Currency; f.Currency == "" {
+		f.Currency = "USD"
+	}
+	lines, err := k.Store.Lines(ctx)
+	if err != nil {
+		return nil, err
+	}
+	f.LineLabels, f.LineSources, f.Recorded = map[uuid.UUID]string{}, map[uuid.UUID]string{}, map[uuid.UUID]lineRecording{}
+	for _, l := range lines {
+		f.LineLabels[l.ID], f.LineSources[l.ID] = l.Label, l.Source
+		region, state := phone.Place(l.E164)
+		f.Recorded[l.ID] = lineRecording{recording.Rule(l.Recording), recording.Rule(l.RecordingIn), recording.Place{Region: region, State: state}}
+		if !l.Active {
+			continue
+		}
+		f.Lines = append(f.Lines, callerid.Line{ID: l.ID.String(), E164: l.E164, Label: l.Label, Region: l.Region, Main: l.Main})
+	}
+	f.Keeping = usualRecording
+	if err := k.Setting(ctx, "recording", &f.Keeping); err != nil {
+		return nil, err
+	}
+	if err = k.readOutcomes(ctx, f); err != nil {
+		return nil, err
+	}
+	if f.Webhooks, err = k.Store.Webhooks(ctx); err != nil {
+		return nil, err
+	}
+	if f.CallTypes, err = k.Store.CallTypes(ctx); err != nil {
+		return nil, err
+	}
+	if f.States, err = k.Store.AvailabilityStates(ctx); err != nil {
+		return nil, err
+	}
+	f.Book, err = k.readBook(ctx)
+	return f, err
+}
+
+// MainLine is the number by which the firm calls its own people.
+func (f *Settings) MainLine() string {
+	first := ""
+	for _, l := range f.Lines {
+		if first == "" || l.Main {
+			first = l.E164
+		}
+	}
+	return first
+}
+
+func (f *Settings) Outcome(id uuid.UUID) (*Outcome, bool) {
+	for i := range f.Outcomes {
+		if f.Outcomes[i].ID == id {
+			return &f.Outcomes[i], true
+		}
+	}
+	return &Outcome{}, false
+}
+
+func (f *Settings) CallType(id uuid.UUID) (db.CallType, bool) {
+	for _, t := range f.CallTypes {
+		if t.ID == id {
+			return t, true
+		}
+	}
+	return db.CallType{}, false
+}
+
+// LineOf is the firm's line with a number; nil where there is none.
+func (f *Settings) LineOf(number string) *uuid.UUID {
+	n, err := phone.Parse(number, f.Region)
+	if err != nil {
+		return nil
+	}
+	for _, l := range f.Lines {
+		if l.E164 == n.E164 {
+			id := uuid.MustParse(l.ID)
+			return &id
+		}
+	}
+	return nil
+}
+
+// lineRecording is what a line says of recording, and where it is.
+type lineRecording struct {
+	Out, In recording.Rule
+	Place   recording.Place
+}
+
+// RecordingSettings is the value of the setting "recording".
+type RecordingSettings struct {
+	Everybody   recording.Rule `json:"everybody"`
+	CallDays    int            `json:"call_days"`
+	MessageDays int            `json:"message_days"`
+	// PreparedConsent: a prepared message is left only for who agreed to it.
+	PreparedConsent bool `json:"prepared_consent"`
+}
+
+// usualRecording holds until an admin decides: both sides are told where all must agree, and nothing is deleted by itself.
+var usualRecording = RecordingSettings{Everybody: recording.Announce}
+
+func (s RecordingSettings) Policy() recording.Policy {
+	return recording.Policy{CallDays: s.CallDays, MessageDays: s.MessageDays}
+}
+
+func OrEmpty[T any](list []T) []T {
+	if list == nil {
+		return []T{}
+	}
+	return list
+}
+
+// LastSettings are the settings as they were last read, however long ago; nil: not yet.
+func (k *Firm) LastSettings() *Settings { return k.lastSettings.Load() }
