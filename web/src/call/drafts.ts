@@ -75,7 +75,10 @@ function whenGone(id: string, then: () => void) {
 }
 
 /** leftDrafts are those of windows that are no more; it calls back for each that goes later. */
-export async function leftDrafts(slip: string, later: () => void): Promise<{ draft: Draft; drop: () => void }[]> {
+export async function leftDrafts(
+  slip: string,
+  later: () => void,
+): Promise<{ id: string; draft: Draft; drop: () => void }[]> {
   let ids: string[];
   try {
     ids = Object.keys(localStorage)
@@ -100,6 +103,7 @@ export async function leftDrafts(slip: string, later: () => void): Promise<{ dra
     if (!draft || lives) return [];
     return [
       {
+        id,
         draft,
         drop: () => {
           dropDraft(slip, id);

@@ -8,14 +8,20 @@ type Answer = { status: number; body: unknown };
 const server = { body: "", version: 0, saved: true };
 let answers: (Answer | Error)[] = [];
 let sent: { body: string; base: number }[] = [];
+let writers: string[] = [];
 
 beforeEach(() => {
   vi.useFakeTimers();
   localStorage.clear();
   answers = [];
   sent = [];
-  vi.spyOn(api, "PUT").mockImplementation(((_path: string, init: { body: { body: string; base: number } }) => {
+  writers = [];
+  vi.spyOn(api, "PUT").mockImplementation(((
+    _path: string,
+    init: { body: { body: string; base: number; writer: string } },
+  ) => {
     sent.push({ body: init.body.body, base: init.body.base });
+    writers.push(init.body.writer);
     const next = answers.shift() ?? {
       status: 200,
       body: { body: init.body.body, version: init.body.base + 1, saved: true },
@@ -94,14 +100,38 @@ describe("the keeper of notes", () => {
     expect(localStorage.getItem("trundo.notes.s9.alive")).not.toBeNull();
   });
 
-  it("shows both where a closed window left another text than the one that is saved", async () => {
+  it("goes on with what a closed window had half saved, under that window's name: the server says whether anybody wrote since", async () => {
+    localStorage.setItem("trundo.notes.s11.closed", JSON.stringify({ body: "half a thought", base: 0, at: 1 }));
+    const keeper = new NotesKeeper("s11", { body: "half a th", version: 1, saved: true });
+    await vi.advanceTimersByTimeAsync(10);
+    expect(sent).toEqual([{ body: "half a thought", base: 0 }]);
+    expect(writers).toEqual(["closed"]);
+    expect(keeper.get()).toMatchObject({ status: "saved", body: "half a thought" });
+    keeper.type("half a thought, ended");
+    await vi.advanceTimersByTimeAsync(400);
+    expect(writers).toEqual(["closed", windowId]);
+  });
+
+  it("shows both where somebody else has written since", async () => {
+    answers = [
+      {
+        status: 409,
+        body: {
+          code: "notes_changed",
+          detail: "changed",
+          status: 409,
+          notes: { body: "saved since", version: 3, saved: true },
+        },
+      },
+    ];
     localStorage.setItem("trundo.notes.s10.closed", JSON.stringify({ body: "left behind", base: 1, at: 1 }));
     const keeper = new NotesKeeper("s10", { body: "saved since", version: 3, saved: true });
     await vi.advanceTimersByTimeAsync(10);
-    expect(keeper.get()).toMatchObject({ status: "conflict", body: "saved since", theirs: { body: "left behind" } });
+    expect(keeper.get()).toMatchObject({ status: "conflict", body: "left behind", theirs: { body: "saved since" } });
     keeper.settle("both");
     await vi.advanceTimersByTimeAsync(10);
-    expect(sent.at(-1)).toEqual({ body: "left behind\n\nsaved since", base: 3 });
+    expect(sent.at(-1)).toEqual({ body: "saved since\n\nleft behind", base: 3 });
+    expect(writers.at(-1)).toBe(windowId);
   });
 
   it("loses neither text in a conflict", async () => {

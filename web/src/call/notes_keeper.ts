@@ -30,6 +30,7 @@ export class NotesKeeper {
   private firstUnsent: number | undefined;
   private running: Promise<void> | undefined;
   private insists = false;
+  private writer = windowId; // whose text is sent: that of a window that is no more goes under its own name
 
   constructor(slip: string, server: Notes) {
     this.slip = slip;
@@ -93,6 +94,7 @@ export class NotesKeeper {
     const mine = this.state.body;
     const body = choice === "mine" ? mine : choice === "theirs" ? theirs.body : `${theirs.body}\n\n${mine}`;
     this.base = theirs.version;
+    this.writer = windowId;
     this.set({ body, status: "browser", theirs: undefined });
     this.keep();
     void this.flush();
@@ -116,8 +118,10 @@ export class NotesKeeper {
     for (const left of await leftDrafts(this.slip, () => void this.takeUp())) {
       left.drop();
       if (left.draft.body === this.state.body) continue;
-      if (this.state.status === "saved" && left.draft.base >= this.base) {
+      if (this.state.status === "saved") {
+        // Whether anybody has written since is the server's to say: that window may go on with its own text.
         this.base = left.draft.base;
+        this.writer = left.id;
         this.set({ body: left.draft.body, status: "browser" });
         this.keep();
         this.schedule(0);
@@ -153,10 +157,11 @@ export class NotesKeeper {
       const saved = await ask(
         api.PUT("/api/slips/{id}/notes", {
           params: { path: { id: this.slip } },
-          body: { body, base: this.base, writer: windowId, ...(this.insists ? { insist: true } : {}) },
+          body: { body, base: this.base, writer: this.writer, ...(this.insists ? { insist: true } : {}) },
         }),
       );
       this.base = saved.version;
+      if (saved.saved) this.writer = windowId;
       const same = this.state.body === body;
       if (saved.masked) {
         const shown = saved.masked.reduce((text, x) => text.replaceAll(x.text, x.mask), this.state.body);
