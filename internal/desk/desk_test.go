@@ -146,6 +146,38 @@ func TestAnotherCallInsteadOfTheOneInProgress(t *testing.T) {
 	require.ErrorIs(t, w.Calls.HangUp(t.Context(), w.ines, uuid.New()), firm.ErrNotFound)
 }
 
+func TestACallThatIsNotPlacedEndsNoOther(t *testing.T) {
+	w := newWorld(t)
+	k := key()
+	first, err := w.Calls.PlaceCall(t.Context(), w.ines, k, contract.NewCall{NumberID: &w.mobile})
+	require.NoError(t, err)
+	_, err = w.Calls.PlaceCall(t.Context(), w.ines, k, contract.NewCall{NumberID: &w.office, InsteadOf: &first.ID})
+	require.ErrorIs(t, err, firm.ErrKeyReused)
+	assert.Equal(t, 1, w.Calls.CallsInProgress())
+	assert.Empty(t, w.page(first.ID).Call.State.EndReason, "what would have taken its place was not committed")
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, first.ID))
+}
+
+func TestWhoComesTooLateToACallIsNotInIt(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.ines)
+	w.line(func(l *contract.FirmLine) { l.Greeting = "Leave a word" })
+	ref := w.comesIn(mobileNumber)
+	ring := w.rung(w.ines)
+	require.NoError(t, w.Arrivals.SendToVoicemail(t.Context(), w.ines, ring.CallID))
+	_, err := w.Arrivals.AnswerCall(t.Context(), w.ines, ring.CallID)
+	require.Error(t, err, "the machine has it")
+	w.until("no slip is left of it", func() bool {
+		mine, err := w.Calls.MyDesk(t.Context(), w.ines)
+		require.NoError(t, err)
+		return len(mine.Calls) == 0
+	})
+	out, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.office})
+	require.NoError(t, err, "ines is free")
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, out.ID))
+	require.True(t, w.sim.OutsideHangsUp(ref))
+}
+
 func TestDoNotCallIsRefusedWithItsReason(t *testing.T) {
 	w := newWorld(t)
 	typed := "(413) 555-0177"

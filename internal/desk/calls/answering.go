@@ -49,13 +49,15 @@ func (ar *Arrivals) AnswerCall(ctx context.Context, a firm.Actor, id uuid.UUID) 
 		callers, _ = book.CallerLinks(matches, rows)
 		sheet.AsksWho = len(callers) == 0
 	}
-	answered := false
+	claimed := false
+	var before *uuid.UUID // the call that a is in so far
 	err = ar.Store.Tx(ctx, func(q *db.Queries) error {
-		if err := ar.freeRep(ctx, q, a, nil); err != nil {
+		if _, err := ar.freeRep(ctx, q, a, nil); err != nil {
 			var in *firm.InCallError
 			if !errors.As(err, &in) || in.Call == id || ar.registry.call(in.Call) == nil {
 				return err
 			}
+			before = &in.Call
 		}
 		// The slip is written in the same transaction as the rep's row, before anybody can think that they are free.
 		if err := q.InsertAnswerersSlip(ctx, sheet); err != nil {
@@ -68,31 +70,27 @@ func (ar *Arrivals) AnswerCall(ctx context.Context, a firm.Actor, id uuid.UUID) 
 			}
 			links = append(links, record)
 		}
-		if !ar.registry.claim(id, a.ID, sheet.ID) {
+		if claimed = ar.registry.claim(id, a.ID, sheet.ID); !claimed {
 			return call.ErrTaken
 		}
-		held := ar.stepOut(ctx, a, id)
-		if err := ar.board.Do(ctx, id, call.Answer{By: a.ID.String()}); err != nil {
-			ar.registry.unclaim(id, a.ID, sheet.ID)
-			for _, h := range held {
-				_ = ar.board.Do(ctx, h, call.Resume{By: a.ID.String()})
-			}
-			return err
-		}
-		answered = true
 		return nil
 	})
+	if err != nil && claimed {
+		ar.registry.unclaim(id, a.ID, sheet.ID)
+		ar.dropSlip(sheet, before) // the commit may have been made, and only its answer lost
+	}
 	var in *firm.InCallError
 	switch {
 	case store.Duplicate(err): // a has taken it before, and it is over
 		return contract.Call{}, call.ErrOver
-	case err != nil && answered:
-		sheet.AsksWho = sheet.AsksWho || len(callers) > 0 // the links were not written
-		ar.slipLater(sheet)
-		return contract.Call{}, err
 	case errors.As(err, &in) && in.Call == id: // from another window of the same rep, a moment ago
 		return ar.CallView(ctx, a, id)
 	case err != nil:
+		return contract.Call{}, err
+	}
+	if err := ar.answer(ctx, a, id); err != nil { // over meanwhile
+		ar.registry.unclaim(id, a.ID, sheet.ID)
+		ar.dropSlip(sheet, before)
 		return contract.Call{}, err
 	}
 	if len(callers) > 0 {
@@ -105,6 +103,18 @@ func (ar *Arrivals) AnswerCall(ctx context.Context, a firm.Actor, id uuid.UUID) 
 	ar.PublishHistory(&id, links...)
 	ar.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindTeam})
 	return ar.CallView(ctx, a, id)
+}
+
+// answer lets a speak with who calls, once it is committed that a does: what a is in so far is held.
+func (ar *Arrivals) answer(ctx context.Context, a firm.Actor, id uuid.UUID) error {
+	held := ar.stepOut(ctx, a, id)
+	err := ar.board.Do(ctx, id, call.Answer{By: a.ID.String()})
+	if err != nil {
+		for _, h := range held {
+			_ = ar.board.Do(ctx, h, call.Resume{By: a.ID.String()})
+		}
+	}
+	return err
 }
 
 // whisper says to a rep who wants that on which line a call came in; the caller does not hear it.
@@ -138,17 +148,17 @@ func (ar *Arrivals) stepOut(ctx context.Context, a firm.Actor, except uuid.UUID)
 	return held
 }
 
-// slipLater writes the slip of a call that was answered while its commit failed, as soon as the database takes it.
-func (ar *Arrivals) slipLater(sheet db.InsertAnswerersSlipParams) {
+// dropSlip takes back the slip of a rep who did not get the call that they wanted to answer, as soon as the database takes that.
+func (ar *Arrivals) dropSlip(sheet db.InsertAnswerersSlipParams, before *uuid.UUID) {
 	ar.InBackground(func(ctx context.Context) {
 		for {
-			err := ar.Store.InsertAnswerersSlip(ctx, sheet)
+			err := ar.Store.DropAnswerersSlip(ctx, db.DropAnswerersSlipParams{ID: sheet.ID, UserID: sheet.UserID, CallID: &sheet.CallID, Before: before})
 			switch {
-			case err == nil, store.Duplicate(err): // or it had been committed, and only the answer was lost
+			case err == nil:
 				ar.PublishSlip(sheet.UserID, sheet.CallID, "")
 				return
 			case ctx.Err() != nil:
-				ar.Log.Error("the slip of an answered call was not written", "call", sheet.CallID, "user", sheet.UserID)
+				ar.Log.Error("the slip of a call that was not answered was not taken back", "call", sheet.CallID, "user", sheet.UserID)
 				return
 			}
 			select {

@@ -197,8 +197,9 @@ func (cs *Calls) commitPlaced(ctx context.Context, a firm.Actor, id uuid.UUID, l
 	// Known here before anybody can read it from the database: until then no other click may think that
 	// the rep is free.
 	cs.registry.add(id, live)
-	if err := cs.Store.Tx(ctx, func(q *db.Queries) error {
-		if err := cs.freeRep(ctx, q, a, insteadOf); err != nil {
+	var ends *uuid.UUID
+	if err := cs.Store.Tx(ctx, func(q *db.Queries) (err error) {
+		if ends, err = cs.freeRep(ctx, q, a, insteadOf); err != nil {
 			return err
 		}
 		return write(q)
@@ -209,43 +210,46 @@ func (cs *Calls) commitPlaced(ctx context.Context, a firm.Actor, id uuid.UUID, l
 		}
 		return err
 	}
+	if ends != nil {
+		if err := cs.board.HangUp(ctx, *ends, a.ID.String()); err != nil && !errors.Is(err, call.ErrOver) {
+			cs.Log.Error("a call that another one takes the place of was not ended", "call", *ends, "error", err)
+		}
+	}
 	cs.board.Start(id, live.state, effects)
 	cs.PublishSlip(a.ID, id, "")
 	return nil
 }
 
-// freeRep locks a's row and makes sure that a is in no other call; the one named in insteadOf is ended first.
-func (cs *Calls) freeRep(ctx context.Context, q *db.Queries, a firm.Actor, insteadOf *uuid.UUID) error {
+// freeRep locks a's row and makes sure that a is in no other call but the one named in insteadOf, which it gives where a is in it: it is to be
+// ended once this is committed. Errors: *firm.InCallError, firm.ErrElsewhere.
+func (cs *Calls) freeRep(ctx context.Context, q *db.Queries, a firm.Actor, insteadOf *uuid.UUID) (ends *uuid.UUID, err error) {
 	rep, err := q.LockRep(ctx, a.ID)
 	if err != nil {
-		return fmt.Errorf("locking the rep: %w", err)
+		return nil, fmt.Errorf("locking the rep: %w", err)
 	}
 	if rep.ForegroundCallID == nil {
-		return nil
+		return nil, nil
 	}
 	current := *rep.ForegroundCallID
 	// This server knows better than the database what became of its own calls.
 	if c := cs.registry.call(current); c != nil && !c.in(a.ID) {
-		return nil
+		return nil, nil
 	} else if c == nil {
 		elsewhere, err := q.CallInProgress(ctx, db.CallInProgressParams{ID: current, Me: cs.Server, MyEpoch: cs.Epoch})
 		if err != nil {
-			return err
+			return nil, err
 		}
 		if elsewhere == nil || !*elsewhere {
-			return nil
+			return nil, nil
 		}
 	}
 	if insteadOf == nil || *insteadOf != current {
-		return &firm.InCallError{Call: current}
+		return nil, &firm.InCallError{Call: current}
 	}
 	if cs.registry.call(current) == nil {
-		return firm.ErrElsewhere // it cannot be ended from here
+		return nil, firm.ErrElsewhere // it cannot be ended from here
 	}
-	if err := cs.board.HangUp(ctx, current, a.ID.String()); err != nil && !errors.Is(err, call.ErrOver) {
-		return err
-	}
-	return nil
+	return &current, nil
 }
 
 // target finds out what r asks to be called, whether that is allowed, and which records it concerns.

@@ -306,6 +306,34 @@ func (q *Queries) ConfirmTimes(ctx context.Context, arg ConfirmTimesParams) (int
 	return result.RowsAffected(), nil
 }
 
+const dropAnswerersSlip = `-- name: DropAnswerersSlip :exec
+WITH links AS (
+  DELETE FROM call_links WHERE call_links.slip_id = $1
+), freed AS (
+  UPDATE rep_state SET foreground_call_id = $2, version = version + 1
+  WHERE rep_state.user_id = $3 AND rep_state.foreground_call_id = $4
+)
+DELETE FROM slips WHERE slips.id = $1 AND slips.state = 'open' AND NOT EXISTS (SELECT FROM slip_notes n WHERE n.slip_id = slips.id AND n.body <> '')
+`
+
+type DropAnswerersSlipParams struct {
+	ID     uuid.UUID
+	Before *uuid.UUID
+	UserID uuid.UUID
+	CallID *uuid.UUID
+}
+
+// Whoever wanted to answer a call did not get it: their slip goes, and they are in the call that they were in before, if in any.
+func (q *Queries) DropAnswerersSlip(ctx context.Context, arg DropAnswerersSlipParams) error {
+	_, err := q.db.Exec(ctx, dropAnswerersSlip,
+		arg.ID,
+		arg.Before,
+		arg.UserID,
+		arg.CallID,
+	)
+	return err
+}
+
 const fileEmptySlips = `-- name: FileEmptySlips :many
 UPDATE slips s SET state = 'filed', filed_at = $1, version = s.version + 1
 WHERE s.call_id = $2 AND s.state = 'open' AND NOT EXISTS (SELECT FROM slip_notes n WHERE n.slip_id = s.id AND n.body <> '')

@@ -31,6 +31,16 @@ WITH freed AS (
 )
 INSERT INTO slips (id, call_id, user_id, asks_who, created_at) VALUES (@id, @call_id, @user_id, @asks_who, @at);
 
+-- name: DropAnswerersSlip :exec
+-- Whoever wanted to answer a call did not get it: their slip goes, and they are in the call that they were in before, if in any.
+WITH links AS (
+  DELETE FROM call_links WHERE call_links.slip_id = @id
+), freed AS (
+  UPDATE rep_state SET foreground_call_id = sqlc.narg('before'), version = version + 1
+  WHERE rep_state.user_id = @user_id AND rep_state.foreground_call_id = @call_id
+)
+DELETE FROM slips WHERE slips.id = @id AND slips.state = 'open' AND NOT EXISTS (SELECT FROM slip_notes n WHERE n.slip_id = slips.id AND n.body <> '');
+
 -- name: SetMissedWhy :exec
 UPDATE calls SET missed_why = @why, box_user_id = sqlc.narg('box_user_id') WHERE id = @id;
 
