@@ -53,6 +53,9 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	if err := d.Calls.Open(ctx); err != nil {
 		return nil, err
 	}
+	if _, err := d.Settings(ctx); err != nil { // from now on they are known, also within transactions
+		return nil, fmt.Errorf("reading the settings: %w", err)
+	}
 	d.Calls.Start()
 	if err := d.SealSecrets(ctx); err != nil {
 		d.Close()

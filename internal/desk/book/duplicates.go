@@ -3,6 +3,8 @@ package book
 import (
 	"cmp"
 	"context"
+	"maps"
+	"slices"
 	"strings"
 
 	"github.com/google/uuid"
@@ -69,8 +71,8 @@ func (bk *Book) DuplicatesOf(ctx context.Context, a firm.Actor, id uuid.UUID) ([
 	return bk.hits(ctx, a, f, subjectOf(s), id, false)
 }
 
-// hits finds and judges those who may be r.
-func (bk *Book) hits(ctx context.Context, a firm.Actor, f *firm.Settings, r duplicate.Record, self uuid.UUID, byName bool) ([]contract.DuplicateHit, error) {
+// likely finds and judges those who may be r.
+func likely(ctx context.Context, q *db.Queries, r duplicate.Record, self uuid.UUID, byName bool) (map[uuid.UUID]duplicate.Judgement, []db.DuplicateSubjectsRow, error) {
 	p := db.CandidatesOfParams{Numbers: []string{}, Email: r.Mail, Name: r.Name, ByName: byName && r.Name != "", Kinds: []string{"contact", "lead"}}
 	if r.Company {
 		p.Kinds = []string{"company"}
@@ -81,24 +83,24 @@ func (bk *Book) hits(ctx context.Context, a firm.Actor, f *firm.Settings, r dupl
 	for _, n := range r.Numbers {
 		p.Numbers = append(p.Numbers, n.E164)
 	}
-	ids, err := bk.Store.CandidatesOf(ctx, p)
+	ids, err := q.CandidatesOf(ctx, p)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	subjects, err := bk.Store.DuplicateSubjects(ctx, ids)
+	subjects, err := q.DuplicateSubjects(ctx, ids)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	apart, err := bk.Store.DifferentFrom(ctx, self)
+	apart, err := q.DifferentFrom(ctx, self)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	differs := map[uuid.UUID]bool{self: true}
 	for _, x := range apart {
 		differs[x] = true
 	}
 	judged := map[uuid.UUID]duplicate.Judgement{}
-	var likely []uuid.UUID
+	var found []db.DuplicateSubjectsRow
 	for _, s := range subjects {
 		j := duplicate.Judge(r, subjectOf(s))
 		// Somebody of exactly this name is worth a look while they are being entered, though it may well be another.
@@ -106,9 +108,18 @@ func (bk *Book) hits(ctx context.Context, a firm.Actor, f *firm.Settings, r dupl
 			continue
 		}
 		judged[s.ID] = j
-		likely = append(likely, s.ID)
+		found = append(found, s)
 	}
-	rows, err := bk.RecordRowsByID(ctx, a, f, likely)
+	return judged, found, nil
+}
+
+// hits are those who may be r, the likeliest first, five at most.
+func (bk *Book) hits(ctx context.Context, a firm.Actor, f *firm.Settings, r duplicate.Record, self uuid.UUID, byName bool) ([]contract.DuplicateHit, error) {
+	judged, _, err := likely(ctx, bk.Store.Queries, r, self, byName)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := bk.RecordRowsByID(ctx, a, f, slices.Collect(maps.Keys(judged)))
 	if err != nil {
 		return nil, err
 	}

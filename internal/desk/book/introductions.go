@@ -35,7 +35,7 @@ func (bk *Book) Introduce(ctx context.Context, q *db.Queries, a firm.Actor, f *f
 	case n.CompanyID != nil:
 		company = n.CompanyID
 	case name != "":
-		if err := bk.newCompany(ctx, a, f, name, optional.Value(n.AnotherCompany)); err != nil {
+		if err := newCompany(ctx, q, name, optional.Value(n.AnotherCompany)); err != nil {
 			return record, nil, err
 		}
 		id := store.NewID()
@@ -60,17 +60,17 @@ func (bk *Book) Introduce(ctx context.Context, q *db.Queries, a firm.Actor, f *f
 }
 
 // newCompany tells whether a company of a name may be made: not where one of that name is there, unless it is said to be another.
-func (bk *Book) newCompany(ctx context.Context, a firm.Actor, f *firm.Settings, name string, another bool) error {
+func newCompany(ctx context.Context, q *db.Queries, name string, another bool) error {
 	if another {
 		return nil
 	}
-	hits, err := bk.hits(ctx, a, f, duplicate.Record{Company: true, Name: name}, uuid.Nil, true)
+	_, found, err := likely(ctx, q, duplicate.Record{Company: true, Name: name}, uuid.Nil, true)
 	if err != nil {
 		return err
 	}
-	for _, h := range hits {
-		if duplicate.Firm(h.Record.Name) == duplicate.Firm(name) {
-			return firm.Wrong("company_name", "“"+h.Record.Name+"” is there already: choose it, or say that this is another company")
+	for _, s := range found {
+		if duplicate.Firm(s.Name) == duplicate.Firm(name) {
+			return firm.Wrong("company_name", "“"+s.Name+"” is there already: choose it, or say that this is another company")
 		}
 	}
 	return nil

@@ -192,12 +192,12 @@ func (tm *Team) SetAvailabilityStates(ctx context.Context, a firm.Actor, e contr
 		if e.WrapSeconds == nil {
 			return nil
 		}
-		var firm firm.FirmSettings
-		if err := tm.Setting(ctx, "firm", &firm); err != nil {
+		var now firm.FirmSettings
+		if err := firm.ReadSetting(ctx, q, "firm", &now); err != nil {
 			return err
 		}
-		firm.WrapSeconds = *e.WrapSeconds
-		value, err := json.Marshal(firm)
+		now.WrapSeconds = *e.WrapSeconds
+		value, err := json.Marshal(now)
 		if err != nil {
 			return err
 		}

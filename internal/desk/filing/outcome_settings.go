@@ -139,12 +139,12 @@ func (fg *Filing) SetOutcomeSettings(ctx context.Context, a firm.Actor, s contra
 		if err := q.PutSetting(ctx, db.PutSettingParams{Key: "holidays", Value: kept}); err != nil {
 			return err
 		}
-		var firm firm.FirmSettings
-		if err := fg.Setting(ctx, "firm", &firm); err != nil {
+		var rules firm.FirmSettings
+		if err := firm.ReadSetting(ctx, q, "firm", &rules); err != nil {
 			return err
 		}
-		firm.OutcomeNeeded, firm.TypeNeeded = s.OutcomeNeeded, s.TypeNeeded
-		now, err := json.Marshal(firm)
+		rules.OutcomeNeeded, rules.TypeNeeded = s.OutcomeNeeded, s.TypeNeeded
+		now, err := json.Marshal(rules)
 		if err != nil {
 			return err
 		}

@@ -10,6 +10,7 @@ import (
 	"trundo/internal/core/recording"
 	"trundo/internal/core/slip"
 	"trundo/internal/store"
+	"trundo/internal/store/db"
 )
 
 // Role is what somebody of the firm may do.
@@ -68,10 +69,6 @@ type cachedActor struct {
 	at    time.Time
 }
 
-const (
-	hashesAwaiting = 16
-)
-
 // Actor tells who a signed-in user is. Error: ErrSignedOut where there is no such user any more.
 func (k *Firm) Actor(ctx context.Context, id uuid.UUID) (Actor, error) {
 	cached, hit := k.actors.Load(id)
@@ -97,13 +94,26 @@ func (k *Firm) Actor(ctx context.Context, id uuid.UUID) (Actor, error) {
 	case err != nil:
 		return Actor{}, err
 	}
+	a := actorOf(u)
+	k.actors.Store(id, cachedActor{a, k.Clock.Now()})
+	return a, nil
+}
+
+// ActorWithin is Actor within a transaction.
+func ActorWithin(ctx context.Context, q *db.Queries, id uuid.UUID) (Actor, error) {
+	u, err := q.User(ctx, id)
+	if store.NotFound(err) {
+		err = ErrSignedOut
+	}
+	return actorOf(u), err
+}
+
+func actorOf(u db.UserRow) Actor {
 	zone, err := time.LoadLocation(u.Zone)
 	if err != nil {
 		zone = time.UTC
 	}
-	a := Actor{ID: u.ID, SessionsFrom: u.SessionsFrom, Login: u.Login, Name: u.Name, Role: Role(u.Role), Team: u.Team, Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone}
-	k.actors.Store(id, cachedActor{a, k.Clock.Now()})
-	return a, nil
+	return Actor{ID: u.ID, SessionsFrom: u.SessionsFrom, Login: u.Login, Name: u.Name, Role: Role(u.Role), Team: u.Team, Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone}
 }
 
 // MayLift tells whether a may let somebody be called again who asked not to be: with the right and a reason. Errors: ErrForbidden, *FieldError.

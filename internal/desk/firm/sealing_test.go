@@ -3,7 +3,6 @@ package firm
 import (
 	"testing"
 
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )

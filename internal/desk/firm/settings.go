@@ -160,7 +160,12 @@ func (k *Firm) SettingsWithin(ctx context.Context) (*Settings, error) {
 
 // Setting reads a setting into value; one that was never made leaves it as it is.
 func (k *Firm) Setting(ctx context.Context, key string, value any) error {
-	text, err := k.Store.Setting(ctx, key)
+	return ReadSetting(ctx, k.Store.Queries, key, value)
+}
+
+// ReadSetting is Setting within a transaction.
+func ReadSetting(ctx context.Context, q *db.Queries, key string, value any) error {
+	text, err := q.Setting(ctx, key)
 	if store.NotFound(err) {
 		return nil
 	} else if err != nil {

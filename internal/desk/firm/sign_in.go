@@ -48,7 +48,8 @@ type hashing struct {
 }
 
 const (
-	hashesAtOnce = 2
+	hashesAtOnce   = 2
+	hashesAwaiting = 16
 )
 
 func newHashing() *hashing { return &hashing{turns: make(chan struct{}, hashesAtOnce)} }

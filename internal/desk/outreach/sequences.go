@@ -382,7 +382,7 @@ func (ou *Outreach) step(ctx context.Context, q *db.Queries, f *firm.Settings, m
 	case m.Step >= len(steps):
 		return end(sequence.Finished)
 	}
-	owner, err := ou.Actor(ctx, m.OwnerID)
+	owner, err := firm.ActorWithin(ctx, q, m.OwnerID)
 	if err != nil {
 		return end(sequence.CannotDo) // its rep is no longer here
 	}
