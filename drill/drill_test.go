@@ -85,7 +85,8 @@ func newDrill(t *testing.T) *drill {
 	require.NoError(t, err)
 	defer s.Close()
 	require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now()))
-	hash, err := argon2id.CreateHash(password, &argon2id.Params{Memory: 64, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32})
+	hash, err := argon2id.CreateHash(password,
+		&argon2id.Params{Memory: 64, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32})
 	require.NoError(t, err)
 	_, err = s.Pool.Exec(t.Context(), `UPDATE users SET password_hash = $1`, hash)
 	require.NoError(t, err)
@@ -93,7 +94,8 @@ func newDrill(t *testing.T) *drill {
 		WHERE n.e164 IS NOT NULL AND n.dnc_at IS NULL AND r.dnc_at IS NULL AND c.dnc_at IS NULL AND r.deleted_at IS NULL
 		AND NOT EXISTS (SELECT FROM do_not_call_numbers x WHERE x.e164 = n.e164) ORDER BY n.id LIMIT 60`)
 	require.NoError(t, err)
-	d.numbers, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (n number, err error) { return n, row.Scan(&n.id, &n.record) })
+	d.numbers, err = pgx.CollectRows(rows,
+		func(row pgx.CollectableRow) (n number, err error) { return n, row.Scan(&n.id, &n.record) })
 	require.NoError(t, err)
 	require.NotEmpty(t, d.numbers)
 	require.NoError(t, s.Pool.QueryRow(t.Context(), `INSERT INTO outcomes (id, label, position, reached, effects) VALUES (gen_random_uuid(), 'Drilled', 99, false, '[]')
@@ -192,7 +194,8 @@ func (d *drill) holds(reps []*rep) (calls, words int) {
 		OR talk_ms > 1000 + extract(epoch FROM ended_at - started_at) * 1000`)
 	count("reps who are still in a call", `SELECT count(*) FROM rep_state WHERE foreground_call_id IS NOT NULL`)
 	count("recordings that never ended", `SELECT count(*) FROM recordings WHERE state = 'going'`)
-	count("wishes that made two calls", `SELECT count(*) FROM (SELECT 1 FROM commands WHERE action = 'place_call' GROUP BY user_id, key HAVING count(*) > 1) x`)
+	count("wishes that made two calls",
+		`SELECT count(*) FROM (SELECT 1 FROM commands WHERE action = 'place_call' GROUP BY user_id, key HAVING count(*) > 1) x`)
 	return calls, words
 }
 
@@ -216,15 +219,18 @@ func (d *drill) check(r *rep, e *entry) {
 	if c.State.EndedAt == nil {
 		told("never ended")
 	} else if !e.ended.IsZero() && c.State.EndedAt.After(e.ended.Add(2*time.Second+d.skew)) {
-		told("its end was acknowledged at %s, and it ended at %s", e.ended.Format(time.RFC3339Nano), c.State.EndedAt.Format(time.RFC3339Nano))
+		told("its end was acknowledged at %s, and it ended at %s", e.ended.Format(time.RFC3339Nano),
+			c.State.EndedAt.Format(time.RFC3339Nano))
 	}
 	if c.State.StartedAt.Before(e.asked.Add(-time.Second - d.skew)) {
 		told("it began at %s, before it was asked for", c.State.StartedAt)
 	}
-	if n := len(e.said); n > 0 && c.Slip.Notes.Body != e.said[n-1] && !strings.HasPrefix(c.Slip.Notes.Body, e.said[n-1]+" ") {
+	if n := len(e.said); n > 0 && c.Slip.Notes.Body != e.said[n-1] &&
+		!strings.HasPrefix(c.Slip.Notes.Body, e.said[n-1]+" ") {
 		told("%q was acknowledged, %q is there", e.said[n-1], c.Slip.Notes.Body)
 	}
-	if e.filed && (c.Slip.State != contract.SlipStateFiled || c.Slip.OutcomeID == nil || *c.Slip.OutcomeID != d.outcome) {
+	if e.filed && (c.Slip.State != contract.SlipStateFiled || c.Slip.OutcomeID == nil ||
+		*c.Slip.OutcomeID != d.outcome) {
 		told("its filing was acknowledged, and it is %s with %v", c.Slip.State, c.Slip.OutcomeID)
 	}
 	if e.followUpKey != "" {
@@ -233,7 +239,8 @@ func (d *drill) check(r *rep, e *entry) {
 			told("a follow-up is there %d times", n)
 		}
 	}
-	if again := r.insist("POST", "/api/calls", e.key, contract.NewCall{NumberID: &e.number}); again.ok() && idOf(again.body) != e.id.String() {
+	if again := r.insist("POST", "/api/calls", e.key, contract.NewCall{NumberID: &e.number}); again.ok() &&
+		idOf(again.body) != e.id.String() {
 		told("the same key made another call: %s", idOf(again.body))
 	}
 }

@@ -26,7 +26,8 @@ type fault struct {
 func faults() []fault {
 	return []fault{
 		{"kill -9 of the server", func(d *drill) { d.kill("") }},
-		{"kill -9 of the server, and a torn line in its journal", func(d *drill) { d.kill(`00000099 0badc0de {"kind":"notes","va`) }},
+		{"kill -9 of the server, and a torn line in its journal",
+			func(d *drill) { d.kill(`00000099 0badc0de {"kind":"notes","va`) }},
 		{"PostgreSQL stops", func(d *drill) {
 			d.must(d.cluster.Halt())
 			d.lasts(500*time.Millisecond, 3*time.Second)
@@ -53,7 +54,8 @@ func faults() []fault {
 		{"the database takes no writes", func(d *drill) {
 			d.sql(`ALTER SYSTEM SET default_transaction_read_only = on`, `SELECT pg_reload_conf()`)
 			d.lasts(500*time.Millisecond, 3*time.Second)
-			d.sql(`SET default_transaction_read_only = off`, `ALTER SYSTEM RESET default_transaction_read_only`, `SELECT pg_reload_conf()`)
+			d.sql(`SET default_transaction_read_only = off`, `ALTER SYSTEM RESET default_transaction_read_only`,
+				`SELECT pg_reload_conf()`)
 		}},
 		{"all connections to the database end", func(d *drill) {
 			d.sql(`SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE pid <> pg_backend_pid() AND backend_type = 'client backend'`)

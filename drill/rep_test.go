@@ -52,7 +52,8 @@ type answer struct {
 
 func (a answer) ok() bool { return a.status/100 == 2 }
 
-// again tells whether the same wish may be sent once more: nothing came back, or it was said that it is not possible now.
+// again tells whether the same wish may be sent once more: nothing came back, or it was said that it is not possible
+// now.
 func (a answer) again() bool {
 	return a.status == 0 || a.status == http.StatusServiceUnavailable || a.status == http.StatusTooManyRequests
 }
@@ -60,7 +61,8 @@ func (a answer) again() bool {
 func (d *drill) newRep(login string, seed uint64) *rep {
 	jar, err := cookiejar.New(nil)
 	d.must(err)
-	return &rep{d: d, login: login, rand: rand.New(rand.NewPCG(seed, 7)), client: &http.Client{Jar: jar, Timeout: 15 * time.Second}}
+	return &rep{d: d, login: login, rand: rand.New(rand.NewPCG(seed, 7)),
+		client: &http.Client{Jar: jar, Timeout: 15 * time.Second}}
 }
 
 // ask sends one request, once.
@@ -93,8 +95,9 @@ func (r *rep) ask(ctx context.Context, method, path, key string, body any) answe
 	return answer{got.StatusCode, b}
 }
 
-// insist sends a request until it is answered, the same each time: what was not answered may have been done. Now and then the asker leaves
-// before the answer, or loses it, though all is well. Where two answers come, they have to be the same.
+// insist sends a request until it is answered, the same each time: what was not answered may have been done. Now and
+// then the asker leaves before the answer, or loses it, though all is well. Where two answers come, they have to be the
+// same.
 func (r *rep) insist(method, path, key string, body any) answer {
 	var lost []byte
 	for until := time.Now().Add(patience); ; {
@@ -151,7 +154,8 @@ func (r *rep) watches(ctx context.Context) {
 		for _, c := range r.client.Jar.Cookies(u) {
 			header.Add("Cookie", c.String())
 		}
-		c, _, err := websocket.Dial(ctx, strings.Replace(r.d.url, "http", "ws", 1)+"/api/live", &websocket.DialOptions{HTTPHeader: header})
+		c, _, err := websocket.Dial(ctx, strings.Replace(r.d.url, "http", "ws", 1)+"/api/live",
+			&websocket.DialOptions{HTTPHeader: header})
 		for err == nil {
 			_, _, err = c.Read(ctx)
 		}
@@ -244,7 +248,8 @@ func (r *rep) writes(e *entry) {
 func (r *rep) noteFollowUp(e *entry) {
 	e.followUpKey = uuid.NewString()
 	text := "follow " + e.followUpKey
-	if a := r.insist("POST", "/api/records/"+e.record.String()+"/follow-ups", e.followUpKey, contract.NewFollowUp{Text: text}); a.ok() {
+	if a := r.insist("POST", "/api/records/"+e.record.String()+"/follow-ups", e.followUpKey,
+		contract.NewFollowUp{Text: text}); a.ok() {
 		e.followUp = text
 	}
 }
@@ -258,10 +263,12 @@ func (r *rep) files(e *entry) {
 			continue
 		}
 		if c.Slip.OutcomeID == nil {
-			r.ask(context.Background(), "PATCH", "/api/slips/"+e.slip.String(), "", contract.SlipChange{Version: c.Slip.Version, OutcomeID: &r.d.outcome})
+			r.ask(context.Background(), "PATCH", "/api/slips/"+e.slip.String(), "",
+				contract.SlipChange{Version: c.Slip.Version, OutcomeID: &r.d.outcome})
 			continue
 		}
-		if problem = r.insist("POST", "/api/slips/"+e.slip.String()+"/file", e.key+"-file", contract.FileSlip{}); problem.ok() {
+		if problem = r.insist("POST", "/api/slips/"+e.slip.String()+"/file", e.key+"-file",
+			contract.FileSlip{}); problem.ok() {
 			e.filed = true
 			return
 		}

@@ -105,7 +105,8 @@ func TestMessagesGoOutAndAreAnswered(t *testing.T) {
 	win.click("button", "Message to 413 555 0142")
 	win.see("From Sales 413 555 0110 to Berit Osterlund, 413 555 0142")
 	win.choose("Begin with a template", "visit")
-	win.until("the template to be filled in", `document.querySelector('[role=dialog] textarea').value.startsWith('Good day Berit')`)
+	win.until("the template to be filled in",
+		`document.querySelector('[role=dialog] textarea').value.startsWith('Good day Berit')`)
 	win.look("composer")
 	win.click("button", "Send", "[role=dialog]")
 	win.see("Goes to 413 555 0142 in five seconds")
@@ -235,11 +236,13 @@ func TestAScriptLiesOnTheSheetAndNotesAreForTheRepAlone(t *testing.T) {
 	win.click("button", "Stop", slipPart)
 	win.see("canceled before answer", slipPart)
 	win.fill("Notes", "She is not well.")
-	win.until("the notes to be saved", `document.querySelector('[data-testid=notes-status]').dataset.status === 'saved'`)
+	win.until("the notes to be saved",
+		`document.querySelector('[data-testid=notes-status]').dataset.status === 'saved'`)
 	win.choose("Who may read the notes", "notes for me")
 	win.leaveFields()
 	win.keys("5")
-	win.until("the choice to be saved", `document.querySelector('[data-testid=slip] [role=radio][aria-checked=true]')?.innerText.includes('Not now')`)
+	win.until("the choice to be saved",
+		`document.querySelector('[data-testid=slip] [role=radio][aria-checked=true]')?.innerText.includes('Not now')`)
 	win.keys("f")
 	win.see("Filed: Berit Osterlund")
 	win.see("She is not well.", historyPart)

@@ -35,7 +35,8 @@ func (w *window) accessible(view string) {
 	if eval[string](w, `localStorage.getItem('trundo.theme') ?? ''`) == "dark" {
 		only = `{type: 'rule', values: ['color-contrast']}` // all else is as it is in light
 	}
-	text, err := chromedp.Run(w.ctx, chromedp.Evaluate[string](fmt.Sprintf(`axe.run(document, {runOnly: %s, resultTypes: ['violations']}).then((r) => JSON.stringify(r.violations))`, only), chromedp.EvalAwaitPromise))
+	text, err := chromedp.Run(w.ctx,
+		chromedp.Evaluate[string](fmt.Sprintf(`axe.run(document, {runOnly: %s, resultTypes: ['violations']}).then((r) => JSON.stringify(r.violations))`, only), chromedp.EvalAwaitPromise))
 	require.NoError(w.t, err)
 	var findings []finding
 	require.NoError(w.t, json.Unmarshal([]byte(text), &findings))
@@ -93,9 +94,14 @@ func TestSettingsAreAccessible(t *testing.T) {
 	win.goes("/calls?whose=team")
 	win.hears()
 	win.accessible("a call with its recording")
-	for path, text := range map[string]string{"/settings?tab=fields": "New field", "/settings?tab=numbers": "Number order", "/settings?tab=do_not_call": "asked in writing", "/imports": "Choose a file", "/settings?tab=sound": "Loudspeaker", "/settings?tab=prepared": "after the beep", "/settings?tab=outcomes": "What filing with it does",
-		"/settings?tab=templates": "What messages and mails can begin with", "/settings?tab=sequences": "Steps over days", "/settings?tab=scripts": "What may be said", "/settings?tab=programs": "With a key a program acts as you",
-		"/insight": "New people", "/programs": "The contract as a file"} {
+	for path, text := range map[string]string{"/settings?tab=fields": "New field",
+		"/settings?tab=numbers": "Number order", "/settings?tab=do_not_call": "asked in writing",
+		"/imports": "Choose a file", "/settings?tab=sound": "Loudspeaker", "/settings?tab=prepared": "after the beep",
+		"/settings?tab=outcomes":  "What filing with it does",
+		"/settings?tab=templates": "What messages and mails can begin with",
+		"/settings?tab=sequences": "Steps over days", "/settings?tab=scripts": "What may be said",
+		"/settings?tab=programs": "With a key a program acts as you",
+		"/insight":               "New people", "/programs": "The contract as a file"} {
 		win.goes(path)
 		win.see(text, "#sheet")
 		win.accessible(path)

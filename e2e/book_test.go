@@ -24,7 +24,8 @@ func TestAFileWithMistakesIsMendedAndBroughtAgain(t *testing.T) {
 	win := w.signedIn(t, "Odile Fairweather")
 	file := filepath.Join(t.TempDir(), "show.csv")
 	write := func(text string) { require.NoError(t, os.WriteFile(file, []byte(text), 0o600)) }
-	write("First name,Last name,Company,E-mail,Mobile\nQuentin,Fernhollow,Fernhollow Farm,q@fern.example,607 555 0144\nOlive,Fernhollow,Fernhollow Farm,olive(at)fern.example,607 555 0145\n")
+	write("First name,Last name,Company,E-mail,Mobile\nQuentin,Fernhollow,Fernhollow Farm,q@fern.example,607 555 " +
+		"0144\nOlive,Fernhollow,Fernhollow Farm,olive(at)fern.example,607 555 0145\n")
 	win.click("link", "Lists")
 	win.click("link", "Import")
 	win.upload(file)
@@ -36,7 +37,8 @@ func TestAFileWithMistakesIsMendedAndBroughtAgain(t *testing.T) {
 	win.see("1 record made")
 	// The file of rejected rows is what the person mends and brings again.
 	win.until("the file of rejected rows to be offered", `!!document.querySelector('a[download]')`)
-	rejects := eval[string](win, `fetch(document.querySelector('a[download]').href).then((r) => r.text())`, chromedp.EvalAwaitPromise)
+	rejects := eval[string](win, `fetch(document.querySelector('a[download]').href).then((r) => r.text())`,
+		chromedp.EvalAwaitPromise)
 	assert.Contains(t, rejects, "Why it was rejected")
 	write(strings.Replace(rejects, "olive(at)fern", "olive@fern", 1))
 	win.click("link", "Import the fixed file")
@@ -209,7 +211,8 @@ func TestAFieldIsEditedWhileAColleagueChangesTheRecord(t *testing.T) {
 	other.click("button", "Save", "aside")
 	other.see("Asks for Tomas.", "aside")
 	win.see("changed Note", historyPart) // it shows live
-	assert.Equal(t, "Ring twice.", eval[string](win, `document.querySelector('aside textarea').value`), "what is typed stays")
+	assert.Equal(t, "Ring twice.", eval[string](win, `document.querySelector('aside textarea').value`),
+		"what is typed stays")
 	win.click("button", "Save", "aside")
 	win.see("It now says: Asks for Tomas.", "aside")
 	win.click("button", "Save", "aside")

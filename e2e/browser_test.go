@@ -32,9 +32,12 @@ func startBrowser(more ...string) (context.Context, func()) {
 	if err != nil {
 		panic(err)
 	}
-	options := []chromedp.ExecAllocatorOption{chromedp.Headless, chromedp.NoSandbox, chromedp.NoFirstRun, chromedp.DisableGPU, chromedp.UserDataDir(profile),
-		chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(time.Minute), chromedp.ExecPath("chromium-headless-shell")}
-	for _, f := range append([]string{"disable-dev-shm-usage", "disable-quic", "disable-background-networking", "disable-component-update", "disable-sync",
+	options := []chromedp.ExecAllocatorOption{chromedp.Headless, chromedp.NoSandbox, chromedp.NoFirstRun,
+		chromedp.DisableGPU, chromedp.UserDataDir(profile),
+		chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(time.Minute),
+		chromedp.ExecPath("chromium-headless-shell")}
+	for _, f := range append([]string{"disable-dev-shm-usage", "disable-quic", "disable-background-networking",
+		"disable-component-update", "disable-sync",
 		"hide-scrollbars", "force-color-profile=srgb"}, more...) {
 		name, value, _ := strings.Cut(f, "=")
 		if value == "" {
@@ -46,7 +49,8 @@ func startBrowser(more ...string) (context.Context, func()) {
 	alloc, stop := chromedp.NewExecAllocator(context.Background(), options...)
 	browser, cancel := chromedp.NewContext(alloc)
 	if err := chromedp.Do(browser, chromedp.Navigate("about:blank")); err != nil {
-		panic(fmt.Sprintf("Chromium does not start: %v (make setup installs Debian's package chromium-headless-shell)", err))
+		panic(fmt.Sprintf("Chromium does not start: %v (make setup installs Debian's package chromium-headless-shell)",
+			err))
 	}
 	return browser, func() {
 		cancel()
@@ -77,7 +81,8 @@ func openIn(t *testing.T, browser context.Context, base string, cookies ...*http
 	w := &window{t: t, ctx: ctx, base: base}
 	for _, c := range cookies {
 		require.NoError(t, chromedp.Do(ctx, chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-			_, err := chromedp.Call(ctx, network.SetCookie, network.SetCookieParams{Name: c.Name, Value: c.Value, URL: base, HTTPOnly: &c.HttpOnly})
+			_, err := chromedp.Call(ctx, network.SetCookie,
+				network.SetCookieParams{Name: c.Name, Value: c.Value, URL: base, HTTPOnly: &c.HttpOnly})
 			return err
 		})))
 	}
@@ -99,7 +104,8 @@ func (w *window) another(path string) *window {
 func (w *window) prepare(path string) {
 	w.t.Helper()
 	lend := chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-		_, err := chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: helpers})
+		_, err := chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument,
+			page.AddScriptToEvaluateOnNewDocumentParams{Source: helpers})
 		return err
 	})
 	require.NoError(w.t, chromedp.Do(w.ctx, chromedp.EmulateViewport(1280, 800), lend))
@@ -117,7 +123,8 @@ func (w *window) goes(path string) {
 	eval[any](w, fmt.Sprintf(`history.pushState(null, '', %s)`, quote(path)))
 }
 
-// helpers is put into every page: it finds what a person would call by a role and a name, and waits in the page, which costs less than asking it again and again.
+// helpers is put into every page: it finds what a person would call by a role and a name, and waits in the page, which
+// costs less than asking it again and again.
 const helpers = `(() => {
   const roles = {button: 'button,[role=button]', link: 'a[href]', radio: '[role=radio]', tab: '[role=tab]', option: '[role=option]', item: '[role=menuitem]',
     field: 'input,textarea,[role=combobox]', choice: 'select', row: '[role=row]', group: '[role=group],section,[role=dialog],[role=alert],nav', heading: 'h1,h2,h3'};
@@ -175,7 +182,8 @@ func (w *window) until(what, expression string) {
 	}()
 	deadline := time.Now().Add(patience)
 	for {
-		ok, err := chromedp.Run(w.ctx, chromedp.Evaluate[bool]("window.__until(() => ("+expression+"))", chromedp.EvalAwaitPromise))
+		ok, err := chromedp.Run(w.ctx,
+			chromedp.Evaluate[bool]("window.__until(() => ("+expression+"))", chromedp.EvalAwaitPromise))
 		if err == nil && ok {
 			return
 		}
@@ -246,7 +254,8 @@ func (w *window) where(role, name string, selector ...string) point {
 	}
 }
 
-// click clicks something with a role and a name, as with a mouse. Where the page moved under the click, so that something else got it, it is done again.
+// click clicks something with a role and a name, as with a mouse. Where the page moved under the click, so that
+// something else got it, it is done again.
 func (w *window) click(role, name string, selector ...string) {
 	w.t.Helper()
 	const arm = `(() => { const e = window.__find(%s, %s, %s), top = document.elementFromPoint(%f, %f);

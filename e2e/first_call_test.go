@@ -49,7 +49,8 @@ func TestTheFirstCall(t *testing.T) {
 	require.True(t, w.sim.TheyAnswer(demo.AnswersSoon))
 	win.see("speaking", slipPart)
 	win.fill("Notes", "Wants the overflow on the north side.")
-	win.until("the notes to be saved", `document.querySelector('[data-testid=notes-status]').dataset.status === 'saved'`)
+	win.until("the notes to be saved",
+		`document.querySelector('[data-testid=notes-status]').dataset.status === 'saved'`)
 	win.command("1")
 	win.see("Files “Visit agreed” on Berit Osterlund, Vesper Hollow Nursery.", slipPart)
 	win.command("e")
@@ -96,7 +97,8 @@ func TestEveryOtherEnding(t *testing.T) {
 		answered bool
 		word     string
 	}{
-		{carrier.Busy, false, "busy"}, {carrier.NoAnswer, false, "no answer"}, {carrier.Declined, false, "declined"}, {carrier.OutOfService, false, "out of service"},
+		{carrier.Busy, false, "busy"}, {carrier.NoAnswer, false, "no answer"}, {carrier.Declined, false,
+			"declined"}, {carrier.OutOfService, false, "out of service"},
 		{carrier.HungUp, true, "they hung up"}, {carrier.Lost, true, "cut off"},
 	} {
 		win.click("button", "413 555 0142", "[data-testid=numbers]")
@@ -136,7 +138,8 @@ func TestWithKeysAlone(t *testing.T) {
 	for !eval[bool](win, `document.querySelector('[role=option][aria-selected=true]').innerText.includes('Berit')`) {
 		win.keys(kb.ArrowDown)
 	}
-	win.until("the person to be chosen", `document.querySelector('[role=option][aria-selected=true]')?.innerText.includes('Berit')`)
+	win.until("the person to be chosen",
+		`document.querySelector('[role=option][aria-selected=true]')?.innerText.includes('Berit')`)
 	win.keys(kb.ArrowRight)
 	win.see("Enter calls Berit Osterlund, mobile 413 555 0142", "[role=listbox]")
 	win.keys(kb.Enter)
@@ -145,7 +148,8 @@ func TestWithKeysAlone(t *testing.T) {
 	win.see("speaking", slipPart)
 	win.keys("She wants 2 filters, e")
 	win.see("speaking", slipPart)
-	assert.Equal(t, "She wants 2 filters, e", eval[string](win, `document.querySelector('textarea').value`), "letters in a field are only letters")
+	assert.Equal(t, "She wants 2 filters, e", eval[string](win, `document.querySelector('textarea').value`),
+		"letters in a field are only letters")
 	win.command("4")
 	win.see("Files “Call again later”", slipPart)
 	win.command("e")
@@ -214,7 +218,8 @@ func TestATypedNumberIsAskedAboutWhileItRings(t *testing.T) {
 	win.see("ringing", slipPart)
 	win.see("Whose number is it?", slipPart)
 	win.see("was open while you typed", slipPart)
-	assert.False(t, eval[bool](win, `document.querySelector('[data-testid=slip]').innerText.includes('Vesper')`), "nothing is attached yet")
+	assert.False(t, eval[bool](win, `document.querySelector('[data-testid=slip]').innerText.includes('Vesper')`),
+		"nothing is attached yet")
 	win.click("button", "Berit Osterlund was open", "[data-testid=attach-question]")
 	win.gone("Whose number is it?", slipPart)
 	win.see(nursery, slipPart)

@@ -50,7 +50,8 @@ func TestNotesSurviveAReloadAndAClosedWindow(t *testing.T) {
 	win.see("speaking", slipPart)
 	win.until("the notes to be there", `document.querySelector('textarea')?.value === 'typed and at once reloaded'`)
 	win.until("the notes to be saved", notesSaved)
-	second.until("the other window to have them", `document.querySelector('textarea')?.value === 'typed and at once reloaded'`)
+	second.until("the other window to have them",
+		`document.querySelector('textarea')?.value === 'typed and at once reloaded'`)
 	win.fill("Notes", "typed and at once closed")
 	require.NoError(t, chromedp.Do(win.ctx, chromedp.Navigate("about:blank")))
 	second.visit("/")
@@ -66,7 +67,8 @@ func TestTwoWindowsNeverOverwriteEachOther(t *testing.T) {
 	second.see("speaking", slipPart)
 	// The second window is cut off from live events and writes upon the old text.
 	second.until("notes", `!!document.querySelector('textarea')`)
-	require.NoError(t, chromedp.Do(second.ctx, chromedp.Evaluate[chromedp.Void](`window.__fetch = window.fetch; window.fetch = (r, i) => (r.method ?? i?.method) === 'PUT' ? Promise.reject(new Error('cut')) : window.__fetch(r, i)`)))
+	require.NoError(t, chromedp.Do(second.ctx,
+		chromedp.Evaluate[chromedp.Void](`window.__fetch = window.fetch; window.fetch = (r, i) => (r.method ?? i?.method) === 'PUT' ? Promise.reject(new Error('cut')) : window.__fetch(r, i)`)))
 	second.fill("Notes", "written in the second")
 	second.see("not yet saved, kept in this browser", slipPart)
 	win.fill("Notes", "written in the first")
@@ -152,7 +154,8 @@ func TestNothingIsLostWhenTheServerIsKilled(t *testing.T) {
 	// The database goes first, so that the next words are only in the journal; then the server is killed.
 	require.NoError(t, cluster.Halt())
 	win.fill("Notes", "saved before the kill, kept in the journal,")
-	win.until("the journal to have it", `document.querySelector('[data-testid=notes-status]').dataset.status === 'server'`)
+	win.until("the journal to have it",
+		`document.querySelector('[data-testid=notes-status]').dataset.status === 'server'`)
 	first.Kill()
 	win.fill("Notes", "saved before the kill, kept in the journal, and in the browser.")
 	win.see("Not connected", "[data-testid=away]")
@@ -180,9 +183,11 @@ func TestRecordingsSurviveAKillToTheLastSecond(t *testing.T) {
 	t.Cleanup(s.Close)
 	require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now()))
 	// Nobody is there, so that every call goes to voicemail.
-	_, err = s.Pool.Exec(t.Context(), `UPDATE rep_state SET state_id = (SELECT id FROM availability_states WHERE NOT takes_calls LIMIT 1)`)
+	_, err = s.Pool.Exec(t.Context(),
+		`UPDATE rep_state SET state_id = (SELECT id FROM availability_states WHERE NOT takes_calls LIMIT 1)`)
 	require.NoError(t, err)
-	_, err = s.Pool.Exec(t.Context(), `UPDATE lines SET unanswered = 'voicemail', closed = 'voicemail', greeting = 'Yes?'`)
+	_, err = s.Pool.Exec(t.Context(),
+		`UPDATE lines SET unanswered = 'voicemail', closed = 'voicemail', greeting = 'Yes?'`)
 	require.NoError(t, err)
 	data := t.TempDir()
 	first := program.Start(t, binary, url, data, "127.0.0.1:18490")
@@ -216,14 +221,19 @@ func TestRecordingsSurviveAKillToTheLastSecond(t *testing.T) {
 		return all
 	}
 	const second = 16000 // bytes
-	require.Eventually(t, func() bool { all := sizes(); return len(all) == calls && slices.Min(all) > 3*second }, time.Minute, 20*time.Millisecond, "ten messages of three seconds")
+	require.Eventually(t, func() bool { all := sizes(); return len(all) == calls && slices.Min(all) > 3*second },
+		time.Minute, 20*time.Millisecond, "ten messages of three seconds")
 	before := slices.Min(sizes())
-	require.Eventually(t, func() bool { return slices.Min(sizes()) > before }, time.Minute, time.Millisecond, "they grow while they are made")
+	require.Eventually(t, func() bool { return slices.Min(sizes()) > before }, time.Minute, time.Millisecond,
+		"they grow while they are made")
 	first.Kill()
-	onDisk := sizes() // as far as it came: a machine that is too busy leaves frames out, so this is held against the disk and not the clock
+	// as far as it came: a machine that is too busy leaves frames out, so this is held against the disk and not the
+	// clock
+	onDisk := sizes()
 	program.Start(t, binary, url, data, "127.0.0.1:18490")
 	var kept, bytes int64
-	require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*), sum(total_ms) * 16 FROM recordings WHERE state = 'kept' AND trouble = ''`).Scan(&kept, &bytes))
+	require.NoError(t, s.Pool.QueryRow(t.Context(),
+		`SELECT count(*), sum(total_ms) * 16 FROM recordings WHERE state = 'kept' AND trouble = ''`).Scan(&kept, &bytes))
 	assert.EqualValues(t, calls, kept, "all are complete")
 	var whole int64
 	for _, size := range onDisk {

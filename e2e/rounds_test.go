@@ -25,7 +25,8 @@ func (w *window) tabTo(name string) {
 	w.fail("no Tab leads to “" + name + "”")
 }
 
-// roundOf makes a hand-made list of so many people of the demo, who can be called at any hour; the fifth has two numbers. It gives their names and numbers, in order.
+// roundOf makes a hand-made list of so many people of the demo, who can be called at any hour; the fifth has two
+// numbers. It gives their names and numbers, in order.
 func (w *world) roundOf(t *testing.T, n int) (list uuid.UUID, names, numbers []string) {
 	t.Helper()
 	exec := func(sql string, args ...any) {
@@ -120,7 +121,8 @@ func TestARoundOfEightByKeysAlone(t *testing.T) {
 	on(4)
 	win.beads("later later later message current waiting waiting waiting")
 	require.True(t, w.sim.TheyEnd(numbers[3], carrier.HungUp)) // before the beep
-	win.until("what became of the message to be told", `[...document.querySelectorAll('[data-testid=beads] button')][3]?.ariaLabel.includes('message cut off')`)
+	win.until("what became of the message to be told",
+		`[...document.querySelectorAll('[data-testid=beads] button')][3]?.ariaLabel.includes('message cut off')`)
 
 	// The second number of the same person, and a conversation.
 	win.see("Next number", slipPart)
@@ -202,7 +204,8 @@ func TestARoundOfEightByKeysAlone(t *testing.T) {
 	win.see(names[0])
 	// What came of the wrong number is on its record.
 	var marked int
-	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM phone_numbers WHERE e164 = $1 AND dnc_at IS NOT NULL`, numbers[5]).Scan(&marked))
+	require.NoError(t, w.Store.Pool.QueryRow(t.Context(),
+		`SELECT count(*) FROM phone_numbers WHERE e164 = $1 AND dnc_at IS NOT NULL`, numbers[5]).Scan(&marked))
 	assert.Equal(t, 1, marked)
 }
 
@@ -258,5 +261,6 @@ func TestARoundByKeyTogetherAndFromPickedRows(t *testing.T) {
 	odile.click("button", "Spring filters", "[data-testid=lane]")
 	odile.click("button", "Resume")
 	odile.see(names[2], "[data-testid=next-of-round]")
-	assert.False(t, strings.Contains(eval[string](odile, `document.querySelector('[data-testid=next-of-round]').innerText`), names[1]), "Tomas is at them")
+	assert.False(t, strings.Contains(eval[string](odile,
+		`document.querySelector('[data-testid=next-of-round]').innerText`), names[1]), "Tomas is at them")
 }

@@ -15,7 +15,8 @@ import (
 	"trundo/internal/demo"
 )
 
-// TestScreenshots makes docs/screenshots from the demo's data, when TRUNDO_SCREENSHOTS names the folder (make screenshots).
+// TestScreenshots makes docs/screenshots from the demo's data, when TRUNDO_SCREENSHOTS names the folder (make
+// screenshots).
 func TestScreenshots(t *testing.T) {
 	dir := os.Getenv("TRUNDO_SCREENSHOTS")
 	if dir == "" {
@@ -57,7 +58,8 @@ func TestScreenshots(t *testing.T) {
 	importPreview(t, w, dir)
 
 	w.calling(win)
-	win.fill("Notes", "Wants the overflow on the north side. Visit before the ground freezes, Thursday suits, not before ten.")
+	win.fill("Notes", "Wants the overflow on the north side. Visit before the ground freezes, Thursday suits, not "+
+		"before ten.")
 	win.see("saved", "[data-testid=notes-status]")
 	win.leaveFields()
 	win.command("1")
@@ -94,7 +96,8 @@ func TestScreenshots(t *testing.T) {
 	lead.shot(dir + "/call-page.png")
 	win.visit("/settings?tab=sound")
 	win.sound("on")
-	win.until("the microphone's level", `Number(document.querySelector('[role=meter]').getAttribute('aria-valuenow')) > 10`)
+	win.until("the microphone's level",
+		`Number(document.querySelector('[role=meter]').getAttribute('aria-valuenow')) > 10`)
 	win.shot(dir + "/sound.png")
 
 	win.click("link", "People")
@@ -174,20 +177,26 @@ func roundGoing(t *testing.T, w *world, dir string) {
 	settings, err := w.Desk.Rounds.RoundDefaults(t.Context(), a)
 	require.NoError(t, err)
 	settings.SkipCalledToday = false
-	r, err := w.Desk.Rounds.StartRound(t.Context(), a, uuid.NewString(), contract.RoundStart{ListID: &list, Settings: settings})
+	r, err := w.Desk.Rounds.StartRound(t.Context(), a, uuid.NewString(),
+		contract.RoundStart{ListID: &list, Settings: settings})
 	require.NoError(t, err)
-	r, err = w.Desk.Rounds.ActOnRound(t.Context(), a, r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActGo})
+	r, err = w.Desk.Rounds.ActOnRound(t.Context(), a, r.ID, uuid.NewString(),
+		contract.RoundAct{Act: contract.RoundActActGo})
 	require.NoError(t, err)
-	labels := []string{"No answer", "Visit agreed", "No answer", "Busy", "Left a message", "Solved", "Not now", "No answer", "Wrong number", "Visit agreed", "No answer", "Not now", "Left a message",
+	labels := []string{"No answer", "Visit agreed", "No answer", "Busy", "Left a message", "Solved", "Not now",
+		"No answer", "Wrong number", "Visit agreed", "No answer", "Not now", "Left a message",
 		"No answer", "Call again later", "Busy", "Visit agreed", "No answer", "Not now"}
 	for _, label := range labels {
 		var outcome uuid.UUID
-		require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM outcomes WHERE label = $1`, label).Scan(&outcome))
-		r, err = w.Desk.Rounds.SettleInRound(t.Context(), a, r.ID, uuid.NewString(), contract.RoundSettle{SlipID: r.Current.Call.Slip.ID, OutcomeID: &outcome})
+		require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM outcomes WHERE label = $1`,
+			label).Scan(&outcome))
+		r, err = w.Desk.Rounds.SettleInRound(t.Context(), a, r.ID, uuid.NewString(),
+			contract.RoundSettle{SlipID: r.Current.Call.Slip.ID, OutcomeID: &outcome})
 		require.NoError(t, err)
 	}
 	// As if it had taken its time.
-	_, err = w.Store.Pool.Exec(t.Context(), `UPDATE round_calls x SET settled_at = settled_at - (SELECT count(*) FROM round_calls y WHERE y.round_id = x.round_id AND y.at > x.at) * interval '141 seconds' WHERE round_id = $1`, r.ID)
+	_, err = w.Store.Pool.Exec(t.Context(),
+		`UPDATE round_calls x SET settled_at = settled_at - (SELECT count(*) FROM round_calls y WHERE y.round_id = x.round_id AND y.at > x.at) * interval '141 seconds' WHERE round_id = $1`, r.ID)
 	require.NoError(t, err)
 	win := w.signedIn(t, "Tomas")
 	win.visit("/rounds/" + r.ID.String())

@@ -80,7 +80,8 @@ func TestWhatIsTypedBlindIsNotes(t *testing.T) {
 // endsWith sees the sentence in the notes while the call goes on, alone, and ends it.
 func (w *world) endsWith(win *window) {
 	win.t.Helper()
-	win.until("the sentence in the notes", `document.querySelector('[data-testid=slip] textarea')?.value === `+quote(blind))
+	win.until("the sentence in the notes", `document.querySelector('[data-testid=slip] textarea')?.value === `+
+		quote(blind))
 	win.see("speaking", slipPart)
 	assert.Equal(win.t, 1, w.Desk.Calls.CallsInProgress())
 	win.command("e")
@@ -114,7 +115,8 @@ func TestAnArrowKeySendsNothing(t *testing.T) {
 	win.person(berit)
 	win.until("the sequences", `!!window.__find('choice', 'Add to a sequence')`)
 	members := func() (n int) {
-		require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM sequence_members WHERE enrolled_at > now() - interval '5 minutes'`).Scan(&n))
+		require.NoError(t, w.Store.Pool.QueryRow(t.Context(),
+			`SELECT count(*) FROM sequence_members WHERE enrolled_at > now() - interval '5 minutes'`).Scan(&n))
 		return n
 	}
 	before := members()

@@ -45,7 +45,8 @@ func microphoneFile(t *testing.T) string {
 // microphone are the flags of a Chromium that whistles into its microphone, and asks nobody.
 func microphone(t *testing.T) []string {
 	t.Helper()
-	return []string{"use-fake-device-for-media-stream", "use-fake-ui-for-media-stream", "autoplay-policy=no-user-gesture-required",
+	return []string{"use-fake-device-for-media-stream", "use-fake-ui-for-media-stream",
+		"autoplay-policy=no-user-gesture-required",
 		"use-file-for-fake-audio-capture=" + microphoneFile(t)}
 }
 
@@ -142,7 +143,8 @@ func TestACallIsHeardRecordedAndPlayed(t *testing.T) {
 	// A key goes with the voice.
 	win.click("button", "Keypad", slipPart)
 	win.keys("5")
-	require.Eventually(t, func() bool { legs := w.sim.OutsideLegs(); return len(legs) == 1 && legs[0].Keys == "5" }, patience, pace)
+	require.Eventually(t, func() bool { legs := w.sim.OutsideLegs(); return len(legs) == 1 && legs[0].Keys == "5" },
+		patience, pace)
 	win.keys(kb.Escape)
 	win.command("u")
 	win.recording("paused")
@@ -180,7 +182,8 @@ func TestACallIsHeardRecordedAndPlayed(t *testing.T) {
 	assert.Greater(t, speech, 50, "theirs has a second of speech at least")
 	silent := 0
 	for i := 0; i+audio.FrameSamples <= len(ours); i += audio.FrameSamples {
-		if audio.Level(ours[i:i+audio.FrameSamples]) == audio.Quietest && audio.Level(theirs[i:i+audio.FrameSamples]) == audio.Quietest {
+		if audio.Level(ours[i:i+audio.FrameSamples]) == audio.Quietest &&
+			audio.Level(theirs[i:i+audio.FrameSamples]) == audio.Quietest {
 			silent++
 		}
 	}
@@ -336,7 +339,8 @@ func TestKeysPassAMenu(t *testing.T) {
 	win.until("over", `document.querySelector('[data-testid=slip]')?.dataset.phase === 'ended'`)
 	var said string
 	require.Eventually(t, func() bool {
-		return w.Store.Pool.QueryRow(t.Context(), `SELECT t.phrases::text FROM transcripts t JOIN recordings r ON r.id = t.recording_id JOIN calls c ON c.id = r.call_id WHERE c.remote_e164 = $1`,
+		return w.Store.Pool.QueryRow(t.Context(),
+			`SELECT t.phrases::text FROM transcripts t JOIN recordings r ON r.id = t.recording_id JOIN calls c ON c.id = r.call_id WHERE c.remote_e164 = $1`,
 			demo.HasMenu).Scan(&said) == nil
 	}, patience, pace)
 	assert.Contains(t, said, "For the cellar press two")

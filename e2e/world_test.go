@@ -74,12 +74,15 @@ func (e exiting) Run() int {
 }
 
 // says is what somebody says who is called in the tests of voices; everybody else is silent.
-var says = map[string]sim.Script{demo.AnswersSoon: {Acts: []sim.Act{{Say: "Good day. It is about the tank behind the greenhouse. It has been leaking since Monday, and the pump runs all the time."},
+var says = map[string]sim.Script{demo.AnswersSoon: {Acts: []sim.Act{{Say: "Good day. It is about the tank behind " +
+	"the greenhouse. It has been leaking since Monday, and the pump runs all the time."},
 	{Say: "Could somebody come before the weekend? I would be here from eight o'clock on."},
 	// However long a pause of the recording lasts on a slow machine, whole sentences come after it.
 	{Say: "The key is at the gate."}, {Say: "Somebody is always there."}, {Say: "The pump is new."}, {Say: "The old one is in the shed."},
-	{Say: "It was the second one."}, {Say: "The first ran for years."}, {Say: "We water at night."}, {Say: "It is quiet then."},
-	{Say: "The neighbors asked about it."}, {Say: "They have a tank too."}, {Say: "Theirs is smaller."}, {Say: "It is older as well."}}},
+	{Say: "It was the second one."}, {Say: "The first ran for years."}, {Say: "We water at night."},
+	{Say: "It is quiet then."},
+	{Say: "The neighbors asked about it."}, {Say: "They have a tank too."}, {Say: "Theirs is smaller."},
+	{Say: "It is older as well."}}},
 	demo.HasLowBeep: demo.Outside(demo.HasLowBeep).Script, demo.HasMenu: demo.Outside(demo.HasMenu).Script}
 
 // world is a running server with the demo's firm, in which everybody rings until the test says what they do.
@@ -108,7 +111,8 @@ func serve(t *testing.T, url, addr, data, sound string) *world {
 		url = pgtest.Copy(t, "demo", func(s *store.Store) {
 			require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now()))
 			// Everybody signs in many times here, with a hash that is as quick to check as it would be to guess.
-			hash, err := argon2id.CreateHash(firm.DemoPassword, &argon2id.Params{Memory: 64, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32})
+			hash, err := argon2id.CreateHash(firm.DemoPassword,
+				&argon2id.Params{Memory: 64, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32})
 			require.NoError(t, err)
 			_, err = s.Pool.Exec(t.Context(), `UPDATE users SET password_hash = $1`, hash)
 			require.NoError(t, err)
@@ -126,10 +130,13 @@ func serve(t *testing.T, url, addr, data, sound string) *world {
 	}
 	s.Close()
 	w := &world{data: filepath.Join(data, "data")}
-	c := app.Config{DatabaseURL: url, Addr: addr, SoundAddr: sound, DataDir: filepath.Join(data, "data"), ServerName: "e2e", Demo: true, MailDomain: "lindenfall.example", Clock: clockwork.NewRealClock(), Web: web.Dist(),
+	c := app.Config{DatabaseURL: url, Addr: addr, SoundAddr: sound, DataDir: filepath.Join(data, "data"),
+		ServerName: "e2e", Demo: true, MailDomain: "lindenfall.example", Clock: clockwork.NewRealClock(),
+		Web: web.Dist(),
 		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError}))}
 	c.Carrier = func(clockwork.Clock) carrier.Carrier {
-		w.sim = sim.New(clockwork.NewFakeClock(), "US", func(to string) sim.Behaviour { return sim.Behaviour{RingsOn: true, Script: says[to]} })
+		w.sim = sim.New(clockwork.NewFakeClock(), "US",
+			func(to string) sim.Behaviour { return sim.Behaviour{RingsOn: true, Script: says[to]} })
 		return w.sim
 	}
 	w.App, err = app.Start(t.Context(), c)
@@ -145,7 +152,8 @@ func (w *world) signedIn(t *testing.T, name string) *window {
 	t.Helper()
 	var user uuid.UUID
 	var login string
-	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id, login FROM users WHERE name LIKE $1 || '%'`, name).Scan(&user, &login))
+	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id, login FROM users WHERE name LIKE $1 || '%'`,
+		name).Scan(&user, &login))
 	body, err := json.Marshal(contract.SignIn{Login: login, Password: firm.DemoPassword})
 	require.NoError(t, err)
 	r, err := http.NewRequestWithContext(t.Context(), http.MethodPost, w.url+"/api/session", bytes.NewReader(body))
@@ -158,7 +166,8 @@ func (w *world) signedIn(t *testing.T, name string) *window {
 	require.Equal(t, http.StatusOK, answer.StatusCode)
 	win := openIn(t, browser, w.url, answer.Cookies()...)
 	win.see("Hello, ")
-	require.Eventually(t, func() bool { return w.Desk.Hub.Reached(user) }, patience, pace, "nobody is rung whose window is not connected")
+	require.Eventually(t, func() bool { return w.Desk.Hub.Reached(user) }, patience, pace,
+		"nobody is rung whose window is not connected")
 	return win
 }
 

@@ -1,4 +1,5 @@
-// Package app puts a server together out of its parts and takes it apart again in order. It must not hold anything else.
+// Package app puts a server together out of its parts and takes it apart again in order. It must not hold anything
+// else.
 package app
 
 import (
@@ -46,8 +47,9 @@ type Config struct {
 	Proxies     []string // addresses, or ranges, of proxies whose word about a client's address counts
 	Secure      bool     // cookies only over TLS, also where a proxy ends it
 	Demo        bool
-	SoundAddr   string        // UDP, for browsers' voices; empty: none is taken
-	SoundPublic string        // the address by which browsers reach it from outside; empty: as this machine knows itself
+	SoundAddr   string // UDP, for browsers' voices; empty: none is taken
+	// the address by which browsers reach it from outside; empty: as this machine knows itself
+	SoundPublic string
 	SMTP        string        // the mail server, see post.NewSMTP; empty: mails stay in the stand-in
 	HooksInside bool          // webhooks may reach this machine
 	SecretKey   string        // of 32 bytes, in base64; empty: one that is kept in DataDir
@@ -143,9 +145,12 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 		return err
 	}
 	outside, simulated := network.(httpapi.OtherSide)
-	a.Desk, err = desk.Open(ctx, firm.Config{Store: a.Store, Carrier: network, Simulated: simulated, Clock: c.Clock, Log: c.Log, Server: c.ServerName,
-		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio, Browsers: a.browsers, Speech: speech, RecordingStore: recordings,
-		Post: sender, MailDomain: c.MailDomain, SecretKey: key, LeaseByDatabase: true, Hooks: post.NewHooks(c.Demo || c.HooksInside)})
+	a.Desk, err = desk.Open(ctx, firm.Config{Store: a.Store, Carrier: network, Simulated: simulated, Clock: c.Clock,
+		Log: c.Log, Server: c.ServerName,
+		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio,
+		Browsers: a.browsers, Speech: speech, RecordingStore: recordings,
+		Post: sender, MailDomain: c.MailDomain, SecretKey: key, LeaseByDatabase: true,
+		Hooks: post.NewHooks(c.Demo || c.HooksInside)})
 	if err != nil {
 		return err
 	}
@@ -161,7 +166,8 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 	}
 	a.sessions = a.Store.Sessions(5 * time.Minute)
 	metrics := httpapi.NewMetrics(a.Desk)
-	handler, err := httpapi.New(httpapi.Config{Desk: a.Desk, Sessions: a.sessions, Web: c.Web, Log: c.Log, Secure: c.Secure || c.TLSCert != "", Proxies: c.Proxies, Metrics: metrics, Outside: outside,
+	handler, err := httpapi.New(httpapi.Config{Desk: a.Desk, Sessions: a.sessions, Web: c.Web, Log: c.Log,
+		Secure: c.Secure || c.TLSCert != "", Proxies: c.Proxies, Metrics: metrics, Outside: outside,
 		Morning: morning, Mailbag: standIn})
 	if err != nil {
 		return err
@@ -181,8 +187,10 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 }
 
 func (a *App) serve(l net.Listener, h http.Handler, c Config) {
-	server := &http.Server{Handler: h, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 20 * time.Second, WriteTimeout: 30 * time.Second,
-		IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10, ErrorLog: slog.NewLogLogger(slog.DiscardHandler, slog.LevelDebug)}
+	server := &http.Server{Handler: h, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 20 * time.Second,
+		WriteTimeout: 30 * time.Second,
+		IdleTimeout:  2 * time.Minute, MaxHeaderBytes: 32 << 10,
+		ErrorLog: slog.NewLogLogger(slog.DiscardHandler, slog.LevelDebug)}
 	a.servers = append(a.servers, server)
 	go func() {
 		var err error
@@ -222,7 +230,8 @@ func secretKey(set, dir string) ([]byte, error) {
 	return key, nil
 }
 
-// ownName is this server's name: that of its host, with an id that is kept in its folder, so that two servers never have one name and a restart keeps it.
+// ownName is this server's name: that of its host, with an id that is kept in its folder, so that two servers never
+// have one name and a restart keeps it.
 func ownName(dir string) (string, error) {
 	file := filepath.Join(dir, "server-id")
 	id, err := os.ReadFile(file)

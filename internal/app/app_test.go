@@ -22,8 +22,10 @@ import (
 func TestMain(m *testing.M) { pgtest.Main(m) }
 
 func config(t *testing.T, url string) app.Config {
-	return app.Config{DatabaseURL: url, Addr: "127.0.0.1:0", MetricsAddr: "127.0.0.1:0", DataDir: t.TempDir(), Clock: clockwork.NewRealClock(), Web: fstest.MapFS{},
-		Log: slog.New(slog.DiscardHandler), Carrier: func(c clockwork.Clock) carrier.Carrier { return sim.New(c, "US", demo.Outside) }}
+	return app.Config{DatabaseURL: url, Addr: "127.0.0.1:0", MetricsAddr: "127.0.0.1:0", DataDir: t.TempDir(),
+		Clock: clockwork.NewRealClock(), Web: fstest.MapFS{},
+		Log:     slog.New(slog.DiscardHandler),
+		Carrier: func(c clockwork.Clock) carrier.Carrier { return sim.New(c, "US", demo.Outside) }}
 }
 
 func TestItServesAndStops(t *testing.T) {

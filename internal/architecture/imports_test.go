@@ -15,9 +15,11 @@ import (
 // layers are the parts of the program from the ground up. A part may import those below it, and those beside it in the
 // same line only where allowed says so.
 var layers = [][]string{
-	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money", "core/duplicate", "core/presence", "core/finding", "core/promise", "core/audio",
+	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money",
+		"core/duplicate", "core/presence", "core/finding", "core/promise", "core/audio",
 		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch"},
-	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting", "core/round"},
+	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting",
+		"core/round"},
 	{"core/filter", "core/sequence"},
 	{"contract", "carrier", "formats", "blobs", "post", "optional"},
 	{"carrier/sim", "carrier/carriertest", "journal", "store/db", "media"},
@@ -35,15 +37,17 @@ var layers = [][]string{
 	{"bench", "generated", "architecture", "program"},
 }
 
-// areas are those of the desk, and which others each may look at besides firm, which all may. What would run the other way is an interface of the
-// lower one that the desk hands in.
+// areas are those of the desk, and which others each may look at besides firm, which all may. What would run the other
+// way is an interface of the lower one that the desk hands in.
 var areas = map[string][]string{
-	"firm": {}, "book": {}, "outreach": {}, "calls": {"book"}, "filing": {"book", "outreach", "calls"}, "rounds": {"book", "calls", "filing"},
+	"firm": {}, "book": {}, "outreach": {}, "calls": {"book"}, "filing": {"book", "outreach",
+		"calls"}, "rounds": {"book", "calls", "filing"},
 }
 
 // pure is what core may import besides itself.
 var pure = map[string]bool{"github.com/nyaruka/phonenumbers": true, "golang.org/x/text/currency": true,
-	"github.com/rickar/cal/v2": true, "github.com/rickar/cal/v2/au": true, "github.com/rickar/cal/v2/fr": true, "github.com/rickar/cal/v2/gb": true, "github.com/rickar/cal/v2/us": true}
+	"github.com/rickar/cal/v2": true, "github.com/rickar/cal/v2/au": true, "github.com/rickar/cal/v2/fr": true,
+	"github.com/rickar/cal/v2/gb": true, "github.com/rickar/cal/v2/us": true}
 
 // forbiddenInCore are those of the standard library that do I/O or know the time of day by themselves.
 var forbiddenInCore = []string{"os", "net", "net/http", "database/sql", "log", "log/slog", "sync", "context"}

@@ -20,7 +20,8 @@ const (
 	methodsOfStruct = 90
 )
 
-// goFiles are the hand-written files of a folder of the desk, without its tests; the folder is named from the module's root.
+// goFiles are the hand-written files of a folder of the desk, without its tests; the folder is named from the module's
+// root.
 func goFiles(t *testing.T, folder string) []string {
 	t.Helper()
 	all, err := filepath.Glob(filepath.Join("../..", folder, "*.go"))

@@ -23,7 +23,8 @@ func (w *workshop) bareClick(c *gin.Context) {
 		c.Status(http.StatusBadRequest)
 		return
 	}
-	if err := w.commit(c.Request.Context(), placing(w.users[1], w.line, store.NewID(), store.NewID(), w.linked, time.Now())); err != nil {
+	if err := w.commit(c.Request.Context(),
+		placing(w.users[1], w.line, store.NewID(), store.NewID(), w.linked, time.Now())); err != nil {
 		c.String(http.StatusInternalServerError, err.Error())
 		return
 	}
@@ -116,7 +117,8 @@ func filing(slip, user uuid.UUID, now time.Time) *pgx.Batch {
 }
 
 func fact(b *pgx.Batch, id uuid.UUID, seq int, kind string, now time.Time) {
-	b.Queue(`INSERT INTO call_facts (call_id, seq, at, kind, schema, data) VALUES ($1, $2, $3, $4, 1, '{"leg": 2}')`, id, seq, now, kind)
+	b.Queue(`INSERT INTO call_facts (call_id, seq, at, kind, schema, data) VALUES ($1, $2, $3, $4, 1, '{"leg": 2}')`,
+		id, seq, now, kind)
 }
 
 func command(b *pgx.Batch, user uuid.UUID, now time.Time) {

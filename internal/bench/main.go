@@ -1,5 +1,5 @@
-// Command bench measures the desk beside a bare reference, both in one run, by turns, on a durable private database, and
-// writes the ratios. It must not be part of any test: machines differ, ratios less so.
+// Command bench measures the desk beside a bare reference, both in one run, by turns, on a durable private database,
+// and writes the ratios. It must not be part of any test: machines differ, ratios less so.
 package main
 
 import (
@@ -28,13 +28,15 @@ func main() {
 	loaded := flag.Duration("loaded", 30*time.Second, "for how long a hundred recorded calls go on")
 	flag.Parse()
 	log.SetFlags(0)
-	if err := run(context.Background(), *out, *only, *clicks, *runs, *people, time.Duration(*seconds*float64(time.Second)), *loaded); err != nil {
+	if err := run(context.Background(), *out, *only, *clicks, *runs, *people,
+		time.Duration(*seconds*float64(time.Second)), *loaded); err != nil {
 		log.Fatal("bench: ", err)
 	}
 }
 
 func run(ctx context.Context, out, only string, clicks, runs, people int, length, loadedFor time.Duration) error {
-	// Beside the project, as the demo's database is: where every program makes its small files a new one can take a millisecond of the file system.
+	// Beside the project, as the demo's database is: where every program makes its small files a new one can take a
+	// millisecond of the file system.
 	here, err := filepath.Abs(".")
 	if err != nil {
 		return err
@@ -106,7 +108,8 @@ type callFigures struct {
 }
 
 // calls measures the way from a click to a filed slip, in a small firm.
-func calls(ctx context.Context, cluster *pgcluster.Cluster, dir string, clicks, runs int, length time.Duration) (callFigures, error) {
+func calls(ctx context.Context, cluster *pgcluster.Cluster, dir string, clicks, runs int,
+	length time.Duration) (callFigures, error) {
 	f := callFigures{runs: runs}
 	s, err := store.Open(ctx, cluster.URL("postgres"), 32)
 	if err != nil {
@@ -127,7 +130,8 @@ func calls(ctx context.Context, cluster *pgcluster.Cluster, dir string, clicks, 
 	if f.click, err = w.clicks(ctx, clicks); err != nil {
 		return f, fmt.Errorf("clicks: %w", err)
 	}
-	// What autovacuum does within a minute in a database that goes on: with the statistics of empty tables, plans are made that read them whole.
+	// What autovacuum does within a minute in a database that goes on: with the statistics of empty tables, plans are
+	// made that read them whole.
 	if _, err := s.Pool.Exec(ctx, "ANALYZE"); err != nil {
 		return f, err
 	}
@@ -154,7 +158,8 @@ func quantile(values []float64, q float64) float64 {
 func report(w io.Writer, all results) {
 	p := func(format string, args ...any) { fmt.Fprintf(w, format+"\n", args...) }
 	p("# Benchmarks\n")
-	p("Made by `make bench` on %s, on two shared cores, with a durable database (fsync on). Each quantity is measured beside a bare", time.Now().UTC().Format("2 January 2006"))
+	p("Made by `make bench` on %s, on two shared cores, with a durable database (fsync on). Each quantity is "+
+		"measured beside a bare", time.Now().UTC().Format("2 January 2006"))
 	p("reference where there is one, by turns, in one run; the ratio is what counts.\n")
 	if all.calls.click.ours != nil {
 		all.calls.report(p)
@@ -183,9 +188,11 @@ func (c callFigures) report(p func(string, ...any)) {
 	p("| --- | --- | --- | --- | --- |")
 	row(p, "click to dial, p50", "ms", quantile(c.click.ours, 0.5), quantile(c.click.bare, 0.5), "at most 2")
 	row(p, "click to dial, p99", "ms", quantile(c.click.ours, 0.99), quantile(c.click.bare, 0.99), "at most 3")
-	row(p, fmt.Sprintf("calls filed a second, 8 clients, median of %d", c.runs), "", quantile(c.through.ours, 0.5), quantile(c.through.bare, 0.5), "at least 0.50")
+	row(p, fmt.Sprintf("calls filed a second, 8 clients, median of %d", c.runs), "", quantile(c.through.ours, 0.5),
+		quantile(c.through.bare, 0.5), "at least 0.50")
 	row(p, "filing with five effects, p50", "ms", quantile(c.effects.ours, 0.5), quantile(c.effects.bare, 0.5), "")
-	row(p, "filing with five effects, p95", "ms", quantile(c.effects.ours, 0.95), quantile(c.effects.bare, 0.95), "p95 under 50 ms")
+	row(p, "filing with five effects, p95", "ms", quantile(c.effects.ours, 0.95), quantile(c.effects.bare, 0.95),
+		"p95 under 50 ms")
 	p("| JavaScript at first load, gzip | %d kB | | | at most 250 kB |", c.bytes/1000)
 	p(`
 - **Click to dial**: from the HTTP request of a click, over loopback, until the carrier is asked to dial (%d clicks). Ours finds who is
@@ -203,8 +210,10 @@ func (f figures) report(p func(string, ...any)) {
 	p("## The book, with %d people and %d numbers\n", f.people, f.numbers)
 	p("| what | ours | bare | ratio | goal |")
 	p("| --- | --- | --- | --- | --- |")
-	row(p, "candidates of a number, p50", "ms", quantile(f.candidates.ours, 0.5), quantile(f.candidates.bare, 0.5), "at most 1.5")
-	row(p, "candidates of a number, p95", "ms", quantile(f.candidates.ours, 0.95), quantile(f.candidates.bare, 0.95), "at most 1.5")
+	row(p, "candidates of a number, p50", "ms", quantile(f.candidates.ours, 0.5), quantile(f.candidates.bare, 0.5),
+		"at most 1.5")
+	row(p, "candidates of a number, p95", "ms", quantile(f.candidates.ours, 0.95), quantile(f.candidates.bare, 0.95),
+		"at most 1.5")
 	one := func(what string, values []float64, goal string) {
 		p("| %s | %.1f ms (p50 %.1f) | | | %s |", what, quantile(values, 0.95), quantile(values, 0.5), goal)
 	}
@@ -223,7 +232,8 @@ func (f figures) report(p func(string, ...any)) {
 
 func reportImports(p func(string, ...any), imports []importFigures) {
 	p("## Imports\n")
-	p("| rows | checked and staged (10,000 rows/s) | in the book with all indexes (4,000 rows/s) | heap in use at most (the same for both) |")
+	p("| rows | checked and staged (10,000 rows/s) | in the book with all indexes (4,000 rows/s) | heap in use at " +
+		"most (the same for both) |")
 	p("| --- | --- | --- | --- |")
 	for _, i := range imports {
 		p("| %d | %.0f rows/s | %.0f rows/s | %.0f MB |", i.rows, i.staged, i.loaded, i.heap)

@@ -41,7 +41,8 @@ type importFigures struct {
 	heap           float64 // MB, the most that was in use
 }
 
-// million makes a book of many people in a database of its own and measures reading it; then it measures imports in another.
+// million makes a book of many people in a database of its own and measures reading it; then it measures imports in
+// another.
 func million(ctx context.Context, cluster *pgcluster.Cluster, dir string, people int) (figures, error) {
 	f := figures{people: people}
 	s, d, network, err := freshDesk(ctx, cluster, "million", dir)
@@ -60,7 +61,8 @@ func million(ctx context.Context, cluster *pgcluster.Cluster, dir string, people
 }
 
 // imports takes files of so many rows into a book that is empty at first.
-func imports(ctx context.Context, cluster *pgcluster.Cluster, dir string, rows ...int) (all []importFigures, err error) {
+func imports(ctx context.Context, cluster *pgcluster.Cluster, dir string, rows ...int) (all []importFigures,
+	err error) {
 	s, d, _, err := freshDesk(ctx, cluster, "imports", dir)
 	if err != nil {
 		return nil, err
@@ -77,7 +79,8 @@ func imports(ctx context.Context, cluster *pgcluster.Cluster, dir string, rows .
 	return all, nil
 }
 
-func freshDesk(ctx context.Context, cluster *pgcluster.Cluster, name, dir string) (*store.Store, *desk.Desk, *sim.Sim, error) {
+func freshDesk(ctx context.Context, cluster *pgcluster.Cluster, name, dir string) (*store.Store, *desk.Desk, *sim.Sim,
+	error) {
 	admin, err := store.Open(ctx, cluster.URL("postgres"), 1)
 	if err != nil {
 		return nil, nil, nil, err
@@ -97,20 +100,26 @@ func freshDesk(ctx context.Context, cluster *pgcluster.Cluster, name, dir string
 		return nil, nil, nil, err
 	}
 	network := sim.New(clockwork.NewRealClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{} })
-	d, err := desk.Open(ctx, firm.Config{Store: s, Clock: clockwork.NewRealClock(), Log: slog.New(slog.DiscardHandler), Server: "bench-" + name, Demo: true,
+	d, err := desk.Open(ctx, firm.Config{Store: s, Clock: clockwork.NewRealClock(), Log: slog.New(slog.DiscardHandler),
+		Server: "bench-" + name, Demo: true,
 		JournalFile: filepath.Join(dir, "journal-"+name), FilesDir: filepath.Join(dir, name),
 		Carrier: network})
 	return s, d, network, err
 }
 
 // parts of made-up names: sixty given names and 1,600 family names.
-var begins = strings.Fields("Oster Bright Oak Under Hollo Ash Hallo Merri Tall Fen Quil Sorrel Thistle Lark Dun Aver Brack Cold Dell East Farrow Gorse Hazel Ingle Juniper Kestrel Lind Moss Nettle Orchard Pelle Quarring Rush Stone Tama Umber Vanter Willow Yarrow Zephy")
-var ends = strings.Fields("lund water hurst hill way dale den grass wright lan by wood moor mere ley en brook wyn marsh field rigg son qvale grave combe ton beck rind pool rine garth well kin glove land mine worth stead thorpe ridge")
+var begins = strings.Fields("Oster Bright Oak Under Hollo Ash Hallo Merri Tall Fen Quil Sorrel Thistle Lark Dun " +
+	"Aver Brack Cold Dell East Farrow Gorse Hazel Ingle Juniper Kestrel Lind Moss Nettle Orchard Pelle Quarring " +
+	"Rush Stone Tama Umber Vanter Willow Yarrow Zephy")
+var ends = strings.Fields("lund water hurst hill way dale den grass wright lan by wood moor mere ley en brook wyn " +
+	"marsh field rigg son qvale grave combe ton beck rind pool rine garth well kin glove land mine worth stead " +
+	"thorpe ridge")
 
 // fillMillion makes people with their numbers and calls, without the indexes, which are made anew afterwards. The
 // numbers begin with +999, a country code that nobody has: the ranges for fiction are too small.
 func fillMillion(ctx context.Context, s *store.Store, people int) (numbers int, err error) {
-	rows, err := s.Pool.Query(ctx, `SELECT indexname, indexdef FROM pg_indexes WHERE tablename IN ('records', 'phone_numbers', 'history') AND indexname NOT LIKE '%pkey'`)
+	rows, err := s.Pool.Query(ctx,
+		`SELECT indexname, indexdef FROM pg_indexes WHERE tablename IN ('records', 'phone_numbers', 'history') AND indexname NOT LIKE '%pkey'`)
 	if err != nil {
 		return 0, err
 	}
@@ -145,7 +154,10 @@ func fillMillion(ctx context.Context, s *store.Store, people int) (numbers int, 
 		   ($3::text[])[1 + abs(hashint4(i + 1000003)::bigint) % array_length($3::text[], 1)] || ($4::text[])[1 + abs(hashint4(i + 2000003)::bigint) % array_length($4::text[], 1)] AS family) g,
 		   (SELECT array_agg(id) AS ids FROM records WHERE kind = 'company') c, (SELECT array_agg(id) AS ids FROM users WHERE role = 'rep') u`,
 	}
-	given := strings.Fields("Berit Ansel Fenna Joss Petra Corin Wren Linus Marit Odell Tamsin Ruben Signe Ivo Calla Dario Elske Floris Greta Hollis Imke Jorun Kester Lovisa Merrin Nils Orla Pascal Quilla Roan Sanne Torben Una Viggo Willa Yorick Zelda Arlen Bettina Cato Dagny Emlyn Freya Gideon Hester Isko Jonna Kaspar Leontine Magnus Nell Oskar Perrin Rosalind Stellan Thea Ulric Vesna Winifred Anneliese")
+	given := strings.Fields("Berit Ansel Fenna Joss Petra Corin Wren Linus Marit Odell Tamsin Ruben Signe Ivo Calla " +
+		"Dario Elske Floris Greta Hollis Imke Jorun Kester Lovisa Merrin Nils Orla Pascal Quilla Roan Sanne Torben " +
+		"Una Viggo Willa Yorick Zelda Arlen Bettina Cato Dagny Emlyn Freya Gideon Hester Isko Jonna Kaspar Leontine " +
+		"Magnus Nell Oskar Perrin Rosalind Stellan Thea Ulric Vesna Winifred Anneliese")
 	if err := exec(steps[0], people, given, begins, ends); err != nil {
 		return 0, fmt.Errorf("people: %w", err)
 	}
@@ -218,7 +230,9 @@ func (f *figures) read(ctx context.Context, s *store.Store, d *desk.Desk) error 
 	for i := range 210 { // somebody of the book each time
 		n := number()
 		var given, family string
-		if err := s.Pool.QueryRow(ctx, `SELECT r.given, r.family FROM phone_numbers n JOIN records r ON r.id = n.record_id WHERE n.e164 = $1`, n).Scan(&given, &family); err != nil {
+		if err := s.Pool.QueryRow(ctx,
+			`SELECT r.given, r.family FROM phone_numbers n JOIN records r ON r.id = n.record_id WHERE n.e164 = $1`,
+			n).Scan(&given, &family); err != nil {
 			return err
 		}
 		var p, g, m []float64
@@ -253,7 +267,8 @@ func (f *figures) read(ctx context.Context, s *store.Store, d *desk.Desk) error 
 			return fmt.Errorf("the row before row %d: %w", offset, err)
 		}
 		start = time.Now()
-		if _, err = d.Book.Rows(ctx, a, contract.RowQuery{Kinds: people, Offset: &offset, After: &before.Rows[0].ID}); err != nil {
+		if _, err = d.Book.Rows(ctx, a,
+			contract.RowQuery{Kinds: people, Offset: &offset, After: &before.Rows[0].ID}); err != nil {
 			return err
 		}
 		if i >= 10 {
@@ -296,13 +311,15 @@ func importFile(ctx context.Context, s *store.Store, d *desk.Desk, dir string, r
 		if i%5 < 3 {
 			office = fmt.Sprintf(`"(%d) 555-01%02d x %d"`, 201+r.IntN(700), r.IntN(100), r.IntN(90))
 		}
-		fmt.Fprintf(file, "Una%d,%s%s,una%d.%d@many.example,%d 555 01%02d,%s,Local radio spot,\"Wants a tank, asks for the price\"\n", i%97, begins[r.IntN(len(begins))], ends[r.IntN(len(ends))],
+		fmt.Fprintf(file, "Una%d,%s%s,una%d.%d@many.example,%d 555 01%02d,%s,Local radio spot,\"Wants a tank, asks "+
+			"for the price\"\n", i%97, begins[r.IntN(len(begins))], ends[r.IntN(len(ends))],
 			rows, i, 413+i%3, r.IntN(100), office)
 	}
 	if _, err := file.Seek(0, 0); err != nil {
 		return f, err
 	}
-	i, err := d.Files.AddImport(ctx, a, contract.NewImport{Kind: contract.RecordKindContact, Format: contract.NewImportFormatCsv, FileName: "rows.csv"})
+	i, err := d.Files.AddImport(ctx, a,
+		contract.NewImport{Kind: contract.RecordKindContact, Format: contract.NewImportFormatCsv, FileName: "rows.csv"})
 	if err != nil {
 		return f, err
 	}
@@ -336,7 +353,8 @@ func importFile(ctx context.Context, s *store.Store, d *desk.Desk, dir string, r
 		}
 	}
 	start := time.Now()
-	if _, err := d.Files.PlanImport(ctx, a, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake}); err != nil {
+	if _, err := d.Files.PlanImport(ctx, a, i.ID,
+		contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake}); err != nil {
 		return f, err
 	}
 	if err := until(contract.ImportStateChecked); err != nil {
@@ -353,7 +371,8 @@ func importFile(ctx context.Context, s *store.Store, d *desk.Desk, dir string, r
 	f.loaded = float64(rows) / time.Since(start).Seconds()
 	f.heap = float64(most.Load()) / (1 << 20)
 	var count int
-	if err := s.Pool.QueryRow(ctx, `SELECT count(*) FROM records WHERE email LIKE $1`, fmt.Sprintf("una%d.%%", rows)).Scan(&count); err != nil {
+	if err := s.Pool.QueryRow(ctx, `SELECT count(*) FROM records WHERE email LIKE $1`,
+		fmt.Sprintf("una%d.%%", rows)).Scan(&count); err != nil {
 		return f, err
 	}
 	if count != rows {

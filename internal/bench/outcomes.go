@@ -18,7 +18,8 @@ import (
 const fiveEffects = `[{"kind":"follow_up","act":"call","text":"Call {given name} again","after":{"count":2,"unit":"business_days","at":600}}, {"kind":"add_to_list","target":%q,"after":{}},
 	{"kind":"add_tag","text":"bench","after":{}}, {"kind":"deal_stage","value":"decision","after":{}}, {"kind":"new_case","text":"Visit {company}","after":{}}]`
 
-// effects measures the filing of a slip with five effects, and pgx alone that writes the same rows in one transaction, by turns; in milliseconds.
+// effects measures the filing of a slip with five effects, and pgx alone that writes the same rows in one transaction,
+// by turns; in milliseconds.
 func (w *workshop) effects(ctx context.Context, count int) (pair, error) {
 	var p pair
 	list, effective := store.NewID(), store.NewID()
@@ -27,7 +28,8 @@ func (w *workshop) effects(ctx context.Context, count int) (pair, error) {
 		args []any
 	}{
 		{`INSERT INTO lists (id, name, type, record_kind, owner_id, created_at) VALUES ($1, 'bench', 'hand', 'contact', $2, now())`, []any{list, w.users[0]}},
-		{`INSERT INTO outcomes (id, label, position, reached, effects) VALUES ($1, 'bench', 99, true, $2::jsonb)`, []any{effective, fmt.Sprintf(fiveEffects, list)}},
+		{`INSERT INTO outcomes (id, label, position, reached, effects) VALUES ($1, 'bench', 99, true, $2::jsonb)`,
+			[]any{effective, fmt.Sprintf(fiveEffects, list)}},
 	} {
 		if _, err := w.store.Pool.Exec(ctx, s.sql, s.args...); err != nil {
 			return p, err
@@ -45,7 +47,8 @@ func (w *workshop) effects(ctx context.Context, count int) (pair, error) {
 	time.Sleep(6 * time.Second) // what is remembered of the firm is read again
 	for n := range 2*count + 20 {
 		// Each filing finds the same: no tag, no place on the list, another stage.
-		if _, err := w.store.Pool.Exec(ctx, `UPDATE records SET tags = '{}', stage = CASE WHEN kind = 'deal' THEN 'offer' ELSE stage END WHERE id IN ($1, $2)`, person, deal); err != nil {
+		if _, err := w.store.Pool.Exec(ctx,
+			`UPDATE records SET tags = '{}', stage = CASE WHEN kind = 'deal' THEN 'offer' ELSE stage END WHERE id IN ($1, $2)`, person, deal); err != nil {
 			return p, err
 		}
 		if _, err := w.store.Pool.Exec(ctx, `DELETE FROM list_members WHERE list_id = $1`, list); err != nil {
@@ -64,7 +67,8 @@ func (w *workshop) effects(ctx context.Context, count int) (pair, error) {
 			if n == 0 && len(filed.Links) < 2 {
 				return p, fmt.Errorf("the case does not stand on the call: not all five effects were done")
 			}
-		} else if err := w.commit(ctx, bareEffects(c, w.users[0], person, deal, list, effective, time.Now())); err != nil {
+		} else if err := w.commit(ctx, bareEffects(c, w.users[0], person, deal, list, effective,
+			time.Now())); err != nil {
 			return p, fmt.Errorf("filing, bare: %w", err)
 		}
 		took := float64(time.Since(began).Microseconds()) / 1000
@@ -83,7 +87,8 @@ func (w *workshop) effects(ctx context.Context, count int) (pair, error) {
 // readyToFile is a call that has ended, with the outcome chosen.
 func (w *workshop) readyToFile(ctx context.Context, a firm.Actor, person, outcome uuid.UUID) (contract.Call, error) {
 	var number uuid.UUID
-	if err := w.store.Pool.QueryRow(ctx, `SELECT id FROM phone_numbers WHERE record_id = $1 AND id = ANY ($2) LIMIT 1`, person, w.numbers).Scan(&number); err != nil {
+	if err := w.store.Pool.QueryRow(ctx, `SELECT id FROM phone_numbers WHERE record_id = $1 AND id = ANY ($2) LIMIT 1`,
+		person, w.numbers).Scan(&number); err != nil {
 		return contract.Call{}, err
 	}
 	c, err := w.desk.Calls.PlaceCall(ctx, a, uuid.NewString(), contract.NewCall{NumberID: &number})
@@ -96,14 +101,16 @@ func (w *workshop) readyToFile(ctx context.Context, a firm.Actor, person, outcom
 	for w.desk.Calls.PhaseOf(c.ID) != "" && w.desk.Calls.PhaseOf(c.ID) != "ended" {
 		time.Sleep(50 * time.Microsecond)
 	}
-	return w.desk.Filing.ChangeSlip(ctx, a, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &outcome})
+	return w.desk.Filing.ChangeSlip(ctx, a, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &outcome})
 }
 
 // bareEffects writes the rows that filing with the five effects writes.
 func bareEffects(c contract.Call, user, person, deal, list, outcome uuid.UUID, now time.Time) *pgx.Batch {
 	b := filing(c.Slip.ID, user, now)
 	filed, followUp, made := store.NewID(), store.NewID(), store.NewID()
-	b.Queue(`INSERT INTO filings (id, slip_id, user_id, outcome_id, at, asked) VALUES ($1, $2, $3, $4, $5, false)`, filed, c.Slip.ID, user, outcome, now)
+	b.Queue(`INSERT INTO filings (id, slip_id, user_id, outcome_id, at, asked) VALUES ($1, $2, $3, $4, $5, false)`,
+		filed, c.Slip.ID, user, outcome, now)
 	b.Queue(`INSERT INTO follow_ups (id, record_id, owner_id, slip_id, kind, text, due_at, created_by, created_at) VALUES ($1, $2, $3, $4, 'call', 'Call again', $5, $3, $5)`, followUp, person, user, c.Slip.ID, now)
 	b.Queue(`INSERT INTO history (record_id, at, kind, ref_id) VALUES ($1, $2, 'follow_up', $3)`, person, now, followUp)
 	b.Queue(`INSERT INTO list_members (list_id, record_id, at) VALUES ($1, $2, $3)`, list, person, now)

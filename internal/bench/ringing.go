@@ -30,11 +30,12 @@ import (
 // ringFigures are measured with the large book.
 type ringFigures struct {
 	connected []int
-	drawn     []pair  // ms from the carrier's event to the ring drawn in Chromium, for each of connected; bare: a pushed word
-	cores     float64 // busy with 200 windows at 40 addressed events a minute each
-	arrived   int     // calls that came in within a minute
-	recorded  int
-	twice     int
+	// ms from the carrier's event to the ring drawn in Chromium, for each of connected; bare: a pushed word
+	drawn    []pair
+	cores    float64 // busy with 200 windows at 40 addressed events a minute each
+	arrived  int     // calls that came in within a minute
+	recorded int
+	twice    int
 }
 
 const (
@@ -44,10 +45,12 @@ const (
 	eventsMinute = 40
 )
 
-// ringing measures from the carrier's event to the screen, with one browser and many other windows, and a minute full of calls.
+// ringing measures from the carrier's event to the screen, with one browser and many other windows, and a minute full
+// of calls.
 func ringing(ctx context.Context, s *store.Store, d *desk.Desk, network *sim.Sim) (ringFigures, error) {
 	f := ringFigures{connected: []int{1, 50, 200}}
-	handler, err := httpapi.New(httpapi.Config{Desk: d, Sessions: s.Sessions(0), Web: web.Dist(), Log: slog.New(slog.DiscardHandler), Outside: network})
+	handler, err := httpapi.New(httpapi.Config{Desk: d, Sessions: s.Sessions(0), Web: web.Dist(),
+		Log: slog.New(slog.DiscardHandler), Outside: network})
 	if err != nil {
 		return f, err
 	}
@@ -67,7 +70,8 @@ func ringing(ctx context.Context, s *store.Store, d *desk.Desk, network *sim.Sim
 	if err != nil {
 		return f, err
 	}
-	alloc, stop := chromedp.NewExecAllocator(ctx, chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
+	alloc, stop := chromedp.NewExecAllocator(ctx, chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.NoFirstRun,
 		chromedp.ExecPath("chromium-headless-shell"), chromedp.Flag("disable-dev-shm-usage", true))
 	defer stop()
 	if err := w.open(alloc); err != nil {
@@ -113,7 +117,9 @@ func (w *ringer) reps(ctx context.Context, s *store.Store, count int) ([]signed,
 	var all []signed
 	for i := range count {
 		login := fmt.Sprintf("rep%d", i)
-		id, err := firm.AddUser(ctx, s.Queries, firm.NewUser{Login: login, Name: login, Password: firm.DemoPassword, Role: firm.Rep, Zone: "America/New_York"})
+		id, err := firm.AddUser(ctx, s.Queries,
+			firm.NewUser{Login: login, Name: login, Password: firm.DemoPassword, Role: firm.Rep,
+				Zone: "America/New_York"})
 		if err != nil {
 			return nil, err
 		}
@@ -152,7 +158,8 @@ type signed struct {
 }
 
 func signIn(base, login string) (*http.Cookie, error) {
-	r, err := http.NewRequest(http.MethodPost, base+"/api/session", strings.NewReader(`{"login":"`+login+`","password":"`+firm.DemoPassword+`"}`))
+	r, err := http.NewRequest(http.MethodPost, base+"/api/session",
+		strings.NewReader(`{"login":"`+login+`","password":"`+firm.DemoPassword+`"}`))
 	if err != nil {
 		return nil, err
 	}
@@ -197,7 +204,8 @@ func until(ctx context.Context, expression string) error {
 	return fmt.Errorf("the browser never showed %s", expression)
 }
 
-// drawn resolves with the time at which something that fits a selector has been drawn: after the frame that follows its coming.
+// drawn resolves with the time at which something that fits a selector has been drawn: after the frame that follows its
+// coming.
 const drawn = `window.drawn = new Promise((resolve) => { const look = () => { if (!document.querySelector(%q)) return false;
 	requestAnimationFrame(() => { const c = new MessageChannel(); c.port1.onmessage = () => resolve(performance.timeOrigin + performance.now()); c.port2.postMessage(0); }); return true; };
 	const o = new MutationObserver(() => { if (look()) o.disconnect(); }); o.observe(document, {subtree: true, childList: true}); }); true`
@@ -276,7 +284,8 @@ type sockets struct {
 func (s *sockets) upTo(ctx context.Context, count int, reps []signed) error {
 	for len(s.open) < count {
 		header := http.Header{"Cookie": {reps[len(s.open)].cookie.String()}, "Origin": {s.base}}
-		conn, _, err := websocket.Dial(ctx, strings.Replace(s.base, "http", "ws", 1)+"/api/live", &websocket.DialOptions{HTTPHeader: header})
+		conn, _, err := websocket.Dial(ctx, strings.Replace(s.base, "http", "ws", 1)+"/api/live",
+			&websocket.DialOptions{HTTPHeader: header})
 		if err != nil {
 			return err
 		}
@@ -299,7 +308,8 @@ func (s *sockets) close() {
 	}
 }
 
-// events sends each rep 40 addressed events a minute for ten seconds, and gives how much of a core this process used more than at rest.
+// events sends each rep 40 addressed events a minute for ten seconds, and gives how much of a core this process used
+// more than at rest.
 func (w *ringer) events(reps []signed) float64 {
 	const long = 10 * time.Second
 	rest := used(func() { time.Sleep(long) })
@@ -309,7 +319,8 @@ func (w *ringer) events(reps []signed) float64 {
 		for i, end := 0, time.Now().Add(long); time.Now().Before(end); i++ {
 			<-ticker.C
 			call := uuid.New()
-			w.desk.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, CallID: &call, Call: &contract.CallState{CallID: call, Phase: contract.PhaseSpeaking, StartedAt: time.Now()}},
+			w.desk.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, CallID: &call,
+				Call: &contract.CallState{CallID: call, Phase: contract.PhaseSpeaking, StartedAt: time.Now()}},
 				reps[i%len(reps)].id)
 		}
 	})
@@ -368,11 +379,14 @@ func (f ringFigures) report(p func(string, ...any)) {
 			goal = "p95 under 150 ms"
 		}
 		x := f.drawn[i]
-		row(p, fmt.Sprintf("carrier's event to ring drawn, %d reps connected, p50", n), "ms", quantile(x.ours, 0.5), quantile(x.bare, 0.5), "")
-		row(p, fmt.Sprintf("carrier's event to ring drawn, %d reps connected, p95", n), "ms", quantile(x.ours, 0.95), quantile(x.bare, 0.95), goal)
+		row(p, fmt.Sprintf("carrier's event to ring drawn, %d reps connected, p50", n), "ms", quantile(x.ours, 0.5),
+			quantile(x.bare, 0.5), "")
+		row(p, fmt.Sprintf("carrier's event to ring drawn, %d reps connected, p95", n), "ms", quantile(x.ours, 0.95),
+			quantile(x.bare, 0.95), goal)
 	}
 	p("| 200 reps, 40 addressed events a minute each | %.3f cores | | | less than 0.5 |", f.cores)
-	p("| calls that came in within a minute | %d, recorded %d, twice %d | | | all, none twice |", f.arrived, f.recorded, f.twice)
+	p("| calls that came in within a minute | %d, recorded %d, twice %d | | | all, none twice |", f.arrived, f.recorded,
+		f.twice)
 	p(`
 - **Ring**: from the stand-in's telling of a call until Chromium has drawn the ring with who it is: written down, matched among all numbers, routed to the
   four reps of a line, pushed, read, drawn. Bare: a word pushed through a WebSocket and drawn by the same Chromium, by turns, %d each. The other reps are Go sockets.

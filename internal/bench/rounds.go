@@ -38,7 +38,8 @@ type roundFigures struct {
 }
 
 // rounds measures a round of a hundred thousand people, and five hundred reps on one list.
-func rounds(ctx context.Context, cluster *pgcluster.Cluster, dir string, settles, runs int) (f roundFigures, err error) {
+func rounds(ctx context.Context, cluster *pgcluster.Cluster, dir string, settles, runs int) (f roundFigures,
+	err error) {
 	admin, err := store.Open(ctx, cluster.URL("postgres"), 1)
 	if err != nil {
 		return f, err
@@ -92,9 +93,11 @@ func rounds(ctx context.Context, cluster *pgcluster.Cluster, dir string, settles
 }
 
 // startsRounds starts a round five times and works through a part of the last one.
-func (w *workshop) startsRounds(ctx context.Context, client *http.Client, cookie *http.Cookie, list uuid.UUID, settles int, f *roundFigures) error {
+func (w *workshop) startsRounds(ctx context.Context, client *http.Client, cookie *http.Cookie, list uuid.UUID,
+	settles int, f *roundFigures) error {
 	var noAnswer uuid.UUID
-	if err := w.store.Pool.QueryRow(ctx, `SELECT id FROM outcomes WHERE label = 'No answer'`).Scan(&noAnswer); err != nil {
+	if err := w.store.Pool.QueryRow(ctx,
+		`SELECT id FROM outcomes WHERE label = 'No answer'`).Scan(&noAnswer); err != nil {
 		return err
 	}
 	var ines uuid.UUID
@@ -129,7 +132,8 @@ func (w *workshop) startsRounds(ctx context.Context, client *http.Client, cookie
 		if r, err = send("/api/rounds", contract.RoundStart{ListID: &list, Settings: settings}); err != nil {
 			return fmt.Errorf("starting a round: %w", err)
 		}
-		if r, err = send("/api/rounds/"+r.ID.String()+"/acts", contract.RoundAct{Act: contract.RoundActActGo}); err != nil {
+		if r, err = send("/api/rounds/"+r.ID.String()+"/acts",
+			contract.RoundAct{Act: contract.RoundActActGo}); err != nil {
 			return err
 		}
 		f.first = append(f.first, (<-w.dialed).Sub(began).Seconds()*1000)
@@ -144,14 +148,16 @@ func (w *workshop) startsRounds(ctx context.Context, client *http.Client, cookie
 			return fmt.Errorf("a round of %d, not of %d people", r.Total, peopleOnList)
 		}
 		if n < 4 { // the next one begins afresh
-			if _, err := send("/api/rounds/"+r.ID.String()+"/acts", contract.RoundAct{Act: contract.RoundActActSkip}); err != nil {
+			if _, err := send("/api/rounds/"+r.ID.String()+"/acts",
+				contract.RoundAct{Act: contract.RoundActActSkip}); err != nil {
 				return err
 			}
 			<-w.dialed
 			if err := w.desk.Calls.HangUp(ctx, a, mustCall(w.desk.Rounds.Round(ctx, a, r.ID))); err != nil {
 				return err
 			}
-			if _, err := send("/api/rounds/"+r.ID.String()+"/acts", contract.RoundAct{Act: contract.RoundActActEnd}); err != nil {
+			if _, err := send("/api/rounds/"+r.ID.String()+"/acts",
+				contract.RoundAct{Act: contract.RoundActActEnd}); err != nil {
 				return err
 			}
 		}
@@ -161,7 +167,8 @@ func (w *workshop) startsRounds(ctx context.Context, client *http.Client, cookie
 			return fmt.Errorf("the round is at nobody: %s", r.Waits)
 		}
 		began := time.Now()
-		if r, err = send("/api/rounds/"+r.ID.String()+"/settle", contract.RoundSettle{SlipID: r.Current.Call.Slip.ID, OutcomeID: &noAnswer}); err != nil {
+		if r, err = send("/api/rounds/"+r.ID.String()+"/settle",
+			contract.RoundSettle{SlipID: r.Current.Call.Slip.ID, OutcomeID: &noAnswer}); err != nil {
 			return fmt.Errorf("settling: %w", err)
 		}
 		if took := (<-w.dialed).Sub(began); n >= 20 {
@@ -182,12 +189,14 @@ func mustCall(r contract.Round, err error) uuid.UUID {
 	return r.Current.Call.ID
 }
 
-// takeTogether lets many reps take people of one round at once, and pgx alone rows of a table of the same shape, by turns.
+// takeTogether lets many reps take people of one round at once, and pgx alone rows of a table of the same shape, by
+// turns.
 func (w *workshop) takeTogether(ctx context.Context, list uuid.UUID, runs int) (p pair, doubles int, err error) {
 	var reps []firm.Actor
 	for i := range repsOnList {
 		id := store.NewID()
-		if _, err := w.store.Pool.Exec(ctx, `INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`, id, fmt.Sprintf("rep%03d", i)); err != nil {
+		if _, err := w.store.Pool.Exec(ctx,
+			`INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`, id, fmt.Sprintf("rep%03d", i)); err != nil {
 			return p, 0, err
 		}
 		if err := w.store.InsertRepState(ctx, db.InsertRepStateParams{UserID: id, At: time.Now()}); err != nil {
@@ -205,7 +214,8 @@ func (w *workshop) takeTogether(ctx context.Context, list uuid.UUID, runs int) (
 	}
 	settings.Pace, settings.SkipCalledToday = contract.ByKey, false
 	for range runs {
-		r, err := w.desk.Rounds.StartRound(ctx, reps[0], uuid.NewString(), contract.RoundStart{ListID: &list, Settings: settings})
+		r, err := w.desk.Rounds.StartRound(ctx, reps[0], uuid.NewString(),
+			contract.RoundStart{ListID: &list, Settings: settings})
 		if err != nil {
 			return p, 0, err
 		}
@@ -219,7 +229,8 @@ func (w *workshop) takeTogether(ctx context.Context, list uuid.UUID, runs int) (
 		got := map[int]uuid.UUID{}
 		rate, err := together(func(i int) error {
 			a := reps[i]
-			v, err := w.desk.Rounds.ActOnRound(ctx, a, r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActGo})
+			v, err := w.desk.Rounds.ActOnRound(ctx, a, r.ID, uuid.NewString(),
+				contract.RoundAct{Act: contract.RoundActActGo})
 			for n := 0; ; n++ {
 				if err != nil {
 					return err
@@ -236,14 +247,16 @@ func (w *workshop) takeTogether(ctx context.Context, list uuid.UUID, runs int) (
 				if n == takesEach-1 {
 					return nil
 				}
-				v, err = w.desk.Rounds.ActOnRound(ctx, a, r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActSkip})
+				v, err = w.desk.Rounds.ActOnRound(ctx, a, r.ID, uuid.NewString(),
+					contract.RoundAct{Act: contract.RoundActActSkip})
 			}
 		})
 		if err != nil {
 			return p, doubles, fmt.Errorf("taking: %w", err)
 		}
 		p.ours = append(p.ours, rate)
-		if _, err := w.desk.Rounds.ActOnRound(ctx, reps[0], r.ID, uuid.NewString(), contract.RoundAct{Act: contract.RoundActActEnd}); err != nil {
+		if _, err := w.desk.Rounds.ActOnRound(ctx, reps[0], r.ID, uuid.NewString(),
+			contract.RoundAct{Act: contract.RoundActActEnd}); err != nil {
 			return p, doubles, err
 		}
 		if rate, err = w.bareTakes(ctx, r.ID); err != nil {
@@ -273,10 +286,15 @@ func together(one func(i int) error) (float64, error) {
 	return repsOnList * takesEach / time.Since(began).Seconds(), nil
 }
 
-// bareTakes takes rows of a copy of a round's people, each in a transaction of its own: the next one that nobody has locked.
+// bareTakes takes rows of a copy of a round's people, each in a transaction of its own: the next one that nobody has
+// locked.
 func (w *workshop) bareTakes(ctx context.Context, round uuid.UUID) (float64, error) {
-	for _, sql := range []string{`DROP TABLE IF EXISTS bare_people`, fmt.Sprintf(`CREATE TABLE bare_people AS SELECT * FROM round_people WHERE round_id = '%s'`, round), `UPDATE bare_people SET state = 'waiting'`,
-		`ALTER TABLE bare_people ADD PRIMARY KEY (round_id, position)`, `CREATE INDEX bare_next ON bare_people (round_id, rank, position) WHERE state = 'waiting'`, `ANALYZE bare_people`} {
+	for _, sql := range []string{`DROP TABLE IF EXISTS bare_people`,
+		fmt.Sprintf(`CREATE TABLE bare_people AS SELECT * FROM round_people WHERE round_id = '%s'`, round),
+		`UPDATE bare_people SET state = 'waiting'`,
+		`ALTER TABLE bare_people ADD PRIMARY KEY (round_id, position)`,
+		`CREATE INDEX bare_next ON bare_people (round_id, rank, position) WHERE state = 'waiting'`,
+		`ANALYZE bare_people`} {
 		if _, err := w.store.Pool.Exec(ctx, sql); err != nil {
 			return 0, err
 		}
@@ -288,7 +306,8 @@ func (w *workshop) bareTakes(ctx context.Context, round uuid.UUID) (float64, err
 				if err := tx.QueryRow(ctx, `SELECT position FROM bare_people WHERE round_id = $1 AND state = 'waiting' ORDER BY rank, position LIMIT 1 FOR UPDATE SKIP LOCKED`, round).Scan(&position); err != nil {
 					return err
 				}
-				_, err := tx.Exec(ctx, `UPDATE bare_people SET state = 'done' WHERE round_id = $1 AND position = $2`, round, position)
+				_, err := tx.Exec(ctx, `UPDATE bare_people SET state = 'done' WHERE round_id = $1 AND position = $2`,
+					round, position)
 				return err
 			}); err != nil {
 				return err
@@ -302,10 +321,13 @@ func (f roundFigures) report(p func(string, ...any)) {
 	p("## Rounds, of %d people\n", peopleOnList)
 	p("| what | ours | bare | ratio | goal |")
 	p("| --- | --- | --- | --- | --- |")
-	p("| from the outcome's key to the next number on the wire, p95 of %d | %.1f ms (p50 %.1f) | | | under 100 ms |", len(f.next), quantile(f.next, 0.95), quantile(f.next, 0.5))
-	p("| from the wish to start until the first call is dialed, the slowest of %d | %.0f ms (median %.0f) | | | under 1,000 ms |", len(f.first), quantile(f.first, 1), quantile(f.first, 0.5))
+	p("| from the outcome's key to the next number on the wire, p95 of %d | %.1f ms (p50 %.1f) | | | under 100 ms |",
+		len(f.next), quantile(f.next, 0.95), quantile(f.next, 0.5))
+	p("| from the wish to start until the first call is dialed, the slowest of %d | %.0f ms (median %.0f) | | | "+
+		"under 1,000 ms |", len(f.first), quantile(f.first, 1), quantile(f.first, 0.5))
 	p("| until everybody is on it, median | %.1f s | | | behind |", quantile(f.prepared, 0.5))
-	row(p, fmt.Sprintf("people taken a second, %d reps at once, median of %d", repsOnList, len(f.takes.ours)), "", quantile(f.takes.ours, 0.5), quantile(f.takes.bare, 0.5), "")
+	row(p, fmt.Sprintf("people taken a second, %d reps at once, median of %d", repsOnList, len(f.takes.ours)), "",
+		quantile(f.takes.ours, 0.5), quantile(f.takes.bare, 0.5), "")
 	p("| people whom two reps got | %d | | | none |", f.doubles)
 	p(`
 - **Outcome's key**: from the HTTP request that ends an attempt with "No answer" (which tries again later), files it and goes on, until the carrier is asked to dial the next person.

@@ -48,7 +48,8 @@ func peer() (*webrtc.API, error) {
 	s := webrtc.SettingEngine{}
 	s.SetIncludeLoopbackCandidate(true)
 	s.SetNetworkTypes([]webrtc.NetworkType{webrtc.NetworkTypeUDP4})
-	return webrtc.NewAPI(webrtc.WithMediaEngine(codecs), webrtc.WithSettingEngine(s), webrtc.WithInterceptorRegistry(&interceptor.Registry{})), nil
+	return webrtc.NewAPI(webrtc.WithMediaEngine(codecs), webrtc.WithSettingEngine(s),
+		webrtc.WithInterceptorRegistry(&interceptor.Registry{})), nil
 }
 
 func newBrowser(heard *atomic.Int64) (*browser, string, error) {
@@ -81,7 +82,8 @@ func newBrowser(heard *atomic.Int64) (*browser, string, error) {
 }
 
 func speaking(pc *webrtc.PeerConnection) (*webrtc.TrackLocalStaticRTP, error) {
-	track, err := webrtc.NewTrackLocalStaticRTP(webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypePCMU, ClockRate: audio.Rate, Channels: 1}, "mouth", "bench")
+	track, err := webrtc.NewTrackLocalStaticRTP(webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypePCMU,
+		ClockRate: audio.Rate, Channels: 1}, "mouth", "bench")
 	if err != nil {
 		return nil, err
 	}
@@ -154,7 +156,8 @@ func bareEcho(offer string) (*webrtc.PeerConnection, string, error) {
 	return pc, sdp, err
 }
 
-// overUDP measures calls of browsers over UDP: ours bridges each to an outside and records it, bare only sends its packets back.
+// overUDP measures calls of browsers over UDP: ours bridges each to an outside and records it, bare only sends its
+// packets back.
 func overUDP(ctx context.Context, dir string) (f udpFigures, err error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return f, err
@@ -192,7 +195,8 @@ func overUDP(ctx context.Context, dir string) (f udpFigures, err error) {
 }
 
 // load lets browsers speak, and gives the ms of processor time for a call and a second.
-func (f *udpFigures) load(ctx context.Context, heard *atomic.Int64, answer func(offer string) (string, func(), error)) (float64, error) {
+func (f *udpFigures) load(ctx context.Context, heard *atomic.Int64,
+	answer func(offer string) (string, func(), error)) (float64, error) {
 	ctx, stop := context.WithCancel(ctx)
 	var group sync.WaitGroup
 	var ends []func()
@@ -220,7 +224,8 @@ func (f *udpFigures) load(ctx context.Context, heard *atomic.Int64, answer func(
 				once.Do(func() { close(connected) })
 			}
 		})
-		if err := b.pc.SetRemoteDescription(webrtc.SessionDescription{Type: webrtc.SDPTypeAnswer, SDP: sdp}); err != nil {
+		if err := b.pc.SetRemoteDescription(webrtc.SessionDescription{Type: webrtc.SDPTypeAnswer,
+			SDP: sdp}); err != nil {
 			return 0, err
 		}
 		select {

@@ -19,7 +19,8 @@ import (
 type voiceFigures struct {
 	loadedFor time.Duration
 	udp       udpFigures
-	frame     pair      // µs of one core that a frame of a bridged and recorded call takes; bare: the same coded by the tables of G.711
+	// µs of one core that a frame of a bridged and recorded call takes; bare: the same coded by the tables of G.711
+	frame     pair
 	calls     int       // bridged and recorded at once on one core, by that
 	delay     []float64 // ms from a rep's frame to the outside, with loaded calls
 	late      int64     // frames that were left out meanwhile

@@ -66,10 +66,12 @@ func (t timed) Dial(d carrier.Dialing) error {
 func newWorkshop(ctx context.Context, s *store.Store, dir string) (*workshop, error) {
 	w := &workshop{store: s, dialed: make(chan time.Time, 1), done: make(chan time.Time, 1)}
 	log := slog.New(slog.DiscardHandler)
-	people := sim.New(clockwork.NewRealClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{} }) // they answer at once
+	// they answer at once
+	people := sim.New(clockwork.NewRealClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{} })
 	var err error
-	if w.desk, err = desk.Open(ctx, firm.Config{Store: s, Carrier: timed{people, w}, Clock: clockwork.NewRealClock(), Log: log, Server: "bench",
-		JournalFile: filepath.Join(dir, "journal"), FilesDir: dir, Demo: true}); err != nil {
+	if w.desk, err = desk.Open(ctx,
+		firm.Config{Store: s, Carrier: timed{people, w}, Clock: clockwork.NewRealClock(), Log: log, Server: "bench",
+			JournalFile: filepath.Join(dir, "journal"), FilesDir: dir, Demo: true}); err != nil {
 		return nil, err
 	}
 	handler, err := httpapi.New(httpapi.Config{Desk: w.desk, Sessions: s.Sessions(0), Web: fstest.MapFS{}, Log: log})
@@ -179,7 +181,8 @@ func (w *workshop) clicks(ctx context.Context, count int) (pair, error) {
 		if _, err := post(ctx, client, w.ours, "/api/calls/"+c.ID.String()+"/hang-up", "", cookie); err != nil {
 			return p, err
 		}
-		if _, err := post(ctx, client, w.ours, "/api/slips/"+c.Slip.ID.String()+"/nobody", "", cookie); err != nil { // lets the end be saved
+		// lets the end be saved
+		if _, err := post(ctx, client, w.ours, "/api/slips/"+c.Slip.ID.String()+"/nobody", "", cookie); err != nil {
 			return p, err
 		}
 		start = time.Now()
@@ -196,7 +199,8 @@ func (w *workshop) clicks(ctx context.Context, count int) (pair, error) {
 }
 
 func (w *workshop) signIn(client *http.Client) (*http.Cookie, error) {
-	r, err := http.NewRequest(http.MethodPost, w.ours+"/api/session", strings.NewReader(`{"login":"ines","password":"`+firm.DemoPassword+`"}`))
+	r, err := http.NewRequest(http.MethodPost, w.ours+"/api/session",
+		strings.NewReader(`{"login":"ines","password":"`+firm.DemoPassword+`"}`))
 	if err != nil {
 		return nil, err
 	}
@@ -256,7 +260,8 @@ func (w *workshop) throughput(ctx context.Context, runs int, length time.Duratio
 	return p, nil
 }
 
-func (w *workshop) atOnce(ctx context.Context, length time.Duration, one func(context.Context, uuid.UUID, int) error) (float64, error) {
+func (w *workshop) atOnce(ctx context.Context, length time.Duration,
+	one func(context.Context, uuid.UUID, int) error) (float64, error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	var group sync.WaitGroup
@@ -296,7 +301,8 @@ func (w *workshop) deskCall(ctx context.Context, user uuid.UUID, n int) error {
 	for w.desk.Calls.PhaseOf(c.ID) != "speaking" {
 		time.Sleep(50 * time.Microsecond) // they answer at once, on a goroutine of their own
 	}
-	if _, err := w.desk.Filing.ChangeSlip(ctx, a, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.outcome}); err != nil {
+	if _, err := w.desk.Filing.ChangeSlip(ctx, a, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.outcome}); err != nil {
 		return fmt.Errorf("outcome: %w", err)
 	}
 	if err := w.desk.Calls.HangUp(ctx, a, c.ID); err != nil {

@@ -29,7 +29,8 @@ type Store interface {
 	Delete(ctx context.Context, name string) error
 }
 
-// New makes the store that an address names: a folder's path, or s3://bucket?endpoint=host&region=name with its keys in the environment (see S3).
+// New makes the store that an address names: a folder's path, or s3://bucket?endpoint=host&region=name with its keys in
+// the environment (see S3).
 func New(address string) (Store, error) {
 	if strings.HasPrefix(address, "s3://") {
 		u, err := url.Parse(address)

@@ -11,15 +11,16 @@ import (
 	"github.com/minio/minio-go/v7/pkg/credentials"
 )
 
-// S3 makes a store of s3://bucket?endpoint=host:port&region=name, with insecure=yes for one without TLS. The keys come from the environment:
-// AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY.
+// S3 makes a store of s3://bucket?endpoint=host:port&region=name, with insecure=yes for one without TLS. The keys come
+// from the environment: AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY.
 func S3(u *url.URL) (Store, error) {
 	q := u.Query()
 	if u.Host == "" || q.Get("endpoint") == "" {
 		return nil, errors.New("a store is named like s3://bucket?endpoint=host&region=name")
 	}
-	client, err := minio.New(q.Get("endpoint"), &minio.Options{Creds: credentials.NewEnvAWS(), Region: q.Get("region"), Secure: q.Get("insecure") != "yes",
-		BucketLookup: minio.BucketLookupPath})
+	client, err := minio.New(q.Get("endpoint"),
+		&minio.Options{Creds: credentials.NewEnvAWS(), Region: q.Get("region"), Secure: q.Get("insecure") != "yes",
+			BucketLookup: minio.BucketLookupPath})
 	if err != nil {
 		return nil, fmt.Errorf("the store of recordings: %w", err)
 	}
@@ -32,7 +33,8 @@ type bucket struct {
 }
 
 func (b bucket) Put(ctx context.Context, name, kind string, r io.Reader, size int64) error {
-	if _, err := b.client.PutObject(ctx, b.name, name, r, size, minio.PutObjectOptions{ContentType: kind, DisableMultipart: true}); err != nil {
+	if _, err := b.client.PutObject(ctx, b.name, name, r, size,
+		minio.PutObjectOptions{ContentType: kind, DisableMultipart: true}); err != nil {
 		return fmt.Errorf("keeping %s: %w", name, err)
 	}
 	return nil

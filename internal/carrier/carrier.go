@@ -15,8 +15,8 @@ type Ref string
 // Kind is what happened to a leg.
 type Kind string
 
-// The kinds of event. After Ended nothing more comes for a Ref. Incoming is the first of a leg that the outside makes; its
-// Ref is the carrier's, and differs from all that we choose.
+// The kinds of event. After Ended nothing more comes for a Ref. Incoming is the first of a leg that the outside makes;
+// its Ref is the carrier's, and differs from all that we choose.
 const (
 	Incoming Kind = "incoming"
 	Ringing  Kind = "ringing"
@@ -41,8 +41,8 @@ const (
 // FrameBytes is 20 ms of G.711 at 8 kHz.
 const FrameBytes = 160
 
-// Voice is the sound of an answered leg, as G.711 µ-law frames of 20 ms. Whoever has the leg reads and writes a frame every 20 ms, from
-// one goroutine; neither waits, and after the end of the leg neither does anything.
+// Voice is the sound of an answered leg, as G.711 µ-law frames of 20 ms. Whoever has the leg reads and writes a frame
+// every 20 ms, from one goroutine; neither waits, and after the end of the leg neither does anything.
 type Voice interface {
 	// Read takes the next frame from the other side; false where none has come.
 	Read(frame *[FrameBytes]byte) bool
@@ -92,8 +92,8 @@ type Carrier interface {
 	Dial(d Dialing) error
 	// Answer takes a leg that came in; Answered follows. One that has ended by then is no error.
 	Answer(ref Ref)
-	// HangUp ends a leg, and refuses one that came in and was not answered. Unknown and ended ones are no error: both sides may hang up at once.
-	// It is followed by Ended, unless that came before.
+	// HangUp ends a leg, and refuses one that came in and was not answered. Unknown and ended ones are no error: both
+	// sides may hang up at once. It is followed by Ended, unless that came before.
 	HangUp(ref Ref)
 	// SendDigits sends keypad tones to an answered leg. One that has ended by then is no error.
 	SendDigits(ref Ref, digits string)

@@ -94,11 +94,12 @@ func (m *maker) call(p person, n number, start time.Time) {
 		play(2*s, call.CarrierEnded{Leg: 2, Reason: call.OutOfService})
 		outcome = 7
 	}
-	m.store(stored{person: &p, number: n, rep: &rep, line: 1, script: x, outcome: outcome, notes: notes, why: "their number was clicked"})
+	m.store(stored{person: &p, number: n, rep: &rep, line: 1, script: x, outcome: outcome, notes: notes,
+		why: "their number was clicked"})
 }
 
-// arrivals makes past calls that came in: most were answered, some were missed and somebody has come back to them. A few of
-// this morning nobody has come back to yet.
+// arrivals makes past calls that came in: most were answered, some were missed and somebody has come back to them. A
+// few of this morning nobody has come back to yet.
 func (m *maker) arrivals(count int) {
 	for i := range count {
 		p := &m.people[m.rand.IntN(len(m.people))]
@@ -138,7 +139,8 @@ func (m *maker) arrival(p *person, n number, start time.Time, chance int, owed b
 		to = append(to, m.users[r].String())
 	}
 	x.play(0, call.Offer{To: to, Device: "browser"})
-	c := stored{person: p, number: n, line: line, script: x, outcome: 2, why: "they called from their number", owed: owed}
+	c := stored{person: p, number: n, line: line, script: x, outcome: 2, why: "they called from their number",
+		owed: owed}
 	switch {
 	case chance < 85:
 		rep := m.users[pick(m, group)]
@@ -191,8 +193,10 @@ func (m *maker) store(c stored) {
 	if s.Inbound {
 		direction, device, reason, placed, typed = "inbound", "carrier", "", nil, n.e164
 	}
-	m.add("calls", id, direction, m.lines[c.line], n.e164, n.ext, typed, n.label, firmLines[c.line].e164, reason, device, placed, "demo", int64(0), string(s.Phase()), s.Seq,
-		s.Started, none(s.Rang()), none(s.Answered()), s.Ended, string(s.Reason), parts.Dialing.Milliseconds(), parts.Ringing.Milliseconds(), parts.Talking.Milliseconds(),
+	m.add("calls", id, direction, m.lines[c.line], n.e164, n.ext, typed, n.label, firmLines[c.line].e164, reason,
+		device, placed, "demo", int64(0), string(s.Phase()), s.Seq,
+		s.Started, none(s.Rang()), none(s.Answered()), s.Ended, string(s.Reason), parts.Dialing.Milliseconds(),
+		parts.Ringing.Milliseconds(), parts.Talking.Milliseconds(),
 		false, c.missed, s.Message().Milliseconds(), c.worth().Conversation())
 	for _, l := range s.Legs {
 		var user *uuid.UUID
@@ -200,7 +204,8 @@ func (m *maker) store(c stored) {
 			rep := uuid.MustParse(l.User)
 			user = &rep
 		}
-		m.add("legs", id, int(l.No), string(l.Party), user, l.Device, l.Address, string(l.State), l.Added, none(l.Rang), none(l.Answered), l.Ended, string(l.Reason))
+		m.add("legs", id, int(l.No), string(l.Party), user, l.Device, l.Address, string(l.State), l.Added, none(l.Rang),
+			none(l.Answered), l.Ended, string(l.Reason))
 		for _, sp := range l.Spans {
 			m.add("leg_spans", id, int(l.No), int(sp.Bridge), sp.From, sp.To)
 		}
@@ -216,7 +221,8 @@ func (m *maker) store(c stored) {
 	if c.rep != nil {
 		slipOf = &slipID
 		filed := s.Ended.Add(time.Duration(5+m.rand.IntN(50)) * time.Second)
-		m.add("slips", slipID, id, *c.rep, string(slip.Filed), "", pick(m, m.types), m.outcomes[c.outcome], s.Started, filed)
+		m.add("slips", slipID, id, *c.rep, string(slip.Filed), "", pick(m, m.types), m.outcomes[c.outcome], s.Started,
+			filed)
 		if c.notes != "" {
 			m.add("slip_notes", slipID, c.notes, 1, filed)
 		}
@@ -231,7 +237,8 @@ func (m *maker) store(c stored) {
 	if c.person.company != nil {
 		company = c.person.company.String()
 	}
-	for _, l := range slip.LinksFor(slip.Subject{Record: c.person.id.String(), Role: slip.Caller, Company: company}, c.why) {
+	for _, l := range slip.LinksFor(slip.Subject{Record: c.person.id.String(), Role: slip.Caller, Company: company},
+		c.why) {
 		record := uuid.MustParse(l.Record)
 		m.add("call_links", id, record, slipOf, string(l.Role), l.Reason, c.rep, s.Started)
 		m.add("history", record, s.Started, "call", id)
@@ -254,8 +261,10 @@ func (m *maker) followUps() {
 			due           time.Time
 			promised, day bool
 		}{
-			{m.now.Add(-12 * time.Minute), true, false}, {m.now.Add(-26 * time.Hour), false, false}, {midnight, false, true},
-			{m.now.Add(95 * time.Minute), false, false}, {m.now.Add(4 * time.Hour), true, false}, {midnight.AddDate(0, 0, 1), false, true},
+			{m.now.Add(-12 * time.Minute), true, false}, {m.now.Add(-26 * time.Hour), false, false}, {midnight, false,
+				true},
+			{m.now.Add(95 * time.Minute), false, false}, {m.now.Add(4 * time.Hour), true, false},
+			{midnight.AddDate(0, 0, 1), false, true},
 			{m.now.AddDate(0, 0, 6), false, false},
 		}
 		for i, d := range dues {
@@ -267,7 +276,8 @@ func (m *maker) followUps() {
 				p = m.people[0]
 			}
 			id, made := m.id(m.now), m.now.Add(-time.Duration(30+m.rand.IntN(200))*time.Hour).Truncate(time.Microsecond)
-			m.add("follow_ups", id, p.id, m.users[rep], "call", pick(m, followTask), d.promised, d.due.Truncate(time.Minute), d.day, m.users[rep], made)
+			m.add("follow_ups", id, p.id, m.users[rep], "call", pick(m, followTask), d.promised,
+				d.due.Truncate(time.Minute), d.day, m.users[rep], made)
 			m.add("history", p.id, made, "follow_up", id)
 		}
 	}

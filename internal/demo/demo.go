@@ -9,8 +9,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
-	"slices"
-	"strings"
 	"time"
 
 	"trundo/internal/desk/firm"
@@ -18,7 +16,6 @@ import (
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
-	"trundo/internal/core/phone"
 	"trundo/internal/core/workday"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -73,11 +70,16 @@ var firmRoutes = []struct {
 	mode, hours, unanswered, greeting string
 	reps                              []int
 }{
-	{0, "all", always, "voicemail", "This is Lindenfall Cisterns. Nobody can take your call just now; please leave a message after the tone.", nil},
-	{1, "all", always, "voicemail", "Sales at Lindenfall Cisterns. Tell us where your water comes from and we call you back today.", []int{0, 2, 3, 7}},
-	{2, "longest_idle", always, "voicemail", "Service at Lindenfall Cisterns. Tell us what has stopped, and where.", []int{1, 5, 6, 7}},
+	{0, "all", always, "voicemail",
+		"This is Lindenfall Cisterns. Nobody can take your call just now; please leave a message after the tone.", nil},
+	{1, "all", always, "voicemail",
+		"Sales at Lindenfall Cisterns. Tell us where your water comes from and we call you back today.",
+		[]int{0, 2, 3, 7}},
+	{2, "longest_idle", always, "voicemail", "Service at Lindenfall Cisterns. Tell us what has stopped, and where.",
+		[]int{1, 5, 6, 7}},
 	{3, "all", always, "voicemail", "", []int{0, 2, 3}},
-	{4, "all", `{"spans":[{"days":[1,2,3,4,5],"from":"09:00","to":"17:00"}],"off":[]}`, "announcement", "", []int{0, 2, 3}},
+	{4, "all", `{"spans":[{"days":[1,2,3,4,5],"from":"09:00","to":"17:00"}],"off":[]}`, "announcement", "",
+		[]int{0, 2, 3}},
 	{5, "longest_idle", always, "end", "", []int{2, 3}},
 	{6, "in_order", always, "voicemail", "", []int{5, 6, 1}},
 	{7, "all", always, "voicemail", "", []int{4}},
@@ -99,7 +101,8 @@ var firmOutcomes = []struct {
 	{"Wants an offer", true, true, `[{"kind":"follow_up","act":"mail","text":"Send {given name} the offer","after":{"count":1,"unit":"business_days","at":540}},
 		{"kind":"deal_stage","value":"offer","after":{}}]`},
 	{"Solved", true, false, `[{"kind":"case_state","value":"solved","after":{}}]`},
-	{"Call again later", true, false, `[{"kind":"follow_up","act":"call","text":"Call {given name} again","after":{"count":2,"unit":"business_days","at":600}}]`},
+	{"Call again later", true, false,
+		`[{"kind":"follow_up","act":"call","text":"Call {given name} again","after":{"count":2,"unit":"business_days","at":600}}]`},
 	{"Not now", true, false, `[]`},
 	{"No answer", false, false, `[{"kind":"retry","after":{"count":2,"unit":"hours"}}]`},
 	{"Left a message", false, false, `[{"kind":"follow_up","act":"call","text":"Left a message: call again","after":{"count":2,"unit":"business_days","at":600}},
@@ -157,7 +160,8 @@ func Fill(ctx context.Context, s *store.Store, size Size, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	m := &maker{rand: rand.New(rand.NewPCG(seed, seed)), now: now, zone: zone, rows: map[string][][]any{}, used: map[string]bool{}}
+	m := &maker{rand: rand.New(rand.NewPCG(seed, seed)), now: now, zone: zone, rows: map[string][][]any{},
+		used: map[string]bool{}}
 	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		q := s.WithTx(tx)
 		if err := m.firm(ctx, q, tx); err != nil {
@@ -173,7 +177,8 @@ func Fill(ctx context.Context, s *store.Store, size Size, now time.Time) error {
 		m.household()
 		m.lists()
 		for _, table := range tableOrder {
-			if _, err := tx.CopyFrom(ctx, pgx.Identifier{table.name}, table.columns, pgx.CopyFromRows(m.rows[table.name])); err != nil {
+			if _, err := tx.CopyFrom(ctx, pgx.Identifier{table.name}, table.columns,
+				pgx.CopyFromRows(m.rows[table.name])); err != nil {
 				return fmt.Errorf("filling %s: %w", table.name, err)
 			}
 		}
@@ -188,25 +193,34 @@ var tableOrder = []struct {
 	columns []string
 }{
 	{"custom_fields", []string{"id", "record_kind", "key", "label", "type", "choices", "position"}},
-	{"records", []string{"id", "kind", "name", "company_id", "owner_id", "source", "stage", "zone", "note", "custom", "dnc_at", "dnc_reason", "created_at", "given", "family",
+	{"records", []string{"id", "kind", "name", "company_id", "owner_id", "source", "stage", "zone", "note", "custom",
+		"dnc_at", "dnc_reason", "created_at", "given", "family",
 		"job", "email", "web", "address", "place", "person_id", "deal_id", "quote_id", "order_id", "way", "reference",
 		"amount_minor", "currency", "due_on", "starts_at", "ends_at", "delivery", "invoice", "tags"}},
-	{"record_items", []string{"record_id", "position", "product_id", "label", "quantity_milli", "unit_minor", "discount_bp", "tax_bp"}},
+	{"record_items", []string{"record_id", "position", "product_id", "label", "quantity_milli", "unit_minor",
+		"discount_bp", "tax_bp"}},
 	{"lists", []string{"id", "name", "group_name", "type", "record_kind", "query", "owner_id", "created_at"}},
 	{"list_members", []string{"list_id", "record_id", "at"}},
 	{"do_not_call_numbers", []string{"e164", "reason", "at"}},
-	{"phone_numbers", []string{"id", "record_id", "field_id", "label", "position", "typed", "e164", "ext", "digits_reversed", "valid", "region", "zones", "dnc_at", "dnc_reason"}},
-	{"calls", []string{"id", "direction", "line_id", "remote_e164", "remote_ext", "remote_typed", "remote_label", "caller_id", "caller_id_reason", "device", "placed_by",
-		"owner_server", "owner_epoch", "state", "last_seq", "started_at", "rang_at", "answered_at", "ended_at", "end_reason", "dial_ms", "ring_ms", "talk_ms", "withheld", "missed_why", "message_ms", "spoke"}},
-	{"legs", []string{"call_id", "leg_no", "party", "user_id", "device", "address", "state", "started_at", "rang_at", "answered_at", "ended_at", "end_reason"}},
+	{"phone_numbers", []string{"id", "record_id", "field_id", "label", "position", "typed", "e164", "ext",
+		"digits_reversed", "valid", "region", "zones", "dnc_at", "dnc_reason"}},
+	{"calls", []string{"id", "direction", "line_id", "remote_e164", "remote_ext", "remote_typed", "remote_label",
+		"caller_id", "caller_id_reason", "device", "placed_by",
+		"owner_server", "owner_epoch", "state", "last_seq", "started_at", "rang_at", "answered_at", "ended_at",
+		"end_reason", "dial_ms", "ring_ms", "talk_ms", "withheld", "missed_why", "message_ms", "spoke"}},
+	{"legs", []string{"call_id", "leg_no", "party", "user_id", "device", "address", "state", "started_at", "rang_at",
+		"answered_at", "ended_at", "end_reason"}},
 	{"leg_spans", []string{"call_id", "leg_no", "bridge_no", "from_at", "to_at"}},
 	{"call_facts", []string{"call_id", "seq", "at", "kind", "schema", "data"}},
-	{"slips", []string{"id", "call_id", "user_id", "state", "subject", "call_type_id", "outcome_id", "created_at", "filed_at"}},
+	{"slips", []string{"id", "call_id", "user_id", "state", "subject", "call_type_id", "outcome_id", "created_at",
+		"filed_at"}},
 	{"slip_notes", []string{"slip_id", "body", "version", "saved_at"}},
 	{"call_links", []string{"call_id", "record_id", "slip_id", "role", "reason", "linked_by", "at"}},
 	{"unreturned", []string{"call_id", "line_id", "remote_e164", "remote_ext", "since"}},
-	{"follow_ups", []string{"id", "record_id", "owner_id", "kind", "text", "promised", "due_at", "day_only", "created_by", "created_at"}},
-	{"messages", []string{"id", "channel", "incoming", "record_id", "address", "line_id", "user_id", "subject", "body", "state", "at", "sent_at", "read_at", "by_hand"}},
+	{"follow_ups", []string{"id", "record_id", "owner_id", "kind", "text", "promised", "due_at", "day_only",
+		"created_by", "created_at"}},
+	{"messages", []string{"id", "channel", "incoming", "record_id", "address", "line_id", "user_id", "subject", "body",
+		"state", "at", "sent_at", "read_at", "by_hand"}},
 	{"history", []string{"record_id", "at", "kind", "ref_id"}},
 }
 
@@ -229,7 +243,8 @@ func (m *maker) id(at time.Time) uuid.UUID {
 func pick[T any](m *maker, from []T) T { return from[m.rand.IntN(len(from))] }
 
 func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
-	value, err := json.Marshal(map[string]any{"name": "Lindenfall Cisterns", "region": "US", "outcome_needed": true, "type_needed": false, "wrap_seconds": 30})
+	value, err := json.Marshal(map[string]any{"name": "Lindenfall Cisterns", "region": "US", "outcome_needed": true,
+		"type_needed": false, "wrap_seconds": 30})
 	if err != nil {
 		return err
 	}
@@ -249,7 +264,8 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 	}
 	for i, message := range prepared {
 		// Not from the seed's stream: whoever is made after it stays who they were.
-		batch.Queue(`INSERT INTO prepared_messages (id, name, text, position) VALUES ($1, $2, $3, $4)`, uuid.NewSHA1(uuid.NameSpaceOID, []byte(message[0])), message[0], message[1], i)
+		batch.Queue(`INSERT INTO prepared_messages (id, name, text, position) VALUES ($1, $2, $3, $4)`,
+			uuid.NewSHA1(uuid.NameSpaceOID, []byte(message[0])), message[0], message[1], i)
 	}
 	queueTemplates(batch)
 	for i, o := range firmOutcomes {
@@ -278,8 +294,10 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 		return err
 	}
 	for _, p := range firmPeople {
-		id, err := firm.AddUser(ctx, q, firm.NewUser{Login: p.login, Name: p.name, Password: firm.DemoPassword, Role: p.role, Zone: p.zone, Team: p.team,
-			Extension: p.ext, Line: &m.lines[p.line]})
+		id, err := firm.AddUser(ctx, q,
+			firm.NewUser{Login: p.login, Name: p.name, Password: firm.DemoPassword, Role: p.role, Zone: p.zone,
+				Team:      p.team,
+				Extension: p.ext, Line: &m.lines[p.line]})
 		if err != nil {
 			return err
 		}
@@ -292,9 +310,11 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 func (m *maker) routes(ctx context.Context, tx pgx.Tx) error {
 	batch := &pgx.Batch{}
 	for _, r := range firmRoutes {
-		batch.Queue(`UPDATE lines SET ring_mode = $2, hours = $3, unanswered = $4, greeting = $5 WHERE id = $1`, m.lines[r.line], r.mode, r.hours, r.unanswered, r.greeting)
+		batch.Queue(`UPDATE lines SET ring_mode = $2, hours = $3, unanswered = $4, greeting = $5 WHERE id = $1`,
+			m.lines[r.line], r.mode, r.hours, r.unanswered, r.greeting)
 		for i, rep := range r.reps {
-			batch.Queue(`INSERT INTO line_reps (line_id, user_id, position) VALUES ($1, $2, $3)`, m.lines[r.line], m.users[rep], i)
+			batch.Queue(`INSERT INTO line_reps (line_id, user_id, position) VALUES ($1, $2, $3)`, m.lines[r.line],
+				m.users[rep], i)
 		}
 	}
 	return tx.SendBatch(ctx, batch).Close()
@@ -315,169 +335,16 @@ func (m *maker) fresh(area string) string {
 			return n
 		}
 		if area != "44" { // the range is small: elsewhere then
-			area = fmt.Sprintf("%d", []int{201, 205, 212, 216, 228, 240, 251, 267, 303, 312, 319, 334, 401, 405, 410, 434, 440, 501, 502, 504, 513, 518, 540,
-				563, 570, 573, 585, 601, 608, 612, 615, 618, 651, 662, 701, 704, 715, 717, 740, 757, 802, 803, 814, 816, 828, 843, 859, 864, 901, 910, 919, 931, 937}[m.rand.IntN(53)])
+			area = fmt.Sprintf("%d", []int{201, 205, 212, 216, 228, 240, 251, 267, 303, 312, 319, 334, 401, 405, 410,
+				434, 440, 501, 502, 504, 513, 518, 540,
+				563, 570, 573, 585, 601, 608, 612, 615, 618, 651, 662, 701, 704, 715, 717, 740, 757, 802, 803, 814, 816,
+				828, 843, 859, 864, 901, 910, 919, 931, 937}[m.rand.IntN(53)])
 		}
 	}
 }
 
-func (m *maker) book(size Size) {
-	for _, l := range firmLines {
-		m.used[l.e164] = true
-	}
-	for _, machine := range machineNumbers {
-		m.used[machine] = true
-	}
-	for _, special := range []string{AnswersSoon, NeverAnswers, IsBusy, Declines, NotInService, HangsUpSoon, RingsForEver, ConnectionBad, Household, "+14135550119", "+14135550163"} {
-		m.used[special] = true
-	}
-	old := m.now.AddDate(-1, 0, 0)
-	tank, pump := m.id(old), m.id(old)
-	m.add("custom_fields", tank, "contact", "tank", "Tank", "text", []string{}, 0)
-	m.add("custom_fields", pump, "contact", "pump_house_phone", "Pump house phone", "phone", []string{}, 1)
-	m.add("custom_fields", m.id(old), "contact", "maintenance", "Maintenance", "choice", []string{"yearly", "every two years", "none"}, 2)
-	m.add("custom_fields", m.id(old), "company", "roof", "Roof area, m²", "number", []string{}, 0)
-	companies := make([]uuid.UUID, size.Companies)
-	m.companies = companies
-	mains := make([]number, size.Companies)
-	at := make([]int, size.Companies)
-	for i := range companies {
-		companies[i], at[i] = m.id(old), i%len(places)
-		name := companyNames[i%len(companyNames)]
-		if n := len(companyNames); i >= n { // the same words in other pairs
-			begin, _, _ := strings.Cut(name, " ")
-			_, end, _ := strings.Cut(companyNames[(i+7*(i/n))%n], " ")
-			name = begin + " " + end
-		}
-		m.companyNames = append(m.companyNames, name)
-		pl := places[at[i]]
-		r := record{id: companies[i], kind: "company", name: name, owner: &m.users[i%reps], source: pick(m, sources), stage: pick(m, []string{"prospect", "customer", "customer"}),
-			zone: pl.zone, made: old, web: "https://www." + slug(name) + ".example", place: pl.place,
-			address: fmt.Sprintf("%d %s", 1+m.rand.IntN(180), pick(m, []string{"Mill Lane", "Station Road", "Orchard Street", "Weir Street"}))}
-		if i%3 == 0 {
-			r.custom = fmt.Sprintf(`{"roof":"%d"}`, 60+10*m.rand.IntN(90))
-		}
-		m.record(r)
-		mains[i] = number{e164: m.fresh(pl.area), label: "main"}
-		m.number(companies[i], nil, mains[i], 0, nil, "")
-	}
-	for i := range size.People {
-		m.person(i, companies, mains, at, pump)
-	}
-}
-
-func (m *maker) person(i int, companies []uuid.UUID, mains []number, at []int, pump uuid.UUID) {
-	old := m.now.AddDate(0, 0, -20-m.rand.IntN(340))
-	p := person{id: m.id(old), owner: m.rand.IntN(reps)}
-	given, family, kind := pick(m, givenNames), pick(m, familyNames), "contact"
-	c := m.rand.IntN(len(companies))
-	pl := places[at[c]]
-	note, custom, stage, job := "", map[string]any{}, pick(m, stages), pick(m, jobs)
-	switch i {
-	case 0:
-		given, family, job, c, p.owner = "Berit", "Osterlund", "Head grower", 0, 0
-		pl, stage, note = places[0], "offer sent", "Speaks for the whole nursery. Mornings are best."
-		custom["tank"] = "40,000 l, concrete"
-	case 1:
-		given, family = "Anneliese-Magdalena", "Birkenshaw-Wetherington of Nettlecombe"
-	case 2:
-		family = family + " <b>O'Quote\"</b>" // a name must never become markup
-	default:
-		if i%6 == 5 {
-			kind, stage = "lead", "new"
-		}
-		if m.rand.IntN(3) == 0 {
-			custom["tank"] = pick(m, tanks)
-		}
-	}
-	if kind == "contact" || m.rand.IntN(2) == 0 {
-		p.company = &companies[c]
-	}
-	var dnc *time.Time
-	reason := ""
-	if i > 8 && i%41 == 0 {
-		t := m.now.AddDate(0, -1, -i%20)
-		dnc, reason, p.dnc = &t, "asked on "+t.Format("2 January"), true
-	}
-	customJSON, err := json.Marshal(custom)
-	if err != nil {
-		panic(err) // strings only
-	}
-	var tags []string
-	for _, tag := range []string{"spring show", "large system", "winter check", "price sensitive"} {
-		if m.rand.IntN(8) == 0 {
-			tags = append(tags, tag)
-		}
-	}
-	slices.Sort(tags)
-	m.record(record{id: p.id, kind: kind, name: given + " " + family, given: given, family: family, job: job, company: p.company, owner: &m.users[p.owner],
-		source: pick(m, sources), stage: stage, zone: pl.zone, note: note, custom: string(customJSON), dnc: dnc, dncReason: reason, made: old, tags: tags,
-		email: fmt.Sprintf("%s.%s@%s.example", slug(given), slug(family), slug(m.companyNames[c]))})
-	p.name, p.kind = given+" "+family, kind
-	switch specials := []string{AnswersSoon, NeverAnswers, IsBusy, Declines, NotInService, HangsUpSoon, RingsForEver, ConnectionBad}; {
-	case i == 0:
-		p.numbers = []number{{e164: AnswersSoon, label: "mobile"}, {e164: "+14135550119", ext: "12", label: "office"}}
-		no := m.now.AddDate(0, -2, 0)
-		m.number(p.id, nil, number{e164: "+14135550163", label: "home"}, 2, &no, "asked not to be called at home")
-	case i < len(specials):
-		p.numbers = []number{{e164: specials[i], label: "mobile"}}
-	default:
-		for j := range 1 + m.rand.IntN(3)*m.rand.IntN(2) {
-			p.numbers = append(p.numbers, number{e164: m.fresh(pl.area), label: labels[j]})
-		}
-		if p.company != nil && m.rand.IntN(4) == 0 { // at the company's switchboard, by extension
-			p.numbers = append(p.numbers, number{e164: mains[c].e164, ext: fmt.Sprint(10 + m.rand.IntN(80)), label: "office"})
-		}
-	}
-	if i >= firstMachine && i < firstMachine+len(machineNumbers) {
-		p.numbers = append(p.numbers, number{e164: machineNumbers[i-firstMachine], label: "office"})
-	}
-	if i == 3 {
-		m.number(p.id, &pump, number{e164: m.fresh("518"), label: "pump house"}, 5, nil, "")
-	}
-	for j, n := range p.numbers {
-		m.number(p.id, nil, n, j, nil, "")
-	}
-	if i == 9 {
-		m.number(p.id, nil, number{typed: "ask at the gate", label: "office"}, 4, nil, "")
-	}
-	m.people = append(m.people, p)
-}
-
-func (m *maker) number(record uuid.UUID, field *uuid.UUID, n number, position int, dnc *time.Time, reason string) {
-	if n.typed == "" {
-		n.typed = phone.Format(n.e164, n.ext, "US", phone.National)
-	}
-	var e164 *string
-	region, valid, zones := "", false, []string{}
-	if n.e164 != "" {
-		e164 = &n.e164
-		if parsed, err := phone.Parse(n.e164, "US"); err == nil {
-			region, valid = parsed.Region, parsed.Valid
-		}
-		zones = phone.Zones(n.e164)
-		if len(zones) > 4 {
-			zones = zones[:4]
-		}
-	}
-	m.add("phone_numbers", m.id(m.now.AddDate(-1, 0, 0)), record, field, n.label, position, n.typed, e164, n.ext, phone.Reverse(phone.Digits(n.e164)), valid, region, zones, dnc, reason)
-}
-
-// slug keeps the letters and digits of a name, for addresses.
-func slug(name string) string {
-	return strings.Map(func(r rune) rune {
-		switch {
-		case r >= 'a' && r <= 'z', r >= '0' && r <= '9':
-			return r
-		case r >= 'A' && r <= 'Z':
-			return r + 'a' - 'A'
-		}
-		return -1
-	}, name)
-}
-
-// Hours are the calling hours of a demo that is started at now. It can be tried at any hour of the day: begun at night, its people may be
-// called at night. "" are the usual ones.
+// Hours are the calling hours of a demo that is started at now. It can be tried at any hour of the day: begun at night,
+// its people may be called at night. "" are the usual ones.
 func Hours(now time.Time) string {
 	zone, err := time.LoadLocation("America/New_York")
 	if err != nil {

@@ -24,14 +24,16 @@ func TestTheFirmIsMadeWholeAndOnlyFromFiction(t *testing.T) {
 		return n
 	}
 	assert.Equal(t, 60, count(`SELECT count(*) FROM records WHERE kind = 'company'`))
-	assert.Equal(t, 252, count(`SELECT count(*) FROM records WHERE kind IN ('contact', 'lead')`), "two stand there twice")
+	assert.Equal(t, 252, count(`SELECT count(*) FROM records WHERE kind IN ('contact', 'lead')`),
+		"two stand there twice")
 	assert.Zero(t, count(`SELECT count(*) FROM records q WHERE q.kind = 'quote' AND q.amount_minor <> (SELECT sum(round(i.quantity_milli * i.unit_minor * (10000 - i.discount_bp) / 10000000.0)
 		+ round(round(i.quantity_milli * i.unit_minor * (10000 - i.discount_bp) / 10000000.0) * i.tax_bp / 10000.0)) FROM record_items i WHERE i.record_id = q.id)`), "totals are sums")
 	for _, kind := range []string{"deal", "case", "product", "quote", "order", "visit"} {
 		assert.Positive(t, count(`SELECT count(*) FROM records WHERE kind = '`+kind+`'`), kind)
 	}
 	assert.Greater(t, count(`SELECT count(*) FROM calls`), 700)
-	assert.Zero(t, count(`SELECT count(*) FROM calls WHERE ended_at > '2026-03-02 15:00Z' OR ended_at IS NULL`), "every call is past and over")
+	assert.Zero(t, count(`SELECT count(*) FROM calls WHERE ended_at > '2026-03-02 15:00Z' OR ended_at IS NULL`),
+		"every call is past and over")
 	assert.Greater(t, count(`SELECT count(*) FROM calls WHERE direction = 'inbound'`), 80)
 	assert.Positive(t, count(`SELECT count(*) FROM calls WHERE message_ms > 0`))
 	assert.Positive(t, count(`SELECT count(*) FROM unreturned`))

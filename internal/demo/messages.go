@@ -13,13 +13,20 @@ var texting = []string{"approved", "approved", "approved", "asked", "none", "ask
 
 // templates are what messages and mails can begin with.
 var templates = []struct{ name, channel, subject, body string }{
-	{"missed you", "text", "", "Good day {given name}, {rep} of {firm} here. I have just tried to reach you about your cistern; call me back on {number} when it suits you. Answer STOP for no more messages."},
-	{"visit", "text", "", "Good day {given name}, we come to see the place as agreed. If something comes between, please tell us on {number}. {rep}, {firm}"},
-	{"offer", "mail", "Your offer from {firm}", "Good day {given name},\n\nthank you for talking with me. Here is our offer for {company}, as we went through it.\n\nIf anything is unclear, call me on {number}.\n\nKind regards,\n{rep}\n{firm}"},
-	{"after the visit", "mail", "What we saw at {company}", "Good day {given name},\n\nthank you for showing me around on {date}. I write down what we measured, and what I would propose.\n\nKind regards,\n{rep}\n{firm}"},
+	{"missed you", "text", "", "Good day {given name}, {rep} of {firm} here. I have just tried to reach you about " +
+		"your cistern; call me back on {number} when it suits you. Answer STOP for no more messages."},
+	{"visit", "text", "", "Good day {given name}, we come to see the place as agreed. If something comes between, " +
+		"please tell us on {number}. {rep}, {firm}"},
+	{"offer", "mail", "Your offer from {firm}",
+		"Good day {given name},\n\nthank you for talking with me. Here is our offer for {company}, as we went " +
+			"through it.\n\nIf anything is unclear, call me on {number}.\n\nKind regards,\n{rep}\n{firm}"},
+	{"after the visit", "mail", "What we saw at {company}",
+		"Good day {given name},\n\nthank you for showing me around on {date}. I write down what we measured, and " +
+			"what I would propose.\n\nKind regards,\n{rep}\n{firm}"},
 }
 
-// templateID is the same in every filling, and not from the seed's stream: whoever is made after it stays who they were.
+// templateID is the same in every filling, and not from the seed's stream: whoever is made after it stays who they
+// were.
 func templateID(name string) uuid.UUID {
 	return uuid.NewSHA1(uuid.NameSpaceOID, []byte("template "+name))
 }
@@ -60,7 +67,8 @@ func queueTemplates(batch *pgx.Batch) {
 	batch.Queue(`INSERT INTO scripts (id, name, body) VALUES ($1, 'Planning', $2)`, templateID("script"), planning)
 	steps := fmt.Sprintf(`[{"act":"mail","template":%q,"after":{"count":0,"unit":"minutes"}},{"act":"call","text":"Ask whether the offer came","after":{"count":2,"unit":"business_days","at":600}},
 		{"act":"text","template":%q,"after":{"count":1,"unit":"business_days","at":660}},{"act":"call","text":"Last try","after":{"count":1,"unit":"weeks","at":600}}]`, templateID("offer"), templateID("missed you"))
-	batch.Queue(`INSERT INTO sequences (id, name, steps) VALUES ($1, 'After an offer', $2::jsonb)`, templateID("sequence"), steps)
+	batch.Queue(`INSERT INTO sequences (id, name, steps) VALUES ($1, 'After an offer', $2::jsonb)`,
+		templateID("sequence"), steps)
 	for i, t := range templates {
 		batch.Queue(`INSERT INTO templates (id, name, channel, subject, body, position) VALUES ($1, $2, $3, $4, $5, $6)`, templateID(t.name), t.name, t.channel, t.subject, t.body, i)
 	}
@@ -68,7 +76,8 @@ func queueTemplates(batch *pgx.Batch) {
 
 // messages are two conversations: one with the first person of the book, to its end, and one that waits for an answer.
 func (m *maker) messages() {
-	add := func(p person, incoming bool, channel, address string, line, rep int, at time.Time, subject, body string, read bool) {
+	add := func(p person, incoming bool, channel, address string, line, rep int, at time.Time, subject, body string,
+		read bool) {
 		at = at.Truncate(time.Microsecond)
 		id := uuid.NewSHA1(uuid.NameSpaceOID, []byte(p.name+at.String()))
 		state, lineID, sent := "sent", &m.lines[line], &at
@@ -82,19 +91,26 @@ func (m *maker) messages() {
 		if read {
 			seen = &at
 		}
-		m.add("messages", id, channel, incoming, p.id, address, lineID, m.users[rep], subject, body, state, at, sent, seen, !incoming)
+		m.add("messages", id, channel, incoming, p.id, address, lineID, m.users[rep], subject, body, state, at, sent,
+			seen, !incoming)
 		m.add("history", p.id, at, "message", id)
 	}
 	berit := m.people[0]
 	mail := "berit.osterlund@vesperhollownursery.example"
 	ago := func(d time.Duration) time.Time { return m.now.Add(-d) }
-	add(berit, false, "mail", mail, 0, 0, ago(8*24*time.Hour), "Your offer from Lindenfall Cisterns", "Good day Berit,\n\nhere is our offer for the 40,000 l tank, as we went through it on the telephone.\n\nKind regards,\nInes Calloway", true)
-	add(berit, true, "mail", mail, 0, 0, ago(7*24*time.Hour), "Re: Your offer from Lindenfall Cisterns", "Thank you, Ines. I read it with the others on Friday and tell you.\n\nBerit", true)
-	add(berit, true, "text", AnswersSoon, 1, 0, ago(50*time.Hour), "", "We would like the overflow on the north side. Is that possible at the same price?", true)
-	add(berit, false, "text", AnswersSoon, 1, 0, ago(49*time.Hour), "", "Yes, it is. I put it into the offer. Ines", true)
+	add(berit, false, "mail", mail, 0, 0, ago(8*24*time.Hour), "Your offer from Lindenfall Cisterns",
+		"Good day Berit,\n\nhere is our offer for the 40,000 l tank, as we went through it on the "+
+			"telephone.\n\nKind regards,\nInes Calloway", true)
+	add(berit, true, "mail", mail, 0, 0, ago(7*24*time.Hour), "Re: Your offer from Lindenfall Cisterns",
+		"Thank you, Ines. I read it with the others on Friday and tell you.\n\nBerit", true)
+	add(berit, true, "text", AnswersSoon, 1, 0, ago(50*time.Hour), "",
+		"We would like the overflow on the north side. Is that possible at the same price?", true)
+	add(berit, false, "text", AnswersSoon, 1, 0, ago(49*time.Hour), "", "Yes, it is. I put it into the offer. Ines",
+		true)
 	for _, p := range m.people[20:] { // somebody who is not to be left without an answer
 		if !p.dnc && len(p.numbers) > 0 && p.numbers[0].e164 != "" && p.owner == 1 {
-			add(p, true, "text", p.numbers[0].e164, 1, 1, ago(25*time.Minute), "", "Is Thursday at nine still good for you?", false)
+			add(p, true, "text", p.numbers[0].e164, 1, 1, ago(25*time.Minute), "",
+				"Is Thursday at nine still good for you?", false)
 			break
 		}
 	}

@@ -26,7 +26,8 @@ const (
 	TalksOn       = "+14135550157"
 )
 
-// machineNumbers are those of people whose office has a machine, a bad line or a talker; from the firstMachine-th person on.
+// machineNumbers are those of people whose office has a machine, a bad line or a talker; from the firstMachine-th
+// person on.
 var machineNumbers = []string{HasVoicemail, HasLowBeep, IsFull, HasMenu, BadLine, TalksOn}
 
 const firstMachine = 20

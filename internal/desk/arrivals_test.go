@@ -70,7 +70,10 @@ func TestAMessageIsLeftAndOwed(t *testing.T) {
 	require.ErrorIs(t, w.Arrivals.SendToVoicemail(t.Context(), w.odile, ring.CallID), call.ErrNoRing)
 	assert.Empty(t, w.page(ring.CallID).Call.MissedWhy, "for whom it does not ring changes nothing")
 	require.NoError(t, w.Arrivals.SendToVoicemail(t.Context(), w.ines, ring.CallID))
-	w.until("the greeting", func() bool { return w.Lines.WhatIsHeard(t.Context(), carrier.Ref(ref)) == "“Lindenfall, leave a word”" })
+	w.until("the greeting", func() bool {
+		return w.Lines.WhatIsHeard(t.Context(),
+			carrier.Ref(ref)) == "“Lindenfall, leave a word”"
+	})
 	w.passes("the beep", func() bool { return strings.Contains(factTexts(w.page(ring.CallID)), "The beep") })
 	assert.Equal(t, contract.PhaseMessage, w.phase(ring.CallID))
 	w.clock.Advance(34 * time.Second)
@@ -109,14 +112,16 @@ func TestAClosedLineSaysSo(t *testing.T) {
 	assert.False(t, saved.Open)
 	ref := w.comesIn(mobileNumber)
 	w.until("the announcement", func() bool {
-		return w.Lines.WhatIsHeard(t.Context(), carrier.Ref(ref)) == "“We are closed. We open on Tuesday 3 March at 09:00.”"
+		return w.Lines.WhatIsHeard(t.Context(),
+			carrier.Ref(ref)) == "“We are closed. We open on Tuesday 3 March at 09:00.”"
 	})
 	rings, err := w.Arrivals.Rings(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Empty(t, rings)
 	w.passes("the end", func() bool { return w.Calls.CallsInProgress() == 0 && len(w.missed(w.ines)) == 1 })
 	page := w.page(*w.missed(w.ines)[0].CallID)
-	assert.Equal(t, []string{"announced", "the line was closed"}, []string{page.Call.State.EndReason, page.Call.MissedWhy})
+	assert.Equal(t, []string{"announced", "the line was closed"},
+		[]string{page.Call.State.EndReason, page.Call.MissedWhy})
 	assert.Contains(t, factTexts(page), "They heard the announcement")
 }
 
@@ -154,7 +159,8 @@ func TestASecondCallHoldsTheFirst(t *testing.T) {
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, first.ID))
 	w.until("the held one is in the foreground", func() bool {
 		var id *uuid.UUID
-		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT foreground_call_id FROM rep_state WHERE user_id = $1`, w.ines.ID).Scan(&id))
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+			`SELECT foreground_call_id FROM rep_state WHERE user_id = $1`, w.ines.ID).Scan(&id))
 		return id != nil && *id == second.ID
 	})
 	_, err = w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
@@ -183,17 +189,20 @@ func TestAnUnknownCallerBecomesARecordOfANewCompany(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, got.Slip.AsksWho)
 	company, mail := "Marrow & Pike", "lene@marrow.example"
-	k, made := key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindContact, Name: "Lene van der Marrow", CompanyName: &company, Email: &mail}
+	k, made := key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindContact, Name: "Lene van der Marrow",
+		CompanyName: &company, Email: &mail}
 	got, err = w.Filing.RecordFromCall(t.Context(), w.ines, got.ID, k, made)
 	require.NoError(t, err)
 	same, err := w.Filing.RecordFromCall(t.Context(), w.ines, got.ID, k, made)
 	require.NoError(t, err)
 	assert.Equal(t, got.Links, same.Links, "the same request makes nobody twice")
-	twins, err := w.Book.CheckDuplicates(t.Context(), w.ines, contract.NewRecord{Kind: contract.RecordKindContact, Values: map[string]string{"name": "Lene van der Marrow"}})
+	twins, err := w.Book.CheckDuplicates(t.Context(), w.ines,
+		contract.NewRecord{Kind: contract.RecordKindContact, Values: map[string]string{"name": "Lene van der Marrow"}})
 	require.NoError(t, err)
 	assert.Len(t, twins, 1, "a whole name is enough to be warned")
 	assert.False(t, got.Slip.AsksWho)
-	assert.Equal(t, []string{"Lene van der Marrow", company}, []string{got.Links[0].Record.Name, got.Links[1].Record.Name})
+	assert.Equal(t, []string{"Lene van der Marrow", company},
+		[]string{got.Links[0].Record.Name, got.Links[1].Record.Name})
 	sheet, err := w.Book.Record(t.Context(), w.ines, got.Links[0].Record.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"413 555 0199", "work"}, []string{sheet.Numbers[0].Display, sheet.Numbers[0].Label})
@@ -209,9 +218,11 @@ func TestAnUnknownCallerBecomesARecordOfANewCompany(t *testing.T) {
 	assert.Equal(t, "Lene van der Marrow", again.Candidates[0].Record.Name)
 	assert.True(t, again.Clear)
 	var field *firm.FieldError
-	_, err = w.Filing.RecordFromCall(t.Context(), w.ines, got.ID, key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "  "})
+	_, err = w.Filing.RecordFromCall(t.Context(), w.ines, got.ID, key(),
+		contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "  "})
 	require.ErrorAs(t, err, &field)
-	_, err = w.Filing.RecordFromCall(t.Context(), w.tomas, got.ID, key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Nobody"})
+	_, err = w.Filing.RecordFromCall(t.Context(), w.tomas, got.ID, key(),
+		contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Nobody"})
 	require.ErrorIs(t, err, firm.ErrForbidden)
 }
 
@@ -241,17 +252,21 @@ func TestWhoseOwnCustomerCallsIsNotAsked(t *testing.T) {
 	w := newWorld(t)
 	w.sits(w.ines)
 	w.sits(w.tomas)
-	// Berit leads her twin by 19 for everybody: the last conversation, an open case, an open deal; and by 4 more for whose customer she is.
+	// Berit leads her twin by 19 for everybody: the last conversation, an open case, an open deal; and by 4 more for
+	// whose customer she is.
 	spoken := w.speaks()
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, spoken.ID))
 	w.ended(spoken.ID)
 	w.clock.Advance(4 * 24 * time.Hour) // our own attempt counts no more
 	w.add(contract.RecordKindContact, map[string]string{"given": "Sigrun", "family": "Osterlund"}, mobileNumber)
 	for _, kind := range []string{"case", "deal"} {
-		_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO records (id, kind, name, person_id, stage) VALUES ($1, $2, $2, $3, 'open')`, store.NewID(), kind, w.berit)
+		_, err := w.store.Pool.Exec(t.Context(),
+			`INSERT INTO records (id, kind, name, person_id, stage) VALUES ($1, $2, $2, $3, 'open')`, store.NewID(),
+			kind, w.berit)
 		require.NoError(t, err)
 	}
-	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET owner_id = CASE WHEN id = $1 THEN $2::uuid END`, w.berit, w.ines.ID)
+	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET owner_id = CASE WHEN id = $1 THEN $2::uuid END`,
+		w.berit, w.ines.ID)
 	require.NoError(t, err)
 	for _, rep := range []firm.Actor{w.tomas, w.ines} {
 		ref := w.comesIn(mobileNumber)
@@ -312,7 +327,8 @@ func TestAColleagueIsCalled(t *testing.T) {
 	w.sits(w.tomas)
 	c, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{ColleagueID: &w.tomas.ID})
 	require.NoError(t, err)
-	assert.Equal(t, []string{"tomas", "internal", "ringing"}, []string{c.Display, string(c.Direction), string(c.State.Phase)})
+	assert.Equal(t, []string{"tomas", "internal", "ringing"},
+		[]string{c.Display, string(c.Direction), string(c.State.Phase)})
 	ring := w.rung(w.tomas)
 	assert.Equal(t, []any{true, "ines"}, []any{ring.Internal, ring.Display})
 	got, err := w.Arrivals.AnswerCall(t.Context(), w.tomas, ring.CallID)
@@ -329,7 +345,8 @@ func TestAColleagueIsCalled(t *testing.T) {
 			assert.WithinDuration(t, answered, *x.Since, time.Second, "since they speak, not since they signed in")
 		}
 	}
-	_, err = w.Calls.SaveNotes(t.Context(), w.tomas, got.Slip.ID, contract.NotesEdit{Body: "asks about the pump", Writer: "left"})
+	_, err = w.Calls.SaveNotes(t.Context(), w.tomas, got.Slip.ID,
+		contract.NotesEdit{Body: "asks about the pump", Writer: "left"})
 	require.NoError(t, err)
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.tomas, c.ID))
 	w.until("over", func() bool { return w.Calls.CallsInProgress() == 0 })
@@ -398,11 +415,13 @@ func (w *world) notes(a firm.Actor) []contract.LaneEntry {
 func TestACallMadeElsewhereIsWrittenDown(t *testing.T) {
 	w := newWorld(t)
 	notes := "on the fair"
-	written := contract.WrittenCall{Direction: contract.WrittenCallDirectionOutbound, Typed: "413 555 0142", StartedAt: monday.Add(-time.Hour), Seconds: 90, OutcomeID: &w.sold, Notes: &notes}
+	written := contract.WrittenCall{Direction: contract.WrittenCallDirectionOutbound, Typed: "413 555 0142",
+		StartedAt: monday.Add(-time.Hour), Seconds: 90, OutcomeID: &w.sold, Notes: &notes}
 	k := key()
 	c, err := w.Calls.WriteDownCall(t.Context(), w.ines, k, written)
 	require.NoError(t, err)
-	assert.Equal(t, []any{true, "Berit Osterlund", int64(90_000), "Visit agreed", contract.SlipStateFiled}, []any{c.ByHand, c.Links[0].Record.Name, c.TalkMs, c.Slip.Outcome, c.Slip.State})
+	assert.Equal(t, []any{true, "Berit Osterlund", int64(90_000), "Visit agreed", contract.SlipStateFiled},
+		[]any{c.ByHand, c.Links[0].Record.Name, c.TalkMs, c.Slip.Outcome, c.Slip.State})
 	again, err := w.Calls.WriteDownCall(t.Context(), w.ines, k, written)
 	require.NoError(t, err)
 	assert.Equal(t, c.ID, again.ID)
@@ -411,8 +430,10 @@ func TestACallMadeElsewhereIsWrittenDown(t *testing.T) {
 	rows, err := csv.NewReader(strings.NewReader(strings.TrimPrefix(file.String(), "\ufeff"))).ReadAll()
 	require.NoError(t, err)
 	require.Len(t, rows, 2)
-	assert.Equal(t, []string{"2026-03-02 09:00:00", "outbound", "Berit Osterlund", "Vesper Hollow Nursery", "413 555 0142"}, rows[1][:5])
-	assert.Equal(t, []string{"90.0", "Visit agreed", "on the fair", "yes"}, []string{rows[1][10], rows[1][14], rows[1][15], rows[1][16]})
+	assert.Equal(t, []string{"2026-03-02 09:00:00", "outbound", "Berit Osterlund", "Vesper Hollow Nursery",
+		"413 555 0142"}, rows[1][:5])
+	assert.Equal(t, []string{"90.0", "Visit agreed", "on the fair", "yes"},
+		[]string{rows[1][10], rows[1][14], rows[1][15], rows[1][16]})
 	require.ErrorIs(t, w.Calls.WriteCalls(t.Context(), w.ines, calls.CallQuery{}, &file), firm.ErrForbidden)
 	for name, change := range map[string]func(*contract.WrittenCall){
 		"started_at": func(x *contract.WrittenCall) { x.StartedAt = monday.Add(time.Hour) },
@@ -434,7 +455,8 @@ func TestWhateverTheNetworkSaysOfACallerIsKeptAndBreaksNothing(t *testing.T) {
 	w.sits(w.ines)
 	for from, shown := range map[string]string{
 		"  ": "", "anonymous": "anonymous", "'; DROP TABLE calls; --": "'; DROP TABLE calls; --", "<img src=x onerror=alert(1)>": "<img src=x onerror=alert(1)>",
-		strings.Repeat("9", 200): strings.Repeat("9", 64), "sip:\x00\xffbob@example": "sip:bob@example", "+14135550142;ext=7": "413 555 0142 ext 7",
+		strings.Repeat("9", 200): strings.Repeat("9", 64), "sip:\x00\xffbob@example": "sip:bob@example",
+		"+14135550142;ext=7": "413 555 0142 ext 7",
 	} {
 		ref := w.comesIn(from)
 		ring := w.rung(w.ines)

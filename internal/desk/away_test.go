@@ -21,7 +21,8 @@ func TestWhileTheDatabaseIsAwayACallGoesOnAndNothingIsLost(t *testing.T) {
 	window := w.Hub.Subscribe(w.ines.ID, "", 0)
 	require.NoError(t, cluster.Halt())
 
-	kept, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "before, during", Base: 1, Writer: "left"})
+	kept, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID,
+		contract.NotesEdit{Body: "before, during", Base: 1, Writer: "left"})
 	require.NoError(t, err)
 	assert.False(t, kept.Saved, "kept, and not called saved")
 	_, err = w.Calls.SaveNotes(t.Context(), w.tomas, c.Slip.ID, contract.NotesEdit{Body: "not his", Writer: "x"})

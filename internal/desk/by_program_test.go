@@ -15,7 +15,8 @@ import (
 func TestACallOfTheComputersOwnProgramIsWrittenDownAndItsTimesAreSaid(t *testing.T) {
 	w := newWorld(t)
 	ctx := t.Context()
-	_, err := w.Arrivals.SetPreferences(ctx, w.ines, contract.Preferences{Opens: contract.PreferencesOpensRing, Program: ptr(true)})
+	_, err := w.Arrivals.SetPreferences(ctx, w.ines,
+		contract.Preferences{Opens: contract.PreferencesOpensRing, Program: ptr(true)})
 	require.NoError(t, err)
 	w.ines = w.actor("ines")
 	k := key()
@@ -37,11 +38,13 @@ func TestACallOfTheComputersOwnProgramIsWrittenDownAndItsTimesAreSaid(t *testing
 	require.ErrorIs(t, err, firm.ErrNotFound, "it is not his")
 	said, err := w.Calls.ConfirmTimes(ctx, w.ines, c.ID, contract.CallTimes{Seconds: 83})
 	require.NoError(t, err)
-	assert.Equal(t, []any{false, int64(83_000), "ended_by_us", ""}, []any{said.Unconfirmed, said.TalkMs, said.State.EndReason, said.DialTo})
+	assert.Equal(t, []any{false, int64(83_000), "ended_by_us", ""},
+		[]any{said.Unconfirmed, said.TalkMs, said.State.EndReason, said.DialTo})
 	assert.Equal(t, 83*time.Second, said.State.EndedAt.Sub(said.State.StartedAt))
 	_, err = w.Calls.ConfirmTimes(ctx, w.ines, c.ID, contract.CallTimes{Seconds: 1})
 	require.ErrorIs(t, err, firm.ErrNotFound, "once")
-	_, err = w.Filing.ChangeSlip(ctx, w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	_, err = w.Filing.ChangeSlip(ctx, w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
 	_, err = w.Filing.File(ctx, w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)

@@ -41,7 +41,8 @@ func (d *Desk) CallPage(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 	if page.Recordings, err = d.Recordings.OfCall(ctx, a, id); err != nil {
 		return page, err
 	}
-	if page.Changes, err = d.Calls.Changes(ctx, "slip", page.Call.Slip.ID, optional.Value(page.Call.Slip.NotesHidden)); err != nil {
+	if page.Changes, err = d.Calls.Changes(ctx, "slip", page.Call.Slip.ID,
+		optional.Value(page.Call.Slip.NotesHidden)); err != nil {
 		return page, err
 	}
 	ofCall, err := d.Calls.Changes(ctx, "call", id, false)

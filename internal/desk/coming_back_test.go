@@ -40,7 +40,8 @@ func (w *world) callsBack(n contract.NewCall) contract.Call {
 // files files a call with an outcome.
 func (w *world) files(c contract.Call, o uuid.UUID) contract.Call {
 	w.t.Helper()
-	c, err := w.Filing.ChangeSlip(w.t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &o})
+	c, err := w.Filing.ChangeSlip(w.t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &o})
 	require.NoError(w.t, err)
 	c, err = w.Filing.File(w.t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(w.t, err)
@@ -101,11 +102,13 @@ func TestWhatIsSentByItselfIsNobodysComingBack(t *testing.T) {
 	w.approved()
 	w.sits(w.ines)
 	w.callsInVain(mobileNumber)
-	require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "STOP"}))
+	require.NoError(t, w.Outreach.Receive(t.Context(),
+		outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "STOP"}))
 	assert.Contains(t, w.sent(1).Text.Body, "you will get no more messages")
 	w.until("it is written down", func() bool {
 		var waiting int
-		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM messages WHERE state IN ('waiting', 'sending')`).Scan(&waiting))
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+			`SELECT count(*) FROM messages WHERE state IN ('waiting', 'sending')`).Scan(&waiting))
 		return waiting == 0
 	})
 	owed := w.missed(w.ines)
@@ -121,7 +124,8 @@ func TestACallWrittenDownAfterwardsSettles(t *testing.T) {
 	w.clock.Advance(time.Hour)
 	write := func(seconds int, at time.Time) {
 		t.Helper()
-		_, err := w.Calls.WriteDownCall(t.Context(), w.ines, key(), contract.WrittenCall{Typed: mobileNumber, Direction: "outbound", StartedAt: at, Seconds: seconds})
+		_, err := w.Calls.WriteDownCall(t.Context(), w.ines, key(),
+			contract.WrittenCall{Typed: mobileNumber, Direction: "outbound", StartedAt: at, Seconds: seconds})
 		require.NoError(t, err)
 	}
 	write(120, monday.Add(-24*time.Hour))
@@ -136,7 +140,8 @@ func TestWhoIsBeingCalledBackIsNotFreeAndSeesTheLineTheyCalled(t *testing.T) {
 	w := newWorld(t)
 	w.sits(w.ines)
 	other := uuid.New()
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO lines (id, e164, label, region, zone, position) VALUES ($1, '+14135550103', 'Show leaflet', 'US', 'America/New_York', 5)`, other)
+	_, err := w.store.Pool.Exec(t.Context(),
+		`INSERT INTO lines (id, e164, label, region, zone, position) VALUES ($1, '+14135550103', 'Show leaflet', 'US', 'America/New_York', 5)`, other)
 	require.NoError(t, err)
 	id := w.callsInVain(mobileNumber)
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE unreturned SET line_id = $2 WHERE call_id = $1`, id, other)
@@ -154,7 +159,8 @@ func TestAMissedYouIsNotSentAfterAConversation(t *testing.T) {
 	w := newWorld(t)
 	w.approved()
 	template := uuid.New()
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO templates (id, name, channel, subject, body, position) VALUES ($1, 'missed you', 'text', '', 'We missed you, {given name}.', 1)`, template)
+	_, err := w.store.Pool.Exec(t.Context(),
+		`INSERT INTO templates (id, name, channel, subject, body, position) VALUES ($1, 'missed you', 'text', '', 'We missed you, {given name}.', 1)`, template)
 	require.NoError(t, err)
 	w.clock.Advance(6 * time.Second)
 	nobody := w.outcome("Nobody there", `[{"kind":"message","target":"`+template.String()+`","after":{}}]`)
@@ -162,11 +168,13 @@ func TestAMissedYouIsNotSentAfterAConversation(t *testing.T) {
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.files(w.ended(c.ID), nobody)
 	waiting := func() (n int) {
-		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM messages WHERE state = 'waiting'`).Scan(&n))
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+			`SELECT count(*) FROM messages WHERE state = 'waiting'`).Scan(&n))
 		return n
 	}
 	require.Equal(t, 1, waiting())
-	_, err = w.store.Pool.Exec(t.Context(), `UPDATE messages SET send_at = $1`, w.clock.Now().Add(10*time.Hour)) // it waits until morning there
+	// it waits until morning there
+	_, err = w.store.Pool.Exec(t.Context(), `UPDATE messages SET send_at = $1`, w.clock.Now().Add(10*time.Hour))
 	require.NoError(t, err)
 	w.clock.Advance(time.Minute)
 	w.callsBack(contract.NewCall{NumberID: &w.mobile})
@@ -176,7 +184,9 @@ func TestAMissedYouIsNotSentAfterAConversation(t *testing.T) {
 func TestTextsToDoNotCallNumbersAreRefused(t *testing.T) {
 	w := newWorld(t)
 	w.approved()
-	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, NumberID: &w.home, Body: ptr("Good day")})
+	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(),
+		contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, NumberID: &w.home,
+			Body: ptr("Good day")})
 	require.ErrorContains(t, err, "her mother lives there")
 	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.aron, contract.ChannelText, "Good day"))
 	require.ErrorContains(t, err, "asked on 3 February")
@@ -206,7 +216,8 @@ func TestAnAddressOfAnotherDomainIsProvedFirst(t *testing.T) {
 func TestALetterWithAHoleIsNotSent(t *testing.T) {
 	w := newWorld(t)
 	template := uuid.New()
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO templates (id, name, channel, subject, body, position) VALUES ($1, 'offer', 'mail', 'For {company}', 'Call me on {number}.', 1)`, template)
+	_, err := w.store.Pool.Exec(t.Context(),
+		`INSERT INTO templates (id, name, channel, subject, body, position) VALUES ($1, 'offer', 'mail', 'For {company}', 'Call me on {number}.', 1)`, template)
 	require.NoError(t, err)
 	n := contract.NewMessage{Channel: contract.ChannelMail, RecordID: &w.berit, TemplateID: &template}
 	draft, err := w.Outreach.DraftMessage(t.Context(), w.ines, n)

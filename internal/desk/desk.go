@@ -1,6 +1,6 @@
-// Package desk puts the areas of the job together (firm, book, outreach, calls, filing, rounds), each a package of its own that says what it must not
-// know, and holds the few pages that are made of several: a call's page, a record's history, the lane, find, a rep's own page. It is the only place where
-// rights are checked.
+// Package desk puts the areas of the job together (firm, book, outreach, calls, filing, rounds), each a package of its
+// own that says what it must not know, and holds the few pages that are made of several: a call's page, a record's
+// history, the lane, find, a rep's own page. It is the only place where rights are checked.
 //
 // It must not know HTTP, cookies or how anything looks.
 package desk

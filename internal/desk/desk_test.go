@@ -29,14 +29,16 @@ func TestACallIsMadeAnsweredEndedAndFiled(t *testing.T) {
 	assert.Equal(t, "413 555 0142", c.Display)
 	assert.Equal(t, "Main 413 555 0100", c.Shown)
 	assert.Equal(t, "mobile", c.Label)
-	assert.Equal(t, []string{"Berit Osterlund", "Vesper Hollow Nursery"}, []string{c.Links[0].Record.Name, c.Links[1].Record.Name})
+	assert.Equal(t, []string{"Berit Osterlund", "Vesper Hollow Nursery"},
+		[]string{c.Links[0].Record.Name, c.Links[1].Record.Name})
 	w.clock.Advance(2 * time.Second)
 	w.until("rings", func() bool { return w.phase(c.ID) == contract.PhaseRinging })
 	w.clock.Advance(7 * time.Second)
 	require.True(t, w.sim.TheyAnswer(mobileNumber))
 	w.until("speaking", func() bool { return w.phase(c.ID) == contract.PhaseSpeaking })
 	w.clock.Advance(time.Minute)
-	notes, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Wants the overflow on the north side.", Writer: "left"})
+	notes, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID,
+		contract.NotesEdit{Body: "Wants the overflow on the north side.", Writer: "left"})
 	require.NoError(t, err)
 	assert.True(t, notes.Saved)
 	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
@@ -46,7 +48,8 @@ func TestACallIsMadeAnsweredEndedAndFiled(t *testing.T) {
 	var missing *slip.MissingError
 	require.ErrorAs(t, err, &missing)
 	assert.Equal(t, "outcome_id", missing.Field)
-	c, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	c, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
 	filing := key()
 	filed, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, filing, nil)
@@ -67,12 +70,14 @@ func TestACallIsMadeAnsweredEndedAndFiled(t *testing.T) {
 		assert.Equal(t, "Wants the overflow on the north side.", h.Entries[0].Call.Slip.Notes.Body)
 	}
 	var spans int
-	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM leg_spans WHERE call_id = $1 AND to_at IS NOT NULL`, c.ID).Scan(&spans))
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+		`SELECT count(*) FROM leg_spans WHERE call_id = $1 AND to_at IS NOT NULL`, c.ID).Scan(&spans))
 	assert.Equal(t, 2, spans)
 }
 
 func TestEveryEndingIsWrittenDown(t *testing.T) {
-	for reason, want := range map[carrier.Reason]string{carrier.Busy: "busy", carrier.NoAnswer: "no_answer", carrier.Declined: "declined",
+	for reason, want := range map[carrier.Reason]string{carrier.Busy: "busy", carrier.NoAnswer: "no_answer",
+		carrier.Declined:     "declined",
 		carrier.OutOfService: "out_of_service", carrier.Lost: "cut_off", carrier.HungUp: "declined"} {
 		t.Run(string(reason), func(t *testing.T) {
 			w := newWorld(t)
@@ -94,7 +99,8 @@ func TestTwoClicksMakeOneCall(t *testing.T) {
 		group.Add(1)
 		go func() {
 			defer group.Done()
-			_, results[i] = w.Calls.PlaceCall(context.Background(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
+			_, results[i] = w.Calls.PlaceCall(context.Background(), w.ines, key(),
+				contract.NewCall{NumberID: &w.mobile})
 		}()
 	}
 	group.Wait()
@@ -131,7 +137,8 @@ func TestAnotherCallInsteadOfTheOneInProgress(t *testing.T) {
 	var busy *firm.InCallError
 	require.ErrorAs(t, err, &busy)
 	assert.Equal(t, first.ID, busy.Call)
-	second, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.office, InsteadOf: &first.ID})
+	second, err := w.Calls.PlaceCall(t.Context(), w.ines, key(),
+		contract.NewCall{NumberID: &w.office, InsteadOf: &first.ID})
 	require.NoError(t, err)
 	w.until("the first is over", func() bool { return w.Calls.CallsInProgress() == 1 })
 	w.until("and saved", func() bool { return w.phase(first.ID) == contract.PhaseEnded })
@@ -181,7 +188,8 @@ func TestWhoComesTooLateToACallIsNotInIt(t *testing.T) {
 func TestDoNotCallIsRefusedWithItsReason(t *testing.T) {
 	w := newWorld(t)
 	typed := "(413) 555-0177"
-	for name, request := range map[string]contract.NewCall{"number": {NumberID: &w.home}, "person": {NumberID: &w.cannot}, "typed": {Typed: &typed}} {
+	for name, request := range map[string]contract.NewCall{"number": {NumberID: &w.home},
+		"person": {NumberID: &w.cannot}, "typed": {Typed: &typed}} {
 		_, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), request)
 		var no *firm.RefusedError
 		require.ErrorAs(t, err, &no, name)
@@ -203,7 +211,8 @@ func TestATypedNumberIsDialedAtOnceAndAskedAbout(t *testing.T) {
 	})
 	t.Run("another record is open", func(t *testing.T) {
 		w := newWorld(t)
-		c, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &known, OpenRecordID: &w.vesper})
+		c, err := w.Calls.PlaceCall(t.Context(), w.ines, key(),
+			contract.NewCall{Typed: &known, OpenRecordID: &w.vesper})
 		require.NoError(t, err)
 		assert.True(t, c.Slip.AsksWho)
 		assert.Empty(t, c.Links, "nothing is attached before the answer")
@@ -256,25 +265,31 @@ func TestBadRequestsNameTheField(t *testing.T) {
 		})
 	}
 	c := w.calls()
-	_, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &ghost})
+	_, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &ghost})
 	var field *firm.FieldError
 	require.ErrorAs(t, err, &field)
 	assert.Equal(t, "outcome_id", field.Field)
 	other := "another subject"
 	_, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: 99, Subject: &other})
 	require.ErrorIs(t, err, firm.ErrChangedElse)
-	first, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, Subject: &other})
+	first, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, Subject: &other})
 	require.NoError(t, err)
-	again, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, Subject: &other})
+	again, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, Subject: &other})
 	require.NoError(t, err, "the answer was lost, and it is asked again")
 	assert.Equal(t, first.Slip.Version, again.Slip.Version)
-	_, err = w.Filing.ChangeSlip(t.Context(), w.tomas, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	_, err = w.Filing.ChangeSlip(t.Context(), w.tomas, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.ErrorIs(t, err, firm.ErrForbidden)
 	_, err = w.Calls.SaveNotes(t.Context(), w.tomas, c.Slip.ID, contract.NotesEdit{Body: "x", Writer: "w"})
 	require.ErrorIs(t, err, firm.ErrForbidden)
-	_, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: strings.Repeat("x", slip.MaxNotes+1), Writer: "w"})
+	_, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID,
+		contract.NotesEdit{Body: strings.Repeat("x", slip.MaxNotes+1), Writer: "w"})
 	require.ErrorAs(t, err, &field)
-	_, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: strings.Repeat("x", 100<<10), Writer: "w"})
+	_, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID,
+		contract.NotesEdit{Body: strings.Repeat("x", 100<<10), Writer: "w"})
 	require.NoError(t, err, "100 kB are fine")
 }
 
@@ -282,7 +297,8 @@ func TestNotesOfTwoWindowsAreNeverOverwritten(t *testing.T) {
 	w := newWorld(t)
 	c := w.calls()
 	save := func(body string, base int, window string) (contract.Notes, error) {
-		return w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: body, Base: base, Writer: window})
+		return w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID,
+			contract.NotesEdit{Body: body, Base: base, Writer: window})
 	}
 	_, err := save("from the left", 0, "left")
 	require.NoError(t, err)
@@ -299,12 +315,14 @@ func TestCorrectionsAfterFilingLeaveATrail(t *testing.T) {
 	w := newWorld(t)
 	c := w.calls()
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
-	c, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	c, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
 	c, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 	subject := "Overflow"
-	c, err = w.Filing.ChangeSlip(t.Context(), w.odile, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.again, Subject: &subject})
+	c, err = w.Filing.ChangeSlip(t.Context(), w.odile, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.again, Subject: &subject})
 	require.NoError(t, err, "a supervisor may correct")
 	_, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "after all", Writer: "left"})
 	require.NoError(t, err)
@@ -316,7 +334,8 @@ func TestCorrectionsAfterFilingLeaveATrail(t *testing.T) {
 	for _, ch := range page.Changes {
 		trail = append(trail, ch.Actor+": "+ch.Text)
 	}
-	assert.Equal(t, []string{"odile: outcome: Visit agreed → Wants an offer; subject: none → Overflow", "ines: notes: none → after all",
+	assert.Equal(t, []string{"odile: outcome: Visit agreed → Wants an offer; subject: none → Overflow",
+		"ines: notes: none → after all",
 		"ines: removed: Vesper Hollow Nursery"}, trail)
 	h, err := w.History(t.Context(), w.ines, w.vesper, "call", "")
 	require.NoError(t, err)
@@ -332,7 +351,8 @@ func TestARestartClosesWhatALostServerLeft(t *testing.T) {
 	require.NoError(t, err)
 	w.until("the ring is saved", func() bool {
 		var state string
-		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT state FROM calls WHERE id = $1`, c.ID).Scan(&state))
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT state FROM calls WHERE id = $1`,
+			c.ID).Scan(&state))
 		return state == "ringing"
 	})
 	// A second desk of the same name is the server after a crash; the first one never says goodbye.
@@ -354,12 +374,14 @@ func TestACallThatCannotBeReadKeepsNeitherTheServerNorOtherCalls(t *testing.T) {
 	good := w.calls()
 	broken, err := w.Calls.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{NumberID: &w.office})
 	require.NoError(t, err)
-	_, err = w.store.Pool.Exec(t.Context(), `UPDATE call_facts SET kind = 'leg_ended', data = '{"leg": 7}' WHERE call_id = $1 AND seq = 2`, broken.ID)
+	_, err = w.store.Pool.Exec(t.Context(),
+		`UPDATE call_facts SET kind = 'leg_ended', data = '{"leg": 7}' WHERE call_id = $1 AND seq = 2`, broken.ID)
 	require.NoError(t, err)
 	w.open()
 	assert.Equal(t, "cut_off", w.ended(good.ID).State.EndReason)
 	var ended *time.Time
-	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT ended_at FROM calls WHERE id = $1`, broken.ID).Scan(&ended))
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT ended_at FROM calls WHERE id = $1`,
+		broken.ID).Scan(&ended))
 	assert.Nil(t, ended, "it is left as it is, for somebody to look at")
 }
 
@@ -369,7 +391,8 @@ func TestACallWhoseCommitWasNeverAnsweredIsClosed(t *testing.T) {
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)
 	// As the database has it when the commit arrived there, and its answer did not arrive here.
-	_, err := w.store.Pool.Exec(t.Context(), `UPDATE calls SET ended_at = NULL, end_reason = '', state = 'dialing', last_seq = 4 WHERE id = $1`, c.ID)
+	_, err := w.store.Pool.Exec(t.Context(),
+		`UPDATE calls SET ended_at = NULL, end_reason = '', state = 'dialing', last_seq = 4 WHERE id = $1`, c.ID)
 	require.NoError(t, err)
 	_, err = w.store.Pool.Exec(t.Context(), `DELETE FROM call_facts WHERE call_id = $1 AND seq > 4`, c.ID)
 	require.NoError(t, err)
@@ -381,7 +404,8 @@ func TestACallWhoseCommitWasNeverAnsweredIsClosed(t *testing.T) {
 	w.until("it is closed", func() bool {
 		w.clock.Advance(2 * time.Second)
 		var reason string
-		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT end_reason FROM calls WHERE id = $1`, c.ID).Scan(&reason))
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT end_reason FROM calls WHERE id = $1`,
+			c.ID).Scan(&reason))
 		return reason == "cut_off"
 	})
 	assert.NotEqual(t, contract.PhaseEnded, w.phase(other.ID), "one that is driven is left alone")
@@ -394,28 +418,33 @@ func TestAnotherServersCallsAreOnlyClosedWhenItsLeaseHasRunOut(t *testing.T) {
 	c := w.calls()
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)
-	_, err = w.store.Pool.Exec(t.Context(), `UPDATE calls SET owner_server = 'other', owner_epoch = 1, ended_at = NULL, end_reason = '', last_seq = 4 WHERE id = $1`, c.ID)
+	_, err = w.store.Pool.Exec(t.Context(),
+		`UPDATE calls SET owner_server = 'other', owner_epoch = 1, ended_at = NULL, end_reason = '', last_seq = 4 WHERE id = $1`, c.ID)
 	require.NoError(t, err)
 	_, err = w.store.Pool.Exec(t.Context(), `DELETE FROM call_facts WHERE call_id = $1 AND seq > 4`, c.ID)
 	require.NoError(t, err)
 	open := func() bool {
 		var open bool
-		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT ended_at IS NULL FROM calls WHERE id = $1`, c.ID).Scan(&open))
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT ended_at IS NULL FROM calls WHERE id = $1`,
+			c.ID).Scan(&open))
 		return open
 	}
 	tick := func() {
 		require.NoError(t, w.clock.BlockUntilContext(t.Context(), 1))
 		var before, after time.Time
-		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT heartbeat_at FROM servers WHERE name = 'test'`).Scan(&before))
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+			`SELECT heartbeat_at FROM servers WHERE name = 'test'`).Scan(&before))
 		w.clock.Advance(2 * time.Second)
 		w.until("heartbeat", func() bool {
-			require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT heartbeat_at FROM servers WHERE name = 'test'`).Scan(&after))
+			require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+				`SELECT heartbeat_at FROM servers WHERE name = 'test'`).Scan(&after))
 			return after.After(before)
 		})
 	}
 	for range 8 {
 		tick()
-		require.NoError(t, w.store.Heartbeat(t.Context(), db.HeartbeatParams{At: ptr(w.clock.Now()), Name: "other", Epoch: 1}))
+		require.NoError(t, w.store.Heartbeat(t.Context(),
+			db.HeartbeatParams{At: ptr(w.clock.Now()), Name: "other", Epoch: 1}))
 		require.True(t, open(), "the other server lives")
 	}
 	for range 7 {

@@ -20,9 +20,11 @@ func TestDoNotCallHoldsOnEveryWayToDial(t *testing.T) {
 		return err
 	}
 	// The company asked: its people are not called either.
-	_, err := w.Book.MarkRecord(t.Context(), w.ines, w.vesper, contract.DoNotCallMark{On: true, Reason: ptr("letter of 3 May")})
+	_, err := w.Book.MarkRecord(t.Context(), w.ines, w.vesper,
+		contract.DoNotCallMark{On: true, Reason: ptr("letter of 3 May")})
 	require.NoError(t, err)
-	for name, c := range map[string]contract.NewCall{"stored": {NumberID: &w.mobile}, "typed": {Typed: ptr("413 555 0142")}} {
+	for name, c := range map[string]contract.NewCall{"stored": {NumberID: &w.mobile},
+		"typed": {Typed: ptr("413 555 0142")}} {
 		err := call(c)
 		require.ErrorIs(t, err, callable.ErrCompanyDoNotCall, name)
 		assert.Contains(t, err.Error(), "letter of 3 May")
@@ -30,19 +32,23 @@ func TestDoNotCallHoldsOnEveryWayToDial(t *testing.T) {
 	r, err := w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	assert.Contains(t, r.Refused, "this company asked not to be called")
-	_, err = w.Book.MarkRecord(t.Context(), w.odile, w.vesper, contract.DoNotCallMark{On: false, Reason: ptr("their letter of 9 May")})
+	_, err = w.Book.MarkRecord(t.Context(), w.odile, w.vesper,
+		contract.DoNotCallMark{On: false, Reason: ptr("their letter of 9 May")})
 	require.NoError(t, err)
 
 	_, err = w.Book.ImportDoNotCall(t.Context(), w.ines, contract.DoNotCallText{Text: "413 555 0142"})
 	require.ErrorIs(t, err, firm.ErrForbidden)
-	done, err := w.Book.ImportDoNotCall(t.Context(), w.odile, contract.DoNotCallText{Reason: ptr("register"), Text: "\ufeff(413) 555-0142\r\n\n+1 413 555 0142\nhello\n607 555 0111; by mail\n"})
+	done, err := w.Book.ImportDoNotCall(t.Context(), w.odile,
+		contract.DoNotCallText{Reason: ptr("register"),
+			Text: "\ufeff(413) 555-0142\r\n\n+1 413 555 0142\nhello\n607 555 0111; by mail\n"})
 	require.NoError(t, err)
 	assert.Equal(t, []int{2, 0, 1}, []int{done.Added, done.Known, len(done.Rejected)})
 	assert.Equal(t, int64(4), done.Rejected[0].Line)
 	again, err := w.Book.ImportDoNotCall(t.Context(), w.odile, contract.DoNotCallText{Text: "413 555 0142"})
 	require.NoError(t, err)
 	assert.Equal(t, []int{0, 1}, []int{again.Added, again.Known})
-	for name, c := range map[string]contract.NewCall{"stored": {NumberID: &w.mobile}, "typed": {Typed: ptr("413 555 0142")}, "nobody's": {Typed: ptr("607 555 0111")}} {
+	for name, c := range map[string]contract.NewCall{"stored": {NumberID: &w.mobile},
+		"typed": {Typed: ptr("413 555 0142")}, "nobody's": {Typed: ptr("607 555 0111")}} {
 		require.ErrorIs(t, call(c), callable.ErrListedDoNotCall, name)
 	}
 	page, err := w.Book.DoNotCallList(t.Context(), w.odile)
@@ -61,14 +67,16 @@ func TestWhoMayPassesOverItWithAReason(t *testing.T) {
 	_, err = w.Calls.PlaceCall(t.Context(), w.odile, key(), contract.NewCall{NumberID: &w.home})
 	require.ErrorAs(t, err, &no)
 	assert.True(t, no.MayOverride)
-	_, err = w.Calls.PlaceCall(t.Context(), w.odile, key(), contract.NewCall{NumberID: &w.home, OverrideReason: ptr("  ")})
+	_, err = w.Calls.PlaceCall(t.Context(), w.odile, key(),
+		contract.NewCall{NumberID: &w.home, OverrideReason: ptr("  ")})
 	var field *firm.FieldError
 	require.ErrorAs(t, err, &field)
 	assert.Equal(t, "override_reason", field.Field)
 	c, err := w.Calls.PlaceCall(t.Context(), w.odile, key(), wish)
 	require.NoError(t, err)
 	var why string
-	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT after ->> 'why' FROM audit WHERE subject_id = $1`, c.ID).Scan(&why))
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT after ->> 'why' FROM audit WHERE subject_id = $1`,
+		c.ID).Scan(&why))
 	assert.Equal(t, "her mother asked to be called back", why)
 }
 

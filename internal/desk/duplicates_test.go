@@ -32,7 +32,8 @@ func TestDuplicatesAreFoundOnEntryAndByASweep(t *testing.T) {
 		for _, n := range numbers {
 			list = append(list, contract.NewNumber{Typed: n})
 		}
-		hits, err := w.Book.CheckDuplicates(t.Context(), w.ines, contract.NewRecord{Kind: contract.RecordKindLead, Values: values, Numbers: &list})
+		hits, err := w.Book.CheckDuplicates(t.Context(), w.ines,
+			contract.NewRecord{Kind: contract.RecordKindLead, Values: values, Numbers: &list})
 		require.NoError(t, err)
 		found := []string{}
 		for _, h := range hits {
@@ -40,11 +41,16 @@ func TestDuplicatesAreFoundOnEntryAndByASweep(t *testing.T) {
 		}
 		return found
 	}
-	assert.Equal(t, []string{"Berit Osterlund"}, check(map[string]string{"given": "B.", "family": "Osterlund"}, "+1 413 555 0142"), "by number")
-	assert.Equal(t, []string{"Berit Osterlund"}, check(map[string]string{"family": "Somebody", "email": "BERIT@vesper.example"}), "by mail")
-	assert.Equal(t, []string{"Berit Osterlund"}, check(map[string]string{"given": "Berit", "family": "Osterlund"}), "by name")
-	assert.Empty(t, check(map[string]string{"given": "Una", "family": "Bracken"}, "413 555 0119"), "a line without the extension is no proof")
-	twin := w.add(contract.RecordKindLead, map[string]string{"given": "Berit", "family": "Ostrlund", "company": w.vesper.String()}, "413 555 0142")
+	assert.Equal(t, []string{"Berit Osterlund"},
+		check(map[string]string{"given": "B.", "family": "Osterlund"}, "+1 413 555 0142"), "by number")
+	assert.Equal(t, []string{"Berit Osterlund"},
+		check(map[string]string{"family": "Somebody", "email": "BERIT@vesper.example"}), "by mail")
+	assert.Equal(t, []string{"Berit Osterlund"}, check(map[string]string{"given": "Berit", "family": "Osterlund"}),
+		"by name")
+	assert.Empty(t, check(map[string]string{"given": "Una", "family": "Bracken"}, "413 555 0119"),
+		"a line without the extension is no proof")
+	twin := w.add(contract.RecordKindLead,
+		map[string]string{"given": "Berit", "family": "Ostrlund", "company": w.vesper.String()}, "413 555 0142")
 	w.add(contract.RecordKindCompany, map[string]string{"name": "vesper hollow nursery"})
 	page := w.sweptPairs()
 	require.Equal(t, 1, page.Total, "a company of the same name alone is no proof")
@@ -77,37 +83,48 @@ func (w *world) stand() string {
 
 func TestAMergeLosesNothingAndIsUndone(t *testing.T) {
 	w := newWorld(t)
-	twin := w.add(contract.RecordKindLead, map[string]string{"given": "Berit", "family": "Ostrlund", "note": "Came by at the show.", "tags": "show", "job": "Grower", "email": "b@show.example"},
+	twin := w.add(contract.RecordKindLead,
+		map[string]string{"given": "Berit", "family": "Ostrlund", "note": "Came by at the show.", "tags": "show",
+			"job": "Grower", "email": "b@show.example"},
 		"413 555 0142", "413 555 0155")
-	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET note = 'Mornings.', tags = '{large}' WHERE id = $1`, w.berit)
+	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET note = 'Mornings.', tags = '{large}' WHERE id = $1`,
+		w.berit)
 	require.NoError(t, err)
 	deal := w.add(contract.RecordKindDeal, map[string]string{"name": "Tank", "person": twin.ID.String()})
-	list, err := w.Book.AddList(t.Context(), w.ines, contract.ListEdit{Name: "Show", Type: contract.ListEditTypeHand, Kind: contract.ListEditKindPeople})
+	list, err := w.Book.AddList(t.Context(), w.ines,
+		contract.ListEdit{Name: "Show", Type: contract.ListEditTypeHand, Kind: contract.ListEditKindPeople})
 	require.NoError(t, err)
-	_, err = w.Book.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(list.ID.String()), Selection: contract.Selection{Ids: &[]uuid.UUID{twin.ID}}})
+	_, err = w.Book.BulkAct(t.Context(), w.ines, key(),
+		contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(list.ID.String()),
+			Selection: contract.Selection{Ids: &[]uuid.UUID{twin.ID}}})
 	require.NoError(t, err)
 	_, err = w.Book.AddFollowUp(t.Context(), w.ines, twin.ID, key(), contract.NewFollowUp{Text: "Send the leaflet"})
 	require.NoError(t, err)
-	_, err = w.Book.MarkRecord(t.Context(), w.ines, twin.ID, contract.DoNotCallMark{On: true, Reason: ptr("in writing only")})
+	_, err = w.Book.MarkRecord(t.Context(), w.ines, twin.ID,
+		contract.DoNotCallMark{On: true, Reason: ptr("in writing only")})
 	require.NoError(t, err)
 	for _, r := range []contract.Record{twin} {
-		c, err := w.Calls.PlaceCall(t.Context(), w.odile, key(), contract.NewCall{NumberID: &r.Numbers[1].ID, OverrideReason: ptr("she wrote that we may")})
+		c, err := w.Calls.PlaceCall(t.Context(), w.odile, key(),
+			contract.NewCall{NumberID: &r.Numbers[1].ID, OverrideReason: ptr("she wrote that we may")})
 		require.NoError(t, err)
 		_, err = w.Filing.Attach(t.Context(), w.odile, c.ID, w.berit) // a call that both have
 		require.NoError(t, err)
 		require.NoError(t, w.Calls.HangUp(t.Context(), w.odile, c.ID))
 		w.until("ended", func() bool { return w.Calls.CallsInProgress() == 0 })
-		c, err = w.Calls.PlaceCall(t.Context(), w.odile, key(), contract.NewCall{NumberID: &r.Numbers[0].ID, OverrideReason: ptr("again")})
+		c, err = w.Calls.PlaceCall(t.Context(), w.odile, key(),
+			contract.NewCall{NumberID: &r.Numbers[0].ID, OverrideReason: ptr("again")})
 		require.NoError(t, err)
 		require.NoError(t, w.Calls.HangUp(t.Context(), w.odile, c.ID))
 		w.ended(c.ID)
 	}
 	before := w.stand()
 
-	merged, err := w.Book.MergeRecords(t.Context(), w.ines, key(), contract.Merge{Keep: w.berit, Lose: twin.ID, Take: []string{"email"}})
+	merged, err := w.Book.MergeRecords(t.Context(), w.ines, key(),
+		contract.Merge{Keep: w.berit, Lose: twin.ID, Take: []string{"email"}})
 	require.NoError(t, err)
 	r := merged.Record
-	assert.Equal(t, []string{"Berit Osterlund", "b@show.example", "Grower", "large, show", "Mornings.\n\nCame by at the show."},
+	assert.Equal(t, []string{"Berit Osterlund", "b@show.example", "Grower", "large, show",
+		"Mornings.\n\nCame by at the show."},
 		[]string{r.Name, value(r, "email"), value(r, "job"), value(r, "tags"), r.Note})
 	assert.True(t, r.DoNotCall, "the wish holds on")
 	assert.Len(t, r.Numbers, 4, "the number that both had stands once")
@@ -135,7 +152,8 @@ func TestAMergeLosesNothingAndIsUndone(t *testing.T) {
 
 func TestWhatCannotBeMergedIsSaid(t *testing.T) {
 	w := newWorld(t)
-	for name, m := range map[string]contract.Merge{"itself": {Keep: w.berit, Lose: w.berit}, "a company": {Keep: w.berit, Lose: w.vesper}, "nobody": {Keep: w.berit, Lose: uuid.New()}} {
+	for name, m := range map[string]contract.Merge{"itself": {Keep: w.berit, Lose: w.berit},
+		"a company": {Keep: w.berit, Lose: w.vesper}, "nobody": {Keep: w.berit, Lose: uuid.New()}} {
 		_, err := w.Book.MergeRecords(t.Context(), w.ines, key(), m)
 		var field *firm.FieldError
 		require.ErrorAs(t, err, &field, name)
@@ -144,9 +162,11 @@ func TestWhatCannotBeMergedIsSaid(t *testing.T) {
 	_, err := w.Book.UndoMerge(t.Context(), w.ines, uuid.New())
 	require.ErrorIs(t, err, firm.ErrNotFound)
 	k := key()
-	first, err := w.Book.MergeRecords(t.Context(), w.ines, k, contract.Merge{Keep: w.berit, Lose: w.aron, Take: []string{}})
+	first, err := w.Book.MergeRecords(t.Context(), w.ines, k,
+		contract.Merge{Keep: w.berit, Lose: w.aron, Take: []string{}})
 	require.NoError(t, err)
-	second, err := w.Book.MergeRecords(t.Context(), w.ines, k, contract.Merge{Keep: w.berit, Lose: w.aron, Take: []string{}})
+	second, err := w.Book.MergeRecords(t.Context(), w.ines, k,
+		contract.Merge{Keep: w.berit, Lose: w.aron, Take: []string{}})
 	require.NoError(t, err)
 	assert.Equal(t, first.ID, second.ID, "once")
 }

@@ -21,7 +21,8 @@ func (w *world) onlyReads(on bool) {
 	w.t.Helper()
 	tx, err := w.store.Pool.BeginTx(w.t.Context(), pgx.TxOptions{AccessMode: pgx.ReadWrite})
 	require.NoError(w.t, err)
-	_, err = tx.Exec(w.t.Context(), fmt.Sprintf(`DO $$ BEGIN EXECUTE format('ALTER DATABASE %%I SET default_transaction_read_only = %t', current_database()); END $$`, on))
+	_, err = tx.Exec(w.t.Context(),
+		fmt.Sprintf(`DO $$ BEGIN EXECUTE format('ALTER DATABASE %%I SET default_transaction_read_only = %t', current_database()); END $$`, on))
 	require.NoError(w.t, err)
 	require.NoError(w.t, tx.Commit(w.t.Context()))
 	w.store.Pool.Reset() // it holds for new connections
@@ -48,7 +49,8 @@ func TestACallWhoseFactsCannotBeSavedEndsAllTheSame(t *testing.T) {
 	page, err := w.CallPage(t.Context(), w.ines, c.ID)
 	require.NoError(t, err)
 	assert.WithinDuration(t, ended, *page.Call.State.EndedAt, time.Second, "at its own time")
-	_, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: page.Call.Slip.Version, OutcomeID: &w.sold})
+	_, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: page.Call.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
 	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err, "nobody is stuck in it")
@@ -64,7 +66,8 @@ func TestACallWhoseFactsCannotBeSavedEndsAllTheSame(t *testing.T) {
 	assert.Equal(t, len(aside), n)
 	w.until("the facts are there", func() bool {
 		var facts int
-		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM call_facts WHERE call_id = $1 AND kind = 'call_ended'`, c.ID).Scan(&facts))
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+			`SELECT count(*) FROM call_facts WHERE call_id = $1 AND kind = 'call_ended'`, c.ID).Scan(&facts))
 		return facts == 1
 	})
 }
@@ -75,7 +78,8 @@ func TestADatabaseThatOnlyReadsIsAway(t *testing.T) {
 	w.until("it is dialed", func() bool { return w.phase(c.ID) != "" })
 	w.onlyReads(true)
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
-	notes, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "written meanwhile", Writer: "w"})
+	notes, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID,
+		contract.NotesEdit{Body: "written meanwhile", Writer: "w"})
 	require.NoError(t, err)
 	assert.False(t, notes.Saved, "and it is said")
 	w.until("it is known", func() bool { return w.Calls.Away() })
@@ -112,9 +116,12 @@ func TestHangingUpWhatGoesOnElsewhereIsSaid(t *testing.T) {
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID), "twice is no mistake")
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO servers (name, epoch, started_at, heartbeat_at) VALUES ('other', 1, now(), '2030-01-01')`)
+	_, err := w.store.Pool.Exec(t.Context(),
+		`INSERT INTO servers (name, epoch, started_at, heartbeat_at) VALUES ('other', 1, now(), '2030-01-01')`)
 	require.NoError(t, err)
-	_, err = w.store.Pool.Exec(t.Context(), `UPDATE calls SET ended_at = NULL, state = 'speaking', owner_server = 'other', owner_epoch = 1 WHERE id = $1`, c.ID)
+	_, err = w.store.Pool.Exec(t.Context(),
+		`UPDATE calls SET ended_at = NULL, state = 'speaking', owner_server = 'other', owner_epoch = 1 WHERE id = $1`,
+		c.ID)
 	require.NoError(t, err)
 	w.until("forgotten here", func() bool {
 		return w.Calls.HangUp(t.Context(), w.ines, c.ID) != nil
@@ -129,7 +136,8 @@ func TestAFullDiskKeepsNewCallsAway(t *testing.T) {
 	require.NoError(t, os.RemoveAll(w.journal))
 	require.NoError(t, os.Mkdir(w.journal, 0o700))
 	w.onlyReads(true)
-	_, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "kept nowhere but here", Writer: "w"})
+	_, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID,
+		contract.NotesEdit{Body: "kept nowhere but here", Writer: "w"})
 	require.Error(t, err, "what cannot be kept is said at once")
 	_, err = w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.office})
 	require.ErrorIs(t, err, firm.ErrDiskFull)

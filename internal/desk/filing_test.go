@@ -38,7 +38,8 @@ func (w *world) over() contract.Call {
 	c := w.calls()
 	require.NoError(w.t, w.Calls.HangUp(w.t.Context(), w.ines, c.ID))
 	c = w.ended(c.ID)
-	c, err := w.Filing.ChangeSlip(w.t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	c, err := w.Filing.ChangeSlip(w.t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(w.t, err)
 	return c
 }
@@ -47,10 +48,12 @@ func (w *world) over() contract.Call {
 func (w *world) state() map[string]string {
 	w.t.Helper()
 	of := map[string]string{}
-	for table, without := range map[string]string{"slips": "version", "follow_ups": "version", "history": "", "records": "version", "list_members": "", "phone_numbers": "version",
+	for table, without := range map[string]string{"slips": "version", "follow_ups": "version", "history": "",
+		"records": "version", "list_members": "", "phone_numbers": "version",
 		"do_not_call_numbers": "", "call_links": ""} {
 		var text string
-		require.NoError(w.t, w.store.Pool.QueryRow(w.t.Context(), fmt.Sprintf(`SELECT coalesce(jsonb_agg(x ORDER BY x::text), '[]')::text FROM (SELECT to_jsonb(t) - $1::text AS x FROM %s t) s`, table), without).Scan(&text))
+		require.NoError(w.t, w.store.Pool.QueryRow(w.t.Context(),
+			fmt.Sprintf(`SELECT coalesce(jsonb_agg(x ORDER BY x::text), '[]')::text FROM (SELECT to_jsonb(t) - $1::text AS x FROM %s t) s`, table), without).Scan(&text))
 		of[table] = text
 	}
 	return of
@@ -60,7 +63,8 @@ func (w *world) state() map[string]string {
 func (w *world) list(name string) uuid.UUID {
 	w.t.Helper()
 	id := store.NewID()
-	_, err := w.store.Pool.Exec(w.t.Context(), `INSERT INTO lists (id, name, type, record_kind, owner_id, created_at) VALUES ($1, $2, 'hand', 'contact', $3, now())`, id, name, w.ines.ID)
+	_, err := w.store.Pool.Exec(w.t.Context(),
+		`INSERT INTO lists (id, name, type, record_kind, owner_id, created_at) VALUES ($1, $2, 'hand', 'contact', $3, now())`, id, name, w.ines.ID)
 	require.NoError(w.t, err)
 	return id
 }
@@ -69,7 +73,9 @@ func (w *world) list(name string) uuid.UUID {
 func (w *world) matter(kind, name, stage string) uuid.UUID {
 	w.t.Helper()
 	id := store.NewID()
-	_, err := w.store.Pool.Exec(w.t.Context(), `INSERT INTO records (id, kind, name, person_id, stage) VALUES ($1, $2, $3, $4, $5)`, id, kind, name, w.berit, stage)
+	_, err := w.store.Pool.Exec(w.t.Context(),
+		`INSERT INTO records (id, kind, name, person_id, stage) VALUES ($1, $2, $3, $4, $5)`, id, kind, name, w.berit,
+		stage)
 	require.NoError(w.t, err)
 	return id
 }
@@ -81,7 +87,8 @@ func TestAnOutcomeDoesItsWorkAndIsUndone(t *testing.T) {
 	show := w.list("Spring show")
 	deal := w.matter("deal", "Tank for the school", "enquiry")
 	w.outcomeThat(
-		outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, Text: "Ask {given name} about the tank", After: outcome.After{Count: 2, Unit: outcome.BusinessDays, At: ten()}},
+		outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, Text: "Ask {given name} about the tank",
+			After: outcome.After{Count: 2, Unit: outcome.BusinessDays, At: ten()}},
 		outcome.Effect{Kind: outcome.AddToList, Target: show.String()},
 		outcome.Effect{Kind: outcome.AddTag, Text: "spring"},
 		outcome.Effect{Kind: outcome.DealStage, Value: "offer"},
@@ -143,7 +150,8 @@ func TestAnOutcomeDoesItsWorkAndIsUndone(t *testing.T) {
 // The same thing to do with the same person is one thing, however often a call ends with it.
 func TestWhatIsToBeDoneAlreadyIsRenewed(t *testing.T) {
 	w := newWorld(t)
-	w.outcomeThat(outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, Text: "Ask about the tank", After: outcome.After{Count: 2, Unit: outcome.BusinessDays, At: ten()}})
+	w.outcomeThat(outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, Text: "Ask about the tank",
+		After: outcome.After{Count: 2, Unit: outcome.BusinessDays, At: ten()}})
 	files := func() contract.Call {
 		c := w.over()
 		_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
@@ -191,7 +199,8 @@ func TestAConversationKeepsAPromise(t *testing.T) {
 	at, promised := w.clock.Now().Add(5*time.Minute), true
 	later := at.Add(time.Hour)
 	for _, due := range []time.Time{at, later} {
-		_, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "The price", DueAt: &due, Promised: &promised})
+		_, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(),
+			contract.NewFollowUp{Text: "The price", DueAt: &due, Promised: &promised})
 		require.NoError(t, err)
 	}
 	left := func() int {
@@ -212,16 +221,19 @@ func TestAConversationKeepsAPromise(t *testing.T) {
 func TestWhatWasChangedSinceStays(t *testing.T) {
 	w := newWorld(t)
 	deal := w.matter("deal", "Tank for the school", "enquiry")
-	w.outcomeThat(outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, After: outcome.After{Count: 1, Unit: outcome.Days}}, outcome.Effect{Kind: outcome.DealStage, Value: "offer"})
+	w.outcomeThat(outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call,
+		After: outcome.After{Count: 1, Unit: outcome.Days}}, outcome.Effect{Kind: outcome.DealStage, Value: "offer"})
 	c := w.over()
 	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 	record, err := w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	done := contract.FollowUpChangeStateDone
-	_, err = w.Book.ChangeFollowUp(t.Context(), w.ines, record.FollowUps[0].ID, contract.FollowUpChange{Version: record.FollowUps[0].Version, State: &done})
+	_, err = w.Book.ChangeFollowUp(t.Context(), w.ines, record.FollowUps[0].ID,
+		contract.FollowUpChange{Version: record.FollowUps[0].Version, State: &done})
 	require.NoError(t, err)
-	_, err = w.store.Pool.Exec(t.Context(), `UPDATE records SET stage = 'won', version = version + 1 WHERE id = $1`, deal)
+	_, err = w.store.Pool.Exec(t.Context(), `UPDATE records SET stage = 'won', version = version + 1 WHERE id = $1`,
+		deal)
 	require.NoError(t, err)
 	undone, err := w.Filing.UndoFiling(t.Context(), w.ines, c.Slip.ID)
 	require.NoError(t, err)
@@ -265,7 +277,8 @@ func TestAPlanThatHasChangedIsNotCarriedOut(t *testing.T) {
 
 func TestDoNotCallByOutcome(t *testing.T) {
 	w := newWorld(t)
-	w.outcomeThat(outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisNumber}, outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisPerson})
+	w.outcomeThat(outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisNumber},
+		outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisPerson})
 	c := w.over()
 	before := w.state()
 	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
@@ -279,7 +292,8 @@ func TestDoNotCallByOutcome(t *testing.T) {
 
 func TestTheNextNumberIsTried(t *testing.T) {
 	w := newWorld(t)
-	w.outcomeThat(outcome.Effect{Kind: outcome.Retry, Next: true, After: outcome.After{Count: 30, Unit: outcome.Minutes}})
+	w.outcomeThat(outcome.Effect{Kind: outcome.Retry, Next: true,
+		After: outcome.After{Count: 30, Unit: outcome.Minutes}})
 	c := w.over()
 	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
@@ -311,7 +325,8 @@ func TestAnOutcomeThatNeedsAFollowUp(t *testing.T) {
 func TestCorrectingAnOutcomeSaysWhatFollows(t *testing.T) {
 	w := newWorld(t)
 	w.outcomeThat(outcome.Effect{Kind: outcome.AddTag, Text: "sold"})
-	_, err := w.store.Pool.Exec(t.Context(), `UPDATE outcomes SET effects = '[{"kind":"add_tag","text":"offer","after":{}}]', needs_notes = false WHERE id = $1`, w.again)
+	_, err := w.store.Pool.Exec(t.Context(),
+		`UPDATE outcomes SET effects = '[{"kind":"add_tag","text":"offer","after":{}}]', needs_notes = false WHERE id = $1`, w.again)
 	require.NoError(t, err)
 	w.clock.Advance(6 * time.Second)
 	c := w.over()
@@ -319,18 +334,21 @@ func TestCorrectingAnOutcomeSaysWhatFollows(t *testing.T) {
 	require.NoError(t, err)
 	tags := func() string {
 		var text string
-		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT array_to_string(tags, ',') FROM records WHERE id = $1`, w.berit).Scan(&text))
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+			`SELECT array_to_string(tags, ',') FROM records WHERE id = $1`, w.berit).Scan(&text))
 		return text
 	}
 	assert.Equal(t, "sold", tags())
 	plan, err := w.Filing.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.again)
 	require.NoError(t, err)
 	yes := true
-	c, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.again, TakeBack: &yes, Items: &plan.Items})
+	c, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.again, TakeBack: &yes, Items: &plan.Items})
 	require.NoError(t, err)
 	assert.Equal(t, "offer", tags())
 	assert.Equal(t, contract.SlipStateFiled, c.Slip.State)
-	_, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	_, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
 	assert.Equal(t, "offer", tags(), "nothing follows where nothing is said")
 }
@@ -345,10 +363,14 @@ func TestRandomPlansAreDoneAsShownAndUndone(t *testing.T) {
 	one := func() outcome.Effect {
 		after := outcome.After{Count: random.IntN(9), Unit: outcome.Units[random.IntN(len(outcome.Units))]}
 		all := []outcome.Effect{
-			{Kind: outcome.FollowUp, Act: outcome.Acts[random.IntN(4)], Text: "Something", After: after}, {Kind: outcome.Retry, Next: random.IntN(2) == 0, After: after},
-			{Kind: outcome.AddToList, Target: lists[random.IntN(2)].String()}, {Kind: outcome.TakeOffList, Target: lists[random.IntN(2)].String()},
-			{Kind: outcome.AddTag, Text: []string{"a", "b", "c"}[random.IntN(3)]}, {Kind: outcome.DealStage, Value: []string{"offer", "won"}[random.IntN(2)]},
-			{Kind: outcome.CaseState, Value: "solved"}, {Kind: outcome.NewCase, Text: "A case"}, {Kind: outcome.DoNotCall, Value: outcome.ThisNumber},
+			{Kind: outcome.FollowUp, Act: outcome.Acts[random.IntN(4)], Text: "Something",
+				After: after}, {Kind: outcome.Retry, Next: random.IntN(2) == 0, After: after},
+			{Kind: outcome.AddToList, Target: lists[random.IntN(2)].String()},
+			{Kind: outcome.TakeOffList, Target: lists[random.IntN(2)].String()},
+			{Kind: outcome.AddTag, Text: []string{"a", "b", "c"}[random.IntN(3)]},
+			{Kind: outcome.DealStage, Value: []string{"offer", "won"}[random.IntN(2)]},
+			{Kind: outcome.CaseState, Value: "solved"}, {Kind: outcome.NewCase, Text: "A case"},
+			{Kind: outcome.DoNotCall, Value: outcome.ThisNumber},
 		}
 		return all[random.IntN(len(all))]
 	}
@@ -385,7 +407,8 @@ func TestRandomPlansAreDoneAsShownAndUndone(t *testing.T) {
 		made := strings.Count(w.state()["follow_ups"], `"slip_id": "`+c.Slip.ID.String())
 		planned := 0
 		for _, it := range plan.Items {
-			if (it.Kind == contract.EffectKindFollowUp || it.Kind == contract.EffectKindRetry) && !it.Struck && it.Problem == "" {
+			if (it.Kind == contract.EffectKindFollowUp || it.Kind == contract.EffectKindRetry) && !it.Struck &&
+				it.Problem == "" {
 				planned++
 			}
 		}
@@ -416,9 +439,11 @@ func TestOutcomeSettings(t *testing.T) {
 	act, unit, count := contract.EffectAct(yes), contract.EffectUnitBusinessDays, 2
 	s.Outcomes[1], s.Outcomes[0] = s.Outcomes[0], s.Outcomes[1]
 	s.Outcomes[0].Teams = []string{"Service"}
-	s.Outcomes[1].Effects = []contract.Effect{{Kind: contract.EffectKindFollowUp, Act: &act, Unit: &unit, Count: &count, Text: &text, At: ten()}, {Kind: contract.EffectKindDealStage, Value: &stage}}
+	s.Outcomes[1].Effects = []contract.Effect{{Kind: contract.EffectKindFollowUp, Act: &act, Unit: &unit, Count: &count,
+		Text: &text, At: ten()}, {Kind: contract.EffectKindDealStage, Value: &stage}}
 	s.CallTypes = append(s.CallTypes, contract.CallTypeSetting{Label: "Planning", Active: true})
-	s.Holidays = []contract.Holiday{{Date: "2026-03-04", Name: "Works outing"}, {Date: "2026-03-03", Name: "The day before"}}
+	s.Holidays = []contract.Holiday{{Date: "2026-03-04", Name: "Works outing"},
+		{Date: "2026-03-03", Name: "The day before"}}
 	saved, err := w.Filing.SetOutcomeSettings(t.Context(), admin, s)
 	require.NoError(t, err)
 	assert.Equal(t, "Wants an offer", saved.Outcomes[0].Label)
@@ -467,19 +492,24 @@ func TestOutcomeSettings(t *testing.T) {
 func TestACardNumberIsHiddenUnlessTheRepInsists(t *testing.T) {
 	w := newWorld(t)
 	c := w.calls()
-	notes, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Pays with 4111 1111 1111 1111", Writer: "w"})
+	notes, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID,
+		contract.NotesEdit{Body: "Pays with 4111 1111 1111 1111", Writer: "w"})
 	require.NoError(t, err)
 	assert.Equal(t, "Pays with •••• 1111", notes.Body)
 	require.NotNil(t, notes.Masked)
 	yes := true
-	notes, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "Pays with 4111 1111 1111 1111", Base: notes.Version, Writer: "w", Insist: &yes})
+	notes, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID,
+		contract.NotesEdit{Body: "Pays with 4111 1111 1111 1111", Base: notes.Version, Writer: "w", Insist: &yes})
 	require.NoError(t, err)
 	assert.Equal(t, "Pays with 4111 1111 1111 1111", notes.Body)
 	assert.Nil(t, notes.Masked)
-	f, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "Charge 4111111111111111"})
+	f, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(),
+		contract.NewFollowUp{Text: "Charge 4111111111111111"})
 	require.NoError(t, err)
 	assert.Equal(t, "Charge •••• 1111", f.Text)
-	require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "Take 4111111111111111"}))
+	require.NoError(t, w.Outreach.Receive(t.Context(),
+		outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber,
+			Body: "Take 4111111111111111"}))
 	thread, err := w.Outreach.Thread(t.Context(), w.ines, &w.berit, "")
 	require.NoError(t, err)
 	assert.Equal(t, "Take •••• 1111", thread.Messages[0].Body)
@@ -487,7 +517,8 @@ func TestACardNumberIsHiddenUnlessTheRepInsists(t *testing.T) {
 
 func TestFilingTwiceAtOnceDoesEverythingOnce(t *testing.T) {
 	w := newWorld(t)
-	w.outcomeThat(outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, After: outcome.After{Count: 1, Unit: outcome.Days}})
+	w.outcomeThat(outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call,
+		After: outcome.After{Count: 1, Unit: outcome.Days}})
 	c := w.over()
 	results := make(chan error, 8)
 	for range cap(results) {

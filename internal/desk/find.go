@@ -17,7 +17,8 @@ const found = 8
 // colleagues among them, and the number itself where the text is one.
 func (d *Desk) Find(ctx context.Context, a firm.Actor, q string) (contract.FindResult, error) {
 	q = strings.TrimSpace(strings.ReplaceAll(q, "\x00", ""))
-	result := contract.FindResult{Records: []contract.RecordRow{}, Recent: []contract.Call{}, Colleagues: []contract.Colleague{}}
+	result := contract.FindResult{Records: []contract.RecordRow{}, Recent: []contract.Call{},
+		Colleagues: []contract.Colleague{}}
 	f, err := d.Settings(ctx)
 	if err != nil {
 		return result, err

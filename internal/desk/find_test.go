@@ -46,16 +46,19 @@ func TestFind(t *testing.T) {
 	assert.Equal(t, []string{"Ågren"}, names(find("agren").Records), "without the accent")
 	assert.Equal(t, []string{"Ågren"}, names(find("agren@tall").Records), "by mail")
 	assert.Contains(t, names(find("vsper holow").Records), nurseryName, "both words misspelt")
-	assert.Equal(t, []string{"Berit Osterlund"}, names(find("berit vesper").Records), "a name and a word of the company")
+	assert.Equal(t, []string{"Berit Osterlund"}, names(find("berit vesper").Records),
+		"a name and a word of the company")
 	assert.Equal(t, []string{"Berit Osterlund"}, names(find("osterlund berit").Records), "in any order")
 	for i := range 12 { // of other people, who come before her by their names
-		w.add(contract.RecordKindContact, map[string]string{"given": "Berit", "family": fmt.Sprintf("Aa%02d", i), "owner": w.users["tomas"].String()})
+		w.add(contract.RecordKindContact,
+			map[string]string{"given": "Berit", "family": fmt.Sprintf("Aa%02d", i), "owner": w.users["tomas"].String()})
 	}
 	assert.Equal(t, "Berit Osterlund", names(find("berit").Records)[0], "with whom she spoke a minute ago")
 	tomas, err := w.Find(t.Context(), w.tomas, "berit")
 	require.NoError(t, err)
 	assert.Equal(t, "Berit Aa00", names(tomas.Records)[0], "his own come first")
-	w.add(contract.RecordKindDeal, map[string]string{"name": "Tank", "person": w.found("aa07")[0].ID.String(), "owner": w.users["odile"].String()})
+	w.add(contract.RecordKindDeal,
+		map[string]string{"name": "Tank", "person": w.found("aa07")[0].ID.String(), "owner": w.users["odile"].String()})
 	odile, err := w.Find(t.Context(), w.odile, "berit")
 	require.NoError(t, err)
 	assert.Equal(t, "Berit Aa07", names(odile.Records)[0], "with whom she has a deal")

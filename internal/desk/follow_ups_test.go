@@ -32,12 +32,14 @@ func laneOf(t *testing.T, w *world, a firm.Actor) []string {
 func TestAFollowUpGoesThroughTheLane(t *testing.T) {
 	w := newWorld(t)
 	due, promised := monday.Add(2*time.Hour), true
-	f, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "  Send the plan ", DueAt: &due, Promised: &promised})
+	f, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(),
+		contract.NewFollowUp{Text: "  Send the plan ", DueAt: &due, Promised: &promised})
 	require.NoError(t, err)
 	assert.Equal(t, "Send the plan", f.Text)
 	_, err = w.Book.AddFollowUp(t.Context(), w.ines, w.aron, key(), contract.NewFollowUp{Text: "Ask about the roof"})
 	require.NoError(t, err)
-	assert.Equal(t, []string{"Berit Osterlund: Send the plan (promised at 12:00)", "Aron Pell: Ask about the roof (no date)"}, laneOf(t, w, w.ines))
+	assert.Equal(t, []string{"Berit Osterlund: Send the plan (promised at 12:00)",
+		"Aron Pell: Ask about the roof (no date)"}, laneOf(t, w, w.ines))
 	assert.Empty(t, laneOf(t, w, w.tomas), "it is hers")
 	l, err := w.Lane(t.Context(), w.ines)
 	require.NoError(t, err)
@@ -46,15 +48,18 @@ func TestAFollowUpGoesThroughTheLane(t *testing.T) {
 	w.clock.Advance(130 * time.Minute)
 	assert.Equal(t, "Berit Osterlund: Send the plan (promised 12:00, 10 minutes late)", laneOf(t, w, w.ines)[0])
 	done, open := contract.FollowUpChangeStateDone, contract.FollowUpChangeStateOpen
-	_, err = w.Book.ChangeFollowUp(t.Context(), w.tomas, f.ID, contract.FollowUpChange{Version: f.Version, State: &done})
+	_, err = w.Book.ChangeFollowUp(t.Context(), w.tomas, f.ID,
+		contract.FollowUpChange{Version: f.Version, State: &done})
 	require.ErrorIs(t, err, firm.ErrForbidden)
-	changed, err := w.Book.ChangeFollowUp(t.Context(), w.ines, f.ID, contract.FollowUpChange{Version: f.Version, State: &done})
+	changed, err := w.Book.ChangeFollowUp(t.Context(), w.ines, f.ID,
+		contract.FollowUpChange{Version: f.Version, State: &done})
 	require.NoError(t, err)
 	assert.Len(t, laneOf(t, w, w.ines), 1)
 	_, err = w.Book.ChangeFollowUp(t.Context(), w.ines, f.ID, contract.FollowUpChange{Version: f.Version, State: &open})
 	require.ErrorIs(t, err, firm.ErrChangedElse)
 	tomorrow, day := monday.AddDate(0, 0, 1), true
-	_, err = w.Book.ChangeFollowUp(t.Context(), w.odile, f.ID, contract.FollowUpChange{Version: changed.Version, State: &open, DueAt: &tomorrow, DayOnly: &day})
+	_, err = w.Book.ChangeFollowUp(t.Context(), w.odile, f.ID,
+		contract.FollowUpChange{Version: changed.Version, State: &open, DueAt: &tomorrow, DayOnly: &day})
 	require.NoError(t, err, "a supervisor may, and it can be taken back")
 	assert.Equal(t, "Berit Osterlund: Send the plan (promised tomorrow)", laneOf(t, w, w.ines)[0])
 	h, err := w.History(t.Context(), w.tomas, w.berit, "follow_up", "")
@@ -68,7 +73,8 @@ func TestWhatWasGivenAwayCanBeTakenBackUntilItIsChanged(t *testing.T) {
 	f, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "Send the plan"})
 	require.NoError(t, err)
 	give := func(a firm.Actor, to uuid.UUID) error {
-		changed, err := w.Book.ChangeFollowUp(t.Context(), a, f.ID, contract.FollowUpChange{Version: f.Version, OwnerID: &to})
+		changed, err := w.Book.ChangeFollowUp(t.Context(), a, f.ID,
+			contract.FollowUpChange{Version: f.Version, OwnerID: &to})
 		if err == nil {
 			f = changed
 		}
@@ -76,7 +82,8 @@ func TestWhatWasGivenAwayCanBeTakenBackUntilItIsChanged(t *testing.T) {
 	}
 	require.NoError(t, give(w.ines, w.tomas.ID))
 	done := contract.FollowUpChangeStateDone
-	_, err = w.Book.ChangeFollowUp(t.Context(), w.ines, f.ID, contract.FollowUpChange{Version: f.Version, State: &done, OwnerID: &w.ines.ID})
+	_, err = w.Book.ChangeFollowUp(t.Context(), w.ines, f.ID,
+		contract.FollowUpChange{Version: f.Version, State: &done, OwnerID: &w.ines.ID})
 	require.ErrorIs(t, err, firm.ErrForbidden, "taken back, and nothing else")
 	require.NoError(t, give(w.ines, w.ines.ID))
 	assert.Len(t, laneOf(t, w, w.ines), 1)
@@ -111,8 +118,10 @@ func TestUnfiledSlipsStandInTheLaneUntilTheyAreFiled(t *testing.T) {
 	w.clock.Advance(9 * time.Minute)
 	lane := laneOf(t, w, w.ines)
 	require.Len(t, lane, 1)
-	assert.True(t, strings.HasPrefix(lane[0], "Berit Osterlund: 413 555 0142 (not filed yet, ended 9 minutes ago"), lane[0])
-	_, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	assert.True(t, strings.HasPrefix(lane[0], "Berit Osterlund: 413 555 0142 (not filed yet, ended 9 minutes ago"),
+		lane[0])
+	_, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
 	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)

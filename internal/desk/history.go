@@ -15,11 +15,13 @@ import (
 const historyPerPage = 40
 
 // History is what happened to a record, newest first: all of it, or one kind.
-func (d *Desk) History(ctx context.Context, a firm.Actor, id uuid.UUID, kind, before string) (contract.HistoryPage, error) {
+func (d *Desk) History(ctx context.Context, a firm.Actor, id uuid.UUID, kind, before string) (contract.HistoryPage,
+	error) {
 	if err := d.Readable(ctx, id); err != nil {
 		return contract.HistoryPage{}, err
 	}
-	p := db.HistoryPageParams{RecordID: id, Kinds: []string{"call", "follow_up", "change", "message"}, Count: historyPerPage}
+	p := db.HistoryPageParams{RecordID: id, Kinds: []string{"call", "follow_up", "change", "message"},
+		Count: historyPerPage}
 	if kind != "" && kind != "all" {
 		p.Kinds = []string{kind}
 	}
@@ -76,8 +78,10 @@ func (d *Desk) History(ctx context.Context, a firm.Actor, id uuid.UUID, kind, be
 	}
 	page := contract.HistoryPage{Entries: []contract.HistoryEntry{}}
 	for _, r := range rows {
-		page.Entries = append(page.Entries, contract.HistoryEntry{At: r.At, Kind: contract.HistoryEntryKind(r.Kind), RefID: r.RefID,
-			Call: callOf[r.RefID], FollowUp: followUpOf[r.RefID], Change: changeOf[r.RefID], Message: messageOf[r.RefID]})
+		page.Entries = append(page.Entries,
+			contract.HistoryEntry{At: r.At, Kind: contract.HistoryEntryKind(r.Kind), RefID: r.RefID,
+				Call: callOf[r.RefID], FollowUp: followUpOf[r.RefID], Change: changeOf[r.RefID],
+				Message: messageOf[r.RefID]})
 	}
 	if n := len(rows); n == historyPerPage {
 		page.Next = calls.WriteCursor(rows[n-1].At, rows[n-1].RefID)

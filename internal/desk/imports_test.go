@@ -22,7 +22,8 @@ import (
 // brings starts an import of a file and waits until its rows are checked as its columns suggest.
 func (w *world) brings(kind contract.RecordKind, format, text string, same contract.ImportPlanSame) contract.Import {
 	w.t.Helper()
-	i, err := w.Files.AddImport(w.t.Context(), w.odile, contract.NewImport{Kind: kind, Format: contract.NewImportFormat(format), FileName: "book." + format})
+	i, err := w.Files.AddImport(w.t.Context(), w.odile,
+		contract.NewImport{Kind: kind, Format: contract.NewImportFormat(format), FileName: "book." + format})
 	require.NoError(w.t, err)
 	i, err = w.Files.ReceiveImport(w.t.Context(), w.odile, i.ID, strings.NewReader(text))
 	require.NoError(w.t, err)
@@ -73,8 +74,10 @@ func TestAFileWithMistakesIsMendedAndLoadedAgain(t *testing.T) {
 	for _, r := range rejects {
 		reasons[r.Line] = r.Field + ": " + r.Reason
 	}
-	assert.Equal(t, map[int64]string{3: "Name: a person needs a name, or at least a mail address", 4: "Mail: this is not a mail address", 5: "mobile: no telephone number has this many digits",
-		6: ": a quotation mark is out of place, or does not close", 7: "Owner: nobody of the firm has this name"}, reasons)
+	assert.Equal(t, map[int64]string{3: "Name: a person needs a name, or at least a mail address",
+		4: "Mail: this is not a mail address", 5: "mobile: no telephone number has this many digits",
+		6: ": a quotation mark is out of place, or does not close", 7: "Owner: nobody of the firm has this name"},
+		reasons)
 	var before int
 	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM records`).Scan(&before))
 	assert.Equal(t, 3, before, "checking takes nothing up")
@@ -84,14 +87,17 @@ func TestAFileWithMistakesIsMendedAndLoadedAgain(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, una.Rows, 1)
 	assert.Equal(t, []string{"Una Bracken", "tomas", "Radio", "413 555 0133", "518 555 0120 ext 9"},
-		[]string{una.Rows[0].Name, una.Rows[0].OwnerName, una.Rows[0].Values["source"], una.Rows[0].Numbers[0].Display, una.Rows[0].Numbers[1].Display})
+		[]string{una.Rows[0].Name, una.Rows[0].OwnerName, una.Rows[0].Values["source"], una.Rows[0].Numbers[0].Display,
+			una.Rows[0].Numbers[1].Display})
 
 	var file bytes.Buffer
 	require.NoError(t, w.Files.WriteRejects(t.Context(), w.odile, i.ID, &file))
 	assert.Contains(t, file.String(), problemHeading+"\r\n")
-	mended := strings.NewReplacer("ivo(at)tall", "ivo@tall", ",12,", ",413 555 0112,", ",nobody,", ",ines,").Replace(file.String())
+	mended := strings.NewReplacer("ivo(at)tall", "ivo@tall", ",12,", ",413 555 0112,", ",nobody,",
+		",ines,").Replace(file.String())
 	second := w.brings(contract.RecordKindContact, "csv", mended, contract.ImportPlanSameMake)
-	assert.Equal(t, []int64{4, 1}, []int64{second.RowsGood, second.RowsRejected}, "the quotation mark was put right on the way out")
+	assert.Equal(t, []int64{4, 1}, []int64{second.RowsGood, second.RowsRejected},
+		"the quotation mark was put right on the way out")
 	for _, c := range second.Columns {
 		if c.Heading == problemHeading {
 			assert.Empty(t, c.Field, "the reasons are passed over")
@@ -106,7 +112,8 @@ func TestAFileWithMistakesIsMendedAndLoadedAgain(t *testing.T) {
 func TestAMendedFileKeepsWhatItsColumnsAre(t *testing.T) {
 	w := newWorld(t)
 	const file = "Who,Reach them,Mobile\nUna Bracken,una(at)x,413 555 0133 (office)\n"
-	i, err := w.Files.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindContact, Format: "csv", FileName: "book.csv"})
+	i, err := w.Files.AddImport(t.Context(), w.odile,
+		contract.NewImport{Kind: contract.RecordKindContact, Format: "csv", FileName: "book.csv"})
 	require.NoError(t, err)
 	i, err = w.Files.ReceiveImport(t.Context(), w.odile, i.ID, strings.NewReader(file))
 	require.NoError(t, err)
@@ -118,16 +125,19 @@ func TestAMendedFileKeepsWhatItsColumnsAre(t *testing.T) {
 	require.Equal(t, int64(1), i.RowsRejected)
 	var rejects bytes.Buffer
 	require.NoError(t, w.Files.WriteRejects(t.Context(), w.odile, i.ID, &rejects))
-	second, err := w.Files.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindContact, Format: "csv", FileName: "mended.csv", Mends: &i.ID})
+	second, err := w.Files.AddImport(t.Context(), w.odile,
+		contract.NewImport{Kind: contract.RecordKindContact, Format: "csv", FileName: "mended.csv", Mends: &i.ID})
 	require.NoError(t, err)
-	second, err = w.Files.ReceiveImport(t.Context(), w.odile, second.ID, strings.NewReader(strings.ReplaceAll(rejects.String(), "(at)", "@")))
+	second, err = w.Files.ReceiveImport(t.Context(), w.odile, second.ID,
+		strings.NewReader(strings.ReplaceAll(rejects.String(), "(at)", "@")))
 	require.NoError(t, err)
 	require.NotNil(t, second.Plan, "what was said of the first file is proposed for the second")
 	assert.Equal(t, plan.Dates, second.Plan.Dates)
 	assert.Equal(t, plan.Same, second.Plan.Same)
 	require.Len(t, second.Plan.Columns, 4)
 	for _, c := range second.Plan.Columns {
-		assert.Equal(t, map[string]string{"Who": "name", "Reach them": "email", "Mobile": i.Columns[2].Field, problemHeading: ""}[c.Heading], c.Field, c.Heading)
+		assert.Equal(t, map[string]string{"Who": "name", "Reach them": "email", "Mobile": i.Columns[2].Field,
+			problemHeading: ""}[c.Heading], c.Field, c.Heading)
 	}
 	_, err = w.Files.PlanImport(t.Context(), w.odile, second.ID, *second.Plan)
 	require.NoError(t, err)
@@ -135,17 +145,21 @@ func TestAMendedFileKeepsWhatItsColumnsAre(t *testing.T) {
 	w.loads(second.ID)
 	una := w.found("una bracken")
 	require.Len(t, una, 1)
-	assert.Equal(t, "office 413 555 0133", una[0].Numbers[0].Label+" "+una[0].Numbers[0].Display, "a label behind a number is its label")
+	assert.Equal(t, "office 413 555 0133", una[0].Numbers[0].Label+" "+una[0].Numbers[0].Display,
+		"a label behind a number is its label")
 }
 
 const problemHeading = "Why it was rejected"
 
 func TestRowsThatAreThereAlreadyAreSkippedOrCompleted(t *testing.T) {
 	w := newWorld(t)
-	file := "Name,Mail,Mobile,Job,Note\nBerit O.,BERIT@vesper.example,,Head grower,From the file.\n\"Pell, Aron\",,413-555-0177,,\nUna Bracken,una@x.example,,Buyer,\nUna Bracken,UNA@x.example,607 555 0101,Owner,\nHollis Vane,,413 555 0177,\n"
+	file := "Name,Mail,Mobile,Job,Note\nBerit O.,BERIT@vesper.example,,Head grower,From the file.\n\"Pell, " +
+		"Aron\",,413-555-0177,,\nUna Bracken,una@x.example,,Buyer,\nUna Bracken,UNA@x.example,607 555 " +
+		"0101,Owner,\nHollis Vane,,413 555 0177,\n"
 	i := w.brings(contract.RecordKindContact, "csv", file, contract.ImportPlanSameSkip)
 	i = w.loads(i.ID)
-	assert.Equal(t, []int64{2, 0, 3}, []int64{i.RowsMade, i.RowsUpdated, i.RowsSkipped}, "the second Una is the first; who shares a number is another")
+	assert.Equal(t, []int64{2, 0, 3}, []int64{i.RowsMade, i.RowsUpdated, i.RowsSkipped},
+		"the second Una is the first; who shares a number is another")
 	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET note = 'Mornings.' WHERE id = $1`, w.berit)
 	require.NoError(t, err)
 	i = w.brings(contract.RecordKindContact, "csv", file, contract.ImportPlanSameUpdate)
@@ -166,13 +180,18 @@ func TestRowsThatAreThereAlreadyAreSkippedOrCompleted(t *testing.T) {
 
 func TestVCardsAndJSONLinesComeInAndGoOut(t *testing.T) {
 	w := newWorld(t)
-	cards := "BEGIN:VCARD\r\nVERSION:3.0\r\nN:Bracken;Una;;;\r\nFN:Una Bracken\r\nORG:Tall Reed Brewing;Cellar\r\nTEL;TYPE=CELL:+1 413 555 0133\r\nTEL;TYPE=WORK:+1 518 555 0120\r\n" +
-		"EMAIL:una@tall.example\r\nNOTE:Wants the over\r\n flow on the north side\\, please.\r\nBDAY:not-a-date\r\nX-ODD;A=B:?\r\nPHOTO;ENCODING=b:" + strings.Repeat("QUJD", 100_000) + "\r\nEND:VCARD\r\n" +
-		"BEGIN:VCARD\r\nVERSION:4.0\r\nFN:Ivo Larkmoor\r\nTEL;VALUE=uri;TYPE=cell:tel:+1-413-555-0134;ext=5\r\nEND:VCARD\r\nBEGIN:VCARD\r\nVERSION:4.0\r\nFN:Never ends\r\n"
+	cards := "BEGIN:VCARD\r\nVERSION:3.0\r\nN:Bracken;Una;;;\r\nFN:Una Bracken\r\nORG:Tall Reed " +
+		"Brewing;Cellar\r\nTEL;TYPE=CELL:+1 413 555 0133\r\nTEL;TYPE=WORK:+1 518 555 0120\r\n" +
+		"EMAIL:una@tall.example\r\nNOTE:Wants the over\r\n flow on the north side\\, " +
+		"please.\r\nBDAY:not-a-date\r\nX-ODD;A=B:?\r\nPHOTO;ENCODING=b:" + strings.Repeat("QUJD", 100_000) +
+		"\r\nEND:VCARD\r\n" +
+		"BEGIN:VCARD\r\nVERSION:4.0\r\nFN:Ivo " +
+		"Larkmoor\r\nTEL;VALUE=uri;TYPE=cell:tel:+1-413-555-0134;ext=5\r\nEND:VCARD\r\nBEGIN:VCARD\r\nVERSION:4.0\r\nFN:Never ends\r\n"
 	i := w.brings(contract.RecordKindLead, "vcard", cards, contract.ImportPlanSameMake)
 	assert.Equal(t, []int64{2, 1}, []int64{i.RowsGood, i.RowsRejected})
 	w.loads(i.ID)
-	query := contract.RowQuery{Kinds: []contract.RecordKind{contract.RecordKindLead}, Filter: ptr(`{"field":"name","op":"is_not","value":"Aron Pell"}`)}
+	query := contract.RowQuery{Kinds: []contract.RecordKind{contract.RecordKindLead},
+		Filter: ptr(`{"field":"name","op":"is_not","value":"Aron Pell"}`)}
 	out := func(format contract.NewExportFormat, sel *contract.Selection) string {
 		e, err := w.Files.AddExport(t.Context(), w.odile, contract.NewExport{Format: format, Selection: sel})
 		require.NoError(t, err)
@@ -193,7 +212,8 @@ func TestVCardsAndJSONLinesComeInAndGoOut(t *testing.T) {
 	lines := out(contract.NewExportFormatJsonl, sel)
 	assert.Equal(t, 2, strings.Count(lines, "\n"))
 	// What went out comes in again, and is the same.
-	for format, text := range map[string]string{"vcard": v4, "jsonl": lines, "csv": out(contract.NewExportFormatCsv, sel)} {
+	for format, text := range map[string]string{"vcard": v4, "jsonl": lines,
+		"csv": out(contract.NewExportFormatCsv, sel)} {
 		again := w.brings(contract.RecordKindLead, format, text, contract.ImportPlanSameSkip)
 		assert.Equal(t, []int64{2, 0}, []int64{again.RowsGood, again.RowsRejected}, format)
 		done := w.loads(again.ID)
@@ -211,7 +231,9 @@ func TestVCardsAndJSONLinesComeInAndGoOut(t *testing.T) {
 func TestFormulasAreEscapedOnTheWayOut(t *testing.T) {
 	w := newWorld(t)
 	w.add(contract.RecordKindLead, map[string]string{"family": `=HYPERLINK("x")`, "job": "+ouch"}, "+44 7700 900123")
-	e, err := w.Files.AddExport(t.Context(), w.odile, contract.NewExport{Format: contract.NewExportFormatCsv, Selection: &contract.Selection{Query: &contract.RowQuery{Kinds: people, Q: ptr("hyperlink")}}})
+	e, err := w.Files.AddExport(t.Context(), w.odile,
+		contract.NewExport{Format: contract.NewExportFormatCsv,
+			Selection: &contract.Selection{Query: &contract.RowQuery{Kinds: people, Q: ptr("hyperlink")}}})
 	require.NoError(t, err)
 	p, err := w.Files.TakeExport(t.Context(), w.odile, uuid.MustParse(e.Address[len("/api/exports/"):]))
 	require.NoError(t, err)
@@ -224,7 +246,8 @@ func TestFormulasAreEscapedOnTheWayOut(t *testing.T) {
 	page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("hyperlink")})
 	require.NoError(t, err)
 	require.Len(t, page.Rows, 1)
-	assert.Equal(t, []string{`=HYPERLINK("x")`, "+ouch"}, []string{page.Rows[0].Name, page.Rows[0].Job}, "and come back as they were")
+	assert.Equal(t, []string{`=HYPERLINK("x")`, "+ouch"}, []string{page.Rows[0].Name, page.Rows[0].Job},
+		"and come back as they were")
 }
 
 func manyRows(count int) string {
@@ -238,11 +261,13 @@ func manyRows(count int) string {
 
 func TestAnImportGoesOnAfterACrashAndTakesNoneTwice(t *testing.T) {
 	w := newWorld(t)
-	i, err := w.Files.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindLead, Format: contract.NewImportFormatCsv, FileName: "many.csv"})
+	i, err := w.Files.AddImport(t.Context(), w.odile,
+		contract.NewImport{Kind: contract.RecordKindLead, Format: contract.NewImportFormatCsv, FileName: "many.csv"})
 	require.NoError(t, err)
 	i, err = w.Files.ReceiveImport(t.Context(), w.odile, i.ID, strings.NewReader(manyRows(9000)))
 	require.NoError(t, err)
-	_, err = w.Files.PlanImport(t.Context(), w.odile, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake})
+	_, err = w.Files.PlanImport(t.Context(), w.odile, i.ID,
+		contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake})
 	require.NoError(t, err)
 	w.importIs(i.ID, contract.ImportStateChecked)
 	// As a crash in the middle of the checking leaves it: one batch kept, the rest not.
@@ -264,16 +289,19 @@ func TestAnImportGoesOnAfterACrashAndTakesNoneTwice(t *testing.T) {
 	i = w.importIs(i.ID, contract.ImportStateDone)
 	assert.Equal(t, int64(9000), i.RowsMade)
 	var count, distinct int
-	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*), count(DISTINCT email) FROM records WHERE email LIKE '%many.example'`).Scan(&count, &distinct))
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+		`SELECT count(*), count(DISTINCT email) FROM records WHERE email LIKE '%many.example'`).Scan(&count, &distinct))
 	assert.Equal(t, []int{9000, 9000}, []int{count, distinct})
 }
 
 func TestAnImportIsStoppedAndWhatCannotBeReadIsSaid(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.Files.AddImport(t.Context(), w.ines, contract.NewImport{Kind: contract.RecordKindLead, Format: contract.NewImportFormatCsv, FileName: "x"})
+	_, err := w.Files.AddImport(t.Context(), w.ines,
+		contract.NewImport{Kind: contract.RecordKindLead, Format: contract.NewImportFormatCsv, FileName: "x"})
 	require.ErrorIs(t, err, firm.ErrForbidden)
 	add := func(format string, body io.Reader) (contract.Import, error) {
-		i, err := w.Files.AddImport(t.Context(), w.odile, contract.NewImport{Kind: contract.RecordKindLead, Format: contract.NewImportFormat(format), FileName: "x"})
+		i, err := w.Files.AddImport(t.Context(), w.odile,
+			contract.NewImport{Kind: contract.RecordKindLead, Format: contract.NewImportFormat(format), FileName: "x"})
 		require.NoError(t, err)
 		return w.Files.ReceiveImport(t.Context(), w.odile, i.ID, body)
 	}
@@ -294,8 +322,10 @@ func TestAnImportIsStoppedAndWhatCannotBeReadIsSaid(t *testing.T) {
 	i, err := add("csv", strings.NewReader(manyRows(20)))
 	require.NoError(t, err)
 	for name, plan := range map[string]contract.ImportPlan{"no name": {Columns: []contract.ImportColumn{{Heading: "Mobile", Field: "phone:mobile"}}},
-		"no such column": {Columns: []contract.ImportColumn{{Heading: "Shoe", Field: "name"}}}, "no such field": {Columns: []contract.ImportColumn{{Heading: "Name", Field: "shoe"}}},
-		"one field twice": {Columns: []contract.ImportColumn{{Heading: "Name", Field: "family"}, {Heading: "Mail", Field: "family"}}}} {
+		"no such column": {Columns: []contract.ImportColumn{{Heading: "Shoe", Field: "name"}}},
+		"no such field":  {Columns: []contract.ImportColumn{{Heading: "Name", Field: "shoe"}}},
+		"one field twice": {Columns: []contract.ImportColumn{{Heading: "Name", Field: "family"},
+			{Heading: "Mail", Field: "family"}}}} {
 		plan.Same = contract.ImportPlanSameMake
 		_, err := w.Files.PlanImport(t.Context(), w.odile, i.ID, plan)
 		require.ErrorAs(t, err, &field, name)
@@ -304,7 +334,8 @@ func TestAnImportIsStoppedAndWhatCannotBeReadIsSaid(t *testing.T) {
 	require.ErrorAs(t, err, &field, "not before it is checked")
 	_, err = w.Files.CancelImport(t.Context(), w.odile, i.ID)
 	require.NoError(t, err)
-	_, err = w.Files.PlanImport(t.Context(), w.odile, i.ID, contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake})
+	_, err = w.Files.PlanImport(t.Context(), w.odile, i.ID,
+		contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameMake})
 	require.ErrorAs(t, err, &field, "cancelled is cancelled")
 	_, err = w.Files.Import(t.Context(), w.odile, uuid.New())
 	require.ErrorIs(t, err, firm.ErrNotFound)
@@ -316,8 +347,11 @@ func (broken) Read([]byte) (int, error) { return 0, errors.New("the line broke")
 
 func TestACalendarIsReadWithItsSecretOnly(t *testing.T) {
 	w := newWorld(t)
-	w.add(contract.RecordKindVisit, map[string]string{"name": "Look at the roof, again; please", "starts": "2026-03-05 10:00", "place": "Greenfield"})
-	_, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "Call back", DueAt: ptr(monday.AddDate(0, 0, 1))})
+	w.add(contract.RecordKindVisit,
+		map[string]string{"name": "Look at the roof, again; please", "starts": "2026-03-05 10:00",
+			"place": "Greenfield"})
+	_, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(),
+		contract.NewFollowUp{Text: "Call back", DueAt: ptr(monday.AddDate(0, 0, 1))})
 	require.NoError(t, err)
 	a, err := w.Book.MakeCalendarAddress(t.Context(), w.ines)
 	require.NoError(t, err)
@@ -329,7 +363,8 @@ func TestACalendarIsReadWithItsSecretOnly(t *testing.T) {
 	}
 	text, err := read(secret)
 	require.NoError(t, err)
-	for _, want := range []string{"BEGIN:VCALENDAR", "DTSTART:20260305T150000Z", `SUMMARY:Look at the roof\, again\; please`, "SUMMARY:Berit Osterlund: Call back", "LOCATION:Greenfield"} {
+	for _, want := range []string{"BEGIN:VCALENDAR", "DTSTART:20260305T150000Z",
+		`SUMMARY:Look at the roof\, again\; please`, "SUMMARY:Berit Osterlund: Call back", "LOCATION:Greenfield"} {
 		assert.Contains(t, text, want)
 	}
 	_, err = read("guess")

@@ -95,7 +95,8 @@ func TestACallThatComesInRingsEverybodyAndOneTakesIt(t *testing.T) {
 	assert.Equal(t, int64(60_000), ended.TalkMs)
 	assert.Empty(t, w.missed(w.ines))
 	var slips int
-	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM slips WHERE call_id = $1`, ring.CallID).Scan(&slips))
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM slips WHERE call_id = $1`,
+		ring.CallID).Scan(&slips))
 	assert.Equal(t, 1, slips)
 }
 
@@ -117,7 +118,8 @@ func TestMissedCallsOfANumberAreOneThingOwedUntilSomebodySpeaksWithThem(t *testi
 	}
 	require.NoError(t, change(w.ines, contract.UnreturnedChange{Action: contract.Take}))
 	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.Take}), calls.ErrTakenOn)
-	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.GiveBack}), calls.ErrTakenOn, "it is not his to give back")
+	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.GiveBack}), calls.ErrTakenOn,
+		"it is not his to give back")
 	var wrong *firm.FieldError
 	require.ErrorAs(t, change(w.ines, contract.UnreturnedChange{Action: contract.Close}), &wrong)
 	assert.Equal(t, "reason", wrong.Field)

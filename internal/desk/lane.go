@@ -52,7 +52,8 @@ func (d *Desk) Lane(ctx context.Context, a firm.Actor) (contract.Lane, error) {
 	left := map[string]db.OpenColleagueNotesRow{}
 	for _, n := range notes {
 		left[n.ID.String()] = n
-		items = append(items, lane.Item{Kind: lane.Note, ID: n.ID.String(), Since: n.At, Text: n.Text, From: n.FromName})
+		items = append(items, lane.Item{Kind: lane.Note, ID: n.ID.String(), Since: n.At, Text: n.Text,
+			From: n.FromName})
 	}
 	unread, err := d.Store.UnreadMessages(ctx, a.ID)
 	if err != nil {
@@ -60,7 +61,8 @@ func (d *Desk) Lane(ctx context.Context, a firm.Actor) (contract.Lane, error) {
 	}
 	wrote := map[string]db.UnreadMessagesRow{}
 	for _, m := range unread {
-		it := lane.Item{Kind: lane.Message, ID: m.ID.String(), Since: m.At, Text: firm.Shorten(cmp.Or(m.Subject, m.Body), 120)}
+		it := lane.Item{Kind: lane.Message, ID: m.ID.String(), Since: m.At,
+			Text: firm.Shorten(cmp.Or(m.Subject, m.Body), 120)}
 		if m.LineID != nil {
 			it.Line = f.LineLabels[*m.LineID]
 		}
@@ -84,7 +86,8 @@ func (d *Desk) Lane(ctx context.Context, a firm.Actor) (contract.Lane, error) {
 		return contract.Lane{}, err
 	}
 	for _, r := range rounds {
-		items = append(items, lane.Item{Kind: lane.Round, ID: r.ID.String(), Since: r.Since, Left: r.Remaining, Why: r.Why, Text: r.Name})
+		items = append(items, lane.Item{Kind: lane.Round, ID: r.ID.String(), Since: r.Since, Left: r.Remaining,
+			Why: r.Why, Text: r.Name})
 	}
 	rows, err := d.Book.RecordRowsByID(ctx, a, f, records)
 	if err != nil {
@@ -107,19 +110,22 @@ func (d *Desk) Lane(ctx context.Context, a firm.Actor) (contract.Lane, error) {
 	}
 	view := contract.Lane{Owed: []contract.LaneEntry{}, At: now}
 	for _, e := range lane.Rank(items, now, a.Zone, laneHorizon) {
-		entry := contract.LaneEntry{Kind: contract.LaneEntryKind(e.Kind), ID: uuid.MustParse(e.ID), Text: e.Text, Reason: e.Reason,
-			Tone: contract.LaneEntryTone(e.Tone), When: e.When}
+		entry := contract.LaneEntry{Kind: contract.LaneEntryKind(e.Kind), ID: uuid.MustParse(e.ID), Text: e.Text,
+			Reason: e.Reason,
+			Tone:   contract.LaneEntryTone(e.Tone), When: e.When}
 		switch e.Kind {
 		case lane.FollowUp:
 			x := followUps[e.ID]
 			row := rowOf[x.RecordID]
-			entry.Record, entry.Version, entry.Act = &contract.RecordRef{ID: row.ID, Kind: row.Kind, Name: row.Name}, x.Version, &x.Kind
+			entry.Record, entry.Version, entry.Act = &contract.RecordRef{ID: row.ID, Kind: row.Kind,
+				Name: row.Name}, x.Version, &x.Kind
 			entry.Number, entry.DueAt, entry.DayOnly = numberFor(x.NumberID, row.Numbers), x.DueAt, x.DayOnly
 		case lane.Message:
 			m := wrote[e.ID]
 			entry.Typed = d.Outreach.AddressText(f, a, m.Channel, m.Address)
 			if m.RecordID != nil {
-				entry.Record = &contract.RecordRef{ID: *m.RecordID, Kind: contract.RecordKind(m.RecordKind), Name: m.RecordName}
+				entry.Record = &contract.RecordRef{ID: *m.RecordID, Kind: contract.RecordKind(m.RecordKind),
+					Name: m.RecordName}
 			}
 		case lane.Note:
 			n := left[e.ID]

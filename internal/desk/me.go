@@ -17,9 +17,11 @@ func (d *Desk) Me(ctx context.Context, a firm.Actor) (contract.Me, error) {
 	if err != nil {
 		return contract.Me{}, err
 	}
-	me := contract.Me{ID: a.ID, Login: a.Login, Name: a.Name, Role: contract.MeRole(a.Role), Zone: a.Zone.String(), Demo: d.Demo,
+	me := contract.Me{ID: a.ID, Login: a.Login, Name: a.Name, Role: contract.MeRole(a.Role), Zone: a.Zone.String(),
+		Demo:      d.Demo,
 		LiveEpoch: d.Hub.Epoch(), Outcomes: []contract.Outcome{}, CallTypes: []contract.CallType{},
-		Firm: contract.Firm{Name: f.Name, Region: f.Region, OutcomeNeeded: f.Rules.OutcomeNeeded, TypeNeeded: f.Rules.TypeNeeded, WrapSeconds: int(f.Wrap.Seconds())}}
+		Firm: contract.Firm{Name: f.Name, Region: f.Region, OutcomeNeeded: f.Rules.OutcomeNeeded,
+			TypeNeeded: f.Rules.TypeNeeded, WrapSeconds: int(f.Wrap.Seconds())}}
 	state, err := d.Store.Availability(ctx, a.ID)
 	if err != nil && !store.NotFound(err) {
 		return me, err
@@ -28,13 +30,15 @@ func (d *Desk) Me(ctx context.Context, a firm.Actor) (contract.Me, error) {
 	me.Simulated, me.Sound, me.Availabilities = d.Simulated, d.Browsers != nil, []contract.AvailabilityChoice{}
 	for _, s := range f.States {
 		if s.Active {
-			me.Availabilities = append(me.Availabilities, contract.AvailabilityChoice{ID: s.ID, Label: s.Label, TakesCalls: s.TakesCalls})
+			me.Availabilities = append(me.Availabilities,
+				contract.AvailabilityChoice{ID: s.ID, Label: s.Label, TakesCalls: s.TakesCalls})
 		}
 	}
 	if me.Preferences, err = d.Arrivals.Preferences(ctx, a); err != nil {
 		return me, err
 	}
-	if shown, err := callerid.Choose(f.Lines, callerid.Request{RepLine: optional.ID(a.Line), Region: f.Region}); err == nil {
+	if shown, err := callerid.Choose(f.Lines,
+		callerid.Request{RepLine: optional.ID(a.Line), Region: f.Region}); err == nil {
 		me.Line = phone.Format(shown.Line.E164, "", f.Region, a.Style)
 	}
 	for _, o := range f.Outcomes {

@@ -58,7 +58,8 @@ func TestATextMessageGoesOutFromTheNumberThatIsShown(t *testing.T) {
 	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
 	require.ErrorContains(t, err, "not registered for messages")
 	w.approved()
-	draft, err := w.Outreach.DraftMessage(t.Context(), w.ines, to(w.berit, contract.ChannelText, strings.Repeat("a", 161)))
+	draft, err := w.Outreach.DraftMessage(t.Context(), w.ines,
+		to(w.berit, contract.ChannelText, strings.Repeat("a", 161)))
 	require.NoError(t, err)
 	assert.Equal(t, "Main 413 555 0100", draft.From)
 	assert.Equal(t, "Berit Osterlund, 413 555 0142", draft.To)
@@ -113,7 +114,8 @@ func TestATextMessageWaitsForTheMorning(t *testing.T) {
 
 func TestAMailIsAnsweredInItsThread(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelMail, "Good day Berit,\nthe offer."))
+	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(),
+		to(w.berit, contract.ChannelMail, "Good day Berit,\nthe offer."))
 	require.NoError(t, err)
 	got := w.sent(1).Mail
 	require.NotNil(t, got)
@@ -122,7 +124,9 @@ func TestAMailIsAnsweredInItsThread(t *testing.T) {
 	assert.Equal(t, "Berit Osterlund", got.ToName)
 	assert.True(t, strings.HasSuffix(got.ID, "@lindenfall.example"))
 
-	answer := outreach.Received{Channel: contract.ChannelMail, Reference: "1@vesper.example", From: "Berit@Vesper.example", To: got.From, Subject: "Re: About the tank", Body: "Thank you.", InReplyTo: got.ID}
+	answer := outreach.Received{Channel: contract.ChannelMail, Reference: "1@vesper.example",
+		From: "Berit@Vesper.example", To: got.From, Subject: "Re: About the tank", Body: "Thank you.",
+		InReplyTo: got.ID}
 	require.NoError(t, w.Outreach.Receive(t.Context(), answer))
 	require.NoError(t, w.Outreach.Receive(t.Context(), answer), "the same one twice is taken once")
 	thread, err := w.Outreach.Thread(t.Context(), w.ines, &w.berit, "")
@@ -142,13 +146,16 @@ func TestAMailIsAnsweredInItsThread(t *testing.T) {
 
 func TestAMessageFromNobodyKnownWaits(t *testing.T) {
 	w := newWorld(t)
-	require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText, From: "+12075550123", To: mainNumber, Body: "Do you have tanks?"}))
+	require.NoError(t, w.Outreach.Receive(t.Context(),
+		outreach.Received{Channel: contract.ChannelText, From: "+12075550123", To: mainNumber,
+			Body: "Do you have tanks?"}))
 	lane, err := w.Lane(t.Context(), w.tomas)
 	require.NoError(t, err)
 	require.Len(t, lane.Owed, 1, "it is for every rep of the line")
 	assert.Nil(t, lane.Owed[0].Record)
 	assert.Equal(t, "207 555 0123", lane.Owed[0].Typed)
-	draft, err := w.Outreach.DraftMessage(t.Context(), w.tomas, contract.NewMessage{Channel: contract.ChannelText, Address: &lane.Owed[0].Typed})
+	draft, err := w.Outreach.DraftMessage(t.Context(), w.tomas,
+		contract.NewMessage{Channel: contract.ChannelText, Address: &lane.Owed[0].Typed})
 	require.NoError(t, err)
 	assert.Equal(t, "Main 413 555 0100", draft.From)
 	thread, err := w.Outreach.AttachMessage(t.Context(), w.tomas, lane.Owed[0].ID, w.berit)
@@ -165,12 +172,14 @@ func TestStopIsHonoured(t *testing.T) {
 	w.approved()
 	in := func(body string) {
 		t.Helper()
-		require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: body}))
+		require.NoError(t, w.Outreach.Receive(t.Context(),
+			outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: body}))
 	}
 	m, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
 	require.NoError(t, err)
 	in(" stop. ")
-	assert.Contains(t, w.sent(1).Text.Body, "you will get no more messages", "the word is confirmed, and what waited is not sent")
+	assert.Contains(t, w.sent(1).Text.Body, "you will get no more messages",
+		"the word is confirmed, and what waited is not sent")
 	w.until("it is written down", func() bool { w.clock.Advance(time.Second); return w.stateOf(m.ID) == contract.MessageStateFailed })
 	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
 	require.ErrorContains(t, err, "they answered STOP")
@@ -188,7 +197,8 @@ func TestWhatTheNetworkRefusesSaysSo(t *testing.T) {
 	w := newWorld(t)
 	w.approved()
 	gone := "+14135550199"
-	m, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, Address: &gone, Body: &gone})
+	m, err := w.Outreach.SendMessage(t.Context(), w.ines, key(),
+		contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, Address: &gone, Body: &gone})
 	require.NoError(t, err)
 	w.until("it has failed", func() bool { w.clock.Advance(time.Second); return w.stateOf(m.ID) == contract.MessageStateFailed })
 	thread, err := w.Outreach.Thread(t.Context(), w.ines, nil, gone)
@@ -203,10 +213,12 @@ func TestAMessageSettlesAMissedCall(t *testing.T) {
 	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO calls (id, direction, remote_e164, remote_typed, caller_id, device, owner_server, owner_epoch, state, started_at, ended_at)
 		VALUES ($1, 'inbound', $2, $2, $3, 'browser', 'test', 1, 'ended', now(), now())`, call, mobileNumber, mainNumber)
 	require.NoError(t, err)
-	_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO unreturned (call_id, remote_e164, since) VALUES ($1, $2, $3)`, call, mobileNumber, monday)
+	_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO unreturned (call_id, remote_e164, since) VALUES ($1, $2, $3)`,
+		call, mobileNumber, monday)
 	require.NoError(t, err)
 	require.Len(t, laneOf(t, w, w.tomas), 1)
-	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "We call back at three"))
+	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(),
+		to(w.berit, contract.ChannelText, "We call back at three"))
 	require.NoError(t, err)
 	w.sent(1)
 	w.until("it is settled for everybody", func() bool { return len(laneOf(t, w, w.tomas)) == 0 })
@@ -216,9 +228,11 @@ func TestTheOwnTelephoneIsTold(t *testing.T) {
 	w := newWorld(t)
 	_, err := w.Outreach.SetMailSettings(t.Context(), w.ines, contract.MailSettings{ForwardTexts: true})
 	require.ErrorContains(t, err, "confirm your telephone first")
-	_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO telephones (user_id, e164, verified_at) VALUES ($1, '+12075550188', now()); `, w.ines.ID)
+	_, err = w.store.Pool.Exec(t.Context(),
+		`INSERT INTO telephones (user_id, e164, verified_at) VALUES ($1, '+12075550188', now()); `, w.ines.ID)
 	require.NoError(t, err)
-	s, err := w.Outreach.SetMailSettings(t.Context(), w.ines, contract.MailSettings{ForwardTexts: true, Address: "ines.calloway@lindenfall.example"})
+	s, err := w.Outreach.SetMailSettings(t.Context(), w.ines,
+		contract.MailSettings{ForwardTexts: true, Address: "ines.calloway@lindenfall.example"})
 	require.NoError(t, err)
 	assert.Equal(t, "207 555 0188", *s.Telephone)
 	_, err = w.Outreach.SetMailSettings(t.Context(), w.ines, contract.MailSettings{Address: "Ines <ines@x.example>"})
@@ -226,7 +240,8 @@ func TestTheOwnTelephoneIsTold(t *testing.T) {
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE records SET owner_id = $1 WHERE id = $2`, w.ines.ID, w.berit)
 	require.NoError(t, err)
 	w.approved()
-	require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "Is it today?"}))
+	require.NoError(t, w.Outreach.Receive(t.Context(),
+		outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "Is it today?"}))
 	got := w.sent(1).Text
 	assert.Equal(t, "+12075550188", got.To)
 	assert.Equal(t, "Berit Osterlund: Is it today?", got.Body)
@@ -252,11 +267,15 @@ func TestTemplatesAndOutcomesThatSend(t *testing.T) {
 		require.ErrorAs(t, err, &at, field)
 		assert.Equal(t, field, at.Field)
 	}
-	set, err := w.Outreach.SetTemplates(t.Context(), admin, []contract.Template{{Name: "Thank you", Channel: contract.ChannelText, Body: "Thank you, {given name} of {company}. {rep}", Active: true},
-		{Name: "Offer", Channel: contract.ChannelMail, Subject: "Offer for {company}", Body: "Good day {name}", Active: true}})
+	set, err := w.Outreach.SetTemplates(t.Context(), admin,
+		[]contract.Template{{Name: "Thank you", Channel: contract.ChannelText,
+			Body: "Thank you, {given name} of {company}. {rep}", Active: true},
+			{Name: "Offer", Channel: contract.ChannelMail, Subject: "Offer for {company}", Body: "Good day {name}",
+				Active: true}})
 	require.NoError(t, err)
 	require.Len(t, set, 2)
-	w.outcomeThat(outcome.Effect{Kind: outcome.Message, Target: set[0].ID.String()}, outcome.Effect{Kind: outcome.Mail, Target: set[1].ID.String()})
+	w.outcomeThat(outcome.Effect{Kind: outcome.Message, Target: set[0].ID.String()},
+		outcome.Effect{Kind: outcome.Mail, Target: set[1].ID.String()})
 	c := w.over()
 	before := w.state()
 	plan, err := w.Filing.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.sold)
@@ -264,7 +283,9 @@ func TestTemplatesAndOutcomesThatSend(t *testing.T) {
 	assert.Equal(t, "text “Thank you” to the mobile number", plan.Items[0].Words)
 	assert.Equal(t, "send “Offer” to berit@vesper.example", plan.Items[1].Words)
 	target := set[0].ID.String()
-	_, err = w.Filing.PreviewOutcome(t.Context(), admin, contract.OutcomeSetting{Label: "x", Effects: []contract.Effect{{Kind: contract.EffectKindMail, Target: &target}}})
+	_, err = w.Filing.PreviewOutcome(t.Context(), admin,
+		contract.OutcomeSetting{Label: "x",
+			Effects: []contract.Effect{{Kind: contract.EffectKindMail, Target: &target}}})
 	require.ErrorContains(t, err, "no longer there", "it is none for mails")
 	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, "first", &plan.Items)
 	require.NoError(t, err)
@@ -282,7 +303,8 @@ func TestTemplatesAndOutcomesThatSend(t *testing.T) {
 			texts = append(texts, s.Mail.Subject)
 		}
 	}
-	assert.ElementsMatch(t, []string{"Thank you, Berit of Vesper Hollow Nursery. ines", "Offer for Vesper Hollow Nursery"}, texts)
+	assert.ElementsMatch(t, []string{"Thank you, Berit of Vesper Hollow Nursery. ines",
+		"Offer for Vesper Hollow Nursery"}, texts)
 	w.until("it is written down", func() bool {
 		undone, err := w.store.Pool.Query(t.Context(), `SELECT FROM messages WHERE state = 'sent'`)
 		require.NoError(t, err)
@@ -302,8 +324,9 @@ func TestBadMessages(t *testing.T) {
 	w.approved()
 	text := func(s string) *string { return &s }
 	for field, n := range map[string]contract.NewMessage{
-		"body":    {Channel: contract.ChannelText, RecordID: &w.berit, Body: text(" \x00")},
-		"subject": {Channel: contract.ChannelMail, RecordID: &w.berit, Body: text("x"), Subject: text("a\nBcc: b@c.example")},
+		"body": {Channel: contract.ChannelText, RecordID: &w.berit, Body: text(" \x00")},
+		"subject": {Channel: contract.ChannelMail, RecordID: &w.berit, Body: text("x"),
+			Subject: text("a\nBcc: b@c.example")},
 		"address": {Channel: contract.ChannelText, Body: text("x"), Address: text("12")},
 	} {
 		_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), n)
@@ -311,11 +334,14 @@ func TestBadMessages(t *testing.T) {
 		require.ErrorAs(t, err, &at, field)
 		assert.Equal(t, field, at.Field)
 	}
-	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, Body: text(strings.Repeat("a", 2000))})
+	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(),
+		contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, Body: text(strings.Repeat("a", 2000))})
 	require.ErrorContains(t, err, "longer than a text message")
-	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelMail, RecordID: &w.vesper, Body: text("x"), Subject: text("x")})
+	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(),
+		contract.NewMessage{Channel: contract.ChannelMail, RecordID: &w.vesper, Body: text("x"), Subject: text("x")})
 	require.ErrorContains(t, err, "no mail address")
-	for _, r := range []outreach.Received{{Channel: contract.ChannelText, From: "?", To: mainNumber, Body: "x"}, {Channel: contract.ChannelText, From: mobileNumber, To: "+14135550111", Body: "x"},
+	for _, r := range []outreach.Received{{Channel: contract.ChannelText, From: "?", To: mainNumber, Body: "x"},
+		{Channel: contract.ChannelText, From: mobileNumber, To: "+14135550111", Body: "x"},
 		{Channel: contract.ChannelMail, From: "a@b.example", To: "c@d.example"}} {
 		require.Error(t, w.Outreach.Receive(t.Context(), r))
 	}
@@ -325,8 +351,11 @@ func TestBadMessages(t *testing.T) {
 
 func TestMessagesGoAlongWhenTwoBecomeOne(t *testing.T) {
 	w := newWorld(t)
-	require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelMail, From: "berit@vesper.example", To: "ines@lindenfall.example", Subject: "Tanks", Body: "Do you have some?"}))
-	merged, err := w.Book.MergeRecords(t.Context(), w.ines, key(), contract.Merge{Keep: w.aron, Lose: w.berit, Take: []string{}})
+	require.NoError(t, w.Outreach.Receive(t.Context(),
+		outreach.Received{Channel: contract.ChannelMail, From: "berit@vesper.example", To: "ines@lindenfall.example",
+			Subject: "Tanks", Body: "Do you have some?"}))
+	merged, err := w.Book.MergeRecords(t.Context(), w.ines, key(),
+		contract.Merge{Keep: w.aron, Lose: w.berit, Take: []string{}})
 	require.NoError(t, err)
 	count := func(record uuid.UUID) int {
 		thread, err := w.Outreach.Thread(t.Context(), w.ines, &record, "")

@@ -13,7 +13,8 @@ import (
 
 func TestAddUserAndSignIn(t *testing.T) {
 	w := newWorld(t)
-	good := firm.NewUser{Login: " Ada ", Name: "Ada Millrace", Password: "ten letters and more", Role: firm.Admin, Zone: "Europe/London"}
+	good := firm.NewUser{Login: " Ada ", Name: "Ada Millrace", Password: "ten letters and more", Role: firm.Admin,
+		Zone: "Europe/London"}
 	_, err := firm.AddUser(t.Context(), w.store.Queries, good)
 	require.NoError(t, err)
 	for field, change := range map[string]func(*firm.NewUser){

@@ -17,7 +17,9 @@ import (
 // prepares makes a message that can be left.
 func (w *world) prepares(name string) uuid.UUID {
 	w.t.Helper()
-	saved, err := w.Voices.SetPreparedMessages(w.t.Context(), w.admin(), contract.PreparedMessages{Messages: []contract.PreparedMessage{{Name: name, Text: "Please call back.", Active: true}}})
+	saved, err := w.Voices.SetPreparedMessages(w.t.Context(), w.admin(),
+		contract.PreparedMessages{Messages: []contract.PreparedMessage{{Name: name, Text: "Please call back.",
+			Active: true}}})
 	require.NoError(w.t, err)
 	require.Len(w.t, saved, 1)
 	return *saved[0].ID
@@ -43,7 +45,8 @@ func TestAMessageIsLeftWhileTheNextCallBegins(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, contract.PhaseMessage, left.State.Phase)
 	// The slip can be filed and the next call begun at once.
-	_, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: left.Slip.Version, OutcomeID: &w.sold})
+	_, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: left.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
 	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
@@ -55,7 +58,8 @@ func TestAMessageIsLeftWhileTheNextCallBegins(t *testing.T) {
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, next.ID))
 	w.until("its end is saved", func() bool { said := w.facts(c.ID); return said[len(said)-1] == "The message was left" })
 	assert.Contains(t, w.facts(c.ID), "ines left it to “after the show”")
-	w.until("the entry says what became of it", func() bool { drop := w.page(c.ID).Call.Drop; return drop != nil && *drop == contract.CallDropLeft })
+	w.until("the entry says what became of it",
+		func() bool { drop := w.page(c.ID).Call.Drop; return drop != nil && *drop == contract.CallDropLeft })
 	assert.Zero(t, w.page(c.ID).Call.MessageMs, "it is no message to us")
 }
 
@@ -84,7 +88,9 @@ func TestPreparedMessagesAreSetByWhoSetsUp(t *testing.T) {
 			assert.Equal(t, "messages", field.Field)
 		})
 	}
-	_, err = w.Voices.SetPreparedMessages(t.Context(), w.admin(), contract.PreparedMessages{Messages: []contract.PreparedMessage{{ID: &id, Name: "after the show", Text: "Not any more."}}})
+	_, err = w.Voices.SetPreparedMessages(t.Context(), w.admin(),
+		contract.PreparedMessages{Messages: []contract.PreparedMessage{{ID: &id, Name: "after the show",
+			Text: "Not any more."}}})
 	require.NoError(t, err)
 	offered, err := w.Voices.PreparedMessages(t.Context(), w.ines)
 	require.NoError(t, err)

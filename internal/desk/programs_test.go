@@ -40,7 +40,8 @@ func newProgram(t *testing.T) *program {
 		_ = json.Unmarshal(body, &event)
 		p.mu.Lock()
 		defer p.mu.Unlock()
-		p.got, p.ids, p.heads, p.bodies = append(p.got, event), append(p.ids, r.Header.Get("webhook-id")), append(p.heads, r.Header), append(p.bodies, body)
+		p.got, p.ids, p.heads, p.bodies = append(p.got, event), append(p.ids,
+			r.Header.Get("webhook-id")), append(p.heads, r.Header), append(p.bodies, body)
 		w.WriteHeader(p.status)
 	}))
 	t.Cleanup(p.Close)
@@ -66,7 +67,8 @@ func (w *world) tells(p *program, events ...contract.WebhookEvent) (firm.Actor, 
 	require.NoError(w.t, err)
 	w.clock.Advance(6 * time.Second)
 	admin := w.actor("odile")
-	set, err := w.Outreach.SetWebhooks(w.t.Context(), admin, contract.Webhooks{Webhooks: []contract.Webhook{{Name: "warehouse", URL: p.URL, Events: events, Active: true}}})
+	set, err := w.Outreach.SetWebhooks(w.t.Context(), admin,
+		contract.Webhooks{Webhooks: []contract.Webhook{{Name: "warehouse", URL: p.URL, Events: events, Active: true}}})
 	require.NoError(w.t, err)
 	_, err = w.Filing.OutcomeSettings(w.t.Context(), admin) // the firm is read with it
 	require.NoError(w.t, err)
@@ -82,7 +84,9 @@ func TestOtherProgramsAreToldOnce(t *testing.T) {
 	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
 	w.until("the filing is told", func() bool { return p.count() == 2 })
-	_, err = w.Book.AddRecord(t.Context(), w.ines, key(), contract.NewRecord{Kind: contract.RecordKindContact, Values: map[string]string{"given": "Joss", "family": "Fern"}})
+	_, err = w.Book.AddRecord(t.Context(), w.ines, key(),
+		contract.NewRecord{Kind: contract.RecordKindContact,
+			Values: map[string]string{"given": "Joss", "family": "Fern"}})
 	require.NoError(t, err)
 	w.until("the record is told", func() bool { return p.count() == 3 })
 	assert.Equal(t, "call.ended", p.got[0]["type"])
@@ -132,7 +136,8 @@ func TestATellingIsTriedAgainAndStopsWhereItIsNotWanted(t *testing.T) {
 		require.NoError(t, err)
 		return !hooks.Webhooks[0].Active
 	})
-	for field, bad := range map[string]contract.Webhook{"webhooks.0.name": {URL: p.URL}, "webhooks.0.url": {Name: "x", URL: "ftp://x.example"}} {
+	for field, bad := range map[string]contract.Webhook{"webhooks.0.name": {URL: p.URL},
+		"webhooks.0.url": {Name: "x", URL: "ftp://x.example"}} {
 		_, err := w.Outreach.SetWebhooks(t.Context(), admin, contract.Webhooks{Webhooks: []contract.Webhook{bad}})
 		var at *firm.FieldError
 		require.ErrorAs(t, err, &at, field)
@@ -163,7 +168,8 @@ func TestAnOutcomeTellsAndIsHeldBack(t *testing.T) {
 func TestKeysForPrograms(t *testing.T) {
 	w := newWorld(t)
 	days := 1
-	made, err := w.MakeToken(t.Context(), w.ines, contract.NewToken{Name: "export", Scopes: []contract.Scope{contract.ScopeRead}, Days: &days})
+	made, err := w.MakeToken(t.Context(), w.ines,
+		contract.NewToken{Name: "export", Scopes: []contract.Scope{contract.ScopeRead}, Days: &days})
 	require.NoError(t, err)
 	a, scopes, err := w.ByToken(t.Context(), made.Token)
 	require.NoError(t, err)
@@ -181,15 +187,18 @@ func TestKeysForPrograms(t *testing.T) {
 	w.clock.Advance(25 * time.Hour)
 	_, _, err = w.ByToken(t.Context(), made.Token)
 	require.ErrorIs(t, err, firm.ErrSignedOut, "its day is over")
-	made, err = w.MakeToken(t.Context(), w.ines, contract.NewToken{Name: "export", Scopes: []contract.Scope{contract.ScopeRead}})
+	made, err = w.MakeToken(t.Context(), w.ines,
+		contract.NewToken{Name: "export", Scopes: []contract.Scope{contract.ScopeRead}})
 	require.NoError(t, err)
 	all, err = w.Tokens(t.Context(), w.ines)
 	require.NoError(t, err)
 	require.NoError(t, w.RevokeToken(t.Context(), w.ines, all[0].ID))
 	_, _, err = w.ByToken(t.Context(), made.Token)
 	require.ErrorIs(t, err, firm.ErrSignedOut)
-	_, err = w.MakeToken(t.Context(), w.ines, contract.NewToken{Name: "all", Scopes: []contract.Scope{contract.ScopeSettings}})
+	_, err = w.MakeToken(t.Context(), w.ines,
+		contract.NewToken{Name: "all", Scopes: []contract.Scope{contract.ScopeSettings}})
 	require.ErrorIs(t, err, firm.ErrForbidden)
-	_, err = w.MakeToken(t.Context(), w.ines, contract.NewToken{Name: " ", Scopes: []contract.Scope{contract.ScopeRead}})
+	_, err = w.MakeToken(t.Context(), w.ines,
+		contract.NewToken{Name: " ", Scopes: []contract.Scope{contract.ScopeRead}})
 	require.Error(t, err)
 }

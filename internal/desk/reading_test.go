@@ -30,7 +30,8 @@ func TestNotesForOneselfAreReadNowhereElse(t *testing.T) {
 		t.Helper()
 		page, err := w.CallPage(ctx, w.ines, c.ID)
 		require.NoError(t, err)
-		_, err = w.Calls.SaveNotes(ctx, w.ines, c.Slip.ID, contract.NotesEdit{Body: text, Base: page.Call.Slip.Notes.Version, Writer: "w"})
+		_, err = w.Calls.SaveNotes(ctx, w.ines, c.Slip.ID,
+			contract.NotesEdit{Body: text, Base: page.Call.Slip.Notes.Version, Writer: "w"})
 		require.NoError(t, err)
 	}
 	write(secretWord + " before")
@@ -84,9 +85,12 @@ func TestADeletedPersonAndAPrivateListAreReadByNobodyElse(t *testing.T) {
 	_, err = w.Book.RestoreRecord(ctx, w.odile, w.berit)
 	require.NoError(t, err)
 
-	l, err := w.Book.AddList(ctx, w.ines, contract.ListEdit{Name: "Mine", Type: "hand", Kind: "contact", Shared: ptr(false)})
+	l, err := w.Book.AddList(ctx, w.ines,
+		contract.ListEdit{Name: "Mine", Type: "hand", Kind: "contact", Shared: ptr(false)})
 	require.NoError(t, err)
-	_, err = w.Book.BulkAct(ctx, w.ines, key(), contract.BulkAct{Action: "add_to_list", Value: ptr(l.ID.String()), Selection: contract.Selection{Ids: &[]uuid.UUID{w.berit}}})
+	_, err = w.Book.BulkAct(ctx, w.ines, key(),
+		contract.BulkAct{Action: "add_to_list", Value: ptr(l.ID.String()),
+			Selection: contract.Selection{Ids: &[]uuid.UUID{w.berit}}})
 	require.NoError(t, err)
 	query := contract.RowQuery{Kinds: people, ListID: &l.ID}
 	mine, err := w.Book.Rows(ctx, w.ines, query)

@@ -13,9 +13,11 @@ import (
 	"trundo/internal/store/db"
 )
 
-// RecordFromMessage makes whoever wrote a message a record, with the address it came from and the line's source, and puts what came from
-// there on it. The same key makes one record. Errors: *FieldError, ErrNotFound, ErrKeyReused, ErrSettled where it is on a record already.
-func (d *Desk) RecordFromMessage(ctx context.Context, a firm.Actor, id uuid.UUID, key string, n contract.RecordFromCall) (contract.Thread, error) {
+// RecordFromMessage makes whoever wrote a message a record, with the address it came from and the line's source, and
+// puts what came from there on it. The same key makes one record. Errors: *FieldError, ErrNotFound, ErrKeyReused,
+// ErrSettled where it is on a record already.
+func (d *Desk) RecordFromMessage(ctx context.Context, a firm.Actor, id uuid.UUID, key string,
+	n contract.RecordFromCall) (contract.Thread, error) {
 	f, err := d.Settings(ctx)
 	if err != nil {
 		return contract.Thread{}, err

@@ -19,9 +19,12 @@ import (
 )
 
 // rules sets what the firm does where everybody must agree, and for how long it keeps calls.
-func (w *world) rules(everybody contract.RecordingRule, days int, reps ...contract.RepRecording) contract.RecordingSettings {
+func (w *world) rules(everybody contract.RecordingRule, days int,
+	reps ...contract.RepRecording) contract.RecordingSettings {
 	w.t.Helper()
-	s, err := w.Recordings.SetRecordingSettings(w.t.Context(), w.admin(), contract.RecordingSettings{Everybody: everybody, CallDays: days, Reps: append([]contract.RepRecording{}, reps...)})
+	s, err := w.Recordings.SetRecordingSettings(w.t.Context(), w.admin(),
+		contract.RecordingSettings{Everybody: everybody, CallDays: days,
+			Reps: append([]contract.RepRecording{}, reps...)})
 	require.NoError(w.t, err)
 	return s
 }
@@ -29,7 +32,8 @@ func (w *world) rules(everybody contract.RecordingRule, days int, reps ...contra
 func TestWhereEverybodyMustAgreeTheyAreToldAskedOrNotRecorded(t *testing.T) {
 	w := newWorld(t)
 	c := w.speaks() // from Massachusetts to Massachusetts
-	assert.Equal(t, "in Massachusetts everybody must agree", w.recordingIs(c.ID, contract.CallRecordingStateGoing).Recording.Why)
+	assert.Equal(t, "in Massachusetts everybody must agree",
+		w.recordingIs(c.ID, contract.CallRecordingStateGoing).Recording.Why)
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.recordingIs(c.ID, contract.CallRecordingStateKept)
 	page, err := w.CallPage(t.Context(), w.ines, c.ID)
@@ -38,7 +42,8 @@ func TestWhereEverybodyMustAgreeTheyAreToldAskedOrNotRecorded(t *testing.T) {
 
 	w.rules(contract.RecordingRuleAsk, 0)
 	c = w.speaks()
-	assert.Equal(t, "in Massachusetts everybody must agree", w.recordingIs(c.ID, contract.CallRecordingStateAsking).Recording.Why)
+	assert.Equal(t, "in Massachusetts everybody must agree",
+		w.recordingIs(c.ID, contract.CallRecordingStateAsking).Recording.Why)
 	require.NoError(t, w.act(c.ID, contract.RecordingActActionStart))
 	w.recordingIs(c.ID, contract.CallRecordingStateGoing)
 	require.NoError(t, w.act(c.ID, contract.RecordingActActionRefuse), "somebody thinks again")
@@ -52,7 +57,8 @@ func TestWhereEverybodyMustAgreeTheyAreToldAskedOrNotRecorded(t *testing.T) {
 
 	w.rules(contract.RecordingRuleOff, 0)
 	c = w.speaks()
-	assert.Equal(t, "in Massachusetts everybody must agree", w.recordingIs(c.ID, contract.CallRecordingStateOff).Recording.Why)
+	assert.Equal(t, "in Massachusetts everybody must agree",
+		w.recordingIs(c.ID, contract.CallRecordingStateOff).Recording.Why)
 	require.ErrorIs(t, w.act(c.ID, contract.RecordingActActionStart), calls.ErrMayNotRecord, "nor by hand")
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 
@@ -79,7 +85,10 @@ func TestARecordingIsPutAwayHeldAndDeletedInItsTime(t *testing.T) {
 	w := newWorld(t)
 	ctx := t.Context()
 	c := w.speaks()
-	w.until("some is recorded", func() bool { return w.recordingIs(c.ID, contract.CallRecordingStateGoing).Recording.Ms > 200 })
+	w.until("some is recorded", func() bool {
+		return w.recordingIs(c.ID,
+			contract.CallRecordingStateGoing).Recording.Ms > 200
+	})
 	require.NoError(t, w.Calls.HangUp(ctx, w.ines, c.ID))
 	id := *w.recordingIs(c.ID, contract.CallRecordingStateKept).Recording.ID
 	files := func() int {
@@ -116,7 +125,8 @@ func TestARecordingIsPutAwayHeldAndDeletedInItsTime(t *testing.T) {
 	assert.Nil(t, recording().ExpiresAt, "kept without end")
 	s := w.rules(contract.RecordingRuleAnnounce, 30)
 	assert.Equal(t, 1, s.Expiring)
-	assert.Equal(t, w.clock.Now().AddDate(0, 0, 7).UTC(), recording().ExpiresAt.UTC(), "nothing is deleted without a week's notice")
+	assert.Equal(t, w.clock.Now().AddDate(0, 0, 7).UTC(), recording().ExpiresAt.UTC(),
+		"nothing is deleted without a week's notice")
 
 	var field *firm.FieldError
 	require.ErrorIs(t, w.Recordings.HoldRecording(ctx, w.ines, id, true, "mine"), firm.ErrForbidden)

@@ -28,7 +28,10 @@ func (w *world) speaks() contract.Call {
 	w.t.Helper()
 	c := w.calls()
 	w.clock.Advance(2e9)
-	w.until("she answers", func() bool { return w.sim.TheyAnswer(mobileNumber) && w.phase(c.ID) == contract.PhaseSpeaking })
+	w.until("she answers", func() bool {
+		return w.sim.TheyAnswer(mobileNumber) &&
+			w.phase(c.ID) == contract.PhaseSpeaking
+	})
 	return c
 }
 
@@ -47,7 +50,8 @@ func (w *world) recordingIs(id uuid.UUID, state contract.CallRecordingState) con
 
 func (w *world) act(id uuid.UUID, action contract.RecordingActAction) error {
 	reason := "a card number"
-	_, err := w.Recordings.ActOnRecording(w.t.Context(), w.ines, id, contract.RecordingAct{Action: action, Reason: &reason})
+	_, err := w.Recordings.ActOnRecording(w.t.Context(), w.ines, id,
+		contract.RecordingAct{Action: action, Reason: &reason})
 	return err
 }
 
@@ -63,10 +67,14 @@ func TestACallIsRecordedPausedHeardRemarkedAndDeleted(t *testing.T) {
 	require.NoError(t, w.Arrivals.HoldCall(t.Context(), w.ines, c.ID, true))
 	require.NoError(t, w.Arrivals.HoldCall(t.Context(), w.ines, c.ID, false))
 	require.NoError(t, w.Arrivals.PressKeys(t.Context(), w.ines, c.ID, "2", false))
-	_, err := w.Recordings.ActOnRecording(t.Context(), w.tomas, c.ID, contract.RecordingAct{Action: contract.RecordingActActionStop})
+	_, err := w.Recordings.ActOnRecording(t.Context(), w.tomas, c.ID,
+		contract.RecordingAct{Action: contract.RecordingActActionStop})
 	require.ErrorIs(t, err, call.ErrNotThere)
 	at := w.recordingIs(c.ID, contract.CallRecordingStateGoing).Recording.Ms
-	w.until("some is recorded", func() bool { return w.recordingIs(c.ID, contract.CallRecordingStateGoing).Recording.Ms > at+200 })
+	w.until("some is recorded", func() bool {
+		return w.recordingIs(c.ID,
+			contract.CallRecordingStateGoing).Recording.Ms > at+200
+	})
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	kept := w.recordingIs(c.ID, contract.CallRecordingStateKept)
 	assert.Greater(t, kept.Recording.Ms, 200)
@@ -81,12 +89,14 @@ func TestACallIsRecordedPausedHeardRemarkedAndDeleted(t *testing.T) {
 			pressed = append(pressed, fact.Text)
 		}
 	}
-	assert.Equal(t, []string{"We pressed ••••", "We pressed 2"}, pressed, "what is not recorded is not written down either")
+	assert.Equal(t, []string{"We pressed ••••", "We pressed 2"}, pressed,
+		"what is not recorded is not written down either")
 	r := page.Recordings[0]
 	assert.Equal(t, []bool{true, false}, []bool{r.MayHear, r.MayDelete})
 	require.Len(t, r.Gaps, 1)
 	assert.Equal(t, "a card number", r.Gaps[0].Reason)
-	assert.Equal(t, r.Ms-(r.Gaps[0].ToMs-r.Gaps[0].FromMs), r.Figures.SilenceMs, "this network has no sound, and a pause is no silence")
+	assert.Equal(t, r.Ms-(r.Gaps[0].ToMs-r.Gaps[0].FromMs), r.Figures.SilenceMs,
+		"this network has no sound, and a pause is no silence")
 
 	f, err := w.Recordings.OpenRecording(t.Context(), w.ines, r.ID, false)
 	require.NoError(t, err)
@@ -130,7 +140,8 @@ func TestACallIsRecordedPausedHeardRemarkedAndDeleted(t *testing.T) {
 	for _, change := range page.Changes {
 		said = append(said, change.Actor+": "+change.Text)
 	}
-	assert.Equal(t, []string{"ines: heard the recording", "ines: downloaded the recording", "odile: deleted the recording: she asked"}, said)
+	assert.Equal(t, []string{"ines: heard the recording", "ines: downloaded the recording",
+		"odile: deleted the recording: she asked"}, said)
 }
 
 func TestALineThatIsNotRecordedCanBeForOneCall(t *testing.T) {
@@ -154,17 +165,21 @@ func TestARecordingThatACrashCutOffIsCompletedAtTheNextStart(t *testing.T) {
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.recordingIs(c.ID, contract.CallRecordingStateKept)
 	w.Desk.Close()
-	// As if it had been killed: a second of sound with an unfinished header, and a row that says that it goes on; and one whose file is gone.
+	// As if it had been killed: a second of sound with an unfinished header, and a row that says that it goes on; and
+	// one whose file is gone.
 	dir := filepath.Join(filepath.Dir(w.journal), "recordings")
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "cut.wav"), append(formats.WAVHeader(2, formats.Unfinished), make([]byte, 16000)...), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "cut.wav"),
+		append(formats.WAVHeader(2, formats.Unfinished), make([]byte, 16000)...), 0o600))
 	for _, file := range []string{"cut.wav", "gone.wav"} {
-		_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO recordings (id, call_id, kind, state, server, file, began_at) VALUES ($1, $2, 'call', 'going', 'test', $3, now())`,
+		_, err := w.store.Pool.Exec(t.Context(),
+			`INSERT INTO recordings (id, call_id, kind, state, server, file, began_at) VALUES ($1, $2, 'call', 'going', 'test', $3, now())`,
 			store.NewID(), c.ID, file)
 		require.NoError(t, err)
 	}
 	// And one that began while the database was away.
 	unknown := fmt.Sprintf("message_%s_%s.wav", c.ID, store.NewID())
-	require.NoError(t, os.WriteFile(filepath.Join(dir, unknown), append(formats.WAVHeader(2, formats.Unfinished), make([]byte, 8000)...), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, unknown),
+		append(formats.WAVHeader(2, formats.Unfinished), make([]byte, 8000)...), 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "notes.txt"), nil, 0o600))
 	w.open()
 	all := w.page(c.ID).Recordings
@@ -183,11 +198,15 @@ func TestARecordingThatACrashCutOffIsCompletedAtTheNextStart(t *testing.T) {
 func TestAMessageIsRecorded(t *testing.T) {
 	w := newWorld(t)
 	ref := w.comesIn("+14135550199")
-	w.passes("the tone", func() bool { return strings.Contains(w.Lines.WhatIsHeard(t.Context(), carrier.Ref(ref)), "a tone") })
+	w.passes("the tone", func() bool {
+		return strings.Contains(w.Lines.WhatIsHeard(t.Context(), carrier.Ref(ref)),
+			"a tone")
+	})
 	all, err := w.Calls.Calls(t.Context(), w.ines, calls.CallQuery{})
 	require.NoError(t, err)
 	id := all.Calls[0].ID
-	w.until("it is recorded", func() bool { return w.recordedAs(id) == contract.CallRecordingKindMessage }) // no time passes meanwhile
+	// no time passes meanwhile
+	w.until("it is recorded", func() bool { return w.recordedAs(id) == contract.CallRecordingKindMessage })
 	w.clock.Advance(5e9)
 	require.True(t, w.sim.OutsideHangsUp(ref))
 	c := w.recordingIs(id, contract.CallRecordingStateKept)

@@ -16,7 +16,8 @@ import (
 func (w *world) openFor(record uuid.UUID) []string {
 	w.t.Helper()
 	texts := []string{}
-	rows, err := w.store.Pool.Query(w.t.Context(), `SELECT text FROM follow_ups WHERE record_id = $1 AND state = 'open' ORDER BY text`, record)
+	rows, err := w.store.Pool.Query(w.t.Context(),
+		`SELECT text FROM follow_ups WHERE record_id = $1 AND state = 'open' ORDER BY text`, record)
 	require.NoError(w.t, err)
 	for rows.Next() {
 		var text string
@@ -28,22 +29,28 @@ func (w *world) openFor(record uuid.UUID) []string {
 
 func TestACallPutOnSomebodyElseTakesWhatItDidAlong(t *testing.T) {
 	w := newWorld(t)
-	w.outcomeThat(outcome.Effect{Kind: outcome.FollowUp, Act: "call", Text: "Ask about the pump", After: outcome.After{Count: 2, Unit: outcome.Days}},
+	w.outcomeThat(outcome.Effect{Kind: outcome.FollowUp, Act: "call", Text: "Ask about the pump",
+		After: outcome.After{Count: 2, Unit: outcome.Days}},
 		outcome.Effect{Kind: outcome.AddTag, Text: "sold"}, outcome.Effect{Kind: outcome.DealStage, Value: "offer"})
-	hers := w.add(contract.RecordKindDeal, map[string]string{"name": "Her pumps", "stage": "enquiry", "person": w.berit.String()}).ID
-	his := w.add(contract.RecordKindDeal, map[string]string{"name": "His pumps", "stage": "enquiry", "person": w.aron.String()}).ID
+	hers := w.add(contract.RecordKindDeal,
+		map[string]string{"name": "Her pumps", "stage": "enquiry", "person": w.berit.String()}).ID
+	his := w.add(contract.RecordKindDeal,
+		map[string]string{"name": "His pumps", "stage": "enquiry", "person": w.aron.String()}).ID
 	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET company_id = $1 WHERE id = $2`, w.vesper, w.berit)
 	require.NoError(t, err)
-	promise, err := w.Book.AddFollowUp(t.Context(), w.ines, w.aron, key(), contract.NewFollowUp{Text: "Call back", DueAt: ptr(w.clock.Now())})
+	promise, err := w.Book.AddFollowUp(t.Context(), w.ines, w.aron, key(),
+		contract.NewFollowUp{Text: "Call back", DueAt: ptr(w.clock.Now())})
 	require.NoError(t, err)
 	c := w.calls()
 	require.True(t, w.sim.TheyAnswer(mobileNumber))
 	w.until("they speak", func() bool { return w.phase(c.ID) == contract.PhaseSpeaking })
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	c = w.ended(c.ID)
-	c, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	c, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
-	_, err = w.store.Pool.Exec(t.Context(), `UPDATE follow_ups SET promised = true, kind = 'call' WHERE id = $1`, promise.ID)
+	_, err = w.store.Pool.Exec(t.Context(), `UPDATE follow_ups SET promised = true, kind = 'call' WHERE id = $1`,
+		promise.ID)
 	require.NoError(t, err)
 	plan, err := w.Filing.PlanFiling(t.Context(), w.ines, c.Slip.ID, w.sold)
 	require.NoError(t, err)
@@ -68,7 +75,8 @@ func TestACallPutOnSomebodyElseTakesWhatItDidAlong(t *testing.T) {
 
 	_, err = w.Filing.Attach(t.Context(), w.ines, c.ID, w.aron)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"Ask about the old pump"}, w.openFor(w.aron), "as she had written it; and the promise to him is kept")
+	assert.Equal(t, []string{"Ask about the old pump"}, w.openFor(w.aron),
+		"as she had written it; and the promise to him is kept")
 	assert.Equal(t, []string{"enquiry", "offer"}, []string{stage(hers), stage(his)})
 
 	// And back again, the other way round.

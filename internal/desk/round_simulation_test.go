@@ -40,8 +40,9 @@ type simulation struct {
 	faults   [4]atomic.Int64 // restart, gone away, handed over, undone
 }
 
-// TestRoundsWithFaults runs rounds whose lists overlap: servers restart, reps go away in the middle, rounds are handed over, outcomes taken back. It runs small by
-// itself; TRUNDO_ROUNDS=20x500 runs as many rounds of as many people (make simulate).
+// TestRoundsWithFaults runs rounds whose lists overlap: servers restart, reps go away in the middle, rounds are handed
+// over, outcomes taken back. It runs small by itself; TRUNDO_ROUNDS=20x500 runs as many rounds of as many people (make
+// simulate).
 func TestRoundsWithFaults(t *testing.T) {
 	rounds, people := 2, 7
 	if size := os.Getenv("TRUNDO_ROUNDS"); size != "" {
@@ -50,7 +51,8 @@ func TestRoundsWithFaults(t *testing.T) {
 	}
 	s := &simulation{world: newWorld(t)}
 	s.behaviour = sim.Behaviour{RingsAfter: time.Second, RingsOn: true}
-	s.outcomes = []uuid.UUID{s.outcome("No answer", `[{"kind":"retry","after":{"count":10,"unit":"minutes"}}]`), s.outcome("Busy", `[]`),
+	s.outcomes = []uuid.UUID{s.outcome("No answer", `[{"kind":"retry","after":{"count":10,"unit":"minutes"}}]`),
+		s.outcome("Busy", `[]`),
 		s.outcome("Wrong number", `[{"kind":"do_not_call","value":"number","after":{}}]`), s.sold}
 	pool := s.many(people * (rounds + 1) / 2)
 	reps := s.reps(6)
@@ -74,7 +76,8 @@ func TestRoundsWithFaults(t *testing.T) {
 	defer stop()
 	restarts := rand.New(rand.NewPCG(3, 3))
 	next := int64(40)
-	for day := uint64(1); s.left.Load() > 0 && ctx.Err() == nil; day++ { // the very last outcome may be taken back when everybody has gone home
+	// the very last outcome may be taken back when everybody has gone home
+	for day := uint64(1); s.left.Load() > 0 && ctx.Err() == nil; day++ {
 		var group sync.WaitGroup
 		for i, a := range reps {
 			group.Go(func() { s.works(ctx, a, rand.New(rand.NewPCG(uint64(i), day))) })
@@ -93,13 +96,15 @@ func TestRoundsWithFaults(t *testing.T) {
 	}
 	require.NoError(t, ctx.Err(), "the rounds came to an end")
 	s.check(people)
-	t.Logf("%d rounds of %d people: %d steps, %d restarts, %d times a rep went away, %d rounds handed over, %d outcomes taken back", rounds, people,
+	t.Logf("%d rounds of %d people: %d steps, %d restarts, %d times a rep went away, %d rounds handed over, %d "+
+		"outcomes taken back", rounds, people,
 		s.steps.Load(), s.faults[0].Load(), s.faults[1].Load(), s.faults[2].Load(), s.faults[3].Load())
 }
 
 // unfinished is how many rounds are not over.
 func (s *simulation) unfinished() (n int64) {
-	require.NoError(s.t, s.store.Pool.QueryRow(s.t.Context(), `SELECT count(*) FROM rounds WHERE ended_at IS NULL`).Scan(&n))
+	require.NoError(s.t, s.store.Pool.QueryRow(s.t.Context(),
+		`SELECT count(*) FROM rounds WHERE ended_at IS NULL`).Scan(&n))
 	return n
 }
 
@@ -189,13 +194,15 @@ func (s *simulation) step(ctx context.Context, a firm.Actor, at uuid.UUID, dice 
 		do(contract.RoundAct{Act: contract.RoundActActNextNumber})
 	default:
 		if c.Call.State.Phase != contract.PhaseEnded && dice.IntN(2) == 0 {
-			s.sim.TheyEnd(numberOf(c.Call), []carrier.Reason{carrier.Busy, carrier.NoAnswer, carrier.Lost}[dice.IntN(3)])
+			s.sim.TheyEnd(numberOf(c.Call),
+				[]carrier.Reason{carrier.Busy, carrier.NoAnswer, carrier.Lost}[dice.IntN(3)])
 		}
 		outcome := s.outcomes[dice.IntN(len(s.outcomes))]
 		if outcome == s.sold {
 			s.fine(s.Calls.HangUp(ctx, a, c.Call.ID)) // a conversation is ended before it is filed
 		}
-		_, err := s.Rounds.SettleInRound(ctx, a, r.ID, key(), contract.RoundSettle{SlipID: c.Call.Slip.ID, OutcomeID: &outcome})
+		_, err := s.Rounds.SettleInRound(ctx, a, r.ID, key(),
+			contract.RoundSettle{SlipID: c.Call.Slip.ID, OutcomeID: &outcome})
 		if !s.fine(err) {
 			return at
 		}
@@ -221,7 +228,10 @@ func (s *simulation) fine(err error) bool {
 	switch {
 	case err == nil:
 		return true
-	case errors.Is(err, rounds.ErrRoundOver), errors.Is(err, rounds.ErrLetGo), errors.Is(err, rounds.ErrNobodyNow), errors.Is(err, rounds.ErrUnfiled), errors.Is(err, filing.ErrTooLate), errors.Is(err, slip.ErrStillInCall), errors.Is(err, call.ErrNotThere), errors.As(err, &in), errors.As(err, &field),
+	case errors.Is(err, rounds.ErrRoundOver), errors.Is(err, rounds.ErrLetGo), errors.Is(err,
+		rounds.ErrNobodyNow), errors.Is(err, rounds.ErrUnfiled), errors.Is(err, filing.ErrTooLate),
+		errors.Is(err, slip.ErrStillInCall), errors.Is(err, call.ErrNotThere), errors.As(err, &in),
+		errors.As(err, &field),
 		errors.Is(err, context.DeadlineExceeded):
 		return false
 	}
@@ -242,16 +252,21 @@ func (s *simulation) check(people int) {
 	assert.Zero(s.t, one(`SELECT count(*) FROM calls c JOIN calls d ON d.placed_by = c.placed_by AND d.id > c.id AND d.started_at < c.ended_at AND c.started_at < d.started_at AND c.answered_at IS NULL`),
 		"no rep is in two calls")
 	for _, id := range s.rounds {
-		assert.Equal(s.t, people, one(`SELECT count(*) FROM round_people WHERE round_id = $1 AND state = 'done'`, id), "nobody is lost")
+		assert.Equal(s.t, people, one(`SELECT count(*) FROM round_people WHERE round_id = $1 AND state = 'done'`, id),
+			"nobody is lost")
 		results, err := s.Rounds.RoundResults(ctx, s.ines, id)
 		require.NoError(s.t, err)
 		assert.Equal(s.t, people, results.People)
-		assert.Equal(s.t, results.Attempts, one(`SELECT count(*) FROM round_calls x JOIN calls c ON c.id = x.call_id WHERE x.round_id = $1`, id), "the totals agree with the calls")
+		assert.Equal(s.t, results.Attempts,
+			one(`SELECT count(*) FROM round_calls x JOIN calls c ON c.id = x.call_id WHERE x.round_id = $1`, id),
+			"the totals agree with the calls")
 	}
-	assert.Zero(s.t, one(`SELECT count(*) FROM held_people WHERE until > $1`, s.clock.Now().Add(time.Hour)), "nobody is held for ever")
+	assert.Zero(s.t, one(`SELECT count(*) FROM held_people WHERE until > $1`, s.clock.Now().Add(time.Hour)),
+		"nobody is held for ever")
 	assert.Zero(s.t, one(`SELECT count(*) FROM round_people p WHERE attempts - (SELECT count(*) FROM round_calls x WHERE x.round_id = p.round_id AND x.position = p.position AND x.bead = 'current') > 3`),
 		"nobody more often than allowed, but for numbers that a rep left for another by hand")
 	assert.LessOrEqual(s.t, one(`SELECT count(*) FROM slips s JOIN round_calls x ON x.call_id = s.call_id WHERE s.state = 'open'`), int(s.faults[3].Load()),
 		"no slip stays behind but one that was opened again when a colleague was at the person already")
-	assert.Equal(s.t, one(`SELECT count(*) FROM calls WHERE direction = 'outbound'`), one(`SELECT count(*) FROM round_calls`))
+	assert.Equal(s.t, one(`SELECT count(*) FROM calls WHERE direction = 'outbound'`),
+		one(`SELECT count(*) FROM round_calls`))
 }

@@ -30,7 +30,11 @@ func TestARoundWaitsForACallThatComesIn(t *testing.T) {
 	assert.Nil(t, r.Current, "nobody is called while somebody calls")
 	assert.Equal(t, "a call comes in for you", r.Waits)
 	require.True(t, w.sim.OutsideHangsUp(ref))
-	w.until("it rings no more", func() bool { rings, err := w.Arrivals.Rings(t.Context(), w.ines); return err == nil && len(rings) == 0 })
+	w.until("it rings no more", func() bool {
+		rings, err := w.Arrivals.Rings(t.Context(), w.ines)
+		return err == nil &&
+			len(rings) == 0
+	})
 	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 	assert.Equal(t, "Person 02", r.Current.Record.Name)
 }
@@ -42,7 +46,8 @@ func TestWhoWantsNoCallsBetweenIsNotRung(t *testing.T) {
 	w.acts(w.ines, r.ID, contract.RoundActActGo)
 	ref := w.comesIn("+14135550177")
 	w.until("it is there", func() bool { return w.Calls.CallsInProgress() == 1 })
-	w.after(time.Second, "somebody else would be rung", func() bool { return w.Calls.CallsInProgress() == 0 || w.clock.Since(monday) > time.Minute })
+	w.after(time.Second, "somebody else would be rung",
+		func() bool { return w.Calls.CallsInProgress() == 0 || w.clock.Since(monday) > time.Minute })
 	rings, err := w.Arrivals.Rings(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Empty(t, rings)
@@ -135,7 +140,8 @@ func TestARoundIsStartedForSomebodyOfAListOrTheLane(t *testing.T) {
 	w := newWorld(t)
 	ids := w.people(3)
 	list := w.list("Spring filters")
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO list_members (list_id, record_id, at) SELECT $1, unnest($2::uuid[]), now()`, list, ids)
+	_, err := w.store.Pool.Exec(t.Context(),
+		`INSERT INTO list_members (list_id, record_id, at) SELECT $1, unnest($2::uuid[]), now()`, list, ids)
 	require.NoError(t, err)
 	s, err := w.Rounds.RoundDefaults(t.Context(), w.odile)
 	require.NoError(t, err)
@@ -192,9 +198,11 @@ func TestARoundIsStartedForSomebodyOfAListOrTheLane(t *testing.T) {
 func TestARoundTakesWhoMattersMostFirst(t *testing.T) {
 	w := newWorld(t)
 	ids := w.people(3)
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO records (id, kind, name, person_id, amount_minor, currency, stage) VALUES (gen_random_uuid(), 'deal', 'Tank', $1, 90000, 'USD', 'offer')`, ids[2])
+	_, err := w.store.Pool.Exec(t.Context(),
+		`INSERT INTO records (id, kind, name, person_id, amount_minor, currency, stage) VALUES (gen_random_uuid(), 'deal', 'Tank', $1, 90000, 'USD', 'offer')`, ids[2])
 	require.NoError(t, err)
-	_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO follow_ups (id, record_id, owner_id, text, due_at, created_at) VALUES (gen_random_uuid(), $1, $2, 'Call', $3, now())`, ids[1], w.tomas.ID, monday.AddDate(0, 0, -3))
+	_, err = w.store.Pool.Exec(t.Context(),
+		`INSERT INTO follow_ups (id, record_id, owner_id, text, due_at, created_at) VALUES (gen_random_uuid(), $1, $2, 'Call', $3, now())`, ids[1], w.tomas.ID, monday.AddDate(0, 0, -3))
 	require.NoError(t, err)
 	// The first number has been answered at this hour twice, the others never.
 	for i, talked := range map[int]bool{0: false, 1: true} {
@@ -205,7 +213,8 @@ func TestARoundTakesWhoMattersMostFirst(t *testing.T) {
 			require.NoError(t, err)
 		}
 	}
-	for order, first := range map[contract.RoundSettingsOrder]string{contract.Listed: "Person 01", contract.Valuable: "Person 03", contract.Overdue: "Person 02", contract.Best: "Person 02"} {
+	for order, first := range map[contract.RoundSettingsOrder]string{contract.Listed: "Person 01",
+		contract.Valuable: "Person 03", contract.Overdue: "Person 02", contract.Best: "Person 02"} {
 		r := w.starts(w.ines, ids, byKey, func(s *contract.RoundSettings) { s.Order = order })
 		r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 		assert.Equal(t, first, r.Current.Record.Name, order)

@@ -28,7 +28,9 @@ func (w *world) people(n int) []uuid.UUID {
 	ids := make([]uuid.UUID, n)
 	for i := range ids {
 		ids[i] = store.NewID()
-		_, err := w.store.Pool.Exec(w.t.Context(), `INSERT INTO records (id, kind, name, given, family) VALUES ($1, 'contact', $2, 'Person', $3)`, ids[i], fmt.Sprintf("Person %02d", i+1), fmt.Sprint(i+1))
+		_, err := w.store.Pool.Exec(w.t.Context(),
+			`INSERT INTO records (id, kind, name, given, family) VALUES ($1, 'contact', $2, 'Person', $3)`, ids[i],
+			fmt.Sprintf("Person %02d", i+1), fmt.Sprint(i+1))
 		require.NoError(w.t, err)
 		w.number(ids[i], "mobile", fmt.Sprintf("+1518555%04d", 100+i))
 	}
@@ -48,7 +50,8 @@ func (w *world) number(record uuid.UUID, label, e164 string) uuid.UUID {
 func (w *world) outcome(label string, effects string) uuid.UUID {
 	w.t.Helper()
 	id := store.NewID()
-	_, err := w.store.Pool.Exec(w.t.Context(), `INSERT INTO outcomes (id, label, position, reached, effects) VALUES ($1, $2, (SELECT count(*) FROM outcomes), false, $3::jsonb)`, id, label, effects)
+	_, err := w.store.Pool.Exec(w.t.Context(),
+		`INSERT INTO outcomes (id, label, position, reached, effects) VALUES ($1, $2, (SELECT count(*) FROM outcomes), false, $3::jsonb)`, id, label, effects)
 	require.NoError(w.t, err)
 	w.clock.Advance(6 * time.Second)
 	return id
@@ -63,7 +66,8 @@ func (w *world) starts(a firm.Actor, ids []uuid.UUID, change ...func(*contract.R
 	for _, c := range change {
 		c(&s)
 	}
-	r, err := w.Rounds.StartRound(w.t.Context(), a, key(), contract.RoundStart{Selection: &contract.Selection{Ids: &ids}, Settings: s})
+	r, err := w.Rounds.StartRound(w.t.Context(), a, key(),
+		contract.RoundStart{Selection: &contract.Selection{Ids: &ids}, Settings: s})
 	require.NoError(w.t, err)
 	return r
 }
@@ -82,7 +86,8 @@ func (w *world) settles(a firm.Actor, r contract.Round, outcome uuid.UUID) contr
 	w.t.Helper()
 	require.NotNil(w.t, r.Current)
 	require.NotNil(w.t, r.Current.Call)
-	next, err := w.Rounds.SettleInRound(w.t.Context(), a, r.ID, key(), contract.RoundSettle{SlipID: r.Current.Call.Slip.ID, OutcomeID: &outcome})
+	next, err := w.Rounds.SettleInRound(w.t.Context(), a, r.ID, key(),
+		contract.RoundSettle{SlipID: r.Current.Call.Slip.ID, OutcomeID: &outcome})
 	require.NoError(w.t, err)
 	return next
 }
@@ -142,7 +147,8 @@ func TestARoundIsWorkedThrough(t *testing.T) {
 	assert.True(t, r.Over)
 	results, err := w.Rounds.RoundResults(t.Context(), w.ines, r.ID)
 	require.NoError(t, err)
-	assert.Equal(t, []contract.RoundTally{{Outcome: "Visit agreed", Reached: true, People: 2}, {Outcome: "Wrong number", People: 1}}, results.Outcomes)
+	assert.Equal(t, []contract.RoundTally{{Outcome: "Visit agreed", Reached: true, People: 2},
+		{Outcome: "Wrong number", People: 1}}, results.Outcomes)
 	assert.Equal(t, 5, results.Attempts)
 	var calls int
 	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM calls`).Scan(&calls))
@@ -165,13 +171,16 @@ func TestThePreviewSaysWhyOthersAreNotCalled(t *testing.T) {
 	w.ended(c.ID)
 	_, err := w.store.Pool.Exec(t.Context(), `DELETE FROM phone_numbers WHERE record_id = $1`, ids[0])
 	require.NoError(t, err)
-	_, err = w.store.Pool.Exec(t.Context(), `UPDATE phone_numbers SET zones = '{Asia/Tokyo}' WHERE record_id = $1`, ids[1])
+	_, err = w.store.Pool.Exec(t.Context(), `UPDATE phone_numbers SET zones = '{Asia/Tokyo}' WHERE record_id = $1`,
+		ids[1])
 	require.NoError(t, err)
 	s, err := w.Rounds.RoundDefaults(t.Context(), w.ines)
 	require.NoError(t, err)
-	view, err := w.Rounds.PreviewRound(t.Context(), w.ines, contract.RoundStart{Selection: &contract.Selection{Ids: &ids}, Settings: s})
+	view, err := w.Rounds.PreviewRound(t.Context(), w.ines,
+		contract.RoundStart{Selection: &contract.Selection{Ids: &ids}, Settings: s})
 	require.NoError(t, err)
-	assert.Equal(t, "1 of 5 can be called now: 1 is outside calling hours, 1 was called today, 1 asked not to be called, 1 has no number that can be called.", view.Sentence)
+	assert.Equal(t, "1 of 5 can be called now: 1 is outside calling hours, 1 was called today, 1 asked not to be "+
+		"called, 1 has no number that can be called.", view.Sentence)
 	assert.Equal(t, "5 people, 2 March", view.Name)
 	r := w.starts(w.ines, ids)
 	assert.Equal(t, "cannot later waiting later refused", w.beads(r.ID))
@@ -194,7 +203,8 @@ func TestThePreviewSaysWhyOthersAreNotCalled(t *testing.T) {
 		assert.Equal(t, field, at.Field)
 	}
 	nobody := []uuid.UUID{store.NewID()}
-	_, err = w.Rounds.StartRound(t.Context(), w.ines, key(), contract.RoundStart{Selection: &contract.Selection{Ids: &nobody}, Settings: s})
+	_, err = w.Rounds.StartRound(t.Context(), w.ines, key(),
+		contract.RoundStart{Selection: &contract.Selection{Ids: &nobody}, Settings: s})
 	require.ErrorIs(t, err, round.ErrNobody)
 }
 
@@ -222,7 +232,8 @@ func TestANextNumberIsTried(t *testing.T) {
 	open, err := w.Calls.MyDesk(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Len(t, open.Calls, 1, "no slip of a left number stays behind")
-	_, err = w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActNextNumber})
+	_, err = w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(),
+		contract.RoundAct{Act: contract.RoundActActNextNumber})
 	var at *firm.FieldError
 	require.ErrorAs(t, err, &at)
 	assert.Equal(t, "number_id", at.Field)
@@ -235,7 +246,8 @@ func TestANextNumberIsTried(t *testing.T) {
 			fresh = n.ID
 		}
 	}
-	r, err = w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActNextNumber, NumberID: &fresh})
+	r, err = w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(),
+		contract.RoundAct{Act: contract.RoundActActNextNumber, NumberID: &fresh})
 	require.NoError(t, err)
 	assert.Equal(t, fresh, *r.Current.NumberID)
 	r = w.settles(w.ines, r, w.sold)
@@ -262,14 +274,16 @@ func TestTheLastOutcomeIsTakenBack(t *testing.T) {
 	for _, v := range record.Values {
 		assert.NotEqual(t, "spring", v.Text)
 	}
-	_, err = w.Rounds.ActOnRound(t.Context(), w.tomas, r.ID, key(), contract.RoundAct{Act: contract.RoundActActBack, Position: new(int)})
+	_, err = w.Rounds.ActOnRound(t.Context(), w.tomas, r.ID, key(),
+		contract.RoundAct{Act: contract.RoundActActBack, Position: new(int)})
 	require.ErrorIs(t, err, rounds.ErrLetGo, "she is still at them")
 	// Its slip says what came of it after all.
 	noAnswer := w.outcome("Nothing", `[]`)
 	desks, err := w.Calls.MyDesk(t.Context(), w.ines)
 	require.NoError(t, err)
 	require.Len(t, desks.Calls, 1)
-	c, err := w.Filing.ChangeSlip(t.Context(), w.ines, slip, contract.SlipChange{OutcomeID: &noAnswer, Version: desks.Calls[0].Slip.Version})
+	c, err := w.Filing.ChangeSlip(t.Context(), w.ines, slip,
+		contract.SlipChange{OutcomeID: &noAnswer, Version: desks.Calls[0].Slip.Version})
 	require.NoError(t, err)
 	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)
@@ -277,7 +291,8 @@ func TestTheLastOutcomeIsTakenBack(t *testing.T) {
 	// A correction long after is followed too.
 	page, err := w.CallPage(t.Context(), w.ines, c.ID)
 	require.NoError(t, err)
-	_, err = w.Filing.ChangeSlip(t.Context(), w.ines, slip, contract.SlipChange{OutcomeID: &w.sold, Version: page.Call.Slip.Version})
+	_, err = w.Filing.ChangeSlip(t.Context(), w.ines, slip,
+		contract.SlipChange{OutcomeID: &w.sold, Version: page.Call.Slip.Version})
 	require.NoError(t, err)
 	assert.Equal(t, "spoke current waiting", w.beads(r.ID))
 }
@@ -320,7 +335,8 @@ func TestARoundIsPausedLeftAndHandedOver(t *testing.T) {
 	assert.Equal(t, contract.RoundMine("paused"), r.Mine)
 	assert.Equal(t, "spoke waiting waiting", w.beads(r.ID))
 
-	_, err := w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActHandOver, RepID: &w.tomas.ID})
+	_, err := w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(),
+		contract.RoundAct{Act: contract.RoundActActHandOver, RepID: &w.tomas.ID})
 	require.NoError(t, err)
 	require.Len(t, laneOf(t, w, w.tomas), 1)
 	assert.Contains(t, laneOf(t, w, w.tomas)[0], "round handed over by ines")
@@ -329,7 +345,8 @@ func TestARoundIsPausedLeftAndHandedOver(t *testing.T) {
 	assert.Equal(t, "Person 02", r.Current.Record.Name)
 
 	back := 0
-	r, err = w.Rounds.ActOnRound(t.Context(), w.tomas, r.ID, key(), contract.RoundAct{Act: contract.RoundActActBack, Position: &back})
+	r, err = w.Rounds.ActOnRound(t.Context(), w.tomas, r.ID, key(),
+		contract.RoundAct{Act: contract.RoundActActBack, Position: &back})
 	require.NoError(t, err)
 	assert.Equal(t, "Person 01", r.Current.Record.Name)
 	assert.Equal(t, "current waiting waiting", w.beads(r.ID))
@@ -368,14 +385,16 @@ func TestARoundWaitsForAPromise(t *testing.T) {
 	w := newWorld(t)
 	due := monday.Add(-time.Minute)
 	promised := true
-	_, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "The price", DueAt: &due, Promised: &promised})
+	_, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(),
+		contract.NewFollowUp{Text: "The price", DueAt: &due, Promised: &promised})
 	require.NoError(t, err)
 	r := w.starts(w.ines, w.people(2))
 	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 	assert.Nil(t, r.Current)
 	assert.Equal(t, "you promised Berit Osterlund a call at 09:59", r.Waits)
 	anyway := true
-	r, err = w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(), contract.RoundAct{Act: contract.RoundActActGo, Anyway: &anyway})
+	r, err = w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(),
+		contract.RoundAct{Act: contract.RoundActActGo, Anyway: &anyway})
 	require.NoError(t, err)
 	require.NotNil(t, r.Current)
 	r = w.settles(w.ines, r, w.sold)
@@ -394,7 +413,8 @@ func TestSomebodyWhoIsDeletedOrMergedWhileTheyAreCalled(t *testing.T) {
 	r = w.settles(w.ines, r, nothing)
 	assert.Equal(t, "cannot current waiting", w.beads(r.ID))
 	keep := ids[1]
-	_, err := w.Book.MergeRecords(t.Context(), w.odile, key(), contract.Merge{Keep: w.berit, Lose: keep, Take: []string{}})
+	_, err := w.Book.MergeRecords(t.Context(), w.odile, key(),
+		contract.Merge{Keep: w.berit, Lose: keep, Take: []string{}})
 	require.NoError(t, err)
 	r = w.settles(w.ines, r, w.sold)
 	assert.Equal(t, "cannot spoke current", w.beads(r.ID))
@@ -409,10 +429,13 @@ func TestSomebodyWhoIsDeletedOrMergedWhileTheyAreCalled(t *testing.T) {
 func TestAMessageIsLeftWhileTheNextIsCalled(t *testing.T) {
 	w := newWorld(t)
 	left := w.outcome("Left a message", `[]`)
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO prepared_messages (id, name, text, position) VALUES ($1, 'after the show', 'Hello', 0)`, store.NewID())
+	_, err := w.store.Pool.Exec(t.Context(),
+		`INSERT INTO prepared_messages (id, name, text, position) VALUES ($1, 'after the show', 'Hello', 0)`,
+		store.NewID())
 	require.NoError(t, err)
 	w.behaviour = sim.Behaviour{}
-	r := w.starts(w.ines, w.people(2), func(s *contract.RoundSettings) { s.MessageOutcomeID, s.Then = &left, []contract.RoundRule{} })
+	r := w.starts(w.ines, w.people(2),
+		func(s *contract.RoundSettings) { s.MessageOutcomeID, s.Then = &left, []contract.RoundRule{} })
 	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 	first := r.Current.Call.ID
 	yes := true
@@ -439,11 +462,13 @@ func TestWhichLineIsShownInARound(t *testing.T) {
 	w := newWorld(t)
 	nothing := w.outcome("No answer", `[]`)
 	near := store.NewID()
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO lines (id, e164, label, region, zone) VALUES ($1, '+15185550131', 'Radio', 'US', 'America/New_York')`, near)
+	_, err := w.store.Pool.Exec(t.Context(),
+		`INSERT INTO lines (id, e164, label, region, zone) VALUES ($1, '+15185550131', 'Radio', 'US', 'America/New_York')`, near)
 	require.NoError(t, err)
 	w.clock.Advance(6 * time.Second)
 	r := w.starts(w.ines, w.people(3), func(s *contract.RoundSettings) {
-		s.Shown, s.MaxShown, s.Then = contract.RoundSettingsShownNearest, 1, []contract.RoundRule{{OutcomeID: nothing, Then: contract.RoundRuleThenNotAgain}}
+		s.Shown, s.MaxShown, s.Then = contract.RoundSettingsShownNearest, 1, []contract.RoundRule{{OutcomeID: nothing,
+			Then: contract.RoundRuleThenNotAgain}}
 	})
 	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 	assert.Contains(t, r.Current.Call.Shown, "Radio")
@@ -465,7 +490,8 @@ func TestWhoIsSpokenWithIsNotCutOffByFiling(t *testing.T) {
 	c := *r.Current.Call
 	w.after(time.Millisecond, "somebody answers", func() bool { return w.phase(c.ID) == contract.PhaseSpeaking })
 	for _, outcome := range []*uuid.UUID{nil, &w.sold} {
-		_, err := w.Rounds.SettleInRound(t.Context(), w.ines, r.ID, key(), contract.RoundSettle{SlipID: c.Slip.ID, OutcomeID: outcome})
+		_, err := w.Rounds.SettleInRound(t.Context(), w.ines, r.ID, key(),
+			contract.RoundSettle{SlipID: c.Slip.ID, OutcomeID: outcome})
 		require.ErrorIs(t, err, slip.ErrStillInCall)
 		assert.Equal(t, contract.PhaseSpeaking, w.phase(c.ID))
 	}

@@ -78,7 +78,8 @@ func TestManyRepsOnOneListNeverGetTheSamePerson(t *testing.T) {
 	w := newWorld(t)
 	nothing := w.outcome("No answer", `[]`)
 	r := w.starts(w.ines, w.people(72), func(s *contract.RoundSettings) {
-		s.Pace, s.Then = contract.ByKey, []contract.RoundRule{{OutcomeID: nothing, Then: contract.RoundRuleThenNotAgain}}
+		s.Pace, s.Then = contract.ByKey, []contract.RoundRule{{OutcomeID: nothing,
+			Then: contract.RoundRuleThenNotAgain}}
 	})
 	reps := w.reps(12)
 	var mu sync.Mutex
@@ -87,16 +88,19 @@ func TestManyRepsOnOneListNeverGetTheSamePerson(t *testing.T) {
 	for _, a := range reps {
 		group.Go(func() {
 			for range 5 {
-				v, err := w.Rounds.ActOnRound(t.Context(), a, r.ID, key(), contract.RoundAct{Act: contract.RoundActActGo})
+				v, err := w.Rounds.ActOnRound(t.Context(), a, r.ID, key(),
+					contract.RoundAct{Act: contract.RoundActActGo})
 				if !assert.NoError(t, err) || !assert.NotNil(t, v.Current) {
 					return
 				}
 				mu.Lock()
 				seen[v.Current.Position]++
 				mu.Unlock()
-				_, err = w.Rounds.ActOnRound(t.Context(), a, r.ID, key(), contract.RoundAct{Act: contract.RoundActActSkip})
+				_, err = w.Rounds.ActOnRound(t.Context(), a, r.ID, key(),
+					contract.RoundAct{Act: contract.RoundActActSkip})
 				assert.NoError(t, err)
-				_, err = w.Rounds.ActOnRound(t.Context(), a, r.ID, key(), contract.RoundAct{Act: contract.RoundActActPause})
+				_, err = w.Rounds.ActOnRound(t.Context(), a, r.ID, key(),
+					contract.RoundAct{Act: contract.RoundActActPause})
 				assert.NoError(t, err)
 			}
 		})
@@ -104,7 +108,9 @@ func TestManyRepsOnOneListNeverGetTheSamePerson(t *testing.T) {
 	group.Wait()
 	assert.GreaterOrEqual(t, len(seen), 60)
 	var double int
-	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM round_people WHERE round_id = $1 AND state NOT IN ('done', 'waiting')`, r.ID).Scan(&double))
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+		`SELECT count(*) FROM round_people WHERE round_id = $1 AND state NOT IN ('done', 'waiting')`,
+		r.ID).Scan(&double))
 	assert.Zero(t, double)
 	assert.Equal(t, 60, strings.Count(w.beads(r.ID), "skipped"), "each of twelve reps left five out")
 	assert.Equal(t, 12, strings.Count(w.beads(r.ID), "waiting"))

@@ -68,11 +68,13 @@ var people = []contract.RecordKind{contract.RecordKindContact, contract.RecordKi
 
 func TestAListIsReadFromAnyPlace(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO records (id, kind, name) SELECT gen_random_uuid(), 'contact', 'Same Name ' || i / 3 FROM generate_series(1, 230) i`)
+	_, err := w.store.Pool.Exec(t.Context(),
+		`INSERT INTO records (id, kind, name) SELECT gen_random_uuid(), 'contact', 'Same Name ' || i / 3 FROM generate_series(1, 230) i`)
 	require.NoError(t, err)
 	seen := map[uuid.UUID]bool{}
 	for offset := 0; offset < 300; offset += 100 {
-		page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Q: ptr("same name"), Offset: &offset})
+		page, err := w.Book.Rows(t.Context(), w.ines,
+			contract.RowQuery{Kinds: people, Q: ptr("same name"), Offset: &offset})
 		require.NoError(t, err)
 		assert.Equal(t, offset, page.Offset)
 		for _, r := range page.Rows {
@@ -86,7 +88,9 @@ func TestAListIsReadFromAnyPlace(t *testing.T) {
 func TestFiltersNarrowAList(t *testing.T) {
 	w := newWorld(t)
 	field := func(label, kind string, choices ...string) {
-		_, err := w.Book.AddField(t.Context(), w.admin(), contract.FieldEdit{Kind: contract.RecordKindContact, Label: label, Type: contract.FieldEditType(kind), Choices: &choices})
+		_, err := w.Book.AddField(t.Context(), w.admin(),
+			contract.FieldEdit{Kind: contract.RecordKindContact, Label: label, Type: contract.FieldEditType(kind),
+				Choices: &choices})
 		require.NoError(t, err)
 	}
 	field("Roof", "number")
@@ -98,9 +102,14 @@ func TestFiltersNarrowAList(t *testing.T) {
 		require.NoError(t, err)
 		return r
 	}
-	add(contract.RecordKindContact, map[string]string{"given": "Söhnke", "family": "Ågren", "source": "Radio", "tags": "large, spring", "custom.roof": "300", "custom.plan": "yearly",
-		"custom.checked": "yes", "custom.pump_house_phone": "518 555 0101", "company": w.vesper.String(), "stage": "customer"})
-	add(contract.RecordKindContact, map[string]string{"given": "Una", "family": "Bracken", "source": "radio", "custom.roof": "80.5", "owner": w.tomas.ID.String()})
+	add(contract.RecordKindContact,
+		map[string]string{"given": "Söhnke", "family": "Ågren", "source": "Radio", "tags": "large, spring",
+			"custom.roof": "300", "custom.plan": "yearly",
+			"custom.checked": "yes", "custom.pump_house_phone": "518 555 0101", "company": w.vesper.String(),
+			"stage": "customer"})
+	add(contract.RecordKindContact,
+		map[string]string{"given": "Una", "family": "Bracken", "source": "radio", "custom.roof": "80.5",
+			"owner": w.tomas.ID.String()})
 	c := w.calls() // Berit is called now; nobody else ever was
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	contacts := []contract.RecordKind{contract.RecordKindContact}
@@ -139,9 +148,11 @@ func TestFiltersNarrowAList(t *testing.T) {
 		"no outcome yet":          {cond("no_outcome", "is", "yes"), []string{"Berit Osterlund"}},
 		"made today":              {cond("created", "is", "today"), []string{"Söhnke Ågren", "Una Bracken"}},
 		"made before today":       {cond("created", "less", "today-0"), []string{}},
-		"all of":                  {`{"all":[` + cond("source", "is", "radio") + `,` + cond("custom.roof", "more", "100") + `]}`, []string{"Söhnke Ågren"}},
-		"any of groups":           {`{"any":[` + cond("family", "is", "bracken") + `,{"all":[` + cond("tags", "is", "spring") + `]}]}`, []string{"Söhnke Ågren", "Una Bracken"}},
-		"an empty group":          {`{"all":[]}`, all},
+		"all of": {`{"all":[` + cond("source", "is", "radio") + `,` +
+			cond("custom.roof", "more", "100") + `]}`, []string{"Söhnke Ågren"}},
+		"any of groups": {`{"any":[` + cond("family", "is", "bracken") + `,{"all":[` +
+			cond("tags", "is", "spring") + `]}]}`, []string{"Söhnke Ågren", "Una Bracken"}},
+		"an empty group": {`{"all":[]}`, all},
 	}
 	for name, tt := range tests {
 		t.Run(name, func(t *testing.T) {
@@ -150,8 +161,11 @@ func TestFiltersNarrowAList(t *testing.T) {
 			assert.Equal(t, tt.want, names(page.Rows))
 		})
 	}
-	for name, filter := range map[string]string{"no such field": cond("shoe", "is", "1"), "no such comparison": cond("tags", "less", "1"), "half a filter": `{"all":[`,
-		"a word for a number": cond("custom.roof", "more", "big"), "a group that is a condition": `{"all":[],"field":"name"}`, "a day that is none": cond("created", "is", "30 February")} {
+	for name, filter := range map[string]string{"no such field": cond("shoe", "is", "1"),
+		"no such comparison": cond("tags", "less", "1"), "half a filter": `{"all":[`,
+		"a word for a number":         cond("custom.roof", "more", "big"),
+		"a group that is a condition": `{"all":[],"field":"name"}`,
+		"a day that is none":          cond("created", "is", "30 February")} {
 		t.Run(name, func(t *testing.T) {
 			_, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: contacts, Filter: &filter})
 			var field *firm.FieldError
@@ -159,8 +173,10 @@ func TestFiltersNarrowAList(t *testing.T) {
 			assert.Equal(t, "filter", field.Field)
 		})
 	}
-	for sort, want := range map[string][]string{"custom.roof": {"Una Bracken", "Söhnke Ågren", "Berit Osterlund"}, "last_call": {"Berit Osterlund", "Söhnke Ågren", "Una Bracken"},
-		"company": {"Berit Osterlund", "Söhnke Ågren", "Una Bracken"}, "owner": {"Söhnke Ågren", "Una Bracken", "Berit Osterlund"}} {
+	for sort, want := range map[string][]string{"custom.roof": {"Una Bracken", "Söhnke Ågren", "Berit Osterlund"},
+		"last_call": {"Berit Osterlund", "Söhnke Ågren", "Una Bracken"},
+		"company":   {"Berit Osterlund", "Söhnke Ågren", "Una Bracken"},
+		"owner":     {"Söhnke Ågren", "Una Bracken", "Berit Osterlund"}} {
 		page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: contacts, Sort: &sort})
 		require.NoError(t, err)
 		assert.Equal(t, want, names(page.Rows), sort)
@@ -171,30 +187,38 @@ func TestFiltersNarrowAList(t *testing.T) {
 
 func TestListsHoldRecordsAndViewsFindThem(t *testing.T) {
 	w := newWorld(t)
-	hand, err := w.Book.AddList(t.Context(), w.ines, contract.ListEdit{Name: " Show ", Group: ptr("Campaigns"), Type: contract.ListEditTypeHand, Kind: contract.ListEditKindPeople})
+	hand, err := w.Book.AddList(t.Context(), w.ines,
+		contract.ListEdit{Name: " Show ", Group: ptr("Campaigns"), Type: contract.ListEditTypeHand,
+			Kind: contract.ListEditKindPeople})
 	require.NoError(t, err)
 	assert.Equal(t, []any{"Show", "Campaigns", 0}, []any{hand.Name, hand.Group, *hand.Count})
-	_, err = w.Book.AddList(t.Context(), w.ines, contract.ListEdit{Name: "Wrong", Type: contract.ListEditTypeView, Kind: contract.ListEditKindPeople,
-		Query: &contract.ViewQuery{Filter: ptr(`{"field":"shoe","op":"is","value":"1"}`)}})
+	_, err = w.Book.AddList(t.Context(), w.ines,
+		contract.ListEdit{Name: "Wrong", Type: contract.ListEditTypeView, Kind: contract.ListEditKindPeople,
+			Query: &contract.ViewQuery{Filter: ptr(`{"field":"shoe","op":"is","value":"1"}`)}})
 	var field *firm.FieldError
 	require.ErrorAs(t, err, &field)
-	own, err := w.Book.AddList(t.Context(), w.ines, contract.ListEdit{Name: "Mine", Type: contract.ListEditTypeView, Kind: contract.ListEditKindPeople, Shared: ptr(false)})
+	own, err := w.Book.AddList(t.Context(), w.ines,
+		contract.ListEdit{Name: "Mine", Type: contract.ListEditTypeView, Kind: contract.ListEditKindPeople,
+			Shared: ptr(false)})
 	require.NoError(t, err)
 	theirs, err := w.Book.Lists(t.Context(), w.tomas)
 	require.NoError(t, err)
 	assert.Len(t, theirs, 1, "not what is not shared")
-	_, err = w.Book.ChangeList(t.Context(), w.tomas, own.ID, contract.ListEdit{Name: "Stolen", Type: contract.ListEditTypeView, Kind: contract.ListEditKindPeople})
+	_, err = w.Book.ChangeList(t.Context(), w.tomas, own.ID,
+		contract.ListEdit{Name: "Stolen", Type: contract.ListEditTypeView, Kind: contract.ListEditKindPeople})
 	require.ErrorIs(t, err, firm.ErrNotFound)
 	require.ErrorIs(t, w.Book.RemoveList(t.Context(), w.tomas, hand.ID), firm.ErrForbidden)
 
 	both := contract.Selection{Query: &contract.RowQuery{Kinds: people}}
-	put, err := w.Book.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(hand.ID.String()), Selection: both})
+	put, err := w.Book.BulkAct(t.Context(), w.ines, key(),
+		contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(hand.ID.String()), Selection: both})
 	require.NoError(t, err)
 	assert.Equal(t, 2, put.Count)
 	page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, ListID: &hand.ID})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Aron Pell", "Berit Osterlund"}, names(page.Rows))
-	again, err := w.Book.BulkAct(t.Context(), w.ines, key(), contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(hand.ID.String()), Selection: both})
+	again, err := w.Book.BulkAct(t.Context(), w.ines, key(),
+		contract.BulkAct{Action: contract.BulkActActionAddToList, Value: ptr(hand.ID.String()), Selection: both})
 	require.NoError(t, err)
 	assert.Zero(t, again.Count, "they stand there already")
 	_, err = w.Book.UndoBulk(t.Context(), w.ines, put.ID)
@@ -210,7 +234,8 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 	everybody := contract.Selection{Query: &contract.RowQuery{Kinds: people}}
 	act := func(action contract.BulkActAction, value string, sel contract.Selection) contract.BulkResult {
 		t.Helper()
-		r, err := w.Book.BulkAct(t.Context(), w.odile, key(), contract.BulkAct{Action: action, Value: &value, Selection: sel})
+		r, err := w.Book.BulkAct(t.Context(), w.odile, key(),
+			contract.BulkAct{Action: action, Value: &value, Selection: sel})
 		require.NoError(t, err)
 		return r
 	}
@@ -220,14 +245,17 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 			FROM records WHERE kind <> 'company'`).Scan(&s))
 		return s
 	}
-	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET tags = '{old}', stage = 'planning', owner_id = $1 WHERE id = $2`, w.tomas.ID, w.berit)
+	_, err := w.store.Pool.Exec(t.Context(),
+		`UPDATE records SET tags = '{old}', stage = 'planning', owner_id = $1 WHERE id = $2`, w.tomas.ID, w.berit)
 	require.NoError(t, err)
 	before := state()
 	for _, a := range []struct {
 		action contract.BulkActAction
 		value  string
 		count  int
-	}{{contract.BulkActActionSetOwner, "me", 2}, {contract.BulkActActionSetOwner, "", 1}, {contract.BulkActActionAddTag, "old", 1}, {contract.BulkActActionTakeTag, "old", 1}, {contract.BulkActActionSetStage, "customer", 1}, {contract.BulkActActionSetStage, "new", 1},
+	}{{contract.BulkActActionSetOwner, "me", 2}, {contract.BulkActActionSetOwner, "", 1}, {contract.BulkActActionAddTag,
+		"old", 1}, {contract.BulkActActionTakeTag, "old", 1}, {contract.BulkActActionSetStage, "customer", 1},
+		{contract.BulkActActionSetStage, "new", 1},
 		{contract.BulkActActionDelete, "", 2}} {
 		done := act(a.action, a.value, everybody)
 		assert.Equal(t, a.count, done.Count, string(a.action)+" "+a.value)
@@ -240,9 +268,11 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 		_, err = w.Book.UndoBulk(t.Context(), w.tomas, done.ID)
 		require.ErrorIs(t, err, firm.ErrForbidden)
 	}
-	but := act(contract.BulkActActionAddTag, "x", contract.Selection{Query: everybody.Query, Without: &[]uuid.UUID{w.aron}})
+	but := act(contract.BulkActActionAddTag, "x",
+		contract.Selection{Query: everybody.Query, Without: &[]uuid.UUID{w.aron}})
 	assert.Equal(t, 1, but.Count, "all but one")
-	lane := act(contract.BulkActActionToLane, "Ask about the pump", contract.Selection{Ids: &[]uuid.UUID{w.berit, w.vesper}})
+	lane := act(contract.BulkActActionToLane, "Ask about the pump",
+		contract.Selection{Ids: &[]uuid.UUID{w.berit, w.vesper}})
 	assert.Equal(t, 2, lane.Count)
 	owed, err := w.Lane(t.Context(), w.odile)
 	require.NoError(t, err)
@@ -262,9 +292,12 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 	second, err := w.Book.BulkAct(t.Context(), w.odile, once, wish)
 	require.NoError(t, err)
 	assert.Equal(t, first, second)
-	for name, bad := range map[string]contract.BulkAct{"nothing selected": {Action: contract.BulkActActionDelete}, "no such stage": {Action: contract.BulkActActionSetStage, Value: ptr("asleep"), Selection: everybody},
-		"two tags": {Action: contract.BulkActActionAddTag, Value: ptr("a, b"), Selection: everybody}, "no such list": {Action: contract.BulkActActionAddToList, Value: ptr(uuid.NewString()), Selection: everybody},
-		"nobody of the firm": {Action: contract.BulkActActionSetOwner, Value: ptr(uuid.NewString()), Selection: everybody}} {
+	for name, bad := range map[string]contract.BulkAct{"nothing selected": {Action: contract.BulkActActionDelete},
+		"no such stage": {Action: contract.BulkActActionSetStage, Value: ptr("asleep"), Selection: everybody},
+		"two tags":      {Action: contract.BulkActActionAddTag, Value: ptr("a, b"), Selection: everybody},
+		"no such list":  {Action: contract.BulkActActionAddToList, Value: ptr(uuid.NewString()), Selection: everybody},
+		"nobody of the firm": {Action: contract.BulkActActionSetOwner, Value: ptr(uuid.NewString()),
+			Selection: everybody}} {
 		_, err := w.Book.BulkAct(t.Context(), w.odile, key(), bad)
 		var field *firm.FieldError
 		require.ErrorAs(t, err, &field, name)
@@ -273,14 +306,16 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 
 func TestAFieldOfTheFirmsOwnIsShownAndFilteredAmongPeople(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.Book.AddField(t.Context(), w.admin(), contract.FieldEdit{Kind: contract.RecordKindContact, Label: "Garden", Type: contract.FieldEditTypeText})
+	_, err := w.Book.AddField(t.Context(), w.admin(),
+		contract.FieldEdit{Kind: contract.RecordKindContact, Label: "Garden", Type: contract.FieldEditTypeText})
 	require.NoError(t, err)
 	book, err := w.Book.Book(t.Context(), w.ines)
 	require.NoError(t, err)
 	at := slices.IndexFunc(book.PeopleFields, func(f contract.FieldDef) bool { return f.Label == "Garden" })
 	require.GreaterOrEqual(t, at, 0, "only contacts have it, and it is there")
 	key := book.PeopleFields[at].Key
-	_, err = w.Book.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{key: "walled"}})
+	_, err = w.Book.UpdateRecord(t.Context(), w.ines, w.berit,
+		contract.RecordChange{Version: 1, Values: map[string]string{key: "walled"}})
 	require.NoError(t, err)
 	f := `{"field":"` + key + `","op":"is","value":"walled"}`
 	page, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Filter: &f, Sort: &key})
@@ -317,7 +352,8 @@ func TestRowsGoOnAfterARow(t *testing.T) {
 			assert.Equal(t, all.Rows, got, "%s, down: %t", sort, down)
 		}
 	}
-	last, err := w.Book.Rows(t.Context(), w.ines, contract.RowQuery{Kinds: people, Offset: ptr(3), Limit: ptr(2), After: ptr(uuid.New())})
+	last, err := w.Book.Rows(t.Context(), w.ines,
+		contract.RowQuery{Kinds: people, Offset: ptr(3), Limit: ptr(2), After: ptr(uuid.New())})
 	require.NoError(t, err)
 	assert.Len(t, last.Rows, 2, "a row that is gone is counted off as before")
 }

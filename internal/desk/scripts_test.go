@@ -13,7 +13,8 @@ import (
 	"trundo/internal/contract"
 )
 
-const planning = "# Opening\nGood day {given name}, {rep} here.\n? Do you have a tank? [has_tank]\n- Yes -> Size\n- No\n# Need\nA tank saves water.\n-> End\n# Size\n? How many litres? [litres]\n= number\n# End\nThank you."
+const planning = "# Opening\nGood day {given name}, {rep} here.\n? Do you have a tank? [has_tank]\n- Yes -> Size\n- " +
+	"No\n# Need\nA tank saves water.\n-> End\n# Size\n? How many litres? [litres]\n= number\n# End\nThank you."
 
 func TestAScriptLeadsThroughACallAndItsAnswersAreKept(t *testing.T) {
 	w := newWorld(t)
@@ -25,7 +26,9 @@ func TestAScriptLeadsThroughACallAndItsAnswersAreKept(t *testing.T) {
 	none, err := w.Filing.CallScript(t.Context(), w.ines, c.ID, nil)
 	require.NoError(t, err)
 	assert.Nil(t, none.ScriptID)
-	set, err := w.Filing.SetScripts(t.Context(), admin, []contract.Script{{Name: "Inbound", Body: "# A\nx", Directions: []contract.ScriptDirections{"inbound"}, Active: true}, {Name: "Planning", Body: planning, Active: true}})
+	set, err := w.Filing.SetScripts(t.Context(), admin,
+		[]contract.Script{{Name: "Inbound", Body: "# A\nx", Directions: []contract.ScriptDirections{"inbound"},
+			Active: true}, {Name: "Planning", Body: planning, Active: true}})
 	require.NoError(t, err)
 	require.Len(t, set, 2)
 	id := *set[1].ID
@@ -53,7 +56,8 @@ func TestAScriptLeadsThroughACallAndItsAnswersAreKept(t *testing.T) {
 	assert.Len(t, s.Steps, 3)
 	page, err := w.CallPage(t.Context(), w.ines, c.ID)
 	require.NoError(t, err)
-	assert.Equal(t, []contract.Answer{{Key: "has_tank", Question: "Do you have a tank?", Answer: "Yes"}, {Key: "litres", Question: "How many litres?", Answer: "4,000"}}, *page.Answers)
+	assert.Equal(t, []contract.Answer{{Key: "has_tank", Question: "Do you have a tank?", Answer: "Yes"},
+		{Key: "litres", Question: "How many litres?", Answer: "4,000"}}, *page.Answers)
 	s, err = answer(w.ines, "has_tank", "")
 	require.NoError(t, err)
 	assert.Len(t, s.Steps, 1, "taken back")
@@ -62,7 +66,8 @@ func TestAScriptLeadsThroughACallAndItsAnswersAreKept(t *testing.T) {
 
 	_, err = w.Filing.SetScripts(t.Context(), w.ines, nil)
 	require.ErrorIs(t, err, firm.ErrForbidden)
-	for field, bad := range map[string]contract.Script{"scripts.0.name": {Body: "# A"}, "scripts.0.body": {Name: "x", Body: "# A\n-> B"}} {
+	for field, bad := range map[string]contract.Script{"scripts.0.name": {Body: "# A"},
+		"scripts.0.body": {Name: "x", Body: "# A\n-> B"}} {
 		_, err := w.Filing.SetScripts(t.Context(), admin, []contract.Script{bad})
 		var at *firm.FieldError
 		require.ErrorAs(t, err, &at, field)
@@ -90,12 +95,14 @@ func TestWhoMayReadNotes(t *testing.T) {
 		t.Helper()
 		page, err := w.CallPage(t.Context(), w.ines, c.ID)
 		require.NoError(t, err)
-		_, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID, contract.SlipChange{Version: page.Call.Slip.Version, Visible: &v})
+		_, err = w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+			contract.SlipChange{Version: page.Call.Slip.Version, Visible: &v})
 		require.NoError(t, err)
 	}
 	colleague := w.tomas
 	colleague.Team = "Sales"
-	for v, want := range map[contract.Visible][4]string{"all": {"She is ill.", "She is ill.", "She is ill.", "She is ill."}, "team": {"She is ill.", "She is ill.", "hidden", "She is ill."},
+	for v, want := range map[contract.Visible][4]string{"all": {"She is ill.", "She is ill.", "She is ill.",
+		"She is ill."}, "team": {"She is ill.", "She is ill.", "hidden", "She is ill."},
 		"me": {"She is ill.", "hidden", "hidden", "hidden"}} {
 		set(v)
 		assert.Equal(t, want, [4]string{reads(w.ines), reads(colleague), reads(w.tomas), reads(w.odile)}, v)
@@ -109,7 +116,9 @@ func TestWhatADealEarnsCountsForItsSource(t *testing.T) {
 	w := newWorld(t)
 	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET source = 'Spring show leaflet' WHERE id = $1`, w.berit)
 	require.NoError(t, err)
-	made, err := w.Book.AddRecord(t.Context(), w.ines, key(), contract.NewRecord{Kind: contract.RecordKindDeal, Values: map[string]string{"name": "Tank", "person": w.berit.String(), "amount": "$4,000", "stage": "won"}})
+	made, err := w.Book.AddRecord(t.Context(), w.ines, key(),
+		contract.NewRecord{Kind: contract.RecordKindDeal,
+			Values: map[string]string{"name": "Tank", "person": w.berit.String(), "amount": "$4,000", "stage": "won"}})
 	require.NoError(t, err)
 	assert.Equal(t, "Spring show leaflet", made.Source)
 	all, err := w.Filing.Sources(t.Context(), 90)

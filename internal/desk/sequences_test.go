@@ -23,12 +23,16 @@ func (w *world) sequence() (id uuid.UUID, admin firm.Actor) {
 	require.NoError(w.t, err)
 	w.clock.Advance(6 * time.Second)
 	admin = w.actor("odile")
-	templates, err := w.Outreach.SetTemplates(ctx, admin, []contract.Template{{Name: "First", Channel: contract.ChannelMail, Subject: "Good day {given name}", Body: "The first", Active: true}})
+	templates, err := w.Outreach.SetTemplates(ctx, admin,
+		[]contract.Template{{Name: "First", Channel: contract.ChannelMail, Subject: "Good day {given name}",
+			Body: "The first", Active: true}})
 	require.NoError(w.t, err)
 	about := "Ask about the offer"
-	set, err := w.Outreach.SetSequences(ctx, admin, []contract.Sequence{{Name: "After the show", Active: true, Steps: []contract.SequenceStep{
-		{Act: "mail", Unit: "minutes", TemplateID: templates[0].ID}, {Act: "call", Count: 2, Unit: "business_days", At: ten(), Text: &about},
-		{Act: "mail", Count: 1, Unit: "days", TemplateID: templates[0].ID}}}})
+	set, err := w.Outreach.SetSequences(ctx, admin,
+		[]contract.Sequence{{Name: "After the show", Active: true, Steps: []contract.SequenceStep{
+			{Act: "mail", Unit: "minutes", TemplateID: templates[0].ID}, {Act: "call", Count: 2, Unit: "business_days",
+				At: ten(), Text: &about},
+			{Act: "mail", Count: 1, Unit: "days", TemplateID: templates[0].ID}}}})
 	require.NoError(w.t, err)
 	return *set[0].ID, admin
 }
@@ -75,7 +79,8 @@ func TestASequenceGoesThroughItsSteps(t *testing.T) {
 	record, err := w.Book.Record(t.Context(), w.ines, w.berit)
 	require.NoError(t, err)
 	done := contract.FollowUpChangeStateDone
-	_, err = w.Book.ChangeFollowUp(t.Context(), w.ines, record.FollowUps[0].ID, contract.FollowUpChange{Version: record.FollowUps[0].Version, State: &done})
+	_, err = w.Book.ChangeFollowUp(t.Context(), w.ines, record.FollowUps[0].ID,
+		contract.FollowUpChange{Version: record.FollowUps[0].Version, State: &done})
 	require.NoError(t, err)
 	assert.Equal(t, 3, w.membership().Step)
 	w.after(time.Hour, "the second mail goes out", func() bool { return len(w.postbox.Sent()) == 2 })
@@ -94,7 +99,9 @@ func TestASequenceStopsAtAReplyAConversationAndByHand(t *testing.T) {
 	}
 	enrol()
 	w.after(time.Hour, "the call stands in the lane", func() bool { return len(laneOf(t, w, w.ines)) == 1 })
-	require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelMail, From: "berit@vesper.example", To: "ines@lindenfall.example", Subject: "Yes", Body: "Do come."}))
+	require.NoError(t, w.Outreach.Receive(t.Context(),
+		outreach.Received{Channel: contract.ChannelMail, From: "berit@vesper.example", To: "ines@lindenfall.example",
+			Subject: "Yes", Body: "Do come."}))
 	assert.Equal(t, "they replied", w.membership().Why)
 	lane := laneOf(t, w, w.ines)
 	require.Len(t, lane, 1, "its call has left the lane, the reply is there")
@@ -135,7 +142,8 @@ func TestEnrollingAListAndBadSequences(t *testing.T) {
 	id, admin := w.sequence()
 	show := w.list("Spring show")
 	for _, record := range []uuid.UUID{w.berit, w.aron, w.vesper} {
-		_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO list_members (list_id, record_id, at) VALUES ($1, $2, now())`, show, record)
+		_, err := w.store.Pool.Exec(t.Context(),
+			`INSERT INTO list_members (list_id, record_id, at) VALUES ($1, $2, now())`, show, record)
 		require.NoError(t, err)
 	}
 	got, err := w.Outreach.Enrol(t.Context(), w.ines, id, contract.Enrolment{ListID: &show})
@@ -149,10 +157,11 @@ func TestEnrollingAListAndBadSequences(t *testing.T) {
 	require.ErrorIs(t, err, firm.ErrForbidden)
 	gone := uuid.New()
 	for field, s := range map[string]contract.Sequence{
-		"sequences.0.name":                {Steps: []contract.SequenceStep{{Act: "call", Unit: "days"}}},
-		"sequences.0.steps":               {Name: "x"},
-		"sequences.0.steps.0.text":        {Name: "x", Steps: []contract.SequenceStep{{Act: "call", Unit: "days"}}},
-		"sequences.0.steps.0.template_id": {Name: "x", Steps: []contract.SequenceStep{{Act: "mail", Unit: "days", TemplateID: &gone}}},
+		"sequences.0.name":         {Steps: []contract.SequenceStep{{Act: "call", Unit: "days"}}},
+		"sequences.0.steps":        {Name: "x"},
+		"sequences.0.steps.0.text": {Name: "x", Steps: []contract.SequenceStep{{Act: "call", Unit: "days"}}},
+		"sequences.0.steps.0.template_id": {Name: "x",
+			Steps: []contract.SequenceStep{{Act: "mail", Unit: "days", TemplateID: &gone}}},
 	} {
 		_, err := w.Outreach.SetSequences(t.Context(), admin, []contract.Sequence{s})
 		var at *firm.FieldError
@@ -169,9 +178,12 @@ func TestTenThousandAreTakenInAtOnce(t *testing.T) {
 	w := newWorld(t)
 	id, _ := w.sequence()
 	show := w.list("Everybody")
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO records (id, kind, name) SELECT gen_random_uuid(), 'lead', 'Lead ' || n FROM generate_series(1, 10000) n`)
+	_, err := w.store.Pool.Exec(t.Context(),
+		`INSERT INTO records (id, kind, name) SELECT gen_random_uuid(), 'lead', 'Lead ' || n FROM generate_series(1, 10000) n`)
 	require.NoError(t, err)
-	_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO list_members (list_id, record_id, at) SELECT $1, id, now() FROM records WHERE name LIKE 'Lead %'`, show)
+	_, err = w.store.Pool.Exec(t.Context(),
+		`INSERT INTO list_members (list_id, record_id, at) SELECT $1, id, now() FROM records WHERE name LIKE 'Lead %'`,
+		show)
 	require.NoError(t, err)
 	got, err := w.Outreach.Enrol(t.Context(), w.ines, id, contract.Enrolment{ListID: &show})
 	require.NoError(t, err)
@@ -181,11 +193,14 @@ func TestTenThousandAreTakenInAtOnce(t *testing.T) {
 func TestMyDayShowsVisitsAndMeetings(t *testing.T) {
 	w := newWorld(t)
 	at := monday.Add(3 * time.Hour)
-	_, err := w.Book.AddRecord(t.Context(), w.ines, key(), contract.NewRecord{Kind: contract.RecordKindVisit, Values: map[string]string{"name": "Look at the roof", "starts": at.Format(time.RFC3339), "place": "Yard"}})
+	_, err := w.Book.AddRecord(t.Context(), w.ines, key(),
+		contract.NewRecord{Kind: contract.RecordKindVisit,
+			Values: map[string]string{"name": "Look at the roof", "starts": at.Format(time.RFC3339), "place": "Yard"}})
 	require.NoError(t, err)
 	kind := contract.NewFollowUpKindMeeting
 	later := at.Add(time.Hour)
-	_, err = w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "By telephone", Kind: &kind, DueAt: &later})
+	_, err = w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(),
+		contract.NewFollowUp{Text: "By telephone", Kind: &kind, DueAt: &later})
 	require.NoError(t, err)
 	day, err := w.Book.MyDay(t.Context(), w.ines, monday)
 	require.NoError(t, err)

@@ -32,7 +32,8 @@ func TestAGreetingOfOnesOwnIsCheckedKeptAndHeard(t *testing.T) {
 	speech := &said{}
 	w.Speech = speech
 	var field *firm.FieldError
-	for name, r := range map[string]io.Reader{"a text": strings.NewReader("not a sound"), "too long": sound(calls.MaxSound + time.Second), "too short": sound(100 * time.Millisecond)} {
+	for name, r := range map[string]io.Reader{"a text": strings.NewReader("not a sound"),
+		"too long": sound(calls.MaxSound + time.Second), "too short": sound(100 * time.Millisecond)} {
 		_, _, err := w.Voices.AddSound(ctx, w.ines, name, r)
 		require.ErrorAs(t, err, &field, name)
 		assert.Equal(t, "sound", field.Field, name)
@@ -47,7 +48,8 @@ func TestAGreetingOfOnesOwnIsCheckedKeptAndHeard(t *testing.T) {
 	require.ErrorIs(t, err, firm.ErrNotFound)
 
 	ghost := uuid.New()
-	_, err = w.Arrivals.SetPreferences(ctx, w.ines, contract.Preferences{Opens: contract.PreferencesOpensRing, GreetingSoundID: &ghost})
+	_, err = w.Arrivals.SetPreferences(ctx, w.ines,
+		contract.Preferences{Opens: contract.PreferencesOpensRing, GreetingSoundID: &ghost})
 	require.ErrorAs(t, err, &field)
 	w.line(func(l *contract.FirmLine) { l.GreetingSoundID = &id; l.Greeting = "" })
 	ref := w.comesIn("+14135550199") // nobody has a window
@@ -66,11 +68,12 @@ func TestWhichPreparedMessageFitsAndWhoAgreedToIt(t *testing.T) {
 	ctx := t.Context()
 	id, _, err := w.Voices.AddSound(ctx, w.ines, "fair", sound(time.Second))
 	require.NoError(t, err)
-	saved, err := w.Voices.SetPreparedMessages(ctx, w.admin(), contract.PreparedMessages{Messages: []contract.PreparedMessage{
-		{Name: "usual", Text: "Call us back.", Active: true},
-		{Name: "monday", Active: true, SoundID: &id, Weekdays: &[]int{1}},
-		{Name: "sold", Text: "Thank you.", Active: true, OutcomeID: &w.sold},
-		{Name: "old", Text: "No more.", Active: false}}})
+	saved, err := w.Voices.SetPreparedMessages(ctx, w.admin(),
+		contract.PreparedMessages{Messages: []contract.PreparedMessage{
+			{Name: "usual", Text: "Call us back.", Active: true},
+			{Name: "monday", Active: true, SoundID: &id, Weekdays: &[]int{1}},
+			{Name: "sold", Text: "Thank you.", Active: true, OutcomeID: &w.sold},
+			{Name: "old", Text: "No more.", Active: false}}})
 	require.NoError(t, err)
 	require.Len(t, saved, 4)
 	order := func(c contract.Call) (names []string) {
@@ -83,7 +86,8 @@ func TestWhichPreparedMessageFitsAndWhoAgreedToIt(t *testing.T) {
 	}
 	c := w.calls() // on a Monday
 	assert.Equal(t, []string{"monday", "usual", "sold"}, order(c))
-	_, err = w.Filing.ChangeSlip(ctx, w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	_, err = w.Filing.ChangeSlip(ctx, w.ines, c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"monday", "usual", "sold"}, order(c), "the call itself does not count")
 	require.NoError(t, w.Calls.HangUp(ctx, w.ines, c.ID))
@@ -92,7 +96,8 @@ func TestWhichPreparedMessageFitsAndWhoAgreedToIt(t *testing.T) {
 	c = w.speaks()
 	assert.Equal(t, []string{"sold", "usual", "monday"}, order(c))
 
-	_, err = w.Recordings.SetRecordingSettings(ctx, w.admin(), contract.RecordingSettings{Everybody: contract.RecordingRuleAnnounce, PreparedConsent: ptr(true)})
+	_, err = w.Recordings.SetRecordingSettings(ctx, w.admin(),
+		contract.RecordingSettings{Everybody: contract.RecordingRuleAnnounce, PreparedConsent: ptr(true)})
 	require.NoError(t, err)
 	var field *firm.FieldError
 	_, err = w.Voices.LeavePrepared(ctx, w.ines, c.ID, *saved[0].ID, false)
@@ -118,7 +123,8 @@ func TestABadLineIsRatedAndReported(t *testing.T) {
 	assert.Equal(t, "20 % of what they say is lost on the way to you", bad.Words)
 	require.NoError(t, w.Voices.ReportLine(ctx, w.ines, c.ID, contract.LineReport{Trouble: "cut_outs", Figures: &bad}))
 	require.Error(t, w.Voices.ReportLine(ctx, w.tomas, c.ID, contract.LineReport{Trouble: "noise"}))
-	require.ErrorIs(t, w.Voices.ReportLine(ctx, w.ines, uuid.New(), contract.LineReport{Trouble: "noise"}), firm.ErrNotFound)
+	require.ErrorIs(t, w.Voices.ReportLine(ctx, w.ines, uuid.New(), contract.LineReport{Trouble: "noise"}),
+		firm.ErrNotFound)
 	changes := w.page(c.ID).Changes
 	require.Len(t, changes, 1)
 	assert.Contains(t, changes[0].Text, "reported a bad line: cut-outs (measured: MOS ")
@@ -140,7 +146,8 @@ func TestWhatWasSaidIsForThoseWhoMayHearIt(t *testing.T) {
 	words, err := w.Recordings.Words(ctx, w.ines, id)
 	require.NoError(t, err)
 	assert.Empty(t, words.Phrases, "nobody has a voice here")
-	require.NoError(t, calls.KeepWords(ctx, db.New(w.store.Pool), id, contract.Transcript{Source: "a test", Phrases: []contract.Phrase{{FromMs: 100, ToMs: 900, Text: "Good day."}}}))
+	require.NoError(t, calls.KeepWords(ctx, db.New(w.store.Pool), id,
+		contract.Transcript{Source: "a test", Phrases: []contract.Phrase{{FromMs: 100, ToMs: 900, Text: "Good day."}}}))
 	words, err = w.Recordings.Words(ctx, w.ines, id)
 	require.NoError(t, err)
 	assert.Equal(t, []any{"a test", "Good day."}, []any{words.Source, words.Phrases[0].Text})

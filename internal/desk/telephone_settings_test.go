@@ -19,13 +19,15 @@ func TestStatesOfAvailability(t *testing.T) {
 	w := newWorld(t)
 	w.sits(w.ines)
 	id := func(u uuid.UUID) *uuid.UUID { return &u }
-	states := []contract.AvailabilityState{{ID: id(availableState), Label: "Available", TakesCalls: true, CountsAsWork: true, Active: true},
+	states := []contract.AvailabilityState{{ID: id(availableState), Label: "Available", TakesCalls: true,
+		CountsAsWork: true, Active: true},
 		{Label: "In training", CountsAsWork: true, Active: true}, {ID: id(awayState), Label: "Away"}}
 	wrap := 60
 	_, err := w.Team.SetAvailabilityStates(t.Context(), w.ines, contract.AvailabilityStates{States: states})
 	require.ErrorIs(t, err, firm.ErrForbidden)
 	require.NoError(t, w.Team.SetAvailability(t.Context(), w.ines, awayState))
-	saved, err := w.Team.SetAvailabilityStates(t.Context(), w.admin(), contract.AvailabilityStates{States: states, WrapSeconds: &wrap})
+	saved, err := w.Team.SetAvailabilityStates(t.Context(), w.admin(),
+		contract.AvailabilityStates{States: states, WrapSeconds: &wrap})
 	require.NoError(t, err)
 	require.Len(t, saved, 3)
 	me, err := w.Me(t.Context(), w.ines)
@@ -62,17 +64,21 @@ func TestPreferences(t *testing.T) {
 	w := newWorld(t)
 	w.sits(w.ines)
 	set := func(template string) error {
-		_, err := w.Arrivals.SetPreferences(t.Context(), w.ines, contract.Preferences{Opens: contract.PreferencesOpensAddress, AddressTemplate: template, Greeting: "Ines here"})
+		_, err := w.Arrivals.SetPreferences(t.Context(), w.ines,
+			contract.Preferences{Opens: contract.PreferencesOpensAddress, AddressTemplate: template,
+				Greeting: "Ines here"})
 		return err
 	}
-	for _, bad := range []string{"", "https://crm.example/{", "https://crm.example/{?secret}", "ftp://crm.example/{number}", "javascript:{number}"} {
+	for _, bad := range []string{"", "https://crm.example/{", "https://crm.example/{?secret}",
+		"ftp://crm.example/{number}", "javascript:{number}"} {
 		var field *firm.FieldError
 		require.ErrorAs(t, set(bad), &field, bad)
 		assert.Equal(t, "address_template", field.Field)
 	}
 	require.NoError(t, set("https://books.example/find{?number,name,contact_id}"))
 	w.comesIn(mobileNumber)
-	assert.Equal(t, "https://books.example/find?number=%2B14135550142&name=Berit%20Osterlund&contact_id="+w.berit.String(), w.rung(w.ines).Address)
+	assert.Equal(t, "https://books.example/find?number=%2B14135550142&name=Berit%20Osterlund&contact_id="+
+		w.berit.String(), w.rung(w.ines).Address)
 }
 
 func TestLinesThatCannotBe(t *testing.T) {

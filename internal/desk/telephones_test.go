@@ -153,7 +153,10 @@ func TestTheRepsTelephoneRingsFirst(t *testing.T) {
 		return len(now.Calls) == 1
 	})
 	assert.Equal(t, "telephone", c.Device)
-	w.until("she answers", func() bool { return w.sim.TheyAnswer(mobileNumber) && w.phase(c.ID) == contract.PhaseSpeaking })
+	w.until("she answers", func() bool {
+		return w.sim.TheyAnswer(mobileNumber) &&
+			w.phase(c.ID) == contract.PhaseSpeaking
+	})
 	// Hung up at the telephone: the call ends with it.
 	require.True(t, w.sim.OutsideHangsUp(w.legTo(ownNumber)))
 	assert.Equal(t, "ended_by_us", w.ended(c.ID).State.EndReason)
@@ -198,7 +201,8 @@ func TestATelephoneStaysBetweenCallsAndRingsForThoseThatComeIn(t *testing.T) {
 	w.until("she is in the call", func() bool {
 		now, err := w.Calls.MyDesk(t.Context(), w.ines)
 		require.NoError(t, err)
-		return slices.ContainsFunc(now.Calls, func(c contract.Call) bool { return c.State.Phase == contract.PhaseSpeaking })
+		return slices.ContainsFunc(now.Calls,
+			func(c contract.Call) bool { return c.State.Phase == contract.PhaseSpeaking })
 	})
 	require.True(t, w.sim.OutsideHangsUp(ref))
 	w.telephoneIs(contract.TelephoneStateDown)
@@ -259,7 +263,8 @@ func TestTheTelephoneRingsARepWhoWasCutOff(t *testing.T) {
 	seat.Sit(way, true)
 	c := w.speaks()
 	seat.Leave(way, w.clock.Now())
-	w.passes("the telephone rings", func() bool { return w.Voices.Sound(w.ines).Telephone.State == contract.TelephoneStateRinging })
+	w.passes("the telephone rings",
+		func() bool { return w.Voices.Sound(w.ines).Telephone.State == contract.TelephoneStateRinging })
 	w.until("it is answered", func() bool { return w.sim.TheyAnswer(ownNumber) })
 	w.telephoneIs(contract.TelephoneStateUp)
 	assert.Equal(t, contract.PhaseSpeaking, w.phase(c.ID), "the call has gone on")

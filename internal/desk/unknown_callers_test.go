@@ -20,7 +20,8 @@ func TestACompanyThatIsThereIsNotMadeAgain(t *testing.T) {
 	w.comesIn("+14135550199")
 	got, err := w.Arrivals.AnswerCall(t.Context(), w.ines, w.rung(w.ines).CallID)
 	require.NoError(t, err)
-	who := contract.RecordFromCall{Kind: contract.RecordFromCallKindContact, Name: "Lene Marrow", CompanyName: ptr("vesper hollow nursery, inc.")}
+	who := contract.RecordFromCall{Kind: contract.RecordFromCallKindContact, Name: "Lene Marrow",
+		CompanyName: ptr("vesper hollow nursery, inc.")}
 	_, err = w.Filing.RecordFromCall(t.Context(), w.ines, got.ID, key(), who)
 	var field *firm.FieldError
 	require.ErrorAs(t, err, &field)
@@ -31,11 +32,13 @@ func TestACompanyThatIsThereIsNotMadeAgain(t *testing.T) {
 	got, err = w.Filing.RecordFromCall(t.Context(), w.ines, got.ID, key(), who)
 	require.NoError(t, err)
 	assert.Equal(t, "vesper hollow nursery, inc.", got.Links[1].Record.Name)
-	_, err = w.store.Pool.Exec(t.Context(), `UPDATE records SET deleted_at = now() WHERE id = $1`, got.Links[1].Record.ID)
+	_, err = w.store.Pool.Exec(t.Context(), `UPDATE records SET deleted_at = now() WHERE id = $1`,
+		got.Links[1].Record.ID)
 	require.NoError(t, err)
 
 	// The same holds for a file.
-	const file = "First name,Last name,Company\nUna,Bracken,\"Vesper Hollow Nursery, Inc.\"\nIvo,Larkmoor,Tall Reed Ltd.\nOdell,Yarrowby,tall reed\n"
+	const file = "First name,Last name,Company\nUna,Bracken,\"Vesper Hollow Nursery, Inc.\"\nIvo,Larkmoor,Tall Reed " +
+		"Ltd.\nOdell,Yarrowby,tall reed\n"
 	w.loads(w.brings(contract.RecordKindContact, "csv", file, contract.ImportPlanSameUpdate).ID)
 	of := func(name string) string {
 		found := w.found(name)
@@ -61,7 +64,8 @@ func TestAWithheldCallerBecomesARecordWithoutANumber(t *testing.T) {
 	got, err := w.Arrivals.AnswerCall(t.Context(), w.ines, w.rung(w.ines).CallID)
 	require.NoError(t, err)
 	assert.True(t, got.Withheld)
-	got, err = w.Filing.RecordFromCall(t.Context(), w.ines, got.ID, key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Lene Marrow"})
+	got, err = w.Filing.RecordFromCall(t.Context(), w.ines, got.ID, key(),
+		contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Lene Marrow"})
 	require.NoError(t, err)
 	require.Len(t, got.Links, 1)
 	sheet, err := w.Book.Record(t.Context(), w.ines, got.Links[0].Record.ID)
@@ -71,12 +75,15 @@ func TestAWithheldCallerBecomesARecordWithoutANumber(t *testing.T) {
 
 func TestWhoWroteFromAnUnknownAddressBecomesARecord(t *testing.T) {
 	w := newWorld(t)
-	for channel, from := range map[contract.Channel]string{contract.ChannelText: "+14135550199", contract.ChannelMail: "lene@marrow.example"} {
-		require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: channel, From: from, To: mainNumber, Body: "Is the pump there?"}))
+	for channel, from := range map[contract.Channel]string{contract.ChannelText: "+14135550199",
+		contract.ChannelMail: "lene@marrow.example"} {
+		require.NoError(t, w.Outreach.Receive(t.Context(),
+			outreach.Received{Channel: channel, From: from, To: mainNumber, Body: "Is the pump there?"}))
 		thread, err := w.Outreach.Thread(t.Context(), w.ines, nil, from)
 		require.NoError(t, err)
 		require.Nil(t, thread.Record)
-		k, who := key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindContact, Name: "Lene Marrow " + string(channel)}
+		k, who := key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindContact, Name: "Lene Marrow " +
+			string(channel)}
 		made, err := w.RecordFromMessage(t.Context(), w.ines, thread.Messages[0].ID, k, who)
 		require.NoError(t, err)
 		same, err := w.RecordFromMessage(t.Context(), w.ines, thread.Messages[0].ID, k, who)
@@ -104,8 +111,11 @@ func TestTheBriefingOfTheRingStays(t *testing.T) {
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)
 	w.clock.Advance(time.Hour)
-	require.NoError(t, w.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber, Body: "Is the pump there?"}))
-	_, err := w.Book.UpdateRecord(t.Context(), w.ines, w.berit, contract.RecordChange{Version: 1, Values: map[string]string{"note": "asks about pumps"}})
+	require.NoError(t, w.Outreach.Receive(t.Context(),
+		outreach.Received{Channel: contract.ChannelText, From: mobileNumber, To: mainNumber,
+			Body: "Is the pump there?"}))
+	_, err := w.Book.UpdateRecord(t.Context(), w.ines, w.berit,
+		contract.RecordChange{Version: 1, Values: map[string]string{"note": "asks about pumps"}})
 	require.NoError(t, err)
 	w.comesIn(mobileNumber)
 	ring := w.rung(w.ines)
@@ -131,7 +141,8 @@ func TestARingInManyWindowsIsReadOnce(t *testing.T) {
 	assert.Equal(t, "Berit Osterlund", ring.Candidates[0].Record.Name)
 	_, err := w.store.Pool.Exec(t.Context(), `UPDATE records SET name = 'Somebody Else' WHERE id = $1`, w.berit)
 	require.NoError(t, err)
-	assert.Equal(t, "Berit Osterlund", w.rung(w.tomas).Candidates[0].Record.Name, "as it was read for the first window, a moment ago")
+	assert.Equal(t, "Berit Osterlund", w.rung(w.tomas).Candidates[0].Record.Name,
+		"as it was read for the first window, a moment ago")
 	w.clock.Advance(2 * time.Second)
 	assert.Equal(t, "Somebody Else", w.rung(w.tomas).Candidates[0].Record.Name)
 }
@@ -149,7 +160,8 @@ func TestTheFirstSourceStays(t *testing.T) {
 	w.comesIn("+14135550199")
 	got, err := w.Arrivals.AnswerCall(t.Context(), w.ines, w.rung(w.ines).CallID)
 	require.NoError(t, err)
-	got, err = w.Filing.RecordFromCall(t.Context(), w.ines, got.ID, key(), contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Lene Marrow"})
+	got, err = w.Filing.RecordFromCall(t.Context(), w.ines, got.ID, key(),
+		contract.RecordFromCall{Kind: contract.RecordFromCallKindLead, Name: "Lene Marrow"})
 	require.NoError(t, err)
 	lene := got.Links[0].Record.ID
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, got.ID))
@@ -161,5 +173,6 @@ func TestTheFirstSourceStays(t *testing.T) {
 	assert.Equal(t, "Spring show", again.Source, "the call came by another way")
 	sheet, err := w.Book.Record(t.Context(), w.ines, lene)
 	require.NoError(t, err)
-	assert.Equal(t, []any{"Local radio spot", 2}, []any{sheet.Source, sheet.Touches}, "which is a touch, and changes nothing")
+	assert.Equal(t, []any{"Local radio spot", 2}, []any{sheet.Source, sheet.Touches},
+		"which is a touch, and changes nothing")
 }

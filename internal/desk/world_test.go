@@ -68,7 +68,8 @@ func openWorld(t *testing.T, url, journal string) *world {
 	s, err := store.Open(t.Context(), url, 0)
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
-	w := &world{t: t, store: s, clock: clockwork.NewFakeClockAt(monday), journal: journal, users: map[string]uuid.UUID{}, postbox: &post.StandIn{}}
+	w := &world{t: t, store: s, clock: clockwork.NewFakeClockAt(monday), journal: journal,
+		users: map[string]uuid.UUID{}, postbox: &post.StandIn{}}
 	w.bucket, err = blobs.New(filepath.Join(filepath.Dir(journal), "kept"))
 	require.NoError(t, err)
 	w.fill()
@@ -80,8 +81,10 @@ func openWorld(t *testing.T, url, journal string) *world {
 func (w *world) open() {
 	w.behaviour = sim.Behaviour{RingsAfter: 2 * time.Second, RingsOn: true}
 	w.sim = sim.New(w.clock, "US", func(string) sim.Behaviour { return w.behaviour })
-	d, err := desk.Open(w.t.Context(), firm.Config{Store: w.store, Carrier: network{w.sim, w}, Clock: w.clock, Log: slog.New(slog.DiscardHandler),
-		Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal), RecordingStore: w.bucket, Post: w.postbox, Hooks: post.NewHooks(true), MailDomain: "lindenfall.example"})
+	d, err := desk.Open(w.t.Context(),
+		firm.Config{Store: w.store, Carrier: network{w.sim, w}, Clock: w.clock, Log: slog.New(slog.DiscardHandler),
+			Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal), RecordingStore: w.bucket,
+			Post: w.postbox, Hooks: post.NewHooks(true), MailDomain: "lindenfall.example"})
 	require.NoError(w.t, err)
 	w.Desk = d
 	w.t.Cleanup(d.Close)
@@ -112,11 +115,13 @@ func (w *world) fill() {
 		w.users[login] = store.NewID()
 		exec(`INSERT INTO users (id, login, name, role, password_hash, zone, line_id) VALUES ($1, $2, $2, $3, '', 'America/New_York', $4)`,
 			w.users[login], login, role, line)
-		require.NoError(w.t, q.InsertRepState(ctx, db.InsertRepStateParams{UserID: w.users[login], At: monday.Add(-time.Minute)}))
+		require.NoError(w.t, q.InsertRepState(ctx,
+			db.InsertRepStateParams{UserID: w.users[login], At: monday.Add(-time.Minute)}))
 	}
 	w.vesper, w.berit, w.aron = store.NewID(), store.NewID(), store.NewID()
 	exec(`INSERT INTO records (id, kind, name) VALUES ($1, 'company', 'Vesper Hollow Nursery')`, w.vesper)
-	exec(`INSERT INTO records (id, kind, name, company_id) VALUES ($1, 'contact', 'Berit Osterlund', $2)`, w.berit, w.vesper)
+	exec(`INSERT INTO records (id, kind, name, company_id) VALUES ($1, 'contact', 'Berit Osterlund', $2)`, w.berit,
+		w.vesper)
 	exec(`INSERT INTO records (id, kind, name, dnc_at, dnc_reason) VALUES ($1, 'lead', 'Aron Pell', now(), 'asked on 3 February')`, w.aron)
 	exec(`UPDATE records SET given = split_part(name, ' ', 1), family = split_part(name, ' ', 2) WHERE kind <> 'company'`)
 	exec(`UPDATE records SET email = 'berit@vesper.example' WHERE id = $1`, w.berit)
@@ -131,7 +136,9 @@ func (w *world) fill() {
 	exec(`UPDATE phone_numbers SET dnc_at = now(), dnc_reason = 'her mother lives there' WHERE id = $1`, w.home)
 	w.sold, w.again = store.NewID(), store.NewID()
 	exec(`INSERT INTO outcomes (id, label, position, reached, needs_notes) VALUES ($1, 'Visit agreed', 1, true, false), ($2, 'Wants an offer', 2, true, true)`, w.sold, w.again)
-	require.NoError(w.t, q.PutSetting(ctx, db.PutSettingParams{Key: "firm", Value: []byte(`{"name":"Lindenfall Cisterns","region":"US","outcome_needed":true}`)}))
+	require.NoError(w.t, q.PutSetting(ctx,
+		db.PutSettingParams{Key: "firm",
+			Value: []byte(`{"name":"Lindenfall Cisterns","region":"US","outcome_needed":true}`)}))
 }
 
 func (w *world) actor(login string) firm.Actor {
@@ -182,9 +189,11 @@ func (w *world) reps(n int) []firm.Actor {
 	reps := make([]firm.Actor, n)
 	for i := range reps {
 		id := store.NewID()
-		_, err := w.store.Pool.Exec(w.t.Context(), `INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`, id, fmt.Sprint("rep", i))
+		_, err := w.store.Pool.Exec(w.t.Context(),
+			`INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`, id, fmt.Sprint("rep", i))
 		require.NoError(w.t, err)
-		require.NoError(w.t, w.store.InsertRepState(w.t.Context(), db.InsertRepStateParams{UserID: id, At: monday.Add(-time.Minute)}))
+		require.NoError(w.t, w.store.InsertRepState(w.t.Context(),
+			db.InsertRepStateParams{UserID: id, At: monday.Add(-time.Minute)}))
 		reps[i], err = w.Actor(w.t.Context(), id)
 		require.NoError(w.t, err)
 	}

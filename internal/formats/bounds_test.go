@@ -15,7 +15,8 @@ import (
 
 func TestAFoldedNoteIsReadInLine(t *testing.T) {
 	// 900 kB in folded lines of three letters: put together one by one by copying all before it, this takes minutes.
-	card := "BEGIN:VCARD\r\nVERSION:3.0\r\nFN:Berit\r\nNOTE:x" + strings.Repeat("\r\n abc", 180_000) + "\r\nEND:VCARD\r\n"
+	card := "BEGIN:VCARD\r\nVERSION:3.0\r\nFN:Berit\r\nNOTE:x" + strings.Repeat("\r\n abc", 180_000) +
+		"\r\nEND:VCARD\r\n"
 	source, err := formats.OpenVCards(strings.NewReader(card))
 	require.NoError(t, err)
 	began := time.Now()
@@ -25,7 +26,8 @@ func TestAFoldedNoteIsReadInLine(t *testing.T) {
 	assert.Less(t, time.Since(began), 20*time.Second, "a bound for a bug, not a measure")
 	assert.Contains(t, row.Cells, "x"+strings.Repeat("abc", 180_000))
 
-	long := "BEGIN:VCARD\r\nFN:Berit" + strings.Repeat("\r\nNOTE:"+strings.Repeat("x", 1000), 2000) + "\r\nEND:VCARD\r\nBEGIN:VCARD\r\nVERSION:3.0\r\nFN:Aron\r\nEND:VCARD\r\n"
+	long := "BEGIN:VCARD\r\nFN:Berit" + strings.Repeat("\r\nNOTE:"+strings.Repeat("x", 1000), 2000) +
+		"\r\nEND:VCARD\r\nBEGIN:VCARD\r\nVERSION:3.0\r\nFN:Aron\r\nEND:VCARD\r\n"
 	source, err = formats.OpenVCards(strings.NewReader(long))
 	require.NoError(t, err)
 	row, err = source.Next()
@@ -51,8 +53,12 @@ func TestLongSoundIsRefusedBeforeItIsComputed(t *testing.T) {
 
 func TestACarriageReturnBeginsNoLine(t *testing.T) {
 	var card, calendar bytes.Buffer
-	require.NoError(t, formats.WriteCard(&card, formats.Card{Name: "Berit\rEND:VCARD", Note: "a\r\nb\rX-EVIL:1", Numbers: []formats.CardNumber{{Label: "mobile", Typed: "1\rNOTE:2"}}}, 4))
-	require.NoError(t, formats.WriteCalendar(&calendar, "x\rBEGIN:VEVENT", []formats.Event{{UID: "1", Summary: "a\rATTACH:evil", Place: "b\rc", Description: "d\re", Start: time.Unix(0, 0)}}, time.Unix(0, 0)))
+	require.NoError(t, formats.WriteCard(&card,
+		formats.Card{Name: "Berit\rEND:VCARD", Note: "a\r\nb\rX-EVIL:1",
+			Numbers: []formats.CardNumber{{Label: "mobile", Typed: "1\rNOTE:2"}}}, 4))
+	require.NoError(t, formats.WriteCalendar(&calendar, "x\rBEGIN:VEVENT",
+		[]formats.Event{{UID: "1", Summary: "a\rATTACH:evil", Place: "b\rc", Description: "d\re",
+			Start: time.Unix(0, 0)}}, time.Unix(0, 0)))
 	for _, text := range []string{card.String(), calendar.String()} {
 		assert.NotContains(t, strings.ReplaceAll(text, "\r\n", ""), "\r")
 	}

@@ -20,7 +20,8 @@ type Event struct {
 	Version     int  // grows with each change
 }
 
-// WriteCalendar writes events as an iCalendar file (RFC 5545) that can also be subscribed to. made is when it is written.
+// WriteCalendar writes events as an iCalendar file (RFC 5545) that can also be subscribed to. made is when it is
+// written.
 func WriteCalendar(w io.Writer, name string, events []Event, made time.Time) error {
 	cal := ics.NewCalendar()
 	cal.SetProductId("-//Trundo//Book//EN")

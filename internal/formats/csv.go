@@ -26,7 +26,8 @@ type csvSource struct {
 	rows     int64
 }
 
-// OpenCSV begins to read a CSV file: its characters and what parts its cells are found out, its first row are the headings.
+// OpenCSV begins to read a CSV file: its characters and what parts its cells are found out, its first row are the
+// headings.
 func OpenCSV(r io.Reader) (Source, error) {
 	c := &counter{r: r}
 	text, encoding, err := decoded(c)
@@ -71,7 +72,8 @@ func OpenCSV(r io.Reader) (Source, error) {
 	return s, nil
 }
 
-// separator is what parts the cells of a row of headings: the one of , ; tab and | that stands most often outside quotes.
+// separator is what parts the cells of a row of headings: the one of , ; tab and | that stands most often outside
+// quotes.
 func separator(heading string) rune {
 	counts, quoted := map[rune]int{}, false
 	for _, r := range heading {
@@ -121,8 +123,8 @@ func (s *csvSource) Next() (Row, error) {
 	}
 }
 
-// row reads one row, which may go over several lines. A row that cannot be read is its first line alone: what comes after
-// a quotation mark that never closes is read again.
+// row reads one row, which may go over several lines. A row that cannot be read is its first line alone: what comes
+// after a quotation mark that never closes is read again.
 func (s *csvSource) row() (cells []string, at int64, problem, err error) {
 	var taken []line
 	var b strings.Builder
@@ -191,7 +193,8 @@ func dangerous(cell string) bool {
 	return cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0]))
 }
 
-// behindSemicolon is what a spreadsheet that parts cells at semicolons would take for a formula, within a cell of ours; escapedBehind is what is made of it.
+// behindSemicolon is what a spreadsheet that parts cells at semicolons would take for a formula, within a cell of ours;
+// escapedBehind is what is made of it.
 var (
 	behindSemicolon = regexp.MustCompile(`;([ ]*)([=+\-@\t\r])`)
 	escapedBehind   = regexp.MustCompile(`;([ ]*)'([=+\-@\t\r])`)

@@ -1,6 +1,6 @@
-// Package formats reads and writes the open formats in which a book comes and goes: CSV (RFC 4180 and what is met in its
-// name), vCard 3 and 4 (RFC 2426, 6350), iCalendar (RFC 5545) and JSON lines. Everything is read as a stream, in constant
-// memory, and what is wrong is said with row and line.
+// Package formats reads and writes the open formats in which a book comes and goes: CSV (RFC 4180 and what is met in
+// its name), vCard 3 and 4 (RFC 2426, 6350), iCalendar (RFC 5545) and JSON lines. Everything is read as a stream, in
+// constant memory, and what is wrong is said with row and line.
 //
 // It must not know records, fields or the database: a row is texts under headings.
 package formats
@@ -27,7 +27,8 @@ type Row struct {
 	No    int64    // 1 for the first row of data
 	Line  int64    // where it begins in the file, from 1
 	Cells []string // as many as there are columns
-	// Problem is why it could not be read; Cells then hold what there is of it. The rows after it are read all the same.
+	// Problem is why it could not be read; Cells then hold what there is of it. The rows after it are read all the
+	// same.
 	Problem error
 }
 

@@ -45,17 +45,21 @@ func TestCSV(t *testing.T) {
 		text string
 		rows []string
 	}{
-		"plain":                         {"a,b\n1,2\n3,4\n", []string{"1@2 1|2", "2@3 3|4"}},
-		"no end of line":                {"a,b\n1,2", []string{"1@2 1|2"}},
-		"carriage returns":              {"a,b\r\n1,2\r\n", []string{"1@2 1|2"}},
-		"quotes, commas, lines":         {"a,b\n\"x, y\",\"two\nlines\"\n3,4\n", []string{"1@2 x, y|two\nlines", "2@4 3|4"}},
-		"doubled quotes":                {"a,b\n\"say \"\"hi\"\"\",2\n", []string{`1@2 say "hi"|2`}},
-		"semicolons":                    {"a;b\n1,5;2\n", []string{"1@2 1,5|2"}},
-		"tabs":                          {"a\tb\n1\t2\n", []string{"1@2 1|2"}},
-		"short and long rows":           {"a,b\n1\n1,2,\n1,2,3\n", []string{"1@2 1|", "2@3 1|2", "3@4 1|2 !this row has 3 cells, the headings are 2"}},
-		"empty lines":                   {"\n\na,b\n\n1,2\n\n", []string{"1@5 1|2"}},
-		"a bare quote":                  {"a,b\n5\" pipe\",2\n3,4\n", []string{`1@2 5" pipe"|2` + misplaced, "2@3 3|4"}},
-		"a quote that never closes":     {"a,b\n\"1,2\n3,4\n5,6\n", []string{"1@2 1,2|" + misplaced, "2@3 3|4", "3@4 5|6"}},
+		"plain":            {"a,b\n1,2\n3,4\n", []string{"1@2 1|2", "2@3 3|4"}},
+		"no end of line":   {"a,b\n1,2", []string{"1@2 1|2"}},
+		"carriage returns": {"a,b\r\n1,2\r\n", []string{"1@2 1|2"}},
+		"quotes, commas, lines": {"a,b\n\"x, y\",\"two\nlines\"\n3,4\n",
+			[]string{"1@2 x, y|two\nlines", "2@4 3|4"}},
+		"doubled quotes": {"a,b\n\"say \"\"hi\"\"\",2\n", []string{`1@2 say "hi"|2`}},
+		"semicolons":     {"a;b\n1,5;2\n", []string{"1@2 1,5|2"}},
+		"tabs":           {"a\tb\n1\t2\n", []string{"1@2 1|2"}},
+		"short and long rows": {"a,b\n1\n1,2,\n1,2,3\n",
+			[]string{"1@2 1|", "2@3 1|2", "3@4 1|2 !this row has 3 cells, the headings are 2"}},
+		"empty lines": {"\n\na,b\n\n1,2\n\n", []string{"1@5 1|2"}},
+		"a bare quote": {"a,b\n5\" pipe\",2\n3,4\n",
+			[]string{`1@2 5" pipe"|2` + misplaced, "2@3 3|4"}},
+		"a quote that never closes": {"a,b\n\"1,2\n3,4\n5,6\n",
+			[]string{"1@2 1,2|" + misplaced, "2@3 3|4", "3@4 5|6"}},
 		"formulas that we have escaped": {"a,b\n'=1+1,'tis\n", []string{"1@2 =1+1|'tis"}},
 	}
 	for name, tt := range tests {
@@ -70,7 +74,8 @@ func TestCSV(t *testing.T) {
 	_, rows, _ := read(t, "csv", "a,b\n"+strings.Repeat("x", 2<<20)+"\n1,2\n")
 	assert.Contains(t, rows[0], "longer than 1024 kB")
 	assert.Equal(t, "2@3 1|2", rows[1])
-	for text, want := range map[string]string{"": "empty", "\n\n": "empty", strings.Repeat("a,", 10_000) + "\n": "10001 columns", "\"a,b\n": "headings"} {
+	for text, want := range map[string]string{"": "empty", "\n\n": "empty", strings.Repeat("a,", 10_000) +
+		"\n": "10001 columns", "\"a,b\n": "headings"} {
 		_, err := formats.Open("csv", strings.NewReader(text))
 		require.ErrorContains(t, err, want)
 	}
@@ -89,7 +94,8 @@ func TestCharacters(t *testing.T) {
 	}
 	for name, tt := range map[string]struct{ text, encoding string }{
 		"UTF-8": {text, "UTF-8"}, "with a mark": {"\ufeff" + text, "UTF-8 with a mark"}, "Latin-1": {latin, "Latin-1"},
-		"UTF-16 with a mark": {utf16(unicode.LittleEndian, unicode.UseBOM), "UTF-16"}, "UTF-16, big end first": {utf16(unicode.BigEndian, unicode.UseBOM), "UTF-16"},
+		"UTF-16 with a mark":                          {utf16(unicode.LittleEndian, unicode.UseBOM), "UTF-16"},
+		"UTF-16, big end first":                       {utf16(unicode.BigEndian, unicode.UseBOM), "UTF-16"},
 		"UTF-16 without a mark":                       {utf16(unicode.LittleEndian, unicode.IgnoreBOM), "UTF-16"},
 		"a character parted by the end of the buffer": {strings.Repeat("a", 64<<10-1) + "é,b\n1,2\n", "UTF-8"},
 	} {
@@ -126,7 +132,8 @@ func FuzzCSV(f *testing.F) {
 }
 
 func TestCSVComesBackAsItWentOut(t *testing.T) {
-	rows := [][]string{{"=1+1", "a,b"}, {"+44 7700 900123", "two\nlines"}, {"-5", `say "hi"`}, {"@x", "'quoted'"}, {"é", "\ttab"}}
+	rows := [][]string{{"=1+1", "a,b"}, {"+44 7700 900123", "two\nlines"}, {"-5", `say "hi"`}, {"@x", "'quoted'"},
+		{"é", "\ttab"}}
 	var b bytes.Buffer
 	w, err := formats.NewCSVWriter(&b, []string{"one", "two"})
 	require.NoError(t, err)
@@ -135,7 +142,8 @@ func TestCSVComesBackAsItWentOut(t *testing.T) {
 	}
 	require.NoError(t, w.Flush())
 	for _, line := range strings.Split(b.String(), "\r\n")[1:] {
-		assert.False(t, strings.HasPrefix(line, "=") || strings.HasPrefix(line, "+") || strings.HasPrefix(line, "@"), line)
+		assert.False(t, strings.HasPrefix(line, "=") || strings.HasPrefix(line, "+") || strings.HasPrefix(line, "@"),
+			line)
 	}
 	s, err := formats.OpenCSV(&b)
 	require.NoError(t, err)
@@ -148,12 +156,16 @@ func TestCSVComesBackAsItWentOut(t *testing.T) {
 
 // The cards of RFC 2426, section 7, and of RFC 6350, section 8, with their people and firms made up.
 const (
-	card3 = "BEGIN:vCard\r\nVERSION:3.0\r\nFN:Frans Dunmere\r\nORG:Old Quarry Stables\r\nADR;TYPE=WORK,POSTAL,PARCEL:;;6544 Weir Street\r\n ;Greenfield;MA;01301;U.S.A.\r\n" +
+	card3 = "BEGIN:vCard\r\nVERSION:3.0\r\nFN:Frans Dunmere\r\nORG:Old Quarry " +
+		"Stables\r\nADR;TYPE=WORK,POSTAL,PARCEL:;;6544 Weir Street\r\n ;Greenfield;MA;01301;U.S.A.\r\n" +
 		"TEL;TYPE=VOICE,MSG,WORK:+1-413-555-0101\r\nTEL;TYPE=FAX,WORK:+1-413-555-0102\r\nEMAIL;TYPE=INTERNET,PREF:frans@quarry.example\r\nEMAIL;TYPE=INTERNET:old@quarry.example\r\nURL:http://quarry.example/~frans\r\nEND:vCard\r\n"
-	card4 = "BEGIN:VCARD\r\nVERSION:4.0\r\nFN:Simone Perrin\r\nN:Perrin;Simone;;;ing. jr,M.Sc.\r\nBDAY:--0203\r\nANNIVERSARY:20090808T1430-0500\r\nGENDER:F\r\nLANG;PREF=1:fr\r\n" +
-		"ORG;TYPE=work:Sedge End Market Garden\r\nADR;TYPE=work:;Suite D2-630;2875 Mill Lane;Leeds;;LS1 1AA;UK\r\nTEL;VALUE=uri;TYPE=\"work,voice\";PREF=1:tel:+44-7700-900456;ext=102\r\n" +
+	card4 = "BEGIN:VCARD\r\nVERSION:4.0\r\nFN:Simone Perrin\r\nN:Perrin;Simone;;;ing. " +
+		"jr,M.Sc.\r\nBDAY:--0203\r\nANNIVERSARY:20090808T1430-0500\r\nGENDER:F\r\nLANG;PREF=1:fr\r\n" +
+		"ORG;TYPE=work:Sedge End Market Garden\r\nADR;TYPE=work:;Suite D2-630;2875 Mill Lane;Leeds;;LS1 " +
+		"1AA;UK\r\nTEL;VALUE=uri;TYPE=\"work,voice\";PREF=1:tel:+44-7700-900456;ext=102\r\n" +
 		"item1.TEL;VALUE=uri;TYPE=\"work,cell,voice,video,text\":tel:+44-7700-900457\r\nEMAIL;TYPE=work:simone@sedge.example\r\nNOTE:Speaks first in French\\nthen in English\\, slowly\\; kindly.\r\n" +
-		"CATEGORIES:growers,spring show\r\nX-UNKNOWN-THING;X=1:what\r\nKEY;TYPE=work;VALUE=uri:http://sedge.example/simone.asc\r\nURL;TYPE=home:http://sedge.example\r\nEND:VCARD\r\n"
+		"CATEGORIES:growers,spring " +
+		"show\r\nX-UNKNOWN-THING;X=1:what\r\nKEY;TYPE=work;VALUE=uri:http://sedge.example/simone.asc\r\nURL;TYPE=home:http://sedge.example\r\nEND:VCARD\r\n"
 )
 
 func TestVCards(t *testing.T) {
@@ -169,10 +181,14 @@ func TestVCards(t *testing.T) {
 		return m
 	}
 	require.Len(t, rows, 2)
-	assert.Equal(t, map[string]string{"Full name": "Frans Dunmere", "Company": "Old Quarry Stables", "Address": "6544 Weir Street", "Place": "01301 Greenfield MA", "Mail": "frans@quarry.example",
-		"Number: office": "+1-413-555-0101", "Number: fax": "+1-413-555-0102", "Web": "http://quarry.example/~frans"}, cells(rows[0]))
-	assert.Equal(t, map[string]string{"Full name": "Simone Perrin", "Given name": "Simone", "Family name": "Perrin", "Company": "Sedge End Market Garden", "Address": "2875 Mill Lane", "Place": "LS1 1AA Leeds",
-		"Number: office": "+44-7700-900456;ext=102", "Number: mobile": "+44-7700-900457", "Mail": "simone@sedge.example", "Note": "Speaks first in French\nthen in English, slowly; kindly.",
+	assert.Equal(t, map[string]string{"Full name": "Frans Dunmere", "Company": "Old Quarry Stables",
+		"Address": "6544 Weir Street", "Place": "01301 Greenfield MA", "Mail": "frans@quarry.example",
+		"Number: office": "+1-413-555-0101", "Number: fax": "+1-413-555-0102", "Web": "http://quarry.example/~frans"},
+		cells(rows[0]))
+	assert.Equal(t, map[string]string{"Full name": "Simone Perrin", "Given name": "Simone", "Family name": "Perrin",
+		"Company": "Sedge End Market Garden", "Address": "2875 Mill Lane", "Place": "LS1 1AA Leeds",
+		"Number: office": "+44-7700-900456;ext=102", "Number: mobile": "+44-7700-900457",
+		"Mail": "simone@sedge.example", "Note": "Speaks first in French\nthen in English, slowly; kindly.",
 		"Tags": "growers,spring show", "Web": "http://sedge.example"}, cells(rows[1]))
 	_, rows, _ = read(t, "vcard", "what\r\n"+card3+"BEGIN:VCARD\r\nFN:x\r\n"+card4+"BEGIN:VCARD\r\n")
 	require.Len(t, rows, 5)
@@ -183,9 +199,12 @@ func TestVCards(t *testing.T) {
 }
 
 func TestACardComesBackAsItWentOut(t *testing.T) {
-	c := formats.Card{UID: "1", Name: "Berit Osterlund", Given: "Berit", Family: "Osterlund", Company: "Vesper Hollow Nursery", Job: "Head grower", Mail: "b@vesper.example",
-		Note: strings.Repeat("Söhnke, wants; the overflow\n", 8), Tags: []string{"large", "spring"}, Address: "1 Weir Street", Place: "Greenfield",
-		Numbers: []formats.CardNumber{{"mobile", "+14135550142", "", "x"}, {"office", "+14135550119", "12", "x"}, {"pump house", "", "", "ask at the gate"}}}
+	c := formats.Card{UID: "1", Name: "Berit Osterlund", Given: "Berit", Family: "Osterlund",
+		Company: "Vesper Hollow Nursery", Job: "Head grower", Mail: "b@vesper.example",
+		Note: strings.Repeat("Söhnke, wants; the overflow\n", 8), Tags: []string{"large", "spring"},
+		Address: "1 Weir Street", Place: "Greenfield",
+		Numbers: []formats.CardNumber{{"mobile", "+14135550142", "", "x"}, {"office", "+14135550119", "12", "x"},
+			{"pump house", "", "", "ask at the gate"}}}
 	for _, version := range []int{3, 4} {
 		var b bytes.Buffer
 		require.NoError(t, formats.WriteCard(&b, c, version))
@@ -261,13 +280,16 @@ func TestCalendar(t *testing.T) {
 	at := time.Date(2026, 3, 5, 10, 0, 0, 0, time.FixedZone("", -5*3600))
 	require.NoError(t, formats.WriteCalendar(&b, "Lindenfall: Ines", []formats.Event{
 		{UID: "1", Summary: "Roof, yard; tank", Place: "Greenfield", Start: at, End: at.Add(time.Hour), Version: 3},
-		{UID: "2", Summary: strings.Repeat("long ", 30), Start: at, Free: true}, {UID: "3", Summary: "Day", Start: at, AllDay: true, Cancelled: true}}, at))
+		{UID: "2", Summary: strings.Repeat("long ", 30), Start: at, Free: true},
+		{UID: "3", Summary: "Day", Start: at, AllDay: true, Cancelled: true}}, at))
 	text := b.String()
 	for _, line := range strings.Split(strings.TrimSuffix(text, "\r\n"), "\r\n") {
 		assert.LessOrEqual(t, len(line), 75, "folded as RFC 5545, 3.1 says")
 	}
-	for _, want := range []string{"BEGIN:VCALENDAR\r\n", "VERSION:2.0\r\n", "DTSTART:20260305T150000Z\r\n", "DTEND:20260305T160000Z\r\n", "DTEND:20260305T151500Z\r\n", `SUMMARY:Roof\, yard\; tank`,
-		"SEQUENCE:3\r\n", "TRANSP:TRANSPARENT\r\n", "DTSTART;VALUE=DATE:20260305\r\n", "DTEND;VALUE=DATE:20260306\r\n", "STATUS:CANCELLED\r\n", "END:VCALENDAR\r\n"} {
+	for _, want := range []string{"BEGIN:VCALENDAR\r\n", "VERSION:2.0\r\n", "DTSTART:20260305T150000Z\r\n",
+		"DTEND:20260305T160000Z\r\n", "DTEND:20260305T151500Z\r\n", `SUMMARY:Roof\, yard\; tank`,
+		"SEQUENCE:3\r\n", "TRANSP:TRANSPARENT\r\n", "DTSTART;VALUE=DATE:20260305\r\n", "DTEND;VALUE=DATE:20260306\r\n",
+		"STATUS:CANCELLED\r\n", "END:VCALENDAR\r\n"} {
 		assert.Contains(t, text, want)
 	}
 }

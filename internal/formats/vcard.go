@@ -10,11 +10,12 @@ import (
 )
 
 // The headings under which a card's properties are read. Several numbers of a kind stand under each other in one cell.
-var cardColumns = []string{"Full name", "Given name", "Family name", "Company", "Job", "Mail", "Web", "Social page", "Address", "Place", "Note", "Tags",
+var cardColumns = []string{"Full name", "Given name", "Family name", "Company", "Job", "Mail", "Web", "Social page",
+	"Address", "Place", "Note", "Tags",
 	"Number: mobile", "Number: office", "Number: home", "Number: main", "Number: fax"}
 
-// maxCard is the longest card that is read: a photo may be in it. maxCardText is how much of it may be text, and maxOfAKind how many properties of a
-// kind are read.
+// maxCard is the longest card that is read: a photo may be in it. maxCardText is how much of it may be text, and
+// maxOfAKind how many properties of a kind are read.
 const (
 	maxCard     = 8 << 20
 	maxCardText = 1 << 20
@@ -98,7 +99,8 @@ func (s *cardSource) card() (text string, at int64, problem, err error) {
 			skipping = l.tooLong || isBinary(upper)
 		}
 		if problem == nil && !skipping {
-			// Folded lines are put together here (RFC 6350, 3.2): the library does it in a time that grows with the square of their number.
+			// Folded lines are put together here (RFC 6350, 3.2): the library does it in a time that grows with the
+			// square of their number.
 			text := strings.TrimRight(l.text, "\r\n")
 			if folded {
 				text = text[1:]
@@ -198,7 +200,8 @@ func WriteCard(w io.Writer, c Card, version int) error {
 			card.AddValue(key, value)
 		}
 	}
-	plain := func(s string) string { return strings.ReplaceAll(oneKindOfLine(s), ";", ",") } // a part of a structured value
+	// a part of a structured value
+	plain := func(s string) string { return strings.ReplaceAll(oneKindOfLine(s), ";", ",") }
 	set(vcard.FieldFormattedName, c.Name)
 	if c.IsCompany {
 		if version == 4 {
@@ -244,7 +247,8 @@ func WriteCard(w io.Writer, c Card, version int) error {
 	return vcard.NewEncoder(folding{w}).Encode(card)
 }
 
-// oneKindOfLine leaves only line feeds, which the encoder escapes: a carriage return of its own would begin a line of the file.
+// oneKindOfLine leaves only line feeds, which the encoder escapes: a carriage return of its own would begin a line of
+// the file.
 func oneKindOfLine(s string) string {
 	return strings.ReplaceAll(strings.ReplaceAll(s, "\r\n", "\n"), "\r", "\n")
 }

@@ -28,8 +28,8 @@ var (
 	ErrWAVForm = errors.New("only 16-bit PCM and µ-law can be read, of 4 to 192 kHz, with one or two channels")
 )
 
-// WAVHeader is the beginning of a WAV file of µ-law at 8 kHz (RIFF of IBM and Microsoft, 1991; format 7), with so many bytes of sound. Of
-// Unfinished sound the header says that it goes on to the end of the file, as players understand it.
+// WAVHeader is the beginning of a WAV file of µ-law at 8 kHz (RIFF of IBM and Microsoft, 1991; format 7), with so many
+// bytes of sound. Of Unfinished sound the header says that it goes on to the end of the file, as players understand it.
 func WAVHeader(channels, bytes int) []byte {
 	size, frames := uint32(bytes), uint32(bytes/channels)
 	whole := size + wavHeader - 8
@@ -50,8 +50,8 @@ func WAVHeader(channels, bytes int) []byte {
 // ErrWAVLong is told of sound that is longer than whoever reads it wants; nothing of it is computed.
 var ErrWAVLong = errors.New("this sound is too long")
 
-// ReadWAV reads a WAV file into samples at 8 kHz, its channels mixed into one. A length in it that is wrong is cut to what is there. most is how long
-// it may be. Errors: ErrNoWAV, ErrWAVForm, ErrWAVLong, those of r.
+// ReadWAV reads a WAV file into samples at 8 kHz, its channels mixed into one. A length in it that is wrong is cut to
+// what is there. most is how long it may be. Errors: ErrNoWAV, ErrWAVForm, ErrWAVLong, those of r.
 func ReadWAV(r io.Reader, most time.Duration) ([]int16, error) {
 	b, err := io.ReadAll(io.LimitReader(r, MostWAV))
 	if err != nil {
@@ -80,7 +80,8 @@ func ReadWAV(r io.Reader, most time.Duration) ([]int16, error) {
 }
 
 func samplesOf(body []byte, form, channels, rate, bits int, most time.Duration) ([]int16, error) {
-	if channels < 1 || channels > 2 || rate < 4000 || rate > 192000 || !(form == wavPCM && bits == 16 || form == wavMuLaw && bits == 8) {
+	if channels < 1 || channels > 2 || rate < 4000 || rate > 192000 ||
+		!(form == wavPCM && bits == 16 || form == wavMuLaw && bits == 8) {
 		return nil, ErrWAVForm
 	}
 	width := channels * bits / 8

@@ -20,7 +20,8 @@ func WriteWebVTT(w io.Writer, cues []Cue) error {
 		return err
 	}
 	for _, c := range cues {
-		if _, err := fmt.Fprintf(w, "\n%s --> %s\n<v %s>%s\n", vttTime(c.From), vttTime(max(c.To, c.From+time.Millisecond)), vttText(c.Speaker), vttText(c.Text)); err != nil {
+		if _, err := fmt.Fprintf(w, "\n%s --> %s\n<v %s>%s\n", vttTime(c.From),
+			vttTime(max(c.To, c.From+time.Millisecond)), vttText(c.Speaker), vttText(c.Text)); err != nil {
 			return err
 		}
 	}

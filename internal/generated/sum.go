@@ -14,7 +14,8 @@ const File = "generated.sum"
 // patterns name the inputs and the outputs of `make generate`.
 var patterns = []string{
 	"api/*.yaml", "sqlc.yaml", "internal/store/migrations/*.sql", "internal/store/queries/*.sql",
-	"internal/contract/contract.gen.go", "internal/httpapi/server.gen.go", "internal/store/db/*.go", "web/src/api/schema.d.ts",
+	"internal/contract/contract.gen.go", "internal/httpapi/server.gen.go", "internal/store/db/*.go",
+	"web/src/api/schema.d.ts",
 }
 
 // Sum lists each file below root with its SHA-256.

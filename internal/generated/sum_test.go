@@ -15,5 +15,6 @@ func TestGeneratedCodeFitsWhatItWasMadeFrom(t *testing.T) {
 	require.NoError(t, err)
 	got, err := Sum(root)
 	require.NoError(t, err)
-	assert.Equal(t, string(want), got, "the contract, the queries or the generated code have changed: run `make generate`")
+	assert.Equal(t, string(want), got,
+		"the contract, the queries or the generated code have changed: run `make generate`")
 }

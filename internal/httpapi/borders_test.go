@@ -47,12 +47,14 @@ func TestWhatBelongsToAnotherDirectionIsRefused(t *testing.T) {
 	slip := c.Slip.ID.String()
 	s.signIn("tomas")
 	person := s.rows(`{"kinds": ["contact"], "q": "Berit"}`)[0].ID.String()
-	r, text = s.ask("POST", "/api/messages", `{"channel": "mail", "record_id": "`+person+`", "slip_id": "`+slip+`", "subject": "x", "body": "x"}`)
+	r, text = s.ask("POST", "/api/messages", `{"channel": "mail", "record_id": "`+person+`", "slip_id": "`+slip+
+		`", "subject": "x", "body": "x"}`)
 	p := problem(t, r, text)
 	assert.Equal(t, "slip_id", *p.Field, "somebody else's slip")
 	r, text = s.ask("POST", "/api/outside", `{"action": "write", "from": "413 555 0142", "text": "x"}`)
 	assert.Equal(t, "channel", *problem(t, r, text).Field)
 	s.signIn("ada")
-	r, text = s.ask("POST", "/api/imports", `{"file_name": "x.csv", "format": "csv", "kind": "lead", "mends": "`+uuid.NewString()+`"}`)
+	r, text = s.ask("POST", "/api/imports", `{"file_name": "x.csv", "format": "csv", "kind": "lead", "mends": "`+
+		uuid.NewString()+`"}`)
 	assert.Equal(t, "mends", *problem(t, r, text).Field)
 }

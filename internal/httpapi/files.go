@@ -177,7 +177,8 @@ func (s *Server) wordsFile(c *gin.Context) {
 		if p.Ours {
 			speaker = "We"
 		}
-		cues[i] = formats.Cue{From: time.Duration(p.FromMs) * time.Millisecond, To: time.Duration(p.ToMs) * time.Millisecond, Speaker: speaker, Text: p.Text}
+		cues[i] = formats.Cue{From: time.Duration(p.FromMs) * time.Millisecond,
+			To: time.Duration(p.ToMs) * time.Millisecond, Speaker: speaker, Text: p.Text}
 	}
 	var b bytes.Buffer
 	if err := formats.WriteWebVTT(&b, cues); err != nil {
@@ -194,7 +195,8 @@ const maxSoundBytes = 40 << 20
 
 // addSound keeps a sound as a WAV file.
 func (s *Server) addSound(c *gin.Context) {
-	id, long, err := s.desk.Voices.AddSound(c.Request.Context(), actor(c), c.Query("name"), http.MaxBytesReader(c.Writer, c.Request.Body, maxSoundBytes))
+	id, long, err := s.desk.Voices.AddSound(c.Request.Context(), actor(c), c.Query("name"),
+		http.MaxBytesReader(c.Writer, c.Request.Body, maxSoundBytes))
 	answer(s, c, http.StatusCreated, gin.H{"id": id, "ms": long.Milliseconds()}, err)
 }
 
@@ -223,7 +225,8 @@ func (s *Server) wav(c *gin.Context, body []byte, err error) {
 
 // addMessageFile keeps a file that is to go with a mail.
 func (s *Server) addMessageFile(c *gin.Context) {
-	f, err := s.desk.Outreach.AddMessageFile(c.Request.Context(), actor(c), c.Query("name"), http.MaxBytesReader(c.Writer, c.Request.Body, outreach.MaxFile+1))
+	f, err := s.desk.Outreach.AddMessageFile(c.Request.Context(), actor(c), c.Query("name"),
+		http.MaxBytesReader(c.Writer, c.Request.Body, outreach.MaxFile+1))
 	answer(s, c, http.StatusCreated, f, err)
 }
 

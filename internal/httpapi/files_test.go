@@ -28,13 +28,16 @@ func TestFilesComeAndGoAsStreams(t *testing.T) {
 	path := "/api/imports/" + made["id"].(string)
 	// Larger than any request of the contract may be.
 	file := "Name,Mail\n" + strings.Repeat("Una Bracken,una@x.example\nbad,bad\n", 100_000)
-	r, _ := s.ask("PUT", path+"/file", file, func(r *http.Request) { r.Header.Set("Origin", "https://elsewhere.example") })
+	r, _ := s.ask("PUT", path+"/file", file,
+		func(r *http.Request) { r.Header.Set("Origin", "https://elsewhere.example") })
 	assert.Equal(t, http.StatusForbidden, r.StatusCode, "from another site")
-	r, text := s.ask("PUT", path+"/file", file, func(r *http.Request) { r.Header.Set("Content-Type", "application/octet-stream") })
+	r, text := s.ask("PUT", path+"/file", file,
+		func(r *http.Request) { r.Header.Set("Content-Type", "application/octet-stream") })
 	require.Equal(t, http.StatusOK, r.StatusCode, string(text))
 	var i contract.Import
 	require.NoError(t, json.Unmarshal(text, &i))
-	assert.Equal(t, []any{contract.ImportStateReady, int64(len(file)), "name"}, []any{i.State, i.FileBytes, i.Columns[0].Field})
+	assert.Equal(t, []any{contract.ImportStateReady, int64(len(file)), "name"},
+		[]any{i.State, i.FileBytes, i.Columns[0].Field})
 	r, text = s.ask("PUT", path+"/file", file)
 	assert.Equal(t, "file", *problem(t, r, text).Field, "only once")
 	r, text = s.ask("PUT", "/api/imports/x/file", file)
@@ -44,7 +47,8 @@ func TestFilesComeAndGoAsStreams(t *testing.T) {
 	assert.Equal(t, "\ufeffName,Mail,Why it was rejected\r\n", string(text))
 	assert.Contains(t, r.Header.Get("Content-Disposition"), "attachment")
 
-	e := s.post("/api/exports", map[string]any{"format": "csv", "selection": map[string]any{"query": map[string]any{"kinds": []string{"company"}}}})
+	e := s.post("/api/exports", map[string]any{"format": "csv",
+		"selection": map[string]any{"query": map[string]any{"kinds": []string{"company"}}}})
 	r, text = s.ask("GET", e["address"].(string), nil)
 	assert.Equal(t, http.StatusOK, r.StatusCode)
 	assert.Equal(t, 6, strings.Count(string(text), "\r\n"), "five companies under their headings")

@@ -21,21 +21,24 @@ import (
 	"trundo/internal/httpapi"
 )
 
-// generator makes requests out of the contract: mostly such that fit it, with values that are there, and some that are wrong in every way.
+// generator makes requests out of the contract: mostly such that fit it, with values that are there, and some that are
+// wrong in every way.
 type generator struct {
 	*rand.Rand
 	known []string // ids of things that are there
 }
 
 // odd are texts that have broken something somewhere.
-var odd = []string{"", " ", "\x00", "\xff\xfe", "%00", "'; DROP TABLE records; --", "{{1}}", strings.Repeat("a", 5000), "\u202e", "😀", "1e999", "NaN", "-1", "=1+1", "<b>", "../../etc", "\r\nX: 1",
+var odd = []string{"", " ", "\x00", "\xff\xfe", "%00", "'; DROP TABLE records; --", "{{1}}", strings.Repeat("a", 5000),
+	"\u202e", "😀", "1e999", "NaN", "-1", "=1+1", "<b>", "../../etc", "\r\nX: 1",
 	"2026-13-45", "+1 413 555 0142", "Berit", "99999999999999999999", "null", "\\", "\"", `\ud800`}
 
 func (g *generator) text() string {
 	if g.IntN(3) == 0 {
 		return odd[g.IntN(len(odd))]
 	}
-	return []string{"Berit", "tank", "ines@lindenfall.example", "413 555 0142", "Mon-Fri 08:00-17:00", "0.5", "USD", "America/New_York", "{given name}"}[g.IntN(9)]
+	return []string{"Berit", "tank", "ines@lindenfall.example", "413 555 0142", "Mon-Fri 08:00-17:00", "0.5", "USD",
+		"America/New_York", "{given name}"}[g.IntN(9)]
 }
 
 // value makes one for a schema, depth deep at most.
@@ -76,7 +79,8 @@ func (g *generator) value(ref *openapi3.SchemaRef, depth int) any {
 	case s.Format == "uuid":
 		return g.id()
 	case s.Format == "date-time":
-		return []string{"2026-03-02T15:00:00Z", "0001-01-01T00:00:00Z", "9999-12-31T23:59:59Z", "2026-02-30T00:00:00Z", "soon", "300000-01-01T00:00:00Z"}[g.IntN(6)]
+		return []string{"2026-03-02T15:00:00Z", "0001-01-01T00:00:00Z", "9999-12-31T23:59:59Z", "2026-02-30T00:00:00Z",
+			"soon", "300000-01-01T00:00:00Z"}[g.IntN(6)]
 	}
 	return g.text()
 }
@@ -92,7 +96,8 @@ func (g *generator) id() string {
 }
 
 // request makes one for an operation.
-func (g *generator) request(path string, item *openapi3.PathItem, op *openapi3.Operation) (address string, body string, key string) {
+func (g *generator) request(path string, item *openapi3.PathItem, op *openapi3.Operation) (address string, body string,
+	key string) {
 	query := url.Values{}
 	key = uuid.NewString()
 	for _, p := range append(slices.Clone(item.Parameters), op.Parameters...) {
@@ -128,8 +133,8 @@ func (g *generator) request(path string, item *openapi3.PathItem, op *openapi3.O
 	return address, body, key
 }
 
-// TestNoRequestIsAnsweredWithOurFault sends requests that are made out of the contract: whatever is asked, it is never our fault. TRUNDO_REQUESTS says
-// how many, TRUNDO_SEED where they begin.
+// TestNoRequestIsAnsweredWithOurFault sends requests that are made out of the contract: whatever is asked, it is never
+// our fault. TRUNDO_REQUESTS says how many, TRUNDO_SEED where they begin.
 func TestNoRequestIsAnsweredWithOurFault(t *testing.T) {
 	s := newSite(t)
 	s.signIn("ada")

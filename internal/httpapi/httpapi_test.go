@@ -49,16 +49,22 @@ func newSite(t *testing.T) *site {
 	t.Helper()
 	s := pgtest.New(t)
 	require.NoError(t, demo.Fill(t.Context(), s, demo.Size{Companies: 5, People: 20, Calls: 30}, time.Now()))
-	log := slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelError})) // shown where a test fails
+	// shown where a test fails
+	log := slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelError}))
 	clock := clockwork.NewRealClock()
-	d, err := desk.Open(t.Context(), firm.Config{Store: s, Clock: clock, Log: log, Server: "test", Demo: true, JournalFile: filepath.Join(t.TempDir(), "journal"), FilesDir: t.TempDir(),
-		Carrier: sim.New(clockwork.NewFakeClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{RingsOn: true} })})
+	d, err := desk.Open(t.Context(),
+		firm.Config{Store: s, Clock: clock, Log: log, Server: "test", Demo: true,
+			JournalFile: filepath.Join(t.TempDir(), "journal"), FilesDir: t.TempDir(),
+			Carrier: sim.New(clockwork.NewFakeClock(), "US",
+				func(string) sim.Behaviour { return sim.Behaviour{RingsOn: true} })})
 	require.NoError(t, err)
 	t.Cleanup(d.Close)
-	web := fstest.MapFS{"index.html": {Data: []byte(`<meta name="csp-nonce" content="__CSP_NONCE__">`)}, "assets/a.js": {Data: []byte("1")}}
+	web := fstest.MapFS{"index.html": {Data: []byte(`<meta name="csp-nonce" content="__CSP_NONCE__">`)},
+		"assets/a.js": {Data: []byte("1")}}
 	metrics := httpapi.NewMetrics(d)
 	network := d.Carrier.(*sim.Sim)
-	handler, err := httpapi.New(httpapi.Config{Desk: d, Sessions: memstore.New(), Web: web, Log: log, Metrics: metrics, Outside: network})
+	handler, err := httpapi.New(httpapi.Config{Desk: d, Sessions: memstore.New(), Web: web, Log: log, Metrics: metrics,
+		Outside: network})
 	require.NoError(t, err)
 	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)
@@ -183,7 +189,8 @@ func TestAForeignPageChangesNothing(t *testing.T) {
 		r, text := s.ask("POST", "/api/calls", contract.NewCall{}, edit)
 		assert.Equal(t, "foreign_origin", problem(t, r, text).Code, name)
 	}
-	header := http.Header{"Origin": {"http://elsewhere.example"}, "Cookie": {"trundo_session=" + s.jar["trundo_session"]}}
+	header := http.Header{"Origin": {"http://elsewhere.example"},
+		"Cookie": {"trundo_session=" + s.jar["trundo_session"]}}
 	_, response, err := websocket.Dial(t.Context(), s.url+"/api/live", &websocket.DialOptions{HTTPHeader: header})
 	require.Error(t, err)
 	assert.Equal(t, http.StatusForbidden, response.StatusCode)
@@ -206,35 +213,52 @@ func TestBadRequestsNameTheFieldAndAreNeverOurFault(t *testing.T) {
 		{"an array", "POST", "/api/calls", `[]`, 422, "invalid", ""},
 		{"a number where text belongs", "POST", "/api/calls", `{"typed": 5}`, 422, "invalid", "typed"},
 		{"malformed number", "POST", "/api/calls", `{"typed": "call me"}`, 422, "invalid", "typed"},
-		{"a number of forty digits", "POST", "/api/calls", `{"typed": "` + strings.Repeat("12345", 8) + `"}`, 422, "invalid", "typed"},
+		{"a number of forty digits", "POST", "/api/calls", `{"typed": "` + strings.Repeat("12345", 8) + `"}`, 422,
+			"invalid", "typed"},
 		{"an id that is none", "POST", "/api/calls", `{"number_id": "7"}`, 422, "", ""},
-		{"a number that is not there", "POST", "/api/calls", `{"number_id": "` + ghost + `"}`, 404, "not_found", "number_id"},
+		{"a number that is not there", "POST", "/api/calls", `{"number_id": "` + ghost + `"}`, 404, "not_found",
+			"number_id"},
 		{"a record that is not there", "GET", "/api/records/" + ghost, nil, 404, "not_found", ""},
 		{"an id that is none in the path", "GET", "/api/records/%27%3B--", nil, 422, "invalid", "id"},
 		{"a call that is not there", "POST", "/api/calls/" + ghost + "/hang-up", nil, 404, "not_found", ""},
-		{"somebody else's slip", "PUT", "/api/slips/" + ghost + "/notes", contract.NotesEdit{Body: "x", Writer: "w"}, 404, "not_found", ""},
-		{"unknown outcome", "PATCH", "/api/slips/" + slip.ID.String(), `{"version": 1, "outcome_id": "` + ghost + `"}`, 0, "", ""},
-		{"stale version of a record", "PATCH", "/api/records/" + person.ID.String(), `{"version": 99, "values": {"note": "x"}}`, 409, "stale_version", ""},
-		{"a mail address that is none", "PATCH", "/api/records/" + person.ID.String(), `{"version": 1, "values": {"email": "nobody"}}`, 422, "invalid", "email"},
-		{"a field that is none", "PATCH", "/api/records/" + person.ID.String(), `{"version": 1, "values": {"shoe": "44"}}`, 422, "invalid", "shoe"},
-		{"a filter that is none", "POST", "/api/book/rows", `{"kinds": ["contact"], "filter": "{\"field\": \"name\"}"}`, 422, "invalid", "filter"},
-		{"a filter that is no JSON", "POST", "/api/book/rows", `{"kinds": ["contact"], "filter": "name = x"}`, 422, "invalid", "filter"},
+		{"somebody else's slip", "PUT", "/api/slips/" + ghost + "/notes", contract.NotesEdit{Body: "x", Writer: "w"},
+			404, "not_found", ""},
+		{"unknown outcome", "PATCH", "/api/slips/" + slip.ID.String(), `{"version": 1, "outcome_id": "` + ghost + `"}`,
+			0, "", ""},
+		{"stale version of a record", "PATCH", "/api/records/" + person.ID.String(),
+			`{"version": 99, "values": {"note": "x"}}`, 409, "stale_version", ""},
+		{"a mail address that is none", "PATCH", "/api/records/" + person.ID.String(),
+			`{"version": 1, "values": {"email": "nobody"}}`, 422, "invalid", "email"},
+		{"a field that is none", "PATCH", "/api/records/" + person.ID.String(),
+			`{"version": 1, "values": {"shoe": "44"}}`, 422, "invalid", "shoe"},
+		{"a filter that is none", "POST", "/api/book/rows", `{"kinds": ["contact"], "filter": "{\"field\": \"name\"}"}`,
+			422, "invalid", "filter"},
+		{"a filter that is no JSON", "POST", "/api/book/rows", `{"kinds": ["contact"], "filter": "name = x"}`, 422,
+			"invalid", "filter"},
 		{"a record without a name", "POST", "/api/records", `{"kind": "deal", "values": {}}`, 422, "invalid", "name"},
-		{"a number of forty digits", "POST", "/api/records/" + person.ID.String() + "/numbers", `{"typed": "1234567890123456789012345678901234567890"}`, 422, "invalid", "typed"},
+		{"a number of forty digits", "POST", "/api/records/" + person.ID.String() + "/numbers",
+			`{"typed": "1234567890123456789012345678901234567890"}`, 422, "invalid", "typed"},
 		{"nothing selected", "POST", "/api/bulk", `{"action": "delete", "selection": {}}`, 422, "invalid", "selection"},
-		{"a merge with itself", "POST", "/api/merges", `{"keep": "` + ghost + `", "lose": "` + ghost + `", "take": []}`, 422, "invalid", "lose"},
-		{"settings by a rep", "PUT", "/api/settings/book", `{"number_order_contact": [], "number_order_lead": [], "layouts": []}`, 403, "forbidden", ""},
-		{"an import by a rep", "POST", "/api/imports", `{"kind": "contact", "format": "csv", "file_name": "x.csv"}`, 403, "forbidden", ""},
+		{"a merge with itself", "POST", "/api/merges", `{"keep": "` + ghost + `", "lose": "` + ghost + `", "take": []}`,
+			422, "invalid", "lose"},
+		{"settings by a rep", "PUT", "/api/settings/book",
+			`{"number_order_contact": [], "number_order_lead": [], "layouts": []}`, 403, "forbidden", ""},
+		{"an import by a rep", "POST", "/api/imports", `{"kind": "contact", "format": "csv", "file_name": "x.csv"}`,
+			403, "forbidden", ""},
 		{"an export that is not there", "GET", "/api/exports/" + ghost, nil, 403, "forbidden", ""},
 		{"a calendar with a guessed secret", "GET", "/calendar/guess.ics", nil, 404, "not_found", ""},
-		{"a follow-up without text", "POST", "/api/records/" + person.ID.String() + "/follow-ups", `{"text": ""}`, 422, "invalid", "text"},
-		{"a follow-up of blanks", "POST", "/api/records/" + person.ID.String() + "/follow-ups", `{"text": "   "}`, 422, "invalid", "text"},
-		{"a date that is none", "POST", "/api/records/" + person.ID.String() + "/follow-ups", `{"text": "x", "due_at": "soon"}`, 422, "invalid", "due_at"},
+		{"a follow-up without text", "POST", "/api/records/" + person.ID.String() + "/follow-ups", `{"text": ""}`, 422,
+			"invalid", "text"},
+		{"a follow-up of blanks", "POST", "/api/records/" + person.ID.String() + "/follow-ups", `{"text": "   "}`, 422,
+			"invalid", "text"},
+		{"a date that is none", "POST", "/api/records/" + person.ID.String() + "/follow-ups",
+			`{"text": "x", "due_at": "soon"}`, 422, "invalid", "due_at"},
 		{"a place that is none", "GET", "/api/calls?before=there", nil, 422, "invalid", "before"},
 		{"a kind that is none", "POST", "/api/book/rows", `{"kinds": ["animals"]}`, 422, "invalid", "kinds.0"},
 		{"no such address", "GET", "/api/secrets", nil, 404, "no_such_path", ""},
 		{"no such method", "PUT", "/api/lane", `{}`, 404, "no_such_path", ""},
-		{"too large", "PUT", "/api/slips/" + slip.ID.String() + "/notes", strings.Repeat("x", 3<<20), 413, "too_large", ""},
+		{"too large", "PUT", "/api/slips/" + slip.ID.String() + "/notes", strings.Repeat("x", 3<<20), 413, "too_large",
+			""},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -253,7 +277,8 @@ func TestBadRequestsNameTheFieldAndAreNeverOurFault(t *testing.T) {
 			}
 		})
 	}
-	r, text := s.ask("POST", "/api/calls", `{"number_id": "`+ghost+`"}`, func(r *http.Request) { r.Header.Del("Idempotency-Key") })
+	r, text := s.ask("POST", "/api/calls", `{"number_id": "`+ghost+`"}`,
+		func(r *http.Request) { r.Header.Del("Idempotency-Key") })
 	assert.Equal(t, "Idempotency-Key", *problem(t, r, text).Field)
 }
 
@@ -261,7 +286,8 @@ func TestHostileTextIsOnlyText(t *testing.T) {
 	s := newSite(t)
 	s.signIn("ines")
 	person := s.rows(`{"kinds": ["contact"], "q": "Berit"}`)[0]
-	for _, text := range []string{"'; DROP TABLE calls; --", `<script>alert(1)</script>`, "%_\\%", "Ωμέγα 名前 שם اسم नाम 이름", "\u202eoverride", strings.Repeat("a", 200), "\ufeff", "👩‍🌾"} {
+	for _, text := range []string{"'; DROP TABLE calls; --", `<script>alert(1)</script>`, "%_\\%",
+		"Ωμέγα 名前 שם اسم नाम 이름", "\u202eoverride", strings.Repeat("a", 200), "\ufeff", "👩‍🌾"} {
 		for _, path := range []string{"/api/find?q="} {
 			r, body := s.ask("GET", path+url.QueryEscape(text), nil)
 			assert.Equal(t, http.StatusOK, r.StatusCode, "%s %q %s", path, text, body)
@@ -274,7 +300,8 @@ func TestHostileTextIsOnlyText(t *testing.T) {
 			assert.Equal(t, strings.TrimSpace(text), made.Text)
 		}
 		sheet := get[contract.Record](s, "/api/records/"+person.ID.String())
-		r, body = s.ask("PATCH", "/api/records/"+person.ID.String(), map[string]any{"version": sheet.Version, "values": map[string]string{"note": text}})
+		r, body = s.ask("PATCH", "/api/records/"+person.ID.String(),
+			map[string]any{"version": sheet.Version, "values": map[string]string{"note": text}})
 		require.Equal(t, http.StatusOK, r.StatusCode, string(body))
 		assert.Equal(t, text, get[contract.Record](s, "/api/records/"+person.ID.String()).Note)
 	}
@@ -286,7 +313,8 @@ func TestTheSameKeyMakesOneThing(t *testing.T) {
 	s := newSite(t)
 	s.signIn("ines")
 	person := s.rows(`{"kinds": ["contact"], "q": "Berit"}`)[0]
-	path, once := "/api/records/"+person.ID.String()+"/follow-ups", func(r *http.Request) { r.Header.Set("Idempotency-Key", "one and the same") }
+	path, once := "/api/records/"+person.ID.String()+
+		"/follow-ups", func(r *http.Request) { r.Header.Set("Idempotency-Key", "one and the same") }
 	_, first := s.ask("POST", path, map[string]string{"text": "once"}, once)
 	_, second := s.ask("POST", path, map[string]string{"text": "once"}, once)
 	assert.JSONEq(t, string(first), string(second))

@@ -56,7 +56,8 @@ func (s *Server) MuteCall(c *gin.Context, id contract.ID) {
 // PressKeys implements ServerInterface.
 func (s *Server) PressKeys(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.KeysWish](s, c); ok {
-		nothing(s, c, s.desk.Arrivals.PressKeys(c.Request.Context(), actor(c), id, body.Digits, body.Hidden != nil && *body.Hidden))
+		nothing(s, c, s.desk.Arrivals.PressKeys(c.Request.Context(), actor(c), id, body.Digits, body.Hidden != nil &&
+			*body.Hidden))
 	}
 }
 
@@ -150,7 +151,8 @@ func (s *Server) outsideView(ctx context.Context, a firm.Actor) (contract.Outsid
 		if err != nil {
 			return v, err
 		}
-		v.Legs = append(v.Legs, contract.OutsideLeg{Ref: l.Ref, FromUs: l.FromUs, From: l.From, To: l.To, Who: who, Answered: l.Answered, Keys: l.Keys,
+		v.Legs = append(v.Legs, contract.OutsideLeg{Ref: l.Ref, FromUs: l.FromUs, From: l.From, To: l.To, Who: who,
+			Answered: l.Answered, Keys: l.Keys,
 			Hears: s.desk.Lines.WhatIsHeard(ctx, carrier.Ref(l.Ref))})
 	}
 	if s.morning != nil {
@@ -204,11 +206,14 @@ func (s *Server) ActOutside(c *gin.Context) {
 		}
 	case contract.OutsideActActionSay:
 		if !s.outside.OutsideSays(text(act.Ref), text(act.Text)) {
-			err = &firm.FieldError{Field: "ref", Err: errors.New("nobody is speaking there, or this server has no voices")}
+			err = &firm.FieldError{Field: "ref",
+				Err: errors.New("nobody is speaking there, or this server has no voices")}
 		}
 	case contract.OutsideActActionWrite:
-		err = s.desk.Outreach.Receive(c.Request.Context(), outreach.Received{Channel: contract.Channel(text(act.Channel)), From: text(act.From), To: text(act.To), Subject: text(act.Subject), Body: text(act.Text),
-			InReplyTo: text(act.ReplyTo)})
+		err = s.desk.Outreach.Receive(c.Request.Context(),
+			outreach.Received{Channel: contract.Channel(text(act.Channel)), From: text(act.From), To: text(act.To),
+				Subject: text(act.Subject), Body: text(act.Text),
+				InReplyTo: text(act.ReplyTo)})
 	case contract.OutsideActActionMorningStart:
 		if s.morning == nil {
 			err = errNoSuchPath

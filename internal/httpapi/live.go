@@ -73,7 +73,10 @@ func (s *Server) live(c *gin.Context) {
 				return
 			}
 		case <-asked:
-			if err := within(ctx, func(ctx context.Context) error { return conn.Write(ctx, websocket.MessageText, []byte(pong)) }); err != nil {
+			if err := within(ctx, func(ctx context.Context) error {
+				return conn.Write(ctx, websocket.MessageText,
+					[]byte(pong))
+			}); err != nil {
 				return
 			}
 		case e, ok := <-sub.Events():

@@ -69,7 +69,8 @@ func policy(nonce string) string {
 	if nonce != "" {
 		style += " 'nonce-" + nonce + "'"
 	}
-	return strings.Join([]string{"default-src 'none'", "script-src 'self'", style, "img-src 'self' data:", "font-src 'self'", "connect-src 'self'", "media-src 'self'",
+	return strings.Join([]string{"default-src 'none'", "script-src 'self'", style, "img-src 'self' data:",
+		"font-src 'self'", "connect-src 'self'", "media-src 'self'",
 		"manifest-src 'self'", "base-uri 'none'", "form-action 'self'", "frame-ancestors 'none'"}, "; ")
 }
 

@@ -94,7 +94,8 @@ var kinds = []struct {
 
 // problemOf puts an error into the form of RFC 9457.
 func problemOf(err error) contract.Problem {
-	p := contract.Problem{Type: "about:blank", Status: http.StatusInternalServerError, Code: "internal", Title: "Something went wrong here",
+	p := contract.Problem{Type: "about:blank", Status: http.StatusInternalServerError, Code: "internal",
+		Title:  "Something went wrong here",
 		Detail: "Something went wrong on our side. Nothing you wrote is lost; try again."}
 	set := func(status int, code, title string) {
 		p.Status, p.Code, p.Title, p.Detail = status, code, title, err.Error()
@@ -121,7 +122,8 @@ func problemOf(err error) contract.Problem {
 		set(http.StatusUnprocessableEntity, "missing", "Something is missing")
 		p.Field = &missing.Field
 		return p
-	case errors.As(err, &field) && !errors.Is(err, firm.ErrNotFound) && !errors.Is(err, firm.ErrGone) && !store.Failed(err):
+	case errors.As(err, &field) && !errors.Is(err, firm.ErrNotFound) && !errors.Is(err, firm.ErrGone) &&
+		!store.Failed(err):
 		set(http.StatusUnprocessableEntity, "invalid", "Not valid")
 		p.Field = &field.Field
 		return p
@@ -159,7 +161,8 @@ func requestProblem(err error) *contract.Problem {
 	if !errors.As(err, &request) {
 		return nil
 	}
-	p := &contract.Problem{Type: "about:blank", Status: http.StatusUnprocessableEntity, Code: "invalid", Title: "Not valid", Detail: request.Reason}
+	p := &contract.Problem{Type: "about:blank", Status: http.StatusUnprocessableEntity, Code: "invalid",
+		Title: "Not valid", Detail: request.Reason}
 	var tooLarge *http.MaxBytesError
 	if errors.As(err, &tooLarge) {
 		p.Status, p.Code, p.Title = http.StatusRequestEntityTooLarge, "too_large", "Too large"
@@ -209,7 +212,8 @@ func (s *Server) fail(c *gin.Context, err error) {
 	id := requestID(c)
 	p.RequestID = &id
 	if p.Status >= 500 {
-		s.log.LogAttrs(c.Request.Context(), slog.LevelError, "request failed", slog.String("id", id), slog.String("path", loggedPath(c)),
+		s.log.LogAttrs(c.Request.Context(), slog.LevelError, "request failed", slog.String("id", id),
+			slog.String("path", loggedPath(c)),
 			slog.Int("status", p.Status), slog.Any("error", err))
 	}
 	if p.Status == http.StatusServiceUnavailable {

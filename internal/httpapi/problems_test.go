@@ -18,10 +18,14 @@ func TestWhatTheDatabaseSaysIsNoFaultOfAField(t *testing.T) {
 		status int
 		code   string
 	}{
-		"a wish that cannot be":                     {&firm.FieldError{Field: "line_id", Err: errors.New("there is no such line")}, http.StatusUnprocessableEntity, "invalid"},
-		"a connection that an administrator ended":  {&firm.FieldError{Field: "line_id", Err: &pgconn.PgError{Code: "57P01"}}, http.StatusServiceUnavailable, "database_away"},
-		"a disk that is full, while a list is read": {fmt.Errorf("reading: %w", &pgconn.PgError{Code: "53100"}), http.StatusServiceUnavailable, "database_away"},
-		"what is not there":                         {&firm.FieldError{Field: "record", Err: firm.ErrNotFound}, http.StatusNotFound, "not_found"},
+		"a wish that cannot be": {&firm.FieldError{Field: "line_id",
+			Err: errors.New("there is no such line")}, http.StatusUnprocessableEntity, "invalid"},
+		"a connection that an administrator ended": {&firm.FieldError{Field: "line_id",
+			Err: &pgconn.PgError{Code: "57P01"}}, http.StatusServiceUnavailable, "database_away"},
+		"a disk that is full, while a list is read": {fmt.Errorf("reading: %w", &pgconn.PgError{Code: "53100"}),
+			http.StatusServiceUnavailable, "database_away"},
+		"what is not there": {&firm.FieldError{Field: "record", Err: firm.ErrNotFound},
+			http.StatusNotFound, "not_found"},
 	} {
 		p := problemOf(c.err)
 		assert.Equal(t, c.status, p.Status, what)

@@ -21,18 +21,23 @@ func bearer(r *http.Request) string {
 	return strings.TrimSpace(token)
 }
 
-// scopeOf is what a key has to be for, so that it opens a path: settings for those that set the firm up, calls for making and ending them, else read or
-// write. Keys, sessions and what opens one's calendar or proves one's address are no program's: "".
+// scopeOf is what a key has to be for, so that it opens a path: settings for those that set the firm up, calls for
+// making and ending them, else read or write. Keys, sessions and what opens one's calendar or proves one's address are
+// no program's: "".
 func scopeOf(method, path string) contract.Scope {
 	switch {
-	case strings.HasPrefix(path, "/api/tokens"), strings.HasPrefix(path, "/api/session") && method != http.MethodGet, strings.HasPrefix(path, "/api/calendar/"), strings.HasPrefix(path, "/api/me/mail"):
+	case strings.HasPrefix(path, "/api/tokens"), strings.HasPrefix(path, "/api/session") &&
+		method != http.MethodGet, strings.HasPrefix(path, "/api/calendar/"), strings.HasPrefix(path, "/api/me/mail"):
 		return ""
-	case strings.HasPrefix(path, "/api/settings"), strings.HasPrefix(path, "/api/webhook"), strings.HasPrefix(path, "/api/fields"), strings.HasPrefix(path, "/api/do-not-call"),
-		method == http.MethodPut && (path == "/api/templates" || path == "/api/sequences" || path == "/api/scripts" || path == "/api/prepared-messages"):
+	case strings.HasPrefix(path, "/api/settings"), strings.HasPrefix(path, "/api/webhook"), strings.HasPrefix(path,
+		"/api/fields"), strings.HasPrefix(path, "/api/do-not-call"),
+		method == http.MethodPut && (path == "/api/templates" || path == "/api/sequences" || path == "/api/scripts" ||
+			path == "/api/prepared-messages"):
 		return contract.ScopeSettings
 	case method == http.MethodGet, strings.HasPrefix(path, "/api/book/"), path == "/api/rounds/preview":
 		return contract.ScopeRead
-	case path == "/api/calls", strings.HasPrefix(path, "/api/calls/"), path == "/api/rounds/:id/acts", path == "/api/rounds/:id/settle":
+	case path == "/api/calls", strings.HasPrefix(path,
+		"/api/calls/"), path == "/api/rounds/:id/acts", path == "/api/rounds/:id/settle":
 		return contract.ScopeCalls
 	}
 	return contract.ScopeWrite

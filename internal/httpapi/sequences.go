@@ -43,7 +43,8 @@ func (s *Server) EndMemberships(c *gin.Context, id contract.ID, p contract.EndMe
 
 // PreviewSequence implements ServerInterface.
 func (s *Server) PreviewSequence(c *gin.Context, id contract.ID, p contract.PreviewSequenceParams) {
-	v, err := s.desk.Outreach.PreviewSequence(c.Request.Context(), actor(c), id, contract.Enrolment{RecordID: p.RecordID, ListID: p.ListID})
+	v, err := s.desk.Outreach.PreviewSequence(c.Request.Context(), actor(c), id,
+		contract.Enrolment{RecordID: p.RecordID, ListID: p.ListID})
 	answer(s, c, http.StatusOK, v, err)
 }
 

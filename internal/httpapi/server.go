@@ -107,7 +107,9 @@ func New(c Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(), windows: newWindows(), offers: newOffers(), router: described.router, pages: pages, outside: c.Outside, morning: c.Morning, mailbag: c.Mailbag}
+	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(),
+		windows: newWindows(), offers: newOffers(), router: described.router, pages: pages, outside: c.Outside,
+		morning: c.Morning, mailbag: c.Mailbag}
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()
 	e.HandleMethodNotAllowed = true
@@ -147,8 +149,10 @@ func (s *Server) identify(c *gin.Context) {
 	if c.Writer.Status() >= 500 {
 		level = slog.LevelWarn
 	}
-	s.log.LogAttrs(c.Request.Context(), level, "request", slog.String("id", id), slog.String("method", c.Request.Method),
-		slog.String("path", loggedPath(c)), slog.Int("status", c.Writer.Status()), slog.Duration("took", time.Since(start)))
+	s.log.LogAttrs(c.Request.Context(), level, "request", slog.String("id", id),
+		slog.String("method", c.Request.Method),
+		slog.String("path", loggedPath(c)), slog.Int("status", c.Writer.Status()),
+		slog.Duration("took", time.Since(start)))
 }
 
 func requestID(c *gin.Context) string { return c.GetString("request_id") }
@@ -229,8 +233,9 @@ func (s *Server) validate(c *gin.Context) {
 		s.fail(c, errNoSuchPath)
 		return
 	}
-	err = openapi3filter.ValidateRequest(c.Request.Context(), &openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route,
-		Options: &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}})
+	err = openapi3filter.ValidateRequest(c.Request.Context(),
+		&openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route,
+			Options: &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}})
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -340,7 +345,9 @@ func (s *Server) GetDesk(c *gin.Context) {
 
 // ListCalls implements ServerInterface.
 func (s *Server) ListCalls(c *gin.Context, p contract.ListCallsParams) {
-	page, err := s.desk.Calls.Calls(c.Request.Context(), actor(c), calls.CallQuery{Mine: text(p.Whose) != "team", Way: text(p.Way), Only: text(p.Only), Q: text(p.Q), Before: text(p.Before)})
+	page, err := s.desk.Calls.Calls(c.Request.Context(), actor(c),
+		calls.CallQuery{Mine: text(p.Whose) != "team", Way: text(p.Way), Only: text(p.Only), Q: text(p.Q),
+			Before: text(p.Before)})
 	answer(s, c, http.StatusOK, page, err)
 }
 

@@ -18,7 +18,8 @@ import (
 	"trundo/internal/contract"
 )
 
-// cookieName is the session's. Where it is only sent over TLS its name says that no other host can have set it (RFC 6265bis, 4.1.3.2).
+// cookieName is the session's. Where it is only sent over TLS its name says that no other host can have set it (RFC
+// 6265bis, 4.1.3.2).
 func cookieName(secure bool) string {
 	if secure {
 		return "__Host-trundo"
@@ -119,7 +120,8 @@ func (r *rememberingStore) FindCtx(ctx context.Context, token string) ([]byte, b
 	r.mu.Lock()
 	s, hit := r.seen[token]
 	r.mu.Unlock()
-	if hit && (time.Since(s.at) < sessionFresh || time.Since(s.tried) < sessionAgain && time.Since(s.at) < sessionIdle) {
+	if hit && (time.Since(s.at) < sessionFresh || time.Since(s.tried) < sessionAgain &&
+		time.Since(s.at) < sessionIdle) {
 		return s.data, true, nil
 	}
 	if hit {
@@ -191,8 +193,8 @@ func (s *Server) signedIn(c *gin.Context) {
 	c.Set("actor", a)
 }
 
-// session is whose session a cookie is, and the context with which it is changed. Error: desk.ErrSignedOut, also where it was not used for too long, or
-// ended with all others.
+// session is whose session a cookie is, and the context with which it is changed. Error: desk.ErrSignedOut, also where
+// it was not used for too long, or ended with all others.
 func (s *Server) session(ctx context.Context, cookie string) (firm.Actor, context.Context, error) {
 	ctx, err := s.sessions.Load(ctx, cookie)
 	if err != nil {
@@ -292,7 +294,8 @@ func (s *Server) SignOut(c *gin.Context) {
 	c.Status(http.StatusNoContent)
 }
 
-// sameOrigin refuses a change that another site's page asks for. A GET changes nothing, but the live stream is guarded too.
+// sameOrigin refuses a change that another site's page asks for. A GET changes nothing, but the live stream is guarded
+// too.
 func (s *Server) sameOrigin(c *gin.Context) {
 	r := c.Request
 	safe := (r.Method == http.MethodGet || r.Method == http.MethodHead) && r.Header.Get("Upgrade") == ""
@@ -328,11 +331,14 @@ func (s *Server) sessionsOf(a firm.Actor, current string) ([]heldSession, error)
 		text := func(key string) string { v, _ := values[key].(string); return v }
 		number := func(key string) int64 { v, _ := values[key].(int64); return v }
 		began := time.UnixMicro(number(beganKey))
-		if text(userKey) != a.ID.String() || began.Before(a.SessionsFrom) || time.Since(time.Unix(number(seenKey), 0)) > sessionIdle {
+		if text(userKey) != a.ID.String() || began.Before(a.SessionsFrom) ||
+			time.Since(time.Unix(number(seenKey), 0)) > sessionIdle {
 			continue
 		}
-		held = append(held, heldSession{token, contract.Session{ID: text(idKey), From: text(fromKey), Agent: text(agentKey), BeganAt: began, SeenAt: time.Unix(number(seenKey), 0),
-			Current: text(idKey) == current}})
+		held = append(held, heldSession{token,
+			contract.Session{ID: text(idKey), From: text(fromKey), Agent: text(agentKey), BeganAt: began,
+				SeenAt:  time.Unix(number(seenKey), 0),
+				Current: text(idKey) == current}})
 	}
 	slices.SortFunc(held, func(x, y heldSession) int { return y.view.SeenAt.Compare(x.view.SeenAt) })
 	return held, nil

@@ -91,7 +91,8 @@ func (s *Server) AddRemark(c *gin.Context, id contract.ID) {
 // LeavePrepared implements ServerInterface.
 func (s *Server) LeavePrepared(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.PreparedChoice](s, c); ok {
-		v, err := s.desk.Voices.LeavePrepared(c.Request.Context(), actor(c), id, body.MessageID, body.ToPerson != nil && *body.ToPerson)
+		v, err := s.desk.Voices.LeavePrepared(c.Request.Context(), actor(c), id, body.MessageID, body.ToPerson != nil &&
+			*body.ToPerson)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
@@ -196,13 +197,15 @@ func (s *Server) ConnectOutside(c *gin.Context) {
 		return
 	}
 	if body, ok := read[contract.OutsideSound](s, c); ok {
-		if err := s.desk.Lines.MayActOutside(actor(c), carrier.Ref(body.Ref)); err != nil || !s.offers.offer("outside:"+body.Ref, time.Now()) {
+		if err := s.desk.Lines.MayActOutside(actor(c), carrier.Ref(body.Ref)); err != nil ||
+			!s.offers.offer("outside:"+body.Ref, time.Now()) {
 			s.fail(c, cmp.Or(err, errTooManyOffers))
 			return
 		}
 		voice, v, err := s.desk.Voices.ConnectOutside(c.Request.Context(), body.Ref, body.Offer)
 		if err == nil && !s.outside.OutsideSpeaks(body.Ref, voice) {
-			err = &firm.FieldError{Field: "ref", Err: errors.New("nobody is speaking there, or this server has no voices")}
+			err = &firm.FieldError{Field: "ref",
+				Err: errors.New("nobody is speaking there, or this server has no voices")}
 		}
 		answer(s, c, http.StatusOK, contract.SoundAnswer{Answer: v}, err)
 	}

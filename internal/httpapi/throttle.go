@@ -7,8 +7,9 @@ import (
 	"golang.org/x/time/rate"
 )
 
-// throttle slows down who tries to sign in. Each try is counted before its password is looked at: by the login as it is compared together with the
-// address, by the login from wherever, by the address, and in all; who gets in has what was counted taken back.
+// throttle slows down who tries to sign in. Each try is counted before its password is looked at: by the login as it is
+// compared together with the address, by the login from wherever, by the address, and in all; who gets in has what was
+// counted taken back.
 type throttle struct {
 	mu  sync.Mutex
 	who map[string]*rate.Limiter
@@ -21,8 +22,8 @@ type pace struct {
 	every  time.Duration
 }
 
-// A person who has forgotten the password tries a few times; a firm behind one address comes in the morning all at once; somebody else's
-// guesses at a login must not keep its owner out for long.
+// A person who has forgotten the password tries a few times; a firm behind one address comes in the morning all at
+// once; somebody else's guesses at a login must not keep its owner out for long.
 var (
 	paceOfPair    = pace{8, 15 * time.Second}
 	paceOfLogin   = pace{40, 5 * time.Second}
@@ -31,7 +32,8 @@ var (
 )
 
 func newThrottle() *throttle {
-	return &throttle{who: map[string]*rate.Limiter{}, all: rate.NewLimiter(rate.Every(paceOfAll.every), paceOfAll.atOnce)}
+	return &throttle{who: map[string]*rate.Limiter{},
+		all: rate.NewLimiter(rate.Every(paceOfAll.every), paceOfAll.atOnce)}
 }
 
 // newOffers bounds how often sound is offered: it costs a handshake, and a person's browser does it once in a while.
@@ -71,7 +73,8 @@ func (t *throttle) forgetSome() {
 func (t *throttle) try(login, address string, now time.Time) (time.Duration, bool) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	limiters := []*rate.Limiter{t.limiter(pairKey(login, address), paceOfPair), t.limiter("login\n"+login, paceOfLogin), t.limiter("address\n"+address, paceOfAddress), t.all}
+	limiters := []*rate.Limiter{t.limiter(pairKey(login, address), paceOfPair), t.limiter("login\n"+login, paceOfLogin),
+		t.limiter("address\n"+address, paceOfAddress), t.all}
 	for _, l := range limiters {
 		if l.TokensAt(now) < 1 {
 			return time.Duration((1 - l.TokensAt(now)) / float64(l.Limit()) * float64(time.Second)), false
@@ -83,12 +86,14 @@ func (t *throttle) try(login, address string, now time.Time) (time.Duration, boo
 	return 0, true
 }
 
-// in takes back what was counted for somebody who has got in: a firm behind one address comes in the morning all at once, and is no guesser.
+// in takes back what was counted for somebody who has got in: a firm behind one address comes in the morning all at
+// once, and is no guesser.
 func (t *throttle) in(login, address string, now time.Time) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	delete(t.who, pairKey(login, address))
-	for _, l := range []*rate.Limiter{t.limiter("login\n"+login, paceOfLogin), t.limiter("address\n"+address, paceOfAddress), t.all} {
+	for _, l := range []*rate.Limiter{t.limiter("login\n"+login, paceOfLogin),
+		t.limiter("address\n"+address, paceOfAddress), t.all} {
 		l.AllowN(now, -1)
 	}
 }

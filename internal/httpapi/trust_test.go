@@ -90,7 +90,8 @@ func TestAWindowEndsWithItsSession(t *testing.T) {
 		s.ends(closed, what)
 	}
 	var trail int
-	require.NoError(t, s.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM audit WHERE subject_kind = 'session' AND action = 'signed in'`).Scan(&trail))
+	require.NoError(t, s.store.Pool.QueryRow(t.Context(),
+		`SELECT count(*) FROM audit WHERE subject_kind = 'session' AND action = 'signed in'`).Scan(&trail))
 	assert.Equal(t, 5, trail)
 }
 
@@ -138,7 +139,8 @@ func TestOnePersonHasNotAnyNumberOfWindows(t *testing.T) {
 	header := http.Header{"Origin": {s.url}, "Cookie": {"trundo_session=" + s.jar["trundo_session"]}}
 	refused := 0
 	for range 35 {
-		conn, response, err := websocket.Dial(t.Context(), s.url+"/api/live", &websocket.DialOptions{HTTPHeader: header})
+		conn, response, err := websocket.Dial(t.Context(), s.url+"/api/live",
+			&websocket.DialOptions{HTTPHeader: header})
 		if err != nil {
 			assert.Equal(t, http.StatusTooManyRequests, response.StatusCode)
 			refused++
@@ -172,7 +174,8 @@ func TestSettingsAreSavedUponWhatWasRead(t *testing.T) {
 	tag := read.Header.Get("ETag")
 	require.NotEmpty(t, tag)
 	save := func(name, tag string) (*http.Response, []byte) {
-		body := map[string]any{"templates": []any{map[string]any{"id": nil, "name": name, "channel": "text", "subject": "", "body": "Good day", "active": true}}}
+		body := map[string]any{"templates": []any{map[string]any{"id": nil, "name": name, "channel": "text",
+			"subject": "", "body": "Good day", "active": true}}}
 		return s.ask("PUT", "/api/templates", body, func(r *http.Request) { r.Header.Set("If-Match", tag) })
 	}
 	first, text := save("Of a colleague", tag)

@@ -15,14 +15,16 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// wholes are settings that are read and saved as a whole: an entity tag tells whether somebody has changed them since they were read (RFC 9110, 8.8.3
-// and 13.1.1), so that a page that lay open does not take away what a colleague has added.
+// wholes are settings that are read and saved as a whole: an entity tag tells whether somebody has changed them since
+// they were read (RFC 9110, 8.8.3 and 13.1.1), so that a page that lay open does not take away what a colleague has
+// added.
 var wholes = []string{"/api/sequences", "/api/templates", "/api/settings/outcomes", "/api/scripts", "/api/webhooks"}
 
 // computed are parts that change without anybody's doing.
 var computed = []string{"members", "used", "stopped", "secret", "public_holidays"}
 
-// unchanged answers reading with a tag, and refuses to save upon another one than what is there now: with 409, as for everything that was changed elsewhere.
+// unchanged answers reading with a tag, and refuses to save upon another one than what is there now: with 409, as for
+// everything that was changed elsewhere.
 func (s *Server) unchanged(c *gin.Context) {
 	r := c.Request
 	if !slices.Contains(wholes, r.URL.Path) || r.Method != http.MethodGet && r.Method != http.MethodPut {

@@ -40,14 +40,17 @@ type Sink interface {
 // ErrAway is Flush's answer while entries wait in the file.
 var ErrAway = errors.New("the database is unavailable: what was written is kept beside the server and not yet saved")
 
-// ErrCannotKeep is Keep's answer, and Trouble's, while entries can be kept neither in the database nor in the file: they are held in memory.
-var ErrCannotKeep = errors.New("neither the database nor the disk beside the server takes anything: what is written now is lost if the server stops")
+// ErrCannotKeep is Keep's answer, and Trouble's, while entries can be kept neither in the database nor in the file:
+// they are held in memory.
+var ErrCannotKeep = errors.New("neither the database nor the disk beside the server takes anything: what is written " +
+	"now is lost if the server stops")
 
 const (
 	maxBatch = 256             // entries in a transaction
 	patience = 2 * time.Second // for a commit, before the entries go to the file
 	retry    = 400 * time.Millisecond
-	hurried  = 150 * time.Millisecond // for a commit while somebody waits for Keep, unless the database has just taken something
+	// for a commit while somebody waits for Keep, unless the database has just taken something
+	hurried = 150 * time.Millisecond
 )
 
 // Writer is the one that writes. Its methods may be called from any goroutine.
@@ -90,7 +93,8 @@ func Open(path string, sink Sink, onState func(away bool), log *slog.Logger) (*W
 	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
 		return nil, fmt.Errorf("the journal's folder: %w", err)
 	}
-	w := &Writer{sink: sink, path: path, log: log, onState: onState, wake: make(chan struct{}, 1), done: make(chan struct{})}
+	w := &Writer{sink: sink, path: path, log: log, onState: onState, wake: make(chan struct{}, 1),
+		done: make(chan struct{})}
 	if err := w.mend(); err != nil {
 		return nil, fmt.Errorf("the journal %s: %w", path, err)
 	}
@@ -271,7 +275,8 @@ func (w *Writer) commit(entries []Entry) error {
 	return err
 }
 
-// hurry cuts a commit short where somebody waits for Keep meanwhile: a database that stands still must not hold whoever types.
+// hurry cuts a commit short where somebody waits for Keep meanwhile: a database that stands still must not hold whoever
+// types.
 func (w *Writer) hurry(ctx context.Context, cut context.CancelFunc) {
 	look := time.NewTicker(hurried / 6)
 	defer look.Stop()
@@ -310,7 +315,8 @@ func (w *Writer) oneByOne(entries []Entry) {
 
 // reject puts aside what can never be saved, so that somebody can look at it and nothing waits for it.
 func (w *Writer) reject(e Entry, why error) {
-	w.log.Error("ALARM: an entry cannot be saved and was put aside", "kind", e.Kind, "error", why, "file", rejectedFile(w.path))
+	w.log.Error("ALARM: an entry cannot be saved and was put aside", "kind", e.Kind, "error", why, "file",
+		rejectedFile(w.path))
 	if err := appendRejected(w.path, e, why); err != nil {
 		w.log.Error("journal", "error", err)
 	}
@@ -324,13 +330,15 @@ func (w *Writer) keep(batch []item) {
 	answer(batch, w.put(entriesOf(batch)), ErrAway)
 }
 
-// put writes entries into the file behind what it holds. What it does not take is held in memory, in order, up to a bound. Error: ErrCannotKeep.
+// put writes entries into the file behind what it holds. What it does not take is held in memory, in order, up to a
+// bound. Error: ErrCannotKeep.
 func (w *Writer) put(entries []Entry) error {
 	w.held = append(w.held, entries...)
 	if err := w.spill(); err != nil {
 		w.setTrouble(err)
 		if over := len(w.held) - mostHeld; over > 0 {
-			w.log.Error("ALARM: entries are lost: the journal cannot be written, and memory is full of them", "entries", over)
+			w.log.Error("ALARM: entries are lost: the journal cannot be written, and memory is full of them", "entries",
+				over)
 			w.held = w.held[over:]
 		}
 		return ErrCannotKeep
@@ -373,7 +381,8 @@ func entriesOf(batch []item) []Entry {
 	return entries
 }
 
-// replay writes the file back, and what is held behind it; true when all of it is in the database and the file is empty.
+// replay writes the file back, and what is held behind it; true when all of it is in the database and the file is
+// empty.
 func (w *Writer) replay() bool {
 	if err := w.spill(); err != nil {
 		w.setTrouble(err)

@@ -164,7 +164,8 @@ func TestCloseKeepsWhatIsLeft(t *testing.T) {
 
 func TestFlushGivesUpWithItsContext(t *testing.T) {
 	blocked := make(chan struct{})
-	w, err := journal.Open(filepath.Join(t.TempDir(), "journal"), slow{blocked}, func(bool) {}, slog.New(slog.DiscardHandler))
+	w, err := journal.Open(filepath.Join(t.TempDir(), "journal"), slow{blocked}, func(bool) {},
+		slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
 	w.Add(note("a"))
 	ctx, cancel := context.WithTimeout(t.Context(), time.Millisecond)

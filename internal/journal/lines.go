@@ -11,8 +11,8 @@ import (
 	"time"
 )
 
-// line is an entry in the file. On the disk stands before it, in hexadecimal, how long it is and its checksum (CRC-32C, RFC 3720 B.4), so that a
-// line which was torn by a full disk or a kill is known as such: "0000002a 1b2c3d4e {...}\n".
+// line is an entry in the file. On the disk stands before it, in hexadecimal, how long it is and its checksum (CRC-32C,
+// RFC 3720 B.4), so that a line which was torn by a full disk or a kill is known as such: "0000002a 1b2c3d4e {...}\n".
 type line struct {
 	Kind  string          `json:"kind"`
 	Value json.RawMessage `json:"value"`
@@ -37,7 +37,8 @@ func frameLine(e Entry) ([]byte, error) {
 	return fmt.Appendf(nil, "%08x %08x %s\n", len(text), crc32.Checksum(text, castagnoli), text), nil
 }
 
-// readLine reads a line of the file, with its end. One that begins with a brace is of an earlier version, without a checksum. Error: errTorn.
+// readLine reads a line of the file, with its end. One that begins with a brace is of an earlier version, without a
+// checksum. Error: errTorn.
 func readLine(text []byte) (kind string, value json.RawMessage, err error) {
 	if !bytes.HasSuffix(text, []byte("\n")) {
 		return "", nil, errTorn
@@ -63,8 +64,8 @@ func readLine(text []byte) (kind string, value json.RawMessage, err error) {
 	return l.Kind, l.Value, nil
 }
 
-// appendLines writes entries behind the first size bytes of the file at path, and gives its new size. Whatever stands behind these, of a write that
-// failed, is cut off before. After an error the file holds, up to size, what it held.
+// appendLines writes entries behind the first size bytes of the file at path, and gives its new size. Whatever stands
+// behind these, of a write that failed, is cut off before. After an error the file holds, up to size, what it held.
 func appendLines(path string, size int64, entries []Entry) (int64, error) {
 	var text []byte
 	for _, e := range entries {
@@ -108,7 +109,8 @@ func (w *Writer) mend() error {
 		}
 	}
 	if whole < len(text) {
-		w.log.Warn("the journal ended in the middle of a line, which was cut off", "file", w.path, "bytes", len(text)-whole)
+		w.log.Warn("the journal ended in the middle of a line, which was cut off", "file", w.path, "bytes",
+			len(text)-whole)
 		if err := appendRejected(w.path, Entry{"torn", string(text[whole:])}, errTorn); err != nil {
 			return err
 		}
@@ -183,7 +185,8 @@ func (w *Writer) RejectedCount() int {
 	return w.rejected
 }
 
-// TakeUp tries once more to save everything that was put aside, and gives how many entries that are; those that fail again are put aside again.
+// TakeUp tries once more to save everything that was put aside, and gives how many entries that are; those that fail
+// again are put aside again.
 func (w *Writer) TakeUp() (int, error) {
 	set, err := readRejected(w.path)
 	if err != nil || len(set) == 0 {

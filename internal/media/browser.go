@@ -33,7 +33,8 @@ var ErrNoPCMU = errors.New("this browser does not speak G.711 (PCMU), which ever
 
 // Browsers takes the sound of browsers by WebRTC, all on one UDP port.
 type Browsers struct {
-	// Keyed is told of each keypad digit that a rep's browser sends with its voice, in order. Set before use; it may be nil.
+	// Keyed is told of each keypad digit that a rep's browser sends with its voice, in order. Set before use; it may be
+	// nil.
 	Keyed func(user, digit string)
 
 	studio *Studio
@@ -42,43 +43,50 @@ type Browsers struct {
 	log    *slog.Logger
 }
 
-// NewBrowsers listens on a UDP address. public, where it is not empty, is the address by which browsers reach it from outside.
+// NewBrowsers listens on a UDP address. public, where it is not empty, is the address by which browsers reach it from
+// outside.
 func NewBrowsers(studio *Studio, addr, public string, log *slog.Logger) (*Browsers, error) {
 	conn, err := (&net.ListenConfig{}).ListenPacket(context.Background(), "udp4", addr)
 	if err != nil {
-		return nil, fmt.Errorf("the port for sound, %s, is in use or not allowed: end what listens there, or set TRUNDO_SOUND_ADDR: %w", addr, err)
+		return nil, fmt.Errorf("the port for sound, %s, is in use or not allowed: end what listens there, or set "+
+			"TRUNDO_SOUND_ADDR: %w", addr, err)
 	}
 	codecs := &webrtc.MediaEngine{}
 	// Browsers prefer Opus where it is offered; a telephone's sound would then be coded twice.
 	for _, c := range []webrtc.RTPCodecParameters{
-		{PayloadType: payloadPCMU, RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypePCMU, ClockRate: audio.Rate, Channels: 1}},
-		{PayloadType: payloadEvents, RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: "audio/telephone-event", ClockRate: audio.Rate}},
+		{PayloadType: payloadPCMU, RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypePCMU,
+			ClockRate: audio.Rate, Channels: 1}},
+		{PayloadType: payloadEvents, RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: "audio/telephone-event",
+			ClockRate: audio.Rate}},
 	} {
 		if err := codecs.RegisterCodec(c, webrtc.RTPCodecTypeAudio); err != nil {
 			return nil, errors.Join(err, conn.Close())
 		}
 	}
 	var s webrtc.SettingEngine
-	s.LoggerFactory = &logging.DefaultLoggerFactory{Writer: slog.NewLogLogger(log.Handler(), slog.LevelDebug).Writer(), DefaultLogLevel: logging.LogLevelError}
+	s.LoggerFactory = &logging.DefaultLoggerFactory{Writer: slog.NewLogLogger(log.Handler(), slog.LevelDebug).Writer(),
+		DefaultLogLevel: logging.LogLevelError}
 	s.SetICEUDPMux(webrtc.NewICEUDPMux(s.LoggerFactory.NewLogger("mux"), conn))
 	s.SetIncludeLoopbackCandidate(true)
 	s.SetNetworkTypes([]webrtc.NetworkType{webrtc.NetworkTypeUDP4})
 	s.SetSRTPProtectionProfiles(dtls.SRTP_AEAD_AES_128_GCM, dtls.SRTP_AES128_CM_HMAC_SHA1_80)
 	if public != "" {
-		if err := s.SetICEAddressRewriteRules(webrtc.ICEAddressRewriteRule{External: []string{public}, AsCandidateType: webrtc.ICECandidateTypeHost}); err != nil {
+		if err := s.SetICEAddressRewriteRules(webrtc.ICEAddressRewriteRule{External: []string{public},
+			AsCandidateType: webrtc.ICECandidateTypeHost}); err != nil {
 			return nil, errors.Join(err, conn.Close())
 		}
 	}
 	// No interceptors: those by default bring packets without sound.
-	api := webrtc.NewAPI(webrtc.WithMediaEngine(codecs), webrtc.WithSettingEngine(s), webrtc.WithInterceptorRegistry(&interceptor.Registry{}))
+	api := webrtc.NewAPI(webrtc.WithMediaEngine(codecs), webrtc.WithSettingEngine(s),
+		webrtc.WithInterceptorRegistry(&interceptor.Registry{}))
 	return &Browsers{studio: studio, api: api, conn: conn, log: log}, nil
 }
 
 // Close ends listening. Close the studio first: it ends the connections.
 func (b *Browsers) Close() error { return b.conn.Close() }
 
-// Connect takes a browser's offer (SDP, RFC 8866) for the seat of a rep and answers it; the browser that sat there before is left.
-// Errors: ErrNoPCMU, and those of a malformed offer.
+// Connect takes a browser's offer (SDP, RFC 8866) for the seat of a rep and answers it; the browser that sat there
+// before is left. Errors: ErrNoPCMU, and those of a malformed offer.
 func (b *Browsers) Connect(ctx context.Context, user, offer string) (answer string, err error) {
 	if !strings.Contains(strings.ToUpper(offer), "PCMU/8000") {
 		return "", ErrNoPCMU
@@ -95,7 +103,8 @@ func (b *Browsers) Connect(ctx context.Context, user, offer string) (answer stri
 }
 
 func (b *Browsers) connect(ctx context.Context, pc *webrtc.PeerConnection, user, offer string) (string, error) {
-	track, err := webrtc.NewTrackLocalStaticRTP(webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypePCMU, ClockRate: audio.Rate, Channels: 1}, "call", "trundo")
+	track, err := webrtc.NewTrackLocalStaticRTP(webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypePCMU,
+		ClockRate: audio.Rate, Channels: 1}, "call", "trundo")
 	if err != nil {
 		return "", err
 	}
@@ -180,7 +189,8 @@ type browserWay struct {
 	last   time.Time
 }
 
-// Send numbers a frame. Between calls nothing is sent, so RTP time leaps, and the first packet after is marked (RFC 3551, 4.1).
+// Send numbers a frame. Between calls nothing is sent, so RTP time leaps, and the first packet after is marked (RFC
+// 3551, 4.1).
 func (w *browserWay) Send(f *Frame) {
 	w.mu.Lock()
 	defer w.mu.Unlock()

@@ -53,15 +53,18 @@ func newClient(t *testing.T, mime string) *client {
 	if mime != webrtc.MimeTypePCMU {
 		rate = 48000
 	}
-	require.NoError(t, codecs.RegisterCodec(webrtc.RTPCodecParameters{PayloadType: 0, RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: mime, ClockRate: rate}}, webrtc.RTPCodecTypeAudio))
+	require.NoError(t, codecs.RegisterCodec(webrtc.RTPCodecParameters{PayloadType: 0,
+		RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: mime, ClockRate: rate}}, webrtc.RTPCodecTypeAudio))
 	var s webrtc.SettingEngine
 	s.SetIncludeLoopbackCandidate(true)
 	s.SetNetworkTypes([]webrtc.NetworkType{webrtc.NetworkTypeUDP4})
-	pc, err := webrtc.NewAPI(webrtc.WithMediaEngine(codecs), webrtc.WithSettingEngine(s), webrtc.WithInterceptorRegistry(&interceptor.Registry{})).NewPeerConnection(webrtc.Configuration{})
+	pc, err := webrtc.NewAPI(webrtc.WithMediaEngine(codecs), webrtc.WithSettingEngine(s),
+		webrtc.WithInterceptorRegistry(&interceptor.Registry{})).NewPeerConnection(webrtc.Configuration{})
 	require.NoError(t, err)
 	c := &client{pc: pc}
 	t.Cleanup(func() { _ = pc.Close() })
-	c.track, err = webrtc.NewTrackLocalStaticRTP(webrtc.RTPCodecCapability{MimeType: mime, ClockRate: rate}, "mouth", "test")
+	c.track, err = webrtc.NewTrackLocalStaticRTP(webrtc.RTPCodecCapability{MimeType: mime, ClockRate: rate}, "mouth",
+		"test")
 	require.NoError(t, err)
 	_, err = pc.AddTrack(c.track)
 	require.NoError(t, err)
@@ -98,7 +101,8 @@ func (c *client) connect(t *testing.T, b *media.Browsers, user string) {
 	go func() {
 		tick := time.NewTicker(audio.FrameTime)
 		defer tick.Stop()
-		player, sound, codes := audio.Play(audio.Dial), make([]int16, audio.FrameSamples), make([]byte, audio.FrameSamples)
+		player, sound, codes := audio.Play(audio.Dial), make([]int16, audio.FrameSamples), make([]byte,
+			audio.FrameSamples)
 		for i := uint16(0); ; i++ {
 			select {
 			case <-t.Context().Done():
@@ -106,7 +110,8 @@ func (c *client) connect(t *testing.T, b *media.Browsers, user string) {
 			case <-tick.C:
 				player.Next(sound)
 				audio.EncodeFrame(codes, sound)
-				_ = c.track.WriteRTP(&rtp.Packet{Header: rtp.Header{Version: 2, SequenceNumber: i, Timestamp: uint32(i) * audio.FrameSamples}, Payload: codes})
+				_ = c.track.WriteRTP(&rtp.Packet{Header: rtp.Header{Version: 2, SequenceNumber: i,
+					Timestamp: uint32(i) * audio.FrameSamples}, Payload: codes})
 			}
 		}
 	}()
@@ -134,15 +139,18 @@ func TestABrowserSpeaksAndHears(t *testing.T) {
 	room := studio.Open(call, nil)
 	room.SetOutside(&echo{make(chan media.Frame, 4)})
 	studio.Arrange(call, media.Arrangement{Members: []media.Member{{User: "ines"}}, Outside: true})
-	require.Eventually(t, func() bool { return first.heard.Load() > 10 }, 10*time.Second, 5*time.Millisecond, "hears their echo")
+	require.Eventually(t, func() bool { return first.heard.Load() > 10 }, 10*time.Second, 5*time.Millisecond,
+		"hears their echo")
 
 	// After a reload another browser sits there, and the call goes on.
 	second := newClient(t, webrtc.MimeTypePCMU)
 	second.connect(t, b, "ines")
 	<-changed
-	require.Eventually(t, func() bool { return second.heard.Load() > 10 }, 10*time.Second, 5*time.Millisecond, "the same call")
+	require.Eventually(t, func() bool { return second.heard.Load() > 10 }, 10*time.Second, 5*time.Millisecond,
+		"the same call")
 	require.NoError(t, second.pc.Close())
-	require.Eventually(t, func() bool { connected, _ := studio.Seat("ines").State(); return !connected }, 20*time.Second, 10*time.Millisecond, "it has gone")
+	require.Eventually(t, func() bool { connected, _ := studio.Seat("ines").State(); return !connected },
+		20*time.Second, 10*time.Millisecond, "it has gone")
 	assert.Nil(t, studio.Shut(call))
 	assert.Nil(t, studio.Room(call))
 }
@@ -151,7 +159,8 @@ func TestOffersThatCannotBe(t *testing.T) {
 	_, b := newBrowsers(t)
 	_, err := b.Connect(t.Context(), "ines", newClient(t, webrtc.MimeTypeOpus).offer(t))
 	require.ErrorIs(t, err, media.ErrNoPCMU)
-	for _, offer := range []string{"", "v=0", "PCMU/8000", "v=0\r\no=- 1 1 IN IP4 0.0.0.0\r\ns=-\r\nt=0 0\r\nm=audio 9 UDP/TLS/RTP/SAVPF 0\r\na=rtpmap:0 PCMU/8000\r\n"} {
+	for _, offer := range []string{"", "v=0", "PCMU/8000",
+		"v=0\r\no=- 1 1 IN IP4 0.0.0.0\r\ns=-\r\nt=0 0\r\nm=audio 9 UDP/TLS/RTP/SAVPF 0\r\na=rtpmap:0 PCMU/8000\r\n"} {
 		_, err := b.Connect(t.Context(), "ines", offer)
 		require.Error(t, err, "%q", offer)
 	}
@@ -223,8 +232,10 @@ func TestSpeechIsNoBeep(t *testing.T) {
 	s, err := media.NewSpeech(t.TempDir())
 	require.NoError(t, err)
 	for voice, text := range map[string]string{
-		"en-us+m3": "Hello? Yes, speaking. Oh, it is about the tank behind the greenhouse. It has been leaking at the overflow since Monday.",
-		"en-gb+f2": "You have reached the brewery. Please leave your name and number after the tone. Mmmmm. Ooooh. Aaaah. Eeeee.",
+		"en-us+m3": "Hello? Yes, speaking. Oh, it is about the tank behind the greenhouse. It has been leaking at " +
+			"the overflow since Monday.",
+		"en-gb+f2": "You have reached the brewery. Please leave your name and number after the tone. Mmmmm. Ooooh. " +
+			"Aaaah. Eeeee.",
 		"en-us+f4": "For the shop press one. For the workshop press two. To hear this again press nine.",
 	} {
 		codes, err := s.Speak(t.Context(), voice, text)

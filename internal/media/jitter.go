@@ -17,8 +17,8 @@ const (
 	jitterJump = 4 * audio.Rate
 )
 
-// Jitter puts frames into the order of their RTP time (RFC 3550) and evens their coming. Gaps are told from late ones: where a
-// later frame has come, the missing one is lost; where none has, it is waited for.
+// Jitter puts frames into the order of their RTP time (RFC 3550) and evens their coming. Gaps are told from late ones:
+// where a later frame has come, the missing one is lost; where none has, it is waited for.
 type Jitter struct {
 	mu      sync.Mutex
 	slots   [jitterSlots]slot

@@ -40,24 +40,35 @@ func TestFramesComeOutByTheirTime(t *testing.T) {
 		push func(j *media.Jitter)
 		want []int
 	}{
-		"in order":               {func(j *media.Jitter) { push(j, 10, 1); push(j, 11, 2); push(j, 12, 3) }, []int{1, 2, 3, -1}},
-		"out of order":           {func(j *media.Jitter) { push(j, 10, 1); push(j, 12, 3); push(j, 11, 2) }, []int{1, 2, 3, -1}},
-		"one lost":               {func(j *media.Jitter) { push(j, 10, 1); push(j, 12, 3) }, []int{1, -1, 3, -1}},
-		"one twice":              {func(j *media.Jitter) { push(j, 10, 1); push(j, 10, 1); push(j, 11, 2) }, []int{1, 2, -1}},
+		"in order": {func(j *media.Jitter) { push(j, 10, 1); push(j, 11, 2); push(j, 12, 3) },
+			[]int{1, 2, 3, -1}},
+		"out of order": {func(j *media.Jitter) { push(j, 10, 1); push(j, 12, 3); push(j, 11, 2) },
+			[]int{1, 2, 3, -1}},
+		"one lost": {func(j *media.Jitter) { push(j, 10, 1); push(j, 12, 3) }, []int{1, -1, 3, -1}},
+		"one twice": {func(j *media.Jitter) { push(j, 10, 1); push(j, 10, 1); push(j, 11, 2) },
+			[]int{1, 2, -1}},
 		"the first is waited on": {func(j *media.Jitter) { push(j, 10, 1) }, []int{-1, -1}},
 		"a packet of two frames": {func(j *media.Jitter) {
 			a, b := frame(1), frame(2)
 			j.Push(1600, append(a[:], b[:]...))
 		}, []int{1, 2, -1}},
 		"not a whole frame": {func(j *media.Jitter) { j.Push(1600, []byte{1, 2, 3}) }, []int{-1}},
-		"time wraps around": {func(j *media.Jitter) { j.Push(1<<32-160, frameBytes(1)); j.Push(0, frameBytes(2)) }, []int{1, 2, -1}},
+		"time wraps around": {func(j *media.Jitter) { j.Push(1<<32-160, frameBytes(1)); j.Push(0, frameBytes(2)) },
+			[]int{1, 2, -1}},
 		"a burst is cut short": {func(j *media.Jitter) {
 			for i := range 30 {
 				push(j, uint32(10+i), byte(i))
 			}
 		}, []int{27, 28, 29, -1}},
-		"a new stream begins":   {func(j *media.Jitter) { push(j, 10, 1); push(j, 11, 2); push(j, 90000, 7); push(j, 90001, 8) }, []int{7, 8, -1}},
-		"an older stream again": {func(j *media.Jitter) { push(j, 90000, 7); push(j, 10, 1); push(j, 11, 2) }, []int{1, 2, -1}},
+		"a new stream begins": {func(j *media.Jitter) {
+			push(j, 10, 1)
+			push(j, 11, 2)
+			push(j, 90000, 7)
+			push(j,
+				90001, 8)
+		}, []int{7, 8, -1}},
+		"an older stream again": {func(j *media.Jitter) { push(j, 90000, 7); push(j, 10, 1); push(j, 11, 2) },
+			[]int{1, 2, -1}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			var j media.Jitter

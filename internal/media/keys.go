@@ -3,8 +3,8 @@ package media
 // eventKeys are the keypad digits by their event numbers (RFC 4733, 3.2).
 const eventKeys = "0123456789*#ABCD"
 
-// keyReader reads keypad digits out of the packets of telephone events. Each digit comes in several packets with one RTP time, the last of them
-// three times: it counts once, when its first packet comes.
+// keyReader reads keypad digits out of the packets of telephone events. Each digit comes in several packets with one
+// RTP time, the last of them three times: it counts once, when its first packet comes.
 type keyReader struct {
 	at    uint32
 	begun bool

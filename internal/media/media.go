@@ -1,8 +1,9 @@
-// Package media is the voices of calls: the browser's leg by WebRTC, who hears whom, what is played, and recording of both sides.
+// Package media is the voices of calls: the browser's leg by WebRTC, who hears whom, what is played, and recording of
+// both sides.
 //
-// A Seat is where a rep's voice comes in and goes out, whatever call they are in; a Room is the sound of one call; a Studio
-// holds both and moves all rooms on, a frame every 20 ms. The package must not know why somebody hears somebody: the switchboard
-// arranges rooms by the state of calls. It knows no records, rights or database.
+// A Seat is where a rep's voice comes in and goes out, whatever call they are in; a Room is the sound of one call; a
+// Studio holds both and moves all rooms on, a frame every 20 ms. The package must not know why somebody hears somebody:
+// the switchboard arranges rooms by the state of calls. It knows no records, rights or database.
 package media
 
 import "trundo/internal/core/audio"
@@ -13,7 +14,8 @@ const FrameBytes = audio.FrameSamples
 // Frame is 20 ms of µ-law sound.
 type Frame = [FrameBytes]byte
 
-// Voice is a side of a call that can be heard and spoken to. Both are called every 20 ms from one goroutine and must not wait.
+// Voice is a side of a call that can be heard and spoken to. Both are called every 20 ms from one goroutine and must
+// not wait.
 type Voice interface {
 	// Read takes the next frame from there; false where none has come.
 	Read(*Frame) bool

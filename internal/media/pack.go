@@ -49,7 +49,9 @@ func pack(in, out *os.File) error {
 	if err != nil {
 		return err
 	}
-	enc, err := flac.NewEncoder(struct{ io.WriteSeeker }{out}, &meta.StreamInfo{BlockSizeMin: 16, BlockSizeMax: packed, SampleRate: audio.Rate, NChannels: 2, BitsPerSample: 16})
+	enc, err := flac.NewEncoder(struct{ io.WriteSeeker }{out},
+		&meta.StreamInfo{BlockSizeMin: 16, BlockSizeMax: packed, SampleRate: audio.Rate, NChannels: 2,
+			BitsPerSample: 16})
 	if err != nil {
 		return err
 	}
@@ -73,13 +75,15 @@ func pack(in, out *os.File) error {
 
 func flacFrame(number uint64, block []byte) *frame.Frame {
 	n := len(block) / 2
-	f := &frame.Frame{Header: frame.Header{HasFixedBlockSize: true, BlockSize: uint16(n), SampleRate: audio.Rate, Channels: frame.ChannelsLR, BitsPerSample: 16, Num: number}}
+	f := &frame.Frame{Header: frame.Header{HasFixedBlockSize: true, BlockSize: uint16(n), SampleRate: audio.Rate,
+		Channels: frame.ChannelsLR, BitsPerSample: 16, Num: number}}
 	for side := range 2 {
 		samples := make([]int32, n)
 		for i := range samples {
 			samples[i] = int32(audio.Decode(block[2*i+side]))
 		}
-		f.Subframes = append(f.Subframes, &frame.Subframe{SubHeader: frame.SubHeader{Pred: frame.PredVerbatim}, Samples: samples, NSamples: n})
+		f.Subframes = append(f.Subframes,
+			&frame.Subframe{SubHeader: frame.SubHeader{Pred: frame.PredVerbatim}, Samples: samples, NSamples: n})
 	}
 	return f
 }
@@ -112,7 +116,8 @@ func verify(from, to string) error {
 			if _, err := io.ReadFull(r, both); err != nil {
 				return errors.Join(ErrPacked, err)
 			}
-			if f.Subframes[0].Samples[i] != int32(audio.Decode(both[0])) || f.Subframes[1].Samples[i] != int32(audio.Decode(both[1])) {
+			if f.Subframes[0].Samples[i] != int32(audio.Decode(both[0])) ||
+				f.Subframes[1].Samples[i] != int32(audio.Decode(both[1])) {
 				return ErrPacked
 			}
 		}

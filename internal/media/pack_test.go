@@ -20,7 +20,8 @@ func TestARecordingIsPackedWithoutLoss(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	r := rand.New(rand.NewPCG(1, 2))
-	for name, samples := range map[string]int{"a frame of sound": 160, "a frame": 4096, "a frame and a bit": 4128, "a minute": 60 * audio.Rate} {
+	for name, samples := range map[string]int{"a frame of sound": 160, "a frame": 4096, "a frame and a bit": 4128,
+		"a minute": 60 * audio.Rate} {
 		codes := make([]byte, 2*samples)
 		for i := range codes {
 			if codes[i] = 0xff; i/16000%3 == 0 { // noise on both sides, and silence between
@@ -32,7 +33,8 @@ func TestARecordingIsPackedWithoutLoss(t *testing.T) {
 		require.NoError(t, media.Pack(from, to), name)
 		stream, err := flac.ParseFile(to)
 		require.NoError(t, err, name)
-		assert.Equal(t, []any{uint32(8000), uint8(2), uint8(16), uint64(samples)}, []any{stream.Info.SampleRate, stream.Info.NChannels, stream.Info.BitsPerSample, stream.Info.NSamples}, name)
+		assert.Equal(t, []any{uint32(8000), uint8(2), uint8(16), uint64(samples)},
+			[]any{stream.Info.SampleRate, stream.Info.NChannels, stream.Info.BitsPerSample, stream.Info.NSamples}, name)
 		require.NoError(t, stream.Close())
 	}
 }

@@ -45,8 +45,8 @@ type file interface {
 	io.Closer
 }
 
-// Recorder writes a call as two channels of µ-law, ours left and theirs right, while it goes on (WAV; the header is completed at
-// the end, and can be read without).
+// Recorder writes a call as two channels of µ-law, ours left and theirs right, while it goes on (WAV; the header is
+// completed at the end, and can be read without).
 type Recorder struct {
 	out     file
 	jobs    chan []byte
@@ -91,7 +91,8 @@ func (m *meter) take(gaps ...Gap) Take {
 	}
 	m.oursTrace.Close()
 	m.theirsTrace.Close()
-	return Take{Figures: audio.Measure(m.ours.Spans(), m.theirs.Spans(), m.ours.Frames(), out...), Ours: m.oursTrace.Heights, Theirs: m.theirsTrace.Heights,
+	return Take{Figures: audio.Measure(m.ours.Spans(), m.theirs.Spans(), m.ours.Frames(), out...),
+		Ours: m.oursTrace.Heights, Theirs: m.theirsTrace.Heights,
 		GainOurs: m.oursLoud.EvenGain(), GainTheirs: m.theirsLoud.EvenGain()}
 }
 
@@ -250,7 +251,8 @@ func completeHeader(f file, bytes int) error {
 	return errors.Join(err, f.Close())
 }
 
-// Recover completes a recording that a crash has cut off, and computes what it holds, by its sound alone: gaps are not known.
+// Recover completes a recording that a crash has cut off, and computes what it holds, by its sound alone: gaps are not
+// known.
 func Recover(path string) (Take, error) {
 	f, err := os.OpenFile(path, os.O_RDWR, 0)
 	if err != nil {

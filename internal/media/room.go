@@ -14,12 +14,14 @@ type Member struct {
 	Muted bool
 }
 
-// Arrangement says who is in a room. Everybody in it hears everybody else, but nobody hears who is muted. A rep is in one room at a time:
-// the one into which they were put last.
+// Arrangement says who is in a room. Everybody in it hears everybody else, but nobody hears who is muted. A rep is in
+// one room at a time: the one into which they were put last.
 type Arrangement struct {
 	Members []Member
 	Outside bool // the outside hears and is heard; else it hears only what is played to it
-	Machine bool // a machine of ours is the other side of the only member: it is what is played to "them", and records the member as theirs
+	// a machine of ours is the other side of the only member: it is what is played to "them", and records the member as
+	// theirs
+	Machine bool
 }
 
 // Room is the sound of one call.
@@ -44,7 +46,8 @@ type Room struct {
 	patience []byte
 }
 
-// Somebody whose rep is cut off hears soft noise, so that the line does not seem dead, and after 5 s, and each 20 s, a word of patience.
+// Somebody whose rep is cut off hears soft noise, so that the line does not seem dead, and after 5 s, and each 20 s, a
+// word of patience.
 const (
 	patienceAfter = 250
 	patienceAgain = 1000
@@ -85,8 +88,8 @@ func (r *Room) arrange(members []member, a Arrangement) {
 	}
 }
 
-// PlayToThem plays to the outside, beside whatever else it hears, instead of what was played before. over is told from the pacer's
-// goroutine when it has ended by itself; it may be nil, and must not wait. nil stops.
+// PlayToThem plays to the outside, beside whatever else it hears, instead of what was played before. over is told from
+// the pacer's goroutine when it has ended by itself; it may be nil, and must not wait. nil stops.
 func (r *Room) PlayToThem(s Sound, over func()) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -166,7 +169,8 @@ func (r *Room) Tick() bool {
 	return true
 }
 
-// comfort keeps the outside company while the sound of its only rep is cut off. A rep who never had sound is silent as always.
+// comfort keeps the outside company while the sound of its only rep is cut off. A rep who never had sound is silent as
+// always.
 func (r *Room) comfort(ourCodes *Frame) {
 	if len(r.members) != 1 || !r.present || !r.members[0].seat.cutOff() {
 		r.deserted = 0
@@ -200,7 +204,8 @@ func (r *Room) pass(ourCodes, theirCodes *Frame) {
 	}
 }
 
-// answering is a rep before a machine of ours, a colleague's voicemail: what is played is our side, the rep is the other.
+// answering is a rep before a machine of ours, a colleague's voicemail: what is played is our side, the rep is the
+// other.
 func (r *Room) answering(ourCodes, theirCodes *Frame) {
 	m := &r.members[0]
 	if !m.hears(r) || !m.seat.Read(theirCodes) || m.Muted {

@@ -181,7 +181,8 @@ func TestARecordingThatWasCutOffIsRecovered(t *testing.T) {
 	for range 20 {
 		r.Tick()
 	}
-	require.Eventually(t, func() bool { s, err := os.Stat(path); return err == nil && s.Size() == 58+20*2*FrameBytes }, 5*time.Second, time.Millisecond, "nobody closed it")
+	require.Eventually(t, func() bool { s, err := os.Stat(path); return err == nil && s.Size() == 58+20*2*FrameBytes },
+		5*time.Second, time.Millisecond, "nobody closed it")
 	take, err := Recover(path)
 	require.NoError(t, err)
 	assert.Equal(t, 400*time.Millisecond, take.Figures.Total)

@@ -47,7 +47,8 @@ func NewSpeech(dir string) (*Speech, error) {
 	return &Speech{dir: dir}, nil
 }
 
-// Speak gives a text as µ-law sound in a voice of espeak-ng, such as "en-us+f2". Errors: ErrNoSpeech; of a voice that there is not.
+// Speak gives a text as µ-law sound in a voice of espeak-ng, such as "en-us+f2". Errors: ErrNoSpeech; of a voice that
+// there is not.
 func (s *Speech) Speak(ctx context.Context, voice, text string) ([]byte, error) {
 	if text = strings.TrimSpace(text); text == "" {
 		return nil, nil

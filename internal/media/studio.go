@@ -16,7 +16,8 @@ type Studio struct {
 	// SeatChanged is told when a rep's browser has come or gone; from any goroutine. It must not wait. Set before use.
 	SeatChanged func(user string)
 
-	// Patience is said to the outside, as µ-law, while its rep's browser is cut off; nothing where it is empty. Set before use.
+	// Patience is said to the outside, as µ-law, while its rep's browser is cut off; nothing where it is empty. Set
+	// before use.
 	Patience []byte
 
 	mu     sync.Mutex
@@ -38,7 +39,8 @@ type shard struct {
 
 // NewStudio makes an empty studio and begins to pace it.
 func NewStudio() *Studio {
-	s := &Studio{SeatChanged: func(string) {}, seats: map[string]*Seat{}, rooms: map[uuid.UUID]*Room{}, stop: make(chan struct{})}
+	s := &Studio{SeatChanged: func(string) {}, seats: map[string]*Seat{}, rooms: map[uuid.UUID]*Room{},
+		stop: make(chan struct{})}
 	for range runtime.GOMAXPROCS(0) {
 		h := &shard{}
 		s.shards = append(s.shards, h)
@@ -63,8 +65,8 @@ func (s *Studio) Close() {
 	}
 }
 
-// lateBy is how far behind its time a tick may be before the missed ones are left out rather than made up for: longer than that and
-// all would come in a burst.
+// lateBy is how far behind its time a tick may be before the missed ones are left out rather than made up for: longer
+// than that and all would come in a burst.
 const lateBy = 100 * time.Millisecond
 
 // pace ticks a shard at absolute times, so that lateness does not add up.
@@ -117,8 +119,8 @@ func (s *Studio) Seat(user string) *Seat {
 	return seat
 }
 
-// Open makes the room of a call. levels is told the heights of the voice trace as they come, ours and theirs, from the pacer's
-// goroutine; it may be nil, and must not wait.
+// Open makes the room of a call. levels is told the heights of the voice trace as they come, ours and theirs, from the
+// pacer's goroutine; it may be nil, and must not wait.
 func (s *Studio) Open(call uuid.UUID, levels func(ours, theirs []byte)) *Room {
 	s.mu.Lock()
 	defer s.mu.Unlock()

@@ -1,4 +1,5 @@
-// Package post sends text messages and mails to the outside: through a mail server, or to a stand-in that keeps what it got for whoever plays the outside.
+// Package post sends text messages and mails to the outside: through a mail server, or to a stand-in that keeps what it
+// got for whoever plays the outside.
 //
 // It must not know the database, or who writes to whom and why.
 package post
@@ -33,8 +34,8 @@ type File struct {
 	Content    []byte
 }
 
-// Sender sends. A call returns when the other side has taken the message, or has not. Errors: *RefusedError where trying again is of no use; any
-// other error may pass.
+// Sender sends. A call returns when the other side has taken the message, or has not. Errors: *RefusedError where
+// trying again is of no use; any other error may pass.
 type Sender interface {
 	SendText(ctx context.Context, t Text) error
 	SendMail(ctx context.Context, m Mail) error

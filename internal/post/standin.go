@@ -15,8 +15,9 @@ type Sent struct {
 	Mail *Mail
 }
 
-// StandIn takes every message and keeps the newest for whoever plays the outside. A number that ends in 0199 is out of service, and an address that
-// begins with "gone@" does not exist. Its zero value is ready; it may be used by several goroutines.
+// StandIn takes every message and keeps the newest for whoever plays the outside. A number that ends in 0199 is out of
+// service, and an address that begins with "gone@" does not exist. Its zero value is ready; it may be used by several
+// goroutines.
 type StandIn struct {
 	mu   sync.Mutex
 	sent []Sent

@@ -29,8 +29,8 @@ type Hook struct {
 	Body   []byte // JSON
 }
 
-// Hooks tells other programs. It follows no redirects, and by itself reaches no address of this machine or inside its network, so that nobody makes
-// the server speak with what only it can reach.
+// Hooks tells other programs. It follows no redirects, and by itself reaches no address of this machine or inside its
+// network, so that nobody makes the server speak with what only it can reach.
 type Hooks struct {
 	client *http.Client
 	inside bool
@@ -40,7 +40,8 @@ type Hooks struct {
 const hookPatience = 15 * time.Second
 
 // errInside is told of an address that must not be reached.
-var errInside = errors.New("this address is on this machine or inside its network, where nobody is told anything unless the server is started so")
+var errInside = errors.New("this address is on this machine or inside its network, where nobody is told anything " +
+	"unless the server is started so")
 
 // NewHooks makes one; inside lets it reach them too, for programs beside it and for tests.
 func NewHooks(inside bool) *Hooks {
@@ -57,14 +58,18 @@ func NewHooks(inside bool) *Hooks {
 			return nil
 		}
 	}
-	return &Hooks{inside: inside, client: &http.Client{Timeout: hookPatience, Transport: &http.Transport{DialContext: dialer.DialContext, Proxy: nil, TLSHandshakeTimeout: 5 * time.Second, MaxIdleConns: 10, IdleConnTimeout: 30 * time.Second},
+	return &Hooks{inside: inside, client: &http.Client{Timeout: hookPatience,
+		Transport: &http.Transport{DialContext: dialer.DialContext, Proxy: nil,
+			TLSHandshakeTimeout: 5 * time.Second, MaxIdleConns: 10, IdleConnTimeout: 30 * time.Second},
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}
 }
 
-// notPublic are the ranges that lead nowhere outside, or back inside (IANA's special-purpose address registries, RFC 6890): what net/netip does not tell.
+// notPublic are the ranges that lead nowhere outside, or back inside (IANA's special-purpose address registries, RFC
+// 6890): what net/netip does not tell.
 var notPublic = []netip.Prefix{
 	netip.MustParsePrefix("0.0.0.0/8"), netip.MustParsePrefix("100.64.0.0/10"), netip.MustParsePrefix("192.0.0.0/24"), netip.MustParsePrefix("198.18.0.0/15"),
-	netip.MustParsePrefix("240.0.0.0/4"), netip.MustParsePrefix("64:ff9b::/96"), netip.MustParsePrefix("64:ff9b:1::/48"), netip.MustParsePrefix("100::/64"),
+	netip.MustParsePrefix("240.0.0.0/4"), netip.MustParsePrefix("64:ff9b::/96"),
+	netip.MustParsePrefix("64:ff9b:1::/48"), netip.MustParsePrefix("100::/64"),
 	netip.MustParsePrefix("2001::/32"), netip.MustParsePrefix("2002::/16"), netip.MustParsePrefix("::/96"),
 }
 
@@ -99,8 +104,8 @@ func (h *Hooks) CheckURL(address string) error {
 	return nil
 }
 
-// Tell sends a hook, signed. It gives the status of the answer, 0 where there was none. Errors: *RefusedError where it is gone for good (410) or the
-// address cannot be; any other where it was not taken.
+// Tell sends a hook, signed. It gives the status of the answer, 0 where there was none. Errors: *RefusedError where it
+// is gone for good (410) or the address cannot be; any other where it was not taken.
 func (h *Hooks) Tell(ctx context.Context, x Hook) (int, error) {
 	signer, err := webhooks.NewWebhook(x.Secret)
 	if err != nil {

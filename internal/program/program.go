@@ -15,7 +15,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Build builds the binary, once for a run of tests; BuildForDrill one whose clock may be wrong. Errors: what the compiler says.
+// Build builds the binary, once for a run of tests; BuildForDrill one whose clock may be wrong. Errors: what the
+// compiler says.
 var (
 	Build         = sync.OnceValues(func() (string, error) { return build("") })
 	BuildForDrill = sync.OnceValues(func() (string, error) { return build("drill") })
@@ -27,7 +28,8 @@ func build(tags string) (string, error) {
 		return "", err
 	}
 	path := filepath.Join(dir, "trundo")
-	if out, err := exec.Command("go", "build", "-ldflags=-w", "-tags="+tags, "-o", path, "trundo/cmd/trundo").CombinedOutput(); err != nil {
+	if out, err := exec.Command("go", "build", "-ldflags=-w", "-tags="+tags, "-o", path,
+		"trundo/cmd/trundo").CombinedOutput(); err != nil {
 		return "", fmt.Errorf("building the program: %s", out)
 	}
 	return path, nil
@@ -43,10 +45,12 @@ type Program struct {
 	over chan struct{}
 }
 
-// Begin starts "trundo serve" at addr with a database and a folder for its data, and does not wait until it serves. env are more settings, as "NAME=value".
+// Begin starts "trundo serve" at addr with a database and a folder for its data, and does not wait until it serves. env
+// are more settings, as "NAME=value".
 func Begin(binary, database, data, addr string, env ...string) (*Program, error) {
 	cmd := exec.Command(binary, "serve")
-	cmd.Env = append(os.Environ(), "DATABASE_URL="+database, "TRUNDO_ADDR="+addr, "TRUNDO_METRICS_ADDR=off", "TRUNDO_DATA="+data, "TRUNDO_LOG=error",
+	cmd.Env = append(os.Environ(), "DATABASE_URL="+database, "TRUNDO_ADDR="+addr, "TRUNDO_METRICS_ADDR=off",
+		"TRUNDO_DATA="+data, "TRUNDO_LOG=error",
 		"TRUNDO_SOUND_ADDR=127.0.0.1:0", "TRUNDO_CALLING_HOURS=0:00-24:00")
 	cmd.Env = append(cmd.Env, env...)
 	cmd.Stderr = Log

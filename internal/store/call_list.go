@@ -22,17 +22,21 @@ type CallListQuery struct {
 	Count    int32
 }
 
-// recentCalls is among how many of the newest calls a text, or somebody's own, is looked for one by one, before all that fits is gathered by the
-// indexes: what many calls fit is found among the newest at once, and what few fit by the indexes.
+// recentCalls is among how many of the newest calls a text, or somebody's own, is looked for one by one, before all
+// that fits is gathered by the indexes: what many calls fit is found among the newest at once, and what few fit by the
+// indexes.
 const recentCalls = 1_000
 
-// CallIDs lists calls, newest first. Each condition is written only where it is asked for, so that the planner knows which index serves.
+// CallIDs lists calls, newest first. Each condition is written only where it is asked for, so that the planner knows
+// which index serves.
 func (s *Store) CallIDs(ctx context.Context, q CallListQuery) ([]uuid.UUID, error) {
 	if q.Q == "" && q.User == nil {
 		return s.callIDs(ctx, q, "")
 	}
-	found, err := s.callIDs(ctx, q, fmt.Sprintf("(c.started_at, c.id) >= (SELECT started_at, id FROM (SELECT started_at, id FROM calls "+
-		"WHERE (started_at, id) < ($1, $2) ORDER BY started_at DESC, id DESC LIMIT %d) x ORDER BY started_at, id LIMIT 1)", recentCalls))
+	found, err := s.callIDs(ctx, q,
+		fmt.Sprintf("(c.started_at, c.id) >= (SELECT started_at, id FROM (SELECT started_at, id FROM calls "+
+			"WHERE (started_at, id) < ($1, $2) ORDER BY started_at DESC, id DESC LIMIT %d) x ORDER BY started_at, "+
+			"id LIMIT 1)", recentCalls))
 	if err != nil || len(found) >= int(q.Count) {
 		return found, err
 	}
@@ -53,7 +57,8 @@ func (s *Store) callIDs(ctx context.Context, q CallListQuery, recent string) ([]
 				" OR (SELECT true FROM slips s WHERE s.call_id = c.id AND s.user_id = "+me+" LIMIT 1))")
 		} else {
 			parts = append(parts, "c.id IN (SELECT s.call_id FROM slips s WHERE s.user_id = "+me+
-				" UNION SELECT p.id FROM calls p WHERE p.placed_by = "+me+" AND p.direction <> 'inbound' UNION SELECT p.id FROM calls p WHERE p.colleague_id = "+me+")")
+				" UNION SELECT p.id FROM calls p WHERE p.placed_by = "+me+
+				" AND p.direction <> 'inbound' UNION SELECT p.id FROM calls p WHERE p.colleague_id = "+me+")")
 		}
 	}
 	if q.Way != "" {
@@ -66,9 +71,11 @@ func (s *Store) callIDs(ctx context.Context, q CallListQuery, recent string) ([]
 	case "missed":
 		parts = append(parts, "c.direction = 'inbound' AND c.answered_at IS NULL AND c.ended_at IS NOT NULL")
 	case "nobody":
-		parts = append(parts, "c.direction <> 'internal' AND NOT EXISTS (SELECT FROM call_links l WHERE l.call_id = c.id)")
+		parts = append(parts, "c.direction <> 'internal' AND NOT EXISTS (SELECT FROM call_links l WHERE l.call_id = "+
+			"c.id)")
 	case "no_outcome":
-		parts = append(parts, "c.direction <> 'internal' AND c.id IN (SELECT o.call_id FROM slips o WHERE o.outcome_id IS NULL)")
+		parts = append(parts, "c.direction <> 'internal' AND c.id IN (SELECT o.call_id FROM slips o WHERE "+
+			"o.outcome_id IS NULL)")
 	}
 	if q.Q != "" {
 		parts = append(parts, q.searched(&t, recent != ""))
@@ -81,7 +88,8 @@ func (s *Store) callIDs(ctx context.Context, q CallListQuery, recent string) ([]
 	return pgx.CollectRows(rows, pgx.RowTo[uuid.UUID])
 }
 
-// searched is the condition that a call has q.Q in its number, its records' names or its reps': asked of each call, or gathered.
+// searched is the condition that a call has q.Q in its number, its records' names or its reps': asked of each call, or
+// gathered.
 func (q CallListQuery) searched(t *sqlText, each bool) string {
 	words := "'%' || " + t.arg(q.Q) + " || '%'"
 	digits := ""
@@ -93,8 +101,10 @@ func (q CallListQuery) searched(t *sqlText, each bool) string {
 		if digits != "" {
 			number += " OR c.remote_e164 LIKE " + digits
 		}
-		return "(" + number + " OR (SELECT true FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND r.search LIKE fold(" + words + ") LIMIT 1)" +
-			" OR (SELECT true FROM slips s JOIN users u ON u.id = s.user_id WHERE s.call_id = c.id AND u.name ILIKE " + words + " LIMIT 1))"
+		return "(" + number + " OR (SELECT true FROM call_links l JOIN records r ON r.id = l.record_id WHERE " +
+			"l.call_id = c.id AND r.search LIKE fold(" + words + ") LIMIT 1)" +
+			" OR (SELECT true FROM slips s JOIN users u ON u.id = s.user_id WHERE s.call_id = c.id AND u.name ILIKE " +
+			words + " LIMIT 1))"
 	}
 	// What is no number is looked through as it was typed; numbers are looked up in their normal form.
 	number := "SELECT c.id FROM calls c WHERE c.remote_e164 = '' AND c.remote_typed ILIKE " + words
@@ -102,6 +112,7 @@ func (q CallListQuery) searched(t *sqlText, each bool) string {
 		number += " UNION SELECT c.id FROM calls c WHERE c.remote_e164 LIKE " + digits
 	}
 	return "c.id IN (" + number +
-		" UNION SELECT l.call_id FROM records r JOIN call_links l ON l.record_id = r.id WHERE r.search LIKE fold(" + words + ")" +
+		" UNION SELECT l.call_id FROM records r JOIN call_links l ON l.record_id = r.id WHERE r.search LIKE fold(" +
+		words + ")" +
 		" UNION SELECT s.call_id FROM users u JOIN slips s ON s.user_id = u.id WHERE u.name ILIKE " + words + ")"
 }

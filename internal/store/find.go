@@ -12,10 +12,10 @@ import (
 	"trundo/internal/core/finding"
 )
 
-// findSteps are tried one after the other until there are enough: what begins or contains the words, a number that
-// ends or begins so, and at last what is spelt alike. Each is one look-up of an index; only so many are
-// ranked, since somebody who types three letters wants any of those who fit, not the best of a million; those with whom they have to do
-// are looked up first, by themselves.
+// findSteps are tried one after the other until there are enough: what begins or contains the words, a number that ends
+// or begins so, and at last what is spelt alike. Each is one look-up of an index; only so many are ranked, since
+// somebody who types three letters wants any of those who fit, not the best of a million; those with whom they have to
+// do are looked up first, by themselves.
 const (
 	findNumbers = `SELECT DISTINCT n.record_id FROM (
   (SELECT n.record_id FROM phone_numbers n WHERE n.digits_reversed LIKE $1 LIMIT 50)
@@ -47,14 +47,15 @@ FROM records r LEFT JOIN records c ON c.id = r.company_id
 ORDER BY word_similarity(fold($1), r.search) DESC, similarity(fold($1), r.search) DESC, r.search, r.id LIMIT $2`
 )
 
-// How alike a misspelt text must be (of pg_trgm's word similarity), at first, and where that finds nothing and it has several words:
-// each of them may be misspelt.
+// How alike a misspelt text must be (of pg_trgm's word similarity), at first, and where that finds nothing and it has
+// several words: each of them may be misspelt.
 const alikeAtLast = "0.5"
 
-// Find finds records by what somebody typed: words of a name, mail address or reference, in any order, one of them perhaps of the
-// person's company, also misspelt, and, where it is a number, by its end (digits from the last on) and by how it may begin. At most
-// count, best first for who asks.
-func (s *Store) Find(ctx context.Context, who uuid.UUID, typed, ends string, begins [2]string, count int) ([]uuid.UUID, error) {
+// Find finds records by what somebody typed: words of a name, mail address or reference, in any order, one of them
+// perhaps of the person's company, also misspelt, and, where it is a number, by its end (digits from the last on) and
+// by how it may begin. At most count, best first for who asks.
+func (s *Store) Find(ctx context.Context, who uuid.UUID, typed, ends string, begins [2]string, count int) ([]uuid.UUID,
+	error) {
 	var ids []uuid.UUID
 	take := func(found []uuid.UUID) {
 		for _, id := range found {
@@ -88,7 +89,8 @@ func (s *Store) Find(ctx context.Context, who uuid.UUID, typed, ends string, beg
 		return ids, nil
 	}
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `SELECT set_config('pg_trgm.word_similarity_threshold', $1, true)`, alikeAtLast); err != nil {
+		if _, err := tx.Exec(ctx, `SELECT set_config('pg_trgm.word_similarity_threshold', $1, true)`,
+			alikeAtLast); err != nil {
 			return err
 		}
 		found, err := s.findIDs(ctx, tx, findAlike, typed, count)
@@ -154,7 +156,8 @@ func (s *Store) findByWords(ctx context.Context, who uuid.UUID, typed string) ([
 		return err
 	}
 	// Those with whom the asker has to do come first, so that none of them is lost among thousands who fit too.
-	err := errors.Join(look(findMine, rarest, patterns, 100), look(findOwn, rarest, patterns, 50), look(findWords, rarest, patterns, 400))
+	err := errors.Join(look(findMine, rarest, patterns, 100), look(findOwn, rarest, patterns, 50),
+		look(findWords, rarest, patterns, 400))
 	for i := range words {
 		if len(words) > 1 && len(words) <= 4 && err == nil {
 			err = look(findOfCompany, words[i], slices.Delete(slices.Clone(patterns), i, i+1), 100)

@@ -7,7 +7,8 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// Moved is what a merge has moved from one record to another, so that it can be moved back. What both had stays where it is.
+// Moved is what a merge has moved from one record to another, so that it can be moved back. What both had stays where
+// it is.
 type Moved struct {
 	Numbers   []uuid.UUID            `json:"numbers"`
 	Links     []uuid.UUID            `json:"links"` // calls
@@ -33,8 +34,10 @@ var moves = []struct {
 		SELECT FROM call_links k WHERE k.record_id = $2 AND k.call_id = l.call_id) RETURNING l.call_id`, func(m *Moved) *[]uuid.UUID { return &m.Links }},
 	{`UPDATE history h SET record_id = $2 WHERE h.record_id = $1 AND NOT EXISTS (
 		SELECT FROM history k WHERE k.record_id = $2 AND k.at = h.at AND k.kind = h.kind AND k.ref_id = h.ref_id) RETURNING h.ref_id`, func(m *Moved) *[]uuid.UUID { return &m.History }},
-	{`UPDATE follow_ups f SET record_id = $2 WHERE f.record_id = $1 RETURNING f.id`, func(m *Moved) *[]uuid.UUID { return &m.FollowUps }},
-	{`UPDATE messages m SET record_id = $2 WHERE m.record_id = $1 RETURNING m.id`, func(m *Moved) *[]uuid.UUID { return &m.Messages }},
+	{`UPDATE follow_ups f SET record_id = $2 WHERE f.record_id = $1 RETURNING f.id`,
+		func(m *Moved) *[]uuid.UUID { return &m.FollowUps }},
+	{`UPDATE messages m SET record_id = $2 WHERE m.record_id = $1 RETURNING m.id`,
+		func(m *Moved) *[]uuid.UUID { return &m.Messages }},
 	{`UPDATE sequence_members m SET record_id = $2 WHERE m.record_id = $1 AND NOT (m.state = 'active' AND EXISTS (
 		SELECT FROM sequence_members k WHERE k.record_id = $2 AND k.sequence_id = m.sequence_id AND k.state = 'active')) RETURNING m.id`, func(m *Moved) *[]uuid.UUID { return &m.Members }},
 	{`UPDATE round_people p SET record_id = $2 WHERE p.record_id = $1 AND NOT EXISTS (
@@ -64,7 +67,8 @@ func MoveAll(ctx context.Context, tx pgx.Tx, from, to uuid.UUID) (Moved, error) 
 		*step.into(&m) = moved
 	}
 	for _, column := range references {
-		moved, err := ids("UPDATE records SET " + column + " = $2, version = version + 1 WHERE " + column + " = $1 AND id <> $2 RETURNING id")
+		moved, err := ids("UPDATE records SET " + column + " = $2, version = version + 1 WHERE " + column +
+			" = $1 AND id <> $2 RETURNING id")
 		if err != nil {
 			return m, err
 		}
@@ -83,11 +87,14 @@ func (m Moved) MoveBack(ctx context.Context, tx pgx.Tx, from, to uuid.UUID) erro
 	batch.Queue(`UPDATE history SET record_id = $1 WHERE record_id = $2 AND ref_id = ANY ($3)`, from, to, m.History)
 	batch.Queue(`UPDATE follow_ups SET record_id = $1 WHERE record_id = $2 AND id = ANY ($3)`, from, to, m.FollowUps)
 	batch.Queue(`UPDATE messages SET record_id = $1 WHERE record_id = $2 AND id = ANY ($3)`, from, to, m.Messages)
-	batch.Queue(`UPDATE sequence_members SET record_id = $1 WHERE record_id = $2 AND id = ANY ($3)`, from, to, m.Members)
-	batch.Queue(`UPDATE round_people SET record_id = $1 WHERE record_id = $2 AND round_id = ANY ($3)`, from, to, m.Rounds)
+	batch.Queue(`UPDATE sequence_members SET record_id = $1 WHERE record_id = $2 AND id = ANY ($3)`, from, to,
+		m.Members)
+	batch.Queue(`UPDATE round_people SET record_id = $1 WHERE record_id = $2 AND round_id = ANY ($3)`, from, to,
+		m.Rounds)
 	batch.Queue(`DELETE FROM list_members WHERE record_id = $1 AND list_id = ANY ($2)`, to, m.Lists)
 	for _, column := range references {
-		batch.Queue("UPDATE records SET "+column+" = $1, version = version + 1 WHERE "+column+" = $2 AND id = ANY ($3)", from, to, m.Refs[column])
+		batch.Queue("UPDATE records SET "+column+" = $1, version = version + 1 WHERE "+column+" = $2 AND id = ANY ($3)",
+			from, to, m.Refs[column])
 	}
 	return tx.SendBatch(ctx, batch).Close()
 }

@@ -27,7 +27,8 @@ func program(t *testing.T, name string) string {
 
 func TestABackupRestores(t *testing.T) {
 	from := pgtest.New(t)
-	_, err := from.Pool.Exec(t.Context(), `INSERT INTO records (id, kind, name, given, family) VALUES (gen_random_uuid(), 'contact', 'Zoë Ørsted', 'Zoë', 'Ørsted')`)
+	_, err := from.Pool.Exec(t.Context(),
+		`INSERT INTO records (id, kind, name, given, family) VALUES (gen_random_uuid(), 'contact', 'Zoë Ørsted', 'Zoë', 'Ørsted')`)
 	require.NoError(t, err)
 	source := from.Pool.Config().ConnString()
 	dump := exec.CommandContext(t.Context(), program(t, "pg_dump"), "--no-owner", "--no-privileges", source)
@@ -41,7 +42,8 @@ func TestABackupRestores(t *testing.T) {
 	target, err := url.Parse(source)
 	require.NoError(t, err)
 	target.Path = "/restored"
-	restore := exec.CommandContext(t.Context(), program(t, "psql"), "--quiet", "--set", "ON_ERROR_STOP=1", target.String())
+	restore := exec.CommandContext(t.Context(), program(t, "psql"), "--quiet", "--set", "ON_ERROR_STOP=1",
+		target.String())
 	restore.Stdin = strings.NewReader(string(text))
 	said, err := restore.CombinedOutput()
 	require.NoError(t, err, string(said))
@@ -49,7 +51,8 @@ func TestABackupRestores(t *testing.T) {
 	require.NoError(t, err)
 	defer s.Close()
 	var name string
-	require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT name FROM records WHERE search LIKE '%zoe orsted%'`).Scan(&name))
+	require.NoError(t, s.Pool.QueryRow(t.Context(),
+		`SELECT name FROM records WHERE search LIKE '%zoe orsted%'`).Scan(&name))
 	require.Equal(t, "Zoë Ørsted", name)
 	require.NoError(t, s.Migrate(t.Context()))
 	_, err = s.Pool.Exec(t.Context(), `INSERT INTO goose_db_version (version_id, is_applied) VALUES (99999, true)`)

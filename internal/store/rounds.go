@@ -21,12 +21,14 @@ type Whom struct {
 
 // What is called for a record: itself, or of a deal or a case its person, or else its company, if they are there.
 const (
-	whom  = "CASE WHEN r.kind IN ('deal', 'case') THEN coalesce(r.person_id, r.company_id) ELSE r.id END, CASE WHEN r.kind IN ('deal', 'case') THEN r.id END"
-	there = " AND (r.kind NOT IN ('deal', 'case') OR EXISTS (SELECT FROM records w WHERE w.id = coalesce(r.person_id, r.company_id) AND w.deleted_at IS NULL))"
+	whom = "CASE WHEN r.kind IN ('deal', 'case') THEN coalesce(r.person_id, r.company_id) ELSE r.id END, CASE WHEN " +
+		"r.kind IN ('deal', 'case') THEN r.id END"
+	there = " AND (r.kind NOT IN ('deal', 'case') OR EXISTS (SELECT FROM records w WHERE w.id = " +
+		"coalesce(r.person_id, r.company_id) AND w.deleted_at IS NULL))"
 )
 
-// SelectedInOrder reads whom to call for selected records of some kinds, at most limit: those named in the order in which they are named,
-// those that a query finds in its order. Nobody comes twice.
+// SelectedInOrder reads whom to call for selected records of some kinds, at most limit: those named in the order in
+// which they are named, those that a query finds in its order. Nobody comes twice.
 func (s *Store) SelectedInOrder(ctx context.Context, sel Selection, kinds []fields.Kind, limit int) ([]Whom, error) {
 	var t sqlText
 	named := make([]string, len(kinds))
@@ -35,14 +37,17 @@ func (s *Store) SelectedInOrder(ctx context.Context, sel Selection, kinds []fiel
 	}
 	var text string
 	if sel.Query != nil {
-		text = "SELECT " + whom + " FROM records r WHERE " + sel.Query.where(&t) + " AND r.kind = ANY (" + t.arg(named) + ")" + there
+		text = "SELECT " + whom + " FROM records r WHERE " + sel.Query.where(&t) + " AND r.kind = ANY (" +
+			t.arg(named) + ")" + there
 		if len(sel.Without) > 0 {
 			text += " AND r.id <> ALL (" + t.arg(sel.Without) + ")"
 		}
 		text += fmt.Sprintf(" ORDER BY %s LIMIT %d", sel.Query.order(&t), limit)
 	} else {
 		ids := t.arg(sel.IDs)
-		text = "SELECT " + whom + " FROM unnest(" + ids + "::uuid[]) WITH ORDINALITY n(id, place) JOIN records r ON r.id = n.id WHERE r.deleted_at IS NULL AND r.kind = ANY (" +
+		text = "SELECT " + whom + " FROM unnest(" + ids +
+			"::uuid[]) WITH ORDINALITY n(id, place) JOIN records r ON r.id = n.id WHERE r.deleted_at IS NULL AND " +
+			"r.kind = ANY (" +
 			t.arg(named) + ")" + there + fmt.Sprintf(" ORDER BY n.place LIMIT %d", limit)
 	}
 	rows, err := s.Pool.Query(ctx, text, t.args...)

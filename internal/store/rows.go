@@ -24,8 +24,8 @@ type RowQuery struct {
 	Sort          fields.Field // zero: the name
 	Down          bool
 	Offset, Limit int
-	// After is the row before the one at Offset, where it is known: by names, the rows are read from there on by the index, and nothing is
-	// counted off. uuid.Nil: it is not known.
+	// After is the row before the one at Offset, where it is known: by names, the rows are read from there on by the
+	// index, and nothing is counted off. uuid.Nil: it is not known.
 	After uuid.UUID
 }
 
@@ -54,7 +54,8 @@ func (s *Store) RowIDs(ctx context.Context, q RowQuery) ([]uuid.UUID, error) {
 	}
 	var t sqlText
 	where := q.where(&t)
-	text := fmt.Sprintf("SELECT r.id FROM records r WHERE %s ORDER BY %s LIMIT %d OFFSET %d", where, q.order(&t), q.Limit, q.Offset)
+	text := fmt.Sprintf("SELECT r.id FROM records r WHERE %s ORDER BY %s LIMIT %d OFFSET %d", where, q.order(&t),
+		q.Limit, q.Offset)
 	rows, err := s.Pool.Query(ctx, text, t.args...)
 	if err != nil {
 		return nil, err
@@ -71,7 +72,8 @@ func (s *Store) rowsAfter(ctx context.Context, q RowQuery) ([]uuid.UUID, error) 
 	if q.Down {
 		is = "<"
 	}
-	text := fmt.Sprintf("SELECT r.id FROM records r WHERE %s AND (lower(r.name), r.id) %s ((SELECT lower(x.name) FROM records x WHERE x.id = %s), %s) ORDER BY %s LIMIT %d",
+	text := fmt.Sprintf("SELECT r.id FROM records r WHERE %s AND (lower(r.name), r.id) %s ((SELECT lower(x.name) "+
+		"FROM records x WHERE x.id = %s), %s) ORDER BY %s LIMIT %d",
 		where, is, after, after, q.order(&t), q.Limit)
 	rows, err := s.Pool.Query(ctx, text, t.args...)
 	if err != nil {
@@ -84,7 +86,8 @@ func (s *Store) rowsAfter(ctx context.Context, q RowQuery) ([]uuid.UUID, error) 
 func (s *Store) CountRows(ctx context.Context, q RowQuery, limit int) (count int, more bool, err error) {
 	var t sqlText
 	where := q.where(&t)
-	err = s.Pool.QueryRow(ctx, fmt.Sprintf("SELECT count(*) FROM (SELECT FROM records r WHERE %s LIMIT %d) x", where, limit+1), t.args...).Scan(&count)
+	err = s.Pool.QueryRow(ctx, fmt.Sprintf("SELECT count(*) FROM (SELECT FROM records r WHERE %s LIMIT %d) x", where,
+		limit+1), t.args...).Scan(&count)
 	if count > limit {
 		return limit, true, err
 	}
@@ -114,12 +117,14 @@ func (q RowQuery) where(t *sqlText) string {
 	// Literals, so that the planner sees that a partial index fits.
 	parts := []string{"r.deleted_at IS NULL", "r.kind IN (" + strings.Join(kinds, ", ") + ")"}
 	if q.List != nil {
-		parts = append(parts, "r.id IN (SELECT m.record_id FROM list_members m JOIN lists l ON l.id = m.list_id WHERE l.id = "+t.arg(*q.List)+" AND (l.shared OR l.owner_id = "+t.arg(q.Reader)+"))")
+		parts = append(parts, "r.id IN (SELECT m.record_id FROM list_members m JOIN lists l ON l.id = m.list_id "+
+			"WHERE l.id = "+t.arg(*q.List)+" AND (l.shared OR l.owner_id = "+t.arg(q.Reader)+"))")
 	}
 	if q.Words != "" {
 		words := "'%' || fold(" + t.arg(likeEscape(q.Words)) + ") || '%'"
 		found := "SELECT x.id FROM records x WHERE x.deleted_at IS NULL AND x.search LIKE " + words +
-			" UNION SELECT x.id FROM records x JOIN records c ON c.id = x.company_id WHERE c.deleted_at IS NULL AND c.kind = 'company' AND c.search LIKE " + words
+			" UNION SELECT x.id FROM records x JOIN records c ON c.id = x.company_id WHERE c.deleted_at IS NULL AND " +
+			"c.kind = 'company' AND c.search LIKE " + words
 		if q.Ends != "" {
 			found += " UNION SELECT n.record_id FROM phone_numbers n WHERE n.digits_reversed LIKE " + t.arg(q.Ends+"%")
 			for _, b := range q.Begins {
@@ -159,10 +164,14 @@ func (q RowQuery) order(t *sqlText) string {
 }
 
 // columns are the columns of records that fields stand in.
-var columns = map[string]string{"name": "name", "given": "given", "family": "family", "job": "job", "company": "company_id", "email": "email",
-	"stage": "stage", "owner": "owner_id", "source": "source", "tags": "tags", "web": "web", "social": "social", "address": "address", "place": "place",
-	"zone": "zone", "note": "note", "person": "person_id", "deal": "deal_id", "quote": "quote_id", "order": "order_id", "way": "way", "reference": "reference", "amount": "amount_minor",
-	"due": "due_on", "starts": "starts_at", "ends": "ends_at", "delivery": "delivery", "invoice": "invoice", "created": "created_at"}
+var columns = map[string]string{"name": "name", "given": "given", "family": "family", "job": "job",
+	"company": "company_id", "email": "email",
+	"stage": "stage", "owner": "owner_id", "source": "source", "tags": "tags", "web": "web", "social": "social",
+	"address": "address", "place": "place",
+	"zone": "zone", "note": "note", "person": "person_id", "deal": "deal_id", "quote": "quote_id", "order": "order_id",
+	"way": "way", "reference": "reference", "amount": "amount_minor",
+	"due": "due_on", "starts": "starts_at", "ends": "ends_at", "delivery": "delivery", "invoice": "invoice",
+	"created": "created_at"}
 
 const calledAt = "(SELECT max(h.at) FROM history h WHERE h.record_id = r.id AND h.kind = 'call')"
 
@@ -181,7 +190,8 @@ func expression(t *sqlText, f fields.Field) string {
 	case "calls":
 		return "(SELECT count(*) FROM history h WHERE h.record_id = r.id AND h.kind = 'call')"
 	case "no_outcome":
-		return "EXISTS (SELECT FROM history h JOIN slips s ON s.call_id = h.ref_id AND s.outcome_id IS NULL WHERE h.record_id = r.id AND h.kind = 'call')"
+		return "EXISTS (SELECT FROM history h JOIN slips s ON s.call_id = h.ref_id AND s.outcome_id IS NULL WHERE " +
+			"h.record_id = r.id AND h.kind = 'call')"
 	case "follow_up":
 		return "EXISTS (SELECT FROM follow_ups f WHERE f.record_id = r.id AND f.state = 'open')"
 	case "do_not_call":
@@ -301,7 +311,8 @@ func idCondition(t *sqlText, x filter.Expr, value string) string {
 	if len(ids) > 0 || x.Field.Type != fields.Ref {
 		in = value + " = ANY (" + t.arg(ids) + "::uuid[])"
 	} else { // a name
-		in = value + " IN (SELECT o.id FROM records o WHERE o.deleted_at IS NULL AND o.search LIKE '%' || fold(" + t.arg(likeEscape(x.Text)) + ") || '%')"
+		in = value + " IN (SELECT o.id FROM records o WHERE o.deleted_at IS NULL AND o.search LIKE '%' || fold(" +
+			t.arg(likeEscape(x.Text)) + ") || '%')"
 	}
 	if x.Op == filter.IsNot {
 		return "coalesce(NOT " + in + ", true)"
@@ -360,7 +371,8 @@ func timeCondition(t *sqlText, x filter.Expr) string {
 func numberCondition(t *sqlText, x filter.Expr) string {
 	of := "SELECT FROM phone_numbers n WHERE n.record_id = r.id"
 	if key, custom := strings.CutPrefix(x.Field.Key, fields.Custom); custom {
-		of += " AND n.field_id = (SELECT c.id FROM custom_fields c WHERE c.record_kind = r.kind AND c.key = " + t.arg(key) + ")"
+		of += " AND n.field_id = (SELECT c.id FROM custom_fields c WHERE c.record_kind = r.kind AND c.key = " +
+			t.arg(key) + ")"
 	}
 	digits := strings.Map(func(r rune) rune {
 		if r < '0' || r > '9' {

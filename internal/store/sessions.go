@@ -7,8 +7,9 @@ import (
 	"github.com/alexedwards/scs/pgxstore"
 )
 
-// Sessions keeps sign-in sessions in the database. The library's store waits for as long as the database takes, whatever its context says: a database that
-// stands still would hold every request. What waits for a session waits by its context here; the rest is the library's.
+// Sessions keeps sign-in sessions in the database. The library's store waits for as long as the database takes,
+// whatever its context says: a database that stands still would hold every request. What waits for a session waits by
+// its context here; the rest is the library's.
 type Sessions struct {
 	*pgxstore.PostgresStore
 	store *Store

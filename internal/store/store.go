@@ -49,8 +49,11 @@ func Open(ctx context.Context, url string, conns int32) (*Store, error) {
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
 	config.ConnConfig.RuntimeParams["application_name"] = "trundo"
 	config.ConnConfig.RuntimeParams["timezone"] = "UTC"
-	config.ConnConfig.RuntimeParams["jit"] = "off"              // compiling a report took longer than the report: 3.9 of 4.3 s, measured
-	config.ConnConfig.RuntimeParams["random_page_cost"] = "1.1" // disks have no arm any more; else a look-up in a table that is still small reads all of it, and goes on to when it is not
+	// compiling a report took longer than the report: 3.9 of 4.3 s, measured
+	config.ConnConfig.RuntimeParams["jit"] = "off"
+	// disks have no arm any more; else a look-up in a table that is still small reads all of it, and goes on to when it
+	// is not
+	config.ConnConfig.RuntimeParams["random_page_cost"] = "1.1"
 	config.AfterConnect = func(_ context.Context, conn *pgx.Conn) error {
 		pgxuuid.Register(conn.TypeMap())
 		return nil
@@ -97,7 +100,8 @@ func (s *Store) Migrate(ctx context.Context) error {
 	}
 	sources := provider.ListSources()
 	if newest := sources[len(sources)-1].Version; at > newest {
-		return fmt.Errorf("the database is at version %d, which is newer than this program (%d): start the newer one", at, newest)
+		return fmt.Errorf("the database is at version %d, which is newer than this program (%d): start the newer one",
+			at, newest)
 	}
 	if _, err := provider.Up(ctx); err != nil {
 		return fmt.Errorf("migrating the database: %w", err)
@@ -131,16 +135,19 @@ func Away(err error) bool {
 		strings.Contains(err.Error(), "conn closed") || strings.Contains(err.Error(), "closed pool")
 }
 
-// Failed tells whether err comes from the database or the way to it, whatever it says: not from what somebody asked for.
+// Failed tells whether err comes from the database or the way to it, whatever it says: not from what somebody asked
+// for.
 func Failed(err error) bool {
 	var pgErr *pgconn.PgError
 	var connectErr *pgconn.ConnectError
 	var netErr net.Error
-	return errors.As(err, &pgErr) || errors.As(err, &connectErr) || errors.As(err, &netErr) || errors.Is(err, context.DeadlineExceeded) ||
+	return errors.As(err, &pgErr) || errors.As(err, &connectErr) || errors.As(err, &netErr) ||
+		errors.Is(err, context.DeadlineExceeded) ||
 		errors.Is(err, net.ErrClosed)
 }
 
-// awayState tells whether a SQLSTATE (PostgreSQL's documentation, appendix A) says that nothing can be written now, whatever was asked.
+// awayState tells whether a SQLSTATE (PostgreSQL's documentation, appendix A) says that nothing can be written now,
+// whatever was asked.
 func awayState(code string) bool {
 	switch code {
 	case "25006", // read only, as after a failover to a standby
@@ -169,8 +176,8 @@ func Duplicate(err error) bool {
 	return errors.As(err, &pgErr) && pgErr.Code == "23505"
 }
 
-// Refused tells whether the database refused a value for its own sake, and which column it is, as far as that is known: it names something that is not
-// there (23503), or holds what the column does not take (23502, 23514, and class 22).
+// Refused tells whether the database refused a value for its own sake, and which column it is, as far as that is known:
+// it names something that is not there (23503), or holds what the column does not take (23502, 23514, and class 22).
 func Refused(err error) (column string, is bool) {
 	var pgErr *pgconn.PgError
 	if !errors.As(err, &pgErr) {

@@ -23,13 +23,16 @@ import (
 func TestMain(m *testing.M) { pgtest.Main(m) }
 
 func TestAwayTellsAMissingDatabaseFromARefusal(t *testing.T) {
-	away := []error{context.DeadlineExceeded, io.EOF, io.ErrUnexpectedEOF, net.ErrClosed, &net.OpError{Op: "dial", Err: errors.New("refused")},
-		&pgconn.PgError{Code: "57P01"}, &pgconn.PgError{Code: "57P03"}, &pgconn.PgError{Code: "08006"}, &pgconn.PgError{Code: "53300"},
+	away := []error{context.DeadlineExceeded, io.EOF, io.ErrUnexpectedEOF, net.ErrClosed,
+		&net.OpError{Op: "dial", Err: errors.New("refused")},
+		&pgconn.PgError{Code: "57P01"}, &pgconn.PgError{Code: "57P03"}, &pgconn.PgError{Code: "08006"},
+		&pgconn.PgError{Code: "53300"},
 		fmt.Errorf("saving: %w", io.EOF), errors.New("conn closed"), errors.New("closed pool")}
 	for _, err := range away {
 		assert.True(t, store.Away(err), "%v", err)
 	}
-	for _, err := range []error{nil, errors.New("anything"), pgx.ErrNoRows, &pgconn.PgError{Code: "23505"}, &pgconn.PgError{Code: "22P02"}, context.Canceled} {
+	for _, err := range []error{nil, errors.New("anything"), pgx.ErrNoRows, &pgconn.PgError{Code: "23505"},
+		&pgconn.PgError{Code: "22P02"}, context.Canceled} {
 		assert.False(t, store.Away(err), "%v", err)
 	}
 }

@@ -103,8 +103,8 @@ func soundOf(s *call.State) sound {
 	return soundNone
 }
 
-// arrangement says who is in the room of a call: reps whose legs are up, unless the call is on hold; of one that has just failed,
-// who placed it, for the tone.
+// arrangement says who is in the room of a call: reps whose legs are up, unless the call is on hold; of one that has
+// just failed, who placed it, for the tone.
 func arrangement(s *call.State) media.Arrangement {
 	a := media.Arrangement{}
 	if s.OnHold {

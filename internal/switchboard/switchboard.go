@@ -22,7 +22,8 @@ import (
 // Listener is told of every change of a call, in order, from the call's own goroutine. It must not block.
 type Listener interface {
 	CallChanged(id uuid.UUID, facts []call.Fact, state call.State)
-	// Voices tells the heights of a call's voice trace as they come, five a second of each side, from the studio's goroutine. It must not block.
+	// Voices tells the heights of a call's voice trace as they come, five a second of each side, from the studio's
+	// goroutine. It must not block.
 	Voices(id uuid.UUID, ours, theirs []byte)
 	// CallIncoming tells of a leg that rings us. Whoever wants the call takes it over with Take. It must not block.
 	CallIncoming(ref carrier.Ref, from, to string)
@@ -67,7 +68,8 @@ type request struct {
 
 // New makes a switchboard over c, whose calls sound in studio. It sets c's handler.
 func New(c carrier.Carrier, studio *media.Studio, clock clockwork.Clock, l Listener, log *slog.Logger) *Switchboard {
-	s := &Switchboard{carrier: c, studio: studio, clock: clock, listener: l, log: log, calls: map[uuid.UUID]*active{}, refs: map[carrier.Ref]uuid.UUID{}, arriving: map[carrier.Ref]bool{},
+	s := &Switchboard{carrier: c, studio: studio, clock: clock, listener: l, log: log, calls: map[uuid.UUID]*active{},
+		refs: map[carrier.Ref]uuid.UUID{}, arriving: map[carrier.Ref]bool{},
 		telephones: map[carrier.Ref]func(carrier.Event){}}
 	c.Handle(s.fromCarrier)
 	return s
@@ -89,7 +91,8 @@ func (s *Switchboard) Start(id uuid.UUID, state call.State, effects []call.Effec
 // Take takes over a call that came in on the carrier's leg ref: state is what its stored facts make. If the outside has
 // hung up meanwhile, the call ends at once.
 func (s *Switchboard) Take(id uuid.UUID, ref carrier.Ref, state call.State) {
-	a := &active{id: id, inbox: make(chan request, 16), over: make(chan struct{}), ref: ref, state: state, snapshot: state}
+	a := &active{id: id, inbox: make(chan request, 16), over: make(chan struct{}), ref: ref, state: state,
+		snapshot: state}
 	var pending []call.Input
 	s.mu.Lock()
 	s.calls[id], s.refs[ref] = a, id
@@ -322,7 +325,8 @@ var reasons = map[carrier.Reason]call.Reason{
 	carrier.Declined: call.Declined, carrier.OutOfService: call.OutOfService, carrier.Lost: call.CutOff,
 }
 
-// whose finds the call and the leg that an event is about. The end of a leg that nobody has taken over yet is remembered.
+// whose finds the call and the leg that an event is about. The end of a leg that nobody has taken over yet is
+// remembered.
 func (s *Switchboard) whose(e carrier.Event) (uuid.UUID, call.LegNo, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()

@@ -162,7 +162,8 @@ func TestACallThatComesInIsAnsweredHeldAndEnded(t *testing.T) {
 	require.NoError(t, b.Do(t.Context(), id, call.Offer{To: []string{"ines", "tomas"}}))
 	require.NoError(t, b.Do(t.Context(), id, call.Answer{By: "ines"}))
 	require.ErrorIs(t, b.Do(t.Context(), id, call.Answer{By: "tomas"}), call.ErrTaken)
-	eventually(t, func() bool { legs := s.OutsideLegs(); return len(legs) == 1 && legs[0].Answered }, "the carrier answered")
+	eventually(t, func() bool { legs := s.OutsideLegs(); return len(legs) == 1 && legs[0].Answered },
+		"the carrier answered")
 	require.NoError(t, b.Do(t.Context(), id, call.Hold{By: "ines"}))
 	require.True(t, s.OutsideHangsUp(ref))
 	eventually(t, func() bool { return b.Count() == 0 }, "over")

@@ -6,8 +6,8 @@ import (
 	"trundo/internal/carrier"
 )
 
-// RingTelephone asks the carrier for a leg that belongs to no call: a rep's own telephone. told is given its events, in order, and must not
-// wait. Errors: those of carrier.Dial.
+// RingTelephone asks the carrier for a leg that belongs to no call: a rep's own telephone. told is given its events, in
+// order, and must not wait. Errors: those of carrier.Dial.
 func (s *Switchboard) RingTelephone(to, callerID string, told func(carrier.Event)) (carrier.Ref, error) {
 	ref := carrier.Ref("telephone:" + uuid.NewString())
 	s.mu.Lock()

@@ -17,8 +17,8 @@ type Callers interface {
 	LineNumbers(ctx context.Context) []string
 }
 
-// What the people of a busy morning do: most are known, some are new, withheld or foreign. They wait for an answer for half a
-// minute on average and speak, or leave a message, for a minute and a half.
+// What the people of a busy morning do: most are known, some are new, withheld or foreign. They wait for an answer for
+// half a minute on average and speak, or leave a message, for a minute and a half.
 const (
 	known, unknown, withheld = 70, 85, 93 // percent, each up to here; the rest is foreign
 	patienceMean             = 30 * time.Second
@@ -126,7 +126,8 @@ func (m *Morning) wait(ref string) {
 	m.sim.OutsideHangsUp(ref)
 }
 
-// after waits for a time, or until a leg that rings is answered or any is over; true: the time has passed and it still rings.
+// after waits for a time, or until a leg that rings is answered or any is over; true: the time has passed and it still
+// rings.
 func (m *Morning) after(long time.Duration, ref string, rings bool) bool {
 	end := m.sim.clock.After(long)
 	pulse := m.sim.clock.NewTicker(500 * time.Millisecond)

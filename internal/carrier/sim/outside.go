@@ -27,7 +27,8 @@ func (s *Sim) CallIn(from, to string) (string, error) {
 	}
 	s.count++
 	ref := carrier.Ref(fmt.Sprintf("in-%d-%d", s.clock.Now().UnixNano(), s.count))
-	s.legs[ref] = &leg{from: from, to: to, incoming: true, ringing: true, person: s.prepare(ref, s.directory(from).Calls)}
+	s.legs[ref] = &leg{from: from, to: to, incoming: true, ringing: true,
+		person: s.prepare(ref, s.directory(from).Calls)}
 	s.used[ref] = true
 	s.mu.Unlock()
 	s.handle(carrier.Event{Ref: ref, Kind: carrier.Incoming, From: from, To: to})
@@ -52,7 +53,8 @@ func (s *Sim) OutsideLegs() []OutsideLeg {
 	defer s.mu.Unlock()
 	legs := make([]OutsideLeg, 0, len(s.legs))
 	for ref, l := range s.legs {
-		legs = append(legs, OutsideLeg{Ref: string(ref), FromUs: !l.incoming, From: l.from, To: l.to, Answered: l.answered, Ringing: l.ringing, Keys: l.keys})
+		legs = append(legs, OutsideLeg{Ref: string(ref), FromUs: !l.incoming, From: l.from, To: l.to,
+			Answered: l.answered, Ringing: l.ringing, Keys: l.keys})
 	}
 	sort.Slice(legs, func(i, j int) bool { return legs[i].Ref < legs[j].Ref })
 	return legs
@@ -98,7 +100,8 @@ func (s *Sim) OutsideHangsUp(ref string) bool {
 	return true
 }
 
-// OutsideSays lets a text be spoken on an answered leg, after what is being said. False: it is not there, or there is no sound.
+// OutsideSays lets a text be spoken on an answered leg, after what is being said. False: it is not there, or there is
+// no sound.
 func (s *Sim) OutsideSays(ref, text string) bool {
 	s.mu.Lock()
 	l := s.legs[carrier.Ref(ref)]

@@ -24,7 +24,8 @@ type Script struct {
 	Loss  float64 // the share of their frames that is lost
 }
 
-// Act is one thing that somebody does. Its parts follow each other as they stand here; those that are zero are left out.
+// Act is one thing that somebody does. Its parts follow each other as they stand here; those that are zero are left
+// out.
 type Act struct {
 	Say    string
 	Beep   float64          // Hz, of a tone of half a second
@@ -53,7 +54,8 @@ func (s *Sim) prepare(ref carrier.Ref, script Script) *person {
 	if script.Voice == "" {
 		script.Voice = usualVoice
 	}
-	p := &person{script: script, acts: script.Acts, spoken: map[string][]byte{}, hangUp: func() { s.end(ref, carrier.HungUp) },
+	p := &person{script: script, acts: script.Acts, spoken: map[string][]byte{},
+		hangUp:  func() { s.end(ref, carrier.HungUp) },
 		speaker: s.speaker, now: time.Now}
 	go p.speak(script.Acts)
 	return p
@@ -94,7 +96,8 @@ func (p *person) Words() []carrier.Spoken {
 func (p *person) says(text string, codes []byte) {
 	p.sound = codes
 	if len(codes) > 0 {
-		p.words = append(p.words, carrier.Spoken{At: p.now(), Long: time.Duration(len(codes)) * time.Second / audio.Rate, Text: text})
+		p.words = append(p.words, carrier.Spoken{At: p.now(),
+			Long: time.Duration(len(codes)) * time.Second / audio.Rate, Text: text})
 	}
 }
 
@@ -249,8 +252,8 @@ func firstOf(keys string) string {
 	return keys[:1]
 }
 
-// OutsideSpeaks lets somebody hear and speak on an answered leg in the place of its person, whose script waits while they speak. False: it is not
-// there, or there is no sound.
+// OutsideSpeaks lets somebody hear and speak on an answered leg in the place of its person, whose script waits while
+// they speak. False: it is not there, or there is no sound.
 func (s *Sim) OutsideSpeaks(ref string, v carrier.Voice) bool {
 	s.mu.Lock()
 	l := s.legs[carrier.Ref(ref)]

@@ -30,7 +30,8 @@ func (fakeSpeech) Speak(_ context.Context, _, text string) ([]byte, error) {
 // called answers a call to somebody with a script, and gives their voice.
 func called(t *testing.T, script sim.Script) (*sim.Sim, carrier.Voice, chan carrier.Event) {
 	t.Helper()
-	s := sim.New(clockwork.NewRealClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{Script: script, Calls: script} })
+	s := sim.New(clockwork.NewRealClock(), "US",
+		func(string) sim.Behaviour { return sim.Behaviour{Script: script, Calls: script} })
 	s.Voices(fakeSpeech{})
 	events := make(chan carrier.Event, 10)
 	s.Handle(func(e carrier.Event) { events <- e })
@@ -63,8 +64,10 @@ func says(letter byte) func(int16) bool {
 }
 
 func TestPeopleSayTheirPartsInTurn(t *testing.T) {
-	_, v, events := called(t, sim.Script{Acts: []sim.Act{{Say: "unspeakable"}, {Say: "aaa", Listen: 10 * time.Second}, {Say: "bb", Beep: 1000}, {HangUp: true}}})
-	require.Eventually(t, func() bool { return until(v, 0, 1, says('a')) == 0 }, 5*time.Second, time.Millisecond, "as soon as it is spoken")
+	_, v, events := called(t, sim.Script{Acts: []sim.Act{{Say: "unspeakable"}, {Say: "aaa", Listen: 10 * time.Second},
+		{Say: "bb", Beep: 1000}, {HangUp: true}}})
+	require.Eventually(t, func() bool { return until(v, 0, 1, says('a')) == 0 }, 5*time.Second, time.Millisecond,
+		"as soon as it is spoken")
 	assert.Equal(t, 2, until(v, 0, 100, func(s int16) bool { return s == 0 }), "three frames, the first has been heard")
 	assert.Equal(t, 100, until(v, 3000, 100, says('b')), "they wait while we speak")
 	assert.InDelta(t, 35, until(v, 0, 100, says('b')), 3, "and for 700 ms of silence")
@@ -85,11 +88,13 @@ func TestPeopleSayTheirPartsInTurn(t *testing.T) {
 func TestTheyWaitForNobodyForEver(t *testing.T) {
 	_, v, _ := called(t, sim.Script{Acts: []sim.Act{{Listen: time.Second}, {Say: "b"}}})
 	n := 0
-	require.Eventually(t, func() bool { n += until(v, 0, 1, says('b')); return until(v, 0, 1, says('b')) == 0 }, 5*time.Second, time.Millisecond)
+	require.Eventually(t, func() bool { n += until(v, 0, 1, says('b')); return until(v, 0, 1, says('b')) == 0 },
+		5*time.Second, time.Millisecond)
 }
 
 func TestAMenuWantsKeys(t *testing.T) {
-	s, v, _ := called(t, sim.Script{Acts: []sim.Act{{Say: "menu", Keys: map[string][]sim.Act{"1": {{Say: "shop"}}, "2": {{Say: "works"}}}}, {Say: "zzz"}}})
+	s, v, _ := called(t, sim.Script{Acts: []sim.Act{{Say: "menu",
+		Keys: map[string][]sim.Act{"1": {{Say: "shop"}}, "2": {{Say: "works"}}}}, {Say: "zzz"}}})
 	require.Eventually(t, func() bool { return until(v, 0, 1, says('m')) == 0 }, 5*time.Second, time.Millisecond)
 	s.SendDigits("a", "7")
 	assert.Less(t, until(v, 0, 400, func(s int16) bool { return s == 0 }), 400)
@@ -103,7 +108,8 @@ func TestWhatIsTypedIsSpokenAndABadLineLosesFrames(t *testing.T) {
 	s, v, _ := called(t, sim.Script{Loss: 0.5, Noise: 100})
 	require.True(t, s.OutsideSays("a", "hello"))
 	require.False(t, s.OutsideSays("b", "hello"))
-	require.Eventually(t, func() bool { return until(v, 0, 1, func(s int16) bool { return s > 5000 }) == 0 }, 5*time.Second, time.Millisecond)
+	require.Eventually(t, func() bool { return until(v, 0, 1, func(s int16) bool { return s > 5000 }) == 0 },
+		5*time.Second, time.Millisecond)
 	lost := 0
 	for range 2000 {
 		var f [carrier.FrameBytes]byte

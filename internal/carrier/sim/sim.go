@@ -1,8 +1,8 @@
 // Package sim is the built-in stand-in for a telephone network. Its people behave: they answer after a
 // while, never, are busy, decline, are out of service, hang up. Its clock can be driven by a test.
 //
-// It must not know calls, records or the database; who behaves how comes from a Directory, and how a text sounds from a Speaker. Without
-// a speaker there is no sound.
+// It must not know calls, records or the database; who behaves how comes from a Directory, and how a text sounds from a
+// Speaker. Without a speaker there is no sound.
 package sim
 
 import (
@@ -62,7 +62,8 @@ type leg struct {
 // New makes a stand-in. Emergency numbers are those of region (ISO 3166).
 func New(clock clockwork.Clock, region string, directory Directory) *Sim {
 	return &Sim{clock: clock, directory: directory, region: region, handle: func(carrier.Event) {},
-		legs: map[carrier.Ref]*leg{}, used: map[carrier.Ref]bool{}, byTo: map[string]carrier.Ref{}, manned: map[string]bool{}}
+		legs: map[carrier.Ref]*leg{}, used: map[carrier.Ref]bool{}, byTo: map[string]carrier.Ref{},
+		manned: map[string]bool{}}
 }
 
 // Handle implements carrier.Carrier.

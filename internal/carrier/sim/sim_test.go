@@ -72,7 +72,8 @@ func TestSomebodyPlaysTheOutside(t *testing.T) {
 	s.Man(carriertest.Answers, true)
 	require.NoError(t, s.Dial(carrier.Dialing{Ref: "a", To: carriertest.Answers, CallerID: "+14135550100"}))
 	require.Equal(t, carrier.Ringing, (<-events).Kind)
-	require.Equal(t, []sim.OutsideLeg{{Ref: "a", FromUs: true, From: "+14135550100", To: carriertest.Answers, Ringing: true}}, s.OutsideLegs())
+	require.Equal(t, []sim.OutsideLeg{{Ref: "a", FromUs: true, From: "+14135550100", To: carriertest.Answers,
+		Ringing: true}}, s.OutsideLegs())
 	require.True(t, s.OutsideAnswers("a"))
 	require.Equal(t, carrier.Answered, (<-events).Kind)
 	require.False(t, s.OutsideAnswers("a"), "only once")

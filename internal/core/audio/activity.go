@@ -1,13 +1,14 @@
 package audio
 
-// Voice activity by energy: speech stands out of a background that is followed slowly. Values tried on telephone speech.
+// Voice activity by energy: speech stands out of a background that is followed slowly. Values tried on telephone
+// speech.
 const (
 	margin       = 9.0   // dB above the background that make speech
 	softest      = -48.0 // dBov: below this nothing is speech
 	loudestFloor = -40.0 // dBov: no background is thought louder, so that nobody who talks on and on becomes background
 	floorRise    = 0.02  // dB a frame by which the background may rise: 1 dB a second
-	// pauseFrames is the longest pause within an utterance, 300 ms, about what separates phrases; blipFrames is the longest noise
-	// that is no utterance, 60 ms, a click.
+	// pauseFrames is the longest pause within an utterance, 300 ms, about what separates phrases; blipFrames is the
+	// longest noise that is no utterance, 60 ms, a click.
 	pauseFrames = 15
 	blipFrames  = 3
 )
@@ -51,7 +52,8 @@ func (a *Activity) Add(level float64) bool {
 	return true
 }
 
-// Speaking tells whether an utterance goes on: one that has begun, is more than a click, and has paused for less than a phrase does.
+// Speaking tells whether an utterance goes on: one that has begun, is more than a click, and has paused for less than a
+// phrase does.
 func (a *Activity) Speaking() bool {
 	n := len(a.spans)
 	return n > 0 && a.spans[n-1].Frames() > blipFrames && a.frames-a.spans[n-1].To < pauseFrames

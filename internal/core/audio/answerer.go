@@ -1,13 +1,15 @@
 package audio
 
-// Answerer judges by the levels of both voices whether a person or a machine has answered a call. It is a hint for a question, never
-// the ground of an act: a machine is only taken for one where it talks on as a greeting does. The zero value is ready.
+// Answerer judges by the levels of both voices whether a person or a machine has answered a call. It is a hint for a
+// question, never the ground of an act: a machine is only taken for one where it talks on as a greeting does. The zero
+// value is ready.
 type Answerer struct {
 	theirs, ours Activity
 	replied      bool // they spoke after we had spoken
 }
 
-// monologue is how long somebody talks who is a greeting, in frames: 4 s. Who picks up a telephone says a name and waits.
+// monologue is how long somebody talks who is a greeting, in frames: 4 s. Who picks up a telephone says a name and
+// waits.
 const monologue = 200
 
 // Add takes the levels of the next frame of both voices, in dBov.
@@ -22,7 +24,8 @@ func (a *Answerer) Add(ours, theirs float64) {
 	a.ours.forget()
 }
 
-// Person tells whether a person is heard: somebody has spoken, and not as a greeting does that talks on without waiting for us.
+// Person tells whether a person is heard: somebody has spoken, and not as a greeting does that talks on without waiting
+// for us.
 func (a *Answerer) Person() bool {
 	spoke := false
 	for _, s := range a.theirs.spans {

@@ -15,7 +15,8 @@ const (
 	binWidth   = float64(Rate) / beepBlock // Hz
 )
 
-// Beep finds the beep of a voicemail. It also fires on single call progress tones: decide those first (Progress). The zero value is ready.
+// Beep finds the beep of a voicemail. It also fires on single call progress tones: decide those first (Progress). The
+// zero value is ready.
 type Beep struct {
 	held  []int16
 	first float64 // frequency of the tone that goes on, 0: none

@@ -1,8 +1,8 @@
 // Package audio is what can be known and made of telephone sound: G.711, levels and the voice trace, voice activity and
 // who talked how much, call progress tones, the beep of a voicemail, loudness, line quality.
 //
-// Sound is mono at 8 kHz, as 16-bit samples, in frames of 20 ms. The package must not know calls, networks, files, clocks or
-// goroutines: time is counted in samples that came in.
+// Sound is mono at 8 kHz, as 16-bit samples, in frames of 20 ms. The package must not know calls, networks, files,
+// clocks or goroutines: time is counted in samples that came in.
 package audio
 
 import "time"

@@ -10,7 +10,8 @@ import (
 
 func TestMuLawIsThatOfG711(t *testing.T) {
 	// Values of ITU-T G.711, table 2a, in 16-bit samples: the ends of the segments and what lies about zero.
-	for code, sample := range map[byte]int16{0x80: 32124, 0x00: -32124, 0x8F: 16764, 0x90: 15996, 0x9F: 8316, 0xA0: 7932, 0xBF: 1980, 0xCF: 924, 0xDF: 396,
+	for code, sample := range map[byte]int16{0x80: 32124, 0x00: -32124, 0x8F: 16764, 0x90: 15996, 0x9F: 8316,
+		0xA0: 7932, 0xBF: 1980, 0xCF: 924, 0xDF: 396,
 		0xEF: 132, 0xF0: 120, 0xFE: 8, 0xFF: 0, 0x7F: 0, 0x7E: -8, 0x70: -120} {
 		assert.Equal(t, sample, audio.Decode(code), "code %02X", code)
 	}
@@ -66,7 +67,8 @@ func TestSoundOfAnotherRateKeepsItsTone(t *testing.T) {
 }
 
 func TestSoundOfAnotherRateHasNoEdges(t *testing.T) {
-	// What does not change at the old rate does not change at the new one, from the first sample to the last, also where the rates have hardly a common divisor.
+	// What does not change at the old rate does not change at the new one, from the first sample to the last, also
+	// where the rates have hardly a common divisor.
 	for _, rate := range []int{4000, 7999, 11025, 44099, 192000} {
 		for _, length := range []int{1, 2, 30, 1000} {
 			sound := make([]int16, length)

@@ -16,15 +16,16 @@ type Line struct {
 // Verdict is what a line is worth to those who speak by it.
 type Verdict string
 
-// The verdicts, by the borders of ITU-T G.107, annex B: from R 70 on some users are dissatisfied, from R 60 on many are.
+// The verdicts, by the borders of ITU-T G.107, annex B: from R 70 on some users are dissatisfied, from R 60 on many
+// are.
 const (
 	Good Verdict = "good"
 	Fair Verdict = "fair"
 	Bad  Verdict = "bad"
 )
 
-// Rate is the mean opinion of a line, its verdict, and in words what is wrong with it; none where nothing is. The worse way counts: our server
-// puts silence where a packet is lost, a browser conceals it.
+// Rate is the mean opinion of a line, its verdict, and in words what is wrong with it; none where nothing is. The worse
+// way counts: our server puts silence where a packet is lost, a browser conceals it.
 func (l Line) Rate() (mos float64, v Verdict, wrong []string) {
 	mouthToEar := l.Delay + 2*l.Jitter // a buffer that lets few come too late
 	r := min(Rating(mouthToEar, l.LossUp, BplBare), Rating(mouthToEar, l.LossDown, BplConcealed))
@@ -47,7 +48,8 @@ func (l Line) Rate() (mos float64, v Verdict, wrong []string) {
 		wrong = append(wrong, fmt.Sprintf("sound comes unevenly, by %d ms", l.Jitter.Milliseconds()))
 	}
 	if mouthToEar >= 300*time.Millisecond {
-		wrong = append(wrong, fmt.Sprintf("sound takes %d ms, so that you will talk over each other", mouthToEar.Milliseconds()))
+		wrong = append(wrong, fmt.Sprintf("sound takes %d ms, so that you will talk over each other",
+			mouthToEar.Milliseconds()))
 	}
 	return MOS(r), v, wrong
 }

@@ -96,7 +96,8 @@ func (p *Progress) decide() Signal {
 		return HeardRingback
 	case last.what == soundsITU && last.long == blocksOfASecond*4/5:
 		return HeardRingback
-	case last.what == soundsHigh && last.long == leastOutOfService && p.before(2, soundsMiddle) && p.before(3, soundsLow):
+	case last.what == soundsHigh && last.long == leastOutOfService && p.before(2, soundsMiddle) &&
+		p.before(3, soundsLow):
 		return HeardOutOfService
 	case last.what == soundsQuiet && last.long == rhythmPause && len(p.runs) >= 4:
 		return p.rhythm()
@@ -140,8 +141,10 @@ func classify(block []int16) sounding {
 	for _, c := range []struct {
 		what sounding
 		hz   []float64
-	}{{soundsDial, []float64{350, 440}}, {soundsRingback, []float64{440, 480}}, {soundsBusy, []float64{480, 620}}, {soundsITU, []float64{425}},
-		{soundsLow, []float64{913.8}}, {soundsLow, []float64{985.2}}, {soundsMiddle, []float64{1370.6}}, {soundsMiddle, []float64{1428.5}}, {soundsHigh, []float64{1776.7}}} {
+	}{{soundsDial, []float64{350, 440}}, {soundsRingback, []float64{440, 480}}, {soundsBusy,
+		[]float64{480, 620}}, {soundsITU, []float64{425}},
+		{soundsLow, []float64{913.8}}, {soundsLow, []float64{985.2}}, {soundsMiddle, []float64{1370.6}},
+		{soundsMiddle, []float64{1428.5}}, {soundsHigh, []float64{1776.7}}} {
 		share, least := 0.0, total
 		for _, hz := range c.hz {
 			pw := power(block, hz)

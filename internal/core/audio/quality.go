@@ -8,7 +8,8 @@ const (
 	BplBare      = 4.3
 )
 
-// Rating is the R of the simplified E-model for G.711 (ITU-T G.107): 93.2 at best. delay is one-way, mouth to ear; loss is a share, 0 to 1.
+// Rating is the R of the simplified E-model for G.711 (ITU-T G.107): 93.2 at best. delay is one-way, mouth to ear; loss
+// is a share, 0 to 1.
 func Rating(delay time.Duration, loss, bpl float64) float64 {
 	d := float64(delay) / float64(time.Millisecond)
 	id := 0.024 * d

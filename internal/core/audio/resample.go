@@ -5,7 +5,8 @@ import "math"
 // taps is how many samples on each side of a new sample are weighed.
 const taps = 16
 
-// Resample gives sound of another rate at 8 kHz, low-passed below the new half (a sinc under a Hann window). Rates from 4 to 192 kHz.
+// Resample gives sound of another rate at 8 kHz, low-passed below the new half (a sinc under a Hann window). Rates from
+// 4 to 192 kHz.
 func Resample(sound []int16, rate int) []int16 {
 	if rate == Rate || len(sound) == 0 || rate <= 0 {
 		return sound
@@ -23,8 +24,8 @@ func Resample(sound []int16, rate int) []int16 {
 	return out
 }
 
-// kernel is the weights of old samples for a new one. Every new sample lies up/down old ones behind the last, so that after down of them the weights come
-// again: they are computed once.
+// kernel is the weights of old samples for a new one. Every new sample lies up/down old ones behind the last, so that
+// after down of them the weights come again: they are computed once.
 type kernel struct {
 	up, down int // the old rate to the new one, without a common divisor
 	width    float64

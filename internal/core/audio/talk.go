@@ -15,7 +15,8 @@ type Figures struct {
 	LongestOurs, LongestTheirs time.Duration
 	// How often one began while the other spoke, and the other fell silent first.
 	InterruptedThem, InterruptedUs int
-	// FirstAnswer is from the end of their first utterance to the beginning of ours that follows, however long; 0 where we spoke first or never did.
+	// FirstAnswer is from the end of their first utterance to the beginning of ours that follows, however long; 0 where
+	// we spoke first or never did.
 	FirstAnswer time.Duration
 }
 
@@ -30,14 +31,16 @@ func (f Figures) OursShare() float64 {
 	return float64(f.Ours) / float64(f.Ours+f.Theirs)
 }
 
-// Measure computes the figures of two voices from their utterances, in order, within total frames. Gaps, in order, were left out: nothing is known of
-// them, so that they are nobody's silence, and nobody's word goes on through one.
+// Measure computes the figures of two voices from their utterances, in order, within total frames. Gaps, in order, were
+// left out: nothing is known of them, so that they are nobody's silence, and nobody's word goes on through one.
 func Measure(ours, theirs []Span, total int, gaps ...Span) Figures {
 	overlap := overlapOf(ours, theirs)
 	o, t := sum(ours), sum(theirs)
-	return Figures{Total: frames(total), Ours: frames(o), Theirs: frames(t), Overlap: frames(overlap), Silence: frames(max(0, total-sum(gaps)-o-t+overlap)),
+	return Figures{Total: frames(total), Ours: frames(o), Theirs: frames(t), Overlap: frames(overlap),
+		Silence:     frames(max(0, total-sum(gaps)-o-t+overlap)),
 		LongestOurs: frames(longest(ours, theirs, gaps)), LongestTheirs: frames(longest(theirs, ours, gaps)),
-		InterruptedThem: interruptions(ours, theirs), InterruptedUs: interruptions(theirs, ours), FirstAnswer: frames(firstAnswer(ours, theirs))}
+		InterruptedThem: interruptions(ours, theirs), InterruptedUs: interruptions(theirs, ours),
+		FirstAnswer: frames(firstAnswer(ours, theirs))}
 }
 
 func frames(n int) time.Duration { return time.Duration(n) * FrameTime }

@@ -21,14 +21,16 @@ func sine(rate int, hz, height float64, samples int) []int16 {
 	return s
 }
 
-// hand makes a side of a call: noise at -65 dBov, and where it speaks, in seconds, syllables: noise of 180 ms with 60 ms between them.
+// hand makes a side of a call: noise at -65 dBov, and where it speaks, in seconds, syllables: noise of 180 ms with 60
+// ms between them.
 func hand(seconds float64, speaks ...[2]float64) []int16 {
 	r := rand.New(rand.NewPCG(1, 2))
 	s := make([]int16, int(seconds*audio.Rate))
 	for i := range s {
 		height := 32.0
 		for _, span := range speaks {
-			if at := float64(i)/audio.Rate - span[0]; at >= 0 && float64(i)/audio.Rate < span[1] && math.Mod(at, 0.24) < 0.18 {
+			if at := float64(i)/audio.Rate - span[0]; at >= 0 && float64(i)/audio.Rate < span[1] &&
+				math.Mod(at, 0.24) < 0.18 {
 				height = 4000
 			}
 		}
@@ -88,13 +90,25 @@ func TestFiguresOfSpans(t *testing.T) {
 		ours, theirs []s
 		want         audio.Figures
 	}{
-		"nobody":                     {nil, nil, audio.Figures{Total: 100 * f, Silence: 100 * f}},
-		"they greet, we answer":      {[]s{{30, 50}}, []s{{0, 20}}, audio.Figures{Total: 100 * f, Ours: 20 * f, Theirs: 20 * f, Silence: 60 * f, LongestOurs: 20 * f, LongestTheirs: 20 * f, FirstAnswer: 10 * f}},
-		"we begin":                   {[]s{{0, 20}}, []s{{30, 50}}, audio.Figures{Total: 100 * f, Ours: 20 * f, Theirs: 20 * f, Silence: 60 * f, LongestOurs: 20 * f, LongestTheirs: 20 * f}},
-		"a monologue with pauses":    {[]s{{0, 20}, {40, 60}}, []s{{70, 80}}, audio.Figures{Total: 100 * f, Ours: 40 * f, Theirs: 10 * f, Silence: 50 * f, LongestOurs: 60 * f, LongestTheirs: 10 * f}},
-		"broken by a word of theirs": {[]s{{0, 20}, {40, 60}}, []s{{30, 35}}, audio.Figures{Total: 100 * f, Ours: 40 * f, Theirs: 5 * f, Silence: 55 * f, LongestOurs: 20 * f, LongestTheirs: 5 * f}},
-		"we interrupt":               {[]s{{30, 60}}, []s{{0, 45}}, audio.Figures{Total: 100 * f, Ours: 30 * f, Theirs: 45 * f, Overlap: 15 * f, Silence: 40 * f, LongestOurs: 30 * f, LongestTheirs: 45 * f, InterruptedThem: 1}},
-		"a mhm is no interruption":   {[]s{{20, 29}}, []s{{0, 45}}, audio.Figures{Total: 100 * f, Ours: 9 * f, Theirs: 45 * f, Overlap: 9 * f, Silence: 55 * f, LongestOurs: 9 * f, LongestTheirs: 45 * f}},
+		"nobody": {nil, nil, audio.Figures{Total: 100 * f, Silence: 100 * f}},
+		"they greet, we answer": {[]s{{30, 50}}, []s{{0, 20}},
+			audio.Figures{Total: 100 * f, Ours: 20 * f, Theirs: 20 * f, Silence: 60 * f, LongestOurs: 20 * f,
+				LongestTheirs: 20 * f, FirstAnswer: 10 * f}},
+		"we begin": {[]s{{0, 20}}, []s{{30, 50}},
+			audio.Figures{Total: 100 * f, Ours: 20 * f, Theirs: 20 * f, Silence: 60 * f, LongestOurs: 20 * f,
+				LongestTheirs: 20 * f}},
+		"a monologue with pauses": {[]s{{0, 20}, {40, 60}}, []s{{70, 80}},
+			audio.Figures{Total: 100 * f, Ours: 40 * f, Theirs: 10 * f, Silence: 50 * f, LongestOurs: 60 * f,
+				LongestTheirs: 10 * f}},
+		"broken by a word of theirs": {[]s{{0, 20}, {40, 60}}, []s{{30, 35}},
+			audio.Figures{Total: 100 * f, Ours: 40 * f, Theirs: 5 * f, Silence: 55 * f, LongestOurs: 20 * f,
+				LongestTheirs: 5 * f}},
+		"we interrupt": {[]s{{30, 60}}, []s{{0, 45}},
+			audio.Figures{Total: 100 * f, Ours: 30 * f, Theirs: 45 * f, Overlap: 15 * f, Silence: 40 * f,
+				LongestOurs: 30 * f, LongestTheirs: 45 * f, InterruptedThem: 1}},
+		"a mhm is no interruption": {[]s{{20, 29}}, []s{{0, 45}},
+			audio.Figures{Total: 100 * f, Ours: 9 * f, Theirs: 45 * f, Overlap: 9 * f, Silence: 55 * f,
+				LongestOurs: 9 * f, LongestTheirs: 45 * f}},
 	} {
 		t.Run(name, func(t *testing.T) { assert.Equal(t, tt.want, audio.Measure(tt.ours, tt.theirs, 100)) })
 	}

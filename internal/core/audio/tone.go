@@ -24,14 +24,16 @@ var (
 	Busy     = Tone{"busy", []Beat{{[]float64{480, 620}, 500 * time.Millisecond}, {nil, 500 * time.Millisecond}}}
 	Reorder  = Tone{"reorder", []Beat{{[]float64{480, 620}, 250 * time.Millisecond}, {nil, 250 * time.Millisecond}}}
 	// OutOfService is the special information tone of a vacant code (ITU-T E.180).
-	OutOfService = Tone{"out of service", []Beat{{[]float64{985.2}, 380 * time.Millisecond}, {[]float64{1370.6}, 274 * time.Millisecond},
-		{[]float64{1776.7}, 380 * time.Millisecond}, {nil, 1500 * time.Millisecond}}}
+	OutOfService = Tone{"out of service",
+		[]Beat{{[]float64{985.2}, 380 * time.Millisecond}, {[]float64{1370.6}, 274 * time.Millisecond},
+			{[]float64{1776.7}, 380 * time.Millisecond}, {nil, 1500 * time.Millisecond}}}
 	RingbackITU = Tone{"ringback", []Beat{{[]float64{425}, time.Second}, {nil, 4 * time.Second}}}
 	BusyITU     = Tone{"busy", []Beat{{[]float64{425}, 500 * time.Millisecond}, {nil, 500 * time.Millisecond}}}
 )
 
 // HoldMusic is what somebody on hold hears: a slow broken chord, ours.
-var HoldMusic = Tone{"hold music", chord(261.63, 329.63, 392, 523.25, 392, 329.63, 220, 261.63, 329.63, 440, 329.63, 261.63)}
+var HoldMusic = Tone{"hold music",
+	chord(261.63, 329.63, 392, 523.25, 392, 329.63, 220, 261.63, 329.63, 440, 329.63, 261.63)}
 
 // chord gives notes one after the other, each with a fifth below it and a breath behind it.
 func chord(hz ...float64) (beats []Beat) {
@@ -90,11 +92,14 @@ func samplesIn(d time.Duration) int {
 
 // keypad has the two frequencies of each key (ITU-T Q.23).
 var keypad = map[byte][]float64{
-	'1': {697, 1209}, '2': {697, 1336}, '3': {697, 1477}, 'A': {697, 1633}, '4': {770, 1209}, '5': {770, 1336}, '6': {770, 1477}, 'B': {770, 1633},
-	'7': {852, 1209}, '8': {852, 1336}, '9': {852, 1477}, 'C': {852, 1633}, '*': {941, 1209}, '0': {941, 1336}, '#': {941, 1477}, 'D': {941, 1633},
+	'1': {697, 1209}, '2': {697, 1336}, '3': {697, 1477}, 'A': {697, 1633}, '4': {770, 1209}, '5': {770,
+		1336}, '6': {770, 1477}, 'B': {770, 1633},
+	'7': {852, 1209}, '8': {852, 1336}, '9': {852, 1477}, 'C': {852, 1633}, '*': {941, 1209}, '0': {941, 1336},
+	'#': {941, 1477}, 'D': {941, 1633},
 }
 
-// Keys is the sound of keypad digits, one after the other, 100 ms each with as long a pause (ITU-T Q.24 asks for 40 ms at least).
+// Keys is the sound of keypad digits, one after the other, 100 ms each with as long a pause (ITU-T Q.24 asks for 40 ms
+// at least).
 func Keys(digits string) Tone {
 	const each = 100 * time.Millisecond
 	t := Tone{Name: "keys"}

@@ -41,8 +41,10 @@ func TestEveryProgressToneIsHeard(t *testing.T) {
 	for _, tt := range []struct {
 		tone audio.Tone
 		want audio.Signal
-	}{{audio.Dial, audio.HeardDial}, {audio.Ringback, audio.HeardRingback}, {audio.RingbackITU, audio.HeardRingback}, {audio.Busy, audio.HeardBusy},
-		{audio.BusyITU, audio.HeardBusy}, {audio.Reorder, audio.HeardReorder}, {audio.OutOfService, audio.HeardOutOfService}} {
+	}{{audio.Dial, audio.HeardDial}, {audio.Ringback, audio.HeardRingback}, {audio.RingbackITU,
+		audio.HeardRingback}, {audio.Busy, audio.HeardBusy},
+		{audio.BusyITU, audio.HeardBusy}, {audio.Reorder, audio.HeardReorder},
+		{audio.OutOfService, audio.HeardOutOfService}} {
 		for i := range 20 {
 			noise := float64(i%4) * 60
 			t.Run(fmt.Sprintf("%s %s %d", tt.tone.Name, tt.want, i), func(t *testing.T) {

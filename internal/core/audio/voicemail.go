@@ -18,8 +18,8 @@ const (
 	cueLimit = 3000
 )
 
-// Cues listens to a voicemail until it lets somebody speak. Call progress tones are decided before the beep, which they resemble.
-// The zero value is ready.
+// Cues listens to a voicemail until it lets somebody speak. Call progress tones are decided before the beep, which they
+// resemble. The zero value is ready.
 type Cues struct {
 	progress Progress
 	beep     Beep

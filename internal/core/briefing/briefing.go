@@ -48,8 +48,8 @@ type Caller struct {
 // most is how many facts there is room for, besides what has changed.
 const most = 3
 
-// Facts says what matters, three things at most: what was promised, what is open, and in any case the last contact; then, as a
-// fourth, what has happened since the reader spoke with them. now is in the reader's zone.
+// Facts says what matters, three things at most: what was promised, what is open, and in any case the last contact;
+// then, as a fourth, what has happened since the reader spoke with them. now is in the reader's zone.
 func Facts(c Caller, now time.Time) []string {
 	facts := []string{}
 	for _, p := range c.Promises {
@@ -86,7 +86,8 @@ func (c Contact) text(now time.Time) string {
 	return text
 }
 
-// since sums happenings up; of calls by colleagues the newest is told. "" where nothing has happened, or they never spoke.
+// since sums happenings up; of calls by colleagues the newest is told. "" where nothing has happened, or they never
+// spoke.
 func (c Caller) since(now time.Time) string {
 	if c.Spoke.IsZero() || len(c.Since) == 0 {
 		return ""

@@ -127,7 +127,8 @@ func TestCommandsThatCannotBeCarriedOut(t *testing.T) {
 }
 
 func TestTimesThatRunBackwardsAreHeldBack(t *testing.T) {
-	s, facts, _, err := run(t, place, step{5 * time.Second, call.CarrierRinging{Leg: 2}}, step{3 * time.Second, call.CarrierAnswered{Leg: 2}})
+	s, facts, _, err := run(t, place, step{5 * time.Second, call.CarrierRinging{Leg: 2}},
+		step{3 * time.Second, call.CarrierAnswered{Leg: 2}})
 	require.NoError(t, err)
 	assert.Equal(t, start.Add(5*time.Second), s.Answered())
 	for i, f := range facts {
@@ -166,7 +167,8 @@ func FuzzCall(f *testing.F) {
 	f.Add([]byte{8, 0, 9, 1, 16, 20, 17, 40, 44, 40, 18, 9})
 	f.Add([]byte{22, 0, 33, 20, 19, 4, 20, 4, 14, 4, 15, 4, 1, 9})
 	f.Add([]byte{22, 0, 16, 80, 17, 20, 1, 40})
-	reasons := []call.Reason{call.Busy, call.NoAnswer, call.Declined, call.OutOfService, call.EndedByThem, call.CutOff, "made up", call.EndedByUs}
+	reasons := []call.Reason{call.Busy, call.NoAnswer, call.Declined, call.OutOfService, call.EndedByThem, call.CutOff,
+		"made up", call.EndedByUs}
 	f.Fuzz(func(t *testing.T, script []byte) {
 		var (
 			s     call.State
@@ -216,7 +218,8 @@ func FuzzCall(f *testing.F) {
 			case 15:
 				in = call.Resume{By: users[what/23%2]}
 			case 16:
-				in = call.MachineTakes{Device: []string{call.Voicemail, call.Announcement}[what/23%2], By: []string{"", "ines"}[what/46%2]}
+				in = call.MachineTakes{Device: []string{call.Voicemail, call.Announcement}[what/23%2],
+					By: []string{"", "ines"}[what/46%2]}
 			case 17:
 				in = call.Beep{}
 			case 18:
@@ -251,7 +254,8 @@ func FuzzCall(f *testing.F) {
 			require.NoError(t, call.Check(s))
 			facts = append(facts, more...)
 			require.Equal(t, s, call.Replay(facts))
-			if slip.CanFile(slip.Slip{State: slip.Open, User: "ines"}, &s, slip.Rules{}) == nil && slices.Contains(s.Takers(), "ines") {
+			if slip.CanFile(slip.Slip{State: slip.Open, User: "ines"}, &s, slip.Rules{}) == nil &&
+				slices.Contains(s.Takers(), "ines") {
 				filed = true
 			}
 			require.True(t, !filed || s.HasLeft("ines"), "a filed slip's rep has left the call")

@@ -182,7 +182,8 @@ func (d *decision) hangUp(in HangUp) ([]Fact, []Effect, error) {
 		reason = EndedByThem // as the one sees it who called
 	}
 	d.endLeg(mine, reason)
-	// With nobody of the firm left there is nobody to talk to: the rest ends too. So it does when one of two colleagues leaves.
+	// With nobody of the firm left there is nobody to talk to: the rest ends too. So it does when one of two colleagues
+	// leaves.
 	if d.state.Internal || !d.state.anyLive(Rep) {
 		d.endAll(reason)
 	}

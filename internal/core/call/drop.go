@@ -3,8 +3,8 @@ package call
 // Prepared is the device of a machine's leg that leaves a prepared message.
 const Prepared = "prepared"
 
-// LeavePrepared lets a machine leave a prepared message with whoever answered, a voicemail it is hoped: the rep is released at once, and
-// the call goes on without them.
+// LeavePrepared lets a machine leave a prepared message with whoever answered, a voicemail it is hoped: the rep is
+// released at once, and the call goes on without them.
 type LeavePrepared struct {
 	By   string // user id
 	Name string // of the message
@@ -39,7 +39,8 @@ func (d *decision) leavePrepared(in LeavePrepared) ([]Fact, []Effect, error) {
 		return nil, nil, ErrOver
 	case mine == 0:
 		return nil, nil, ErrNotThere
-	case d.state.Internal || d.state.Leg(mine).State != Up || d.state.Answered().IsZero() || d.state.Machine() != nil || !d.state.anyLive(Outside):
+	case d.state.Internal || d.state.Leg(mine).State != Up || d.state.Answered().IsZero() || d.state.Machine() != nil ||
+		!d.state.anyLive(Outside):
 		return nil, nil, ErrNoSpeech
 	}
 	no := LegNo(len(d.state.Legs) + 1)

@@ -25,9 +25,10 @@ func TestAPreparedMessageIsLeftWithoutTheRep(t *testing.T) {
 		steps []step
 		want  call.Reason
 	}{
-		"to its end":         {[]step{{9, call.Beep{}}, {20, call.PreparedEnds{}}}, call.MessageLeft},
-		"no moment came":     {[]step{{64, call.PreparedEnds{}}}, call.NoMoment},
-		"they hung up":       {[]step{{9, call.Beep{}}, {12, call.CarrierEnded{Leg: 2, Reason: call.EndedByThem}}}, call.EndedByThem},
+		"to its end":     {[]step{{9, call.Beep{}}, {20, call.PreparedEnds{}}}, call.MessageLeft},
+		"no moment came": {[]step{{64, call.PreparedEnds{}}}, call.NoMoment},
+		"they hung up": {[]step{{9, call.Beep{}}, {12, call.CarrierEnded{Leg: 2, Reason: call.EndedByThem}}},
+			call.EndedByThem},
 		"the line broke":     {[]step{{9, call.CarrierEnded{Leg: 2, Reason: call.CutOff}}}, call.CutOff},
 		"the server stopped": {[]step{{9, call.Lost{}}}, call.CutOff},
 	} {
@@ -49,8 +50,9 @@ func TestAPreparedMessageIsLeftWithoutTheRep(t *testing.T) {
 		"before an answer": {[]step{place}, leave.in, call.ErrNoSpeech},
 		"by somebody else": {talking, call.LeavePrepared{By: "tomas"}, call.ErrNotThere},
 		"twice":            {append(append([]step{}, talking...), leave), leave.in, call.ErrNotThere},
-		"after the end":    {append(append([]step{}, talking...), step{3, call.HangUp{By: "ines"}}), leave.in, call.ErrOver},
-		"without a call":   {nil, leave.in, call.ErrNoCall},
+		"after the end": {append(append([]step{}, talking...), step{3, call.HangUp{By: "ines"}}), leave.in,
+			call.ErrOver},
+		"without a call": {nil, leave.in, call.ErrNoCall},
 	} {
 		t.Run(name, func(t *testing.T) {
 			s, _, _, err := run(t, tt.steps...)

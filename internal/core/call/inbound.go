@@ -17,7 +17,8 @@ type Offer struct {
 // Answer takes a call that rings for By.
 type Answer struct{ By string }
 
-// Decline takes By out of those who are rung. The call goes on ringing for others, or waits for the next to be offered it.
+// Decline takes By out of those who are rung. The call goes on ringing for others, or waits for the next to be offered
+// it.
 type Decline struct{ By string }
 
 // Withdraw takes an offer back: it has rung long enough there, or the rep is no longer reached.

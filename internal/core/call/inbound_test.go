@@ -23,19 +23,32 @@ func TestEveryEndOfACallThatCameIn(t *testing.T) {
 		reason call.Reason
 		parts  call.Parts
 	}{
-		{"answered, we hang up", []step{offer, {8 * s, call.Answer{By: "tomas"}}, {60 * s, call.HangUp{By: "tomas"}}}, call.EndedByUs, call.Parts{Ringing: 8 * s, Talking: 52 * s}},
-		{"answered, they hang up", []step{offer, {8 * s, call.Answer{By: "ines"}}, {30 * s, call.CarrierEnded{Leg: 1, Reason: call.EndedByThem}}}, call.EndedByThem,
+		{"answered, we hang up", []step{offer, {8 * s, call.Answer{By: "tomas"}}, {60 * s, call.HangUp{By: "tomas"}}},
+			call.EndedByUs, call.Parts{Ringing: 8 * s, Talking: 52 * s}},
+		{"answered, they hang up", []step{offer, {8 * s, call.Answer{By: "ines"}},
+			{30 * s, call.CarrierEnded{Leg: 1, Reason: call.EndedByThem}}}, call.EndedByThem,
 			call.Parts{Ringing: 8 * s, Talking: 22 * s}},
-		{"they hang up while it rings", []step{offer, {5 * s, call.CarrierEnded{Leg: 1, Reason: call.EndedByThem}}}, call.Abandoned, call.Parts{Ringing: 5 * s}},
-		{"they hang up at once, before anybody was rung", []step{{0, call.CarrierEnded{Leg: 1, Reason: call.EndedByThem}}}, call.Abandoned, call.Parts{}},
-		{"all decline, and nobody is left", []step{offer, {2 * s, call.Decline{By: "ines"}}, {3 * s, call.HangUp{By: "tomas"}}, {3 * s, call.Miss{}}}, call.Missed, call.Parts{Ringing: 3 * s}},
-		{"it rings long enough, then for the next", []step{{0, call.Offer{To: []string{"ines"}}}, {20 * s, call.Withdraw{From: "ines"}}, {20 * s, call.Offer{To: []string{"tomas"}}},
-			{25 * s, call.Answer{By: "tomas"}}, {26 * s, call.HangUp{By: "tomas"}}}, call.EndedByUs, call.Parts{Ringing: 25 * s, Talking: s}},
+		{"they hang up while it rings", []step{offer, {5 * s, call.CarrierEnded{Leg: 1, Reason: call.EndedByThem}}},
+			call.Abandoned, call.Parts{Ringing: 5 * s}},
+		{"they hang up at once, before anybody was rung",
+			[]step{{0, call.CarrierEnded{Leg: 1, Reason: call.EndedByThem}}}, call.Abandoned, call.Parts{}},
+		{"all decline, and nobody is left",
+			[]step{offer, {2 * s, call.Decline{By: "ines"}}, {3 * s, call.HangUp{By: "tomas"}}, {3 * s, call.Miss{}}},
+			call.Missed, call.Parts{Ringing: 3 * s}},
+		{"it rings long enough, then for the next",
+			[]step{{0, call.Offer{To: []string{"ines"}}}, {20 * s, call.Withdraw{From: "ines"}},
+				{20 * s, call.Offer{To: []string{"tomas"}}},
+				{25 * s, call.Answer{By: "tomas"}}, {26 * s, call.HangUp{By: "tomas"}}}, call.EndedByUs,
+			call.Parts{Ringing: 25 * s, Talking: s}},
 		{"nobody is there", []step{{0, call.Miss{}}}, call.Missed, call.Parts{}},
-		{"the server is lost while it rings", []step{offer, {4 * s, call.Lost{}}}, call.CutOff, call.Parts{Ringing: 4 * s}},
-		{"held and resumed", []step{offer, {8 * s, call.Answer{By: "ines"}}, {18 * s, call.Hold{By: "ines"}}, {28 * s, call.Resume{By: "ines"}}, {38 * s, call.HangUp{By: "ines"}}}, call.EndedByUs,
+		{"the server is lost while it rings", []step{offer, {4 * s, call.Lost{}}}, call.CutOff,
+			call.Parts{Ringing: 4 * s}},
+		{"held and resumed", []step{offer, {8 * s, call.Answer{By: "ines"}}, {18 * s, call.Hold{By: "ines"}},
+			{28 * s, call.Resume{By: "ines"}}, {38 * s, call.HangUp{By: "ines"}}}, call.EndedByUs,
 			call.Parts{Ringing: 8 * s, Talking: 30 * s}},
-		{"they hang up while they are held", []step{offer, {8 * s, call.Answer{By: "ines"}}, {18 * s, call.Hold{By: "ines"}}, {28 * s, call.CarrierEnded{Leg: 1, Reason: call.EndedByThem}}}, call.EndedByThem,
+		{"they hang up while they are held",
+			[]step{offer, {8 * s, call.Answer{By: "ines"}}, {18 * s, call.Hold{By: "ines"}},
+				{28 * s, call.CarrierEnded{Leg: 1, Reason: call.EndedByThem}}}, call.EndedByThem,
 			call.Parts{Ringing: 8 * s, Talking: 20 * s}},
 	}
 	for _, tt := range tests {
@@ -84,7 +97,8 @@ func TestHoldPartsTheBridge(t *testing.T) {
 	require.ErrorIs(t, err, call.ErrHeld)
 	_, _, err = call.Decide(held, call.Resume{By: "tomas"}, start)
 	require.ErrorIs(t, err, call.ErrNotThere)
-	back, _, _, err := run(t, arrive, offer, step{8 * s, call.Answer{By: "ines"}}, step{18 * s, call.Hold{By: "ines"}}, step{28 * s, call.Resume{By: "ines"}})
+	back, _, _, err := run(t, arrive, offer, step{8 * s, call.Answer{By: "ines"}}, step{18 * s, call.Hold{By: "ines"}},
+		step{28 * s, call.Resume{By: "ines"}})
 	require.NoError(t, err)
 	assert.False(t, back.OnHold)
 	assert.Len(t, back.Legs[0].Spans, 2)
@@ -100,7 +114,8 @@ func TestWhatTheNetworkSaysOfACallThatCameInIsNoAnswer(t *testing.T) {
 	s, _, _, err := run(t, arrive, offer, step{1, call.CarrierAnswered{Leg: 1}}, step{2, call.CarrierRinging{Leg: 1}})
 	require.NoError(t, err)
 	assert.Equal(t, call.PhaseRinging, s.Phase())
-	for name, in := range map[string]call.Input{"answering": call.Answer{By: "odile"}, "offering a call that was made": call.Offer{To: []string{"ines"}}} {
+	for name, in := range map[string]call.Input{"answering": call.Answer{By: "odile"},
+		"offering a call that was made": call.Offer{To: []string{"ines"}}} {
 		from := s
 		if name != "answering" {
 			from, _, _, err = run(t, place)

@@ -51,8 +51,9 @@ type CarrierDigits struct {
 // HiddenDigit stands for a key that is not kept.
 const HiddenDigit = "•"
 
-// A run of keys is of one number: no two of them lie further apart than runGap. Of a run only the first runShown are kept as they were pressed, as of a
-// card number only the issuer's digits may be (PCI DSS 4.0, requirement 3.4.1); menus, extensions and codes are shorter.
+// A run of keys is of one number: no two of them lie further apart than runGap. Of a run only the first runShown are
+// kept as they were pressed, as of a card number only the issuer's digits may be (PCI DSS 4.0, requirement 3.4.1);
+// menus, extensions and codes are shorter.
 const (
 	runGap       = 10 * time.Second
 	runShown     = 6
@@ -208,7 +209,8 @@ func (d *decision) machineEnds() ([]Fact, []Effect, error) {
 	return d.facts, d.effects, nil
 }
 
-// reasonOfMachine is why a call ends that a machine took: a message that was left, an announcement that was heard, or other.
+// reasonOfMachine is why a call ends that a machine took: a message that was left, an announcement that was heard, or
+// other.
 func (d *decision) reasonOfMachine(other Reason) Reason {
 	m := d.state.Machine()
 	switch {
@@ -272,7 +274,8 @@ func (d *decision) keysFromOutside(in CarrierDigits) {
 		return
 	}
 	d.add(Fact{Kind: Pressed, Leg: in.Leg, Digits: d.keptDigits(in.Leg, in.Digits, in.Hidden)})
-	if m := d.state.voicemail(); m != nil && m.State == Up && !d.state.Beeped.IsZero() && strings.Contains(in.Digits, "#") {
+	if m := d.state.voicemail(); m != nil && m.State == Up && !d.state.Beeped.IsZero() &&
+		strings.Contains(in.Digits, "#") {
 		d.endAll(d.reasonOfMachine(Abandoned))
 	}
 }

@@ -31,7 +31,8 @@ func ParseHours(text string) (Hours, error) {
 	var fromHour, fromMinute, toHour, toMinute int
 	n, err := fmt.Sscanf(text, "%d:%d-%d:%d", &fromHour, &fromMinute, &toHour, &toMinute)
 	h := Hours{From: fromHour*60 + fromMinute, To: toHour*60 + toMinute}
-	if err != nil || n != 4 || fromHour < 0 || fromMinute < 0 || fromMinute > 59 || toMinute < 0 || toMinute > 59 || h.From >= h.To || h.To > 24*60 {
+	if err != nil || n != 4 || fromHour < 0 || fromMinute < 0 || fromMinute > 59 || toMinute < 0 || toMinute > 59 ||
+		h.From >= h.To || h.To > 24*60 {
 		return Hours{}, fmt.Errorf("“%s” are no calling hours: they are written as 8:00-21:00", text)
 	}
 	return h, nil
@@ -64,8 +65,8 @@ func (e *OutsideError) Error() string {
 	return "it is " + e.There.Format("15:04") + " there, outside calling hours until " + e.Opens.Format("15:04")
 }
 
-// Ask tells whether a single call is asked about before it is placed; nil where it is not. Emergency numbers, and calls by which somebody is
-// called back who had called in vain (owed), are not: they began it.
+// Ask tells whether a single call is asked about before it is placed; nil where it is not. Emergency numbers, and calls
+// by which somebody is called back who had called in vain (owed), are not: they began it.
 func Ask(v Verdict, now time.Time, emergency, owed bool) *OutsideError {
 	if v.InHours || emergency || owed {
 		return nil

@@ -59,9 +59,9 @@ var (
 	ErrWornOut     = errors.New("every line has been shown as often today as it may be")
 )
 
-// Choose picks from the firm's active lines, in this order: the one chosen by hand; the one on which they called in vain; the rep's own, unless
-// only another line is in the called country; one in the called country; the rep's own; the main
-// number; the first. Errors: ErrNoLine, ErrUnknownLine (by hand only).
+// Choose picks from the firm's active lines, in this order: the one chosen by hand; the one on which they called in
+// vain; the rep's own, unless only another line is in the called country; one in the called country; the rep's own; the
+// main number; the first. Errors: ErrNoLine, ErrUnknownLine (by hand only).
 func Choose(lines []Line, r Request) (Choice, error) {
 	if len(lines) == 0 {
 		return Choice{}, ErrNoLine
@@ -79,7 +79,8 @@ func Choose(lines []Line, r Request) (Choice, error) {
 	if hasOwn && (r.Region == "" || own.Region == r.Region) {
 		return Choice{Line: own, Reason: "your line"}, nil
 	}
-	if l, ok := find(lines, func(l Line) bool { return r.Region != "" && l.Region == r.Region && !hasOwn }); ok && l.Main {
+	if l, ok := find(lines, func(l Line) bool { return r.Region != "" && l.Region == r.Region && !hasOwn }); ok &&
+		l.Main {
 		return Choice{Line: l, Reason: "the main number"}, nil
 	}
 	if l, ok := find(lines, func(l Line) bool { return r.Region != "" && l.Region == r.Region }); ok {
@@ -94,8 +95,9 @@ func Choose(lines []Line, r Request) (Choice, error) {
 	return Choice{Line: lines[0], Reason: "the first line"}, nil
 }
 
-// ChooseMany picks a line for one of many calls by its rule, among those that may still be shown today. Where the rule's own line may not, or there is none,
-// it is as for a single call, and where that one may not either, the nearest. Errors: ErrNoLine, ErrWornOut.
+// ChooseMany picks a line for one of many calls by its rule, among those that may still be shown today. Where the
+// rule's own line may not, or there is none, it is as for a single call, and where that one may not either, the
+// nearest. Errors: ErrNoLine, ErrWornOut.
 func ChooseMany(lines []Line, r ManyRequest) (Choice, error) {
 	if len(lines) == 0 {
 		return Choice{}, ErrNoLine
@@ -139,7 +141,8 @@ func ChooseMany(lines []Line, r ManyRequest) (Choice, error) {
 	return nearest(left, r.E164), nil
 }
 
-// nearest is the line whose number has the longest beginning in common with another; of equal ones the main number, then the first.
+// nearest is the line whose number has the longest beginning in common with another; of equal ones the main number,
+// then the first.
 func nearest(lines []Line, e164 string) Choice {
 	best, most := 0, -1
 	for i, l := range lines {

@@ -21,10 +21,13 @@ func TestChoose(t *testing.T) {
 		reason  string
 		err     error
 	}{
-		{"by hand beats all", lines, callerid.Request{ByHand: "britain", RepLine: "sales", Region: "US"}, "britain", "chosen by hand", nil},
+		{"by hand beats all", lines, callerid.Request{ByHand: "britain", RepLine: "sales", Region: "US"}, "britain",
+			"chosen by hand", nil},
 		{"the rep's own", lines, callerid.Request{RepLine: "sales", Region: "US"}, "sales", "your line", nil},
-		{"a line in their country before the rep's own", lines, callerid.Request{RepLine: "sales", Region: "GB"}, "britain", "a line in their country", nil},
-		{"the rep's own where no line is near", lines, callerid.Request{RepLine: "sales", Region: "FR"}, "sales", "your line", nil},
+		{"a line in their country before the rep's own", lines, callerid.Request{RepLine: "sales", Region: "GB"},
+			"britain", "a line in their country", nil},
+		{"the rep's own where no line is near", lines, callerid.Request{RepLine: "sales", Region: "FR"}, "sales",
+			"your line", nil},
 		{"no own line: main", lines, callerid.Request{Region: "US"}, "main", "the main number", nil},
 		{"no own line, country unknown: main", lines, callerid.Request{}, "main", "the main number", nil},
 		{"no main number: the first", lines[1:], callerid.Request{Region: "FR"}, "sales", "the first line", nil},
@@ -43,7 +46,8 @@ func TestChoose(t *testing.T) {
 
 func TestChooseMany(t *testing.T) {
 	lines := []callerid.Line{
-		{ID: "main", E164: "+14135550100", Region: "US", Main: true}, {ID: "radio", E164: "+15185550131", Region: "US"}, {ID: "britain", E164: "+447700900100", Region: "GB"},
+		{ID: "main", E164: "+14135550100", Region: "US", Main: true}, {ID: "radio", E164: "+15185550131",
+			Region: "US"}, {ID: "britain", E164: "+447700900100", Region: "GB"},
 	}
 	rep := callerid.Request{RepLine: "radio", Region: "US"}
 	tests := []struct {
@@ -54,16 +58,26 @@ func TestChooseMany(t *testing.T) {
 		err     error
 	}{
 		{"as for a single call", callerid.ManyRequest{Request: rep, Rule: callerid.ByRep}, "radio", "your line", nil},
-		{"the list's", callerid.ManyRequest{Request: rep, Rule: callerid.ByList, Named: "main"}, "main", "the list's line", nil},
+		{"the list's", callerid.ManyRequest{Request: rep, Rule: callerid.ByList, Named: "main"}, "main",
+			"the list's line", nil},
 		{"a list without a line", callerid.ManyRequest{Request: rep, Rule: callerid.ByList}, "radio", "your line", nil},
-		{"one line", callerid.ManyRequest{Request: rep, Rule: callerid.OneLine, Named: "britain"}, "britain", "the round's line", nil},
-		{"the nearest by area", callerid.ManyRequest{Request: rep, Rule: callerid.ByNearest, E164: "+15185550177"}, "radio", "the nearest", nil},
-		{"the nearest: the main number where none is nearer", callerid.ManyRequest{Request: rep, Rule: callerid.ByNearest, E164: "+12125550177"}, "main", "the nearest", nil},
-		{"the nearest abroad", callerid.ManyRequest{Rule: callerid.ByNearest, E164: "+447700900333"}, "britain", "the nearest", nil},
-		{"the one they know", callerid.ManyRequest{Request: rep, Rule: callerid.ByKnown, Known: "main"}, "main", "the line they know", nil},
+		{"one line", callerid.ManyRequest{Request: rep, Rule: callerid.OneLine, Named: "britain"}, "britain",
+			"the round's line", nil},
+		{"the nearest by area", callerid.ManyRequest{Request: rep, Rule: callerid.ByNearest, E164: "+15185550177"},
+			"radio", "the nearest", nil},
+		{"the nearest: the main number where none is nearer",
+			callerid.ManyRequest{Request: rep, Rule: callerid.ByNearest, E164: "+12125550177"}, "main", "the nearest",
+			nil},
+		{"the nearest abroad", callerid.ManyRequest{Rule: callerid.ByNearest, E164: "+447700900333"}, "britain",
+			"the nearest", nil},
+		{"the one they know", callerid.ManyRequest{Request: rep, Rule: callerid.ByKnown, Known: "main"}, "main",
+			"the line they know", nil},
 		{"they know none", callerid.ManyRequest{Request: rep, Rule: callerid.ByKnown}, "radio", "your line", nil},
-		{"shown often enough: the nearest of the others", callerid.ManyRequest{Request: rep, Rule: callerid.ByRep, E164: "+15185550177", Max: 5, Shown: map[string]int{"radio": 5}}, "main", "the nearest", nil},
-		{"all shown often enough", callerid.ManyRequest{Request: rep, Max: 1, Shown: map[string]int{"main": 1, "radio": 1, "britain": 2}}, "", "", callerid.ErrWornOut},
+		{"shown often enough: the nearest of the others",
+			callerid.ManyRequest{Request: rep, Rule: callerid.ByRep, E164: "+15185550177", Max: 5,
+				Shown: map[string]int{"radio": 5}}, "main", "the nearest", nil},
+		{"all shown often enough", callerid.ManyRequest{Request: rep, Max: 1,
+			Shown: map[string]int{"main": 1, "radio": 1, "britain": 2}}, "", "", callerid.ErrWornOut},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -78,7 +92,8 @@ func TestChooseMany(t *testing.T) {
 }
 
 func ExampleChoose() {
-	lines := []callerid.Line{{ID: "main", Label: "Main", Region: "US", Main: true}, {ID: "britain", Label: "Britain", Region: "GB"}}
+	lines := []callerid.Line{{ID: "main", Label: "Main", Region: "US", Main: true},
+		{ID: "britain", Label: "Britain", Region: "GB"}}
 	choice, _ := callerid.Choose(lines, callerid.Request{RepLine: "main", Region: "GB"})
 	fmt.Println(choice.Line.Label, "·", choice.Reason)
 	// Output: Britain · a line in their country

@@ -1,8 +1,8 @@
 // Package card finds what looks like a payment card number in a text, so that none is kept by mistake.
 //
-// A number is taken for a card's when it has the length and the first digits that card schemes use (ISO/IEC 7812-1: the issuer identification number) and
-// its last digit fits the Luhn formula of ISO/IEC 7812-1, annex B. Digits may stand in groups, apart by one space or hyphen. A telephone number in its
-// international form is not taken for one.
+// A number is taken for a card's when it has the length and the first digits that card schemes use (ISO/IEC 7812-1: the
+// issuer identification number) and its last digit fits the Luhn formula of ISO/IEC 7812-1, annex B. Digits may stand
+// in groups, apart by one space or hyphen. A telephone number in its international form is not taken for one.
 //
 // It must not know where a text comes from, or what is done with it.
 package card
@@ -61,7 +61,8 @@ func spans(text string) (found [][2]int) {
 		// The number may end before the last digits, which belong to what follows: 4111 1111 1111 1111 12/27.
 		for end := to; end-from >= 13; end-- {
 			written := text[from:end]
-			if last := written[len(written)-1]; last < '0' || last > '9' || end < to && text[end] >= '0' && text[end] <= '9' || letter(text[end:], false) {
+			if last := written[len(written)-1]; last < '0' || last > '9' || end < to && text[end] >= '0' &&
+				text[end] <= '9' || letter(text[end:], false) {
 				continue
 			}
 			if !isCard(digits(written)) {
@@ -75,7 +76,8 @@ func spans(text string) (found [][2]int) {
 	return found
 }
 
-// letter tells whether a text ends, or begins, with a letter: digits beside one are part of a reference, and of no card.
+// letter tells whether a text ends, or begins, with a letter: digits beside one are part of a reference, and of no
+// card.
 func letter(text string, end bool) bool {
 	r, _ := utf8.DecodeRuneInString(text)
 	if end {
@@ -102,7 +104,8 @@ func Mask(text string) string {
 
 // longer tells whether the digits go on around a span: then it is some other number.
 func longer(text string, from, to int) bool {
-	return from > 0 && text[from-1] >= '0' && text[from-1] <= '9' || to < len(text) && text[to] >= '0' && text[to] <= '9'
+	return from > 0 && text[from-1] >= '0' && text[from-1] <= '9' || to < len(text) && text[to] >= '0' &&
+		text[to] <= '9'
 }
 
 func digits(written string) string {

@@ -31,8 +31,8 @@ type Judgement struct {
 const Likely = 50
 
 // Judge compares a and b. The same mail address counts 60, the same number 50 (20 where the names are clearly different
-// or only an extension differs: a shared line), the same name 40, a similar one 25, and people of the same company 15 more
-// if their names are alike. People are never compared with companies.
+// or only an extension differs: a shared line), the same name 40, a similar one 25, and people of the same company 15
+// more if their names are alike. People are never compared with companies.
 func Judge(a, b Record) Judgement {
 	if a.Company != b.Company {
 		return Judgement{}
@@ -86,8 +86,8 @@ func sharedNumber(a, b []Number) (same, line bool) {
 	return false, line
 }
 
-// Similarity of two names, 0 to 1: the share of three-letter pieces that both have, as pg_trgm counts them. 1 where they
-// are the same but for case, punctuation and the order of words.
+// Similarity of two names, 0 to 1: the share of three-letter pieces that both have, as pg_trgm counts them. 1 where
+// they are the same but for case, punctuation and the order of words.
 func Similarity(a, b string) float64 {
 	wa, wb := words(a), words(b)
 	if len(wa) == 0 || len(wb) == 0 {
@@ -111,15 +111,18 @@ func Similarity(a, b string) float64 {
 }
 
 // legalForms are what companies add to their names and people leave out.
-var legalForms = map[string]bool{"inc": true, "incorporated": true, "llc": true, "llp": true, "lp": true, "ltd": true, "limited": true, "corp": true,
-	"corporation": true, "co": true, "company": true, "plc": true, "gmbh": true, "ag": true, "kg": true, "sa": true, "srl": true, "bv": true, "nv": true,
+var legalForms = map[string]bool{"inc": true, "incorporated": true, "llc": true, "llp": true, "lp": true, "ltd": true,
+	"limited": true, "corp": true,
+	"corporation": true, "co": true, "company": true, "plc": true, "gmbh": true, "ag": true, "kg": true, "sa": true,
+	"srl": true, "bv": true, "nv": true,
 	"oy": true, "ab": true, "as": true, "pty": true}
 
-// Firm is a company's name as it is compared: its words in lower case, without punctuation and its legal form. A name that is nothing
-// but legal forms stays whole.
+// Firm is a company's name as it is compared: its words in lower case, without punctuation and its legal form. A name
+// that is nothing but legal forms stays whole.
 func Firm(name string) string {
 	var kept []string
-	all := strings.FieldsFunc(strings.ToLower(strings.ReplaceAll(name, ".", "")), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	all := strings.FieldsFunc(strings.ToLower(strings.ReplaceAll(name, ".", "")),
+		func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
 	for _, w := range all {
 		if !legalForms[w] {
 			kept = append(kept, w)
@@ -133,7 +136,8 @@ func Firm(name string) string {
 
 // words are a name's words in lower case, sorted.
 func words(name string) []string {
-	list := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	list := strings.FieldsFunc(strings.ToLower(name),
+		func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
 	sort.Strings(list)
 	return list
 }

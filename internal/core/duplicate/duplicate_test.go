@@ -11,23 +11,35 @@ import (
 
 func TestJudge(t *testing.T) {
 	number := func(n ...duplicate.Number) []duplicate.Number { return n }
-	berit := duplicate.Record{Name: "Berit Osterlund", Mail: "berit@vesper.example", CompanyID: "vesper", Numbers: number(duplicate.Number{E164: "+14135550142"})}
+	berit := duplicate.Record{Name: "Berit Osterlund", Mail: "berit@vesper.example", CompanyID: "vesper",
+		Numbers: number(duplicate.Number{E164: "+14135550142"})}
 	tests := map[string]struct {
 		a, b    duplicate.Record
 		score   int
 		reasons []string
 	}{
-		"nothing in common":                  {berit, duplicate.Record{Name: "Una Bracken"}, 0, nil},
-		"a person and a company":             {berit, duplicate.Record{Company: true, Name: "Berit Osterlund", Mail: berit.Mail}, 0, nil},
-		"the same mail":                      {berit, duplicate.Record{Name: "B. O.", Mail: "BERIT@vesper.example"}, 60, []string{"the same mail address"}},
-		"no mail is not the same mail":       {duplicate.Record{Name: "A B"}, duplicate.Record{Name: "C D"}, 0, nil},
-		"the same number, misspelt":          {berit, duplicate.Record{Name: "Berit Ostrlund", Numbers: berit.Numbers}, 75, []string{"the same number", "a similar name"}},
-		"the same number, somebody else":     {berit, duplicate.Record{Name: "Ansel Brightwater", Numbers: berit.Numbers}, 20, []string{"a shared line"}},
-		"only an extension apart":            {berit, duplicate.Record{Name: "Berit Osterlund", Numbers: number(duplicate.Number{E164: "+14135550142", Ext: "2"})}, 60, []string{"a shared line", "the same name"}},
-		"the same name in the same company":  {berit, duplicate.Record{Name: "osterlund, berit", CompanyID: "vesper"}, 55, []string{"the same name", "in the same company"}},
-		"the same name elsewhere":            {berit, duplicate.Record{Name: "Berit Osterlund", CompanyID: "other"}, 40, []string{"the same name"}},
-		"everything":                         {berit, berit, 100, []string{"the same mail address", "the same number", "the same name", "in the same company"}},
-		"numbers that are none do not count": {duplicate.Record{Name: "A B", Numbers: number(duplicate.Number{})}, duplicate.Record{Name: "C D", Numbers: number(duplicate.Number{})}, 0, nil},
+		"nothing in common": {berit, duplicate.Record{Name: "Una Bracken"}, 0, nil},
+		"a person and a company": {berit,
+			duplicate.Record{Company: true, Name: "Berit Osterlund", Mail: berit.Mail}, 0, nil},
+		"the same mail": {berit, duplicate.Record{Name: "B. O.", Mail: "BERIT@vesper.example"}, 60,
+			[]string{"the same mail address"}},
+		"no mail is not the same mail": {duplicate.Record{Name: "A B"}, duplicate.Record{Name: "C D"}, 0, nil},
+		"the same number, misspelt": {berit, duplicate.Record{Name: "Berit Ostrlund", Numbers: berit.Numbers},
+			75, []string{"the same number", "a similar name"}},
+		"the same number, somebody else": {berit,
+			duplicate.Record{Name: "Ansel Brightwater", Numbers: berit.Numbers}, 20, []string{"a shared line"}},
+		"only an extension apart": {berit,
+			duplicate.Record{Name: "Berit Osterlund",
+				Numbers: number(duplicate.Number{E164: "+14135550142", Ext: "2"})}, 60,
+			[]string{"a shared line", "the same name"}},
+		"the same name in the same company": {berit, duplicate.Record{Name: "osterlund, berit", CompanyID: "vesper"},
+			55, []string{"the same name", "in the same company"}},
+		"the same name elsewhere": {berit, duplicate.Record{Name: "Berit Osterlund", CompanyID: "other"}, 40,
+			[]string{"the same name"}},
+		"everything": {berit, berit, 100,
+			[]string{"the same mail address", "the same number", "the same name", "in the same company"}},
+		"numbers that are none do not count": {duplicate.Record{Name: "A B", Numbers: number(duplicate.Number{})},
+			duplicate.Record{Name: "C D", Numbers: number(duplicate.Number{})}, 0, nil},
 	}
 	for name, tt := range tests {
 		t.Run(name, func(t *testing.T) {
@@ -62,6 +74,7 @@ func TestACompanyIsItsNameWithoutItsLegalForm(t *testing.T) {
 	} {
 		assert.Equal(t, want, duplicate.Firm(name), name)
 	}
-	same := duplicate.Judge(duplicate.Record{Company: true, Name: "Vesper Hollow Nursery"}, duplicate.Record{Company: true, Name: "Vesper Hollow Nursery, LLC"})
+	same := duplicate.Judge(duplicate.Record{Company: true, Name: "Vesper Hollow Nursery"},
+		duplicate.Record{Company: true, Name: "Vesper Hollow Nursery, LLC"})
 	assert.Equal(t, []string{"the same name"}, same.Reasons)
 }

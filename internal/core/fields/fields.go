@@ -89,7 +89,8 @@ var stages = map[Kind][]string{
 }
 
 // Closed are the stages in which a record is over: it is not counted among what is open.
-var Closed = map[Kind][]string{Deal: {"won", "lost"}, Case: {"solved"}, Quote: {"accepted", "declined", "expired"}, Order: {"done", "cancelled"}, Visit: {"done", "cancelled"},
+var Closed = map[Kind][]string{Deal: {"won", "lost"}, Case: {"solved"}, Quote: {"accepted", "declined", "expired"},
+	Order: {"done", "cancelled"}, Visit: {"done", "cancelled"},
 	Delivery: {"delivered", "returned"}, Invoice: {"paid", "written off"}}
 
 // Delivered and Invoiced are the states of an order; Ways whose it is.
@@ -131,33 +132,44 @@ func reference(label string) Field { return Field{Key: "reference", Label: label
 func BuiltIn(k Kind) []Field {
 	switch k {
 	case Contact, Lead:
-		return []Field{{Key: "given", Label: "Given name", Type: Text}, {Key: "family", Label: "Family name", Type: Text}, {Key: "job", Label: "Job", Type: Text},
+		return []Field{{Key: "given", Label: "Given name", Type: Text},
+			{Key: "family", Label: "Family name", Type: Text}, {Key: "job", Label: "Job", Type: Text},
 			company, email, stage(k, "Stage"), owner, source, tags, web, social, address, place, zone, note}
 	case Company:
 		parent := company
 		parent.Label = "Part of"
-		return []Field{name("Name"), stage(k, "Stage"), owner, source, tags, web, social, email, address, place, zone, parent, note}
+		return []Field{name("Name"), stage(k, "Stage"), owner, source, tags, web, social, email, address, place, zone,
+			parent, note}
 	case Deal:
-		return []Field{name("What about"), company, person, stage(k, "Stage"), amount("Amount"), {Key: "due", Label: "Expected by", Type: Date}, owner, source, tags, note}
+		return []Field{name("What about"), company, person, stage(k, "Stage"), amount("Amount"),
+			{Key: "due", Label: "Expected by", Type: Date}, owner, source, tags, note}
 	case Case:
-		return []Field{name("What about"), company, person, stage(k, "State"), reference("Case number"), {Key: "due", Label: "To be solved by", Type: Date}, owner, source, tags, note}
+		return []Field{name("What about"), company, person, stage(k, "State"), reference("Case number"),
+			{Key: "due", Label: "To be solved by", Type: Date}, owner, source, tags, note}
 	case Product:
 		return []Field{name("Name"), reference("Article number"), amount("Price"), stage(k, "State"), tags, note}
 	case Quote:
-		return []Field{name("What about"), reference("Quote number"), company, person, deal, stage(k, "State"), amount("Total"), {Key: "due", Label: "Valid until", Type: Date}, owner, tags, note}
+		return []Field{name("What about"), reference("Quote number"), company, person, deal, stage(k, "State"),
+			amount("Total"), {Key: "due", Label: "Valid until", Type: Date}, owner, tags, note}
 	case Order:
-		return []Field{name("What about"), reference("Order number"), {Key: "way", Label: "Whose order", Type: Choice, Choices: Ways}, company, person, deal, quote,
+		return []Field{name("What about"), reference("Order number"),
+			{Key: "way", Label: "Whose order", Type: Choice, Choices: Ways}, company, person, deal, quote,
 			stage(k, "State"), amount("Total"),
-			{Key: "delivery", Label: "Delivery", Type: Choice, Choices: Delivered}, {Key: "invoice", Label: "Invoice", Type: Choice, Choices: Invoiced},
+			{Key: "delivery", Label: "Delivery", Type: Choice, Choices: Delivered},
+			{Key: "invoice", Label: "Invoice", Type: Choice, Choices: Invoiced},
 			{Key: "due", Label: "Promised for", Type: Date}, owner, tags, note}
 	case Delivery:
-		return []Field{name("What is delivered"), reference("Delivery note"), company, person, order, stage(k, "State"), amount("Value"),
+		return []Field{name("What is delivered"), reference("Delivery note"), company, person, order, stage(k, "State"),
+			amount("Value"),
 			{Key: "due", Label: "Due", Type: Date}, place, owner, tags, note}
 	case Invoice:
-		return []Field{name("What for"), reference("Invoice number"), company, person, order, stage(k, "State"), amount("Amount"),
+		return []Field{name("What for"), reference("Invoice number"), company, person, order, stage(k, "State"),
+			amount("Amount"),
 			{Key: "due", Label: "To be paid by", Type: Date}, owner, tags, note}
 	case Visit:
-		return []Field{name("What for"), company, person, deal, {Key: "starts", Label: "Begins", Type: Time, Required: true}, {Key: "ends", Label: "Ends", Type: Time}, place,
+		return []Field{name("What for"), company, person, deal,
+			{Key: "starts", Label: "Begins", Type: Time, Required: true}, {Key: "ends", Label: "Ends", Type: Time},
+			place,
 			stage(k, "State"), owner, tags, note}
 	}
 	return nil

@@ -85,7 +85,8 @@ func TestParse(t *testing.T) {
 	}
 	_, err := fields.Field{Type: fields.Text, Required: true}.Parse(" ", home)
 	require.ErrorIs(t, err, fields.ErrRequired)
-	for order, want := range map[fields.DayOrder]string{fields.MonthFirst: "2026-03-04", fields.DayFirst: "2026-04-03"} {
+	for order, want := range map[fields.DayOrder]string{fields.MonthFirst: "2026-03-04",
+		fields.DayFirst: "2026-04-03"} {
 		got, err := fields.Field{Type: fields.Date}.Parse("03/04/2026", fields.Home{Slashes: order})
 		require.NoError(t, err)
 		assert.Equal(t, want, got, order)
@@ -94,8 +95,10 @@ func TestParse(t *testing.T) {
 
 // FuzzParse: what a field takes it takes again, unchanged.
 func FuzzParse(f *testing.F) {
-	types := []fields.Type{fields.Text, fields.Long, fields.Number, fields.Money, fields.Date, fields.Time, fields.YesNo, fields.Mail, fields.Web, fields.Zone, fields.Tags}
-	for i, s := range []string{"x", "a\nb", "1,5", "$5", "3/4/26", "2026-01-01 10:00", "yes", "a@b.example", "b.example", "UTC", "a,b"} {
+	types := []fields.Type{fields.Text, fields.Long, fields.Number, fields.Money, fields.Date, fields.Time,
+		fields.YesNo, fields.Mail, fields.Web, fields.Zone, fields.Tags}
+	for i, s := range []string{"x", "a\nb", "1,5", "$5", "3/4/26", "2026-01-01 10:00", "yes", "a@b.example",
+		"b.example", "UTC", "a,b"} {
 		f.Add(i, s)
 	}
 	f.Fuzz(func(t *testing.T, kind int, text string) {
@@ -131,7 +134,8 @@ func TestEveryKindHasAName(t *testing.T) {
 
 func TestLayout(t *testing.T) {
 	list := []fields.Field{{Key: "job"}, {Key: "email"}, {Key: "web"}, {Key: "created", Computed: true}}
-	got := fields.Layout(list, []fields.Placed{{"web", fields.Top}, {"gone", fields.Side}, {"email", fields.Hidden}, {"web", fields.Side}, {"email", "attic"}})
+	got := fields.Layout(list, []fields.Placed{{"web", fields.Top}, {"gone", fields.Side}, {"email", fields.Hidden},
+		{"web", fields.Side}, {"email", "attic"}})
 	assert.Equal(t, []fields.Placed{{"web", fields.Top}, {"email", fields.Hidden}, {"job", fields.Top}}, got)
 }
 
@@ -142,10 +146,14 @@ func TestGuess(t *testing.T) {
 		kind    fields.Kind
 		want    string
 	}{
-		{"First Name", fields.Contact, "given"}, {"last_name", fields.Contact, "family"}, {"Name", fields.Contact, "name"}, {"E-Mail", fields.Contact, "email"},
-		{"Organisation", fields.Contact, "company"}, {"Cell phone", fields.Contact, "phone:mobile"}, {"Telephone", fields.Contact, "phone:office"}, {"Number: pump house", fields.Contact, "phone:pump house"},
-		{"Roof area m", fields.Contact, "custom.roof"}, {"roof", fields.Contact, "custom.roof"}, {"Shoe size", fields.Contact, ""}, {"Amount", fields.Contact, ""}, {"", fields.Contact, ""},
-		{"Name", fields.Company, "name"}, {"Status", fields.Deal, "stage"}, {"Close date", fields.Deal, "due"}, {"Contact", fields.Deal, "person"}, {"Value", fields.Deal, "amount"},
+		{"First Name", fields.Contact, "given"}, {"last_name", fields.Contact, "family"}, {"Name", fields.Contact,
+			"name"}, {"E-Mail", fields.Contact, "email"},
+		{"Organisation", fields.Contact, "company"}, {"Cell phone", fields.Contact, "phone:mobile"},
+		{"Telephone", fields.Contact, "phone:office"}, {"Number: pump house", fields.Contact, "phone:pump house"},
+		{"Roof area m", fields.Contact, "custom.roof"}, {"roof", fields.Contact, "custom.roof"},
+		{"Shoe size", fields.Contact, ""}, {"Amount", fields.Contact, ""}, {"", fields.Contact, ""},
+		{"Name", fields.Company, "name"}, {"Status", fields.Deal, "stage"}, {"Close date", fields.Deal, "due"},
+		{"Contact", fields.Deal, "person"}, {"Value", fields.Deal, "amount"},
 		{"Order no.", fields.Order, "reference"}, {"Created", fields.Contact, ""},
 	}
 	for _, tt := range tests {
@@ -158,7 +166,9 @@ func TestGuess(t *testing.T) {
 }
 
 func TestSplitName(t *testing.T) {
-	for full, want := range map[string][2]string{"Berit Osterlund": {"Berit", "Osterlund"}, "Osterlund,  Berit": {"Berit", "Osterlund"}, "Anna  Maria Vane": {"Anna Maria", "Vane"}, "Cher": {"", "Cher"}, "": {"", ""}} {
+	for full, want := range map[string][2]string{"Berit Osterlund": {"Berit", "Osterlund"},
+		"Osterlund,  Berit": {"Berit", "Osterlund"}, "Anna  Maria Vane": {"Anna Maria", "Vane"}, "Cher": {"", "Cher"},
+		"": {"", ""}} {
 		given, family := fields.SplitName(full)
 		assert.Equal(t, want, [2]string{given, family}, full)
 	}

@@ -11,21 +11,32 @@ const NumberTarget = "phone:"
 // headings are what columns are called elsewhere, for each field.
 var headings = map[string][]string{
 	"given": {"first name", "forename", "vorname", "prenom"}, "family": {"last name", "surname", "nachname", "nom"},
-	"name": {"full name", "company name", "account", "deal name", "subject", "product name"},
-	"job":  {"title", "position", "role", "job title", "function"}, "company": {"organisation", "organization", "firm", "employer", "account name"},
-	"email": {"e mail", "email", "mail address", "email address", "e mail address"}, "web": {"website", "url", "homepage", "web address"},
-	"social": {"social", "profile"}, "address": {"street", "street address"}, "place": {"city", "town"}, "source": {"lead source", "origin", "campaign"},
-	"stage": {"status", "state", "phase"}, "owner": {"rep", "responsible", "salesperson", "assigned to"}, "note": {"notes", "comment", "comments", "remark", "remarks", "description"},
-	"tags": {"tag", "labels", "categories", "keywords"}, "zone": {"timezone", "tz"}, "amount": {"value", "sum", "price", "total"},
-	"reference": {"number", "no", "sku", "article", "order no", "quote no", "case no", "id"}, "due": {"due date", "close date", "valid until", "deadline", "expected by"},
-	"starts": {"start", "begin", "from"}, "ends": {"end", "to", "until"}, "person": {"contact", "contact name", "contact person"},
+	"name":    {"full name", "company name", "account", "deal name", "subject", "product name"},
+	"job":     {"title", "position", "role", "job title", "function"},
+	"company": {"organisation", "organization", "firm", "employer", "account name"},
+	"email":   {"e mail", "email", "mail address", "email address", "e mail address"},
+	"web":     {"website", "url", "homepage", "web address"},
+	"social":  {"social", "profile"}, "address": {"street", "street address"}, "place": {"city", "town"},
+	"source": {"lead source", "origin", "campaign"},
+	"stage":  {"status", "state", "phase"}, "owner": {"rep", "responsible", "salesperson", "assigned to"},
+	"note": {"notes", "comment", "comments", "remark", "remarks", "description"},
+	"tags": {"tag", "labels", "categories", "keywords"}, "zone": {"timezone", "tz"},
+	"amount":    {"value", "sum", "price", "total"},
+	"reference": {"number", "no", "sku", "article", "order no", "quote no", "case no", "id"},
+	"due":       {"due date", "close date", "valid until", "deadline", "expected by"},
+	"starts":    {"start", "begin", "from"}, "ends": {"end", "to", "until"},
+	"person": {"contact", "contact name", "contact person"},
 }
 
 // numberHeadings are what columns of numbers are called, for each label.
 var numberHeadings = map[string][]string{
-	"mobile": {"mobile", "cell", "mobile phone", "cell phone", "mobile number", "handy"}, "office": {"phone", "telephone", "work phone", "business phone", "office phone", "office", "tel", "phone number", "telephone number"},
-	"home": {"home phone", "private phone", "home"}, "main": {"main phone", "main number", "switchboard", "company phone", "main"}, "direct": {"direct", "direct line", "direct phone"},
-	"fax": {"fax", "fax number"}, "pump house": {"pump house", "pump house phone"},
+	"mobile": {"mobile", "cell", "mobile phone", "cell phone", "mobile number", "handy"}, "office": {"phone",
+		"telephone", "work phone", "business phone", "office phone", "office", "tel", "phone number",
+		"telephone number"},
+	"home":   {"home phone", "private phone", "home"},
+	"main":   {"main phone", "main number", "switchboard", "company phone", "main"},
+	"direct": {"direct", "direct line", "direct phone"},
+	"fax":    {"fax", "fax number"}, "pump house": {"pump house", "pump house phone"},
 }
 
 // Guess tells which field a column probably holds, by its heading: the key of one of list, "name" for a person's whole
@@ -65,7 +76,8 @@ func Guess(heading string, k Kind, list []Field) string {
 
 // plain is a heading in lower case, with single spaces for everything that is no letter or digit.
 func plain(heading string) string {
-	return strings.Join(strings.FieldsFunc(strings.ToLower(heading), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }), " ")
+	return strings.Join(strings.FieldsFunc(strings.ToLower(heading),
+		func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }), " ")
 }
 
 // SplitName parts a person's whole name into given and family name: at a comma, else before the last word.

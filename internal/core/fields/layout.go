@@ -20,15 +20,17 @@ type Placed struct {
 var usualHidden = map[string]bool{"given": true, "family": true, "name": true}
 
 // usualTop are the fields that stand under the name where nobody has said otherwise.
-var usualTop = map[string]bool{"job": true, "company": true, "stage": true, "amount": true, "person": true, "starts": true, "reference": true}
+var usualTop = map[string]bool{"job": true, "company": true, "stage": true, "amount": true, "person": true,
+	"starts": true, "reference": true}
 
-// Layout puts the fields of a kind in the order and at the places that were set; those that were not mentioned follow in
-// their usual order at their usual place. What is not a field any more is passed over.
+// Layout puts the fields of a kind in the order and at the places that were set; those that were not mentioned follow
+// in their usual order at their usual place. What is not a field any more is passed over.
 func Layout(list []Field, set []Placed) []Placed {
 	var out []Placed
 	done := map[string]bool{}
 	for _, p := range set {
-		if _, there := Find(list, p.Key); there && !done[p.Key] && (p.Place == Top || p.Place == Side || p.Place == Hidden) {
+		if _, there := Find(list, p.Key); there && !done[p.Key] &&
+			(p.Place == Top || p.Place == Side || p.Place == Hidden) {
 			out = append(out, p)
 			done[p.Key] = true
 		}

@@ -148,7 +148,8 @@ func parseNumber(text string) (string, error) {
 var slashed = map[DayOrder]string{MonthFirst: "1/2/2006", DayFirst: "2/1/2006"}
 
 func parseDate(text string, h Home) (time.Time, error) {
-	for _, layout := range []string{time.DateOnly, "2006/1/2", "2.1.2006", "2 January 2006", "2 Jan 2006", "January 2, 2006", "Jan 2, 2006", "20060102"} {
+	for _, layout := range []string{time.DateOnly, "2006/1/2", "2.1.2006", "2 January 2006", "2 Jan 2006",
+		"January 2, 2006", "Jan 2, 2006", "20060102"} {
 		if t, err := time.Parse(layout, text); err == nil {
 			return between(t)
 		}
@@ -167,7 +168,8 @@ func parseDate(text string, h Home) (time.Time, error) {
 	case err2 == nil && err1 != nil:
 		return between(other)
 	case err1 == nil:
-		return time.Time{}, errors.New("this date can be read in two ways: write it like " + american.Format(time.DateOnly))
+		return time.Time{}, errors.New("this date can be read in two ways: write it like " +
+			american.Format(time.DateOnly))
 	}
 	if t, err := time.Parse(time.RFC3339, text); err == nil {
 		return between(t)
@@ -187,7 +189,8 @@ func parseTime(text string, h Home) (string, error) {
 	if zone == nil {
 		zone = time.UTC
 	}
-	for _, layout := range []string{time.RFC3339Nano, "2006-01-02 15:04:05Z07:00", "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05", "2006-01-02 15:04"} {
+	for _, layout := range []string{time.RFC3339Nano, "2006-01-02 15:04:05Z07:00", "2006-01-02T15:04:05",
+		"2006-01-02T15:04", "2006-01-02 15:04:05", "2006-01-02 15:04"} {
 		if t, err := time.ParseInLocation(layout, text, zone); err == nil {
 			if _, err := between(t); err != nil {
 				return "", ErrTime
@@ -215,7 +218,8 @@ func parseWeb(text string) (string, error) {
 		text = "https://" + text
 	}
 	u, err := url.Parse(text)
-	if err != nil || u.Host == "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" || !strings.Contains(u.Hostname(), ".") {
+	if err != nil || u.Host == "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" ||
+		!strings.Contains(u.Hostname(), ".") {
 		return "", ErrWeb
 	}
 	return u.String(), nil

@@ -1,5 +1,6 @@
 // Package filter is the language of saved views: conditions on fields, joined by all and any, with dates relative to
-// now. It reads what a browser or an address brings, says what is wrong with it, and gives conditions with typed values.
+// now. It reads what a browser or an address brings, says what is wrong with it, and gives conditions with typed
+// values.
 //
 // It must not know SQL, the database, or who asks.
 package filter
@@ -92,10 +93,13 @@ func (x *Expr) IsGroup() bool { return x.Field.Key == "" }
 var ops = map[fields.Type][]Op{
 	fields.Text: {Is, IsNot, Contains, Begins, AnyOf, Empty, Filled}, fields.Long: {Contains, Empty, Filled},
 	fields.Number: {Is, IsNot, Less, More, Empty, Filled}, fields.Money: {Is, Less, More, Empty, Filled},
-	fields.Date: {Is, Less, More, Past, Next, NotPast, Empty, Filled}, fields.Time: {Is, Less, More, Past, Next, NotPast, Empty, Filled},
+	fields.Date:   {Is, Less, More, Past, Next, NotPast, Empty, Filled},
+	fields.Time:   {Is, Less, More, Past, Next, NotPast, Empty, Filled},
 	fields.Choice: {Is, IsNot, AnyOf, Empty, Filled}, fields.YesNo: {Is}, fields.Phone: {Is, Begins, Empty, Filled},
-	fields.Mail: {Is, Contains, Begins, Empty, Filled}, fields.Web: {Contains, Empty, Filled}, fields.User: {Is, IsNot, AnyOf, Empty, Filled},
-	fields.Ref: {Is, IsNot, Empty, Filled}, fields.Tags: {Is, IsNot, AnyOf, Empty, Filled}, fields.Zone: {Is, IsNot, Empty, Filled},
+	fields.Mail: {Is, Contains, Begins, Empty, Filled}, fields.Web: {Contains, Empty, Filled},
+	fields.User: {Is, IsNot, AnyOf, Empty, Filled},
+	fields.Ref:  {Is, IsNot, Empty, Filled}, fields.Tags: {Is, IsNot, AnyOf, Empty, Filled},
+	fields.Zone: {Is, IsNot, Empty, Filled},
 }
 
 // Ops tells which comparisons fit a type, in the order in which they are offered.

@@ -13,8 +13,10 @@ import (
 	"trundo/internal/core/filter"
 )
 
-var list = []fields.Field{{Key: "name", Label: "Name", Type: fields.Text}, {Key: "roof", Label: "Roof", Type: fields.Number}, {Key: "amount", Label: "Amount", Type: fields.Money},
-	{Key: "due", Label: "Due", Type: fields.Date}, {Key: "tags", Label: "Tags", Type: fields.Tags}, {Key: "number", Label: "Number", Type: fields.Phone},
+var list = []fields.Field{{Key: "name", Label: "Name", Type: fields.Text},
+	{Key: "roof", Label: "Roof", Type: fields.Number}, {Key: "amount", Label: "Amount", Type: fields.Money},
+	{Key: "due", Label: "Due", Type: fields.Date}, {Key: "tags", Label: "Tags", Type: fields.Tags},
+	{Key: "number", Label: "Number", Type: fields.Phone},
 	{Key: "plan", Label: "Plan", Type: fields.Choice, Choices: []string{"yearly"}}}
 
 func resolve(t *testing.T, text string) (*filter.Expr, error) {
@@ -85,10 +87,14 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 	many := `{"all":[` + strings.Repeat(`{"field":"name","op":"empty"},`, 60) + `{"field":"name","op":"empty"}]}`
 	for text, want := range map[string]string{
 		`{`: "filter", `{"shoe":1}`: "shoe", `{"field":"shoe","op":"is","value":"1"}`: "no such field", `{"field":"roof","op":"contains","value":"1"}`: "does not fit",
-		`{"field":"roof","op":"more","value":"big"}`: "Roof", `{"field":"name","op":"is"}`: "value is missing", `{"all":[],"any":[]}`: "either", `{"op":"is"}`: "either",
-		`{"field":"due","op":"past","value":"soon"}`: "number of days", `{"field":"due","op":"past","value":"99999999"}`: "number of days",
-		`{"field":"due","op":"is","value":"today+x"}`: "number of days", `{"field":"due","op":"is","value":"30 February 2026"}`: "not a date",
-		`{"field":"plan","op":"is","value":"daily"}`: "choose one of", `{"field":"number","op":"is","value":"abc"}`: "digits", deep: "nested", many: "at most",
+		`{"field":"roof","op":"more","value":"big"}`: "Roof", `{"field":"name","op":"is"}`: "value is missing",
+		`{"all":[],"any":[]}`: "either", `{"op":"is"}`: "either",
+		`{"field":"due","op":"past","value":"soon"}`:           "number of days",
+		`{"field":"due","op":"past","value":"99999999"}`:       "number of days",
+		`{"field":"due","op":"is","value":"today+x"}`:          "number of days",
+		`{"field":"due","op":"is","value":"30 February 2026"}`: "not a date",
+		`{"field":"plan","op":"is","value":"daily"}`:           "choose one of",
+		`{"field":"number","op":"is","value":"abc"}`:           "digits", deep: "nested", many: "at most",
 	} {
 		_, err := resolve(t, text)
 		var e *filter.Error
@@ -99,7 +105,9 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 
 // FuzzResolve: no text breaks it, and what is understood is within its limits.
 func FuzzResolve(f *testing.F) {
-	for _, s := range []string{`{"all":[{"field":"name","op":"is","value":"x"}]}`, `{"field":"due","op":"past","value":"7"}`, `{"any":[{"all":[]}]}`, `{"field":"due","op":"is","value":"today-1"}`, `[]`, `null`} {
+	for _, s := range []string{`{"all":[{"field":"name","op":"is","value":"x"}]}`,
+		`{"field":"due","op":"past","value":"7"}`, `{"any":[{"all":[]}]}`,
+		`{"field":"due","op":"is","value":"today-1"}`, `[]`, `null`} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

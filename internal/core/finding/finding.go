@@ -1,5 +1,5 @@
-// Package finding ranks what was found for a few typed letters: whom somebody means who has thousands of customers is nearly always
-// one with whom they have to do.
+// Package finding ranks what was found for a few typed letters: whom somebody means who has thousands of customers is
+// nearly always one with whom they have to do.
 //
 // It must not know how records are searched, nor what a database is. Texts come folded: lower case, without accents.
 package finding
@@ -33,7 +33,8 @@ const (
 // Words are the parts of what was typed.
 func Words(q string) []string { return strings.Fields(q) }
 
-// fit is how well h fits q, of which words are the parts. The words may stand in any order, and one of them may be its company's.
+// fit is how well h fits q, of which words are the parts. The words may stand in any order, and one of them may be its
+// company's.
 func (h Hit) fit(q string, words []string) int {
 	switch {
 	case h.Text == q || strings.HasPrefix(h.Text, q+" "):
@@ -64,9 +65,9 @@ func (h Hit) near() int {
 	}
 }
 
-// Rank orders hits for what was typed, best first: those with whom the asker has to do before strangers, the one spoken with last
-// before all; among strangers the better fit, the shorter text. What fits only in the middle of a word comes after what fits at its
-// beginning, whoever it is. Equal ones by text and id, so that nothing moves by chance.
+// Rank orders hits for what was typed, best first: those with whom the asker has to do before strangers, the one spoken
+// with last before all; among strangers the better fit, the shorter text. What fits only in the middle of a word comes
+// after what fits at its beginning, whoever it is. Equal ones by text and id, so that nothing moves by chance.
 func Rank(q string, hits []Hit) []Hit {
 	words := Words(q)
 	fits := make(map[string]int, len(hits))

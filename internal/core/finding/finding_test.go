@@ -36,6 +36,7 @@ func TestRank(t *testing.T) {
 }
 
 func TestTheOrderOfWordsAndTheCompanyDoNotMatter(t *testing.T) {
-	hits := []finding.Hit{{ID: "inside", Text: "albert vesperman"}, {ID: "company", Text: "berit osterlund", Company: "vesper hollow nurseries"}}
+	hits := []finding.Hit{{ID: "inside", Text: "albert vesperman"},
+		{ID: "company", Text: "berit osterlund", Company: "vesper hollow nurseries"}}
 	assert.Equal(t, "company", finding.Rank("vesper berit", hits)[0].ID)
 }

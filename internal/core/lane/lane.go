@@ -104,13 +104,13 @@ func (it Item) closes(now time.Time) bool {
 	return !it.Closes.IsZero() && it.Closes.After(now) && it.Closes.Sub(now) < closing && group(it, now) <= 3
 }
 
-// Rank orders items at now for a reader in zone. The rule: promises that are late or due within ten
-// minutes, oldest first; slips not yet filed, oldest first; missed calls that nobody has come back to, and
-// follow-ups late or due within ten minutes, by their time (missed calls that a colleague has taken on come with the later days);
-// the rest of today, those at a time before those without one; later days; those without a date. Within each of these, those whose
-// number can be called for less than an hour still go first, and of those due at the same time the one with the larger open deal. Equal
-// ones by id, so that nothing moves by chance. A colleague's note stands among the missed calls, a paused round among what is due today. Items due later than horizon after now are left out
-// (zero: none is left out).
+// Rank orders items at now for a reader in zone. The rule: promises that are late or due within ten minutes, oldest
+// first; slips not yet filed, oldest first; missed calls that nobody has come back to, and follow-ups late or due
+// within ten minutes, by their time (missed calls that a colleague has taken on come with the later days); the rest of
+// today, those at a time before those without one; later days; those without a date. Within each of these, those whose
+// number can be called for less than an hour still go first, and of those due at the same time the one with the larger
+// open deal. Equal ones by id, so that nothing moves by chance. A colleague's note stands among the missed calls, a
+// paused round among what is due today. Items due later than horizon after now are left out (zero: none is left out).
 func Rank(items []Item, now time.Time, zone *time.Location, horizon time.Duration) []Entry {
 	now = now.In(zone)
 	entries := make([]Entry, 0, len(items))

@@ -52,9 +52,10 @@ const (
 // lately is for how long an attempt makes it likely that a call is its answer.
 const lately = 3 * 24 * time.Hour
 
-// Rank orders candidates for a number that was dialed, or that calls, with ext at now, best first; equal ones by record id,
-// so that the order never changes by chance. The weights stand above. A number that a company has, or that has extensions, is a shared
-// line: a person who was chosen for it once is not who calls from it for good; that counts for a number with its extension, and a person's own.
+// Rank orders candidates for a number that was dialed, or that calls, with ext at now, best first; equal ones by record
+// id, so that the order never changes by chance. The weights stand above. A number that a company has, or that has
+// extensions, is a shared line: a person who was chosen for it once is not who calls from it for good; that counts for
+// a number with its extension, and a person's own.
 func Rank(candidates []Candidate, ext string, now time.Time) []Match {
 	var last time.Time
 	for _, c := range candidates {
@@ -62,7 +63,8 @@ func Rank(candidates []Candidate, ext string, now time.Time) []Match {
 			last = c.Spoke
 		}
 	}
-	shared := ext == "" && slices.ContainsFunc(candidates, func(c Candidate) bool { return !c.Past && (c.Company || c.Ext != "") })
+	shared := ext == "" && slices.ContainsFunc(candidates,
+		func(c Candidate) bool { return !c.Past && (c.Company || c.Ext != "") })
 	matches := make([]Match, 0, len(candidates))
 	for _, c := range candidates {
 		if shared && !c.Company { // one choice says nothing about who calls from it the next time
@@ -139,8 +141,8 @@ func day(at, now time.Time) string {
 	return "on " + at.Format("Mon 2 Jan")
 }
 
-// Winner is the record that is clearly meant: the only one, or the first where it leads by 20. A number that an earlier call
-// alone has put there is no clear sign. False: several are to be offered, or there is none.
+// Winner is the record that is clearly meant: the only one, or the first where it leads by 20. A number that an earlier
+// call alone has put there is no clear sign. False: several are to be offered, or there is none.
 func Winner(matches []Match) (string, bool) {
 	switch {
 	case len(matches) == 0 || matches[0].Past && !matches[0].Learnt:
@@ -151,8 +153,8 @@ func Winner(matches []Match) (string, bool) {
 	return "", false
 }
 
-// Attach tells on which record a call to a typed number can go without asking: the one that is open on the screen, if it
-// has the number, or, with none open, the clear winner. Otherwise it is asked, with the answers to offer.
+// Attach tells on which record a call to a typed number can go without asking: the one that is open on the screen, if
+// it has the number, or, with none open, the clear winner. Otherwise it is asked, with the answers to offer.
 func Attach(matches []Match, openRecord string) (record string, ask bool) {
 	for _, m := range matches {
 		if m.Record == openRecord && !m.Past {

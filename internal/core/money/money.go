@@ -44,7 +44,8 @@ func Decimals(code string) (int, error) {
 }
 
 // Parse reads "18400.50 USD", "USD 18,400.50", "$18,400", "18.400,50 €" or "18400"; without a currency it is home's. A
-// single separator followed by exactly three digits parts thousands. Errors: ErrNotAnAmount, ErrCurrency, ErrTooMany, ErrTooLarge.
+// single separator followed by exactly three digits parts thousands. Errors: ErrNotAnAmount, ErrCurrency, ErrTooMany,
+// ErrTooLarge.
 func Parse(text, home string) (Amount, error) {
 	rest := strings.TrimSpace(text)
 	if len(rest) > 60 {

@@ -74,13 +74,19 @@ func TestTotal(t *testing.T) {
 		items []money.Item
 		want  money.Totals
 	}{
-		"nothing":                        {nil, money.Totals{}},
-		"one of 19.99 with 19 %":         {[]money.Item{{1000, 1999, 0, 1900}}, money.Totals{Net: 1999, Tax: 380, Gross: 2379}},  // 379.81
-		"two and a half with a discount": {[]money.Item{{2500, 999, 1000, 625}}, money.Totals{Net: 2248, Tax: 141, Gross: 2389}}, // 2247.75, 140.5
-		"rounded on each line":           {[]money.Item{{333, 100, 0, 0}, {333, 100, 0, 0}, {334, 100, 0, 0}}, money.Totals{Net: 99, Gross: 99}},
-		"half goes away from zero":       {[]money.Item{{500, 1, 0, 0}}, money.Totals{Net: 1, Gross: 1}},
-		"a whole discount":               {[]money.Item{{3000, 5000, 10_000, 1900}}, money.Totals{}},
-		"a negative price is money back": {[]money.Item{{1000, -999, 0, 1000}}, money.Totals{Net: -999, Tax: -100, Gross: -1099}}, // -99.9
+		"nothing": {nil, money.Totals{}},
+		// 379.81
+		"one of 19.99 with 19 %": {[]money.Item{{1000, 1999, 0, 1900}}, money.Totals{Net: 1999, Tax: 380, Gross: 2379}},
+		// 2247.75, 140.5
+		"two and a half with a discount": {[]money.Item{{2500, 999, 1000, 625}},
+			money.Totals{Net: 2248, Tax: 141, Gross: 2389}},
+		"rounded on each line": {[]money.Item{{333, 100, 0, 0}, {333, 100, 0, 0}, {334, 100, 0, 0}},
+			money.Totals{Net: 99, Gross: 99}},
+		"half goes away from zero": {[]money.Item{{500, 1, 0, 0}}, money.Totals{Net: 1, Gross: 1}},
+		"a whole discount":         {[]money.Item{{3000, 5000, 10_000, 1900}}, money.Totals{}},
+		// -99.9
+		"a negative price is money back": {[]money.Item{{1000, -999, 0, 1000}},
+			money.Totals{Net: -999, Tax: -100, Gross: -1099}},
 	}
 	for name, tt := range tests {
 		t.Run(name, func(t *testing.T) {

@@ -1,15 +1,13 @@
-// Package outcome makes the plan of what an outcome (the trade also says disposition) does once its slip is filed: which follow-up and when, which
-// message, list, tag, stage, case, do-not-call. The plan is data: it is shown before it is done, each item can be edited or struck out, and what
-// carries it out does what it says and nothing else.
+// Package outcome makes the plan of what an outcome (the trade also says disposition) does once its slip is filed:
+// which follow-up and when, which message, list, tag, stage, case, do-not-call. The plan is data: it is shown before it
+// is done, each item can be edited or struck out, and what carries it out does what it says and nothing else.
 //
 // It must not know the database, who asks, or how an item is carried out.
 package outcome
 
 import (
-	"errors"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"trundo/internal/core/callable"
@@ -37,7 +35,8 @@ const (
 )
 
 // Kinds are all of them, in the order in which they are offered.
-var Kinds = []Kind{FollowUp, Retry, Message, Mail, AddToList, TakeOffList, AddTag, DealStage, NewCase, CaseState, DoNotCall, EndSequence, Webhook}
+var Kinds = []Kind{FollowUp, Retry, Message, Mail, AddToList, TakeOffList, AddTag, DealStage, NewCase, CaseState,
+	DoNotCall, EndSequence, Webhook}
 
 // The acts of a follow-up.
 const (
@@ -75,7 +74,8 @@ var Units = []Unit{Minutes, Hours, BusinessDays, Days, Weeks}
 type After struct {
 	Count int  `json:"count"` // 0 to 1000
 	Unit  Unit `json:"unit"`
-	// At is the time of day at the person's place, in minutes after midnight; nil is the whole day. It counts for days and weeks only.
+	// At is the time of day at the person's place, in minutes after midnight; nil is the whole day. It counts for days
+	// and weeks only.
 	At *int `json:"at,omitempty"`
 }
 
@@ -141,8 +141,8 @@ type Item struct {
 	Struck  bool       `json:"struck,omitempty"`  // the rep does not want it
 }
 
-// Moves tells whether an item is done again for somebody else when its call is put on them: what has been sent is not sent twice, and what
-// cannot be done, or the rule strikes out, is not done.
+// Moves tells whether an item is done again for somebody else when its call is put on them: what has been sent is not
+// sent twice, and what cannot be done, or the rule strikes out, is not done.
 func Moves(it Item) bool {
 	return it.Problem == "" && !it.Struck && it.Kind != Message && it.Kind != Mail && it.Kind != Webhook
 }
@@ -171,7 +171,8 @@ func plan(it *Item, e Effect, s Situation) {
 	who := "nobody"
 	if s.Person != nil {
 		who = s.Person.Name
-	} else if e.Kind != DoNotCall && e.Kind != Webhook && e.Kind != DealStage && e.Kind != CaseState && e.Kind != Message {
+	} else if e.Kind != DoNotCall && e.Kind != Webhook && e.Kind != DealStage && e.Kind != CaseState &&
+		e.Kind != Message {
 		it.Problem = noPerson
 	}
 	problem := func(text string) {
@@ -182,7 +183,8 @@ func plan(it *Item, e Effect, s Situation) {
 	switch e.Kind {
 	case FollowUp:
 		it.Text = fill(e.Text)
-		it.Words = map[string]string{Call: "call " + who, MailAct: "write to " + who, Meeting: "meet " + who, Task: "a task"}[e.Act]
+		it.Words = map[string]string{Call: "call " + who, MailAct: "write to " + who, Meeting: "meet " + who,
+			Task: "a task"}[e.Act]
 		due, dayOnly := Due(e.After, s, e.Act == Call)
 		it.Due, it.DayOnly = &due, dayOnly
 	case Retry:
@@ -299,222 +301,4 @@ func matter(it *Item, m *Named, open int, what, stage string) {
 			it.Problem = "it is “" + stage + "” already"
 		}
 	}
-}
-
-// roundTo is to what times in minutes and hours are rounded up.
-const roundTo = 5 * time.Minute
-
-// Due computes a time at the person's place. Business days pass over weekends and the firm's holidays, and a day of any other count that falls on one is
-// moved to the next business day. A time for a call lies within calling hours in every zone in which the number may be; one that does not is moved
-// to when they begin.
-func Due(a After, s Situation, calls bool) (due time.Time, dayOnly bool) {
-	zone := s.Zone
-	if zone == nil {
-		zone = time.UTC
-	}
-	now := s.Now.In(zone)
-	var day time.Time
-	switch a.Unit {
-	case Minutes, Hours:
-		each := time.Minute
-		if a.Unit == Hours {
-			each = time.Hour
-		}
-		due = now.Add(time.Duration(a.Count) * each)
-		if a.Count == 0 {
-			return within(due, s, calls), false // at once
-		}
-		if due = due.Truncate(roundTo); due.Before(now.Add(time.Duration(a.Count) * each)) {
-			due = due.Add(roundTo)
-		}
-		return within(due, s, calls), false
-	case BusinessDays:
-		day = s.Workdays.After(now, a.Count)
-	case Weeks:
-		day = s.Workdays.After(now.AddDate(0, 0, 7*a.Count), 0)
-	default:
-		day = s.Workdays.After(now.AddDate(0, 0, a.Count), 0)
-	}
-	if a.At == nil {
-		return day, true
-	}
-	due = time.Date(day.Year(), day.Month(), day.Day(), 0, *a.At, 0, 0, zone)
-	if !due.After(now) { // today, and it has passed
-		next := s.Workdays.After(day, 1)
-		due = time.Date(next.Year(), next.Month(), next.Day(), 0, *a.At, 0, 0, zone)
-	}
-	return within(due, s, calls), false
-}
-
-// within moves a time for a call into calling hours on a business day.
-func within(due time.Time, s Situation, calls bool) time.Time {
-	if !calls {
-		return due
-	}
-	zones := s.Zones
-	if len(zones) == 0 {
-		zones = []string{due.Location().String()}
-	}
-	hours := s.Hours
-	if hours == (callable.Hours{}) {
-		hours = callable.DefaultHours
-	}
-	for range 30 { // holidays and weekends in a row are fewer
-		if v := callable.Check(callable.Subject{Zones: zones}, hours, due); !v.InHours {
-			due = v.Changes.In(due.Location())
-			continue
-		}
-		if s.Workdays.Works(due) {
-			return due
-		}
-		next := s.Workdays.After(due, 1)
-		due = time.Date(next.Year(), next.Month(), next.Day(), 0, hours.From, 0, 0, due.Location())
-	}
-	return due
-}
-
-// Working hours of whoever calls, in minutes after midnight: nobody is to be called again at 23:50 of one's own night.
-const (
-	workFrom = 8 * 60
-	workTo   = 18 * 60
-)
-
-// bothWork moves a time for a call to when the rep works, and it is calling hours on a business day where the other is. Places that share no such hour
-// are called in theirs.
-func bothWork(due time.Time, s Situation) time.Time {
-	if s.Here == nil {
-		return due
-	}
-	at := due
-	for range 60 {
-		here := at.In(s.Here)
-		minute := here.Hour()*60 + here.Minute()
-		day := here
-		switch {
-		case !s.Workdays.Works(here) || minute >= workTo:
-			day = s.Workdays.After(here, 1)
-		case minute >= workFrom:
-			return at.In(due.Location())
-		}
-		at = time.Date(day.Year(), day.Month(), day.Day(), 0, workFrom, 0, 0, s.Here)
-		at = within(at.In(due.Location()), s, true)
-	}
-	return due
-}
-
-// Limits of what a rep may change of an item, and an admin of an effect.
-const (
-	MaxEffects = 12
-	maxText    = 500
-	maxCount   = 1000
-)
-
-// Errors of Settle and Check.
-var (
-	ErrNotPlanned = errors.New("what this outcome does has changed in the meantime; look at it again")
-	ErrText       = errors.New("say in a few words what is to be done, in at most 500 characters")
-	ErrDue        = errors.New("this date is too far away, or lies back")
-)
-
-// ItemError names an item that cannot be carried out as it is.
-type ItemError struct {
-	Item  int
-	Field string // as the API names it
-	Err   error
-}
-
-func (e *ItemError) Error() string { return e.Err.Error() }
-func (e *ItemError) Unwrap() error { return e.Err }
-
-// Settle checks the items that come back from who files, as they were shown, with texts and times edited and items struck out, against the plan as it is now:
-// what is done is what was shown. It leaves out those struck out and those that cannot be done. Error: *ItemError.
-func Settle(shown, fresh []Item, now time.Time) ([]Item, error) {
-	settled := []Item{}
-	if len(shown) != len(fresh) {
-		return nil, &ItemError{len(shown), "items", ErrNotPlanned}
-	}
-	for i, it := range shown {
-		f := fresh[i]
-		if it.Struck && it.Kind == f.Kind {
-			continue
-		}
-		if it.Effect != f.Effect || it.Kind != f.Kind || it.Target != f.Target || it.Value != f.Value || it.Record != f.Record || it.Number != f.Number || it.Address != f.Address || it.Problem != f.Problem {
-			return nil, &ItemError{i, "items", ErrNotPlanned}
-		}
-		if f.Problem != "" {
-			continue
-		}
-		it.Act, it.Words = f.Act, f.Words
-		switch it.Kind {
-		case FollowUp, Retry:
-			if it.Due == nil || it.Due.Before(now.AddDate(0, 0, -1)) || it.Due.After(now.AddDate(5, 0, 0)) {
-				return nil, &ItemError{i, "due_at", ErrDue}
-			}
-			it.Text = strings.TrimSpace(it.Text)
-			if it.Text == "" {
-				it.Text = map[string]string{Call: "Call", MailAct: "Write", Meeting: "Meet"}[it.Act]
-			}
-			if it.Text == "" || len(it.Text) > maxText {
-				return nil, &ItemError{i, "text", ErrText}
-			}
-		case NewCase:
-			if it.Text = strings.TrimSpace(it.Text); it.Text == "" || len(it.Text) > maxText {
-				return nil, &ItemError{i, "text", ErrText}
-			}
-		case AddTag:
-			it.Text = f.Text
-		}
-		settled = append(settled, it)
-	}
-	return settled, nil
-}
-
-// Check tells what is wrong with an effect as an admin set it. Error: *ItemError with the place at.
-func Check(at int, e Effect) error {
-	wrong := func(field, text string) error { return &ItemError{at, field, errors.New(text)} }
-	if !slices.Contains(Kinds, e.Kind) {
-		return wrong("kind", "there is no such effect")
-	}
-	if len(e.Text) > maxText {
-		return wrong("text", "at most 500 characters")
-	}
-	switch e.Kind {
-	case FollowUp, Retry:
-		if e.Kind == FollowUp && !slices.Contains(Acts, e.Act) {
-			return wrong("act", "a follow-up is a call, a mail, a meeting or a task")
-		}
-		if e.Act == Task && strings.TrimSpace(e.Text) == "" {
-			return wrong("text", "say what is to be done")
-		}
-		if !slices.Contains(Units, e.After.Unit) {
-			return wrong("unit", "say in what the time is counted")
-		}
-		if e.After.Count < 0 || e.After.Count > maxCount {
-			return wrong("count", "from 0 to 1000")
-		}
-		if e.After.At != nil && (*e.After.At < 0 || *e.After.At >= 24*60) {
-			return wrong("at", "this is no time of the day")
-		}
-	case AddTag:
-		if tag := strings.TrimSpace(e.Text); tag == "" || strings.Contains(tag, ",") {
-			return wrong("text", "one tag, without a comma")
-		}
-	case NewCase:
-		if strings.TrimSpace(e.Text) == "" {
-			return wrong("text", "say what the case is about")
-		}
-	case Message, Mail, AddToList, TakeOffList, Webhook:
-		if e.Target == "" {
-			return wrong("target", "choose which one")
-		}
-	case DealStage, CaseState:
-		if e.Value == "" {
-			return wrong("value", "choose the stage")
-		}
-	case DoNotCall:
-		if e.Value != ThisNumber && e.Value != ThisPerson {
-			return wrong("value", "say whether the number or the person is not to be called")
-		}
-	}
-	return nil
 }

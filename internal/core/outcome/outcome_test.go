@@ -33,30 +33,49 @@ func TestWhenSomethingIsDue(t *testing.T) {
 		want            string
 		any             bool // no call: calling hours do not count
 	}{
-		{name: "twenty minutes, rounded up", now: "2026-11-25 10:31", zone: "America/New_York", after: outcome.After{Count: 20, Unit: outcome.Minutes}, want: "2026-11-25 10:55"},
-		{name: "at once", now: "2026-11-25 10:31", zone: "America/New_York", after: outcome.After{Unit: outcome.Minutes}, want: "2026-11-25 10:31"},
-		{name: "an hour on the dot", now: "2026-11-25 10:30", zone: "America/New_York", after: outcome.After{Count: 1, Unit: outcome.Hours}, want: "2026-11-25 11:30"},
-		{name: "past calling hours, and the next day is a holiday", now: "2026-11-25 20:30", zone: "America/New_York", after: outcome.After{Count: 1, Unit: outcome.Hours}, want: "2026-11-27 08:00"},
-		{name: "before calling hours", now: "2026-11-25 06:00", zone: "America/New_York", after: outcome.After{Count: 30, Unit: outcome.Minutes}, want: "2026-11-25 08:00"},
-		{name: "a task at any hour", now: "2026-11-25 20:30", zone: "America/New_York", after: outcome.After{Count: 1, Unit: outcome.Hours}, want: "2026-11-25 21:30", any: true},
-		{name: "two business days over a holiday and a weekend", now: "2026-11-25 16:00", zone: "America/Denver", after: outcome.After{Count: 2, Unit: outcome.BusinessDays, At: minutes(9, 30)}, want: "2026-11-30 09:30"},
-		{name: "a business day, whole", now: "2026-11-27 16:00", zone: "America/Denver", after: outcome.After{Count: 1, Unit: outcome.BusinessDays}, want: "2026-11-30"},
-		{name: "three days end on a Saturday", now: "2026-12-02 16:00", zone: "America/Denver", after: outcome.After{Count: 3, Unit: outcome.Days, At: minutes(10, 0)}, want: "2026-12-07 10:00"},
-		{name: "a week ends on a holiday", now: "2026-12-18 12:00", zone: "America/Denver", after: outcome.After{Count: 1, Unit: outcome.Weeks}, want: "2026-12-28"},
-		{name: "later today", now: "2026-11-25 12:00", zone: "America/Denver", after: outcome.After{Count: 0, Unit: outcome.Days, At: minutes(15, 0)}, want: "2026-11-25 15:00"},
-		{name: "today it has passed", now: "2026-11-25 16:00", zone: "America/Denver", after: outcome.After{Count: 0, Unit: outcome.Days, At: minutes(15, 0)}, want: "2026-11-27 15:00"},
-		{name: "a call at six is moved into calling hours", now: "2026-11-30 12:00", zone: "America/Denver", after: outcome.After{Count: 1, Unit: outcome.BusinessDays, At: minutes(6, 0)}, want: "2026-12-01 08:00"},
-		{name: "a call at ten at night is moved to the next morning", now: "2026-12-03 12:00", zone: "America/Denver", after: outcome.After{Count: 1, Unit: outcome.BusinessDays, At: minutes(22, 0)}, want: "2026-12-07 08:00"},
-		{name: "an area code with two zones: open in both", now: "2026-11-30 12:00", zone: "America/Boise", after: outcome.After{Count: 1, Unit: outcome.BusinessDays, At: minutes(8, 0)},
+		{name: "twenty minutes, rounded up", now: "2026-11-25 10:31", zone: "America/New_York",
+			after: outcome.After{Count: 20, Unit: outcome.Minutes}, want: "2026-11-25 10:55"},
+		{name: "at once", now: "2026-11-25 10:31", zone: "America/New_York",
+			after: outcome.After{Unit: outcome.Minutes}, want: "2026-11-25 10:31"},
+		{name: "an hour on the dot", now: "2026-11-25 10:30", zone: "America/New_York",
+			after: outcome.After{Count: 1, Unit: outcome.Hours}, want: "2026-11-25 11:30"},
+		{name: "past calling hours, and the next day is a holiday", now: "2026-11-25 20:30", zone: "America/New_York",
+			after: outcome.After{Count: 1, Unit: outcome.Hours}, want: "2026-11-27 08:00"},
+		{name: "before calling hours", now: "2026-11-25 06:00", zone: "America/New_York",
+			after: outcome.After{Count: 30, Unit: outcome.Minutes}, want: "2026-11-25 08:00"},
+		{name: "a task at any hour", now: "2026-11-25 20:30", zone: "America/New_York",
+			after: outcome.After{Count: 1, Unit: outcome.Hours}, want: "2026-11-25 21:30", any: true},
+		{name: "two business days over a holiday and a weekend", now: "2026-11-25 16:00", zone: "America/Denver",
+			after: outcome.After{Count: 2, Unit: outcome.BusinessDays, At: minutes(9, 30)}, want: "2026-11-30 09:30"},
+		{name: "a business day, whole", now: "2026-11-27 16:00", zone: "America/Denver",
+			after: outcome.After{Count: 1, Unit: outcome.BusinessDays}, want: "2026-11-30"},
+		{name: "three days end on a Saturday", now: "2026-12-02 16:00", zone: "America/Denver",
+			after: outcome.After{Count: 3, Unit: outcome.Days, At: minutes(10, 0)}, want: "2026-12-07 10:00"},
+		{name: "a week ends on a holiday", now: "2026-12-18 12:00", zone: "America/Denver",
+			after: outcome.After{Count: 1, Unit: outcome.Weeks}, want: "2026-12-28"},
+		{name: "later today", now: "2026-11-25 12:00", zone: "America/Denver",
+			after: outcome.After{Count: 0, Unit: outcome.Days, At: minutes(15, 0)}, want: "2026-11-25 15:00"},
+		{name: "today it has passed", now: "2026-11-25 16:00", zone: "America/Denver",
+			after: outcome.After{Count: 0, Unit: outcome.Days, At: minutes(15, 0)}, want: "2026-11-27 15:00"},
+		{name: "a call at six is moved into calling hours", now: "2026-11-30 12:00", zone: "America/Denver",
+			after: outcome.After{Count: 1, Unit: outcome.BusinessDays, At: minutes(6, 0)}, want: "2026-12-01 08:00"},
+		{name: "a call at ten at night is moved to the next morning", now: "2026-12-03 12:00", zone: "America/Denver",
+			after: outcome.After{Count: 1, Unit: outcome.BusinessDays, At: minutes(22, 0)}, want: "2026-12-07 08:00"},
+		{name: "an area code with two zones: open in both", now: "2026-11-30 12:00", zone: "America/Boise",
+			after: outcome.After{Count: 1, Unit: outcome.BusinessDays, At: minutes(8, 0)},
 			zones: []string{"America/Boise", "America/Los_Angeles"}, want: "2026-12-01 09:00"},
-		{name: "over the change to summer time the clock counts", now: "2026-03-06 09:00", zone: "America/New_York", after: outcome.After{Count: 1, Unit: outcome.BusinessDays, At: minutes(9, 0)}, want: "2026-03-09 09:00"},
-		{name: "twelve hours over the change to winter time", now: "2026-10-31 20:00", zone: "America/New_York", after: outcome.After{Count: 12, Unit: outcome.Hours}, want: "2026-11-01 07:00", any: true},
-		{name: "two o'clock does not exist on that day", now: "2026-03-07 12:00", zone: "America/New_York", after: outcome.After{Count: 14 * 60, Unit: outcome.Minutes}, want: "2026-03-08 03:00", any: true},
+		{name: "over the change to summer time the clock counts", now: "2026-03-06 09:00", zone: "America/New_York",
+			after: outcome.After{Count: 1, Unit: outcome.BusinessDays, At: minutes(9, 0)}, want: "2026-03-09 09:00"},
+		{name: "twelve hours over the change to winter time", now: "2026-10-31 20:00", zone: "America/New_York",
+			after: outcome.After{Count: 12, Unit: outcome.Hours}, want: "2026-11-01 07:00", any: true},
+		{name: "two o'clock does not exist on that day", now: "2026-03-07 12:00", zone: "America/New_York",
+			after: outcome.After{Count: 14 * 60, Unit: outcome.Minutes}, want: "2026-03-08 03:00", any: true},
 	} {
 		z := zone(t, x.zone)
 		now, err := time.ParseInLocation("2006-01-02 15:04", x.now, z)
 		require.NoError(t, err)
-		due, dayOnly := outcome.Due(x.after, outcome.Situation{Now: now.UTC(), Zone: z, Zones: x.zones, Workdays: days}, !x.any)
+		due, dayOnly := outcome.Due(x.after, outcome.Situation{Now: now.UTC(), Zone: z, Zones: x.zones, Workdays: days},
+			!x.any)
 		format := "2006-01-02 15:04"
 		if dayOnly {
 			format = time.DateOnly
@@ -67,9 +86,12 @@ func TestWhenSomethingIsDue(t *testing.T) {
 }
 
 func situation(t testing.TB) outcome.Situation {
-	return outcome.Situation{Now: time.Date(2026, 11, 25, 17, 0, 0, 0, time.UTC), Zone: zone(t, "America/Chicago"), Person: &outcome.Named{ID: "berit", Name: "Berit Osterlund"},
-		Deal: &outcome.Named{ID: "tank", Name: "Tank for the school", Stage: "enquiry"}, Deals: 1, Number: &outcome.Number{ID: "n1", Label: "mobile", E164: "+12075550101"},
-		Next: &outcome.Number{ID: "n2", Label: "office", E164: "+12075550102"}, Mail: "berit@vesper.example", Names: map[string]string{"l1": "Spring show", "t1": "Thank you", "w1": "warehouse"},
+	return outcome.Situation{Now: time.Date(2026, 11, 25, 17, 0, 0, 0, time.UTC), Zone: zone(t, "America/Chicago"),
+		Person: &outcome.Named{ID: "berit", Name: "Berit Osterlund"},
+		Deal:   &outcome.Named{ID: "tank", Name: "Tank for the school", Stage: "enquiry"}, Deals: 1,
+		Number: &outcome.Number{ID: "n1", Label: "mobile", E164: "+12075550101"},
+		Next:   &outcome.Number{ID: "n2", Label: "office", E164: "+12075550102"}, Mail: "berit@vesper.example",
+		Names:    map[string]string{"l1": "Spring show", "t1": "Thank you", "w1": "warehouse"},
 		Sequence: 1, Fill: func(s string) string { return s + "!" }}
 }
 
@@ -84,10 +106,14 @@ func TestThePlanInWords(t *testing.T) {
 		s      outcome.Situation
 		want   string // the words, or what is in the way
 	}{
-		{outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, Text: "ask", After: outcome.After{Count: 1, Unit: outcome.Days}}, s, "call Berit Osterlund"},
-		{outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Meeting, After: outcome.After{Count: 1, Unit: outcome.Days}}, s, "meet Berit Osterlund"},
-		{outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, After: outcome.After{Count: 1, Unit: outcome.Days}}, without, "! the call has no linked records"},
-		{outcome.Effect{Kind: outcome.Retry, After: outcome.After{Count: 2, Unit: outcome.Hours}}, s, "try mobile again"},
+		{outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, Text: "ask",
+			After: outcome.After{Count: 1, Unit: outcome.Days}}, s, "call Berit Osterlund"},
+		{outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Meeting,
+			After: outcome.After{Count: 1, Unit: outcome.Days}}, s, "meet Berit Osterlund"},
+		{outcome.Effect{Kind: outcome.FollowUp, Act: outcome.Call, After: outcome.After{Count: 1, Unit: outcome.Days}},
+			without, "! the call has no linked records"},
+		{outcome.Effect{Kind: outcome.Retry, After: outcome.After{Count: 2, Unit: outcome.Hours}}, s,
+			"try mobile again"},
 		{outcome.Effect{Kind: outcome.Retry, Next: true, After: outcome.After{Unit: outcome.Minutes}}, s, "try office"},
 		{outcome.Effect{Kind: outcome.Message, Target: "t1"}, s, "text “Thank you” to mobile"},
 		{outcome.Effect{Kind: outcome.Message, Target: "t1"}, two, "! they wrote STOP"},
@@ -98,12 +124,14 @@ func TestThePlanInWords(t *testing.T) {
 		{outcome.Effect{Kind: outcome.AddTag, Text: "spring"}, s, "tag “spring”"},
 		{outcome.Effect{Kind: outcome.DealStage, Value: "offer"}, s, "“Tank for the school” becomes “offer”"},
 		{outcome.Effect{Kind: outcome.DealStage, Value: "enquiry"}, s, "! it is “enquiry” already"},
-		{outcome.Effect{Kind: outcome.DealStage, Value: "offer"}, two, "! there are 2 open deals: put the call on one of them"},
+		{outcome.Effect{Kind: outcome.DealStage, Value: "offer"}, two,
+			"! there are 2 open deals: put the call on one of them"},
 		{outcome.Effect{Kind: outcome.CaseState, Value: "solved"}, s, "! there is no open case"},
 		{outcome.Effect{Kind: outcome.NewCase, Text: "Leak"}, s, "open a case"},
 		{outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisNumber}, s, "never call mobile"},
 		{outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisPerson}, s, "never call Berit Osterlund"},
-		{outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisPerson}, without, "! the call has no linked records"},
+		{outcome.Effect{Kind: outcome.DoNotCall, Value: outcome.ThisPerson}, without,
+			"! the call has no linked records"},
 		{outcome.Effect{Kind: outcome.EndSequence}, s, "end the sequence"},
 		{outcome.Effect{Kind: outcome.EndSequence}, without, "! the call has no linked records"},
 		{outcome.Effect{Kind: outcome.Webhook, Target: "w1"}, without, "! its address is gone"},
@@ -119,7 +147,8 @@ func TestThePlanInWords(t *testing.T) {
 	}
 	s.Stages, s.Deal.Stage = []string{"enquiry", "offer", "won"}, "won"
 	back := outcome.Effect{Kind: outcome.DealStage, Value: "offer"}
-	assert.Equal(t, "it is further on, at “won”, and the call is not about it", outcome.Plan([]outcome.Effect{back}, s)[0].Problem)
+	assert.Equal(t, "it is further on, at “won”, and the call is not about it",
+		outcome.Plan([]outcome.Effect{back}, s)[0].Problem)
 	s.Deal.About = true
 	it := outcome.Plan([]outcome.Effect{back}, s)[0]
 	assert.Equal(t, "“Tank for the school” goes back from “won” to “offer”", it.Words)
@@ -128,12 +157,14 @@ func TestThePlanInWords(t *testing.T) {
 	assert.Equal(t, "Leak!", filled.Text)
 }
 
-// Counted by hand: London is 8 hours before Los Angeles, Sydney 16 before New York; Honolulu's working hours end when Dubai's calling hours begin.
+// Counted by hand: London is 8 hours before Los Angeles, Sydney 16 before New York; Honolulu's working hours end when
+// Dubai's calling hours begin.
 func TestSomebodyIsTriedAgainWhenBothAreUp(t *testing.T) {
 	t.Parallel()
 	for _, x := range []struct{ here, there, now, want string }{
 		{"Europe/London", "America/Los_Angeles", "2026-11-30 08:00", "2026-11-30 09:00"}, // 17:00 in London
-		{"Europe/London", "America/Los_Angeles", "2026-11-30 09:00", "2026-12-01 08:00"}, // 18:00: tomorrow, when it is 16:00
+		// 18:00: tomorrow, when it is 16:00
+		{"Europe/London", "America/Los_Angeles", "2026-11-30 09:00", "2026-12-01 08:00"},
 		{"Europe/London", "America/Los_Angeles", "2026-12-04 11:00", "2026-12-07 08:00"}, // over the weekend
 		{"Australia/Sydney", "America/New_York", "2026-11-30 09:00", "2026-11-30 16:00"}, // 2:00 on Tuesday in Sydney
 		{"Pacific/Honolulu", "Asia/Dubai", "2026-11-30 09:00", "2026-11-30 10:00"},       // they share no hour
@@ -147,7 +178,8 @@ func TestSomebodyIsTriedAgainWhenBothAreUp(t *testing.T) {
 		if x.here != "" {
 			s.Here = zone(t, x.here)
 		}
-		it := outcome.Plan([]outcome.Effect{{Kind: outcome.Retry, After: outcome.After{Count: 1, Unit: outcome.Hours}}}, s)[0]
+		it := outcome.Plan([]outcome.Effect{{Kind: outcome.Retry, After: outcome.After{Count: 1, Unit: outcome.Hours}}},
+			s)[0]
 		assert.Equal(t, x.want, it.Due.Format("2006-01-02 15:04"), "%+v", x)
 	}
 }
@@ -155,7 +187,8 @@ func TestSomebodyIsTriedAgainWhenBothAreUp(t *testing.T) {
 func TestWhatComesBackIsWhatWasShown(t *testing.T) {
 	t.Parallel()
 	s := situation(t)
-	effects := []outcome.Effect{{Kind: outcome.FollowUp, Act: outcome.Call, Text: "ask", After: outcome.After{Count: 1, Unit: outcome.BusinessDays}}, {Kind: outcome.AddTag, Text: "spring"},
+	effects := []outcome.Effect{{Kind: outcome.FollowUp, Act: outcome.Call, Text: "ask",
+		After: outcome.After{Count: 1, Unit: outcome.BusinessDays}}, {Kind: outcome.AddTag, Text: "spring"},
 		{Kind: outcome.CaseState, Value: "solved"}}
 	fresh := outcome.Plan(effects, s)
 	edited := func(do func(items []outcome.Item)) ([]outcome.Item, error) {
@@ -213,7 +246,8 @@ func TestWhatAnAdminCannotSet(t *testing.T) {
 		assert.Equal(t, 3, at.Item)
 	}
 	for _, k := range outcome.Kinds {
-		good := outcome.Effect{Kind: k, Act: outcome.Task, Text: "x", Target: "x", Value: outcome.ThisNumber, After: outcome.After{Unit: outcome.Days}}
+		good := outcome.Effect{Kind: k, Act: outcome.Task, Text: "x", Target: "x", Value: outcome.ThisNumber,
+			After: outcome.After{Unit: outcome.Days}}
 		require.NoError(t, outcome.Check(0, good), k)
 	}
 }
@@ -222,7 +256,8 @@ func TestWhatAnAdminCannotSet(t *testing.T) {
 func TestCallsAreDueWhenTheyMayBeMade(t *testing.T) {
 	t.Parallel()
 	days := workday.New(append(workday.Public("US", 2026), workday.Public("US", 2027)...))
-	zones := [][]string{{"America/New_York"}, {"America/Boise", "America/Los_Angeles"}, {"Europe/London"}, {"Australia/Sydney"}, {"Pacific/Honolulu", "America/New_York"}}
+	zones := [][]string{{"America/New_York"}, {"America/Boise", "America/Los_Angeles"}, {"Europe/London"},
+		{"Australia/Sydney"}, {"Pacific/Honolulu", "America/New_York"}}
 	random := rand.New(rand.NewPCG(6, 6))
 	for range 3000 {
 		zs := zones[random.IntN(len(zones))]
@@ -231,7 +266,8 @@ func TestCallsAreDueWhenTheyMayBeMade(t *testing.T) {
 			a.At = minutes(random.IntN(24), random.IntN(60))
 		}
 		now := time.Date(2026, 1, 1, 0, random.IntN(365*24*60), 0, 0, time.UTC)
-		due, dayOnly := outcome.Due(a, outcome.Situation{Now: now, Zone: zone(t, zs[0]), Zones: zs, Workdays: days}, true)
+		due, dayOnly := outcome.Due(a, outcome.Situation{Now: now, Zone: zone(t, zs[0]), Zones: zs, Workdays: days},
+			true)
 		about := fmt.Sprintf("%+v from %s in %v: %s", a, now, zs, due)
 		assert.True(t, days.Works(due), about)
 		if dayOnly {

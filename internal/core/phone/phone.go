@@ -29,10 +29,11 @@ var (
 
 // Number is a telephone number in normal form.
 type Number struct {
-	E164     string // "+14135550142", never empty after a Parse without error
-	Ext      string // digits of the extension, or ""
-	Typed    string // what was typed, trimmed, without a label
-	Label    string // what was written behind it in parentheses, "mobile" in "413 555 0142 (mobile)", in lower case; or ""
+	E164  string // "+14135550142", never empty after a Parse without error
+	Ext   string // digits of the extension, or ""
+	Typed string // what was typed, trimmed, without a label
+	// what was written behind it in parentheses, "mobile" in "413 555 0142 (mobile)", in lower case; or ""
+	Label    string
 	Region   string // ISO 3166 region such as "US", or "" where the plan tells none
 	Possible bool   // the length is one that the plan knows
 	Valid    bool   // the plan has assigned this range; ranges for fiction are often only possible
@@ -83,8 +84,9 @@ func Parse(typed, region string) (Number, error) {
 	if n.Valid {
 		return n, nil
 	}
-	if again, err := phonenumbers.Parse(n.E164, ""); n.Possible && (err != nil || again.GetNationalNumber() != parsed.GetNationalNumber() ||
-		phonenumbers.Format(again, phonenumbers.E164) != n.E164) {
+	if again, err := phonenumbers.Parse(n.E164, ""); n.Possible &&
+		(err != nil || again.GetNationalNumber() != parsed.GetNationalNumber() ||
+			phonenumbers.Format(again, phonenumbers.E164) != n.E164) {
 		if err != nil {
 			return Number{}, ErrImpossible
 		}

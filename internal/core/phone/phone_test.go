@@ -116,7 +116,8 @@ func TestLooksLikeNumber(t *testing.T) {
 }
 
 func FuzzParse(f *testing.F) {
-	for _, s := range []string{"413 555 0142", "+44 (0)7700 900123", "tel:+1-413-555-0119;ext=12", "٤١٣٥٥٥٠١٤٢", "0x0", ";ext=", "++1", "\x00"} {
+	for _, s := range []string{"413 555 0142", "+44 (0)7700 900123", "tel:+1-413-555-0119;ext=12", "٤١٣٥٥٥٠١٤٢", "0x0",
+		";ext=", "++1", "\x00"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, typed string) {
@@ -174,7 +175,8 @@ func TestEveryRegionsExampleReadsBack(t *testing.T) {
 		}
 		seen++
 		want := phonenumbers.Format(example, phonenumbers.E164)
-		for _, format := range []phonenumbers.PhoneNumberFormat{phonenumbers.E164, phonenumbers.INTERNATIONAL, phonenumbers.NATIONAL, phonenumbers.RFC3966} {
+		for _, format := range []phonenumbers.PhoneNumberFormat{phonenumbers.E164, phonenumbers.INTERNATIONAL,
+			phonenumbers.NATIONAL, phonenumbers.RFC3966} {
 			typed := phonenumbers.Format(example, format)
 			n, err := phone.Parse(typed, region)
 			require.NoError(t, err, "%s %s", region, typed)

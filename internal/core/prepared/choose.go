@@ -47,8 +47,8 @@ func (m Message) fits(s Situation) (conditions int, ok bool) {
 	return conditions, true
 }
 
-// Order puts messages into the order in which they are offered: those that fit, the one with the most conditions first, as they stand among those
-// with as many; then the others, as they stand.
+// Order puts messages into the order in which they are offered: those that fit, the one with the most conditions first,
+// as they stand among those with as many; then the others, as they stand.
 func Order(messages []Message, s Situation) []Message {
 	weight := func(m Message) int {
 		if n, ok := m.fits(s); ok {

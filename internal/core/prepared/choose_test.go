@@ -26,8 +26,11 @@ func TestWhichMessageIsOfferedFirst(t *testing.T) {
 		{"nothing is known", prepared.Situation{At: monday}, "usual weekend fair offer both"},
 		{"on a Sunday", prepared.Situation{At: sunday}, "weekend usual fair offer both"},
 		{"of a list", prepared.Situation{At: monday, Lists: []string{"x", "fair"}}, "fair usual weekend offer both"},
-		{"after an outcome", prepared.Situation{At: monday, Outcome: "wants an offer"}, "offer usual weekend fair both"},
-		{"two conditions count more than one", prepared.Situation{At: sunday, Lists: []string{"fair"}, Outcome: "wants an offer"}, "both weekend fair offer usual"},
+		{"after an outcome", prepared.Situation{At: monday, Outcome: "wants an offer"},
+			"offer usual weekend fair both"},
+		{"two conditions count more than one",
+			prepared.Situation{At: sunday, Lists: []string{"fair"}, Outcome: "wants an offer"},
+			"both weekend fair offer usual"},
 	} {
 		got := ""
 		for i, m := range prepared.Order(all, c.s) {

@@ -1,5 +1,5 @@
-// Package presence says what somebody of the firm is doing, since when, and whether a call may ring for them: the one place that
-// decides who is free, for lines, colleagues and the team's page alike.
+// Package presence says what somebody of the firm is doing, since when, and whether a call may ring for them: the one
+// place that decides who is free, for lines, colleagues and the team's page alike.
 //
 // It must not know the database, clocks, windows or telephones.
 package presence
@@ -49,7 +49,8 @@ func (r Rep) Free() bool { return r.takes() && r.Calls == 0 && !r.wrapping() }
 // Second tells whether a call may ring for them beside the only one that they are in, which would be held.
 func (r Rep) Second() bool { return r.takes() && r.Calls > 0 && r.Calls < maxCalls }
 
-// ForColleague tells whether a colleague's call rings for them: besides those who are free, who writes up a call or speaks in one.
+// ForColleague tells whether a colleague's call rings for them: besides those who are free, who writes up a call or
+// speaks in one.
 func (r Rep) ForColleague() bool { return r.takes() && r.Calls < maxCalls }
 
 // Doing is what they are doing, and since when; zero where that is not known.
@@ -87,8 +88,8 @@ type Change struct {
 // Part is somebody's part in a call: from when they came into it to when they left it, and when its slip was filed.
 type Part struct{ From, To, Filed time.Time } // To, Filed: zero while that is still to come
 
-// Day is what somebody did from a moment until now, newest first: the states that they chose, oldest first in chosen, broken by calls
-// and, where the state takes calls, by wrapping up for as long as a slip waited, at most wrap.
+// Day is what somebody did from a moment until now, newest first: the states that they chose, oldest first in chosen,
+// broken by calls and, where the state takes calls, by wrapping up for as long as a slip waited, at most wrap.
 func Day(chosen []Change, parts []Part, from, now time.Time, wrap time.Duration) []Change {
 	at := []time.Time{from}
 	add := func(t time.Time) {

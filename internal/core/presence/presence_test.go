@@ -26,9 +26,11 @@ func TestWhatSomebodyIsDoing(t *testing.T) {
 		free, second, colleague bool
 	}{
 		"available": {signedIn, "Available", at(8, 0), true, false, true},
-		"available again after a call": {with(func(r *presence.Rep) { r.LastEnded = at(9, 30) }), "Available", at(9, 30),
+		"available again after a call": {with(func(r *presence.Rep) { r.LastEnded = at(9, 30) }), "Available",
+			at(9, 30),
 			true, false, true},
-		"speaks": {with(func(r *presence.Rep) { r.Calls, r.SpeakingSince = 1, at(9, 12) }), presence.Speaking, at(9, 12),
+		"speaks": {with(func(r *presence.Rep) { r.Calls, r.SpeakingSince = 1, at(9, 12) }), presence.Speaking,
+			at(9, 12),
 			false, true, true},
 		"speaks, with another on hold": {with(func(r *presence.Rep) { r.Calls, r.SpeakingSince = 2, at(9, 12) }),
 			presence.Speaking, at(9, 12), false, false, false},
@@ -40,7 +42,8 @@ func TestWhatSomebodyIsDoing(t *testing.T) {
 		"away, with a slip that waits": {with(func(r *presence.Rep) {
 			r.State, r.Takes, r.WrappingSince, r.LastEnded = "Away", false, at(9, 30), at(9, 20)
 		}), "Away", at(9, 20), false, false, false},
-		"only by telephone": {with(func(r *presence.Rep) { r.Window, r.Telephone = false, true }), "Available", at(8, 0),
+		"only by telephone": {with(func(r *presence.Rep) { r.Window, r.Telephone = false, true }), "Available",
+			at(8, 0),
 			true, false, true},
 		"in a round that takes no calls": {with(func(r *presence.Rep) { r.Round = true }), "Available", at(8, 0),
 			false, false, false},
@@ -50,12 +53,14 @@ func TestWhatSomebodyIsDoing(t *testing.T) {
 		what, since := c.rep.Doing()
 		assert.Equal(t, c.what, what, name)
 		assert.Equal(t, c.since, since, name)
-		assert.Equal(t, []bool{c.free, c.second, c.colleague}, []bool{c.rep.Free(), c.rep.Second(), c.rep.ForColleague()}, name)
+		assert.Equal(t, []bool{c.free, c.second, c.colleague},
+			[]bool{c.rep.Free(), c.rep.Second(), c.rep.ForColleague()}, name)
 	}
 }
 
 func TestADayIsMadeOfStatesAndCalls(t *testing.T) {
-	chosen := []presence.Change{{at(8, 0), "Available", true, true}, {at(12, 0), "Away", false, false}, {at(13, 0), "Available", true, true}}
+	chosen := []presence.Change{{at(8, 0), "Available", true, true}, {at(12, 0), "Away", false, false},
+		{at(13, 0), "Available", true, true}}
 	parts := []presence.Part{
 		{at(9, 0), at(9, 10), at(9, 11)},    // filed after a minute
 		{at(10, 0), at(10, 5), time.Time{}}, // never filed: two minutes count
@@ -73,8 +78,10 @@ func TestADayIsMadeOfStatesAndCalls(t *testing.T) {
 	}
 	assert.Equal(t, []line{
 		{at(13, 30), presence.Speaking}, {at(13, 0), "Available"}, {at(12, 4), "Away"}, {at(11, 55), presence.Speaking},
-		{at(10, 8), "Available"}, {at(10, 6), presence.Speaking}, {at(10, 5), presence.WrappingUp}, {at(10, 0), presence.Speaking},
-		{at(9, 11), "Available"}, {at(9, 10), presence.WrappingUp}, {at(9, 0), presence.Speaking}, {at(8, 0), "Available"},
+		{at(10, 8), "Available"}, {at(10, 6), presence.Speaking}, {at(10, 5), presence.WrappingUp},
+		{at(10, 0), presence.Speaking},
+		{at(9, 11), "Available"}, {at(9, 10), presence.WrappingUp}, {at(9, 0), presence.Speaking},
+		{at(8, 0), "Available"},
 	}, got)
 	t.Run("what was begun before", func(t *testing.T) {
 		day := presence.Day(chosen, parts, at(12, 30), at(12, 40), time.Minute)

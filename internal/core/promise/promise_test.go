@@ -19,20 +19,24 @@ func TestAt(t *testing.T) {
 		promise promise.Promise
 		want    promise.State
 	}{
-		"no date":                             {promise.Promise{}, promise.Open},
-		"no date, done":                       {promise.Promise{Done: now.Add(-m)}, promise.Kept},
-		"in an hour":                          {promise.Promise{Due: now.Add(60 * m)}, promise.Open},
-		"this very moment":                    {promise.Promise{Due: now}, promise.Open},
-		"a minute ago":                        {promise.Promise{Due: now.Add(-m)}, promise.Broken},
-		"a minute ago, within patience":       {promise.Promise{Due: now.Add(-m), Patience: 5 * m}, promise.Open},
-		"done before":                         {promise.Promise{Due: now.Add(-m), Done: now.Add(-2 * m)}, promise.Kept},
-		"done a little late, within patience": {promise.Promise{Due: now.Add(-10 * m), Done: now.Add(-8 * m), Patience: 5 * m}, promise.Kept},
-		"done too late":                       {promise.Promise{Due: now.Add(-10 * m), Done: now.Add(-2 * m), Patience: 5 * m}, promise.Broken},
-		"given up":                            {promise.Promise{Due: now.Add(60 * m), GivenUp: true}, promise.Broken},
-		"today":                               {promise.Promise{Due: day, DayOnly: true}, promise.Open},
-		"today, in the last hour of its twentyfive": {promise.Promise{Due: day, DayOnly: true, Done: day.Add(24*time.Hour + 30*m)}, promise.Kept},
-		"yesterday":            {promise.Promise{Due: day.AddDate(0, 0, -1), DayOnly: true}, promise.Broken},
-		"yesterday, done then": {promise.Promise{Due: day.AddDate(0, 0, -1), DayOnly: true, Done: day.Add(-m)}, promise.Kept},
+		"no date":                       {promise.Promise{}, promise.Open},
+		"no date, done":                 {promise.Promise{Done: now.Add(-m)}, promise.Kept},
+		"in an hour":                    {promise.Promise{Due: now.Add(60 * m)}, promise.Open},
+		"this very moment":              {promise.Promise{Due: now}, promise.Open},
+		"a minute ago":                  {promise.Promise{Due: now.Add(-m)}, promise.Broken},
+		"a minute ago, within patience": {promise.Promise{Due: now.Add(-m), Patience: 5 * m}, promise.Open},
+		"done before":                   {promise.Promise{Due: now.Add(-m), Done: now.Add(-2 * m)}, promise.Kept},
+		"done a little late, within patience": {promise.Promise{Due: now.Add(-10 * m), Done: now.Add(-8 * m),
+			Patience: 5 * m}, promise.Kept},
+		"done too late": {promise.Promise{Due: now.Add(-10 * m), Done: now.Add(-2 * m),
+			Patience: 5 * m}, promise.Broken},
+		"given up": {promise.Promise{Due: now.Add(60 * m), GivenUp: true}, promise.Broken},
+		"today":    {promise.Promise{Due: day, DayOnly: true}, promise.Open},
+		"today, in the last hour of its twentyfive": {promise.Promise{Due: day, DayOnly: true,
+			Done: day.Add(24*time.Hour + 30*m)}, promise.Kept},
+		"yesterday": {promise.Promise{Due: day.AddDate(0, 0, -1), DayOnly: true}, promise.Broken},
+		"yesterday, done then": {promise.Promise{Due: day.AddDate(0, 0, -1), DayOnly: true, Done: day.Add(-m)},
+			promise.Kept},
 	}
 	for name, tt := range tests {
 		t.Run(name, func(t *testing.T) { assert.Equal(t, tt.want, tt.promise.At(now)) })

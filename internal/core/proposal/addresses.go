@@ -24,8 +24,9 @@ var (
 		`((?:\+|\(|\b)\d[\d ().-]{6,22}\d(?: *(?:ext\.?|x) *\d{1,6})?)(?: *\((mobile|cell|office|work|home|direct|assistant)\))?`)
 )
 
-// Addresses finds the telephone numbers and mail addresses in notes, in their order, each once, at most three: numbers as they are dialed in
-// region that have at least the length of a whole one there. Dates, times, amounts and shorter runs of digits are none.
+// Addresses finds the telephone numbers and mail addresses in notes, in their order, each once, at most three: numbers
+// as they are dialed in region that have at least the length of a whole one there. Dates, times, amounts and shorter
+// runs of digits are none.
 func Addresses(notes, region string) []Address {
 	var found []Address
 	seen := map[string]bool{}

@@ -1,7 +1,8 @@
-// Package proposal reads from notes when somebody is to be called, written to or met again, so that a follow-up can be proposed.
+// Package proposal reads from notes when somebody is to be called, written to or met again, so that a follow-up can be
+// proposed.
 //
-// The grammar is small on purpose: what it does not know it leaves alone, and nothing is made of it before somebody says so. In a sentence, a word
-// that says what is to be done comes first, a word for when follows:
+// The grammar is small on purpose: what it does not know it leaves alone, and nothing is made of it before somebody
+// says so. In a sentence, a word that says what is to be done comes first, a word for when follows:
 //
 //	sentence := … act … when …
 //	act      := "call" | "call back" | "ring" | "phone" | "mail" | "write" | "send" | "meet" | "visit" | "follow up" | "remind" | "ask" | "check"
@@ -12,9 +13,10 @@
 //	count    := number | "a" | "an" | "one" … "six"
 //	unit     := "minute(s)" | "hour(s)" | "day(s)" | "week(s)" | "month(s)"
 //
-// A weekday is the next one after today; with "next" that of next week. "at 3" is in the afternoon, "at 9" in the morning: from one to seven it is
-// the afternoon. A day without a time is for the whole day. A time that today has passed is tomorrow's; a date that has passed is next year's; a date
-// that does not exist, and words that name a time that lies back, propose nothing.
+// A weekday is the next one after today; with "next" that of next week. "at 3" is in the afternoon, "at 9" in the
+// morning: from one to seven it is the afternoon. A day without a time is for the whole day. A time that today has
+// passed is tomorrow's; a date that has passed is next year's; a date that does not exist, and words that name a time
+// that lies back, propose nothing.
 //
 // It must not know records, the store or who reads the notes.
 package proposal
@@ -73,9 +75,11 @@ var (
 
 var counts = map[string]int{"a": 1, "an": 1, "one": 1, "two": 2, "three": 3, "four": 4, "five": 5, "six": 6}
 
-var weekdays = map[string]time.Weekday{"mon": time.Monday, "tue": time.Tuesday, "wed": time.Wednesday, "thu": time.Thursday, "fri": time.Friday, "sat": time.Saturday, "sun": time.Sunday}
+var weekdays = map[string]time.Weekday{"mon": time.Monday, "tue": time.Tuesday, "wed": time.Wednesday,
+	"thu": time.Thursday, "fri": time.Friday, "sat": time.Saturday, "sun": time.Sunday}
 
-var months = map[string]time.Month{"jan": 1, "feb": 2, "mar": 3, "apr": 4, "may": 5, "jun": 6, "jul": 7, "aug": 8, "sep": 9, "oct": 10, "nov": 11, "dec": 12}
+var months = map[string]time.Month{"jan": 1, "feb": 2, "mar": 3, "apr": 4, "may": 5, "jun": 6, "jul": 7, "aug": 8,
+	"sep": 9, "oct": 10, "nov": 11, "dec": 12}
 
 // parts are the hours that a part of the day stands for.
 var parts = map[string]int{"morning": 9, "noon": 12, "afternoon": 14, "evening": 18, "tonight": 18}
@@ -83,7 +87,8 @@ var parts = map[string]int{"morning": 9, "noon": 12, "afternoon": 14, "evening":
 // maxNotes is how much of notes is read, in bytes.
 const maxNotes = 20_000
 
-// Find reads notes, as of now at the place of whoever they are about, and gives the last follow-up that they name; false where they name none.
+// Find reads notes, as of now at the place of whoever they are about, and gives the last follow-up that they name;
+// false where they name none.
 func Find(notes string, now time.Time) (Proposal, bool) {
 	if len(notes) > maxNotes {
 		notes = notes[len(notes)-maxNotes:]

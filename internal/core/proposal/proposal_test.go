@@ -81,7 +81,8 @@ func TestTheEndOfAMonthAndTheHourThatIsSkipped(t *testing.T) {
 }
 
 func FuzzFind(f *testing.F) {
-	for _, s := range []string{"call back thu 3pm", "call on 30 February at 25:99", "meet 9999-99-99", "in 999 months call in 999 months"} {
+	for _, s := range []string{"call back thu 3pm", "call on 30 February at 25:99", "meet 9999-99-99",
+		"in 999 months call in 999 months"} {
 		f.Add(s, int64(1_790_000_000))
 	}
 	f.Fuzz(func(t *testing.T, notes string, unix int64) {

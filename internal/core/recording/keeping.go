@@ -5,7 +5,8 @@ import "time"
 // Notice is for how long at least it is said beforehand that a recording will be deleted.
 const Notice = 7 * 24 * time.Hour
 
-// Policy is for how long recordings are kept: so many days of conversations and of messages that were left; 0: without end.
+// Policy is for how long recordings are kept: so many days of conversations and of messages that were left; 0: without
+// end.
 type Policy struct{ CallDays, MessageDays int }
 
 // Ends is when a recording that began at began has been kept for long enough; the zero time: never.
@@ -20,8 +21,9 @@ func (p Policy) Ends(began time.Time, message bool) time.Time {
 	return began.AddDate(0, 0, days)
 }
 
-// Expiry is when a recording is deleted: at its end, and never sooner than Notice after it was first said so. Told is when it is said to be
-// deleted now, the zero time where nothing was said yet. A held recording is not deleted at all. The zero time: nothing is to be said yet.
+// Expiry is when a recording is deleted: at its end, and never sooner than Notice after it was first said so. Told is
+// when it is said to be deleted now, the zero time where nothing was said yet. A held recording is not deleted at all.
+// The zero time: nothing is to be said yet.
 func (p Policy) Expiry(now, began, told time.Time, message, held bool) time.Time {
 	end := p.Ends(began, message)
 	switch {
@@ -35,6 +37,6 @@ func (p Policy) Expiry(now, began, told time.Time, message, held bool) time.Time
 	return end
 }
 
-// Overlap tells whether something that was said from one moment of a recording to another was said, in part at least, within a gap of it: then it is kept
-// nowhere.
+// Overlap tells whether something that was said from one moment of a recording to another was said, in part at least,
+// within a gap of it: then it is kept nowhere.
 func Overlap(from, to, gapFrom, gapTo time.Duration) bool { return from < gapTo && to > gapFrom }

@@ -1,5 +1,5 @@
-// Package recording decides whether a call is recorded, and until when what was recorded is kept: from what the firm wants of a line, of a
-// rep and of a direction, and from what the places of both sides ask for.
+// Package recording decides whether a call is recorded, and until when what was recorded is kept: from what the firm
+// wants of a line, of a rep and of a direction, and from what the places of both sides ask for.
 //
 // It must not know how sound is kept or heard, nor the store.
 package recording
@@ -33,17 +33,19 @@ func Stricter(a, b Rule) Rule {
 	return b
 }
 
-// Place is where a side of a call is, as far as its number says: a country (ISO 3166, "US") and, in the United States, a state ("CA").
-// Both may be empty: not known.
+// Place is where a side of a call is, as far as its number says: a country (ISO 3166, "US") and, in the United States,
+// a state ("CA"). Both may be empty: not known.
 type Place struct{ Region, State string }
 
-// everybody are the states of the United States that ask for the consent of all who speak. Of others it is disputed whether they do; the firm
-// can be stricter with a rule of the line's.
-var everybody = map[string]string{"CA": "California", "FL": "Florida", "IL": "Illinois", "MD": "Maryland", "MA": "Massachusetts", "MT": "Montana",
+// everybody are the states of the United States that ask for the consent of all who speak. Of others it is disputed
+// whether they do; the firm can be stricter with a rule of the line's.
+var everybody = map[string]string{"CA": "California", "FL": "Florida", "IL": "Illinois", "MD": "Maryland",
+	"MA": "Massachusetts", "MT": "Montana",
 	"NH": "New Hampshire", "PA": "Pennsylvania", "WA": "Washington"}
 
-// AllMustAgree tells whether the law of a place asks for the consent of everybody who speaks, and how the place is called. Federal law in the
-// United States asks for one side's; a place outside, and one that is not known, is taken for one that asks for all.
+// AllMustAgree tells whether the law of a place asks for the consent of everybody who speaks, and how the place is
+// called. Federal law in the United States asks for one side's; a place outside, and one that is not known, is taken
+// for one that asks for all.
 func AllMustAgree(p Place) (name string, all bool) {
 	switch {
 	case p.Region == "US" && p.State != "":
@@ -65,14 +67,15 @@ type Request struct {
 	Everybody    Rule // what the firm does where everybody must agree: Off, Ask or Announce
 }
 
-// Decision is what happens with a call's sound. Why is said to the rep where it is not simply what the line says: a clause for "Recorded: …".
+// Decision is what happens with a call's sound. Why is said to the rep where it is not simply what the line says: a
+// clause for "Recorded: …".
 type Decision struct {
 	Rule Rule
 	Why  string
 }
 
-// Decide applies the rep's rule in place of the line's, and the stricter law of both places on top: what the firm wants is never more than what
-// the law lets it do.
+// Decide applies the rep's rule in place of the line's, and the stricter law of both places on top: what the firm wants
+// is never more than what the law lets it do.
 func Decide(r Request) Decision {
 	d := Decision{Rule: r.Line}
 	if r.Rep != "" {

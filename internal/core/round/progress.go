@@ -8,7 +8,8 @@ const (
 	longest = 15 * time.Minute
 )
 
-// Average is the time that one person takes, from the times at which people were settled, oldest first; zero while fewer than two are.
+// Average is the time that one person takes, from the times at which people were settled, oldest first; zero while
+// fewer than two are.
 func Average(settled []time.Time) time.Duration {
 	if len(settled) > recent+1 {
 		settled = settled[len(settled)-recent-1:]
@@ -23,7 +24,8 @@ func Average(settled []time.Time) time.Duration {
 	return sum / time.Duration(len(settled)-1)
 }
 
-// DoneAt is when a round with so many people left will be done at a pace, by so many reps; zero where the pace is not known.
+// DoneAt is when a round with so many people left will be done at a pace, by so many reps; zero where the pace is not
+// known.
 func DoneAt(now time.Time, left int, each time.Duration, reps int) time.Time {
 	if each <= 0 || left <= 0 {
 		return time.Time{}

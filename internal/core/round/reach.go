@@ -29,8 +29,9 @@ func (h History) All() (all Tally) {
 	return all
 }
 
-// The prior of an estimate. Without any history one call in three is answered; what is known of numbers of the same kind weighs as much as 12 attempts at
-// every hour, and what is known of their hour as much as four attempts at the number itself.
+// The prior of an estimate. Without any history one call in three is answered; what is known of numbers of the same
+// kind weighs as much as 12 attempts at every hour, and what is known of their hour as much as four attempts at the
+// number itself.
 const (
 	usual      = 1.0 / 3
 	kindWeight = 12.0
@@ -39,17 +40,20 @@ const (
 	neighbour = 0.5
 )
 
-// Estimate is the chance that somebody answers, between 0 and 1, with the bounds between which it lies with 80 % of the probability.
+// Estimate is the chance that somebody answers, between 0 and 1, with the bounds between which it lies with 80 % of the
+// probability.
 type Estimate struct {
 	Mean, Low, High float64
 	Own             Tally // attempts at the number itself in that hour
 }
 
-// Chance estimates the chance that a number answers at an hour of its own day, from its own history and that of numbers of its kind.
+// Chance estimates the chance that a number answers at an hour of its own day, from its own history and that of numbers
+// of its kind.
 //
-// It is the mean of a beta distribution, the conjugate prior of counts of answered and unanswered attempts (Gelman et al., Bayesian Data Analysis,
-// section 2.4): prior a = w m, b = w (1 - m) with the kind's rate m at that hour and the weight w of four attempts; after k answers to n attempts
-// the mean is (a + k) / (a + b + n), and the variance mean (1 - mean) / (a + b + n + 1). The bounds are 1.2816 standard deviations away.
+// It is the mean of a beta distribution, the conjugate prior of counts of answered and unanswered attempts (Gelman et
+// al., Bayesian Data Analysis, section 2.4): prior a = w m, b = w (1 - m) with the kind's rate m at that hour and the
+// weight w of four attempts; after k answers to n attempts the mean is (a + k) / (a + b + n), and the variance mean (1
+// - mean) / (a + b + n + 1). The bounds are 1.2816 standard deviations away.
 func Chance(own, kind History, hour int) Estimate {
 	all := kind.All()
 	base := (usual*kindWeight + float64(all.Answered)) / (kindWeight + float64(all.Tries))
@@ -77,7 +81,8 @@ type Window struct {
 	Estimate Estimate
 }
 
-// BestWindow are the two hours, within the hours of the day from and to, with the highest chance; of equal ones the earliest.
+// BestWindow are the two hours, within the hours of the day from and to, with the highest chance; of equal ones the
+// earliest.
 func BestWindow(own, kind History, from, to int) Window {
 	var best Window
 	for h := from; h+2 <= to; h++ {
@@ -97,7 +102,8 @@ func (w Window) Text() string {
 	if w.Own.Tries > 0 {
 		known = fmt.Sprintf("%d of %d answered", w.Own.Answered, w.Own.Tries)
 	}
-	return fmt.Sprintf("best %d to %d: %s, %.0f to %.0f %% likely", w.From, w.From+2, known, math.Round(w.Estimate.Low*100), math.Round(w.Estimate.High*100))
+	return fmt.Sprintf("best %d to %d: %s, %.0f to %.0f %% likely", w.From, w.From+2, known,
+		math.Round(w.Estimate.Low*100), math.Round(w.Estimate.High*100))
 }
 
 // HourAt is the hour of the day in the first of zones that is known, else in the reader's.

@@ -62,9 +62,9 @@ const refusedWait = 15 * time.Minute
 // Reach gives what is known of a number's hours: of itself, and of its kind.
 type Reach func(number string) (own, kind History)
 
-// After says what follows an attempt at p: who was spoken with is done; an outcome's own retry counts before the round's rule; a next number is tried at
-// once; whoever is tried again comes after RetryMinutes, within calling hours, at an hour other than the last one if that is wanted, and no more than
-// PerDay and PerRound times.
+// After says what follows an attempt at p: who was spoken with is done; an outcome's own retry counts before the
+// round's rule; a next number is tried at once; whoever is tried again comes after RetryMinutes, within calling hours,
+// at an hour other than the last one if that is wanted, and no more than PerDay and PerRound times.
 func After(e Ended, p Person, past Past, s Settings, reach Reach, t Times) Step {
 	rule, ruled := s.Then[e.Outcome]
 	_, more := Next(p.Numbers, past.Tried)
@@ -143,7 +143,8 @@ func open(at time.Time, zones []string, h callable.Hours) time.Time {
 // better is by how much a later hour's chance has to be higher to be waited for.
 const better = 0.05
 
-// otherHour moves a time, by a day at most, to an hour that is not that of the last attempt: the first one, or a later one with a chance that is clearly higher.
+// otherHour moves a time, by a day at most, to an hour that is not that of the last attempt: the first one, or a later
+// one with a chance that is clearly higher.
 func otherHour(at time.Time, last int, zones []string, own, kind History, t Times) time.Time {
 	chosen, chance := time.Time{}, 0.0
 	for i := range 24 {

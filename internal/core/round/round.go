@@ -1,5 +1,6 @@
-// Package round holds the rules of working through a list of people one call at a time: in what order, who is left out and why, which number comes
-// next, when somebody is tried again, when somebody can best be reached, and how far it has come.
+// Package round holds the rules of working through a list of people one call at a time: in what order, who is left out
+// and why, which number comes next, when somebody is tried again, when somebody can best be reached, and how far it has
+// come.
 //
 // It must not know the database, who asks, or how a call is made.
 package round
@@ -54,10 +55,11 @@ type Settings struct {
 	PerDay          int  // attempts a person and day, 1 to 10
 	PerRound        int  // attempts a person in the whole round, 1 to 20
 	Pace            Pace
-	Seconds         int             // with the pace Seconds, 1 to 120
-	RetryMinutes    int             // after how long somebody is tried again where the outcome says nothing of it, 5 to 10,080
-	OtherHour       bool            // not at the hour of the last attempt
-	Then            map[string]Then // by outcome id
+	Seconds         int // with the pace Seconds, 1 to 120
+	// after how long somebody is tried again where the outcome says nothing of it, 5 to 10,080
+	RetryMinutes int
+	OtherHour    bool            // not at the hour of the last attempt
+	Then         map[string]Then // by outcome id
 }
 
 // SettingError names a setting that cannot be.
@@ -151,8 +153,8 @@ type Verdict struct {
 // ask is how long somebody is left who is being called by somebody else.
 const ask = 2 * time.Minute
 
-// Judge tells whether p is called now, by which number, and if not, why and when to ask again. wanted is the id of the number to try, or ""; tried are
-// the ids of those that are not to be tried again now.
+// Judge tells whether p is called now, by which number, and if not, why and when to ask again. wanted is the id of the
+// number to try, or ""; tried are the ids of those that are not to be tried again now.
 func Judge(p Person, s Settings, t Times, wanted string, tried []string) Verdict {
 	tomorrow := t.DayStart.AddDate(0, 0, 1)
 	switch {
@@ -191,7 +193,8 @@ func zonesOf(p Person, n Number) []string {
 	return n.Zones
 }
 
-// callOrder are the places of the numbers that may be called: the wanted one first, then by number order, those that were tried last.
+// callOrder are the places of the numbers that may be called: the wanted one first, then by number order, those that
+// were tried last.
 func callOrder(numbers []Number, wanted string, tried []string) []int {
 	var order []int
 	for i, n := range numbers {
@@ -222,8 +225,8 @@ func Next(numbers []Number, tried []string) (int, bool) {
 	return 0, false
 }
 
-// NextAt is the place of the number of p that comes after those that were tried and may be called at a time: one outside its calling hours is passed
-// over. False where there is none.
+// NextAt is the place of the number of p that comes after those that were tried and may be called at a time: one
+// outside its calling hours is passed over. False where there is none.
 func NextAt(p Person, tried []string, hours callable.Hours, at time.Time) (int, bool) {
 	for i, n := range p.Numbers {
 		if n.Dialable && !n.DoNotCall && !slices.Contains(tried, n.ID) &&
@@ -234,8 +237,8 @@ func NextAt(p Person, tried []string, hours callable.Hours, at time.Time) (int, 
 	return 0, false
 }
 
-// Rank is p's place by an order: lower comes first. position is the place on the list; equal ones stay in the order of the list. reach is the chance that
-// somebody answers at this hour, between 0 and 1.
+// Rank is p's place by an order: lower comes first. position is the place on the list; equal ones stay in the order of
+// the list. reach is the chance that somebody answers at this hour, between 0 and 1.
 func Rank(o Order, position int, p Person, reach float64) float64 {
 	switch o {
 	case Best:

@@ -22,7 +22,8 @@ var (
 )
 
 func settings() round.Settings {
-	return round.Settings{Order: round.Listed, SkipCalledToday: true, PerDay: 3, PerRound: 5, Pace: round.AtOnce, RetryMinutes: 120, Then: map[string]round.Then{}}
+	return round.Settings{Order: round.Listed, SkipCalledToday: true, PerDay: 3, PerRound: 5, Pace: round.AtOnce,
+		RetryMinutes: 120, Then: map[string]round.Then{}}
 }
 
 func numbers(zones ...[]string) []round.Number {
@@ -48,23 +49,35 @@ func TestWhoIsCalledNow(t *testing.T) {
 		at     time.Time
 	}{
 		{"by the first number", round.Person{Numbers: numbers(eastern, eastern)}, "", nil, round.None, 0, never},
-		{"by the one that is wanted", round.Person{Numbers: numbers(eastern, eastern)}, "n1", nil, round.None, 1, never},
-		{"not by one that was tried", round.Person{Numbers: numbers(eastern, eastern)}, "", []string{"n0"}, round.None, 1, never},
-		{"by one that was tried where there is no other", round.Person{Numbers: numbers(eastern)}, "", []string{"n0"}, round.None, 0, never},
-		{"by the second where the first one's place still sleeps", round.Person{Numbers: numbers(pacific, eastern)}, "", nil, round.None, 1, never},
+		{"by the one that is wanted", round.Person{Numbers: numbers(eastern, eastern)}, "n1", nil, round.None, 1,
+			never},
+		{"not by one that was tried", round.Person{Numbers: numbers(eastern, eastern)}, "", []string{"n0"}, round.None,
+			1, never},
+		{"by one that was tried where there is no other", round.Person{Numbers: numbers(eastern)}, "", []string{"n0"},
+			round.None, 0, never},
+		{"by the second where the first one's place still sleeps", round.Person{Numbers: numbers(pacific, eastern)}, "",
+			nil, round.None, 1, never},
 		{"later where all still sleep", round.Person{Numbers: numbers(pacific)}, "", nil, round.OutOfHours, -1, at(11)},
-		{"the person's zone where the number has none", round.Person{Numbers: numbers(nil), Zone: "America/Los_Angeles"}, "", nil, round.OutOfHours, -1, at(11)},
+		{"the person's zone where the number has none",
+			round.Person{Numbers: numbers(nil), Zone: "America/Los_Angeles"}, "", nil, round.OutOfHours, -1, at(11)},
 		{"gone", round.Person{Gone: true, Numbers: numbers(eastern)}, "", nil, round.Removed, 0, never},
 		{"no number", round.Person{}, "", nil, round.NoNumber, 0, never},
 		{"no number that is one", round.Person{Numbers: broken}, "", nil, round.NoNumber, 0, never},
-		{"asked not to be called", round.Person{Numbers: numbers(eastern), DoNotCall: true}, "", nil, round.AskedNot, 0, never},
+		{"asked not to be called", round.Person{Numbers: numbers(eastern), DoNotCall: true}, "", nil, round.AskedNot, 0,
+			never},
 		{"every number marked", round.Person{Numbers: marked}, "", nil, round.AskedNot, 0, never},
-		{"called this morning", round.Person{Numbers: numbers(eastern), LastCalled: at(9), CallsToday: 1}, "", nil, round.CalledToday, 0, at(24)},
-		{"called last night", round.Person{Numbers: numbers(eastern), LastCalled: at(-4)}, "", nil, round.None, 0, never},
-		{"called this morning by this round", round.Person{Numbers: numbers(eastern), LastCalled: at(9), CallsToday: 1, Attempts: 1}, "", nil, round.None, 0, never},
-		{"three times today", round.Person{Numbers: numbers(eastern), LastCalled: at(9), CallsToday: 3, Attempts: 3}, "", nil, round.ManyToday, 0, at(24)},
+		{"called this morning", round.Person{Numbers: numbers(eastern), LastCalled: at(9), CallsToday: 1}, "", nil,
+			round.CalledToday, 0, at(24)},
+		{"called last night", round.Person{Numbers: numbers(eastern), LastCalled: at(-4)}, "", nil, round.None, 0,
+			never},
+		{"called this morning by this round",
+			round.Person{Numbers: numbers(eastern), LastCalled: at(9), CallsToday: 1, Attempts: 1}, "", nil, round.None,
+			0, never},
+		{"three times today", round.Person{Numbers: numbers(eastern), LastCalled: at(9), CallsToday: 3, Attempts: 3},
+			"", nil, round.ManyToday, 0, at(24)},
 		{"five times in all", round.Person{Numbers: numbers(eastern), Attempts: 5}, "", nil, round.Tried, 0, never},
-		{"a colleague speaks with them", round.Person{Numbers: numbers(eastern), BeingCalled: true}, "", nil, round.InACall, 0, now.Add(2 * time.Minute)},
+		{"a colleague speaks with them", round.Person{Numbers: numbers(eastern), BeingCalled: true}, "", nil,
+			round.InACall, 0, now.Add(2 * time.Minute)},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -79,7 +92,8 @@ func TestWhoIsCalledNow(t *testing.T) {
 func TestWhoWasCalledTodayIsCalledWhereThatIsWanted(t *testing.T) {
 	s := settings()
 	s.SkipCalledToday = false
-	v := round.Judge(round.Person{Numbers: numbers(eastern), LastCalled: now.Add(-time.Hour), CallsToday: 1}, s, times, "", nil)
+	v := round.Judge(round.Person{Numbers: numbers(eastern), LastCalled: now.Add(-time.Hour), CallsToday: 1}, s, times,
+		"", nil)
 	assert.Equal(t, round.None, v.Reason)
 	assert.Equal(t, time.Date(2026, 3, 2, 21, 0, 0, 0, ny), v.Until.In(ny))
 }
@@ -106,10 +120,12 @@ func TestANextNumberThatSleepsIsPassedOver(t *testing.T) {
 	s := settings()
 	s.Then["busy"] = round.NextNumber
 	p := round.Person{Numbers: numbers(eastern, pacific, eastern)}
-	step := round.After(round.Ended{Outcome: "busy"}, p, round.Past{Attempts: 1, Today: 1, Tried: []string{"n0"}}, s, nil, times)
+	step := round.After(round.Ended{Outcome: "busy"}, p, round.Past{Attempts: 1, Today: 1, Tried: []string{"n0"}}, s,
+		nil, times)
 	assert.Equal(t, round.Step{Bead: round.Later, Again: true, At: now, Number: "n2"}, step)
 	p = round.Person{Numbers: numbers(eastern, pacific)}
-	step = round.After(round.Ended{Outcome: "busy"}, p, round.Past{Attempts: 1, Today: 1, Tried: []string{"n0"}}, s, nil, times)
+	step = round.After(round.Ended{Outcome: "busy"}, p, round.Past{Attempts: 1, Today: 1, Tried: []string{"n0"}}, s,
+		nil, times)
 	assert.Equal(t, now.Add(2*time.Hour), step.At, "nobody is awake at the other: they are tried again as usual")
 }
 
@@ -139,26 +155,40 @@ func TestWhatFollowsAnAttempt(t *testing.T) {
 	}{
 		{"spoken with", round.Ended{Reached: true}, two, first, false, round.Step{Bead: round.Spoke}},
 		{"a message left", round.Ended{Message: true}, two, first, false, round.Step{Bead: round.Left}},
-		{"nobody answered", round.Ended{Outcome: "no answer"}, two, first, false, round.Step{Bead: round.Later, Again: true, At: at(2, 12, 0)}},
-		{"an outcome without a rule", round.Ended{Outcome: "other"}, two, first, false, round.Step{Bead: round.Later, Again: true, At: at(2, 12, 0)}},
-		{"busy: the next number at once", round.Ended{Outcome: "busy"}, two, first, false, round.Step{Bead: round.Later, Again: true, At: now, Number: "n1"}},
-		{"busy, and no other number", round.Ended{Outcome: "busy"}, one, first, false, round.Step{Bead: round.Later, Again: true, At: at(2, 12, 0)}},
+		{"nobody answered", round.Ended{Outcome: "no answer"}, two, first, false,
+			round.Step{Bead: round.Later, Again: true, At: at(2, 12, 0)}},
+		{"an outcome without a rule", round.Ended{Outcome: "other"}, two, first, false,
+			round.Step{Bead: round.Later, Again: true, At: at(2, 12, 0)}},
+		{"busy: the next number at once", round.Ended{Outcome: "busy"}, two, first, false,
+			round.Step{Bead: round.Later, Again: true, At: now, Number: "n1"}},
+		{"busy, and no other number", round.Ended{Outcome: "busy"}, one, first, false,
+			round.Step{Bead: round.Later, Again: true, At: at(2, 12, 0)}},
 		{"not again", round.Ended{Outcome: "not now"}, two, first, false, round.Step{Bead: round.NoReply}},
-		{"the outcome says when", round.Ended{Outcome: "no answer", Retry: &round.Wish{At: at(3, 9, 30), Number: "n1"}}, two, first, false,
+		{"the outcome says when", round.Ended{Outcome: "no answer", Retry: &round.Wish{At: at(3, 9, 30), Number: "n1"}},
+			two, first, false,
 			round.Step{Bead: round.Later, Again: true, At: at(3, 9, 30), Number: "n1"}},
-		{"spoken with, and to be called again", round.Ended{Reached: true, Retry: &round.Wish{At: at(3, 9, 30)}}, two, first, false,
+		{"spoken with, and to be called again", round.Ended{Reached: true, Retry: &round.Wish{At: at(3, 9, 30)}}, two,
+			first, false,
 			round.Step{Bead: round.Later, Again: true, At: at(3, 9, 30)}},
-		{"the outcome says a time at night", round.Ended{Retry: &round.Wish{At: at(2, 23, 0)}}, one, first, false, round.Step{Bead: round.Later, Again: true, At: at(3, 8, 0)}},
-		{"wrong number, and another", round.Ended{Outcome: "wrong", Stops: true}, two, first, false, round.Step{Bead: round.Later, Again: true, At: now, Number: "n1"}},
-		{"wrong number, and no other", round.Ended{Outcome: "wrong", Stops: true}, one, first, false, round.Step{Bead: round.Refused}},
-		{"never call this person", round.Ended{Stops: true, Person: true, Reached: true}, two, first, false, round.Step{Bead: round.Refused}},
-		{"five times in this round", round.Ended{Outcome: "no answer"}, two, round.Past{Attempts: 5, Today: 1, Tried: []string{"n0"}}, false,
+		{"the outcome says a time at night", round.Ended{Retry: &round.Wish{At: at(2, 23, 0)}}, one, first, false,
+			round.Step{Bead: round.Later, Again: true, At: at(3, 8, 0)}},
+		{"wrong number, and another", round.Ended{Outcome: "wrong", Stops: true}, two, first, false,
+			round.Step{Bead: round.Later, Again: true, At: now, Number: "n1"}},
+		{"wrong number, and no other", round.Ended{Outcome: "wrong", Stops: true}, one, first, false,
+			round.Step{Bead: round.Refused}},
+		{"never call this person", round.Ended{Stops: true, Person: true, Reached: true}, two, first, false,
+			round.Step{Bead: round.Refused}},
+		{"five times in this round", round.Ended{Outcome: "no answer"}, two,
+			round.Past{Attempts: 5, Today: 1, Tried: []string{"n0"}}, false,
 			round.Step{Bead: round.NoReply, Why: "was tried often enough"}},
-		{"three times today: tomorrow", round.Ended{Outcome: "no answer"}, two, round.Past{Attempts: 3, Today: 3, Tried: []string{"n0"}}, false,
+		{"three times today: tomorrow", round.Ended{Outcome: "no answer"}, two,
+			round.Past{Attempts: 3, Today: 3, Tried: []string{"n0"}}, false,
 			round.Step{Bead: round.Later, Again: true, At: at(3, 8, 0)}},
-		{"three times today: no next number either", round.Ended{Outcome: "busy"}, two, round.Past{Attempts: 3, Today: 3, Tried: []string{"n0"}}, false,
+		{"three times today: no next number either", round.Ended{Outcome: "busy"}, two,
+			round.Past{Attempts: 3, Today: 3, Tried: []string{"n0"}}, false,
 			round.Step{Bead: round.Later, Again: true, At: at(3, 8, 0)}},
-		{"another hour", round.Ended{Outcome: "no answer"}, one, round.Past{Attempts: 1, Today: 1, Tried: []string{"n0"}, Hour: 12}, true,
+		{"another hour", round.Ended{Outcome: "no answer"}, one,
+			round.Past{Attempts: 1, Today: 1, Tried: []string{"n0"}, Hour: 12}, true,
 			round.Step{Bead: round.Later, Again: true, At: at(2, 13, 0)}},
 		{"the carrier refused it", round.Ended{Ours: true}, two, first, false,
 			round.Step{Bead: round.Later, Again: true, At: at(2, 10, 15), Why: "the carrier refused the call"}},
@@ -182,8 +212,10 @@ func TestAnHourWithAClearlyBetterChanceIsWaitedFor(t *testing.T) {
 	for range 3 {
 		own.Add(17, true)
 	}
-	// Without history every hour has 1 in 3. At 17: (4/3 + 3) / 7 = 0.62. At 16 and 18, half of it: (4/3 + 1.5) / 5.5 = 0.515.
-	got := round.After(round.Ended{}, round.Person{Numbers: numbers(eastern)}, round.Past{Attempts: 1, Today: 1, Hour: 10}, s,
+	// Without history every hour has 1 in 3. At 17: (4/3 + 3) / 7 = 0.62. At 16 and 18, half of it: (4/3 + 1.5) / 5.5 =
+	// 0.515.
+	got := round.After(round.Ended{}, round.Person{Numbers: numbers(eastern)},
+		round.Past{Attempts: 1, Today: 1, Hour: 10}, s,
 		func(string) (a, b round.History) { return own, round.History{} }, times)
 	assert.Equal(t, time.Date(2026, 3, 2, 17, 0, 0, 0, ny), got.At.In(ny))
 }
@@ -245,8 +277,10 @@ func TestTheBestWindow(t *testing.T) {
 	w := round.BestWindow(own, round.History{}, 8, 21)
 	assert.Equal(t, 9, w.From)
 	assert.Equal(t, round.Tally{Tries: 7, Answered: 5}, w.Own)
-	assert.Equal(t, fmt.Sprintf("best 9 to 11: 5 of 7 answered, %.0f to %.0f %% likely", w.Estimate.Low*100, w.Estimate.High*100), w.Text())
-	assert.Contains(t, round.BestWindow(round.History{}, round.History{}, 8, 21).Text(), "best 8 to 10: from similar numbers")
+	assert.Equal(t, fmt.Sprintf("best 9 to 11: 5 of 7 answered, %.0f to %.0f %% likely", w.Estimate.Low*100,
+		w.Estimate.High*100), w.Text())
+	assert.Contains(t, round.BestWindow(round.History{}, round.History{}, 8, 21).Text(),
+		"best 8 to 10: from similar numbers")
 }
 
 func TestTheSentence(t *testing.T) {
@@ -259,7 +293,8 @@ func TestTheSentence(t *testing.T) {
 		{1, nil, "The one on it can be called now."},
 		{84, nil, "All 84 can be called now."},
 		{12_400, map[round.Reason]int{round.AskedNot: 1, round.OutOfHours: 2000, round.CalledToday: 3},
-			"10,396 of 12,400 can be called now: 2,000 are outside calling hours, 3 were called today, 1 asked not to be called."},
+			"10,396 of 12,400 can be called now: 2,000 are outside calling hours, 3 were called today, 1 asked not " +
+				"to be called."},
 		{2, map[round.Reason]int{round.NoNumber: 2}, "0 of 2 can be called now: 2 have no number that can be called."},
 	}
 	for _, tt := range tests {
@@ -276,7 +311,8 @@ func TestThePace(t *testing.T) {
 	}
 	assert.Zero(t, round.Average(at(0)))
 	assert.Equal(t, 3*time.Minute, round.Average(at(0, 2, 6)))
-	assert.Equal(t, 8*time.Minute, round.Average(at(0, 1, 200)), "a break counts as a quarter of an hour at most: (1 + 15) / 2")
+	assert.Equal(t, 8*time.Minute, round.Average(at(0, 1, 200)),
+		"a break counts as a quarter of an hour at most: (1 + 15) / 2")
 	assert.Equal(t, now.Add(30*time.Minute), round.DoneAt(now, 20, 3*time.Minute, 2))
 	assert.Zero(t, round.DoneAt(now, 20, 0, 1))
 }
@@ -286,8 +322,9 @@ func TestSettingsThatCannotBe(t *testing.T) {
 	for field, change := range map[string]func(*round.Settings){
 		"order": func(s *round.Settings) { s.Order = "by chance" }, "per_day": func(s *round.Settings) { s.PerDay = 0 },
 		"per_round": func(s *round.Settings) { s.PerRound = 21 }, "pace": func(s *round.Settings) { s.Pace = "" },
-		"seconds": func(s *round.Settings) { s.Pace = round.Seconds }, "retry_minutes": func(s *round.Settings) { s.RetryMinutes = 4 },
-		"then": func(s *round.Settings) { s.Then["x"] = "perhaps" },
+		"seconds":       func(s *round.Settings) { s.Pace = round.Seconds },
+		"retry_minutes": func(s *round.Settings) { s.RetryMinutes = 4 },
+		"then":          func(s *round.Settings) { s.Then["x"] = "perhaps" },
 	} {
 		s := settings()
 		change(&s)
@@ -297,17 +334,21 @@ func TestSettingsThatCannotBe(t *testing.T) {
 	}
 }
 
-// FuzzAfter holds what must be so whatever an attempt was: nobody is tried more often than allowed, nor before the attempt, nor outside calling hours.
+// FuzzAfter holds what must be so whatever an attempt was: nobody is tried more often than allowed, nor before the
+// attempt, nor outside calling hours.
 func FuzzAfter(f *testing.F) {
 	f.Add(true, false, false, uint8(1), uint8(1), uint8(10), uint16(60), uint8(0), true)
 	f.Add(false, false, true, uint8(3), uint8(2), uint8(23), uint16(9000), uint8(1), false)
-	f.Fuzz(func(t *testing.T, reached, message, stops bool, attempts, today, hour uint8, minutes uint16, then uint8, other bool) {
+	f.Fuzz(func(t *testing.T, reached, message, stops bool, attempts, today, hour uint8, minutes uint16, then uint8,
+		other bool) {
 		s := settings()
 		s.RetryMinutes, s.OtherHour = 5+int(minutes)%10_000, other
 		s.Then["x"] = []round.Then{round.Again, round.NextNumber, round.NotAgain}[then%3]
 		p := round.Person{Numbers: numbers(eastern, pacific)}
-		past := round.Past{Attempts: 1 + int(attempts)%6, Today: 1 + int(today)%4, Tried: []string{"n0"}, Hour: int(hour) % 24}
-		got := round.After(round.Ended{Outcome: "x", Reached: reached, Message: message, Stops: stops}, p, past, s, func(string) (a, b round.History) { return }, times)
+		past := round.Past{Attempts: 1 + int(attempts)%6, Today: 1 + int(today)%4, Tried: []string{"n0"},
+			Hour: int(hour) % 24}
+		got := round.After(round.Ended{Outcome: "x", Reached: reached, Message: message, Stops: stops}, p, past, s,
+			func(string) (a, b round.History) { return }, times)
 		if !got.Again {
 			return
 		}

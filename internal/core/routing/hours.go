@@ -28,7 +28,8 @@ const (
 // minutes reads "09:30" as minutes after midnight.
 func minutes(text string) (int, error) {
 	var h, m int
-	if n, err := fmt.Sscanf(text, "%d:%d", &h, &m); n != 2 || err != nil || len(text) != 5 || h < 0 || m < 0 || m > 59 || h*60+m > 24*60 {
+	if n, err := fmt.Sscanf(text, "%d:%d", &h, &m); n != 2 || err != nil || len(text) != 5 || h < 0 || m < 0 ||
+		m > 59 || h*60+m > 24*60 {
 		return 0, fmt.Errorf("“%s” is not a time of day such as 09:00", text)
 	}
 	return h*60 + m, nil
@@ -49,7 +50,8 @@ func (h Hours) Check() error {
 		case err != nil:
 			return err
 		case to <= from:
-			return fmt.Errorf("%s is not after %s: for a night give one time until 24:00 and one from 00:00", s.To, s.From)
+			return fmt.Errorf("%s is not after %s: for a night give one time until 24:00 and one from 00:00", s.To,
+				s.From)
 		case len(s.Days) == 0:
 			return fmt.Errorf("%s to %s needs a day", s.From, s.To)
 		}
@@ -89,8 +91,8 @@ func (h Hours) Open(at time.Time) bool {
 // horizon is how many days are looked ahead for the next opening.
 const horizon = 30
 
-// Opens is when a line that is closed at a time opens next; zero if it does not within 30 days. On a day on which the clock
-// is put forward an opening inside the hour that is left out is at the hour's end.
+// Opens is when a line that is closed at a time opens next; zero if it does not within 30 days. On a day on which the
+// clock is put forward an opening inside the hour that is left out is at the hour's end.
 func (h Hours) Opens(at time.Time) time.Time {
 	if h.Open(at) {
 		return at
@@ -104,7 +106,8 @@ func (h Hours) Opens(at time.Time) time.Time {
 				opens = opens.Add(time.Hour)
 				opens = opens.Add(-time.Duration(opens.Minute()) * time.Minute)
 			}
-			if slices.Contains(s.Days, opens.Weekday()) && opens.After(at) && h.Open(opens) && (first.IsZero() || opens.Before(first)) {
+			if slices.Contains(s.Days, opens.Weekday()) && opens.After(at) && h.Open(opens) &&
+				(first.IsZero() || opens.Before(first)) {
 				first = opens
 			}
 		}

@@ -8,10 +8,12 @@ import (
 )
 
 // week is the order in which days are written: from Monday on.
-var week = []time.Weekday{time.Monday, time.Tuesday, time.Wednesday, time.Thursday, time.Friday, time.Saturday, time.Sunday}
+var week = []time.Weekday{time.Monday, time.Tuesday, time.Wednesday, time.Thursday, time.Friday, time.Saturday,
+	time.Sunday}
 
-// ParseSpans reads opening times as an admin writes them, a line each: days, alone, as a range or both with commas, then two
-// times of day, as in "Mon-Wed, Fri 09:00-17:30". Days may be written out. Empty lines are left out. The error names the line.
+// ParseSpans reads opening times as an admin writes them, a line each: days, alone, as a range or both with commas,
+// then two times of day, as in "Mon-Wed, Fri 09:00-17:30". Days may be written out. Empty lines are left out. The error
+// names the line.
 func ParseSpans(text string) ([]Span, error) {
 	spans := []Span{}
 	for line := range strings.Lines(text) {

@@ -37,7 +37,8 @@ func TestHoursAreReadAndWrittenAsAnAdminWritesThem(t *testing.T) {
 }
 
 func TestALineThatIsNoOpeningTimeIsNamed(t *testing.T) {
-	for _, line := range []string{"Mon-Fri", "09:00-17:00", "Funday 09:00-17:00", "Fri-Mon 09:00-17:00", "Mon 09:00", "Monkey 09:00-10:00", "never"} {
+	for _, line := range []string{"Mon-Fri", "09:00-17:00", "Funday 09:00-17:00", "Fri-Mon 09:00-17:00", "Mon 09:00",
+		"Monkey 09:00-10:00", "never"} {
 		_, err := routing.ParseSpans("Mon 09:00-10:00\n" + line)
 		require.ErrorContains(t, err, "“"+line+"”")
 	}

@@ -1,6 +1,7 @@
 // Package routing decides who is rung by a call that comes in, for how long, and what follows when nobody answers.
 //
-// It must not know the database, clocks or how a rep is reached; who is free is said by core/presence. Menus and queues will be further kinds of Step.
+// It must not know the database, clocks or how a rep is reached; who is free is said by core/presence. Menus and queues
+// will be further kinds of Step.
 package routing
 
 import (
@@ -49,9 +50,9 @@ type Step struct {
 	Why  string        // of Then, in words
 }
 
-// Next decides what follows. Who is in a call is rung only where nobody is left who is not, and never with a second call to
-// hold. reps are in the order in which the line names them; tried are those who were rung before, and
-// declined or did not answer; waited is for how long the call has been ringing.
+// Next decides what follows. Who is in a call is rung only where nobody is left who is not, and never with a second
+// call to hold. reps are in the order in which the line names them; tried are those who were rung before, and declined
+// or did not answer; waited is for how long the call has been ringing.
 func Next(r Rule, reps []presence.Rep, tried map[string]bool, waited time.Duration) Step {
 	switch {
 	case !r.Open:

@@ -22,7 +22,8 @@ func TestNext(t *testing.T) {
 	full.Calls, writing.WrappingSince = 2, at(1)
 	reps := []presence.Rep{away, free("ines", 30), busy, free("tomas", 10), gone, free("maren", 20)}
 	rule := func(m routing.Mode) routing.Rule {
-		return routing.Rule{Mode: m, Rings: 20 * time.Second, Limit: time.Minute, Open: true, Unanswered: routing.Voicemail, Closed: routing.Announcement}
+		return routing.Rule{Mode: m, Rings: 20 * time.Second, Limit: time.Minute, Open: true,
+			Unanswered: routing.Voicemail, Closed: routing.Announcement}
 	}
 	closed := rule(routing.All)
 	closed.Open = false
@@ -33,19 +34,32 @@ func TestNext(t *testing.T) {
 		waited time.Duration
 		want   routing.Step
 	}{
-		"all at once":                           {rule(routing.All), reps, nil, 0, routing.Step{Ring: []string{"ines", "tomas", "maren"}, For: 20 * time.Second}},
-		"longest idle first":                    {rule(routing.LongestIdle), reps, nil, 0, routing.Step{Ring: []string{"tomas"}, For: 20 * time.Second}},
-		"then the next":                         {rule(routing.LongestIdle), reps, []string{"tomas"}, 20 * time.Second, routing.Step{Ring: []string{"maren"}, For: 20 * time.Second}},
-		"in order":                              {rule(routing.InOrder), reps, nil, 0, routing.Step{Ring: []string{"ines"}, For: 20 * time.Second}},
-		"only for what is left of it":           {rule(routing.InOrder), reps, []string{"ines"}, 50 * time.Second, routing.Step{Ring: []string{"tomas"}, For: 10 * time.Second}},
-		"as long as it may":                     {rule(routing.All), reps, nil, time.Minute, routing.Step{Then: routing.Voicemail, Why: "it rang for as long as it may"}},
-		"all have been tried":                   {rule(routing.All), reps, []string{"ines", "tomas", "maren", "busy"}, 20 * time.Second, routing.Step{Then: routing.Voicemail, Why: "nobody answered"}},
-		"nobody takes calls":                    {rule(routing.All), []presence.Rep{away, full, writing, gone}, nil, 0, routing.Step{Then: routing.Voicemail, Why: "nobody was available"}},
-		"who speaks, when nobody else is left":  {rule(routing.All), reps, []string{"ines", "tomas", "maren"}, 20 * time.Second, routing.Step{Ring: []string{"busy"}, For: 20 * time.Second}},
-		"who speaks, when nobody else is there": {rule(routing.InOrder), []presence.Rep{away, writing, busy}, nil, 0, routing.Step{Ring: []string{"busy"}, For: 20 * time.Second}},
-		"nobody at all":                         {rule(routing.All), nil, nil, 0, routing.Step{Then: routing.Voicemail, Why: "nobody was available"}},
-		"closed":                                {closed, reps, nil, 0, routing.Step{Then: routing.Announcement, Why: "the line was closed"}},
-		"who comes while others decline":        {rule(routing.All), reps, []string{"ines"}, time.Second, routing.Step{Ring: []string{"tomas", "maren"}, For: 20 * time.Second}},
+		"all at once": {rule(routing.All), reps, nil, 0,
+			routing.Step{Ring: []string{"ines", "tomas", "maren"}, For: 20 * time.Second}},
+		"longest idle first": {rule(routing.LongestIdle), reps, nil, 0,
+			routing.Step{Ring: []string{"tomas"}, For: 20 * time.Second}},
+		"then the next": {rule(routing.LongestIdle), reps, []string{"tomas"}, 20 * time.Second,
+			routing.Step{Ring: []string{"maren"}, For: 20 * time.Second}},
+		"in order": {rule(routing.InOrder), reps, nil, 0,
+			routing.Step{Ring: []string{"ines"}, For: 20 * time.Second}},
+		"only for what is left of it": {rule(routing.InOrder), reps, []string{"ines"}, 50 * time.Second,
+			routing.Step{Ring: []string{"tomas"}, For: 10 * time.Second}},
+		"as long as it may": {rule(routing.All), reps, nil, time.Minute,
+			routing.Step{Then: routing.Voicemail, Why: "it rang for as long as it may"}},
+		"all have been tried": {rule(routing.All), reps, []string{"ines", "tomas", "maren", "busy"},
+			20 * time.Second, routing.Step{Then: routing.Voicemail, Why: "nobody answered"}},
+		"nobody takes calls": {rule(routing.All), []presence.Rep{away, full, writing, gone}, nil, 0,
+			routing.Step{Then: routing.Voicemail, Why: "nobody was available"}},
+		"who speaks, when nobody else is left": {rule(routing.All), reps, []string{"ines", "tomas", "maren"},
+			20 * time.Second, routing.Step{Ring: []string{"busy"}, For: 20 * time.Second}},
+		"who speaks, when nobody else is there": {rule(routing.InOrder), []presence.Rep{away, writing, busy}, nil, 0,
+			routing.Step{Ring: []string{"busy"}, For: 20 * time.Second}},
+		"nobody at all": {rule(routing.All), nil, nil, 0,
+			routing.Step{Then: routing.Voicemail, Why: "nobody was available"}},
+		"closed": {closed, reps, nil, 0,
+			routing.Step{Then: routing.Announcement, Why: "the line was closed"}},
+		"who comes while others decline": {rule(routing.All), reps, []string{"ines"}, time.Second,
+			routing.Step{Ring: []string{"tomas", "maren"}, For: 20 * time.Second}},
 	}
 	for name, tt := range tests {
 		t.Run(name, func(t *testing.T) {

@@ -1,4 +1,5 @@
-// Package script reads a script: what a rep may say, with questions whose answers lead on. It is Markdown with four kinds of line of its own:
+// Package script reads a script: what a rep may say, with questions whose answers lead on. It is Markdown with four
+// kinds of line of its own:
 //
 //	# Title               a step begins; the first one is where a call begins
 //	? Question [key]      asks; the answer is kept under the key
@@ -139,7 +140,8 @@ func Parse(body string) ([]Step, error) {
 	return steps, nil
 }
 
-// Path are the places of the steps that answers lead through, from the first one to where an answer is missing or the script ends. A step is passed once.
+// Path are the places of the steps that answers lead through, from the first one to where an answer is missing or the
+// script ends. A step is passed once.
 func Path(steps []Step, answers map[string]string) []int {
 	place := map[string]int{}
 	for i, s := range steps {

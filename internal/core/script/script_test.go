@@ -41,7 +41,8 @@ func TestAScriptIsReadAndLeadsOn(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, steps, 4)
 	assert.Equal(t, "Good day **{given name}**, this is {rep}.", steps[0].Text)
-	assert.Equal(t, []script.Choice{{"Yes", "Size"}, {"No", "Need"}, {"Does not want to talk", "End"}}, steps[0].Choices)
+	assert.Equal(t, []script.Choice{{"Yes", "Size"}, {"No", "Need"}, {"Does not want to talk", "End"}},
+		steps[0].Choices)
 	assert.Equal(t, "number", steps[1].Free)
 	assert.Equal(t, "- more room\n- less water", steps[2].Text, "a list before a question is only a list")
 	for _, x := range []struct {
@@ -67,10 +68,11 @@ func TestAScriptIsReadAndLeadsOn(t *testing.T) {
 func TestWhatCannotBeReadNamesItsLine(t *testing.T) {
 	t.Parallel()
 	for body, want := range map[string]string{
-		"":                                       "a script begins with a title: # Opening",
-		"Hello":                                  "a script begins with a title: # Opening",
-		"# A\n# A":                               "line 2: there is a step “A” already",
-		"# A\n? What":                            "line 2: a question ends with its key: ? Do you have a tank? [has_tank]",
+		"":         "a script begins with a title: # Opening",
+		"Hello":    "a script begins with a title: # Opening",
+		"# A\n# A": "line 2: there is a step “A” already",
+		"# A\n? What": "line 2: a question ends with its key: ? Do you have a tank? " +
+			"[has_tank]",
 		"# A\n? What? [k]":                       "line 1: the question of “A” has no answers: - Yes, or = text",
 		"# A\n? What? [k]\n= date":               "line 3: a free answer is = text or = number, without choices",
 		"# A\n? What? [k]\n- x\n= text":          "line 4: a free answer is = text or = number, without choices",

@@ -1,4 +1,5 @@
-// Package sequence holds the rules of sequences: steps over days by which somebody is called and written to until they answer.
+// Package sequence holds the rules of sequences: steps over days by which somebody is called and written to until they
+// answer.
 //
 // It must not know the database, templates or who is in a sequence.
 package sequence

@@ -26,8 +26,10 @@ func TestWhoReadsNotes(t *testing.T) {
 		{"who leads", slip.Reader{User: "odile", Leads: true}, slip.ForMe, false, false},
 		{"nobody", slip.Reader{}, slip.ForAll, true, false},
 	} {
-		assert.Equal(t, x.reads, slip.MayRead(x.reader, "ines", "Sales", x.visible), "%s, notes for %s", x.what, x.visible)
+		assert.Equal(t, x.reads, slip.MayRead(x.reader, "ines", "Sales", x.visible), "%s, notes for %s", x.what,
+			x.visible)
 		assert.Equal(t, x.writes, slip.MayChange(x.reader, "ines", x.visible), "%s, notes for %s", x.what, x.visible)
 	}
-	assert.False(t, slip.MayRead(slip.Reader{User: "tomas"}, "ines", "", slip.ForTeam), "two without a team are no team")
+	assert.False(t, slip.MayRead(slip.Reader{User: "tomas"}, "ines", "", slip.ForTeam),
+		"two without a team are no team")
 }

@@ -77,7 +77,8 @@ func CanFile(s Slip, c *call.State, r Rules) error {
 	case s.NotesNeeded && s.Notes == "":
 		return &MissingError{"notes", fmt.Sprintf("the outcome “%s” needs a note", s.OutcomeLabel)}
 	case s.FollowUpNeeded && !s.HasFollowUp:
-		return &MissingError{"follow_up", fmt.Sprintf("the outcome “%s” needs a follow-up: say what is to be done next, and when", s.OutcomeLabel)}
+		return &MissingError{"follow_up",
+			fmt.Sprintf("the outcome “%s” needs a follow-up: say what is to be done next, and when", s.OutcomeLabel)}
 	}
 	return nil
 }
@@ -106,8 +107,8 @@ type Reader struct {
 	Leads bool // may correct what others have written
 }
 
-// MayRead tells whether a reader may read the notes of a rep's slip, in whatever form they stand: on the call, in what was changed, in a file, to another
-// program.
+// MayRead tells whether a reader may read the notes of a rep's slip, in whatever form they stand: on the call, in what
+// was changed, in a file, to another program.
 func MayRead(r Reader, rep, team string, visible Visible) bool {
 	switch {
 	case r.User == rep && rep != "":
@@ -216,8 +217,9 @@ func LinksFor(s Subject, reason string) []Link {
 	return links
 }
 
-// LeaveWith are, of the other records of a call, those that were on it because of one that is taken off: the company of a person where nobody
-// else on the call is of it, and the person's deals and cases. A deal or a case takes nobody with it.
+// LeaveWith are, of the other records of a call, those that were on it because of one that is taken off: the company of
+// a person where nobody else on the call is of it, and the person's deals and cases. A deal or a case takes nobody with
+// it.
 func LeaveWith(gone Subject, rest []Subject) []string {
 	var leave []string
 	if gone.Role != Caller {
@@ -232,8 +234,8 @@ func LeaveWith(gone Subject, rest []Subject) []string {
 	return leave
 }
 
-// AboutOpen is the link of the record that was open while somebody was called: a matter that is with them, or with their company, is what the call is
-// about. False: it has nothing to do with the call, or is on it already.
+// AboutOpen is the link of the record that was open while somebody was called: a matter that is with them, or with
+// their company, is what the call is about. False: it has nothing to do with the call, or is on it already.
 func AboutOpen(open Subject, links []Link) (Link, bool) {
 	if open.Role != About || slices.ContainsFunc(links, func(l Link) bool { return l.Record == open.Record }) {
 		return Link{}, false

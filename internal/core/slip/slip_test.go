@@ -73,9 +73,12 @@ func TestNotesFromSeveralWindows(t *testing.T) {
 		want slip.Notes
 		lost bool
 	}{
-		{"its own next text", slip.Edit{Body: "wants a tank, 40 kl", Base: 3, Writer: "left"}, slip.Notes{"wants a tank, 40 kl", 4, "left"}, false},
-		{"its own next text after a lost answer", slip.Edit{Body: "wants two", Base: 2, Writer: "left"}, slip.Notes{"wants two", 4, "left"}, false},
-		{"another window that has read it", slip.Edit{Body: "wants none", Base: 3, Writer: "right"}, slip.Notes{"wants none", 4, "right"}, false},
+		{"its own next text", slip.Edit{Body: "wants a tank, 40 kl", Base: 3, Writer: "left"},
+			slip.Notes{"wants a tank, 40 kl", 4, "left"}, false},
+		{"its own next text after a lost answer", slip.Edit{Body: "wants two", Base: 2, Writer: "left"},
+			slip.Notes{"wants two", 4, "left"}, false},
+		{"another window that has read it", slip.Edit{Body: "wants none", Base: 3, Writer: "right"},
+			slip.Notes{"wants none", 4, "right"}, false},
 		{"another window that has not", slip.Edit{Body: "wants none", Base: 2, Writer: "right"}, saved, true},
 		{"a version from the future", slip.Edit{Body: "wants none", Base: 9, Writer: "left"}, saved, true},
 		{"no change", slip.Edit{Body: "wants a tank", Base: 1, Writer: "right"}, saved, false},
@@ -109,9 +112,11 @@ func TestACallIsAboutTheMatterThatIsOpen(t *testing.T) {
 		open slip.Subject
 		want bool
 	}{
-		"their deal":              {slip.Subject{Record: "tank", Role: slip.About, Person: "berit"}, true},
-		"a colleague’s deal":      {slip.Subject{Record: "tank", Role: slip.About, Person: "oskar", Company: "nursery"}, true},
-		"somebody else’s":         {slip.Subject{Record: "tank", Role: slip.About, Person: "oskar", Company: "school"}, false},
+		"their deal": {slip.Subject{Record: "tank", Role: slip.About, Person: "berit"}, true},
+		"a colleague’s deal": {slip.Subject{Record: "tank", Role: slip.About, Person: "oskar", Company: "nursery"},
+			true},
+		"somebody else’s": {slip.Subject{Record: "tank", Role: slip.About, Person: "oskar", Company: "school"},
+			false},
 		"nobody’s":                {slip.Subject{Record: "tank", Role: slip.About}, false},
 		"their own page":          {slip.Subject{Record: "berit", Role: slip.Caller, Company: "nursery"}, false},
 		"somebody else of theirs": {slip.Subject{Record: "oskar", Role: slip.Caller, Company: "nursery"}, false},
@@ -122,17 +127,22 @@ func TestACallIsAboutTheMatterThatIsOpen(t *testing.T) {
 			assert.Equal(t, slip.Link{Record: "tank", Role: slip.About, Reason: "it was open"}, l, name)
 		}
 	}
-	_, is := slip.AboutOpen(slip.Subject{Record: "tank", Role: slip.About, Person: "berit"}, append(links, slip.Link{Record: "tank", Role: slip.About}))
+	_, is := slip.AboutOpen(slip.Subject{Record: "tank", Role: slip.About, Person: "berit"},
+		append(links, slip.Link{Record: "tank", Role: slip.About}))
 	assert.False(t, is, "it is on it already")
 }
 
 func TestLinksFor(t *testing.T) {
 	assert.Equal(t, []slip.Link{{"berit", slip.Caller, "clicked"}, {"vesper", slip.Company, "their company"}},
 		slip.LinksFor(slip.Subject{Record: "berit", Role: slip.RoleOf("contact"), Company: "vesper"}, "clicked"))
-	assert.Equal(t, []slip.Link{{"berit", slip.Caller, "clicked"}}, slip.LinksFor(slip.Subject{Record: "berit", Role: slip.RoleOf("lead")}, "clicked"))
-	assert.Equal(t, []slip.Link{{"vesper", slip.Company, "clicked"}}, slip.LinksFor(slip.Subject{Record: "vesper", Role: slip.RoleOf("company"), Company: "parent"}, "clicked"))
-	assert.Equal(t, []slip.Link{{"pump", slip.About, "clicked"}, {"berit", slip.Caller, "whom it is about"}, {"vesper", slip.Company, "their company"}},
-		slip.LinksFor(slip.Subject{Record: "pump", Role: slip.RoleOf("case"), Person: "berit", Company: "vesper"}, "clicked"))
+	assert.Equal(t, []slip.Link{{"berit", slip.Caller, "clicked"}},
+		slip.LinksFor(slip.Subject{Record: "berit", Role: slip.RoleOf("lead")}, "clicked"))
+	assert.Equal(t, []slip.Link{{"vesper", slip.Company, "clicked"}},
+		slip.LinksFor(slip.Subject{Record: "vesper", Role: slip.RoleOf("company"), Company: "parent"}, "clicked"))
+	assert.Equal(t, []slip.Link{{"pump", slip.About, "clicked"}, {"berit", slip.Caller, "whom it is about"},
+		{"vesper", slip.Company, "their company"}},
+		slip.LinksFor(slip.Subject{Record: "pump", Role: slip.RoleOf("case"), Person: "berit", Company: "vesper"},
+			"clicked"))
 }
 
 func ExampleSave() {

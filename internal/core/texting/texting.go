@@ -1,8 +1,9 @@
-// Package texting holds the rules of text messages: how many parts one takes, what somebody means who answers STOP, and when one may be sent.
+// Package texting holds the rules of text messages: how many parts one takes, what somebody means who answers STOP, and
+// when one may be sent.
 //
-// It must not know the network, the database or who writes. The alphabet is that of 3GPP TS 23.038 (GSM 7 bit), the lengths of parts those of 3GPP
-// TS 23.040. The words by which one opts out are those of the trade's messaging principles in North America, with their French ones; they are data of
-// the firm, and no legal advice.
+// It must not know the network, the database or who writes. The alphabet is that of 3GPP TS 23.038 (GSM 7 bit), the
+// lengths of parts those of 3GPP TS 23.040. The words by which one opts out are those of the trade's messaging
+// principles in North America, with their French ones; they are data of the firm, and no legal advice.
 package texting
 
 import (
@@ -23,8 +24,9 @@ const (
 	extended = "\f^{}\\[~]|€"
 )
 
-// Parts tells how many parts a text takes, and how many more characters fit into the last one. Whole is whether every character is of the GSM alphabet;
-// otherwise each takes 16 bits, and an emoji mostly two of them. One part holds 160 (70) characters, each of several 153 (67).
+// Parts tells how many parts a text takes, and how many more characters fit into the last one. Whole is whether every
+// character is of the GSM alphabet; otherwise each takes 16 bits, and an emoji mostly two of them. One part holds 160
+// (70) characters, each of several 153 (67).
 func Parts(text string) (parts, left int, whole bool) {
 	length := 0
 	whole = true
@@ -59,19 +61,23 @@ const (
 	Start Wish = "start" // messages again
 )
 
-var wishes = map[string]Wish{"STOP": Stop, "STOPALL": Stop, "STOP ALL": Stop, "UNSUBSCRIBE": Stop, "CANCEL": Stop, "END": Stop, "QUIT": Stop, "OPTOUT": Stop, "OPT OUT": Stop,
+var wishes = map[string]Wish{"STOP": Stop, "STOPALL": Stop, "STOP ALL": Stop, "UNSUBSCRIBE": Stop, "CANCEL": Stop,
+	"END": Stop, "QUIT": Stop, "OPTOUT": Stop, "OPT OUT": Stop,
 	"ARRET": Stop, "ARRÊT": Stop, "START": Start, "UNSTOP": Start, "OPTIN": Start, "OPT IN": Start}
 
-// Read tells what a message wishes. Only a message that is nothing but the word counts; case, spaces and a point at its end do not.
+// Read tells what a message wishes. Only a message that is nothing but the word counts; case, spaces and a point at its
+// end do not.
 func Read(text string) Wish {
 	word := strings.ToUpper(strings.Join(strings.Fields(text), " "))
 	return wishes[strings.Trim(word, ".!\"'“” ")]
 }
 
-// JustWritten is for how long after a message of theirs an answer goes out at once, whatever the hour: it is they who began.
+// JustWritten is for how long after a message of theirs an answer goes out at once, whatever the hour: it is they who
+// began.
 const JustWritten = 30 * time.Minute
 
-// When is the first time from now on at which a message may be sent: within the hours in every zone in which the number may be.
+// When is the first time from now on at which a message may be sent: within the hours in every zone in which the number
+// may be.
 func When(now time.Time, zones []string, hours callable.Hours) time.Time {
 	at := now
 	for range 4 { // zones that share no hour of the day are none on this planet with hours as long as these

@@ -41,8 +41,10 @@ func TestParts(t *testing.T) {
 
 func TestWishes(t *testing.T) {
 	t.Parallel()
-	for text, want := range map[string]texting.Wish{"STOP": texting.Stop, " stop. ": texting.Stop, "“Stop”": texting.Stop, "stop  all": texting.Stop, "Unsubscribe": texting.Stop,
-		"arrêt": texting.Stop, "START": texting.Start, "unstop!": texting.Start, "please stop the pump": texting.None, "Stop by at nine?": texting.None, "": texting.None,
+	for text, want := range map[string]texting.Wish{"STOP": texting.Stop, " stop. ": texting.Stop,
+		"“Stop”": texting.Stop, "stop  all": texting.Stop, "Unsubscribe": texting.Stop,
+		"arrêt": texting.Stop, "START": texting.Start, "unstop!": texting.Start, "please stop the pump": texting.None,
+		"Stop by at nine?": texting.None, "": texting.None,
 		"end of the month": texting.None, "End": texting.Stop} {
 		assert.Equal(t, want, texting.Read(text), text)
 	}
@@ -57,10 +59,13 @@ func TestWhenAMessageMayBeSent(t *testing.T) {
 		{"early in New York", "2026-11-25T12:59:00Z", "2026-11-25T13:00:00Z"},
 	} {
 		now, _ := time.Parse(time.RFC3339, x.now)
-		assert.Equal(t, x.want, texting.When(now, []string{"America/New_York"}, hours).UTC().Format(time.RFC3339), x.name)
+		assert.Equal(t, x.want, texting.When(now, []string{"America/New_York"}, hours).UTC().Format(time.RFC3339),
+			x.name)
 	}
 	now, _ := time.Parse(time.RFC3339, "2026-11-25T14:00:00Z")
-	assert.Equal(t, "2026-11-25T16:00:00Z", texting.When(now, []string{"America/New_York", "America/Los_Angeles"}, hours).UTC().Format(time.RFC3339), "both have to allow")
+	assert.Equal(t, "2026-11-25T16:00:00Z",
+		texting.When(now, []string{"America/New_York", "America/Los_Angeles"}, hours).UTC().Format(time.RFC3339),
+		"both have to allow")
 	assert.Equal(t, now, texting.When(now, nil, hours), "where no zone is known")
 }
 

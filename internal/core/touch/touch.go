@@ -1,5 +1,6 @@
-// Package touch says what a call with somebody outside was worth: whether it was a conversation, and whether by it the firm has come back to somebody
-// who called in vain. History, lane, counts, rounds, sequences and the best hour all ask here.
+// Package touch says what a call with somebody outside was worth: whether it was a conversation, and whether by it the
+// firm has come back to somebody who called in vain. History, lane, counts, rounds, sequences and the best hour all ask
+// here.
 //
 // It must not know the database, legs of a call, or who asks.
 package touch
@@ -24,8 +25,8 @@ const (
 	NotReached                // a voicemail, a wrong number, nobody
 )
 
-// Conversation tells whether a customer was spoken with. What answers our call may be a voicemail: the rep's outcome says so; until then it counts.
-// Who called us and was answered was spoken with, whatever came of it.
+// Conversation tells whether a customer was spoken with. What answers our call may be a voicemail: the rep's outcome
+// says so; until then it counts. Who called us and was answered was spoken with, whatever came of it.
 func (c Call) Conversation() bool {
 	switch {
 	case c.Internal || !c.Answered || c.Machine:
@@ -52,7 +53,8 @@ const (
 // Settles tells whether they are owed nothing more.
 func (r Return) Settles() bool { return r != None && r != Try }
 
-// Returns tells what a call means for whoever had called in vain from its number. A call of theirs that nobody answers is owed itself.
+// Returns tells what a call means for whoever had called in vain from its number. A call of theirs that nobody answers
+// is owed itself.
 func (c Call) Returns() Return {
 	switch {
 	case c.Internal:
@@ -72,8 +74,8 @@ type Message struct {
 	ByHand bool // a person of the firm wrote and sent it, in this very case
 }
 
-// Returns tells what a message means for whoever had called in vain: what a program sends by itself (a receipt, a sequence's step, what an outcome does,
-// the answer to STOP) is nobody's coming back.
+// Returns tells what a message means for whoever had called in vain: what a program sends by itself (a receipt, a
+// sequence's step, what an outcome does, the answer to STOP) is nobody's coming back.
 func (m Message) Returns() Return {
 	if m.ByHand {
 		return ByMessage

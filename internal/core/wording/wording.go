@@ -1,5 +1,5 @@
-// Package wording fills the places of a template with what is known: {given name}, {company}. There are no conditions and no code: whoever writes
-// letters can write one.
+// Package wording fills the places of a template with what is known: {given name}, {company}. There are no conditions
+// and no code: whoever writes letters can write one.
 //
 // It must not know where the values come from, or what becomes of the text.
 package wording
@@ -11,12 +11,13 @@ import (
 )
 
 // Places are those that a text can have.
-var Places = []string{"given name", "family name", "name", "company", "rep", "firm", "number", "outcome", "date", "time"}
+var Places = []string{"given name", "family name", "name", "company", "rep", "firm", "number", "outcome", "date",
+	"time"}
 
 var place = regexp.MustCompile(`\{([^{}\n]{1,40})\}`)
 
-// Fill puts values into the places of a text. A place that is not known stays as it is; one without a value becomes nothing, and the space before it
-// goes with it.
+// Fill puts values into the places of a text. A place that is not known stays as it is; one without a value becomes
+// nothing, and the space before it goes with it.
 func Fill(text string, values map[string]string) string {
 	out := strings.Builder{}
 	last := 0

@@ -20,7 +20,8 @@ type Holiday struct {
 	Name string `json:"name"`
 }
 
-// Calendar knows the firm's business days. The zero value works from Monday to Friday. It may be used by several goroutines.
+// Calendar knows the firm's business days. The zero value works from Monday to Friday. It may be used by several
+// goroutines.
 type Calendar struct{ days *cal.BusinessCalendar }
 
 // New is a calendar of a week from Monday to Friday, without these days. Those that are no date are passed over.
@@ -31,7 +32,8 @@ func New(holidays []Holiday) Calendar {
 		if err != nil {
 			continue
 		}
-		c.AddHoliday(&cal.Holiday{Name: h.Name, Month: day.Month(), Day: day.Day(), StartYear: day.Year(), EndYear: day.Year(), Func: cal.CalcDayOfMonth})
+		c.AddHoliday(&cal.Holiday{Name: h.Name, Month: day.Month(), Day: day.Day(), StartYear: day.Year(),
+			EndYear: day.Year(), Func: cal.CalcDayOfMonth})
 	}
 	return Calendar{c}
 }
@@ -56,7 +58,8 @@ func (c Calendar) Holiday(t time.Time) string {
 	return ""
 }
 
-// After is the nth business day after the day of t, at midnight in t's zone. With n = 0 it is that day, or the next business day after it.
+// After is the nth business day after the day of t, at midnight in t's zone. With n = 0 it is that day, or the next
+// business day after it.
 func (c Calendar) After(t time.Time, n int) time.Time {
 	day := time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location())
 	if n <= 0 {
@@ -68,9 +71,11 @@ func (c Calendar) After(t time.Time, n int) time.Time {
 	return c.calendar().WorkdaysFrom(day, n)
 }
 
-// Public are the public holidays of a region (ISO 3166: US, GB, AU, FR) in a year, in their order, on the days on which they are kept. Of any other region none are known.
+// Public are the public holidays of a region (ISO 3166: US, GB, AU, FR) in a year, in their order, on the days on which
+// they are kept. Of any other region none are known.
 func Public(region string, year int) []Holiday {
-	known := map[string][]*cal.Holiday{"US": us.Holidays, "GB": gb.Holidays, "AU": au.HolidaysNSW, "FR": fr.Holidays}[region]
+	known := map[string][]*cal.Holiday{"US": us.Holidays, "GB": gb.Holidays, "AU": au.HolidaysNSW,
+		"FR": fr.Holidays}[region]
 	holidays := []Holiday{}
 	for _, h := range known {
 		if _, kept := h.Calc(year); !kept.IsZero() {

@@ -13,7 +13,8 @@ import (
 
 func TestBusinessDays(t *testing.T) {
 	t.Parallel()
-	c := workday.New([]workday.Holiday{{Date: "2026-11-26", Name: "Thanksgiving"}, {Date: "2026-12-25", Name: "Christmas"}, {Date: "not a date"}})
+	c := workday.New([]workday.Holiday{{Date: "2026-11-26", Name: "Thanksgiving"},
+		{Date: "2026-12-25", Name: "Christmas"}, {Date: "not a date"}})
 	at := func(s string) time.Time {
 		zone, err := time.LoadLocation("America/Denver")
 		require.NoError(t, err)
@@ -57,7 +58,8 @@ func TestPublicHolidays(t *testing.T) {
 		return of
 	}
 	us := dates("US", 2026) // 4 July 2026 is a Saturday and kept on the Friday
-	for _, day := range []string{"2026-01-01", "2026-01-19", "2026-05-25", "2026-07-03", "2026-09-07", "2026-11-26", "2026-12-25"} {
+	for _, day := range []string{"2026-01-01", "2026-01-19", "2026-05-25", "2026-07-03", "2026-09-07", "2026-11-26",
+		"2026-12-25"} {
 		assert.Contains(t, us, day)
 	}
 	assert.Contains(t, dates("GB", 2027), "2027-03-26") // Good Friday

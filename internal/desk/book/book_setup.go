@@ -29,7 +29,8 @@ func (bk *Book) Book(ctx context.Context, a firm.Actor) (contract.Book, error) {
 		return contract.Book{}, err
 	}
 	view := contract.Book{Labels: phone.Labels, Currency: f.Currency, Kinds: []contract.KindDef{},
-		Rights: contract.BookRights{SetUp: a.MayDo(firm.SetUp), Override: a.MayDo(firm.Override), Export: a.MayDo(firm.Export), Import: a.MayDo(firm.Import), DeleteRecord: a.MayDo(firm.DeleteRecord),
+		Rights: contract.BookRights{SetUp: a.MayDo(firm.SetUp), Override: a.MayDo(firm.Override),
+			Export: a.MayDo(firm.Export), Import: a.MayDo(firm.Import), DeleteRecord: a.MayDo(firm.DeleteRecord),
 			LiftDoNotCall: a.MayDo(firm.LiftDoNotCall)}}
 	if view.People, err = bk.people.Team(ctx); err != nil {
 		return view, err
@@ -61,7 +62,8 @@ func (bk *Book) BookSettings(ctx context.Context, a firm.Actor) (contract.BookSe
 	if err != nil {
 		return contract.BookSettings{}, err
 	}
-	s := contract.BookSettings{NumberOrderContact: firm.OrEmpty(f.Book.Orders[fields.Contact]), NumberOrderLead: firm.OrEmpty(f.Book.Orders[fields.Lead]), Layouts: []contract.Layout{}}
+	s := contract.BookSettings{NumberOrderContact: firm.OrEmpty(f.Book.Orders[fields.Contact]),
+		NumberOrderLead: firm.OrEmpty(f.Book.Orders[fields.Lead]), Layouts: []contract.Layout{}}
 	for _, k := range fields.Kinds {
 		l := contract.Layout{Kind: contract.RecordKind(k), Fields: []contract.PlacedField{}}
 		for _, p := range fields.Layout(f.Book.Of(k), f.Book.Layouts[k]) {
@@ -73,7 +75,8 @@ func (bk *Book) BookSettings(ctx context.Context, a firm.Actor) (contract.BookSe
 }
 
 // SetBookSettings keeps them. Errors: ErrForbidden, *FieldError.
-func (bk *Book) SetBookSettings(ctx context.Context, a firm.Actor, s contract.BookSettings) (contract.BookSettings, error) {
+func (bk *Book) SetBookSettings(ctx context.Context, a firm.Actor, s contract.BookSettings) (contract.BookSettings,
+	error) {
 	if !a.MayDo(firm.SetUp) {
 		return s, firm.ErrForbidden
 	}
@@ -81,14 +84,16 @@ func (bk *Book) SetBookSettings(ctx context.Context, a firm.Actor, s contract.Bo
 	if err != nil {
 		return s, err
 	}
-	set := firm.BookSettings{Orders: map[fields.Kind][]string{fields.Contact: s.NumberOrderContact, fields.Lead: s.NumberOrderLead}, Layouts: map[fields.Kind][]fields.Placed{}}
+	set := firm.BookSettings{Orders: map[fields.Kind][]string{fields.Contact: s.NumberOrderContact,
+		fields.Lead: s.NumberOrderLead}, Layouts: map[fields.Kind][]fields.Placed{}}
 	for _, l := range s.Layouts {
 		known := f.Book.Of(fields.Kind(l.Kind))
 		for _, p := range l.Fields {
 			if _, there := fields.Find(known, p.Key); !there {
 				return s, firm.Wrong("layouts."+string(l.Kind), "there is no field “"+p.Key+"”")
 			}
-			set.Layouts[fields.Kind(l.Kind)] = append(set.Layouts[fields.Kind(l.Kind)], fields.Placed{Key: p.Key, Place: fields.Place(p.Place)})
+			set.Layouts[fields.Kind(l.Kind)] = append(set.Layouts[fields.Kind(l.Kind)],
+				fields.Placed{Key: p.Key, Place: fields.Place(p.Place)})
 		}
 	}
 	value, err := json.Marshal(set)
@@ -128,11 +133,13 @@ func (bk *Book) AddField(ctx context.Context, a firm.Actor, e contract.FieldEdit
 	}
 	id := store.NewID()
 	err = bk.Store.Tx(ctx, func(q *db.Queries) error {
-		if err := q.InsertCustomField(ctx, db.InsertCustomFieldParams{ID: id, RecordKind: string(e.Kind), Key: key, Label: strings.TrimSpace(e.Label),
-			Type: string(e.Type), Choices: choices}); err != nil {
+		if err := q.InsertCustomField(ctx,
+			db.InsertCustomFieldParams{ID: id, RecordKind: string(e.Kind), Key: key, Label: strings.TrimSpace(e.Label),
+				Type: string(e.Type), Choices: choices}); err != nil {
 			return err
 		}
-		return bk.Audited(ctx, q, a, "field", id, "made", map[string]string{}, map[string]string{"label": e.Label, "type": string(e.Type)})
+		return bk.Audited(ctx, q, a, "field", id, "made", map[string]string{},
+			map[string]string{"label": e.Label, "type": string(e.Type)})
 	})
 	if store.Duplicate(err) {
 		return contract.Book{}, firm.Wrong("label", "there is a field of this name already")
@@ -143,8 +150,10 @@ func (bk *Book) AddField(ctx context.Context, a firm.Actor, e contract.FieldEdit
 	return bk.Book(ctx, a)
 }
 
-// ChangeField renames a field, changes its choices, or takes it off (its values stay). Errors: ErrForbidden, *FieldError, ErrNotFound.
-func (bk *Book) ChangeField(ctx context.Context, a firm.Actor, id uuid.UUID, e contract.FieldEdit) (contract.Book, error) {
+// ChangeField renames a field, changes its choices, or takes it off (its values stay). Errors: ErrForbidden,
+// *FieldError, ErrNotFound.
+func (bk *Book) ChangeField(ctx context.Context, a firm.Actor, id uuid.UUID, e contract.FieldEdit) (contract.Book,
+	error) {
 	if !a.MayDo(firm.SetUp) {
 		return contract.Book{}, firm.ErrForbidden
 	}
@@ -154,14 +163,16 @@ func (bk *Book) ChangeField(ctx context.Context, a firm.Actor, id uuid.UUID, e c
 	}
 	active := e.Active == nil || *e.Active
 	err = bk.Store.Tx(ctx, func(q *db.Queries) error {
-		n, err := q.UpdateCustomField(ctx, db.UpdateCustomFieldParams{ID: id, Label: strings.TrimSpace(e.Label), Choices: choices, Active: active})
+		n, err := q.UpdateCustomField(ctx,
+			db.UpdateCustomFieldParams{ID: id, Label: strings.TrimSpace(e.Label), Choices: choices, Active: active})
 		if err != nil {
 			return err
 		}
 		if n == 0 {
 			return firm.ErrNotFound
 		}
-		return bk.Audited(ctx, q, a, "field", id, "changed", map[string]string{}, map[string]string{"label": e.Label, "choices": strings.Join(choices, ", ")})
+		return bk.Audited(ctx, q, a, "field", id, "changed", map[string]string{},
+			map[string]string{"label": e.Label, "choices": strings.Join(choices, ", ")})
 	})
 	if err != nil {
 		return contract.Book{}, err

@@ -25,9 +25,11 @@ const bulkPart = 2_000
 // bulkPatience is for how long a request waits for its change of many records; it goes on behind it then.
 const bulkPatience = 3 * time.Second
 
-// BulkAct changes many records at once, so that it can be undone. What takes longer goes on behind the request: BulkProgress tells how far it is, and
-// CancelBulk stops it. The same key does it once. Errors: *FieldError, ErrForbidden, ErrNotFound, ErrKeyReused.
-func (bk *Book) BulkAct(ctx context.Context, a firm.Actor, key string, b contract.BulkAct) (contract.BulkResult, error) {
+// BulkAct changes many records at once, so that it can be undone. What takes longer goes on behind the request:
+// BulkProgress tells how far it is, and CancelBulk stops it. The same key does it once. Errors: *FieldError,
+// ErrForbidden, ErrNotFound, ErrKeyReused.
+func (bk *Book) BulkAct(ctx context.Context, a firm.Actor, key string, b contract.BulkAct) (contract.BulkResult,
+	error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.BulkResult{}, err
@@ -45,7 +47,8 @@ func (bk *Book) BulkAct(ctx context.Context, a firm.Actor, key string, b contrac
 		return contract.BulkResult{}, err
 	}
 	hash := firm.HashRequest(b)
-	p := db.InsertBulkChangeParams{ID: store.NewID(), UserID: a.ID, At: bk.Clock.Now(), Action: string(b.Action), Value: value, State: "running", Kinds: kinds, What: what, Server: bk.Server}
+	p := db.InsertBulkChangeParams{ID: store.NewID(), UserID: a.ID, At: bk.Clock.Now(), Action: string(b.Action),
+		Value: value, State: "running", Kinds: kinds, What: what, Server: bk.Server}
 	if b.Action == contract.BulkActActionToLane {
 		p.State = "done"
 	}
@@ -58,7 +61,8 @@ func (bk *Book) BulkAct(ctx context.Context, a firm.Actor, key string, b contrac
 		}
 		change := store.NewID()
 		p.ChangeID = &change
-		if err := bk.AuditedAs(ctx, q, a, change, p.At, "bulk", p.ID, "changed", map[string]string{}, map[string]string{bulkWords[p.Action]: what}); err != nil {
+		if err := bk.AuditedAs(ctx, q, a, change, p.At, "bulk", p.ID, "changed", map[string]string{},
+			map[string]string{bulkWords[p.Action]: what}); err != nil {
 			return err
 		}
 		if err := q.InsertBulkChange(ctx, p); err != nil {
@@ -176,10 +180,12 @@ func (bk *Book) BulkProgress(ctx context.Context, a firm.Actor, id uuid.UUID) (c
 	case b.UserID != a.ID && !a.Leads():
 		return contract.BulkResult{}, firm.ErrForbidden
 	}
-	return contract.BulkResult{ID: id, Count: b.Count, Selected: b.Selected, LookedAt: b.LookedAt, State: contract.BulkResultState(b.State)}, nil
+	return contract.BulkResult{ID: id, Count: b.Count, Selected: b.Selected, LookedAt: b.LookedAt,
+		State: contract.BulkResultState(b.State)}, nil
 }
 
-// CancelBulk stops a change of many records; what is changed stays, and can be undone. Errors: ErrNotFound, ErrForbidden.
+// CancelBulk stops a change of many records; what is changed stays, and can be undone. Errors: ErrNotFound,
+// ErrForbidden.
 func (bk *Book) CancelBulk(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.BulkResult, error) {
 	if _, err := bk.BulkProgress(ctx, a, id); err != nil {
 		return contract.BulkResult{}, err
@@ -191,11 +197,13 @@ func (bk *Book) CancelBulk(ctx context.Context, a firm.Actor, id uuid.UUID) (con
 }
 
 // bulkWords say what a bulk action changed, in the history.
-var bulkWords = map[string]string{"set_owner": "owner", "set_stage": "stage", "add_tag": "tag added", "take_tag": "tag taken off", "delete": "deleted",
+var bulkWords = map[string]string{"set_owner": "owner", "set_stage": "stage", "add_tag": "tag added",
+	"take_tag": "tag taken off", "delete": "deleted",
 	"add_to_list": "put on list", "take_from_list": "taken off list"}
 
 // bulkValue checks a bulk action's value and gives it in words, and the kinds of record that it fits.
-func (bk *Book) bulkValue(ctx context.Context, a firm.Actor, action string, value *string) (what string, kinds []string, err error) {
+func (bk *Book) bulkValue(ctx context.Context, a firm.Actor, action string, value *string) (what string, kinds []string,
+	err error) {
 	for _, k := range fields.Kinds {
 		kinds = append(kinds, string(k))
 	}
@@ -266,7 +274,8 @@ func historyOfMany(ctx context.Context, tx pgx.Tx, records []uuid.UUID, at time.
 func (bk *Book) publishMany() { bk.PublishRecord() }
 
 // manyToLane makes a follow-up of a's for each selected record.
-func (bk *Book) manyToLane(ctx context.Context, q *db.Queries, tx pgx.Tx, a firm.Actor, p db.InsertBulkChangeParams, b contract.BulkAct, sel store.Selection) error {
+func (bk *Book) manyToLane(ctx context.Context, q *db.Queries, tx pgx.Tx, a firm.Actor, p db.InsertBulkChangeParams,
+	b contract.BulkAct, sel store.Selection) error {
 	text, args := sel.SelectedIDs()
 	rows, err := tx.Query(ctx, text+fmt.Sprintf(" ORDER BY lower(r.name), r.id LIMIT %d", maxOnLane+1), args...)
 	if err != nil {
@@ -277,18 +286,22 @@ func (bk *Book) manyToLane(ctx context.Context, q *db.Queries, tx pgx.Tx, a firm
 		return err
 	}
 	if len(ids) > maxOnLane {
-		return firm.Wrong("selection", fmt.Sprintf("a lane takes at most %d at once: make a list of them instead", maxOnLane))
+		return firm.Wrong("selection",
+			fmt.Sprintf("a lane takes at most %d at once: make a list of them instead", maxOnLane))
 	}
 	if err := q.InsertBulkChange(ctx, p); err != nil {
 		return err
 	}
 	for _, id := range ids {
 		f := store.NewID()
-		if err := q.InsertFollowUp(ctx, db.InsertFollowUpParams{ID: f, RecordID: id, OwnerID: a.ID, Kind: "call", Text: p.Value, DueAt: b.DueAt, DayOnly: b.DueAt != nil,
-			CreatedBy: &a.ID, CreatedAt: p.At}); err != nil {
+		if err := q.InsertFollowUp(ctx,
+			db.InsertFollowUpParams{ID: f, RecordID: id, OwnerID: a.ID, Kind: "call", Text: p.Value, DueAt: b.DueAt,
+				DayOnly:   b.DueAt != nil,
+				CreatedBy: &a.ID, CreatedAt: p.At}); err != nil {
 			return err
 		}
-		if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: id, At: p.At, Kind: "follow_up", RefID: f}); err != nil {
+		if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: id, At: p.At, Kind: "follow_up",
+			RefID: f}); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `INSERT INTO bulk_change_rows (bulk_id, record_id, before) VALUES ($1, $2, jsonb_build_object('follow_up', $3::uuid))`, p.ID, id, f); err != nil {
@@ -298,7 +311,8 @@ func (bk *Book) manyToLane(ctx context.Context, q *db.Queries, tx pgx.Tx, a firm
 	return q.SetBulkCount(ctx, db.SetBulkCountParams{ID: p.ID, Count: len(ids)})
 }
 
-// UndoBulk takes a bulk action back, as far as what it did still stands. Undoing twice is no mistake. Errors: ErrNotFound, ErrForbidden.
+// UndoBulk takes a bulk action back, as far as what it did still stands. Undoing twice is no mistake. Errors:
+// ErrNotFound, ErrForbidden.
 func (bk *Book) UndoBulk(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.BulkResult, error) {
 	var result contract.BulkResult
 	err := bk.Store.TxBoth(ctx, func(q *db.Queries, tx pgx.Tx) error {
@@ -311,7 +325,8 @@ func (bk *Book) UndoBulk(ctx context.Context, a firm.Actor, id uuid.UUID) (contr
 		case b.UserID != a.ID && !a.Leads():
 			return firm.ErrForbidden
 		}
-		result = contract.BulkResult{ID: id, Count: b.Count, Selected: b.Selected, LookedAt: b.LookedAt, State: contract.BulkResultState(b.State)}
+		result = contract.BulkResult{ID: id, Count: b.Count, Selected: b.Selected, LookedAt: b.LookedAt,
+			State: contract.BulkResultState(b.State)}
 		switch {
 		case b.UndoneAt != nil:
 			return nil
@@ -331,7 +346,8 @@ func (bk *Book) UndoBulk(ctx context.Context, a firm.Actor, id uuid.UUID) (contr
 			return err
 		}
 		change := store.NewID()
-		if err := bk.AuditedAs(ctx, q, a, change, now, "bulk", id, "changed", map[string]string{}, map[string]string{"undone": bulkWords[b.Action]}); err != nil {
+		if err := bk.AuditedAs(ctx, q, a, change, now, "bulk", id, "changed", map[string]string{},
+			map[string]string{"undone": bulkWords[b.Action]}); err != nil {
 			return err
 		}
 		_, err = tx.Exec(ctx, `INSERT INTO history (record_id, at, kind, ref_id) SELECT record_id, $2, 'change', $3 FROM bulk_change_rows WHERE bulk_id = $1`, id, now, change)

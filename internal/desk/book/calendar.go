@@ -69,7 +69,8 @@ func (bk *Book) writeCalendar(ctx context.Context, user uuid.UUID, w io.Writer) 
 		return err
 	}
 	for _, v := range visits {
-		e := formats.Event{UID: v.ID.String(), Summary: v.Name, Place: v.Place, Start: *v.StartsAt, Cancelled: v.Stage == "cancelled", Version: v.Version}
+		e := formats.Event{UID: v.ID.String(), Summary: v.Name, Place: v.Place, Start: *v.StartsAt,
+			Cancelled: v.Stage == "cancelled", Version: v.Version}
 		if v.EndsAt != nil {
 			e.End = *v.EndsAt
 		} else {
@@ -82,7 +83,8 @@ func (bk *Book) writeCalendar(ctx context.Context, user uuid.UUID, w io.Writer) 
 		return err
 	}
 	for _, u := range due {
-		e := formats.Event{UID: u.ID.String(), Summary: u.Name + ": " + u.Text, Start: u.DueAt.In(a.Zone), AllDay: u.DayOnly, Free: true, Version: u.Version}
+		e := formats.Event{UID: u.ID.String(), Summary: u.Name + ": " + u.Text, Start: u.DueAt.In(a.Zone),
+			AllDay: u.DayOnly, Free: true, Version: u.Version}
 		if u.State == "done" {
 			e.Summary = "Done: " + e.Summary
 		}
@@ -99,7 +101,8 @@ func (bk *Book) MyDay(ctx context.Context, a firm.Actor, at time.Time) ([]contra
 	rows, err := bk.Store.DayOf(ctx, db.DayOfParams{OwnerID: &a.ID, Since: &from, Before: &to})
 	views := []contract.Appointment{}
 	for _, r := range rows {
-		views = append(views, contract.Appointment{StartsAt: r.StartsAt, EndsAt: r.EndsAt, Text: r.Text, Place: r.Place})
+		views = append(views, contract.Appointment{StartsAt: r.StartsAt, EndsAt: r.EndsAt, Text: r.Text,
+			Place: r.Place})
 	}
 	return views, err
 }

@@ -14,9 +14,10 @@ import (
 	"trundo/internal/store/db"
 )
 
-// WhoseNumber ranks the records that have a number: those that store it, and those on which an earlier call with it was put
-// by hand. Only where there are several is it asked what speaks for each.
-func (bk *Book) WhoseNumber(ctx context.Context, a firm.Actor, e164, ext string) ([]match.Match, []db.NumberCandidatesRow, error) {
+// WhoseNumber ranks the records that have a number: those that store it, and those on which an earlier call with it was
+// put by hand. Only where there are several is it asked what speaks for each.
+func (bk *Book) WhoseNumber(ctx context.Context, a firm.Actor, e164, ext string) ([]match.Match,
+	[]db.NumberCandidatesRow, error) {
 	w, err := bk.whoHas(ctx, e164, ext)
 	if err != nil {
 		return nil, nil, err
@@ -25,8 +26,10 @@ func (bk *Book) WhoseNumber(ctx context.Context, a firm.Actor, e164, ext string)
 }
 
 // WhoseRing is whoseNumber for a call that rings, in many windows at once.
-func (bk *Book) WhoseRing(ctx context.Context, a firm.Actor, call uuid.UUID, e164, ext string) ([]match.Match, []db.NumberCandidatesRow, error) {
-	w, err := firm.SharedAnswer(ctx, bk.Firm, "who "+call.String(), func(ctx context.Context) (holders, error) { return bk.whoHas(ctx, e164, ext) })
+func (bk *Book) WhoseRing(ctx context.Context, a firm.Actor, call uuid.UUID, e164, ext string) ([]match.Match,
+	[]db.NumberCandidatesRow, error) {
+	w, err := firm.SharedAnswer(ctx, bk.Firm, "who "+call.String(),
+		func(ctx context.Context) (holders, error) { return bk.whoHas(ctx, e164, ext) })
 	if err != nil {
 		return nil, nil, err
 	}
@@ -73,8 +76,10 @@ func (bk *Book) whoHas(ctx context.Context, e164, ext string) (holders, error) {
 		}
 	}
 	for _, row := range past {
-		add(match.Candidate{Record: row.RecordID.String(), Company: row.Kind == "company", Past: true}, row.RecordID, row.OwnerID)
-		rows = append(rows, db.NumberCandidatesRow{RecordID: row.RecordID, Kind: row.Kind, Name: row.Name, CompanyID: row.CompanyID, PersonID: row.PersonID, OwnerID: row.OwnerID})
+		add(match.Candidate{Record: row.RecordID.String(), Company: row.Kind == "company", Past: true}, row.RecordID,
+			row.OwnerID)
+		rows = append(rows, db.NumberCandidatesRow{RecordID: row.RecordID, Kind: row.Kind, Name: row.Name,
+			CompanyID: row.CompanyID, PersonID: row.PersonID, OwnerID: row.OwnerID})
 	}
 	if w.rows = rows; len(w.candidates) > 1 || len(past) > 0 {
 		err = bk.signs(ctx, e164, ext, w.candidates, place)
@@ -83,7 +88,8 @@ func (bk *Book) whoHas(ctx context.Context, e164, ext string) (holders, error) {
 }
 
 // signs fills in what speaks for each of several candidates.
-func (bk *Book) signs(ctx context.Context, e164, ext string, candidates []match.Candidate, place map[uuid.UUID]int) error {
+func (bk *Book) signs(ctx context.Context, e164, ext string, candidates []match.Candidate,
+	place map[uuid.UUID]int) error {
 	ids := make([]uuid.UUID, 0, len(place))
 	for id := range place {
 		ids = append(ids, id)
@@ -114,11 +120,12 @@ func (bk *Book) Learn(ctx context.Context, q *db.Queries, a firm.Actor, callID, 
 	if err != nil || c.RemoteE164 == "" {
 		return err
 	}
-	return q.ChooseForNumber(ctx, db.ChooseForNumberParams{E164: c.RemoteE164, Ext: c.RemoteExt, RecordID: record, UserID: &a.ID, At: bk.Clock.Now()})
+	return q.ChooseForNumber(ctx, db.ChooseForNumberParams{E164: c.RemoteE164, Ext: c.RemoteExt, RecordID: record,
+		UserID: &a.ID, At: bk.Clock.Now()})
 }
 
-// CallerLinks are the links of a call to the one record that is clearly meant by its number, and the number's label there; none where
-// several may be.
+// CallerLinks are the links of a call to the one record that is clearly meant by its number, and the number's label
+// there; none where several may be.
 func CallerLinks(matches []match.Match, rows []db.NumberCandidatesRow) ([]slip.Link, string) {
 	record, ok := match.Winner(matches)
 	if !ok {
@@ -126,7 +133,8 @@ func CallerLinks(matches []match.Match, rows []db.NumberCandidatesRow) ([]slip.L
 	}
 	for _, row := range rows {
 		if row.RecordID.String() == record {
-			return slip.LinksFor(firm.Subject(row.RecordID, row.Kind, row.CompanyID, row.PersonID), "they called from their number"), row.Label
+			return slip.LinksFor(firm.Subject(row.RecordID, row.Kind, row.CompanyID, row.PersonID),
+				"they called from their number"), row.Label
 		}
 	}
 	return nil, ""

@@ -14,9 +14,10 @@ import (
 	"trundo/internal/store/db"
 )
 
-// ImportDoNotCall takes a list of numbers that must not be called, one a line, a reason behind a comma. They hold whoever
-// has them, now and later. Error: ErrForbidden.
-func (bk *Book) ImportDoNotCall(ctx context.Context, a firm.Actor, t contract.DoNotCallText) (contract.DoNotCallResult, error) {
+// ImportDoNotCall takes a list of numbers that must not be called, one a line, a reason behind a comma. They hold
+// whoever has them, now and later. Error: ErrForbidden.
+func (bk *Book) ImportDoNotCall(ctx context.Context, a firm.Actor, t contract.DoNotCallText) (contract.DoNotCallResult,
+	error) {
 	result := contract.DoNotCallResult{Rejected: []contract.Reject{}}
 	if !a.MayDo(firm.Import) {
 		return result, firm.ErrForbidden
@@ -42,7 +43,9 @@ func (bk *Book) ImportDoNotCall(ctx context.Context, a firm.Actor, t contract.Do
 		}
 		n, err := phone.Parse(strings.Trim(typed, `"' `), f.Region)
 		if err != nil {
-			result.Rejected = append(result.Rejected, contract.Reject{Row: int64(i + 1), Line: int64(i + 1), Field: "number", Reason: err.Error(), Cells: []string{line}})
+			result.Rejected = append(result.Rejected,
+				contract.Reject{Row: int64(i + 1), Line: int64(i + 1), Field: "number", Reason: err.Error(),
+					Cells: []string{line}})
 			continue
 		}
 		if !seen[n.E164] {
@@ -51,12 +54,14 @@ func (bk *Book) ImportDoNotCall(ctx context.Context, a firm.Actor, t contract.Do
 		}
 	}
 	err = bk.Store.Tx(ctx, func(q *db.Queries) error {
-		added, err := q.AddDoNotCall(ctx, db.AddDoNotCallParams{AddedBy: &a.ID, At: bk.Clock.Now(), Numbers: numbers, Reasons: why})
+		added, err := q.AddDoNotCall(ctx,
+			db.AddDoNotCallParams{AddedBy: &a.ID, At: bk.Clock.Now(), Numbers: numbers, Reasons: why})
 		if err != nil {
 			return err
 		}
 		result.Added, result.Known = int(added), len(numbers)-int(added)
-		return bk.Audited(ctx, q, a, "do_not_call", uuid.Nil, "list taken up", map[string]int{}, map[string]int{"added": result.Added, "known": result.Known, "rejected": len(result.Rejected)})
+		return bk.Audited(ctx, q, a, "do_not_call", uuid.Nil, "list taken up", map[string]int{},
+			map[string]int{"added": result.Added, "known": result.Known, "rejected": len(result.Rejected)})
 	})
 	if err != nil {
 		return result, err
@@ -82,13 +87,15 @@ func (bk *Book) DoNotCallList(ctx context.Context, a firm.Actor) (contract.DoNot
 	page.Total = int(total)
 	rows, err := bk.Store.NewestDoNotCall(ctx)
 	for _, r := range rows {
-		page.Newest = append(page.Newest, contract.DoNotCallNumber{Display: phone.Format(r.E164, "", f.Region, a.Style), Reason: r.Reason, At: r.At})
+		page.Newest = append(page.Newest,
+			contract.DoNotCallNumber{Display: phone.Format(r.E164, "", f.Region, a.Style), Reason: r.Reason, At: r.At})
 	}
 	return page, err
 }
 
 // TypedRefused tells why a typed number is not called: it is on the list, or whoever has it asked not to be called.
-func (bk *Book) TypedRefused(ctx context.Context, n phone.Number, rows []db.NumberCandidatesRow) (*firm.RefusedError, error) {
+func (bk *Book) TypedRefused(ctx context.Context, n phone.Number, rows []db.NumberCandidatesRow) (*firm.RefusedError,
+	error) {
 	listed, err := bk.Store.DoNotCall(ctx, n.E164)
 	if err != nil && !store.NotFound(err) {
 		return nil, err
@@ -106,7 +113,9 @@ func (bk *Book) TypedRefused(ctx context.Context, n phone.Number, rows []db.Numb
 		}
 		var why firm.Reasons
 		if s.NumberDoNotCall {
-			if why.Number, err = bk.Store.NumberDoNotCallReason(ctx, db.NumberDoNotCallReasonParams{E164: &n.E164, Ext: n.Ext, RecordID: row.RecordID}); err != nil && !store.NotFound(err) {
+			if why.Number, err = bk.Store.NumberDoNotCallReason(ctx,
+				db.NumberDoNotCallReasonParams{E164: &n.E164, Ext: n.Ext, RecordID: row.RecordID}); err != nil &&
+				!store.NotFound(err) {
 				return nil, err
 			}
 		}

@@ -1,8 +1,9 @@
-// Package book is the customer book: records of every kind with their numbers and fields, lists and rows, duplicates and merges, changes of many
-// records at once, do-not-call, follow-ups, the calendar; and Files, which bring records in and take them out.
+// Package book is the customer book: records of every kind with their numbers and fields, lists and rows, duplicates
+// and merges, changes of many records at once, do-not-call, follow-ups, the calendar; and Files, which bring records in
+// and take them out.
 //
-// It knows the firm alone. It must not know calls, messages or rounds: what a settled follow-up lets go on, and who the people of the firm are, is
-// handed in (FollowUpDone, People).
+// It knows the firm alone. It must not know calls, messages or rounds: what a settled follow-up lets go on, and who the
+// people of the firm are, is handed in (FollowUpDone, People).
 package book
 
 import (

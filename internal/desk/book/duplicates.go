@@ -24,7 +24,8 @@ const sweepLimit = 20_000
 
 // subjectOf is a record as it is compared.
 func subjectOf(s db.DuplicateSubjectsRow) duplicate.Record {
-	r := duplicate.Record{Company: s.Kind == string(fields.Company), Name: s.Name, Mail: s.Email, CompanyID: optional.ID(s.CompanyID)}
+	r := duplicate.Record{Company: s.Kind == string(fields.Company), Name: s.Name, Mail: s.Email,
+		CompanyID: optional.ID(s.CompanyID)}
 	for i, n := range s.Numbers {
 		r.Numbers = append(r.Numbers, duplicate.Number{E164: n, Ext: s.Exts[i]})
 	}
@@ -32,13 +33,15 @@ func subjectOf(s db.DuplicateSubjectsRow) duplicate.Record {
 }
 
 // CheckDuplicates tells who is probably meant by a record that is being entered.
-func (bk *Book) CheckDuplicates(ctx context.Context, a firm.Actor, n contract.NewRecord) ([]contract.DuplicateHit, error) {
+func (bk *Book) CheckDuplicates(ctx context.Context, a firm.Actor, n contract.NewRecord) ([]contract.DuplicateHit,
+	error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return nil, err
 	}
 	kind := fields.Kind(n.Kind)
-	r := duplicate.Record{Company: kind == fields.Company, Mail: strings.TrimSpace(n.Values["email"]), Name: strings.TrimSpace(n.Values["name"]), CompanyID: n.Values["company"]}
+	r := duplicate.Record{Company: kind == fields.Company, Mail: strings.TrimSpace(n.Values["email"]),
+		Name: strings.TrimSpace(n.Values["name"]), CompanyID: n.Values["company"]}
 	if kind.Person() {
 		r.Name = cmp.Or(strings.TrimSpace(n.Values["given"]+" "+n.Values["family"]), r.Name)
 	} else if kind != fields.Company {
@@ -54,7 +57,8 @@ func (bk *Book) CheckDuplicates(ctx context.Context, a firm.Actor, n contract.Ne
 	return bk.hits(ctx, a, f, r, uuid.Nil, len(r.Name) >= 3)
 }
 
-// DuplicatesOf tells which records are probably the same as one that is there, as long as nobody has said that they differ.
+// DuplicatesOf tells which records are probably the same as one that is there, as long as nobody has said that they
+// differ.
 func (bk *Book) DuplicatesOf(ctx context.Context, a firm.Actor, id uuid.UUID) ([]contract.DuplicateHit, error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
@@ -72,8 +76,10 @@ func (bk *Book) DuplicatesOf(ctx context.Context, a firm.Actor, id uuid.UUID) ([
 }
 
 // likely finds and judges those who may be r.
-func likely(ctx context.Context, q *db.Queries, r duplicate.Record, self uuid.UUID, byName bool) (map[uuid.UUID]duplicate.Judgement, []db.DuplicateSubjectsRow, error) {
-	p := db.CandidatesOfParams{Numbers: []string{}, Email: r.Mail, Name: r.Name, ByName: byName && r.Name != "", Kinds: []string{"contact", "lead"}}
+func likely(ctx context.Context, q *db.Queries, r duplicate.Record, self uuid.UUID,
+	byName bool) (map[uuid.UUID]duplicate.Judgement, []db.DuplicateSubjectsRow, error) {
+	p := db.CandidatesOfParams{Numbers: []string{}, Email: r.Mail, Name: r.Name, ByName: byName && r.Name != "",
+		Kinds: []string{"contact", "lead"}}
 	if r.Company {
 		p.Kinds = []string{"company"}
 	}
@@ -114,7 +120,8 @@ func likely(ctx context.Context, q *db.Queries, r duplicate.Record, self uuid.UU
 }
 
 // hits are those who may be r, the likeliest first, five at most.
-func (bk *Book) hits(ctx context.Context, a firm.Actor, f *firm.Settings, r duplicate.Record, self uuid.UUID, byName bool) ([]contract.DuplicateHit, error) {
+func (bk *Book) hits(ctx context.Context, a firm.Actor, f *firm.Settings, r duplicate.Record, self uuid.UUID,
+	byName bool) ([]contract.DuplicateHit, error) {
 	judged, _, err := likely(ctx, bk.Store.Queries, r, self, byName)
 	if err != nil {
 		return nil, err
@@ -163,7 +170,8 @@ func (bk *Book) Duplicates(ctx context.Context, a firm.Actor) (contract.Duplicat
 		byID[r.ID] = r
 	}
 	for _, p := range pairs {
-		page.Pairs = append(page.Pairs, contract.DuplicatePair{ID: p.ID, A: byID[p.AID], B: byID[p.BID], Score: p.Score, Reasons: p.Reasons})
+		page.Pairs = append(page.Pairs,
+			contract.DuplicatePair{ID: p.ID, A: byID[p.AID], B: byID[p.BID], Score: p.Score, Reasons: p.Reasons})
 	}
 	return page, nil
 }
@@ -244,7 +252,8 @@ func (bk *Book) judgePairs(ctx context.Context, pairs [][2]uuid.UUID) error {
 			a, there := of[p[0]]
 			b, both := of[p[1]]
 			if j := duplicate.Judge(a, b); there && both && j.Score >= duplicate.Likely {
-				if err := q.PutPair(ctx, db.PutPairParams{ID: store.NewID(), AID: p[0], BID: p[1], Score: j.Score, Reasons: j.Reasons, FoundAt: bk.Clock.Now()}); err != nil {
+				if err := q.PutPair(ctx, db.PutPairParams{ID: store.NewID(), AID: p[0], BID: p[1], Score: j.Score,
+					Reasons: j.Reasons, FoundAt: bk.Clock.Now()}); err != nil {
 					return err
 				}
 			}
@@ -266,9 +275,11 @@ func (bk *Book) KeepApart(ctx context.Context, a firm.Actor, two contract.TwoRec
 		}
 	}
 	return bk.Store.Tx(ctx, func(q *db.Queries) error {
-		if err := q.SettlePair(ctx, db.SettlePairParams{ID: store.NewID(), X: two.A, Y: two.B, State: "different", At: bk.Clock.Now()}); err != nil {
+		if err := q.SettlePair(ctx, db.SettlePairParams{ID: store.NewID(), X: two.A, Y: two.B, State: "different",
+			At: bk.Clock.Now()}); err != nil {
 			return err
 		}
-		return bk.Audited(ctx, q, a, "duplicate", two.A, "kept apart", map[string]string{}, map[string]string{"from": two.B.String()})
+		return bk.Audited(ctx, q, a, "duplicate", two.A, "kept apart", map[string]string{},
+			map[string]string{"from": two.B.String()})
 	})
 }

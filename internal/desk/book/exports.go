@@ -49,10 +49,12 @@ func (fl *Files) AddExport(ctx context.Context, a firm.Actor, n contract.NewExpo
 		if err := q.DeleteOldExports(ctx, fl.Clock.Now().Add(-exportLife)); err != nil {
 			return err
 		}
-		if err := q.InsertExport(ctx, db.InsertExportParams{ID: id, UserID: a.ID, Format: string(n.Format), Query: query, CreatedAt: fl.Clock.Now()}); err != nil {
+		if err := q.InsertExport(ctx, db.InsertExportParams{ID: id, UserID: a.ID, Format: string(n.Format),
+			Query: query, CreatedAt: fl.Clock.Now()}); err != nil {
 			return err
 		}
-		return fl.Audited(ctx, q, a, "export", id, "taken out", map[string]string{}, map[string]string{"format": string(n.Format)})
+		return fl.Audited(ctx, q, a, "export", id, "taken out", map[string]string{},
+			map[string]string{"format": string(n.Format)})
 	})
 	return contract.Export{Address: "/api/exports/" + id.String()}, err
 }
@@ -84,7 +86,8 @@ func (fl *Files) TakeExport(ctx context.Context, a firm.Actor, id uuid.UUID) (Pr
 	}
 	day := fl.Clock.Now().In(a.Zone).Format(time.DateOnly)
 	if n.Format == contract.NewExportFormatEverything {
-		return PreparedExport{"everything-" + day + ".jsonl", "application/jsonl", func(ctx context.Context, w io.Writer) error { return fl.writeEverything(ctx, a, f, w) }}, nil
+		return PreparedExport{"everything-" + day + ".jsonl", "application/jsonl",
+			func(ctx context.Context, w io.Writer) error { return fl.writeEverything(ctx, a, f, w) }}, nil
 	}
 	sel, err := fl.Selection(a, f, *n.Selection)
 	if err != nil {
@@ -137,7 +140,9 @@ const exportBatch = 1000
 func (fl *Files) eachRecord(ctx context.Context, sel store.Selection, do func([]exported) error) error {
 	text, args := sel.SelectedIDs()
 	for after := uuid.Nil; ; {
-		rows, err := fl.Store.Pool.Query(ctx, text+fmt.Sprintf(" AND r.id > $%d ORDER BY r.id LIMIT %d", len(args)+1, exportBatch), append(append([]any{}, args...), after)...)
+		rows, err := fl.Store.Pool.Query(ctx, text+
+			fmt.Sprintf(" AND r.id > $%d ORDER BY r.id LIMIT %d", len(args)+1,
+				exportBatch), append(append([]any{}, args...), after)...)
 		if err != nil {
 			return err
 		}
@@ -191,7 +196,8 @@ func (r *exported) names() names {
 
 func (r *exported) card() formats.Card {
 	x := &r.Record
-	c := formats.Card{UID: x.ID.String(), Name: x.Name, Given: x.Given, Family: x.Family, Company: r.CompanyName, Job: x.Job, Mail: x.Email, Web: x.Web, Social: x.Social,
+	c := formats.Card{UID: x.ID.String(), Name: x.Name, Given: x.Given, Family: x.Family, Company: r.CompanyName,
+		Job: x.Job, Mail: x.Email, Web: x.Web, Social: x.Social,
 		Address: x.Address, Place: x.Place, Note: x.Note, IsCompany: x.Kind == string(fields.Company), Tags: x.Tags}
 	for _, n := range r.Numbers {
 		c.Numbers = append(c.Numbers, formats.CardNumber{Label: n.Label, E164: n.E164, Ext: n.Ext, Typed: n.Typed})
@@ -203,7 +209,8 @@ func (r *exported) card() formats.Card {
 var exportLabels = []string{"mobile", "office", "direct", "main", "home", "fax"}
 
 // writeCSV writes the selected records under the headings of their fields, so that the file can be brought in again.
-func (fl *Files) writeCSV(ctx context.Context, f *firm.Settings, sel store.Selection, only *[]string, w io.Writer) error {
+func (fl *Files) writeCSV(ctx context.Context, f *firm.Settings, sel store.Selection, only *[]string,
+	w io.Writer) error {
 	var out *formats.CSVWriter
 	var list []fields.Field
 	err := fl.eachRecord(ctx, sel, func(rows []exported) error {
@@ -312,7 +319,8 @@ func writeLines(w io.Writer, f *firm.Settings, rows []exported) error {
 	enc := json.NewEncoder(w)
 	for i := range rows {
 		r := &rows[i]
-		line := exportedRecord{Type: "record", ID: r.Record.ID, Kind: r.Record.Kind, Values: map[string]string{}, CreatedAt: r.Record.CreatedAt}
+		line := exportedRecord{Type: "record", ID: r.Record.ID, Kind: r.Record.Kind, Values: map[string]string{},
+			CreatedAt: r.Record.CreatedAt}
 		custom := customOfRecord(&r.Record)
 		for _, x := range f.Book.Of(fields.Kind(r.Record.Kind)) {
 			if x.Computed || x.Type == fields.Phone {
@@ -342,7 +350,8 @@ func writeLines(w io.Writer, f *firm.Settings, rows []exported) error {
 	return nil
 }
 
-// everything are the tables besides records, as one JSON object a row; $1 is who reads them: notes and lists that are somebody else's alone are left out.
+// everything are the tables besides records, as one JSON object a row; $1 is who reads them: notes and lists that are
+// somebody else's alone are left out.
 var everything = []string{
 	`SELECT jsonb_build_object('type', 'item', 'record_id', record_id, 'position', position, 'product_id', product_id, 'label', label, 'quantity', quantity_milli / 1000.0,
 	   'unit_minor', unit_minor, 'discount_percent', discount_bp / 100.0, 'tax_percent', tax_bp / 100.0)::text FROM record_items ORDER BY record_id, position`,
@@ -359,10 +368,11 @@ var everything = []string{
 	`SELECT jsonb_build_object('type', 'do_not_call', 'number', e164, 'reason', reason, 'at', at)::text FROM do_not_call_numbers ORDER BY e164`,
 }
 
-// writeEverything writes all that the firm has put into the book, one JSON object a line: records of every kind, lines of
-// quotes, follow-ups, calls with what their slips say, lists, and numbers not to be called.
+// writeEverything writes all that the firm has put into the book, one JSON object a line: records of every kind, lines
+// of quotes, follow-ups, calls with what their slips say, lists, and numbers not to be called.
 func (fl *Files) writeEverything(ctx context.Context, a firm.Actor, f *firm.Settings, w io.Writer) error {
-	if err := fl.eachRecord(ctx, store.Selection{Query: &store.RowQuery{Kinds: fields.Kinds}}, func(rows []exported) error { return writeLines(w, f, rows) }); err != nil {
+	if err := fl.eachRecord(ctx, store.Selection{Query: &store.RowQuery{Kinds: fields.Kinds}},
+		func(rows []exported) error { return writeLines(w, f, rows) }); err != nil {
 		return err
 	}
 	for _, sql := range everything {

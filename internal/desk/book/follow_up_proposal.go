@@ -17,9 +17,10 @@ import (
 	"trundo/internal/store/db"
 )
 
-// ProposeFollowUp reads from notes about a record what is to be done next, and when, in the record's zone: its own, else that of its first number that
-// has only one, else a's. Nothing is made of it. Error: ErrNotFound.
-func (bk *Book) ProposeFollowUp(ctx context.Context, a firm.Actor, record uuid.UUID, notes string) (contract.FollowUpProposal, error) {
+// ProposeFollowUp reads from notes about a record what is to be done next, and when, in the record's zone: its own,
+// else that of its first number that has only one, else a's. Nothing is made of it. Error: ErrNotFound.
+func (bk *Book) ProposeFollowUp(ctx context.Context, a firm.Actor, record uuid.UUID,
+	notes string) (contract.FollowUpProposal, error) {
 	v := contract.FollowUpProposal{Kind: contract.FollowUpProposalKindTask, Addresses: []contract.NotedAddress{}}
 	row, err := bk.Store.Record(ctx, record)
 	if store.NotFound(err) {
@@ -50,7 +51,8 @@ func (bk *Book) ProposeFollowUp(ctx context.Context, a firm.Actor, record uuid.U
 }
 
 // notedAddresses are the numbers and the mail address in notes that could be added to whom they are about.
-func (bk *Book) notedAddresses(ctx context.Context, a firm.Actor, r *db.Record, notes string) ([]contract.NotedAddress, error) {
+func (bk *Book) notedAddresses(ctx context.Context, a firm.Actor, r *db.Record, notes string) ([]contract.NotedAddress,
+	error) {
 	list := []contract.NotedAddress{}
 	kind := fields.Kind(r.Kind)
 	if !kind.Person() && kind != fields.Company {
@@ -69,12 +71,14 @@ func (bk *Book) notedAddresses(ctx context.Context, a firm.Actor, r *db.Record, 
 		return nil, err
 	}
 	for _, x := range found {
-		theirs := slices.ContainsFunc(numbers, func(n db.NumbersOfRow) bool { return n.E164 == x.Phone.E164 && n.Ext == x.Phone.Ext })
+		theirs := slices.ContainsFunc(numbers,
+			func(n db.NumbersOfRow) bool { return n.E164 == x.Phone.E164 && n.Ext == x.Phone.Ext })
 		switch {
 		case x.Mail != "" && r.Email == "":
 			list = append(list, contract.NotedAddress{Mail: x.Mail, Display: x.Mail})
 		case x.Mail == "" && !theirs:
-			list = append(list, contract.NotedAddress{Number: x.Phone.Key(), Label: cmp.Or(x.Label, "mobile"), Display: phone.Format(x.Phone.E164, x.Phone.Ext, f.Region, a.Style)})
+			list = append(list, contract.NotedAddress{Number: x.Phone.Key(), Label: cmp.Or(x.Label, "mobile"),
+				Display: phone.Format(x.Phone.E164, x.Phone.Ext, f.Region, a.Style)})
 		}
 	}
 	return list, nil

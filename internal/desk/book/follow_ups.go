@@ -14,8 +14,10 @@ import (
 )
 
 func (bk *Book) FollowUpView(f db.FollowUpsByIDsRow, a firm.Actor) contract.FollowUp {
-	return contract.FollowUp{Promise: bk.promised(f, a), ID: f.ID, RecordID: f.RecordID, RecordName: f.RecordName, OwnerID: f.OwnerID, OwnerName: f.OwnerName, Kind: contract.FollowUpKind(f.Kind), Text: f.Text,
-		Promised: f.Promised, DueAt: f.DueAt, DayOnly: f.DayOnly, State: contract.FollowUpState(f.State), NumberID: f.NumberID, Zone: &f.DueZone, Version: f.Version}
+	return contract.FollowUp{Promise: bk.promised(f, a), ID: f.ID, RecordID: f.RecordID, RecordName: f.RecordName,
+		OwnerID: f.OwnerID, OwnerName: f.OwnerName, Kind: contract.FollowUpKind(f.Kind), Text: f.Text,
+		Promised: f.Promised, DueAt: f.DueAt, DayOnly: f.DayOnly, State: contract.FollowUpState(f.State),
+		NumberID: f.NumberID, Zone: &f.DueZone, Version: f.Version}
 }
 
 // PromisePatience is for how long after its time a promise still counts as kept.
@@ -36,8 +38,10 @@ func (bk *Book) promised(f db.FollowUpsByIDsRow, a firm.Actor) contract.FollowUp
 	return contract.FollowUpPromise(p.At(bk.Clock.Now()))
 }
 
-// AddFollowUp makes a follow-up of a's on a record. The same key gets the same one. Errors: *FieldError, ErrNotFound, ErrKeyReused.
-func (bk *Book) AddFollowUp(ctx context.Context, a firm.Actor, record uuid.UUID, key string, n contract.NewFollowUp) (contract.FollowUp, error) {
+// AddFollowUp makes a follow-up of a's on a record. The same key gets the same one. Errors: *FieldError, ErrNotFound,
+// ErrKeyReused.
+func (bk *Book) AddFollowUp(ctx context.Context, a firm.Actor, record uuid.UUID, key string,
+	n contract.NewFollowUp) (contract.FollowUp, error) {
 	n.Text = firm.CleanText(n.Text)
 	if n.Text == "" {
 		return contract.FollowUp{}, firm.Wrong("text", "say in a few words what is to be done")
@@ -49,7 +53,8 @@ func (bk *Book) AddFollowUp(ctx context.Context, a firm.Actor, record uuid.UUID,
 		Record uuid.UUID
 		N      contract.NewFollowUp
 	}{record, n})
-	p := db.InsertFollowUpParams{ID: id, RecordID: record, OwnerID: a.ID, Kind: "call", Text: n.Text, DueAt: n.DueAt, CreatedBy: &a.ID, CreatedAt: now}
+	p := db.InsertFollowUpParams{ID: id, RecordID: record, OwnerID: a.ID, Kind: "call", Text: n.Text, DueAt: n.DueAt,
+		CreatedBy: &a.ID, CreatedAt: now}
 	if n.Kind != nil {
 		p.Kind = string(*n.Kind)
 	}
@@ -68,7 +73,8 @@ func (bk *Book) AddFollowUp(ctx context.Context, a firm.Actor, record uuid.UUID,
 		if err := q.InsertFollowUp(ctx, p); err != nil {
 			return err
 		}
-		if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: record, At: now, Kind: "follow_up", RefID: id}); err != nil {
+		if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: record, At: now, Kind: "follow_up",
+			RefID: id}); err != nil {
 			return err
 		}
 		return bk.Remember(ctx, q, a, key, "add_follow_up", hash, id)
@@ -107,8 +113,10 @@ type FollowUpDone interface {
 	WakeSteps()
 }
 
-// ChangeFollowUp marks a follow-up done, cancelled or open again, puts it off, or gives it away, which can be taken back. Errors: ErrNotFound, ErrForbidden, ErrChangedElse, *FieldError.
-func (bk *Book) ChangeFollowUp(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.FollowUpChange) (contract.FollowUp, error) {
+// ChangeFollowUp marks a follow-up done, cancelled or open again, puts it off, or gives it away, which can be taken
+// back. Errors: ErrNotFound, ErrForbidden, ErrChangedElse, *FieldError.
+func (bk *Book) ChangeFollowUp(ctx context.Context, a firm.Actor, id uuid.UUID,
+	c contract.FollowUpChange) (contract.FollowUp, error) {
 	var record, owner, given uuid.UUID
 	err := bk.Store.Tx(ctx, func(q *db.Queries) error {
 		f, err := q.LockFollowUp(ctx, id)
@@ -123,7 +131,8 @@ func (bk *Book) ChangeFollowUp(ctx context.Context, a firm.Actor, id uuid.UUID, 
 			return firm.ErrChangedElse
 		}
 		record, owner = f.RecordID, f.OwnerID
-		p := db.UpdateFollowUpParams{ID: id, State: f.State, Kind: f.Kind, Text: f.Text, OwnerID: f.OwnerID, DueAt: f.DueAt, DayOnly: f.DayOnly}
+		p := db.UpdateFollowUpParams{ID: id, State: f.State, Kind: f.Kind, Text: f.Text, OwnerID: f.OwnerID,
+			DueAt: f.DueAt, DayOnly: f.DayOnly}
 		if c.Text != nil {
 			if p.Text = firm.CleanText(*c.Text); p.Text == "" {
 				return firm.Wrong("text", "say in a few words what is to be done")
@@ -174,7 +183,8 @@ func (bk *Book) ChangeFollowUp(ctx context.Context, a firm.Actor, id uuid.UUID, 
 
 // takesBack tells whether a change does nothing but take back what a has given away, before anybody has changed it.
 func takesBack(f db.LockFollowUpRow, a firm.Actor, c contract.FollowUpChange) bool {
-	return f.GivenBy != nil && *f.GivenBy == a.ID && c.OwnerID != nil && *c.OwnerID == a.ID && c.State == nil && c.DueAt == nil && c.Text == nil
+	return f.GivenBy != nil && *f.GivenBy == a.ID && c.OwnerID != nil && *c.OwnerID == a.ID && c.State == nil &&
+		c.DueAt == nil && c.Text == nil
 }
 
 // FollowUps lists follow-ups: a's own or everybody's, open ones by their time or done ones newest first.

@@ -77,7 +77,8 @@ func (fl *Files) importFailed(ctx context.Context, id uuid.UUID, err error, agai
 		return
 	}
 	fl.Log.Error("import failed", "id", id, "error", err)
-	if err := fl.Store.SetImportState(ctx, db.SetImportStateParams{ID: id, State: "failed", Problem: err.Error(), At: fl.Clock.Now()}); err != nil {
+	if err := fl.Store.SetImportState(ctx,
+		db.SetImportStateParams{ID: id, State: "failed", Problem: err.Error(), At: fl.Clock.Now()}); err != nil {
 		fl.Log.Error("keeping why an import failed", "id", id, "error", err)
 	}
 	fl.publishImport(id)
@@ -217,13 +218,16 @@ func (fl *Files) keepChecked(ctx context.Context, i *db.Import, b *batch) error 
 	}
 	i.RowsGood, i.RowsRejected = i.RowsGood+int64(len(good)), i.RowsRejected+int64(len(bad))
 	return fl.Store.TxBoth(ctx, func(q *db.Queries, tx pgx.Tx) error {
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"import_rows"}, []string{"import_id", "row_no", "data"}, pgx.CopyFromRows(good)); err != nil {
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"import_rows"}, []string{"import_id", "row_no", "data"},
+			pgx.CopyFromRows(good)); err != nil {
 			return err
 		}
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"import_rejects"}, []string{"import_id", "row_no", "line", "field", "reason", "cells"}, pgx.CopyFromRows(bad)); err != nil {
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"import_rejects"},
+			[]string{"import_id", "row_no", "line", "field", "reason", "cells"}, pgx.CopyFromRows(bad)); err != nil {
 			return err
 		}
-		n, err := q.CheckedSoFar(ctx, db.CheckedSoFarParams{ID: i.ID, BytesRead: i.BytesRead, RowsRead: i.RowsRead, RowsGood: i.RowsGood, RowsRejected: i.RowsRejected, At: fl.Clock.Now()})
+		n, err := q.CheckedSoFar(ctx, db.CheckedSoFarParams{ID: i.ID, BytesRead: i.BytesRead, RowsRead: i.RowsRead,
+			RowsGood: i.RowsGood, RowsRejected: i.RowsRejected, At: fl.Clock.Now()})
 		if err == nil && n == 0 {
 			return errStopped
 		}
@@ -269,7 +273,8 @@ func (fl *Files) newChecker(ctx context.Context, i db.Import) (*checker, error) 
 	if err != nil {
 		return nil, err
 	}
-	c := &checker{kind: fields.Kind(i.RecordKind), region: f.Region, home: f.Home(a), list: f.Book.Of(fields.Kind(i.RecordKind)), owners: map[string]string{}}
+	c := &checker{kind: fields.Kind(i.RecordKind), region: f.Region, home: f.Home(a),
+		list: f.Book.Of(fields.Kind(i.RecordKind)), owners: map[string]string{}}
 	if err := json.Unmarshal(i.Plan, &c.plan); err != nil {
 		return nil, fmt.Errorf("the plan of the import: %w", err)
 	}

@@ -54,7 +54,8 @@ func (fl *Files) loadRows(ctx context.Context, id uuid.UUID) error {
 		if len(rows) == 0 {
 			break
 		}
-		l := &loader{fl: fl, f: f, i: i, plan: plan, kind: fields.Kind(i.RecordKind), kinds: []string{i.RecordKind}, firms: firms}
+		l := &loader{fl: fl, f: f, i: i, plan: plan, kind: fields.Kind(i.RecordKind), kinds: []string{i.RecordKind},
+			firms: firms}
 		if l.kind.Person() {
 			l.kinds = []string{"contact", "lead"}
 		}
@@ -63,7 +64,8 @@ func (fl *Files) loadRows(ctx context.Context, id uuid.UUID) error {
 			if err := l.load(ctx, rows); err != nil {
 				return err
 			}
-			n, err := q.LoadedSoFar(ctx, db.LoadedSoFarParams{ID: id, LoadedTo: rows[len(rows)-1].RowNo, Made: int64(l.made), Updated: int64(l.updated),
+			n, err := q.LoadedSoFar(ctx, db.LoadedSoFarParams{ID: id, LoadedTo: rows[len(rows)-1].RowNo,
+				Made: int64(l.made), Updated: int64(l.updated),
 				Skipped: int64(l.skipped), At: fl.Clock.Now()})
 			if err == nil && n == 0 {
 				return errStopped
@@ -108,24 +110,30 @@ type loader struct {
 	kind  fields.Kind
 	kinds []string
 
-	known                  map[string][]known   // what identifies a record, to those it may be
-	refs                   map[string]uuid.UUID // kind and name in lower case to id
-	firms                  map[string]uuid.UUID // of the whole import: companies of the book as they are compared; empty until one is missed
+	known map[string][]known   // what identifies a record, to those it may be
+	refs  map[string]uuid.UUID // kind and name in lower case to id
+	// of the whole import: companies of the book as they are compared; empty until one is missed
+	firms                  map[string]uuid.UUID
 	records, numbers       [][]any
 	listed                 []uuid.UUID
 	made, updated, skipped int
 }
 
-var recordColumns = []string{"id", "kind", "name", "company_id", "owner_id", "source", "stage", "zone", "note", "custom", "created_at", "given", "family", "job",
-	"email", "web", "social", "address", "place", "person_id", "deal_id", "quote_id", "order_id", "way", "reference", "amount_minor", "currency", "due_on", "starts_at", "ends_at",
+var recordColumns = []string{"id", "kind", "name", "company_id", "owner_id", "source", "stage", "zone", "note",
+	"custom", "created_at", "given", "family", "job",
+	"email", "web", "social", "address", "place", "person_id", "deal_id", "quote_id", "order_id", "way", "reference",
+	"amount_minor", "currency", "due_on", "starts_at", "ends_at",
 	"delivery", "invoice", "tags"}
 
-var numberColumns = []string{"id", "record_id", "field_id", "label", "position", "typed", "e164", "ext", "digits_reversed", "valid", "region", "zones"}
+var numberColumns = []string{"id", "record_id", "field_id", "label", "position", "typed", "e164", "ext",
+	"digits_reversed", "valid", "region", "zones"}
 
 // copied is a record as a row for COPY, in the order of recordColumns.
 func copied(r *db.Record) []any {
-	return []any{r.ID, r.Kind, r.Name, r.CompanyID, r.OwnerID, r.Source, r.Stage, r.Zone, r.Note, r.Custom, r.CreatedAt, r.Given, r.Family, r.Job,
-		r.Email, r.Web, r.Social, r.Address, r.Place, r.PersonID, r.DealID, r.QuoteID, r.OrderID, r.Way, r.Reference, r.AmountMinor, r.Currency, r.DueOn, r.StartsAt, r.EndsAt,
+	return []any{r.ID, r.Kind, r.Name, r.CompanyID, r.OwnerID, r.Source, r.Stage, r.Zone, r.Note, r.Custom, r.CreatedAt,
+		r.Given, r.Family, r.Job,
+		r.Email, r.Web, r.Social, r.Address, r.Place, r.PersonID, r.DealID, r.QuoteID, r.OrderID, r.Way, r.Reference,
+		r.AmountMinor, r.Currency, r.DueOn, r.StartsAt, r.EndsAt,
 		r.Delivery, r.Invoice, r.Tags}
 }
 
@@ -250,7 +258,8 @@ func (l *loader) lookUp(ctx context.Context, staged []stagedRow) error {
 	return nil
 }
 
-// knowFirms finds companies that a row names without their legal form, or with another punctuation: they are not made a second time.
+// knowFirms finds companies that a row names without their legal form, or with another punctuation: they are not made a
+// second time.
 func (l *loader) knowFirms(ctx context.Context, names []string) error {
 	for _, name := range names {
 		if _, there := l.refs["company:"+name]; there {
@@ -313,7 +322,8 @@ func (l *loader) take(ctx context.Context, s *stagedRow) error {
 			return l.update(ctx, id, s)
 		}
 	}
-	r := db.Record{ID: store.NewID(), Kind: string(l.kind), CreatedAt: l.fl.Clock.Now(), Custom: json.RawMessage(`{}`), OwnerID: &l.i.UserID}
+	r := db.Record{ID: store.NewID(), Kind: string(l.kind), CreatedAt: l.fl.Clock.Now(), Custom: json.RawMessage(`{}`),
+		OwnerID: &l.i.UserID}
 	if l.kind == fields.Product {
 		r.OwnerID = nil
 	}
@@ -364,7 +374,8 @@ func (l *loader) fill(r *db.Record, s *stagedRow, keepNote bool) error {
 			there = id != uuid.Nil
 		}
 		if !there && key == "company" {
-			c := db.Record{ID: store.NewID(), Kind: string(fields.Company), Name: name, CreatedAt: r.CreatedAt, Custom: json.RawMessage(`{}`), OwnerID: &l.i.UserID,
+			c := db.Record{ID: store.NewID(), Kind: string(fields.Company), Name: name, CreatedAt: r.CreatedAt,
+				Custom: json.RawMessage(`{}`), OwnerID: &l.i.UserID,
 				Source: r.Source, Stage: "prospect", Tags: []string{}}
 			l.records = append(l.records, copied(&c))
 			id, there = c.ID, true
@@ -400,11 +411,12 @@ func (l *loader) number(record uuid.UUID, position int, x stagedNumber) {
 	if zones == nil {
 		zones = []string{}
 	}
-	l.numbers = append(l.numbers, []any{store.NewID(), record, field, x.Label, position, x.Typed, x.E164, x.Ext, phone.Reverse(phone.Digits(x.E164)), x.Valid, x.Region, zones})
+	l.numbers = append(l.numbers, []any{store.NewID(), record, field, x.Label, position, x.Typed, x.E164, x.Ext,
+		phone.Reverse(phone.Digits(x.E164)), x.Valid, x.Region, zones})
 }
 
-// update adds a row to a record that is there: what the row has replaces, what it has not stays. A record that an earlier
-// row of the same batch makes is completed before it is written.
+// update adds a row to a record that is there: what the row has replaces, what it has not stays. A record that an
+// earlier row of the same batch makes is completed before it is written.
 func (l *loader) update(ctx context.Context, id uuid.UUID, s *stagedRow) error {
 	for n := range l.records {
 		if l.records[n][0] == id { // not written yet: write what there is first
@@ -455,13 +467,15 @@ func (l *loader) update(ctx context.Context, id uuid.UUID, s *stagedRow) error {
 // flush writes the records and numbers that are still held.
 func (l *loader) flush(ctx context.Context) error {
 	if len(l.records) > 0 {
-		if _, err := l.tx.CopyFrom(ctx, pgx.Identifier{"records"}, recordColumns, pgx.CopyFromRows(l.records)); err != nil {
+		if _, err := l.tx.CopyFrom(ctx, pgx.Identifier{"records"}, recordColumns,
+			pgx.CopyFromRows(l.records)); err != nil {
 			return err
 		}
 		l.records = nil
 	}
 	if len(l.numbers) > 0 {
-		if _, err := l.tx.CopyFrom(ctx, pgx.Identifier{"phone_numbers"}, numberColumns, pgx.CopyFromRows(l.numbers)); err != nil {
+		if _, err := l.tx.CopyFrom(ctx, pgx.Identifier{"phone_numbers"}, numberColumns,
+			pgx.CopyFromRows(l.numbers)); err != nil {
 			return err
 		}
 		l.numbers = nil

@@ -43,19 +43,23 @@ func (fl *Files) AddImport(ctx context.Context, a firm.Actor, n contract.NewImpo
 	if name == "" {
 		return contract.Import{}, firm.About("file_name", fields.ErrRequired)
 	}
-	if (n.Format == contract.NewImportFormatVcard) && !fields.Kind(n.Kind).Person() && n.Kind != contract.RecordKindCompany {
+	if (n.Format == contract.NewImportFormatVcard) && !fields.Kind(n.Kind).Person() &&
+		n.Kind != contract.RecordKindCompany {
 		return contract.Import{}, firm.Wrong("format", "vCards hold people and companies")
 	}
-	if err := fl.Store.InsertImport(ctx, db.InsertImportParams{ID: id, UserID: a.ID, RecordKind: string(n.Kind), Format: string(n.Format), FileName: name, Mends: n.Mends,
-		Server: fl.Server, At: fl.Clock.Now()}); err != nil {
+	if err := fl.Store.InsertImport(ctx,
+		db.InsertImportParams{ID: id, UserID: a.ID, RecordKind: string(n.Kind), Format: string(n.Format),
+			FileName: name, Mends: n.Mends,
+			Server: fl.Server, At: fl.Clock.Now()}); err != nil {
 		return contract.Import{}, err
 	}
 	return fl.Import(ctx, a, id)
 }
 
-// ReceiveImport takes an import's file as it comes, in constant memory. A file that breaks off is thrown away, and can be
-// sent again. Errors: ErrForbidden, ErrNotFound, *FieldError.
-func (fl *Files) ReceiveImport(ctx context.Context, a firm.Actor, id uuid.UUID, body io.Reader) (contract.Import, error) {
+// ReceiveImport takes an import's file as it comes, in constant memory. A file that breaks off is thrown away, and can
+// be sent again. Errors: ErrForbidden, ErrNotFound, *FieldError.
+func (fl *Files) ReceiveImport(ctx context.Context, a firm.Actor, id uuid.UUID, body io.Reader) (contract.Import,
+	error) {
 	row, err := fl.importRow(ctx, a, id)
 	if err != nil {
 		return contract.Import{}, err
@@ -81,21 +85,25 @@ func (fl *Files) ReceiveImport(ctx context.Context, a firm.Actor, id uuid.UUID, 
 	}
 	switch {
 	case err != nil:
-		return contract.Import{}, firm.About("file", fmt.Errorf("the file did not arrive whole; send it again (%w)", err))
+		return contract.Import{}, firm.About("file",
+			fmt.Errorf("the file did not arrive whole; send it again (%w)", err))
 	case size > MaxImport:
-		return contract.Import{}, firm.Wrong("file", fmt.Sprintf("a file can be %d GB large: part it and bring the parts in one after the other", MaxImport>>30))
+		return contract.Import{}, firm.Wrong("file",
+			fmt.Sprintf("a file can be %d GB large: part it and bring the parts in one after the other", MaxImport>>30))
 	case size == 0:
 		return contract.Import{}, firm.About("file", formats.ErrEmpty)
 	}
 	if err := os.Rename(part.Name(), path); err != nil {
 		return contract.Import{}, err
 	}
-	if err := fl.Store.SetImportFile(ctx, db.SetImportFileParams{ID: id, FileBytes: size, At: fl.Clock.Now()}); err != nil {
+	if err := fl.Store.SetImportFile(ctx,
+		db.SetImportFileParams{ID: id, FileBytes: size, At: fl.Clock.Now()}); err != nil {
 		return contract.Import{}, err
 	}
 	view, err := fl.Import(ctx, a, id)
 	if err == nil && view.Problem != "" { // it cannot be read at all: say so at once
-		if err := fl.Store.SetImportState(ctx, db.SetImportStateParams{ID: id, State: "failed", Problem: view.Problem, At: fl.Clock.Now()}); err != nil {
+		if err := fl.Store.SetImportState(ctx,
+			db.SetImportStateParams{ID: id, State: "failed", Problem: view.Problem, At: fl.Clock.Now()}); err != nil {
 			return view, err
 		}
 		view.State = contract.ImportStateFailed
@@ -132,10 +140,13 @@ func (fl *Files) Imports(ctx context.Context, a firm.Actor) ([]contract.Import, 
 }
 
 func importView(r db.Import, user string) contract.Import {
-	v := contract.Import{ID: r.ID, Kind: contract.RecordKind(r.RecordKind), Format: contract.ImportFormat(r.Format), FileName: r.FileName, UserName: user,
-		State: contract.ImportState(r.State), Problem: r.Problem, FileBytes: r.FileBytes, BytesRead: r.BytesRead, RowsRead: r.RowsRead, RowsGood: r.RowsGood,
-		RowsRejected: r.RowsRejected, RowsMade: r.RowsMade, RowsUpdated: r.RowsUpdated, RowsSkipped: r.RowsSkipped, Columns: []contract.ImportColumn{},
-		Sample: [][]string{}, CreatedAt: r.CreatedAt}
+	v := contract.Import{ID: r.ID, Kind: contract.RecordKind(r.RecordKind), Format: contract.ImportFormat(r.Format),
+		FileName: r.FileName, UserName: user,
+		State: contract.ImportState(r.State), Problem: r.Problem, FileBytes: r.FileBytes, BytesRead: r.BytesRead,
+		RowsRead: r.RowsRead, RowsGood: r.RowsGood,
+		RowsRejected: r.RowsRejected, RowsMade: r.RowsMade, RowsUpdated: r.RowsUpdated, RowsSkipped: r.RowsSkipped,
+		Columns: []contract.ImportColumn{},
+		Sample:  [][]string{}, CreatedAt: r.CreatedAt}
 	var plan contract.ImportPlan
 	if json.Unmarshal(r.Plan, &plan) == nil && plan.Columns != nil {
 		v.Plan = &plan
@@ -143,7 +154,8 @@ func importView(r db.Import, user string) contract.Import {
 	return v
 }
 
-// Import is how far an import is; before it is checked, with its columns and first rows. Errors: ErrForbidden, ErrNotFound.
+// Import is how far an import is; before it is checked, with its columns and first rows. Errors: ErrForbidden,
+// ErrNotFound.
 func (fl *Files) Import(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Import, error) {
 	if !a.MayDo(firm.Import) {
 		return contract.Import{}, firm.ErrForbidden
@@ -232,8 +244,10 @@ func (fl *Files) lookInto(v *contract.Import, f *firm.Settings) error {
 	return nil
 }
 
-// PlanImport says which column is which field, and begins to check every row. Errors: ErrForbidden, ErrNotFound, *FieldError.
-func (fl *Files) PlanImport(ctx context.Context, a firm.Actor, id uuid.UUID, p contract.ImportPlan) (contract.Import, error) {
+// PlanImport says which column is which field, and begins to check every row. Errors: ErrForbidden, ErrNotFound,
+// *FieldError.
+func (fl *Files) PlanImport(ctx context.Context, a firm.Actor, id uuid.UUID, p contract.ImportPlan) (contract.Import,
+	error) {
 	v, err := fl.Import(ctx, a, id)
 	if err != nil {
 		return v, err
@@ -304,7 +318,8 @@ func checkPlan(f *firm.Settings, v contract.Import, p contract.ImportPlan) error
 			return firm.Wrong(at, "two columns are meant for “"+c.Field+"”")
 		}
 		seen[c.Field] = true
-		names = names || c.Field == "name" || kind.Person() && (c.Field == "family" || c.Field == "given" || c.Field == "email")
+		names = names || c.Field == "name" || kind.Person() &&
+			(c.Field == "family" || c.Field == "given" || c.Field == "email")
 	}
 	if !names {
 		return firm.Wrong("columns", "say which column has the name")
@@ -325,7 +340,8 @@ func (fl *Files) LoadImport(ctx context.Context, a firm.Actor, id uuid.UUID) (co
 		if i.State != "checked" {
 			return firm.Wrong("id", "this import is "+i.State+": it cannot be taken up now")
 		}
-		if err := fl.Audited(ctx, q, a, "import", id, "taken up", map[string]string{}, map[string]string{"file": i.FileName}); err != nil {
+		if err := fl.Audited(ctx, q, a, "import", id, "taken up", map[string]string{},
+			map[string]string{"file": i.FileName}); err != nil {
 			return err
 		}
 		return q.SetImportState(ctx, db.SetImportStateParams{ID: id, State: "loading", At: fl.Clock.Now()})

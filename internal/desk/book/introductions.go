@@ -21,9 +21,10 @@ type Introduction struct {
 	Source, Number, Label, Mail string
 }
 
-// Introduce makes somebody new a record, of an existing company, of a new one, or of none. A company of the same name as one that is there
-// is not made again without being told to. Errors: *FieldError, and those of making a record.
-func (bk *Book) Introduce(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, n contract.RecordFromCall, met Introduction) (record uuid.UUID,
+// Introduce makes somebody new a record, of an existing company, of a new one, or of none. A company of the same name
+// as one that is there is not made again without being told to. Errors: *FieldError, and those of making a record.
+func (bk *Book) Introduce(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, n contract.RecordFromCall,
+	met Introduction) (record uuid.UUID,
 	company *uuid.UUID, err error) {
 	values := map[string]string{"source": met.Source, "email": met.Mail}
 	values["given"], values["family"] = fields.SplitName(n.Name)
@@ -59,7 +60,8 @@ func (bk *Book) Introduce(ctx context.Context, q *db.Queries, a firm.Actor, f *f
 	return record, made, bk.MakeRecord(ctx, q, a, f, record, person)
 }
 
-// newCompany tells whether a company of a name may be made: not where one of that name is there, unless it is said to be another.
+// newCompany tells whether a company of a name may be made: not where one of that name is there, unless it is said to
+// be another.
 func newCompany(ctx context.Context, q *db.Queries, name string, another bool) error {
 	if another {
 		return nil
@@ -70,7 +72,8 @@ func newCompany(ctx context.Context, q *db.Queries, name string, another bool) e
 	}
 	for _, s := range found {
 		if duplicate.Firm(s.Name) == duplicate.Firm(name) {
-			return firm.Wrong("company_name", "“"+s.Name+"” is there already: choose it, or say that this is another company")
+			return firm.Wrong("company_name", "“"+s.Name+
+				"” is there already: choose it, or say that this is another company")
 		}
 	}
 	return nil

@@ -30,14 +30,17 @@ func (bk *Book) items(ctx context.Context, r *db.Record) ([]contract.Item, []str
 	}
 	lines := make([]money.Item, len(rows))
 	for i, x := range rows {
-		lines[i] = money.Item{QuantityMilli: x.QuantityMilli, UnitMinor: x.UnitMinor, DiscountBP: x.DiscountBp, TaxBP: x.TaxBp}
+		lines[i] = money.Item{QuantityMilli: x.QuantityMilli, UnitMinor: x.UnitMinor, DiscountBP: x.DiscountBp,
+			TaxBP: x.TaxBp}
 		net, err := lines[i].Net()
 		if err != nil {
 			return nil, nil, err
 		}
 		netText := money.Amount{Minor: net, Currency: r.Currency}.String()
-		views = append(views, contract.Item{ProductID: x.ProductID, Label: x.Label, Quantity: decimal(x.QuantityMilli, 3), Net: &netText,
-			Unit: money.Amount{Minor: x.UnitMinor, Currency: r.Currency}.String(), Discount: decimal(int64(x.DiscountBp), 2), Tax: decimal(int64(x.TaxBp), 2)})
+		views = append(views, contract.Item{ProductID: x.ProductID, Label: x.Label,
+			Quantity: decimal(x.QuantityMilli, 3), Net: &netText,
+			Unit:     money.Amount{Minor: x.UnitMinor, Currency: r.Currency}.String(),
+			Discount: decimal(int64(x.DiscountBp), 2), Tax: decimal(int64(x.TaxBp), 2)})
 	}
 	sum, err := money.Total(lines)
 	if err != nil {
@@ -75,7 +78,8 @@ func scaled(text string, places int, limit int64) (int64, error) {
 	return n, nil
 }
 
-// SetItems writes the lines of a quote or an order; its amount becomes their sum with tax. Errors: *FieldError, ErrNotFound, ErrGone, ErrChangedElse.
+// SetItems writes the lines of a quote or an order; its amount becomes their sum with tax. Errors: *FieldError,
+// ErrNotFound, ErrGone, ErrChangedElse.
 func (bk *Book) SetItems(ctx context.Context, a firm.Actor, id uuid.UUID, s contract.Items) (contract.Record, error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
@@ -99,7 +103,8 @@ func (bk *Book) SetItems(ctx context.Context, a firm.Actor, id uuid.UUID, s cont
 		currency := ""
 		for i, it := range s.Items {
 			field := fmt.Sprintf("items.%d.", i)
-			p := db.InsertItemParams{RecordID: id, Position: i, ProductID: it.ProductID, Label: firm.CleanText(it.Label)}
+			p := db.InsertItemParams{RecordID: id, Position: i, ProductID: it.ProductID,
+				Label: firm.CleanText(it.Label)}
 			if p.Label == "" {
 				return firm.About(field+"label", fields.ErrRequired)
 			}
@@ -124,9 +129,12 @@ func (bk *Book) SetItems(ctx context.Context, a firm.Actor, id uuid.UUID, s cont
 				return firm.About(field+"tax", err)
 			}
 			p.UnitMinor, p.DiscountBp, p.TaxBp = unit.Minor, int(discount), int(tax)
-			lines[i] = money.Item{QuantityMilli: p.QuantityMilli, UnitMinor: p.UnitMinor, DiscountBP: p.DiscountBp, TaxBP: p.TaxBp}
+			lines[i] = money.Item{QuantityMilli: p.QuantityMilli, UnitMinor: p.UnitMinor, DiscountBP: p.DiscountBp,
+				TaxBP: p.TaxBp}
 			if p.ProductID != nil {
-				if _, err := bk.named(ctx, q, id, fields.Field{Type: fields.Ref, RefKinds: []fields.Kind{fields.Product}}, p.ProductID.String()); err != nil {
+				if _, err := bk.named(ctx, q, id,
+					fields.Field{Type: fields.Ref, RefKinds: []fields.Kind{fields.Product}},
+					p.ProductID.String()); err != nil {
 					return firm.About(field+"product_id", err)
 				}
 			}
@@ -145,12 +153,15 @@ func (bk *Book) SetItems(ctx context.Context, a firm.Actor, id uuid.UUID, s cont
 		if err := q.UpdateRecord(ctx, updateOf(r)); err != nil {
 			return err
 		}
-		return bk.RecordChanged(ctx, q, a, id, map[string]string{"total": before.String()}, map[string]string{"total": money.Amount{Minor: sum.Gross, Currency: currency}.String()})
+		return bk.RecordChanged(ctx, q, a, id, map[string]string{"total": before.String()},
+			map[string]string{"total": money.Amount{Minor: sum.Gross, Currency: currency}.String()})
 	})
 }
 
-// OrderFromQuote makes an order of a quote, with its lines. The quote counts as accepted. Errors: *FieldError, ErrNotFound, ErrGone, ErrKeyReused.
-func (bk *Book) OrderFromQuote(ctx context.Context, a firm.Actor, quote uuid.UUID, key string) (contract.Record, error) {
+// OrderFromQuote makes an order of a quote, with its lines. The quote counts as accepted. Errors: *FieldError,
+// ErrNotFound, ErrGone, ErrKeyReused.
+func (bk *Book) OrderFromQuote(ctx context.Context, a firm.Actor, quote uuid.UUID, key string) (contract.Record,
+	error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.Record{}, err
@@ -163,12 +174,14 @@ func (bk *Book) OrderFromQuote(ctx context.Context, a firm.Actor, quote uuid.UUI
 		if r.Kind != string(fields.Quote) {
 			return firm.Wrong("id", "only a quote becomes an order")
 		}
-		values := map[string]string{"name": r.Name, "company": optional.ID(r.CompanyID), "person": optional.ID(r.PersonID), "deal": optional.ID(r.DealID), "quote": quote.String(),
+		values := map[string]string{"name": r.Name, "company": optional.ID(r.CompanyID),
+			"person": optional.ID(r.PersonID), "deal": optional.ID(r.DealID), "quote": quote.String(),
 			"delivery": fields.Delivered[0], "invoice": fields.Invoiced[0], "owner": optional.ID(r.OwnerID)}
 		if r.AmountMinor != nil {
 			values["amount"] = money.Amount{Minor: *r.AmountMinor, Currency: r.Currency}.String()
 		}
-		if err := bk.MakeRecord(ctx, q, a, f, id, contract.NewRecord{Kind: contract.RecordKindOrder, Values: values}); err != nil {
+		if err := bk.MakeRecord(ctx, q, a, f, id,
+			contract.NewRecord{Kind: contract.RecordKindOrder, Values: values}); err != nil {
 			return err
 		}
 		if err := q.CopyItems(ctx, db.CopyItemsParams{FromID: quote, ToID: id}); err != nil {
@@ -179,7 +192,8 @@ func (bk *Book) OrderFromQuote(ctx context.Context, a firm.Actor, quote uuid.UUI
 		if err := q.UpdateRecord(ctx, updateOf(&r)); err != nil {
 			return err
 		}
-		return bk.RecordChanged(ctx, q, a, quote, map[string]string{"State": before}, map[string]string{"State": r.Stage, "order": r.Name})
+		return bk.RecordChanged(ctx, q, a, quote, map[string]string{"State": before},
+			map[string]string{"State": r.Stage, "order": r.Name})
 	})
 	if err != nil {
 		return contract.Record{}, err

@@ -31,7 +31,8 @@ func (bk *Book) Lists(ctx context.Context, a firm.Actor) ([]contract.RecordList,
 	}
 	views := make([]contract.RecordList, len(rows))
 	for i, r := range rows {
-		v := contract.RecordList{ID: r.ID, Name: r.Name, Group: r.GroupName, Type: contract.RecordListType(r.Type), Kind: r.RecordKind, OwnerName: r.OwnerName,
+		v := contract.RecordList{ID: r.ID, Name: r.Name, Group: r.GroupName, Type: contract.RecordListType(r.Type),
+			Kind: r.RecordKind, OwnerName: r.OwnerName,
 			Mine: r.OwnerID == a.ID, Shared: r.Shared, LineID: r.LineID, Version: r.Version}
 		if err := json.Unmarshal(r.Query, &v.Query); err != nil {
 			return nil, err
@@ -72,10 +73,12 @@ func (bk *Book) checkList(ctx context.Context, a firm.Actor, e *contract.ListEdi
 	if err != nil {
 		return nil, err
 	}
-	if e.LineID != nil && !slices.ContainsFunc(f.Lines, func(l callerid.Line) bool { return l.ID == e.LineID.String() }) {
+	if e.LineID != nil && !slices.ContainsFunc(f.Lines,
+		func(l callerid.Line) bool { return l.ID == e.LineID.String() }) {
 		return nil, firm.Wrong("line_id", "there is no such line")
 	}
-	if _, err := bk.rowQuery(a, f, contract.RowQuery{Kinds: KindsOf(string(e.Kind)), Q: q.Q, Filter: q.Filter, Sort: q.Sort}); err != nil {
+	if _, err := bk.rowQuery(a, f,
+		contract.RowQuery{Kinds: KindsOf(string(e.Kind)), Q: q.Q, Filter: q.Filter, Sort: q.Sort}); err != nil {
 		return nil, err
 	}
 	return json.Marshal(q)
@@ -95,8 +98,11 @@ func (bk *Book) AddList(ctx context.Context, a firm.Actor, e contract.ListEdit) 
 		return contract.RecordList{}, err
 	}
 	id := store.NewID()
-	if err := bk.Store.InsertList(ctx, db.InsertListParams{ID: id, Name: e.Name, GroupName: cleanGroup(e.Group), Type: string(e.Type), RecordKind: string(e.Kind), Query: query,
-		OwnerID: a.ID, Shared: e.Shared == nil || *e.Shared, CreatedAt: bk.Clock.Now(), LineID: e.LineID}); err != nil {
+	if err := bk.Store.InsertList(ctx,
+		db.InsertListParams{ID: id, Name: e.Name, GroupName: cleanGroup(e.Group), Type: string(e.Type),
+			RecordKind: string(e.Kind), Query: query,
+			OwnerID: a.ID, Shared: e.Shared == nil || *e.Shared, CreatedAt: bk.Clock.Now(),
+			LineID: e.LineID}); err != nil {
 		return contract.RecordList{}, err
 	}
 	bk.BookChanged()
@@ -117,8 +123,10 @@ func lockList(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID) (d
 	return l, nil
 }
 
-// ChangeList renames a list, moves it to another group, or keeps another filter in a view. Errors: *FieldError, ErrNotFound, ErrForbidden, ErrChangedElse.
-func (bk *Book) ChangeList(ctx context.Context, a firm.Actor, id uuid.UUID, e contract.ListEdit) (contract.RecordList, error) {
+// ChangeList renames a list, moves it to another group, or keeps another filter in a view. Errors: *FieldError,
+// ErrNotFound, ErrForbidden, ErrChangedElse.
+func (bk *Book) ChangeList(ctx context.Context, a firm.Actor, id uuid.UUID, e contract.ListEdit) (contract.RecordList,
+	error) {
 	query, err := bk.checkList(ctx, a, &e)
 	if err != nil {
 		return contract.RecordList{}, err
@@ -131,7 +139,8 @@ func (bk *Book) ChangeList(ctx context.Context, a firm.Actor, id uuid.UUID, e co
 		if e.Version != nil && l.Version != *e.Version {
 			return firm.ErrChangedElse
 		}
-		return q.UpdateList(ctx, db.UpdateListParams{ID: id, Name: e.Name, GroupName: cleanGroup(e.Group), Query: query, Shared: e.Shared == nil || *e.Shared, LineID: e.LineID})
+		return q.UpdateList(ctx, db.UpdateListParams{ID: id, Name: e.Name, GroupName: cleanGroup(e.Group), Query: query,
+			Shared: e.Shared == nil || *e.Shared, LineID: e.LineID})
 	}); err != nil {
 		return contract.RecordList{}, err
 	}

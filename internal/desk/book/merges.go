@@ -15,8 +15,8 @@ import (
 )
 
 // MergeRecords makes one record of two: everything of the one that goes moves to the one that stays; of each field the
-// value is taken that was chosen, notes are joined and tags united, and a wish not to be called holds on. The address of
-// the one that goes leads to the one that stays. Errors: *FieldError, ErrNotFound, ErrGone, ErrKeyReused.
+// value is taken that was chosen, notes are joined and tags united, and a wish not to be called holds on. The address
+// of the one that goes leads to the one that stays. Errors: *FieldError, ErrNotFound, ErrGone, ErrKeyReused.
 func (bk *Book) MergeRecords(ctx context.Context, a firm.Actor, key string, m contract.Merge) (contract.Merged, error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
@@ -32,7 +32,9 @@ func (bk *Book) MergeRecords(ctx context.Context, a firm.Actor, key string, m co
 		if err != nil {
 			return err
 		}
-		if err := q.InsertCommand(ctx, db.InsertCommandParams{UserID: a.ID, Key: key, Action: "merge", RequestHash: hash, Response: answer, At: bk.Clock.Now()}); err != nil {
+		if err := q.InsertCommand(ctx,
+			db.InsertCommandParams{UserID: a.ID, Key: key, Action: "merge", RequestHash: hash, Response: answer,
+				At: bk.Clock.Now()}); err != nil {
 			return err
 		}
 		keep, lose, err := lockTwo(ctx, q, m.Keep, m.Lose)
@@ -51,7 +53,8 @@ func (bk *Book) MergeRecords(ctx context.Context, a firm.Actor, key string, m co
 			return err
 		}
 		if lose.DncAt != nil && keep.DncAt == nil {
-			if err := q.SetRecordDoNotCall(ctx, db.SetRecordDoNotCallParams{ID: keep.ID, At: lose.DncAt, Reason: lose.DncReason}); err != nil {
+			if err := q.SetRecordDoNotCall(ctx,
+				db.SetRecordDoNotCallParams{ID: keep.ID, At: lose.DncAt, Reason: lose.DncReason}); err != nil {
 				return err
 			}
 			moved.After["do_not_call"] = "yes"
@@ -60,14 +63,16 @@ func (bk *Book) MergeRecords(ctx context.Context, a firm.Actor, key string, m co
 		if _, err := tx.Exec(ctx, `UPDATE records SET merged_into = $1, deleted_at = $2, version = version + 1 WHERE id = $3`, keep.ID, now, lose.ID); err != nil {
 			return err
 		}
-		if err := q.SettlePair(ctx, db.SettlePairParams{ID: store.NewID(), X: keep.ID, Y: lose.ID, State: "merged", At: now}); err != nil {
+		if err := q.SettlePair(ctx, db.SettlePairParams{ID: store.NewID(), X: keep.ID, Y: lose.ID, State: "merged",
+			At: now}); err != nil {
 			return err
 		}
 		text, err := json.Marshal(moved)
 		if err != nil {
 			return err
 		}
-		if err := q.InsertMerge(ctx, db.InsertMergeParams{ID: id, KeptID: keep.ID, LostID: lose.ID, UserID: a.ID, At: now, Moved: text}); err != nil {
+		if err := q.InsertMerge(ctx, db.InsertMergeParams{ID: id, KeptID: keep.ID, LostID: lose.ID, UserID: a.ID,
+			At: now, Moved: text}); err != nil {
 			return err
 		}
 		return bk.RecordChanged(ctx, q, a, keep.ID, nil, map[string]string{"merged with": lostName})
@@ -220,7 +225,8 @@ func (bk *Book) UndoMerge(ctx context.Context, a firm.Actor, id uuid.UUID) (cont
 		if err := q.UpdateRecord(ctx, updateOf(&keep)); err != nil {
 			return err
 		}
-		if moved.After["do_not_call"] == "yes" && a.MayDo(firm.LiftDoNotCall) { // else whoever was asked about last is not called either
+		// else whoever was asked about last is not called either
+		if moved.After["do_not_call"] == "yes" && a.MayDo(firm.LiftDoNotCall) {
 			if err := q.SetRecordDoNotCall(ctx, db.SetRecordDoNotCallParams{ID: kept}); err != nil {
 				return err
 			}
@@ -232,13 +238,15 @@ func (bk *Book) UndoMerge(ctx context.Context, a firm.Actor, id uuid.UUID) (cont
 		if _, err := tx.Exec(ctx, `UPDATE records SET merged_into = NULL, deleted_at = NULL, version = version + 1 WHERE id = $1`, lost); err != nil {
 			return err
 		}
-		if err := q.SettlePair(ctx, db.SettlePairParams{ID: store.NewID(), X: kept, Y: lost, State: "different", At: now}); err != nil {
+		if err := q.SettlePair(ctx, db.SettlePairParams{ID: store.NewID(), X: kept, Y: lost, State: "different",
+			At: now}); err != nil {
 			return err
 		}
 		if err := q.SetMergeUndone(ctx, db.SetMergeUndoneParams{ID: id, At: &now}); err != nil {
 			return err
 		}
-		return bk.RecordChanged(ctx, q, a, kept, map[string]string{"merged with": keep.Name}, map[string]string{"merged with": ""})
+		return bk.RecordChanged(ctx, q, a, kept, map[string]string{"merged with": keep.Name},
+			map[string]string{"merged with": ""})
 	})
 	if err != nil {
 		return contract.Record{}, err

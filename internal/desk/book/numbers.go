@@ -18,7 +18,8 @@ import (
 )
 
 // numbersOf reads the numbers of records in the order in which they are tried, each with whether it may be called now.
-func (bk *Book) numbersOf(ctx context.Context, a firm.Actor, f *firm.Settings, records []uuid.UUID) (map[uuid.UUID][]contract.PhoneNumber, error) {
+func (bk *Book) numbersOf(ctx context.Context, a firm.Actor, f *firm.Settings,
+	records []uuid.UUID) (map[uuid.UUID][]contract.PhoneNumber, error) {
 	rows, err := bk.Store.NumbersOf(ctx, records)
 	if err != nil {
 		return nil, err
@@ -45,10 +46,12 @@ func (bk *Book) NumberView(r db.NumbersOfRow, a firm.Actor, f *firm.Settings) co
 	if r.RecordZone != "" {
 		zones = append([]string{r.RecordZone}, zones...) // the address's zone first, and both must allow
 	}
-	wishes := callable.Subject{NumberDoNotCall: r.DncAt != nil, PersonDoNotCall: r.RecordDncAt != nil, CompanyDoNotCall: r.CompanyDncAt != nil,
-		ListedDoNotCall: r.ListedAt != nil, Zones: zones}
+	wishes := callable.Subject{NumberDoNotCall: r.DncAt != nil, PersonDoNotCall: r.RecordDncAt != nil,
+		CompanyDoNotCall: r.CompanyDncAt != nil,
+		ListedDoNotCall:  r.ListedAt != nil, Zones: zones}
 	v := callable.Check(wishes, bk.Hours, bk.Clock.Now())
-	n := contract.PhoneNumber{ID: r.ID, RecordID: r.RecordID, Label: r.Label, Typed: r.Typed, Valid: r.Valid, Dialable: r.E164 != "", Display: r.Typed,
+	n := contract.PhoneNumber{ID: r.ID, RecordID: r.RecordID, Label: r.Label, Typed: r.Typed, Valid: r.Valid,
+		Dialable: r.E164 != "", Display: r.Typed,
 		InHours: v.InHours, Ambiguous: v.Ambiguous}
 	if r.FieldLabel != "" {
 		n.Label = r.FieldLabel
@@ -63,13 +66,16 @@ func (bk *Book) NumberView(r db.NumbersOfRow, a firm.Actor, f *firm.Settings) co
 	if v.Zone != nil {
 		n.Zone = v.Zone.String()
 	}
-	if e := firm.Refused(v.Refused, firm.Reasons{Number: r.DncReason, Person: r.RecordDncReason, Company: r.CompanyDncReason, Listed: r.ListedReason}); e != nil {
+	if e := firm.Refused(v.Refused,
+		firm.Reasons{Number: r.DncReason, Person: r.RecordDncReason, Company: r.CompanyDncReason,
+			Listed: r.ListedReason}); e != nil {
 		n.Refused = e.Error()
 	}
 	return n
 }
 
-// CallAgain is the number of a call as one of whom it is with has it, persons first; else as it is known by itself, with no id.
+// CallAgain is the number of a call as one of whom it is with has it, persons first; else as it is known by itself,
+// with no id.
 func CallAgain(v contract.Call, r db.CallsByIDsRow, stored []db.NumbersOfRow) db.NumbersOfRow {
 	for _, l := range v.Links { // persons come before companies
 		for _, n := range stored {
@@ -82,7 +88,8 @@ func CallAgain(v contract.Call, r db.CallsByIDsRow, stored []db.NumbersOfRow) db
 	if r.RemoteExt != "" {
 		typed += ";ext=" + r.RemoteExt
 	}
-	alone := db.NumbersOfRow{Label: r.RemoteLabel, Typed: typed, E164: r.RemoteE164, Ext: r.RemoteExt, Valid: true, Zones: phone.Zones(r.RemoteE164)}
+	alone := db.NumbersOfRow{Label: r.RemoteLabel, Typed: typed, E164: r.RemoteE164, Ext: r.RemoteExt, Valid: true,
+		Zones: phone.Zones(r.RemoteE164)}
 	if len(v.Links) > 0 {
 		alone.RecordID = v.Links[0].Record.ID
 	}
@@ -90,9 +97,11 @@ func CallAgain(v contract.Call, r db.CallsByIDsRow, stored []db.NumbersOfRow) db
 }
 
 // insertNumber adds a number to a record; what is no number is kept as it was typed, and cannot be dialed.
-func insertNumber(ctx context.Context, q *db.Queries, f *firm.Settings, record uuid.UUID, field *uuid.UUID, label, typed string) error {
+func insertNumber(ctx context.Context, q *db.Queries, f *firm.Settings, record uuid.UUID, field *uuid.UUID, label,
+	typed string) error {
 	p := numberRow(typed, f.Region)
-	return q.InsertNumber(ctx, db.InsertNumberParams{ID: store.NewID(), RecordID: record, FieldID: field, Label: label, Typed: p.Typed, E164: p.E164, Ext: p.Ext,
+	return q.InsertNumber(ctx, db.InsertNumberParams{ID: store.NewID(), RecordID: record, FieldID: field, Label: label,
+		Typed: p.Typed, E164: p.E164, Ext: p.Ext,
 		DigitsReversed: p.DigitsReversed, Valid: p.Valid, Region: p.Region, Zones: p.Zones})
 }
 
@@ -105,7 +114,8 @@ func numberRow(typed, region string) db.PhoneNumber {
 	if err != nil {
 		return db.PhoneNumber{Typed: strings.TrimSpace(typed), Zones: []string{}}
 	}
-	p := db.PhoneNumber{Typed: n.Typed, E164: &n.E164, Ext: n.Ext, DigitsReversed: phone.Reverse(phone.Digits(n.E164)), Valid: n.Valid, Region: n.Region,
+	p := db.PhoneNumber{Typed: n.Typed, E164: &n.E164, Ext: n.Ext, DigitsReversed: phone.Reverse(phone.Digits(n.E164)),
+		Valid: n.Valid, Region: n.Region,
 		Zones: phone.Zones(n.E164)}
 	if len(p.Zones) > maxZones {
 		p.Zones = p.Zones[:maxZones]
@@ -138,7 +148,8 @@ func checkNumber(field, typed, region string) error {
 }
 
 // AddNumber adds a number to a record. Errors: *FieldError, ErrNotFound, ErrGone.
-func (bk *Book) AddNumber(ctx context.Context, a firm.Actor, record uuid.UUID, n contract.NewNumber) (contract.Record, error) {
+func (bk *Book) AddNumber(ctx context.Context, a firm.Actor, record uuid.UUID, n contract.NewNumber) (contract.Record,
+	error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.Record{}, err
@@ -156,7 +167,8 @@ func (bk *Book) AddNumber(ctx context.Context, a firm.Actor, record uuid.UUID, n
 }
 
 // ChangeNumber changes a number's label or digits, or marks it do-not-call. Errors: *FieldError, ErrNotFound, ErrGone.
-func (bk *Book) ChangeNumber(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.NumberChange) (contract.Record, error) {
+func (bk *Book) ChangeNumber(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.NumberChange) (contract.Record,
+	error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.Record{}, err
@@ -167,7 +179,8 @@ func (bk *Book) ChangeNumber(ctx context.Context, a firm.Actor, id uuid.UUID, c 
 		}
 	}
 	return bk.onNumber(ctx, a, id, func(q *db.Queries, n db.PhoneNumber) error {
-		p := db.UpdateNumberParams{ID: n.ID, Label: n.Label, Typed: n.Typed, E164: n.E164, Ext: n.Ext, DigitsReversed: n.DigitsReversed, Valid: n.Valid,
+		p := db.UpdateNumberParams{ID: n.ID, Label: n.Label, Typed: n.Typed, E164: n.E164, Ext: n.Ext,
+			DigitsReversed: n.DigitsReversed, Valid: n.Valid,
 			Region: n.Region, Zones: n.Zones, DncAt: n.DncAt, DncReason: n.DncReason}
 		before, after := map[string]string{}, map[string]string{}
 		if c.Label != nil && cleanLabel(*c.Label) != "" && cleanLabel(*c.Label) != n.Label {
@@ -222,12 +235,14 @@ func (bk *Book) RemoveNumber(ctx context.Context, a firm.Actor, id uuid.UUID) (c
 		if err := q.DeleteNumber(ctx, id); err != nil {
 			return err
 		}
-		return bk.RecordChanged(ctx, q, a, n.RecordID, map[string]string{n.Label: n.Typed}, map[string]string{n.Label: ""})
+		return bk.RecordChanged(ctx, q, a, n.RecordID, map[string]string{n.Label: n.Typed},
+			map[string]string{n.Label: ""})
 	})
 }
 
 // onNumber does something to a number under the lock of its record.
-func (bk *Book) onNumber(ctx context.Context, a firm.Actor, id uuid.UUID, do func(*db.Queries, db.PhoneNumber) error) (contract.Record, error) {
+func (bk *Book) onNumber(ctx context.Context, a firm.Actor, id uuid.UUID,
+	do func(*db.Queries, db.PhoneNumber) error) (contract.Record, error) {
 	n, err := bk.Store.NumberTarget(ctx, id)
 	if store.NotFound(err) {
 		return contract.Record{}, firm.ErrNotFound
@@ -245,8 +260,10 @@ func (bk *Book) onNumber(ctx context.Context, a firm.Actor, id uuid.UUID, do fun
 	})
 }
 
-// OrderNumbers gives a record a number order of its own; none makes the firm's hold again. Errors: ErrNotFound, ErrGone.
-func (bk *Book) OrderNumbers(ctx context.Context, a firm.Actor, record uuid.UUID, o contract.NumberOrder) (contract.Record, error) {
+// OrderNumbers gives a record a number order of its own; none makes the firm's hold again. Errors: ErrNotFound,
+// ErrGone.
+func (bk *Book) OrderNumbers(ctx context.Context, a firm.Actor, record uuid.UUID,
+	o contract.NumberOrder) (contract.Record, error) {
 	labels := []string{}
 	for _, l := range o.Labels {
 		if l = cleanLabel(l); l != "" {
@@ -263,7 +280,8 @@ func (bk *Book) OrderNumbers(ctx context.Context, a firm.Actor, record uuid.UUID
 }
 
 // setFieldNumber keeps what was typed into a telephone field among the record's numbers.
-func setFieldNumber(ctx context.Context, q *db.Queries, f *firm.Settings, r *db.Record, key, typed string) (before string, err error) {
+func setFieldNumber(ctx context.Context, q *db.Queries, f *firm.Settings, r *db.Record, key,
+	typed string) (before string, err error) {
 	c, there := f.Book.CustomOf(fields.Kind(r.Kind), fields.Custom+key)
 	if !there {
 		return "", firm.ErrNotFound

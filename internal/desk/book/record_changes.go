@@ -12,11 +12,13 @@ import (
 )
 
 // RecordChanged keeps a change of a record in the audit trail and in its history, which names the trail's entry.
-func (bk *Book) RecordChanged(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID, before, after map[string]string) error {
+func (bk *Book) RecordChanged(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID, before,
+	after map[string]string) error {
 	return bk.RecordChangedAs(ctx, q, a, store.NewID(), bk.Clock.Now(), id, before, after)
 }
 
-func (bk *Book) RecordChangedAs(ctx context.Context, q *db.Queries, a firm.Actor, change uuid.UUID, at time.Time, id uuid.UUID, before, after map[string]string) error {
+func (bk *Book) RecordChangedAs(ctx context.Context, q *db.Queries, a firm.Actor, change uuid.UUID, at time.Time,
+	id uuid.UUID, before, after map[string]string) error {
 	if before == nil {
 		before = map[string]string{}
 	}

@@ -21,14 +21,17 @@ import (
 
 // texts are the columns of a record that hold a field's text as it is.
 func texts(r *db.Record) map[string]*string {
-	return map[string]*string{"name": &r.Name, "given": &r.Given, "family": &r.Family, "job": &r.Job, "email": &r.Email, "stage": &r.Stage,
-		"source": &r.Source, "web": &r.Web, "social": &r.Social, "address": &r.Address, "place": &r.Place, "zone": &r.Zone, "note": &r.Note,
+	return map[string]*string{"name": &r.Name, "given": &r.Given, "family": &r.Family, "job": &r.Job, "email": &r.Email,
+		"stage":  &r.Stage,
+		"source": &r.Source, "web": &r.Web, "social": &r.Social, "address": &r.Address, "place": &r.Place,
+		"zone": &r.Zone, "note": &r.Note,
 		"reference": &r.Reference, "delivery": &r.Delivery, "invoice": &r.Invoice, "way": &r.Way}
 }
 
 // refs are the columns that hold an id.
 func refs(r *db.Record) map[string]**uuid.UUID {
-	return map[string]**uuid.UUID{"company": &r.CompanyID, "person": &r.PersonID, "deal": &r.DealID, "quote": &r.QuoteID, "order": &r.OrderID, "owner": &r.OwnerID}
+	return map[string]**uuid.UUID{"company": &r.CompanyID, "person": &r.PersonID, "deal": &r.DealID,
+		"quote": &r.QuoteID, "order": &r.OrderID, "owner": &r.OwnerID}
 }
 
 func times(r *db.Record) map[string]**time.Time {
@@ -158,8 +161,10 @@ type applied struct {
 	phones        map[string]string // telephone fields: custom key to what was typed
 }
 
-// apply reads values as they were typed into a record. Errors: *FieldError with "values.KEY", or KEY for a single field.
-func (bk *Book) apply(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, r *db.Record, values map[string]string) (applied, error) {
+// apply reads values as they were typed into a record. Errors: *FieldError with "values.KEY", or KEY for a single
+// field.
+func (bk *Book) apply(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, r *db.Record,
+	values map[string]string) (applied, error) {
 	done := applied{map[string]string{}, map[string]string{}, map[string]string{}}
 	kind := fields.Kind(r.Kind)
 	list := f.Book.Of(kind)
@@ -262,17 +267,24 @@ func (bk *Book) named(ctx context.Context, q *db.Queries, of uuid.UUID, f fields
 }
 
 func updateOf(r *db.Record) db.UpdateRecordParams {
-	return db.UpdateRecordParams{ID: r.ID, Kind: r.Kind, Name: r.Name, CompanyID: r.CompanyID, OwnerID: r.OwnerID, Source: r.Source, Stage: r.Stage, Zone: r.Zone,
-		Note: r.Note, Custom: r.Custom, Given: r.Given, Family: r.Family, Job: r.Job, Email: r.Email, Web: r.Web, Social: r.Social, Address: r.Address, Place: r.Place,
-		PersonID: r.PersonID, DealID: r.DealID, QuoteID: r.QuoteID, OrderID: r.OrderID, Way: r.Way, Reference: r.Reference, AmountMinor: r.AmountMinor, Currency: r.Currency, DueOn: r.DueOn,
+	return db.UpdateRecordParams{ID: r.ID, Kind: r.Kind, Name: r.Name, CompanyID: r.CompanyID, OwnerID: r.OwnerID,
+		Source: r.Source, Stage: r.Stage, Zone: r.Zone,
+		Note: r.Note, Custom: r.Custom, Given: r.Given, Family: r.Family, Job: r.Job, Email: r.Email, Web: r.Web,
+		Social: r.Social, Address: r.Address, Place: r.Place,
+		PersonID: r.PersonID, DealID: r.DealID, QuoteID: r.QuoteID, OrderID: r.OrderID, Way: r.Way,
+		Reference: r.Reference, AmountMinor: r.AmountMinor, Currency: r.Currency, DueOn: r.DueOn,
 		StartsAt: r.StartsAt, EndsAt: r.EndsAt, Delivery: r.Delivery, Invoice: r.Invoice, Tags: r.Tags}
 }
 
 func insertOf(r *db.Record) db.InsertRecordParams {
-	return db.InsertRecordParams{ID: r.ID, Kind: r.Kind, Name: r.Name, CompanyID: r.CompanyID, OwnerID: r.OwnerID, Source: r.Source, Stage: r.Stage, Zone: r.Zone,
-		Note: r.Note, Custom: r.Custom, CreatedAt: r.CreatedAt, Given: r.Given, Family: r.Family, Job: r.Job, Email: r.Email, Web: r.Web, Social: r.Social,
-		Address: r.Address, Place: r.Place, PersonID: r.PersonID, DealID: r.DealID, QuoteID: r.QuoteID, OrderID: r.OrderID, Way: r.Way, Reference: r.Reference, AmountMinor: r.AmountMinor,
-		Currency: r.Currency, DueOn: r.DueOn, StartsAt: r.StartsAt, EndsAt: r.EndsAt, Delivery: r.Delivery, Invoice: r.Invoice, Tags: r.Tags}
+	return db.InsertRecordParams{ID: r.ID, Kind: r.Kind, Name: r.Name, CompanyID: r.CompanyID, OwnerID: r.OwnerID,
+		Source: r.Source, Stage: r.Stage, Zone: r.Zone,
+		Note: r.Note, Custom: r.Custom, CreatedAt: r.CreatedAt, Given: r.Given, Family: r.Family, Job: r.Job,
+		Email: r.Email, Web: r.Web, Social: r.Social,
+		Address: r.Address, Place: r.Place, PersonID: r.PersonID, DealID: r.DealID, QuoteID: r.QuoteID,
+		OrderID: r.OrderID, Way: r.Way, Reference: r.Reference, AmountMinor: r.AmountMinor,
+		Currency: r.Currency, DueOn: r.DueOn, StartsAt: r.StartsAt, EndsAt: r.EndsAt, Delivery: r.Delivery,
+		Invoice: r.Invoice, Tags: r.Tags}
 }
 
 // names are what a record's references are called.
@@ -298,7 +310,8 @@ func readable(r *db.Record, f fields.Field, value string, n names) string {
 }
 
 // recordValues are the fields of a record's sheet.
-func recordValues(f *firm.Settings, r *db.Record, n names, kinds map[string]string, numbers []contract.PhoneNumber, fieldNumbers map[string]string) []contract.RecordValue {
+func recordValues(f *firm.Settings, r *db.Record, n names, kinds map[string]string, numbers []contract.PhoneNumber,
+	fieldNumbers map[string]string) []contract.RecordValue {
 	custom := customOfRecord(r)
 	views := []contract.RecordValue{}
 	for _, field := range f.Book.Of(fields.Kind(r.Kind)) {
@@ -311,7 +324,8 @@ func recordValues(f *firm.Settings, r *db.Record, n names, kinds map[string]stri
 		}
 		v.Text = readable(r, field, v.Value, n)
 		if field.Type == fields.Ref && v.Value != "" {
-			v.Ref = &contract.RecordRef{ID: uuid.MustParse(v.Value), Kind: contract.RecordKind(kinds[field.Key]), Name: v.Text}
+			v.Ref = &contract.RecordRef{ID: uuid.MustParse(v.Value), Kind: contract.RecordKind(kinds[field.Key]),
+				Name: v.Text}
 		}
 		views = append(views, v)
 	}

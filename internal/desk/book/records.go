@@ -47,9 +47,12 @@ func (bk *Book) Record(ctx context.Context, a firm.Actor, id uuid.UUID) (contrac
 		return contract.Record{}, firm.ErrGone
 	}
 	n := names{row.CompanyName, row.OwnerName, row.PersonName, row.DealName, row.QuoteName, row.OrderName}
-	sheet := contract.Record{ID: r.ID, Kind: contract.RecordKind(r.Kind), Name: r.Name, Job: r.Job, Stage: r.Stage, Source: r.Source, Note: r.Note,
-		OwnerName: row.OwnerName, Company: companyRef(r.CompanyID, row.CompanyName), Touches: row.Touches, Conversations: row.Conversations, Version: r.Version,
-		People: []contract.RecordRow{}, NumberOrder: r.NumberOrder, MayRemove: a.MayOf(firm.DeleteRecord, r.OwnerID), DoNotCall: r.DncAt != nil, MessageConsent: r.MessageConsentAt, Items: []contract.Item{}, Totals: []string{}}
+	sheet := contract.Record{ID: r.ID, Kind: contract.RecordKind(r.Kind), Name: r.Name, Job: r.Job, Stage: r.Stage,
+		Source: r.Source, Note: r.Note,
+		OwnerName: row.OwnerName, Company: companyRef(r.CompanyID, row.CompanyName), Touches: row.Touches,
+		Conversations: row.Conversations, Version: r.Version,
+		People: []contract.RecordRow{}, NumberOrder: r.NumberOrder, MayRemove: a.MayOf(firm.DeleteRecord, r.OwnerID),
+		DoNotCall: r.DncAt != nil, MessageConsent: r.MessageConsentAt, Items: []contract.Item{}, Totals: []string{}}
 	switch {
 	case r.DncAt != nil && r.Kind == string(fields.Company):
 		sheet.Refused = firm.Refused(callable.ErrCompanyDoNotCall, firm.Reasons{Company: r.DncReason}).Error()
@@ -75,8 +78,10 @@ func (bk *Book) Record(ctx context.Context, a firm.Actor, id uuid.UUID) (contrac
 		return sheet, err
 	}
 	sheet.Numbers = firm.OrEmpty(numbers[r.ID])
-	sheet.Values = recordValues(f, r, n, map[string]string{"company": row.CompanyKind, "person": row.PersonKind, "deal": string(fields.Deal), "quote": string(fields.Quote),
-		"order": string(fields.Order)},
+	sheet.Values = recordValues(f, r, n,
+		map[string]string{"company": row.CompanyKind, "person": row.PersonKind, "deal": string(fields.Deal),
+			"quote": string(fields.Quote),
+			"order": string(fields.Order)},
 		sheet.Numbers, inFields)
 	if err := bk.related(ctx, a, f, r, &sheet); err != nil {
 		return sheet, err
@@ -101,7 +106,8 @@ func (bk *Book) Record(ctx context.Context, a firm.Actor, id uuid.UUID) (contrac
 }
 
 // related adds the people of a company, and the deals, cases, papers and visits that belong to a record.
-func (bk *Book) related(ctx context.Context, a firm.Actor, f *firm.Settings, r *db.Record, sheet *contract.Record) error {
+func (bk *Book) related(ctx context.Context, a firm.Actor, f *firm.Settings, r *db.Record,
+	sheet *contract.Record) error {
 	sheet.Related = []contract.RelatedRow{}
 	if r.Kind == string(fields.Company) {
 		ids, err := bk.Store.PeopleOfCompany(ctx, &r.ID)
@@ -128,7 +134,9 @@ func (bk *Book) related(ctx context.Context, a firm.Actor, f *firm.Settings, r *
 	if r.Kind == string(fields.Product) {
 		return nil
 	}
-	ids, err := bk.Store.RelatedIDs(ctx, db.RelatedIDsParams{ID: &r.ID, Kinds: []string{"company", "deal", "case", "quote", "order", "delivery", "invoice", "visit"}, Count: 60})
+	ids, err := bk.Store.RelatedIDs(ctx,
+		db.RelatedIDsParams{ID: &r.ID,
+			Kinds: []string{"company", "deal", "case", "quote", "order", "delivery", "invoice", "visit"}, Count: 60})
 	if err != nil {
 		return err
 	}
@@ -147,7 +155,8 @@ func (bk *Book) related(ctx context.Context, a firm.Actor, f *firm.Settings, r *
 }
 
 func relatedRow(x *db.Record, a firm.Actor, now time.Time) contract.RelatedRow {
-	row := contract.RelatedRow{Record: contract.RecordRef{ID: x.ID, Kind: contract.RecordKind(x.Kind), Name: x.Name}, About: x.Stage, Open: true}
+	row := contract.RelatedRow{Record: contract.RecordRef{ID: x.ID, Kind: contract.RecordKind(x.Kind), Name: x.Name},
+		About: x.Stage, Open: true}
 	for _, s := range fields.Closed[fields.Kind(x.Kind)] {
 		row.Open = row.Open && x.Stage != s
 	}
@@ -161,7 +170,8 @@ func relatedRow(x *db.Record, a firm.Actor, now time.Time) contract.RelatedRow {
 	}
 	switch fields.Kind(x.Kind) {
 	case fields.Order:
-		row.About = strings.Join([]string{x.Stage, "delivery " + firm.OrNone(x.Delivery), "invoice " + firm.OrNone(x.Invoice)}, ", ")
+		row.About = strings.Join([]string{x.Stage, "delivery " + firm.OrNone(x.Delivery), "invoice " +
+			firm.OrNone(x.Invoice)}, ", ")
 		if x.Way == fields.Ways[1] {
 			row.About = x.Way + ": " + row.About
 		}
@@ -174,8 +184,10 @@ func relatedRow(x *db.Record, a firm.Actor, now time.Time) contract.RelatedRow {
 	return row
 }
 
-// changeRecord does something to a record under its lock, tells everybody, and gives the sheet. Errors: ErrNotFound, ErrGone, do's.
-func (bk *Book) changeRecord(ctx context.Context, a firm.Actor, id uuid.UUID, do func(*db.Queries, *db.Record) error) (contract.Record, error) {
+// changeRecord does something to a record under its lock, tells everybody, and gives the sheet. Errors: ErrNotFound,
+// ErrGone, do's.
+func (bk *Book) changeRecord(ctx context.Context, a firm.Actor, id uuid.UUID,
+	do func(*db.Queries, *db.Record) error) (contract.Record, error) {
 	err := bk.Store.Tx(ctx, func(q *db.Queries) error {
 		r, err := firm.LockRecord(ctx, q, id)
 		if err != nil {
@@ -190,8 +202,10 @@ func (bk *Book) changeRecord(ctx context.Context, a firm.Actor, id uuid.UUID, do
 	return bk.Record(ctx, a, id)
 }
 
-// AddRecord makes a record, owned by a where nobody else is named. The same key gets the same one. Errors: *FieldError, ErrKeyReused.
-func (bk *Book) AddRecord(ctx context.Context, a firm.Actor, key string, n contract.NewRecord) (contract.Record, error) {
+// AddRecord makes a record, owned by a where nobody else is named. The same key gets the same one. Errors: *FieldError,
+// ErrKeyReused.
+func (bk *Book) AddRecord(ctx context.Context, a firm.Actor, key string, n contract.NewRecord) (contract.Record,
+	error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.Record{}, err
@@ -207,7 +221,8 @@ func (bk *Book) AddRecord(ctx context.Context, a firm.Actor, key string, n contr
 }
 
 // MakeRecord writes a new record with its numbers.
-func (bk *Book) MakeRecord(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, id uuid.UUID, n contract.NewRecord) error {
+func (bk *Book) MakeRecord(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, id uuid.UUID,
+	n contract.NewRecord) error {
 	now := bk.Clock.Now()
 	r := db.Record{ID: id, Kind: string(n.Kind), CreatedAt: now, Custom: json.RawMessage(`{}`)}
 	if n.Kind != contract.RecordKindProduct {
@@ -263,7 +278,8 @@ func (bk *Book) MakeRecord(ctx context.Context, q *db.Queries, a firm.Actor, f *
 }
 
 // UpdateRecord changes fields of a record. Errors: *FieldError, ErrNotFound, ErrGone, ErrChangedElse.
-func (bk *Book) UpdateRecord(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.RecordChange) (contract.Record, error) {
+func (bk *Book) UpdateRecord(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.RecordChange) (contract.Record,
+	error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.Record{}, err
@@ -300,8 +316,8 @@ func (bk *Book) UpdateRecord(ctx context.Context, a firm.Actor, id uuid.UUID, c 
 	})
 }
 
-// RemoveRecord takes a record out of the book, one's own or with the right to; its calls and notes stay, and it can be restored.
-// Errors: ErrNotFound, ErrGone, ErrForbidden.
+// RemoveRecord takes a record out of the book, one's own or with the right to; its calls and notes stay, and it can be
+// restored. Errors: ErrNotFound, ErrGone, ErrForbidden.
 func (bk *Book) RemoveRecord(ctx context.Context, a firm.Actor, id uuid.UUID) error {
 	now := bk.Clock.Now()
 	err := bk.Store.Tx(ctx, func(q *db.Queries) error {
@@ -326,7 +342,8 @@ func (bk *Book) RemoveRecord(ctx context.Context, a firm.Actor, id uuid.UUID) er
 // restorable is for how long a removed record can be brought back.
 const restorable = 30 * 24 * time.Hour
 
-// HangsOn tells what hangs on a record, for who is about to remove it or may bring it back. Errors: ErrNotFound, ErrGone.
+// HangsOn tells what hangs on a record, for who is about to remove it or may bring it back. Errors: ErrNotFound,
+// ErrGone.
 func (bk *Book) HangsOn(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Hanging, error) {
 	row, err := bk.Store.Record(ctx, id)
 	r := row.Record
@@ -339,7 +356,8 @@ func (bk *Book) HangsOn(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 		return contract.Hanging{}, firm.ErrGone
 	}
 	h, err := bk.Store.HangsOn(ctx, id)
-	v := contract.Hanging{Name: r.Name, Calls: h.Calls, Messages: h.Messages, FollowUps: h.FollowUps, Records: h.Records, RestorableDays: int(restorable.Hours()) / 24}
+	v := contract.Hanging{Name: r.Name, Calls: h.Calls, Messages: h.Messages, FollowUps: h.FollowUps,
+		Records: h.Records, RestorableDays: int(restorable.Hours()) / 24}
 	if r.DeletedAt != nil {
 		v.RestorableUntil = optional.Time(r.DeletedAt.Add(restorable))
 	}
@@ -379,7 +397,8 @@ func (bk *Book) RestoreRecord(ctx context.Context, a firm.Actor, id uuid.UUID) (
 
 // ConvertLead makes a contact of a lead, with or without a company and a deal. It stays the same record, so that calls,
 // notes, numbers and its address stay too. Errors: *FieldError, ErrNotFound, ErrGone, ErrChangedElse.
-func (bk *Book) ConvertLead(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.Conversion) (contract.Record, error) {
+func (bk *Book) ConvertLead(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.Conversion) (contract.Record,
+	error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.Record{}, err
@@ -391,7 +410,8 @@ func (bk *Book) ConvertLead(ctx context.Context, a firm.Actor, id uuid.UUID, c c
 		if r.Version != c.Version {
 			return firm.ErrChangedElse
 		}
-		before, after := map[string]string{"kind": "lead", "stage": r.Stage}, map[string]string{"kind": "contact", "stage": "enquiry"}
+		before, after := map[string]string{"kind": "lead", "stage": r.Stage}, map[string]string{"kind": "contact",
+			"stage": "enquiry"}
 		made := func(kind contract.RecordKind, values map[string]string) (uuid.UUID, error) {
 			made := store.NewID()
 			values["source"], values["owner"] = r.Source, optional.ID(r.OwnerID)
@@ -399,13 +419,16 @@ func (bk *Book) ConvertLead(ctx context.Context, a firm.Actor, id uuid.UUID, c c
 		}
 		switch {
 		case c.CompanyID != nil:
-			name, err := bk.named(ctx, q, id, fields.Field{Key: "company", Type: fields.Ref, RefKinds: []fields.Kind{fields.Company}}, c.CompanyID.String())
+			name, err := bk.named(ctx, q, id,
+				fields.Field{Key: "company", Type: fields.Ref, RefKinds: []fields.Kind{fields.Company}},
+				c.CompanyID.String())
 			if err != nil {
 				return firm.About("company_id", err)
 			}
 			r.CompanyID, after["Company"] = c.CompanyID, name
 		case c.CompanyName != nil && strings.TrimSpace(*c.CompanyName) != "":
-			company, err := made(contract.RecordKindCompany, map[string]string{"name": *c.CompanyName, "stage": "prospect"})
+			company, err := made(contract.RecordKindCompany,
+				map[string]string{"name": *c.CompanyName, "stage": "prospect"})
 			if err != nil {
 				return asField("company_name", err)
 			}
@@ -440,9 +463,10 @@ func asField(field string, err error) error {
 	return err
 }
 
-// MarkRecord marks a person or a company do-not-call, or takes the mark away, with the right to and a reason. Errors: ErrNotFound, ErrGone, ErrForbidden,
-// *FieldError.
-func (bk *Book) MarkRecord(ctx context.Context, a firm.Actor, id uuid.UUID, m contract.DoNotCallMark) (contract.Record, error) {
+// MarkRecord marks a person or a company do-not-call, or takes the mark away, with the right to and a reason. Errors:
+// ErrNotFound, ErrGone, ErrForbidden, *FieldError.
+func (bk *Book) MarkRecord(ctx context.Context, a firm.Actor, id uuid.UUID, m contract.DoNotCallMark) (contract.Record,
+	error) {
 	var at *time.Time
 	reason := firm.CleanReason(m.Reason)
 	now := "no"
@@ -462,6 +486,7 @@ func (bk *Book) MarkRecord(ctx context.Context, a firm.Actor, id uuid.UUID, m co
 		if err := q.SetRecordDoNotCall(ctx, db.SetRecordDoNotCallParams{ID: id, At: at, Reason: kept}); err != nil {
 			return err
 		}
-		return bk.RecordChanged(ctx, q, a, id, map[string]string{"do-not-call": Marked(r.DncAt != nil, r.DncReason)}, map[string]string{"do-not-call": now})
+		return bk.RecordChanged(ctx, q, a, id, map[string]string{"do-not-call": Marked(r.DncAt != nil, r.DncReason)},
+			map[string]string{"do-not-call": now})
 	})
 }

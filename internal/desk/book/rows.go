@@ -131,7 +131,8 @@ func (bk *Book) CountRows(ctx context.Context, a firm.Actor, r contract.RowQuery
 }
 
 // RecordRowsByID reads rows in the order of ids.
-func (bk *Book) RecordRowsByID(ctx context.Context, a firm.Actor, f *firm.Settings, ids []uuid.UUID) ([]contract.RecordRow, error) {
+func (bk *Book) RecordRowsByID(ctx context.Context, a firm.Actor, f *firm.Settings,
+	ids []uuid.UUID) ([]contract.RecordRow, error) {
 	views := make([]contract.RecordRow, 0, len(ids))
 	if len(ids) == 0 {
 		return views, nil
@@ -164,10 +165,12 @@ func (bk *Book) RecordRowsByID(ctx context.Context, a firm.Actor, f *firm.Settin
 	return views, nil
 }
 
-func recordRow(f *firm.Settings, x *db.RecordsByIDsRow, calls db.LastCallsOfRow, numbers []contract.PhoneNumber) contract.RecordRow {
+func recordRow(f *firm.Settings, x *db.RecordsByIDsRow, calls db.LastCallsOfRow,
+	numbers []contract.PhoneNumber) contract.RecordRow {
 	r := &x.Record
-	row := contract.RecordRow{ID: r.ID, Kind: contract.RecordKind(r.Kind), Name: r.Name, Job: r.Job, Stage: r.Stage, OwnerName: x.OwnerName,
-		Company: companyRef(r.CompanyID, x.CompanyName), Numbers: firm.OrEmpty(numbers), Values: map[string]string{}}
+	row := contract.RecordRow{ID: r.ID, Kind: contract.RecordKind(r.Kind), Name: r.Name, Job: r.Job, Stage: r.Stage,
+		OwnerName: x.OwnerName,
+		Company:   companyRef(r.CompanyID, x.CompanyName), Numbers: firm.OrEmpty(numbers), Values: map[string]string{}}
 	custom := customOfRecord(r)
 	n := names{x.CompanyName, x.OwnerName, x.PersonName, x.DealName, x.QuoteName, x.OrderName}
 	for _, field := range f.Book.Of(fields.Kind(r.Kind)) {

@@ -17,8 +17,8 @@ import (
 	"trundo/internal/store/db"
 )
 
-// AnswerCall gives a the call that rings for them, with a slip. A call that a is in is held first; one that only rings on the
-// other side is given up. Errors: call.ErrTaken, call.ErrNoRing, call.ErrOver, *InCallError, ErrNotFound.
+// AnswerCall gives a the call that rings for them, with a slip. A call that a is in is held first; one that only rings
+// on the other side is given up. Errors: call.ErrTaken, call.ErrNoRing, call.ErrOver, *InCallError, ErrNotFound.
 func (ar *Arrivals) AnswerCall(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Call, error) {
 	if err := ar.mayBegin(); err != nil {
 		return contract.Call{}, err
@@ -38,7 +38,8 @@ func (ar *Arrivals) AnswerCall(ctx context.Context, a firm.Actor, id uuid.UUID) 
 	if err != nil {
 		return contract.Call{}, err
 	}
-	sheet := db.InsertAnswerersSlipParams{ID: store.NewID(), CallID: id, UserID: a.ID, AsksWho: len(links) == 0 && row.RemoteE164 != "", At: ar.Clock.Now()}
+	sheet := db.InsertAnswerersSlipParams{ID: store.NewID(), CallID: id, UserID: a.ID, AsksWho: len(links) == 0 &&
+		row.RemoteE164 != "", At: ar.Clock.Now()}
 	var callers []slip.Link
 	if sheet.AsksWho {
 		// Who is meant may be clear to this rep, whose own customer calls, where it was not to everybody.
@@ -65,7 +66,8 @@ func (ar *Arrivals) AnswerCall(ctx context.Context, a firm.Actor, id uuid.UUID) 
 		}
 		for _, l := range callers {
 			record := uuid.MustParse(l.Record)
-			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: id, RecordID: record, SlipID: &sheet.ID, Role: string(l.Role), Reason: l.Reason, At: sheet.At}); err != nil {
+			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: id, RecordID: record, SlipID: &sheet.ID,
+				Role: string(l.Role), Reason: l.Reason, At: sheet.At}); err != nil {
 				return err
 			}
 			links = append(links, record)
@@ -132,7 +134,8 @@ func (ar *Arrivals) whisper(ctx context.Context, a firm.Actor, id uuid.UUID, lin
 	}
 }
 
-// stepOut holds the calls that a is in, but for one, and gives up those that nobody has answered. It gives those that it has put on hold.
+// stepOut holds the calls that a is in, but for one, and gives up those that nobody has answered. It gives those that
+// it has put on hold.
 func (ar *Arrivals) stepOut(ctx context.Context, a firm.Actor, except uuid.UUID) (held []uuid.UUID) {
 	for _, id := range ar.registry.of(a.ID) {
 		if id == except {
@@ -148,17 +151,20 @@ func (ar *Arrivals) stepOut(ctx context.Context, a firm.Actor, except uuid.UUID)
 	return held
 }
 
-// dropSlip takes back the slip of a rep who did not get the call that they wanted to answer, as soon as the database takes that.
+// dropSlip takes back the slip of a rep who did not get the call that they wanted to answer, as soon as the database
+// takes that.
 func (ar *Arrivals) dropSlip(sheet db.InsertAnswerersSlipParams, before *uuid.UUID) {
 	ar.InBackground(func(ctx context.Context) {
 		for {
-			err := ar.Store.DropAnswerersSlip(ctx, db.DropAnswerersSlipParams{ID: sheet.ID, UserID: sheet.UserID, CallID: &sheet.CallID, Before: before})
+			err := ar.Store.DropAnswerersSlip(ctx,
+				db.DropAnswerersSlipParams{ID: sheet.ID, UserID: sheet.UserID, CallID: &sheet.CallID, Before: before})
 			switch {
 			case err == nil:
 				ar.PublishSlip(sheet.UserID, sheet.CallID, "")
 				return
 			case ctx.Err() != nil:
-				ar.Log.Error("the slip of a call that was not answered was not taken back", "call", sheet.CallID, "user", sheet.UserID)
+				ar.Log.Error("the slip of a call that was not answered was not taken back", "call", sheet.CallID,
+					"user", sheet.UserID)
 				return
 			}
 			select {
@@ -174,7 +180,8 @@ func (ar *Arrivals) DeclineCall(ctx context.Context, a firm.Actor, id uuid.UUID)
 	return ar.board.Do(ctx, id, call.Decline{By: a.ID.String()})
 }
 
-// HoldCall holds a call that a is in, or goes on with it; another that a speaks in is held then. Errors: those of call.Decide.
+// HoldCall holds a call that a is in, or goes on with it; another that a speaks in is held then. Errors: those of
+// call.Decide.
 func (ar *Arrivals) HoldCall(ctx context.Context, a firm.Actor, id uuid.UUID, on bool) error {
 	if on {
 		return ar.board.Do(ctx, id, call.Hold{By: a.ID.String()})
@@ -186,7 +193,8 @@ func (ar *Arrivals) HoldCall(ctx context.Context, a firm.Actor, id uuid.UUID, on
 		}
 		return err
 	}
-	if err := ar.Store.SetForeground(ctx, db.SetForegroundParams{CallID: &id, UserID: a.ID}); err != nil && !store.Away(err) {
+	if err := ar.Store.SetForeground(ctx, db.SetForegroundParams{CallID: &id, UserID: a.ID}); err != nil &&
+		!store.Away(err) {
 		return err
 	}
 	return nil

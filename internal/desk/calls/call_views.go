@@ -40,7 +40,8 @@ func (cs *Calls) callViews(ctx context.Context, a firm.Actor, ids []uuid.UUID) (
 }
 
 // callsAsRead are callViews with the rows from which they were made.
-func (cs *Calls) callsAsRead(ctx context.Context, a firm.Actor, ids []uuid.UUID) ([]contract.Call, []db.CallsByIDsRow, error) {
+func (cs *Calls) callsAsRead(ctx context.Context, a firm.Actor, ids []uuid.UUID) ([]contract.Call, []db.CallsByIDsRow,
+	error) {
 	views := make([]contract.Call, 0, len(ids))
 	if len(ids) == 0 {
 		return views, nil, nil
@@ -109,7 +110,8 @@ func linksOf(r db.CallsByIDsRow) ([]contract.CallLink, error) {
 	}
 	links := make([]contract.CallLink, len(rows))
 	for i, l := range rows {
-		links[i] = contract.CallLink{Role: l.Role, Reason: l.Reason, Record: contract.RecordRef{ID: l.Record, Kind: l.Kind, Name: l.Name}}
+		links[i] = contract.CallLink{Role: l.Role, Reason: l.Reason,
+			Record: contract.RecordRef{ID: l.Record, Kind: l.Kind, Name: l.Name}}
 	}
 	return links, nil
 }
@@ -164,14 +166,21 @@ func viewOf(r db.CallsByIDsRow, a firm.Actor, f *firm.Settings) contract.Call {
 		result := contract.CallDrop(r.DropResult)
 		drop = &result
 	}
-	return contract.Call{ID: r.ID, Between: between, Drop: drop, RoundID: round, Unconfirmed: r.Unconfirmed, DialTo: dialTo, Line: line, Source: source, ByHand: r.ByHand, MessageMs: r.MessageMs, Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
-		Label: r.RemoteLabel, Shown: shown, ShownReason: r.CallerIDReason, Device: r.Device, DialMs: r.DialMs, RingMs: r.RingMs, TalkMs: r.TalkMs,
+	return contract.Call{ID: r.ID, Between: between, Drop: drop, RoundID: round, Unconfirmed: r.Unconfirmed,
+		DialTo: dialTo, Line: line, Source: source, ByHand: r.ByHand, MessageMs: r.MessageMs,
+		Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
+		Label: r.RemoteLabel, Shown: shown, ShownReason: r.CallerIDReason, Device: r.Device, DialMs: r.DialMs,
+		RingMs: r.RingMs, TalkMs: r.TalkMs,
 		Links: []contract.CallLink{},
-		State: contract.CallState{CallID: r.ID, Seq: r.LastSeq, Phase: contract.Phase(r.State), StartedAt: r.StartedAt, RangAt: r.RangAt, AnsweredAt: r.AnsweredAt,
+		State: contract.CallState{CallID: r.ID, Seq: r.LastSeq, Phase: contract.Phase(r.State), StartedAt: r.StartedAt,
+			RangAt: r.RangAt, AnsweredAt: r.AnsweredAt,
 			EndedAt: r.EndedAt, EndReason: r.EndReason, Saved: true},
-		Slip: contract.Slip{ID: r.SlipID, RepID: r.RepID, RepName: r.RepName, State: contract.SlipState(r.SlipState), Subject: r.Subject,
-			CallTypeID: r.CallTypeID, CallType: callType.Label, OutcomeID: r.OutcomeID, Outcome: outcome.Label, OutcomeReached: outcome.Reached,
-			AsksWho: r.AsksWho, Candidates: []contract.Candidate{}, FiledAt: r.FiledAt, Version: r.SlipVersion, Mine: r.RepID == a.ID,
+		Slip: contract.Slip{ID: r.SlipID, RepID: r.RepID, RepName: r.RepName, State: contract.SlipState(r.SlipState),
+			Subject:    r.Subject,
+			CallTypeID: r.CallTypeID, CallType: callType.Label, OutcomeID: r.OutcomeID, Outcome: outcome.Label,
+			OutcomeReached: outcome.Reached,
+			AsksWho:        r.AsksWho, Candidates: []contract.Candidate{}, FiledAt: r.FiledAt, Version: r.SlipVersion,
+			Mine:    r.RepID == a.ID,
 			Visible: &visible, NotesHidden: &hidden, Notes: notes}}
 }
 
@@ -234,7 +243,8 @@ func likeText(q string) string {
 	return strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(q)
 }
 
-// Calls lists calls, newest first, those that nobody has come back to oldest first: a's own, or everybody's, all or some.
+// Calls lists calls, newest first, those that nobody has come back to oldest first: a's own, or everybody's, all or
+// some.
 func (cs *Calls) Calls(ctx context.Context, a firm.Actor, query CallQuery) (contract.CallPage, error) {
 	return cs.callsBy(ctx, a, query, callsPerPage, cs.CallLines)
 }
@@ -287,7 +297,8 @@ func FactText(f call.Fact, c contract.Call) string {
 	case call.Unmuted:
 		return "Heard again"
 	case call.Pressed:
-		if c.Direction == contract.CallDirectionInbound && f.Leg == 1 || c.Direction == contract.CallDirectionOutbound && f.Leg == 2 {
+		if c.Direction == contract.CallDirectionInbound && f.Leg == 1 ||
+			c.Direction == contract.CallDirectionOutbound && f.Leg == 2 {
 			return "They pressed " + f.Digits
 		}
 		return "We pressed " + f.Digits
@@ -365,7 +376,8 @@ func ReasonText(r call.Reason) string {
 	return ""
 }
 
-// Changes reads the audit trail of something into sentences; of notes that are not for the reader it says no more than that they were changed.
+// Changes reads the audit trail of something into sentences; of notes that are not for the reader it says no more than
+// that they were changed.
 func (cs *Calls) Changes(ctx context.Context, kind string, id uuid.UUID, hideNotes bool) ([]contract.Change, error) {
 	rows, err := cs.Store.AuditOf(ctx, db.AuditOfParams{SubjectKind: kind, SubjectID: id})
 	if err != nil {

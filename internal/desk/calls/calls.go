@@ -34,14 +34,17 @@ type target struct {
 	refused                                  *firm.RefusedError
 }
 
-// PlaceCall calls a stored or typed number for a. It answers when the call is committed and the carrier has been
-// asked. The same key gets the same call. Errors: *FieldError, *InCallError, *RefusedError, *callable.OutsideError, ErrAway, ErrNotFound, ErrKeyReused.
+// PlaceCall calls a stored or typed number for a. It answers when the call is committed and the carrier has been asked.
+// The same key gets the same call. Errors: *FieldError, *InCallError, *RefusedError, *callable.OutsideError, ErrAway,
+// ErrNotFound, ErrKeyReused.
 func (cs *Calls) PlaceCall(ctx context.Context, a firm.Actor, key string, r contract.NewCall) (contract.Call, error) {
 	return cs.PlaceFor(ctx, a, key, r, nil)
 }
 
-// PlaceFor places a call on behalf of placement, or of the rep alone where that is nil. The same key gets the same call.
-func (cs *Calls) PlaceFor(ctx context.Context, a firm.Actor, key string, r contract.NewCall, placement Placement) (contract.Call, error) {
+// PlaceFor places a call on behalf of placement, or of the rep alone where that is nil. The same key gets the same
+// call.
+func (cs *Calls) PlaceFor(ctx context.Context, a firm.Actor, key string, r contract.NewCall,
+	placement Placement) (contract.Call, error) {
 	if err := cs.mayBegin(); err != nil {
 		return contract.Call{}, err
 	}
@@ -61,7 +64,8 @@ func (cs *Calls) PlaceFor(ctx context.Context, a firm.Actor, key string, r contr
 	return cs.CallView(ctx, a, id)
 }
 
-func (cs *Calls) place(ctx context.Context, a firm.Actor, key string, hash []byte, r contract.NewCall, placement Placement) (uuid.UUID, error) {
+func (cs *Calls) place(ctx context.Context, a firm.Actor, key string, hash []byte, r contract.NewCall,
+	placement Placement) (uuid.UUID, error) {
 	if r.ColleagueID != nil {
 		return cs.Team.placeInternal(ctx, a, key, hash, r)
 	}
@@ -100,12 +104,14 @@ func (cs *Calls) place(ctx context.Context, a firm.Actor, key string, hash []byt
 	if a.Program {
 		return cs.placeByProgram(ctx, a, key, hash, t, override, placement)
 	}
-	device, err := cs.Telephones.speaksBy(ctx, a, key, r, t, cmp.Or(phone.Format(t.e164, t.ext, f.Region, a.Style), t.typed), placement)
+	device, err := cs.Telephones.speaksBy(ctx, a, key, r, t,
+		cmp.Or(phone.Format(t.e164, t.ext, f.Region, a.Style), t.typed), placement)
 	if err != nil {
 		return uuid.Nil, err
 	}
 	now := cs.Clock.Now()
-	state, facts, effects, err := begin(call.Place{By: a.ID.String(), Device: device, Address: t.address, CallerID: shown.Line.E164}, now)
+	state, facts, effects, err := begin(call.Place{By: a.ID.String(), Device: device, Address: t.address,
+		CallerID: shown.Line.E164}, now)
 	if err != nil {
 		return uuid.Nil, err
 	}
@@ -114,10 +120,14 @@ func (cs *Calls) place(ctx context.Context, a firm.Actor, key string, hash []byt
 	if err != nil {
 		return uuid.Nil, err
 	}
-	p := db.PlaceCallParams{CallID: &id, UserID: a.ID, LineID: &line, RemoteE164: t.e164, RemoteExt: t.ext, RemoteTyped: t.typed,
-		RemoteLabel: t.label, CallerID: shown.Line.E164, CallerIDReason: shown.Reason, Device: device, OwnerServer: cs.Server,
-		OwnerEpoch: cs.Epoch, State: string(state.Phase()), LastSeq: state.Seq, At: now, RemoteAddress: t.address, FactSchema: call.Schema,
-		SlipID: slipID, AsksWho: t.asksWho, OpenRecordID: t.openRecord, CommandKey: key, RequestHash: hash, Response: response,
+	p := db.PlaceCallParams{CallID: &id, UserID: a.ID, LineID: &line, RemoteE164: t.e164, RemoteExt: t.ext,
+		RemoteTyped: t.typed,
+		RemoteLabel: t.label, CallerID: shown.Line.E164, CallerIDReason: shown.Reason, Device: device,
+		OwnerServer: cs.Server,
+		OwnerEpoch:  cs.Epoch, State: string(state.Phase()), LastSeq: state.Seq, At: now, RemoteAddress: t.address,
+		FactSchema: call.Schema,
+		SlipID:     slipID, AsksWho: t.asksWho, OpenRecordID: t.openRecord, CommandKey: key, RequestHash: hash,
+		Response:    response,
 		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}
 	p.FactSeqs, p.FactKinds, p.FactData = factColumns(facts)
 	for _, l := range t.links {
@@ -125,13 +135,15 @@ func (cs *Calls) place(ctx context.Context, a firm.Actor, key string, hash []byt
 		p.LinkRoles = append(p.LinkRoles, string(l.Role))
 		p.LinkReasons = append(p.LinkReasons, l.Reason)
 	}
-	live := &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, records: p.LinkRecords, state: state, changed: make(chan struct{}, 1), line: line, placed: placement}
+	live := &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, records: p.LinkRecords, state: state,
+		changed: make(chan struct{}, 1), line: line, placed: placement}
 	if placement != nil {
 		p.CallTypeID = placement.CallType()
 	}
 	if err := cs.commitPlaced(ctx, a, id, live, r.InsteadOf, effects, func(q *db.Queries) error {
 		if override != "" {
-			if err := cs.Audited(ctx, q, a, "call", id, "called in spite of do-not-call", map[string]string{"do-not-call": t.refused.Error()},
+			if err := cs.Audited(ctx, q, a, "call", id, "called in spite of do-not-call",
+				map[string]string{"do-not-call": t.refused.Error()},
 				map[string]string{"why": override}); err != nil {
 				return err
 			}
@@ -150,8 +162,10 @@ func (cs *Calls) place(ctx context.Context, a firm.Actor, key string, hash []byt
 	return id, nil
 }
 
-// shownFor chooses the line that a call shows: by hand or by the usual rule, or by that of its placement. Error: *FieldError.
-func (cs *Calls) shownFor(ctx context.Context, a firm.Actor, f *firm.Settings, r contract.NewCall, t target, placement Placement) (callerid.Choice, error) {
+// shownFor chooses the line that a call shows: by hand or by the usual rule, or by that of its placement. Error:
+// *FieldError.
+func (cs *Calls) shownFor(ctx context.Context, a firm.Actor, f *firm.Settings, r contract.NewCall, t target,
+	placement Placement) (callerid.Choice, error) {
 	request := callerid.Request{ByHand: optional.ID(r.LineID), RepLine: optional.ID(a.Line), Region: t.region}
 	owed, err := cs.Store.LineOwed(ctx, db.LineOwedParams{E164: t.e164, Ext: t.ext})
 	if err != nil {
@@ -188,10 +202,13 @@ func factColumns(facts []call.Fact) (seqs []int, kinds []string, data []json.Raw
 	return seqs, kinds, data
 }
 
-// commitPlaced commits a call that a places, while a's row is locked, and starts it. Errors: those of freeRep, ErrKeyReused.
+// commitPlaced commits a call that a places, while a's row is locked, and starts it. Errors: those of freeRep,
+// ErrKeyReused.
 //
-// What is begun here is carried out whether or not the asker is still there: a commit whose answer nobody waits for any more has happened all the same.
-func (cs *Calls) commitPlaced(ctx context.Context, a firm.Actor, id uuid.UUID, live *liveCall, insteadOf *uuid.UUID, effects []call.Effect, write func(*db.Queries) error) error {
+// What is begun here is carried out whether or not the asker is still there: a commit whose answer nobody waits for any
+// more has happened all the same.
+func (cs *Calls) commitPlaced(ctx context.Context, a firm.Actor, id uuid.UUID, live *liveCall, insteadOf *uuid.UUID,
+	effects []call.Effect, write func(*db.Queries) error) error {
 	ctx, cancel := firm.CarriedOut(ctx)
 	defer cancel()
 	// Known here before anybody can read it from the database: until then no other click may think that
@@ -220,9 +237,10 @@ func (cs *Calls) commitPlaced(ctx context.Context, a firm.Actor, id uuid.UUID, l
 	return nil
 }
 
-// freeRep locks a's row and makes sure that a is in no other call but the one named in insteadOf, which it gives where a is in it: it is to be
-// ended once this is committed. Errors: *firm.InCallError, firm.ErrElsewhere.
-func (cs *Calls) freeRep(ctx context.Context, q *db.Queries, a firm.Actor, insteadOf *uuid.UUID) (ends *uuid.UUID, err error) {
+// freeRep locks a's row and makes sure that a is in no other call but the one named in insteadOf, which it gives where
+// a is in it: it is to be ended once this is committed. Errors: *firm.InCallError, firm.ErrElsewhere.
+func (cs *Calls) freeRep(ctx context.Context, q *db.Queries, a firm.Actor, insteadOf *uuid.UUID) (ends *uuid.UUID,
+	err error) {
 	rep, err := q.LockRep(ctx, a.ID)
 	if err != nil {
 		return nil, fmt.Errorf("locking the rep: %w", err)
@@ -291,18 +309,23 @@ func (cs *Calls) storedTarget(ctx context.Context, id uuid.UUID) (target, error)
 		return target{}, err
 	}
 	if n.E164 == "" {
-		return target{}, firm.Wrong("number_id", fmt.Sprintf("“%s” cannot be dialed: it is not a telephone number", n.Typed))
+		return target{}, firm.Wrong("number_id",
+			fmt.Sprintf("“%s” cannot be dialed: it is not a telephone number", n.Typed))
 	}
 	t := target{e164: n.E164, ext: n.Ext, typed: n.Typed, label: n.Label, region: n.Region, zones: n.Zones}
 	t.address = phone.Number{E164: n.E164, Ext: n.Ext}.Key()
-	v := callable.Check(callable.Subject{NumberDoNotCall: n.DncAt != nil, PersonDoNotCall: n.RecordDncAt != nil, CompanyDoNotCall: n.CompanyDncAt != nil,
-		ListedDoNotCall: n.ListedAt != nil}, cs.Hours, cs.Clock.Now())
-	t.refused = firm.Refused(v.Refused, firm.Reasons{Number: n.DncReason, Person: n.RecordDncReason, Company: n.CompanyDncReason, Listed: n.ListedReason})
+	v := callable.Check(callable.Subject{NumberDoNotCall: n.DncAt != nil, PersonDoNotCall: n.RecordDncAt != nil,
+		CompanyDoNotCall: n.CompanyDncAt != nil,
+		ListedDoNotCall:  n.ListedAt != nil}, cs.Hours, cs.Clock.Now())
+	t.refused = firm.Refused(v.Refused,
+		firm.Reasons{Number: n.DncReason, Person: n.RecordDncReason, Company: n.CompanyDncReason,
+			Listed: n.ListedReason})
 	t.links = slip.LinksFor(firm.Subject(n.RecordID, n.Kind, n.CompanyID, n.PersonID), "their number was clicked")
 	return t, nil
 }
 
-func (cs *Calls) typedTarget(ctx context.Context, a firm.Actor, f *firm.Settings, typed string, open *uuid.UUID) (target, error) {
+func (cs *Calls) typedTarget(ctx context.Context, a firm.Actor, f *firm.Settings, typed string,
+	open *uuid.UUID) (target, error) {
 	if phone.Emergency(typed, f.Region) {
 		digits := phone.Digits(typed)
 		return target{e164: digits, typed: typed, address: digits, region: f.Region, emergency: true}, nil
@@ -311,7 +334,8 @@ func (cs *Calls) typedTarget(ctx context.Context, a firm.Actor, f *firm.Settings
 	if err != nil {
 		return target{}, firm.About("typed", err)
 	}
-	t := target{e164: n.E164, ext: n.Ext, typed: n.Typed, address: n.Key(), region: n.Region, zones: phone.Zones(n.E164)}
+	t := target{e164: n.E164, ext: n.Ext, typed: n.Typed, address: n.Key(), region: n.Region,
+		zones: phone.Zones(n.E164)}
 	matches, rows, err := cs.Book.WhoseNumber(ctx, a, n.E164, n.Ext)
 	if err != nil {
 		return target{}, err
@@ -331,14 +355,16 @@ func (cs *Calls) typedTarget(ctx context.Context, a firm.Actor, f *firm.Settings
 	for _, row := range rows {
 		if row.RecordID.String() == record {
 			t.label = row.Label
-			t.links = slip.LinksFor(firm.Subject(row.RecordID, row.Kind, row.CompanyID, row.PersonID), "the number that was typed is theirs")
+			t.links = slip.LinksFor(firm.Subject(row.RecordID, row.Kind, row.CompanyID, row.PersonID),
+				"the number that was typed is theirs")
 			break
 		}
 	}
 	return t, nil
 }
 
-// HangUp takes a out of a call. It works while the database is away. Errors: ErrNotFound, call.ErrNotThere, ErrElsewhere.
+// HangUp takes a out of a call. It works while the database is away. Errors: ErrNotFound, call.ErrNotThere,
+// ErrElsewhere.
 func (cs *Calls) HangUp(ctx context.Context, a firm.Actor, id uuid.UUID) error {
 	err := cs.board.HangUp(ctx, id, a.ID.String())
 	if !errors.Is(err, call.ErrOver) {

@@ -1,9 +1,10 @@
-// Package calls is calls in progress and their slips: placing (calls, placement), those that come in (Arrivals), what they say (Voices), how they are
-// recorded (Recordings), reps' own telephones (Telephones), who is there (Team), the firm's lines and the simulated other side (Lines); how all of it is
-// saved and who drives it (saving, ownership).
+// Package calls is calls in progress and their slips: placing (calls, placement), those that come in (Arrivals), what
+// they say (Voices), how they are recorded (Recordings), reps' own telephones (Telephones), who is there (Team), the
+// firm's lines and the simulated other side (Lines); how all of it is saved and who drives it (saving, ownership).
 //
-// It knows the firm and the book. It must not know rounds or campaigns: they are a Placement when a call is placed and a Listener while it goes on; nor
-// what filing a slip does. Calls in progress, telephones and recorders have a lock each, which nobody outside touches.
+// It knows the firm and the book. It must not know rounds or campaigns: they are a Placement when a call is placed and
+// a Listener while it goes on; nor what filing a slip does. Calls in progress, telephones and recorders have a lock
+// each, which nobody outside touches.
 package calls
 
 import (
@@ -102,7 +103,8 @@ func New(b *book.Book) *Calls {
 // Listen lets l hear of what calls do, from Open on.
 func (cs *Calls) Listen(l Listener) { cs.listeners = append(cs.listeners, l) }
 
-// Open claims the server's name, writes the journal back and closes what an earlier run left in progress. The database must be there and migrated.
+// Open claims the server's name, writes the journal back and closes what an earlier run left in progress. The database
+// must be there and migrated.
 func (cs *Calls) Open(ctx context.Context) error {
 	if cs.Studio == nil {
 		cs.Studio, cs.ownStudio = media.NewStudio(), true

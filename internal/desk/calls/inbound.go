@@ -76,7 +76,8 @@ func callerOf(from, region string) caller {
 }
 
 // arrive writes a call that came in down, with whom it surely is from, and takes it over.
-func (ar *Arrivals) arrive(ctx context.Context, ref carrier.Ref, from, to string) (uuid.UUID, db.LineByNumberRow, error) {
+func (ar *Arrivals) arrive(ctx context.Context, ref carrier.Ref, from, to string) (uuid.UUID, db.LineByNumberRow,
+	error) {
 	line, err := ar.Store.LineByNumber(ctx, to)
 	if err != nil {
 		return uuid.Nil, line, err
@@ -92,8 +93,10 @@ func (ar *Arrivals) arrive(ctx context.Context, ref carrier.Ref, from, to string
 		return uuid.Nil, line, err
 	}
 	id := store.NewID()
-	p := db.InsertInboundParams{CallID: id, LineID: &line.ID, RemoteE164: who.e164, RemoteExt: who.ext, RemoteTyped: who.typed, LineE164: line.E164, OwnerServer: ar.Server,
-		OwnerEpoch: ar.Epoch, State: string(state.Phase()), LastSeq: state.Seq, At: now, Withheld: who.withheld, FactSchema: call.Schema,
+	p := db.InsertInboundParams{CallID: id, LineID: &line.ID, RemoteE164: who.e164, RemoteExt: who.ext,
+		RemoteTyped: who.typed, LineE164: line.E164, OwnerServer: ar.Server,
+		OwnerEpoch: ar.Epoch, State: string(state.Phase()), LastSeq: state.Seq, At: now, Withheld: who.withheld,
+		FactSchema:  call.Schema,
 		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}
 	p.FactSeqs, p.FactKinds, p.FactData = factColumns(facts)
 	if who.e164 != "" {
@@ -105,7 +108,8 @@ func (ar *Arrivals) arrive(ctx context.Context, ref carrier.Ref, from, to string
 		links, label := book.CallerLinks(matches, rows)
 		p.RemoteLabel = label
 		for _, l := range links {
-			p.LinkRecords, p.LinkRoles, p.LinkReasons = append(p.LinkRecords, uuid.MustParse(l.Record)), append(p.LinkRoles, string(l.Role)), append(p.LinkReasons, l.Reason)
+			p.LinkRecords, p.LinkRoles, p.LinkReasons = append(p.LinkRecords,
+				uuid.MustParse(l.Record)), append(p.LinkRoles, string(l.Role)), append(p.LinkReasons, l.Reason)
 		}
 	}
 	ar.registry.add(id, &liveCall{records: p.LinkRecords, state: state, changed: make(chan struct{}, 1), line: line.ID})
@@ -124,8 +128,9 @@ func (ar *Arrivals) route(ctx context.Context, id uuid.UUID, line db.LineByNumbe
 	tried := map[string]bool{}
 	hours := hoursOf(line.Hours)
 	here := started.In(firm.ZoneNamed(line.Zone))
-	rule := routing.Rule{Mode: routing.Mode(line.RingMode), Rings: time.Duration(line.RingSeconds) * time.Second, Limit: time.Duration(line.LimitSeconds) * time.Second,
-		Open: hours.Open(here), Unanswered: routing.Follow(line.Unanswered), Closed: routing.Follow(line.Closed)}
+	rule := routing.Rule{Mode: routing.Mode(line.RingMode), Rings: time.Duration(line.RingSeconds) * time.Second,
+		Limit: time.Duration(line.LimitSeconds) * time.Second,
+		Open:  hours.Open(here), Unanswered: routing.Follow(line.Unanswered), Closed: routing.Follow(line.Closed)}
 	for {
 		state, there := ar.board.Snapshot(id)
 		if !there || state.Phase() != call.PhaseRinging {
@@ -138,7 +143,8 @@ func (ar *Arrivals) route(ctx context.Context, id uuid.UUID, line db.LineByNumbe
 		step := routing.Next(rule, reps, tried, ar.Clock.Since(started))
 		if step.Then != "" {
 			box := boxOf(reps)
-			if err := ar.Store.SetMissedWhy(ctx, db.SetMissedWhyParams{ID: id, Why: step.Why, BoxUserID: box}); err != nil {
+			if err := ar.Store.SetMissedWhy(ctx,
+				db.SetMissedWhyParams{ID: id, Why: step.Why, BoxUserID: box}); err != nil {
 				ar.Log.Warn("why a call was missed", "call", id, "error", err)
 			}
 			ar.follow(ctx, id, step.Then, line, box, hours.ClosedText(here))

@@ -40,9 +40,11 @@ func (vs *Voices) RateLine(a firm.Actor, f contract.LineFigures) contract.LineQu
 		up = float64(lost-before.lost) / float64(all)
 	}
 	millis := func(x float32) time.Duration { return time.Duration(float64(x) * float64(time.Millisecond)) }
-	line := audio.Line{Delay: millis(f.RoundTripMs)/2 + bufferDelay, Jitter: millis(f.JitterMs), LossUp: up, LossDown: float64(f.Loss)}
+	line := audio.Line{Delay: millis(f.RoundTripMs)/2 + bufferDelay, Jitter: millis(f.JitterMs), LossUp: up,
+		LossDown: float64(f.Loss)}
 	mos, verdict, wrong := line.Rate()
-	return contract.LineQuality{Mos: float32(mos), Verdict: contract.LineQualityVerdict(verdict), Words: strings.Join(wrong, "; "), LossUp: float32(up), LossDown: f.Loss,
+	return contract.LineQuality{Mos: float32(mos), Verdict: contract.LineQualityVerdict(verdict),
+		Words: strings.Join(wrong, "; "), LossUp: float32(up), LossDown: f.Loss,
 		JitterMs: f.JitterMs, DelayMs: float32(line.Delay.Milliseconds())}
 }
 
@@ -87,7 +89,9 @@ func (vs *Voices) ReportLine(ctx context.Context, a firm.Actor, id uuid.UUID, r 
 	if err != nil {
 		return err
 	}
-	err = vs.Store.InsertLineReport(ctx, db.InsertLineReportParams{ID: store.NewID(), CallID: id, UserID: a.ID, At: vs.Clock.Now(), Trouble: string(r.Trouble), Figures: figures})
+	err = vs.Store.InsertLineReport(ctx,
+		db.InsertLineReportParams{ID: store.NewID(), CallID: id, UserID: a.ID, At: vs.Clock.Now(),
+			Trouble: string(r.Trouble), Figures: figures})
 	if err == nil {
 		vs.PublishHistory(&id)
 	}
@@ -108,7 +112,8 @@ func (vs *Voices) LineReports(ctx context.Context, id uuid.UUID) ([]contract.Cha
 			return nil, err
 		}
 		if q != nil {
-			text += fmt.Sprintf(" (measured: MOS %.1f, lost %.0f %% to them and %.0f %% from them, wavering by %.0f ms, %.0f ms each way)", q.Mos, 100*q.LossUp, 100*q.LossDown, q.JitterMs, q.DelayMs)
+			text += fmt.Sprintf(" (measured: MOS %.1f, lost %.0f %% to them and %.0f %% from them, wavering by %.0f "+
+				"ms, %.0f ms each way)", q.Mos, 100*q.LossUp, 100*q.LossDown, q.JitterMs, q.DelayMs)
 		}
 		changes[i] = contract.Change{At: r.At, Actor: r.Name, Text: text}
 	}
@@ -116,4 +121,5 @@ func (vs *Voices) LineReports(ctx context.Context, id uuid.UUID) ([]contract.Cha
 }
 
 // lineTroubles are the troubles of a line as they are read.
-var lineTroubles = map[string]string{"noise": "noise", "echo": "an echo", "cut_outs": "cut-outs", "volume": "too soft or too loud", "one_way": "only one side was heard"}
+var lineTroubles = map[string]string{"noise": "noise", "echo": "an echo", "cut_outs": "cut-outs",
+	"volume": "too soft or too loud", "one_way": "only one side was heard"}

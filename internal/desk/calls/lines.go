@@ -37,10 +37,15 @@ func (ls *Lines) Lines(ctx context.Context, a firm.Actor) ([]contract.FirmLine, 
 	lines := []contract.FirmLine{}
 	for _, r := range rows {
 		h := hoursOf(r.Hours)
-		l := contract.FirmLine{ID: r.ID, E164: r.E164, Display: phone.Format(r.E164, "", f.Region, a.Style), Label: r.Label, Source: r.Source, Zone: r.Zone, Active: r.Active,
-			RingMode: contract.FirmLineRingMode(r.RingMode), RingSeconds: r.RingSeconds, LimitSeconds: r.LimitSeconds, Hours: routing.SpansText(h.Spans), Off: firm.OrEmpty(h.Off),
-			Unanswered: contract.FirmLineUnanswered(r.Unanswered), Closed: contract.FirmLineClosed(r.Closed), Greeting: r.Greeting, ClosedText: r.ClosedText, Recording: contract.RecordingRule(r.Recording), RecordingIn: contract.RecordingRule(r.RecordingIn), Texting: approval(r.Texting), GreetingSoundID: r.GreetingSound,
-			Reps: []uuid.UUID{}, Open: h.Open(ls.Clock.Now().In(firm.ZoneNamed(r.Zone))), Version: r.Version}
+		l := contract.FirmLine{ID: r.ID, E164: r.E164, Display: phone.Format(r.E164, "", f.Region, a.Style),
+			Label: r.Label, Source: r.Source, Zone: r.Zone, Active: r.Active,
+			RingMode: contract.FirmLineRingMode(r.RingMode), RingSeconds: r.RingSeconds, LimitSeconds: r.LimitSeconds,
+			Hours: routing.SpansText(h.Spans), Off: firm.OrEmpty(h.Off),
+			Unanswered: contract.FirmLineUnanswered(r.Unanswered), Closed: contract.FirmLineClosed(r.Closed),
+			Greeting: r.Greeting, ClosedText: r.ClosedText, Recording: contract.RecordingRule(r.Recording),
+			RecordingIn: contract.RecordingRule(r.RecordingIn), Texting: approval(r.Texting),
+			GreetingSoundID: r.GreetingSound,
+			Reps:            []uuid.UUID{}, Open: h.Open(ls.Clock.Now().In(firm.ZoneNamed(r.Zone))), Version: r.Version}
 		for _, x := range reps {
 			if x.LineID == r.ID {
 				l.Reps = append(l.Reps, x.UserID)
@@ -64,8 +69,10 @@ func (ls *Lines) line(ctx context.Context, a firm.Actor, id uuid.UUID) (contract
 	return contract.FirmLine{}, err
 }
 
-// UpdateLine sets how a line rings, when it is open and what follows. Errors: ErrForbidden, ErrNotFound, ErrChangedElse, *FieldError.
-func (ls *Lines) UpdateLine(ctx context.Context, a firm.Actor, id uuid.UUID, l contract.FirmLine) (contract.FirmLine, error) {
+// UpdateLine sets how a line rings, when it is open and what follows. Errors: ErrForbidden, ErrNotFound,
+// ErrChangedElse, *FieldError.
+func (ls *Lines) UpdateLine(ctx context.Context, a firm.Actor, id uuid.UUID, l contract.FirmLine) (contract.FirmLine,
+	error) {
 	before, err := ls.line(ctx, a, id)
 	if err != nil {
 		return l, err
@@ -95,9 +102,12 @@ func (ls *Lines) UpdateLine(ctx context.Context, a firm.Actor, id uuid.UUID, l c
 		return l, err
 	}
 	err = ls.Store.Tx(ctx, func(q *db.Queries) error {
-		n, err := q.UpdateLine(ctx, db.UpdateLineParams{ID: id, Version: l.Version, Label: l.Label, Source: l.Source, Zone: l.Zone, Active: l.Active, RingMode: string(l.RingMode),
-			RingSeconds: l.RingSeconds, LimitSeconds: l.LimitSeconds, Hours: hours, Unanswered: string(l.Unanswered), Closed: string(l.Closed),
-			Greeting: firm.CleanText(l.Greeting), ClosedText: firm.CleanText(l.ClosedText), Recording: string(l.Recording), RecordingIn: string(l.RecordingIn), GreetingSound: l.GreetingSoundID})
+		n, err := q.UpdateLine(ctx, db.UpdateLineParams{ID: id, Version: l.Version, Label: l.Label, Source: l.Source,
+			Zone: l.Zone, Active: l.Active, RingMode: string(l.RingMode),
+			RingSeconds: l.RingSeconds, LimitSeconds: l.LimitSeconds, Hours: hours, Unanswered: string(l.Unanswered),
+			Closed:   string(l.Closed),
+			Greeting: firm.CleanText(l.Greeting), ClosedText: firm.CleanText(l.ClosedText),
+			Recording: string(l.Recording), RecordingIn: string(l.RecordingIn), GreetingSound: l.GreetingSoundID})
 		switch {
 		case err != nil:
 			return err
@@ -105,7 +115,8 @@ func (ls *Lines) UpdateLine(ctx context.Context, a firm.Actor, id uuid.UUID, l c
 			return firm.ErrChangedElse
 		}
 		if l.Texting != nil && *l.Texting != optional.Value(before.Texting) {
-			if _, err := q.SetLineTexting(ctx, db.SetLineTextingParams{ID: id, Texting: string(*l.Texting)}); err != nil {
+			if _, err := q.SetLineTexting(ctx,
+				db.SetLineTextingParams{ID: id, Texting: string(*l.Texting)}); err != nil {
 				return err
 			}
 		}
@@ -162,7 +173,8 @@ func (ls *Lines) AddLine(ctx context.Context, a firm.Actor, n contract.NewLine) 
 		zone = zones[0]
 	}
 	id := store.NewID()
-	p := db.InsertLineParams{ID: id, E164: number.E164, Label: firm.CleanText(n.Label), Region: number.Region, Zone: zone}
+	p := db.InsertLineParams{ID: id, E164: number.E164, Label: firm.CleanText(n.Label), Region: number.Region,
+		Zone: zone}
 	if n.Source != nil {
 		p.Source = firm.CleanText(*n.Source)
 	}

@@ -13,7 +13,8 @@ import (
 	"trundo/internal/store"
 )
 
-// MayPlayOutside tells whether a may play the other side of the simulated network: everybody in the demo, else who sets the firm up. Error: ErrForbidden.
+// MayPlayOutside tells whether a may play the other side of the simulated network: everybody in the demo, else who sets
+// the firm up. Error: ErrForbidden.
 func (ls *Lines) MayPlayOutside(a firm.Actor) error {
 	if ls.Demo || a.MayDo(firm.SetUp) {
 		return nil
@@ -31,8 +32,9 @@ func (ls *Lines) PlaysOutside(a firm.Actor, ref carrier.Ref) {
 	ls.played[ref] = a.ID
 }
 
-// MayActOutside tells whether a may see and act on the outside's leg: who sets up on each, others on those that they have called in and on those of
-// their own calls. What a colleague's customer presses or says is not theirs. Error: ErrNotFound.
+// MayActOutside tells whether a may see and act on the outside's leg: who sets up on each, others on those that they
+// have called in and on those of their own calls. What a colleague's customer presses or says is not theirs. Error:
+// ErrNotFound.
 func (ls *Lines) MayActOutside(a firm.Actor, ref carrier.Ref) error {
 	ls.mu.Lock()
 	plays := ls.played[ref] == a.ID

@@ -64,7 +64,8 @@ func (cs *Calls) beat(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, heartbeat)
 	defer cancel()
 	doubt := cs.leaseInDoubt()
-	if err := cs.Store.Heartbeat(ctx, db.HeartbeatParams{At: cs.leaseTime(0), Name: cs.Server, Epoch: cs.Epoch}); err != nil {
+	if err := cs.Store.Heartbeat(ctx,
+		db.HeartbeatParams{At: cs.leaseTime(0), Name: cs.Server, Epoch: cs.Epoch}); err != nil {
 		return err
 	}
 	if doubt {
@@ -76,7 +77,8 @@ func (cs *Calls) beat(ctx context.Context) error {
 	return nil
 }
 
-// leaseTime is a time for leases, by the clock that all servers share: nil is the database's, now; the tests have one of their own.
+// leaseTime is a time for leases, by the clock that all servers share: nil is the database's, now; the tests have one
+// of their own.
 func (cs *Calls) leaseTime(ago time.Duration) *time.Time {
 	if cs.LeaseByDatabase {
 		return nil
@@ -96,7 +98,8 @@ func (cs *Calls) letGoOfLost(ctx context.Context) error {
 	closed, err := cs.Store.ClosedElsewhere(ctx, cs.registry.all())
 	for _, id := range closed {
 		if s, there := cs.board.Snapshot(id); there && s.Phase() != call.PhaseEnded {
-			cs.Log.Warn("another server has closed a call of this one, which did not show a sign of life in time", "call", id)
+			cs.Log.Warn("another server has closed a call of this one, which did not show a sign of life in time",
+				"call", id)
 			_ = cs.board.Do(ctx, id, call.Lost{})
 		}
 	}
@@ -106,13 +109,16 @@ func (cs *Calls) letGoOfLost(ctx context.Context) error {
 // settleDown is how long the facts of a call that has ended have for being saved before it is looked whether they were.
 const settleDown = 4 * time.Second
 
-// reconcile ends in the database, at their own time, the calls of this server that have ended in the switchboard and are still going on there:
-// whatever became of their facts, nobody stays in a call that is over.
+// reconcile ends in the database, at their own time, the calls of this server that have ended in the switchboard and
+// are still going on there: whatever became of their facts, nobody stays in a call that is over.
 func (cs *Calls) reconcile(ctx context.Context) error {
 	if cs.Journal.Away() {
 		return nil
 	}
-	over := cs.registry.where(func(c *liveCall) bool { return !c.state.Ended.IsZero() && cs.Clock.Since(c.state.Ended) > settleDown })
+	over := cs.registry.where(func(c *liveCall) bool {
+		return !c.state.Ended.IsZero() &&
+			cs.Clock.Since(c.state.Ended) > settleDown
+	})
 	for _, id := range over {
 		c := cs.registry.call(id)
 		if c == nil {
@@ -128,7 +134,8 @@ func (cs *Calls) reconcile(ctx context.Context) error {
 		case row.EndedAt != nil:
 			cs.callSaved(id, state, false)
 		default:
-			cs.Log.Error("a call has ended and its end was not saved; it is saved again without its facts", "call", id, "ended", state.Ended)
+			cs.Log.Error("a call has ended and its end was not saved; it is saved again without its facts", "call", id,
+				"ended", state.Ended)
 			cs.Journal.Add(journal.Entry{Kind: kindFacts, Value: factsEntry{Call: id, State: state}})
 		}
 	}
@@ -150,7 +157,8 @@ func (cs *Calls) watchDisk() {
 	free, all := uint64(fs.Bavail)*uint64(fs.Bsize), fs.Blocks*uint64(fs.Bsize)
 	low := free < roomLow && free < all/20
 	if was := cs.diskLow.Swap(low); low && !was {
-		cs.Log.Error("ALARM: the disk for the journal and the recordings is nearly full", "folder", filepath.Dir(cs.JournalFile), "free_bytes", free)
+		cs.Log.Error("ALARM: the disk for the journal and the recordings is nearly full", "folder",
+			filepath.Dir(cs.JournalFile), "free_bytes", free)
 	}
 	cs.diskGone.Store(free < roomGone && free < all/20)
 }
@@ -172,8 +180,8 @@ func (cs *Calls) DiskLow() bool { return cs.diskLow.Load() }
 // PutAside is how many entries could not be saved for their own fault, and wait for somebody to look at them.
 func (cs *Calls) PutAside() int { return cs.Journal.RejectedCount() }
 
-// mayBegin tells whether a call can be made, taken or filed now: what is written of it must be kept, and the server stay. Errors: ErrAway, ErrDiskFull,
-// ErrStopping.
+// mayBegin tells whether a call can be made, taken or filed now: what is written of it must be kept, and the server
+// stay. Errors: ErrAway, ErrDiskFull, ErrStopping.
 func (cs *Calls) mayBegin() error {
 	if cs.draining.Load() {
 		return firm.ErrStopping
@@ -187,7 +195,8 @@ func (cs *Calls) mayBegin() error {
 	return nil
 }
 
-// Drain prepares for the end: no call begins here any more, every window is told so, and those in progress may be finished until ctx ends.
+// Drain prepares for the end: no call begins here any more, every window is told so, and those in progress may be
+// finished until ctx ends.
 func (cs *Calls) Drain(ctx context.Context) {
 	cs.draining.Store(true)
 	if cs.CallsInProgress() == 0 {
@@ -212,7 +221,9 @@ func (cs *Calls) closeOrphans(ctx context.Context) error {
 	known := cs.registry.all()
 	var closed []factsEntry
 	err := cs.Store.Tx(ctx, func(q *db.Queries) error {
-		orphans, err := q.OrphanedCalls(ctx, db.OrphanedCallsParams{LeaseStart: cs.leaseTime(lease), BeganBefore: cs.Clock.Now().Add(-lease), LeaseSeconds: lease.Seconds(), Me: cs.Server, MyEpoch: cs.Epoch, Known: known})
+		orphans, err := q.OrphanedCalls(ctx,
+			db.OrphanedCallsParams{LeaseStart: cs.leaseTime(lease), BeganBefore: cs.Clock.Now().Add(-lease),
+				LeaseSeconds: lease.Seconds(), Me: cs.Server, MyEpoch: cs.Epoch, Known: known})
 		if err != nil {
 			return err
 		}
@@ -272,14 +283,16 @@ func readCall(ctx context.Context, q *db.Queries, id uuid.UUID) (call.State, err
 			return s, fmt.Errorf("call %s: %w: %w", id, errUnreadable, err)
 		}
 		if f.Leg != 0 && f.Kind != call.LegAdded && s.Leg(f.Leg) == nil {
-			return s, fmt.Errorf("call %s: %w: fact %d is about leg %d, which was never added", id, errUnreadable, f.Seq, f.Leg)
+			return s, fmt.Errorf("call %s: %w: fact %d is about leg %d, which was never added", id, errUnreadable,
+				f.Seq, f.Leg)
 		}
 		s = call.Evolve(s, f)
 	}
 	return s, nil
 }
 
-// PutAsideEntries are the journal's entries that could not be saved for their own fault. What stands in notes is not told. Error: ErrForbidden.
+// PutAsideEntries are the journal's entries that could not be saved for their own fault. What stands in notes is not
+// told. Error: ErrForbidden.
 func (cs *Calls) PutAsideEntries(a firm.Actor) ([]contract.PutAside, error) {
 	if !a.MayDo(firm.SetUp) {
 		return nil, firm.ErrForbidden

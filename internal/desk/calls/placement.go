@@ -18,12 +18,14 @@ type Placement interface {
 	// CallType is the type of call that its slip has from the beginning; nil: none.
 	CallType() *uuid.UUID
 	// Shown chooses the line that the call shows to e164; single is what would be chosen without a placement.
-	Shown(ctx context.Context, a firm.Actor, lines []callerid.Line, single callerid.Request, e164 string) (callerid.Choice, error)
+	Shown(ctx context.Context, a firm.Actor, lines []callerid.Line, single callerid.Request,
+		e164 string) (callerid.Choice, error)
 	// Unrecorded is why its calls are not recorded, whatever the rules say; "" where the rules hold.
 	Unrecorded() string
 	// Enter writes down, in the transaction in which the call is placed, that it was. An error takes the call back.
 	Enter(ctx context.Context, q *db.Queries, a firm.Actor, call uuid.UUID, at time.Time) error
-	// Ended is told in the background how the call ended, once that is committed; slips are those of the reps who were in it.
+	// Ended is told in the background how the call ended, once that is committed; slips are those of the reps who were
+	// in it.
 	Ended(ctx context.Context, call uuid.UUID, state call.State, slips map[uuid.UUID]uuid.UUID)
 }
 

@@ -35,7 +35,8 @@ func (vs *Voices) PreparedMessages(ctx context.Context, a firm.Actor) ([]contrac
 	messages := []contract.PreparedMessage{}
 	for _, r := range rows {
 		if r.Active || a.MayDo(firm.SetUp) {
-			messages = append(messages, contract.PreparedMessage{ID: &r.ID, Name: r.Name, Text: r.Text, Active: r.Active, SoundID: r.Sound,
+			messages = append(messages, contract.PreparedMessage{ID: &r.ID, Name: r.Name, Text: r.Text,
+				Active: r.Active, SoundID: r.Sound,
 				Weekdays: &r.Weekdays, ListID: r.ListID, OutcomeID: r.OutcomeID})
 		}
 	}
@@ -71,7 +72,8 @@ func (vs *Voices) PreparedFor(ctx context.Context, a firm.Actor, id uuid.UUID) (
 			continue
 		}
 		byID[m.ID.String()] = m
-		messages = append(messages, prepared.Message{ID: m.ID.String(), Weekdays: *m.Weekdays, List: optional.ID(m.ListID), Outcome: optional.ID(m.OutcomeID)})
+		messages = append(messages, prepared.Message{ID: m.ID.String(), Weekdays: *m.Weekdays,
+			List: optional.ID(m.ListID), Outcome: optional.ID(m.OutcomeID)})
 	}
 	ordered := []contract.PreparedMessage{}
 	for _, m := range prepared.Order(messages, s) {
@@ -101,7 +103,8 @@ func (vs *Voices) SetMessageConsent(ctx context.Context, a firm.Actor, id uuid.U
 }
 
 // SetPreparedMessages sets them, in their order. Errors: ErrForbidden, *FieldError.
-func (vs *Voices) SetPreparedMessages(ctx context.Context, a firm.Actor, p contract.PreparedMessages) ([]contract.PreparedMessage, error) {
+func (vs *Voices) SetPreparedMessages(ctx context.Context, a firm.Actor,
+	p contract.PreparedMessages) ([]contract.PreparedMessage, error) {
 	if !a.MayDo(firm.SetUp) {
 		return nil, firm.ErrForbidden
 	}
@@ -132,8 +135,9 @@ func (vs *Voices) SetPreparedMessages(ctx context.Context, a firm.Actor, p contr
 	}
 	if err := vs.Store.Tx(ctx, func(q *db.Queries) error {
 		for i, m := range p.Messages {
-			if err := q.PutPreparedMessage(ctx, db.PutPreparedMessageParams{ID: *m.ID, Name: m.Name, Text: m.Text, Position: i, Active: m.Active,
-				Sound: m.SoundID, Weekdays: *m.Weekdays, ListID: m.ListID, OutcomeID: m.OutcomeID}); err != nil {
+			if err := q.PutPreparedMessage(ctx,
+				db.PutPreparedMessageParams{ID: *m.ID, Name: m.Name, Text: m.Text, Position: i, Active: m.Active,
+					Sound: m.SoundID, Weekdays: *m.Weekdays, ListID: m.ListID, OutcomeID: m.OutcomeID}); err != nil {
 				return err
 			}
 		}
@@ -145,8 +149,10 @@ func (vs *Voices) SetPreparedMessages(ctx context.Context, a firm.Actor, p contr
 }
 
 // LeavePrepared releases a from a call at once, and leaves a prepared message when the voicemail there lets one speak.
-// Where a person is heard that has to be wished for (toPerson). Errors: *FieldError, ErrPersonHeard, those of call.Decide.
-func (vs *Voices) LeavePrepared(ctx context.Context, a firm.Actor, id, message uuid.UUID, toPerson bool) (contract.Call, error) {
+// Where a person is heard that has to be wished for (toPerson). Errors: *FieldError, ErrPersonHeard, those of
+// call.Decide.
+func (vs *Voices) LeavePrepared(ctx context.Context, a firm.Actor, id, message uuid.UUID, toPerson bool) (contract.Call,
+	error) {
 	m, err := vs.Store.PreparedMessage(ctx, message)
 	if store.NotFound(err) {
 		return contract.Call{}, firm.About("message_id", firm.ErrNotFound)

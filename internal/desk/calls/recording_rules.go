@@ -19,8 +19,8 @@ import (
 // maxKept is for how many days recordings can be kept by a policy: a hundred years.
 const maxKept = 36500
 
-// RecordingSettings are what the firm does where everybody must agree, for how long it keeps what it recorded, what that will delete, and whose
-// calls have a rule of their own. Error: ErrForbidden.
+// RecordingSettings are what the firm does where everybody must agree, for how long it keeps what it recorded, what
+// that will delete, and whose calls have a rule of their own. Error: ErrForbidden.
 func (rc *Recordings) RecordingSettings(ctx context.Context, a firm.Actor) (contract.RecordingSettings, error) {
 	if !a.MayDo(firm.SetUp) {
 		return contract.RecordingSettings{}, firm.ErrForbidden
@@ -29,7 +29,8 @@ func (rc *Recordings) RecordingSettings(ctx context.Context, a firm.Actor) (cont
 	if err != nil {
 		return contract.RecordingSettings{}, err
 	}
-	v := contract.RecordingSettings{Everybody: contract.RecordingRule(f.Keeping.Everybody), CallDays: f.Keeping.CallDays, MessageDays: f.Keeping.MessageDays,
+	v := contract.RecordingSettings{Everybody: contract.RecordingRule(f.Keeping.Everybody),
+		CallDays: f.Keeping.CallDays, MessageDays: f.Keeping.MessageDays,
 		PreparedConsent: &f.Keeping.PreparedConsent,
 		NoticeDays:      int(recording.Notice / (24 * time.Hour)), Reps: []contract.RepRecording{}}
 	expiring, err := rc.Store.RecordingsExpiring(ctx)
@@ -46,8 +47,10 @@ func (rc *Recordings) RecordingSettings(ctx context.Context, a firm.Actor) (cont
 	return v, err
 }
 
-// SetRecordingSettings sets them. Nothing is deleted sooner than recording.Notice after it was said so. Errors: ErrForbidden, *FieldError.
-func (rc *Recordings) SetRecordingSettings(ctx context.Context, a firm.Actor, s contract.RecordingSettings) (contract.RecordingSettings, error) {
+// SetRecordingSettings sets them. Nothing is deleted sooner than recording.Notice after it was said so. Errors:
+// ErrForbidden, *FieldError.
+func (rc *Recordings) SetRecordingSettings(ctx context.Context, a firm.Actor,
+	s contract.RecordingSettings) (contract.RecordingSettings, error) {
 	before, err := rc.RecordingSettings(ctx, a)
 	if err != nil {
 		return s, err
@@ -60,7 +63,8 @@ func (rc *Recordings) SetRecordingSettings(ctx context.Context, a firm.Actor, s 
 	case s.MessageDays < 0 || s.MessageDays > maxKept:
 		return s, firm.Wrong("message_days", "from 1 to 36500 days, or 0 for without end")
 	}
-	text, err := json.Marshal(firm.RecordingSettings{Everybody: recording.Rule(s.Everybody), CallDays: s.CallDays, MessageDays: s.MessageDays,
+	text, err := json.Marshal(firm.RecordingSettings{Everybody: recording.Rule(s.Everybody), CallDays: s.CallDays,
+		MessageDays:     s.MessageDays,
 		PreparedConsent: s.PreparedConsent != nil && *s.PreparedConsent})
 	if err != nil {
 		return s, err
@@ -118,7 +122,8 @@ func (rc *Recordings) limits(p recording.Policy, at time.Time) (calls, messages 
 	return calls, messages
 }
 
-// beginByRule decides whether a conversation is recorded, and begins that, after both sides were told where they have to be.
+// beginByRule decides whether a conversation is recorded, and begins that, after both sides were told where they have
+// to be.
 func (rc *Recordings) beginByRule(ctx context.Context, callID uuid.UUID) {
 	decided, err := rc.decide(ctx, callID)
 	if err != nil {
@@ -151,7 +156,8 @@ func (rc *Recordings) announce(ctx context.Context, callID uuid.UUID) {
 	}
 }
 
-// beginByHand begins the recording of one call that its rules leave unrecorded. The law of both places holds for it all the same. Error: ErrMayNotRecord.
+// beginByHand begins the recording of one call that its rules leave unrecorded. The law of both places holds for it all
+// the same. Error: ErrMayNotRecord.
 func (rc *Recordings) beginByHand(ctx context.Context, a firm.Actor, callID uuid.UUID, c *liveCall) error {
 	f, err := rc.Settings(ctx)
 	if err != nil {

@@ -62,8 +62,8 @@ func readRecordingName(name string) (kind string, callID, id uuid.UUID, ok bool)
 	return parts[0], callID, id, err == nil && again == nil && (parts[0] == "call" || parts[0] == "message")
 }
 
-// record follows a call: it begins a recording when somebody speaks, or a message is left, and completes it at the end. It is called
-// from the call's goroutine, and does not wait.
+// record follows a call: it begins a recording when somebody speaks, or a message is left, and completes it at the end.
+// It is called from the call's goroutine, and does not wait.
 func (rc *Recordings) record(id uuid.UUID, facts []call.Fact, state call.State) {
 	switch {
 	case state.Phase() == call.PhaseEnded:
@@ -80,7 +80,8 @@ func (rc *Recordings) record(id uuid.UUID, facts []call.Fact, state call.State) 
 	}
 }
 
-// firstTime tells, once for a call, that its recording is to be begun by rule: what follows a hold or a pause is not a beginning.
+// firstTime tells, once for a call, that its recording is to be begun by rule: what follows a hold or a pause is not a
+// beginning.
 func (rc *Recordings) firstTime(id uuid.UUID) bool {
 	first := false
 	rc.registry.change(id, func(c *liveCall) { first, c.begun = !c.begun, true })
@@ -122,7 +123,8 @@ func (rc *Recordings) begin(callID uuid.UUID, kind contract.CallRecordingKind, w
 	rc.recording[rec] = going{id, kind, began, room.Outside()}
 	rc.mu.Unlock()
 	rc.Journal.Add(journal.Entry{Kind: kindRecording, Value: recordingEntry{Call: callID,
-		Began: &db.InsertRecordingParams{ID: id, CallID: callID, Kind: string(kind), Server: rc.Server, File: name, BeganAt: began, Why: why}}})
+		Began: &db.InsertRecordingParams{ID: id, CallID: callID, Kind: string(kind), Server: rc.Server, File: name,
+			BeganAt: began, Why: why}}})
 }
 
 // tellParts tells the windows of everybody in a call that it has changed.
@@ -165,7 +167,8 @@ func (rc *Recordings) complete(callID uuid.UUID, rec *media.Recorder) {
 		defer cancel()
 		if rc.Journal.Flush(ctx) == nil { // it stands in the database now
 			name := recordingName(g.kind, callID, g.id)
-			rc.writeWords(ctx, g.id, firm.Heard{Began: g.began, Long: take.Figures.Total, Gaps: take.Gaps, Voice: g.voice,
+			rc.writeWords(ctx, g.id, firm.Heard{Began: g.began, Long: take.Figures.Total, Gaps: take.Gaps,
+				Voice: g.voice,
 				Sound: func(ctx context.Context) (firm.Sound, error) { return rc.openSound(ctx, name, "") }})
 			rc.PublishHistory(&callID)
 		}
@@ -201,10 +204,13 @@ func kept(id uuid.UUID, t media.Take) (db.KeepRecordingParams, error) {
 		trouble = t.Trouble.Error()
 	}
 	f := t.Figures
-	return db.KeepRecordingParams{ID: id, TotalMs: ms(f.Total), OursMs: ms(f.Ours), TheirsMs: ms(f.Theirs), OverlapMs: ms(f.Overlap),
-		SilenceMs: ms(f.Silence), LongestOursMs: ms(f.LongestOurs), LongestTheirsMs: ms(f.LongestTheirs), InterruptedThem: f.InterruptedThem,
-		InterruptedUs: f.InterruptedUs, FirstAnswerMs: ms(f.FirstAnswer), GainOurs: float32(t.GainOurs), GainTheirs: float32(t.GainTheirs),
-		TraceOurs: notNil(t.Ours), TraceTheirs: notNil(t.Theirs), Gaps: text, Trouble: trouble}, nil
+	return db.KeepRecordingParams{ID: id, TotalMs: ms(f.Total), OursMs: ms(f.Ours), TheirsMs: ms(f.Theirs),
+		OverlapMs: ms(f.Overlap),
+		SilenceMs: ms(f.Silence), LongestOursMs: ms(f.LongestOurs), LongestTheirsMs: ms(f.LongestTheirs),
+		InterruptedThem: f.InterruptedThem,
+		InterruptedUs:   f.InterruptedUs, FirstAnswerMs: ms(f.FirstAnswer), GainOurs: float32(t.GainOurs),
+		GainTheirs: float32(t.GainTheirs),
+		TraceOurs:  notNil(t.Ours), TraceTheirs: notNil(t.Theirs), Gaps: text, Trouble: trouble}, nil
 }
 
 func notNil(b []byte) []byte {
@@ -265,16 +271,19 @@ func (rc *Recordings) enterRecordings(ctx context.Context) error {
 		if info, err := os.Stat(rc.recordingFile(name)); err == nil {
 			began = info.ModTime().Add(-time.Duration(info.Size()) * time.Second / (2 * audio.Rate))
 		}
-		if err := EnterRecording(ctx, rc.Store.Queries, db.InsertRecordingParams{ID: id, CallID: callID, Kind: kind, Server: rc.Server, File: name, BeganAt: began}); err != nil {
+		if err := EnterRecording(ctx, rc.Store.Queries,
+			db.InsertRecordingParams{ID: id, CallID: callID, Kind: kind, Server: rc.Server, File: name,
+				BeganAt: began}); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// ActOnRecording pauses, resumes, stops or begins the recording of a call in which a is. Errors: ErrNotRecorded, ErrRecorded, call.ErrOver,
-// call.ErrNotThere.
-func (rc *Recordings) ActOnRecording(ctx context.Context, a firm.Actor, id uuid.UUID, act contract.RecordingAct) (contract.Call, error) {
+// ActOnRecording pauses, resumes, stops or begins the recording of a call in which a is. Errors: ErrNotRecorded,
+// ErrRecorded, call.ErrOver, call.ErrNotThere.
+func (rc *Recordings) ActOnRecording(ctx context.Context, a firm.Actor, id uuid.UUID,
+	act contract.RecordingAct) (contract.Call, error) {
 	c := rc.registry.call(id)
 	room := rc.Studio.Room(id)
 	switch {

@@ -23,7 +23,8 @@ import (
 func (rc *Recordings) recordingView(r db.CallsByIDsRow) *contract.CallRecording {
 	if room := rc.Studio.Room(r.ID); room != nil {
 		if rec := room.Recorder(); rec != nil {
-			v := contract.CallRecording{State: contract.CallRecordingStateGoing, Kind: rc.kindOf(rec), Ms: ms(rec.At()), Trace: traceOf(nil, nil)}
+			v := contract.CallRecording{State: contract.CallRecordingStateGoing, Kind: rc.kindOf(rec), Ms: ms(rec.At()),
+				Trace: traceOf(nil, nil)}
 			if c := rc.registry.call(r.ID); c != nil {
 				v.Why = c.sound.Why
 			}
@@ -36,16 +37,20 @@ func (rc *Recordings) recordingView(r db.CallsByIDsRow) *contract.CallRecording 
 	if c := rc.registry.call(r.ID); c != nil && c.state.Phase() == call.PhaseSpeaking && !c.state.Internal {
 		switch {
 		case c.sound.Rule == recording.Ask && r.RecordingID == uuid.Nil:
-			return &contract.CallRecording{State: contract.CallRecordingStateAsking, Kind: contract.CallRecordingKindCall, Why: c.sound.Why, Trace: traceOf(nil, nil)}
+			return &contract.CallRecording{State: contract.CallRecordingStateAsking,
+				Kind: contract.CallRecordingKindCall, Why: c.sound.Why, Trace: traceOf(nil, nil)}
 		case c.sound.Rule == recording.Off && c.sound.Why != "":
-			return &contract.CallRecording{State: contract.CallRecordingStateOff, Kind: contract.CallRecordingKindCall, Why: c.sound.Why, Trace: traceOf(nil, nil)}
+			return &contract.CallRecording{State: contract.CallRecordingStateOff, Kind: contract.CallRecordingKindCall,
+				Why: c.sound.Why, Trace: traceOf(nil, nil)}
 		}
 	}
 	if r.RecordingID == uuid.Nil || r.RecordingState == "going" {
 		return nil
 	}
-	return &contract.CallRecording{ID: &r.RecordingID, State: contract.CallRecordingState(r.RecordingState), Kind: contract.CallRecordingKind(r.RecordingKind),
-		Ms: r.RecordingMs, Trace: traceOf(audio.Thin(r.TraceOurs, shownHeights), audio.Thin(r.TraceTheirs, shownHeights))}
+	return &contract.CallRecording{ID: &r.RecordingID, State: contract.CallRecordingState(r.RecordingState),
+		Kind: contract.CallRecordingKind(r.RecordingKind),
+		Ms:   r.RecordingMs, Trace: traceOf(audio.Thin(r.TraceOurs, shownHeights),
+			audio.Thin(r.TraceTheirs, shownHeights))}
 }
 
 func traceOf(ours, theirs []byte) contract.VoiceTrace {
@@ -76,28 +81,36 @@ func (rc *Recordings) OfCall(ctx context.Context, a firm.Actor, callID uuid.UUID
 	}
 	for _, row := range rows {
 		r := row.Recording
-		v := contract.Recording{ID: r.ID, State: contract.RecordingState(r.State), Kind: contract.RecordingKind(r.Kind), BeganAt: r.BeganAt, Ms: r.TotalMs,
-			Trace: traceOf(r.TraceOurs, r.TraceTheirs), GainOurs: r.GainOurs, GainTheirs: r.GainTheirs, Trouble: r.Trouble, Gaps: []contract.Gap{},
-			Remarks: []contract.Remark{}, MayHear: hears && r.State == "kept", MayDelete: a.MayDo(firm.Delete) && r.State == "kept", Figures: figuresOf(r)}
+		v := contract.Recording{ID: r.ID, State: contract.RecordingState(r.State), Kind: contract.RecordingKind(r.Kind),
+			BeganAt: r.BeganAt, Ms: r.TotalMs,
+			Trace: traceOf(r.TraceOurs, r.TraceTheirs), GainOurs: r.GainOurs, GainTheirs: r.GainTheirs,
+			Trouble: r.Trouble, Gaps: []contract.Gap{},
+			Remarks: []contract.Remark{}, MayHear: hears && r.State == "kept", MayDelete: a.MayDo(firm.Delete) &&
+				r.State == "kept", Figures: figuresOf(r)}
 		if err := json.Unmarshal(r.Gaps, &v.Gaps); err != nil {
 			return nil, fmt.Errorf("gaps of recording %s: %w", r.ID, err)
 		}
 		v.Why, v.ExpiresAt = r.Why, r.ExpiresAt
 		if r.HeldAt != nil {
-			v.Held = fmt.Sprintf("Held by %s since %s: %s", row.HeldName, r.HeldAt.In(a.Location()).Format("2 January 2006"), r.HeldWhy)
+			v.Held = fmt.Sprintf("Held by %s since %s: %s", row.HeldName,
+				r.HeldAt.In(a.Location()).Format("2 January 2006"), r.HeldWhy)
 		}
 		if r.HeardAt != nil && r.Kind == "message" {
-			v.Heard = fmt.Sprintf("Heard by %s on %s", row.HeardName, r.HeardAt.In(a.Location()).Format("2 January, 15:04"))
+			v.Heard = fmt.Sprintf("Heard by %s on %s", row.HeardName,
+				r.HeardAt.In(a.Location()).Format("2 January, 15:04"))
 		}
 		if r.DeletedAt != nil {
-			v.Deleted = fmt.Sprintf("Deleted by %s on %s: %s", row.DeletedName, r.DeletedAt.In(a.Location()).Format("2 January, 15:04"), r.DeletedWhy)
+			v.Deleted = fmt.Sprintf("Deleted by %s on %s: %s", row.DeletedName,
+				r.DeletedAt.In(a.Location()).Format("2 January, 15:04"), r.DeletedWhy)
 			if r.DeletedBy == nil {
-				v.Deleted = fmt.Sprintf("Deleted by itself on %s: %s", r.DeletedAt.In(a.Location()).Format("2 January"), r.DeletedWhy)
+				v.Deleted = fmt.Sprintf("Deleted by itself on %s: %s", r.DeletedAt.In(a.Location()).Format("2 January"),
+					r.DeletedWhy)
 			}
 		}
 		for _, m := range remarks {
 			if m.RecordingID == r.ID && hears {
-				v.Remarks = append(v.Remarks, contract.Remark{ID: m.ID, AtMs: m.AtMs, Text: m.Text, By: m.Name, At: m.CreatedAt})
+				v.Remarks = append(v.Remarks, contract.Remark{ID: m.ID, AtMs: m.AtMs, Text: m.Text, By: m.Name,
+					At: m.CreatedAt})
 			}
 		}
 		views = append(views, v)
@@ -107,13 +120,15 @@ func (rc *Recordings) OfCall(ctx context.Context, a firm.Actor, callID uuid.UUID
 
 func figuresOf(r db.Recording) contract.TalkFigures {
 	share := audio.Figures{Ours: time.Duration(r.OursMs), Theirs: time.Duration(r.TheirsMs)}.OursShare()
-	return contract.TalkFigures{OursShare: float32(share), OursMs: r.OursMs, TheirsMs: r.TheirsMs, OverlapMs: r.OverlapMs, SilenceMs: r.SilenceMs,
-		LongestOursMs: r.LongestOursMs, LongestTheirsMs: r.LongestTheirsMs, InterruptedThem: r.InterruptedThem, InterruptedUs: r.InterruptedUs,
+	return contract.TalkFigures{OursShare: float32(share), OursMs: r.OursMs, TheirsMs: r.TheirsMs,
+		OverlapMs: r.OverlapMs, SilenceMs: r.SilenceMs,
+		LongestOursMs: r.LongestOursMs, LongestTheirsMs: r.LongestTheirsMs, InterruptedThem: r.InterruptedThem,
+		InterruptedUs: r.InterruptedUs,
 		FirstAnswerMs: r.FirstAnswerMs}
 }
 
-// mayHear tells whether a may hear the recordings of a call: those of one's own calls, of messages that are for everybody or for oneself,
-// and who leads all.
+// mayHear tells whether a may hear the recordings of a call: those of one's own calls, of messages that are for
+// everybody or for oneself, and who leads all.
 func (rc *Recordings) mayHear(ctx context.Context, a firm.Actor, callID uuid.UUID) (bool, error) {
 	if a.Leads() {
 		return true, nil
@@ -130,8 +145,10 @@ type hearing struct {
 	download        bool
 }
 
-// OpenRecording opens a recording's sound for a, and keeps in the audit trail that a heard it, or took it away. Errors: ErrNotFound, ErrForbidden, ErrNoSound.
-func (rc *Recordings) OpenRecording(ctx context.Context, a firm.Actor, id uuid.UUID, download bool) (firm.Sound, error) {
+// OpenRecording opens a recording's sound for a, and keeps in the audit trail that a heard it, or took it away. Errors:
+// ErrNotFound, ErrForbidden, ErrNoSound.
+func (rc *Recordings) OpenRecording(ctx context.Context, a firm.Actor, id uuid.UUID, download bool) (firm.Sound,
+	error) {
 	r, err := rc.hearable(ctx, a, id)
 	if err != nil {
 		return firm.Sound{}, err
@@ -184,7 +201,8 @@ func (rc *Recordings) hearable(ctx context.Context, a firm.Actor, id uuid.UUID) 
 	return r, err
 }
 
-// DeleteRecording deletes the sound of a recording for good, and keeps that there was one, and why it is gone. Errors: *FieldError, ErrNotFound, ErrForbidden.
+// DeleteRecording deletes the sound of a recording for good, and keeps that there was one, and why it is gone. Errors:
+// *FieldError, ErrNotFound, ErrForbidden.
 func (rc *Recordings) DeleteRecording(ctx context.Context, a firm.Actor, id uuid.UUID, reason string) error {
 	if !a.MayDo(firm.Delete) {
 		return firm.ErrForbidden
@@ -200,10 +218,13 @@ func (rc *Recordings) DeleteRecording(ctx context.Context, a firm.Actor, id uuid
 		return firm.Wrong("reason", "this recording is held: let it go before it is deleted")
 	}
 	if err := rc.Store.Tx(ctx, func(q *db.Queries) error {
-		if n, err := q.DeleteRecording(ctx, db.DeleteRecordingParams{ID: id, At: optional.Time(rc.Clock.Now()), UserID: &a.ID, Why: reason}); err != nil || n == 0 {
+		if n, err := q.DeleteRecording(ctx,
+			db.DeleteRecordingParams{ID: id, At: optional.Time(rc.Clock.Now()), UserID: &a.ID,
+				Why: reason}); err != nil || n == 0 {
 			return errors.Join(err, firm.ErrNotFound)
 		}
-		return rc.Audited(ctx, q, a, "call", r.CallID, "deleted the recording", map[string]string{}, map[string]string{"deleted the recording": reason})
+		return rc.Audited(ctx, q, a, "call", r.CallID, "deleted the recording", map[string]string{},
+			map[string]string{"deleted the recording": reason})
 	}); err != nil {
 		return err
 	}
@@ -215,7 +236,8 @@ func (rc *Recordings) DeleteRecording(ctx context.Context, a firm.Actor, id uuid
 }
 
 // AddRemark fixes a remark of a's to a moment of a recording. Errors: *FieldError, ErrNotFound, ErrForbidden.
-func (rc *Recordings) AddRemark(ctx context.Context, a firm.Actor, id uuid.UUID, n contract.NewRemark) (contract.Remark, error) {
+func (rc *Recordings) AddRemark(ctx context.Context, a firm.Actor, id uuid.UUID, n contract.NewRemark) (contract.Remark,
+	error) {
 	text := firm.CleanText(n.Text)
 	if text == "" {
 		return contract.Remark{}, firm.Wrong("text", "say what is to be remarked")
@@ -228,7 +250,8 @@ func (rc *Recordings) AddRemark(ctx context.Context, a firm.Actor, id uuid.UUID,
 		return contract.Remark{}, firm.Wrong("at_ms", "the recording is shorter than that")
 	}
 	m := contract.Remark{ID: store.NewID(), AtMs: n.AtMs, Text: text, By: a.Name, At: rc.Clock.Now()}
-	err = rc.Store.InsertRemark(ctx, db.InsertRemarkParams{ID: m.ID, RecordingID: id, AtMs: m.AtMs, Text: text, UserID: a.ID, CreatedAt: m.At})
+	err = rc.Store.InsertRemark(ctx,
+		db.InsertRemarkParams{ID: m.ID, RecordingID: id, AtMs: m.AtMs, Text: text, UserID: a.ID, CreatedAt: m.At})
 	if err == nil {
 		rc.PublishHistory(&r.CallID)
 	}

@@ -20,7 +20,8 @@ import (
 const (
 	// keepEvery is how often it is looked for recordings to put away and to delete.
 	keepEvery = time.Minute
-	// settled is how long a recording stays on the disk of its server, where it is heard most, before it is compressed and put away.
+	// settled is how long a recording stays on the disk of its server, where it is heard most, before it is compressed
+	// and put away.
 	settled = 15 * time.Minute
 )
 
@@ -40,17 +41,20 @@ func (rc *Recordings) keepRecordings(ctx context.Context) {
 	}
 }
 
-// KeepRecordings compresses what is settled and puts it into the store of recordings, says what will be deleted, and deletes what is due.
+// KeepRecordings compresses what is settled and puts it into the store of recordings, says what will be deleted, and
+// deletes what is due.
 func (rc *Recordings) KeepRecordings(ctx context.Context) error {
 	return errors.Join(rc.storeRecordings(ctx), rc.tellExpiry(ctx), rc.deleteExpired(ctx))
 }
 
-// storeRecordings compresses recordings of this server's disk, without loss, and puts them away. The file goes when the database knows the new place.
+// storeRecordings compresses recordings of this server's disk, without loss, and puts them away. The file goes when the
+// database knows the new place.
 func (rc *Recordings) storeRecordings(ctx context.Context) error {
 	if rc.RecordingStore == nil {
 		return nil
 	}
-	rows, err := rc.Store.RecordingsToStore(ctx, db.RecordingsToStoreParams{Server: rc.Server, Before: rc.Clock.Now().Add(-settled)})
+	rows, err := rc.Store.RecordingsToStore(ctx,
+		db.RecordingsToStoreParams{Server: rc.Server, Before: rc.Clock.Now().Add(-settled)})
 	if err != nil {
 		return err
 	}
@@ -171,7 +175,8 @@ func (rc *Recordings) deleteExpired(ctx context.Context) error {
 		if _, err := os.Stat(rc.recordingFile(r.File)); r.Stored == "" && r.Server != rc.Server && err != nil {
 			continue // its own server does it
 		}
-		n, err := rc.Store.DeleteRecording(ctx, db.DeleteRecordingParams{ID: r.ID, At: &now, Why: "kept for as long as it was to be"})
+		n, err := rc.Store.DeleteRecording(ctx,
+			db.DeleteRecordingParams{ID: r.ID, At: &now, Why: "kept for as long as it was to be"})
 		if err != nil {
 			return err
 		}
@@ -186,7 +191,8 @@ func (rc *Recordings) deleteExpired(ctx context.Context) error {
 	return nil
 }
 
-// HoldRecording keeps a recording from being deleted, or lets it go again; reason says why it has to be kept. Errors: ErrForbidden, ErrNotFound, *FieldError.
+// HoldRecording keeps a recording from being deleted, or lets it go again; reason says why it has to be kept. Errors:
+// ErrForbidden, ErrNotFound, *FieldError.
 func (rc *Recordings) HoldRecording(ctx context.Context, a firm.Actor, id uuid.UUID, on bool, reason string) error {
 	if !a.MayDo(firm.Delete) {
 		return firm.ErrForbidden

@@ -35,8 +35,9 @@ func (c *liveCall) in(rep uuid.UUID) bool {
 // slipOwner is whose an open slip is, and of which call.
 type slipOwner struct{ user, call uuid.UUID }
 
-// registry holds the calls in progress on this server, until all of each is saved, and the open slips, so that notes can be kept while the database
-// is away. It has a lock of its own; what it is asked to do under it must not ask it again.
+// registry holds the calls in progress on this server, until all of each is saved, and the open slips, so that notes
+// can be kept while the database is away. It has a lock of its own; what it is asked to do under it must not ask it
+// again.
 type registry struct {
 	mu    sync.Mutex
 	live  map[uuid.UUID]*liveCall

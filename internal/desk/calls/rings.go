@@ -42,8 +42,10 @@ func (ar *Arrivals) Rings(ctx context.Context, a firm.Actor) ([]contract.Ring, e
 	return rings, nil
 }
 
-func (ar *Arrivals) ringView(ctx context.Context, a firm.Actor, f *firm.Settings, c db.CallsByIDsRow) (contract.Ring, error) {
-	r := contract.Ring{CallID: c.ID, Since: c.StartedAt, Withheld: c.Withheld, Display: c.RemoteTyped, Candidates: []contract.Candidate{}, Facts: []string{}}
+func (ar *Arrivals) ringView(ctx context.Context, a firm.Actor, f *firm.Settings, c db.CallsByIDsRow) (contract.Ring,
+	error) {
+	r := contract.Ring{CallID: c.ID, Since: c.StartedAt, Withheld: c.Withheld, Display: c.RemoteTyped,
+		Candidates: []contract.Candidate{}, Facts: []string{}}
 	if c.ColleagueID != nil {
 		r.Internal, r.Display = true, c.PlacedName
 		return r, nil
@@ -80,7 +82,8 @@ func (ar *Arrivals) ringView(ctx context.Context, a firm.Actor, f *firm.Settings
 }
 
 // nameCompanies names the company of each candidate who has one.
-func (ar *Arrivals) nameCompanies(ctx context.Context, candidates []contract.Candidate, rows []db.NumberCandidatesRow) error {
+func (ar *Arrivals) nameCompanies(ctx context.Context, candidates []contract.Candidate,
+	rows []db.NumberCandidatesRow) error {
 	of := map[uuid.UUID]uuid.UUID{}
 	var ids []uuid.UUID
 	for _, row := range rows {
@@ -126,8 +129,8 @@ func addressOf(template string, r contract.Ring, number string) string {
 	return address
 }
 
-// checkTemplate tells what is wrong with an address template: it must be one of RFC 6570, lead to a web page, and use only the
-// names that we fill in.
+// checkTemplate tells what is wrong with an address template: it must be one of RFC 6570, lead to a web page, and use
+// only the names that we fill in.
 func checkTemplate(template string) error {
 	t, err := uritemplate.New(template)
 	if err != nil {
@@ -149,11 +152,13 @@ func checkTemplate(template string) error {
 // Preferences are how a wants records to open.
 func (ar *Arrivals) Preferences(ctx context.Context, a firm.Actor) (contract.Preferences, error) {
 	p, err := ar.Store.Preferences(ctx, a.ID)
-	return contract.Preferences{Opens: contract.PreferencesOpens(p.Opens), AddressTemplate: p.AddressTemplate, Greeting: p.Greeting, GreetingSoundID: p.GreetingSound, Whisper: &p.Whisper, Program: &p.Program}, err
+	return contract.Preferences{Opens: contract.PreferencesOpens(p.Opens), AddressTemplate: p.AddressTemplate,
+		Greeting: p.Greeting, GreetingSoundID: p.GreetingSound, Whisper: &p.Whisper, Program: &p.Program}, err
 }
 
 // SetPreferences keeps how a wants records to open, and a's greeting. Error: *FieldError.
-func (ar *Arrivals) SetPreferences(ctx context.Context, a firm.Actor, p contract.Preferences) (contract.Preferences, error) {
+func (ar *Arrivals) SetPreferences(ctx context.Context, a firm.Actor, p contract.Preferences) (contract.Preferences,
+	error) {
 	p.AddressTemplate, p.Greeting = strings.TrimSpace(p.AddressTemplate), firm.CleanText(p.Greeting)
 	if p.AddressTemplate != "" || p.Opens == contract.PreferencesOpensAddress {
 		if err := checkTemplate(p.AddressTemplate); err != nil {
@@ -163,17 +168,21 @@ func (ar *Arrivals) SetPreferences(ctx context.Context, a firm.Actor, p contract
 	if err := ar.Voices.soundCheck(ctx, "greeting_sound_id", p.GreetingSoundID); err != nil {
 		return p, err
 	}
-	err := ar.Store.SetPreferences(ctx, db.SetPreferencesParams{ID: a.ID, Opens: string(p.Opens), AddressTemplate: p.AddressTemplate, Greeting: p.Greeting, GreetingSound: p.GreetingSoundID, Whisper: p.Whisper != nil && *p.Whisper,
-		Program: p.Program != nil && *p.Program})
+	err := ar.Store.SetPreferences(ctx,
+		db.SetPreferencesParams{ID: a.ID, Opens: string(p.Opens), AddressTemplate: p.AddressTemplate,
+			Greeting: p.Greeting, GreetingSound: p.GreetingSoundID, Whisper: p.Whisper != nil && *p.Whisper,
+			Program: p.Program != nil && *p.Program})
 	ar.ActorChanged(a.ID)
 	return p, err
 }
 
 // beforeTheFirstWord is what a rep wants to know of a caller.
-func (ar *Arrivals) beforeTheFirstWord(ctx context.Context, a firm.Actor, callID uuid.UUID, r contract.RecordRef) ([]string, error) {
-	c, err := firm.SharedAnswer(ctx, ar.Firm, "before "+callID.String()+" "+r.ID.String(), func(ctx context.Context) (briefing.Caller, error) {
-		return ar.knownOf(ctx, callID, r.ID)
-	})
+func (ar *Arrivals) beforeTheFirstWord(ctx context.Context, a firm.Actor, callID uuid.UUID,
+	r contract.RecordRef) ([]string, error) {
+	c, err := firm.SharedAnswer(ctx, ar.Firm, "before "+callID.String()+" "+r.ID.String(),
+		func(ctx context.Context) (briefing.Caller, error) {
+			return ar.knownOf(ctx, callID, r.ID)
+		})
 	if err != nil {
 		return nil, err
 	}
@@ -183,12 +192,14 @@ func (ar *Arrivals) beforeTheFirstWord(ctx context.Context, a firm.Actor, callID
 	}
 	if len(spoke) > 0 && spoke[0] != nil {
 		c.Spoke = *spoke[0]
-		since, err := ar.Store.SinceSpoken(ctx, db.SinceSpokenParams{RecordID: r.ID, Since: c.Spoke, Without: callID, ReaderID: a.ID})
+		since, err := ar.Store.SinceSpoken(ctx,
+			db.SinceSpokenParams{RecordID: r.ID, Since: c.Spoke, Without: callID, ReaderID: a.ID})
 		if err != nil {
 			return nil, err
 		}
 		for _, x := range since {
-			c.Since = append(c.Since, briefing.Happening{Call: x.Kind == "call", Wrote: x.Kind == "message", Theirs: x.Incoming, By: x.ByName, Outcome: x.Outcome})
+			c.Since = append(c.Since, briefing.Happening{Call: x.Kind == "call", Wrote: x.Kind == "message",
+				Theirs: x.Incoming, By: x.ByName, Outcome: x.Outcome})
 		}
 	}
 	return briefing.Facts(c, ar.Clock.Now().In(a.Location())), nil
@@ -202,7 +213,8 @@ func (ar *Arrivals) knownOf(ctx context.Context, callID, record uuid.UUID) (brie
 		return c, err
 	}
 	for _, p := range promises {
-		made := briefing.Promise{Text: p.Text, Promise: promise.Promise{DayOnly: p.DayOnly, Patience: book.PromisePatience}}
+		made := briefing.Promise{Text: p.Text,
+			Promise: promise.Promise{DayOnly: p.DayOnly, Patience: book.PromisePatience}}
 		if p.DueAt != nil {
 			made.Due = *p.DueAt
 		}
@@ -225,8 +237,8 @@ func (ar *Arrivals) knownOf(ctx context.Context, callID, record uuid.UUID) (brie
 	return c, nil
 }
 
-// Briefing is what mattered about whom a speaks with in a call, as it was said while it rang; nothing of a call with nobody of the book.
-// Errors: ErrNotFound, ErrForbidden.
+// Briefing is what mattered about whom a speaks with in a call, as it was said while it rang; nothing of a call with
+// nobody of the book. Errors: ErrNotFound, ErrForbidden.
 func (ar *Arrivals) Briefing(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Briefing, error) {
 	b := contract.Briefing{Facts: []string{}}
 	c, err := ar.CallView(ctx, a, id)
@@ -260,7 +272,8 @@ func offersOf(matches []match.Match, rows []db.NumberCandidatesRow) []contract.C
 	return offers
 }
 
-// SendToVoicemail takes a call that rings for a to voicemail. Errors: call.ErrNoRing, call.ErrTaken, call.ErrOver, ErrNotFound.
+// SendToVoicemail takes a call that rings for a to voicemail. Errors: call.ErrNoRing, call.ErrTaken, call.ErrOver,
+// ErrNotFound.
 func (ar *Arrivals) SendToVoicemail(ctx context.Context, a firm.Actor, id uuid.UUID) error {
 	c, err := ar.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: id})
 	if store.NotFound(err) {
@@ -281,10 +294,12 @@ func (ar *Arrivals) SendToVoicemail(ctx context.Context, a firm.Actor, id uuid.U
 		box = boxOf(reps)
 	}
 	// The call machine says whether it rings for a: nothing is written before that.
-	if err := ar.board.Do(ctx, id, call.MachineTakes{Device: call.Voicemail, Box: optional.ID(box), By: a.ID.String()}); err != nil {
+	if err := ar.board.Do(ctx, id,
+		call.MachineTakes{Device: call.Voicemail, Box: optional.ID(box), By: a.ID.String()}); err != nil {
 		return err
 	}
-	if err := ar.Store.SetMissedWhy(ctx, db.SetMissedWhyParams{ID: id, Why: a.Name + " sent it to voicemail", BoxUserID: box}); err != nil {
+	if err := ar.Store.SetMissedWhy(ctx,
+		db.SetMissedWhyParams{ID: id, Why: a.Name + " sent it to voicemail", BoxUserID: box}); err != nil {
 		ar.Log.Warn("why a call was missed", "call", id, "error", err)
 	}
 	ar.InBackground(func(ctx context.Context) { ar.greet(ctx, id, box, line) })

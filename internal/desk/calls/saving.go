@@ -135,7 +135,9 @@ func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 	if err != nil {
 		return err
 	}
-	if s.cs.leaseInDoubt() { // what was written of calls that another server has closed was not stored: they end here too, and nothing is said to be saved
+	// what was written of calls that another server has closed was not stored: they end here too, and nothing is said
+	// to be saved
+	if s.cs.leaseInDoubt() {
 		if err := s.cs.letGoOfLost(ctx); err != nil {
 			return err
 		}
@@ -174,8 +176,10 @@ func (cs *Calls) emitEnded(ctx context.Context, q *db.Queries, entries []factsEn
 	}
 	for _, r := range rows {
 		if err := cs.Outbox.Emit(ctx, q, contract.CallEnded, func() (any, error) {
-			return map[string]any{"call_id": r.ID, "direction": r.Direction, "number": r.RemoteE164, "shown": r.CallerID, "started_at": r.StartedAt, "answered_at": r.AnsweredAt, "ended_at": r.EndedAt,
-				"end_reason": r.EndReason, "ring_ms": r.RingMs, "talk_ms": r.TalkMs, "rep": r.Login, "records": r.Records}, nil
+			return map[string]any{"call_id": r.ID, "direction": r.Direction, "number": r.RemoteE164,
+				"shown": r.CallerID, "started_at": r.StartedAt, "answered_at": r.AnsweredAt, "ended_at": r.EndedAt,
+				"end_reason": r.EndReason, "ring_ms": r.RingMs, "talk_ms": r.TalkMs, "rep": r.Login,
+				"records": r.Records}, nil
 		}); err != nil {
 			return err
 		}
@@ -183,7 +187,8 @@ func (cs *Calls) emitEnded(ctx context.Context, q *db.Queries, entries []factsEn
 	return nil
 }
 
-func saveRecordings(ctx context.Context, q *db.Queries, began []db.InsertRecordingParams, kept []db.KeepRecordingParams) error {
+func saveRecordings(ctx context.Context, q *db.Queries, began []db.InsertRecordingParams,
+	kept []db.KeepRecordingParams) error {
 	if len(began) > 0 {
 		if err := firm.Every(q.InsertRecording(ctx, began).Exec); err != nil {
 			return fmt.Errorf("recordings that began: %w", err)
@@ -197,7 +202,8 @@ func saveRecordings(ctx context.Context, q *db.Queries, began []db.InsertRecordi
 	return nil
 }
 
-// saveFacts stores facts, and for each call the newest state with its durations. It gives the calls whose end changed what is owed.
+// saveFacts stores facts, and for each call the newest state with its durations. It gives the calls whose end changed
+// what is owed.
 func saveFacts(ctx context.Context, q *db.Queries, entries []factsEntry) (settled map[uuid.UUID]bool, err error) {
 	settled = map[uuid.UUID]bool{}
 	if len(entries) == 0 {
@@ -235,8 +241,10 @@ func saveFacts(ctx context.Context, q *db.Queries, entries []factsEntry) (settle
 // callStateParams flattens a state for the calls, legs and spans that are kept for reading.
 func callStateParams(id uuid.UUID, s call.State) db.SaveCallStateParams {
 	parts := s.PartsAt(s.Last)
-	p := db.SaveCallStateParams{CallID: id, State: string(s.Phase()), LastSeq: s.Seq, RangAt: optional.Time(s.Rang()), AnsweredAt: optional.Time(s.Answered()),
-		EndedAt: optional.Time(s.Ended), EndReason: string(s.Reason), DialMs: parts.Dialing.Milliseconds(), RingMs: parts.Ringing.Milliseconds(),
+	p := db.SaveCallStateParams{CallID: id, State: string(s.Phase()), LastSeq: s.Seq, RangAt: optional.Time(s.Rang()),
+		AnsweredAt: optional.Time(s.Answered()),
+		EndedAt:    optional.Time(s.Ended), EndReason: string(s.Reason), DialMs: parts.Dialing.Milliseconds(),
+		RingMs: parts.Ringing.Milliseconds(),
 		TalkMs: parts.Talking.Milliseconds(), MessageMs: s.Message().Milliseconds(), Spoke: worthOf(s).Conversation()}
 	for _, l := range s.Legs {
 		p.LegNos = append(p.LegNos, int(l.No))
@@ -252,7 +260,8 @@ func callStateParams(id uuid.UUID, s call.State) db.SaveCallStateParams {
 		p.LegReasons = append(p.LegReasons, string(l.Reason))
 		for i, sp := range l.Spans {
 			// A span that ends in the very microsecond in which it began is none: the next one begins there too.
-			if i+1 < len(l.Spans) && l.Spans[i+1].From.Truncate(time.Microsecond).Equal(sp.From.Truncate(time.Microsecond)) {
+			if i+1 < len(l.Spans) && l.Spans[i+
+				1].From.Truncate(time.Microsecond).Equal(sp.From.Truncate(time.Microsecond)) {
 				continue
 			}
 			p.SpanLegs = append(p.SpanLegs, int(l.No))
@@ -264,7 +273,8 @@ func callStateParams(id uuid.UUID, s call.State) db.SaveCallStateParams {
 	return p
 }
 
-// CallChanged implements switchboard.Listener: it tells the windows concerned at once and hands the facts over to be saved.
+// CallChanged implements switchboard.Listener: it tells the windows concerned at once and hands the facts over to be
+// saved.
 func (cs *Calls) CallChanged(id uuid.UUID, facts []call.Fact, state call.State) {
 	var changed chan struct{}
 	cs.registry.change(id, func(c *liveCall) { c.state, changed = state, c.changed })
@@ -345,8 +355,10 @@ func (cs *Calls) publishState(id uuid.UUID, c *liveCall, state *call.State, save
 }
 
 func stateView(id uuid.UUID, s *call.State, saved bool, reader uuid.UUID) contract.CallState {
-	return contract.CallState{CallID: id, Seq: s.Seq, Phase: contract.Phase(s.Phase()), OnHold: s.OnHold, Muted: s.Muted(reader.String()), StartedAt: s.Started, RangAt: optional.Time(s.Rang()),
-		AnsweredAt: optional.Time(s.Answered()), EndedAt: optional.Time(s.Ended), EndReason: string(s.Reason), Saved: saved}
+	return contract.CallState{CallID: id, Seq: s.Seq, Phase: contract.Phase(s.Phase()), OnHold: s.OnHold,
+		Muted: s.Muted(reader.String()), StartedAt: s.Started, RangAt: optional.Time(s.Rang()),
+		AnsweredAt: optional.Time(s.Answered()), EndedAt: optional.Time(s.Ended), EndReason: string(s.Reason),
+		Saved: saved}
 }
 
 // keepNotes saves a text that waited in the journal. Nobody can be asked about a conflict any more, so both are kept.
@@ -359,7 +371,8 @@ func keepNotes(ctx context.Context, q *db.Queries, e notesEntry) error {
 	if next == now {
 		return nil
 	}
-	return q.PutNotes(ctx, db.PutNotesParams{SlipID: e.Slip, Body: next.Body, Version: next.Version, Writer: next.Writer, SavedAt: e.Edit.At})
+	return q.PutNotes(ctx, db.PutNotesParams{SlipID: e.Slip, Body: next.Body, Version: next.Version,
+		Writer: next.Writer, SavedAt: e.Edit.At})
 }
 
 func lockNotes(ctx context.Context, q *db.Queries, id uuid.UUID) (slip.Notes, error) {

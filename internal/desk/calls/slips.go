@@ -31,9 +31,11 @@ const notesPatience = 150 * time.Millisecond
 
 // SaveNotes saves a slip's notes as they are typed. While the database is away they are kept in the journal, and the
 // answer says saved: false. Errors: *NotesConflictError, *FieldError, ErrNotFound, ErrForbidden.
-func (cs *Calls) SaveNotes(ctx context.Context, a firm.Actor, id uuid.UUID, e contract.NotesEdit) (contract.Notes, error) {
+func (cs *Calls) SaveNotes(ctx context.Context, a firm.Actor, id uuid.UUID, e contract.NotesEdit) (contract.Notes,
+	error) {
 	if len(e.Body) > slip.MaxNotes {
-		return contract.Notes{}, firm.Wrong("body", "notes can be as long as 262,144 characters; this text is longer and was not saved")
+		return contract.Notes{}, firm.Wrong("body",
+			"notes can be as long as 262,144 characters; this text is longer and was not saved")
 	}
 	if strings.ContainsRune(e.Body, 0) {
 		return contract.Notes{}, firm.Wrong("body", "notes cannot hold a NUL character")
@@ -74,7 +76,8 @@ func (cs *Calls) saveNotes(ctx context.Context, a firm.Actor, id uuid.UUID, edit
 		if next, err = slip.Save(now, edit); err != nil {
 			var conflict *slip.ConflictError
 			if errors.As(err, &conflict) {
-				return &firm.NotesConflictError{Current: contract.Notes{Body: now.Body, Version: now.Version, Saved: true}}
+				return &firm.NotesConflictError{Current: contract.Notes{Body: now.Body, Version: now.Version,
+					Saved: true}}
 			}
 			return err
 		}
@@ -82,11 +85,13 @@ func (cs *Calls) saveNotes(ctx context.Context, a firm.Actor, id uuid.UUID, edit
 			return nil
 		}
 		if s.State == string(slip.Filed) {
-			if err := cs.Audited(ctx, q, a, "slip", id, "notes", map[string]string{"notes": now.Body}, map[string]string{"notes": next.Body}); err != nil {
+			if err := cs.Audited(ctx, q, a, "slip", id, "notes", map[string]string{"notes": now.Body},
+				map[string]string{"notes": next.Body}); err != nil {
 				return err
 			}
 		}
-		return q.PutNotes(ctx, db.PutNotesParams{SlipID: id, Body: next.Body, Version: next.Version, Writer: next.Writer, SavedAt: edit.At})
+		return q.PutNotes(ctx, db.PutNotesParams{SlipID: id, Body: next.Body, Version: next.Version,
+			Writer: next.Writer, SavedAt: edit.At})
 	})
 	if err != nil {
 		return contract.Notes{}, err
@@ -100,7 +105,8 @@ func (cs *Calls) saveNotes(ctx context.Context, a firm.Actor, id uuid.UUID, edit
 	return contract.Notes{Body: next.Body, Version: next.Version, Saved: true, SavedAt: &edit.At}, nil
 }
 
-func (cs *Calls) keepNotesAside(ctx context.Context, a firm.Actor, id uuid.UUID, edit slip.Edit) (contract.Notes, error) {
+func (cs *Calls) keepNotesAside(ctx context.Context, a firm.Actor, id uuid.UUID, edit slip.Edit) (contract.Notes,
+	error) {
 	owner, known := cs.registry.owner(id)
 	switch {
 	case !known:

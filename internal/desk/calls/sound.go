@@ -33,7 +33,8 @@ func (vs *Voices) ConnectSound(ctx context.Context, a firm.Actor, offer string) 
 	return answer, err
 }
 
-// ConnectOutside connects a browser to hear and speak on a leg of the simulated network, and gives the voice that it is there. Errors: *FieldError.
+// ConnectOutside connects a browser to hear and speak on a leg of the simulated network, and gives the voice that it is
+// there. Errors: *FieldError.
 func (vs *Voices) ConnectOutside(ctx context.Context, ref, offer string) (carrier.Voice, string, error) {
 	if vs.Browsers == nil {
 		return nil, "", firm.About("offer", ErrNoBrowsers)
@@ -78,10 +79,12 @@ func (vs *Voices) ringCutOff(ctx context.Context, user uuid.UUID) {
 		return
 	case <-vs.Clock.After(cutOffFor):
 	}
-	if connected, _ := vs.Studio.Seat(user.String()).State(); connected || len(vs.registry.of(user)) == 0 || vs.Telephones.telephoneOf(user) != nil {
+	if connected, _ := vs.Studio.Seat(user.String()).State(); connected || len(vs.registry.of(user)) == 0 ||
+		vs.Telephones.telephoneOf(user) != nil {
 		return
 	}
-	if err := vs.Telephones.ringTelephone(ctx, &telephoneLeg{user: user, forWhat: "your call, which goes on"}, row.E164, row.PressOne); err != nil {
+	if err := vs.Telephones.ringTelephone(ctx, &telephoneLeg{user: user, forWhat: "your call, which goes on"}, row.E164,
+		row.PressOne); err != nil {
 		vs.Log.Warn("a rep's telephone", "user", user, "error", err)
 	}
 }
@@ -96,7 +99,8 @@ func (vs *Voices) trace(id uuid.UUID, ours, theirs []byte) {
 		return // nobody is in it yet, and an event to nobody is one to everybody
 	}
 	trace := traceOf(ours, theirs)
-	vs.Hub.Mention(contract.LiveEvent{Kind: contract.LiveEventKindVoices, CallID: &id, Trace: &trace}, slices.Collect(maps.Keys(c.parts))...)
+	vs.Hub.Mention(contract.LiveEvent{Kind: contract.LiveEventKindVoices, CallID: &id, Trace: &trace},
+		slices.Collect(maps.Keys(c.parts))...)
 }
 
 // spoken is a text in the firm's voice; nothing where there is no speech.

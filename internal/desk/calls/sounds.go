@@ -27,8 +27,10 @@ var (
 	ErrSoundShort = errors.New("this sound is shorter than a third of a second")
 )
 
-// AddSound keeps a sound that a recorded or brought, as a WAV file of any usual form, and tells how long it is. Errors: *FieldError.
-func (vs *Voices) AddSound(ctx context.Context, a firm.Actor, name string, r io.Reader) (id uuid.UUID, long time.Duration, err error) {
+// AddSound keeps a sound that a recorded or brought, as a WAV file of any usual form, and tells how long it is. Errors:
+// *FieldError.
+func (vs *Voices) AddSound(ctx context.Context, a firm.Actor, name string, r io.Reader) (id uuid.UUID,
+	long time.Duration, err error) {
 	samples, err := formats.ReadWAV(r, MaxSound+time.Second)
 	if errors.Is(err, formats.ErrWAVLong) {
 		err = ErrSoundLong
@@ -45,7 +47,8 @@ func (vs *Voices) AddSound(ctx context.Context, a firm.Actor, name string, r io.
 	codes := make([]byte, len(samples))
 	audio.EncodeFrame(codes, samples)
 	id = store.NewID()
-	return id, long, vs.Store.InsertSound(ctx, db.InsertSoundParams{ID: id, UserID: a.ID, Name: firm.CleanText(name), Codes: codes, CreatedAt: vs.Clock.Now()})
+	return id, long, vs.Store.InsertSound(ctx,
+		db.InsertSoundParams{ID: id, UserID: a.ID, Name: firm.CleanText(name), Codes: codes, CreatedAt: vs.Clock.Now()})
 }
 
 // SoundFile is such a sound as a WAV file. Error: ErrNotFound.

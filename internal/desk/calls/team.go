@@ -37,9 +37,11 @@ func (tm *Team) presence(ctx context.Context) ([]db.UsersRow, map[uuid.UUID]pres
 	calls := tm.registry.counts()
 	doing := make(map[uuid.UUID]presence.Rep, len(users))
 	for _, u := range users {
-		r := presence.Rep{ID: u.ID.String(), State: u.Availability, Takes: u.TakesCalls, Since: optional.TimeOf(u.Since), Round: u.InRound, Calls: calls[u.ID],
-			SpeakingSince: optional.TimeOf(u.SpeakingSince), LastEnded: optional.TimeOf(u.LastEndedAt), WrappingSince: u.WrappingSince,
-			Window: tm.Hub.Reached(u.ID), Telephone: u.Rings || tm.Telephones.telephoneOf(u.ID) != nil}
+		r := presence.Rep{ID: u.ID.String(), State: u.Availability, Takes: u.TakesCalls,
+			Since: optional.TimeOf(u.Since), Round: u.InRound, Calls: calls[u.ID],
+			SpeakingSince: optional.TimeOf(u.SpeakingSince), LastEnded: optional.TimeOf(u.LastEndedAt),
+			WrappingSince: u.WrappingSince,
+			Window:        tm.Hub.Reached(u.ID), Telephone: u.Rings || tm.Telephones.telephoneOf(u.ID) != nil}
 		if r.LastEnded.After(now.Add(wrongClock)) {
 			r.LastEnded = time.Time{}
 		}
@@ -61,7 +63,8 @@ func (tm *Team) Colleagues(ctx context.Context) ([]contract.Colleague, error) {
 	for i, u := range users {
 		r := doing[u.ID]
 		what, since := r.Doing()
-		list[i] = contract.Colleague{ID: u.ID, Name: u.Name, Extension: u.Extension, Team: u.Team, Availability: what, Since: optional.Time(since),
+		list[i] = contract.Colleague{ID: u.ID, Name: u.Name, Extension: u.Extension, Team: u.Team, Availability: what,
+			Since:   optional.Time(since),
 			Reached: r.Reached(), Free: r.Free()}
 	}
 	return list, nil
@@ -70,7 +73,8 @@ func (tm *Team) Colleagues(ctx context.Context) ([]contract.Colleague, error) {
 // Team is everybody of the firm.
 func (tm *Team) Team(ctx context.Context) ([]contract.Colleague, error) { return tm.Colleagues(ctx) }
 
-// SetAvailability puts a into a state. Whoever is rung and takes no calls any more is rung no longer. Error: *FieldError.
+// SetAvailability puts a into a state. Whoever is rung and takes no calls any more is rung no longer. Error:
+// *FieldError.
 func (tm *Team) SetAvailability(ctx context.Context, a firm.Actor, state uuid.UUID) error {
 	f, err := tm.Settings(ctx)
 	if err != nil {
@@ -80,7 +84,8 @@ func (tm *Team) SetAvailability(ctx context.Context, a firm.Actor, state uuid.UU
 		if s.ID != state || !s.Active {
 			continue
 		}
-		if err := tm.Store.SetAvailability(ctx, db.SetAvailabilityParams{UserID: a.ID, StateID: state, At: tm.Clock.Now()}); err != nil {
+		if err := tm.Store.SetAvailability(ctx,
+			db.SetAvailabilityParams{UserID: a.ID, StateID: state, At: tm.Clock.Now()}); err != nil {
 			return err
 		}
 		if !s.TakesCalls {
@@ -94,8 +99,10 @@ func (tm *Team) SetAvailability(ctx context.Context, a firm.Actor, state uuid.UU
 	return firm.Wrong("availability", "there is no such state")
 }
 
-// AvailabilityHistory is what somebody has done today, newest first, their calls included: one's own, or of anybody for those who lead. Error: ErrForbidden.
-func (tm *Team) AvailabilityHistory(ctx context.Context, a firm.Actor, user uuid.UUID) ([]contract.AvailabilityChange, error) {
+// AvailabilityHistory is what somebody has done today, newest first, their calls included: one's own, or of anybody for
+// those who lead. Error: ErrForbidden.
+func (tm *Team) AvailabilityHistory(ctx context.Context, a firm.Actor, user uuid.UUID) ([]contract.AvailabilityChange,
+	error) {
 	if user != a.ID && !a.Leads() {
 		return nil, firm.ErrForbidden
 	}
@@ -119,11 +126,13 @@ func (tm *Team) AvailabilityHistory(ctx context.Context, a firm.Actor, user uuid
 	}
 	parts := make([]presence.Part, len(calls))
 	for i, c := range calls {
-		parts[i] = presence.Part{From: c.CreatedAt, To: optional.TimeOf(cmp.Or(c.LeftAt, c.EndedAt)), Filed: optional.TimeOf(c.FiledAt)}
+		parts[i] = presence.Part{From: c.CreatedAt, To: optional.TimeOf(cmp.Or(c.LeftAt, c.EndedAt)),
+			Filed: optional.TimeOf(c.FiledAt)}
 	}
 	changes := []contract.AvailabilityChange{}
 	for _, c := range presence.Day(chosen, parts, from, now, f.Wrap) {
-		changes = append(changes, contract.AvailabilityChange{At: c.At, Label: c.What, TakesCalls: c.Takes, CountsAsWork: c.Works})
+		changes = append(changes, contract.AvailabilityChange{At: c.At, Label: c.What, TakesCalls: c.Takes,
+			CountsAsWork: c.Works})
 	}
 	return changes, nil
 }
@@ -139,14 +148,16 @@ func (tm *Team) AvailabilityStates(ctx context.Context, a firm.Actor) ([]contrac
 	}
 	states := []contract.AvailabilityState{}
 	for _, s := range f.States {
-		states = append(states, contract.AvailabilityState{ID: &s.ID, Label: s.Label, TakesCalls: s.TakesCalls, CountsAsWork: s.CountsAsWork, Active: s.Active})
+		states = append(states, contract.AvailabilityState{ID: &s.ID, Label: s.Label, TakesCalls: s.TakesCalls,
+			CountsAsWork: s.CountsAsWork, Active: s.Active})
 	}
 	return states, nil
 }
 
-// SetAvailabilityStates sets the firm's states, in their order, and how long wrapping up may last. Who is in a state that is no
-// longer offered is put into the first that takes no calls. Errors: ErrForbidden, *FieldError.
-func (tm *Team) SetAvailabilityStates(ctx context.Context, a firm.Actor, e contract.AvailabilityStates) ([]contract.AvailabilityState, error) {
+// SetAvailabilityStates sets the firm's states, in their order, and how long wrapping up may last. Who is in a state
+// that is no longer offered is put into the first that takes no calls. Errors: ErrForbidden, *FieldError.
+func (tm *Team) SetAvailabilityStates(ctx context.Context, a firm.Actor,
+	e contract.AvailabilityStates) ([]contract.AvailabilityState, error) {
 	if !a.MayDo(firm.SetUp) {
 		return nil, firm.ErrForbidden
 	}
@@ -180,11 +191,14 @@ func (tm *Team) SetAvailabilityStates(ctx context.Context, a firm.Actor, e contr
 	}
 	err := tm.Store.Tx(ctx, func(q *db.Queries) error {
 		for i, s := range e.States {
-			if err := q.PutAvailabilityState(ctx, db.PutAvailabilityStateParams{ID: *s.ID, Label: s.Label, TakesCalls: s.TakesCalls, CountsAsWork: s.CountsAsWork, Position: i, Active: s.Active}); err != nil {
+			if err := q.PutAvailabilityState(ctx,
+				db.PutAvailabilityStateParams{ID: *s.ID, Label: s.Label, TakesCalls: s.TakesCalls,
+					CountsAsWork: s.CountsAsWork, Position: i, Active: s.Active}); err != nil {
 				return err
 			}
 			if !s.Active {
-				if err := q.LeaveState(ctx, db.LeaveStateParams{Instead: *rests, StateID: *s.ID, At: tm.Clock.Now()}); err != nil {
+				if err := q.LeaveState(ctx, db.LeaveStateParams{Instead: *rests, StateID: *s.ID,
+					At: tm.Clock.Now()}); err != nil {
 					return err
 				}
 			}
@@ -211,7 +225,8 @@ func (tm *Team) SetAvailabilityStates(ctx context.Context, a firm.Actor, e contr
 	return tm.AvailabilityStates(ctx, a)
 }
 
-// LeaveNote puts a line into a colleague's lane. The same key leaves one. Errors: ErrNotFound, *FieldError, ErrKeyReused.
+// LeaveNote puts a line into a colleague's lane. The same key leaves one. Errors: ErrNotFound, *FieldError,
+// ErrKeyReused.
 func (tm *Team) LeaveNote(ctx context.Context, a firm.Actor, to uuid.UUID, key, text string) error {
 	if text = firm.CleanText(text); text == "" {
 		return firm.Wrong("text", "say in a few words what it is about")
@@ -226,7 +241,8 @@ func (tm *Team) LeaveNote(ctx context.Context, a firm.Actor, to uuid.UUID, key, 
 		Text string
 	}
 	if _, err := tm.Once(ctx, a, key, "leave_note", note{to, text}, func(q *db.Queries, id uuid.UUID) error {
-		return q.InsertColleagueNote(ctx, db.InsertColleagueNoteParams{ID: id, FromID: a.ID, ToID: to, Text: text, At: tm.Clock.Now()})
+		return q.InsertColleagueNote(ctx,
+			db.InsertColleagueNoteParams{ID: id, FromID: a.ID, ToID: to, Text: text, At: tm.Clock.Now()})
 	}); err != nil {
 		return err
 	}
@@ -253,7 +269,8 @@ func (tm *Team) SettleNote(ctx context.Context, a firm.Actor, id uuid.UUID, done
 const colleagueRings = 25 * time.Second
 
 // placeInternal calls a colleague. Who takes no calls, or is in two already, is not rung: voicemail takes the call.
-func (tm *Team) placeInternal(ctx context.Context, a firm.Actor, key string, hash []byte, r contract.NewCall) (uuid.UUID, error) {
+func (tm *Team) placeInternal(ctx context.Context, a firm.Actor, key string, hash []byte,
+	r contract.NewCall) (uuid.UUID, error) {
 	if r.NumberID != nil || r.Typed != nil {
 		return uuid.Nil, firm.Wrong("colleague_id", "give either a number or a colleague")
 	}
@@ -267,7 +284,8 @@ func (tm *Team) placeInternal(ctx context.Context, a firm.Actor, key string, has
 		return uuid.Nil, err
 	}
 	now := tm.Clock.Now()
-	state, facts, effects, err := begin(call.PlaceInternal{By: a.ID.String(), To: u.ID.String(), Device: "browser"}, now)
+	state, facts, effects, err := begin(call.PlaceInternal{By: a.ID.String(), To: u.ID.String(), Device: "browser"},
+		now)
 	if err != nil {
 		return uuid.Nil, err
 	}
@@ -276,18 +294,22 @@ func (tm *Team) placeInternal(ctx context.Context, a firm.Actor, key string, has
 	if err != nil {
 		return uuid.Nil, err
 	}
-	p := db.PlaceInternalParams{CallID: &id, ColleagueName: u.Name, UserID: a.ID, ColleagueID: &u.ID, OwnerServer: tm.Server, OwnerEpoch: tm.Epoch, State: string(state.Phase()),
-		LastSeq: state.Seq, At: now, FactSchema: call.Schema, SlipID: slipID, CommandKey: key, RequestHash: hash, Response: response}
+	p := db.PlaceInternalParams{CallID: &id, ColleagueName: u.Name, UserID: a.ID, ColleagueID: &u.ID,
+		OwnerServer: tm.Server, OwnerEpoch: tm.Epoch, State: string(state.Phase()),
+		LastSeq: state.Seq, At: now, FactSchema: call.Schema, SlipID: slipID, CommandKey: key, RequestHash: hash,
+		Response: response}
 	p.FactSeqs, p.FactKinds, p.FactData = factColumns(facts)
 	live := &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, state: state, changed: make(chan struct{}, 1)}
-	if err := tm.commitPlaced(ctx, a, id, live, r.InsteadOf, effects, func(q *db.Queries) error { return q.PlaceInternal(ctx, p) }); err != nil {
+	if err := tm.commitPlaced(ctx, a, id, live, r.InsteadOf, effects,
+		func(q *db.Queries) error { return q.PlaceInternal(ctx, p) }); err != nil {
 		return uuid.Nil, err
 	}
 	tm.InBackground(func(ctx context.Context) { tm.ringColleague(ctx, id, u.ID, a.Name) })
 	return id, nil
 }
 
-// ringColleague rings a colleague until they answer, decline or have been rung for long enough; then voicemail takes the call.
+// ringColleague rings a colleague until they answer, decline or have been rung for long enough; then voicemail takes
+// the call.
 func (tm *Team) ringColleague(ctx context.Context, id, colleague uuid.UUID, caller string) {
 	_, doing, err := tm.presence(ctx)
 	if err == nil && doing[colleague].ForColleague() {

@@ -38,12 +38,15 @@ func (ts *Telephones) Telephone(ctx context.Context, a firm.Actor) (contract.Tel
 	if err != nil {
 		return contract.Telephone{}, err
 	}
-	return contract.Telephone{Number: row.E164, Display: phone.Format(row.E164, "", f.Region, a.Style), Verified: row.VerifiedAt != nil, Speaks: row.Speaks, Rings: row.Rings,
+	return contract.Telephone{Number: row.E164, Display: phone.Format(row.E164, "", f.Region, a.Style),
+		Verified: row.VerifiedAt != nil, Speaks: row.Speaks, Rings: row.Rings,
 		PressOne: row.PressOne}, nil
 }
 
-// SetTelephone sets a's own telephone and what it is for. A new number has to be confirmed before it is called. Errors: *FieldError.
-func (ts *Telephones) SetTelephone(ctx context.Context, a firm.Actor, t contract.Telephone) (contract.Telephone, error) {
+// SetTelephone sets a's own telephone and what it is for. A new number has to be confirmed before it is called. Errors:
+// *FieldError.
+func (ts *Telephones) SetTelephone(ctx context.Context, a firm.Actor, t contract.Telephone) (contract.Telephone,
+	error) {
 	f, err := ts.Settings(ctx)
 	if err != nil {
 		return t, err
@@ -64,14 +67,17 @@ func (ts *Telephones) SetTelephone(ctx context.Context, a firm.Actor, t contract
 			return t, firm.Wrong("number", "this is a line of the firm: it would ring itself")
 		}
 	}
-	if err := ts.Store.PutTelephone(ctx, db.PutTelephoneParams{UserID: a.ID, E164: n.E164, Speaks: t.Speaks, Rings: t.Rings, PressOne: t.PressOne}); err != nil {
+	if err := ts.Store.PutTelephone(ctx,
+		db.PutTelephoneParams{UserID: a.ID, E164: n.E164, Speaks: t.Speaks, Rings: t.Rings,
+			PressOne: t.PressOne}); err != nil {
 		return t, err
 	}
 	ts.ActorChanged(a.ID)
 	return ts.Telephone(ctx, a)
 }
 
-// CallWithCode calls a's telephone and speaks a code, which shows that it is a's. Errors: ErrNoTelephone, ErrTelephoneBusy, those of the carrier.
+// CallWithCode calls a's telephone and speaks a code, which shows that it is a's. Errors: ErrNoTelephone,
+// ErrTelephoneBusy, those of the carrier.
 func (ts *Telephones) CallWithCode(ctx context.Context, a firm.Actor) error {
 	row, err := ts.Store.Telephone(ctx, a.ID)
 	if store.NotFound(err) {
@@ -94,7 +100,8 @@ func (ts *Telephones) CallWithCode(ctx context.Context, a firm.Actor) error {
 	if err := ts.ringTelephone(ctx, leg, row.E164, false); err != nil {
 		return err
 	}
-	if err := ts.Store.SetTelephoneCode(ctx, db.SetTelephoneCodeParams{UserID: a.ID, Hash: hash[:], Until: &until}); err != nil {
+	if err := ts.Store.SetTelephoneCode(ctx,
+		db.SetTelephoneCodeParams{UserID: a.ID, Hash: hash[:], Until: &until}); err != nil {
 		ts.board.HangUpTelephone(leg.ref)
 		return err
 	}
@@ -118,7 +125,8 @@ func (ts *Telephones) VerifyTelephone(ctx context.Context, a firm.Actor, code st
 	}
 	hash := sha256.Sum256([]byte(a.ID.String() + digitsOf(code)))
 	if subtle.ConstantTimeCompare(hash[:], row.CodeHash) != 1 {
-		return contract.Telephone{}, errors.Join(ts.Store.WrongTelephoneCode(ctx, a.ID), firm.Wrong("code", "this is not the code that was spoken"))
+		return contract.Telephone{}, errors.Join(ts.Store.WrongTelephoneCode(ctx, a.ID),
+			firm.Wrong("code", "this is not the code that was spoken"))
 	}
 	if err := ts.Store.TelephoneVerified(ctx, db.TelephoneVerifiedParams{UserID: a.ID, At: &now}); err != nil {
 		return contract.Telephone{}, err

@@ -54,13 +54,15 @@ type telephoneLeg struct {
 	ended    chan struct{}
 }
 
-// StandTelephone calls a's telephone to stay with them between calls. Errors: ErrNoTelephone, ErrNotVerified, ErrTelephoneBusy, those of the carrier.
+// StandTelephone calls a's telephone to stay with them between calls. Errors: ErrNoTelephone, ErrNotVerified,
+// ErrTelephoneBusy, those of the carrier.
 func (ts *Telephones) StandTelephone(ctx context.Context, a firm.Actor) (contract.Sound, error) {
 	row, err := ts.verifiedTelephone(ctx, a.ID)
 	if err != nil {
 		return contract.Sound{}, err
 	}
-	err = ts.ringTelephone(ctx, &telephoneLeg{user: a.ID, forWhat: "your calls", standing: true}, row.E164, row.PressOne)
+	err = ts.ringTelephone(ctx, &telephoneLeg{user: a.ID, forWhat: "your calls", standing: true}, row.E164,
+		row.PressOne)
 	return ts.Voices.Sound(a), err
 }
 
@@ -111,9 +113,11 @@ func (ts *Telephones) telephoneView(user uuid.UUID) contract.TelephoneInUse {
 	return contract.TelephoneInUse{State: leg.state, Number: leg.number, For: leg.forWhat, Standing: leg.standing}
 }
 
-// speaksBy is the device by which a call of a's is spoken: their telephone if it is up. Where it has to be rung first that is begun, and the call is
-// placed when it is answered. Errors: ErrTelephoneRings, ErrTelephoneBusy, those of the carrier.
-func (ts *Telephones) speaksBy(ctx context.Context, a firm.Actor, key string, r contract.NewCall, t target, whom string, placement Placement) (device string, err error) {
+// speaksBy is the device by which a call of a's is spoken: their telephone if it is up. Where it has to be rung first
+// that is begun, and the call is placed when it is answered. Errors: ErrTelephoneRings, ErrTelephoneBusy, those of the
+// carrier.
+func (ts *Telephones) speaksBy(ctx context.Context, a firm.Actor, key string, r contract.NewCall, t target, whom string,
+	placement Placement) (device string, err error) {
 	if leg := ts.telephoneOf(a.ID); leg != nil {
 		if ts.telephoneView(a.ID).State == contract.TelephoneStateUp {
 			return "telephone", nil
@@ -146,7 +150,8 @@ func (ts *Telephones) speaksBy(ctx context.Context, a firm.Actor, key string, r 
 	return "", ErrTelephoneRings
 }
 
-// ringTelephones rings, besides their windows, the telephones of reps for whom a call rings: one on a line, or of a colleague.
+// ringTelephones rings, besides their windows, the telephones of reps for whom a call rings: one on a line, or of a
+// colleague.
 func (ts *Telephones) ringTelephones(ctx context.Context, id uuid.UUID, what string, users []string) {
 	for _, u := range users {
 		user, err := uuid.Parse(u)
@@ -202,7 +207,8 @@ func (ts *Telephones) ringTelephone(ctx context.Context, leg *telephoneLeg, e164
 	return nil
 }
 
-// expectTelephone makes a leg its user's telephone, and gives where its events come and who is told of them. Error: ErrTelephoneBusy.
+// expectTelephone makes a leg its user's telephone, and gives where its events come and who is told of them. Error:
+// ErrTelephoneBusy.
 func (ts *Telephones) expectTelephone(leg *telephoneLeg) (chan carrier.Event, func(carrier.Event), error) {
 	ts.mu.Lock()
 	defer ts.mu.Unlock()
@@ -231,8 +237,8 @@ type dialIn struct {
 	until time.Time
 }
 
-// DialIn expects a's own telephone to call any line of the firm and to press a code, to stay between calls then. Errors: ErrNoTelephone, ErrNotVerified,
-// ErrTelephoneBusy.
+// DialIn expects a's own telephone to call any line of the firm and to press a code, to stay between calls then.
+// Errors: ErrNoTelephone, ErrNotVerified, ErrTelephoneBusy.
 func (ts *Telephones) DialIn(ctx context.Context, a firm.Actor) (contract.DialIn, error) {
 	row, err := ts.verifiedTelephone(ctx, a.ID)
 	if err != nil {
@@ -265,7 +271,8 @@ func (ts *Telephones) dialsIn(ref carrier.Ref, from string) bool {
 	if !there || ts.Clock.Now().After(e.until) {
 		return false
 	}
-	leg := &telephoneLeg{ref: ref, user: e.user, number: from, state: contract.TelephoneStatePress, forWhat: "your calls", standing: true, key: e.code}
+	leg := &telephoneLeg{ref: ref, user: e.user, number: from, state: contract.TelephoneStatePress,
+		forWhat: "your calls", standing: true, key: e.code}
 	events, told, err := ts.expectTelephone(leg)
 	if err != nil {
 		return false
@@ -325,8 +332,10 @@ func (l *telephoneLeg) prompt() string {
 }
 
 // troubles say why a rep's telephone could not be spoken by.
-var troubles = map[carrier.Reason]string{carrier.Busy: "Your telephone is busy.", carrier.NoAnswer: "Your telephone was not answered.", carrier.Declined: "Your telephone declined.",
-	carrier.OutOfService: "Your telephone cannot be reached.", carrier.Lost: "The line to your telephone was lost.", carrier.HungUp: "Your telephone was not answered."}
+var troubles = map[carrier.Reason]string{carrier.Busy: "Your telephone is busy.",
+	carrier.NoAnswer: "Your telephone was not answered.", carrier.Declined: "Your telephone declined.",
+	carrier.OutOfService: "Your telephone cannot be reached.", carrier.Lost: "The line to your telephone was lost.",
+	carrier.HungUp: "Your telephone was not answered."}
 
 func (ts *Telephones) troubleOf(user uuid.UUID, trouble string) {
 	ts.mu.Lock()
@@ -389,7 +398,8 @@ func (ts *Telephones) telephoneUp(leg *telephoneLeg) {
 	}
 }
 
-// telephoneEnds is told that a rep's telephone was hung up, or was not to be had. With it ends the call that was spoken by it.
+// telephoneEnds is told that a rep's telephone was hung up, or was not to be had. With it ends the call that was spoken
+// by it.
 func (ts *Telephones) telephoneEnds(leg *telephoneLeg, trouble string) {
 	ts.mu.Lock()
 	state := leg.state
@@ -415,7 +425,8 @@ func (ts *Telephones) telephoneEnds(leg *telephoneLeg, trouble string) {
 	}
 }
 
-// telephonesFollow hangs up telephones that have nothing left to do: of reps whose last call has ended, or for whom a call rings no more.
+// telephonesFollow hangs up telephones that have nothing left to do: of reps whose last call has ended, or for whom a
+// call rings no more.
 func (ts *Telephones) telephonesFollow(id uuid.UUID, state call.State) {
 	rung := state.RungNow()
 	c := ts.registry.call(id)
@@ -430,7 +441,8 @@ func (ts *Telephones) telephonesFollow(id uuid.UUID, state call.State) {
 			if _, part := c.parts[user]; !part {
 				continue
 			}
-			if others := slices.DeleteFunc(ts.registry.of(user), func(other uuid.UUID) bool { return other == id }); len(others) == 0 {
+			if others := slices.DeleteFunc(ts.registry.of(user),
+				func(other uuid.UUID) bool { return other == id }); len(others) == 0 {
 				leg.state = contract.TelephoneStateLeft
 				hang = append(hang, leg.ref)
 			}

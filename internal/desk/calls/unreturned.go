@@ -23,12 +23,13 @@ import (
 // worthOf is a call that is over as core/touch sees it, before anybody has said what came of it.
 func worthOf(s call.State) touch.Call {
 	machine := slices.ContainsFunc(s.Legs, func(l call.Leg) bool { return l.Device == call.Prepared })
-	return touch.Call{Inbound: s.Inbound, Internal: s.Internal, Answered: !s.Answered().IsZero(), Machine: machine, Left: s.Reason == call.MessageLeft}
+	return touch.Call{Inbound: s.Inbound, Internal: s.Internal, Answered: !s.Answered().IsZero(), Machine: machine,
+		Left: s.Reason == call.MessageLeft}
 }
 
 // settleUnreturned keeps, with the end of a call, what it means for calls that are owed: a call that nobody answered is
-// owed from now on, a conversation or a voicemail settles what is owed to its number, a try without an answer is counted. It tells whether
-// anything changed.
+// owed from now on, a conversation or a voicemail settles what is owed to its number, a try without an answer is
+// counted. It tells whether anything changed.
 func settleUnreturned(ctx context.Context, q *db.Queries, id uuid.UUID, s call.State) (bool, error) {
 	worth := worthOf(s)
 	if s.Internal {
@@ -56,7 +57,8 @@ func settleBy(ctx context.Context, q *db.Queries, id uuid.UUID, r touch.Return, 
 			return false, err
 		}
 	}
-	n, err := q.SettleUnreturned(ctx, db.SettleUnreturnedParams{CallID: id, Settles: r.Settles(), How: string(r), At: at})
+	n, err := q.SettleUnreturned(ctx,
+		db.SettleUnreturnedParams{CallID: id, Settles: r.Settles(), How: string(r), At: at})
 	return n > 0, err
 }
 
@@ -66,8 +68,10 @@ func (cs *Calls) Weigh(ctx context.Context, q *db.Queries, id uuid.UUID) (touch.
 	if err != nil || row.EndedAt == nil {
 		return touch.Call{}, err
 	}
-	worth := touch.Call{Inbound: row.Direction == string(contract.CallDirectionInbound), Internal: row.Direction == string(contract.CallDirectionInternal),
-		Answered: row.AnsweredAt != nil, Machine: row.Machine, Left: row.LeftMessage || row.DropResult == string(contract.CallDropLeft) || call.Reason(row.EndReason) == call.MessageLeft}
+	worth := touch.Call{Inbound: row.Direction == string(contract.CallDirectionInbound),
+		Internal: row.Direction == string(contract.CallDirectionInternal),
+		Answered: row.AnsweredAt != nil, Machine: row.Machine, Left: row.LeftMessage ||
+			row.DropResult == string(contract.CallDropLeft) || call.Reason(row.EndReason) == call.MessageLeft}
 	switch {
 	case row.OutcomeID == nil:
 	case row.Reached:
@@ -92,8 +96,10 @@ func (cs *Calls) Weigh(ctx context.Context, q *db.Queries, id uuid.UUID) (touch.
 	return worth, err
 }
 
-// settleAll does that for calls in the order in which they changed. Those that only settle something, as most do, are asked about together.
-func settleAll(ctx context.Context, q *db.Queries, calls []uuid.UUID, states map[uuid.UUID]call.State, settled map[uuid.UUID]bool) error {
+// settleAll does that for calls in the order in which they changed. Those that only settle something, as most do, are
+// asked about together.
+func settleAll(ctx context.Context, q *db.Queries, calls []uuid.UUID, states map[uuid.UUID]call.State,
+	settled map[uuid.UUID]bool) error {
 	var ended []uuid.UUID
 	onlySettle := true
 	for _, id := range calls {
@@ -132,7 +138,8 @@ func minutesAndSeconds(d time.Duration) string {
 }
 
 // LaneMissed are the calls that the firm owes, one entry for each number.
-func (cs *Calls) LaneMissed(ctx context.Context, a firm.Actor, f *firm.Settings) ([]lane.Item, map[string]db.OpenUnreturnedRow, error) {
+func (cs *Calls) LaneMissed(ctx context.Context, a firm.Actor, f *firm.Settings) ([]lane.Item,
+	map[string]db.OpenUnreturnedRow, error) {
 	rows, err := cs.Store.OpenUnreturned(ctx, db.OpenUnreturnedParams{Everything: a.Leads(), Me: a.ID})
 	if err != nil {
 		return nil, nil, err
@@ -151,7 +158,8 @@ func (cs *Calls) LaneMissed(ctx context.Context, a firm.Actor, f *firm.Settings)
 		if r.LineID != nil {
 			line = f.LineLabels[*r.LineID]
 		}
-		it := lane.Item{Kind: lane.MissedCall, ID: r.CallID.String(), Since: r.Since, Line: line, Times: r.Times, Tries: r.Tries, Voicemail: time.Duration(r.MessageMs) * time.Millisecond}
+		it := lane.Item{Kind: lane.MissedCall, ID: r.CallID.String(), Since: r.Since, Line: line, Times: r.Times,
+			Tries: r.Tries, Voicemail: time.Duration(r.MessageMs) * time.Millisecond}
 		if r.TakenBy != nil {
 			if it.TakenBy = r.TakenName; *r.TakenBy == a.ID {
 				it.TakenByMe = true
@@ -182,19 +190,24 @@ func (cs *Calls) ChangeUnreturned(ctx context.Context, a firm.Actor, id uuid.UUI
 		now := cs.Clock.Now()
 		switch c.Action {
 		case contract.Take:
-			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{UserID: &a.ID, At: &now, RemoteE164: u.RemoteE164, RemoteExt: u.RemoteExt, CallID: id})
+			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{UserID: &a.ID, At: &now, RemoteE164: u.RemoteE164,
+				RemoteExt: u.RemoteExt, CallID: id})
 		case contract.GiveBack:
-			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{At: &now, RemoteE164: u.RemoteE164, RemoteExt: u.RemoteExt, CallID: id})
+			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{At: &now, RemoteE164: u.RemoteE164,
+				RemoteExt: u.RemoteExt, CallID: id})
 		case contract.Reopen:
 			return q.ReopenUnreturned(ctx, id)
 		}
 		if reason == "" {
 			return firm.Wrong("reason", "say why nobody has to call back")
 		}
-		if err := q.CloseUnreturned(ctx, db.CloseUnreturnedParams{At: &now, UserID: &a.ID, How: "by hand", Reason: reason, RemoteE164: u.RemoteE164, RemoteExt: u.RemoteExt, CallID: id}); err != nil {
+		if err := q.CloseUnreturned(ctx,
+			db.CloseUnreturnedParams{At: &now, UserID: &a.ID, How: "by hand", Reason: reason, RemoteE164: u.RemoteE164,
+				RemoteExt: u.RemoteExt, CallID: id}); err != nil {
 			return err
 		}
-		return cs.Audited(ctx, q, a, "call", id, "closed without calling back", map[string]string{}, map[string]string{"why": reason})
+		return cs.Audited(ctx, q, a, "call", id, "closed without calling back", map[string]string{},
+			map[string]string{"why": reason})
 	})
 	if err != nil {
 		return err

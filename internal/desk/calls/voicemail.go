@@ -23,7 +23,8 @@ const (
 	beepHz   = 1000
 	beepLong = 400 * time.Millisecond
 	// usualGreeting is said where neither the line nor the rep has one.
-	usualGreeting = "Nobody can take your call just now. Please leave a message after the tone and we will call you back."
+	usualGreeting = "Nobody can take your call just now. Please leave a message after the tone and we will call you " +
+		"back."
 	// recordedGreeting stands in words for a greeting that is a sound.
 	recordedGreeting = "a greeting that somebody recorded"
 	// usualAnnouncement is said where nobody answers and the line takes no messages.
@@ -31,7 +32,8 @@ const (
 )
 
 // follow does what follows when a line has nobody left to ring.
-func (ar *Arrivals) follow(ctx context.Context, id uuid.UUID, what routing.Follow, line db.LineByNumberRow, box *uuid.UUID, closed string) {
+func (ar *Arrivals) follow(ctx context.Context, id uuid.UUID, what routing.Follow, line db.LineByNumberRow,
+	box *uuid.UUID, closed string) {
 	switch what {
 	case routing.Voicemail:
 		if ar.board.Do(ctx, id, call.MachineTakes{Device: call.Voicemail, Box: optional.ID(box)}) == nil {
@@ -52,8 +54,10 @@ func (ar *Arrivals) follow(ctx context.Context, id uuid.UUID, what routing.Follo
 	}
 }
 
-// greetingOf is what is said before the beep, in words and as a sound if there is one: the rep's greeting, else the line's, else the usual one.
-func (ar *Arrivals) greetingOf(ctx context.Context, box *uuid.UUID, line db.LineByNumberRow) (words string, sound *uuid.UUID) {
+// greetingOf is what is said before the beep, in words and as a sound if there is one: the rep's greeting, else the
+// line's, else the usual one.
+func (ar *Arrivals) greetingOf(ctx context.Context, box *uuid.UUID, line db.LineByNumberRow) (words string,
+	sound *uuid.UUID) {
 	if box != nil {
 		if p, err := ar.Store.Preferences(ctx, *box); err == nil && (p.Greeting != "" || p.GreetingSound != nil) {
 			return cmp.Or(p.Greeting, recordedGreeting), p.GreetingSound

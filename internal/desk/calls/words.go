@@ -54,16 +54,19 @@ func (rc *Recordings) writeWords(ctx context.Context, id uuid.UUID, h firm.Heard
 	}
 	phrases = outsideGaps(phrases, h.Gaps)
 	source, ours := t.Source()
-	if err := KeepWords(ctx, rc.Store.Queries, id, contract.Transcript{Source: source, OursKnown: ours, Phrases: phrases}); err != nil {
+	if err := KeepWords(ctx, rc.Store.Queries, id,
+		contract.Transcript{Source: source, OursKnown: ours, Phrases: phrases}); err != nil {
 		rc.Log.Warn("what was said was not kept", "recording", id, "error", err)
 	}
 }
 
-// outsideGaps leaves out every phrase of which any part was said while the recording was paused: when each word of it was said is not known.
+// outsideGaps leaves out every phrase of which any part was said while the recording was paused: when each word of it
+// was said is not known.
 func outsideGaps(phrases []contract.Phrase, gaps []media.Gap) []contract.Phrase {
 	return slices.DeleteFunc(phrases, func(p contract.Phrase) bool {
 		return slices.ContainsFunc(gaps, func(g media.Gap) bool {
-			return recording.Overlap(time.Duration(p.FromMs)*time.Millisecond, time.Duration(p.ToMs)*time.Millisecond, g.From, g.To)
+			return recording.Overlap(time.Duration(p.FromMs)*time.Millisecond, time.Duration(p.ToMs)*time.Millisecond,
+				g.From, g.To)
 		})
 	})
 }
@@ -77,7 +80,8 @@ func KeepWords(ctx context.Context, q *db.Queries, id uuid.UUID, t contract.Tran
 	return q.PutTranscript(ctx, db.PutTranscriptParams{RecordingID: id, Source: t.Source, Phrases: text})
 }
 
-// Words are what was said in a recording that a may hear; without phrases where nobody wrote it down. Errors: ErrNotFound, ErrForbidden.
+// Words are what was said in a recording that a may hear; without phrases where nobody wrote it down. Errors:
+// ErrNotFound, ErrForbidden.
 func (rc *Recordings) Words(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Transcript, error) {
 	t := contract.Transcript{Phrases: []contract.Phrase{}}
 	if _, err := rc.hearable(ctx, a, id); err != nil {

@@ -22,16 +22,19 @@ import (
 	"trundo/internal/store/db"
 )
 
-// WriteDownCall writes a call down that was made elsewhere, with its slip, filed; it says that it was written down by hand. Without a
-// record it goes on the one whose number it clearly is. The same key gets the same call. Errors: *FieldError, ErrKeyReused.
-func (cs *Calls) WriteDownCall(ctx context.Context, a firm.Actor, key string, w contract.WrittenCall) (contract.Call, error) {
+// WriteDownCall writes a call down that was made elsewhere, with its slip, filed; it says that it was written down by
+// hand. Without a record it goes on the one whose number it clearly is. The same key gets the same call. Errors:
+// *FieldError, ErrKeyReused.
+func (cs *Calls) WriteDownCall(ctx context.Context, a firm.Actor, key string, w contract.WrittenCall) (contract.Call,
+	error) {
 	f, err := cs.Settings(ctx)
 	if err != nil {
 		return contract.Call{}, err
 	}
 	now := cs.Clock.Now()
 	if w.StartedAt.After(now) || w.StartedAt.Before(now.AddDate(-5, 0, 0)) {
-		return contract.Call{}, firm.Wrong("started_at", "a call that was made lies in the past, at most five years ago")
+		return contract.Call{}, firm.Wrong("started_at",
+			"a call that was made lies in the past, at most five years ago")
 	}
 	n, err := phone.Parse(w.Typed, f.Region)
 	if err != nil {
@@ -43,9 +46,12 @@ func (cs *Calls) WriteDownCall(ctx context.Context, a firm.Actor, key string, w 
 		}
 	}
 	end := w.StartedAt.Add(time.Duration(w.Seconds) * time.Second)
-	p := db.WriteDownCallParams{UserID: a.ID, CommandKey: key, RequestHash: firm.HashRequest(w), At: now, CallID: store.NewID(), Direction: string(w.Direction),
-		RemoteE164: n.E164, RemoteExt: n.Ext, RemoteTyped: n.Typed, OwnerServer: cs.Server, OwnerEpoch: cs.Epoch, StartedAt: w.StartedAt, EndedAt: &end,
-		EndReason: string(call.NoAnswer), TalkMs: int64(w.Seconds) * 1000, SlipID: store.NewID(), OutcomeID: w.OutcomeID,
+	p := db.WriteDownCallParams{UserID: a.ID, CommandKey: key, RequestHash: firm.HashRequest(w), At: now,
+		CallID: store.NewID(), Direction: string(w.Direction),
+		RemoteE164: n.E164, RemoteExt: n.Ext, RemoteTyped: n.Typed, OwnerServer: cs.Server, OwnerEpoch: cs.Epoch,
+		StartedAt: w.StartedAt, EndedAt: &end,
+		EndReason: string(call.NoAnswer), TalkMs: int64(w.Seconds) * 1000, SlipID: store.NewID(),
+		OutcomeID:   w.OutcomeID,
 		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}
 	if w.Seconds > 0 {
 		p.AnsweredAt, p.EndReason = &w.StartedAt, string(call.EndedByUs)
@@ -58,7 +64,8 @@ func (cs *Calls) WriteDownCall(ctx context.Context, a firm.Actor, key string, w 
 		return contract.Call{}, err
 	}
 	for _, l := range links {
-		p.LinkRecords, p.LinkRoles, p.LinkReasons = append(p.LinkRecords, uuid.MustParse(l.Record)), append(p.LinkRoles, string(l.Role)), append(p.LinkReasons, l.Reason)
+		p.LinkRecords, p.LinkRoles, p.LinkReasons = append(p.LinkRecords, uuid.MustParse(l.Record)), append(p.LinkRoles,
+			string(l.Role)), append(p.LinkReasons, l.Reason)
 	}
 	if p.Response, err = json.Marshal(firm.CommandAnswer{ID: p.CallID}); err != nil {
 		return contract.Call{}, err
@@ -85,7 +92,8 @@ func (cs *Calls) WriteDownCall(ctx context.Context, a firm.Actor, key string, w 
 	return cs.TellAndView(ctx, a, p.CallID)
 }
 
-func (cs *Calls) writtenLinks(ctx context.Context, a firm.Actor, n phone.Number, record *uuid.UUID) ([]slip.Link, error) {
+func (cs *Calls) writtenLinks(ctx context.Context, a firm.Actor, n phone.Number, record *uuid.UUID) ([]slip.Link,
+	error) {
 	const reason = "written down afterwards"
 	if record != nil {
 		row, err := cs.Store.Record(ctx, *record)
@@ -94,7 +102,8 @@ func (cs *Calls) writtenLinks(ctx context.Context, a firm.Actor, n phone.Number,
 		} else if err != nil {
 			return nil, err
 		}
-		return slip.LinksFor(firm.Subject(row.Record.ID, row.Record.Kind, row.Record.CompanyID, row.Record.PersonID), reason), nil
+		return slip.LinksFor(firm.Subject(row.Record.ID, row.Record.Kind, row.Record.CompanyID, row.Record.PersonID),
+			reason), nil
 	}
 	matches, rows, err := cs.Book.WhoseNumber(ctx, a, n.E164, n.Ext)
 	if err != nil {
@@ -121,8 +130,10 @@ func (cs *Calls) WriteCalls(ctx context.Context, a firm.Actor, query CallQuery, 
 	if !a.MayDo(firm.Export) && !query.Mine {
 		return firm.ErrForbidden
 	}
-	out, err := formats.NewCSVWriter(w, []string{"Started", "Direction", "Person", "Company", "Number", "Line", "Source", "Colleague", "Ended as", "Ringing (s)", "Talking (s)",
-		"Message (s)", "Call type", "Subject", "Outcome", "Notes", "Written down afterwards"})
+	out, err := formats.NewCSVWriter(w,
+		[]string{"Started", "Direction", "Person", "Company", "Number", "Line", "Source", "Colleague", "Ended as",
+			"Ringing (s)", "Talking (s)",
+			"Message (s)", "Call type", "Subject", "Outcome", "Notes", "Written down afterwards"})
 	if err != nil {
 		return err
 	}
@@ -183,7 +194,9 @@ func callCells(c contract.Call, a firm.Actor) []string {
 		}
 		return strconv.FormatFloat(float64(ms)/1000, 'f', 1, 64)
 	}
-	return []string{c.State.StartedAt.In(a.Location()).Format("2006-01-02 15:04:05"), string(c.Direction), person, company, c.Display, c.Line, c.Source, c.Slip.RepName,
-		ReasonText(call.Reason(c.State.EndReason)), seconds(c.RingMs), seconds(c.TalkMs), seconds(c.MessageMs), c.Slip.CallType, c.Slip.Subject, c.Slip.Outcome,
+	return []string{c.State.StartedAt.In(a.Location()).Format("2006-01-02 15:04:05"), string(c.Direction), person,
+		company, c.Display, c.Line, c.Source, c.Slip.RepName,
+		ReasonText(call.Reason(c.State.EndReason)), seconds(c.RingMs), seconds(c.TalkMs), seconds(c.MessageMs),
+		c.Slip.CallType, c.Slip.Subject, c.Slip.Outcome,
 		c.Slip.Notes.Body, byHand}
 }

@@ -50,7 +50,8 @@ type Attempts interface {
 
 // settleAttempt lets the round of a slip go on with its person.
 func (x *filing) settleAttempt(ctx context.Context, plan []outcome.Item, reached bool, how *Ending) error {
-	round, err := x.fg.attempts.SettleAttempt(ctx, FiledAttempt{Q: x.q, Actor: x.a, SetUp: x.f, Slip: x.slip, At: x.at, Plan: plan, Reached: reached, How: how})
+	round, err := x.fg.attempts.SettleAttempt(ctx,
+		FiledAttempt{Q: x.q, Actor: x.a, SetUp: x.f, Slip: x.slip, At: x.at, Plan: plan, Reached: reached, How: how})
 	x.round = &round
 	return err
 }

@@ -1,9 +1,9 @@
-// Package filing is what follows a call: a slip is changed, filed and opened again; its outcome is planned (core/outcome), shown, held against a fresh
-// plan and carried out with the filing in one transaction (effects.go); a call is put on records and what it did goes along (links, relinking); outcomes
-// and scripts are set up.
+// Package filing is what follows a call: a slip is changed, filed and opened again; its outcome is planned
+// (core/outcome), shown, held against a fresh plan and carried out with the filing in one transaction (effects.go); a
+// call is put on records and what it did goes along (links, relinking); outcomes and scripts are set up.
 //
-// It knows calls, the book and outreach. It must not know rounds: what becomes of a person who was called in one is asked of Attempts. It touches no
-// lock of calls.
+// It knows calls, the book and outreach. It must not know rounds: what becomes of a person who was called in one is
+// asked of Attempts. It touches no lock of calls.
 package filing
 
 import (

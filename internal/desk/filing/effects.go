@@ -21,9 +21,11 @@ import (
 	"trundo/internal/store/db"
 )
 
-// effect carries out one kind of item and takes it back. do gives what has to be kept for undo, which gives why something stays, or "".
+// effect carries out one kind of item and takes it back. do gives what has to be kept for undo, which gives why
+// something stays, or "".
 type effect struct {
-	do   func(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFilingEffectsParams) (before any, err error)
+	do func(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFilingEffectsParams) (before any,
+		err error)
 	undo func(ctx context.Context, t take) (why string, err error)
 }
 
@@ -52,7 +54,8 @@ func makeFollowUp(ctx context.Context, x *filing, it outcome.Item, row *db.Inser
 		return nil, err
 	}
 	x.lanes, x.where = append(x.lanes, x.slip.UserID), append(x.where, record)
-	if same, err := x.q.SameFollowUp(ctx, db.SameFollowUpParams{RecordID: record, OwnerID: x.slip.UserID, Kind: it.Act, Text: it.Text}); err == nil {
+	if same, err := x.q.SameFollowUp(ctx,
+		db.SameFollowUpParams{RecordID: record, OwnerID: x.slip.UserID, Kind: it.Act, Text: it.Text}); err == nil {
 		row.RefID = &same.ID // what is open already is renewed, not doubled
 		n, err := x.q.RenewFollowUp(ctx, db.RenewFollowUpParams{ID: same.ID, DueAt: it.Due, DayOnly: it.DayOnly})
 		return renewed{Renewed: true, DueAt: same.DueAt, DayOnly: same.DayOnly, Version: n}, err
@@ -61,7 +64,8 @@ func makeFollowUp(ctx context.Context, x *filing, it outcome.Item, row *db.Inser
 	}
 	id := store.NewID()
 	row.RefID = &id
-	p := db.InsertFollowUpParams{ID: id, RecordID: record, OwnerID: x.slip.UserID, SlipID: &x.slip.ID, Kind: it.Act, Text: it.Text, DueAt: it.Due, DayOnly: it.DayOnly,
+	p := db.InsertFollowUpParams{ID: id, RecordID: record, OwnerID: x.slip.UserID, SlipID: &x.slip.ID, Kind: it.Act,
+		Text: it.Text, DueAt: it.Due, DayOnly: it.DayOnly,
 		CreatedBy: &x.a.ID, CreatedAt: x.at}
 	if number, err := uuid.Parse(it.Number); err == nil {
 		p.NumberID = &number
@@ -89,7 +93,9 @@ func dropFollowUp(ctx context.Context, t take) (string, error) {
 		return "", err
 	}
 	if before.Renewed {
-		n, err := t.q.UnrenewFollowUp(ctx, db.UnrenewFollowUpParams{ID: *t.row.RefID, DueAt: before.DueAt, DayOnly: before.DayOnly, Version: before.Version})
+		n, err := t.q.UnrenewFollowUp(ctx,
+			db.UnrenewFollowUpParams{ID: *t.row.RefID, DueAt: before.DueAt, DayOnly: before.DayOnly,
+				Version: before.Version})
 		if err != nil || n == 0 {
 			return changedSince, err
 		}
@@ -173,7 +179,8 @@ func (x *filing) locked(ctx context.Context, it outcome.Item) (db.Record, error)
 }
 
 // changed keeps a change of a record in its history and the audit trail.
-func (x *filing) changed(ctx context.Context, record uuid.UUID, row *db.InsertFilingEffectsParams, before, after map[string]string) error {
+func (x *filing) changed(ctx context.Context, record uuid.UUID, row *db.InsertFilingEffectsParams, before,
+	after map[string]string) error {
 	change := store.NewID()
 	row.ChangeID = &change
 	x.where = append(x.where, record)
@@ -232,7 +239,8 @@ func setStage(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFil
 	if err := x.q.SetStage(ctx, db.SetStageParams{ID: r.ID, Stage: it.Value}); err != nil {
 		return nil, err
 	}
-	return staged{r.Stage, r.StageAt}, x.changed(ctx, r.ID, row, map[string]string{"Stage": r.Stage}, map[string]string{"Stage": it.Value})
+	return staged{r.Stage, r.StageAt}, x.changed(ctx, r.ID, row, map[string]string{"Stage": r.Stage},
+		map[string]string{"Stage": it.Value})
 }
 
 func resetStage(ctx context.Context, t take) (string, error) {
@@ -260,11 +268,13 @@ func openCase(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFil
 	}
 	id := store.NewID()
 	row.RefID = &id
-	if err := x.fg.Book.MakeRecord(ctx, x.q, x.a, x.f, id, contract.NewRecord{Kind: contract.RecordKindCase, Values: values}); err != nil {
+	if err := x.fg.Book.MakeRecord(ctx, x.q, x.a, x.f, id,
+		contract.NewRecord{Kind: contract.RecordKindCase, Values: values}); err != nil {
 		return nil, err
 	}
 	x.where = append(x.where, id, person.ID)
-	_, err = x.q.AddLink(ctx, db.AddLinkParams{CallID: x.slip.CallID, RecordID: id, SlipID: &x.slip.ID, Role: string(slip.About), Reason: "opened by the outcome", LinkedBy: &x.a.ID, At: x.at})
+	_, err = x.q.AddLink(ctx, db.AddLinkParams{CallID: x.slip.CallID, RecordID: id, SlipID: &x.slip.ID,
+		Role: string(slip.About), Reason: "opened by the outcome", LinkedBy: &x.a.ID, At: x.at})
 	return nil, err
 }
 
@@ -304,14 +314,17 @@ func markDoNotCall(ctx context.Context, x *filing, it outcome.Item, row *db.Inse
 		if err != nil || r.DncAt != nil {
 			return marks{At: r.DncAt, Reason: r.DncReason}, err
 		}
-		if err := x.q.SetRecordDoNotCall(ctx, db.SetRecordDoNotCallParams{ID: r.ID, At: &x.at, Reason: x.byOutcome()}); err != nil {
+		if err := x.q.SetRecordDoNotCall(ctx,
+			db.SetRecordDoNotCallParams{ID: r.ID, At: &x.at, Reason: x.byOutcome()}); err != nil {
 			return nil, err
 		}
-		return marks{}, x.changed(ctx, r.ID, row, map[string]string{"do-not-call": book.Marked(false, "")}, map[string]string{"do-not-call": book.Marked(true, x.byOutcome())})
+		return marks{}, x.changed(ctx, r.ID, row, map[string]string{"do-not-call": book.Marked(false, "")},
+			map[string]string{"do-not-call": book.Marked(true, x.byOutcome())})
 	}
 	number, err := uuid.Parse(it.Number)
 	if err != nil { // on no record: whoever has it
-		n, err := x.q.AddDoNotCallNumber(ctx, db.AddDoNotCallNumberParams{E164: it.Address, Reason: x.byOutcome(), AddedBy: &x.a.ID, At: x.at})
+		n, err := x.q.AddDoNotCallNumber(ctx,
+			db.AddDoNotCallNumberParams{E164: it.Address, Reason: x.byOutcome(), AddedBy: &x.a.ID, At: x.at})
 		return marks{Listed: n == 1, At: &x.at}, err
 	}
 	n, err := x.q.LockNumberMark(ctx, number)
@@ -322,7 +335,8 @@ func markDoNotCall(ctx context.Context, x *filing, it outcome.Item, row *db.Inse
 		return nil, err
 	}
 	what := "do-not-call, " + n.Label
-	return marks{}, x.changed(ctx, n.RecordID, row, map[string]string{what: book.Marked(false, "")}, map[string]string{what: book.Marked(true, x.byOutcome())})
+	return marks{}, x.changed(ctx, n.RecordID, row, map[string]string{what: book.Marked(false, "")},
+		map[string]string{what: book.Marked(true, x.byOutcome())})
 }
 
 func unmarkDoNotCall(ctx context.Context, t take) (string, error) {
@@ -413,7 +427,8 @@ func endSequence(ctx context.Context, x *filing, it outcome.Item, _ *db.InsertFi
 	if err != nil {
 		return nil, err
 	}
-	rows, err := x.q.EndMembersOf(ctx, db.EndMembersOfParams{RecordID: &record, Why: string(sequence.ByOutcome), At: &x.at})
+	rows, err := x.q.EndMembersOf(ctx,
+		db.EndMembersOfParams{RecordID: &record, Why: string(sequence.ByOutcome), At: &x.at})
 	x.where = append(x.where, record)
 	before := memberships{At: x.at.Truncate(time.Microsecond)}
 	for _, r := range rows {
@@ -435,7 +450,8 @@ func reviveSequences(ctx context.Context, t take) (string, error) {
 		if err := t.q.ReviveFollowUps(ctx, db.ReviveFollowUpsParams{MemberID: &m.ID, At: &before.At}); err != nil {
 			return "", err
 		}
-		if err := t.q.ReviveMessages(ctx, db.ReviveMessagesParams{MemberID: &m.ID, Why: string(sequence.ByOutcome)}); err != nil {
+		if err := t.q.ReviveMessages(ctx,
+			db.ReviveMessagesParams{MemberID: &m.ID, Why: string(sequence.ByOutcome)}); err != nil {
 			return "", err
 		}
 	}

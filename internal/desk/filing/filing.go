@@ -46,7 +46,9 @@ type filing struct {
 
 // carryOut does what a plan says and keeps what was there before.
 func (x *filing) carryOut(ctx context.Context, items []outcome.Item) error {
-	if err := x.q.InsertFiling(ctx, db.InsertFilingParams{ID: x.id, SlipID: x.slip.ID, UserID: x.slip.UserID, OutcomeID: x.slip.OutcomeID, At: x.at, Asked: x.slip.AsksWho}); err != nil {
+	if err := x.q.InsertFiling(ctx,
+		db.InsertFilingParams{ID: x.id, SlipID: x.slip.ID, UserID: x.slip.UserID, OutcomeID: x.slip.OutcomeID, At: x.at,
+			Asked: x.slip.AsksWho}); err != nil {
 		return err
 	}
 	for i, it := range items {
@@ -73,7 +75,8 @@ func (x *filing) carryOut(ctx context.Context, items []outcome.Item) error {
 	return firm.Every(x.q.InsertFilingEffects(ctx, x.rows).Exec)
 }
 
-// correct follows a filed slip's new outcome: what the former one did is taken back, and what the new one does is done, as far as the rep says so.
+// correct follows a filed slip's new outcome: what the former one did is taken back, and what the new one does is done,
+// as far as the rep says so.
 func (x *filing) correct(ctx context.Context, c contract.SlipChange) error {
 	if optional.Value(c.TakeBack) {
 		filings, err := x.q.Filings(ctx, x.slip.ID)
@@ -132,8 +135,8 @@ type take struct {
 // changedSince is why something stays that somebody has changed.
 const changedSince = "it has been changed since"
 
-// UndoFiling opens a slip again and takes back what its filing did. What has been changed since stays, and is said. Undoing twice is no mistake.
-// Errors: ErrNotFound, ErrForbidden, ErrNothingToUndo, ErrTooLate.
+// UndoFiling opens a slip again and takes back what its filing did. What has been changed since stays, and is said.
+// Undoing twice is no mistake. Errors: ErrNotFound, ErrForbidden, ErrNothingToUndo, ErrTooLate.
 func (fg *Filing) UndoFiling(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Filing, error) {
 	var s db.LockSlipRow
 	var view contract.Filing
@@ -159,7 +162,8 @@ func (fg *Filing) UndoFiling(ctx context.Context, a firm.Actor, id uuid.UUID) (c
 			return ErrTooLate
 		}
 		asks := false
-		view = contract.Filing{SlipID: id, At: *s.FiledAt, UndoUntil: s.FiledAt.Add(UndoPatience), Undone: true, Effects: []contract.FilingEffect{}}
+		view = contract.Filing{SlipID: id, At: *s.FiledAt, UndoUntil: s.FiledAt.Add(UndoPatience), Undone: true,
+			Effects: []contract.FilingEffect{}}
 		for _, f := range filings { // one, and one for each correction
 			if f.UndoneAt != nil {
 				continue
@@ -187,7 +191,8 @@ func (fg *Filing) UndoFiling(ctx context.Context, a firm.Actor, id uuid.UUID) (c
 		if _, err := fg.Calls.Weigh(ctx, q, s.CallID); err != nil {
 			return err
 		}
-		if err := q.UnsettlePromises(ctx, db.UnsettlePromisesParams{OwnerID: s.UserID, At: s.FiledAt, CallID: s.CallID}); err != nil {
+		if err := q.UnsettlePromises(ctx,
+			db.UnsettlePromisesParams{OwnerID: s.UserID, At: s.FiledAt, CallID: s.CallID}); err != nil {
 			return err
 		}
 		if s.InRound {
@@ -215,8 +220,10 @@ func (fg *Filing) UndoFiling(ctx context.Context, a firm.Actor, id uuid.UUID) (c
 
 func everyItem(outcome.Item) bool { return true }
 
-// takeBack takes those effects of a filing back that are asked for, the last one first, says why, and tells which records have changed.
-func (fg *Filing) takeBack(ctx context.Context, q *db.Queries, a firm.Actor, s db.LockSlipRow, filing uuid.UUID, asked func(outcome.Item) bool,
+// takeBack takes those effects of a filing back that are asked for, the last one first, says why, and tells which
+// records have changed.
+func (fg *Filing) takeBack(ctx context.Context, q *db.Queries, a firm.Actor, s db.LockSlipRow, filing uuid.UUID,
+	asked func(outcome.Item) bool,
 	because string) ([]uuid.UUID, error) {
 	rows, err := q.FilingEffects(ctx, filing)
 	if err != nil {
@@ -247,7 +254,8 @@ func (fg *Filing) takeBack(ctx context.Context, q *db.Queries, a firm.Actor, s d
 				return nil, err
 			}
 		}
-		if err := q.SetFilingEffect(ctx, db.SetFilingEffectParams{FilingID: filing, Position: row.Position, State: state, Why: why}); err != nil {
+		if err := q.SetFilingEffect(ctx,
+			db.SetFilingEffectParams{FilingID: filing, Position: row.Position, State: state, Why: why}); err != nil {
 			return nil, err
 		}
 		if record, err := uuid.Parse(t.item.Record); err == nil {
@@ -258,7 +266,8 @@ func (fg *Filing) takeBack(ctx context.Context, q *db.Queries, a firm.Actor, s d
 }
 
 func (fg *Filing) filingView(ctx context.Context, q *db.Queries, f db.Filing) (contract.Filing, error) {
-	view := contract.Filing{ID: f.ID, SlipID: f.SlipID, At: f.At, UndoUntil: f.At.Add(UndoPatience), Undone: f.UndoneAt != nil, Effects: []contract.FilingEffect{}}
+	view := contract.Filing{ID: f.ID, SlipID: f.SlipID, At: f.At, UndoUntil: f.At.Add(UndoPatience),
+		Undone: f.UndoneAt != nil, Effects: []contract.FilingEffect{}}
 	rows, err := q.FilingEffects(ctx, f.ID)
 	for _, r := range rows {
 		var it outcome.Item
@@ -269,7 +278,9 @@ func (fg *Filing) filingView(ctx context.Context, q *db.Queries, f db.Filing) (c
 		if it.Kind == outcome.FollowUp && it.Text != "" || it.Kind == outcome.NewCase {
 			words += ": " + it.Text
 		}
-		view.Effects = append(view.Effects, contract.FilingEffect{Words: words, DueAt: it.Due, DayOnly: it.DayOnly, State: contract.FilingEffectState(r.State), Why: r.Why})
+		view.Effects = append(view.Effects,
+			contract.FilingEffect{Words: words, DueAt: it.Due, DayOnly: it.DayOnly,
+				State: contract.FilingEffectState(r.State), Why: r.Why})
 	}
 	return view, err
 }
@@ -286,7 +297,10 @@ func (fg *Filing) LastFiling(ctx context.Context, id uuid.UUID) (*contract.Filin
 
 // hasFollowUp tells whether something is to be done next: by the plan, or noted since the call began.
 func (fg *Filing) hasFollowUp(ctx context.Context, q *db.Queries, call uuid.UUID, plan []outcome.Item) (bool, error) {
-	if slices.ContainsFunc(plan, func(it outcome.Item) bool { return it.Kind == outcome.FollowUp || it.Kind == outcome.Retry }) {
+	if slices.ContainsFunc(plan, func(it outcome.Item) bool {
+		return it.Kind == outcome.FollowUp ||
+			it.Kind == outcome.Retry
+	}) {
 		return true, nil
 	}
 	return q.HasFollowUpSince(ctx, call)
@@ -305,9 +319,11 @@ func (fg *Filing) tellOfFiling(x filing) {
 	}
 }
 
-// File finishes a slip, and in the same transaction does what its outcome does, as it was shown (nil: as it is planned now). Everything that happened in the
-// call is committed before. The same key gets the same answer. Errors: those of slip.CanFile, *FieldError, ErrNotFound, ErrForbidden, ErrAway, ErrKeyReused.
-func (fg *Filing) File(ctx context.Context, a firm.Actor, id uuid.UUID, key string, shown *[]contract.PlanItem) (contract.Call, error) {
+// File finishes a slip, and in the same transaction does what its outcome does, as it was shown (nil: as it is planned
+// now). Everything that happened in the call is committed before. The same key gets the same answer. Errors: those of
+// slip.CanFile, *FieldError, ErrNotFound, ErrForbidden, ErrAway, ErrKeyReused.
+func (fg *Filing) File(ctx context.Context, a firm.Actor, id uuid.UUID, key string,
+	shown *[]contract.PlanItem) (contract.Call, error) {
 	callID, err := fg.FileOnce(ctx, a, id, key, shown, nil)
 	if err != nil {
 		return contract.Call{}, err
@@ -316,7 +332,8 @@ func (fg *Filing) File(ctx context.Context, a firm.Actor, id uuid.UUID, key stri
 }
 
 // FileOnce files a slip, as one of an attempt without an outcome where how says so; the same key gets the same call.
-func (fg *Filing) FileOnce(ctx context.Context, a firm.Actor, id uuid.UUID, key string, shown *[]contract.PlanItem, how *Ending) (uuid.UUID, error) {
+func (fg *Filing) FileOnce(ctx context.Context, a firm.Actor, id uuid.UUID, key string, shown *[]contract.PlanItem,
+	how *Ending) (uuid.UUID, error) {
 	hash := firm.HashRequest([]any{id, shown, how.parts()})
 	callID, err := fg.file(ctx, a, id, key, hash, shown, how)
 	if err != nil {
@@ -332,7 +349,8 @@ func (fg *Filing) FileOnce(ctx context.Context, a firm.Actor, id uuid.UUID, key 
 // promiseNear is how much before its time a promised call may be made and still keeps the promise.
 const promiseNear = 10 * time.Minute
 
-func (fg *Filing) file(ctx context.Context, a firm.Actor, id uuid.UUID, key string, hash []byte, shown *[]contract.PlanItem, how *Ending) (uuid.UUID, error) {
+func (fg *Filing) file(ctx context.Context, a firm.Actor, id uuid.UUID, key string, hash []byte,
+	shown *[]contract.PlanItem, how *Ending) (uuid.UUID, error) {
 	f, err := fg.Settings(ctx)
 	if err != nil {
 		return uuid.Nil, err
@@ -353,7 +371,8 @@ func (fg *Filing) file(ctx context.Context, a firm.Actor, id uuid.UUID, key stri
 		if err != nil {
 			return err
 		}
-		look := slip.Slip{State: slip.State(s.State), User: s.UserID.String(), HasOutcome: s.OutcomeID != nil, HasType: s.CallTypeID != nil, Notes: s.NotesBody}
+		look := slip.Slip{State: slip.State(s.State), User: s.UserID.String(), HasOutcome: s.OutcomeID != nil,
+			HasType: s.CallTypeID != nil, Notes: s.NotesBody}
 		var plan []outcome.Item
 		reached := false
 		if s.OutcomeID != nil && how == nil {
@@ -387,7 +406,8 @@ func (fg *Filing) file(ctx context.Context, a firm.Actor, id uuid.UUID, key stri
 		}
 		if worth.Conversation() {
 			until := now.Add(promiseNear)
-			if _, err := q.SettlePromises(ctx, db.SettlePromisesParams{At: &now, Until: &until, OwnerID: s.UserID, CallID: s.CallID}); err != nil {
+			if _, err := q.SettlePromises(ctx,
+				db.SettlePromisesParams{At: &now, Until: &until, OwnerID: s.UserID, CallID: s.CallID}); err != nil {
 				return err
 			}
 		}

@@ -27,8 +27,10 @@ type matter struct {
 }
 
 // situation is what is known for a plan, in the words of core.
-func (fg *Filing) situation(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, row db.PlanOfRow, o *firm.Outcome) (outcome.Situation, error) {
-	s := outcome.Situation{Now: fg.Clock.Now(), Hours: fg.Hours, Workdays: f.Workdays, Mail: row.Email, Names: map[string]string{}, Round: row.InRound,
+func (fg *Filing) situation(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, row db.PlanOfRow,
+	o *firm.Outcome) (outcome.Situation, error) {
+	s := outcome.Situation{Now: fg.Clock.Now(), Hours: fg.Hours, Workdays: f.Workdays, Mail: row.Email,
+		Names: map[string]string{}, Round: row.InRound,
 		Here: a.Location(), Stages: dealStages()}
 	if row.PersonID != uuid.Nil {
 		s.Person = &outcome.Named{ID: row.PersonID.String(), Name: row.PersonName}
@@ -53,7 +55,8 @@ func (fg *Filing) situation(ctx context.Context, q *db.Queries, a firm.Actor, f 
 	default:
 		s.Zone = a.Location()
 	}
-	if row.PersonID != uuid.Nil && slices.ContainsFunc(o.Effects, func(e outcome.Effect) bool { return e.Kind == outcome.EndSequence }) {
+	if row.PersonID != uuid.Nil &&
+		slices.ContainsFunc(o.Effects, func(e outcome.Effect) bool { return e.Kind == outcome.EndSequence }) {
 		var err error
 		if s.Sequence, err = q.InSequences(ctx, row.PersonID); err != nil {
 			return s, err
@@ -62,8 +65,10 @@ func (fg *Filing) situation(ctx context.Context, q *db.Queries, a firm.Actor, f 
 	if err := fg.targetNames(ctx, q, f, o.Effects, s.Names); err != nil {
 		return s, err
 	}
-	if s.Number != nil && slices.ContainsFunc(o.Effects, func(e outcome.Effect) bool { return e.Kind == outcome.Message }) {
-		l, err := fg.Outreach.Addressed(ctx, q, a, f, contract.NewMessage{Channel: contract.ChannelText, Address: &s.Number.E164})
+	if s.Number != nil && slices.ContainsFunc(o.Effects,
+		func(e outcome.Effect) bool { return e.Kind == outcome.Message }) {
+		l, err := fg.Outreach.Addressed(ctx, q, a, f,
+			contract.NewMessage{Channel: contract.ChannelText, Address: &s.Number.E164})
 		if err != nil {
 			return s, err
 		}
@@ -73,7 +78,8 @@ func (fg *Filing) situation(ctx context.Context, q *db.Queries, a firm.Actor, f 
 	if row.RemoteE164 != "" {
 		number = phone.Format(row.RemoteE164, row.RemoteExt, f.Region, a.Style)
 	}
-	values := map[string]string{"name": row.PersonName, "given name": row.Given, "family name": row.Family, "company": row.CompanyName, "rep": a.Name, "firm": f.Name,
+	values := map[string]string{"name": row.PersonName, "given name": row.Given, "family name": row.Family,
+		"company": row.CompanyName, "rep": a.Name, "firm": f.Name,
 		"number": number, "outcome": o.Label}
 	if row.PersonKind == string(fields.Company) {
 		values["company"] = row.PersonName
@@ -142,11 +148,13 @@ func theNumbers(row db.PlanOfRow, numbers []db.NumbersOfRow, f *firm.Settings, s
 }
 
 // targetNames reads the names of what effects name by an id.
-func (fg *Filing) targetNames(ctx context.Context, q *db.Queries, f *firm.Settings, effects []outcome.Effect, names map[string]string) error {
+func (fg *Filing) targetNames(ctx context.Context, q *db.Queries, f *firm.Settings, effects []outcome.Effect,
+	names map[string]string) error {
 	var lists []uuid.UUID
 	templates := false
 	for _, e := range effects {
-		if id, err := uuid.Parse(e.Target); err == nil && (e.Kind == outcome.AddToList || e.Kind == outcome.TakeOffList) {
+		if id, err := uuid.Parse(e.Target); err == nil &&
+			(e.Kind == outcome.AddToList || e.Kind == outcome.TakeOffList) {
 			lists = append(lists, id)
 		}
 		templates = templates || e.Kind == outcome.Message || e.Kind == outcome.Mail
@@ -168,7 +176,8 @@ func (fg *Filing) targetNames(ctx context.Context, q *db.Queries, f *firm.Settin
 			if r.Channel == string(contract.ChannelMail) {
 				kind = outcome.Mail
 			}
-			if r.Active && slices.ContainsFunc(effects, func(e outcome.Effect) bool { return e.Kind == kind && e.Target == r.ID.String() }) {
+			if r.Active && slices.ContainsFunc(effects,
+				func(e outcome.Effect) bool { return e.Kind == kind && e.Target == r.ID.String() }) {
 				names[r.ID.String()] = r.Name
 			}
 		}
@@ -186,7 +195,8 @@ func (fg *Filing) targetNames(ctx context.Context, q *db.Queries, f *firm.Settin
 }
 
 // plan says what an outcome would do now for a slip.
-func (fg *Filing) plan(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, id uuid.UUID, o *firm.Outcome) ([]outcome.Item, outcome.Situation, error) {
+func (fg *Filing) plan(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, id uuid.UUID,
+	o *firm.Outcome) ([]outcome.Item, outcome.Situation, error) {
 	if len(o.Effects) == 0 {
 		return nil, outcome.Situation{}, nil
 	}
@@ -230,8 +240,11 @@ func planView(items []outcome.Item, s outcome.Situation) contract.FilingPlan {
 		view.Zone = s.Zone.String()
 	}
 	for _, it := range items {
-		view.Items = append(view.Items, contract.PlanItem{Effect: it.Effect, Kind: contract.EffectKind(it.Kind), Act: it.Act, Words: it.Words, Text: it.Text, DueAt: it.Due, DayOnly: it.DayOnly,
-			Record: it.Record, Target: it.Target, Value: it.Value, Number: it.Number, Address: it.Address, Problem: it.Problem, Struck: it.Struck})
+		view.Items = append(view.Items,
+			contract.PlanItem{Effect: it.Effect, Kind: contract.EffectKind(it.Kind), Act: it.Act, Words: it.Words,
+				Text: it.Text, DueAt: it.Due, DayOnly: it.DayOnly,
+				Record: it.Record, Target: it.Target, Value: it.Value, Number: it.Number, Address: it.Address,
+				Problem: it.Problem, Struck: it.Struck})
 	}
 	return view
 }
@@ -239,14 +252,18 @@ func planView(items []outcome.Item, s outcome.Situation) contract.FilingPlan {
 func itemsOf(shown []contract.PlanItem) []outcome.Item {
 	items := make([]outcome.Item, len(shown))
 	for i, it := range shown {
-		items[i] = outcome.Item{Effect: it.Effect, Kind: outcome.Kind(it.Kind), Act: it.Act, Words: it.Words, Text: firm.CleanText(it.Text), Due: it.DueAt, DayOnly: it.DayOnly,
-			Record: it.Record, Target: it.Target, Value: it.Value, Number: it.Number, Address: it.Address, Problem: it.Problem, Struck: it.Struck}
+		items[i] = outcome.Item{Effect: it.Effect, Kind: outcome.Kind(it.Kind), Act: it.Act, Words: it.Words,
+			Text: firm.CleanText(it.Text), Due: it.DueAt, DayOnly: it.DayOnly,
+			Record: it.Record, Target: it.Target, Value: it.Value, Number: it.Number, Address: it.Address,
+			Problem: it.Problem, Struck: it.Struck}
 	}
 	return items
 }
 
-// settled is the plan as it is to be carried out: as it was shown, or as it is now where nothing was shown. Errors: *FieldError, ErrChangedElse.
-func (fg *Filing) settled(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, id uuid.UUID, o *firm.Outcome, shown *[]contract.PlanItem) ([]outcome.Item, error) {
+// settled is the plan as it is to be carried out: as it was shown, or as it is now where nothing was shown. Errors:
+// *FieldError, ErrChangedElse.
+func (fg *Filing) settled(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, id uuid.UUID,
+	o *firm.Outcome, shown *[]contract.PlanItem) ([]outcome.Item, error) {
 	fresh, s, err := fg.plan(ctx, q, a, f, id, o)
 	if err != nil || len(fresh) == 0 {
 		return nil, err

@@ -13,8 +13,8 @@ import (
 	"trundo/internal/store/db"
 )
 
-// Attach puts a call on a record, and on that person's company, and so answers whose number it is. A call that nobody answered has
-// no slip: everybody may attach it. Errors: ErrNotFound, ErrForbidden, *FieldError.
+// Attach puts a call on a record, and on that person's company, and so answers whose number it is. A call that nobody
+// answered has no slip: everybody may attach it. Errors: ErrNotFound, ErrForbidden, *FieldError.
 func (fg *Filing) Attach(ctx context.Context, a firm.Actor, callID, record uuid.UUID) (contract.Call, error) {
 	return fg.relink(ctx, a, callID, "attached", func(q *db.Queries, s *db.LockSlipRow) (string, error) {
 		row, err := q.Record(ctx, record)
@@ -37,7 +37,8 @@ func (fg *Filing) Attach(ctx context.Context, a firm.Actor, callID, record uuid.
 			by = &s.ID
 		}
 		for _, l := range slip.LinksFor(firm.Subject(r.ID, r.Kind, r.CompanyID, r.PersonID), "attached by hand") {
-			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: callID, RecordID: uuid.MustParse(l.Record), SlipID: by, Role: string(l.Role),
+			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: callID, RecordID: uuid.MustParse(l.Record), SlipID: by,
+				Role:   string(l.Role),
 				Reason: l.Reason, LinkedBy: &a.ID, At: fg.Clock.Now()}); err != nil {
 				return "", err
 			}
@@ -72,7 +73,8 @@ func (fg *Filing) Detach(ctx context.Context, a firm.Actor, callID, record uuid.
 			}
 		}
 		for _, id := range append(slip.LeaveWith(gone, rest), record.String()) {
-			if _, err := q.RemoveLink(ctx, db.RemoveLinkParams{CallID: callID, RecordID: uuid.MustParse(id)}); err != nil {
+			if _, err := q.RemoveLink(ctx,
+				db.RemoveLinkParams{CallID: callID, RecordID: uuid.MustParse(id)}); err != nil {
 				return "", err
 			}
 		}
@@ -95,8 +97,10 @@ func (fg *Filing) AttachNobody(ctx context.Context, a firm.Actor, id uuid.UUID) 
 	return fg.Calls.CallView(ctx, a, s.CallID)
 }
 
-// relink changes what a call is linked with. Once its slip is filed, or where nobody answered it, that is kept in the audit trail.
-func (fg *Filing) relink(ctx context.Context, a firm.Actor, id uuid.UUID, action string, change func(*db.Queries, *db.LockSlipRow) (string, error)) (contract.Call, error) {
+// relink changes what a call is linked with. Once its slip is filed, or where nobody answered it, that is kept in the
+// audit trail.
+func (fg *Filing) relink(ctx context.Context, a firm.Actor, id uuid.UUID, action string,
+	change func(*db.Queries, *db.LockSlipRow) (string, error)) (contract.Call, error) {
 	f, err := fg.Settings(ctx)
 	if err != nil {
 		return contract.Call{}, err

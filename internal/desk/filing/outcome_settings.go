@@ -31,7 +31,8 @@ func (fg *Filing) OutcomeSettings(ctx context.Context, a firm.Actor) (contract.O
 	if err != nil {
 		return contract.OutcomeSettings{}, err
 	}
-	s := contract.OutcomeSettings{Outcomes: []contract.OutcomeSetting{}, CallTypes: []contract.CallTypeSetting{}, Holidays: holidayViews(f.Holidays),
+	s := contract.OutcomeSettings{Outcomes: []contract.OutcomeSetting{}, CallTypes: []contract.CallTypeSetting{},
+		Holidays:      holidayViews(f.Holidays),
 		OutcomeNeeded: f.Rules.OutcomeNeeded, TypeNeeded: f.Rules.TypeNeeded}
 	used, err := fg.Store.OutcomesUsed(ctx)
 	if err != nil {
@@ -43,8 +44,10 @@ func (fg *Filing) OutcomeSettings(ctx context.Context, a firm.Actor) (contract.O
 	}
 	for _, o := range f.Outcomes {
 		id, words := o.ID, usedBy[o.ID]
-		view := contract.OutcomeSetting{ID: &id, Label: o.Label, Reached: o.Reached, LeftMessage: &o.LeftMessage, NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp, Teams: o.Teams, CallTypeIds: o.CallTypeIds,
-			Active: o.Active, Used: &words, Directions: []contract.OutcomeSettingDirections{}, Effects: []contract.Effect{}}
+		view := contract.OutcomeSetting{ID: &id, Label: o.Label, Reached: o.Reached, LeftMessage: &o.LeftMessage,
+			NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp, Teams: o.Teams, CallTypeIds: o.CallTypeIds,
+			Active: o.Active, Used: &words, Directions: []contract.OutcomeSettingDirections{},
+			Effects: []contract.Effect{}}
 		for _, way := range o.Directions {
 			view.Directions = append(view.Directions, contract.OutcomeSettingDirections(way))
 		}
@@ -64,7 +67,8 @@ func (fg *Filing) OutcomeSettings(ctx context.Context, a firm.Actor) (contract.O
 				words = fmt.Sprintf("on %d calls", u.Slips)
 			}
 		}
-		s.CallTypes = append(s.CallTypes, contract.CallTypeSetting{ID: &id, Label: t.Label, Active: t.Active, Used: &words})
+		s.CallTypes = append(s.CallTypes,
+			contract.CallTypeSetting{ID: &id, Label: t.Label, Active: t.Active, Used: &words})
 	}
 	teams, err := fg.Store.Teams(ctx)
 	if err != nil {
@@ -100,8 +104,10 @@ func holidayViews(holidays []workday.Holiday) []contract.Holiday {
 	return views
 }
 
-// SetOutcomeSettings keeps them, in their order. What is left out is no longer offered; on the calls that have it, it stays. Errors: ErrForbidden, *FieldError.
-func (fg *Filing) SetOutcomeSettings(ctx context.Context, a firm.Actor, s contract.OutcomeSettings) (contract.OutcomeSettings, error) {
+// SetOutcomeSettings keeps them, in their order. What is left out is no longer offered; on the calls that have it, it
+// stays. Errors: ErrForbidden, *FieldError.
+func (fg *Filing) SetOutcomeSettings(ctx context.Context, a firm.Actor,
+	s contract.OutcomeSettings) (contract.OutcomeSettings, error) {
 	if !a.MayDo(firm.SetUp) {
 		return s, firm.ErrForbidden
 	}
@@ -160,7 +166,8 @@ func (fg *Filing) SetOutcomeSettings(ctx context.Context, a firm.Actor, s contra
 	return fg.OutcomeSettings(ctx, a)
 }
 
-// putTypes are the call types as they are to be written, those left out no longer offered, and the ids that there will be.
+// putTypes are the call types as they are to be written, those left out no longer offered, and the ids that there will
+// be.
 func putTypes(f *firm.Settings, set []contract.CallTypeSetting) ([]db.PutCallTypeParams, map[uuid.UUID]bool, error) {
 	var rows []db.PutCallTypeParams
 	ids, labels := map[uuid.UUID]bool{}, map[string]bool{}
@@ -191,12 +198,14 @@ func putTypes(f *firm.Settings, set []contract.CallTypeSetting) ([]db.PutCallTyp
 }
 
 // putOutcomes are the outcomes as they are to be written, those left out no longer offered.
-func (fg *Filing) putOutcomes(ctx context.Context, f *firm.Settings, set []contract.OutcomeSetting, types map[uuid.UUID]bool) ([]db.PutOutcomeParams, error) {
+func (fg *Filing) putOutcomes(ctx context.Context, f *firm.Settings, set []contract.OutcomeSetting,
+	types map[uuid.UUID]bool) ([]db.PutOutcomeParams, error) {
 	var rows []db.PutOutcomeParams
 	ids, labels := map[uuid.UUID]bool{}, map[string]bool{}
 	for i, o := range set {
 		field := fmt.Sprintf("outcomes.%d.", i)
-		p := db.PutOutcomeParams{Label: firm.CleanText(o.Label), Position: i, Reached: o.Reached, LeftMessage: optional.Value(o.LeftMessage), NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp,
+		p := db.PutOutcomeParams{Label: firm.CleanText(o.Label), Position: i, Reached: o.Reached,
+			LeftMessage: optional.Value(o.LeftMessage), NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp,
 			Teams: o.Teams, CallTypeIds: o.CallTypeIds, Directions: []string{}, Active: o.Active}
 		if p.Label == "" || labels[strings.ToLower(p.Label)] {
 			return nil, firm.Wrong(field+"label", "each outcome needs a name of its own")
@@ -229,7 +238,8 @@ func (fg *Filing) putOutcomes(ctx context.Context, f *firm.Settings, set []contr
 	}
 	for _, o := range f.Outcomes {
 		if !ids[o.ID] {
-			rows = append(rows, db.PutOutcomeParams{ID: o.ID, Label: o.Label, Position: len(rows), Reached: o.Reached, LeftMessage: o.LeftMessage, NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp,
+			rows = append(rows, db.PutOutcomeParams{ID: o.ID, Label: o.Label, Position: len(rows), Reached: o.Reached,
+				LeftMessage: o.LeftMessage, NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp,
 				Directions: o.Directions, Teams: o.Teams, CallTypeIds: o.CallTypeIds, Effects: o.Outcome.Effects})
 		}
 	}
@@ -237,7 +247,8 @@ func (fg *Filing) putOutcomes(ctx context.Context, f *firm.Settings, set []contr
 }
 
 // cleanEffects checks effects: each by itself, and that what it names is there.
-func (fg *Filing) cleanEffects(ctx context.Context, f *firm.Settings, field string, set []contract.Effect) ([]outcome.Effect, error) {
+func (fg *Filing) cleanEffects(ctx context.Context, f *firm.Settings, field string,
+	set []contract.Effect) ([]outcome.Effect, error) {
 	list := make([]outcome.Effect, len(set))
 	for i, e := range set {
 		list[i] = firm.EffectOf(e)
@@ -245,16 +256,17 @@ func (fg *Filing) cleanEffects(ctx context.Context, f *firm.Settings, field stri
 		err := outcome.Check(i, list[i])
 		var item *outcome.ItemError
 		if errors.As(err, &item) {
-			return nil, firm.About(at + item.Field, err)
+			return nil, firm.About(at+item.Field, err)
 		}
 		if _, done := effects[list[i].Kind]; !done {
 			return nil, firm.Wrong(at+"kind", "there is no such effect")
 		}
 		if unknown := wording.Unknown(list[i].Text); len(unknown) > 0 && list[i].Kind != outcome.AddTag {
-			return nil, firm.Wrong(at+"text", "there is no place {"+unknown[0]+"}; there are {"+strings.Join(wording.Places, "}, {")+"}")
+			return nil, firm.Wrong(at+"text", "there is no place {"+unknown[0]+"}; there are {"+
+				strings.Join(wording.Places, "}, {")+"}")
 		}
 		if err := stageThere(list[i]); err != nil {
-			return nil, firm.About(at + "value", err)
+			return nil, firm.About(at+"value", err)
 		}
 	}
 	for i, e := range list {
@@ -293,8 +305,10 @@ func cleanHolidays(set []contract.Holiday) ([]workday.Holiday, error) {
 	return slices.CompactFunc(holidays, func(x, y workday.Holiday) bool { return x.Date == y.Date }), nil
 }
 
-// PreviewOutcome says what an outcome would do now, with a person who is made up for it. Errors: ErrForbidden, *FieldError.
-func (fg *Filing) PreviewOutcome(ctx context.Context, a firm.Actor, o contract.OutcomeSetting) (contract.FilingPlan, error) {
+// PreviewOutcome says what an outcome would do now, with a person who is made up for it. Errors: ErrForbidden,
+// *FieldError.
+func (fg *Filing) PreviewOutcome(ctx context.Context, a firm.Actor, o contract.OutcomeSetting) (contract.FilingPlan,
+	error) {
 	if !a.MayDo(firm.SetUp) {
 		return contract.FilingPlan{}, firm.ErrForbidden
 	}
@@ -306,7 +320,9 @@ func (fg *Filing) PreviewOutcome(ctx context.Context, a firm.Actor, o contract.O
 	if err != nil {
 		return contract.FilingPlan{}, err
 	}
-	s, err := fg.situation(ctx, fg.Store.Queries, a, f, db.PlanOfRow{PersonName: "the person", Given: "Given", Family: "Family", CompanyName: "their company", Matters: json.RawMessage(`[]`), Theirs: json.RawMessage(`[]`)},
+	s, err := fg.situation(ctx, fg.Store.Queries, a, f,
+		db.PlanOfRow{PersonName: "the person", Given: "Given", Family: "Family", CompanyName: "their company",
+			Matters: json.RawMessage(`[]`), Theirs: json.RawMessage(`[]`)},
 		&firm.Outcome{Outcome: db.Outcome{Label: o.Label}, Effects: list})
 	if err != nil {
 		return contract.FilingPlan{}, err

@@ -18,17 +18,20 @@ const (
 	doneForAnother  = "the call was put on somebody else, and this with it"
 )
 
-// unsettle opens the promises again that a filed slip had kept, before its call's links change; follow settles those of who is on it then.
+// unsettle opens the promises again that a filed slip had kept, before its call's links change; follow settles those of
+// who is on it then.
 func (x *filing) unsettle(ctx context.Context) error {
 	if x.slip.FiledAt == nil {
 		return nil
 	}
-	return x.q.UnsettlePromises(ctx, db.UnsettlePromisesParams{OwnerID: x.slip.UserID, At: x.slip.FiledAt, CallID: x.slip.CallID})
+	return x.q.UnsettlePromises(ctx,
+		db.UnsettlePromisesParams{OwnerID: x.slip.UserID, At: x.slip.FiledAt, CallID: x.slip.CallID})
 }
 
-// follow moves what a slip did along with its call, once it is not on the records gone any more: what its outcome did there is taken back,
-// and done for whom the call is on now, with the texts and times that the rep had chosen; messages are not sent a second time. Follow-ups
-// noted by hand go over as they are. Where nobody is on the call yet, that happens when somebody is put on it.
+// follow moves what a slip did along with its call, once it is not on the records gone any more: what its outcome did
+// there is taken back, and done for whom the call is on now, with the texts and times that the rep had chosen; messages
+// are not sent a second time. Follow-ups noted by hand go over as they are. Where nobody is on the call yet, that
+// happens when somebody is put on it.
 func (x *filing) follow(ctx context.Context, gone []uuid.UUID) error {
 	redo, err := x.leave(ctx, gone)
 	if err != nil {
@@ -38,7 +41,8 @@ func (x *filing) follow(ctx context.Context, gone []uuid.UUID) error {
 	if err != nil || row.PersonID == uuid.Nil {
 		return err
 	}
-	owners, err := x.q.MoveFollowUps(ctx, db.MoveFollowUpsParams{RecordID: row.PersonID, SlipID: &x.slip.ID, CallID: x.slip.CallID})
+	owners, err := x.q.MoveFollowUps(ctx,
+		db.MoveFollowUpsParams{RecordID: row.PersonID, SlipID: &x.slip.ID, CallID: x.slip.CallID})
 	if err != nil {
 		return err
 	}
@@ -59,14 +63,19 @@ func (x *filing) follow(ctx context.Context, gone []uuid.UUID) error {
 	}
 	var items []outcome.Item
 	for _, it := range fresh {
-		at := slices.IndexFunc(redo, func(r undoneEffect) bool { return r.item.Effect == it.Effect && r.item.Kind == it.Kind })
+		at := slices.IndexFunc(redo, func(r undoneEffect) bool {
+			return r.item.Effect == it.Effect &&
+				r.item.Kind == it.Kind
+		})
 		if at < 0 || !outcome.Moves(it) {
 			continue
 		}
 		was := redo[at]
 		it.Text, it.Due, it.DayOnly = was.item.Text, was.item.Due, was.item.DayOnly
 		items = append(items, it)
-		if err := x.q.SetFilingEffect(ctx, db.SetFilingEffectParams{FilingID: was.filing, Position: was.position, State: "undone", Why: doneForAnother}); err != nil {
+		if err := x.q.SetFilingEffect(ctx,
+			db.SetFilingEffectParams{FilingID: was.filing, Position: was.position, State: "undone",
+				Why: doneForAnother}); err != nil {
 			return err
 		}
 	}
@@ -83,7 +92,8 @@ type undoneEffect struct {
 	item     outcome.Item
 }
 
-// leave takes back what was done on records on which the call is not any more, and gives all of that which is to be done elsewhere.
+// leave takes back what was done on records on which the call is not any more, and gives all of that which is to be
+// done elsewhere.
 func (x *filing) leave(ctx context.Context, gone []uuid.UUID) ([]undoneEffect, error) {
 	theirs, err := x.q.RecordsOf(ctx, gone)
 	if err != nil {
@@ -133,6 +143,7 @@ func (x *filing) settleFor(ctx context.Context) error {
 		return err
 	}
 	until := x.slip.FiledAt.Add(promiseNear)
-	_, err = x.q.SettlePromises(ctx, db.SettlePromisesParams{At: x.slip.FiledAt, Until: &until, OwnerID: x.slip.UserID, CallID: x.slip.CallID})
+	_, err = x.q.SettlePromises(ctx,
+		db.SettlePromisesParams{At: x.slip.FiledAt, Until: &until, OwnerID: x.slip.UserID, CallID: x.slip.CallID})
 	return err
 }

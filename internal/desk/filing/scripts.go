@@ -28,7 +28,8 @@ func (fg *Filing) Scripts(ctx context.Context, a firm.Actor) ([]contract.Script,
 		if !r.Active && !a.MayDo(firm.SetUp) {
 			continue
 		}
-		view := contract.Script{ID: &r.ID, Name: r.Name, Body: r.Body, CallTypeIds: r.CallTypeIds, Active: r.Active, Directions: []contract.ScriptDirections{}}
+		view := contract.Script{ID: &r.ID, Name: r.Name, Body: r.Body, CallTypeIds: r.CallTypeIds, Active: r.Active,
+			Directions: []contract.ScriptDirections{}}
 		for _, way := range r.Directions {
 			view.Directions = append(view.Directions, contract.ScriptDirections(way))
 		}
@@ -53,15 +54,17 @@ func (fg *Filing) SetScripts(ctx context.Context, a firm.Actor, set []contract.S
 	var rows []db.PutScriptParams
 	for i, s := range set {
 		field := fmt.Sprintf("scripts.%d.", i)
-		p := db.PutScriptParams{ID: store.NewID(), Name: firm.CleanText(s.Name), Body: firm.CleanText(s.Body), CallTypeIds: firm.OrEmpty(s.CallTypeIds), Directions: []string{}, Position: i, Active: s.Active}
+		p := db.PutScriptParams{ID: store.NewID(), Name: firm.CleanText(s.Name), Body: firm.CleanText(s.Body),
+			CallTypeIds: firm.OrEmpty(s.CallTypeIds), Directions: []string{}, Position: i, Active: s.Active}
 		if p.Name == "" {
 			return nil, firm.Wrong(field+"name", "a script needs a name")
 		}
 		if _, err := script.Parse(p.Body); err != nil {
-			return nil, firm.About(field + "body", err)
+			return nil, firm.About(field+"body", err)
 		}
 		if unknown := wording.Unknown(p.Body); len(unknown) > 0 {
-			return nil, firm.Wrong(field+"body", "there is no place {"+unknown[0]+"}; there are {"+strings.Join(wording.Places, "}, {")+"}")
+			return nil, firm.Wrong(field+"body", "there is no place {"+unknown[0]+"}; there are {"+
+				strings.Join(wording.Places, "}, {")+"}")
 		}
 		for _, way := range s.Directions {
 			p.Directions = append(p.Directions, string(way))
@@ -76,7 +79,8 @@ func (fg *Filing) SetScripts(ctx context.Context, a firm.Actor, set []contract.S
 		rows = append(rows, p)
 	}
 	for id, r := range known {
-		rows = append(rows, db.PutScriptParams{ID: id, Name: r.Name, Body: r.Body, CallTypeIds: r.CallTypeIds, Directions: r.Directions, Position: len(rows)})
+		rows = append(rows, db.PutScriptParams{ID: id, Name: r.Name, Body: r.Body, CallTypeIds: r.CallTypeIds,
+			Directions: r.Directions, Position: len(rows)})
 	}
 	err = fg.Store.Tx(ctx, func(q *db.Queries) error {
 		for _, p := range rows {
@@ -84,7 +88,8 @@ func (fg *Filing) SetScripts(ctx context.Context, a firm.Actor, set []contract.S
 				return err
 			}
 		}
-		return fg.Audited(ctx, q, a, "settings", uuid.Nil, "scripts", map[string]int{"scripts": len(before)}, map[string]int{"scripts": len(set)})
+		return fg.Audited(ctx, q, a, "settings", uuid.Nil, "scripts", map[string]int{"scripts": len(before)},
+			map[string]int{"scripts": len(set)})
 	})
 	if err != nil {
 		return nil, err
@@ -92,8 +97,10 @@ func (fg *Filing) SetScripts(ctx context.Context, a firm.Actor, set []contract.S
 	return fg.Scripts(ctx, a)
 }
 
-// CallScript is the script of a call as far as its answers lead: the one that was asked for or was answered, else the first that fits. Errors: ErrNotFound.
-func (fg *Filing) CallScript(ctx context.Context, a firm.Actor, call uuid.UUID, wanted *uuid.UUID) (contract.CallScript, error) {
+// CallScript is the script of a call as far as its answers lead: the one that was asked for or was answered, else the
+// first that fits. Errors: ErrNotFound.
+func (fg *Filing) CallScript(ctx context.Context, a firm.Actor, call uuid.UUID, wanted *uuid.UUID) (contract.CallScript,
+	error) {
 	view := contract.CallScript{Steps: []contract.ScriptStep{}, Others: []contract.ScriptName{}}
 	f, err := fg.Settings(ctx)
 	if err != nil {
@@ -143,12 +150,15 @@ func (fg *Filing) CallScript(ctx context.Context, a firm.Actor, call uuid.UUID, 
 		number = phone.Format(row.RemoteE164, row.RemoteExt, f.Region, a.Style)
 	}
 	now := fg.Clock.Now().In(a.Location())
-	values := map[string]string{"name": row.Person, "given name": row.Given, "family name": row.Family, "company": row.Company, "rep": a.Name, "firm": f.Name, "number": number, "outcome": "",
+	values := map[string]string{"name": row.Person, "given name": row.Given, "family name": row.Family,
+		"company": row.Company, "rep": a.Name, "firm": f.Name, "number": number, "outcome": "",
 		"date": now.Format("2 January 2006"), "time": now.Format("15:04")}
 	view.ScriptID, view.Name = &chosen.ID, chosen.Name
 	for _, i := range script.Path(steps, answers) {
 		s := steps[i]
-		step := contract.ScriptStep{Title: s.Title, Text: wording.Fill(s.Text, values), Question: wording.Fill(s.Question, values), Key: s.Key, Free: contract.ScriptStepFree(s.Free), Choices: []string{}}
+		step := contract.ScriptStep{Title: s.Title, Text: wording.Fill(s.Text, values),
+			Question: wording.Fill(s.Question, values), Key: s.Key, Free: contract.ScriptStepFree(s.Free),
+			Choices: []string{}}
 		for _, c := range s.Choices {
 			step.Choices = append(step.Choices, c.Label)
 		}
@@ -160,8 +170,10 @@ func (fg *Filing) CallScript(ctx context.Context, a firm.Actor, call uuid.UUID, 
 	return view, nil
 }
 
-// AnswerScript keeps an answer as a field of the call; an empty one is taken back. Errors: *FieldError, ErrNotFound, ErrForbidden.
-func (fg *Filing) AnswerScript(ctx context.Context, a firm.Actor, call uuid.UUID, n contract.ScriptAnswer) (contract.CallScript, error) {
+// AnswerScript keeps an answer as a field of the call; an empty one is taken back. Errors: *FieldError, ErrNotFound,
+// ErrForbidden.
+func (fg *Filing) AnswerScript(ctx context.Context, a firm.Actor, call uuid.UUID,
+	n contract.ScriptAnswer) (contract.CallScript, error) {
 	row, err := fg.Store.ScriptOfCall(ctx, db.ScriptOfCallParams{CallID: call, Me: a.ID})
 	switch {
 	case store.NotFound(err):
@@ -182,7 +194,8 @@ func (fg *Filing) AnswerScript(ctx context.Context, a firm.Actor, call uuid.UUID
 	if answer == "" {
 		err = fg.Store.DropAnswer(ctx, db.DropAnswerParams{CallID: call, Key: n.Key})
 	} else {
-		err = fg.Store.PutAnswer(ctx, db.PutAnswerParams{CallID: call, Key: n.Key, ScriptID: n.ScriptID, Question: step.Question, Answer: answer, UserID: a.ID, At: fg.Clock.Now()})
+		err = fg.Store.PutAnswer(ctx, db.PutAnswerParams{CallID: call, Key: n.Key, ScriptID: n.ScriptID,
+			Question: step.Question, Answer: answer, UserID: a.ID, At: fg.Clock.Now()})
 	}
 	if err != nil {
 		return contract.CallScript{}, err
@@ -236,10 +249,12 @@ func (fg *Filing) Sources(ctx context.Context, days int) ([]contract.Source, err
 	if err != nil {
 		return nil, err
 	}
-	rows, err := fg.Store.Sources(ctx, db.SourcesParams{Since: fg.Clock.Now().AddDate(0, 0, -days), Currency: f.Currency})
+	rows, err := fg.Store.Sources(ctx,
+		db.SourcesParams{Since: fg.Clock.Now().AddDate(0, 0, -days), Currency: f.Currency})
 	views := []contract.Source{}
 	for _, r := range rows {
-		views = append(views, contract.Source{Source: r.Source, Calls: r.Calls, People: r.People, Deals: r.Deals, Won: r.Won, Earned: money.Amount{Minor: r.Earned, Currency: f.Currency}.String()})
+		views = append(views, contract.Source{Source: r.Source, Calls: r.Calls, People: r.People, Deals: r.Deals,
+			Won: r.Won, Earned: money.Amount{Minor: r.Earned, Currency: f.Currency}.String()})
 	}
 	return views, err
 }

@@ -16,7 +16,8 @@ import (
 
 // ChangeSlip sets subject, type and outcome. After filing, what was before is kept in the audit trail.
 // Errors: *FieldError, ErrNotFound, ErrForbidden, ErrChangedElse.
-func (fg *Filing) ChangeSlip(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.SlipChange) (contract.Call, error) {
+func (fg *Filing) ChangeSlip(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.SlipChange) (contract.Call,
+	error) {
 	f, err := fg.Settings(ctx)
 	if err != nil {
 		return contract.Call{}, err
@@ -28,12 +29,14 @@ func (fg *Filing) ChangeSlip(ctx context.Context, a firm.Actor, id uuid.UUID, c 
 			return err
 		}
 		before, former := slipWords(f, s), s.OutcomeID
-		p := db.UpdateSlipParams{ID: id, Subject: s.Subject, CallTypeID: s.CallTypeID, OutcomeID: s.OutcomeID, Visible: s.Visible}
+		p := db.UpdateSlipParams{ID: id, Subject: s.Subject, CallTypeID: s.CallTypeID, OutcomeID: s.OutcomeID,
+			Visible: s.Visible}
 		if err := applySlipChange(f, c, &p); err != nil {
 			return err
 		}
 		if s.Version != c.Version {
-			if p.Subject == s.Subject && optional.Same(p.CallTypeID, s.CallTypeID) && optional.Same(p.OutcomeID, s.OutcomeID) && p.Visible == s.Visible {
+			if p.Subject == s.Subject && optional.Same(p.CallTypeID, s.CallTypeID) &&
+				optional.Same(p.OutcomeID, s.OutcomeID) && p.Visible == s.Visible {
 				return nil // it is so already: the answer to the same wish was lost
 			}
 			return firm.ErrChangedElse
@@ -49,7 +52,8 @@ func (fg *Filing) ChangeSlip(ctx context.Context, a firm.Actor, id uuid.UUID, c 
 		if len(after) == 0 && len(b) == 0 {
 			return nil
 		}
-		if err := fg.Audited(ctx, q, a, "slip", id, "corrected", b, after); err != nil || optional.Same(former, s.OutcomeID) {
+		if err := fg.Audited(ctx, q, a, "slip", id, "corrected", b, after); err != nil ||
+			optional.Same(former, s.OutcomeID) {
 			return err
 		}
 		doing = filing{fg: fg, q: q, a: a, f: f, slip: s, id: store.NewID(), at: fg.Clock.Now()}
@@ -104,7 +108,8 @@ func applySlipChange(f *firm.Settings, c contract.SlipChange, p *db.UpdateSlipPa
 
 // slipWords is what a slip says, in the words that the audit trail shows.
 func slipWords(f *firm.Settings, s db.LockSlipRow) map[string]string {
-	words := map[string]string{"subject": s.Subject, "notes for": map[string]string{"all": "everybody", "team": "the team", "me": "the rep alone"}[s.Visible]}
+	words := map[string]string{"subject": s.Subject,
+		"notes for": map[string]string{"all": "everybody", "team": "the team", "me": "the rep alone"}[s.Visible]}
 	if s.OutcomeID != nil {
 		o, _ := f.Outcome(*s.OutcomeID)
 		words["outcome"] = o.Label

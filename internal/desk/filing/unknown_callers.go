@@ -15,10 +15,11 @@ import (
 	"trundo/internal/store/db"
 )
 
-// RecordFromCall makes whoever is on the line a record, with the call's number and the line's source, of an existing or a new
-// company or of none, and puts the call on it. Earlier calls with that number that are on nobody come along. The same key makes
-// one record. Errors: *FieldError, ErrNotFound, ErrForbidden, ErrKeyReused.
-func (fg *Filing) RecordFromCall(ctx context.Context, a firm.Actor, id uuid.UUID, key string, n contract.RecordFromCall) (contract.Call, error) {
+// RecordFromCall makes whoever is on the line a record, with the call's number and the line's source, of an existing or
+// a new company or of none, and puts the call on it. Earlier calls with that number that are on nobody come along. The
+// same key makes one record. Errors: *FieldError, ErrNotFound, ErrForbidden, ErrKeyReused.
+func (fg *Filing) RecordFromCall(ctx context.Context, a firm.Actor, id uuid.UUID, key string,
+	n contract.RecordFromCall) (contract.Call, error) {
 	f, err := fg.Settings(ctx)
 	if err != nil {
 		return contract.Call{}, err
@@ -75,7 +76,8 @@ func (fg *Filing) RecordFromCall(ctx context.Context, a firm.Actor, id uuid.UUID
 }
 
 // adopt puts a call, and the earlier calls with its number that are on nobody, on a new record and its company.
-func (fg *Filing) adopt(ctx context.Context, q *db.Queries, a firm.Actor, s *db.LockSlipRow, c db.CallByIDRow, record uuid.UUID, company *uuid.UUID) error {
+func (fg *Filing) adopt(ctx context.Context, q *db.Queries, a firm.Actor, s *db.LockSlipRow, c db.CallByIDRow,
+	record uuid.UUID, company *uuid.UUID) error {
 	calls := []uuid.UUID{c.ID}
 	if c.RemoteE164 != "" {
 		earlier, err := q.AdoptCalls(ctx, db.AdoptCallsParams{E164: c.RemoteE164, Ext: c.RemoteExt, Without: c.ID})
@@ -95,7 +97,8 @@ func (fg *Filing) adopt(ctx context.Context, q *db.Queries, a firm.Actor, s *db.
 			}
 		}
 		for _, l := range slip.LinksFor(firm.Subject(record, "contact", company, nil), reason) {
-			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: callID, RecordID: uuid.MustParse(l.Record), SlipID: slipID, Role: string(l.Role),
+			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: callID, RecordID: uuid.MustParse(l.Record),
+				SlipID: slipID, Role: string(l.Role),
 				Reason: l.Reason, LinkedBy: &a.ID, At: fg.Clock.Now()}); err != nil {
 				return err
 			}

@@ -113,10 +113,13 @@ func actorOf(u db.UserRow) Actor {
 	if err != nil {
 		zone = time.UTC
 	}
-	return Actor{ID: u.ID, SessionsFrom: u.SessionsFrom, Login: u.Login, Name: u.Name, Role: Role(u.Role), Team: u.Team, Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording), Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone}
+	return Actor{ID: u.ID, SessionsFrom: u.SessionsFrom, Login: u.Login, Name: u.Name, Role: Role(u.Role), Team: u.Team,
+		Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording),
+		Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone}
 }
 
-// MayLift tells whether a may let somebody be called again who asked not to be: with the right and a reason. Errors: ErrForbidden, *FieldError.
+// MayLift tells whether a may let somebody be called again who asked not to be: with the right and a reason. Errors:
+// ErrForbidden, *FieldError.
 func (a Actor) MayLift(reason *string) error {
 	switch {
 	case !a.MayDo(LiftDoNotCall):
@@ -127,8 +130,8 @@ func (a Actor) MayLift(reason *string) error {
 	return nil
 }
 
-// MayDo tells whether a has a right. Reps may merge and change many of what they see; what leaves the house, passes over somebody's wish or
-// takes from others needs a supervisor.
+// MayDo tells whether a has a right. Reps may merge and change many of what they see; what leaves the house, passes
+// over somebody's wish or takes from others needs a supervisor.
 func (a Actor) MayDo(r Right) bool {
 	switch r {
 	case SetUp:

@@ -12,11 +12,13 @@ import (
 )
 
 // Audited writes one change into the audit trail.
-func (k *Firm) Audited(ctx context.Context, q *db.Queries, a Actor, kind string, subject uuid.UUID, action string, before, after any) error {
+func (k *Firm) Audited(ctx context.Context, q *db.Queries, a Actor, kind string, subject uuid.UUID, action string,
+	before, after any) error {
 	return k.AuditedAs(ctx, q, a, store.NewID(), k.Clock.Now(), kind, subject, action, before, after)
 }
 
-func (k *Firm) AuditedAs(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID, at time.Time, kind string, subject uuid.UUID, action string, before, after any) error {
+func (k *Firm) AuditedAs(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID, at time.Time, kind string,
+	subject uuid.UUID, action string, before, after any) error {
 	b, err := json.Marshal(before)
 	if err != nil {
 		return err

@@ -54,8 +54,8 @@ func (b *BookFields) CustomOf(k fields.Kind, key string) (db.CustomFieldsRow, bo
 	return db.CustomFieldsRow{}, false
 }
 
-// Listed are the fields by which records of several kinds together can be filtered: those that all have, and those that the firm has added
-// to any of them, which are empty for the others.
+// Listed are the fields by which records of several kinds together can be filtered: those that all have, and those that
+// the firm has added to any of them, which are empty for the others.
 func (b *BookFields) Listed(kinds []fields.Kind) []fields.Field {
 	list := b.Of(kinds[0])
 	for _, k := range kinds[1:] {
@@ -103,7 +103,8 @@ func (b *BookFields) PeopleFields(kinds []contract.KindDef) []contract.FieldDef 
 }
 
 func (b *BookFields) FieldDef(k fields.Kind, f fields.Field, place fields.Place) contract.FieldDef {
-	def := contract.FieldDef{Key: f.Key, Label: f.Label, Type: contract.FieldDefType(f.Type), Choices: OrEmpty(f.Choices), RefKinds: []contract.RecordKind{},
+	def := contract.FieldDef{Key: f.Key, Label: f.Label, Type: contract.FieldDefType(f.Type),
+		Choices: OrEmpty(f.Choices), RefKinds: []contract.RecordKind{},
 		Required: f.Required, Computed: f.Computed, Ops: []string{}, Place: contract.FieldDefPlace(place)}
 	for _, r := range f.RefKinds {
 		def.RefKinds = append(def.RefKinds, contract.RecordKind(r))

@@ -18,25 +18,28 @@ import (
 
 // Config is what a desk is made of.
 type Config struct {
-	Store          *store.Store
-	Carrier        carrier.Carrier
-	Clock          clockwork.Clock
-	Log            *slog.Logger
-	Server         string // this server's name, the same after a restart
-	JournalFile    string
-	FilesDir       string          // for files that are brought in
-	Demo           bool            // made-up people may be signed in with one click
-	Simulated      bool            // the carrier is the built-in stand-in
-	Studio         *media.Studio   // the voices; nil: one of the desk's own
-	Browsers       *media.Browsers // takes the sound of browsers; nil: none is taken
-	Speech         Speech          // speaks greetings; nil: they are silent
-	Transcriber    Transcriber     // writes down what was said; nil: the words of a stand-in's people, as they know them
-	RecordingStore blobs.Store     // where recordings are put away; nil: they stay on the disk
-	Post           post.Sender     // sends text messages and mails; nil: none is sent
-	Hooks          *post.Hooks     // tells other programs; nil: none is told
-	SecretKey      []byte          // of 32 bytes: encrypts secrets in the database; nil, in tests: they lie there in plain text
-	MailDomain     string          // of the addresses of reps who have none of their own
-	// LeaseByDatabase compares signs of life by the database's clock, which all servers share. Tests have a clock of their own.
+	Store       *store.Store
+	Carrier     carrier.Carrier
+	Clock       clockwork.Clock
+	Log         *slog.Logger
+	Server      string // this server's name, the same after a restart
+	JournalFile string
+	FilesDir    string          // for files that are brought in
+	Demo        bool            // made-up people may be signed in with one click
+	Simulated   bool            // the carrier is the built-in stand-in
+	Studio      *media.Studio   // the voices; nil: one of the desk's own
+	Browsers    *media.Browsers // takes the sound of browsers; nil: none is taken
+	Speech      Speech          // speaks greetings; nil: they are silent
+	// writes down what was said; nil: the words of a stand-in's people, as they know them
+	Transcriber    Transcriber
+	RecordingStore blobs.Store // where recordings are put away; nil: they stay on the disk
+	Post           post.Sender // sends text messages and mails; nil: none is sent
+	Hooks          *post.Hooks // tells other programs; nil: none is told
+	// of 32 bytes: encrypts secrets in the database; nil, in tests: they lie there in plain text
+	SecretKey  []byte
+	MailDomain string // of the addresses of reps who have none of their own
+	// LeaseByDatabase compares signs of life by the database's clock, which all servers share. Tests have a clock of
+	// their own.
 	LeaseByDatabase bool
 }
 
@@ -60,7 +63,8 @@ type Heard struct {
 	Sound func(context.Context) (Sound, error)
 }
 
-// Transcriber writes down what was said in a recording. Source names it; ours tells whether it hears the rep's side too.
+// Transcriber writes down what was said in a recording. Source names it; ours tells whether it hears the rep's side
+// too.
 type Transcriber interface {
 	Transcribe(ctx context.Context, h Heard) ([]contract.Phrase, error)
 	Source() (name string, ours bool)

@@ -11,12 +11,14 @@ import (
 
 // Errors of the use cases, besides those of the core. Their texts are for the reader.
 var (
-	ErrAway        = errors.New("the database is unavailable for the moment; what you write is kept and saved as soon as it is back, and new calls have to wait")
-	ErrNotFound    = errors.New("this does not exist, or not any more")
-	ErrForbidden   = errors.New("you do not have the right to do this")
-	ErrSignIn      = errors.New("the name or the password is wrong")
-	ErrStopping    = errors.New("the server is about to restart: new calls are possible again in a moment")
-	ErrDiskFull    = errors.New("the disk beside the server is full: new calls have to wait until there is room, or what is said in them could be lost")
+	ErrAway = errors.New("the database is unavailable for the moment; what you write is kept and saved as " +
+		"soon as it is back, and new calls have to wait")
+	ErrNotFound  = errors.New("this does not exist, or not any more")
+	ErrForbidden = errors.New("you do not have the right to do this")
+	ErrSignIn    = errors.New("the name or the password is wrong")
+	ErrStopping  = errors.New("the server is about to restart: new calls are possible again in a moment")
+	ErrDiskFull  = errors.New("the disk beside the server is full: new calls have to wait until there is room, or " +
+		"what is said in them could be lost")
 	ErrElsewhere   = errors.New("this call goes on at another server: end it in the window in which it was made")
 	ErrBusy        = errors.New("too many sign in at once; try again in a moment")
 	ErrSignedOut   = errors.New("you are not signed in")
@@ -35,7 +37,8 @@ func (e *FieldError) Error() string { return e.Err.Error() }
 
 func (e *FieldError) Unwrap() error { return e.Err }
 
-// About makes an error one of a field, where it says something of what was asked for; the database's own stay as they are.
+// About makes an error one of a field, where it says something of what was asked for; the database's own stay as they
+// are.
 func About(field string, err error) error {
 	if err == nil || store.Failed(err) {
 		return err

@@ -26,12 +26,14 @@ type CommandAnswer struct {
 }
 
 // Remember keeps with an idempotency key what a request has made. A key that was used is store.Duplicate.
-func (k *Firm) Remember(ctx context.Context, q *db.Queries, a Actor, key, action string, hash []byte, made uuid.UUID) error {
+func (k *Firm) Remember(ctx context.Context, q *db.Queries, a Actor, key, action string, hash []byte,
+	made uuid.UUID) error {
 	answer, err := json.Marshal(CommandAnswer{ID: made})
 	if err != nil {
 		return err
 	}
-	return q.InsertCommand(ctx, db.InsertCommandParams{UserID: a.ID, Key: key, Action: action, RequestHash: hash, Response: answer, At: k.Clock.Now()})
+	return q.InsertCommand(ctx, db.InsertCommandParams{UserID: a.ID, Key: key, Action: action, RequestHash: hash,
+		Response: answer, At: k.Clock.Now()})
 }
 
 func HashRequest(r any) []byte {
@@ -60,7 +62,8 @@ func (k *Firm) EarlierAnswer(ctx context.Context, a Actor, key, action string, h
 }
 
 // Once does something that makes one thing, in one transaction with the memory of its key.
-func (k *Firm) Once(ctx context.Context, a Actor, key, action string, request any, do func(*db.Queries, uuid.UUID) error) (uuid.UUID, error) {
+func (k *Firm) Once(ctx context.Context, a Actor, key, action string, request any,
+	do func(*db.Queries, uuid.UUID) error) (uuid.UUID, error) {
 	id, hash := store.NewID(), HashRequest(request)
 	err := k.Store.Tx(ctx, func(q *db.Queries) error {
 		if err := k.Remember(ctx, q, a, key, action, hash, id); err != nil {

@@ -15,7 +15,8 @@ import (
 
 // Subject is a record as the rule about links sees it.
 func Subject(id uuid.UUID, kind string, company, person *uuid.UUID) slip.Subject {
-	return slip.Subject{Record: id.String(), Role: slip.RoleOf(kind), Company: optional.ID(company), Person: optional.ID(person)}
+	return slip.Subject{Record: id.String(), Role: slip.RoleOf(kind), Company: optional.ID(company),
+		Person: optional.ID(person)}
 }
 
 // Reasons are what was written down with each kind of do-not-call.

@@ -9,7 +9,8 @@ import (
 )
 
 const (
-	// memoLife is how long what many ask for at once is remembered: a ring is drawn in every window that it reaches at the same moment.
+	// memoLife is how long what many ask for at once is remembered: a ring is drawn in every window that it reaches at
+	// the same moment.
 	memoLife = time.Second
 	// memoMost is how many answers are remembered.
 	memoMost = 2_000
@@ -27,8 +28,10 @@ type remembered struct {
 	value any
 }
 
-// SharedAnswer is the answer to key, which does not depend on who asks: the one that was read a moment ago, or a new one.
-func SharedAnswer[T any](ctx context.Context, d *Firm, key string, read func(ctx context.Context) (T, error)) (T, error) {
+// SharedAnswer is the answer to key, which does not depend on who asks: the one that was read a moment ago, or a new
+// one.
+func SharedAnswer[T any](ctx context.Context, d *Firm, key string, read func(ctx context.Context) (T, error)) (T,
+	error) {
 	m := &d.memo
 	m.mu.Lock()
 	r, there := m.known[key]

@@ -13,7 +13,8 @@ import (
 type Outbox interface {
 	// Wanted tells whether anybody wants to be told of an event.
 	Wanted(ctx context.Context, event contract.WebhookEvent) (bool, error)
-	// Emit lets those who want it be told of an event, in the transaction of what happened; data is asked for only then.
+	// Emit lets those who want it be told of an event, in the transaction of what happened; data is asked for only
+	// then.
 	Emit(ctx context.Context, q *db.Queries, event contract.WebhookEvent, data func() (any, error)) error
 	// Wake lets what was just committed be told now.
 	Wake()

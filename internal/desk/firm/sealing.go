@@ -13,11 +13,13 @@ import (
 	"trundo/internal/store/db"
 )
 
-// sealed is how a secret begins that lies encrypted in the database: by AES-256 in Galois/Counter Mode (NIST SP 800-38D), the nonce before the text.
+// sealed is how a secret begins that lies encrypted in the database: by AES-256 in Galois/Counter Mode (NIST SP
+// 800-38D), the nonce before the text.
 const sealed = "sealed:"
 
 // ErrUnsealed is told where a secret was sealed with another key than this server has.
-var ErrUnsealed = errors.New("a secret in the database was sealed with another key: give this server the key that TRUNDO_SECRET_KEY or the file secret.key held")
+var ErrUnsealed = errors.New("a secret in the database was sealed with another key: give this server the key that " +
+	"TRUNDO_SECRET_KEY or the file secret.key held")
 
 // Seal encrypts a secret for the database. Without a key, which only tests lack, it stays as it is.
 func (k *Firm) Seal(secret string) (string, error) {

@@ -65,7 +65,8 @@ func (o *Outcome) Offered(team string) bool {
 }
 
 func (o *Outcome) View() contract.Outcome {
-	view := contract.Outcome{ID: o.ID, Label: o.Label, Reached: o.Reached, NeedsNotes: o.NeedsNotes, NeedsFollowUp: o.NeedsFollowUp, CallTypeIds: o.CallTypeIds, Acts: len(o.Effects) > 0,
+	view := contract.Outcome{ID: o.ID, Label: o.Label, Reached: o.Reached, NeedsNotes: o.NeedsNotes,
+		NeedsFollowUp: o.NeedsFollowUp, CallTypeIds: o.CallTypeIds, Acts: len(o.Effects) > 0,
 		Directions: []contract.OutcomeDirections{}}
 	for _, way := range o.Directions {
 		view.Directions = append(view.Directions, contract.OutcomeDirections(way))
@@ -81,7 +82,8 @@ func (k *Firm) readOutcomes(ctx context.Context, f *Settings) error {
 	}
 	f.Outcomes = make([]Outcome, len(rows))
 	for i, r := range rows {
-		f.Outcomes[i].Outcome = db.Outcome{ID: r.ID, Label: r.Label, Position: r.Position, Reached: r.Reached, LeftMessage: r.LeftMessage, NeedsNotes: r.NeedsNotes, Active: r.Active, NeedsFollowUp: r.NeedsFollowUp,
+		f.Outcomes[i].Outcome = db.Outcome{ID: r.ID, Label: r.Label, Position: r.Position, Reached: r.Reached,
+			LeftMessage: r.LeftMessage, NeedsNotes: r.NeedsNotes, Active: r.Active, NeedsFollowUp: r.NeedsFollowUp,
 			Directions: r.Directions, Teams: r.Teams, CallTypeIds: r.CallTypeIds, Effects: r.Effects}
 		if err := json.Unmarshal(r.Effects, &f.Outcomes[i].Effects); err != nil {
 			return fmt.Errorf("effects of the outcome %s: %w", r.Label, err)
@@ -150,7 +152,8 @@ func (k *Firm) Settings(ctx context.Context) (*Settings, error) {
 	return f, nil
 }
 
-// SettingsWithin is the firm as it was last read, for use within a transaction: a second connection is not asked for there.
+// SettingsWithin is the firm as it was last read, for use within a transaction: a second connection is not asked for
+// there.
 func (k *Firm) SettingsWithin(ctx context.Context) (*Settings, error) {
 	if f := k.lastSettings.Load(); f != nil {
 		return f, nil
@@ -182,7 +185,8 @@ func (k *Firm) readFirm(ctx context.Context) (*Settings, error) {
 	if err := k.Setting(ctx, "firm", &s); err != nil {
 		return nil, err
 	}
-	f := &Settings{Name: s.Name, Region: s.Region, Wrap: time.Duration(s.WrapSeconds) * time.Second, Rules: slip.Rules{OutcomeNeeded: s.OutcomeNeeded, TypeNeeded: s.TypeNeeded}}
+	f := &Settings{Name: s.Name, Region: s.Region, Wrap: time.Duration(s.WrapSeconds) * time.Second,
+		Rules: slip.Rules{OutcomeNeeded: s.OutcomeNeeded, TypeNeeded: s.TypeNeeded}}
 	if f.Region == "" {
 		f.Region = "US"
 	}
@@ -197,11 +201,13 @@ func (k *Firm) readFirm(ctx context.Context) (*Settings, error) {
 	for _, l := range lines {
 		f.LineLabels[l.ID], f.LineSources[l.ID] = l.Label, l.Source
 		region, state := phone.Place(l.E164)
-		f.Recorded[l.ID] = lineRecording{recording.Rule(l.Recording), recording.Rule(l.RecordingIn), recording.Place{Region: region, State: state}}
+		f.Recorded[l.ID] = lineRecording{recording.Rule(l.Recording), recording.Rule(l.RecordingIn),
+			recording.Place{Region: region, State: state}}
 		if !l.Active {
 			continue
 		}
-		f.Lines = append(f.Lines, callerid.Line{ID: l.ID.String(), E164: l.E164, Label: l.Label, Region: l.Region, Main: l.Main})
+		f.Lines = append(f.Lines, callerid.Line{ID: l.ID.String(), E164: l.E164, Label: l.Label, Region: l.Region,
+			Main: l.Main})
 	}
 	f.Keeping = usualRecording
 	if err := k.Setting(ctx, "recording", &f.Keeping); err != nil {
@@ -282,7 +288,8 @@ type RecordingSettings struct {
 	PreparedConsent bool `json:"prepared_consent"`
 }
 
-// usualRecording holds until an admin decides: both sides are told where all must agree, and nothing is deleted by itself.
+// usualRecording holds until an admin decides: both sides are told where all must agree, and nothing is deleted by
+// itself.
 var usualRecording = RecordingSettings{Everybody: recording.Announce}
 
 func (s RecordingSettings) Policy() recording.Policy {

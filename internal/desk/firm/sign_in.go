@@ -40,8 +40,8 @@ var passwords = &argon2id.Params{Memory: 64 * 1024, Iterations: 3, Parallelism: 
 // FoldLogin is a login as it is stored and compared: the same for every way of typing it.
 func FoldLogin(login string) string { return strings.ToLower(strings.TrimSpace(login)) }
 
-// hashing bounds how many passwords are hashed at once, since each takes 64 MiB: the memory of a storm of guesses. Who finds the queue
-// full is told to come again.
+// hashing bounds how many passwords are hashed at once, since each takes 64 MiB: the memory of a storm of guesses. Who
+// finds the queue full is told to come again.
 type hashing struct {
 	turns   chan struct{}
 	waiting atomic.Int32
@@ -71,18 +71,21 @@ func (h *hashing) compare(ctx context.Context, password, hash string) (bool, err
 	return ok, err
 }
 
-// SignIn checks a name and a password; from is the address that asks, for the trail. Errors: ErrSignIn, whatever was wrong; ErrBusy.
+// SignIn checks a name and a password; from is the address that asks, for the trail. Errors: ErrSignIn, whatever was
+// wrong; ErrBusy.
 func (k *Firm) SignIn(ctx context.Context, login, password, from string) (Actor, error) {
 	a, user, err := k.signIn(ctx, login, password)
 	switch {
 	case err == nil:
 		k.Log.Info("signed in", "login", a.Login, "from", from)
-		err = k.Audited(ctx, k.Store.Queries, a, "session", a.ID, "signed in", map[string]string{}, map[string]string{"from": from})
+		err = k.Audited(ctx, k.Store.Queries, a, "session", a.ID, "signed in", map[string]string{},
+			map[string]string{"from": from})
 	case errors.Is(err, ErrSignIn):
 		shown := []rune(FoldLogin(login))
 		shown = shown[:min(len(shown), 100)]
 		k.Log.Warn("sign-in failed", "login", string(shown), "from", from)
-		if trail := k.auditedNobody(ctx, user, "sign-in failed", map[string]string{"login": string(shown), "from": from}); trail != nil {
+		if trail := k.auditedNobody(ctx, user, "sign-in failed",
+			map[string]string{"login": string(shown), "from": from}); trail != nil {
 			k.Log.Error("a failed sign-in is not in the trail", "error", trail)
 		}
 	}
@@ -95,8 +98,10 @@ func (k *Firm) auditedNobody(ctx context.Context, subject uuid.UUID, action stri
 	if err != nil {
 		return err
 	}
-	return k.Store.InsertAudit(ctx, db.InsertAuditParams{ID: store.NewID(), At: k.Clock.Now(), SubjectKind: "session", SubjectID: subject, Action: action,
-		Before: []byte("{}"), After: after})
+	return k.Store.InsertAudit(ctx,
+		db.InsertAuditParams{ID: store.NewID(), At: k.Clock.Now(), SubjectKind: "session", SubjectID: subject,
+			Action: action,
+			Before: []byte("{}"), After: after})
 }
 
 // signIn gives who signs in, and whose login it is that was tried.
@@ -148,7 +153,8 @@ func (k *Firm) DemoPeople(ctx context.Context) ([]contract.DemoPerson, error) {
 		return nil, err
 	}
 	for _, u := range users {
-		people = append(people, contract.DemoPerson{Login: u.Login, Name: u.Name, Role: u.Role, Team: u.Team, Password: DemoPassword})
+		people = append(people, contract.DemoPerson{Login: u.Login, Name: u.Name, Role: u.Role, Team: u.Team,
+			Password: DemoPassword})
 	}
 	return people, nil
 }
@@ -182,7 +188,8 @@ func AddUser(ctx context.Context, q *db.Queries, u NewUser) (uuid.UUID, error) {
 		return uuid.Nil, err
 	}
 	id := store.NewID()
-	err = q.InsertUser(ctx, db.InsertUserParams{ID: id, Login: u.Login, Name: u.Name, Role: string(u.Role), Team: u.Team,
+	err = q.InsertUser(ctx, db.InsertUserParams{ID: id, Login: u.Login, Name: u.Name, Role: string(u.Role),
+		Team:         u.Team,
 		PasswordHash: hash, Zone: u.Zone, LineID: u.Line, Extension: u.Extension})
 	if store.Duplicate(err) {
 		return uuid.Nil, Wrong("login", "somebody has this login already")
@@ -201,7 +208,8 @@ func SetPassword(ctx context.Context, q *db.Queries, login, password string) err
 	if err != nil {
 		return err
 	}
-	return nobodyChanged(q.SetPassword(ctx, db.SetPasswordParams{Login: FoldLogin(login), PasswordHash: hash, At: time.Now()}))
+	return nobodyChanged(q.SetPassword(ctx,
+		db.SetPasswordParams{Login: FoldLogin(login), PasswordHash: hash, At: time.Now()}))
 }
 
 // SwitchUser lets somebody in no more, or again, from the command line; their sessions end. Error: *FieldError.

@@ -46,7 +46,8 @@ func CleanReason(reason *string) string {
 }
 
 func EffectView(e outcome.Effect) contract.Effect {
-	view := contract.Effect{Kind: contract.EffectKind(e.Kind), Text: &e.Text, Count: &e.After.Count, At: e.After.At, Next: &e.Next, Target: &e.Target, Value: &e.Value}
+	view := contract.Effect{Kind: contract.EffectKind(e.Kind), Text: &e.Text, Count: &e.After.Count, At: e.After.At,
+		Next: &e.Next, Target: &e.Target, Value: &e.Value}
 	if e.Act != "" {
 		act := contract.EffectAct(e.Act)
 		view.Act = &act
@@ -59,12 +60,14 @@ func EffectView(e outcome.Effect) contract.Effect {
 }
 
 func EffectOf(e contract.Effect) outcome.Effect {
-	return outcome.Effect{Kind: outcome.Kind(e.Kind), Act: string(optional.Value(e.Act)), Text: CleanText(optional.Value(e.Text)),
-		After: outcome.After{Count: optional.Value(e.Count), Unit: outcome.Unit(optional.Value(e.Unit)), At: e.At}, Next: optional.Value(e.Next), Target: optional.Value(e.Target), Value: optional.Value(e.Value)}
+	return outcome.Effect{Kind: outcome.Kind(e.Kind), Act: string(optional.Value(e.Act)),
+		Text:  CleanText(optional.Value(e.Text)),
+		After: outcome.After{Count: optional.Value(e.Count), Unit: outcome.Unit(optional.Value(e.Unit)), At: e.At},
+		Next:  optional.Value(e.Next), Target: optional.Value(e.Target), Value: optional.Value(e.Value)}
 }
 
-// CleanText is a text as it is kept: without what the database does not take, and without what looks like a payment card number. Everything that people
-// write passes here, but for what they may insist on (hidden).
+// CleanText is a text as it is kept: without what the database does not take, and without what looks like a payment
+// card number. Everything that people write passes here, but for what they may insist on (hidden).
 func CleanText(s string) string { return card.Mask(PlainText(s)) }
 
 // PlainText is a text without what the database does not take.
@@ -84,7 +87,8 @@ func IdTexts(ids []uuid.UUID) []string {
 	return all
 }
 
-// HideCards hides what looks like a payment card number in a text before it is kept, unless who wrote it insists, and tells what it hid.
+// HideCards hides what looks like a payment card number in a text before it is kept, unless who wrote it insists, and
+// tells what it hid.
 func HideCards(text *string, insist *bool) *[]contract.Masked {
 	if optional.Value(insist) {
 		return nil

@@ -21,7 +21,8 @@ func (k *Firm) Tokens(ctx context.Context, a Actor) ([]contract.Token, error) {
 	rows, err := k.Store.Tokens(ctx, a.ID)
 	views := []contract.Token{}
 	for _, r := range rows {
-		view := contract.Token{ID: r.ID, Name: r.Name, CreatedAt: r.CreatedAt, ExpiresAt: r.ExpiresAt, UsedAt: r.UsedAt, Scopes: []contract.Scope{}}
+		view := contract.Token{ID: r.ID, Name: r.Name, CreatedAt: r.CreatedAt, ExpiresAt: r.ExpiresAt, UsedAt: r.UsedAt,
+			Scopes: []contract.Scope{}}
 		for _, s := range r.Scopes {
 			view.Scopes = append(view.Scopes, contract.Scope(s))
 		}
@@ -30,7 +31,8 @@ func (k *Firm) Tokens(ctx context.Context, a Actor) ([]contract.Token, error) {
 	return views, err
 }
 
-// MakeToken makes a key by which a program acts as a, within its scopes. Only its hash is kept. Errors: *FieldError, ErrForbidden.
+// MakeToken makes a key by which a program acts as a, within its scopes. Only its hash is kept. Errors: *FieldError,
+// ErrForbidden.
 func (k *Firm) MakeToken(ctx context.Context, a Actor, n contract.NewToken) (contract.MadeToken, error) {
 	name := CleanText(n.Name)
 	if name == "" {
@@ -54,7 +56,8 @@ func (k *Firm) MakeToken(ctx context.Context, a Actor, n contract.NewToken) (con
 		if err := q.InsertToken(ctx, p); err != nil {
 			return err
 		}
-		return k.Audited(ctx, q, a, "token", p.ID, "made", map[string]string{}, map[string]string{"name": name, "scopes": strings.Join(p.Scopes, ", ")})
+		return k.Audited(ctx, q, a, "token", p.ID, "made", map[string]string{},
+			map[string]string{"name": name, "scopes": strings.Join(p.Scopes, ", ")})
 	})
 	return contract.MadeToken{Token: token}, err
 }

@@ -36,7 +36,8 @@ type letter struct {
 }
 
 // Addressed finds to whom a message goes and from where. Errors: *FieldError, ErrNotFound, ErrGone.
-func (ou *Outreach) Addressed(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, n contract.NewMessage) (letter, error) {
+func (ou *Outreach) Addressed(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings,
+	n contract.NewMessage) (letter, error) {
 	l := letter{channel: n.Channel}
 	if n.RecordID != nil {
 		row, err := q.Record(ctx, *n.RecordID)
@@ -56,7 +57,8 @@ func (ou *Outreach) Addressed(ctx context.Context, q *db.Queries, a firm.Actor, 
 	return l, ou.textAddressed(ctx, q, a, f, n, &l)
 }
 
-func (ou *Outreach) mailAddressed(ctx context.Context, q *db.Queries, a firm.Actor, n contract.NewMessage, l *letter) error {
+func (ou *Outreach) mailAddressed(ctx context.Context, q *db.Queries, a firm.Actor, n contract.NewMessage,
+	l *letter) error {
 	to := optional.Value(n.Address)
 	if to == "" && l.Record != nil {
 		to = l.Record.Email
@@ -75,7 +77,8 @@ func (ou *Outreach) mailAddressed(ctx context.Context, q *db.Queries, a firm.Act
 	return err
 }
 
-// mailFrom is the address from which somebody writes: their own, else one of the firm's domain; "" where neither is known.
+// mailFrom is the address from which somebody writes: their own, else one of the firm's domain; "" where neither is
+// known.
 func (ou *Outreach) mailFrom(ctx context.Context, q *db.Queries, user uuid.UUID) (string, error) {
 	own, err := q.MailSettings(ctx, user)
 	if err != nil {
@@ -97,7 +100,8 @@ func (ou *Outreach) mailDomain() string {
 	return ou.MailDomain
 }
 
-func (ou *Outreach) textAddressed(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, n contract.NewMessage, l *letter) error {
+func (ou *Outreach) textAddressed(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings,
+	n contract.NewMessage, l *letter) error {
 	var numbers []db.NumbersOfRow
 	if l.Record != nil {
 		var err error
@@ -114,7 +118,8 @@ func (ou *Outreach) textAddressed(ctx context.Context, q *db.Queries, a firm.Act
 		l.to = parsed.E164
 	case len(numbers) > 0:
 		for _, x := range numbers {
-			if x.E164 != "" && (n.NumberID == nil && (l.to == "" || x.Label == "mobile") || n.NumberID != nil && x.ID == *n.NumberID) {
+			if x.E164 != "" && (n.NumberID == nil && (l.to == "" || x.Label == "mobile") || n.NumberID != nil &&
+				x.ID == *n.NumberID) {
 				l.to = x.E164
 			}
 		}
@@ -135,7 +140,8 @@ func (ou *Outreach) textAddressed(ctx context.Context, q *db.Queries, a firm.Act
 	if err != nil {
 		return err
 	}
-	if len(last) > 0 && last[0].Incoming && slices.ContainsFunc(f.Lines, func(x callerid.Line) bool { return x.ID == optional.ID(last[0].LineID) }) {
+	if len(last) > 0 && last[0].Incoming &&
+		slices.ContainsFunc(f.Lines, func(x callerid.Line) bool { return x.ID == optional.ID(last[0].LineID) }) {
 		choice.ByHand = optional.ID(last[0].LineID)
 	}
 	shown, err := callerid.Choose(f.Lines, choice)
@@ -162,7 +168,8 @@ func (ou *Outreach) textRefused(ctx context.Context, l *letter) (string, error) 
 	return no.Error(), nil
 }
 
-// mayText says what is in the way of a text message, and until when it is held: not at all where they have just written.
+// mayText says what is in the way of a text message, and until when it is held: not at all where they have just
+// written.
 func (ou *Outreach) mayText(ctx context.Context, q *db.Queries, l *letter, answers bool) error {
 	lines, err := q.LineTexting(ctx)
 	if err != nil {
@@ -205,7 +212,8 @@ func notApproved(label, state string) string {
 }
 
 // whoWrote is the record that is clearly meant by a sender; nil where there is none or are several.
-func (ou *Outreach) whoWrote(ctx context.Context, channel contract.Channel, address string) (record, owner *uuid.UUID, err error) {
+func (ou *Outreach) whoWrote(ctx context.Context, channel contract.Channel, address string) (record, owner *uuid.UUID,
+	err error) {
 	if channel == contract.ChannelMail {
 		rows, err := ou.Store.WhoseMail(ctx, address)
 		if err != nil || len(rows) == 0 || len(rows) > 1 && rows[0].Kind == rows[1].Kind {

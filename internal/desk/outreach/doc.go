@@ -1,5 +1,6 @@
-// Package outreach is what goes out in writing: text messages and mails, their templates, sequences of steps, and other programs that are told what
-// happens here. Messages, steps and tellings wait in tables of their own, each with one loop (due_work.go).
+// Package outreach is what goes out in writing: text messages and mails, their templates, sequences of steps, and other
+// programs that are told what happens here. Messages, steps and tellings wait in tables of their own, each with one
+// loop (due_work.go).
 //
 // It knows the firm alone; what it asks of the book stands in Records. It must not know calls or slips: they ask it.
 package outreach

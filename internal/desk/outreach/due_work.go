@@ -10,8 +10,10 @@ import (
 // lookAgain is how often it is looked for work of other servers.
 const lookAgain = time.Minute
 
-// whenDue does work until the desk ends: when it is woken, and when next says that something is due. What it is called stands in the log.
-func (ou *Outreach) whenDue(ctx context.Context, what string, woken <-chan struct{}, do func(context.Context) error, next func(context.Context) (time.Time, error)) {
+// whenDue does work until the desk ends: when it is woken, and when next says that something is due. What it is called
+// stands in the log.
+func (ou *Outreach) whenDue(ctx context.Context, what string, woken <-chan struct{}, do func(context.Context) error,
+	next func(context.Context) (time.Time, error)) {
 	for {
 		wait := lookAgain
 		if err := do(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {

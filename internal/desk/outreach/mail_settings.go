@@ -50,8 +50,8 @@ type mailCode struct {
 	tries         int
 }
 
-// proveAddress lets a write from an address of the firm's domains, or from another that a has shown to read: a code is sent there, and typed in.
-// Error: *FieldError, about code when one has been sent.
+// proveAddress lets a write from an address of the firm's domains, or from another that a has shown to read: a code is
+// sent there, and typed in. Error: *FieldError, about code when one has been sent.
 func (ou *Outreach) proveAddress(ctx context.Context, a firm.Actor, address, code string) error {
 	_, domain, _ := strings.Cut(strings.ToLower(address), "@")
 	if ou.MailDomain != "" && domain == strings.ToLower(ou.MailDomain) {
@@ -63,7 +63,8 @@ func (ou *Outreach) proveAddress(ctx context.Context, a firm.Actor, address, cod
 	}
 	ou.mu.Lock()
 	sent := ou.mailCodes[a.ID]
-	fits := sent.address == address && sent.code != "" && ou.Clock.Now().Before(sent.until) && sent.tries < mailCodeTries
+	fits := sent.address == address && sent.code != "" && ou.Clock.Now().Before(sent.until) &&
+		sent.tries < mailCodeTries
 	right := fits && code != "" && subtle.ConstantTimeCompare([]byte(sent.code), []byte(strings.TrimSpace(code))) == 1
 	if sent.tries++; fits && !right {
 		ou.mailCodes[a.ID] = sent
@@ -87,15 +88,19 @@ func (ou *Outreach) proveAddress(ctx context.Context, a firm.Actor, address, cod
 	ou.mu.Unlock()
 	ctx, cancel := context.WithTimeout(ctx, firm.SendPatience/3)
 	defer cancel()
-	if err := ou.Post.SendMail(ctx, post.Mail{ID: store.NewID().String() + "@" + ou.mailDomain(), To: address, From: "no-reply@" + ou.mailDomain(), Subject: "Your code: " + fresh.code,
-		Body: "Type this code where you asked to write from this address: " + fresh.code + "\nIt is good for fifteen minutes. If you did not ask, do nothing."}); err != nil {
+	if err := ou.Post.SendMail(ctx,
+		post.Mail{ID: store.NewID().String() + "@" + ou.mailDomain(), To: address, From: "no-reply@" + ou.mailDomain(),
+			Subject: "Your code: " + fresh.code,
+			Body: "Type this code where you asked to write from this address: " + fresh.code +
+				"\nIt is good for fifteen minutes. If you did not ask, do nothing."}); err != nil {
 		return firm.About("address", fmt.Errorf("the code could not be sent there: %w", err))
 	}
 	return firm.Wrong("code", "a code was sent to "+address+": type it here")
 }
 
 // SetMailSettings keeps them. Error: *FieldError.
-func (ou *Outreach) SetMailSettings(ctx context.Context, a firm.Actor, s contract.MailSettings) (contract.MailSettings, error) {
+func (ou *Outreach) SetMailSettings(ctx context.Context, a firm.Actor, s contract.MailSettings) (contract.MailSettings,
+	error) {
 	if s.Address = strings.TrimSpace(s.Address); s.Address != "" {
 		parsed, err := mail.ParseAddress(s.Address)
 		if err != nil || parsed.Address != s.Address {
@@ -112,7 +117,8 @@ func (ou *Outreach) SetMailSettings(ctx context.Context, a firm.Actor, s contrac
 			return s, firm.Wrong("forward_texts", "confirm your telephone first, under Sound")
 		}
 	}
-	if err := ou.Store.SetMailSettings(ctx, db.SetMailSettingsParams{ID: a.ID, MailAddress: s.Address, ForwardTexts: s.ForwardTexts}); err != nil {
+	if err := ou.Store.SetMailSettings(ctx,
+		db.SetMailSettingsParams{ID: a.ID, MailAddress: s.Address, ForwardTexts: s.ForwardTexts}); err != nil {
 		return s, err
 	}
 	return ou.MailSettings(ctx, a)

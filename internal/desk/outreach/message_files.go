@@ -26,7 +26,8 @@ const (
 )
 
 // AddMessageFile keeps a file for a mail that a writes. Errors: *FieldError.
-func (ou *Outreach) AddMessageFile(ctx context.Context, a firm.Actor, name string, r io.Reader) (contract.MessageFile, error) {
+func (ou *Outreach) AddMessageFile(ctx context.Context, a firm.Actor, name string, r io.Reader) (contract.MessageFile,
+	error) {
 	name = firm.PlainText(path.Base(strings.ReplaceAll(name, "\\", "/")))
 	name = strings.Map(func(c rune) rune {
 		if c < ' ' || c == 0x7f {
@@ -40,9 +41,11 @@ func (ou *Outreach) AddMessageFile(ctx context.Context, a firm.Actor, name strin
 	content, err := io.ReadAll(io.LimitReader(r, MaxFile+1))
 	switch {
 	case err != nil:
-		return contract.MessageFile{}, firm.About("file", fmt.Errorf("the file did not arrive whole; send it again (%w)", err))
+		return contract.MessageFile{}, firm.About("file",
+			fmt.Errorf("the file did not arrive whole; send it again (%w)", err))
 	case len(content) > MaxFile:
-		return contract.MessageFile{}, firm.Wrong("file", fmt.Sprintf("a file that goes with a mail may have %d MB", MaxFile>>20))
+		return contract.MessageFile{}, firm.Wrong("file",
+			fmt.Sprintf("a file that goes with a mail may have %d MB", MaxFile>>20))
 	case len(content) == 0:
 		return contract.MessageFile{}, firm.Wrong("file", "this file is empty")
 	}
@@ -52,11 +55,13 @@ func (ou *Outreach) AddMessageFile(ctx context.Context, a firm.Actor, name strin
 	}
 	now := ou.Clock.Now()
 	f := contract.MessageFile{ID: store.NewID(), Name: name, Bytes: len(content)}
-	return f, ou.Store.InsertMessageFile(ctx, db.InsertMessageFileParams{ID: f.ID, UserID: a.ID, Name: name, Type: kind, Content: content, At: now,
-		UnsentBefore: now.Add(-unsentFiles)})
+	return f, ou.Store.InsertMessageFile(ctx,
+		db.InsertMessageFileParams{ID: f.ID, UserID: a.ID, Name: name, Type: kind, Content: content, At: now,
+			UnsentBefore: now.Add(-unsentFiles)})
 }
 
-// attachFiles puts files that a brought on a mail. Error: *FieldError where one is not there, or somebody else's, or they are too large together.
+// attachFiles puts files that a brought on a mail. Error: *FieldError where one is not there, or somebody else's, or
+// they are too large together.
 func attachFiles(ctx context.Context, q *db.Queries, a firm.Actor, message uuid.UUID, ids []uuid.UUID) error {
 	if len(ids) == 0 {
 		return nil
@@ -78,8 +83,10 @@ func attachFiles(ctx context.Context, q *db.Queries, a firm.Actor, message uuid.
 	return nil
 }
 
-// MessageFile is a file of a mail, for who may read that, or one that a has brought. Errors: ErrNotFound, ErrForbidden, ErrGone.
-func (ou *Outreach) MessageFile(ctx context.Context, a firm.Actor, id uuid.UUID) (name, kind string, content []byte, err error) {
+// MessageFile is a file of a mail, for who may read that, or one that a has brought. Errors: ErrNotFound, ErrForbidden,
+// ErrGone.
+func (ou *Outreach) MessageFile(ctx context.Context, a firm.Actor, id uuid.UUID) (name, kind string, content []byte,
+	err error) {
 	f, err := ou.Store.MessageFile(ctx, id)
 	switch {
 	case store.NotFound(err):

@@ -27,8 +27,10 @@ const sendDelay = 5 * time.Second
 // ErrSent is told who wants to cancel what has gone out.
 var ErrSent = errors.New("it has been sent already")
 
-// DraftMessage is a message as it would be: a template's places filled in, and what is in the way. Errors: *FieldError, ErrNotFound, ErrGone.
-func (ou *Outreach) DraftMessage(ctx context.Context, a firm.Actor, n contract.NewMessage) (contract.MessageDraft, error) {
+// DraftMessage is a message as it would be: a template's places filled in, and what is in the way. Errors: *FieldError,
+// ErrNotFound, ErrGone.
+func (ou *Outreach) DraftMessage(ctx context.Context, a firm.Actor, n contract.NewMessage) (contract.MessageDraft,
+	error) {
 	f, err := ou.Settings(ctx)
 	if err != nil {
 		return contract.MessageDraft{}, err
@@ -37,15 +39,18 @@ func (ou *Outreach) DraftMessage(ctx context.Context, a firm.Actor, n contract.N
 	if err != nil {
 		return contract.MessageDraft{}, err
 	}
-	view := contract.MessageDraft{Channel: n.Channel, Address: l.to, To: l.to, From: l.from, Subject: optional.Value(n.Subject), Body: optional.Value(n.Body), Problem: l.Problem}
+	view := contract.MessageDraft{Channel: n.Channel, Address: l.to, To: l.to, From: l.from,
+		Subject: optional.Value(n.Subject), Body: optional.Value(n.Body), Problem: l.Problem}
 	if l.line != nil {
-		view.To, view.From = phone.Format(l.to, "", f.Region, a.Style), l.line.Label+" "+phone.Format(l.line.E164, "", f.Region, a.Style)
+		view.To, view.From = phone.Format(l.to, "", f.Region, a.Style), l.line.Label+" "+
+			phone.Format(l.line.E164, "", f.Region, a.Style)
 	}
 	if l.Record != nil {
 		view.To = l.Record.Name + ", " + view.To
 	}
 	if n.TemplateID != nil {
-		if view.Subject, view.Body, err = ou.FromTemplate(ctx, ou.Store.Queries, a, f, l, *n.TemplateID, nil); err != nil {
+		if view.Subject, view.Body, err = ou.FromTemplate(ctx, ou.Store.Queries, a, f, l, *n.TemplateID,
+			nil); err != nil {
 			return view, err
 		}
 	}
@@ -60,17 +65,20 @@ func (ou *Outreach) DraftMessage(ctx context.Context, a firm.Actor, n contract.N
 }
 
 // FromTemplate is a message from a template, with its places filled in. Error: *FieldError.
-func (ou *Outreach) FromTemplate(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, l letter, template uuid.UUID, o *uuid.UUID) (subject, body string, err error) {
+func (ou *Outreach) FromTemplate(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, l letter,
+	template uuid.UUID, o *uuid.UUID) (subject, body string, err error) {
 	rows, err := q.Templates(ctx)
 	if err != nil {
 		return "", "", err
 	}
 	now := ou.Clock.Now().In(a.Location())
-	values := map[string]string{"rep": a.Name, "firm": f.Name, "number": "", "date": now.Format("2 January 2006"), "time": now.Format("15:04"), "outcome": "", "name": "", "given name": "",
+	values := map[string]string{"rep": a.Name, "firm": f.Name, "number": "", "date": now.Format("2 January 2006"),
+		"time": now.Format("15:04"), "outcome": "", "name": "", "given name": "",
 		"family name": "", "company": ""}
 	if l.line != nil {
 		values["number"] = phone.Format(l.line.E164, "", f.Region, a.Style)
-	} else if shown, err := callerid.Choose(f.Lines, callerid.Request{RepLine: optional.ID(a.Line)}); err == nil { // of a mail: what a call would show
+	} else if shown, err := callerid.Choose(f.Lines, callerid.Request{RepLine: optional.ID(a.Line)}); err == nil {
+		// of a mail: what a call would show
 		values["number"] = phone.Format(shown.Line.E164, "", f.Region, a.Style)
 	}
 	if o != nil {
@@ -83,7 +91,8 @@ func (ou *Outreach) FromTemplate(ctx context.Context, q *db.Queries, a firm.Acto
 	for _, t := range rows {
 		if t.ID == template {
 			if missing := wording.Missing(t.Subject+"\n"+t.Body, values); len(missing) > 0 {
-				return "", "", firm.Wrong("template_id", fmt.Sprintf("“%s” needs their %s, which is not known", t.Name, strings.Join(missing, " and ")))
+				return "", "", firm.Wrong("template_id",
+					fmt.Sprintf("“%s” needs their %s, which is not known", t.Name, strings.Join(missing, " and ")))
 			}
 			return wording.Fill(t.Subject, values), wording.Fill(t.Body, values), nil
 		}
@@ -91,9 +100,10 @@ func (ou *Outreach) FromTemplate(ctx context.Context, q *db.Queries, a firm.Acto
 	return "", "", firm.Wrong("template_id", "this template is gone")
 }
 
-// SendMessage sends a message after a few seconds, within which it can be cancelled; a text message not before it may be sent there. The same key gets
-// the same one. Errors: *FieldError, ErrNotFound, ErrGone, ErrKeyReused.
-func (ou *Outreach) SendMessage(ctx context.Context, a firm.Actor, key string, n contract.NewMessage) (contract.Message, error) {
+// SendMessage sends a message after a few seconds, within which it can be cancelled; a text message not before it may
+// be sent there. The same key gets the same one. Errors: *FieldError, ErrNotFound, ErrGone, ErrKeyReused.
+func (ou *Outreach) SendMessage(ctx context.Context, a firm.Actor, key string, n contract.NewMessage) (contract.Message,
+	error) {
 	f, err := ou.Settings(ctx)
 	if err != nil {
 		return contract.Message{}, err
@@ -160,13 +170,15 @@ func (ou *Outreach) mayWriteOn(ctx context.Context, a firm.Actor, id uuid.UUID) 
 }
 
 // WriteDown writes down a message that is to go out.
-func (ou *Outreach) WriteDown(ctx context.Context, q *db.Queries, a firm.Actor, l letter, id uuid.UUID, slip *uuid.UUID, subject, body string, delay time.Duration) error {
+func (ou *Outreach) WriteDown(ctx context.Context, q *db.Queries, a firm.Actor, l letter, id uuid.UUID, slip *uuid.UUID,
+	subject, body string, delay time.Duration) error {
 	now := ou.Clock.Now()
 	send := now.Add(delay)
 	if l.hold.After(send) {
 		send = l.hold
 	}
-	p := db.InsertMessageParams{ID: id, Channel: string(l.channel), Address: l.to, UserID: &a.ID, SlipID: slip, Subject: subject, Body: body, State: "waiting", At: now, SendAt: &send, ByHand: l.byHand}
+	p := db.InsertMessageParams{ID: id, Channel: string(l.channel), Address: l.to, UserID: &a.ID, SlipID: slip,
+		Subject: subject, Body: body, State: "waiting", At: now, SendAt: &send, ByHand: l.byHand}
 	if l.Record != nil {
 		p.RecordID = &l.Record.ID
 	}
@@ -230,8 +242,10 @@ func (ou *Outreach) Messages(ctx context.Context, a firm.Actor, ids []uuid.UUID)
 	}
 	files, err := ou.Store.FilesOfMessages(ctx, ids)
 	for _, m := range rows {
-		v := contract.Message{ID: m.ID, Channel: contract.Channel(m.Channel), Incoming: m.Incoming, Address: m.Address, Display: ou.AddressText(f, a, m.Channel, m.Address), By: m.UserName,
-			Subject: m.Subject, Body: m.Body, State: contract.MessageState(m.State), At: m.At, SendAt: m.SendAt, Problem: m.Problem, Read: m.ReadAt != nil}
+		v := contract.Message{ID: m.ID, Channel: contract.Channel(m.Channel), Incoming: m.Incoming, Address: m.Address,
+			Display: ou.AddressText(f, a, m.Channel, m.Address), By: m.UserName,
+			Subject: m.Subject, Body: m.Body, State: contract.MessageState(m.State), At: m.At, SendAt: m.SendAt,
+			Problem: m.Problem, Read: m.ReadAt != nil}
 		if m.RecordID != nil {
 			v.Record = &contract.RecordRef{ID: *m.RecordID, Kind: contract.RecordKind(m.RecordKind), Name: m.RecordName}
 		}
@@ -286,7 +300,8 @@ func (ou *Outreach) CancelMessage(ctx context.Context, a firm.Actor, id uuid.UUI
 }
 
 // Thread is what was written to and by somebody, of the book or not, oldest first. Errors: *FieldError, ErrNotFound.
-func (ou *Outreach) Thread(ctx context.Context, a firm.Actor, record *uuid.UUID, address string) (contract.Thread, error) {
+func (ou *Outreach) Thread(ctx context.Context, a firm.Actor, record *uuid.UUID, address string) (contract.Thread,
+	error) {
 	var t contract.Thread
 	f, err := ou.Settings(ctx)
 	if err != nil {
@@ -353,7 +368,8 @@ func (ou *Outreach) ReadMessage(ctx context.Context, a firm.Actor, id uuid.UUID)
 		return err
 	}
 	now := ou.Clock.Now()
-	if _, err := ou.Store.MarkThreadRead(ctx, db.MarkThreadReadParams{At: &now, UserID: &a.ID, Address: m.Address, RecordID: m.RecordID}); err != nil {
+	if _, err := ou.Store.MarkThreadRead(ctx,
+		db.MarkThreadReadParams{At: &now, UserID: &a.ID, Address: m.Address, RecordID: m.RecordID}); err != nil {
 		return err
 	}
 	ou.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
@@ -383,13 +399,15 @@ func (ou *Outreach) AttachMessage(ctx context.Context, a firm.Actor, id, record 
 }
 
 // PutMessages puts what came from an address, and is on no record yet, on one.
-func (ou *Outreach) PutMessages(ctx context.Context, q *db.Queries, a firm.Actor, address string, record uuid.UUID) error {
+func (ou *Outreach) PutMessages(ctx context.Context, q *db.Queries, a firm.Actor, address string,
+	record uuid.UUID) error {
 	rows, err := q.AttachMessages(ctx, db.AttachMessagesParams{RecordID: &record, Address: address})
 	if err != nil {
 		return err
 	}
 	for _, r := range rows {
-		if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: record, At: r.At, Kind: "message", RefID: r.ID}); err != nil {
+		if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: record, At: r.At, Kind: "message",
+			RefID: r.ID}); err != nil {
 			return err
 		}
 	}

@@ -37,7 +37,8 @@ func (ou *Outreach) sendDue(ctx context.Context) error {
 	}
 	for {
 		now := ou.Clock.Now()
-		rows, err := ou.Store.TakeDueMessages(ctx, db.TakeDueMessagesParams{Now: &now, Server: ou.Server, Epoch: ou.Epoch})
+		rows, err := ou.Store.TakeDueMessages(ctx,
+			db.TakeDueMessagesParams{Now: &now, Server: ou.Server, Epoch: ou.Epoch})
 		if err != nil || len(rows) == 0 {
 			return err
 		}
@@ -49,7 +50,8 @@ func (ou *Outreach) sendDue(ctx context.Context) error {
 	}
 }
 
-// askAboutLost puts what a server that stopped was just handing over into the lane of who wrote it: nobody can say whether it has arrived.
+// askAboutLost puts what a server that stopped was just handing over into the lane of who wrote it: nobody can say
+// whether it has arrived.
 func (ou *Outreach) askAboutLost(ctx context.Context) error {
 	now := ou.Clock.Now()
 	before := now.Add(-lostAfter)
@@ -60,14 +62,19 @@ func (ou *Outreach) askAboutLost(ctx context.Context) error {
 			if l.UserID == nil || l.RecordID == nil {
 				continue
 			}
-			id, text := store.NewID(), "Ask whether your text message has arrived: the server stopped while it was being sent"
+			id, text := store.NewID(), "Ask whether your text message has arrived: the server stopped while it was "+
+				"being sent"
 			if l.Channel == string(contract.ChannelMail) {
-				text = fmt.Sprintf("Ask whether your mail “%s” has arrived: the server stopped while it was being sent", firm.Shorten(l.Subject, 80))
+				text = fmt.Sprintf("Ask whether your mail “%s” has arrived: the server stopped while it was being sent",
+					firm.Shorten(l.Subject, 80))
 			}
-			if err := q.InsertFollowUp(ctx, db.InsertFollowUpParams{ID: id, RecordID: *l.RecordID, OwnerID: *l.UserID, Kind: "task", Text: text, DueAt: &now, CreatedBy: l.UserID, CreatedAt: now}); err != nil {
+			if err := q.InsertFollowUp(ctx,
+				db.InsertFollowUpParams{ID: id, RecordID: *l.RecordID, OwnerID: *l.UserID, Kind: "task", Text: text,
+					DueAt: &now, CreatedBy: l.UserID, CreatedAt: now}); err != nil {
 				return err
 			}
-			if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: *l.RecordID, At: now, Kind: "follow_up", RefID: id}); err != nil {
+			if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: *l.RecordID, At: now, Kind: "follow_up",
+				RefID: id}); err != nil {
 				return err
 			}
 		}
@@ -91,10 +98,12 @@ func (ou *Outreach) sendOne(ctx context.Context, m db.TakeDueMessagesRow) error 
 	now := ou.Clock.Now()
 	if err == nil {
 		return ou.Store.Tx(ctx, func(q *db.Queries) error {
-			if err := q.MessageSent(ctx, db.MessageSentParams{ID: m.ID, At: &now}); err != nil || !(touch.Message{ByHand: m.ByHand}).Returns().Settles() {
+			if err := q.MessageSent(ctx, db.MessageSentParams{ID: m.ID, At: &now}); err != nil ||
+				!(touch.Message{ByHand: m.ByHand}).Returns().Settles() {
 				return err
 			}
-			if _, err := q.MarkThreadRead(ctx, db.MarkThreadReadParams{At: &now, UserID: m.UserID, Address: m.Address}); err != nil {
+			if _, err := q.MarkThreadRead(ctx,
+				db.MarkThreadReadParams{At: &now, UserID: m.UserID, Address: m.Address}); err != nil {
 				return err
 			}
 			p := db.CloseUnreturnedByMessageParams{At: &now, UserID: m.UserID, RecordID: m.RecordID}
@@ -116,7 +125,8 @@ func (ou *Outreach) sendOne(ctx context.Context, m db.TakeDueMessagesRow) error 
 
 // inTheWay asks again, just before a text message goes out, whether it may.
 func (ou *Outreach) inTheWay(ctx context.Context, m db.TakeDueMessagesRow) (string, error) {
-	if m.Channel != string(contract.ChannelText) || m.LineID == nil || m.UserID == nil { // what nobody wrote is the confirmation of STOP
+	// what nobody wrote is the confirmation of STOP
+	if m.Channel != string(contract.ChannelText) || m.LineID == nil || m.UserID == nil {
 		return "", nil
 	}
 	if _, err := ou.Store.OptOut(ctx, m.Address); err == nil {
@@ -151,7 +161,8 @@ func (ou *Outreach) handOver(ctx context.Context, m db.TakeDueMessagesRow) error
 		}
 		return &post.RefusedError{Why: "its line is gone"}
 	}
-	mail := post.Mail{ID: optional.Value(m.Reference), To: m.Address, Subject: m.Subject, Body: m.Body, InReplyTo: m.InReplyTo}
+	mail := post.Mail{ID: optional.Value(m.Reference), To: m.Address, Subject: m.Subject, Body: m.Body,
+		InReplyTo: m.InReplyTo}
 	var err error
 	if m.UserID != nil {
 		user, userErr := ou.Store.User(ctx, *m.UserID)
@@ -200,14 +211,15 @@ type Received struct {
 	InReplyTo string
 }
 
-// Receive takes a message from the outside: on the right record, for who wrote last or owns it, else for the line's reps. A word such as STOP is kept
-// and confirmed. The same one twice is taken once. Error: *FieldError.
+// Receive takes a message from the outside: on the right record, for who wrote last or owns it, else for the line's
+// reps. A word such as STOP is kept and confirmed. The same one twice is taken once. Error: *FieldError.
 func (ou *Outreach) Receive(ctx context.Context, r Received) error {
 	f, err := ou.Settings(ctx)
 	if err != nil {
 		return err
 	}
-	r.Body, r.Subject = firm.CleanText(r.Body), firm.Shorten(strings.Join(strings.Fields(firm.CleanText(r.Subject)), " "), 200)
+	r.Body, r.Subject = firm.CleanText(r.Body), firm.Shorten(strings.Join(strings.Fields(firm.CleanText(r.Subject)),
+		" "), 200)
 	if len(r.Body) > 100_000 {
 		r.Body = r.Body[:100_000]
 	}
@@ -218,7 +230,8 @@ func (ou *Outreach) Receive(ctx context.Context, r Received) error {
 	if r.Reference == "" {
 		r.Reference = store.NewID().String() + "@received"
 	}
-	p := db.InsertMessageParams{ID: store.NewID(), Channel: string(r.Channel), Incoming: true, Address: strings.ToLower(strings.TrimSpace(r.From)), Subject: r.Subject, Body: strings.ToValidUTF8(r.Body, "�"),
+	p := db.InsertMessageParams{ID: store.NewID(), Channel: string(r.Channel), Incoming: true,
+		Address: strings.ToLower(strings.TrimSpace(r.From)), Subject: r.Subject, Body: strings.ToValidUTF8(r.Body, "�"),
 		State: "received", At: ou.Clock.Now(), Reference: &r.Reference, InReplyTo: r.InReplyTo}
 	if r.Channel == contract.ChannelText {
 		n, err := phone.Parse(r.From, f.Region)
@@ -252,7 +265,8 @@ func (ou *Outreach) Receive(ctx context.Context, r Received) error {
 			return err
 		}
 		if err := ou.Emit(ctx, q, contract.MessageReceived, func() (any, error) {
-			return map[string]any{"message_id": p.ID, "channel": p.Channel, "from": p.Address, "subject": p.Subject, "body": p.Body, "record_id": p.RecordID}, nil
+			return map[string]any{"message_id": p.ID, "channel": p.Channel, "from": p.Address, "subject": p.Subject,
+				"body": p.Body, "record_id": p.RecordID}, nil
 		}); err != nil {
 			return err
 		}
@@ -260,7 +274,8 @@ func (ou *Outreach) Receive(ctx context.Context, r Received) error {
 			if err := ou.endSequences(ctx, q, *p.RecordID, sequence.Replied); err != nil {
 				return err
 			}
-			if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: *p.RecordID, At: p.At, Kind: "message", RefID: p.ID}); err != nil {
+			if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: *p.RecordID, At: p.At, Kind: "message",
+				RefID: p.ID}); err != nil {
 				return err
 			}
 		}
@@ -288,7 +303,8 @@ func (ou *Outreach) wished(ctx context.Context, q *db.Queries, f *firm.Settings,
 	answer := ""
 	switch texting.Read(p.Body) {
 	case texting.Stop:
-		if err := q.PutOptOut(ctx, db.PutOptOutParams{E164: p.Address, Word: strings.ToUpper(firm.Shorten(p.Body, 20)), At: p.At}); err != nil {
+		if err := q.PutOptOut(ctx, db.PutOptOutParams{E164: p.Address, Word: strings.ToUpper(firm.Shorten(p.Body, 20)),
+			At: p.At}); err != nil {
 			return err
 		}
 		answer = f.Name + ": you will get no more messages from us. Answer START to get them again."
@@ -301,7 +317,8 @@ func (ou *Outreach) wished(ctx context.Context, q *db.Queries, f *firm.Settings,
 		return nil
 	}
 	now := p.At
-	return q.InsertMessage(ctx, db.InsertMessageParams{ID: store.NewID(), Channel: string(contract.ChannelText), RecordID: p.RecordID, Address: p.Address, LineID: p.LineID, Body: answer, State: "waiting",
+	return q.InsertMessage(ctx, db.InsertMessageParams{ID: store.NewID(), Channel: string(contract.ChannelText),
+		RecordID: p.RecordID, Address: p.Address, LineID: p.LineID, Body: answer, State: "waiting",
 		At: now.Add(time.Millisecond), SendAt: &now})
 }
 
@@ -323,6 +340,8 @@ func (ou *Outreach) forward(ctx context.Context, q *db.Queries, f *firm.Settings
 		who = r.Name
 	}
 	now := p.At
-	return q.InsertMessage(ctx, db.InsertMessageParams{ID: store.NewID(), Channel: string(contract.ChannelText), Address: s.Telephone, LineID: p.LineID, UserID: p.UserID,
-		Body: fmt.Sprintf("%s: %s", who, firm.Shorten(p.Body, 1000)), State: "waiting", At: now, SendAt: &now, Forwards: &p.ID})
+	return q.InsertMessage(ctx, db.InsertMessageParams{ID: store.NewID(), Channel: string(contract.ChannelText),
+		Address: s.Telephone, LineID: p.LineID, UserID: p.UserID,
+		Body: fmt.Sprintf("%s: %s", who, firm.Shorten(p.Body, 1000)), State: "waiting", At: now, SendAt: &now,
+		Forwards: &p.ID})
 }

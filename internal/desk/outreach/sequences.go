@@ -30,9 +30,11 @@ func (ou *Outreach) Sequences(ctx context.Context) ([]contract.Sequence, error) 
 		if err != nil {
 			return nil, err
 		}
-		view := contract.Sequence{ID: &r.ID, Name: r.Name, Active: r.Active, Members: &r.Members, Steps: []contract.SequenceStep{}}
+		view := contract.Sequence{ID: &r.ID, Name: r.Name, Active: r.Active, Members: &r.Members,
+			Steps: []contract.SequenceStep{}}
 		for _, s := range steps {
-			x := contract.SequenceStep{Act: contract.SequenceStepAct(s.Act), Count: s.After.Count, Unit: contract.SequenceStepUnit(s.After.Unit), At: s.After.At, Text: &s.Text}
+			x := contract.SequenceStep{Act: contract.SequenceStepAct(s.Act), Count: s.After.Count,
+				Unit: contract.SequenceStepUnit(s.After.Unit), At: s.After.At, Text: &s.Text}
 			if id, err := uuid.Parse(s.Template); err == nil {
 				x.TemplateID = &id
 			}
@@ -51,8 +53,10 @@ func stepsOf(text json.RawMessage) ([]sequence.Step, error) {
 	return steps, nil
 }
 
-// SetSequences keeps the sequences, in their order. One left out takes nobody in any more; who is in it goes on. Errors: ErrForbidden, *FieldError.
-func (ou *Outreach) SetSequences(ctx context.Context, a firm.Actor, set []contract.Sequence) ([]contract.Sequence, error) {
+// SetSequences keeps the sequences, in their order. One left out takes nobody in any more; who is in it goes on.
+// Errors: ErrForbidden, *FieldError.
+func (ou *Outreach) SetSequences(ctx context.Context, a firm.Actor, set []contract.Sequence) ([]contract.Sequence,
+	error) {
 	if !a.MayDo(firm.SetUp) {
 		return nil, firm.ErrForbidden
 	}
@@ -84,11 +88,13 @@ func (ou *Outreach) SetSequences(ctx context.Context, a firm.Actor, set []contra
 		}
 		steps := make([]sequence.Step, len(s.Steps))
 		for j, x := range s.Steps {
-			steps[j] = sequence.Step{Act: string(x.Act), After: outcome.After{Count: x.Count, Unit: outcome.Unit(x.Unit), At: x.At}, Template: optional.ID(x.TemplateID), Text: firm.CleanText(optional.Value(x.Text))}
+			steps[j] = sequence.Step{Act: string(x.Act),
+				After:    outcome.After{Count: x.Count, Unit: outcome.Unit(x.Unit), At: x.At},
+				Template: optional.ID(x.TemplateID), Text: firm.CleanText(optional.Value(x.Text))}
 			at := fmt.Sprintf("%ssteps.%d.", field, j)
 			var item *outcome.ItemError
 			if err := sequence.Check(j, steps[j]); errors.As(err, &item) {
-				return nil, firm.About(at + item.Field, err)
+				return nil, firm.About(at+item.Field, err)
 			}
 			if steps[j].Act != sequence.Call && channels[steps[j].Template] != steps[j].Act {
 				return nil, firm.Wrong(at+"template_id", "this template is gone, or is for something else")
@@ -115,7 +121,8 @@ func (ou *Outreach) SetSequences(ctx context.Context, a firm.Actor, set []contra
 				return err
 			}
 		}
-		return ou.Audited(ctx, q, a, "settings", uuid.Nil, "sequences", map[string]int{"sequences": len(before)}, map[string]int{"sequences": len(set)})
+		return ou.Audited(ctx, q, a, "settings", uuid.Nil, "sequences", map[string]int{"sequences": len(before)},
+			map[string]int{"sequences": len(set)})
 	})
 	if err != nil {
 		return nil, err
@@ -123,8 +130,10 @@ func (ou *Outreach) SetSequences(ctx context.Context, a firm.Actor, set []contra
 	return ou.Sequences(ctx)
 }
 
-// Enrol takes somebody, or everybody of a hand-made list who may be called, into a sequence. Errors: *FieldError, ErrNotFound, ErrGone.
-func (ou *Outreach) Enrol(ctx context.Context, a firm.Actor, id uuid.UUID, e contract.Enrolment) (contract.Enrolled, error) {
+// Enrol takes somebody, or everybody of a hand-made list who may be called, into a sequence. Errors: *FieldError,
+// ErrNotFound, ErrGone.
+func (ou *Outreach) Enrol(ctx context.Context, a firm.Actor, id uuid.UUID, e contract.Enrolment) (contract.Enrolled,
+	error) {
 	var result contract.Enrolled
 	steps, err := ou.activeSteps(ctx, id)
 	if err != nil {
@@ -168,10 +177,13 @@ func (ou *Outreach) Enrol(ctx context.Context, a firm.Actor, id uuid.UUID, e con
 	return result, nil
 }
 
-// UndoEnrolment takes out of a sequence whom a has taken in at a time, which is the answer of Enrol; what it has written and not sent yet is not sent.
+// UndoEnrolment takes out of a sequence whom a has taken in at a time, which is the answer of Enrol; what it has
+// written and not sent yet is not sent.
 func (ou *Outreach) UndoEnrolment(ctx context.Context, a firm.Actor, id uuid.UUID, at time.Time) error {
 	now := ou.Clock.Now()
-	if _, err := ou.Store.EndMembersOf(ctx, db.EndMembersOfParams{SequenceID: &id, EnrolledAt: &at, OwnerID: &a.ID, Why: string(sequence.ByHand), At: &now}); err != nil {
+	if _, err := ou.Store.EndMembersOf(ctx,
+		db.EndMembersOfParams{SequenceID: &id, EnrolledAt: &at, OwnerID: &a.ID, Why: string(sequence.ByHand),
+			At: &now}); err != nil {
 		return err
 	}
 	ou.PublishRecord()
@@ -179,8 +191,10 @@ func (ou *Outreach) UndoEnrolment(ctx context.Context, a firm.Actor, id uuid.UUI
 	return nil
 }
 
-// PreviewSequence tells what would be done with somebody who came into a sequence now, and when, if nobody answers. Errors: ErrNotFound, ErrGone.
-func (ou *Outreach) PreviewSequence(ctx context.Context, a firm.Actor, id uuid.UUID, whom contract.Enrolment) ([]contract.PlannedStep, error) {
+// PreviewSequence tells what would be done with somebody who came into a sequence now, and when, if nobody answers.
+// Errors: ErrNotFound, ErrGone.
+func (ou *Outreach) PreviewSequence(ctx context.Context, a firm.Actor, id uuid.UUID,
+	whom contract.Enrolment) ([]contract.PlannedStep, error) {
 	people, err := ou.whomToEnrol(ctx, a, whom)
 	if err != nil {
 		return nil, err
@@ -226,7 +240,8 @@ func (ou *Outreach) PreviewSequence(ctx context.Context, a firm.Actor, id uuid.U
 }
 
 // stepMessage is what a step would write to a record. Error: *FieldError, why it cannot.
-func (ou *Outreach) stepMessage(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, s sequence.Step, record uuid.UUID) (subject, body string, err error) {
+func (ou *Outreach) stepMessage(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, s sequence.Step,
+	record uuid.UUID) (subject, body string, err error) {
 	template, err := uuid.Parse(s.Template)
 	if err != nil {
 		return "", "", firm.Wrong("template_id", "the template is gone")
@@ -293,10 +308,12 @@ func (ou *Outreach) Memberships(ctx context.Context, record uuid.UUID) ([]contra
 		if err != nil {
 			return nil, err
 		}
-		view := contract.Membership{ID: r.ID, SequenceID: r.SequenceID, Name: r.Name, Step: min(r.Step+1, len(steps)), Steps: len(steps), NextAt: r.NextAt, Active: r.State == "active", Why: r.Why,
+		view := contract.Membership{ID: r.ID, SequenceID: r.SequenceID, Name: r.Name, Step: min(r.Step+1, len(steps)),
+			Steps: len(steps), NextAt: r.NextAt, Active: r.State == "active", Why: r.Why,
 			Owner: r.OwnerName}
 		if view.Active && r.Step < len(steps) {
-			view.Next = map[string]string{sequence.Call: "a call", sequence.Mail: "a mail", sequence.Text: "a text message"}[steps[r.Step].Act]
+			view.Next = map[string]string{sequence.Call: "a call", sequence.Mail: "a mail",
+				sequence.Text: "a text message"}[steps[r.Step].Act]
 			if r.NextAt == nil {
 				view.Next = "the call in the lane"
 			}
@@ -306,15 +323,16 @@ func (ou *Outreach) Memberships(ctx context.Context, record uuid.UUID) ([]contra
 	return views, nil
 }
 
-// EndMemberships takes somebody by hand out of one sequence, or out of every one where none is named. What the one has written and not sent
-// yet is not sent.
+// EndMemberships takes somebody by hand out of one sequence, or out of every one where none is named. What the one has
+// written and not sent yet is not sent.
 func (ou *Outreach) EndMemberships(ctx context.Context, record uuid.UUID, of *uuid.UUID, replied bool) error {
 	why := sequence.ByHand
 	if replied {
 		why = sequence.Replied
 	}
 	now := ou.Clock.Now()
-	if _, err := ou.Store.EndMembersOf(ctx, db.EndMembersOfParams{RecordID: &record, SequenceID: of, Why: string(why), At: &now}); err != nil {
+	if _, err := ou.Store.EndMembersOf(ctx,
+		db.EndMembersOfParams{RecordID: &record, SequenceID: of, Why: string(why), At: &now}); err != nil {
 		return err
 	}
 	ou.PublishHistory(nil, record)
@@ -326,158 +344,5 @@ func (ou *Outreach) EndMemberships(ctx context.Context, record uuid.UUID, of *uu
 func (ou *Outreach) endSequences(ctx context.Context, q *db.Queries, record uuid.UUID, why sequence.Reason) error {
 	now := ou.Clock.Now()
 	_, err := q.EndMembersOf(ctx, db.EndMembersOfParams{RecordID: &record, Why: string(why), At: &now})
-	return err
-}
-
-// stepDueMembers does what is due, each step by one server and in one transaction with where its member stands.
-func (ou *Outreach) stepDueMembers(ctx context.Context) error {
-	f, err := ou.Settings(ctx)
-	if err != nil {
-		return err
-	}
-	for {
-		n := 0
-		var touched []uuid.UUID
-		err := ou.Store.Tx(ctx, func(q *db.Queries) error {
-			now := ou.Clock.Now()
-			rows, err := q.DueMembers(ctx, &now)
-			if err != nil {
-				return err
-			}
-			n = len(rows)
-			for _, m := range rows {
-				if err := ou.step(ctx, q, f, m); err != nil {
-					return err
-				}
-				touched = append(touched, m.RecordID)
-			}
-			return nil
-		})
-		if err != nil || n == 0 {
-			return err
-		}
-		ou.PublishRecord(touched...)
-		ou.PublishHistory(nil, touched...)
-		ou.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
-		ou.Posted(nil)
-	}
-}
-
-// step does one step of a member's sequence.
-func (ou *Outreach) step(ctx context.Context, q *db.Queries, f *firm.Settings, m db.DueMembersRow) error {
-	now := ou.Clock.Now()
-	end := func(why sequence.Reason) error {
-		return q.EndMember(ctx, db.EndMemberParams{ID: m.ID, Why: string(why), At: &now})
-	}
-	steps, err := stepsOf(m.Steps)
-	if err != nil {
-		return err
-	}
-	_, err = firm.LockRecord(ctx, q, m.RecordID)
-	switch {
-	case errors.Is(err, firm.ErrNotFound), errors.Is(err, firm.ErrGone):
-		return end(sequence.Gone)
-	case err != nil:
-		return err
-	case m.Step >= len(steps):
-		return end(sequence.Finished)
-	}
-	owner, err := firm.ActorWithin(ctx, q, m.OwnerID)
-	if err != nil {
-		return end(sequence.CannotDo) // its rep is no longer here
-	}
-	s := steps[m.Step]
-	if s.Act == sequence.Call {
-		id := store.NewID()
-		if err := q.InsertFollowUp(ctx, db.InsertFollowUpParams{ID: id, RecordID: m.RecordID, OwnerID: m.OwnerID, Kind: outcome.Call, Text: fmt.Sprintf("%s (%s, step %d of %d)", s.Text, m.Name, m.Step+1, len(steps)),
-			DueAt: &now, CreatedBy: &m.OwnerID, CreatedAt: now}); err != nil {
-			return err
-		}
-		if err := q.SetFollowUpMember(ctx, db.SetFollowUpMemberParams{ID: id, MemberID: &m.ID}); err != nil {
-			return err
-		}
-		if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: m.RecordID, At: now, Kind: "follow_up", RefID: id}); err != nil {
-			return err
-		}
-		return q.MoveMember(ctx, db.MoveMemberParams{ID: m.ID, Step: m.Step})
-	}
-	template, err := uuid.Parse(s.Template)
-	if err != nil {
-		return end(sequence.CannotDo)
-	}
-	l, err := ou.Addressed(ctx, q, owner, f, contract.NewMessage{Channel: contract.Channel(s.Act), RecordID: &m.RecordID})
-	var bad *firm.FieldError
-	if errors.As(err, &bad) {
-		return end(sequence.CannotDo)
-	} else if err != nil {
-		return err
-	}
-	if l.Problem != "" {
-		return end(sequence.OptedOut)
-	}
-	subject, body, err := ou.FromTemplate(ctx, q, owner, f, l, template, nil)
-	if errors.As(err, &bad) {
-		return end(sequence.CannotDo)
-	} else if err != nil {
-		return err
-	}
-	id := store.NewID()
-	if err := ou.WriteDown(ctx, q, owner, l, id, nil, subject, body, 0); err != nil {
-		return err
-	}
-	if err := q.SetMessageMember(ctx, db.SetMessageMemberParams{ID: id, MemberID: &m.ID}); err != nil {
-		return err
-	}
-	return ou.moveOn(ctx, q, f, owner.Location(), m.RecordID, m.ID, steps, m.Step+1)
-}
-
-// moveOn sets when a member's next step is due, or ends it after the last.
-func (ou *Outreach) moveOn(ctx context.Context, q *db.Queries, f *firm.Settings, usual *time.Location, record, member uuid.UUID, steps []sequence.Step, next int) error {
-	places, err := q.PlacesOf(ctx, []uuid.UUID{record})
-	if err != nil {
-		return err
-	}
-	var place db.PlacesOfRow
-	if len(places) > 0 {
-		place = places[0]
-	}
-	due, there := sequence.Due(steps, next, ou.placed(f, usual, place))
-	if !there {
-		now := ou.Clock.Now()
-		return q.EndMember(ctx, db.EndMemberParams{ID: member, Why: string(sequence.Finished), At: &now})
-	}
-	return q.MoveMember(ctx, db.MoveMemberParams{ID: member, Step: next, NextAt: &due})
-}
-
-// WakeSteps implements book.FollowUpDone.
-func (ou *Outreach) WakeSteps() { wake(ou.stepped) }
-
-// FollowUpDone implements book.FollowUpDone: it goes on with a sequence whose call in the lane has been settled.
-func (ou *Outreach) FollowUpDone(ctx context.Context, q *db.Queries, a firm.Actor, followUp uuid.UUID) error {
-	m, err := q.MemberOfFollowUp(ctx, followUp)
-	if store.NotFound(err) {
-		return nil
-	} else if err != nil {
-		return err
-	}
-	f, err := ou.SettingsWithin(ctx)
-	if err != nil {
-		return err
-	}
-	steps, err := stepsOf(m.Steps)
-	if err != nil {
-		return err
-	}
-	return ou.moveOn(ctx, q, f, a.Location(), m.RecordID, m.ID, steps, m.Step+1)
-}
-
-// Spoke ends the sequences of the people with whom a conversation took place.
-func (ou *Outreach) Spoke(ctx context.Context, q *db.Queries, call uuid.UUID) error {
-	people, err := q.InSequencesOfCall(ctx, call)
-	for _, p := range people {
-		if err := ou.endSequences(ctx, q, p, sequence.Spoke); err != nil {
-			return err
-		}
-	}
 	return err
 }

@@ -14,7 +14,8 @@ import (
 	"trundo/internal/store/db"
 )
 
-// Templates are what messages and mails can begin with, in their order; who sets up sees also those that are not offered.
+// Templates are what messages and mails can begin with, in their order; who sets up sees also those that are not
+// offered.
 func (ou *Outreach) Templates(ctx context.Context, a firm.Actor) ([]contract.Template, error) {
 	rows, err := ou.Store.Templates(ctx)
 	if err != nil {
@@ -35,7 +36,8 @@ func (ou *Outreach) Templates(ctx context.Context, a firm.Actor) ([]contract.Tem
 		if !r.Active && !a.MayDo(firm.SetUp) {
 			continue
 		}
-		view := contract.Template{ID: &r.ID, Name: r.Name, Channel: contract.Channel(r.Channel), Subject: r.Subject, Body: r.Body, Active: r.Active}
+		view := contract.Template{ID: &r.ID, Name: r.Name, Channel: contract.Channel(r.Channel), Subject: r.Subject,
+			Body: r.Body, Active: r.Active}
 		if n := used[r.ID]; n > 0 {
 			words := fmt.Sprintf("sent by %d outcomes", n)
 			view.Used = &words
@@ -46,7 +48,8 @@ func (ou *Outreach) Templates(ctx context.Context, a firm.Actor) ([]contract.Tem
 }
 
 // SetTemplates keeps them, in their order; those left out are no longer offered. Errors: ErrForbidden, *FieldError.
-func (ou *Outreach) SetTemplates(ctx context.Context, a firm.Actor, set []contract.Template) ([]contract.Template, error) {
+func (ou *Outreach) SetTemplates(ctx context.Context, a firm.Actor, set []contract.Template) ([]contract.Template,
+	error) {
 	if !a.MayDo(firm.SetUp) {
 		return nil, firm.ErrForbidden
 	}
@@ -61,7 +64,8 @@ func (ou *Outreach) SetTemplates(ctx context.Context, a firm.Actor, set []contra
 	var rows []db.PutTemplateParams
 	for i, t := range set {
 		field := fmt.Sprintf("templates.%d.", i)
-		p := db.PutTemplateParams{Name: firm.CleanText(t.Name), Channel: string(t.Channel), Subject: firm.CleanText(t.Subject), Body: firm.CleanText(t.Body), Position: i, Active: t.Active}
+		p := db.PutTemplateParams{Name: firm.CleanText(t.Name), Channel: string(t.Channel),
+			Subject: firm.CleanText(t.Subject), Body: firm.CleanText(t.Body), Position: i, Active: t.Active}
 		switch {
 		case p.Name == "":
 			return nil, firm.Wrong(field+"name", "a template needs a name")
@@ -71,7 +75,8 @@ func (ou *Outreach) SetTemplates(ctx context.Context, a firm.Actor, set []contra
 			return nil, firm.Wrong(field+"subject", "a mail has a subject")
 		}
 		if unknown := append(wording.Unknown(p.Subject), wording.Unknown(p.Body)...); len(unknown) > 0 {
-			return nil, firm.Wrong(field+"body", "there is no place {"+unknown[0]+"}; there are {"+strings.Join(wording.Places, "}, {")+"}")
+			return nil, firm.Wrong(field+"body", "there is no place {"+unknown[0]+"}; there are {"+
+				strings.Join(wording.Places, "}, {")+"}")
 		}
 		if t.ID == nil {
 			p.ID = store.NewID()
@@ -84,7 +89,8 @@ func (ou *Outreach) SetTemplates(ctx context.Context, a firm.Actor, set []contra
 		rows = append(rows, p)
 	}
 	for id, t := range known {
-		rows = append(rows, db.PutTemplateParams{ID: id, Name: t.Name, Channel: string(t.Channel), Subject: t.Subject, Body: t.Body, Position: len(rows)})
+		rows = append(rows, db.PutTemplateParams{ID: id, Name: t.Name, Channel: string(t.Channel), Subject: t.Subject,
+			Body: t.Body, Position: len(rows)})
 	}
 	err = ou.Store.Tx(ctx, func(q *db.Queries) error {
 		for _, p := range rows {

@@ -18,10 +18,13 @@ import (
 	"trundo/internal/store/db"
 )
 
-// hookTries are after what times a telling is tried again; after the last it has failed. As the Standard Webhooks specification proposes.
-var hookTries = []time.Duration{5 * time.Second, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 5 * time.Hour, 10 * time.Hour, 14 * time.Hour, 20 * time.Hour, 24 * time.Hour}
+// hookTries are after what times a telling is tried again; after the last it has failed. As the Standard Webhooks
+// specification proposes.
+var hookTries = []time.Duration{5 * time.Second, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 5 * time.Hour,
+	10 * time.Hour, 14 * time.Hour, 20 * time.Hour, 24 * time.Hour}
 
-// hookLost is when a telling that a server had taken counts as one of a server that has stopped: it is told again, under the same id.
+// hookLost is when a telling that a server had taken counts as one of a server that has stopped: it is told again,
+// under the same id.
 const hookLost = 2 * time.Minute
 
 // told is what other programs get.
@@ -43,7 +46,8 @@ func (ou *Outreach) Wanted(ctx context.Context, event contract.WebhookEvent) (bo
 }
 
 // Emit implements firm.Outbox.
-func (ou *Outreach) Emit(ctx context.Context, q *db.Queries, event contract.WebhookEvent, data func() (any, error)) error {
+func (ou *Outreach) Emit(ctx context.Context, q *db.Queries, event contract.WebhookEvent,
+	data func() (any, error)) error {
 	f, err := ou.SettingsWithin(ctx)
 	if err != nil {
 		return err
@@ -70,7 +74,8 @@ func (ou *Outreach) Emit(ctx context.Context, q *db.Queries, event contract.Webh
 }
 
 // TellLater lets one program be told of something after a delay, in the transaction of what happened.
-func (ou *Outreach) TellLater(ctx context.Context, q *db.Queries, hook uuid.UUID, event string, data any, delay time.Duration) (uuid.UUID, error) {
+func (ou *Outreach) TellLater(ctx context.Context, q *db.Queries, hook uuid.UUID, event string, data any,
+	delay time.Duration) (uuid.UUID, error) {
 	payload, err := json.Marshal(told{event, ou.Clock.Now(), data})
 	if err != nil {
 		return uuid.Nil, err
@@ -78,11 +83,14 @@ func (ou *Outreach) TellLater(ctx context.Context, q *db.Queries, hook uuid.UUID
 	return ou.deliver(ctx, q, hook, event, payload, delay)
 }
 
-// deliver writes down that a program is to be told. Who commits it wakes the telling: publishHistory and publishRecord do.
-func (ou *Outreach) deliver(ctx context.Context, q *db.Queries, hook uuid.UUID, event string, payload []byte, delay time.Duration) (uuid.UUID, error) {
+// deliver writes down that a program is to be told. Who commits it wakes the telling: publishHistory and publishRecord
+// do.
+func (ou *Outreach) deliver(ctx context.Context, q *db.Queries, hook uuid.UUID, event string, payload []byte,
+	delay time.Duration) (uuid.UUID, error) {
 	id, now := store.NewID(), ou.Clock.Now()
 	at := now.Add(delay)
-	return id, q.InsertDelivery(ctx, db.InsertDeliveryParams{ID: id, WebhookID: hook, Event: event, Payload: payload, NextAt: &at, At: now})
+	return id, q.InsertDelivery(ctx,
+		db.InsertDeliveryParams{ID: id, WebhookID: hook, Event: event, Payload: payload, NextAt: &at, At: now})
 }
 
 // EmitFiled tells of a slip that was filed.
@@ -92,7 +100,8 @@ func (ou *Outreach) EmitFiled(ctx context.Context, q *db.Queries, slip uuid.UUID
 
 func EventOfSlip(ctx context.Context, q *db.Queries, slip uuid.UUID) (any, error) {
 	r, err := q.EventOfSlip(ctx, slip)
-	return map[string]any{"slip_id": r.ID, "call_id": r.CallID, "rep": r.Login, "subject": r.Subject, "outcome": r.Outcome, "conversation": r.Reached, "call_type": r.CallType, "notes": r.Notes,
+	return map[string]any{"slip_id": r.ID, "call_id": r.CallID, "rep": r.Login, "subject": r.Subject,
+		"outcome": r.Outcome, "conversation": r.Reached, "call_type": r.CallType, "notes": r.Notes,
 		"filed_at": r.FiledAt, "records": r.Records}, err
 }
 
@@ -125,7 +134,8 @@ func (ou *Outreach) tellOne(ctx context.Context, r db.TakeDeliveriesRow) error {
 		if err != nil {
 			return err
 		}
-		p.Status, err = ou.Hooks.Tell(ctx, post.Hook{ID: "msg_" + r.ID.String(), URL: r.Url, Secret: secret, At: ou.Clock.Now(), Body: r.Payload})
+		p.Status, err = ou.Hooks.Tell(ctx,
+			post.Hook{ID: "msg_" + r.ID.String(), URL: r.Url, Secret: secret, At: ou.Clock.Now(), Body: r.Payload})
 		now := ou.Clock.Now()
 		var refused *post.RefusedError
 		switch {
@@ -134,7 +144,8 @@ func (ou *Outreach) tellOne(ctx context.Context, r db.TakeDeliveriesRow) error {
 		case errors.As(err, &refused):
 			p.Problem = err.Error()
 			if p.Status == 410 { // it asked for no more
-				if err := ou.Store.StopWebhook(ctx, db.StopWebhookParams{ID: r.WebhookID, Why: err.Error()}); err != nil {
+				if err := ou.Store.StopWebhook(ctx,
+					db.StopWebhookParams{ID: r.WebhookID, Why: err.Error()}); err != nil {
 					return err
 				}
 				ou.BookChanged()
@@ -166,7 +177,8 @@ func (ou *Outreach) Webhooks(ctx context.Context, a firm.Actor) (contract.Webhoo
 		if err != nil {
 			return view, err
 		}
-		w := contract.Webhook{ID: &r.ID, Name: r.Name, URL: r.Url, Active: r.Active, Secret: &secret, Stopped: &r.Stopped, Events: []contract.WebhookEvent{}}
+		w := contract.Webhook{ID: &r.ID, Name: r.Name, URL: r.Url, Active: r.Active, Secret: &secret,
+			Stopped: &r.Stopped, Events: []contract.WebhookEvent{}}
 		for _, e := range r.Events {
 			w.Events = append(w.Events, contract.WebhookEvent(e))
 		}
@@ -198,12 +210,13 @@ func (ou *Outreach) SetWebhooks(ctx context.Context, a firm.Actor, set contract.
 		if err != nil {
 			return before, err
 		}
-		p := db.PutWebhookParams{ID: store.NewID(), Name: firm.CleanText(w.Name), Url: firm.CleanText(w.URL), Secret: secret, Active: w.Active, Position: i, Events: []string{}}
+		p := db.PutWebhookParams{ID: store.NewID(), Name: firm.CleanText(w.Name), Url: firm.CleanText(w.URL),
+			Secret: secret, Active: w.Active, Position: i, Events: []string{}}
 		if p.Name == "" {
 			return before, firm.Wrong(field+"name", "a program needs a name")
 		}
 		if err := ou.Hooks.CheckURL(p.Url); err != nil {
-			return before, firm.About(field + "url", err)
+			return before, firm.About(field+"url", err)
 		}
 		for _, e := range w.Events {
 			p.Events = append(p.Events, string(e))
@@ -218,7 +231,8 @@ func (ou *Outreach) SetWebhooks(ctx context.Context, a firm.Actor, set contract.
 		rows = append(rows, p)
 	}
 	for id, w := range known {
-		rows = append(rows, db.PutWebhookParams{ID: id, Name: w.Name, Url: w.URL, Position: len(rows), Events: []string{}})
+		rows = append(rows, db.PutWebhookParams{ID: id, Name: w.Name, Url: w.URL, Position: len(rows),
+			Events: []string{}})
 	}
 	err = ou.Store.Tx(ctx, func(q *db.Queries) error {
 		for _, p := range rows {
@@ -226,7 +240,8 @@ func (ou *Outreach) SetWebhooks(ctx context.Context, a firm.Actor, set contract.
 				return err
 			}
 		}
-		return ou.Audited(ctx, q, a, "settings", uuid.Nil, "webhooks", map[string]int{"webhooks": len(before.Webhooks)}, map[string]int{"webhooks": len(set.Webhooks)})
+		return ou.Audited(ctx, q, a, "settings", uuid.Nil, "webhooks", map[string]int{"webhooks": len(before.Webhooks)},
+			map[string]int{"webhooks": len(set.Webhooks)})
 	})
 	if err != nil {
 		return before, err
@@ -243,7 +258,8 @@ func (ou *Outreach) Deliveries(ctx context.Context, a firm.Actor) ([]contract.De
 	rows, err := ou.Store.Deliveries(ctx)
 	views := []contract.Delivery{}
 	for _, r := range rows {
-		views = append(views, contract.Delivery{ID: r.ID, Name: r.Name, Event: r.Event, Payload: string(r.Payload), State: contract.DeliveryState(r.State), Tries: r.Tries, Status: r.Status,
+		views = append(views, contract.Delivery{ID: r.ID, Name: r.Name, Event: r.Event, Payload: string(r.Payload),
+			State: contract.DeliveryState(r.State), Tries: r.Tries, Status: r.Status,
 			Problem: r.Problem, At: r.At, NextAt: r.NextAt})
 	}
 	return views, err

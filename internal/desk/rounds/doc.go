@@ -1,7 +1,9 @@
-// Package rounds is a list worked through by one rep or many: a round begins (rounds, prepare), gives a rep the next person (take, by
-// core/round), goes on as they say (going), learns what became of each (settled), pauses, is handed over and ends (pause).
+// Package rounds is a list worked through by one rep or many: a round begins (rounds, prepare), gives a rep the next
+// person (take, by core/round), goes on as they say (going), learns what became of each (settled), pauses, is handed
+// over and ends (pause).
 //
-// It knows calls, filing and the book, and touches no lock of theirs. Calls know it as a Placement and a Listener, filing as Attempts.
+// It knows calls, filing and the book, and touches no lock of theirs. Calls know it as a Placement and a Listener,
+// filing as Attempts.
 package rounds
 
 import (
@@ -31,7 +33,8 @@ type Rounds struct {
 
 // New makes the rounds of a firm; owed is what a rep owes, of which one can be made.
 func New(f *filing.Filing, owed Owed) *Rounds {
-	return &Rounds{Firm: f.Firm, Book: f.Book, Calls: f.Calls, Filing: f, owed: owed, changedRounds: map[uuid.UUID]bool{}}
+	return &Rounds{Firm: f.Firm, Book: f.Book, Calls: f.Calls, Filing: f, owed: owed,
+		changedRounds: map[uuid.UUID]bool{}}
 }
 
 // Start goes on with the rounds that an earlier run of the server left half prepared.

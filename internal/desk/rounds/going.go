@@ -63,14 +63,18 @@ func (x *attempt) Enter(ctx context.Context, q *db.Queries, a firm.Actor, call u
 		return ErrLetGo
 	}
 	now, until := at, at.Add(callingHold)
-	if n, err := q.HoldPerson(ctx, db.HoldPersonParams{RecordID: p.RecordID, RoundID: x.round.ID, UserID: a.ID, Until: until, Now: now}); err != nil || n == 0 {
+	if n, err := q.HoldPerson(ctx,
+		db.HoldPersonParams{RecordID: p.RecordID, RoundID: x.round.ID, UserID: a.ID, Until: until,
+			Now: now}); err != nil || n == 0 {
 		return errors.Join(err, ErrLetGo)
 	}
-	return q.InsertRoundCall(ctx, db.InsertRoundCallParams{CallID: call, RoundID: x.round.ID, Position: x.position, NumberID: &x.number, UserID: a.ID, At: at, Hour: x.hour})
+	return q.InsertRoundCall(ctx, db.InsertRoundCallParams{CallID: call, RoundID: x.round.ID, Position: x.position,
+		NumberID: &x.number, UserID: a.ID, At: at, Hour: x.hour})
 }
 
 // Shown implements Placement: the line by the rule of the round.
-func (x *attempt) Shown(ctx context.Context, a firm.Actor, lines []callerid.Line, single callerid.Request, e164 string) (callerid.Choice, error) {
+func (x *attempt) Shown(ctx context.Context, a firm.Actor, lines []callerid.Line, single callerid.Request,
+	e164 string) (callerid.Choice, error) {
 	d := x.rs
 	s := x.round.settings
 	r := callerid.ManyRequest{Request: single, Rule: callerid.Rule(s.Shown), E164: e164, Max: s.MaxShown}
@@ -109,9 +113,10 @@ func (x *attempt) Shown(ctx context.Context, a firm.Actor, lines []callerid.Line
 	return shown, err
 }
 
-// ActOnRound goes on with a round, pauses it, and what else its rep can do. Errors: *FieldError, ErrNotFound, ErrForbidden, ErrRoundOver, ErrNobodyNow,
-// ErrUnfiled, those of PlaceCall.
-func (rs *Rounds) ActOnRound(ctx context.Context, a firm.Actor, id uuid.UUID, key string, act contract.RoundAct) (contract.Round, error) {
+// ActOnRound goes on with a round, pauses it, and what else its rep can do. Errors: *FieldError, ErrNotFound,
+// ErrForbidden, ErrRoundOver, ErrNobodyNow, ErrUnfiled, those of PlaceCall.
+func (rs *Rounds) ActOnRound(ctx context.Context, a firm.Actor, id uuid.UUID, key string,
+	act contract.RoundAct) (contract.Round, error) {
 	if rs.Journal.Away() {
 		return contract.Round{}, firm.ErrAway
 	}
@@ -141,7 +146,8 @@ func (rs *Rounds) ActOnRound(ctx context.Context, a firm.Actor, id uuid.UUID, ke
 	case contract.RoundActActPause:
 		err = rs.pauseRound(ctx, a, r, "")
 	case contract.RoundActActStopAfter, contract.RoundActActGoOnAfter:
-		err = rs.Store.SetStopAfter(ctx, db.SetStopAfterParams{RoundID: id, UserID: a.ID, Stop: act.Act == contract.RoundActActStopAfter})
+		err = rs.Store.SetStopAfter(ctx,
+			db.SetStopAfterParams{RoundID: id, UserID: a.ID, Stop: act.Act == contract.RoundActActStopAfter})
 	case contract.RoundActActHandOver:
 		if act.RepID == nil {
 			return contract.Round{}, firm.Wrong("rep_id", "say to whom")
@@ -177,11 +183,13 @@ func (rs *Rounds) goOn(ctx context.Context, a firm.Actor, r aRound, key string, 
 			if err := q.ReleaseTaken(ctx, db.ReleaseTakenParams{RoundID: other, UserID: a.ID}); err != nil {
 				return err
 			}
-			if err := q.PauseOtherRounds(ctx, db.PauseOtherRoundsParams{RoundID: r.ID, UserID: a.ID, Since: now}); err != nil {
+			if err := q.PauseOtherRounds(ctx,
+				db.PauseOtherRoundsParams{RoundID: r.ID, UserID: a.ID, Since: now}); err != nil {
 				return err
 			}
 		}
-		return q.PutRoundRep(ctx, db.PutRoundRepParams{RoundID: r.ID, UserID: a.ID, State: "going", TakesCalls: r.settings.TakesCalls, Since: now})
+		return q.PutRoundRep(ctx, db.PutRoundRepParams{RoundID: r.ID, UserID: a.ID, State: "going",
+			TakesCalls: r.settings.TakesCalls, Since: now})
 	})
 	if err != nil {
 		return err
@@ -291,7 +299,8 @@ func (rs *Rounds) callHeld(ctx context.Context, a firm.Actor, r aRound, key stri
 	if n == nil {
 		return firm.Wrong("number_id", "this is not a number of theirs")
 	}
-	x := &attempt{rs: rs, round: r, position: h.Position, number: n.ID, hour: round.HourAt(rs.Clock.Now(), zonesOf(n), a.Location())}
+	x := &attempt{rs: rs, round: r, position: h.Position, number: n.ID,
+		hour: round.HourAt(rs.Clock.Now(), zonesOf(n), a.Location())}
 	wish := contract.NewCall{NumberID: &n.ID}
 	if about, err := rs.Store.RoundMatter(ctx, db.RoundMatterParams{RoundID: r.ID, RecordID: h.RecordID}); err == nil {
 		wish.OpenRecordID = &about
@@ -305,7 +314,8 @@ func (rs *Rounds) callHeld(ctx context.Context, a firm.Actor, r aRound, key stri
 	return err
 }
 
-// tryNext ends an attempt and calls the same person by another number. Without one named it is the next by number order that was not tried.
+// tryNext ends an attempt and calls the same person by another number. Without one named it is the next by number order
+// that was not tried.
 func (rs *Rounds) tryNext(ctx context.Context, a firm.Actor, r aRound, key string, number *uuid.UUID) error {
 	h, err := rs.held(ctx, rs.Store.Queries, a, r.ID)
 	if err != nil {
@@ -341,8 +351,10 @@ func (rs *Rounds) tryNext(ctx context.Context, a firm.Actor, r aRound, key strin
 	return rs.callHeld(ctx, a, r, key, number)
 }
 
-// endAttempt ends an attempt without an outcome, by the rep's own decision: the call is hung up and its slip filed as it is.
-func (rs *Rounds) endAttempt(ctx context.Context, a firm.Actor, h *db.HeldInRoundRow, key string, how filing.Ending) error {
+// endAttempt ends an attempt without an outcome, by the rep's own decision: the call is hung up and its slip filed as
+// it is.
+func (rs *Rounds) endAttempt(ctx context.Context, a firm.Actor, h *db.HeldInRoundRow, key string,
+	how filing.Ending) error {
 	if h.CallEnded == nil {
 		if err := rs.Calls.HangUp(ctx, a, *h.CallID); err != nil {
 			return err
@@ -370,7 +382,8 @@ func (rs *Rounds) skip(ctx context.Context, a firm.Actor, r aRound, key string) 
 		err = rs.endAttempt(ctx, a, h, key, filing.Ending{Skipped: true})
 	default:
 		now := rs.Clock.Now()
-		err = rs.Store.PutOff(ctx, db.PutOffParams{RoundID: r.ID, Position: h.Position, UserID: a.ID, State: "done", Bead: string(round.Skipped), SettledAt: &now})
+		err = rs.Store.PutOff(ctx, db.PutOffParams{RoundID: r.ID, Position: h.Position, UserID: a.ID, State: "done",
+			Bead: string(round.Skipped), SettledAt: &now})
 	}
 	if err != nil {
 		return err
@@ -378,9 +391,11 @@ func (rs *Rounds) skip(ctx context.Context, a firm.Actor, r aRound, key string) 
 	return rs.advance(ctx, a, r, key, advancing{})
 }
 
-// SettleInRound ends an attempt with its outcome, files it and goes on: one key's work. The same key does it once. Errors: slip.ErrStillInCall while somebody is spoken
-// with and the outcome is that of a conversation, or none is named; those of File and of PlaceCall.
-func (rs *Rounds) SettleInRound(ctx context.Context, a firm.Actor, id uuid.UUID, key string, s contract.RoundSettle) (contract.Round, error) {
+// SettleInRound ends an attempt with its outcome, files it and goes on: one key's work. The same key does it once.
+// Errors: slip.ErrStillInCall while somebody is spoken with and the outcome is that of a conversation, or none is
+// named; those of File and of PlaceCall.
+func (rs *Rounds) SettleInRound(ctx context.Context, a firm.Actor, id uuid.UUID, key string,
+	s contract.RoundSettle) (contract.Round, error) {
 	if rs.Journal.Away() {
 		return contract.Round{}, firm.ErrAway
 	}
@@ -411,7 +426,8 @@ func (rs *Rounds) SettleInRound(ctx context.Context, a firm.Actor, id uuid.UUID,
 }
 
 // settleSlip ends the call as far as a is in it, and files the slip with an outcome.
-func (rs *Rounds) settleSlip(ctx context.Context, a firm.Actor, r aRound, sheet db.SlipBriefRow, key string, s contract.RoundSettle) error {
+func (rs *Rounds) settleSlip(ctx context.Context, a firm.Actor, r aRound, sheet db.SlipBriefRow, key string,
+	s contract.RoundSettle) error {
 	outcome := s.OutcomeID
 	if state, live := rs.Calls.State(sheet.CallID); live && !state.HasLeft(a.ID.String()) {
 		if state.Phase() == call.PhaseSpeaking && !optional.Value(s.Leave) {
@@ -442,7 +458,8 @@ func (rs *Rounds) settleSlip(ctx context.Context, a firm.Actor, r aRound, sheet 
 				}
 				message = fits[0].ID
 			}
-			if _, err := rs.Calls.Voices.LeavePrepared(ctx, a, sheet.CallID, *message, optional.Value(s.ToPerson)); err != nil {
+			if _, err := rs.Calls.Voices.LeavePrepared(ctx, a, sheet.CallID, *message,
+				optional.Value(s.ToPerson)); err != nil {
 				return err
 			}
 		} else if err := rs.Calls.HangUp(ctx, a, sheet.CallID); err != nil {
@@ -453,7 +470,8 @@ func (rs *Rounds) settleSlip(ctx context.Context, a firm.Actor, r aRound, sheet 
 		outcome = r.settings.MessageOutcomeID
 	}
 	if outcome != nil && !optional.Same(outcome, sheet.OutcomeID) {
-		if _, err := rs.Filing.ChangeSlip(ctx, a, sheet.ID, contract.SlipChange{OutcomeID: outcome, Version: sheet.Version}); err != nil {
+		if _, err := rs.Filing.ChangeSlip(ctx, a, sheet.ID,
+			contract.SlipChange{OutcomeID: outcome, Version: sheet.Version}); err != nil {
 			return err
 		}
 	}

@@ -59,14 +59,17 @@ func (rs *Rounds) comeBack(ctx context.Context, a firm.Actor, r aRound, position
 
 // putPerson is somebody as they stand, to be changed.
 func putPerson(p db.RoundPerson) db.PutRoundPersonParams {
-	return db.PutRoundPersonParams{RoundID: p.RoundID, Position: p.Position, State: p.State, Rank: p.Rank, ReadyAt: p.ReadyAt, UserID: p.UserID, LeaseUntil: p.LeaseUntil, DialAt: p.DialAt,
-		CallID: p.CallID, NumberID: p.NumberID, Tried: p.Tried, Attempts: p.Attempts, Bead: p.Bead, Why: p.Why, OutcomeID: p.OutcomeID, SettledAt: p.SettledAt}
+	return db.PutRoundPersonParams{RoundID: p.RoundID, Position: p.Position, State: p.State, Rank: p.Rank,
+		ReadyAt: p.ReadyAt, UserID: p.UserID, LeaseUntil: p.LeaseUntil, DialAt: p.DialAt,
+		CallID: p.CallID, NumberID: p.NumberID, Tried: p.Tried, Attempts: p.Attempts, Bead: p.Bead, Why: p.Why,
+		OutcomeID: p.OutcomeID, SettledAt: p.SettledAt}
 }
 
 // pauseRound pauses a's work on a round: whom a is only looking at is free for others.
 func (rs *Rounds) pauseRound(ctx context.Context, a firm.Actor, r aRound, why string) error {
 	err := rs.Store.Tx(ctx, func(q *db.Queries) error {
-		if _, err := q.PauseRoundRep(ctx, db.PauseRoundRepParams{RoundID: r.ID, UserID: a.ID, Why: why, Since: rs.Clock.Now()}); err != nil {
+		if _, err := q.PauseRoundRep(ctx,
+			db.PauseRoundRepParams{RoundID: r.ID, UserID: a.ID, Why: why, Since: rs.Clock.Now()}); err != nil {
 			return err
 		}
 		return q.ReleaseTaken(ctx, db.ReleaseTakenParams{RoundID: r.ID, UserID: a.ID})
@@ -88,7 +91,9 @@ func (rs *Rounds) handRound(ctx context.Context, a firm.Actor, r aRound, to uuid
 	if err != nil && !store.NotFound(err) || err == nil && rep.State == "going" {
 		return err
 	}
-	if err := rs.Store.PutRoundRep(ctx, db.PutRoundRepParams{RoundID: r.ID, UserID: to, State: "paused", TakesCalls: r.settings.TakesCalls, Since: rs.Clock.Now(), Why: "handed over by " + a.Name}); err != nil {
+	if err := rs.Store.PutRoundRep(ctx,
+		db.PutRoundRepParams{RoundID: r.ID, UserID: to, State: "paused", TakesCalls: r.settings.TakesCalls,
+			Since: rs.Clock.Now(), Why: "handed over by " + a.Name}); err != nil {
 		return err
 	}
 	rs.PublishLane(to)
@@ -100,7 +105,8 @@ func (rs *Rounds) leaveRound(ctx context.Context, a firm.Actor, r aRound) error 
 	if err := rs.pauseRound(ctx, a, r, ""); err != nil {
 		return err
 	}
-	return rs.Store.PutRoundRep(ctx, db.PutRoundRepParams{RoundID: r.ID, UserID: a.ID, State: "left", TakesCalls: true, Since: rs.Clock.Now()})
+	return rs.Store.PutRoundRep(ctx,
+		db.PutRoundRepParams{RoundID: r.ID, UserID: a.ID, State: "left", TakesCalls: true, Since: rs.Clock.Now()})
 }
 
 // endRound ends a round for everybody. Who started it may, and who leads. Error: ErrForbidden.

@@ -30,7 +30,8 @@ func (rs *Rounds) roundTimes(a firm.Actor) round.Times {
 }
 
 // roundPeople reads what decides whether people are called now, as a sees it.
-func (rs *Rounds) roundPeople(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, ids []uuid.UUID) (map[uuid.UUID]onRound, error) {
+func (rs *Rounds) roundPeople(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings,
+	ids []uuid.UUID) (map[uuid.UUID]onRound, error) {
 	now := rs.Clock.Now()
 	p := db.RoundFactsParams{Now: &now, DayStart: firm.DayStart(now, a.Location()), UserID: &a.ID, Ids: ids}
 	if p.Since = now.Add(-4 * time.Hour); p.DayStart.Before(p.Since) {
@@ -50,8 +51,10 @@ func (rs *Rounds) roundPeople(ctx context.Context, q *db.Queries, a firm.Actor, 
 	}
 	people := make(map[uuid.UUID]onRound, len(facts))
 	for _, r := range facts {
-		x := onRound{record: contract.RecordRef{ID: r.ID, Kind: contract.RecordKind(r.Kind), Name: r.Name}, company: r.Company,
-			person: round.Person{Gone: r.Gone, DoNotCall: r.DoNotCall, CallsToday: r.CallsToday, BeingCalled: r.BeingCalled, Value: r.Value, Zone: r.Zone}}
+		x := onRound{record: contract.RecordRef{ID: r.ID, Kind: contract.RecordKind(r.Kind), Name: r.Name},
+			company: r.Company,
+			person: round.Person{Gone: r.Gone, DoNotCall: r.DoNotCall, CallsToday: r.CallsToday,
+				BeingCalled: r.BeingCalled, Value: r.Value, Zone: r.Zone}}
 		if r.LastCalled.Year() > 1 {
 			x.person.LastCalled = r.LastCalled
 		}
@@ -66,8 +69,10 @@ func (rs *Rounds) roundPeople(ctx context.Context, q *db.Queries, a firm.Actor, 
 		for _, i := range phone.Order(labels, r.NumberOrder, f.Book.Orders[fields.Kind(r.Kind)]) {
 			n := theirs[i]
 			x.numbers = append(x.numbers, n)
-			x.person.Numbers = append(x.person.Numbers, round.Number{ID: n.ID.String(), Label: n.Label, Zones: n.Zones, DoNotCall: n.DncAt != nil || n.ListedAt != nil,
-				Dialable: n.E164 != "" && !phone.Emergency(n.E164, f.Region)})
+			x.person.Numbers = append(x.person.Numbers,
+				round.Number{ID: n.ID.String(), Label: n.Label, Zones: n.Zones, DoNotCall: n.DncAt != nil ||
+					n.ListedAt != nil,
+					Dialable: n.E164 != "" && !phone.Emergency(n.E164, f.Region)})
 		}
 		people[r.ID] = x
 	}
@@ -183,7 +188,8 @@ func (x onRound) reachText(reach round.Reach, id *uuid.UUID, t round.Times) stri
 
 // roundRules are a round's settings in the words of core.
 func roundRules(s contract.RoundSettings) round.Settings {
-	rules := round.Settings{Order: round.Order(s.Order), SkipCalledToday: s.SkipCalledToday, PerDay: s.PerDay, PerRound: s.PerRound, Pace: round.Pace(s.Pace), Seconds: s.Seconds,
+	rules := round.Settings{Order: round.Order(s.Order), SkipCalledToday: s.SkipCalledToday, PerDay: s.PerDay,
+		PerRound: s.PerRound, Pace: round.Pace(s.Pace), Seconds: s.Seconds,
 		RetryMinutes: s.RetryMinutes, OtherHour: s.OtherHour, Then: map[string]round.Then{}}
 	for _, x := range s.Then {
 		rules.Then[x.OutcomeID.String()] = round.Then(x.Then)

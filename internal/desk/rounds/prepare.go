@@ -29,9 +29,11 @@ type place struct {
 	id       uuid.UUID
 }
 
-// firstOnRound divides a list into whom a round begins with, which are the first ones by its order, and the rest. By the best hour they are the first ones of the
-// list: to know the best of a long list takes longer than somebody wants to wait, and in a moment they are ranked among the others.
-func (rs *Rounds) firstOnRound(ctx context.Context, s contract.RoundSettings, ids []uuid.UUID) (first, rest []place, err error) {
+// firstOnRound divides a list into whom a round begins with, which are the first ones by its order, and the rest. By
+// the best hour they are the first ones of the list: to know the best of a long list takes longer than somebody wants
+// to wait, and in a moment they are ranked among the others.
+func (rs *Rounds) firstOnRound(ctx context.Context, s contract.RoundSettings, ids []uuid.UUID) (first, rest []place,
+	err error) {
 	n := min(len(ids), atOnceOnRound)
 	var best []uuid.UUID
 	if len(ids) > n {
@@ -60,7 +62,8 @@ func (rs *Rounds) firstOnRound(ctx context.Context, s contract.RoundSettings, id
 }
 
 // putOnRound puts people on a round, each as free, put off, or not to be called.
-func (rs *Rounds) putOnRound(ctx context.Context, q *db.Queries, tx pgx.Tx, a firm.Actor, f *firm.Settings, id uuid.UUID, rules round.Settings, places []place) error {
+func (rs *Rounds) putOnRound(ctx context.Context, q *db.Queries, tx pgx.Tx, a firm.Actor, f *firm.Settings,
+	id uuid.UUID, rules round.Settings, places []place) error {
 	times := rs.roundTimes(a)
 	for chunk := range slices.Chunk(places, chunkOfRound) {
 		ids := make([]uuid.UUID, len(chunk))
@@ -93,9 +96,12 @@ func (rs *Rounds) putOnRound(ctx context.Context, q *db.Queries, tx pgx.Tx, a fi
 			default:
 				state, bead, ready = "later", round.Later, &v.At
 			}
-			rows[i] = []any{id, x.position, x.id, state, round.Rank(rules.Order, x.position, p.person, chance), ready, string(bead), round.Words(v.Reason)}
+			rows[i] = []any{id, x.position, x.id, state, round.Rank(rules.Order, x.position, p.person, chance), ready,
+				string(bead), round.Words(v.Reason)}
 		}
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"round_people"}, []string{"round_id", "position", "record_id", "state", "rank", "ready_at", "bead", "why"}, pgx.CopyFromRows(rows)); err != nil {
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"round_people"},
+			[]string{"round_id", "position", "record_id", "state", "rank", "ready_at", "bead", "why"},
+			pgx.CopyFromRows(rows)); err != nil {
 			return err
 		}
 	}
@@ -122,7 +128,8 @@ func doneBead(r round.Reason) round.Bead {
 }
 
 // prepareRound puts the rest of a list on a round.
-func (rs *Rounds) prepareRound(ctx context.Context, a firm.Actor, id uuid.UUID, s contract.RoundSettings, total int, rest []place) {
+func (rs *Rounds) prepareRound(ctx context.Context, a firm.Actor, id uuid.UUID, s contract.RoundSettings, total int,
+	rest []place) {
 	rules := roundRules(s)
 	for chunk := range slices.Chunk(rest, chunkOfRound) {
 		f, err := rs.Settings(ctx)
@@ -132,7 +139,8 @@ func (rs *Rounds) prepareRound(ctx context.Context, a firm.Actor, id uuid.UUID, 
 				if err := rs.putOnRound(ctx, q, tx, a, f, id, rules, chunk); err != nil {
 					return err
 				}
-				return q.SetRoundPrepared(ctx, db.SetRoundPreparedParams{ID: id, Total: total, Finished: chunk[len(chunk)-1] == rest[len(rest)-1]})
+				return q.SetRoundPrepared(ctx,
+					db.SetRoundPreparedParams{ID: id, Total: total, Finished: chunk[len(chunk)-1] == rest[len(rest)-1]})
 			})
 		}
 		if err != nil {
@@ -181,7 +189,8 @@ func (rs *Rounds) resumeRound(ctx context.Context, id uuid.UUID) error {
 	}
 	src, err := rs.sourceOf(ctx, a, f, s)
 	if err != nil {
-		return rs.Store.SetRoundPrepared(ctx, db.SetRoundPreparedParams{ID: id, Total: r.Total, Finished: true}) // its list is gone: those who are on it stay
+		// its list is gone: those who are on it stay
+		return rs.Store.SetRoundPrepared(ctx, db.SetRoundPreparedParams{ID: id, Total: r.Total, Finished: true})
 	}
 	on, err := rs.Store.OnRound(ctx, id)
 	if err != nil {
@@ -219,7 +228,8 @@ func (rs *Rounds) rankRound(ctx context.Context, a firm.Actor, id uuid.UUID) {
 		}
 		times := rs.roundTimes(a)
 		for after := -1; ; {
-			rows, err := rs.Store.WaitingOfRound(ctx, db.WaitingOfRoundParams{RoundID: id, After: after, Count: chunkOfRound})
+			rows, err := rs.Store.WaitingOfRound(ctx,
+				db.WaitingOfRoundParams{RoundID: id, After: after, Count: chunkOfRound})
 			if err != nil || len(rows) == 0 {
 				return err
 			}
@@ -243,7 +253,8 @@ func (rs *Rounds) rankRound(ctx context.Context, a firm.Actor, id uuid.UUID) {
 				if reach != nil {
 					chance = people[x.RecordID].chanceNow(reach, times)
 				}
-				p.Positions, p.Ranks = append(p.Positions, x.Position), append(p.Ranks, round.Rank(r.rules.Order, x.Position, people[x.RecordID].person, chance))
+				p.Positions, p.Ranks = append(p.Positions, x.Position), append(p.Ranks,
+					round.Rank(r.rules.Order, x.Position, people[x.RecordID].person, chance))
 			}
 			if err := rs.Store.SetRanks(ctx, p); err != nil {
 				return err

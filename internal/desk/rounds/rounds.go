@@ -47,7 +47,8 @@ type Owed interface {
 }
 
 // sourceOf understands of whom a round is. Errors: *FieldError, ErrNotFound.
-func (rs *Rounds) sourceOf(ctx context.Context, a firm.Actor, f *firm.Settings, s contract.RoundStart) (roundSource, error) {
+func (rs *Rounds) sourceOf(ctx context.Context, a firm.Actor, f *firm.Settings, s contract.RoundStart) (roundSource,
+	error) {
 	var src roundSource
 	sel := s.Selection
 	given := 0
@@ -80,7 +81,8 @@ func (rs *Rounds) sourceOf(ctx context.Context, a firm.Actor, f *firm.Settings, 
 			return src, firm.About("list_id", err)
 		}
 		src.name, src.list = l.Name, s.ListID
-		q := contract.RowQuery{Kinds: book.KindsOf(l.Kind), Q: l.Query.Q, Filter: l.Query.Filter, Sort: l.Query.Sort, Down: l.Query.Down}
+		q := contract.RowQuery{Kinds: book.KindsOf(l.Kind), Q: l.Query.Q, Filter: l.Query.Filter, Sort: l.Query.Sort,
+			Down: l.Query.Down}
 		if l.Type == contract.RecordListTypeHand {
 			q.ListID = s.ListID
 		}
@@ -90,7 +92,8 @@ func (rs *Rounds) sourceOf(ctx context.Context, a firm.Actor, f *firm.Settings, 
 	if err != nil {
 		return src, err
 	}
-	people, err := rs.Store.SelectedInOrder(ctx, chosen, []fields.Kind{fields.Contact, fields.Lead, fields.Company, fields.Deal, fields.Case}, maxOnRound+1)
+	people, err := rs.Store.SelectedInOrder(ctx, chosen,
+		[]fields.Kind{fields.Contact, fields.Lead, fields.Company, fields.Deal, fields.Case}, maxOnRound+1)
 	if err != nil {
 		return src, err
 	}
@@ -130,7 +133,8 @@ func (rs *Rounds) checkRound(ctx context.Context, f *firm.Settings, s contract.R
 		}
 	}
 	if s.Shown == contract.RoundSettingsShownLine {
-		if s.LineID == nil || !slices.ContainsFunc(f.Lines, func(l callerid.Line) bool { return l.ID == s.LineID.String() }) {
+		if s.LineID == nil || !slices.ContainsFunc(f.Lines,
+			func(l callerid.Line) bool { return l.ID == s.LineID.String() }) {
 			return firm.Wrong("settings.line_id", "choose the line that is shown")
 		}
 	}
@@ -145,7 +149,8 @@ func (rs *Rounds) checkRound(ctx context.Context, f *firm.Settings, s contract.R
 }
 
 // PreviewRound says how many could be called now, and why the others could not. Errors: *FieldError.
-func (rs *Rounds) PreviewRound(ctx context.Context, a firm.Actor, s contract.RoundStart) (contract.RoundPreview, error) {
+func (rs *Rounds) PreviewRound(ctx context.Context, a firm.Actor, s contract.RoundStart) (contract.RoundPreview,
+	error) {
 	view := contract.RoundPreview{Why: []contract.RoundReason{}, Going: []contract.RoundRef{}}
 	f, err := rs.Settings(ctx)
 	if err != nil {
@@ -176,7 +181,8 @@ func (rs *Rounds) PreviewRound(ctx context.Context, a firm.Actor, s contract.Rou
 	}
 	view.Sentence = round.Sentence(view.LookedAt, why)
 	if view.LookedAt < view.Total {
-		view.Sentence = fmt.Sprintf("Of the first %d of %d: %s", view.LookedAt, view.Total, strings.ToLower(view.Sentence[:1])+view.Sentence[1:])
+		view.Sentence = fmt.Sprintf("Of the first %d of %d: %s", view.LookedAt, view.Total,
+			strings.ToLower(view.Sentence[:1])+view.Sentence[1:])
 	}
 	for r, n := range why {
 		view.Why = append(view.Why, contract.RoundReason{Reason: string(r), Words: round.Words(r), Count: n})
@@ -188,15 +194,18 @@ func (rs *Rounds) PreviewRound(ctx context.Context, a firm.Actor, s contract.Rou
 			return view, err
 		}
 		for _, r := range rows {
-			view.Going = append(view.Going, contract.RoundRef{ID: r.ID, Name: r.Name, Starter: r.Starter, Remaining: r.Remaining, Going: []string{}})
+			view.Going = append(view.Going,
+				contract.RoundRef{ID: r.ID, Name: r.Name, Starter: r.Starter, Remaining: r.Remaining,
+					Going: []string{}})
 		}
 	}
 	return view, nil
 }
 
-// StartRound makes a round: its first people are ready when it returns, the rest are put on it behind. Nobody is called before its rep goes on.
-// The same key makes it once. Errors: *FieldError, ErrForbidden, ErrKeyReused.
-func (rs *Rounds) StartRound(ctx context.Context, a firm.Actor, key string, s contract.RoundStart) (contract.Round, error) {
+// StartRound makes a round: its first people are ready when it returns, the rest are put on it behind. Nobody is called
+// before its rep goes on. The same key makes it once. Errors: *FieldError, ErrForbidden, ErrKeyReused.
+func (rs *Rounds) StartRound(ctx context.Context, a firm.Actor, key string, s contract.RoundStart) (contract.Round,
+	error) {
 	f, err := rs.Settings(ctx)
 	if err != nil {
 		return contract.Round{}, err
@@ -229,7 +238,8 @@ func (rs *Rounds) StartRound(ctx context.Context, a firm.Actor, key string, s co
 		return contract.Round{}, err
 	}
 	id, hash, now := store.NewID(), firm.HashRequest(s), rs.Clock.Now()
-	p := db.InsertRoundParams{ID: id, Name: src.name, ListID: src.list, StartedBy: a.ID, StartedAt: now, Settings: settings, Source: json.RawMessage(`{}`), Total: len(first)}
+	p := db.InsertRoundParams{ID: id, Name: src.name, ListID: src.list, StartedBy: a.ID, StartedAt: now,
+		Settings: settings, Source: json.RawMessage(`{}`), Total: len(first)}
 	if len(rest) > 0 {
 		if p.Source, err = json.Marshal(s); err != nil {
 			return contract.Round{}, err
@@ -246,7 +256,8 @@ func (rs *Rounds) StartRound(ctx context.Context, a firm.Actor, key string, s co
 		if rep.ID != a.ID {
 			why = "started for you by " + a.Name
 		}
-		if err := q.PutRoundRep(ctx, db.PutRoundRepParams{RoundID: id, UserID: rep.ID, State: "paused", TakesCalls: s.Settings.TakesCalls, Since: now, Why: why}); err != nil {
+		if err := q.PutRoundRep(ctx, db.PutRoundRepParams{RoundID: id, UserID: rep.ID, State: "paused",
+			TakesCalls: s.Settings.TakesCalls, Since: now, Why: why}); err != nil {
 			return err
 		}
 		if err := rs.putDefaults(ctx, q, "user:"+rep.ID.String(), s.Settings); err != nil {
@@ -291,7 +302,8 @@ func (rs *Rounds) Rounds(ctx context.Context, a firm.Actor) ([]contract.RoundRef
 	rows, err := rs.Store.OpenRounds(ctx, a.ID)
 	views := []contract.RoundRef{}
 	for _, r := range rows {
-		views = append(views, contract.RoundRef{ID: r.ID, Name: r.Name, Starter: r.Starter, Remaining: r.Remaining, Mine: contract.RoundRefMine(r.Mine), Why: r.Why, Going: r.Going})
+		views = append(views, contract.RoundRef{ID: r.ID, Name: r.Name, Starter: r.Starter, Remaining: r.Remaining,
+			Mine: contract.RoundRefMine(r.Mine), Why: r.Why, Going: r.Going})
 	}
 	return views, err
 }
@@ -304,7 +316,9 @@ func (rs *Rounds) RoundChoices(ctx context.Context, a firm.Actor) (contract.Roun
 		return view, err
 	}
 	for _, l := range f.Lines {
-		view.Lines = append(view.Lines, contract.RoundLine{ID: uuid.MustParse(l.ID), Label: strings.TrimSpace(l.Label + " " + phone.Format(l.E164, "", f.Region, a.Style))})
+		view.Lines = append(view.Lines,
+			contract.RoundLine{ID: uuid.MustParse(l.ID),
+				Label: strings.TrimSpace(l.Label + " " + phone.Format(l.E164, "", f.Region, a.Style))})
 	}
 	for _, o := range f.Outcomes {
 		if o.Active && slices.ContainsFunc(o.Effects, func(e outcome.Effect) bool { return e.Kind == outcome.Retry }) {
@@ -349,10 +363,13 @@ func (rs *Rounds) RoundDefaults(ctx context.Context, a firm.Actor) (contract.Rou
 	return s, nil
 }
 
-// usualRound is what a first start page says. What follows an outcome is as the outcome itself says it, as far as it does.
+// usualRound is what a first start page says. What follows an outcome is as the outcome itself says it, as far as it
+// does.
 func usualRound(f *firm.Settings) contract.RoundSettings {
-	s := contract.RoundSettings{Order: contract.Listed, SkipCalledToday: true, PerDay: 2, PerRound: 4, Pace: contract.AtOnce, Seconds: 5, RetryMinutes: 120, OtherHour: true,
-		Then: []contract.RoundRule{}, Shown: contract.RoundSettingsShownRep, Record: contract.Rules, TakesCalls: true, Promises: true}
+	s := contract.RoundSettings{Order: contract.Listed, SkipCalledToday: true, PerDay: 2, PerRound: 4,
+		Pace: contract.AtOnce, Seconds: 5, RetryMinutes: 120, OtherHour: true,
+		Then: []contract.RoundRule{}, Shown: contract.RoundSettingsShownRep, Record: contract.Rules, TakesCalls: true,
+		Promises: true}
 	for _, o := range f.Outcomes {
 		if o.Reached || !o.Active {
 			continue
@@ -376,7 +393,8 @@ func usualRound(f *firm.Settings) contract.RoundSettings {
 }
 
 // SetRoundDefaults sets what start pages of a's team begin with. Errors: ErrForbidden, *FieldError.
-func (rs *Rounds) SetRoundDefaults(ctx context.Context, a firm.Actor, s contract.RoundSettings) (contract.RoundSettings, error) {
+func (rs *Rounds) SetRoundDefaults(ctx context.Context, a firm.Actor, s contract.RoundSettings) (contract.RoundSettings,
+	error) {
 	if !a.Leads() {
 		return s, firm.ErrForbidden
 	}
@@ -398,9 +416,10 @@ func (rs *Rounds) putDefaults(ctx context.Context, q *db.Queries, whose string, 
 	return q.PutRoundDefaults(ctx, db.PutRoundDefaultsParams{Whose: whose, Settings: text})
 }
 
-// SetRoundSettings changes how a round goes on, for everybody on it. Who works on it may, who started it, and who leads. Errors: *FieldError, ErrNotFound, ErrForbidden,
-// ErrChangedElse.
-func (rs *Rounds) SetRoundSettings(ctx context.Context, a firm.Actor, id uuid.UUID, s contract.RoundSettings) (contract.Round, error) {
+// SetRoundSettings changes how a round goes on, for everybody on it. Who works on it may, who started it, and who
+// leads. Errors: *FieldError, ErrNotFound, ErrForbidden, ErrChangedElse.
+func (rs *Rounds) SetRoundSettings(ctx context.Context, a firm.Actor, id uuid.UUID,
+	s contract.RoundSettings) (contract.Round, error) {
 	f, err := rs.Settings(ctx)
 	if err != nil {
 		return contract.Round{}, err
@@ -413,7 +432,8 @@ func (rs *Rounds) SetRoundSettings(ctx context.Context, a firm.Actor, id uuid.UU
 		return contract.Round{}, err
 	}
 	if r.StartedBy != a.ID && !a.Leads() {
-		if rep, err := rs.Store.RoundRep(ctx, db.RoundRepParams{RoundID: id, UserID: a.ID}); err != nil || rep.State == "left" {
+		if rep, err := rs.Store.RoundRep(ctx, db.RoundRepParams{RoundID: id, UserID: a.ID}); err != nil ||
+			rep.State == "left" {
 			return contract.Round{}, firm.ErrForbidden
 		}
 	}
@@ -445,7 +465,8 @@ type aRound struct {
 	rules    round.Settings
 }
 
-// round reads one. Everybody of the firm may see and join a round; of a list that is not theirs they may not. Error: ErrNotFound.
+// round reads one. Everybody of the firm may see and join a round; of a list that is not theirs they may not. Error:
+// ErrNotFound.
 func (rs *Rounds) round(ctx context.Context, a firm.Actor, id uuid.UUID) (aRound, error) {
 	r, err := readRound(ctx, rs.Store.Queries, id)
 	if err != nil || r.ListID == nil || r.StartedBy == a.ID {

@@ -17,7 +17,8 @@ import (
 	"trundo/internal/store/db"
 )
 
-// SettleAttempt says, in the transaction in which a slip is filed, what becomes of the person whom it was an attempt to reach.
+// SettleAttempt says, in the transaction in which a slip is filed, what becomes of the person whom it was an attempt to
+// reach.
 func (rs *Rounds) SettleAttempt(ctx context.Context, x filing.FiledAttempt) (uuid.UUID, error) {
 	rc, err := x.Q.RoundCall(ctx, x.Slip.CallID)
 	if err != nil {
@@ -32,9 +33,12 @@ func (rs *Rounds) SettleAttempt(ctx context.Context, x filing.FiledAttempt) (uui
 		return uuid.Nil, err
 	}
 	if p.CallID == nil || *p.CallID != x.Slip.CallID {
-		return rc.RoundID, x.Q.SettleRoundCall(ctx, db.SettleRoundCallParams{CallID: rc.CallID, At: &x.At, Bead: rc.Bead, Before: json.RawMessage(`{}`)}) // they have been tried again since
+		// they have been tried again since
+		return rc.RoundID, x.Q.SettleRoundCall(ctx,
+			db.SettleRoundCallParams{CallID: rc.CallID, At: &x.At, Bead: rc.Bead, Before: json.RawMessage(`{}`)})
 	}
-	if rc.SettledAt != nil { // a correction: what it was before the first filing is kept, and nobody is taken from a rep
+	// a correction: what it was before the first filing is kept, and nobody is taken from a rep
+	if rc.SettledAt != nil {
 		if before = rc.Before; p.State == "taken" || p.State == "calling" {
 			return rc.RoundID, nil
 		}
@@ -79,11 +83,13 @@ func (rs *Rounds) SettleAttempt(ctx context.Context, x filing.FiledAttempt) (uui
 	if err := x.Q.PutRoundPerson(ctx, next); err != nil {
 		return uuid.Nil, err
 	}
-	return rc.RoundID, x.Q.SettleRoundCall(ctx, db.SettleRoundCallParams{CallID: rc.CallID, At: &x.At, Bead: string(step.Bead), Before: before})
+	return rc.RoundID, x.Q.SettleRoundCall(ctx,
+		db.SettleRoundCallParams{CallID: rc.CallID, At: &x.At, Bead: string(step.Bead), Before: before})
 }
 
 // after asks core what follows an attempt.
-func (rs *Rounds) after(ctx context.Context, x filing.FiledAttempt, rc db.RoundCallRow, p db.RoundPerson) (round.Step, error) {
+func (rs *Rounds) after(ctx context.Context, x filing.FiledAttempt, rc db.RoundCallRow, p db.RoundPerson) (round.Step,
+	error) {
 	r, err := readRound(ctx, x.Q, rc.RoundID)
 	if err != nil {
 		return round.Step{}, err
@@ -98,7 +104,9 @@ func (rs *Rounds) after(ctx context.Context, x filing.FiledAttempt, rc db.RoundC
 		return round.Step{Bead: round.Cannot, Why: round.Words(round.Removed)}, nil
 	}
 	e := round.Ended{Outcome: optional.ID(x.Slip.OutcomeID), Reached: x.Reached, Ours: x.How != nil && x.How.Refused,
-		Message: rc.LeftMessage || optional.Same(x.Slip.OutcomeID, r.settings.MessageOutcomeID) && x.Slip.OutcomeID != nil} // by the rep's own voice, then
+		// by the rep's own voice, then
+		Message: rc.LeftMessage || optional.Same(x.Slip.OutcomeID, r.settings.MessageOutcomeID) &&
+			x.Slip.OutcomeID != nil}
 	for _, it := range x.Plan {
 		switch {
 		case it.Kind == outcome.DoNotCall:
@@ -107,7 +115,8 @@ func (rs *Rounds) after(ctx context.Context, x filing.FiledAttempt, rc db.RoundC
 			e.Retry = &round.Wish{At: *it.Due, Number: it.Number}
 		}
 	}
-	past := round.Past{Attempts: p.Attempts, Today: max(1, person.person.CallsToday), Hour: rc.Hour, Tried: firm.IdTexts(p.Tried)}
+	past := round.Past{Attempts: p.Attempts, Today: max(1, person.person.CallsToday), Hour: rc.Hour,
+		Tried: firm.IdTexts(p.Tried)}
 	reach, err := rs.reachOf(ctx, x.Q, rep, person)
 	if err != nil {
 		return round.Step{}, err
@@ -117,13 +126,15 @@ func (rs *Rounds) after(ctx context.Context, x filing.FiledAttempt, rc db.RoundC
 	return round.After(e, person.person, past, r.rules, reach, times), nil
 }
 
-// UnsettleAttempt puts somebody back to where they stood before an attempt was filed, as far as nobody is at them since.
+// UnsettleAttempt puts somebody back to where they stood before an attempt was filed, as far as nobody is at them
+// since.
 func (rs *Rounds) UnsettleAttempt(ctx context.Context, q *db.Queries, s db.LockSlipRow) (*uuid.UUID, error) {
 	rc, err := q.RoundCall(ctx, s.CallID)
 	if err != nil {
 		return nil, err
 	}
-	if err := q.SettleRoundCall(ctx, db.SettleRoundCallParams{CallID: rc.CallID, Bead: "", Before: json.RawMessage(`{}`)}); err != nil {
+	if err := q.SettleRoundCall(ctx,
+		db.SettleRoundCallParams{CallID: rc.CallID, Bead: "", Before: json.RawMessage(`{}`)}); err != nil {
 		return nil, err
 	}
 	var was db.RoundPerson
@@ -134,11 +145,14 @@ func (rs *Rounds) UnsettleAttempt(ctx context.Context, q *db.Queries, s db.LockS
 	if err != nil {
 		return nil, err
 	}
-	if p.CallID == nil || *p.CallID != s.CallID || p.State == "calling" || p.State == "taken" && (p.UserID == nil || *p.UserID != s.UserID) {
+	if p.CallID == nil || *p.CallID != s.CallID || p.State == "calling" || p.State == "taken" &&
+		(p.UserID == nil || *p.UserID != s.UserID) {
 		return &rc.RoundID, nil
 	}
 	now := rs.Clock.Now()
-	if n, err := q.HoldPerson(ctx, db.HoldPersonParams{RecordID: p.RecordID, RoundID: rc.RoundID, UserID: s.UserID, Until: now.Add(callingHold), Now: now}); err != nil || n == 0 {
+	if n, err := q.HoldPerson(ctx,
+		db.HoldPersonParams{RecordID: p.RecordID, RoundID: rc.RoundID, UserID: s.UserID, Until: now.Add(callingHold),
+			Now: now}); err != nil || n == 0 {
 		return &rc.RoundID, err
 	}
 	if err := q.PutRoundPerson(ctx, putPerson(was)); err != nil {
@@ -150,7 +164,8 @@ func (rs *Rounds) UnsettleAttempt(ctx context.Context, q *db.Queries, s db.LockS
 // refusedInARow is after how many calls that the carrier refused, one after the other, a round pauses.
 const refusedInARow = 3
 
-// Ended implements Placement. Where the carrier refused it, the call was no attempt: the person is put off, and after some of them the round pauses.
+// Ended implements Placement. Where the carrier refused it, the call was no attempt: the person is put off, and after
+// some of them the round pauses.
 func (x *attempt) Ended(ctx context.Context, id uuid.UUID, state call.State, slips map[uuid.UUID]uuid.UUID) {
 	d := x.rs
 	if state.Reason != call.Refused {
@@ -166,7 +181,8 @@ func (x *attempt) Ended(ctx context.Context, id uuid.UUID, state call.State, sli
 			n, err = d.Store.RefusedInARow(ctx, db.RefusedInARowParams{RoundID: x.round.ID, UserID: user})
 		}
 		if err == nil && n >= refusedInARow {
-			err = d.pauseRound(ctx, a, x.round, "the carrier refused three calls in a row: nobody is lost, and who was to be called comes again")
+			err = d.pauseRound(ctx, a, x.round,
+				"the carrier refused three calls in a row: nobody is lost, and who was to be called comes again")
 		}
 		if err != nil && ctx.Err() == nil {
 			d.Log.Error("a call of a round that the carrier refused", "call", id, "error", err)
@@ -175,7 +191,8 @@ func (x *attempt) Ended(ctx context.Context, id uuid.UUID, state call.State, sli
 	}
 }
 
-// Beat implements Listener: reps learn what has become of their rounds, and with every fifth beat whom nobody is at any more is free for others.
+// Beat implements Listener: reps learn what has become of their rounds, and with every fifth beat whom nobody is at any
+// more is free for others.
 func (rs *Rounds) Beat(ctx context.Context, n int) {
 	if err := rs.tellOfRounds(ctx, n%5 == 0); err != nil && ctx.Err() == nil && !store.Away(err) {
 		rs.Log.Error("telling of rounds", "error", err)
@@ -195,7 +212,8 @@ func (rs *Rounds) MessageLeft(ctx context.Context, call uuid.UUID) {
 	}
 }
 
-// keepRounds keeps whom reps are at while they are here, frees whom those hold who have gone, and lets those come whose time has come.
+// keepRounds keeps whom reps are at while they are here, frees whom those hold who have gone, and lets those come whose
+// time has come.
 func (rs *Rounds) keepRounds(ctx context.Context) error {
 	now := rs.Clock.Now()
 	until := now.Add(roundLease)

@@ -31,14 +31,16 @@ func (rs *Rounds) held(ctx context.Context, q *db.Queries, a firm.Actor, round u
 	return &h, err
 }
 
-// takeNext gives a the next person who can be called now, or whom a is at already. It gives nil where there is nobody. Error: ErrUnfiled.
+// takeNext gives a the next person who can be called now, or whom a is at already. It gives nil where there is nobody.
+// Error: ErrUnfiled.
 func (rs *Rounds) takeNext(ctx context.Context, a firm.Actor, r aRound, aside bool) (*db.HeldInRoundRow, error) {
 	f, err := rs.Settings(ctx)
 	if err != nil {
 		return nil, err
 	}
 	for promoted, row := false, 0; ; {
-		// One person in each transaction: two rounds with the same people in another order would wait for each other otherwise.
+		// One person in each transaction: two rounds with the same people in another order would wait for each other
+		// otherwise.
 		var h *db.HeldInRoundRow
 		got := nobody
 		err := rs.Store.Tx(ctx, func(q *db.Queries) error {
@@ -82,8 +84,8 @@ func (rs *Rounds) takeNext(ctx context.Context, a firm.Actor, r aRound, aside bo
 	}
 }
 
-// sweepRound looks at the next many people of a round at once, and puts off those who are not called now: where a whole list was deleted, or sleeps, nobody
-// is looked at one by one.
+// sweepRound looks at the next many people of a round at once, and puts off those who are not called now: where a whole
+// list was deleted, or sleeps, nobody is looked at one by one.
 func (rs *Rounds) sweepRound(ctx context.Context, a firm.Actor, f *firm.Settings, r aRound) error {
 	times := rs.roundTimes(a)
 	for {
@@ -136,7 +138,8 @@ const (
 func (rs *Rounds) takeOne(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, r aRound) (took, error) {
 	now := rs.Clock.Now()
 	until := now.Add(roundLease)
-	next, err := q.TakeNext(ctx, db.TakeNextParams{RoundID: r.ID, UserID: &a.ID, Until: &until, Now: now, Again: now.Add(elsewhereWait), Why: round.Words(round.InAnother)})
+	next, err := q.TakeNext(ctx, db.TakeNextParams{RoundID: r.ID, UserID: &a.ID, Until: &until, Now: now,
+		Again: now.Add(elsewhereWait), Why: round.Words(round.InAnother)})
 	switch {
 	case store.NotFound(err):
 		return nobody, nil
@@ -153,7 +156,8 @@ func (rs *Rounds) takeOne(ctx context.Context, q *db.Queries, a firm.Actor, f *f
 	x.person.Attempts = next.Attempts
 	v := round.Judge(x.person, r.rules, rs.roundTimes(a), optional.ID(next.NumberID), firm.IdTexts(next.Tried))
 	if v.Reason == round.None {
-		in, err := q.NumberInUse(ctx, db.NumberInUseParams{E164: x.numbers[v.Number].E164, Since: now.Add(-4 * time.Hour), UserID: &a.ID})
+		in, err := q.NumberInUse(ctx, db.NumberInUseParams{E164: x.numbers[v.Number].E164,
+			Since: now.Add(-4 * time.Hour), UserID: &a.ID})
 		if err != nil {
 			return nobody, err
 		}
@@ -162,7 +166,8 @@ func (rs *Rounds) takeOne(ctx context.Context, q *db.Queries, a firm.Actor, f *f
 		}
 	}
 	if v.Reason != round.None {
-		p := db.PutOffParams{RoundID: r.ID, Position: next.Position, UserID: a.ID, State: "later", Bead: string(round.Later), Why: round.Words(v.Reason), ReadyAt: &v.At}
+		p := db.PutOffParams{RoundID: r.ID, Position: next.Position, UserID: a.ID, State: "later",
+			Bead: string(round.Later), Why: round.Words(v.Reason), ReadyAt: &v.At}
 		if v.At.IsZero() {
 			p.State, p.Bead, p.ReadyAt, p.SettledAt = "done", string(doneBead(v.Reason)), nil, &now
 		}

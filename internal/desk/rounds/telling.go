@@ -9,7 +9,8 @@ import (
 	"trundo/internal/store/db"
 )
 
-// PublishRound tells the windows of a rep at once that a round has changed; its other reps learn it with the next heartbeats.
+// PublishRound tells the windows of a rep at once that a round has changed; its other reps learn it with the next
+// heartbeats.
 func (rs *Rounds) PublishRound(id uuid.UUID, rep uuid.UUID) {
 	rs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRound, RoundID: &id}, rep)
 	rs.roundChanged(id)
@@ -22,7 +23,8 @@ func (rs *Rounds) roundChanged(id uuid.UUID) {
 	rs.mu.Unlock()
 }
 
-// fewReps is up to how many reps are told with every heartbeat what their colleagues on a round have done. More are told with every fifth: each looks again then.
+// fewReps is up to how many reps are told with every heartbeat what their colleagues on a round have done. More are
+// told with every fifth: each looks again then.
 const fewReps = 10
 
 // tellOfRounds tells those who work on rounds that have changed.

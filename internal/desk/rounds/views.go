@@ -21,7 +21,8 @@ import (
 	"trundo/internal/store/db"
 )
 
-// manyPeople is from how many people on the figures of a round are remembered for countsFresh: counting them takes longer than a call is worth.
+// manyPeople is from how many people on the figures of a round are remembered for countsFresh: counting them takes
+// longer than a call is worth.
 const (
 	manyPeople  = 5_000
 	countsFresh = 5 * time.Second
@@ -35,7 +36,8 @@ type roundCounts struct {
 	at                                          time.Time
 }
 
-// counting is what is remembered of the figures of a large round: one counts, and everybody else gets what was counted last.
+// counting is what is remembered of the figures of a large round: one counts, and everybody else gets what was counted
+// last.
 type counting struct {
 	mu    sync.Mutex
 	value roundCounts
@@ -99,7 +101,8 @@ func (rs *Rounds) Round(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 	if err != nil {
 		return contract.Round{}, err
 	}
-	view := contract.Round{ID: r.ID, Name: r.Name, ListID: r.ListID, Starter: r.Starter, StartedAt: r.StartedAt, Settings: r.settings, Version: r.Version, Total: r.Total,
+	view := contract.Round{ID: r.ID, Name: r.Name, ListID: r.ListID, Starter: r.Starter, StartedAt: r.StartedAt,
+		Settings: r.settings, Version: r.Version, Total: r.Total,
 		Preparing: string(r.Source) != "{}", Over: r.EndedAt != nil, Reps: []contract.RoundRep{}}
 	counts, err := rs.countRound(ctx, id, r.Total)
 	if err != nil {
@@ -119,7 +122,8 @@ func (rs *Rounds) Round(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 	}
 	going := 0
 	for _, x := range reps {
-		view.Reps = append(view.Reps, contract.RoundRep{ID: x.UserID, Name: x.Name, State: contract.RoundRepState(x.State), Why: x.Why})
+		view.Reps = append(view.Reps, contract.RoundRep{ID: x.UserID, Name: x.Name,
+			State: contract.RoundRepState(x.State), Why: x.Why})
 		going = x.Going
 		if x.UserID == a.ID {
 			view.Mine, view.Why, view.StopAfter = contract.RoundMine(x.State), x.Why, x.StopAfter
@@ -145,13 +149,15 @@ func (rs *Rounds) Round(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 	if view.Yesterday, err = rs.roundDay(ctx, a, today.AddDate(0, 0, -1), today); err != nil {
 		return view, err
 	}
-	last, err := rs.Store.LastSettled(ctx, db.LastSettledParams{RoundID: id, UserID: a.ID, Since: optional.Time(rs.Clock.Now().Add(-filing.UndoPatience))})
+	last, err := rs.Store.LastSettled(ctx,
+		db.LastSettledParams{RoundID: id, UserID: a.ID, Since: optional.Time(rs.Clock.Now().Add(-filing.UndoPatience))})
 	switch {
 	case store.NotFound(err):
 	case err != nil:
 		return view, err
 	case last.Outcome != "":
-		view.Undo = &contract.RoundUndo{SlipID: last.SlipID, Name: last.Name, Outcome: last.Outcome, Until: last.SettledAt.Add(filing.UndoPatience)}
+		view.Undo = &contract.RoundUndo{SlipID: last.SlipID, Name: last.Name, Outcome: last.Outcome,
+			Until: last.SettledAt.Add(filing.UndoPatience)}
 	}
 	return view, nil
 }
@@ -171,7 +177,8 @@ func (rs *Rounds) roundCurrent(ctx context.Context, a firm.Actor, r aRound) (*co
 		return nil, err
 	}
 	x := people[h.RecordID]
-	view := &contract.RoundCurrent{Position: h.Position, Record: x.record, Company: x.company, Attempt: h.Attempts, NumberID: h.NumberID, Numbers: []contract.PhoneNumber{}, DialAt: h.DialAt,
+	view := &contract.RoundCurrent{Position: h.Position, Record: x.record, Company: x.company, Attempt: h.Attempts,
+		NumberID: h.NumberID, Numbers: []contract.PhoneNumber{}, DialAt: h.DialAt,
 		State: contract.RoundCurrentState(h.State)}
 	if h.State == "taken" {
 		view.Attempt++
@@ -183,7 +190,8 @@ func (rs *Rounds) roundCurrent(ctx context.Context, a firm.Actor, r aRound) (*co
 			view.Until = number.ChangesAt
 		}
 	}
-	if i, more := round.NextAt(x.person, append(firm.IdTexts(h.Tried), optional.ID(h.NumberID)), rs.Hours, rs.Clock.Now()); more {
+	if i, more := round.NextAt(x.person, append(firm.IdTexts(h.Tried), optional.ID(h.NumberID)), rs.Hours,
+		rs.Clock.Now()); more {
 		view.NextNumberID = &x.numbers[i].ID
 	}
 	reach, err := rs.reachOf(ctx, rs.Store.Queries, a, x)
@@ -242,22 +250,27 @@ func (rs *Rounds) roundDay(ctx context.Context, a firm.Actor, from, to time.Time
 			day.Reached += r.People
 		}
 		if r.Outcome != "" {
-			day.Outcomes = append(day.Outcomes, contract.RoundTally{Outcome: r.Outcome, Reached: r.Reached, People: r.People})
+			day.Outcomes = append(day.Outcomes,
+				contract.RoundTally{Outcome: r.Outcome, Reached: r.Reached, People: r.People})
 		}
 	}
 	return day, err
 }
 
 // RoundPeople are the people of a round from a place on, in the order of the list. Error: ErrNotFound.
-func (rs *Rounds) RoundPeople(ctx context.Context, a firm.Actor, id uuid.UUID, from, count int) ([]contract.RoundPerson, error) {
+func (rs *Rounds) RoundPeople(ctx context.Context, a firm.Actor, id uuid.UUID, from, count int) ([]contract.RoundPerson,
+	error) {
 	if _, err := rs.round(ctx, a, id); err != nil {
 		return nil, err
 	}
 	rows, err := rs.Store.RoundPeople(ctx, db.RoundPeopleParams{RoundID: id, FromPosition: from, Count: int32(count)})
 	people := make([]contract.RoundPerson, len(rows))
 	for i, r := range rows {
-		p := contract.RoundPerson{Position: r.Position, Record: contract.RecordRef{ID: r.RecordID, Kind: contract.RecordKind(r.Kind), Name: r.Name}, Bead: contract.RoundPersonBead(r.Bead),
-			Why: r.Why, Attempts: r.Attempts, Rep: r.Rep, Outcome: r.Outcome, Left: contract.RoundPersonLeft(r.DropResult), CallID: r.CallID, At: r.SettledAt}
+		p := contract.RoundPerson{Position: r.Position,
+			Record: contract.RecordRef{ID: r.RecordID, Kind: contract.RecordKind(r.Kind), Name: r.Name},
+			Bead:   contract.RoundPersonBead(r.Bead),
+			Why:    r.Why, Attempts: r.Attempts, Rep: r.Rep, Outcome: r.Outcome,
+			Left: contract.RoundPersonLeft(r.DropResult), CallID: r.CallID, At: r.SettledAt}
 		if r.State == "later" {
 			p.At = r.ReadyAt
 		}
@@ -289,7 +302,8 @@ func (rs *Rounds) RoundResults(ctx context.Context, a firm.Actor, id uuid.UUID) 
 		if n := len(view.Outcomes); n > 0 && view.Outcomes[n-1].Outcome == r.Outcome {
 			view.Outcomes[n-1].People += r.People
 		} else {
-			view.Outcomes = append(view.Outcomes, contract.RoundTally{Outcome: r.Outcome, Reached: r.Reached, People: r.People})
+			view.Outcomes = append(view.Outcomes,
+				contract.RoundTally{Outcome: r.Outcome, Reached: r.Reached, People: r.People})
 		}
 	}
 	for bead, n := range beads {
@@ -307,7 +321,8 @@ func (rs *Rounds) WriteRoundResults(ctx context.Context, a firm.Actor, id uuid.U
 	if _, err := rs.round(ctx, a, id); err != nil {
 		return err
 	}
-	out, err := formats.NewCSVWriter(w, []string{"Name", "Kind", "Result", "Outcome", "Attempts", "At", "Rep", "Message", "Why"})
+	out, err := formats.NewCSVWriter(w,
+		[]string{"Name", "Kind", "Result", "Outcome", "Attempts", "At", "Rep", "Message", "Why"})
 	if err != nil {
 		return err
 	}
@@ -324,7 +339,8 @@ func (rs *Rounds) WriteRoundResults(ctx context.Context, a firm.Actor, id uuid.U
 			if p.At != nil {
 				at = p.At.In(a.Location()).Format(time.RFC3339)
 			}
-			if err := out.Write([]string{p.Record.Name, string(p.Record.Kind), string(p.Bead), p.Outcome, fmt.Sprint(p.Attempts), at, p.Rep, string(p.Left), p.Why}); err != nil {
+			if err := out.Write([]string{p.Record.Name, string(p.Record.Kind), string(p.Bead), p.Outcome,
+				fmt.Sprint(p.Attempts), at, p.Rep, string(p.Left), p.Why}); err != nil {
 				return err
 			}
 		}
@@ -344,7 +360,8 @@ func (rs *Rounds) ListRest(ctx context.Context, a firm.Actor, id uuid.UUID, name
 	if len(people) == 0 {
 		return contract.RecordList{}, firm.Wrong("name", "everybody was reached: there is no rest")
 	}
-	l, err := rs.Book.AddList(ctx, a, contract.ListEdit{Name: name, Type: contract.ListEditTypeHand, Kind: contract.ListEditKindPeople})
+	l, err := rs.Book.AddList(ctx, a,
+		contract.ListEdit{Name: name, Type: contract.ListEditTypeHand, Kind: contract.ListEditKindPeople})
 	if err != nil {
 		return l, err
 	}

@@ -78,16 +78,19 @@ func Start(ctx context.Context, o Options) (*Cluster, error) {
 			return nil, err
 		}
 	}
-	options := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=200", c.port)
+	options := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=200",
+		c.port)
 	if o.Fast {
 		options += " -c fsync=off -c full_page_writes=off -c wal_level=minimal -c max_wal_senders=0 -c autovacuum=off"
 	} else {
 		options += " -c shared_buffers=512MB" // the indexes of a large book; taken only as it is used
 	}
 	// The server must not die with the terminal's Ctrl-C before its program has finished with it.
-	out, err := c.run(ctx, "pg_ctl", "-D", dir, "-l", filepath.Join(dir, "server.log"), "-w", "-t", "60", "-o", options, "start")
+	out, err := c.run(ctx, "pg_ctl", "-D", dir, "-l", filepath.Join(dir, "server.log"), "-w", "-t", "60", "-o", options,
+		"start")
 	if err != nil {
-		return nil, fmt.Errorf("the database did not start: %s (see %s)", lastLine(out), filepath.Join(dir, "server.log"))
+		return nil, fmt.Errorf("the database did not start: %s (see %s)", lastLine(out),
+			filepath.Join(dir, "server.log"))
 	}
 	c.own = true
 	return c, c.guard(ctx, o)
@@ -106,7 +109,8 @@ func (c *Cluster) claim() {
 	c.lock = f
 }
 
-// guard gives the cluster's owner a password, so that not everybody on this machine is let in, and reads it where it has one.
+// guard gives the cluster's owner a password, so that not everybody on this machine is let in, and reads it where it
+// has one.
 func (c *Cluster) guard(ctx context.Context, o Options) error {
 	if o.Fast {
 		return nil
@@ -138,7 +142,8 @@ func (c *Cluster) guard(ctx context.Context, o Options) error {
 	if _, err := conn.Exec(ctx, "ALTER ROLE "+owner+" PASSWORD '"+password+"'"); err != nil {
 		return fmt.Errorf("the database's password: %w", err)
 	}
-	if err := os.WriteFile(rules, []byte(trusted.ReplaceAllString(string(text), "${1}scram-sha-256")), 0o600); err != nil {
+	if err := os.WriteFile(rules, []byte(trusted.ReplaceAllString(string(text), "${1}scram-sha-256")),
+		0o600); err != nil {
 		return err
 	}
 	c.password = password
@@ -228,7 +233,8 @@ func (c *Cluster) running(ctx context.Context) (int, bool) {
 		return 0, false
 	}
 	for range 50 {
-		if exec.CommandContext(ctx, filepath.Join(c.bin, "pg_isready"), "-q", "-h", "127.0.0.1", "-p", strconv.Itoa(port)).Run() == nil {
+		if exec.CommandContext(ctx, filepath.Join(c.bin, "pg_isready"), "-q", "-h", "127.0.0.1", "-p",
+			strconv.Itoa(port)).Run() == nil {
 			return port, true
 		}
 		select {
@@ -270,7 +276,8 @@ func findBinaries() (string, error) {
 	if path, err := exec.LookPath("initdb"); err == nil {
 		return filepath.Dir(path), nil
 	}
-	return "", errors.New("PostgreSQL is missing: run `make setup`, which installs Debian's packages postgresql and postgresql-contrib")
+	return "", errors.New("PostgreSQL is missing: run `make setup`, which installs Debian's packages postgresql and " +
+		"postgresql-contrib")
 }
 
 func version(path string) int {
@@ -297,7 +304,8 @@ func place(dir string) (string, error) {
 	if os.Getuid() == 0 {
 		account, err := user.Lookup(owner)
 		if err != nil {
-			return "", errors.New("the account postgres is missing: run `make setup`, which installs Debian's package postgresql")
+			return "", errors.New("the account postgres is missing: run `make setup`, which installs Debian's " +
+				"package postgresql")
 		}
 		uid, _ := strconv.Atoi(account.Uid)
 		gid, _ := strconv.Atoi(account.Gid)

@@ -59,7 +59,8 @@ func URL(t testing.TB) string {
 	return copied(t, c, fmt.Sprintf("test_%d", count.Add(1)), template)
 }
 
-// copied makes a database that goes with the test. Copying its files takes a third of the time of writing it page by page, PostgreSQL's own choice.
+// copied makes a database that goes with the test. Copying its files takes a third of the time of writing it page by
+// page, PostgreSQL's own choice.
 func copied(t testing.TB, c *pgcluster.Cluster, name, of string) string {
 	t.Helper()
 	exec(t, c.URL("postgres"), "CREATE DATABASE "+name+" TEMPLATE "+of+" STRATEGY file_copy")
