@@ -61,8 +61,8 @@ func million(ctx context.Context, cluster *pgcluster.Cluster, dir string, people
 }
 
 // imports takes files of so many rows into a book that is empty at first.
-func imports(ctx context.Context, cluster *pgcluster.Cluster, dir string, rows ...int) (all []importFigures,
-	err error) {
+func imports(ctx context.Context, cluster *pgcluster.Cluster, dir string,
+	rows ...int) (all []importFigures, err error) {
 	s, d, _, err := freshDesk(ctx, cluster, "imports", dir)
 	if err != nil {
 		return nil, err
@@ -79,8 +79,8 @@ func imports(ctx context.Context, cluster *pgcluster.Cluster, dir string, rows .
 	return all, nil
 }
 
-func freshDesk(ctx context.Context, cluster *pgcluster.Cluster, name, dir string) (*store.Store, *desk.Desk, *sim.Sim,
-	error) {
+func freshDesk(ctx context.Context, cluster *pgcluster.Cluster, name,
+	dir string) (*store.Store, *desk.Desk, *sim.Sim, error) {
 	admin, err := store.Open(ctx, cluster.URL("postgres"), 1)
 	if err != nil {
 		return nil, nil, nil, err

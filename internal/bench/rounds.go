@@ -38,8 +38,8 @@ type roundFigures struct {
 }
 
 // rounds measures a round of a hundred thousand people, and five hundred reps on one list.
-func rounds(ctx context.Context, cluster *pgcluster.Cluster, dir string, settles, runs int) (f roundFigures,
-	err error) {
+func rounds(ctx context.Context, cluster *pgcluster.Cluster, dir string, settles,
+	runs int) (f roundFigures, err error) {
 	admin, err := store.Open(ctx, cluster.URL("postgres"), 1)
 	if err != nil {
 		return f, err

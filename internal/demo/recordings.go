@@ -131,8 +131,8 @@ func voiceOf(who string) string {
 }
 
 // speak lays a dialogue out along so many samples: theirs answer ours after a breath, now and then too early.
-func speak(ctx context.Context, speech firm.Speech, d dialogue, our, their string, length int, r *rand.Rand) (ours,
-	theirs []byte, phrases []contract.Phrase, err error) {
+func speak(ctx context.Context, speech firm.Speech, d dialogue, our, their string, length int,
+	r *rand.Rand) (ours, theirs []byte, phrases []contract.Phrase, err error) {
 	ours, theirs = quietLine(length), quietLine(length)
 	at := audio.Rate / 3
 	for turn := 0; at < length; turn++ {

@@ -15,8 +15,8 @@ import (
 const historyPerPage = 40
 
 // History is what happened to a record, newest first: all of it, or one kind.
-func (d *Desk) History(ctx context.Context, a firm.Actor, id uuid.UUID, kind, before string) (contract.HistoryPage,
-	error) {
+func (d *Desk) History(ctx context.Context, a firm.Actor, id uuid.UUID, kind,
+	before string) (contract.HistoryPage, error) {
 	if err := d.Readable(ctx, id); err != nil {
 		return contract.HistoryPage{}, err
 	}

@@ -96,8 +96,8 @@ func (g *generator) id() string {
 }
 
 // request makes one for an operation.
-func (g *generator) request(path string, item *openapi3.PathItem, op *openapi3.Operation) (address string, body string,
-	key string) {
+func (g *generator) request(path string, item *openapi3.PathItem,
+	op *openapi3.Operation) (address string, body string, key string) {
 	query := url.Values{}
 	key = uuid.NewString()
 	for _, p := range append(slices.Clone(item.Parameters), op.Parameters...) {

@@ -54,8 +54,8 @@ const alikeAtLast = "0.5"
 // Find finds records by what somebody typed: words of a name, mail address or reference, in any order, one of them
 // perhaps of the person's company, also misspelt, and, where it is a number, by its end (digits from the last on) and
 // by how it may begin. At most count, best first for who asks.
-func (s *Store) Find(ctx context.Context, who uuid.UUID, typed, ends string, begins [2]string, count int) ([]uuid.UUID,
-	error) {
+func (s *Store) Find(ctx context.Context, who uuid.UUID, typed, ends string, begins [2]string,
+	count int) ([]uuid.UUID, error) {
 	var ids []uuid.UUID
 	take := func(found []uuid.UUID) {
 		for _, id := range found {

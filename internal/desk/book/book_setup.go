@@ -75,8 +75,8 @@ func (bk *Book) BookSettings(ctx context.Context, a firm.Actor) (contract.BookSe
 }
 
 // SetBookSettings keeps them. Errors: ErrForbidden, *FieldError.
-func (bk *Book) SetBookSettings(ctx context.Context, a firm.Actor, s contract.BookSettings) (contract.BookSettings,
-	error) {
+func (bk *Book) SetBookSettings(ctx context.Context, a firm.Actor,
+	s contract.BookSettings) (contract.BookSettings, error) {
 	if !a.MayDo(firm.SetUp) {
 		return s, firm.ErrForbidden
 	}
@@ -152,8 +152,8 @@ func (bk *Book) AddField(ctx context.Context, a firm.Actor, e contract.FieldEdit
 
 // ChangeField renames a field, changes its choices, or takes it off (its values stay). Errors: ErrForbidden,
 // *FieldError, ErrNotFound.
-func (bk *Book) ChangeField(ctx context.Context, a firm.Actor, id uuid.UUID, e contract.FieldEdit) (contract.Book,
-	error) {
+func (bk *Book) ChangeField(ctx context.Context, a firm.Actor, id uuid.UUID,
+	e contract.FieldEdit) (contract.Book, error) {
 	if !a.MayDo(firm.SetUp) {
 		return contract.Book{}, firm.ErrForbidden
 	}

@@ -28,8 +28,8 @@ const bulkPatience = 3 * time.Second
 // BulkAct changes many records at once, so that it can be undone. What takes longer goes on behind the request:
 // BulkProgress tells how far it is, and CancelBulk stops it. The same key does it once. Errors: *FieldError,
 // ErrForbidden, ErrNotFound, ErrKeyReused.
-func (bk *Book) BulkAct(ctx context.Context, a firm.Actor, key string, b contract.BulkAct) (contract.BulkResult,
-	error) {
+func (bk *Book) BulkAct(ctx context.Context, a firm.Actor, key string,
+	b contract.BulkAct) (contract.BulkResult, error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.BulkResult{}, err
@@ -202,8 +202,8 @@ var bulkWords = map[string]string{"set_owner": "owner", "set_stage": "stage", "a
 	"add_to_list": "put on list", "take_from_list": "taken off list"}
 
 // bulkValue checks a bulk action's value and gives it in words, and the kinds of record that it fits.
-func (bk *Book) bulkValue(ctx context.Context, a firm.Actor, action string, value *string) (what string, kinds []string,
-	err error) {
+func (bk *Book) bulkValue(ctx context.Context, a firm.Actor, action string,
+	value *string) (what string, kinds []string, err error) {
 	for _, k := range fields.Kinds {
 		kinds = append(kinds, string(k))
 	}

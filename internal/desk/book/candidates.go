@@ -16,8 +16,8 @@ import (
 
 // WhoseNumber ranks the records that have a number: those that store it, and those on which an earlier call with it was
 // put by hand. Only where there are several is it asked what speaks for each.
-func (bk *Book) WhoseNumber(ctx context.Context, a firm.Actor, e164, ext string) ([]match.Match,
-	[]db.NumberCandidatesRow, error) {
+func (bk *Book) WhoseNumber(ctx context.Context, a firm.Actor, e164,
+	ext string) ([]match.Match, []db.NumberCandidatesRow, error) {
 	w, err := bk.whoHas(ctx, e164, ext)
 	if err != nil {
 		return nil, nil, err
@@ -26,8 +26,8 @@ func (bk *Book) WhoseNumber(ctx context.Context, a firm.Actor, e164, ext string)
 }
 
 // WhoseRing is whoseNumber for a call that rings, in many windows at once.
-func (bk *Book) WhoseRing(ctx context.Context, a firm.Actor, call uuid.UUID, e164, ext string) ([]match.Match,
-	[]db.NumberCandidatesRow, error) {
+func (bk *Book) WhoseRing(ctx context.Context, a firm.Actor, call uuid.UUID, e164,
+	ext string) ([]match.Match, []db.NumberCandidatesRow, error) {
 	w, err := firm.SharedAnswer(ctx, bk.Firm, "who "+call.String(),
 		func(ctx context.Context) (holders, error) { return bk.whoHas(ctx, e164, ext) })
 	if err != nil {

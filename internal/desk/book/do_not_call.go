@@ -16,8 +16,8 @@ import (
 
 // ImportDoNotCall takes a list of numbers that must not be called, one a line, a reason behind a comma. They hold
 // whoever has them, now and later. Error: ErrForbidden.
-func (bk *Book) ImportDoNotCall(ctx context.Context, a firm.Actor, t contract.DoNotCallText) (contract.DoNotCallResult,
-	error) {
+func (bk *Book) ImportDoNotCall(ctx context.Context, a firm.Actor,
+	t contract.DoNotCallText) (contract.DoNotCallResult, error) {
 	result := contract.DoNotCallResult{Rejected: []contract.Reject{}}
 	if !a.MayDo(firm.Import) {
 		return result, firm.ErrForbidden
@@ -94,8 +94,8 @@ func (bk *Book) DoNotCallList(ctx context.Context, a firm.Actor) (contract.DoNot
 }
 
 // TypedRefused tells why a typed number is not called: it is on the list, or whoever has it asked not to be called.
-func (bk *Book) TypedRefused(ctx context.Context, n phone.Number, rows []db.NumberCandidatesRow) (*firm.RefusedError,
-	error) {
+func (bk *Book) TypedRefused(ctx context.Context, n phone.Number,
+	rows []db.NumberCandidatesRow) (*firm.RefusedError, error) {
 	listed, err := bk.Store.DoNotCall(ctx, n.E164)
 	if err != nil && !store.NotFound(err) {
 		return nil, err

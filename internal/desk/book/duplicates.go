@@ -33,8 +33,8 @@ func subjectOf(s db.DuplicateSubjectsRow) duplicate.Record {
 }
 
 // CheckDuplicates tells who is probably meant by a record that is being entered.
-func (bk *Book) CheckDuplicates(ctx context.Context, a firm.Actor, n contract.NewRecord) ([]contract.DuplicateHit,
-	error) {
+func (bk *Book) CheckDuplicates(ctx context.Context, a firm.Actor,
+	n contract.NewRecord) ([]contract.DuplicateHit, error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return nil, err

@@ -51,8 +51,8 @@ func (bk *Book) ProposeFollowUp(ctx context.Context, a firm.Actor, record uuid.U
 }
 
 // notedAddresses are the numbers and the mail address in notes that could be added to whom they are about.
-func (bk *Book) notedAddresses(ctx context.Context, a firm.Actor, r *db.Record, notes string) ([]contract.NotedAddress,
-	error) {
+func (bk *Book) notedAddresses(ctx context.Context, a firm.Actor, r *db.Record,
+	notes string) ([]contract.NotedAddress, error) {
 	list := []contract.NotedAddress{}
 	kind := fields.Kind(r.Kind)
 	if !kind.Person() && kind != fields.Company {

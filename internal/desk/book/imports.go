@@ -58,8 +58,8 @@ func (fl *Files) AddImport(ctx context.Context, a firm.Actor, n contract.NewImpo
 
 // ReceiveImport takes an import's file as it comes, in constant memory. A file that breaks off is thrown away, and can
 // be sent again. Errors: ErrForbidden, ErrNotFound, *FieldError.
-func (fl *Files) ReceiveImport(ctx context.Context, a firm.Actor, id uuid.UUID, body io.Reader) (contract.Import,
-	error) {
+func (fl *Files) ReceiveImport(ctx context.Context, a firm.Actor, id uuid.UUID,
+	body io.Reader) (contract.Import, error) {
 	row, err := fl.importRow(ctx, a, id)
 	if err != nil {
 		return contract.Import{}, err
@@ -246,8 +246,8 @@ func (fl *Files) lookInto(v *contract.Import, f *firm.Settings) error {
 
 // PlanImport says which column is which field, and begins to check every row. Errors: ErrForbidden, ErrNotFound,
 // *FieldError.
-func (fl *Files) PlanImport(ctx context.Context, a firm.Actor, id uuid.UUID, p contract.ImportPlan) (contract.Import,
-	error) {
+func (fl *Files) PlanImport(ctx context.Context, a firm.Actor, id uuid.UUID,
+	p contract.ImportPlan) (contract.Import, error) {
 	v, err := fl.Import(ctx, a, id)
 	if err != nil {
 		return v, err

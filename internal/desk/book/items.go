@@ -160,8 +160,8 @@ func (bk *Book) SetItems(ctx context.Context, a firm.Actor, id uuid.UUID, s cont
 
 // OrderFromQuote makes an order of a quote, with its lines. The quote counts as accepted. Errors: *FieldError,
 // ErrNotFound, ErrGone, ErrKeyReused.
-func (bk *Book) OrderFromQuote(ctx context.Context, a firm.Actor, quote uuid.UUID, key string) (contract.Record,
-	error) {
+func (bk *Book) OrderFromQuote(ctx context.Context, a firm.Actor, quote uuid.UUID,
+	key string) (contract.Record, error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.Record{}, err

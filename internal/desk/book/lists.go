@@ -125,8 +125,8 @@ func lockList(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID) (d
 
 // ChangeList renames a list, moves it to another group, or keeps another filter in a view. Errors: *FieldError,
 // ErrNotFound, ErrForbidden, ErrChangedElse.
-func (bk *Book) ChangeList(ctx context.Context, a firm.Actor, id uuid.UUID, e contract.ListEdit) (contract.RecordList,
-	error) {
+func (bk *Book) ChangeList(ctx context.Context, a firm.Actor, id uuid.UUID,
+	e contract.ListEdit) (contract.RecordList, error) {
 	query, err := bk.checkList(ctx, a, &e)
 	if err != nil {
 		return contract.RecordList{}, err

@@ -148,8 +148,8 @@ func checkNumber(field, typed, region string) error {
 }
 
 // AddNumber adds a number to a record. Errors: *FieldError, ErrNotFound, ErrGone.
-func (bk *Book) AddNumber(ctx context.Context, a firm.Actor, record uuid.UUID, n contract.NewNumber) (contract.Record,
-	error) {
+func (bk *Book) AddNumber(ctx context.Context, a firm.Actor, record uuid.UUID,
+	n contract.NewNumber) (contract.Record, error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.Record{}, err
@@ -167,8 +167,8 @@ func (bk *Book) AddNumber(ctx context.Context, a firm.Actor, record uuid.UUID, n
 }
 
 // ChangeNumber changes a number's label or digits, or marks it do-not-call. Errors: *FieldError, ErrNotFound, ErrGone.
-func (bk *Book) ChangeNumber(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.NumberChange) (contract.Record,
-	error) {
+func (bk *Book) ChangeNumber(ctx context.Context, a firm.Actor, id uuid.UUID,
+	c contract.NumberChange) (contract.Record, error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.Record{}, err

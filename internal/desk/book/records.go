@@ -204,8 +204,8 @@ func (bk *Book) changeRecord(ctx context.Context, a firm.Actor, id uuid.UUID,
 
 // AddRecord makes a record, owned by a where nobody else is named. The same key gets the same one. Errors: *FieldError,
 // ErrKeyReused.
-func (bk *Book) AddRecord(ctx context.Context, a firm.Actor, key string, n contract.NewRecord) (contract.Record,
-	error) {
+func (bk *Book) AddRecord(ctx context.Context, a firm.Actor, key string,
+	n contract.NewRecord) (contract.Record, error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.Record{}, err
@@ -278,8 +278,8 @@ func (bk *Book) MakeRecord(ctx context.Context, q *db.Queries, a firm.Actor, f *
 }
 
 // UpdateRecord changes fields of a record. Errors: *FieldError, ErrNotFound, ErrGone, ErrChangedElse.
-func (bk *Book) UpdateRecord(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.RecordChange) (contract.Record,
-	error) {
+func (bk *Book) UpdateRecord(ctx context.Context, a firm.Actor, id uuid.UUID,
+	c contract.RecordChange) (contract.Record, error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.Record{}, err
@@ -397,8 +397,8 @@ func (bk *Book) RestoreRecord(ctx context.Context, a firm.Actor, id uuid.UUID) (
 
 // ConvertLead makes a contact of a lead, with or without a company and a deal. It stays the same record, so that calls,
 // notes, numbers and its address stay too. Errors: *FieldError, ErrNotFound, ErrGone, ErrChangedElse.
-func (bk *Book) ConvertLead(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.Conversion) (contract.Record,
-	error) {
+func (bk *Book) ConvertLead(ctx context.Context, a firm.Actor, id uuid.UUID,
+	c contract.Conversion) (contract.Record, error) {
 	f, err := bk.Settings(ctx)
 	if err != nil {
 		return contract.Record{}, err
@@ -465,8 +465,8 @@ func asField(field string, err error) error {
 
 // MarkRecord marks a person or a company do-not-call, or takes the mark away, with the right to and a reason. Errors:
 // ErrNotFound, ErrGone, ErrForbidden, *FieldError.
-func (bk *Book) MarkRecord(ctx context.Context, a firm.Actor, id uuid.UUID, m contract.DoNotCallMark) (contract.Record,
-	error) {
+func (bk *Book) MarkRecord(ctx context.Context, a firm.Actor, id uuid.UUID,
+	m contract.DoNotCallMark) (contract.Record, error) {
 	var at *time.Time
 	reason := firm.CleanReason(m.Reason)
 	now := "no"

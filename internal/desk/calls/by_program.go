@@ -68,8 +68,8 @@ func dialAddress(e164, ext, typed string) string {
 
 // ConfirmTimes says how long a talked in a call that their computer made; 0: nobody answered. Error: ErrNotFound where
 // there is nothing to be said of it.
-func (cs *Calls) ConfirmTimes(ctx context.Context, a firm.Actor, id uuid.UUID, t contract.CallTimes) (contract.Call,
-	error) {
+func (cs *Calls) ConfirmTimes(ctx context.Context, a firm.Actor, id uuid.UUID,
+	t contract.CallTimes) (contract.Call, error) {
 	p := db.ConfirmTimesParams{ID: id, UserID: &a.ID, TalkMs: int64(t.Seconds) * 1000, Secs: float64(t.Seconds),
 		EndReason: string(call.NoAnswer)}
 	if p.Talked = t.Seconds > 0; p.Talked {

@@ -40,8 +40,8 @@ func (cs *Calls) callViews(ctx context.Context, a firm.Actor, ids []uuid.UUID) (
 }
 
 // callsAsRead are callViews with the rows from which they were made.
-func (cs *Calls) callsAsRead(ctx context.Context, a firm.Actor, ids []uuid.UUID) ([]contract.Call, []db.CallsByIDsRow,
-	error) {
+func (cs *Calls) callsAsRead(ctx context.Context, a firm.Actor,
+	ids []uuid.UUID) ([]contract.Call, []db.CallsByIDsRow, error) {
 	views := make([]contract.Call, 0, len(ids))
 	if len(ids) == 0 {
 		return views, nil, nil

@@ -239,8 +239,8 @@ func (cs *Calls) commitPlaced(ctx context.Context, a firm.Actor, id uuid.UUID, l
 
 // freeRep locks a's row and makes sure that a is in no other call but the one named in insteadOf, which it gives where
 // a is in it: it is to be ended once this is committed. Errors: *firm.InCallError, firm.ErrElsewhere.
-func (cs *Calls) freeRep(ctx context.Context, q *db.Queries, a firm.Actor, insteadOf *uuid.UUID) (ends *uuid.UUID,
-	err error) {
+func (cs *Calls) freeRep(ctx context.Context, q *db.Queries, a firm.Actor,
+	insteadOf *uuid.UUID) (ends *uuid.UUID, err error) {
 	rep, err := q.LockRep(ctx, a.ID)
 	if err != nil {
 		return nil, fmt.Errorf("locking the rep: %w", err)

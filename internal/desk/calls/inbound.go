@@ -76,8 +76,8 @@ func callerOf(from, region string) caller {
 }
 
 // arrive writes a call that came in down, with whom it surely is from, and takes it over.
-func (ar *Arrivals) arrive(ctx context.Context, ref carrier.Ref, from, to string) (uuid.UUID, db.LineByNumberRow,
-	error) {
+func (ar *Arrivals) arrive(ctx context.Context, ref carrier.Ref, from,
+	to string) (uuid.UUID, db.LineByNumberRow, error) {
 	line, err := ar.Store.LineByNumber(ctx, to)
 	if err != nil {
 		return uuid.Nil, line, err

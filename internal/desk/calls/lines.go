@@ -71,8 +71,8 @@ func (ls *Lines) line(ctx context.Context, a firm.Actor, id uuid.UUID) (contract
 
 // UpdateLine sets how a line rings, when it is open and what follows. Errors: ErrForbidden, ErrNotFound,
 // ErrChangedElse, *FieldError.
-func (ls *Lines) UpdateLine(ctx context.Context, a firm.Actor, id uuid.UUID, l contract.FirmLine) (contract.FirmLine,
-	error) {
+func (ls *Lines) UpdateLine(ctx context.Context, a firm.Actor, id uuid.UUID,
+	l contract.FirmLine) (contract.FirmLine, error) {
 	before, err := ls.line(ctx, a, id)
 	if err != nil {
 		return l, err

@@ -151,8 +151,8 @@ func (vs *Voices) SetPreparedMessages(ctx context.Context, a firm.Actor,
 // LeavePrepared releases a from a call at once, and leaves a prepared message when the voicemail there lets one speak.
 // Where a person is heard that has to be wished for (toPerson). Errors: *FieldError, ErrPersonHeard, those of
 // call.Decide.
-func (vs *Voices) LeavePrepared(ctx context.Context, a firm.Actor, id, message uuid.UUID, toPerson bool) (contract.Call,
-	error) {
+func (vs *Voices) LeavePrepared(ctx context.Context, a firm.Actor, id, message uuid.UUID,
+	toPerson bool) (contract.Call, error) {
 	m, err := vs.Store.PreparedMessage(ctx, message)
 	if store.NotFound(err) {
 		return contract.Call{}, firm.About("message_id", firm.ErrNotFound)

@@ -147,8 +147,8 @@ type hearing struct {
 
 // OpenRecording opens a recording's sound for a, and keeps in the audit trail that a heard it, or took it away. Errors:
 // ErrNotFound, ErrForbidden, ErrNoSound.
-func (rc *Recordings) OpenRecording(ctx context.Context, a firm.Actor, id uuid.UUID, download bool) (firm.Sound,
-	error) {
+func (rc *Recordings) OpenRecording(ctx context.Context, a firm.Actor, id uuid.UUID,
+	download bool) (firm.Sound, error) {
 	r, err := rc.hearable(ctx, a, id)
 	if err != nil {
 		return firm.Sound{}, err
@@ -236,8 +236,8 @@ func (rc *Recordings) DeleteRecording(ctx context.Context, a firm.Actor, id uuid
 }
 
 // AddRemark fixes a remark of a's to a moment of a recording. Errors: *FieldError, ErrNotFound, ErrForbidden.
-func (rc *Recordings) AddRemark(ctx context.Context, a firm.Actor, id uuid.UUID, n contract.NewRemark) (contract.Remark,
-	error) {
+func (rc *Recordings) AddRemark(ctx context.Context, a firm.Actor, id uuid.UUID,
+	n contract.NewRemark) (contract.Remark, error) {
 	text := firm.CleanText(n.Text)
 	if text == "" {
 		return contract.Remark{}, firm.Wrong("text", "say what is to be remarked")

@@ -42,8 +42,8 @@ func (ar *Arrivals) Rings(ctx context.Context, a firm.Actor) ([]contract.Ring, e
 	return rings, nil
 }
 
-func (ar *Arrivals) ringView(ctx context.Context, a firm.Actor, f *firm.Settings, c db.CallsByIDsRow) (contract.Ring,
-	error) {
+func (ar *Arrivals) ringView(ctx context.Context, a firm.Actor, f *firm.Settings,
+	c db.CallsByIDsRow) (contract.Ring, error) {
 	r := contract.Ring{CallID: c.ID, Since: c.StartedAt, Withheld: c.Withheld, Display: c.RemoteTyped,
 		Candidates: []contract.Candidate{}, Facts: []string{}}
 	if c.ColleagueID != nil {
@@ -157,8 +157,8 @@ func (ar *Arrivals) Preferences(ctx context.Context, a firm.Actor) (contract.Pre
 }
 
 // SetPreferences keeps how a wants records to open, and a's greeting. Error: *FieldError.
-func (ar *Arrivals) SetPreferences(ctx context.Context, a firm.Actor, p contract.Preferences) (contract.Preferences,
-	error) {
+func (ar *Arrivals) SetPreferences(ctx context.Context, a firm.Actor,
+	p contract.Preferences) (contract.Preferences, error) {
 	p.AddressTemplate, p.Greeting = strings.TrimSpace(p.AddressTemplate), firm.CleanText(p.Greeting)
 	if p.AddressTemplate != "" || p.Opens == contract.PreferencesOpensAddress {
 		if err := checkTemplate(p.AddressTemplate); err != nil {

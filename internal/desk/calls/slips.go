@@ -31,8 +31,8 @@ const notesPatience = 150 * time.Millisecond
 
 // SaveNotes saves a slip's notes as they are typed. While the database is away they are kept in the journal, and the
 // answer says saved: false. Errors: *NotesConflictError, *FieldError, ErrNotFound, ErrForbidden.
-func (cs *Calls) SaveNotes(ctx context.Context, a firm.Actor, id uuid.UUID, e contract.NotesEdit) (contract.Notes,
-	error) {
+func (cs *Calls) SaveNotes(ctx context.Context, a firm.Actor, id uuid.UUID,
+	e contract.NotesEdit) (contract.Notes, error) {
 	if len(e.Body) > slip.MaxNotes {
 		return contract.Notes{}, firm.Wrong("body",
 			"notes can be as long as 262,144 characters; this text is longer and was not saved")
@@ -105,8 +105,8 @@ func (cs *Calls) saveNotes(ctx context.Context, a firm.Actor, id uuid.UUID, edit
 	return contract.Notes{Body: next.Body, Version: next.Version, Saved: true, SavedAt: &edit.At}, nil
 }
 
-func (cs *Calls) keepNotesAside(ctx context.Context, a firm.Actor, id uuid.UUID, edit slip.Edit) (contract.Notes,
-	error) {
+func (cs *Calls) keepNotesAside(ctx context.Context, a firm.Actor, id uuid.UUID,
+	edit slip.Edit) (contract.Notes, error) {
 	owner, known := cs.registry.owner(id)
 	switch {
 	case !known:

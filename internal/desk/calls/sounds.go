@@ -29,8 +29,8 @@ var (
 
 // AddSound keeps a sound that a recorded or brought, as a WAV file of any usual form, and tells how long it is. Errors:
 // *FieldError.
-func (vs *Voices) AddSound(ctx context.Context, a firm.Actor, name string, r io.Reader) (id uuid.UUID,
-	long time.Duration, err error) {
+func (vs *Voices) AddSound(ctx context.Context, a firm.Actor, name string,
+	r io.Reader) (id uuid.UUID, long time.Duration, err error) {
 	samples, err := formats.ReadWAV(r, MaxSound+time.Second)
 	if errors.Is(err, formats.ErrWAVLong) {
 		err = ErrSoundLong

@@ -101,8 +101,8 @@ func (tm *Team) SetAvailability(ctx context.Context, a firm.Actor, state uuid.UU
 
 // AvailabilityHistory is what somebody has done today, newest first, their calls included: one's own, or of anybody for
 // those who lead. Error: ErrForbidden.
-func (tm *Team) AvailabilityHistory(ctx context.Context, a firm.Actor, user uuid.UUID) ([]contract.AvailabilityChange,
-	error) {
+func (tm *Team) AvailabilityHistory(ctx context.Context, a firm.Actor,
+	user uuid.UUID) ([]contract.AvailabilityChange, error) {
 	if user != a.ID && !a.Leads() {
 		return nil, firm.ErrForbidden
 	}

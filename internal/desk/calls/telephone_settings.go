@@ -45,8 +45,8 @@ func (ts *Telephones) Telephone(ctx context.Context, a firm.Actor) (contract.Tel
 
 // SetTelephone sets a's own telephone and what it is for. A new number has to be confirmed before it is called. Errors:
 // *FieldError.
-func (ts *Telephones) SetTelephone(ctx context.Context, a firm.Actor, t contract.Telephone) (contract.Telephone,
-	error) {
+func (ts *Telephones) SetTelephone(ctx context.Context, a firm.Actor,
+	t contract.Telephone) (contract.Telephone, error) {
 	f, err := ts.Settings(ctx)
 	if err != nil {
 		return t, err

@@ -138,8 +138,8 @@ func minutesAndSeconds(d time.Duration) string {
 }
 
 // LaneMissed are the calls that the firm owes, one entry for each number.
-func (cs *Calls) LaneMissed(ctx context.Context, a firm.Actor, f *firm.Settings) ([]lane.Item,
-	map[string]db.OpenUnreturnedRow, error) {
+func (cs *Calls) LaneMissed(ctx context.Context, a firm.Actor,
+	f *firm.Settings) ([]lane.Item, map[string]db.OpenUnreturnedRow, error) {
 	rows, err := cs.Store.OpenUnreturned(ctx, db.OpenUnreturnedParams{Everything: a.Leads(), Me: a.ID})
 	if err != nil {
 		return nil, nil, err

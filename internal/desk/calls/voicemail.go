@@ -56,8 +56,8 @@ func (ar *Arrivals) follow(ctx context.Context, id uuid.UUID, what routing.Follo
 
 // greetingOf is what is said before the beep, in words and as a sound if there is one: the rep's greeting, else the
 // line's, else the usual one.
-func (ar *Arrivals) greetingOf(ctx context.Context, box *uuid.UUID, line db.LineByNumberRow) (words string,
-	sound *uuid.UUID) {
+func (ar *Arrivals) greetingOf(ctx context.Context, box *uuid.UUID,
+	line db.LineByNumberRow) (words string, sound *uuid.UUID) {
 	if box != nil {
 		if p, err := ar.Store.Preferences(ctx, *box); err == nil && (p.Greeting != "" || p.GreetingSound != nil) {
 			return cmp.Or(p.Greeting, recordedGreeting), p.GreetingSound

@@ -25,8 +25,8 @@ import (
 // WriteDownCall writes a call down that was made elsewhere, with its slip, filed; it says that it was written down by
 // hand. Without a record it goes on the one whose number it clearly is. The same key gets the same call. Errors:
 // *FieldError, ErrKeyReused.
-func (cs *Calls) WriteDownCall(ctx context.Context, a firm.Actor, key string, w contract.WrittenCall) (contract.Call,
-	error) {
+func (cs *Calls) WriteDownCall(ctx context.Context, a firm.Actor, key string,
+	w contract.WrittenCall) (contract.Call, error) {
 	f, err := cs.Settings(ctx)
 	if err != nil {
 		return contract.Call{}, err
@@ -92,8 +92,8 @@ func (cs *Calls) WriteDownCall(ctx context.Context, a firm.Actor, key string, w 
 	return cs.TellAndView(ctx, a, p.CallID)
 }
 
-func (cs *Calls) writtenLinks(ctx context.Context, a firm.Actor, n phone.Number, record *uuid.UUID) ([]slip.Link,
-	error) {
+func (cs *Calls) writtenLinks(ctx context.Context, a firm.Actor, n phone.Number,
+	record *uuid.UUID) ([]slip.Link, error) {
 	const reason = "written down afterwards"
 	if record != nil {
 		row, err := cs.Store.Record(ctx, *record)

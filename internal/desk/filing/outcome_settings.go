@@ -307,8 +307,8 @@ func cleanHolidays(set []contract.Holiday) ([]workday.Holiday, error) {
 
 // PreviewOutcome says what an outcome would do now, with a person who is made up for it. Errors: ErrForbidden,
 // *FieldError.
-func (fg *Filing) PreviewOutcome(ctx context.Context, a firm.Actor, o contract.OutcomeSetting) (contract.FilingPlan,
-	error) {
+func (fg *Filing) PreviewOutcome(ctx context.Context, a firm.Actor,
+	o contract.OutcomeSetting) (contract.FilingPlan, error) {
 	if !a.MayDo(firm.SetUp) {
 		return contract.FilingPlan{}, firm.ErrForbidden
 	}

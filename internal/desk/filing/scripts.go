@@ -99,8 +99,8 @@ func (fg *Filing) SetScripts(ctx context.Context, a firm.Actor, set []contract.S
 
 // CallScript is the script of a call as far as its answers lead: the one that was asked for or was answered, else the
 // first that fits. Errors: ErrNotFound.
-func (fg *Filing) CallScript(ctx context.Context, a firm.Actor, call uuid.UUID, wanted *uuid.UUID) (contract.CallScript,
-	error) {
+func (fg *Filing) CallScript(ctx context.Context, a firm.Actor, call uuid.UUID,
+	wanted *uuid.UUID) (contract.CallScript, error) {
 	view := contract.CallScript{Steps: []contract.ScriptStep{}, Others: []contract.ScriptName{}}
 	f, err := fg.Settings(ctx)
 	if err != nil {

@@ -16,8 +16,8 @@ import (
 
 // ChangeSlip sets subject, type and outcome. After filing, what was before is kept in the audit trail.
 // Errors: *FieldError, ErrNotFound, ErrForbidden, ErrChangedElse.
-func (fg *Filing) ChangeSlip(ctx context.Context, a firm.Actor, id uuid.UUID, c contract.SlipChange) (contract.Call,
-	error) {
+func (fg *Filing) ChangeSlip(ctx context.Context, a firm.Actor, id uuid.UUID,
+	c contract.SlipChange) (contract.Call, error) {
 	f, err := fg.Settings(ctx)
 	if err != nil {
 		return contract.Call{}, err

@@ -30,8 +30,8 @@ type remembered struct {
 
 // SharedAnswer is the answer to key, which does not depend on who asks: the one that was read a moment ago, or a new
 // one.
-func SharedAnswer[T any](ctx context.Context, d *Firm, key string, read func(ctx context.Context) (T, error)) (T,
-	error) {
+func SharedAnswer[T any](ctx context.Context, d *Firm, key string, read func(ctx context.Context) (T,
+	error)) (T, error) {
 	m := &d.memo
 	m.mu.Lock()
 	r, there := m.known[key]

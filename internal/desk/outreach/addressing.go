@@ -212,8 +212,8 @@ func notApproved(label, state string) string {
 }
 
 // whoWrote is the record that is clearly meant by a sender; nil where there is none or are several.
-func (ou *Outreach) whoWrote(ctx context.Context, channel contract.Channel, address string) (record, owner *uuid.UUID,
-	err error) {
+func (ou *Outreach) whoWrote(ctx context.Context, channel contract.Channel,
+	address string) (record, owner *uuid.UUID, err error) {
 	if channel == contract.ChannelMail {
 		rows, err := ou.Store.WhoseMail(ctx, address)
 		if err != nil || len(rows) == 0 || len(rows) > 1 && rows[0].Kind == rows[1].Kind {

@@ -99,8 +99,8 @@ func (ou *Outreach) proveAddress(ctx context.Context, a firm.Actor, address, cod
 }
 
 // SetMailSettings keeps them. Error: *FieldError.
-func (ou *Outreach) SetMailSettings(ctx context.Context, a firm.Actor, s contract.MailSettings) (contract.MailSettings,
-	error) {
+func (ou *Outreach) SetMailSettings(ctx context.Context, a firm.Actor,
+	s contract.MailSettings) (contract.MailSettings, error) {
 	if s.Address = strings.TrimSpace(s.Address); s.Address != "" {
 		parsed, err := mail.ParseAddress(s.Address)
 		if err != nil || parsed.Address != s.Address {

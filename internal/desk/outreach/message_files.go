@@ -26,8 +26,8 @@ const (
 )
 
 // AddMessageFile keeps a file for a mail that a writes. Errors: *FieldError.
-func (ou *Outreach) AddMessageFile(ctx context.Context, a firm.Actor, name string, r io.Reader) (contract.MessageFile,
-	error) {
+func (ou *Outreach) AddMessageFile(ctx context.Context, a firm.Actor, name string,
+	r io.Reader) (contract.MessageFile, error) {
 	name = firm.PlainText(path.Base(strings.ReplaceAll(name, "\\", "/")))
 	name = strings.Map(func(c rune) rune {
 		if c < ' ' || c == 0x7f {
@@ -85,8 +85,8 @@ func attachFiles(ctx context.Context, q *db.Queries, a firm.Actor, message uuid.
 
 // MessageFile is a file of a mail, for who may read that, or one that a has brought. Errors: ErrNotFound, ErrForbidden,
 // ErrGone.
-func (ou *Outreach) MessageFile(ctx context.Context, a firm.Actor, id uuid.UUID) (name, kind string, content []byte,
-	err error) {
+func (ou *Outreach) MessageFile(ctx context.Context, a firm.Actor,
+	id uuid.UUID) (name, kind string, content []byte, err error) {
 	f, err := ou.Store.MessageFile(ctx, id)
 	switch {
 	case store.NotFound(err):

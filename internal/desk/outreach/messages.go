@@ -29,8 +29,8 @@ var ErrSent = errors.New("it has been sent already")
 
 // DraftMessage is a message as it would be: a template's places filled in, and what is in the way. Errors: *FieldError,
 // ErrNotFound, ErrGone.
-func (ou *Outreach) DraftMessage(ctx context.Context, a firm.Actor, n contract.NewMessage) (contract.MessageDraft,
-	error) {
+func (ou *Outreach) DraftMessage(ctx context.Context, a firm.Actor,
+	n contract.NewMessage) (contract.MessageDraft, error) {
 	f, err := ou.Settings(ctx)
 	if err != nil {
 		return contract.MessageDraft{}, err
@@ -102,8 +102,8 @@ func (ou *Outreach) FromTemplate(ctx context.Context, q *db.Queries, a firm.Acto
 
 // SendMessage sends a message after a few seconds, within which it can be cancelled; a text message not before it may
 // be sent there. The same key gets the same one. Errors: *FieldError, ErrNotFound, ErrGone, ErrKeyReused.
-func (ou *Outreach) SendMessage(ctx context.Context, a firm.Actor, key string, n contract.NewMessage) (contract.Message,
-	error) {
+func (ou *Outreach) SendMessage(ctx context.Context, a firm.Actor, key string,
+	n contract.NewMessage) (contract.Message, error) {
 	f, err := ou.Settings(ctx)
 	if err != nil {
 		return contract.Message{}, err
@@ -300,8 +300,8 @@ func (ou *Outreach) CancelMessage(ctx context.Context, a firm.Actor, id uuid.UUI
 }
 
 // Thread is what was written to and by somebody, of the book or not, oldest first. Errors: *FieldError, ErrNotFound.
-func (ou *Outreach) Thread(ctx context.Context, a firm.Actor, record *uuid.UUID, address string) (contract.Thread,
-	error) {
+func (ou *Outreach) Thread(ctx context.Context, a firm.Actor, record *uuid.UUID,
+	address string) (contract.Thread, error) {
 	var t contract.Thread
 	f, err := ou.Settings(ctx)
 	if err != nil {

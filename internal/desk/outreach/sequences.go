@@ -55,8 +55,8 @@ func stepsOf(text json.RawMessage) ([]sequence.Step, error) {
 
 // SetSequences keeps the sequences, in their order. One left out takes nobody in any more; who is in it goes on.
 // Errors: ErrForbidden, *FieldError.
-func (ou *Outreach) SetSequences(ctx context.Context, a firm.Actor, set []contract.Sequence) ([]contract.Sequence,
-	error) {
+func (ou *Outreach) SetSequences(ctx context.Context, a firm.Actor,
+	set []contract.Sequence) ([]contract.Sequence, error) {
 	if !a.MayDo(firm.SetUp) {
 		return nil, firm.ErrForbidden
 	}
@@ -132,8 +132,8 @@ func (ou *Outreach) SetSequences(ctx context.Context, a firm.Actor, set []contra
 
 // Enrol takes somebody, or everybody of a hand-made list who may be called, into a sequence. Errors: *FieldError,
 // ErrNotFound, ErrGone.
-func (ou *Outreach) Enrol(ctx context.Context, a firm.Actor, id uuid.UUID, e contract.Enrolment) (contract.Enrolled,
-	error) {
+func (ou *Outreach) Enrol(ctx context.Context, a firm.Actor, id uuid.UUID,
+	e contract.Enrolment) (contract.Enrolled, error) {
 	var result contract.Enrolled
 	steps, err := ou.activeSteps(ctx, id)
 	if err != nil {

@@ -48,8 +48,8 @@ func (ou *Outreach) Templates(ctx context.Context, a firm.Actor) ([]contract.Tem
 }
 
 // SetTemplates keeps them, in their order; those left out are no longer offered. Errors: ErrForbidden, *FieldError.
-func (ou *Outreach) SetTemplates(ctx context.Context, a firm.Actor, set []contract.Template) ([]contract.Template,
-	error) {
+func (ou *Outreach) SetTemplates(ctx context.Context, a firm.Actor,
+	set []contract.Template) ([]contract.Template, error) {
 	if !a.MayDo(firm.SetUp) {
 		return nil, firm.ErrForbidden
 	}

@@ -32,8 +32,8 @@ type place struct {
 // firstOnRound divides a list into whom a round begins with, which are the first ones by its order, and the rest. By
 // the best hour they are the first ones of the list: to know the best of a long list takes longer than somebody wants
 // to wait, and in a moment they are ranked among the others.
-func (rs *Rounds) firstOnRound(ctx context.Context, s contract.RoundSettings, ids []uuid.UUID) (first, rest []place,
-	err error) {
+func (rs *Rounds) firstOnRound(ctx context.Context, s contract.RoundSettings,
+	ids []uuid.UUID) (first, rest []place, err error) {
 	n := min(len(ids), atOnceOnRound)
 	var best []uuid.UUID
 	if len(ids) > n {

@@ -47,8 +47,8 @@ type Owed interface {
 }
 
 // sourceOf understands of whom a round is. Errors: *FieldError, ErrNotFound.
-func (rs *Rounds) sourceOf(ctx context.Context, a firm.Actor, f *firm.Settings, s contract.RoundStart) (roundSource,
-	error) {
+func (rs *Rounds) sourceOf(ctx context.Context, a firm.Actor, f *firm.Settings,
+	s contract.RoundStart) (roundSource, error) {
 	var src roundSource
 	sel := s.Selection
 	given := 0
@@ -149,8 +149,8 @@ func (rs *Rounds) checkRound(ctx context.Context, f *firm.Settings, s contract.R
 }
 
 // PreviewRound says how many could be called now, and why the others could not. Errors: *FieldError.
-func (rs *Rounds) PreviewRound(ctx context.Context, a firm.Actor, s contract.RoundStart) (contract.RoundPreview,
-	error) {
+func (rs *Rounds) PreviewRound(ctx context.Context, a firm.Actor,
+	s contract.RoundStart) (contract.RoundPreview, error) {
 	view := contract.RoundPreview{Why: []contract.RoundReason{}, Going: []contract.RoundRef{}}
 	f, err := rs.Settings(ctx)
 	if err != nil {
@@ -204,8 +204,8 @@ func (rs *Rounds) PreviewRound(ctx context.Context, a firm.Actor, s contract.Rou
 
 // StartRound makes a round: its first people are ready when it returns, the rest are put on it behind. Nobody is called
 // before its rep goes on. The same key makes it once. Errors: *FieldError, ErrForbidden, ErrKeyReused.
-func (rs *Rounds) StartRound(ctx context.Context, a firm.Actor, key string, s contract.RoundStart) (contract.Round,
-	error) {
+func (rs *Rounds) StartRound(ctx context.Context, a firm.Actor, key string,
+	s contract.RoundStart) (contract.Round, error) {
 	f, err := rs.Settings(ctx)
 	if err != nil {
 		return contract.Round{}, err
@@ -393,8 +393,8 @@ func usualRound(f *firm.Settings) contract.RoundSettings {
 }
 
 // SetRoundDefaults sets what start pages of a's team begin with. Errors: ErrForbidden, *FieldError.
-func (rs *Rounds) SetRoundDefaults(ctx context.Context, a firm.Actor, s contract.RoundSettings) (contract.RoundSettings,
-	error) {
+func (rs *Rounds) SetRoundDefaults(ctx context.Context, a firm.Actor,
+	s contract.RoundSettings) (contract.RoundSettings, error) {
 	if !a.Leads() {
 		return s, firm.ErrForbidden
 	}

@@ -88,8 +88,8 @@ func (rs *Rounds) SettleAttempt(ctx context.Context, x filing.FiledAttempt) (uui
 }
 
 // after asks core what follows an attempt.
-func (rs *Rounds) after(ctx context.Context, x filing.FiledAttempt, rc db.RoundCallRow, p db.RoundPerson) (round.Step,
-	error) {
+func (rs *Rounds) after(ctx context.Context, x filing.FiledAttempt, rc db.RoundCallRow,
+	p db.RoundPerson) (round.Step, error) {
 	r, err := readRound(ctx, x.Q, rc.RoundID)
 	if err != nil {
 		return round.Step{}, err

@@ -258,8 +258,8 @@ func (rs *Rounds) roundDay(ctx context.Context, a firm.Actor, from, to time.Time
 }
 
 // RoundPeople are the people of a round from a place on, in the order of the list. Error: ErrNotFound.
-func (rs *Rounds) RoundPeople(ctx context.Context, a firm.Actor, id uuid.UUID, from, count int) ([]contract.RoundPerson,
-	error) {
+func (rs *Rounds) RoundPeople(ctx context.Context, a firm.Actor, id uuid.UUID, from,
+	count int) ([]contract.RoundPerson, error) {
 	if _, err := rs.round(ctx, a, id); err != nil {
 		return nil, err
 	}
