@@ -3218,7 +3218,10 @@ type LiveEvent struct {
 	N        int64                 `json:"n"`
 	Records  *[]openapi_types.UUID `json:"records,omitempty"`
 	Resync   *bool                 `json:"resync,omitempty"`
-	RoundID  *openapi_types.UUID   `json:"round_id,omitempty"`
+
+	// Rings Of kind ring: all calls that ring for the reader just now. Left out: they are to be asked for
+	Rings   *[]Ring             `json:"rings,omitempty"`
+	RoundID *openapi_types.UUID `json:"round_id,omitempty"`
 
 	// Stopping The server is about to restart: calls in progress can be finished, new ones have to wait
 	Stopping *bool `json:"stopping,omitempty"`

@@ -180,3 +180,28 @@ func TestWhoDeclinesIsRungNoLongerAndTheCallGoesOn(t *testing.T) {
 	var in *firm.InCallError
 	require.ErrorAs(t, err, &in)
 }
+
+func TestTheWordThatItRingsCarriesWhatRings(t *testing.T) {
+	w := newWorld(t)
+	window := w.Hub.Subscribe(w.ines.ID, "", 0)
+	t.Cleanup(window.Close)
+	told := func() []contract.Ring {
+		for e := range window.Events() {
+			if e.Kind == contract.LiveEventKindRing {
+				require.NotNil(t, e.Rings, "a window need not ask back")
+				return *e.Rings
+			}
+		}
+		return nil
+	}
+	ref := w.comesIn(mobileNumber)
+	rings := told()
+	require.Len(t, rings, 1)
+	assert.Equal(t, "Berit Osterlund", rings[0].Candidates[0].Record.Name)
+	assert.Equal(t, "Vesper Hollow Nursery", rings[0].Company)
+	asked, err := w.Arrivals.Rings(t.Context(), w.ines)
+	require.NoError(t, err)
+	assert.Equal(t, asked, rings, "and it says the same as when one asks")
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	assert.Empty(t, told())
+}

@@ -76,6 +76,7 @@ func TestPreferences(t *testing.T) {
 		assert.Equal(t, "address_template", field.Field)
 	}
 	require.NoError(t, set("https://books.example/find{?number,name,contact_id}"))
+	w.ines = w.actor("ines") // as the next request finds them
 	w.comesIn(mobileNumber)
 	assert.Equal(t, "https://books.example/find?number=%2B14135550142&name=Berit%20Osterlund&contact_id="+
 		w.berit.String(), w.rung(w.ines).Address)

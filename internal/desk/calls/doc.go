@@ -50,7 +50,12 @@ type Calls struct {
 }
 
 // Arrivals are calls that come in.
-type Arrivals struct{ *Calls }
+type Arrivals struct {
+	*Calls
+	mu      sync.Mutex
+	changed map[uuid.UUID]bool // reps for whom something has begun or stopped ringing
+	woken   chan struct{}
+}
 
 // Voices are what is said: by browsers, by prepared messages, by greetings.
 type Voices struct {
@@ -91,7 +96,8 @@ type Team struct{ *Calls }
 // New makes the calls of a firm. Open must be called before anything else is.
 func New(b *book.Book) *Calls {
 	cs := &Calls{Firm: b.Firm, Book: b, registry: newRegistry()}
-	cs.Arrivals, cs.Team = &Arrivals{cs}, &Team{cs}
+	cs.Arrivals = &Arrivals{Calls: cs, changed: map[uuid.UUID]bool{}, woken: make(chan struct{}, 1)}
+	cs.Team = &Team{cs}
 	cs.Voices = &Voices{Calls: cs, rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}}
 	cs.Lines = &Lines{Calls: cs, played: map[carrier.Ref]uuid.UUID{}}
 	cs.Recordings = &Recordings{Calls: cs, recording: map[*media.Recorder]going{}}
@@ -151,6 +157,7 @@ func (cs *Calls) Open(ctx context.Context) error {
 func (cs *Calls) Start() {
 	cs.InBackground(cs.keepLease)
 	cs.InBackground(cs.Recordings.keepRecordings)
+	cs.InBackground(cs.Arrivals.tellOn)
 }
 
 // Close ends the calls in progress as cut off and saves what is left.

@@ -4,9 +4,11 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/google/uuid"
 	"github.com/yosida95/uritemplate/v3"
+	"golang.org/x/sync/errgroup"
 
 	"trundo/internal/contract"
 	"trundo/internal/core/briefing"
@@ -29,7 +31,10 @@ func (ar *Arrivals) Rings(ctx context.Context, a firm.Actor) ([]contract.Ring, e
 		return nil, err
 	}
 	for _, id := range ar.RingingFor(a.ID) {
-		c, err := ar.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: id})
+		c, err := firm.SharedAnswer(ctx, ar.Firm, "rings "+id.String(),
+			func(ctx context.Context) (db.CallByIDRow, error) {
+				return ar.Store.CallByID(ctx, db.CallByIDParams{ID: id})
+			})
 		if err != nil {
 			return nil, err
 		}
@@ -40,6 +45,57 @@ func (ar *Arrivals) Rings(ctx context.Context, a firm.Actor) ([]contract.Ring, e
 		rings = append(rings, r)
 	}
 	return rings, nil
+}
+
+// toldAtOnce is for how many reps it is found out at a time what rings for them.
+const toldAtOnce = 8
+
+// tell lets the windows of reps know what rings for them now. It does not block.
+func (ar *Arrivals) tell(reps ...uuid.UUID) {
+	ar.mu.Lock()
+	defer ar.mu.Unlock()
+	for _, rep := range reps {
+		ar.changed[rep] = true
+	}
+	select {
+	case ar.woken <- struct{}{}:
+	default: // it has not begun with the last ones yet
+	}
+}
+
+// tellOn tells the windows of those for whom something has begun or stopped ringing what rings for them, as an event
+// that carries it: they need not ask back. One after the other for each of them, so that what was found out later comes
+// later.
+func (ar *Arrivals) tellOn(ctx context.Context) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-ar.woken:
+		}
+		ar.mu.Lock()
+		reps := ar.changed
+		ar.changed = map[uuid.UUID]bool{}
+		ar.mu.Unlock()
+		var group errgroup.Group
+		group.SetLimit(toldAtOnce)
+		for rep := range reps {
+			if !ar.Hub.Reached(rep) {
+				continue // a window that opens now asks for itself
+			}
+			group.Go(func() error {
+				event := contract.LiveEvent{Kind: contract.LiveEventKindRing}
+				if a, err := ar.Actor(ctx, rep); err == nil {
+					if rings, err := ar.Rings(ctx, a); err == nil { // else they ask, and are told why
+						event.Rings = &rings
+					}
+				}
+				ar.Hub.Publish(event, rep)
+				return nil
+			})
+		}
+		_ = group.Wait()
+	}
 }
 
 func (ar *Arrivals) ringView(ctx context.Context, a firm.Actor, f *firm.Settings,
@@ -74,11 +130,10 @@ func (ar *Arrivals) ringView(ctx context.Context, a firm.Actor, f *firm.Settings
 			return r, err
 		}
 	}
-	p, err := ar.Preferences(ctx, a)
-	if err == nil && p.Opens == contract.PreferencesOpensAddress {
-		r.Address = addressOf(p.AddressTemplate, r, c.RemoteE164)
+	if a.AddressTemplate != "" {
+		r.Address = addressOf(a.AddressTemplate, r, c.RemoteE164)
 	}
-	return r, err
+	return r, nil
 }
 
 // nameCompanies names the company of each candidate who has one.
@@ -186,12 +241,20 @@ func (ar *Arrivals) beforeTheFirstWord(ctx context.Context, a firm.Actor, callID
 	if err != nil {
 		return nil, err
 	}
-	spoke, err := ar.Store.LastSpoken(ctx, db.LastSpokenParams{RecordID: r.ID, UserID: a.ID, Without: callID})
+	spoke, err := firm.SharedAnswer(ctx, ar.Firm, "spoke "+callID.String()+" "+r.ID.String(),
+		func(ctx context.Context) (map[uuid.UUID]time.Time, error) {
+			rows, err := ar.Store.LastSpoken(ctx, db.LastSpokenParams{RecordID: r.ID, Without: callID})
+			last := map[uuid.UUID]time.Time{}
+			for _, x := range rows {
+				last[x.UserID] = x.At
+			}
+			return last, err
+		})
 	if err != nil {
 		return nil, err
 	}
-	if len(spoke) > 0 && spoke[0] != nil {
-		c.Spoke = *spoke[0]
+	if at, ever := spoke[a.ID]; ever {
+		c.Spoke = at
 		since, err := ar.Store.SinceSpoken(ctx,
 			db.SinceSpokenParams{RecordID: r.ID, Since: c.Spoke, Without: callID, ReaderID: a.ID})
 		if err != nil {

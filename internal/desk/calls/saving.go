@@ -287,7 +287,7 @@ func (cs *Calls) CallChanged(id uuid.UUID, facts []call.Fact, state call.State) 
 	cs.Telephones.telephonesFollow(id, state)
 	cs.publishState(id, c, &state, false)
 	if rung := repsIn(facts, &state); len(rung) > 0 {
-		cs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRing, CallID: &id}, rung...)
+		cs.Arrivals.tell(rung...)
 	}
 	if changed != nil {
 		select {

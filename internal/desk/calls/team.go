@@ -314,7 +314,7 @@ func (tm *Team) ringColleague(ctx context.Context, id, colleague uuid.UUID, call
 	_, doing, err := tm.presence(ctx)
 	if err == nil && doing[colleague].ForColleague() {
 		tm.Telephones.ringTelephones(ctx, id, "a call of "+caller, []string{colleague.String()})
-		tm.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRing, CallID: &id}, colleague)
+		tm.Arrivals.tell(colleague)
 		timer := tm.Clock.NewTimer(colleagueRings)
 		defer timer.Stop()
 		changed := tm.Arrivals.changedOf(id)

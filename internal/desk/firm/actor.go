@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"trundo/internal/contract"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/recording"
 	"trundo/internal/core/slip"
@@ -43,6 +44,8 @@ type Actor struct {
 	Program bool
 	// ByTelephone: a's own telephone rings first.
 	ByTelephone bool
+	// AddressTemplate is the address, with its blanks, at which records open for a outside; empty where they open here.
+	AddressTemplate string
 }
 
 // Location is a's own, UTC for nobody.
@@ -115,7 +118,8 @@ func actorOf(u db.UserRow) Actor {
 	}
 	return Actor{ID: u.ID, SessionsFrom: u.SessionsFrom, Login: u.Login, Name: u.Name, Role: Role(u.Role), Team: u.Team,
 		Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording),
-		Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone}
+		Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone,
+		AddressTemplate: addressTemplate(u)}
 }
 
 // MayLift tells whether a may let somebody be called again who asked not to be: with the right and a reason. Errors:
@@ -155,3 +159,11 @@ func (k *Firm) ActorChanged(id uuid.UUID) { k.actors.Delete(id) }
 
 // ActorsChanged lets what is remembered of everybody be read again.
 func (k *Firm) ActorsChanged() { k.actors.Clear() }
+
+// addressTemplate is the address that a rep's records open at, with its blanks; empty where they open here.
+func addressTemplate(u db.UserRow) string {
+	if u.Opens != string(contract.PreferencesOpensAddress) {
+		return ""
+	}
+	return u.AddressTemplate
+}

@@ -404,24 +404,27 @@ func (q *Queries) SwitchUser(ctx context.Context, arg SwitchUserParams) (int64, 
 
 const user = `-- name: User :one
 SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program, sessions_from,
+  opens, address_template,
   EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone FROM users WHERE id = $1 AND active
 `
 
 type UserRow struct {
-	ID           uuid.UUID
-	Login        string
-	Name         string
-	Role         string
-	Team         string
-	Zone         string
-	NumberStyle  string
-	LineID       *uuid.UUID
-	Extension    string
-	Recording    string
-	Whisper      bool
-	Program      bool
-	SessionsFrom time.Time
-	ByTelephone  bool
+	ID              uuid.UUID
+	Login           string
+	Name            string
+	Role            string
+	Team            string
+	Zone            string
+	NumberStyle     string
+	LineID          *uuid.UUID
+	Extension       string
+	Recording       string
+	Whisper         bool
+	Program         bool
+	SessionsFrom    time.Time
+	Opens           string
+	AddressTemplate string
+	ByTelephone     bool
 }
 
 func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
@@ -441,6 +444,8 @@ func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
 		&i.Whisper,
 		&i.Program,
 		&i.SessionsFrom,
+		&i.Opens,
+		&i.AddressTemplate,
 		&i.ByTelephone,
 	)
 	return i, err

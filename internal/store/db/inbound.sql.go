@@ -582,30 +582,36 @@ func (q *Queries) LastContact(ctx context.Context, arg LastContactParams) ([]Las
 }
 
 const lastSpoken = `-- name: LastSpoken :many
-SELECT c.answered_at FROM history h JOIN calls c ON c.id = h.ref_id JOIN slips s ON s.call_id = c.id
-WHERE h.record_id = $1 AND h.kind = 'call' AND s.user_id = $2 AND c.spoke AND c.id <> $3 ORDER BY h.at DESC LIMIT 1
+SELECT s.user_id, max(c.answered_at)::timestamptz AS at
+FROM history h JOIN calls c ON c.id = h.ref_id JOIN slips s ON s.call_id = c.id
+WHERE h.record_id = $1 AND h.kind = 'call' AND c.spoke AND c.answered_at IS NOT NULL AND c.id <> $2
+GROUP BY s.user_id
 `
 
 type LastSpokenParams struct {
 	RecordID uuid.UUID
-	UserID   uuid.UUID
 	Without  uuid.UUID
 }
 
-// When a rep last spoke with a record, in another call than this one.
-func (q *Queries) LastSpoken(ctx context.Context, arg LastSpokenParams) ([]*time.Time, error) {
-	rows, err := q.db.Query(ctx, lastSpoken, arg.RecordID, arg.UserID, arg.Without)
+type LastSpokenRow struct {
+	UserID uuid.UUID
+	At     time.Time
+}
+
+// When each rep last spoke with a record, in another call than this one.
+func (q *Queries) LastSpoken(ctx context.Context, arg LastSpokenParams) ([]LastSpokenRow, error) {
+	rows, err := q.db.Query(ctx, lastSpoken, arg.RecordID, arg.Without)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	items := []*time.Time{}
+	items := []LastSpokenRow{}
 	for rows.Next() {
-		var answered_at *time.Time
-		if err := rows.Scan(&answered_at); err != nil {
+		var i LastSpokenRow
+		if err := rows.Scan(&i.UserID, &i.At); err != nil {
 			return nil, err
 		}
-		items = append(items, answered_at)
+		items = append(items, i)
 	}
 	if err := rows.Err(); err != nil {
 		return nil, err

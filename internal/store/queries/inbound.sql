@@ -162,9 +162,11 @@ WHERE h.record_id = @record_id AND h.at > @since AND h.kind IN ('call', 'change'
 ORDER BY h.at DESC LIMIT 20;
 
 -- name: LastSpoken :many
--- When a rep last spoke with a record, in another call than this one.
-SELECT c.answered_at FROM history h JOIN calls c ON c.id = h.ref_id JOIN slips s ON s.call_id = c.id
-WHERE h.record_id = @record_id AND h.kind = 'call' AND s.user_id = @user_id AND c.spoke AND c.id <> @without ORDER BY h.at DESC LIMIT 1;
+-- When each rep last spoke with a record, in another call than this one.
+SELECT s.user_id, max(c.answered_at)::timestamptz AS at
+FROM history h JOIN calls c ON c.id = h.ref_id JOIN slips s ON s.call_id = c.id
+WHERE h.record_id = @record_id AND h.kind = 'call' AND c.spoke AND c.answered_at IS NOT NULL AND c.id <> @without
+GROUP BY s.user_id;
 
 -- name: MatchSigns :many
 -- What speaks for each of several records that share a number.

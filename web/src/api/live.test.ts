@@ -73,6 +73,19 @@ describe("the live stream", () => {
     expect(Object.fromEntries(newest().url.searchParams)).toEqual({ epoch: "e2", after: "1" });
   });
 
+  it("takes what rings from the event, and asks only where it does not say", () => {
+    newest().tell({ n: 5, kind: "hello", epoch: "e1" });
+    refreshed = [];
+    const ring = { call_id: "c1", display: "413 555 0142" };
+    newest().tell({ n: 6, kind: "ring", rings: [ring] });
+    expect(client.getQueryData(["rings"])).toEqual([ring]);
+    newest().tell({ n: 7, kind: "ring", rings: [] });
+    expect(client.getQueryData(["rings"])).toEqual([]);
+    expect(refreshed).toEqual([]);
+    newest().tell({ n: 8, kind: "ring" });
+    expect(refreshed).toEqual([["rings"]]);
+  });
+
   it("keeps trying while the server is away, ever more slowly", async () => {
     for (let i = 0; i < 4; i++) await cut(1006);
     expect(FakeSocket.all).toHaveLength(5);

@@ -163,7 +163,13 @@ function apply(client: QueryClient, event: LiveEvent) {
       refresh("sound");
       return;
     case "ring":
-      refresh("rings");
+      if (!event.rings) {
+        refresh("rings");
+        return;
+      }
+      // What is being read was answered before this happened, or will be told again.
+      void client.cancelQueries({ queryKey: ["rings"] });
+      client.setQueryData(["rings"], event.rings);
       return;
     case "slip":
       if (event.writer !== windowId) refresh("desk");

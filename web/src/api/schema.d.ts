@@ -4653,6 +4653,8 @@ export interface components {
             import_id?: string;
             /** Format: uuid */
             round_id?: string;
+            /** @description Of kind ring: all calls that ring for the reader just now. Left out: they are to be asked for */
+            rings?: components["schemas"]["Ring"][];
             trace?: components["schemas"]["VoiceTrace"];
         };
     };
