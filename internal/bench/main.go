@@ -193,7 +193,7 @@ func (c callFigures) report(p func(string, ...any)) {
 	row(p, "filing with five effects, p50", "ms", quantile(c.effects.ours, 0.5), quantile(c.effects.bare, 0.5), "")
 	row(p, "filing with five effects, p95", "ms", quantile(c.effects.ours, 0.95), quantile(c.effects.bare, 0.95),
 		"p95 under 50 ms")
-	p("| JavaScript at first load, gzip | %d kB | | | at most 250 kB |", c.bytes/1000)
+	p("| JavaScript at first load, gzip | %d kB | | | at most 225 kB |", c.bytes/1000)
 	p(`
 - **Click to dial**: from the HTTP request of a click, over loopback, until the carrier is asked to dial (%d clicks). Ours finds who is
   signed in, looks the number up, applies do-not-call and caller ID, locks the rep, commits, and dials. Bare: a Gin handler that commits the

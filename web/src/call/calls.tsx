@@ -17,38 +17,15 @@ import { type Column, Table } from "../ui/table";
 import { Tabs } from "../ui/tabs";
 import { clockTime, dayShort } from "../ui/times";
 import { VoiceTrace } from "../voice/trace";
+import { type Asked, callsIn, onlys, ways } from "./calls_address";
 import { companyOf, stateWord, whoOf } from "./words";
 import { WriteDown } from "./write_down";
 
 const c = t.calls.columns;
 const l = t.in.list;
 
-/** Asked is what an address says about which calls are listed. */
-export type Asked = {
-  whose?: "team" | undefined;
-  way?: CallsAsked["way"];
-  only?: CallsAsked["only"];
-  q?: string | undefined;
-};
-
-const ways = ["inbound", "outbound", "internal"] as const;
 /** always are the columns that cannot be left out. */
 const always: ReadonlySet<string> = new Set(["when", "who", "number"]);
-
-const onlys = ["missed", "voicemail", "unreturned", "nobody", "no_outcome"] as const;
-
-/** callsIn reads an address. */
-export function callsIn(s: Record<string, unknown>): Asked {
-  const way = ways.find((x) => x === s["way"]);
-  const only = onlys.find((x) => x === s["only"]);
-  const q = s["q"] === undefined ? "" : String(s["q"] as string).slice(0, 200);
-  return {
-    whose: s["whose"] === "team" ? "team" : undefined,
-    ...(way ? { way } : {}),
-    ...(only ? { only } : {}),
-    q: q || undefined,
-  };
-}
 
 const storage = "trundo.calls.columns";
 const usual = ["when", "who", "number", "how", "voices", "long", "outcome", "rep"];

@@ -25,6 +25,7 @@ import { holdForDesk, letGoForDesk, useKey } from "./keys";
 import { KeysDialog } from "./keys_dialog";
 import { setTheme, type Theme, theme } from "./theme";
 import { usePageTitle } from "./page_title";
+import { fetchPages } from "./pages";
 
 /** Reminders says when a follow-up's time has come. */
 function Reminders() {
@@ -50,6 +51,9 @@ export function Frame() {
     if (known) letGoForDesk();
     else holdForDesk();
     return letGoForDesk;
+  }, [known]);
+  useEffect(() => {
+    if (known) fetchPages();
   }, [known]);
   useSoundWhenNeeded();
   usePageTitle();

@@ -11,19 +11,16 @@ import {
 
 import { Failure } from "../api/client";
 import { queries } from "../api/queries";
-import { People } from "../book/people";
-import { RecordSheet } from "../book/record";
-import { Calls, callsIn } from "../call/calls";
+import { callsIn } from "../call/calls_address";
 import { type Kind } from "../book/values";
-import { LanePage } from "../lane/lane";
-import { ListPage, Lists } from "../lists/lists";
 import type { View } from "../lists/rows";
+import { LanePage } from "../lane/lane";
 import { t } from "../messages";
 import { Today } from "../today/today";
 import { Button } from "../ui/button";
 import { Failed } from "../ui/states";
 import { setZone } from "../ui/times";
-import { DialPage } from "./dial_page";
+import { pages } from "./pages";
 import { Frame } from "./frame";
 import { SignIn } from "./sign_in";
 
@@ -130,14 +127,18 @@ const viewIn = (s: Record<string, unknown>): View => ({
 const people = createRoute({
   getParentRoute: () => frame,
   path: "/people",
-  component: People,
+  component: lazyRouteComponent(pages.people, "People"),
   validateSearch: (s): View & { kind?: Kind | undefined } => ({ ...viewIn(s), kind: kindIn(s["kind"]) }),
 });
-const lists = createRoute({ getParentRoute: () => frame, path: "/lists", component: Lists });
+const lists = createRoute({
+  getParentRoute: () => frame,
+  path: "/lists",
+  component: lazyRouteComponent(pages.lists, "Lists"),
+});
 const list = createRoute({
   getParentRoute: () => frame,
   path: "/lists/$id",
-  component: ListPage,
+  component: lazyRouteComponent(pages.lists, "ListPage"),
   validateSearch: viewIn,
 });
 const startRound = createRoute({
@@ -200,7 +201,7 @@ const settings = createRoute({
 const dial = createRoute({
   getParentRoute: () => frame,
   path: "/dial",
-  component: DialPage,
+  component: lazyRouteComponent(pages.dial, "DialPage"),
   validateSearch: (s): { to?: string | undefined } => ({
     to: s["to"] === undefined ? undefined : text(String(s["to"] as string)),
   }),
@@ -208,7 +209,7 @@ const dial = createRoute({
 const record = createRoute({
   getParentRoute: () => frame,
   path: "/records/$id",
-  component: RecordSheet,
+  component: lazyRouteComponent(pages.record, "RecordSheet"),
   validateSearch: (s): { show?: "message" | undefined } => ({ show: s["show"] === "message" ? "message" : undefined }),
 });
 const insight = createRoute({
@@ -237,7 +238,7 @@ const team = createRoute({
 const calls = createRoute({
   getParentRoute: () => frame,
   path: "/calls",
-  component: Calls,
+  component: lazyRouteComponent(pages.calls, "Calls"),
   validateSearch: callsIn,
 });
 const call = createRoute({
