@@ -4,7 +4,9 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -153,4 +155,22 @@ func TestAreasLookOneWay(t *testing.T) {
 		}
 	}
 	assert.Equal(t, len(areas), seen)
+}
+
+func TestEveryRuleAndAreaShowsItsUse(t *testing.T) {
+	for _, p := range packages(t) {
+		name, _ := strings.CutPrefix(p.ImportPath, "trundo/internal/")
+		if !strings.HasPrefix(name, "core/") && !strings.HasPrefix(name, "desk/") {
+			continue
+		}
+		tests, err := filepath.Glob(filepath.Join("..", name, "*_test.go"))
+		require.NoError(t, err)
+		shows := false
+		for _, file := range tests {
+			text, err := os.ReadFile(file)
+			require.NoError(t, err)
+			shows = shows || strings.Contains(string(text), "\nfunc Example")
+		}
+		assert.True(t, shows, "%s has no Example", name)
+	}
 }
