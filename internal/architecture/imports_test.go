@@ -17,9 +17,10 @@ import (
 // layers are the parts of the program from the ground up. A part may import those below it, and those beside it in the
 // same line only where allowed says so.
 var layers = [][]string{
+	{"core/datetime"},
 	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money",
 		"core/duplicate", "core/presence", "core/finding", "core/promise", "core/audio",
-		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch"},
+		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch", "core/agenda"},
 	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting",
 		"core/round"},
 	{"core/filter", "core/sequence"},

@@ -198,6 +198,54 @@ func (e Channel) Valid() bool {
 	}
 }
 
+// Defines values for DayEntryKind.
+const (
+	DayEntryKindCall    DayEntryKind = "call"
+	DayEntryKindMail    DayEntryKind = "mail"
+	DayEntryKindMeeting DayEntryKind = "meeting"
+	DayEntryKindTask    DayEntryKind = "task"
+	DayEntryKindVisit   DayEntryKind = "visit"
+)
+
+// Valid indicates whether the value is a known member of the DayEntryKind enum.
+func (e DayEntryKind) Valid() bool {
+	switch e {
+	case DayEntryKindCall:
+		return true
+	case DayEntryKindMail:
+		return true
+	case DayEntryKindMeeting:
+		return true
+	case DayEntryKindTask:
+		return true
+	case DayEntryKindVisit:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for DayEntryPlace.
+const (
+	Before DayEntryPlace = "before"
+	Day    DayEntryPlace = "day"
+	Hour   DayEntryPlace = "hour"
+)
+
+// Valid indicates whether the value is a known member of the DayEntryPlace enum.
+func (e DayEntryPlace) Valid() bool {
+	switch e {
+	case Before:
+		return true
+	case Day:
+		return true
+	case Hour:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for DeliveryState.
 const (
 	DeliveryStateDone    DeliveryState = "done"
@@ -2555,6 +2603,48 @@ type Count struct {
 	Count int `json:"count"`
 }
 
+// DayEntry defines model for DayEntry.
+type DayEntry struct {
+	At time.Time `json:"at"`
+
+	// ID Of the follow-up or the visit
+	ID     openapi_types.UUID `json:"id"`
+	Kind   DayEntryKind       `json:"kind"`
+	Late   bool               `json:"late"`
+	Number *PhoneNumber       `json:"number"`
+
+	// Place Of an earlier day, today at no particular time, or at an hour
+	Place DayEntryPlace `json:"place"`
+
+	// Record None: a visit with nobody in particular
+	Record *RecordRef `json:"record"`
+	Text   string     `json:"text"`
+
+	// Until Of a visit
+	Until *time.Time `json:"until"`
+
+	// Version Of a follow-up
+	Version int `json:"version"`
+
+	// Where Of a visit
+	Where string `json:"where"`
+}
+
+// DayEntryKind defines model for DayEntry.Kind.
+type DayEntryKind string
+
+// DayEntryPlace Of an earlier day, today at no particular time, or at an hour
+type DayEntryPlace string
+
+// DayFigures defines model for DayFigures.
+type DayFigures struct {
+	Calls int `json:"calls"`
+
+	// Conversations Calls in which somebody was spoken with
+	Conversations int   `json:"conversations"`
+	TalkMs        int64 `json:"talk_ms"`
+}
+
 // Delivery defines model for Delivery.
 type Delivery struct {
 	At     time.Time          `json:"at"`
@@ -3114,14 +3204,19 @@ type LaneEntry struct {
 	ID    openapi_types.UUID `json:"id"`
 	Kind  LaneEntryKind      `json:"kind"`
 
+	// Late What of that presses: 12 minutes late; empty where nothing does
+	Late string `json:"late"`
+
 	// MessageHeard Somebody has heard it
 	MessageHeard *bool `json:"message_heard,omitempty"`
 
 	// MessageID Of a missed call: the recording of the message that was left
 	MessageID *openapi_types.UUID `json:"message_id,omitempty"`
 	Number    *PhoneNumber        `json:"number"`
-	Reason    string              `json:"reason"`
-	Record    *RecordRef          `json:"record"`
+
+	// Reason Why it stands here: promised 2:30 PM
+	Reason string     `json:"reason"`
+	Record *RecordRef `json:"record"`
 
 	// TakenBy Of a missed call: who has taken it on
 	TakenBy string        `json:"taken_by"`
@@ -4892,6 +4987,24 @@ type Thread struct {
 	// OptedOut That they want no messages, in words; or empty
 	OptedOut string     `json:"opted_out"`
 	Record   *RecordRef `json:"record"`
+}
+
+// Today defines model for Today.
+type Today struct {
+	Figures DayFigures `json:"figures"`
+
+	// Left What colleagues left for one
+	Left []LaneEntry `json:"left"`
+	Plan []DayEntry  `json:"plan"`
+
+	// Rounds Those one is on that are not over
+	Rounds []RoundRef `json:"rounds"`
+
+	// Unfiled Slips of calls that are over
+	Unfiled []LaneEntry `json:"unfiled"`
+
+	// Usual What one does until this time of a day with calls; left out where that is not known yet
+	Usual *DayFigures `json:"usual,omitempty"`
 }
 
 // Token defines model for Token.

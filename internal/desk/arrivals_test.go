@@ -113,7 +113,7 @@ func TestAClosedLineSaysSo(t *testing.T) {
 	ref := w.comesIn(mobileNumber)
 	w.until("the announcement", func() bool {
 		return w.Lines.WhatIsHeard(t.Context(),
-			carrier.Ref(ref)) == "“We are closed. We open on Tuesday 3 March at 09:00.”"
+			carrier.Ref(ref)) == "“We are closed. We open on Tuesday, March 3 at 9:00 AM.”"
 	})
 	rings, err := w.Arrivals.Rings(t.Context(), w.ines)
 	require.NoError(t, err)

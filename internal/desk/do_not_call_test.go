@@ -86,7 +86,7 @@ func TestASingleCallOutsideItsHoursIsAskedAbout(t *testing.T) {
 	var outside *callable.OutsideError
 	_, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile, AskHours: ptr(true)})
 	require.ErrorAs(t, err, &outside)
-	assert.EqualError(t, outside, "it is 21:37 there, outside calling hours until 08:00")
+	assert.EqualError(t, outside, "it is 9:37 PM there, outside calling hours until 8:00 AM")
 	typed := mobileNumber
 	_, err = w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &typed, AskHours: ptr(true)})
 	require.ErrorAs(t, err, &outside)

@@ -24,7 +24,11 @@ func laneOf(t *testing.T, w *world, a firm.Actor) []string {
 		if e.Record != nil {
 			who = e.Record.Name
 		}
-		lines = append(lines, who+": "+e.Text+" ("+e.Reason+")")
+		why := e.Reason
+		if e.Late != "" {
+			why += ", " + e.Late
+		}
+		lines = append(lines, who+": "+e.Text+" ("+why+")")
 	}
 	return lines
 }
@@ -38,7 +42,7 @@ func TestAFollowUpGoesThroughTheLane(t *testing.T) {
 	assert.Equal(t, "Send the plan", f.Text)
 	_, err = w.Book.AddFollowUp(t.Context(), w.ines, w.aron, key(), contract.NewFollowUp{Text: "Ask about the roof"})
 	require.NoError(t, err)
-	assert.Equal(t, []string{"Berit Osterlund: Send the plan (promised at 12:00)",
+	assert.Equal(t, []string{"Berit Osterlund: Send the plan (promised at 12:00 PM)",
 		"Aron Pell: Ask about the roof (no date)"}, laneOf(t, w, w.ines))
 	assert.Empty(t, laneOf(t, w, w.tomas), "it is hers")
 	l, err := w.Lane(t.Context(), w.ines)
@@ -46,7 +50,7 @@ func TestAFollowUpGoesThroughTheLane(t *testing.T) {
 	assert.Equal(t, "413 555 0142", l.Owed[0].Number.Display, "the first number that may be called")
 	assert.Nil(t, l.Owed[1].Number, "he asked not to be called")
 	w.clock.Advance(130 * time.Minute)
-	assert.Equal(t, "Berit Osterlund: Send the plan (promised 12:00, 10 minutes late)", laneOf(t, w, w.ines)[0])
+	assert.Equal(t, "Berit Osterlund: Send the plan (promised 12:00 PM, 10 minutes late)", laneOf(t, w, w.ines)[0])
 	done, open := contract.FollowUpChangeStateDone, contract.FollowUpChangeStateOpen
 	_, err = w.Book.ChangeFollowUp(t.Context(), w.tomas, f.ID,
 		contract.FollowUpChange{Version: f.Version, State: &done})

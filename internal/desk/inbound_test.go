@@ -111,7 +111,8 @@ func TestMissedCallsOfANumberAreOneThingOwedUntilSomebodySpeaksWithThem(t *testi
 	}
 	owed := w.missed(w.tomas)
 	require.Len(t, owed, 1)
-	assert.Contains(t, owed[0].Reason, "on Main, 2 times, nobody called back")
+	assert.Contains(t, owed[0].Reason, "on Main, 2 times")
+	assert.Equal(t, "nobody called back", owed[0].Late)
 	assert.Equal(t, "Berit Osterlund", owed[0].Record.Name)
 	change := func(a firm.Actor, c contract.UnreturnedChange) error {
 		return w.Calls.ChangeUnreturned(t.Context(), a, owed[0].ID, c)

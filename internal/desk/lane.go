@@ -109,9 +109,9 @@ func (d *Desk) Lane(ctx context.Context, a firm.Actor) (contract.Lane, error) {
 		return contract.Lane{}, err
 	}
 	view := contract.Lane{Owed: []contract.LaneEntry{}, At: now}
-	for _, e := range lane.Rank(items, now, a.Zone, laneHorizon) {
+	for _, e := range lane.Rank(items, now, lane.Reader{Zone: a.Zone, Dates: d.Dates()}, laneHorizon) {
 		entry := contract.LaneEntry{Kind: contract.LaneEntryKind(e.Kind), ID: uuid.MustParse(e.ID), Text: e.Text,
-			Reason: e.Reason,
+			Reason: e.Reason, Late: e.Late,
 			Tone:   contract.LaneEntryTone(e.Tone), When: e.When}
 		switch e.Kind {
 		case lane.FollowUp:

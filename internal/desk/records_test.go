@@ -368,10 +368,10 @@ func TestWhatComesAndWhatIsOwedIsSeenAtAGlance(t *testing.T) {
 		}
 		return list
 	}
-	invoice := "invoice First part: sent, due 28 Feb 2026 (1200.00 USD) late"
+	invoice := "invoice First part: sent, due Feb 28, 2026 (1200.00 USD) late"
 	assert.Contains(t, lines(w.berit), invoice)
 	assert.Contains(t, lines(w.vesper), invoice)
-	assert.Contains(t, lines(w.vesper), "delivery Tanks: on its way, due 5 Mar 2026 (5 Mar 2026)")
+	assert.Contains(t, lines(w.vesper), "delivery Tanks: on its way, due Mar 5, 2026 (Mar 5, 2026)")
 	assert.Contains(t, lines(w.vesper), "order Pumps for us: to a supplier: open, delivery none, invoice none ()")
 	assert.Contains(t, lines(order.ID), invoice, "and on the order")
 	page, err := w.Book.Rows(t.Context(), w.ines,
@@ -385,6 +385,6 @@ func TestWhatComesAndWhatIsOwedIsSeenAtAGlance(t *testing.T) {
 			"Nursery,Two tanks,300.00 USD,2026-04-01,draft\n",
 		contract.ImportPlanSameMake)
 	w.loads(i.ID)
-	assert.Contains(t, lines(order.ID), "invoice Second part: draft, due 1 Apr 2026 (300.00 USD)",
+	assert.Contains(t, lines(order.ID), "invoice Second part: draft, due Apr 1, 2026 (300.00 USD)",
 		"or brought in a file")
 }

@@ -181,7 +181,7 @@ func TestThePreviewSaysWhyOthersAreNotCalled(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "1 of 5 can be called now: 1 is outside calling hours, 1 was called today, 1 asked not to be "+
 		"called, 1 has no number that can be called.", view.Sentence)
-	assert.Equal(t, "5 people, 2 March", view.Name)
+	assert.Equal(t, "5 people, March 2", view.Name)
 	r := w.starts(w.ines, ids)
 	assert.Equal(t, "cannot later waiting later refused", w.beads(r.ID))
 
@@ -391,7 +391,7 @@ func TestARoundWaitsForAPromise(t *testing.T) {
 	r := w.starts(w.ines, w.people(2))
 	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 	assert.Nil(t, r.Current)
-	assert.Equal(t, "you promised Berit Osterlund a call at 09:59", r.Waits)
+	assert.Equal(t, "you promised Berit Osterlund a call at 9:59 AM", r.Waits)
 	anyway := true
 	r, err = w.Rounds.ActOnRound(t.Context(), w.ines, r.ID, key(),
 		contract.RoundAct{Act: contract.RoundActActGo, Anyway: &anyway})

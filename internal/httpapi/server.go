@@ -337,6 +337,12 @@ func (s *Server) GetLane(c *gin.Context) {
 	answer(s, c, http.StatusOK, lane, err)
 }
 
+// GetToday implements ServerInterface.
+func (s *Server) GetToday(c *gin.Context) {
+	today, err := s.desk.Today(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, today, err)
+}
+
 // GetDesk implements ServerInterface.
 func (s *Server) GetDesk(c *gin.Context) {
 	d, err := s.desk.Calls.MyDesk(c.Request.Context(), actor(c))

@@ -29,6 +29,36 @@ export const after = {
     changeAndDo: "Change it, and do this",
     cancel: "Leave it as it is",
   },
+  settingGroups: {
+    search: "Find a setting",
+    none: "No setting is called that.",
+    groups: {
+      mine: "My own",
+      people: "People and rights",
+      telephony: "Telephony",
+      calls: "Calls and outcomes",
+      writing: "Writing",
+      book: "Book",
+      connections: "Connections",
+    },
+    /** What one may look for and not find in the name. */
+    about: {
+      me: "password records open greeting whisper preferences mail address forward texts",
+      sound: "microphone speaker headset volume ring telephone echo",
+      availability: "available break wrapping up states presence",
+      lines: "numbers caller ID opening hours closed days off voicemail greeting ring order source",
+      prepared: "voicemail message leave answering machine",
+      recording: "consent keep delete policy law announce",
+      outcomes: "call types holidays keys follow-up effects required notes dispositions",
+      scripts: "questions answers",
+      templates: "texts mails wording places",
+      sequences: "steps days enroll",
+      fields: "custom fields columns layout sheet",
+      numbers: "order of numbers which first mobile office",
+      do_not_call: "list refuse opt out",
+      programs: "API keys webhooks calendar tokens developers",
+    } as Record<string, string>,
+  },
   settings: {
     tab: "Outcomes",
     intro:

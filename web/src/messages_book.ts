@@ -1,6 +1,7 @@
 // The texts of the book: records, lists, duplicates, imports, settings. A part of messages.ts.
+import { figure } from "./ui/locale";
 
-const count = (n: number, one: string, many: string) => `${n.toLocaleString("en-GB")} ${n === 1 ? one : many}`;
+const count = (n: number, one: string, many: string) => `${figure(n)} ${n === 1 ? one : many}`;
 
 const kinds: Record<string, { one: string; many: string; make: string }> = {
   people: { one: "person", many: "People", make: "New person" },
@@ -135,7 +136,7 @@ export const book = {
   },
   list: {
     title: "Lists",
-    rows: (n: number, more: boolean) => (more ? `more than ${n.toLocaleString("en-GB")}` : n.toLocaleString("en-GB")),
+    rows: (n: number, more: boolean) => (more ? `more than ${figure(n)}` : figure(n)),
     search: "Name, company or number",
     filter: "Filter",
     filterOn: (n: number) => (n === 0 ? "Filter" : `Filter · ${String(n)}`),
@@ -148,7 +149,7 @@ export const book = {
     empty: "Nothing here yet.",
     select: (name: string) => `Select ${name}`,
     selectPage: "Select all rows loaded here",
-    selected: (n: number) => `${n.toLocaleString("en-GB")} selected`,
+    selected: (n: number) => `${figure(n)} selected`,
     selectAll: (n: string) => `Select all ${n} that match`,
     allSelected: (n: string) => `All ${n} that match are selected`,
     unselect: "Select none",
@@ -305,8 +306,8 @@ export const book = {
     done: (made: number, updated: number, skipped: number) =>
       [
         `${count(made, "record", "records")} made`,
-        updated > 0 && `${updated.toLocaleString("en-GB")} completed`,
-        skipped > 0 && `${skipped.toLocaleString("en-GB")} left as they are`,
+        updated > 0 && `${figure(updated)} completed`,
+        skipped > 0 && `${figure(skipped)} left as they are`,
       ]
         .filter(Boolean)
         .join(", "),

@@ -1,5 +1,7 @@
+import { figure } from "./ui/locale";
+
 /** What is said on the pages of rounds, which are loaded when somebody goes there. */
-const count = (n: number, one: string, many: string) => `${n.toLocaleString("en-GB")} ${n === 1 ? one : many}`;
+const count = (n: number, one: string, many: string) => `${figure(n)} ${n === 1 ? one : many}`;
 
 export const roundPages = {
   start: {
@@ -79,8 +81,8 @@ export const roundPages = {
   },
   beads: {
     label: "The people of the round, one bead each: arrow keys tell who",
-    before: (n: number) => `${n.toLocaleString("en-GB")} before`,
-    after: (n: number) => `${n.toLocaleString("en-GB")} after`,
+    before: (n: number) => `${figure(n)} before`,
+    after: (n: number) => `${figure(n)} after`,
     is: {
       waiting: "waits",
       current: "now",

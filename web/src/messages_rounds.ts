@@ -1,5 +1,7 @@
+import { figure } from "./ui/locale";
+
 /** What is said about rounds: lists worked through, one call at a time. */
-const count = (n: number, one: string, many: string) => `${n.toLocaleString("en-GB")} ${n === 1 ? one : many}`;
+const count = (n: number, one: string, many: string) => `${figure(n)} ${n === 1 ? one : many}`;
 
 export const rounds = {
   start: { button: "Start a round", lane: "Call everyone in my lane" },
@@ -19,17 +21,17 @@ export const rounds = {
       `${count(n, "person is", "people are")} not done with. They can be put on a new list afterwards.`,
     settings: "Settings",
     called: "Called",
-    of: (n: number, all: number) => `${n.toLocaleString("en-GB")} of ${all.toLocaleString("en-GB")}`,
+    of: (n: number, all: number) => `${figure(n)} of ${figure(all)}`,
     reached: "Spoken with",
     left: "Left",
-    later: (n: number) => `${n.toLocaleString("en-GB")} later`,
+    later: (n: number) => `${figure(n)} later`,
     average: "Average per person",
     done: "Done at this pace",
     unknown: "–",
     today: "My rounds today",
-    yesterday: (n: number) => `yesterday ${n.toLocaleString("en-GB")}`,
+    yesterday: (n: number) => `yesterday ${figure(n)}`,
     calls: (n: number) => count(n, "call", "calls"),
-    spoken: (n: number) => `${n.toLocaleString("en-GB")} spoken with`,
+    spoken: (n: number) => `${figure(n)} spoken with`,
     preparing: "More people are being put on it.",
     attempt: (n: number) =>
       n === 1 ? "first try" : n === 2 ? "second try" : n === 3 ? "third try" : `try ${String(n)}`,
@@ -60,7 +62,7 @@ export const rounds = {
   },
   list: {
     title: "Rounds",
-    left: (n: number) => `${n.toLocaleString("en-GB")} left`,
+    left: (n: number) => `${figure(n)} left`,
     mine: { going: "going", paused: "paused", left: "", "": "" } as Record<string, string>,
     by: (name: string) => `by ${name}`,
     line: "Calls from it show",

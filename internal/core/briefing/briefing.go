@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"trundo/internal/core/datetime"
 	"trundo/internal/core/promise"
 )
 
@@ -50,12 +51,13 @@ const most = 3
 
 // Facts says what matters, three things at most: what was promised, what is open, and in any case the last contact;
 // then, as a fourth, what has happened since the reader spoke with them. now is in the reader's zone.
-func Facts(c Caller, now time.Time) []string {
+func Facts(c Caller, now time.Time, w datetime.Style) []string {
 	facts := []string{}
 	for _, p := range c.Promises {
 		text := "promised: " + p.Text
 		if !p.Due.IsZero() {
-			text += p.Due.In(now.Location()).Format(", 2 Jan 15:04")
+			due := p.Due.In(now.Location())
+			text += ", " + w.Day(due) + " " + w.Time(due)
 		}
 		if p.At(now) == promise.Broken {
 			text += ", not kept yet"
@@ -66,17 +68,17 @@ func Facts(c Caller, now time.Time) []string {
 		facts = append(facts, "open "+m.Kind+": "+m.Name+", "+m.Stage)
 	}
 	if c.Last != nil {
-		facts = append(facts[:min(len(facts), most-1)], c.Last.text(now))
+		facts = append(facts[:min(len(facts), most-1)], c.Last.text(now, w))
 	}
 	facts = facts[:min(len(facts), most)]
-	if since := c.since(now); since != "" {
+	if since := c.since(now, w); since != "" {
 		facts = append(facts, since)
 	}
 	return facts
 }
 
-func (c Contact) text(now time.Time) string {
-	text := "last call " + c.At.In(now.Location()).Format("2 Jan")
+func (c Contact) text(now time.Time, w datetime.Style) string {
+	text := "last call " + w.Day(c.At.In(now.Location()))
 	switch {
 	case c.Outcome != "":
 		return text + ": " + c.Outcome
@@ -88,7 +90,7 @@ func (c Contact) text(now time.Time) string {
 
 // since sums happenings up; of calls by colleagues the newest is told. "" where nothing has happened, or they never
 // spoke.
-func (c Caller) since(now time.Time) string {
+func (c Caller) since(now time.Time, w datetime.Style) string {
 	if c.Spoke.IsZero() || len(c.Since) == 0 {
 		return ""
 	}
@@ -128,7 +130,7 @@ func (c Caller) since(now time.Time) string {
 	case calls > 0:
 		parts = append(parts, counted(calls, "call"))
 	}
-	return "since you spoke on " + c.Spoke.In(now.Location()).Format("2 Jan") + ": " + strings.Join(parts, ", ")
+	return "since you spoke on " + w.Day(c.Spoke.In(now.Location())) + ": " + strings.Join(parts, ", ")
 }
 
 // times is how often, where it is not once.

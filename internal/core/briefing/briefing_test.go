@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"trundo/internal/core/briefing"
+	"trundo/internal/core/datetime"
 	"trundo/internal/core/promise"
 )
 
@@ -64,13 +65,13 @@ func TestFacts(t *testing.T) {
 				"open case: Pump runs dry, watching", "since you spoke on 19 Nov: 1 change"}},
 	}
 	for name, tt := range tests {
-		t.Run(name, func(t *testing.T) { assert.Equal(t, tt.want, briefing.Facts(tt.caller, now)) })
+		t.Run(name, func(t *testing.T) { assert.Equal(t, tt.want, briefing.Facts(tt.caller, now, datetime.Style{})) })
 	}
 }
 
 func ExampleFacts() {
 	now := time.Date(2026, 11, 23, 14, 42, 0, 0, time.UTC)
 	fmt.Println(briefing.Facts(briefing.Caller{Last: &briefing.Contact{At: now.AddDate(0, 0, -3),
-		Outcome: "Wants an offer"}}, now))
-	// Output: [last call 20 Nov: Wants an offer]
+		Outcome: "Wants an offer"}}, now, datetime.In("US")))
+	// Output: [last call Nov 20: Wants an offer]
 }

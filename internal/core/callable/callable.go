@@ -8,6 +8,8 @@ import (
 	"errors"
 	"fmt"
 	"time"
+
+	"trundo/internal/core/datetime"
 )
 
 // Errors of a Verdict.
@@ -59,10 +61,13 @@ type Verdict struct {
 }
 
 // OutsideError says that a number is called outside its hours: a question, not a refusal.
-type OutsideError struct{ There, Opens time.Time } // in the zone that is outside
+type OutsideError struct {
+	There, Opens time.Time      // in the zone that is outside
+	Dates        datetime.Style // how they are written for who asks
+}
 
 func (e *OutsideError) Error() string {
-	return "it is " + e.There.Format("15:04") + " there, outside calling hours until " + e.Opens.Format("15:04")
+	return "it is " + e.Dates.Time(e.There) + " there, outside calling hours until " + e.Dates.Time(e.Opens)
 }
 
 // Ask tells whether a single call is asked about before it is placed; nil where it is not. Emergency numbers, and calls

@@ -8,6 +8,8 @@ import (
 	"fmt"
 	"sort"
 	"time"
+
+	"trundo/internal/core/datetime"
 )
 
 // Kind is what is owed.
@@ -64,7 +66,8 @@ const (
 // Entry is an item with its place in the lane.
 type Entry struct {
 	Item
-	Reason string // "promised 14:30, 12 minutes late"
+	Reason string // "promised 14:30"
+	Late   string // what of the reason presses: "12 minutes late"; "" where nothing does
 	Tone   Tone
 	When   string // a word or time for the corner: "14:30", "today", "Thu 3 Dec"
 }
@@ -104,24 +107,30 @@ func (it Item) closes(now time.Time) bool {
 	return !it.Closes.IsZero() && it.Closes.After(now) && it.Closes.Sub(now) < closing && group(it, now) <= 3
 }
 
-// Rank orders items at now for a reader in zone. The rule: promises that are late or due within ten minutes, oldest
+// Reader is who reads the lane: in which zone, and how times and days are written for them.
+type Reader struct {
+	Zone  *time.Location
+	Dates datetime.Style
+}
+
+// Rank orders items at now for a reader. The rule: promises that are late or due within ten minutes, oldest
 // first; slips not yet filed, oldest first; missed calls that nobody has come back to, and follow-ups late or due
 // within ten minutes, by their time (missed calls that a colleague has taken on come with the later days); the rest of
 // today, those at a time before those without one; later days; those without a date. Within each of these, those whose
 // number can be called for less than an hour still go first, and of those due at the same time the one with the larger
 // open deal. Equal ones by id, so that nothing moves by chance. A colleague's note stands among the missed calls, a
 // paused round among what is due today. Items due later than horizon after now are left out (zero: none is left out).
-func Rank(items []Item, now time.Time, zone *time.Location, horizon time.Duration) []Entry {
-	now = now.In(zone)
+func Rank(items []Item, now time.Time, r Reader, horizon time.Duration) []Entry {
+	now = now.In(r.Zone)
 	entries := make([]Entry, 0, len(items))
 	for _, it := range items {
 		if !it.Due.IsZero() {
-			it.Due = it.Due.In(zone)
+			it.Due = it.Due.In(r.Zone)
 			if horizon > 0 && it.Due.After(now.Add(horizon)) && !sameDay(it.Due, now) {
 				continue
 			}
 		}
-		entries = append(entries, explain(it, now))
+		entries = append(entries, explain(it, now, r.Dates))
 	}
 	sort.Slice(entries, func(i, j int) bool {
 		a, b := entries[i].Item, entries[j].Item
@@ -153,11 +162,11 @@ func (it Item) time() time.Time {
 }
 
 // written says when somebody wrote: "from Odile at 14:30", "wrote at 14:30 on Sales, nobody has answered".
-func written(it Item, now time.Time) Entry {
+func written(it Item, now time.Time, w datetime.Style) Entry {
 	since := it.Since.In(now.Location())
-	e := Entry{Item: it, Tone: Now, When: since.Format("15:04"), Reason: "at " + since.Format("15:04")}
+	e := Entry{Item: it, Tone: Now, When: w.Time(since), Reason: "at " + w.Time(since)}
 	if !sameDay(since, now) {
-		e.When, e.Reason = since.Format("2 Jan"), "on "+since.Format("Mon 2 Jan")
+		e.When, e.Reason = w.Day(since), "on "+w.Weekday(since)
 	}
 	if it.Kind == Note {
 		e.Reason = "from " + it.From + " " + e.Reason
@@ -167,14 +176,14 @@ func written(it Item, now time.Time) Entry {
 	if it.Line != "" {
 		e.Reason += " on " + it.Line
 	}
-	if e.Reason += ", nobody has answered"; now.Sub(since) >= time.Hour {
+	if e.Late = "nobody has answered"; now.Sub(since) >= time.Hour {
 		e.Tone = Late
 	}
 	return e
 }
 
 // paused says how a round stands: "53 left, paused at 11:09", "20 left, handed over by Ines at 9:00".
-func paused(it Item, now time.Time) Entry {
+func paused(it Item, now time.Time, w datetime.Style) Entry {
 	since := it.Since.In(now.Location())
 	e := Entry{Item: it, Tone: Later, When: fmt.Sprintf("%d left", it.Left), Reason: "round paused"}
 	if it.Why != "" {
@@ -184,26 +193,26 @@ func paused(it Item, now time.Time) Entry {
 		}
 	}
 	if sameDay(since, now) {
-		e.Reason += " at " + since.Format("15:04")
+		e.Reason += " at " + w.Time(since)
 	} else {
-		e.Reason += " on " + since.Format("Mon 2 Jan")
+		e.Reason += " on " + w.Weekday(since)
 	}
 	return e
 }
 
 // missed says why a missed call stands there: "missed at 9:12 on Service, 2 times, nobody called back".
-func missed(it Item, now time.Time) Entry {
+func missed(it Item, now time.Time, w datetime.Style) Entry {
 	since := it.Since.In(now.Location())
-	e := Entry{Item: it, Tone: Late, When: since.Format("15:04")}
+	e := Entry{Item: it, Tone: Late, When: w.Time(since)}
 	e.Reason = "missed"
 	if s := int(it.Voicemail.Round(time.Second).Seconds()); s > 0 {
 		e.Reason = fmt.Sprintf("left a message of %d:%02d", s/60, s%60)
 	}
 	if sameDay(since, now) {
-		e.Reason += " at " + since.Format("15:04")
+		e.Reason += " at " + w.Time(since)
 	} else {
-		e.When = since.Format("2 Jan")
-		e.Reason += " on " + since.Format("Mon 2 Jan")
+		e.When = w.Day(since)
+		e.Reason += " on " + w.Weekday(since)
 	}
 	if it.Line != "" {
 		e.Reason += " on " + it.Line
@@ -226,25 +235,25 @@ func missed(it Item, now time.Time) Entry {
 	case it.Tries > 1:
 		e.Reason += fmt.Sprintf(", tried %d times", it.Tries)
 	default:
-		e.Reason += ", nobody called back"
+		e.Late = "nobody called back"
 	}
 	return e
 }
 
-func explain(it Item, now time.Time) Entry {
+func explain(it Item, now time.Time, w datetime.Style) Entry {
 	if it.Kind == MissedCall {
-		return missed(it, now)
+		return missed(it, now, w)
 	}
 	if it.Kind == Note || it.Kind == Message {
-		return written(it, now)
+		return written(it, now, w)
 	}
 	if it.Kind == Round {
-		return paused(it, now)
+		return paused(it, now, w)
 	}
 	e := Entry{Item: it, Tone: Later}
 	if it.Kind == UnfiledSlip {
 		since := now.Sub(it.Since)
-		e.Reason, e.When = "not filed yet, ended "+ago(since), it.Since.In(now.Location()).Format("15:04")
+		e.Reason, e.When = "not filed yet, ended "+ago(since), w.Time(it.Since.In(now.Location()))
 		if since < time.Minute {
 			e.Reason = "not filed yet, just ended"
 		}
@@ -268,19 +277,20 @@ func explain(it Item, now time.Time) Entry {
 	case it.DayOnly && today:
 		e.Reason, e.When, e.Tone = verb+" today", "today", Now
 	case it.DayOnly && it.Due.Before(now):
-		e.Reason, e.When, e.Tone = verb+" "+day(it.Due, now)+", "+late(days(it.Due, now), "day"), day(it.Due, now), Late
+		e.When, e.Tone = day(it.Due, now, w), Late
+		e.Reason, e.Late = verb+" "+e.When, late(days(it.Due, now), "day")
 	case today && it.Due.After(now.Add(soon)):
-		e.Reason, e.When = verb+" at "+it.Due.Format("15:04"), it.Due.Format("15:04")
+		e.Reason, e.When = verb+" at "+w.Time(it.Due), w.Time(it.Due)
 	case today && !it.Due.Before(now):
-		e.Reason, e.When, e.Tone = verb+" at "+it.Due.Format("15:04"), it.Due.Format("15:04"), Now
+		e.Reason, e.When, e.Tone = verb+" at "+w.Time(it.Due), w.Time(it.Due), Now
 	case it.Due.Before(now):
-		e.When, e.Tone = it.Due.Format("15:04"), Late
+		e.When, e.Tone = w.Time(it.Due), Late
 		if !today {
-			e.When = day(it.Due, now)
+			e.When = day(it.Due, now, w)
 		}
-		e.Reason = verb + " " + e.When + ", " + lateBy(now.Sub(it.Due))
+		e.Reason, e.Late = verb+" "+e.When, lateBy(now.Sub(it.Due))
 	default:
-		e.Reason, e.When = verb+" "+day(it.Due, now), day(it.Due, now)
+		e.Reason, e.When = verb+" "+day(it.Due, now, w), day(it.Due, now, w)
 	}
 	if it.closes(now) {
 		e.Reason += ", callable for " + plural(max(1, int(it.Closes.Sub(now).Minutes())), "more minute")
@@ -334,7 +344,7 @@ func days(from, to time.Time) int {
 }
 
 // day names the day of t as seen from now: "yesterday", "tomorrow", "Thu 3 Dec".
-func day(t, now time.Time) string {
+func day(t, now time.Time, w datetime.Style) string {
 	switch days(now, t) {
 	case -1:
 		return "yesterday"
@@ -343,5 +353,5 @@ func day(t, now time.Time) string {
 	case 1:
 		return "tomorrow"
 	}
-	return t.Format("Mon 2 Jan")
+	return w.Weekday(t)
 }

@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"trundo/internal/core/datetime"
 	"trundo/internal/core/lane"
 )
 
@@ -14,7 +15,26 @@ import (
 var (
 	zone, _ = time.LoadLocation("America/New_York")
 	now     = time.Date(2026, 11, 23, 14, 42, 0, 0, zone)
+	reader  = lane.Reader{Zone: zone}
 )
+
+// whole is a reason with what of it presses.
+func whole(e lane.Entry) string {
+	if e.Late == "" {
+		return e.Reason
+	}
+	return e.Reason + ", " + e.Late
+}
+
+func TestTimesAreWrittenAsTheReaderDoes(t *testing.T) {
+	us := lane.Reader{Zone: zone, Dates: datetime.In("US")}
+	got := lane.Rank([]lane.Item{{ID: "a", Kind: lane.FollowUp, Promised: true, Due: in(-12 * time.Minute)},
+		{ID: "b", Kind: lane.MissedCall, Since: in(-72 * time.Hour), Times: 1}}, now, us, 0)
+	assert.Equal(t, []string{"promised 2:30 PM", "12 minutes late", "2:30 PM"},
+		[]string{got[0].Reason, got[0].Late, got[0].When})
+	assert.Equal(t, []string{"missed on Fri, Nov 20", "nobody called back", "Nov 20"},
+		[]string{got[1].Reason, got[1].Late, got[1].When})
+}
 
 func in(d time.Duration) time.Time { return now.Add(d) }
 
@@ -71,7 +91,7 @@ func TestReasons(t *testing.T) {
 		{"a colleague's note of Friday", lane.Item{Kind: lane.Note, Since: in(-72 * time.Hour), From: "Ines"},
 			"from Ines on Fri 20 Nov", "20 Nov", lane.Now},
 		{"callable for a while", lane.Item{Kind: lane.FollowUp, Due: in(-time.Hour),
-			Closes: in(40*time.Minute + time.Second)}, "due 13:42, 1 hour late, callable for 40 more minutes", "13:42",
+			Closes: in(40*time.Minute + time.Second)}, "due 13:42, callable for 40 more minutes, 1 hour late", "13:42",
 			lane.Late},
 		{"callable for a moment", lane.Item{Kind: lane.FollowUp, DayOnly: true, Due: in(-14 * time.Hour),
 			Closes: in(20 * time.Second)}, "due today, callable for 1 more minute", "today", lane.Now},
@@ -87,8 +107,8 @@ func TestReasons(t *testing.T) {
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
-			got := lane.Rank([]lane.Item{tt.item}, now, zone, 0)
-			assert.Equal(t, tt.reason, got[0].Reason)
+			got := lane.Rank([]lane.Item{tt.item}, now, reader, 0)
+			assert.Equal(t, tt.reason, whole(got[0]))
 			assert.Equal(t, tt.when, got[0].When)
 			assert.Equal(t, tt.tone, got[0].Tone)
 		})
@@ -179,7 +199,7 @@ func TestWhichOfTwoIsFirst(t *testing.T) {
 			for _, ids := range [][2]string{{"a", "b"}, {"b", "a"}} { // whatever the ids say
 				first, second := pair[0], pair[1]
 				first.ID, second.ID = ids[0], ids[1]
-				got := lane.Rank([]lane.Item{second, first}, now, zone, 0)
+				got := lane.Rank([]lane.Item{second, first}, now, reader, 0)
 				assert.Equal(t, first.ID, got[0].ID)
 			}
 		})
@@ -203,7 +223,7 @@ func TestOrder(t *testing.T) {
 		{ID: "a same time", Kind: lane.FollowUp, Due: in(5 * time.Minute)},
 	}
 	var order []string
-	for _, e := range lane.Rank(items, now, zone, 0) {
+	for _, e := range lane.Rank(items, now, reader, 0) {
 		order = append(order, e.ID)
 	}
 	assert.Equal(t, []string{
@@ -217,7 +237,7 @@ func TestHorizonLeavesOutWhatIsFarAway(t *testing.T) {
 		{ID: "tonight", Kind: lane.FollowUp, Due: in(9 * time.Hour)},
 		{ID: "next week", Kind: lane.FollowUp, Due: in(7 * 24 * time.Hour)},
 	}
-	got := lane.Rank(items, now, zone, time.Hour)
+	got := lane.Rank(items, now, reader, time.Hour)
 	assert.Len(t, got, 1)
 	assert.Equal(t, "tonight", got[0].ID, "today counts whatever the horizon")
 }
@@ -226,8 +246,8 @@ func ExampleRank() {
 	for _, e := range lane.Rank([]lane.Item{
 		{ID: "1", Kind: lane.FollowUp, Due: in(time.Hour), Text: "Send the plan"},
 		{ID: "2", Kind: lane.FollowUp, Promised: true, Due: in(-12 * time.Minute), Text: "Call back"},
-	}, now, zone, 0) {
-		fmt.Println(e.Text, "·", e.Reason)
+	}, now, reader, 0) {
+		fmt.Println(e.Text, "·", whole(e))
 	}
 	// Output:
 	// Call back · promised 14:30, 12 minutes late
@@ -243,10 +263,10 @@ func TestAPausedRoundStandsAmongWhatIsDueToday(t *testing.T) {
 		{Kind: lane.Round, ID: "c", Since: now, Left: 1, Why: "you were away"},
 		{Kind: lane.FollowUp, ID: "d", Due: now.AddDate(0, 0, 1), Text: "Tomorrow"},
 		{Kind: lane.UnfiledSlip, ID: "e", Since: now},
-	}, now, zone, 0)
+	}, now, lane.Reader{Zone: zone}, 0)
 	var said []string
 	for _, e := range got {
-		said = append(said, e.ID+" "+e.When+": "+e.Reason)
+		said = append(said, e.ID+" "+e.When+": "+whole(e))
 	}
 	assert.Equal(t, []string{"e 12:00: not filed yet, just ended", "b 20 left: round handed over by Ines on Sun 1 Mar",
 		"a 53 left: round paused at 11:09",

@@ -9,6 +9,8 @@ import (
 	"sort"
 	"strings"
 	"time"
+
+	"trundo/internal/core/datetime"
 )
 
 // Candidate is a record that has the number, and what speaks for it.
@@ -56,7 +58,7 @@ const lately = 3 * 24 * time.Hour
 // id, so that the order never changes by chance. The weights stand above. A number that a company has, or that has
 // extensions, is a shared line: a person who was chosen for it once is not who calls from it for good; that counts for
 // a number with its extension, and a person's own.
-func Rank(candidates []Candidate, ext string, now time.Time) []Match {
+func Rank(candidates []Candidate, ext string, now time.Time, w datetime.Style) []Match {
 	var last time.Time
 	for _, c := range candidates {
 		if c.Spoke.After(last) {
@@ -99,7 +101,7 @@ func Rank(candidates []Candidate, ext string, now time.Time) []Match {
 			add(ownNumber, "")
 		}
 		if !c.Tried.IsZero() && now.Sub(c.Tried) < lately {
-			add(triedLately, "we called them "+day(c.Tried, now))
+			add(triedLately, "we called them "+day(c.Tried, now, w))
 		}
 		if !c.Spoke.IsZero() && c.Spoke.Equal(last) {
 			reason := "last spoken with"
@@ -130,7 +132,7 @@ func Rank(candidates []Candidate, ext string, now time.Time) []Match {
 }
 
 // day names the day of an attempt in at's zone.
-func day(at, now time.Time) string {
+func day(at, now time.Time, w datetime.Style) string {
 	at = at.In(now.Location())
 	switch y, n := at.YearDay()+at.Year()*366, now.YearDay()+now.Year()*366; {
 	case y == n:
@@ -138,7 +140,7 @@ func day(at, now time.Time) string {
 	case n-y == 1:
 		return "yesterday"
 	}
-	return "on " + at.Format("Mon 2 Jan")
+	return "on " + w.Weekday(at)
 }
 
 // Winner is the record that is clearly meant: the only one, or the first where it leads by 20. A number that an earlier

@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"trundo/internal/core/datetime"
 	"trundo/internal/core/match"
 )
 
@@ -164,7 +165,7 @@ func TestRank(t *testing.T) {
 			for _, c := range tt.candidates {
 				candidates = append(candidates, is(c))
 			}
-			got := match.Rank(candidates, tt.ext, now)
+			got := match.Rank(candidates, tt.ext, now, datetime.Style{})
 			var order []string
 			for _, m := range got {
 				order = append(order, m.Record)
@@ -188,7 +189,7 @@ func TestAttach(t *testing.T) {
 		for _, c := range candidates {
 			cs = append(cs, is(c))
 		}
-		return match.Rank(cs, "", now)
+		return match.Rank(cs, "", now, datetime.Style{})
 	}
 	tests := []struct {
 		name    string
@@ -217,7 +218,7 @@ func TestAttach(t *testing.T) {
 
 func ExampleRank() {
 	for _, m := range match.Rank([]match.Candidate{{Record: "the nursery", Company: true},
-		{Record: "Berit", OwnerIsMe: true}}, "", time.Now()) {
+		{Record: "Berit", OwnerIsMe: true}}, "", time.Now(), datetime.Style{}) {
 		fmt.Println(m.Record, "·", m.Reason)
 	}
 	// Output:

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"time"
+
+	"trundo/internal/core/datetime"
 )
 
 // Span is an opening time on some days of the week.
@@ -127,15 +129,15 @@ func (h Hours) spans() []Span {
 }
 
 // ClosedText says that nobody is there, and when somebody will be.
-func (h Hours) ClosedText(at time.Time) string {
+func (h Hours) ClosedText(at time.Time, w datetime.Style) string {
 	opens := h.Opens(at)
 	switch {
 	case opens.IsZero():
 		return "We are closed."
 	case opens.YearDay() == at.YearDay() && opens.Year() == at.Year():
-		return "We are closed. We open today at " + opens.Format("15:04") + "."
+		return "We are closed. We open today at " + w.Time(opens) + "."
 	}
-	return "We are closed. We open on " + opens.Format("Monday 2 January") + " at " + opens.Format("15:04") + "."
+	return "We are closed. We open on " + w.LongWeekday(opens) + " at " + w.Time(opens) + "."
 }
 
 // Speaking is how long a text takes to be said, at 2.5 words a second, the pace of announcements; a second at least.

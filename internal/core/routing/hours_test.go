@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"trundo/internal/core/datetime"
 	"trundo/internal/core/routing"
 )
 
@@ -64,7 +65,7 @@ func TestHours(t *testing.T) {
 			}
 			assert.Equal(t, tt.opens, opens)
 			if tt.says != "" {
-				assert.Equal(t, tt.says, tt.hours.ClosedText(at))
+				assert.Equal(t, tt.says, tt.hours.ClosedText(at, datetime.Style{}))
 			}
 		})
 	}

@@ -7,6 +7,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"trundo/internal/core/datetime"
 	"trundo/internal/core/match"
 	"trundo/internal/core/slip"
 	"trundo/internal/desk/firm"
@@ -22,7 +23,7 @@ func (bk *Book) WhoseNumber(ctx context.Context, a firm.Actor, e164,
 	if err != nil {
 		return nil, nil, err
 	}
-	return w.rank(a, ext, bk.Clock.Now()), w.rows, nil
+	return w.rank(a, ext, bk.Clock.Now(), bk.Dates()), w.rows, nil
 }
 
 // WhoseRing is whoseNumber for a call that rings, in many windows at once.
@@ -33,7 +34,7 @@ func (bk *Book) WhoseRing(ctx context.Context, a firm.Actor, call uuid.UUID, e16
 	if err != nil {
 		return nil, nil, err
 	}
-	return w.rank(a, ext, bk.Clock.Now()), w.rows, nil
+	return w.rank(a, ext, bk.Clock.Now(), bk.Dates()), w.rows, nil
 }
 
 // holders are those who have a number, whoever asks.
@@ -44,12 +45,12 @@ type holders struct {
 }
 
 // rank ranks holders for a.
-func (w holders) rank(a firm.Actor, ext string, now time.Time) []match.Match {
+func (w holders) rank(a firm.Actor, ext string, now time.Time, dates datetime.Style) []match.Match {
 	candidates := slices.Clone(w.candidates)
 	for i, owner := range w.owners {
 		candidates[i].OwnerIsMe = owner != nil && *owner == a.ID
 	}
-	return match.Rank(candidates, ext, now.In(a.Location()))
+	return match.Rank(candidates, ext, now.In(a.Location()), dates)
 }
 
 func (bk *Book) whoHas(ctx context.Context, e164, ext string) (holders, error) {

@@ -41,8 +41,8 @@ func (bk *Book) ProposeFollowUp(ctx context.Context, a firm.Actor, record uuid.U
 	}
 	v.Kind = contract.FollowUpProposalKind(p.Act)
 	v.Found, v.Text, v.DueAt, v.DayOnly = true, firm.Shorten(p.Text, 500), &p.Due, p.DayOnly
-	if v.When = p.Due.Format("Mon 2 Jan"); !p.DayOnly {
-		v.When = p.Due.Format("Mon 2 Jan, 15:04")
+	if v.When = bk.Dates().Weekday(p.Due); !p.DayOnly {
+		v.When += ", " + bk.Dates().Time(p.Due)
 		if _, theirs := p.Due.Zone(); theirs != offset(p.Due, a.Location()) {
 			v.When += " their time"
 		}

@@ -11,6 +11,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/callable"
+	"trundo/internal/core/datetime"
 	"trundo/internal/core/fields"
 	"trundo/internal/core/money"
 	"trundo/internal/core/slip"
@@ -147,14 +148,14 @@ func (bk *Book) related(ctx context.Context, a firm.Actor, f *firm.Settings, r *
 	for _, id := range ids {
 		for i := range rows {
 			if x := &rows[i].Record; x.ID == id {
-				sheet.Related = append(sheet.Related, relatedRow(x, a, bk.Clock.Now()))
+				sheet.Related = append(sheet.Related, relatedRow(x, a, bk.Clock.Now(), bk.Dates()))
 			}
 		}
 	}
 	return nil
 }
 
-func relatedRow(x *db.Record, a firm.Actor, now time.Time) contract.RelatedRow {
+func relatedRow(x *db.Record, a firm.Actor, now time.Time, dates datetime.Style) contract.RelatedRow {
 	row := contract.RelatedRow{Record: contract.RecordRef{ID: x.ID, Kind: contract.RecordKind(x.Kind), Name: x.Name},
 		About: x.Stage, Open: true}
 	for _, s := range fields.Closed[fields.Kind(x.Kind)] {
@@ -162,11 +163,12 @@ func relatedRow(x *db.Record, a firm.Actor, now time.Time) contract.RelatedRow {
 	}
 	switch {
 	case x.StartsAt != nil:
-		row.Text = x.StartsAt.In(a.Zone).Format("Mon 2 Jan, 15:04")
+		at := x.StartsAt.In(a.Zone)
+		row.Text = dates.Weekday(at) + ", " + dates.Time(at)
 	case x.AmountMinor != nil:
 		row.Text = money.Amount{Minor: *x.AmountMinor, Currency: x.Currency}.String()
 	case x.DueOn != nil:
-		row.Text = x.DueOn.Format("2 Jan 2006")
+		row.Text = dates.Date(*x.DueOn)
 	}
 	switch fields.Kind(x.Kind) {
 	case fields.Order:
@@ -177,7 +179,7 @@ func relatedRow(x *db.Record, a firm.Actor, now time.Time) contract.RelatedRow {
 		}
 	case fields.Delivery, fields.Invoice:
 		if x.DueOn != nil {
-			row.About += ", due " + x.DueOn.Format("2 Jan 2006")
+			row.About += ", due " + dates.Date(*x.DueOn)
 			row.Late = row.Open && x.DueOn.Format(time.DateOnly) < now.In(a.Location()).Format(time.DateOnly)
 		}
 	}

@@ -94,6 +94,7 @@ func (cs *Calls) place(ctx context.Context, a firm.Actor, key string, hash []byt
 	if optional.Value(r.AskHours) && placement == nil {
 		v := callable.Check(callable.Subject{Zones: t.zones}, cs.Hours, cs.Clock.Now())
 		if outside := callable.Ask(v, cs.Clock.Now(), t.emergency, shown.Owed); outside != nil {
+			outside.Dates = cs.Dates()
 			return uuid.Nil, outside
 		}
 	}

@@ -147,7 +147,7 @@ func (ar *Arrivals) route(ctx context.Context, id uuid.UUID, line db.LineByNumbe
 				db.SetMissedWhyParams{ID: id, Why: step.Why, BoxUserID: box}); err != nil {
 				ar.Log.Warn("why a call was missed", "call", id, "error", err)
 			}
-			ar.follow(ctx, id, step.Then, line, box, hours.ClosedText(here))
+			ar.follow(ctx, id, step.Then, line, box, hours.ClosedText(here, ar.Dates()))
 			return
 		}
 		if err := ar.board.Do(ctx, id, call.Offer{To: step.Ring, Device: "browser"}); err != nil {

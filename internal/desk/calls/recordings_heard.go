@@ -93,17 +93,17 @@ func (rc *Recordings) OfCall(ctx context.Context, a firm.Actor, callID uuid.UUID
 		v.Why, v.ExpiresAt = r.Why, r.ExpiresAt
 		if r.HeldAt != nil {
 			v.Held = fmt.Sprintf("Held by %s since %s: %s", row.HeldName,
-				r.HeldAt.In(a.Location()).Format("2 January 2006"), r.HeldWhy)
+				rc.Dates().LongDate(r.HeldAt.In(a.Location())), r.HeldWhy)
 		}
 		if r.HeardAt != nil && r.Kind == "message" {
 			v.Heard = fmt.Sprintf("Heard by %s on %s", row.HeardName,
-				r.HeardAt.In(a.Location()).Format("2 January, 15:04"))
+				rc.moment(a, *r.HeardAt))
 		}
 		if r.DeletedAt != nil {
 			v.Deleted = fmt.Sprintf("Deleted by %s on %s: %s", row.DeletedName,
-				r.DeletedAt.In(a.Location()).Format("2 January, 15:04"), r.DeletedWhy)
+				rc.moment(a, *r.DeletedAt), r.DeletedWhy)
 			if r.DeletedBy == nil {
-				v.Deleted = fmt.Sprintf("Deleted by itself on %s: %s", r.DeletedAt.In(a.Location()).Format("2 January"),
+				v.Deleted = fmt.Sprintf("Deleted by itself on %s: %s", rc.Dates().LongDay(r.DeletedAt.In(a.Location())),
 					r.DeletedWhy)
 			}
 		}
@@ -256,4 +256,10 @@ func (rc *Recordings) AddRemark(ctx context.Context, a firm.Actor, id uuid.UUID,
 		rc.PublishHistory(&r.CallID)
 	}
 	return m, err
+}
+
+// moment is a time of a day, as a reads it.
+func (rc *Recordings) moment(a firm.Actor, t time.Time) string {
+	t = t.In(a.Location())
+	return rc.Dates().LongDay(t) + ", " + rc.Dates().Time(t)
 }

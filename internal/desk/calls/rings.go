@@ -265,7 +265,7 @@ func (ar *Arrivals) beforeTheFirstWord(ctx context.Context, a firm.Actor, callID
 				Theirs: x.Incoming, By: x.ByName, Outcome: x.Outcome})
 		}
 	}
-	return briefing.Facts(c, ar.Clock.Now().In(a.Location())), nil
+	return briefing.Facts(c, ar.Clock.Now().In(a.Location()), ar.Dates()), nil
 }
 
 // knownOf is what is known of somebody besides what has happened since one spoke with them, whoever asks.

@@ -152,7 +152,7 @@ func (fg *Filing) CallScript(ctx context.Context, a firm.Actor, call uuid.UUID,
 	now := fg.Clock.Now().In(a.Location())
 	values := map[string]string{"name": row.Person, "given name": row.Given, "family name": row.Family,
 		"company": row.Company, "rep": a.Name, "firm": f.Name, "number": number, "outcome": "",
-		"date": now.Format("2 January 2006"), "time": now.Format("15:04")}
+		"date": fg.Dates().LongDate(now), "time": fg.Dates().Time(now)}
 	view.ScriptID, view.Name = &chosen.ID, chosen.Name
 	for _, i := range script.Path(steps, answers) {
 		s := steps[i]

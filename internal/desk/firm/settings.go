@@ -12,6 +12,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/callerid"
+	"trundo/internal/core/datetime"
 	"trundo/internal/core/fields"
 	"trundo/internal/core/outcome"
 	"trundo/internal/core/phone"
@@ -301,6 +302,14 @@ func OrEmpty[T any](list []T) []T {
 		return []T{}
 	}
 	return list
+}
+
+// Dates is how times and days are written where the firm is.
+func (k *Firm) Dates() datetime.Style {
+	if f := k.LastSettings(); f != nil {
+		return datetime.In(f.Region)
+	}
+	return datetime.Style{}
 }
 
 // LastSettings are the settings as they were last read, however long ago; nil: not yet.

@@ -182,7 +182,7 @@ func (ou *Outreach) mayText(ctx context.Context, q *db.Queries, l *letter, answe
 	}
 	switch out, err := q.OptOut(ctx, l.to); {
 	case err == nil:
-		l.Problem = "they answered " + out.Word + " on " + out.At.Format("2 January 2006") + " and want no messages"
+		l.Problem = "they answered " + out.Word + " on " + ou.Dates().LongDate(out.At) + " and want no messages"
 	case !store.NotFound(err):
 		return err
 	}

@@ -72,8 +72,8 @@ func (ou *Outreach) FromTemplate(ctx context.Context, q *db.Queries, a firm.Acto
 		return "", "", err
 	}
 	now := ou.Clock.Now().In(a.Location())
-	values := map[string]string{"rep": a.Name, "firm": f.Name, "number": "", "date": now.Format("2 January 2006"),
-		"time": now.Format("15:04"), "outcome": "", "name": "", "given name": "",
+	values := map[string]string{"rep": a.Name, "firm": f.Name, "number": "", "date": ou.Dates().LongDate(now),
+		"time": ou.Dates().Time(now), "outcome": "", "name": "", "given name": "",
 		"family name": "", "company": ""}
 	if l.line != nil {
 		values["number"] = phone.Format(l.line.E164, "", f.Region, a.Style)

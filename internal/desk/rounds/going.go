@@ -217,7 +217,7 @@ func (rs *Rounds) roundWaits(ctx context.Context, a firm.Actor, r aRound) (strin
 	if err != nil || len(due) == 0 {
 		return "", err
 	}
-	return fmt.Sprintf("you promised %s a call at %s", due[0].Name, due[0].DueAt.In(a.Location()).Format("15:04")), nil
+	return fmt.Sprintf("you promised %s a call at %s", due[0].Name, rs.Dates().Time(due[0].DueAt.In(a.Location()))), nil
 }
 
 // passPromises remembers that a goes on though promised calls are due: the round asks once about each.

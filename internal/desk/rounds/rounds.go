@@ -109,7 +109,7 @@ func (rs *Rounds) sourceOf(ctx context.Context, a firm.Actor, f *firm.Settings,
 	if name := firm.CleanText(optional.Value(s.Name)); name != "" {
 		src.name = name
 	} else if src.name == "" {
-		src.name = fmt.Sprintf("%d people, %s", len(src.ids), rs.Clock.Now().In(a.Location()).Format("2 January"))
+		src.name = fmt.Sprintf("%d people, %s", len(src.ids), rs.Dates().LongDay(rs.Clock.Now().In(a.Location())))
 	}
 	return src, nil
 }

@@ -86,6 +86,62 @@ func (q *Queries) DoneFollowUps(ctx context.Context, ownerID *uuid.UUID) ([]uuid
 	return items, nil
 }
 
+const figuresOfDays = `-- name: FiguresOfDays :many
+SELECT (c.started_at AT TIME ZONE $1::text)::date::text AS day, count(*)::int AS calls,
+  (count(*) FILTER (WHERE c.spoke))::int AS conversations,
+  coalesce(sum(c.talk_ms) FILTER (WHERE c.spoke), 0)::bigint AS talk_ms
+FROM slips s JOIN calls c ON c.id = s.call_id
+WHERE s.user_id = $2 AND s.created_at >= $3 AND c.direction <> 'internal'
+  AND (c.started_at AT TIME ZONE $1)::time <= ($4::text)::time
+GROUP BY 1 ORDER BY 1 DESC
+`
+
+type FiguresOfDaysParams struct {
+	Zone   string
+	UserID uuid.UUID
+	Since  time.Time
+	Clock  string
+}
+
+type FiguresOfDaysRow struct {
+	Day           string
+	Calls         int
+	Conversations int
+	TalkMs        int64
+}
+
+// What a rep did on each day since a time, until the same time of day (clock): calls with the outside, those in which they
+// spoke with somebody, and for how long. The newest day first.
+func (q *Queries) FiguresOfDays(ctx context.Context, arg FiguresOfDaysParams) ([]FiguresOfDaysRow, error) {
+	rows, err := q.db.Query(ctx, figuresOfDays,
+		arg.Zone,
+		arg.UserID,
+		arg.Since,
+		arg.Clock,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []FiguresOfDaysRow{}
+	for rows.Next() {
+		var i FiguresOfDaysRow
+		if err := rows.Scan(
+			&i.Day,
+			&i.Calls,
+			&i.Conversations,
+			&i.TalkMs,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const followUpsByIDs = `-- name: FollowUpsByIDs :many
 SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state, f.created_at, f.done_at, f.number_id, f.due_zone, f.version
 FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.record_id
@@ -444,4 +500,60 @@ func (q *Queries) UpdateFollowUp(ctx context.Context, arg UpdateFollowUpParams) 
 		arg.ID,
 	)
 	return err
+}
+
+const visitsOf = `-- name: VisitsOf :many
+SELECT r.id, r.name, r.starts_at::timestamptz AS starts_at, r.ends_at, r.place, p.id AS person_id, p.kind AS person_kind,
+  p.name AS person
+FROM records r LEFT JOIN records p ON p.id = coalesce(r.person_id, r.company_id)
+WHERE r.kind = 'visit' AND r.owner_id = $1 AND r.deleted_at IS NULL AND r.stage <> 'cancelled'
+  AND r.starts_at >= $2 AND r.starts_at < $3
+ORDER BY r.starts_at
+`
+
+type VisitsOfParams struct {
+	OwnerID *uuid.UUID
+	Since   *time.Time
+	Before  *time.Time
+}
+
+type VisitsOfRow struct {
+	ID         uuid.UUID
+	Name       string
+	StartsAt   time.Time
+	EndsAt     *time.Time
+	Place      string
+	PersonID   *uuid.UUID
+	PersonKind *string
+	Person     *string
+}
+
+// Somebody's visits between two times, with whom they are.
+func (q *Queries) VisitsOf(ctx context.Context, arg VisitsOfParams) ([]VisitsOfRow, error) {
+	rows, err := q.db.Query(ctx, visitsOf, arg.OwnerID, arg.Since, arg.Before)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []VisitsOfRow{}
+	for rows.Next() {
+		var i VisitsOfRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Name,
+			&i.StartsAt,
+			&i.EndsAt,
+			&i.Place,
+			&i.PersonID,
+			&i.PersonKind,
+			&i.Person,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }

@@ -52,3 +52,23 @@ SELECT x.starts_at::timestamptz AS starts_at, x.ends_at, x.text::text AS text, x
   SELECT f.due_at, NULL::timestamptz, r.name || ': ' || f.text, '' FROM follow_ups f JOIN records r ON r.id = f.record_id
   WHERE f.owner_id = @owner_id AND f.kind = 'meeting' AND f.state = 'open' AND NOT f.day_only AND f.due_at >= @since AND f.due_at < @before
 ) x ORDER BY 1;
+
+-- name: VisitsOf :many
+-- Somebody's visits between two times, with whom they are.
+SELECT r.id, r.name, r.starts_at::timestamptz AS starts_at, r.ends_at, r.place, p.id AS person_id, p.kind AS person_kind,
+  p.name AS person
+FROM records r LEFT JOIN records p ON p.id = coalesce(r.person_id, r.company_id)
+WHERE r.kind = 'visit' AND r.owner_id = @owner_id AND r.deleted_at IS NULL AND r.stage <> 'cancelled'
+  AND r.starts_at >= @since AND r.starts_at < @before
+ORDER BY r.starts_at;
+
+-- name: FiguresOfDays :many
+-- What a rep did on each day since a time, until the same time of day (clock): calls with the outside, those in which they
+-- spoke with somebody, and for how long. The newest day first.
+SELECT (c.started_at AT TIME ZONE @zone::text)::date::text AS day, count(*)::int AS calls,
+  (count(*) FILTER (WHERE c.spoke))::int AS conversations,
+  coalesce(sum(c.talk_ms) FILTER (WHERE c.spoke), 0)::bigint AS talk_ms
+FROM slips s JOIN calls c ON c.id = s.call_id
+WHERE s.user_id = @user_id AND s.created_at >= @since AND c.direction <> 'internal'
+  AND (c.started_at AT TIME ZONE @zone)::time <= (@clock::text)::time
+GROUP BY 1 ORDER BY 1 DESC;

@@ -146,6 +146,11 @@ export const queries = {
     },
     refetchInterval: 30_000,
   }),
+  today: queryOptions({
+    queryKey: ["lane", "today"], // it changes whenever the lane does
+    queryFn: () => ask(api.GET("/api/today")),
+    refetchInterval: 60_000,
+  }),
   record: (id: string) =>
     queryOptions({
       queryKey: ["record", id],

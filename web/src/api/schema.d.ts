@@ -178,6 +178,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The reader's day in order, the rounds they are on, what waits to be filed, and what they have done beside what is usual for them. */
+        get: operations["getToday"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/desk": {
         parameters: {
             query?: never;
@@ -4341,6 +4358,55 @@ export interface components {
         RoundRest: {
             name: string;
         };
+        Today: {
+            plan: components["schemas"]["DayEntry"][];
+            /** @description Those one is on that are not over */
+            rounds: components["schemas"]["RoundRef"][];
+            /** @description Slips of calls that are over */
+            unfiled: components["schemas"]["LaneEntry"][];
+            /** @description What colleagues left for one */
+            left: components["schemas"]["LaneEntry"][];
+            figures: components["schemas"]["DayFigures"];
+            /** @description What one does until this time of a day with calls; left out where that is not known yet */
+            usual?: components["schemas"]["DayFigures"];
+        };
+        DayFigures: {
+            calls: number;
+            /** @description Calls in which somebody was spoken with */
+            conversations: number;
+            /** Format: int64 */
+            talk_ms: number;
+        };
+        DayEntry: {
+            /**
+             * Format: uuid
+             * @description Of the follow-up or the visit
+             */
+            id: string;
+            /**
+             * @description Of an earlier day, today at no particular time, or at an hour
+             * @enum {string}
+             */
+            place: "before" | "day" | "hour";
+            late: boolean;
+            /** @enum {string} */
+            kind: "call" | "mail" | "meeting" | "task" | "visit";
+            text: string;
+            /** @description None: a visit with nobody in particular */
+            record: components["schemas"]["RecordRef"] | null;
+            number: components["schemas"]["PhoneNumber"] | null;
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: date-time
+             * @description Of a visit
+             */
+            until: string | null;
+            /** @description Of a visit */
+            where: string;
+            /** @description Of a follow-up */
+            version: number;
+        };
         LaneEntry: {
             /** @enum {string} */
             kind: "slip" | "follow_up" | "missed" | "note" | "message" | "round";
@@ -4361,7 +4427,10 @@ export interface components {
             due_at: string | null;
             day_only: boolean;
             text: string;
+            /** @description Why it stands here: promised 2:30 PM */
             reason: string;
+            /** @description What of that presses: 12 minutes late; empty where nothing does */
+            late: string;
             /** @enum {string} */
             tone: "late" | "now" | "later";
             when: string;
@@ -5008,6 +5077,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Lane"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getToday: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The day */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Today"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -3,13 +3,12 @@ import { Link, useParams } from "@tanstack/react-router";
 
 import { queries } from "../api/queries";
 import { t } from "../messages";
+import { longDate } from "../ui/times";
 import { Button } from "../ui/button";
 import { Failed, Loading } from "../ui/states";
 import { ItemTable } from "./items";
 
 const p = t.after.print;
-
-const longDay = (iso: string) => new Date(iso).toLocaleDateString("en-GB", { dateStyle: "long" });
 
 /** PrintPage is a quote or an order as it goes to the customer: printed, or kept as a PDF, by the browser. */
 export function PrintPage() {
@@ -45,7 +44,7 @@ export function PrintPage() {
         <div className="text-right">
           <p className="name text-lg">{p.kinds[r.kind]}</p>
           <p>{value("reference")}</p>
-          <p className="text-quiet">{longDay(new Date().toISOString())}</p>
+          <p className="text-quiet">{longDate(new Date().toISOString())}</p>
         </div>
       </header>
       <section className="my-6">
@@ -54,7 +53,7 @@ export function PrintPage() {
       </section>
       <h1 className="name mb-3 text-xl">{r.name}</h1>
       {r.items.length > 0 ? <ItemTable record={r} /> : <p className="text-quiet">{t.book.items.none}</p>}
-      {value("due") && <p className="mt-6">{p.valid(longDay(value("due")))}</p>}
+      {value("due") && <p className="mt-6">{p.valid(longDate(value("due")))}</p>}
       {r.note && <p className="mt-4 whitespace-pre-wrap">{r.note}</p>}
     </main>
   );

@@ -73,7 +73,7 @@ export function NotesAndRecords({ call }: { call: Call }) {
     notes?.setSelectionRange(notes.value.length, notes.value.length);
   }, [speaking]);
   return (
-    <div className="flex min-w-0 flex-col gap-2 border-rule-strong p-3.5 min-[64rem]:border-r min-[64rem]:border-dashed">
+    <div className="flex min-w-0 flex-col gap-1.5 border-rule-strong px-3.5 py-2.5 min-[64rem]:border-r min-[64rem]:border-dashed">
       <SlipVoice call={call} />
       {call.slip.asks_who && <AttachQuestion call={call} />}
       {making && (
@@ -88,25 +88,28 @@ export function NotesAndRecords({ call }: { call: Call }) {
       <label className="sr-only" htmlFor={`notes-${call.slip.id}`}>
         {t.slip.notes}
       </label>
-      <textarea
-        id={`notes-${call.slip.id}`}
-        ref={field}
-        data-notes
-        value={notes.body}
-        placeholder={t.slip.notesPlaceholder}
-        aria-keyshortcuts="Control+Enter"
-        onChange={(e) => {
-          keeper.type(e.target.value);
-        }}
-        onBlur={() => void keeper.flush()}
-        onKeyDown={(e) => {
-          if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) {
-            e.preventDefault();
-            file.run();
-          }
-        }}
-        className="min-h-16 w-full flex-1 resize-none rounded-sm border border-transparent bg-transparent leading-5 outline-offset-2 hover:border-rule focus-visible:outline-2"
-      />
+      <div className="relative flex flex-1 flex-col">
+        <textarea
+          id={`notes-${call.slip.id}`}
+          ref={field}
+          data-notes
+          value={notes.body}
+          placeholder={t.slip.notesPlaceholder}
+          aria-keyshortcuts="Control+Enter"
+          onChange={(e) => {
+            keeper.type(e.target.value);
+          }}
+          onBlur={() => void keeper.flush()}
+          onKeyDown={(e) => {
+            if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) {
+              e.preventDefault();
+              file.run();
+            }
+          }}
+          className="field-sizing-content pb-5 max-h-60 min-h-25 w-full flex-1 resize-none rounded-sm border border-transparent bg-transparent leading-5 outline-offset-2 hover:border-rule focus-visible:outline-2"
+        />
+        <NotesStatus notes={notes} />
+      </div>
       {notes.hidden.length > 0 && (
         <p
           role="alert"
@@ -124,11 +127,12 @@ export function NotesAndRecords({ call }: { call: Call }) {
       )}
       {notes.status === "conflict" && <Conflict notes={notes} settle={keeper.settle.bind(keeper)} />}
       <Proposal call={call} notes={settledNotes} />
-      <div className="flex gap-2">
+      <div className="flex items-center gap-1.5">
         <Subject call={call} />
         <CallType call={call} />
+        <NotesFor call={call} />
       </div>
-      <div className="flex flex-wrap items-center gap-1.5">
+      <div className="flex flex-wrap items-center gap-1">
         {call.links.map((l) => (
           <LinkChip key={l.record.id} call={call} record={l.record} />
         ))}
@@ -156,8 +160,6 @@ export function NotesAndRecords({ call }: { call: Call }) {
         )}
         <Promise call={call} />
         <MakeBeside call={call} />
-        <NotesFor call={call} />
-        <NotesStatus notes={notes} />
       </div>
     </div>
   );
@@ -179,7 +181,7 @@ function NotesStatus({ notes }: { notes: NotesState }) {
       data-testid="notes-status"
       data-status={notes.status}
       role={notes.status === "refused" ? "alert" : undefined}
-      className={`ml-auto text-sm ${bad ? "text-waiting" : "text-quiet"}`}
+      className={`pointer-events-none absolute right-1 bottom-0.5 bg-sheet/85 pl-1 text-sm ${bad ? "text-waiting" : "text-quiet"}`}
     >
       {text}
     </span>

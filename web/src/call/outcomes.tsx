@@ -74,10 +74,18 @@ export function Outcomes({ call }: { call: Call }) {
     putAside(call.slip.id);
     if (call.round_id) act.run({ act: "aside" }); // and the next person is called
   };
+  const what =
+    !chosen && needed
+      ? t.slip.chooseOutcome
+      : chosen && call.links.length > 0
+        ? t.slip.willFile(call.links.map((l) => l.record.name).join(", "), chosen.label)
+        : chosen
+          ? t.slip.willFileNowhere(chosen.label)
+          : "";
   useKey("file", file.run);
   useKey("later", ended ? later : undefined);
   return (
-    <div className="flex min-w-0 flex-col gap-2 p-3.5">
+    <div className="flex min-w-0 flex-col gap-1.5 px-3.5 py-2.5">
       <div role="radiogroup" aria-label={t.slip.outcomes} className="grid grid-cols-2 gap-x-3">
         {offered.map(({ outcome: o, place }) => {
           const key = on ? outcomeKey(place) : undefined;
@@ -105,12 +113,8 @@ export function Outcomes({ call }: { call: Call }) {
         })}
       </div>
       <div className="mt-auto flex flex-col gap-1.5">
-        <p className="text-sm text-quiet" data-testid="what-filing-does">
-          {!chosen && needed
-            ? t.slip.chooseOutcome
-            : chosen && call.links.length > 0
-              ? t.slip.willFile(call.links.map((l) => l.record.name).join(", "), chosen.label)
-              : chosen && t.slip.willFileNowhere(chosen.label)}
+        <p className="truncate text-sm text-quiet" data-testid="what-filing-does" title={what || undefined}>
+          {what}
           {plan.error && <span className="block text-ending">{plan.error.message}</span>}
         </p>
         {chosen && <PlanItems call={call} outcome={chosen.id} items={plan.items} zone={plan.zone} />}

@@ -20,7 +20,8 @@ export function Subject({ call, hidden = true }: { call: Call; hidden?: boolean 
       hidden={hidden}
       placeholder={hidden ? t.slip.subject : undefined}
       maxLength={200}
-      className="min-w-0 flex-1"
+      aside={hidden}
+      className="min-w-24 flex-1"
       value={text ?? call.slip.subject}
       onChange={(e) => {
         setText(e.target.value);
@@ -51,7 +52,8 @@ export function CallType({ call, hidden = true }: { call: Call; hidden?: boolean
     <PickSelect
       label={t.slip.type}
       hidden={hidden}
-      className="w-36"
+      aside={hidden}
+      className={hidden ? "w-28" : "w-36"}
       value={call.slip.call_type_id ?? ""}
       onPick={(type) => {
         change.mutate(type ? { call_type_id: type } : { clear: ["call_type_id"] });
@@ -74,7 +76,8 @@ export function NotesFor({ call }: { call: Call }) {
     <PickSelect
       label={t.after.visible.label}
       hidden
-      className="w-36"
+      aside
+      className="w-28"
       value={call.slip.visible ?? "all"}
       onPick={(visible) => {
         change.mutate({ visible: visible as "all" | "team" | "me" });
@@ -105,6 +108,7 @@ export function LinkChip({ call, record, fixed = false }: { call: Call; record: 
   });
   return (
     <Chip
+      short
       remove={
         fixed
           ? undefined
@@ -114,7 +118,12 @@ export function LinkChip({ call, record, fixed = false }: { call: Call; record: 
       }
       removeLabel={t.slip.detach(record.name)}
     >
-      <Link to="/records/$id" params={{ id: record.id }} className="hover:underline">
+      <Link
+        to="/records/$id"
+        params={{ id: record.id }}
+        className="block truncate leading-6 hover:underline"
+        title={record.name}
+      >
         {record.name}
       </Link>
     </Chip>

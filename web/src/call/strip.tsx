@@ -28,8 +28,12 @@ export function DeskStrip() {
   const rings = ringing.filter((r) => !desk?.calls.some((c) => c.id === r.call_id));
   const live = others.filter((c) => c.state.phase !== "ended");
   const speaking = desk?.calls.some((c) => c.state.phase === "speaking") ?? false;
+  const rests = !call && rings.length === 0 && !round && live.length === 0;
   return (
-    <section aria-label={t.strip.region} className="border-b border-rule-strong bg-paper px-3.5 py-2.5">
+    <section
+      aria-label={t.strip.region}
+      className={`border-b border-rule-strong bg-paper px-3.5 ${rests ? "" : "py-2.5"}`}
+    >
       {call && <Slip call={call} />}
       {/* A call that rings while a slip lies there stands under it: what is being read or clicked stays in its place. */}
       {rings.length > 0 && (
@@ -102,15 +106,11 @@ function Next() {
   };
   useKey("next", number ? call : undefined);
   return (
-    <div className="flex h-14 items-center gap-3 rounded-md border border-rule bg-sheet px-3.5" data-testid="next">
+    <div className="flex h-10 items-center gap-3 pl-2 text-sm" data-testid="next">
       {next && number ? (
         <>
-          <span className="text-sm text-quiet">{t.strip.next}</span>
-          <span className="name truncate">{next.record?.name}</span>
-          <span className={`truncate ${next.tone === "late" ? "font-semibold text-waiting" : "text-quiet"}`}>
-            {next.reason}
-          </span>
-          <span className="truncate text-quiet max-[72rem]:hidden">{next.text}</span>
+          <span className="text-quiet">{t.strip.next}</span>
+          <span className="min-w-0 truncate font-semibold">{next.record?.name}</span>
           <span className="ml-auto" />
           <Button look="ours" onClick={call} disabled={dialing} hint={hint("next")} aria-keyshortcuts={hint("next")}>
             {t.strip.call(number.label)} {number.display}

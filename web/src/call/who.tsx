@@ -42,7 +42,7 @@ export function Who({ call }: { call: Call }) {
   const company = companyOf(call);
   const round = useRoundOf(call);
   return (
-    <div className="flex min-w-0 flex-col gap-1 border-rule-strong p-3.5 min-[64rem]:border-r min-[64rem]:border-dashed">
+    <div className="flex min-w-0 flex-col gap-1 border-rule-strong px-3.5 py-2.5 min-[64rem]:border-r min-[64rem]:border-dashed">
       <div className="flex items-start justify-between gap-2">
         <div className="min-w-0">
           <h2 className="name line-clamp-2 text-lg break-words" title={whoOf(call)}>

@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 
 import type { CallState } from "../api/client";
 import { duration } from "../ui/clock";
-import { dayName, dayShort, setZone, shortTime } from "../ui/times";
+import { dayName, dayShort, setPlace, shortTime } from "../ui/times";
 import { partsAt, stateWord } from "./words";
 
 const at = (s: number) => new Date(Date.UTC(2026, 2, 2, 15, 0, s)).toISOString();
@@ -57,13 +57,15 @@ describe("words", () => {
 
   it("name days in the reader's zone, not in this machine's", () => {
     const now = Date.UTC(2026, 2, 3, 3, 0); // still the 2nd in New York
-    setZone("America/New_York");
+    setPlace("America/New_York", "US");
     expect(dayName("2026-03-02T15:00:00Z", now)).toBe("Today");
-    expect(shortTime("2026-03-02T15:00:00Z", now)).toBe("10:00");
-    setZone("Europe/London");
+    expect(shortTime("2026-03-02T15:00:00Z", now)).toBe("10:00 AM");
+    setPlace("Europe/London", "GB");
     expect(dayName("2026-03-02T15:00:00Z", now)).toBe("Yesterday");
     expect(dayShort("2026-02-20T15:00:00Z", now)).toBe("Fri 20 Feb");
-    setZone("Nowhere/At_All");
+    setPlace("America/New_York", "US");
+    expect(dayShort("2026-02-20T15:00:00Z", now)).toBe("Fri, Feb 20");
+    setPlace("Nowhere/At_All", "US");
     expect(dayName("2025-02-20T15:00:00Z", now)).toContain("2025");
   });
 });

@@ -91,7 +91,6 @@ function Owed({ entry }: { entry: Entry }) {
         search: entry.kind === "message" ? { show: "message" } : {},
       });
   };
-  const comma = entry.reason.lastIndexOf(", ");
   return (
     <li className="group relative border-b border-rule">
       <button type="button" data-arrow onClick={open} className="block w-full py-1.5 text-left hover:bg-rule/40">
@@ -100,13 +99,11 @@ function Owed({ entry }: { entry: Entry }) {
           <span className="shrink-0 text-quiet">{entry.when}</span>
         </span>
         <span className="block text-sm text-quiet">
-          {late && comma > 0 ? (
+          <span className={late && !entry.late ? "font-semibold text-waiting" : ""}>{entry.reason}</span>
+          {entry.late && (
             <>
-              {entry.reason.slice(0, comma)},{" "}
-              <span className="font-semibold text-waiting">{entry.reason.slice(comma + 2)}</span>
+              , <span className={late ? "font-semibold text-waiting" : ""}>{entry.late}</span>
             </>
-          ) : (
-            <span className={late ? "font-semibold text-waiting" : ""}>{entry.reason}</span>
           )}
         </span>
         <span

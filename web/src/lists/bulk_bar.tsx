@@ -1,3 +1,4 @@
+import { figure } from "../ui/locale";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useEffectEvent, useState } from "react";
@@ -115,7 +116,7 @@ export function BulkBar({
     },
     onError: failed,
   });
-  const number = more && picked.all ? l.rows(total, true) : picked.count.toLocaleString("en-GB");
+  const number = more && picked.all ? l.rows(total, true) : figure(picked.count);
   const menu = (label: string, items: { key: string; label: string; run: () => void }[]) => (
     <Menu
       trigger={

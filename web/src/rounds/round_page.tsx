@@ -1,3 +1,4 @@
+import { figure } from "../ui/locale";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
@@ -217,7 +218,7 @@ function Figures({ round }: { round: Round }) {
         <Figure label={g.reached} value={String(round.reached)} />
         <Figure
           label={g.left}
-          value={round.remaining.toLocaleString("en-GB")}
+          value={figure(round.remaining)}
           small={round.later > 0 ? g.later(round.later) : undefined}
         />
         <Figure label={g.average} value={round.average_ms > 0 ? duration(round.average_ms) : g.unknown} />

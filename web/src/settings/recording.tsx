@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../messages";
+import { longDate } from "../ui/times";
 import { Button } from "../ui/button";
 import { Field, Select } from "../ui/field";
 import { Failed, Loading } from "../ui/states";
@@ -51,8 +52,7 @@ export function RecordingSettings() {
   return <Form settings={settings.data} />;
 }
 
-const day = (at: string) =>
-  new Date(at).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
+const day = (at: string) => longDate(at);
 
 function Form({ settings }: { settings: Settings }) {
   const client = useQueryClient();

@@ -1,7 +1,9 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
+import { useState } from "react";
 
 import { useBook } from "../book/values";
 import { t } from "../messages";
+import { Field } from "../ui/field";
 import { Tabs } from "../ui/tabs";
 import { DoNotCallSettings } from "./do_not_call";
 import { AvailabilitySettings } from "./availability";
@@ -19,58 +21,115 @@ import { RecordingSettings } from "./recording";
 import { PreparedSettings } from "./prepared_messages";
 
 const s = t.book.settings;
+const g = t.after.settingGroups;
+
+type Part = { key: string; there: boolean; part: React.JSX.Element };
+
+const labels: Record<string, string> = {
+  ...t.in.settings.tabs,
+  ...s.tabs,
+  sound: t.voice.menu,
+  prepared: t.voice.prepared.tab,
+  recording: t.voice.rules.tab,
+  templates: t.after.templates.tab,
+  sequences: t.after.sequences.tab,
+  programs: t.after.programs.tab,
+  scripts: t.after.scripts.tab,
+  outcomes: t.after.settings.tab,
+};
+const labelOf = (key: string) => labels[key] ?? key;
 
 /** Settings are what one may set: for the firm, as far as one's rights go, and for oneself. */
 export function Settings() {
   const navigate = useNavigate();
   const rights = useBook().rights;
   const search = useSearch({ from: "/frame/settings" });
-  const tabs = [
-    { key: "me", there: true, part: <MySettings /> },
-    { key: "sound", there: true, part: <SoundSettings /> },
-    { key: "fields", there: rights.set_up, part: <FieldSettings /> },
-    { key: "numbers", there: rights.set_up, part: <NumberSettings /> },
-    { key: "lines", there: rights.set_up, part: <LineSettings /> },
-    { key: "availability", there: rights.set_up, part: <AvailabilitySettings /> },
-    { key: "prepared", there: rights.set_up, part: <PreparedSettings /> },
-    { key: "recording", there: rights.set_up, part: <RecordingSettings /> },
-    { key: "templates", there: rights.set_up, part: <TemplateSettings /> },
-    { key: "sequences", there: rights.set_up, part: <SequenceSettings /> },
-    { key: "scripts", there: rights.set_up, part: <ScriptSettings /> },
-    { key: "outcomes", there: rights.set_up, part: <OutcomeSettings /> },
-    { key: "programs", there: true, part: <ProgramSettings /> },
-    { key: "do_not_call", there: rights.import, part: <DoNotCallSettings /> },
-  ].filter((x) => x.there);
-  const tab = tabs.find((x) => x.key === search.tab) ?? tabs[0];
+  const [sought, setSought] = useState("");
+  const groups: { name: keyof typeof g.groups; parts: Part[] }[] = [
+    {
+      name: "mine",
+      parts: [
+        { key: "me", there: true, part: <MySettings /> },
+        { key: "sound", there: true, part: <SoundSettings /> },
+      ],
+    },
+    { name: "people", parts: [{ key: "availability", there: rights.set_up, part: <AvailabilitySettings /> }] },
+    {
+      name: "telephony",
+      parts: [
+        { key: "lines", there: rights.set_up, part: <LineSettings /> },
+        { key: "prepared", there: rights.set_up, part: <PreparedSettings /> },
+        { key: "recording", there: rights.set_up, part: <RecordingSettings /> },
+      ],
+    },
+    {
+      name: "calls",
+      parts: [
+        { key: "outcomes", there: rights.set_up, part: <OutcomeSettings /> },
+        { key: "scripts", there: rights.set_up, part: <ScriptSettings /> },
+      ],
+    },
+    {
+      name: "writing",
+      parts: [
+        { key: "templates", there: rights.set_up, part: <TemplateSettings /> },
+        { key: "sequences", there: rights.set_up, part: <SequenceSettings /> },
+      ],
+    },
+    {
+      name: "book",
+      parts: [
+        { key: "fields", there: rights.set_up, part: <FieldSettings /> },
+        { key: "numbers", there: rights.set_up, part: <NumberSettings /> },
+        { key: "do_not_call", there: rights.import, part: <DoNotCallSettings /> },
+      ],
+    },
+    { name: "connections", parts: [{ key: "programs", there: true, part: <ProgramSettings /> }] },
+  ];
+  const all = groups.flatMap((x) => x.parts).filter((x) => x.there);
+  const tab = all.find((x) => x.key === search.tab) ?? all[0];
+  const words = sought.toLowerCase().split(/\s+/).filter(Boolean);
+  const fits = (x: Part, group: string) => {
+    const text = `${group} ${labelOf(x.key)} ${g.about[x.key] ?? ""}`.toLowerCase();
+    return words.every((w) => text.includes(w));
+  };
+  const shown = groups
+    .map((x) => ({ ...x, parts: x.parts.filter((p) => p.there && fits(p, g.groups[x.name])) }))
+    .filter((x) => x.parts.length > 0);
+  const go = (next: string) => void navigate({ to: "/settings", search: next === "me" ? {} : { tab: next } });
   return (
     <>
       <h1 className="name mb-3 text-xl">{s.title}</h1>
-      <div className="grid grid-cols-[9.5rem_minmax(0,1fr)] gap-6 max-[63.9rem]:grid-cols-1">
-        <Tabs
-          beside
-          label={s.title}
-          value={tab?.key ?? "me"}
-          onChange={(next) => void navigate({ to: "/settings", search: next === "me" ? {} : { tab: next } })}
-          options={tabs.map((x) => ({
-            value: x.key,
-            label:
-              s.tabs[x.key] ??
-              (
-                {
-                  sound: t.voice.menu,
-                  prepared: t.voice.prepared.tab,
-                  recording: t.voice.rules.tab,
-                  templates: t.after.templates.tab,
-                  sequences: t.after.sequences.tab,
-                  programs: t.after.programs.tab,
-                  scripts: t.after.scripts.tab,
-                  outcomes: t.after.settings.tab,
-                } as Record<string, string>
-              )[x.key] ??
-              t.in.settings.tabs[x.key] ??
-              x.key,
-          }))}
-        />
+      <div className="grid grid-cols-[10.5rem_minmax(0,1fr)] gap-6 max-[63.9rem]:grid-cols-1">
+        <nav aria-label={s.title} className="flex flex-col gap-3">
+          <Field
+            label={g.search}
+            hidden
+            placeholder={g.search}
+            type="search"
+            value={sought}
+            onChange={(e) => {
+              setSought(e.target.value);
+            }}
+            onKeyDown={(e) => {
+              const first = shown[0]?.parts[0];
+              if (e.key === "Enter" && words.length > 0 && first) go(first.key);
+            }}
+          />
+          {shown.map((x) => (
+            <section key={x.name} aria-label={g.groups[x.name]}>
+              <h2 className="text-sm text-quiet">{g.groups[x.name]}</h2>
+              <Tabs
+                beside
+                label={g.groups[x.name]}
+                value={tab?.key ?? "me"}
+                onChange={go}
+                options={x.parts.map((p) => ({ value: p.key, label: labelOf(p.key) }))}
+              />
+            </section>
+          ))}
+          {shown.length === 0 && <p className="text-sm text-quiet">{g.none}</p>}
+        </nav>
         <div className="min-w-0">{tab?.part}</div>
       </div>
     </>

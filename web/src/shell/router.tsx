@@ -19,7 +19,7 @@ import { t } from "../messages";
 import { Today } from "../today/today";
 import { Button } from "../ui/button";
 import { Failed } from "../ui/states";
-import { setZone } from "../ui/times";
+import { setPlace } from "../ui/times";
 import { pages } from "./pages";
 import { Frame } from "./frame";
 import { SignIn } from "./sign_in";
@@ -72,7 +72,8 @@ const outside = createRoute({
 
 const signedInOnly = async (client: QueryClient, href: string) => {
   try {
-    setZone((await client.ensureQueryData(queries.me)).zone);
+    const me = await client.ensureQueryData(queries.me);
+    setPlace(me.zone, me.firm.region);
   } catch (e) {
     if (e instanceof Failure && e.problem?.status === 401) {
       throw redirect({ to: "/sign-in", search: href === "/" ? {} : { to: href } });

@@ -7,14 +7,18 @@ export function Chip({
   children,
   remove,
   removeLabel,
+  short = false,
 }: {
   children: ReactNode;
   remove?: (() => void) | undefined;
   removeLabel?: string;
+  short?: boolean; // where many stand in a line
 }) {
   return (
-    <span className="inline-flex max-w-48 items-center rounded-sm border border-rule-strong text-sm">
-      <span className="truncate py-0.5 pl-1.5">{children}</span>
+    <span
+      className={`inline-flex ${short ? "max-w-27" : "max-w-48"} items-center rounded-sm border border-rule-strong text-sm`}
+    >
+      <span className="min-w-0 truncate py-0.5 pl-1.5">{children}</span>
       {remove ? (
         <button
           type="button"

@@ -1,7 +1,9 @@
 import { type ComponentProps, useId, useRef, useState } from "react";
 
-const box =
-  "w-full rounded-sm border border-edge bg-sheet px-2 py-1 text-ink focus-visible:outline-offset-0 disabled:opacity-60";
+const box = "w-full rounded-sm border border-edge bg-sheet text-ink focus-visible:outline-offset-0 disabled:opacity-60";
+const usual = "px-2 py-1";
+/** small is the box of what stands beside something that matters more. */
+const small = "h-6.5 px-1.5 text-sm";
 
 /** Field is a line to type in, with its label and, if there is one, what is wrong with it. */
 export function Field({
@@ -9,8 +11,9 @@ export function Field({
   hidden = false,
   problem,
   className = "",
+  aside = false,
   ...rest
-}: ComponentProps<"input"> & { label: string; hidden?: boolean; problem?: string | undefined }) {
+}: ComponentProps<"input"> & { label: string; hidden?: boolean; problem?: string | undefined; aside?: boolean }) {
   const id = useId();
   return (
     <div className={className}>
@@ -22,7 +25,7 @@ export function Field({
         {...rest}
         aria-invalid={problem ? true : undefined}
         aria-describedby={problem ? `${id}-problem` : undefined}
-        className={box}
+        className={`${box} ${aside ? small : usual}`}
       />
       <Wrong id={`${id}-problem`} text={problem} />
     </div>
@@ -34,16 +37,17 @@ export function Select({
   label,
   hidden = false,
   className = "",
+  aside = false,
   children,
   ...rest
-}: ComponentProps<"select"> & { label: string; hidden?: boolean }) {
+}: ComponentProps<"select"> & { label: string; hidden?: boolean; aside?: boolean }) {
   const id = useId();
   return (
     <div className={className}>
       <label htmlFor={id} className={hidden ? "sr-only" : "mb-1 block text-sm text-quiet"}>
         {label}
       </label>
-      <select id={id} {...rest} className={`${box} min-h-7`}>
+      <select id={id} {...rest} className={`${box} ${aside ? small : `${usual} min-h-7`}`}>
         {children}
       </select>
     </div>
@@ -108,7 +112,7 @@ export function Area({
         {...rest}
         aria-invalid={problem ? true : undefined}
         aria-describedby={problem ? `${id}-problem` : undefined}
-        className={`${box} block min-h-16 resize-none leading-5`}
+        className={`${box} ${usual} block min-h-16 resize-none leading-5`}
       />
       <Wrong id={`${id}-problem`} text={problem} />
     </div>

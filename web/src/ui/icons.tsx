@@ -80,8 +80,8 @@ export function Direction({ way }: { way: "outbound" | "inbound" | "internal" })
 export function Mark() {
   return (
     <svg viewBox="0 0 32 32" width="24" height="24" aria-hidden>
-      <circle cx="15" cy="15" r="9.5" fill="none" stroke="var(--ours)" strokeWidth="4" />
-      <circle cx="21.5" cy="21.5" r="4" fill="var(--theirs)" />
+      <path d="M4 15v-3M9 15V6M14 15V10" stroke="var(--ours)" strokeWidth="3.4" strokeLinecap="round" />
+      <path d="M18 17v9M23 17v5M28 17v3" stroke="var(--theirs)" strokeWidth="3.4" strokeLinecap="round" />
     </svg>
   );
 }

@@ -1,15 +1,18 @@
 // How times are written: days and hours are the reader's, whose zone is set once they are signed in; another zone is named.
 import { t } from "../messages";
+import { locale, setRegion } from "./locale";
 
 type Options = Intl.DateTimeFormatOptions;
 
 let zone: string | undefined;
 let formats = new Map<string, Intl.DateTimeFormat>();
 
-/** setZone says in which zone the reader lives: not always the one of this machine. */
-export function setZone(name: string) {
+/** setPlace says in which zone the reader lives, not always the one of this machine, and in which region (ISO 3166) the firm
+ * is: days and times are written as there. */
+export function setPlace(name: string, region: string) {
+  setRegion(region);
   try {
-    new Intl.DateTimeFormat("en-GB", { timeZone: name });
+    new Intl.DateTimeFormat(locale, { timeZone: name });
     zone = name;
   } catch {
     zone = undefined; // this machine's, then
@@ -21,13 +24,18 @@ function write(ms: number, options: Options, timeZone = zone): string {
   const key = JSON.stringify([options, timeZone]);
   let format = formats.get(key);
   if (!format) {
-    format = new Intl.DateTimeFormat("en-GB", timeZone ? { ...options, timeZone } : options);
+    format = new Intl.DateTimeFormat(
+      options.calendar ? "en-GB" : locale,
+      timeZone ? { ...options, timeZone } : options,
+    );
     formats.set(key, format);
   }
   return format.format(ms);
 }
 
-const hour: Options = { hour: "2-digit", minute: "2-digit" };
+const hour: Options = { hour: "numeric", minute: "2-digit" };
+/** figures are for reckoning, not for reading: always written the same way. */
+const figures: Options = { calendar: "gregory", year: "numeric", month: "2-digit", day: "2-digit" };
 
 export const clockTime = (iso: string) => write(Date.parse(iso), hour);
 
@@ -42,7 +50,7 @@ export function clockTimeIn(ms: number, timeZone: string): string {
 
 /** dayNumber counts the reader's days. */
 function dayNumber(ms: number): number {
-  const [y, m, d] = write(ms, { year: "numeric", month: "2-digit", day: "2-digit" }).split("/").reverse().map(Number);
+  const [y, m, d] = write(ms, figures).split("/").reverse().map(Number);
   return Date.UTC(y ?? 0, (m ?? 1) - 1, d) / 86_400_000;
 }
 
@@ -64,7 +72,11 @@ export function dayName(iso: string, now = Date.now()): string {
 /** dayShort writes Today, Yesterday, "Tue 17 Nov". */
 export function dayShort(iso: string, now = Date.now()): string {
   return (
-    near(iso, now) ?? write(Date.parse(iso), { weekday: "short", day: "numeric", month: "short" }).replace(",", "")
+    near(iso, now) ??
+    write(Date.parse(iso), { weekday: "short", day: "numeric", month: "short" }).replace(
+      ",",
+      locale === "en-US" ? "," : "",
+    )
   );
 }
 
@@ -77,9 +89,7 @@ export function shortTime(iso: string, now = Date.now()): string {
 /** offset is by how much the reader's clock is ahead of UTC at a moment, in milliseconds. */
 function offset(ms: number): number {
   const written = write(ms, {
-    year: "numeric",
-    month: "2-digit",
-    day: "2-digit",
+    ...figures,
     hour: "2-digit",
     minute: "2-digit",
     second: "2-digit",
@@ -100,4 +110,10 @@ export function fromInput(text: string): string {
   if (Number.isNaN(ms)) return "";
   const guess = ms - offset(ms);
   return new Date(ms - offset(guess)).toISOString();
+}
+
+/** longDate writes "November 27, 2026"; without the year where that is not asked for. A date without a time is that day everywhere. */
+export function longDate(iso: string, year = true): string {
+  const options: Options = { day: "numeric", month: "long", ...(year ? { year: "numeric" } : {}) };
+  return iso.length === 10 ? write(Date.parse(`${iso}T12:00Z`), options, "UTC") : write(Date.parse(iso), options);
 }

@@ -3,6 +3,7 @@ import { useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { t } from "../messages";
+import { longDate } from "../ui/times";
 import { Button } from "../ui/button";
 import { duration } from "../ui/clock";
 import { Dialog } from "../ui/dialog";
@@ -33,9 +34,7 @@ export function Recordings({
       {r.heard && <p className="mt-1 text-sm text-quiet">{r.heard}</p>}
       {r.held && <p className="mt-1 text-sm text-quiet">{r.held}</p>}
       {r.expires_at && (
-        <p className="mt-1 text-sm font-semibold text-waiting">
-          {p.expires(new Date(r.expires_at).toLocaleDateString("en-GB", { day: "numeric", month: "long" }))}
-        </p>
+        <p className="mt-1 text-sm font-semibold text-waiting">{p.expires(longDate(r.expires_at, false))}</p>
       )}
       {r.may_delete && (
         <p className="mt-2 flex gap-4">

@@ -40,7 +40,7 @@ describe("the rules of recording", () => {
     expect(await screen.findByText(/will delete 12 recordings, 7 days from now/)).toBeInTheDocument();
     fireEvent.change(screen.getByLabelText("Ines Calloway"), { target: { value: "ask" } });
     fireEvent.click(screen.getByRole("button", { name: "Save" }));
-    expect(await screen.findByText(/12 recordings will be deleted, the first on 2 December 2026/)).toBeInTheDocument();
+    expect(await screen.findByText(/12 recordings will be deleted, the first on December 1, 2026/)).toBeInTheDocument();
     expect(asked(log, "PUT", "/api/settings/recording")[0]?.body).toMatchObject({
       call_days: 30,
       everybody: "announce",
@@ -243,7 +243,8 @@ describe("a message that is owed", () => {
       number: null,
       typed: "802 555 0164",
       text: "802 555 0164",
-      reason: "left a message of 0:43, nobody called back",
+      reason: "left a message of 0:43",
+      late: "nobody called back",
       tone: "late",
       when: "24 Nov",
       call_id: "c7",
