@@ -26,7 +26,7 @@ func TestAFollowUpIsProposedAtTheirPlace(t *testing.T) {
 	assert.Equal(t, time.Date(2026, 3, 5, 22, 0, 0, 0, time.UTC), p.DueAt.UTC())
 	p, err = w.Book.ProposeFollowUp(ctx, w.ines, w.berit, "Send the offer next week")
 	require.NoError(t, err)
-	assert.Equal(t, []any{contract.FollowUpProposalKindMail, "Mon 9 Mar", true}, []any{p.Kind, p.When, p.DayOnly})
+	assert.Equal(t, []any{contract.FollowUpProposalKindMail, "Mon, Mar 9", true}, []any{p.Kind, p.When, p.DayOnly})
 	p, err = w.Book.ProposeFollowUp(ctx, w.ines, w.berit, "Has three tanks.")
 	require.NoError(t, err)
 	assert.False(t, p.Found)
