@@ -219,7 +219,7 @@ func importPreview(t *testing.T, w *world, dir string) {
 	require.NoError(t, os.WriteFile(file, []byte(`First name,Last name,Company,E-mail,Mobile,Work phone,Came from,Shoe size
 Una,Bracken,Tall Reed Brewing,una@tallreed.example,413 555 0133,"(518) 555-0120 x 9",Spring show leaflet,44
 Ivo,Larkmoor,Tall Reed Brewing,ivo@tallreed.example,,,Spring show leaflet,41
-Söhnke,Ågren,Larch Hill Works Yard,soehnke@larchhill.example,607 555 0144,,Local radio spot,40
+Söhnke,Ågren,Larkspindle Works Yard,soehnke@larkspindle.example,607 555 0144,,Local radio spot,40
 `), 0o600))
 	win := w.signedIn(t, "Odile Fairweather")
 	win.visit("/imports")

@@ -2988,14 +2988,17 @@ type FollowUpState string
 // FollowUpChange defines model for FollowUpChange.
 type FollowUpChange struct {
 	// ClearDue It has no date any more
-	ClearDue *bool                `json:"clear_due,omitempty"`
-	DayOnly  *bool                `json:"day_only,omitempty"`
-	DueAt    *time.Time           `json:"due_at,omitempty"`
-	Kind     *FollowUpChangeKind  `json:"kind,omitempty"`
-	OwnerID  *openapi_types.UUID  `json:"owner_id,omitempty"`
-	State    *FollowUpChangeState `json:"state,omitempty"`
-	Text     *string              `json:"text,omitempty"`
-	Version  int                  `json:"version"`
+	ClearDue *bool               `json:"clear_due,omitempty"`
+	DayOnly  *bool               `json:"day_only,omitempty"`
+	DueAt    *time.Time          `json:"due_at,omitempty"`
+	Kind     *FollowUpChangeKind `json:"kind,omitempty"`
+	OwnerID  *openapi_types.UUID `json:"owner_id,omitempty"`
+
+	// PutOff To the next day on which the firm works, at no particular time
+	PutOff  *bool                `json:"put_off,omitempty"`
+	State   *FollowUpChangeState `json:"state,omitempty"`
+	Text    *string              `json:"text,omitempty"`
+	Version int                  `json:"version"`
 }
 
 // FollowUpChangeKind defines model for FollowUpChange.Kind.
@@ -3212,7 +3215,10 @@ type LaneEntry struct {
 
 	// MessageID Of a missed call: the recording of the message that was left
 	MessageID *openapi_types.UUID `json:"message_id,omitempty"`
-	Number    *PhoneNumber        `json:"number"`
+
+	// Mine Of a missed call: the reader has taken it on
+	Mine   *bool        `json:"mine,omitempty"`
+	Number *PhoneNumber `json:"number"`
 
 	// Reason Why it stands here: promised 2:30 PM
 	Reason string     `json:"reason"`
@@ -3665,6 +3671,14 @@ type NumberChange struct {
 // NumberOrder defines model for NumberOrder.
 type NumberOrder struct {
 	Labels []string `json:"labels"`
+}
+
+// OfferedOutcome defines model for OfferedOutcome.
+type OfferedOutcome struct {
+	ID openapi_types.UUID `json:"id"`
+
+	// Place Decides its key, and stays the same whatever type the call has
+	Place int `json:"place"`
 }
 
 // Outcome defines model for Outcome.
@@ -4824,7 +4838,10 @@ type Slip struct {
 	Notes      Notes               `json:"notes"`
 
 	// NotesHidden There are notes that this reader may not read
-	NotesHidden    *bool               `json:"notes_hidden,omitempty"`
+	NotesHidden *bool `json:"notes_hidden,omitempty"`
+
+	// Offered Of one's own open slip: the outcomes that can be chosen
+	Offered        *[]OfferedOutcome   `json:"offered,omitempty"`
 	Outcome        string              `json:"outcome"`
 	OutcomeID      *openapi_types.UUID `json:"outcome_id"`
 	OutcomeReached bool                `json:"outcome_reached"`

@@ -21,21 +21,21 @@ var (
 		"Driftwell", "Elderkin", "Foxglove", "Greywater", "Heatherby", "Ivelund", "Jessamine"}
 	companyNames = []string{"Vesper Hollow Nursery", "Tall Reed Brewing", "Linden Row Allotments", "Bramble Row School",
 		"Old Quarry Stables", "Saltmeadow Housing Co-operative",
-		"Three Wells Market Garden", "Larch Hill Works Yard", "Copperbeck Brewery", "Marrowfat Farm",
+		"Three Wells Market Garden", "Larkspindle Works Yard", "Copperbeck Brewery", "Marrowfat Farm",
 		"Hollin Gate School", "Pellow Bridge Nursery", "Quince Court Homes",
 		"Rookery Lane Stables", "Sedge End Market Garden", "Tern Island Co-operative", "Upper Millrace Brewing",
 		"Violet Bank School", "Wagtail Meadows", "Yewtree Town Works",
-		"Amberley Glass Gardens", "Birchbark Riding", "Clearwater Steps Homes", "Dovecote Nurseries",
-		"Ember Valley Brewing", "Finch Hollow Farm", "Gable End School",
+		"Ambermoss Glass Gardens", "Birchbark Riding", "Clearwater Steps Homes", "Dovecote Nurseries",
+		"Ember Valley Brewing", "Siskin Hollow Farm", "Gable End School",
 		"Harrow Field Growers", "Iron Gate Works Yard", "Jackdaw Housing", "Kingcup Market Garden",
 		"Lantern Street Homes", "Mulberry Yard Brewing", "Nightjar Stables",
-		"Otter Ford School", "Paddock Wood Growers", "Quietwater Homes", "Redcurrant Farm", "Silverweed Nursery",
+		"Otter Ford School", "Thornpaddock Growers", "Quietwater Homes", "Redcurrant Farm", "Silverweed Nursery",
 		"Teasel Lane Allotments", "Umber Hill Works",
 		"Verbena House School", "Whitethorn Brewing", "Yarrow Close Homes", "Alder Carr Growers", "Blackcap Stables",
 		"Comfrey Farm", "Duckweed Pond Nursery",
-		"Elmstead Town Works", "Fieldfare Homes", "Goosegrass Market Garden", "Hawfinch School", "Ivy Bridge Brewing",
+		"Elmsorrel Town Works", "Fieldfare Homes", "Goosegrass Market Garden", "Hawfinch School", "Ivyspool Brewing",
 		"Juniper Rise Homes", "Knapweed Farm", "Lapwing Meadow Riding",
-		"Mistle Court Co-operative", "Nuthatch Growers", "Oxlip Nursery", "Partridge Green School"}
+		"Mistle Court Co-operative", "Nuthatch Growers", "Oxlip Nursery", "Partridgeleaf School"}
 	jobs = []string{"Head grower", "Caretaker", "Brewmaster", "Yard manager", "Buyer", "Head teacher",
 		"Chair of the committee", "Site engineer", "Accounts", "Stable master", "Planner", "Owner"}
 	stages  = []string{"customer", "customer", "customer", "offer sent", "enquiry", "planning"}

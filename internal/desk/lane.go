@@ -10,6 +10,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/lane"
 	"trundo/internal/core/phone"
+	"trundo/internal/desk/book"
 	"trundo/internal/desk/calls"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store/db"
@@ -38,6 +39,7 @@ func (d *Desk) Lane(ctx context.Context, a firm.Actor) (contract.Lane, error) {
 	var records, callIDs []uuid.UUID
 	for _, x := range follow {
 		it := lane.Item{Kind: lane.FollowUp, ID: x.ID.String(), Promised: x.Promised, DayOnly: x.DayOnly, Text: x.Text}
+		x.DueAt = book.Due(x.DueAt, x.DayOnly, x.DueZone, a.Location())
 		if x.DueAt != nil {
 			it.Due = *x.DueAt
 		}
@@ -112,7 +114,7 @@ func (d *Desk) Lane(ctx context.Context, a firm.Actor) (contract.Lane, error) {
 	for _, e := range lane.Rank(items, now, lane.Reader{Zone: a.Zone, Dates: d.Dates()}, laneHorizon) {
 		entry := contract.LaneEntry{Kind: contract.LaneEntryKind(e.Kind), ID: uuid.MustParse(e.ID), Text: e.Text,
 			Reason: e.Reason, Late: e.Late,
-			Tone:   contract.LaneEntryTone(e.Tone), When: e.When}
+			Tone: contract.LaneEntryTone(e.Tone), When: e.When}
 		switch e.Kind {
 		case lane.FollowUp:
 			x := followUps[e.ID]
@@ -140,6 +142,7 @@ func (d *Desk) Lane(ctx context.Context, a firm.Actor) (contract.Lane, error) {
 		case lane.MissedCall:
 			x := missed[e.ID]
 			entry.CallID, entry.Record, entry.Version, entry.TakenBy = &x.CallID, linkOf[x.CallID], x.Version, e.TakenBy
+			entry.Mine = &e.TakenByMe
 			if x.MessageID != uuid.Nil {
 				entry.MessageID, entry.MessageHeard = &x.MessageID, &x.MessageHeard
 			}

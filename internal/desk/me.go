@@ -42,7 +42,7 @@ func (d *Desk) Me(ctx context.Context, a firm.Actor) (contract.Me, error) {
 		me.Line = phone.Format(shown.Line.E164, "", f.Region, a.Style)
 	}
 	for _, o := range f.Outcomes {
-		if o.Offered(a.Team) {
+		if o.Offer().ForTeam(a.Team) {
 			me.Outcomes = append(me.Outcomes, o.View())
 		}
 	}

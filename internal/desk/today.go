@@ -8,6 +8,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/agenda"
+	"trundo/internal/desk/book"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store/db"
 )
@@ -68,7 +69,7 @@ func (d *Desk) plan(ctx context.Context, a firm.Actor, now time.Time) ([]contrac
 	records := make([]uuid.UUID, 0, len(follow))
 	of := map[uuid.UUID]db.LaneFollowUpsRow{}
 	for _, x := range follow {
-		if x.DueAt == nil {
+		if x.DueAt = book.Due(x.DueAt, x.DayOnly, x.DueZone, a.Location()); x.DueAt == nil {
 			continue
 		}
 		of[x.ID], records = x, append(records, x.RecordID)

@@ -80,3 +80,25 @@ func TestTodaysFiguresStandBesideWhatIsUsualByThisTime(t *testing.T) {
 	require.NotNil(t, day.Usual)
 	assert.Equal(t, contract.DayFigures{Calls: 2, Conversations: 1, TalkMs: 120_000}, *day.Usual)
 }
+
+func TestADayIsTheSameDateForAColleagueElsewhere(t *testing.T) {
+	w := newWorld(t)
+	_, err := w.store.Pool.Exec(t.Context(), `UPDATE users SET zone = 'Europe/London' WHERE id = $1`, w.tomas.ID)
+	require.NoError(t, err)
+	w.clock.Advance(time.Minute) // until everybody is read again
+	w.tomas = w.actor("tomas")
+	london := w.tomas.Location()
+	now := w.clock.Now().In(london)
+	friday, dayOnly := time.Date(now.Year(), now.Month(), now.Day()+4, 0, 0, 0, 0, london), true
+	f, err := w.Book.AddFollowUp(t.Context(), w.tomas, w.berit, key(),
+		contract.NewFollowUp{Text: "Ask about the roof", DueAt: &friday, DayOnly: &dayOnly})
+	require.NoError(t, err)
+	_, err = w.Book.ChangeFollowUp(t.Context(), w.tomas, f.ID,
+		contract.FollowUpChange{Version: f.Version, OwnerID: &w.ines.ID})
+	require.NoError(t, err)
+	theirs, err := w.Book.FollowUps(t.Context(), w.ines, true, true)
+	require.NoError(t, err)
+	require.Len(t, theirs, 1)
+	assert.Equal(t, "2026-03-06 00:00", theirs[0].DueAt.In(w.ines.Location()).Format("2006-01-02 15:04"),
+		"the sixth in New York, not the evening before")
+}

@@ -303,22 +303,23 @@ describe("the settings of lines", () => {
     const log = serve(({ method, path }) => {
       if (path === "/api/book") return { body: bookOf({ set_up: true }) };
       if (path === "/api/settings/lines") return { body: [line] };
-      return method === "PUT"
-        ? problem(422, "invalid", "“never” is not an opening time such as Mon-Fri 09:00-17:00", { field: "hours" })
-        : undefined;
+      return method === "PUT" ? problem(422, "invalid", "17:00 is not after 18:00", { field: "hours" }) : undefined;
     });
     open("/settings?tab=lines");
-    const hours = await screen.findByLabelText(/^Opening hours/);
-    expect(hours).toHaveValue("Mon-Fri 09:00-17:00");
-    fireEvent.change(hours, { target: { value: "never" } });
-    fireEvent.change(screen.getByLabelText(/^Days off/), { target: { value: "2026-12-25\n\n2026-12-26 " } });
+    const opens = await screen.findByLabelText("Mon opens");
+    expect(opens).toHaveValue("09:00");
+    expect(screen.getByLabelText("Fri closes")).toHaveValue("17:00");
+    expect(screen.queryByLabelText("Sat opens")).toBeNull();
+    fireEvent.change(opens, { target: { value: "18:00" } });
+    fireEvent.change(screen.getByLabelText("A day off"), { target: { value: "2026-12-25" } });
+    fireEvent.click(screen.getByRole("button", { name: "Add day" }));
     fireEvent.click(screen.getByRole("button", { name: "Take Ines Calloway out" }));
     fireEvent.click(screen.getByRole("button", { name: "Save" }));
-    expect(await screen.findByRole("alert")).toHaveTextContent("not an opening time");
-    expect(hours).toHaveValue("never");
+    expect(await screen.findByRole("alert")).toHaveTextContent("17:00 is not after 18:00");
+    expect(opens).toHaveValue("18:00");
     expect(asked(log, "PUT", "/api/settings/lines/l1")[0]?.body).toMatchObject({
-      hours: "never",
-      off: ["2026-12-25", "2026-12-26"],
+      hours: "Mon 18:00-17:00\nTue 09:00-17:00\nWed 09:00-17:00\nThu 09:00-17:00\nFri 09:00-17:00",
+      off: ["2026-12-25"],
       reps: [],
       version: 3,
     });

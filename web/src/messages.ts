@@ -102,10 +102,10 @@ export const t = {
     settleGo: "Close it",
     open: (name: string) => `Open the slip of ${name}`,
     done: (text: string) => `Done: ${text}`,
-    putOff: (text: string) => `Put off to tomorrow: ${text}`,
+    putOff: (text: string) => `Put off to the next working day: ${text}`,
     undo: "Undo",
     markedDone: (text: string) => `Done: ${text}`,
-    markedLater: (text: string) => `Put off to tomorrow: ${text}`,
+    markedLater: (text: string) => `Put off to the next working day: ${text}`,
   },
   strip: {
     region: "Desk strip",
@@ -152,6 +152,7 @@ export const t = {
     later: "Later",
     laterHint: "The slip stays in the lane",
     notes: "Notes",
+    stuck: "The call that goes on",
     notesPlaceholder: "Notes",
     subject: "Subject",
     type: "Call type",
@@ -303,6 +304,11 @@ export const t = {
   today: {
     greeting: (name: string) => `Hello, ${name}`,
     tryThis: "Try this:",
+    trySupervisor:
+      "see who is on a call and who has gone quiet on the team’s page, or read any call and hear its recording.",
+    tryTeam: "Team",
+    tryAdmin: "set up what an outcome does, and look at what it would do if somebody filed with it now.",
+    tryOutcomes: "Outcomes",
     tryBefore: "call",
     tryText:
       "by clicking her number. She answers after a few seconds: write what she wants, end the call, choose an outcome, file.",
@@ -325,6 +331,14 @@ export const t = {
     allCalls: "Your calls",
   },
   keys: {
+    know: "Five things to know",
+    five: (command: string) => [
+      "Click a number to call it. Where you are in a call already, you are asked first.",
+      "While you talk, what you type goes into the notes. They are kept from the first letter.",
+      `${command}, then a letter, acts: E ends the call, H holds it, F files.`,
+      "An outcome says what it will do before you file. Filing can be undone for ten minutes.",
+      "What you owe is in your lane, the most urgent first.",
+    ],
     title: "Keyboard shortcuts",
     intro: (command: string) =>
       `Single keys act only when no field has the focus; Esc leaves a field. While a slip lies on the desk, letters go into its notes: press ${command}, then the key. Click a key to change it.`,

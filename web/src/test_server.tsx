@@ -169,6 +169,10 @@ export function callOf(
   slip: Partial<Call["slip"]> = {},
   state: Partial<Call["state"]> = {},
 ): Call {
+  // The firm's two, and the third that some tests add to them.
+  const third = ["o3", "o6"].map((id) => ({ id, place: 2 }));
+  const offered =
+    rest.direction === "internal" ? [] : [...me.outcomes.map((o, place) => ({ id: o.id, place })), ...third];
   return {
     id: "c1",
     direction: "outbound",
@@ -209,6 +213,7 @@ export function callOf(
       ...state,
     },
     slip: {
+      offered,
       id: `slip-of-${rest.id ?? "c1"}`,
       rep_id: ids.ines,
       rep_name: "Ines Calloway",

@@ -6,6 +6,13 @@ package datetime
 
 import "time"
 
+// SameDate is when the day begins in to on which t falls in from: what is meant for a day is for that date wherever it is
+// read.
+func SameDate(t time.Time, from, to *time.Location) time.Time {
+	year, month, day := t.In(from).Date()
+	return time.Date(year, month, day, 0, 0, 0, 0, to)
+}
+
 // Style is how times and days are written. The zero Style has the day before the month and 24 hours.
 type Style struct{ us bool }
 
@@ -32,7 +39,9 @@ func (s Style) Weekday(t time.Time) string { return s.write(t, "Mon, Jan 2", "Mo
 func (s Style) LongDay(t time.Time) string { return s.write(t, "January 2", "2 January") }
 
 // LongWeekday is a day of this year with its weekday: "Friday, November 27", "Friday 27 November".
-func (s Style) LongWeekday(t time.Time) string { return s.write(t, "Monday, January 2", "Monday 2 January") }
+func (s Style) LongWeekday(t time.Time) string {
+	return s.write(t, "Monday, January 2", "Monday 2 January")
+}
 
 // Date is a day of any year, short: "Nov 27, 2026", "27 Nov 2026".
 func (s Style) Date(t time.Time) string { return s.write(t, "Jan 2, 2006", "2 Jan 2006") }

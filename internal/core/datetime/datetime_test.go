@@ -30,6 +30,22 @@ func TestTimesAndDaysAreWrittenAsInTheirRegion(t *testing.T) {
 	assert.Equal(t, "12:00 AM", datetime.In("US").Time(noon.Add(12*time.Hour)))
 }
 
+func TestADayIsTheSameDateElsewhere(t *testing.T) {
+	london, err := time.LoadLocation("Europe/London")
+	if err != nil {
+		t.Fatal(err)
+	}
+	newYork, err := time.LoadLocation("America/New_York")
+	if err != nil {
+		t.Fatal(err)
+	}
+	// Midnight of 5 March in London is the evening of the 4th in New York, where the 5th begins five hours later.
+	meant := time.Date(2026, 3, 5, 0, 0, 0, 0, london)
+	assert.Equal(t, time.Date(2026, 3, 5, 0, 0, 0, 0, newYork), datetime.SameDate(meant, london, newYork))
+	assert.Equal(t, meant, datetime.SameDate(meant, london, london))
+	assert.Equal(t, meant, datetime.SameDate(meant.UTC(), london, london), "whatever zone it comes in")
+}
+
 func Example() {
 	t := time.Date(2026, 11, 27, 15, 5, 0, 0, time.UTC)
 	fmt.Println(datetime.In("US").Weekday(t), "at", datetime.In("US").Time(t))

@@ -132,6 +132,7 @@ type Item struct {
 	Text    string     `json:"text,omitempty"`    // can be edited
 	Due     *time.Time `json:"due,omitempty"`     // can be edited
 	DayOnly bool       `json:"dayOnly,omitempty"` // due on that day, at no particular time
+	Zone    string     `json:"zone,omitempty"`    // in which Due was reckoned: where the person is
 	Record  string     `json:"record,omitempty"`  // on which it is done
 	Target  string     `json:"target,omitempty"`
 	Value   string     `json:"value,omitempty"`
@@ -186,7 +187,7 @@ func plan(it *Item, e Effect, s Situation) {
 		it.Words = map[string]string{Call: "call " + who, MailAct: "write to " + who, Meeting: "meet " + who,
 			Task: "a task"}[e.Act]
 		due, dayOnly := Due(e.After, s, e.Act == Call)
-		it.Due, it.DayOnly = &due, dayOnly
+		it.Due, it.DayOnly, it.Zone = &due, dayOnly, due.Location().String()
 	case Retry:
 		it.Act = Call
 		n := s.Number

@@ -51,7 +51,7 @@ func Settle(shown, fresh []Item, now time.Time) ([]Item, error) {
 		if f.Problem != "" {
 			continue
 		}
-		it.Act, it.Words = f.Act, f.Words
+		it.Act, it.Words, it.Zone = f.Act, f.Words, f.Zone
 		switch it.Kind {
 		case FollowUp, Retry:
 			if it.Due == nil || it.Due.Before(now.AddDate(0, 0, -1)) || it.Due.After(now.AddDate(5, 0, 0)) {

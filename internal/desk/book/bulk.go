@@ -296,7 +296,7 @@ func (bk *Book) manyToLane(ctx context.Context, q *db.Queries, tx pgx.Tx, a firm
 		f := store.NewID()
 		if err := q.InsertFollowUp(ctx,
 			db.InsertFollowUpParams{ID: f, RecordID: id, OwnerID: a.ID, Kind: "call", Text: p.Value, DueAt: b.DueAt,
-				DayOnly:   b.DueAt != nil,
+				DayOnly: b.DueAt != nil, DueZone: a.Location().String(),
 				CreatedBy: &a.ID, CreatedAt: p.At}); err != nil {
 			return err
 		}

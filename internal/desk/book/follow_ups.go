@@ -7,13 +7,30 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/datetime"
 	"trundo/internal/core/promise"
 	"trundo/internal/desk/firm"
+	"trundo/internal/optional"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
 
+// Due is when a follow-up is due for a reader: one that is for a whole day is for the same date wherever it is read.
+func Due(at *time.Time, dayOnly bool, zone string, reader *time.Location) *time.Time {
+	if at == nil || !dayOnly || zone == "" {
+		return at
+	}
+	from, err := time.LoadLocation(zone)
+	if err != nil {
+		return at
+	}
+	due := datetime.SameDate(*at, from, reader)
+	return &due
+}
+
+// FollowUpView is a follow-up as a reads it.
 func (bk *Book) FollowUpView(f db.FollowUpsByIDsRow, a firm.Actor) contract.FollowUp {
+	f.DueAt = Due(f.DueAt, f.DayOnly, f.DueZone, a.Location())
 	return contract.FollowUp{Promise: bk.promised(f, a), ID: f.ID, RecordID: f.RecordID, RecordName: f.RecordName,
 		OwnerID: f.OwnerID, OwnerName: f.OwnerName, Kind: contract.FollowUpKind(f.Kind), Text: f.Text,
 		Promised: f.Promised, DueAt: f.DueAt, DayOnly: f.DayOnly, State: contract.FollowUpState(f.State),
@@ -54,7 +71,7 @@ func (bk *Book) AddFollowUp(ctx context.Context, a firm.Actor, record uuid.UUID,
 		N      contract.NewFollowUp
 	}{record, n})
 	p := db.InsertFollowUpParams{ID: id, RecordID: record, OwnerID: a.ID, Kind: "call", Text: n.Text, DueAt: n.DueAt,
-		CreatedBy: &a.ID, CreatedAt: now}
+		DueZone: a.Location().String(), CreatedBy: &a.ID, CreatedAt: now}
 	if n.Kind != nil {
 		p.Kind = string(*n.Kind)
 	}
@@ -117,8 +134,17 @@ type FollowUpDone interface {
 // back. Errors: ErrNotFound, ErrForbidden, ErrChangedElse, *FieldError.
 func (bk *Book) ChangeFollowUp(ctx context.Context, a firm.Actor, id uuid.UUID,
 	c contract.FollowUpChange) (contract.FollowUp, error) {
+	settings, err := bk.Settings(ctx)
+	if err != nil {
+		return contract.FollowUp{}, err
+	}
+	if optional.Value(c.PutOff) {
+		now := bk.Clock.Now().In(a.Location())
+		next, wholeDay := settings.Workdays.After(now, 1), true
+		c.DueAt, c.DayOnly = &next, &wholeDay
+	}
 	var record, owner, given uuid.UUID
-	err := bk.Store.Tx(ctx, func(q *db.Queries) error {
+	err = bk.Store.Tx(ctx, func(q *db.Queries) error {
 		f, err := q.LockFollowUp(ctx, id)
 		switch {
 		case store.NotFound(err):
@@ -132,7 +158,7 @@ func (bk *Book) ChangeFollowUp(ctx context.Context, a firm.Actor, id uuid.UUID,
 		}
 		record, owner = f.RecordID, f.OwnerID
 		p := db.UpdateFollowUpParams{ID: id, State: f.State, Kind: f.Kind, Text: f.Text, OwnerID: f.OwnerID,
-			DueAt: f.DueAt, DayOnly: f.DayOnly}
+			DueAt: f.DueAt, DayOnly: f.DayOnly, DueZone: f.DueZone}
 		if c.Text != nil {
 			if p.Text = firm.CleanText(*c.Text); p.Text == "" {
 				return firm.Wrong("text", "say in a few words what is to be done")
@@ -155,7 +181,7 @@ func (bk *Book) ChangeFollowUp(ctx context.Context, a firm.Actor, id uuid.UUID,
 			p.Kind = string(*c.Kind)
 		}
 		if c.DueAt != nil {
-			p.DueAt, p.DayOnly = c.DueAt, c.DayOnly != nil && *c.DayOnly
+			p.DueAt, p.DayOnly, p.DueZone = c.DueAt, c.DayOnly != nil && *c.DayOnly, a.Location().String()
 		}
 		if c.ClearDue != nil && *c.ClearDue {
 			p.DueAt, p.DayOnly = nil, false

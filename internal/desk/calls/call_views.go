@@ -166,6 +166,11 @@ func viewOf(r db.CallsByIDsRow, a firm.Actor, f *firm.Settings) contract.Call {
 		result := contract.CallDrop(r.DropResult)
 		drop = &result
 	}
+	var offered *[]contract.OfferedOutcome
+	if r.RepID == a.ID && r.SlipState == string(slip.Open) {
+		list := f.Offered(r.Direction, r.CallTypeID, r.OutcomeID, a.Team)
+		offered = &list
+	}
 	return contract.Call{ID: r.ID, Between: between, Drop: drop, RoundID: round, Unconfirmed: r.Unconfirmed,
 		DialTo: dialTo, Line: line, Source: source, ByHand: r.ByHand, MessageMs: r.MessageMs,
 		Direction: contract.CallDirection(r.Direction), Display: display, Withheld: r.Withheld, MissedWhy: r.MissedWhy,
@@ -180,7 +185,7 @@ func viewOf(r db.CallsByIDsRow, a firm.Actor, f *firm.Settings) contract.Call {
 			CallTypeID: r.CallTypeID, CallType: callType.Label, OutcomeID: r.OutcomeID, Outcome: outcome.Label,
 			OutcomeReached: outcome.Reached,
 			AsksWho:        r.AsksWho, Candidates: []contract.Candidate{}, FiledAt: r.FiledAt, Version: r.SlipVersion,
-			Mine:    r.RepID == a.ID,
+			Mine: r.RepID == a.ID, Offered: offered,
 			Visible: &visible, NotesHidden: &hidden, Notes: notes}}
 }
 

@@ -79,8 +79,10 @@ func (cs *Calls) Weigh(ctx context.Context, q *db.Queries, id uuid.UUID) (touch.
 	default:
 		worth.Outcome = touch.NotReached
 	}
-	if err := q.SetSpoke(ctx, db.SetSpokeParams{CallID: id, Spoke: worth.Conversation()}); err != nil {
-		return worth, err
+	if worth.Conversation() != row.Spoke {
+		if err := q.SetSpoke(ctx, db.SetSpokeParams{CallID: id, Spoke: worth.Conversation()}); err != nil {
+			return worth, err
+		}
 	}
 	changed := false
 	if r := worth.Returns(); r.Settles() {

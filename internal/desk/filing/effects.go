@@ -57,15 +57,16 @@ func makeFollowUp(ctx context.Context, x *filing, it outcome.Item, row *db.Inser
 	if same, err := x.q.SameFollowUp(ctx,
 		db.SameFollowUpParams{RecordID: record, OwnerID: x.slip.UserID, Kind: it.Act, Text: it.Text}); err == nil {
 		row.RefID = &same.ID // what is open already is renewed, not doubled
-		n, err := x.q.RenewFollowUp(ctx, db.RenewFollowUpParams{ID: same.ID, DueAt: it.Due, DayOnly: it.DayOnly})
-		return renewed{Renewed: true, DueAt: same.DueAt, DayOnly: same.DayOnly, Version: n}, err
+		n, err := x.q.RenewFollowUp(ctx, db.RenewFollowUpParams{ID: same.ID, DueAt: it.Due, DayOnly: it.DayOnly,
+			DueZone: it.Zone})
+		return renewed{Renewed: true, DueAt: same.DueAt, DayOnly: same.DayOnly, Zone: same.DueZone, Version: n}, err
 	} else if !store.NotFound(err) {
 		return nil, err
 	}
 	id := store.NewID()
 	row.RefID = &id
 	p := db.InsertFollowUpParams{ID: id, RecordID: record, OwnerID: x.slip.UserID, SlipID: &x.slip.ID, Kind: it.Act,
-		Text: it.Text, DueAt: it.Due, DayOnly: it.DayOnly,
+		Text: it.Text, DueAt: it.Due, DayOnly: it.DayOnly, DueZone: it.Zone,
 		CreatedBy: &x.a.ID, CreatedAt: x.at}
 	if number, err := uuid.Parse(it.Number); err == nil {
 		p.NumberID = &number
@@ -81,6 +82,7 @@ type renewed struct {
 	Renewed bool       `json:"renewed"`
 	DueAt   *time.Time `json:"due_at"`
 	DayOnly bool       `json:"day_only"`
+	Zone    string     `json:"zone"`
 	Version int        `json:"version"`
 }
 
@@ -95,7 +97,7 @@ func dropFollowUp(ctx context.Context, t take) (string, error) {
 	if before.Renewed {
 		n, err := t.q.UnrenewFollowUp(ctx,
 			db.UnrenewFollowUpParams{ID: *t.row.RefID, DueAt: before.DueAt, DayOnly: before.DayOnly,
-				Version: before.Version})
+				DueZone: before.Zone, Version: before.Version})
 		if err != nil || n == 0 {
 			return changedSince, err
 		}

@@ -31,7 +31,7 @@ func (fg *Filing) ChangeSlip(ctx context.Context, a firm.Actor, id uuid.UUID,
 		before, former := slipWords(f, s), s.OutcomeID
 		p := db.UpdateSlipParams{ID: id, Subject: s.Subject, CallTypeID: s.CallTypeID, OutcomeID: s.OutcomeID,
 			Visible: s.Visible}
-		if err := applySlipChange(f, c, &p); err != nil {
+		if err := applySlipChange(f, s.Direction, c, &p); err != nil {
 			return err
 		}
 		if s.Version != c.Version {
@@ -71,7 +71,7 @@ func (fg *Filing) ChangeSlip(ctx context.Context, a firm.Actor, id uuid.UUID,
 	return fg.Calls.CallView(ctx, a, s.CallID)
 }
 
-func applySlipChange(f *firm.Settings, c contract.SlipChange, p *db.UpdateSlipParams) error {
+func applySlipChange(f *firm.Settings, direction string, c contract.SlipChange, p *db.UpdateSlipParams) error {
 	if c.Subject != nil {
 		if len(*c.Subject) > slip.MaxSubject {
 			return firm.Wrong("subject", "a subject has at most "+strconv.Itoa(slip.MaxSubject)+" characters")
@@ -85,8 +85,12 @@ func applySlipChange(f *firm.Settings, c contract.SlipChange, p *db.UpdateSlipPa
 		p.CallTypeID = c.CallTypeID
 	}
 	if c.OutcomeID != nil {
-		if o, ok := f.Outcome(*c.OutcomeID); !ok || !o.Active {
+		o, ok := f.Outcome(*c.OutcomeID)
+		switch {
+		case !ok || !o.Active:
 			return firm.Wrong("outcome_id", "there is no such outcome")
+		case !optional.Same(c.OutcomeID, p.OutcomeID) && !o.Offer().Fits(direction, optional.ID(p.CallTypeID)):
+			return firm.Wrong("outcome_id", "“"+o.Label+"” is not offered for such calls")
 		}
 		p.OutcomeID = c.OutcomeID
 	}

@@ -9,22 +9,34 @@ import (
 	"trundo/internal/store"
 )
 
-// Errors of the use cases, besides those of the core. Their texts are for the reader.
+// Errors of the use cases, besides those of the core, and which of them return each. Their texts are for the reader.
 var (
+	// ErrAway: while the database is away: whatever writes anything new, or reads what is not remembered.
 	ErrAway = errors.New("the database is unavailable for the moment; what you write is kept and saved as " +
 		"soon as it is back, and new calls have to wait")
-	ErrNotFound  = errors.New("this does not exist, or not any more")
+	// ErrNotFound: whatever names something by its id.
+	ErrNotFound = errors.New("this does not exist, or not any more")
+	// ErrForbidden: whatever takes a right, or is somebody else's.
 	ErrForbidden = errors.New("you do not have the right to do this")
-	ErrSignIn    = errors.New("the name or the password is wrong")
-	ErrStopping  = errors.New("the server is about to restart: new calls are possible again in a moment")
-	ErrDiskFull  = errors.New("the disk beside the server is full: new calls have to wait until there is room, or " +
+	// ErrSignIn: SignIn.
+	ErrSignIn = errors.New("the name or the password is wrong")
+	// ErrStopping: PlaceCall and AnswerCall, once the server is to stop.
+	ErrStopping = errors.New("the server is about to restart: new calls are possible again in a moment")
+	// ErrDiskFull: PlaceCall and AnswerCall, while the disk beside the server is full.
+	ErrDiskFull = errors.New("the disk beside the server is full: new calls have to wait until there is room, or " +
 		"what is said in them could be lost")
-	ErrElsewhere   = errors.New("this call goes on at another server: end it in the window in which it was made")
-	ErrBusy        = errors.New("too many sign in at once; try again in a moment")
-	ErrSignedOut   = errors.New("you are not signed in")
-	ErrKeyReused   = errors.New("this idempotency key was used for another request")
+	// ErrElsewhere: PlaceCall in place of a call of another server, and HangUp of one.
+	ErrElsewhere = errors.New("this call goes on at another server: end it in the window in which it was made")
+	// ErrBusy: SignIn, while too many sign in at once.
+	ErrBusy = errors.New("too many sign in at once; try again in a moment")
+	// ErrSignedOut: Actor, for somebody who is not there any more; ByToken.
+	ErrSignedOut = errors.New("you are not signed in")
+	// ErrKeyReused: whatever takes an idempotency key.
+	ErrKeyReused = errors.New("this idempotency key was used for another request")
+	// ErrChangedElse: whatever takes a version.
 	ErrChangedElse = errors.New("somebody else has changed this in the meantime; look at it again before saving")
-	ErrGone        = errors.New("this record has been deleted")
+	// ErrGone: whatever changes or reads a record that was deleted.
+	ErrGone = errors.New("this record has been deleted")
 )
 
 // FieldError tells which field of a request is wrong, and why.

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"slices"
 	"sync"
 	"time"
 
@@ -19,6 +18,7 @@ import (
 	"trundo/internal/core/recording"
 	"trundo/internal/core/slip"
 	"trundo/internal/core/workday"
+	"trundo/internal/optional"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -60,11 +60,29 @@ type Outcome struct {
 	Effects []outcome.Effect
 }
 
-// Offered tells whether an outcome is offered to a team.
-func (o *Outcome) Offered(team string) bool {
-	return o.Active && (len(o.Teams) == 0 || slices.Contains(o.Teams, team))
+// Offer is for which calls the outcome is there.
+func (o *Outcome) Offer() outcome.Offer {
+	offer := outcome.Offer{ID: o.ID.String(), Active: o.Active, Directions: o.Directions, Teams: o.Teams}
+	for _, id := range o.CallTypeIds {
+		offer.Types = append(offer.Types, id.String())
+	}
+	return offer
 }
 
+// Offered are the outcomes that can be chosen for a call, each with the place that decides its key.
+func (f *Settings) Offered(direction string, callType, chosen *uuid.UUID, team string) []contract.OfferedOutcome {
+	all := make([]outcome.Offer, len(f.Outcomes))
+	for i := range f.Outcomes {
+		all[i] = f.Outcomes[i].Offer()
+	}
+	offered := []contract.OfferedOutcome{}
+	for _, o := range outcome.OfferedFor(all, direction, optional.ID(callType), team, optional.ID(chosen)) {
+		offered = append(offered, contract.OfferedOutcome{ID: uuid.MustParse(o.ID), Place: o.Place})
+	}
+	return offered
+}
+
+// View is the outcome as reps choose it.
 func (o *Outcome) View() contract.Outcome {
 	view := contract.Outcome{ID: o.ID, Label: o.Label, Reached: o.Reached, NeedsNotes: o.NeedsNotes,
 		NeedsFollowUp: o.NeedsFollowUp, CallTypeIds: o.CallTypeIds, Acts: len(o.Effects) > 0,

@@ -186,22 +186,6 @@ func (q *Queries) CountDoNotCall(ctx context.Context) (int64, error) {
 	return count, err
 }
 
-const customFieldValues = `-- name: CustomFieldValues :one
-SELECT count(*) FROM records WHERE kind = $1 AND custom ? $2::text AND deleted_at IS NULL
-`
-
-type CustomFieldValuesParams struct {
-	Kind string
-	Key  string
-}
-
-func (q *Queries) CustomFieldValues(ctx context.Context, arg CustomFieldValuesParams) (int64, error) {
-	row := q.db.QueryRow(ctx, customFieldValues, arg.Kind, arg.Key)
-	var count int64
-	err := row.Scan(&count)
-	return count, err
-}
-
 const customFields = `-- name: CustomFields :many
 SELECT id, record_kind, key, label, type, choices, position, active FROM custom_fields ORDER BY record_kind, position, key
 `
@@ -1412,15 +1396,6 @@ type SetRecordDoNotCallParams struct {
 
 func (q *Queries) SetRecordDoNotCall(ctx context.Context, arg SetRecordDoNotCallParams) error {
 	_, err := q.db.Exec(ctx, setRecordDoNotCall, arg.At, arg.Reason, arg.ID)
-	return err
-}
-
-const touchRecord = `-- name: TouchRecord :exec
-UPDATE records SET version = version + 1 WHERE id = $1
-`
-
-func (q *Queries) TouchRecord(ctx context.Context, id uuid.UUID) error {
-	_, err := q.db.Exec(ctx, touchRecord, id)
 	return err
 }
 

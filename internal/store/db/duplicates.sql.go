@@ -210,35 +210,6 @@ func (q *Queries) LockMerge(ctx context.Context, id uuid.UUID) (LockMergeRow, er
 	return i, err
 }
 
-const mergedIDs = `-- name: MergedIDs :many
-WITH RECURSIVE all_ids AS (
-  SELECT r.id FROM records r WHERE r.id = $1
-  UNION
-  SELECT r.id FROM records r JOIN all_ids ON r.merged_into = all_ids.id
-) SELECT id FROM all_ids
-`
-
-// A record and all that were merged into it, however far back.
-func (q *Queries) MergedIDs(ctx context.Context, id uuid.UUID) ([]uuid.UUID, error) {
-	rows, err := q.db.Query(ctx, mergedIDs, id)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	items := []uuid.UUID{}
-	for rows.Next() {
-		var id uuid.UUID
-		if err := rows.Scan(&id); err != nil {
-			return nil, err
-		}
-		items = append(items, id)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const openPairs = `-- name: OpenPairs :many
 SELECT p.id, p.a_id, p.b_id, p.score, p.reasons FROM duplicate_pairs p
 JOIN records a ON a.id = p.a_id AND a.deleted_at IS NULL JOIN records b ON b.id = p.b_id AND b.deleted_at IS NULL

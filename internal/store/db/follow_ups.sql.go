@@ -307,7 +307,7 @@ func (q *Queries) InsertFollowUp(ctx context.Context, arg InsertFollowUpParams) 
 }
 
 const laneFollowUps = `-- name: LaneFollowUps :many
-SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.kind, f.number_id, f.version,
+SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.due_zone, f.kind, f.number_id, f.version,
   coalesce((SELECT max(d.amount_minor) FROM records d WHERE d.kind = 'deal' AND d.person_id = f.record_id AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost')), 0)::bigint AS value
 FROM follow_ups f JOIN records r ON r.id = f.record_id
 WHERE f.owner_id = $1 AND f.state = 'open' AND r.deleted_at IS NULL
@@ -321,6 +321,7 @@ type LaneFollowUpsRow struct {
 	Promised bool
 	DueAt    *time.Time
 	DayOnly  bool
+	DueZone  string
 	Kind     string
 	NumberID *uuid.UUID
 	Version  int
@@ -343,6 +344,7 @@ func (q *Queries) LaneFollowUps(ctx context.Context, ownerID uuid.UUID) ([]LaneF
 			&i.Promised,
 			&i.DueAt,
 			&i.DayOnly,
+			&i.DueZone,
 			&i.Kind,
 			&i.NumberID,
 			&i.Version,
@@ -471,8 +473,8 @@ func (q *Queries) OpenFollowUps(ctx context.Context, ownerID *uuid.UUID) ([]uuid
 }
 
 const updateFollowUp = `-- name: UpdateFollowUp :exec
-UPDATE follow_ups SET state = $1, kind = $2, text = $3, owner_id = $4, due_at = $5, day_only = $6, done_at = $7, given_by = $8, version = version + 1
-WHERE id = $9
+UPDATE follow_ups SET state = $1, kind = $2, text = $3, owner_id = $4, due_at = $5, day_only = $6, due_zone = $7, done_at = $8, given_by = $9, version = version + 1
+WHERE id = $10
 `
 
 type UpdateFollowUpParams struct {
@@ -482,6 +484,7 @@ type UpdateFollowUpParams struct {
 	OwnerID uuid.UUID
 	DueAt   *time.Time
 	DayOnly bool
+	DueZone string
 	DoneAt  *time.Time
 	GivenBy *uuid.UUID
 	ID      uuid.UUID
@@ -495,6 +498,7 @@ func (q *Queries) UpdateFollowUp(ctx context.Context, arg UpdateFollowUpParams) 
 		arg.OwnerID,
 		arg.DueAt,
 		arg.DayOnly,
+		arg.DueZone,
 		arg.DoneAt,
 		arg.GivenBy,
 		arg.ID,

@@ -732,17 +732,6 @@ func (q *Queries) OptOut(ctx context.Context, e164 string) (OptOutRow, error) {
 	return i, err
 }
 
-const ownerOfRecord = `-- name: OwnerOfRecord :one
-SELECT owner_id FROM records WHERE id = $1
-`
-
-func (q *Queries) OwnerOfRecord(ctx context.Context, id uuid.UUID) (*uuid.UUID, error) {
-	row := q.db.QueryRow(ctx, ownerOfRecord, id)
-	var owner_id *uuid.UUID
-	err := row.Scan(&owner_id)
-	return owner_id, err
-}
-
 const putOptOut = `-- name: PutOptOut :exec
 INSERT INTO text_opt_outs (e164, word, at) VALUES ($1, $2, $3) ON CONFLICT (e164) DO UPDATE SET word = EXCLUDED.word, at = EXCLUDED.at
 `

@@ -533,17 +533,23 @@ func (q *Queries) PutOutcome(ctx context.Context, arg PutOutcomeParams) error {
 }
 
 const renewFollowUp = `-- name: RenewFollowUp :one
-UPDATE follow_ups SET due_at = $1, day_only = $2, version = version + 1 WHERE id = $3 RETURNING version
+UPDATE follow_ups SET due_at = $1, day_only = $2, due_zone = $3, version = version + 1 WHERE id = $4 RETURNING version
 `
 
 type RenewFollowUpParams struct {
 	DueAt   *time.Time
 	DayOnly bool
+	DueZone string
 	ID      uuid.UUID
 }
 
 func (q *Queries) RenewFollowUp(ctx context.Context, arg RenewFollowUpParams) (int, error) {
-	row := q.db.QueryRow(ctx, renewFollowUp, arg.DueAt, arg.DayOnly, arg.ID)
+	row := q.db.QueryRow(ctx, renewFollowUp,
+		arg.DueAt,
+		arg.DayOnly,
+		arg.DueZone,
+		arg.ID,
+	)
 	var version int
 	err := row.Scan(&version)
 	return version, err
@@ -579,7 +585,7 @@ func (q *Queries) ResetStage(ctx context.Context, arg ResetStageParams) error {
 }
 
 const sameFollowUp = `-- name: SameFollowUp :one
-SELECT id, due_at, day_only FROM follow_ups WHERE record_id = $1 AND owner_id = $2 AND kind = $3 AND text = $4 AND state = 'open' AND NOT promised AND member_id IS NULL
+SELECT id, due_at, day_only, due_zone FROM follow_ups WHERE record_id = $1 AND owner_id = $2 AND kind = $3 AND text = $4 AND state = 'open' AND NOT promised AND member_id IS NULL
 ORDER BY created_at LIMIT 1 FOR UPDATE
 `
 
@@ -594,6 +600,7 @@ type SameFollowUpRow struct {
 	ID      uuid.UUID
 	DueAt   *time.Time
 	DayOnly bool
+	DueZone string
 }
 
 // The same open thing to be done with somebody, by the same rep.
@@ -605,7 +612,12 @@ func (q *Queries) SameFollowUp(ctx context.Context, arg SameFollowUpParams) (Sam
 		arg.Text,
 	)
 	var i SameFollowUpRow
-	err := row.Scan(&i.ID, &i.DueAt, &i.DayOnly)
+	err := row.Scan(
+		&i.ID,
+		&i.DueAt,
+		&i.DayOnly,
+		&i.DueZone,
+	)
 	return i, err
 }
 
@@ -750,12 +762,13 @@ func (q *Queries) Teams(ctx context.Context) ([]string, error) {
 }
 
 const unrenewFollowUp = `-- name: UnrenewFollowUp :execrows
-UPDATE follow_ups SET due_at = $1, day_only = $2, version = version + 1 WHERE id = $3 AND version = $4 AND state = 'open'
+UPDATE follow_ups SET due_at = $1, day_only = $2, due_zone = $3, version = version + 1 WHERE id = $4 AND version = $5 AND state = 'open'
 `
 
 type UnrenewFollowUpParams struct {
 	DueAt   *time.Time
 	DayOnly bool
+	DueZone string
 	ID      uuid.UUID
 	Version int
 }
@@ -764,6 +777,7 @@ func (q *Queries) UnrenewFollowUp(ctx context.Context, arg UnrenewFollowUpParams
 	result, err := q.db.Exec(ctx, unrenewFollowUp,
 		arg.DueAt,
 		arg.DayOnly,
+		arg.DueZone,
 		arg.ID,
 		arg.Version,
 	)

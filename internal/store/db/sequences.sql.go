@@ -220,35 +220,6 @@ func (q *Queries) ListPeople(ctx context.Context, listID uuid.UUID) ([]uuid.UUID
 	return items, nil
 }
 
-const lockMember = `-- name: LockMember :one
-SELECT m.id, m.sequence_id, m.record_id, m.owner_id, m.step, m.next_at, m.state FROM sequence_members m WHERE m.id = $1 FOR UPDATE
-`
-
-type LockMemberRow struct {
-	ID         uuid.UUID
-	SequenceID uuid.UUID
-	RecordID   uuid.UUID
-	OwnerID    uuid.UUID
-	Step       int
-	NextAt     *time.Time
-	State      string
-}
-
-func (q *Queries) LockMember(ctx context.Context, id uuid.UUID) (LockMemberRow, error) {
-	row := q.db.QueryRow(ctx, lockMember, id)
-	var i LockMemberRow
-	err := row.Scan(
-		&i.ID,
-		&i.SequenceID,
-		&i.RecordID,
-		&i.OwnerID,
-		&i.Step,
-		&i.NextAt,
-		&i.State,
-	)
-	return i, err
-}
-
 const memberOfFollowUp = `-- name: MemberOfFollowUp :one
 SELECT m.id, m.record_id, m.sequence_id, m.step, s.steps FROM follow_ups f JOIN sequence_members m ON m.id = f.member_id JOIN sequences s ON s.id = m.sequence_id
 WHERE f.id = $1 AND m.state = 'active' AND m.next_at IS NULL FOR UPDATE OF m
@@ -486,35 +457,6 @@ func (q *Queries) Sequences(ctx context.Context) ([]SequencesRow, error) {
 			&i.Active,
 			&i.Members,
 		); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
-const sequencesUsed = `-- name: SequencesUsed :many
-SELECT s.id, count(o.id)::int AS outcomes FROM sequences s LEFT JOIN outcomes o ON o.active AND o.effects @> jsonb_build_array(jsonb_build_object('target', s.id::text)) GROUP BY s.id
-`
-
-type SequencesUsedRow struct {
-	ID       uuid.UUID
-	Outcomes int
-}
-
-func (q *Queries) SequencesUsed(ctx context.Context) ([]SequencesUsedRow, error) {
-	rows, err := q.db.Query(ctx, sequencesUsed)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	items := []SequencesUsedRow{}
-	for rows.Next() {
-		var i SequencesUsedRow
-		if err := rows.Scan(&i.ID, &i.Outcomes); err != nil {
 			return nil, err
 		}
 		items = append(items, i)

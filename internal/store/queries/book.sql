@@ -77,9 +77,6 @@ UPDATE records SET kind = @kind, name = @name, company_id = sqlc.narg('company_i
   ends_at = sqlc.narg('ends_at'), delivery = @delivery, invoice = @invoice, tags = @tags, version = version + 1
 WHERE id = @id;
 
--- name: TouchRecord :exec
-UPDATE records SET version = version + 1 WHERE id = @id;
-
 -- name: SetRecordDeleted :exec
 UPDATE records SET deleted_at = sqlc.narg('at'), version = version + 1 WHERE id = @id;
 
@@ -106,9 +103,6 @@ VALUES (@id, @record_kind, @key, @label, @type, @choices, (SELECT coalesce(max(p
 
 -- name: UpdateCustomField :execrows
 UPDATE custom_fields SET label = @label, choices = @choices, active = @active WHERE id = @id;
-
--- name: CustomFieldValues :one
-SELECT count(*) FROM records WHERE kind = @kind AND custom ? @key::text AND deleted_at IS NULL;
 
 -- name: RelatedIDs :many
 -- What belongs to a record, newest first: of a company everything of it, of a person what is about them, of a deal its papers.

@@ -78,11 +78,3 @@ UPDATE merges SET undone_at = @at WHERE id = @id;
 
 -- name: LastMergeInto :one
 SELECT id FROM merges WHERE kept_id = @kept_id AND undone_at IS NULL ORDER BY at DESC, id DESC LIMIT 1;
-
--- name: MergedIDs :many
--- A record and all that were merged into it, however far back.
-WITH RECURSIVE all_ids AS (
-  SELECT r.id FROM records r WHERE r.id = @id
-  UNION
-  SELECT r.id FROM records r JOIN all_ids ON r.merged_into = all_ids.id
-) SELECT id FROM all_ids;

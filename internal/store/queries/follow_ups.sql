@@ -6,7 +6,7 @@ VALUES (@id, @record_id, @owner_id, sqlc.narg('slip_id'), @kind, @text, @promise
 SELECT id, record_id, owner_id, kind, text, promised, due_at, day_only, state, given_by, number_id, due_zone, version FROM follow_ups WHERE id = @id FOR UPDATE;
 
 -- name: UpdateFollowUp :exec
-UPDATE follow_ups SET state = @state, kind = @kind, text = @text, owner_id = @owner_id, due_at = sqlc.narg('due_at'), day_only = @day_only, done_at = sqlc.narg('done_at'), given_by = sqlc.narg('given_by'), version = version + 1
+UPDATE follow_ups SET state = @state, kind = @kind, text = @text, owner_id = @owner_id, due_at = sqlc.narg('due_at'), day_only = @day_only, due_zone = @due_zone, done_at = sqlc.narg('done_at'), given_by = sqlc.narg('given_by'), version = version + 1
 WHERE id = @id;
 
 -- name: FollowUpsOfRecord :many
@@ -20,7 +20,7 @@ FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.r
 WHERE f.id = ANY (@ids::uuid[]);
 
 -- name: LaneFollowUps :many
-SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.kind, f.number_id, f.version,
+SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.due_zone, f.kind, f.number_id, f.version,
   coalesce((SELECT max(d.amount_minor) FROM records d WHERE d.kind = 'deal' AND d.person_id = f.record_id AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost')), 0)::bigint AS value
 FROM follow_ups f JOIN records r ON r.id = f.record_id
 WHERE f.owner_id = @owner_id AND f.state = 'open' AND r.deleted_at IS NULL

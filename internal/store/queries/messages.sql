@@ -87,9 +87,6 @@ DELETE FROM text_opt_outs WHERE e164 = @e164;
 -- name: WhoseMail :many
 SELECT id, name, kind, owner_id FROM records WHERE lower(email) = @email AND deleted_at IS NULL AND kind IN ('contact', 'lead', 'company') ORDER BY kind = 'company', id LIMIT 3;
 
--- name: OwnerOfRecord :one
-SELECT owner_id FROM records WHERE id = @id;
-
 -- name: LineTexting :many
 SELECT id, e164, label, texting, active FROM lines;
 

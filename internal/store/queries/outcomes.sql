@@ -120,14 +120,14 @@ SELECT EXISTS (SELECT FROM follow_ups f JOIN call_links l ON l.record_id = f.rec
 
 -- name: SameFollowUp :one
 -- The same open thing to be done with somebody, by the same rep.
-SELECT id, due_at, day_only FROM follow_ups WHERE record_id = @record_id AND owner_id = @owner_id AND kind = @kind AND text = @text AND state = 'open' AND NOT promised AND member_id IS NULL
+SELECT id, due_at, day_only, due_zone FROM follow_ups WHERE record_id = @record_id AND owner_id = @owner_id AND kind = @kind AND text = @text AND state = 'open' AND NOT promised AND member_id IS NULL
 ORDER BY created_at LIMIT 1 FOR UPDATE;
 
 -- name: RenewFollowUp :one
-UPDATE follow_ups SET due_at = sqlc.narg('due_at'), day_only = @day_only, version = version + 1 WHERE id = @id RETURNING version;
+UPDATE follow_ups SET due_at = sqlc.narg('due_at'), day_only = @day_only, due_zone = @due_zone, version = version + 1 WHERE id = @id RETURNING version;
 
 -- name: UnrenewFollowUp :execrows
-UPDATE follow_ups SET due_at = sqlc.narg('due_at'), day_only = @day_only, version = version + 1 WHERE id = @id AND version = @version AND state = 'open';
+UPDATE follow_ups SET due_at = sqlc.narg('due_at'), day_only = @day_only, due_zone = @due_zone, version = version + 1 WHERE id = @id AND version = @version AND state = 'open';
 
 -- name: SettlePromises :execrows
 -- The calls that a rep had promised, and whose time has come, to who was spoken with in a call.

@@ -26,9 +26,6 @@ SELECT m.id, m.sequence_id, s.name, s.steps, m.step, m.next_at, m.state, m.why, 
 FROM sequence_members m JOIN sequences s ON s.id = m.sequence_id JOIN users u ON u.id = m.owner_id
 WHERE m.record_id = @record_id ORDER BY m.state, m.enrolled_at DESC, m.id DESC LIMIT 50;
 
--- name: LockMember :one
-SELECT m.id, m.sequence_id, m.record_id, m.owner_id, m.step, m.next_at, m.state FROM sequence_members m WHERE m.id = @id FOR UPDATE;
-
 -- name: DueMembers :many
 SELECT m.id, m.sequence_id, s.name, s.steps, m.record_id, m.owner_id, m.step FROM sequence_members m JOIN sequences s ON s.id = m.sequence_id
 WHERE m.state = 'active' AND m.next_at <= @now ORDER BY m.next_at LIMIT 20 FOR UPDATE OF m SKIP LOCKED;
@@ -76,9 +73,6 @@ WHERE f.id = @id AND m.state = 'active' AND m.next_at IS NULL FOR UPDATE OF m;
 
 -- name: InSequences :one
 SELECT count(*)::int FROM sequence_members WHERE record_id = @record_id AND state = 'active';
-
--- name: SequencesUsed :many
-SELECT s.id, count(o.id)::int AS outcomes FROM sequences s LEFT JOIN outcomes o ON o.active AND o.effects @> jsonb_build_array(jsonb_build_object('target', s.id::text)) GROUP BY s.id;
 
 -- name: InSequencesOfCall :many
 -- Those of a call's people who are in a sequence.

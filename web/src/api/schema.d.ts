@@ -3045,6 +3045,8 @@ export interface components {
             due_at?: string;
             /** @description It has no date any more */
             clear_due?: boolean;
+            /** @description To the next day on which the firm works, at no particular time */
+            put_off?: boolean;
             day_only?: boolean;
             text?: string;
             /** Format: uuid */
@@ -3653,6 +3655,14 @@ export interface components {
             filed_at: string | null;
             version: number;
             mine: boolean;
+            /** @description Of one's own open slip: the outcomes that can be chosen */
+            offered?: components["schemas"]["OfferedOutcome"][];
+        };
+        OfferedOutcome: {
+            /** Format: uuid */
+            id: string;
+            /** @description Decides its key, and stays the same whatever type the call has */
+            place: number;
         };
         Candidate: {
             record: components["schemas"]["RecordRef"];
@@ -4420,6 +4430,8 @@ export interface components {
             typed: string;
             /** @description Of a missed call: who has taken it on */
             taken_by: string;
+            /** @description Of a missed call: the reader has taken it on */
+            mine?: boolean;
             /**
              * Format: date-time
              * @description Of a follow-up

@@ -14,19 +14,12 @@ import { PlanItems } from "./plan_items";
 
 type Outcome = Schemas["Outcome"];
 
-/** offeredFor are the outcomes of a call's direction, each with its place, which decides its key. The call's type leaves some out, and moves none. */
-export function offeredFor(call: Call, all: Outcome[]): { outcome: Outcome; place: number }[] {
-  if (call.direction === "internal") return []; // among colleagues nothing is compulsory
-  const way = call.direction;
-  return all
-    .filter((o) => o.directions.length === 0 || o.directions.includes(way) || o.id === call.slip.outcome_id)
-    .map((outcome, place) => ({ outcome, place }))
-    .filter(
-      ({ outcome: o }) =>
-        o.call_type_ids.length === 0 ||
-        o.call_type_ids.includes(call.slip.call_type_id ?? "") ||
-        o.id === call.slip.outcome_id,
-    );
+/** offeredFor are the outcomes that a slip says are offered, each with its place, which decides its key. */
+function offeredFor(call: Call, all: Outcome[]): { outcome: Outcome; place: number }[] {
+  return (call.slip.offered ?? []).flatMap(({ id, place }) => {
+    const outcome = all.find((o) => o.id === id);
+    return outcome ? [{ outcome, place }] : [];
+  });
 }
 
 /** soon is for how many seconds before calls come again one is warned. */

@@ -15,6 +15,7 @@ import { focusSlip, useSlipOnDesk } from "./focus";
 import { callerOf, RingLine, useRings } from "./rings";
 import { RingSignal } from "./ring_signal";
 import { Slip } from "./slip";
+import { StuckSlip } from "./stuck_slip";
 import { stateWord, whoOf } from "./words";
 
 /** DeskStrip is the place of the slip over the sheet; at rest it says what is next and the key that calls it. */
@@ -28,13 +29,19 @@ export function DeskStrip() {
   const rings = ringing.filter((r) => !desk?.calls.some((c) => c.id === r.call_id));
   const live = others.filter((c) => c.state.phase !== "ended");
   const speaking = desk?.calls.some((c) => c.state.phase === "speaking") ?? false;
+  const slip = useRef<HTMLDivElement>(null);
   const rests = !call && rings.length === 0 && !round && live.length === 0;
   return (
     <section
       aria-label={t.strip.region}
       className={`border-b border-rule-strong bg-paper px-3.5 ${rests ? "" : "py-2.5"}`}
     >
-      {call && <Slip call={call} />}
+      {call && (
+        <div ref={slip}>
+          <Slip call={call} />
+        </div>
+      )}
+      {call && <StuckSlip key={`stuck-${call.slip.id}`} call={call} slip={slip} />}
       {/* A call that rings while a slip lies there stands under it: what is being read or clicked stays in its place. */}
       {rings.length > 0 && (
         <div className={`flex flex-col gap-2 ${call ? "mt-2" : ""}`}>

@@ -19,14 +19,10 @@ import { HoldAndMute, MoreControls } from "./controls";
 import { useDial } from "./dial";
 import { companyOf, partsAt, personOf, stateWord, whoOf } from "./words";
 
-/** Who is the first part of a slip: the other side, the clock, and the controls that the call has now. */
-export function Who({ call }: { call: Call }) {
+/** useHangUp takes one out of a call. */
+export function useHangUp(call: Call) {
   const client = useQueryClient();
   const tell = useTell();
-  const { hint, letter, on, command } = useKeys();
-  const { dial, dialing } = useDial();
-  const [writing, setWriting] = useState(false);
-  const live = call.state.phase !== "ended";
   const hangUp = useMutation({
     mutationFn: () => ask(api.POST("/api/calls/{id}/hang-up", { params: { path: { id: call.id } } })),
     onError: (e) => {
@@ -35,8 +31,18 @@ export function Who({ call }: { call: Call }) {
     onSettled: () => void client.invalidateQueries({ queryKey: ["desk"] }),
   });
   const end = () => {
-    if (live && !hangUp.isPending) hangUp.mutate();
+    if (call.state.phase !== "ended" && !hangUp.isPending) hangUp.mutate();
   };
+  return { end, ending: hangUp.isPending };
+}
+
+/** Who is the first part of a slip: the other side, the clock, and the controls that the call has now. */
+export function Who({ call }: { call: Call }) {
+  const { hint, letter, on, command } = useKeys();
+  const { dial, dialing } = useDial();
+  const [writing, setWriting] = useState(false);
+  const live = call.state.phase !== "ended";
+  const { end, ending } = useHangUp(call);
   useKey("end", live ? end : undefined);
   const person = personOf(call);
   const company = companyOf(call);
@@ -89,7 +95,7 @@ export function Who({ call }: { call: Call }) {
             look="ending"
             className="ml-auto px-2!"
             onClick={end}
-            disabled={hangUp.isPending}
+            disabled={ending}
             hint={call.state.phase === "speaking" ? letter("end") : hint("end")}
             aria-keyshortcuts={hint("end")}
           >
@@ -142,7 +148,7 @@ function RecordLink({ record, fallback }: { record: RecordRef | undefined; fallb
 }
 
 /** CallClock counts ringing until the answer, then talking, each from nought. */
-function CallClock({ call }: { call: Call }) {
+export function CallClock({ call }: { call: Call }) {
   const now = useNow(250);
   const parts = partsAt(call.state, now);
   const talked = call.state.answered_at !== null;

@@ -180,13 +180,10 @@ function Acts({ entry, name }: { entry: Entry; name: string }) {
       <IconButton
         label={t.lane.putOff(entry.text)}
         onClick={() => {
-          const tomorrow = new Date();
-          tomorrow.setDate(tomorrow.getDate() + 1);
-          tomorrow.setHours(0, 0, 0, 0);
           undoable(
             t.lane.markedLater(entry.text),
-            { due_at: tomorrow.toISOString(), day_only: true },
-            entry.due_at ? { due_at: entry.due_at, day_only: entry.day_only } : { state: "open" },
+            { put_off: true },
+            entry.due_at ? { due_at: entry.due_at, day_only: entry.day_only } : { clear_due: true },
           );
         }}
       >
@@ -344,7 +341,7 @@ function MissedActs({ entry, name }: { entry: Entry; name: string }) {
     },
     onSettled: () => void client.invalidateQueries({ queryKey: ["lane"] }),
   });
-  const mine = entry.tone === "late" && entry.taken_by !== "";
+  const mine = entry.mine ?? false;
   const close = () => {
     change.mutate(
       { action: "close", reason },

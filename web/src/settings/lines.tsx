@@ -5,6 +5,8 @@ import { api, ask, Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
 import { t } from "../messages";
+import { Days } from "../ui/days";
+import { WeekHours } from "../ui/week_hours";
 import { Button } from "../ui/button";
 import { Badge, Chip } from "../ui/chip";
 import { Area, Field, Select } from "../ui/field";
@@ -105,7 +107,6 @@ function LineForm({ line }: { line: Line }) {
   const tell = useTell();
   const people = useBook().people;
   const [draft, setDraft] = useState(line);
-  const [off, setOff] = useState(line.off.join("\n"));
   const set = (change: Partial<Line>) => {
     setDraft({ ...draft, ...change });
   };
@@ -114,13 +115,7 @@ function LineForm({ line }: { line: Line }) {
       ask(
         api.PUT("/api/settings/lines/{id}", {
           params: { path: { id: line.id } },
-          body: {
-            ...draft,
-            off: off
-              .split("\n")
-              .map((x) => x.trim())
-              .filter(Boolean),
-          },
+          body: draft,
         }),
       ),
     onSuccess: (saved) => {
@@ -131,7 +126,7 @@ function LineForm({ line }: { line: Line }) {
   const wrong = save.error instanceof Failure ? save.error.problem?.field : undefined;
   const problem = (field: string) => (wrong === field ? save.error?.message : undefined);
   const named = ["label", "hours", "off", "limit_seconds", "zone"];
-  const text = (key: "label" | "source" | "zone" | "hours" | "greeting" | "closed_text") => ({
+  const text = (key: "label" | "source" | "zone" | "greeting" | "closed_text") => ({
     value: draft[key],
     problem: problem(key),
     onChange: (e: { target: { value: string } }) => {
@@ -222,16 +217,26 @@ function LineForm({ line }: { line: Line }) {
           </Select>
         </div>
       </div>
-      <Area label={`${s.hours} (${s.hoursHint})`} rows={3} maxLength={2000} {...text("hours")} />
-      <Area
-        label={`${s.off} (${s.offHint})`}
-        rows={3}
-        value={off}
-        problem={problem("off")}
-        onChange={(e) => {
-          setOff(e.target.value);
-        }}
-      />
+      <div className="col-span-2">
+        <WeekHours
+          label={s.hours}
+          value={draft.hours}
+          problem={problem("hours")}
+          onChange={(hours) => {
+            set({ hours });
+          }}
+        />
+      </div>
+      <div className="col-span-2">
+        <Days
+          label={s.off}
+          value={draft.off}
+          problem={problem("off")}
+          onChange={(off) => {
+            set({ off });
+          }}
+        />
+      </div>
       <Select
         label={s.unanswered}
         value={draft.unanswered}

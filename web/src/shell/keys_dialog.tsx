@@ -17,6 +17,12 @@ export function KeysDialog({ open, onClose }: { open: boolean; onClose: () => vo
       title={t.keys.title}
       actions={<Button onClick={resetKeys}>{t.keys.reset}</Button>}
     >
+      <h3 className="name">{t.keys.know}</h3>
+      <ul className="mb-3 list-disc pl-5">
+        {t.keys.five(keyOf("command")).map((x) => (
+          <li key={x}>{x}</li>
+        ))}
+      </ul>
       <p className="mb-2 text-quiet">{t.keys.intro(keyOf("command"))}</p>
       <label className="mb-3 flex min-h-7 items-center gap-2">
         <input

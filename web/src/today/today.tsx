@@ -29,7 +29,7 @@ export function Today() {
         <h1 className="name text-xl">{t.today.greeting(me?.name.split(" ")[0] ?? "")}</h1>
         <p className="text-quiet">{dayName(new Date().toISOString(), 0)}</p>
       </div>
-      {me?.demo && <TryThis />}
+      {me?.demo && (me.role === "rep" ? <TryThis /> : <TryElse admin={me.role === "admin"} />)}
       {today.isPending && <Loading />}
       {today.isError && !day && <Failed error={today.error} retry={() => void today.refetch()} />}
       {day && (
@@ -249,5 +249,24 @@ function TryThis() {
       </div>
       <Number number={number} name={found.name} form="card" />
     </div>
+  );
+}
+
+/** TryElse is what a supervisor or an admin may look at first. */
+function TryElse({ admin }: { admin: boolean }) {
+  const way = "font-semibold text-ours underline underline-offset-3";
+  return (
+    <p className="mt-3 rounded-md border border-ours bg-ours-soft px-4 py-2" data-testid="try">
+      <span className="name">{t.today.tryThis}</span> {admin ? t.today.tryAdmin : t.today.trySupervisor}{" "}
+      {admin ? (
+        <Link to="/settings" search={{ tab: "outcomes" }} className={way}>
+          {t.today.tryOutcomes}
+        </Link>
+      ) : (
+        <Link to="/team" className={way}>
+          {t.today.tryTeam}
+        </Link>
+      )}
+    </p>
   );
 }

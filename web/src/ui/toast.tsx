@@ -29,7 +29,7 @@ export function ToastProvider({ children }: { children: ReactNode }) {
         {told.map((x) => (
           <R.Root
             key={x.id}
-            duration={x.bad ? 12_000 : 6_000}
+            duration={x.bad || x.action ? 12_000 : 6_000}
             type={x.bad ? "foreground" : "background"}
             onOpenChange={(open) => {
               if (!open) drop(x.id);
