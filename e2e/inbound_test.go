@@ -231,14 +231,16 @@ func TestAColleagueIsCalledAndALineIsSetUp(t *testing.T) {
 	ada.goes("/settings?tab=lines")
 	ada.click("button", "Main", "#sheet")
 	ada.accessible("lines")
-	ada.click("radio", "At set hours")
+	ada.see("Always open", "#sheet")
+	eval[any](ada, `document.querySelectorAll("fieldset input[type=radio]")[1].click()`)
 	ada.until("the hours of a week", `document.querySelectorAll('input[type=time]').length === 10`)
 	eval[any](ada, `(() => { const e = document.querySelector('input[aria-label="Mon closes"]');
 		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(e, '08:00');
 		e.dispatchEvent(new Event('input', {bubbles: true})); })()`)
 	ada.click("button", "Save", "#sheet")
 	ada.see("08:00 is not after 09:00")
-	ada.click("radio", "Always open")
+	ada.accessible("the hours of a line")
+	eval[any](ada, `document.querySelectorAll("fieldset input[type=radio]")[0].click()`)
 	ada.click("button", "Save", "#sheet")
 	ada.see("Saved")
 	ada.goes("/settings?tab=availability")

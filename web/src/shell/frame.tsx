@@ -114,7 +114,7 @@ function Band({ onKeys }: { onKeys: () => void }) {
         <span className="name">{t.name}</span>
       </Link>
       <FindField />
-      <nav aria-label={t.name} className="flex gap-3.5">
+      <nav aria-label={t.name} className="flex gap-3.5 max-[63.9rem]:flex-wrap max-[63.9rem]:gap-y-0">
         <Link to="/" activeOptions={{ exact: true }} className={section}>
           {t.sections.today}
         </Link>

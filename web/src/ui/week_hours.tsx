@@ -1,3 +1,5 @@
+import { useId } from "react";
+
 import { t } from "../messages";
 import { Button } from "./button";
 import { Cross } from "./icons";
@@ -43,6 +45,7 @@ export function WeekHours({
   problem?: string | undefined;
 }) {
   const week = readWeek(value) ?? none();
+  const name = useId();
   const always = value.trim() === "";
   const set = (day: Day, spans: Span[]) => {
     onChange(writeWeek({ ...week, [day]: spans }));
@@ -55,6 +58,7 @@ export function WeekHours({
           <label key={String(all)} className="flex min-h-6 items-center gap-1.5">
             <input
               type="radio"
+              name={name}
               checked={always === all}
               onChange={() => {
                 const weekday = () => [{ ...usual }];
