@@ -130,6 +130,25 @@ describe("what filing does", () => {
     });
   });
 
+  it("is filed though the database is away for a moment", async () => {
+    let away = 2;
+    const log = writingUp((a) =>
+      a.method === "POST" && a.path.endsWith("/file") && away-- > 0
+        ? problem(503, "database_away", "not saved yet")
+        : undefined,
+    );
+    open("/");
+    await screen.findByTestId("plan");
+    fireEvent.click(screen.getByRole("button", { name: /^File/ }));
+    await waitFor(
+      () => {
+        expect(fileOf(log)).toHaveLength(3);
+      },
+      { timeout: 4_000 },
+    );
+    expect(screen.queryByText("not saved yet")).toBeNull();
+  });
+
   it("can be undone, and says what stays", async () => {
     const filing: Schemas["Filing"] = {
       id: "f1",

@@ -70,7 +70,7 @@ export function History({ record, show }: { record: string; show?: Kind | undefi
 function Line({ entry: e }: { entry: Entry }) {
   if (e.call) return <CallLine call={e.call} />;
   return (
-    <li className="grid grid-cols-[3.4rem_1fr] border-b border-rule py-2">
+    <li className="grid grid-cols-[5.4rem_1fr] border-b border-rule py-2">
       <span className="text-quiet">{clockTime(e.at)}</span>
       {e.message ? (
         <MessageLine message={e.message} />
@@ -100,7 +100,7 @@ export function CallLine({ call, withWho = false }: { call: Call; withWho?: bool
   const open = call.slip.state === "open";
   return (
     <li
-      className={`grid border-b border-rule py-2 ${withWho ? "grid-cols-[5.6rem_1fr]" : "grid-cols-[3.4rem_1fr]"}`}
+      className={`grid border-b border-rule py-2 ${withWho ? "grid-cols-[6.4rem_1fr]" : "grid-cols-[5.4rem_1fr]"}`}
       data-testid="call-entry"
     >
       <span className="text-quiet">{withWho ? dayShort(call.state.started_at) : clockTime(call.state.started_at)}</span>

@@ -15,7 +15,7 @@ import { CallAgain } from "../ui/number";
 import { Empty, Failed, Loading } from "../ui/states";
 import { type Column, Table } from "../ui/table";
 import { Tabs } from "../ui/tabs";
-import { clockTime, dayShort } from "../ui/times";
+import { clockTime, dayBrief } from "../ui/times";
 import { VoiceTrace } from "../voice/trace";
 import { type Asked, callsIn, onlys, ways } from "./calls_address";
 import { companyOf, stateWord, whoOf } from "./words";
@@ -73,7 +73,7 @@ export function Calls() {
       key: "when",
       label: c.when,
       width: "9.4rem",
-      cell: (x) => `${dayShort(x.state.started_at)}, ${clockTime(x.state.started_at)}`,
+      cell: (x) => `${dayBrief(x.state.started_at)}, ${clockTime(x.state.started_at)}`,
     },
     {
       key: "who",

@@ -10,11 +10,19 @@ import { keeperOf } from "./notes_keeper";
 import { forgetEdits, lookAgain, shownPlan } from "./plan";
 import { whoOf } from "./words";
 
+/** A database that is away for a moment is no reason to ask a rep to press a key again: the same wish is sent some times more, for two seconds. It
+ * is done once, by its key or by the version before it. */
+const untilBack = {
+  retry: (tries: number, e: Error) => tries < 3 && e instanceof Failure && e.problem?.code === "database_away",
+  retryDelay: (tries: number) => 300 * 2 ** tries,
+};
+
 /** useChangeSlip sets subject, type or outcome, one change after the other, each upon the version before it. */
 export function useChangeSlip(call: Call) {
   const client = useQueryClient();
   const tell = useTell();
   return useMutation({
+    ...untilBack,
     scope: { id: `slip-${call.slip.id}` },
     mutationFn: async (change: Omit<Schemas["SlipChange"], "version">) => {
       const version = Math.max(newestOf(client, call).slip.version, call.slip.version);
@@ -73,6 +81,7 @@ export function useFile(call: Call) {
   const tell = useTell();
   const undo = useUndoFiling();
   const filing = useMutation({
+    ...untilBack,
     scope: { id: `slip-${call.slip.id}` }, // behind an outcome that is still being saved
     mutationFn: async () => {
       const keeper = keeperOf(call.slip.id, call.slip.notes);

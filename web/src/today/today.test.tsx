@@ -64,7 +64,7 @@ describe("today", () => {
       }),
     );
     open("/");
-    const plan = await screen.findByTestId("plan");
+    const plan = await screen.findByTestId("day");
     const lines = within(plan).getAllByRole("listitem");
     expect(lines.map((l) => /(Offer|Ask|Send|Look)/.exec(l.textContent)?.[0])).toEqual([
       "Offer",

@@ -57,7 +57,7 @@ function Plan({ entries }: { entries: DayEntry[] }) {
   const now = useNow(30_000);
   const passed = entries.findIndex((e) => e.place === "hour" && Date.parse(e.at) > now);
   return (
-    <ul data-testid="plan">
+    <ul data-testid="day">
       {entries.map((e, i) => (
         <li key={e.id} className="border-b border-rule">
           {i === passed && (
@@ -141,9 +141,13 @@ function Done({ entry }: { entry: DayEntry }) {
 /** FiguresOf is what one has done today, beside what is usual until this time of the day. */
 function FiguresOf({ day }: { day: Today }) {
   const rows = [
-    { what: t.today.calls, mine: String(day.figures.calls), usual: day.usual && String(day.usual.calls) },
     {
-      what: t.today.conversations,
+      what: t.today.calls(day.figures.calls),
+      mine: String(day.figures.calls),
+      usual: day.usual && String(day.usual.calls),
+    },
+    {
+      what: t.today.conversations(day.figures.conversations),
       mine: String(day.figures.conversations),
       usual: day.usual && String(day.usual.conversations),
     },

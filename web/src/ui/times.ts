@@ -80,6 +80,10 @@ export function dayShort(iso: string, now = Date.now()): string {
   );
 }
 
+/** dayBrief writes Today, Yesterday, "Nov 17". */
+export const dayBrief = (iso: string, now = Date.now()) =>
+  near(iso, now) ?? write(Date.parse(iso), { day: "numeric", month: "short" });
+
 /** shortTime writes the time for today and the date for other days. */
 export function shortTime(iso: string, now = Date.now()): string {
   const ms = Date.parse(iso);
