@@ -50,6 +50,7 @@ func (ar *Arrivals) CallIncoming(ref carrier.Ref, from, to string) {
 			ar.board.Refuse(ref)
 			return
 		}
+		ar.InBackground(func(ctx context.Context) { ar.readAhead(ctx, id) })
 		ar.route(ctx, id, line)
 	})
 }
@@ -100,7 +101,7 @@ func (ar *Arrivals) arrive(ctx context.Context, ref carrier.Ref, from,
 		LinkRecords: []uuid.UUID{}, LinkRoles: []string{}, LinkReasons: []string{}}
 	p.FactSeqs, p.FactKinds, p.FactData = factColumns(facts)
 	if who.e164 != "" {
-		matches, rows, err := ar.Book.WhoseNumber(ctx, firm.Actor{}, who.e164, who.ext)
+		matches, rows, err := ar.Book.WhoseRing(ctx, firm.Actor{}, id, who.e164, who.ext)
 		if err != nil {
 			return id, line, err
 		}

@@ -31,10 +31,7 @@ func (ar *Arrivals) Rings(ctx context.Context, a firm.Actor) ([]contract.Ring, e
 		return nil, err
 	}
 	for _, id := range ar.RingingFor(a.ID) {
-		c, err := firm.SharedAnswer(ctx, ar.Firm, "rings "+id.String(),
-			func(ctx context.Context) (db.CallByIDRow, error) {
-				return ar.Store.CallByID(ctx, db.CallByIDParams{ID: id})
-			})
+		c, err := ar.ringing(ctx, id)
 		if err != nil {
 			return nil, err
 		}
@@ -96,6 +93,29 @@ func (ar *Arrivals) tellOn(ctx context.Context) {
 		}
 		_ = group.Wait()
 	}
+}
+
+// readAhead reads what every window will show of a call, while it is still being found out whom it rings.
+func (ar *Arrivals) readAhead(ctx context.Context, id uuid.UUID) {
+	c, err := ar.ringing(ctx, id)
+	if err != nil || c.RemoteE164 == "" {
+		return
+	}
+	matches, rows, err := ar.Book.WhoseRing(ctx, firm.Actor{}, id, c.RemoteE164, c.RemoteExt)
+	if err != nil {
+		return
+	}
+	if offers := offersOf(matches, rows); len(offers) > 0 {
+		_, _ = ar.beforeTheFirstWord(ctx, firm.Actor{}, id, offers[0].Record) // what fails is read again, and told then
+	}
+}
+
+// ringing is a call that rings, the same for whoever it rings for.
+func (ar *Arrivals) ringing(ctx context.Context, id uuid.UUID) (db.CallByIDRow, error) {
+	return firm.SharedAnswer(ctx, ar.Firm, "rings "+id.String(),
+		func(ctx context.Context) (db.CallByIDRow, error) {
+			return ar.Store.CallByID(ctx, db.CallByIDParams{ID: id})
+		})
 }
 
 func (ar *Arrivals) ringView(ctx context.Context, a firm.Actor, f *firm.Settings,
