@@ -1,3 +1,6 @@
+// Package optional is for values that may be absent: pointers of the contract and of the database.
+//
+// It must not know what they mean.
 package optional
 
 import (
@@ -6,6 +9,7 @@ import (
 	"github.com/google/uuid"
 )
 
+// Same tells whether two ids are the same, or both missing.
 func Same(x, y *uuid.UUID) bool { return x == y || x != nil && y != nil && *x == *y }
 
 // Value is what a pointer points to, or nothing.
@@ -17,6 +21,7 @@ func Value[T any](p *T) T {
 	return *p
 }
 
+// ID is an id as core has it; empty where it is missing.
 func ID(id *uuid.UUID) string {
 	if id == nil {
 		return ""

@@ -46,6 +46,7 @@ func (bk *Book) Lists(ctx context.Context, a firm.Actor) ([]contract.RecordList,
 	return views, nil
 }
 
+// List is one of the lists that a can see. Error: ErrNotFound.
 func (bk *Book) List(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.RecordList, error) {
 	all, err := bk.Lists(ctx, a)
 	if err != nil {

@@ -41,6 +41,7 @@ func (bk *Book) numbersOf(ctx context.Context, a firm.Actor, f *firm.Settings,
 	return of, nil
 }
 
+// NumberView is a number as a reads it, with what a click on it will do now.
 func (bk *Book) NumberView(r db.NumbersOfRow, a firm.Actor, f *firm.Settings) contract.PhoneNumber {
 	zones := r.Zones
 	if r.RecordZone != "" {
@@ -216,6 +217,7 @@ func (bk *Book) ChangeNumber(ctx context.Context, a firm.Actor, id uuid.UUID,
 	})
 }
 
+// Marked says in the words of the audit trail whether not to be called is set: no, yes, or the reason.
 func Marked(on bool, reason string) string {
 	switch {
 	case !on:

@@ -17,6 +17,7 @@ func (bk *Book) RecordChanged(ctx context.Context, q *db.Queries, a firm.Actor, 
 	return bk.RecordChangedAs(ctx, q, a, store.NewID(), bk.Clock.Now(), id, before, after)
 }
 
+// RecordChangedAs is RecordChanged with an id for the change and its time, for what can take it back.
 func (bk *Book) RecordChangedAs(ctx context.Context, q *db.Queries, a firm.Actor, change uuid.UUID, at time.Time,
 	id uuid.UUID, before, after map[string]string) error {
 	if before == nil {

@@ -433,6 +433,7 @@ func WriteCursor(at time.Time, id uuid.UUID) string {
 	return strconv.FormatInt(at.UnixMicro(), 10) + "_" + id.String()
 }
 
+// ReadCursor reads where a page of a list goes on; an empty text is its beginning. Error: *firm.FieldError.
 func ReadCursor(text string) (time.Time, uuid.UUID, error) {
 	if text == "" {
 		return time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC), uuid.Max, nil

@@ -53,6 +53,7 @@ func storeFacts(facts []call.Fact) []storedFact {
 	return stored
 }
 
+// ReadFact reads a stored fact of a call. Error: of a kind or a form that is not known.
 func ReadFact(seq int, at time.Time, kind string, data []byte) (call.Fact, error) {
 	var f call.Fact
 	if err := json.Unmarshal(data, &f); err != nil {

@@ -371,6 +371,9 @@ func unmarkDoNotCall(ctx context.Context, t take) (string, error) {
 }
 
 // writeMessage writes a message or a mail from a template. It goes out after some seconds.
+// effectDelay is for how long what an outcome sends can still be held back.
+const effectDelay = 10 * time.Second
+
 func writeMessage(ctx context.Context, x *filing, it outcome.Item, row *db.InsertFilingEffectsParams) (any, error) {
 	n := contract.NewMessage{Channel: contract.ChannelText, Address: &it.Address}
 	if it.Kind == outcome.Mail {
@@ -401,7 +404,7 @@ func writeMessage(ctx context.Context, x *filing, it outcome.Item, row *db.Inser
 		x.where = append(x.where, l.Record.ID)
 	}
 	x.wrote = true
-	return nil, x.fg.Outreach.WriteDown(ctx, x.q, x.a, l, id, &x.slip.ID, subject, body, firm.EffectDelay)
+	return nil, x.fg.Outreach.WriteDown(ctx, x.q, x.a, l, id, &x.slip.ID, subject, body, effectDelay)
 }
 
 // holdMessage keeps back what has not gone out yet.
@@ -471,7 +474,7 @@ func tellByOutcome(ctx context.Context, x *filing, it outcome.Item, row *db.Inse
 	if err != nil {
 		return nil, err
 	}
-	id, err := x.fg.Outreach.TellLater(ctx, x.q, hook, "outcome.chosen", data, firm.EffectDelay)
+	id, err := x.fg.Outreach.TellLater(ctx, x.q, hook, "outcome.chosen", data, effectDelay)
 	row.RefID = &id
 	return nil, err
 }

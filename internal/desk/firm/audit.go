@@ -17,6 +17,7 @@ func (k *Firm) Audited(ctx context.Context, q *db.Queries, a Actor, kind string,
 	return k.AuditedAs(ctx, q, a, store.NewID(), k.Clock.Now(), kind, subject, action, before, after)
 }
 
+// AuditedAs is Audited with an id for the entry and its time.
 func (k *Firm) AuditedAs(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID, at time.Time, kind string,
 	subject uuid.UUID, action string, before, after any) error {
 	b, err := json.Marshal(before)

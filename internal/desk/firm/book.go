@@ -102,6 +102,7 @@ func (b *BookFields) PeopleFields(kinds []contract.KindDef) []contract.FieldDef 
 	return list
 }
 
+// FieldDef is a field as a browser needs it, at its place on the sheet.
 func (b *BookFields) FieldDef(k fields.Kind, f fields.Field, place fields.Place) contract.FieldDef {
 	def := contract.FieldDef{Key: f.Key, Label: f.Label, Type: contract.FieldDefType(f.Type),
 		Choices: OrEmpty(f.Choices), RefKinds: []contract.RecordKind{},

@@ -58,6 +58,7 @@ func About(field string, err error) error {
 	return &FieldError{field, err}
 }
 
+// Wrong is a *FieldError with a text for the reader.
 func Wrong(field, text string) error { return &FieldError{field, errors.New(text)} }
 
 // InCallError tells that the rep is in a call already, in this or another window.

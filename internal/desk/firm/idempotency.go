@@ -36,6 +36,7 @@ func (k *Firm) Remember(ctx context.Context, q *db.Queries, a Actor, key, action
 		Response: answer, At: k.Clock.Now()})
 }
 
+// HashRequest is the SHA-256 of all that a request asks for, by which one that comes again under its key is known.
 func HashRequest(r any) []byte {
 	text, err := json.Marshal(r)
 	if err != nil {

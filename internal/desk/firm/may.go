@@ -51,6 +51,7 @@ func (k *Firm) Readable(ctx context.Context, id uuid.UUID) error {
 	return nil
 }
 
+// LockRecord locks a record for a change. Errors: ErrNotFound, ErrGone.
 func LockRecord(ctx context.Context, q *db.Queries, id uuid.UUID) (db.Record, error) {
 	r, err := q.LockRecord(ctx, id)
 	switch {

@@ -26,10 +26,12 @@ func (k *Firm) PublishHistory(call *uuid.UUID, records ...uuid.UUID) {
 	k.Outbox.Wake()
 }
 
+// PublishLane tells a rep's windows that their lane has changed.
 func (k *Firm) PublishLane(user uuid.UUID) {
 	k.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane}, user)
 }
 
+// PublishRecord tells everybody that records have changed, and lets other programs be told.
 func (k *Firm) PublishRecord(ids ...uuid.UUID) {
 	k.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRecord, Records: &ids})
 	k.Outbox.Wake()

@@ -115,6 +115,7 @@ func (k *Firm) readOutcomes(ctx context.Context, f *Settings) error {
 	return nil
 }
 
+// Cache is a value that is read anew after a while; whoever reads it holds Mu.
 type Cache[T any] struct {
 	Mu    sync.Mutex
 	Value T
@@ -151,6 +152,7 @@ type FirmSettings struct {
 	WrapSeconds   int    `json:"wrap_seconds"` // for how long an unfiled slip keeps further calls away
 }
 
+// Settings are the firm's settings, at most five seconds old; while the database is away, as they were last read.
 func (k *Firm) Settings(ctx context.Context) (*Settings, error) {
 	k.settings.Mu.Lock()
 	defer k.settings.Mu.Unlock()
@@ -259,6 +261,7 @@ func (f *Settings) MainLine() string {
 	return first
 }
 
+// Outcome is an outcome by its id; false: there is none.
 func (f *Settings) Outcome(id uuid.UUID) (*Outcome, bool) {
 	for i := range f.Outcomes {
 		if f.Outcomes[i].ID == id {
@@ -268,6 +271,7 @@ func (f *Settings) Outcome(id uuid.UUID) (*Outcome, bool) {
 	return &Outcome{}, false
 }
 
+// CallType is a call type by its id; false: there is none.
 func (f *Settings) CallType(id uuid.UUID) (db.CallType, bool) {
 	for _, t := range f.CallTypes {
 		if t.ID == id {
@@ -311,10 +315,12 @@ type RecordingSettings struct {
 // itself.
 var usualRecording = RecordingSettings{Everybody: recording.Announce}
 
+// Policy is for how long recordings are kept.
 func (s RecordingSettings) Policy() recording.Policy {
 	return recording.Policy{CallDays: s.CallDays, MessageDays: s.MessageDays}
 }
 
+// OrEmpty is a list, never nil.
 func OrEmpty[T any](list []T) []T {
 	if list == nil {
 		return []T{}

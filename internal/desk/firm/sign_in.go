@@ -20,6 +20,7 @@ import (
 	"trundo/internal/store/db"
 )
 
+// HashSecret is the SHA-256 of a secret that was made by us, and so is too long to be guessed.
 func HashSecret(text string) []byte {
 	sum := sha256.Sum256([]byte(text))
 	return sum[:]

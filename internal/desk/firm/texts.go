@@ -12,6 +12,7 @@ import (
 	"trundo/internal/optional"
 )
 
+// OrNone is a text for the audit trail, its first 120 letters, or the word none.
 func OrNone(s string) string {
 	if s == "" {
 		return "none"
@@ -30,6 +31,7 @@ func Shorten(text string, letters int) string {
 	return text
 }
 
+// ZoneNamed is a time zone by its name; UTC where it is not known.
 func ZoneNamed(name string) *time.Location {
 	zone, err := time.LoadLocation(name)
 	if err != nil {
@@ -38,6 +40,7 @@ func ZoneNamed(name string) *time.Location {
 	return zone
 }
 
+// CleanReason is a reason as it is kept; empty where none was given.
 func CleanReason(reason *string) string {
 	if reason == nil {
 		return ""
@@ -45,6 +48,7 @@ func CleanReason(reason *string) string {
 	return CleanText(*reason)
 }
 
+// EffectView is an effect of an outcome as the API has it; EffectOf the other way round.
 func EffectView(e outcome.Effect) contract.Effect {
 	view := contract.Effect{Kind: contract.EffectKind(e.Kind), Text: &e.Text, Count: &e.After.Count, At: e.After.At,
 		Next: &e.Next, Target: &e.Target, Value: &e.Value}
@@ -59,6 +63,7 @@ func EffectView(e outcome.Effect) contract.Effect {
 	return view
 }
 
+// EffectOf is an effect of an outcome as core has it.
 func EffectOf(e contract.Effect) outcome.Effect {
 	return outcome.Effect{Kind: outcome.Kind(e.Kind), Act: string(optional.Value(e.Act)),
 		Text:  CleanText(optional.Value(e.Text)),
@@ -79,7 +84,8 @@ func DayStart(now time.Time, zone *time.Location) time.Time {
 	return time.Date(day.Year(), day.Month(), day.Day(), 0, 0, 0, 0, zone)
 }
 
-func IdTexts(ids []uuid.UUID) []string {
+// IDTexts are ids as core has them.
+func IDTexts(ids []uuid.UUID) []string {
 	all := make([]string, len(ids))
 	for i, id := range ids {
 		all[i] = id.String()

@@ -86,7 +86,7 @@ func (ou *Outreach) proveAddress(ctx context.Context, a firm.Actor, address, cod
 	ou.mu.Lock()
 	ou.mailCodes[a.ID] = fresh
 	ou.mu.Unlock()
-	ctx, cancel := context.WithTimeout(ctx, firm.SendPatience/3)
+	ctx, cancel := context.WithTimeout(ctx, sendPatience/3)
 	defer cancel()
 	if err := ou.Post.SendMail(ctx,
 		post.Mail{ID: store.NewID().String() + "@" + ou.mailDomain(), To: address, From: "no-reply@" + ou.mailDomain(),

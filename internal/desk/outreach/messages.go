@@ -263,6 +263,7 @@ func (ou *Outreach) Messages(ctx context.Context, a firm.Actor, ids []uuid.UUID)
 	return views, err
 }
 
+// AddressText is an address of a message for reading: a number in the style of a, a mail address as it is.
 func (ou *Outreach) AddressText(f *firm.Settings, a firm.Actor, channel, address string) string {
 	if channel == string(contract.ChannelText) {
 		return phone.Format(address, "", f.Region, a.Style)

@@ -30,6 +30,9 @@ const (
 	sendAgain = 30 * time.Second
 )
 
+// sendPatience is how long one sending may take.
+const sendPatience = 30 * time.Second
+
 // sendDue sends what is due.
 func (ou *Outreach) sendDue(ctx context.Context) error {
 	if err := ou.askAboutLost(ctx); err != nil {
@@ -147,7 +150,7 @@ func (ou *Outreach) handOver(ctx context.Context, m db.TakeDueMessagesRow) error
 	if ou.Post == nil {
 		return &post.RefusedError{Why: "this server sends no messages"}
 	}
-	ctx, cancel := context.WithTimeout(ctx, firm.SendPatience)
+	ctx, cancel := context.WithTimeout(ctx, sendPatience)
 	defer cancel()
 	if m.Channel == string(contract.ChannelText) {
 		lines, err := ou.Store.LineTexting(ctx)

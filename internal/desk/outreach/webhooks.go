@@ -98,6 +98,7 @@ func (ou *Outreach) EmitFiled(ctx context.Context, q *db.Queries, slip uuid.UUID
 	return ou.Emit(ctx, q, contract.SlipFiled, func() (any, error) { return EventOfSlip(ctx, q, slip) })
 }
 
+// EventOfSlip is what other programs are told of a slip.
 func EventOfSlip(ctx context.Context, q *db.Queries, slip uuid.UUID) (any, error) {
 	r, err := q.EventOfSlip(ctx, slip)
 	return map[string]any{"slip_id": r.ID, "call_id": r.CallID, "rep": r.Login, "subject": r.Subject,

@@ -334,7 +334,7 @@ func (rs *Rounds) tryNext(ctx context.Context, a firm.Actor, r aRound, key strin
 	}
 	x := people[h.RecordID]
 	if number == nil {
-		i, more := round.NextAt(x.person, firm.IdTexts(h.Tried), rs.Hours, rs.Clock.Now())
+		i, more := round.NextAt(x.person, firm.IDTexts(h.Tried), rs.Hours, rs.Clock.Now())
 		if !more {
 			return firm.Wrong("number_id", "there is no other number of theirs that may be called now")
 		}

@@ -116,7 +116,7 @@ func (rs *Rounds) after(ctx context.Context, x filing.FiledAttempt, rc db.RoundC
 		}
 	}
 	past := round.Past{Attempts: p.Attempts, Today: max(1, person.person.CallsToday), Hour: rc.Hour,
-		Tried: firm.IdTexts(p.Tried)}
+		Tried: firm.IDTexts(p.Tried)}
 	reach, err := rs.reachOf(ctx, x.Q, rep, person)
 	if err != nil {
 		return round.Step{}, err

@@ -105,7 +105,7 @@ func (rs *Rounds) sweepRound(ctx context.Context, a firm.Actor, f *firm.Settings
 		for _, x := range rows {
 			person := people[x.RecordID].person
 			person.Attempts = x.Attempts
-			v := round.Judge(person, r.rules, times, optional.ID(x.NumberID), firm.IdTexts(x.Tried))
+			v := round.Judge(person, r.rules, times, optional.ID(x.NumberID), firm.IDTexts(x.Tried))
 			if v.Reason == round.None {
 				continue
 			}
@@ -154,7 +154,7 @@ func (rs *Rounds) takeOne(ctx context.Context, q *db.Queries, a firm.Actor, f *f
 	}
 	x := people[next.RecordID]
 	x.person.Attempts = next.Attempts
-	v := round.Judge(x.person, r.rules, rs.roundTimes(a), optional.ID(next.NumberID), firm.IdTexts(next.Tried))
+	v := round.Judge(x.person, r.rules, rs.roundTimes(a), optional.ID(next.NumberID), firm.IDTexts(next.Tried))
 	if v.Reason == round.None {
 		in, err := q.NumberInUse(ctx, db.NumberInUseParams{E164: x.numbers[v.Number].E164,
 			Since: now.Add(-4 * time.Hour), UserID: &a.ID})

@@ -190,7 +190,7 @@ func (rs *Rounds) roundCurrent(ctx context.Context, a firm.Actor, r aRound) (*co
 			view.Until = number.ChangesAt
 		}
 	}
-	if i, more := round.NextAt(x.person, append(firm.IdTexts(h.Tried), optional.ID(h.NumberID)), rs.Hours,
+	if i, more := round.NextAt(x.person, append(firm.IDTexts(h.Tried), optional.ID(h.NumberID)), rs.Hours,
 		rs.Clock.Now()); more {
 		view.NextNumberID = &x.numbers[i].ID
 	}
