@@ -24,7 +24,7 @@ func main() {
 	seconds := flag.Float64("seconds", 3, "length of a throughput run")
 	runs := flag.Int("runs", 5, "throughput runs of each kind")
 	people := flag.Int("people", 1_000_000, "people in the large book, and rows of the larger import")
-	only := flag.String("only", "", "calls, voices, rounds, book or imports: only that part")
+	only := flag.String("only", "", "calls, voices, rounds, book, rings or imports: only that part")
 	loaded := flag.Duration("loaded", 30*time.Second, "for how long a hundred recorded calls go on")
 	flag.Parse()
 	log.SetFlags(0)
@@ -70,8 +70,8 @@ func run(ctx context.Context, out, only string, clicks, runs, people int, length
 			return fmt.Errorf("rounds: %w", err)
 		}
 	}
-	if only == "" || only == "book" {
-		if all.book, err = million(ctx, cluster, dir, people); err != nil {
+	if only == "" || only == "book" || only == "rings" {
+		if all.book, err = million(ctx, cluster, dir, people, only != "rings"); err != nil {
 			return fmt.Errorf("the book: %w", err)
 		}
 	}
@@ -210,6 +210,10 @@ func (f figures) report(p func(string, ...any)) {
 	p("## The book, with %d people and %d numbers\n", f.people, f.numbers)
 	p("| what | ours | bare | ratio | goal |")
 	p("| --- | --- | --- | --- | --- |")
+	if len(f.candidates.ours) == 0 { // only rings were asked for
+		f.rings.report(p)
+		return
+	}
 	row(p, "candidates of a number, p50", "ms", quantile(f.candidates.ours, 0.5), quantile(f.candidates.bare, 0.5),
 		"at most 1.5")
 	row(p, "candidates of a number, p95", "ms", quantile(f.candidates.ours, 0.95), quantile(f.candidates.bare, 0.95),

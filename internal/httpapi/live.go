@@ -10,10 +10,10 @@ import (
 	"trundo/internal/desk/firm"
 
 	"github.com/coder/websocket"
-	"github.com/coder/websocket/wsjson"
 	"github.com/gin-gonic/gin"
 
 	"trundo/internal/contract"
+	"trundo/internal/live"
 )
 
 const (
@@ -87,11 +87,19 @@ func (s *Server) live(c *gin.Context) {
 				_ = conn.Close(websocket.StatusTryAgainLater, "resume")
 				return
 			}
-			if err := within(ctx, func(ctx context.Context) error { return wsjson.Write(ctx, conn, e) }); err != nil {
+			if err := within(ctx, func(ctx context.Context) error { return send(ctx, conn, e) }); err != nil {
 				return
 			}
 		}
 	}
+}
+
+func send(ctx context.Context, conn *websocket.Conn, e live.Event) error {
+	text, err := e.JSON()
+	if err != nil {
+		return err
+	}
+	return conn.Write(ctx, websocket.MessageText, text)
 }
 
 // What a window says, and what it hears back: a way that is half open carries nothing, and says nothing of it.

@@ -5,6 +5,8 @@
 package live
 
 import (
+	"encoding/json"
+	"iter"
 	"maps"
 	"slices"
 	"sync"
@@ -29,11 +31,24 @@ type Hub struct {
 	mu   sync.Mutex
 	n    int64
 	ring []sent // the newest at (n-1) % kept
-	subs map[*Subscription]struct{}
+	subs map[uuid.UUID]map[*Subscription]struct{}
 }
 
+// Event is an event on its way to windows. It is put into JSON once, however many windows it is for.
+type Event struct {
+	contract.LiveEvent
+	text func() ([]byte, error)
+}
+
+func event(e contract.LiveEvent) Event {
+	return Event{e, sync.OnceValues(func() ([]byte, error) { return json.Marshal(e) })}
+}
+
+// JSON is the event as it is sent. The bytes are shared: they must not be changed.
+func (e Event) JSON() ([]byte, error) { return e.text() }
+
 type sent struct {
-	event contract.LiveEvent
+	event Event
 	to    []uuid.UUID // nil: everybody
 	at    time.Time
 }
@@ -41,13 +56,13 @@ type sent struct {
 // Subscription is one browser window.
 type Subscription struct {
 	user   uuid.UUID
-	events chan contract.LiveEvent
+	events chan Event
 	hub    *Hub
 }
 
 // New makes a hub with an epoch of its own: numbers mean nothing across epochs.
 func New(now func() time.Time) *Hub {
-	return &Hub{epoch: uuid.NewString(), now: now, ring: make([]sent, kept), subs: map[*Subscription]struct{}{}}
+	return &Hub{epoch: uuid.NewString(), now: now, ring: make([]sent, kept), subs: map[uuid.UUID]map[*Subscription]struct{}{}}
 }
 
 // Epoch names this hub's run.
@@ -60,14 +75,11 @@ func (h *Hub) Publish(e contract.LiveEvent, to ...uuid.UUID) {
 	defer h.mu.Unlock()
 	h.n++
 	e.N = h.n
-	s := sent{e, to, h.now()}
+	s := sent{event(e), to, h.now()}
 	h.ring[(h.n-1)%kept] = s
-	for sub := range h.subs {
-		if !s.isFor(sub.user) {
-			continue
-		}
+	for sub := range h.windowsOf(to) {
 		select {
-		case sub.events <- e:
+		case sub.events <- s.event:
 		default:
 			h.drop(sub)
 		}
@@ -79,29 +91,50 @@ func (h *Hub) Mention(e contract.LiveEvent, to ...uuid.UUID) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	e.N = h.n
-	s := sent{e, to, h.now()}
-	for sub := range h.subs {
-		if s.isFor(sub.user) && len(sub.events) < buffer/2 { // what counts goes first
-			sub.events <- e
+	told := event(e)
+	for sub := range h.windowsOf(to) {
+		if len(sub.events) < buffer/2 { // what counts goes first
+			sub.events <- told
 		}
 	}
 }
 
-func (s sent) isFor(user uuid.UUID) bool {
-	for _, u := range s.to {
-		if u == user {
+// windowsOf are the open windows of these users, or of everybody where to is empty. The caller holds the lock; a window
+// may be dropped while they are gone through.
+func (h *Hub) windowsOf(to []uuid.UUID) iter.Seq[*Subscription] {
+	return func(yield func(*Subscription) bool) {
+		each := func(of map[*Subscription]struct{}) bool {
+			for sub := range of {
+				if !yield(sub) {
+					return false
+				}
+			}
 			return true
 		}
+		for i, user := range to {
+			if !slices.Contains(to[:i], user) && !each(h.subs[user]) {
+				return
+			}
+		}
+		if len(to) > 0 {
+			return
+		}
+		for _, of := range h.subs {
+			if !each(of) {
+				return
+			}
+		}
 	}
-	return len(s.to) == 0
 }
+
+func (s sent) isFor(user uuid.UUID) bool { return len(s.to) == 0 || slices.Contains(s.to, user) }
 
 // Subscribe opens a window's stream. after is the last number it has seen in epoch. The first event is hello;
 // behind it comes what was missed. Where that is no longer known, hello asks for everything to be fetched again.
 func (h *Hub) Subscribe(user uuid.UUID, epoch string, after int64) *Subscription {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	sub := &Subscription{user: user, events: make(chan contract.LiveEvent, buffer), hub: h}
+	sub := &Subscription{user: user, events: make(chan Event, buffer), hub: h}
 	missed, known := h.since(user, epoch, after)
 	hello := contract.LiveEvent{N: h.n, Kind: contract.LiveEventKindHello, Epoch: &h.epoch}
 	if !known || len(missed) >= buffer-1 {
@@ -110,20 +143,23 @@ func (h *Hub) Subscribe(user uuid.UUID, epoch string, after int64) *Subscription
 	} else if len(missed) > 0 {
 		hello.N = after // the missed ones bring it forward
 	}
-	sub.events <- hello
+	sub.events <- event(hello)
 	for _, e := range missed {
 		sub.events <- e
 	}
-	h.subs[sub] = struct{}{}
+	if h.subs[user] == nil {
+		h.subs[user] = map[*Subscription]struct{}{}
+	}
+	h.subs[user][sub] = struct{}{}
 	return sub
 }
 
 // since gives user's events after a number; false where the ring no longer has them all.
-func (h *Hub) since(user uuid.UUID, epoch string, after int64) ([]contract.LiveEvent, bool) {
+func (h *Hub) since(user uuid.UUID, epoch string, after int64) ([]Event, bool) {
 	if epoch != h.epoch || after < 0 || after > h.n || h.n-after > kept {
 		return nil, false
 	}
-	var missed []contract.LiveEvent
+	var missed []Event
 	for n := after; n < h.n; n++ {
 		s := h.ring[n%kept]
 		if h.now().Sub(s.at) > keptIn {
@@ -137,7 +173,7 @@ func (h *Hub) since(user uuid.UUID, epoch string, after int64) ([]contract.LiveE
 }
 
 // Events is the stream. It is closed when the window is cut off or closed.
-func (s *Subscription) Events() <-chan contract.LiveEvent { return s.events }
+func (s *Subscription) Events() <-chan Event { return s.events }
 
 // Close ends the stream.
 func (s *Subscription) Close() {
@@ -148,17 +184,22 @@ func (s *Subscription) Close() {
 
 // drop closes a stream once. The caller holds the lock.
 func (h *Hub) drop(sub *Subscription) {
-	if _, there := h.subs[sub]; there {
-		delete(h.subs, sub)
-		close(sub.events)
+	of := h.subs[sub.user]
+	if _, there := of[sub]; !there {
+		return
 	}
+	delete(of, sub)
+	if len(of) == 0 {
+		delete(h.subs, sub.user)
+	}
+	close(sub.events)
 }
 
 // Close ends every stream; who listened hears that, and comes back.
 func (h *Hub) Close() {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for sub := range h.subs {
+	for sub := range h.windowsOf(nil) {
 		h.drop(sub)
 	}
 }
@@ -167,28 +208,23 @@ func (h *Hub) Close() {
 func (h *Hub) Reached(user uuid.UUID) bool {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for sub := range h.subs {
-		if sub.user == user {
-			return true
-		}
-	}
-	return false
+	return len(h.subs[user]) > 0
 }
 
 // Users are those of whom a window is connected.
 func (h *Hub) Users() []uuid.UUID {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	seen := map[uuid.UUID]bool{}
-	for sub := range h.subs {
-		seen[sub.user] = true
-	}
-	return slices.Collect(maps.Keys(seen))
+	return slices.Collect(maps.Keys(h.subs))
 }
 
 // Windows is the number of open streams.
 func (h *Hub) Windows() int {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	return len(h.subs)
+	n := 0
+	for _, of := range h.subs {
+		n += len(of)
+	}
+	return n
 }

@@ -22,7 +22,7 @@ func next(t *testing.T, s *live.Subscription) contract.LiveEvent {
 	select {
 	case e, ok := <-s.Events():
 		require.True(t, ok, "cut off")
-		return e
+		return e.LiveEvent
 	default:
 		t.Fatal("no event")
 		return contract.LiveEvent{}

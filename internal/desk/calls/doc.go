@@ -54,6 +54,7 @@ type Arrivals struct {
 	*Calls
 	mu      sync.Mutex
 	changed map[uuid.UUID]bool // reps for whom something has begun or stopped ringing
+	after   []func()           // what can wait until they have been told
 	woken   chan struct{}
 }
 

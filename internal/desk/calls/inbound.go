@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"log/slog"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
@@ -119,7 +120,6 @@ func (ar *Arrivals) arrive(ctx context.Context, ref carrier.Ref, from,
 		return id, line, err
 	}
 	ar.board.Take(id, ref, state)
-	ar.PublishHistory(&id, p.LinkRecords...)
 	return id, line, nil
 }
 
@@ -127,6 +127,13 @@ func (ar *Arrivals) arrive(ctx context.Context, ref carrier.Ref, from,
 func (ar *Arrivals) route(ctx context.Context, id uuid.UUID, line db.LineByNumberRow) {
 	started := ar.Clock.Now()
 	tried := map[string]bool{}
+	// Everybody hears of the call; those whom it rings come first.
+	var records []uuid.UUID
+	if c := ar.registry.call(id); c != nil {
+		records = c.records
+	}
+	everybody := sync.OnceFunc(func() { ar.PublishHistory(&id, records...) })
+	defer everybody()
 	hours := hoursOf(line.Hours)
 	here := started.In(firm.ZoneNamed(line.Zone))
 	rule := routing.Rule{Mode: routing.Mode(line.RingMode), Rings: time.Duration(line.RingSeconds) * time.Second,
@@ -154,6 +161,7 @@ func (ar *Arrivals) route(ctx context.Context, id uuid.UUID, line db.LineByNumbe
 		if err := ar.board.Do(ctx, id, call.Offer{To: step.Ring, Device: "browser"}); err != nil {
 			return // answered or over meanwhile
 		}
+		ar.onceTold(everybody)
 		ar.Telephones.ringTelephones(ctx, id, "a call on "+line.Label, step.Ring)
 		ar.ring(ctx, id, step, tried)
 	}
@@ -226,7 +234,7 @@ func (ar *Arrivals) repsOf(ctx context.Context, line uuid.UUID) ([]presence.Rep,
 	if err != nil {
 		return nil, err
 	}
-	_, doing, err := ar.Team.presence(ctx)
+	_, doing, err := ar.Team.presence(ctx, ids...)
 	if err != nil {
 		return nil, err
 	}

@@ -73,6 +73,8 @@ func (ar *Arrivals) tellOn(ctx context.Context) {
 		ar.mu.Lock()
 		reps := ar.changed
 		ar.changed = map[uuid.UUID]bool{}
+		after := ar.after
+		ar.after = nil
 		ar.mu.Unlock()
 		var group errgroup.Group
 		group.SetLimit(toldAtOnce)
@@ -92,7 +94,18 @@ func (ar *Arrivals) tellOn(ctx context.Context) {
 			})
 		}
 		_ = group.Wait()
+		for _, do := range after {
+			do()
+		}
 	}
+}
+
+// onceTold does something when the reps who are to be told by now have been told.
+func (ar *Arrivals) onceTold(do func()) {
+	ar.mu.Lock()
+	ar.after = append(ar.after, do)
+	ar.mu.Unlock()
+	ar.tell()
 }
 
 // readAhead reads what every window will show of a call, while it is still being found out whom it rings.

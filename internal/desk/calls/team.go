@@ -21,8 +21,9 @@ import (
 // wrongClock is by how much a time may lie ahead; clocks of servers differ by less.
 const wrongClock = time.Minute
 
-// presence is everybody of the firm, in the order in which they are shown, and what each of them is doing.
-func (tm *Team) presence(ctx context.Context) ([]db.UsersRow, map[uuid.UUID]presence.Rep, error) {
+// presence is everybody of the firm, or those of them who are among some, in the order in which they are shown, and what
+// each of them is doing.
+func (tm *Team) presence(ctx context.Context, among ...uuid.UUID) ([]db.UsersRow, map[uuid.UUID]presence.Rep, error) {
 	f, err := tm.Settings(ctx)
 	if err != nil {
 		return nil, nil, err
@@ -30,7 +31,7 @@ func (tm *Team) presence(ctx context.Context) ([]db.UsersRow, map[uuid.UUID]pres
 	now := tm.Clock.Now()
 	since := now.Add(-f.Wrap)
 	// What ended in the future was written by a clock that was wrong: nobody wraps up for a day.
-	users, err := tm.Store.Users(ctx, db.UsersParams{WrappingSince: &since, Soon: now.Add(wrongClock)})
+	users, err := tm.Store.Users(ctx, db.UsersParams{WrappingSince: &since, Soon: now.Add(wrongClock), Among: among})
 	if err != nil {
 		return nil, nil, err
 	}
@@ -311,7 +312,7 @@ func (tm *Team) placeInternal(ctx context.Context, a firm.Actor, key string, has
 // ringColleague rings a colleague until they answer, decline or have been rung for long enough; then voicemail takes
 // the call.
 func (tm *Team) ringColleague(ctx context.Context, id, colleague uuid.UUID, caller string) {
-	_, doing, err := tm.presence(ctx)
+	_, doing, err := tm.presence(ctx, colleague)
 	if err == nil && doing[colleague].ForColleague() {
 		tm.Telephones.ringTelephones(ctx, id, "a call of "+caller, []string{colleague.String()})
 		tm.Arrivals.tell(colleague)

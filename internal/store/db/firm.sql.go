@@ -509,12 +509,14 @@ SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.la
   EXISTS (SELECT FROM telephones p WHERE p.user_id = u.id AND p.rings AND p.verified_at IS NOT NULL)::boolean AS rings
 FROM users u LEFT JOIN rep_state s ON s.user_id = u.id LEFT JOIN availability_states t ON t.id = s.state_id
 LEFT JOIN slips f ON f.call_id = s.foreground_call_id AND f.user_id = u.id
-WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name
+WHERE u.active AND ($3::uuid[] IS NULL OR u.id = ANY($3::uuid[]))
+ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name
 `
 
 type UsersParams struct {
 	WrappingSince *time.Time
 	Soon          time.Time
+	Among         []uuid.UUID
 }
 
 type UsersRow struct {
@@ -536,9 +538,9 @@ type UsersRow struct {
 	Rings         bool
 }
 
-// Everybody of the firm, with what core/presence asks for.
+// Everybody of the firm, or only some, with what core/presence asks for.
 func (q *Queries) Users(ctx context.Context, arg UsersParams) ([]UsersRow, error) {
-	rows, err := q.db.Query(ctx, users, arg.WrappingSince, arg.Soon)
+	rows, err := q.db.Query(ctx, users, arg.WrappingSince, arg.Soon, arg.Among)
 	if err != nil {
 		return nil, err
 	}

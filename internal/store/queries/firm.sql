@@ -7,7 +7,7 @@ SELECT id, login, name, role, team, zone, number_style, line_id, extension, reco
   EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone FROM users WHERE id = @id AND active;
 
 -- name: Users :many
--- Everybody of the firm, with what core/presence asks for.
+-- Everybody of the firm, or only some, with what core/presence asks for.
 SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.label, '')::text AS availability,
   coalesce(t.takes_calls, false)::boolean AS takes_calls, s.since, s.last_ended_at, f.created_at AS speaking_since,
   (s.foreground_call_id IS NOT NULL)::boolean AS in_call,
@@ -17,7 +17,8 @@ SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.la
   EXISTS (SELECT FROM telephones p WHERE p.user_id = u.id AND p.rings AND p.verified_at IS NOT NULL)::boolean AS rings
 FROM users u LEFT JOIN rep_state s ON s.user_id = u.id LEFT JOIN availability_states t ON t.id = s.state_id
 LEFT JOIN slips f ON f.call_id = s.foreground_call_id AND f.user_id = u.id
-WHERE u.active ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name;
+WHERE u.active AND (@among::uuid[] IS NULL OR u.id = ANY(@among::uuid[]))
+ORDER BY CASE u.role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, u.name;
 
 -- name: InsertUser :exec
 INSERT INTO users (id, login, name, role, team, password_hash, zone, line_id, extension)

@@ -45,7 +45,9 @@ describe("the live stream", () => {
   it("resumes after a break with what it has seen", async () => {
     newest().tell({ n: 5, kind: "hello", epoch: "e1", resync: true });
     newest().tell({ n: 6, kind: "lane" });
+    newest().tell({ n: 7, kind: "lane" });
     newest().tell({ n: 9, kind: "history", records: ["r1"], call_id: "c1" });
+    expect(refreshed).toEqual(atFirst); // what everybody is told is read again in a moment, and once
     await cut(1006);
     expect(FakeSocket.all).toHaveLength(2);
     expect(Object.fromEntries(newest().url.searchParams)).toEqual({ epoch: "e1", after: "9" });
@@ -113,6 +115,7 @@ describe("the live stream", () => {
     const unsubscribe = observer.subscribe(vi.fn());
     newest().tell({ n: 1, kind: "lane" }); // the answer may be from before
     newest().tell({ n: 2, kind: "lane" });
+    await vi.advanceTimersByTimeAsync(200);
     expect(answers).toHaveLength(1);
     answers[0]?.(1);
     await vi.advanceTimersByTimeAsync(0);

@@ -143,8 +143,31 @@ function readAgain(client: QueryClient, key: QueryKey = []) {
   void client.invalidateQueries({ queryKey: key });
 }
 
+const together = 120; // milliseconds: what is told to everybody comes in bursts, and is read again once for each
+
+/** soon has what key begins read again in a moment, once for all events until then. */
+function soon(client: QueryClient, key: QueryKey) {
+  let waiting = due.get(client);
+  if (!waiting) {
+    const keys = new Map<string, QueryKey>();
+    waiting = keys;
+    due.set(client, keys);
+    setTimeout(() => {
+      due.delete(client);
+      for (const each of keys.values()) readAgain(client, each);
+    }, together);
+  }
+  waiting.set(JSON.stringify(key), key);
+}
+const due = new WeakMap<QueryClient, Map<string, QueryKey>>();
+
 function apply(client: QueryClient, event: LiveEvent) {
-  const refresh = (...key: string[]) => readAgain(client, key);
+  // What is one's own is read again at once, what everybody is told in a moment.
+  const own = ["call", "slip", "sound", "ring"].includes(event.kind);
+  const refresh = (...key: string[]) => {
+    if (own || key[0] === "desk") readAgain(client, key);
+    else soon(client, key);
+  };
   switch (event.kind) {
     case "call": {
       if (!event.call) return;

@@ -249,6 +249,13 @@ export const queries = {
       placeholderData: keepPreviousData,
       staleTime: 2_000,
     }),
+  /** whom the first minute's hint names: asked once, whatever is called meanwhile */
+  suggested: (name: string) =>
+    queryOptions({
+      queryKey: ["suggested", name],
+      queryFn: () => ask(api.GET("/api/find", { params: { query: { q: name } } })),
+      staleTime: Infinity,
+    }),
   calls: (asked: CallsAsked) =>
     infiniteQueryOptions({
       queryKey: ["calls", asked],

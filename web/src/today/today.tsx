@@ -229,7 +229,7 @@ function Waiting({ day }: { day: Today }) {
 }
 
 function TryThis() {
-  const found = useQuery(queries.find(suggested)).data?.records.find((r) => r.name === suggested);
+  const found = useQuery(queries.suggested(suggested)).data?.records.find((r) => r.name === suggested);
   const number = found?.numbers[0];
   if (!found || !number) return null;
   return (
