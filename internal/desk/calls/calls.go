@@ -216,7 +216,7 @@ func (cs *Calls) commitPlaced(ctx context.Context, a firm.Actor, id uuid.UUID, l
 	// the rep is free.
 	cs.registry.add(id, live)
 	var ends *uuid.UUID
-	if err := cs.Store.Tx(ctx, func(q *db.Queries) (err error) {
+	if err := cs.Store.TxPiped(ctx, func(q *db.Queries) (err error) {
 		if ends, err = cs.freeRep(ctx, q, a, insteadOf); err != nil {
 			return err
 		}

@@ -103,7 +103,7 @@ func (sink) Decode(kind string, data []byte) (any, error) {
 // Save commits the entries in one transaction and then tells the windows concerned.
 func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 	var settled map[uuid.UUID]bool
-	err := s.cs.Store.Tx(ctx, func(q *db.Queries) error {
+	err := s.cs.Store.TxPiped(ctx, func(q *db.Queries) error {
 		var facts []factsEntry
 		var began []db.InsertRecordingParams
 		var kept []db.KeepRecordingParams

@@ -86,7 +86,9 @@ func (cs *Calls) Weigh(ctx context.Context, q *db.Queries, id uuid.UUID) (touch.
 	}
 	changed := false
 	if r := worth.Returns(); r.Settles() {
-		changed, err = settleBy(ctx, q, id, r, *row.EndedAt)
+		if row.Owes {
+			changed, err = settleBy(ctx, q, id, r, *row.EndedAt)
+		}
 	} else {
 		var n int64
 		n, err = q.UnsettleBy(ctx, &id)

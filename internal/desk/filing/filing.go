@@ -363,7 +363,7 @@ func (fg *Filing) file(ctx context.Context, a firm.Actor, id uuid.UUID, key stri
 	}
 	var s db.LockSlipRow
 	var doing filing
-	err = fg.Store.Tx(ctx, func(q *db.Queries) error {
+	err = fg.Store.TxPiped(ctx, func(q *db.Queries) error {
 		if s, err = firm.LockSlip(ctx, q, a, id); err != nil {
 			return err
 		}
@@ -406,7 +406,7 @@ func (fg *Filing) file(ctx context.Context, a firm.Actor, id uuid.UUID, key stri
 		}
 		if worth.Conversation() {
 			until := now.Add(promiseNear)
-			if _, err := q.SettlePromises(ctx,
+			if err := q.SettlePromises(ctx,
 				db.SettlePromisesParams{At: &now, Until: &until, OwnerID: s.UserID, CallID: s.CallID}); err != nil {
 				return err
 			}

@@ -143,7 +143,7 @@ func (x *filing) settleFor(ctx context.Context) error {
 		return err
 	}
 	until := x.slip.FiledAt.Add(promiseNear)
-	_, err = x.q.SettlePromises(ctx,
+	err = x.q.SettlePromises(ctx,
 		db.SettlePromisesParams{At: x.slip.FiledAt, Until: &until, OwnerID: x.slip.UserID, CallID: x.slip.CallID})
 	return err
 }

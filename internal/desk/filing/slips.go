@@ -24,7 +24,7 @@ func (fg *Filing) ChangeSlip(ctx context.Context, a firm.Actor, id uuid.UUID,
 	}
 	var s db.LockSlipRow
 	var doing filing
-	err = fg.Store.Tx(ctx, func(q *db.Queries) error {
+	err = fg.Store.TxPiped(ctx, func(q *db.Queries) error {
 		if s, err = firm.LockSlip(ctx, q, a, id); err != nil {
 			return err
 		}

@@ -699,7 +699,7 @@ func (q *Queries) SetTags(ctx context.Context, arg SetTagsParams) error {
 	return err
 }
 
-const settlePromises = `-- name: SettlePromises :execrows
+const settlePromises = `-- name: SettlePromises :exec
 UPDATE follow_ups SET state = 'done', done_at = $1, version = version + 1
 WHERE owner_id = $2 AND state = 'open' AND promised AND kind = 'call' AND due_at <= $3
   AND record_id IN (SELECT l.record_id FROM call_links l WHERE l.call_id = $4 AND l.role IN ('person', 'company'))
@@ -713,17 +713,14 @@ type SettlePromisesParams struct {
 }
 
 // The calls that a rep had promised, and whose time has come, to who was spoken with in a call.
-func (q *Queries) SettlePromises(ctx context.Context, arg SettlePromisesParams) (int64, error) {
-	result, err := q.db.Exec(ctx, settlePromises,
+func (q *Queries) SettlePromises(ctx context.Context, arg SettlePromisesParams) error {
+	_, err := q.db.Exec(ctx, settlePromises,
 		arg.At,
 		arg.OwnerID,
 		arg.Until,
 		arg.CallID,
 	)
-	if err != nil {
-		return 0, err
-	}
-	return result.RowsAffected(), nil
+	return err
 }
 
 const slipOwner = `-- name: SlipOwner :one

@@ -67,15 +67,21 @@ FROM calls c WHERE c.id = @call_id AND u.remote_e164 = c.remote_e164 AND u.remot
 UPDATE unreturned SET closed_at = NULL, closed_how = '', closed_by_call = NULL, tries = tries + 1, version = version + 1 WHERE closed_by_call = @call_id;
 
 -- name: CallsThatSettle :many
--- Those of so many calls whose number is owed something, for other calls, or is about to be written to by a program.
-SELECT c.id FROM calls c WHERE c.id = ANY(@calls::uuid[]) AND c.remote_e164 <> ''
+-- Those of so many calls that something is owed for, as CallWorth says.
+-- From unnest, since a plan of an ANY is made anew each time, which takes longer than what it plans.
+SELECT c.id FROM unnest(@calls::uuid[]) ended JOIN calls c ON c.id = ended WHERE c.remote_e164 <> ''
   AND (EXISTS (SELECT FROM unreturned u WHERE u.remote_e164 = c.remote_e164 AND u.closed_at IS NULL AND u.call_id <> c.id)
-    OR EXISTS (SELECT FROM messages m WHERE m.address = c.remote_e164 AND m.state = 'waiting' AND NOT m.by_hand));
+    OR EXISTS (SELECT FROM messages m WHERE m.address = c.remote_e164 AND m.state = 'waiting' AND NOT m.by_hand)
+    OR EXISTS (SELECT FROM messages m JOIN call_links l ON l.record_id = m.record_id WHERE l.call_id = c.id AND l.role = 'person' AND m.state = 'waiting' AND NOT m.by_hand));
 
 -- name: CallWorth :one
--- What core/touch wants to know of a call, with the outcome of a slip of it.
+-- What core/touch wants to know of a call, with the outcome of a slip of it; and whether it could settle anything: its number is owed
+-- something for other calls, or a program is about to write to who was called.
 SELECT c.direction, c.answered_at, c.ended_at, c.end_reason, c.drop_result, c.spoke, o.id AS outcome_id, coalesce(o.reached, false)::boolean AS reached, coalesce(o.left_message, false)::boolean AS left_message,
-  EXISTS (SELECT FROM legs l WHERE l.call_id = c.id AND l.device = 'prepared')::boolean AS machine
+  EXISTS (SELECT FROM legs l WHERE l.call_id = c.id AND l.device = 'prepared')::boolean AS machine,
+  (EXISTS (SELECT FROM unreturned v WHERE v.remote_e164 = c.remote_e164 AND v.remote_e164 <> '' AND v.closed_at IS NULL AND v.call_id <> c.id)
+    OR EXISTS (SELECT FROM messages m WHERE m.address = c.remote_e164 AND m.address <> '' AND m.state = 'waiting' AND NOT m.by_hand)
+    OR EXISTS (SELECT FROM messages m JOIN call_links k ON k.record_id = m.record_id WHERE k.call_id = c.id AND k.role = 'person' AND m.state = 'waiting' AND NOT m.by_hand))::boolean AS owes
 FROM calls c LEFT JOIN slips s ON s.call_id = c.id AND s.state = 'filed' AND s.outcome_id IS NOT NULL LEFT JOIN outcomes o ON o.id = s.outcome_id
 WHERE c.id = @call_id ORDER BY o.reached DESC NULLS LAST LIMIT 1;
 

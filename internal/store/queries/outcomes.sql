@@ -129,7 +129,7 @@ UPDATE follow_ups SET due_at = sqlc.narg('due_at'), day_only = @day_only, due_zo
 -- name: UnrenewFollowUp :execrows
 UPDATE follow_ups SET due_at = sqlc.narg('due_at'), day_only = @day_only, due_zone = @due_zone, version = version + 1 WHERE id = @id AND version = @version AND state = 'open';
 
--- name: SettlePromises :execrows
+-- name: SettlePromises :exec
 -- The calls that a rep had promised, and whose time has come, to who was spoken with in a call.
 UPDATE follow_ups SET state = 'done', done_at = @at, version = version + 1
 WHERE owner_id = @owner_id AND state = 'open' AND promised AND kind = 'call' AND due_at <= @until
