@@ -28,7 +28,6 @@ import (
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
 	"github.com/getkin/kin-openapi/routers"
-	"github.com/getkin/kin-openapi/routers/gorillamux"
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 
@@ -71,7 +70,7 @@ type Server struct {
 	throttle *throttle
 	windows  *windows
 	offers   *throttle
-	router   routers.Router
+	routes   map[string]*routers.Route // of the contract
 	engine   *gin.Engine
 	outside  OtherSide
 	morning  Morning
@@ -80,10 +79,11 @@ type Server struct {
 	saving   sync.Mutex // one after another saves settings that are saved as a whole
 }
 
-// described is the contract with a router over it.
+// described is the contract with its operations by method and by the path as Gin writes it: what Gin has routed is not
+// looked for again.
 type described struct {
 	spec   *openapi3.T
-	router routers.Router
+	routes map[string]*routers.Route
 }
 
 // readContract reads the contract once for all servers of a process, which change nothing of it.
@@ -93,9 +93,18 @@ var readContract = sync.OnceValues(func() (described, error) {
 		return described{}, err
 	}
 	spec.Servers = nil
-	router, err := gorillamux.NewRouter(spec)
-	return described{spec, router}, err
+	routes := map[string]*routers.Route{}
+	for path, item := range spec.Paths.Map() {
+		for method, operation := range item.Operations() {
+			routes[method+" "+parameter.ReplaceAllString(path, ":$1")] = &routers.Route{Spec: spec, Path: path,
+				PathItem: item, Method: method, Operation: operation}
+		}
+	}
+	return described{spec, routes}, nil
 })
+
+// parameter is one in a path of the contract.
+var parameter = regexp.MustCompile(`\{(\w+)\}`)
 
 // New makes a server; it is an http.Handler.
 func New(c Config) (*Server, error) {
@@ -108,7 +117,7 @@ func New(c Config) (*Server, error) {
 		return nil, err
 	}
 	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(),
-		windows: newWindows(), offers: newOffers(), router: described.router, pages: pages, outside: c.Outside,
+		windows: newWindows(), offers: newOffers(), routes: described.routes, pages: pages, outside: c.Outside,
 		morning: c.Morning, mailbag: c.Mailbag}
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()
@@ -228,12 +237,12 @@ func cleanText(text string) bool { return utf8.ValidString(text) && !strings.Con
 
 // validate holds a request against the contract.
 func (s *Server) validate(c *gin.Context) {
-	route, params, err := s.router.FindRoute(c.Request)
-	if err != nil {
-		s.fail(c, errNoSuchPath)
-		return
+	params := make(map[string]string, len(c.Params))
+	for _, p := range c.Params {
+		params[p.Key] = p.Value
 	}
-	err = openapi3filter.ValidateRequest(c.Request.Context(),
+	route := s.routes[c.Request.Method+" "+c.FullPath()]
+	err := openapi3filter.ValidateRequest(c.Request.Context(),
 		&openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route,
 			Options: &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}})
 	if err != nil {
