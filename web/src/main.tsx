@@ -7,7 +7,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 
 import { Failure } from "./api/client";
-import { holdWindow } from "./call/drafts";
+import { holdWindow } from "./filing/drafts";
 import { listenForKeys } from "./shell/keys";
 import { makeRouter } from "./shell/router";
 import { showTheme, theme } from "./shell/theme";

@@ -1,7 +1,7 @@
 // The one way to the server: typed by the contract, with problems as errors.
 import createClient from "openapi-fetch";
 
-import { t } from "../messages";
+import { t } from "../texts";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];

@@ -3,7 +3,7 @@ import type { QueryClient, QueryKey } from "@tanstack/react-query";
 import { useSyncExternalStore } from "react";
 
 import { noteState } from "./call_states";
-import { growTrace } from "../voice/live_trace";
+import { growTrace } from "../calls/live_trace";
 import { type Schemas, windowId } from "./client";
 
 type LiveEvent = Schemas["LiveEvent"];

@@ -3,7 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field, Select } from "../ui/field";

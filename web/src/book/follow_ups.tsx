@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, newKey, type Schemas } from "../api/client";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Block } from "../ui/block";
 import { Button, IconButton } from "../ui/button";
 import { Field, Select } from "../ui/field";

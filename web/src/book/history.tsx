@@ -4,9 +4,9 @@ import { useState } from "react";
 
 import type { Call, Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { howLong, personOf, sentence, whoOf } from "../call/words";
-import { t } from "../messages";
-import { MessageLine, Thread } from "../post/thread";
+import { howLong, personOf, sentence, whoOf } from "../calls/words";
+import { t } from "../texts";
+import { MessageLine, Thread } from "../outreach/thread";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { Direction } from "../ui/icons";
@@ -16,7 +16,7 @@ import { Empty, Failed, Loading } from "../ui/states";
 import { Tabs } from "../ui/tabs";
 import { clockTime, dayName, dayShort } from "../ui/times";
 import { duration } from "../ui/clock";
-import { VoiceTrace } from "../voice/trace";
+import { VoiceTrace } from "../calls/trace";
 
 type Entry = Schemas["HistoryEntry"];
 type Kind = "all" | "call" | "message" | "follow_up" | "change";

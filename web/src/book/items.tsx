@@ -4,7 +4,7 @@ import { useState } from "react";
 
 import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button, IconButton } from "../ui/button";
 import { Field, Select } from "../ui/field";
 import { Cross } from "../ui/icons";

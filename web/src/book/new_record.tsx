@@ -4,7 +4,7 @@ import { useDeferredValue, useState } from "react";
 
 import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field, Select } from "../ui/field";

@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import { Rows } from "../lists/rows";
 import { SaveView } from "../lists/save_view";
-import { t } from "../messages";
+import { t } from "../texts";
 import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { Tabs } from "../ui/tabs";

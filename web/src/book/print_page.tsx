@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { longDate } from "../ui/times";
 import { Button } from "../ui/button";
 import { Failed, Loading } from "../ui/states";

@@ -4,11 +4,11 @@ import { useEffect, useState } from "react";
 
 import { Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
-import { ScriptOf } from "../call/script_panel";
-import { Composer } from "../post/composer";
+import { t } from "../texts";
+import { ScriptOf } from "../filing/script_panel";
+import { Composer } from "../outreach/composer";
 import { Deleted } from "./remove_dialog";
-import { Memberships } from "../post/memberships";
+import { Memberships } from "../outreach/memberships";
 import { useKey } from "../shell/keys";
 import { rememberRecord, useTrail } from "../shell/trail";
 import { Button } from "../ui/button";

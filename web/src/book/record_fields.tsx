@@ -4,7 +4,7 @@ import { type KeyboardEvent, type ReactNode, useState } from "react";
 
 import { api, ask, Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Block } from "../ui/block";
 import { Button, IconButton } from "../ui/button";
 import { Pen } from "../ui/icons";

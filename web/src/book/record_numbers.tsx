@@ -3,8 +3,8 @@ import { useId, useState } from "react";
 
 import { api, ask, type PhoneNumber, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { stateWord } from "../call/words";
-import { t } from "../messages";
+import { stateWord } from "../calls/words";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field } from "../ui/field";

@@ -2,7 +2,7 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import type { Schemas } from "../api/client";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Block } from "../ui/block";
 import { IconButton } from "../ui/button";
 import { Plus } from "../ui/icons";

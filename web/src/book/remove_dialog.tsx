@@ -3,7 +3,7 @@ import { useNavigate } from "@tanstack/react-router";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Failed } from "../ui/states";

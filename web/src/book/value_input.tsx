@@ -3,7 +3,7 @@ import { type KeyboardEvent, useDeferredValue, useId, useState } from "react";
 
 import type { RecordRef } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { IconButton } from "../ui/button";
 import { Area, Field, Select } from "../ui/field";
 import { fromInput, toInput } from "../ui/times";

@@ -4,7 +4,7 @@ import { useState } from "react";
 
 import { queries } from "../api/queries";
 import { money } from "../book/values";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Empty, Failed, Loading } from "../ui/states";
 import { Tabs } from "../ui/tabs";
 

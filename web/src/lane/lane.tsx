@@ -5,10 +5,10 @@ import { useState } from "react";
 import { api, ask, type Call, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
-import { useDial } from "../call/dial";
-import { focusSlip } from "../call/focus";
-import { howLong, personOf, whoOf } from "../call/words";
-import { t } from "../messages";
+import { useDial } from "../calls/dial";
+import { focusSlip } from "../calls/focus";
+import { howLong, personOf, whoOf } from "../calls/words";
+import { t } from "../texts";
 import { Button, IconButton } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field } from "../ui/field";
@@ -18,7 +18,7 @@ import { useArrowKeys } from "../ui/list";
 import { Failed, Loading } from "../ui/states";
 import { shortTime } from "../ui/times";
 import { useTell } from "../ui/toast";
-import { PlayMessage } from "../voice/message_player";
+import { PlayMessage } from "../calls/message_player";
 
 type Entry = Schemas["LaneEntry"];
 

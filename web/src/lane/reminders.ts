@@ -3,8 +3,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 
 import { queries, serverNow } from "../api/queries";
-import { useDial } from "../call/dial";
-import { t } from "../messages";
+import { useDial } from "../calls/dial";
+import { t } from "../texts";
 import { useNow } from "../ui/clock";
 import { useTell } from "../ui/toast";
 

@@ -6,7 +6,7 @@ import { useEffect, useEffectEvent, useState } from "react";
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { type FieldDef, useBook } from "../book/values";
-import { t } from "../messages";
+import { t } from "../texts";
 import { keepSource } from "../rounds/round";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";

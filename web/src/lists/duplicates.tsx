@@ -3,7 +3,7 @@ import { Link } from "@tanstack/react-router";
 
 import { api, ask, type RecordRow, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Empty, Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";

@@ -2,7 +2,7 @@ import { useState } from "react";
 
 import { RefInput } from "../book/value_input";
 import { type FieldDef, useBook } from "../book/values";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button, IconButton } from "../ui/button";
 import { Field, Select } from "../ui/field";
 import { Cross } from "../ui/icons";

@@ -5,7 +5,7 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { FollowUpDialog } from "../book/follow_up_dialog";
-import { t } from "../messages";
+import { t } from "../texts";
 import { keepSource } from "../rounds/round";
 import { Button } from "../ui/button";
 import { Empty, Failed, Loading } from "../ui/states";

@@ -5,7 +5,7 @@ import { useState } from "react";
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useFields, written } from "../book/values";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";

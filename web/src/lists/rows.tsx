@@ -3,7 +3,7 @@ import { type ReactNode, useDeferredValue, useMemo, useState } from "react";
 
 import { Failure, type RecordRow, type Schemas } from "../api/client";
 import { type FieldDef, kindsOf, type ListKind, useBook, useFields, written } from "../book/values";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { Field } from "../ui/field";

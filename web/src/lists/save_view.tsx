@@ -5,7 +5,7 @@ import { useId, useState } from "react";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import type { ListKind } from "../book/values";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field, Select } from "../ui/field";

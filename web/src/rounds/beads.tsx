@@ -4,8 +4,8 @@ import { type KeyboardEvent, useRef, useState } from "react";
 
 import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
-import { roundPages } from "../messages_round_pages";
+import { t } from "../texts";
+import { roundPages } from "../texts/round_pages";
 import { Button } from "../ui/button";
 import { dayShort, clockTime } from "../ui/times";
 import { type Round, useRoundAct } from "./round";

@@ -1,5 +1,5 @@
 import type { Call } from "../api/client";
-import { t } from "../messages";
+import { t } from "../texts";
 import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { type Round, useRoundAct } from "./round";

@@ -3,7 +3,7 @@ import { type ReactNode } from "react";
 
 import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { roundPages } from "../messages_round_pages";
+import { roundPages } from "../texts/round_pages";
 import { Check, Field, Select } from "../ui/field";
 import type { Settings } from "./round";
 

@@ -1,7 +1,7 @@
 import { useEffect, useRef } from "react";
 import { Link } from "@tanstack/react-router";
 
-import { t } from "../messages";
+import { t } from "../texts";
 import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { useNow } from "../ui/clock";

@@ -5,7 +5,7 @@ import { useState } from "react";
 import { api, ask } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
-import { roundPages } from "../messages_round_pages";
+import { roundPages } from "../texts/round_pages";
 import { Button } from "../ui/button";
 import { Field } from "../ui/field";
 import { Failed, Loading } from "../ui/states";

@@ -6,10 +6,10 @@ import { useEffect, useRef } from "react";
 import { withNewest } from "../api/call_states";
 import { api, ask, type Call, Failure, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { focusSlip } from "../call/focus";
-import { keeperOf } from "../call/notes_keeper";
-import { forgetEdits, knownPlan, lookAgain } from "../call/plan";
-import { t } from "../messages";
+import { focusSlip } from "../calls/focus";
+import { keeperOf } from "../filing/notes_keeper";
+import { forgetEdits, knownPlan, lookAgain } from "../filing/plan";
+import { t } from "../texts";
 import { somebodyTypes } from "../shell/keys";
 import { useTell } from "../ui/toast";
 

@@ -7,7 +7,7 @@ import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { RecordView } from "../book/record";
 import { useBook } from "../book/values";
-import { t } from "../messages";
+import { t } from "../texts";
 import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { duration } from "../ui/clock";

@@ -4,8 +4,8 @@ import { useState } from "react";
 
 import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
-import { roundPages } from "../messages_round_pages";
+import { t } from "../texts";
+import { roundPages } from "../texts/round_pages";
 import { Button } from "../ui/button";
 import { Field } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";

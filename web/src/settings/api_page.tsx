@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { t } from "../messages";
+import { t } from "../texts";
 import { Field } from "../ui/field";
 import { Failed, Loading } from "../ui/states";
 

@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Field } from "../ui/field";
 import { Failed, Loading } from "../ui/states";

@@ -3,12 +3,12 @@ import { useState } from "react";
 
 import { api, ask, type Me, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { ringsAloud, setRingsAloud } from "../call/ring_signal";
-import { t } from "../messages";
+import { ringsAloud, setRingsAloud } from "../calls/ring_signal";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Area, Field, Select } from "../ui/field";
 import { useTell } from "../ui/toast";
-import { SoundInput } from "../voice/sound_input";
+import { SoundInput } from "../calls/sound_input";
 
 const s = t.in.settings;
 const ways = ["ring", "answer", "click", "address"] as const;

@@ -1,7 +1,7 @@
 // Settings that are being changed: what was typed stays through refetches and other pages, and what a colleague saved meanwhile is shown, not overwritten.
 import { type ReactNode, useState } from "react";
 
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 
 const w = t.after.drafts;

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 
 import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { IconButton } from "../ui/button";
 import { Field, Select } from "../ui/field";
 import { Cross } from "../ui/icons";

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { type FieldDef, type Kind, useBook } from "../book/values";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button, IconButton } from "../ui/button";
 import { Area, Field, Select } from "../ui/field";
 import { Failed, Loading } from "../ui/states";

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, ask, Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Days } from "../ui/days";
 import { WeekHours } from "../ui/week_hours";
 import { Button } from "../ui/button";
@@ -12,7 +12,7 @@ import { Badge, Chip } from "../ui/chip";
 import { Area, Field, Select } from "../ui/field";
 import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
-import { SoundInput } from "../voice/sound_input";
+import { SoundInput } from "../calls/sound_input";
 import { RuleSelect } from "./recording";
 
 type Line = Schemas["FirmLine"];

@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import { api, ask, Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Check, Field } from "../ui/field";
 import { useTell } from "../ui/toast";

@@ -2,7 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask } from "../api/client";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { useTell } from "../ui/toast";
 import { CallPreferences } from "./call_preferences";

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Area } from "../ui/field";
 import { Failed, Loading } from "../ui/states";

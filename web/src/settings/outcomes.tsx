@@ -3,8 +3,8 @@ import { useEffect, useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { whenOf } from "../call/plan_items";
-import { t } from "../messages";
+import { whenOf } from "../filing/plan_items";
+import { t } from "../texts";
 import { outcomeKey } from "../shell/keys";
 import { Button, IconButton } from "../ui/button";
 import { Dialog } from "../ui/dialog";

@@ -3,12 +3,12 @@ import { useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Area, Field, Select } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
-import { SoundInput } from "../voice/sound_input";
+import { SoundInput } from "../calls/sound_input";
 
 type Message = Schemas["PreparedMessage"];
 const p = t.voice.prepared;

@@ -5,7 +5,7 @@ import { useState } from "react";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button, IconButton } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { Check, Field } from "../ui/field";

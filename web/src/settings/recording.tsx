@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { longDate } from "../ui/times";
 import { Button } from "../ui/button";
 import { Field, Select } from "../ui/field";

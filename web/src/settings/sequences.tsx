@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button, IconButton } from "../ui/button";
 import { Check, Field, Select } from "../ui/field";
 import { Cross } from "../ui/icons";

@@ -4,7 +4,7 @@ import { useState } from "react";
 
 import { api, ask } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { shortTime } from "../ui/times";

@@ -2,14 +2,14 @@ import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { useBook } from "../book/values";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Field } from "../ui/field";
 import { Tabs } from "../ui/tabs";
 import { DoNotCallSettings } from "./do_not_call";
 import { AvailabilitySettings } from "./availability";
 import { FieldSettings } from "./fields";
 import { LineSettings } from "./lines";
-import { SoundSettings } from "../voice/devices";
+import { SoundSettings } from "../calls/devices";
 import { MySettings } from "./my_settings";
 import { TemplateSettings } from "./templates";
 import { ProgramSettings } from "./programs";

@@ -1,4 +1,4 @@
-import { t } from "../messages";
+import { t } from "../texts";
 import { KeyHint } from "../ui/button";
 import { keyOf, offeredCommands, useArmed } from "./keys";
 

@@ -3,8 +3,8 @@ import { Link, useSearch } from "@tanstack/react-router";
 import { useEffect, useRef } from "react";
 
 import { queries } from "../api/queries";
-import { useDial } from "../call/dial";
-import { t } from "../messages";
+import { useDial } from "../calls/dial";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Failed, Loading } from "../ui/states";
 

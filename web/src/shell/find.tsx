@@ -4,9 +4,9 @@ import { type KeyboardEvent, useDeferredValue, useEffect, useId, useRef, useStat
 
 import type { Call, PhoneNumber, RecordRow, Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { useDial } from "../call/dial";
-import { howLong, personOf, whoOf } from "../call/words";
-import { t } from "../messages";
+import { useDial } from "../calls/dial";
+import { howLong, personOf, whoOf } from "../calls/words";
+import { t } from "../texts";
 import { KeyHint } from "../ui/button";
 import { Direction } from "../ui/icons";
 import { Number } from "../ui/number";

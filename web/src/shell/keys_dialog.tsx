@@ -1,6 +1,6 @@
 import { useState } from "react";
 
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { type Action, actions, keyOf, resetKeys, setKey, switchKeys, useKeys } from "./keys";

@@ -3,12 +3,12 @@ import { useDeferredValue, useEffect, useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Area, Field, Select } from "../ui/field";
 import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
-import { exchange } from "../voice/sound";
+import { exchange } from "../calls/sound";
 
 const o = t.outside;
 const w = t.after.post;

@@ -1,6 +1,6 @@
 import { useEffect } from "react";
 
-import { t } from "../messages";
+import { t } from "../texts";
 
 /** usePageTitle gives the window the name of the page on the sheet: what its heading says. */
 export function usePageTitle() {

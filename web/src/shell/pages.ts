@@ -4,7 +4,7 @@ export const pages = {
   record: () => import("../book/record"),
   people: () => import("../book/people"),
   lists: () => import("../lists/lists"),
-  calls: () => import("../call/calls"),
+  calls: () => import("../calls/calls"),
   dial: () => import("./dial_page"),
 };
 

@@ -11,12 +11,12 @@ import {
 
 import { Failure } from "../api/client";
 import { queries } from "../api/queries";
-import { callsIn } from "../call/calls_address";
+import { callsIn } from "../calls/calls_address";
 import { type Kind } from "../book/values";
 import type { View } from "../lists/rows";
 import { LanePage } from "../lane/lane";
-import { t } from "../messages";
-import { Today } from "../today/today";
+import { t } from "../texts";
+import { Today } from "../lane/today";
 import { Button } from "../ui/button";
 import { Failed } from "../ui/states";
 import { setPlace } from "../ui/times";
@@ -182,7 +182,7 @@ const merge = createRoute({
 const imports = createRoute({
   getParentRoute: () => frame,
   path: "/imports",
-  component: lazyRouteComponent(() => import("../imports/imports"), "Imports"),
+  component: lazyRouteComponent(() => import("../book/imports"), "Imports"),
   validateSearch: (s): { mends?: string | undefined; kind?: Kind | undefined } => ({
     mends: text(s["mends"]),
     kind: kindIn(s["kind"]),
@@ -191,7 +191,7 @@ const imports = createRoute({
 const importPage = createRoute({
   getParentRoute: () => frame,
   path: "/imports/$id",
-  component: lazyRouteComponent(() => import("../imports/import"), "ImportPage"),
+  component: lazyRouteComponent(() => import("../book/import"), "ImportPage"),
 });
 const settings = createRoute({
   getParentRoute: () => frame,
@@ -226,7 +226,7 @@ const apiPage = createRoute({
 const messages = createRoute({
   getParentRoute: () => frame,
   path: "/messages",
-  component: lazyRouteComponent(() => import("../post/thread"), "ThreadPage"),
+  component: lazyRouteComponent(() => import("../outreach/thread"), "ThreadPage"),
   validateSearch: (s): { address?: string | undefined } => ({
     address: s["address"] === undefined ? undefined : text(String(s["address"] as string)),
   }),
@@ -245,7 +245,7 @@ const calls = createRoute({
 const call = createRoute({
   getParentRoute: () => frame,
   path: "/calls/$id",
-  component: lazyRouteComponent(() => import("../call/call_page"), "CallPage"),
+  component: lazyRouteComponent(() => import("../calls/call_page"), "CallPage"),
   validateSearch: (s): { at?: number | undefined } => ({ at: Math.max(0, Number(s["at"])) || undefined }),
 });
 

@@ -4,7 +4,7 @@ import { type FormEvent, useState } from "react";
 
 import { api, ask, Failure } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Field } from "../ui/field";
 import { Mark } from "../ui/icons";

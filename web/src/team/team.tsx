@@ -3,8 +3,8 @@ import { useState } from "react";
 
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { useDial } from "../call/dial";
-import { t } from "../messages";
+import { useDial } from "../calls/dial";
+import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { Dialog } from "../ui/dialog";

@@ -1,6 +1,6 @@
 import { useState } from "react";
 
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "./button";
 import { Chip } from "./chip";
 import { longDate } from "./times";

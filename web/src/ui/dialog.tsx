@@ -1,7 +1,7 @@
 import { Dialog as D } from "radix-ui";
 import { type ReactNode } from "react";
 
-import { t } from "../messages";
+import { t } from "../texts";
 import { IconButton } from "./button";
 import { Cross } from "./icons";
 

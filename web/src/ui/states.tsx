@@ -1,7 +1,7 @@
 import { type ReactNode } from "react";
 
 import { Failure } from "../api/client";
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "./button";
 
 /** Loading, Empty and Failed are the three that every view has besides its content. */

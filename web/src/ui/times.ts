@@ -1,5 +1,5 @@
 // How times are written: days and hours are the reader's, whose zone is set once they are signed in; another zone is named.
-import { t } from "../messages";
+import { t } from "../texts";
 import { locale, setRegion } from "./locale";
 
 type Options = Intl.DateTimeFormatOptions;

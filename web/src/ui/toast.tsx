@@ -1,7 +1,7 @@
 import { Toast as R } from "radix-ui";
 import { createContext, type ReactNode, useCallback, useContext, useMemo, useState } from "react";
 
-import { t } from "../messages";
+import { t } from "../texts";
 import { Cross } from "./icons";
 
 type Told = { id: number; text: string; bad: boolean; action: { label: string; run: () => void } | undefined };

@@ -1,6 +1,6 @@
 import { useId } from "react";
 
-import { t } from "../messages";
+import { t } from "../texts";
 import { Button } from "./button";
 import { Cross } from "./icons";
 

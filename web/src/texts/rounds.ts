@@ -1,0 +1,76 @@
+import { figure } from "../ui/locale";
+
+/** What is said about rounds: lists worked through, one call at a time. */
+const count = (n: number, one: string, many: string) => `${figure(n)} ${n === 1 ? one : many}`;
+
+export const rounds = {
+  start: { button: "Start a round", lane: "Call everyone in my lane" },
+  going: {
+    region: (name: string) => `Round: ${name}`,
+    pause: "Pause",
+    go: "Resume",
+    stopAfter: "Stop after this one",
+    goOnAfter: "Do not stop",
+    willStop: "Stops after this one.",
+    more: "More",
+    handOver: "Hand it over to",
+    leave: "Leave it to others",
+    end: "End the round",
+    sure: "End the round?",
+    sureText: (n: number) =>
+      `${count(n, "person is", "people are")} not done with. They can be put on a new list afterwards.`,
+    settings: "Settings",
+    called: "Called",
+    of: (n: number, all: number) => `${figure(n)} of ${figure(all)}`,
+    reached: "Spoken with",
+    left: "Left",
+    later: (n: number) => `${figure(n)} later`,
+    average: "Average per person",
+    done: "Done at this pace",
+    unknown: "–",
+    today: "My rounds today",
+    yesterday: (n: number) => `yesterday ${figure(n)}`,
+    calls: (n: number) => count(n, "call", "calls"),
+    spoken: (n: number) => `${figure(n)} spoken with`,
+    preparing: "More people are being put on it.",
+    attempt: (n: number) =>
+      n === 1 ? "first try" : n === 2 ? "second try" : n === 3 ? "third try" : `try ${String(n)}`,
+    next: "Next",
+    calling: (seconds: number) => `called in ${String(seconds)} s`,
+    call: (label: string) => `Call ${label}`,
+    skip: "Skip",
+    other: "Next number",
+    undo: (name: string, outcome: string) => `Undo: ${name}, ${outcome}`,
+    waits: (why: string) => `The round waits: ${why}.`,
+    anyway: "Go on anyway",
+    nobody: "Nobody can be called just now.",
+    nextAt: (time: string) => `The next one can be at ${time}.`,
+    paused: "The round is paused",
+    pausedWhy: (why: string) => `The round is paused: ${why}.`,
+    notMine: "You do not work on this round.",
+    join: "Work on it too",
+    others: (names: string) => `${names} also at it`,
+    file: "File, call next",
+    fileByKey: "File, go on",
+    oneKey: "One key, then on to the next.",
+    oneKeySpeaking: "A conversation’s outcome waits for its end.",
+    open: "Open the round",
+    left_: { left: "message left", cut_off: "message cut off", no_beep: "no beep, nothing left" } as Record<
+      string,
+      string
+    >,
+  },
+  list: {
+    title: "Rounds",
+    left: (n: number) => `${figure(n)} left`,
+    mine: { going: "going", paused: "paused", left: "", "": "" } as Record<string, string>,
+    by: (name: string) => `by ${name}`,
+    line: "Calls from it show",
+    usualLine: "each rep’s own line",
+  },
+  drop: {
+    left: "the message was left",
+    cut_off: "the message was cut off",
+    no_beep: "no beep was found, nothing was left",
+  } as Record<string, string>,
+};
