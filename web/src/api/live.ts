@@ -2,6 +2,7 @@
 import type { QueryClient, QueryKey } from "@tanstack/react-query";
 import { useSyncExternalStore } from "react";
 
+import { keys } from "./keys";
 import { noteState } from "./call_states";
 import { growTrace } from "../calls/live_trace";
 import { type Schemas, windowId } from "./client";
@@ -44,7 +45,7 @@ export function onBack(f: () => void): () => void {
 const lifeAsk = 7_000; // milliseconds without a word until the server is asked for one
 const lifePatience = 3_000; // and until it is given up
 
-const atOnce = ["desk", "rings", "lane", "words"]; // words are written down a moment after the call that they were said in
+const atOnce = [keys.desk(), keys.rings(), keys.lane(), keys.words()]; // words are written down a moment after the call that they were said in
 
 /** startLive opens the stream and keeps it open; the answer closes it. */
 export function startLive(client: QueryClient, onSignedOut: () => void): () => void {
@@ -75,7 +76,7 @@ export function startLive(client: QueryClient, onSignedOut: () => void): () => v
         epoch = event.epoch ?? "";
         if (fresh) {
           // What happened after the first look and before this was told to nobody: what must not be missed is looked at again.
-          for (const key of atOnce) readAgain(client, [key]);
+          for (const key of atOnce) readAgain(client, key);
         } else if (event.resync) readAgain(client);
         if (event.resync || event.n > seen) seen = event.n;
         set({ connected: true, stopping: false });
@@ -164,7 +165,7 @@ const due = new WeakMap<QueryClient, Map<string, QueryKey>>();
 function apply(client: QueryClient, event: LiveEvent) {
   // What is one's own is read again at once, what everybody is told in a moment.
   const own = ["call", "slip", "sound", "ring"].includes(event.kind);
-  const refresh = (...key: string[]) => {
+  const refresh = (key: QueryKey) => {
     if (own || key[0] === "desk") readAgain(client, key);
     else soon(client, key);
   };
@@ -173,76 +174,76 @@ function apply(client: QueryClient, event: LiveEvent) {
       if (!event.call) return;
       const next = noteState(event.call);
       client.setQueryData<Desk>(
-        ["desk"],
+        keys.desk(),
         (desk) => desk && { calls: desk.calls.map((c) => (c.id === next.call_id ? { ...c, state: next } : c)) },
       );
-      if (next.saved) refresh("call", next.call_id);
+      if (next.saved) refresh(keys.call(next.call_id));
       return;
     }
     case "voices":
       if (event.call_id && event.trace) growTrace(event.call_id, event.trace);
       return;
     case "sound":
-      refresh("sound");
+      refresh(keys.sound());
       return;
     case "ring":
       if (!event.rings) {
-        refresh("rings");
+        refresh(keys.rings());
         return;
       }
       // What is being read was answered before this happened, or will be told again.
-      void client.cancelQueries({ queryKey: ["rings"] });
-      client.setQueryData(["rings"], event.rings);
+      void client.cancelQueries({ queryKey: keys.rings() });
+      client.setQueryData(keys.rings(), event.rings);
       return;
     case "slip":
-      if (event.writer !== windowId) refresh("desk");
-      if (event.call_id) refresh("call", event.call_id);
+      if (event.writer !== windowId) refresh(keys.desk());
+      if (event.call_id) refresh(keys.call(event.call_id));
       return;
     case "history":
       for (const id of event.records ?? []) {
-        refresh("history", id);
-        refresh("record", id);
+        refresh(keys.history(id));
+        refresh(keys.record(id));
       }
-      if (!event.call_id) refresh("thread");
+      if (!event.call_id) refresh(keys.thread());
       if (event.call_id) {
-        refresh("call", event.call_id);
-        refresh("find"); // which offers the calls just made
-        refresh("words"); // what was said in it may have been written down meanwhile
+        refresh(keys.call(event.call_id));
+        refresh(keys.find()); // which offers the calls just made
+        refresh(keys.words()); // what was said in it may have been written down meanwhile
       }
-      if (client.getQueryData<Desk>(["desk"])?.calls.some((c) => c.id === event.call_id)) refresh("desk");
-      refresh("calls");
+      if (client.getQueryData<Desk>(keys.desk())?.calls.some((c) => c.id === event.call_id)) refresh(keys.desk());
+      refresh(keys.calls());
       return;
     case "record":
       // Without names it is many: whatever is shown is read again.
       if (!event.records?.length) {
-        refresh("history");
-        refresh("record");
+        refresh(keys.history());
+        refresh(keys.record());
       }
       for (const id of event.records ?? []) {
-        refresh("history", id);
-        refresh("record", id);
+        refresh(keys.history(id));
+        refresh(keys.record(id));
       }
-      refresh("rows");
+      refresh(keys.rows());
       return;
     case "book":
-      refresh("book");
-      refresh("lists");
-      refresh("duplicates");
+      refresh(keys.book());
+      refresh(keys.lists());
+      refresh(keys.duplicates());
       return;
     case "import":
-      refresh("imports");
+      refresh(keys.imports());
       return;
     case "team":
-      refresh("team");
+      refresh(keys.team());
       return;
     case "round":
-      if (event.round_id) refresh("round", event.round_id);
-      else refresh("round");
-      refresh("rounds");
+      if (event.round_id) refresh(keys.round(event.round_id));
+      else refresh(keys.round());
+      refresh(keys.rounds());
       return;
     case "lane":
-      refresh("lane");
-      refresh("follow-ups");
+      refresh(keys.lane());
+      refresh(keys.followUps());
       return;
     case "saving":
       if (event.stopping) {

@@ -1,6 +1,7 @@
 // What is read from the server, each with its key. Live events refresh them (see live.ts).
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 
+import { keys } from "./keys";
 import { api, ask, type Schemas } from "./client";
 import { withNewest } from "./call_states";
 
@@ -14,55 +15,55 @@ export type CallsAsked = {
 
 export const queries = {
   me: queryOptions({
-    queryKey: ["me"],
+    queryKey: keys.me(),
     queryFn: () => ask(api.GET("/api/session")),
     staleTime: Infinity,
     retry: false,
   }),
   demoPeople: queryOptions({
-    queryKey: ["demo-people"],
+    queryKey: keys.demoPeople(),
     queryFn: () => ask(api.GET("/api/demo/people")),
     staleTime: Infinity,
   }),
   desk: queryOptions({
-    queryKey: ["desk"],
+    queryKey: keys.desk(),
     queryFn: async () => ({ calls: (await ask(api.GET("/api/desk"))).calls.map(withNewest) }),
   }),
-  team: queryOptions({ queryKey: ["team"], queryFn: () => ask(api.GET("/api/team")), refetchInterval: 15_000 }),
+  team: queryOptions({ queryKey: keys.team(), queryFn: () => ask(api.GET("/api/team")), refetchInterval: 15_000 }),
   availabilityOf: (id: string) =>
     queryOptions({
-      queryKey: ["team", id],
+      queryKey: keys.team(id),
       queryFn: () => ask(api.GET("/api/team/{id}/availability", { params: { path: { id } } })),
     }),
-  lines: queryOptions({ queryKey: ["lines"], queryFn: () => ask(api.GET("/api/settings/lines")) }),
-  states: queryOptions({ queryKey: ["states"], queryFn: () => ask(api.GET("/api/settings/availability")) }),
-  sound: queryOptions({ queryKey: ["sound"], queryFn: () => ask(api.GET("/api/sound")) }),
-  telephone: queryOptions({ queryKey: ["telephone"], queryFn: () => ask(api.GET("/api/telephone")) }),
+  lines: queryOptions({ queryKey: keys.lines(), queryFn: () => ask(api.GET("/api/settings/lines")) }),
+  states: queryOptions({ queryKey: keys.states(), queryFn: () => ask(api.GET("/api/settings/availability")) }),
+  sound: queryOptions({ queryKey: keys.sound(), queryFn: () => ask(api.GET("/api/sound")) }),
+  telephone: queryOptions({ queryKey: keys.telephone(), queryFn: () => ask(api.GET("/api/telephone")) }),
   words: (id: string) =>
     queryOptions({
-      queryKey: ["words", id],
+      queryKey: keys.words(id),
       queryFn: () => ask(api.GET("/api/recordings/{id}/words", { params: { path: { id } } })),
     }),
   preparedFor: (call: string) =>
     queryOptions({
-      queryKey: ["prepared", call],
+      queryKey: keys.prepared(call),
       queryFn: () => ask(api.GET("/api/calls/{id}/prepared", { params: { path: { id: call } } })),
     }),
   recordingSettings: queryOptions({
-    queryKey: ["recording-settings"],
+    queryKey: keys.recordingSettings(),
     queryFn: () => ask(api.GET("/api/settings/recording")),
   }),
-  tokens: queryOptions({ queryKey: ["tokens"], queryFn: () => ask(api.GET("/api/tokens")) }),
-  webhooks: queryOptions({ queryKey: ["webhooks"], queryFn: () => ask(api.GET("/api/webhooks")) }),
+  tokens: queryOptions({ queryKey: keys.tokens(), queryFn: () => ask(api.GET("/api/tokens")) }),
+  webhooks: queryOptions({ queryKey: keys.webhooks(), queryFn: () => ask(api.GET("/api/webhooks")) }),
   deliveries: queryOptions({
-    queryKey: ["deliveries"],
+    queryKey: keys.deliveries(),
     queryFn: () => ask(api.GET("/api/webhook-deliveries")),
     refetchInterval: 10_000,
   }),
-  scripts: queryOptions({ queryKey: ["scripts"], queryFn: () => ask(api.GET("/api/scripts")) }),
+  scripts: queryOptions({ queryKey: keys.scripts(), queryFn: () => ask(api.GET("/api/scripts")) }),
   callScript: (call: string, script: string | undefined, type: string) =>
     queryOptions({
-      queryKey: ["call-script", call, script, type],
+      queryKey: keys.callScript(call, script, type),
       queryFn: () =>
         ask(
           api.GET("/api/calls/{id}/script", {
@@ -73,39 +74,39 @@ export const queries = {
     }),
   myDay: (at: string) =>
     queryOptions({
-      queryKey: ["my-day", at.slice(0, 13)],
+      queryKey: keys.myDay(at.slice(0, 13)),
       queryFn: () => ask(api.GET("/api/my-day", { params: { query: { at } } })),
     }),
   sources: (days: number) =>
     queryOptions({
-      queryKey: ["sources", days],
+      queryKey: keys.sources(days),
       queryFn: () => ask(api.GET("/api/sources", { params: { query: { days } } })),
     }),
   sequences: queryOptions({
-    queryKey: ["sequences"],
+    queryKey: keys.sequences(),
     queryFn: () => ask(api.GET("/api/sequences")),
     staleTime: 60_000,
   }),
   sequencePreview: (id: string, whom: { record_id: string } | { list_id: string }) =>
     queryOptions({
-      queryKey: ["sequence-preview", id, whom],
+      queryKey: keys.sequencePreview(id, whom),
       queryFn: () => ask(api.GET("/api/sequences/{id}/preview", { params: { path: { id }, query: whom } })),
       staleTime: 0,
     }),
   memberships: (id: string) =>
     queryOptions({
-      queryKey: ["record", id, "sequences"],
+      queryKey: keys.record(id, "sequences"),
       queryFn: () => ask(api.GET("/api/records/{id}/sequences", { params: { path: { id } } })),
     }),
   templates: queryOptions({
-    queryKey: ["templates"],
+    queryKey: keys.templates(),
     queryFn: () => ask(api.GET("/api/templates")),
     staleTime: 60_000,
   }),
-  mailSettings: queryOptions({ queryKey: ["mail-settings"], queryFn: () => ask(api.GET("/api/me/mail")) }),
+  mailSettings: queryOptions({ queryKey: keys.mailSettings(), queryFn: () => ask(api.GET("/api/me/mail")) }),
   thread: (of: { record?: string | undefined; address?: string | undefined }) =>
     queryOptions({
-      queryKey: ["thread", of.record ?? of.address],
+      queryKey: keys.thread(of.record ?? of.address),
       queryFn: () =>
         ask(
           api.GET("/api/messages", {
@@ -116,29 +117,29 @@ export const queries = {
         ),
     }),
   outcomeSettings: queryOptions({
-    queryKey: ["outcome-settings"],
+    queryKey: keys.outcomeSettings(),
     queryFn: () => ask(api.GET("/api/settings/outcomes")),
   }),
   prepared: queryOptions({
-    queryKey: ["prepared"],
+    queryKey: keys.prepared(),
     queryFn: () => ask(api.GET("/api/prepared-messages")),
     staleTime: 300_000,
   }),
   briefing: (call: string, links: string) =>
     queryOptions({
-      queryKey: ["briefing", call, links],
+      queryKey: keys.briefing(call, links),
       queryFn: () => ask(api.GET("/api/calls/{id}/briefing", { params: { path: { id: call } } })),
       staleTime: Infinity, // as it was when the call began
     }),
-  rings: queryOptions({ queryKey: ["rings"], queryFn: () => ask(api.GET("/api/rings")) }),
+  rings: queryOptions({ queryKey: keys.rings(), queryFn: () => ask(api.GET("/api/rings")) }),
   outside: queryOptions({
-    queryKey: ["outside"],
+    queryKey: keys.outside(),
     queryFn: () => ask(api.GET("/api/outside")),
     refetchInterval: 700,
     refetchIntervalInBackground: true,
   }),
   lane: queryOptions({
-    queryKey: ["lane"],
+    queryKey: keys.lane(),
     queryFn: async () => {
       const lane = await ask(api.GET("/api/lane"));
       clockOffset = Date.parse(lane.at) - Date.now();
@@ -147,46 +148,46 @@ export const queries = {
     refetchInterval: 30_000,
   }),
   today: queryOptions({
-    queryKey: ["lane", "today"], // it changes whenever the lane does
+    queryKey: keys.lane("today"), // it changes whenever the lane does
     queryFn: () => ask(api.GET("/api/today")),
     refetchInterval: 60_000,
   }),
   record: (id: string) =>
     queryOptions({
-      queryKey: ["record", id],
+      queryKey: keys.record(id),
       queryFn: () => ask(api.GET("/api/records/{id}", { params: { path: { id } } })),
     }),
   hanging: (id: string) =>
     queryOptions({
-      queryKey: ["hanging", id],
+      queryKey: keys.hanging(id),
       queryFn: () => ask(api.GET("/api/records/{id}/hanging", { params: { path: { id } } })),
       staleTime: 0,
     }),
-  sessions: queryOptions({ queryKey: ["sessions"], queryFn: () => ask(api.GET("/api/sessions")), staleTime: 0 }),
+  sessions: queryOptions({ queryKey: keys.sessions(), queryFn: () => ask(api.GET("/api/sessions")), staleTime: 0 }),
   bulk: (id: string | undefined) =>
     queryOptions({
-      queryKey: ["bulk", id],
+      queryKey: keys.bulk(id),
       enabled: id !== undefined,
       queryFn: () => ask(api.GET("/api/bulk/{id}", { params: { path: { id: id ?? "" } } })),
       refetchInterval: (query) => (query.state.data && query.state.data.state !== "running" ? false : 700),
     }),
   history: (id: string, kind: "all" | "call" | "message" | "follow_up" | "change") =>
     infiniteQueryOptions({
-      queryKey: ["history", id, kind],
+      queryKey: keys.history(id, kind),
       queryFn: ({ pageParam }) =>
         ask(api.GET("/api/records/{id}/history", { params: { path: { id }, query: { kind, before: pageParam } } })),
       initialPageParam: "",
       getNextPageParam: (last) => last.next || undefined,
     }),
   book: queryOptions({
-    queryKey: ["book"],
+    queryKey: keys.book(),
     queryFn: () => ask(api.GET("/api/book")),
     staleTime: 60_000,
   }),
   /** after is the row before the first of these, where it is known; it makes the answer quicker, and no other. */
   rows: (query: Schemas["RowQuery"], after?: string) =>
     queryOptions({
-      queryKey: ["rows", query],
+      queryKey: keys.rows(query),
       queryFn: ({ signal }) =>
         ask(api.POST("/api/book/rows", { body: { ...query, ...(after ? { after } : {}) }, signal })),
       placeholderData: keepPreviousData,
@@ -194,57 +195,57 @@ export const queries = {
     }),
   count: (query: Schemas["RowQuery"]) =>
     queryOptions({
-      queryKey: ["rows", "count", query],
+      queryKey: keys.rows("count", query),
       queryFn: ({ signal }) => ask(api.POST("/api/book/count", { body: query, signal })),
       placeholderData: keepPreviousData,
     }),
-  rounds: queryOptions({ queryKey: ["rounds"], queryFn: () => ask(api.GET("/api/rounds")) }),
+  rounds: queryOptions({ queryKey: keys.rounds(), queryFn: () => ask(api.GET("/api/rounds")) }),
   round: (id: string) =>
     queryOptions({
-      queryKey: ["round", id],
+      queryKey: keys.round(id),
       queryFn: () => ask(api.GET("/api/rounds/{id}", { params: { path: { id } } })),
       refetchInterval: 30_000,
     }),
   roundPeople: (id: string, from: number, count: number) =>
     queryOptions({
-      queryKey: ["round", id, "people", from, count],
+      queryKey: keys.round(id, "people", from, count),
       queryFn: () => ask(api.GET("/api/rounds/{id}/people", { params: { path: { id }, query: { from, count } } })),
       placeholderData: keepPreviousData,
     }),
   roundResults: (id: string) =>
     queryOptions({
-      queryKey: ["round", id, "results"],
+      queryKey: keys.round(id, "results"),
       queryFn: () => ask(api.GET("/api/rounds/{id}/results", { params: { path: { id } } })),
     }),
-  roundChoices: queryOptions({ queryKey: ["round-choices"], queryFn: () => ask(api.GET("/api/rounds/defaults")) }),
-  lists: queryOptions({ queryKey: ["lists"], queryFn: () => ask(api.GET("/api/lists")) }),
-  duplicates: queryOptions({ queryKey: ["duplicates"], queryFn: () => ask(api.GET("/api/duplicates")) }),
+  roundChoices: queryOptions({ queryKey: keys.roundChoices(), queryFn: () => ask(api.GET("/api/rounds/defaults")) }),
+  lists: queryOptions({ queryKey: keys.lists(), queryFn: () => ask(api.GET("/api/lists")) }),
+  duplicates: queryOptions({ queryKey: keys.duplicates(), queryFn: () => ask(api.GET("/api/duplicates")) }),
   duplicatesOf: (id: string) =>
     queryOptions({
-      queryKey: ["record", id, "duplicates"],
+      queryKey: keys.record(id, "duplicates"),
       queryFn: () => ask(api.GET("/api/records/{id}/duplicates", { params: { path: { id } } })),
     }),
-  imports: queryOptions({ queryKey: ["imports"], queryFn: () => ask(api.GET("/api/imports")) }),
+  imports: queryOptions({ queryKey: keys.imports(), queryFn: () => ask(api.GET("/api/imports")) }),
   import: (id: string) =>
     queryOptions({
-      queryKey: ["imports", id],
+      queryKey: keys.imports(id),
       queryFn: () => ask(api.GET("/api/imports/{id}", { params: { path: { id } } })),
     }),
   rejects: (id: string) =>
     queryOptions({
-      queryKey: ["imports", id, "rejects"],
+      queryKey: keys.imports(id, "rejects"),
       queryFn: () => ask(api.GET("/api/imports/{id}/rejects", { params: { path: { id } } })),
     }),
-  bookSettings: queryOptions({ queryKey: ["book-settings"], queryFn: () => ask(api.GET("/api/settings/book")) }),
-  doNotCall: queryOptions({ queryKey: ["do-not-call"], queryFn: () => ask(api.GET("/api/do-not-call")) }),
+  bookSettings: queryOptions({ queryKey: keys.bookSettings(), queryFn: () => ask(api.GET("/api/settings/book")) }),
+  doNotCall: queryOptions({ queryKey: keys.doNotCall(), queryFn: () => ask(api.GET("/api/do-not-call")) }),
   followUps: (whose: "mine" | "team", state: "open" | "done") =>
     queryOptions({
-      queryKey: ["follow-ups", whose, state],
+      queryKey: keys.followUps(whose, state),
       queryFn: () => ask(api.GET("/api/follow-ups", { params: { query: { whose, state } } })),
     }),
   find: (q: string) =>
     queryOptions({
-      queryKey: ["find", q],
+      queryKey: keys.find(q),
       queryFn: ({ signal }) => ask(api.GET("/api/find", { params: { query: { q } }, signal })),
       placeholderData: keepPreviousData,
       staleTime: 2_000,
@@ -252,13 +253,13 @@ export const queries = {
   /** whom the first minute's hint names: asked once, whatever is called meanwhile */
   suggested: (name: string) =>
     queryOptions({
-      queryKey: ["suggested", name],
+      queryKey: keys.suggested(name),
       queryFn: () => ask(api.GET("/api/find", { params: { query: { q: name } } })),
       staleTime: Infinity,
     }),
   calls: (asked: CallsAsked) =>
     infiniteQueryOptions({
-      queryKey: ["calls", asked],
+      queryKey: keys.calls(asked),
       queryFn: ({ pageParam }) => ask(api.GET("/api/calls", { params: { query: { ...asked, before: pageParam } } })),
       placeholderData: keepPreviousData,
       initialPageParam: "",
@@ -266,7 +267,7 @@ export const queries = {
     }),
   call: (id: string) =>
     queryOptions({
-      queryKey: ["call", id],
+      queryKey: keys.call(id),
       queryFn: async () => {
         const page = await ask(api.GET("/api/calls/{id}", { params: { path: { id } } }));
         return { ...page, call: withNewest(page.call) };

@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { t } from "../texts";
 import { Button } from "../ui/button";
@@ -39,7 +40,7 @@ export function FollowUpDialog({ followUp, onClose }: { followUp: FollowUp; onCl
         }),
       ),
     onSuccess: () => {
-      for (const k of ["follow-ups", "lane", "record", "history"]) void client.invalidateQueries({ queryKey: [k] });
+      refresh(client, keys.followUps(), keys.lane(), keys.record(), keys.history());
       onClose();
     },
   });

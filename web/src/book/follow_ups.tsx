@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { t } from "../texts";
 import { Block } from "../ui/block";
@@ -22,7 +23,7 @@ export function FollowUps({ record }: { record: Schemas["Record"] }) {
   const failed = (e: Error) => {
     tell(e.message, { bad: true });
   };
-  const again = () => void client.invalidateQueries({ queryKey: ["record", record.id] });
+  const again = () => void client.invalidateQueries({ queryKey: keys.record(record.id) });
   const add = useMutation({
     mutationFn: (key: string) =>
       ask(

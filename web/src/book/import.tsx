@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook, useFields } from "./values";
@@ -24,7 +25,7 @@ export function ImportPage() {
   });
   const [matching, setMatching] = useState(false);
   const set = (next: Import) => {
-    client.setQueryData(["imports", id], next);
+    client.setQueryData(keys.imports(id), next);
     setMatching(false);
   };
   const load = useMutation({

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -82,7 +83,7 @@ export function Items({ record }: { record: Record }) {
         }),
       ),
     onSuccess: (saved) => {
-      client.setQueryData(["record", record.id], saved);
+      client.setQueryData(keys.record(record.id), saved);
       setDraft(undefined);
     },
     onError: (e) => {
@@ -101,7 +102,7 @@ export function Items({ record }: { record: Record }) {
         }),
       ),
     onSuccess: (made) => {
-      void client.invalidateQueries({ queryKey: ["record"] });
+      void client.invalidateQueries({ queryKey: keys.record() });
       void navigate({ to: "/records/$id", params: { id: made.id } });
     },
     onError: (e) => {

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useDeferredValue, useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -69,7 +70,7 @@ export function NewRecord({
   const asked = useDeferredValue(JSON.stringify(body));
   const worth = hasNumbers(kind) && (Object.keys(body.values).length > 0 || body.numbers !== undefined);
   const twins = useQuery({
-    queryKey: ["duplicates", "check", asked],
+    queryKey: keys.duplicates("check", asked),
     queryFn: () => ask(api.POST("/api/duplicates/check", { body: JSON.parse(asked) as Schemas["NewRecord"] })),
     enabled: worth,
     staleTime: 10_000,
@@ -77,8 +78,8 @@ export function NewRecord({
   const save = useMutation({
     mutationFn: () => ask(api.POST("/api/records", { params: { header: { "Idempotency-Key": key } }, body })),
     onSuccess: (made) => {
-      for (const k of ["rows", "record"]) void client.invalidateQueries({ queryKey: [k] });
-      client.setQueryData(["record", made.id], made);
+      refresh(client, keys.rows(), keys.record());
+      client.setQueryData(keys.record(made.id), made);
       onClose();
       onMade?.(made);
       if (stay) {

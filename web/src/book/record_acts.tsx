@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { t } from "../texts";
 import { Button } from "../ui/button";
@@ -32,8 +33,8 @@ export function RecordActs({ record }: { record: Record }) {
     setDialog(undefined);
   };
   const set = (saved: Record) => {
-    client.setQueryData(["record", saved.id], saved);
-    for (const k of ["rows", "history", "lane"]) void client.invalidateQueries({ queryKey: [k] });
+    client.setQueryData(keys.record(saved.id), saved);
+    refresh(client, keys.rows(), keys.history(), keys.lane());
   };
   const failed = (e: Error) => {
     tell(e.message, { bad: true });
@@ -45,7 +46,7 @@ export function RecordActs({ record }: { record: Record }) {
   const remove = useMutation({
     mutationFn: () => ask(api.DELETE("/api/records/{id}", { params: { path: { id: record.id } } })),
     onSuccess: () => {
-      void client.invalidateQueries({ queryKey: ["rows"] });
+      void client.invalidateQueries({ queryKey: keys.rows() });
       tell(t.book.removed(record.name), {
         action: {
           label: t.book.restore,
@@ -67,7 +68,7 @@ export function RecordActs({ record }: { record: Record }) {
         }),
       ),
     onSuccess: (made) => {
-      for (const k of ["lane", "record"]) void client.invalidateQueries({ queryKey: [k] });
+      refresh(client, keys.lane(), keys.record());
       tell(t.book.onLane(record.name), {
         action: {
           label: t.book.laneDate,
@@ -226,7 +227,7 @@ function LaneDialog({ name, followUp, onClose }: { name: string; followUp: Schem
         }),
       ),
     onSuccess: () => {
-      for (const k of ["lane", "record"]) void client.invalidateQueries({ queryKey: [k] });
+      refresh(client, keys.lane(), keys.record());
       onClose();
     },
   });

@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { type KeyboardEvent, type ReactNode, useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -116,8 +117,8 @@ function EditableField({ record, def, value }: { record: Record; def: FieldDef; 
       }
     },
     onSuccess: (saved) => {
-      client.setQueryData(["record", record.id], saved);
-      void client.invalidateQueries({ queryKey: ["rows"] });
+      client.setQueryData(keys.record(record.id), saved);
+      void client.invalidateQueries({ queryKey: keys.rows() });
       setDraft(undefined);
     },
   });

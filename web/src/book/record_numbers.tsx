@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type PhoneNumber, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { stateWord } from "../calls/words";
@@ -26,8 +27,8 @@ export function RecordNumbers({ record }: { record: Record }) {
   const [editing, setEditing] = useState<PhoneNumber | "new">();
   const [marking, setMarking] = useState<PhoneNumber>();
   const set = (saved: Record) => {
-    client.setQueryData(["record", record.id], saved);
-    void client.invalidateQueries({ queryKey: ["rows"] });
+    client.setQueryData(keys.record(record.id), saved);
+    void client.invalidateQueries({ queryKey: keys.rows() });
   };
   const change = useMutation({
     mutationFn: (work: () => Promise<Record>) => work(),

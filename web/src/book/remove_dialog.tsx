@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -59,8 +60,8 @@ export function useRestore(id: string) {
   return useMutation({
     mutationFn: () => ask(api.POST("/api/records/{id}/restore", { params: { path: { id } } })),
     onSuccess: (back) => {
-      client.setQueryData(["record", id], back);
-      for (const k of ["rows", "history", "lane"]) void client.invalidateQueries({ queryKey: [k] });
+      client.setQueryData(keys.record(id), back);
+      refresh(client, keys.rows(), keys.history(), keys.lane());
       tell(t.book.restored(back.name));
       void navigate({ to: "/records/$id", params: { id } });
     },

@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { createContext, type ReactNode, useCallback, useContext, useMemo, useRef, useState } from "react";
 
+import { keys } from "../api/keys";
 import { withNewest } from "../api/call_states";
 import { api, ask, type Call, Failure, newKey, type Schemas } from "../api/client";
 import { t } from "../texts";
@@ -59,7 +60,7 @@ export function DialProvider({ children }: { children: ReactNode }) {
             api.POST("/api/calls", { params: { header: { "Idempotency-Key": wish.key } }, body: wish.request }),
           ),
         );
-        client.setQueryData<{ calls: Call[] }>(["desk"], (desk) => ({
+        client.setQueryData<{ calls: Call[] }>(keys.desk(), (desk) => ({
           calls: [...(desk?.calls.filter((c) => c.id !== call.id) ?? []), call],
         }));
         focusSlip(call.slip.id);
@@ -82,7 +83,7 @@ export function DialProvider({ children }: { children: ReactNode }) {
           setRefused({ wish, why: e.message });
         } else if (e instanceof Failure && e.code === "telephone_rings") {
           setAsked(undefined);
-          void client.invalidateQueries({ queryKey: ["sound"] });
+          void client.invalidateQueries({ queryKey: keys.sound() });
         } else {
           setAsked(undefined);
           tell(e instanceof Failure ? e.message : t.failed.unknown, { bad: true });

@@ -1,6 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Call, type Schemas } from "../api/client";
 import { t } from "../texts";
 import { Button } from "../ui/button";
@@ -23,7 +24,7 @@ export function Line({ call }: { call: Call }) {
   const { status } = useSound();
   const speaking = call.state.phase === "speaking";
   const quality = useQuery({
-    queryKey: ["line", call.id],
+    queryKey: keys.line(call.id),
     queryFn: rate,
     enabled: speaking && (status === "on" || status === "listening"),
     refetchInterval: every,

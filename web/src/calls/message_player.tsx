@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 
+import { keys } from "../api/keys";
 import { t } from "../texts";
 import { useTell } from "../ui/toast";
 
@@ -24,7 +25,7 @@ export function PlayMessage({ recording, heard }: { recording: string; heard: bo
     const a = (audio.current ??= new Audio(`/api/recordings/${recording}/sound`));
     a.onpause = a.onended = () => {
       setPlaying(false);
-      void client.invalidateQueries({ queryKey: ["lane"] });
+      void client.invalidateQueries({ queryKey: keys.lane() });
     };
     setPlaying(true);
     void a.play().catch(() => {

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, Failure, newKey, type RecordRef, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -34,7 +35,7 @@ export function NewPerson({
   const [mail, setMail] = useState("");
   const asked = useDeferredValue(JSON.stringify({ name: name.trim(), mail: mail.trim() }));
   const twins = useQuery({
-    queryKey: ["duplicates", "check", "caller", asked],
+    queryKey: keys.duplicates("check", "caller", asked),
     queryFn: () => {
       const { name: n, mail: m } = JSON.parse(asked) as { name: string; mail: string };
       return ask(
@@ -67,7 +68,7 @@ export function NewPerson({
         key,
       ),
     onSuccess: () => {
-      for (const k of ["rows", "record", "calls", "lane"]) void client.invalidateQueries({ queryKey: [k] });
+      refresh(client, keys.rows(), keys.record(), keys.calls(), keys.lane());
       onDone();
     },
     onError: (e) => {

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { t } from "../texts";
 import { Button } from "../ui/button";
@@ -238,7 +239,7 @@ function Remarks({ rec, call, at, go }: { rec: Rec; call: string; at: number; go
       ),
     onSuccess: () => {
       setText("");
-      void client.invalidateQueries({ queryKey: ["call", call] });
+      void client.invalidateQueries({ queryKey: keys.call(call) });
     },
     onError: (e) => {
       tell(e.message, { bad: true });

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useRef } from "react";
 
+import { keys } from "../api/keys";
 import { withNewest } from "../api/call_states";
 import { api, ask, type Call, type RecordRef, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -58,12 +59,12 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
   const gone = (e: Error) => {
     tell(e.message, { bad: true });
   };
-  const refresh = () => void client.invalidateQueries({ queryKey: ["rings"] });
+  const refresh = () => void client.invalidateQueries({ queryKey: keys.rings() });
   const answer = useMutation<Call, Error, boolean, () => void>({
     mutationFn: () => ask(api.POST("/api/calls/{id}/answer", { params: { path: { id: ring.call_id } } })),
     onSuccess: (answered, typed) => {
       const call = withNewest(answered);
-      client.setQueryData<{ calls: Call[] }>(["desk"], (desk) => ({
+      client.setQueryData<{ calls: Call[] }>(keys.desk(), (desk) => ({
         calls: [...(desk?.calls.filter((c) => c.id !== call.id) ?? []), call],
       }));
       if (!typed) focusSlip(call.slip.id);

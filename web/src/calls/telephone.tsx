@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -20,7 +21,7 @@ export function useTelephone() {
   const act = useMutation({
     mutationFn: (stand: boolean) => ask(stand ? api.POST("/api/telephone/leg") : api.DELETE("/api/telephone/leg")),
     onSuccess: (now) => {
-      client.setQueryData(["sound"], now);
+      client.setQueryData(keys.sound(), now);
     },
     onError: (e) => {
       tell(e.message, { bad: true });
@@ -29,19 +30,19 @@ export function useTelephone() {
   const dialIn = useMutation({
     mutationFn: () => ask(api.POST("/api/telephone/dial-in")),
     onSuccess: (x) => {
-      client.setQueryData<Schemas["DialIn"] | null>(["dial-in"], x);
+      client.setQueryData<Schemas["DialIn"] | null>(keys.dialIn(), x);
     },
     onError: (e) => {
       tell(e.message, { bad: true });
     },
   });
   const expected = useQuery<Schemas["DialIn"] | null>({
-    queryKey: ["dial-in"],
+    queryKey: keys.dialIn(),
     queryFn: () => null,
     staleTime: Infinity,
   });
   const forget = () => {
-    client.setQueryData<Schemas["DialIn"] | null>(["dial-in"], null);
+    client.setQueryData<Schemas["DialIn"] | null>(keys.dialIn(), null);
   };
   return { telephone: sound?.telephone, act, dialIn, expected: expected.data ?? null, forget };
 }
@@ -103,7 +104,7 @@ function Form({ saved }: { saved: Telephone }) {
   const [code, setCode] = useState("");
   const [called, setCalled] = useState(false);
   const put = (next: Telephone) => {
-    client.setQueryData(["telephone"], next);
+    client.setQueryData(keys.telephone(), next);
     setDraft({ ...next, number: next.display || next.number });
   };
   const save = useMutation({

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Call, type RecordRef } from "../api/client";
 import { useConnection } from "../api/live";
 import { queries } from "../api/queries";
@@ -28,7 +29,7 @@ export function useHangUp(call: Call) {
     onError: (e) => {
       tell(e.message, { bad: true });
     },
-    onSettled: () => void client.invalidateQueries({ queryKey: ["desk"] }),
+    onSettled: () => void client.invalidateQueries({ queryKey: keys.desk() }),
   });
   const end = () => {
     if (call.state.phase !== "ended" && !hangUp.isPending) hangUp.mutate();

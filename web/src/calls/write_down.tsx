@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, Failure, newKey } from "../api/client";
 import { queries, serverNow } from "../api/queries";
 import { t } from "../texts";
@@ -43,7 +44,7 @@ export function WriteDown({ onClose }: { onClose: () => void }) {
         }),
       ),
     onSuccess: (call) => {
-      for (const k of ["calls", "history", "lane"]) void client.invalidateQueries({ queryKey: [k] });
+      refresh(client, keys.calls(), keys.history(), keys.lane());
       tell(w.done(whoOf(call)));
       onClose();
     },

@@ -1,6 +1,7 @@
 // Changing a slip: its fields, and filing it.
 import { type QueryClient, useMutation, useQueryClient } from "@tanstack/react-query";
 
+import { keys } from "../api/keys";
 import { withNewest } from "../api/call_states";
 import { api, ask, type Call, Failure, type Schemas } from "../api/client";
 import { t } from "../texts";
@@ -32,8 +33,8 @@ export function useChangeSlip(call: Call) {
       putCall(client, changed);
     },
     onError: (e) => {
-      void client.invalidateQueries({ queryKey: ["desk"] });
-      void client.invalidateQueries({ queryKey: ["call", call.id] });
+      void client.invalidateQueries({ queryKey: keys.desk() });
+      void client.invalidateQueries({ queryKey: keys.call(call.id) });
       tell(e.message, { bad: true });
     },
   });
@@ -42,17 +43,17 @@ export function useChangeSlip(call: Call) {
 /** putCall takes a newer version of a call into what is shown. */
 export function putCall(client: QueryClient, call: Call) {
   client.setQueryData<{ calls: Call[] }>(
-    ["desk"],
+    keys.desk(),
     (desk) => desk && { calls: desk.calls.map((c) => (c.id === call.id ? withNewest(call) : c)) },
   );
-  client.setQueryData<Schemas["CallPageDetail"]>(["call", call.id], (page) => page && { ...page, call });
+  client.setQueryData<Schemas["CallPageDetail"]>(keys.call(call.id), (page) => page && { ...page, call });
 }
 
 /** newestOf is a call as it was last read. */
 function newestOf(client: QueryClient, call: Call): Call {
-  const desk = client.getQueryData<{ calls: Call[] }>(["desk"]);
+  const desk = client.getQueryData<{ calls: Call[] }>(keys.desk());
   return (
-    desk?.calls.find((c) => c.id === call.id) ?? client.getQueryData<{ call: Call }>(["call", call.id])?.call ?? call
+    desk?.calls.find((c) => c.id === call.id) ?? client.getQueryData<{ call: Call }>(keys.call(call.id))?.call ?? call
   );
 }
 
@@ -92,7 +93,7 @@ export function useFile(call: Call) {
           : new Failure(undefined);
       }
       const now = newestOf(client, call);
-      const outcome = client.getQueryData<Schemas["Me"]>(["me"])?.outcomes.find((o) => o.id === now.slip.outcome_id);
+      const outcome = client.getQueryData<Schemas["Me"]>(keys.me())?.outcomes.find((o) => o.id === now.slip.outcome_id);
       const items = outcome?.acts ? await shownPlan(client, now, outcome.id) : undefined;
       const filed = await ask(
         api.POST("/api/slips/{id}/file", {
@@ -108,7 +109,7 @@ export function useFile(call: Call) {
     onSuccess: ({ filed, items }) => {
       forgetEdits(call.slip.id);
       client.setQueryData<{ calls: Call[] }>(
-        ["desk"],
+        keys.desk(),
         (desk) => desk && { calls: desk.calls.filter((c) => c.id !== filed.id) },
       );
       const did = (items ?? []).filter((x) => !x.struck && !x.problem).map((x) => x.words);

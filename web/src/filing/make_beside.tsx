@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Call, newKey } from "../api/client";
 import { queries } from "../api/queries";
 import { NewRecord } from "../book/new_record";
@@ -42,7 +43,7 @@ export function MakeBeside({ call }: { call: Call }) {
       ),
     onSuccess: (made) => {
       attach.mutate(made.id);
-      void client.invalidateQueries({ queryKey: ["record"] });
+      void client.invalidateQueries({ queryKey: keys.record() });
       tell(t.after.besideOrdered(made.name));
     },
     onError: (e) => {

@@ -2,6 +2,7 @@
 import { type QueryClient, queryOptions, useQuery } from "@tanstack/react-query";
 import { useSyncExternalStore } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Call, type Schemas } from "../api/client";
 
 export type PlanItem = Schemas["PlanItem"];
@@ -31,7 +32,7 @@ export function forgetEdits(slip: string) {
 /** planQuery asks for the plan. It is asked for anew when the call stands on other records. */
 const planQuery = (call: Call, outcome: string) =>
   queryOptions({
-    queryKey: ["plan", call.slip.id, outcome, call.links.map((l) => l.record.id).join()],
+    queryKey: keys.plan(call.slip.id, outcome, call.links.map((l) => l.record.id).join()),
     queryFn: () =>
       ask(
         api.GET("/api/slips/{id}/plan", {
@@ -76,4 +77,4 @@ export function knownPlan(client: QueryClient, call: Call, outcome: string): Pla
 
 /** lookAgain forgets a plan that has turned out to be an old one. */
 export const lookAgain = (client: QueryClient, slip: string) =>
-  void client.invalidateQueries({ queryKey: ["plan", slip] });
+  void client.invalidateQueries({ queryKey: keys.plan(slip) });

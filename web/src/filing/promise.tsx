@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, type Call, newKey } from "../api/client";
 import { t } from "../texts";
 import { Button } from "../ui/button";
@@ -29,7 +30,7 @@ export function Promise({ call }: { call: Call }) {
         }),
       ),
     onSuccess: () => {
-      for (const key of ["lane", "record", "history"]) void client.invalidateQueries({ queryKey: [key] });
+      refresh(client, keys.lane(), keys.record(), keys.history());
       tell(d.promised(what));
       setOpen(false);
       setWhat("");

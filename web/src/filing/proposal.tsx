@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, type Call, newKey, type RecordRef, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -18,7 +19,7 @@ export function Proposal({ call, notes }: { call: Call; notes: string }) {
   const [settled, setSettled] = useState<string[]>([]); // taken, or not wanted
   const record = personOf(call) ?? companyOf(call);
   const found = useQuery({
-    queryKey: ["proposal", record?.id, notes],
+    queryKey: keys.proposal(record?.id, notes),
     queryFn: () =>
       ask(
         api.POST("/api/records/{id}/follow-up-proposal", {
@@ -107,7 +108,7 @@ function FollowUp({
         }),
       ),
     onSuccess: () => {
-      for (const key of ["lane", "record", "history"]) void client.invalidateQueries({ queryKey: [key] });
+      refresh(client, keys.lane(), keys.record(), keys.history());
       settle(found.text);
       tell(p.taken(found.when));
     },
@@ -160,7 +161,7 @@ function NotedAddress({
       return ask(api.PATCH("/api/records/{id}", { params: { path }, body }));
     },
     onSuccess: (changed) => {
-      client.setQueryData(["record", changed.id], changed);
+      client.setQueryData(keys.record(changed.id), changed);
       settle(x.display);
       tell(p.added(x.display, changed.name));
     },

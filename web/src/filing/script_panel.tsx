@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Fragment, type ReactNode, useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Call, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -39,7 +40,7 @@ function Script({ call }: { call: Call }) {
           body: { script_id: script?.script_id ?? "", ...given },
         }),
       ),
-    onSuccess: () => void client.invalidateQueries({ queryKey: ["call-script", call.id] }),
+    onSuccess: () => void client.invalidateQueries({ queryKey: keys.callScript(call.id) }),
     onError: (e) => {
       tell(e.message, { bad: true });
     },

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Call, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
@@ -136,7 +137,7 @@ function Acts({ entry, name }: { entry: Entry; name: string }) {
     onError: (e) => {
       tell(e.message, { bad: true });
     },
-    onSettled: () => void client.invalidateQueries({ queryKey: ["lane"] }),
+    onSettled: () => void client.invalidateQueries({ queryKey: keys.lane() }),
   });
   const undoable = (
     text: string,
@@ -218,7 +219,7 @@ function NoteActs({ entry }: { entry: Entry }) {
     onError: (e) => {
       tell(e.message, { bad: true });
     },
-    onSettled: () => void client.invalidateQueries({ queryKey: ["lane"] }),
+    onSettled: () => void client.invalidateQueries({ queryKey: keys.lane() }),
   });
   return (
     <span className={laneActs}>
@@ -280,7 +281,7 @@ function MessageActs({ entry, name }: { entry: Entry; name: string }) {
     onError: (e) => {
       tell(e.message, { bad: true });
     },
-    onSettled: () => void client.invalidateQueries({ queryKey: ["lane"] }),
+    onSettled: () => void client.invalidateQueries({ queryKey: keys.lane() }),
   });
   return (
     <span className={laneActs}>
@@ -339,7 +340,7 @@ function MissedActs({ entry, name }: { entry: Entry; name: string }) {
     onError: (e) => {
       tell(e.message, { bad: true });
     },
-    onSettled: () => void client.invalidateQueries({ queryKey: ["lane"] }),
+    onSettled: () => void client.invalidateQueries({ queryKey: keys.lane() }),
   });
   const mine = entry.mine ?? false;
   const close = () => {

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import type { ReactNode } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { focusSlip } from "../calls/focus";
@@ -109,7 +110,7 @@ function Done({ entry }: { entry: DayEntry }) {
     onError: (e) => {
       tell(e.message, { bad: true });
     },
-    onSettled: () => void client.invalidateQueries({ queryKey: ["lane"] }),
+    onSettled: () => void client.invalidateQueries({ queryKey: keys.lane() }),
   });
   const settle = () => {
     change.mutate(

@@ -1,3 +1,4 @@
+import { keys, refresh } from "../api/keys";
 import { figure } from "../ui/locale";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
@@ -45,7 +46,7 @@ export function BulkBar({
   const [asked, setAsked] = useState<"tag" | "untag" | "lane" | "delete">();
   const [text, setText] = useState("");
   const again = () => {
-    for (const key of ["rows", "lists", "lane", "record"]) void client.invalidateQueries({ queryKey: [key] });
+    refresh(client, keys.rows(), keys.lists(), keys.lane(), keys.record());
   };
   const failed = (e: Error) => {
     tell(e.message, { bad: true });
@@ -104,7 +105,7 @@ export function BulkBar({
   const cancel = useMutation({
     mutationFn: (id: string) => ask(api.DELETE("/api/bulk/{id}", { params: { path: { id } } })),
     onSuccess: (now) => {
-      client.setQueryData(["bulk", now.id], now);
+      client.setQueryData(keys.bulk(now.id), now);
     },
     onError: failed,
   });

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
+import { keys } from "../api/keys";
 import { api, ask, type RecordRow, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -16,8 +17,8 @@ export function Duplicates() {
   const tell = useTell();
   const page = useQuery({ ...queries.duplicates, refetchInterval: (q) => (q.state.data?.running ? 2_000 : false) });
   const again = (next?: Schemas["DuplicatePage"]) => {
-    if (next) client.setQueryData(["duplicates"], next);
-    else void client.invalidateQueries({ queryKey: ["duplicates"] });
+    if (next) client.setQueryData(keys.duplicates(), next);
+    else void client.invalidateQueries({ queryKey: keys.duplicates() });
   };
   const failed = (e: Error) => {
     tell(e.message, { bad: true });

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { type ListKind, useBook } from "../book/values";
@@ -172,7 +173,7 @@ function ListTools({ list, view, changed }: { list: RecordList; view: View; chan
   const navigate = useNavigate();
   const tell = useTell();
   const [dialog, setDialog] = useState<"rename" | "remove">();
-  const again = () => void client.invalidateQueries({ queryKey: ["lists"] });
+  const again = () => void client.invalidateQueries({ queryKey: keys.lists() });
   const failed = (e: Error) => {
     tell(e.message, { bad: true });
   };

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useFields, written } from "../book/values";
@@ -43,8 +44,7 @@ function Sides({ left, right }: { left: Record; right: Record }) {
   const keep = keepLeft ? left : right;
   const lose = keepLeft ? right : left;
   const done = () => {
-    for (const k of ["record", "rows", "history", "duplicates", "lane"])
-      void client.invalidateQueries({ queryKey: [k] });
+    refresh(client, keys.record(), keys.rows(), keys.history(), keys.duplicates(), keys.lane());
   };
   const failed = (e: Error) => {
     tell(e.message, { bad: true });

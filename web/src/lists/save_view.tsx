@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useId, useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import type { ListKind } from "../book/values";
@@ -117,7 +118,7 @@ export function ListDialog({
         : ask(api.POST("/api/lists", { body }));
     },
     onSuccess: (made) => {
-      void client.invalidateQueries({ queryKey: ["lists"] });
+      void client.invalidateQueries({ queryKey: keys.lists() });
       onClose();
       tell(l.viewKept(made.name));
       if (!list) void navigate({ to: "/lists/$id", params: { id: made.id }, search: {} });

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -26,7 +27,7 @@ function useSend(onSent: () => void) {
   const client = useQueryClient();
   const tell = useTell();
   const again = () => {
-    for (const key of ["thread", "history", "lane"]) void client.invalidateQueries({ queryKey: [key] });
+    refresh(client, keys.thread(), keys.history(), keys.lane());
   };
   const cancel = useMutation({
     mutationFn: (id: string) => ask(api.POST("/api/messages/{id}/cancel", { params: { path: { id } } })),
@@ -70,7 +71,7 @@ function usePreview(body: Schemas["NewMessage"]) {
     };
   }, [text]);
   return useQuery({
-    queryKey: ["draft", asked],
+    queryKey: keys.draft(asked),
     queryFn: () => ask(api.POST("/api/messages/draft", { body: asked })),
     retry: false,
     placeholderData: (before) => before,

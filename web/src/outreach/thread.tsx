@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { RefInput } from "../book/value_input";
@@ -138,7 +139,7 @@ export function ThreadPage() {
   const first = thread?.messages.find((m) => m.incoming);
   const [making, setMaking] = useState(false);
   const taken = (changed: Schemas["Thread"]) => {
-    for (const key of ["thread", "history", "lane"]) void client.invalidateQueries({ queryKey: [key] });
+    refresh(client, keys.thread(), keys.history(), keys.lane());
     tell(p.attached(changed.record?.name ?? ""));
   };
   const attach = useMutation({

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
@@ -25,7 +26,7 @@ export function Results({ round }: { round: Round }) {
   const make = useMutation({
     mutationFn: () => ask(api.POST("/api/rounds/{id}/rest", { params: { path: { id: round.id } }, body: { name } })),
     onSuccess: (list) => {
-      void client.invalidateQueries({ queryKey: ["lists"] });
+      void client.invalidateQueries({ queryKey: keys.lists() });
       tell(o.made(list.name, list.count ?? 0));
       void navigate({ to: "/lists/$id", params: { id: list.id }, search: {} });
     },

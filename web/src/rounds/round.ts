@@ -3,6 +3,7 @@ import { type QueryClient, useMutation, useQuery, useQueryClient } from "@tansta
 import { useLocation, useNavigate } from "@tanstack/react-router";
 import { useEffect, useRef } from "react";
 
+import { keys } from "../api/keys";
 import { withNewest } from "../api/call_states";
 import { api, ask, type Call, Failure, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -25,8 +26,8 @@ export function useGoing(): Round | undefined {
 
 /** goingOf is the same, as it was last read. */
 function goingOf(client: QueryClient): Round | undefined {
-  const id = client.getQueryData<Schemas["RoundRef"][]>(["rounds"])?.find((r) => r.mine === "going")?.id;
-  return id === undefined ? undefined : client.getQueryData<Round>(["round", id]);
+  const id = client.getQueryData<Schemas["RoundRef"][]>(keys.rounds())?.find((r) => r.mine === "going")?.id;
+  return id === undefined ? undefined : client.getQueryData<Round>(keys.round(id));
 }
 
 /** useRoundOf is the round of which a call is an attempt that is not filed yet; undefined also until it is known (call.round_id says so at once). */
@@ -37,14 +38,14 @@ export function useRoundOf(call: Call): Round | undefined {
 
 /** takeRound takes in how a round stands now: its call comes to lie on the desk. */
 export function takeRound(client: QueryClient, round: Round, filed?: string) {
-  client.setQueryData(["round", round.id], round);
-  client.setQueryData<Schemas["RoundRef"][]>(["rounds"], (all) =>
+  client.setQueryData(keys.round(round.id), round);
+  client.setQueryData<Schemas["RoundRef"][]>(keys.rounds(), (all) =>
     all?.map((r) => (r.id === round.id ? { ...r, mine: round.mine, remaining: round.remaining } : r)),
   );
-  void client.invalidateQueries({ queryKey: ["rounds"] });
-  void client.invalidateQueries({ queryKey: ["round", round.id, "people"] });
+  void client.invalidateQueries({ queryKey: keys.rounds() });
+  void client.invalidateQueries({ queryKey: keys.round(round.id, "people") });
   const call = round.current?.call ? withNewest(round.current.call) : undefined;
-  client.setQueryData<{ calls: Call[] }>(["desk"], (desk) => {
+  client.setQueryData<{ calls: Call[] }>(keys.desk(), (desk) => {
     if (!desk) return desk;
     const others = desk.calls.filter((c) => c.slip.id !== filed && c.id !== call?.id);
     return { calls: call?.slip.state === "open" ? [...others, call] : others };
@@ -67,12 +68,13 @@ export function useRoundAct(id: string) {
       ),
     onSuccess: (round) => {
       takeRound(client, round);
-      void client.invalidateQueries({ queryKey: ["lane"] });
+      void client.invalidateQueries({ queryKey: keys.lane() });
     },
     onError: (e) => {
-      void client.invalidateQueries({ queryKey: ["round", id] });
-      void client.invalidateQueries({ queryKey: ["desk"] });
-      if (e instanceof Failure && e.code === "telephone_rings") void client.invalidateQueries({ queryKey: ["sound"] });
+      void client.invalidateQueries({ queryKey: keys.round(id) });
+      void client.invalidateQueries({ queryKey: keys.desk() });
+      if (e instanceof Failure && e.code === "telephone_rings")
+        void client.invalidateQueries({ queryKey: keys.sound() });
       else tell(e.message, { bad: true });
     },
   });
@@ -126,8 +128,8 @@ export function useSettle(call: Call) {
     },
     onError: (e) => {
       lookAgain(client, call.slip.id);
-      void client.invalidateQueries({ queryKey: ["desk"] });
-      void client.invalidateQueries({ queryKey: ["round", call.round_id] });
+      void client.invalidateQueries({ queryKey: keys.desk() });
+      void client.invalidateQueries({ queryKey: keys.round(call.round_id) });
       if (!(e instanceof Failure && e.code === "person_heard")) tell(e.message, { bad: true }); // which is asked where the message stands
     },
   });

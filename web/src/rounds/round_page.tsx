@@ -1,3 +1,4 @@
+import { keys } from "../api/keys";
 import { figure } from "../ui/locale";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate, useParams, useSearch } from "@tanstack/react-router";
@@ -258,7 +259,7 @@ function Change({ round }: { round: Round }) {
     mutationFn: (body: Schemas["RoundSettings"]) =>
       ask(api.PUT("/api/rounds/{id}", { params: { path: { id: round.id } }, body })),
     onSuccess: (next) => {
-      client.setQueryData(["round", round.id], next);
+      client.setQueryData(keys.round(round.id), next);
       back();
     },
     onError: (e) => {

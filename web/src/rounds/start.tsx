@@ -2,6 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -35,7 +36,7 @@ function Start({ source, choices }: { source: Source; choices: Schemas["RoundCho
   const [name, setName] = useState<string>();
   const body = { ...source, settings };
   const preview = useQuery({
-    queryKey: ["round-preview", body],
+    queryKey: keys.roundPreview(body),
     queryFn: ({ signal }) => ask(api.POST("/api/rounds/preview", { body, signal })),
     placeholderData: keepPreviousData,
     retry: false,
@@ -50,7 +51,7 @@ function Start({ source, choices }: { source: Source; choices: Schemas["RoundCho
           body: { ...body, ...(name?.trim() ? { name } : {}) },
         }),
       );
-      client.setQueryData(["round", round.id], round);
+      client.setQueryData(keys.round(round.id), round);
       return round;
     },
     onError: (e) => {
@@ -80,12 +81,12 @@ function Start({ source, choices }: { source: Source; choices: Schemas["RoundCho
             takeRound(client, going);
           })
           .catch((e: unknown) => {
-            void client.invalidateQueries({ queryKey: ["round", round.id] });
+            void client.invalidateQueries({ queryKey: keys.round(round.id) });
             if (e instanceof Failure && e.code === "telephone_rings") return;
             tell(e instanceof Error ? e.message : t.failed.unknown, { bad: true });
           })
           .finally(() => {
-            void client.invalidateQueries({ queryKey: ["lane"] });
+            void client.invalidateQueries({ queryKey: keys.lane() });
             void navigate({ to: "/rounds/$id", params: { id: round.id }, search: {} });
           });
       },

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { t } from "../texts";
 import { Field } from "../ui/field";
 import { Failed, Loading } from "../ui/states";
@@ -38,7 +39,7 @@ const methods = ["get", "post", "put", "patch", "delete"] as const;
 export function ApiPage() {
   const [find, setFind] = useState("");
   const spec = useQuery({
-    queryKey: ["openapi"],
+    queryKey: keys.openapi(),
     queryFn: async () => {
       const answer = await fetch("/api/openapi.json");
       if (!answer.ok) throw new Error(t.failed.unknown);

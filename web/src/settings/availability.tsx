@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -37,9 +38,9 @@ function Form({ states, wrap }: { states: State[]; wrap: number }) {
         }),
       ),
     onSuccess: (saved) => {
-      client.setQueryData(["states"], saved);
+      client.setQueryData(keys.states(), saved);
       setDraft(saved);
-      void client.invalidateQueries({ queryKey: ["me"] });
+      void client.invalidateQueries({ queryKey: keys.me() });
       tell(s.saved);
     },
   });

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Me, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { ringsAloud, setRingsAloud } from "../calls/ring_signal";
@@ -27,7 +28,7 @@ function Form({ now }: { now: Schemas["Preferences"] }) {
   const save = useMutation({
     mutationFn: () => ask(api.PUT("/api/me/preferences", { body: draft })),
     onSuccess: (saved) => {
-      client.setQueryData(["me"], (me: Me | undefined) => me && { ...me, preferences: saved });
+      client.setQueryData(keys.me(), (me: Me | undefined) => me && { ...me, preferences: saved });
       tell(s.saved);
     },
   });

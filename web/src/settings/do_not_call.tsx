@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -23,7 +24,7 @@ export function DoNotCallSettings() {
     onSuccess: (done) => {
       // What was not understood stays, to be mended.
       setText(done.rejected.map((r) => r.cells[0]).join("\n"));
-      for (const k of ["do-not-call", "record", "rows"]) void client.invalidateQueries({ queryKey: [k] });
+      refresh(client, keys.doNotCall(), keys.record(), keys.rows());
       tell(s.dncDone(done.added, done.known));
     },
   });

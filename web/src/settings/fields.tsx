@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { type FieldDef, type Kind, useBook } from "../book/values";
@@ -22,7 +23,7 @@ export function FieldSettings() {
   const settings = useQuery(queries.bookSettings);
   const [kind, setKind] = useState<Kind>("contact");
   const again = () => {
-    for (const k of ["book", "book-settings", "record"]) void client.invalidateQueries({ queryKey: [k] });
+    refresh(client, keys.book(), keys.bookSettings(), keys.record());
   };
   const failed = (e: Error) => {
     tell(e.message, { bad: true });
@@ -30,7 +31,7 @@ export function FieldSettings() {
   const save = useMutation({
     mutationFn: (body: Settings) => ask(api.PUT("/api/settings/book", { body })),
     onSuccess: (saved) => {
-      client.setQueryData(["book-settings"], saved);
+      client.setQueryData(keys.bookSettings(), saved);
       again();
     },
     onError: failed,

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
@@ -65,7 +66,7 @@ function NewLine({ onAdded }: { onAdded: (id: string) => void }) {
   const add = useMutation({
     mutationFn: () => ask(api.POST("/api/settings/lines", { body: { number, label } })),
     onSuccess: (made) => {
-      void client.invalidateQueries({ queryKey: ["lines"] });
+      void client.invalidateQueries({ queryKey: keys.lines() });
       setNumber("");
       setLabel("");
       onAdded(made.id);
@@ -119,7 +120,7 @@ function LineForm({ line }: { line: Line }) {
         }),
       ),
     onSuccess: (saved) => {
-      client.setQueryData<Line[]>(["lines"], (all) => all?.map((l) => (l.id === saved.id ? saved : l)));
+      client.setQueryData<Line[]>(keys.lines(), (all) => all?.map((l) => (l.id === saved.id ? saved : l)));
       tell(s.saved);
     },
   });

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -26,7 +27,7 @@ function Form({ settings }: { settings: Schemas["MailSettings"] }) {
   const save = useMutation({
     mutationFn: () => ask(api.PUT("/api/me/mail", { body: { address, code, forward_texts: forward } })),
     onSuccess: (saved) => {
-      client.setQueryData(["mail-settings"], saved);
+      client.setQueryData(keys.mailSettings(), saved);
       tell(p.saved);
     },
   });

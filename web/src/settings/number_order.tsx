@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys, refresh } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
@@ -42,8 +43,8 @@ function Orders({ settings }: { settings: Schemas["BookSettings"] }) {
         }),
       ),
     onSuccess: (saved) => {
-      client.setQueryData(["book-settings"], saved);
-      for (const k of ["record", "rows"]) void client.invalidateQueries({ queryKey: [k] });
+      client.setQueryData(keys.bookSettings(), saved);
+      refresh(client, keys.record(), keys.rows());
       tell(s.saved);
     },
   });

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { whenOf } from "../filing/plan_items";
@@ -58,12 +59,12 @@ function Form({ settings }: { settings: Settings }) {
   const save = useMutation({
     mutationFn: () => ask(api.PUT("/api/settings/outcomes", { body: draft })),
     onSuccess: (saved) => {
-      client.setQueryData(["outcome-settings"], saved);
+      client.setQueryData(keys.outcomeSettings(), saved);
       isSaved(saved);
-      void client.invalidateQueries({ queryKey: ["me"] });
+      void client.invalidateQueries({ queryKey: keys.me() });
       tell(s.saved);
     },
-    onError: () => void client.invalidateQueries({ queryKey: ["outcome-settings"] }),
+    onError: () => void client.invalidateQueries({ queryKey: keys.outcomeSettings() }),
   });
   const chosen = draft.outcomes[at];
   const set = (outcomes: Outcome[]) => {
@@ -355,7 +356,7 @@ function Preview({ outcome }: { outcome: Outcome }) {
     };
   }, [outcome]);
   const plan = useQuery({
-    queryKey: ["outcome-preview", asked.effects],
+    queryKey: keys.outcomePreview(asked.effects),
     queryFn: () => ask(api.POST("/api/settings/outcomes/preview", { body: { ...asked, label: asked.label || "x" } })),
     retry: false,
     placeholderData: (before) => before,

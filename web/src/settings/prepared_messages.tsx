@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -36,7 +37,7 @@ function Form({ messages }: { messages: Message[] }) {
         }),
       ),
     onSuccess: (saved) => {
-      client.setQueryData(["prepared"], saved);
+      client.setQueryData(keys.prepared(), saved);
       setDraft(saved);
       tell(p.saved);
     },

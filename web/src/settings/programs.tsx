@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
@@ -45,7 +46,7 @@ function Tokens({ mayAll }: { mayAll: boolean }) {
   const [name, setName] = useState("");
   const [chosen, setChosen] = useState<(typeof scopes)[number][]>(["read"]);
   const [made, setMade] = useState<string>();
-  const again = () => void client.invalidateQueries({ queryKey: ["tokens"] });
+  const again = () => void client.invalidateQueries({ queryKey: keys.tokens() });
   const make = useMutation({
     mutationFn: () => ask(api.POST("/api/tokens", { body: { name, scopes: chosen } })),
     onSuccess: (token) => {
@@ -157,11 +158,11 @@ function HookForm({ hooks }: { hooks: Webhook[] }) {
   const save = useMutation({
     mutationFn: () => ask(api.PUT("/api/webhooks", { body: { webhooks: draft } })),
     onSuccess: (saved) => {
-      client.setQueryData(["webhooks"], saved);
+      client.setQueryData(keys.webhooks(), saved);
       isSaved(saved.webhooks);
       tell(p.saved);
     },
-    onError: () => void client.invalidateQueries({ queryKey: ["webhooks"] }),
+    onError: () => void client.invalidateQueries({ queryKey: keys.webhooks() }),
   });
   return (
     <section aria-label={p.hooks}>
@@ -263,7 +264,7 @@ function Deliveries() {
   const log = useQuery(queries.deliveries);
   const replay = useMutation({
     mutationFn: (id: string) => ask(api.POST("/api/webhook-deliveries/{id}/replay", { params: { path: { id } } })),
-    onSettled: () => void client.invalidateQueries({ queryKey: ["deliveries"] }),
+    onSettled: () => void client.invalidateQueries({ queryKey: keys.deliveries() }),
     onError: (e) => {
       tell(e.message, { bad: true });
     },

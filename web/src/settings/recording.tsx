@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -63,7 +64,7 @@ function Form({ settings }: { settings: Settings }) {
   };
   const changed = draft.call_days !== settings.call_days || draft.message_days !== settings.message_days;
   const would = useQuery({
-    queryKey: ["would-delete", draft.call_days, draft.message_days],
+    queryKey: keys.wouldDelete(draft.call_days, draft.message_days),
     queryFn: () =>
       ask(
         api.GET("/api/settings/recording/would-delete", {
@@ -75,7 +76,7 @@ function Form({ settings }: { settings: Settings }) {
   const save = useMutation({
     mutationFn: () => ask(api.PUT("/api/settings/recording", { body: draft })),
     onSuccess: (saved) => {
-      client.setQueryData(["recording-settings"], saved);
+      client.setQueryData(keys.recordingSettings(), saved);
       setDraft(saved);
       tell(r.saved);
     },

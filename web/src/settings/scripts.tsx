@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -31,11 +32,11 @@ function Form({ scripts }: { scripts: Script[] }) {
   const save = useMutation({
     mutationFn: () => ask(api.PUT("/api/scripts", { body: { scripts: draft } })),
     onSuccess: (saved) => {
-      client.setQueryData(["scripts"], saved);
+      client.setQueryData(keys.scripts(), saved);
       isSaved(saved);
       tell(s.saved);
     },
-    onError: () => void client.invalidateQueries({ queryKey: ["scripts"] }),
+    onError: () => void client.invalidateQueries({ queryKey: keys.scripts() }),
   });
   return (
     <form

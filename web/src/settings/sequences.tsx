@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -33,11 +34,11 @@ function Form({ sequences }: { sequences: Sequence[] }) {
   const save = useMutation({
     mutationFn: () => ask(api.PUT("/api/sequences", { body: { sequences: draft } })),
     onSuccess: (saved) => {
-      client.setQueryData(["sequences"], saved);
+      client.setQueryData(keys.sequences(), saved);
       isSaved(saved);
       tell(p.saved);
     },
-    onError: () => void client.invalidateQueries({ queryKey: ["sequences"] }),
+    onError: () => void client.invalidateQueries({ queryKey: keys.sequences() }),
   });
   return (
     <form

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -30,11 +31,11 @@ function Form({ templates }: { templates: Template[] }) {
   const save = useMutation({
     mutationFn: () => ask(api.PUT("/api/templates", { body: { templates: draft } })),
     onSuccess: (saved) => {
-      client.setQueryData(["templates"], saved);
+      client.setQueryData(keys.templates(), saved);
       isSaved(saved);
       tell(p.saved);
     },
-    onError: () => void client.invalidateQueries({ queryKey: ["templates"] }),
+    onError: () => void client.invalidateQueries({ queryKey: keys.templates() }),
   });
   return (
     <form

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, Outlet, useNavigate } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Me } from "../api/client";
 import { startLive, useConnection } from "../api/live";
 import { queries } from "../api/queries";
@@ -174,7 +175,7 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
       tell(e.message, { bad: true });
     },
     onSuccess: (_, availability) => {
-      client.setQueryData(["me"], (now: Me | undefined) => {
+      client.setQueryData(keys.me(), (now: Me | undefined) => {
         const state = now?.availabilities.find((x) => x.id === availability);
         return now && state ? { ...now, availability: state } : now;
       });

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -240,7 +241,7 @@ export function OutsidePhone() {
       tell(e.message, { bad: true });
     },
     onSuccess: (now) => {
-      client.setQueryData(["outside"], now);
+      client.setQueryData(keys.outside(), now);
     },
   });
   if (outside.isPending) return <Loading />;

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { type FormEvent, useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, Failure } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -23,7 +24,7 @@ export function SignIn() {
     onMutate: holdForDesk, // who is quick presses the first key before the desk is drawn, which lets it go
     onSuccess: async (me) => {
       client.clear();
-      client.setQueryData(["me"], me);
+      client.setQueryData(keys.me(), me);
       await navigate({ href: to ?? "/" });
     },
     onError: letGoForDesk,

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 
+import { keys } from "../api/keys";
 import { api, ask, type Call, newKey, type PhoneNumber } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
@@ -204,7 +205,7 @@ function NumberMenu({
         }),
       ),
     onSuccess: () => {
-      void client.invalidateQueries({ queryKey: ["lane"] });
+      void client.invalidateQueries({ queryKey: keys.lane() });
       tell(t.number.onLane(name));
     },
     onError: (e) => {
