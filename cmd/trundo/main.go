@@ -87,6 +87,8 @@ var settings = []setting{
 		"it stops at once"},
 	{"TRUNDO_CALLING_HOURS", "", "when people may be called at their place, 8:00-21:00 where it is empty"},
 	{"TRUNDO_MAIL_DOMAIN", "", "the domain of mail addresses for reps who have set none of their own"},
+	{"TRUNDO_URL", "", "the address at which browsers reach it, such as https://calls.example.com: links in mails " +
+		"begin with it, and without it nobody gets one for a forgotten password"},
 	{"TRUNDO_RECORDINGS", "", "where recordings are put away after a while: a folder, or " +
 		"s3://bucket?endpoint=…&region=… with the keys in AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY; empty: a " +
 		"folder in TRUNDO_DATA"},
@@ -150,7 +152,7 @@ func config() app.Config {
 		Proxies:   strings.FieldsFunc(value("TRUNDO_PROXIES"), func(r rune) bool { return r == ',' || r == ' ' }),
 		SoundAddr: value("TRUNDO_SOUND_ADDR"), SoundPublic: value("TRUNDO_SOUND_PUBLIC"),
 		Recordings: value("TRUNDO_RECORDINGS"), SMTP: value("TRUNDO_SMTP"), Hours: value("TRUNDO_CALLING_HOURS"),
-		MailDomain: value("TRUNDO_MAIL_DOMAIN"), SecretKey: value("TRUNDO_SECRET_KEY"),
+		MailDomain: value("TRUNDO_MAIL_DOMAIN"), Public: value("TRUNDO_URL"), SecretKey: value("TRUNDO_SECRET_KEY"),
 		HooksInside: value("TRUNDO_HOOKS_INSIDE") == "yes", Clock: clock(), Web: web.Dist(), Log: logger()}
 	if d, err := time.ParseDuration(value("TRUNDO_DRAIN")); err == nil {
 		c.Drain = d
@@ -237,6 +239,9 @@ func runDemo(ctx context.Context, args []string) error {
 	}
 	if c.MailDomain == "" {
 		c.MailDomain = "lindenfall.example"
+	}
+	if c.Public == "" {
+		c.Public = "http://" + c.Addr
 	}
 	if c.DatabaseURL, err = demoDatabase(ctx, cluster, *reset, c.DataDir); err != nil {
 		return err

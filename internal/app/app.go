@@ -55,6 +55,7 @@ type Config struct {
 	SecretKey   string        // of 32 bytes, in base64; empty: one that is kept in DataDir
 	Hours       string        // when people may be called at their place: "8:00-21:00"; empty: those
 	Drain       time.Duration // for how long calls in progress may be finished when it stops
+	Public      string        // the address at which browsers reach the firm; empty: it is not known
 	MailDomain  string        // of the addresses of reps who have none of their own
 	Recordings  string        // where recordings are put away, see blobs.New; empty: a folder in DataDir
 	Carrier     func(clockwork.Clock) carrier.Carrier
@@ -149,7 +150,7 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 		Log: c.Log, Server: c.ServerName,
 		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio,
 		Browsers: a.browsers, Speech: speech, RecordingStore: recordings,
-		Post: sender, MailDomain: c.MailDomain, SecretKey: key, LeaseByDatabase: true,
+		Post: sender, MailDomain: c.MailDomain, Public: strings.TrimRight(c.Public, "/"), SecretKey: key, LeaseByDatabase: true,
 		Hooks: post.NewHooks(c.Demo || c.HooksInside)})
 	if err != nil {
 		return err

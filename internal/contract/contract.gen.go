@@ -942,6 +942,24 @@ func (e LineReportTrouble) Valid() bool {
 	}
 }
 
+// Defines values for LinkForWhy.
+const (
+	Invited LinkForWhy = "invited"
+	Reset   LinkForWhy = "reset"
+)
+
+// Valid indicates whether the value is a known member of the LinkForWhy enum.
+func (e LinkForWhy) Valid() bool {
+	switch e {
+	case Invited:
+		return true
+	case Reset:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ListEditKind.
 const (
 	ListEditKindCase     ListEditKind = "case"
@@ -1077,6 +1095,27 @@ func (e MeRole) Valid() bool {
 	case MeRoleRep:
 		return true
 	case MeRoleSupervisor:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MemberRole.
+const (
+	MemberRoleAdmin      MemberRole = "admin"
+	MemberRoleRep        MemberRole = "rep"
+	MemberRoleSupervisor MemberRole = "supervisor"
+)
+
+// Valid indicates whether the value is a known member of the MemberRole enum.
+func (e MemberRole) Valid() bool {
+	switch e {
+	case MemberRoleAdmin:
+		return true
+	case MemberRoleRep:
+		return true
+	case MemberRoleSupervisor:
 		return true
 	default:
 		return false
@@ -2279,6 +2318,22 @@ type AvailabilityWish struct {
 	Availability openapi_types.UUID `json:"availability"`
 }
 
+// Belongings defines model for Belongings.
+type Belongings struct {
+	FollowUps int  `json:"follow_ups"`
+	InCall    bool `json:"in_call"`
+
+	// Notes Notes from colleagues
+	Notes int `json:"notes"`
+
+	// Records Records that they own
+	Records int `json:"records"`
+	Rounds  int `json:"rounds"`
+
+	// Slips Slips that are not filed
+	Slips int `json:"slips"`
+}
+
 // Between Of a call among colleagues: who called whom, whoever looks at it
 type Between struct {
 	Called string `json:"called"`
@@ -3026,6 +3081,11 @@ type FollowUpProposal struct {
 // FollowUpProposalKind defines model for FollowUpProposal.Kind.
 type FollowUpProposalKind string
 
+// Forgotten defines model for Forgotten.
+type Forgotten struct {
+	Login string `json:"login"`
+}
+
 // Gap defines model for Gap.
 type Gap struct {
 	FromMs int    `json:"from_ms"`
@@ -3247,6 +3307,12 @@ type Layout struct {
 	Kind   RecordKind    `json:"kind"`
 }
 
+// Leaving defines model for Leaving.
+type Leaving struct {
+	// To Who gets what they leave behind; needed where there is something
+	To *openapi_types.UUID `json:"to,omitempty"`
+}
+
 // LineFigures What a browser has measured of the last seconds.
 type LineFigures struct {
 	JitterMs float32 `json:"jitter_ms"`
@@ -3283,6 +3349,28 @@ type LineReport struct {
 
 // LineReportTrouble defines model for LineReport.Trouble.
 type LineReportTrouble string
+
+// LinkFor defines model for LinkFor.
+type LinkFor struct {
+	Firm  string     `json:"firm"`
+	Login string     `json:"login"`
+	Name  string     `json:"name"`
+	Why   LinkForWhy `json:"why"`
+}
+
+// LinkForWhy defines model for LinkFor.Why.
+type LinkForWhy string
+
+// LinkToken defines model for LinkToken.
+type LinkToken struct {
+	Token string `json:"token"`
+}
+
+// LinkUse defines model for LinkUse.
+type LinkUse struct {
+	Password string `json:"password"`
+	Token    string `json:"token"`
+}
 
 // ListEdit defines model for ListEdit.
 type ListEdit struct {
@@ -3395,6 +3483,51 @@ type Me struct {
 
 // MeRole defines model for Me.Role.
 type MeRole string
+
+// Member defines model for Member.
+type Member struct {
+	Active    bool               `json:"active"`
+	Extension string             `json:"extension"`
+	ID        openapi_types.UUID `json:"id"`
+
+	// Invited Has not chosen a password yet
+	Invited bool `json:"invited"`
+
+	// Leaving Switched off during a call; it is done at its end
+	Leaving bool `json:"leaving"`
+
+	// LineID The line that they show when they call
+	LineID *openapi_types.UUID `json:"line_id,omitempty"`
+	Login  string              `json:"login"`
+	Mail   string              `json:"mail"`
+	Name   string              `json:"name"`
+	OffAt  *time.Time          `json:"off_at,omitempty"`
+	Role   MemberRole          `json:"role"`
+
+	// SeenAt When they last signed in
+	SeenAt  *time.Time `json:"seen_at,omitempty"`
+	Team    string     `json:"team"`
+	Version int        `json:"version"`
+	Zone    string     `json:"zone"`
+}
+
+// MemberEdit defines model for MemberEdit.
+type MemberEdit struct {
+	Extension string              `json:"extension"`
+	LineID    *openapi_types.UUID `json:"line_id,omitempty"`
+	Login     string              `json:"login"`
+	Mail      string              `json:"mail"`
+	Name      string              `json:"name"`
+	Role      MemberRole          `json:"role"`
+	Team      string              `json:"team"`
+
+	// Version Of what was read; not for somebody new
+	Version *int   `json:"version,omitempty"`
+	Zone    string `json:"zone"`
+}
+
+// MemberRole defines model for MemberRole.
+type MemberRole string
 
 // Membership defines model for Membership.
 type Membership struct {
@@ -3602,6 +3735,12 @@ type NewRecord struct {
 type NewRemark struct {
 	AtMs int    `json:"at_ms"`
 	Text string `json:"text"`
+}
+
+// NewSignInLink defines model for NewSignInLink.
+type NewSignInLink struct {
+	// Send By mail too
+	Send bool `json:"send"`
 }
 
 // NewToken defines model for NewToken.
@@ -3834,6 +3973,12 @@ type OutsidePost struct {
 type OutsideSound struct {
 	Offer string `json:"offer"`
 	Ref   string `json:"ref"`
+}
+
+// PasswordChange defines model for PasswordChange.
+type PasswordChange struct {
+	Current string `json:"current"`
+	Fresh   string `json:"fresh"`
 }
 
 // Phase defines model for Phase.
@@ -4825,6 +4970,14 @@ type SignIn struct {
 	Password string `json:"password"`
 }
 
+// SignInLink defines model for SignInLink.
+type SignInLink struct {
+	// Address From this site's root; what counts stands behind #
+	Address   string    `json:"address"`
+	ExpiresAt time.Time `json:"expires_at"`
+	Sent      bool      `json:"sent"`
+}
+
 // Slip defines model for Slip.
 type Slip struct {
 	// AsksWho Whose number it is has to be asked
@@ -4910,6 +5063,12 @@ type Source struct {
 	People int    `json:"people"`
 	Source string `json:"source"`
 	Won    int    `json:"won"`
+}
+
+// Staff defines model for Staff.
+type Staff struct {
+	Members []Member `json:"members"`
+	Teams   []string `json:"teams"`
 }
 
 // Switch defines model for Switch.
@@ -5307,6 +5466,11 @@ type ListSourcesParams struct {
 	Days *int `form:"days,omitempty" json:"days,omitempty"`
 }
 
+// AddMemberParams defines parameters for AddMember.
+type AddMemberParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
 // LeaveNoteParams defines parameters for LeaveNote.
 type LeaveNoteParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
@@ -5378,6 +5542,9 @@ type ChangeFieldJSONRequestBody = FieldEdit
 // ChangeFollowUpJSONRequestBody defines body for ChangeFollowUp for application/json ContentType.
 type ChangeFollowUpJSONRequestBody = FollowUpChange
 
+// ForgotPasswordJSONRequestBody defines body for ForgotPassword for application/json ContentType.
+type ForgotPasswordJSONRequestBody = Forgotten
+
 // AddImportJSONRequestBody defines body for AddImport for application/json ContentType.
 type AddImportJSONRequestBody = NewImport
 
@@ -5422,6 +5589,9 @@ type ActOutsideJSONRequestBody = OutsideAct
 
 // ConnectOutsideJSONRequestBody defines body for ConnectOutside for application/json ContentType.
 type ConnectOutsideJSONRequestBody = OutsideSound
+
+// ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
+type ChangePasswordJSONRequestBody = PasswordChange
 
 // PutPreparedMessagesJSONRequestBody defines body for PutPreparedMessages for application/json ContentType.
 type PutPreparedMessagesJSONRequestBody = PreparedMessages
@@ -5519,6 +5689,12 @@ type PreviewOutcomeJSONRequestBody = OutcomeSetting
 // SetRecordingSettingsJSONRequestBody defines body for SetRecordingSettings for application/json ContentType.
 type SetRecordingSettingsJSONRequestBody = RecordingSettings
 
+// LookAtSignInLinkJSONRequestBody defines body for LookAtSignInLink for application/json ContentType.
+type LookAtSignInLinkJSONRequestBody = LinkToken
+
+// UseSignInLinkJSONRequestBody defines body for UseSignInLink for application/json ContentType.
+type UseSignInLinkJSONRequestBody = LinkUse
+
 // ChangeSlipJSONRequestBody defines body for ChangeSlip for application/json ContentType.
 type ChangeSlipJSONRequestBody = SlipChange
 
@@ -5536,6 +5712,18 @@ type EchoTestJSONRequestBody = Switch
 
 // RateLineJSONRequestBody defines body for RateLine for application/json ContentType.
 type RateLineJSONRequestBody = LineFigures
+
+// AddMemberJSONRequestBody defines body for AddMember for application/json ContentType.
+type AddMemberJSONRequestBody = MemberEdit
+
+// ChangeMemberJSONRequestBody defines body for ChangeMember for application/json ContentType.
+type ChangeMemberJSONRequestBody = MemberEdit
+
+// MakeSignInLinkJSONRequestBody defines body for MakeSignInLink for application/json ContentType.
+type MakeSignInLinkJSONRequestBody = NewSignInLink
+
+// SwitchMemberOffJSONRequestBody defines body for SwitchMemberOff for application/json ContentType.
+type SwitchMemberOffJSONRequestBody = Leaving
 
 // LeaveNoteJSONRequestBody defines body for LeaveNote for application/json ContentType.
 type LeaveNoteJSONRequestBody = ColleagueNote

@@ -15,6 +15,7 @@ import (
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/outreach"
 	"trundo/internal/desk/rounds"
+	"trundo/internal/desk/staff"
 )
 
 // Desk serves one firm. Its methods and those of its areas may be called from any goroutine.
@@ -31,6 +32,7 @@ type Desk struct {
 	Telephones *calls.Telephones
 	Team       *calls.Team
 	Filing     *filing.Filing
+	Staff      *staff.Staff
 	Rounds     *rounds.Rounds
 }
 
@@ -38,6 +40,7 @@ type Desk struct {
 // progress, and keeps its lease. The database must be there and migrated.
 func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d := &Desk{Firm: firm.New(&c)}
+	d.Staff = staff.New(d.Firm)
 	d.Book = book.New(d.Firm)
 	d.Outreach = outreach.New(d.Firm, d.Book)
 	d.Calls = calls.New(d.Book)
@@ -50,6 +53,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Book.Use(d.Outreach, d.Team)
 	d.Calls.Listen(d.Rounds)
 	d.Filing.Use(d.Rounds)
+	d.Staff.Use(d.Rounds, d.Outreach)
 	if err := d.Calls.Open(ctx); err != nil {
 		return nil, err
 	}
@@ -68,6 +72,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Book.Start()
 	d.Rounds.Start()
 	d.Outreach.Start()
+	d.Staff.Start()
 	return d, nil
 }
 

@@ -14,6 +14,7 @@ import (
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/outreach"
 	"trundo/internal/desk/rounds"
+	"trundo/internal/desk/staff"
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
@@ -45,6 +46,7 @@ var kinds = []struct {
 	{firm.ErrDiskFull, http.StatusServiceUnavailable, "disk_full", "The disk is full"},
 	{journal.ErrCannotKeep, http.StatusServiceUnavailable, "cannot_keep", "Not kept"},
 	{firm.ErrBusy, http.StatusTooManyRequests, "throttled", "Too many attempts"},
+	{staff.ErrLink, http.StatusGone, "link_used", "Not good any more"},
 	{errOrigin, http.StatusForbidden, "foreign_origin", "Foreign origin"},
 	{errTooLarge, http.StatusRequestEntityTooLarge, "too_large", "Too large"},
 	{errNoSuchPath, http.StatusNotFound, "no_such_path", "No such address"},

@@ -158,6 +158,9 @@ type ServerInterface interface {
 
 	// (PATCH /api/follow-ups/{id})
 	ChangeFollowUp(c *gin.Context, id ID)
+	// ForgotPassword Sends a link to whose login it is, where their mail address is known. The answer is the same for everybody.
+	// (POST /api/forgotten-password)
+	ForgotPassword(c *gin.Context)
 
 	// (GET /api/imports)
 	ListImports(c *gin.Context)
@@ -251,6 +254,9 @@ type ServerInterface interface {
 	// ConnectOutside Lets whoever plays the outside hear and speak on a leg.
 	// (POST /api/outside/sound)
 	ConnectOutside(c *gin.Context)
+	// ChangePassword Changes one's own password. One stays signed in here, and is signed out everywhere else.
+	// (PUT /api/password)
+	ChangePassword(c *gin.Context)
 	// ListPreparedMessages Those that can be left, in their order; all of them for who sets up.
 	// (GET /api/prepared-messages)
 	ListPreparedMessages(c *gin.Context)
@@ -446,6 +452,12 @@ type ServerInterface interface {
 	// WouldDelete How many recordings would be deleted if they were kept for so many days.
 	// (GET /api/settings/recording/would-delete)
 	WouldDelete(c *gin.Context, params WouldDeleteParams)
+	// LookAtSignInLink Whom a link lets in.
+	// (POST /api/sign-in-link)
+	LookAtSignInLink(c *gin.Context)
+	// UseSignInLink Chooses a password by a link, and signs in. It can be used once.
+	// (PUT /api/sign-in-link)
+	UseSignInLink(c *gin.Context)
 	// ChangeSlip Sets subject, type and outcome, also after filing; then the change is kept in the audit trail.
 	// (PATCH /api/slips/{id})
 	ChangeSlip(c *gin.Context, id ID)
@@ -479,6 +491,27 @@ type ServerInterface interface {
 	// ListSources What came of each source in so many days.
 	// (GET /api/sources)
 	ListSources(c *gin.Context, params ListSourcesParams)
+	// ListStaff Everybody who is or was of the firm. For who sets it up.
+	// (GET /api/staff)
+	ListStaff(c *gin.Context)
+	// AddMember Adds somebody to the firm. They choose their password by the link that is made with it.
+	// (POST /api/staff)
+	AddMember(c *gin.Context, params AddMemberParams)
+
+	// (PUT /api/staff/{id})
+	ChangeMember(c *gin.Context, id ID)
+	// GetBelongings What somebody would leave behind.
+	// (GET /api/staff/{id}/belongings)
+	GetBelongings(c *gin.Context, id ID)
+	// MakeSignInLink Makes a link by which they choose a password, an invitation or because they forgot theirs. Earlier ones are no good any more.
+	// (POST /api/staff/{id}/link)
+	MakeSignInLink(c *gin.Context, id ID)
+	// SwitchMemberOff Lets somebody in no more. What they leave behind goes to a colleague. Whoever is in a call leaves at its end.
+	// (POST /api/staff/{id}/off)
+	SwitchMemberOff(c *gin.Context, id ID)
+
+	// (POST /api/staff/{id}/on)
+	SwitchMemberOn(c *gin.Context, id ID)
 
 	// (GET /api/team)
 	ListTeam(c *gin.Context)
@@ -1666,6 +1699,19 @@ func (siw *ServerInterfaceWrapper) ChangeFollowUp(c *gin.Context) {
 	siw.Handler.ChangeFollowUp(c, id)
 }
 
+// ForgotPassword operation middleware
+func (siw *ServerInterfaceWrapper) ForgotPassword(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ForgotPassword(c)
+}
+
 // ListImports operation middleware
 func (siw *ServerInterfaceWrapper) ListImports(c *gin.Context) {
 
@@ -2358,6 +2404,19 @@ func (siw *ServerInterfaceWrapper) ConnectOutside(c *gin.Context) {
 	}
 
 	siw.Handler.ConnectOutside(c)
+}
+
+// ChangePassword operation middleware
+func (siw *ServerInterfaceWrapper) ChangePassword(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangePassword(c)
 }
 
 // ListPreparedMessages operation middleware
@@ -3878,6 +3937,32 @@ func (siw *ServerInterfaceWrapper) WouldDelete(c *gin.Context) {
 	siw.Handler.WouldDelete(c, params)
 }
 
+// LookAtSignInLink operation middleware
+func (siw *ServerInterfaceWrapper) LookAtSignInLink(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LookAtSignInLink(c)
+}
+
+// UseSignInLink operation middleware
+func (siw *ServerInterfaceWrapper) UseSignInLink(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UseSignInLink(c)
+}
+
 // ChangeSlip operation middleware
 func (siw *ServerInterfaceWrapper) ChangeSlip(c *gin.Context) {
 
@@ -4143,6 +4228,187 @@ func (siw *ServerInterfaceWrapper) ListSources(c *gin.Context) {
 	}
 
 	siw.Handler.ListSources(c, params)
+}
+
+// ListStaff operation middleware
+func (siw *ServerInterfaceWrapper) ListStaff(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListStaff(c)
+}
+
+// AddMember operation middleware
+func (siw *ServerInterfaceWrapper) AddMember(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AddMemberParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddMember(c, params)
+}
+
+// ChangeMember operation middleware
+func (siw *ServerInterfaceWrapper) ChangeMember(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangeMember(c, id)
+}
+
+// GetBelongings operation middleware
+func (siw *ServerInterfaceWrapper) GetBelongings(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetBelongings(c, id)
+}
+
+// MakeSignInLink operation middleware
+func (siw *ServerInterfaceWrapper) MakeSignInLink(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MakeSignInLink(c, id)
+}
+
+// SwitchMemberOff operation middleware
+func (siw *ServerInterfaceWrapper) SwitchMemberOff(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SwitchMemberOff(c, id)
+}
+
+// SwitchMemberOn operation middleware
+func (siw *ServerInterfaceWrapper) SwitchMemberOn(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SwitchMemberOn(c, id)
 }
 
 // ListTeam operation middleware
@@ -4577,6 +4843,17 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/put-aside", wrapper.TakeUpPutAside)
 	router.DELETE(options.BaseURL+"/api/sessions", wrapper.EndSessions)
 	router.GET(options.BaseURL+"/api/sessions", wrapper.ListSessions)
+	router.GET(options.BaseURL+"/api/staff", wrapper.ListStaff)
+	router.POST(options.BaseURL+"/api/staff", wrapper.AddMember)
+	router.PUT(options.BaseURL+"/api/staff/:id", wrapper.ChangeMember)
+	router.GET(options.BaseURL+"/api/staff/:id/belongings", wrapper.GetBelongings)
+	router.POST(options.BaseURL+"/api/staff/:id/link", wrapper.MakeSignInLink)
+	router.POST(options.BaseURL+"/api/staff/:id/off", wrapper.SwitchMemberOff)
+	router.POST(options.BaseURL+"/api/staff/:id/on", wrapper.SwitchMemberOn)
+	router.POST(options.BaseURL+"/api/sign-in-link", wrapper.LookAtSignInLink)
+	router.PUT(options.BaseURL+"/api/sign-in-link", wrapper.UseSignInLink)
+	router.POST(options.BaseURL+"/api/forgotten-password", wrapper.ForgotPassword)
+	router.PUT(options.BaseURL+"/api/password", wrapper.ChangePassword)
 	router.GET(options.BaseURL+"/api/sequences", wrapper.ListSequences)
 	router.PUT(options.BaseURL+"/api/sequences", wrapper.PutSequences)
 	router.DELETE(options.BaseURL+"/api/sequences/:id/members", wrapper.UndoEnrolment)
@@ -4712,423 +4989,444 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5P3tsts4kj8I3wri/J+I6n5Wto/rbbqPY2PDbVdNeav8Mj6u8YcehwISUxJaFMAiwKPSdFTEXs1e2F7J",
-	"BjIBEJQAkjqSjj29/aHLtkgCSCQS+frLf17N1aZSEqTRVzf/vKp4zTdgoMa/vSrs/wt5dXNVcbO6mlxJ",
-	"voGrmytRXE2uavitETUUVzembmBypecr2HD7xkLVG26ubq6aBp80u8q+pU0t5PLqjz8mVz/DLnx6BbyA",
-	"uv34qwI2lTIg57tH9rm+kTb8919ALs3q6uYv15OrjZDhr4fD/mG/pCslNeDy3tVqVsLG/nGupAFp7B95",
-	"VZVizo1Q8klFT/xv/9BK2t/agf9/NSyubq7+15OWfk/oV/3EfxdHLEDPa1HZz13dXH1cccO2IA3b1srR",
-	"wr1mv/pc6i3UuBG1qqA2gmbKw7/vrWlytSZKHvz7bw1oGvSfCfq3FP07fiF6fuJH+xQoqGb/gLmxX31e",
-	"VUpIs3G06s4SZKGn3HQ4oOAGHhmxAbu/TVnyWQl+Gw/mXJV8DsnVaMNr0/vxg1cM/G6GF99+eBLm7971",
-	"80nS4Y6Lks9EKczuxYrLJSQ27YjJzlUj7TT0dKvqdTTtmVIlcGmfKfkMyiR1DF+Dns55WerUq3tLxhXS",
-	"x7qvHkxjeOVKzBMrF8UIKXC+BeHXUwsamv+t4Sa1cXMj7iC9CWM2ipbfPfivhdZCLtlC1YwzCVumpOWE",
-	"fSINnpFAtEj0fdsVfU8nF6PoAQEmnlqjaK0Pia3DvwsDGz0kWw+374+JJcUrevlrooT7W0sIXtd8Zx/d",
-	"1ryaapgrWWhHRbFpNlc333x/Te/SX6/Dq0IaWEKdkhx24kPr/ij0KsFi0ROHzPKc4ceZWrDOg5MRN2vn",
-	"pMcvpyb6NzBbAHk4g7cLxpndcsY3Si7ZXJUl8GUD+oZtVwp/gsL+cTOx/w93ULNSqbVm3DCBwrOzYHoh",
-	"edjxp/TlpswK6mnqPL1dMLMCZrYKx2dCM6kM/lvt9YnjiOWmMfFTjUZPkk6p9eG+zpu6topL+qoWjulG",
-	"cfrPQhYvYYGHd4+J8WTqQ6L8gv/O1GIBNRQoa2SzmVltbtIOeigb9j5fgapKOPz8O/x3y5WWzAtRb+LP",
-	"9q3lhWef/HDThYCy0MmdttoZnxvNuCxYCbzQTEgrQFkptBk7iR/tABmK1mK5MoNfsHv+np48UKJwb/cX",
-	"E7YqEDUMNWl5Jcde78OkukxWQAkGpjXMVZ26aviO1bBRd/Yo2Ec0M1bt5DUwrTYwU8WOQanhKz1Bim64",
-	"3Nljq+Q8Uk6iCw1+r1RtMpfdJv9bKRZmWqipVAbvj/RcSzDtvGbgZQtfciHxbHO9hoKOt2Kz9BTVHdS1",
-	"KCA9BEoyIZmuBInVQj2SyjzCSaU+p8FMm2rETekejCYQyBVoM9nbsQRhcixwC8YIuUwwQcl3qjHjxckv",
-	"+Hz3tvzr4UEgeTFVdQH11J27zhjHqR3dm7l3MHuuLzTS3p4l15iazSRQObk/tYCFHf1gbxZWWHXWMiBz",
-	"9yZI7yfHbMr187lJ66xk7IG0+svfr3hRTI2aOglplbjpolYb/w+WcdVW4o2Hj/Klf4z+aB/Qhi8h8K/9",
-	"XU1LLmNtr11S0cBRBpqGEsKs+1j3Njz4x+TqjpdN4pS/Kvy9ZNfHVM1wcRPSEviS/oDrmdhft1YiCk0S",
-	"hRWkjEcc98319aB2NXf2cruQ3Ja9B92UiV1DZfpwMe9jsb2FGtgcbcxIiQlaadrcQD/DnEu7uEYWaVvj",
-	"0LZQag2F28TuB39SW7oniMobvE0K4KVhW4GuocOJEV2gGLPASszXmfVpb6V5zq4bKe2MJ1duYXMu5+CU",
-	"tgUX9g+fhnYPKUD0j2Ya08CPnNrUF7wEWfD6eVHUoBPimbc/DHCRezAzSnn46VmrtPcqK+6xPyZXs910",
-	"xWVSVSgAVYHtym6CVQa2tTAGJCvUVjK+MFBveY2qTMoY3lRc7qalkLhBvCzfLq5u/t4/Mdr891YR+3To",
-	"H1Ma2Mbe/PajTNhDajV8nB5zAzJeWuVPaKYknmt3j3eNZ3S+3YmMR6kQvJyScA7nQkjz/bdJHsSnjUob",
-	"SpI1cq6kVYihsGrpDU7K7SwxuZ2htf+rWi1rvmFoVLM/vf/xBfvmr99//+fUcSxEDQdiXTVmphppWVXI",
-	"9k8GasnLtFwWuip5wsz8sAKGNg7TooCvtDMW0G6wRhSdscPv1arKSJwZzPmG7FZW1VBxa4ZsQGu+BHfY",
-	"uWYlLAyb7ZgwGsoFOt5obfYHVIzNVC3sD1JNZwBVclnHOpkO107L/UozfAavBdhUZuecNPZThXPTHH7W",
-	"sXzCAGsvouyr6/F6m5UBvwi5TlktjrKOjfemghcZbUVyB+ILIc/4G6E1FNPtapfa8h2TCtV2chlDMbFa",
-	"9lZ1BEa7ciL4eEnxbqUkvKGXDmXFB+U8FNZQwIHt1U9GYiQXvtKs4kt4ZtmNicJKjf+GWjmZ4uYfPc9W",
-	"XDOB8pf0dafiDW3S+/Aw2pNyOV661PYYJ90clk3xV7uR25WYr0gkWqHDjbHsSrvq/B8Le/mxHZgx171e",
-	"qa3sOxqWJjumAbJvT2vgOhlkmFzpUlSDqp19xj6rmnoOGaniD5NV32Sh7fFMTsjrCUM7FfyGhpfr8bsU",
-	"CfnMTTrbERepTdUYlCz2Et0T/cSIVinWZJIbUZZOD9U83qnoprU61grKYqzvtr06onc7p7m9F1pPLzHE",
-	"3taGW9RTuL07Wz5vadmRSq3q0SVfe6E6SRo4YE+p8NLScVNOSfqRJ22io4yR3yLaRrs+MowEv1k7KsSO",
-	"chNFSX4w0Z5D1Dp5RqpUVpqUHXW5gpr20VHWTnSmGjOsIwd/BX5y4ueZW9w7ngqDhZjD6OsuddXJUdvg",
-	"gxSybw/sNF+C4aLMBVqPCEdQqDQxYe/vGrNYsu6OIBJFHBOjHnoehsbHo5P6kihHXHw/0lPxXTl++M6N",
-	"2esQcfo9ra6lV2fU3Ha/jy/xe8Up14JsJ3+g3GycnEsqpx2vT8qW7d4eXK+FXN7gFT6DhaqBrl6+rAGe",
-	"MbVY4G8Tp5kGyexntFSkq1e80She11C1fkf7DzTC1eTKKtapGZvaxd77duw/lZjDB3zSXko5pZBUFO11",
-	"rFhB0WJTlbtwpX+lWd2UMBic8TcPbgWNjET2885t/i3O7HDnKdUkF3FKqNPP7R0dOVWsfWRVTrMS2puf",
-	"o5ieZvTGjp84dTRkUhV8Y01er7RKYAuBZ+HoALI2UI0/ozTdWwPV4CFt5+5SefxYgarZXUqfCquIVrw2",
-	"ZMSgbk5bQMff6sMlugiWCjRT8vFB1NGbJSdlpdiBpyNFBciiTyUGWZw4mU2TdKh9dCHYGoNjyJRCM3o4",
-	"GS6R05VKq5OTq2rF9aAoeIcPWRbgcnnSkjS/Sy3phzuod2ZlNeemsvoxsr49bWqzESa3MqfIZbyXeIM4",
-	"+bSxKrta3KC9vlUUc9cdZgMMMloFGv+yrIEb8EFVdB9bWwm2UFMkzX2Jl2IN5HC2a+v6ELq3QW36GWJY",
-	"36EDRwoo7Vy7vZ5fOkO1WzbpHJCIPTuM7Hcod3o/WFMmkdjRJll0N+P6Zt9rQK53Srz4y/ffHpuI4QbK",
-	"zg//8cw5SvmEmb5puHDecSlH6ZneK1Ho++vEg6gyHLPC3pyfF1wWokjmVXn7I51tQmZK64VL7cY5DaWs",
-	"reO53k83ucpczt/cqHQqy/lTF+kA44B9VueKS0mM4LVFl924sRZQShVsszWOzFv6sAJRkxxtg2ykyNbA",
-	"CoU6rq6AW110wrY1ryqS78m79HcDUovMfi9qSKgML1RTFlESgVTb5C0x8vRn1cQa+HyVurVuxVICaoZa",
-	"bSiskr6mhCR1+353pgG+GXlmnSrWUtO9Pbnazy2rwRn5uDQ/xyRTeQ55o1IH3fNvJHm+ux4K4e/NPc/Q",
-	"St5B7fkiKWGS+vNzyeB3oa38Za0nZJAF/Cc9K+xn6knYRp8biCBbi4yXU77xcd8h2YyP+6EHPx7RZeDO",
-	"9E+mCdzIvlj1wKfpudSHX/LdD9LUu9M8dT3ZgAtVlmr7qKms8LH/cCe0GOUKz5n4VkRaSx+MC4Zxvb6a",
-	"XNF3PyVvXZO5xk8NfhwEN0O2fCoiCbwuBdSs4LsJM6rgmOElFRpUYt6UvEYfNMppbuwrK9XUkU+B/BBX",
-	"k6sCfcT466dJ38V7evj3DQZPOe0b6d1OVRQymnkq1Ju5MydXjTSizOgcB/xxlBCOjlvi24EZk6o/3Qz9",
-	"sxoh3IkHHNsF94i74INK41jPOaiJIH4Kk15Z8JLvfhTLpk4p+PvJ5NHq5iSjsYgmYQFYdRhTOCmiFZL/",
-	"tlwzXak1yHxSyTExm4x3uDu79pNJAkAprCF6msyCO5Bp7jxVEZHwuzmt5obvSsVzKUS4IyBNak5VWz6V",
-	"j8V5abLlwolQDbLoZO9kM3boM02Gx0zttY3+Xe8oQXe0Fr/oNqRFXwsjtqtzh8bTOc0jG/WOgiyHaZpq",
-	"KdIKbHZLK6711onUQ2nrgjv31AhpOoEeLq7j9MEwcHqRen2Z4E7ylCanIHj5Kqn1pfJ+f1RNzQqxFEZP",
-	"2FIpyodfiDtgGyEbAwMpCoe+SIxBG8W6WcMZSgeZi7PLLeftYpEbzQpxjPS3wXhu2NwbOIXgJRSHLs8o",
-	"26fvxCad9nMuKQLhvt5vjGN+zDDL0WNxuNlPI0kU9UYZyyeveZ3gt45yGylXrWPguBzO3LXnZ/EmsMP9",
-	"hX/fjmQdGnvzbIkX3BM5YeSnno7GStiCNqNP7D4hEiELowwvR8hhem7iZ9A791y+LC+KDstF18FaumSW",
-	"RHoN/CPkoY4MTPoZ9Uoqmo0fOhqnd20fnKKaSwEYtPK8prunOcqQtcNRUk1CoJDNYCVkQfmTG84EWku1",
-	"S6DcS3x++pdr+797m+cvGyqfhp9EdplH5cYf6dpTW4qjqRpGMGVQkemFSZhg79LSR6vi4ojMgehjInmu",
-	"fJZz8nKYKbW22zcDIZeMcpaZWdWqWa6S/qaxp5QWMQmn1c9igB4iJSOP2rHZUU+PVJvvxW5jeQeH5Fd2",
-	"6uP454fFAjK1G6N9DyktOZWvjxqEoFxca/zjgcckSaf8UG4324hCiuXKPMOgMiUub1eqBEZmf8Z+6Nh6",
-	"Gb9Q61Xp21Yiys/2ySjNJ2EV12DqHU2QQgVfaWYfZ0HTSnA9r5dAqA7MwKYqsarWSsgtzFZYwWkXOEkQ",
-	"TxQUCXTlMnvFSFmhvO/yTLgjRGe3W110pRo8erNGCwlaTwu+0+R/sf/ZAqx1cv8zJTHPqdyF1ot2zrO9",
-	"0rcbf2OomoUssWgFXw/fA7jFeWb/ec+vRk4RqpjDDY3yaALLJyqX1GLh/94WK6Fz1JcoSdhO5xT9tP+Z",
-	"hlzFqMqOwpoafmuASh09F6So+oOsla9ZTil/e54rvgEXeAf74gakmVhjoZGFYnknUyJFoB02ETFei6pK",
-	"/7i3MeE77UtZnfEHP+OE/Sq0mY6WtlZCj3v6j9Q0QplptpZm32yh9CLAvGd7Hy7AzFdouHRqWe9RexOq",
-	"hQ/NTUS9OPJScTnBRcoZhglFC1EarNrmsmBa1QYKNttNMGnK1eSka3AabdRmes8gcQ49Jg/NoaqUQ09t",
-	"Kl4Le/ORmboQ5riSc+/LDjFKVWEECgtqV6IoQGa8z4vpcXX1pEf4C+dQ1/TskTIzjUsl2Iuklgov6HAR",
-	"bZRETJ3C+ZboqBPfXE2udqCnUmG6hle/ySELVpNoNH7DrsAKv6WV/f+tkjWXSSCfANthn50Ebo1JFb0W",
-	"cSbtbcxRfQg4eD5+KIQ5Ej8lcXhi6+P6mErfp9eJouIxSkeXB1KZEn8ZAamSZobABW73c9v+adTVuref",
-	"6Z0o4dbVWuzluHgKJ/LqSi4ZFrqQj3eF5X6yYFAIA4VXB7lPlrLPyxBQH3XQ3pUcgVhGVGen1pTOkznG",
-	"6Y4ayHjBQGM6JT0hGkbegroU1dgb0yoH0xCgGrcsV847shDEzybEfsKA4UstpT5ldyJnuhR8N1Wy3KUP",
-	"+0BF+IhU1b0ogptvmLg2VjdO3Qt9ucn0VuolLFwbdMb5+ja3vElLhTaeYMfPk9MejZ7jetbj5W6PHuWJ",
-	"VH8m9LOoLGkDXBoyG4dDkTj2wTUVr1oW+Rp4Dy00Po7QBydTCHJ0jItGt074ZIy9hrlTi0+qXnE4LEfq",
-	"KM7X0euD9F+exHR0RAjTT29JvTkmL74xc7WBqQQoctpRDctctpb9h95393G5DvN3rZJFtdZU5GglG1sD",
-	"VJotmhrLmDF0xPiW74aDwT4CRnM+WGB3ynvzy9HzF1cUfIQ6VCqXfelF3J3VFrwhLKVq5Bw23U2MkpPw",
-	"9WnC+fD1dTr9qCcWAU+//zb5w7J2PqhRQ/inpzpb1fqc4W+Y1GEVTF8x7WL/Ybx7VDeQE+XQg1SBFHJJ",
-	"8m3iPOQM+Hw1YZis/VrJRz/Wgl3/9eb6+tHTf7u5viYdCENw5ZbvNFMVHDpIrs9Qmr6XBTagd5ZiI0wS",
-	"w64LYfddylunFou87t2rbH/z/feHgg1JkqR2NvVydFF1KNx635TQeXMq5D1erpIeBLWxKoFdrkb3KML/",
-	"tFsPd1DvWA1VrPUO7mxLte9SJgpVzbqodcDrQQeVlXKALheMzAtJeERp2xdPWYIPnn49yAdtwXXMAV/n",
-	"XJvJQMTHFaDYpSIIs1X1mpVA9RUaZEEhbOfe01FqmSTtDXG97H+rqlZ3QMnXC0xH/5RUfEO9wBh5ic6+",
-	"tL80nybZKksjkq9QYCbrqH0t83+7hdINEG/83u7tn+rWG0xAGNHaw6URCebuTRCfsb1T486BO7j9uV8/",
-	"oq/21+qhtf4TqzJHh00c3lcOdiHOughAUQEb8uiLCeGoxtqF9HA+Q6hWG6HT6YNbn7blHipu2EptndlD",
-	"rLV3DB0ruJLRWW3v4CTB/Bdz2t947294OrvEA9PPzfIA8enT+PqJkSc/ZSZ5yAakLJpGzygx5saVZNoH",
-	"cNeY0ONSN1t6dakRsUqHEfazO8Nu9BuinlfGnfVcXcu8BF5PiyTymkHEFKmYPeWMyx3bqEzVw0mC4/wS",
-	"4KgzWTlUokNhodwN+LvBUKvyea0eJZXZm9FqnakE7HR1yDm4/6jqi3MVD3hGelerSmleZqM5kNDGKMlI",
-	"U101MKkMRNilDt9X1JrtwFDBJWd2twPUlq83hx1b8TsqlB7rrnyjDBQezy3lVzgr7y4QuSv5qZPZOp0g",
-	"ZO80DdKAnLuSfG2NGpHM7d2uUnr9xxXISesTroEXyNW4K8znovfLvoWDLOsKMxyvI79aNkmx2b/zhFqC",
-	"8JY55IWe0kGjMm/tT91937/RC4jyE5fLpAu7J20+RMczFixTMs5ajWG6vJKd/G5PGVvwS6WgnieI8Kgn",
-	"bM41ELCWVS+w0hxKDWwG1l5B5Sjmow7ZtVG11YwonSGRplujgoLuHRHwFWaYymTYjM/XQx/uq/BwCBiE",
-	"yocPMsdr9yi3dvewryOILJto5yaRT25/9UlGEfaZc1RGHQ85Mx5opk3cGIqieKshL8niJBA3jwE0Fffb",
-	"wNCv3WMuLDw2D+GgptaJJveNnj1L5wGCDKUJoy6eDgPcG/rIj9oDfvSTKot0O4J0WvW4XOmfVCkKvktZ",
-	"iSlQj91ut3u02Twqir280+uespe9wOxArjQpvvhuasKvNuk0k9nOgJ7WDoZ6BCDcXJXNRmYCrAtRwlea",
-	"uWcm6GtskSQQHz7YllWtZnxW7siyGKuw0Dpe4ADJlBNEqyiOUktAzpX3zR3qLKKEKVJpJIHwhezl4z8Q",
-	"yQd9Z+2UOceU3H9oJctToD+PzwSoXFxuXOyINgBjeekCzZ4CqVpt9XSpVDEaInKrpxtewDHPH8HL7vk2",
-	"UX7sO1FG2thXmsry4NhXNN8ku1HQIau1Yfaj8aEZn3Z0kPqbL1uztNzhhQVzB6WFf3Sg0bw4HpGacn1y",
-	"ByTlM3A3k6NafMDib3WMf1fEFp3dSSzpYk6JuXKfI2IO3NvGPUZo5WLYu0iuuDPWkU55Ie2E26GmLxwW",
-	"ZpclfoYdJe3i7xOGiTY3vzz/2w+/+MZLaGFGUL9GsRKsqSgMU03SFlo5KOTBLVoFzGSaX35d6fh/dJ/c",
-	"6wIYiDoUvtFSSD1W0qymeIac7UV/Tta1t3mgh8dwxWXxCOGUEHzfeNBWyxdouleNYUqOwqRNwiwQDKxi",
-	"haIrlNtPs60HCy+ZikGZnPsAayR46Q9uWDVfg0uKtacGmXg4GavD0xm9wkAiol4InUH5fwf1HLOECd7K",
-	"bBUrYC42nIyLAdUoFTz8ZoSbR4JJ5282BoqbFmvX0lk1hhn+e6b4t2jm5r55p781XJokhsxLIkGgyqoG",
-	"yNDlm2S0iv8+Jq7p0/D3tqQWFI1WElxg+Nuvrx9fX7Nfb18OVgHs19q6aFBYqxt10vIETTfHTPrUFKFU",
-	"elBCMBzv+fOXbWrmP8NOp60MKsZNAII9+uuE/f8n7H+hh+H5oz1Kf/P1IFO7BOHEhQAVU7LcoYthw+Xu",
-	"GdMqQGjvtnznUASpcZiLlKFO7qE0B6wit6gkJVwHr/T1dUxiYr5x1bE6bjrH1E0otYhfuDyxt+U/Gm2m",
-	"Um1PzqJS2yNqOO28syY1AqKMbXLSAAGoDOcU4QT916OFZwsv2knmisL6gEVuMBw5wRtwwpxjGKFvCKXm",
-	"GCTLYRRMn16Wa8fH0V9P7QGxw4MwqGc5JC4h2R0Xkv3JTeLPY7SBsT73AfiVB41DI1B518lFsOvYz8JA",
-	"p+IJsf17gYQSihByJzesIgf5DXv6dajqK7HMi3RbDxZLIJqFSiMeeLj2FfBUN7lbD86y4prhMx1Xb7Qd",
-	"/kNZ/iAyMKo86wpclwA22Kgim3CTbMeRG5UXUON6DF+DRNU/XVxzdsymNgqRy0yWhUak05sQwGdf33xz",
-	"zd69vjo7+NIhiJKlx3S2G0NKe86zNBwRizcu3B6avzi3HcpL+5d00lNAnRiz1T6Hw3UKmfH5+hlZiAey",
-	"6urYRCEfIhtVxBFF+eMSEY+NEdJ2HLaDo4UhZ4ILWLRgr2Gb0qH/vvisawN4qkryruRzKFAxGaFgXl5J",
-	"ERIinKqEzORsZq1Rd+43wHVTQ9szjmvDXO7VIaTKP4QxUE83e0l2BJOQAKqVASujVKmyxXcO03obIyxR",
-	"DI0kXyGo3eVcbWDCru1PT2OM3KcDw1I/GVOLan/S3w9O+gAwSNtboyXB/tdz2/EfDfcgoQfdS/ku2bLo",
-	"rTU7Yz2rXVFnC5JknhZd/I+9XzvNPNvfNioxj6eW4N8+/vbpxHd0QdR6sRBQsB8ebVQBJfvTqw+/PvrA",
-	"/v3x0+t/+3NqyndQF6Jb2e88awsu7OGf8fTNv02HZD+6YMG2VnKZvuJHpB7ZBbdzm4RaFk+kmJjdbQ/7",
-	"ltvx95COqyzag9mrsEdMg/Beqpl1G5lIRYlMMF8p3yasQRD8O1U2lDolYWpZaNCf4z+fXow26crGZa2I",
-	"kQaTZve1wtD+t+036lqMtuChBWDRhqtidx4WdCCQ2kiZwLgThEk3uRLyzlUX9kBSCglZ1x1hWvkOdZot",
-	"akqI1iu8h0cD0+0TZMBg/61xmHq93SYEbP8DH8R2U3x0Wa7rOHQnYHtsAnA64u9qabNgB695AR8wb/IQ",
-	"C9f/855abUU+1+x5Y1aqFv+NYIQ37G/Aa6gHT7HZy9GMZyLKfNPgbCW9Fb1RX++vNCvUhgup0YRTMlLJ",
-	"KVfbSkbO5qoAd3u5QrGO3+Y6aUcW6SxLyTS/Q4Tog3uRy5DhZQ+8KCAx0xE+04XCZpaYJZ0K24I9AZsd",
-	"du0yUALGDyxdfKaHx2DbABNpiyG8ljpu3LSfncRtFkMyqS87iFtljcMw2F9dmjkw4/6ALTacsP0yAJBr",
-	"qIy134XRuSSvXNIZfqNUaq3Jm8pZxXcbu61za0nuQ7f0gU1NaJrJdfUjlR+TjPE8wsR+QZXbCf/RPgz6",
-	"8V9EZd5+9jj0ROxlkEpOhI1Ky8aFq/PrdzDWm2PqloTMxGPR11OzVy9DagMVls92vs1P3FvUYe8kvn8H",
-	"U6jUfJXGpjgeUtMV942n9Vt6IQlVUcMCapDzYZXmXfRoojEbVRXppoL6TmhFnbg3Ip18r8WmKXkSQYTQ",
-	"Ir248pU4rjvJrBGleSQk+RYeZcSW9umo3S//jWwmjVl5K+A1oZNUwNfJzxxRPJNGInUFM673H3J1vHQ/",
-	"0QPs+r3T3t0ldwgiNuicvw7DpcULpiWvUhALxzfuOA7bN9fa2y4DU85RCXQtV3MH6mSQYGoUn6zTcGBK",
-	"Y7PotYEqU28DvxuKu6EO+jTTMceV8aX8MfmKf2xsM64sI15Qp49V1M7K0d2TNSrwosZkRK40K9WplME1",
-	"EFVGdGjXMOpBw9eQTJDQrZ4HZaFdEB0hxBxXIflb9yyJ8iV5j/OpNb2oLAdANeAsTXDerDyxilzrnnM0",
-	"vD8GWbKviicz/ZC1OrY3/HFtYmaqSFdyz5InQbFtrQxkfJ3ztk/MUEawfWygr7ioI2g5r7sP9BVfiPKI",
-	"G9pR90dRwglgLULO1aab3BN3SUvXkjf3WFxvLqBL08vV1J3Nva9BFucFZEnBuju8eJf21s2Fq2EO4i6H",
-	"9t7Q2RmnQHiGjTYxcrG3ZlFbnuvxFbE8zo3lTlGbMofy3BMqzqBzKXLEpT3n/WXNF+a4Q589yMcfSiu8",
-	"00UWPcyJUbZ8NHyjamDzFa/53FhlcCGsOWhU6zrPNbjbBIMzZVqKsrTimpI3fN9T1zsUxudBO6s2parz",
-	"2uieheHvjHfq1DGelS6yGQ+fnmuZEB3AvSlBWbjyFINFVtsVBdU2fOc/SD6WgMxlPMbhPY9y9rBNrow6",
-	"koX2k+XC0cQO35GLwnJn4vDRRjlGjA+dJ1jPecMbIJ3Mn1YUT1PLe7pL0Jipqb6B7QtXnLPX5FIgggJn",
-	"2qgaijg/lTOMDpJKjH8PKRiJRqd6Pc1BnziPmW9Dj495PGBCFfBeNfoEE1Ib4Bgccy+lkSd7M0Ket9ON",
-	"PYtjtDI3/lQt8l4GxI6p1RLv3m6NPir7zKe1jvJmuBXMrS6M3gr0IGexgX0jiNFO8hhpYLj4vwI57VTT",
-	"H87AqeaKMl31vAaQWD2C2Ww3keTYrhQ2O0U4L3TaEltFnIaZF9wYj3ZgAo01o07xI9ao7qCuLQ8NpDi4",
-	"dsmuR14lDOyBEj9jEqAg50Utliszpq1ayAoYRi9OHc4c8mwqI7u/FmkQnnKo6gX/+00of8GeNa4Pblpp",
-	"ghLmxkUzejs5hwcPS3JxShnB9blgQE4ug+6Hq7hoj8I3sM1VmXVqoo7M3b5/xdTxpVAbSCKxITQ6Ls15",
-	"DnyFCCX7IwA2gjHPEFKJ8SUXIxL/Mxkfh3UuGWqnkdfuCbDVZn0d995oTKVcq6B8A+E3sB3jTjhoTtma",
-	"qR2ghBbt36cT+itlTAjPmyt7QGjXZ/Eq4FaLFOtRihcX5Q1ymG5rxNFywGSNd29vP7AnvBJPnDr/CB/9",
-	"Pyzv/O/3hPB6mpDiQmqh7xvv8gZOhL8bEsEyKYj3zdrtBeUZthFaKNsElkQpqhbrRLjcFA9UfvxYrT0y",
-	"cIdb2U2tHO63royxkjl2uQ5QKdny7VGqyVE3DX4kM8X3wUu051U+WugTs413wrX0GQShRQ+zl1fC8hEv",
-	"3+1FoePL8Dqr50XLT18bbqgstTbJ1mLc+GS5ntbzSb3h6+tjt5PGmvQqEJl8kn4UDXRr2Ee8hCefAp1O",
-	"ytR1iBohJfCb77+LMwKfTnoARI68D+fqmPj2rX28y0jf4hheDg9EFXyshkZNUlUZyCFcjQTVLnIQxx34",
-	"oFQVYBZ3NUiSVElFJkHC6cGHL/X068u1Nnzu8XzIfMauZs96Ov/ltBenmfuyN7/kHLESVMr6Qfv9iFwf",
-	"+hB93srpTkTN73I2BP50kpEzPhPNecraCjyaV5a66QTGGdeZ1A33Ye8BsOwAv2NFArYicZ67ftmY3b+T",
-	"1SVMQRqjLlkNJMXkvj8PsK2QBbptjun2kN6MGWVqujGzW/FBvXcRnsE2+V+f1nyPLuO8iGtbISX5OafT",
-	"DMj5Y3oX3lcZyiz1LabEppWzrNvm2363zddD4Wv39dQGIJQ8FD59KBO6HsYaTLd2fwlzUYDGRLw17AgC",
-	"D7sZkBuQb6AF6LIfbV15K66H6xcHWr5kV8XnqTALtTqggn1hsP6MQklmxSWacGm3ss/MSVuBVtMhkwPX",
-	"hSk8XtlBjAf0Eo238w7bB9TkJtN5LFBsnEk77YcWks0UtiwPQ3sfjZAzl7SkGjPLFvzdM4Kd79SEbtRp",
-	"B7grYV7iQ1J1oyXdzrrzFWQc/G0fdWaUWu9nh/Z2JvF6gh+gO5fD6Xe2Zp9NJsSDPVzrkqKPhOff58X7",
-	"QYAPcdl9WSaSWYdDHNv+pm18E7k+vs7x5d7tqiR4hBXYsnT2zaAylHPXJePV0wgUbp8xAyZ4qCH15YrF",
-	"fjmyPclb7GtEJTRZ6Nqzn6aUS5pvspfW99dHM1mj0zpzK8SEZI2G4RTCC5xfWuzhOfZsG5Lqhs+0ToNs",
-	"3jO92guKriGaIG/bZvJI1Km2b+WRL64Iau8IaEGHzTdcojmmv8t9s6hHU7RqZqWYT+Nl7hsqSrtwstBs",
-	"5xOSA/zyNmoIWW+Y0BNn1JLrQ92hoXos6Q7QIw7O6SigsR7a7uNIZPKUA2EG2tVkjgx2UzzUlWF51I7a",
-	"r/wCyVWWQsLx3xIymcG3UbUc0SXEfeW1e9pykcqamoEzVjw4qyeMOtKHjIFjJv/OjjXUo4nIMiFKtwtz",
-	"M+3ZrOeZbtHOY7AXGaVcDssmXC5J4vq+FMDvqKSQ0nA0/iuare18pmjqd/6uqnTXoXukiqaRf94umJ/T",
-	"HuDPYewzmdj2dhHQCNz2+vIHjU5QqpIVGq2QFZTFcIPjyVUFNWbCJIc7oFbrR70e9KPWhAa03/AyYVFX",
-	"5W5KaViDNnUUOTnsBmH3+MbFzb7SY1Zvci24Nd8RBDR901N8x4iduoH05JdVzwa6lkxqwVRT68fMskbp",
-	"RkT+7SI6eOTUku9gb1O/H/SfuCPUc/KsgDs8eVH7mUShlWPQJOdOm2R8tobK1d3atbksrKT6uQJe6x6p",
-	"5usi8blu76VOt1+dLAqoeMGMkqHAkW+AygAanU6bX/TkDSbA5FU6H91FnhGoD6FE2oV8pccWB1KjXE/k",
-	"kGOImYdbLBSPWucgBTw1+/Y/mU+Q7ZCWN8LbnIAB+GbqJbTXQahnhq/b63G/mDNVYPsCuQwxGrViC16n",
-	"M1wjyZeQXo2UmVz5/T1xT0ZfnNDEelb0zt3bI2MC98+N7hW3KewQ6fMkCaND8k0aSmk4pzZ3Nsbm0x4y",
-	"914ubQ99b32N3x72N3a/PLiVrq/HOH4X43LuDs8rjZqa7buVi1GEpq+CuxxU+z1XY1ABdyi8LZgWVXml",
-	"NJYYl+lQrG9mYtmoJtcpuYaF+J3pikvN/rsVkoXAJSRdmOiA18lMb6x0JylLT907g9vShc/KdEseoUP0",
-	"0Mt0yeB3odPYXVF8krssLgeTRYWU2CckmQ87UFowug4nl778UZiVkKns5eRC8pL42P5Ui5z7ZOeza12y",
-	"f+gJFkKmuTrMDHbV81xcK4oT8rK/T5mlDfb0tvfoUtw5SK7G9Nbp7rHN8zfPkcMDfQdWNNTWaj8U3AJe",
-	"0XoiHm4pHjFD5yS13fTCeU2Lj9rJjyOaw3jWy6eJnrFpjFtaNogXY2slKkV3Y5KQQwApNKdXWMBK6qWD",
-	"Sx3uQA+73oBQaEGdxBMhhyoKnwWFggqFzVd9voHDBqCYvdXzC8d7MlHgcJAaloziRbmQnUevzwYu+YJq",
-	"TKlN/r1lN4R+6jGe2FB8fUxCF7nxuwldYyg3vrjJ7tIzt4UInkdSZk996K22HZqMNnUzX+dKHyqKJdrp",
-	"bLk0OTxKw+sljOKatMm7v9PDC8TEs1EZjL0YXxQrfYbmEDYd5FXwNfTOYN+mICYLbQN4B/HLgaqkAARD",
-	"KrAjoV9ZhFzY1nRFxVq0azlJIaG4ddX/ybOdTvTfE5P7ldKpBmViQd1WtIGqW1aIAsaX1tm/NzCyE9SI",
-	"A6KasmCdM+JAfej0HG0w5NEfrOzkomCqbp2YAZwH8+8pxHU1whHiS17brpK4yuQmdpFPklnoU5+bm05o",
-	"o4du2PsfX7Dvv/u3a8oO8LVI1rCaMIeQNhXFhLWYl+Mbj2fBAcrSKrIIY+K4Ar0PBEbwpTc2VxVkUhJk",
-	"yPKA+isdSsPw+bbtQU3jBifxvBSYB+oPcqaCZlnzTc6bwGsgjwKiJCJqFbYRsLOwN7vX2f1nkvlaK6Gr",
-	"VMLWLWa1KFeaUDFeIhaXzzdHZyGnHBB0VyWBbfbjKo4mB7waMU+G8SteQ+Hgmw5dLh3k4+GUEzWtoE4W",
-	"yf3ie5GYlWqWK8YZPWmPPAE0Dy4ymkzfWvLlJIOINheJ/ef6i7ygmswF1ili9E8Ss5UiWd85OFImlzmH",
-	"GdU3qTbciFXwyIxUfarVvWog7itYnPA+esBEBmJGtdkCrNMxWUcLKkXVMGGvlSw4Bl2e+uwoJffzsoLa",
-	"+29DMZM2ZPxvA3G2uBbbUaQnh2DvIOjssT4CFXnvbA1kaKQPbsasbbWPRKZDzjeQrpR2KOOuTQ4h7g4K",
-	"rTRu43P7sVkJmD2Ch9QJ+6R/tACTzlqXUWvahatIJv9TGigm2f3pQ+irZy1O3pQmnZe1m/pa5WRUApMn",
-	"MRscnTwFunypV8gkdB/yQN2JFCCf/DPUa5gg4eC3BoLkS+KtNBmfhRGmhJ7kg3+OKCm68p8JQ4VNcjue",
-	"5MXGPE/nEtyne3d3AxZ8bvSEWj9P2gYBVKeuajkeepK8aqWAwOkLUcKE6ZWqDUhK3QwNpiN/nmU81G0i",
-	"4zbht98NkzjuJkrIYFmnT66Gy6MDnwsCKM7ZzCbYENYroFcmhM4OOdD11s34T4aSzcc2Ox7XIifqOjsm",
-	"YbHFUHC6qiieMS4VonFgfvKWaycFFphxTDc9oq4A/rhBdDICwhGjIBLu17xpfzn/ULPkqb9HiTffTWvY",
-	"qLseQWgPgwsIoDTELc93AKmXmfISVJDwdw8dJHQHYG4Iu21Ql/F671xJhN85tCiEvV7Q+qeBrYT3wL72",
-	"vHNrBBTMqNE+gTx0ozKZH6icV/m6hT31HysLSF4F+jgOxVcmHdz3CAR5pcqiH6DvoK1wW+u5FwYgaYnj",
-	"2amQwYWZHpZKphbkpR+lEcUNUVIdnWS+AebEg6anS+OcZCTHBz7oWnsUwEtqWT5hFa+o/h3h0Z0F4WqV",
-	"RTddf4RQVdvUInpDRbiPzoY7iBlNeqrs7HcD3uvISeLzmVlmExHw6l9mNAlleJlgkTdgJszw39Frv6yV",
-	"1pOWJe1Jqgkk5ziONKqZr1IdPMjd0JO30BYXH7Gd/4k+zT9O6YcXN2V1hocVz56kHQaPkf792QszD/sT",
-	"ekSFhgGeDTwlw67sdZ331Nu/4+PIWnwp78kiL73ba71zQfR3lSGC5urOzlP6vYdMvGNr2HWwTO0F7ru6",
-	"wu+GzUvMhYrvqnbG9+l52FNX7gmQ9g8dE3o+yJbwr+aH/bFWmzS8mL/FhfZQUfZUotjpZMDOgKBfubty",
-	"nkXIITFuiKs4Q1ad4CkPvmYPG8tNInhHitU0UmaTCQtO/1JtMwIsaYubMOwhkOH30h4Tl+4g5JK1B2+E",
-	"mUuflMk+tM/RxeWeecbcweqIPiQ1hB5tbu6DSZzg67kHnzzAReo2FPk0GV1hjtqGpzRt+DOGybPbqEZk",
-	"I7R2mTYDYbR7oRqlIRyyWD+RBpunwQM0VaF5/CJ0EjUs2e/XwYiTktJtmZzXb6NLLjSfObVT4T5P23+3",
-	"s6Kzj9Ih3D4P203Gt/FLuFWy0P79KuT/lEYzse+SNrrbdcavZE+l2BBQvpvz5Mq3FR6+rN+nGtMeyUhH",
-	"AMsc3eN+QAK8p36yl3WWjCTH+SzyvD15JDDPaXZX3iAYVuUG9LYoXRABuw6VONLgMM8y7YTLgP+cTRfP",
-	"M91/+vyOZE5WLj32PJ05kz7OgeTLkI+SigxIJcWcl6Qr+3qKkOwyJjHMJ4WE7pWLHtolc9VnsORyeozX",
-	"OPI5HtYTuB+x8zD6ebBcZbWbsFDfmlK9fq9E3ZetK1qsajfCM68Vhe7hRD5r3UtAI3Xcckb2xvvAy7Xv",
-	"b2k1AS7kNJ0uW/zNnipy2aimZlgUIlzmf6ka9CFpRTOeKbPCQwZ3IFM9DHEgswJRpxsvLnk1Xib9O0+6",
-	"ZzN9hwntj9xzrnrbNR+mQr2J21yQ+70QfbfiFL1XyciR5R10oKGu0roJHfskB8i1U75n12if9OQih58y",
-	"kSviv7RyYn+3NMr8mgkj1QiHdozvBOHTUh6m/eYAS0VyyeEw+aObBL+oXb5qr5pmtfIP+GS3QeSh240j",
-	"tnvXfLlfDIeawrjmAO56CWILyepn357m+IR2D5E7Mu3sfWDI1Sb6HA+/K9GudhggRc2ExB0oIO3SjazZ",
-	"G/L0UvRHr6GYuNRcFG7oIo+yinwVZMUJR6AG3biOOZhwTN9MbnkSNWhE/UhP8V5Y90tLHLfIfVdMbtRj",
-	"rFT3ld45/KRS+dsdY6ALDHEvagzN4n2TPiLgcOc9zrePiDxjXErVyDnc0PWgEXEIHf+qdLDqzyxn3LSp",
-	"WXrtPEP0FU3SkyIGewyDjjQ/hP2jXlM1UI+VLeRyAOlhJCiis0rtYqxMesaubzAMoBpsEZV0LSP8ti9C",
-	"G1bgPMkjvYLqykdrOPhaMo0x9K2wC8AEUAI3aB22iewZFxXzFEpgOyoj5pAhoR2yVHK5150Dx6a22m0P",
-	"/z0dKdNCgzJk8lG6ljX9s6EzR8g3l+XORWVVG7TLBSVrqI653apWXd1HzRhK4GlZZRKx5d4edAkebbeb",
-	"afo0+yzhPd6HsjwSiCLkzmS7OgYuFdJgTWpKZ/DC6lCqk10++JF9gUpd/8mbQXOM2uHTOtOUCTGvw3tu",
-	"5jrd7/uaNUOTkKma+Ys94TJNpjBXKNcwNdOVbBUNhGxiVcTdy2PklArkUIenkcZhzhS0y+Ib1UiDqTJJ",
-	"4ZKMLVgh7Jo8OEMOZ+tIkCZ6DkF3vJQLaLsJFMndKU7OTMFWSqvroPC6vlA8l55T9ZixpzZ6rJOX9HPW",
-	"uVIOcj/taflKhyoDVz/vzlB/K+Qe5yPOJUmCNHpaFnzeBXNcPuBXmlXYXUlhZnp/5DvKaRwO2HBZiMKD",
-	"MB3adcLYKcz4rNwhHtAMtGHLBlu2HQP48sKPk5KqGGrMZSTWmBrs3sb+J/bpckc9WfoCWxnXjUt8aLvq",
-	"xAP0U7avZ19bQuCCf4vYV+e/2okNRagqh66NNCrkR8q2M9hJLCrDoGVsMQBhVjUAs8+p7gYNgyZKA7Xk",
-	"ZX8/IlQD0+XD2dbGbWjDSv1Q85vo0yvnMF4OtmkZGWAPHNdl7C5UMh827MIwMENbT0PzjGtzo80MZAx3",
-	"ckhPaB2n0cnzJ8DveqqsJJIkaSACfge1VZM2SagUyqGZMI9OXPE5oAJvzdK1VFvJdtBJw8vrL273krfP",
-	"vKlrp5iOdNza1bxwbyV9t4WSp7XCGQ0FmoQ+ppxO1JVrYFVjmDW3UnSJijCOT79zJ8cbeleT4P9B50Dh",
-	"27t9OrYFch+MgpcbKAvtMj1u2j37HN9Bxn1GxkjSLHttRRgFTMkyM2QIYemTpbbMmyb7aJBdJbvY9e2m",
-	"y5h0gJYdyJ89/56QyYm/ozl7zrAHiQokKTMu9a1jTCl7Lt5D0uerI3N+8BvB9icfY236MddT0aza5NpX",
-	"G1VN+cLktp1U+jGzfOlz2Awv0xvayEIdKVZ+ta8kZUpPZHmCXVl1tlA1FE8vleXNGaZQQrnocZHmOrnR",
-	"yXYqwStWiMJxUabJ8A60gfookvaoql5ctVvcYZCIzWLcfNqh+ETHh8SfOy9N4y7f4dJvIU8doqQLw5Mr",
-	"l6jf4S13dNrbZRLfdu0N4RkuppRjnOxFmvPxdj3xbvqRq7YzvaWaKhn+ptei8isPFd+ubwj3GBJcFlO3",
-	"fI8vCBmcYqqeSWO7sKW6iaodXc+24JekCu2BtkiJr+L7qmbRGm7ayFhY1DASu9Ii7S7HYSxRbqxRs12p",
-	"TU5m5mcZiBh/47gEQbvTWd6ghMScFs6puwMZZjNYCkkavQ+ttVn581DjJxLpfcfBfuLEcqCfOumFdDiy",
-	"vnyN7+zNv9FQ3oHzNWu1AQzLCU0J6qHx3P2R4O95Se3tTySDfEY0LjK/Z60CemDNbtgrxjcsmWNpjLXP",
-	"Uq9hLJgAWTTawKpmW0QrmEFWPx5/U2HqaabYKJixSfSqXs2O3NwernsRELodjMO9dbxIImTz2Cy1UBiO",
-	"rOwZ+NweaGWrsXkJda865vOmBMWCLqmMzld9e0WCQvsCOnc99kDAjHZ3HoSVEcvZ3We5rqjY9upwvr9i",
-	"N6xtgGBzG+Na5Yb7/T6MtXfsAzkjNJXWdPaHNeacOBOJyO2X0R6WcIkTUbIy5CXdtoeRspyxcTS0Nw7z",
-	"gZflLl0SkzVsEg6JfZ3KzyW7vDQ654kNM/IY99l5vAsoDilHeCaTiGtm7wRf/uOjZt1b636izbFVzq/u",
-	"mhD5c2T1VFJ5W60U8QQ6oIq+3Murw20xidUSCc2NsKHSWNF5V+4wJgQscgg4M0DQDxUlCbXOOQwSxmZN",
-	"5JNwHebnjZmSF0SqKSLAfMpDQKRr0wbk5dFyroYqgxA6IkslJW5mlApPRklgDRqoXVsgSRAv2WITZPka",
-	"MNv5gOfJ2XOwW/hSqD7Bcg6X8H6ME2GRRJtXah1cAZlIOaax0IOMm2exx0iCS8XH+HbZQcZMtD5M5a90",
-	"kGmjdzyWQb6mLmO301YfQxmMkP4xrjOit3xbwrXWLnFJmLh33mX54H0IAWdqH46KGgc4tFFpNy2GGY3W",
-	"M8nFaEb9uFJY+6LJynH+tCMiD+Nun8u4STtOvgQ/9njAxifB+f6awdcSe006HpBB3qnOH0PNZh86sn6a",
-	"nGftxi+zZ3mpoqBEcRS2Bj8m7SxfE+HGbUqTgmYbVAv0ecQO5rZMe73aZ1Y02wrxjM0ySgkN1U6dW/JA",
-	"H/W06i4zvx8uqr+XANiBlRp2Sqyg0+uj65Pz6qKdD/15ENM1Gt99PbuAOOku4YrghEeFfiIHTrBF/MWo",
-	"MwQQsOsKeB15lVa8qkBqMrG3vC70oT8j7gs1Tq/PFaahp81a9D69aETrtili06YVC7UwIBlnBd8RziSG",
-	"aAOerQtbd5ILS7ERnWYhEcB6D95rF1cuCU3ezZAzinpltP39wXl+EITX6FHLd6P2AaB9oE4N9nerRG3t",
-	"5ek176CRjxksAGF4BreKGJD6ihqZuoOanMB3vGzQXkiq6lhgnO7a8kYZ5qLp9oGQP8O1/XdviSdifjwd",
-	"mXeRR+w4pWjrnUtHyTkwTq3xBQJx4lL82riZKtKuNMyVRFEy203XsEvDL0I9LVJ+8+dOTLXwgJiiHSef",
-	"7TV1qH3IfehDHhRspUpgtWtCmMrjRD99BjIf32MYB3GxoSM8+63plE4MbXN4A4qLS32qmxK060YTYC/t",
-	"v2Es467TbyDWnUy9m26EbJI5RM/RDbjyebAZR3MEyOKPRQiz6cy+0ChjxZvnmLSCl5ZWH1uoTC+OQ9b2",
-	"V3ri8ku0sX/2AnLieJvXoI0D4NxMIkkCO0y3iGmMBqWzoJyQdR+4mlxhbkaS8notqimdnGkItKZwnNeg",
-	"p5Szk4EGoZJjhTCgDLHwZ2C2YA/qNrSZ2ePmeAR3yR6hAbkc7zY/+Puh7GBfaH646vakx4fVyZ9YVnRZ",
-	"tSP03CI8K8SXWAfPuSVldIh7NYCUEnMcklWAiR9os+wDiRlUVJO48TIwVPlrM0RD4isSCf4VBUbudWX2",
-	"XZVvwjD2WiAwpzHftE+fAVEWtZ/QQOu+oLJ+MnlOwUKgZAsyqys+srcilNT+c4LNvrQJ9C65BPuI1RTV",
-	"NhFg5DlYgJ6MpTHwFE+/znRfS+4ktZ5Wm2cdoEun1qLmVYzilkCIoYNzGx48fzgyu5Nka+XslgGcrjFW",
-	"2EDXy47t5b6cneyvLqcmbWsf5dA95ryF8NKYDKTMUQpOhXbd9Nn0YrcvvGdttMMNexmnFDSH0NU2Y0c3",
-	"KX4JRggDDzKB38/M9l0SW1otFhpy7kG1PRbBKwl1dlhZoqnCzI6cme1/eJSQPcfJIpNQaa+MbZy9jAFj",
-	"14kPR5p08qRRB8JLQMZxbEdxl485yHVFUsn7hdfLuH1pAmlTlMl1PGf0i9Wf/8/bt29u2D+xFePf/5//",
-	"6//+9IcVzv/kctf+fcEQmYQk3j+xSmfCVDVhCATwxyGIfg6+6Nh9bgErQ2Pyp2g7+7+lWtFaizsGmv5u",
-	"uD1nFoT8rcR0/YDfg5kUBxA+w2pCYP89R8CwK+C3RPomrw1FMKhvQheoK1QJ1G2202BbEq1Sl/jPhNHB",
-	"PUKHHW4YIuov12OwntIX0e1cVZCqUOaFazwqXBOwZ74dKXWKYsI8Iwvxhm34mrxPIMnq1M+Yv/5u7J9Y",
-	"UwUIzY45Q3Ez1x7Xa8uJm7Ml3C3O8jgwfV9U2m1UlNyXbpP0+PCMcWb1tIiPWrLHX/WkEHLmbBHVGPrj",
-	"p94xvh4bGDkTTH+Prz4uxIz6y3ea0PfAw9OOPqd2GZlWsIcc+gPVYlG7cZcxOQyuf9jUK90V6QiHwb7S",
-	"EV6dOPAWt4L80t+4DThnmCa7XflpZFoGBfon+oKGnMcjymJr2A/LuapAJzw/5bcthTmm91IDhsDKX/N6",
-	"XZBhePhGBuh9H8/dAbm7eYdJ+A33dHGLHcEBiVCSbn8YdX87udi9uwcLqf0oyanFxtPe4RPoIBQFWfK8",
-	"LH2ROmKnsYW9b9isMWi/abWBQ1PzBPna1XgCa41CoAs6qCvncpXLZ5vGH0lK/tb4LIVjW8DcA507gzbd",
-	"ATUQ3VKZRBrGUNcWbY6pUfEkQCEz4J3quWocvfzon3qIfekOaB98zzi1wAAVKkmIf+Xchi6vdSMKKZar",
-	"cciTPTamb6GUVpsXrvM8HkdCGosgnVwnM8o8u3fvmhQ0OJoxW9dMT2jmC9y7PeqThr3o7ETra/UdSWeN",
-	"FhK09vgN7j9bgLUejr4SSKk3oHG0Pm5JSeD4p6OY/GgpHEZKT1HrJMIOX2ay1519PLMWeYjj5EuPjseG",
-	"i0o38+35D4+LM5kIrHQbsuW1WMpMFz0vBROePZDToexPLJkquTYTZhRbiDtgLZvdw6GEx8U1BifidxCq",
-	"/Jxa+iS3Uyzlq8Rulmop5GGLqMHW4BXXenvY7fNopCUaP/pecvKlSAlVvdZT11/9IH1Bh6x8khArrh2a",
-	"DoJepavyvSmR1jsHEhYGBVoXyeB0UAKMPj9E3XEPau9RzZDw6alrTtzjt4za9sSdyn17BWe/J1BYFguo",
-	"IX1PKQm+z0YFEkM1N3E4V3e6lFA91Ngk1rc0rqtiSuKx9vil+xOGhkua3es9fvg44jGiMXo1HU7C69KX",
-	"Im0tMmNoKzRpQdOlQqLHUGEEQ+OTKOxH0mHkniaqvWWyd0ILhyDYjw5Nj2XanTtnfqBLmyXoJ7YnG2JB",
-	"MunmY7WhgP1tm7TibA95gc5YdNzjYlc8mjmRmevXcLok83AoBw6lPUJEi/80oiIvfC6h8+HyKfNmS30i",
-	"XR6GayF/E9LSfJtK9CEqVqjRzWxGx7FPPLMRRw+6bA1fwxQ9TSfTxc7TtV8oRIHkCX4sbNu+4LXr3k5y",
-	"MCllL3nk+mDNb9OoInMlJcyzbcp0BXytM2FzzjZiXqtqRd2cS+odhPBzmKYm0yAyBkrAdwZhff2Dr+Sv",
-	"GhJxNj/1MM/441kiDDstB4yUHseQ/T7eZ8ng3kGr+e+/++6b74/T+OgzmcHreUZeZRKjCuC5n4DXEnLp",
-	"osJoRuryPImj1Bfx7um0tB3VC6DF2vGJOj4/mZZD3wkrSJJqKwwVbI6BHx2HKRqDUOfNO7NVDNtnYCYe",
-	"Wd6hQfUz9E1ockeUpXCpTYduOAxmTokRs0BxiFJUN5WBYmpW1By1/6lcL81SWVFoELE3O5x/iKB8s4/1",
-	"fgN/xG4NqSr3mlCL1aL1XWK5IDb5nbBre109TeF0qzuoS15lh9WitJZ89vfeJR2kaYQltIuNP9GZTmfs",
-	"Q0KnqJrY2INdnBxwSJJjY0HcZbAICC1TWT3G21hhG3GVwgwjIYyBfkOBfk03h2sh+zSd/JrOt39lMKvR",
-	"6ivKQZO71ueKjlPyY7m77S3aOm0erWsijRWTz5w9XDdy2ZNScAe1WIhRaT0h+twijYW3o3utdiAJLUl7",
-	"d/SFSvWf9U2KO1rTcddPtuvt3mV9MPZC1RmxKPzuEX5b6EVwYxXBSR//pQwsWSTr115hX+edDpmveZC7",
-	"YKWN0k1ujfcv9AGuh4R63x7VWuLkUFnxEfFJZzLFwCxX0XLb0Xu35na/CMzF1OyYrhoMUekmV9hgJ1to",
-	"98F5te8X0N9L0yg5XobNfGWV538uxR1IzKH4o9tB7TBUnEwFWHEpqYC91zPkHrto0/7RQZnWnskECMYk",
-	"p+SabLZ5KEIywjYaOGI9oRxP3th6d5kEPckCnl8S/noT/zTKzAzMtx/WG/DXtyMlp7iqXf1/FsC1Dy00",
-	"VyU0fllRU/wDcxmv9SRa84dQS7bl0jCpQsvetqnLs4E2qr6e5AyNeHIt+1vAy/ieC3n37QKTW+NrH/Z1",
-	"4FG9YV7yXdQapgczIeCfujote/zp4I/av1+4hB+kqdN1mCUfX0Hxku+yH8JU/Gxjcue1UQ6+xaMWOhiy",
-	"kxEFGknOxsPW0aWoMPFv3pab2MGPGbiXfo1u+BGQS/Gef5qkNhudOAo0w5xi8pP7uDCVLm49TJp+Fpps",
-	"xX3OXTujFlr1oGrW7nnYsZZ6AVHCM3Ca59eQgg+ogR+L79jt33TRSEfe8T1X1TEhWcxvTPLBSSGbvtJ1",
-	"muEkJnGHdu3gyf2qudSZJEc05qjMK1u1F3pRbdu+s8xqZ9akSVdfrmqu4Rh8K/t8f+vrBORDrbCfPc4l",
-	"3ehpTHqd99hEpGhXkKTnVtFFk6rXH8WLs+OzALlVZpLT+VXWYJpaQraJc9s1KMbhuppcWX126lId56Vy",
-	"bYAweNPf9udAFcS3b9h2tYtjRUaRqXuYTfnNSc2C2qafCTOybDZ7KbH9mc2xpvZNKs/WHY6+5PwRyfO/",
-	"jQoJ+CzuwWTsBE2Ce/7wqGz4DmOrFENRBvQNCy1PJm1dKTPAN6G2CxsElaRnhDrokvKa+AahppJ8EjX7",
-	"OswZA7FcGbyQsUeR8zdyrNA1LgPK+8uuryfY367cMV3Z+R96G30rvf180dhDtt+rPjTFG/1Swo8W/GZJ",
-	"Dv0Is5VS6+OMULvUIxI03Rg/3CF6eTdB6IFzubHStYac+qrFUnJjFQpUvbwPifSYP90aLgteF8wtSP85",
-	"DQWtELKsB9IYu1z5Gh0ud1gllawBq8vEqT3Nbh1/ndvRw2b32qadHd4LxT4GWZAbrhTVY6++kdny2CkK",
-	"LRrc4xrmIO4yYDqe8Ifsuo1+OYYph8oX9sgThklSgVQO3yZ/3xlcw8H1NrL2IaS4xIzw/ddPv/12cmwu",
-	"R8Z0zYOajAMM7mAHZNp7ETxApdbwjF37zh7WIODSJWvE6CV/+f7b4Yql+0C123/IoY2gGmlVyNCgZNhp",
-	"tMch7T77oQ4Aw4lQhxz0B0aSFirXkkWams9NCzuwAlaAXhNIjtE+61E/Zh8wAmZF2K8fXrA/vf/xBfvm",
-	"m2/++ucJK5qaY2VKJzg2YaLQ7NdfX73Uj/9L/lDXqqbXq1rNStho+sZfv/3u3/78mP1gL2SK7VsBZlcP",
-	"2jAJUGi7mW9rsRQy1LBpYeCZa51gqDPLGjA1HgXgf0lDRVTsVQGbShmQ892jn2E3YY0soHbpkgHazw+3",
-	"BKPbfyUGevxfSHYqZrj6UCOqeZQucPXUd8rilbi6ufrm8fXjbzDzz6yQdZ/wSjyZuQtxSfeEPcVIs1fF",
-	"1c3Vv4P5m/0d+1BWSjrz4evrawp/FyHp2KWCObiTjfcT2n30zT+qqhRz/PaTfziNleTTkPTCKSDD7JXR",
-	"YflB6LNPFxde/1RYpylgveBNaXJjhHU9eUe7bwf6Y9LS5knI1a6UTpAIq4jfU02s262/Obf1WRbfFjJ0",
-	"D59DhE7ty7nGpQLpBOFDiYHxKYRnobQvWE4T+heh/0XpjKXdCTLb1VISNdW5MsItuAedJ1e62Wy4Nc2u",
-	"3gO3kgsTbp51iqfRUC0es1DGHBB3FlatkkaRedLWxK5AzoG9e3v74fFVu5dNuc5v49+acv18Ti1ua74B",
-	"g0UsGfdc+8iTn2GHrrlL7L2f0wNvvR2WMAZTu/9SSeo9hriLTEmfWMbXoFHJAPsboPd2BishC2cfIoFO",
-	"PpFNuX7yT1H8QRe075K9J/y4nENp13H12ej0XDulXxJ4wYnH49aoyn7xMfvo0eXpXFA0mED3XNayvXEl",
-	"PMbG7ZDh9Xe1Wro4xmcikJXWC+7y8u/LFsce11fF1R+fDnjpiW/Zc4+PTTIC5VdZqM/Lgb8iG5x64Oa8",
-	"BGtxP4kCiOkVv+ZreOGefh6iZBdb/P5QCQpEVT/PrHILvC6Fy3yVygsrRAM+A5koATF54qyS8MIn+XV5",
-	"TNiJUu2od6BcYQIv+vI9IaI6NfAutVQRWuZ7GKU8/FrC9I16Ao7/vpLlLjNdTVDH6LlzCQBN8EFjVruL",
-	"ukvlgSiPGPi3zqiDRmL6IwTvkvtSCjqKLvzL8XWZU73ewLaFgLm/yEweX8xfeeF7R30pOtAb2FLfmTE6",
-	"0NOzbkJqA5BIxVmExRMXHXvkYwbpbflYCwMv1VZ+cVsTu9q+kO35GAUcz7NJXtXM+SHcrlxcGrwEY6Vn",
-	"5pLDwNnWJ7Rjb1ZSCKn247NoVy39nrQFCWdUsCjx9iHo30t1hEU6i5rlqTWrBSxc7mfW/eWfuaR26cdI",
-	"LP9HbP97ulnT6RJNNQSII4mF2Zgy7DvV6dBUh4uCbVeixKhKzeXy8dXZOLWAuW8NfUZWfUlfTfPqt4eu",
-	"5pfqrAxlhcCjpjrzon7icvlrNWo9H1x8eOWhw32dyDkXqagx9v1W2KQWqMoibNn5r0/7+Y9Cr8bdnZfn",
-	"kjVQS8Yzssg7a3n9DLtLOUftp78kEtpD/qiGStXm3KR8j1/9hcy/S9DSfpoGuTc1f4bKhGjHKee76xdG",
-	"cjLOZrxwyOVbCoq6sqkNcN3UUES+3mhPNo2B88qF142B/w/JBQnbR21u9VlZ2n70x1ptvjjTZm9qD+yA",
-	"H9Q5g6YvYeuijGfccI+93uvNeuce+lGdRQUfl/npxsxWGByS7JWkljVnEESW+r4OoAMSghqN8KV6k0Nk",
-	"eWqYik6b+6qquTOEiPmeLhcSSP7z1GT6SzsMZ7liSuAadJvHaFyHF1kQpD42TtlvwkMAawh1BVClbx86",
-	"nM6YO6fxOzdv5fvw8UtKQSGXnyEI+QDb/o43GvSE1aCbDWimaqYxykZs4NZOhRRk6ktqBoAxZlX7VuoU",
-	"a8tuvn7yT/pDb8jyJRg+X733hUQPTtfn1rC+u79r8z5SzfvjK25WrTu+bmkQM1vsnh/Khs9pbs/N/2gi",
-	"d5i3cZlXyJnK3j4u3ehPVmr5yilqAPKV9jDhf05zalvx0efndCCvo0JYMRDxURt30U3xMLVpuaIDiO0Z",
-	"VAX6WCQ9Ylwdj4ylsZnIxNcGt3aN7yVwgr7QZH2mYR8vcWl08LQ/w6UxZoudN9FlqZxRdUbUk/Namy+U",
-	"XIh6g9mkF9oySzb6/r/eJX/Ld7rt6oZqOS/XlBHqDqbxkDb2s42B2gEE2h+tAuAaALENLzIXfRvdPq+W",
-	"dwuy+KD+M4qdP5D17yuIH2HWewiC3W9p3CEU7a/NmBLeKHMph5b9tCty+5yelAI26kkLI5U1qF/CRr3z",
-	"+E+Xt6VpuDrdVTx5IO1CvtLMLeXeJxPmTS3M7urm75+6gSAX9bFGtRZL7FDJKfpD/16K+foxw8YLTDUG",
-	"i0yNm1d0LAvQvYnjL+3vF5Rp+P0sCfX6TOpFQC/Voe0hVJM41xzl04Spsoi9D4FMyp7tR3NXJ5NnS/VG",
-	"XTzIHQbJ5b3YFVMtSAw4Q80Vz50H82pTqXpv3eeXTuH7H+D3Bzeuw+D55MEPiAjZVCeLv4YmCf3JcS/b",
-	"xy65bj9Kjs/e2lNVcYEVm7qp22QrLBw5M6fdbgGqL2TlvyhltSKzqlWzXJ1v15/MVzDvybt/YX/eo8FF",
-	"ssic1X+BkzbuvvVL/EmYMTfux5WyRmBVqxmfYVMyLs0Zt6UQWBnVV0L0M0D1vOL1pSzFCBrhvgrahxVQ",
-	"QxGzVacSB35v47Zpn2tR/IDPXI5J3fcfOJsuHnWv1Ad4sXO37QIMIlSfSGZXAtdH5R/tIxciMn77h0I8",
-	"OJFz1YKveQHnoemJZlrS+YD20xe0H9cX349THeHtnsh8BPVH4Rp/D/pRj8twv6T/1M45ry+2uMCqojJX",
-	"qr09ubBiocpSbR81Vb8C+SM+9mv1mSosQiuAg++57gZFuqvByTs2SvnwxBmjeKAKrCRoNts5S5JQVuwK",
-	"6AcZVSE8Y9ywjdKGfXd9fb69vojLyUkzT4wLCTT3+WNcT9dnHz0j2VzN4Kn7JDZBVcoeyFfumYfgbxpr",
-	"DHdfsoDmeVG4iVxMP/QLfVjVJR71UHl5xqTaMg2uznchSjgTfw0WX0TkvtB5yi/985evxlR6MseS5zPH",
-	"H6iO+nNS+ZaAnJ612Z7GOaao7vmcnPakVPzcOY6/KF58Tvp9WAFbKlWwWm0JTWYGQi4DFc9KPw8Oez77",
-	"AzvxXFKm0sftMA99U/fv2d52oRPtLHkjGA8lNB9CP0QQKPy7a/RPdWMwX2sHq1Gr7WP2pgXkIN5B3A1M",
-	"flNqzXYQBxc6XFHDP2A+oCy8d888hLJAY42NeqGmwGgNQMfoswj7kkvouwp/4RIuKWLw+zm7T2imtqer",
-	"laXQA3zyCz7xMFwyV3VhxxvDKTgvPDl3Ak7ikJxmiTO5VOWHNp/DIxaT+DJ+MWSoQbSY97BRdxAIPORz",
-	"pseLZ1GaqEZl5EHlQq/D7othlusHYpZzOe028ITfcVHymSgxSeGfaTLfgnkeP3cZWsdDfPaKoA088RlO",
-	"uTvoNRflLRjjOvxcjBc646SKk9sGz77n8yvEIocTjmiGDQ7WfH42OFzuwx27IVKf8eBVNWBE0ndDzxD8",
-	"XfTYxepdwggPTO6DoS9F7dp1dMkgOdnffWz2S6rLw4k9+BmwgxZJHcX9co7duCgQGdHt4tdz0ojaKsaX",
-	"XMjTydQ2IsrdQK750agQUAu6fEyFQib+03YFSgbrvnloEClHiFR8J8oHPBeAR9zrwyi0g2Y7RBemlgEu",
-	"QxE9BapmUrk6yGzSs6/w/MKQqELh6cMaSp1hD7oBbrk4CxSLpbtmnBn43YQaR+wcZ/U+V+3I2QK2LCBW",
-	"b4VZCel0LdG2zUe/cdkpyffH90lR80VP1tFL+3O7/1/CTl6feydxjdkkYfrx5P183haqEnaOasqCzTx8",
-	"gt1o6iP3lWYV9S4MLQrJC+grkQg8m235ruMH1CBNaoMvHY+ImeOy+5Q5ca5jlobTM/K6RHsAqIUvUbJ+",
-	"XrSF/FVpT6Nxv558HF8jPvJ2peAOateOirdH1HmS6OBVjdF0+uZ8A4S1TZjmSjKRP3Sh8+M5OYcX2QOX",
-	"cDW85vUZAxXUgM9TKZJKSBcC7rSyraXQBEGmZgCSaWzQoLDTsavip4BGyTsV2/s0vMD5o8Ljy95qdIo+",
-	"D0jDA52hd4lzwWVw8kRV0PH27h65tptZv9XuJQLk7m34fp/vHduoDUhD6iw3rMC3kuaAGVe/3tMk5WEy",
-	"w55XlRLSbNxVNhTn+FucEnYOobhjd0ILFzvZAKCjiTay4LtoF131z0hn/hvfN+YzGLwuPvDQ0YC+lLeI",
-	"HBfQpvHjnyfdLb8L53KVuUrDPvHx1j1ywXX6IZKhRwnaIdUszwbJiRhGrsjSWe9abBprLhRMgtmqem0v",
-	"WP2YvZXlrkV9a5+a87oWUPdY+s/nHdqdnzXd1z8DfE3PhoXGEGYF52icgrjyzmZDTAmrAlkp2lSIUlOV",
-	"pEmBAwNhqFKRPI0ErNvtJxph4Hv6CkkJD7RvtziVB945HDSGr0i0FHC/nrx1v4BpTYJ2n/zBWwGv8WQj",
-	"Ei7diiUso03zmFSPBp2jMWbb67ab+ZcK2kZaxvmg20LfswizbeIcG36gZwyhdFDabbBr+nalmLZ71FQk",
-	"xpI5ak2asJcDYgvDfK5ixnvs6bnu46oxj3jvjYyc3pjn57iTx1HDDzYypUxdwAM/R+eeVMYyNxIaGdhq",
-	"1morGQ5A1jPXrGoMQxpO8CFebITUPff0B76GX6tz0bQXEGawtdsW+9bX4iw+hg+1QASgOWD3V2YU0s7L",
-	"AWFc3vGCi1JTFAuLcj396J8ieRxQ4wKcuLdSzoombj/6YOB/OJzdhXtnn+B8z7Ff9CXXcdLe08i/S6WK",
-	"x+yDU1traj2PXcrIXaQYbUOBXvDVbkKp4z3bdhqWeBotXZXFg22ZHeze2/UTFXuqmpVg2FKdAn0Qb97P",
-	"AJUODhohl+S/oQRnt0MTNtsxzipVivkOIRZ3VpktUJEt7U2MsF2D566GDa/X58bgfl4U7/HDl0QpwO8/",
-	"eCZmO+plru39DdpiakmPUf3R5Z5czmVZc6mzWHHvVjUiworz4QeHSLnmghi9wkEmHWTAk5H/uhTvL7QP",
-	"SJhfVJT9GKSOpw/gSjpHJnKAgh3lvswhlPZlI7fR9xq0UfUpHsjcobw8cmpPHpG981cA5stwrP5aFdzE",
-	"G3W5gM6/pmM1PhFP5kreQW3OnS5AX/2FUsIugpyJI+jR2vFDHRQ7BJ+fJ4ukBF6wGcwVtrP3n37MXhnS",
-	"o+Ou8AhAbLXuNSp7gtxbJbCVsDJpd6CyeTupi0Z3xl4dvF5f9JAGKLXXo/W2/7GndASWW4vk9XZx9SXi",
-	"armsZpdZUEOLsOXZ+LOU93XoHGAwHlW1qpTm5dn7MtnPXhoJ440yoD+o9yEz4OFhMN55+vUh1iDGLSNS",
-	"w9k62aNxS5/2eXSEo4U4KhJ+d62S2ixZ8lYABmjILY1peTmZ2QXGuRf6/kg9Pw/UdWEGgm0Xz+ThrIE+",
-	"HJVz2wPYn6+v3+NPXC71W3lJvfsnN4XEctEnexb3HZ44ik1GqTqTEGoRvgWkUaxGu4aS3c4nWZ0a0ud4",
-	"+Mk9MqqGYE04XoeoTwQcO6f/bELeF53ZaWNPDGHxHIEx9YX1qXaEunCr6jNtfNAlzqda3oJ5hV+9EDIF",
-	"fvtfW6F0B+PR3D4uzdn3x8UnX7jPX6jhxVaY+erLsv9O6gl36LRHZdkrKowvawBNQtoO07bEorZIUmGz",
-	"hU52SWfbKffkETlWz7rnb+0nKSFNXzTd7S05hf+lT6dLuTx/EOWy6Yiwdd//YhzIz4vizFtz4tFJbgyy",
-	"9I+12vxHQ0057hsUeHD6YlLFCVGaNI2dG/3s9RT41c/sSa/hPDW5HYJpe5p9+X4uwPGDLF4DypWVSIG1",
-	"7uWbw5w3mLoFO1ZDVQrscpku5/W/tvRx6vBMqRIQ4WuyP8DbxqXzC0wZYEqWO5f0IQyWkvi6Vmud+6ov",
-	"toNuFVh6Sp4gp3dBSwR+3MzP0yXpAxYnhRte0bepWsavAg2xbMZVd1Mv7/drxxuXdqU0sKXCfo7ycxol",
-	"CKTRC4V2DvSUcRBXyG3DxKMEY9QBa0zbUDXbnO4BUY0sBkhBjzwILexQ72ExGiHZTf8M3kL8UOuPtjJF",
-	"3UE9sfLIdSKLWgenS+YNr4laX1Zdp50Rzu3BdbE2czyFrYg/nl6haFeGGU32g4/ZG4XCU2jXmKitT9TY",
-	"Vdi1G4ytItz7J24e+cOAy3npn7qk0mAHohLCJABNCwV0HmcgZ9oSkVV8Cb6d7laY1cRDClB0seTasDlO",
-	"Cy1MKEknYAb45iudz82+BXNIu0sx+meCaEoMfrGus7fgCzAxWhb2DpuQkbyyW0JbiTv5LHh3S+CFPmT+",
-	"qoY7Adt8ntI7esCLty9BUJ1589wK8xCky6aGc5y5kEU9d1gQXlJJtfXxJwqEKrOCWrdp5Y8Z5aGgzrsS",
-	"cnm4kUNg3e0GXpKWvUKfcd/cmxdQY/0aE+ZLwG30gurCUHKfX1Bd+lL2bLpSW38z5y9eNFu5Ayc+e3f+",
-	"L1Mf+wzFkA+y8f9OmzxhlWvrr9ei0hNGeUszPl9jeUeItq+4VbtJ0waZupkI03y4cyvJcN+6dUTUcFGr",
-	"zX4YT2yazdXN02v83+RqIyT9SxvUE9LAEt2amfjgHItnkt/9rvPNp4lvfnowK2t811mqAyTXnq9CLoU+",
-	"V4d22lrq0E6CggAlKO0CeQn4fBV1ZUfUCSwMOjkqHbFYDfrcmY+EqX4xEGBnLesvDDL6w/n4g9B6OEqJ",
-	"Rxte0IeJCZUGVGixFM2a67Vlkw7Y2d72Dht3791Dl5bCfpw0todqjBWXZytKdMfFW8hnPDMau4efvd26",
-	"/eirL/Xmpun9S17ePyD0oGTcGNhULjMOi1eJIyfYVgjrY3ir0DHXgQKT6QjcIDqDNNd+D+Ote+YhLr9b",
-	"V2z0QPXvPeXq8aovkA/hvv65itPH0/lcUfNO4CvPa+GpB6GCG+2L4LfOyi/AceH7n43njqD22bnO51KF",
-	"bI1c7PVXWagfZK3KDcUs+/HOyFUC/nksXSTkk2wM9jKwZ/ngpzBni32qxlilboNR4BVvuxwRXI6d7H31",
-	"l5y6gVtxoSPRbvMDqws4cJmGS/fux7MHrCkocAf1jsLXVuW0+vqEulTxNobNXF91IVGXKGtscC00q7jW",
-	"UKA/INYhumcs8lUnxbxz5AZpcFkc8lyzKsxjsIeDaYNODgT5wEzk1PiWUKdnKFwCV6XkUkJxa2BUjP+V",
-	"0UwbLDs7d9G295Zj6UanagMNQbRzkNOEiV3pICdMLJikuKBD5zrVCtKgsd6wR87fiqV824zrZmSftXzf",
-	"mPOXC7++MEZzuqoHz7emZd0/wylrI4qlfCUvpcjQxx8clDwZ6j2RgpMrDfOmxi5Kf//0xx77DuWI3frH",
-	"HoSHOyFOsZQuF6wxdKlsHbAwQg8p1Z8IlZ/5RfROEgZjslZCNknYgnOIRwKlhs6Zm7RB+8Zeqj59peUB",
-	"CkAd9NrKEjXuhHVrsAL1QdBx94cdpd+3IHLnN6UyhLhs7zE30Ocyru63C2ezshyvzpRa94W3/6bU+iGa",
-	"n3XG6StrRVg3NGX0SaAZmXD1wXrPz4OHS324S3GIzGfnr1JIGGp+Kh9I7v0o6o0d7eHEXb7tqbxgFxha",
-	"4wNXFgfaXqhQpMtRIS3nfLkqBH1zwZ3pkugBUQP6tubc591FNvQAsrh9Zuha4WXJ7DHVBNU3ORsIc2fw",
-	"lE7p1zC5WqlSFHynT0EL7LltUpS4CO704ZIfFDR8iOIXY8PReZhukg+yAw8vAEohl+9KLnMBzwp/O1Py",
-	"s/ThTedhKhR5jw49TEIzTEJoKgfrm7KmAsZibxamf+ghdNXDwXo6yF9ES00v94LQq58tuXIMqc8uPQLL",
-	"PUEOftR6dJL899E+RCC+43zj9mqb4rXSF1cKaW7ffP/dfZPnXAX7mQf79Dmwsq2ckq4E+nwp4y2Ca+QP",
-	"97jKC6rQxIyoNVQGpZRW9GbRBVvWpahOVUv7mt3cluJSgET2058Hj7FtjHfZ2g7dzP4BczNBfRLDGCED",
-	"h5dauS6gC7wnn2EHE/Q1EJYNYtfa3XcNI3lTCMNMzUWZ3P8nC3HfHK5Twat+FOUlGSV8/g/HJw/MFnb8",
-	"06V8u1EUwrpIUzyqmrv6n312qF8MZUxwXBZDphKKqqBcDDB9ChAk7szYN/wOEH7vktB+PxTiwdMLaFGp",
-	"cJXfya+vv778aD9bKTcD7AGBlXBQ30HNGmlEif9QcMNnXKNInPH5+oxnEU2QbAZCySVZMeMULCfdKf4/",
-	"InPnQvkAX6ZRJsrS2mTYHwR3uRSV3VB7bRWdVsiFknByYL/d4kYW6szC9ldZqMAYF96rrJW3DXlVWI8T",
-	"urkijvAZdvBtBVIzThtF7VrsGAaThXBIh+yhnQrDClHE+PvG26LG7r3rm801tot6zD6GueIzXMQp/6Fv",
-	"Ws7yvr10/eNtLlP74wrMCpu3z2q11VRMsxEUtZ1TQzcomFF7HcfO7c93veNuL1jJi99+u1g8PDjXQ/aN",
-	"c4TUhFvjN/Vg/x6z55IpSwzX8r0skffnXBai4AY0+9Pty3d/RuBNl9lJT6pOg2Rk7ScwX6m8d/CH+Up9",
-	"uFzF0TEge4kMkb/BspHU1AZkYV89T08bbOCnJGgoF9YgtvQvnJHEmYa5kg7flLPtSpTwjNEUSNQc0Pi3",
-	"hvtciAx81GUjL/bTP/py84c9P3bo/3DLz3oJUThvVW1W50Be4b6XVGllIRb/BWwDf6hWXLMNcN3YsxEu",
-	"LPuvqCOsoN47KfVgHYB7ZpR+5txRGffTl1DTScsZ2/tuo7RhwGvp04LOXWuGFZu0DUzInA/KAN/0btIH",
-	"+8BDkO+FKkvgy2YUBX+IU5wNJfxuTjUtLC1cJfx90rEePBHLO+CGyfXZIYhb0p5o46eLfMFZ+V9UqWJg",
-	"aJzZvXsGKgmnM3YJ1cp+qEcr/xAeumSvsTBIRiyGqT5D/Us1bYtmtqW8U/x/xByU5yjQbdNBw9i9MEpd",
-	"Op2fbfZI9HB6R+/enCtgFmj8ZK6odW3GQuJl+VGY1QuV6rOaOCevCJNPn62PuDrki9agoP4/BXRuUr+y",
-	"QvDykZD5xb0UvHx10S4GboRsVqRCvKNWjTOKVTXoc1Dvh98rtMhS9PPjCuli+5zplaoN0nKCsCSG79gM",
-	"zBZA4rM6SeISln1583ghPIhAy7oaXhlyh23P4ZDDvhdW6Xed7LVR2FSKVHXL9xiF4kTd4LupFHqYdtQr",
-	"lCrFXUTKafX9UIqy+Ow0vPiZPobr7qAWix6b9D/x9we7IFA2fkmXxAslrR5+jltiU5W97bXINPFPPYTm",
-	"7Uf7LH37UWr73gIotjfYiZsaXbYQg/ft298l5SV41n//c9VOHLN9Z1N2VMF7W+x8wAcueVxxgIyujT+d",
-	"BUCKYAS/0vaToeiUip9qj+oLO0T1VfbqpxCIML4TGMaRJpE6Yp9e8TtXaOrii757WKMbXiJ7Wz6PJbW9",
-	"7wZkBj3yIBxnh3og67yD2LRja9hRsTOiV7KqVsuab3TPbf+ar4EmfLEaA0ePhy0yeM0LiAY+PARr2J0R",
-	"JWsNO6tvEWYv94Rn3CrE6D/FbqFWN1uhFkJo+53WdsTEI/oj36l4y0bYR6EdDVMUHpQ7jNt+Fo9QI2sw",
-	"TS2huGAG3K9hkAuxdTvAMdlwF3LzbGG2Umr9qIBSWFV1QH162T72IP1JabjdWAe5JKm4amRRn34VH9LG",
-	"Y9JVJd+dvbWJ/WhY8MjjiX0xy+I8/Ujcevs54KN/6IIaSBgjVTXTuZ1a5H9LhvNXDHdWe35R0F3ow1lk",
-	"fQQ+WZFF8IL6zh+Kpi6vbq6eWDH+/wYAAP//",
+	"5P37ktu4kj+Ivwqivr+IPue3sl3u28wpx8aG25dpb/s2Lnv8x4yjAhJTEo4ogE2Apdac6Ih9mn2wfZIN",
+	"ZALgRQBJlaiy5+z8MaddIgkgkUjk9ZP/uFiobaEkSKMvrv5xUfCSb8FAif96ldn/L+TF1UXBzfpidiH5",
+	"Fi6uLkR2Mbso4fdKlJBdXJmygtmFXqxhy+0bS1Vuubm4uqgqfNLsC/uWNqWQq4s//5xd/Ab78Ok18AzK",
+	"+uOvMtgWyoBc7B/Y5/pG2vI/XoNcmfXF1b9ezi62QoZ/Hg77p/2SLpTUgMt7X6p5Dlv7nwslDUhj/5MX",
+	"RS4W3AglHxX0xP/2d62k/a0e+P9XwvLi6uJ/Parp94h+1Y/8d3HEDPSiFIX93MXVxec1N2wH0rBdqRwt",
+	"3Gv2q0+l3kGJG1GqAkojaKY8/L2zptnFhih58PffK9A06D8i9K8p+p/4hcbzMz/al0BBNf87LIz96tOi",
+	"UEKaraNVe5YgM33DTYsDMm7ggRFbsPtb5Tmf5+C38WDORc4XEF2NNrw0vR8/eMXAH2Z48fWHZ2H+7l0/",
+	"nygdbrnI+VzkwuyfrblcQWTTjpjsQlXSTkPf7FS5aUx7rlQOXNpncj6HPEodwzegbxY8z3Xs1c6ScYX0",
+	"sfarB9MYXrkSi8jKRTZCCky3IPx6bEFD87823MQ2bmHELcQ3YcxG0fLbB/+N0FrIFVuqknEmYceUtJzQ",
+	"JdLgGQlEa4i+H9ui7/HsbBQ9IMDMU2sUrfUhsXX4uzCw1UOy9XD7/pxZUryil78nSrh/1YTgZcn39tFd",
+	"yYsbDQslM+2oKLbV9uLqh58v6V3652V4VUgDKyhjksNOfGjdn4VeR1is8cQhszxl+HGmlqz14GzEzdo6",
+	"6c2XYxP9BXIlV0KuIhuzVHmudjdV0WSYQIzZhZDIE/EjIJXb1PbC3to/s2Wptmyh8hz4qgJ9MYt8vYSF",
+	"KrPIJz7QD8zYm9SsYc/UTsY/oSq3yYe/6VwUkY9f2z/Tp3kJTCrDliKH7GKYG/CDsybV6kWEuXjC1NSL",
+	"74rZAcjD6b1bMs7sa4xvlVw1aHjFdmuFP0Fm/3M7s/8fbqFkuVIbzbhhAq+01h7TC1ERjD/FVQ5l1lDe",
+	"xKTcu6XdEmZ2CsdnQiMN7d9Kr+Udx8JuGjM/1cboUdIptTlk5UVVlladjCtQwnHJKPnzm5DZc1iiSO2I",
+	"FpSXEaZ6jX9narmEEjK8AWS1nVsde1YPeiixO58vQBU5HH7+Pf7dygpL5qUot83P9q3lmWef9HA3SwF5",
+	"7Bi+WzKrM/OF0YzLjOXAM82EtNcay4U2Yyfx0g6QoGgpVmsz+AW75x/oyQPVVtCpay8mbFUgahhqVvNK",
+	"ir0+hEm1mSyDHAzc0JmPKAB8z0rYqlt7FBoizMoZrbYwV9meQa7hOz1Dim653Ntjq+SioTI2ZCz8UajS",
+	"JFSQbfq3XCzNTaZupDJBgh/ONQdTz2sOXrbwFRcSzzbXG8joeCs2j09R3UJZigziQ6AkE5LpQtBll6kH",
+	"UpkHOKnY5zSYm6oYob+4BxsTCOQKtJl1dixCmBQLXIMx8Usz53tVmfHi5DU+39Zh/nZ4EEhe3Kgyg/LG",
+	"nbvWGMcpg219qXcwe67PNFJnz6JrjM1mFqgc3Z9SwNKOfqjQWGHVWsuAzO1MkN6Pjlnlm6cLE7ckyAQH",
+	"abXK/7zgWXZj1I2TkFa1vrHqkP+DZVy1k3jj4aN85R+j/7QPaMNXEPjX/q5uci6bOni9pKyCo8xmDTmE",
+	"Wfex7nV48M/ZxS3Pq8gpf5X5e8muj6mS4eJmpCXwFf0Hrmdmf91ZiSg0SRSWkYnU4LgfLi8Hdd6F82LU",
+	"C0lt2QfQVR7ZNTRxBjTPHZTAFmj5Z1HtM6YeofdnwaVdXCWzuAV4aPEptYHMbWL7g7+qHd0TROUt3iYZ",
+	"8NywnUCHXUT1RbpANmaBhVhsEuvT3nb2nF1WUtoZzy7cwhZcLsApbUuOavSXod1DChD9GzNt0sCPHNvU",
+	"ZzwHmfHyaZaVoCPimdc/DHCRezAxSn746XmttPcqK+6xP2cX8/3NmsuoqpABqgK7td0EqwzsSmEMSJap",
+	"nWR8aaDccbIsYi6KbcHl/iYXEjeI5/m75cXVf/ZPjDb/g1XEvhx6LZUGtrU3v/0oE/aQWg0fp8fcgIzn",
+	"VvkTmimJ59rd422XBrpEb0XCz5cJnt9sdUtcCWl+/jHKg/i0UXFDSbJKLpS0CjFkVi29wkm5nSUmtzMU",
+	"csWKUq1KvmXo6mB/+fDyGfvhbz///NfYccxECQdiXVVmbk08tOzq/zJQSp7H5bLQRc4jxv/HNTC0cZgW",
+	"GXynnbGAdoM1ouiMHX6vVEVC4sxhwbfkTWBFCQW3ZsgWtOYrcIeda5bD0rD5ngmjIV+iO5TWZn9Axdjc",
+	"qOUSbdibOUARXdaxrr/DtdNyv9MMn8FrAbaF2TvXmf1U5pxnh591LB8xwOqLKPnqZrzeZmXAayE3MavF",
+	"UdaxcWcqeJHRVkR3oHkhpBl/K7SG7Ga33se2fM+kQrWdHPmQzayWvVMtgVGvnAg+XlK8XysJb+mlQ1nx",
+	"UTkPhTUUcGB79ZOR2JAL32lW8BU8sezGRGalxn9DqZxMcfNvPM/WXDNhateQU/GGNulDeBjtSbkaL13Q",
+	"ZxN1c1g2xV/tRu7WYrEmkWiFDjfGsivtqvN/oA+J7cGMue71Wu1k39Egr5cGSL59UwLX0dAPeb4GVTv7",
+	"jH1WVeUCElLFHyarvslM2+MZnZDXE4Z2KnhzDc8343epIeQTN+l8T1yktkVlULLYS7Qj+okRrVKsySQ3",
+	"Is+dHqp5c6caN63VsdaQZ2M96vXV0Xi3dZrre6H2vxNDdLY23KKewvXdWfN5TcuWVKpVjzb56gvVSdLA",
+	"AR2lwktLx00pJeklj9pERxkjv8f9tyODe/C7taNCRC81UZTkBxPtOUS1k2ekSmWlSd5SlwsoaR8dZe1E",
+	"56oywzpy8FfgJ2d+nqnFveex4GSIBI2+7mJXnRy1DT50JPv2wE7zORgu8lT4+4ggEQWwIxP2/q4xiyXr",
+	"7ggiURw4Muqh52FofDw6sS+JfMTF95Keat6V44dv3Zi9DhGn39Pqanq1Rk1t94fmJX6n6PFGkO3kD5Sb",
+	"jZNzUeV0m4oG+TuqfXtwvRFydYVX+ByWqgS6evmqBHjC1HKJv82cZhoks5/RSpGuXvBKo3jdQFH7He0f",
+	"aISL2YVVrGMzNqXLiOjbsf9QYgEf8Ul7KaWUQlJRtNexmgqKFtsi34cr/TvNyiqHweCMv3lwK2hkJLKf",
+	"d2rzr3FmhztPCUCpiFNEnX5q7+iGU8XaR1blNGuhvfk5iulpRm/t+JFTR0NGVcG31uT1SqsEthRG3yWs",
+	"rw0U488oTffaQDF4SOu5uwQrP1aganKX4qfCKqIFLw0ZMaib0xbQ8bf6cI4ugpUCzZR8eBB19GbJSblC",
+	"duCbkaICZNanEoPMTpzMtoo61D67EGyJwTFkSqEZPRwNl8ibtYqrk7OLYs31oCh4jw9ZFuByddKSNL+N",
+	"LenFLZR7s7aac1VY/RhZ3542td0Kk1qZU+QS3ku8QZx82lqVXS2v0F7fKcqE0C1mAwwyWgUa/7EqgRvw",
+	"QVV0H1tbCXZQUiTNfYnnYgPkcLZra/sQ2rdBafoZYljfoQNHCijtXL29nl9aQ9VbNmsdkAZ7thjZ71Dq",
+	"9H60pkwk3aZOfWlvxuVV12tArndKh/nXn388Nj3GDZScH/5x4syxdBpT3zRcOO+4RLD4TO+UvvXzZeRB",
+	"VBmOWWFvJtYzLjORRbPdvP0RzzYhM6X2wsV2Y0pDKWnreK73042uMpWJuTAqnsoyfUIpHWAcsM/qXHMp",
+	"iRG8tuhyTrfWAoqpgnW2xpHZZB/XIEqSo3WQjRTZElimUMfVBXCri87YruRFQfI9epf+YUBqkdjvZQkR",
+	"leGZqvKskUQg1S56S4w8/Uk1sQS+WMdurWuxkoCaoVZbCqvErykhSd2+251pgG9HnlmnitXUdG/PLroZ",
+	"fyU4Ix+X5ucYZSrPIW9V7KB7/m1Inp8uh0L4nbmnGVrJWyg9X0QlTFR/fioZ/CG0lb+s9oQMsoD/pGeF",
+	"bv6khF3jcwMRZGuR8fyGb33cd0g24+N+6MGPN+gycGf6J+MErmRfrHrg0/Rc7MPP+f6FNOX+NE9dTzYg",
+	"pUQ+qAorfOwfboUWo1zhKRPfikhr6YNxwTCuNxezC/rul+itaxLX+KnBj4PgZqhhiEUkgZe5gJJlfD9j",
+	"RmUcM7ykQoNKLKqcl+iDRjnNjX1lraqy4VMgP8TF7CJDHzH++mXWd/GeHv59i8FTTvtGerdTFYVszDwW",
+	"6k3cmbOLShqRJ3SOA/44Sgg3jlvk24EZo6o/3Qz9sxoh3IkHHNsF94i74INK41jPOaiJIH4Ks15Z8Jzv",
+	"X4pVVcYU/G6Kf2N1C5LRWNoUsQCsOowpnBTRCsl/O66ZLtQGZDqp5JiYTcI73J5d/ckoASAX1hA9TWbB",
+	"Lcg4d56qiEj4w5xWCcX3ueKpFCLcEZAmNqeiLmpLx+K8NNlx4USoBpm1sneSGTv0mSrBY6b02kb/rreU",
+	"oFtai190HdKir4UR69W5Q+PpHOeRrXpPQZbDNE21EnEFNrmlBdd650TqobR1wZ07aoQ0nUAPF9dx+mAY",
+	"OL5IvTlPcCd6SqNTEDx/FdX6Ynm/L1VVskyshNEztlKK8uGX4hbYVsjKwECKwqEvEmPQRrF21nCC0kHm",
+	"4uxSy3m3XKZGs0IcI/11MJ4btvAGTiZ4Dtmhy7OR7dN3YqNO+wWXFIFwX+83xjE/Zpjl6LFmuNlPI0oU",
+	"9VYZyydveBnht5Zy21CuasfAcTmcqWvPz+JtYIe7C/++HUk6NDrzrIkX3BMpYeSnHo/GStiBNqNPbJcQ",
+	"kZCFUYbnI+QwPTfzM+ideypflmdZi+Ua18FGumSWWIXX30Me6sjApJ9Rr6Si2fihG+P0ru2jU1RTKQCD",
+	"Vp7XdDuaowxZOxwl1SwECtkc1kJmlD+55UygtVS6BMpO4vPjf720/3dn8/x5RUXt8KtILvOo3PgjXXtq",
+	"R3E0VcIIpgwqMr0wCxPsXVr8aBVcHJE50PiYiJ4rn+UcvRzmSm3s9s1ByBWjnGVm1qWqVuuov2nsKaVF",
+	"zMJp9bMYoIeIycijdmx+1NMj1eY7sdtY3sEh+YWd+jj+ebFcQqJ2Y7TvIaYlx/L1UYMQlItrjX888Jgk",
+	"6ZQfyu1mW5FJsVqbJxhUpsTl3VrlwMjsT9gPLVsv4ReqvSp920pE+c0+2UjziVjFJZhyTxOkUMF3mtnH",
+	"WdC0IlzPyxUQ1gYzsC1yrHW2EnIH8zVWcNoFziLEExlFAl25TKcYKSmUuy7PiDtCtHa71kXXqsKjN6+0",
+	"kKD1Tcb3mvwv9n92ABsd3f9EScxTKneh9aKd86RT+nblbwxVspAl1ljB98P3AG5xmtl/6/jVQtEyHhVT",
+	"7ht5NIHlI5VLarn0/66LldA56kuUJOxuFhT9tP9zE3IVG1V2FNbU8HsFVOrouSBG1ReyVL5mOab8dTxX",
+	"fAsu8A72xS1IM7PGQiUzxdJOpkiKQD1sJGK8EUUR/7GzMeE79UtJnfGFn3HEfhXa3IyWtlZCj3v6z9g0",
+	"Qplpspama7ZQehFg3rO9D5dgFms0XFq1rHeovQnVwofmJmKRHHmpuJzgLOYMw4SipcgNVm1zmTGtSgMZ",
+	"m+9nmDTlanLiNTiVNmp7c8cgcQrTJw2YomJoBs/UtuClsDcfmalLYY4rOfe+7BCjVAVGoLCgdi2yDGTC",
+	"+7y8Oa6unvQIf+Ec6pqePWJmpnGpBJ1Iaq7wgg4X0VZJRDrKnG+JjjrxzcXsYg/6RipM1/DqNzlkwWoS",
+	"lcZv2BVY4beysv+/VbTmMgqvFMBU7LOzwK1NUjVea3Am7W2To/pwifB8vMiEORLVJnJ4mtbH5TGVvo8v",
+	"I0XFY5SONg/EMiX+dQTQTZwZAhe43U9t+5dRV2tnP+M7kcO1q7Xo5Lh4Ckfy6nIuGRa6kI93jeV+MmOQ",
+	"CQOZVwe5T5ayz8sQUB910N7nHOFxRlRnx9YUz5M5xumOGsh4wUBjOiU9IhpG3oI6F8XYG9MqBzchQDVu",
+	"Wa6cd2QhiJ9NiP2EAcOXakp9Se5EynTJ+P5GyXwfP+wDFeEjUlU7UQQ33zBxbaxuHLsX+nKT6a3YSx4I",
+	"qP9g+vo2t7xZTYU6nmDHT5PTHo2e4zrp8XK3R4/yRKo/E/pJoyxpC1waMhuHQ5E49sE11Vy1zNI18AGe",
+	"aXQcoQ9OJhPk6BgXja6d8NEYewkLpxafVL3SwJg6Qkdxvo5eH2QN/NSCuUIihOnHt6TcHpMXX5mF2sKN",
+	"BMhS2lEJq1S2lv1D77tdtLTD/F2rZFGtNRU5WsnGNgCFZsuqxDJmDB0xvuP74WCwj4DRnA8W2J5yZ34p",
+	"er52RcFHqEO5ctmXXsTdWm3BG8JSqkouYNvexEZyEr5+E3E+fH8ZTz/qiUXA459/jP6wKp0PatQQ/ukb",
+	"naxqfcrwN0zqsAqmr5h2sf8w3h2qG8iJcuhBKkAKuSL5NnMecgZ8sZ4xTNZ+o+SDl6Vgl3+7urx88Phf",
+	"ri4vSQfCEFy+43vNVAGHDpLLCUrTO1lgA3pnLrbCRJEF28CCP8W8dWq5TOvevcr2Dz//fCjYkCRRaidT",
+	"L0cXVYfCrQ9VDq03b4S8w8tF1IOgtlYlsMvV6B5F+J966+EWyj0roWhqvYM7W1Ptp5iJQlWzLmod8HrQ",
+	"QWWlHKDLBSPzQhIeUdz2xVMW4YPH3w/yQV1w3eSA71OuzWgg4vMaUOxSEYTZqXLDcqD6Cg0yoxC2c+/p",
+	"RmqZJO0Ncb3s/xZFqW6Bkq+XmI7+Jar4hnqBMfISnX1xf2k6TbJWlkYkX6HAjNZR+1rm/3YLpRugufGd",
+	"3eue6tobTEAYjbWHS6MhmNs3QfOMdU6NOwfu4Pbnfr1EX+2n4r61/hOrMkeHTRzeVwp2oZl1EYCiAjbk",
+	"0RcTwlGNtQvp4XSGUKm2QsfTB3c+bcs9lF2xtdo5s4dYq3MMHSu4ktF5ae/gKMH8F1Pa33jvb3g6ucQD",
+	"08/N8gDx6cv4+omRJz9mJnnIBqQsmkZPKDHmypVk2gdw15jQ41I3a3q1qdFglRYjdLM7w270G6KeV8ad",
+	"9VRdyyIHXt5kUeQ1g4gpUjF7yhmXe7ZViaqHkwTH9BLgqDNZOFSiQ2Gh3A34h8FQq/J5rR4lldmb0Wqd",
+	"sQTseHXIFNx/VPXFVMUDnpHel6pQmufJaE4UtJnAaqmuGkGRoYORbNYgSs32YKjgkjO72wFqy9ebw56t",
+	"+S0VSo91V75VBjKP5xbzK0zKu0tE7op+6mS2jicI2TtNgzQgF64kX1ujRkRze3frmF7/eQ1yVvuES+AZ",
+	"cjXuCvO56P2yb+kgy9rCDMdrya+aTeJsVq4UxsSIo4SdIc/fNzhtyXMNs1Q67lExh2gSbWxa/8Yj2hKi",
+	"bqYAIXoqGo1KvNWlqPu+f6MXp+VXjijsR2Xzt/HZI6aekgls9aD7R7/bU12XgGQnBOoZAk/qGVtwDYT3",
+	"ZbUeLICHXAObI9g86mxN9m6RXRtVWoWNsiwi2cMl6k3odRIB9mGOGVaGzfliM/ThvsITB8xBYIH4IHNH",
+	"4A5V4E498OUNDYMrhRHfWX2UUYR9ZoqCreORcMbj39T5JEPBHW/MpAVsMzfFzWMA5MX9NjD0G/eYi1aP",
+	"TY84KPV1EtN9o2fP4umJIEPFxKj7sMUAd0Zk8qP2YDL9qvIs3rsinu09LoX7V5WLjO9jxmsMa2S/3+8f",
+	"bLcPsqyTDnvZU43TiRcPpHCTPo7vxib8ahvPfpnvDeib0qFjj8CpW6i82spE3HcpcvhOM/fMDF2gNcAF",
+	"wtYHk7co1ZzP8z0ZPGP1KFrHMxwgmgmDIBrZUdoSyIXyLsNDVUrkcINUGkkgfCF5+fgPNOSDvrXm04Jj",
+	"pvDftZL5KYikxycoFC5cOC6kRRuAIcZ43WhP3VapdvpmpVQ2Grlyp2+2PINjnj+Cl93zdf7+2HcaiXJj",
+	"X6kKy4NjX9F8G22SQYes1IbZjzYPzfhsqIOM5HQ1naXlHi8sWDiEL/xPh2XNs+OBsikFKXVAYq4MdzM5",
+	"qjUPWPNbLZ+Eq61rnN1ZU9I1OaXJlV2OaHJgZxs7jFDLxbB3DbnizlhLOqWFtBNuh5q+cBCdbZb4DfaU",
+	"S4y/zxjm/1y9fvrLi9e+Sxcavg0EYqNYDtaCFYapKmqirR1C8+AWrQOUM80vva54WkLjPrnTBTAQDMl8",
+	"V66QEa2kWd/gGXImIf13tNy+Tk89PIZrLrMHiPKEPQF8Hyc8mOhRKCrDlBwFlRtFfyB0WsUyRVcot59m",
+	"O49hnjPVxIpyXg0s3eC5P7hh1XwDLlfXnhpk4uEcsRZPJ/QKA5FAfyZ0ovnAeygXmLxMqFtmp1gGC7Hl",
+	"ZFwMqEaxmOYPI7xPEkw8rbQykF3VEMCWzqoyzPA/EjXJWbUwd02H/b3i0kShbZ4TCQJV1iVAgi4/RINo",
+	"/I8x4VZfHdDZklJQkFxJcPHqH7+/fHh5yT5dPx8sTuh6L1yQKqzVjTqreYKmm2ImfWrmUixrKSIYjndI",
+	"+ss2NvPfYK/jVgbVCEdwyh78bcb+/zP2v9DD8PRBh9I/fD/I1C5vOXIhQMGUzPfoYthyuX/CtArI3vsd",
+	"3ztwQ+pn5gJ4qJN7hM8Bq8gtKkoJ11gsfn0dky+Z7qd1rI4bT311E4ot4jWXJzZC/XulzY1Uu5OTu9Tu",
+	"iNJSO++kSY04LWN7r1RAuC7DqU44Qf/1xsKT9SD1JFO1an14J1cYJZ3hDThjzl+NiDwEnnMMwOYwOKfP",
+	"ekt1CeQYRqCuhdh4QhjUsxxAmJDslgvJ/uIm8dcx2sDYUMAAKsy9hscRP73t5CI0eNcqslWIhS0HevGN",
+	"IooQcic3rCC//RV7/H0oNsyx+ox0W49hS9iemYoDMXgU+TXwWJO7a48Zs+aa4TMtV29jO/yHkvxBZGBU",
+	"ENcWuC4vbbB/RjIPKNolJDUqz6DE9Ri+AYmqf7zmZ3IoqToKkUqYlplGANarkFfAvr/64ZK9f3MxOSbU",
+	"IbaTpcfNfD+GlPacJ2k4IkXAuCyA0JPGue1QXtp/xHOxAhjGmK32qSWugcmcLzZPyEI8kFUXx+Yv+cjd",
+	"qNqSRvJBs3LFQ3aEbCIHOeFoYciZ4AIWNQZt2KZ4RkJf2Nh1JzxVJXmf8wVkqJiMUDDPr6QAv3Um+hEx",
+	"ylibqc9rxVZgdANSk/wDBO3whFGich0AJ3QHrbaAYnZUN9zD+QsJDfiviMznbG6taSe3tsB1VULdio9r",
+	"w1xK2yFSzd+FMVDebDu5i4Q+EcH/lQGCJFexatD3Dip81wSuohggSe5MUBfRhdrCjF3anx43oYcfDwxL",
+	"bXpMKYrupH8enPRBCFnbW68mQffrXxLb8e8V99irB01h+T7aCeqdNZubemK9otYWRMl8k7VhVTq/tnqk",
+	"1r9tVWQejy3Bf3z44+OZb5SDzQDEUkDGXjzYqgxy9pdXHz89+Mj+7eHjy3/5a2zKt1Bmog2Y4DyDSy6s",
+	"8JrzuOayi4eUP7tgx65UchVXUUZkdNkF13ObhRIhT6QmMdvbHvYtteMfIB4XWtYHs9fgaDANoqapat7u",
+	"DyMV5YfBYq1897UKewvcqryijDQJN5aFBv1R/vOJxWxeqjK2kjIejbgDeJqr+/JrE/JWOGcwaBjR8qYD",
+	"kOaaXKequeySPmK+5LEi3r3TBVs4CiG3k6jZntYnyg89YlJN3Ll2esyIWtjpFjSAQ/daaBMvO16VisTR",
+	"YEZ71zYKvbnrZsCu/2+N7JsBVlQ5iAnnZ0Q3GhlPlKaP55kAI2eW+Vzpbw9erJCQdGAT4JxvH6nZsqRq",
+	"Bb1GbXQ0amSXIAOb+XvlAC97W8EI2P07Poi94PjomnnXDuxWwO7Y7Px43osrdE8ikbzhGYRDmjiHHePS",
+	"Kg5cs6eVWatS/DcihV6xX4CXUF7c/Vy+4SJPd/ROwlzYC7zRdP87zTK15UJqdGQo2TBMqZDC3q+cLVQG",
+	"TgdyVZwt7+Vl1JuSxVOgJdOoyl4daldchvRLe22IDCIzHRE5WCrsNIslDLHkBbAnYLvHlnoGcsAomqWL",
+	"z3fyAIlbYCJuN4fXYsfN6tX+91mzB2rI9PY1Qc0+duMARrqrizMHlsMcsMWWE/BmAp11A4VhQmICeiID",
+	"M5URit/IldpoiilwVvD91m7rgpfZAa5SHxLcjKYZXVd/G4FjUpKeNgDrnxGsQsSL2u1RcPwX0aS1nz0O",
+	"2hQbjcQyh2Gr4rLRaz79bvZye0xRoZCJrAT0eJbs1fOQ4EOoD/O978HVbPzrgLEi37+FGyjUYj2VyuYq",
+	"b8fT+h29EMWRKWEJJcjFsGL8vvFopGsilfzpqoDyVmhFbfK3Il4Zo8W2ynkU3oegXL248mVyrnXQvBK5",
+	"eSAkedgeJMSW9rni7S//Qpa3xtzUNfCSoIMK4JvoZ46obIvDBLtqNteYE7m6uXQ/0YPGEp3T3t6loGMH",
+	"NmidvxbDxcVLAqG1p+q6v7PIyIPmTYvDcA2nVneLtdIgUaqSPuv68h7OJ6/9RB1FZCcQz4qp5ZJllR3a",
+	"Nad64qKFmeUqe5qNZiDjLbFG6pjU7HeNGQwg6Z8hNXZI6iSP/db12TxCHiyXRyUH+pPbn4NrueSDolpg",
+	"DSCjIZrPYeHkuvLNXEajtyVQuKerOe0F8HYHtNnqxVfG+gpUz2qzhmnc55glwnmD6whrsnXGWlZhvxU0",
+	"ntW6JRxJ1htUeyN20vfRLx7Pap4hBifb10wi6Nz2cn5Cjb5VWfdNkLCL5ih6vhoY/BiM+BSLpXnnwykX",
+	"K31Cr2PoVsf3TDuurUJCYcZLCqv98BC5bvcpdenk/gxYoxgvkXU4lmMPjjZQJEqd4Q9DuUXoYXicaFbo",
+	"EBRiMac02BL2FBxXEdtcUKuFaKOTqKO7J2tDslFPWCJXnBvLWFnEBogqI+SOhlEPGr6BaBKorq14yDPt",
+	"EgURvdVxFZK/DkHTvbyiCHk6fbgXEO8AIxCcNxpcxC5NrCzVNTF2Kqg+KiBzjSwAHxd+6yugTkw/VOYk",
+	"fSwndeizYjf6kfk+HrzblcpAIp67qFv0DVU92cfaMD6xDnw1qq/3zDQtu1m8hGK8/eWo+1LkcAJOnpAL",
+	"tW0nMDcb1MZhfKo7LK633sGVIqTgDCZLYdAgs2mx8GIddVyrHpfa3873L2EB4jbVaKeiszNOCfUM29jE",
+	"RhpB7fSqkVE8tDUiE7ix3CmqywJQnntCNasEXBkAcWnPeX9e8qU57tAnD/Lxh9IK73ghaQ9zYiZROuNv",
+	"q0pgizUv+cJYU39prT5pVB1eT/UW3gZ3YsxxKPLcimtKUPUt513bdhhf6+V8ljFHDC+N7lkY/s54CyII",
+	"c3bihcTjO9ekulU1DmBnSpBnrgTXYH07Wr/CsC3f+w+SBz2AohoPL33Ho5w8bLNo8kcvC3ULAsLRNKp1",
+	"FpE7I4ePNsoxYvPQeYL1nDe8AeIFi3FF8TS1vKexF40Zm+pb2D1zBcid/uICwas400aVkDVrcDjDDChS",
+	"ifHfIc000mNeb25SqHMuHrLgeS7kCjssat+KgQCdfMyEPsGE1AY4JtC4l+Kg371Zr0/r6TbjRmO0Mjf+",
+	"jVqmfcgI21eqFd69bXgkVPaZL90Z5at2K3DOsvkeq3bSbRl8D67RIdAmyNMw7lIB8qYFZHQ4A6eaK6rm",
+	"0YsSQGKFLGbsXzUkx26tsM88IqliSI7YqsFpmF3KjfFAUybQWDM+p8qv4VnfQllaHhpI4xS6kfWsC2Gg",
+	"0w+C0sjINV2K1dqM6WgbMh+HG0fEDmcK9D9WddZfbz2IDD5U2Yv/+0Mo8cV2geWe8ueiShPksDDOadN3",
+	"TV6HBw/RUHBKCcH1tRDYTkag6UcKO2t76LewS1XSt+q+j6xPu3tV+PHl3luIguBiVxpcmvMc+CpYKmjE",
+	"3iPYB2OOaJaMr7iQoxI/Y1mth7W8CWrHQW/viG1aZ7Yf995oOMtUl0aab2KJY9wJB33BazO1hVFVN1ry",
+	"JRP+ShmToOHNlQ4G7eUkXgXcahFjPUpj5yK/Qg7TNQ4OWg6Y0Pn+3fVH9ogX4pFT5x/go/+H5Z3//Y7o",
+	"qY8jUlxILfRdsxm8gdNofRCS3RNlFnetTOrFQxy2EeouAhEYr1wUNcyccPmrvkfM8WPV9shgBMR30brb",
+	"uhLGSuLYpZpvxmTLj0epJkfdNPiRxBQ/BC9Rx6t8tNAnZhvvhKvpM4j/jx5mnY7fdS/Dy6Se11h+/Npw",
+	"QyWptY12deXGJ9QfJtA3Oz6nYM6P2U4aa9arQFyLlXwlXwu5OTLoaW3mSKLGnm4Ao9Rw4a4GmeS2RBZj",
+	"P4IZulvsI/7mIV8HSQ2qknJoZqGc4Yeff2pWMzye9YC3HXlPL9QxWVXX9vE2g/+IY/j7YSDa4WNINGqU",
+	"qspACvR0ZJ+VLNX1ooUoGUNgSELxBwkXK2dNpOXV8e7OSz0tnFPdrp96iEcy67HR7ZOeZtAprcpZDB5y",
+	"wC85RawIlZL+2X7/JteHvk2fLXm6c1Pz25Rtgz+dZHyNz392Hrwa/YDmlaRuPG1+znUiYdB92HsmLDvA",
+	"H1gNit3pnEexX2Yn9+9kNQ4TX8eocVYzijG5b9kIbCdkhu6kYxqAxTdjTvUBbszkVnxUH1zkqZOQHr/i",
+	"TujHTEpCWsTV3TGj/JzStQbk/DHtrO+qpCWW+g4LMeJKY9Kd9GO/O+n7obC6+3psA7C7EGQ+aTURUh+G",
+	"n/YdEg9xaTLQmP+3gT2hImODK3JP8i3U4Kj2o7WLcc31MHbEQBfA5Kr4Ihb+oe5XBJYkDNb+U4jLrLlE",
+	"0zLu7vb5oHHr1Go6ZArhujBx1Cs7iK+F3qvx9udhR6mS3Hc6DQ+PvdRpp/3QQrK5Muvm0HVZ2tylyqrK",
+	"zJNgC3eMrKebd6J796YFmhoxe/EhqdpRnFZonC/WkAg8SHtrYMGM1Xc33ZqE3mZ1Xk/wA7Tncjj91tZ0",
+	"2WRGPNjDta4U58iOTV1evFtXmCEuuyvLNGTW4RDHdkSseyE2XDLfp/iyc7sqCR7dDnYsnhU0qAyl3IjR",
+	"OPpNA5C3y5ihTUzA7/BQEVkXCsae5B22uqTy32Q3g8lPU8xVzrfJS+vny6OZrNJxnbkWYkKySsNwauMZ",
+	"zi8t9vAce7YNyX7DZ1rHAc7vWNTjBUXbEI2Qt+48fiTiZ93K/MgX1wRzfASss8NFHobHGNPy7661O6Mp",
+	"WlTzXCxumsvsGipKuzC30Gzvy2BCR45do0d4uWVCz5xRS64PdYuG6rGkO0DuOjino0Bee2jbxfBKVMcE",
+	"wgx0MEwcGWywfagrw+qoHbVfeQ3RVeZCwvHfEjKaWbhVpRzROM595Y172nKRSpqagTPWPDjRZ/bKAm1C",
+	"JsMxk39vxxpq20lkmRGl64W5mfZs1tNFouE2WVudiC3lmFg24XJFEte3KgN+S4XslB6k8a9ottbzuUFT",
+	"v/VvVcQbUd4hhTWOuvhuyfycOmCLhzHZaMLdu2VAgnLb64vuNDpBCeFDaLRC1pBnBy0dY9YXlJihEx3u",
+	"gFq1H/Vy0I9aEhLjYH1ICUW+v6H0sEGbuhHROSwmsXt85eJ53+kxq4+XD79bWopS+w36Zg1OROzUDvBH",
+	"v6x6NtB16VRLpqpSP2SWNXI3IvJvG03Lo9bnfA+dTf150H/ijlDPybMC7vDkNToSRsp7HYNGOfemisaN",
+	"Sygc2oNdm8sOi6qfa+Cl7pFqvhofn2u342xkJ0DsUv0N9gXPmFEylNXzLVB5QqXj6fzLnnzGCExLAuTK",
+	"RcQRJBlh3OqFfKfHlqTbydREDrmPmBG5Q5CbRjdFpICnZt/+R/Mckk1z00Z4nasw0DqD2kt2mkr2zPBN",
+	"fT12IQRisA7PkMsQH1srtuRlPPO2Ifki0quSMpHD390T92TjizOaWM+K3rt7e2RM4O45273iNoZ7Jn3+",
+	"JuGLSb6Nw1gO5/qmzsbYPN9D5u7k+PbQ99pXlnf6rmBD9EMYoMsxjt/luFzAw/NKo8Zm+94VUNde7CNi",
+	"souqLF0P92NRjZYlEGD0cS92t8pNwH8vusK1i8J4BS4T3GX/2m+66o4CuOvxUEO1Un1dTCdron4eXlzb",
+	"uVhVqkrkmRUlLMUfTBdcavbf9TWQCdykqJMWN0f31VXbe4SeunPuvKULn+fxPpRCh/iov7Ukgz+Ejpfd",
+	"NyKw3OXPORBWAijA5njRTOSBoo7RFVCpxPHPwqyFjOWNxwv8k3fNsU1ZlykH0d7nNbsyi9AINwSFUxWw",
+	"CWTUp6nIXSMSyvP+5ryWNkXOJWoKK3HrAF8r04t/0WGbp2+fIocH+g6saKiXazfYXcOp0noaPFxTvMEM",
+	"rZNUt5AO5zUuPkonP45oPehZL52gO2FLQre0ZJiyidwaqdHdj0n/DiEyL0SttTq7cAq0A+MfRAC0g/WF",
+	"vN7nXPqeGoc4XeQyRuGzpGBXpkA3mmY6zB3KSrCWTOZ4T0ZKSw6S8qJxykYWauvRy8mgy59RdS9kDjHi",
+	"brKb/LhdtNehDIIxqXQUqGin0o2h3PiyMrtLHnMFoZlJyhwoBj11zkOT0aasFptU0UlB0VI7nR2XJoV2",
+	"bni5glFcEzfquzs9vEBM+RuVO9qLwErR4Cdo8GGnbV4Eb0rvDLpWEzFZaErFW3isDqwsBk8dkrAdCf3K",
+	"GrjYdTVdo0yOdi0lKSRk1w53IXq24yUWHTHZrVGPdeUVS+rlpw0U7YJOFDC+qNH+u4LReDaDB0RVecZa",
+	"Z8SB5dHpOdokSuNuWNnJRcZUWbtpA+gdVj7kHqtn0NXji43rVuq4yugmthHFovn/Nz4rOp6yRw9dsQ8v",
+	"n7Gff/qXS8p/8FVg1nScMYc8eiOyGasR1Q8yXQ8ItipdNU4KliHPrSKL8GCOK9C/QjAQ479/g9heiXJD",
+	"/A3LAu1eeB+OLtQGJAszvEP4VxWQSLqQIY8Fyu90KMrD5+umWiWNG9zgi1xgpqs/yInapVXJtyl/CS+B",
+	"fCaIYY1okNikys7C3uxeZ/efiWakrYUuYilp15i3o1xRSMF4jhiXPtMf3aGE/0UOuShgXDdy5GhywKsN",
+	"5kkwfsFLyBws4qFTqdVXYzipRt0UUEbLE1/7TndmrarVmnFGT9ojT+0/BhfZmEzfWtKFPINYQmfJbkh1",
+	"r3tG1bBLrBDF+KYkZstFtLJ2cKREtnYKi7FvUnVAFfEHkBmp7lerO1Wf3FWwOOF99ICRHMuEarMD2MSj",
+	"zo4WVASsYcbeKJlxDCs99vlfSnYzz4La+y9DUaE6KP4vA5HEZhW8o0hPlkTnIOjksT6i50bnbA3koMQP",
+	"bsKsrbWPSC5HyjcQr1F3PWxcE0bqhzAotOJ4yE/tx+Y5YH4MHlIn7KMe4AxMPC9fEraEVS3cSfdNgOIQ",
+	"PdHeoh9D12ZrcfIqN/HMs/2NrxKPxl0wPRTz3dHJk6FTmzrRzUJvS98GJpLk5NObeiuW8CG3/xAkXxTp",
+	"pkr4LIwwOfSkV/xjRDHXhf9MGCpsktvxKC9W5mk8W+IY3ChvzLY3YMkXRs+w+Y+e1e2nCCFAlXI8pDN5",
+	"1XIBgdOXIocZ02tVGpCUnGq8N7fhz7OMh7pNw7hNNVcY36ueMNmSTp9U9ZxH3Z8KfKmZlZpMISIMdUCv",
+	"TAgOHnJgBjmYVMB3MJ0+5L7FMh8KvFHaYG+9yNAeHuDPcSmZNXqF01VF9oRxqRAHBTOwd1w7KbDEnGq6",
+	"6RHvBvDHLeLCEQSRGAVOcbfWoN3l/F3No6f+DsX1fH9Twlbd9ghCexhcQAClIW55ur9cuUoU0KCChL97",
+	"0CahW9B+Q6h5g7qM13sXSmqIdfO9FvZ6QeufBrYS3gPm2/POrRGQMaNG+wTSoJnKJH6gQmrlKzM66j/W",
+	"TpC8CvRxHIqvzFpdeRrNBdYqz/qhEbt81Kiy7YQBSFrieHYqZHBhLoulkikFeelHaUTNdnuxfqEy3V59",
+	"5puRxIv/nGQkxwc+6BrHZcDzGVtwq4sWvCDkAWw74iwIVyUu2gUJI4Sq2sUW0Rsqwn10NtxBzGjWU0do",
+	"vxtw1EdOEp9PzDKZaoFX/yqhSSjD8wiLvAUzY4b/gV77Vam0nrX6reHtKSQcx5FGVYt1rL8auRt6MjPq",
+	"su4jtvM/0Kf55yndlpst/53hYcWzJ2mLwZsddPzZCzMP+xM6kIZGPJ4NPCXDrrSu0Jp63Tu+GVlrXsod",
+	"WeSld32tty6IfmhsImiqsm6aovuDQvIN7FsosvYCd+IRizMXOWZ7Ne+qesZ36ajdU9HvCRD3Dx0Tej7I",
+	"B/Gvpod9WaptHNjN3+JCe5AueypR7LRyfOdAoLvcXTlPGpgtTcQWV1OHrDrDUx58zR6wl5tI8I4Uq5uG",
+	"MhtNWHD6l6qb/GDRXrO5UQf7Db8X95i4dAchV6w+eCPMXPqkv5MOsGxg5z/3hLmD1W01GebPjZ/7YJoq",
+	"xBDaL8d07Oo06voyG11Dj9qGpzRt+BOG6cG7RhXMVmjtMm0Gwmh3wpOKg2ckUZYaGmyaBvfQrIzm8Vro",
+	"KF5bFdM/HYA7KSlrLrMH6Dx3fsyEftu45EJTt1P7YHd52v7dzorOPkqHcPvcb5c23yQ64lZJtsjoVyH/",
+	"pzRwa/ouaaPb3dz8SjoqxZYa0Lg5zxzrjbmsP1B24p0KsO8A6TMexnScBLBa7tmdJSPJMZ1FnrYnj4RE",
+	"Os3uShsEw6rcgN7WSBdEqLRDJY40OMyzjDvhErBLk+niaab7D5/fEc3JSiUAT9P3PerjHEi+DPkosciA",
+	"VFIseE66sq8YCckuYxLDfFJI6I2+7KFdNBt/Disuj+pw1PA5HlZMuB+ZMA66Ggty1vsZCxW8MdXrj0KU",
+	"fdm6okYJdyM88VoRQ6TbQD5r3UtAI3XcckZ2Lv7I843vPm41AS7kTTxdNvvFnipy2aiqZFj2IlxtQ64q",
+	"9CFpRTOeK7PGQwa3IGMdpnEgswZRxttir3gxXib9G4+6ZymsncBZJPecq0+3D9rNwFLEmdtckN1O1dgH",
+	"qIXoUdN7HY0cWd5BBxrqKrWb0LFPdIBMxascjrxCu0lPLnL4JRG5Iv6LKyf2d0ujxK+JMFKJQHTH+E4Q",
+	"uC7mYeq2ZVgpkksOacof3Si8R+nyVXvVNKuVf8Qn2+27D91uHFH12+bL3WI41I7HtWVw10sQW0hWP/v6",
+	"NDdPaPsQuSNTz94Hhlz1pc/x8LvS2NUWA8SoGZG4AyWybbqRNXtFnl6K/ugNZDOXmovCDV3kjawiX+dZ",
+	"cEJKKEFXrlcRJhzTN6NbHsVFGlEh01OeGNb93BLHLbLrikmNeoyV6r7SO4dfVSx/u2UMtKEv7kSNoVl8",
+	"qOJHBBziv0dY9xGRJ4xLqSq5gCu6HjRiKqHjX+UO0P6J5YyrOjVLb5xniL6iG10TuwyDjjQ/hP1PvaF6",
+	"px4rW8jVAJbFSNhHZ5XaxViZ9IRdXmEYQFWm3TGyIR8R+NyX2Q0rcJ7kDb2CKudHazj4WjSNMXQMsQvA",
+	"BFCCb6gdtpHsGRcV8xSKoFcqIxaQIKEdMldy1emLgmNj8V8dou/qSInmJZQhk47S1azpnw09UUK+ucz3",
+	"Liqr6qBdKihZQnHM7VbU6moXF2QogadmlVmDLTt70CZ4Y7vdTOOn2WcJd3gf8vxIqI2QO5Pslhy4VEiD",
+	"VbcxncELq0hbyN2oj3QFKvqHXDtdmmMYZubWGadMiHkd3nPYNCLia9YMTUKmSuYv9ojLNJrCXKBcw9RM",
+	"V7KVVRCyiVXG91EeVAXIod5aI43DlClol8W3qpIGU2WiwiUaW7BC2LXXcIYcztaRIE70FHbxeCkXcI4j",
+	"OJn7U5yciYKtmFbXwj92Hbl4Kj2n6DFjT22xWUYv6aesdaUc5H7a0/KdDlUGDiHAnaFWRufsiPZBOJco",
+	"CeL4cEnYfxfMcfmA32lWYF8rhZnp/ZHvRk7jcMCGy0xkHmbq0K4Txk5hzuf5HhGP5qANW1XYLO8YSJtn",
+	"fpyYVMVQYyojscTUYPc2dp6xT+d76obTF9hKuG5c4kPdz6g5QD9l+7ol1iUELvi3bPrq/FdbsaEGbsyh",
+	"ayOOe/mZsu0M9nBrlGHQMnYYgDDrErCV91a1N2gYFlIaKCXP+ztBoRqY7A8+FNqwUj/U/Eb638sFjJeD",
+	"dVpGAroEx3UZu0sVzYcNuzAMPVHX09A8m7W5jc0MZAx3ckhPqB2njZPnT4Df9VhZSUOSxKEW+C2UVk3a",
+	"RsFgKIdmxjz+csEXgAq8NUs3Uu2k6yk/Qn9xuxe9fRoYCSMdt3Y1z9xbUd9tpuRpTYhGg51GwZ0ppxN1",
+	"5RJYURlmza0YXRpFGMen37mT4w29i1nw/6BzIPON9b4c23y6tz29kxsoC+0yPTLcHTtM30LCfUbGSNQs",
+	"e2NFGAVMyTIzZAhh6ZOltkybJl28y7aSne37dtNlTDrIzhaoUce/J2R04u9pzp4z7EGiAknKjIt96xhT",
+	"yp6LDxD1+eqGOT/4jWD7k4+xNP2o8rFoVmlSjcONKm740qS2nVT6MbN87nPYDM/jG1rJTB0pVj7ZV6Iy",
+	"pSeyPMN+uDpZqBqKp1fK8uYcUyghX/a4SFM99OhkO5XgFctE5rgo0d55D9pAeRRJe1RVL67qLW4xSIPN",
+	"mp0BaIeaJ7p5SPy589K02V89XPo1qKvDzHRheHLlEvVbvOWOzqwBgNO47eobwjNck1KOcZIXacrH2/bE",
+	"u+k3XLWt6a3UjZLhX3ojCr/yUPHtOqNwjyHBZXbjlu8RFCGBxEzVM3FsF7ZSV41qR9ctL/glqUJ7oCFV",
+	"5Kv4vipZYw1XdWQsLGoYa15pEXeX4zCWKFfWqNmt1TYlM9OzDERsfuO4BEG700neoITElBbOqX8FGWZz",
+	"WAlJGr0PrdVZ+YtQ4yci6X3HAZvixFKwpjrqhXRIub58je/tzb/VkN+C8zVrtQUMywlNCeqh5d/dse7v",
+	"eEkdNDEKMshnROMi03tWK6AH1uyWvWJ8y6I5lsZY+yz2GsaCCZBFow2sSrZDtII5JPXj8TcVpp4mio2C",
+	"GRtFr+rV7MjN7QHJlwGD3ME43FnHa0iEZB6bpRYKw5GVPQOf68By1hqbl1B3qmOeNiWoKeiiyuhi3bdX",
+	"JCi0L6Bz12MPBMxod+dBWBnRqt19lupHi429Duf7Cft97QIEm9sY16Q43O93YazOsQ/kbKCp1KazP6xN",
+	"zmlmIhG5/TLqwxIucSJKUoY8p9v2MFKWMjaOBi/HYT7yPN/HS2KShk3EIdHVqfxcksuL44+e2BIkjeKf",
+	"nMf7gOIQc4QnMom4ZvZO8OU/PmrWvrXuJtocW6X86q7Nkj9HVk8llbfWShFPoAWq6Mu9vDpcF5NYLZHQ",
+	"3AgbKo6GnXblDmNCwDKFgDMHBP1QjSSh2jmHQcKmWdPwSbje/ovK3JAXRKobRID5koaAiNemDcjLo+Vc",
+	"CUUCA3VElkpM3MwpFZ6MksAaNFC9tkCSIF6SxSbI8iVgtvMBz5Oz52C38KVQfYLlHC7h/RgnwjKKp6/U",
+	"JrgCEpFyTGOhBxk3T5oeIwkuFR/j23kLGTPS3DGWv9LC3m2847EM0jV1CbudtvoYymCE9M9xvR+95VsT",
+	"rrZ2iUvCxL3zLskHH0IIOFH7cFTUOMChjUq7qTHMaLSeSS5HM+rntcLaF01WjvOnHRF5GHf7nMdN2nLy",
+	"RfixxwM2PgnOdxANvpam16TlARnknWL6GGoy+9CR9ctsmrUbv8ye5cWKgiLFUdiU/Zi0s3RNhBu3yk0M",
+	"mm1QLdDTiB3Mbbnp9WpPrGjWFeIJm2WUEhqqnVq35IE+6mnVXmZ6P1xUv5MA2IKVGnZKrKHVzaTtk/Pq",
+	"op0P/fcgpmtjfPf15AKaSXcRVwQnPCr0Ezlwgh3iLzZ6XwABu66Blw2v0poXBUhNJvaOl5k+9Gc0O1+N",
+	"0+tThWnoabMWvU8vGtGc7gaxaeOKhVoakIyzjO8JZxJDtAHP1oWtW8mFudiKVjuUBoR8D95rG1cuCk3e",
+	"zpAzirqBeNwt43wZDoTX6FHLd6P2AaB9pF4U9nerRO3s5ek176CRjxksAGF4BreKGJD6ihqZuoWSnMC3",
+	"PK/QXoiq6lhgHO9L81YZ5qLp9oGQP8O1/bu3xCMxPx6PzLvII/bUUrT1zqWj5AIYZzoXhf3rUpBt69fG",
+	"zY0i7UrDQkkUJfP9zQb2cfhFKG+ymN/8qRNTNTwgpmg3k886bStKH3If+pAHBVurHFjp2izG8jjRT5+A",
+	"zMf3GMZBXGzoCM9+bTrFE0PrHN6A4uJSn8oqB+367QTYS/s3jGXctjoqNHUnU+5vtkJW0Ryip+gGXPs8",
+	"2ISjuQHI4o9FCLPpxL7QKGPFm+eYuIIXl1afa6hML45D1vZ3eubyS7Sx/+0F5MzxNi9BGwfAuZ01JAns",
+	"Md2iSWM0KJ0F5YSs+8DF7AJzM6KU1xtR3NDJuQmB1hiO8wb0DeXsJKBBqORYIQwoQyz8OZgd2IO6C410",
+	"OtzcHMFdskdoQC7Hu84P/nkoO9gXmh+uuj7pzcPq5E9TVrRZtSX03CI8KzQvsRaec03KxiHu1QBiSsxx",
+	"SFYBJn6gkbQPJCZQUU3kxkvAUKWvzRANaV6RSPDvKDBypyuz76p8G4ax1wKBOY35pn16AkRZ1H5Ci7C7",
+	"gsr6yaQ5BQuBok3WrK74wN6KkFOD0xm2M9Mm0DvnEuwjVlNUu0iAkadgAXoylsbAUzz+PtFfLrqT1Fxb",
+	"bZ+0gC6dWouaVzaKWwIhhg7OdXhw+nBkcifJ1krZLQM4XWOssIG+ni3by305OdlPLqcmbmsf5dA95ryF",
+	"8NKYDKTEUQpOhXrd9Nn4YnfPvGdttMMNuzXHFDSH0FW3m0c3KX4JRggDDzKB30/M9n0UW1otlxpS7kG1",
+	"OxbBKwp1dlhZoqnCzI6cmO2/e5SQjuNkmUiotFfGrpm9jAFj12sQR5q18qRRB8JLQDbj2I7iLh9zkOuy",
+	"qJL3mperZoPWCNKmyKPreMroF6s//5/X795esX9gs8n//H/+r//7y59WOP+Dy3397yVDZBKSeP/AKp0Z",
+	"U8WMIRDAn4cg+in4omP3uQasDK3XH6Pt7P8Va7ZrLe4m0PRPww1IkyDk7ySm6wf8HsykOIDwGVYTAvt3",
+	"HAHDroDfI+mbvDQUwaC+CW2grlAlUNbZToNtSbSKXeK/EUYH9wgddrhhiKh/vRyD9RS/iK4XqoBYhTLP",
+	"XGtV4ZqAPfENV6lTFBPmCVmIV2zLN+R9AklWp37C/PV3Zf+LVUWA0GyZMxQ3cw2AvbYcuTlrwl3jLI8D",
+	"0/dFpe1GRdF9abeBbx6eMc6snib4jabzza96Ugg5d7aIqgz955feMb4fGxiZCKa/x1ffLMRsdNBvtdnv",
+	"gYenHX1K7TISzW4POfQF1WJRQ3WXMTkMrn/Y1CveFekIh0FX6Qivzhx4i1tBeulv3QZMGaZJbld6GomW",
+	"QYH+kc6nIefxiLLYErphOVcV6ITnl/S2xTDHdCc1YAis/A0vNxkZhodvJIDeu3juDsjdzTtMwm+4p4tb",
+	"7AgOiISSdP3DqPvbycX23T1YSO1HiU6taTx1Dp9AB6HIyJLnee6L1BE7jS3tfcPmlUH7TastHJqaJ8jX",
+	"tsYTWGsUAl3QQV05l6tcnmwaf0Yp+XvlsxSObQFzB3TuBNp0C9RAtEtlImkYQ11btDmmRsWTAIXMgHeq",
+	"56px9PKjf+kh9rk7oH30PePUEgNUqCQh/pVzG7q81q3IpFitxyFP9tiYvoVSXG1eut76eBwJaawB6eQ6",
+	"mbmGwHftXRODBkczZuea6QnNfIF7uwt/1LAXrZ2ofa2+I+m80kKC1h6/wf3PDmCjh6OvBFLqDWgcrY9b",
+	"YhK4+dNRTH60FA4jxaeodRRhh68S2evOPp5bizzEcdKlR8djwzVKNyNGsGtvfnhcnMlEYKW7kC2vxUom",
+	"uuh5KRjx7IG8Gcr+xJKpnGszY0axpbgFVrPZHRxKeFxc63Mifguhys+ppk90O8VKvorsZq5WQh62iBrs",
+	"F164PuWnIi3R+I3vpSf/WsjNEQAFLwmv2kogYeA7zUqlzBNX9mIPqPZl13NYC5mx/zUMHjiyIDHBpF1Z",
+	"EVpsNgZxb0epkIvY1aI3+sb10T9I4tChNoHk5JprhymE0F9xbAJvUMW174G0jUGx3sZzOB2aAWPw91F9",
+	"3YNdfFRLKHz6xrVo7vHeNpoXNfu1+yYTzosRwaJZLqGE+G2tJPhuIwVIDFhdNYPautWrharCxqbyvqNx",
+	"XS1XFJW2xzvfnzY1XNjtXu+JRjTjPiPawxc3w6mIbfpSvLHGpwzNlWY1dLxUSPQmYBqB8fhUEvuReDC9",
+	"p5Vsb7HwrdDC4Sj2Y2TTY4mm7y6kEehS50r6iXVkQ1OQzNpZaXVApLtts1qcdfAn6Iw1jnuz5BePZkpk",
+	"prpWnC7JPCjMgVutQ4jG4r+MqEsMn4tovrh8yj/aUbdMl43iGulfheQ836wTPamKZWp0S5/R0fwTz2yD",
+	"owcd14Zv4Ab9bSfTxc7TNaHIRIbkCd48bF6/5KXrYU9yMCplz3nk+sDdr+PYKgslJSySzdp0AXyjE8kD",
+	"nG3FolTFmnpa59RBCUH4MFlPxqF0DOSA7wyCG/sHX8lPGiLRRj/1MM/mx5NEGHbdDphqPe4x+328z6Ih",
+	"zoOG+z//9NMPPx+n99JnEoOXi4S8SqSHZcBTPwEvJaSSZoXRjIyGRRRNqi/u39NvajeqI0KNOOTTlXyW",
+	"Ni2HvhNWECWV4ctlrK/rcZWz1Lgj2rEK+PYoT/NBy1df8Ulfii5iJwzV3o5Bkh0HD9vEE09b6manGHZC",
+	"waRKcqKEXuNP0M2kybOU58JlqR16VDEufUOnKYn5h4BTZVUYyG7Mmvrc9j+VaouaKyvPDYIvJ4fzDxEq",
+	"c/Kx3m/gj9h4IwZYUBIAtVrWbmis/MR+zTN2ae/cxzHIdXULZc6L5LBa5CAXkPy9d0kHGTdhCfVim59o",
+	"Tac19iGhY1SNbOzBLs4OOCTKsc3bpM1gDUy7RJH8GMdxgR3hVQz+jW4SzNkIrgG8/lw34MfxPOZ46cQr",
+	"gwmqVulSDmXedbFXdJyiH0td0O/QYKtTol0/cCx+feKM+rKSq57skFsoxVKMytAKiQQ1aFx4u3E5lw7v",
+	"oiZp744+U7FWwr7fdEv1O+4OTTYw7mgcB2MvVZkQi8LvHkHxhbYSV1abnfXxX8xKlFm0FPEVtuje65DE",
+	"nMYrDKbmKAXr2ngnSR92fqiN8J1upTLOK7TmI0LNzu5rYuxcNJZbj967Ndfdej4XHrVjusI+5x3DXknJ",
+	"msmPLkBxt9yMTsZNzvEyrBZrawH8YyVuQWI6zJ/tZniHUf9oVseaS0lYBL3uLfdYopXxW7tNSwywOJPu",
+	"TmgiY+NrtVGWiPWMyTNK9UutU4qEZARTNXDEeqJynrxNF4RLCunJ+/D8Egm9mOZPozTHwHzdCO2AXliP",
+	"FJ3iunRQDklXdx/wa6rg6xiFmJLvYz48vNajwNsfQ1ngjkvDpArdl+v+PE8GOuL60qAJeiodqOKOCLOG",
+	"472+50IJRb3A6Nb4MpauDjyqzc9zvm90+emBvwhQtq7kzh5/Ovij9u81l/BCmjJeUpvz8cUwz/k++SGs",
+	"qkj2mHeuJ+WQeDwApUOUOxkcopLkMT3sAp6LAnM4F3XlkB38mIF76Vfpih+BntXc8y+z2GajJ0qBZpge",
+	"Ts5+H+KnKtSdR7zTT0K/tGbLeteZqkbJPSiAtnsedqymXgAH8Qwc5/kNxJAgSuDHQnWOiKZNFa5Je+8X",
+	"qjgmuo6pqlE+OCnu1IdCQDOcNUncCRL6waP7VXKpE/mqaMxRxV6yADO0FdvVLYSZ1c6sSRMvpF2XXMMx",
+	"UGX2+f4u5hH0jlIZIIDTXbwpWDYmU9K7nRqkqFcQpedO0UUTg14YxYvz4xM6uVVmotP5JEswVSkh2Y+7",
+	"bgDVhFS7mF1YffbGZa0ucuU6OmEEqr+D04EqiG9fsd163wx4GUWm7mFi7A8n9X2q+7dGzMi82naym/uT",
+	"1Jua2g+xlGl3OPrqLEbUQfw+Kq7hE/IH8+ojNAkxhsOjsuV7DBBTIEgZ0FcsdK+Z1SXCzADfhjI97PWU",
+	"k54RStrz3HkvETUsyieNvm2H6X8gVmuDFzK2m3L+Ro7F1sYls3l/2eXlDFsV5numCzv/Q2+j74rYdcg2",
+	"PWRdJ27obzj6pYgfLfjNohz6GeZrpTbHGaF2qUfk2roxXtwiEH071+ue0/KxaLmElPqqxUpyYxUKVL28",
+	"D4n0mL9cGy4zXmbMLUj/NY7qrRB9rgedGhuW+XIrLvdY8BYt5yvzyKk9zW4df53b0cNm99qmrR3uxJMf",
+	"gszIDZeL4qFX38hseegUhRrY72EJCxC3CVwkT/hDdt01fjmGKYcqUTrkCcNEqUAqxzMHUtt1BpdwcL2N",
+	"LGMJeTpNRvj5+8c//jg7NiElYbqm8WnGYT+3YCASndoI6aFQG3jCLn2TFmsQcOkyTppANP/684/DxWd3",
+	"Qd23f0gBx6AaaVXI0Gtm2GnU4ZB6n/1QB9jvRKhDDvoTI0lLlequI03JF6ZGkFgDy0BvCO/IaJ/Aqh+y",
+	"jxgBsyLs08dn7C8fXj5jP/zww9/+OmNZVXIsMmoFx2ZMZJp9+vTquX74X/JFWaqSXi9KNc9hq+kbf/vx",
+	"p3/560P2wl7IlKBgBZhdPWjDJECm7Wa+K8VKyFCOqIWBJ64LhqEmOxvAKgcUgP8lDdXDsVcZbAtlQC72",
+	"D36D/YxVMoPSZb4GlEY/3AqMrv9KDPTwv5DsVJdy8bFEgPpGzsPFY9/0jBfi4urih4eXD3/AJE6zRtZ9",
+	"xAvxaO4uxBXdE/YUI81eZRdXF/8G5hf7O7YULZR05sP3l5cUw89C/rjLZ3PINVvvJ7T76Pu4FEUuFvjt",
+	"R393GivJpyHphVNAhulURGIliVo6CBq6uPD6pxpJTVH3Ja9ykxojrOvRe9p9O9Cfs5o2j0LafaF0hERY",
+	"EP6Bypvdbv3i3NaTLL6uSWkfPgfuHduXqcalWvcI4UO1iPF5kJNQ2teexwn9Wuh/UjpjlX6EzHa1lA9P",
+	"JcuMICjuQOfZha62W25Ns4sPwK3kwqyhJ606eDRUs4csVKQH8KSlVaukUWSe1OXNa5ALYO/fXX98eFHv",
+	"ZZVv0tv4S5Vvni6oW3HJt2AwByThnqsfefQb7NE1d46993O65623wxJcZGz3nytJbeQQQpMp6bPj+AY0",
+	"KhlgfwP03rrkeLIPkUAnn8gq3zz6h8j+pAvaNzzvCD8uF5DbdVx8NTo91U7pl4RDceLxuDaqsF98yD77",
+	"RgF0LigaTPiJLvXa3rgSHmIPfkjw+vtSrVwc4ysRyErrJXfFBXdli2OP66vs4s8vB7z0yHdfusPHZgmB",
+	"8klm6uty4Cdkg1MP3ILnYC3uR40AYnzFb/gGnrmnn4Yo2dkW3x0qQoFGAdcTq9wCL3Ph0nel8sIKgZ0n",
+	"IBNlUUZPnFUSnvlMxTaPCTtRKgP2DpQLzEJGX74nRKPkELxLLVZPmPgeRikPvxYxfRvtHcd/X8l8n5iu",
+	"JtRq9Ny5BIAq+KAxNd9F3aXymKJHDPx7a9RBIzH+EULqSX0phgJGF/75+DpPqV5vYVej+dxdZEaPL+av",
+	"PPNtwL4VHegt7KiF0Bgd6PGkmxDbACRSNomweOSiYw98zCC+LZ9LYeC52slvbmuarrZvZHs+NwKO02yS",
+	"VzVTfgi3K2eXBs/BWOmZuOQwcLbzWfnYZpcUQipg+SraVU2/R3VVxYQKFiXe3gf9e6mOCFeTqFmeWvNS",
+	"wNLlfibdX/6Zc2qXfozI8l9iJ+fTzZpWw2+qIUBIUKyxx5Rh33RQh/5IXGRstxY5RlVKLlcPLybj1AwW",
+	"vsv3hKz6nL4a59UfD13Nz9WkDGWFwIOqmHhRv3K5+lSMWs9HFx9eexR4Xycy5SIV9Ti/2wqr2AJVnoUt",
+	"m/76tJ//LPR63N15fi7ZAHXXnJBF3lvL6zfYn8s5aj/9LZHQHvIHJRSqNFOT8gN+9TWZf+egpf00DXJn",
+	"av4GhQnRjlPOd9svjORknM155kDodxQUdWVTW+C6KiFr+Hobe7KtDEwrF95UBv4/JBck7B7UudWTsrT9",
+	"6MtSbb8506YztXt2wA/qnEHTl7BzUcYJN9zD6Pd6s967h16qSVTwcZmfbsxkhcEhyV5J6j40gSCy1Pd1",
+	"AC2kE9RohC/Vmx02CaDet+i0uauqmjpD2PzA0+VMAsl/nvqFf2uHYZIrJgeuQdd5jMY165EZdUfAHjjd",
+	"fkqElYeoZQBF/Pahw+mMuSmN34V5Jz+Ej59TCgq5+gpByHvY9ve80qBnrARdbUEzVTKNUTZiA7d2KqQg",
+	"U19SXweMMavSd8WnWFty8/Wjf9B/9IYsn4Phi/UHX0h073R9ag3r27u7Nu8i1bw/vuBmXbvjy5oGTWZr",
+	"uueHsuFTmttT8z+ayC3mrVzmFXKmsrePSzf6i5VavnKKerl8pz3i+1/jnFpXfPT5OR1e76gQVhNT+qiN",
+	"O+umeMThuFzRAY94AlWBPtaQHk1wIA/vpbEvzMzXBtd2jW8LcYK+UCV9pmEfz3FptKDRv8KlMWaLnTfR",
+	"ZalMqDoj6sm01uYzJZei3GI26Zm2zJKNvv/Pd8lf872uG/ShWs7zDWWEuoNpPKSN/WxloHQoh/ZHqwC4",
+	"Xk5sy7PERV9Ht6fV8q5BZh/VfzRi5/dk/fsK4geY9R6CYHdbGncIRd21GZPDW2XO5dCyn3ZFbl/Tk5LB",
+	"Vj2qsbCSBvVz2Kr3HsTq/LY0DVfGG8RHD6RdyHeauaXc+WTCoiqF2V9c/eeXdiDIRX2sUa3FCpuNcor+",
+	"0N9zsdg8ZNhDg6nKYJGpcfNqHMsMdG/i+HP7+xllGn4/SUK9mUi9CBCsOnSwhGLWzDVH+TRjKs+a3odA",
+	"JmXP9oOFq5NJs6V6q84e5A6DpPJe7IqpFqQJOEN9MqfOg3m1LVTZWff00il8/yP8ce/GdRg8nTz4EWEt",
+	"q+Jk8VfRJKE/Oe55/dg51+1HSfHZO3uqCi6wYlNXZZ1shYUjE3Pa9Q6g+EZW/lopqxWZdamq1Xq6XX+0",
+	"WMOiJ+/+mf25Q4OzZJE5q/8MJ23cfeuX+KswY27cz2tljcCiVHM+x/5yXJoJtyUTWBnVV0L0G0DxtODl",
+	"uSzFBjTCXRW0j2ug3jBmp04lDvxRx23jPtcse4HPnI9J3ffvOZuuOWqn1Ad4tne37RIMwmyfSGZXAtdH",
+	"5Zf2kTMRGb/9IhP3TuRUteAbnsE0ND3RTIs6H9B++ob24/Ls+3GqI7zeE5mOoL4Urof7oB/1uAz3c/pP",
+	"7ZzT+mKNC6wKKnOl2tuTCyuWKs/V7kFV9CuQL/GxT8VXqrAI/QwOvudaNGTx1gwn79go5cMTZ4zigSqw",
+	"kqDZfO8sSUJZsSugH2SjCuEJ44ZtlTbsp8vL6fb6LC4nJ808Mc4k0Nznj3E9XU4+ekKyuZrB0/epXCms",
+	"XWh2corf5y/x2ff+uXMR3U3ozprkq2XdZ4UgXBl2l/Iwzs3+yVilLDcOoVAYzXYO/WlKj9g1yCwMZZRr",
+	"TUGTwprJWUDxs4e0NcEQPmJYAofBGNcVmaAalqqsMZ0abiGxDUpwUtS+cs/ch+SiscbIrXOWRj3NMjeR",
+	"s2n+fqH3q5Q2Rz1US58wqXZMg6vgXor8ZE3V8ddgWU2D3GeSlOmlf/3C5CaVHi2wmH3iyBJVyH9NKl8T",
+	"RNeTOo/XOJcjVbRPyWmPcsWnzl59rXj2NelnBftKqYyVakc4QXMQchWoOCn9POzvdJYlNoo6p0ylj9th",
+	"7lsH69+zznahe3SSjCCMdBNOE+FaIrwX/hvtMQcRYcfTDjClVLuH7G0NtUK8g4gqmNao1IbtwRzqBz6/",
+	"7e+wGFAWPrhn7kNZoLHGxjNRU2C0BqBj9FWEfc4l9F2Fr7mEc4oY/H7Korcq7u50gyEXeoBPXuMT98Ml",
+	"C1VmdrwxnILzwpNzK+AkDklpljiTc9X0aPM1fJ1NEp/H44kMNYgD9AG26hYCgYdsQHo8e9JIAMY2v/t7",
+	"lQu9rthvhlku74lZpnLHbuERv+Ui53ORo7H9jziZr8E8bT53Hlo3h/jqtV5beORz11J30Bsu8mswxvVu",
+	"OhsvtMaJlZ3XXdi9q+MVoszDCUc0wQYHa56eDQ6Xe3/HbojUEx68ogSMNS9cbmyC4O8bj52tkimMcM/k",
+	"Phj6XNQuXa+eBEaX/d1H3b+likuc2L2fATtoFtVR3C9T7MZZIeaIbme/nqNG1E4xvuJCnk6musVU6gZy",
+	"ba1GBfdqOO1jak8Skb2631M0DPvDfcODOULEIneNTM+poFmaXVyMQjtovkfcaGoG4XJP0VOgSiaVq3BN",
+	"prP72t1vDGMslBTfr6HUGvagz+OOi0lAdnwkycAfJlSvYk9AChphHStnS9ixgEW+E2YtpNO1QjdzRs7o",
+	"vAW24I/vo6zky558suf253r/v4WdvJx6J3GNyfRv+vHk/XxalyATKpKq8ozNPTCG3WjqEPidZgV1pQzN",
+	"J8kL6GvMCBad7fi+5QfUIE1sg88dj2gyx3n3KXHiXC80DafnWraJdg8gGt+iZP26OBrpq9KeRuN+Pfk4",
+	"vkHk691awS2UrtEYr4+o8yTRwSsqo+n0LTAMb+1ZyjvATILkoQs9PafkHJ4lD1zE1fCGlxMGKqi1oqdS",
+	"QyohXQiS1cq2mkIzhA+bA0imsfWGwh7WDp+BAho5b9Xid2l4hvNHJeXnvdXoFH0d+I17OkPvI+eCy+Dk",
+	"adS3N7d3/8A1VE36rfbPEfq4s+HdDu57tlVbkIbUWW5Yhm9FzQEzDpmgp/3N/eT8PS0KJaTZuqtsKM7x",
+	"SzPZbwqhuGe3QgsXO9kCoKOJNjLjzZQjV9c10pn/1ncE+goGr4sP3Hc0oC+ZsUGOM2jT+PGvk8iY3oWp",
+	"XGWuhrRPfLxzj5xxnX6IaOhRgnYYRKvJwFYRncqVzzrrXYttZc2FjEkwO1Vu7AWrH7J3Mt/XeH71Uwte",
+	"lgLKHkv/6aJFu+lZ0339KwAT9WxYaPlh1jBFSxzsGOBsNkQLsSqQlaJVgfhDRU6aFDiYF4YqFcnThoB1",
+	"u/1II8B/T8coKeGe9u0ap3LPO4eDNoFJIs0i3K8nb91rMLVJUO+TP3hr4CWebMQ4plsxh1Vj01qJ1el4",
+	"8Jnzqv3nT8RReHZS2nnrSBCgOVMSHEqHJ5QVV0Cpg4gfQBAfZDhgc77wZ1UZMhcofRpy3bQZPMzbg0Gv",
+	"dBMG8Y1/+NvFQST1bjo0xNBKsAGDOHMeJT/QE4boVHjNbDHpfLdWTNvDURV0f0STA6s4Yc+HbRiG+Vr1",
+	"wXfY06kUoaIyD3ivKoScXpmnUyhD46jhBxuZy6fOEPpYoFdVKmOZGwmNDGxNGit3cAByW3DNisowpOEM",
+	"H+LZVkjdoyB95Bv4VExF016MpcFuiTssIinFJAL6YylQPC8AGyozo5B2Xg4I4xK+l1zkmsKHWOfu6Ud/",
+	"asjjAMQYEPq9eTgpQL/96L3haeJwdhfunPaD851iv+hLrjLIKkjIvyulsofso7MXSkAex8Z/5KdTjLYh",
+	"w/DDej+ji7dn206D5483IFB5dm9bZge783b9SvXTqmQ5GLZSp6CJNDfvN4BCB8+YkCtynFFmuduhGZvv",
+	"GWeFysVij6ile2tFZGhB5PYmRiS8wXNXwpaXm6lh7Z9m2Qf88DmBP/D7954CW496nmu7u0E7zOnp8WZ8",
+	"dkk/5/MVl1zqJPzi+3WJIMtiOkjukKKguSBGL3CQWQts82QwzTbF+7ErArjsN5XecAz4zeN78OFNkQIe",
+	"0JVH+Y1ToL99aeB12kMJ2qjyFNdv6lCeH4y4J4HL3vlrAPNteLQ/FRk3zY06XyTtn9Oj3TwRjxZK3kJp",
+	"ps7ToK++ply8s4DR4gh6tHZ8XwfFDsEX06Tv5MAzNoeF2mJnAffph+yVcQ6sUKfvML2t1r1BZU+QXzEH",
+	"thZWJu0PVDZvJ7UBHidsf8PLzVkPaUAnfDNab/sfe0pHwCPW4HjvlhffIlSdSyd3KR0l1KB1no2/Sl1l",
+	"i84BWeZBUapCaZ5P3urMfvbc4DJvlQH9UX0IKRn3jyzz3tOvDwQKYaMZkRom6dDCM03GLX3aJzASNB1C",
+	"E0n4w3Ufq9OTyVsBGBkjtzTmQ6ZkZhtr6k4NLUbq+WnsuzMzEOzaEEH3Zw30QRNNbQ9gy8u+Fqq/crnS",
+	"7+Q59e5f3RQiy0Wf7CTuOzxxFBRu5EjNQqhF+K6qRrES7RrKMpxOsjo1pM/x8Kt7ZFTxxoag8Q6B1AiL",
+	"eUH/sw0Jd3Rmbyp7Ygje6gjYtm+s9bsj1Jm7v0+08UGXmE61vAbzCr96JkgQ/PY/t0LpDsaDhX1cmsn3",
+	"x8Unn7nPn6mHzE6Yxfrbsv9OarN46LRHZdkrKoyvSgBNQtoOU3eZo05jUmH/klZaT2vbKennATlWJ93z",
+	"d/aTlAmoz5pn+I6cwv/Up9Pluk4fRDlvHijs3Pe/GQfy0yybeGtOPDrRjUGWflmq7b9X1OfmrkGBe6cv",
+	"JlWcEKWJ09i50ScvZMGvfmVPegnTFEO3CKbtafa4CakAxwuZvQGUK2sRwz/uJPrDgleYugV7VkKRC2wc",
+	"G6+j9r/W9HHq8FypHBBabdYd4F3l6igQHhWYkvneJX0IgzU8vqDYWue+3I7toV1+F5+SJ8jpjQUjgR83",
+	"82kaj33EqrBwwyv6NpUp+VWgIZbMuGpv6vn9fvV449KulAa2UtgiVX5NowQRTHox6KaArRmHLYbcNkw8",
+	"yuxGHbDEtA1Vsu3pHhBVyWyAFPTIvdDCDvUBlqNBx930J/AW4odqf7SVKeoWylkjbbjRjTuOVWB4SdT6",
+	"tgpq7Yxwbveui9Up+zFQS/zx9NJQuzLMaLIffMjeKhSeQrteX3VhqMZG3a6DZ9Mqwr1/5OaRPgy4nOf+",
+	"qXMqDXYgqt2MIv/UGEzTOAM505aIrOAr8B2qd8KsZx7LgaKLOdeGLXBaaGFCTjoBM8C33+l0bvY1mEPa",
+	"nYvRvxI2VmTwszVyvgZf+YrRsrB32NeP5JXdEtpK3MknwbubA8/0IfMXJdwK2KXzlN7TA168fQuCauLN",
+	"cytMY7+uqhKmOHMhi3rhQDi8pJJq5+NPFAhVZg2lrtPKHzJfzCIJeeNwI4dQ0usNPCcte4U+475fPs+g",
+	"xMJBJsy3AJjpBdWZMfy+vqA696Xs2XStdv5mTl+8aLZyhwo9pY9rYd7Jb1Qf+wpVqPey8f9GmzxjBa80",
+	"6BnTG1HoGaO8pTlfYF+SOtq+5lbtJk0bZOxmIjD54WbIJMN9N+QRUcNlqbbdMJ7YVtuLq8eX+H+zi62Q",
+	"9Jc6qCekgRW6NRPxwQUWz0S/+1Prm48j3/xyb1bW+EbOVAdIrj1f/p2LSYqmPmIdst0ydKI4QUFIHpR2",
+	"gbwEfLGmNI0a7gMLg06OSjdYrAQ9deYjgdmfDX3ZWcv6G8Pq/jgdfxBMEkcp8WDLM/owMaHSgAotlqJZ",
+	"c720bNJCmets77Bx98E9dG4p7MeJg6qoylhxOVlRojsu3kKe8MxobMg/8amhLv+vvtWbm6b3T3l5v0DM",
+	"R8m4MbAtXGYcFq8SR86wnxPWx/BaoWOu9Qcm0xGqROMM0lz7PYzX7pn7uPyuXbHRPdW/95SrN1d9hnwI",
+	"9/WvVZw+ns5TRc1bga80r4Wn7oUKbrRvgt9aKz8Dx4XvfzWeO4Lak3Odz6UK2Rqp2OsnmakXslT5lmKW",
+	"/UBz5CoB/zyWLhLkTDIGex68uXTwU5jJYp+qMlap22IUeM3r9lKEU2Qne1f9JaVu4Fac6UjU23zP6gIO",
+	"nMdx6r37cfKANQUFfIdQUjmtvj6j9mC8jmGzz5RnTG1JeV5iz3ihEZkHMvQHNHWI9hlr+KqjYt45coM0",
+	"OC8AfKpLGOYx2MPBtEEnB4J8YCZybHxLqNMzFM6Bq5JzKSG7NjAqxv/KaKYNlp1NXbTtveVYutGq2kBD",
+	"EO0c5DRhmq50kDMmlkxSXNDBop1qBWnQWG/YI+evxUq+q8a1kboOMFPTlwu/OTM4dryqRzXQs+6e4ZS0",
+	"EcVKvpLnUmTo4/eOBh8N9Z5IwXav6D877DuUI3btH7sXHm6FOMVKulywFvTajFH/aqX6E6HSMz+L3knC",
+	"YEzWSsgmCVswhXgkNHBonblZHbSv7KXq01dqHqAA1EGTsyRRmy3Irg1WoN4LLHF32FH6fQ0iN70plSDE",
+	"eZu+uYG+lnF1t12YzMpyvDpXatMX3v5Fqc19dJ1rjdNX1oqwbmjK6JNAMxLh6oP1Ts+Dh0u9v0txiMyT",
+	"81cuJAx1nZX3JPdeinJrR7s/cZfuNyvP2H6H1njPlcWBtmcqFGlzVEjLmS5XhaBvzrgzbRLdI2pA39ZM",
+	"fd5dZEMPQLrbZ4auFZ7nzB5TTVB9s8nQr1uDx3RKv4bZxVrlIuN7fQpaYM9tE6PEWQC/D5d8r2jtQxQ/",
+	"GxuOzsN0k7yXHbh/AZALuXqfc5kKeBb420TJz9KHN52HKVPkPTr0MAnNMAmhKhysb8yaChiLvVmY/qH7",
+	"0FUPB+tp3X8WLTW+3DNCr3615MoxpJ5cegSWe4Qc/KD26ET577N9iEB8x/nG7dV2g9dKX1wppLn98PNP",
+	"d02ecxXsEw/25WtgZVs5JV0J9HQp4zWCa8Mf7nGVl1ShiRlRGygMSimt6M2sDbasxUo+EPJBLuQmfdu8",
+	"Vmrz1JBD9LV98jzn1n76o9rAvTtd7cAvVZlwYWsgKNhJfK/tiwczHC3tHZ6yTFfPfNJwLxvwScM/o8+7",
+	"nZaulMaMQt8ChJCu7UZQuEij31lIBFZ0SK7oPVWyhQGmc1GcatX1Nem6zsW58Lzsp78OnGnd0PO8pVG6",
+	"mv8dFmaG5hhua0hg47lWrnvxEtXMJ9h5CV11BAWF0M9WeLpGt7zKhGGm5CKP7v+jpbhrCuSp2G8vRX5O",
+	"Rgmf/9PxyT2zhR3/dCWp3iiKAJ+lmScVnV78zz471OeKEo44LoshUwlFRYQuhB4/BYixODF0FL8FRK88",
+	"JzLmi0zce3YOLSp28/md/P7y+/OP9puVcnPAFipYSArlLZSskkbk+IeMGz7nGkXinC82E55FtOCTCTw5",
+	"l+QEGGefOOlO6TMjEt/OlE7zbfo0RJ6zTFF7HdzlXBR2Q+21lbVauGdKwsl5MfUWVzJTEwvbTzJTgTHO",
+	"vFdJJ8kupCViOVvoQo0w3BPs4LsCpFVRcaOo25Edw2CuHQ7pgHG0U2FYJrJm+wrjXTnG7r3r9881dlt7",
+	"yD6HueIzXDQrZkK/x5Tj6vrc5cPXqUKHz2swaygZZ/NS7TTVom0FJT0sqBElZMyoTqfEqcNhrufl9RkL",
+	"4fHb75bL+8e2u89+l46QmmCf/KYe7N9D9lQyZYlBSgjPc+T9BZeZyLgBzf5y/fz9XxG31iVG05Oq1dgd",
+	"WfsRLNYq7e54sVirj+cr2DsGozKSYPULrCpJPaFAZvbVaVpCYeNRJUFDvrT2rqV/5owkzjQslHTwwJzt",
+	"1iKHJ4ymQKLmgMa/V9ynEiXQ184buLSffunRGu7dnwT/7pafdLKjcN6p0qynAC7ivhVbbmUh1s4GaBB/",
+	"qNZcsy1wXdmzES4s+1fUEdZQdk5KOVhG454ZpZ85b27Ce/stlETTcsa2jtwqbRjwUvqsuqlLNbHgmbaB",
+	"CZl04Rq+XPbvEj5xzvsCB0hCve3WCtG0qCHgVKR6EUoMXFBOldRskGrTl6LcPmQvm41jhQm9Y1MpLoRk",
+	"902Vm9KUxhuojyceeercmJavIcsaSIeugpR27uMa9myBnlrfgKHhrHWSbhO0XIzIukrV7uE4Q9oNeU4D",
+	"t3wL+355H/s+VcwybMujOeQK2x30Jt/8Uj91zjzDepRUxVS1WHvRPJW4r5MLMJSXA78FNoe1OL1Kv0Hn",
+	"EOGbzg5/wzfnj0m9hV1jjHuWgN2Ru0VOaDuv1U560NoFTIh3gQJuvnfwe6YhEOvI1YxxyYS8FQbXh21a",
+	"mzi9S1WulGthox+yF7zMhTWapR0BITOwZS+zisVWtRXAmnkUaRhTwjugEUSS5p3TTs5gAwC//QqpS2cT",
+	"oAf2WpAdQtqtxB1kPut835IlBNSAFZgLlefAVxWVYMItlK4MkyMGHb2mmXMvgcwSXCHPyRTy4n/0FWeA",
+	"b3u18o/2gfuwap753R5j2LxoFu56bWwKWjh8t7sUGd17eZGPiw+T66s31qlJe2LoLZ74Ay749k1ZRIGh",
+	"cWZ37oSvJJzO2DkUa/uhHt31Y3jonB20wyAJb0WY6hM0k1RlGHeZaWxH1ZT4/xFJX06hxtRFjmHsXnDg",
+	"Np2mZ5sOie5PHejdm+nuGzfIo4XKIO11fcbz/LMw62f2qTHn5BUhzU8R0yLwenXIF7Wfn7raZk09tF5Z",
+	"Jnj+QMj04p4Lnr86q+LgRkjW+inSoIJ31ShWlKCnoN6LPwoMlMTo58cV0mWsc2uXlAZpOUOwTcP3bA5m",
+	"ByDxWR0lcQ6rvmpwvBDuRaAlI4BkdWVqN0WcHLs5kmMQcUu0UdgqmTzolu8xOczpxSGkWigM/O7tkx7/",
+	"zCWKOWd7f4MAmX11Gp79TB/DdbdQimVPqOg/8Pd7uyBQNn5Ll8QzJa0ePsUtsS3y3qbRZJr4p+5D8/aj",
+	"3Rs62oEHznfMQ7G95SLXLum3Bs7ndWVtANHHoIKPKCQwAtqkPAfP+u9/LUSAY7ZvMmVHZby3cexHfOCc",
+	"xxUHSOja+NMksMgEjv+dtp8MUEoE6VH6XjWwR0+eslc/ZSYJ4/tbY3rXrKGO2KfX/NbBJ7m0P98Tu9IV",
+	"z5G9LZ83JbW97wZkBj1yLxxHNSL3Yp23/LJ7toE9QXhhTwZWlGpV8q3uue3f8A3QhM/mHz+iZmbC4CDP",
+	"oDHw4SHYwH5CX/gG9rUrnHvCM24VYkxrwFKNQ3f8AROHYGBKxf0At6q5ZSPso9BklSnK2pN7TKf8Kh6h",
+	"SpZgqlJCdsbClE9hkDOxdT3AMUUqZ3Lz7GC+VmrzIINcWFV1QH16Xj92H+LQDbcfm7ciSSquK5mVp1/F",
+	"h7TxSOtFzveTN+y0Hw0LHnk8hb0N82yaLptuvf0c8Nk/dEYNJIwRw4Jo3U51PztLhulxsFqrnV4UtBd6",
+	"fxZZH4FPVmSxPLG89YeiKvOLq4tHVoz/vwEAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -226,8 +226,13 @@ func (s *Server) session(ctx context.Context, cookie string) (firm.Actor, contex
 
 // open tells the paths that need no session: the sign-in itself and what stands on its page.
 func open(c *gin.Context) bool {
-	path := c.FullPath()
-	return path == "/api/demo/people" || path == "/api/session" && c.Request.Method == http.MethodPost
+	switch c.FullPath() {
+	case "/api/demo/people", "/api/sign-in-link", "/api/forgotten-password":
+		return true
+	case "/api/session":
+		return c.Request.Method == http.MethodPost
+	}
+	return false
 }
 
 func actor(c *gin.Context) firm.Actor { return c.MustGet("actor").(firm.Actor) }

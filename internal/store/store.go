@@ -176,6 +176,15 @@ func Duplicate(err error) bool {
 	return errors.As(err, &pgErr) && pgErr.Code == "23505"
 }
 
+// DuplicateOf is the unique key that err is the breach of, "" where it is none.
+func DuplicateOf(err error) string {
+	var pgErr *pgconn.PgError
+	if errors.As(err, &pgErr) && pgErr.Code == "23505" {
+		return pgErr.ConstraintName
+	}
+	return ""
+}
+
 // Refused tells whether the database refused a value for its own sake, and which column it is, as far as that is known:
 // it names something that is not there (23503), or holds what the column does not take (23502, 23514, and class 22).
 func Refused(err error) (column string, is bool) {

@@ -25,11 +25,14 @@ func TestWhoReadsNotes(t *testing.T) {
 		{"who leads", slip.Reader{User: "odile", Leads: true}, slip.ForTeam, true, true},
 		{"who leads", slip.Reader{User: "odile", Leads: true}, slip.ForMe, false, false},
 		{"nobody", slip.Reader{}, slip.ForAll, true, false},
+		{"who finishes it", slip.Reader{User: "berta", Team: "Service"}, slip.ForAll, true, true},
+		{"who finishes it", slip.Reader{User: "berta", Team: "Service"}, slip.ForTeam, true, true},
+		{"who finishes it", slip.Reader{User: "berta", Team: "Service"}, slip.ForMe, false, false},
 	} {
-		assert.Equal(t, x.reads, slip.MayRead(x.reader, "ines", "Sales", x.visible), "%s, notes for %s", x.what,
-			x.visible)
-		assert.Equal(t, x.writes, slip.MayChange(x.reader, "ines", x.visible), "%s, notes for %s", x.what, x.visible)
+		part := slip.Part{Rep: "ines", Team: "Sales", HandedTo: "berta", Visible: x.visible}
+		assert.Equal(t, x.reads, slip.MayRead(x.reader, part), "%s, notes for %s", x.what, x.visible)
+		assert.Equal(t, x.writes, slip.MayChange(x.reader, part), "%s, notes for %s", x.what, x.visible)
 	}
-	assert.False(t, slip.MayRead(slip.Reader{User: "tomas"}, "ines", "", slip.ForTeam),
+	assert.False(t, slip.MayRead(slip.Reader{User: "tomas"}, slip.Part{Rep: "ines", Visible: slip.ForTeam}),
 		"two without a team are no team")
 }

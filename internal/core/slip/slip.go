@@ -107,23 +107,33 @@ type Reader struct {
 	Leads bool // may correct what others have written
 }
 
+// Part is a rep's part of a call, as the rules about its notes see it.
+type Part struct {
+	Rep, Team string // whose it is, and their team
+	HandedTo  string // who finishes it in their place; empty: nobody
+	Visible   Visible
+}
+
 // MayRead tells whether a reader may read the notes of a rep's slip, in whatever form they stand: on the call, in what
 // was changed, in a file, to another program.
-func MayRead(r Reader, rep, team string, visible Visible) bool {
+func MayRead(r Reader, p Part) bool {
 	switch {
-	case r.User == rep && rep != "":
+	case r.User == p.Rep && p.Rep != "":
 		return true
-	case visible == ForMe:
+	case p.Visible == ForMe:
 		return false
-	case visible == ForTeam:
-		return r.Leads || r.Team == team && team != ""
+	case r.User == p.HandedTo && p.HandedTo != "":
+		return true
+	case p.Visible == ForTeam:
+		return r.Leads || r.Team == p.Team && p.Team != ""
 	}
 	return true
 }
 
-// MayChange tells whether somebody may change a slip of a rep: its rep, and who leads and may read it.
-func MayChange(r Reader, rep string, visible Visible) bool {
-	return r.User == rep || r.Leads && visible != ForMe
+// MayChange tells whether somebody may change a rep's slip: its rep, who finishes it in their place, and who leads, as
+// far as these may read it.
+func MayChange(r Reader, p Part) bool {
+	return r.User == p.Rep || (r.Leads || r.User == p.HandedTo && p.HandedTo != "") && p.Visible != ForMe
 }
 
 // Edit is a text that a window wants to save in place of the version it started from.

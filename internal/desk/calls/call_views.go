@@ -17,6 +17,7 @@ import (
 	"trundo/internal/core/slip"
 	"trundo/internal/desk/book"
 	"trundo/internal/desk/firm"
+	"trundo/internal/optional"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -149,7 +150,9 @@ func viewOf(r db.CallsByIDsRow, a firm.Actor, f *firm.Settings) contract.Call {
 	}
 	visible := contract.Visible(r.Visible)
 	notes := contract.Notes{Body: r.NotesBody, Version: r.NotesVersion, Saved: true, SavedAt: r.NotesSavedAt}
-	hidden := r.SlipID != uuid.Nil && !slip.MayRead(a.Reader(), r.RepID.String(), r.RepTeam, slip.Visible(r.Visible))
+	hidden := r.SlipID != uuid.Nil && !slip.MayRead(a.Reader(), slip.Part{Rep: r.RepID.String(), Team: r.RepTeam,
+		HandedTo: optional.ID(r.HandedTo), Visible: slip.Visible(r.Visible)})
+	mine := r.RepID == a.ID || r.HandedTo != nil && *r.HandedTo == a.ID
 	if hidden {
 		notes.Body = ""
 	}
@@ -167,7 +170,7 @@ func viewOf(r db.CallsByIDsRow, a firm.Actor, f *firm.Settings) contract.Call {
 		drop = &result
 	}
 	var offered *[]contract.OfferedOutcome
-	if r.RepID == a.ID && r.SlipState == string(slip.Open) {
+	if mine && r.SlipState == string(slip.Open) {
 		list := f.Offered(r.Direction, r.CallTypeID, r.OutcomeID, a.Team)
 		offered = &list
 	}
@@ -185,7 +188,7 @@ func viewOf(r db.CallsByIDsRow, a firm.Actor, f *firm.Settings) contract.Call {
 			CallTypeID: r.CallTypeID, CallType: callType.Label, OutcomeID: r.OutcomeID, Outcome: outcome.Label,
 			OutcomeReached: outcome.Reached,
 			AsksWho:        r.AsksWho, Candidates: []contract.Candidate{}, FiledAt: r.FiledAt, Version: r.SlipVersion,
-			Mine: r.RepID == a.ID, Offered: offered,
+			Mine: mine, Offered: offered,
 			Visible: &visible, NotesHidden: &hidden, Notes: notes}}
 }
 

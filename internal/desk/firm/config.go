@@ -36,7 +36,10 @@ type Config struct {
 	Post           post.Sender // sends text messages and mails; nil: none is sent
 	Hooks          *post.Hooks // tells other programs; nil: none is told
 	// of 32 bytes: encrypts secrets in the database; nil, in tests: they lie there in plain text
-	SecretKey  []byte
+	SecretKey []byte
+	// Public is the address at which browsers reach the firm, such as https://calls.example.com; links in mails begin
+	// with it. Empty: it is not known.
+	Public     string
 	MailDomain string // of the addresses of reps who have none of their own
 	// LeaseByDatabase compares signs of life by the database's clock, which all servers share. Tests have a clock of
 	// their own.

@@ -65,7 +65,7 @@ func LockRecord(ctx context.Context, q *db.Queries, id uuid.UUID) (db.Record, er
 	return r, nil
 }
 
-// LockSlip reads a slip for a change. Its rep may change it, and those who lead.
+// LockSlip reads a slip for a change, as slip.MayChange says. Errors: ErrNotFound, ErrForbidden.
 func LockSlip(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID) (db.LockSlipRow, error) {
 	s, err := q.LockSlip(ctx, id)
 	if store.NotFound(err) {
@@ -73,7 +73,8 @@ func LockSlip(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID) (db.Loc
 	} else if err != nil {
 		return s, err
 	}
-	if !slip.MayChange(a.Reader(), s.UserID.String(), slip.Visible(s.Visible)) {
+	if !slip.MayChange(a.Reader(), slip.Part{Rep: s.UserID.String(), HandedTo: optional.ID(s.HandedTo),
+		Visible: slip.Visible(s.Visible)}) {
 		return s, ErrForbidden
 	}
 	return s, nil

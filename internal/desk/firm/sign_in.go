@@ -16,6 +16,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/password"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -57,23 +58,32 @@ const (
 func newHashing() *hashing { return &hashing{turns: make(chan struct{}, hashesAtOnce)} }
 
 // compare checks a password in turn. Errors: ErrBusy, that of ctx.
-func (h *hashing) compare(ctx context.Context, password, hash string) (bool, error) {
+func (h *hashing) compare(ctx context.Context, password, hash string) (ok bool, err error) {
+	err = h.inTurn(ctx, func() (err error) {
+		ok, err = argon2id.ComparePasswordAndHash(password, hash)
+		return err
+	})
+	return ok, err
+}
+
+// inTurn hashes when its turn has come. Errors: ErrBusy, that of ctx, that of hash.
+func (h *hashing) inTurn(ctx context.Context, hash func() error) error {
 	if h.waiting.Add(1) > hashesAwaiting {
 		h.waiting.Add(-1)
-		return false, ErrBusy
+		return ErrBusy
 	}
 	defer h.waiting.Add(-1)
 	select {
 	case h.turns <- struct{}{}:
 	case <-ctx.Done():
-		return false, ctx.Err()
+		return ctx.Err()
 	}
 	defer func() { <-h.turns }()
-	ok, err := argon2id.ComparePasswordAndHash(password, hash)
+	err := hash()
 	// The 64 MiB of this one are given back before the next begins: left to itself the collector lets several of them
 	// pile up, half a gigabyte in a storm of guesses.
 	runtime.GC()
-	return ok, err
+	return err
 }
 
 // SignIn checks a name and a password; from is the address that asks, for the trail. Errors: ErrSignIn, whatever was
@@ -83,6 +93,10 @@ func (k *Firm) SignIn(ctx context.Context, login, password, from string) (Actor,
 	switch {
 	case err == nil:
 		k.Log.Info("signed in", "login", a.Login, "from", from)
+		now := k.Clock.Now()
+		if err := k.Store.Seen(ctx, db.SeenParams{ID: a.ID, At: &now}); err != nil {
+			return a, err
+		}
 		err = k.Audited(ctx, k.Store.Queries, a, "session", a.ID, "signed in", map[string]string{},
 			map[string]string{"from": from})
 	case errors.Is(err, ErrSignIn):
@@ -113,17 +127,18 @@ func (k *Firm) auditedNobody(ctx context.Context, subject uuid.UUID, action stri
 func (k *Firm) signIn(ctx context.Context, login, password string) (Actor, uuid.UUID, error) {
 	u, err := k.Store.UserByLogin(ctx, FoldLogin(login))
 	hash := u.PasswordHash
-	if err != nil {
-		if !store.NotFound(err) {
-			return Actor{}, uuid.Nil, err
-		}
+	if err != nil && !store.NotFound(err) {
+		return Actor{}, uuid.Nil, err
+	}
+	chosen := hash != "" // who was invited and has not chosen a password yet cannot sign in with one
+	if !chosen {
 		hash = decoy()
 	}
 	ok, hashErr := k.hashing.compare(ctx, password, hash)
 	if hashErr != nil {
 		return Actor{}, u.ID, fmt.Errorf("checking a password: %w", hashErr)
 	}
-	if !ok || err != nil {
+	if !ok || !chosen || err != nil {
 		return Actor{}, u.ID, ErrSignIn
 	}
 	k.actors.Delete(u.ID)
@@ -153,7 +168,7 @@ func (k *Firm) DemoPeople(ctx context.Context) ([]contract.DemoPerson, error) {
 	if !k.Demo {
 		return people, nil
 	}
-	users, err := k.Store.Users(ctx, db.UsersParams{})
+	users, err := k.Store.DemoPeople(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -180,8 +195,8 @@ func AddUser(ctx context.Context, q *db.Queries, u NewUser) (uuid.UUID, error) {
 		return uuid.Nil, Wrong("login", "a login needs 1 to 100 characters and no spaces")
 	case strings.TrimSpace(u.Name) == "" || len(u.Name) > 200:
 		return uuid.Nil, Wrong("name", "a name needs 1 to 200 characters")
-	case len(u.Password) < 10:
-		return uuid.Nil, Wrong("password", "a password needs at least 10 characters")
+	case password.Check(u.Password, u.Login, u.Name) != nil:
+		return uuid.Nil, About("password", password.Check(u.Password, u.Login, u.Name))
 	case u.Role != Rep && u.Role != Supervisor && u.Role != Admin:
 		return uuid.Nil, Wrong("role", "the role is rep, supervisor or admin")
 	}
@@ -205,11 +220,11 @@ func AddUser(ctx context.Context, q *db.Queries, u NewUser) (uuid.UUID, error) {
 }
 
 // SetPassword gives somebody another password, from the command line, and ends their sessions. Errors: *FieldError.
-func SetPassword(ctx context.Context, q *db.Queries, login, password string) error {
-	if len(password) < 10 {
-		return Wrong("password", "a password needs at least 10 characters")
+func SetPassword(ctx context.Context, q *db.Queries, login, fresh string) error {
+	if err := password.Check(fresh, login); err != nil {
+		return About("password", err)
 	}
-	hash, err := hashOf(password)
+	hash, err := hashOf(fresh)
 	if err != nil {
 		return err
 	}

@@ -86,13 +86,9 @@ func (ou *Outreach) proveAddress(ctx context.Context, a firm.Actor, address, cod
 	ou.mu.Lock()
 	ou.mailCodes[a.ID] = fresh
 	ou.mu.Unlock()
-	ctx, cancel := context.WithTimeout(ctx, sendPatience/3)
-	defer cancel()
-	if err := ou.Post.SendMail(ctx,
-		post.Mail{ID: store.NewID().String() + "@" + ou.mailDomain(), To: address, From: "no-reply@" + ou.mailDomain(),
-			Subject: "Your code: " + fresh.code,
-			Body: "Type this code where you asked to write from this address: " + fresh.code +
-				"\nIt is good for fifteen minutes. If you did not ask, do nothing."}); err != nil {
+	if err := ou.MailFromFirm(ctx, address, "Your code: "+fresh.code,
+		"Type this code where you asked to write from this address: "+fresh.code+
+			"\nIt is good for fifteen minutes. If you did not ask, do nothing."); err != nil {
 		return firm.About("address", fmt.Errorf("the code could not be sent there: %w", err))
 	}
 	return firm.Wrong("code", "a code was sent to "+address+": type it here")
@@ -122,4 +118,16 @@ func (ou *Outreach) SetMailSettings(ctx context.Context, a firm.Actor,
 		return s, err
 	}
 	return ou.MailSettings(ctx, a)
+}
+
+// ByMail tells whether mails go out at all.
+func (ou *Outreach) ByMail() bool { return ou.Post != nil }
+
+// MailFromFirm sends a mail of the firm itself, such as a code or a link, at once: it is no message to a customer, and
+// stands nowhere. Error: why it could not go out.
+func (ou *Outreach) MailFromFirm(ctx context.Context, to, subject, body string) error {
+	ctx, cancel := context.WithTimeout(ctx, sendPatience/3)
+	defer cancel()
+	return ou.Post.SendMail(ctx, post.Mail{ID: store.NewID().String() + "@" + ou.mailDomain(), To: to,
+		From: "no-reply@" + ou.mailDomain(), Subject: subject, Body: body})
 }

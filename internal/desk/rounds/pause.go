@@ -79,6 +79,18 @@ func (rs *Rounds) pauseRound(ctx context.Context, a firm.Actor, r aRound, why st
 	return err
 }
 
+// GiveUp takes somebody out of a round, and hands their work on it to a colleague where one is named.
+func (rs *Rounds) GiveUp(ctx context.Context, who firm.Actor, id uuid.UUID, to *uuid.UUID) error {
+	r, err := readRound(ctx, rs.Store.Queries, id)
+	if err != nil {
+		return err
+	}
+	if to == nil {
+		return rs.leaveRound(ctx, who, r)
+	}
+	return rs.handRound(ctx, who, r, *to)
+}
+
 // handRound gives a round to a colleague, who finds it in their lane.
 func (rs *Rounds) handRound(ctx context.Context, a firm.Actor, r aRound, to uuid.UUID) error {
 	if _, err := rs.Actor(ctx, to); err != nil || to == a.ID {

@@ -19,14 +19,14 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   c.withheld, c.missed_why, c.message_ms, c.drop_result, coalesce((SELECT x.round_id FROM round_calls x WHERE x.call_id = c.id AND x.settled_at IS NULL), '00000000-0000-0000-0000-000000000000')::uuid AS round_id, c.by_hand, c.unconfirmed, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
-  coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version, coalesce(s.visible, 'all')::text AS visible, coalesce(u.team, '')::text AS rep_team,
+  coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version, coalesce(s.visible, 'all')::text AS visible, s.handed_to, coalesce(u.team, '')::text AS rep_team,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at,
   coalesce(r.id, '00000000-0000-0000-0000-000000000000')::uuid AS recording_id, coalesce(r.kind, '')::text AS recording_kind, coalesce(r.state, '')::text AS recording_state, coalesce(r.total_ms, 0)::int AS recording_ms,
   coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs,
   coalesce((SELECT json_agg(json_build_object('record', k.id, 'kind', k.kind, 'name', k.name, 'role', cl.role, 'reason', cl.reason) ORDER BY cl.role DESC, cl.at, k.id)
     FROM call_links cl JOIN records k ON k.id = cl.record_id WHERE cl.call_id = c.id), '[]')::jsonb AS links
 FROM calls c
-LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
+LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible, handed_to FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
@@ -82,6 +82,7 @@ type CallByIDRow struct {
 	FiledAt        *time.Time
 	SlipVersion    int
 	Visible        string
+	HandedTo       *uuid.UUID
 	RepTeam        string
 	NotesBody      string
 	NotesVersion   int
@@ -142,6 +143,7 @@ func (q *Queries) CallByID(ctx context.Context, arg CallByIDParams) (CallByIDRow
 		&i.FiledAt,
 		&i.SlipVersion,
 		&i.Visible,
+		&i.HandedTo,
 		&i.RepTeam,
 		&i.NotesBody,
 		&i.NotesVersion,
@@ -216,14 +218,14 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   c.withheld, c.missed_why, c.message_ms, c.drop_result, coalesce((SELECT x.round_id FROM round_calls x WHERE x.call_id = c.id AND x.settled_at IS NULL), '00000000-0000-0000-0000-000000000000')::uuid AS round_id, c.by_hand, c.unconfirmed, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
-  coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version, coalesce(s.visible, 'all')::text AS visible, coalesce(u.team, '')::text AS rep_team,
+  coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version, coalesce(s.visible, 'all')::text AS visible, s.handed_to, coalesce(u.team, '')::text AS rep_team,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at,
   coalesce(r.id, '00000000-0000-0000-0000-000000000000')::uuid AS recording_id, coalesce(r.kind, '')::text AS recording_kind, coalesce(r.state, '')::text AS recording_state, coalesce(r.total_ms, 0)::int AS recording_ms,
   coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs,
   coalesce((SELECT json_agg(json_build_object('record', k.id, 'kind', k.kind, 'name', k.name, 'role', cl.role, 'reason', cl.reason) ORDER BY cl.role DESC, cl.at, k.id)
     FROM call_links cl JOIN records k ON k.id = cl.record_id WHERE cl.call_id = c.id), '[]')::jsonb AS links
 FROM calls c
-LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
+LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible, handed_to FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
@@ -279,6 +281,7 @@ type CallsByIDsRow struct {
 	FiledAt        *time.Time
 	SlipVersion    int
 	Visible        string
+	HandedTo       *uuid.UUID
 	RepTeam        string
 	NotesBody      string
 	NotesVersion   int
@@ -344,6 +347,7 @@ func (q *Queries) CallsByIDs(ctx context.Context, arg CallsByIDsParams) ([]Calls
 			&i.FiledAt,
 			&i.SlipVersion,
 			&i.Visible,
+			&i.HandedTo,
 			&i.RepTeam,
 			&i.NotesBody,
 			&i.NotesVersion,

@@ -501,7 +501,7 @@ func (q *Queries) UserByLogin(ctx context.Context, login string) (UserByLoginRow
 
 const users = `-- name: Users :many
 SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, coalesce(t.label, '')::text AS availability,
-  coalesce(t.takes_calls, false)::boolean AS takes_calls, s.since, s.last_ended_at, f.created_at AS speaking_since,
+  (coalesce(t.takes_calls, false) AND u.leaving_since IS NULL)::boolean AS takes_calls, s.since, s.last_ended_at, f.created_at AS speaking_since,
   (s.foreground_call_id IS NOT NULL)::boolean AS in_call,
   EXISTS (SELECT FROM round_reps g WHERE g.user_id = u.id AND g.state = 'going' AND NOT g.takes_calls)::boolean AS in_round,
   coalesce((SELECT max(c.ended_at) FROM slips w JOIN calls c ON c.id = w.call_id

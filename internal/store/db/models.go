@@ -715,6 +715,16 @@ type Setting struct {
 	Version int
 }
 
+type SignInLink struct {
+	Hash      []byte
+	UserID    uuid.UUID
+	Why       string
+	MadeBy    *uuid.UUID
+	MadeAt    time.Time
+	ExpiresAt time.Time
+	UsedAt    *time.Time
+}
+
 type Slip struct {
 	ID           uuid.UUID
 	CallID       uuid.UUID
@@ -729,6 +739,7 @@ type Slip struct {
 	FiledAt      *time.Time
 	Version      int
 	Visible      string
+	HandedTo     *uuid.UUID
 }
 
 type SlipNote struct {
@@ -824,6 +835,12 @@ type User struct {
 	ForwardTexts    bool
 	SessionsFrom    time.Time
 	MailProved      string
+	Version         int
+	LeavingSince    *time.Time
+	LeavingTo       *uuid.UUID
+	PasswordSetAt   *time.Time
+	OffAt           *time.Time
+	SeenAt          *time.Time
 }
 
 type Webhook struct {

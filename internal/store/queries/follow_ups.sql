@@ -31,7 +31,7 @@ ORDER BY f.due_at NULLS LAST LIMIT 200;
 SELECT s.id, s.call_id, coalesce(c.ended_at, s.created_at)::timestamptz AS since, c.remote_e164, c.remote_ext,
   (coalesce(n.body, '') <> '')::boolean AS has_notes
 FROM slips s JOIN calls c ON c.id = s.call_id LEFT JOIN slip_notes n ON n.slip_id = s.id
-WHERE s.user_id = @user_id AND s.state = 'open' AND c.ended_at IS NOT NULL
+WHERE (s.user_id = @user_id AND s.handed_to IS NULL OR s.handed_to = @user_id) AND s.state = 'open' AND c.ended_at IS NOT NULL
 ORDER BY s.created_at LIMIT 200;
 
 -- name: OpenFollowUps :many

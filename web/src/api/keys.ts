@@ -9,6 +9,7 @@ const named =
 /** keys gives the key of something, or of what begins with it: keys.round() are all rounds, keys.round(id) is one. */
 export const keys = {
   book: named("book"),
+  belongings: named("belongings"),
   bookSettings: named("book-settings"),
   briefing: named("briefing"),
   bulk: named("bulk"),
@@ -53,8 +54,10 @@ export const keys = {
   sequencePreview: named("sequence-preview"),
   sequences: named("sequences"),
   sessions: named("sessions"),
+  signInLink: named("sign-in-link"),
   sound: named("sound"),
   sources: named("sources"),
+  staff: named("staff"),
   states: named("states"),
   suggested: named("suggested"),
   team: named("team"),

@@ -35,6 +35,20 @@ export const queries = {
       queryKey: keys.team(id),
       queryFn: () => ask(api.GET("/api/team/{id}/availability", { params: { path: { id } } })),
     }),
+  staff: queryOptions({ queryKey: keys.staff(), queryFn: () => ask(api.GET("/api/staff")) }),
+  belongings: (id: string) =>
+    queryOptions({
+      queryKey: keys.belongings(id),
+      queryFn: () => ask(api.GET("/api/staff/{id}/belongings", { params: { path: { id } } })),
+      staleTime: 0,
+    }),
+  signInLink: (token: string) =>
+    queryOptions({
+      queryKey: keys.signInLink(token),
+      queryFn: () => ask(api.POST("/api/sign-in-link", { body: { token } })),
+      retry: false,
+      staleTime: Infinity,
+    }),
   lines: queryOptions({ queryKey: keys.lines(), queryFn: () => ask(api.GET("/api/settings/lines")) }),
   states: queryOptions({ queryKey: keys.states(), queryFn: () => ask(api.GET("/api/settings/availability")) }),
   sound: queryOptions({ queryKey: keys.sound(), queryFn: () => ask(api.GET("/api/sound")) }),

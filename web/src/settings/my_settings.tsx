@@ -7,6 +7,7 @@ import { Button } from "../ui/button";
 import { useTell } from "../ui/toast";
 import { CallPreferences } from "./call_preferences";
 import { MailSettings } from "./mail_settings";
+import { OwnPassword } from "./password";
 import { Sessions } from "./sessions";
 
 const s = t.book.settings;
@@ -37,6 +38,7 @@ export function MySettings() {
     <div className="flex max-w-2xl flex-col gap-6">
       <CallPreferences />
       <MailSettings />
+      <OwnPassword />
       <Sessions />
       <section aria-label={s.tel}>
         <h2 className="border-b border-rule-strong pb-1 text-quiet">{s.tel}</h2>

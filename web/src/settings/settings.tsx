@@ -19,6 +19,8 @@ import { OutcomeSettings } from "./outcomes";
 import { NumberSettings } from "./number_order";
 import { RecordingSettings } from "./recording";
 import { PreparedSettings } from "./prepared_messages";
+import { StaffSettings } from "./staff";
+import { staff } from "../texts/staff";
 
 const s = t.book.settings;
 const g = t.after.settingGroups;
@@ -28,6 +30,7 @@ type Part = { key: string; there: boolean; part: React.JSX.Element };
 const labels: Record<string, string> = {
   ...t.in.settings.tabs,
   ...s.tabs,
+  staff: staff.tab,
   sound: t.voice.menu,
   prepared: t.voice.prepared.tab,
   recording: t.voice.rules.tab,
@@ -53,7 +56,13 @@ export function Settings() {
         { key: "sound", there: true, part: <SoundSettings /> },
       ],
     },
-    { name: "people", parts: [{ key: "availability", there: rights.set_up, part: <AvailabilitySettings /> }] },
+    {
+      name: "people",
+      parts: [
+        { key: "staff", there: rights.set_up, part: <StaffSettings /> },
+        { key: "availability", there: rights.set_up, part: <AvailabilitySettings /> },
+      ],
+    },
     {
       name: "telephony",
       parts: [

@@ -64,6 +64,12 @@ const signIn = createRoute({
   component: SignIn,
 });
 
+const welcome = createRoute({
+  getParentRoute: () => root,
+  path: "/welcome",
+  component: lazyRouteComponent(() => import("./welcome"), "Welcome"),
+});
+
 const outside = createRoute({
   getParentRoute: () => root,
   path: "/outside",
@@ -263,6 +269,7 @@ const nowhere = createRoute({ getParentRoute: () => frame, path: "$", component:
 export const makeRouter = (client: QueryClient) =>
   createRouter({
     routeTree: root.addChildren([
+      welcome,
       signIn,
       outside,
       print,

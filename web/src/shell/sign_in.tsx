@@ -63,6 +63,7 @@ export function SignIn() {
       <Button look="ours" type="submit" disabled={signIn.isPending} className="justify-center">
         {signIn.isPending ? t.signIn.going : t.signIn.go}
       </Button>
+      <Forgotten login={login} />
     </form>
   );
   return (
@@ -109,6 +110,40 @@ export function SignIn() {
         )}
       </div>
     </main>
+  );
+}
+
+/** Forgotten asks for a link by mail. It says the same to everybody: a sign-in page tells nobody who works here. */
+function Forgotten({ login }: { login: string }) {
+  const [said, setSaid] = useState<string>();
+  const forgot = useMutation({
+    mutationFn: () => ask(api.POST("/api/forgotten-password", { body: { login } })),
+    onSuccess: () => {
+      setSaid(t.signIn.forgottenSent);
+    },
+    onError: (e) => {
+      setSaid(e.message);
+    },
+  });
+  return (
+    <>
+      <button
+        type="button"
+        className="min-h-6 self-start text-sm text-ours underline underline-offset-3"
+        disabled={forgot.isPending}
+        onClick={() => {
+          if (login.trim()) forgot.mutate();
+          else setSaid(t.signIn.forgottenNone);
+        }}
+      >
+        {t.signIn.forgotten}
+      </button>
+      {said && (
+        <p role="status" className="text-sm">
+          {said}
+        </p>
+      )}
+    </>
   );
 }
 

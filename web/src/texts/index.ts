@@ -50,6 +50,10 @@ export const t = {
     going: "Signing in",
     demo: "This is the demo of a made-up firm. Sign in as one of its people with one click:",
     orByName: "Or by name",
+    forgotten: "Forgot your password?",
+    forgottenNone: "Type your name first.",
+    forgottenSent:
+      "If your mail address is known here, a link for a new password is on its way. Otherwise ask whoever sets Trundo up for one.",
     roles: { rep: "rep", supervisor: "supervisor", admin: "admin" } as Record<string, string>,
   },
   sections: {

@@ -1,0 +1,200 @@
+package staff
+
+import (
+	"context"
+	"net/mail"
+	"strings"
+	"time"
+	"unicode"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/desk/firm"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// List is everybody who is or was of the firm, with its teams. Error: firm.ErrForbidden.
+func (sf *Staff) List(ctx context.Context, a firm.Actor) (contract.Staff, error) {
+	list := contract.Staff{Members: []contract.Member{}}
+	if !a.MayDo(firm.SetUp) {
+		return list, firm.ErrForbidden
+	}
+	rows, err := sf.Store.Staff(ctx, nil)
+	if err != nil {
+		return list, err
+	}
+	for _, r := range rows {
+		list.Members = append(list.Members, viewOf(r))
+	}
+	if list.Teams, err = sf.Store.Teams(ctx); list.Teams == nil {
+		list.Teams = []string{}
+	}
+	return list, err
+}
+
+func viewOf(r db.StaffRow) contract.Member {
+	return contract.Member{ID: r.ID, Login: r.Login, Name: r.Name, Role: contract.MemberRole(r.Role), Team: r.Team,
+		Zone: r.Zone, Extension: r.Extension, LineID: r.LineID, Mail: r.MailAddress, Active: r.Active,
+		Leaving: r.LeavingSince != nil, Invited: r.Active && r.Invited, SeenAt: r.SeenAt, OffAt: r.OffAt,
+		Version: r.Version}
+}
+
+func (sf *Staff) member(ctx context.Context, id uuid.UUID) (contract.Member, error) {
+	rows, err := sf.Store.Staff(ctx, &id)
+	if err != nil {
+		return contract.Member{}, err
+	}
+	if len(rows) == 0 {
+		return contract.Member{}, firm.ErrNotFound
+	}
+	return viewOf(rows[0]), nil
+}
+
+// cleaned is what was typed as it is stored. Error: *firm.FieldError.
+func cleaned(f *firm.Settings, e contract.MemberEdit) (contract.MemberEdit, error) {
+	e.Login, e.Name, e.Team = firm.FoldLogin(firm.CleanText(e.Login)), firm.CleanText(e.Name), firm.CleanText(e.Team)
+	e.Extension, e.Mail = strings.TrimSpace(e.Extension), strings.TrimSpace(e.Mail)
+	switch {
+	case e.Name == "":
+		return e, firm.Wrong("name", "a name is needed")
+	case e.Login == "" || strings.ContainsFunc(e.Login, unicode.IsSpace):
+		return e, firm.Wrong("login", "a login is needed, without spaces")
+	case strings.ContainsFunc(e.Extension, func(r rune) bool { return r < '0' || r > '9' }):
+		return e, firm.Wrong("extension", "an extension has digits only")
+	}
+	if _, err := time.LoadLocation(e.Zone); err != nil || e.Zone == "" || e.Zone == "Local" {
+		return e, firm.Wrong("zone", "the zone is a name such as America/New_York")
+	}
+	if e.Mail != "" {
+		if read, err := mail.ParseAddress(e.Mail); err != nil || read.Address != e.Mail {
+			return e, firm.Wrong("mail", "this is not a mail address")
+		}
+	}
+	if e.LineID != nil {
+		if _, known := f.LineLabels[*e.LineID]; !known {
+			return e, firm.Wrong("line_id", "there is no such line")
+		}
+	}
+	return e, nil
+}
+
+// taken puts what somebody else has already beside its field.
+func taken(err error) error {
+	switch store.DuplicateOf(err) {
+	case "users_login_key":
+		return firm.Wrong("login", "somebody has this login already")
+	case "users_extension":
+		return firm.Wrong("extension", "somebody has this extension already")
+	}
+	return err
+}
+
+// words are what the audit trail says of somebody.
+func words(e contract.MemberEdit) map[string]string {
+	return map[string]string{"login": e.Login, "name": e.Name, "role": string(e.Role), "team": e.Team, "zone": e.Zone,
+		"extension": e.Extension, "mail": e.Mail}
+}
+
+// Add adds somebody to the firm, who cannot sign in before they have chosen a password. The same key adds one. Errors:
+// firm.ErrForbidden, *firm.FieldError, firm.ErrKeyReused.
+func (sf *Staff) Add(ctx context.Context, a firm.Actor, key string, e contract.MemberEdit) (contract.Member, error) {
+	if !a.MayDo(firm.SetUp) {
+		return contract.Member{}, firm.ErrForbidden
+	}
+	f, err := sf.Settings(ctx)
+	if err != nil {
+		return contract.Member{}, err
+	}
+	if e, err = cleaned(f, e); err != nil {
+		return contract.Member{}, err
+	}
+	id, err := sf.Once(ctx, a, key, "add_member", e, func(q *db.Queries, id uuid.UUID) error {
+		if err := q.InsertMember(ctx, db.InsertMemberParams{ID: id, Login: e.Login, Name: e.Name, Role: string(e.Role),
+			Team: e.Team, Zone: e.Zone, LineID: e.LineID, Extension: e.Extension, MailAddress: e.Mail}); err != nil {
+			return taken(err)
+		}
+		if err := q.InsertRepState(ctx, db.InsertRepStateParams{UserID: id, At: sf.Clock.Now()}); err != nil {
+			return err
+		}
+		return sf.Audited(ctx, q, a, "member", id, "added", map[string]string{}, words(e))
+	})
+	if err != nil {
+		return contract.Member{}, err
+	}
+	sf.changed(id)
+	return sf.member(ctx, id)
+}
+
+// changed lets everybody see that somebody has come, changed or gone.
+func (sf *Staff) changed(id uuid.UUID) {
+	sf.ActorChanged(id)
+	sf.BookChanged()
+	sf.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindTeam})
+}
+
+// Change changes what is known of somebody. Errors: firm.ErrForbidden, firm.ErrNotFound, firm.ErrChangedElse,
+// *firm.FieldError.
+func (sf *Staff) Change(ctx context.Context, a firm.Actor, id uuid.UUID,
+	e contract.MemberEdit) (contract.Member, error) {
+	if !a.MayDo(firm.SetUp) {
+		return contract.Member{}, firm.ErrForbidden
+	}
+	f, err := sf.Settings(ctx)
+	if err != nil {
+		return contract.Member{}, err
+	}
+	if e, err = cleaned(f, e); err != nil {
+		return contract.Member{}, err
+	}
+	err = sf.Store.Tx(ctx, func(q *db.Queries) error {
+		admins, err := q.LockAdmins(ctx)
+		if err != nil {
+			return err
+		}
+		u, err := lock(ctx, q, id)
+		if err != nil {
+			return err
+		}
+		if e.Version == nil || *e.Version != u.Version {
+			return firm.ErrChangedElse
+		}
+		if e.Role != contract.MemberRoleAdmin && isLast(admins, id) {
+			return firm.Wrong("role", "this is the last admin: make somebody else one first")
+		}
+		if err := q.UpdateMember(ctx, db.UpdateMemberParams{ID: id, Login: e.Login, Name: e.Name, Role: string(e.Role),
+			Team: e.Team, Zone: e.Zone, Extension: e.Extension, LineID: e.LineID, MailAddress: e.Mail}); err != nil {
+			return taken(err)
+		}
+		before, after := words(editOf(u)), words(e)
+		for k := range before {
+			if before[k] == after[k] {
+				delete(before, k)
+				delete(after, k)
+			}
+		}
+		return sf.Audited(ctx, q, a, "member", id, "changed", before, after)
+	})
+	if err != nil {
+		return contract.Member{}, err
+	}
+	sf.changed(id)
+	return sf.member(ctx, id)
+}
+
+func editOf(u db.LockMemberRow) contract.MemberEdit {
+	return contract.MemberEdit{Login: u.Login, Name: u.Name, Role: contract.MemberRole(u.Role), Team: u.Team,
+		Zone: u.Zone, Extension: u.Extension, LineID: u.LineID, Mail: u.MailAddress}
+}
+
+func lock(ctx context.Context, q *db.Queries, id uuid.UUID) (db.LockMemberRow, error) {
+	u, err := q.LockMember(ctx, id)
+	if store.NotFound(err) {
+		err = firm.ErrNotFound
+	}
+	return u, err
+}
+
+// isLast tells whether somebody is the only one left who may set the firm up.
+func isLast(admins []uuid.UUID, id uuid.UUID) bool { return len(admins) == 1 && admins[0] == id }

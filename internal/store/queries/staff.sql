@@ -1,0 +1,96 @@
+-- name: Staff :many
+-- Everybody who is or was of the firm.
+SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.leaving_since, u.off_at, u.seen_at,
+  (u.password_hash = '')::boolean AS invited
+FROM users u WHERE sqlc.narg('id')::uuid IS NULL OR u.id = sqlc.narg('id')::uuid
+ORDER BY u.active DESC, u.name, u.id;
+
+-- name: InsertMember :exec
+INSERT INTO users (id, login, name, role, team, password_hash, zone, line_id, extension, mail_address)
+VALUES (@id, @login, @name, @role, @team, '', @zone, sqlc.narg('line_id'), @extension, @mail_address);
+
+-- name: LockMember :one
+SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.password_hash, u.leaving_since, u.leaving_to
+FROM users u WHERE u.id = @id FOR UPDATE;
+
+-- name: LockAdmins :many
+-- Those who may set the firm up, locked so that two of them cannot leave it without one at the same moment.
+SELECT id FROM users WHERE role = 'admin' AND active AND leaving_since IS NULL ORDER BY id FOR UPDATE;
+
+-- name: UpdateMember :exec
+UPDATE users SET login = @login, name = @name, role = @role, team = @team, zone = @zone, extension = @extension, line_id = sqlc.narg('line_id'),
+  mail_address = @mail_address, version = version + 1
+WHERE id = @id;
+
+-- name: SwitchOff :exec
+UPDATE users SET active = false, off_at = @at, sessions_from = @at, leaving_since = NULL, leaving_to = NULL, version = version + 1 WHERE id = @id;
+
+-- name: LeaveAfterCall :exec
+UPDATE users SET leaving_since = @at, leaving_to = sqlc.narg('receiver'), version = version + 1 WHERE id = @id;
+
+-- name: SwitchOn :exec
+UPDATE users SET active = true, off_at = NULL, leaving_since = NULL, leaving_to = NULL, version = version + 1 WHERE id = @id;
+
+-- name: InCall :one
+SELECT EXISTS (SELECT FROM slips s JOIN calls c ON c.id = s.call_id WHERE s.user_id = @user_id AND s.state = 'open' AND c.ended_at IS NULL)::boolean;
+
+-- name: Leaving :many
+-- Who was switched off during a call that is over now.
+SELECT u.id FROM users u WHERE u.leaving_since IS NOT NULL
+  AND NOT EXISTS (SELECT FROM slips s JOIN calls c ON c.id = s.call_id WHERE s.user_id = u.id AND s.state = 'open' AND c.ended_at IS NULL);
+
+-- name: Belongings :one
+-- What somebody would leave behind.
+SELECT
+  (SELECT count(*) FROM slips s WHERE (s.user_id = @user_id AND s.handed_to IS NULL OR s.handed_to = @user_id) AND s.state = 'open')::int AS slips,
+  (SELECT count(*) FROM follow_ups f JOIN records r ON r.id = f.record_id WHERE f.owner_id = @user_id AND f.state = 'open' AND r.deleted_at IS NULL)::int AS follow_ups,
+  (SELECT count(*) FROM records r WHERE r.owner_id = @user_id AND r.deleted_at IS NULL)::int AS records,
+  (SELECT count(*) FROM round_reps g JOIN rounds o ON o.id = g.round_id WHERE g.user_id = @user_id AND g.state <> 'left' AND o.ended_at IS NULL)::int AS rounds,
+  (SELECT count(*) FROM colleague_notes n WHERE n.to_id = @user_id AND n.done_at IS NULL)::int AS notes;
+
+-- name: HandSlips :exec
+UPDATE slips SET handed_to = @receiver, version = version + 1
+WHERE (user_id = @user_id AND handed_to IS NULL OR handed_to = @user_id) AND state = 'open';
+
+-- name: HandFollowUps :exec
+UPDATE follow_ups SET owner_id = @receiver, version = version + 1 WHERE owner_id = @user_id AND state = 'open';
+
+-- name: HandRecords :execrows
+UPDATE records SET owner_id = @receiver, version = version + 1 WHERE owner_id = @user_id AND deleted_at IS NULL;
+
+-- name: HandNotes :exec
+UPDATE colleague_notes SET to_id = @receiver WHERE to_id = @user_id AND done_at IS NULL;
+
+-- name: FreeTaken :exec
+-- Whom somebody had taken on to call back, anybody may call back again.
+UPDATE unreturned SET taken_by = NULL, taken_at = NULL, version = version + 1 WHERE taken_by = @user_id AND closed_at IS NULL;
+
+-- name: RoundsOfRep :many
+SELECT g.round_id FROM round_reps g JOIN rounds o ON o.id = g.round_id WHERE g.user_id = @user_id AND g.state <> 'left' AND o.ended_at IS NULL;
+
+-- name: InsertSignInLink :exec
+-- One at a time is good: an earlier one is used up.
+WITH former AS (UPDATE sign_in_links SET used_at = @at WHERE user_id = @user_id AND used_at IS NULL)
+INSERT INTO sign_in_links (hash, user_id, why, made_by, made_at, expires_at) VALUES (@hash, @user_id, @why, sqlc.narg('made_by'), @at, @expires_at);
+
+-- name: SignInLink :one
+SELECT k.user_id, k.why, k.expires_at, k.used_at, u.login, u.name, u.active FROM sign_in_links k JOIN users u ON u.id = k.user_id WHERE k.hash = @hash;
+
+-- name: UseSignInLink :execrows
+UPDATE sign_in_links SET used_at = @at WHERE hash = @hash AND used_at IS NULL AND expires_at > @at;
+
+-- name: SetOwnPassword :exec
+-- Every session that began before is over, and no link is good any more.
+WITH links AS (UPDATE sign_in_links SET used_at = @at WHERE user_id = @id AND used_at IS NULL)
+UPDATE users SET password_hash = @password_hash, password_set_at = @at, sessions_from = @at WHERE id = @id;
+
+-- name: PasswordHash :one
+SELECT password_hash FROM users WHERE id = @id AND active;
+
+-- name: Seen :exec
+UPDATE users SET seen_at = @at WHERE id = @id;
+
+-- name: DemoPeople :many
+-- Whom the demo's password still lets in.
+SELECT login, name, role, team FROM users WHERE active AND password_set_at IS NULL AND password_hash <> ''
+ORDER BY CASE role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, name;

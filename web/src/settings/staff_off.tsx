@@ -1,0 +1,102 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask } from "../api/client";
+import { keys, refresh } from "../api/keys";
+import { queries } from "../api/queries";
+import { t } from "../texts";
+import { staff } from "../texts/staff";
+import { Button } from "../ui/button";
+import { Dialog } from "../ui/dialog";
+import { Select } from "../ui/field";
+import { Loading } from "../ui/states";
+import { useTell } from "../ui/toast";
+import type { Member } from "./staff";
+
+const s = staff.off;
+
+/** OffDialog switches a colleague off, and asks who gets what they leave behind. */
+export function OffDialog({ member, others, onClose }: { member: Member; others: Member[]; onClose: () => void }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const has = useQuery(queries.belongings(member.id)).data;
+  const [to, setTo] = useState("");
+  const off = useMutation({
+    mutationFn: () =>
+      ask(api.POST("/api/staff/{id}/off", { params: { path: { id: member.id } }, body: to ? { to } : {} })),
+    onSuccess: (saved) => {
+      tell(saved.leaving ? s.later(member.name) : s.done(member.name));
+      refresh(client, keys.staff(), keys.team(), keys.rows(), keys.lane());
+      onClose();
+    },
+    onError: () => {
+      refresh(client, keys.belongings(member.id));
+    },
+  });
+  const left = has
+    ? [
+        has.slips && s.slips(has.slips),
+        has.follow_ups && s.followUps(has.follow_ups),
+        has.records && s.records(has.records),
+        has.rounds && s.rounds(has.rounds),
+        has.notes && s.notes(has.notes),
+      ].filter(Boolean)
+    : [];
+  // The same team first: they know the customers best.
+  const receivers = others
+    .filter((m) => m.id !== member.id)
+    .sort((a, b) => Number(b.team === member.team) - Number(a.team === member.team));
+  return (
+    <Dialog
+      open
+      onClose={onClose}
+      title={s.title(member.name)}
+      actions={
+        <>
+          <Button onClick={onClose}>{t.cancel}</Button>
+          <Button
+            look="ending"
+            disabled={off.isPending || !has || (left.length > 0 && !to)}
+            onClick={() => {
+              off.mutate();
+            }}
+          >
+            {s.button}
+          </Button>
+        </>
+      }
+    >
+      <p>{s.text}</p>
+      {!has && <Loading />}
+      {has?.in_call && <p className="mt-2 font-semibold">{s.inCall}</p>}
+      {has && left.length === 0 && !has.in_call && <p className="mt-2">{s.nothing}</p>}
+      {left.length > 0 && (
+        <p className="mt-2">
+          {s.has} <span className="font-semibold">{left.join(", ")}</span>
+        </p>
+      )}
+      {(left.length > 0 || has?.in_call) && (
+        <Select
+          label={s.to}
+          className="mt-3 w-72"
+          value={to}
+          onChange={(e) => {
+            setTo(e.target.value);
+          }}
+        >
+          <option value="">{s.choose}</option>
+          {receivers.map((m) => (
+            <option key={m.id} value={m.id}>
+              {m.team ? `${m.name}, ${m.team}` : m.name}
+            </option>
+          ))}
+        </Select>
+      )}
+      {off.error && (
+        <p role="alert" className="mt-2 text-ending">
+          {off.error.message}
+        </p>
+      )}
+    </Dialog>
+  );
+}
