@@ -11,7 +11,7 @@ RACE := /internal/(core|switchboard|live|carrier|journal|media)(/|$$)
 SINGLE := /internal/core/audio$$
 FRONT := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/package-lock.json web/vite.config.ts
 
-.PHONY: help setup setup-test demo demo-reset build dev test test-front test-go fmt lint bench generate screenshots tools fuzz simulate drill
+.PHONY: help setup setup-test demo start demo-reset build dev test test-front test-go fmt lint bench generate screenshots tools fuzz simulate drill
 
 help: ## what there is
 	@grep -hE '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 16
@@ -29,6 +29,8 @@ build: setup web/dist/index.html ## the binary, with the front end in it
 
 demo: build ## the made-up firm on http://127.0.0.1:8480
 	@exec ./trundo demo
+start: build ## a firm of your own on http://127.0.0.1:8480, set up in the browser
+	@exec ./trundo start
 demo-reset: build ## the same, afresh
 	@exec ./trundo demo -reset
 
@@ -76,7 +78,7 @@ simulate: setup-test ## twenty rounds of five hundred people, with restarts, rep
 
 fuzz: setup-test ## each fuzz test for a minute, then 50,000 requests made from the contract
 	@for t in core/phone:FuzzParse core/call:FuzzCall core/routing:FuzzParseSpans core/money:FuzzParse core/fields:FuzzParse core/filter:FuzzResolve core/proposal:FuzzFind core/proposal:FuzzAddresses core/round:FuzzAfter core/card:FuzzMask formats:FuzzCSV formats:FuzzVCards \
-		formats:FuzzJSONLines formats:FuzzReadWAV journal:FuzzJournalFile; do go test ./internal/$${t%:*} -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 60s || exit 1; done
+		formats:FuzzJSONLines formats:FuzzReadWAV journal:FuzzJournalFile core/password:FuzzCheck desk/staff:FuzzRows; do go test ./internal/$${t%:*} -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 60s || exit 1; done
 	@TRUNDO_REQUESTS=50000 go test ./internal/httpapi -count=1 -timeout 60m -run '^TestNoRequestIsAnsweredWithOurFault$$'
 
 $(TOOLS)/sqlc-$(SQLC_VERSION):

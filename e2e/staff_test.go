@@ -2,9 +2,14 @@ package e2e_test
 
 import (
 	"os"
+	"strings"
 	"testing"
+	"time"
+
+	"trundo/internal/core/totp"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // looks keeps a picture where TRUNDO_LOOKS names a folder, to be looked at while something is made.
@@ -73,8 +78,10 @@ func TestSomebodyIsHiredInvitedAndDismissed(t *testing.T) {
 	wren.see("Your password is changed")
 	wren.looks("own-password")
 
+	secondFactor(t, w, wren)
+
 	ada.visit("/settings?tab=staff")
-	ada.click("button", "Switch Ines Calloway off")
+	ada.click("button", "Switch off Ines Calloway")
 	ada.see("They leave behind:")
 	ada.choose("All of it goes to", "Wren Tamaro, Sales")
 	ada.looks("staff-off")
@@ -85,7 +92,7 @@ func TestSomebodyIsHiredInvitedAndDismissed(t *testing.T) {
 	wren.see("Ask whether the pump runs")
 	wren.looks("lane-of-receiver")
 
-	ada.click("button", "Switch Wren Tamaro off")
+	ada.click("button", "Switch off Wren Tamaro")
 	ada.choose("All of it goes to", "Tomas Reyl, Service")
 	ada.click("button", "Switch off", "[role=dialog]")
 	wren.see("Sign in")
@@ -96,4 +103,104 @@ func TestSomebodyIsHiredInvitedAndDismissed(t *testing.T) {
 	wren.click("button", "Forgot your password?")
 	wren.see("If your mail address is known here", "form")
 	wren.looks("sign-in-forgotten")
+}
+
+// TestFromNothingToAFiledCall sets a new firm up as somebody would who has read nothing.
+func TestFromNothingToAFiledCall(t *testing.T) {
+	t.Parallel()
+	w := startEmpty(t)
+	code, err := w.Desk.Staff.FirstCode(t.Context())
+	require.NoError(t, err)
+	ada := open(t, w.url)
+	ada.visit("/")
+	ada.click("link", "Nobody belongs to this firm yet. Set it up")
+	ada.fill("The code that the server showed where it was started", "123 456 789")
+	ada.fill("Your name", "Ada Millrace")
+	ada.fill("Choose a password", "four green kettles")
+	ada.looks("set-up")
+	ada.click("button", "Begin")
+	ada.see("this is not the code")
+	ada.fill("The code that the server showed where it was started", code)
+	ada.click("button", "Begin")
+	ada.see("0 of 6 done")
+	ada.looks("first-steps")
+
+	ada.fill("Name of the firm", "Lindenfall Cisterns")
+	ada.click("button", "Save")
+	ada.see("1 of 6 done")
+	ada.click("button", "Go on: Your numbers")
+	ada.fill("Number", "413 555 0100")
+	ada.fill("What it is for", "Main")
+	ada.click("button", "Add the number")
+	ada.see("2 of 6 done")
+	ada.looks("first-steps-lines")
+	ada.click("button", "Go on: Colleagues")
+	ada.click("button", "Add many")
+	ada.fill("One in each line: name, mail address, extension", "Ines Calloway, 21\nTomas Reyl, Service")
+	ada.click("button", "Add them")
+	ada.see("Line 2: “Service” is neither a mail address nor an extension")
+	ada.see("ines", "[data-testid=many-added]")
+	ada.looks("first-steps-many")
+	ada.fill("One in each line: name, mail address, extension", "Tomas Reyl")
+	ada.click("button", "Add them")
+	ada.see("tomas", "[data-testid=many-added]")
+	ada.click("button", "Close", "[data-testid=many-form]")
+	ada.see("3 of 6 done")
+	ada.click("button", "Go on: Your customers")
+	ada.click("button", "Skip", "[data-testid=step-book]")
+	ada.click("button", "Skip", "[data-testid=step-recording]")
+	ada.see("Call a number, write a note")
+	ada.visit("/")
+	ada.see("3 of 6 done.", "[data-testid=first-steps]")
+	ada.looks("first-steps-today")
+	ada.click("link", "Go on")
+	ada.fill("Number", "413 555 0142")
+	ada.click("button", "Call", "[data-testid=step-call]")
+	ada.see("ringing", slipPart)
+	require.True(t, w.sim.TheyAnswer("+14135550142"))
+	ada.see("speaking", slipPart)
+	ada.looks("first-call")
+	ada.keys("The pump runs.")
+	ada.see("saved", "[data-testid=notes-status]")
+	ada.command("1")
+	ada.command("e")
+	ada.looks("first-call-over")
+	ada.command("f")
+	ada.see("4 of 6 done")
+	ada.see("Everything is set up.")
+	ada.looks("first-steps-done")
+}
+
+// secondFactor turns one on, signs out and in with it.
+func secondFactor(t *testing.T, w *world, wren *window) {
+	t.Helper()
+	wren.fill("Your password", "eight wet umbrellas")
+	wren.click("button", "Turn it on")
+	key := strings.ReplaceAll(wren.textOf("[data-testid=totp-key]"), " ", "")
+	wren.looks("second-factor")
+	shows := func(step int64) string {
+		code, err := totp.Code(key, totp.StepAt(time.Now())+step)
+		require.NoError(t, err)
+		return code
+	}
+	wren.fill("The code that it shows now", "000000")
+	wren.click("button", "Confirm")
+	wren.see("this code is not right")
+	wren.fill("The code that it shows now", shows(-1))
+	wren.click("button", "Confirm")
+	wren.see("Each of these codes lets you in once")
+	wren.looks("second-factor-codes")
+	wren.click("button", "I have written them down")
+	wren.see("asked for the code that an app on your telephone shows")
+
+	again := open(t, w.url)
+	again.visit("/sign-in")
+	again.fill("Name", "wren")
+	again.fill("Password", "eight wet umbrellas")
+	again.click("button", "Sign in")
+	again.see("Six digits, of the app")
+	again.looks("sign-in-code")
+	again.fill("The code on your telephone", shows(0))
+	again.click("button", "Sign in")
+	again.see("Hello, Wren")
 }

@@ -118,9 +118,6 @@ func serve(t *testing.T, url, addr, data, sound string) *world {
 			require.NoError(t, err)
 		})
 	}
-	if data == "" {
-		data = t.TempDir()
-	}
 	s, err := store.Open(t.Context(), url, 2)
 	require.NoError(t, err)
 	users, err := s.CountUsers(t.Context())
@@ -129,16 +126,31 @@ func serve(t *testing.T, url, addr, data, sound string) *world {
 		require.NoError(t, demo.Fill(t.Context(), s, demo.First, time.Now()))
 	}
 	s.Close()
-	w := &world{data: filepath.Join(data, "data")}
-	c := app.Config{DatabaseURL: url, Addr: addr, SoundAddr: sound, DataDir: filepath.Join(data, "data"),
-		ServerName: "e2e", Demo: true, MailDomain: "lindenfall.example", Clock: clockwork.NewRealClock(),
-		Web: web.Dist(),
-		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError}))}
+	return serveWhatIsThere(t, app.Config{DatabaseURL: url, Addr: addr, SoundAddr: sound, DataDir: data, Demo: true,
+		MailDomain: "lindenfall.example"})
+}
+
+// startEmpty serves a firm to which nobody belongs yet.
+func startEmpty(t *testing.T) *world {
+	t.Helper()
+	return serveWhatIsThere(t, app.Config{DatabaseURL: pgtest.URL(t), Addr: "127.0.0.1:0"})
+}
+
+func serveWhatIsThere(t *testing.T, c app.Config) *world {
+	t.Helper()
+	if c.DataDir == "" {
+		c.DataDir = t.TempDir()
+	}
+	c.DataDir = filepath.Join(c.DataDir, "data")
+	w := &world{data: c.DataDir}
+	c.ServerName, c.Clock, c.Web = "e2e", clockwork.NewRealClock(), web.Dist()
+	c.Log = slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError}))
 	c.Carrier = func(clockwork.Clock) carrier.Carrier {
 		w.sim = sim.New(clockwork.NewFakeClock(), "US",
 			func(to string) sim.Behaviour { return sim.Behaviour{RingsOn: true, Script: says[to]} })
 		return w.sim
 	}
+	var err error
 	w.App, err = app.Start(t.Context(), c)
 	require.NoError(t, err)
 	t.Cleanup(func() { w.Stop(context.Background()) })

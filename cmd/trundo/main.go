@@ -34,6 +34,7 @@ import (
 const usage = `trundo is the one screen on which calls are made, written down and followed up.
 
   trundo demo [-reset]     the made-up firm, with a database of its own
+  trundo start             a firm of your own, likewise: its set-up begins in the browser
   trundo serve             the application; -h lists its settings
   trundo migrate           bring the database up to this version
   trundo admin add         add an admin: -login, -name, -zone; asks for the password
@@ -58,6 +59,8 @@ func run(ctx context.Context, args []string) error {
 	switch args[0] {
 	case "demo":
 		return runDemo(ctx, args[1:])
+	case "start":
+		return runStart(ctx, args[1:])
 	case "serve":
 		return runServe(ctx, args[1:])
 	case "migrate":
@@ -207,7 +210,97 @@ func runServe(ctx context.Context, args []string) error {
 	return serve(ctx, c, func(a *app.App) {
 		c.Log.Info("serving", "address", a.Addr)
 		c.Log.Warn("the built-in stand-in plays the telephone network: no real telephone is called")
+		awaitFirst(ctx, a)
 	})
+}
+
+// awaitFirst says how somebody becomes the first admin, where nobody belongs to the firm yet.
+func awaitFirst(ctx context.Context, a *app.App) {
+	code, err := a.Desk.Staff.FirstCode(ctx)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "whether anybody belongs to the firm:", err)
+	} else if code != "" {
+		fmt.Printf(`
+Nobody belongs to this firm yet. Set it up in the browser:
+
+  Open     /set-up at its address (here http://%s/set-up)
+  Code     %s   (until the server is started again)
+
+`, a.Addr, code)
+	}
+}
+
+// ownCluster starts a database of the program's own in a folder.
+func ownCluster(ctx context.Context, dir string) (*pgcluster.Cluster, func(), error) {
+	fmt.Println("Starting the database …")
+	cluster, err := pgcluster.Start(ctx, pgcluster.Options{Dir: filepath.Join(dir, "pg")})
+	return cluster, func() {
+		if err := cluster.Stop(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+		}
+	}, err
+}
+
+// runStart serves a firm of one's own from a database of its own.
+func runStart(ctx context.Context, args []string) error {
+	f := flags("start", os.Stdout, "trundo start serves a firm of your own with a database of its own, until it has grown "+
+		"enough for a server (trundo serve).")
+	dir := f.String("dir", filepath.Join(".trundo", "firm"), "the folder for the database, the recordings and the journal")
+	if err := f.Parse(args); err != nil {
+		return err
+	}
+	c := config()
+	if err := app.PortFree(c.Addr); err != nil {
+		return err
+	}
+	cluster, stop, err := ownCluster(ctx, *dir)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	c.DataDir = filepath.Join(*dir, "data")
+	if c.Public == "" {
+		c.Public = "http://" + c.Addr
+	}
+	s, url, err := ownDatabase(ctx, cluster, "trundo")
+	if err != nil {
+		return err
+	}
+	s.Close()
+	c.DatabaseURL = url
+	return serve(ctx, c, func(a *app.App) {
+		fmt.Printf("\nTrundo is ready: http://%s\nThe built-in stand-in plays the telephone network: no real telephone is "+
+			"called.\nCtrl-C ends it; the data stays.\n", a.Addr)
+		awaitFirst(ctx, a)
+	})
+}
+
+// ownDatabase opens a database in the program's own cluster, made where it is missing and brought to this version.
+func ownDatabase(ctx context.Context, cluster *pgcluster.Cluster, name string) (*store.Store, string, error) {
+	admin, err := store.Open(ctx, cluster.URL("postgres"), 1)
+	if err != nil {
+		return nil, "", err
+	}
+	defer admin.Close()
+	var there bool
+	if err := admin.Pool.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1)",
+		name).Scan(&there); err != nil {
+		return nil, "", fmt.Errorf("the database does not answer: %w", err)
+	}
+	if !there {
+		if _, err := admin.Pool.Exec(ctx, "CREATE DATABASE "+name); err != nil {
+			return nil, "", err
+		}
+	}
+	s, err := store.Open(ctx, cluster.URL(name), 4)
+	if err != nil {
+		return nil, "", err
+	}
+	if err := s.Migrate(ctx); err != nil {
+		s.Close()
+		return nil, "", err
+	}
+	return s, cluster.URL(name), nil
 }
 
 func runDemo(ctx context.Context, args []string) error {
@@ -222,16 +315,11 @@ func runDemo(ctx context.Context, args []string) error {
 	if err := app.PortFree(c.Addr); err != nil {
 		return err
 	}
-	fmt.Println("Starting the database …")
-	cluster, err := pgcluster.Start(ctx, pgcluster.Options{Dir: filepath.Join(*dir, "pg")})
+	cluster, stop, err := ownCluster(ctx, *dir)
 	if err != nil {
 		return err
 	}
-	defer func() {
-		if err := cluster.Stop(); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-		}
-	}()
+	defer stop()
 	c.DataDir = filepath.Join(*dir, "data")
 	c.Demo = true
 	if c.Hours == "" {
@@ -262,12 +350,12 @@ Trundo is ready after %.1f s.
 // demoDatabase gives the address of the demo's database, made and filled where it is missing.
 func demoDatabase(ctx context.Context, cluster *pgcluster.Cluster, reset bool, dataDir string) (string, error) {
 	const name = "trundo_demo"
-	admin, err := store.Open(ctx, cluster.URL("postgres"), 1)
-	if err != nil {
-		return "", err
-	}
-	defer admin.Close()
 	if reset {
+		admin, err := store.Open(ctx, cluster.URL("postgres"), 1)
+		if err != nil {
+			return "", err
+		}
+		defer admin.Close()
 		if _, err := admin.Pool.Exec(ctx, "DROP DATABASE IF EXISTS "+name+" WITH (FORCE)"); err != nil {
 			return "", fmt.Errorf("the demo's data could not be thrown away: %w", err)
 		}
@@ -275,24 +363,11 @@ func demoDatabase(ctx context.Context, cluster *pgcluster.Cluster, reset bool, d
 			return "", err
 		}
 	}
-	var there bool
-	if err := admin.Pool.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1)",
-		name).Scan(&there); err != nil {
-		return "", fmt.Errorf("the database does not answer: %w", err)
-	}
-	if !there {
-		if _, err := admin.Pool.Exec(ctx, "CREATE DATABASE "+name); err != nil {
-			return "", err
-		}
-	}
-	s, err := store.Open(ctx, cluster.URL(name), 4)
+	s, url, err := ownDatabase(ctx, cluster, name)
 	if err != nil {
 		return "", err
 	}
 	defer s.Close()
-	if err := s.Migrate(ctx); err != nil {
-		return "", err
-	}
 	users, err := s.CountUsers(ctx)
 	if err != nil {
 		return "", err
@@ -311,7 +386,7 @@ func demoDatabase(ctx context.Context, cluster *pgcluster.Cluster, reset bool, d
 			return "", err
 		}
 	}
-	return cluster.URL(name), nil
+	return url, nil
 }
 
 func withStore(ctx context.Context, do func(*store.Store) error) error {

@@ -20,7 +20,8 @@ var layers = [][]string{
 	{"core/datetime"},
 	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money",
 		"core/duplicate", "core/presence", "core/finding", "core/promise", "core/audio",
-		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch", "core/agenda", "core/password"},
+		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch", "core/agenda", "core/password",
+		"core/totp"},
 	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting",
 		"core/round"},
 	{"core/filter", "core/sequence"},
@@ -49,7 +50,8 @@ var areas = map[string][]string{
 
 // pure is what core may import besides itself.
 var pure = map[string]bool{"github.com/nyaruka/phonenumbers": true, "golang.org/x/text/currency": true,
-	"github.com/rickar/cal/v2": true, "github.com/rickar/cal/v2/au": true, "github.com/rickar/cal/v2/fr": true,
+	"github.com/rickar/cal/v2": true, "github.com/pquerna/otp": true,
+	"github.com/pquerna/otp/hotp": true, "github.com/rickar/cal/v2/au": true, "github.com/rickar/cal/v2/fr": true,
 	"github.com/rickar/cal/v2/gb": true, "github.com/rickar/cal/v2/us": true}
 
 // forbiddenInCore are those of the standard library that do I/O or know the time of day by themselves.

@@ -585,6 +585,36 @@ func (e FirmLineUnanswered) Valid() bool {
 	}
 }
 
+// Defines values for FirstStep.
+const (
+	FirstStepBook       FirstStep = "book"
+	FirstStepCall       FirstStep = "call"
+	FirstStepColleagues FirstStep = "colleagues"
+	FirstStepFirm       FirstStep = "firm"
+	FirstStepLines      FirstStep = "lines"
+	FirstStepRecording  FirstStep = "recording"
+)
+
+// Valid indicates whether the value is a known member of the FirstStep enum.
+func (e FirstStep) Valid() bool {
+	switch e {
+	case FirstStepBook:
+		return true
+	case FirstStepCall:
+		return true
+	case FirstStepColleagues:
+		return true
+	case FirstStepFirm:
+		return true
+	case FirstStepLines:
+		return true
+	case FirstStepRecording:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FollowUpKind.
 const (
 	FollowUpKindCall    FollowUpKind = "call"
@@ -1218,6 +1248,27 @@ func (e NewImportFormat) Valid() bool {
 	case NewImportFormatJsonl:
 		return true
 	case NewImportFormatVcard:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for NewMembersLink.
+const (
+	NewMembersLinkMail NewMembersLink = "mail"
+	NewMembersLinkNone NewMembersLink = "none"
+	NewMembersLinkShow NewMembersLink = "show"
+)
+
+// Valid indicates whether the value is a known member of the NewMembersLink enum.
+func (e NewMembersLink) Valid() bool {
+	switch e {
+	case NewMembersLinkMail:
+		return true
+	case NewMembersLinkNone:
+		return true
+	case NewMembersLinkShow:
 		return true
 	default:
 		return false
@@ -2265,6 +2316,21 @@ func (e GetHistoryParamsKind) Valid() bool {
 	}
 }
 
+// AddedMember defines model for AddedMember.
+type AddedMember struct {
+	Link   *SignInLink `json:"link,omitempty"`
+	Member Member      `json:"member"`
+
+	// Problem Why their link could not be mailed
+	Problem *string `json:"problem,omitempty"`
+}
+
+// AddedMembers defines model for AddedMembers.
+type AddedMembers struct {
+	Added    []AddedMember    `json:"added"`
+	Rejected []RejectedMember `json:"rejected"`
+}
+
 // Answer defines model for Answer.
 type Answer struct {
 	Answer   string `json:"answer"`
@@ -3006,6 +3072,60 @@ type FirmLineTexting string
 // FirmLineUnanswered defines model for FirmLine.Unanswered.
 type FirmLineUnanswered string
 
+// FirmSetup defines model for FirmSetup.
+type FirmSetup struct {
+	// Currency ISO 4217
+	Currency string `json:"currency"`
+	Name     string `json:"name"`
+
+	// Region ISO 3166; numbers without a country code are read there
+	Region string `json:"region"`
+
+	// Regions Those that can be chosen
+	Regions *[]string `json:"regions,omitempty"`
+
+	// SecondFactor Who must have one
+	SecondFactor *[]MemberRole `json:"second_factor,omitempty"`
+	Zone         string        `json:"zone"`
+}
+
+// FirstAdmin defines model for FirstAdmin.
+type FirstAdmin struct {
+	Code     string `json:"code"`
+	Login    string `json:"login"`
+	Name     string `json:"name"`
+	Password string `json:"password"`
+	Zone     string `json:"zone"`
+}
+
+// FirstAdminAwaited defines model for FirstAdminAwaited.
+type FirstAdminAwaited struct {
+	Awaited bool `json:"awaited"`
+}
+
+// FirstStep defines model for FirstStep.
+type FirstStep string
+
+// FirstStepState defines model for FirstStepState.
+type FirstStepState struct {
+	Done    bool      `json:"done"`
+	Skipped bool      `json:"skipped"`
+	Step    FirstStep `json:"step"`
+}
+
+// FirstSteps defines model for FirstSteps.
+type FirstSteps struct {
+	// Closed Nobody wants to be reminded of them any more
+	Closed bool             `json:"closed"`
+	Steps  []FirstStepState `json:"steps"`
+}
+
+// FirstStepsChoice defines model for FirstStepsChoice.
+type FirstStepsChoice struct {
+	Closed  bool        `json:"closed"`
+	Skipped []FirstStep `json:"skipped"`
+}
+
 // FollowUp defines model for FollowUp.
 type FollowUp struct {
 	DayOnly bool               `json:"day_only"`
@@ -3465,13 +3585,17 @@ type Me struct {
 	ID             openapi_types.UUID   `json:"id"`
 
 	// Line The caller ID that is shown by rule
-	Line        string      `json:"line"`
-	LiveEpoch   string      `json:"live_epoch"`
-	Login       string      `json:"login"`
-	Name        string      `json:"name"`
-	Outcomes    []Outcome   `json:"outcomes"`
-	Preferences Preferences `json:"preferences"`
-	Role        MeRole      `json:"role"`
+	Line         string      `json:"line"`
+	LiveEpoch    string      `json:"live_epoch"`
+	Login        string      `json:"login"`
+	Name         string      `json:"name"`
+	Outcomes     []Outcome   `json:"outcomes"`
+	Preferences  Preferences `json:"preferences"`
+	Role         MeRole      `json:"role"`
+	SecondFactor bool        `json:"second_factor"`
+
+	// SecondFactorMissing The firm asks for one of this role, and nothing else is possible before
+	SecondFactorMissing bool `json:"second_factor_missing"`
 
 	// Simulated The telephone network is the built-in stand-in
 	Simulated bool `json:"simulated"`
@@ -3497,12 +3621,13 @@ type Member struct {
 	Leaving bool `json:"leaving"`
 
 	// LineID The line that they show when they call
-	LineID *openapi_types.UUID `json:"line_id,omitempty"`
-	Login  string              `json:"login"`
-	Mail   string              `json:"mail"`
-	Name   string              `json:"name"`
-	OffAt  *time.Time          `json:"off_at,omitempty"`
-	Role   MemberRole          `json:"role"`
+	LineID       *openapi_types.UUID `json:"line_id,omitempty"`
+	Login        string              `json:"login"`
+	Mail         string              `json:"mail"`
+	Name         string              `json:"name"`
+	OffAt        *time.Time          `json:"off_at,omitempty"`
+	Role         MemberRole          `json:"role"`
+	SecondFactor bool                `json:"second_factor"`
 
 	// SeenAt When they last signed in
 	SeenAt  *time.Time `json:"seen_at,omitempty"`
@@ -3696,6 +3821,19 @@ type NewLine struct {
 	Number string  `json:"number"`
 	Source *string `json:"source,omitempty"`
 }
+
+// NewMembers defines model for NewMembers.
+type NewMembers struct {
+	// Link Whether each gets a link to choose a password by, and how
+	Link NewMembersLink `json:"link"`
+	Role MemberRole     `json:"role"`
+	Team string         `json:"team"`
+	Text string         `json:"text"`
+	Zone string         `json:"zone"`
+}
+
+// NewMembersLink Whether each gets a link to choose a password by, and how
+type NewMembersLink string
 
 // NewMessage defines model for NewMessage.
 type NewMessage struct {
@@ -3973,6 +4111,11 @@ type OutsidePost struct {
 type OutsideSound struct {
 	Offer string `json:"offer"`
 	Ref   string `json:"ref"`
+}
+
+// PasswordAgain defines model for PasswordAgain.
+type PasswordAgain struct {
+	Password string `json:"password"`
 }
 
 // PasswordChange defines model for PasswordChange.
@@ -4412,6 +4555,12 @@ type RecordingSettings struct {
 	Reps            []RepRecording `json:"reps"`
 }
 
+// RecoveryCodes defines model for RecoveryCodes.
+type RecoveryCodes struct {
+	// Codes Each lets one in once without the telephone; shown only now
+	Codes []string `json:"codes"`
+}
+
 // Reject defines model for Reject.
 type Reject struct {
 	Cells  []string `json:"cells"`
@@ -4419,6 +4568,13 @@ type Reject struct {
 	Line   int64    `json:"line"`
 	Reason string   `json:"reason"`
 	Row    int64    `json:"row"`
+}
+
+// RejectedMember defines model for RejectedMember.
+type RejectedMember struct {
+	Line   int    `json:"line"`
+	Reason string `json:"reason"`
+	Text   string `json:"text"`
 }
 
 // RelatedRow defines model for RelatedRow.
@@ -4904,6 +5060,20 @@ type Scripts struct {
 	Scripts []Script `json:"scripts"`
 }
 
+// SecondFactorBegun defines model for SecondFactorBegun.
+type SecondFactorBegun struct {
+	// Picture What a camera reads, as data:image/png
+	Picture string `json:"picture"`
+
+	// Secret To be typed where no camera is, in groups of four
+	Secret string `json:"secret"`
+}
+
+// SecondFactorCode defines model for SecondFactorCode.
+type SecondFactorCode struct {
+	Code string `json:"code"`
+}
+
 // Selection Either ids, or all that a query finds but for some.
 type Selection struct {
 	Ids     *[]openapi_types.UUID `json:"ids,omitempty"`
@@ -4966,8 +5136,10 @@ type Session struct {
 
 // SignIn defines model for SignIn.
 type SignIn struct {
-	Login    string `json:"login"`
-	Password string `json:"password"`
+	// Code Of the second factor, or one for when it is lost
+	Code     *string `json:"code,omitempty"`
+	Login    string  `json:"login"`
+	Password string  `json:"password"`
 }
 
 // SignInLink defines model for SignInLink.
@@ -5471,6 +5643,11 @@ type AddMemberParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
+// AddMembersParams defines parameters for AddMembers.
+type AddMembersParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
 // LeaveNoteParams defines parameters for LeaveNote.
 type LeaveNoteParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
@@ -5538,6 +5715,12 @@ type AddFieldJSONRequestBody = FieldEdit
 
 // ChangeFieldJSONRequestBody defines body for ChangeField for application/json ContentType.
 type ChangeFieldJSONRequestBody = FieldEdit
+
+// BecomeFirstAdminJSONRequestBody defines body for BecomeFirstAdmin for application/json ContentType.
+type BecomeFirstAdminJSONRequestBody = FirstAdmin
+
+// PutFirstStepsJSONRequestBody defines body for PutFirstSteps for application/json ContentType.
+type PutFirstStepsJSONRequestBody = FirstStepsChoice
 
 // ChangeFollowUpJSONRequestBody defines body for ChangeFollowUp for application/json ContentType.
 type ChangeFollowUpJSONRequestBody = FollowUpChange
@@ -5659,6 +5842,15 @@ type SettleInRoundJSONRequestBody = RoundSettle
 // PutScriptsJSONRequestBody defines body for PutScripts for application/json ContentType.
 type PutScriptsJSONRequestBody = Scripts
 
+// EndSecondFactorJSONRequestBody defines body for EndSecondFactor for application/json ContentType.
+type EndSecondFactorJSONRequestBody = PasswordAgain
+
+// BeginSecondFactorJSONRequestBody defines body for BeginSecondFactor for application/json ContentType.
+type BeginSecondFactorJSONRequestBody = PasswordAgain
+
+// ConfirmSecondFactorJSONRequestBody defines body for ConfirmSecondFactor for application/json ContentType.
+type ConfirmSecondFactorJSONRequestBody = SecondFactorCode
+
 // PutSequencesJSONRequestBody defines body for PutSequences for application/json ContentType.
 type PutSequencesJSONRequestBody = Sequences
 
@@ -5673,6 +5865,9 @@ type PutAvailabilityStatesJSONRequestBody = AvailabilityStates
 
 // SetBookSettingsJSONRequestBody defines body for SetBookSettings for application/json ContentType.
 type SetBookSettingsJSONRequestBody = BookSettings
+
+// PutFirmSetupJSONRequestBody defines body for PutFirmSetup for application/json ContentType.
+type PutFirmSetupJSONRequestBody = FirmSetup
 
 // AddLineJSONRequestBody defines body for AddLine for application/json ContentType.
 type AddLineJSONRequestBody = NewLine
@@ -5715,6 +5910,9 @@ type RateLineJSONRequestBody = LineFigures
 
 // AddMemberJSONRequestBody defines body for AddMember for application/json ContentType.
 type AddMemberJSONRequestBody = MemberEdit
+
+// AddMembersJSONRequestBody defines body for AddMembers for application/json ContentType.
+type AddMembersJSONRequestBody = NewMembers
 
 // ChangeMemberJSONRequestBody defines body for ChangeMember for application/json ContentType.
 type ChangeMemberJSONRequestBody = MemberEdit

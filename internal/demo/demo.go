@@ -243,12 +243,17 @@ func (m *maker) id(at time.Time) uuid.UUID {
 func pick[T any](m *maker, from []T) T { return from[m.rand.IntN(len(from))] }
 
 func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
-	value, err := json.Marshal(map[string]any{"name": "Lindenfall Cisterns", "region": "US", "outcome_needed": true,
+	value, err := json.Marshal(map[string]any{"name": "Lindenfall Cisterns", "region": "US", "currency": "USD",
+		"zone": "America/New_York", "outcome_needed": true,
 		"type_needed": false, "wrap_seconds": 30})
 	if err != nil {
 		return err
 	}
 	if err := q.PutSetting(ctx, db.PutSettingParams{Key: "firm", Value: value}); err != nil {
+		return err
+	}
+	if err := q.PutSetting(ctx, db.PutSettingParams{Key: "first_steps",
+		Value: []byte(`{"skipped":[],"closed":true}`)}); err != nil {
 		return err
 	}
 	old := m.now.AddDate(-1, 0, 0)

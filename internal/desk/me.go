@@ -18,10 +18,13 @@ func (d *Desk) Me(ctx context.Context, a firm.Actor) (contract.Me, error) {
 		return contract.Me{}, err
 	}
 	me := contract.Me{ID: a.ID, Login: a.Login, Name: a.Name, Role: contract.MeRole(a.Role), Zone: a.Zone.String(),
-		Demo:      d.Demo,
+		Demo: d.Demo, SecondFactor: a.SecondFactor,
 		LiveEpoch: d.Hub.Epoch(), Outcomes: []contract.Outcome{}, CallTypes: []contract.CallType{},
 		Firm: contract.Firm{Name: f.Name, Region: f.Region, OutcomeNeeded: f.Rules.OutcomeNeeded,
 			TypeNeeded: f.Rules.TypeNeeded, WrapSeconds: int(f.Wrap.Seconds())}}
+	if me.SecondFactorMissing, err = d.NeedsSecondFactor(ctx, a); err != nil {
+		return me, err
+	}
 	state, err := d.Store.Availability(ctx, a.ID)
 	if err != nil && !store.NotFound(err) {
 		return me, err

@@ -31,12 +31,12 @@ func TestAddUserAndSignIn(t *testing.T) {
 		require.ErrorAs(t, err, &wrong, field)
 		assert.Equal(t, field, wrong.Field)
 	}
-	a, err := w.SignIn(t.Context(), "ADA", "ten letters and more", "192.0.2.1")
+	a, err := w.SignIn(t.Context(), firm.Credentials{Login: "ADA", Password: "ten letters and more", From: "192.0.2.1"})
 	require.NoError(t, err)
 	assert.Equal(t, firm.Admin, a.Role)
 	assert.Equal(t, "Europe/London", a.Zone.String())
 	for _, try := range [][2]string{{"ada", "wrong"}, {"nobody", "ten letters and more"}, {"", ""}} {
-		_, err := w.SignIn(t.Context(), try[0], try[1], "192.0.2.1")
+		_, err := w.SignIn(t.Context(), firm.Credentials{Login: try[0], Password: try[1], From: "192.0.2.1"})
 		require.ErrorIs(t, err, firm.ErrSignIn)
 	}
 }

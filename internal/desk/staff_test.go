@@ -1,8 +1,11 @@
 package desk_test
 
 import (
+	"errors"
+	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -11,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/totp"
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/staff"
 	"trundo/internal/store/db"
@@ -51,7 +55,7 @@ func TestSomebodyIsHiredAndChoosesAPassword(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, wren.ID, again.ID, "the same wish adds one")
 
-	_, err = w.SignIn(t.Context(), "wren", "", "192.0.2.1")
+	_, err = w.SignIn(t.Context(), firm.Credentials{Login: "wren", Password: "", From: "192.0.2.1"})
 	require.ErrorIs(t, err, firm.ErrSignIn, "nobody signs in without a password")
 	first, err := w.Staff.MakeLink(t.Context(), ada, wren.ID, "https://calls.example", contract.NewSignInLink{})
 	require.NoError(t, err)
@@ -78,7 +82,7 @@ func TestSomebodyIsHiredAndChoosesAPassword(t *testing.T) {
 	assert.Equal(t, wren.ID, a.ID)
 	_, err = w.Staff.UseLink(t.Context(), token(link), "eight wet umbrellas")
 	require.ErrorIs(t, err, staff.ErrLink, "once")
-	_, err = w.SignIn(t.Context(), "WREN", "seven wet umbrellas", "192.0.2.1")
+	_, err = w.SignIn(t.Context(), firm.Credentials{Login: "WREN", Password: "seven wet umbrellas", From: "192.0.2.1"})
 	require.NoError(t, err)
 	list, err := w.Staff.List(t.Context(), ada)
 	require.NoError(t, err)
@@ -303,12 +307,12 @@ func TestARoundIsGivenUpByWhoLeaves(t *testing.T) {
 func TestAPasswordIsChangedByWhoKnowsTheOldOne(t *testing.T) {
 	w := newWorld(t)
 	ada := w.ada()
-	assert.Equal(t, "current", fieldOf(t, w.ChangePassword(t.Context(), ada, "five green kettles", "seven wet umbrellas")))
-	assert.Equal(t, "password", fieldOf(t, w.ChangePassword(t.Context(), ada, "four green kettles", "Lindenfall12")))
-	require.NoError(t, w.ChangePassword(t.Context(), ada, "four green kettles", "seven wet umbrellas"))
-	_, err := w.SignIn(t.Context(), "ada", "four green kettles", "192.0.2.1")
+	assert.Equal(t, "current", fieldOf(t, w.ChangePassword(t.Context(), ada, w.clock.Now(), "five green kettles", "seven wet umbrellas")))
+	assert.Equal(t, "password", fieldOf(t, w.ChangePassword(t.Context(), ada, w.clock.Now(), "four green kettles", "Lindenfall12")))
+	require.NoError(t, w.ChangePassword(t.Context(), ada, w.clock.Now(), "four green kettles", "seven wet umbrellas"))
+	_, err := w.SignIn(t.Context(), firm.Credentials{Login: "ada", Password: "four green kettles", From: "192.0.2.1"})
 	require.ErrorIs(t, err, firm.ErrSignIn)
-	after, err := w.SignIn(t.Context(), "ada", "seven wet umbrellas", "192.0.2.1")
+	after, err := w.SignIn(t.Context(), firm.Credentials{Login: "ada", Password: "seven wet umbrellas", From: "192.0.2.1"})
 	require.NoError(t, err)
 	assert.True(t, after.SessionsFrom.Equal(w.clock.Now()), "sessions from before are over")
 }
@@ -342,4 +346,277 @@ func TestAForgottenPasswordIsMailedToWhoseItIs(t *testing.T) {
 	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM sign_in_links WHERE encode(hash, 'escape') LIKE '%' || $1 || '%'`,
 		found[1]).Scan(&kept))
 	assert.Zero(t, kept, "the database knows a hash only")
+}
+
+// emptied is a world in which nobody belongs to the firm yet.
+func emptied(t *testing.T) *world {
+	w := newWorld(t)
+	for _, sql := range []string{`DELETE FROM availability_changes`, `DELETE FROM rep_state`, `DELETE FROM users`,
+		`DELETE FROM outcomes`, `DELETE FROM settings`, `DELETE FROM phone_numbers`, `DELETE FROM records`, `DELETE FROM lines`} {
+		_, err := w.store.Pool.Exec(t.Context(), sql)
+		require.NoError(t, err)
+	}
+	w.BookChanged()
+	return w
+}
+
+func TestTheFirstAdminComesByTheCodeOfTheServer(t *testing.T) {
+	w := emptied(t)
+	first := contract.FirstAdmin{Code: "000-000-000", Name: "Ada Millrace", Login: "Ada", Password: "four green kettles",
+		Zone: "Europe/London"}
+	_, err := w.Staff.BecomeFirst(t.Context(), first)
+	assert.Equal(t, "code", fieldOf(t, err), "the server has said none")
+	code, err := w.Staff.FirstCode(t.Context())
+	require.NoError(t, err)
+	assert.Regexp(t, `^\d{3}-\d{3}-\d{3}$`, code)
+	for field, change := range map[string]func(*contract.FirstAdmin){
+		"code":     func(f *contract.FirstAdmin) { f.Code = "" },
+		"name":     func(f *contract.FirstAdmin) { f.Name = " " },
+		"login":    func(f *contract.FirstAdmin) { f.Login = "a da" },
+		"password": func(f *contract.FirstAdmin) { f.Password = "adamillrace" },
+		"zone":     func(f *contract.FirstAdmin) { f.Zone = "Here" },
+	} {
+		bad := first
+		bad.Code = code
+		change(&bad)
+		_, err := w.Staff.BecomeFirst(t.Context(), bad)
+		assert.Equal(t, field, fieldOf(t, err))
+	}
+	first.Code = strings.ReplaceAll(code, "-", " ")
+	results := make([]error, 4)
+	var group sync.WaitGroup
+	for i := range results {
+		group.Go(func() {
+			each := first
+			each.Login = fmt.Sprint("ada", i)
+			_, results[i] = w.Staff.BecomeFirst(t.Context(), each)
+		})
+	}
+	group.Wait()
+	well := 0
+	for _, err := range results {
+		if err == nil {
+			well++
+			continue
+		}
+		var wrong *firm.FieldError
+		assert.True(t, errors.Is(err, staff.ErrNotFirst) || errors.As(err, &wrong) && wrong.Field == "code", "%v", err)
+	}
+	assert.Equal(t, 1, well, "one of four at the same moment")
+	awaited, err := w.Staff.Awaited(t.Context())
+	require.NoError(t, err)
+	assert.False(t, awaited)
+	again, err := w.Staff.FirstCode(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, again)
+	var login string
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT login FROM users`).Scan(&login))
+	a, err := w.SignIn(t.Context(), firm.Credentials{Login: login, Password: "four green kettles", From: "192.0.2.1"})
+	require.NoError(t, err)
+	assert.Equal(t, firm.Admin, a.Role)
+	me, err := w.Me(t.Context(), a)
+	require.NoError(t, err)
+	assert.Len(t, me.Outcomes, 6, "there is something to choose from")
+	assert.True(t, me.Firm.OutcomeNeeded)
+}
+
+func TestFirstStepsAreWhatIsNotDoneYet(t *testing.T) {
+	w := emptied(t)
+	code, err := w.Staff.FirstCode(t.Context())
+	require.NoError(t, err)
+	ada, err := w.Staff.BecomeFirst(t.Context(), contract.FirstAdmin{Code: code, Name: "Ada Millrace", Login: "ada",
+		Password: "four green kettles", Zone: "America/New_York"})
+	require.NoError(t, err)
+	// "firm lines …": done, (…): passed over, -: neither
+	steps := func() string {
+		t.Helper()
+		now, err := w.FirstSteps(t.Context(), ada)
+		require.NoError(t, err)
+		text := ""
+		for _, s := range now.Steps {
+			switch {
+			case s.Done:
+				text += string(s.Step) + " "
+			case s.Skipped:
+				text += "(" + string(s.Step) + ") "
+			default:
+				text += "- "
+			}
+		}
+		if now.Closed {
+			text += "closed"
+		}
+		return strings.TrimSpace(text)
+	}
+	assert.Equal(t, "- - - - - -", steps())
+	saved, err := w.SetIdentity(t.Context(), ada, contract.FirmSetup{Name: " Lindenfall Cisterns ", Region: "us",
+		Currency: "usd", Zone: "America/New_York"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Lindenfall Cisterns", "US", "USD"}, []string{saved.Name, saved.Region, saved.Currency})
+	for field, bad := range map[string]contract.FirmSetup{
+		"name":     {Name: "", Region: "US", Currency: "USD", Zone: "UTC"},
+		"region":   {Name: "x", Region: "XX", Currency: "USD", Zone: "UTC"},
+		"currency": {Name: "x", Region: "US", Currency: "DOLLAR", Zone: "UTC"},
+		"zone":     {Name: "x", Region: "US", Currency: "USD", Zone: ""},
+	} {
+		_, err := w.SetIdentity(t.Context(), ada, bad)
+		assert.Equal(t, field, fieldOf(t, err))
+	}
+	_, err = w.Lines.AddLine(t.Context(), ada, contract.NewLine{Number: "413 555 0100", Label: "Main"})
+	require.NoError(t, err)
+	_, err = w.ChooseFirstSteps(t.Context(), ada, contract.FirstStepsChoice{Skipped: []contract.FirstStep{"book", "lines"}})
+	require.NoError(t, err)
+	assert.Equal(t, "firm lines - (book) - -", steps(), "what is done is not passed over")
+	done, err := w.Staff.AddMany(t.Context(), ada, key(), "https://calls.example", contract.NewMembers{Text: "Name;Mail\n" +
+		"Wren Tamaro;wren@lindenfall.example\nWren Tamsel\nAda Two;41\nno name at all;x;y\nOrla;wren@", Role: "rep",
+		Zone: "America/New_York", Link: contract.NewMembersLinkShow})
+	require.NoError(t, err)
+	logins := []string{}
+	for _, m := range done.Added {
+		logins = append(logins, m.Member.Login)
+		who, err := w.Staff.LookAtLink(t.Context(), token(*m.Link))
+		require.NoError(t, err)
+		assert.Equal(t, m.Member.Name, who.Name)
+	}
+	assert.Equal(t, []string{"wren", "wren.t", "ada.t"}, logins)
+	require.Len(t, done.Rejected, 2)
+	assert.Equal(t, 5, done.Rejected[0].Line)
+	assert.Equal(t, "this is not a mail address", done.Rejected[1].Reason)
+	assert.Equal(t, "firm lines colleagues (book) - -", steps())
+	_, err = w.ChooseFirstSteps(t.Context(), ada, contract.FirstStepsChoice{Closed: true})
+	require.NoError(t, err)
+	assert.Equal(t, "firm lines colleagues - - - closed", steps())
+	wren, err := w.Actor(t.Context(), done.Added[0].Member.ID)
+	require.NoError(t, err)
+	for what, try := range map[string]func() error{
+		"steps":     func() error { _, err := w.FirstSteps(t.Context(), wren); return err },
+		"choose":    func() error { _, err := w.ChooseFirstSteps(t.Context(), wren, contract.FirstStepsChoice{}); return err },
+		"firm":      func() error { _, err := w.Identity(t.Context(), wren); return err },
+		"save firm": func() error { _, err := w.SetIdentity(t.Context(), wren, saved); return err },
+		"many": func() error {
+			_, err := w.Staff.AddMany(t.Context(), wren, key(), "", contract.NewMembers{})
+			return err
+		},
+	} {
+		assert.ErrorIs(t, try(), firm.ErrForbidden, what)
+	}
+}
+
+func TestAListOfColleaguesIsAddedOnce(t *testing.T) {
+	w := newWorld(t)
+	ada := w.ada()
+	list := contract.NewMembers{Text: "Wren Tamaro\nOrla Fenwright", Role: "rep", Zone: "America/New_York",
+		Link: contract.NewMembersLinkNone}
+	k := key()
+	for range 2 { // the answer to the first was lost
+		done, err := w.Staff.AddMany(t.Context(), ada, k, "", list)
+		require.NoError(t, err)
+		require.Len(t, done.Added, 2)
+		assert.Equal(t, "wren", done.Added[0].Member.Login)
+	}
+	all, err := w.Staff.List(t.Context(), ada)
+	require.NoError(t, err)
+	assert.Len(t, all.Members, 6)
+	list.Text, list.Link = "Pilar Winterbourne, pilar@lindenfall.example\nJo Ashdown", contract.NewMembersLinkMail
+	done, err := w.Staff.AddMany(t.Context(), ada, key(), "https://calls.example", list)
+	require.NoError(t, err)
+	require.Len(t, done.Added, 2)
+	assert.True(t, done.Added[0].Link.Sent)
+	require.NotNil(t, done.Added[1].Problem, "no address is known of the second: the link is shown")
+	assert.False(t, done.Added[1].Link.Sent)
+	assert.Len(t, w.postbox.Sent(), 1)
+}
+
+// codeOf is what somebody's telephone shows, some steps from now.
+func (w *world) codeOf(begun contract.SecondFactorBegun, steps int64) string {
+	code, err := totp.Code(strings.ReplaceAll(begun.Secret, " ", ""), totp.StepAt(w.clock.Now())+steps)
+	require.NoError(w.t, err)
+	return code
+}
+
+func TestASecondFactorIsAskedForAndEachCodeIsGoodOnce(t *testing.T) {
+	w := newWorld(t)
+	ada := w.ada()
+	in := firm.Credentials{Login: "ada", Password: "four green kettles", From: "192.0.2.1"}
+	_, err := w.BeginSecondFactor(t.Context(), ada, "five green kettles")
+	assert.Equal(t, "password", fieldOf(t, err))
+	_, err = w.ConfirmSecondFactor(t.Context(), ada, "000000")
+	assert.Equal(t, "code", fieldOf(t, err), "nothing was begun")
+	begun, err := w.BeginSecondFactor(t.Context(), ada, "four green kettles")
+	require.NoError(t, err)
+	assert.True(t, strings.HasPrefix(begun.Picture, "data:image/png;base64,"))
+	_, err = w.SignIn(t.Context(), in)
+	require.NoError(t, err, "it counts for nothing before a code was typed")
+	_, err = w.ConfirmSecondFactor(t.Context(), ada, "12345")
+	assert.Equal(t, "code", fieldOf(t, err))
+	codes, err := w.ConfirmSecondFactor(t.Context(), ada, w.codeOf(begun, 0))
+	require.NoError(t, err)
+	require.Len(t, codes.Codes, 10)
+	_, err = w.BeginSecondFactor(t.Context(), ada, "four green kettles")
+	assert.Equal(t, "code", fieldOf(t, err), "another one would take its place unseen")
+
+	_, err = w.SignIn(t.Context(), in)
+	require.ErrorIs(t, err, firm.ErrSecondFactor)
+	wrongPassword := in
+	wrongPassword.Password, wrongPassword.Code = "five green kettles", w.codeOf(begun, 1)
+	_, err = w.SignIn(t.Context(), wrongPassword)
+	require.ErrorIs(t, err, firm.ErrSignIn, "nobody learns that there is a second factor without the password")
+	in.Code = w.codeOf(begun, 0)
+	_, err = w.SignIn(t.Context(), in)
+	assert.Equal(t, "code", fieldOf(t, err), "it was used to turn it on")
+	in.Code = w.codeOf(begun, 1) // a telephone that is 40 seconds fast
+	a, err := w.SignIn(t.Context(), in)
+	require.NoError(t, err)
+	assert.True(t, a.SecondFactor)
+	_, err = w.SignIn(t.Context(), in)
+	assert.Equal(t, "code", fieldOf(t, err), "once")
+
+	in.Code = strings.ToUpper(codes.Codes[3])
+	_, err = w.SignIn(t.Context(), in)
+	require.NoError(t, err, "the telephone is lost")
+	_, err = w.SignIn(t.Context(), in)
+	assert.Equal(t, "code", fieldOf(t, err), "each of them once")
+	var kept string
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT recovery::text FROM users WHERE login = 'ada'`).Scan(&kept))
+	assert.Equal(t, 9, strings.Count(kept, `\\x`))
+
+	assert.Equal(t, "password", fieldOf(t, w.EndSecondFactor(t.Context(), a, "five green kettles")))
+	require.NoError(t, w.EndSecondFactor(t.Context(), a, "four green kettles"))
+	in.Code = ""
+	_, err = w.SignIn(t.Context(), in)
+	require.NoError(t, err)
+}
+
+func TestAnAdminAsksForASecondFactorByRoleAndTakesALostOneAway(t *testing.T) {
+	w := newWorld(t)
+	ada := w.ada()
+	missing := func(a firm.Actor) bool {
+		t.Helper()
+		is, err := w.NeedsSecondFactor(t.Context(), a)
+		require.NoError(t, err)
+		return is
+	}
+	assert.False(t, missing(w.ines))
+	roles := []contract.MemberRole{"rep", "admin", "rep"}
+	saved, err := w.SetIdentity(t.Context(), ada, contract.FirmSetup{Name: "Lindenfall Cisterns", Region: "US", Currency: "USD",
+		Zone: "America/New_York", SecondFactor: &roles})
+	require.NoError(t, err)
+	assert.Equal(t, []contract.MemberRole{"rep", "admin"}, *saved.SecondFactor)
+	assert.True(t, missing(w.ines) && missing(ada))
+	assert.False(t, missing(w.odile), "supervisors were not named")
+	begun, err := w.BeginSecondFactor(t.Context(), ada, "four green kettles")
+	require.NoError(t, err)
+	_, err = w.ConfirmSecondFactor(t.Context(), ada, w.codeOf(begun, -2)) // a telephone that is a minute slow
+	require.NoError(t, err)
+	ada = w.actor("ada")
+	assert.False(t, missing(ada))
+	me, err := w.Me(t.Context(), w.ines)
+	require.NoError(t, err)
+	assert.True(t, me.SecondFactorMissing)
+
+	assert.ErrorIs(t, w.ResetSecondFactor(t.Context(), w.odile, ada.ID), firm.ErrForbidden)
+	assert.ErrorIs(t, w.ResetSecondFactor(t.Context(), ada, uuid.New()), firm.ErrNotFound)
+	require.NoError(t, w.ResetSecondFactor(t.Context(), ada, ada.ID))
+	_, err = w.SignIn(t.Context(), firm.Credentials{Login: "ada", Password: "four green kettles"})
+	require.NoError(t, err)
 }

@@ -152,6 +152,18 @@ type ServerInterface interface {
 
 	// (GET /api/find)
 	Find(c *gin.Context, params FindParams)
+	// GetFirstAdmin Whether nobody belongs to this installation yet.
+	// (GET /api/first-admin)
+	GetFirstAdmin(c *gin.Context)
+	// BecomeFirstAdmin Makes the first admin of an empty installation, with the code that the server has said where it was started, and signs in.
+	// (POST /api/first-admin)
+	BecomeFirstAdmin(c *gin.Context)
+	// GetFirstSteps What a new firm still has to set up.
+	// (GET /api/first-steps)
+	GetFirstSteps(c *gin.Context)
+	// PutFirstSteps Passes steps over, or is done with all of them.
+	// (PUT /api/first-steps)
+	PutFirstSteps(c *gin.Context)
 
 	// (GET /api/follow-ups)
 	ListFollowUps(c *gin.Context, params ListFollowUpsParams)
@@ -384,6 +396,15 @@ type ServerInterface interface {
 	// (PUT /api/scripts)
 	PutScripts(c *gin.Context)
 
+	// (DELETE /api/second-factor)
+	EndSecondFactor(c *gin.Context)
+	// BeginSecondFactor Begins a second factor. It is asked for once a code of it has been typed.
+	// (POST /api/second-factor)
+	BeginSecondFactor(c *gin.Context)
+
+	// (PUT /api/second-factor)
+	ConfirmSecondFactor(c *gin.Context)
+
 	// (GET /api/sequences)
 	ListSequences(c *gin.Context)
 
@@ -425,6 +446,12 @@ type ServerInterface interface {
 
 	// (PUT /api/settings/book)
 	SetBookSettings(c *gin.Context)
+
+	// (GET /api/settings/firm)
+	GetFirmSetup(c *gin.Context)
+
+	// (PUT /api/settings/firm)
+	PutFirmSetup(c *gin.Context)
 
 	// (GET /api/settings/lines)
 	ListLines(c *gin.Context)
@@ -497,6 +524,9 @@ type ServerInterface interface {
 	// AddMember Adds somebody to the firm. They choose their password by the link that is made with it.
 	// (POST /api/staff)
 	AddMember(c *gin.Context, params AddMemberParams)
+	// AddMembers Adds many from a pasted list or a file, one in a line (name, mail address, extension). Lines that are wrong come back.
+	// (POST /api/staff/many)
+	AddMembers(c *gin.Context, params AddMembersParams)
 
 	// (PUT /api/staff/{id})
 	ChangeMember(c *gin.Context, id ID)
@@ -512,6 +542,9 @@ type ServerInterface interface {
 
 	// (POST /api/staff/{id}/on)
 	SwitchMemberOn(c *gin.Context, id ID)
+	// ResetSecondFactor Takes a colleague's second factor away who has lost it.
+	// (DELETE /api/staff/{id}/second-factor)
+	ResetSecondFactor(c *gin.Context, id ID)
 
 	// (GET /api/team)
 	ListTeam(c *gin.Context)
@@ -1637,6 +1670,58 @@ func (siw *ServerInterfaceWrapper) Find(c *gin.Context) {
 	}
 
 	siw.Handler.Find(c, params)
+}
+
+// GetFirstAdmin operation middleware
+func (siw *ServerInterfaceWrapper) GetFirstAdmin(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetFirstAdmin(c)
+}
+
+// BecomeFirstAdmin operation middleware
+func (siw *ServerInterfaceWrapper) BecomeFirstAdmin(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BecomeFirstAdmin(c)
+}
+
+// GetFirstSteps operation middleware
+func (siw *ServerInterfaceWrapper) GetFirstSteps(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetFirstSteps(c)
+}
+
+// PutFirstSteps operation middleware
+func (siw *ServerInterfaceWrapper) PutFirstSteps(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PutFirstSteps(c)
 }
 
 // ListFollowUps operation middleware
@@ -3538,6 +3623,45 @@ func (siw *ServerInterfaceWrapper) PutScripts(c *gin.Context) {
 	siw.Handler.PutScripts(c)
 }
 
+// EndSecondFactor operation middleware
+func (siw *ServerInterfaceWrapper) EndSecondFactor(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EndSecondFactor(c)
+}
+
+// BeginSecondFactor operation middleware
+func (siw *ServerInterfaceWrapper) BeginSecondFactor(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BeginSecondFactor(c)
+}
+
+// ConfirmSecondFactor operation middleware
+func (siw *ServerInterfaceWrapper) ConfirmSecondFactor(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ConfirmSecondFactor(c)
+}
+
 // ListSequences operation middleware
 func (siw *ServerInterfaceWrapper) ListSequences(c *gin.Context) {
 
@@ -3784,6 +3908,32 @@ func (siw *ServerInterfaceWrapper) SetBookSettings(c *gin.Context) {
 	}
 
 	siw.Handler.SetBookSettings(c)
+}
+
+// GetFirmSetup operation middleware
+func (siw *ServerInterfaceWrapper) GetFirmSetup(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetFirmSetup(c)
+}
+
+// PutFirmSetup operation middleware
+func (siw *ServerInterfaceWrapper) PutFirmSetup(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PutFirmSetup(c)
 }
 
 // ListLines operation middleware
@@ -4286,6 +4436,49 @@ func (siw *ServerInterfaceWrapper) AddMember(c *gin.Context) {
 	siw.Handler.AddMember(c, params)
 }
 
+// AddMembers operation middleware
+func (siw *ServerInterfaceWrapper) AddMembers(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AddMembersParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddMembers(c, params)
+}
+
 // ChangeMember operation middleware
 func (siw *ServerInterfaceWrapper) ChangeMember(c *gin.Context) {
 
@@ -4409,6 +4602,31 @@ func (siw *ServerInterfaceWrapper) SwitchMemberOn(c *gin.Context) {
 	}
 
 	siw.Handler.SwitchMemberOn(c, id)
+}
+
+// ResetSecondFactor operation middleware
+func (siw *ServerInterfaceWrapper) ResetSecondFactor(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ResetSecondFactor(c, id)
 }
 
 // ListTeam operation middleware
@@ -4845,6 +5063,13 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/sessions", wrapper.ListSessions)
 	router.GET(options.BaseURL+"/api/staff", wrapper.ListStaff)
 	router.POST(options.BaseURL+"/api/staff", wrapper.AddMember)
+	router.GET(options.BaseURL+"/api/first-admin", wrapper.GetFirstAdmin)
+	router.POST(options.BaseURL+"/api/first-admin", wrapper.BecomeFirstAdmin)
+	router.GET(options.BaseURL+"/api/first-steps", wrapper.GetFirstSteps)
+	router.PUT(options.BaseURL+"/api/first-steps", wrapper.PutFirstSteps)
+	router.GET(options.BaseURL+"/api/settings/firm", wrapper.GetFirmSetup)
+	router.PUT(options.BaseURL+"/api/settings/firm", wrapper.PutFirmSetup)
+	router.POST(options.BaseURL+"/api/staff/many", wrapper.AddMembers)
 	router.PUT(options.BaseURL+"/api/staff/:id", wrapper.ChangeMember)
 	router.GET(options.BaseURL+"/api/staff/:id/belongings", wrapper.GetBelongings)
 	router.POST(options.BaseURL+"/api/staff/:id/link", wrapper.MakeSignInLink)
@@ -4853,6 +5078,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/sign-in-link", wrapper.LookAtSignInLink)
 	router.PUT(options.BaseURL+"/api/sign-in-link", wrapper.UseSignInLink)
 	router.POST(options.BaseURL+"/api/forgotten-password", wrapper.ForgotPassword)
+	router.DELETE(options.BaseURL+"/api/second-factor", wrapper.EndSecondFactor)
+	router.POST(options.BaseURL+"/api/second-factor", wrapper.BeginSecondFactor)
+	router.PUT(options.BaseURL+"/api/second-factor", wrapper.ConfirmSecondFactor)
+	router.DELETE(options.BaseURL+"/api/staff/:id/second-factor", wrapper.ResetSecondFactor)
 	router.PUT(options.BaseURL+"/api/password", wrapper.ChangePassword)
 	router.GET(options.BaseURL+"/api/sequences", wrapper.ListSequences)
 	router.PUT(options.BaseURL+"/api/sequences", wrapper.PutSequences)
@@ -4989,444 +5218,467 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5P37ktu4kj+Ivwqivr+IPue3sl3u28wpx8aG25dpb/s2Lnv8x4yjAhJTEo4ogE2Apdac6Ih9mn2wfZIN",
-	"ZALgRQBJlaiy5+z8MaddIgkgkUjk9ZP/uFiobaEkSKMvrv5xUfCSb8FAif96ldn/L+TF1UXBzfpidiH5",
-	"Fi6uLkR2Mbso4fdKlJBdXJmygtmFXqxhy+0bS1Vuubm4uqgqfNLsC/uWNqWQq4s//5xd/Ab78Ok18AzK",
-	"+uOvMtgWyoBc7B/Y5/pG2vI/XoNcmfXF1b9ezi62QoZ/Hg77p/2SLpTUgMt7X6p5Dlv7nwslDUhj/5MX",
-	"RS4W3AglHxX0xP/2d62k/a0e+P9XwvLi6uJ/Parp94h+1Y/8d3HEDPSiFIX93MXVxec1N2wH0rBdqRwt",
-	"3Gv2q0+l3kGJG1GqAkojaKY8/L2zptnFhih58PffK9A06D8i9K8p+p/4hcbzMz/al0BBNf87LIz96tOi",
-	"UEKaraNVe5YgM33DTYsDMm7ggRFbsPtb5Tmf5+C38WDORc4XEF2NNrw0vR8/eMXAH2Z48fWHZ2H+7l0/",
-	"nygdbrnI+VzkwuyfrblcQWTTjpjsQlXSTkPf7FS5aUx7rlQOXNpncj6HPEodwzegbxY8z3Xs1c6ScYX0",
-	"sfarB9MYXrkSi8jKRTZCCky3IPx6bEFD87823MQ2bmHELcQ3YcxG0fLbB/+N0FrIFVuqknEmYceUtJzQ",
-	"JdLgGQlEa4i+H9ui7/HsbBQ9IMDMU2sUrfUhsXX4uzCw1UOy9XD7/pxZUryil78nSrh/1YTgZcn39tFd",
-	"yYsbDQslM+2oKLbV9uLqh58v6V3652V4VUgDKyhjksNOfGjdn4VeR1is8cQhszxl+HGmlqz14GzEzdo6",
-	"6c2XYxP9BXIlV0KuIhuzVHmudjdV0WSYQIzZhZDIE/EjIJXb1PbC3to/s2Wptmyh8hz4qgJ9MYt8vYSF",
-	"KrPIJz7QD8zYm9SsYc/UTsY/oSq3yYe/6VwUkY9f2z/Tp3kJTCrDliKH7GKYG/CDsybV6kWEuXjC1NSL",
-	"74rZAcjD6b1bMs7sa4xvlVw1aHjFdmuFP0Fm/3M7s/8fbqFkuVIbzbhhAq+01h7TC1ERjD/FVQ5l1lDe",
-	"xKTcu6XdEmZ2CsdnQiMN7d9Kr+Udx8JuGjM/1cboUdIptTlk5UVVlladjCtQwnHJKPnzm5DZc1iiSO2I",
-	"FpSXEaZ6jX9narmEEjK8AWS1nVsde1YPeiixO58vQBU5HH7+Pf7dygpL5qUot83P9q3lmWef9HA3SwF5",
-	"7Bi+WzKrM/OF0YzLjOXAM82EtNcay4U2Yyfx0g6QoGgpVmsz+AW75x/oyQPVVtCpay8mbFUgahhqVvNK",
-	"ir0+hEm1mSyDHAzc0JmPKAB8z0rYqlt7FBoizMoZrbYwV9meQa7hOz1Dim653Ntjq+SioTI2ZCz8UajS",
-	"JFSQbfq3XCzNTaZupDJBgh/ONQdTz2sOXrbwFRcSzzbXG8joeCs2j09R3UJZigziQ6AkE5LpQtBll6kH",
-	"UpkHOKnY5zSYm6oYob+4BxsTCOQKtJl1dixCmBQLXIMx8Usz53tVmfHi5DU+39Zh/nZ4EEhe3Kgyg/LG",
-	"nbvWGMcpg219qXcwe67PNFJnz6JrjM1mFqgc3Z9SwNKOfqjQWGHVWsuAzO1MkN6Pjlnlm6cLE7ckyAQH",
-	"abXK/7zgWXZj1I2TkFa1vrHqkP+DZVy1k3jj4aN85R+j/7QPaMNXEPjX/q5uci6bOni9pKyCo8xmDTmE",
-	"Wfex7nV48M/ZxS3Pq8gpf5X5e8muj6mS4eJmpCXwFf0Hrmdmf91ZiSg0SRSWkYnU4LgfLi8Hdd6F82LU",
-	"C0lt2QfQVR7ZNTRxBjTPHZTAFmj5Z1HtM6YeofdnwaVdXCWzuAV4aPEptYHMbWL7g7+qHd0TROUt3iYZ",
-	"8NywnUCHXUT1RbpANmaBhVhsEuvT3nb2nF1WUtoZzy7cwhZcLsApbUuOavSXod1DChD9GzNt0sCPHNvU",
-	"ZzwHmfHyaZaVoCPimdc/DHCRezAxSn746XmttPcqK+6xP2cX8/3NmsuoqpABqgK7td0EqwzsSmEMSJap",
-	"nWR8aaDccbIsYi6KbcHl/iYXEjeI5/m75cXVf/ZPjDb/g1XEvhx6LZUGtrU3v/0oE/aQWg0fp8fcgIzn",
-	"VvkTmimJ59rd422XBrpEb0XCz5cJnt9sdUtcCWl+/jHKg/i0UXFDSbJKLpS0CjFkVi29wkm5nSUmtzMU",
-	"csWKUq1KvmXo6mB/+fDyGfvhbz///NfYccxECQdiXVVmbk08tOzq/zJQSp7H5bLQRc4jxv/HNTC0cZgW",
-	"GXynnbGAdoM1ouiMHX6vVEVC4sxhwbfkTWBFCQW3ZsgWtOYrcIeda5bD0rD5ngmjIV+iO5TWZn9Axdjc",
-	"qOUSbdibOUARXdaxrr/DtdNyv9MMn8FrAbaF2TvXmf1U5pxnh591LB8xwOqLKPnqZrzeZmXAayE3MavF",
-	"UdaxcWcqeJHRVkR3oHkhpBl/K7SG7Ga33se2fM+kQrWdHPmQzayWvVMtgVGvnAg+XlK8XysJb+mlQ1nx",
-	"UTkPhTUUcGB79ZOR2JAL32lW8BU8sezGRGalxn9DqZxMcfNvPM/WXDNhateQU/GGNulDeBjtSbkaL13Q",
-	"ZxN1c1g2xV/tRu7WYrEmkWiFDjfGsivtqvN/oA+J7cGMue71Wu1k39Egr5cGSL59UwLX0dAPeb4GVTv7",
-	"jH1WVeUCElLFHyarvslM2+MZnZDXE4Z2KnhzDc8343epIeQTN+l8T1yktkVlULLYS7Qj+okRrVKsySQ3",
-	"Is+dHqp5c6caN63VsdaQZ2M96vXV0Xi3dZrre6H2vxNDdLY23KKewvXdWfN5TcuWVKpVjzb56gvVSdLA",
-	"AR2lwktLx00pJeklj9pERxkjv8f9tyODe/C7taNCRC81UZTkBxPtOUS1k2ekSmWlSd5SlwsoaR8dZe1E",
-	"56oywzpy8FfgJ2d+nqnFveex4GSIBI2+7mJXnRy1DT50JPv2wE7zORgu8lT4+4ggEQWwIxP2/q4xiyXr",
-	"7ggiURw4Muqh52FofDw6sS+JfMTF95Keat6V44dv3Zi9DhGn39Pqanq1Rk1t94fmJX6n6PFGkO3kD5Sb",
-	"jZNzUeV0m4oG+TuqfXtwvRFydYVX+ByWqgS6evmqBHjC1HKJv82cZhoks5/RSpGuXvBKo3jdQFH7He0f",
-	"aISL2YVVrGMzNqXLiOjbsf9QYgEf8Ul7KaWUQlJRtNexmgqKFtsi34cr/TvNyiqHweCMv3lwK2hkJLKf",
-	"d2rzr3FmhztPCUCpiFNEnX5q7+iGU8XaR1blNGuhvfk5iulpRm/t+JFTR0NGVcG31uT1SqsEthRG3yWs",
-	"rw0U488oTffaQDF4SOu5uwQrP1aganKX4qfCKqIFLw0ZMaib0xbQ8bf6cI4ugpUCzZR8eBB19GbJSblC",
-	"duCbkaICZNanEoPMTpzMtoo61D67EGyJwTFkSqEZPRwNl8ibtYqrk7OLYs31oCh4jw9ZFuByddKSNL+N",
-	"LenFLZR7s7aac1VY/RhZ3542td0Kk1qZU+QS3ku8QZx82lqVXS2v0F7fKcqE0C1mAwwyWgUa/7EqgRvw",
-	"QVV0H1tbCXZQUiTNfYnnYgPkcLZra/sQ2rdBafoZYljfoQNHCijtXL29nl9aQ9VbNmsdkAZ7thjZ71Dq",
-	"9H60pkwk3aZOfWlvxuVV12tArndKh/nXn388Nj3GDZScH/5x4syxdBpT3zRcOO+4RLD4TO+UvvXzZeRB",
-	"VBmOWWFvJtYzLjORRbPdvP0RzzYhM6X2wsV2Y0pDKWnreK73042uMpWJuTAqnsoyfUIpHWAcsM/qXHMp",
-	"iRG8tuhyTrfWAoqpgnW2xpHZZB/XIEqSo3WQjRTZElimUMfVBXCri87YruRFQfI9epf+YUBqkdjvZQkR",
-	"leGZqvKskUQg1S56S4w8/Uk1sQS+WMdurWuxkoCaoVZbCqvErykhSd2+251pgG9HnlmnitXUdG/PLroZ",
-	"fyU4Ix+X5ucYZSrPIW9V7KB7/m1Inp8uh0L4nbmnGVrJWyg9X0QlTFR/fioZ/CG0lb+s9oQMsoD/pGeF",
-	"bv6khF3jcwMRZGuR8fyGb33cd0g24+N+6MGPN+gycGf6J+MErmRfrHrg0/Rc7MPP+f6FNOX+NE9dTzYg",
-	"pUQ+qAorfOwfboUWo1zhKRPfikhr6YNxwTCuNxezC/rul+itaxLX+KnBj4PgZqhhiEUkgZe5gJJlfD9j",
-	"RmUcM7ykQoNKLKqcl+iDRjnNjX1lraqy4VMgP8TF7CJDHzH++mXWd/GeHv59i8FTTvtGerdTFYVszDwW",
-	"6k3cmbOLShqRJ3SOA/44Sgg3jlvk24EZo6o/3Qz9sxoh3IkHHNsF94i74INK41jPOaiJIH4Ks15Z8Jzv",
-	"X4pVVcYU/G6Kf2N1C5LRWNoUsQCsOowpnBTRCsl/O66ZLtQGZDqp5JiYTcI73J5d/ckoASAX1hA9TWbB",
-	"Lcg4d56qiEj4w5xWCcX3ueKpFCLcEZAmNqeiLmpLx+K8NNlx4USoBpm1sneSGTv0mSrBY6b02kb/rreU",
-	"oFtai190HdKir4UR69W5Q+PpHOeRrXpPQZbDNE21EnEFNrmlBdd650TqobR1wZ07aoQ0nUAPF9dx+mAY",
-	"OL5IvTlPcCd6SqNTEDx/FdX6Ynm/L1VVskyshNEztlKK8uGX4hbYVsjKwECKwqEvEmPQRrF21nCC0kHm",
-	"4uxSy3m3XKZGs0IcI/11MJ4btvAGTiZ4Dtmhy7OR7dN3YqNO+wWXFIFwX+83xjE/Zpjl6LFmuNlPI0oU",
-	"9VYZyydveBnht5Zy21CuasfAcTmcqWvPz+JtYIe7C/++HUk6NDrzrIkX3BMpYeSnHo/GStiBNqNPbJcQ",
-	"kZCFUYbnI+QwPTfzM+ideypflmdZi+Ua18FGumSWWIXX30Me6sjApJ9Rr6Si2fihG+P0ru2jU1RTKQCD",
-	"Vp7XdDuaowxZOxwl1SwECtkc1kJmlD+55UygtVS6BMpO4vPjf720/3dn8/x5RUXt8KtILvOo3PgjXXtq",
-	"R3E0VcIIpgwqMr0wCxPsXVr8aBVcHJE50PiYiJ4rn+UcvRzmSm3s9s1ByBWjnGVm1qWqVuuov2nsKaVF",
-	"zMJp9bMYoIeIycijdmx+1NMj1eY7sdtY3sEh+YWd+jj+ebFcQqJ2Y7TvIaYlx/L1UYMQlItrjX888Jgk",
-	"6ZQfyu1mW5FJsVqbJxhUpsTl3VrlwMjsT9gPLVsv4ReqvSp920pE+c0+2UjziVjFJZhyTxOkUMF3mtnH",
-	"WdC0IlzPyxUQ1gYzsC1yrHW2EnIH8zVWcNoFziLEExlFAl25TKcYKSmUuy7PiDtCtHa71kXXqsKjN6+0",
-	"kKD1Tcb3mvwv9n92ABsd3f9EScxTKneh9aKd86RT+nblbwxVspAl1ljB98P3AG5xmtl/6/jVQtEyHhVT",
-	"7ht5NIHlI5VLarn0/66LldA56kuUJOxuFhT9tP9zE3IVG1V2FNbU8HsFVOrouSBG1ReyVL5mOab8dTxX",
-	"fAsu8A72xS1IM7PGQiUzxdJOpkiKQD1sJGK8EUUR/7GzMeE79UtJnfGFn3HEfhXa3IyWtlZCj3v6z9g0",
-	"Qplpspama7ZQehFg3rO9D5dgFms0XFq1rHeovQnVwofmJmKRHHmpuJzgLOYMw4SipcgNVm1zmTGtSgMZ",
-	"m+9nmDTlanLiNTiVNmp7c8cgcQrTJw2YomJoBs/UtuClsDcfmalLYY4rOfe+7BCjVAVGoLCgdi2yDGTC",
-	"+7y8Oa6unvQIf+Ec6pqePWJmpnGpBJ1Iaq7wgg4X0VZJRDrKnG+JjjrxzcXsYg/6RipM1/DqNzlkwWoS",
-	"lcZv2BVY4beysv+/VbTmMgqvFMBU7LOzwK1NUjVea3Am7W2To/pwifB8vMiEORLVJnJ4mtbH5TGVvo8v",
-	"I0XFY5SONg/EMiX+dQTQTZwZAhe43U9t+5dRV2tnP+M7kcO1q7Xo5Lh4Ckfy6nIuGRa6kI93jeV+MmOQ",
-	"CQOZVwe5T5ayz8sQUB910N7nHOFxRlRnx9YUz5M5xumOGsh4wUBjOiU9IhpG3oI6F8XYG9MqBzchQDVu",
-	"Wa6cd2QhiJ9NiP2EAcOXakp9Se5EynTJ+P5GyXwfP+wDFeEjUlU7UQQ33zBxbaxuHLsX+nKT6a3YSx4I",
-	"qP9g+vo2t7xZTYU6nmDHT5PTHo2e4zrp8XK3R4/yRKo/E/pJoyxpC1waMhuHQ5E49sE11Vy1zNI18AGe",
-	"aXQcoQ9OJhPk6BgXja6d8NEYewkLpxafVL3SwJg6Qkdxvo5eH2QN/NSCuUIihOnHt6TcHpMXX5mF2sKN",
-	"BMhS2lEJq1S2lv1D77tdtLTD/F2rZFGtNRU5WsnGNgCFZsuqxDJmDB0xvuP74WCwj4DRnA8W2J5yZ34p",
-	"er52RcFHqEO5ctmXXsTdWm3BG8JSqkouYNvexEZyEr5+E3E+fH8ZTz/qiUXA459/jP6wKp0PatQQ/ukb",
-	"naxqfcrwN0zqsAqmr5h2sf8w3h2qG8iJcuhBKkAKuSL5NnMecgZ8sZ4xTNZ+o+SDl6Vgl3+7urx88Phf",
-	"ri4vSQfCEFy+43vNVAGHDpLLCUrTO1lgA3pnLrbCRJEF28CCP8W8dWq5TOvevcr2Dz//fCjYkCRRaidT",
-	"L0cXVYfCrQ9VDq03b4S8w8tF1IOgtlYlsMvV6B5F+J966+EWyj0roWhqvYM7W1Ptp5iJQlWzLmod8HrQ",
-	"QWWlHKDLBSPzQhIeUdz2xVMW4YPH3w/yQV1w3eSA71OuzWgg4vMaUOxSEYTZqXLDcqD6Cg0yoxC2c+/p",
-	"RmqZJO0Ncb3s/xZFqW6Bkq+XmI7+Jar4hnqBMfISnX1xf2k6TbJWlkYkX6HAjNZR+1rm/3YLpRugufGd",
-	"3eue6tobTEAYjbWHS6MhmNs3QfOMdU6NOwfu4Pbnfr1EX+2n4r61/hOrMkeHTRzeVwp2oZl1EYCiAjbk",
-	"0RcTwlGNtQvp4XSGUKm2QsfTB3c+bcs9lF2xtdo5s4dYq3MMHSu4ktF5ae/gKMH8F1Pa33jvb3g6ucQD",
-	"08/N8gDx6cv4+omRJz9mJnnIBqQsmkZPKDHmypVk2gdw15jQ41I3a3q1qdFglRYjdLM7w270G6KeV8ad",
-	"9VRdyyIHXt5kUeQ1g4gpUjF7yhmXe7ZViaqHkwTH9BLgqDNZOFSiQ2Gh3A34h8FQq/J5rR4lldmb0Wqd",
-	"sQTseHXIFNx/VPXFVMUDnpHel6pQmufJaE4UtJnAaqmuGkGRoYORbNYgSs32YKjgkjO72wFqy9ebw56t",
-	"+S0VSo91V75VBjKP5xbzK0zKu0tE7op+6mS2jicI2TtNgzQgF64kX1ujRkRze3frmF7/eQ1yVvuES+AZ",
-	"cjXuCvO56P2yb+kgy9rCDMdrya+aTeJsVq4UxsSIo4SdIc/fNzhtyXMNs1Q67lExh2gSbWxa/8Yj2hKi",
-	"bqYAIXoqGo1KvNWlqPu+f6MXp+VXjijsR2Xzt/HZI6aekgls9aD7R7/bU12XgGQnBOoZAk/qGVtwDYT3",
-	"ZbUeLICHXAObI9g86mxN9m6RXRtVWoWNsiwi2cMl6k3odRIB9mGOGVaGzfliM/ThvsITB8xBYIH4IHNH",
-	"4A5V4E498OUNDYMrhRHfWX2UUYR9ZoqCreORcMbj39T5JEPBHW/MpAVsMzfFzWMA5MX9NjD0G/eYi1aP",
-	"TY84KPV1EtN9o2fP4umJIEPFxKj7sMUAd0Zk8qP2YDL9qvIs3rsinu09LoX7V5WLjO9jxmsMa2S/3+8f",
-	"bLcPsqyTDnvZU43TiRcPpHCTPo7vxib8ahvPfpnvDeib0qFjj8CpW6i82spE3HcpcvhOM/fMDF2gNcAF",
-	"wtYHk7co1ZzP8z0ZPGP1KFrHMxwgmgmDIBrZUdoSyIXyLsNDVUrkcINUGkkgfCF5+fgPNOSDvrXm04Jj",
-	"pvDftZL5KYikxycoFC5cOC6kRRuAIcZ43WhP3VapdvpmpVQ2Grlyp2+2PINjnj+Cl93zdf7+2HcaiXJj",
-	"X6kKy4NjX9F8G22SQYes1IbZjzYPzfhsqIOM5HQ1naXlHi8sWDiEL/xPh2XNs+OBsikFKXVAYq4MdzM5",
-	"qjUPWPNbLZ+Eq61rnN1ZU9I1OaXJlV2OaHJgZxs7jFDLxbB3DbnizlhLOqWFtBNuh5q+cBCdbZb4DfaU",
-	"S4y/zxjm/1y9fvrLi9e+Sxcavg0EYqNYDtaCFYapKmqirR1C8+AWrQOUM80vva54WkLjPrnTBTAQDMl8",
-	"V66QEa2kWd/gGXImIf13tNy+Tk89PIZrLrMHiPKEPQF8Hyc8mOhRKCrDlBwFlRtFfyB0WsUyRVcot59m",
-	"O49hnjPVxIpyXg0s3eC5P7hh1XwDLlfXnhpk4uEcsRZPJ/QKA5FAfyZ0ovnAeygXmLxMqFtmp1gGC7Hl",
-	"ZFwMqEaxmOYPI7xPEkw8rbQykF3VEMCWzqoyzPA/EjXJWbUwd02H/b3i0kShbZ4TCQJV1iVAgi4/RINo",
-	"/I8x4VZfHdDZklJQkFxJcPHqH7+/fHh5yT5dPx8sTuh6L1yQKqzVjTqreYKmm2ImfWrmUixrKSIYjndI",
-	"+ss2NvPfYK/jVgbVCEdwyh78bcb+/zP2v9DD8PRBh9I/fD/I1C5vOXIhQMGUzPfoYthyuX/CtArI3vsd",
-	"3ztwQ+pn5gJ4qJN7hM8Bq8gtKkoJ11gsfn0dky+Z7qd1rI4bT311E4ot4jWXJzZC/XulzY1Uu5OTu9Tu",
-	"iNJSO++kSY04LWN7r1RAuC7DqU44Qf/1xsKT9SD1JFO1an14J1cYJZ3hDThjzl+NiDwEnnMMwOYwOKfP",
-	"ekt1CeQYRqCuhdh4QhjUsxxAmJDslgvJ/uIm8dcx2sDYUMAAKsy9hscRP73t5CI0eNcqslWIhS0HevGN",
-	"IooQcic3rCC//RV7/H0oNsyx+ox0W49hS9iemYoDMXgU+TXwWJO7a48Zs+aa4TMtV29jO/yHkvxBZGBU",
-	"ENcWuC4vbbB/RjIPKNolJDUqz6DE9Ri+AYmqf7zmZ3IoqToKkUqYlplGANarkFfAvr/64ZK9f3MxOSbU",
-	"IbaTpcfNfD+GlPacJ2k4IkXAuCyA0JPGue1QXtp/xHOxAhjGmK32qSWugcmcLzZPyEI8kFUXx+Yv+cjd",
-	"qNqSRvJBs3LFQ3aEbCIHOeFoYciZ4AIWNQZt2KZ4RkJf2Nh1JzxVJXmf8wVkqJiMUDDPr6QAv3Um+hEx",
-	"ylibqc9rxVZgdANSk/wDBO3whFGich0AJ3QHrbaAYnZUN9zD+QsJDfiviMznbG6taSe3tsB1VULdio9r",
-	"w1xK2yFSzd+FMVDebDu5i4Q+EcH/lQGCJFexatD3Dip81wSuohggSe5MUBfRhdrCjF3anx43oYcfDwxL",
-	"bXpMKYrupH8enPRBCFnbW68mQffrXxLb8e8V99irB01h+T7aCeqdNZubemK9otYWRMl8k7VhVTq/tnqk",
-	"1r9tVWQejy3Bf3z44+OZb5SDzQDEUkDGXjzYqgxy9pdXHz89+Mj+7eHjy3/5a2zKt1Bmog2Y4DyDSy6s",
-	"8JrzuOayi4eUP7tgx65UchVXUUZkdNkF13ObhRIhT6QmMdvbHvYtteMfIB4XWtYHs9fgaDANoqapat7u",
-	"DyMV5YfBYq1897UKewvcqryijDQJN5aFBv1R/vOJxWxeqjK2kjIejbgDeJqr+/JrE/JWOGcwaBjR8qYD",
-	"kOaaXKequeySPmK+5LEi3r3TBVs4CiG3k6jZntYnyg89YlJN3Ll2esyIWtjpFjSAQ/daaBMvO16VisTR",
-	"YEZ71zYKvbnrZsCu/2+N7JsBVlQ5iAnnZ0Q3GhlPlKaP55kAI2eW+Vzpbw9erJCQdGAT4JxvH6nZsqRq",
-	"Bb1GbXQ0amSXIAOb+XvlAC97W8EI2P07Poi94PjomnnXDuxWwO7Y7Px43osrdE8ikbzhGYRDmjiHHePS",
-	"Kg5cs6eVWatS/DcihV6xX4CXUF7c/Vy+4SJPd/ROwlzYC7zRdP87zTK15UJqdGQo2TBMqZDC3q+cLVQG",
-	"TgdyVZwt7+Vl1JuSxVOgJdOoyl4daldchvRLe22IDCIzHRE5WCrsNIslDLHkBbAnYLvHlnoGcsAomqWL",
-	"z3fyAIlbYCJuN4fXYsfN6tX+91mzB2rI9PY1Qc0+duMARrqrizMHlsMcsMWWE/BmAp11A4VhQmICeiID",
-	"M5URit/IldpoiilwVvD91m7rgpfZAa5SHxLcjKYZXVd/G4FjUpKeNgDrnxGsQsSL2u1RcPwX0aS1nz0O",
-	"2hQbjcQyh2Gr4rLRaz79bvZye0xRoZCJrAT0eJbs1fOQ4EOoD/O978HVbPzrgLEi37+FGyjUYj2VyuYq",
-	"b8fT+h29EMWRKWEJJcjFsGL8vvFopGsilfzpqoDyVmhFbfK3Il4Zo8W2ynkU3oegXL248mVyrnXQvBK5",
-	"eSAkedgeJMSW9rni7S//Qpa3xtzUNfCSoIMK4JvoZ46obIvDBLtqNteYE7m6uXQ/0YPGEp3T3t6loGMH",
-	"NmidvxbDxcVLAqG1p+q6v7PIyIPmTYvDcA2nVneLtdIgUaqSPuv68h7OJ6/9RB1FZCcQz4qp5ZJllR3a",
-	"Nad64qKFmeUqe5qNZiDjLbFG6pjU7HeNGQwg6Z8hNXZI6iSP/db12TxCHiyXRyUH+pPbn4NrueSDolpg",
-	"DSCjIZrPYeHkuvLNXEajtyVQuKerOe0F8HYHtNnqxVfG+gpUz2qzhmnc55glwnmD6whrsnXGWlZhvxU0",
-	"ntW6JRxJ1htUeyN20vfRLx7Pap4hBifb10wi6Nz2cn5Cjb5VWfdNkLCL5ih6vhoY/BiM+BSLpXnnwykX",
-	"K31Cr2PoVsf3TDuurUJCYcZLCqv98BC5bvcpdenk/gxYoxgvkXU4lmMPjjZQJEqd4Q9DuUXoYXicaFbo",
-	"EBRiMac02BL2FBxXEdtcUKuFaKOTqKO7J2tDslFPWCJXnBvLWFnEBogqI+SOhlEPGr6BaBKorq14yDPt",
-	"EgURvdVxFZK/DkHTvbyiCHk6fbgXEO8AIxCcNxpcxC5NrCzVNTF2Kqg+KiBzjSwAHxd+6yugTkw/VOYk",
-	"fSwndeizYjf6kfk+HrzblcpAIp67qFv0DVU92cfaMD6xDnw1qq/3zDQtu1m8hGK8/eWo+1LkcAJOnpAL",
-	"tW0nMDcb1MZhfKo7LK633sGVIqTgDCZLYdAgs2mx8GIddVyrHpfa3873L2EB4jbVaKeiszNOCfUM29jE",
-	"RhpB7fSqkVE8tDUiE7ix3CmqywJQnntCNasEXBkAcWnPeX9e8qU57tAnD/Lxh9IK73ghaQ9zYiZROuNv",
-	"q0pgizUv+cJYU39prT5pVB1eT/UW3gZ3YsxxKPLcimtKUPUt513bdhhf6+V8ljFHDC+N7lkY/s54CyII",
-	"c3bihcTjO9ekulU1DmBnSpBnrgTXYH07Wr/CsC3f+w+SBz2AohoPL33Ho5w8bLNo8kcvC3ULAsLRNKp1",
-	"FpE7I4ePNsoxYvPQeYL1nDe8AeIFi3FF8TS1vKexF40Zm+pb2D1zBcid/uICwas400aVkDVrcDjDDChS",
-	"ifHfIc000mNeb25SqHMuHrLgeS7kCjssat+KgQCdfMyEPsGE1AY4JtC4l+Kg371Zr0/r6TbjRmO0Mjf+",
-	"jVqmfcgI21eqFd69bXgkVPaZL90Z5at2K3DOsvkeq3bSbRl8D67RIdAmyNMw7lIB8qYFZHQ4A6eaK6rm",
-	"0YsSQGKFLGbsXzUkx26tsM88IqliSI7YqsFpmF3KjfFAUybQWDM+p8qv4VnfQllaHhpI4xS6kfWsC2Gg",
-	"0w+C0sjINV2K1dqM6WgbMh+HG0fEDmcK9D9WddZfbz2IDD5U2Yv/+0Mo8cV2geWe8ueiShPksDDOadN3",
-	"TV6HBw/RUHBKCcH1tRDYTkag6UcKO2t76LewS1XSt+q+j6xPu3tV+PHl3luIguBiVxpcmvMc+CpYKmjE",
-	"3iPYB2OOaJaMr7iQoxI/Y1mth7W8CWrHQW/viG1aZ7Yf995oOMtUl0aab2KJY9wJB33BazO1hVFVN1ry",
-	"JRP+ShmToOHNlQ4G7eUkXgXcahFjPUpj5yK/Qg7TNQ4OWg6Y0Pn+3fVH9ogX4pFT5x/go/+H5Z3//Y7o",
-	"qY8jUlxILfRdsxm8gdNofRCS3RNlFnetTOrFQxy2EeouAhEYr1wUNcyccPmrvkfM8WPV9shgBMR30brb",
-	"uhLGSuLYpZpvxmTLj0epJkfdNPiRxBQ/BC9Rx6t8tNAnZhvvhKvpM4j/jx5mnY7fdS/Dy6Se11h+/Npw",
-	"QyWptY12deXGJ9QfJtA3Oz6nYM6P2U4aa9arQFyLlXwlXwu5OTLoaW3mSKLGnm4Ao9Rw4a4GmeS2RBZj",
-	"P4IZulvsI/7mIV8HSQ2qknJoZqGc4Yeff2pWMzye9YC3HXlPL9QxWVXX9vE2g/+IY/j7YSDa4WNINGqU",
-	"qspACvR0ZJ+VLNX1ooUoGUNgSELxBwkXK2dNpOXV8e7OSz0tnFPdrp96iEcy67HR7ZOeZtAprcpZDB5y",
-	"wC85RawIlZL+2X7/JteHvk2fLXm6c1Pz25Rtgz+dZHyNz392Hrwa/YDmlaRuPG1+znUiYdB92HsmLDvA",
-	"H1gNit3pnEexX2Yn9+9kNQ4TX8eocVYzijG5b9kIbCdkhu6kYxqAxTdjTvUBbszkVnxUH1zkqZOQHr/i",
-	"TujHTEpCWsTV3TGj/JzStQbk/DHtrO+qpCWW+g4LMeJKY9Kd9GO/O+n7obC6+3psA7C7EGQ+aTURUh+G",
-	"n/YdEg9xaTLQmP+3gT2hImODK3JP8i3U4Kj2o7WLcc31MHbEQBfA5Kr4Ihb+oe5XBJYkDNb+U4jLrLlE",
-	"0zLu7vb5oHHr1Go6ZArhujBx1Cs7iK+F3qvx9udhR6mS3Hc6DQ+PvdRpp/3QQrK5Muvm0HVZ2tylyqrK",
-	"zJNgC3eMrKebd6J796YFmhoxe/EhqdpRnFZonC/WkAg8SHtrYMGM1Xc33ZqE3mZ1Xk/wA7Tncjj91tZ0",
-	"2WRGPNjDta4U58iOTV1evFtXmCEuuyvLNGTW4RDHdkSseyE2XDLfp/iyc7sqCR7dDnYsnhU0qAyl3IjR",
-	"OPpNA5C3y5ihTUzA7/BQEVkXCsae5B22uqTy32Q3g8lPU8xVzrfJS+vny6OZrNJxnbkWYkKySsNwauMZ",
-	"zi8t9vAce7YNyX7DZ1rHAc7vWNTjBUXbEI2Qt+48fiTiZ93K/MgX1wRzfASss8NFHobHGNPy7661O6Mp",
-	"WlTzXCxumsvsGipKuzC30Gzvy2BCR45do0d4uWVCz5xRS64PdYuG6rGkO0DuOjino0Bee2jbxfBKVMcE",
-	"wgx0MEwcGWywfagrw+qoHbVfeQ3RVeZCwvHfEjKaWbhVpRzROM595Y172nKRSpqagTPWPDjRZ/bKAm1C",
-	"JsMxk39vxxpq20lkmRGl64W5mfZs1tNFouE2WVudiC3lmFg24XJFEte3KgN+S4XslB6k8a9ottbzuUFT",
-	"v/VvVcQbUd4hhTWOuvhuyfycOmCLhzHZaMLdu2VAgnLb64vuNDpBCeFDaLRC1pBnBy0dY9YXlJihEx3u",
-	"gFq1H/Vy0I9aEhLjYH1ICUW+v6H0sEGbuhHROSwmsXt85eJ53+kxq4+XD79bWopS+w36Zg1OROzUDvBH",
-	"v6x6NtB16VRLpqpSP2SWNXI3IvJvG03Lo9bnfA+dTf150H/ijlDPybMC7vDkNToSRsp7HYNGOfemisaN",
-	"Sygc2oNdm8sOi6qfa+Cl7pFqvhofn2u342xkJ0DsUv0N9gXPmFEylNXzLVB5QqXj6fzLnnzGCExLAuTK",
-	"RcQRJBlh3OqFfKfHlqTbydREDrmPmBG5Q5CbRjdFpICnZt/+R/Mckk1z00Z4nasw0DqD2kt2mkr2zPBN",
-	"fT12IQRisA7PkMsQH1srtuRlPPO2Ifki0quSMpHD390T92TjizOaWM+K3rt7e2RM4O45273iNoZ7Jn3+",
-	"JuGLSb6Nw1gO5/qmzsbYPN9D5u7k+PbQ99pXlnf6rmBD9EMYoMsxjt/luFzAw/NKo8Zm+94VUNde7CNi",
-	"souqLF0P92NRjZYlEGD0cS92t8pNwH8vusK1i8J4BS4T3GX/2m+66o4CuOvxUEO1Un1dTCdron4eXlzb",
-	"uVhVqkrkmRUlLMUfTBdcavbf9TWQCdykqJMWN0f31VXbe4SeunPuvKULn+fxPpRCh/iov7Ukgz+Ejpfd",
-	"NyKw3OXPORBWAijA5njRTOSBoo7RFVCpxPHPwqyFjOWNxwv8k3fNsU1ZlykH0d7nNbsyi9AINwSFUxWw",
-	"CWTUp6nIXSMSyvP+5ryWNkXOJWoKK3HrAF8r04t/0WGbp2+fIocH+g6saKiXazfYXcOp0noaPFxTvMEM",
-	"rZNUt5AO5zUuPkonP45oPehZL52gO2FLQre0ZJiyidwaqdHdj0n/DiEyL0SttTq7cAq0A+MfRAC0g/WF",
-	"vN7nXPqeGoc4XeQyRuGzpGBXpkA3mmY6zB3KSrCWTOZ4T0ZKSw6S8qJxykYWauvRy8mgy59RdS9kDjHi",
-	"brKb/LhdtNehDIIxqXQUqGin0o2h3PiyMrtLHnMFoZlJyhwoBj11zkOT0aasFptU0UlB0VI7nR2XJoV2",
-	"bni5glFcEzfquzs9vEBM+RuVO9qLwErR4Cdo8GGnbV4Eb0rvDLpWEzFZaErFW3isDqwsBk8dkrAdCf3K",
-	"GrjYdTVdo0yOdi0lKSRk1w53IXq24yUWHTHZrVGPdeUVS+rlpw0U7YJOFDC+qNH+u4LReDaDB0RVecZa",
-	"Z8SB5dHpOdokSuNuWNnJRcZUWbtpA+gdVj7kHqtn0NXji43rVuq4yugmthHFovn/Nz4rOp6yRw9dsQ8v",
-	"n7Gff/qXS8p/8FVg1nScMYc8eiOyGasR1Q8yXQ8ItipdNU4KliHPrSKL8GCOK9C/QjAQ479/g9heiXJD",
-	"/A3LAu1eeB+OLtQGJAszvEP4VxWQSLqQIY8Fyu90KMrD5+umWiWNG9zgi1xgpqs/yInapVXJtyl/CS+B",
-	"fCaIYY1okNikys7C3uxeZ/efiWakrYUuYilp15i3o1xRSMF4jhiXPtMf3aGE/0UOuShgXDdy5GhywKsN",
-	"5kkwfsFLyBws4qFTqdVXYzipRt0UUEbLE1/7TndmrarVmnFGT9ojT+0/BhfZmEzfWtKFPINYQmfJbkh1",
-	"r3tG1bBLrBDF+KYkZstFtLJ2cKREtnYKi7FvUnVAFfEHkBmp7lerO1Wf3FWwOOF99ICRHMuEarMD2MSj",
-	"zo4WVASsYcbeKJlxDCs99vlfSnYzz4La+y9DUaE6KP4vA5HEZhW8o0hPlkTnIOjksT6i50bnbA3koMQP",
-	"bsKsrbWPSC5HyjcQr1F3PWxcE0bqhzAotOJ4yE/tx+Y5YH4MHlIn7KMe4AxMPC9fEraEVS3cSfdNgOIQ",
-	"PdHeoh9D12ZrcfIqN/HMs/2NrxKPxl0wPRTz3dHJk6FTmzrRzUJvS98GJpLk5NObeiuW8CG3/xAkXxTp",
-	"pkr4LIwwOfSkV/xjRDHXhf9MGCpsktvxKC9W5mk8W+IY3ChvzLY3YMkXRs+w+Y+e1e2nCCFAlXI8pDN5",
-	"1XIBgdOXIocZ02tVGpCUnGq8N7fhz7OMh7pNw7hNNVcY36ueMNmSTp9U9ZxH3Z8KfKmZlZpMISIMdUCv",
-	"TAgOHnJgBjmYVMB3MJ0+5L7FMh8KvFHaYG+9yNAeHuDPcSmZNXqF01VF9oRxqRAHBTOwd1w7KbDEnGq6",
-	"6RHvBvDHLeLCEQSRGAVOcbfWoN3l/F3No6f+DsX1fH9Twlbd9ghCexhcQAClIW55ur9cuUoU0KCChL97",
-	"0CahW9B+Q6h5g7qM13sXSmqIdfO9FvZ6QeufBrYS3gPm2/POrRGQMaNG+wTSoJnKJH6gQmrlKzM66j/W",
-	"TpC8CvRxHIqvzFpdeRrNBdYqz/qhEbt81Kiy7YQBSFrieHYqZHBhLoulkikFeelHaUTNdnuxfqEy3V59",
-	"5puRxIv/nGQkxwc+6BrHZcDzGVtwq4sWvCDkAWw74iwIVyUu2gUJI4Sq2sUW0Rsqwn10NtxBzGjWU0do",
-	"vxtw1EdOEp9PzDKZaoFX/yqhSSjD8wiLvAUzY4b/gV77Vam0nrX6reHtKSQcx5FGVYt1rL8auRt6MjPq",
-	"su4jtvM/0Kf55yndlpst/53hYcWzJ2mLwZsddPzZCzMP+xM6kIZGPJ4NPCXDrrSu0Jp63Tu+GVlrXsod",
-	"WeSld32tty6IfmhsImiqsm6aovuDQvIN7FsosvYCd+IRizMXOWZ7Ne+qesZ36ajdU9HvCRD3Dx0Tej7I",
-	"B/Gvpod9WaptHNjN3+JCe5AueypR7LRyfOdAoLvcXTlPGpgtTcQWV1OHrDrDUx58zR6wl5tI8I4Uq5uG",
-	"MhtNWHD6l6qb/GDRXrO5UQf7Db8X95i4dAchV6w+eCPMXPqkv5MOsGxg5z/3hLmD1W01GebPjZ/7YJoq",
-	"xBDaL8d07Oo06voyG11Dj9qGpzRt+BOG6cG7RhXMVmjtMm0Gwmh3wpOKg2ckUZYaGmyaBvfQrIzm8Vro",
-	"KF5bFdM/HYA7KSlrLrMH6Dx3fsyEftu45EJTt1P7YHd52v7dzorOPkqHcPvcb5c23yQ64lZJtsjoVyH/",
-	"pzRwa/ouaaPb3dz8SjoqxZYa0Lg5zxzrjbmsP1B24p0KsO8A6TMexnScBLBa7tmdJSPJMZ1FnrYnj4RE",
-	"Os3uShsEw6rcgN7WSBdEqLRDJY40OMyzjDvhErBLk+niaab7D5/fEc3JSiUAT9P3PerjHEi+DPkosciA",
-	"VFIseE66sq8YCckuYxLDfFJI6I2+7KFdNBt/Disuj+pw1PA5HlZMuB+ZMA66Ggty1vsZCxW8MdXrj0KU",
-	"fdm6okYJdyM88VoRQ6TbQD5r3UtAI3XcckZ2Lv7I843vPm41AS7kTTxdNvvFnipy2aiqZFj2IlxtQ64q",
-	"9CFpRTOeK7PGQwa3IGMdpnEgswZRxttir3gxXib9G4+6ZymsncBZJPecq0+3D9rNwFLEmdtckN1O1dgH",
-	"qIXoUdN7HY0cWd5BBxrqKrWb0LFPdIBMxascjrxCu0lPLnL4JRG5Iv6LKyf2d0ujxK+JMFKJQHTH+E4Q",
-	"uC7mYeq2ZVgpkksOacof3Si8R+nyVXvVNKuVf8Qn2+27D91uHFH12+bL3WI41I7HtWVw10sQW0hWP/v6",
-	"NDdPaPsQuSNTz94Hhlz1pc/x8LvS2NUWA8SoGZG4AyWybbqRNXtFnl6K/ugNZDOXmovCDV3kjawiX+dZ",
-	"cEJKKEFXrlcRJhzTN6NbHsVFGlEh01OeGNb93BLHLbLrikmNeoyV6r7SO4dfVSx/u2UMtKEv7kSNoVl8",
-	"qOJHBBziv0dY9xGRJ4xLqSq5gCu6HjRiKqHjX+UO0P6J5YyrOjVLb5xniL6iG10TuwyDjjQ/hP1PvaF6",
-	"px4rW8jVAJbFSNhHZ5XaxViZ9IRdXmEYQFWm3TGyIR8R+NyX2Q0rcJ7kDb2CKudHazj4WjSNMXQMsQvA",
-	"BFCCb6gdtpHsGRcV8xSKoFcqIxaQIKEdMldy1emLgmNj8V8dou/qSInmJZQhk47S1azpnw09UUK+ucz3",
-	"Liqr6qBdKihZQnHM7VbU6moXF2QogadmlVmDLTt70CZ4Y7vdTOOn2WcJd3gf8vxIqI2QO5Pslhy4VEiD",
-	"VbcxncELq0hbyN2oj3QFKvqHXDtdmmMYZubWGadMiHkd3nPYNCLia9YMTUKmSuYv9ojLNJrCXKBcw9RM",
-	"V7KVVRCyiVXG91EeVAXIod5aI43DlClol8W3qpIGU2WiwiUaW7BC2LXXcIYcztaRIE70FHbxeCkXcI4j",
-	"OJn7U5yciYKtmFbXwj92Hbl4Kj2n6DFjT22xWUYv6aesdaUc5H7a0/KdDlUGDiHAnaFWRufsiPZBOJco",
-	"CeL4cEnYfxfMcfmA32lWYF8rhZnp/ZHvRk7jcMCGy0xkHmbq0K4Txk5hzuf5HhGP5qANW1XYLO8YSJtn",
-	"fpyYVMVQYyojscTUYPc2dp6xT+d76obTF9hKuG5c4kPdz6g5QD9l+7ol1iUELvi3bPrq/FdbsaEGbsyh",
-	"ayOOe/mZsu0M9nBrlGHQMnYYgDDrErCV91a1N2gYFlIaKCXP+ztBoRqY7A8+FNqwUj/U/Eb638sFjJeD",
-	"dVpGAroEx3UZu0sVzYcNuzAMPVHX09A8m7W5jc0MZAx3ckhPqB2njZPnT4Df9VhZSUOSxKEW+C2UVk3a",
-	"RsFgKIdmxjz+csEXgAq8NUs3Uu2k6yk/Qn9xuxe9fRoYCSMdt3Y1z9xbUd9tpuRpTYhGg51GwZ0ppxN1",
-	"5RJYURlmza0YXRpFGMen37mT4w29i1nw/6BzIPON9b4c23y6tz29kxsoC+0yPTLcHTtM30LCfUbGSNQs",
-	"e2NFGAVMyTIzZAhh6ZOltkybJl28y7aSne37dtNlTDrIzhaoUce/J2R04u9pzp4z7EGiAknKjIt96xhT",
-	"yp6LDxD1+eqGOT/4jWD7k4+xNP2o8rFoVmlSjcONKm740qS2nVT6MbN87nPYDM/jG1rJTB0pVj7ZV6Iy",
-	"pSeyPMN+uDpZqBqKp1fK8uYcUyghX/a4SFM99OhkO5XgFctE5rgo0d55D9pAeRRJe1RVL67qLW4xSIPN",
-	"mp0BaIeaJ7p5SPy589K02V89XPo1qKvDzHRheHLlEvVbvOWOzqwBgNO47eobwjNck1KOcZIXacrH2/bE",
-	"u+k3XLWt6a3UjZLhX3ojCr/yUPHtOqNwjyHBZXbjlu8RFCGBxEzVM3FsF7ZSV41qR9ctL/glqUJ7oCFV",
-	"5Kv4vipZYw1XdWQsLGoYa15pEXeX4zCWKFfWqNmt1TYlM9OzDERsfuO4BEG700neoITElBbOqX8FGWZz",
-	"WAlJGr0PrdVZ+YtQ4yci6X3HAZvixFKwpjrqhXRIub58je/tzb/VkN+C8zVrtQUMywlNCeqh5d/dse7v",
-	"eEkdNDEKMshnROMi03tWK6AH1uyWvWJ8y6I5lsZY+yz2GsaCCZBFow2sSrZDtII5JPXj8TcVpp4mio2C",
-	"GRtFr+rV7MjN7QHJlwGD3ME43FnHa0iEZB6bpRYKw5GVPQOf68By1hqbl1B3qmOeNiWoKeiiyuhi3bdX",
-	"JCi0L6Bz12MPBMxod+dBWBnRqt19lupHi429Duf7Cft97QIEm9sY16Q43O93YazOsQ/kbKCp1KazP6xN",
-	"zmlmIhG5/TLqwxIucSJKUoY8p9v2MFKWMjaOBi/HYT7yPN/HS2KShk3EIdHVqfxcksuL44+e2BIkjeKf",
-	"nMf7gOIQc4QnMom4ZvZO8OU/PmrWvrXuJtocW6X86q7Nkj9HVk8llbfWShFPoAWq6Mu9vDpcF5NYLZHQ",
-	"3AgbKo6GnXblDmNCwDKFgDMHBP1QjSSh2jmHQcKmWdPwSbje/ovK3JAXRKobRID5koaAiNemDcjLo+Vc",
-	"CUUCA3VElkpM3MwpFZ6MksAaNFC9tkCSIF6SxSbI8iVgtvMBz5Oz52C38KVQfYLlHC7h/RgnwjKKp6/U",
-	"JrgCEpFyTGOhBxk3T5oeIwkuFR/j23kLGTPS3DGWv9LC3m2847EM0jV1CbudtvoYymCE9M9xvR+95VsT",
-	"rrZ2iUvCxL3zLskHH0IIOFH7cFTUOMChjUq7qTHMaLSeSS5HM+rntcLaF01WjvOnHRF5GHf7nMdN2nLy",
-	"RfixxwM2PgnOdxANvpam16TlARnknWL6GGoy+9CR9ctsmrUbv8ye5cWKgiLFUdiU/Zi0s3RNhBu3yk0M",
-	"mm1QLdDTiB3Mbbnp9WpPrGjWFeIJm2WUEhqqnVq35IE+6mnVXmZ6P1xUv5MA2IKVGnZKrKHVzaTtk/Pq",
-	"op0P/fcgpmtjfPf15AKaSXcRVwQnPCr0Ezlwgh3iLzZ6XwABu66Blw2v0poXBUhNJvaOl5k+9Gc0O1+N",
-	"0+tThWnoabMWvU8vGtGc7gaxaeOKhVoakIyzjO8JZxJDtAHP1oWtW8mFudiKVjuUBoR8D95rG1cuCk3e",
-	"zpAzirqBeNwt43wZDoTX6FHLd6P2AaB9pF4U9nerRO3s5ek176CRjxksAGF4BreKGJD6ihqZuoWSnMC3",
-	"PK/QXoiq6lhgHO9L81YZ5qLp9oGQP8O1/bu3xCMxPx6PzLvII/bUUrT1zqWj5AIYZzoXhf3rUpBt69fG",
-	"zY0i7UrDQkkUJfP9zQb2cfhFKG+ymN/8qRNTNTwgpmg3k886bStKH3If+pAHBVurHFjp2izG8jjRT5+A",
-	"zMf3GMZBXGzoCM9+bTrFE0PrHN6A4uJSn8oqB+367QTYS/s3jGXctjoqNHUnU+5vtkJW0Ryip+gGXPs8",
-	"2ISjuQHI4o9FCLPpxL7QKGPFm+eYuIIXl1afa6hML45D1vZ3eubyS7Sx/+0F5MzxNi9BGwfAuZ01JAns",
-	"Md2iSWM0KJ0F5YSs+8DF7AJzM6KU1xtR3NDJuQmB1hiO8wb0DeXsJKBBqORYIQwoQyz8OZgd2IO6C410",
-	"OtzcHMFdskdoQC7Hu84P/nkoO9gXmh+uuj7pzcPq5E9TVrRZtSX03CI8KzQvsRaec03KxiHu1QBiSsxx",
-	"SFYBJn6gkbQPJCZQUU3kxkvAUKWvzRANaV6RSPDvKDBypyuz76p8G4ax1wKBOY35pn16AkRZ1H5Ci7C7",
-	"gsr6yaQ5BQuBok3WrK74wN6KkFOD0xm2M9Mm0DvnEuwjVlNUu0iAkadgAXoylsbAUzz+PtFfLrqT1Fxb",
-	"bZ+0gC6dWouaVzaKWwIhhg7OdXhw+nBkcifJ1krZLQM4XWOssIG+ni3by305OdlPLqcmbmsf5dA95ryF",
-	"8NKYDKTEUQpOhXrd9Nn4YnfPvGdttMMNuzXHFDSH0FW3m0c3KX4JRggDDzKB30/M9n0UW1otlxpS7kG1",
-	"OxbBKwp1dlhZoqnCzI6cmO2/e5SQjuNkmUiotFfGrpm9jAFj12sQR5q18qRRB8JLQDbj2I7iLh9zkOuy",
-	"qJL3mperZoPWCNKmyKPreMroF6s//5/X795esX9gs8n//H/+r//7y59WOP+Dy3397yVDZBKSeP/AKp0Z",
-	"U8WMIRDAn4cg+in4omP3uQasDK3XH6Pt7P8Va7ZrLe4m0PRPww1IkyDk7ySm6wf8HsykOIDwGVYTAvt3",
-	"HAHDroDfI+mbvDQUwaC+CW2grlAlUNbZToNtSbSKXeK/EUYH9wgddrhhiKh/vRyD9RS/iK4XqoBYhTLP",
-	"XGtV4ZqAPfENV6lTFBPmCVmIV2zLN+R9AklWp37C/PV3Zf+LVUWA0GyZMxQ3cw2AvbYcuTlrwl3jLI8D",
-	"0/dFpe1GRdF9abeBbx6eMc6snib4jabzza96Ugg5d7aIqgz955feMb4fGxiZCKa/x1ffLMRsdNBvtdnv",
-	"gYenHX1K7TISzW4POfQF1WJRQ3WXMTkMrn/Y1CveFekIh0FX6Qivzhx4i1tBeulv3QZMGaZJbld6GomW",
-	"QYH+kc6nIefxiLLYErphOVcV6ITnl/S2xTDHdCc1YAis/A0vNxkZhodvJIDeu3juDsjdzTtMwm+4p4tb",
-	"7AgOiISSdP3DqPvbycX23T1YSO1HiU6taTx1Dp9AB6HIyJLnee6L1BE7jS3tfcPmlUH7TastHJqaJ8jX",
-	"tsYTWGsUAl3QQV05l6tcnmwaf0Yp+XvlsxSObQFzB3TuBNp0C9RAtEtlImkYQ11btDmmRsWTAIXMgHeq",
-	"56px9PKjf+kh9rk7oH30PePUEgNUqCQh/pVzG7q81q3IpFitxyFP9tiYvoVSXG1eut76eBwJaawB6eQ6",
-	"mbmGwHftXRODBkczZuea6QnNfIF7uwt/1LAXrZ2ofa2+I+m80kKC1h6/wf3PDmCjh6OvBFLqDWgcrY9b",
-	"YhK4+dNRTH60FA4jxaeodRRhh68S2evOPp5bizzEcdKlR8djwzVKNyNGsGtvfnhcnMlEYKW7kC2vxUom",
-	"uuh5KRjx7IG8Gcr+xJKpnGszY0axpbgFVrPZHRxKeFxc63Mifguhys+ppk90O8VKvorsZq5WQh62iBrs",
-	"F164PuWnIi3R+I3vpSf/WsjNEQAFLwmv2kogYeA7zUqlzBNX9mIPqPZl13NYC5mx/zUMHjiyIDHBpF1Z",
-	"EVpsNgZxb0epkIvY1aI3+sb10T9I4tChNoHk5JprhymE0F9xbAJvUMW174G0jUGx3sZzOB2aAWPw91F9",
-	"3YNdfFRLKHz6xrVo7vHeNpoXNfu1+yYTzosRwaJZLqGE+G2tJPhuIwVIDFhdNYPautWrharCxqbyvqNx",
-	"XS1XFJW2xzvfnzY1XNjtXu+JRjTjPiPawxc3w6mIbfpSvLHGpwzNlWY1dLxUSPQmYBqB8fhUEvuReDC9",
-	"p5Vsb7HwrdDC4Sj2Y2TTY4mm7y6kEehS50r6iXVkQ1OQzNpZaXVApLtts1qcdfAn6Iw1jnuz5BePZkpk",
-	"prpWnC7JPCjMgVutQ4jG4r+MqEsMn4tovrh8yj/aUbdMl43iGulfheQ836wTPamKZWp0S5/R0fwTz2yD",
-	"owcd14Zv4Ab9bSfTxc7TNaHIRIbkCd48bF6/5KXrYU9yMCplz3nk+sDdr+PYKgslJSySzdp0AXyjE8kD",
-	"nG3FolTFmnpa59RBCUH4MFlPxqF0DOSA7wyCG/sHX8lPGiLRRj/1MM/mx5NEGHbdDphqPe4x+328z6Ih",
-	"zoOG+z//9NMPPx+n99JnEoOXi4S8SqSHZcBTPwEvJaSSZoXRjIyGRRRNqi/u39NvajeqI0KNOOTTlXyW",
-	"Ni2HvhNWECWV4ctlrK/rcZWz1Lgj2rEK+PYoT/NBy1df8Ulfii5iJwzV3o5Bkh0HD9vEE09b6manGHZC",
-	"waRKcqKEXuNP0M2kybOU58JlqR16VDEufUOnKYn5h4BTZVUYyG7Mmvrc9j+VaouaKyvPDYIvJ4fzDxEq",
-	"c/Kx3m/gj9h4IwZYUBIAtVrWbmis/MR+zTN2ae/cxzHIdXULZc6L5LBa5CAXkPy9d0kHGTdhCfVim59o",
-	"Tac19iGhY1SNbOzBLs4OOCTKsc3bpM1gDUy7RJH8GMdxgR3hVQz+jW4SzNkIrgG8/lw34MfxPOZ46cQr",
-	"gwmqVulSDmXedbFXdJyiH0td0O/QYKtTol0/cCx+feKM+rKSq57skFsoxVKMytAKiQQ1aFx4u3E5lw7v",
-	"oiZp744+U7FWwr7fdEv1O+4OTTYw7mgcB2MvVZkQi8LvHkHxhbYSV1abnfXxX8xKlFm0FPEVtuje65DE",
-	"nMYrDKbmKAXr2ngnSR92fqiN8J1upTLOK7TmI0LNzu5rYuxcNJZbj967Ndfdej4XHrVjusI+5x3DXknJ",
-	"msmPLkBxt9yMTsZNzvEyrBZrawH8YyVuQWI6zJ/tZniHUf9oVseaS0lYBL3uLfdYopXxW7tNSwywOJPu",
-	"TmgiY+NrtVGWiPWMyTNK9UutU4qEZARTNXDEeqJynrxNF4RLCunJ+/D8Egm9mOZPozTHwHzdCO2AXliP",
-	"FJ3iunRQDklXdx/wa6rg6xiFmJLvYz48vNajwNsfQ1ngjkvDpArdl+v+PE8GOuL60qAJeiodqOKOCLOG",
-	"472+50IJRb3A6Nb4MpauDjyqzc9zvm90+emBvwhQtq7kzh5/Ovij9u81l/BCmjJeUpvz8cUwz/k++SGs",
-	"qkj2mHeuJ+WQeDwApUOUOxkcopLkMT3sAp6LAnM4F3XlkB38mIF76Vfpih+BntXc8y+z2GajJ0qBZpge",
-	"Ts5+H+KnKtSdR7zTT0K/tGbLeteZqkbJPSiAtnsedqymXgAH8Qwc5/kNxJAgSuDHQnWOiKZNFa5Je+8X",
-	"qjgmuo6pqlE+OCnu1IdCQDOcNUncCRL6waP7VXKpE/mqaMxRxV6yADO0FdvVLYSZ1c6sSRMvpF2XXMMx",
-	"UGX2+f4u5hH0jlIZIIDTXbwpWDYmU9K7nRqkqFcQpedO0UUTg14YxYvz4xM6uVVmotP5JEswVSkh2Y+7",
-	"bgDVhFS7mF1YffbGZa0ucuU6OmEEqr+D04EqiG9fsd163wx4GUWm7mFi7A8n9X2q+7dGzMi82naym/uT",
-	"1Jua2g+xlGl3OPrqLEbUQfw+Kq7hE/IH8+ojNAkxhsOjsuV7DBBTIEgZ0FcsdK+Z1SXCzADfhjI97PWU",
-	"k54RStrz3HkvETUsyieNvm2H6X8gVmuDFzK2m3L+Ro7F1sYls3l/2eXlDFsV5numCzv/Q2+j74rYdcg2",
-	"PWRdJ27obzj6pYgfLfjNohz6GeZrpTbHGaF2qUfk2roxXtwiEH071+ue0/KxaLmElPqqxUpyYxUKVL28",
-	"D4n0mL9cGy4zXmbMLUj/NY7qrRB9rgedGhuW+XIrLvdY8BYt5yvzyKk9zW4df53b0cNm99qmrR3uxJMf",
-	"gszIDZeL4qFX38hseegUhRrY72EJCxC3CVwkT/hDdt01fjmGKYcqUTrkCcNEqUAqxzMHUtt1BpdwcL2N",
-	"LGMJeTpNRvj5+8c//jg7NiElYbqm8WnGYT+3YCASndoI6aFQG3jCLn2TFmsQcOkyTppANP/684/DxWd3",
-	"Qd23f0gBx6AaaVXI0Gtm2GnU4ZB6n/1QB9jvRKhDDvoTI0lLlequI03JF6ZGkFgDy0BvCO/IaJ/Aqh+y",
-	"jxgBsyLs08dn7C8fXj5jP/zww9/+OmNZVXIsMmoFx2ZMZJp9+vTquX74X/JFWaqSXi9KNc9hq+kbf/vx",
-	"p3/560P2wl7IlKBgBZhdPWjDJECm7Wa+K8VKyFCOqIWBJ64LhqEmOxvAKgcUgP8lDdXDsVcZbAtlQC72",
-	"D36D/YxVMoPSZb4GlEY/3AqMrv9KDPTwv5DsVJdy8bFEgPpGzsPFY9/0jBfi4urih4eXD3/AJE6zRtZ9",
-	"xAvxaO4uxBXdE/YUI81eZRdXF/8G5hf7O7YULZR05sP3l5cUw89C/rjLZ3PINVvvJ7T76Pu4FEUuFvjt",
-	"R393GivJpyHphVNAhulURGIliVo6CBq6uPD6pxpJTVH3Ja9ykxojrOvRe9p9O9Cfs5o2j0LafaF0hERY",
-	"EP6Bypvdbv3i3NaTLL6uSWkfPgfuHduXqcalWvcI4UO1iPF5kJNQ2teexwn9Wuh/UjpjlX6EzHa1lA9P",
-	"JcuMICjuQOfZha62W25Ns4sPwK3kwqyhJ606eDRUs4csVKQH8KSlVaukUWSe1OXNa5ALYO/fXX98eFHv",
-	"ZZVv0tv4S5Vvni6oW3HJt2AwByThnqsfefQb7NE1d46993O65623wxJcZGz3nytJbeQQQpMp6bPj+AY0",
-	"KhlgfwP03rrkeLIPkUAnn8gq3zz6h8j+pAvaNzzvCD8uF5DbdVx8NTo91U7pl4RDceLxuDaqsF98yD77",
-	"RgF0LigaTPiJLvXa3rgSHmIPfkjw+vtSrVwc4ysRyErrJXfFBXdli2OP66vs4s8vB7z0yHdfusPHZgmB",
-	"8klm6uty4Cdkg1MP3ILnYC3uR40AYnzFb/gGnrmnn4Yo2dkW3x0qQoFGAdcTq9wCL3Ph0nel8sIKgZ0n",
-	"IBNlUUZPnFUSnvlMxTaPCTtRKgP2DpQLzEJGX74nRKPkELxLLVZPmPgeRikPvxYxfRvtHcd/X8l8n5iu",
-	"JtRq9Ny5BIAq+KAxNd9F3aXymKJHDPx7a9RBIzH+EULqSX0phgJGF/75+DpPqV5vYVej+dxdZEaPL+av",
-	"PPNtwL4VHegt7KiF0Bgd6PGkmxDbACRSNomweOSiYw98zCC+LZ9LYeC52slvbmuarrZvZHs+NwKO02yS",
-	"VzVTfgi3K2eXBs/BWOmZuOQwcLbzWfnYZpcUQipg+SraVU2/R3VVxYQKFiXe3gf9e6mOCFeTqFmeWvNS",
-	"wNLlfibdX/6Zc2qXfozI8l9iJ+fTzZpWw2+qIUBIUKyxx5Rh33RQh/5IXGRstxY5RlVKLlcPLybj1AwW",
-	"vsv3hKz6nL4a59UfD13Nz9WkDGWFwIOqmHhRv3K5+lSMWs9HFx9eexR4Xycy5SIV9Ti/2wqr2AJVnoUt",
-	"m/76tJ//LPR63N15fi7ZAHXXnJBF3lvL6zfYn8s5aj/9LZHQHvIHJRSqNFOT8gN+9TWZf+egpf00DXJn",
-	"av4GhQnRjlPOd9svjORknM155kDodxQUdWVTW+C6KiFr+Hobe7KtDEwrF95UBv4/JBck7B7UudWTsrT9",
-	"6MtSbb8506YztXt2wA/qnEHTl7BzUcYJN9zD6Pd6s967h16qSVTwcZmfbsxkhcEhyV5J6j40gSCy1Pd1",
-	"AC2kE9RohC/Vmx02CaDet+i0uauqmjpD2PzA0+VMAsl/nvqFf2uHYZIrJgeuQdd5jMY165EZdUfAHjjd",
-	"fkqElYeoZQBF/Pahw+mMuSmN34V5Jz+Ej59TCgq5+gpByHvY9ve80qBnrARdbUEzVTKNUTZiA7d2KqQg",
-	"U19SXweMMavSd8WnWFty8/Wjf9B/9IYsn4Phi/UHX0h073R9ag3r27u7Nu8i1bw/vuBmXbvjy5oGTWZr",
-	"uueHsuFTmttT8z+ayC3mrVzmFXKmsrePSzf6i5VavnKKerl8pz3i+1/jnFpXfPT5OR1e76gQVhNT+qiN",
-	"O+umeMThuFzRAY94AlWBPtaQHk1wIA/vpbEvzMzXBtd2jW8LcYK+UCV9pmEfz3FptKDRv8KlMWaLnTfR",
-	"ZalMqDoj6sm01uYzJZei3GI26Zm2zJKNvv/Pd8lf872uG/ShWs7zDWWEuoNpPKSN/WxloHQoh/ZHqwC4",
-	"Xk5sy7PERV9Ht6fV8q5BZh/VfzRi5/dk/fsK4geY9R6CYHdbGncIRd21GZPDW2XO5dCyn3ZFbl/Tk5LB",
-	"Vj2qsbCSBvVz2Kr3HsTq/LY0DVfGG8RHD6RdyHeauaXc+WTCoiqF2V9c/eeXdiDIRX2sUa3FCpuNcor+",
-	"0N9zsdg8ZNhDg6nKYJGpcfNqHMsMdG/i+HP7+xllGn4/SUK9mUi9CBCsOnSwhGLWzDVH+TRjKs+a3odA",
-	"JmXP9oOFq5NJs6V6q84e5A6DpPJe7IqpFqQJOEN9MqfOg3m1LVTZWff00il8/yP8ce/GdRg8nTz4EWEt",
-	"q+Jk8VfRJKE/Oe55/dg51+1HSfHZO3uqCi6wYlNXZZ1shYUjE3Pa9Q6g+EZW/lopqxWZdamq1Xq6XX+0",
-	"WMOiJ+/+mf25Q4OzZJE5q/8MJ23cfeuX+KswY27cz2tljcCiVHM+x/5yXJoJtyUTWBnVV0L0G0DxtODl",
-	"uSzFBjTCXRW0j2ug3jBmp04lDvxRx23jPtcse4HPnI9J3ffvOZuuOWqn1Ad4tne37RIMwmyfSGZXAtdH",
-	"5Zf2kTMRGb/9IhP3TuRUteAbnsE0ND3RTIs6H9B++ob24/Ls+3GqI7zeE5mOoL4Urof7oB/1uAz3c/pP",
-	"7ZzT+mKNC6wKKnOl2tuTCyuWKs/V7kFV9CuQL/GxT8VXqrAI/QwOvudaNGTx1gwn79go5cMTZ4zigSqw",
-	"kqDZfO8sSUJZsSugH2SjCuEJ44ZtlTbsp8vL6fb6LC4nJ808Mc4k0Nznj3E9XU4+ekKyuZrB0/epXCms",
-	"XWh2corf5y/x2ff+uXMR3U3ozprkq2XdZ4UgXBl2l/Iwzs3+yVilLDcOoVAYzXYO/WlKj9g1yCwMZZRr",
-	"TUGTwprJWUDxs4e0NcEQPmJYAofBGNcVmaAalqqsMZ0abiGxDUpwUtS+cs/ch+SiscbIrXOWRj3NMjeR",
-	"s2n+fqH3q5Q2Rz1US58wqXZMg6vgXor8ZE3V8ddgWU2D3GeSlOmlf/3C5CaVHi2wmH3iyBJVyH9NKl8T",
-	"RNeTOo/XOJcjVbRPyWmPcsWnzl59rXj2NelnBftKqYyVakc4QXMQchWoOCn9POzvdJYlNoo6p0ylj9th",
-	"7lsH69+zznahe3SSjCCMdBNOE+FaIrwX/hvtMQcRYcfTDjClVLuH7G0NtUK8g4gqmNao1IbtwRzqBz6/",
-	"7e+wGFAWPrhn7kNZoLHGxjNRU2C0BqBj9FWEfc4l9F2Fr7mEc4oY/H7Korcq7u50gyEXeoBPXuMT98Ml",
-	"C1VmdrwxnILzwpNzK+AkDklpljiTc9X0aPM1fJ1NEp/H44kMNYgD9AG26hYCgYdsQHo8e9JIAMY2v/t7",
-	"lQu9rthvhlku74lZpnLHbuERv+Ui53ORo7H9jziZr8E8bT53Hlo3h/jqtV5beORz11J30Bsu8mswxvVu",
-	"OhsvtMaJlZ3XXdi9q+MVoszDCUc0wQYHa56eDQ6Xe3/HbojUEx68ogSMNS9cbmyC4O8bj52tkimMcM/k",
-	"Phj6XNQuXa+eBEaX/d1H3b+likuc2L2fATtoFtVR3C9T7MZZIeaIbme/nqNG1E4xvuJCnk6musVU6gZy",
-	"ba1GBfdqOO1jak8Skb2631M0DPvDfcODOULEIneNTM+poFmaXVyMQjtovkfcaGoG4XJP0VOgSiaVq3BN",
-	"prP72t1vDGMslBTfr6HUGvagz+OOi0lAdnwkycAfJlSvYk9AChphHStnS9ixgEW+E2YtpNO1QjdzRs7o",
-	"vAW24I/vo6zky558suf253r/v4WdvJx6J3GNyfRv+vHk/XxalyATKpKq8ozNPTCG3WjqEPidZgV1pQzN",
-	"J8kL6GvMCBad7fi+5QfUIE1sg88dj2gyx3n3KXHiXC80DafnWraJdg8gGt+iZP26OBrpq9KeRuN+Pfk4",
-	"vkHk691awS2UrtEYr4+o8yTRwSsqo+n0LTAMb+1ZyjvATILkoQs9PafkHJ4lD1zE1fCGlxMGKqi1oqdS",
-	"QyohXQiS1cq2mkIzhA+bA0imsfWGwh7WDp+BAho5b9Xid2l4hvNHJeXnvdXoFH0d+I17OkPvI+eCy+Dk",
-	"adS3N7d3/8A1VE36rfbPEfq4s+HdDu57tlVbkIbUWW5Yhm9FzQEzDpmgp/3N/eT8PS0KJaTZuqtsKM7x",
-	"SzPZbwqhuGe3QgsXO9kCoKOJNjLjzZQjV9c10pn/1ncE+goGr4sP3Hc0oC+ZsUGOM2jT+PGvk8iY3oWp",
-	"XGWuhrRPfLxzj5xxnX6IaOhRgnYYRKvJwFYRncqVzzrrXYttZc2FjEkwO1Vu7AWrH7J3Mt/XeH71Uwte",
-	"lgLKHkv/6aJFu+lZ0339KwAT9WxYaPlh1jBFSxzsGOBsNkQLsSqQlaJVgfhDRU6aFDiYF4YqFcnThoB1",
-	"u/1II8B/T8coKeGe9u0ap3LPO4eDNoFJIs0i3K8nb91rMLVJUO+TP3hr4CWebMQ4plsxh1Vj01qJ1el4",
-	"8Jnzqv3nT8RReHZS2nnrSBCgOVMSHEqHJ5QVV0Cpg4gfQBAfZDhgc77wZ1UZMhcofRpy3bQZPMzbg0Gv",
-	"dBMG8Y1/+NvFQST1bjo0xNBKsAGDOHMeJT/QE4boVHjNbDHpfLdWTNvDURV0f0STA6s4Yc+HbRiG+Vr1",
-	"wXfY06kUoaIyD3ivKoScXpmnUyhD46jhBxuZy6fOEPpYoFdVKmOZGwmNDGxNGit3cAByW3DNisowpOEM",
-	"H+LZVkjdoyB95Bv4VExF016MpcFuiTssIinFJAL6YylQPC8AGyozo5B2Xg4I4xK+l1zkmsKHWOfu6Ud/",
-	"asjjAMQYEPq9eTgpQL/96L3haeJwdhfunPaD851iv+hLrjLIKkjIvyulsofso7MXSkAex8Z/5KdTjLYh",
-	"w/DDej+ji7dn206D5483IFB5dm9bZge783b9SvXTqmQ5GLZSp6CJNDfvN4BCB8+YkCtynFFmuduhGZvv",
-	"GWeFysVij6ile2tFZGhB5PYmRiS8wXNXwpaXm6lh7Z9m2Qf88DmBP/D7954CW496nmu7u0E7zOnp8WZ8",
-	"dkk/5/MVl1zqJPzi+3WJIMtiOkjukKKguSBGL3CQWQts82QwzTbF+7ErArjsN5XecAz4zeN78OFNkQIe",
-	"0JVH+Y1ToL99aeB12kMJ2qjyFNdv6lCeH4y4J4HL3vlrAPNteLQ/FRk3zY06XyTtn9Oj3TwRjxZK3kJp",
-	"ps7ToK++ply8s4DR4gh6tHZ8XwfFDsEX06Tv5MAzNoeF2mJnAffph+yVcQ6sUKfvML2t1r1BZU+QXzEH",
-	"thZWJu0PVDZvJ7UBHidsf8PLzVkPaUAnfDNab/sfe0pHwCPW4HjvlhffIlSdSyd3KR0l1KB1no2/Sl1l",
-	"i84BWeZBUapCaZ5P3urMfvbc4DJvlQH9UX0IKRn3jyzz3tOvDwQKYaMZkRom6dDCM03GLX3aJzASNB1C",
-	"E0n4w3Ufq9OTyVsBGBkjtzTmQ6ZkZhtr6k4NLUbq+WnsuzMzEOzaEEH3Zw30QRNNbQ9gy8u+Fqq/crnS",
-	"7+Q59e5f3RQiy0Wf7CTuOzxxFBRu5EjNQqhF+K6qRrES7RrKMpxOsjo1pM/x8Kt7ZFTxxoag8Q6B1AiL",
-	"eUH/sw0Jd3Rmbyp7Ygje6gjYtm+s9bsj1Jm7v0+08UGXmE61vAbzCr96JkgQ/PY/t0LpDsaDhX1cmsn3",
-	"x8Unn7nPn6mHzE6Yxfrbsv9OarN46LRHZdkrKoyvSgBNQtoOU3eZo05jUmH/klZaT2vbKennATlWJ93z",
-	"d/aTlAmoz5pn+I6cwv/Up9Pluk4fRDlvHijs3Pe/GQfy0yybeGtOPDrRjUGWflmq7b9X1OfmrkGBe6cv",
-	"JlWcEKWJ09i50ScvZMGvfmVPegnTFEO3CKbtafa4CakAxwuZvQGUK2sRwz/uJPrDgleYugV7VkKRC2wc",
-	"G6+j9r/W9HHq8FypHBBabdYd4F3l6igQHhWYkvneJX0IgzU8vqDYWue+3I7toV1+F5+SJ8jpjQUjgR83",
-	"82kaj33EqrBwwyv6NpUp+VWgIZbMuGpv6vn9fvV449KulAa2UtgiVX5NowQRTHox6KaArRmHLYbcNkw8",
-	"yuxGHbDEtA1Vsu3pHhBVyWyAFPTIvdDCDvUBlqNBx930J/AW4odqf7SVKeoWylkjbbjRjTuOVWB4SdT6",
-	"tgpq7Yxwbveui9Up+zFQS/zx9NJQuzLMaLIffMjeKhSeQrteX3VhqMZG3a6DZ9Mqwr1/5OaRPgy4nOf+",
-	"qXMqDXYgqt2MIv/UGEzTOAM505aIrOAr8B2qd8KsZx7LgaKLOdeGLXBaaGFCTjoBM8C33+l0bvY1mEPa",
-	"nYvRvxI2VmTwszVyvgZf+YrRsrB32NeP5JXdEtpK3MknwbubA8/0IfMXJdwK2KXzlN7TA168fQuCauLN",
-	"cytMY7+uqhKmOHMhi3rhQDi8pJJq5+NPFAhVZg2lrtPKHzJfzCIJeeNwI4dQ0usNPCcte4U+475fPs+g",
-	"xMJBJsy3AJjpBdWZMfy+vqA696Xs2XStdv5mTl+8aLZyhwo9pY9rYd7Jb1Qf+wpVqPey8f9GmzxjBa80",
-	"6BnTG1HoGaO8pTlfYF+SOtq+5lbtJk0bZOxmIjD54WbIJMN9N+QRUcNlqbbdMJ7YVtuLq8eX+H+zi62Q",
-	"9Jc6qCekgRW6NRPxwQUWz0S/+1Prm48j3/xyb1bW+EbOVAdIrj1f/p2LSYqmPmIdst0ydKI4QUFIHpR2",
-	"gbwEfLGmNI0a7gMLg06OSjdYrAQ9deYjgdmfDX3ZWcv6G8Pq/jgdfxBMEkcp8WDLM/owMaHSgAotlqJZ",
-	"c720bNJCmets77Bx98E9dG4p7MeJg6qoylhxOVlRojsu3kKe8MxobMg/8amhLv+vvtWbm6b3T3l5v0DM",
-	"R8m4MbAtXGYcFq8SR86wnxPWx/BaoWOu9Qcm0xGqROMM0lz7PYzX7pn7uPyuXbHRPdW/95SrN1d9hnwI",
-	"9/WvVZw+ns5TRc1bga80r4Wn7oUKbrRvgt9aKz8Dx4XvfzWeO4Lak3Odz6UK2Rqp2OsnmakXslT5lmKW",
-	"/UBz5CoB/zyWLhLkTDIGex68uXTwU5jJYp+qMlap22IUeM3r9lKEU2Qne1f9JaVu4Fac6UjU23zP6gIO",
-	"nMdx6r37cfKANQUFfIdQUjmtvj6j9mC8jmGzz5RnTG1JeV5iz3ihEZkHMvQHNHWI9hlr+KqjYt45coM0",
-	"OC8AfKpLGOYx2MPBtEEnB4J8YCZybHxLqNMzFM6Bq5JzKSG7NjAqxv/KaKYNlp1NXbTtveVYutGq2kBD",
-	"EO0c5DRhmq50kDMmlkxSXNDBop1qBWnQWG/YI+evxUq+q8a1kboOMFPTlwu/OTM4dryqRzXQs+6e4ZS0",
-	"EcVKvpLnUmTo4/eOBh8N9Z5IwXav6D877DuUI3btH7sXHm6FOMVKulywFvTajFH/aqX6E6HSMz+L3knC",
-	"YEzWSsgmCVswhXgkNHBonblZHbSv7KXq01dqHqAA1EGTsyRRmy3Irg1WoN4LLHF32FH6fQ0iN70plSDE",
-	"eZu+uYG+lnF1t12YzMpyvDpXatMX3v5Fqc19dJ1rjdNX1oqwbmjK6JNAMxLh6oP1Ts+Dh0u9v0txiMyT",
-	"81cuJAx1nZX3JPdeinJrR7s/cZfuNyvP2H6H1njPlcWBtmcqFGlzVEjLmS5XhaBvzrgzbRLdI2pA39ZM",
-	"fd5dZEMPQLrbZ4auFZ7nzB5TTVB9s8nQr1uDx3RKv4bZxVrlIuN7fQpaYM9tE6PEWQC/D5d8r2jtQxQ/",
-	"GxuOzsN0k7yXHbh/AZALuXqfc5kKeBb420TJz9KHN52HKVPkPTr0MAnNMAmhKhysb8yaChiLvVmY/qH7",
-	"0FUPB+tp3X8WLTW+3DNCr3615MoxpJ5cegSWe4Qc/KD26ET577N9iEB8x/nG7dV2g9dKX1wppLn98PNP",
-	"d02ecxXsEw/25WtgZVs5JV0J9HQp4zWCa8Mf7nGVl1ShiRlRGygMSimt6M2sDbasxUo+EPJBLuQmfdu8",
-	"Vmrz1JBD9LV98jzn1n76o9rAvTtd7cAvVZlwYWsgKNhJfK/tiwczHC3tHZ6yTFfPfNJwLxvwScM/o8+7",
-	"nZaulMaMQt8ChJCu7UZQuEij31lIBFZ0SK7oPVWyhQGmc1GcatX1Nem6zsW58Lzsp78OnGnd0PO8pVG6",
-	"mv8dFmaG5hhua0hg47lWrnvxEtXMJ9h5CV11BAWF0M9WeLpGt7zKhGGm5CKP7v+jpbhrCuSp2G8vRX5O",
-	"Rgmf/9PxyT2zhR3/dCWp3iiKAJ+lmScVnV78zz471OeKEo44LoshUwlFRYQuhB4/BYixODF0FL8FRK88",
-	"JzLmi0zce3YOLSp28/md/P7y+/OP9puVcnPAFipYSArlLZSskkbk+IeMGz7nGkXinC82E55FtOCTCTw5",
-	"l+QEGGefOOlO6TMjEt/OlE7zbfo0RJ6zTFF7HdzlXBR2Q+21lbVauGdKwsl5MfUWVzJTEwvbTzJTgTHO",
-	"vFdJJ8kupCViOVvoQo0w3BPs4LsCpFVRcaOo25Edw2CuHQ7pgHG0U2FYJrJm+wrjXTnG7r3r9881dlt7",
-	"yD6HueIzXDQrZkK/x5Tj6vrc5cPXqUKHz2swaygZZ/NS7TTVom0FJT0sqBElZMyoTqfEqcNhrufl9RkL",
-	"4fHb75bL+8e2u89+l46QmmCf/KYe7N9D9lQyZYlBSgjPc+T9BZeZyLgBzf5y/fz9XxG31iVG05Oq1dgd",
-	"WfsRLNYq7e54sVirj+cr2DsGozKSYPULrCpJPaFAZvbVaVpCYeNRJUFDvrT2rqV/5owkzjQslHTwwJzt",
-	"1iKHJ4ymQKLmgMa/V9ynEiXQ184buLSffunRGu7dnwT/7pafdLKjcN6p0qynAC7ivhVbbmUh1s4GaBB/",
-	"qNZcsy1wXdmzES4s+1fUEdZQdk5KOVhG454ZpZ85b27Ce/stlETTcsa2jtwqbRjwUvqsuqlLNbHgmbaB",
-	"CZl04Rq+XPbvEj5xzvsCB0hCve3WCtG0qCHgVKR6EUoMXFBOldRskGrTl6LcPmQvm41jhQm9Y1MpLoRk",
-	"902Vm9KUxhuojyceeercmJavIcsaSIeugpR27uMa9myBnlrfgKHhrHWSbhO0XIzIukrV7uE4Q9oNeU4D",
-	"t3wL+355H/s+VcwybMujOeQK2x30Jt/8Uj91zjzDepRUxVS1WHvRPJW4r5MLMJSXA78FNoe1OL1Kv0Hn",
-	"EOGbzg5/wzfnj0m9hV1jjHuWgN2Ru0VOaDuv1U560NoFTIh3gQJuvnfwe6YhEOvI1YxxyYS8FQbXh21a",
-	"mzi9S1WulGthox+yF7zMhTWapR0BITOwZS+zisVWtRXAmnkUaRhTwjugEUSS5p3TTs5gAwC//QqpS2cT",
-	"oAf2WpAdQtqtxB1kPut835IlBNSAFZgLlefAVxWVYMItlK4MkyMGHb2mmXMvgcwSXCHPyRTy4n/0FWeA",
-	"b3u18o/2gfuwap753R5j2LxoFu56bWwKWjh8t7sUGd17eZGPiw+T66s31qlJe2LoLZ74Ay749k1ZRIGh",
-	"cWZ37oSvJJzO2DkUa/uhHt31Y3jonB20wyAJb0WY6hM0k1RlGHeZaWxH1ZT4/xFJX06hxtRFjmHsXnDg",
-	"Np2mZ5sOie5PHejdm+nuGzfIo4XKIO11fcbz/LMw62f2qTHn5BUhzU8R0yLwenXIF7Wfn7raZk09tF5Z",
-	"Jnj+QMj04p4Lnr86q+LgRkjW+inSoIJ31ShWlKCnoN6LPwoMlMTo58cV0mWsc2uXlAZpOUOwTcP3bA5m",
-	"ByDxWR0lcQ6rvmpwvBDuRaAlI4BkdWVqN0WcHLs5kmMQcUu0UdgqmTzolu8xOczpxSGkWigM/O7tkx7/",
-	"zCWKOWd7f4MAmX11Gp79TB/DdbdQimVPqOg/8Pd7uyBQNn5Ll8QzJa0ePsUtsS3y3qbRZJr4p+5D8/aj",
-	"3Rs62oEHznfMQ7G95SLXLum3Bs7ndWVtANHHoIKPKCQwAtqkPAfP+u9/LUSAY7ZvMmVHZby3cexHfOCc",
-	"xxUHSOja+NMksMgEjv+dtp8MUEoE6VH6XjWwR0+eslc/ZSYJ4/tbY3rXrKGO2KfX/NbBJ7m0P98Tu9IV",
-	"z5G9LZ83JbW97wZkBj1yLxxHNSL3Yp23/LJ7toE9QXhhTwZWlGpV8q3uue3f8A3QhM/mHz+iZmbC4CDP",
-	"oDHw4SHYwH5CX/gG9rUrnHvCM24VYkxrwFKNQ3f8AROHYGBKxf0At6q5ZSPso9BklSnK2pN7TKf8Kh6h",
-	"SpZgqlJCdsbClE9hkDOxdT3AMUUqZ3Lz7GC+VmrzIINcWFV1QH16Xj92H+LQDbcfm7ciSSquK5mVp1/F",
-	"h7TxSOtFzveTN+y0Hw0LHnk8hb0N82yaLptuvf0c8Nk/dEYNJIwRw4Jo3U51PztLhulxsFqrnV4UtBd6",
-	"fxZZH4FPVmSxPLG89YeiKvOLq4tHVoz/vwEAAP//",
+	"5P3rkhs5kjYI3wos38+sur+lpFSdujtla2tZUmlaWzqNUjX6MSOjgQwniWYQiAqAyeK0ldlezV7YXska",
+	"3AHEgUBEkAymNL3zY7qUjAgAjpMfHn/8n1dztSmUBGn01c0/rwpe8g0YKPFfrzL7/4W8urkquFldTa4k",
+	"38DVzZXIriZXJfy2FSVkVzem3MLkSs9XsOH2jYUqN9xc3Vxtt/ik2Rf2LW1KIZdXf/wxufoF9uHTK+AZ",
+	"lNXHX2WwKZQBOd8/ss91tbThv78GuTSrq5u/Xk+uNkKGfx42+4f9ki6U1IDDe1+qWQ4b+59zJQ1IY/+T",
+	"F0Uu5twIJZ8U9MT/9g+tpP2tavj/V8Li6ubqfz2p5PeEftVP/HexxQz0vBSF/dzVzdWnFTdsB9KwXamc",
+	"LNxr9qu3WQbZG9jMoMTZKFUBpRHU3VzIdV/Td2IpX8nX9sk/Jleb8KWud1x7f0yuikog7W7vmVmBKJnt",
+	"BJurbZ4xqQybAdtwkUN8lqt5+0/fl8/hOTX7B8yNbbY2an04bG5/xcViYKP7BlOX4B+hLV6WfH+FPbKN",
+	"HvG9D+6F1Cdbo6TO1tqJjlfqXWyCefh7S5STqzXtl4O//7YFTXP0zx75r3EnhecnvrVoB4tCCWk2bkc0",
+	"ewky01NuGvs84wYeGbEBu4u3ec5nOfjNetDnIudziI5GG16azo8fvGLgd9M/+OrDk9B/967vT1QO91zk",
+	"fCZyYfbPV1wuITJpR3R2rrbSdkNPd6pc17o9UyoHLu0zOZ9BHpWO4WvQ0znPcx17tb0S7dDoY81XD7rR",
+	"P3Il5pGRi2zAWT/egPDrsQH19f/OcBObuLkR9xCfhCETRcNvnpNvhNZCLtlClYwzCTumpF0JbSH17pEg",
+	"tNoF933zgns6uZhEDwQw8dIaJOvIIa7D34ed4gfTZ28z/vsrevlbkoT719PDY35X8mKqYa5kpp0UxWa7",
+	"ubr57sdrepf+eR1eFdLA0h7whyeH7XjfuD8JvYossdoTh4vlluHHmVqwxoOTAfpTY6fXX4519CfIlVwK",
+	"uYxMzELludpNt0V9wQRhTK6ExDUR3wJSuUltDuyt/TNblGrD5irPgS+3oK8mka+XMFdlFvnEB/qBGasv",
+	"mRXsmdrJ+CfU1k3y4W86F0Xk43f2z/RpXgLqMYumDpNcDfjBSV1q1SBCX7xgKunFZ8XsAORh994tGGf2",
+	"NcY3Si5rMrxhu5XCnyCz/7mZ2P8P91CyXKm1ZtwwgVdaY47phegRjD/FVQ5lVlBOY6fcu4WdEmZ2Cttn",
+	"QqMM7d9Kr8sft4RdNya+q7XWo6JTan24lOfbsrRGQ1yBEm6VDDp/fhEyewGLmAaJ52VkUb3GvzO1WEAJ",
+	"Gd4Acksq7aRq9PDEbn2+AFXkcPj59/h3e1ZYMS9Eual/tmssz/3ySTc3XQjIY9vw3YJZy4jPjWZcZiwH",
+	"nmkmpL3WWC60GdqJl7aBhERLsVyZ3i/YOf9ATx6otoJ2XXMwYaqCUENTk2qtpJbXh9Cp5iLLIAcDU9rz",
+	"EQWA71kJG3Vvt0LtCLPnjFYbmKlszyDX8I2eoEQ3XO7ttlVyXlMZa2cs/F6o0iRUkE36t1wszDRTU6lM",
+	"OMEP+5qDqfo1A3+28CUXEvc212sgU88oNot3Ud1DWYoM4k3gSSYk04Wgyy5Tj6Qyj7BTsc9pMNNtMUB/",
+	"cQ/WOhDEFWQzac1YRDCpJXAHxsQvzZzv1dYMP05e4/NNHeZvhxuBzoupKjMop27fNdo4Thls6kudjdl9",
+	"faGWWnMWHWOsN5Mg5ej8lAIWtvVDhcYeVo2x9Jy5rQ7S+9E2t/n6dm7ilgSZ4CCtVolugKlRU3dCWtV6",
+	"atUh/we7cNVO4o2Hj/Klf4z+0z6gDV9CWL/2dzXNuazr4NWQsi0cZTZryCH0utOhFB78Y3J1z/NtZJe/",
+	"yvy9ZMfHVMlwcBPSEviS/gPHM7G/7uyJKDSdKCwjE6m24r67vu7VeefOi1ENJDVlH0Bv88isoYnTo3nu",
+	"oAQ2R8s/i2qfMfUIfXxzLu3gtjKLW4CHFp9Sa8jcJDY/+He1o3uCpLzB2yQDnhu2E+iWjai+KBfIhgyw",
+	"EPN1Ynza285+ZZdbKW2PJ1duYHMu5+CUtgW5Aj/3zR5KgORf62ldBr7l2KQ+5znIjJe3WVaCjnsM/Q89",
+	"q8g9mGglP/z0rFLaO5UV99gfk6vZfrriMqoqZICqwG5lJ8EqA7tSGAOSZWonGV8YKHecLIuYi2JTcLmf",
+	"5kLiBPE8f7e4uvnPPnemnfwPVhH7fOibVhrduZLZjzJhN6nV8LF7zDXIeG6VP6GZkriv3T3edGmg4/te",
+	"JPx8meD5dKMbx5WQ5sfvo2sQnzYqbihJtpVzJa1CDJlVS2+wU25maZHbHgq5ZEWpliXfMHR1sD99ePmc",
+	"ffe3H3/8c2w7ZqKEg2Ndbc3Mmnho2VX/ZaCUPI+fy0IXOY8Y/x9XwNDGYVpk8I12xgLaDdaIoj12+L1S",
+	"FYkTZwZzviFvAitKKLg1QzagNV+C2+xcsxwWhs32TBgN+QLdoTQ2+wMqxmaqFgu0YaczgCI6rGNdf4dj",
+	"p+F+oxk+g9cCbAqzd64z+6nMOc8OP+uWfMQAqy6i5Kvr4XqbPQN8LKWtPznJumXc6gpeZDQV0RmoXwjp",
+	"hb8RWkM23a328YiMVKi2kyMfsonVsneqcWBUIyeBDz8p3q+UhLf00uFZ8VE5D4U1FLBhe/WTkVg7F77R",
+	"rOBLeGaXGxOZPTX+G0rlzhTX/9rzbMU1E6ZyDTkVr2+SPoSH0Z6Uy+GnC/psom4Ou0zxVzuRu5WYr+hI",
+	"tIcON8YuV5pV5/9AHxLbgxly3euV2smurUFeLw2QfHtaAtfR0A95vnpVO/uMfVZtyzkkThW/maz6JjNt",
+	"t2e0Q15P6Jup4M01PF8Pn6XaIZ+4SWd7WkVqU2wNniz2Em0d/bQQrVKsySQ3Is+dHqp5faZqN63VsVaQ",
+	"Z0M96tXVUXu3sZure6Hyv9OCaE1tuEW9hKu7s1rnlSwbp1KlejTFV12o7iQNK6ClVPjT0q2mlJL0kkdt",
+	"oqOMkd/i/tuBwT34zdpRIaKX6uhrFz9vdrRjE1VOnoEqlT1N8oa6XEBJ8+gkazs6U1vTryMHfwV+cuL7",
+	"mRrcex4LToZI0ODrLnbVyUHT4ENHsmsObDdfgOEiT4W/jwgSUQA70mHv7xoyWLLujhASxYEjrR56Hvra",
+	"x60T+5LIB1x8L+mp+l2pj8A11G7MToeI0+9pdJW8Gq2mpvtD/RI/KXq8FmQ7+Q3leuPOuahyuklFg/wd",
+	"1bw9uF4LubxxcJaFKoGuXr4sAZ4xtVjgbxOnmYaT2fdoqUhXL/hW4/G6hqLyO9o/UAtXkyurWMd6bEqH",
+	"iOiasf9QYg4f8Ul7KaWUQlJRtNex6gqKFpsi34cr/RvNym0OvcEZf/PgVFDLKGTf79Tk32HPDmeeYF6p",
+	"iFNEnb61d3TNqWLtI6tympXQ3vwctOipR29t+5FdR01GVcG31uT1SqsEthBGnxLW1waK4XuUuntnoOjd",
+	"pFXfHYzOtxWkmpyl+K6wimjBS0NGDOrmNAW0/a0+nKOLYKlAMyUfH0QdvVlyFlbINjwdeFSAzLpUYpDZ",
+	"mZ3ZbKMOtU8uBFticAwXpdCMHo6GS+R0peLq5OSqWHHdexS8x4fsEuByedaQNL+PDenneyj3ZmU1521h",
+	"9WNc+na3qc1GmNTInCKX8F7iDeLOp41V2dXiBu31nSIkhG4sNsAgo1Wg8R/LErgBH1RF97G1lWAHJUXS",
+	"3Jd4LtZADmc7tqYPoXkblKZ7QfTrO7ThSAGlmaum16+XRlPVlE0aG6S2PBsL2c9Qavd+tKZMBG5TQV+a",
+	"k3F90/YakOud4DB//fH7Y+ExrqFk//CPIyPH0jCmrm64cN5xQLB4T0+Cb/14HXkQVYZjRtiJxHrOZSay",
+	"KNrN2x9xtAmZKZUXLjYbYxpKSVvHr3rf3egoU0jMuVFxKMv4gFLawNhgl9W54lLSQvDaosOcbqwFFFMF",
+	"K7TGkWiyjwjPxnO0CrKRIlsCyxTquLoAbnXRCduVvCjofI/epb8bkFok5ntRQkRleI6o8ApEINUueksM",
+	"3P1JNbEEPl/Fbq07sZSAmqFWGwqrxK8pIUndPu3ONMA3A/esU8Uqabq3J1dtxF8JzsjHofk+RheVXyFv",
+	"VWyj+/VbO3l+uO4L4bf6nl7QSt5D6ddF9ISJ6s+3ksHvQtvzl1WekN4l4D/pl0IbPylhV/tcTwTZWmQ8",
+	"n/KNj/v2nc34uG+69+M1ufTcmf7JuIC3sitW3fNpei724Rd8/7M05f48T10HGpAgkY+2hT187B/uhRaD",
+	"XOEpE98ekdbSB+OCYVyvryZX9N3P0VvXJK7xc4MfB8HNkMMQi0gCL3MBJcv4fsKMyjgivKRCg0rMtzkv",
+	"0QeN5zQ39pWV2pY1nwL5Ia4mVxn6iPHXz5Oui/f88O9bDJ5ymjfSu52qKGSt57FQb+LOnFxtpRF5Quc4",
+	"WB9HHcK17Rb5dliMUdWfbobuXg043GkNuGUX3CPugg8qjVt6zkFNAvFdmHSeBS/4/qVYbsuYgt+G+NdG",
+	"N6czGhPYIhaAVYcRwkkRrQD+23HNdKHWINOgkmNiNgnvcLN31SejAoBcWEP0vDML7kHGV+e5ioiE3815",
+	"mVB8nyueghDhjIA0sT7VMvXSsTh/muy4cEeoBpk10DtJxA59ZptYY6b02kb3rDeUoHsaix90FdKir4UW",
+	"q9G5TePlHF8jG/WegiyHME21FHEFNjmlBdd6547Uw9PWBXdO1AipO0EeLq7j9MHQcHyQen2Z4E50l0a7",
+	"IHj+Kqr1xXC/L9W2ZJlYCqMnbKkU4eEX4h7YRsitgR6IwqEvEmPQRrEmajgh6XDmYu9Sw3m3WKRas4c4",
+	"RvqrYDw3Lu11BiwTPIfs0OVZQ/t07dio037OpUuopa93G+OIj+lfcvRYPdzsuxEVinqrjF0nb3gZWW8N",
+	"5bamXFWOgeMwnKlrz/fi7TaeB33M4d81I0mHRquflfCCeyJ1GPmux6OxEnagzeAd2xZEJGRhlOH5gHOY",
+	"npv4HnT2PYWXDXnYh9fBWjowSyzD66SE68GJ1tR0T8J1GNtHp6imIAC9Vp7XdFuaowyoHY4n1SQECtkM",
+	"VkJmhJ/ccCbQWiodgLIFfH7612v7fyeb5y+2RF0AfxfJYR6FjT/Stad2FEdTJQxYlEFFphcmoYOdQ4tv",
+	"rYKLI5ADtY+JOE2AQzlHL4eZUms7fTMQcskIs8zMqlTb5Srqbxq6S2kQk7BbfS965CFiZ+RRMzY76umB",
+	"avNJy23o2sEm+ZXt+rD18/NiAYncjcG+h5iWHMProwYhCItrjX/c8AiSdMoPYbvZRmRSLFfmGQaVCbi8",
+	"W6kcGJn9CfuhYesl/EKVV6VrWkkov9gnazCfiFVcgin31EEKFXyjmX2cBU0rsup5uQRiVGEGNkWOuc72",
+	"hNzBbIUZnHaAk4jwREaRQJcu00pGSh7KbZdnxB0hGrNd6aIrtcWtN9tqIUHracb3mvwv9n92AGsdnf9E",
+	"SswtpbvQeNHOedZKfbvxN4YqWUCJ1Ubwbf89gFOcXuy/tPxqIWkZt4op9zUcTVjykcwltVj4f1fJSugc",
+	"9SlKEnbTOUU/7f9MA1axlmVHYU0Nv22BUh39KohJ9WdZKp+zHFP+Wp4rvgEXeAf74gakmVhjYSszxdJO",
+	"pghEoGo2EjFei6KI/9iamPCd6qWkzviz73GM8Eeb6eDT1p7Qw57+I9aNkGaazKVpmy0ELwLEPdv7cAFm",
+	"vkLDpZHLekLuTcgWPjQ3kYvkyEvFYYKzmDMMAUULkRvM2uYyY1qVBjI2208QNOVycuI5OFtt1GZ6YpA4",
+	"xemTJkxRMTaD52pT8FLYm4/M1IUwx6Wce192iFGqAiNQmFC7ElkGMuF9XkyPy6snPcJfOIe6pl8eMTPT",
+	"OChBK5KaK7ygw0W0URKZjjLnW6KtTuvmanK1Bz2VCuEaXv0mhyxYTWKr8Rt2BPbwW9qz/79VNOcySq8U",
+	"yFTss5OwWuuiqr1WW5k0t/UV1cVLhPvj50yYI1ltIpunbn1cH5Pp+/Q6klQ8ROloroEYUuKvA4hu4osh",
+	"rAI3+6lp/zzoam3NZ3wmcrhzuRYtjIuXcARXl3PJMNGFfLwrTPeTGYNMGMi8Osg9WMo+L0NAfdBGe59z",
+	"pMcZkJ0dG1McJ3OM0x01kOEHA7XplPTI0TDwFtS5KIbemFY5mIYA1bBhuXTegYkgvjch9hMaDF+qJPU5",
+	"ORMp0yXj+6mS+T6+2XsywgdAVVtRBNff0HFtrG4cuxe6sMn0VuwlTwTUvTF9fpsb3qSSQhVPsO2nxWm3",
+	"Rsd2HXV7udujQ3ki1Z8J/ayWlrQBLg2Zjf2hSGz74Jqqj1pm6Rz4QM80OI7QRSeTCXJ0DItGV074aIy9",
+	"hLlTi8/KXqlxTB2hozhfR6cPsiJ+atBcoRBC9+NTUm6OwcVvzVxtYCoBspR2VMIyhdayf+h8t82Wdojf",
+	"tUoW5VpTkqM92dgaoNBssS0xjRlDR4zv+L4/GOwjYNTngwE2u9zqX0qer11S8BHqUK4c+tIfcfdWW/CG",
+	"sJRqK+ewaU5iDZyEr08jzodvr+Pwo45YBDz98fvoD8vS+aAGNeGfnupkVustw98Q1GEVTJ8x7WL/ob0T",
+	"shvIiXLoQSpACrmk823iPOQM+Hw1YQjWfqPko5elYNd/u7m+fvT0LzfX16QDYQgu3/G9ZqqAQwfJ9Qip",
+	"6S0UWI/emYuNMFFmwSax4A8xb51aLNK6d6ey/d2PPx4ebCiSqLST0MvBSdUhcevDNofGm1MhT3i5iHoQ",
+	"1MaqBHa4Gt2jSP9TTT3cQ7lnJRR1rbd3Ziup/RAzUShr1kWtA18POqjsKQfocsHIvJDERxS3fXGXRdbB",
+	"029710GVcF1fAd+mXJvRQMSnFeCxS0kQZqfKNcuB8is0yIxC2M69p2vQMknaG/J62f8tilLdO87iBcLR",
+	"P0cV35AvMOS8RGdf3F+ahklWytIA8BUemNE8ap/L/N9uoHQD1Ce+NXvtXV15g4kIozb2cGnUDubmTVDf",
+	"Y61d4/aB27jd2C97o92BIRo0nmXCTjvP39cutwXPNUw6OBBbJE1379j33z79Swso24F36nFG13WOw6a+",
+	"e/rjj888AyIiytTWYBR0K025Z3OVAeq6mMznVd16k8kGo1a10tDIEZzbv8hOP5ht+R3aT437rIpF4XqY",
+	"LkJewcHxxTZbbdiK34OL5Q5SMIlK/IPKW6y236Wth7aXpgf+0lKvwqLotBJKbW6zDZ3ux6w4d5QexxgX",
+	"oFk9IztiNdahW82v9nfnNDnP6TBx4vbwrtCPQdK+3XFhooGO6oc+pm/3ZLIhzCCtB4KIPdSqYQfGy0yp",
+	"desQa5EkVlILH08wbKd8JbFQSv1H191uf5Ef12G2MuoL3knhGuqUTQxfG2yDNkjagWWl8fx1JWyEzCCr",
+	"2Nnknm1UKvfkqAzgloR7s4Bdyq/rffegK1r3Y3Z7kEvnpB43uLZjuW+UIaTWNU4Mdv5aPLTb7Exag8G4",
+	"A0eYmeItqsMWA9NiIFc+2rJDPsehjlV6OA2xLdVG6Dj+fudxz+6h7Iat1M75DUk3a+mxTpdynAuz0hqx",
+	"UYH5L6bcJ8PDp+Hp5BAPfKeulweUiZ+HJyAOVJ1jfkbPeYSSRd/iM0KW3jhOA/sAzhoTeljuQyWvpjRq",
+	"S6WxENrpEWE2uj25fq30KMtur6cSQ+c58HKaRalLDVKOScXsLu8+us86OMY/AY7ak4Wj9Ts8LJQzIX83",
+	"iFVSPjHE04wza1rqSTyDKXHFjbD6j0pfHCv7zi8kew0qzfMkHCJa9cDZOoLo7LAEQLPIAFZQ0mwPhhgL",
+	"ONZOClyVnrAF9mRSyCNsirfKQOYJUWOO+VHX7gKpL6OfOntZxxG29k7TIA3IubPzNN9rJqLJMbtVzDH2",
+	"aQVyUgVVrfWHq5rqWvlkru6zb+E4P5uHGbbXOL+qZRJfZuVSIajkOOUraTQdk9tLH4l16994RFtC2uoU",
+	"o1IHJYBRibfaEnXf9290Ep39nWMZk6PS4ZoFTiK+UiUTxUmC8yz63Y709ERNEyrhMEHmZj1hc66BCDOt",
+	"1oMMMpBrYDOs1oI6W315N8SujSqtwkYwxUj6TYl6E4ZtRPCJzBCibNiMz9d9H+7K3HTMVsS2iw8ytwVO",
+	"oFFx6oHPD6x5LFNFVlqjjy4UYZ8ZI+P5eCq54QRyFSCzz1Lyxkz6gK2DO10/eljS3G+9zip6zMG9huIL",
+	"D7gy3InpvtExZ3F8P8iQcjjoPmwsgJMpDX2rHaSGf1d5Fi/+FE+XGpYD9XeVi4zvY8ZrjKxrv9/vH202",
+	"j7KslU8y0KH2115Xl8NT4buxDr/axOGjs70BPS1deYkBRK9zlW83MgGcWogcvtHMPTPBGGLFEIV1X4LJ",
+	"W5Rqxmf5ngyeoXoUjeM5NhCFkiILVXaUtgRyrnzM7VCVEjlMUUoDBYQvJC8f/4Ha+aDvrfk05+iR/IdW",
+	"Mj+H0vt4hF/h8DbDMCE0AYjRiRMvdCQ+l2qnp0ulssHUzzs93fAMjnn+iLXsnq8S4Ia+U/OkDX1lW9g1",
+	"OPQVzTfRKlO0yUptmP1ofdMMhxMfhFHS6ehWlnu8sGDuKDLxP10xCJ4dX2mCMLypDRJzZbibyUmtvsHq",
+	"32r4JFxyem3vTuonXX2l1Fdle0XUV2BrGlsLoToXw9zVzhW3xxqnU/qQdofboaYvHMd1c0n8AntKxsHf",
+	"JwwBtDevb3/6+bUvc4mGb43C3yiWg7VghWFqGzXRVq7EQe8UrUItBOpfelxxXF/tPjnpAuhBE2S+rGVI",
+	"KVLSrKa4h5xJSP8d5aup8jsOt+GKy+wR0iRiUR1fCBE3JnoUiq1hSg7imo/SJxG9u2KZoiuU20+znS8C",
+	"kjNVJ1t0Xg3MfeS537hh1Hztoy121+Ai7gdZN9Z0Qq8wEEHKZUInqve8h3KO2T9EW2l2imUwFxtOxkWP",
+	"ahQDBX03wPskwcTzMrYGspuKQ9+HwQ3/PUHqkW3n5tR8kt+2XJooN9wLEkGQyqoESMjluygKhf8+BK/k",
+	"0+taU1IKQpkpCQ7w9f2314+vr9mvdy96s/va3guH8ghjda1OqjVB3U0tJn0u9DcG+40cDMc7JP1lG+v5",
+	"L7DXcSuDSDYiRJ+P/jZh//8J+1/oYbh91JL0d9/2LmqX+BO5EKBgSuZ7dDFsuNw/Y1qF0hj7Hd87dmAq",
+	"COoCyaiTe4rsHqvIDSoqCVeZM359HRNZTRekPFbHjeeOuA7FBvGayzMrif9jq81Uqt3Z6Gi1OyJia/ud",
+	"NKmR6Gxo8bItEDFaP1YYO+i/Xht4MqGy6mQq2buLMOwGo6QTvAEnzPmrkdKO2OeOYajuZ7f2yItUmV2O",
+	"YQQq+4uVm4RBPcsxbArJ7rmQ7E+uE38eog0MDQX00Ko9aHgcC5A0nVxUTsXVWm5kMmPNnk6CwIgihKuT",
+	"G1aQ3/6GPf02ZOvnmL5Nuq0ngSdy7EzFmYx8GZYV8FiV2DtPurbimuEzDVdvbTr8h5Lrg8TAKKO8eeA6",
+	"YHdvAaokkDZaZivVKs+gxPEYvgaJqn88aXZ0LsYqCpHKOJKZRgbzm4ArYN/efHfN3r+5Gp1U8ZAc0cpj",
+	"OtsPEaXd50kZDoAIGIcCCEXdnNsOz0v7jziYObBJDZlqDy1xFcBmfL5+RhbiwVl1dSwA2EfuBiVn1sAH",
+	"9dRPz3kV4LiOs8nJwpAzwQUsKhL3ME1xREJX2NiV9z1XJXmf8zlkqJgMUDAvr6QAv3cm+hExylidxk8r",
+	"xZZgdI2TmvwDxI30jFGmTxUAJ3okrTaAx+ygcvKH/RcSavyZkTOfs5m1pt25tQGutyVUtWy5Nsxhwg+p",
+	"3v4hjIFyummB/6+vEwT6MnB45SpGp/De1drY1ZkfKQZIJ3cmqAz3XG1gwq7tT0/r3P1Pe5qlOnemFEW7",
+	"0z/2dvoghKztrVeJoP31z4np+Pct9+TlB1XV+T5aSvGdNZvremI1osYURMU8zZq8ZK1fG0XGq982KtKP",
+	"p1bg3z/+/unEV5rDajpiISBjPz/aqAxy9qdXH3999JH92+On13/5c6zL91Bmosk45DyDCy7s4TXjcc1l",
+	"Fw8pf3LBjl2p5DKuogxAdNkBV32bhBxbL6S6MJvTHuYtNeMfIB4XWlQbs9PgqC0apB1V21mzwJpUhA+D",
+	"+Ur58qVbLM5zr/ItIdIkTO0S6vVH+c8nBrN+qcrYSMp4NOIE9lGXOO3HJuS9cM5g0DCgZlyLYdThvFPp",
+	"0HZIHxEveewR795pQ/KPophvATWb3fpVHwtMPgf9P+KAeohcXwtt4rwdy1LRcdSbEta2jQqElRC1squm",
+	"7wroV9T4GWBKsuNocn5GdKOR8UR5brifiXF5Yhef487oIFwXEpIObGJs9fWXNVuUlO6nV6iNDqZdbguk",
+	"ZzJ/2zrG6M5aagJ2/44PYjFVPph0xtXTvBewOza9LY57cUwxSSqvNzyDsEkT+7BlXFrFgWt2uzUrVYr/",
+	"RqrtG/YT8BLKq9P35RsucldDRx/BE2UvcKdR2fPoG80yteFCanRkKFkzTCkT0d6vnPLDSAc6zA37Lrox",
+	"4lTEn1YgmUZV9uZQu+IywC/ttSEyiPR0QORgobBUO+YAxsALYHfAZo81aQ3kgFE0KxePd/IMwxtgIm43",
+	"h9di283q1f73Sb2IeEB6+6TaeiHYYQxd7dHFFwfmkx4siw0n5uoEvfkaCsOERAB6AoGZQoTiN3Kl1ppi",
+	"CpwVfL+x0zrnZXZATNhFpTqhbkbH1V2H5xhI0m2t4ovLvYl4UdtFfo7/Ipq09rPHcYNjpa4Ychg2Kn42",
+	"es2nJ8dnc0xWvpAJVAJ6PEv26kUA+BBt0mzvi1jWK+c7ZsnI9+9hCoWar8ZS2Rx1xXBZv6MXokRsJSyg",
+	"BDnvV4zf1x6NlB2mnHm9LaC8FxqLVHHM7YwS/bfzXGOF/WqPTDdC6yQ7LuYMcL3GUuFM+dNfaGY7ScB3",
+	"b5sg3lVoViitxSwHFuqexIo2bbY5j7L4EWO7P1R9NryrEDjbitw8EpL8gI8Sh6v2iPbml38i/4BGBO0K",
+	"eEkMgQXwdfQzRySwx6sBuKR1V38b9157glKzUReRH9BBnanW2dVcc8FiCIu6cZo0tk/8sEwQtneQsHQX",
+	"Ght4bHhD6TD4xKnyLWWD4x1B2rkr03/Yn7zyerXUqp1AekumFguWbW3TrlblMxf7zOzqs2eT0QxkvELm",
+	"QI2Zav+vEI8Bkv4ZgL59Z2jyENu4sttHnG6LxVFQR38ODU9/H3T4gIzGpD4F2ZCvzpd/G8z3mqjbMR5L",
+	"RWfJD7fX68XhPJeG56zwq3FS8wW0T4MuzzTJ2lucR5jTjW3ZMIu7zcDhq7M38d+v1l69fzhfxdGr0y+Q",
+	"3s52laMKRofVTp7heWSvxlB5ScIuCtI8jZTgpCWXXjsfztEs6BN6FePHPL7q6nGFmRIWA95rmO6Im4o5",
+	"x2pCXzy7whMmacZzhB0T9tCN41kRIrne8LshcBW6WJ4myh073oFY0C1N14hViYelBNcH1ChCXqtF7uTu",
+	"xVo76aiqPIkrvhrLWF7IGkgqA84dDYMeNHwNURSsrtwYkGfaISWR/92tKhR/FYOnq3xJEIE0frqTUveA",
+	"ZRicOx5cyDItrCxVdzm2KyhBLHB7DsyAHxZ/7MogT3Q/pCYlnUxn1fi1x270I7N9PHq5K5WBREB7XhX5",
+	"7Uv7so81iQBjNXyrugDeNVU3bSfxHJLhBqiT7kuRwxlMu0LO1aaJ4K6XuI8TAW5PGFxnwofLxUjxOYyG",
+	"4dAgs3HZdGM1+VyxP5fb0Ex4KGEO4j5Vqm9Le2eYUuoXbG0SaziKyutXcav54hhIzeDacruoyovA89wL",
+	"qp4m4fIgaJV27PcXJV+Y4zZ9ciMfvynt4R3PpO1YnAilSkMeN6oENl/xks8NlJotrKEojarwBXTcRnKP",
+	"gz815jkVeW6Pa0LoOqeJM0LdGhp2ElAjMU8UL43uGBj+zniDZBBBS/FM6uG171L1LmsbsNUlyDOXg2ww",
+	"wR8NZmHYhu/9BymEEGjVjS9QceJWTm62SRT90rmE2hkRYWsa1diLuDojm48myi3E+qbzAuvYb3gDxDM2",
+	"44rieWp5R2lQajPW1bewe+4ysJtS/Vkg/SVn2qgSsnoSEmcIASOVGP8dcLaHOB6u19MUb60LCM15ngu5",
+	"xBrN2hdzIkpIHzSiTzAhtQGOCCL3UrxsSCfs97bqbj1wNkQrc+1P1SLtREfi31It8e5t8kOhss987tIg",
+	"Z70bgfOvzfaYtpQu7OSreA6OAddZrvqJpwqQ0waT02EPnGquKJ1Jz0sAiSnCmLJwUzs5ditlRUNc7BiT",
+	"pGVVW2kIr+XGeKYtE2SsGZ9R6lt/r++hLO0a6sGxCl2DfetCGGhVlCIcHXm9S7FcmSE18QP0s7/0VGxz",
+	"psoGxdLuuhPOe2uL9KU24/9+F3KcseBwuScAYTzskcPcOKdN1zV5Fx48pIPBLiUOri9FQXc2BU83VdpJ",
+	"DE1DK1i+hV2KSqCR+H5kgt7pafHH57tvIEqjj3XtcGjOc+DTgCmjEyNkWElrhnzYjC+5kIOQrzFY72Ey",
+	"c0Lacdr8E9nRK2j/ce8NJsRO1Xmm/iaG6LyQx5ItCblO024j8wRimpHOfo1w+JWy81oLMs32FO+k265K",
+	"lsWN6O5AGa9HdFFvdWQLP41Xnj3VC+3B9zHvM0o2OVf9rp+2ulRzKTQI1aqymj6/x1//Q9BE3rRsVRy4",
+	"HsUDhNtSxI4JyrngIr/B00BXpE1o5SH6+P27u4/sCS/EE2d6PcJH/w+7z//3E7nyn0ZuXCG10KdCb7wx",
+	"Wit0FTIzEjlBp6bRdZJ39ttzVc2oCOdcLoqKE1E4sLWvCHh8W5Xt2But8jVTTxtXwrBMbLtUqfXYPfD9",
+	"UWrkUVrBPkXV/BZ2H4JHrxUBOPqCdqT0gx2mlXx6qz1hNKDjpmkrLtdJnbw2/PgV75pKSmsTreHPjc/+",
+	"OMz2qFn6yaI2x0wntTXpVPbuxFK+kq/dXXvE9awhitfZ0w1glOrPMtcgk6stAbntpttD15h9xN885Jei",
+	"U4NS+hz1Xsi9+e7HH+qpN08nHUyDR+pUc3UMBPDOPt5c4N9jG/5+6IlM+XgftRqVqjKQYugdWFUvS/Hp",
+	"N+hPY3QhycJL4YSL5V4nMKQVNqH1kiPAuepUjVvqi+cjJRcMzzLIngUqnavBGrBTKj0/hh9ySlgRKSV9",
+	"6d2+aK4P/dAe2nu+I1rz+yTdvP3pLEN5OFjfeVsrqg7qV1K68RyPGdcJdKv7sPci2eUAv2PqMtYidt7f",
+	"7jM7OX9nq3GI0h6ixlnNKLbIfYFuYDshMzR7jin3Gp+MGSWzuDaTU/FRfXBRwlb2RPyKG2jaRJtDgaWP",
+	"uKoWenQ9p3StnnO+8hqe7uvrk35iqO8wayiuNCZdf993u/6+7YNAuK/HJgBrSULmEdYJ+EM/V7qvh31I",
+	"opSBRnjnGpxlj+VMyZXMN1Ax+dqPVu7gFdf9RCc9NZ+To+LzWKiOap0Ss5cwSFRB4Uiz4hJNy3howsN9",
+	"49ap1XTIFMJxIS7YKztIBoeexuH252H90JJcrTpdy8CeSIpm2jctJJsps6o3XeVQzhwSWm3NLMkMciIK",
+	"Il2qHV3x0wbDb8TsxYekakbcGjAGPl9BIkgk7a2B2V1W3123E2g6SxN7PcE30OzLYfcbU9NeJhNagx2r",
+	"1uWNHVmfs70WT6sB2LfKTl0ytTPrsIlj619Xla9rLplvU+uyXZNIgqdihB2LI7h6laGUyzeKeZjW2KPb",
+	"CzMUBQxkM57XJGvzFtmdvIMqHyRZemP03RQLa/BN8tL68froRbbVcZ25OsSEZFsN/TDUC+xfGuzhPvbL",
+	"NgAz+/e0jrPxn5iB5g+KpiEaEe+ca5gi9OhIetoMeG5fXB774oo4uY/gIHck3v1cLkMKPJ+aaDZYosV2",
+	"lov5tD7MWJFFn82199lQoXxMoG+hHDChJ86oJdeHukdD9VjRHdDMHezTQYzEHbJtE84lkp+CYHrqVSe2",
+	"jBZZLNAGy6Nm1H7lNURHSeX8jv2WkFEU6EaVckCZYPeVN+5pu4pU0tQMK2PFgxN9Yq8s0CagTo7p/Hvb",
+	"Vl9NPF/lECVdDcz1tGOybucmrq+QtdWKrhMeyC4TLpd04vrCtMDviXWBoFwa/4pma9WfKZr6jX+rIl52",
+	"/AS4cZwi9N2C+T61mEEP4+dRcOS7RaAtc9Prcy81OkGJjkZQ+dcV5NlBAe+Y9QUloqmizR1Iq/KjXvf6",
+	"UUuiDe2NjpZQ5PspQfl6bepaROcw8cfO8Y2L532jh4w+nuv+bmElSrVi6JsVkxYtpyYYI/pl1TGBria7",
+	"WjC1LfVjZpdG7lrE9dukfvMlFnK+h9ak/tjrP3FbqGPn2QPucOfV6k9HctHdAo2u3Ok2GjcuoXDUJHZs",
+	"DskXVT9XwEvdcap56gh8rll8vYYkgdil+gvsC54xo2TggOAboFSSrY6nXiw6sKcRTqEEI5uLiCOjN3IO",
+	"VgP5Rg/lT7CdqYQccKqIXt0hI1OtdjZKwEuza/6jmBSs+N3pwu/AlfTUeaFi4q0S4h09fFNdj22+ixgH",
+	"yXNcZUjmrhVb8DKOkq6dfJHTaytlIt+iPSfuydoXJ9SxjhG9d/f2wJjA6fj6zuM2RtInPdaWyPAk38Q5",
+	"V/tx2am9MRSTfbi4W3jsDvneeYKBVpGgxeIAMOWhOL2O38Uw3ObhfqVWY71976BLt4g+eygKrlYnOym0",
+	"fA8rP/vR5fHNKSRhixKIf/2sofkO+O9FR7hycSKvYmaCOyy5/abLFSqAu5IpFfMxZWvGtMY6ie7h1bqZ",
+	"ieVWbROoxaKEhfid6YJLzf67uqgygcso6kbGydFdWfv2pqOnTs7EsHLhszxe1lXoEMH196pk8LvQcd6H",
+	"WoyYOzSm4zQmhgysNRnFtfekCA3Op0ulIXwSZiVkLAshzjCRvA2PrXG8SLmw9h4l75J2Ql3pELZO5VMn",
+	"iIZvU7HFWqyW5921rq1sipxL1GWW4t7xJ29NJ1FLa9ncvr3FFR7k2zOivtLI7XB8xU5M46mt4UritcXQ",
+	"2EkBQFnt1/jxUbrz44hKnn7ppeHeI1b4dENLBlLrRMiRjO/9kGSCEMTzh6i1pydXTsV3tS16CTVtY11B",
+	"ufc5l75EzSHtHTm18fBZUDguU6BrNWgdhRXhJqytlbm1JyOJSgewwWgktYaTbTx6PVolgOeUKw6Z4yM5",
+	"7ewmT3ObPLkP4zAE7EehlCbYb4jkhicp2lnypD/IdE6nzIFi0JE139cZbcrtfJ1KYSoonmu7s+PSpIoH",
+	"GF4uYdCqibsd2jPdP0AEJQ5Ct3YSGlO8+hmapFi4nhfB39PZg7ZdR4ss1HjjDXpjh1GPsb0HmLgToR9Z",
+	"jWa+ys2sJV3SrKVOCgnZnWPxiO7teMJO65hsMx7EilyLBSUoaANFMz0YDxifImv/vYXBbEm9G0Rt84w1",
+	"9ojjnqTdc7TRlmZxsWcnFxlTZeVIDhySmEeTeyaoXmeUT113y8GPMjqJTYK+aIbC1OO246BCeuiGfXj5",
+	"nP34w1+uCaHhcwqtcTthjsh3KrIJqwoUHGBxDwS2LF1uV4rkI8+tIos8dm5VoAeISEWGf3+K5HKJ5FX8",
+	"DZNM7Vx4L5Mu1BokCz08IUCtCkjAQmRA2kD5jQ4pnvh8lXZTUrvBUT/PBWJx/UZOZMItS75JeXR4CeTV",
+	"QUp4JFfFmm+2F/Zm9zq7/0wUM7cSuoiB5u4QWaRc2krBeI5kij4XAR22REBHLsMos2E7tuVkcrBWa4sn",
+	"sfALXkLmWEYP3V6NMjX9sB81LaCMJru+9oUjzUptlyvGGT1ptzxV0+kdZK0zXWNJpxr1MlNdBH+RKgb5",
+	"nHKrF5hvjBFYSYstF9E87d6WEnjyFLVpV6eqkC+yWeBipCxyrU7Kjzn1YHGH99ENJjLhYgoLwDoeF3ey",
+	"oJRyDRP2RsmMY+DrqUeoKdnGxgW19y99casqbP+XnlhnnVPBSaQDx9HaCDq5rY8oYdPaWz0omfjGTZi1",
+	"lfYRQZukfANxxgNXEsrVNKXyIr2HVpxe/NZ+bJYDInhwk7rDPuqjzsDEMwckMZVY1cLtdF9TK074FC3V",
+	"+zEUQbcWJ9/mJo6N208950A0MoQAVkTko5MnQ7c7FXachFKxvqpSBIblAVidOVX4kJt/CCdflDdpm/BZ",
+	"GGFy6ACA/HNAutmV/0xoKkySm/HoWtya2zie4xgWMm/MNidgwedGT7CWlp5U1dyIb0KVcjhDOnnVcgFh",
+	"pS9EDhOmV6o0IAk+a7w3t+bPswsPdZuacZuqVdKXAlYZX8Twl3T6pPL7fBGLsai86rjZJMiJShIAemVC",
+	"+PJwBWaQg0mFpHsB/wGdF8NmFHijNKkDO4nWPdnEH8NAoxUXitNVRfaMcakwux0x4juu3SmwQNQ33fTI",
+	"ngT44wZZBonQSgyiOjmt0m57OP9Qs+iuP4Gqge+nJWzUfcdBaDeDCwjgaYhTni7XWC4TKT6oIOHvngJM",
+	"6AZRZB8HY68u4/XeuZIaYsWx74S9XtD6p4btCe/rT9j9zq0RkDGjBvsE0hSsyiR+oFRv5XNHWuo/ZnfQ",
+	"eRXk41YovjJpFLmq1epYqTzrJtpsr6NaHnArDECnJbZnu0IGF6JtrJRMKchLP0gjqlevjJXflVBOk1J0",
+	"tX3i6YnuZCTHBz7o6jBmwPMJm3Orixa8IG4ErOLjLAiXxy6aKRMDDlW1iw2iM1SE8+hsuIOY0aQj09F+",
+	"NxD+D+wkPp/oZRIMglf/MqFJKMPzyBJ5C2bCDP8dvfbLUmk9aZQvxNtTSDhuRRq1na9i5QrJ3dCBHakS",
+	"z4+Yzv9An+Yf5xQvx5PJXfDO8LDHsxdpY4HXC1L5vRd6HuYnFPQNda38MvCSDLPSuEIr6bXv+HpkrX4p",
+	"t84if3pX13rjgugmWieBpnL/xqEFOEh1X8O+wUlsL3B3PGL66DxHPFr9rqp6fEqB+g7OAS+AuH/omNDz",
+	"AWLFv5pu9mWpNnGaQH+LC+0p3+yuxGOngUKeAVE4c3flPKuxytQ5ZVzWHy7VCe7y4Gv29M/cRIJ3pFhN",
+	"a8psFLDg9C9V1czCtMJ6rbAWkyB+L+4xcXAHIZes2ngDzFz6pL+TDth2YOc/94y5jdWu3Br6z43vey+Q",
+	"FmJ8/9dDCuC16t59ngzO8kdtw0uaJvwZQwDzrpanUxVY6QujncROFqf3SHJ21TTYtAweoPYf9eO10FH2",
+	"v21M/3REXKSkrLjMHqHz3PkxE/pt7ZILNRLPLSvfXtP277ZXtPfxdAi3z8MWPfQ11yNulWSNlm4V8n9K",
+	"PcS675Imulkc0Y+kpVJsqFKS6/PELb0hl/UHwk+elCJ+AunQcFLcYSeA1XIv7iwZKI7xLPK0PXkkadN5",
+	"dlfaIOhX5Xr0thpcEMncDpU40uAQZxl3wiWIoUbTxdOL7j88viOKyUpBlEdZinEfZw/4MuBRYpEBqaSY",
+	"85x0ZZ/TEsAuQ4BhHhTi2Q5h0SG7aL7ADJZcHlViq+ZzPMzpcD8yYRwROqYMrfYTFnKMY6rX74Uou9C6",
+	"ouKcdy0881oRQ97kID5r3UtAI3XYcAYWAv/I87Uv5m81AS7kNA6XzX6yu4pcNmpbMkzMES77Ildb9CFp",
+	"RT2eKbPCTQb3IGMF27EhswJRxqvML3kx/Ez6Nx51z1JYO8EESe45l0FvH7STgcmSEze5INuF37GqVINz",
+	"pJL3Kho5smsHHWioq1RuQrd8og1kKp6HceQV2gY9ucjh50TkitZfXDmxv1sZJX5NhJFKpMo7xneC1Hox",
+	"D1O7yMdS0bnkuLD81o0SkJQOr9qpplmt/CM+2ayGf+h241ijoWm+nBbDoeJOrsiHu17CsYVi9b2vdnN9",
+	"hzY3kdsyVe99YMjlh3qMh5+V2qw2FkBMmpETtyeJtyk3smZvyNNL0R+9hmzioLl4uKGLvIYq8pmoBScu",
+	"hxL01lW+QsAxfTNO8BtjbhqQw9ORQBnG/cIKxw2y7YpJtXqMleq+0tmHv6sYfrthDDTJOU6SRl8vPmzj",
+	"WwRc/QjP1+8jIs8Yl1Jt5Rxu6HrQyPqEjn+Vu/IIz+zKuKmgWXrtPEP0FV0r29leMOhI803Y/9Rrysjq",
+	"sLKFXPawbQwkpnRWqR2MPZOesesbDAOorWmWLK2dj0ij7xMB+xU4L/KaXkG5/YM1HHwtCmMM9WfsABAA",
+	"SgQTlcM2gp5xUTEvoQi/pjJiDgkR2iZzJZetKjvYNqYnViH6to6UKIVDCJl0lK5amv7ZUGEn4M1lvndR",
+	"WVUF7VJByRKKY263olJX28wlfQCeaqlMasuyNQdNgdem2/U0tZvtt5+rLIZTmvs/t2rE8PmK5WDIISkk",
+	"1v0J693Uq0Y/c7kYKFlK4B4atmln+GFf4oPwUOdW7yHPj2Q0CQCgZAX1sNWENJjcHFN8/Ikb4Z7fDfpI",
+	"+1ZAwbni1dTH0MzEjTMtGchSBaTzplds2BgSiUsRepC6BddxrYXg4qFCgbVeIk59zdD2ZqpkXoOK+Kaj",
+	"WPECLxDEwLrcuGwLAbatMr6PbnZVgOwriTfQCk/Z3HZYfKO20iAmKXqKR4M49rZzVXGcvLG3TgRxoado",
+	"rIdfJ4HyOkKZuj/HmzxsgeG7DSpsV0iPp3BQRYe/4NzKuGVUG7pljbv7AGRrN8k3OqRzOLIIt3Ua0NnJ",
+	"EVW/sC9REcSpApMVIFzUzAEvv9GswHJ0ClMAuiEGNfBof2SMy0xknnHs0IAWxnZhxmf5HsmvZqANW26x",
+	"xuUx7EbPfTuxkx9juinoZ4kYbPc2FoyyT+d7KmLVFUFM+MgcwqQqQ1ZvoFuyXUVOq1wNF2Vd1J2i/quN",
+	"IFyNQujQhxSnQP1EsEaDpRdr+S40jB1GesyqBCzav1HNCepnCJUGSsnz7gJuqG/H87SFhL4Ykj31Q3L1",
+	"oZNayDkMPwcr/EuCxQbbddDohYoCj8Ms9LOQVIlL1M96EnRtMoMYg94QcCCVh7q28/wO8LMey9+pnSRx",
+	"1g1+D6XVRzdRXiACK02Yp+Iu+BzQUrL2/1paNXEPDbxjWsdysxe9fWpkFAM95HY0z91bUSd5puR5tcMG",
+	"895Geb4JPItGSQms2Bpm7dqYXGrZLsfjHN3O8Rb11SQ42tALk/l6mJ+PrRnfxVfhzw08C+0wPUngiYXh",
+	"7yHhpySrL2r/vrFHGEWmyQQ2ZHFijpmVtkzbgG3q06YSne27ZtNBUx17a4PfquVIFTLa8ffUZ78y7Eai",
+	"TFSCIMa+dYzNavfFB4g613XNb9L7jeBkIWduaboLDMTChqVJ1fs3qpjyhUlNO6n0Q3r5woMFDc/jE7qV",
+	"mTryWPnVvhI9UzpC+BMsY62TGcEhS32p7NqcIVYV8kWHLzpV+pJ2tlMJXrFMZG4VJaqy70EbKI8SaYeq",
+	"6o+raoobC6S2zOpFImiG6ju6vkn8vvOnaXUEhWujzu/r6FMd3oF85iT9xtpyW2dSYxqq3XbVDeEXXF1S",
+	"buEkL9KUM70Z8nDdr/nEG91bqqmS4V96LQo/8pBa74rkcE/WwWU2dcP3ZJqQIOWmNKU4iQ5bqptaWqkr",
+	"chkcwJQK31ObLPJVfF+VrDaGmyoEGQbVX3ZAaRGPS2AzVig31qjZrdQmdWamexmEWP/GcUhMO9PJtUHI",
+	"z5QWzqmUCRlmM1gKSRq9j2FW6Q/zkEwpIjjK4zhusWMphlsddfc60mSfJ8j39ubfaMjvwTn1tdoAxj+F",
+	"pkyAUKnz9LIHJ15SB/Wswhnkoec4yPScVQrogTW7Ya8Y37AomNUYa5/FXsOgOzHfaLSBVcl2SAsxg6R+",
+	"PPymQoxvIqsrmLFRmrBOzY7iCZ6bfhHo6B1fxsk6Xu1ESAIGrbTwMByYQtXzuRZDa6Wx+RPqpITxcbFX",
+	"9YMuqozOV11zRQeF9pmK7nrs4NoZ7O48iN8jcbm7z1JlpLHG22F/f8XSb7vAdecmxtUWD/f7KQurzZbo",
+	"xVmjralMZ79Z6yunDvkicfthVJslXOIklOQZ8oJu28OQZMrYOJrHHpv5yPN8H889Sho2EYdEW6fyfUkO",
+	"L05Fe2Z1mHRBh2Q/3ge6jJgjPAHZ4prZO8HnWfnwZPPWOu1oc8sq5Vd3Fbf8PrJ6Kqm8lVaKxA0N9kqf",
+	"V+fV4Sprx2qJRJtHJFxxYvS0K7effAMWKaqhGSC7iqqhsSrnHEZj62ZNzSeB37QjNlPygkg1Raqdz2mu",
+	"jXgSYM95efQ5V0KRoMMdAAeKHTczyjkgoyQsDWqoGlsQSTheklk9uORLQFj5wZonZ8/BbOFLIc0H82Zc",
+	"ZsExToRFtLSCUuvgCkhAEhAvRA8ybp7VPUYSXM4DAgnyBgVppM5nDCjUoGGuveNJI9LJiwm7nab6GMlg",
+	"ZPSPYWVAveVbCa6ydmmVhI57511yHXwIId5EkslRUeHAOzcI31SRxVFrHZ1cDF6on1YKk4w0WTlHwg0G",
+	"+2gv4yZtOPki67HDAzYcbeiLyQZfS91r0vCA9K6dYvwYahLm6cT6eTLO2I0fZsfwYtlXkSy0p98eie9L",
+	"J5+4dre5iXHg9aoFepxjB0FE006v9siKZpWKn7BZBimhIa2scUse6KNeVs1hpufDRfVbSMsGf1e/U2IF",
+	"jcI2TZ+cVxdtf+i/e8lza+27rycHUEc3RlwRnIi/0E/kWCB2SHRZK4MCxKC7Al7WvEorXhQgNZnYO15m",
+	"+tCfUS+CNkyvT2UAoqfNWvQeAjWgTuEUgWdxxUItDEjGWcb3ROiJIdpAHOzC1g0UZy42olEZp1ZNoINY",
+	"t0ngF+WAb0IRjaLCMJ7gzDhfhmM7NnrQ8F2rXUxzH6ksif3dKlE7e3l6zTto5EMaC4wjfoFbRQxIfUWN",
+	"TN1DSU7ge55v0V6IquqYyR0vUfRWGeai6faBgJ/h2v7dW+KRmB+PR+Zd5BHLqymaeufSQSgjZzoXhf3r",
+	"QpBt68fGzVSRdqVhriQeJbP9dA37OM8llNMs5je/dcdUxcOIWPg6+KxVwaT0Ife+D3n2tZXKgZWu4mYM",
+	"MIt++kRtAnyPYRzExYaO8OxXplMcgVuBpQNdjoM+ldsctCu9FPhF7d8wlnHfKK5R151MuZ9uhNxGMUS3",
+	"6AZcecBxwtFcY77x2yKE2XRiXqiVocebXzFxBS9+Wn2qOEn9cRzg8d/oicOXaGP/2x+QE7e2eQnaOKbT",
+	"zaR2ksAe4RZ1GaNB6Swod8i6D1xNrhCbEZW8XotiSjtnGgKtMcLsNegpYXYSHCyU262Qb5Vh0YEZmB3Y",
+	"jboLNZVaq7negrtkj9CAHJi+AmL/2AfD9hn9h6Oudnp9s7rzp35WNJdq49Bzg/BLoX6JNYizK1HWNnGn",
+	"BhBTYo6jDAt8/D01xX0gMUE/ayI3XoLvK31thmhI/YpEgX9DgZGTrsyuq/JtaMZeC8SaNeSb9ukRqHtR",
+	"+wnV4k5l7/WdSa8UzLiK1tuzuuIjeytCTrVuJ1jZTpsg75xLsI9YTVHtIgFGnuJf6EAsDeEBefptotRg",
+	"dCapzrraPGswijq1FjWvbNBqCYLo2zh34cHxw5HJmSRbK2W39BCiDbHCekq8Nmwv9+VkZ391mJq4rX2U",
+	"Q/eY/RbCS0MQSImtFJwK1bjps/HB7p57z9pghxsW7o4paI4KbUPYWy7JTYpfggGHgWfzwO8nevs+SuKt",
+	"FgsNKfeg2h1LlRbllDvMftGUymdbTvT23z0dS8txskgAKu2VsaujlzFg7MpOYkuTBk4adSC8BGQ9ju0k",
+	"7vCYvasuiyp5r3m5rNfqjVCaijw6jltGv1j9+f+8e/f2hv0T647+5//zf/3fn/+wh/M/udxX/14wpICh",
+	"E++fmEk0YaqYMGRc+OOwWkGKJ+rYea6YQUMV/qdoO/t/xeouW4u7zuj9Q38t2iTb+zuJcP1AlIRIigOu",
+	"pH41ISz/liOg3xXwWwS+yUtDEQwqUNFkRAtZAmWFduqt/6JV7BL/hchQuKdCsc31c3H99XoIqVb8Irqb",
+	"qwJiqeA8c1V2hau29szX3qWSXEyYZ2Qh3rANX5P3CSRZnfoZ89ffjf0vti0CV2nDnKG4masF7bXlyM1Z",
+	"Ce4Oe3lc1QKfvdusCBWdl7ozrLl5hjizkkzvk6tMlKRhNL/qRSHkzNkiamvoPz93tvHt0MDISPUQOnz1",
+	"9YzXILrGiDt5+GlGb6kuSaLucSS5lXKxqLa+Q0z2VzE4rJ4WLz91hMOgrXSEVyeOJceNID30t24CxgzT",
+	"JKcr3Y1EbaYg/0gR3IB5PCJ1t4R2WM5lBbrD83N62mLkbroFDehjhX/Dy3VGhuHhGwlG/TZxvmPMd/0O",
+	"nfAT7uXiBjtgBURCSbr6YdD97c7F5t3dm7HuW4l2Db0hL/ncqPInWG4jMehCzM22hCTqdc43UHLiEMe6",
+	"fxk3/EZs+BKeFHFOFg3zEiLz9hGZDrB8ZODh8d8XGgmenM6kFmzhHDXdO5VamoRR9AnhuauAcUzBXfdK",
+	"68A5qmRuqgrDXd24bR2OAh24IiNPC89zz9aAJIJsYfUBNtsatK+12sChK+CM+6+pkYatP4iKMdgILt3O",
+	"ZZaP1o0/opL8betRJMfWQjqBpj5Bu95g9xDNVKYITKavfJE2x+QQeRHgJdDjPexQBZy8fOufO4R96VKA",
+	"H33xRLXAACIqsXhOOLeuwx1vRCbFcjWMgrXDB+BricXNGoTPWbMB62Qh5V6N28yV9HOVsU8t4hTjyEcz",
+	"c+eqSgrNPAFBbfX8ENWUtlI0ZqLyhfvSvLOtFhK09kQm7n92AGvdHx0ntl7v4MDWulZL7Ias/3TUIj/6",
+	"lgwtxbuodZRqii8T2QXOfzEr1U6HOFs6Nex4ksRaam3ESVGqTXy7OJOWWHt3IZtBi6VMlJP0p2DkGgc5",
+	"7UPnYkpbzrWZMKPYQtwDq5bZCQ4/3C44vIkTfoOqzfepkk90OsVSvpJxkp3oLsOAA6oJbIF6At65vihe",
+	"rdhoTjn2fcZHrpZCHhZl663QX3Ctd4f1dY8v0k8dqH0wLabXQq6PoKp4SRTx9qwTBr7RrFTKPHMJUPYo",
+	"0D4BfwYrITP2v/r5Ogempia2Q/tUClVta424t6NSyEXsEtNrPd2tVBTOo0OWCq2KFdeOxgvZ9uIsFd60",
+	"jtthPQCe3gukyexxPkkHojEeIg+/gy78qCps+PTUVUXv8OPX6oW5+jw8c1ktUhnm/FkRVqLFAkqI6wVK",
+	"gi/wU4DE0OVNHd6gG+WRKD9wKKj7HbXrsvqiRNAdcZpuAF1/ir97vSMuVY8A9k62fbQflNqUL0WeK0rY",
+	"UM9sUlVrkAqFXucoJFomDyqyH4nDKjqqN3emjd8LLRx1aTctPT0Wveec5GpyqVCzvmOts6F+kEya+MQq",
+	"NNaetkl1nLWYSGiP1bZ7Pfkbt2bqyEwVijn/JPP0QAcO1pYgaoP/PCBDNXwuomPj8AmJtqMCtQ6XRI5y",
+	"fRNgmr4+LvrUFcvU4Cpag3EdZ+7Z2oruDWEYvoYpel7Plovtp6v7kokMxRP8uug3WnCMnQl/DkZP2Utu",
+	"ua56Cndxlp25khJp/eInny6Ar3UCRsLZRsxL5bgZIaeiZcjOiLBNGSdVCnyOvXzi/sFX8lcNEZ+T73ro",
+	"Z/3jSSH0O/F7jMIOR6n9Pt5n0WA3/bnuE/nhh+9+PE7vpc8kGi/nifMqARTMgKd+Al5KSMGnhdGMzJN5",
+	"lFesCwHSUeJtN6gIScU95YFrHq9Pw6HvhBFERWX4YhErpXxcDrWjwowViQO+OSrmcFBl2ef+0peig9gJ",
+	"Q1nYQ8ibhzEy1yn80z4Bs1MMiw8hvJbcNaG8/zN0aGnyYeW5cHjFQ98tIhSmtJuS7I9IPVZuCwPZ1Kyo",
+	"tHT3U6lKxLmy57lBvvNkc/4hIkJPPtb5DfwRa93EqCtK4nxXi8rhjTnAWCJ9wq7tnfs0VuVA3UOZ8yLZ",
+	"rBY5yDkkf+8c0gH2KgyhGmz9E43uNNo+FHRMqpGJPZjFycEKia7Y+m3SXGA1dsMEXcIQF3Vhbe2pihEB",
+	"0k2C6J3gGsDrzxXgfhpHtMeTaF4ZhCpbpUu5wg4Ejif7SsQLeacu6HdosFXgeFeCH9OgnzmjvtzKZQdO",
+	"6B5KsRCDsHoBUlLRB4a3a5dz6ZhPKpF2zqgPZfVGq74dK1rV0jgO2l6oMnEsCj97RMoYKrncWG120rX+",
+	"YlaizKJJqa+wKv5eBzh7mrkymJqDFKw7450kXeUqQpaMLy4tlXFeoRUfADpwdl+dbemqNtyq9c6puWtn",
+	"drpAuW3TpXg67xiWJ0tmz350oZDTUDot7FXO8TLczlfWAvjnUtyDRGDUH836k4f4jyi+Z8WlJFaKTveW",
+	"eyxRPfyt9+5yb9KdxCszNJJXGWWJqNIQxFmqRHEFLhOSEWFZzxbriP958dZdEA4e1IEA8uslEuQx9Z8G",
+	"aY5h8bVjwT16YdVStIur0pF6JF3dXRTAqdS/YxRiSsOI+fDwWo9SsH8MCaI7Lg2TKhQ8r0piPespQu2T",
+	"xEYoY3agijshTGqO9+qeC8k01QCjU+MTmto68KDKWi/4vlZYq4MIJZAau+TLBQV5hrpwXnMJP0tTxpOr",
+	"cz48LeoF3yc/hPk1OsVl6lxPynEyeSpSxy14Nk3IVpLH9LDwfi4IlzOvcshs48c03Cm/rd7yI3jU6nP+",
+	"eRKbbPREKdAMEwXI2e/BBJSPvPPch/pZKFEYchOrYnAVX/JBKryd8zBjlfQCTYxfwPE1v4ZYjLIEfixp",
+	"64Bo2ljhmrT3fq6KY+L4CFqOroOz4k5dfBTUw0ldxK0goW88Ol8llzqBXEZjjnI3k6m4oZLfrqrazax2",
+	"Zk2aeEr1quQajiGts89H2RmTxOmK7UplgKhud/E6fNkQzKx3O9VEUY0gKs+doosmRsIxaC3Ojof2cqvM",
+	"RLvzqyzBbEsJyRL4Vc21Orne1eTK6rNTh1+e58oVUcMIVHfRtANVEN++YbvVvh7wMopM3UOI9HdnlVqr",
+	"SiZHzMh8u2nh3LvTFeqa2ncx8LzbHF0ZNwMyYn4bFNfwqRm9GRYRmYQYw+FW2fA9BogpEKQM6BsWCkZN",
+	"qmRxZoBvQsImllfLSc8I5AZ57ryXyB8XXSe1UomHQEMQy5XBCxkrvDl/I8e0e+Ngc95fdn09weqg+Z7p",
+	"wvb/0NvoC5G2HbJ1D1nbiRtKig5+KeJHC36z6Ar9BLOVUuvjjFA71CNQ166Nn++xJEETVfbACRpp6DRq",
+	"NFosJTdWoUDVy/uQSI/5053hMuNlxtyA9J/j/O4KeQg7eMqxRqBPvONyj6mP0cTOMo/s2vPs1uHXuW09",
+	"THanbdqY4VY8+THIjNxwuSgee/WNzJbHTlGoKB4flzAHcZ9gyPKCP1yuu9ovxyzKvpyklnhCM1EpkMrx",
+	"3NEVt53BJRxcbwMTmgJOp74Qfvz26fffT44FpCRM1zRT0TAW8AYhSKI4InF+FGoNz9i1L9djDQIuHeKk",
+	"Tkn01x+/709DPKX+AmZHJCiEUI20KmSoOtTvNGqtkGqefVMHVQBIUIcr6A+MJC1Uqs6SNCWfm4pLZAUs",
+	"A70m5iujPVRWP2YfMQJmj7BfPz5nf/rw8jn77rvv/vbnCcu2Jcd0s0ZwbMJEptmvv756oR//l/y5LFVJ",
+	"rxelmuWw0fSNv33/w1/+/Jj9bC9kAijYA8yOHrRhEiDTdjLflWIpZEhM1cLAM1cPxVC5pTVgPgUegP8l",
+	"DWVGslcZbAplQM73j36B/YRtZQalw9gGvk7f3BKMrv5KC+jxf6HYKUPp6mOJpQpqmIerp778HS/E1c3V",
+	"d4+vH3+HIE6zwqX7hBfiycxdiEu6J+wuRpm9yq5urv4NzE/2d6ziWyjpzIdvr68php8FpLrDszkOo433",
+	"E9p59BV9iiIXc/z2k384jZXOp77TC7uAC6aVG4s5K2rhyIjo4sLrn7JlNUXdF3ybm1QbYVxP3tPs24b+",
+	"mFSyeRIA/oXSEREhNcAHSnR3s/WTc1uPMvgq+6W5+RzNe2xexmqXWA8igg95KcbjIEeRtGchiAv6tdD/",
+	"onJGvoaImO1oCXlPyeuMyEhOkPPkSm83G25Ns6sPwO3JhaihZw1GBDRUs8cscBMEGq2FVaukUWSeVInu",
+	"K5BzYO/f3X18fFXN5TZfp6fxp22+vp1TgfCSb8AgBiThnqseefIL7NE1d4m593164Km3zRJxaGz2XyhJ",
+	"BQWRTJUp6dFxfA0alQywvwF6bx04nuxDFNDZO3Kbr5/8U2R/0AWNJeYPDz8u55DbcVx9MTndaqf0S2Ik",
+	"OXN73BlV2C8+Zp98yQjaFxQNJiZNB722N66Ex7bV6PVpO/6+VEsXx/hCArKn9YK75IJTl8Wx2/VVdvXH",
+	"54O19MTX4TrhY5PEgfKrzNSXXYG/4jI4d8PNeQ7W4n5SCyDGR/yGr+G5e/o2RMkuNvh2UxEJ1FLFnlnl",
+	"FniZCwfflcofVkjxPYKYCEUZ3XFWSXjukYrNNSZsRynh2DtQrhCFjL58L4haciN4l1osczHxPYxSHn4t",
+	"YvrWCn0O/76S+T7RXU385ei5cwCAbfBBIzTfRd2l8uyyRzT8W6PVXiMx/hHibEp9KcYHRxf+5dZ1nlK9",
+	"3sKu4nU6/ciMbl/Erzz3BeG+Fh3oLeyomNQQHejpqJMQmwAUUjbKYfHERcce+ZhBfFo+lcLAC7WTX93U",
+	"1F1tX8n0fKoFHMeZJK9qpvwQblYufhq8AGNPz8Qlh4GznUflY8FlUggpgeWLaFeV/J5UWRUjKlgEvH0I",
+	"+XdKHbnORlGzvLRmpYCFw34m3V/+mUtql76NyPBfYk3v882aRul3yiFAcljM5kfIsC8/qUOlLC4ytluJ",
+	"HKMqJZfLx1ejrdQM5r7e+4hL9QV9Nb5Wvz90Nb9Qoy4oewg82hYjD+rvXC5/LQaN56OLD698PQCfJzLm",
+	"IBVVuz9thNvYAFWehSkb//q0n/8k9GrY3Xn5VbIGqrM64hJ5by2vX2B/Keeo/fTXJEK7yR+VUKjSjC3K",
+	"D/jV12T+XUKW9tPUyMnS/AUKE6Id5+zvpl8Yxck4m/HMlSPYUVDUpU1tgOttCVnN11ubk83WwLjnwput",
+	"gf8PnQsSdo8qbPWoS9p+9GWpNl+dadPq2gM74Ht1zqDpS9i5KOOIE+4LKnR6s967h16qUVTwYchP12Yy",
+	"w+BQZK8k1aEa4SCy0vd5AA2mE9RohE/VmxyWi6AqyOi0OVVVTe0hLIPh5XKhA8l/nirHf22bYZQrJgeu",
+	"QVc4RuPKNsmM6mRgNaR2ZS1i5UN+NIAifvvQ5nTG3JjG79y8kx/Cxy95Cgq5/AJByAeY9vd8q0FPWAl6",
+	"uwHNVMk0RtloGbixUyIFmfqSKnxgjFmVbAZLITWjWFty8vWTf9J/dIYsX4Dh89UHn0j04HK9tYb1/emu",
+	"zVNONe+PL7hZVe74spJBfbHV3fN9aPiU5nZr/kcLubF4tw55hStT2dvHwY3+ZE8tnzlFVX2+0Z77/8/x",
+	"lVplfHT5OR1z86AQVp1d/KiJu+ikeO7p+LmiAzP1CKoCfax2etTJgTy9l8YKQROfG1zZNb5AyBn6wjbp",
+	"Mw3zeIlLo0GS/wUujSFT7LyJDqUyouqMrCfjWpvPlVyIcoNo0gtNmRUbff9f75K/43tdlWpEtZzna0KE",
+	"uo1pPKWN/ezWQOlYDu2PVgFwVb3YhmeJi76Kbo+r5d2BzD6q/6jFzh/I+vcZxI8Q9R6CYKcNjTuGovbY",
+	"jMnhrTKXcmjZT7skty/pSclgo55UXFhJg/oFbNR7T2J1eVuamiujNbvjG9IO5BvN3FBO3pkw35bC7K9u",
+	"/vNzMxDkoj7WqNZiiWVnOUV/6O+5mK8fM6ymwtTWYJKpcf2qbcsMdCdw/IX9/YJnGn4/KUK9Hkm9CBSs",
+	"OtQyhWJSx5rj+TRhKs/q3ocgJmX39qO5y5NJL0v1Vl08yB0aSeFe7IgpF6ROOEMVU8fGwbzaFKpsjXv8",
+	"0yl8/yP8/uDGdWg8DR78iLSW2+Ls429LnYRucNyL6rFLjtu3klpn7+yuKrjAjE29LSuwFSaOjLzS7nYA",
+	"xVcy8tdKWa3IrEq1Xa7Gm/Un8xXMO3D3z+3PLRlcBEXmrP4L7LRh960f4t+FGXLjflopawQWpZrxGVYa",
+	"5NKMOC2ZwMyorhSiXwCK24KXl7IUa9QIpypoH1dAVWjMTp0rHPi9itvGfa5Z9jM+c7lF6r7/wGi6equt",
+	"VB/g2d7dtgswSLN9pphdClyXlF/aRy4kZPz2z5l4cCGnsgXf8AzGkemZZlrU+YD201c0H9cXn49zHeHV",
+	"nMh0BPWlcNX8e/2oxyHcL+k/tX1O64sVL7AqKM2Vcm/1+XIstXnEsw2VmkmZdS/tY7f41EVl4Fu53XFh",
+	"IIuLgqiQXB1ZbRj2Hota+bdGt56pSUenM4NcEYssZX8LqQ3Pcxwx24OLQsfzIGGuNtCS5iW2fWjggff9",
+	"m6j6excqR409NW8wL7K9FtQC85HQmVGfnUkNP6UyqHyTGsp7KBFB6QCwjlYEIbHEbUBJgFospZ3ymrFP",
+	"eyjU2evcQ3f41KX3ELUSB2yQ+2Is2IYr8Clhh0WdmTYizz3hFFV8pu0Qu//eb9tCudBWwAa+DMCiez5u",
+	"NXGGEAXjbpSwu9Zg1ywUGokVMZYuNMuQUhhZs/PcebU29VWs8lztHm2LblfCS3zs1+IL5dqFyjYH33PF",
+	"erJ4kZ6z7+5BZqgXzhATFJ0hSoJms73blMS3hROFP8haPtozxg3bKG3YD9fXZ9/6Ya4vEnxweq0XxoU2",
+	"tvv8MUGI69FbT2xqlz1+/jyVS4VZbPWifnHV4iU++94/dymhuw6d7FN4tagqbhGZN8M6g57QH4uj+gKU",
+	"nOVCrh1XrTCa7RwP4JgqxB3ILDRllCtSRJ3C7PlJ4HO1m7TRwQAkYJgMjWF5pD/zpD0LVVbsfrXTVmyC",
+	"OyR51L5yzzzEyUVtDTm3Lpkke5tlriMX8wH5gT6se6Le6qGD4pm9+5kGx+WxEPnZPgu3vnoTLGvivtBJ",
+	"mR76l6eoqEvpyRxpTUbGGBBXypeU8h2RNT6rMjqMCz4Rt8mYK+1JrvjYeQyvFc++pPzswb5UKmOl2hFj",
+	"3AyEXAYpjio/TwA/no8RSwZe8kylj9tmHloH656z1nRhoGwUbChinoixjxiOkegR/42eOUcWZNvTjjqr",
+	"VLvH7G1FukVrB7m1EOCu1No5jqKrooR/wLxHWfjgnnkIZYHaGopsIccMjQFoG32Rwz7nErquwtdcwiWP",
+	"GPx+yrdrVdzd+QZDLnTPOnmNTzzMKpmrMrPtDVkp2C/cOfcCzlohKc0Se3Kp7E5tvkTUqy7iy8S+cEH1",
+	"MsJ9gI26hyDgPhuQHs+e1VJB0Mu6f9BzoTMo99UslusHWixjBeY28ITfc5HzmcjR2P5nXMx3YG7rz11G",
+	"1vUmvnjW7waeeBRz6g56w0V+B8a4Kn6XC9PU24kRkJRq43Qa7+p4hfVG4IwtmlgGB2MefxkcDvcBI2I9",
+	"oh5x4xUlIOpo7rIkEgJ/X3vsYjmtoYUHFvdB05eSdumqtiXYGu3vHn/1NeXeY8cePipcLuPRfP/LGLNx",
+	"UbJRktvFr+eoEbVTjC+5kOeLqSo2mLqBXIHDQcG9qrDCMVmIicheVfkvCsj57qGJIp0gYpG7GuZ/rBB6",
+	"vZ6XUWgHzfZYQYDKArksBPQUqJJJ1YUyuQMZWBy+MrbJQC7xsIZSo9mDir87LkahW/ORJAO/m8BjgNVh",
+	"KWiEjAacLWDHQlWKnTArIZ2uJQLrBTmj8wbtjt++T7KSLzqQxS/sz9X8fw0zeT32TOIYk4lA9OPZ83lb",
+	"kVEQP57a5hmbeYokO9FUK/YbzQqqTxzKEJMX0GcbU4EMtuP7hh9QgzSxCb50PKK+OC47T4kd56piajgf",
+	"dd8U2gPQKX2NJ+uXZVRKX5V2Nxr369nbkbB+u5WCeyhdyUlebVHnSaKNV2yNpt03xzC8tWcJd4BIguSm",
+	"C9Wdx1w5PEtuuIir4Q0vRwxUUJFdL6XaqYRyIXJue7ZVEpogfG8GIJnGIkzqmX3AMfVQQCPnDVaWtgwv",
+	"sP+IXOSytxrtoi+DE3ygPfQ+si+4DE6eGtNJfXr3j1xp7aTfav8CSfBbE96yvbEM4AakIXWWG5bhW1Fz",
+	"wAzjqOkohPYwmL/bolBCmo27yvriHD/VwX5jHIp7di+0cLGTDQA6mmgiM16HHLkM34HO/Le+NtwXMHhd",
+	"fOChowFdYMaaOC6gTePHvwyQMT0LY7nKHJtA1/Hxzj1ywXH6JqKhRwnasdEtR6PdRp5CR6TgrHctNltr",
+	"LmRMgtmpcm0vWP2YvZP5vspMqJ6a87IUUHZY+rfzhuzGX5ru61+Aoq5jwkLxJ7OCMYqjYe0YZ7Mhb5RV",
+	"gewpui0QPV/kpEmBI/xilPOAu7Z2wLrZfqKx1EtH7UAp4YHm7Q678sAzh43WKaoiZYPcr2dP3WswlUlQ",
+	"zZPfeCvgJaXtFMDXdCvmsKxNWgNYnY4HXxhX7T9/JqPO87Ng540tQaUtmJLg+Jq8oOxxBQQdxGQoInsi",
+	"wwHLtIY/q60hc4Hg05Drus3gCT8f9Xql64S4b/zDXy8j7rgJVh+rorI1QtyJ8yj5hp7Vk3oQdL5bYf6V",
+	"7kvAigr2ciy3oZkvxRRxwpyOpQgVW/OId6pCuNK35nYMZWiYNHxjA7F86gKhjzl6VaUydnGjoHEBW5PG",
+	"njvYALktuGbF1jCU4QQfwnRP3aEgfeRr+LUYS6adbHu9dXN3mERSilEO6I+lwON5DlhaH9Mt+T34c0AY",
+	"B/hecJFrCh8i44mXH/2pdh4HSt5Qq8Wbh6OWarEffTBmZWzOzsLJsB/s7xjzRV9ymUFWQcL1u1Qqe8w+",
+	"OnuhBFzjWAKW/HSK0TRkGH5Y7Sd08XZM23mFWuKlaFSePdiU2cZOnq6/E5OGKlkOhi3VObxS9cn7BaDQ",
+	"wTMm5JIcZ4QsdzM0YbM946xQuZjvkb96b62IDC2I3N7EyInau+9K2PByPXaBk9ss+4AfviQFFH7/wSGw",
+	"VauXubbbE7RDTE+HN+OTA/1czldccqmTRLzvVyXS7Qs5bpa/rw6GC73ARiYN2uWzaZWbEu9mMQo0418V",
+	"vOEYGrSnD+DDGwMCHnj2B/mNU/TvXTDwCvZQgjaqPMf1m9qUl6el7wBw2Tt/BWC+Do/2r0XGTX2iLhdJ",
+	"+9f0aNd3xJO5kvdQmrFxGvTV14TFuwgtObagB2vHD7VRbBN8Pg58JweesRlyLln1zX36MXtlnAMr5Om7",
+	"6g5W616jsifIr5gDWwl7Ju0PVDZvJzWpfkcshMbL9UU3aeCpfTNYb/sfu0sHEOVWNKnvFldfI2mpg5M7",
+	"SEcJFX2pX8ZfJK+yIefALPOoKFWhNM9HL3ppP3tpcpm3yoD+qD4ESMbDM8u89/LrogPEAgKMRA2j1Ori",
+	"mSbjlj7tAYxEUorURBJ+d3UoK3gyeSsAI2PklkY8ZOrMbHJNnVTaaKCen2ZBvfACgl2TIujhrIEuaqKx",
+	"7QEsftxVTPvvXC71u4uyRv7ddSEyXPTJjuK+wx1HQeEaRmoSQi3C19c2ipVo1xDKcLyT1akhXY6Hv7tH",
+	"BiVvrIkk9ZBIjVj55/Q/mwC4oz073dodQ/RWR9C2Ec4wldvx9KFzO5ygUmztI1EcjTTxQZcYT7W8A/MK",
+	"v3ohShD89r+2Quk2xqO5fVya0efHxSefu89fqJrYTpj56uuy/84quHvotEdl2SsqjC9LAE2HtG2mqjdK",
+	"NSelwkpWDVhPY9oJ9POIHKujzvk7+0lCAuqL4gzfkVP4X3p3Oqzr+EGUy+JAYee+/9U4kG+zbOSpOXPr",
+	"RCcGl/TLUm3+fUsVz04NCjy4fBFUcUaUJi5j50YfPZEFv/qFPekljJMM3RCYtrvZ8yakAhw/y+wN4Lmy",
+	"EjH+4xbQH+Z8i9At2LMSilxgCfF4HrX/tZKPU4dnSuWA1GqTdgPvti6PAulRgSmZ7x3oQxjM4fEJxdY6",
+	"9+l2bA/N9Lt4l7xAzi8xGwn8uJ6PU4LyI2aFhRte0bcpTcmPAg2xJOKqOamX9/tV7Q2DXSkNbKmwWLb8",
+	"kkYJMph0ctCNQVszjFsMV1u/8AjZjTpgibANVbLN+R4QtZVZjyjokQeRhW3qAywGk4677o/gLcQPVf5o",
+	"e6Y4yvkAG/aVEZNcBYaXJK2vK6HW9gj79uC6WAXZj5Fa4o/np4bakSGiyX7wMXtLlU2EdlUfq8RQbe8u",
+	"X8u5bhXh3D9x/UhvBhzOC//UJZUG2xDlbkaZfyoOprGKXmBdEFbwJbAZLIWkcqoTz+VA0cWca8Pm2C20",
+	"MCEnnYAZ4JtvdBqbfQfmUHaXWuhfiBsr0vjFSvrfgc98xWhZmDus8ErnlZ0SmkqcyWfBu5sDz/Th4i9K",
+	"uBewS+OU3tMD/nj7Gg6qkSfPjTDN/brcljDGngso6rkj4fAnlVQ7H3+iQKgyKyh1BSt/zHwyiyTmjcOJ",
+	"7GNJrybwkrLsPPQZ144uk2dQYuIgE+ZrIMz0B9WFOfy+/EF16UvZL9OV2vmbOX3xotnKHSv0mD6uuXkn",
+	"v1J97AtkoT7IxP8bTfKEFXyrQU+YXotCTxjhlmZ8jnVJqmj7ilu1mzRtkLGbicjk+8vi0xnu6+IPiBou",
+	"SrVph/HEZru5unl6jf83udoISX+pgnpCGliiWzMRH5xj8kz0uz80vvk08s3PD2ZlDS/pT3mA5Nrz6d+5",
+	"GCVp6iPmIdspQyeKOyiIyYNgF7iWgM9XBNOo6D4wMejsqHRtiZWgx0Y+Epn9xdiXnbWsvzKu7o/jrQ+i",
+	"SeJ4Sjza8Iw+TItQaUCFFlPRrLle2mXSYJlrTW+/cffBPXTpU9i3EydVUVtjj8vRkhLddvEW8oh7RoMx",
+	"+di++Tv86Kuv9eam7v1LXt4/I+ejZNwY2BQOGYfJq7QiJ1jPCfNjeKXQMVf6A8F0xCpR24PU124P4517",
+	"5iEuvzuXbPRA+e8d6er1UV8AD+G+/qWS04fLeayoOfGQPlrwuVFlT/DrDp99SY9elgfjliJ8J6aBvlWG",
+	"cb12ieQcacdKGLukyE+wFPLrlMmIXC618f0Ey62MVgtAKTNeFHiyoXMzh2J1es2E+gH7E/lWuePMZbRW",
+	"MYlD6No8Yy48p8LOqOhWPIZ2N2VpV+tzJRei3DzAXNabeK6yL5IbdQ/l3rYd1aTeSY/+3p1/tNRi6ulr",
+	"LDz1IAesa+2ruMoaI7/EWvPf/2LX2RHSHu9Cc6P2MM0ABEvdbL/KTP0sS5VvCA7RzWFJXljwz2NWNLFZ",
+	"JeEdl6GyTOMqhBkNVqG2xtqLGwSYrHhVuY4o0GxnTzWNUtcqTsWFtkQ1zQ987mLDebwEho9sjI6FoXij",
+	"Lz5M1mwuNJJHGYUXqoPHsE+UwkAVj3leAqdocMG1hgxdjXXzpLnHamGw6DHvYkThNLhsbYlUAUKESKFa",
+	"oA36T1E3xCSHWPtWUOeDny5B2ZRzKSG7MzAIPvTKaKYNZrSOzQfhA3GYFdZICEMfE7pQcKUJU4/SgZww",
+	"sWCSIAeOcfFcB4sGjanMHef8nVjKd9thFeruAoPd+EwEby7Mux9PGFQ1Yr7TwZNJ95NYylfyUooMffzB",
+	"C01EUSRnSrBZhv6P1vLVvRa4e+xB1nADPSGW0sFMG6yOE0al8ZXqxlime34RvZMOgyGAuABUC1MwxvFI",
+	"hQagsecmFR5oay9Vj4yr1gDFtg/qJyaFWq9ueGcwuf1BGM/bzQ7S7yt+yvFNqYQgLltP0jX0pYyr02Zh",
+	"NCvLrdWZUusu5MxPSq0foqBlo52ujHlkjERTRp/Fx5NAwhyMd/w1eDjUh7sU+8Q8+vpaiHLTtb5eot/O",
+	"bItLLq6qka6VZbvKhB7/dGuOcfwF1RreA1JddMl19KWUCwl9tdHlA12hduS2tYe7OdNV0eUFi8TRGB+Y",
+	"/yLI9kLpjM0VFcCj4yEqiaDtgjPTFNHDbvjk1Iy93138XfcUHrHP9GkoPM8xhqSJUHYyWo2GRuMx88SP",
+	"YXK1UrnI+F6fw2nbobjEJHGRshSHQ37QmiJ9Er/YMhycLeA6+SAz8PAHQC7k8n3OZQqWU+BvI6XoSA/C",
+	"cc7KTJEj8tBZKTRDqNy2cOTzMcM8MAF35gr4hx7C7DlsLKWhigsZPPHhXpAg/IulAAwR9einR1hyT3AF",
+	"P6qcg9H198k+RFTzw8Is9mqb4rXSFaIMYOzvfvzhVIi341kZubHPX6Kigz2npCPqGC+xqeIZr4VWPPv/",
+	"gngEELe7hsLgKaUVvZk1SwJosZSPhHyUC7lO3zavlVrfGvKtv7ZPXmbf2k9/VGt4cP+9bfilKhPREA1E",
+	"WD6KG7958SAO38resf7LNPDoVw0PMgG/avhXDJ80k6eU0oh794WqqB6DnQiKPGoMYQiJyDHHN46OeCUb",
+	"TJU6F8W5Vl1XKcm7XFzKk2M//WVIt6uy05dN4NXb2T9gbiZojuG0Bpg1z7VyNfYXqGY+w/qA6JsjwkIs",
+	"UGAPT1eOnW8zYZgpucij8/9kIU4F6p/LUPpS5JdcKOHzf7h18sDLwrZ/vpJUTRSBCS5ScpqoEa7+Z+8d",
+	"qsZI2DWOw2K4qISiVHeHxojvAmQCHpngkN8Dcixfkr/550w8ONCLBhW7+fxMfnv97eVb+8WecjPAQl9I",
+	"dwDlPZRsK43I8Q8ZN3zGNR6JMz5fj7gX0YJPYsFyLskJMMw+cac7IbEGYCgvhMz6On0aIs9Zpgj4jrOc",
+	"i8JOqL22kNQF6Q7sXzIl4WyIVTXFW5mpkQ/bX2WmwsK48FwlnSS7gHDFpGvCq3FXLGKEGXxXAGUy2Imi",
+	"mny2DYOwTWzS0bdpp8KwTGT1IkvGu3KMnXuqumQ7ncPCPGafQl/xGS7qeZ2hKnHKcXV3aZKLu1Q63qcV",
+	"mBWUjLNZqXaaMqY3gvAzcyqXDBkzqlXPd+xwmKvMfHdBuhb89rvF4uEZWB+yKrMTpCZyQj+pB/P3mN1K",
+	"pqwwSAnheY5rf85lJjJuQLM/3b14/2fM83EYe3qSjrPG0n4C85VKuzt+nq/Ux8ullR/DpBzB6lFqFVYu",
+	"BJnZV8cpXIjlsZUEDfnC2rtW/pkzknxClaukynYrkcMzRl2go+ZAxr9tuUelJThCLxu4tJ9+6TmFHtyf",
+	"BP/uhp90suPhvFOlWY1Br8d9wdDcnoWYlxUIrPymWnHNNsD11u6NcGHZv6KOsIKytVPK3ows98wg/cx5",
+	"cxPe26+BuIOGM7TA8UZpw4CX0gM0xyYUQFoOmgYmZNKFa/hi0T1L+MQl7wtsIElIulsp5HyksrVjiern",
+	"kK3ignKqpJK4iwCxesxe1subCxMqnKcgLsS3+lWRIlCXhhuoT0dueWxsTMPXkGU1Pl7Hc0Az93EFezZH",
+	"T60vE1Rz1rqTbh20XIzIOj6F9uZ4gilTXRVCHc3u11Yi1Hfrga8vnN1G24cZIpjLaJ+rLhL7J6kM28oM",
+	"Sm2UGm2F4LHnWYu4tgo+8dRYXcRasBNC0Ety4gP7k71yJmzDRW57WYLWEwa/G5BaKPnnxwzhexUb7a5U",
+	"ckm3oDWtDhbQ+Lgtcr2H4+ZrODiuH+LgGCvoHablyQxyhVWdOtFbP1VPXRLzXLWSyt7czlf+bh9LX6jQ",
+	"KRgLzoHfA5vBSpxPRlSTcwgRj+fIecPXlw9qvoVdrY0HvkLbLbcTLtH5slI76bn55zAirRfekLO9Yxk2",
+	"tRu1Cn1OGJdMyHthcHxYjb5ejmChyqVylfr0Y/YzL3MBJRqKjsibLZXKAnVK9Ox8okhFHZPFCq1oOmne",
+	"OfX2AkYk8PsvgH272AF6YPCHs0NIO5U4g8znKewbZwnxUWE2+FzlOfDlltLB4R5KlxLOkWqXXtPM+SdB",
+	"ZolVIS+5KOTVv8oVN5h56QNoMAfcNH0epY9N9ZrnVplCQIpZweYsBEaLbqC2cr7RTZIexnecTLkV1yy3",
+	"tvX5/JMG+KbTNP5oH3gI18JzP+4h3oWf60QM3iQ6dz1ZWTgq4FOSRh88XdSDU/rF9cVrMFaiPTP+HUff",
+	"gYuAf1XmaVjQ2LNTndkvTuf9qi1sTyDWof9/DA9d8FKoGkm4DENXn6GvQm0N4w4eynaUHY//H4sujcKI",
+	"ViWth7Y760g05TT+smmJ6OFUqs65GevODjJ+MlcZpF1Oz3mefxJmhbxuQ/bJKypKNEZgmeocqcN1UQXb",
+	"tOPGq2lt1cgywfNHQqYH90Lw/NVFlS/XQjLDVpEWGjxTRrGiBD2G9H7+vcBoZUx+vl0hXdoIt7ZdaVCW",
+	"E+RlN3zPZmB2ABKf1VER57Ds0vLwQniQAy0ZhifLNVO7MXRDLPxN3nnkodJGFfhvdPnZdY8ITWdbBFxD",
+	"oRB9sbdPeqpch9Z0Ea/uWlIy++IyvPiePmbV3UMpFh1+8v/A3x/sgvgSnJf/L3HXzhsxCIP/SnRLl1bd",
+	"O3ft1qqzT6AmCgkRCTnx7yvMK2malw64+Sx8EGMbv75NI2FHf8awEk3HYNjJrX56qhyet+OWbdrlIorp",
+	"wJVRbTdQsd5W3geMJQjt7R5vCTN7Lq23MhVhfpQpZNat/6gJL2c+XzRnhxNQmz43EqS8rshgxdfGn6Ig",
+	"aBgcpadeL+lH45kRTcLBGlKF0VCuTb9JhlUDBsuu1NRYPk/cEU1dwmjH4dna25u1a7KXwFC8tZxPNbW2",
+	"dzs6w5BkkTjTqJXldT6LbauipsqMZET4rqIT/EdA029Y+w+oqfnDyXIMJxrXImbogdAJ4+UlqKmKmE+o",
+	"qQrpBHAHX4B2iLG2yE3a/pPSWAixT6iuBzJHPv1kB95HHo+/4KZ0tlVY0/yQiJBsBR2kaClJ2B325Zkk",
+	"EuvA4EynWKIwz41eS87rF0JZpV3VHffpPZDlUIeWnTpaPNYarVjKloj7TfHybBwoT8dARcd214v6DR+8",
+	"npW2hozEAWS3+92WgG9HlNAD8Tz+G8gys06h2EQfQ/zJX7PdxlcF843me5FtHfDdjiz2CIvRXQop2OXt",
+	"8qrV+G8AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -62,6 +62,7 @@ type rememberingStore struct {
 	store scs.Store
 	mu    sync.Mutex
 	seen  map[string]seenSession
+	said  int // how often something was to be forgotten: what was read before is not remembered after
 }
 
 type seenSession struct {
@@ -92,7 +93,7 @@ func (r *rememberingStore) All() (map[string][]byte, error) {
 
 // CommitCtx implements scs.CtxStore.
 func (r *rememberingStore) CommitCtx(ctx context.Context, token string, data []byte, expiry time.Time) error {
-	r.forget(token)
+	defer r.forget(token)
 	if store, ok := r.store.(scs.CtxStore); ok {
 		return store.CommitCtx(ctx, token, data, expiry)
 	}
@@ -101,7 +102,7 @@ func (r *rememberingStore) CommitCtx(ctx context.Context, token string, data []b
 
 // DeleteCtx implements scs.CtxStore.
 func (r *rememberingStore) DeleteCtx(ctx context.Context, token string) error {
-	r.forget(token)
+	defer r.forget(token)
 	if store, ok := r.store.(scs.CtxStore); ok {
 		return store.DeleteCtx(ctx, token)
 	}
@@ -119,6 +120,7 @@ func (r *rememberingStore) find(ctx context.Context, token string) ([]byte, bool
 func (r *rememberingStore) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
 	r.mu.Lock()
 	s, hit := r.seen[token]
+	said := r.said
 	r.mu.Unlock()
 	if hit && (time.Since(s.at) < sessionFresh || time.Since(s.tried) < sessionAgain &&
 		time.Since(s.at) < sessionIdle) {
@@ -145,6 +147,9 @@ func (r *rememberingStore) FindCtx(ctx context.Context, token string) ([]byte, b
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
+	if r.said != said {
+		return data, true, nil
+	}
 	if len(r.seen) > 10_000 {
 		r.seen = map[string]seenSession{}
 	}
@@ -156,17 +161,18 @@ func (r *rememberingStore) forget(token string) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	delete(r.seen, token)
+	r.said++
 }
 
 // Commit implements scs.Store.
 func (r *rememberingStore) Commit(token string, data []byte, expiry time.Time) error {
-	r.forget(token)
+	defer r.forget(token)
 	return r.store.Commit(token, data, expiry)
 }
 
 // Delete implements scs.Store.
 func (r *rememberingStore) Delete(token string) error {
-	r.forget(token)
+	defer r.forget(token)
 	return r.store.Delete(token)
 }
 
@@ -191,6 +197,21 @@ func (s *Server) signedIn(c *gin.Context) {
 	}
 	c.Request = c.Request.WithContext(ctx)
 	c.Set("actor", a)
+	if withoutSecondFactor(c) {
+		return
+	}
+	if missing, err := s.desk.NeedsSecondFactor(ctx, a); err != nil {
+		s.fail(c, err)
+	} else if missing {
+		s.fail(c, firm.ErrSecondFactorMissing)
+	}
+}
+
+// withoutSecondFactor tells whether a request is one of those that are possible before somebody has set up the second
+// factor that the firm asks for.
+func withoutSecondFactor(c *gin.Context) bool {
+	path := c.FullPath()
+	return path == "/api/session" || path == "/api/second-factor"
 }
 
 // session is whose session a cookie is, and the context with which it is changed. Error: desk.ErrSignedOut, also where
@@ -227,7 +248,7 @@ func (s *Server) session(ctx context.Context, cookie string) (firm.Actor, contex
 // open tells the paths that need no session: the sign-in itself and what stands on its page.
 func open(c *gin.Context) bool {
 	switch c.FullPath() {
-	case "/api/demo/people", "/api/sign-in-link", "/api/forgotten-password":
+	case "/api/demo/people", "/api/first-admin", "/api/sign-in-link", "/api/forgotten-password":
 		return true
 	case "/api/session":
 		return c.Request.Method == http.MethodPost
@@ -249,7 +270,8 @@ func (s *Server) SignIn(c *gin.Context) {
 		s.fail(c, errThrottled)
 		return
 	}
-	a, err := s.desk.SignIn(c.Request.Context(), in.Login, in.Password, from)
+	a, err := s.desk.SignIn(c.Request.Context(),
+		firm.Credentials{Login: in.Login, Password: in.Password, Code: text(in.Code), From: from})
 	if err != nil {
 		s.fail(c, err)
 		return

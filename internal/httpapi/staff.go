@@ -136,21 +136,132 @@ func (s *Server) ChangePassword(c *gin.Context) {
 		return
 	}
 	a, ctx := actor(c), c.Request.Context()
-	if bearer(c.Request) != "" { // a program's key is no person
-		s.fail(c, firm.ErrForbidden)
+	if !s.byHand(c) {
 		return
 	}
-	if s.throttled(c, "password "+a.Login) {
-		return
-	}
-	err := s.desk.ChangePassword(ctx, a, p.Current, p.Fresh)
+	// All sessions end but this one, which goes on as if it had begun now; it does so first, so that it is never over.
+	now := time.Now()
+	s.sessions.Put(ctx, beganKey, now.UnixMicro())
+	_, _, err := s.sessions.Commit(ctx)
 	if err == nil {
-		s.throttle.in("password "+a.Login, c.ClientIP(), time.Now())
-		// All sessions end but this one, which goes on as if it had begun now.
-		s.sessions.Put(ctx, beganKey, time.Now().UnixMicro())
-		_, _, err = s.sessions.Commit(ctx)
+		err = s.known(c, s.desk.ChangePassword(ctx, a, now.Truncate(time.Microsecond), p.Current, p.Fresh))
 	}
 	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
+
+// AddMembers implements ServerInterface.
+func (s *Server) AddMembers(c *gin.Context, p contract.AddMembersParams) {
+	if n, ok := read[contract.NewMembers](s, c); ok {
+		done, err := s.desk.Staff.AddMany(c.Request.Context(), actor(c), p.IdempotencyKey, c.GetHeader("Origin"), n)
+		answer(s, c, http.StatusOK, done, err)
+	}
+}
+
+// GetFirstAdmin implements ServerInterface.
+func (s *Server) GetFirstAdmin(c *gin.Context) {
+	awaited, err := s.desk.Staff.Awaited(c.Request.Context())
+	answer(s, c, http.StatusOK, contract.FirstAdminAwaited{Awaited: awaited}, err)
+}
+
+// BecomeFirstAdmin implements ServerInterface.
+func (s *Server) BecomeFirstAdmin(c *gin.Context) {
+	n, ok := read[contract.FirstAdmin](s, c)
+	if !ok || s.throttled(c, "first admin") {
+		return
+	}
+	ctx := c.Request.Context()
+	a, err := s.desk.Staff.BecomeFirst(ctx, n)
+	if err == nil {
+		s.throttle.in("first admin", c.ClientIP(), time.Now())
+		err = s.openSession(c, a)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	me, err := s.desk.Me(ctx, a)
+	answer(s, c, http.StatusOK, me, err)
+}
+
+// GetFirstSteps implements ServerInterface.
+func (s *Server) GetFirstSteps(c *gin.Context) {
+	steps, err := s.desk.FirstSteps(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, steps, err)
+}
+
+// PutFirstSteps implements ServerInterface.
+func (s *Server) PutFirstSteps(c *gin.Context) {
+	if choice, ok := read[contract.FirstStepsChoice](s, c); ok {
+		steps, err := s.desk.ChooseFirstSteps(c.Request.Context(), actor(c), choice)
+		answer(s, c, http.StatusOK, steps, err)
+	}
+}
+
+// GetFirmSetup implements ServerInterface.
+func (s *Server) GetFirmSetup(c *gin.Context) {
+	f, err := s.desk.Identity(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, f, err)
+}
+
+// PutFirmSetup implements ServerInterface.
+func (s *Server) PutFirmSetup(c *gin.Context) {
+	if f, ok := read[contract.FirmSetup](s, c); ok {
+		saved, err := s.desk.SetIdentity(c.Request.Context(), actor(c), f)
+		answer(s, c, http.StatusOK, saved, err)
+	}
+}
+
+// byHand tells whether a person asks who may try their password now: a program's key is no person. Else it is told.
+func (s *Server) byHand(c *gin.Context) bool {
+	if bearer(c.Request) != "" {
+		s.fail(c, firm.ErrForbidden)
+		return false
+	}
+	return !s.throttled(c, "password "+actor(c).Login)
+}
+
+// known lets a try of a password count no more, since it was right.
+func (s *Server) known(c *gin.Context, err error) error {
+	if err == nil {
+		s.throttle.in("password "+actor(c).Login, c.ClientIP(), time.Now())
+	}
+	return err
+}
+
+// BeginSecondFactor implements ServerInterface.
+func (s *Server) BeginSecondFactor(c *gin.Context) {
+	if p, ok := read[contract.PasswordAgain](s, c); ok && s.byHand(c) {
+		begun, err := s.desk.BeginSecondFactor(c.Request.Context(), actor(c), p.Password)
+		answer(s, c, http.StatusOK, begun, s.known(c, err))
+	}
+}
+
+// ConfirmSecondFactor implements ServerInterface.
+func (s *Server) ConfirmSecondFactor(c *gin.Context) {
+	if p, ok := read[contract.SecondFactorCode](s, c); ok && s.byHand(c) {
+		codes, err := s.desk.ConfirmSecondFactor(c.Request.Context(), actor(c), p.Code)
+		answer(s, c, http.StatusOK, codes, s.known(c, err))
+	}
+}
+
+// EndSecondFactor implements ServerInterface.
+func (s *Server) EndSecondFactor(c *gin.Context) {
+	if p, ok := read[contract.PasswordAgain](s, c); ok && s.byHand(c) {
+		if err := s.known(c, s.desk.EndSecondFactor(c.Request.Context(), actor(c), p.Password)); err != nil {
+			s.fail(c, err)
+			return
+		}
+		c.Status(http.StatusNoContent)
+	}
+}
+
+// ResetSecondFactor implements ServerInterface.
+func (s *Server) ResetSecondFactor(c *gin.Context, id contract.ID) {
+	if err := s.desk.ResetSecondFactor(c.Request.Context(), actor(c), id); err != nil {
 		s.fail(c, err)
 		return
 	}

@@ -18,7 +18,8 @@ import (
 // wholes are settings that are read and saved as a whole: an entity tag tells whether somebody has changed them since
 // they were read (RFC 9110, 8.8.3 and 13.1.1), so that a page that lay open does not take away what a colleague has
 // added.
-var wholes = []string{"/api/sequences", "/api/templates", "/api/settings/outcomes", "/api/scripts", "/api/webhooks"}
+var wholes = []string{"/api/sequences", "/api/templates", "/api/settings/outcomes", "/api/settings/firm",
+	"/api/scripts", "/api/webhooks"}
 
 // computed are parts that change without anybody's doing.
 var computed = []string{"members", "used", "stopped", "secret", "public_holidays"}

@@ -25,6 +25,8 @@ export const me: Me = {
   zone: "America/New_York",
   line: "413 555 0110",
   demo: true,
+  second_factor: false,
+  second_factor_missing: false,
   simulated: true,
   sound: true,
   availability: { id: "s1", label: "Available", takes_calls: true },

@@ -7,7 +7,9 @@ package phone
 
 import (
 	"errors"
+	"maps"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode"
@@ -195,6 +197,11 @@ func CountryCode(region string) string {
 		return strconv.Itoa(code)
 	}
 	return ""
+}
+
+// Regions are all that numbers can be read in, by their codes (ISO 3166), in order.
+func Regions() []string {
+	return slices.Sorted(maps.Keys(phonenumbers.GetSupportedRegions()))
 }
 
 // Zones names the IANA time zones in which e164 may be, from its country and area code. More than one

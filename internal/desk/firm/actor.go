@@ -44,6 +44,8 @@ type Actor struct {
 	Program bool
 	// ByTelephone: a's own telephone rings first.
 	ByTelephone bool
+	// SecondFactor: a has one.
+	SecondFactor bool
 	// AddressTemplate is the address, with its blanks, at which records open for a outside; empty where they open here.
 	AddressTemplate string
 }
@@ -119,7 +121,7 @@ func actorOf(u db.UserRow) Actor {
 	return Actor{ID: u.ID, SessionsFrom: u.SessionsFrom, Login: u.Login, Name: u.Name, Role: Role(u.Role), Team: u.Team,
 		Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording),
 		Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone,
-		AddressTemplate: addressTemplate(u)}
+		SecondFactor: u.SecondFactor, AddressTemplate: addressTemplate(u)}
 }
 
 // MayLift tells whether a may let somebody be called again who asked not to be: with the right and a reason. Errors:

@@ -2,6 +2,8 @@ package firm
 
 import (
 	"context"
+	"errors"
+	"time"
 
 	"trundo/internal/core/password"
 	"trundo/internal/store/db"
@@ -16,9 +18,10 @@ func (h *hashing) create(ctx context.Context, text string) (hash string, err err
 	return hash, err
 }
 
-// SetOwnPassword gives a another password, which they have chosen: all of their sessions end. with is done in the same
-// transaction. Errors: *FieldError, ErrBusy, those of with.
-func (k *Firm) SetOwnPassword(ctx context.Context, a Actor, fresh string, with func(*db.Queries) error) error {
+// SetOwnPassword gives a another password, which they have chosen: all of their sessions that began before now end. with
+// is done in the same transaction. Errors: *FieldError, ErrBusy, those of with.
+func (k *Firm) SetOwnPassword(ctx context.Context, a Actor, now time.Time, fresh string,
+	with func(*db.Queries) error) error {
 	f, err := k.Settings(ctx)
 	if err != nil {
 		return err
@@ -30,7 +33,6 @@ func (k *Firm) SetOwnPassword(ctx context.Context, a Actor, fresh string, with f
 	if err != nil {
 		return err
 	}
-	now := k.Clock.Now()
 	err = k.Store.Tx(ctx, func(q *db.Queries) error {
 		if err := with(q); err != nil {
 			return err
@@ -44,17 +46,15 @@ func (k *Firm) SetOwnPassword(ctx context.Context, a Actor, fresh string, with f
 	return err
 }
 
-// ChangePassword gives a another password in place of the one that they have. Errors: *FieldError, about current where
-// it is not theirs; ErrBusy.
-func (k *Firm) ChangePassword(ctx context.Context, a Actor, current, fresh string) error {
-	hash, err := k.Store.PasswordHash(ctx, a.ID)
-	if err != nil {
+// ChangePassword gives a another password in place of the one that they have, and ends their sessions that began before
+// now. Errors: *FieldError, about current where it is not theirs; ErrBusy.
+func (k *Firm) ChangePassword(ctx context.Context, a Actor, now time.Time, current, fresh string) error {
+	if err := k.Knows(ctx, a, current); err != nil {
+		var wrong *FieldError
+		if errors.As(err, &wrong) {
+			return About("current", wrong.Err)
+		}
 		return err
 	}
-	if ok, err := k.hashing.compare(ctx, current, hash); err != nil {
-		return err
-	} else if !ok {
-		return Wrong("current", "this is not your password")
-	}
-	return k.SetOwnPassword(ctx, a, fresh, func(*db.Queries) error { return nil })
+	return k.SetOwnPassword(ctx, a, now, fresh, func(*db.Queries) error { return nil })
 }

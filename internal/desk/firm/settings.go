@@ -126,6 +126,7 @@ type Cache[T any] struct {
 type Settings struct {
 	Name, Region string
 	Currency     string
+	SecondFactor []Role // of whom one is asked
 	Book         BookFields
 	Rules        slip.Rules
 	Wrap         time.Duration
@@ -142,11 +143,16 @@ type Settings struct {
 	Keeping      RecordingSettings
 }
 
+// usualCurrency is a firm's that has never said which.
+const usualCurrency = "USD"
+
 // FirmSettings is the value of the setting "firm".
 type FirmSettings struct {
 	Name          string `json:"name"`
 	Region        string `json:"region"`
 	Currency      string `json:"currency"`
+	Zone          string `json:"zone,omitempty"`
+	SecondFactor  []Role `json:"second_factor,omitempty"` // of whom one is asked
 	OutcomeNeeded bool   `json:"outcome_needed"`
 	TypeNeeded    bool   `json:"type_needed"`
 	WrapSeconds   int    `json:"wrap_seconds"` // for how long an unfiled slip keeps further calls away
@@ -207,12 +213,13 @@ func (k *Firm) readFirm(ctx context.Context) (*Settings, error) {
 		return nil, err
 	}
 	f := &Settings{Name: s.Name, Region: s.Region, Wrap: time.Duration(s.WrapSeconds) * time.Second,
-		Rules: slip.Rules{OutcomeNeeded: s.OutcomeNeeded, TypeNeeded: s.TypeNeeded}}
+		SecondFactor: s.SecondFactor,
+		Rules:        slip.Rules{OutcomeNeeded: s.OutcomeNeeded, TypeNeeded: s.TypeNeeded}}
 	if f.Region == "" {
 		f.Region = "US"
 	}
 	if f.Currency = s.Currency; f.Currency == "" {
-		f.Currency = "USD"
+		f.Currency = usualCurrency
 	}
 	lines, err := k.Store.Lines(ctx)
 	if err != nil {

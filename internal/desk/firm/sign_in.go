@@ -86,10 +86,19 @@ func (h *hashing) inTurn(ctx context.Context, hash func() error) error {
 	return err
 }
 
-// SignIn checks a name and a password; from is the address that asks, for the trail. Errors: ErrSignIn, whatever was
-// wrong; ErrBusy.
-func (k *Firm) SignIn(ctx context.Context, login, password, from string) (Actor, error) {
-	a, user, err := k.signIn(ctx, login, password)
+// Credentials are what somebody signs in with.
+type Credentials struct {
+	Login, Password string
+	Code            string // of the second factor; empty: none was typed
+	From            string // the address that asks, for the trail
+}
+
+// SignIn checks who somebody says they are. Errors: ErrSignIn, whatever was wrong; ErrSecondFactor; *FieldError about
+// the code; ErrBusy.
+func (k *Firm) SignIn(ctx context.Context, c Credentials) (Actor, error) {
+	login, from := c.Login, c.From
+	a, user, err := k.signIn(ctx, c)
+	var wrong *FieldError
 	switch {
 	case err == nil:
 		k.Log.Info("signed in", "login", a.Login, "from", from)
@@ -99,7 +108,7 @@ func (k *Firm) SignIn(ctx context.Context, login, password, from string) (Actor,
 		}
 		err = k.Audited(ctx, k.Store.Queries, a, "session", a.ID, "signed in", map[string]string{},
 			map[string]string{"from": from})
-	case errors.Is(err, ErrSignIn):
+	case errors.Is(err, ErrSignIn), errors.As(err, &wrong):
 		shown := []rune(FoldLogin(login))
 		shown = shown[:min(len(shown), 100)]
 		k.Log.Warn("sign-in failed", "login", string(shown), "from", from)
@@ -124,8 +133,8 @@ func (k *Firm) auditedNobody(ctx context.Context, subject uuid.UUID, action stri
 }
 
 // signIn gives who signs in, and whose login it is that was tried.
-func (k *Firm) signIn(ctx context.Context, login, password string) (Actor, uuid.UUID, error) {
-	u, err := k.Store.UserByLogin(ctx, FoldLogin(login))
+func (k *Firm) signIn(ctx context.Context, c Credentials) (Actor, uuid.UUID, error) {
+	u, err := k.Store.UserByLogin(ctx, FoldLogin(c.Login))
 	hash := u.PasswordHash
 	if err != nil && !store.NotFound(err) {
 		return Actor{}, uuid.Nil, err
@@ -134,12 +143,15 @@ func (k *Firm) signIn(ctx context.Context, login, password string) (Actor, uuid.
 	if !chosen {
 		hash = decoy()
 	}
-	ok, hashErr := k.hashing.compare(ctx, password, hash)
+	ok, hashErr := k.hashing.compare(ctx, c.Password, hash)
 	if hashErr != nil {
 		return Actor{}, u.ID, fmt.Errorf("checking a password: %w", hashErr)
 	}
 	if !ok || !chosen || err != nil {
 		return Actor{}, u.ID, ErrSignIn
+	}
+	if err := k.secondFactor(ctx, u.ID, c.Code); err != nil {
+		return Actor{}, u.ID, err
 	}
 	k.actors.Delete(u.ID)
 	a, err := k.Actor(ctx, u.ID)

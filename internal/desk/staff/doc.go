@@ -7,6 +7,7 @@ package staff
 
 import (
 	"context"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
@@ -19,6 +20,9 @@ type Staff struct {
 	*firm.Firm
 	rounds Rounds
 	mail   Mail
+
+	mu        sync.Mutex
+	firstCode string // by which somebody becomes the first admin; empty: none was made, or it was used
 }
 
 // Rounds is what this package asks of rounds.

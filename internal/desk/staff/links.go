@@ -167,7 +167,7 @@ func (sf *Staff) UseLink(ctx context.Context, token, password string) (firm.Acto
 	if err != nil {
 		return a, err
 	}
-	return a, sf.SetOwnPassword(ctx, a, password, func(q *db.Queries) error {
+	return a, sf.SetOwnPassword(ctx, a, sf.Clock.Now(), password, func(q *db.Queries) error {
 		now := sf.Clock.Now()
 		n, err := q.UseSignInLink(ctx, db.UseSignInLinkParams{Hash: firm.HashSecret(token), At: &now})
 		if err == nil && n == 0 {

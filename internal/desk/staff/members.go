@@ -4,7 +4,6 @@ import (
 	"context"
 	"net/mail"
 	"strings"
-	"time"
 	"unicode"
 
 	"github.com/google/uuid"
@@ -37,7 +36,8 @@ func (sf *Staff) List(ctx context.Context, a firm.Actor) (contract.Staff, error)
 func viewOf(r db.StaffRow) contract.Member {
 	return contract.Member{ID: r.ID, Login: r.Login, Name: r.Name, Role: contract.MemberRole(r.Role), Team: r.Team,
 		Zone: r.Zone, Extension: r.Extension, LineID: r.LineID, Mail: r.MailAddress, Active: r.Active,
-		Leaving: r.LeavingSince != nil, Invited: r.Active && r.Invited, SeenAt: r.SeenAt, OffAt: r.OffAt,
+		Leaving: r.LeavingSince != nil, Invited: r.Active && r.Invited,
+		SecondFactor: r.SecondFactor, SeenAt: r.SeenAt, OffAt: r.OffAt,
 		Version: r.Version}
 }
 
@@ -64,7 +64,7 @@ func cleaned(f *firm.Settings, e contract.MemberEdit) (contract.MemberEdit, erro
 	case strings.ContainsFunc(e.Extension, func(r rune) bool { return r < '0' || r > '9' }):
 		return e, firm.Wrong("extension", "an extension has digits only")
 	}
-	if _, err := time.LoadLocation(e.Zone); err != nil || e.Zone == "" || e.Zone == "Local" {
+	if !firm.KnownZone(e.Zone) {
 		return e, firm.Wrong("zone", "the zone is a name such as America/New_York")
 	}
 	if e.Mail != "" {
@@ -100,6 +100,12 @@ func words(e contract.MemberEdit) map[string]string {
 // Add adds somebody to the firm, who cannot sign in before they have chosen a password. The same key adds one. Errors:
 // firm.ErrForbidden, *firm.FieldError, firm.ErrKeyReused.
 func (sf *Staff) Add(ctx context.Context, a firm.Actor, key string, e contract.MemberEdit) (contract.Member, error) {
+	return sf.add(ctx, a, key, e, e)
+}
+
+// add is Add of what was asked for by request.
+func (sf *Staff) add(ctx context.Context, a firm.Actor, key string, request any,
+	e contract.MemberEdit) (contract.Member, error) {
 	if !a.MayDo(firm.SetUp) {
 		return contract.Member{}, firm.ErrForbidden
 	}
@@ -110,7 +116,7 @@ func (sf *Staff) Add(ctx context.Context, a firm.Actor, key string, e contract.M
 	if e, err = cleaned(f, e); err != nil {
 		return contract.Member{}, err
 	}
-	id, err := sf.Once(ctx, a, key, "add_member", e, func(q *db.Queries, id uuid.UUID) error {
+	id, err := sf.Once(ctx, a, key, "add_member", request, func(q *db.Queries, id uuid.UUID) error {
 		if err := q.InsertMember(ctx, db.InsertMemberParams{ID: id, Login: e.Login, Name: e.Name, Role: string(e.Role),
 			Team: e.Team, Zone: e.Zone, LineID: e.LineID, Extension: e.Extension, MailAddress: e.Mail}); err != nil {
 			return taken(err)

@@ -404,7 +404,7 @@ func (q *Queries) SwitchUser(ctx context.Context, arg SwitchUserParams) (int64, 
 
 const user = `-- name: User :one
 SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program, sessions_from,
-  opens, address_template,
+  opens, address_template, (totp_at IS NOT NULL)::boolean AS second_factor,
   EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone FROM users WHERE id = $1 AND active
 `
 
@@ -424,6 +424,7 @@ type UserRow struct {
 	SessionsFrom    time.Time
 	Opens           string
 	AddressTemplate string
+	SecondFactor    bool
 	ByTelephone     bool
 }
 
@@ -446,6 +447,7 @@ func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
 		&i.SessionsFrom,
 		&i.Opens,
 		&i.AddressTemplate,
+		&i.SecondFactor,
 		&i.ByTelephone,
 	)
 	return i, err

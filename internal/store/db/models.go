@@ -839,6 +839,10 @@ type User struct {
 	LeavingSince    *time.Time
 	LeavingTo       *uuid.UUID
 	PasswordSetAt   *time.Time
+	TotpSecret      string
+	TotpAt          *time.Time
+	TotpStep        int64
+	Recovery        [][]byte
 	OffAt           *time.Time
 	SeenAt          *time.Time
 }

@@ -12,6 +12,20 @@ import (
 	"github.com/google/uuid"
 )
 
+const beginSecondFactor = `-- name: BeginSecondFactor :exec
+UPDATE users SET totp_secret = $1, totp_at = NULL, totp_step = 0, recovery = '{}' WHERE id = $2
+`
+
+type BeginSecondFactorParams struct {
+	Secret string
+	ID     uuid.UUID
+}
+
+func (q *Queries) BeginSecondFactor(ctx context.Context, arg BeginSecondFactorParams) error {
+	_, err := q.db.Exec(ctx, beginSecondFactor, arg.Secret, arg.ID)
+	return err
+}
+
 const belongings = `-- name: Belongings :one
 SELECT
   (SELECT count(*) FROM slips s WHERE (s.user_id = $1 AND s.handed_to IS NULL OR s.handed_to = $1) AND s.state = 'open')::int AS slips,
@@ -41,6 +55,27 @@ func (q *Queries) Belongings(ctx context.Context, userID uuid.UUID) (BelongingsR
 		&i.Notes,
 	)
 	return i, err
+}
+
+const confirmSecondFactor = `-- name: ConfirmSecondFactor :exec
+UPDATE users SET totp_at = $1, totp_step = $2, recovery = $3 WHERE id = $4
+`
+
+type ConfirmSecondFactorParams struct {
+	At       *time.Time
+	Step     int64
+	Recovery [][]byte
+	ID       uuid.UUID
+}
+
+func (q *Queries) ConfirmSecondFactor(ctx context.Context, arg ConfirmSecondFactorParams) error {
+	_, err := q.db.Exec(ctx, confirmSecondFactor,
+		arg.At,
+		arg.Step,
+		arg.Recovery,
+		arg.ID,
+	)
+	return err
 }
 
 const demoPeople = `-- name: DemoPeople :many
@@ -79,6 +114,15 @@ func (q *Queries) DemoPeople(ctx context.Context) ([]DemoPeopleRow, error) {
 		return nil, err
 	}
 	return items, nil
+}
+
+const endSecondFactor = `-- name: EndSecondFactor :exec
+UPDATE users SET totp_secret = '', totp_at = NULL, totp_step = 0, recovery = '{}' WHERE id = $1
+`
+
+func (q *Queries) EndSecondFactor(ctx context.Context, id uuid.UUID) error {
+	_, err := q.db.Exec(ctx, endSecondFactor, id)
+	return err
 }
 
 const freeTaken = `-- name: FreeTaken :exec
@@ -190,6 +234,29 @@ func (q *Queries) InsertMember(ctx context.Context, arg InsertMemberParams) erro
 		arg.LineID,
 		arg.Extension,
 		arg.MailAddress,
+	)
+	return err
+}
+
+const insertOutcome = `-- name: InsertOutcome :exec
+INSERT INTO outcomes (id, label, position, reached, left_message) VALUES ($1, $2, $3, $4, $5)
+`
+
+type InsertOutcomeParams struct {
+	ID          uuid.UUID
+	Label       string
+	Position    int
+	Reached     bool
+	LeftMessage bool
+}
+
+func (q *Queries) InsertOutcome(ctx context.Context, arg InsertOutcomeParams) error {
+	_, err := q.db.Exec(ctx, insertOutcome,
+		arg.ID,
+		arg.Label,
+		arg.Position,
+		arg.Reached,
+		arg.LeftMessage,
 	)
 	return err
 }
@@ -331,6 +398,50 @@ func (q *Queries) LockMember(ctx context.Context, id uuid.UUID) (LockMemberRow, 
 	return i, err
 }
 
+const lockSecondFactor = `-- name: LockSecondFactor :one
+SELECT totp_secret, totp_at, totp_step, recovery FROM users WHERE id = $1 AND active FOR UPDATE
+`
+
+type LockSecondFactorRow struct {
+	TotpSecret string
+	TotpAt     *time.Time
+	TotpStep   int64
+	Recovery   [][]byte
+}
+
+func (q *Queries) LockSecondFactor(ctx context.Context, id uuid.UUID) (LockSecondFactorRow, error) {
+	row := q.db.QueryRow(ctx, lockSecondFactor, id)
+	var i LockSecondFactorRow
+	err := row.Scan(
+		&i.TotpSecret,
+		&i.TotpAt,
+		&i.TotpStep,
+		&i.Recovery,
+	)
+	return i, err
+}
+
+const lockUsers = `-- name: LockUsers :exec
+LOCK TABLE users IN SHARE ROW EXCLUSIVE MODE
+`
+
+// Two who want to be the first admin at the same moment come one after the other.
+func (q *Queries) LockUsers(ctx context.Context) error {
+	_, err := q.db.Exec(ctx, lockUsers)
+	return err
+}
+
+const nobodyYet = `-- name: NobodyYet :one
+SELECT (NOT EXISTS (SELECT FROM users))::boolean
+`
+
+func (q *Queries) NobodyYet(ctx context.Context) (bool, error) {
+	row := q.db.QueryRow(ctx, nobodyYet)
+	var column_1 bool
+	err := row.Scan(&column_1)
+	return column_1, err
+}
+
 const passwordHash = `-- name: PasswordHash :one
 SELECT password_hash FROM users WHERE id = $1 AND active
 `
@@ -366,6 +477,29 @@ func (q *Queries) RoundsOfRep(ctx context.Context, userID uuid.UUID) ([]uuid.UUI
 	return items, nil
 }
 
+const secondFactor = `-- name: SecondFactor :one
+SELECT totp_secret, totp_at, totp_step, recovery FROM users WHERE id = $1 AND active
+`
+
+type SecondFactorRow struct {
+	TotpSecret string
+	TotpAt     *time.Time
+	TotpStep   int64
+	Recovery   [][]byte
+}
+
+func (q *Queries) SecondFactor(ctx context.Context, id uuid.UUID) (SecondFactorRow, error) {
+	row := q.db.QueryRow(ctx, secondFactor, id)
+	var i SecondFactorRow
+	err := row.Scan(
+		&i.TotpSecret,
+		&i.TotpAt,
+		&i.TotpStep,
+		&i.Recovery,
+	)
+	return i, err
+}
+
 const seen = `-- name: Seen :exec
 UPDATE users SET seen_at = $1 WHERE id = $2
 `
@@ -395,6 +529,36 @@ type SetOwnPasswordParams struct {
 func (q *Queries) SetOwnPassword(ctx context.Context, arg SetOwnPasswordParams) error {
 	_, err := q.db.Exec(ctx, setOwnPassword, arg.PasswordHash, arg.At, arg.ID)
 	return err
+}
+
+const setUpSoFar = `-- name: SetUpSoFar :one
+SELECT EXISTS (SELECT FROM lines WHERE active)::boolean AS lines,
+  ((SELECT count(*) FROM (SELECT FROM users LIMIT 2) u) > 1)::boolean AS colleagues,
+  EXISTS (SELECT FROM records)::boolean AS book,
+  EXISTS (SELECT FROM settings WHERE key = 'recording')::boolean AS recording,
+  EXISTS (SELECT FROM slips WHERE state = 'filed')::boolean AS call
+`
+
+type SetUpSoFarRow struct {
+	Lines      bool
+	Colleagues bool
+	Book       bool
+	Recording  bool
+	Call       bool
+}
+
+// What of a new firm's set-up is done.
+func (q *Queries) SetUpSoFar(ctx context.Context) (SetUpSoFarRow, error) {
+	row := q.db.QueryRow(ctx, setUpSoFar)
+	var i SetUpSoFarRow
+	err := row.Scan(
+		&i.Lines,
+		&i.Colleagues,
+		&i.Book,
+		&i.Recording,
+		&i.Call,
+	)
+	return i, err
 }
 
 const signInLink = `-- name: SignInLink :one
@@ -428,7 +592,7 @@ func (q *Queries) SignInLink(ctx context.Context, hash []byte) (SignInLinkRow, e
 
 const staff = `-- name: Staff :many
 SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.leaving_since, u.off_at, u.seen_at,
-  (u.password_hash = '')::boolean AS invited
+  (u.password_hash = '')::boolean AS invited, (u.totp_at IS NOT NULL)::boolean AS second_factor
 FROM users u WHERE $1::uuid IS NULL OR u.id = $1::uuid
 ORDER BY u.active DESC, u.name, u.id
 `
@@ -449,6 +613,7 @@ type StaffRow struct {
 	OffAt        *time.Time
 	SeenAt       *time.Time
 	Invited      bool
+	SecondFactor bool
 }
 
 // Everybody who is or was of the firm.
@@ -477,6 +642,7 @@ func (q *Queries) Staff(ctx context.Context, id *uuid.UUID) ([]StaffRow, error) 
 			&i.OffAt,
 			&i.SeenAt,
 			&i.Invited,
+			&i.SecondFactor,
 		); err != nil {
 			return nil, err
 		}
@@ -541,6 +707,21 @@ func (q *Queries) UpdateMember(ctx context.Context, arg UpdateMemberParams) erro
 		arg.MailAddress,
 		arg.ID,
 	)
+	return err
+}
+
+const useSecondFactor = `-- name: UseSecondFactor :exec
+UPDATE users SET totp_step = $1, recovery = $2 WHERE id = $3
+`
+
+type UseSecondFactorParams struct {
+	Step     int64
+	Recovery [][]byte
+	ID       uuid.UUID
+}
+
+func (q *Queries) UseSecondFactor(ctx context.Context, arg UseSecondFactorParams) error {
+	_, err := q.db.Exec(ctx, useSecondFactor, arg.Step, arg.Recovery, arg.ID)
 	return err
 }
 

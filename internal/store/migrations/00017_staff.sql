@@ -6,6 +6,10 @@ ALTER TABLE users
   ADD COLUMN leaving_since timestamptz,                    -- switched off during a call, and let go at its end
   ADD COLUMN leaving_to uuid REFERENCES users (id),        -- who gets what that call leaves behind
   ADD COLUMN password_set_at timestamptz,                  -- by themselves; before, it is what the set-up gave them
+  ADD COLUMN totp_secret text NOT NULL DEFAULT '',         -- of their second factor, sealed; counts once totp_at is set
+  ADD COLUMN totp_at timestamptz,                          -- since when it is asked for
+  ADD COLUMN totp_step bigint NOT NULL DEFAULT 0,          -- of the last code that let them in: each is good once
+  ADD COLUMN recovery bytea[] NOT NULL DEFAULT '{}',       -- hashes of the codes that let them in without their telephone
   ADD COLUMN off_at timestamptz,                           -- when they were switched off
   ADD COLUMN seen_at timestamptz;                          -- when they last signed in
 CREATE UNIQUE INDEX users_extension ON users (extension) WHERE extension <> '' AND active;

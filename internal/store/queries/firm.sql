@@ -3,7 +3,7 @@ SELECT id, login, name, role, team, password_hash, zone, number_style, line_id, 
 
 -- name: User :one
 SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program, sessions_from,
-  opens, address_template,
+  opens, address_template, (totp_at IS NOT NULL)::boolean AS second_factor,
   EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone FROM users WHERE id = @id AND active;
 
 -- name: Users :many

@@ -1,7 +1,7 @@
 -- name: Staff :many
 -- Everybody who is or was of the firm.
 SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.leaving_since, u.off_at, u.seen_at,
-  (u.password_hash = '')::boolean AS invited
+  (u.password_hash = '')::boolean AS invited, (u.totp_at IS NOT NULL)::boolean AS second_factor
 FROM users u WHERE sqlc.narg('id')::uuid IS NULL OR u.id = sqlc.narg('id')::uuid
 ORDER BY u.active DESC, u.name, u.id;
 
@@ -94,3 +94,39 @@ UPDATE users SET seen_at = @at WHERE id = @id;
 -- Whom the demo's password still lets in.
 SELECT login, name, role, team FROM users WHERE active AND password_set_at IS NULL AND password_hash <> ''
 ORDER BY CASE role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, name;
+
+-- name: NobodyYet :one
+SELECT (NOT EXISTS (SELECT FROM users))::boolean;
+
+-- name: LockUsers :exec
+-- Two who want to be the first admin at the same moment come one after the other.
+LOCK TABLE users IN SHARE ROW EXCLUSIVE MODE;
+
+-- name: SetUpSoFar :one
+-- What of a new firm's set-up is done.
+SELECT EXISTS (SELECT FROM lines WHERE active)::boolean AS lines,
+  ((SELECT count(*) FROM (SELECT FROM users LIMIT 2) u) > 1)::boolean AS colleagues,
+  EXISTS (SELECT FROM records)::boolean AS book,
+  EXISTS (SELECT FROM settings WHERE key = 'recording')::boolean AS recording,
+  EXISTS (SELECT FROM slips WHERE state = 'filed')::boolean AS call;
+
+-- name: InsertOutcome :exec
+INSERT INTO outcomes (id, label, position, reached, left_message) VALUES (@id, @label, @position, @reached, @left_message);
+
+-- name: SecondFactor :one
+SELECT totp_secret, totp_at, totp_step, recovery FROM users WHERE id = @id AND active;
+
+-- name: LockSecondFactor :one
+SELECT totp_secret, totp_at, totp_step, recovery FROM users WHERE id = @id AND active FOR UPDATE;
+
+-- name: BeginSecondFactor :exec
+UPDATE users SET totp_secret = @secret, totp_at = NULL, totp_step = 0, recovery = '{}' WHERE id = @id;
+
+-- name: ConfirmSecondFactor :exec
+UPDATE users SET totp_at = @at, totp_step = @step, recovery = @recovery WHERE id = @id;
+
+-- name: UseSecondFactor :exec
+UPDATE users SET totp_step = @step, recovery = @recovery WHERE id = @id;
+
+-- name: EndSecondFactor :exec
+UPDATE users SET totp_secret = '', totp_at = NULL, totp_step = 0, recovery = '{}' WHERE id = @id;

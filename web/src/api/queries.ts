@@ -35,6 +35,9 @@ export const queries = {
       queryKey: keys.team(id),
       queryFn: () => ask(api.GET("/api/team/{id}/availability", { params: { path: { id } } })),
     }),
+  firmSetup: queryOptions({ queryKey: keys.firmSetup(), queryFn: () => ask(api.GET("/api/settings/firm")) }),
+  firstAdmin: queryOptions({ queryKey: keys.firstAdmin(), queryFn: () => ask(api.GET("/api/first-admin")) }),
+  firstSteps: queryOptions({ queryKey: keys.firstSteps(), queryFn: () => ask(api.GET("/api/first-steps")) }),
   staff: queryOptions({ queryKey: keys.staff(), queryFn: () => ask(api.GET("/api/staff")) }),
   belongings: (id: string) =>
     queryOptions({

@@ -601,6 +601,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/first-admin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether nobody belongs to this installation yet. */
+        get: operations["getFirstAdmin"];
+        put?: never;
+        /** Makes the first admin of an empty installation, with the code that the server has said where it was started, and signs in. */
+        post: operations["becomeFirstAdmin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/first-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a new firm still has to set up. */
+        get: operations["getFirstSteps"];
+        /** Passes steps over, or is done with all of them. */
+        put: operations["putFirstSteps"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/firm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getFirmSetup"];
+        put: operations["putFirmSetup"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/staff/many": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds many from a pasted list or a file, one in a line (name, mail address, extension). Lines that are wrong come back. */
+        post: operations["addMembers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/staff/{id}": {
         parameters: {
             query?: never;
@@ -724,6 +793,42 @@ export interface paths {
         /** Sends a link to whose login it is, where their mail address is known. The answer is the same for everybody. */
         post: operations["forgotPassword"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["confirmSecondFactor"];
+        /** Begins a second factor. It is asked for once a code of it has been typed. */
+        post: operations["beginSecondFactor"];
+        delete: operations["endSecondFactor"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/staff/{id}/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a colleague's second factor away who has lost it. */
+        delete: operations["resetSecondFactor"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2563,6 +2668,8 @@ export interface components {
         SignIn: {
             login: string;
             password: string;
+            /** @description Of the second factor, or one for when it is lost */
+            code?: string;
         };
         Me: {
             /** Format: uuid */
@@ -2583,6 +2690,9 @@ export interface components {
             availabilities: components["schemas"]["AvailabilityChoice"][];
             preferences: components["schemas"]["Preferences"];
             firm: components["schemas"]["Firm"];
+            second_factor: boolean;
+            /** @description The firm asks for one of this role, and nothing else is possible before */
+            second_factor_missing: boolean;
             outcomes: components["schemas"]["Outcome"][];
             call_types: components["schemas"]["CallType"][];
             live_epoch: string;
@@ -3467,6 +3577,7 @@ export interface components {
             leaving: boolean;
             /** @description Has not chosen a password yet */
             invited: boolean;
+            second_factor: boolean;
             /**
              * Format: date-time
              * @description When they last signed in
@@ -3502,6 +3613,70 @@ export interface components {
             notes: number;
             in_call: boolean;
         };
+        FirstAdminAwaited: {
+            awaited: boolean;
+        };
+        FirstAdmin: {
+            code: string;
+            name: string;
+            login: string;
+            password: string;
+            zone: string;
+        };
+        /** @enum {string} */
+        FirstStep: "firm" | "lines" | "colleagues" | "book" | "recording" | "call";
+        FirstSteps: {
+            /** @description Nobody wants to be reminded of them any more */
+            closed: boolean;
+            steps: components["schemas"]["FirstStepState"][];
+        };
+        FirstStepState: {
+            step: components["schemas"]["FirstStep"];
+            done: boolean;
+            skipped: boolean;
+        };
+        FirstStepsChoice: {
+            skipped: components["schemas"]["FirstStep"][];
+            closed: boolean;
+        };
+        FirmSetup: {
+            name: string;
+            /** @description ISO 3166; numbers without a country code are read there */
+            region: string;
+            /** @description Those that can be chosen */
+            readonly regions?: string[];
+            /** @description ISO 4217 */
+            currency: string;
+            zone: string;
+            /** @description Who must have one */
+            second_factor?: components["schemas"]["MemberRole"][];
+        };
+        NewMembers: {
+            text: string;
+            role: components["schemas"]["MemberRole"];
+            team: string;
+            zone: string;
+            /**
+             * @description Whether each gets a link to choose a password by, and how
+             * @enum {string}
+             */
+            link: "mail" | "show" | "none";
+        };
+        AddedMembers: {
+            added: components["schemas"]["AddedMember"][];
+            rejected: components["schemas"]["RejectedMember"][];
+        };
+        AddedMember: {
+            member: components["schemas"]["Member"];
+            link?: components["schemas"]["SignInLink"];
+            /** @description Why their link could not be mailed */
+            problem?: string;
+        };
+        RejectedMember: {
+            line: number;
+            text: string;
+            reason: string;
+        };
         NewSignInLink: {
             /** @description By mail too */
             send: boolean;
@@ -3536,6 +3711,22 @@ export interface components {
         };
         Forgotten: {
             login: string;
+        };
+        PasswordAgain: {
+            password: string;
+        };
+        SecondFactorBegun: {
+            /** @description To be typed where no camera is, in groups of four */
+            secret: string;
+            /** @description What a camera reads, as data:image/png */
+            picture: string;
+        };
+        SecondFactorCode: {
+            code: string;
+        };
+        RecoveryCodes: {
+            /** @description Each lets one in once without the telephone; shown only now */
+            codes: string[];
         };
         PasswordChange: {
             current: string;
@@ -6136,6 +6327,171 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getFirstAdmin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Whether the first admin is awaited */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstAdminAwaited"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    becomeFirstAdmin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstAdmin"];
+            };
+        };
+        responses: {
+            /** @description Signed in */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getFirstSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In their order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstSteps"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putFirstSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstStepsChoice"];
+            };
+        };
+        responses: {
+            /** @description As they are now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstSteps"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getFirmSetup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What the firm is */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirmSetup"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putFirmSetup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirmSetup"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirmSetup"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addMembers: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMembers"];
+            };
+        };
+        responses: {
+            /** @description Who was added and what was not understood */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedMembers"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     changeMember: {
         parameters: {
             query?: never;
@@ -6327,6 +6683,100 @@ export interface operations {
         };
         responses: {
             /** @description If there is such a login with a mail address a link is on its way */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    confirmSecondFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecondFactorCode"];
+            };
+        };
+        responses: {
+            /** @description On from now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    beginSecondFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordAgain"];
+            };
+        };
+        responses: {
+            /** @description For an app on the telephone */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondFactorBegun"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endSecondFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordAgain"];
+            };
+        };
+        responses: {
+            /** @description Not asked for any more */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetSecondFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Their password alone lets them in */
             204: {
                 headers: {
                     [name: string]: unknown;

@@ -30,6 +30,7 @@ export function Today() {
         <h1 className="name text-xl">{t.today.greeting(me?.name.split(" ")[0] ?? "")}</h1>
         <p className="text-quiet">{dayName(new Date().toISOString(), 0)}</p>
       </div>
+      {me?.role === "admin" && <Steps />}
       {me?.demo && (me.role === "rep" ? <TryThis /> : <TryElse admin={me.role === "admin"} />)}
       {today.isPending && <Loading />}
       {today.isError && !day && <Failed error={today.error} retry={() => void today.refetch()} />}
@@ -226,6 +227,21 @@ function Waiting({ day }: { day: Today }) {
         </Part>
       )}
     </>
+  );
+}
+
+/** Steps reminds an admin of what a new firm still has to set up. */
+function Steps() {
+  const steps = useQuery(queries.firstSteps).data;
+  if (!steps || steps.closed) return null;
+  return (
+    <p className="mt-3 rounded-md border border-ours bg-ours-soft px-4 py-2" data-testid="first-steps">
+      <span className="name">{t.today.steps}</span>{" "}
+      {t.today.stepsDone(steps.steps.filter((x) => x.done).length, steps.steps.length)}{" "}
+      <Link to="/first-steps" className="font-semibold text-ours underline underline-offset-3">
+        {t.today.stepsOn}
+      </Link>
+    </p>
   );
 }
 

@@ -8,6 +8,7 @@ import { useTell } from "../ui/toast";
 import { CallPreferences } from "./call_preferences";
 import { MailSettings } from "./mail_settings";
 import { OwnPassword } from "./password";
+import { OwnSecondFactor } from "./second_factor";
 import { Sessions } from "./sessions";
 
 const s = t.book.settings;
@@ -39,6 +40,7 @@ export function MySettings() {
       <CallPreferences />
       <MailSettings />
       <OwnPassword />
+      <OwnSecondFactor />
       <Sessions />
       <section aria-label={s.tel}>
         <h2 className="border-b border-rule-strong pb-1 text-quiet">{s.tel}</h2>

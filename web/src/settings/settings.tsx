@@ -8,6 +8,7 @@ import { Tabs } from "../ui/tabs";
 import { DoNotCallSettings } from "./do_not_call";
 import { AvailabilitySettings } from "./availability";
 import { FieldSettings } from "./fields";
+import { FirmSettings } from "./firm";
 import { LineSettings } from "./lines";
 import { SoundSettings } from "../calls/devices";
 import { MySettings } from "./my_settings";
@@ -20,7 +21,7 @@ import { NumberSettings } from "./number_order";
 import { RecordingSettings } from "./recording";
 import { PreparedSettings } from "./prepared_messages";
 import { StaffSettings } from "./staff";
-import { staff } from "../texts/staff";
+import { firm, staff } from "../texts/staff";
 
 const s = t.book.settings;
 const g = t.after.settingGroups;
@@ -30,6 +31,7 @@ type Part = { key: string; there: boolean; part: React.JSX.Element };
 const labels: Record<string, string> = {
   ...t.in.settings.tabs,
   ...s.tabs,
+  firm: firm.tab,
   staff: staff.tab,
   sound: t.voice.menu,
   prepared: t.voice.prepared.tab,
@@ -59,6 +61,7 @@ export function Settings() {
     {
       name: "people",
       parts: [
+        { key: "firm", there: rights.set_up, part: <FirmSettings /> },
         { key: "staff", there: rights.set_up, part: <StaffSettings /> },
         { key: "availability", there: rights.set_up, part: <AvailabilitySettings /> },
       ],

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, ask, type Schemas } from "../api/client";
 import { keys, refresh } from "../api/keys";
 import { queries } from "../api/queries";
-import { staff as s } from "../texts/staff";
+import { many, staff as s } from "../texts/staff";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { Field } from "../ui/field";
@@ -13,10 +13,11 @@ import { clockTime, dayShort } from "../ui/times";
 import { useTell } from "../ui/toast";
 import { LinkDialog } from "./staff_link";
 import { MemberForm } from "./staff_form";
+import { ManyDialog } from "./staff_many";
 import { OffDialog } from "./staff_off";
 
 export type Member = Schemas["Member"];
-type Asked = { what: "edit" | "link" | "off"; member?: Member };
+type Asked = { what: "edit" | "link" | "off" | "many"; member?: Member };
 
 const when = (at: string) => `${dayShort(at)} ${clockTime(at)}`;
 
@@ -57,6 +58,13 @@ export function StaffSettings() {
         />
         <span className="flex-1" />
         <Button
+          onClick={() => {
+            setAsked({ what: "many" });
+          }}
+        >
+          {many.open}
+        </Button>
+        <Button
           look="ours"
           onClick={() => {
             setAsked({ what: "edit" });
@@ -88,6 +96,7 @@ export function StaffSettings() {
           }}
         />
       )}
+      {asked?.what === "many" && <ManyDialog teams={teams} onClose={close} />}
       {asked?.what === "link" && asked.member && <LinkDialog member={asked.member} onClose={close} />}
       {asked?.what === "off" && asked.member && (
         <OffDialog member={asked.member} others={members.filter((m) => m.active && !m.leaving)} onClose={close} />

@@ -5,7 +5,7 @@ import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { keys, refresh } from "../api/keys";
 import { queries } from "../api/queries";
 import { t } from "../texts";
-import { staff as s } from "../texts/staff";
+import { factor, staff as s } from "../texts/staff";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field, Select } from "../ui/field";
@@ -178,6 +178,7 @@ export function MemberForm({
             <option key={x} value={x} />
           ))}
         </datalist>
+        {member?.second_factor && <ResetFactor member={member} onDone={onClose} />}
         {theirs && (
           <p role="alert" className="col-span-2 text-sm text-ending">
             {s.conflict(theirs)}
@@ -196,5 +197,35 @@ export function MemberForm({
         </div>
       </form>
     </Dialog>
+  );
+}
+
+/** ResetFactor takes the second factor of a colleague away who has lost it. */
+function ResetFactor({ member, onDone }: { member: Member; onDone: () => void }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const reset = useMutation({
+    mutationFn: () => ask(api.DELETE("/api/staff/{id}/second-factor", { params: { path: { id: member.id } } })),
+    onSuccess: () => {
+      tell(factor.resetDone(member.name));
+      refresh(client, keys.staff());
+      onDone();
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
+  return (
+    <p className="col-span-2 flex items-center gap-3 text-sm text-quiet">
+      <span className="min-w-0 flex-1">{factor.resetText}</span>
+      <Button
+        disabled={reset.isPending}
+        onClick={() => {
+          reset.mutate();
+        }}
+      >
+        {factor.reset}
+      </Button>
+    </p>
   );
 }

@@ -197,8 +197,13 @@ function MyMenu({ onKeys }: { onKeys: () => void }) {
               className={`size-2.5 shrink-0 rounded-full ${away ? "border-2 border-edge" : "bg-theirs"}`}
             />
             <span className="truncate text-quiet">
-              <span className="text-ink">{me.name}</span> · {me.availability.label} ·{" "}
-              <span className="font-semibold">{me.line}</span>
+              <span className="text-ink">{me.name}</span> · {me.availability.label}
+              {me.line && (
+                <>
+                  {" "}
+                  · <span className="font-semibold">{me.line}</span>
+                </>
+              )}
             </span>
             <span className="sr-only">{t.me.menu}</span>
             <More />

@@ -70,6 +70,21 @@ const welcome = createRoute({
   component: lazyRouteComponent(() => import("./welcome"), "Welcome"),
 });
 
+const factor = createRoute({
+  getParentRoute: () => root,
+  path: "/second-factor",
+  component: lazyRouteComponent(() => import("./factor_page"), "FactorPage"),
+  beforeLoad: async ({ context }) => {
+    await context.client.ensureQueryData(queries.me);
+  },
+});
+
+const setUp = createRoute({
+  getParentRoute: () => root,
+  path: "/set-up",
+  component: lazyRouteComponent(() => import("./set_up"), "SetUp"),
+});
+
 const outside = createRoute({
   getParentRoute: () => root,
   path: "/outside",
@@ -80,6 +95,7 @@ const signedInOnly = async (client: QueryClient, href: string) => {
   try {
     const me = await client.ensureQueryData(queries.me);
     setPlace(me.zone, me.firm.region);
+    if (me.second_factor_missing) throw redirect({ to: "/second-factor" });
   } catch (e) {
     if (e instanceof Failure && e.problem?.status === 401) {
       throw redirect({ to: "/sign-in", search: href === "/" ? {} : { to: href } });
@@ -199,6 +215,11 @@ const importPage = createRoute({
   path: "/imports/$id",
   component: lazyRouteComponent(() => import("../book/import"), "ImportPage"),
 });
+const steps = createRoute({
+  getParentRoute: () => frame,
+  path: "/first-steps",
+  component: lazyRouteComponent(() => import("../settings/first_steps"), "FirstSteps"),
+});
 const settings = createRoute({
   getParentRoute: () => frame,
   path: "/settings",
@@ -270,10 +291,13 @@ export const makeRouter = (client: QueryClient) =>
   createRouter({
     routeTree: root.addChildren([
       welcome,
+      setUp,
+      factor,
       signIn,
       outside,
       print,
       frame.addChildren([
+        steps,
         today,
         lane,
         people,

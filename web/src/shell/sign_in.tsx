@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useNavigate, useSearch } from "@tanstack/react-router";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { type FormEvent, useState } from "react";
 
 import { keys } from "../api/keys";
@@ -16,28 +16,35 @@ export function SignIn() {
   const client = useQueryClient();
   const navigate = useNavigate();
   const { to } = useSearch({ from: "/sign-in" });
-  const people = useQuery(queries.demoPeople).data ?? [];
+  const asked = useQuery(queries.demoPeople);
+  const demo = asked.data;
+  const people = demo ?? [];
+  const empty = useQuery({ ...queries.firstAdmin, enabled: demo?.length === 0 }).data?.awaited;
   const [login, setLogin] = useState("");
   const [password, setPassword] = useState("");
+  const [code, setCode] = useState("");
+  const [asksCode, setAsksCode] = useState(false);
   const signIn = useMutation({
-    mutationFn: (body: { login: string; password: string }) => ask(api.POST("/api/session", { body })),
+    mutationFn: (body: { login: string; password: string; code?: string }) => ask(api.POST("/api/session", { body })),
     onMutate: holdForDesk, // who is quick presses the first key before the desk is drawn, which lets it go
     onSuccess: async (me) => {
       client.clear();
       client.setQueryData(keys.me(), me);
       await navigate({ href: to ?? "/" });
     },
-    onError: letGoForDesk,
+    onError: (e) => {
+      letGoForDesk();
+      if (e instanceof Failure && e.code === "second_factor") setAsksCode(true);
+    },
   });
   const submit = (e: FormEvent) => {
     e.preventDefault();
-    signIn.mutate({ login, password });
+    signIn.mutate({ login, password, ...(code ? { code } : {}) });
   };
-  const problem = signIn.error
-    ? signIn.error instanceof Failure
-      ? signIn.error.message
-      : t.failed.unknown
-    : undefined;
+  const failure = signIn.error instanceof Failure ? signIn.error : undefined;
+  const ofCode = failure?.problem?.field === "code";
+  const wantsCode = failure?.code === "second_factor"; // is no problem: the code is asked for
+  const problem = signIn.error && !ofCode && !wantsCode ? (failure?.message ?? t.failed.unknown) : undefined;
   const form = (
     <form onSubmit={submit} className="flex flex-col gap-3">
       <Field
@@ -60,6 +67,23 @@ export function SignIn() {
           setPassword(e.target.value);
         }}
       />
+      {asksCode && (
+        <>
+          <Field
+            label={t.signIn.code}
+            inputMode="text"
+            autoComplete="one-time-code"
+            autoFocus
+            maxLength={40}
+            value={code}
+            problem={ofCode ? failure.message : undefined}
+            onChange={(e) => {
+              setCode(e.target.value);
+            }}
+          />
+          <p className="text-sm text-quiet">{t.signIn.codeHelp}</p>
+        </>
+      )}
       <Button look="ours" type="submit" disabled={signIn.isPending} className="justify-center">
         {signIn.isPending ? t.signIn.going : t.signIn.go}
       </Button>
@@ -73,7 +97,11 @@ export function SignIn() {
           <Mark />
           <h1 className="name text-xl">{t.name}</h1>
         </div>
-        {people.length === 0 ? (
+        {asked.isPending ? null : empty ? ( // nothing moves under a hand that has begun to type
+          <Link to="/set-up" className="font-semibold text-ours underline underline-offset-3">
+            {t.signIn.setUp}
+          </Link>
+        ) : people.length === 0 ? (
           form
         ) : (
           <div className="grid grid-cols-[1fr_15rem] gap-10 max-[40rem]:grid-cols-1">

@@ -50,6 +50,9 @@ export const t = {
     going: "Signing in",
     demo: "This is the demo of a made-up firm. Sign in as one of its people with one click:",
     orByName: "Or by name",
+    code: "The code on your telephone",
+    codeHelp: "Six digits, of the app that you set up. Or one of the codes that you wrote down for when it is lost.",
+    setUp: "Nobody belongs to this firm yet. Set it up",
     forgotten: "Forgot your password?",
     forgottenNone: "Type your name first.",
     forgottenSent:
@@ -313,6 +316,9 @@ export const t = {
     tryTeam: "Team",
     tryAdmin: "set up what an outcome does, and look at what it would do if somebody filed with it now.",
     tryOutcomes: "Outcomes",
+    steps: "First steps:",
+    stepsDone: (done: number, all: number) => `${String(done)} of ${String(all)} done.`,
+    stepsOn: "Go on",
     tryBefore: "call",
     tryText:
       "by clicking her number. She answers after a few seconds: write what she wants, end the call, choose an outcome, file.",
