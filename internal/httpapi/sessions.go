@@ -136,8 +136,11 @@ func (r *rememberingStore) FindCtx(ctx context.Context, token string) ([]byte, b
 	case err != nil && hit && time.Since(s.at) < sessionIdle:
 		s.tried = time.Now()
 		r.mu.Lock()
+		defer r.mu.Unlock()
+		if r.said != said { // it was changed or ended meanwhile: what was remembered is worth nothing
+			return nil, false, err
+		}
 		r.seen[token] = s
-		r.mu.Unlock()
 		return s.data, true, nil
 	case err != nil:
 		return nil, false, err

@@ -15,6 +15,7 @@ type shelf struct {
 	data   map[string][]byte
 	broken bool
 	finds  int
+	during func() // happens once while something is being looked for, behind the reading
 }
 
 var errBroken = errors.New("broken")
@@ -22,9 +23,17 @@ var errBroken = errors.New("broken")
 func (s *shelf) Find(token string) ([]byte, bool, error) {
 	s.finds++
 	if s.broken {
+		if during := s.during; during != nil {
+			s.during = nil
+			during()
+		}
 		return nil, false, errBroken
 	}
 	b, ok := s.data[token]
+	if during := s.during; during != nil {
+		s.during = nil
+		during()
+	}
 	return b, ok, nil
 }
 
@@ -69,6 +78,26 @@ func TestSessionsAreRememberedWhileTheStoreIsAway(t *testing.T) {
 	_, found, err = r.Find("a")
 	require.NoError(t, err)
 	assert.False(t, found, "signing out is at once")
+}
+
+func TestWhatEndsWhileItIsBeingReadIsNotRememberedAsItWas(t *testing.T) {
+	for _, broken := range []bool{false, true} {
+		under := &shelf{data: map[string][]byte{}}
+		r := &rememberingStore{store: under, seen: map[string]seenSession{}}
+		require.NoError(t, r.Commit("a", []byte("ines"), time.Now()))
+		_, _, err := r.Find("a")
+		require.NoError(t, err)
+		s := r.seen["a"]
+		s.at = time.Now().Add(-time.Minute) // it is asked for again
+		r.seen["a"] = s
+		under.broken = broken
+		under.during = func() { require.NoError(t, r.Delete("a")) }
+		_, _, _ = r.Find("a")
+		under.broken = false
+		_, found, err := r.Find("a")
+		require.NoError(t, err)
+		assert.False(t, found, "signed out meanwhile; the store answered: %t", !broken)
+	}
 }
 
 func TestOriginFits(t *testing.T) {
