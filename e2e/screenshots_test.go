@@ -13,6 +13,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/demo"
+	"trundo/internal/desk/firm"
 )
 
 // TestScreenshots makes docs/screenshots from the demo's data, when TRUNDO_SCREENSHOTS names the folder (make
@@ -107,7 +108,6 @@ func TestScreenshots(t *testing.T) {
 	win.see("Call 907 555 0101", "[role=listbox]")
 	win.keys(kb.Enter)
 	win.see("Whose number is it?", slipPart)
-	win.shot(dir + "/attach-question.png")
 	win.click("button", "Stop", slipPart)
 	win.see("canceled before answer", slipPart)
 	win.command("6")
@@ -124,10 +124,13 @@ func TestScreenshots(t *testing.T) {
 	win.see("Not signed in", "#sheet")
 	win.shot(dir + "/team.png")
 	ada := w.signedIn(t, "Ada Millrace")
-	ada.visit("/settings?tab=lines")
-	ada.click("button", "Sales", "#sheet")
-	ada.see("all at once", "#sheet")
-	ada.shot(dir + "/lines.png")
+	_, err := w.Desk.Staff.AddMany(t.Context(), w.actorOf(t, "ada"), uuid.NewString(), w.url,
+		contract.NewMembers{Text: "Wren Tamaro, wren@lindenfall.example, 77", Role: contract.MemberRoleRep, Team: "Sales",
+			Zone: "America/New_York", Link: contract.NewMembersLinkNone})
+	require.NoError(t, err)
+	ada.visit("/settings?tab=staff")
+	ada.see("Wren Tamaro", "table")
+	ada.shot(dir + "/colleagues.png")
 	ada.visit("/settings?tab=outcomes")
 	ada.click("button", "Wants an offer", "#sheet ol")
 	ada.see("write to the person", "[data-testid=preview]")
@@ -137,6 +140,8 @@ func TestScreenshots(t *testing.T) {
 	win.see("north side", "[data-testid=thread]")
 	win.shot(dir + "/message-thread.png")
 	win.click("link", "Today")
+
+	firstSteps(t, dir)
 
 	ref, err := w.sim.CallIn(demo.Household, mainE164)
 	require.NoError(t, err)
@@ -167,13 +172,31 @@ func TestScreenshots(t *testing.T) {
 	}
 }
 
+// firstSteps takes a picture of a new firm whose set-up has begun.
+func firstSteps(t *testing.T, dir string) {
+	ada := startEmpty(t).first(t)
+	ada.fill("Name of the firm", "Lindenfall Cisterns")
+	ada.click("button", "Save")
+	ada.click("button", "Go on: Your numbers")
+	ada.fill("Number", "413 555 0100")
+	ada.fill("What it is for", "Main")
+	ada.until("the toast to go", `!document.querySelector('ol li[data-state]')`)
+	ada.shot(dir + "/first-steps.png")
+}
+
+// actorOf is somebody of the firm by their login.
+func (w *world) actorOf(t *testing.T, login string) firm.Actor {
+	var user uuid.UUID
+	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM users WHERE login = $1`, login).Scan(&user))
+	a, err := w.Desk.Actor(t.Context(), user)
+	require.NoError(t, err)
+	return a
+}
+
 // roundGoing takes a picture of a round in which some people have been called.
 func roundGoing(t *testing.T, w *world, dir string) {
 	list, _, numbers := w.roundOf(t, 46)
-	var user uuid.UUID
-	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM users WHERE login = 'tomas'`).Scan(&user))
-	a, err := w.Desk.Actor(t.Context(), user)
-	require.NoError(t, err)
+	a := w.actorOf(t, "tomas")
 	settings, err := w.Desk.Rounds.RoundDefaults(t.Context(), a)
 	require.NoError(t, err)
 	settings.SkipCalledToday = false

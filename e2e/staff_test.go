@@ -105,10 +105,9 @@ func TestSomebodyIsHiredInvitedAndDismissed(t *testing.T) {
 	wren.looks("sign-in-forgotten")
 }
 
-// TestFromNothingToAFiledCall sets a new firm up as somebody would who has read nothing.
-func TestFromNothingToAFiledCall(t *testing.T) {
-	t.Parallel()
-	w := startEmpty(t)
+// first opens a window of an empty firm and becomes its first admin.
+func (w *world) first(t *testing.T) *window {
+	t.Helper()
 	code, err := w.Desk.Staff.FirstCode(t.Context())
 	require.NoError(t, err)
 	ada := open(t, w.url)
@@ -123,6 +122,14 @@ func TestFromNothingToAFiledCall(t *testing.T) {
 	ada.fill("The code that the server showed where it was started", code)
 	ada.click("button", "Begin")
 	ada.see("0 of 6 done")
+	return ada
+}
+
+// TestFromNothingToAFiledCall sets a new firm up as somebody would who has read nothing.
+func TestFromNothingToAFiledCall(t *testing.T) {
+	t.Parallel()
+	w := startEmpty(t)
+	ada := w.first(t)
 	ada.looks("first-steps")
 
 	ada.fill("Name of the firm", "Lindenfall Cisterns")

@@ -5365,6 +5365,39 @@ type Token struct {
 	UsedAt    *time.Time         `json:"used_at"`
 }
 
+// Trail defines model for Trail.
+type Trail struct {
+	Entries []TrailEntry `json:"entries"`
+	Kinds   []string     `json:"kinds"`
+
+	// Next For the next page; missing where this is the last
+	Next *string `json:"next,omitempty"`
+}
+
+// TrailChange defines model for TrailChange.
+type TrailChange struct {
+	After  string `json:"after"`
+	Before string `json:"before"`
+	Field  string `json:"field"`
+}
+
+// TrailEntry defines model for TrailEntry.
+type TrailEntry struct {
+	At       time.Time           `json:"at"`
+	CallID   *openapi_types.UUID `json:"call_id,omitempty"`
+	Changes  []TrailChange       `json:"changes"`
+	ID       openapi_types.UUID  `json:"id"`
+	Kind     string              `json:"kind"`
+	RecordID *openapi_types.UUID `json:"record_id,omitempty"`
+
+	// Subject The name of what was changed, as far as it has one
+	Subject string `json:"subject"`
+	What    string `json:"what"`
+
+	// Who Empty: nobody who is known, or the program itself
+	Who string `json:"who"`
+}
+
 // Transcript defines model for Transcript.
 type Transcript struct {
 	// OursKnown Whether our side was written down too
@@ -5651,6 +5684,22 @@ type AddMembersParams struct {
 // LeaveNoteParams defines parameters for LeaveNote.
 type LeaveNoteParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
+// GetTrailParams defines parameters for GetTrail.
+type GetTrailParams struct {
+	Who *openapi_types.UUID `form:"who,omitempty" json:"who,omitempty"`
+
+	// Kind Of what was changed
+	Kind *string `form:"kind,omitempty" json:"kind,omitempty"`
+
+	// Q In the name of what was changed
+	Q     *string    `form:"q,omitempty" json:"q,omitempty"`
+	From  *time.Time `form:"from,omitempty" json:"from,omitempty"`
+	Until *time.Time `form:"until,omitempty" json:"until,omitempty"`
+
+	// After What the page before gave as next
+	After *string `form:"after,omitempty" json:"after,omitempty"`
 }
 
 // CountRowsJSONRequestBody defines body for CountRows for application/json ContentType.

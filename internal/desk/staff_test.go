@@ -1,6 +1,7 @@
 package desk_test
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"regexp"
@@ -15,6 +16,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/totp"
+	"trundo/internal/desk"
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/staff"
 	"trundo/internal/store/db"
@@ -619,4 +621,74 @@ func TestAnAdminAsksForASecondFactorByRoleAndTakesALostOneAway(t *testing.T) {
 	require.NoError(t, w.ResetSecondFactor(t.Context(), ada, ada.ID))
 	_, err = w.SignIn(t.Context(), firm.Credentials{Login: "ada", Password: "four green kettles"})
 	require.NoError(t, err)
+}
+
+func TestTheTrailTellsWhatWasDoneAndHoldsNoNotes(t *testing.T) {
+	w := newWorld(t)
+	ada := w.ada()
+	c := w.speaks()
+	_, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "her secret garden", Writer: "w"})
+	require.NoError(t, err)
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
+	w.ended(c.ID)
+	page, err := w.CallPage(t.Context(), w.ines, c.ID)
+	require.NoError(t, err)
+	changed, err := w.Filing.ChangeSlip(t.Context(), w.ines, c.Slip.ID,
+		contract.SlipChange{Version: page.Call.Slip.Version, OutcomeID: &w.sold})
+	require.NoError(t, err)
+	_, err = w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
+	require.NoError(t, err)
+	_, err = w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID,
+		contract.NotesEdit{Body: "her secret garden, north side", Writer: "w", Base: changed.Slip.Notes.Version})
+	require.NoError(t, err)
+	wren, err := w.Staff.Add(t.Context(), ada, key(), hired)
+	require.NoError(t, err)
+	e := hired
+	e.Version, e.Team = &wren.Version, "Service"
+	_, err = w.Staff.Change(t.Context(), ada, wren.ID, e)
+	require.NoError(t, err)
+
+	trail, err := w.Trail(t.Context(), ada, desk.TrailQuery{})
+	require.NoError(t, err)
+	text, err := json.Marshal(trail)
+	require.NoError(t, err)
+	assert.NotContains(t, string(text), "garden")
+	newest := trail.Entries[0]
+	assert.Equal(t, []string{"Ada Millrace", "member", "changed", "Wren Tamaro"},
+		[]string{newest.Who, newest.Kind, newest.What, newest.Subject})
+	assert.Equal(t, []contract.TrailChange{{Field: "team", Before: "Sales", After: "Service"}}, newest.Changes)
+	count := func(q desk.TrailQuery) int {
+		t.Helper()
+		some, err := w.Trail(t.Context(), ada, q)
+		require.NoError(t, err)
+		return len(some.Entries)
+	}
+	assert.Equal(t, 2, count(desk.TrailQuery{Who: &ada.ID}))
+	assert.Equal(t, 1, count(desk.TrailQuery{Kind: "slip"}))
+	assert.Equal(t, 2, count(desk.TrailQuery{Q: "WREN"}))
+	assert.Zero(t, count(desk.TrailQuery{Q: "%"}), "a sign of the search's own is only a sign")
+	later := w.clock.Now().Add(time.Minute)
+	assert.Zero(t, count(desk.TrailQuery{From: &later}))
+
+	for i := range 150 {
+		require.NoError(t, w.Audited(t.Context(), w.store.Queries, ada, "list", uuid.New(), fmt.Sprint("step ", i),
+			map[string]string{}, map[string]string{}))
+	}
+	first, err := w.Trail(t.Context(), ada, desk.TrailQuery{Kind: "list"})
+	require.NoError(t, err)
+	require.Len(t, first.Entries, 100)
+	second, err := w.Trail(t.Context(), ada, desk.TrailQuery{Kind: "list", After: *first.Next})
+	require.NoError(t, err)
+	assert.Len(t, second.Entries, 50)
+	assert.Nil(t, second.Next)
+	var file strings.Builder
+	require.NoError(t, w.WriteTrail(t.Context(), ada, desk.TrailQuery{}, &file))
+	assert.Contains(t, file.String(), "team: Sales → Service")
+	assert.NotContains(t, file.String(), "garden")
+	assert.Equal(t, 150, strings.Count(file.String(), "step "))
+	_, err = w.Trail(t.Context(), ada, desk.TrailQuery{After: "nowhere"})
+	assert.Equal(t, "after", fieldOf(t, err))
+	_, err = w.Trail(t.Context(), w.odile, desk.TrailQuery{})
+	assert.ErrorIs(t, err, firm.ErrForbidden)
+	assert.ErrorIs(t, w.WriteTrail(t.Context(), w.ines, desk.TrailQuery{}, &file), firm.ErrForbidden)
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"trundo/internal/desk"
 	"trundo/internal/desk/calls"
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/outreach"
@@ -38,6 +39,7 @@ func (s *Server) files(e *gin.Engine) {
 	e.GET("/api/spoken", s.signedIn, s.spokenFile)
 	e.GET("/api/exports/:id", s.signedIn, s.exportFile)
 	e.GET("/api/calls.csv", s.signedIn, s.callsFile)
+	e.GET("/api/trail.csv", s.signedIn, s.trailFile)
 	e.GET("/api/rounds/:id/results.csv", s.signedIn, s.roundFile)
 	e.GET("/api/calendar.ics", s.signedIn, s.myCalendar)
 	e.GET("/calendar/:secret", s.secretCalendar)
@@ -115,6 +117,21 @@ func (s *Server) callsFile(c *gin.Context) {
 	q := calls.CallQuery{Mine: c.Query("whose") != "team", Way: c.Query("way"), Only: c.Query("only"), Q: c.Query("q")}
 	s.attachment(c, "calls.csv", "text/csv; charset=utf-8", func(ctx context.Context, w io.Writer) error {
 		return s.desk.Calls.WriteCalls(ctx, actor(c), q, w)
+	})
+}
+
+func (s *Server) trailFile(c *gin.Context) {
+	q := desk.TrailQuery{Kind: c.Query("kind"), Q: c.Query("q")}
+	if who := c.Query("who"); who != "" {
+		id, err := uuid.Parse(who)
+		if err != nil {
+			s.fail(c, &firm.FieldError{Field: "who", Err: err})
+			return
+		}
+		q.Who = &id
+	}
+	s.attachment(c, "trail.csv", "text/csv; charset=utf-8", func(ctx context.Context, w io.Writer) error {
+		return s.desk.WriteTrail(ctx, actor(c), q, w)
 	})
 }
 

@@ -48,7 +48,8 @@ func (s *Server) live(c *gin.Context) {
 	defer func() { _ = conn.CloseNow() }()
 	sub := s.desk.Hub.Subscribe(a.ID, c.Query("epoch"), after)
 	defer sub.Close()
-	ctx, gone := context.WithCancel(context.WithoutCancel(c.Request.Context()))
+	// Not the request's context: it holds the session as it was when the window came, and would never hear of its end.
+	ctx, gone := context.WithCancel(context.Background())
 	defer gone()
 	asked := make(chan struct{}, 1)
 	go s.listen(ctx, gone, conn, asked)

@@ -9,6 +9,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/desk"
 	"trundo/internal/desk/firm"
 )
 
@@ -266,4 +267,11 @@ func (s *Server) ResetSecondFactor(c *gin.Context, id contract.ID) {
 		return
 	}
 	c.Status(http.StatusNoContent)
+}
+
+// GetTrail implements ServerInterface.
+func (s *Server) GetTrail(c *gin.Context, p contract.GetTrailParams) {
+	trail, err := s.desk.Trail(c.Request.Context(), actor(c), desk.TrailQuery{Who: p.Who, Kind: text(p.Kind), Q: text(p.Q),
+		From: p.From, Until: p.Until, After: text(p.After)})
+	answer(s, c, http.StatusOK, trail, err)
 }

@@ -56,6 +56,10 @@ func TestOnesOwnPasswordIsChangedAndOthersOfOnesSessionsEnd(t *testing.T) {
 	elsewhere := s.jar["trundo_session"]
 	s.signIn("ines")
 	here := s.jar["trundo_session"]
+	window := s.listens()
+	s.jar["trundo_session"] = elsewhere
+	other := s.listens() // which is looked after a moment later than the first
+	s.jar["trundo_session"] = here
 	r, text := s.ask("PUT", "/api/password", contract.PasswordChange{Current: "not it", Fresh: "seven wet umbrellas"})
 	assert.Equal(t, "current", *problem(t, r, text).Field)
 	r, text = s.ask("PUT", "/api/password", contract.PasswordChange{Current: firm.DemoPassword, Fresh: "seven wet umbrellas"})
@@ -65,6 +69,12 @@ func TestOnesOwnPasswordIsChangedAndOthersOfOnesSessionsEnd(t *testing.T) {
 	s.jar["trundo_session"] = elsewhere
 	r, text = s.ask("GET", "/api/session", nil)
 	assert.Equal(t, "signed_out", problem(t, r, text).Code)
+	s.ends(other, "of another session")
+	select {
+	case code := <-window:
+		t.Fatalf("the window in which the password was changed was closed too: %d", code)
+	default:
+	}
 	var last contract.Problem
 	s.jar["trundo_session"] = here
 	for range 9 {

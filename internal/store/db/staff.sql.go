@@ -7,6 +7,7 @@ package db
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"github.com/google/uuid"
@@ -675,6 +676,93 @@ UPDATE users SET active = true, off_at = NULL, leaving_since = NULL, leaving_to 
 func (q *Queries) SwitchOn(ctx context.Context, id uuid.UUID) error {
 	_, err := q.db.Exec(ctx, switchOn, id)
 	return err
+}
+
+const trail = `-- name: Trail :many
+SELECT a.id, a.at, a.actor_id, coalesce(u.name, '')::text AS actor, a.subject_kind, a.subject_id, a.action, a.before, a.after,
+  coalesce(r.name, m.name, l.label, '')::text AS subject, r.id AS record_id, coalesce(c.id, s.call_id, '00000000-0000-0000-0000-000000000000')::uuid AS call_id
+FROM audit a LEFT JOIN users u ON u.id = a.actor_id
+LEFT JOIN records r ON a.subject_kind = 'record' AND r.id = a.subject_id
+LEFT JOIN users m ON a.subject_kind IN ('member', 'session') AND m.id = a.subject_id
+LEFT JOIN lines l ON a.subject_kind = 'line' AND l.id = a.subject_id
+LEFT JOIN calls c ON a.subject_kind = 'call' AND c.id = a.subject_id
+LEFT JOIN slips s ON a.subject_kind = 'slip' AND s.id = a.subject_id
+WHERE ($1::uuid IS NULL OR a.actor_id = $1::uuid)
+  AND ($2::text = '' OR a.subject_kind = $2::text)
+  AND ($3::timestamptz IS NULL OR a.at >= $3::timestamptz)
+  AND ($4::timestamptz IS NULL OR a.at < $4::timestamptz)
+  AND ($5::text = '' OR coalesce(r.name, m.name, l.label, '') ILIKE $5::text OR a.action ILIKE $5::text)
+  AND ($6::timestamptz IS NULL OR (a.at, a.id) < ($6::timestamptz, $7::uuid))
+ORDER BY a.at DESC, a.id DESC LIMIT $8
+`
+
+type TrailParams struct {
+	Who    *uuid.UUID
+	Kind   string
+	Since  *time.Time
+	Until  *time.Time
+	Q      string
+	LastAt *time.Time
+	LastID *uuid.UUID
+	Many   int32
+}
+
+type TrailRow struct {
+	ID          uuid.UUID
+	At          time.Time
+	ActorID     *uuid.UUID
+	Actor       string
+	SubjectKind string
+	SubjectID   uuid.UUID
+	Action      string
+	Before      json.RawMessage
+	After       json.RawMessage
+	Subject     string
+	RecordID    *uuid.UUID
+	CallID      uuid.UUID
+}
+
+// What was done, newest first, as far as asked for; each begins behind the one that was shown last.
+func (q *Queries) Trail(ctx context.Context, arg TrailParams) ([]TrailRow, error) {
+	rows, err := q.db.Query(ctx, trail,
+		arg.Who,
+		arg.Kind,
+		arg.Since,
+		arg.Until,
+		arg.Q,
+		arg.LastAt,
+		arg.LastID,
+		arg.Many,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []TrailRow{}
+	for rows.Next() {
+		var i TrailRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.At,
+			&i.ActorID,
+			&i.Actor,
+			&i.SubjectKind,
+			&i.SubjectID,
+			&i.Action,
+			&i.Before,
+			&i.After,
+			&i.Subject,
+			&i.RecordID,
+			&i.CallID,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const updateMember = `-- name: UpdateMember :exec

@@ -29,3 +29,7 @@ CREATE INDEX sign_in_links_user ON sign_in_links (user_id) WHERE used_at IS NULL
 -- Who finishes a slip in place of a rep who has left.
 ALTER TABLE slips ADD COLUMN handed_to uuid REFERENCES users (id);
 CREATE INDEX slips_handed ON slips (handed_to) WHERE handed_to IS NOT NULL AND state = 'open';
+
+-- The trail as a whole, newest first, and what one person did.
+CREATE INDEX audit_newest ON audit (at DESC, id DESC);
+CREATE INDEX audit_actor ON audit (actor_id, at DESC, id DESC);

@@ -130,3 +130,21 @@ UPDATE users SET totp_step = @step, recovery = @recovery WHERE id = @id;
 
 -- name: EndSecondFactor :exec
 UPDATE users SET totp_secret = '', totp_at = NULL, totp_step = 0, recovery = '{}' WHERE id = @id;
+
+-- name: Trail :many
+-- What was done, newest first, as far as asked for; each begins behind the one that was shown last.
+SELECT a.id, a.at, a.actor_id, coalesce(u.name, '')::text AS actor, a.subject_kind, a.subject_id, a.action, a.before, a.after,
+  coalesce(r.name, m.name, l.label, '')::text AS subject, r.id AS record_id, coalesce(c.id, s.call_id, '00000000-0000-0000-0000-000000000000')::uuid AS call_id
+FROM audit a LEFT JOIN users u ON u.id = a.actor_id
+LEFT JOIN records r ON a.subject_kind = 'record' AND r.id = a.subject_id
+LEFT JOIN users m ON a.subject_kind IN ('member', 'session') AND m.id = a.subject_id
+LEFT JOIN lines l ON a.subject_kind = 'line' AND l.id = a.subject_id
+LEFT JOIN calls c ON a.subject_kind = 'call' AND c.id = a.subject_id
+LEFT JOIN slips s ON a.subject_kind = 'slip' AND s.id = a.subject_id
+WHERE (sqlc.narg('who')::uuid IS NULL OR a.actor_id = sqlc.narg('who')::uuid)
+  AND (@kind::text = '' OR a.subject_kind = @kind::text)
+  AND (sqlc.narg('since')::timestamptz IS NULL OR a.at >= sqlc.narg('since')::timestamptz)
+  AND (sqlc.narg('until')::timestamptz IS NULL OR a.at < sqlc.narg('until')::timestamptz)
+  AND (@q::text = '' OR coalesce(r.name, m.name, l.label, '') ILIKE @q::text OR a.action ILIKE @q::text)
+  AND (sqlc.narg('last_at')::timestamptz IS NULL OR (a.at, a.id) < (sqlc.narg('last_at')::timestamptz, sqlc.narg('last_id')::uuid))
+ORDER BY a.at DESC, a.id DESC LIMIT @many;

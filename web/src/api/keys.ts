@@ -68,6 +68,7 @@ export const keys = {
   templates: named("templates"),
   thread: named("thread"),
   tokens: named("tokens"),
+  trail: named("trail"),
   webhooks: named("webhooks"),
   words: named("words"),
   wouldDelete: named("would-delete"),

@@ -35,6 +35,15 @@ export const queries = {
       queryKey: keys.team(id),
       queryFn: () => ask(api.GET("/api/team/{id}/availability", { params: { path: { id } } })),
     }),
+  trail: (asked: { who?: string; kind?: string; q?: string }) =>
+    infiniteQueryOptions({
+      queryKey: keys.trail(asked),
+      queryFn: ({ pageParam }) =>
+        ask(api.GET("/api/trail", { params: { query: { ...asked, ...(pageParam ? { after: pageParam } : {}) } } })),
+      placeholderData: keepPreviousData,
+      initialPageParam: "",
+      getNextPageParam: (last) => last.next,
+    }),
   firmSetup: queryOptions({ queryKey: keys.firmSetup(), queryFn: () => ask(api.GET("/api/settings/firm")) }),
   firstAdmin: queryOptions({ queryKey: keys.firstAdmin(), queryFn: () => ask(api.GET("/api/first-admin")) }),
   firstSteps: queryOptions({ queryKey: keys.firstSteps(), queryFn: () => ask(api.GET("/api/first-steps")) }),

@@ -601,6 +601,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was done, by whom and when, newest first. For who sets the firm up. */
+        get: operations["getTrail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/first-admin": {
         parameters: {
             query?: never;
@@ -3613,6 +3630,34 @@ export interface components {
             notes: number;
             in_call: boolean;
         };
+        Trail: {
+            entries: components["schemas"]["TrailEntry"][];
+            kinds: string[];
+            /** @description For the next page; missing where this is the last */
+            next?: string;
+        };
+        TrailEntry: {
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            at: string;
+            /** @description Empty: nobody who is known, or the program itself */
+            who: string;
+            kind: string;
+            what: string;
+            /** @description The name of what was changed, as far as it has one */
+            subject: string;
+            /** Format: uuid */
+            record_id?: string;
+            /** Format: uuid */
+            call_id?: string;
+            changes: components["schemas"]["TrailChange"][];
+        };
+        TrailChange: {
+            field: string;
+            before: string;
+            after: string;
+        };
         FirstAdminAwaited: {
             awaited: boolean;
         };
@@ -6322,6 +6367,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Member"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getTrail: {
+        parameters: {
+            query?: {
+                who?: string;
+                /** @description Of what was changed */
+                kind?: string;
+                /** @description In the name of what was changed */
+                q?: string;
+                from?: string;
+                until?: string;
+                /** @description What the page before gave as next */
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trail"];
                 };
             };
             default: components["responses"]["Problem"];

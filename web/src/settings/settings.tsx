@@ -13,6 +13,7 @@ import { LineSettings } from "./lines";
 import { SoundSettings } from "../calls/devices";
 import { MySettings } from "./my_settings";
 import { TemplateSettings } from "./templates";
+import { TrailSettings } from "./trail";
 import { ProgramSettings } from "./programs";
 import { ScriptSettings } from "./scripts";
 import { SequenceSettings } from "./sequences";
@@ -21,7 +22,7 @@ import { NumberSettings } from "./number_order";
 import { RecordingSettings } from "./recording";
 import { PreparedSettings } from "./prepared_messages";
 import { StaffSettings } from "./staff";
-import { firm, staff } from "../texts/staff";
+import { firm, staff, trail } from "../texts/staff";
 
 const s = t.book.settings;
 const g = t.after.settingGroups;
@@ -32,6 +33,7 @@ const labels: Record<string, string> = {
   ...t.in.settings.tabs,
   ...s.tabs,
   firm: firm.tab,
+  trail: trail.tab,
   staff: staff.tab,
   sound: t.voice.menu,
   prepared: t.voice.prepared.tab,
@@ -63,6 +65,7 @@ export function Settings() {
       parts: [
         { key: "firm", there: rights.set_up, part: <FirmSettings /> },
         { key: "staff", there: rights.set_up, part: <StaffSettings /> },
+        { key: "trail", there: rights.set_up, part: <TrailSettings /> },
         { key: "availability", there: rights.set_up, part: <AvailabilitySettings /> },
       ],
     },

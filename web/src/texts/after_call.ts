@@ -45,6 +45,7 @@ export const after = {
     about: {
       me: "password records open greeting whisper preferences mail address forward texts",
       sound: "microphone speaker headset volume ring telephone echo",
+      trail: "audit log who changed what history of changes export",
       firm: "name country region currency time zone first steps set up",
       staff: "people users team members hire invite password link role rights dismiss switch off extension",
       availability: "available break wrapping up states presence",

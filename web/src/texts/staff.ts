@@ -200,3 +200,37 @@ export const factor = {
   resetDone: (name: string) => `${name} signs in with the password alone now`,
   must: "Must have a second factor",
 };
+
+export const trail = {
+  tab: "Trail",
+  intro:
+    "Who did what and when: changes of records and settings, calls that were corrected, sign-ins. It cannot be changed. Notes are read on the call itself, by whom they are for.",
+  search: "Name, or what was done",
+  who: "Who",
+  anybody: "Anybody",
+  kind: "Of what",
+  anything: "Everything",
+  file: "As a file (CSV)",
+  none: "Nothing of that kind was done.",
+  more: "Earlier ones",
+  program: "Trundo",
+  empty: "empty",
+  change: (field: string, before: string, after: string) => `${field}: ${before} → ${after}`,
+  kinds: {
+    record: "record",
+    call: "call",
+    slip: "slip",
+    member: "colleague",
+    session: "sign-in",
+    settings: "settings",
+    line: "line",
+    list: "list",
+    field: "field",
+    import: "import",
+    export: "export",
+    bulk: "many records",
+    token: "key of a program",
+    do_not_call: "do-not-call list",
+    duplicate: "duplicates",
+  } as Record<string, string>,
+};
