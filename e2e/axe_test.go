@@ -101,7 +101,7 @@ func TestSettingsAreAccessible(t *testing.T) {
 		"/settings?tab=templates": "What messages and mails can begin with",
 		"/settings?tab=sequences": "Steps over days", "/settings?tab=scripts": "What may be said",
 		"/settings?tab=staff": "Everybody who signs in", "/settings?tab=firm": "Name of the firm",
-		"/first-steps":           "A test call", "/settings?tab=trail": "It cannot be changed",
+		"/first-steps": "A test call", "/settings?tab=trail": "It cannot be changed",
 		"/settings?tab=programs": "With a key a program acts as you",
 		"/insight":               "New people", "/programs": "The contract as a file"} {
 		win.goes(path)

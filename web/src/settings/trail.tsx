@@ -95,7 +95,8 @@ export function TrailSettings() {
 
 function Row({ entry: e }: { entry: Entry }) {
   const kind = s.kinds[e.kind] ?? e.kind;
-  const name = e.subject || kind;
+  const own = e.subject !== "" && e.subject === e.who; // what somebody did to themselves needs no name
+  const name = own ? "" : e.subject || kind;
   const way = "font-semibold hover:text-ours hover:underline";
   return (
     <li className="flex gap-3 border-b border-rule py-1.5">
@@ -115,14 +116,14 @@ function Row({ entry: e }: { entry: Entry }) {
             {name}
           </Link>
         ) : (
-          <span className="font-semibold">{name}</span>
+          name && <span className="font-semibold">{name}</span>
         )}{" "}
-        {e.subject && <span className="text-quiet">{kind}</span>} {e.what}
+        {e.subject && !own && <span className="text-quiet">{kind}</span>} {e.what}
         {e.changes.length > 0 && (
           <span className="block text-sm break-words text-quiet">
             {e.changes
               .slice(0, 12)
-              .map((c) => s.change(c.field, c.before || s.empty, c.after || s.empty))
+              .map((c) => (c.before ? s.change(c.field, c.before, c.after || s.empty) : `${c.field}: ${c.after}`))
               .join("; ")}
           </span>
         )}

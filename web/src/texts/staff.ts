@@ -202,7 +202,7 @@ export const factor = {
 };
 
 export const trail = {
-  tab: "Trail",
+  tab: "Audit trail",
   intro:
     "Who did what and when: changes of records and settings, calls that were corrected, sign-ins. It cannot be changed. Notes are read on the call itself, by whom they are for.",
   search: "Name, or what was done",
