@@ -165,125 +165,161 @@ func Plan(effects []Effect, s Situation) []Item {
 const noPerson = "the call has no linked records"
 
 func plan(it *Item, e Effect, s Situation) {
-	fill := s.Fill
-	if fill == nil {
-		fill = func(t string) string { return t }
+	p := planning{it: it, e: e, s: s, who: "nobody", fill: s.Fill}
+	if p.fill == nil {
+		p.fill = func(t string) string { return t }
 	}
-	who := "nobody"
 	if s.Person != nil {
-		who = s.Person.Name
+		p.who = s.Person.Name
 	} else if e.Kind != DoNotCall && e.Kind != Webhook && e.Kind != DealStage && e.Kind != CaseState &&
 		e.Kind != Message {
 		it.Problem = noPerson
 	}
-	problem := func(text string) {
-		if it.Problem == "" {
-			it.Problem = text
+	if do, known := planners[e.Kind]; known {
+		do(p)
+	}
+}
+
+// planning is one effect that is being planned.
+type planning struct {
+	it   *Item
+	e    Effect
+	s    Situation
+	who  string // the person's name
+	fill func(string) string
+}
+
+// problem says why it cannot be done, where nothing was in the way before.
+func (p planning) problem(text string) {
+	if p.it.Problem == "" {
+		p.it.Problem = text
+	}
+}
+
+// planners say of each kind of effect what would be done.
+var planners = map[Kind]func(planning){
+	FollowUp: planning.followUp, Retry: planning.retry, Message: planning.message, Mail: planning.message,
+	AddToList: planning.list, TakeOffList: planning.list, AddTag: planning.tag, DealStage: planning.dealStage,
+	CaseState: planning.caseState, NewCase: planning.newCase, DoNotCall: planning.doNotCall,
+	EndSequence: planning.endSequence, Webhook: planning.webhook,
+}
+
+func (p planning) followUp() {
+	p.it.Text = p.fill(p.e.Text)
+	p.it.Words = map[string]string{Call: "call " + p.who, MailAct: "write to " + p.who, Meeting: "meet " + p.who,
+		Task: "a task"}[p.e.Act]
+	due, dayOnly := Due(p.e.After, p.s, p.e.Act == Call)
+	p.it.Due, p.it.DayOnly, p.it.Zone = &due, dayOnly, due.Location().String()
+}
+
+func (p planning) retry() {
+	p.it.Act = Call
+	n := p.s.Number
+	if p.e.Next {
+		if n = p.s.Next; n == nil {
+			p.problem("there is no other number to try")
 		}
 	}
-	switch e.Kind {
-	case FollowUp:
-		it.Text = fill(e.Text)
-		it.Words = map[string]string{Call: "call " + who, MailAct: "write to " + who, Meeting: "meet " + who,
-			Task: "a task"}[e.Act]
-		due, dayOnly := Due(e.After, s, e.Act == Call)
-		it.Due, it.DayOnly, it.Zone = &due, dayOnly, due.Location().String()
-	case Retry:
-		it.Act = Call
-		n := s.Number
-		if e.Next {
-			if n = s.Next; n == nil {
-				problem("there is no other number to try")
-			}
+	p.it.Words = "try again"
+	if n != nil {
+		p.it.Number, p.it.Words = n.ID, "try "+n.Label
+		if !p.e.Next {
+			p.it.Words += " again"
 		}
-		it.Words = "try again"
-		if n != nil {
-			it.Number, it.Words = n.ID, "try "+n.Label
-			if !e.Next {
-				it.Words += " again"
-			}
-		}
-		if s.Round {
-			it.Words += " in this round"
-		}
-		it.Text = "Try again"
-		due, dayOnly := Due(e.After, s, true)
-		if !dayOnly {
-			due = bothWork(due, s)
-		}
-		it.Due, it.DayOnly = &due, dayOnly
-	case Message, Mail:
-		name, there := s.Names[e.Target]
-		it.Words = fmt.Sprintf("send “%s”", name)
-		switch {
-		case !there:
-			it.Words = "send a template"
-			problem("its template is gone")
-		case e.Kind == Mail && s.Mail == "":
-			problem("no mail address is known")
-		case e.Kind == Mail:
-			it.Address, it.Words = s.Mail, it.Words+" to "+s.Mail
-		case s.NoText != "":
-			problem(s.NoText)
-		case s.Number == nil:
-			problem("no number is known")
-		default:
-			it.Address, it.Words = s.Number.E164, fmt.Sprintf("text “%s” to %s", name, s.Number.Label)
-		}
-	case AddToList, TakeOffList:
-		name, there := s.Names[e.Target]
-		if !there {
-			problem("its list is gone")
-		}
-		it.Words = fmt.Sprintf("put on the list “%s”", name)
-		if e.Kind == TakeOffList {
-			it.Words = fmt.Sprintf("take off the list “%s”", name)
-		}
-	case AddTag:
-		it.Text, it.Words = e.Text, fmt.Sprintf("tag “%s”", e.Text)
-	case DealStage:
-		matter(it, s.Deal, s.Deals, "deal", e.Value)
-		from, to := 0, 0
-		if s.Deal != nil {
-			from, to = slices.Index(s.Stages, s.Deal.Stage), slices.Index(s.Stages, e.Value)
-		}
-		switch back := to >= 0 && from > to; {
-		case back && s.Deal.About:
-			it.Words = fmt.Sprintf("“%s” goes back from “%s” to “%s”", s.Deal.Name, s.Deal.Stage, e.Value)
-		case back:
-			problem(fmt.Sprintf("it is further on, at “%s”, and the call is not about it", s.Deal.Stage))
-		}
-	case CaseState:
-		matter(it, s.Case, s.Cases, "case", e.Value)
-	case NewCase:
-		it.Text = fill(e.Text)
-		it.Words = "open a case"
-	case DoNotCall:
-		switch {
-		case e.Value == ThisPerson && s.Person == nil:
-			problem(noPerson)
-		case e.Value == ThisPerson:
-			it.Words = "never call " + who
-		case s.Number == nil:
-			problem("no number is known")
-		default:
-			it.Address, it.Number, it.Words = s.Number.E164, s.Number.ID, "never call "+s.Number.Label
-		}
-		if it.Words == "" {
-			it.Words = "do-not-call"
-		}
-	case EndSequence:
-		it.Words = "end the sequence"
-		if s.Sequence == 0 {
-			problem("they are in no sequence")
-		}
-	case Webhook:
-		name, there := s.Names[e.Target]
-		it.Words = fmt.Sprintf("tell “%s”", name)
-		if !there {
-			it.Words = "tell another program"
-			problem("its address is gone")
-		}
+	}
+	if p.s.Round {
+		p.it.Words += " in this round"
+	}
+	p.it.Text = "Try again"
+	due, dayOnly := Due(p.e.After, p.s, true)
+	if !dayOnly {
+		due = bothWork(due, p.s)
+	}
+	p.it.Due, p.it.DayOnly = &due, dayOnly
+}
+
+func (p planning) message() {
+	name, there := p.s.Names[p.e.Target]
+	p.it.Words = fmt.Sprintf("send “%s”", name)
+	switch {
+	case !there:
+		p.it.Words = "send a template"
+		p.problem("its template is gone")
+	case p.e.Kind == Mail && p.s.Mail == "":
+		p.problem("no mail address is known")
+	case p.e.Kind == Mail:
+		p.it.Address, p.it.Words = p.s.Mail, p.it.Words+" to "+p.s.Mail
+	case p.s.NoText != "":
+		p.problem(p.s.NoText)
+	case p.s.Number == nil:
+		p.problem("no number is known")
+	default:
+		p.it.Address, p.it.Words = p.s.Number.E164, fmt.Sprintf("text “%s” to %s", name, p.s.Number.Label)
+	}
+}
+
+func (p planning) list() {
+	name, there := p.s.Names[p.e.Target]
+	if !there {
+		p.problem("its list is gone")
+	}
+	p.it.Words = fmt.Sprintf("put on the list “%s”", name)
+	if p.e.Kind == TakeOffList {
+		p.it.Words = fmt.Sprintf("take off the list “%s”", name)
+	}
+}
+
+func (p planning) tag() { p.it.Text, p.it.Words = p.e.Text, fmt.Sprintf("tag “%s”", p.e.Text) }
+
+func (p planning) dealStage() {
+	deal, stage := p.s.Deal, p.e.Value
+	matter(p.it, deal, p.s.Deals, "deal", stage)
+	from, to := 0, 0
+	if deal != nil {
+		from, to = slices.Index(p.s.Stages, deal.Stage), slices.Index(p.s.Stages, stage)
+	}
+	switch back := to >= 0 && from > to; {
+	case back && deal.About:
+		p.it.Words = fmt.Sprintf("“%s” goes back from “%s” to “%s”", deal.Name, deal.Stage, stage)
+	case back:
+		p.problem(fmt.Sprintf("it is further on, at “%s”, and the call is not about it", deal.Stage))
+	}
+}
+
+func (p planning) caseState() { matter(p.it, p.s.Case, p.s.Cases, "case", p.e.Value) }
+
+func (p planning) newCase() { p.it.Text, p.it.Words = p.fill(p.e.Text), "open a case" }
+
+func (p planning) doNotCall() {
+	n := p.s.Number
+	switch {
+	case p.e.Value == ThisPerson && p.s.Person == nil:
+		p.problem(noPerson)
+	case p.e.Value == ThisPerson:
+		p.it.Words = "never call " + p.who
+	case n == nil:
+		p.problem("no number is known")
+	default:
+		p.it.Address, p.it.Number, p.it.Words = n.E164, n.ID, "never call "+n.Label
+	}
+	if p.it.Words == "" {
+		p.it.Words = "do-not-call"
+	}
+}
+
+func (p planning) endSequence() {
+	p.it.Words = "end the sequence"
+	if p.s.Sequence == 0 {
+		p.problem("they are in no sequence")
+	}
+}
+
+func (p planning) webhook() {
+	name, there := p.s.Names[p.e.Target]
+	p.it.Words = fmt.Sprintf("tell “%s”", name)
+	if !there {
+		p.it.Words = "tell another program"
+		p.problem("its address is gone")
 	}
 }
 

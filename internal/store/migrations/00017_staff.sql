@@ -12,6 +12,9 @@ ALTER TABLE users
   ADD COLUMN recovery bytea[] NOT NULL DEFAULT '{}',       -- hashes of the codes that let them in without their telephone
   ADD COLUMN off_at timestamptz,                           -- when they were switched off
   ADD COLUMN seen_at timestamptz;                          -- when they last signed in
+-- Of two with the same extension the one who was there first keeps it.
+UPDATE users u SET extension = '' WHERE extension <> '' AND active
+  AND EXISTS (SELECT FROM users v WHERE v.extension = u.extension AND v.active AND (v.created_at, v.id) < (u.created_at, u.id));
 CREATE UNIQUE INDEX users_extension ON users (extension) WHERE extension <> '' AND active;
 
 -- Ways in by a link: an invitation, or a new password for one that was forgotten. Only the hash of what it carries is kept.
