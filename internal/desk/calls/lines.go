@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"slices"
-	"time"
 
 	"github.com/google/uuid"
 
@@ -88,7 +87,7 @@ func (ls *Lines) UpdateLine(ctx context.Context, a firm.Actor, id uuid.UUID,
 	if l.Label == "" {
 		return l, firm.Wrong("label", "a line needs a name")
 	}
-	if _, err := time.LoadLocation(l.Zone); err != nil || l.Zone == "" {
+	if !firm.KnownZone(l.Zone) {
 		return l, firm.Wrong("zone", "the zone is a name such as America/New_York")
 	}
 	if err := ls.Voices.soundCheck(ctx, "greeting_sound_id", l.GreetingSoundID); err != nil {

@@ -212,7 +212,7 @@ func AddUser(ctx context.Context, q *db.Queries, u NewUser) (uuid.UUID, error) {
 	case u.Role != Rep && u.Role != Supervisor && u.Role != Admin:
 		return uuid.Nil, Wrong("role", "the role is rep, supervisor or admin")
 	}
-	if _, err := time.LoadLocation(u.Zone); err != nil || u.Zone == "" {
+	if !KnownZone(u.Zone) {
 		return uuid.Nil, Wrong("zone", "the zone is a name such as America/New_York")
 	}
 	hash, err := hashOf(u.Password)

@@ -98,11 +98,7 @@ func (sf *Staff) mailLink(ctx context.Context, p contract.Member, origin string,
 	if p.Invited {
 		subject, first = "Your place at "+f.Name, "You sign in as “"+p.Login+"”. Choose your password here:"
 	}
-	zone, err := time.LoadLocation(p.Zone)
-	if err != nil {
-		zone = time.UTC
-	}
-	until := link.ExpiresAt.In(zone)
+	until := link.ExpiresAt.In(firm.ZoneNamed(p.Zone))
 	body := "Hello " + p.Name + ",\n\n" + first + "\n" + origin + link.Address + "\n\nThe link can be used once, until " +
 		sf.Dates().LongWeekday(until) + ", " + sf.Dates().Time(until) + ". If you did not expect this mail, do nothing."
 	return sf.mail.MailFromFirm(ctx, p.Mail, subject, body)
