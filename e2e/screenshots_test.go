@@ -125,7 +125,7 @@ func TestScreenshots(t *testing.T) {
 	win.shot(dir + "/team.png")
 	ada := w.signedIn(t, "Ada Millrace")
 	_, err := w.Desk.Staff.AddMany(t.Context(), w.actorOf(t, "ada"), uuid.NewString(), w.url,
-		contract.NewMembers{Text: "Wren Tamaro, wren@lindenfall.example, 77", Role: contract.MemberRoleRep, Team: "Sales",
+		contract.NewMembers{Text: "Wren Tamaro, wren@lindenfall.example, 77", Role: "rep", Team: "Sales",
 			Zone: "America/New_York", Link: contract.NewMembersLinkNone})
 	require.NoError(t, err)
 	ada.visit("/settings?tab=staff")

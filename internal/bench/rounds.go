@@ -212,7 +212,7 @@ func (w *workshop) takeTogether(ctx context.Context, list uuid.UUID, runs int) (
 	if err != nil {
 		return p, 0, err
 	}
-	settings.Pace, settings.SkipCalledToday = contract.ByKey, false
+	settings.Pace, settings.SkipCalledToday = contract.RoundSettingsPaceByKey, false
 	for range runs {
 		r, err := w.desk.Rounds.StartRound(ctx, reps[0], uuid.NewString(),
 			contract.RoundStart{ListID: &list, Settings: settings})

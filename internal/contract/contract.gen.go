@@ -227,19 +227,19 @@ func (e DayEntryKind) Valid() bool {
 
 // Defines values for DayEntryPlace.
 const (
-	Before DayEntryPlace = "before"
-	Day    DayEntryPlace = "day"
-	Hour   DayEntryPlace = "hour"
+	DayEntryPlaceBefore DayEntryPlace = "before"
+	DayEntryPlaceDay    DayEntryPlace = "day"
+	DayEntryPlaceHour   DayEntryPlace = "hour"
 )
 
 // Valid indicates whether the value is a known member of the DayEntryPlace enum.
 func (e DayEntryPlace) Valid() bool {
 	switch e {
-	case Before:
+	case DayEntryPlaceBefore:
 		return true
-	case Day:
+	case DayEntryPlaceDay:
 		return true
-	case Hour:
+	case DayEntryPlaceHour:
 		return true
 	default:
 		return false
@@ -836,16 +836,16 @@ func (e ImportState) Valid() bool {
 
 // Defines values for ImportPlanDates.
 const (
-	DayFirst   ImportPlanDates = "day_first"
-	MonthFirst ImportPlanDates = "month_first"
+	ImportPlanDatesDayFirst   ImportPlanDates = "day_first"
+	ImportPlanDatesMonthFirst ImportPlanDates = "month_first"
 )
 
 // Valid indicates whether the value is a known member of the ImportPlanDates enum.
 func (e ImportPlanDates) Valid() bool {
 	switch e {
-	case DayFirst:
+	case ImportPlanDatesDayFirst:
 		return true
-	case MonthFirst:
+	case ImportPlanDatesMonthFirst:
 		return true
 	default:
 		return false
@@ -926,19 +926,19 @@ func (e LaneEntryTone) Valid() bool {
 
 // Defines values for LineQualityVerdict.
 const (
-	Bad  LineQualityVerdict = "bad"
-	Fair LineQualityVerdict = "fair"
-	Good LineQualityVerdict = "good"
+	LineQualityVerdictBad  LineQualityVerdict = "bad"
+	LineQualityVerdictFair LineQualityVerdict = "fair"
+	LineQualityVerdictGood LineQualityVerdict = "good"
 )
 
 // Valid indicates whether the value is a known member of the LineQualityVerdict enum.
 func (e LineQualityVerdict) Valid() bool {
 	switch e {
-	case Bad:
+	case LineQualityVerdictBad:
 		return true
-	case Fair:
+	case LineQualityVerdictFair:
 		return true
-	case Good:
+	case LineQualityVerdictGood:
 		return true
 	default:
 		return false
@@ -947,25 +947,25 @@ func (e LineQualityVerdict) Valid() bool {
 
 // Defines values for LineReportTrouble.
 const (
-	CutOuts LineReportTrouble = "cut_outs"
-	Echo    LineReportTrouble = "echo"
-	Noise   LineReportTrouble = "noise"
-	OneWay  LineReportTrouble = "one_way"
-	Volume  LineReportTrouble = "volume"
+	LineReportTroubleCutOuts LineReportTrouble = "cut_outs"
+	LineReportTroubleEcho    LineReportTrouble = "echo"
+	LineReportTroubleNoise   LineReportTrouble = "noise"
+	LineReportTroubleOneWay  LineReportTrouble = "one_way"
+	LineReportTroubleVolume  LineReportTrouble = "volume"
 )
 
 // Valid indicates whether the value is a known member of the LineReportTrouble enum.
 func (e LineReportTrouble) Valid() bool {
 	switch e {
-	case CutOuts:
+	case LineReportTroubleCutOuts:
 		return true
-	case Echo:
+	case LineReportTroubleEcho:
 		return true
-	case Noise:
+	case LineReportTroubleNoise:
 		return true
-	case OneWay:
+	case LineReportTroubleOneWay:
 		return true
-	case Volume:
+	case LineReportTroubleVolume:
 		return true
 	default:
 		return false
@@ -974,16 +974,16 @@ func (e LineReportTrouble) Valid() bool {
 
 // Defines values for LinkForWhy.
 const (
-	Invited LinkForWhy = "invited"
-	Reset   LinkForWhy = "reset"
+	LinkForWhyInvited LinkForWhy = "invited"
+	LinkForWhyReset   LinkForWhy = "reset"
 )
 
 // Valid indicates whether the value is a known member of the LinkForWhy enum.
 func (e LinkForWhy) Valid() bool {
 	switch e {
-	case Invited:
+	case LinkForWhyInvited:
 		return true
-	case Reset:
+	case LinkForWhyReset:
 		return true
 	default:
 		return false
@@ -1104,48 +1104,6 @@ func (e LiveEventKind) Valid() bool {
 	case LiveEventKindTeam:
 		return true
 	case LiveEventKindVoices:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for MeRole.
-const (
-	MeRoleAdmin      MeRole = "admin"
-	MeRoleRep        MeRole = "rep"
-	MeRoleSupervisor MeRole = "supervisor"
-)
-
-// Valid indicates whether the value is a known member of the MeRole enum.
-func (e MeRole) Valid() bool {
-	switch e {
-	case MeRoleAdmin:
-		return true
-	case MeRoleRep:
-		return true
-	case MeRoleSupervisor:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for MemberRole.
-const (
-	MemberRoleAdmin      MemberRole = "admin"
-	MemberRoleRep        MemberRole = "rep"
-	MemberRoleSupervisor MemberRole = "supervisor"
-)
-
-// Valid indicates whether the value is a known member of the MemberRole enum.
-func (e MemberRole) Valid() bool {
-	switch e {
-	case MemberRoleAdmin:
-		return true
-	case MemberRoleRep:
-		return true
-	case MemberRoleSupervisor:
 		return true
 	default:
 		return false
@@ -1446,6 +1404,27 @@ func (e PreferencesOpens) Valid() bool {
 	}
 }
 
+// Defines values for Reach.
+const (
+	ReachAll  Reach = "all"
+	ReachOwn  Reach = "own"
+	ReachTeam Reach = "team"
+)
+
+// Valid indicates whether the value is a known member of the Reach enum.
+func (e Reach) Valid() bool {
+	switch e {
+	case ReachAll:
+		return true
+	case ReachOwn:
+		return true
+	case ReachTeam:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for RecordFromCallKind.
 const (
 	RecordFromCallKindContact RecordFromCallKind = "contact"
@@ -1617,6 +1596,33 @@ func (e RecordingRule) Valid() bool {
 	}
 }
 
+// Defines values for RightDefinitionArea.
+const (
+	RightDefinitionAreaBook  RightDefinitionArea = "book"
+	RightDefinitionAreaCalls RightDefinitionArea = "calls"
+	RightDefinitionAreaFirm  RightDefinitionArea = "firm"
+	RightDefinitionAreaSetUp RightDefinitionArea = "set_up"
+	RightDefinitionAreaWork  RightDefinitionArea = "work"
+)
+
+// Valid indicates whether the value is a known member of the RightDefinitionArea enum.
+func (e RightDefinitionArea) Valid() bool {
+	switch e {
+	case RightDefinitionAreaBook:
+		return true
+	case RightDefinitionAreaCalls:
+		return true
+	case RightDefinitionAreaFirm:
+		return true
+	case RightDefinitionAreaSetUp:
+		return true
+	case RightDefinitionAreaWork:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for RoundMine.
 const (
 	RoundMineEmpty  RoundMine = ""
@@ -1691,16 +1697,16 @@ func (e RoundActAct) Valid() bool {
 
 // Defines values for RoundCurrentState.
 const (
-	Calling RoundCurrentState = "calling"
-	Taken   RoundCurrentState = "taken"
+	RoundCurrentStateCalling RoundCurrentState = "calling"
+	RoundCurrentStateTaken   RoundCurrentState = "taken"
 )
 
 // Valid indicates whether the value is a known member of the RoundCurrentState enum.
 func (e RoundCurrentState) Valid() bool {
 	switch e {
-	case Calling:
+	case RoundCurrentStateCalling:
 		return true
-	case Taken:
+	case RoundCurrentStateTaken:
 		return true
 	default:
 		return false
@@ -1835,22 +1841,22 @@ func (e RoundRuleThen) Valid() bool {
 
 // Defines values for RoundSettingsOrder.
 const (
-	Best     RoundSettingsOrder = "best"
-	Listed   RoundSettingsOrder = "listed"
-	Overdue  RoundSettingsOrder = "overdue"
-	Valuable RoundSettingsOrder = "valuable"
+	RoundSettingsOrderBest     RoundSettingsOrder = "best"
+	RoundSettingsOrderListed   RoundSettingsOrder = "listed"
+	RoundSettingsOrderOverdue  RoundSettingsOrder = "overdue"
+	RoundSettingsOrderValuable RoundSettingsOrder = "valuable"
 )
 
 // Valid indicates whether the value is a known member of the RoundSettingsOrder enum.
 func (e RoundSettingsOrder) Valid() bool {
 	switch e {
-	case Best:
+	case RoundSettingsOrderBest:
 		return true
-	case Listed:
+	case RoundSettingsOrderListed:
 		return true
-	case Overdue:
+	case RoundSettingsOrderOverdue:
 		return true
-	case Valuable:
+	case RoundSettingsOrderValuable:
 		return true
 	default:
 		return false
@@ -1859,19 +1865,19 @@ func (e RoundSettingsOrder) Valid() bool {
 
 // Defines values for RoundSettingsPace.
 const (
-	AtOnce  RoundSettingsPace = "at_once"
-	ByKey   RoundSettingsPace = "by_key"
-	Seconds RoundSettingsPace = "seconds"
+	RoundSettingsPaceAtOnce  RoundSettingsPace = "at_once"
+	RoundSettingsPaceByKey   RoundSettingsPace = "by_key"
+	RoundSettingsPaceSeconds RoundSettingsPace = "seconds"
 )
 
 // Valid indicates whether the value is a known member of the RoundSettingsPace enum.
 func (e RoundSettingsPace) Valid() bool {
 	switch e {
-	case AtOnce:
+	case RoundSettingsPaceAtOnce:
 		return true
-	case ByKey:
+	case RoundSettingsPaceByKey:
 		return true
-	case Seconds:
+	case RoundSettingsPaceSeconds:
 		return true
 	default:
 		return false
@@ -1880,16 +1886,16 @@ func (e RoundSettingsPace) Valid() bool {
 
 // Defines values for RoundSettingsRecord.
 const (
-	Never RoundSettingsRecord = "never"
-	Rules RoundSettingsRecord = "rules"
+	RoundSettingsRecordNever RoundSettingsRecord = "never"
+	RoundSettingsRecordRules RoundSettingsRecord = "rules"
 )
 
 // Valid indicates whether the value is a known member of the RoundSettingsRecord enum.
 func (e RoundSettingsRecord) Valid() bool {
 	switch e {
-	case Never:
+	case RoundSettingsRecordNever:
 		return true
-	case Rules:
+	case RoundSettingsRecordRules:
 		return true
 	default:
 		return false
@@ -2057,16 +2063,16 @@ func (e SlipState) Valid() bool {
 
 // Defines values for SlipChangeClear.
 const (
-	CallTypeID SlipChangeClear = "call_type_id"
-	OutcomeID  SlipChangeClear = "outcome_id"
+	SlipChangeClearCallTypeID SlipChangeClear = "call_type_id"
+	SlipChangeClearOutcomeID  SlipChangeClear = "outcome_id"
 )
 
 // Valid indicates whether the value is a known member of the SlipChangeClear enum.
 func (e SlipChangeClear) Valid() bool {
 	switch e {
-	case CallTypeID:
+	case SlipChangeClearCallTypeID:
 		return true
-	case OutcomeID:
+	case SlipChangeClearOutcomeID:
 		return true
 	default:
 		return false
@@ -2102,22 +2108,22 @@ func (e TelephoneState) Valid() bool {
 
 // Defines values for UnreturnedChangeAction.
 const (
-	Close    UnreturnedChangeAction = "close"
-	GiveBack UnreturnedChangeAction = "give_back"
-	Reopen   UnreturnedChangeAction = "reopen"
-	Take     UnreturnedChangeAction = "take"
+	UnreturnedChangeActionClose    UnreturnedChangeAction = "close"
+	UnreturnedChangeActionGiveBack UnreturnedChangeAction = "give_back"
+	UnreturnedChangeActionReopen   UnreturnedChangeAction = "reopen"
+	UnreturnedChangeActionTake     UnreturnedChangeAction = "take"
 )
 
 // Valid indicates whether the value is a known member of the UnreturnedChangeAction enum.
 func (e UnreturnedChangeAction) Valid() bool {
 	switch e {
-	case Close:
+	case UnreturnedChangeActionClose:
 		return true
-	case GiveBack:
+	case UnreturnedChangeActionGiveBack:
 		return true
-	case Reopen:
+	case UnreturnedChangeActionReopen:
 		return true
-	case Take:
+	case UnreturnedChangeActionTake:
 		return true
 	default:
 		return false
@@ -2147,22 +2153,22 @@ func (e Visible) Valid() bool {
 
 // Defines values for WebhookEvent.
 const (
-	CallEnded       WebhookEvent = "call.ended"
-	MessageReceived WebhookEvent = "message.received"
-	RecordCreated   WebhookEvent = "record.created"
-	SlipFiled       WebhookEvent = "slip.filed"
+	WebhookEventCallEnded       WebhookEvent = "call.ended"
+	WebhookEventMessageReceived WebhookEvent = "message.received"
+	WebhookEventRecordCreated   WebhookEvent = "record.created"
+	WebhookEventSlipFiled       WebhookEvent = "slip.filed"
 )
 
 // Valid indicates whether the value is a known member of the WebhookEvent enum.
 func (e WebhookEvent) Valid() bool {
 	switch e {
-	case CallEnded:
+	case WebhookEventCallEnded:
 		return true
-	case MessageReceived:
+	case WebhookEventMessageReceived:
 		return true
-	case RecordCreated:
+	case WebhookEventRecordCreated:
 		return true
-	case SlipFiled:
+	case WebhookEventSlipFiled:
 		return true
 	default:
 		return false
@@ -2422,22 +2428,6 @@ type Book struct {
 
 	// PeopleFields Of contacts and leads in one list
 	PeopleFields []FieldDef `json:"people_fields"`
-	Rights       BookRights `json:"rights"`
-}
-
-// BookRights defines model for BookRights.
-type BookRights struct {
-	// DeleteRecord May remove records that are somebody else's, and many at once
-	DeleteRecord bool `json:"delete_record"`
-	Export       bool `json:"export"`
-	Import       bool `json:"import"`
-
-	// LiftDoNotCall May let somebody be called again who asked not to be
-	LiftDoNotCall bool `json:"lift_do_not_call"`
-
-	// Override May call in spite of do-not-call
-	Override bool `json:"override"`
-	SetUp    bool `json:"set_up"`
 }
 
 // BookSettings defines model for BookSettings.
@@ -2694,7 +2684,10 @@ type Colleague struct {
 	// Free Could be called now
 	Free bool               `json:"free"`
 	ID   openapi_types.UUID `json:"id"`
-	Name string             `json:"name"`
+
+	// MaySeeDay This reader may see what they did today
+	MaySeeDay *bool  `json:"may_see_day,omitempty"`
+	Name      string `json:"name"`
 
 	// Reached Signed in somewhere
 	Reached bool       `json:"reached"`
@@ -3585,14 +3578,20 @@ type Me struct {
 	ID             openapi_types.UUID   `json:"id"`
 
 	// Line The caller ID that is shown by rule
-	Line         string      `json:"line"`
-	LiveEpoch    string      `json:"live_epoch"`
-	Login        string      `json:"login"`
-	Name         string      `json:"name"`
-	Outcomes     []Outcome   `json:"outcomes"`
-	Preferences  Preferences `json:"preferences"`
-	Role         MeRole      `json:"role"`
-	SecondFactor bool        `json:"second_factor"`
+	Line        string      `json:"line"`
+	LiveEpoch   string      `json:"live_epoch"`
+	Login       string      `json:"login"`
+	Name        string      `json:"name"`
+	Outcomes    []Outcome   `json:"outcomes"`
+	Preferences Preferences `json:"preferences"`
+
+	// Rights Right by right, how far it goes; what is not there one may not
+	Rights RightSet `json:"rights"`
+
+	// Role The key of a role
+	Role         MemberRole `json:"role"`
+	RoleName     string     `json:"role_name"`
+	SecondFactor bool       `json:"second_factor"`
 
 	// SecondFactorMissing The firm asks for one of this role, and nothing else is possible before
 	SecondFactorMissing bool `json:"second_factor_missing"`
@@ -3605,9 +3604,6 @@ type Me struct {
 	Zone  string `json:"zone"`
 }
 
-// MeRole defines model for Me.Role.
-type MeRole string
-
 // Member defines model for Member.
 type Member struct {
 	Active    bool               `json:"active"`
@@ -3615,44 +3611,62 @@ type Member struct {
 	ID        openapi_types.UUID `json:"id"`
 
 	// Invited Has not chosen a password yet
-	Invited bool `json:"invited"`
+	Invited   bool     `json:"invited"`
+	Languages []string `json:"languages"`
 
 	// Leaving Switched off during a call; it is done at its end
 	Leaving bool `json:"leaving"`
 
 	// LineID The line that they show when they call
-	LineID       *openapi_types.UUID `json:"line_id,omitempty"`
-	Login        string              `json:"login"`
-	Mail         string              `json:"mail"`
-	Name         string              `json:"name"`
-	OffAt        *time.Time          `json:"off_at,omitempty"`
-	Role         MemberRole          `json:"role"`
-	SecondFactor bool                `json:"second_factor"`
+	LineID    *openapi_types.UUID `json:"line_id,omitempty"`
+	Login     string              `json:"login"`
+	Mail      string              `json:"mail"`
+	MoreTeams []string            `json:"more_teams"`
+	Name      string              `json:"name"`
+	OffAt     *time.Time          `json:"off_at,omitempty"`
+
+	// Role The key of a role
+	Role         MemberRole `json:"role"`
+	SecondFactor bool       `json:"second_factor"`
 
 	// SeenAt When they last signed in
-	SeenAt  *time.Time `json:"seen_at,omitempty"`
-	Team    string     `json:"team"`
-	Version int        `json:"version"`
-	Zone    string     `json:"zone"`
+	SeenAt *time.Time `json:"seen_at,omitempty"`
+
+	// Skills What they know, each from 1 (some) to 3 (well)
+	Skills Skills `json:"skills"`
+
+	// Team Decides which outcomes they are offered
+	Team    string `json:"team"`
+	Version int    `json:"version"`
+	Zone    string `json:"zone"`
 }
 
 // MemberEdit defines model for MemberEdit.
 type MemberEdit struct {
-	Extension string              `json:"extension"`
+	Extension string `json:"extension"`
+
+	// Languages By their codes (BCP 47), the best first
+	Languages *[]string           `json:"languages,omitempty"`
 	LineID    *openapi_types.UUID `json:"line_id,omitempty"`
 	Login     string              `json:"login"`
 	Mail      string              `json:"mail"`
+	MoreTeams *[]string           `json:"more_teams,omitempty"`
 	Name      string              `json:"name"`
-	Role      MemberRole          `json:"role"`
-	Team      string              `json:"team"`
+
+	// Role The key of a role
+	Role MemberRole `json:"role"`
+
+	// Skills What they know, each from 1 (some) to 3 (well)
+	Skills *Skills `json:"skills,omitempty"`
+	Team   string  `json:"team"`
 
 	// Version Of what was read; not for somebody new
 	Version *int   `json:"version,omitempty"`
 	Zone    string `json:"zone"`
 }
 
-// MemberRole defines model for MemberRole.
-type MemberRole string
+// MemberRole The key of a role
+type MemberRole = string
 
 // Membership defines model for Membership.
 type Membership struct {
@@ -3826,10 +3840,12 @@ type NewLine struct {
 type NewMembers struct {
 	// Link Whether each gets a link to choose a password by, and how
 	Link NewMembersLink `json:"link"`
-	Role MemberRole     `json:"role"`
-	Team string         `json:"team"`
-	Text string         `json:"text"`
-	Zone string         `json:"zone"`
+
+	// Role The key of a role
+	Role MemberRole `json:"role"`
+	Team string     `json:"team"`
+	Text string     `json:"text"`
+	Zone string     `json:"zone"`
 }
 
 // NewMembersLink Whether each gets a link to choose a password by, and how
@@ -4317,6 +4333,9 @@ type PutAside struct {
 	Why  string `json:"why"`
 }
 
+// Reach defines model for Reach.
+type Reach string
+
 // Record defines model for Record.
 type Record struct {
 	Company *RecordRef `json:"company"`
@@ -4609,6 +4628,21 @@ type RepRecording struct {
 	Rule string `json:"rule"`
 }
 
+// RightDefinition defines model for RightDefinition.
+type RightDefinition struct {
+	Area RightDefinitionArea `json:"area"`
+
+	// Reaches How far it may go; not at all is always possible
+	Reaches []Reach `json:"reaches"`
+	Right   string  `json:"right"`
+}
+
+// RightDefinitionArea defines model for RightDefinition.Area.
+type RightDefinitionArea string
+
+// RightSet Right by right, how far it goes; what is not there one may not
+type RightSet map[string]Reach
+
 // Ring defines model for Ring.
 type Ring struct {
 	// Address Another program's page to open, or empty
@@ -4640,6 +4674,46 @@ type Ring struct {
 	// Source What the line stands for
 	Source   string `json:"source"`
 	Withheld bool   `json:"withheld"`
+}
+
+// Role defines model for Role.
+type Role struct {
+	// Fixed Its rights are all there are, always
+	Fixed bool `json:"fixed"`
+
+	// Key The key of a role
+	Key MemberRole `json:"key"`
+
+	// Members Who has it and is there
+	Members int    `json:"members"`
+	Name    string `json:"name"`
+
+	// Rights Right by right, how far it goes; what is not there one may not
+	Rights RightSet `json:"rights"`
+
+	// Shipped Came with the program: it can be changed, and put back as it came, but not removed
+	Shipped bool `json:"shipped"`
+	Version int  `json:"version"`
+}
+
+// RoleEdit defines model for RoleEdit.
+type RoleEdit struct {
+	// AsShipped Put the rights back as the role came; then none are sent
+	AsShipped *bool  `json:"as_shipped,omitempty"`
+	Name      string `json:"name"`
+
+	// Rights Right by right, how far it goes; what is not there one may not
+	Rights *RightSet `json:"rights,omitempty"`
+
+	// Version Of what was read; not for a new one
+	Version *int `json:"version,omitempty"`
+}
+
+// Roles defines model for Roles.
+type Roles struct {
+	// Definitions All rights in their order
+	Definitions []RightDefinition `json:"definitions"`
+	Roles       []Role            `json:"roles"`
 }
 
 // Round defines model for Round.
@@ -5150,6 +5224,9 @@ type SignInLink struct {
 	Sent      bool      `json:"sent"`
 }
 
+// Skills What they know, each from 1 (some) to 3 (well)
+type Skills map[string]int
+
 // Slip defines model for Slip.
 type Slip struct {
 	// AsksWho Whose number it is has to be asked
@@ -5159,8 +5236,11 @@ type Slip struct {
 	Candidates []Candidate         `json:"candidates"`
 	FiledAt    *time.Time          `json:"filed_at"`
 	ID         openapi_types.UUID  `json:"id"`
-	Mine       bool                `json:"mine"`
-	Notes      Notes               `json:"notes"`
+
+	// MayChange This reader may correct it, or finish it
+	MayChange *bool `json:"may_change,omitempty"`
+	Mine      bool  `json:"mine"`
+	Notes     Notes `json:"notes"`
 
 	// NotesHidden There are notes that this reader may not read
 	NotesHidden *bool `json:"notes_hidden,omitempty"`
@@ -5615,6 +5695,11 @@ type EndMembershipsParams struct {
 	SequenceID *openapi_types.UUID `form:"sequence_id,omitempty" json:"sequence_id,omitempty"`
 }
 
+// AddRoleParams defines parameters for AddRole.
+type AddRoleParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
 // StartRoundParams defines parameters for StartRound.
 type StartRoundParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
@@ -5866,6 +5951,12 @@ type OrderNumbersJSONRequestBody = NumberOrder
 
 // AddNumberJSONRequestBody defines body for AddNumber for application/json ContentType.
 type AddNumberJSONRequestBody = NewNumber
+
+// AddRoleJSONRequestBody defines body for AddRole for application/json ContentType.
+type AddRoleJSONRequestBody = RoleEdit
+
+// ChangeRoleJSONRequestBody defines body for ChangeRole for application/json ContentType.
+type ChangeRoleJSONRequestBody = RoleEdit
 
 // StartRoundJSONRequestBody defines body for StartRound for application/json ContentType.
 type StartRoundJSONRequestBody = RoundStart

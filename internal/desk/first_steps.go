@@ -8,6 +8,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store/db"
 )
@@ -19,7 +20,7 @@ var firstSteps = []contract.FirstStep{contract.FirstStepFirm, contract.FirstStep
 // FirstSteps are what a new firm still has to set up. Error: firm.ErrForbidden.
 func (d *Desk) FirstSteps(ctx context.Context, a firm.Actor) (contract.FirstSteps, error) {
 	view := contract.FirstSteps{Steps: []contract.FirstStepState{}}
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.SetUpFirm) {
 		return view, firm.ErrForbidden
 	}
 	f, err := d.Settings(ctx)
@@ -50,7 +51,7 @@ func (d *Desk) FirstSteps(ctx context.Context, a firm.Actor) (contract.FirstStep
 // ChooseFirstSteps passes steps over, or is done with all of them. Error: firm.ErrForbidden.
 func (d *Desk) ChooseFirstSteps(ctx context.Context, a firm.Actor,
 	c contract.FirstStepsChoice) (contract.FirstSteps, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.SetUpFirm) {
 		return contract.FirstSteps{}, firm.ErrForbidden
 	}
 	slices.Sort(c.Skipped)

@@ -117,12 +117,12 @@ func TestMissedCallsOfANumberAreOneThingOwedUntilSomebodySpeaksWithThem(t *testi
 	change := func(a firm.Actor, c contract.UnreturnedChange) error {
 		return w.Calls.ChangeUnreturned(t.Context(), a, owed[0].ID, c)
 	}
-	require.NoError(t, change(w.ines, contract.UnreturnedChange{Action: contract.Take}))
-	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.Take}), calls.ErrTakenOn)
-	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.GiveBack}), calls.ErrTakenOn,
+	require.NoError(t, change(w.ines, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionTake}))
+	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionTake}), calls.ErrTakenOn)
+	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionGiveBack}), calls.ErrTakenOn,
 		"it is not his to give back")
 	var wrong *firm.FieldError
-	require.ErrorAs(t, change(w.ines, contract.UnreturnedChange{Action: contract.Close}), &wrong)
+	require.ErrorAs(t, change(w.ines, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionClose}), &wrong)
 	assert.Equal(t, "reason", wrong.Field)
 
 	first := w.calls()
@@ -135,7 +135,7 @@ func TestMissedCallsOfANumberAreOneThingOwedUntilSomebodySpeaksWithThem(t *testi
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, second.ID))
 	w.ended(second.ID)
 	assert.Empty(t, w.missed(w.ines))
-	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.Take}), calls.ErrSettled)
+	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionTake}), calls.ErrSettled)
 }
 
 func TestACallIsMissedAtOnceWhereNobodyCanBeRung(t *testing.T) {

@@ -17,7 +17,8 @@ func (d *Desk) Me(ctx context.Context, a firm.Actor) (contract.Me, error) {
 	if err != nil {
 		return contract.Me{}, err
 	}
-	me := contract.Me{ID: a.ID, Login: a.Login, Name: a.Name, Role: contract.MeRole(a.Role), Zone: a.Zone.String(),
+	me := contract.Me{ID: a.ID, Login: a.Login, Name: a.Name, Role: string(a.Role), RoleName: a.RoleName,
+		Rights: firm.RightSet(a.Rights), Zone: a.Zone.String(),
 		Demo: d.Demo, SecondFactor: a.SecondFactor,
 		LiveEpoch: d.Hub.Epoch(), Outcomes: []contract.Outcome{}, CallTypes: []contract.CallType{},
 		Firm: contract.Firm{Name: f.Name, Region: f.Region, OutcomeNeeded: f.Rules.OutcomeNeeded,

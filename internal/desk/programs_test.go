@@ -78,7 +78,7 @@ func (w *world) tells(p *program, events ...contract.WebhookEvent) (firm.Actor, 
 func TestOtherProgramsAreToldOnce(t *testing.T) {
 	w := newWorld(t)
 	p := newProgram(t)
-	admin, hook := w.tells(p, contract.CallEnded, contract.SlipFiled, contract.RecordCreated)
+	admin, hook := w.tells(p, contract.WebhookEventCallEnded, contract.WebhookEventSlipFiled, contract.WebhookEventRecordCreated)
 	c := w.over()
 	w.until("the end is told", func() bool { return p.count() == 1 })
 	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
@@ -112,7 +112,7 @@ func TestATellingIsTriedAgainAndStopsWhereItIsNotWanted(t *testing.T) {
 	w := newWorld(t)
 	p := newProgram(t)
 	p.answers(http.StatusServiceUnavailable)
-	admin, _ := w.tells(p, contract.SlipFiled)
+	admin, _ := w.tells(p, contract.WebhookEventSlipFiled)
 	c := w.over()
 	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)
 	require.NoError(t, err)

@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 
 	"github.com/google/uuid"
@@ -102,7 +103,7 @@ func (w *world) admin() firm.Actor {
 	_, err := w.store.Pool.Exec(w.t.Context(), `UPDATE users SET role = 'admin' WHERE login = 'odile'`)
 	require.NoError(w.t, err)
 	a := w.odile
-	a.Role = firm.Admin
+	a.Role, a.Rights = firm.Admin, rights.Shipped(rights.RoleAdmin)
 	return a
 }
 

@@ -66,7 +66,7 @@ func TestRoundsWithFaults(t *testing.T) {
 			x.PerDay, x.PerRound, x.SkipCalledToday, x.RetryMinutes = 3, 3, false, 10
 			x.Then = []contract.RoundRule{{OutcomeID: s.outcomes[1], Then: contract.RoundRuleThenNextNumber}}
 			if i%3 == 1 {
-				x.Pace = contract.ByKey
+				x.Pace = contract.RoundSettingsPaceByKey
 			}
 		}).ID)
 	}
@@ -184,9 +184,9 @@ func (s *simulation) step(ctx context.Context, a firm.Actor, at uuid.UUID, dice 
 		return another
 	case c == nil:
 		do(contract.RoundAct{Act: contract.RoundActActGo})
-	case c.State == contract.Taken && dice.IntN(15) == 0:
+	case c.State == contract.RoundCurrentStateTaken && dice.IntN(15) == 0:
 		do(contract.RoundAct{Act: contract.RoundActActSkip})
-	case c.State == contract.Taken:
+	case c.State == contract.RoundCurrentStateTaken:
 		do(contract.RoundAct{Act: contract.RoundActActCall})
 	case c.Call.State.Phase != contract.PhaseEnded && dice.IntN(3) == 0:
 		s.sim.TheyAnswer(numberOf(c.Call))

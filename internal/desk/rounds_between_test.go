@@ -110,7 +110,7 @@ func TestWhatARepChoseLastIsOfferedAgain(t *testing.T) {
 	w := newWorld(t)
 	s, err := w.Rounds.RoundDefaults(t.Context(), w.tomas)
 	require.NoError(t, err)
-	s.PerDay, s.Pace = 5, contract.ByKey
+	s.PerDay, s.Pace = 5, contract.RoundSettingsPaceByKey
 	_, err = w.Rounds.SetRoundDefaults(t.Context(), w.tomas, s)
 	require.ErrorIs(t, err, firm.ErrForbidden)
 	_, err = w.Rounds.SetRoundDefaults(t.Context(), w.odile, s)
@@ -122,12 +122,12 @@ func TestWhatARepChoseLastIsOfferedAgain(t *testing.T) {
 	now, err = w.Rounds.RoundDefaults(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Equal(t, 3, now.PerDay, "her own")
-	assert.Equal(t, contract.ByKey, now.Pace)
+	assert.Equal(t, contract.RoundSettingsPaceByKey, now.Pace)
 
-	now.PerDay, now.Order = 1, contract.Best
+	now.PerDay, now.Order = 1, contract.RoundSettingsOrderBest
 	changed, err := w.Rounds.SetRoundSettings(t.Context(), w.ines, r.ID, now)
 	require.NoError(t, err)
-	assert.Equal(t, contract.Best, changed.Settings.Order)
+	assert.Equal(t, contract.RoundSettingsOrderBest, changed.Settings.Order)
 	_, err = w.Rounds.SetRoundSettings(t.Context(), w.tomas, r.ID, now)
 	require.ErrorIs(t, err, firm.ErrForbidden)
 	now.PerDay = 0
@@ -182,8 +182,8 @@ func TestARoundIsStartedForSomebodyOfAListOrTheLane(t *testing.T) {
 	require.NoError(t, err)
 	_, err = w.Rounds.Round(t.Context(), w.odile, r.ID)
 	require.ErrorIs(t, err, firm.ErrNotFound)
-	for a, there := range map[firm.Actor]int{w.ines: 2, w.odile: 1} {
-		all, err := w.Rounds.Rounds(t.Context(), a)
+	for login, there := range map[string]int{"ines": 2, "odile": 1} {
+		all, err := w.Rounds.Rounds(t.Context(), w.actor(login))
 		require.NoError(t, err)
 		n := 0
 		for _, x := range all {
@@ -213,12 +213,12 @@ func TestARoundTakesWhoMattersMostFirst(t *testing.T) {
 			require.NoError(t, err)
 		}
 	}
-	for order, first := range map[contract.RoundSettingsOrder]string{contract.Listed: "Person 01",
-		contract.Valuable: "Person 03", contract.Overdue: "Person 02", contract.Best: "Person 02"} {
+	for order, first := range map[contract.RoundSettingsOrder]string{contract.RoundSettingsOrderListed: "Person 01",
+		contract.RoundSettingsOrderValuable: "Person 03", contract.RoundSettingsOrderOverdue: "Person 02", contract.RoundSettingsOrderBest: "Person 02"} {
 		r := w.starts(w.ines, ids, byKey, func(s *contract.RoundSettings) { s.Order = order })
 		r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 		assert.Equal(t, first, r.Current.Record.Name, order)
-		if order == contract.Best {
+		if order == contract.RoundSettingsOrderBest {
 			assert.Contains(t, r.Current.Reach, "best 9 to 11: 3 of 3 answered")
 		}
 		w.acts(w.ines, r.ID, contract.RoundActActEnd)

@@ -72,7 +72,7 @@ func (w *world) starts(a firm.Actor, ids []uuid.UUID, change ...func(*contract.R
 	return r
 }
 
-func byKey(s *contract.RoundSettings) { s.Pace = contract.ByKey }
+func byKey(s *contract.RoundSettings) { s.Pace = contract.RoundSettingsPaceByKey }
 
 func (w *world) acts(a firm.Actor, id uuid.UUID, act contract.RoundActAct) contract.Round {
 	w.t.Helper()
@@ -260,7 +260,7 @@ func TestTheLastOutcomeIsTakenBack(t *testing.T) {
 	ids := w.people(3)
 	r := w.starts(w.ines, ids, byKey)
 	r = w.acts(w.ines, r.ID, contract.RoundActActGo)
-	assert.Equal(t, contract.Taken, r.Current.State, "they are called by a key")
+	assert.Equal(t, contract.RoundCurrentStateTaken, r.Current.State, "they are called by a key")
 	r = w.acts(w.ines, r.ID, contract.RoundActActCall)
 	slip := r.Current.Call.Slip.ID
 	r = w.settles(w.ines, r, w.sold)

@@ -78,7 +78,7 @@ func TestManyRepsOnOneListNeverGetTheSamePerson(t *testing.T) {
 	w := newWorld(t)
 	nothing := w.outcome("No answer", `[]`)
 	r := w.starts(w.ines, w.people(72), func(s *contract.RoundSettings) {
-		s.Pace, s.Then = contract.ByKey, []contract.RoundRule{{OutcomeID: nothing,
+		s.Pace, s.Then = contract.RoundSettingsPaceByKey, []contract.RoundRule{{OutcomeID: nothing,
 			Then: contract.RoundRuleThenNotAgain}}
 	})
 	reps := w.reps(12)

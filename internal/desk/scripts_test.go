@@ -100,7 +100,7 @@ func TestWhoMayReadNotes(t *testing.T) {
 		require.NoError(t, err)
 	}
 	colleague := w.tomas
-	colleague.Team = "Sales"
+	colleague.Team, colleague.Teams = "Sales", []string{"Sales"}
 	for v, want := range map[contract.Visible][4]string{"all": {"She is ill.", "She is ill.", "She is ill.",
 		"She is ill."}, "team": {"She is ill.", "She is ill.", "hidden", "She is ill."},
 		"me": {"She is ill.", "hidden", "hidden", "hidden"}} {

@@ -30,7 +30,7 @@ func (w *world) ada() firm.Actor {
 }
 
 // hired is somebody who can be added.
-var hired = contract.MemberEdit{Login: " Wren ", Name: "Wren Tamaro", Role: contract.MemberRoleRep, Team: "Sales",
+var hired = contract.MemberEdit{Login: " Wren ", Name: "Wren Tamaro", Role: "rep", Team: "Sales",
 	Zone: "America/New_York", Extension: "41", Mail: "wren@lindenfall.example"}
 
 func fieldOf(t *testing.T, err error) string {
@@ -88,7 +88,7 @@ func TestSomebodyIsHiredAndChoosesAPassword(t *testing.T) {
 	at := indexOf(list.Members, wren.ID)
 	assert.False(t, list.Members[at].Invited)
 	assert.NotNil(t, list.Members[at].SeenAt)
-	assert.Equal(t, []string{"Sales"}, list.Teams)
+	assert.Equal(t, []string{"Sales", "Service"}, list.Teams)
 }
 
 func indexOf(list []contract.Member, id uuid.UUID) int {
@@ -198,12 +198,12 @@ func TestTheLastAdminStays(t *testing.T) {
 	me := list.Members[indexOf(list.Members, ada.ID)]
 	_, err = w.Staff.SwitchOff(t.Context(), ada, ada.ID, contract.Leaving{To: &w.ines.ID})
 	assert.Equal(t, "role", fieldOf(t, err))
-	e := contract.MemberEdit{Login: me.Login, Name: me.Name, Role: contract.MemberRoleRep, Zone: me.Zone,
+	e := contract.MemberEdit{Login: me.Login, Name: me.Name, Role: "rep", Zone: me.Zone,
 		Version: &me.Version}
 	_, err = w.Staff.Change(t.Context(), ada, ada.ID, e)
 	assert.Equal(t, "role", fieldOf(t, err))
 	second := hired
-	second.Role = contract.MemberRoleAdmin
+	second.Role = "admin"
 	_, err = w.Staff.Add(t.Context(), ada, key(), second)
 	require.NoError(t, err)
 	_, err = w.Staff.Change(t.Context(), ada, ada.ID, e)

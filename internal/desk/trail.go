@@ -13,6 +13,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/formats"
 	"trundo/internal/store/db"
@@ -36,7 +37,7 @@ type TrailQuery struct {
 // Trail is a page of what was done, newest first. Errors: firm.ErrForbidden, *firm.FieldError.
 func (d *Desk) Trail(ctx context.Context, a firm.Actor, query TrailQuery) (contract.Trail, error) {
 	view := contract.Trail{Entries: []contract.TrailEntry{}, Kinds: trailKinds}
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.SeeTrail) {
 		return view, firm.ErrForbidden
 	}
 	p := db.TrailParams{Who: query.Who, Kind: query.Kind, Since: query.From, Until: query.Until, Many: trailPage + 1}

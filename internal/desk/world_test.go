@@ -111,10 +111,17 @@ func (w *world) fill() {
 	}
 	line := store.NewID()
 	exec(`INSERT INTO lines (id, e164, label, region, zone, main) VALUES ($1, $2, 'Main', 'US', 'America/New_York', true)`, line, mainNumber)
-	for login, role := range map[string]firm.Role{"ines": firm.Rep, "tomas": firm.Rep, "odile": firm.Supervisor} {
+	for _, u := range []struct {
+		login, team string
+		role        firm.Role
+		more        []string
+	}{{"ines", "Sales", firm.Rep, nil}, {"tomas", "Service", firm.Rep, nil},
+		{"odile", "Sales", firm.Supervisor, []string{"Service"}}} {
+		login := u.login
 		w.users[login] = store.NewID()
-		exec(`INSERT INTO users (id, login, name, role, password_hash, zone, line_id) VALUES ($1, $2, $2, $3, '', 'America/New_York', $4)`,
-			w.users[login], login, role, line)
+		exec(`INSERT INTO users (id, login, name, role, team, more_teams, password_hash, zone, line_id)
+			VALUES ($1, $2, $2, $3, $4, coalesce($5, '{}'::text[]), '', 'America/New_York', $6)`,
+			w.users[login], login, u.role, u.team, u.more, line)
 		require.NoError(w.t, q.InsertRepState(ctx,
 			db.InsertRepStateParams{UserID: w.users[login], At: monday.Add(-time.Minute)}))
 	}

@@ -43,6 +43,13 @@ type site struct {
 	jar     map[string]string
 	store   *store.Store
 	metrics *httpapi.Metrics
+	desk    *desk.Desk
+}
+
+// forgetActors has everybody's rights read again, after the database was changed beside the desk.
+func (s *site) forgetActors() {
+	s.desk.BookChanged()
+	s.desk.ActorsChanged()
 }
 
 func newSite(t *testing.T) *site {
@@ -68,7 +75,7 @@ func newSite(t *testing.T) *site {
 	require.NoError(t, err)
 	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)
-	return &site{t: t, url: server.URL, client: server.Client(), jar: map[string]string{}, store: s, metrics: metrics}
+	return &site{t: t, url: server.URL, client: server.Client(), jar: map[string]string{}, store: s, metrics: metrics, desk: d}
 }
 
 // ask sends a request as this site's own page would; edit changes it before it goes.

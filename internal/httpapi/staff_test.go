@@ -21,7 +21,7 @@ func TestNothingIsPossibleBeforeTheSecondFactorThatTheFirmAsksFor(t *testing.T) 
 	ines := s.jar["trundo_session"]
 	s.signIn("ada")
 	setup := get[contract.FirmSetup](s, "/api/settings/firm")
-	setup.Regions, setup.SecondFactor = nil, &[]contract.MemberRole{contract.MemberRoleRep}
+	setup.Regions, setup.SecondFactor = nil, &[]contract.MemberRole{"rep"}
 	r, text := s.ask("PUT", "/api/settings/firm", setup)
 	require.Equal(t, http.StatusOK, r.StatusCode, string(text))
 

@@ -18,7 +18,7 @@ func (s *Server) SetPreferences(c *gin.Context) {
 
 // ListTeam implements ServerInterface.
 func (s *Server) ListTeam(c *gin.Context) {
-	v, err := s.desk.Team.Team(c.Request.Context())
+	v, err := s.desk.Team.TeamSeenBy(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 

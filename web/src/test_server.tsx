@@ -22,6 +22,8 @@ export const me: Me = {
   login: "ines",
   name: "Ines Calloway",
   role: "rep",
+  role_name: "Rep",
+  rights: {},
   zone: "America/New_York",
   line: "413 555 0110",
   demo: true,
@@ -43,6 +45,12 @@ export const me: Me = {
   call_types: [{ id: "t1", label: "Enquiry" }],
   live_epoch: "e",
 };
+
+/** meWith is somebody with some rights, each to everything. */
+export const meWith = (...rights: string[]): Me => ({
+  ...me,
+  rights: Object.fromEntries(rights.map((r) => [r, "all" as const])),
+});
 
 export const mobile: PhoneNumber = {
   id: "n1",
@@ -95,7 +103,7 @@ const peopleFields = [
   field("custom.tank", "Tank", "text"),
 ];
 
-export const bookOf = (rights: Partial<Schemas["BookRights"]> = {}): Schemas["Book"] => ({
+export const bookOf = (): Schemas["Book"] => ({
   people_fields: [field("name", "Name", "text", { computed: true }), ...peopleFields],
   kinds: (["contact", "lead"] as const)
     .map((kind): Schemas["KindDef"] => ({ kind, fields: peopleFields }))
@@ -114,15 +122,6 @@ export const bookOf = (rights: Partial<Schemas["BookRights"]> = {}): Schemas["Bo
     },
   ],
   currency: "USD",
-  rights: {
-    set_up: false,
-    override: false,
-    export: false,
-    import: false,
-    delete_record: false,
-    lift_do_not_call: false,
-    ...rights,
-  },
 });
 
 const company = { id: ids.nursery, kind: "company" as const, name: "Vesper Hollow Nursery" };

@@ -215,14 +215,11 @@ func Zones(e164 string) []string {
 	if err != nil {
 		return nil
 	}
-	known := zones[:0]
+	var known []string // the library hands out its own list: nothing may be written into it
 	for _, z := range zones {
 		if z != "" && z != "Etc/Unknown" {
 			known = append(known, z)
 		}
-	}
-	if len(known) == 0 {
-		return nil
 	}
 	return known
 }

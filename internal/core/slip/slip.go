@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"trundo/internal/core/call"
+	"trundo/internal/core/rights"
 )
 
 // Limits of what a rep can write, in bytes.
@@ -103,15 +104,17 @@ const (
 // Reader is who wants to read notes.
 type Reader struct {
 	User  string
-	Team  string
-	Leads bool // may correct what others have written
+	Teams []string
+	// Corrects: whose slips they may correct besides their own.
+	Corrects rights.Reach
 }
 
 // Part is a rep's part of a call, as the rules about its notes see it.
 type Part struct {
-	Rep, Team string // whose it is, and their team
-	HandedTo  string // who finishes it in their place; empty: nobody
-	Visible   Visible
+	Rep      string   // whose it is
+	Teams    []string // of the rep
+	HandedTo string   // who finishes it in their place; empty: nobody
+	Visible  Visible
 }
 
 // MayRead tells whether a reader may read the notes of a rep's slip, in whatever form they stand: on the call, in what
@@ -125,15 +128,20 @@ func MayRead(r Reader, p Part) bool {
 	case r.User == p.HandedTo && p.HandedTo != "":
 		return true
 	case p.Visible == ForTeam:
-		return r.Leads || r.Team == p.Team && p.Team != ""
+		return r.Corrects == rights.All || rights.ShareTeam(r.Teams, p.Teams)
 	}
 	return true
 }
 
-// MayChange tells whether somebody may change a rep's slip: its rep, who finishes it in their place, and who leads, as
-// far as these may read it.
+// MayChange tells whether somebody may change a rep's slip: its rep, who finishes it in their place, and who may correct
+// those of that rep, as far as these may read it.
 func MayChange(r Reader, p Part) bool {
-	return r.User == p.Rep || (r.Leads || r.User == p.HandedTo && p.HandedTo != "") && p.Visible != ForMe
+	if r.User == p.Rep {
+		return true
+	}
+	may := rights.Set{rights.CorrectSlips: r.Corrects}
+	corrects := may.MayOf(rights.CorrectSlips, rights.Whose{SameTeam: rights.ShareTeam(r.Teams, p.Teams)})
+	return (corrects || r.User == p.HandedTo && p.HandedTo != "") && p.Visible != ForMe
 }
 
 // Edit is a text that a window wants to save in place of the version it started from.

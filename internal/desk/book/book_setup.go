@@ -12,6 +12,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/fields"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -28,10 +29,7 @@ func (bk *Book) Book(ctx context.Context, a firm.Actor) (contract.Book, error) {
 	if err != nil {
 		return contract.Book{}, err
 	}
-	view := contract.Book{Labels: phone.Labels, Currency: f.Currency, Kinds: []contract.KindDef{},
-		Rights: contract.BookRights{SetUp: a.MayDo(firm.SetUp), Override: a.MayDo(firm.Override),
-			Export: a.MayDo(firm.Export), Import: a.MayDo(firm.Import), DeleteRecord: a.MayDo(firm.DeleteRecord),
-			LiftDoNotCall: a.MayDo(firm.LiftDoNotCall)}}
+	view := contract.Book{Labels: phone.Labels, Currency: f.Currency, Kinds: []contract.KindDef{}}
 	if view.People, err = bk.people.Team(ctx); err != nil {
 		return view, err
 	}
@@ -55,7 +53,7 @@ func (bk *Book) Book(ctx context.Context, a firm.Actor) (contract.Book, error) {
 
 // BookSettings are the firm's settings of the book. Error: ErrForbidden.
 func (bk *Book) BookSettings(ctx context.Context, a firm.Actor) (contract.BookSettings, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Fields) {
 		return contract.BookSettings{}, firm.ErrForbidden
 	}
 	f, err := bk.Settings(ctx)
@@ -77,7 +75,7 @@ func (bk *Book) BookSettings(ctx context.Context, a firm.Actor) (contract.BookSe
 // SetBookSettings keeps them. Errors: ErrForbidden, *FieldError.
 func (bk *Book) SetBookSettings(ctx context.Context, a firm.Actor,
 	s contract.BookSettings) (contract.BookSettings, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Fields) {
 		return s, firm.ErrForbidden
 	}
 	f, err := bk.Settings(ctx)
@@ -120,7 +118,7 @@ var notKey = regexp.MustCompile(`[^a-z0-9]+`)
 
 // AddField defines a field of an admin's own for a kind of record. Errors: ErrForbidden, *FieldError.
 func (bk *Book) AddField(ctx context.Context, a firm.Actor, e contract.FieldEdit) (contract.Book, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Fields) {
 		return contract.Book{}, firm.ErrForbidden
 	}
 	choices, err := fieldChoices(e)
@@ -154,7 +152,7 @@ func (bk *Book) AddField(ctx context.Context, a firm.Actor, e contract.FieldEdit
 // *FieldError, ErrNotFound.
 func (bk *Book) ChangeField(ctx context.Context, a firm.Actor, id uuid.UUID,
 	e contract.FieldEdit) (contract.Book, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Fields) {
 		return contract.Book{}, firm.ErrForbidden
 	}
 	choices, err := fieldChoices(e)

@@ -11,6 +11,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/fields"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -72,6 +73,11 @@ func (bk *Book) BulkAct(ctx context.Context, a firm.Actor, key string,
 		if err != nil {
 			return err
 		}
+		if p.Action == "delete" && picked > 0 && a.Rights[rights.DeleteRecords] != rights.All {
+			if picked, err = bk.narrow(ctx, q, a, p.ID); err != nil {
+				return err
+			}
+		}
 		return q.SetBulkSelected(ctx, db.SetBulkSelectedParams{ID: p.ID, Selected: picked})
 	})
 	if store.Duplicate(err) {
@@ -101,6 +107,20 @@ func (bk *Book) BulkAct(ctx context.Context, a firm.Actor, key string,
 		return contract.BulkResult{}, ctx.Err()
 	}
 	return bk.BulkProgress(ctx, a, p.ID)
+}
+
+// narrow leaves of what was picked to be deleted what a's right reaches, and tells how many that are. Error:
+// ErrForbidden where that is nothing.
+func (bk *Book) narrow(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID) (int, error) {
+	p := db.NarrowBulkParams{BulkID: id, Me: &a.ID, Teams: []string{}}
+	if a.Rights[rights.DeleteRecords] == rights.Team {
+		p.Teams, p.Nobodys = a.Teams, true
+	}
+	left, err := q.NarrowBulk(ctx, p)
+	if err == nil && left == 0 {
+		err = firm.ErrForbidden
+	}
+	return left, err
 }
 
 // runBulk works off what was picked for a change, part by part, until it is done or cancelled.
@@ -177,7 +197,7 @@ func (bk *Book) BulkProgress(ctx context.Context, a firm.Actor, id uuid.UUID) (c
 		return contract.BulkResult{}, firm.ErrNotFound
 	case err != nil:
 		return contract.BulkResult{}, err
-	case b.UserID != a.ID && !a.Leads():
+	case !bk.MayOf(ctx, a, rights.UndoChanges, &b.UserID):
 		return contract.BulkResult{}, firm.ErrForbidden
 	}
 	return contract.BulkResult{ID: id, Count: b.Count, Selected: b.Selected, LookedAt: b.LookedAt,
@@ -249,7 +269,7 @@ func (bk *Book) bulkValue(ctx context.Context, a firm.Actor, action string,
 			err = fmt.Errorf("there is no stage “%s”", *value)
 		}
 	case "delete":
-		if !a.MayDo(firm.DeleteRecord) {
+		if !a.MayDo(rights.DeleteRecords) {
 			return "", nil, firm.ErrForbidden
 		}
 		*value, what = "", "yes"
@@ -322,7 +342,7 @@ func (bk *Book) UndoBulk(ctx context.Context, a firm.Actor, id uuid.UUID) (contr
 			return firm.ErrNotFound
 		case err != nil:
 			return err
-		case b.UserID != a.ID && !a.Leads():
+		case !bk.MayOf(ctx, a, rights.UndoChanges, &b.UserID):
 			return firm.ErrForbidden
 		}
 		result = contract.BulkResult{ID: id, Count: b.Count, Selected: b.Selected, LookedAt: b.LookedAt,

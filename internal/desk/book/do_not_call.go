@@ -9,6 +9,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/callable"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -19,7 +20,7 @@ import (
 func (bk *Book) ImportDoNotCall(ctx context.Context, a firm.Actor,
 	t contract.DoNotCallText) (contract.DoNotCallResult, error) {
 	result := contract.DoNotCallResult{Rejected: []contract.Reject{}}
-	if !a.MayDo(firm.Import) {
+	if !a.MayDo(rights.Import) {
 		return result, firm.ErrForbidden
 	}
 	f, err := bk.Settings(ctx)
@@ -73,7 +74,7 @@ func (bk *Book) ImportDoNotCall(ctx context.Context, a firm.Actor,
 // DoNotCallList tells how many numbers are on the list, and which came last. Error: ErrForbidden.
 func (bk *Book) DoNotCallList(ctx context.Context, a firm.Actor) (contract.DoNotCallPage, error) {
 	page := contract.DoNotCallPage{Newest: []contract.DoNotCallNumber{}}
-	if !a.MayDo(firm.Import) {
+	if !a.MayDo(rights.Import) {
 		return page, firm.ErrForbidden
 	}
 	f, err := bk.Settings(ctx)

@@ -13,6 +13,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/fields"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/formats"
 	"trundo/internal/store"
@@ -25,7 +26,7 @@ const exportLife = 10 * time.Minute
 // AddExport prepares an export of the selected records, or of everything; it is fetched once from the address in the
 // answer. Errors: ErrForbidden, *FieldError.
 func (fl *Files) AddExport(ctx context.Context, a firm.Actor, n contract.NewExport) (contract.Export, error) {
-	if !a.MayDo(firm.Export) {
+	if !a.MayDo(rights.Export) {
 		return contract.Export{}, firm.ErrForbidden
 	}
 	f, err := fl.Settings(ctx)
@@ -67,7 +68,7 @@ type PreparedExport struct {
 
 // TakeExport gives an export that was prepared, once. Errors: ErrForbidden, ErrNotFound.
 func (fl *Files) TakeExport(ctx context.Context, a firm.Actor, id uuid.UUID) (PreparedExport, error) {
-	if !a.MayDo(firm.Export) {
+	if !a.MayDo(rights.Export) {
 		return PreparedExport{}, firm.ErrForbidden
 	}
 	row, err := fl.Store.TakeExport(ctx, db.TakeExportParams{ID: id, UserID: a.ID})

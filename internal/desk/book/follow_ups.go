@@ -9,6 +9,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/datetime"
 	"trundo/internal/core/promise"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
 	"trundo/internal/store"
@@ -151,7 +152,7 @@ func (bk *Book) ChangeFollowUp(ctx context.Context, a firm.Actor, id uuid.UUID,
 			return firm.ErrNotFound
 		case err != nil:
 			return err
-		case f.OwnerID != a.ID && !a.Leads() && !takesBack(f, a, c):
+		case !bk.MayOf(ctx, a, rights.ChangeFollowUps, &f.OwnerID) && !takesBack(f, a, c):
 			return firm.ErrForbidden
 		case f.Version != c.Version:
 			return firm.ErrChangedElse

@@ -14,6 +14,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/fields"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/formats"
 	"trundo/internal/store"
@@ -35,7 +36,7 @@ func (fl *Files) importFile(id uuid.UUID) string {
 
 // AddImport begins an import: the file is sent next. Errors: ErrForbidden, *FieldError.
 func (fl *Files) AddImport(ctx context.Context, a firm.Actor, n contract.NewImport) (contract.Import, error) {
-	if !a.MayDo(firm.Import) {
+	if !a.MayDo(rights.Import) {
 		return contract.Import{}, firm.ErrForbidden
 	}
 	id := store.NewID()
@@ -113,7 +114,7 @@ func (fl *Files) ReceiveImport(ctx context.Context, a firm.Actor, id uuid.UUID,
 
 // importRow reads an import that a may see.
 func (fl *Files) importRow(ctx context.Context, a firm.Actor, id uuid.UUID) (db.Import, error) {
-	if !a.MayDo(firm.Import) {
+	if !a.MayDo(rights.Import) {
 		return db.Import{}, firm.ErrForbidden
 	}
 	row, err := fl.Store.ImportByID(ctx, id)
@@ -125,7 +126,7 @@ func (fl *Files) importRow(ctx context.Context, a firm.Actor, id uuid.UUID) (db.
 
 // Imports are the newest imports. Error: ErrForbidden.
 func (fl *Files) Imports(ctx context.Context, a firm.Actor) ([]contract.Import, error) {
-	if !a.MayDo(firm.Import) {
+	if !a.MayDo(rights.Import) {
 		return nil, firm.ErrForbidden
 	}
 	rows, err := fl.Store.NewestImports(ctx)
@@ -157,7 +158,7 @@ func importView(r db.Import, user string) contract.Import {
 // Import is how far an import is; before it is checked, with its columns and first rows. Errors: ErrForbidden,
 // ErrNotFound.
 func (fl *Files) Import(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Import, error) {
-	if !a.MayDo(firm.Import) {
+	if !a.MayDo(rights.Import) {
 		return contract.Import{}, firm.ErrForbidden
 	}
 	row, err := fl.Store.ImportByID(ctx, id)

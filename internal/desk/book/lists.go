@@ -10,6 +10,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/callerid"
 	"trundo/internal/core/fields"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -110,15 +111,15 @@ func (bk *Book) AddList(ctx context.Context, a firm.Actor, e contract.ListEdit) 
 	return bk.List(ctx, a, id)
 }
 
-// mineOrLed locks a list that a may change. Errors: ErrNotFound, ErrForbidden.
-func lockList(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID) (db.LockListRow, error) {
+// lockList locks a list that a may change. Errors: ErrNotFound, ErrForbidden.
+func (bk *Book) lockList(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID) (db.LockListRow, error) {
 	l, err := q.LockList(ctx, id)
 	switch {
 	case store.NotFound(err), err == nil && !l.Shared && l.OwnerID != a.ID:
 		return l, firm.ErrNotFound
 	case err != nil:
 		return l, err
-	case l.OwnerID != a.ID && !a.Leads():
+	case !bk.MayOf(ctx, a, rights.ChangeLists, &l.OwnerID):
 		return l, firm.ErrForbidden
 	}
 	return l, nil
@@ -133,7 +134,7 @@ func (bk *Book) ChangeList(ctx context.Context, a firm.Actor, id uuid.UUID,
 		return contract.RecordList{}, err
 	}
 	if err := bk.Store.Tx(ctx, func(q *db.Queries) error {
-		l, err := lockList(ctx, q, a, id)
+		l, err := bk.lockList(ctx, q, a, id)
 		if err != nil {
 			return err
 		}
@@ -152,7 +153,7 @@ func (bk *Book) ChangeList(ctx context.Context, a firm.Actor, id uuid.UUID,
 // RemoveList removes a list; the records that stood on it stay. Errors: ErrNotFound, ErrForbidden.
 func (bk *Book) RemoveList(ctx context.Context, a firm.Actor, id uuid.UUID) error {
 	err := bk.Store.Tx(ctx, func(q *db.Queries) error {
-		l, err := lockList(ctx, q, a, id)
+		l, err := bk.lockList(ctx, q, a, id)
 		if err != nil {
 			return err
 		}

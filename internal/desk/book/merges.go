@@ -9,6 +9,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/fields"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -190,7 +191,7 @@ func (bk *Book) UndoMerge(ctx context.Context, a firm.Actor, id uuid.UUID) (cont
 			return err
 		}
 		kept, lost = m.KeptID, m.LostID
-		if !a.MayOf(firm.UndoMerge, &m.UserID) {
+		if !bk.MayOf(ctx, a, rights.UndoChanges, &m.UserID) {
 			return firm.ErrForbidden
 		}
 		if m.UndoneAt != nil {
@@ -226,7 +227,7 @@ func (bk *Book) UndoMerge(ctx context.Context, a firm.Actor, id uuid.UUID) (cont
 			return err
 		}
 		// else whoever was asked about last is not called either
-		if moved.After["do_not_call"] == "yes" && a.MayDo(firm.LiftDoNotCall) {
+		if moved.After["do_not_call"] == "yes" && a.MayDo(rights.LiftDoNotCall) {
 			if err := q.SetRecordDoNotCall(ctx, db.SetRecordDoNotCallParams{ID: kept}); err != nil {
 				return err
 			}

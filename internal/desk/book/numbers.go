@@ -11,6 +11,7 @@ import (
 	"trundo/internal/core/callable"
 	"trundo/internal/core/fields"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
 	"trundo/internal/store"
@@ -231,7 +232,7 @@ func Marked(on bool, reason string) string {
 // RemoveNumber takes a number off its record. Calls made to it stay in the history. Errors: ErrNotFound, ErrGone.
 func (bk *Book) RemoveNumber(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Record, error) {
 	return bk.onNumber(ctx, a, id, func(q *db.Queries, n db.PhoneNumber) error {
-		if n.DncAt != nil && !a.MayDo(firm.LiftDoNotCall) {
+		if n.DncAt != nil && !a.MayDo(rights.LiftDoNotCall) {
 			return firm.ErrForbidden // the wish would go with the number
 		}
 		if err := q.DeleteNumber(ctx, id); err != nil {

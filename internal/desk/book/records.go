@@ -14,6 +14,7 @@ import (
 	"trundo/internal/core/datetime"
 	"trundo/internal/core/fields"
 	"trundo/internal/core/money"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/slip"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
@@ -52,7 +53,7 @@ func (bk *Book) Record(ctx context.Context, a firm.Actor, id uuid.UUID) (contrac
 		Source: r.Source, Note: r.Note,
 		OwnerName: row.OwnerName, Company: companyRef(r.CompanyID, row.CompanyName), Touches: row.Touches,
 		Conversations: row.Conversations, Version: r.Version,
-		People: []contract.RecordRow{}, NumberOrder: r.NumberOrder, MayRemove: a.MayOf(firm.DeleteRecord, r.OwnerID),
+		People: []contract.RecordRow{}, NumberOrder: r.NumberOrder, MayRemove: bk.MayOf(ctx, a, rights.DeleteRecords, r.OwnerID),
 		DoNotCall: r.DncAt != nil, MessageConsent: r.MessageConsentAt, Items: []contract.Item{}, Totals: []string{}}
 	switch {
 	case r.DncAt != nil && r.Kind == string(fields.Company):
@@ -271,7 +272,7 @@ func (bk *Book) MakeRecord(ctx context.Context, q *db.Queries, a firm.Actor, f *
 			return err
 		}
 	}
-	if err := bk.Outbox.Emit(ctx, q, contract.RecordCreated, func() (any, error) {
+	if err := bk.Outbox.Emit(ctx, q, contract.WebhookEventRecordCreated, func() (any, error) {
 		return map[string]any{"record_id": id, "kind": r.Kind, "name": r.Name, "source": r.Source, "by": a.Login}, nil
 	}); err != nil {
 		return err
@@ -327,7 +328,7 @@ func (bk *Book) RemoveRecord(ctx context.Context, a firm.Actor, id uuid.UUID) er
 		if err != nil {
 			return err
 		}
-		if !a.MayOf(firm.DeleteRecord, r.OwnerID) {
+		if !bk.MayOf(ctx, a, rights.DeleteRecords, r.OwnerID) {
 			return firm.ErrForbidden
 		}
 		if err := q.SetRecordDeleted(ctx, db.SetRecordDeletedParams{ID: id, At: &now}); err != nil {
@@ -354,7 +355,7 @@ func (bk *Book) HangsOn(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 		return contract.Hanging{}, firm.ErrNotFound
 	case err != nil:
 		return contract.Hanging{}, err
-	case r.DeletedAt != nil && (r.MergedInto != nil || !a.MayOf(firm.DeleteRecord, r.OwnerID)):
+	case r.DeletedAt != nil && (r.MergedInto != nil || !bk.MayOf(ctx, a, rights.DeleteRecords, r.OwnerID)):
 		return contract.Hanging{}, firm.ErrGone
 	}
 	h, err := bk.Store.HangsOn(ctx, id)
@@ -380,7 +381,7 @@ func (bk *Book) RestoreRecord(ctx context.Context, a firm.Actor, id uuid.UUID) (
 			return err
 		case r.DeletedAt == nil || r.MergedInto != nil:
 			return nil
-		case !a.MayOf(firm.DeleteRecord, r.OwnerID):
+		case !bk.MayOf(ctx, a, rights.DeleteRecords, r.OwnerID):
 			return firm.ErrForbidden
 		case bk.Clock.Since(*r.DeletedAt) > restorable:
 			return ErrGoneForGood

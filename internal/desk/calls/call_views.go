@@ -150,8 +150,10 @@ func viewOf(r db.CallsByIDsRow, a firm.Actor, f *firm.Settings) contract.Call {
 	}
 	visible := contract.Visible(r.Visible)
 	notes := contract.Notes{Body: r.NotesBody, Version: r.NotesVersion, Saved: true, SavedAt: r.NotesSavedAt}
-	hidden := r.SlipID != uuid.Nil && !slip.MayRead(a.Reader(), slip.Part{Rep: r.RepID.String(), Team: r.RepTeam,
-		HandedTo: optional.ID(r.HandedTo), Visible: slip.Visible(r.Visible)})
+	part := slip.Part{Rep: r.RepID.String(), Teams: r.RepTeams, HandedTo: optional.ID(r.HandedTo),
+		Visible: slip.Visible(r.Visible)}
+	hidden := r.SlipID != uuid.Nil && !slip.MayRead(a.Reader(), part)
+	mayChange := r.SlipID != uuid.Nil && slip.MayChange(a.Reader(), part)
 	mine := r.RepID == a.ID || r.HandedTo != nil && *r.HandedTo == a.ID
 	if hidden {
 		notes.Body = ""
@@ -189,7 +191,7 @@ func viewOf(r db.CallsByIDsRow, a firm.Actor, f *firm.Settings) contract.Call {
 			OutcomeReached: outcome.Reached,
 			AsksWho:        r.AsksWho, Candidates: []contract.Candidate{}, FiledAt: r.FiledAt, Version: r.SlipVersion,
 			Mine: mine, Offered: offered,
-			Visible: &visible, NotesHidden: &hidden, Notes: notes}}
+			Visible: &visible, NotesHidden: &hidden, MayChange: &mayChange, Notes: notes}}
 }
 
 // candidates are whom to offer for a number that has to be asked about: who has it, and the record that was open.

@@ -16,6 +16,7 @@ import (
 	"trundo/internal/core/callerid"
 	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/slip"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
@@ -81,8 +82,8 @@ func (cs *Calls) place(ctx context.Context, a firm.Actor, key string, hash []byt
 	switch {
 	case t.refused == nil:
 		override = ""
-	case !a.MayDo(firm.Override) || r.OverrideReason == nil:
-		t.refused.MayOverride = a.MayDo(firm.Override)
+	case !a.MayDo(rights.Override) || r.OverrideReason == nil:
+		t.refused.MayOverride = a.MayDo(rights.Override)
 		return uuid.Nil, t.refused
 	case override == "":
 		return uuid.Nil, firm.Wrong("override_reason", "say why it is called anyway")

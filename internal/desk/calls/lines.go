@@ -9,6 +9,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/routing"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
@@ -18,7 +19,7 @@ import (
 
 // Lines are the firm's lines with how they ring. Error: ErrForbidden.
 func (ls *Lines) Lines(ctx context.Context, a firm.Actor) ([]contract.FirmLine, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Telephony) {
 		return nil, firm.ErrForbidden
 	}
 	f, err := ls.Settings(ctx)
@@ -153,7 +154,7 @@ func (ls *Lines) UpdateLine(ctx context.Context, a firm.Actor, id uuid.UUID,
 
 // AddLine adds a number that the carrier has given the firm. Errors: ErrForbidden, *FieldError.
 func (ls *Lines) AddLine(ctx context.Context, a firm.Actor, n contract.NewLine) (contract.FirmLine, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Telephony) {
 		return contract.FirmLine{}, firm.ErrForbidden
 	}
 	f, err := ls.Settings(ctx)

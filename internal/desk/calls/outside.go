@@ -9,6 +9,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store"
 )
@@ -16,7 +17,7 @@ import (
 // MayPlayOutside tells whether a may play the other side of the simulated network: everybody in the demo, else who sets
 // the firm up. Error: ErrForbidden.
 func (ls *Lines) MayPlayOutside(a firm.Actor) error {
-	if ls.Demo || a.MayDo(firm.SetUp) {
+	if ls.Demo || a.MayDo(rights.SetUpFirm) {
 		return nil
 	}
 	return firm.ErrForbidden
@@ -39,7 +40,7 @@ func (ls *Lines) MayActOutside(a firm.Actor, ref carrier.Ref) error {
 	ls.mu.Lock()
 	plays := ls.played[ref] == a.ID
 	ls.mu.Unlock()
-	if plays || a.MayDo(firm.SetUp) {
+	if plays || a.MayDo(rights.SetUpFirm) {
 		return nil
 	}
 	if id, there := ls.board.CallOf(ref); there {

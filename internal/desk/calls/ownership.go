@@ -12,6 +12,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/journal"
 	"trundo/internal/store"
@@ -294,7 +295,7 @@ func readCall(ctx context.Context, q *db.Queries, id uuid.UUID) (call.State, err
 // PutAsideEntries are the journal's entries that could not be saved for their own fault. What stands in notes is not
 // told. Error: ErrForbidden.
 func (cs *Calls) PutAsideEntries(a firm.Actor) ([]contract.PutAside, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.SetUpFirm) {
 		return nil, firm.ErrForbidden
 	}
 	set, err := cs.Journal.Rejected()
@@ -311,7 +312,7 @@ func (cs *Calls) PutAsideEntries(a firm.Actor) ([]contract.PutAside, error) {
 
 // TakeUpPutAside tries once more to save what was put aside, and gives how many entries that are. Error: ErrForbidden.
 func (cs *Calls) TakeUpPutAside(a firm.Actor) (int, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.SetUpFirm) {
 		return 0, firm.ErrForbidden
 	}
 	return cs.Journal.TakeUp()

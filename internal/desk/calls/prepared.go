@@ -12,6 +12,7 @@ import (
 	"trundo/internal/core/audio"
 	"trundo/internal/core/call"
 	"trundo/internal/core/prepared"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/routing"
 	"trundo/internal/desk/firm"
 	"trundo/internal/media"
@@ -34,7 +35,7 @@ func (vs *Voices) PreparedMessages(ctx context.Context, a firm.Actor) ([]contrac
 	rows, err := vs.Store.PreparedMessages(ctx)
 	messages := []contract.PreparedMessage{}
 	for _, r := range rows {
-		if r.Active || a.MayDo(firm.SetUp) {
+		if r.Active || a.MayDo(rights.Telephony) {
 			messages = append(messages, contract.PreparedMessage{ID: &r.ID, Name: r.Name, Text: r.Text,
 				Active: r.Active, SoundID: r.Sound,
 				Weekdays: &r.Weekdays, ListID: r.ListID, OutcomeID: r.OutcomeID})
@@ -105,7 +106,7 @@ func (vs *Voices) SetMessageConsent(ctx context.Context, a firm.Actor, id uuid.U
 // SetPreparedMessages sets them, in their order. Errors: ErrForbidden, *FieldError.
 func (vs *Voices) SetPreparedMessages(ctx context.Context, a firm.Actor,
 	p contract.PreparedMessages) ([]contract.PreparedMessage, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Telephony) {
 		return nil, firm.ErrForbidden
 	}
 	names := map[string]bool{}

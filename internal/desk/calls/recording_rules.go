@@ -11,6 +11,7 @@ import (
 	"trundo/internal/core/call"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/recording"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/media"
 	"trundo/internal/store/db"
@@ -22,7 +23,7 @@ const maxKept = 36500
 // RecordingSettings are what the firm does where everybody must agree, for how long it keeps what it recorded, what
 // that will delete, and whose calls have a rule of their own. Error: ErrForbidden.
 func (rc *Recordings) RecordingSettings(ctx context.Context, a firm.Actor) (contract.RecordingSettings, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Telephony) {
 		return contract.RecordingSettings{}, firm.ErrForbidden
 	}
 	f, err := rc.Settings(ctx)
@@ -102,7 +103,7 @@ func (rc *Recordings) SetRecordingSettings(ctx context.Context, a firm.Actor,
 
 // WouldDelete is how many recordings a policy of so many days would delete, if it were set now. Error: ErrForbidden.
 func (rc *Recordings) WouldDelete(ctx context.Context, a firm.Actor, callDays, messageDays int) (int, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Telephony) {
 		return 0, firm.ErrForbidden
 	}
 	calls, messages := rc.limits(recording.Policy{CallDays: callDays, MessageDays: messageDays}, rc.Clock.Now())

@@ -13,6 +13,7 @@ import (
 	"trundo/internal/core/audio"
 	"trundo/internal/core/call"
 	"trundo/internal/core/recording"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
 	"trundo/internal/store"
@@ -75,7 +76,11 @@ func (rc *Recordings) OfCall(ctx context.Context, a firm.Actor, callID uuid.UUID
 	if err != nil {
 		return nil, err
 	}
-	hears, err := rc.mayHear(ctx, a, callID)
+	hears, err := rc.reaches(ctx, a, rights.HearRecordings, callID)
+	if err != nil {
+		return nil, err
+	}
+	deletes, err := rc.reaches(ctx, a, rights.DeleteRecordings, callID)
 	if err != nil {
 		return nil, err
 	}
@@ -85,7 +90,7 @@ func (rc *Recordings) OfCall(ctx context.Context, a firm.Actor, callID uuid.UUID
 			BeganAt: r.BeganAt, Ms: r.TotalMs,
 			Trace: traceOf(r.TraceOurs, r.TraceTheirs), GainOurs: r.GainOurs, GainTheirs: r.GainTheirs,
 			Trouble: r.Trouble, Gaps: []contract.Gap{},
-			Remarks: []contract.Remark{}, MayHear: hears && r.State == "kept", MayDelete: a.MayDo(firm.Delete) &&
+			Remarks: []contract.Remark{}, MayHear: hears && r.State == "kept", MayDelete: deletes &&
 				r.State == "kept", Figures: figuresOf(r)}
 		if err := json.Unmarshal(r.Gaps, &v.Gaps); err != nil {
 			return nil, fmt.Errorf("gaps of recording %s: %w", r.ID, err)
@@ -127,13 +132,19 @@ func figuresOf(r db.Recording) contract.TalkFigures {
 		FirstAnswerMs: r.FirstAnswerMs}
 }
 
-// mayHear tells whether a may hear the recordings of a call: those of one's own calls, of messages that are for
-// everybody or for oneself, and who leads all.
-func (rc *Recordings) mayHear(ctx context.Context, a firm.Actor, callID uuid.UUID) (bool, error) {
-	if a.Leads() {
+// reaches tells whether a right of a's goes as far as the recordings of a call: one's own are those of one's own calls,
+// and messages that are for everybody or for oneself; a team's those of its members.
+func (rc *Recordings) reaches(ctx context.Context, a firm.Actor, right rights.Right, callID uuid.UUID) (bool, error) {
+	p := db.MayHearParams{CallID: callID, UserID: a.ID, Teams: []string{}}
+	switch a.Rights[right] {
+	case rights.All:
 		return true, nil
+	case rights.Team:
+		p.Teams = a.Teams
+	case rights.None:
+		return false, nil
 	}
-	return rc.Store.MayHear(ctx, db.MayHearParams{CallID: callID, UserID: a.ID})
+	return rc.Store.MayHear(ctx, p)
 }
 
 // heardOnce is for how long somebody who hears a recording in parts hears it once.
@@ -188,14 +199,20 @@ func (rc *Recordings) OpenRecording(ctx context.Context, a firm.Actor, id uuid.U
 
 // hearable finds a recording that is kept and that a may hear.
 func (rc *Recordings) hearable(ctx context.Context, a firm.Actor, id uuid.UUID) (db.RecordingRow, error) {
+	return rc.within(ctx, a, rights.HearRecordings, id)
+}
+
+// within finds a recording that is kept and as far as which a right of a's goes.
+func (rc *Recordings) within(ctx context.Context, a firm.Actor, right rights.Right,
+	id uuid.UUID) (db.RecordingRow, error) {
 	r, err := rc.Store.Recording(ctx, id)
 	if store.NotFound(err) || err == nil && r.State != "kept" {
 		return r, firm.ErrNotFound
 	} else if err != nil {
 		return r, err
 	}
-	hears, err := rc.mayHear(ctx, a, r.CallID)
-	if err == nil && !hears {
+	may, err := rc.reaches(ctx, a, right, r.CallID)
+	if err == nil && !may {
 		err = firm.ErrForbidden
 	}
 	return r, err
@@ -204,13 +221,10 @@ func (rc *Recordings) hearable(ctx context.Context, a firm.Actor, id uuid.UUID) 
 // DeleteRecording deletes the sound of a recording for good, and keeps that there was one, and why it is gone. Errors:
 // *FieldError, ErrNotFound, ErrForbidden.
 func (rc *Recordings) DeleteRecording(ctx context.Context, a firm.Actor, id uuid.UUID, reason string) error {
-	if !a.MayDo(firm.Delete) {
-		return firm.ErrForbidden
-	}
 	if reason = firm.CleanText(reason); reason == "" {
 		return firm.Wrong("reason", "say why it is deleted")
 	}
-	r, err := rc.hearable(ctx, a, id)
+	r, err := rc.within(ctx, a, rights.DeleteRecordings, id)
 	if err != nil {
 		return err
 	}

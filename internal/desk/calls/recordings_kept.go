@@ -11,6 +11,7 @@ import (
 
 	"trundo/internal/blobs"
 	"trundo/internal/core/recording"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/media"
 	"trundo/internal/optional"
@@ -194,13 +195,10 @@ func (rc *Recordings) deleteExpired(ctx context.Context) error {
 // HoldRecording keeps a recording from being deleted, or lets it go again; reason says why it has to be kept. Errors:
 // ErrForbidden, ErrNotFound, *FieldError.
 func (rc *Recordings) HoldRecording(ctx context.Context, a firm.Actor, id uuid.UUID, on bool, reason string) error {
-	if !a.MayDo(firm.Delete) {
-		return firm.ErrForbidden
-	}
 	if reason = firm.CleanText(reason); on && reason == "" {
 		return firm.Wrong("reason", "say why it has to be kept")
 	}
-	r, err := rc.hearable(ctx, a, id)
+	r, err := rc.within(ctx, a, rights.DeleteRecordings, id)
 	if err != nil {
 		return err
 	}

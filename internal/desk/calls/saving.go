@@ -162,7 +162,7 @@ func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 
 // emitEnded tells of calls that have ended.
 func (cs *Calls) emitEnded(ctx context.Context, q *db.Queries, entries []factsEntry) error {
-	if wanted, err := cs.Outbox.Wanted(ctx, contract.CallEnded); err != nil || !wanted {
+	if wanted, err := cs.Outbox.Wanted(ctx, contract.WebhookEventCallEnded); err != nil || !wanted {
 		return err
 	}
 	var ended []uuid.UUID
@@ -176,7 +176,7 @@ func (cs *Calls) emitEnded(ctx context.Context, q *db.Queries, entries []factsEn
 		return err
 	}
 	for _, r := range rows {
-		if err := cs.Outbox.Emit(ctx, q, contract.CallEnded, func() (any, error) {
+		if err := cs.Outbox.Emit(ctx, q, contract.WebhookEventCallEnded, func() (any, error) {
 			return map[string]any{"call_id": r.ID, "direction": r.Direction, "number": r.RemoteE164,
 				"shown": r.CallerID, "started_at": r.StartedAt, "answered_at": r.AnsweredAt, "ended_at": r.EndedAt,
 				"end_reason": r.EndReason, "ring_ms": r.RingMs, "talk_ms": r.TalkMs, "rep": r.Login,

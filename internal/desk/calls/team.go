@@ -12,6 +12,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
 	"trundo/internal/core/presence"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
 	"trundo/internal/store"
@@ -74,6 +75,15 @@ func (tm *Team) Colleagues(ctx context.Context) ([]contract.Colleague, error) {
 // Team is everybody of the firm.
 func (tm *Team) Team(ctx context.Context) ([]contract.Colleague, error) { return tm.Colleagues(ctx) }
 
+// TeamSeenBy is everybody of the firm, with whose day a may see.
+func (tm *Team) TeamSeenBy(ctx context.Context, a firm.Actor) ([]contract.Colleague, error) {
+	list, err := tm.Colleagues(ctx)
+	for i := range list {
+		list[i].MaySeeDay = new(tm.MayOf(ctx, a, rights.SeeDays, &list[i].ID))
+	}
+	return list, err
+}
+
 // SetAvailability puts a into a state. Whoever is rung and takes no calls any more is rung no longer. Error:
 // *FieldError.
 func (tm *Team) SetAvailability(ctx context.Context, a firm.Actor, state uuid.UUID) error {
@@ -104,7 +114,7 @@ func (tm *Team) SetAvailability(ctx context.Context, a firm.Actor, state uuid.UU
 // those who lead. Error: ErrForbidden.
 func (tm *Team) AvailabilityHistory(ctx context.Context, a firm.Actor,
 	user uuid.UUID) ([]contract.AvailabilityChange, error) {
-	if user != a.ID && !a.Leads() {
+	if !tm.MayOf(ctx, a, rights.SeeDays, &user) {
 		return nil, firm.ErrForbidden
 	}
 	f, err := tm.Settings(ctx)
@@ -140,7 +150,7 @@ func (tm *Team) AvailabilityHistory(ctx context.Context, a firm.Actor,
 
 // AvailabilityStates are the firm's states, also those no longer offered. Error: ErrForbidden.
 func (tm *Team) AvailabilityStates(ctx context.Context, a firm.Actor) ([]contract.AvailabilityState, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Telephony) {
 		return nil, firm.ErrForbidden
 	}
 	f, err := tm.Settings(ctx)
@@ -159,7 +169,7 @@ func (tm *Team) AvailabilityStates(ctx context.Context, a firm.Actor) ([]contrac
 // that is no longer offered is put into the first that takes no calls. Errors: ErrForbidden, *FieldError.
 func (tm *Team) SetAvailabilityStates(ctx context.Context, a firm.Actor,
 	e contract.AvailabilityStates) ([]contract.AvailabilityState, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Telephony) {
 		return nil, firm.ErrForbidden
 	}
 	var takes, rests *uuid.UUID

@@ -14,6 +14,7 @@ import (
 	"trundo/internal/core/call"
 	"trundo/internal/core/lane"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/touch"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store"
@@ -144,7 +145,11 @@ func minutesAndSeconds(d time.Duration) string {
 // LaneMissed are the calls that the firm owes, one entry for each number.
 func (cs *Calls) LaneMissed(ctx context.Context, a firm.Actor,
 	f *firm.Settings) ([]lane.Item, map[string]db.OpenUnreturnedRow, error) {
-	rows, err := cs.Store.OpenUnreturned(ctx, db.OpenUnreturnedParams{Everything: a.Leads(), Me: a.ID})
+	p := db.OpenUnreturnedParams{Everything: a.Rights[rights.SeeOwed] == rights.All, Me: a.ID, Teams: []string{}}
+	if a.Rights[rights.SeeOwed] == rights.Team {
+		p.Teams = a.Teams
+	}
+	rows, err := cs.Store.OpenUnreturned(ctx, p)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -186,20 +191,20 @@ func (cs *Calls) ChangeUnreturned(ctx context.Context, a firm.Actor, id uuid.UUI
 			return firm.ErrNotFound
 		case err != nil:
 			return err
-		case u.ClosedAt != nil && c.Action != contract.Reopen:
+		case u.ClosedAt != nil && c.Action != contract.UnreturnedChangeActionReopen:
 			return ErrSettled
-		case (c.Action == contract.Take || c.Action == contract.GiveBack) && u.TakenBy != nil && *u.TakenBy != a.ID:
+		case (c.Action == contract.UnreturnedChangeActionTake || c.Action == contract.UnreturnedChangeActionGiveBack) && u.TakenBy != nil && *u.TakenBy != a.ID:
 			return ErrTakenOn
 		}
 		now := cs.Clock.Now()
 		switch c.Action {
-		case contract.Take:
+		case contract.UnreturnedChangeActionTake:
 			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{UserID: &a.ID, At: &now, RemoteE164: u.RemoteE164,
 				RemoteExt: u.RemoteExt, CallID: id})
-		case contract.GiveBack:
+		case contract.UnreturnedChangeActionGiveBack:
 			return q.TakeUnreturned(ctx, db.TakeUnreturnedParams{At: &now, RemoteE164: u.RemoteE164,
 				RemoteExt: u.RemoteExt, CallID: id})
-		case contract.Reopen:
+		case contract.UnreturnedChangeActionReopen:
 			return q.ReopenUnreturned(ctx, id)
 		}
 		if reason == "" {

@@ -14,6 +14,7 @@ import (
 	"trundo/internal/core/call"
 	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/slip"
 	"trundo/internal/core/touch"
 	"trundo/internal/desk/firm"
@@ -127,7 +128,7 @@ const callsOfFile = 5_000
 
 // WriteCalls writes the calls that a query asks for as CSV, newest first, in a's zone. Error: ErrForbidden.
 func (cs *Calls) WriteCalls(ctx context.Context, a firm.Actor, query CallQuery, w io.Writer) error {
-	if !a.MayDo(firm.Export) && !query.Mine {
+	if !a.MayDo(rights.Export) && !query.Mine {
 		return firm.ErrForbidden
 	}
 	out, err := formats.NewCSVWriter(w,

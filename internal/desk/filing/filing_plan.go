@@ -12,6 +12,7 @@ import (
 	"trundo/internal/core/fields"
 	"trundo/internal/core/outcome"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/wording"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store"
@@ -227,7 +228,7 @@ func (fg *Filing) PlanFiling(ctx context.Context, a firm.Actor, id, outcomeID uu
 		return contract.FilingPlan{}, firm.ErrNotFound
 	case err != nil:
 		return contract.FilingPlan{}, err
-	case owner != a.ID && !a.Leads():
+	case !fg.MayOf(ctx, a, rights.CorrectSlips, &owner):
 		return contract.FilingPlan{}, firm.ErrForbidden
 	}
 	items, s, err := fg.plan(ctx, fg.Store.Queries, a, f, id, o)

@@ -14,6 +14,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/fields"
 	"trundo/internal/core/outcome"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/wording"
 	"trundo/internal/core/workday"
 	"trundo/internal/desk/firm"
@@ -24,7 +25,7 @@ import (
 
 // OutcomeSettings are outcomes, call types and holidays as the admin has set them. Error: ErrForbidden.
 func (fg *Filing) OutcomeSettings(ctx context.Context, a firm.Actor) (contract.OutcomeSettings, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Outcomes) {
 		return contract.OutcomeSettings{}, firm.ErrForbidden
 	}
 	f, err := fg.Settings(ctx)
@@ -108,7 +109,7 @@ func holidayViews(holidays []workday.Holiday) []contract.Holiday {
 // stays. Errors: ErrForbidden, *FieldError.
 func (fg *Filing) SetOutcomeSettings(ctx context.Context, a firm.Actor,
 	s contract.OutcomeSettings) (contract.OutcomeSettings, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Outcomes) {
 		return s, firm.ErrForbidden
 	}
 	f, err := fg.Settings(ctx)
@@ -309,7 +310,7 @@ func cleanHolidays(set []contract.Holiday) ([]workday.Holiday, error) {
 // *FieldError.
 func (fg *Filing) PreviewOutcome(ctx context.Context, a firm.Actor,
 	o contract.OutcomeSetting) (contract.FilingPlan, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Outcomes) {
 		return contract.FilingPlan{}, firm.ErrForbidden
 	}
 	f, err := fg.Settings(ctx)

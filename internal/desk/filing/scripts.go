@@ -13,6 +13,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/money"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/script"
 	"trundo/internal/core/wording"
 	"trundo/internal/desk/firm"
@@ -25,7 +26,7 @@ func (fg *Filing) Scripts(ctx context.Context, a firm.Actor) ([]contract.Script,
 	rows, err := fg.Store.Scripts(ctx)
 	views := []contract.Script{}
 	for _, r := range rows {
-		if !r.Active && !a.MayDo(firm.SetUp) {
+		if !r.Active && !a.MayDo(rights.Scripts) {
 			continue
 		}
 		view := contract.Script{ID: &r.ID, Name: r.Name, Body: r.Body, CallTypeIds: r.CallTypeIds, Active: r.Active,
@@ -40,7 +41,7 @@ func (fg *Filing) Scripts(ctx context.Context, a firm.Actor) ([]contract.Script,
 
 // SetScripts keeps them, in their order; those left out are no longer offered. Errors: ErrForbidden, *FieldError.
 func (fg *Filing) SetScripts(ctx context.Context, a firm.Actor, set []contract.Script) ([]contract.Script, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Scripts) {
 		return nil, firm.ErrForbidden
 	}
 	before, err := fg.Store.Scripts(ctx)
@@ -180,7 +181,7 @@ func (fg *Filing) AnswerScript(ctx context.Context, a firm.Actor, call uuid.UUID
 		return contract.CallScript{}, firm.ErrNotFound
 	case err != nil:
 		return contract.CallScript{}, err
-	case row.UserID != a.ID && !a.Leads():
+	case !fg.MayOf(ctx, a, rights.CorrectSlips, &row.UserID):
 		return contract.CallScript{}, firm.ErrForbidden
 	}
 	step, err := fg.askedBy(ctx, n.ScriptID, n.Key)

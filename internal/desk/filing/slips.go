@@ -100,9 +100,9 @@ func applySlipChange(f *firm.Settings, direction string, c contract.SlipChange, 
 	if c.Clear != nil {
 		for _, field := range *c.Clear {
 			switch field {
-			case contract.OutcomeID:
+			case contract.SlipChangeClearOutcomeID:
 				p.OutcomeID = nil
-			case contract.CallTypeID:
+			case contract.SlipChangeClearCallTypeID:
 				p.CallTypeID = nil
 			}
 		}

@@ -9,19 +9,20 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/recording"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/slip"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
 
-// Role is what somebody of the firm may do.
+// Role is what somebody of the firm is, by the key of one of the firm's roles.
 type Role string
 
-// The roles. A supervisor may do what a rep may, an admin what a supervisor may.
+// The roles that a firm begins with.
 const (
-	Rep        Role = "rep"
-	Supervisor Role = "supervisor"
-	Admin      Role = "admin"
+	Rep        Role = rights.RoleRep
+	Supervisor Role = rights.RoleSupervisor
+	Admin      Role = rights.RoleAdmin
 )
 
 // Actor is who asks for something.
@@ -30,7 +31,13 @@ type Actor struct {
 	Login string
 	Name  string
 	Role  Role
+	// RoleName is the role as the firm calls it.
+	RoleName string
+	// Rights are what a may do.
+	Rights rights.Set
+	// Team decides which outcomes a is offered; Teams are all that a is in.
 	Team  string
+	Teams []string
 	Zone  *time.Location
 	Style phone.Style
 	Line  *uuid.UUID
@@ -60,7 +67,7 @@ func (a Actor) Location() *time.Location {
 
 // Reader is a as who reads notes.
 func (a Actor) Reader() slip.Reader {
-	return slip.Reader{User: a.ID.String(), Team: a.Team, Leads: a.Leads()}
+	return slip.Reader{User: a.ID.String(), Teams: a.Teams, Corrects: a.Rights[rights.CorrectSlips]}
 }
 
 // LookupPatience is for how long the database is waited for where an older answer would do.
@@ -119,6 +126,7 @@ func actorOf(u db.UserRow) Actor {
 		zone = time.UTC
 	}
 	return Actor{ID: u.ID, SessionsFrom: u.SessionsFrom, Login: u.Login, Name: u.Name, Role: Role(u.Role), Team: u.Team,
+		RoleName: u.RoleName, Rights: RightsOf(u.Role, u.Rights), Teams: u.Teams,
 		Zone: zone, Style: phone.Style(u.NumberStyle), Line: u.LineID, Recording: recording.Rule(u.Recording),
 		Whisper: u.Whisper, Program: u.Program, ByTelephone: u.ByTelephone,
 		SecondFactor: u.SecondFactor, AddressTemplate: addressTemplate(u)}
@@ -128,32 +136,12 @@ func actorOf(u db.UserRow) Actor {
 // ErrForbidden, *FieldError.
 func (a Actor) MayLift(reason *string) error {
 	switch {
-	case !a.MayDo(LiftDoNotCall):
+	case !a.MayDo(rights.LiftDoNotCall):
 		return ErrForbidden
 	case CleanReason(reason) == "":
 		return Wrong("reason", "say why they may be called again")
 	}
 	return nil
-}
-
-// MayDo tells whether a has a right. Reps may merge and change many of what they see; what leaves the house, passes
-// over somebody's wish or takes from others needs a supervisor.
-func (a Actor) MayDo(r Right) bool {
-	switch r {
-	case SetUp:
-		return a.Role == Admin
-	case Override, Export, Import, Delete, DeleteRecord, LiftDoNotCall, EndRound, UndoMerge:
-		return a.Leads()
-	}
-	return true
-}
-
-// Leads tells whether a may correct what others have written.
-func (a Actor) Leads() bool { return a.Role == Supervisor || a.Role == Admin }
-
-// MayOf tells whether a has a right over what belongs to owner; over one's own everybody has.
-func (a Actor) MayOf(r Right, owner *uuid.UUID) bool {
-	return owner != nil && *owner == a.ID || a.MayDo(r)
 }
 
 // ActorChanged lets what is remembered of a person be read again.

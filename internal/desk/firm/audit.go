@@ -32,6 +32,16 @@ func (k *Firm) AuditedAs(ctx context.Context, q *db.Queries, a Actor, id uuid.UU
 		SubjectID: subject, Action: action, Before: b, After: c})
 }
 
+// OnlyChanged takes away what is the same before and after.
+func OnlyChanged(before, after map[string]string) {
+	for k := range before {
+		if was, there := after[k]; there && was == before[k] {
+			delete(before, k)
+			delete(after, k)
+		}
+	}
+}
+
 // Every runs a batch of statements, which goes to the database in one message; the first error counts.
 func Every(exec func(func(int, error))) (first error) {
 	exec(func(_ int, err error) {

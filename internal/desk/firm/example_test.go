@@ -3,6 +3,7 @@ package firm_test
 import (
 	"context"
 
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store/db"
 )
@@ -11,7 +12,7 @@ import (
 func Example() {
 	var k *firm.Firm // desk.Open makes it
 	setGreeting := func(ctx context.Context, a firm.Actor, key, text string) error {
-		if !a.MayDo(firm.SetUp) {
+		if !a.MayDo(rights.SetUpFirm) {
 			return firm.ErrForbidden
 		}
 		if text = firm.CleanText(text); text == "" {

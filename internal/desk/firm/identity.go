@@ -12,12 +12,13 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/money"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/store/db"
 )
 
 // Identity is what the firm is: its name, and where it is at home. Error: ErrForbidden.
 func (k *Firm) Identity(ctx context.Context, a Actor) (contract.FirmSetup, error) {
-	if !a.MayDo(SetUp) {
+	if !a.MayDo(rights.SetUpFirm) {
 		return contract.FirmSetup{}, ErrForbidden
 	}
 	var now FirmSettings
@@ -41,7 +42,7 @@ func identityOf(s FirmSettings) contract.FirmSetup {
 
 // SetIdentity saves what the firm is. Errors: ErrForbidden, *FieldError.
 func (k *Firm) SetIdentity(ctx context.Context, a Actor, s contract.FirmSetup) (contract.FirmSetup, error) {
-	if !a.MayDo(SetUp) {
+	if !a.MayDo(rights.SetUpFirm) {
 		return s, ErrForbidden
 	}
 	s.Name, s.Region = CleanText(s.Name), strings.ToUpper(strings.TrimSpace(s.Region))

@@ -1,19 +1,62 @@
 package firm
 
-// Right is something that not everybody may do.
-type Right string
+import (
+	"context"
+	"encoding/json"
 
-// The rights.
-const (
-	SetUp         Right = "set_up"           // fields, layouts, number order, lines, outcomes; play the outside
-	Override      Right = "override"         // call in spite of do-not-call
-	Export        Right = "export"           // take the book out
-	Import        Right = "import"           // bring a file in; mark numbers by list
-	Delete        Right = "delete"           // delete recordings
-	DeleteRecord  Right = "delete_record"    // delete records that are somebody else's
-	LiftDoNotCall Right = "lift_do_not_call" // let somebody be called again who asked not to be
-	EndRound      Right = "end_round"        // end a round that others started or work on
-	UndoMerge     Right = "undo_merge"       // take a merge back that somebody else has made
-	Merge         Right = "merge"            // make one of two records
-	BulkAll       Right = "bulk"             // change many records at once
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/rights"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
 )
+
+// MayDo tells whether a has a right, however far it goes.
+func (a Actor) MayDo(r rights.Right) bool { return a.Rights.May(r) }
+
+// RightsOf are the rights of a role as they were written down; nil: as the role came. An admin's are always all.
+func RightsOf(role string, written json.RawMessage) rights.Set {
+	var s rights.Set
+	if role != rights.RoleAdmin && written != nil && json.Unmarshal(written, &s) == nil && s != nil {
+		return s
+	}
+	return rights.Shipped(role)
+}
+
+// RightSet is a set of rights as the contract has it.
+func RightSet(s rights.Set) contract.RightSet {
+	view := contract.RightSet{}
+	for r, reach := range s {
+		if reach != rights.None {
+			view[string(r)] = contract.Reach(reach)
+		}
+	}
+	return view
+}
+
+// MayOf tells whether a right of a's goes as far as what belongs to owner; nil: to nobody, which is any team's.
+func (k *Firm) MayOf(ctx context.Context, a Actor, r rights.Right, owner *uuid.UUID) bool {
+	w := rights.Whose{Mine: owner != nil && *owner == a.ID, SameTeam: owner == nil}
+	if !w.Mine && owner != nil && a.Rights[r] == rights.Team {
+		if f, err := k.SettingsWithin(ctx); err == nil {
+			w.SameTeam = rights.ShareTeam(a.Teams, f.TeamsOf[*owner])
+		}
+	}
+	return a.Rights.MayOf(r, w)
+}
+
+// MayGive tells whether a may make somebody what a role is, or act on who is that: nobody gives more than they have.
+// Errors: ErrForbidden, *FieldError where there is no such role.
+func MayGive(ctx context.Context, q *db.Queries, a Actor, role string) error {
+	r, err := q.RoleOf(ctx, role)
+	switch {
+	case store.NotFound(err):
+		return Wrong("role", "there is no such role")
+	case err != nil:
+		return err
+	case !RightsOf(role, r.Rights).Within(a.Rights):
+		return ErrForbidden
+	}
+	return nil
+}

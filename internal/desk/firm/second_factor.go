@@ -14,6 +14,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/totp"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -158,8 +159,17 @@ func (k *Firm) EndSecondFactor(ctx context.Context, a Actor, password string) er
 
 // ResetSecondFactor takes somebody's second factor away, who has lost it. Errors: ErrForbidden, ErrNotFound.
 func (k *Firm) ResetSecondFactor(ctx context.Context, a Actor, id uuid.UUID) error {
-	if !a.MayDo(SetUp) {
+	if !a.MayDo(rights.Roles) {
 		return ErrForbidden
+	}
+	u, err := k.Store.User(ctx, id)
+	if store.NotFound(err) {
+		return ErrNotFound
+	} else if err != nil {
+		return err
+	}
+	if err := MayGive(ctx, k.Store.Queries, a, u.Role); err != nil {
+		return err
 	}
 	return k.endSecondFactor(ctx, a, id)
 }

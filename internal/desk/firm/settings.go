@@ -126,7 +126,8 @@ type Cache[T any] struct {
 type Settings struct {
 	Name, Region string
 	Currency     string
-	SecondFactor []Role // of whom one is asked
+	SecondFactor []Role                 // of whom one is asked
+	TeamsOf      map[uuid.UUID][]string // of whoever is or was of the firm and in a team
 	Book         BookFields
 	Rules        slip.Rules
 	Wrap         time.Duration
@@ -252,6 +253,14 @@ func (k *Firm) readFirm(ctx context.Context) (*Settings, error) {
 	}
 	if f.States, err = k.Store.AvailabilityStates(ctx); err != nil {
 		return nil, err
+	}
+	teams, err := k.Store.TeamsOfAll(ctx)
+	if err != nil {
+		return nil, err
+	}
+	f.TeamsOf = map[uuid.UUID][]string{}
+	for _, m := range teams {
+		f.TeamsOf[m.ID] = m.Teams
 	}
 	f.Book, err = k.readBook(ctx)
 	return f, err

@@ -17,6 +17,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/password"
+	"trundo/internal/core/rights"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -209,7 +210,7 @@ func AddUser(ctx context.Context, q *db.Queries, u NewUser) (uuid.UUID, error) {
 		return uuid.Nil, Wrong("name", "a name needs 1 to 200 characters")
 	case password.Check(u.Password, u.Login, u.Name) != nil:
 		return uuid.Nil, About("password", password.Check(u.Password, u.Login, u.Name))
-	case u.Role != Rep && u.Role != Supervisor && u.Role != Admin:
+	case rights.Shipped(string(u.Role)) == nil:
 		return uuid.Nil, Wrong("role", "the role is rep, supervisor or admin")
 	}
 	if !KnownZone(u.Zone) {

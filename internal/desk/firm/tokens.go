@@ -9,6 +9,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/rights"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
@@ -43,7 +44,7 @@ func (k *Firm) MakeToken(ctx context.Context, a Actor, n contract.NewToken) (con
 	token := tokenStart + base64.RawURLEncoding.EncodeToString(secret)
 	p := db.InsertTokenParams{ID: store.NewID(), UserID: a.ID, Name: name, Hash: HashSecret(token), At: k.Clock.Now()}
 	for _, s := range n.Scopes {
-		if s == contract.ScopeSettings && !a.MayDo(SetUp) {
+		if s == contract.ScopeSettings && !a.MayDo(rights.Connections) {
 			return contract.MadeToken{}, ErrForbidden
 		}
 		p.Scopes = append(p.Scopes, string(s))

@@ -13,6 +13,7 @@ import (
 	"trundo/internal/core/callerid"
 	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/texting"
 	"trundo/internal/core/wording"
 	"trundo/internal/desk/firm"
@@ -281,7 +282,7 @@ func (ou *Outreach) CancelMessage(ctx context.Context, a firm.Actor, id uuid.UUI
 			return firm.ErrNotFound
 		case err != nil:
 			return err
-		case (m.UserID == nil || *m.UserID != a.ID) && !a.Leads():
+		case !ou.MayOf(ctx, a, rights.CancelMessages, m.UserID):
 			return firm.ErrForbidden
 		}
 		record = m.RecordID

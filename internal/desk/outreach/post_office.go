@@ -267,7 +267,7 @@ func (ou *Outreach) Receive(ctx context.Context, r Received) error {
 		if err := q.InsertMessage(ctx, p); err != nil {
 			return err
 		}
-		if err := ou.Emit(ctx, q, contract.MessageReceived, func() (any, error) {
+		if err := ou.Emit(ctx, q, contract.WebhookEventMessageReceived, func() (any, error) {
 			return map[string]any{"message_id": p.ID, "channel": p.Channel, "from": p.Address, "subject": p.Subject,
 				"body": p.Body, "record_id": p.RecordID}, nil
 		}); err != nil {

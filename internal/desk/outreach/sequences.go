@@ -11,6 +11,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/outcome"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/sequence"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
@@ -57,7 +58,7 @@ func stepsOf(text json.RawMessage) ([]sequence.Step, error) {
 // Errors: ErrForbidden, *FieldError.
 func (ou *Outreach) SetSequences(ctx context.Context, a firm.Actor,
 	set []contract.Sequence) ([]contract.Sequence, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Sequences) {
 		return nil, firm.ErrForbidden
 	}
 	before, err := ou.Store.Sequences(ctx)

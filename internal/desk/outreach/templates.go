@@ -8,6 +8,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/wording"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store"
@@ -22,7 +23,7 @@ func (ou *Outreach) Templates(ctx context.Context, a firm.Actor) ([]contract.Tem
 		return nil, err
 	}
 	used := map[uuid.UUID]int{}
-	if a.MayDo(firm.SetUp) {
+	if a.MayDo(rights.Templates) {
 		counts, err := ou.Store.TemplatesUsed(ctx)
 		if err != nil {
 			return nil, err
@@ -33,7 +34,7 @@ func (ou *Outreach) Templates(ctx context.Context, a firm.Actor) ([]contract.Tem
 	}
 	views := []contract.Template{}
 	for _, r := range rows {
-		if !r.Active && !a.MayDo(firm.SetUp) {
+		if !r.Active && !a.MayDo(rights.Templates) {
 			continue
 		}
 		view := contract.Template{ID: &r.ID, Name: r.Name, Channel: contract.Channel(r.Channel), Subject: r.Subject,
@@ -50,7 +51,7 @@ func (ou *Outreach) Templates(ctx context.Context, a firm.Actor) ([]contract.Tem
 // SetTemplates keeps them, in their order; those left out are no longer offered. Errors: ErrForbidden, *FieldError.
 func (ou *Outreach) SetTemplates(ctx context.Context, a firm.Actor,
 	set []contract.Template) ([]contract.Template, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Templates) {
 		return nil, firm.ErrForbidden
 	}
 	before, err := ou.Templates(ctx, a)

@@ -12,6 +12,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/post"
 	"trundo/internal/store"
@@ -95,7 +96,7 @@ func (ou *Outreach) deliver(ctx context.Context, q *db.Queries, hook uuid.UUID, 
 
 // EmitFiled tells of a slip that was filed.
 func (ou *Outreach) EmitFiled(ctx context.Context, q *db.Queries, slip uuid.UUID) error {
-	return ou.Emit(ctx, q, contract.SlipFiled, func() (any, error) { return EventOfSlip(ctx, q, slip) })
+	return ou.Emit(ctx, q, contract.WebhookEventSlipFiled, func() (any, error) { return EventOfSlip(ctx, q, slip) })
 }
 
 // EventOfSlip is what other programs are told of a slip.
@@ -165,7 +166,7 @@ func (ou *Outreach) tellOne(ctx context.Context, r db.TakeDeliveriesRow) error {
 // Webhooks are the programs that are told what happens. Error: ErrForbidden.
 func (ou *Outreach) Webhooks(ctx context.Context, a firm.Actor) (contract.Webhooks, error) {
 	view := contract.Webhooks{Webhooks: []contract.Webhook{}}
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Connections) {
 		return view, firm.ErrForbidden
 	}
 	rows, err := ou.Store.Webhooks(ctx)
@@ -253,7 +254,7 @@ func (ou *Outreach) SetWebhooks(ctx context.Context, a firm.Actor, set contract.
 
 // Deliveries is what other programs were told last. Error: ErrForbidden.
 func (ou *Outreach) Deliveries(ctx context.Context, a firm.Actor) ([]contract.Delivery, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Connections) {
 		return nil, firm.ErrForbidden
 	}
 	rows, err := ou.Store.Deliveries(ctx)
@@ -268,7 +269,7 @@ func (ou *Outreach) Deliveries(ctx context.Context, a firm.Actor) ([]contract.De
 
 // ReplayDelivery tells something again, under the same id. Errors: ErrForbidden, ErrNotFound.
 func (ou *Outreach) ReplayDelivery(ctx context.Context, a firm.Actor, id uuid.UUID) error {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Connections) {
 		return firm.ErrForbidden
 	}
 	now := ou.Clock.Now()

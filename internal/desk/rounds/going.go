@@ -47,7 +47,7 @@ func (x *attempt) CallType() *uuid.UUID { return x.round.settings.CallTypeID }
 
 // Unrecorded implements Placement.
 func (x *attempt) Unrecorded() string {
-	if x.round.settings.Record == contract.Never {
+	if x.round.settings.Record == contract.RoundSettingsRecordNever {
 		return "not in this round"
 	}
 	return ""

@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"trundo/internal/core/rights"
 	"trundo/internal/core/round"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
@@ -129,7 +130,7 @@ func (rs *Rounds) endRound(ctx context.Context, a firm.Actor, r aRound) error {
 	}
 	shared := slices.ContainsFunc(reps, func(x db.RoundRepsRow) bool { return x.UserID != a.ID && x.State != "left" })
 	mine := slices.ContainsFunc(reps, func(x db.RoundRepsRow) bool { return x.UserID == a.ID })
-	if !a.MayOf(firm.EndRound, &r.StartedBy) && (shared || !mine) {
+	if !rs.MayOf(ctx, a, rights.LeadRounds, &r.StartedBy) && (shared || !mine) {
 		return firm.ErrForbidden
 	}
 	for _, x := range reps {

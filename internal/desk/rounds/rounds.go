@@ -16,6 +16,7 @@ import (
 	"trundo/internal/core/fields"
 	"trundo/internal/core/outcome"
 	"trundo/internal/core/phone"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/round"
 	"trundo/internal/desk/book"
 	"trundo/internal/desk/firm"
@@ -212,7 +213,7 @@ func (rs *Rounds) StartRound(ctx context.Context, a firm.Actor, key string,
 	}
 	rep := a
 	if s.RepID != nil && *s.RepID != a.ID {
-		if !a.Leads() {
+		if !rs.MayOf(ctx, a, rights.LeadRounds, s.RepID) {
 			return contract.Round{}, firm.ErrForbidden
 		}
 		if rep, err = rs.Actor(ctx, *s.RepID); err != nil {
@@ -366,9 +367,9 @@ func (rs *Rounds) RoundDefaults(ctx context.Context, a firm.Actor) (contract.Rou
 // usualRound is what a first start page says. What follows an outcome is as the outcome itself says it, as far as it
 // does.
 func usualRound(f *firm.Settings) contract.RoundSettings {
-	s := contract.RoundSettings{Order: contract.Listed, SkipCalledToday: true, PerDay: 2, PerRound: 4,
-		Pace: contract.AtOnce, Seconds: 5, RetryMinutes: 120, OtherHour: true,
-		Then: []contract.RoundRule{}, Shown: contract.RoundSettingsShownRep, Record: contract.Rules, TakesCalls: true,
+	s := contract.RoundSettings{Order: contract.RoundSettingsOrderListed, SkipCalledToday: true, PerDay: 2, PerRound: 4,
+		Pace: contract.RoundSettingsPaceAtOnce, Seconds: 5, RetryMinutes: 120, OtherHour: true,
+		Then: []contract.RoundRule{}, Shown: contract.RoundSettingsShownRep, Record: contract.RoundSettingsRecordRules, TakesCalls: true,
 		Promises: true}
 	for _, o := range f.Outcomes {
 		if o.Reached || !o.Active {
@@ -395,7 +396,7 @@ func usualRound(f *firm.Settings) contract.RoundSettings {
 // SetRoundDefaults sets what start pages of a's team begin with. Errors: ErrForbidden, *FieldError.
 func (rs *Rounds) SetRoundDefaults(ctx context.Context, a firm.Actor,
 	s contract.RoundSettings) (contract.RoundSettings, error) {
-	if !a.Leads() {
+	if !a.Rights[rights.LeadRounds].Covers(rights.Team) {
 		return s, firm.ErrForbidden
 	}
 	f, err := rs.Settings(ctx)
@@ -431,7 +432,7 @@ func (rs *Rounds) SetRoundSettings(ctx context.Context, a firm.Actor, id uuid.UU
 	if err != nil {
 		return contract.Round{}, err
 	}
-	if r.StartedBy != a.ID && !a.Leads() {
+	if !rs.MayOf(ctx, a, rights.LeadRounds, &r.StartedBy) {
 		if rep, err := rs.Store.RoundRep(ctx, db.RoundRepParams{RoundID: id, UserID: a.ID}); err != nil ||
 			rep.State == "left" {
 			return contract.Round{}, firm.ErrForbidden

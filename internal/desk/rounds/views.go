@@ -12,6 +12,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/rights"
 	"trundo/internal/core/round"
 	"trundo/internal/desk/filing"
 	"trundo/internal/desk/firm"
@@ -133,7 +134,7 @@ func (rs *Rounds) Round(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 		if view.Current, err = rs.roundCurrent(ctx, a, r); err != nil {
 			return view, err
 		}
-		if view.Current == nil || view.Current.State == contract.Taken {
+		if view.Current == nil || view.Current.State == contract.RoundCurrentStateTaken {
 			if view.Waits, err = rs.roundWaits(ctx, a, r); err != nil {
 				return view, err
 			}
@@ -315,7 +316,7 @@ func (rs *Rounds) RoundResults(ctx context.Context, a firm.Actor, id uuid.UUID) 
 
 // WriteRoundResults writes what came of a round for each person, as CSV. Error: ErrNotFound.
 func (rs *Rounds) WriteRoundResults(ctx context.Context, a firm.Actor, id uuid.UUID, w io.Writer) error {
-	if !a.MayDo(firm.Export) {
+	if !a.MayDo(rights.Export) {
 		return firm.ErrForbidden
 	}
 	if _, err := rs.round(ctx, a, id); err != nil {

@@ -15,7 +15,7 @@ func Example() {
 	var sf *staff.Staff // desk.Open makes it
 	work := func(ctx context.Context, admin firm.Actor, colleague uuid.UUID) error {
 		wren, err := sf.Add(ctx, admin, uuid.NewString(), contract.MemberEdit{Login: "wren", Name: "Wren Tamaro",
-			Role: contract.MemberRoleRep, Zone: "America/New_York", Mail: "wren@lindenfall.example"})
+			Role: "rep", Zone: "America/New_York", Mail: "wren@lindenfall.example"})
 		if err != nil {
 			return err
 		}

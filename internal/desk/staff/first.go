@@ -12,6 +12,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/password"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -62,7 +63,7 @@ func (sf *Staff) BecomeFirst(ctx context.Context, n contract.FirstAdmin) (firm.A
 	if err != nil {
 		return firm.Actor{}, err
 	}
-	e, err := cleaned(f, contract.MemberEdit{Login: n.Login, Name: n.Name, Role: contract.MemberRoleAdmin, Zone: n.Zone})
+	e, err := cleaned(f, contract.MemberEdit{Login: n.Login, Name: n.Name, Role: rights.RoleAdmin, Zone: n.Zone})
 	if err != nil {
 		return firm.Actor{}, err
 	}
@@ -78,7 +79,7 @@ func (sf *Staff) BecomeFirst(ctx context.Context, n contract.FirstAdmin) (firm.A
 			return errors.Join(err, notFirst(awaited))
 		}
 		if err := q.InsertMember(ctx, db.InsertMemberParams{ID: a.ID, Login: e.Login, Name: e.Name, Role: string(e.Role),
-			Zone: e.Zone}); err != nil {
+			Zone: e.Zone, MoreTeams: []string{}, Languages: []string{}, Skills: []byte("{}")}); err != nil {
 			return err
 		}
 		if err := q.InsertRepState(ctx, db.InsertRepStateParams{UserID: a.ID, At: sf.Clock.Now()}); err != nil {

@@ -7,6 +7,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
 	"trundo/internal/store"
@@ -15,7 +16,7 @@ import (
 
 // Belongings is what somebody would leave behind. Errors: firm.ErrForbidden, firm.ErrNotFound.
 func (sf *Staff) Belongings(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Belongings, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Staff) {
 		return contract.Belongings{}, firm.ErrForbidden
 	}
 	if _, err := sf.member(ctx, id); err != nil {
@@ -41,7 +42,7 @@ func nothing(b contract.Belongings) bool { return b.Slips+b.FollowUps+b.Records+
 // firm.ErrNotFound, *firm.FieldError.
 func (sf *Staff) SwitchOff(ctx context.Context, a firm.Actor, id uuid.UUID,
 	l contract.Leaving) (contract.Member, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Staff) {
 		return contract.Member{}, firm.ErrForbidden
 	}
 	if err := sf.receiver(ctx, id, l.To); err != nil {
@@ -58,6 +59,8 @@ func (sf *Staff) SwitchOff(ctx context.Context, a firm.Actor, id uuid.UUID,
 			return err
 		case !u.Active || u.LeavingSince != nil:
 			return nil // somebody else has just done that
+		case firm.MayGive(ctx, q, a, u.Role) != nil:
+			return firm.ErrForbidden
 		case isLast(admins, id):
 			return firm.Wrong("role", "this is the last admin: make somebody else one first")
 		}
@@ -131,7 +134,7 @@ func (sf *Staff) giveUpRounds(ctx context.Context, a firm.Actor, id uuid.UUID, t
 	if err != nil {
 		return err
 	}
-	who := firm.Actor{ID: id, Name: a.Name, Role: firm.Admin} // handed over by whoever switches them off
+	who := firm.Actor{ID: id, Name: a.Name, Rights: rights.Shipped(rights.RoleAdmin)} // handed over by whoever switches them off
 	for _, r := range rounds {
 		if err := sf.rounds.GiveUp(ctx, who, r, to); err != nil {
 			return err
@@ -190,12 +193,15 @@ func (sf *Staff) LetGo(ctx context.Context) error {
 // SwitchOn lets somebody in again who was switched off; what was given to others stays with them. Errors:
 // firm.ErrForbidden, firm.ErrNotFound, *firm.FieldError.
 func (sf *Staff) SwitchOn(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Member, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Staff) {
 		return contract.Member{}, firm.ErrForbidden
 	}
 	err := sf.Store.Tx(ctx, func(q *db.Queries) error {
 		u, err := lock(ctx, q, id)
 		if err != nil || u.Active && u.LeavingSince == nil {
+			return err
+		}
+		if err := firm.MayGive(ctx, q, a, u.Role); err != nil {
 			return err
 		}
 		if err := q.SwitchOn(ctx, id); store.DuplicateOf(err) != "" {

@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -34,10 +35,13 @@ const (
 // has none yet. Only a hash of it is kept. Errors: firm.ErrForbidden, firm.ErrNotFound, *firm.FieldError.
 func (sf *Staff) MakeLink(ctx context.Context, a firm.Actor, id uuid.UUID, origin string,
 	n contract.NewSignInLink) (contract.SignInLink, error) {
-	if !a.MayDo(firm.SetUp) {
+	if !a.MayDo(rights.Staff) {
 		return contract.SignInLink{}, firm.ErrForbidden
 	}
 	p, err := sf.member(ctx, id)
+	if err == nil {
+		err = firm.MayGive(ctx, sf.Store.Queries, a, string(p.Role))
+	}
 	switch {
 	case err != nil:
 		return contract.SignInLink{}, err

@@ -19,7 +19,7 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   c.withheld, c.missed_why, c.message_ms, c.drop_result, coalesce((SELECT x.round_id FROM round_calls x WHERE x.call_id = c.id AND x.settled_at IS NULL), '00000000-0000-0000-0000-000000000000')::uuid AS round_id, c.by_hand, c.unconfirmed, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
-  coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version, coalesce(s.visible, 'all')::text AS visible, s.handed_to, coalesce(u.team, '')::text AS rep_team,
+  coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version, coalesce(s.visible, 'all')::text AS visible, s.handed_to, coalesce(u.teams, '{}')::text[] AS rep_teams,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at,
   coalesce(r.id, '00000000-0000-0000-0000-000000000000')::uuid AS recording_id, coalesce(r.kind, '')::text AS recording_kind, coalesce(r.state, '')::text AS recording_state, coalesce(r.total_ms, 0)::int AS recording_ms,
   coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs,
@@ -83,7 +83,7 @@ type CallByIDRow struct {
 	SlipVersion    int
 	Visible        string
 	HandedTo       *uuid.UUID
-	RepTeam        string
+	RepTeams       []string
 	NotesBody      string
 	NotesVersion   int
 	NotesSavedAt   *time.Time
@@ -144,7 +144,7 @@ func (q *Queries) CallByID(ctx context.Context, arg CallByIDParams) (CallByIDRow
 		&i.SlipVersion,
 		&i.Visible,
 		&i.HandedTo,
-		&i.RepTeam,
+		&i.RepTeams,
 		&i.NotesBody,
 		&i.NotesVersion,
 		&i.NotesSavedAt,
@@ -218,7 +218,7 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   c.withheld, c.missed_why, c.message_ms, c.drop_result, coalesce((SELECT x.round_id FROM round_calls x WHERE x.call_id = c.id AND x.settled_at IS NULL), '00000000-0000-0000-0000-000000000000')::uuid AS round_id, c.by_hand, c.unconfirmed, c.placed_by, c.colleague_id, coalesce(pl.name, '')::text AS placed_name,
   coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
   coalesce(u.name, '')::text AS rep_name, coalesce(s.state, 'none')::text AS slip_state, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id,
-  coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version, coalesce(s.visible, 'all')::text AS visible, s.handed_to, coalesce(u.team, '')::text AS rep_team,
+  coalesce(s.asks_who, false)::boolean AS asks_who, s.open_record_id, s.filed_at, coalesce(s.version, 0)::int AS slip_version, coalesce(s.visible, 'all')::text AS visible, s.handed_to, coalesce(u.teams, '{}')::text[] AS rep_teams,
   coalesce(n.body, '')::text AS notes_body, coalesce(n.version, 0)::int AS notes_version, n.saved_at AS notes_saved_at,
   coalesce(r.id, '00000000-0000-0000-0000-000000000000')::uuid AS recording_id, coalesce(r.kind, '')::text AS recording_kind, coalesce(r.state, '')::text AS recording_state, coalesce(r.total_ms, 0)::int AS recording_ms,
   coalesce(r.trace_ours, '')::bytea AS trace_ours, coalesce(r.trace_theirs, '')::bytea AS trace_theirs,
@@ -282,7 +282,7 @@ type CallsByIDsRow struct {
 	SlipVersion    int
 	Visible        string
 	HandedTo       *uuid.UUID
-	RepTeam        string
+	RepTeams       []string
 	NotesBody      string
 	NotesVersion   int
 	NotesSavedAt   *time.Time
@@ -348,7 +348,7 @@ func (q *Queries) CallsByIDs(ctx context.Context, arg CallsByIDsParams) ([]Calls
 			&i.SlipVersion,
 			&i.Visible,
 			&i.HandedTo,
-			&i.RepTeam,
+			&i.RepTeams,
 			&i.NotesBody,
 			&i.NotesVersion,
 			&i.NotesSavedAt,

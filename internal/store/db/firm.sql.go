@@ -403,9 +403,10 @@ func (q *Queries) SwitchUser(ctx context.Context, arg SwitchUserParams) (int64, 
 }
 
 const user = `-- name: User :one
-SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program, sessions_from,
-  opens, address_template, (totp_at IS NOT NULL)::boolean AS second_factor,
-  EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone FROM users WHERE id = $1 AND active
+SELECT users.id, login, users.name, role, team, teams, zone, number_style, line_id, extension, recording, whisper, program, sessions_from,
+  o.name AS role_name, o.rights, opens, address_template, (totp_at IS NOT NULL)::boolean AS second_factor,
+  EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone
+FROM users JOIN roles o ON o.key = users.role WHERE users.id = $1 AND active
 `
 
 type UserRow struct {
@@ -414,6 +415,7 @@ type UserRow struct {
 	Name            string
 	Role            string
 	Team            string
+	Teams           []string
 	Zone            string
 	NumberStyle     string
 	LineID          *uuid.UUID
@@ -422,6 +424,8 @@ type UserRow struct {
 	Whisper         bool
 	Program         bool
 	SessionsFrom    time.Time
+	RoleName        string
+	Rights          []byte
 	Opens           string
 	AddressTemplate string
 	SecondFactor    bool
@@ -437,6 +441,7 @@ func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
 		&i.Name,
 		&i.Role,
 		&i.Team,
+		&i.Teams,
 		&i.Zone,
 		&i.NumberStyle,
 		&i.LineID,
@@ -445,6 +450,8 @@ func (q *Queries) User(ctx context.Context, id uuid.UUID) (UserRow, error) {
 		&i.Whisper,
 		&i.Program,
 		&i.SessionsFrom,
+		&i.RoleName,
+		&i.Rights,
 		&i.Opens,
 		&i.AddressTemplate,
 		&i.SecondFactor,

@@ -1032,6 +1032,7 @@ SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coales
 FROM unreturned u JOIN calls c ON c.id = u.call_id LEFT JOIN users t ON t.id = u.taken_by
 LEFT JOIN recordings m ON m.call_id = u.call_id AND m.kind = 'message' AND m.state = 'kept'
 WHERE u.closed_at IS NULL AND ($1::boolean OR u.user_id = $2::uuid
+  OR EXISTS (SELECT FROM users w WHERE (w.id = u.user_id OR w.id IN (SELECT l.user_id FROM line_reps l WHERE l.line_id = u.line_id)) AND w.teams && $3::text[])
   OR u.user_id IS NULL AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id AND l.user_id = $2) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id)))
 ORDER BY u.since LIMIT 200
 `
@@ -1039,6 +1040,7 @@ ORDER BY u.since LIMIT 200
 type OpenUnreturnedParams struct {
 	Everything bool
 	Me         uuid.UUID
+	Teams      []string
 }
 
 type OpenUnreturnedRow struct {
@@ -1062,7 +1064,7 @@ type OpenUnreturnedRow struct {
 }
 
 func (q *Queries) OpenUnreturned(ctx context.Context, arg OpenUnreturnedParams) ([]OpenUnreturnedRow, error) {
-	rows, err := q.db.Query(ctx, openUnreturned, arg.Everything, arg.Me)
+	rows, err := q.db.Query(ctx, openUnreturned, arg.Everything, arg.Me, arg.Teams)
 	if err != nil {
 		return nil, err
 	}

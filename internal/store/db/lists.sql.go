@@ -292,6 +292,33 @@ func (q *Queries) LockList(ctx context.Context, id uuid.UUID) (LockListRow, erro
 	return i, err
 }
 
+const narrowBulk = `-- name: NarrowBulk :one
+WITH gone AS (
+  DELETE FROM bulk_pending p USING records r WHERE p.bulk_id = $1 AND r.id = p.record_id AND (r.owner_id IS NULL AND NOT $2::boolean OR r.owner_id <> $3
+    AND NOT EXISTS (SELECT FROM users u WHERE u.id = r.owner_id AND u.teams && $4::text[])) RETURNING 1)
+SELECT ((SELECT count(*) FROM bulk_pending b WHERE b.bulk_id = $1) - (SELECT count(*) FROM gone))::int
+`
+
+type NarrowBulkParams struct {
+	BulkID  uuid.UUID
+	Nobodys bool
+	Me      *uuid.UUID
+	Teams   []string
+}
+
+// Leaves of what was picked what somebody owns, or a member of certain teams, or nobody; gives how many that are.
+func (q *Queries) NarrowBulk(ctx context.Context, arg NarrowBulkParams) (int, error) {
+	row := q.db.QueryRow(ctx, narrowBulk,
+		arg.BulkID,
+		arg.Nobodys,
+		arg.Me,
+		arg.Teams,
+	)
+	var column_1 int
+	err := row.Scan(&column_1)
+	return column_1, err
+}
+
 const readBulkChange = `-- name: ReadBulkChange :one
 SELECT id, user_id, action, value, count, undone_at, state, selected, looked_at, kinds, what, change_id, at FROM bulk_changes WHERE id = $1
 `

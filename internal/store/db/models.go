@@ -596,6 +596,14 @@ type RepState struct {
 	LastEndedAt      *time.Time
 }
 
+type Role struct {
+	Key      string
+	Name     string
+	Rights   []byte
+	Position int
+	Version  int
+}
+
 type Round struct {
 	ID        uuid.UUID
 	Name      string
@@ -845,6 +853,10 @@ type User struct {
 	Recovery        [][]byte
 	OffAt           *time.Time
 	SeenAt          *time.Time
+	MoreTeams       []string
+	Skills          json.RawMessage
+	Languages       []string
+	Teams           []string
 }
 
 type Webhook struct {

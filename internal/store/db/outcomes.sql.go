@@ -735,7 +735,7 @@ func (q *Queries) SlipOwner(ctx context.Context, id uuid.UUID) (uuid.UUID, error
 }
 
 const teams = `-- name: Teams :many
-SELECT DISTINCT team FROM users WHERE active AND team <> '' ORDER BY team
+SELECT DISTINCT t.team::text FROM users u, unnest(u.teams) t(team) WHERE u.active ORDER BY 1
 `
 
 func (q *Queries) Teams(ctx context.Context) ([]string, error) {
@@ -746,11 +746,11 @@ func (q *Queries) Teams(ctx context.Context) ([]string, error) {
 	defer rows.Close()
 	items := []string{}
 	for rows.Next() {
-		var team string
-		if err := rows.Scan(&team); err != nil {
+		var t_team string
+		if err := rows.Scan(&t_team); err != nil {
 			return nil, err
 		}
-		items = append(items, team)
+		items = append(items, t_team)
 	}
 	if err := rows.Err(); err != nil {
 		return nil, err

@@ -193,17 +193,20 @@ func (q *Queries) LineReportsOfCall(ctx context.Context, callID uuid.UUID) ([]Li
 
 const mayHear = `-- name: MayHear :one
 SELECT (EXISTS (SELECT FROM slips s WHERE s.call_id = $1 AND s.user_id = $2)
+  OR EXISTS (SELECT FROM slips s JOIN users u ON u.id = s.user_id WHERE s.call_id = $1 AND u.teams && $3::text[])
+  OR EXISTS (SELECT FROM calls c JOIN users u ON u.id = c.box_user_id WHERE c.id = $1 AND u.teams && $3::text[])
   OR EXISTS (SELECT FROM calls c JOIN recordings r ON r.call_id = c.id AND r.kind = 'message' WHERE c.id = $1 AND (c.box_user_id IS NULL OR c.box_user_id = $2)))::boolean
 `
 
 type MayHearParams struct {
 	CallID uuid.UUID
 	UserID uuid.UUID
+	Teams  []string
 }
 
 // Whether a rep had a part in a call, or its message is in their box or in one that nobody owns.
 func (q *Queries) MayHear(ctx context.Context, arg MayHearParams) (bool, error) {
-	row := q.db.QueryRow(ctx, mayHear, arg.CallID, arg.UserID)
+	row := q.db.QueryRow(ctx, mayHear, arg.CallID, arg.UserID, arg.Teams)
 	var column_1 bool
 	err := row.Scan(&column_1)
 	return column_1, err

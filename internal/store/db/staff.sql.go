@@ -79,6 +79,15 @@ func (q *Queries) ConfirmSecondFactor(ctx context.Context, arg ConfirmSecondFact
 	return err
 }
 
+const deleteRole = `-- name: DeleteRole :exec
+DELETE FROM roles WHERE key = $1
+`
+
+func (q *Queries) DeleteRole(ctx context.Context, key string) error {
+	_, err := q.db.Exec(ctx, deleteRole, key)
+	return err
+}
+
 const demoPeople = `-- name: DemoPeople :many
 SELECT login, name, role, team FROM users WHERE active AND password_set_at IS NULL AND password_hash <> ''
 ORDER BY CASE role WHEN 'rep' THEN 1 WHEN 'supervisor' THEN 2 ELSE 3 END, name
@@ -208,8 +217,8 @@ func (q *Queries) InCall(ctx context.Context, userID uuid.UUID) (bool, error) {
 }
 
 const insertMember = `-- name: InsertMember :exec
-INSERT INTO users (id, login, name, role, team, password_hash, zone, line_id, extension, mail_address)
-VALUES ($1, $2, $3, $4, $5, '', $6, $7, $8, $9)
+INSERT INTO users (id, login, name, role, team, more_teams, skills, languages, password_hash, zone, line_id, extension, mail_address)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, '', $9, $10, $11, $12)
 `
 
 type InsertMemberParams struct {
@@ -218,6 +227,9 @@ type InsertMemberParams struct {
 	Name        string
 	Role        string
 	Team        string
+	MoreTeams   []string
+	Skills      json.RawMessage
+	Languages   []string
 	Zone        string
 	LineID      *uuid.UUID
 	Extension   string
@@ -231,6 +243,9 @@ func (q *Queries) InsertMember(ctx context.Context, arg InsertMemberParams) erro
 		arg.Name,
 		arg.Role,
 		arg.Team,
+		arg.MoreTeams,
+		arg.Skills,
+		arg.Languages,
 		arg.Zone,
 		arg.LineID,
 		arg.Extension,
@@ -259,6 +274,21 @@ func (q *Queries) InsertOutcome(ctx context.Context, arg InsertOutcomeParams) er
 		arg.Reached,
 		arg.LeftMessage,
 	)
+	return err
+}
+
+const insertRole = `-- name: InsertRole :exec
+INSERT INTO roles (key, name, rights, position) VALUES ($1, $2, $3, 10)
+`
+
+type InsertRoleParams struct {
+	Key    string
+	Name   string
+	Rights []byte
+}
+
+func (q *Queries) InsertRole(ctx context.Context, arg InsertRoleParams) error {
+	_, err := q.db.Exec(ctx, insertRole, arg.Key, arg.Name, arg.Rights)
 	return err
 }
 
@@ -356,7 +386,7 @@ func (q *Queries) LockAdmins(ctx context.Context) ([]uuid.UUID, error) {
 }
 
 const lockMember = `-- name: LockMember :one
-SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.password_hash, u.leaving_since, u.leaving_to
+SELECT u.id, u.login, u.name, u.role, u.team, u.more_teams, u.skills, u.languages, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.password_hash, u.leaving_since, u.leaving_to
 FROM users u WHERE u.id = $1 FOR UPDATE
 `
 
@@ -366,6 +396,9 @@ type LockMemberRow struct {
 	Name         string
 	Role         string
 	Team         string
+	MoreTeams    []string
+	Skills       json.RawMessage
+	Languages    []string
 	Zone         string
 	Extension    string
 	LineID       *uuid.UUID
@@ -386,6 +419,9 @@ func (q *Queries) LockMember(ctx context.Context, id uuid.UUID) (LockMemberRow, 
 		&i.Name,
 		&i.Role,
 		&i.Team,
+		&i.MoreTeams,
+		&i.Skills,
+		&i.Languages,
 		&i.Zone,
 		&i.Extension,
 		&i.LineID,
@@ -395,6 +431,29 @@ func (q *Queries) LockMember(ctx context.Context, id uuid.UUID) (LockMemberRow, 
 		&i.PasswordHash,
 		&i.LeavingSince,
 		&i.LeavingTo,
+	)
+	return i, err
+}
+
+const lockRole = `-- name: LockRole :one
+SELECT key, name, rights, version FROM roles WHERE key = $1 FOR UPDATE
+`
+
+type LockRoleRow struct {
+	Key     string
+	Name    string
+	Rights  []byte
+	Version int
+}
+
+func (q *Queries) LockRole(ctx context.Context, key string) (LockRoleRow, error) {
+	row := q.db.QueryRow(ctx, lockRole, key)
+	var i LockRoleRow
+	err := row.Scan(
+		&i.Key,
+		&i.Name,
+		&i.Rights,
+		&i.Version,
 	)
 	return i, err
 }
@@ -452,6 +511,74 @@ func (q *Queries) PasswordHash(ctx context.Context, id uuid.UUID) (string, error
 	var password_hash string
 	err := row.Scan(&password_hash)
 	return password_hash, err
+}
+
+const roleOf = `-- name: RoleOf :one
+SELECT key, name, rights FROM roles WHERE key = $1
+`
+
+type RoleOfRow struct {
+	Key    string
+	Name   string
+	Rights []byte
+}
+
+func (q *Queries) RoleOf(ctx context.Context, key string) (RoleOfRow, error) {
+	row := q.db.QueryRow(ctx, roleOf, key)
+	var i RoleOfRow
+	err := row.Scan(&i.Key, &i.Name, &i.Rights)
+	return i, err
+}
+
+const roleUsed = `-- name: RoleUsed :one
+SELECT EXISTS (SELECT FROM users WHERE role = $1)::boolean
+`
+
+func (q *Queries) RoleUsed(ctx context.Context, key string) (bool, error) {
+	row := q.db.QueryRow(ctx, roleUsed, key)
+	var column_1 bool
+	err := row.Scan(&column_1)
+	return column_1, err
+}
+
+const roles = `-- name: Roles :many
+SELECT o.key, o.name, o.rights, o.version, (SELECT count(*) FROM users u WHERE u.role = o.key AND u.active)::int AS members
+FROM roles o ORDER BY o.position, lower(o.name)
+`
+
+type RolesRow struct {
+	Key     string
+	Name    string
+	Rights  []byte
+	Version int
+	Members int
+}
+
+// What somebody of the firm may be, and how many are.
+func (q *Queries) Roles(ctx context.Context) ([]RolesRow, error) {
+	rows, err := q.db.Query(ctx, roles)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []RolesRow{}
+	for rows.Next() {
+		var i RolesRow
+		if err := rows.Scan(
+			&i.Key,
+			&i.Name,
+			&i.Rights,
+			&i.Version,
+			&i.Members,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const roundsOfRep = `-- name: RoundsOfRep :many
@@ -592,7 +719,7 @@ func (q *Queries) SignInLink(ctx context.Context, hash []byte) (SignInLinkRow, e
 }
 
 const staff = `-- name: Staff :many
-SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.leaving_since, u.off_at, u.seen_at,
+SELECT u.id, u.login, u.name, u.role, u.team, u.more_teams, u.skills, u.languages, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.leaving_since, u.off_at, u.seen_at,
   (u.password_hash = '')::boolean AS invited, (u.totp_at IS NOT NULL)::boolean AS second_factor
 FROM users u WHERE $1::uuid IS NULL OR u.id = $1::uuid
 ORDER BY u.active DESC, u.name, u.id
@@ -604,6 +731,9 @@ type StaffRow struct {
 	Name         string
 	Role         string
 	Team         string
+	MoreTeams    []string
+	Skills       json.RawMessage
+	Languages    []string
 	Zone         string
 	Extension    string
 	LineID       *uuid.UUID
@@ -633,6 +763,9 @@ func (q *Queries) Staff(ctx context.Context, id *uuid.UUID) ([]StaffRow, error) 
 			&i.Name,
 			&i.Role,
 			&i.Team,
+			&i.MoreTeams,
+			&i.Skills,
+			&i.Languages,
 			&i.Zone,
 			&i.Extension,
 			&i.LineID,
@@ -676,6 +809,36 @@ UPDATE users SET active = true, off_at = NULL, leaving_since = NULL, leaving_to 
 func (q *Queries) SwitchOn(ctx context.Context, id uuid.UUID) error {
 	_, err := q.db.Exec(ctx, switchOn, id)
 	return err
+}
+
+const teamsOfAll = `-- name: TeamsOfAll :many
+SELECT id, teams FROM users WHERE teams <> '{}'
+`
+
+type TeamsOfAllRow struct {
+	ID    uuid.UUID
+	Teams []string
+}
+
+// In which teams everybody is who is or was of the firm.
+func (q *Queries) TeamsOfAll(ctx context.Context) ([]TeamsOfAllRow, error) {
+	rows, err := q.db.Query(ctx, teamsOfAll)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []TeamsOfAllRow{}
+	for rows.Next() {
+		var i TeamsOfAllRow
+		if err := rows.Scan(&i.ID, &i.Teams); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const trail = `-- name: Trail :many
@@ -766,9 +929,9 @@ func (q *Queries) Trail(ctx context.Context, arg TrailParams) ([]TrailRow, error
 }
 
 const updateMember = `-- name: UpdateMember :exec
-UPDATE users SET login = $1, name = $2, role = $3, team = $4, zone = $5, extension = $6, line_id = $7,
-  mail_address = $8, version = version + 1
-WHERE id = $9
+UPDATE users SET login = $1, name = $2, role = $3, team = $4, more_teams = $5, skills = $6, languages = $7, zone = $8, extension = $9, line_id = $10,
+  mail_address = $11, version = version + 1
+WHERE id = $12
 `
 
 type UpdateMemberParams struct {
@@ -776,6 +939,9 @@ type UpdateMemberParams struct {
 	Name        string
 	Role        string
 	Team        string
+	MoreTeams   []string
+	Skills      json.RawMessage
+	Languages   []string
 	Zone        string
 	Extension   string
 	LineID      *uuid.UUID
@@ -789,12 +955,30 @@ func (q *Queries) UpdateMember(ctx context.Context, arg UpdateMemberParams) erro
 		arg.Name,
 		arg.Role,
 		arg.Team,
+		arg.MoreTeams,
+		arg.Skills,
+		arg.Languages,
 		arg.Zone,
 		arg.Extension,
 		arg.LineID,
 		arg.MailAddress,
 		arg.ID,
 	)
+	return err
+}
+
+const updateRole = `-- name: UpdateRole :exec
+UPDATE roles SET name = $1, rights = $2, version = version + 1 WHERE key = $3
+`
+
+type UpdateRoleParams struct {
+	Name   string
+	Rights []byte
+	Key    string
+}
+
+func (q *Queries) UpdateRole(ctx context.Context, arg UpdateRoleParams) error {
+	_, err := q.db.Exec(ctx, updateRole, arg.Name, arg.Rights, arg.Key)
 	return err
 }
 

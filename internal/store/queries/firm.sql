@@ -2,9 +2,10 @@
 SELECT id, login, name, role, team, password_hash, zone, number_style, line_id, extension, recording FROM users WHERE login = @login AND active;
 
 -- name: User :one
-SELECT id, login, name, role, team, zone, number_style, line_id, extension, recording, whisper, program, sessions_from,
-  opens, address_template, (totp_at IS NOT NULL)::boolean AS second_factor,
-  EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone FROM users WHERE id = @id AND active;
+SELECT users.id, login, users.name, role, team, teams, zone, number_style, line_id, extension, recording, whisper, program, sessions_from,
+  o.name AS role_name, o.rights, opens, address_template, (totp_at IS NOT NULL)::boolean AS second_factor,
+  EXISTS (SELECT FROM telephones t WHERE t.user_id = users.id AND t.speaks AND t.verified_at IS NOT NULL)::boolean AS by_telephone
+FROM users JOIN roles o ON o.key = users.role WHERE users.id = @id AND active;
 
 -- name: Users :many
 -- Everybody of the firm, or only some, with what core/presence asks for.

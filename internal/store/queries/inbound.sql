@@ -99,6 +99,7 @@ SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coales
 FROM unreturned u JOIN calls c ON c.id = u.call_id LEFT JOIN users t ON t.id = u.taken_by
 LEFT JOIN recordings m ON m.call_id = u.call_id AND m.kind = 'message' AND m.state = 'kept'
 WHERE u.closed_at IS NULL AND (@everything::boolean OR u.user_id = @me::uuid
+  OR EXISTS (SELECT FROM users w WHERE (w.id = u.user_id OR w.id IN (SELECT l.user_id FROM line_reps l WHERE l.line_id = u.line_id)) AND w.teams && @teams::text[])
   OR u.user_id IS NULL AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id AND l.user_id = @me) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id)))
 ORDER BY u.since LIMIT 200;
 

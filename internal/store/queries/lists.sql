@@ -57,3 +57,10 @@ DELETE FROM exports WHERE id = @id AND user_id = @user_id RETURNING format, quer
 
 -- name: DeleteOldExports :exec
 DELETE FROM exports WHERE created_at < @before;
+
+-- name: NarrowBulk :one
+-- Leaves of what was picked what somebody owns, or a member of certain teams, or nobody; gives how many that are.
+WITH gone AS (
+  DELETE FROM bulk_pending p USING records r WHERE p.bulk_id = @bulk_id AND r.id = p.record_id AND (r.owner_id IS NULL AND NOT @nobodys::boolean OR r.owner_id <> @me
+    AND NOT EXISTS (SELECT FROM users u WHERE u.id = r.owner_id AND u.teams && @teams::text[])) RETURNING 1)
+SELECT ((SELECT count(*) FROM bulk_pending b WHERE b.bulk_id = @bulk_id) - (SELECT count(*) FROM gone))::int;

@@ -20,7 +20,7 @@ ON CONFLICT (id) DO UPDATE SET label = EXCLUDED.label, position = EXCLUDED.posit
 SELECT t.id, (SELECT count(*) FROM slips s WHERE s.call_type_id = t.id)::int AS slips FROM call_types t;
 
 -- name: Teams :many
-SELECT DISTINCT team FROM users WHERE active AND team <> '' ORDER BY team;
+SELECT DISTINCT t.team::text FROM users u, unnest(u.teams) t(team) WHERE u.active ORDER BY 1;
 
 -- name: PlanOf :one
 -- What is known for planning what a slip's outcome does.

@@ -24,6 +24,8 @@ SELECT id, call_id, kind, state, server, file, began_at, total_ms, stored, held_
 -- name: MayHear :one
 -- Whether a rep had a part in a call, or its message is in their box or in one that nobody owns.
 SELECT (EXISTS (SELECT FROM slips s WHERE s.call_id = @call_id AND s.user_id = @user_id)
+  OR EXISTS (SELECT FROM slips s JOIN users u ON u.id = s.user_id WHERE s.call_id = @call_id AND u.teams && @teams::text[])
+  OR EXISTS (SELECT FROM calls c JOIN users u ON u.id = c.box_user_id WHERE c.id = @call_id AND u.teams && @teams::text[])
   OR EXISTS (SELECT FROM calls c JOIN recordings r ON r.call_id = c.id AND r.kind = 'message' WHERE c.id = @call_id AND (c.box_user_id IS NULL OR c.box_user_id = @user_id)))::boolean;
 
 -- name: DeleteRecording :execrows

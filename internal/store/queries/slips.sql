@@ -1,8 +1,8 @@
 -- name: LockSlip :one
-SELECT s.id, s.call_id, s.user_id, s.state, s.subject, s.call_type_id, s.outcome_id, s.asks_who, s.version, s.filed_at, s.visible, s.handed_to,
+SELECT s.id, s.call_id, s.user_id, s.state, s.subject, s.call_type_id, s.outcome_id, s.asks_who, s.version, s.filed_at, s.visible, s.handed_to, u.teams AS rep_teams,
   coalesce(n.body, '')::text AS notes_body, (c.ended_at IS NOT NULL)::boolean AS call_ended, c.direction, (c.direction = 'internal')::boolean AS internal,
   EXISTS (SELECT FROM round_calls x WHERE x.call_id = s.call_id)::boolean AS in_round
-FROM slips s JOIN calls c ON c.id = s.call_id LEFT JOIN slip_notes n ON n.slip_id = s.id
+FROM slips s JOIN calls c ON c.id = s.call_id JOIN users u ON u.id = s.user_id LEFT JOIN slip_notes n ON n.slip_id = s.id
 WHERE s.id = @id FOR UPDATE OF s;
 
 -- name: SlipOfCall :many

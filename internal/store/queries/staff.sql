@@ -1,16 +1,16 @@
 -- name: Staff :many
 -- Everybody who is or was of the firm.
-SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.leaving_since, u.off_at, u.seen_at,
+SELECT u.id, u.login, u.name, u.role, u.team, u.more_teams, u.skills, u.languages, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.leaving_since, u.off_at, u.seen_at,
   (u.password_hash = '')::boolean AS invited, (u.totp_at IS NOT NULL)::boolean AS second_factor
 FROM users u WHERE sqlc.narg('id')::uuid IS NULL OR u.id = sqlc.narg('id')::uuid
 ORDER BY u.active DESC, u.name, u.id;
 
 -- name: InsertMember :exec
-INSERT INTO users (id, login, name, role, team, password_hash, zone, line_id, extension, mail_address)
-VALUES (@id, @login, @name, @role, @team, '', @zone, sqlc.narg('line_id'), @extension, @mail_address);
+INSERT INTO users (id, login, name, role, team, more_teams, skills, languages, password_hash, zone, line_id, extension, mail_address)
+VALUES (@id, @login, @name, @role, @team, @more_teams, @skills, @languages, '', @zone, sqlc.narg('line_id'), @extension, @mail_address);
 
 -- name: LockMember :one
-SELECT u.id, u.login, u.name, u.role, u.team, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.password_hash, u.leaving_since, u.leaving_to
+SELECT u.id, u.login, u.name, u.role, u.team, u.more_teams, u.skills, u.languages, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.password_hash, u.leaving_since, u.leaving_to
 FROM users u WHERE u.id = @id FOR UPDATE;
 
 -- name: LockAdmins :many
@@ -18,7 +18,7 @@ FROM users u WHERE u.id = @id FOR UPDATE;
 SELECT id FROM users WHERE role = 'admin' AND active AND leaving_since IS NULL ORDER BY id FOR UPDATE;
 
 -- name: UpdateMember :exec
-UPDATE users SET login = @login, name = @name, role = @role, team = @team, zone = @zone, extension = @extension, line_id = sqlc.narg('line_id'),
+UPDATE users SET login = @login, name = @name, role = @role, team = @team, more_teams = @more_teams, skills = @skills, languages = @languages, zone = @zone, extension = @extension, line_id = sqlc.narg('line_id'),
   mail_address = @mail_address, version = version + 1
 WHERE id = @id;
 
@@ -148,3 +148,30 @@ WHERE (sqlc.narg('who')::uuid IS NULL OR a.actor_id = sqlc.narg('who')::uuid)
   AND (@q::text = '' OR coalesce(r.name, m.name, l.label, '') ILIKE @q::text OR a.action ILIKE @q::text)
   AND (sqlc.narg('last_at')::timestamptz IS NULL OR (a.at, a.id) < (sqlc.narg('last_at')::timestamptz, sqlc.narg('last_id')::uuid))
 ORDER BY a.at DESC, a.id DESC LIMIT @many;
+
+-- name: Roles :many
+-- What somebody of the firm may be, and how many are.
+SELECT o.key, o.name, o.rights, o.version, (SELECT count(*) FROM users u WHERE u.role = o.key AND u.active)::int AS members
+FROM roles o ORDER BY o.position, lower(o.name);
+
+-- name: LockRole :one
+SELECT key, name, rights, version FROM roles WHERE key = @key FOR UPDATE;
+
+-- name: InsertRole :exec
+INSERT INTO roles (key, name, rights, position) VALUES (@key, @name, @rights, 10);
+
+-- name: UpdateRole :exec
+UPDATE roles SET name = @name, rights = sqlc.narg('rights'), version = version + 1 WHERE key = @key;
+
+-- name: DeleteRole :exec
+DELETE FROM roles WHERE key = @key;
+
+-- name: RoleUsed :one
+SELECT EXISTS (SELECT FROM users WHERE role = @key)::boolean;
+
+-- name: RoleOf :one
+SELECT key, name, rights FROM roles WHERE key = @key;
+
+-- name: TeamsOfAll :many
+-- In which teams everybody is who is or was of the firm.
+SELECT id, teams FROM users WHERE teams <> '{}';

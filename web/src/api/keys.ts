@@ -48,6 +48,7 @@ export const keys = {
   record: named("record"),
   recordingSettings: named("recording-settings"),
   rings: named("rings"),
+  roles: named("roles"),
   round: named("round"),
   roundChoices: named("round-choices"),
   roundPreview: named("round-preview"),

@@ -227,6 +227,7 @@ function apply(client: QueryClient, event: LiveEvent) {
       return;
     case "book":
       refresh(keys.book());
+      refresh(keys.me());
       refresh(keys.lists());
       refresh(keys.duplicates());
       return;

@@ -47,6 +47,7 @@ export const queries = {
   firmSetup: queryOptions({ queryKey: keys.firmSetup(), queryFn: () => ask(api.GET("/api/settings/firm")) }),
   firstAdmin: queryOptions({ queryKey: keys.firstAdmin(), queryFn: () => ask(api.GET("/api/first-admin")) }),
   firstSteps: queryOptions({ queryKey: keys.firstSteps(), queryFn: () => ask(api.GET("/api/first-steps")) }),
+  roles: queryOptions({ queryKey: keys.roles(), queryFn: () => ask(api.GET("/api/roles")) }),
   staff: queryOptions({ queryKey: keys.staff(), queryFn: () => ask(api.GET("/api/staff")) }),
   belongings: (id: string) =>
     queryOptions({

@@ -601,6 +601,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/roles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listRoles"];
+        put?: never;
+        post: operations["addRole"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/roles/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["schemas"]["MemberRole"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["changeRole"];
+        post?: never;
+        delete: operations["removeRole"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trail": {
         parameters: {
             query?: never;
@@ -2693,8 +2727,9 @@ export interface components {
             id: string;
             login: string;
             name: string;
-            /** @enum {string} */
-            role: "rep" | "supervisor" | "admin";
+            role: components["schemas"]["MemberRole"];
+            role_name: string;
+            rights: components["schemas"]["RightSet"];
             zone: string;
             /** @description The caller ID that is shown by rule */
             line: string;
@@ -2855,20 +2890,10 @@ export interface components {
             /** @description People of the firm */
             people: components["schemas"]["Colleague"][];
             currency: string;
-            rights: components["schemas"]["BookRights"];
-        };
-        BookRights: {
-            set_up: boolean;
-            /** @description May call in spite of do-not-call */
-            override: boolean;
-            export: boolean;
-            import: boolean;
-            /** @description May remove records that are somebody else's, and many at once */
-            delete_record: boolean;
-            /** @description May let somebody be called again who asked not to be */
-            lift_do_not_call: boolean;
         };
         Colleague: {
+            /** @description This reader may see what they did today */
+            may_see_day?: boolean;
             /** Format: uuid */
             id: string;
             name: string;
@@ -3580,7 +3605,11 @@ export interface components {
             login: string;
             name: string;
             role: components["schemas"]["MemberRole"];
+            /** @description Decides which outcomes they are offered */
             team: string;
+            more_teams: string[];
+            skills: components["schemas"]["Skills"];
+            languages: string[];
             zone: string;
             extension: string;
             /**
@@ -3604,13 +3633,59 @@ export interface components {
             off_at?: string;
             version: number;
         };
+        /** @description The key of a role */
+        MemberRole: string;
         /** @enum {string} */
-        MemberRole: "rep" | "supervisor" | "admin";
+        Reach: "own" | "team" | "all";
+        /** @description Right by right, how far it goes; what is not there one may not */
+        RightSet: {
+            [key: string]: components["schemas"]["Reach"];
+        };
+        RightDefinition: {
+            right: string;
+            /** @enum {string} */
+            area: "calls" | "book" | "work" | "firm" | "set_up";
+            /** @description How far it may go; not at all is always possible */
+            reaches: components["schemas"]["Reach"][];
+        };
+        Role: {
+            key: components["schemas"]["MemberRole"];
+            name: string;
+            rights: components["schemas"]["RightSet"];
+            /** @description Came with the program: it can be changed, and put back as it came, but not removed */
+            shipped: boolean;
+            /** @description Its rights are all there are, always */
+            fixed: boolean;
+            /** @description Who has it and is there */
+            members: number;
+            version: number;
+        };
+        Roles: {
+            roles: components["schemas"]["Role"][];
+            /** @description All rights in their order */
+            definitions: components["schemas"]["RightDefinition"][];
+        };
+        RoleEdit: {
+            name: string;
+            rights?: components["schemas"]["RightSet"];
+            /** @description Put the rights back as the role came; then none are sent */
+            as_shipped?: boolean;
+            /** @description Of what was read; not for a new one */
+            version?: number;
+        };
+        /** @description What they know, each from 1 (some) to 3 (well) */
+        Skills: {
+            [key: string]: number;
+        };
         MemberEdit: {
             login: string;
             name: string;
             role: components["schemas"]["MemberRole"];
             team: string;
+            more_teams?: string[];
+            skills?: components["schemas"]["Skills"];
+            /** @description By their codes (BCP 47), the best first */
+            languages?: string[];
             zone: string;
             extension: string;
             /** Format: uuid */
@@ -4144,6 +4219,8 @@ export interface components {
             visible?: components["schemas"]["Visible"];
             /** @description There are notes that this reader may not read */
             notes_hidden?: boolean;
+            /** @description This reader may correct it, or finish it */
+            may_change?: boolean;
             /** @description Whose number it is has to be asked */
             asks_who: boolean;
             candidates: components["schemas"]["Candidate"][];
@@ -6368,6 +6445,102 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Member"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRoles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The roles and the rights there are */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Roles"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addRole: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleEdit"];
+            };
+        };
+        responses: {
+            /** @description Made */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Role"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeRole: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["schemas"]["MemberRole"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleEdit"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Role"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeRole: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["schemas"]["MemberRole"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

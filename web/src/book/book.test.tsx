@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
-import { asked, ids, open, problem, row, serve, sheet, sheetWith, texts, bookOf } from "../test_server";
+import { asked, ids, open, problem, row, serve, sheet, sheetWith, texts, meWith } from "../test_server";
 
 afterEach(() => {
   vi.unstubAllGlobals();
@@ -143,7 +143,7 @@ describe("lists", () => {
   it("pick rows, or all that match, and offer to undo what was done with them", async () => {
     const log = serve(({ path }) => {
       if (path === "/api/book/count") return { body: { count: 812, more: false } };
-      if (path === "/api/book") return { body: bookOf({ delete_record: true }) };
+      if (path === "/api/session") return { body: meWith("delete_records") };
       const done = { id: "b1", count: 812, total: 812, state: "done" };
       return path === "/api/bulk" || path === "/api/bulk/b1/undo" ? { body: done } : undefined;
     });

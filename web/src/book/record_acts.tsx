@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { useRights } from "../api/rights";
 import { keys, refresh } from "../api/keys";
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { t } from "../texts";
@@ -14,7 +15,6 @@ import { fromInput } from "../ui/times";
 import { useTell } from "../ui/toast";
 import { DoNotCallDialog } from "./record_numbers";
 import { RemoveDialog, useRestore } from "./remove_dialog";
-import { useBook } from "./values";
 import { RefInput } from "./value_input";
 
 type Record = Schemas["Record"];
@@ -24,7 +24,7 @@ export function RecordActs({ record }: { record: Record }) {
   const client = useQueryClient();
   const navigate = useNavigate();
   const tell = useTell();
-  const rights = useBook().rights;
+  const rights = useRights();
   const [dialog, setDialog] = useState<"convert" | "refuse" | "lift" | "remove">();
   const [lane, setLane] = useState<Schemas["FollowUp"]>();
   const person = record.kind === "contact" || record.kind === "lead";
@@ -114,7 +114,7 @@ export function RecordActs({ record }: { record: Record }) {
             {t.book.convert}
           </MenuItem>
         )}
-        {callable && (!record.do_not_call || rights.lift_do_not_call) && (
+        {callable && (!record.do_not_call || rights.may("lift_do_not_call")) && (
           <MenuItem
             onSelect={() => {
               setDialog(record.do_not_call ? "lift" : "refuse");
@@ -139,7 +139,7 @@ export function RecordActs({ record }: { record: Record }) {
             {record.message_consent ? t.voice.consent.take : t.voice.consent.give}
           </MenuItem>
         )}
-        {callable && rights.export && (
+        {callable && rights.may("export") && (
           <MenuItem
             onSelect={() => {
               take.mutate();

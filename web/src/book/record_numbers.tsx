@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 
+import { useRights } from "../api/rights";
 import { keys } from "../api/keys";
 import { api, ask, type PhoneNumber, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -19,7 +20,7 @@ const n_ = t.book.numbers;
 
 /** RecordNumbers are a record's numbers in the order in which they are tried; each calls at one click and has a menu. */
 export function RecordNumbers({ record }: { record: Record }) {
-  const rights = useBook().rights;
+  const rights = useRights();
   const client = useQueryClient();
   const tell = useTell();
   const desk = useQuery(queries.desk).data;
@@ -86,7 +87,7 @@ export function RecordNumbers({ record }: { record: Record }) {
                   {n_.asUsual}
                 </MenuItem>
               )}
-              {(!n.refused || rights.lift_do_not_call) && (
+              {(!n.refused || rights.may("lift_do_not_call")) && (
                 <MenuItem
                   onSelect={() => {
                     setMarking(n);

@@ -26,14 +26,6 @@ export const emptyBook: Schemas["Book"] = {
   labels: [],
   people: [],
   currency: "USD",
-  rights: {
-    set_up: false,
-    override: false,
-    export: false,
-    import: false,
-    delete_record: false,
-    lift_do_not_call: false,
-  },
 };
 
 export const useBook = () => useQuery(queries.book).data ?? emptyBook;

@@ -31,14 +31,12 @@ export function CallPage() {
   const { at } = useSearch({ from: "/frame/calls/$id" });
   const page = useQuery(queries.call(id));
   const [making, setMaking] = useState(false);
-  const me = useQuery(queries.me).data;
   if (page.isPending) return <Loading />;
   if (!page.data) return <Failed error={page.error} retry={() => void page.refetch()} title={t.calls.gone} />;
   const { call, facts, changes, recordings, filing, answers } = page.data;
   const heard = recordings.find((r) => r.state === "kept");
   const answered = call.slip.state !== "none";
-  const mayCorrect =
-    answered && (call.slip.mine || (me?.role !== "rep" && !call.slip.notes_hidden && call.slip.visible !== "me"));
+  const mayCorrect = answered && call.slip.may_change === true;
   const mayAttach = mayCorrect || call.slip.state === "none"; // what nobody answered is everybody's
   return (
     <>

@@ -4,7 +4,6 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Schemas } from "../api/client";
 import {
   asked,
-  bookOf,
   callOf,
   FakeSocket,
   ids,
@@ -15,6 +14,7 @@ import {
   problem,
   row,
   serve,
+  meWith,
 } from "../test_server";
 
 afterEach(() => {
@@ -314,7 +314,7 @@ describe("the settings of lines", () => {
 
   it("keep what was written when the server does not take it, and say where", async () => {
     const log = serve(({ method, path }) => {
-      if (path === "/api/book") return { body: bookOf({ set_up: true }) };
+      if (path === "/api/session") return { body: meWith("telephony") };
       if (path === "/api/settings/lines") return { body: [line] };
       return method === "PUT" ? problem(422, "invalid", "17:00 is not after 18:00", { field: "hours" }) : undefined;
     });

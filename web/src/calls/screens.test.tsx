@@ -3,7 +3,7 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../api/client";
 import { secondsOf } from "./confirm_times";
-import { asked, bookOf, callOf, FakeSocket, open, problem, serve } from "../test_server";
+import { asked, callOf, FakeSocket, open, problem, serve, meWith } from "../test_server";
 
 afterEach(() => {
   vi.unstubAllGlobals();
@@ -23,7 +23,7 @@ const settings: Schemas["RecordingSettings"] = {
 describe("the rules of recording", () => {
   it("say what a shorter time would delete before it is saved", async () => {
     const log = serve(({ method, path, search }) => {
-      if (path === "/api/book") return { body: bookOf({ set_up: true }) };
+      if (path === "/api/session") return { body: meWith("telephony") };
       if (path === "/api/settings/recording/would-delete")
         return { body: { count: search.includes("call_days=30") ? 12 : 0 } };
       if (path === "/api/settings/recording")

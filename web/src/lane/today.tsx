@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import type { ReactNode } from "react";
 
+import { useRights } from "../api/rights";
 import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -22,6 +23,7 @@ const suggested = "Berit Osterlund"; // answers for certain in the demo
 /** Today is the first view: the day hour by hour, and beside it what was done, what goes on and what waits. */
 export function Today() {
   const me = useQuery(queries.me).data;
+  const { may } = useRights();
   const today = useQuery(queries.today);
   const day = today.data;
   return (
@@ -30,7 +32,7 @@ export function Today() {
         <h1 className="name text-xl">{t.today.greeting(me?.name.split(" ")[0] ?? "")}</h1>
         <p className="text-quiet">{dayName(new Date().toISOString(), 0)}</p>
       </div>
-      {me?.role === "admin" && <Steps />}
+      {may("set_up_firm") && <Steps />}
       {me?.demo && (me.role === "rep" ? <TryThis /> : <TryElse admin={me.role === "admin"} />)}
       {today.isPending && <Loading />}
       {today.isError && !day && <Failed error={today.error} retry={() => void today.refetch()} />}

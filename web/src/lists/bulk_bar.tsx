@@ -1,3 +1,4 @@
+import { useRights } from "../api/rights";
 import { keys, refresh } from "../api/keys";
 import { figure } from "../ui/locale";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
@@ -40,6 +41,7 @@ export function BulkBar({
 }) {
   const navigate = useNavigate();
   const book = useBook();
+  const rights = useRights();
   const lists = useQuery(queries.lists).data ?? [];
   const tell = useTell();
   const client = useQueryClient();
@@ -217,7 +219,7 @@ export function BulkBar({
       >
         {b.toLane}
       </Button>
-      {book.rights.export &&
+      {rights.may("export") &&
         menu(
           b.export,
           (["csv", "vcard", "vcard3", "jsonl"] as const).map((f) => ({
@@ -228,7 +230,7 @@ export function BulkBar({
             },
           })),
         )}
-      {book.rights.delete_record && (
+      {rights.others("delete_records") && (
         <Button
           onClick={() => {
             setAsked("delete");

@@ -2,10 +2,11 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { useRights } from "../api/rights";
 import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { type ListKind, useBook } from "../book/values";
+import { type ListKind } from "../book/values";
 import { t } from "../texts";
 import { Enrolling } from "../outreach/enrolling";
 import { Button } from "../ui/button";
@@ -26,7 +27,7 @@ const l = t.book.list;
 export function Lists() {
   const lists = useQuery(queries.lists);
   const duplicates = useQuery(queries.duplicates).data;
-  const rights = useBook().rights;
+  const rights = useRights();
   const arrows = useArrowKeys();
   const [making, setMaking] = useState(false);
   const groups = new Map<string, RecordList[]>();
@@ -43,7 +44,7 @@ export function Lists() {
           {l.duplicates}
           {duplicates && duplicates.total > 0 && ` · ${String(duplicates.total)}`}
         </Link>
-        {rights.import && (
+        {rights.may("import") && (
           <Link to="/imports" className="text-ours hover:underline">
             {l.imports}
           </Link>

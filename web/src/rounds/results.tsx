@@ -2,10 +2,10 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { useRights } from "../api/rights";
 import { keys } from "../api/keys";
 import { api, ask } from "../api/client";
 import { queries } from "../api/queries";
-import { useBook } from "../book/values";
 import { roundPages } from "../texts/round_pages";
 import { Button } from "../ui/button";
 import { Field } from "../ui/field";
@@ -21,7 +21,7 @@ export function Results({ round }: { round: Round }) {
   const client = useQueryClient();
   const navigate = useNavigate();
   const tell = useTell();
-  const rights = useBook().rights;
+  const rights = useRights();
   const [name, setName] = useState(o.restOf(round.name));
   const make = useMutation({
     mutationFn: () => ask(api.POST("/api/rounds/{id}/rest", { params: { path: { id: round.id } }, body: { name } })),
@@ -42,7 +42,7 @@ export function Results({ round }: { round: Round }) {
     <section className="mt-5" aria-label={o.title}>
       <div className="flex flex-wrap items-center justify-between gap-3">
         <h2 className="name text-lg">{o.title}</h2>
-        {rights.export && (
+        {rights.may("export") && (
           <a
             href={`/api/rounds/${round.id}/results.csv`}
             download

@@ -2,6 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { useRights } from "../api/rights";
 import { keys } from "../api/keys";
 import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -31,7 +32,7 @@ function Start({ source, choices }: { source: Source; choices: Schemas["RoundCho
   const client = useQueryClient();
   const navigate = useNavigate();
   const tell = useTell();
-  const me = useQuery(queries.me).data;
+  const leads = useRights().others("lead_rounds");
   const [settings, setSettings] = useState<Settings>(choices.settings);
   const [name, setName] = useState<string>();
   const body = { ...source, settings };
@@ -103,7 +104,7 @@ function Start({ source, choices }: { source: Source; choices: Schemas["RoundCho
       <div className="mb-1 flex flex-wrap items-start justify-between gap-x-6 gap-y-2">
         <h1 className="name min-w-0 text-xl break-words">{seen ? s.of(seen.name) : s.title}</h1>
         <div className="flex items-center gap-2">
-          {me && me.role !== "rep" && (
+          {leads && (
             <Button
               disabled={team.isPending}
               onClick={() => {

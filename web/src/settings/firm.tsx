@@ -4,7 +4,7 @@ import { type FormEvent } from "react";
 import { api, ask, Failure, type Schemas } from "../api/client";
 import { keys, refresh } from "../api/keys";
 import { queries } from "../api/queries";
-import { factor, firm as s, staff } from "../texts/staff";
+import { factor, firm as s } from "../texts/staff";
 import { Button } from "../ui/button";
 import { Check, Field, Select } from "../ui/field";
 import { Failed, Loading } from "../ui/states";
@@ -37,6 +37,7 @@ function FirmForm({
 }) {
   const client = useQueryClient();
   const tell = useTell();
+  const roles = useQuery(queries.roles).data?.roles ?? [];
   const { draft, setDraft, saved: isSaved, notice } = useDraft<Setup>("firm", setup);
   const region = draft.region || guess();
   const shown = {
@@ -110,10 +111,10 @@ function FirmForm({
       {!onSaved && (
         <fieldset className="col-span-2 flex flex-wrap items-center gap-4">
           <legend className="mb-1 text-sm text-quiet">{factor.must}</legend>
-          {(["rep", "supervisor", "admin"] as const).map((r) => (
+          {roles.map(({ key: r, name }) => (
             <Check
               key={r}
-              label={staff.roles[r]}
+              label={name}
               checked={draft.second_factor?.includes(r) ?? false}
               onChange={(on) => {
                 const others = (draft.second_factor ?? []).filter((x) => x !== r);

@@ -2,10 +2,10 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { useRights } from "../api/rights";
 import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { useBook } from "../book/values";
 import { t } from "../texts";
 import { Button, IconButton } from "../ui/button";
 import { Badge } from "../ui/chip";
@@ -23,7 +23,7 @@ const events = ["call.ended", "slip.filed", "record.created", "message.received"
 
 /** ProgramSettings are the ways by which other programs come in and are told. */
 export function ProgramSettings() {
-  const setUp = useBook().rights.set_up;
+  const setUp = useRights().may("connections");
   return (
     <div className="flex max-w-4xl flex-col gap-7">
       <p>

@@ -1,7 +1,7 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 
-import { useBook } from "../book/values";
+import { useRights } from "../api/rights";
 import { t } from "../texts";
 import { Field } from "../ui/field";
 import { Tabs } from "../ui/tabs";
@@ -21,8 +21,10 @@ import { OutcomeSettings } from "./outcomes";
 import { NumberSettings } from "./number_order";
 import { RecordingSettings } from "./recording";
 import { PreparedSettings } from "./prepared_messages";
+import { RoleSettings } from "./roles";
 import { StaffSettings } from "./staff";
 import { firm, staff, trail } from "../texts/staff";
+import { roles } from "../texts/roles";
 
 const s = t.book.settings;
 const g = t.after.settingGroups;
@@ -35,6 +37,7 @@ const labels: Record<string, string> = {
   firm: firm.tab,
   trail: trail.tab,
   staff: staff.tab,
+  roles: roles.tab,
   sound: t.voice.menu,
   prepared: t.voice.prepared.tab,
   recording: t.voice.rules.tab,
@@ -49,7 +52,7 @@ const labelOf = (key: string) => labels[key] ?? key;
 /** Settings are what one may set: for the firm, as far as one's rights go, and for oneself. */
 export function Settings() {
   const navigate = useNavigate();
-  const rights = useBook().rights;
+  const { may } = useRights();
   const search = useSearch({ from: "/frame/settings" });
   const [sought, setSought] = useState("");
   const groups: { name: keyof typeof g.groups; parts: Part[] }[] = [
@@ -63,40 +66,41 @@ export function Settings() {
     {
       name: "people",
       parts: [
-        { key: "firm", there: rights.set_up, part: <FirmSettings /> },
-        { key: "staff", there: rights.set_up, part: <StaffSettings /> },
-        { key: "trail", there: rights.set_up, part: <TrailSettings /> },
-        { key: "availability", there: rights.set_up, part: <AvailabilitySettings /> },
+        { key: "firm", there: may("set_up_firm"), part: <FirmSettings /> },
+        { key: "staff", there: may("staff"), part: <StaffSettings /> },
+        { key: "roles", there: may("roles"), part: <RoleSettings /> },
+        { key: "trail", there: may("see_trail"), part: <TrailSettings /> },
+        { key: "availability", there: may("telephony"), part: <AvailabilitySettings /> },
       ],
     },
     {
       name: "telephony",
       parts: [
-        { key: "lines", there: rights.set_up, part: <LineSettings /> },
-        { key: "prepared", there: rights.set_up, part: <PreparedSettings /> },
-        { key: "recording", there: rights.set_up, part: <RecordingSettings /> },
+        { key: "lines", there: may("telephony"), part: <LineSettings /> },
+        { key: "prepared", there: may("telephony"), part: <PreparedSettings /> },
+        { key: "recording", there: may("telephony"), part: <RecordingSettings /> },
       ],
     },
     {
       name: "calls",
       parts: [
-        { key: "outcomes", there: rights.set_up, part: <OutcomeSettings /> },
-        { key: "scripts", there: rights.set_up, part: <ScriptSettings /> },
+        { key: "outcomes", there: may("outcomes"), part: <OutcomeSettings /> },
+        { key: "scripts", there: may("scripts"), part: <ScriptSettings /> },
       ],
     },
     {
       name: "writing",
       parts: [
-        { key: "templates", there: rights.set_up, part: <TemplateSettings /> },
-        { key: "sequences", there: rights.set_up, part: <SequenceSettings /> },
+        { key: "templates", there: may("templates"), part: <TemplateSettings /> },
+        { key: "sequences", there: may("sequences"), part: <SequenceSettings /> },
       ],
     },
     {
       name: "book",
       parts: [
-        { key: "fields", there: rights.set_up, part: <FieldSettings /> },
-        { key: "numbers", there: rights.set_up, part: <NumberSettings /> },
-        { key: "do_not_call", there: rights.import, part: <DoNotCallSettings /> },
+        { key: "fields", there: may("fields"), part: <FieldSettings /> },
+        { key: "numbers", there: may("fields"), part: <NumberSettings /> },
+        { key: "do_not_call", there: may("import"), part: <DoNotCallSettings /> },
       ],
     },
     { name: "connections", parts: [{ key: "programs", there: true, part: <ProgramSettings /> }] },

@@ -2,7 +2,7 @@ import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/re
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../api/client";
-import { type Asked, asked, bookOf, open, problem, serve } from "../test_server";
+import { type Asked, asked, open, problem, serve, meWith } from "../test_server";
 
 afterEach(() => {
   vi.unstubAllGlobals();
@@ -66,7 +66,8 @@ function setting(more: (a: Asked) => { status?: number; body?: unknown } | undef
   return serve((a) => {
     const own = more(a);
     if (own) return own;
-    if (a.path === "/api/book") return { body: bookOf({ set_up: true }) };
+    if (a.path === "/api/session")
+      return { body: meWith("outcomes", "templates", "sequences", "scripts", "connections") };
     if (a.path === "/api/settings/outcomes") return { body: a.method === "PUT" ? a.body : settings };
     if (a.path === "/api/settings/outcomes/preview")
       return { body: { zone: "", items: [{ effect: 0, words: "call", due_at: null, problem: "" }] } };
@@ -227,7 +228,8 @@ describe("what is being changed", () => {
   it("stays through other pages, and shows what a colleague saved meanwhile", async () => {
     let there = templates;
     const log = serve((a) => {
-      if (a.path === "/api/book") return { body: bookOf({ set_up: true }) };
+      if (a.path === "/api/session")
+        return { body: meWith("outcomes", "templates", "sequences", "scripts", "connections") };
       if (a.path !== "/api/templates") return undefined;
       if (a.method === "PUT") return { body: (a.body as { templates: unknown }).templates };
       return { body: there };

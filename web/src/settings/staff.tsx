@@ -21,9 +21,16 @@ type Asked = { what: "edit" | "link" | "off" | "many"; member?: Member };
 
 const when = (at: string) => `${dayShort(at)} ${clockTime(at)}`;
 
+/** useRoleName gives a role's name for its key. */
+export function useRoleName() {
+  const roles = useQuery(queries.roles).data?.roles ?? [];
+  return (key: string) => roles.find((r) => r.key === key)?.name ?? "";
+}
+
 /** StaffSettings are those who sign in: added, changed, given a link, switched off and on. */
 export function StaffSettings() {
   const staff = useQuery(queries.staff);
+  const nameOf = useRoleName();
   const [sought, setSought] = useState("");
   const [former, setFormer] = useState(false);
   const [asked, setAsked] = useState<Asked>();
@@ -32,7 +39,7 @@ export function StaffSettings() {
   const { members, teams } = staff.data;
   const words = sought.toLowerCase().split(/\s+/).filter(Boolean);
   const found = members.filter((m) => {
-    const text = `${m.name} ${m.login} ${m.team} ${m.extension} ${m.mail} ${s.roles[m.role]}`.toLowerCase();
+    const text = `${m.name} ${m.login} ${m.team} ${m.extension} ${m.mail} ${nameOf(m.role)}`.toLowerCase();
     return words.every((w) => text.includes(w));
   });
   const there = found.filter((m) => m.active);
@@ -106,6 +113,7 @@ export function StaffSettings() {
 }
 
 function Members({ members, onAsk }: { members: Member[]; onAsk: (asked: Asked) => void }) {
+  const nameOf = useRoleName();
   return (
     <table className="w-full text-left" aria-label={s.list}>
       <thead className="text-sm text-quiet">
@@ -133,8 +141,8 @@ function Members({ members, onAsk }: { members: Member[]; onAsk: (asked: Asked) 
                 {m.name}
               </button>
             </td>
-            <td className="pr-3">{s.roles[m.role]}</td>
-            <td className="pr-3">{m.team}</td>
+            <td className="pr-3">{nameOf(m.role)}</td>
+            <td className="max-w-40 truncate pr-3">{[m.team, ...m.more_teams].filter(Boolean).join(", ")}</td>
             <td className="max-w-40 truncate pr-3" title={m.login}>
               {m.login}
             </td>

@@ -5,12 +5,13 @@ import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { keys, refresh } from "../api/keys";
 import { queries } from "../api/queries";
 import { t } from "../texts";
+import { about } from "../texts/roles";
 import { factor, staff as s } from "../texts/staff";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field, Select } from "../ui/field";
 import { useTell } from "../ui/toast";
-import type { Member } from "./staff";
+import { type Member, useRoleName } from "./staff";
 
 type Edit = Schemas["MemberEdit"];
 
@@ -24,15 +25,18 @@ const editOf = (m: Member): Edit => ({
   zone: m.zone,
   extension: m.extension,
   mail: m.mail,
+  more_teams: m.more_teams,
+  languages: m.languages,
+  skills: m.skills,
   ...(m.line_id ? { line_id: m.line_id } : {}),
   version: m.version,
 });
 
 /** differing says what somebody else has changed of what was read. */
-function differing(read: Member, now: Member): string {
+function differing(read: Member, now: Member, nameOf: (role: string) => string): string {
   return shown
     .filter((f) => read[f] !== now[f])
-    .map((f) => s.was(s[f], f === "role" ? s.roles[now.role] : now[f] || s.empty))
+    .map((f) => s.was(s[f], (f === "role" ? nameOf(now.role) : now[f]) || s.empty))
     .join("; ");
 }
 
@@ -52,6 +56,8 @@ export function MemberForm({
   const tell = useTell();
   const me = useQuery(queries.me).data;
   const lines = useQuery(queries.lines).data ?? [];
+  const roles = useQuery(queries.roles).data?.roles ?? [];
+  const nameOf = useRoleName();
   const [key] = useState(newKey);
   const [theirs, setTheirs] = useState("");
   const [draft, setDraft] = useState<Edit>(() =>
@@ -79,13 +85,13 @@ export function MemberForm({
       if (!member || !(e instanceof Failure) || e.code !== "stale_version") return;
       const now = (await client.fetchQuery({ ...queries.staff, staleTime: 0 })).members.find((m) => m.id === member.id);
       if (!now) return;
-      setTheirs(differing(member, now));
+      setTheirs(differing(member, now, nameOf));
       setDraft((d) => ({ ...d, version: now.version }));
     },
   });
   const failure = save.error instanceof Failure ? save.error : undefined;
   const wrong = (field: string) => (failure?.problem?.field === field ? failure.message : undefined);
-  const known = [...shown, "line_id"].some((f) => f === failure?.problem?.field);
+  const known = [...shown, "line_id", "languages", "skills"].some((f) => f === failure?.problem?.field);
   const set = (change: Partial<Edit>) => {
     setDraft((d) => ({ ...d, ...change }));
   };
@@ -131,16 +137,15 @@ export function MemberForm({
             label={s.role}
             value={draft.role}
             onChange={(e) => {
-              set({ role: e.target.value as Edit["role"] });
+              set({ role: e.target.value });
             }}
           >
-            {(["rep", "supervisor", "admin"] as const).map((r) => (
-              <option key={r} value={r}>
-                {s.roles[r]}
+            {roles.map((r) => (
+              <option key={r.key} value={r.key}>
+                {r.name}
               </option>
             ))}
           </Select>
-          <p className="mt-0.5 text-sm text-quiet">{s.rolesAbout[draft.role]}</p>
           {wrong("role") && (
             <p role="alert" className="text-sm text-ending">
               {wrong("role")}
@@ -153,6 +158,37 @@ export function MemberForm({
             <option key={x} value={x} />
           ))}
         </datalist>
+        <ListField
+          label={about.moreTeams}
+          title={about.moreTeamsHelp}
+          example={about.moreTeamsExample}
+          value={draft.more_teams?.join(", ") ?? ""}
+          onTyped={(all) => {
+            set({ more_teams: all });
+          }}
+        />
+        <ListField
+          label={about.languages}
+          title={about.languagesHelp}
+          example={about.languagesExample}
+          value={draft.languages?.join(", ") ?? ""}
+          problem={wrong("languages")}
+          onTyped={(all) => {
+            set({ languages: all });
+          }}
+        />
+        <ListField
+          label={about.skills}
+          title={about.skillsHelp}
+          example={about.skillsExample}
+          value={Object.entries(draft.skills ?? {})
+            .map(([skill, level]) => `${skill} ${String(level)}`)
+            .join(", ")}
+          problem={wrong("skills")}
+          onTyped={(all) => {
+            set({ skills: Object.fromEntries(all.map(skillOf)) });
+          }}
+        />
         <Field {...text("mail")} type="email" maxLength={320} title={s.mailHelp} autoComplete="off" />
         <Field {...text("extension")} maxLength={20} inputMode="numeric" />
         <Select
@@ -197,6 +233,51 @@ export function MemberForm({
         </div>
       </form>
     </Dialog>
+  );
+}
+
+/** skillOf reads "pumps 3" as what somebody knows and how well; without a number it is some. */
+function skillOf(text: string): [string, number] {
+  const [, skill, level] = /^(.*?)\s*([1-3])?$/.exec(text) ?? [];
+  return [skill ?? text, Number(level ?? 1)];
+}
+
+/** ListField takes several things parted by commas; what is being typed stays as it is. */
+function ListField({
+  label,
+  value,
+  title,
+  example,
+  problem,
+  onTyped,
+}: {
+  label: string;
+  value: string;
+  title: string;
+  example: string;
+  problem?: string | undefined;
+  onTyped: (all: string[]) => void;
+}) {
+  const [text, setText] = useState(value);
+  return (
+    <Field
+      label={label}
+      title={title}
+      placeholder={example}
+      value={text}
+      problem={problem}
+      maxLength={1000}
+      autoComplete="off"
+      onChange={(e) => {
+        setText(e.target.value);
+        onTyped(
+          e.target.value
+            .split(",")
+            .map((x) => x.trim())
+            .filter(Boolean),
+        );
+      }}
+    />
   );
 }
 

@@ -18,6 +18,7 @@ export function ManyDialog({ teams, onClose }: { teams: string[]; onClose: () =>
   const client = useQueryClient();
   const tell = useTell();
   const me = useQuery(queries.me).data;
+  const roles = useQuery(queries.roles).data?.roles ?? [];
   const [key, setKey] = useState(newKey);
   const [draft, setDraft] = useState<Omit<NewMembers, "zone">>({ text: "", role: "rep", team: "", link: "show" });
   const [links, setLinks] = useState<Schemas["AddedMember"][]>([]);
@@ -89,12 +90,12 @@ export function ManyDialog({ teams, onClose }: { teams: string[]; onClose: () =>
             label={staff.role}
             value={draft.role}
             onChange={(e) => {
-              set({ role: e.target.value as NewMembers["role"] });
+              set({ role: e.target.value });
             }}
           >
-            {(["rep", "supervisor", "admin"] as const).map((r) => (
-              <option key={r} value={r}>
-                {staff.roles[r]}
+            {roles.map((r) => (
+              <option key={r.key} value={r.key}>
+                {r.name}
               </option>
             ))}
           </Select>

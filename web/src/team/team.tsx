@@ -24,7 +24,6 @@ export function Team() {
   const { dial } = useDial();
   const [noteTo, setNoteTo] = useState<Colleague>();
   const [watched, setWatched] = useState<Colleague>();
-  const leads = me?.role !== "rep";
   const call = (c: Colleague) => {
     if (c.id !== me?.id) dial({ colleague_id: c.id }, c.name);
   };
@@ -80,7 +79,7 @@ export function Team() {
               </Button>
             </>
           )}
-          {(leads || c.id === me.id) && (
+          {(c.may_see_day || c.id === me?.id) && (
             <Button
               look="quiet"
               aria-label={m.history(c.name)}
@@ -111,7 +110,7 @@ export function Team() {
           rowAt={(i) => team.data[i]}
           idOf={(c) => c.id}
           onOpen={(c) => {
-            if (leads || c.id === me.id) setWatched(c);
+            if (c.may_see_day || c.id === me?.id) setWatched(c);
             else setNoteTo(c);
           }}
         />

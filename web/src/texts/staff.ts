@@ -12,12 +12,6 @@ export const staff = {
   showFormer: "Show who was switched off",
   hideFormer: "Hide who was switched off",
   columns: { name: "Name", role: "Role", team: "Team", login: "Signs in as", extension: "Ext.", state: "Signed in" },
-  roles: { rep: "Rep", supervisor: "Supervisor", admin: "Admin" },
-  rolesAbout: {
-    rep: "Calls, files and keeps the book.",
-    supervisor: "Also corrects what others have written, exports, imports, and lifts do-not-call.",
-    admin: "Also sets the firm up: colleagues, lines, outcomes, everything in Settings.",
-  },
   invited: "no password yet",
   leaving: "leaves after this call",
   seen: (when: string) => when,

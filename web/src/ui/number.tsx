@@ -1,10 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 
+import { useRights } from "../api/rights";
 import { keys } from "../api/keys";
 import { api, ask, type Call, newKey, type PhoneNumber } from "../api/client";
 import { queries } from "../api/queries";
-import { useBook } from "../book/values";
 import { useDial } from "../calls/dial";
 import { t } from "../texts";
 import { Composer } from "../outreach/composer";
@@ -75,7 +75,7 @@ export function Number({
   const { dial, dialing } = useDial();
   const tell = useTell();
   const me = useQuery(queries.me).data;
-  const rights = useBook().rights;
+  const rights = useRights();
   const [writing, setWriting] = useState(false);
   const minute = useNow(30_000);
   const allowed = n.dialable && !n.refused;
@@ -95,7 +95,7 @@ export function Number({
   };
   // Whether it may be called anyway is the server's to say.
   const refuse = () => {
-    if (n.dialable && rights.override) call();
+    if (n.dialable && rights.may("override")) call();
     else tell(what, { bad: true });
   };
   if (form === "card") {

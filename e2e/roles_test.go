@@ -1,0 +1,53 @@
+package e2e_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+func TestARoleIsMadeGivenAndHoldsAtOnce(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	ada, ines := w.signedIn(t, "Ada"), w.signedIn(t, "Ines")
+	ines.visit("/settings")
+	ines.see("My own")
+	ines.gone("Templates", "nav")
+	ada.visit("/settings?tab=roles")
+	ada.see("Supervisor · 2")
+	ada.click("radio", "Supervisor · 2")
+	ada.see("2 colleagues", "[data-testid=role-form]")
+	ada.looks("roles")
+	ada.click("button", "Add a role")
+	ada.fill("Name of the role", "supervisor")
+	ada.choose("Templates", "Yes")
+	ada.choose("Lead rounds", "Of their teams")
+	ada.click("button", "Add a role", "[data-testid=role-form]")
+	ada.see("there is a role of this name already", "[data-testid=role-form]")
+	ada.fill("Name of the role", "Writer")
+	ada.click("button", "Add a role", "[data-testid=role-form]")
+	ada.see("Writer · 0")
+	ada.visit("/settings?tab=staff")
+	ada.click("button", "Ines Calloway")
+	ada.choose("Role", "Writer")
+	ada.fill("Other teams", "Service, Night")
+	ada.fill("Languages", "en, elvish!")
+	ada.fill("Skills", "pumps 3, filters")
+	ada.click("button", "Save", "[data-testid=member-form]")
+	ada.see("is no language", "[data-testid=member-form]")
+	ada.looks("member-form")
+	ada.fill("Languages", "en, es")
+	ada.click("button", "Save", "[data-testid=member-form]")
+	ada.see("Sales, Service, Night", "table")
+	ines.see("Templates", "nav")
+	assert.NotContains(t, ines.textOf("nav[aria-label=Settings]"), "Lines")
+	ines.click("radio", "Templates")
+	ines.see("Add a template")
+	ada.visit("/settings?tab=roles")
+	ada.click("radio", "Writer · 1")
+	ada.click("button", "Remove this role")
+	ada.see("somebody has this role", "[data-testid=role-form]")
+	ada.choose("Templates", "No")
+	ada.click("button", "Save", "[data-testid=role-form]")
+	ines.gone("Templates", "nav")
+}
