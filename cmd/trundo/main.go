@@ -37,6 +37,7 @@ const usage = `trundo is the one screen on which calls are made, written down an
   trundo start             a firm of your own, likewise: its set-up begins in the browser
   trundo serve             the application; -h lists its settings
   trundo migrate           bring the database up to this version
+  trundo trail [-head …]   check that the trail of what was done is whole; -head: a hash that was written down before
   trundo admin add         add an admin: -login, -name, -zone; asks for the password
   trundo admin password    give somebody another password: -login; asks for it, and ends their sessions
   trundo admin off         let somebody in no more: -login; ends their sessions (trundo admin on: let them in again)
@@ -65,6 +66,8 @@ func run(ctx context.Context, args []string) error {
 		return runServe(ctx, args[1:])
 	case "migrate":
 		return withStore(ctx, func(s *store.Store) error { return nil })
+	case "trail":
+		return runTrail(ctx, args[1:])
 	case "admin":
 		return runAdmin(ctx, args[1:])
 	}

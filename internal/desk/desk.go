@@ -73,6 +73,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Rounds.Start()
 	d.Outreach.Start()
 	d.Staff.Start()
+	d.StartTrail()
 	return d, nil
 }
 

@@ -21,7 +21,7 @@ import (
 
 // trailKinds are what something can be done to.
 var trailKinds = []string{"record", "call", "slip", "member", "session", "settings", "line", "list", "field", "import", "export",
-	"bulk", "token", "do_not_call", "duplicate"}
+	"bulk", "token", "do_not_call", "duplicate", "role"}
 
 // trailPage is how many entries a page of the trail has.
 const trailPage = 100

@@ -344,6 +344,61 @@ func (b *SaveCallStateBatchResults) Close() error {
 	return b.br.Close()
 }
 
+const sealTrail = `-- name: SealTrail :batchexec
+UPDATE audit SET n = $1::bigint, hash = $2, before_hash = $3, after_hash = $4 WHERE id = $5
+`
+
+type SealTrailBatchResults struct {
+	br     pgx.BatchResults
+	tot    int
+	closed bool
+}
+
+type SealTrailParams struct {
+	N          int64
+	Hash       []byte
+	BeforeHash []byte
+	AfterHash  []byte
+	ID         uuid.UUID
+}
+
+func (q *Queries) SealTrail(ctx context.Context, arg []SealTrailParams) *SealTrailBatchResults {
+	batch := &pgx.Batch{}
+	for _, a := range arg {
+		vals := []interface{}{
+			a.N,
+			a.Hash,
+			a.BeforeHash,
+			a.AfterHash,
+			a.ID,
+		}
+		batch.Queue(sealTrail, vals...)
+	}
+	br := q.db.SendBatch(ctx, batch)
+	return &SealTrailBatchResults{br, len(arg), false}
+}
+
+func (b *SealTrailBatchResults) Exec(f func(int, error)) {
+	defer b.br.Close()
+	for t := 0; t < b.tot; t++ {
+		if b.closed {
+			if f != nil {
+				f(t, ErrBatchAlreadyClosed)
+			}
+			continue
+		}
+		_, err := b.br.Exec()
+		if f != nil {
+			f(t, err)
+		}
+	}
+}
+
+func (b *SealTrailBatchResults) Close() error {
+	b.closed = true
+	return b.br.Close()
+}
+
 const tellExpiry = `-- name: TellExpiry :batchexec
 UPDATE recordings SET expires_at = $1 WHERE id = $2 AND state = 'kept' AND held_at IS NULL
 `

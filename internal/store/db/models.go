@@ -32,6 +32,17 @@ type Audit struct {
 	Action      string
 	Before      json.RawMessage
 	After       json.RawMessage
+	N           *int64
+	Hash        []byte
+	BeforeHash  []byte
+	AfterHash   []byte
+	ErasedAt    *time.Time
+}
+
+type AuditBeginning struct {
+	N    int64
+	Hash []byte
+	At   time.Time
 }
 
 type AvailabilityChange struct {

@@ -226,5 +226,6 @@ export const trail = {
     token: "key of a program",
     do_not_call: "do-not-call list",
     duplicate: "duplicates",
+    role: "role",
   } as Record<string, string>,
 };
