@@ -37,6 +37,8 @@ const usage = `trundo is the one screen on which calls are made, written down an
   trundo start             a firm of your own, likewise: its set-up begins in the browser
   trundo serve             the application; -h lists its settings
   trundo migrate           bring the database up to this version
+  trundo backup FILE       everything the firm has, in one archive; -check FILE: whether one is whole
+  trundo restore FILE      the firm of an archive, in an empty database and folder
   trundo trail [-head …]   check that the trail of what was done is whole; -head: a hash that was written down before
   trundo admin add         add an admin: -login, -name, -zone; asks for the password
   trundo admin password    give somebody another password: -login; asks for it, and ends their sessions
@@ -66,6 +68,10 @@ func run(ctx context.Context, args []string) error {
 		return runServe(ctx, args[1:])
 	case "migrate":
 		return withStore(ctx, func(s *store.Store) error { return nil })
+	case "backup":
+		return runBackup(ctx, args[1:])
+	case "restore":
+		return runRestore(ctx, args[1:])
 	case "trail":
 		return runTrail(ctx, args[1:])
 	case "admin":
@@ -265,7 +271,7 @@ func runStart(ctx context.Context, args []string) error {
 	if c.Public == "" {
 		c.Public = "http://" + c.Addr
 	}
-	s, url, err := ownDatabase(ctx, cluster, "trundo")
+	s, url, err := ownDatabase(ctx, cluster, ownName)
 	if err != nil {
 		return err
 	}
@@ -285,15 +291,8 @@ func ownDatabase(ctx context.Context, cluster *pgcluster.Cluster, name string) (
 		return nil, "", err
 	}
 	defer admin.Close()
-	var there bool
-	if err := admin.Pool.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1)",
-		name).Scan(&there); err != nil {
-		return nil, "", fmt.Errorf("the database does not answer: %w", err)
-	}
-	if !there {
-		if _, err := admin.Pool.Exec(ctx, "CREATE DATABASE "+name); err != nil {
-			return nil, "", err
-		}
+	if err := ownDatabaseMade(ctx, admin, name); err != nil {
+		return nil, "", err
 	}
 	s, err := store.Open(ctx, cluster.URL(name), 4)
 	if err != nil {
@@ -304,6 +303,23 @@ func ownDatabase(ctx context.Context, cluster *pgcluster.Cluster, name string) (
 		return nil, "", err
 	}
 	return s, cluster.URL(name), nil
+}
+
+// ownName is the database of a firm that trundo start serves.
+const ownName = "trundo"
+
+// ownDatabaseMade makes a database of the program's own where it is missing.
+func ownDatabaseMade(ctx context.Context, admin *store.Store, name string) error {
+	var there bool
+	if err := admin.Pool.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1)",
+		name).Scan(&there); err != nil {
+		return fmt.Errorf("the database does not answer: %w", err)
+	}
+	if there {
+		return nil
+	}
+	_, err := admin.Pool.Exec(ctx, "CREATE DATABASE "+name)
+	return err
 }
 
 func runDemo(ctx context.Context, args []string) error {

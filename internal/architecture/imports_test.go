@@ -28,7 +28,7 @@ var layers = [][]string{
 	{"contract", "carrier", "formats", "blobs", "post", "optional"},
 	{"carrier/sim", "carrier/carriertest", "journal", "store/db", "media"},
 	{"switchboard", "store", "live"},
-	{"store/pgcluster"},
+	{"store/pgcluster", "backup"},
 	{"store/pgtest"},
 	{"desk/firm"},
 	{"desk/book"},

@@ -84,6 +84,24 @@ func (s *Store) Tx(ctx context.Context, do func(q *db.Queries) error) error {
 // Migrate brings the schema up to this program's version, forward only, under a lock that other servers
 // starting at the same time wait for.
 func (s *Store) Migrate(ctx context.Context) error {
+	return s.migrations(func(p *goose.Provider) error {
+		at, err := p.GetDBVersion(ctx)
+		if err != nil {
+			return fmt.Errorf("the version of the database: %w", err)
+		}
+		if newest := newestSchema(p); at > newest {
+			return fmt.Errorf("the database is at version %d, which is newer than this program (%d): start the newer one",
+				at, newest)
+		}
+		if _, err := p.Up(ctx); err != nil {
+			return fmt.Errorf("migrating the database: %w", err)
+		}
+		return nil
+	})
+}
+
+// migrations hands over who migrates the database.
+func (s *Store) migrations(do func(*goose.Provider) error) error {
 	sqldb := stdlib.OpenDBFromPool(s.Pool)
 	defer sqldb.Close()
 	locker, err := lock.NewPostgresSessionLocker()
@@ -94,19 +112,38 @@ func (s *Store) Migrate(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	at, err := provider.GetDBVersion(ctx)
-	if err != nil {
-		return fmt.Errorf("the version of the database: %w", err)
-	}
-	sources := provider.ListSources()
-	if newest := sources[len(sources)-1].Version; at > newest {
-		return fmt.Errorf("the database is at version %d, which is newer than this program (%d): start the newer one",
-			at, newest)
-	}
-	if _, err := provider.Up(ctx); err != nil {
-		return fmt.Errorf("migrating the database: %w", err)
-	}
-	return nil
+	return do(provider)
+}
+
+func newestSchema(p *goose.Provider) int64 {
+	sources := p.ListSources()
+	return sources[len(sources)-1].Version
+}
+
+// MigrateTo brings an empty database to an earlier version of the schema, for data that was written at that one.
+func (s *Store) MigrateTo(ctx context.Context, version int64) error {
+	return s.migrations(func(p *goose.Provider) error {
+		_, err := p.UpTo(ctx, version)
+		return err
+	})
+}
+
+// SchemaVersion is the version of the database's schema.
+func (s *Store) SchemaVersion(ctx context.Context) (version int64, err error) {
+	err = s.migrations(func(p *goose.Provider) error {
+		version, err = p.GetDBVersion(ctx)
+		return err
+	})
+	return version, err
+}
+
+// NewestSchema is the version of the schema that this program brings.
+func (s *Store) NewestSchema() (version int64) {
+	_ = s.migrations(func(p *goose.Provider) error { // the migrations are embedded
+		version = newestSchema(p)
+		return nil
+	})
+	return version
 }
 
 // migrationFiles is the embedded folder without its name.

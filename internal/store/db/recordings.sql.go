@@ -737,6 +737,30 @@ func (q *Queries) Stored(ctx context.Context, arg StoredParams) (int64, error) {
 	return result.RowsAffected(), nil
 }
 
+const storedRecordings = `-- name: StoredRecordings :many
+SELECT stored FROM recordings WHERE stored <> '' AND state = 'kept' ORDER BY stored
+`
+
+func (q *Queries) StoredRecordings(ctx context.Context) ([]string, error) {
+	rows, err := q.db.Query(ctx, storedRecordings)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []string{}
+	for rows.Next() {
+		var stored string
+		if err := rows.Scan(&stored); err != nil {
+			return nil, err
+		}
+		items = append(items, stored)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const transcript = `-- name: Transcript :one
 SELECT source, phrases FROM transcripts WHERE recording_id = $1
 `

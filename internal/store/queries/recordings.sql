@@ -117,3 +117,6 @@ INSERT INTO sounds (id, user_id, name, codes, created_at) VALUES (@id, @user_id,
 
 -- name: Sound :one
 SELECT id, user_id, name, codes FROM sounds WHERE id = @id;
+
+-- name: StoredRecordings :many
+SELECT stored FROM recordings WHERE stored <> '' AND state = 'kept' ORDER BY stored;
