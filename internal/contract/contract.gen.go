@@ -198,6 +198,30 @@ func (e Channel) Valid() bool {
 	}
 }
 
+// Defines values for ConsentWhat.
+const (
+	ConsentWhatCalls      ConsentWhat = "calls"
+	ConsentWhatMails      ConsentWhat = "mails"
+	ConsentWhatRecordings ConsentWhat = "recordings"
+	ConsentWhatTexts      ConsentWhat = "texts"
+)
+
+// Valid indicates whether the value is a known member of the ConsentWhat enum.
+func (e ConsentWhat) Valid() bool {
+	switch e {
+	case ConsentWhatCalls:
+		return true
+	case ConsentWhatMails:
+		return true
+	case ConsentWhatRecordings:
+		return true
+	case ConsentWhatTexts:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for DayEntryKind.
 const (
 	DayEntryKindCall    DayEntryKind = "call"
@@ -366,6 +390,27 @@ func (e EffectKind) Valid() bool {
 	case EffectKindTakeOffList:
 		return true
 	case EffectKindWebhook:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ErasureState.
+const (
+	ErasureStateDone    ErasureState = "done"
+	ErasureStateFailed  ErasureState = "failed"
+	ErasureStateRunning ErasureState = "running"
+)
+
+// Valid indicates whether the value is a known member of the ErasureState enum.
+func (e ErasureState) Valid() bool {
+	switch e {
+	case ErasureStateDone:
+		return true
+	case ErasureStateFailed:
+		return true
+	case ErasureStateRunning:
 		return true
 	default:
 		return false
@@ -2700,6 +2745,21 @@ type ColleagueNote struct {
 	Text string `json:"text"`
 }
 
+// Consent defines model for Consent.
+type Consent struct {
+	At time.Time `json:"at"`
+
+	// Given Agreed, or no longer does
+	Given   bool               `json:"given"`
+	How     string             `json:"how"`
+	ID      openapi_types.UUID `json:"id"`
+	NotedBy string             `json:"noted_by"`
+	What    ConsentWhat        `json:"what"`
+}
+
+// ConsentWhat defines model for ConsentWhat.
+type ConsentWhat string
+
 // Conversion defines model for Conversion.
 type Conversion struct {
 	// CompanyID An existing company
@@ -2911,6 +2971,48 @@ type Enrolled struct {
 type Enrolment struct {
 	ListID   *openapi_types.UUID `json:"list_id,omitempty"`
 	RecordID *openapi_types.UUID `json:"record_id,omitempty"`
+}
+
+// ErasedCount defines model for ErasedCount.
+type ErasedCount struct {
+	Count int    `json:"count"`
+	What  string `json:"what"`
+}
+
+// Erasure defines model for Erasure.
+type Erasure struct {
+	AskedAt time.Time          `json:"asked_at"`
+	AskedBy string             `json:"asked_by"`
+	DoneAt  *time.Time         `json:"done_at,omitempty"`
+	ID      openapi_types.UUID `json:"id"`
+	Problem string             `json:"problem"`
+	Reason  string             `json:"reason"`
+	Report  []ErasedCount      `json:"report"`
+	State   ErasureState       `json:"state"`
+}
+
+// ErasureState defines model for Erasure.State.
+type ErasureState string
+
+// ErasurePreview defines model for ErasurePreview.
+type ErasurePreview struct {
+	Calls     int `json:"calls"`
+	FollowUps int `json:"follow_ups"`
+
+	// Held Why they must not be erased
+	Held *string `json:"held,omitempty"`
+
+	// InCall They are on the phone right now
+	InCall     bool `json:"in_call"`
+	Messages   int  `json:"messages"`
+	Notes      int  `json:"notes"`
+	Recordings int  `json:"recordings"`
+
+	// SharedName Somebody else has the same name, so that it stays in texts about others
+	SharedName bool `json:"shared_name"`
+
+	// SharedNumbers Numbers that others have too, which stay with these
+	SharedNumbers int `json:"shared_numbers"`
 }
 
 // Export defines model for Export.
@@ -3426,6 +3528,15 @@ type Leaving struct {
 	To *openapi_types.UUID `json:"to,omitempty"`
 }
 
+// LegalHold defines model for LegalHold.
+type LegalHold struct {
+	At       time.Time          `json:"at"`
+	By       string             `json:"by"`
+	Name     string             `json:"name"`
+	Reason   string             `json:"reason"`
+	RecordID openapi_types.UUID `json:"record_id"`
+}
+
 // LineFigures What a browser has measured of the last seconds.
 type LineFigures struct {
 	JitterMs float32 `json:"jitter_ms"`
@@ -3792,6 +3903,20 @@ type NewCall struct {
 	Typed          *string `json:"typed,omitempty"`
 }
 
+// NewConsent defines model for NewConsent.
+type NewConsent struct {
+	// At When they said so; now where it is not sent
+	At    *time.Time  `json:"at,omitempty"`
+	Given bool        `json:"given"`
+	How   string      `json:"how"`
+	What  ConsentWhat `json:"what"`
+}
+
+// NewErasure defines model for NewErasure.
+type NewErasure struct {
+	Reason string `json:"reason"`
+}
+
 // NewExport defines model for NewExport.
 type NewExport struct {
 	Columns *[]string       `json:"columns,omitempty"`
@@ -3828,6 +3953,11 @@ type NewImport struct {
 
 // NewImportFormat defines model for NewImport.Format.
 type NewImportFormat string
+
+// NewLegalHold defines model for NewLegalHold.
+type NewLegalHold struct {
+	Reason string `json:"reason"`
+}
 
 // NewLine defines model for NewLine.
 type NewLine struct {
@@ -4298,6 +4428,15 @@ type PreparedMessages struct {
 	Messages []PreparedMessage `json:"messages"`
 }
 
+// Privacy defines model for Privacy.
+type Privacy struct {
+	Erasures []Erasure   `json:"erasures"`
+	Holds    []LegalHold `json:"holds"`
+
+	// Retention For how many days; 0 is for ever.
+	Retention Retention `json:"retention"`
+}
+
 // Problem defines model for Problem.
 type Problem struct {
 	// CallID The call in progress that stands in the way
@@ -4626,6 +4765,24 @@ type RepRecording struct {
 
 	// Rule A RecordingRule in place of the line's; empty: as the line
 	Rule string `json:"rule"`
+}
+
+// Retention For how many days; 0 is for ever.
+type Retention struct {
+	// CallDays With which number a call was
+	CallDays int `json:"call_days"`
+
+	// ImportDays Files that were imported
+	ImportDays int `json:"import_days"`
+
+	// MessageDays Texts, mails and their files
+	MessageDays int `json:"message_days"`
+
+	// NoteDays Notes of filed calls
+	NoteDays int `json:"note_days"`
+
+	// TrailDays Entries of the audit trail
+	TrailDays int `json:"trail_days"`
 }
 
 // RightDefinition defines model for RightDefinition.
@@ -5667,6 +5824,11 @@ type AddRecordParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
+// ErasePersonParams defines parameters for ErasePerson.
+type ErasePersonParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
 // AddFollowUpParams defines parameters for AddFollowUp.
 type AddFollowUpParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
@@ -5913,6 +6075,9 @@ type ChangePasswordJSONRequestBody = PasswordChange
 // PutPreparedMessagesJSONRequestBody defines body for PutPreparedMessages for application/json ContentType.
 type PutPreparedMessagesJSONRequestBody = PreparedMessages
 
+// SetRetentionJSONRequestBody defines body for SetRetention for application/json ContentType.
+type SetRetentionJSONRequestBody = Retention
+
 // DeleteRecordingJSONRequestBody defines body for DeleteRecording for application/json ContentType.
 type DeleteRecordingJSONRequestBody = RecordingDeletion
 
@@ -5928,11 +6093,17 @@ type AddRecordJSONRequestBody = NewRecord
 // UpdateRecordJSONRequestBody defines body for UpdateRecord for application/json ContentType.
 type UpdateRecordJSONRequestBody = RecordChange
 
+// NoteConsentJSONRequestBody defines body for NoteConsent for application/json ContentType.
+type NoteConsentJSONRequestBody = NewConsent
+
 // ConvertLeadJSONRequestBody defines body for ConvertLead for application/json ContentType.
 type ConvertLeadJSONRequestBody = Conversion
 
 // MarkRecordJSONRequestBody defines body for MarkRecord for application/json ContentType.
 type MarkRecordJSONRequestBody = DoNotCallMark
+
+// ErasePersonJSONRequestBody defines body for ErasePerson for application/json ContentType.
+type ErasePersonJSONRequestBody = NewErasure
 
 // ProposeFollowUpJSONRequestBody defines body for ProposeFollowUp for application/json ContentType.
 type ProposeFollowUpJSONRequestBody = NotesToRead
@@ -5942,6 +6113,9 @@ type AddFollowUpJSONRequestBody = NewFollowUp
 
 // SetItemsJSONRequestBody defines body for SetItems for application/json ContentType.
 type SetItemsJSONRequestBody = Items
+
+// HoldRecordJSONRequestBody defines body for HoldRecord for application/json ContentType.
+type HoldRecordJSONRequestBody = NewLegalHold
 
 // SetMessageConsentJSONRequestBody defines body for SetMessageConsent for application/json ContentType.
 type SetMessageConsentJSONRequestBody = Switch

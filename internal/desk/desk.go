@@ -14,6 +14,7 @@ import (
 	"trundo/internal/desk/filing"
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/outreach"
+	"trundo/internal/desk/privacy"
 	"trundo/internal/desk/rounds"
 	"trundo/internal/desk/staff"
 )
@@ -33,6 +34,7 @@ type Desk struct {
 	Team       *calls.Team
 	Filing     *filing.Filing
 	Staff      *staff.Staff
+	Privacy    *privacy.Privacy
 	Rounds     *rounds.Rounds
 }
 
@@ -41,6 +43,7 @@ type Desk struct {
 func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d := &Desk{Firm: firm.New(&c)}
 	d.Staff = staff.New(d.Firm)
+	d.Privacy = privacy.New(d.Firm)
 	d.Book = book.New(d.Firm)
 	d.Outreach = outreach.New(d.Firm, d.Book)
 	d.Calls = calls.New(d.Book)
@@ -54,6 +57,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Calls.Listen(d.Rounds)
 	d.Filing.Use(d.Rounds)
 	d.Staff.Use(d.Rounds, d.Outreach)
+	d.Privacy.Use(d.Recordings)
 	if err := d.Calls.Open(ctx); err != nil {
 		return nil, err
 	}
@@ -74,6 +78,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Outreach.Start()
 	d.Staff.Start()
 	d.StartTrail()
+	d.Privacy.Start()
 	return d, nil
 }
 

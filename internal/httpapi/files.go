@@ -38,6 +38,7 @@ func (s *Server) files(e *gin.Engine) {
 	e.GET("/api/message-files/:id", s.signedIn, s.messageFile)
 	e.GET("/api/spoken", s.signedIn, s.spokenFile)
 	e.GET("/api/exports/:id", s.signedIn, s.exportFile)
+	e.GET("/api/records/:id/everything.zip", s.signedIn, s.everythingFile)
 	e.GET("/api/calls.csv", s.signedIn, s.callsFile)
 	e.GET("/api/trail.csv", s.signedIn, s.trailFile)
 	e.GET("/api/rounds/:id/results.csv", s.signedIn, s.roundFile)

@@ -13,6 +13,7 @@ import (
 	"trundo/internal/desk/filing"
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/outreach"
+	"trundo/internal/desk/privacy"
 	"trundo/internal/desk/rounds"
 	"trundo/internal/desk/staff"
 
@@ -89,6 +90,8 @@ var kinds = []struct {
 	{outreach.ErrSent, http.StatusConflict, "sent", "Sent already"},
 	{filing.ErrTooLate, http.StatusConflict, "too_late", "Too late to undo"},
 	{book.ErrGoneForGood, http.StatusConflict, "gone_for_good", "Deleted for good"},
+	{privacy.ErrHeld, http.StatusConflict, "held", "On a legal hold"},
+	{privacy.ErrInCall, http.StatusConflict, "in_call", "They are on the phone"},
 	{filing.ErrNothingToUndo, http.StatusConflict, "not_filed", "Not filed"},
 	{rounds.ErrRoundOver, http.StatusConflict, "round_over", "The round is over"},
 	{rounds.ErrNobodyNow, http.StatusConflict, "nobody_now", "Nobody selected"},

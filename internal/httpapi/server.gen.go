@@ -141,6 +141,9 @@ type ServerInterface interface {
 	// (POST /api/duplicates/different)
 	KeepApart(c *gin.Context)
 
+	// (GET /api/erasures/{id})
+	GetErasure(c *gin.Context, id ID)
+
 	// (POST /api/exports)
 	AddExport(c *gin.Context)
 
@@ -275,6 +278,12 @@ type ServerInterface interface {
 
 	// (PUT /api/prepared-messages)
 	PutPreparedMessages(c *gin.Context)
+
+	// (GET /api/privacy)
+	GetPrivacy(c *gin.Context)
+
+	// (PUT /api/privacy/retention)
+	SetRetention(c *gin.Context)
 	// ListPutAside What could not be saved for its own fault and was put aside, for admins.
 	// (GET /api/put-aside)
 	ListPutAside(c *gin.Context)
@@ -305,6 +314,12 @@ type ServerInterface interface {
 
 	// (PATCH /api/records/{id})
 	UpdateRecord(c *gin.Context, id ID)
+
+	// (GET /api/records/{id}/consents)
+	ListConsents(c *gin.Context, id ID)
+
+	// (POST /api/records/{id}/consents)
+	NoteConsent(c *gin.Context, id ID)
 	// ConvertLead A lead becomes a contact. It stays the same record and keeps its whole history.
 	// (POST /api/records/{id}/convert)
 	ConvertLead(c *gin.Context, id ID)
@@ -314,6 +329,12 @@ type ServerInterface interface {
 
 	// (GET /api/records/{id}/duplicates)
 	DuplicatesOf(c *gin.Context, id ID)
+
+	// (GET /api/records/{id}/erasure)
+	PreviewErasure(c *gin.Context, id ID)
+
+	// (POST /api/records/{id}/erasure)
+	ErasePerson(c *gin.Context, id ID, params ErasePersonParams)
 	// ProposeFollowUp Reads from notes what is to be done next with somebody, and when at their place.
 	// (POST /api/records/{id}/follow-up-proposal)
 	ProposeFollowUp(c *gin.Context, id ID)
@@ -329,6 +350,12 @@ type ServerInterface interface {
 
 	// (PUT /api/records/{id}/items)
 	SetItems(c *gin.Context, id ID)
+
+	// (DELETE /api/records/{id}/legal-hold)
+	ReleaseRecord(c *gin.Context, id ID)
+
+	// (PUT /api/records/{id}/legal-hold)
+	HoldRecord(c *gin.Context, id ID)
 	// SetMessageConsent Keeps that somebody agrees to recorded messages, or no longer.
 	// (PUT /api/records/{id}/message-consent)
 	SetMessageConsent(c *gin.Context, id ID)
@@ -1609,6 +1636,31 @@ func (siw *ServerInterfaceWrapper) KeepApart(c *gin.Context) {
 	siw.Handler.KeepApart(c)
 }
 
+// GetErasure operation middleware
+func (siw *ServerInterfaceWrapper) GetErasure(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetErasure(c, id)
+}
+
 // AddExport operation middleware
 func (siw *ServerInterfaceWrapper) AddExport(c *gin.Context) {
 
@@ -2545,6 +2597,32 @@ func (siw *ServerInterfaceWrapper) PutPreparedMessages(c *gin.Context) {
 	siw.Handler.PutPreparedMessages(c)
 }
 
+// GetPrivacy operation middleware
+func (siw *ServerInterfaceWrapper) GetPrivacy(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPrivacy(c)
+}
+
+// SetRetention operation middleware
+func (siw *ServerInterfaceWrapper) SetRetention(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetRetention(c)
+}
+
 // ListPutAside operation middleware
 func (siw *ServerInterfaceWrapper) ListPutAside(c *gin.Context) {
 
@@ -2789,6 +2867,56 @@ func (siw *ServerInterfaceWrapper) UpdateRecord(c *gin.Context) {
 	siw.Handler.UpdateRecord(c, id)
 }
 
+// ListConsents operation middleware
+func (siw *ServerInterfaceWrapper) ListConsents(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListConsents(c, id)
+}
+
+// NoteConsent operation middleware
+func (siw *ServerInterfaceWrapper) NoteConsent(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.NoteConsent(c, id)
+}
+
 // ConvertLead operation middleware
 func (siw *ServerInterfaceWrapper) ConvertLead(c *gin.Context) {
 
@@ -2862,6 +2990,83 @@ func (siw *ServerInterfaceWrapper) DuplicatesOf(c *gin.Context) {
 	}
 
 	siw.Handler.DuplicatesOf(c, id)
+}
+
+// PreviewErasure operation middleware
+func (siw *ServerInterfaceWrapper) PreviewErasure(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PreviewErasure(c, id)
+}
+
+// ErasePerson operation middleware
+func (siw *ServerInterfaceWrapper) ErasePerson(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ErasePersonParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ErasePerson(c, id, params)
 }
 
 // ProposeFollowUp operation middleware
@@ -3033,6 +3238,56 @@ func (siw *ServerInterfaceWrapper) SetItems(c *gin.Context) {
 	}
 
 	siw.Handler.SetItems(c, id)
+}
+
+// ReleaseRecord operation middleware
+func (siw *ServerInterfaceWrapper) ReleaseRecord(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReleaseRecord(c, id)
+}
+
+// HoldRecord operation middleware
+func (siw *ServerInterfaceWrapper) HoldRecord(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.HoldRecord(c, id)
 }
 
 // SetMessageConsent operation middleware
@@ -5251,6 +5506,15 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/sessions", wrapper.ListSessions)
 	router.GET(options.BaseURL+"/api/staff", wrapper.ListStaff)
 	router.POST(options.BaseURL+"/api/staff", wrapper.AddMember)
+	router.GET(options.BaseURL+"/api/privacy", wrapper.GetPrivacy)
+	router.PUT(options.BaseURL+"/api/privacy/retention", wrapper.SetRetention)
+	router.GET(options.BaseURL+"/api/records/:id/erasure", wrapper.PreviewErasure)
+	router.POST(options.BaseURL+"/api/records/:id/erasure", wrapper.ErasePerson)
+	router.GET(options.BaseURL+"/api/erasures/:id", wrapper.GetErasure)
+	router.DELETE(options.BaseURL+"/api/records/:id/legal-hold", wrapper.ReleaseRecord)
+	router.PUT(options.BaseURL+"/api/records/:id/legal-hold", wrapper.HoldRecord)
+	router.GET(options.BaseURL+"/api/records/:id/consents", wrapper.ListConsents)
+	router.POST(options.BaseURL+"/api/records/:id/consents", wrapper.NoteConsent)
 	router.GET(options.BaseURL+"/api/roles", wrapper.ListRoles)
 	router.POST(options.BaseURL+"/api/roles", wrapper.AddRole)
 	router.DELETE(options.BaseURL+"/api/roles/:key", wrapper.RemoveRole)
@@ -5411,486 +5675,502 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5P3rkhs5kjYI3wos38+sur+lpFSduidla2tZUmlaWypJo1SNfvTIaCDDSaIZBKIDiKQ4ZWW2V7MXtley",
-	"BncAcSAQh0wypemdH9OlZEQAcAAOh/vjj/9+sVS7QkmQRl9c/X5R8JLvwECJ/3qV2f8v5MXVRcHN5mJ2",
-	"IfkOLq4uRHYxuyjhn5UoIbu4MmUFswu93MCO2zdWqtxxc3F1UVX4pDkU9i1tSiHXF3/8Mbv4BQ7h0xvg",
-	"GZT1x19lsCuUAbk8PLLP9bW0459fg1ybzcXVXy9nFzshwz+Pm/3DfkkXSmrA4b0r1SKHnf3PpZIGpLH/",
-	"yYsiF0tuhJJPCnrif/uHVtL+Vjf8/ythdXF18b+e1PJ7Qr/qJ/672GIGelmKwn7u4uri44Ybtgdp2L5U",
-	"ThbuNfvV6yyD7FfYLaDE2ShVAaUR1N1cyO1Q0zdiLV/J1/bJP2YXu/Clvndce3/MLopaIN1uH5jZgCiZ",
-	"7QRbqirPmFSGLYDtuMghPsv1vP3d9+VTeE4t/gFLY5ttjFofD5vbX3GxGNjpocE0JfhHaIuXJT9cYI9s",
-	"oxO+9969kPpkZ5TU2UY70fFKvY9NMA9/74hydrGl/XL0939WoGmOfh+Q/xZ3Unh+5luLdrAolJBm53ZE",
-	"u5cgMz3nprXPM27gkRE7sLu4ynO+yMFv1qM+FzlfQnQ02vDS9H786BUDn83w4OsPz0L/3bu+P1E53HKR",
-	"84XIhTk833C5hsikTejsUlXSdkPP96rcNrq9UCoHLu0zOV9AHpWO4VvQ8yXPcx17tbsS7dDoY+1Xj7ox",
-	"PHIllpGRi2yErj/dgPDrsQEN9f/GcBObuKURtxCfhDETRcNv68lfhdZCrtlKlYwzCXumpF0JXSEN7pEg",
-	"tMYB9337gHs6O5tEjwQw89IaJeuIEtfh7+O0+NH02dOMf35FL39LknD/enqs5vclL+Yalkpm2klR7Krd",
-	"xdV3P17Su/TPy/CqkAbWVsEfaw7b8aFxfxR6E1lijSeOF8s1w48ztWKtB2cj7KfWTm++HOvoT5AruRZy",
-	"HZmYlcpztZ9XRXPBBGHMLoTENRHfAlK5SW0P7I39M1uVaseWKs+BryvQF7PI10tYqjKLfOI9/cCMtZfM",
-	"Bg5M7WX8E6pyk3z8m85FEfn4jf0zfZqXgHbMqm3DJFcDfnDWlFo9iNAXL5haevFZMXsAedy9tyvGmX2N",
-	"8Z2S64YMr9h+o/AnyOx/7mb2/8MtlCxXaqsZN0zgkdaaY3ohqoLxp7jJocwGynlMy71d2SlhZq+wfSY0",
-	"ytD+rfS2/LQl7Lox811ttB4VnVLb46W8rMrSXhriBpRwq2SU/vlFyOwFrGIWJOrLyKJ6jX9narWCEjI8",
-	"AWRFJu2sbvRYY3c+X4Aqcjj+/Dv8u9UVVswrUe6an+0by3O/fNLNzVcC8tg2fLti9mbEl0YzLjOWA880",
-	"E9IeaywX2oztxEvbQFSiXTNV0A5qdyyIPQhoVk93aoXcgDFxpZfzg6rM+OXwGp9vn0H/dixMmu+5KjMo",
-	"505urTamHebt8663MTsvZ2qpMz/RMcZ6MwtSjs5PKWBlWz8+kOxia41lYM90OkjvR9us8u310sQtQbpC",
-	"gbRWAV7j5kbN3Qq3ptHcHmf+DxrMXO0laix8lK/9Y/Sf9gFt+Nqu0wxyMHgdUPOcy6YNVQ8pq2DStUdD",
-	"DqHXvQ6B8OAfs4tbnlcR3fIq83rFjo+pkuHgZqTl+Zr+A8czs7/u7ckpNDPK3v8zMnEbK+67y8tBm2Xp",
-	"bqH1QFJT9h50lUdmDU3UActhDyWwJd7csqj1EDve0Eez5NIOrpJZ3II/ttiV2kLmJrH9wb+pPdtxeXBS",
-	"3qHVkQHPDdsLdKtFTBeUC2RjBliI5TYxPu3vPn5ll5WUtsezCzewJZdLcIfuilw5n4ZmDyVA8m/0tCkD",
-	"33JsUp/zHGTGy+ssK0HHPT7+h4FV5B5MtJIff3pRG119u8bbZn/MLhaH+YbL2F2PZ8Ag17Df2Emwx+O+",
-	"FMaAZJnaS8ZXBso9J8swdsXcFVwe5rmQOEE8z9+uLq7+PuSOspP/3h6kn459i0qjO04y+1Em7Ca1Fhp2",
-	"j7kGGc/t4S00UxL3NRqo3SspOi5vRcJPkwmez3e6pa6END9+H12D+LRRcUNXskoulbQGDWTWrLjCTrmZ",
-	"pUVue2hv1UWp1iXfMbyqsj+9f/mcffdvP/7459h2zEQJR2pdVWZhTXS0zOv/MlBKnsf1stBFziOXtw8b",
-	"YGijMi0y+EY7Yw/tPmsE0x47/l6pioTGWcCS7+g2yIoSCm7NyB1ozdfgNjvXLIeVYYsDE0ZDvkJ3Fo3N",
-	"/oBWkZmr1QrvIPMFQBEd1lTXzfHYabjfaIbP4LEAu8IcnOvDfipzzo/jz7olHzGg64Mo+ep2vN1mdYD3",
-	"hXftJydZt4w7XcGDjKYiOgPNAyG98HdCa8jm+80h7lGXaqGyAyNHLGQza1jvVUth1CMngY/XFO82SsIb",
-	"eulYV3xQ7oa55kJiw/boJyO/oRe+0azga3hmlxsTmdUa/w2lcjrF9b/xPNtwbW+g4WrvTLyhSXofHrZv",
-	"Crker13wzh29ptplir/aidxvxHJDKtEqHW6MXa40q+7+ij4AdgAz5rjXG7WXfVuDvBYaIPn2vASuo657",
-	"8lwMmnb2GfusqsolJLSK30zWfJOZttsz2iFvJwzNVPDGGZ5vx89SQ8knTtLFgVaR2hWVQc1iD9GO6qeF",
-	"aI1ijUaUNiLPnR2qeXOmGiettbE2kGdjPaL10dF4t7Wb63Oh9p/SguhMbThFvYTrs7Ne57UsW1qpNj3a",
-	"4qsPVKdJwwroGBVeW7rVlDKSXvLonWjSZeSfcf/byOAM/NPeo0JEJtXR1y7+2e5ozyYiFTQc4QsmldUm",
-	"ectcLqCkeXSStR1dqMoM28iucffJme9nanDveCy4FDz5o4+72FEnR02Dd/3Lvjmw3XwBhos8Fb6c4OSn",
-	"AGSkw97jPGawdLubICSK40VaPfY8DLWPWyf2JZGPOPhe0lPNs1JPiEs3Tsxeh4iz72l0tbxaraam+33z",
-	"EL9T9G8r6O7kN5TrjdNzUeN0l/Lm+zOqfXpwvRVyfeXgCCtVAh29fF0CPGNqtcLfZs4yDZrZ92ityFYv",
-	"eKVRvW6hMMFvY/9ALVzMLqxhHeuxKV1Eu2/G/lOJJXzAJ+2hlDIKyUTR3sZqGiha7Ir8EI70bzQrqxwG",
-	"nev+5MGpoJZRyL7fqcm/wZ4dzzzBdFIRg4g5fW3P6IZTxd6PrMlpNkL76+eoRU89emPbj+w6ajJqCr6x",
-	"V15vtEpgK2H0XcKy2kAxfo9Sd28MFIObtO67g0H5toJUk7MU3xXWEC14aegSg7Y5TQFtf2sP5+giWCvQ",
-	"TMnHR1Ejfy25F9bDNjwfqSpAZn0mMcjsnp3ZVVGH2kcXQisxuIGLUmhGD8fsSSXnGxU3J2cXxYbrQVXw",
-	"Dh+yS4DL9b2GpPltbEg/30J5MBtrOVeFtY9x6dvdpnY7YVIjc4ZcwnuJJ4jTTztrsqvVFd7X94oi2bq1",
-	"2ACDRNaAxn+sS+AGfFAM3cf2rgR7KGd07aQv8VxsgRzOdmxtH0L7NChN/4IYtndow5EBSjNXT69fL62m",
-	"6imbtTZIY3m2FrKfodTu/WCvMhG4RA1daE/G5VXXa0Cud4Iz/PXH76fCG1xDyf7hH0+M/EnDUPq64cJ5",
-	"04A88Z7eCX7z42XkQTQZpoywF0nznMtMZFG0kr9/xNECdE2pvXCx2TjlRSl51/Gr3nc3OsoUkm5pVByK",
-	"cHpAIG1gbLDv1rnhUtJC8Naiwwzu7A0oZgrW0faJaKAPCK9FPVoH2ciQLYFlCm1cXQC3tuiM7UteFKTf",
-	"o2fpZwNSi8R8r0qImAzPEdW7AA8wkWofPSVG7v4dP8w1wDyLu8+FdmARtuPoJ2uMOBMZMyrjh2j7Sfuz",
-	"BL7cxI7DG7GWgCanVjuK18TPPyHJjr/bYWyA70YqA2fj1dPk3p5ddKFgJTjvAQ7N9zG6Wv3Se6NiGsRv",
-	"jIZK++FyCBvQ6Xt6pyh5C6VfcFHVFTXMryWDz0Jbxc5qF8vg2vKf9EuhC6yTsG98biA0ba96PJ/znQ8o",
-	"Dyl9fNw3PfjxhlwGDmP/ZFzAlewLgg98mp6LffgFP/wsTXm4nwuwByZGWLlHVWG1mv3DrdBilI895Tuw",
-	"und2sQMwLsrG9fZidkHf/RQ9zk3CPrhvVOUoahrA7bFQJ/AyF1CyjB9mpOAYN0wqvKmJZZXzEp3beABw",
-	"Y1/ZqKpsOCvIwXExuyDliL9+mvWd6PePK7/BqCyneSOD3tmgQjZ6HoshJw7j2UUljcgTxszR+pikhBvb",
-	"LfLtsBijdwo6Gfp7NUK50xpwyy74XZzlEGwlt/Sc55sE4rsw69UFL/jhpVhXZezm0MV+N0a3JB2NmU2R",
-	"q4W1sxHbR6Eye1LiJO+5ZrpQW5BptMqUYFDC7dzuXf3JqAAgF/aGez+dBbcg46tzpIWTNEQkfDb3S5Hh",
-	"h1zxFDYJZwSkifWpkcKVDvJ5bbLnwqlQDTJrwYKSUCD6TJVYY6b01kb/rLeMoFsaix90HSujr4UW69G5",
-	"TePlHF8jO/WOojfH+E+1FnHLODmlBdd671TqsbZ1UaM7WoTUnSAPFzBy9mBoOD5IvT1P1Ci6S6NdEDx/",
-	"FbX6sogqfamqkmViLYyesbVSBJReiVtgOyErAwPYh2MnJwa3jfJ+5H5JB52LvUsN5+1qlWrNKnGEENRR",
-	"fm5cPuQCWCZ4DtmxL7UBI+rbsdFowJJLl2lJX++/5SPwZnjJ0WPNOLbvRlQo6o0ydp38ysvIemsZtw3j",
-	"qvY4TAOHpo4934s3VTxBdory75uRpKek089aeMHvkVJGvuvxMK+EPWgzesd2BRGJhRhleD5CD9NzM9+D",
-	"3r6ngLghQff4ONhKh5KJpf7cKRN3dAYuNT2QiRvG9sEZqilsweAtz1u6HctRBjgQR001CxFItoCNkBkB",
-	"M3ecCbwtlQ6Z2UFUP/3rpf2/O1/PX1SU0w5/E8lhTgLdT/QZqj0F6FQJIxZlMJHphVnoYO/Q4lur4GIC",
-	"JKHxMRHPH3fw6ejhsFBqa6dvAUKuGYGhmdmUqlpvov6msbuUBjELu9X3YkAeIqYjJ83YYtLTI83mOy23",
-	"sWsHm+QXtuvj1s/PqxUkkkJG+x5iVnIsEQAtCEEgX3v5xw2P6Etn/BBonO1EJsV6Y55htJoQ0fuNyoHR",
-	"tT9xf2jd9RJ+odqr0jetJJRf7JMN/FDkVlyCKQ/UQYpBfKOZfZwFSyuy6nm5BqLaYAZ2RY5JsFZD7mGx",
-	"wdQ+O8BZRHgioxCjy8PpZDkllXLX5RlxR4jWbNe26EZVuPUWlRYStJ5n/KDJ/2L/Zw+w1dH5T+TaXFMe",
-	"DY0X7znPcDWoR1KZR3aVXfkTQ5UswM8aI/h2+BzAKU4v9l86frWQzYpbxZSHBkAnLPlISpRarfy/6ywo",
-	"dI763CcJ+/mSwqr2f+YBBKnmUpm521Qgs7mGf1Yg0W3iV0FMqj/LUvlk1pjx1/Fc8R24iD7YF3cgzcxe",
-	"FiqZKZZ2MkWwB3WzkVD0VhRF/MfOxITv1C8lbcaffY9jTDDazEdrW6uhxz39R6wbnwtVmt4kne61hXBL",
-	"gIBqex6uwCw3eHGhCb57Uk9IIz2+biJJxcRDxYGNs5gzDJFKK5EbTOflMmNalQYytjjMEI3lkn3iyT2V",
-	"Nmo3v2P0OUX2kmbSULE09+dqV/BS2JOPrqkrYablIntfdgh+qgIjUJmdxY3IMpAJ7/NqPi3hmuwIf+Ac",
-	"25p+ecSumcZhFDoh2lzhAR0Oop2SSIGTOd8SbXVaNxeziwPouVSIA/HmNzlkwVoSlcZv2BFY5be2uv+/",
-	"VTSZM8q7E1g27LOzsFqbomq81liZNLfNFdVHWIP74+dMmIl0J5HN07x9XE5JIX56GclWHmN0tNdADILx",
-	"1xEMKPHFEFaBm/3UtH8adbR25jM+EzncuCSODnjGSzgC2Mu5ZJhBQz7eDeYRyoxBJgxk3hzkHoVln5ch",
-	"Uj9qo73LOfKmjEj7jo0pDsCZ4nRHC2S8YqA2nZEeUQ0jT0Gdi2LsiWmNg3kIUI0blssTHplh4nsTYj+h",
-	"wfClWlKfkjORurpk/DBXMj/EN/tAqvkIDGwniuD6GzqujbWNY+dCH+iZ3oq95Bli+jemT5xzw5vVUqjj",
-	"Cbb9tDjt1ujZrifdXu706DGeyPRnQj9r5DvtgEtD18bhUCS2fXRMNUcts3RyfeDtGR1H6OMZyQQ5OsZF",
-	"o2snfDTGXsLSmcX3SotpkA9NsFGcr6PXB1kzArX4j1AIofvxKSl3UwD3lVmqHcwlQJayjkpYp2Bg9g+9",
-	"73ZptI6BwdbIoiRuyp60mo1tAQrNVlWJ+dEYOmJ830Rzpe5HPgJGfT4aYLvLnf6l5PnaZRtPMIdy5WCd",
-	"XsXdWmvBX4SlVJVcwq49iQ1wEr4+jzgfvr2Mw496YhHw9Mfvoz+sS+eDGtWEf3quk+my1wx/Q1CHNTB9",
-	"KraL/Yf27pA2QU6UYw9SAVLINem3mfOQM+DLzYwhCvxXJR+9LAW7/Lery8tHT/9ydXlJNhCG4PI9P2im",
-	"Cjh2kFyeIOe9gwIbsDtzsRMmSjnXZpz7IeatU6tV2vbuNba/+/HHY8WGIolKO4npHJ2tHTLC3lc5tN6c",
-	"C3mHl4uoB0HtrElgh6vRPYq8QvXUwy2UB1ZC0bR6RwBSvdR+iF1RKB3XRa0DERA6qKyWA3S5YGReSCI6",
-	"it99cZdF1sHTbwfXQZ3J3VwB36Zcm9FAxMcNoNql7AqzV+WW5UCJGxpkRiFs597TDWiZJOuNa+KS4UVR",
-	"qltHZrtCnPunqOEbEhHG6Et09sX9pWmYZG0sjQBfocKMJmj7JOn/dgOlE6A58Z3Z6+7q2htMDBuNsYdD",
-	"o6GY2ydBc491do3bB27j9mO/7Il2A6YqnA9O2Gnn+bvG4bbiuYZZDzleh/3p5i37/tunf+kAZXvwTgPO",
-	"6KbNcdzUd09//PGZp8ZDRJmqDEZBK2nKA1uqDNDWxSxBb+o2m0w2GL1VKw2t5MOl/Yvs9YPZlt/i/al1",
-	"ntWxKFwP81VIWDhSX2xXacM2/BZcLHeUgUkc0+9VDl11lb4+dN00A/iXjn0VVkXvNaHU5jrbkXqfsuSc",
-	"Lp3GRRewWQMjm7Acm9it9leHu3M3OS9Jmzhxe3xX6McoaV/vuTDRSEf9wxAHtHsy2RDmpjYjQcQrae2w",
-	"o9vLQqltR4t1uE1rqYWPJ7iXU86SWCyl+aPrbr/DyI/rOA8aDQbvpXAN9comBrANl4MuStqhZaXxzHgl",
-	"7ITMIKt53+SB7VQq+WRSbnFHwoP5xS6Z2PW+f9A14feU3R7k0jup0wbX9SwPjTLE1PrGidHO34qH9pvd",
-	"kzBhNPDAUXGmGJGauMXA4Rhodydf7ZApcqxnlR5OY2xLtRM6DsDfe+Czeyi7Yhu1d45DMs46hqwzphyb",
-	"w6K0t9iowPwXU/6T8fHT8HRyiEfOU9fLIzLGT+NTG0fazjFHo2dTQsmic/EZQUuvHFuCfQBnjQk9Lvmh",
-	"lldbGo2l0loI3fyIMBv9rly/VgasZbfXUymnyxx4Oc+ipKgGycykYnaX96vueymO02uASXuycISBx8pC",
-	"uTvkZ4NgJeUzQzwBNbN3Sz2LpzAljrgTrP5J+YunSr/zC8keg0rzPImHiPLhu8uOIKI8JIdv089jbR3N",
-	"DmCIC4FjVZ3AgumpYOBAdwo54VLxRhnIPNVqzDN/0rW7QlLN6KfuvazjEFt7pmmQBuTSXfQ0P2gmotkx",
-	"+03MM/ZxA3JWR1Xt9Q9XNVU88tlc/bpv5dhE28oM22vpr3qZxJdZuVaIKplmfCUvTVOSe+kjsW79O49Y",
-	"S0iIneJq6iEbMCrxVlei7vv+jV4Ktb9xLHAxKR+uXfoi4ixVMlG2InjPot/tyU9PVLsgcv8ZckLrGVty",
-	"DUTFaa0e5KaBXANbYB0PtNmay7sldm1UaQ02wilG8m9KtJswbiOCU2SBGGXDFny5HfpwX+qm48wiHl98",
-	"kLktcAeCFmce+ATBhssyVX6jM/roQhH2mVOkPE8nqRtPTVcjModuSv4yk1awTXSn68cA/5r7bdBbRY85",
-	"vNdYgOERC4fTmO4bPXMWB/iDDDmHo87D1gK4M1mib7WHLvFvKs/iZYHi+VLjkqD+pnLhGDW6l9cYDdjh",
-	"cDg82u0eZVknoWSkQ+2vg64uB6jCd2MdfrWL40cXBwN6XrrCFSMoZJcqr3YygZxaiRy+0cw9M8MgYs09",
-	"hVVEwpW3KNWCL/IDXXjG2lE0jufYQBRLivxW2SRrCeRS+aDbsSklcpijlEYKCF9IHj7+Aw39oG/t9WnJ",
-	"0SP5D61kfh+y8OkQv8IBbsaBQmgCEKQTZ17oyXwu1V7P10plo0ml93q+4xlMeX7CWnbP1xlwY99peNLG",
-	"vlIVdg2OfUXzXbT+EG2yUhtmP9rcNOPxxEdxlHQ+upXlAQ8sWDryTfxPV2aCZ9NrWBCIN7VBYq4MdzI5",
-	"qTU3WPNbLZ+Ey05v7N1ZU9M1V0pzVXZXRHMFdqaxsxBqvRjmrqFX3B5raae0knbK7djSF449u70kfoED",
-	"ZePg7zOGCNqr19c//fzaF0DEi2+jOIBRLAd7gxWGqSp6Rdu44gmDU7QJVRaof+lxxYF9jfPkTgfAAJwg",
-	"8wUPQ06RkmYzxz3kroT031HCmjrB43gbbrjMHiEBI5br8SXycGOiR6GoDFNyFIt9lD+JiOMVyxQdodx+",
-	"mu19eZGcqSaNo/NqYPIjz/3GDaPmWx9tsbsGF/Ewyrq1phN2hYEIVC4TOlEX6B2US0z/IUJMs1csg6XY",
-	"cbpcDJhGMVTQdyO8TxJMPDGjMpBd1ez8Pg5u+OcEq0dWLc1dE0r+WXFpoqxzL0gEQSqbEiAhl++iMBT+",
-	"eQxgyefXdaakFAQzUxIc4uv7by8fX16y325eDKb3db0XDuYRxupandVrgrqbWkz6vtjfGO43ohimOyT9",
-	"YRvr+S9w0PFbBrFsRChEH/3bjP3/Z+x/oYfh+lFH0t99O7ioXeZP5ECAgimZH9DFsOPy8IxpFYpuHPb8",
-	"4HiHqVSkCySjTe7JtwduRW5QUUm4mo3x42tKZDVVqnC6jRtPHnEdig3iNZf3rDH9j0qbuVT7e8Oj1X5C",
-	"xNb2O3mlJirHkWXRKuhSP6a2B3bQf70x8GRGZd3JVLZ3H2PYFUZJZ3gCzpjzVyOnHdHPTeG+HubN9siL",
-	"VAFWjmEEKgiLNaGEQTvLcXcKyW65kOxPrhN/HmMNjA0FDPCqPWh4HEubtJ1cVKjFVeFtpTJjNaBehsCI",
-	"IYSrkxtWkN/+ij39NqTr55i/Tbatp5cn2u1MxamMfIGXDfAyxlTqWdc2XDN8puXqbUyH/1ByfZAYGKWU",
-	"txWuQ3YPlrZKImmjBbxSrSLJqx2P4VuQaPrHs2ZPTsZYRyFSKUcy08iNfhVwBezbq+8u2btfL07OqnjM",
-	"jmjlMV8cxojS7vOkDEdABIxDAYRycc5th/rS/iOOZg50UmOm2kNLXG2xBV9un9EN8UhXXUxFAPvI3ajs",
-	"zAb4oJn76UmvAh7XkTY5WRhyJriARU0PH6YpjkjoCxu7wsH3NUne5XwJGRomIwzM8xspwG/dFX1CjDJW",
-	"AfLjRrE1GN3gfib/AJEjPWOU6lMHwIkfSasdoJodVWj8uP9CQoNAM6LzOVvY27TTWzvguiqhrpLLtWEO",
-	"FH7M9fYPYQyU810H/X95maDml4HEK1cxPoV3rorHvkn9SDFA0tyZyBBEsFQ7mLFL+9PTZlWApwPNUgU9",
-	"U4qi2+kfBzt9FELW9tSrRdD9+qfEdPxHxT0teucWAzk/RIs0vrXX5qadWI+oNQVRMc+zNjFZ51cKvB39",
-	"tlORfjy1Av/+8fdPZ76GHdbpESsBGfv50U5lkLM/vfrw26MP7N8fP738y59jXb6FMhNtyiHnGVxxYZXX",
-	"gsctl308pPzRBTv2pZLruIkyAtFlB1z3bRaSbL2QmsJsT3uYt9SMv4d4XGhVb8zeC0dj0SDvqKoW7dJt",
-	"UhE+DJYb5QujVlj251blFSHSJMztEhr0R/nPJwazfanK2EjKeDTiDvSjLnPaj03IW+GcwaBhRDW6DsWo",
-	"w3mn8qHtkD4gXnKqinfvdCH5kzjmO0DNdrd+01OByfdB/59wQANMrq+FNnHijnWpSB0N5oR170YFwkqI",
-	"W9nV6Xel+Wtu/AwwJ9mRNDk/I7rR6PJEiW64n4lyeWYXnyPP6GFcFxKSDmyibPWVnTVblZTvpzdojY7m",
-	"Xe4KZGAy/1k5yujeKm0C9v+BD2KZVj6adcZV6rwVsJ+a3xbHvTiqmCSX1688g7BJE/uwc7m0hgPX7Loy",
-	"G1WK/0au7Sv2E/ASyou778tfuchddR49gSjKHuDOorL66BvNMrXjQmp0ZCjZuJhSKqI9XzkliJENdJwc",
-	"9l10Y8S5iD9uQDKNpuzVsXXFZYBf2mNDZBDp6YjIwUphEXhMAoyBF8DugN0Bq90ayAGjaFYuHu/kKYZ3",
-	"wET83hxei203a1f732fN8uQB6e2zapslZsdRdHVHF18cmFB6tCx2nKirE/zmWygMExIB6AkEZgoRit/I",
-	"ldpqiilwVvDDzk7rkpfZETNhH5fqjLoZHVd/hZ8pkKTrRskXl3sT8aJ2ywdN/yJeae1np5GDYw2wGHIY",
-	"diquG73lM5Djs5uSli9kApWAHs+SvXoRAD7Em7Q4+PKYzZr8jloy8v1bmEOhlptTmWyOu2K8rN/SC1Em",
-	"thJWUIJcDhvG7xqPYjr6emOGqU3sUzdgmmT24zNV7Rs9KS/dbNlY3cHGI/Od0DrJsYuJB1xvsZI5U/4I",
-	"EZrZXhB63l9wEDQrNCuU1mKRAwvVU2Kln3ZVzqNcgMT77jWzz6l3BQwXlcjNIyHJmfgooaG1h8W3v/wT",
-	"ORk0wnA3wEviGSyAb6OfmZAGH68pUM9UWBkhH97VDMdd3Z211BQ15eZHeVTCqqMV26s53EXCdmnpqdbG",
-	"jKvhBBd8D79Lf3G0kQrJX8GOw1qcqvVSojmePmT3swPEXfk5l+uKr6eyV+a1G65j5+0FEm4ytVqxrLLv",
-	"u7Kcz1wwNrMr2SpLoxnIeDHQkSY8Ou2sxkWkN/0zII+HlHpSq+5chfHjH1QJcwN8KvYsraZXq0mYzenq",
-	"cZQCBBkNrn0MMiWnoy9kN5q5Vm+FS4DorVRMTzUqlhzDRDKqGrzcML9V6/KEarVyNBhn4/XoLZLSWBVh",
-	"yM19FZRcs+Ce5yfxPCB+P80a7pWuGuxz9tOs+0v8BA9FSx+1PA3RSGVDWXSOk4NLWbL3Hc3+9NPzd+z7",
-	"v/x5RgcVaMM8+izGNPRtP9NQjMOuoSLG7/VBXge/9wevdQldMKKBvkGNZzmZrgnuuBkHR9RX9CzcbK0J",
-	"/AyPJms6hfpeEvZRJPDdmC96t2lqE6Z303uVAiNvPfrUNTGNZYS+rjcxgtbp9YSnVQZL3FhJpUq6dgrJ",
-	"nGM/cV+5d4kxTBJOGOxExT52Z3tWjgjXAHw2BO5DF9/TRCFvx3sRC/qm+UKx3va4lPTmgFrl9RtV9p3c",
-	"vVgbx4LthBdXfKGWsbykLZBURihGDaMeNHwLURS2rt1okGfaIXWxAIFbVSj+GgNCltuaICppG6qX0/mI",
-	"5hpcOAhcyDwtrCxVUTy2KyhBMZDLjmRgGBf/7mMwSHQ/pMYlnZz3ql5tNXL0I4tDPHq+L5WBBKBiWZev",
-	"Hko7tI+1mShj1anrwhTeNdp0rcziOUzjHSBOui9FDvegehZyqXbtDIKGAk8wUVZ3GFxvwpHLBUrxiZwM",
-	"Q6RBZqelc44VhXTVJl1uTTvhpoQliNtUrciK9s44G98v2MYkNnA8tde5Jvfz1VmQGsS15XZRnZeD+twL",
-	"qpmm4/JwaJX27PcXJV+ZaZs+uZGnb0qrvOOZ3D2LE6F8acitNZ3ZcsNLvjRQarYShglpVI1vIXUbyX0P",
-	"/vyY517kuVXXhBB3/jbnc3BraJwmoEZinlBeGt0zMPyd8RbLJYLm4pn844svpgquNjZgp0uQZy4H3iDB",
-	"BPpHhMF694tmCCvw+htfIeWOWzm52WZR9FXvEupm5IStaVRrL+LqjGw+mii3EJubzgusZ7/hCRDPGI4b",
-	"ivczy3tq01Kbsa6+gf1zxwDQlurPAvlXOdNGlZA1k+A4QwgimcT474DzPsaRcb2dp4iTXUByyfNcyDUW",
-	"Cde+mhhxkvqgJX2CCakNcESwuZfidWt6YefXdXebgdsxVplrf65W6SAOMk+Xao1nb5ufDI394L0YFSxy",
-	"I3Be2MUB0+bSlcV8GdnRGIQmy9ow8VkBct5iEjvugTPNFaXT6WUJIDFFHVNmrhqaY79RVjRUDABj4rSs",
-	"GisN4d3cGM/0ZoKMNeMLSr0c7vUtlKVdQwM4aqEbaQe6EAY6Jc0Ix0kBEww7dDPLLvugx8O1z2KbM1W3",
-	"Kpb22U94MFjcZii1Hv/3u5BjjxWvywMBWKNGE+SwNM6f0+spCg8e0xFhlxKK60tRIN6bAqqfqu9ODGFj",
-	"S6i+gX2KyqJFvDAxQfTutAzT+RZ2EK3jgIUVcWjOc+DT0CmjGIOrWMptgYTsjK+5kKOQ1zFY+XEyfULa",
-	"8boNd6Tnr1NLpr03mpE9VWic+psYovNCTiX7EnKb5n1H5hPE1GM9hS2mY2yUnddGKHJxoFA5nXZ1sjZu",
-	"RHcGynhBrLs4vkc7siNb+Gm89PFdHdQ++SPmmEbJJudq2PXTNZcaLoUWoV9d19Xnl/njfwyazV8tOyUv",
-	"Lk/iAcJtKWJqgnJ+uMivUBvomjQMb3mIfn/39uYDe8IL8cRdvR7ho/+H3ef/+x2LNTyNnLhCaqHvCv3y",
-	"l9FGpbWQGZTISbtrGmcveezwfa4uWhbhPMxFUXNyCgf29yUpp7dV3x0HA1++aO/dxpW4WCa2XarWf+wc",
-	"+H6SGTnJKjikqMLfwP598Oh1IgCTD2hXFWG0w7SWz2BUE6MBPSdN13C5TNrkjeHHj3jXVFJaO15uYznu",
-	"PvvoONuocdNPVlWaMp3U1qzX2LsRa/lKvnZn7YTjWUMU6nWgE8AoNcxyoEEmV1sC8t1P94iuMfuIP3nI",
-	"L0Vag1JKHfVjyP367scfmqlfT2c9TJcTbaqlmgJBvbGPtxf499iGPx8GIlM+3ketRqWqDKQYokeWdcxS",
-	"9Rxa9Lsxuppk5a+g4WK5/wkMcw2e6LzkCJguek3jjvni+XDJBcOzDLJngcrpYrQF7IxKz8/ih5wSVkRK",
-	"SV96vy+a62M/tIeW398RrfltstyB/eleF+XxySLO21pTxVC/ktKN5xgtuE7ALNyHvRfJLgf4jKnzWAzb",
-	"eX/7dXZy/u5txmGWwBgzzlpGsUXuK8QD2wuZ4bVnSr3h+GQsKJnKtZmcig/qvYsSdrJ34kfcyKtNtDkU",
-	"WFrF1cX4o+s5ZWsN6Pnaa3h3X9+Q9BNDfYtZa3GjMen6+34qVizGQBU/Yd4SPtIj/BPwh2Gufl+QPY7O",
-	"FMbuCHezx3q65ErmO6iZpO1Ha3fwhuthop2BouPJUfFlLFRHxXaJWU4YJEqhcKTZcIlXy3howoPC47dT",
-	"a+nQVQjHhehxb+wgGSF6GsffP48L2JbkatXpWhpWIzkkrG9aSLZQZtNsus7hXTi8vKrMIslMc0cURNiz",
-	"EeQYZHreYpiOXHvxIanaEbcWjIEvN5AIEkl7amB2obV3t90Ert7a2N5O8A20+3Lc/dbUdJfJjNZgz6p1",
-	"eYsTC8R21+LdilAOrbK7LpmGzjpuYmoB9rr0esMl821qXXZrYknwVKCwZ3EE16AxlHL5RjEP8wZ7eXdh",
-	"hqqUgezI8+pkXd4su5P3UKcSJUu/nHw3xcIaPQjnHy8nL7JKx23mWokJySoNwzDUM+xfD+Lv7mO/bAMw",
-	"c3hP63g1iDtmQHpF0b6IRsS75BrmCD2amKKSAc/ti5MTgTbECT+BA9+RyA9zCY2pMH7XRMfREi2qRS6W",
-	"8+YwY1U+fSLgwSfShfJFgT6I0geFnrlLLbk+1C1eVKeK7ojmcHpW0kAF9i7hYSJFLghmoGB6YstokcUC",
-	"bbCeNKP2K68hnqiG5SSnfkvIKAp0p0o5ok61+8qv7mm7ilTyqhlWxoYHJ/rMHlnRnJkRzb6zbQ3VZPRV",
-	"NlHS9cBcT3sm63pp4vYK3bY60XXCA9llwuWaNK6vjAz8llg/CMql8a94ba37M8erfuvfqojXvb8D3DhO",
-	"Uft2xXyfOsy0x/HzKDjy7SrQ5rnp9Wm7Gp2gRIckqP7wBvLsqIJ87PYFJaKpos0dSav2o14O+lFLoq0d",
-	"jI6WUOSHOUH5Bu/UjYjOcU6QneMrF8/7Ro8ZfZxr4e3KSpRqFdE3ayY3Wk5tMEb0y6pnAjkhs9SKqarU",
-	"j5ldGrlrEddvm3rQl/jI+QE6k/rjoP/EbaGenWcV3PHOaxRAj3AhuAUaXbnzKho3LqFw1Dh2bA7JFzU/",
-	"N8BL3aPVPHUJPteu/t9AkkDsUP0FDgXPmFEycJDwHVAqSaXjqRerHuxphNMqwQjoIuLIKI+cl/VAvtFj",
-	"+TtsZ2ohB5wqolf3yAjWKN6OEvDS7Jv/KCYFS873uvB7cCUDdYaomn2nhn1PD3+tj8cu30qMA+c5rjIs",
-	"JqAVW/EyjpJuaL6I9qqkTORbdOfEPdn44ow61jOid+7cHhkTuDu+vlfdxkgipcfaEhmj5Ls45+8wLju1",
-	"N8Ziso8XdweP3SPfG89N0SlStVodAaY8FGfQ8bsah9s83q/Uaqy37xx06RrRZw9FAdfpZC+Fm+9h7Wef",
-	"Uj4bK/Gbu5DUrUog/v97Dc13wH8vOsKNixN5EzMT3GHJ7TddrlAB3JXsqZm3KVszZjU2SZyPj9bdQqwr",
-	"VSVQi0UJK/GZ6YJLzf67Pqgygcso6kbGydF9ZAv2pKOn7pyJYeXCF3m8rLDQIYLrz1XJ4LPQcXaQRoyY",
-	"OzSm49QmHhWsdRrFtQ+kCI3Op0ulIXwUZiNkLAshQXOSOg2n1thepVxYB4+Sd0k7oa55CFun8qkTRNfX",
-	"qdhiI1bL8/5a61Y2Rc4l2jJrcev4uyvTy/HTWTbXb65xhQf5DoxoqDR3Nxxfs2PTeBpruJZ4YzG0dlIA",
-	"UNb7Na4+Sqc/JlSS9UsvDfc+YYVZN7RkILVJxB3J+D6MSSYIQTyvRO19enbhTHxXW2WQ0NU21heUe5dz",
-	"6UskHdMuklMblc+KwnGZAt2ogewo1Ag3Ye9amVt7MpKodAQbjEZSGzjZ1qOXJ6tE8ZxyxSFz5C13093k",
-	"ae6Sdw9hHMaA/SiU0gb7jZHc+CRFO0ue4wmZ9knLHBkGPVnzQ53RpqyW21QKU0HxXNudPZcmVbzC8HIN",
-	"o1ZN3O3QnenhASIocRS6tZdQm+LVz/BKahcU40Xw9/T2oHuvo0UWagzyFr22w6jHqg0EmLgToR9Zo8xB",
-	"nZvZSLqkWUtpCgnZjWPxiO7teMJOR012GQ9iRdbFihIUtIGinR6MCsanyNp/VzCa5Gpwg6gqz1hrjzju",
-	"U9o9ky9taRYXqzu5yJgqa0dy4DDFPJrcE3gNOqN86rpbDn6U0UlsE0RGMxTmHrcdBxXSQ1fs/cvn7Mcf",
-	"/nJJCA2fU2gvtzPmiKTnIpuxukDGERb3SGDr0uV2pUg+8twaskiB6FYFcVYhqcj478+RgjCRvIq/YZKp",
-	"nQvvZdKF2oJkoYd3CFCrAhKwEBmQNlB+o0OKJz5fp92U1G5w1C9zgVhcv5ETmXDrMkbVRh4dXgJ5dbAk",
-	"AZL7Ys1B2wt7snub3X8mipnbCF3EQHM3iCxSLm2lYDxHHk6fi4AOW+IbJJdhlBSzG9tyMjlaq43Fk1j4",
-	"BS8hcyy3x26vVpmkYdiPmhdQRpNdX/vCpWajqvWGcUZP2i1P1ZwGB9noTN9Y0qlGg8xUZ8FfpIqRPqfc",
-	"6hXmG2MEVtJiy0U0T3uwpQSePEWt29epOuSLbBa4GCmLXKs75cfcVbE45T25wUQmXMxgAdjG4+JOFpRS",
-	"rmHGflUy4xj4euoRakp2sXHB7P3LUNyqDtv/ZSDW2eRUcBLpwXF0NoJObusJJZQ6e2sAJRPfuIlrbW19",
-	"RNAmKd9AnPHAlSRzNXWpvM2g0orT21/bjy1yQAQPblKn7KM+6gxMPHNAElOJNS3cTvc13eKET9FS0R9C",
-	"EX574+RVbuLYuMPccw5EI0MIYEVEPjp5MnS7U2HRWShV7Kt6RWBYHoDVm1OFD7n5h6D5orxJVcJnYYTJ",
-	"oQcA8vuIdLML/5nQVJgkN+PRtViZ6zieYwoLmb/MtidgxZdGz7CWm57V1QSJb0KVcjxDP3nVcgFhpa9E",
-	"DjOmN6o0IAk+a7w3t+HPswsPbZvG5TZVK2coBay+fBHDX9Lp897eWJq3IKp25FKHrfKMGWiprEBfeuVU",
-	"BGBNtG0SGkWFNAB9OSHoebxuM8jBpALZg2kCAdMXQ3QUeA61CQd7ywN4ioo/xkFNawYVZ+GK7BnjUmFO",
-	"PCLL91w73bFCrDjZB8i5BPjjDrkJiQZLjCJIuVt96O5w/qEWUV1xB4IHfpiXsFO3PerTbiEXRkAdilOe",
-	"LjJarhOJQWhW4e+eOEzoFr3kEHPjoAXkreWlkhpiJd1vhD2U0GdADdtzwVdNsVqC26tDxowa7UlIE7cq",
-	"k/iBEsSVzzjpXBowJ4S0XJCPW6H4yqxVmq1RYWaj8qyfnvOIuLjOHu4ED0jHYnu2K3RNC+TdphTk2x9l",
-	"RzVrrsaKRkso07UgXEWqeFKj04zkLsEHXfXQDHg+Y0tuLdiCF8SogLWn3L3DZb+LdqLFCKWq9rFB9AaY",
-	"cB7dze8o0jTryY+03w0VJkZ2Ep9P9DIJIUGDYZ2wP5TheWSJvAEzY4Z/Rl//ulRaz1pFN/HMFRKmrUij",
-	"quUmxlROTooexEmdrj5hOv8TPaF/3KfkPmomZxa464pVz16krQXeLKPm917oeZifUIY6VGPzy8BLMsxK",
-	"6witpdc945vxuOah3NFFXnvXx3rrgOjnsieBpjIGT0MmcJQg7yi9A5OxPcCdesSk02WOKLbmWVX3ePwc",
-	"17myPUwFXgBxr9KUgPURzsW/mm72Zal2cXJBf4oL7Yni7K5EtdPCLi+AiJ+5O3KeNbhomkw0LlcQl+oM",
-	"d3nwUHvSaG4iIT8yrOYNYzYKc3D2l6orvWEyYrPCXYd/EL8X97M4kISQa1ZvvBGXY/qkP5OOOHpg7z/3",
-	"jLmN1a03HPrPje/7IPwWYmUMLseUbexUa/w0G80NgNaGlzRN+DOGsOd9I7unLt4zFHy7E6dZnBQkyfTV",
-	"sGDTMniAipXUj9dCRzkDq5j96ei7yEjZcJk9Qpe7834m7NvGIRcqe94VmhO/p18z+3fbK9r7qB3C6fOw",
-	"pTp3Qib81emCPP0m5P+UKp5NjydNdLukpx9Jx6TYURUu1+eZW3pjDuv3hLq8U2L5HaiKxlPpjtMA1so9",
-	"u7NkpDhOdyNP3ycnUj3d796VvhAMm3IDdlsDZIgUcMdGHFlwiM6Mu+4SdFIns8XTi+4/PSokiuRKAZtP",
-	"shTjntEByGZAscTiCVJJseQ52co+EyZAZMbAyTyUxHMkwqpHdtEsgwWsuZxUT63hczzOBHE/MmEcfTom",
-	"Gm0OMxYyk2Om1+dClH0YX1Ez1bsWnnmriCHbchCfvd1LwEvquOGMLF//gefbl+5RawlwIedxkG32k91V",
-	"vvBayTCdR7icjVxV6EPSinq8UGaDmwxuoeGPl0FvYENYJKy5t5u/F+N10r/zqHuWguEJ/khyz7m8e/ug",
-	"nQxMsZy5yQX5rOUTkwrLVLWYSmp5b6LxJrt20IGGtkrtJnTLJ9pApuLZGxOP0C5UysUbPyXiXbT+4saJ",
-	"/d3KKPFrIvhUIsHeFN8JEvLFPEzd0iBrRXrJMWj5rRulLSkdyrXXTLNW+Qd8El9RVRQz/3FzQAqosnN9",
-	"uVvkh0pCudIg7ngJagvF6ntf7+bmDm1vIrdl6t77cJLLKvXIED8rjVltLYCYNCMadyD1ty03us1ekaeX",
-	"oj96C9nMAXpRuaGLvIFF8vmrBScGiBJ05eplIUyZvhmnBY7xPY3I/OlJuwzjfmGF4wbZdcWkWp1yS3Vf",
-	"6e3D31QM9d26DLQpPe4kjaFevK/iWwRc1QnP8u8jIs8Yl1JVcglXdDxo5IpCx7/KXVGFZ3ZlXNWALr11",
-	"niH6im7Udu0uGHSk+Sbsf+ot5XH13LKFXA9wdIyks3S3UjsYq5OescsrDAOoyrTr2jb0I5Lv+/TBYQPO",
-	"i7xhVxAjwGgLB1+Lgh9D1Ro7AISNEi1F7bCNYG5cVMxLKMLKqYxYQkKEtslcyXWnNg+2jUmNdWC/ayMl",
-	"CugQriYdpauXpn821OUJKHWZH1xUVtVBu1RQsoRiyulW1OZql+9kCPZTL5VZY1l25qAt8MZ0u56mdrP9",
-	"9nOVxdBNS//nTmUZvtywHAw5JIXEakFhvZtmmfJnLoMDJUtp32PDNt28QOxLfBAeIN3pPeT5RB6UABtK",
-	"1v0PW01IgynRMcPHa9wIY/1+1Ee6pwIKzhVGpz6GZmZunGnJQJYqTp63vWLjxpBId4qQijRvcD3HWggu",
-	"HhsUWCEm4tTXDO/eTJXMW1AR33QUYV7gAYLIWZdRl1UQwN4q44foZlcFyKFCeiNv4ak7tx0W36lKGkQy",
-	"RbV4NIhjTztXS8fJG3vrRBAXeor8evxxEoiyI0Srh/t4k8ctMHy3RaDtyu/xFHqq6PEX3Leebhm1hq5Z",
-	"6+w+gubaTfKNDkkgjmLCbZ0W4HY2oVYY9iUqArHemBewElLEbVheAu/eHbGsoVJbSgvaogIqqX6amVdF",
-	"ygKPx9vtqb/ipc+OXSuqA23Pe1cTKt9bc6pQWgu6xYw8XflyE4VQYJWnwcXki0GhAOr+J4V4A6bPVTmq",
-	"q23J4GfZ4kB1qWZoXjpJrTHTa9/wBFFA0B6+DvlBy6XZiSZxT7PzUYrJZOUQFzd1gN1vNCuwjKHC1JF+",
-	"kEkDdDwcG+UyE5lnqjt2oQhju7Dgi/yApGlYQ35dYW3UKaxYz307saWCUf0UZLhE7L57GwuN2afzAxU/",
-	"64shJ7ykDmNUl69rNtAv2b7iuHWOj4uzr5pucf/VVhi2QT117EWMU+d+JDiswZKdjTwpGsYeY31mUwLY",
-	"nb1T7QkaZpaVBkrJ8/7Cf143RfL7hYShKKI990NS/nGYQsgljD8JawRUgv0I23WQ+pWKAtbDLAyz19QJ",
-	"b9TPZvJ8YzKDGIPlGJBAdYyisfP8DvCzHsv7amgSFSuNuRKfYy50a9mgXnNwyDyv4Vwzp/OjU+kCIOML",
-	"PO0ggT1ETyyllXOZYTmBNkFEpJzE8bmGYxjU8P6EwJivKKKEDs+RDFsYxD96BevzQBHIh5gn5yQrKoOF",
-	"MVxi/BKTIBeVwdOAgFRxvvnxcWKKvHgTggZa93/mpraW8EAoWOXgKf4nsM9wPU9K7J27W7qF5MWBf1I5",
-	"oFAwIVpiRhH5MiChnMdmeE2f8YbEj+nuvOqxGplMn25W3MAspYPXKo/d4LNg7cWO9zz30qT0B1Eyj1oZ",
-	"Z3Z1DMqYAaamVF4Pddr6PAH0yVlrbHGRRAml+C2UfA3u8tI9YAhRO2O+ykTBl4DuPDtZW6n2kh2gBcpP",
-	"OwLcARO9IjV4lkaGce1onru3opHcTMn7lcUcTekeLWFBGR7oOSsBNZZaraJyaSRyTgfju8PdX1EuZiEa",
-	"hKGCzJd6/jQJVQ+fTR8Vkzdt0Fyzw/T8t3cTNBL9Rp0J5JqMOml/tVYWwadItxlyi2L6tJW2TDsqu6ze",
-	"bU9PduibTX8eETF5i7qxE+0TMtrxd9RnvzLsRiKSBcLJx741xbFq98V7iEaAdcO5P/iNEAmgiGNp+mvn",
-	"xLAtpWnNa/M3Vcz5yqSmnfxOY3r5wiPaDc/jE1rJTE1UK7/ZV6I6pcd+mF3suYjfDg6hoIad7LWya3OB",
-	"CRWQr3oCpqmqzrSz3a3lFctE5lZRa8XXnzuANlBOEmmPP8Wrq3qKWwukscya9Y9ohpo7urlJ/L7z2rRW",
-	"QeHYaFLXO2ZwB8qjwC5Jv7W23NaZNUj0GqddfUL4BdeUlFs4yYM0FfFtx+Vd9xuB21b31mquZPiX3orC",
-	"jzywxrj6b9zzUHGZzd3wPU80JOpNUAZunB+OrdVVgzHB1W8OUUpieRkouxn5Kr6vStYYw1WNkwmDGq6o",
-	"o7SIB8+xGSuUK2aUVaK7lM5M9zIIsfmNaekCdqaTa4PSE1KOAk5Vush3tIC1kOR08EAb3rjzeJ4AEQH7",
-	"T6Nvx46lyNt1NCbp6gH4FHh+sCf/TkN+Cy7yrNUOEKRj74+lgCwUob57RZ87HlJHpRqDDvL5UTjI9JzV",
-	"BujRTXnHXjG+Y9GMC2NgV0RfQ2QYkbppdNOpku2R8WgBSft4/EmFiSiJ1OPgaYsyYPZadhT09mVXVqHS",
-	"iqOCurON19AISVQ7XlOtMhyZ5zvwuQ75eG2xeQ11Jy6U0wKEm4ouaoxSintqrkhRaJ+E747HHhq50TG5",
-	"I5AZ1uRw51mb9aduB8uXHvf3N6xqug80rm5idvzQIgO9y8LqEgF7cTYY2Wrvnt+szZXTxCWTuP0w6s0S",
-	"DnESSlKHvKDT9hg3k7psTC7Rgs184Hl+iCfIJi82EZ9p16byfUkOL86yfs/CZ+laRcl+vAtMULFobQJX",
-	"zDWzZ4JPBvYYmvapdTfV5pZVKvjrikn6fWTtVDJ5a6sUOYlaxMw++dubw3VqqbUSyQVJ/JLxmh/paNMw",
-	"rxSsUix6C0DiMNWADNfxA4QMNa81DZ8EftOO2MzJCyLVHFnkPqVppOKZ6gP6crKeK6FIML2PwKzG1M2C",
-	"EuPoUhKWBjVUjy2IJKiXZOopLvkSMPfpaM2Ts+dotvClkIuKyZ0u/W2KE2EVrRqk1Da4AhK4OQS10oOM",
-	"m2dNj5EEl5iHaLe8xa49Kubg/TPH73g+pHSGfeLeTlM9RTII3/ljXIVrf/OtBVffdmmVhI57511yHbwP",
-	"OKREJuQk6FKgVB0Fwq15UKm1nk6uRi/UjxuFmbCabjkTMXGjfbTncZO2nHyR9djjARsPifd10oOvpek1",
-	"aXlABtdOcXqgTzIXwYn10+w0Yzd+mD3Di6UIRwJbT7+dCELvCTJRu1VuYvSug2aBPo3aQaTrvNerfWJD",
-	"s+aLSdxZRhmhIfe5dUoe2aNeVu1hpuejikXi29SUw06JDbRqtrV9ct5ctP2h/x7khW+0776eHEATgh9x",
-	"RXDitEQ/kaMq2iOHc6PCFxA5/AZ42fAqbXhRgNR0xd7zMtPH/oxmfc9xdn0qTR09bfZG73G6I0rwzhEd",
-	"HTcs1MqAZJxl/EBc1YgiCZz4DlnTSjXIxU60ir41CuX0cMa3uWmj5U3aeHmjqOaZ5+40zpfhiPyNHjV8",
-	"12ofieoHqrhlf7dG1N4ent7yDhb5mMYCLZZf4NYQAzJf0SJTt1CSE/iW5xXeF6KmOtKNxKvvvSEkoxWG",
-	"fSCAPLm2f/c38UjMj8fBQy7yiJVDFU29c+kg3p4znYvC/nUl6G7rx8bNXJF1pWGpJKqSxWG+hUOcwhnK",
-	"eRbzm187NVVTDGPCVhMh3SnOVfqQ+9CHPLHoRuXASldMOpbVgX76RNkdfI9hHMTFhiZ49uurUzxNpM7o",
-	"CZxuHm1S5aBdVcFAnV3lrqrwbatuVNN2MuVhvhOyisIcr9ENuPFZMQlHc4OezW+LEGbTiXmhVsaqN79i",
-	"4gZeXFt9rOm2vToOOVzf6JmDwGlj/9sryJlb27wEbRyJ927W0CRwQLhFU8Z4oXQ3KKdk3QcuZheIzYhK",
-	"Xm9FMaedMw+B1lgtiC3oOcEKE0RhRECikEqcYT2dBZg92I26D+UCO6u52YI7ZCdYQC7jq84W+nEoV8gD",
-	"eI5HXe/05mZ1+qepK9pLtaX03CD8UmgeYq2aELUoG5u41wKIGTHTeC1DqZlOelXkSo+BxASzuomceAlS",
-	"yvSxGaIhzSMSBf4NBUbudGT2HZVvQjP2WCBqxzHftE+fgJUerZ9QCPWuxPS+M+mVgmnBcWyd2rFH9lSE",
-	"nMq4z7BoqzZB3jmXYB+xlqLaRwKMPEUS1INYGkNW9fTbRBXd6Ey+pATE3bMWWbYza9HyykatliCIoY1z",
-	"Ex48fTgyOZN010rdWwZYO8fcwgaql7fuXu7Lyc7+5jA18bv2JIfulP0WwktjEEiJrRScCvW46bPxwe6f",
-	"e8/aaIfbTpVxvL3j69xRegCX5CbFL8EIZeApp/D7id6+i9anUKuVhpR7UO2n8nlGiU+PUzQ15ZvblhO9",
-	"/Q/PGdZxnKwSgEp7ZOybCRYYMHYVlbGlWSuVA22gK4+BDnFsJ3GHxxxcdVnUyHvNy3WzDH2Ed1vk0XFc",
-	"M/rF2s//583bN1fsdyyp/ff/5//6vz/9YZXz71we6n+vGPKUkcb7HdNdZ0wVM4a0QH8cF+JJkRlOneea",
-	"vtobD0+f4t3Z/ytiSeCNu1ms4ofhMuvJQiZvJWYUBTY/RFIcEfoNmwlh+XccAcOugH9G4Ju8NBTBoNpL",
-	"bdrOkMhU1minwdJmWsUO8V+IsYt7vi6JKRJDhJF/vRzD/Bg/iG6WqoAYXwnPrkLCHeaJPPNl5Sktgwnz",
-	"jG6IV2zHt+R9Akm3Tv2M+ePvyv4Xq4pAqN26zlDczH7XhcR0E0wYu8rcYC+nFeTxFBPtYofReWk6w9qb",
-	"Z4wzK1nEZHaRiZIsjPZXvSiEXLi7iKoM/een3ja+HRsYOVGpnx5ffZOWIYiuNeLeEjM0o9dUcitR0j/C",
-	"wEAJwwhRYQ4xOVyg57gwaLyy4gSHQdfoCK/OXEKRG0F66G/cBJwyTJOcrnQ3EmUHg/wj9d0D5nECv0QJ",
-	"3bCcS113yvNTetpiDKS6Aw0YKnjyKy+3mSsbcvRGolhMtyaMKwbj+h064Sfcy8UNdsQKiISSdP3DqPPb",
-	"6cX22T1Iq+JbiXYNvSEv+dKo8idYV5EYdCGWpiohiXpd8h2UnApdYEnbjBt+JXZ8DU+KOHGYhmUJkXn7",
-	"gHQ8WBk5kMX57wuNLITOZlIrtnKOmv6dSi3NwiiGhPDcFXeaUkvevdJROJOqwacKDN00L7cd5SjQgSsy",
-	"8rRQtinOCDLdspW1BzB70t6vtdrBsSvgHudf2yINW38UX3C4I7iMYEd/crJu/BGV5D8rjyKZWubvDrVU",
-	"Evm5LQoq0U5lisBkhvI2tZmSQ+RFgIfAgPewxxRw8vKtf+oR9rmr3H7wdYHVCgOIaMSinnBuXYc73olM",
-	"Ou6LYZ7wHh+AL5MZv9YgfM5eGzDZFXlhGwScrlotIQPvXJ8wVsgFr5l7VzBZaOZZchqr54eopVRJ0ZqJ",
-	"2hfuq84vKi0kaO3Zttz/7AG2ejg6TpTy3sGBrfWtltgJ2fxp0iKffEqGluJd1DrOJbNOZBc4/8WiVHsd",
-	"4mzp1LDpTL6N1NqIk6JUu/h2cVdaopbfh2wGLdYyUSnZa8HIMQ5yPoTOxZS2nGszY0axlbgFVi+zOzj8",
-	"cLvg8GZO+C0+Ud+nWj7R6RRr+UrGmeCiuwwDDmgmsBXaCXjm+nqvjTraOdGADF0+crUW8rje6IDVMLso",
-	"uNb749LxTy+nMnBSBxofTIvptZDbCWw6L6mOidV1wsA3mpVKGUfsg6pAe46QBWyEzNj/GiaVHpmamtgO",
-	"Xa0UCrY3GnFvR6WwFS5Y2lN+h5xN3w35xOJagmLAM8K/4MZ8yv5kLbY/2z3zHfvTHvL8z8fsRz/EyI9u",
-	"chE7c/VWz/cbFUUf6ZBUQ4t4w7WjxkQG2zjvj/cExK+NA3ijwfOuzZV0f9ojBI88BG3Ajh/my1DIqat/",
-	"hXbVXDFLZqnKEpYG+dZVaS12oTfJ4oDp2h6TCq3i0/ONyDKQffGMRklQ0+k30bHw+MJQqxWUELePlARf",
-	"ja8AiSHcqybMQ7dqGVKe5Fhw+1tq12U3Rqs29MSr+oGEw1QH7vWe+FwzEjq4iuyjw+DctnwpAl/zt4fi",
-	"o7O6tJJUKPQmoTBxKHpwlf1IHF5SLTz/6JQyLVQDyPGM99eQocei572TXEMuNXrYd6yjdJoaatbGadYh",
-	"wu60zWo92SGNoj3W0CPNJHjcmp8SujhV1e3+KtIzuR05mjuCaAz+04hM3fC5yF0Dh0+IvD3VoHf4LFJ5",
-	"+irAVT3ZD8YWFMvU6JKXo/Et99yzjRU9GMoxfAtz9EDfWy62n65IWyaIoiv4t9F/tuJlIMCSraTicYxX",
-	"995yfYxXN3G2oaWSEjl445pPF8C3OgGn4WwnlqVyRMqQU4VRpFJG+KqMk6YF8uXB4h/+wVfyNw0R35vv",
-	"euhn8+NJIQwHMwYuxz0OY/t9PM+iQX/6c9M39MMP3/04zf6nzyQaL5cJfZUATGbAUz8BLyWkYOTCaEbX",
-	"tGWUArIPCdNTj3U/igmupgn0AD6ft0DDoe+EEURFZfgqkhPV8P6N0niOtzpW0RX4blLspTPGmsWOvhQd",
-	"xF4YykYfU2lhXPmEZr2dtG/E7BXDSoEIMya3Ff5gZ+QZOvY0+fLyXDjc5rEPG5Eac9pNSapmZIksq8JA",
-	"Njcb2A0/VSW+lCurzw0WJ0k25x+iqiXJx3q/gT9iYboYhUdJBVrUqnb8Yy50obYgZ+zSnrlPYyWJ1C2U",
-	"OS+SzWqRg1xC8vfeIR1h0MIQ6sE2P9HqTqvtY0HHpBqZ2KNZnB2tkOiKbZ4mHXLBmog2QRsxxlVflKD1",
-	"XMU4W+kkQRRTcJHg8ben4/FpHNkfTyZ6ZRCybY0u5aowUZIA3a+aDr4RB/RbvLDVSQK0vigd/JnzFpSV",
-	"XPfgpW6hFCsxCrMYoDU102t4u3E4l44BphZp74z6kN5g1O7bU0XtOhbHMX+sKhNqUfjZI/7cUHbtylqz",
-	"s771F7slyiyanPvKMG34QQdYf5pkOFw1RxlYN8Z7X/pqS4VsIWTH447rG91NGz4CfOHufU3WqYvGcOvW",
-	"e6fmppvh6gADtk2X6uq8hFhLNJlF/MGFhO6GVupg0HKOh2G13NgbwO9rcQsSAWJ/tItFH+NgojinDZeS",
-	"2Dl6/WbuseDjOkbcH/G3ngmA1LqUJaJrY5B3mKMcC0sEkJ2QjIjbBrZYTxzUi7fpgnAwqR4klF8vkWCX",
-	"af40ynIMi68bEx+wC+uWol3clI7cJOny72NrT6VATjGIKR0l5sPDYz1aL+VD8KbvuTRMKh991XX9yme9",
-	"lPN1stwJao4emeJOCLNGAKI+50JSUT3A6NT4xK6uDTyqDOYLfmhUwewhhAn88y4JdUXBrrEunNdcws/S",
-	"lPEk85yPTw97wQ/JD2GekU5xujrXk3LcVJ6S1XEs3psupZLkMT1q/SYXhE9a1rl0tvEpDffKr9IVn8An",
-	"15zzT9EAFHqiFGiGCRPk7PegCsrL3nsOSP0s1BMOOZp1vY6aN/qIEsDOeZixWnqBLscv4Pia30IsVlsC",
-	"n0peOyKqeKo4UNp7v1TFFDwDgrej6+BeAa0+Xg7q4awp4k6w1Dcena+SUzpPe75AmlJMOdvsZ5K74Djx",
-	"YdCvLZMloEP+ecHX0KxNTCsceR6D2TpooPqBznog+Ti4VGSgy6DcRImsXBZSpBJyvKZbp3O+rJr70sw1",
-	"luwjTcC9KmhNKpFD7vJpi8TJ8e40Qr6YcMIgGJ1UnrJdkbWSe3IHX5clVL5ouvw3XLdLJDT5dbhJkA6p",
-	"JHbehQP3GxUyp0KiqMu5TKKS4qXILqjBUMwXu9UKw7k5TKwpqRPZHejoofz2JF1BKMltJbgvhTEgmb25",
-	"MaNUnHZiU3INU4g97fNRBttk/RvF9qUyQHTg+3hB7WxMXoF3STdEUY8gKs+9IiM0RlQ0atEupqc/cKs/",
-	"ot35TZZgqlJCltRtAc3cJCC9mF3Yu+7c5Xgsc+WqIWN0ur/68dE1Ed++YvvNoRkMN4rcYMdpJN/dq2by",
-	"fwpIJTwuVV7tOrlA/SldzVvcd7EEI7c5+rISR2QN/nNUzNOnrw1moUVkEuKPx1tlxw8IHqFTVxnQVyxU",
-	"fp3VhBrMAN8FXYV1knPSjIEAJs9dZAM5NqPrpFHz/BiMDVQVRq2oVLOLRXCkJjEOWux96ZeXMyzznx+Y",
-	"Lmz/jyMRiJmNmCRN73k3wENlzae8FPGxB596dIV+hMVGqe00B5Ud6oTMFNfGz7dYtqWNvH3gJLZ0egne",
-	"drRYS27sZQOvZd6/THecP90YLjNeZswNSP85XgNDxYs31bUcsNi3T07m8oDp4dHk9zKP7Nr7+bTGm/q2",
-	"9TDZvX6r1gx3sCaPQWbkos9F8dhf7ch4euwuETUN7uMSliBuEyyCXvDHy3Xf+GXKohzK2+yIJzQTlQKZ",
-	"HM8dpXs3UFTC0fE2MukzYPiaC+HHb59+//1sKlit34qNhOHHVUpokSYlqpwTL1KhtvCMXfqqi6oyjEuH",
-	"RmvStv31x++HU7XvUqMGM8gSNGtoRloTMhSPHHYod1ZIPc++qaNKKSSo4xX0B0aZVypVLlOaki9Nzbe0",
-	"AZaB3hI7oNE+nUA/Zh8wOm5V2G8fnrM/vX/5nH333Xf/9ucZy6qSY0puK3A+YyLT7LffXr3Qj/9L/lyW",
-	"qqTXi1Itcthp+sa/ff/DX/78mP1sD2S6olgFZkcP2jAJkGk7mW9LsRYyJO9rYbAondLOI4TZ4lrtABXg",
-	"f0lD2ePsVQa7QhmQy8OjX+AwY5XMoHR5CIHT2De3BqPrv9ICevxfKHbK4rz4UGI5lwYe6uKpr2PNC3Fx",
-	"dfHd48vH3yHQ3Wxw6T7hhXiycAfims4Ju4tRZq+yi6uLfwfzE5UCLkEXSrrrw7eXl4TvyUI2j8O6Op63",
-	"nY8h2Hn0Vc+KIhdL/PaTfziLlfTTkPbCLuCC6fAHYF6fWjnCtlBdUZTEKKAJkbPiVW5SbYRxPXlHs28b",
-	"+mNWy+ZJSIIqlI6ICOlT3hMZiJutn1xI6ySDrzME25vPlcKIzcup2iVmmIjgQ+5eKOp5Ekl7ppa4oF8L",
-	"/S8qZ+S0iYjZjpaSIIjggxFh0x3kPLvQ1W7H7dXs4j1wq7kQUfisxRpDbpjHLPC3BKrBlTWrpFF0PanJ",
-	"QDYgl8Devb358Piinssq36an8acq316jd6TgJd+BQXxYwnVfP/LkFzig2/4cc+/79MBTb5slcuXY7L9Q",
-	"kupCI+E0U9IjZ/kWNBoZUGKpcCy2RglEdD9EAd17R1b59snvIvuDDugcKLDfUX5cLiG347j4YnK61s7o",
-	"l8TadM/tcWNUYb/4mH30ZXVoXxBShNiGXVqGPXElPLatRo9P2/F3pVq7GOcXElCjBr+485E4dbu+yi7+",
-	"+HS0lp74WoV3+NgsoVB+k5n6sivwN1wG991wS56DvXE/aYAL4iP+lW/huXv6OkTQzzb4blMRCTTSaZ9Z",
-	"4xZ4mQsH7ZfKKyssg3ACMRHCOrrjrJHw3KOY22tM2I4SKYN3oFxghgLG+bwgGgng4F1qsezuxPcQwXD8",
-	"tcjVt1Gvffz3lcwPie5qqvGAnjsHDqqCDxrTdhwiRyrPwD2h4X+2Wh28JMY/EiJt0S/FODPpwD/fus5T",
-	"ptcb2Nfcd3dXmdHti9i2575o5tdiA72BPRXcG2MDPT3pJMQmAIWUnURZPHHRsUc+ZhCflo+lMPBC7eVX",
-	"NzVNV9tXMj0fGwHH00ySNzVTfgg3K2fXBi/AWO2ZOOQwcLb3GTsrvjTEWukjvV/Cuqrl96TOuDqhgUWg",
-	"/IeQf6/UkQ/yJGaWl9aiFLByuPCk+8s/c07r0rcRGf5Lu8ROcK35SL5IY6fb5RchgTYynmA6gS/Rq0M1",
-	"QS4ytt+IHKMqJZfrxxcnW6kZLHNfbfF0S/UFfTW+Vr8/djW/UCddUFYJPKqKEw/qb1yufytGjeeDiw9v",
-	"fM0Un0N2ykEqQlfdbYRVbIAqz8KUnf74tJ//KPRm3Nl5/lWyBapFfcIl8s7evH6Bw7mco/bTX5MI7SZ/",
-	"VEKhSnNqUb7Hr76m6985ZGk/TY3cWZq/QGFCtOM++7vtF0ZxMs4WPHMlW/YUFHU4vR1wXZWQNXy9jTnZ",
-	"VQZOqxd+rQz8f0gvSNg/qvMuTrqk7Udflmr31V1tOl17YAf8oM0ZLH0JexdlPOGE+6Izvd6sd+6hl+ok",
-	"Jvg45KdrM5l9dCyyV5Jq9Z1AEVnp+xyhFgsSWjTCp/HOjkvqUKV4dNrc1VRN7SEsFeTlciaF5D//HBmV",
-	"v7bNcJIjJgeuQdc4RuNK28mMaglhxbhu9UFiLkUOSYAifvrQ5nSXuVNefpfmrXwfPn5OLSjk+gsEIR9g",
-	"2t/xSoOesRJ0tQPNVMk0RtloGbixU5IVXfUlIfIxxqxKtoC1kJgN0Df5+snv9B+9IcsXYPhy894nGT64",
-	"XK/txfr27q7Nu2g1748vuNnU7viylkFzsTXd80No+JTldm3+Rwu5tXgrh7zClans6ePgRn+yWstnVVLl",
-	"s2+0r4/y5/hKrTM++vycjt1+VAirWYFh0sSddVI8P39cr+jA3n8CU4E+1tAezSwiT/2nsYrazPMG1Pca",
-	"nwp0D3uhSvpMwzye49BoFRL5AofGmCl23kSHUjmh6YyMSKe9bT5XciXKHaJJzzRlVmz0/X+9Q/6GH3Rd",
-	"zhbNcp5vCRHqNqbxdFf2s5WB0jGg2h+tAeCz8HY8Sxz0dXT7tFbeDcjsg/rPRuz8gW7/nl3gEaLeQxDs",
-	"bkPjjr2sOzZjcnijzLkcWvbTPvH0C3pSMtipJzVPXvJC/QJ26p0nuDv/XZqawxqqI67RHxDmvlPfaOaG",
-	"cuedCcuqFOZwcfX3T+1AkIv62Eu1Fmsszc0p+kN/z8Vy+5hh1ixTlcEkU+P61diWGehe4PgL+/sZdRp+",
-	"PylCvT2ReRHomXWo9wzFrIk1R/00YyrPmt6HICZl9/ajpcuTSS9L9UadPcgdGknhXjA/u6J6hDUZFVWV",
-	"vrNAPz8qseTI1YXYkd87pYdf4e9tUZxeYYXvf4DPD37fDo2n8YQfkAW3Kk4o8LAaK+o39EPoXtSPnVMU",
-	"vpXUanxr917BBeZ16qqsIVmYXnJiXNbNHqD4Skb+WilrO5lNqar15t5HYxjUk+UGlj3o/Of2544MzoI1",
-	"c76BM2y+caeyH+LfhBlzLn8k1oiiVAu+wJqtXJoTTksmMH+qL9HoF4DiuuDlue6TDQKFu5pxHzZA9bzM",
-	"Xt1XOPC5ju7GPbNZ9jM+c75F6r7/wJi7ZqudhCDg2cGdySswSNR//zMCPrfPCJc71yf4l4475xxyx2//",
-	"nIkHl3sqzfBXnsEJxOxTEttivueVL+rIwLvYVzRFl2efonv7e/umSaYDtC+J+GeEm3YagP6c7lnb57Tt",
-	"WVOSq4KyaCm19955G2i3PeLZjqp9pW6NL+1j1/jUWWXgW7nec2Egi4uCmJZcKW9tGPYe6wr6t05+Oacm",
-	"HVvPAnJFBNaOe01qw/McR8wO4ILc8TRLWKoddKR5Dk0QGnhgVfBr1G6+CcX7Tj01v2LaZXctqBWmO6Gv",
-	"pDk7swY8S2VQuz41lLdQIkDT4Wsdawkibok6gXIMtVhLO+WPLzp7KJQ67d1DN/jUufcQtRLHg5B35FSo",
-	"EFdjWcIe6+ozbUSeez4rKrr/+KKpyDWYeVXMsQj/H4mj8l3VFdaZtgg28GVwHf3zdK2JqoRYYfcnifZr",
-	"DXYtQ6GR6xVD+EKzDFnOkcg/z50zbdczZ2HVqzxX+0dV0e+zeImP/VZ8odS/UITr6HuurlgWryd277N+",
-	"1H3XC2fMXRe9LkqCZouD28RE/4UTiD/IRnrcM8YN2ylt2A+Xl/e2EsJcnyUW4kxjL4wzbXj3+SkxkcuT",
-	"t57Y7C6Z/f7zVK4VJtU167DGTZGX+Ow7/9y5hO46dGfnxatVXRyQ6g4wLA3ra49gPWtfM5izXMito9UW",
-	"RrO9oyU8pclxAzILTRnl6qlRpzCZfxaIee0mbXUw4BoY5mYjSsBz9yKH0EqVNdlgw8Ygj3G/qn3lnnkI",
-	"zfUqhAyG9NYJcnanxCqus8z17Wz+Jz/2h/WDNFs99oQ8s2YC0+DYRlYihzPEKdwqHMwKbczAmfRpWhqn",
-	"4NVILLi7p9g1BfdkifQsJ8ZKEOfLlxT8DZFOPqszU4yLmBFHy5nX45Nc8VOnaLxWPPuSIrWHxFqpjJVq",
-	"T2R4CxByHQR7bpH6Uhin84Ji8dRz6mf6uG3moU28/mnszCAG/E6ChEWEF/ETEp8z0lriv9FR6KiRbHva",
-	"EYWVav+Yvakpxmg5IZMYwvmV2pIfa/RCKeEfsBwwT967Zx7CPKG2xkJ7yHVEYwDabF/LwZFzCX0n7Wsu",
-	"4Zy6Cb+fckhbO3t//1tLLvTA0nmNTzzMwlmqMrPtjVk82C/cX7cC9vrUlDTXGfXkXBmv2nyJgF5TxCcN",
-	"67UX1CBL3nvYqVsIAh66iNLj2bNGegy6hg8Pyi7SG1z8ahbL5QMtlvtm7fgFs4Mn/JaLnC9Ejjf+3+Ni",
-	"vgFz3XzuPLJuNvHFM6F38MQju1Nn0K9c5DdgjKt6er7YUrOdGClLqXbO8vH+lldYgwXusUUTy+BozKdf",
-	"BsfDfcAw3oCoT7jxihIQY7V0mSMJgb9rPHa2PN/QwgOL+6jpc0m7dLWrEgyW9nePNvua+AiwYw8fyi7X",
-	"cQiC/+UUs3FWAlaS29mP5+i9aq8YX3Mh7y+mujhr6gRyBWFHRRjrYhNTMjMT4cW6UmoURfTdQ5NnOkHE",
-	"woeNPIhTxf2bNc6MwnvQ4oBVFahUksvMQH+CKplUfdCYG5CB2eIrY+AMhBsPe1FqNXtUIX3PxUko6Hw4",
-	"y8BnE7gdsJo2Ra6Q5YGzFexZqNSxF2YjpLO1RGACIcd23qIi8tv3SVbyVQ+O+oX9uZ7/r2EmL089kzjG",
-	"ZHIU/Xjv+byuCTqIM1BVecYWnjbKTjTV1v5Gs4LquYey7eQr9BnYVDSE7fmh5S3UIE1sgs8d22gujvPO",
-	"U2LHuSrCGu6fY9AW2gNQTH2NmvXLskylj0q7G4379d7bkQCK+42CWyhdGU5eb1HnSaKNV1RG0+5bIhbA",
-	"3mcJ/IBwhuSmC9XwT7lyeJbccBFXw6+8PGE4g4qSeyk1tBLKhQjLrW6rJTRDzOECQDKNhanUM/uAYy+i",
-	"sEfOW0w1XRmeYf8R4cp5TzXaRV8GxPhAe+hdZF9wGZw8DfaX5vQeHmX80Ou3OrzAwgCdCe/cvbE04g6k",
-	"IXOWG5bhW9HrgBnH29NTHO5hgIfXRaGENDt3lA3FOX5qIg5PoRQP7FZo4WInOwB0NNFEZryJe3JZzyOd",
-	"+W98vbwvcOF18YGHjgb0ISob4jiDNY0f/zJoyvQsnMpV5hgW+tTHW/fIGcfpm4iGHiVox9C3PhkVOXI3",
-	"OnIJd3vXYlfZ60LGJJi9Krf2gNWP2VuZH+p0ivqpJS9LAWXPTf962ZLd6Zem+/oXoO3rmbBQEMts4BQF",
-	"47CejruzIZeWNYGsFq0KhPYXOVlS4EjQGCVq4K5tKFg32080lr/pqacoJTzQvN1gVx545rDRJm1XpJSS",
-	"+/XeU/caTH0lqOfJb7wN8JJyjQrgWzoVc1g3Jq2F7k7Hg88M7vafvyfL0PN7Yd9bW4LKfTAlwXFYeUFZ",
-	"dQUEQ8QMLiLAoosDlq4Nf1aVoesCYbgh1807gydBfTTolW6SBP/qH/56WYJPmxX2oS602yAJnjmPkm/o",
-	"WTPjCJHv+w0mjWnMGuvJDosK9nzMv6GZL8WLcYc5PWHutYEcio2Sh8Y+qMwj3msg4fqvzPUpTKRxMvKN",
-	"jQT9qTMERJboa5XK2CWP4sdlbS86VhthA+TM4JoVlWEowxk+hJmruj9ZMno0f+Bb+K04lax7+QoHKw/v",
-	"Me+lFCdR5x9Kgcp8CWyn7HcVytRrDWEc1HzFRa4p2IhsMF6u9KcRqYyB7DhUwfGXzJMWwbEffTDOamzO",
-	"zs6dwUPY31PMI33JJTlZMwvX+1qp7DH74G4dJeCewOK65O1TjKYhwyDG5jCj4/txetruVwInXuRH5dmD",
-	"TZlt7M7T9TfiFVEly8GwtboPF1dz8n4BKHTwrwm5JvcbodjdDM3Y4sA4K1QulgdkBj/Yu0iG95DcnufI",
-	"Nuv3Y3ICS9jxcnvq0jHXWfYeP3xO2iz8/oMDaetWz+MF6U7QHpFBPT6Rjw46dD6Pc8mlTlIcv9uUWMhA",
-	"yNMSHPi6a7jQC2xk1iK0vjdhdVvi/TRPgcD9qwJJTKGOe/oAnsBTAMlDBYNR3ucUsX4fmLwGT5SgjSrv",
-	"40BObcrzE/73wMDsmb8BMF+HX/y3IuOmOVHni8f9a/rFmzviyVLJWyjNqdEe9NXXhOg7C+E7tqBHW8cP",
-	"tVFsE3x5GhBQDjxjC6Sbsuab+/Rj9so4N1igHHB1M6zVvUVjT5B3Mge2EVYnHY5MNn9PapMon7DEHC+3",
-	"Z92kge7319F22//YXTqCXLimln27uvgaiV4dKN0BQ0qoKV/9Mv4iNZ5bcg4kOY+KUhVK8/zk5UTtZ8/N",
-	"k/NGGdAf1PsA7Hh4kpx3Xn59TIhYmoGRqOEkVdB4pulyS5/2MEgidkWWJQmfXYXPGuRM3grA+Bo5txFV",
-	"mdKZbdqsOxWNGmnnp2liz7yAYN9mO3q420Afy9Kp7wNYVrqvTPnfuFzrt2clzPyb60JkuOirPYn7Dncc",
-	"hZYbSKtZCNgIX7ncKFbivYawiqfTrM4M6XM8/M09MioFZEv8sMeccFTcYEn/swuwPdqz88ruGGLqmsBA",
-	"R2jFVIbI04fOEHGCSjHcn4Ct6YQTH2yJ05mWN2Be4VfPRD+C3/7XNijdxni0tI9Lc/L5cVHO5+7zZ6rT",
-	"thdmufm67n/3KmV87LRHY9kbKoyvSwBNSto2U1dypWqeUmGNsBY4qDXtBB16RI7Vk875W/tJwhPqs6IV",
-	"35JT+F96dzrE7OmDKOdFk8Leff+rcSBfZ9mJp+aeWyc6MbikX5Zq9x8V1ZK7a1DgweWLIIx7RGniMnZu",
-	"9JOnw+BXv7AnvYTTpFS3BKbtbvbsC6kAx88y+xVQr2xEjMq5ky4AS14hAAwOrIQiF1icPZ6N7X+t5ePM",
-	"4YVSOSCN26zbwNvKZWMg0yswJfODA4MIg5lAPi3Z3s590h47QDuJL94lL5D7F++NBH5cz09T3PMD5paF",
-	"E17RtynZyY8CL2JJhFZ7Us/v96vbGwfTUhrYWmEZcvklLyXIg9JLbncK8ptxDGW42oaFR/hwtAFLhG2o",
-	"ku3u7wFR+QDo9T0+cU4ViQ0kaRZzlxaBNF1ivaE64VZ1liegxP37hTZ8hU5yN84mouxTH5Wb7ffXlX+r",
-	"cvgiBHBWEOer6FS69dFcsU9+38JhTAhf5TAlgH+67sYdVwU3m4bfCg69+YXDmteJvp9GLgjhSy+5y7Mv",
-	"uROipI+WXSWzIU2JjzzIoWGbeg+r0YUmXPdPEFbBD9WBO2t8ufIjIUvDF+dNUsMYXpK0vjL9WckM+/bw",
-	"GjRkSMWOQPzx/pn4dmQI/bQffMzeUPUroV3h4ToPX1sjn60VorUfd/fAE9eP9GbA4bzwT51VDVTSpcpH",
-	"LYia8u5UhZGwdhQr+BrYAtZCUkXvmafOIRhGzrVhS+wWuuIgp8sTM8B33+h0KswNmGPZnWuhfyEqwkjj",
-	"J9bhTS4kTzSAsIIwd1hknPSVnRKaSpzJZyEMlgPP9PHiL0q4FbBPAzrf0QNevX0NiurEk+dGmGbfXlcl",
-	"nGLPhTSUpeM88ppKqr0P1BNiRNkrga7zdR4znzsoiejoeCKHal7UE3hOWfYqfca1YyfmGZSYp82E+Rr4",
-	"ib2iOjNl6pdXVOc+lP0y3ai9P5nTBy/697jj5T9lMGBp3sqv1B77Akn/DzLx/06TPGMFrzToGdNbUegZ",
-	"I4Dngi+xFlUNS9pwa3aTpQ0ydjJRhQ9QRQ7D15R39NwoeMWqVLsu3kHsqt3F1dNL/L/ZxU5I+kuNfhDS",
-	"wBrjPwkgxRKzD6Pf/aH1zaeRb356sFvWO2RbGJ92TTEQz7aRi5Nko35A2gc7ZehtdoqCiJMIn4ZrCfhy",
-	"Q3i2ml0JMyvvDd9pLLES9Kkh4lRO5Gxk9+62rL+y0ggfTrc+iJWOo5Z4tOMZfZgWodKABi3m8trremmX",
-	"SYvUszO9w5e79+6hc2th306cw0pVxqrLk2V7u+3ib8gn3DMajMlPHcS8wY+++lpPburev+Th/TNS7ErG",
-	"jYFd4SDEyApAK3KGBfswkZDXBh1z9ZgQdUwkPo09SH3t9zDeuGce4vC7cVmZD0Q30sMO0hz1GYBj7utf",
-	"igtkvJxP6NzWYdB+9SEV9KMVXxpVDiAHbvDZl/ToeamIrgkecccc+jfKMK63jrWDI/NjCaeu6vQTrIX8",
-	"OmVyQjqtxvh+gnUlowVbUMqMFwVqO3R4EtXMKc7on8jfyh1tOaO1ihlwQjfmGQlGOFuqzBm/NZWs3WFZ",
-	"2v36XMmVKHcPMJfNJp6r7Isklt5CebBtR62rt9KnzuzvCzFoAZLSR1t46kGUrmvtqzjeWiM/x1rz3/9i",
-	"R9wEaZ/ykGsMvLsWPfI9YGtT591vMlM/y1LlO0KY9ZMLk78W/PNINEE0g0nE3Hk4htNQNWFOhlRTlbE3",
-	"yx1i9ja8LjxK3JS2s3e9RKUOW5yKM22UepofWBtjw3m8NpGPgZwcXkiRSV+anu69udDI6mcUHrMOccg+",
-	"UlYY1cPneQmc4sYF1xoydEo+Tu6xRsAsqvxdNCnoiPMW/UkVi0XUKRoL2qCnFS1GzBuLtW8FdX886TlY",
-	"83IuJWQ3BkYhMl8ZzbRBkoBTU+z4kB0m2rZybNEbhc4WXGnCNON5IGdMrJgkcIKjwr2vK0aDRnaIHj1/",
-	"I9bybTWudOhNoBY9PbnLr2cuiBLPwVYNxtS749GTjiqxlq/kucwb+viDVwCK4k3uKcHZhYZlVWLJ0r9/",
-	"+qOzfPXgvdw99iBruIWzEGvpkPstut0ZUvIyo1Q/bD3d87NYo6QMxkDnAqQtTMEp1CNVgIHWnpvVyKHK",
-	"HqoeQ1evAYqCHxW2TQq1WXb2xiBfyIOUoug2O8rqr4mDT0twm752JcRz3vK/rqEvdRG729yclXk4rOuF",
-	"Uts+PM5PSm0foipxq50+whIk+MVrjwZzAuGsBOQE0U1Bbo5EcPrFejz6hztThyR/woXoZX20CjHto2cV",
-	"vkT/oKmKcy7BupG+9We7yoQ+iaOkTUud0JjtsZ9+7XWG/YA8RX3yPqlDKkJWHZZeLuSAjxRrxDzIIW4l",
-	"Ylt7mLO7L8sKe3G2HHUa4wOTGgXZnjZHfexBi+sswF9PhwklLs4zzldbcA+rHpIT9jDGkcMV6IH6VfaZ",
-	"IRuJ5znGwTQxis9OVuqn1XjsMuXHMLvYqFxk/KDvR2peiy6Ip8d4ionnLCWPjuXwoPWqhqbhhCu2Fnty",
-	"wY7Ol3A9f5BpeXgFkgu5fpdzmQImFfjbiZKUpIchOSdspsjBeuyEFZohWLAqXF2TdnGNnvkNTPK9KRT+",
-	"oYe4tx03ljKexalubMN+hpuUEM5YduKL5UuMmYAHOi/D8nyCW+BR7TWNrtWP9iEqazIu/mRP0TmeYH2x",
-	"24Bn/+7HH+6KknecXidu7NOXqCpkFZ10pFCnyw2ra1o0Yk6+0syKOGsQ+ryFwqCa04rezLD8zNCSEmv5",
-	"SMhHuZDb9CH2WqnttaFQxGv75Hn2uP30B7WFBw932IZfqjIRPNJAJTNOEvVon2eY4GBl7+rOyDR66zcN",
-	"DzIBv2n4V4w2tbPSlNKYUOALLlJFIDsRFKjVGPEREuF3ruIFxi2UbHEl61wU971s9pVEvsnFudxR9tNf",
-	"puzDc6STOn9mtK4W/4ClmeF9EKc14Nd5rhXjKwMlW6H1+gzr3KLjkShzsUSOValUBJLxKhOGmZKLPDr/",
-	"T1birhkQ9+XIfinycy6U8Pk/3Dp54GVh2783sWFjogh7ceocU2P4ckOcExf/s/cOVRUmqB/HYTFcVEIR",
-	"h4ADr8R3AXLRn5hil98Csvyfs4LAl2D5oUHFTj4/k99efnv+1n6xWm4BWIISeSSgvIWSVdKIHP+QccMX",
-	"XKNKXPDl9oR7ER0DSehcziX5FsbdWpx2J+DaCMjpmYBsX6erROQ5yxRlD+As56KwE2qPLWTLQR4J+5dM",
-	"Sbg3Iq2e4kpm6sTK9jeZqbAwzjxXSTfLPgCCMZud4H3clSs6wQy+LYDSQexEUbVY5AlElCs26QhEtTNh",
-	"WCayZpk/451Bxs491f2znc5hZR6zj6Gv+AwXzYTZUF0/5fq6OTd7yE0qz/HjBswGSsbZolR7TanoO0Fw",
-	"oyWV/YeMGdWpS3/q2N1zaurmjDw4+O23q9XDc4Bjy2QHpPQUd7/enyKEBKmJHtdP6tH8PWbXkikrDDJC",
-	"eJ7j2l9ymYmMG9DsTzcv3v0Zk6VcSgI9SeqstbSfwHKj0u6On5cb9eF8+fpTuPwj0EbKT8PauSAz++pp",
-	"Sue+tncmJUFDvrL3XSv/zF2SfFaaq/3N9huRwzNGXSBVcyTjf1bcg/gSLNXnjafaT7/0ZE0P7k+C/3DD",
-	"T7rpUTnvVWk2p+At5L5kdW51ISa3BWYwv6n+X+6ur7dtG4h/FSIv3QA3yYA9dW9rMqzAugJFtj4OdHSx",
-	"BNOkR1JW9e0HHo/UH1uyklBysJcCTRiROp7u//0u54btgJvSfRtRYbmfoo2Qg+59KfpsWxutmWSfUYx3",
-	"IKb7FhBR/OtMHcm/U8Yy4FqGetbUSA2Id+KvgRWyF9ht7gkRfkdvKWAAz6YvcINBSOwqVwim6YGNU5Hq",
-	"Pjb3UK5PaT+U/SnWj12z3wjuztBY73LfG7DvTz5SoeORaN8U/oQ/0iWwkIkYyUt7WtGHLGthxBOkhL/L",
-	"hxxq9oix2zC6rhW+Jdm3jXYvpn4JuuLkpXc+oBvsQhubY01g8G9tkHU41sIqDu+7s/dx0w22h7p1jbJx",
-	"P5LKslJmoI1VKhnPoGgMkFHcOCfAgwQ5e8V5uSvflCB9oB/YD04trdiOF8KdUoMxKwbfLUhTKPnjNcN6",
-	"xAYKuNJKbrymdO7XBJZKX4TmA/ZRJL0F4XK7hHBJWKQ6dFE3axAK5xOOlqH92qyas1a82WWoabZ8zION",
-	"kMruaIpnMNMsgB+ArSEvZDakNV8RImooH5PP6UJEn/l2/nTpn1C19lhYFfd37ne+YlgnV5UMc2ceISES",
-	"G2radU3A0LalmZuk6opxyQp5KCy+n5PE6/aonSelN4qm0Jprds+1KECjC0rY62yjVBaRbSZK3BvlzeGU",
-	"UGTosXv59IVM6RkcVuCHC5TvzSh2e8GFKF8K6S4X75SFho+6I288qBg26j8qIYBvSt+pDwfQ1K3PES/Z",
-	"/5lhFAuFAVl1ik/knGwir/6/qnIynNZXMGCPAIfORbgeusY9F85wwwIZm8PuVRUhPbSIFne9M13kJcYr",
-	"7l3LnBsmnK/f9yOGZqE8Rw1a4LtR5/3BLVgi+PExUGJK/OO+jawRXLTXJgYdLQgF+iVdwIv3/4bymfPk",
-	"uvic4oa0r8zQn64PBMrRvynnODI0nuyl4fa7l8O7tRg74MSNeBYPcdGMiqPZZCCoGY/6C8ZOVGkZp7JW",
-	"Vnm4A/wXBxMmAb5rUAji3qMjRLp0Ss82PRItZ4iN3k2q4buRxjePKoPhgNdHLsS3wuYI3zflO/nkB/el",
-	"SH37WYDqmC+adKAhCMRWHLx5s6zg4n0hh1/uruDi06wGGu0w2OCsvO0a42JWsb0Gk4J699/3mE89Rb+w",
-	"byGpX4Y7H1FbpOUKIfktr9kabAUgca05SWIBmzG7DxXCIgJtsFDAe8CZqlJYi79zuaH8AQKLGav2+H8M",
-	"ODq+xxpS8khi5cVeYX1I7VYGlGSqJ6Wc3PgYMZldnIazf9PP4boD6OJpJEr/N/5+MQVxCWjTUSVBCK8p",
-	"tMRuL7g9k/19iKuWsLzDbouBmh7FR6lZyQ9s3fFCGOoNaMZr8QYtII7awtxjub8eA5/oknIOng3PvxQ4",
-	"z3OuL2kbXfPigblVxutRSxwXzPkR4wYDFjj+KslIFT9Y651xj4wIiB6JS4c5l1BjrFU5g8An6AqLgbc1",
-	"+NrQVctIcatzfiDUQ6oZrkjblabkApnecX9bfjsteEaS+CWL8KFvMFvEZ+9Ezmu2hdojb+I8N7bXaqP5",
-	"zozYAJ/5FvyBZ8tgPKPhLmEdAc+gtfHxR7CFOmG2Ygt1k6zggfCMOzMZa6ICzHovYXLExDGlOxzwPKj2",
-	"lU3wmqRiQskNaKZ8ya+ssRb7MnEizQsxKhtxwaR6rypXr8Ov/fLUFA34rqwhlOltIbN+adkfIDc2v/rw",
-	"8+2ErWi4laTKq4nb/uvLMJ32D3+QYZTHQ4+cPM5Pt6fPM2k02SS47IGHYUPHi542gNBFY2Jxqu7GaQVu",
-	"cPjLEBL4k8WihelUmbMTw/PxKdsD3ysZTjCxxMrLH7Vr4QDLloLpVapFALSjejWAfywdnT7ZUmqwpZaQ",
-	"zdiI+lfcZCZN1GzwnKbUmeK1FaxzpbbvMxCF8znP+EF3zbIlLBjarp5ap0p8lpcy00lsamqz8ICxwzQL",
-	"A9f2gqdut/yKD42EmKhpC2fYisx308xMh3GO+RYWzSjh4h6nwKo6BmhT4+bIk5oww05vhwrpRUqXAMuF",
-	"aMYIn9Cz7XIfwh3oQ/i4Si2uPlzdOMvuvwAAAP//",
+	"5P3rkhs5kjYI3wos38+sur+lpFSduidla2tZUmlKWypJo1SNfswro4EMJ4lmEIgOIJLilJXZXs1e2F7J",
+	"GtwBxIFAHDLJlN7e+TFdSkYEAAfgcLg//vgfF0u1K5QEafTF1R8XBS/5DgyU+K9Xmf3/Ql5cXRTcbC5m",
+	"F5Lv4OLqQmQXs4sS/lmJErKLK1NWMLvQyw3suH1jpcodNxdXF1WFT5pDYd/SphRyffHnn7OLX+EQPr0B",
+	"nkFZf/xVBrtCGZDLwyP7XF9LO/75Nci12Vxc/f1ydrETMvzzuNk/7Zd0oaQGHN67Ui1y2Nn/XCppQBr7",
+	"n7wocrHkRij5pKAn/rd/aCXtb3XD/78SVhdXF//jSS2/J/SrfuK/iy1moJelKOznLq4uPm64YXuQhu1L",
+	"5WThXrNfvc4yyH6D3QJKnI1SFVAaQd3NhdwONX0j1vKVfG2f/HN2sQtf6nvHtffn7KKoBdLt9oGZDYiS",
+	"2U6wparyjEll2ALYjosc4rNcz9t/+b58Cs+pxT9gaWyzjVHr42Fz+ysuFgM7PTSYpgT/DG3xsuSHC+yR",
+	"bXTC9967F1Kf7IySOttoJzpeqfexCebh7x1Rzi62tF+O/v7PCjTN0R8D8t/iTgrPz3xr0Q4WhRLS7NyO",
+	"aPcSZKbn3LT2ecYNPDJiB3YXV3nOFzn4zXrU5yLnS4iORhtemt6PH71i4LMZHnz94Vnov3vX9ycqh1su",
+	"cr4QuTCH5xsu1xCZtAmdXapK2m7o+V6V20a3F0rlwKV9JucLyKPSMXwLer7kea5jr3ZXoh0afaz96lE3",
+	"hkeuxDIycpGN0PWnGxB+PTagof7fGG5iE7c04hbikzBmomj4bT35m9BayDVbqZJxJmHPlLQroSukwT0S",
+	"hNY44L5vH3BPZ2eT6JEAZl5ao2QdUeI6/H2cFj+aPnua8c+v6OVvSRLuX0+P1fy+5MVcw1LJTDspil21",
+	"u7j67sdLepf+eRleFdLA2ir4Y81hOz407o9CbyJLrPHE8WK5Zvhxplas9eBshP3U2unNl2Md/QlyJddC",
+	"riMTs1J5rvbzqmgumCCM2YWQuCbiW0AqN6ntgb2xf2arUu3YUuU58HUF+mIW+XoJS1VmkU+8px+YsfaS",
+	"2cCBqb2Mf0JVbpKPf9O5KCIfv7F/pk/zEtCOWbVtmORqwA/OmlKrBxH64gVTSy8+K2YPII+793bFOLOv",
+	"Mb5Tct2Q4RXbbxT+BJn9z93M/n+4hZLlSm0144YJPNJac0wvRFUw/hQ3OZTZQDmPabm3KzslzOwVts+E",
+	"Rhnav5Xelp+2hF03Zr6rjdajolNqe7yUl1VZ2ktD3IASbpWM0j+/Cpm9gFXMgkR9GVlUr/HvTK1WUEKG",
+	"J4CsyKSd1Y0ea+zO5wtQRQ7Hn3+Hf7e6wop5Jcpd87N9Y3nul0+6uflKQB7bhm9XzN6M+NJoxmXGcuCZ",
+	"ZkLaY43lQpuxnXhpG4hKtGumCtpB7Y4FsQcBzerpTq2QGzAmrvRyflCVGb8cXuPz7TPo346FSfM9V2UG",
+	"5dzJrdXGtMO8fd71Nmbn5UwtdeYnOsZYb2ZBytH5KQWsbOvHB5JdbK2xDOyZTgfp/WibVb69Xpq4JUhX",
+	"KJDWKsBr3NyouVvh1jSa2+PM/0GDmau9RI2Fj/K1f4z+0z6gDV/bdZpBDgavA2qec9m0oeohZRVMuvZo",
+	"yCH0utchEB78c3Zxy/MqolteZV6v2PExVTIc3Iy0PF/Tf+B4ZvbXvT05hWZG2ft/RiZuY8V9d3k5aLMs",
+	"3S20Hkhqyt6DrvLIrKGJOmA57KEEtsSbWxa1HmLHG/pollzawVUyi1vwxxa7UlvI3CS2P/iL2rMdlwcn",
+	"5R1aHRnw3LC9QLdaxHRBuUA2ZoCFWG4T49P+7uNXdllJaXs8u3ADW3K5BHforsiV82lo9lACJP9GT5sy",
+	"8C3HJvU5z0FmvLzOshJ03OPjfxhYRe7BRCv58acXtdHVt2u8bfbn7GJxmG+4jN31eAYMcg37jZ0Eezzu",
+	"S2EMSJapvWR8ZaDcc7IMY1fMXcHlYZ4LiRPE8/zt6uLqv4bcUXby39uD9NOxb1FpdMdJZj/KhN2k1kLD",
+	"7jHXIOO5PbyFZkrivkYDtXslRcflrUj4aTLB8/lOt9SVkObH76NrEJ82Km7oSlbJpZLWoIHMmhVX2Ck3",
+	"s7TIbQ/trboo1brkO4ZXVfaX9y+fs+/+7ccf/xrbjpko4Uitq8osrImOlnn9XwZKyfO4Xha6yHnk8vZh",
+	"AwxtVKZFBt9oZ+yh3WeNYNpjx98rVZHQOAtY8h3dBllRQsGtGbkDrfka3GbnmuWwMmxxYMJoyFfozqKx",
+	"2R/QKjJztVrhHWS+ACiiw5rqujkeOw33G83wGTwWYFeYg3N92E9lzvlx/Fm35CMGdH0QJV/djrfbrA7w",
+	"vvCu/eQk65Zxpyt4kNFURGegeSCkF/5OaA3ZfL85xD3qUi1UdmDkiIVsZg3rvWopjHrkJPDxmuLdRkl4",
+	"Qy8d64oPyt0w11xIbNge/WTkN/TCN5oVfA3P7HJjIrNa47+hVE6nuP43nmcbru0NNFztnYk3NEnvw8P2",
+	"TSHX47UL3rmj11S7TPFXO5H7jVhuSCVapcONscuVZtXdX9EHwA5gxhz3eqP2sm9rkNdCAyTfnpfAddR1",
+	"T56LQdPOPmOfVVW5hIRW8ZvJmm8y03Z7Rjvk7YShmQreOMPz7fhZaij5xEm6ONAqUruiMqhZ7CHaUf20",
+	"EK1RrNGI0kbkubNDNW/OVOOktTbWBvJsrEe0Pjoa77Z2c30u1P5TWhCdqQ2nqJdwfXbW67yWZUsr1aZH",
+	"W3z1geo0aVgBHaPCa0u3mlJG0ksevRNNuoz8M+5/GxmcgX/ae1SIyKQ6+trFP9sd7dlEpIKGI3zBpLLa",
+	"JG+ZywWUNI9OsrajC1WZYRvZNe4+OfP9TA3uHY8Fl4Inf/RxFzvq5Khp8K5/2TcHtpsvwHCRp8KXE5z8",
+	"FICMdNh7nMcMlm53E4REcbxIq8eeh6H2cevEviTyEQffS3qqeVbqCXHpxonZ6xBx9j2NrpZXq9XUdL9v",
+	"HuJ3iv5tBd2d/IZyvXF6Lmqc7lLefH9GtU8PrrdCrq8cHGGlSqCjl69LgGdMrVb428xZpkEz+x6tFdnq",
+	"Ba80qtctFCb4bewfqIWL2YU1rGM9NqWLaPfN2H8qsYQP+KQ9lFJGIZko2ttYTQNFi12RH8KR/o1mZZXD",
+	"oHPdnzw4FdQyCtn3OzX5N9iz45knmE4qYhAxp6/tGd1wqtj7kTU5zUZof/0cteipR29s+5FdR01GTcE3",
+	"9srrjVYJbCWMvktYVhsoxu9R6u6NgWJwk9Z9dzAo31aQanKW4rvCGqIFLw1dYtA2pymg7W/t4RxdBGsF",
+	"min5+Chq5K8l98J62IbnI1UFyKzPJAaZ3bMzuyrqUPvoQmglBjdwUQrN6OGYPankfKPi5uTsothwPagK",
+	"3uFDdglwub7XkDS/jQ3p51soD2ZjLeeqsPYxLn2729RuJ0xqZM6QS3gv8QRx+mlnTXa1usL7+l5RJFu3",
+	"FhtgkMga0PiPdQncgA+KofvY3pVgD+WMrp30JZ6LLZDD2Y6t7UNonwal6V8Qw/YObTgyQGnm6un166XV",
+	"VD1ls9YGaSzP1kL2M5TavR/sVSYCl6ihC+3JuLzqeg3I9U5whr//+P1UeINrKNk//OOJkT9pGEpfN1w4",
+	"bxqQJ97TO8FvfryMPIgmw5QR9iJpnnOZiSyKVvL3jzhagK4ptRcuNhunvCgl7zp+1fvuRkeZQtItjYpD",
+	"EU4PCKQNjA323To3XEpaCN5adJjBnb0BxUzBOto+EQ30AeG1qEfrIBsZsiWwTKGNqwvg1hadsX3Ji4L0",
+	"e/Qs/WxAapGY71UJEZPhOaJ6F+ABJlLto6fEyN2/44e5Bphncfe50A4swnYc/WSNEWciY0Zl/BBtP2l/",
+	"lsCXm9hxeCPWEtDk1GpH8Zr4+Sck2fF3O4wN8N1IZeBsvHqa3Nuziy4UrATnPcCh+T5GV6tfem9UTIP4",
+	"jdFQaT9cDmEDOn1P7xQldRQtPGXrrsVtDA91bS9yGW4KqViu5BpKlimIx9U2ah9dHCNXrVT2pF/EQUR2",
+	"hQ7DbVASH+2j0anHj/jBOr/XBrdaaLtHwh9dF5r3ae10mHaKKXm5b6opeQulVxDRoyZ6kbqWDD4LbQ9i",
+	"VrvEBqXqP+m3bhcIKWHf+NwAlMBezXk+5zsPABg6pPFx3/TgxxtyGTCe/JPx6apkH2hh4NP0XOzDL/jh",
+	"Z2nKw/22Wg+sj7CNj6rCbjj7h1uhxaiYSMrXY8/K2cUOwLioKNfbi9kFffdT1PwyCXvuvlGwoyh3SEaI",
+	"haaBl7mwyoYfZnQgMW6sErI3a7Gscl5iMAJ1Ezf2lY2qyoZziRxSF7MLOszw10+zPgvs/jiANxhF5zRv",
+	"dAFzdwYhGz2PxfwTxtPsopJG5Anj82h9TDo0G9st8u2wGKN3QDrJ+3s14jCmNeCWXfCTOUsv2LZu6TmN",
+	"TQLxXZj16oIX/PBSrKsydtPrYvUbo1uSjsZMtMhV0N6LEItJoU1r2eAk77lmulBbkGl00ZTgXSJM0O5d",
+	"/cmoACAXt3BfnQW3IM29zvaU4Sjhs7lfShM/5IqnsGQ4IyBNrE+NlLt0UNZrkz0XToVqkFkLxpWEbtFn",
+	"qsQaM6W3DvtnvWW03tJY/KDr2CZ9LbRYj85tGi/n+BrZqXcUbTvG66q1iN9kklNacK33TqUea1sX5buj",
+	"BU/dCfJwAT5nv4eG44PU2/NE+aK7NNoFwfNXUasvi6jSl6oqWSbWwugZWytFwPaVuAW2E7IyMIBVOXZK",
+	"IxjBKO/375d00LnYu9Rw3q5WqdasEkfIR43K4Mblry6AZYLnkB37vhuwr74dG43eLLl0mbH09X6vDAKl",
+	"hpccPdbEHfhuRIWi3ihj18lvvIyst5Zx2zCuag/RNDBv6tjzvXhTxROapyj/vhlJerY6/ayFF/xUKWXk",
+	"ux4Py0vYgzajd2xXEJHYlVGG5yP0MD038z3o7XsKOB0Sqo+Pg610qKZYqtadMqdHZ0xT0wOZ02FsH5yh",
+	"msKCDN7yvKXbsRxlgG9x1FSzEDFmC9gImRGQdseZwNtS6ZC0HQT8079f2v+7szvlRUUcBPCLSA5zUpLE",
+	"RB+v2lNAVZUwYlEGE5lemIUO9g4tvrUKLiZASBofE/F8fwd3jx4OC6W2dvoWIOSaEXidmU2pqvUm6lsa",
+	"u0tpELOwW30vBuQhYjpy0owtJj090my+03Ibu3awSX5huz5u/fy8WkEiiWe07yFmJccSN9CCEATKtpd/",
+	"3PCIlnXGD4H82U5kUqw35hmiCwjBvt+oHBhd+xP3h9ZdL+EXqr0qfdNKQvnVPtnAe0VuxSWY8kAdpJjR",
+	"N5rZx1mwtCKrnpdrIGoUZmBX5Ji0bDXkHhYbTMW0A5xFhCcyCgm7vKlOVlpSKXdd1BF3hGjNdm2LblSF",
+	"W29RaSFB63nGD5r8L/Z/9gDbuEc0kRt1TXlPNF685zzD1aAeSWUe2VV25U8MVbIAF2yM4NvhcwCnOL3Y",
+	"f+341UL2MW4VUx4agKqw5CMpbGq18v+us9bQOepz1STs50sKg9v/mQfQqppLZeZuU4HM5hr+WYFEt4lf",
+	"BTGp/ixL5ZOPY8Zfx3PFd+AQGGBf3IE0M3tZqGSmWNrJFMGK1M1GoANbURTxHzsTE75Tv5S0GX/2PY4x",
+	"92gzH61trYYe9/SfsW6UXEM21f1cxzb6V6oLXqTd07b5qoxFP/V2Elpj5t5IhGIyJadlTI4Uf58/pjeC",
+	"Xqhy/I2gOUmxw3Mwa29Spl4QfUOmjTuQ3+S1s8aNpmd+35VwK2A/yZ85RDXhMfpR6qkD21XaeM4pQPlF",
+	"p7nmqzg6jiiU7tJVio2SwEp7bCcj3U6pJvob2C9SvBYe0BvRQBteQpYIh914Ty7kGjCjhtBQO2D2hRnT",
+	"ysFCjT2RDugExvgfQ2w6c4jBaITbNVwFsq2OBqYf6Pv0Hbbht8CMQrIH9DQbfgi4Lg3jXcZBnC0B1WwZ",
+	"LVYNP5FtYR2NILpGP/vNmMwr7a4xgtoC5gDZK8EKzHKDvhs64+6ehxqYD463CvIqTbSrXX5MFosHILh2",
+	"JXKDDBRcZkyr0kDGFocZ7hyXnxrPR620Ubv5HQFTKX6yNPmTijGzPFe7gpfCGv+0BFfCTKPP8OG8gNdR",
+	"BYImMjuLG5FlIBMBuNV8GkcIXaW8zX183fbLI+ZpMw5W10EV5Qp1fLDFd0oia1vm3Ot0tNG6uZhdHEDP",
+	"pULoovdAUEwK7GWq0vgNOwJr/+FO+28V5R+IUsUFYij77Cys1qaoGq81VibNbXNF9XGs4f74ORNmIkNX",
+	"ZPM0HTCXU1gvnl5GCDbG3LvaayCGGvz7CNKu+GIIq8DNfmraP426XXTmMz4TOdy4vMMO3tNLOIIxz7lk",
+	"mPRJYa4Npr7LjEEmDGT+Rsw9cNg+LwO4bNRGe5dzpPoawVQSG1McMzol7oiXsPGKgdp0foqIahhpiepc",
+	"FGMvDfZ+NA8x+nHDctQWI5MifW9C+Ds0GL5US+pTciZS3puMH+ZK5of4Zh9gRxmRttGxp11/Q8fRjIqe",
+	"C315OvRW7CVPajZwmXK53m54s1oKtVFu20+L026Nnu160u3lTo8e44m8H0zoZ40U3R1wachzNozGwLaP",
+	"jqnmqGWW5oMJVHOjQ6l91FiZIF/vOEBOHYeMwoxKWDrPwL0yORt8eRNsFOfu7Q3D1CR2Lco+FELofnxK",
+	"yt2UHLHKLNUO5hIgS1lHJaxTyGX7h953u8yPx7ks1sgi3hFK+LeajW0BCs1WVYmUHnhhYXzfBCCnLjce",
+	"BEB9Phpgu8ud/qXk+doRZEwwh3LlMhG8iru11oL3BUqpKrmEXXsSG/hMfH0e8b9+exlHYPaEY+Hpj99H",
+	"f1iXzg0/qgn/9FwnGR6uGf6GuDZrYHr2EAd/Cu3dIdOP/MjHTvQCpJBr0m8zFyRkwJebGcPEpd+UfPSy",
+	"FOzy364uLx89/dvV5SXZQIhCyPf2uq4KOPYRX56ApqUDhB2wO3OxEybKktomSf0hFrBQq1Xa9u41tr/7",
+	"8cdjxYYiiUo76ZwZTTASkpjfVzm03pwLeYeXi6gHQe2sSWCHqzFChFR49dTDLZQHVkLRtHpH5FB4qf0Q",
+	"u6IQg4QD7gTuOnSaIEwevc4IThKSuPnid1/cZZF18PTbwXVQk480V8C3qehONBb7cQOodikh0OxVuWU5",
+	"UK6hBpkRiqfhPfJDlWS9oVPT/m9RlOrW8a+vMDXrU9TwDblzY/QlxjviIaM0Urw2lkb4Z1FhRjlFPK/H",
+	"f7uB0gnQnPjO7HV3dR0QI1KoxtjDodFQzO2ToLnHOrvG7QO3cfvhr/ZEuwFTFc4HJ+y08/xd43Bb8VzD",
+	"rIfPtUNYePOWff/t0791cgV6IJ8D8bimzXHc1HdPf/zxmWdzRc+nqgwCQSppygNbqgzQ1sXEdm/qNptM",
+	"Nhi9VSsNrXz5pf2L7PWD2Zbf4v2pdZ7VEQVcD/NVyLE7Ul/kX0dfLy22UQYmlUV4r3Loqqv09aHrphmA",
+	"AHbsq7Aqeq8JpTbX2Y7U+5Ql53TpNPrUAE8dGNmE5diEr7a/Otydu8l5SdrEidtDXEM/Rkn7es+FiQZ7",
+	"6x+Gyha4J5MNIZ1CMxhOVMjWDju6vSyU2na0WIeOu5Za+HiiXEDKWRILJzd/dN3tdxj5cR1Td6DB4L0U",
+	"rqFe2cRyDMLloJso4hIGpPFkriXshMwgq6lK5YHtVCpfchIdRkfCg5QYjv/C9b5/0HWNiim7Pcild1Kn",
+	"Da7rWR4aZYAV9I0TA2O/Fw/tN7snx89o7JVjj06R+DWh24F2ODDFT77aIbnxWM8qPZxOMyjVTuh4DtLe",
+	"5364h7IrtlF75zgk46xjyDpjyhEQLUp7i40KzH8x5T8ZDyEJTyeHeOQ8db084g/+ND4bf6TtHHM0egJA",
+	"lCw6F58Ruv7KEfzYB3DWmNDj8r9qebWl0VgqrYXQTRELs9HvyvVrZcBadns9xZKwzIGX8yzK420QLSAV",
+	"s7u8X3XfS3GcXgNM2pOF47g9VhbK3SE/G8RrKp8c52smMHu31LN4FmfiiDvB6p+Ucn+qDGS/kOwxqDTP",
+	"k3gI6MGBCALLIEKjXTEFy8FpdgBD9D0cC8EF4mbPXgYHulPICZeKN8pA5tnBY575k67dFfJARz9172Ud",
+	"zzKwZ5oGaUAu3UVPI4onmiC438Q8Yx83IGd1VNVe/3BVU5E+n9Dar/tWjgC7rcywvZb+qpdJfJmVa4Wo",
+	"kmnGV/LSNIWPgj4S69a/84i1hDUcdknMVhLdZ1Tira5E3ff9G72sn79wrMl0DwhdxFmqZKLS0gCULU2p",
+	"kijQRPVoZljGQM/Ykmsg9mhr9SCdGqLXFlh6Cm225vJuiV0bVVqDjaDakRTEEu0mjNuI4BRZYJqGYQu+",
+	"3A59uC973dE8EvU8PsjcFrgDp5gzDyKAt1TFqM7oowtF2GdOwfownVd1PJtqDUofuin5y0xawTYB7q4f",
+	"A5Sh7rdBbxU95vBeYzHWR8RRTmO6b/TMWTzHCWRIux51HrYWwJ35fX2rPQy/v6g8i1eyi6eMjssD/UXl",
+	"wpFAdS+vMebKw+FweLTbPcqyTk7dSIfa3wddXQ5Qhe/GOvxqF8ePLg4G9Lx0tZZGsJ4vVV7tZAI5tRI5",
+	"fKOZe2aGQcSaLhELX4Urb1GqBV/kB7rwjLWjaBzPsYEolhQpGaeB8kEulQ+6HZtSIoc5SmmkgPCF5OHj",
+	"P9DQD/rWXp+WHD2S/9BK5vepbzEd4lc4wM04UAhNAIJ04uQzfckGaq/na6Wy0XUQ9nq+4xlMeX7CWnbP",
+	"10nAY99peNLGvlIVdg2OfUXzXbRkHm2yUhtmP9rcNOPxxIOZGTUlh5XlAQ8sWDq+aPxPVxmJZ9PLLhGI",
+	"N7VBYq4MdzI5qTU3WPNbsZyPxt6dNTVdc6U0V2V3RTRXYGcaOwuh1oth7hp6xe2xlnZKK2mn3I4tfRFN",
+	"JvkVDpSQiL/PKAnk6vX1Tz+/9jV78eLbqGdjFMvB3mCFYaqKXtE2rt7P4BRtQmEg6l96XHFgX+M8udMB",
+	"MAAnyHyN3pBWqaTZzHEPuSsh/XeUs6vOcTvehhsus0fIGYwV5nxVV9yY6FEoKsOUHFV4JZozQ7VOFMsU",
+	"HaHcfprtfUWsnKkm87DzamD+N8/9xg2j5lsfbbG7BhfxMMq6taYTdoWBCFQuEzpRyu4dlEvMgCQOZ7NX",
+	"LIOl2HG6XAyYRjFU0HcjvE8STDwxozKQXdUFZXwc3PDPiUS6rFqauyaU/LPi0kSJUl+QCIJUNiVAQi7f",
+	"RWEo/PMYwJJPMe5MSSkIZqYkOMTX999ePr68ZL/fvBjMcO56LxzMI4zVtTqr1wR1N7WY9H2xvzHcb0Qx",
+	"THdI+sM21vNf4aDjtwwiGoqwXj/6txn7/8/Y/0APw/WjjqS/+3ZwUbvMn8iBAAVTMj+gi2HH5eEZ0yrU",
+	"iTrs+cFR5VN1YxdIRpvc14sYuBW5QUUl4coMx4+vKZHVVHXd6TZuPHnEdSg2iNc8CladcKf4R6XNXBJv",
+	"673g0Wo/IWJr+528UhP78MhKnhV02YpT2wM76L/eGHgyqbzuZIrwoo808QqjpDM8AWfM+auR1pMYOKeU",
+	"axgu9eCRF6ma4RzDCFTDHMsYCoN2lqObFpLdciHZX1wn/jrGGhgbChiglnzQ8DhW42o7uai2mEuFbbE5",
+	"YAG7XpLUiCGEq5MbVpDf/oo9/TYwluRIYUG2ra+IQpUi2pTKR861+QZ4mfWkK2+4ZvhMy9V7nE6dXh8k",
+	"BkasGm2F65Ddg9UYk0jaaM3JVKvIS46Z13wLEk3/eNbsyflo6yhEKuVIZhrLeVwFXAH79uq7S/but4uT",
+	"E8seE8RaeThOhiFR2n2elOEIiIBxKIBQ4dS57VBf2n/E0cyBUW/MVHtoiSuHueDL7TO6IR7pqoupCGAf",
+	"uRuVndkAHzRzPz3vX8DjOs4GJwtDzgQXsKgrmoRpiiMS+sLGrtb9fU2SdzlfQoaGyQgD8/xGCvBbd0Wf",
+	"EKOMFS3+uFFsDUY3yhWQf4D44Z4xSvWpA+BEEafVDlDNDiurP6P9X/P8F1d16O6WVoJMpa+iQn/NkDvF",
+	"UJp4mwDvdQsb12zKGBISGkTKkYOPs0Wp9top7x0gV0ld3Z5rwxwy/pjz8x/CGCjnu04KxOVloqSODGSO",
+	"uYqRSrxz1bf2TQpgCoTS8ZWJDJEUS7WDGbu0Pz1tVvN5OtAsVb41pSi6nf5xsNNHcXRtj/5aBN2vp6bj",
+	"Pyruy5l0rnKQ80O0uPJbCayVWVePqDUFUTHPszZBZedXij4e/bZTkX48tQL//vH3T2e+9izW1xMrARn7",
+	"+dFOZZCzv7z68PujD+zfHz+9/NtfY12+hTITbeo55x5dcWE1+ILHzbd9PK7+0UV89qWS67idNgLWZgdc",
+	"920WMo29kJrCbE97mLfUjL+HeHBsVW/M3ltXY9Eg/7SqFu2Sq1IRSA6WG+ULmldY2+JW5RXB8iTM7RIa",
+	"dMr5zycGs32pythIynhI5g401C593I9NyFvhPOKgYUQV2Q7VtAO7p5LC7ZA+IGh06jnn3unmJUyqDdNB",
+	"q7a79bueis6+TwrECQc0wOj9WmgTZy9Zl4rU0WBiXPeCWCC2hjj2DccNnFP4pa6RkgEmZjuyPudsRV8i",
+	"3SAp2w/3M1Hvz+zicwwiPZU3hISkF5+ouykxKc81W5WU9KipfM1o/v2uQAYm85+VKx3QW11VwP4/8MHA",
+	"cjWOesdV2EY2s0/3AmO6Per4cpKcjr/xDMImTezDzg3bGg5cs+vKbFQp/htrLlyxn4CXUF7cfV/+xkXu",
+	"qurpCWxZ9gB3FpXVR99olqkdF1KjN0fJxu2c8jHt+copS45soOMMue+iGyPOSf9xA5JptOevjq0rLgMG",
+	"1R4bIoNIT0eET1aq3POSMiFjCA6wO2B3wCr1BnIgPjm1Cnmqnmp+B0zEnQfhtdh2s5cL/zvVLi4pehjg",
+	"7j61uFkafhxPWXd08cWBWbVHy2LHqYRBos7FFgrDhEQUfgKGmoLF4jdypbaaAiucFfyws9O65GV2xFDb",
+	"x6k9o25Gx9VfmW8KLuu6UarNJSBFXMndsn/Tv4j3evvZaUUisHZnDD4NOxXXjd7yGUh02k3hJhAyAc1A",
+	"t2/JXr0IKCcij1ocfFnrxqL3FMOR79/CHAq13JzKZHMEHuNl/ZZeiNLRlbCCEuRy2DB+13gUc/LXGzPM",
+	"72KfugHTLGoyPl3XvtGT99NNGY7VC248Mt8JrZNc65h9wfVWoypT/ggRmtleUAqBv+AgclhoViitxSIH",
+	"FqpoxUo27qqcRwkRqf6H18yeWMAVHl5UIjePhCSP6qOEhtY+N6D95Z/IyaARi7wBXhLZYgF8G/3MBC6A",
+	"eG2ZeqbCygikALjD3K7uzlpqippy86M8Kj3Z0Yrt1RzuImG7tPRUa2PG1XCiJkgPyU1/UdORCslfwY5j",
+	"e5yq7FO2PZ4+ZPezA8TjGTmX68qD6sdjyvLaF9mx8/YCWUeZWq1YVtn3XTntZy4indmVjMyvmoGMF/Ee",
+	"acKj59JqXIS70z8D/HpIqSe1KqbGRH9QJcwN8KkAvLSaXq0mAVenq8dRChBkNML4MciUnI6+AO1oBnO9",
+	"FS4LpK/DN/RUo3LVMVYmo2r/yw3zW7UuK6xWK8cFcjZyk95iWY1VEYbc3FdByTUL5XqSFk+G4vfTrOFe",
+	"6arBvogHzbq/xE/wULT0UcvTEA3XNpRF5zg5uLwte9/R7C8/PX/Hvv/bX2d0UIE2zEPwYnRL3/bTLcWI",
+	"/BoqYvxeHyS38Ht/8FqX0AUjGugb1Hiql+ma4I6bcXBEfcUvw83WmsDP8GiyplOo8yhhH4VD343+o3eb",
+	"pjZheje9VylE9tZDcF0T06hW6Ot6E2Op7TMdTlEhMnFjJZUq6dopJHOO/cR95d6lJjFTOmGwU0mOsTvb",
+	"U5NECBfgsyGEI7r4nsZh9578Ixb5TpOmgsxGeCqIc7YxoLAyHSWKZwdxcvdibRwLthNeXPGFWsaSs7ZA",
+	"UhmhGDWMetDwLUSh6Lp2o0GeaQdXxkI0blWh+GsgDFlua8LppG2oXmLrI65vcOEgcLiBtLAi3iCRqnnq",
+	"sjQDw+5IGopxIIA+GodE90N+YNLJmagINTKwrrJ4aH1xiEMI9qUykECVLDdcSsjH5F7ax9p0nEe7WZSN",
+	"AkXeNdp0rcziiVzjHSBOui9FDvfguxZyqXbtNIqGAk/QcVZ3GNxAiZdeUpWTAak0yOy0nNax4sCu6rBL",
+	"MGpnHZWwBHGbqhlc0d4ZZ+P7BduYxAaYqfY61wyHvkoX8qO4ttwuqpOTUJ97QbXr0/Dswq/Snv3+ouQr",
+	"M23TJzfy9E1plXc8nb1ncSKeMY07tqYzW254yZcGSs1WwjAhjarxLaRuIwQAwZ8f89yLPLfqmmDyzt/m",
+	"fA5uDY3TBNRIzBPKS6N7Boa/M96i+kTkYJzOYHwR3lTh7cYG7HQJ8swRARhk2UD/iDBsxw/+gxTCCsUN",
+	"jC8Tc8etnNxssygErXcJddOSwtY0qrUXcXVGNh9NlFuIzU3nBdaz3/AEiKdNxw3F+5nlPTXKqc1YV9/A",
+	"/nm0QNTPAkloOdNGlZA1MwE5QxwmmcT47wB2P8aRcb2dp9ijXUByyfNcyDXDx3xVSSJm9UFL+gQTUhvg",
+	"iGBzL8WL9/Ri76/r7jYDt2OsMtf+XK3SQRyk3y7VGs/eNkkbGvvBezEqWORG4LywiwPmDqYrTPpy4qMx",
+	"CE2quWH2twLkvIV0PO6BM81dWTG9LAEk5ulj3tBVQ3PsN8qKhioiYEycllVjpSHGnRvj6e5MkLEr7jVm",
+	"jOoWytKuoQEwudCN3AtdCAOd0pYEZqWACYYduul1l3346+EamNHNqaR2pRImuOL6fbCai4xpZfX1PrDE",
+	"2eHbM8LbSKPs/LW4hUT19A0lMA3Kxxda7C9MgUKwZ3OqBCP1hJpN6LlGLcYJoowW0f5h2IPUQ3Vk+5Ko",
+	"yRZLae4n8xgs3DREG4H/+13gj5hdIDc7gbOjtjDksDTOTdfrAAwPHlNtYZcSsvlS9J73pjfrp6G8E/vd",
+	"2Arpb2CfomlpkYpMTH6+O+XIdC6RHURrlGDdZByacwh5igXKlseYOZYpXGCxAcbXXMhRWQWxlIljooiE",
+	"tFsZCF9cncQrpNyxEEadxDXtvdG1D7pAQY9kov4mhuhc3VNp9YTcpissIMcQZq9g5ZItJj5tlF1ljXj3",
+	"4kB4DDKpaloEQdU48a8yXnruLtGV0dGSiELB9IzLk5Gg+zSrWPQDJZucq2H/Ytcmb/itWtSZdRF5n8np",
+	"bcwxkEnvv+gUl7k8iZsRlYSIKS3KruMiv0LdpGt6PnQlYIrFu7c3H9gTXogn7n7/CB/9P6zW+d/vWBbl",
+	"aeT8F1ILfVd8ofd4NGoahhy8RPbnXROmezOohp0GdXnACLtoLoqa/Va4jBJf/HV6W7WDYjC6amBX5NzA",
+	"3caV8F4ktt2bKg4iip0D30+6q0yyUQ4pUv43sH8f3MadMNNkc6FRs3kci26Qz2DoHENOPSdN14y6TF78",
+	"GsOPGxyuqaS0drzcxnIcfYrbcUpbw52UrF82ZTqprVmv6Xkj1vKVfO3O2gnHs4YonvBAJ4BRaphPRINM",
+	"rrZEXkE/sSr6X+0j/uQh5ydpDUrediSrIcHwux9/aOYXPp31cMpOtKmWagrO+cY+3l7g32Mb/nwYCH/6",
+	"oDK1GpWqMpDiYh9ZQDVLVU5pEV3HiKGSNfaChouxbCSA8jVCp/OSozq76DWNO+aLZ54mPx/PMsieBdK0",
+	"i9EWsDMqPROSH3JKWBEpJQM2/QEPro+DHT5/4f7RDs1vk4VF7E/3uraPz0hyLv2alIn6lZRuPJFtwXUC",
+	"y+M+7F2VdjnAZySpwLLzLsTQr7OT83dvMw5TUcaYcdYyii3yN9yBJdleyAyvPVMqe8cnY0EZe67N5FR8",
+	"UO9dKLqTIhY/4kZebaLNocDSKm4ulZl75ugYCDpuaw3o+ahbYKJDeUj6iaG+xdTIuNGYdER+PxWQGON6",
+	"i58wbwmE69NIEhib4aoYmG2VhAALY3eEu9lj5WqKV/Ad1Jzt9qN1zGHD9TCl1UB5/+So+DIWD6ay1sTh",
+	"KAxSElHM22y4xKtlPP7lMw/it1Nr6dBVCMeFKQre2EHaT/R7jr9/HpeKLsnxq9NVa6xGcnBr37SQbKHM",
+	"ptl0nSi+cEkZqjKLJAfUHaE2Yc9G4ImQ6XmLyz1y7cWHpGqHdVtYGb7cQCISKe2pgSms1t7ddrMEe6vQ",
+	"ezvBN9Duy3H3W1PTXSYzWoM9q9Ylx04sxdxdi3cr9zq0yu66ZBo667gJX8B/rPntyvm3XTLfptZlt/qc",
+	"BE+6C3sWhwkOGkMpl28UWDNv1AnoLsxQ/zXQinkGq6zLUGd38h7qfLVkkaWT76ZYkKUHRv/j5eRFVum4",
+	"zVwrMSFZpWEY63yG/eszRbr72C/bgP4d3tM6Xnfljmm2XlG0L6IR8S65hjni2ybmQWXAc/vi5GyzDVVf",
+	"mFBtwpVrGGbtGlPL/67ZtKMlWlSLXCznzWHG6un6bNODz9YMhcICURflqAo9c5dacn2oW7yoThXdEaHo",
+	"9NQ3XOBp2XapRRN5mEEwR/PVbiGxZbTIYoE2WE+aUfuV1xDPhsTCrVO/JWQUarxTpRxREd595Tf3tF1F",
+	"KnnVDCtjw4MTfWaPrGhi1ohm39m2hqqf+nq2KOl6YK6nPZN1vTRxe4VuW51YP4HO7DLhck0a19cgB35L",
+	"1DKEF9T4V7y21v2Z41W/9W9VRM2Ou2Da42TQb1fM96nDAX0czY8icN+uAkGlm16fG67RCUqcW4IqfW8g",
+	"78TdEgWboUTIXrS5I2nVftTLQT9qSQTRg9HREor8MCe86OCduhHROU48s3N85eJ53+gxo48TerxdWYlS",
+	"VTD6Zs2ZSMupDQmIfln1TCAn+J9aMVWV+jGzSyN3LeL6bZN8+mI6OT9AZ1J/HPSfuC3Us/Osgjveeb7c",
+	"fpxwwy3Q6MqdV9G4cQmF41+yY3Nw0aj5uQFe6h6t5vlx8DlGvKrHuBaIHaq/wqHgGTNKBqIbvgPKV6p0",
+	"PL9n1QNwjqDkEtybLiKOtRuQXbYeyDd6LEmM7Uwt5ACGRoj0Hmnnwrw5CXhp9s1/FJMCT3/8vt+F34Mr",
+	"Gajo9RQr4nij2r3W08Pf6uOxS+oTI1p6jqsMy3ZoxVa8jEPxG5ovor0qKRNJPd05cU82vjijjvWM6J07",
+	"t0fGBO6exNGrbmNMpNIDuonxU/JdnF17GPyf2htjgf/Hi7sD+u+R740nQOmUg1utjgBTHooz6PhdjQMH",
+	"H+9XajXW23cOunSNWLiH4hnsdLKXJ9D3sPazTylUX5Wlw0RPZUJclUCVNu41NN8B/73oCDcuTuRNzExw",
+	"l7Bgv+kS0grgrjhWzXFPKcExq7FJl358tO4WYl2pKoGhLEpYic9MF1xq9t/1QZUJXEZRNzJOju5j9LAn",
+	"HT1153QfKxe+yOMFvIUOEVx/rkoGn4WOU9A0YsTcYUMdez2R9WBV4WjyxEAe2uikzVSuy0dhNkLGUl0S",
+	"XDqp03BqNftVyoV18KkYLjOMvHrIlenC1qmk/QSl/HUqttiI1fI8hdGiSbayKXIu0ZZBTP9RobEIkVRn",
+	"2Vy/ucYVHuQ7MKKhIvjdcHzNQ0/jaazhWuKNxdDaSQFAWe/XuPoonf6YULPZL700+PyEtZzd0JKB1Cbl",
+	"fYRW4DAmtSEE8bwStffp2YUz8V0Vo0HWYNtYX1DuXc6lL0Z2zO1JTm1UPisKx2UKdKPauOPpI9yEvWtl",
+	"bu3JSDbcEWwwGklt4GRbj16erObLcyIkgMwxBN1Nd5OnucsQP4RxGAP2o1BKG+w3RnLjM2HtLHkiMaxp",
+	"QVrmyDDooWYY6ow2ZbXcpvLkCorn2u7suTSpMjGGl2sYtWribofuTA8PEEGJo9CtvaztFK9+hldSu6AY",
+	"L4K/p7cH3XsdLbJQzZO3ONwdRj1W1yPAxJ0I/cgaBUXqBOBGZi/NWkpTSMhuHFVMdG/H04c6arJLq3Fs",
+	"XM2YWFGCgjZQtHPQUcH4PGz77wpGp+wNbhBV5Rlr7RFHsEu7Z/KlLU0VZHUnFxlTZe1IDkS5mNWTe5a4",
+	"QWeU50dwy8GPMjqJbRbSaIbC3OO246BCeuiKvX/5nP34w98uCaHhE1ft5XbGHFv5XGQzVpeiOcLiHudU",
+	"li7TLMUkk+fWkEWeTbcqiBgNmWvGf3+OPJeJDGn8DTOZ7Vx4L5Mu1BYkCz28Q4BaFZCAhciAtIHyGx3y",
+	"iPH5Ou2mpHaDo36ZC8Ti+o2cyMtblzE+QPLo8BLIq4N1L5BBGqt72l7Yk93b7P4zUczcRugiBpq7QWSR",
+	"cmkrBeM5kr36XAR02BKpJbkMo8yr3diWk8nRWm0snsTCL3gJmaNSPnZ7tQqSDcN+1LyAMppR/dqXCDYb",
+	"Va03jDN60m55qps2OMhGZ/rGkk41GqQ/Owv+IlX29zkl8K8wqR0jsJIWWy6iZACDLSXw5Cn+5r5O1SFf",
+	"pEzBxUhUBVrdKT/mrorFKe/JDSYy4WIGC8A2Hhd3siDeAg0z9puSGcfA11OPUFOyi40LZu/fhuJWddj+",
+	"bwOxziZxh5NID46jsxF0cltPKFbW2VsDKJn4xk1ca0txy5eRAklAyfkTsFYumz+O8ZhQmq3O5I18qgQD",
+	"ckyy+/vw4LGz1v/iezarRxuXUbDQIoiclP8kTj3iCiS6Ct9UZ2pQscfrTFzbjy1yQJQTKjJ3IEb9+BmY",
+	"eHaFJMoga345begrTMaZ16KF6z94lkBmb+W8yk0cP3iYe/KPaPQMQb6YtYCOsAxDE1TmeBYKp/tSbBGo",
+	"mgep9ead4UNuTUA4HaIEZlXCr2OEyaEHJPPHiJS8C/+Z0FSYJDfj0bVYmes45mUKHaC/8LcnYMWXRs+w",
+	"sqSe1bVNifhFlXJ8qQzyPOYCwkpfiRxmTG9UaUASxNh4j3fD52kXHtp/DQdAqmjVUJpcfUElqs2kY+y9",
+	"vdU1b4pUdsylV9sDJmbEpjInfQ2kUzHxNRHJSfgYVbQB9HeFwPDxus0gB5MK9g+mUgTcYwz1UuBZ3Wb+",
+	"7K3T4UlF/hwHx62pjNwtQGTPGJcKeQMQfb/n2umOFeLpyYZC8jPAH3dIEkp8dGIUU9HdqtV3h/MPtYjq",
+	"ijtQcvDDvISduu1Rn3YLuVAL6lCc8nTJ43KdSJ5C0xN/9wx+Qrd4XocoVAetRH+jWNaUSp27mrCHEvpV",
+	"qGF7LvjyRVZLcHu9yphRo70taQZlZRI/UBK98lk5nYsV5s2QlgvycSsUX5m1aiQ2Sj1502NCrYE6w7oT",
+	"YCEdi+3ZrtBVNrDom1JQ/GOUrdmsAB0rYS+hTBdlcaXh4omfTjOSSwkfdLWMM+D5jC25tfILXhDrBBaB",
+	"c3czxxAg2skoI5Sq2seNyJ4gHM6jux0fReNmPTmk9ruh1MvITuLziV4mYTZoMKwT9ocyPI8skTdgZszw",
+	"zxgPWZdK61mrBDCeuULCtBVpVLXcxEoGkCOnB5VTp/RPmM7/RG9xpB/jU05RMzmzwF3prHr2Im0t8GY9",
+	"Q7/3Qs/D/ISi+KEsol8GXpJhVlpHaC297hnfjFk2D+WOLvLauz7WWwdEf1EJEmgqq/I0hAtHJAKOWz9Q",
+	"itsD3KlHTMxd5oj0a55VdY/Hz3GdT9zD5uAFEPe8naR6dLrZl6XaxVk+/SkutGdstLsS1U4L370AYmDn",
+	"7sh51uDrabL1uHxKXKoz3OXBi+/Z27mJhEXJsJo3jNkoFMTZX6ouuYgJm81Skx0iUPxe3BflgCRCrlm9",
+	"8UZcjumT/kw64jGCvf/cM+Y2Vrf6eeg/N77vgxBliNUTuRxTP7VTNvXTbDR/AlobXtI04c8YQsObrJF1",
+	"Fa2hAOWdWOjixClJbraGBZuWwQOUjqV+vBY6yvJYxexPR3FGRsqGy+wRhiWchzhh3zYOuVBi967wpfg9",
+	"/ZrZv9te0d5H7RBOn4etmbsTMuHTT1fG6jch/1cpp9v0CtNEt2vr+pF0TIodlcNzfZ65pTfmsH5PyNQ7",
+	"Jd/fgc5pPKf1OA3wnvhnz+ssGSmO093I0/fJiXRY97t3pS8Ew6bcgN3WAGIiTd6xEUcWHCJY4667BOXW",
+	"yWzx9KL7T4+ciaLdUuDvkyzFuGd0ANYakD6xeIJUUix5TrayzxYKMKIxkDsPt/E8krDqkV00E2MBay4n",
+	"FTZs+ByPs2Xcj0wYV8cAk7E2hxkL2dsx0+tzIco+HLSoS0a4Fp55q4gh7XkQn73dS8BL6rjhrMTah8X6",
+	"FscHnm9fuketJcCFnMeByNlPdlf5Coglw5Qn4fJaclWhD0kr6vFCmQ1uMiB2bdc9GfQGNoTV+pp7u/l7",
+	"MV4n/TuPumcJMJDg2CT3nOMmsA/aycA01JmbXJDPWj4xqbBeXIvNpZb3JhpvsmsHHWhoq9RuQrd8og1k",
+	"Kp7hMvEI7cLJXEz2UyLeResvbpzY362MEr8mgk8lkhBO8Z0gaWHMw9St0bNWpJccy5jfulFql9IhgXvN",
+	"NGuVf8An8RVVRfMKPm4OSJNVdq4vd4v8UG02V6PHHS9BbaFYfe/r3dzcoe1N5LZM3XsfTnKZtx4942el",
+	"MautBRCTZkTjDqRHt+VGt9kr8vRS9EdvIZs50DMqN3SRN/BaPse34MSSUYKuXOE6hHLTN+PUyTFOrBHZ",
+	"UT2pqWHcL6xw3CBHEHRPJkHtoesOffDs4Z1cMpmkPbmTNIZ68b6KbxFw5V98uQ0fEXnGuJSqkku4ouNB",
+	"I58WOv5V7qqbPLMr46oGvemt8wzRV3SjyHJ3waAjzTdh/1NvKdet55Yt5HqAx2Qk5ae7ldrBWJ30jF1e",
+	"YRhAVaZdYLqhH7Fcgk+xHDbgvMgbdgWxJoy2cPC1KEA0lI+yA0BoLVF31A7bCC7JRcW8hCLMpcqIJSRE",
+	"aJvMlVx3imRh25j4WQf2uzZSopIVYY/SUbp6afpnQ4GsgOSX+cFFZVUdtEsFJUsoppxuRW2udjlhhqBR",
+	"9VKZNZZlZw7aAm9Mt+tpajfbbz9XWQwBtvR/7pR44ssNy8GQQ1JILNsV1jvC9iGHYoMgcMpyQclSavzY",
+	"sE03dxL7Eh+EB5F3eg95PpErJsCGot6p1lYT0mDaeMzw8Ro3wuq/H/WR7qmAgsvJJUN9DM3M3DjTkoGM",
+	"HIQR/pm2V2zcGBIpYRHileYNrudYC8HFY4MCSzVFnPqa4d2bqZJ5Cyrim46i8As8QBBd7LIOswoCIF5l",
+	"/BDd7KoAOVTRcuQtPHXntsPiO1VJg0imqBaPBnHsaeeKWjl5Y2+dCOJCTxGEjz9OApl4hIz2cB9v8rgF",
+	"hu+2SMZdHUyeQk8VPf6C+xa2LqPW0DVrnd1H8GW7Sb7RIVHG0XC4rdMCJc8mFO3DvsRF0ACl9ubNDzKc",
+	"X9oz056U9mg6jsv12E4fhdk4N4ILBTpbcc91lxt9MCOQCvykrDSsoFFDzuhhn8s2oZWuqdNxesFno2cY",
+	"zdSeEk2UVL9jclNSmVQ7CAi1K8d+mcgUp3/flFykZuZnaUoBoZo2rzJhGL4wsZkuirRusznAI/Oladk0",
+	"Jza6lMV6Y17ASkgRv47xEnjXDYKlcpXaUhbgFs/SkmpymnlVpC6TceiINWBXvPTJ8Gssi2eYNV1dncF8",
+	"b28GhdJa0IV8pKHIl5soGggrBw7qRV9gEAVQ9z8pxBswfV73UV1tSwY/yxYHqnU4Q9XhJLXGxM59w6lJ",
+	"sW1rRzoQE621ZieaPF3NzkcZZZOFghwEwGHPv9GswNK4CjPF+vFSDfz8cJify0xknpjy2BsojO3Cgi/y",
+	"A3IkLkAbtq6w3vYUErznvp3YUkGASgr9XmKqjnsbi1fap/MDFdTsg0MkHP4OLleXRG020C/ZvoLrdUqf",
+	"OydWzQiP/2oLUdBgmjt2iMeZsj8SsttgGehGWiQNY49ha7MpAezO3qn2BA0TSUsDpeR5fzFZr5sidB5C",
+	"wlBA3JqwgYPjOOIm5BLGG3U1mC9BdobtuuyQlYrmXoRZGCarqvNbqZ9NrozGZAYxhktQALXV4bbGzvM7",
+	"wM96LM2zoUlUrNzySnyORYOskY56zSF787xGJs6czo9OpYvlja/ntoMEjBaDCsQiYc0NccQHE6kec3yu",
+	"4RgGNbw/IRC+IIoof8tz5L63Zp1BviBUsD7tGzGpCN9z/t6iMlgHx/FgLDHneVEZPA0IExgvLzEe8kBB",
+	"RG8N00Dr/s/c1NYSHkA1qBx8RY8ppXT1PCmxd85N4haSFwf+SeWAQkH+A4kJhOSWg4RyHpvQOX3GGxI/",
+	"Zrf0qsdqZDJ9ukmwA7OUxmGoPOaMyoK1Fzve89xLkzJ5RMk8AGuc2dUxKGMGmO/XuA/6sox9Ti365Kw1",
+	"trhIovxx/BZKa0DvogyXBA6fMV9UpuBLQM+0naytVHvJDtDKL0n7tNwBE73tN2jVRiIS7Gieu7eioIRM",
+	"yfvV5B1dwSFasYaSldAJXAJqLLVaReXSyNuenlfiDnd/RbmYhcAmRr2QQgpWcZhgGtADn00f85o3bdBc",
+	"s8P0dNd3EzTyekf9YuRlj8YbfrNWFiEBSbcZ8vAjW4KVtkz73Lsk/m2nZXbom01/HlEdghZTaydwLWS0",
+	"4++oz35l2I1EnCqU8hH71pQYgd0X7yEKZtCNONXgN0JQi4LnpekvlRWDaZWmNa/N31Qx5yuTmnZyoY7p",
+	"5QufnGF4Hp/QSmZqolr53b4S1Sk99sPsYs9F/HZwCPVz7GSvlV2bC8wNgnzVE/uPfgeVcAPY/YplInOr",
+	"qLXi688dQBsoJ4m0xzXo1VU9xa0F0lhmzXJnNEPNHd3cJH7feW1aq6BwbDQrVbhCAA5fShgFkn5rbbmt",
+	"M2twZjZOu/qE8AuuKSm3cJIHaQq80IaYuO43MAit7q3VXMnwL70VhR95IIly5R65p53jMpu74XtaeEiU",
+	"l6Fk8oT3dK2uGgQprnh8CLgTqdNAld3IV/F9VbLGGK5qyFcY1HABLaVFHAeCzVihXDGjrBLdpXRmupdB",
+	"iM1vTMt8sTOdXBuUaZNyFHAqyke+owWshSSng8eM8cadx9OCiEjeyrRqDdixVK0GHfXluvIfns2BH+zJ",
+	"v9OQ34IDUWi1A8Sb2ftjKSALFfDvXsDrjofUUWXWoIN8qp9O+oGbpmTsprxjrxjfsWjykDGwK6KvIciR",
+	"OBw1uulUyfZIcLaApH08/qTCnKpEFn3wtEUJb3stO8Jv+CpLq1BYyTG/3dnGa2iEZIIGXlOtMhyZsj7w",
+	"uU6tgdpi8xrqTtRHp8W6NxVd1BgltobUXJGi0J5Pwh2PPayRo8PLR3hJLMHjzrM2yVfdDlYrPu7v71jE",
+	"eB9Ym93E7Pihxf17l4XV5f324mwQMNbePb9ZmyunCbEncfth1JslHOIklKQOecEPcQhY6rIxuSITNvOB",
+	"5/khnuudvNhEfKZdm8r3JTm8eFGFe9Y5TJcmS/bjXSB+iwEPEhB5rpk9E3xeu4eDtU+tu6k2t6xSOAZX",
+	"O9bvI2unkslbW6VIQdbiYfc8Bt4crrOkrZVILkiik42X+ElHm4Zp5GCVIs1cAPIEqgb6vY4fIPqtea1p",
+	"+CTwm3bEZk5eEKnmSBr5Kc0aFyddGNCXk/VcCUWisMMI+HVM3Swox5MuJWFpUEP12IJIgnpJZlHjki8B",
+	"0/iO1jw5e45mC18KadWYp+wyOac4EVbRImFKbYMrIAEBRagEPci4edb0GElwOaYI3MxbZPqjYg7eP3P8",
+	"jqf2SpNFJO7tNNVTJINItD/HFbT3N99acPVtl1ZJ6Lh33iXXwfsAqUsk9U5C4QUG5VF48pr2mFrr6eRq",
+	"9EL9uFGY1K3pljMR3jnaR3seN2nLyRdZjz0esPHZHW4V1b6Wptek5QEZXDvF6TFrybQaJ9ZPs9OM3fhh",
+	"9gwvlu0eCWw9/XZiPkVPkInarXITY3MeNAv0adQOAqLmvV7tExuaNfVR4s4yyggNafytU/LIHvWyag8z",
+	"PR9VLBLfZqIddkpsoFWise2T8+ai7Q/992AZiEb77uvJATSzSSKuCE4Utugncqxbe6RsbxT0A6oFsQFe",
+	"NrxKG14UIDVdsfe8zHQCdOnK+Y6z61OMC+hpszd6DzkfUXF7jkD/uGGhVgYk4yzjB6KmRxRJKIHhkDWt",
+	"rJlc7ESrxmOjLtYIqGbKr3CU+mEUlTj0VL3G+TJc3Q6jRw3ftdrHmfyBCuzZ360RtbeHp7e8g0U+prHA",
+	"8OYXuDXEgMxXtMjULZTkBL7leYX3haipjsw58WKbbwjJaIVhHwh4Za7t3/1NPBLz43HwkIs8YqFgRVPv",
+	"XDqYOsKZzkWBkGJBd1s/Nm7miqwrDUslUZUsDvMtHOKM7VDOs5jf/NqpqZpRHHMPm2D/Ti2+0ofchz7k",
+	"OXI3KgdWutrxsQQl9NMnqmzhewzjIC42NMGzX1+d4hlPdXJaoCf0aJMqB+2KiAam/Cp3RcRvW2XimraT",
+	"KQ/znZBVFOZ4jW7AjU/wSjiaG0yDfluEMJtOzAu1Mla9+RUTN/Di2upjza7v1XFIR/xGzxwEThv7315B",
+	"ztza5iVo4zj7d7OGJoEDwi2aMsYLpbtBOSXrPnAxu0BsRlTyeiuKOe2ceQi0xkq/bEHPCVaY4LwjLh2F",
+	"lQMYls9agNmD3aj7UB20s5qbLbhDdoIF5JIX68S3H4fS3jyA53jU9U5vblanf5q6or1UW0rPDcIvheYh",
+	"1ioBU4uysYl7LYCYETONojVUlupkCkau9BhITBRSMJETL8Gvmj42QzSkeUSiwL+hwMidjsy+o/JNaMYe",
+	"C8RSOuab9ukTFKFA6yfUPb5rHQrfmfRKwQz3OLZO7dgjeypCDpiUPsMazdoEeedcgn3EWopqHwkw8hTf",
+	"VQ9iaQzv2tNvE0WzozP5knJpd89avO/OrEXLKxu1WoIghjbOTXjw9OHI5EzSXSt1bxkgoB1zC0sWdAke",
+	"yfru5b6c7OzvDlMTv2tPcuhO2W8hvDQGgZTYSsGpUI+bPhsf7P6596yNdrjtVBnH2zvq2R2lB3BJblL8",
+	"EoxQBp49Db+f6O27aDkatVppSLkH1X4qNW2Uw/c421gTdYJtOdHb//D0dx3HySoBqLRHxr6ZYIEBY1dA",
+	"HVuatVI50Aa68hjoEMd2End4zMFVl0WNvNe8XFtTzSfcRCjkRR4dxzWjX6z9/H/evH1zxf7ACvr/9f/8",
+	"X//3pz+tcv6Dy0P97xVDyj3SeH9g5vaMqWLGkOHqz+O6WylezqnzXDOxe+Ph6VO8O/t/RSwJvHE3a9O0",
+	"E/2eDuBfu/U6MKMoEFMikuKIm3LYTAjLv+MIGHYF/DMC3+SloQgGlVprM9CGRKayRjsNVjLUKnaI/0rk",
+	"c9xTz0lMkRjiPv375RgS0/hBdLNUBcSod3h2FRLuME/kGbLzwpVLy2DCPKMb4hXb8S15n0C6BNNnzB9/",
+	"V/a/WFUEbvjWdYbiZva7LiSmm2DC2FXmBns5rf6WZ0tp1zaNzkvTGdbePGOcWcmaRbOLTJRkYbS/6kUh",
+	"5MLdRVRl6D8/9bbx7djAyIkqe/X46psMI0F0rRH3VpSiGb2mCnvH8xr+3sk6ptx3hKgwh5gcrsd1XAc4",
+	"Xkh1gsOga3SEV2cuociNID30N24CThmmSU5XuhuJKqNB/sd7pcY8TqBKKaEblnMsDE55fkpPW4xMV3eg",
+	"AUO1e37j5TZzFXCO3kjUPeompru6Rq7foRN+wr1c3GBHrIBIKEnXP4w6v51ebJ/dgwxBvpVo19Ab8pIv",
+	"jSp/gnUViUEXYmmqEpKo1yXfQcmpZgtWsM644Vdix9fwpIhz4GlYlhCZtw/ILIWF0APvof++0Eio6Wwm",
+	"tWIr56jp36nU0iyMYkgIz12dsgnZfL60WUfhTAlFJmtl3TQvtx3lKNCBKzLytFC2Kc4IkjazlbUHMHvS",
+	"3q+12sGxK+Ae51/bIg1bfxT1dbgjuIxgx+Rzsm78GZXkPyuPIpla1fMOZYES+bktNjXRTmWKwGSG8ja1",
+	"mZJD5EWAh8CA97DHFHDy8q1/6hH2uYtaf/BlwNUKA4hoxKKecG5dhzveiUw67othyvseH4Cvihu/1iB8",
+	"zl4bMNkVKY4bXLKuODUhA+9cjjRWkwivmXtXH11o5gmfGqvnh6ilVEnRmonaF75xNKKLSgsJWnvuFfc/",
+	"e4CtHo6OU3UE7+DA1vpWS+yEbP40aZFPPiVDS/Euah3nklknsguc/2JRqr0OcbZ0ath0UupGam3ESVGq",
+	"XXy7uCstVUnYh2wGLdYyURjda8HIMQ5yPoTOxZS2nGszY0axlbgFVi+zOzj8cLvg8GZO+C1qXN+nWj7R",
+	"6RRr+UrGSQ2juwwDDmgmsBXaCXjm+vLOjbL5OdGADF0+crUW8ri88IDVMLsouNZ7F9A9uglNsTioA40P",
+	"psX0WsjtBDadl1SSx+o6YeAbzUqljCP2QVWgPUfIAjZCZux/DPOjj0xNTWyHrlZyPW814t6OSmErXLC0",
+	"p5KUI8Aa8onFtQTFgGeEf8GN+ZT9xVpsf7V75jv2lz3k+V+P2Y9+iJEf3eQidubqrZ7vNyqKPtIhqYYW",
+	"8YZrx/KKZMxx3h/vCYhfGwfwRoPnXZsr6f60RwgeeQjagB0/zJehJllX/wrtChNjlsxSlSUsDZYOUKW1",
+	"2IXeJOtcpsvUTKoZjE/PNyLLQPbFMxrVbU2n30THwuMLQ61WUELcPlISfGHJAiSGcK+aMA/dKstJeZJj",
+	"we1vqV2X3RgtQNITr+oHEg5THbjXe+JzzUjo4Cqyjw6Dc9vypQh8XYog1NGd1VXCpEKhN7mxiQ7Ug6vs",
+	"R+LwkmrhqXSnVByiclaOMr+/HBI9Fj3vneQacqnRw75jHaXT1FCzNk6zDhF2p21W68kOaRTtsYYeaSbB",
+	"49b8lNDFqQKF91eRnsntyNHcEURj8J9GZOqGz0XuGsQviYi8PZ4bHp9FKk9fBbiqJ/vB2IJimRpdvXU0",
+	"vuWee7axogdDOYZvYY4e6HvLxfbT1RvMBFF0Bf82+s9WvAwEWLKVVDyO8ereW66P8eomzja0VFIinXRc",
+	"8+kC+DZF+MrZTixL5TjBIadiucgKjvBVGSdNCzzig3Vs/IOv5O8aIr433/XQz+bHk0IYDmYMXI57HMb2",
+	"+3ieRYP+9Oemb+iHH777cZr9T59JNF4uE/oqAZjMgKd+Al5KSMHIhdGMrmnLKAVkHxKmp7TwfhQTXE0T",
+	"6AF8Pm+BhkPfCSOIisrwVSQnquH9G6XxHAV7rDgx8N2k2EtnjDWLHX0pOoi9MJSNPqZoyLhKIM3SUWnf",
+	"iNkrhkUvEWZMbiv8wc7IM3TsafLl5blwuM1jHzYiNea0m5Ks48gSWVaFgWxuNrAbfqpKfClXVp8brLOT",
+	"bM4/RAV4ko/1fgN/xBqLMQqPkmoNqVXt+Mdc6EJtQc7YpT1zn8aqa6lbKHNeJJvVIge5hOTvvUM6wqCF",
+	"IdSDbX6i1Z1W28eCjkk1MrFHszg7WiHRFds8TTrkgjURbYI2YoyrvihB67mKcbbSSYIopuAiweNvT8fj",
+	"0ziyP55M9MogZNsaXcoVFKMkAbpfNR18Iw7ot3hhq5MEaH1ROvgz5y0oK7nuwUvdQilWYhRmMUBraqbX",
+	"8HbjcC4dA0wt0t4Z9SG9wajdt6eK2nUsjmP+WFUm1KLws0f8uaGC4JW1Zmd96y92S5RZNDn3lWHa8IMO",
+	"sP40yXC4ao4ysG6M9770lUkL2ULIjscd1ze6mzZ8BPjC3fuarFMXjeHWrfdOzU03w9UBBmybLtXVeQmx",
+	"LG4yi/iDCwndDa3UwaDlHA/DarmxN4A/1uIWJALE/mzXPT/GwURxThsuJbFz9PrN3GPBx3WMuD/ibz0T",
+	"AKl1KUtE18Yg7zBHORaWCCA7IRkRtw1ssZ44qBdv0wXhYFI9SCi/XiLBLtP8aZTlGBZfNyY+YBfWLUW7",
+	"uCkduUnS5d/H1p5KgZxiEFM6SsyHh8d6tPTPh+BN33NpmFQ++qrrUqzPeinn62S5E5TPPTLFnRBmjQBE",
+	"fc6FpKJ6gNGp8YldXRt4VEXXF/zQKOjaQwgT+OddEuqKgl1jXTivuYSfpSnjSeY5H58e9oIfkh/CPCOd",
+	"4nR1rifluKk8JavjWLw3XUolyWN61PpNLgiftKxz6WzjUxrulV+lKz6BT64555+iASj0RCnQDBMmyNnv",
+	"QRWUl733HJD6WSiNHXI063odNW/0ESWAnfMwY7X0Al2OX8DxNb+FWKy2BD6VvHZEVPFUcaC0936piil4",
+	"BgRvR9fBvQJafbwc1MNZU8SdYKlvPDpfWBboaL6ASgiNP9vsZ5K74DjxYdCvLZPVzEP+ecHX0CyzTSsc",
+	"eR6D2TpooPqBznog+Ti4VGSgy6DcRImsXBZSpKh3vDxhp3O+QqD70sw1luwjTcC9isFNKpFD7vJpi8TJ",
+	"8e40Qr4udsIgGJ1UnrJdkbWSe3IHX5clVL5ouvw3XLdLJDT5dbhJkA6pJHbehQP3GxUyp0KiqMu5TKKS",
+	"4lX1LqjBUJcau9UKw7k5TKwpqRPZHejoofz2JF1BqC5vJbgvhTEgmb25MaNUnHZiU3INU4g97fNRBttk",
+	"/RvF9qUyQHTg+3ht+GxMXoF3STdEUY8gKs+9IiM0RlQ0atEupqc/cKs/ot35XZZgqlJCltRtAc3cJCC9",
+	"mF3Yu+7c5Xgsc+UKe2N0ur+Q99E1Ed++YvvNoRkMN4rcYMdpJN/dq/z3fwpIJTwuVV7tOrlA/SldzVvc",
+	"d7EEI7c5+rISR2QN/nNUzNOnrw1moUVkEuKPx1tlxw8IHqFTVxnQVywUMZ7VhBrMAN8FXYUlv3PSjIEA",
+	"Js9dZAM5NqPrpFG+/xiMDVQVRq2o6riLRXCkJjEOWux96ZeXM9tNmR+YLmz/jyMRiJmNmCRN73k3wEMV",
+	"+qe8FPGxB596dIV+hMVGqe00B5Ud6oTMFNfGz7dYtqWNvH3gJLZ0egnedrRYS27sZQOvZd6/THecv9wY",
+	"LjNeZswNSP81XgNDxYs31bUcsG69T07m8oDp4dHk9zKP7Nr7+bTGm/q29TDZvX6r1gx3sCaPQWbkos9F",
+	"8dhf7ch4euwuETUN7uMSliBuEyyCXvDHy3Xf+GXKohzK2+yIJzQTlQKZHM8dpXs3UFTC0fE2MukzYPia",
+	"C+HHb59+//1sKlit34qNVtwdUymhRZqUKNhPvEiF2oIrA+wp27h0aLQmbdvff/x+OFX7LjVqMIMsQbOG",
+	"ZqQ1IUPxyGGHcmeF1PPsmzqqlEKCOl5Bf2KUeaVS5TKlKfnS1HxLG2AZ6C2xAxrt0wn0Y/YBo+NWhf3+",
+	"4Tn7y/uXz9l33333b3+dsawqOabktgLnMyYyzX7//dUL/fh/yp/LUpX0elGqRQ47Td/4t+9/+NtfH7Of",
+	"7YFMVxSrwOzoQRsmATJtJ/NtKdZChuR9LQwWpVPaeYQwW1yrHaAC/J/SUPY4e5XBrlAG5PLw6Fc4zFgl",
+	"MyhdHkLgNPbNrcHo+q+0gB7/TxQ7ZXFefCixnEsDD3Xx1Jdk54W4uLr47vHl4+8Q6G42uHSf8EI8WbgD",
+	"cU3nhN3FKLNX2cXVxb+D+YlKAZegCyXd9eHby0vC92Qhm8dhXR3P287HEOw8+qpnRZGLJX77yT+cxUr6",
+	"aUh7YRdwwXT4AzCvT60cYVuoroh1pSHPNCFyVrzKTaqNMK4n72j2bUN/zmrZPAlJUIXSEREhfcp7IgNx",
+	"s/WTC2mdZPB1hmB787lSGLF5OVW7xAwTEXzI3QtFPU8iac/UEhf0a6H/ReWMnDYRMdvRUhIEEXwwImy6",
+	"g5xnF7ra7bi9ml28B241FyIKn7VYY8gN85gF/pZANbiyZpU0iq4nNRnIBuQS2Lu3Nx8eX9RzWeXb9DT+",
+	"VOXba/SOFLzkOzCID0u47utHnvwKB3Tbn2PufZ8eeOpts0SuHJv9F0pSXWgknGZKeuQs34JGIwNKLBWO",
+	"xdYogYjuhyige+/IKt8++UNkf9IBnQMF9jvKj8sl5HYcF19MTtfaGf2SWJvuuT1ujCrsFx+zj76sDu0L",
+	"QooQ27BLy7AnroTHttXo8Wk7/q5Uaxfj/EICatTgF3c+Eqdu11fZxZ+fjtbSE1+r8A4fmyUUyu8yU192",
+	"Bf6Oy+C+G27Jc7A37icNcEF8xL/xLTx3T1+HCPrZBt9tKiKBRjrtM2vcAi9z4aD9UnllhWUQTiAmQlhH",
+	"d5w1Ep57FHN7jQnbUSJl8A6UC8xQwDifF0QjARy8Sy2W3Z34HiIYjr8Wufo26rWP/76S+SHRXU01HtBz",
+	"58BBVfBBY9qOQ+RI5Rm4JzT8z1arg5fE+EdCpC36pRhnJh3451vXecr0egP7mvvu7iozun0R2/bcF838",
+	"WmygN7CngntjbKCnJ52E2ASgkLKTKIsnLjr2yMcM4tPysRQGXqi9/Oqmpulq+0qm52Mj4HiaSfKmZsoP",
+	"4Wbl7NrgBRirPROHHAbO9j5jZ8WXhlgrfaT3S1hXtfye1BlXJzSwCJT/EPLvlTryQZ7EzPLSWpQCVg4X",
+	"nnR/+WfOaV36NiLDf2mX2AmuNR/JF2nsdLv8IiTQRsYTTCfwJXp1qCbIRcb2G5FjVKXkcv344mQrNYNl",
+	"7qstnm6pvqCvxtfq98eu5hfqpAvKKoFHVXHiQf3C5fr3YtR4Prj48MbXTPE5ZKccpCJ01d1GWMUGqPIs",
+	"TNnpj0/7+Y9Cb8adnedfJVugWtQnXCLv7M3rVzicyzlqP/01idBu8kclFKo0pxble/zqa7r+nUOW9tPU",
+	"yJ2l+SsUJkQ77rO/235hFCfjbMEzV7JlT0FRh9PbAddVCVnD19uYk11l4LR64bfKwP+H9IKE/aM67+Kk",
+	"S9p+9GWpdl/d1abTtQd2wA/anMHSl7B3UcYTTrgvOtPrzXrnHnqpTmKCj0N+ujaT2UfHInslqVbfCRSR",
+	"lb7PEWqxIKFFI3wa7+y4pA5VikenzV1N1dQewlJBXi5nUkj+88+RUflr2wwnOWJy4Bp0jWM0rrSdzKiW",
+	"EFaM61YfJOZS5JAEKOKnD21Od5k75eV3ad7K9+Hj59SCQq6/QBDyAab9Ha806BkrQVc70EyVTGOUjZaB",
+	"GzslWdFVXxIiH2PMqmQLWAuJ2QB9k6+f/EH/0RuyfAGGLzfvfZLhg8v12l6sb+/u2ryLVvP++IKbTe2O",
+	"L2sZNBdb0z0/hIZPWW7X5n9pIbcWb+WQV7gylT19HNzoL1Zr+axKqnz2jfb1Uf4aX6l1xkefn9Ox248K",
+	"YTUrMEyauLNOiufnj+sVHdj7T2Aq0Mca2qOZReSp/zRWUZt53oD6XuNTge5hL1RJn2mYx3McGq1CIl/g",
+	"0Bgzxc6b6FAqJzSdkRHptLfN50quRLlDNOmZpsyKjb7/r3fI3/CDrsvZolnO8y0hQt3GNJ7uyn62MlA6",
+	"BlT7ozUAfBbejmeJg76Obp/WyrsBmX1Q/9mInT/Q7d+zCzxC1HsIgt1taNyxl3XHZkwOb5Q5l0PLfton",
+	"nn5BT0oGO/Wk5slLXqhfwE698wR3579LU3NYQ3XENfoDwtx36hvN3FDuvDNhWZXCHC6u/utTOxDkoj72",
+	"Uq3FGktzc4r+0N9zsdw+Zpg1y1RlMMnUuH41tmUGuhc4/sL+fkadht9PilBvT2ReBHpmHeo9QzFrYs1R",
+	"P82YyrOm9yGISdm9/Wjp8mTSy1K9UWcPcodGUrgXzM+uqB5hTUZFVaXvLNDPj0osOXJ1IXbk907p4Vf4",
+	"e1sUp1dY4fsf4POD37dD42k84Qdkwa2KEwo8rMaK+g39ELoX9WPnFIVvJbUa39q9V3CBeZ26KmtIFqaX",
+	"nBiXdbMHKL6Skb9WytpOZlOqar2599EYBvVkuYFlDzr/uf25I4OzYM2cb+AMm2/cqeyH+IswY87lj8Qa",
+	"UZRqwRdYs5VLc8JpyQTmT/UlGv0KUFwXvDzXfbJBoHBXM+7DBqiel9mr+woHSgw2DgPDfqYHz7ldfRND",
+	"4HoWMuKWjuNEmBMo8aIUt3x5uCf4Bj7X4fK4qzvLfsZnzrfr3fcfGMTYbLWTYQU8OzgjZwUGKx/cf77g",
+	"c/vQdcmIfYJ/6ciIziF3/PbPmXhwuafyNn/jGZxAzD7Hsy3me96ho54hvNx+RVN0efYpurcDvW+aZDri",
+	"/ZKYlEb4vadlJJzT3237nDbma453VVBaMuVK3zsRBg3hRzzbUfm01PH40j52jU+dVQa+les9FwayuCiI",
+	"usrVRteGYe/x4PRvndzbQU06+qMF5IoYwR2ZndSG5zmOmB3AoQbieauwVDvoSPMcmiA08MCq4LeofXMT",
+	"qiGeemp+wzzW7lpQK8wfQ+dTc3ZmDbybyqD2JWsob6FExKsDLDsaGIQwExcFJW1qsZZ2yh9fdPZQqB3b",
+	"u4du8Klz7yFqJQ6wIXfTqWA2rmi1hL2dgB3TRuS5JwjTYFhVPL5oKnINZl4Vc/swbpPYUfmu6grrTFsE",
+	"G/gyQJn+ebrWxP1CNLv7k8AntAa7lqHQSJ6LmAihWYa08VgZIc+dd3LXM2dh1as8V/tHVdHvBHqJj/1e",
+	"fKFcylDV7Oh7rlBbFi/Qdu+zfpQDwQtnjPMA3VhKgmaLg9vExKeGE4g/yEa+4TPGDdspbdgPl5f3thLC",
+	"XJ8luORMYy+MM2149/kpQabLk7ee2OyOHeD+81SuFWYpNgvbxk2Rl/jsO//cuYTuOnRnb9CrVV1tkQo5",
+	"MKy164u5YIFwX4SZs1zIreMpF0azveN5PKXJcQMyC00Z5QrUUafQgTMLTMd2k7Y6GIAiDJPdEXbhyZCR",
+	"lGmlypq9sWFjkAu+X9W+cs88hOZ6FWIwQ3rrBEnQU4I/11nm+nY2/5Mf+8P6QZqtHntCnlkzgWlw9C0r",
+	"kcMZAj9uFQ56UxszcCZ9mpbGKYhKEgvu7m7TpuCeLJHv5sTgEyLR+ZKCvyEWz2d1qo9xIUgivTnzenyS",
+	"K37qnJfXimdfUqT2kFgrlbFS7YldcAFCroNgzy1SX1vkdF5QrEZ7Tv1MH7fNPLSJ1z+NnRnECOpJoMUI",
+	"mSPCRyLIRp5Q/Dc6Ch3XlG1PO+a1Uu0fszc1ZxstJ6Rmw/wIpbbkxxq9UEr4BywHzJP37pmHME+orbFY",
+	"KXId0RiANtvXcnDkXELfSfuay7MGLfH7KYe0tbP397+15EIPLJ3X+MTDLJylKjPb3pjFg/3C/XUrYK9P",
+	"zfFznVFPzpVCrM2XCOg1RXzSsF57QQ3SDr6HnbqFIOChiyg9nj1r5Buha/jwoHQtvcHFr2axXD7QYrlv",
+	"GpRfMDt4wm+5yPlC5Hjj/yMu5hsw183nziPrZhNfPLV8B088VD51Bv3GRX4DxrgysueLLTXbibHclGrn",
+	"LB/vb3mFRW3gHls0sQyOxnz6ZXA83AcM4w2I+oQbrygBQWtLl4qTEPi7xmNnS5wOLTywuI+aPpe0S1cM",
+	"LEEJan/38L2vieABO/bwoexyHYcg+F9OMRtnZbQluZ39eI7eq/aK8TUX8v5iqqvdpk4gV2F3VISxrt4x",
+	"JdU1EV6sS89GUUTfPTQbqRNELHzYSCw5Vdy/WTTOKLwHLQ5YpoJqT7lUF/QnqJJJ1QeNuQEZqEK+MkrT",
+	"wGDysBelVrNHJef3XJyE08+Hswx8NoEsA8uTU+QKaTM4W8GehdIne2E2QjpbSwRqFXJs5y1uJ799n2Ql",
+	"X/UA01/Yn+v5/xpm8vLUM4ljTGab0Y/3ns/rmvGESBhVlWds4Xm47ERTsfJvNCuoQH6ogz9jzWosVIWF",
+	"7fmh5S3UIE1sgs8d22gujvPOU2LHubLMGu6ftNEW2gNwdn2NmvXL0nalj0q7G4379d7bkQCK+42CWyhd",
+	"XVNeb1HnSaKNV1RGNzI/sGgLgR8QzpDcdNjVU68cniU3XMTV8BsvTxjOoCrvXkqzTkYMMcBb3VZLaIaY",
+	"wwWAZBorfaln9gFHB0Vhj5y3qH+6MjzD/iMGm/OearSLvgyI8YH20LvIvuAyOHkadDrN6T08yvih1291",
+	"eIGVFjoT3rl7Y63JHUhD5iw3LMO3otcBM44Iqafa3sMAD6+LQglpdu4oG4pz/NREHJ5CKR7YrdDCxU52",
+	"AOhooonMeBP35NLIRzrz3/gChF/gwuviAw8dDehDVDbEcQZrGj/+ZdCU6Vk4lavMUVb0qY+37pEzjtM3",
+	"EQ09StCO8nB9Mm53JMN0bB3u9q7FrrLXhYxJMHtVbu0Bqx+ztzI/1OkU9VNLXpYCyp6b/vWyJbvTL033",
+	"9S/Ag9gzYaHCmNnAKSrwYYEid2dDcjJrAlktWhUI7S9ysqTAscoxStTAXdtQsG62n2isJ9RToFJKeKB5",
+	"u8GuPPDMYaNNHrRIbSr3672n7jWY+kpQz5PfeBvgJeUaFcC3dCrmsG5MWgvdnY4Hnxnc7T9/T9qm5/fC",
+	"vre2BNVPYUqCIwXzgrLqCgiGiBlcxChGFwesBRz+rCpD1wXCcEOum3cGzyr7aNAr3WRd/s0//PXSLp82",
+	"K+xDXbm4wbo8cx4l39CzZsYRIt/3G0wa05g11pMdFhXs+aiUQzNfimjkDnN6wtxrAzkUGyUPzX1AZBI9",
+	"5tE798hZw6aO0iKCBVBlzSOIrktCX26hMDMqWmNVbs73bKNy9GlvFAY0oOT6JGILhBsdoT0pwQ7d1bVP",
+	"xbvfh4fO5Tbw33/wWHdy0k64Zo+FX5lHvNekR41dmetTGPXjdrVvbCRMVZ0hhLfE6IBUxippFD4qYns1",
+	"t+cnNkDuN65ZURmGMpzhQ5hrrfvTe6PG5Ae+hd+LU8m6l7J0sPj4HjO1SnESA+RDKdD8WALbKftdhTL1",
+	"55wwLjlixUWuKTyOhFBervSnEcm3ge88FMLybpGT1sGyH30w2npsbrRCisHdsL+nmEf6kkvLsxcDXO9r",
+	"pbLH7IO7J5eAewLra5N/WjGahgzDbpvDjAzOx+lpu18VrHidL5VnDzZltrE7T9cvxISjSpaDYWt1Hzq+",
+	"5uT9ClDo4BEWck0OY8q7cDM0Y4sD46xQuVgesDjAwd6eM7w559YCRcJpvx+TE1jCjpfbU1ePus6y9/jh",
+	"czLn4fcfHPpdt3oev113gvaIZesxUz86sNv5YiQllzrJcv5uU2ItEyFPS8nhSy/iQi+wkVmL0/7enPVt",
+	"ifcTk4UaDl8VrGcKe+TTB/BdnyL1IRQxGRUvSdXW6Et/qOE+JWijyvuEPFKb8vw1P3qAi/bM3wCYryOS",
+	"83uRcdOcqPNFkP81IznNHfFkaR+TA9lmz/1DD3EJdI09EJPCacuZIWe/6//56sl7AX0h39uECbqu3Zmn",
+	"XrW3UJpTo+roq68JOX2WSiXYgv4CTqZ+9W6b4MvTgC1z4BlbIK2fvXS4Tz9mr4wLNwRqF1fwyd4Vt3hF",
+	"ERQFyoFthD1JD0cXDX+7b7P/n7A2Ki+3Zz1aAk/9b6NvG//Lni0jWPFrTvS3q4uvkaHcJf84AF4JNVe5",
+	"X8YPevBE5ew4vZNCflfCrYD9wzF6uwaTafIege1CCw04ozYcwfdrLqQ2XwPPd+qwsEMFV4HmK7vGtXjV",
+	"h7TLtw9B5/4qFCtjC9gIeZaARmtPBIK+R0WpCqV5fvLa8Paz5+boswal/qDeB1DpwxP0vfPy62Nhxjpb",
+	"jEQNJylpyzNNbkr6tE/BIFJ5ZHiU8NmVa68TrEiRAGJ7KLCOGR2Ph1bJHR2Ws9FbPU1Rf+YFBPs20+LD",
+	"+XX6GB5P7dl5Yu/qrkxx9Az8hcu1fntWsu5fXBciw8Wo20kCMbjjCNbWQHnPAlhEaMYXqsISUyV6qChP",
+	"4nTWhjPN+1zIv7hHRqWfbomb/piPlipVLel/diFlgPbsvLI7hlhCJ7DfUqZEKjv16UNnpzpBpcoVfTH/",
+	"RnTig319uuvWDZhX+NUzUZ/ht/+1L1k5rHn+yMdN095tLBE/wb39Rhm2gdxezw8Yu/8aLPGqN757viP0",
+	"tRXy/WO75zZ6nZJ85Jy6J9+rDm13Xg/nzV6Y5ebr8o+5XLhTheLRmeCNVsbXJYCmA9s2A5nP86My/VIh",
+	"aK8FUm9NO0HYH1G49KRz/tZ+kvJa9FmzZt5SqPdfWlO7zK3TQyPOm9UEe/f9ryYsfJ1lJ56ae26d6MTg",
+	"kn5Zqt1/VFQk+q4+ogeXL0Ir74G9iMvYBcdPnpaNX/3C8fESTkPt0xKYtrvZs4ClDLufZfYboF7ZiFhJ",
+	"kU7aKix5hYkIcGAlFLmALJG5W/9ay8ddjRZK5YB0wrNuA28rlxWMFQeAKZkfHMRTGMxI9/Q4XGaBPIId",
+	"oE0mEe+SF8hUqqJPYww01/PTVO3/gBwH4YRX9G1KuvejwEt5MuTentTzx0Xq9saBr5UGtlZCrpmSX/KC",
+	"inx8vSTLpyBhHMeUi6ttWHiUp4g2YIlgTFWy3f29YSofSL56j0+cU0ViA0m679yl5yJdrL3PaIca5qe4",
+	"XP7XhTZ8hUFEN84mTvxTH6Ww7ffXxQOjcvgiRMRWEOerLFq69dFcsU/+2MJhDDCP5mg0LO903Y07MQtu",
+	"Ng0fJhx6eS6GNa8TfT+dcRDCl15yl2dfcifMfDpadpXMhjQlPvIgh4Zt6j2sRhc8c90/QYgNP1QDG6zx",
+	"5crghWxhPNj7KAoNL0laX5n+rGSGfXt4DRoy9WNHYCVPwghlR4YJHfaDj9kbqsIqNFty5K0LfFDaGvk+",
+	"9P64uweeuH6kNwMO54V/6qxqoJKOsilqQdTUy6cq0Ik1TFnB18AWsBZSYyh55ikctcuG1YYtsVvoioOc",
+	"Lk/MAN99o9Mp2TdgjmV3roX+hSixI42fWIc3OTk94RXCrsLcaXuvIn1lp4SmEmfyWQiJ5sAzfbz4CwdS",
+	"SqZpOBSTV29fg6I68eT14LSoCsy6KuEUey4kly498stpKqn2HrRBiDplrwS6zsJ9zDyHhSTCzeOJHKq9",
+	"Vk/gOWXZq/QZ165KBs+gRL6gu2PbTho984rqzNT9X15RnftQ9st0o/b+ZE4fvOjf464+1CmDAUvzVn6l",
+	"9tgXIJ96kIn/d5rkGSt4pUHPmN6KQs8YAeAXfIk1UWuI2gYRrmRpg4ydTFRpDlSRw/A15R09NwpqsyrV",
+	"rot9Ebtqd3H19BL/b3axE5L+UiNhhDSwxvhPAlSzRE6B6Hd/aH3zaeSbnx7sluXAuqPpfygG4lnfcnES",
+	"jokPSD9mpwy9zU5REIEnYRVxLQFfbgjbWLN8Il/CvaFcjSVWgj51Cg2VtTtb0SV3W9ZfWYmuD6dbH8SO",
+	"zFFLPNrxjD5Mi1BpIFIecNf10i6TFrl8Z3qHL3fv3UPn1sK+nTiXqqqMVZcn43Bx28XfkE+4ZzQYk586",
+	"iHmDH331tZ7c1L1/ycP7Z8w2kYwbA7vCwcmR64dW5AwLRyM9AK8NOubqgiICncgkG3uQ+trvYbxxzzzE",
+	"4XfjuBYeiPauh6WuOeozAMfc179UXux4OZ/Qua3DoP3qw5Ikj1Z8aVQ5gBy4wWdf0qPnpcS8JnjEHdGT",
+	"b5RhXG8dF9c9EalJb/ZPsBby65TJCWldG+P7CdaVTJEFWq1YFKjt0OFJlIenOKN/In8rd+VzGK1VzBAW",
+	"ujHPSBvG2VJlzvitSxrYHZal3a/PlVyJcvcAc9ls4rnKvghdxC2UB9t21Lp6K30a1f6+EIMWICl9tIWn",
+	"HkTputa+iuOtNfJzrDX//S92xE2Q9ikPucbAu2vRI98DtjZ13v0uM/WzLFW+I4RZf5EL8teCfx7po4ju",
+	"OomYO0+tizRUTZiTIdVUZYgCVklAJesL4BNHuu3s41PnT1vRnmmj1NP8wNoYG87jNTJ9DOTk8EKKTNpD",
+	"gMCG9t6bC43s0kbhMesQh+wjZQgKiReavAROceOCaw0ZOiUfJ/dYI2DWRzMQdMR5i0/GwlWlNoQ6RWPB",
+	"cQmgxYg5hLH2raDujyc9BxduzqWE7MbAKETmK6OZNkiicmriPB+yw6TrVr41eqPQ2YIrTZhmPA/kjIkV",
+	"kwROcCUZ7uuK0aC144lO6fkbsZZvq3El7G8Cxf3pKdt+O3Nhvng+vmow998dj550VIm1fHUuAm738Qev",
+	"RBnFm9xTgrMLDcuqxNL5//Xpz87y1YP3cvfYg6zhFs5CrKVD7rfKPsywNAQzSvXD1tM9P4s1SspgDHQu",
+	"QNrCFJxCPVIlQmjtuVmNHKrsoeoxdPUaoCj4E37LRc4XIsdV0nOjum48eGOQT+lBSqJ1m30YxrdEoYX0",
+	"tSshntMrqEhDX+oidre5OWsFjLCuF0pt+/A4Pym1bcFNzqTZW+30kdcgbT9eezScgnBqJSAniG4KcnMk",
+	"gtMv1uPRP9yZOiT5Ey5EL+ujVYhpHz2r8CX6B01VnHMJ1o30rT/bVSb0SRwl7WITCY3ZHvvp115n2A/I",
+	"WdUn75M6pCIlKMLSy4Uc8JFircIHOcStRGxrD8TW2pNlhb04H0MHjvGBCa6CbE+boz72oMV1FuCvp8OE",
+	"EsP2GeerLbiHVQ/JCXsY48jhCvRAHVX7zJCNxPMc42Ca6oTMTlZystV47DLlxzC72KhcZPyg71eqpBZd",
+	"EE+P8RQTz1lKbx7L4UHrpg5NwwlXbC325IIdnS/hev4g0/LwCiQXcv0u5zIFTCrwtxMlKUkPQ3JO2EyR",
+	"g/XYCSv0/8vdtTS5cRvhv4LSxXbVPpTK42CdFGlVcUWOEu8qe0q5QE6TgxAEaABDmof89xS6gXmQxOzs",
+	"EjNc+6Iq7WIHM40GutGP72NYLFhtAltZlzKrZ31rfpjeFoo4aIp72/FkKedZ5LqxPR1nuE8JYUQyqYv1",
+	"SwxZgInsZa2et7gFrpuo6UldffSDiKxsWP7JW9Gf0YL15W7revY//uXPL62SD5hemSf7zyW4Av1BpwIo",
+	"VL7esIapqpVzivxxC8KswdLnFWwcHnNW018WSCr3lEqJpboW6loKtUobsc9ar947SkV89iPH2eP+0Q96",
+	"BZOnO/zEn7RJJI8sEBFWlqxH155hg4OXfWCTU+nqra8WJlmArxZ+j9mmblea1hYbCiLxN/H8+YWgRK3F",
+	"jI9QWH4XeKwwb6FVBzfbSrE597J5mtCJOufupRgrHOUffRkypw8IJzV+Z7StZv+FubvC+yAua12/zqXV",
+	"jC8cGLZA7/WdP0mpqJPgk5H4zh+pREbOeFUIx5zhQp5c/9uFeGkHxLl46Z+EHFNR6sf/L+jJxGrh5z8b",
+	"2LC1UFR7kbvH1Dk+Lwlz4s1ve++8p6IU0nr8LIZKJTRhCITildO7AHkJMkPs8i0g48OYbBKXQPmhjzpl",
+	"+eJK5iQiSc72d3/KzQCJpRFHAswWDKuUExJ/UHDHZ9zikTjj81XGvYiBgWTpnOSKYgvDbi3hdKfCtQEl",
+	"pyMVsr3OUImQkhWaugdwlaXY+AX1ZgvRchBHwv+k0ArOrkhrlrhShc582H5Vha4VY+S1StM11QXB2M3e",
+	"Jmva56ij+bIBagfxC0Uc8IgTiFWuOGUAELXBhWGFKNrkvS4Gg5xfe2Lz9S8tYeFu2GP9rjiGi3bDLJKZ",
+	"94W+7sdGD7lP9Tk+luBKMIyzmdE7S63oa0HlRnOtFMz91dhpVoKXg3fmN8BXuXN3H2iq+xFxcPDZXxaL",
+	"6THAcWbyA1LnFA+/PR8ihARpCR43LurR+t2w94ppLwxyQriUqPtzrgpRcAeWfXv/8Z/fYbNUaEmgkXSc",
+	"dVT7FualToc77ualfhivX/85WP4nShupPw0Z8UEV/k/zEOJ/9ncmrcCCXPj7rpd/ES5JsSuNKHU425VC",
+	"wjtGr0BHzZGMf6l4LOJLoFSPm0/1j/4UwZomjyfBv8LnJ8P0eDjvtHFlDtxC3AEEyaGAmttqZLC4qUpu",
+	"2RqQj65oDJb/KfoIJZiDnWKebGsLYwb5ZyHGm4jpvgZEFPqcYVjPwNbaOgbcqFjPmhupAfFOaBmYUAeB",
+	"3WadEOG3d5UiBvBo9gInSEJi70qNYJoEbJxLVHd1c0/I9WmD/k2AplkIs75hnwLcncXwqmPVphsSJ+H1",
+	"VegQEu2rwp+gV7oEFnIQRvbSnlb0oShaGPEBUoLW8qGEPZtj7DbSGLbCt+HsW9V+L6Z+A3TFyUXvbKBb",
+	"7EJL2qpaEexr4zWNrzWxicP17sx93HSD7aF+XGNs/I+UdqxSBRjrtM6mM3g0Rsgobv0lgECCvL/ib7lX",
+	"1JSgKNAP7Ftvlq7Ymgvp39KAtVcMfnWgrNDquxuG9YgNFPDOaLUkS+mvXwNUKn8RGgXs6yPpNRwub6c4",
+	"XDIWqaYW6nYGUiNXZW8Z2l+bUWPWijezpJpmq3kZfYRcfkdTPIOZZgl8C4GaOGU1zwgRNZKvk8/5QkQ/",
+	"8tX46dJ/wK41x8Sm+HDmI25pYZkt9U5F3pk5ZERiQ0s72wdgaNeyzE1S9YpxxYTaCoff50/iWZtqZ6HN",
+	"UgdGYnvD7riRAgxeQQP2Oltq3XAtDjxxbzW5wzmhyPDGTufTl+BKj3BhBb69QPneiMfuQXChPl+E8ouL",
+	"a8piw8e+c94QqBg26s+1lMCXFXXqwxZM6NbniJdMf2ZZiIVC4qw6pSdqTDVRb36/pnIwnNZPYMEdAQ49",
+	"FeF66Dr3XHrHDQtkXAnrsypCDtAiWtr1je0iLzG+43S1LLll0t/1D+8RKS6U55hBB3zde3l/8AOmCH58",
+	"iJIYEv+4ayNrxCvauYlBL4uAAv2SLuDJ+39j+czT4ro4Z3Uj2jMz9KfrAyHk6F/V5bhWaHyzl4bbP74c",
+	"3q2l2BEnrudm8VAPGtFwNJMkgpr1q77D2ImuHOOhrJXtCO4A/0ViwizAdw0KQT13L4VIV0751eZARNM5",
+	"Yr1rk4t8t5bx7VwXkA54feBSPgpXInzfkH3yAxH35Uh9ExegPtaLJh1oAwRiKw7efFkhuLwWKv1xHwWX",
+	"P4zqoIUZkg3OmnzXOi7mNNsYsDmkd/frBvOpp+QX5xUq9Mtwf0c0DmV5hZD8ju/ZDNwOQOFYe1LEEpZ9",
+	"fh8ahEkOtGShAN2AC73L4S3+jatlyB8gsJh1eoP/x4Cj13usIQ03krryYqOxPmTvR0aU5FBPGnJy/TRi",
+	"qri4DEff08/Rui0YseiJ0v8bfz+ZgbgEtGmvkQgIrzmsxHojuXsi+/tQj5rC846zTQZqehQfDc1KRNi6",
+	"5kLa0BvQ0GvxBi2gptrC3GO1uekDn+iKcgydjc+/FDjPc5Yvaxtd8+FRuXXB972eOA4YcxPjBAkPHH+V",
+	"hVKFiLW+sf6RNQIiIXGZyHMJe4y1au8QUIJOOAy8zYBqQ69aToofXfJtQD0MNcO7YO0qW3GJSu+1v31+",
+	"eyv4xElCQybRQ2owm+TO3omc79kK9oS8iXxubGP00vC17fEBfuQroBceLYPxjIa7jHUEvIDWxMebYAX7",
+	"jNmKFeybZAWPgmfcu8lYExVh1g8SJkdKXKd00wHPrW4v2YBbk9JMarUEwzSV/Ko91mJfJk5kuJC9ZyMO",
+	"GFTvtSv1efi1XxZN0QB1ZaVQpldCFYelZZ9BLV355vs/vR0wVSC3UqHyauC0v1AZprf+8Q8KjPIQ9MjJ",
+	"1/nD29PvM4iabBBcduJh2NDxoqclELoCTSyy6i69VeAWyV9SSOALh0ULw6UyZicG6fEp3wO/KxtOcFCJ",
+	"Kzp/9LqFA6xaBuagUq0GQDuqVwP42YVXD1u2UgZcZRQUIzaifq0nGckSNRM8pyl1pHjtDmal1qvrAqTw",
+	"d84n7kEfm2FTeDBhuv3QOtWgZ2WlCpPFpw5tFgQYm5ZZJFzbSJ673fInfGgtiIGWVnjHVhbUTTOyHPo1",
+	"5jEOGvGEq+c4BVbVcUCbGjcvntyCSV96O1LIf6R0BTBdiKZP8Blvtl3tQ7gDs42bqzLyzfdvbr1n9/8A",
+	"AAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

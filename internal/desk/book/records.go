@@ -12,6 +12,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/callable"
 	"trundo/internal/core/datetime"
+	"trundo/internal/core/erasure"
 	"trundo/internal/core/fields"
 	"trundo/internal/core/money"
 	"trundo/internal/core/rights"
@@ -361,7 +362,7 @@ func (bk *Book) HangsOn(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 	h, err := bk.Store.HangsOn(ctx, id)
 	v := contract.Hanging{Name: r.Name, Calls: h.Calls, Messages: h.Messages, FollowUps: h.FollowUps,
 		Records: h.Records, RestorableDays: int(restorable.Hours()) / 24}
-	if r.DeletedAt != nil {
+	if r.DeletedAt != nil && r.Name != erasure.Mark {
 		v.RestorableUntil = optional.Time(r.DeletedAt.Add(restorable))
 	}
 	return v, err
@@ -383,7 +384,7 @@ func (bk *Book) RestoreRecord(ctx context.Context, a firm.Actor, id uuid.UUID) (
 			return nil
 		case !bk.MayOf(ctx, a, rights.DeleteRecords, r.OwnerID):
 			return firm.ErrForbidden
-		case bk.Clock.Since(*r.DeletedAt) > restorable:
+		case bk.Clock.Since(*r.DeletedAt) > restorable || r.Name == erasure.Mark:
 			return ErrGoneForGood
 		}
 		if err := q.SetRecordDeleted(ctx, db.SetRecordDeletedParams{ID: id}); err != nil {

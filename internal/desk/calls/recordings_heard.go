@@ -242,7 +242,7 @@ func (rc *Recordings) DeleteRecording(ctx context.Context, a firm.Actor, id uuid
 	}); err != nil {
 		return err
 	}
-	if err := rc.removeSound(ctx, r.File, r.Stored); err != nil {
+	if err := rc.RemoveSound(ctx, r.File, r.Stored); err != nil {
 		return err
 	}
 	rc.PublishHistory(&r.CallID)

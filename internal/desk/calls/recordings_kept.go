@@ -15,6 +15,7 @@ import (
 	"trundo/internal/desk/firm"
 	"trundo/internal/media"
 	"trundo/internal/optional"
+	"trundo/internal/store"
 	"trundo/internal/store/db"
 )
 
@@ -95,7 +96,7 @@ func (rc *Recordings) storeRecording(ctx context.Context, r db.RecordingsToStore
 		return err
 	}
 	if n == 0 { // deleted meanwhile
-		return rc.removeSound(ctx, r.File, name)
+		return rc.RemoveSound(ctx, r.File, name)
 	}
 	return os.Remove(from)
 }
@@ -122,8 +123,19 @@ func (rc *Recordings) openSound(ctx context.Context, file, stored string) (firm.
 	return firm.Sound{ReadSeekCloser: r, Type: "audio/flac", Ending: ".flac"}, nil
 }
 
-// removeSound removes a recording's sound from wherever it is.
-func (rc *Recordings) removeSound(ctx context.Context, file, stored string) error {
+// SoundOf opens the sound of a recording, whoever asks. Errors: firm.ErrNotFound, ErrNoSound.
+func (rc *Recordings) SoundOf(ctx context.Context, id uuid.UUID) (firm.Sound, error) {
+	r, err := rc.Store.Recording(ctx, id)
+	if store.NotFound(err) {
+		return firm.Sound{}, firm.ErrNotFound
+	} else if err != nil {
+		return firm.Sound{}, err
+	}
+	return rc.openSound(ctx, r.File, r.Stored)
+}
+
+// RemoveSound removes a recording's sound from wherever it is; one that is gone is no error.
+func (rc *Recordings) RemoveSound(ctx context.Context, file, stored string) error {
 	if err := os.Remove(rc.recordingFile(file)); err != nil && !errors.Is(err, os.ErrNotExist) {
 		return fmt.Errorf("the sound could not be removed: %w", err)
 	}
@@ -184,7 +196,7 @@ func (rc *Recordings) deleteExpired(ctx context.Context) error {
 		if n == 0 {
 			continue // held meanwhile
 		}
-		if err := rc.removeSound(ctx, r.File, r.Stored); err != nil {
+		if err := rc.RemoveSound(ctx, r.File, r.Stored); err != nil {
 			rc.Log.Error("an expired recording", "call", r.CallID, "error", err)
 		}
 		rc.PublishHistory(&r.CallID)

@@ -51,10 +51,21 @@ func (ou *Outreach) Addressed(ctx context.Context, q *db.Queries, a firm.Actor, 
 		}
 		l.Record, l.company = &row.Record, row.CompanyName
 	}
-	if l.channel == contract.ChannelMail {
-		return l, ou.mailAddressed(ctx, q, a, n, &l)
+	reach := ou.mailAddressed
+	if l.channel == contract.ChannelText {
+		reach = func(ctx context.Context, q *db.Queries, a firm.Actor, n contract.NewMessage, l *letter) error {
+			return ou.textAddressed(ctx, q, a, f, n, l)
+		}
 	}
-	return l, ou.textAddressed(ctx, q, a, f, n, &l)
+	if err := reach(ctx, q, a, n, &l); err != nil || l.Record == nil {
+		return l, err
+	}
+	what := map[contract.Channel]string{contract.ChannelMail: "mails", contract.ChannelText: "texts"}[l.channel]
+	withdrawn, err := q.Withdrawn(ctx, db.WithdrawnParams{RecordID: l.Record.ID, What: what})
+	if withdrawn {
+		l.Problem = "they no longer agree to " + what
+	}
+	return l, err
 }
 
 func (ou *Outreach) mailAddressed(ctx context.Context, q *db.Queries, a firm.Actor, n contract.NewMessage,

@@ -178,6 +178,16 @@ type Command struct {
 	At          time.Time
 }
 
+type Consent struct {
+	ID       uuid.UUID
+	RecordID uuid.UUID
+	What     string
+	Given    bool
+	At       time.Time
+	How      string
+	NotedBy  uuid.UUID
+}
+
 type CustomField struct {
 	ID         uuid.UUID
 	RecordKind string
@@ -204,6 +214,19 @@ type DuplicatePair struct {
 	Reasons []string
 	State   string
 	FoundAt time.Time
+}
+
+type Erasure struct {
+	ID       uuid.UUID
+	RecordID uuid.UUID
+	Reason   string
+	AskedBy  uuid.UUID
+	AskedAt  time.Time
+	Server   string
+	State    string
+	DoneAt   *time.Time
+	Problem  string
+	Report   json.RawMessage
 }
 
 type Export struct {
@@ -331,6 +354,13 @@ type LegSpan struct {
 	Mode     string
 	FromAt   time.Time
 	ToAt     *time.Time
+}
+
+type LegalHold struct {
+	RecordID uuid.UUID
+	Reason   string
+	HeldBy   uuid.UUID
+	HeldAt   time.Time
 }
 
 type Line struct {

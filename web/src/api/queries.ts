@@ -47,6 +47,18 @@ export const queries = {
   firmSetup: queryOptions({ queryKey: keys.firmSetup(), queryFn: () => ask(api.GET("/api/settings/firm")) }),
   firstAdmin: queryOptions({ queryKey: keys.firstAdmin(), queryFn: () => ask(api.GET("/api/first-admin")) }),
   firstSteps: queryOptions({ queryKey: keys.firstSteps(), queryFn: () => ask(api.GET("/api/first-steps")) }),
+  privacy: queryOptions({ queryKey: keys.privacy(), queryFn: () => ask(api.GET("/api/privacy")) }),
+  erasurePreview: (id: string) =>
+    queryOptions({
+      queryKey: keys.erasure(id),
+      queryFn: () => ask(api.GET("/api/records/{id}/erasure", { params: { path: { id } } })),
+      staleTime: 0,
+    }),
+  consents: (id: string) =>
+    queryOptions({
+      queryKey: keys.consents(id),
+      queryFn: () => ask(api.GET("/api/records/{id}/consents", { params: { path: { id } } })),
+    }),
   roles: queryOptions({ queryKey: keys.roles(), queryFn: () => ask(api.GET("/api/roles")) }),
   staff: queryOptions({ queryKey: keys.staff(), queryFn: () => ask(api.GET("/api/staff")) }),
   belongings: (id: string) =>

@@ -601,6 +601,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/privacy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getPrivacy"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/privacy/retention": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["setRetention"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/erasure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get: operations["previewErasure"];
+        put?: never;
+        post: operations["erasePerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/erasures/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get: operations["getErasure"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/legal-hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["holdRecord"];
+        post?: never;
+        delete: operations["releaseRecord"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/consents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get: operations["listConsents"];
+        put?: never;
+        post: operations["noteConsent"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/roles": {
         parameters: {
             query?: never;
@@ -3637,6 +3741,95 @@ export interface components {
         MemberRole: string;
         /** @enum {string} */
         Reach: "own" | "team" | "all";
+        /** @description For how many days; 0 is for ever. */
+        Retention: {
+            /** @description Entries of the audit trail */
+            trail_days: number;
+            /** @description Notes of filed calls */
+            note_days: number;
+            /** @description Texts, mails and their files */
+            message_days: number;
+            /** @description With which number a call was */
+            call_days: number;
+            /** @description Files that were imported */
+            import_days: number;
+        };
+        LegalHold: {
+            /** Format: uuid */
+            record_id: string;
+            name: string;
+            reason: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
+        NewLegalHold: {
+            reason: string;
+        };
+        NewErasure: {
+            reason: string;
+        };
+        ErasurePreview: {
+            calls: number;
+            messages: number;
+            recordings: number;
+            notes: number;
+            follow_ups: number;
+            /** @description They are on the phone right now */
+            in_call: boolean;
+            /** @description Why they must not be erased */
+            held?: string;
+            /** @description Somebody else has the same name, so that it stays in texts about others */
+            shared_name: boolean;
+            /** @description Numbers that others have too, which stay with these */
+            shared_numbers: number;
+        };
+        ErasedCount: {
+            what: string;
+            count: number;
+        };
+        Erasure: {
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            asked_at: string;
+            asked_by: string;
+            reason: string;
+            /** @enum {string} */
+            state: "running" | "done" | "failed";
+            /** Format: date-time */
+            done_at?: string;
+            problem: string;
+            report: components["schemas"]["ErasedCount"][];
+        };
+        Privacy: {
+            retention: components["schemas"]["Retention"];
+            holds: components["schemas"]["LegalHold"][];
+            erasures: components["schemas"]["Erasure"][];
+        };
+        /** @enum {string} */
+        ConsentWhat: "calls" | "texts" | "mails" | "recordings";
+        Consent: {
+            /** Format: uuid */
+            id: string;
+            what: components["schemas"]["ConsentWhat"];
+            /** @description Agreed, or no longer does */
+            given: boolean;
+            /** Format: date-time */
+            at: string;
+            how: string;
+            noted_by: string;
+        };
+        NewConsent: {
+            what: components["schemas"]["ConsentWhat"];
+            given: boolean;
+            how: string;
+            /**
+             * Format: date-time
+             * @description When they said so; now where it is not sent
+             */
+            at?: string;
+        };
         /** @description Right by right, how far it goes; what is not there one may not */
         RightSet: {
             [key: string]: components["schemas"]["Reach"];
@@ -6444,6 +6637,223 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Member"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPrivacy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description For how long things are kept, whom the law holds, who was erased */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Privacy"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setRetention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Retention"];
+            };
+        };
+        responses: {
+            /** @description As saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Privacy"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewErasure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What would be erased, and what stands against it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErasurePreview"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    erasePerson: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewErasure"];
+            };
+        };
+        responses: {
+            /** @description It goes on behind */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Erasure"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getErasure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How far it is and what came of it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Erasure"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    holdRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLegalHold"];
+            };
+        };
+        responses: {
+            /** @description Held */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    releaseRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not held any more */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listConsents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Consent"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    noteConsent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewConsent"];
+            };
+        };
+        responses: {
+            /** @description All of them */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Consent"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 
 import { useRights } from "../api/rights";
 import { keys, refresh } from "../api/keys";
@@ -17,6 +17,10 @@ import { DoNotCallDialog } from "./record_numbers";
 import { RemoveDialog, useRestore } from "./remove_dialog";
 import { RefInput } from "./value_input";
 
+// What is seldom wanted is not part of the first load.
+const PrivacyDialog = lazy(() => import("./privacy_dialog").then((m) => ({ default: m.PrivacyDialog })));
+const ConsentDialog = lazy(() => import("./consent_dialog").then((m) => ({ default: m.ConsentDialog })));
+
 type Record = Schemas["Record"];
 
 /** RecordActs is what can be done with a record as a whole. */
@@ -25,7 +29,7 @@ export function RecordActs({ record }: { record: Record }) {
   const navigate = useNavigate();
   const tell = useTell();
   const rights = useRights();
-  const [dialog, setDialog] = useState<"convert" | "refuse" | "lift" | "remove">();
+  const [dialog, setDialog] = useState<"convert" | "refuse" | "lift" | "remove" | "privacy" | "consent">();
   const [lane, setLane] = useState<Schemas["FollowUp"]>();
   const person = record.kind === "contact" || record.kind === "lead";
   const callable = person || record.kind === "company";
@@ -139,6 +143,24 @@ export function RecordActs({ record }: { record: Record }) {
             {record.message_consent ? t.voice.consent.take : t.voice.consent.give}
           </MenuItem>
         )}
+        {person && (
+          <MenuItem
+            onSelect={() => {
+              setDialog("consent");
+            }}
+          >
+            {t.book.consent}
+          </MenuItem>
+        )}
+        {person && rights.may("privacy") && (
+          <MenuItem
+            onSelect={() => {
+              setDialog("privacy");
+            }}
+          >
+            {t.book.privacy}
+          </MenuItem>
+        )}
         {callable && rights.may("export") && (
           <MenuItem
             onSelect={() => {
@@ -177,6 +199,10 @@ export function RecordActs({ record }: { record: Record }) {
           </>
         )}
       </Menu>
+      <Suspense fallback={null}>
+        {dialog === "privacy" && <PrivacyDialog record={record} onClose={close} />}
+        {dialog === "consent" && <ConsentDialog record={record} onClose={close} />}
+      </Suspense>
       {dialog === "remove" && (
         <RemoveDialog
           record={record}

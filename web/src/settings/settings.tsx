@@ -21,9 +21,11 @@ import { OutcomeSettings } from "./outcomes";
 import { NumberSettings } from "./number_order";
 import { RecordingSettings } from "./recording";
 import { PreparedSettings } from "./prepared_messages";
+import { PrivacySettings } from "./privacy";
 import { RoleSettings } from "./roles";
 import { StaffSettings } from "./staff";
 import { firm, staff, trail } from "../texts/staff";
+import { privacy } from "../texts/privacy";
 import { roles } from "../texts/roles";
 
 const s = t.book.settings;
@@ -38,6 +40,7 @@ const labels: Record<string, string> = {
   trail: trail.tab,
   staff: staff.tab,
   roles: roles.tab,
+  privacy: privacy.tab,
   sound: t.voice.menu,
   prepared: t.voice.prepared.tab,
   recording: t.voice.rules.tab,
@@ -69,6 +72,7 @@ export function Settings() {
         { key: "firm", there: may("set_up_firm"), part: <FirmSettings /> },
         { key: "staff", there: may("staff"), part: <StaffSettings /> },
         { key: "roles", there: may("roles"), part: <RoleSettings /> },
+        { key: "privacy", there: may("privacy"), part: <PrivacySettings /> },
         { key: "trail", there: may("see_trail"), part: <TrailSettings /> },
         { key: "availability", there: may("telephony"), part: <AvailabilitySettings /> },
       ],

@@ -68,6 +68,8 @@ export const book = {
   refuseTitle: (name: string) => `${name} is not to be called`,
   refuseText: "Nobody will be able to dial it from here, by whatever way, until the mark is taken off.",
   refuse: "Mark",
+  consent: "Consent",
+  privacy: "Privacy",
   downloadCard: "Save as vCard",
   mergeUndo: "Undo the merge",
   mergeUndone: "Two records again",
