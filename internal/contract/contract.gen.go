@@ -6174,6 +6174,9 @@ type EnrolJSONRequestBody = Enrolment
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn
 
+// ProveJSONRequestBody defines body for Prove for application/json ContentType.
+type ProveJSONRequestBody = PasswordAgain
+
 // PutAvailabilityStatesJSONRequestBody defines body for PutAvailabilityStates for application/json ContentType.
 type PutAvailabilityStatesJSONRequestBody = AvailabilityStates
 

@@ -52,7 +52,7 @@ func (s *site) forgetActors() {
 	s.desk.ActorsChanged()
 }
 
-func newSite(t *testing.T) *site {
+func newSite(t *testing.T, change ...func(*httpapi.Config)) *site {
 	t.Helper()
 	s := pgtest.New(t)
 	require.NoError(t, demo.Fill(t.Context(), s, demo.Size{Companies: 5, People: 20, Calls: 30}, time.Now()))
@@ -70,8 +70,11 @@ func newSite(t *testing.T) *site {
 		"assets/a.js": {Data: []byte("1")}}
 	metrics := httpapi.NewMetrics(d)
 	network := d.Carrier.(*sim.Sim)
-	handler, err := httpapi.New(httpapi.Config{Desk: d, Sessions: memstore.New(), Web: web, Log: log, Metrics: metrics,
-		Outside: network})
+	config := httpapi.Config{Desk: d, Sessions: memstore.New(), Web: web, Log: log, Metrics: metrics, Outside: network}
+	for _, c := range change {
+		c(&config)
+	}
+	handler, err := httpapi.New(config)
 	require.NoError(t, err)
 	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)

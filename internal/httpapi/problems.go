@@ -48,6 +48,7 @@ var kinds = []struct {
 	{journal.ErrCannotKeep, http.StatusServiceUnavailable, "cannot_keep", "Not kept"},
 	{firm.ErrBusy, http.StatusTooManyRequests, "throttled", "Too many attempts"},
 	{firm.ErrSecondFactor, http.StatusUnauthorized, "second_factor", "A code, please"},
+	{errProve, http.StatusForbidden, "prove", "Show who you are"},
 	{firm.ErrSecondFactorMissing, http.StatusForbidden, "second_factor_missing", "A second factor is missing"},
 	{staff.ErrNotFirst, http.StatusConflict, "not_first", "Somebody is here already"},
 	{staff.ErrLink, http.StatusGone, "link_used", "Not good any more"},

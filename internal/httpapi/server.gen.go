@@ -467,6 +467,9 @@ type ServerInterface interface {
 
 	// (POST /api/session)
 	SignIn(c *gin.Context)
+	// Prove Shows again who asks, for what follows within ten minutes.
+	// (POST /api/session/proof)
+	Prove(c *gin.Context)
 	// EndSessions Signs one out everywhere, here too.
 	// (DELETE /api/sessions)
 	EndSessions(c *gin.Context)
@@ -4208,6 +4211,19 @@ func (siw *ServerInterfaceWrapper) SignIn(c *gin.Context) {
 	siw.Handler.SignIn(c)
 }
 
+// Prove operation middleware
+func (siw *ServerInterfaceWrapper) Prove(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Prove(c)
+}
+
 // EndSessions operation middleware
 func (siw *ServerInterfaceWrapper) EndSessions(c *gin.Context) {
 
@@ -5463,6 +5479,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/session", wrapper.SignOut)
 	router.GET(options.BaseURL+"/api/session", wrapper.GetMe)
 	router.POST(options.BaseURL+"/api/session", wrapper.SignIn)
+	router.POST(options.BaseURL+"/api/session/proof", wrapper.Prove)
 	router.DELETE(options.BaseURL+"/api/records/:id", wrapper.RemoveRecord)
 	router.GET(options.BaseURL+"/api/records/:id", wrapper.GetRecord)
 	router.PATCH(options.BaseURL+"/api/records/:id", wrapper.UpdateRecord)
@@ -6092,85 +6109,86 @@ var swaggerSpec = []string{
 	"XrW3UJpTo+roq68JOX2WSiXYgv4CTqZ+9W6b4MvTgC1z4BlbIK2fvXS4Tz9mr4wLNwRqF1fwyd4Vt3hF",
 	"ERQFyoFthD1JD0cXDX+7b7P/n7A2Ki+3Zz1aAk/9b6NvG//Lni0jWPFrTvS3q4uvkaHcJf84AF4JNVe5",
 	"X8YPevBE5ew4vZNCflfCrYD9wzF6uwaTafIege1CCw04ozYcwfdrLqQ2XwPPd+qwsEMFV4HmK7vGtXjV",
-	"h7TLtw9B5/4qFCtjC9gIeZaARmtPBIK+R0WpCqV5fvLa8Paz5+boswal/qDeB1DpwxP0vfPy62Nhxjpb",
-	"jEQNJylpyzNNbkr6tE/BIFJ5ZHiU8NmVa68TrEiRAGJ7KLCOGR2Ph1bJHR2Ws9FbPU1Rf+YFBPs20+LD",
-	"+XX6GB5P7dl5Yu/qrkxx9Az8hcu1fntWsu5fXBciw8Wo20kCMbjjCNbWQHnPAlhEaMYXqsISUyV6qChP",
-	"4nTWhjPN+1zIv7hHRqWfbomb/piPlipVLel/diFlgPbsvLI7hlhCJ7DfUqZEKjv16UNnpzpBpcoVfTH/",
-	"RnTig319uuvWDZhX+NUzUZ/ht/+1L1k5rHn+yMdN095tLBE/wb39Rhm2gdxezw8Yu/8aLPGqN757viP0",
-	"tRXy/WO75zZ6nZJ85Jy6J9+rDm13Xg/nzV6Y5ebr8o+5XLhTheLRmeCNVsbXJYCmA9s2A5nP86My/VIh",
-	"aK8FUm9NO0HYH1G49KRz/tZ+kvJa9FmzZt5SqPdfWlO7zK3TQyPOm9UEe/f9ryYsfJ1lJ56ae26d6MTg",
-	"kn5Zqt1/VFQk+q4+ogeXL0Ir74G9iMvYBcdPnpaNX/3C8fESTkPt0xKYtrvZs4ClDLufZfYboF7ZiFhJ",
-	"kU7aKix5hYkIcGAlFLmALJG5W/9ay8ddjRZK5YB0wrNuA28rlxWMFQeAKZkfHMRTGMxI9/Q4XGaBPIId",
-	"oE0mEe+SF8hUqqJPYww01/PTVO3/gBwH4YRX9G1KuvejwEt5MuTentTzx0Xq9saBr5UGtlZCrpmSX/KC",
-	"inx8vSTLpyBhHMeUi6ttWHiUp4g2YIlgTFWy3f29YSofSL56j0+cU0ViA0m679yl5yJdrL3PaIca5qe4",
-	"XP7XhTZ8hUFEN84mTvxTH6Ww7ffXxQOjcvgiRMRWEOerLFq69dFcsU/+2MJhDDCP5mg0LO903Y07MQtu",
-	"Ng0fJhx6eS6GNa8TfT+dcRDCl15yl2dfcifMfDpadpXMhjQlPvIgh4Zt6j2sRhc8c90/QYgNP1QDG6zx",
-	"5crghWxhPNj7KAoNL0laX5n+rGSGfXt4DRoy9WNHYCVPwghlR4YJHfaDj9kbqsIqNFty5K0LfFDaGvk+",
-	"9P64uweeuH6kNwMO54V/6qxqoJKOsilqQdTUy6cq0Ik1TFnB18AWsBZSYyh55ikctcuG1YYtsVvoioOc",
-	"Lk/MAN99o9Mp2TdgjmV3roX+hSixI42fWIc3OTk94RXCrsLcaXuvIn1lp4SmEmfyWQiJ5sAzfbz4CwdS",
-	"SqZpOBSTV29fg6I68eT14LSoCsy6KuEUey4kly498stpKqn2HrRBiDplrwS6zsJ9zDyHhSTCzeOJHKq9",
-	"Vk/gOWXZq/QZ165KBs+gRL6gu2PbTho984rqzNT9X15RnftQ9st0o/b+ZE4fvOjf464+1CmDAUvzVn6l",
-	"9tgXIJ96kIn/d5rkGSt4pUHPmN6KQs8YAeAXfIk1UWuI2gYRrmRpg4ydTFRpDlSRw/A15R09NwpqsyrV",
-	"rot9Ebtqd3H19BL/b3axE5L+UiNhhDSwxvhPAlSzRE6B6Hd/aH3zaeSbnx7sluXAuqPpfygG4lnfcnES",
-	"jokPSD9mpwy9zU5REIEnYRVxLQFfbgjbWLN8Il/CvaFcjSVWgj51Cg2VtTtb0SV3W9ZfWYmuD6dbH8SO",
-	"zFFLPNrxjD5Mi1BpIFIecNf10i6TFrl8Z3qHL3fv3UPn1sK+nTiXqqqMVZcn43Bx28XfkE+4ZzQYk586",
-	"iHmDH331tZ7c1L1/ycP7Z8w2kYwbA7vCwcmR64dW5AwLRyM9AK8NOubqgiICncgkG3uQ+trvYbxxzzzE",
-	"4XfjuBYeiPauh6WuOeozAMfc179UXux4OZ/Qua3DoP3qw5Ikj1Z8aVQ5gBy4wWdf0qPnpcS8JnjEHdGT",
-	"b5RhXG8dF9c9EalJb/ZPsBby65TJCWldG+P7CdaVTJEFWq1YFKjt0OFJlIenOKN/In8rd+VzGK1VzBAW",
-	"ujHPSBvG2VJlzvitSxrYHZal3a/PlVyJcvcAc9ls4rnKvghdxC2UB9t21Lp6K30a1f6+EIMWICl9tIWn",
-	"HkTputa+iuOtNfJzrDX//S92xE2Q9ikPucbAu2vRI98DtjZ13v0uM/WzLFW+I4RZf5EL8teCfx7po4ju",
-	"OomYO0+tizRUTZiTIdVUZYgCVklAJesL4BNHuu3s41PnT1vRnmmj1NP8wNoYG87jNTJ9DOTk8EKKTNpD",
-	"gMCG9t6bC43s0kbhMesQh+wjZQgKiReavAROceOCaw0ZOiUfJ/dYI2DWRzMQdMR5i0/GwlWlNoQ6RWPB",
-	"cQmgxYg5hLH2raDujyc9BxduzqWE7MbAKETmK6OZNkiicmriPB+yw6TrVr41eqPQ2YIrTZhmPA/kjIkV",
-	"kwROcCUZ7uuK0aC144lO6fkbsZZvq3El7G8Cxf3pKdt+O3Nhvng+vmow998dj550VIm1fHUuAm738Qev",
-	"RBnFm9xTgrMLDcuqxNL5//Xpz87y1YP3cvfYg6zhFs5CrKVD7rfKPsywNAQzSvXD1tM9P4s1SspgDHQu",
-	"QNrCFJxCPVIlQmjtuVmNHKrsoeoxdPUaoCj4E37LRc4XIsdV0nOjum48eGOQT+lBSqJ1m30YxrdEoYX0",
-	"tSshntMrqEhDX+oidre5OWsFjLCuF0pt+/A4Pym1bcFNzqTZW+30kdcgbT9eezScgnBqJSAniG4KcnMk",
-	"gtMv1uPRP9yZOiT5Ey5EL+ujVYhpHz2r8CX6B01VnHMJ1o30rT/bVSb0SRwl7WITCY3ZHvvp115n2A/I",
-	"WdUn75M6pCIlKMLSy4Uc8JFircIHOcStRGxrD8TW2pNlhb04H0MHjvGBCa6CbE+boz72oMV1FuCvp8OE",
-	"EsP2GeerLbiHVQ/JCXsY48jhCvRAHVX7zJCNxPMc42Ca6oTMTlZystV47DLlxzC72KhcZPyg71eqpBZd",
-	"EE+P8RQTz1lKbx7L4UHrpg5NwwlXbC325IIdnS/hev4g0/LwCiQXcv0u5zIFTCrwtxMlKUkPQ3JO2EyR",
-	"g/XYCSv0/8vdtTS5cRvhv4LSxXbVPpTK42CdFGlVcUWOEu8qe0q5QE6TgxAEaABDmof89xS6gXmQxOzs",
-	"EjNc+6Iq7WIHM40GutGP72NYLFhtAltZlzKrZ31rfpjeFoo4aIp72/FkKedZ5LqxPR1nuE8JYUQyqYv1",
-	"SwxZgInsZa2et7gFrpuo6UldffSDiKxsWP7JW9Gf0YL15W7revY//uXPL62SD5hemSf7zyW4Av1BpwIo",
-	"VL7esIapqpVzivxxC8KswdLnFWwcHnNW018WSCr3lEqJpboW6loKtUobsc9ar947SkV89iPH2eP+0Q96",
-	"BZOnO/zEn7RJJI8sEBFWlqxH155hg4OXfWCTU+nqra8WJlmArxZ+j9mmblea1hYbCiLxN/H8+YWgRK3F",
-	"jI9QWH4XeKwwb6FVBzfbSrE597J5mtCJOufupRgrHOUffRkypw8IJzV+Z7StZv+FubvC+yAua12/zqXV",
-	"jC8cGLZA7/WdP0mpqJPgk5H4zh+pREbOeFUIx5zhQp5c/9uFeGkHxLl46Z+EHFNR6sf/L+jJxGrh5z8b",
-	"2LC1UFR7kbvH1Dk+Lwlz4s1ve++8p6IU0nr8LIZKJTRhCITildO7AHkJMkPs8i0g48OYbBKXQPmhjzpl",
-	"+eJK5iQiSc72d3/KzQCJpRFHAswWDKuUExJ/UHDHZ9zikTjj81XGvYiBgWTpnOSKYgvDbi3hdKfCtQEl",
-	"pyMVsr3OUImQkhWaugdwlaXY+AX1ZgvRchBHwv+k0ArOrkhrlrhShc582H5Vha4VY+S1StM11QXB2M3e",
-	"Jmva56ij+bIBagfxC0Uc8IgTiFWuOGUAELXBhWGFKNrkvS4Gg5xfe2Lz9S8tYeFu2GP9rjiGi3bDLJKZ",
-	"94W+7sdGD7lP9Tk+luBKMIyzmdE7S63oa0HlRnOtFMz91dhpVoKXg3fmN8BXuXN3H2iq+xFxcPDZXxaL",
-	"6THAcWbyA1LnFA+/PR8ihARpCR43LurR+t2w94ppLwxyQriUqPtzrgpRcAeWfXv/8Z/fYbNUaEmgkXSc",
-	"dVT7FualToc77ualfhivX/85WP4nShupPw0Z8UEV/k/zEOJ/9ncmrcCCXPj7rpd/ES5JsSuNKHU425VC",
-	"wjtGr0BHzZGMf6l4LOJLoFSPm0/1j/4UwZomjyfBv8LnJ8P0eDjvtHFlDtxC3AEEyaGAmttqZLC4qUpu",
-	"2RqQj65oDJb/KfoIJZiDnWKebGsLYwb5ZyHGm4jpvgZEFPqcYVjPwNbaOgbcqFjPmhupAfFOaBmYUAeB",
-	"3WadEOG3d5UiBvBo9gInSEJi70qNYJoEbJxLVHd1c0/I9WmD/k2AplkIs75hnwLcncXwqmPVphsSJ+H1",
-	"VegQEu2rwp+gV7oEFnIQRvbSnlb0oShaGPEBUoLW8qGEPZtj7DbSGLbCt+HsW9V+L6Z+A3TFyUXvbKBb",
-	"7EJL2qpaEexr4zWNrzWxicP17sx93HSD7aF+XGNs/I+UdqxSBRjrtM6mM3g0Rsgobv0lgECCvL/ib7lX",
-	"1JSgKNAP7Ftvlq7Ymgvp39KAtVcMfnWgrNDquxuG9YgNFPDOaLUkS+mvXwNUKn8RGgXs6yPpNRwub6c4",
-	"XDIWqaYW6nYGUiNXZW8Z2l+bUWPWijezpJpmq3kZfYRcfkdTPIOZZgl8C4GaOGU1zwgRNZKvk8/5QkQ/",
-	"8tX46dJ/wK41x8Sm+HDmI25pYZkt9U5F3pk5ZERiQ0s72wdgaNeyzE1S9YpxxYTaCoff50/iWZtqZ6HN",
-	"UgdGYnvD7riRAgxeQQP2Oltq3XAtDjxxbzW5wzmhyPDGTufTl+BKj3BhBb69QPneiMfuQXChPl+E8ouL",
-	"a8piw8e+c94QqBg26s+1lMCXFXXqwxZM6NbniJdMf2ZZiIVC4qw6pSdqTDVRb36/pnIwnNZPYMEdAQ49",
-	"FeF66Dr3XHrHDQtkXAnrsypCDtAiWtr1je0iLzG+43S1LLll0t/1D+8RKS6U55hBB3zde3l/8AOmCH58",
-	"iJIYEv+4ayNrxCvauYlBL4uAAv2SLuDJ+39j+czT4ro4Z3Uj2jMz9KfrAyHk6F/V5bhWaHyzl4bbP74c",
-	"3q2l2BEnrudm8VAPGtFwNJMkgpr1q77D2ImuHOOhrJXtCO4A/0ViwizAdw0KQT13L4VIV0751eZARNM5",
-	"Yr1rk4t8t5bx7VwXkA54feBSPgpXInzfkH3yAxH35Uh9ExegPtaLJh1oAwRiKw7efFkhuLwWKv1xHwWX",
-	"P4zqoIUZkg3OmnzXOi7mNNsYsDmkd/frBvOpp+QX5xUq9Mtwf0c0DmV5hZD8ju/ZDNwOQOFYe1LEEpZ9",
-	"fh8ahEkOtGShAN2AC73L4S3+jatlyB8gsJh1eoP/x4Cj13usIQ03krryYqOxPmTvR0aU5FBPGnJy/TRi",
-	"qri4DEff08/Rui0YseiJ0v8bfz+ZgbgEtGmvkQgIrzmsxHojuXsi+/tQj5rC846zTQZqehQfDc1KRNi6",
-	"5kLa0BvQ0GvxBi2gptrC3GO1uekDn+iKcgydjc+/FDjPc5Yvaxtd8+FRuXXB972eOA4YcxPjBAkPHH+V",
-	"hVKFiLW+sf6RNQIiIXGZyHMJe4y1au8QUIJOOAy8zYBqQ69aToofXfJtQD0MNcO7YO0qW3GJSu+1v31+",
-	"eyv4xElCQybRQ2owm+TO3omc79kK9oS8iXxubGP00vC17fEBfuQroBceLYPxjIa7jHUEvIDWxMebYAX7",
-	"jNmKFeybZAWPgmfcu8lYExVh1g8SJkdKXKd00wHPrW4v2YBbk9JMarUEwzSV/Ko91mJfJk5kuJC9ZyMO",
-	"GFTvtSv1efi1XxZN0QB1ZaVQpldCFYelZZ9BLV355vs/vR0wVSC3UqHyauC0v1AZprf+8Q8KjPIQ9MjJ",
-	"1/nD29PvM4iabBBcduJh2NDxoqclELoCTSyy6i69VeAWyV9SSOALh0ULw6UyZicG6fEp3wO/KxtOcFCJ",
-	"Kzp/9LqFA6xaBuagUq0GQDuqVwP42YVXD1u2UgZcZRQUIzaifq0nGckSNRM8pyl1pHjtDmal1qvrAqTw",
-	"d84n7kEfm2FTeDBhuv3QOtWgZ2WlCpPFpw5tFgQYm5ZZJFzbSJ673fInfGgtiIGWVnjHVhbUTTOyHPo1",
-	"5jEOGvGEq+c4BVbVcUCbGjcvntyCSV96O1LIf6R0BTBdiKZP8Blvtl3tQ7gDs42bqzLyzfdvbr1n9/8A",
-	"AAD//w==",
+	"h7TLtw9B5/4qFCtjC9gIeZ+ABtdb/YgSqRyesCfI0dongbTvUVGqQmmen7xevP3suXn7rJGpP6j3AWj6",
+	"8KR977z8+piZsfYWI1HDScrc8kyT65I+7dMyiGgeWR8lfHYl3OukK1IugHgfCrZjlsfjoVVyRyfmbPT2",
+	"T9PWn3kBwb7Nvvhwvp4+1sdTe3ue2Pu7K10cPRd/4XKt356VwPsX14XIcDESd5LgDO44gro1kN+zACAR",
+	"mvGFqrDsVIleK8qdOJ0F4sz1PrfyL+6RUSmpW+KrP+aopepVS/qfXUgjoD07r+yOIebQCYy4lD2Rylh9",
+	"+tAZq05QqRJGX8znEZ34YHOf7gp2A+YVfvVMdGj47X/ti1cOa54/8rHUtMcby8ZPcHm/UYZtILdX9gPG",
+	"878G67zqjfme7wh9bYV8/3jvGZA9rbXglOQj5+g9+V51CLzzej1v9sIsN1+Xz8zlx50qPI8OBm+0Mr4u",
+	"ATQd2LYZyHzuH5XulwqBfC3gemvaCdb+iEKoJ53zt/aTlOuiz5pJ85bCv//Smtplc50eLnHeTCfYu+9/",
+	"NaHi6yw78dTcc+tEJwaX9MtS7f6josLRd/UbPbh8EW55DzxGXMYuYH7yVG386heOmZdwGrqflsC03c2e",
+	"GSxl2P0ss98A9cpGxMqMdFJZYckrTE6AAyuhyAVkiWze+tdaPu5qtFAqB6QYnnUbeFu5TGGsQgBMyfzg",
+	"YJ/CYJa6p8zhMguEEuwAbYKJeJe8QKbSF30aY6C5np+mkv8H5D0IJ7yib1Mivh8FXsqTYfj2pJ4/VlK3",
+	"Nw6QrTSwtRJyzZT8khdU5OjrJV4+BTHjOPZcXG3DwqPcRbQBSwRoqpLt7u8NU/lAQtZ7fOKcKhIbSFKA",
+	"5y5lFylk7X1GOyQxP8Xl8r8utOErDCy6cTax45/6aIZtv78ubhiVwxchJ7aCOH210b4oTunWTHMVP/lj",
+	"C4cxAD6at9HwvfMOIe7sLLjZNHydcOjlyBjW0G6K+qmQg2C+9NK8PPvSPEHW1KTlWclsSMviIw9y4Nim",
+	"3sNqdAE11/0ThOfwQzVQwhpurqxeyD5Go6CP8tDwkqT1leneSmbYt4fXviHzP3Z8VvIkDFN2ZJggYj/4",
+	"mL2hqq5CsyVHHrzAL6XtBcGH8h9398AT14/0ZsDhvPBPnVU1VNJRQEWtj5rK+VQFP7EmKiv4GtgC1kJq",
+	"DEPPPCWkdtm12rAldgvdeJDTxYsZ4LtvdDrF+wbMsezOtdC/EMV2pPET6/Umx6cn0EIYV5g7be9kpK/s",
+	"lNBU4kw+C+HUHHimjxd/4UBPybQPh4ry6u1rUFQnnrwe3BdVlVlXJZxiz4Vk1aVHkjlNJdXeAz4Ioafs",
+	"dULXWb2PmefEkETgeTyRQ7Xc6gk8pyx7lT7j2lXd4BmUyD90d6zcSSNvXlGduRTAl1dU5z6U/TLdqL0/",
+	"mdMHL/oGuas3dcpAwtK8lV+pPfYFyKweZOL/nSZ5xgpeadAzprei0DNGgPoFX2KN1RretkHELFnaIGMn",
+	"E1WuA1XkMHxNeUfPjYLprEq16+JmxK7aXVw9vcT/m13shKS/1CgaIQ2sMXaUAOQskaMg+t0fWt98Gvnm",
+	"pwe7ZTnw72g6IYqfeBa5XJyEs+ID0pnZKUNPtVMURAhKOEdcS8CXG8JF1qyhyL9wbxhYY4mVoE+dkkNl",
+	"8s5WxMndlvVXVvLrw+nWB7Etc9QSj3Y8ow/TIlQaiOQH3HW9tMukRVbfmd7hy91799C5tbBvJ87Nqipj",
+	"1eXJOGHcdvE35BPuGQ3G5KcOgN7gR199rSc3de9f8vD+GbNXJOPGwK5wUHTkDqIVOcNC1Eg3wGuDjrk6",
+	"o4heJ3LKxh6kvvZ7GG/cMw9x+N047oYHotHrYb1rjvoMoDP39S+VZzteziekCdNh0H71YYmTRyu+NKoc",
+	"QB3c4LMv6dHzUmxeE7TijsjLN8owrreO2+ueaNakN/snWAv5dcrkhDSxjfH9BOtKpsgHrVYsCtR26PAk",
+	"CsVTnNE/kb+Vu3I8jNYqZhwL3ZhnpCHjbKkyZ/zWJRLsDsvS7tfnSq5EuXuAuWw28VxlX4R+4hbKg207",
+	"al29lT4Fa39feEILzJQ+2sJTD6J0XWtfxfHWGvk51pr//hc74iZI+5SHXGPg3bXoUfMBl5s6736XmfpZ",
+	"lirfETqtv2gG+WvBP490VESfnUTbnad2RhrmJszJUG6qMkQpqySgkvUF9Ylz3Xb28anzsa1oz7RR6ml+",
+	"YG2MDefxmps+BnJyaCJFJu0hQEBFe+/NhUa2aqPwmHVoRfaRsguFxAtNXgKnuHHBtYYMnZKPk3usETDr",
+	"oy0IOuK8xSxj4apSG0KsorHguAnQYsT8w1j7VlD3x6Keg1s351JCdmNgFJrzldFMGyRlOTURnw/ZYcJ2",
+	"K1cbvVHobMGVJkwzngdyxsSKSQInuBIP93XFaNDa8U6n9PyNWMu31biS+DeBMv/0FHC/nbnQXzyXXzUq",
+	"Adwdy550VIm1fHUuQm/38QevbBnFm9xTgrMLDcuqxFL8//Xpz87yfVKUSq36kAfqFr7qC/krXwhmdwpw",
+	"x0btPZm01Shcb7XPhueGUbK49jVbDUi2E7IyoFtnFUpWD3o83GMPoh1agxRr6fIpWgU6ZljEgxml+pMJ",
+	"0j0/i51PanYMKDGABcMUnOLgoZqR0NJmsxqTVVlzxaMT6zVA+IIn/JaLnC9Ejvuv56563XjwxiDz1YMU",
+	"r+s2+zDcfImSGOkLbUI8p1dKkYa+1BX3bnNz1lolYV0vlNr2IZ1+UmrbAvKc6cxstdNHKYQFFvBCqeEU",
+	"1GArATmBn1NgpiMRnH6xHo/+4ayVIcmfcCF6WR+tQkzG6VmFL9HzaqrinEuwbqRv/dmuMqFP4oJqlwVJ",
+	"aMz22E+/9jrDfkAmsT55n9TVFykWEpZeLuSA9xmrSj7IIW4lYlt7IF7dntw37MX5eFNwjA9MOxZke1rm",
+	"gLEHLa6zACw+HdqWuNDPOF9twT2sekhO2MMYRw6xoQcq3tpnhmwknucYYfx/ubuW5kZuI/xXULrYruJK",
+	"m8rj4D1tdrWVVNZZx9JGp5QL5DQ5CEGABjCkech/T6Eb8yIHw5GIGcq+bNVK0GCm0Wg0+vF9lhhdZsnI",
+	"QVuTd12mym+Y3eRaiowf7GWkMrXoKvH0OE9d4hmFJPVUDpMy3J5bhoQaW4s9qrCDO1HCm0+yLNMbECnU",
+	"6kfJVazka4u/S9T+pcoCrxDezjSFrk/D28IyLMMstoFXrk1u1rO+FZNPb3NKOWiKe9vpZDHnWaS6sZ2P",
+	"MzzEhDAi7dfVOlGGLMBE52Wlnne4Bd7UUdNOXX3yg4hWblhmz5+iP+MJ1pcVrzoF/viXP7+0/yAgrSWe",
+	"7D/XYHX0hk4FqK50XXc1p1gjm1cy/S0JSQiLytewdWjmrKa/zJD+75xKiZV6I9QbKdQ6foh91nr93lGS",
+	"57MfOc4e949+1GuYPJHkJ/6kTSQtZ4Eoy5Lkk9rnGbaOeNkH3j8Vr4v7amGSBfhq4feYx2v3+2ltsVWj",
+	"pGgnRka/EJQCt5jxEQoLGwPjGOYttGqhmVsptpdeNrupt6gn8UGKscJR/tHXod36gCBf4/ec22L+X1i4",
+	"Gd4HcVmrzgAurWZ86cCwJXqv77wlpXJZArVGikJvUok2nvEiE445w4XsXP+7pXhpb8mlKPafhBxTUarH",
+	"/y/oycRq4ee/GG6ysVBU1ZK6e9c5vsgJzePmt7133lO5D2k9fhZDpRKa0BlCWVD3LkC2iMTAx3wHyMMx",
+	"JsfHNTCV6KO6Tr5yJVNSxkRn+4e3cnNACnBE6ACzA8MK5YTEH2Tc8Tm3aBLnfLFOuBcxMBAtSpRcUWxh",
+	"2K0lWHcqCRxQzDtSieDrDJUIKVmmqS8DV1mKrV9Qf2whDhEidPifZFrBxbV+9RIXKtOJje1XlelKMUZe",
+	"qzixVlVqjTgBTVqtQ4o6mi9boEYbv1BUYIXojVg/jFMGWFcbXBiWiaxJs+zKYJDza0+8y/6lJSzdLXuq",
+	"3hXHcNFsRUba+b7Q18PYuCwPsQ7SpxxcDoZxNjd6b6nJfyOo3GihlYKFvxo7zXLwcvDO/Bb4OnXu7gNN",
+	"9TAiwhA++8tyOT0yO85MfkDMTvHw28vBV0iQlkCLy0U9Wb9b9l4x7YVBTgiXEnV/wVUmMu7Asm8fPv74",
+	"HbahhWYPGknmrKXad7DIdTzccb/I9eN4SAjPYVjoKG2kzr/ZjTYMVOb/9JIsU70Qn/2dSSuwIJf+vuvl",
+	"n4VLUtnvR6WdnO1zIeEdo1cgU3Mi418KXhbxRbDDx82n+kd/KmGwJo8nwb/C50fD9Gic99q4PAUiJO4A",
+	"AjtRQG2DFeZaualybtkGkDkwqw8s/1P0EXIwRzvFnG0YDGMG+WchxhuJ6b4GrBn6nGEI3MA22joG3Kiy",
+	"njU1BgYiydAyMKGOArv1OiHucu8qlcjMo50XOEEUqBwLww0EuOlUorqv2qZCrk8b9G8C6M9SmM0t+xSA",
+	"BC2GVx0rtu2QOAmvr0KHcH9fFbIHvdI1EKqDMJKX9jSiD1nWQO4PYB20lo85HNgCY7cluWQjfBts37ry",
+	"ezH1G0BBaNH7kIaDIrQ21R32/EXPr0o57GtjpS1fa+JjD3WgNfdpixM24/px9QHkf6S0Y4XKwFindTI9",
+	"QnNZAnRx6y8GBMnkfRh/851Ro4Ki4D+wb/1RNWMbLqR/SwPWzhj86kBZodV3twxrFGvg5b3RakWnp7+S",
+	"vVDN0herUWC/Ml2vwQi9ncIIjYtGHl28uzlIjeyjvSVsf61HjVlnXs8Sa2UuFnnpX6TyWerCG8xSS+A7",
+	"CATUsRP3gvBSLfkqcZ0uvPQDX4+fav0n7BtzTHyMH8/c1SBoc71XJZPQAhLi4+EpPT8EuG7XONXrhOyM",
+	"ccWE2gmH3+ct9rxJnrTUZqUDx7S9ZffcSAEGr68BEZ+ttK7ZMy+wzHea3OuUoHEYASA79iW45iNcgIHv",
+	"rlAOOKJ5PgpWVDZHKL/guM6sbCA5tGwQwb8hpMJCSwl8VRCmAuzABFwFjsjW9GeWhdgqROxXl56oMdVE",
+	"3fxWj9TzkhsMfPYTWHAn0FDnImaP7csCl97pw4Ibl8PmogqTI1yPhnZ9Y9sYWYzvOV1Vc26Z1NYNupfE",
+	"2G2ec1w64JveAMGjHzBFgOVDKZ0hMZb7Ji5KeQ28NPnoZREwvF/SaTx5j3FZonNeXFdnK69Fe2EVQHcN",
+	"IoQ6gFd12a4UGt/spSH9jy8H52sodony13MDeawGjXiY1JNEAqfVq77D+IwuHOOhdJbtCVIB/0VKyiSw",
+	"hTXSQTV3LwFMW07p1eZIRNM5Z71rk4p2uZLx3UJnEA+gfeBSPgmXI/jiQOgSk4hKiFgg9ale1ClHGwAs",
+	"G7H2+ssyweUboeIf91Fw+fdRnbYwQ7SJWpM/W8XZnGZbAzaF9O5/3WLOtkt+5bxChZ4c7u+SxqEsZ0io",
+	"4PiBzcHtARSOtZ0ilrDq8wXxQJjEoEWLEeimnOl9Cg/yb1ytQo4CYeGs01v8PwYwvd5jnWq4pVTVHVuN",
+	"NSgHP7LEuA41qyHv108Cp7Kry3D0Pf0crduBEcueqP+/8feTHRDXAKbtPSQCPm+KU2KzldydyTA/VqOm",
+	"8LzL2SaDpD2Jo4aGKKLq3XAhbeg/qMnReI1IUBGlYX6z2N72AVy0RTmGzpbPvxYA0HOWL2mrXv3hpXLr",
+	"jB96PXEcMOYmxgkiHjj+KgkhDtGifWP9Iyv8SkL7MiVLKRwwJqu9Q0AJP+EwGDcHqj+dNZwUPzrnu4BZ",
+	"GeqS9+G0K2zBJSq91/6m/fan4BlLQkMm0UNqYpvkzt6KsB/YGg6Em4psfGxr9Mrwje3xAX7ga6AXHi3T",
+	"8YymvoS1CjyDxsSnm2ANh4RZjTUc6qQGLwXPuHeTse6qBMk/Sqx0hwCPFLtKEccDozvdXMYBNymlmdRq",
+	"BYZpKjVWB6wBv07syHAhe+0lDhhUZ7bP9WWIxF+WdWECdYPFcMPXQmXHJW2fQa1cfvP9n94OmCrQlalQ",
+	"8TVw2l+o/BMxN8MfZBj5IciTztf5w9vu9xlENjcIAD3yMGwkedHTIshggfgXeZJX/qTgFul8YtjuS4dF",
+	"EMOlMmYHCOlxlz+C35UM+TmoxIxskt40kJ1V49A5qpCrgNdO6uQAfnbh1cOWLZQBVxgF2YgNsF+rSUY6",
+	"neoJntMMO1IMdw/zXOv1mwyk8PfQM3ejj/WwKbyaMN1haH1s0LO8UJlJ4meH9g4Cqo3LrKTQ20qeus3z",
+	"J3xoJYhnwC1rmVEXz8hy6NeYp3LQiBaumqMLJKvllNZ1dF48qQUTvwi3pJDepLQFMF3Ypk/wCW+7be1D",
+	"mAWzKzdXYeTN9zd33rP7fwAAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -6,6 +6,7 @@ package httpapi
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -60,6 +61,9 @@ type Config struct {
 	Outside  OtherSide // the other side of the simulated network; nil with a real one
 	Morning  Morning   // calls that the outside makes by itself; nil without
 	Mailbag  Mailbag   // what the stand-in of the post has got; nil with a real one alone
+	// ProofLasts is for how long somebody who has typed their password need not type it again for what gives rights; 0: ten
+	// minutes.
+	ProofLasts time.Duration
 }
 
 // Server is the HTTP side of a desk.
@@ -76,6 +80,7 @@ type Server struct {
 	morning  Morning
 	pages    *pages
 	mailbag  Mailbag
+	proof    time.Duration
 	saving   sync.Mutex // one after another saves settings that are saved as a whole
 }
 
@@ -118,7 +123,7 @@ func New(c Config) (*Server, error) {
 	}
 	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(),
 		windows: newWindows(), offers: newOffers(), routes: described.routes, pages: pages, outside: c.Outside,
-		morning: c.Morning, mailbag: c.Mailbag}
+		morning: c.Morning, mailbag: c.Mailbag, proof: cmp.Or(c.ProofLasts, proofLasts)}
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()
 	e.HandleMethodNotAllowed = true
@@ -136,7 +141,7 @@ func New(c Config) (*Server, error) {
 	s.files(e)
 	api := e.Group("", s.limit, s.sameOrigin, s.clean, s.validate, s.unchanged)
 	RegisterHandlersWithOptions(api, s, GinServerOptions{
-		Middlewares:  []MiddlewareFunc{MiddlewareFunc(s.signedIn)},
+		Middlewares:  []MiddlewareFunc{MiddlewareFunc(s.signedIn), MiddlewareFunc(s.proving)},
 		ErrorHandler: func(g *gin.Context, err error, _ int) { s.fail(g, &firm.FieldError{Field: "id", Err: err}) },
 	})
 	e.NoRoute(s.page)

@@ -299,6 +299,7 @@ func (s *Server) openSession(c *gin.Context, a firm.Actor) error {
 	s.sessions.Put(ctx, idKey, uuid.NewString())
 	s.sessions.Put(ctx, beganKey, now.UnixMicro())
 	s.sessions.Put(ctx, seenKey, now.Unix())
+	s.sessions.Put(ctx, provedKey, now.UnixMicro())
 	s.sessions.Put(ctx, fromKey, c.ClientIP())
 	agent := c.Request.UserAgent()
 	s.sessions.Put(ctx, agentKey, agent[:min(len(agent), 300)])

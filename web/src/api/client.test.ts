@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
-import { api, ask, newKey } from "./client";
+import { api, ask, newKey, proveBy } from "./client";
 
 /** answers has each request answered by the next of some answers: a status, or nothing at all; it gives the keys that came. */
 function answers(...list: (number | "lost")[]): string[] {
@@ -56,5 +56,34 @@ describe("a wish", () => {
     await note("send");
     await note("send");
     expect(keys[1]).not.toBe(keys[0]);
+  });
+});
+
+describe("what asks who sits there", () => {
+  afterEach(() => {
+    vi.unstubAllGlobals();
+  });
+
+  it("goes on with the same wish once that is shown, and stays refused where it is not", async () => {
+    for (const shown of [true, false]) {
+      const bodies: string[] = [];
+      vi.stubGlobal("fetch", async (request: Request) => {
+        bodies.push(await request.text());
+        const first = bodies.length === 1;
+        return new Response(JSON.stringify(first ? { code: "prove", detail: "again" } : { name: "Writer" }), {
+          status: first ? 403 : 201,
+          headers: { "Content-Type": "application/json" },
+        });
+      });
+      const stop = proveBy(() => Promise.resolve(shown));
+      const made = ask(
+        api.POST("/api/roles", { params: { header: { "Idempotency-Key": newKey() } }, body: { name: "Writer" } }),
+      );
+      if (shown) await expect(made).resolves.toEqual({ name: "Writer" });
+      else await expect(made).rejects.toThrow("again");
+      expect(bodies).toHaveLength(shown ? 2 : 1);
+      expect(bodies.at(-1)).toBe(bodies[0]);
+      stop();
+    }
   });
 });

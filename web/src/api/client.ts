@@ -32,6 +32,32 @@ api.use({
   },
 });
 
+// What gives rights or takes something away for good is asked for again once it is shown who sits there.
+let prover: (() => Promise<boolean>) | undefined;
+const again = new WeakMap<Request, Request>();
+
+/** proveBy sets who shows it, and gives what takes that back. */
+export function proveBy(prove: () => Promise<boolean>): () => void {
+  prover = prove;
+  return () => {
+    if (prover === prove) prover = undefined;
+  };
+}
+
+api.use({
+  onRequest({ request }) {
+    if (request.method !== "GET") again.set(request, request.clone());
+    return request;
+  },
+  async onResponse({ request, response }) {
+    const copy = again.get(request);
+    if (response.status !== 403 || !copy || !prover) return;
+    const { code } = (await response.clone().json()) as { code?: string };
+    if (code === "prove" && (await prover())) return globalThis.fetch(copy);
+    return;
+  },
+});
+
 // A wish that was sent and not answered may have been carried out: who asks for the same again within a minute asks with the same key.
 const idempotencyKey = "Idempotency-Key";
 const wishLasts = 60_000;

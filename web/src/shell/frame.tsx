@@ -27,6 +27,7 @@ import { KeysDialog } from "./keys_dialog";
 import { setTheme, type Theme, theme } from "./theme";
 import { usePageTitle } from "./page_title";
 import { fetchPages } from "./pages";
+import { Prove } from "./prove";
 
 /** Reminders says when a follow-up's time has come. */
 function Reminders() {
@@ -94,6 +95,7 @@ export function Frame() {
           </div>
         </div>
       </div>
+      <Prove />
       <KeysDialog
         open={keysShown}
         onClose={() => {

@@ -23,6 +23,12 @@ export const t = {
   retry: "Try again",
   close: "Close",
   cancel: "Cancel",
+  prove: {
+    title: "Is it still you?",
+    text: "This gives rights, or takes something away for good. Type your password again; it counts for ten minutes.",
+    password: "Your password",
+    go: "Go on",
+  },
   save: "Save",
   failed: {
     title: "This could not be loaded",
