@@ -1155,6 +1155,27 @@ func (e LiveEventKind) Valid() bool {
 	}
 }
 
+// Defines values for MeanwhileDoneKind.
+const (
+	MeanwhileDoneKindCall     MeanwhileDoneKind = "call"
+	MeanwhileDoneKindFollowUp MeanwhileDoneKind = "follow_up"
+	MeanwhileDoneKindMessage  MeanwhileDoneKind = "message"
+)
+
+// Valid indicates whether the value is a known member of the MeanwhileDoneKind enum.
+func (e MeanwhileDoneKind) Valid() bool {
+	switch e {
+	case MeanwhileDoneKindCall:
+		return true
+	case MeanwhileDoneKindFollowUp:
+		return true
+	case MeanwhileDoneKindMessage:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for MessageState.
 const (
 	MessageStateCancelled MessageState = "cancelled"
@@ -2367,6 +2388,24 @@ func (e GetHistoryParamsKind) Valid() bool {
 	}
 }
 
+// Absence defines model for Absence.
+type Absence struct {
+	BeginsAt  time.Time           `json:"begins_at"`
+	Deputy    string              `json:"deputy"`
+	DeputyID  *openapi_types.UUID `json:"deputy_id,omitempty"`
+	EndsAt    time.Time           `json:"ends_at"`
+	From      openapi_types.Date  `json:"from"`
+	FromNoon  bool                `json:"from_noon"`
+	ID        openapi_types.UUID  `json:"id"`
+	MayChange bool                `json:"may_change"`
+	Name      string              `json:"name"`
+
+	// Until The last day
+	Until     openapi_types.Date `json:"until"`
+	UntilNoon bool               `json:"until_noon"`
+	UserID    openapi_types.UUID `json:"user_id"`
+}
+
 // AddedMember defines model for AddedMember.
 type AddedMember struct {
 	Link   *SignInLink `json:"link,omitempty"`
@@ -2724,7 +2763,13 @@ type Channel string
 type Colleague struct {
 	// Availability Their state, or what they are doing: speaking, wrapping up
 	Availability string `json:"availability"`
-	Extension    string `json:"extension"`
+
+	// AwayUntil They are away until then
+	AwayUntil *time.Time `json:"away_until,omitempty"`
+
+	// Deputy Who stands in meanwhile; empty is nobody
+	Deputy    *string `json:"deputy,omitempty"`
+	Extension string  `json:"extension"`
 
 	// Free Could be called now
 	Free bool               `json:"free"`
@@ -3478,9 +3523,12 @@ type LaneEntry struct {
 	DayOnly     bool                `json:"day_only"`
 
 	// DueAt Of a follow-up
-	DueAt *time.Time         `json:"due_at"`
-	ID    openapi_types.UUID `json:"id"`
-	Kind  LaneEntryKind      `json:"kind"`
+	DueAt *time.Time `json:"due_at"`
+
+	// For The colleague who is away and for whom the reader stands in
+	For  *string            `json:"for,omitempty"`
+	ID   openapi_types.UUID `json:"id"`
+	Kind LaneEntryKind      `json:"kind"`
 
 	// Late What of that presses: 12 minutes late; empty where nothing does
 	Late string `json:"late"`
@@ -3715,6 +3763,26 @@ type Me struct {
 	Zone  string `json:"zone"`
 }
 
+// Meanwhile What colleagues did for the reader, who was away.
+type Meanwhile struct {
+	Done  []MeanwhileDone `json:"done"`
+	Since time.Time       `json:"since"`
+	Until time.Time       `json:"until"`
+}
+
+// MeanwhileDone defines model for MeanwhileDone.
+type MeanwhileDone struct {
+	At     time.Time          `json:"at"`
+	ID     openapi_types.UUID `json:"id"`
+	Kind   MeanwhileDoneKind  `json:"kind"`
+	Record RecordRef          `json:"record"`
+	Text   string             `json:"text"`
+	Who    string             `json:"who"`
+}
+
+// MeanwhileDoneKind defines model for MeanwhileDone.Kind.
+type MeanwhileDoneKind string
+
 // Member defines model for Member.
 type Member struct {
 	Active    bool               `json:"active"`
@@ -3878,6 +3946,18 @@ type MessageFile struct {
 	Bytes int                `json:"bytes"`
 	ID    openapi_types.UUID `json:"id"`
 	Name  string             `json:"name"`
+}
+
+// NewAbsence defines model for NewAbsence.
+type NewAbsence struct {
+	DeputyID  *openapi_types.UUID `json:"deputy_id,omitempty"`
+	From      openapi_types.Date  `json:"from"`
+	FromNoon  *bool               `json:"from_noon,omitempty"`
+	Until     openapi_types.Date  `json:"until"`
+	UntilNoon *bool               `json:"until_noon,omitempty"`
+
+	// UserID Of somebody else
+	UserID *openapi_types.UUID `json:"user_id,omitempty"`
 }
 
 // NewCall Either a stored number, or a typed one, or a colleague.
@@ -5580,7 +5660,10 @@ type Today struct {
 
 	// Left What colleagues left for one
 	Left []LaneEntry `json:"left"`
-	Plan []DayEntry  `json:"plan"`
+
+	// Meanwhile What colleagues did for the reader, who was away.
+	Meanwhile *Meanwhile `json:"meanwhile,omitempty"`
+	Plan      []DayEntry `json:"plan"`
 
 	// Rounds Those one is on that are not over
 	Rounds []RoundRef `json:"rounds"`
@@ -5731,6 +5814,11 @@ type ID = openapi_types.UUID
 
 // Key defines model for Key.
 type Key = string
+
+// AddAbsenceParams defines parameters for AddAbsence.
+type AddAbsenceParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
 
 // BulkActParams defines parameters for BulkAct.
 type BulkActParams struct {
@@ -5948,6 +6036,9 @@ type GetTrailParams struct {
 	// After What the page before gave as next
 	After *string `form:"after,omitempty" json:"after,omitempty"`
 }
+
+// AddAbsenceJSONRequestBody defines body for AddAbsence for application/json ContentType.
+type AddAbsenceJSONRequestBody = NewAbsence
 
 // CountRowsJSONRequestBody defines body for CountRows for application/json ContentType.
 type CountRowsJSONRequestBody = RowQuery

@@ -24,14 +24,14 @@ func (d *Desk) Lane(ctx context.Context, a firm.Actor) (contract.Lane, error) {
 	if err != nil {
 		return contract.Lane{}, err
 	}
-	o := owed{d: d, a: a, f: f, show: map[string]func(*contract.LaneEntry){}}
+	now := d.Clock.Now()
+	o := owed{d: d, a: a, f: f, show: map[string]func(*contract.LaneEntry){}, closing: map[string]closing{}}
 	for _, read := range []func(context.Context) error{o.followUps, o.notes, o.messages, o.slips, o.missed, o.rounds,
-		o.named} {
+		o.standIn, o.named} {
 		if err := read(ctx); err != nil {
 			return contract.Lane{}, err
 		}
 	}
-	now := d.Clock.Now()
 	view := contract.Lane{Owed: []contract.LaneEntry{}, At: now}
 	for _, e := range lane.Rank(o.items, now, lane.Reader{Zone: a.Zone, Dates: d.Dates()}, laneHorizon) {
 		entry := contract.LaneEntry{Kind: contract.LaneEntryKind(e.Kind), ID: uuid.MustParse(e.ID), Text: e.Text,
@@ -49,9 +49,10 @@ func (d *Desk) Lane(ctx context.Context, a firm.Actor) (contract.Lane, error) {
 
 // owed gathers what somebody owes: each source adds its items, and how each is shown once they are ranked.
 type owed struct {
-	d *Desk
-	a firm.Actor
-	f *firm.Settings
+	d  *Desk
+	a  firm.Actor
+	f  *firm.Settings
+	of string // the colleague for whom it is owed; empty: it is one's own
 
 	items          []lane.Item
 	show           map[string]func(*contract.LaneEntry)
@@ -69,13 +70,42 @@ type closing struct {
 }
 
 func (o *owed) add(it lane.Item, show func(*contract.LaneEntry)) {
+	if o.show[it.ID] != nil {
+		return // owed by both a colleague and the one who stands in for them
+	}
 	o.items = append(o.items, it)
+	if o.of != "" {
+		of, shown := o.of, show
+		show = func(entry *contract.LaneEntry) {
+			shown(entry)
+			entry.For = &of
+		}
+	}
 	o.show[it.ID] = show
+}
+
+// standIn adds what those owe for whom somebody stands in. What colleagues have written to them waits for them.
+func (o *owed) standIn(ctx context.Context) error {
+	self := o.a
+	defer func() { o.a, o.of = self, "" }()
+	for _, id := range o.f.StandsInFor(self.ID, o.d.Clock.Now()) {
+		away, err := o.d.Actor(ctx, id)
+		if err != nil {
+			return err
+		}
+		o.a, o.of = away, away.Name
+		o.a.Zone, o.a.Style = self.Zone, self.Style
+		for _, read := range []func(context.Context) error{o.followUps, o.messages, o.missed} {
+			if err := read(ctx); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 func (o *owed) followUps(ctx context.Context) error {
 	follow, err := o.d.Store.LaneFollowUps(ctx, o.a.ID)
-	o.closing = map[string]closing{}
 	for _, x := range follow {
 		it := lane.Item{Kind: lane.FollowUp, ID: x.ID.String(), Promised: x.Promised, DayOnly: x.DayOnly, Text: x.Text,
 			Value: x.Value}

@@ -45,6 +45,9 @@ func (d *Desk) Today(ctx context.Context, a firm.Actor) (contract.Today, error) 
 			view.Left = append(view.Left, e)
 		}
 	}
+	if view.Meanwhile, err = d.Staff.Meanwhile(ctx, a); err != nil {
+		return view, err
+	}
 	return view, d.figures(ctx, a, now, &view)
 }
 

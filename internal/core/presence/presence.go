@@ -14,6 +14,7 @@ const (
 	Speaking    = "Speaking"
 	WrappingUp  = "Wrapping up"
 	NotSignedIn = "Not signed in"
+	Absent      = "Away"
 )
 
 // Rep is what is known of somebody at a moment.
@@ -22,6 +23,7 @@ type Rep struct {
 	State         string    // the firm's state that they chose
 	Takes         bool      // that state takes calls
 	Since         time.Time // when they chose it
+	AwayUntil     time.Time // they are away; zero: they are not
 	Round         bool      // they go through a round that takes no calls
 	Calls         int       // that they are in; those on hold count
 	SpeakingSince time.Time // when they came into the call in the foreground; zero where they are in none
@@ -41,7 +43,7 @@ func (r Rep) Reached() bool { return r.Window || r.Telephone }
 func (r Rep) wrapping() bool { return !r.WrappingSince.IsZero() && r.Calls == 0 }
 
 // takes tells whether calls are for them at all.
-func (r Rep) takes() bool { return r.Takes && !r.Round && r.Reached() }
+func (r Rep) takes() bool { return r.Takes && !r.Round && r.AwayUntil.IsZero() && r.Reached() }
 
 // Free tells whether a call may ring for them now without disturbing anything.
 func (r Rep) Free() bool { return r.takes() && r.Calls == 0 && !r.wrapping() }
@@ -58,6 +60,8 @@ func (r Rep) Doing() (what string, since time.Time) {
 	switch {
 	case r.Calls > 0:
 		return Speaking, r.SpeakingSince
+	case !r.AwayUntil.IsZero():
+		return Absent, time.Time{}
 	case !r.Reached():
 		return NotSignedIn, time.Time{}
 	case r.wrapping() && r.Takes:

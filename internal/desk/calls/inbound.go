@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"log/slog"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -11,6 +12,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/carrier"
+	"trundo/internal/core/absence"
 	"trundo/internal/core/call"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/presence"
@@ -228,12 +230,31 @@ func (ar *Arrivals) changedOf(id uuid.UUID) chan struct{} {
 	return nil
 }
 
+// present puts in the place of who is away who stands in for them; nobody is there twice.
+func present(ids []uuid.UUID, away map[string]absence.Away) []uuid.UUID {
+	there := []uuid.UUID{}
+	for _, id := range ids {
+		if deputy, err := uuid.Parse(absence.Deputy(away, id.String())); err == nil {
+			id = deputy
+		}
+		if !slices.Contains(there, id) {
+			there = append(there, id)
+		}
+	}
+	return there
+}
+
 // repsOf are those whom a line may ring, in its order.
 func (ar *Arrivals) repsOf(ctx context.Context, line uuid.UUID) ([]presence.Rep, error) {
 	ids, err := ar.Store.RepsOfLine(ctx, line)
 	if err != nil {
 		return nil, err
 	}
+	f, err := ar.Settings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	ids = present(ids, f.Away(ar.Clock.Now()))
 	_, doing, err := ar.Team.presence(ctx, ids...)
 	if err != nil {
 		return nil, err

@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/absence"
 	"trundo/internal/core/call"
 	"trundo/internal/core/presence"
 	"trundo/internal/core/rights"
@@ -36,10 +37,10 @@ func (tm *Team) presence(ctx context.Context, among ...uuid.UUID) ([]db.UsersRow
 	if err != nil {
 		return nil, nil, err
 	}
-	calls := tm.registry.counts()
+	calls, away := tm.registry.counts(), f.Away(now)
 	doing := make(map[uuid.UUID]presence.Rep, len(users))
 	for _, u := range users {
-		r := presence.Rep{ID: u.ID.String(), State: u.Availability, Takes: u.TakesCalls,
+		r := presence.Rep{ID: u.ID.String(), AwayUntil: away[u.ID.String()].Until, State: u.Availability, Takes: u.TakesCalls,
 			Since: optional.TimeOf(u.Since), Round: u.InRound, Calls: calls[u.ID],
 			SpeakingSince: optional.TimeOf(u.SpeakingSince), LastEnded: optional.TimeOf(u.LastEndedAt),
 			WrappingSince: u.WrappingSince,
@@ -61,6 +62,14 @@ func (tm *Team) Colleagues(ctx context.Context) ([]contract.Colleague, error) {
 	if err != nil {
 		return nil, err
 	}
+	f, err := tm.Settings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	away, names := f.Away(tm.Clock.Now()), map[string]string{}
+	for _, u := range users {
+		names[u.ID.String()] = u.Name
+	}
 	list := make([]contract.Colleague, len(users))
 	for i, u := range users {
 		r := doing[u.ID]
@@ -68,6 +77,9 @@ func (tm *Team) Colleagues(ctx context.Context) ([]contract.Colleague, error) {
 		list[i] = contract.Colleague{ID: u.ID, Name: u.Name, Extension: u.Extension, Team: u.Team, Availability: what,
 			Since:   optional.Time(since),
 			Reached: r.Reached(), Free: r.Free()}
+		if is, gone := away[u.ID.String()]; gone {
+			list[i].AwayUntil, list[i].Deputy = &is.Until, new(names[absence.Deputy(away, u.ID.String())])
+		}
 	}
 	return list, nil
 }

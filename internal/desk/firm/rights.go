@@ -7,6 +7,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/absence"
 	"trundo/internal/core/rights"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
@@ -35,12 +36,14 @@ func RightSet(s rights.Set) contract.RightSet {
 	return view
 }
 
-// MayOf tells whether a right of a's goes as far as what belongs to owner; nil: to nobody, which is any team's.
+// MayOf tells whether a right of a's goes as far as what belongs to owner; nil: to nobody, which is any team's. What
+// belongs to somebody for whom a stands in is a's meanwhile.
 func (k *Firm) MayOf(ctx context.Context, a Actor, r rights.Right, owner *uuid.UUID) bool {
 	w := rights.Whose{Mine: owner != nil && *owner == a.ID, SameTeam: owner == nil}
-	if !w.Mine && owner != nil && a.Rights[r] == rights.Team {
+	if !w.Mine && owner != nil && a.Rights[r] != rights.All {
 		if f, err := k.SettingsWithin(ctx); err == nil {
 			w.SameTeam = rights.ShareTeam(a.Teams, f.TeamsOf[*owner])
+			w.Mine = absence.Deputy(f.Away(k.Clock.Now()), owner.String()) == a.ID.String()
 		}
 	}
 	return a.Rights.MayOf(r, w)

@@ -127,6 +127,7 @@ type Settings struct {
 	Name, Region string
 	Currency     string
 	SecondFactor []Role                 // of whom one is asked
+	absences     []absent               // that are not over
 	TeamsOf      map[uuid.UUID][]string // of whoever is or was of the firm and in a team
 	Book         BookFields
 	Rules        slip.Rules
@@ -261,6 +262,9 @@ func (k *Firm) readFirm(ctx context.Context) (*Settings, error) {
 	f.TeamsOf = map[uuid.UUID][]string{}
 	for _, m := range teams {
 		f.TeamsOf[m.ID] = m.Teams
+	}
+	if err := k.readAbsences(ctx, f); err != nil {
+		return nil, err
 	}
 	f.Book, err = k.readBook(ctx)
 	return f, err

@@ -11,6 +11,19 @@ import (
 	"github.com/google/uuid"
 )
 
+type Absence struct {
+	ID        uuid.UUID
+	UserID    uuid.UUID
+	FromOn    time.Time
+	UntilOn   time.Time
+	FromNoon  bool
+	UntilNoon bool
+	BeginsAt  time.Time
+	EndsAt    time.Time
+	DeputyID  *uuid.UUID
+	MadeBy    uuid.UUID
+}
+
 type ApiToken struct {
 	ID        uuid.UUID
 	UserID    uuid.UUID

@@ -8,6 +8,7 @@ const named =
 
 /** keys gives the key of something, or of what begins with it: keys.round() are all rounds, keys.round(id) is one. */
 export const keys = {
+  absences: named("absences"),
   book: named("book"),
   belongings: named("belongings"),
   bookSettings: named("book-settings"),

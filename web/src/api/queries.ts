@@ -47,6 +47,7 @@ export const queries = {
   firmSetup: queryOptions({ queryKey: keys.firmSetup(), queryFn: () => ask(api.GET("/api/settings/firm")) }),
   firstAdmin: queryOptions({ queryKey: keys.firstAdmin(), queryFn: () => ask(api.GET("/api/first-admin")) }),
   firstSteps: queryOptions({ queryKey: keys.firstSteps(), queryFn: () => ask(api.GET("/api/first-steps")) }),
+  absences: queryOptions({ queryKey: keys.absences(), queryFn: () => ask(api.GET("/api/absences")) }),
   privacy: queryOptions({ queryKey: keys.privacy(), queryFn: () => ask(api.GET("/api/privacy")) }),
   erasurePreview: (id: string) =>
     queryOptions({

@@ -722,6 +722,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/absences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listAbsences"];
+        put?: never;
+        post: operations["addAbsence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/absences/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["endAbsence"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/roles": {
         parameters: {
             query?: never;
@@ -3013,6 +3047,13 @@ export interface components {
             currency: string;
         };
         Colleague: {
+            /**
+             * Format: date-time
+             * @description They are away until then
+             */
+            away_until?: string;
+            /** @description Who stands in meanwhile; empty is nobody */
+            deputy?: string;
             /** @description This reader may see what they did today */
             may_see_day?: boolean;
             /** Format: uuid */
@@ -3758,6 +3799,64 @@ export interface components {
         MemberRole: string;
         /** @enum {string} */
         Reach: "own" | "team" | "all";
+        Absence: {
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            user_id: string;
+            name: string;
+            /** Format: date */
+            from: string;
+            /**
+             * Format: date
+             * @description The last day
+             */
+            until: string;
+            from_noon: boolean;
+            until_noon: boolean;
+            /** Format: date-time */
+            begins_at: string;
+            /** Format: date-time */
+            ends_at: string;
+            /** Format: uuid */
+            deputy_id?: string;
+            deputy: string;
+            may_change: boolean;
+        };
+        NewAbsence: {
+            /**
+             * Format: uuid
+             * @description Of somebody else
+             */
+            user_id?: string;
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            until: string;
+            from_noon?: boolean;
+            until_noon?: boolean;
+            /** Format: uuid */
+            deputy_id?: string;
+        };
+        /** @description What colleagues did for the reader, who was away. */
+        Meanwhile: {
+            /** Format: date-time */
+            since: string;
+            /** Format: date-time */
+            until: string;
+            done: components["schemas"]["MeanwhileDone"][];
+        };
+        MeanwhileDone: {
+            /** @enum {string} */
+            kind: "call" | "follow_up" | "message";
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            at: string;
+            record: components["schemas"]["RecordRef"];
+            who: string;
+            text: string;
+        };
         /** @description For how many days; 0 is for ever. */
         Retention: {
             /** @description Entries of the audit trail */
@@ -5160,6 +5259,7 @@ export interface components {
             unfiled: components["schemas"]["LaneEntry"][];
             /** @description What colleagues left for one */
             left: components["schemas"]["LaneEntry"][];
+            meanwhile?: components["schemas"]["Meanwhile"];
             figures: components["schemas"]["DayFigures"];
             /** @description What one does until this time of a day with calls; left out where that is not known yet */
             usual?: components["schemas"]["DayFigures"];
@@ -5204,6 +5304,8 @@ export interface components {
         LaneEntry: {
             /** @enum {string} */
             kind: "slip" | "follow_up" | "missed" | "note" | "message" | "round";
+            /** @description The colleague who is away and for whom the reader stands in */
+            for?: string;
             /** @description Of a follow-up: call, mail, meeting or task */
             act?: string;
             /** Format: uuid */
@@ -6895,6 +6997,75 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Consent"][];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAbsences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Those that are not over, of everybody */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Absence"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addAbsence: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAbsence"];
+            };
+        };
+        responses: {
+            /** @description All of them */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Absence"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endAbsence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Taken back */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

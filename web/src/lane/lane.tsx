@@ -100,6 +100,7 @@ function Owed({ entry }: { entry: Entry }) {
           <span className="shrink-0 text-quiet">{entry.when}</span>
         </span>
         <span className="block text-sm text-quiet">
+          {entry.for && <span className="text-ours">{t.lane.for(entry.for)} · </span>}
           <span className={late && !entry.late ? "font-semibold text-waiting" : ""}>{entry.reason}</span>
           {entry.late && (
             <>

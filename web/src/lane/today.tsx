@@ -44,6 +44,7 @@ export function Today() {
             <Plan entries={day.plan} />
           </section>
           <div className="flex flex-col gap-5">
+            {day.meanwhile && <Meanwhile meanwhile={day.meanwhile} />}
             <FiguresOf day={day} />
             <Waiting day={day} />
             <Link to="/calls" search={{}} className="self-start text-ours underline underline-offset-3">
@@ -53,6 +54,32 @@ export function Today() {
         </div>
       )}
     </>
+  );
+}
+
+/** Meanwhile is what colleagues did while one was away. */
+function Meanwhile({ meanwhile: m }: { meanwhile: Schemas["Meanwhile"] }) {
+  const first = m.done.slice(0, 8);
+  return (
+    <section aria-label={t.today.meanwhile} data-testid="meanwhile">
+      <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.today.meanwhile}</h2>
+      {first.length === 0 && <p className="py-1 text-quiet">{t.today.meanwhileNothing}</p>}
+      <ul>
+        {first.map((d) => (
+          <li key={`${d.kind} ${d.id}`} className="border-b border-rule py-1">
+            <Link to="/records/$id" params={{ id: d.record.id }} search={{}} className="name hover:underline">
+              {d.record.name}
+            </Link>
+            <p className="text-sm text-quiet">
+              {t.today.meanwhileDone[d.kind]} {d.text} {d.who && `· ${d.who}`}
+            </p>
+          </li>
+        ))}
+      </ul>
+      {m.done.length > first.length && (
+        <p className="text-sm text-quiet">{t.today.meanwhileMore(m.done.length - first.length)}</p>
+      )}
+    </section>
   );
 }
 

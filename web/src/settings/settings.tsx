@@ -6,6 +6,7 @@ import { t } from "../texts";
 import { Field } from "../ui/field";
 import { Tabs } from "../ui/tabs";
 import { DoNotCallSettings } from "./do_not_call";
+import { AbsenceSettings } from "./absences";
 import { AvailabilitySettings } from "./availability";
 import { FieldSettings } from "./fields";
 import { FirmSettings } from "./firm";
@@ -25,6 +26,7 @@ import { PrivacySettings } from "./privacy";
 import { RoleSettings } from "./roles";
 import { StaffSettings } from "./staff";
 import { firm, staff, trail } from "../texts/staff";
+import { absences } from "../texts/absences";
 import { privacy } from "../texts/privacy";
 import { roles } from "../texts/roles";
 
@@ -40,6 +42,7 @@ const labels: Record<string, string> = {
   trail: trail.tab,
   staff: staff.tab,
   roles: roles.tab,
+  absences: absences.tab,
   privacy: privacy.tab,
   sound: t.voice.menu,
   prepared: t.voice.prepared.tab,
@@ -63,6 +66,7 @@ export function Settings() {
       name: "mine",
       parts: [
         { key: "me", there: true, part: <MySettings /> },
+        { key: "absences", there: true, part: <AbsenceSettings /> },
         { key: "sound", there: true, part: <SoundSettings /> },
       ],
     },

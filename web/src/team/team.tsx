@@ -35,6 +35,7 @@ export function Team() {
       cell: (c) => (
         <>
           <span className="name">{c.name}</span> {c.id === me?.id && <span className="text-quiet">{m.yourself}</span>}
+          {c.deputy && <span className="ml-1.5 text-sm text-quiet">{m.standsIn(c.deputy)}</span>}
         </>
       ),
     },
@@ -45,7 +46,9 @@ export function Team() {
       label: m.doing,
       width: "9rem",
       cell: (c) => (
-        <Badge tone={c.free ? "theirs" : c.availability === "Speaking" ? "ours" : "quiet"}>{c.availability}</Badge>
+        <span title={c.away_until ? m.away(shortTime(c.away_until), c.deputy ?? "") : undefined}>
+          <Badge tone={c.free ? "theirs" : c.availability === "Speaking" ? "ours" : "quiet"}>{c.availability}</Badge>
+        </span>
       ),
     },
     { key: "since", label: m.since, width: "6rem", cell: (c) => (c.since && c.reached ? shortTime(c.since) : "") },

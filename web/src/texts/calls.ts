@@ -118,6 +118,8 @@ export const calls = {
     done: (who: string) => `Written down: ${who}`,
   },
   team: {
+    standsIn: (name: string) => `${name} stands in`,
+    away: (until: string, deputy: string) => (deputy ? `until ${until}; ${deputy} stands in` : `until ${until}`),
     title: "Team",
     who: "Who",
     extension: "Extension",

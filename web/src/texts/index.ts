@@ -104,6 +104,7 @@ export const t = {
     region: "Lane",
     today: (n: number) => `${String(n)} today`,
     justNow: "Just now",
+    for: (name: string) => `for ${name}`,
     empty: "Nothing due. Follow-ups and slips that are not filed yet will stand here.",
     nobody: "No calls yet.",
     call: (name: string) => `Call ${name}`,
@@ -315,6 +316,10 @@ export const t = {
     gone: "This call is not there",
   },
   today: {
+    meanwhile: "While you were away",
+    meanwhileNothing: "Nothing happened with your customers.",
+    meanwhileDone: { call: "Call:", follow_up: "Done:", message: "Message:" },
+    meanwhileMore: (n: number) => `and ${String(n)} more`,
     greeting: (name: string) => `Hello, ${name}`,
     tryThis: "Try this:",
     trySupervisor:
