@@ -35,8 +35,16 @@ func (w *window) accessible(view string) {
 	if eval[string](w, `localStorage.getItem('trundo.theme') ?? ''`) == "dark" {
 		only = `{type: 'rule', values: ['color-contrast']}` // all else is as it is in light
 	}
-	text, err := chromedp.Run(w.ctx,
-		chromedp.Evaluate[string](fmt.Sprintf(`axe.run(document, {runOnly: %s, resultTypes: ['violations']}).then((r) => JSON.stringify(r.violations))`, only), chromedp.EvalAwaitPromise))
+	text, err := chromedp.Run(
+		w.ctx,
+		chromedp.Evaluate[string](
+			fmt.Sprintf(
+				`axe.run(document, {runOnly: %s, resultTypes: ['violations']}).then((r) => JSON.stringify(r.violations))`,
+				only,
+			),
+			chromedp.EvalAwaitPromise,
+		),
+	)
 	require.NoError(w.t, err)
 	var findings []finding
 	require.NoError(w.t, json.Unmarshal([]byte(text), &findings))

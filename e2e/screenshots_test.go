@@ -42,7 +42,11 @@ func TestScreenshots(t *testing.T) {
 
 	win.fill("Name, company or number", " ")
 	win.see("252", "[data-testid=count]")
-	win.visit("/people?f=" + url.QueryEscape(`{"all":[{"field":"stage","op":"is","value":"customer"},{"field":"last_call","op":"not_past","value":"30"}]}`))
+	win.visit(
+		"/people?f=" + url.QueryEscape(
+			`{"all":[{"field":"stage","op":"is","value":"customer"},{"field":"last_call","op":"not_past","value":"30"}]}`,
+		),
+	)
 	win.see("customer", "[data-testid=rows]")
 	win.click("button", "Filter")
 	eval[any](win, `document.querySelector('[data-testid=rows]').focus()`)
@@ -218,8 +222,11 @@ func roundGoing(t *testing.T, w *world, dir string) {
 		require.NoError(t, err)
 	}
 	// As if it had taken its time.
-	_, err = w.Store.Pool.Exec(t.Context(),
-		`UPDATE round_calls x SET settled_at = settled_at - (SELECT count(*) FROM round_calls y WHERE y.round_id = x.round_id AND y.at > x.at) * interval '141 seconds' WHERE round_id = $1`, r.ID)
+	_, err = w.Store.Pool.Exec(
+		t.Context(),
+		`UPDATE round_calls x SET settled_at = settled_at - (SELECT count(*) FROM round_calls y WHERE y.round_id = x.round_id AND y.at > x.at) * interval '141 seconds' WHERE round_id = $1`,
+		r.ID,
+	)
 	require.NoError(t, err)
 	win := w.signedIn(t, "Tomas")
 	win.visit("/rounds/" + r.ID.String())
@@ -239,11 +246,14 @@ func roundGoing(t *testing.T, w *world, dir string) {
 // importPreview takes a picture of a file whose columns are being matched.
 func importPreview(t *testing.T, w *world, dir string) {
 	file := filepath.Join(t.TempDir(), "spring-show.csv")
-	require.NoError(t, os.WriteFile(file, []byte(`First name,Last name,Company,E-mail,Mobile,Work phone,Came from,Shoe size
+	require.NoError(
+		t,
+		os.WriteFile(file, []byte(`First name,Last name,Company,E-mail,Mobile,Work phone,Came from,Shoe size
 Una,Bracken,Tall Reed Brewing,una@tallreed.example,413 555 0133,"(518) 555-0120 x 9",Spring show leaflet,44
 Ivo,Larkmoor,Tall Reed Brewing,ivo@tallreed.example,,,Spring show leaflet,41
 Söhnke,Ågren,Larkspindle Works Yard,soehnke@larkspindle.example,607 555 0144,,Local radio spot,40
-`), 0o600))
+`), 0o600),
+	)
 	win := w.signedIn(t, "Odile Fairweather")
 	win.visit("/imports")
 	win.upload(file)

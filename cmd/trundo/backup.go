@@ -18,8 +18,12 @@ import (
 
 // runBackup writes everything into an archive, or with -check reads one to its end.
 func runBackup(ctx context.Context, args []string) error {
-	f := flags("backup", os.Stdout, "trundo backup FILE writes everything that the firm has into one archive, while the "+
-		"program may go on working. Keep it as safe as the firm's data: the key that seals secrets is in it.")
+	f := flags(
+		"backup",
+		os.Stdout,
+		"trundo backup FILE writes everything that the firm has into one archive, while the "+
+			"program may go on working. Keep it as safe as the firm's data: the key that seals secrets is in it.",
+	)
 	dir := ownDir(f)
 	check := f.Bool("check", false, "write nothing: read FILE to its end and say whether it is whole")
 	if err := f.Parse(args); err != nil {
@@ -82,7 +86,11 @@ func told(s backup.Summary, err error) error {
 }
 
 func ownDir(f *flag.FlagSet) *string {
-	return f.String("dir", "", "the folder of a firm that trundo start serves; empty: DATABASE_URL and TRUNDO_DATA name it")
+	return f.String(
+		"dir",
+		"",
+		"the folder of a firm that trundo start serves; empty: DATABASE_URL and TRUNDO_DATA name it",
+	)
 }
 
 // withPlace opens the database and the places of files: those that the settings name, or those of a firm that has a
@@ -107,7 +115,9 @@ func withPlace(ctx context.Context, dir string, do func(backup.Place) error) err
 		address, data = cluster.URL(ownName), filepath.Join(dir, "data")
 	}
 	if address == "" {
-		return errors.New("DATABASE_URL is not set: it names the PostgreSQL database (trundo serve -h lists all settings)")
+		return errors.New(
+			"DATABASE_URL is not set: it names the PostgreSQL database (trundo serve -h lists all settings)",
+		)
 	}
 	s, err := store.Open(ctx, address, 4)
 	if err != nil {
@@ -116,7 +126,8 @@ func withPlace(ctx context.Context, dir string, do func(backup.Place) error) err
 	defer s.Close()
 	p := backup.Place{Store: s, Dir: data}
 	inside := filepath.Join(p.Dir, "kept")
-	if at := cmp.Or(value("TRUNDO_RECORDINGS"), inside); strings.HasPrefix(at, "s3://") || filepath.Clean(at) != inside {
+	if at := cmp.Or(value("TRUNDO_RECORDINGS"), inside); strings.HasPrefix(at, "s3://") ||
+		filepath.Clean(at) != inside {
 		if p.Kept, err = blobs.New(at); err != nil {
 			return fmt.Errorf("TRUNDO_RECORDINGS: %w", err)
 		}

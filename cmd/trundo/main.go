@@ -252,9 +252,17 @@ func ownCluster(ctx context.Context, dir string) (*pgcluster.Cluster, func(), er
 
 // runStart serves a firm of one's own from a database of its own.
 func runStart(ctx context.Context, args []string) error {
-	f := flags("start", os.Stdout, "trundo start serves a firm of your own with a database of its own, until it has grown "+
-		"enough for a server (trundo serve).")
-	dir := f.String("dir", filepath.Join(".trundo", "firm"), "the folder for the database, the recordings and the journal")
+	f := flags(
+		"start",
+		os.Stdout,
+		"trundo start serves a firm of your own with a database of its own, until it has grown "+
+			"enough for a server (trundo serve).",
+	)
+	dir := f.String(
+		"dir",
+		filepath.Join(".trundo", "firm"),
+		"the folder for the database, the recordings and the journal",
+	)
 	if err := f.Parse(args); err != nil {
 		return err
 	}
@@ -278,8 +286,11 @@ func runStart(ctx context.Context, args []string) error {
 	s.Close()
 	c.DatabaseURL = url
 	return serve(ctx, c, func(a *app.App) {
-		fmt.Printf("\nTrundo is ready: http://%s\nThe built-in stand-in plays the telephone network: no real telephone is "+
-			"called.\nCtrl-C ends it; the data stays.\n", a.Addr)
+		fmt.Printf(
+			"\nTrundo is ready: http://%s\nThe built-in stand-in plays the telephone network: no real telephone is "+
+				"called.\nCtrl-C ends it; the data stays.\n",
+			a.Addr,
+		)
 		awaitFirst(ctx, a)
 	})
 }

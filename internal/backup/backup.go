@@ -1,4 +1,5 @@
-// Package backup writes everything that a firm has into one archive, and makes an installation of one: the database as it
+// Package backup writes everything that a firm has into one archive, and makes an installation of one: the database as
+// it
 // was at one moment, recordings, imported files and the key that seals secrets.
 //
 // It must not know what the tables mean: a new table is part of the next archive by itself.

@@ -78,8 +78,11 @@ func tables(t *testing.T, s *store.Store) map[string]string {
 	found := map[string]string{}
 	for _, name := range names {
 		var sum string
-		require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*) || ' ' || coalesce(md5(string_agg(x::text, E'\n' ORDER BY
-			x::text COLLATE "C")), '') FROM `+name+` x`).Scan(&sum))
+		require.NoError(
+			t,
+			s.Pool.QueryRow(t.Context(), `SELECT count(*) || ' ' || coalesce(md5(string_agg(x::text, E'\n' ORDER BY
+			x::text COLLATE "C")), '') FROM `+name+` x`).Scan(&sum),
+		)
 		found[name] = sum
 	}
 	return found
@@ -138,8 +141,12 @@ func TestRecordingsPutAwayElsewhereComeAlong(t *testing.T) {
 	from.Kept, err = blobs.New(t.TempDir())
 	require.NoError(t, err)
 	var stored string
-	require.NoError(t, from.Store.Pool.QueryRow(t.Context(), `INSERT INTO recordings (id, call_id, kind, state, server, file, stored, began_at)
-		SELECT gen_random_uuid(), id, 'call', 'kept', 'here', 'far', 'far.zst', now() FROM calls LIMIT 1 RETURNING stored`).Scan(&stored))
+	require.NoError(
+		t,
+		from.Store.Pool.QueryRow(t.Context(), `INSERT INTO recordings (id, call_id, kind, state, server, file, stored, began_at)
+		SELECT gen_random_uuid(), id, 'call', 'kept', 'here', 'far', 'far.zst', now() FROM calls LIMIT 1 RETURNING stored`).
+			Scan(&stored),
+	)
 	require.NoError(t, from.Kept.Put(t.Context(), stored, "", strings.NewReader("voices"), 6))
 	to := backup.Place{Store: emptyDatabase(t, from.Store), Dir: t.TempDir()}
 	to.Kept, err = blobs.New(t.TempDir())
@@ -176,7 +183,10 @@ func TestWhatIsNoGoodBackupIsRefusedAndLeavesNothing(t *testing.T) {
 		require.ErrorIs(t, err, x.want, what)
 		assert.NoDirExists(t, to.Dir, what)
 	}
-	_, err := from.Store.Pool.Exec(t.Context(), `INSERT INTO goose_db_version (version_id, is_applied) VALUES (99999, true)`)
+	_, err := from.Store.Pool.Exec(
+		t.Context(),
+		`INSERT INTO goose_db_version (version_id, is_applied) VALUES (99999, true)`,
+	)
 	require.NoError(t, err)
 	_, err = backup.Restore(t.Context(), bytes.NewReader(archive(t, from)), to)
 	require.ErrorIs(t, err, backup.ErrNewer)

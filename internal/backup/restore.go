@@ -26,7 +26,8 @@ var (
 	ErrNotEmpty = errors.New("there is something already where the backup is to be restored")
 )
 
-// Check reads an archive from its beginning to its end, and tells what it holds. Errors: ErrForeign, ErrCut, ErrAltered.
+// Check reads an archive from its beginning to its end, and tells what it holds. Errors: ErrForeign, ErrCut,
+// ErrAltered.
 func Check(r io.Reader) (Summary, error) {
 	var s Summary
 	var found, must []sum
@@ -112,7 +113,8 @@ func entries(r io.Reader, do func(*tar.Header, io.Reader) error) error {
 	}
 }
 
-// Restore makes an installation of an archive, in a database and a folder that are empty; all of it or nothing. An older
+// Restore makes an installation of an archive, in a database and a folder that are empty; all of it or nothing. An
+// older
 // one is brought to this version. Errors: those of Check, ErrNewer, ErrNotEmpty.
 func Restore(ctx context.Context, r io.ReadSeeker, p Place) (Summary, error) {
 	s, err := Check(r)
@@ -178,7 +180,8 @@ func empty(ctx context.Context, p Place) error {
 	}
 	var tables, users bool
 	if err := p.Store.Pool.QueryRow(ctx, `SELECT EXISTS (SELECT FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-		WHERE n.nspname = 'public' AND c.relkind = 'r')`).Scan(&tables); err != nil || !tables {
+		WHERE n.nspname = 'public' AND c.relkind = 'r')`).Scan(&tables); err != nil ||
+		!tables {
 		return err
 	}
 	if err := p.Store.Pool.QueryRow(ctx, `SELECT EXISTS (SELECT FROM users) OR EXISTS (SELECT FROM records)`).Scan(
@@ -200,7 +203,8 @@ func clear(dir string) error {
 	return err
 }
 
-// unlink takes the foreign keys away, and gives the statements that put them back: tables are filled one after the other,
+// unlink takes the foreign keys away, and gives the statements that put them back: tables are filled one after the
+// other,
 // and some tell of each other.
 func unlink(ctx context.Context, tx pgx.Tx) ([]string, error) {
 	rows, err := tx.Query(ctx, `SELECT format('ALTER TABLE %s DROP CONSTRAINT %I', conrelid::regclass, conname),

@@ -116,7 +116,12 @@ func TestWhatIsWrongWithAnAbsence(t *testing.T) {
 		assert.Equal(t, field, wrong.Field)
 	}
 	var wrong *firm.FieldError
-	require.ErrorAs(t, add(w.ines, contract.NewAbsence{From: date(2026, 3, 1), Until: date(2026, 3, 1)}), &wrong, "yesterday")
+	require.ErrorAs(
+		t,
+		add(w.ines, contract.NewAbsence{From: date(2026, 3, 1), Until: date(2026, 3, 1)}),
+		&wrong,
+		"yesterday",
+	)
 	require.ErrorIs(t, add(w.tomas, contract.NewAbsence{UserID: &w.ines.ID, From: monday.From, Until: monday.Until}),
 		firm.ErrForbidden, "somebody else's")
 	require.NoError(t, add(w.ines, monday))

@@ -373,7 +373,12 @@ func TestAColleagueIsCalled(t *testing.T) {
 	assert.Equal(t, []any{c.ID, w.ines.ID, "ines"}, []any{*left.CallID, *left.ColleagueID, left.Typed})
 	w.until("its message can be heard", func() bool { return w.notes(w.tomas)[0].MessageID != nil })
 	message := *w.notes(w.tomas)[0].MessageID
-	_, err = w.Recordings.OpenRecording(t.Context(), firm.Actor{ID: uuid.New(), Rights: rights.Shipped(rights.RoleRep)}, message, false)
+	_, err = w.Recordings.OpenRecording(
+		t.Context(),
+		firm.Actor{ID: uuid.New(), Rights: rights.Shipped(rights.RoleRep)},
+		message,
+		false,
+	)
 	require.ErrorIs(t, err, firm.ErrForbidden, "it is in his box")
 	page, err := w.CallPage(t.Context(), w.tomas, c.ID)
 	require.NoError(t, err)

@@ -117,7 +117,11 @@ func TestAMendedFileKeepsWhatItsColumnsAre(t *testing.T) {
 	require.NoError(t, err)
 	i, err = w.Files.ReceiveImport(t.Context(), w.odile, i.ID, strings.NewReader(file))
 	require.NoError(t, err)
-	plan := contract.ImportPlan{Columns: i.Columns, Same: contract.ImportPlanSameUpdate, Dates: ptr(contract.ImportPlanDatesDayFirst)}
+	plan := contract.ImportPlan{
+		Columns: i.Columns,
+		Same:    contract.ImportPlanSameUpdate,
+		Dates:   ptr(contract.ImportPlanDatesDayFirst),
+	}
 	plan.Columns[0].Field, plan.Columns[1].Field = "name", "email"
 	_, err = w.Files.PlanImport(t.Context(), w.odile, i.ID, plan)
 	require.NoError(t, err)

@@ -118,9 +118,17 @@ func TestMissedCallsOfANumberAreOneThingOwedUntilSomebodySpeaksWithThem(t *testi
 		return w.Calls.ChangeUnreturned(t.Context(), a, owed[0].ID, c)
 	}
 	require.NoError(t, change(w.ines, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionTake}))
-	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionTake}), calls.ErrTakenOn)
-	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionGiveBack}), calls.ErrTakenOn,
-		"it is not his to give back")
+	require.ErrorIs(
+		t,
+		change(w.tomas, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionTake}),
+		calls.ErrTakenOn,
+	)
+	require.ErrorIs(
+		t,
+		change(w.tomas, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionGiveBack}),
+		calls.ErrTakenOn,
+		"it is not his to give back",
+	)
 	var wrong *firm.FieldError
 	require.ErrorAs(t, change(w.ines, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionClose}), &wrong)
 	assert.Equal(t, "reason", wrong.Field)
@@ -135,7 +143,11 @@ func TestMissedCallsOfANumberAreOneThingOwedUntilSomebodySpeaksWithThem(t *testi
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, second.ID))
 	w.ended(second.ID)
 	assert.Empty(t, w.missed(w.ines))
-	require.ErrorIs(t, change(w.tomas, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionTake}), calls.ErrSettled)
+	require.ErrorIs(
+		t,
+		change(w.tomas, contract.UnreturnedChange{Action: contract.UnreturnedChangeActionTake}),
+		calls.ErrSettled,
+	)
 }
 
 func TestACallIsMissedAtOnceWhereNobodyCanBeRung(t *testing.T) {

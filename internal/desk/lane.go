@@ -193,8 +193,10 @@ func (o *owed) missed(ctx context.Context) error {
 func (o *owed) rounds(ctx context.Context) error {
 	rounds, err := o.d.Store.LaneRounds(ctx, o.a.ID)
 	for _, r := range rounds {
-		o.add(lane.Item{Kind: lane.Round, ID: r.ID.String(), Since: r.Since, Left: r.Remaining, Why: r.Why, Text: r.Name},
-			func(*contract.LaneEntry) {})
+		o.add(
+			lane.Item{Kind: lane.Round, ID: r.ID.String(), Since: r.Since, Left: r.Remaining, Why: r.Why, Text: r.Name},
+			func(*contract.LaneEntry) {},
+		)
 	}
 	return err
 }

@@ -25,8 +25,11 @@ import (
 func (w *world) everything() string {
 	w.t.Helper()
 	var all strings.Builder
-	rows, err := w.store.Pool.Query(w.t.Context(), `SELECT relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-		WHERE nspname = 'public' AND relkind = 'r'`)
+	rows, err := w.store.Pool.Query(
+		w.t.Context(),
+		`SELECT relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+		WHERE nspname = 'public' AND relkind = 'r'`,
+	)
 	require.NoError(w.t, err)
 	var tables []string
 	for rows.Next() {
@@ -49,22 +52,46 @@ func (w *world) lives() contract.Call {
 	ctx := w.t.Context()
 	c := w.calls()
 	require.True(w.t, w.sim.TheyAnswer(mobileNumber))
-	_, err := w.Calls.SaveNotes(ctx, w.ines, c.Slip.ID, contract.NotesEdit{Body: "Berit says the pump leaks.", Writer: "i"})
+	_, err := w.Calls.SaveNotes(
+		ctx,
+		w.ines,
+		c.Slip.ID,
+		contract.NotesEdit{Body: "Berit says the pump leaks.", Writer: "i"},
+	)
 	require.NoError(w.t, err)
 	require.NoError(w.t, w.Calls.HangUp(ctx, w.ines, c.ID))
 	c = w.ended(c.ID)
-	_, err = w.Filing.ChangeSlip(ctx, w.ines, c.Slip.ID, contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold})
+	_, err = w.Filing.ChangeSlip(
+		ctx,
+		w.ines,
+		c.Slip.ID,
+		contract.SlipChange{Version: c.Slip.Version, OutcomeID: &w.sold},
+	)
 	require.NoError(w.t, err)
 	_, err = w.Filing.File(ctx, w.ines, c.Slip.ID, key(), nil)
 	require.NoError(w.t, err)
-	_, err = w.Book.AddFollowUp(ctx, w.ines, w.berit, key(), contract.NewFollowUp{Text: "Ask Berit Osterlund about the pump"})
+	_, err = w.Book.AddFollowUp(
+		ctx,
+		w.ines,
+		w.berit,
+		key(),
+		contract.NewFollowUp{Text: "Ask Berit Osterlund about the pump"},
+	)
 	require.NoError(w.t, err)
-	require.NoError(w.t, w.Team.LeaveNote(ctx, w.ines, w.tomas.ID, key(), "BERIT  OSTERLUND rang on 413 555 0142, twice"))
+	require.NoError(
+		w.t,
+		w.Team.LeaveNote(ctx, w.ines, w.tomas.ID, key(), "BERIT  OSTERLUND rang on 413 555 0142, twice"),
+	)
 	_, err = w.Book.UpdateRecord(ctx, w.ines, w.aron, contract.RecordChange{Values: map[string]string{
 		"note": "Knows Berit Osterlund, b is at berit@vesper.example"}, Version: w.version(w.aron)})
 	require.NoError(w.t, err)
-	_, err = w.Book.UpdateRecord(ctx, w.ines, w.berit, contract.RecordChange{Values: map[string]string{"note": "Likes tea"},
-		Version: w.version(w.berit)})
+	_, err = w.Book.UpdateRecord(
+		ctx,
+		w.ines,
+		w.berit,
+		contract.RecordChange{Values: map[string]string{"note": "Likes tea"},
+			Version: w.version(w.berit)},
+	)
 	require.NoError(w.t, err)
 	require.NoError(w.t, os.MkdirAll(filepath.Join(w.FilesDir, "imports"), 0o700))
 	require.NoError(w.t, os.WriteFile(filepath.Join(w.FilesDir, "imports", uuid.NewString()),
@@ -123,8 +150,12 @@ func TestWhoIsErasedIsNowhereAndTheFiguresStay(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, files, "what she said")
 	var calls, talked int
-	require.NoError(t, w.store.Pool.QueryRow(ctx, `SELECT count(*), count(*) FILTER (WHERE s.outcome_id = $2 AND c.ended_at IS NOT NULL)
-		FROM calls c JOIN slips s ON s.call_id = c.id WHERE c.id = $1`, c.ID, w.sold).Scan(&calls, &talked))
+	require.NoError(
+		t,
+		w.store.Pool.QueryRow(ctx, `SELECT count(*), count(*) FILTER (WHERE s.outcome_id = $2 AND c.ended_at IS NOT NULL)
+		FROM calls c JOIN slips s ON s.call_id = c.id WHERE c.id = $1`, c.ID, w.sold).
+			Scan(&calls, &talked),
+	)
 	assert.Equal(t, []int{1, 1}, []int{calls, talked}, "that there was a call, and what came of it, stays")
 	assert.Contains(t, after, "knows [erased], b is at [erased]")
 	_, err = w.Book.Record(ctx, ada, w.berit)
@@ -176,7 +207,11 @@ func TestWhatStandsAgainstErasing(t *testing.T) {
 
 func TestANamesakeAndASharedNumberStay(t *testing.T) {
 	w := newWorld(t)
-	other := w.add(contract.RecordKindContact, map[string]string{"given": "Berit", "family": "Osterlund"}, "413 555 0142")
+	other := w.add(
+		contract.RecordKindContact,
+		map[string]string{"given": "Berit", "family": "Osterlund"},
+		"413 555 0142",
+	)
 	preview, err := w.Privacy.Preview(t.Context(), w.admin(), w.berit)
 	require.NoError(t, err)
 	assert.True(t, preview.SharedName)
@@ -223,8 +258,13 @@ func TestWhoNoLongerAgreesGetsNothing(t *testing.T) {
 	}
 	require.NoError(t, mail())
 	says := func(given bool, at time.Time) {
-		_, err := w.Privacy.NoteConsent(ctx, w.ines, w.berit, contract.NewConsent{What: contract.ConsentWhatMails, Given: given,
-			How: "in a mail", At: &at})
+		_, err := w.Privacy.NoteConsent(
+			ctx,
+			w.ines,
+			w.berit,
+			contract.NewConsent{What: contract.ConsentWhatMails, Given: given,
+				How: "in a mail", At: &at},
+		)
 		require.NoError(t, err)
 	}
 	says(false, monday)
@@ -235,7 +275,12 @@ func TestWhoNoLongerAgreesGetsNothing(t *testing.T) {
 	require.ErrorAs(t, mail(), &wrong)
 	says(true, monday.Add(time.Minute/2))
 	require.NoError(t, mail())
-	_, err := w.Privacy.NoteConsent(ctx, w.ines, w.berit, contract.NewConsent{What: contract.ConsentWhatMails, How: " "})
+	_, err := w.Privacy.NoteConsent(
+		ctx,
+		w.ines,
+		w.berit,
+		contract.NewConsent{What: contract.ConsentWhatMails, How: " "},
+	)
 	require.ErrorAs(t, err, &wrong)
 	assert.Equal(t, "how", wrong.Field)
 	all, err := w.Privacy.Consents(ctx, w.berit)
@@ -250,11 +295,18 @@ func TestThingsAreKeptAsLongAsTheFirmSays(t *testing.T) {
 	ada := w.admin()
 	_, err := w.Privacy.SetRetention(ctx, w.odile, contract.Retention{})
 	require.ErrorIs(t, err, firm.ErrForbidden)
-	_, err = w.Privacy.SetRetention(ctx, ada, contract.Retention{NoteDays: 30, CallDays: 60, MessageDays: 30, ImportDays: 30})
+	_, err = w.Privacy.SetRetention(
+		ctx,
+		ada,
+		contract.Retention{NoteDays: 30, CallDays: 60, MessageDays: 30, ImportDays: 30},
+	)
 	require.NoError(t, err)
 	body := func() (text, number string) {
-		require.NoError(t, w.store.Pool.QueryRow(ctx, `SELECT n.body, c.remote_e164 FROM slip_notes n JOIN slips s ON s.id = n.slip_id
-			JOIN calls c ON c.id = s.call_id WHERE c.id = $1`, c.ID).Scan(&text, &number))
+		require.NoError(
+			t,
+			w.store.Pool.QueryRow(ctx, `SELECT n.body, c.remote_e164 FROM slip_notes n JOIN slips s ON s.id = n.slip_id
+			JOIN calls c ON c.id = s.call_id WHERE c.id = $1`, c.ID).Scan(&text, &number),
+		)
 		return text, number
 	}
 	require.NoError(t, w.Privacy.Hold(ctx, ada, w.berit, contract.NewLegalHold{Reason: "a suit"}))

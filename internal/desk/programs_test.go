@@ -78,7 +78,12 @@ func (w *world) tells(p *program, events ...contract.WebhookEvent) (firm.Actor, 
 func TestOtherProgramsAreToldOnce(t *testing.T) {
 	w := newWorld(t)
 	p := newProgram(t)
-	admin, hook := w.tells(p, contract.WebhookEventCallEnded, contract.WebhookEventSlipFiled, contract.WebhookEventRecordCreated)
+	admin, hook := w.tells(
+		p,
+		contract.WebhookEventCallEnded,
+		contract.WebhookEventSlipFiled,
+		contract.WebhookEventRecordCreated,
+	)
 	c := w.over()
 	w.until("the end is told", func() bool { return p.count() == 1 })
 	_, err := w.Filing.File(t.Context(), w.ines, c.Slip.ID, key(), nil)

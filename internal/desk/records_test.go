@@ -29,9 +29,12 @@ func value(r contract.Record, key string) string {
 func TestASheetSaysWhatIsKnown(t *testing.T) {
 	w := newWorld(t)
 	field := store.NewID()
-	_, err := w.store.Pool.Exec(t.Context(),
+	_, err := w.store.Pool.Exec(
+		t.Context(),
 		`INSERT INTO custom_fields (id, record_kind, key, label, type) VALUES ($1, 'contact', 'tank', 'Tank', 'text'), ($2, 'contact', 'pump', 'Pump house phone', 'phone')`,
-		store.NewID(), field)
+		store.NewID(),
+		field,
+	)
 	require.NoError(t, err)
 	w.clock.Advance(6 * time.Second) // what the desk may have read of the firm when it began is read again
 	_, err = w.store.Pool.Exec(t.Context(),

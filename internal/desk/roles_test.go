@@ -120,8 +120,13 @@ func (w *world) becomes(login, role string) firm.Actor {
 	list, err := w.Staff.List(w.t.Context(), w.admin())
 	require.NoError(w.t, err)
 	m := list.Members[indexOf(list.Members, w.users[login])]
-	_, err = w.Staff.Change(w.t.Context(), w.admin(), m.ID, contract.MemberEdit{Login: m.Login, Name: m.Name, Role: role,
-		Team: m.Team, MoreTeams: &m.MoreTeams, Zone: m.Zone, Version: &m.Version})
+	_, err = w.Staff.Change(
+		w.t.Context(),
+		w.admin(),
+		m.ID,
+		contract.MemberEdit{Login: m.Login, Name: m.Name, Role: role,
+			Team: m.Team, MoreTeams: &m.MoreTeams, Zone: m.Zone, Version: &m.Version},
+	)
 	require.NoError(w.t, err)
 	return w.actor(login)
 }
@@ -138,7 +143,14 @@ func TestNobodyGivesOrChangesWhoMayDoMore(t *testing.T) {
 	require.NoError(t, err)
 	edit := func(login, role string) contract.MemberEdit {
 		m := list.Members[indexOf(list.Members, w.users[login])]
-		return contract.MemberEdit{Login: m.Login, Name: m.Name, Role: role, Team: m.Team, Zone: m.Zone, Version: &m.Version}
+		return contract.MemberEdit{
+			Login:   m.Login,
+			Name:    m.Name,
+			Role:    role,
+			Team:    m.Team,
+			Zone:    m.Zone,
+			Version: &m.Version,
+		}
 	}
 	_, err = w.Staff.Change(ctx, office, w.tomas.ID, edit("tomas", "admin"))
 	require.ErrorIs(t, err, firm.ErrForbidden, "an admin of themselves")

@@ -246,11 +246,22 @@ func (s *simulation) check(people int) {
 		require.NoError(s.t, s.store.Pool.QueryRow(ctx, sql, args...).Scan(&n))
 		return n
 	}
-	assert.Zero(s.t, one(`SELECT count(*) FROM round_calls x JOIN round_people p USING (round_id, position) JOIN calls c ON c.id = x.call_id
+	assert.Zero(
+		s.t,
+		one(
+			`SELECT count(*) FROM round_calls x JOIN round_people p USING (round_id, position) JOIN calls c ON c.id = x.call_id
 		JOIN round_calls y ON y.call_id > x.call_id AND y.user_id <> x.user_id JOIN round_people q ON q.round_id = y.round_id AND q.position = y.position AND q.record_id = p.record_id
-		JOIN calls d ON d.id = y.call_id WHERE d.started_at < c.ended_at AND c.started_at < d.ended_at`), "nobody is called by two at a time")
-	assert.Zero(s.t, one(`SELECT count(*) FROM calls c JOIN calls d ON d.placed_by = c.placed_by AND d.id > c.id AND d.started_at < c.ended_at AND c.started_at < d.started_at AND c.answered_at IS NULL`),
-		"no rep is in two calls")
+		JOIN calls d ON d.id = y.call_id WHERE d.started_at < c.ended_at AND c.started_at < d.ended_at`,
+		),
+		"nobody is called by two at a time",
+	)
+	assert.Zero(
+		s.t,
+		one(
+			`SELECT count(*) FROM calls c JOIN calls d ON d.placed_by = c.placed_by AND d.id > c.id AND d.started_at < c.ended_at AND c.started_at < d.started_at AND c.answered_at IS NULL`,
+		),
+		"no rep is in two calls",
+	)
 	for _, id := range s.rounds {
 		assert.Equal(s.t, people, one(`SELECT count(*) FROM round_people WHERE round_id = $1 AND state = 'done'`, id),
 			"nobody is lost")
@@ -263,10 +274,19 @@ func (s *simulation) check(people int) {
 	}
 	assert.Zero(s.t, one(`SELECT count(*) FROM held_people WHERE until > $1`, s.clock.Now().Add(time.Hour)),
 		"nobody is held for ever")
-	assert.Zero(s.t, one(`SELECT count(*) FROM round_people p WHERE attempts - (SELECT count(*) FROM round_calls x WHERE x.round_id = p.round_id AND x.position = p.position AND x.bead = 'current') > 3`),
-		"nobody more often than allowed, but for numbers that a rep left for another by hand")
-	assert.LessOrEqual(s.t, one(`SELECT count(*) FROM slips s JOIN round_calls x ON x.call_id = s.call_id WHERE s.state = 'open'`), int(s.faults[3].Load()),
-		"no slip stays behind but one that was opened again when a colleague was at the person already")
+	assert.Zero(
+		s.t,
+		one(
+			`SELECT count(*) FROM round_people p WHERE attempts - (SELECT count(*) FROM round_calls x WHERE x.round_id = p.round_id AND x.position = p.position AND x.bead = 'current') > 3`,
+		),
+		"nobody more often than allowed, but for numbers that a rep left for another by hand",
+	)
+	assert.LessOrEqual(
+		s.t,
+		one(`SELECT count(*) FROM slips s JOIN round_calls x ON x.call_id = s.call_id WHERE s.state = 'open'`),
+		int(s.faults[3].Load()),
+		"no slip stays behind but one that was opened again when a colleague was at the person already",
+	)
 	assert.Equal(s.t, one(`SELECT count(*) FROM calls WHERE direction = 'outbound'`),
 		one(`SELECT count(*) FROM round_calls`))
 }

@@ -198,18 +198,32 @@ func TestARoundIsStartedForSomebodyOfAListOrTheLane(t *testing.T) {
 func TestARoundTakesWhoMattersMostFirst(t *testing.T) {
 	w := newWorld(t)
 	ids := w.people(3)
-	_, err := w.store.Pool.Exec(t.Context(),
-		`INSERT INTO records (id, kind, name, person_id, amount_minor, currency, stage) VALUES (gen_random_uuid(), 'deal', 'Tank', $1, 90000, 'USD', 'offer')`, ids[2])
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`INSERT INTO records (id, kind, name, person_id, amount_minor, currency, stage) VALUES (gen_random_uuid(), 'deal', 'Tank', $1, 90000, 'USD', 'offer')`,
+		ids[2],
+	)
 	require.NoError(t, err)
-	_, err = w.store.Pool.Exec(t.Context(),
-		`INSERT INTO follow_ups (id, record_id, owner_id, text, due_at, created_at) VALUES (gen_random_uuid(), $1, $2, 'Call', $3, now())`, ids[1], w.tomas.ID, monday.AddDate(0, 0, -3))
+	_, err = w.store.Pool.Exec(
+		t.Context(),
+		`INSERT INTO follow_ups (id, record_id, owner_id, text, due_at, created_at) VALUES (gen_random_uuid(), $1, $2, 'Call', $3, now())`,
+		ids[1],
+		w.tomas.ID,
+		monday.AddDate(0, 0, -3),
+	)
 	require.NoError(t, err)
 	// The first number has been answered at this hour twice, the others never.
 	for i, talked := range map[int]bool{0: false, 1: true} {
 		for range 3 {
-			_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO calls (id, direction, remote_e164, remote_typed, remote_label, caller_id, device, owner_server, owner_epoch, state, started_at, answered_at, ended_at, placed_by, spoke)
+			_, err = w.store.Pool.Exec(
+				t.Context(),
+				`INSERT INTO calls (id, direction, remote_e164, remote_typed, remote_label, caller_id, device, owner_server, owner_epoch, state, started_at, answered_at, ended_at, placed_by, spoke)
 				SELECT gen_random_uuid(), 'outbound', e164, e164, 'mobile', '', 'browser', 'gone', 0, 'ended', $2::timestamptz, CASE WHEN $3 THEN $2::timestamptz END, $2::timestamptz, $4, $3 FROM phone_numbers WHERE record_id = $1`,
-				ids[i], monday.AddDate(0, 0, -7), talked, w.tomas.ID)
+				ids[i],
+				monday.AddDate(0, 0, -7),
+				talked,
+				w.tomas.ID,
+			)
 			require.NoError(t, err)
 		}
 	}

@@ -40,8 +40,15 @@ func (w *world) people(n int) []uuid.UUID {
 func (w *world) number(record uuid.UUID, label, e164 string) uuid.UUID {
 	w.t.Helper()
 	id := store.NewID()
-	_, err := w.store.Pool.Exec(w.t.Context(), `INSERT INTO phone_numbers (id, record_id, label, typed, e164, region, zones, position)
-		VALUES ($1, $2, $3, $4, $4, 'US', '{America/New_York}', (SELECT count(*) FROM phone_numbers WHERE record_id = $2))`, id, record, label, e164)
+	_, err := w.store.Pool.Exec(
+		w.t.Context(),
+		`INSERT INTO phone_numbers (id, record_id, label, typed, e164, region, zones, position)
+		VALUES ($1, $2, $3, $4, $4, 'US', '{America/New_York}', (SELECT count(*) FROM phone_numbers WHERE record_id = $2))`,
+		id,
+		record,
+		label,
+		e164,
+	)
 	require.NoError(w.t, err)
 	return id
 }
@@ -50,8 +57,13 @@ func (w *world) number(record uuid.UUID, label, e164 string) uuid.UUID {
 func (w *world) outcome(label string, effects string) uuid.UUID {
 	w.t.Helper()
 	id := store.NewID()
-	_, err := w.store.Pool.Exec(w.t.Context(),
-		`INSERT INTO outcomes (id, label, position, reached, effects) VALUES ($1, $2, (SELECT count(*) FROM outcomes), false, $3::jsonb)`, id, label, effects)
+	_, err := w.store.Pool.Exec(
+		w.t.Context(),
+		`INSERT INTO outcomes (id, label, position, reached, effects) VALUES ($1, $2, (SELECT count(*) FROM outcomes), false, $3::jsonb)`,
+		id,
+		label,
+		effects,
+	)
 	require.NoError(w.t, err)
 	w.clock.Advance(6 * time.Second)
 	return id
@@ -462,8 +474,11 @@ func TestWhichLineIsShownInARound(t *testing.T) {
 	w := newWorld(t)
 	nothing := w.outcome("No answer", `[]`)
 	near := store.NewID()
-	_, err := w.store.Pool.Exec(t.Context(),
-		`INSERT INTO lines (id, e164, label, region, zone) VALUES ($1, '+15185550131', 'Radio', 'US', 'America/New_York')`, near)
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`INSERT INTO lines (id, e164, label, region, zone) VALUES ($1, '+15185550131', 'Radio', 'US', 'America/New_York')`,
+		near,
+	)
 	require.NoError(t, err)
 	w.clock.Advance(6 * time.Second)
 	r := w.starts(w.ines, w.people(3), func(s *contract.RoundSettings) {

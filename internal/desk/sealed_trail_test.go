@@ -69,7 +69,10 @@ func TestTheTrailIsShortenedAndHoldsFromThere(t *testing.T) {
 	w := newWorld(t)
 	ctx := t.Context()
 	w.audits(4)
-	require.NoError(t, w.store.PutSetting(ctx, db.PutSettingParams{Key: "retention", Value: []byte(`{"trail_days":30}`)}))
+	require.NoError(
+		t,
+		w.store.PutSetting(ctx, db.PutSettingParams{Key: "retention", Value: []byte(`{"trail_days":30}`)}),
+	)
 	_, err := w.PruneTrail(ctx)
 	require.NoError(t, err)
 	kept := func() (n int) {

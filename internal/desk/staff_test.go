@@ -58,7 +58,13 @@ func TestSomebodyIsHiredAndChoosesAPassword(t *testing.T) {
 	require.ErrorIs(t, err, firm.ErrSignIn, "nobody signs in without a password")
 	first, err := w.Staff.MakeLink(t.Context(), ada, wren.ID, "https://calls.example", contract.NewSignInLink{})
 	require.NoError(t, err)
-	link, err := w.Staff.MakeLink(t.Context(), ada, wren.ID, "https://calls.example", contract.NewSignInLink{Send: true})
+	link, err := w.Staff.MakeLink(
+		t.Context(),
+		ada,
+		wren.ID,
+		"https://calls.example",
+		contract.NewSignInLink{Send: true},
+	)
 	require.NoError(t, err)
 	assert.True(t, link.Sent)
 	sent := w.postbox.Sent()[0].Mail
@@ -71,7 +77,11 @@ func TestSomebodyIsHiredAndChoosesAPassword(t *testing.T) {
 	require.ErrorIs(t, err, staff.ErrLink, "the second has taken the place of the first")
 	who, err := w.Staff.LookAtLink(t.Context(), token(link))
 	require.NoError(t, err)
-	assert.Equal(t, contract.LinkFor{Login: "wren", Name: "Wren Tamaro", Firm: "Lindenfall Cisterns", Why: "invited"}, who)
+	assert.Equal(
+		t,
+		contract.LinkFor{Login: "wren", Name: "Wren Tamaro", Firm: "Lindenfall Cisterns", Why: "invited"},
+		who,
+	)
 	for _, bad := range []string{"short", "wrentamaro99", "password123"} {
 		_, err = w.Staff.UseLink(t.Context(), token(link), bad)
 		assert.Equal(t, "password", fieldOf(t, err), bad)
@@ -306,12 +316,23 @@ func TestARoundIsGivenUpByWhoLeaves(t *testing.T) {
 func TestAPasswordIsChangedByWhoKnowsTheOldOne(t *testing.T) {
 	w := newWorld(t)
 	ada := w.ada()
-	assert.Equal(t, "current", fieldOf(t, w.ChangePassword(t.Context(), ada, w.clock.Now(), "five green kettles", "seven wet umbrellas")))
-	assert.Equal(t, "password", fieldOf(t, w.ChangePassword(t.Context(), ada, w.clock.Now(), "four green kettles", "Lindenfall12")))
+	assert.Equal(
+		t,
+		"current",
+		fieldOf(t, w.ChangePassword(t.Context(), ada, w.clock.Now(), "five green kettles", "seven wet umbrellas")),
+	)
+	assert.Equal(
+		t,
+		"password",
+		fieldOf(t, w.ChangePassword(t.Context(), ada, w.clock.Now(), "four green kettles", "Lindenfall12")),
+	)
 	require.NoError(t, w.ChangePassword(t.Context(), ada, w.clock.Now(), "four green kettles", "seven wet umbrellas"))
 	_, err := w.SignIn(t.Context(), firm.Credentials{Login: "ada", Password: "four green kettles", From: "192.0.2.1"})
 	require.ErrorIs(t, err, firm.ErrSignIn)
-	after, err := w.SignIn(t.Context(), firm.Credentials{Login: "ada", Password: "seven wet umbrellas", From: "192.0.2.1"})
+	after, err := w.SignIn(
+		t.Context(),
+		firm.Credentials{Login: "ada", Password: "seven wet umbrellas", From: "192.0.2.1"},
+	)
 	require.NoError(t, err)
 	assert.True(t, after.SessionsFrom.Equal(w.clock.Now()), "sessions from before are over")
 }
@@ -325,7 +346,10 @@ func TestAForgottenPasswordIsMailedToWhoseItIs(t *testing.T) {
 	}
 	forgotten("ada") // no mail address is known of her, nor an address of this installation
 	forgotten("nobody")
-	_, err := w.store.Pool.Exec(t.Context(), `UPDATE users SET mail_address = 'ada@lindenfall.example' WHERE login = 'ada'`)
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`UPDATE users SET mail_address = 'ada@lindenfall.example' WHERE login = 'ada'`,
+	)
 	require.NoError(t, err)
 	forgotten("ada")
 	w.Public = "https://calls.example"
@@ -342,8 +366,12 @@ func TestAForgottenPasswordIsMailedToWhoseItIs(t *testing.T) {
 	_, err = w.Staff.LookAtLink(t.Context(), found[1])
 	require.ErrorIs(t, err, staff.ErrLink)
 	var kept int
-	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM sign_in_links WHERE encode(hash, 'escape') LIKE '%' || $1 || '%'`,
-		found[1]).Scan(&kept))
+	require.NoError(
+		t,
+		w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM sign_in_links WHERE encode(hash, 'escape') LIKE '%' || $1 || '%'`,
+			found[1]).
+			Scan(&kept),
+	)
 	assert.Zero(t, kept, "the database knows a hash only")
 }
 
@@ -351,7 +379,12 @@ func TestTheTrailTellsWhatWasDoneAndHoldsNoNotes(t *testing.T) {
 	w := newWorld(t)
 	ada := w.ada()
 	c := w.speaks()
-	_, err := w.Calls.SaveNotes(t.Context(), w.ines, c.Slip.ID, contract.NotesEdit{Body: "her secret garden", Writer: "w"})
+	_, err := w.Calls.SaveNotes(
+		t.Context(),
+		w.ines,
+		c.Slip.ID,
+		contract.NotesEdit{Body: "her secret garden", Writer: "w"},
+	)
 	require.NoError(t, err)
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)

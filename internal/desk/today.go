@@ -82,8 +82,14 @@ func (d *Desk) plan(ctx context.Context, a firm.Actor, now time.Time) ([]contrac
 	}
 	for _, v := range visits {
 		items = append(items, agenda.Item{ID: v.ID.String(), Due: v.StartsAt})
-		e := contract.DayEntry{ID: v.ID, Kind: contract.DayEntryKindVisit, Text: v.Name, At: v.StartsAt, Until: v.EndsAt,
-			Where: v.Place}
+		e := contract.DayEntry{
+			ID:    v.ID,
+			Kind:  contract.DayEntryKindVisit,
+			Text:  v.Name,
+			At:    v.StartsAt,
+			Until: v.EndsAt,
+			Where: v.Place,
+		}
 		if v.PersonID != nil && v.PersonKind != nil && v.Person != nil {
 			e.Record = &contract.RecordRef{ID: *v.PersonID, Kind: contract.RecordKind(*v.PersonKind), Name: *v.Person}
 		}

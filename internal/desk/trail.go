@@ -20,8 +20,24 @@ import (
 )
 
 // trailKinds are what something can be done to.
-var trailKinds = []string{"record", "call", "slip", "member", "session", "settings", "line", "list", "field", "import", "export",
-	"bulk", "token", "do_not_call", "duplicate", "role"}
+var trailKinds = []string{
+	"record",
+	"call",
+	"slip",
+	"member",
+	"session",
+	"settings",
+	"line",
+	"list",
+	"field",
+	"import",
+	"export",
+	"bulk",
+	"token",
+	"do_not_call",
+	"duplicate",
+	"role",
+}
 
 // trailPage is how many entries a page of the trail has.
 const trailPage = 100
@@ -75,7 +91,8 @@ func (d *Desk) Trail(ctx context.Context, a firm.Actor, query TrailQuery) (contr
 	return view, nil
 }
 
-// trailChanges reads what stood there before and after. What a rep has written is not shown here: who may read it, reads
+// trailChanges reads what stood there before and after. What a rep has written is not shown here: who may read it,
+// reads
 // it on the call's page, where the rules about notes hold.
 func trailChanges(kind string, before, after json.RawMessage) []contract.TrailChange {
 	b, a := trailValues(before), trailValues(after)

@@ -110,7 +110,11 @@ func (w *world) fill() {
 		require.NoError(w.t, err)
 	}
 	line := store.NewID()
-	exec(`INSERT INTO lines (id, e164, label, region, zone, main) VALUES ($1, $2, 'Main', 'US', 'America/New_York', true)`, line, mainNumber)
+	exec(
+		`INSERT INTO lines (id, e164, label, region, zone, main) VALUES ($1, $2, 'Main', 'US', 'America/New_York', true)`,
+		line,
+		mainNumber,
+	)
 	for _, u := range []struct {
 		login, team string
 		role        firm.Role
@@ -129,8 +133,13 @@ func (w *world) fill() {
 	exec(`INSERT INTO records (id, kind, name) VALUES ($1, 'company', 'Vesper Hollow Nursery')`, w.vesper)
 	exec(`INSERT INTO records (id, kind, name, company_id) VALUES ($1, 'contact', 'Berit Osterlund', $2)`, w.berit,
 		w.vesper)
-	exec(`INSERT INTO records (id, kind, name, dnc_at, dnc_reason) VALUES ($1, 'lead', 'Aron Pell', now(), 'asked on 3 February')`, w.aron)
-	exec(`UPDATE records SET given = split_part(name, ' ', 1), family = split_part(name, ' ', 2) WHERE kind <> 'company'`)
+	exec(
+		`INSERT INTO records (id, kind, name, dnc_at, dnc_reason) VALUES ($1, 'lead', 'Aron Pell', now(), 'asked on 3 February')`,
+		w.aron,
+	)
+	exec(
+		`UPDATE records SET given = split_part(name, ' ', 1), family = split_part(name, ' ', 2) WHERE kind <> 'company'`,
+	)
 	exec(`UPDATE records SET email = 'berit@vesper.example' WHERE id = $1`, w.berit)
 	number := func(record uuid.UUID, label, e164, ext string) uuid.UUID {
 		id := store.NewID()
@@ -142,7 +151,11 @@ func (w *world) fill() {
 	w.home, w.cannot = number(w.berit, "home", "+14135550163", ""), number(w.aron, "mobile", "+14135550177", "")
 	exec(`UPDATE phone_numbers SET dnc_at = now(), dnc_reason = 'her mother lives there' WHERE id = $1`, w.home)
 	w.sold, w.again = store.NewID(), store.NewID()
-	exec(`INSERT INTO outcomes (id, label, position, reached, needs_notes) VALUES ($1, 'Visit agreed', 1, true, false), ($2, 'Wants an offer', 2, true, true)`, w.sold, w.again)
+	exec(
+		`INSERT INTO outcomes (id, label, position, reached, needs_notes) VALUES ($1, 'Visit agreed', 1, true, false), ($2, 'Wants an offer', 2, true, true)`,
+		w.sold,
+		w.again,
+	)
 	require.NoError(w.t, q.PutSetting(ctx,
 		db.PutSettingParams{Key: "firm",
 			Value: []byte(`{"name":"Lindenfall Cisterns","region":"US","outcome_needed":true}`)}))
@@ -196,8 +209,12 @@ func (w *world) reps(n int) []firm.Actor {
 	reps := make([]firm.Actor, n)
 	for i := range reps {
 		id := store.NewID()
-		_, err := w.store.Pool.Exec(w.t.Context(),
-			`INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`, id, fmt.Sprint("rep", i))
+		_, err := w.store.Pool.Exec(
+			w.t.Context(),
+			`INSERT INTO users (id, login, name, role, password_hash, zone) VALUES ($1, $2, $2, 'rep', '', 'America/New_York')`,
+			id,
+			fmt.Sprint("rep", i),
+		)
 		require.NoError(w.t, err)
 		require.NoError(w.t, w.store.InsertRepState(w.t.Context(),
 			db.InsertRepStateParams{UserID: id, At: monday.Add(-time.Minute)}))

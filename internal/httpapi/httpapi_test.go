@@ -78,7 +78,15 @@ func newSite(t *testing.T, change ...func(*httpapi.Config)) *site {
 	require.NoError(t, err)
 	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)
-	return &site{t: t, url: server.URL, client: server.Client(), jar: map[string]string{}, store: s, metrics: metrics, desk: d}
+	return &site{
+		t:       t,
+		url:     server.URL,
+		client:  server.Client(),
+		jar:     map[string]string{},
+		store:   s,
+		metrics: metrics,
+		desk:    d,
+	}
 }
 
 // ask sends a request as this site's own page would; edit changes it before it goes.

@@ -20,7 +20,8 @@ const proofLasts = 10 * time.Minute
 // errProve is told where it has to be shown again who asks: somebody may have left their window open.
 var errProve = errors.New("type your password again: this gives rights or takes something away for good")
 
-// proving refuses what the contract guards ("x-asks-again") unless whoever asks has just shown who they are. A program's
+// proving refuses what the contract guards ("x-asks-again") unless whoever asks has just shown who they are. A
+// program's
 // key shows nothing of the kind.
 func (s *Server) proving(c *gin.Context) {
 	route := s.routes[c.Request.Method+" "+c.FullPath()]

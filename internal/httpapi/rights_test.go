@@ -46,8 +46,14 @@ func guardedRoutes(t *testing.T) []guarded {
 				}
 			}
 			for _, r := range g.rights {
-				require.True(t, slices.ContainsFunc(rights.Definitions, func(d rights.Definition) bool { return d.Right == r }),
-					"%s %s asks for %s", method, path, r)
+				require.True(
+					t,
+					slices.ContainsFunc(rights.Definitions, func(d rights.Definition) bool { return d.Right == r }),
+					"%s %s asks for %s",
+					method,
+					path,
+					r,
+				)
 			}
 			all = append(all, g)
 		}

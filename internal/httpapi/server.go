@@ -61,7 +61,8 @@ type Config struct {
 	Outside  OtherSide // the other side of the simulated network; nil with a real one
 	Morning  Morning   // calls that the outside makes by itself; nil without
 	Mailbag  Mailbag   // what the stand-in of the post has got; nil with a real one alone
-	// ProofLasts is for how long somebody who has typed their password need not type it again for what gives rights; 0: ten
+	// ProofLasts is for how long somebody who has typed their password need not type it again for what gives rights; 0:
+	// ten
 	// minutes.
 	ProofLasts time.Duration
 }

@@ -62,7 +62,11 @@ func TestOnesOwnPasswordIsChangedAndOthersOfOnesSessionsEnd(t *testing.T) {
 	s.jar["trundo_session"] = here
 	r, text := s.ask("PUT", "/api/password", contract.PasswordChange{Current: "not it", Fresh: "seven wet umbrellas"})
 	assert.Equal(t, "current", *problem(t, r, text).Field)
-	r, text = s.ask("PUT", "/api/password", contract.PasswordChange{Current: firm.DemoPassword, Fresh: "seven wet umbrellas"})
+	r, text = s.ask(
+		"PUT",
+		"/api/password",
+		contract.PasswordChange{Current: firm.DemoPassword, Fresh: "seven wet umbrellas"},
+	)
 	require.Equal(t, http.StatusNoContent, r.StatusCode, string(text))
 	s.jar["trundo_session"] = here
 	get[contract.Me](s, "/api/session")
@@ -101,7 +105,12 @@ func TestWaysInThatNobodyHasAskedForLeadNowhere(t *testing.T) {
 	// A page elsewhere cannot take its visitor's link, nor make itself the first admin.
 	for path, body := range map[string]any{"/api/sign-in-link": contract.LinkToken{Token: "x"},
 		"/api/forgotten-password": contract.Forgotten{Login: "ines"}} {
-		r, text := s.ask("POST", path, body, func(r *http.Request) { r.Header.Set("Origin", "https://elsewhere.example") })
+		r, text := s.ask(
+			"POST",
+			path,
+			body,
+			func(r *http.Request) { r.Header.Set("Origin", "https://elsewhere.example") },
+		)
 		assert.Equal(t, "foreign_origin", problem(t, r, text).Code)
 	}
 }

@@ -11,52 +11,71 @@ import (
 	"trundo/internal/core/erasure"
 )
 
-// erasing are the statements that erase what hangs on a person, each with how a report calls what it changes; "" where it
+// erasing are the statements that erase what hangs on a person, each with how a report calls what it changes; "" where
+// it
 // is not told. $1 are the person's records, $2 their calls, $3 the time.
 var erasing = []struct{ what, sql string }{
-	{"notes", `UPDATE slip_notes n SET body = '' FROM slips s WHERE s.id = n.slip_id AND s.call_id = ANY($2::uuid[]) AND n.body <> ''`},
+	{"notes", `UPDATE slip_notes n SET body = '' FROM slips s WHERE s.id = n.slip_id AND s.call_id =
+		ANY($2::uuid[]) AND n.body <> ''`},
 	{"", `UPDATE slips SET subject = '' WHERE call_id = ANY($2::uuid[]) AND subject <> ''`},
 	{"answers", `UPDATE call_answers SET answer = '' WHERE call_id = ANY($2::uuid[]) AND answer <> ''`},
-	{"recordings", `UPDATE recordings SET state = 'deleted', deleted_at = $3, deleted_why = 'erased with the person', trace_ours = '',
-		trace_theirs = '', expires_at = NULL, stored = '', gaps = '[]' WHERE call_id = ANY($2::uuid[]) AND state = 'kept'`},
-	{"transcripts", `DELETE FROM transcripts t USING recordings r WHERE r.id = t.recording_id AND r.call_id = ANY($2::uuid[])`},
-	{"remarks", `UPDATE recording_remarks m SET text = '' FROM recordings r WHERE r.id = m.recording_id AND r.call_id = ANY($2::uuid[])
-		AND m.text <> ''`},
-	{"calls", `UPDATE calls SET remote_e164 = '', remote_ext = '', remote_typed = '', remote_label = '' WHERE id = ANY($2::uuid[])`},
+	{"recordings", `UPDATE recordings SET state = 'deleted', deleted_at = $3, deleted_why = 'erased with the person',
+		trace_ours = '', trace_theirs = '', expires_at = NULL, stored = '', gaps = '[]' WHERE call_id =
+		ANY($2::uuid[]) AND state = 'kept'`},
+	{"transcripts", `DELETE FROM transcripts t USING recordings r WHERE r.id = t.recording_id AND r.call_id =
+		ANY($2::uuid[])`},
+	{"remarks", `UPDATE recording_remarks m SET text = '' FROM recordings r WHERE r.id = m.recording_id AND r.call_id
+		= ANY($2::uuid[]) AND m.text <> ''`},
+	{"calls", `UPDATE calls SET remote_e164 = '', remote_ext = '', remote_typed = '', remote_label = '' WHERE id =
+		ANY($2::uuid[])`},
 	{"", `UPDATE legs SET address = '' WHERE call_id = ANY($2::uuid[]) AND user_id IS NULL AND address <> ''`},
-	{"", `UPDATE unreturned SET remote_e164 = '', remote_ext = '', closed_at = coalesce(closed_at, $3), closed_how = CASE WHEN closed_at
-		IS NULL THEN 'hand' ELSE closed_how END, reason = '' WHERE call_id = ANY($2::uuid[])`},
-	{"messages", `UPDATE messages SET body = '', subject = '', address = '', reference = NULL, in_reply_to = '', problem = '',
-		state = CASE WHEN state IN ('waiting', 'sending') THEN 'cancelled' ELSE state END, send_at = NULL
-		WHERE record_id = ANY($1::uuid[])`},
-	{"files of messages", `DELETE FROM message_files f USING messages m WHERE m.id = f.message_id AND m.record_id = ANY($1::uuid[])`},
+	{"", `UPDATE unreturned SET remote_e164 = '', remote_ext = '', closed_at = coalesce(closed_at, $3),
+		closed_how = CASE WHEN closed_at IS NULL THEN 'hand' ELSE closed_how END, reason = '' WHERE call_id
+		= ANY($2::uuid[])`},
+	{"messages", `UPDATE messages SET body = '', subject = '', address = '', reference = NULL, in_reply_to = '',
+		problem = '', state = CASE WHEN state IN ('waiting', 'sending') THEN 'cancelled' ELSE state END,
+		send_at = NULL WHERE record_id = ANY($1::uuid[])`},
+	{"files of messages", `DELETE FROM message_files f USING messages m WHERE m.id = f.message_id AND m.record_id =
+		ANY($1::uuid[])`},
 	{"follow-ups", `UPDATE follow_ups SET text = '', state = CASE WHEN state = 'open' THEN 'done' ELSE state END,
 		done_at = coalesce(done_at, $3) WHERE record_id = ANY($1::uuid[])`},
 	{"", `DELETE FROM number_choices WHERE record_id = ANY($1::uuid[])`},
 	{"", `DELETE FROM list_members WHERE record_id = ANY($1::uuid[])`},
 	{"", `DELETE FROM held_people WHERE record_id = ANY($1::uuid[])`},
 	{"", `DELETE FROM duplicate_pairs WHERE a_id = ANY($1::uuid[]) OR b_id = ANY($1::uuid[])`},
-	{"", `UPDATE sequence_members SET state = 'ended', ended_at = coalesce(ended_at, $3), next_at = NULL, why = ''
-		WHERE record_id = ANY($1::uuid[]) AND state NOT IN ('ended', 'done')`},
+	{"", `UPDATE sequence_members SET state = 'ended', ended_at = coalesce(ended_at, $3), next_at = NULL, why
+		= '' WHERE record_id = ANY($1::uuid[]) AND state NOT IN ('ended', 'done')`},
 	{"", `UPDATE merges SET moved = '{}' WHERE kept_id = ANY($1::uuid[]) OR lost_id = ANY($1::uuid[])`},
 	{"", `UPDATE bulk_change_rows SET before = '{}' WHERE record_id = ANY($1::uuid[])`},
-	{"", `UPDATE filing_effects e SET item = e.item - 'text' - 'address' || '{"words": ""}', before = '{}', why = '' FROM filings f JOIN
-		slips s ON s.id = f.slip_id WHERE f.id = e.filing_id AND s.call_id = ANY($2::uuid[])`},
-	{"", `DELETE FROM text_opt_outs o USING phone_numbers n WHERE n.e164 = o.e164 AND n.record_id = ANY($1::uuid[])
-		AND NOT EXISTS (SELECT FROM phone_numbers x WHERE x.e164 = o.e164 AND NOT x.record_id = ANY($1::uuid[]))`},
-	{"", `DELETE FROM do_not_call_numbers d USING phone_numbers n WHERE n.e164 = d.e164 AND n.record_id = ANY($1::uuid[])
-		AND NOT EXISTS (SELECT FROM phone_numbers x WHERE x.e164 = d.e164 AND NOT x.record_id = ANY($1::uuid[]))`},
-	{"numbers", `UPDATE phone_numbers SET typed = '', e164 = NULL, ext = '', digits_reversed = '', label = '', dnc_reason = ''
-		WHERE record_id = ANY($1::uuid[])`},
+	{"", `UPDATE filing_effects e SET item = e.item - 'text' - 'address' || '{"words": ""}', before = '{}',
+		why = '' FROM filings f JOIN slips s ON s.id = f.slip_id WHERE f.id = e.filing_id AND s.call_id =
+		ANY($2::uuid[])`},
+	{"", `DELETE FROM text_opt_outs o USING phone_numbers n WHERE n.e164 = o.e164 AND n.record_id =
+		ANY($1::uuid[]) AND NOT EXISTS (SELECT FROM phone_numbers x WHERE x.e164 = o.e164 AND NOT
+		x.record_id = ANY($1::uuid[]))`},
+	{"", `DELETE FROM do_not_call_numbers d USING phone_numbers n WHERE n.e164 = d.e164 AND n.record_id =
+		ANY($1::uuid[]) AND NOT EXISTS (SELECT FROM phone_numbers x WHERE x.e164 = d.e164 AND NOT
+		x.record_id = ANY($1::uuid[]))`},
+	{"numbers", `UPDATE phone_numbers SET typed = '', e164 = NULL, ext = '', digits_reversed = '', label = '',
+		dnc_reason = '' WHERE record_id = ANY($1::uuid[])`},
 	{"consents", `UPDATE consents SET how = '' WHERE record_id = ANY($1::uuid[])`},
-	{"audit entries", `UPDATE audit SET before = '{}', after = '{}', erased_at = $3 WHERE (before <> '{}' OR after <> '{}') AND
-		(subject_id = ANY($1::uuid[]) OR subject_id = ANY($2::uuid[]) OR subject_id IN (SELECT id FROM slips WHERE call_id = ANY($2::uuid[])))`},
-	{"records", `UPDATE records SET name = '` + erasure.Mark + `', given = '', family = '', job = '', email = '', web = '', social = '', address = '',
-		place = '', note = '', custom = '{}', tags = '{}', reference = '', zone = '', dnc_reason = '', deleted_at = coalesce(deleted_at, $3),
-		version = version + 1 WHERE id = ANY($1::uuid[])`},
+	{
+		"audit entries",
+		`UPDATE audit SET before = '{}', after = '{}', erased_at = $3 WHERE (before <> '{}' OR after <> '{}')
+		AND (subject_id = ANY($1::uuid[]) OR subject_id = ANY($2::uuid[]) OR subject_id IN (SELECT id FROM
+		slips WHERE call_id = ANY($2::uuid[])))`,
+	},
+	{
+		"records",
+		`UPDATE records SET name = '` + erasure.Mark + `', given = '', family = '', job = '', email = '', web = '', social
+		= '', address = '', place = '', note = '', custom = '{}', tags = '{}', reference = '', zone = '',
+		dnc_reason = '', deleted_at = coalesce(deleted_at, $3), version = version + 1 WHERE id =
+		ANY($1::uuid[])`,
+	},
 }
 
-// ErasePerson erases what hangs on a person, within a transaction in which the trail may be touched ("erase"), and tells
+// ErasePerson erases what hangs on a person, within a transaction in which the trail may be touched ("erase"), and
+// tells
 // how much of what it was.
 func ErasePerson(ctx context.Context, tx pgx.Tx, records, calls []uuid.UUID, at any) (map[string]int64, error) {
 	report := map[string]int64{}

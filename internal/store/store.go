@@ -90,8 +90,11 @@ func (s *Store) Migrate(ctx context.Context) error {
 			return fmt.Errorf("the version of the database: %w", err)
 		}
 		if newest := newestSchema(p); at > newest {
-			return fmt.Errorf("the database is at version %d, which is newer than this program (%d): start the newer one",
-				at, newest)
+			return fmt.Errorf(
+				"the database is at version %d, which is newer than this program (%d): start the newer one",
+				at,
+				newest,
+			)
 		}
 		if _, err := p.Up(ctx); err != nil {
 			return fmt.Errorf("migrating the database: %w", err)

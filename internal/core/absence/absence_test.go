@@ -58,7 +58,9 @@ func TestTwoHalvesOfADayDoNotOverlap(t *testing.T) {
 func TestWhoStandsIn(t *testing.T) {
 	t.Parallel()
 	away := map[string]absence.Away{"ines": {Deputy: "maren"}, "maren": {Deputy: "tomas"}, "pilar": {},
-		"hedda": {Deputy: "gunnar"}, "gunnar": {Deputy: "hedda"}, "desmond": {Deputy: "desmond"}, "bastian": {Deputy: "pilar"}}
+		"hedda": {
+			Deputy: "gunnar",
+		}, "gunnar": {Deputy: "hedda"}, "desmond": {Deputy: "desmond"}, "bastian": {Deputy: "pilar"}}
 	for who, want := range map[string]string{"ines": "tomas", "maren": "tomas", "tomas": "", "pilar": "", "hedda": "",
 		"gunnar": "", "desmond": "", "bastian": ""} {
 		assert.Equal(t, want, absence.Deputy(away, who), who)

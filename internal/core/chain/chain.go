@@ -18,7 +18,8 @@ type Hash [sha256.Size]byte
 // be erased can be, while the chain still holds.
 func Text(text string) Hash { return sha256.Sum256([]byte(text)) }
 
-// Link seals the n-th entry, made of parts, to the hash of the one before it. Each part goes in with its length, so that
+// Link seals the n-th entry, made of parts, to the hash of the one before it. Each part goes in with its length, so
+// that
 // nothing can move from one to the next.
 func Link(before Hash, n int64, parts ...string) Hash {
 	h := sha256.New()

@@ -1,4 +1,5 @@
-// Package erasure says by what a person is found in texts, so that nothing of them is left anywhere: their names, numbers
+// Package erasure says by what a person is found in texts, so that nothing of them is left anywhere: their names,
+// numbers
 // and mail addresses, in whatever form somebody has written them.
 //
 // It must not know where texts are kept, or whose a name is besides.
@@ -29,7 +30,8 @@ const shortest = 7
 const between = `[-\s()./]{0,3}`
 
 // Pattern is a regular expression, in the syntax that PostgreSQL (ARE) and Go (RE2) share, that finds traces wherever
-// they begin and end a word, with large and small letters alike; "" where there is nothing to look for. A word's border is
+// they begin and end a word, with large and small letters alike; "" where there is nothing to look for. A word's border
+// is
 // written as border, which is \y there and \b here.
 func (t Traces) Pattern(border string) string {
 	var all []string

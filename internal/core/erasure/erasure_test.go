@@ -54,7 +54,11 @@ func TestWhatIsTooShortIsNotLookedFor(t *testing.T) {
 		CountryCode: "1"}.Pattern(`\b`))
 	odd := erasure.Traces{Names: []string{`Jo "the (pump" O'Hara*`}}
 	assert.Equal(t, "[erased]*", erased(erasure.Traces{Names: []string{`Jo "x" O'Hara`}}, `Jo "x" O'Hara*`))
-	assert.Equal(t, `{"n":"[erased]"}`, erased(erasure.Traces{Names: []string{`Jo "x" O'Hara`}}, `{"n":"Jo \"x\" O'Hara"}`))
+	assert.Equal(
+		t,
+		`{"n":"[erased]"}`,
+		erased(erasure.Traces{Names: []string{`Jo "x" O'Hara`}}, `{"n":"Jo \"x\" O'Hara"}`),
+	)
 	assert.NotPanics(t, func() { erased(odd, "anything") })
 }
 
@@ -62,7 +66,14 @@ func FuzzPattern(f *testing.F) {
 	f.Add("Berit Osterlund", "+14135550142", "a@b.example")
 	f.Add(`a\ b(`, "+1[", "[")
 	f.Fuzz(func(t *testing.T, name, number, mail string) {
-		p := erasure.Traces{Names: []string{name}, Numbers: []string{number}, Mails: []string{mail}, CountryCode: "1"}.Pattern(`\b`)
+		p := erasure.Traces{
+			Names:       []string{name},
+			Numbers:     []string{number},
+			Mails:       []string{mail},
+			CountryCode: "1",
+		}.Pattern(
+			`\b`,
+		)
 		if _, err := regexp.Compile("(?i)" + p); err != nil {
 			t.Fatal(err)
 		}

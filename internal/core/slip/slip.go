@@ -133,7 +133,8 @@ func MayRead(r Reader, p Part) bool {
 	return true
 }
 
-// MayChange tells whether somebody may change a rep's slip: its rep, who finishes it in their place, and who may correct
+// MayChange tells whether somebody may change a rep's slip: its rep, who finishes it in their place, and who may
+// correct
 // those of that rep, as far as these may read it.
 func MayChange(r Reader, p Part) bool {
 	if r.User == p.Rep {

@@ -286,7 +286,13 @@ func (bk *Book) bulkValue(ctx context.Context, a firm.Actor, action string,
 
 // historyOfMany shows one entry of the trail in the history of each record.
 func historyOfMany(ctx context.Context, tx pgx.Tx, records []uuid.UUID, at time.Time, change uuid.UUID) error {
-	_, err := tx.Exec(ctx, `INSERT INTO history (record_id, at, kind, ref_id) SELECT unnest($1::uuid[]), $2, 'change', $3`, records, at, change)
+	_, err := tx.Exec(
+		ctx,
+		`INSERT INTO history (record_id, at, kind, ref_id) SELECT unnest($1::uuid[]), $2, 'change', $3`,
+		records,
+		at,
+		change,
+	)
 	return err
 }
 
@@ -358,8 +364,13 @@ func (bk *Book) UndoBulk(ctx context.Context, a firm.Actor, id uuid.UUID) (contr
 			return err
 		}
 		if b.Action == "to_lane" {
-			_, err := tx.Exec(ctx, `UPDATE follow_ups f SET state = 'cancelled', done_at = $2, version = version + 1 FROM bulk_change_rows b
-				WHERE b.bulk_id = $1 AND f.id = (b.before ->> 'follow_up')::uuid AND f.state = 'open'`, id, now)
+			_, err := tx.Exec(
+				ctx,
+				`UPDATE follow_ups f SET state = 'cancelled', done_at = $2, version = version + 1 FROM bulk_change_rows b
+				WHERE b.bulk_id = $1 AND f.id = (b.before ->> 'follow_up')::uuid AND f.state = 'open'`,
+				id,
+				now,
+			)
 			return err
 		}
 		if err := store.BulkActions[b.Action].Undo(ctx, tx, id, b.Value); err != nil {
@@ -370,7 +381,13 @@ func (bk *Book) UndoBulk(ctx context.Context, a firm.Actor, id uuid.UUID) (contr
 			map[string]string{"undone": bulkWords[b.Action]}); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `INSERT INTO history (record_id, at, kind, ref_id) SELECT record_id, $2, 'change', $3 FROM bulk_change_rows WHERE bulk_id = $1`, id, now, change)
+		_, err = tx.Exec(
+			ctx,
+			`INSERT INTO history (record_id, at, kind, ref_id) SELECT record_id, $2, 'change', $3 FROM bulk_change_rows WHERE bulk_id = $1`,
+			id,
+			now,
+			change,
+		)
 		return err
 	})
 	if err != nil {

@@ -23,7 +23,8 @@ import (
 // wrongClock is by how much a time may lie ahead; clocks of servers differ by less.
 const wrongClock = time.Minute
 
-// presence is everybody of the firm, or those of them who are among some, in the order in which they are shown, and what
+// presence is everybody of the firm, or those of them who are among some, in the order in which they are shown, and
+// what
 // each of them is doing.
 func (tm *Team) presence(ctx context.Context, among ...uuid.UUID) ([]db.UsersRow, map[uuid.UUID]presence.Rep, error) {
 	f, err := tm.Settings(ctx)
@@ -40,11 +41,20 @@ func (tm *Team) presence(ctx context.Context, among ...uuid.UUID) ([]db.UsersRow
 	calls, away := tm.registry.counts(), f.Away(now)
 	doing := make(map[uuid.UUID]presence.Rep, len(users))
 	for _, u := range users {
-		r := presence.Rep{ID: u.ID.String(), AwayUntil: away[u.ID.String()].Until, State: u.Availability, Takes: u.TakesCalls,
-			Since: optional.TimeOf(u.Since), Round: u.InRound, Calls: calls[u.ID],
-			SpeakingSince: optional.TimeOf(u.SpeakingSince), LastEnded: optional.TimeOf(u.LastEndedAt),
+		r := presence.Rep{
+			ID:            u.ID.String(),
+			AwayUntil:     away[u.ID.String()].Until,
+			State:         u.Availability,
+			Takes:         u.TakesCalls,
+			Since:         optional.TimeOf(u.Since),
+			Round:         u.InRound,
+			Calls:         calls[u.ID],
+			SpeakingSince: optional.TimeOf(u.SpeakingSince),
+			LastEnded:     optional.TimeOf(u.LastEndedAt),
 			WrappingSince: u.WrappingSince,
-			Window:        tm.Hub.Reached(u.ID), Telephone: u.Rings || tm.Telephones.telephoneOf(u.ID) != nil}
+			Window:        tm.Hub.Reached(u.ID),
+			Telephone:     u.Rings || tm.Telephones.telephoneOf(u.ID) != nil,
+		}
 		if r.LastEnded.After(now.Add(wrongClock)) {
 			r.LastEnded = time.Time{}
 		}

@@ -328,7 +328,17 @@ func (fg *Filing) PreviewOutcome(ctx context.Context, a firm.Actor,
 	if err != nil {
 		return contract.FilingPlan{}, err
 	}
-	s.Person, s.Deal, s.Case = &outcome.Named{Name: "the person"}, &outcome.Named{Name: "their deal"}, &outcome.Named{Name: "their case"}
-	s.Number, s.Next, s.Mail, s.Sequence = &outcome.Number{Label: "the number of the call"}, &outcome.Number{Label: "their next number"}, "their address", 1
+	s.Person, s.Deal, s.Case = &outcome.Named{
+		Name: "the person",
+	}, &outcome.Named{
+		Name: "their deal",
+	}, &outcome.Named{
+		Name: "their case",
+	}
+	s.Number, s.Next, s.Mail, s.Sequence = &outcome.Number{
+		Label: "the number of the call",
+	}, &outcome.Number{
+		Label: "their next number",
+	}, "their address", 1
 	return planView(outcome.Plan(list, s), s), nil
 }

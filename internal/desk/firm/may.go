@@ -73,8 +73,11 @@ func LockSlip(ctx context.Context, q *db.Queries, a Actor, id uuid.UUID) (db.Loc
 	} else if err != nil {
 		return s, err
 	}
-	if !slip.MayChange(a.Reader(), slip.Part{Rep: s.UserID.String(), Teams: s.RepTeams, HandedTo: optional.ID(s.HandedTo),
-		Visible: slip.Visible(s.Visible)}) {
+	if !slip.MayChange(
+		a.Reader(),
+		slip.Part{Rep: s.UserID.String(), Teams: s.RepTeams, HandedTo: optional.ID(s.HandedTo),
+			Visible: slip.Visible(s.Visible)},
+	) {
 		return s, ErrForbidden
 	}
 	return s, nil

@@ -108,7 +108,10 @@ func (k *Firm) Knows(ctx context.Context, a Actor, password string) error {
 
 // wrongCode is told beside the code; the clock is what is wrong most often.
 func wrongCode() error {
-	return Wrong("code", "this code is not right, or was used already: wait for the next one, and see that the clock of your telephone is right")
+	return Wrong(
+		"code",
+		"this code is not right, or was used already: wait for the next one, and see that the clock of your telephone is right",
+	)
 }
 
 // ConfirmSecondFactor turns a's second factor on, with a first code of it, and gives codes for when it is lost. Error:
@@ -213,7 +216,10 @@ func (k *Firm) secondFactor(ctx context.Context, id uuid.UUID, code string) erro
 			return q.UseSecondFactor(ctx, p)
 		}
 		plain := totp.Plain(code)
-		at := slices.IndexFunc(now.Recovery, func(h []byte) bool { return plain != "" && bytes.Equal(h, HashSecret(plain)) })
+		at := slices.IndexFunc(
+			now.Recovery,
+			func(h []byte) bool { return plain != "" && bytes.Equal(h, HashSecret(plain)) },
+		)
 		if at < 0 {
 			return wrongCode()
 		}

@@ -36,7 +36,8 @@ func (pv *Privacy) Use(s Sounds) { pv.sounds = s }
 // forgetEvery is how often it is looked what has been kept for long enough.
 const forgetEvery = time.Hour
 
-// Start goes on with erasures that an earlier run had begun, and forgets what is older than the firm keeps it, until the
+// Start goes on with erasures that an earlier run had begun, and forgets what is older than the firm keeps it, until
+// the
 // desk closes.
 func (pv *Privacy) Start() {
 	pv.InBackground(func(ctx context.Context) {

@@ -121,8 +121,16 @@ func (pv *Privacy) preview(ctx context.Context, q *db.Queries, id uuid.UUID) (co
 	if err != nil {
 		return v, err
 	}
-	v = contract.ErasurePreview{Calls: len(p.calls), Messages: n.Messages, FollowUps: n.FollowUps, Recordings: n.Recordings,
-		Notes: n.Notes, InCall: p.inCall, SharedName: p.sharedName, SharedNumbers: len(p.shared)}
+	v = contract.ErasurePreview{
+		Calls:         len(p.calls),
+		Messages:      n.Messages,
+		FollowUps:     n.FollowUps,
+		Recordings:    n.Recordings,
+		Notes:         n.Notes,
+		InCall:        p.inCall,
+		SharedName:    p.sharedName,
+		SharedNumbers: len(p.shared),
+	}
 	hold, err := q.LegalHold(ctx, p.ids)
 	switch {
 	case err == nil:
@@ -147,7 +155,8 @@ func against(v contract.ErasurePreview) error {
 }
 
 // Erase erases somebody for good, behind the request: what can tell who they were is gone or blank, wherever it stands,
-// and the figures stay. The same key erases once. Errors: firm.ErrForbidden, firm.ErrNotFound, *firm.FieldError, ErrHeld,
+// and the figures stay. The same key erases once. Errors: firm.ErrForbidden, firm.ErrNotFound, *firm.FieldError,
+// ErrHeld,
 // ErrInCall.
 func (pv *Privacy) Erase(ctx context.Context, a firm.Actor, key string, id uuid.UUID,
 	n contract.NewErasure) (contract.Erasure, error) {

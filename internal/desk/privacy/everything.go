@@ -15,7 +15,8 @@ import (
 	"trundo/internal/store/db"
 )
 
-// WriteEverything writes all that the firm keeps about somebody as a ZIP file, for themselves: what is known of them, their
+// WriteEverything writes all that the firm keeps about somebody as a ZIP file, for themselves: what is known of them,
+// their
 // calls with what was written down, messages with their files, follow-ups, promises, consents, and recordings as sound
 // with their transcripts. It stands in the trail that it was taken. Errors: firm.ErrForbidden, firm.ErrNotFound,
 // *firm.FieldError.

@@ -139,7 +139,16 @@ func (pv *Privacy) Hold(ctx context.Context, a firm.Actor, id uuid.UUID, h contr
 			HeldAt: pv.Clock.Now()}); err != nil {
 			return err
 		}
-		return pv.Audited(ctx, q, a, "record", id, "legal hold", map[string]string{}, map[string]string{"legal hold": reason})
+		return pv.Audited(
+			ctx,
+			q,
+			a,
+			"record",
+			id,
+			"legal hold",
+			map[string]string{},
+			map[string]string{"legal hold": reason},
+		)
 	})
 }
 

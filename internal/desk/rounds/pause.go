@@ -38,7 +38,9 @@ func (rs *Rounds) comeBack(ctx context.Context, a firm.Actor, r aRound, position
 			return err
 		}
 		next := putPerson(p)
-		next.State, next.Rank, next.ReadyAt, next.UserID, next.Bead, next.SettledAt = "waiting", firstOfAll, nil, &a.ID, string(round.Waiting), nil
+		next.State, next.Rank, next.ReadyAt, next.UserID, next.Bead, next.SettledAt = "waiting", firstOfAll, nil, &a.ID, string(
+			round.Waiting,
+		), nil
 		next.Tried = []uuid.UUID{}
 		return q.PutRoundPerson(ctx, next)
 	})

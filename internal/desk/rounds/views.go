@@ -367,8 +367,13 @@ func (rs *Rounds) ListRest(ctx context.Context, a firm.Actor, id uuid.UUID, name
 		return l, err
 	}
 	err = rs.Store.TxBoth(ctx, func(_ *db.Queries, tx pgx.Tx) error {
-		_, err := tx.Exec(ctx, `INSERT INTO list_members (list_id, record_id, at) SELECT $1, r.id, $2 FROM records r WHERE r.id = ANY ($3) AND r.deleted_at IS NULL ON CONFLICT DO NOTHING`,
-			l.ID, rs.Clock.Now(), people)
+		_, err := tx.Exec(
+			ctx,
+			`INSERT INTO list_members (list_id, record_id, at) SELECT $1, r.id, $2 FROM records r WHERE r.id = ANY ($3) AND r.deleted_at IS NULL ON CONFLICT DO NOTHING`,
+			l.ID,
+			rs.Clock.Now(),
+			people,
+		)
 		return err
 	})
 	if err != nil {

@@ -38,7 +38,8 @@ func belongings(ctx context.Context, q *db.Queries, id uuid.UUID) (contract.Belo
 func nothing(b contract.Belongings) bool { return b.Slips+b.FollowUps+b.Records+b.Rounds+b.Notes == 0 }
 
 // SwitchOff lets somebody in no more. What they leave behind goes to a colleague, who must be named where there is
-// something; nothing that they have written changes. Who is in a call leaves when it is over. Errors: firm.ErrForbidden,
+// something; nothing that they have written changes. Who is in a call leaves when it is over. Errors:
+// firm.ErrForbidden,
 // firm.ErrNotFound, *firm.FieldError.
 func (sf *Staff) SwitchOff(ctx context.Context, a firm.Actor, id uuid.UUID,
 	l contract.Leaving) (contract.Member, error) {
@@ -134,7 +135,11 @@ func (sf *Staff) giveUpRounds(ctx context.Context, a firm.Actor, id uuid.UUID, t
 	if err != nil {
 		return err
 	}
-	who := firm.Actor{ID: id, Name: a.Name, Rights: rights.Shipped(rights.RoleAdmin)} // handed over by whoever switches them off
+	who := firm.Actor{
+		ID:     id,
+		Name:   a.Name,
+		Rights: rights.Shipped(rights.RoleAdmin),
+	} // handed over by whoever switches them off
 	for _, r := range rounds {
 		if err := sf.rounds.GiveUp(ctx, who, r, to); err != nil {
 			return err

@@ -50,7 +50,10 @@ func (sf *Staff) MakeLink(ctx context.Context, a firm.Actor, id uuid.UUID, origi
 	case n.Send && p.Mail == "":
 		return contract.SignInLink{}, firm.Wrong("mail", "their mail address is not known")
 	case n.Send && !sf.mail.ByMail():
-		return contract.SignInLink{}, firm.Wrong("send", "no mail goes out of this firm yet: hand the link over yourself")
+		return contract.SignInLink{}, firm.Wrong(
+			"send",
+			"no mail goes out of this firm yet: hand the link over yourself",
+		)
 	}
 	link, err := sf.newLink(ctx, &a, p)
 	if err != nil {
@@ -104,12 +107,17 @@ func (sf *Staff) mailLink(ctx context.Context, p contract.Member, origin string,
 	}
 	until := link.ExpiresAt.In(firm.ZoneNamed(p.Zone))
 	body := "Hello " + p.Name + ",\n\n" + first + "\n" + origin + link.Address + "\n\nThe link can be used once, until " +
-		sf.Dates().LongWeekday(until) + ", " + sf.Dates().Time(until) + ". If you did not expect this mail, do nothing."
+		sf.Dates().
+			LongWeekday(until) +
+		", " + sf.Dates().
+		Time(until) +
+		". If you did not expect this mail, do nothing."
 	return sf.mail.MailFromFirm(ctx, p.Mail, subject, body)
 }
 
 // Forgotten mails a link to whose login it is. It tells nobody whether there is such a login. The address in it is the
-// one that was set up for this installation: what a request says of itself is whatever somebody unknown wants it to say.
+// one that was set up for this installation: what a request says of itself is whatever somebody unknown wants it to
+// say.
 func (sf *Staff) Forgotten(ctx context.Context, login string) error {
 	if !sf.mail.ByMail() || sf.Public == "" {
 		return nil

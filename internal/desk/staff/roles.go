@@ -178,8 +178,16 @@ func (sf *Staff) RemoveRole(ctx context.Context, a firm.Actor, key string) error
 		if err := q.DeleteRole(ctx, key); err != nil {
 			return err
 		}
-		return sf.Audited(ctx, q, a, "role", roleID(key), "removed", roleWords(now.Name, firm.RightsOf(key, now.Rights)),
-			map[string]string{})
+		return sf.Audited(
+			ctx,
+			q,
+			a,
+			"role",
+			roleID(key),
+			"removed",
+			roleWords(now.Name, firm.RightsOf(key, now.Rights)),
+			map[string]string{},
+		)
 	})
 }
 
