@@ -688,6 +688,7 @@ func (e FollowUpKind) Valid() bool {
 const (
 	FollowUpPromiseBroken FollowUpPromise = "broken"
 	FollowUpPromiseKept   FollowUpPromise = "kept"
+	FollowUpPromiseLate   FollowUpPromise = "late"
 	FollowUpPromiseNone   FollowUpPromise = "none"
 	FollowUpPromiseOpen   FollowUpPromise = "open"
 )
@@ -698,6 +699,8 @@ func (e FollowUpPromise) Valid() bool {
 	case FollowUpPromiseBroken:
 		return true
 	case FollowUpPromiseKept:
+		return true
+	case FollowUpPromiseLate:
 		return true
 	case FollowUpPromiseNone:
 		return true
@@ -2355,6 +2358,24 @@ func (e ListFollowUpsParamsState) Valid() bool {
 	case ListFollowUpsParamsStateDone:
 		return true
 	case ListFollowUpsParamsStateOpen:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListPromisesParamsWhose.
+const (
+	ListPromisesParamsWhoseMine ListPromisesParamsWhose = "mine"
+	ListPromisesParamsWhoseTeam ListPromisesParamsWhose = "team"
+)
+
+// Valid indicates whether the value is a known member of the ListPromisesParamsWhose enum.
+func (e ListPromisesParamsWhose) Valid() bool {
+	switch e {
+	case ListPromisesParamsWhoseMine:
+		return true
+	case ListPromisesParamsWhoseTeam:
 		return true
 	default:
 		return false
@@ -4540,6 +4561,35 @@ type Problem struct {
 	Type        string  `json:"type"`
 }
 
+// PromiseCounts defines model for PromiseCounts.
+type PromiseCounts struct {
+	// Broken Not done in time and not done yet, or given up
+	Broken int `json:"broken"`
+	Kept   int `json:"kept"`
+
+	// KeptPercent Of those that could be kept by now; left out where there are none
+	KeptPercent *int `json:"kept_percent,omitempty"`
+
+	// Late Done, but not in time
+	Late int `json:"late"`
+	Open int `json:"open"`
+}
+
+// PromiseLedger defines model for PromiseLedger.
+type PromiseLedger struct {
+	// By By colleague, whom the reader may see
+	By     []PromisesOf  `json:"by"`
+	Counts PromiseCounts `json:"counts"`
+	Newest []FollowUp    `json:"newest"`
+}
+
+// PromisesOf defines model for PromisesOf.
+type PromisesOf struct {
+	Counts PromiseCounts      `json:"counts"`
+	ID     openapi_types.UUID `json:"id"`
+	Name   string             `json:"name"`
+}
+
 // PutAside defines model for PutAside.
 type PutAside struct {
 	At time.Time `json:"at"`
@@ -5906,6 +5956,18 @@ type GetMyDayParams struct {
 	// At Any moment of that day
 	At time.Time `form:"at" json:"at"`
 }
+
+// ListPromisesParams defines parameters for ListPromises.
+type ListPromisesParams struct {
+	// RecordID To whom
+	RecordID *openapi_types.UUID `form:"record_id,omitempty" json:"record_id,omitempty"`
+
+	// Whose Whose; without a record: of the last ninety days
+	Whose *ListPromisesParamsWhose `form:"whose,omitempty" json:"whose,omitempty"`
+}
+
+// ListPromisesParamsWhose defines parameters for ListPromises.
+type ListPromisesParamsWhose string
 
 // AddRecordParams defines parameters for AddRecord.
 type AddRecordParams struct {

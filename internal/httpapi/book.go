@@ -347,3 +347,9 @@ func (s *Server) CancelBulk(c *gin.Context, id contract.ID) {
 	v, err := s.desk.Book.CancelBulk(c.Request.Context(), actor(c), id)
 	answer(s, c, http.StatusOK, v, err)
 }
+
+// ListPromises implements ServerInterface.
+func (s *Server) ListPromises(c *gin.Context, p contract.ListPromisesParams) {
+	v, err := s.desk.Book.Promises(c.Request.Context(), actor(c), p.RecordID, text(p.Whose) != "team")
+	answer(s, c, http.StatusOK, v, err)
+}

@@ -39,10 +39,11 @@ type Happening struct {
 
 // Caller is what is known of who calls.
 type Caller struct {
-	Promises []Promise // the most urgent first
-	Matters  []Matter  // the newest first
-	Last     *Contact  // nil: never
-	Spoke    time.Time // when the reader last spoke with them; zero: never
+	Promises []Promise      // the most urgent first
+	Ledger   promise.Ledger // of all that was ever promised to them
+	Matters  []Matter       // the newest first
+	Last     *Contact       // nil: never
+	Spoke    time.Time      // when the reader last spoke with them; zero: never
 	Since    []Happening
 }
 
@@ -63,6 +64,9 @@ func Facts(c Caller, now time.Time, w datetime.Style) []string {
 			text += ", not kept yet"
 		}
 		facts = append(facts, text)
+	}
+	if n := c.Ledger.Late + c.Ledger.Broken; n > 0 {
+		facts = append(facts, fmt.Sprintf("%d of %d promises not kept in time", n, n+c.Ledger.Kept))
 	}
 	for _, m := range c.Matters {
 		facts = append(facts, "open "+m.Kind+": "+m.Name+", "+m.Stage)

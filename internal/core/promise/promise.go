@@ -12,7 +12,8 @@ type State string
 const (
 	Open   State = "open"
 	Kept   State = "kept"
-	Broken State = "broken" // not done in time, or given up
+	Late   State = "late"   // done, but not in time
+	Broken State = "broken" // not done in time and not done yet, or given up
 )
 
 // Promise is what was said, as the store knows it.
@@ -24,7 +25,7 @@ type Promise struct {
 	Patience time.Duration // for how long after Due it still counts as kept
 }
 
-// At tells how a promise stands at now. One that is done too late was broken, and stays so.
+// At tells how a promise stands at now.
 func (p Promise) At(now time.Time) State {
 	limit := p.Due.Add(p.Patience)
 	if p.DayOnly {
@@ -37,10 +38,38 @@ func (p Promise) At(now time.Time) State {
 	switch {
 	case p.GivenUp:
 		return Broken
+	case !p.Due.IsZero() && end.After(limit) && !p.Done.IsZero():
+		return Late
 	case !p.Due.IsZero() && end.After(limit):
 		return Broken
 	case p.Done.IsZero():
 		return Open
 	}
 	return Kept
+}
+
+// Ledger counts promises by how they stand.
+type Ledger struct{ Kept, Late, Broken, Open int }
+
+// Add counts one.
+func (l *Ledger) Add(s State) {
+	switch s {
+	case Kept:
+		l.Kept++
+	case Late:
+		l.Late++
+	case Broken:
+		l.Broken++
+	case Open:
+		l.Open++
+	}
+}
+
+// Share is which part of the promises that could be kept by now was, from 0 to 1; false where there are none.
+func (l Ledger) Share() (float64, bool) {
+	due := l.Kept + l.Late + l.Broken
+	if due == 0 {
+		return 0, false
+	}
+	return float64(l.Kept) / float64(due), true
 }

@@ -29,7 +29,9 @@ func TestAt(t *testing.T) {
 		"done a little late, within patience": {promise.Promise{Due: now.Add(-10 * m), Done: now.Add(-8 * m),
 			Patience: 5 * m}, promise.Kept},
 		"done too late": {promise.Promise{Due: now.Add(-10 * m), Done: now.Add(-2 * m),
-			Patience: 5 * m}, promise.Broken},
+			Patience: 5 * m}, promise.Late},
+		"yesterday, done today": {promise.Promise{Due: day.AddDate(0, 0, -1), DayOnly: true, Done: now},
+			promise.Late},
 		"given up": {promise.Promise{Due: now.Add(60 * m), GivenUp: true}, promise.Broken},
 		"today":    {promise.Promise{Due: day, DayOnly: true}, promise.Open},
 		"today, in the last hour of its twentyfive": {promise.Promise{Due: day, DayOnly: true,
@@ -41,4 +43,20 @@ func TestAt(t *testing.T) {
 	for name, tt := range tests {
 		t.Run(name, func(t *testing.T) { assert.Equal(t, tt.want, tt.promise.At(now)) })
 	}
+}
+
+func TestTheLedger(t *testing.T) {
+	var l promise.Ledger
+	_, known := l.Share()
+	assert.False(t, known)
+	for _, s := range []promise.State{promise.Kept, promise.Kept, promise.Kept, promise.Late, promise.Open, "none"} {
+		l.Add(s)
+	}
+	assert.Equal(t, promise.Ledger{Kept: 3, Late: 1, Open: 1}, l)
+	share, known := l.Share()
+	assert.True(t, known)
+	assert.InDelta(t, 0.75, share, 1e-9, "three of four that were due")
+	l.Add(promise.Broken)
+	share, _ = l.Share()
+	assert.InDelta(t, 0.6, share, 1e-9)
 }

@@ -32,7 +32,7 @@ func Due(at *time.Time, dayOnly bool, zone string, reader *time.Location) *time.
 // FollowUpView is a follow-up as a reads it.
 func (bk *Book) FollowUpView(f db.FollowUpsByIDsRow, a firm.Actor) contract.FollowUp {
 	f.DueAt = Due(f.DueAt, f.DayOnly, f.DueZone, a.Location())
-	return contract.FollowUp{Promise: bk.promised(f, a), ID: f.ID, RecordID: f.RecordID, RecordName: f.RecordName,
+	return contract.FollowUp{Promise: promised(f, a, bk.Clock.Now()), ID: f.ID, RecordID: f.RecordID, RecordName: f.RecordName,
 		OwnerID: f.OwnerID, OwnerName: f.OwnerName, Kind: contract.FollowUpKind(f.Kind), Text: f.Text,
 		Promised: f.Promised, DueAt: f.DueAt, DayOnly: f.DayOnly, State: contract.FollowUpState(f.State),
 		NumberID: f.NumberID, Zone: &f.DueZone, Version: f.Version}
@@ -42,7 +42,7 @@ func (bk *Book) FollowUpView(f db.FollowUpsByIDsRow, a firm.Actor) contract.Foll
 const PromisePatience = 5 * time.Minute
 
 // promised tells how a follow-up that was promised stands.
-func (bk *Book) promised(f db.FollowUpsByIDsRow, a firm.Actor) contract.FollowUpPromise {
+func promised(f db.FollowUpsByIDsRow, a firm.Actor, now time.Time) contract.FollowUpPromise {
 	if !f.Promised {
 		return contract.FollowUpPromiseNone
 	}
@@ -53,7 +53,7 @@ func (bk *Book) promised(f db.FollowUpsByIDsRow, a firm.Actor) contract.FollowUp
 	if f.DoneAt != nil && f.State == "done" {
 		p.Done = *f.DoneAt
 	}
-	return contract.FollowUpPromise(p.At(bk.Clock.Now()))
+	return contract.FollowUpPromise(p.At(now))
 }
 
 // AddFollowUp makes a follow-up of a's on a record. The same key gets the same one. Errors: *FieldError, ErrNotFound,

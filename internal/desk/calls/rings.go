@@ -316,6 +316,11 @@ func (ar *Arrivals) knownOf(ctx context.Context, callID, record uuid.UUID) (brie
 		}
 		c.Promises = append(c.Promises, made)
 	}
+	ledger, err := book.Ledger(ctx, ar.Store.Queries, record, ar.Clock.Now())
+	if err != nil {
+		return c, err
+	}
+	c.Ledger = ledger
 	matters, err := ar.Store.OpenMatters(ctx, &record)
 	if err != nil {
 		return c, err

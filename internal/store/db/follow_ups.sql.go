@@ -472,6 +472,79 @@ func (q *Queries) OpenFollowUps(ctx context.Context, ownerID *uuid.UUID) ([]uuid
 	return items, nil
 }
 
+const promises = `-- name: Promises :many
+SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state,
+  f.created_at, f.done_at, f.number_id, f.due_zone, f.version
+FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.record_id
+WHERE f.promised AND r.deleted_at IS NULL AND ($1::uuid IS NULL OR f.record_id = $1::uuid)
+  AND ($2::uuid IS NULL OR f.owner_id = $2::uuid)
+  AND ($3::timestamptz IS NULL OR f.created_at >= $3::timestamptz)
+ORDER BY f.created_at DESC, f.id LIMIT 5000
+`
+
+type PromisesParams struct {
+	RecordID *uuid.UUID
+	OwnerID  *uuid.UUID
+	Since    *time.Time
+}
+
+type PromisesRow struct {
+	ID         uuid.UUID
+	RecordID   uuid.UUID
+	RecordName string
+	OwnerID    uuid.UUID
+	OwnerName  string
+	Kind       string
+	Text       string
+	Promised   bool
+	DueAt      *time.Time
+	DayOnly    bool
+	State      string
+	CreatedAt  time.Time
+	DoneAt     *time.Time
+	NumberID   *uuid.UUID
+	DueZone    string
+	Version    int
+}
+
+// What was promised to somebody of the book, or by some colleagues since a time, the newest first.
+func (q *Queries) Promises(ctx context.Context, arg PromisesParams) ([]PromisesRow, error) {
+	rows, err := q.db.Query(ctx, promises, arg.RecordID, arg.OwnerID, arg.Since)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []PromisesRow{}
+	for rows.Next() {
+		var i PromisesRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.RecordID,
+			&i.RecordName,
+			&i.OwnerID,
+			&i.OwnerName,
+			&i.Kind,
+			&i.Text,
+			&i.Promised,
+			&i.DueAt,
+			&i.DayOnly,
+			&i.State,
+			&i.CreatedAt,
+			&i.DoneAt,
+			&i.NumberID,
+			&i.DueZone,
+			&i.Version,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const updateFollowUp = `-- name: UpdateFollowUp :exec
 UPDATE follow_ups SET state = $1, kind = $2, text = $3, owner_id = $4, due_at = $5, day_only = $6, due_zone = $7, done_at = $8, given_by = $9, version = version + 1
 WHERE id = $10

@@ -72,3 +72,13 @@ FROM slips s JOIN calls c ON c.id = s.call_id
 WHERE s.user_id = @user_id AND s.created_at >= @since AND c.direction <> 'internal'
   AND (c.started_at AT TIME ZONE @zone)::time <= (@clock::text)::time
 GROUP BY 1 ORDER BY 1 DESC;
+
+-- name: Promises :many
+-- What was promised to somebody of the book, or by some colleagues since a time, the newest first.
+SELECT f.id, f.record_id, r.name AS record_name, f.owner_id, u.name AS owner_name, f.kind, f.text, f.promised, f.due_at, f.day_only, f.state,
+  f.created_at, f.done_at, f.number_id, f.due_zone, f.version
+FROM follow_ups f JOIN users u ON u.id = f.owner_id JOIN records r ON r.id = f.record_id
+WHERE f.promised AND r.deleted_at IS NULL AND (sqlc.narg('record_id')::uuid IS NULL OR f.record_id = sqlc.narg('record_id')::uuid)
+  AND (sqlc.narg('owner_id')::uuid IS NULL OR f.owner_id = sqlc.narg('owner_id')::uuid)
+  AND (sqlc.narg('since')::timestamptz IS NULL OR f.created_at >= sqlc.narg('since')::timestamptz)
+ORDER BY f.created_at DESC, f.id LIMIT 5000;

@@ -48,6 +48,11 @@ export const queries = {
   firstAdmin: queryOptions({ queryKey: keys.firstAdmin(), queryFn: () => ask(api.GET("/api/first-admin")) }),
   firstSteps: queryOptions({ queryKey: keys.firstSteps(), queryFn: () => ask(api.GET("/api/first-steps")) }),
   absences: queryOptions({ queryKey: keys.absences(), queryFn: () => ask(api.GET("/api/absences")) }),
+  promises: (of: { record_id?: string; whose?: "mine" | "team" }) =>
+    queryOptions({
+      queryKey: keys.lane("promises", of),
+      queryFn: () => ask(api.GET("/api/promises", { params: { query: of } })),
+    }),
   privacy: queryOptions({ queryKey: keys.privacy(), queryFn: () => ask(api.GET("/api/privacy")) }),
   erasurePreview: (id: string) =>
     queryOptions({

@@ -145,6 +145,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/promises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The ledger of promises, to somebody of the book or of colleagues, with the newest hundred. */
+        get: operations["listPromises"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/follow-ups/{id}": {
         parameters: {
             query?: never;
@@ -3467,7 +3484,7 @@ export interface components {
              * @description Of what was promised: how it stands
              * @enum {string}
              */
-            promise: "none" | "open" | "kept" | "broken";
+            promise: "none" | "open" | "kept" | "late" | "broken";
             /**
              * Format: uuid
              * @description The number that is to be called
@@ -3856,6 +3873,28 @@ export interface components {
             record: components["schemas"]["RecordRef"];
             who: string;
             text: string;
+        };
+        PromiseCounts: {
+            kept: number;
+            /** @description Done, but not in time */
+            late: number;
+            /** @description Not done in time and not done yet, or given up */
+            broken: number;
+            open: number;
+            /** @description Of those that could be kept by now; left out where there are none */
+            kept_percent?: number;
+        };
+        PromisesOf: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            counts: components["schemas"]["PromiseCounts"];
+        };
+        PromiseLedger: {
+            counts: components["schemas"]["PromiseCounts"];
+            /** @description By colleague, whom the reader may see */
+            by: components["schemas"]["PromisesOf"][];
+            newest: components["schemas"]["FollowUp"][];
         };
         /** @description For how many days; 0 is for ever. */
         Retention: {
@@ -5927,6 +5966,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FollowUp"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPromises: {
+        parameters: {
+            query?: {
+                /** @description To whom */
+                record_id?: string;
+                /** @description Whose; without a record: of the last ninety days */
+                whose?: "mine" | "team";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How they stand */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromiseLedger"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -5,6 +5,7 @@ import { useEffect, useState } from "react";
 import { Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
+import { shortTime } from "../ui/times";
 import { ScriptOf } from "../filing/script_panel";
 import { Composer } from "../outreach/composer";
 import { Deleted } from "./remove_dialog";
@@ -126,6 +127,7 @@ export function RecordView({
         </div>
         <aside className="flex flex-col gap-5 border-rule-strong min-[64rem]:border-l min-[64rem]:pl-5">
           <FollowUps record={data} />
+          <Promises record={data} />
           {person && <Memberships record={data.id} />}
           <Related record={data} />
           <RecordFields record={data} />
@@ -153,6 +155,30 @@ function TopLine({ record }: { record: Record }) {
       {record.kind !== "product" &&
         `${parts.length > 0 ? " · " : ""}${t.record.touches(record.touches, record.conversations)}`}
     </p>
+  );
+}
+
+/** Promises says how what was promised to somebody stands. */
+function Promises({ record }: { record: Record }) {
+  const person = record.kind === "contact" || record.kind === "lead" || record.kind === "company";
+  const ledger = useQuery({ ...queries.promises({ record_id: record.id }), enabled: person }).data;
+  const c = ledger?.counts;
+  if (!c || c.kept + c.late + c.broken + c.open === 0) return null;
+  return (
+    <details className="mt-3" data-testid="promises">
+      <summary className={c.late + c.broken > 0 ? "text-waiting" : "text-quiet"}>{t.record.promises(c)}</summary>
+      <ul>
+        {ledger.newest.slice(0, 10).map((f) => (
+          <li key={f.id} className="border-b border-rule py-1 text-sm">
+            {f.text} <span className="text-quiet">{t.record.promiseStates[f.promise]}</span>
+            <span className="block text-quiet">
+              {f.owner_name}
+              {f.due_at && `, ${shortTime(f.due_at)}`}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </details>
   );
 }
 

@@ -171,6 +171,7 @@ function Done({ entry }: { entry: DayEntry }) {
 
 /** FiguresOf is what one has done today, beside what is usual until this time of the day. */
 function FiguresOf({ day }: { day: Today }) {
+  const kept = useQuery(queries.promises({ whose: "mine" })).data?.counts;
   const rows = [
     {
       what: t.today.calls(day.figures.calls),
@@ -183,6 +184,9 @@ function FiguresOf({ day }: { day: Today }) {
       usual: day.usual && String(day.usual.conversations),
     },
     { what: t.today.talk, mine: duration(day.figures.talk_ms), usual: day.usual && duration(day.usual.talk_ms) },
+    ...(kept?.kept_percent === undefined
+      ? []
+      : [{ what: t.today.promises(kept), mine: `${String(kept.kept_percent)} %`, usual: undefined }]),
   ];
   return (
     <section aria-label={t.today.figures} data-testid="figures">

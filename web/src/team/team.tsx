@@ -27,6 +27,8 @@ export function Team() {
   const call = (c: Colleague) => {
     if (c.id !== me?.id) dial({ colleague_id: c.id }, c.name);
   };
+  const ledger = useQuery(queries.promises({ whose: "team" })).data?.by ?? [];
+  const kept = (c: Colleague) => ledger.find((x) => x.id === c.id)?.counts;
   const columns: Column<Colleague>[] = [
     {
       key: "who",
@@ -52,6 +54,19 @@ export function Team() {
       ),
     },
     { key: "since", label: m.since, width: "6rem", cell: (c) => (c.since && c.reached ? shortTime(c.since) : "") },
+    {
+      key: "promises",
+      label: m.promises,
+      width: "7.5rem",
+      cell: (c) => {
+        const counts = kept(c);
+        return counts?.kept_percent === undefined ? (
+          ""
+        ) : (
+          <span title={t.record.promises(counts)}>{`${String(counts.kept_percent)} %`}</span>
+        );
+      },
+    },
     {
       key: "acts",
       label: m.reach,

@@ -118,6 +118,7 @@ export const calls = {
     done: (who: string) => `Written down: ${who}`,
   },
   team: {
+    promises: "Promises kept",
     standsIn: (name: string) => `${name} stands in`,
     away: (until: string, deputy: string) => (deputy ? `until ${until}; ${deputy} stands in` : `until ${until}`),
     title: "Team",

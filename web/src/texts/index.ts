@@ -238,6 +238,9 @@ export const t = {
     columns: { numbers: "Numbers" },
   },
   record: {
+    promises: (c: { kept: number; late: number; broken: number; open: number }) =>
+      `Promises: ${[c.kept && `${String(c.kept)} kept`, c.late && `${String(c.late)} late`, c.broken && `${String(c.broken)} broken`, c.open && `${String(c.open)} open`].filter(Boolean).join(", ")}`,
+    promiseStates: { none: "", open: "open", kept: "kept", late: "kept too late", broken: "not kept" },
     owner: (n: string) => `Owner ${n}`,
     from: (s: string) => `from ${s}`,
     touches: (calls: number, talks: number) =>
@@ -281,7 +284,10 @@ export const t = {
     notFiled: "not filed yet",
     going: "going on",
     followUp: (who: string, text: string) => `Follow-up for ${who}: ${text}`,
-    promise: { open: "promised", kept: "promise kept", broken: "promise broken" } as Record<string, string>,
+    promise: { open: "promised", late: "kept too late", kept: "promise kept", broken: "promise broken" } as Record<
+      string,
+      string
+    >,
     done: "done",
     cancelled: "cancelled",
     changed: (who: string, text: string) => `${who} changed ${text}`,
@@ -316,6 +322,8 @@ export const t = {
     gone: "This call is not there",
   },
   today: {
+    promises: (c: { kept: number; late: number; broken: number }) =>
+      `promises kept in 90 days, ${String(c.kept)} of ${String(c.kept + c.late + c.broken)}`,
     meanwhile: "While you were away",
     meanwhileNothing: "Nothing happened with your customers.",
     meanwhileDone: { call: "Call:", follow_up: "Done:", message: "Message:" },
