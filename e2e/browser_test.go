@@ -126,6 +126,11 @@ func (w *window) goes(path string) {
 // helpers is put into every page: it finds what a person would call by a role and a name, and waits in the page, which
 // costs less than asking it again and again.
 const helpers = `(() => {
+  // What was said in passing, and has gone again, is told where a test fails.
+  window.__told = [];
+  new MutationObserver((all) => all.forEach((m) => m.addedNodes.forEach((n) => {
+    if (n.nodeName === 'LI' && n.parentElement?.matches('ol.fixed')) window.__told.push(n.innerText);
+  }))).observe(document, {subtree: true, childList: true});
   const roles = {button: 'button,[role=button]', link: 'a[href]', radio: '[role=radio]', tab: '[role=tab]', option: '[role=option]', item: '[role=menuitem]',
     field: 'input,textarea,[role=combobox]', choice: 'select', row: '[role=row]', group: '[role=group],section,[role=dialog],[role=alert],nav', heading: 'h1,h2,h3'};
   const name = (e) => (e.getAttribute('aria-label') || (e.labels && e.labels[0] && e.labels[0].textContent) || e.textContent || '').replace(/\s+/g, ' ').trim();
@@ -204,7 +209,8 @@ func (w *window) fail(message string) {
 		_ = os.WriteFile(name, picture, 0o600)
 		message += "\npicture: " + name
 	}
-	text, _ := chromedp.Run(w.ctx, chromedp.Evaluate[string]("document.body.innerText"))
+	text, _ := chromedp.Run(w.ctx, chromedp.Evaluate[string](`"said in passing: " + window.__told.join(" | ") + "\n" +
+		document.body.innerText`))
 	w.t.Fatalf("%s\nthe page says:\n%s", message, text)
 }
 

@@ -21,7 +21,7 @@ var layers = [][]string{
 	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money",
 		"core/duplicate", "core/presence", "core/finding", "core/promise", "core/audio",
 		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch", "core/agenda", "core/password",
-		"core/totp", "core/rights", "core/chain", "core/erasure", "core/absence"},
+		"core/totp", "core/rights", "core/chain", "core/erasure", "core/absence", "core/usage"},
 	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting",
 		"core/round"},
 	{"core/filter", "core/sequence"},
@@ -32,7 +32,7 @@ var layers = [][]string{
 	{"store/pgtest"},
 	{"desk/firm"},
 	{"desk/book"},
-	{"desk/outreach", "desk/calls", "desk/staff", "desk/privacy"},
+	{"desk/outreach", "desk/calls", "desk/staff", "desk/privacy", "desk/usage"},
 	{"desk/filing"},
 	{"desk/rounds"},
 	{"desk"},
@@ -44,7 +44,7 @@ var layers = [][]string{
 // areas are those of the desk, and which others each may look at besides firm, which all may. What would run the other
 // way is an interface of the lower one that the desk hands in.
 var areas = map[string][]string{
-	"firm": {}, "staff": {}, "privacy": {}, "book": {}, "outreach": {}, "calls": {"book"}, "filing": {"book", "outreach",
+	"firm": {}, "staff": {}, "privacy": {}, "usage": {}, "book": {}, "outreach": {}, "calls": {"book"}, "filing": {"book", "outreach",
 		"calls"}, "rounds": {"book", "calls", "filing"},
 }
 

@@ -2199,6 +2199,75 @@ func (e UnreturnedChangeAction) Valid() bool {
 	}
 }
 
+// Defines values for UsageLimitLevel.
+const (
+	UsageLimitLevelNear  UsageLimitLevel = "near"
+	UsageLimitLevelOver  UsageLimitLevel = "over"
+	UsageLimitLevelUnder UsageLimitLevel = "under"
+)
+
+// Valid indicates whether the value is a known member of the UsageLimitLevel enum.
+func (e UsageLimitLevel) Valid() bool {
+	switch e {
+	case UsageLimitLevelNear:
+		return true
+	case UsageLimitLevelOver:
+		return true
+	case UsageLimitLevelUnder:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for UsageLimitScope.
+const (
+	UsageLimitScopeFirm UsageLimitScope = "firm"
+	UsageLimitScopeLine UsageLimitScope = "line"
+	UsageLimitScopeRep  UsageLimitScope = "rep"
+	UsageLimitScopeTeam UsageLimitScope = "team"
+)
+
+// Valid indicates whether the value is a known member of the UsageLimitScope enum.
+func (e UsageLimitScope) Valid() bool {
+	switch e {
+	case UsageLimitScopeFirm:
+		return true
+	case UsageLimitScopeLine:
+		return true
+	case UsageLimitScopeRep:
+		return true
+	case UsageLimitScopeTeam:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for UsageWhat.
+const (
+	UsageWhatMinutes  UsageWhat = "minutes"
+	UsageWhatRecorded UsageWhat = "recorded"
+	UsageWhatStorage  UsageWhat = "storage"
+	UsageWhatTexts    UsageWhat = "texts"
+)
+
+// Valid indicates whether the value is a known member of the UsageWhat enum.
+func (e UsageWhat) Valid() bool {
+	switch e {
+	case UsageWhatMinutes:
+		return true
+	case UsageWhatRecorded:
+		return true
+	case UsageWhatStorage:
+		return true
+	case UsageWhatTexts:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Visible.
 const (
 	VisibleAll  Visible = "all"
@@ -3615,6 +3684,14 @@ type LineFigures struct {
 	RoundTripMs float32 `json:"round_trip_ms"`
 }
 
+// LinePrice defines model for LinePrice.
+type LinePrice struct {
+	LineID openapi_types.UUID `json:"line_id"`
+
+	// Month In the firm's currency
+	Month string `json:"month"`
+}
+
 // LineQuality defines model for LineQuality.
 type LineQuality struct {
 	// DelayMs One way
@@ -3967,6 +4044,15 @@ type MessageFile struct {
 	Bytes int                `json:"bytes"`
 	ID    openapi_types.UUID `json:"id"`
 	Name  string             `json:"name"`
+}
+
+// MinutePrice defines model for MinutePrice.
+type MinutePrice struct {
+	// PerMinute In the firm's currency, such as 0.015
+	PerMinute string `json:"per_minute"`
+
+	// Prefix Of numbers in their normal form; empty is all others
+	Prefix string `json:"prefix"`
 }
 
 // NewAbsence defines model for NewAbsence.
@@ -4527,6 +4613,15 @@ type PreparedMessage struct {
 // PreparedMessages defines model for PreparedMessages.
 type PreparedMessages struct {
 	Messages []PreparedMessage `json:"messages"`
+}
+
+// Prices defines model for Prices.
+type Prices struct {
+	Lines   []LinePrice   `json:"lines"`
+	Minutes []MinutePrice `json:"minutes"`
+
+	// Text In the firm's currency, each
+	Text string `json:"text"`
 }
 
 // Privacy defines model for Privacy.
@@ -5711,6 +5806,9 @@ type Today struct {
 	// Left What colleagues left for one
 	Left []LaneEntry `json:"left"`
 
+	// Limits Of which four fifths or all are used, for who may see them
+	Limits *[]UsageLimit `json:"limits,omitempty"`
+
 	// Meanwhile What colleagues did for the reader, who was away.
 	Meanwhile *Meanwhile `json:"meanwhile,omitempty"`
 	Plan      []DayEntry `json:"plan"`
@@ -5794,6 +5892,72 @@ type UnreturnedChange struct {
 
 // UnreturnedChangeAction defines model for UnreturnedChange.Action.
 type UnreturnedChangeAction string
+
+// Usage defines model for Usage.
+type Usage struct {
+	Cost     string       `json:"cost"`
+	Currency string       `json:"currency"`
+	Firm     UsageAmounts `json:"firm"`
+	Limits   []UsageLimit `json:"limits"`
+	Lines    []UsageOf    `json:"lines"`
+	Prices   Prices       `json:"prices"`
+	Reps     []UsageOf    `json:"reps"`
+	Since    time.Time    `json:"since"`
+	Teams    []UsageOf    `json:"teams"`
+	Until    time.Time    `json:"until"`
+}
+
+// UsageAmounts defines model for UsageAmounts.
+type UsageAmounts struct {
+	Minutes  int64 `json:"minutes"`
+	Recorded int64 `json:"recorded"`
+	Storage  int64 `json:"storage"`
+	Texts    int64 `json:"texts"`
+}
+
+// UsageLimit defines model for UsageLimit.
+type UsageLimit struct {
+	Amount int64 `json:"amount"`
+
+	// Hard Nothing more of it once it is reached; an emergency number is always called
+	Hard bool `json:"hard"`
+
+	// Level near: four fifths are used
+	Level *UsageLimitLevel `json:"level,omitempty"`
+	Name  *string          `json:"name,omitempty"`
+
+	// Of The id of a rep or a line, the name of a team; empty for the firm
+	Of    string          `json:"of"`
+	Scope UsageLimitScope `json:"scope"`
+	Used  *int64          `json:"used,omitempty"`
+
+	// What Begun minutes with the outside, texts sent, minutes recorded, megabytes kept
+	What UsageWhat `json:"what"`
+}
+
+// UsageLimitLevel near: four fifths are used
+type UsageLimitLevel string
+
+// UsageLimitScope defines model for UsageLimit.Scope.
+type UsageLimitScope string
+
+// UsageOf defines model for UsageOf.
+type UsageOf struct {
+	// Cost 18.40 USD
+	Cost *string      `json:"cost,omitempty"`
+	Name string       `json:"name"`
+	Of   string       `json:"of"`
+	Used UsageAmounts `json:"used"`
+}
+
+// UsageSettings defines model for UsageSettings.
+type UsageSettings struct {
+	Limits []UsageLimit `json:"limits"`
+	Prices Prices       `json:"prices"`
+}
+
+// UsageWhat Begun minutes with the outside, texts sent, minutes recorded, megabytes kept
+type UsageWhat string
 
 // ViewQuery defines model for ViewQuery.
 type ViewQuery struct {
@@ -6097,6 +6261,12 @@ type GetTrailParams struct {
 
 	// After What the page before gave as next
 	After *string `form:"after,omitempty" json:"after,omitempty"`
+}
+
+// GetUsageParams defines parameters for GetUsage.
+type GetUsageParams struct {
+	// Month A day of it; this one where it is not sent
+	Month *openapi_types.Date `form:"month,omitempty" json:"month,omitempty"`
 }
 
 // AddAbsenceJSONRequestBody defines body for AddAbsence for application/json ContentType.
@@ -6410,6 +6580,9 @@ type MakeTokenJSONRequestBody = NewToken
 
 // ChangeUnreturnedJSONRequestBody defines body for ChangeUnreturned for application/json ContentType.
 type ChangeUnreturnedJSONRequestBody = UnreturnedChange
+
+// SetUsageJSONRequestBody defines body for SetUsage for application/json ContentType.
+type SetUsageJSONRequestBody = UsageSettings
 
 // PutWebhooksJSONRequestBody defines body for PutWebhooks for application/json ContentType.
 type PutWebhooksJSONRequestBody = Webhooks

@@ -17,6 +17,7 @@ import (
 	"trundo/internal/desk/privacy"
 	"trundo/internal/desk/rounds"
 	"trundo/internal/desk/staff"
+	"trundo/internal/desk/usage"
 )
 
 // Desk serves one firm. Its methods and those of its areas may be called from any goroutine.
@@ -35,6 +36,7 @@ type Desk struct {
 	Filing     *filing.Filing
 	Staff      *staff.Staff
 	Privacy    *privacy.Privacy
+	Usage      *usage.Usage
 	Rounds     *rounds.Rounds
 }
 
@@ -44,6 +46,8 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d := &Desk{Firm: firm.New(&c)}
 	d.Staff = staff.New(d.Firm)
 	d.Privacy = privacy.New(d.Firm)
+	d.Usage = usage.New(d.Firm)
+	d.Limits = d.Usage
 	d.Book = book.New(d.Firm)
 	d.Outreach = outreach.New(d.Firm, d.Book)
 	d.Calls = calls.New(d.Book)

@@ -45,6 +45,11 @@ func (d *Desk) Today(ctx context.Context, a firm.Actor) (contract.Today, error) 
 			view.Left = append(view.Left, e)
 		}
 	}
+	if near, err := d.Usage.Notices(ctx, a); err != nil {
+		return view, err
+	} else if len(near) > 0 {
+		view.Limits = &near
+	}
 	if view.Meanwhile, err = d.Staff.Meanwhile(ctx, a); err != nil {
 		return view, err
 	}

@@ -91,6 +91,7 @@ var kinds = []struct {
 	{outreach.ErrSent, http.StatusConflict, "sent", "Sent already"},
 	{filing.ErrTooLate, http.StatusConflict, "too_late", "Too late to undo"},
 	{book.ErrGoneForGood, http.StatusConflict, "gone_for_good", "Deleted for good"},
+	{firm.ErrLimit, http.StatusConflict, "limit", "A limit is reached"},
 	{privacy.ErrHeld, http.StatusConflict, "held", "On a legal hold"},
 	{privacy.ErrInCall, http.StatusConflict, "in_call", "They are on the phone"},
 	{filing.ErrNothingToUndo, http.StatusConflict, "not_filed", "Not filed"},

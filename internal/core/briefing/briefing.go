@@ -65,11 +65,11 @@ func Facts(c Caller, now time.Time, w datetime.Style) []string {
 		}
 		facts = append(facts, text)
 	}
-	if n := c.Ledger.Late + c.Ledger.Broken; n > 0 {
-		facts = append(facts, fmt.Sprintf("%d of %d promises not kept in time", n, n+c.Ledger.Kept))
-	}
 	for _, m := range c.Matters {
 		facts = append(facts, "open "+m.Kind+": "+m.Name+", "+m.Stage)
+	}
+	if n := c.Ledger.Late + c.Ledger.Broken; n > 0 {
+		facts = append(facts, fmt.Sprintf("%d of %d promises not kept in time", n, n+c.Ledger.Kept))
 	}
 	if c.Last != nil {
 		facts = append(facts[:min(len(facts), most-1)], c.Last.text(now, w))

@@ -18,6 +18,7 @@ import (
 	"trundo/internal/core/phone"
 	"trundo/internal/core/rights"
 	"trundo/internal/core/slip"
+	"trundo/internal/core/usage"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
 	"trundo/internal/store"
@@ -102,6 +103,11 @@ func (cs *Calls) place(ctx context.Context, a firm.Actor, key string, hash []byt
 	line, err := uuid.Parse(shown.Line.ID)
 	if err != nil {
 		return uuid.Nil, err
+	}
+	if !t.emergency {
+		if err := cs.Limits.Refuses(ctx, usage.Minutes, a, &line); err != nil {
+			return uuid.Nil, err
+		}
 	}
 	if a.Program {
 		return cs.placeByProgram(ctx, a, key, hash, t, override, placement)

@@ -12,6 +12,7 @@ import (
 	"trundo/internal/core/phone"
 	"trundo/internal/core/recording"
 	"trundo/internal/core/rights"
+	"trundo/internal/core/usage"
 	"trundo/internal/desk/firm"
 	"trundo/internal/media"
 	"trundo/internal/store/db"
@@ -211,6 +212,9 @@ func (rc *Recordings) decide(ctx context.Context, callID uuid.UUID) (recording.D
 		a, err := rc.Actor(ctx, rep)
 		if err != nil {
 			return recording.Decision{}, err
+		}
+		if err := rc.Limits.Refuses(ctx, usage.Recorded, a, &c.line); err != nil {
+			return recording.Decision{Rule: recording.Off, Why: err.Error()}, nil
 		}
 		if a.Recording != "" && (r.Rep == "" || recording.Stricter(a.Recording, r.Rep) == a.Recording) {
 			r.Rep = a.Recording

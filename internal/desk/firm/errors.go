@@ -18,6 +18,8 @@ var (
 	ErrNotFound = errors.New("this does not exist, or not any more")
 	// ErrForbidden: whatever takes a right, or is somebody else's.
 	ErrForbidden = errors.New("you do not have the right to do this")
+	// ErrLimit: PlaceCall and SendMessage, where the firm allows itself no more this month.
+	ErrLimit = errors.New("the firm's own limit is reached")
 	// ErrSignIn: SignIn.
 	ErrSignIn = errors.New("the name or the password is wrong")
 	// ErrStopping: PlaceCall and AnswerCall, once the server is to stop.

@@ -17,6 +17,7 @@ type Firm struct {
 	Hours   callable.Hours  // at which anybody may be called
 	Journal *journal.Writer // saves facts and notes behind the call's back
 	Epoch   int64           // of this server: which of its runs this is
+	Limits  Limits          // of what the firm allows itself; handed in by the desk
 	Outbox  Outbox          // tells other programs; handed in by the desk
 
 	settings     Cache[*Settings]

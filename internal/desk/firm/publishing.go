@@ -6,6 +6,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/usage"
 	"trundo/internal/store/db"
 )
 
@@ -35,4 +36,10 @@ func (k *Firm) PublishLane(user uuid.UUID) {
 func (k *Firm) PublishRecord(ids ...uuid.UUID) {
 	k.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRecord, Records: &ids})
 	k.Outbox.Wake()
+}
+
+// Limits tell what the firm allows itself.
+type Limits interface {
+	// Refuses tells whether a limit stands against what a is about to begin, by a line or none. Error: ErrLimit.
+	Refuses(ctx context.Context, what usage.What, a Actor, line *uuid.UUID) error
 }

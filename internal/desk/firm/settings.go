@@ -125,6 +125,7 @@ type Cache[T any] struct {
 // Settings is what every request needs of the firm's set-up.
 type Settings struct {
 	Name, Region string
+	Zone         *time.Location // where it is at home
 	Currency     string
 	SecondFactor []Role                 // of whom one is asked
 	absences     []absent               // that are not over
@@ -217,6 +218,10 @@ func (k *Firm) readFirm(ctx context.Context) (*Settings, error) {
 	f := &Settings{Name: s.Name, Region: s.Region, Wrap: time.Duration(s.WrapSeconds) * time.Second,
 		SecondFactor: s.SecondFactor,
 		Rules:        slip.Rules{OutcomeNeeded: s.OutcomeNeeded, TypeNeeded: s.TypeNeeded}}
+	f.Zone = time.UTC
+	if zone, err := time.LoadLocation(s.Zone); err == nil {
+		f.Zone = zone
+	}
 	if f.Region == "" {
 		f.Region = "US"
 	}

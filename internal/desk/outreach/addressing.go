@@ -35,6 +35,15 @@ type letter struct {
 	byHand  bool      // somebody of the firm writes and sends it, in this very case
 }
 
+// lineID is the line by which a text message goes; nil for a mail.
+func (l letter) lineID() *uuid.UUID {
+	if l.line == nil {
+		return nil
+	}
+	id := uuid.MustParse(l.line.ID)
+	return &id
+}
+
 // Addressed finds to whom a message goes and from where. Errors: *FieldError, ErrNotFound, ErrGone.
 func (ou *Outreach) Addressed(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings,
 	n contract.NewMessage) (letter, error) {

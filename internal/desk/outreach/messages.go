@@ -15,6 +15,7 @@ import (
 	"trundo/internal/core/phone"
 	"trundo/internal/core/rights"
 	"trundo/internal/core/texting"
+	"trundo/internal/core/usage"
 	"trundo/internal/core/wording"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
@@ -136,6 +137,11 @@ func (ou *Outreach) SendMessage(ctx context.Context, a firm.Actor, key string,
 		}
 		if l.Problem != "" {
 			return firm.Wrong("address", l.Problem)
+		}
+		if l.channel == contract.ChannelText {
+			if err := ou.Limits.Refuses(ctx, usage.Texts, a, l.lineID()); err != nil {
+				return err
+			}
 		}
 		l.byHand = true
 		if err := ou.WriteDown(ctx, q, a, l, id, n.SlipID, subject, body, sendDelay); err != nil {

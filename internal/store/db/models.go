@@ -872,6 +872,15 @@ type Unreturned struct {
 	ClosedByCall *uuid.UUID
 }
 
+type UsageLimit struct {
+	ID     uuid.UUID
+	What   string
+	Scope  string
+	OfWhom string
+	Amount int64
+	Hard   bool
+}
+
 type User struct {
 	ID              uuid.UUID
 	Login           string

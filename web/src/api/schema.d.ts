@@ -773,6 +773,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getUsage"];
+        put: operations["setUsage"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/roles": {
         parameters: {
             query?: never;
@@ -3896,6 +3912,83 @@ export interface components {
             by: components["schemas"]["PromisesOf"][];
             newest: components["schemas"]["FollowUp"][];
         };
+        /**
+         * @description Begun minutes with the outside, texts sent, minutes recorded, megabytes kept
+         * @enum {string}
+         */
+        UsageWhat: "minutes" | "texts" | "recorded" | "storage";
+        UsageAmounts: {
+            /** Format: int64 */
+            minutes: number;
+            /** Format: int64 */
+            texts: number;
+            /** Format: int64 */
+            recorded: number;
+            /** Format: int64 */
+            storage: number;
+        };
+        UsageOf: {
+            of: string;
+            name: string;
+            used: components["schemas"]["UsageAmounts"];
+            /** @description 18.40 USD */
+            cost?: string;
+        };
+        UsageLimit: {
+            what: components["schemas"]["UsageWhat"];
+            /** @enum {string} */
+            scope: "firm" | "team" | "rep" | "line";
+            /** @description The id of a rep or a line, the name of a team; empty for the firm */
+            of: string;
+            /** Format: int64 */
+            amount: number;
+            /** @description Nothing more of it once it is reached; an emergency number is always called */
+            hard: boolean;
+            readonly name?: string;
+            /** Format: int64 */
+            readonly used?: number;
+            /**
+             * @description near: four fifths are used
+             * @enum {string}
+             */
+            readonly level?: "under" | "near" | "over";
+        };
+        MinutePrice: {
+            /** @description Of numbers in their normal form; empty is all others */
+            prefix: string;
+            /** @description In the firm's currency, such as 0.015 */
+            per_minute: string;
+        };
+        LinePrice: {
+            /** Format: uuid */
+            line_id: string;
+            /** @description In the firm's currency */
+            month: string;
+        };
+        Prices: {
+            minutes: components["schemas"]["MinutePrice"][];
+            /** @description In the firm's currency, each */
+            text: string;
+            lines: components["schemas"]["LinePrice"][];
+        };
+        UsageSettings: {
+            limits: components["schemas"]["UsageLimit"][];
+            prices: components["schemas"]["Prices"];
+        };
+        Usage: {
+            /** Format: date-time */
+            since: string;
+            /** Format: date-time */
+            until: string;
+            firm: components["schemas"]["UsageAmounts"];
+            reps: components["schemas"]["UsageOf"][];
+            teams: components["schemas"]["UsageOf"][];
+            lines: components["schemas"]["UsageOf"][];
+            limits: components["schemas"]["UsageLimit"][];
+            prices: components["schemas"]["Prices"];
+            cost: string;
+            currency: string;
+        };
         /** @description For how many days; 0 is for ever. */
         Retention: {
             /** @description Entries of the audit trail */
@@ -5299,6 +5392,8 @@ export interface components {
             /** @description What colleagues left for one */
             left: components["schemas"]["LaneEntry"][];
             meanwhile?: components["schemas"]["Meanwhile"];
+            /** @description Of which four fifths or all are used, for who may see them */
+            limits?: components["schemas"]["UsageLimit"][];
             figures: components["schemas"]["DayFigures"];
             /** @description What one does until this time of a day with calls; left out where that is not known yet */
             usual?: components["schemas"]["DayFigures"];
@@ -7131,6 +7226,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getUsage: {
+        parameters: {
+            query?: {
+                /** @description A day of it; this one where it is not sent */
+                month?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was used in a month */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Usage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setUsage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UsageSettings"];
+            };
+        };
+        responses: {
+            /** @description This month with them */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Usage"];
+                };
             };
             default: components["responses"]["Problem"];
         };
