@@ -33,6 +33,13 @@ const client = new QueryClient({
   },
 });
 
+// The shell is installable, and says so itself when the server cannot be reached.
+if (import.meta.env.PROD && "serviceWorker" in navigator) {
+  window.addEventListener("load", () => {
+    void navigator.serviceWorker.register("/sw.js").catch(() => undefined); // without it all else works
+  });
+}
+
 const place = document.getElementById("root");
 if (place) {
   createRoot(place).render(

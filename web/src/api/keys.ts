@@ -74,6 +74,7 @@ export const keys = {
   thread: named("thread"),
   tokens: named("tokens"),
   trail: named("trail"),
+  usage: named("usage"),
   webhooks: named("webhooks"),
   words: named("words"),
   wouldDelete: named("would-delete"),

@@ -53,6 +53,11 @@ export const queries = {
       queryKey: keys.lane("promises", of),
       queryFn: () => ask(api.GET("/api/promises", { params: { query: of } })),
     }),
+  usage: (month: string | undefined) =>
+    queryOptions({
+      queryKey: keys.usage(month ?? ""),
+      queryFn: () => ask(api.GET("/api/use", { params: { query: month ? { month } : {} } })),
+    }),
   privacy: queryOptions({ queryKey: keys.privacy(), queryFn: () => ask(api.GET("/api/privacy")) }),
   erasurePreview: (id: string) =>
     queryOptions({

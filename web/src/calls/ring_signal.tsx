@@ -1,4 +1,5 @@
 // What is heard and shown of a ring by somebody who does not look at this window.
+import { noticeOf } from "./ring_notice";
 import { useEffect, useState } from "react";
 
 import type { Schemas } from "../api/client";
@@ -102,14 +103,7 @@ export function RingSignal({ ring, quiet }: { ring: Schemas["Ring"] | undefined;
   }, [id, quiet]);
   useEffect(() => {
     if (!id || !document.hidden || typeof Notification === "undefined" || Notification.permission !== "granted") return;
-    const notice = new Notification(t.ring.notice(who), { tag: id, requireInteraction: true });
-    notice.onclick = () => {
-      window.focus();
-      notice.close();
-    };
-    return () => {
-      notice.close();
-    };
+    return noticeOf(id, who);
   }, [id, who]);
   const may = typeof Notification !== "undefined" && Notification.permission === "default";
   if (!id || asked || !may) return null;

@@ -1,3 +1,4 @@
+import { useNoticeActs } from "./ring_notice";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useRef } from "react";
@@ -99,6 +100,7 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
   const toVoicemail = () => {
     if (!busy) leave.mutate("voicemail");
   };
+  useNoticeActs(ring.call_id, { answer: take, decline: refuse });
   useKey("answer", first ? take : undefined);
   useKey("decline", first ? refuse : undefined);
   useKey("voicemail", first ? toVoicemail : undefined);

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 
 import { keys } from "../api/keys";
 import { api, ask, type Call, type Schemas } from "../api/client";
@@ -30,9 +30,19 @@ export function LanePage() {
 
 const beside = "w-68 shrink-0 overflow-y-auto border-r border-rule-strong px-3.5 py-4 max-[63.9rem]:hidden";
 
+/** useBadge puts the number of what is owed today on the installed window's icon. */
+function useBadge(owed: number | undefined) {
+  useEffect(() => {
+    if (owed === undefined || !("setAppBadge" in navigator)) return;
+    void navigator.setAppBadge(owed).catch(() => undefined); // not where nothing is installed
+    return () => void navigator.clearAppBadge().catch(() => undefined);
+  }, [owed]);
+}
+
 /** Lane is what is owed, ranked, each with its reason; below it what was done just now. */
 export function Lane({ className = beside, page = false }: { className?: string; page?: boolean }) {
   const lane = useQuery(queries.lane);
+  useBadge(page ? undefined : lane.data?.today);
   const arrows = useArrowKeys();
   const [Region, Heading] = page ? (["section", "h1"] as const) : (["nav", "h2"] as const); // beside a page it is the way to others
   return (

@@ -33,6 +33,14 @@ export function Today() {
         <p className="text-quiet">{dayName(new Date().toISOString(), 0)}</p>
       </div>
       {may("set_up_firm") && <Steps />}
+      {day?.limits?.map((l) => (
+        <p key={`${l.what} ${l.scope} ${l.of}`} className="mt-3 text-waiting" data-testid="limit-notice">
+          {t.today.limit(l)}{" "}
+          <Link to="/settings" search={{ tab: "usage" }} className="underline underline-offset-3">
+            {t.today.limitOpen}
+          </Link>
+        </p>
+      ))}
       {me?.demo && (me.role === "rep" ? <TryThis /> : <TryElse admin={me.role === "admin"} />)}
       {today.isPending && <Loading />}
       {today.isError && !day && <Failed error={today.error} retry={() => void today.refetch()} />}

@@ -24,8 +24,10 @@ import { RecordingSettings } from "./recording";
 import { PreparedSettings } from "./prepared_messages";
 import { PrivacySettings } from "./privacy";
 import { RoleSettings } from "./roles";
+import { UsageSettings } from "./usage";
 import { StaffSettings } from "./staff";
 import { firm, staff, trail } from "../texts/staff";
+import { usage } from "../texts/usage";
 import { absences } from "../texts/absences";
 import { privacy } from "../texts/privacy";
 import { roles } from "../texts/roles";
@@ -42,6 +44,7 @@ const labels: Record<string, string> = {
   trail: trail.tab,
   staff: staff.tab,
   roles: roles.tab,
+  usage: usage.tab,
   absences: absences.tab,
   privacy: privacy.tab,
   sound: t.voice.menu,
@@ -77,6 +80,7 @@ export function Settings() {
         { key: "staff", there: may("staff"), part: <StaffSettings /> },
         { key: "roles", there: may("roles"), part: <RoleSettings /> },
         { key: "privacy", there: may("privacy"), part: <PrivacySettings /> },
+        { key: "usage", there: may("see_use"), part: <UsageSettings /> },
         { key: "trail", there: may("see_trail"), part: <TrailSettings /> },
         { key: "availability", there: may("telephony"), part: <AvailabilitySettings /> },
       ],

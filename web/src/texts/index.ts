@@ -324,6 +324,9 @@ export const t = {
   today: {
     promises: (c: { kept: number; late: number; broken: number }) =>
       `promises kept in 90 days, ${String(c.kept)} of ${String(c.kept + c.late + c.broken)}`,
+    limit: (l: { what: string; name?: string; amount: number; used?: number; hard: boolean; level?: string }) =>
+      `${l.name ? `${l.name}: ` : ""}${String(l.used ?? 0)} of ${String(l.amount)} ${{ minutes: "minutes", texts: "texts", recorded: "recorded minutes", storage: "megabytes" }[l.what] ?? l.what} of this month are used${l.level === "over" && l.hard ? "; no more can begin" : ""}.`,
+    limitOpen: "Use and limits",
     meanwhile: "While you were away",
     meanwhileNothing: "Nothing happened with your customers.",
     meanwhileDone: { call: "Call:", follow_up: "Done:", message: "Message:" },
