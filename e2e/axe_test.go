@@ -108,7 +108,7 @@ func TestSettingsAreAccessible(t *testing.T) {
 		"/settings?tab=outcomes":  "What filing with it does",
 		"/settings?tab=templates": "What messages and mails can begin with",
 		"/settings?tab=sequences": "Steps over days", "/settings?tab=scripts": "What may be said",
-		"/settings?tab=roles": "What each of you may do", "/settings?tab=usage": "What you used in a month",
+		"/settings?tab=roles": "What each of you may do", "/settings?tab=usage": "What you used in a month", "/settings?tab=health": "How often people answered",
 		"/settings?tab=privacy": "For how long things are kept", "/settings?tab=absences": "Whoever is away is not called",
 		"/settings?tab=staff": "Everybody who signs in", "/settings?tab=firm": "Name of the firm",
 		"/first-steps": "A test call", "/settings?tab=trail": "It cannot be changed",

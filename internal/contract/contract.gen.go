@@ -3684,6 +3684,31 @@ type LineFigures struct {
 	RoundTripMs float32 `json:"round_trip_ms"`
 }
 
+// LineHealth Of outbound calls of the last 28 days.
+type LineHealth struct {
+	Answered int `json:"answered"`
+
+	// Enough There are enough calls to say something
+	Enough bool `json:"enough"`
+
+	// FairPercent For the firm's usual mix of hours, lists and reps
+	FairPercent *float32 `json:"fair_percent,omitempty"`
+
+	// Falls Answered less often than calls like its own, and that is no chance
+	Falls bool `json:"falls"`
+
+	// HighPercent and this
+	HighPercent *float32           `json:"high_percent,omitempty"`
+	Label       string             `json:"label"`
+	LineID      openapi_types.UUID `json:"line_id"`
+
+	// LowPercent With a certainty of 95 in 100 it lies between this
+	LowPercent *float32   `json:"low_percent,omitempty"`
+	Made       int        `json:"made"`
+	Percent    float32    `json:"percent"`
+	RestsUntil *time.Time `json:"rests_until,omitempty"`
+}
+
 // LinePrice defines model for LinePrice.
 type LinePrice struct {
 	LineID openapi_types.UUID `json:"line_id"`
@@ -3719,6 +3744,12 @@ type LineReport struct {
 
 // LineReportTrouble defines model for LineReport.Trouble.
 type LineReportTrouble string
+
+// LineRest defines model for LineRest.
+type LineRest struct {
+	// Days 0 lets it be shown again
+	Days int `json:"days"`
+}
 
 // LinkFor defines model for LinkFor.
 type LinkFor struct {
@@ -6514,6 +6545,9 @@ type AddLineJSONRequestBody = NewLine
 
 // UpdateLineJSONRequestBody defines body for UpdateLine for application/json ContentType.
 type UpdateLineJSONRequestBody = FirmLine
+
+// RestLineJSONRequestBody defines body for RestLine for application/json ContentType.
+type RestLineJSONRequestBody = LineRest
 
 // SetOutcomeSettingsJSONRequestBody defines body for SetOutcomeSettings for application/json ContentType.
 type SetOutcomeSettingsJSONRequestBody = OutcomeSettings

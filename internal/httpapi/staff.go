@@ -275,3 +275,12 @@ func (s *Server) GetTrail(c *gin.Context, p contract.GetTrailParams) {
 		From: p.From, Until: p.Until, After: text(p.After)})
 	answer(s, c, http.StatusOK, trail, err)
 }
+
+// EndSessionsOf implements ServerInterface.
+func (s *Server) EndSessionsOf(c *gin.Context, id contract.ID) {
+	err := s.desk.EndSessionsOf(c.Request.Context(), actor(c), id)
+	if err == nil {
+		s.windows.endUser(id)
+	}
+	nothing(s, c, err)
+}

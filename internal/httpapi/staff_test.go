@@ -2,11 +2,13 @@ package httpapi_test
 
 import (
 	"encoding/json"
+	"maps"
 	"net/http"
 	"strings"
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -14,6 +16,27 @@ import (
 	"trundo/internal/core/totp"
 	"trundo/internal/desk/firm"
 )
+
+func TestSomebodyIsSignedOutEverywhereByAnAdmin(t *testing.T) {
+	s := newSite(t)
+	s.signIn("ines")
+	ines := maps.Clone(s.jar)
+	me := get[contract.Me](s, "/api/session")
+	s.jar = map[string]string{}
+	s.signIn("odile")
+	r, _ := s.ask("DELETE", "/api/staff/"+me.ID.String()+"/sessions", nil)
+	assert.Equal(t, http.StatusForbidden, r.StatusCode)
+	s.jar = map[string]string{}
+	s.signIn("ada")
+	r, text := s.ask("DELETE", "/api/staff/"+me.ID.String()+"/sessions", nil)
+	require.Equal(t, http.StatusNoContent, r.StatusCode, string(text))
+	r, _ = s.ask("DELETE", "/api/staff/"+uuid.NewString()+"/sessions", nil)
+	assert.Equal(t, http.StatusNotFound, r.StatusCode)
+	s.jar = ines
+	r, _ = s.ask("GET", "/api/session", nil)
+	assert.Equal(t, http.StatusUnauthorized, r.StatusCode)
+	s.signIn("ines") // she may come back
+}
 
 func TestNothingIsPossibleBeforeTheSecondFactorThatTheFirmAsksFor(t *testing.T) {
 	s := newSite(t)

@@ -3,7 +3,10 @@
 // It must not know the database or the carrier.
 package callerid
 
-import "errors"
+import (
+	"errors"
+	"time"
+)
 
 // Line is a number of the firm that can be shown.
 type Line struct {
@@ -12,6 +15,9 @@ type Line struct {
 	Label  string
 	Region string // ISO 3166
 	Main   bool   // the firm's main number
+	// RestsUntil: it is not shown until then, unless it is chosen by hand or they called it; nil: it does not rest.
+	RestsUntil *time.Time
+	Rests      bool // it rests now
 }
 
 // Request is what the choice depends on.
@@ -75,6 +81,7 @@ func Choose(lines []Line, r Request) (Choice, error) {
 	if l, ok := find(lines, func(l Line) bool { return r.Owed != "" && l.ID == r.Owed }); ok {
 		return Choice{Line: l, Reason: "the line that they called", Owed: true}, nil
 	}
+	lines = awake(lines)
 	own, hasOwn := find(lines, func(l Line) bool { return l.ID == r.RepLine })
 	if hasOwn && (r.Region == "" || own.Region == r.Region) {
 		return Choice{Line: own, Reason: "your line"}, nil
@@ -95,6 +102,20 @@ func Choose(lines []Line, r Request) (Choice, error) {
 	return Choice{Line: lines[0], Reason: "the first line"}, nil
 }
 
+// awake are the lines that do not rest; where all do, none is left out.
+func awake(lines []Line) []Line {
+	there := make([]Line, 0, len(lines))
+	for _, l := range lines {
+		if !l.Rests {
+			there = append(there, l)
+		}
+	}
+	if len(there) == 0 {
+		return lines
+	}
+	return there
+}
+
 // ChooseMany picks a line for one of many calls by its rule, among those that may still be shown today. Where the
 // rule's own line may not, or there is none, it is as for a single call, and where that one may not either, the
 // nearest. Errors: ErrNoLine, ErrWornOut.
@@ -103,7 +124,7 @@ func ChooseMany(lines []Line, r ManyRequest) (Choice, error) {
 		return Choice{}, ErrNoLine
 	}
 	left := make([]Line, 0, len(lines))
-	for _, l := range lines {
+	for _, l := range awake(lines) {
 		if r.Max <= 0 || r.Shown[l.ID] < r.Max {
 			left = append(left, l)
 		}

@@ -5,9 +5,35 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"trundo/internal/core/callerid"
 )
+
+func TestALineThatRestsIsNotShown(t *testing.T) {
+	t.Parallel()
+	sales, main := callerid.Line{ID: "s", E164: "+14135550110", Region: "US", Rests: true},
+		callerid.Line{ID: "m", E164: "+14135550100", Region: "US", Main: true}
+	lines := []callerid.Line{sales, main}
+	for what, x := range map[string]struct {
+		r    callerid.Request
+		want string
+	}{
+		"one's own":              {callerid.Request{RepLine: "s", Region: "US"}, "m"},
+		"chosen by hand":         {callerid.Request{ByHand: "s"}, "s"},
+		"that which they called": {callerid.Request{Owed: "s"}, "s"},
+	} {
+		c, err := callerid.Choose(lines, x.r)
+		require.NoError(t, err, what)
+		assert.Equal(t, x.want, c.Line.ID, what)
+	}
+	c, err := callerid.Choose(lines[:1], callerid.Request{RepLine: "s"})
+	require.NoError(t, err)
+	assert.Equal(t, "s", c.Line.ID, "all rest: there is no other")
+	c, err = callerid.ChooseMany(lines, callerid.ManyRequest{Rule: callerid.ByNearest, E164: "+14135550119"})
+	require.NoError(t, err)
+	assert.Equal(t, "m", c.Line.ID, "the nearest that does not rest")
+}
 
 func TestChoose(t *testing.T) {
 	lines := []callerid.Line{

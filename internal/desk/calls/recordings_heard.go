@@ -150,10 +150,10 @@ func (rc *Recordings) reaches(ctx context.Context, a firm.Actor, right rights.Ri
 // heardOnce is for how long somebody who hears a recording in parts hears it once.
 const heardOnce = 10 * time.Minute
 
-// hearing is somebody who hears, or takes, a recording.
+// hearing is somebody who hears, takes or reads a recording.
 type hearing struct {
 	user, recording uuid.UUID
-	download        bool
+	what            string // was done with it
 }
 
 // OpenRecording opens a recording's sound for a, and keeps in the audit trail that a heard it, or took it away. Errors:
@@ -168,24 +168,38 @@ func (rc *Recordings) OpenRecording(ctx context.Context, a firm.Actor, id uuid.U
 	if err != nil {
 		return f, err
 	}
-	h, now := hearing{a.ID, id, download}, rc.Clock.Now()
-	// A player asks for a part at a time: that is one hearing.
-	if last, there := rc.heard.Load(h); there && now.Sub(last.(time.Time)) < heardOnce {
-		return f, nil
-	}
 	what := "heard the recording"
 	if download {
 		what = "downloaded the recording"
 	}
+	err = rc.keepInTrail(ctx, a, r, what, func(q *db.Queries, now time.Time) error {
+		if r.Kind != "message" {
+			return nil
+		}
+		_, err := q.HeardMessage(ctx, db.HeardMessageParams{ID: id, At: &now, UserID: &a.ID})
+		return err
+	})
+	if err != nil {
+		return firm.Sound{}, errors.Join(err, f.Close())
+	}
+	return f, nil
+}
+
+// keepInTrail keeps in the audit trail that a heard, took or read a recording, with what is done beside; a player asks for
+// a part at a time, and that is one hearing.
+func (rc *Recordings) keepInTrail(ctx context.Context, a firm.Actor, r db.RecordingRow, what string,
+	beside func(*db.Queries, time.Time) error) error {
+	h, now := hearing{a.ID, r.ID, what}, rc.Clock.Now()
+	if last, there := rc.heard.Load(h); there && now.Sub(last.(time.Time)) < heardOnce {
+		return nil
+	}
 	if err := rc.Store.Tx(ctx, func(q *db.Queries) error {
-		if r.Kind == "message" {
-			if _, err := q.HeardMessage(ctx, db.HeardMessageParams{ID: id, At: &now, UserID: &a.ID}); err != nil {
-				return err
-			}
+		if err := beside(q, now); err != nil {
+			return err
 		}
 		return rc.Audited(ctx, q, a, "call", r.CallID, what, map[string]string{}, map[string]string{})
 	}); err != nil {
-		return firm.Sound{}, errors.Join(err, f.Close())
+		return err
 	}
 	rc.heard.Store(h, now)
 	rc.heard.Range(func(key, at any) bool { // what is over is forgotten
@@ -194,7 +208,7 @@ func (rc *Recordings) OpenRecording(ctx context.Context, a firm.Actor, id uuid.U
 		}
 		return true
 	})
-	return f, nil
+	return nil
 }
 
 // hearable finds a recording that is kept and that a may hear.

@@ -84,13 +84,17 @@ func KeepWords(ctx context.Context, q *db.Queries, id uuid.UUID, t contract.Tran
 // ErrNotFound, ErrForbidden.
 func (rc *Recordings) Words(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Transcript, error) {
 	t := contract.Transcript{Phrases: []contract.Phrase{}}
-	if _, err := rc.hearable(ctx, a, id); err != nil {
+	r, err := rc.hearable(ctx, a, id)
+	if err != nil {
 		return t, err
 	}
 	row, err := rc.Store.Transcript(ctx, id)
 	if store.NotFound(err) {
 		return t, nil
 	} else if err != nil {
+		return t, err
+	}
+	if err := rc.keepInTrail(ctx, a, r, "read the transcript", func(*db.Queries, time.Time) error { return nil }); err != nil {
 		return t, err
 	}
 	return t, json.Unmarshal(row.Phrases, &t)

@@ -242,7 +242,8 @@ func (k *Firm) readFirm(ctx context.Context) (*Settings, error) {
 			continue
 		}
 		f.Lines = append(f.Lines, callerid.Line{ID: l.ID.String(), E164: l.E164, Label: l.Label, Region: l.Region,
-			Main: l.Main})
+			Main: l.Main, RestsUntil: l.RestsUntil,
+			Rests: l.RestsUntil != nil && l.RestsUntil.After(k.Clock.Now())})
 	}
 	f.Keeping = usualRecording
 	if err := k.Setting(ctx, "recording", &f.Keeping); err != nil {

@@ -160,15 +160,34 @@ func (k *Firm) signIn(ctx context.Context, c Credentials) (Actor, uuid.UUID, err
 }
 
 // EndSessions ends every session of a's that began before now.
-func (k *Firm) EndSessions(ctx context.Context, a Actor) error {
+func (k *Firm) EndSessions(ctx context.Context, a Actor) error { return k.endSessions(ctx, a, a.ID) }
+
+// EndSessionsOf signs somebody else out everywhere. Errors: ErrForbidden, ErrNotFound.
+func (k *Firm) EndSessionsOf(ctx context.Context, a Actor, id uuid.UUID) error {
+	if !a.MayDo(rights.Staff) {
+		return ErrForbidden
+	}
+	u, err := k.Store.User(ctx, id)
+	if store.NotFound(err) {
+		return ErrNotFound
+	} else if err != nil {
+		return err
+	}
+	if err := MayGive(ctx, k.Store.Queries, a, u.Role); err != nil {
+		return err
+	}
+	return k.endSessions(ctx, a, id)
+}
+
+func (k *Firm) endSessions(ctx context.Context, a Actor, id uuid.UUID) error {
 	now := k.Clock.Now()
 	err := k.Store.Tx(ctx, func(q *db.Queries) error {
-		if err := q.EndSessions(ctx, db.EndSessionsParams{ID: a.ID, At: now}); err != nil {
+		if err := q.EndSessions(ctx, db.EndSessionsParams{ID: id, At: now}); err != nil {
 			return err
 		}
-		return k.Audited(ctx, q, a, "session", a.ID, "signed out everywhere", map[string]string{}, map[string]string{})
+		return k.Audited(ctx, q, a, "session", id, "signed out everywhere", map[string]string{}, map[string]string{})
 	})
-	k.actors.Delete(a.ID)
+	k.actors.Delete(id)
 	return err
 }
 

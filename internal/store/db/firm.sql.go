@@ -212,7 +212,7 @@ func (q *Queries) InsertUser(ctx context.Context, arg InsertUserParams) error {
 }
 
 const lines = `-- name: Lines :many
-SELECT id, e164, label, source, region, main, active, recording, recording_in FROM lines ORDER BY position, id
+SELECT id, e164, label, source, region, main, active, recording, recording_in, rests_until FROM lines ORDER BY position, id
 `
 
 type LinesRow struct {
@@ -225,6 +225,7 @@ type LinesRow struct {
 	Active      bool
 	Recording   string
 	RecordingIn string
+	RestsUntil  *time.Time
 }
 
 func (q *Queries) Lines(ctx context.Context) ([]LinesRow, error) {
@@ -246,6 +247,7 @@ func (q *Queries) Lines(ctx context.Context) ([]LinesRow, error) {
 			&i.Active,
 			&i.Recording,
 			&i.RecordingIn,
+			&i.RestsUntil,
 		); err != nil {
 			return nil, err
 		}

@@ -399,6 +399,7 @@ type Line struct {
 	RecordingIn   string
 	GreetingSound *uuid.UUID
 	Texting       string
+	RestsUntil    *time.Time
 }
 
 type LineRep struct {

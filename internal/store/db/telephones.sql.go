@@ -12,6 +12,59 @@ import (
 	"github.com/google/uuid"
 )
 
+const answersOfLines = `-- name: AnswersOfLines :many
+SELECT c.line_id::uuid AS line_id, (extract(hour FROM c.started_at AT TIME ZONE $1::text)::int / 4)::int AS block,
+  coalesce(r.list_id, '00000000-0000-0000-0000-000000000000')::uuid AS list_id,
+  coalesce(c.placed_by, '00000000-0000-0000-0000-000000000000')::uuid AS rep, count(*)::int AS made, count(c.answered_at)::int AS answered
+FROM calls c LEFT JOIN round_calls x ON x.call_id = c.id LEFT JOIN rounds r ON r.id = x.round_id
+WHERE c.direction = 'outbound' AND c.started_at >= $2 AND c.line_id IS NOT NULL AND NOT c.by_hand
+  AND (c.answered_at IS NOT NULL OR c.end_reason NOT IN ('given_up', 'refused', 'out_of_service', 'cut_off'))
+GROUP BY 1, 2, 3, 4
+`
+
+type AnswersOfLinesParams struct {
+	Zone  string
+	Since time.Time
+}
+
+type AnswersOfLinesRow struct {
+	LineID   uuid.UUID
+	Block    int
+	ListID   uuid.UUID
+	Rep      uuid.UUID
+	Made     int
+	Answered int
+}
+
+// How often outbound calls of each line were answered since a time, by what makes people answer: the hour (in blocks of four) where the firm is, the
+// list that was worked through, and who called.
+func (q *Queries) AnswersOfLines(ctx context.Context, arg AnswersOfLinesParams) ([]AnswersOfLinesRow, error) {
+	rows, err := q.db.Query(ctx, answersOfLines, arg.Zone, arg.Since)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []AnswersOfLinesRow{}
+	for rows.Next() {
+		var i AnswersOfLinesRow
+		if err := rows.Scan(
+			&i.LineID,
+			&i.Block,
+			&i.ListID,
+			&i.Rep,
+			&i.Made,
+			&i.Answered,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const deleteTelephone = `-- name: DeleteTelephone :exec
 DELETE FROM telephones WHERE user_id = $1
 `
@@ -46,6 +99,23 @@ func (q *Queries) PutTelephone(ctx context.Context, arg PutTelephoneParams) erro
 		arg.PressOne,
 	)
 	return err
+}
+
+const restLine = `-- name: RestLine :execrows
+UPDATE lines SET rests_until = $1 WHERE id = $2
+`
+
+type RestLineParams struct {
+	Until *time.Time
+	ID    uuid.UUID
+}
+
+func (q *Queries) RestLine(ctx context.Context, arg RestLineParams) (int64, error) {
+	result, err := q.db.Exec(ctx, restLine, arg.Until, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
 }
 
 const setTelephoneCode = `-- name: SetTelephoneCode :exec

@@ -36,7 +36,7 @@ UPDATE users SET recording = @recording WHERE id = @id;
 SELECT id, name, recording FROM users WHERE active ORDER BY name;
 
 -- name: Lines :many
-SELECT id, e164, label, source, region, main, active, recording, recording_in FROM lines ORDER BY position, id;
+SELECT id, e164, label, source, region, main, active, recording, recording_in, rests_until FROM lines ORDER BY position, id;
 
 -- name: Outcomes :many
 SELECT id, label, position, reached, left_message, needs_notes, needs_follow_up, directions, teams, call_type_ids, effects, active FROM outcomes ORDER BY position, id;

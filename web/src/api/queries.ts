@@ -58,6 +58,7 @@ export const queries = {
       queryKey: keys.usage(month ?? ""),
       queryFn: () => ask(api.GET("/api/use", { params: { query: month ? { month } : {} } })),
     }),
+  lineHealth: queryOptions({ queryKey: keys.lines("health"), queryFn: () => ask(api.GET("/api/line-health")) }),
   privacy: queryOptions({ queryKey: keys.privacy(), queryFn: () => ask(api.GET("/api/privacy")) }),
   erasurePreview: (id: string) =>
     queryOptions({

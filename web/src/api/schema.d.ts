@@ -789,6 +789,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/line-health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getLineHealth"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/lines/{id}/rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["restLine"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/roles": {
         parameters: {
             query?: never;
@@ -979,6 +1013,24 @@ export interface paths {
         /** Lets somebody in no more. What they leave behind goes to a colleague. Whoever is in a call leaves at its end. */
         post: operations["switchMemberOff"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/staff/{id}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["endSessionsOf"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3988,6 +4040,41 @@ export interface components {
             prices: components["schemas"]["Prices"];
             cost: string;
             currency: string;
+        };
+        LineRest: {
+            /** @description 0 lets it be shown again */
+            days: number;
+        };
+        /** @description Of outbound calls of the last 28 days. */
+        LineHealth: {
+            /** Format: uuid */
+            line_id: string;
+            label: string;
+            made: number;
+            answered: number;
+            /** Format: float */
+            percent: number;
+            /** @description There are enough calls to say something */
+            enough: boolean;
+            /** @description Answered less often than calls like its own, and that is no chance */
+            falls: boolean;
+            /**
+             * Format: float
+             * @description For the firm's usual mix of hours, lists and reps
+             */
+            fair_percent?: number;
+            /**
+             * Format: float
+             * @description With a certainty of 95 in 100 it lies between this
+             */
+            low_percent?: number;
+            /**
+             * Format: float
+             * @description and this
+             */
+            high_percent?: number;
+            /** Format: date-time */
+            rests_until?: string;
         };
         /** @description For how many days; 0 is for ever. */
         Retention: {
@@ -7279,6 +7366,54 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getLineHealth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How often calls that show each line are answered */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineHealth"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineRest"];
+            };
+        };
+        responses: {
+            /** @description All lines as they are now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineHealth"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listRoles: {
         parameters: {
             query?: never;
@@ -7671,6 +7806,27 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Member"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endSessionsOf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description They are signed out everywhere */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -85,13 +85,7 @@ export function useFile(call: Call) {
     ...untilBack,
     scope: { id: `slip-${call.slip.id}` }, // behind an outcome that is still being saved
     mutationFn: async () => {
-      const keeper = keeperOf(call.slip.id, call.slip.notes);
-      if (!(await keeper.flush())) {
-        const { status, problem } = keeper.get();
-        throw status === "conflict" || status === "refused"
-          ? new Error(problem ?? t.notes.conflict)
-          : new Failure(undefined);
-      }
+      await keeperOf(call.slip.id, call.slip.notes).settled();
       const now = newestOf(client, call);
       const outcome = client.getQueryData<Schemas["Me"]>(keys.me())?.outcomes.find((o) => o.id === now.slip.outcome_id);
       const items = outcome?.acts ? await shownPlan(client, now, outcome.id) : undefined;

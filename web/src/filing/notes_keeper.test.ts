@@ -175,4 +175,31 @@ describe("the keeper of notes", () => {
     await vi.advanceTimersByTimeAsync(400);
     expect(keeper.get()).toMatchObject({ status: "refused", problem: "too long", body: "long" });
   });
+
+  it("is waited for where the server could not save at once, and says so where it never does", async () => {
+    const kept = { status: 202, body: { body: "Wants", version: 1, saved: false } };
+    answers = [kept, new Error("lost"), { status: 200, body: { body: "Wants", version: 1, saved: true } }];
+    const keeper = new NotesKeeper("s12", server);
+    keeper.type("Wants");
+    let went = "";
+    const settled = keeper.settled().then(
+      () => (went = "on"),
+      (e: unknown) => (went = String(e)),
+    );
+    await vi.advanceTimersByTimeAsync(1_000);
+    await settled;
+    expect(went).toBe("on");
+    expect(sent).toHaveLength(3);
+    answers = Array.from({ length: 40 }, () => kept);
+    keeper.type("Wants a tank");
+    const never = keeper.settled().then(
+      () => (went = "on again"),
+      (e: unknown) => (went = String(e)),
+    );
+    await vi.advanceTimersByTimeAsync(6_000);
+    await never;
+    expect(went).toContain("Error");
+    answers = [{ status: 422, body: { status: 422, detail: "too long" } }];
+    await expect(keeper.settled()).rejects.toThrow("too long");
+  });
 });

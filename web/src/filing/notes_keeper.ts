@@ -2,6 +2,7 @@
 // through reloads, breaks and other windows. One keeper a slip, for the life of the window.
 import { api, ask, Failure, type Schemas, windowId } from "../api/client";
 import { onBack } from "../api/live";
+import { t } from "../texts";
 import { dropDraft, keepDraft, leftDrafts, ownDraft } from "./drafts";
 
 type Notes = Schemas["Notes"];
@@ -20,6 +21,8 @@ export type NotesState = {
 const pause = 300; // after the last letter
 const longest = 800; // while letters keep coming
 const again = 2_000;
+const soon = 300; // until it is tried once more, where somebody waits for it
+const patience = 4_000; // of who waits
 
 export class NotesKeeper {
   private state: NotesState;
@@ -147,6 +150,17 @@ export class NotesKeeper {
     await this.running;
     this.running = undefined;
     return this.get().status === "saved";
+  }
+
+  /** settled saves what is there before something goes on with it. A server that keeps it, and could not save it yet, is asked for some seconds; what
+   * stands against it is thrown. */
+  async settled(): Promise<void> {
+    for (const until = Date.now() + patience; !(await this.flush());) {
+      const { status, problem } = this.state;
+      if (status === "conflict" || status === "refused") throw new Error(problem ?? t.notes.conflict);
+      if (Date.now() >= until) throw new Failure(undefined);
+      await new Promise((next) => setTimeout(next, soon));
+    }
   }
 
   private async send() {

@@ -95,13 +95,7 @@ export function useSettle(call: Call) {
   const settle = useMutation({
     scope: { id: `slip-${call.slip.id}` }, // behind an outcome that is still being saved
     mutationFn: async (how: How) => {
-      const keeper = keeperOf(call.slip.id, call.slip.notes);
-      if (!(await keeper.flush())) {
-        const { status, problem } = keeper.get();
-        throw status === "conflict" || status === "refused"
-          ? new Error(problem ?? t.notes.conflict)
-          : new Failure(undefined);
-      }
+      await keeperOf(call.slip.id, call.slip.notes).settled();
       const outcome = how.outcome ?? call.slip.outcome_id;
       const items = outcome && !how.leave ? knownPlan(client, call, outcome) : undefined;
       return ask(

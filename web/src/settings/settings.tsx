@@ -10,6 +10,7 @@ import { AbsenceSettings } from "./absences";
 import { AvailabilitySettings } from "./availability";
 import { FieldSettings } from "./fields";
 import { FirmSettings } from "./firm";
+import { LineHealth } from "./line_health";
 import { LineSettings } from "./lines";
 import { SoundSettings } from "../calls/devices";
 import { MySettings } from "./my_settings";
@@ -27,6 +28,7 @@ import { RoleSettings } from "./roles";
 import { UsageSettings } from "./usage";
 import { StaffSettings } from "./staff";
 import { firm, staff, trail } from "../texts/staff";
+import { health } from "../texts/line_health";
 import { usage } from "../texts/usage";
 import { absences } from "../texts/absences";
 import { privacy } from "../texts/privacy";
@@ -45,6 +47,7 @@ const labels: Record<string, string> = {
   staff: staff.tab,
   roles: roles.tab,
   usage: usage.tab,
+  health: health.tab,
   absences: absences.tab,
   privacy: privacy.tab,
   sound: t.voice.menu,
@@ -89,6 +92,7 @@ export function Settings() {
       name: "telephony",
       parts: [
         { key: "lines", there: may("telephony"), part: <LineSettings /> },
+        { key: "health", there: may("telephony"), part: <LineHealth /> },
         { key: "prepared", there: may("telephony"), part: <PreparedSettings /> },
         { key: "recording", there: may("telephony"), part: <RecordingSettings /> },
       ],

@@ -214,6 +214,7 @@ export function MemberForm({
             <option key={x} value={x} />
           ))}
         </datalist>
+        {member && !member.invited && <SignOut member={member} />}
         {member?.second_factor && <ResetFactor member={member} onDone={onClose} />}
         {theirs && (
           <p role="alert" className="col-span-2 text-sm text-ending">
@@ -278,6 +279,33 @@ function ListField({
         );
       }}
     />
+  );
+}
+
+/** SignOut ends all sessions of a colleague: a window was left open somewhere, a telephone was lost. */
+function SignOut({ member }: { member: Member }) {
+  const tell = useTell();
+  const end = useMutation({
+    mutationFn: () => ask(api.DELETE("/api/staff/{id}/sessions", { params: { path: { id: member.id } } })),
+    onSuccess: () => {
+      tell(s.signOutDone(member.name));
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
+  return (
+    <p className="col-span-2 flex items-center gap-3 text-sm text-quiet">
+      <span className="min-w-0 flex-1">{s.signOutText}</span>
+      <Button
+        disabled={end.isPending}
+        onClick={() => {
+          end.mutate();
+        }}
+      >
+        {s.signOut}
+      </Button>
+    </p>
   );
 }
 
