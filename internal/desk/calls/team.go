@@ -310,7 +310,16 @@ func (tm *Team) placeInternal(ctx context.Context, a firm.Actor, key string, has
 	if *r.ColleagueID == a.ID {
 		return uuid.Nil, firm.Wrong("colleague_id", "this is yourself")
 	}
-	u, err := tm.Store.User(ctx, *r.ColleagueID)
+	f, err := tm.Settings(ctx)
+	if err != nil {
+		return uuid.Nil, err
+	}
+	to := *r.ColleagueID
+	// Who calls somebody that is away reaches who stands in, unless that is they.
+	if there := present([]uuid.UUID{to}, f.Away(tm.Clock.Now())); there[0] != a.ID {
+		to = there[0]
+	}
+	u, err := tm.Store.User(ctx, to)
 	if store.NotFound(err) {
 		return uuid.Nil, firm.About("colleague_id", firm.ErrNotFound)
 	} else if err != nil {
