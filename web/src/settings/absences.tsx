@@ -34,6 +34,12 @@ export function AbsenceSettings() {
 
 const half = (noon: boolean, word: string) => (noon ? ` (${word})` : "");
 
+/** when says from when until when, in words. */
+const when = (a: Absence) =>
+  a.from === a.until
+    ? longDate(a.from) + half(a.from_noon, s.fromNoon) + half(a.until_noon, s.untilNoon)
+    : s.span(longDate(a.from) + half(a.from_noon, s.fromNoon), longDate(a.until) + half(a.until_noon, s.untilNoon));
+
 function Row({ absence: a }: { absence: Absence }) {
   const client = useQueryClient();
   const tell = useTell();
@@ -50,8 +56,7 @@ function Row({ absence: a }: { absence: Absence }) {
   return (
     <div className="flex items-center gap-3 border-b border-rule py-1.5" data-testid="absence">
       <span className="min-w-0 flex-1">
-        <span className="font-semibold">{a.name}</span>{" "}
-        {s.span(longDate(a.from) + half(a.from_noon, s.fromNoon), longDate(a.until) + half(a.until_noon, s.untilNoon))}{" "}
+        <span className="font-semibold">{a.name}</span> {when(a)}{" "}
         <span className="text-sm text-quiet">{a.deputy ? s.standsIn(a.deputy) : s.noDeputy}</span>
       </span>
       {a.may_change && (

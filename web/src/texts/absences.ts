@@ -16,7 +16,7 @@ export const absences = {
   added: "Added",
   list: "Away now and soon",
   none: "Nobody is away.",
-  span: (from: string, until: string) => (from === until ? from : `${from} to ${until}`),
+  span: (from: string, until: string) => `${from} to ${until}`,
   standsIn: (name: string) => `${name} stands in`,
   noDeputy: "nobody stands in",
   end: "End",
