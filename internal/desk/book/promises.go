@@ -67,14 +67,13 @@ func (bk *Book) Promises(ctx context.Context, a firm.Actor, record *uuid.UUID,
 	return view, nil
 }
 
-// Ledger counts all that was ever promised to somebody, for whoever sees them call.
-func Ledger(ctx context.Context, q *db.Queries, record uuid.UUID, now time.Time) (promise.Ledger, error) {
+// LedgerOf counts promises, for whoever sees somebody call.
+func LedgerOf(rows []db.PromisesRow, now time.Time) promise.Ledger {
 	var l promise.Ledger
-	rows, err := q.Promises(ctx, db.PromisesParams{RecordID: &record})
 	for _, r := range rows {
 		l.Add(promise.State(promised(db.FollowUpsByIDsRow(r), firm.Actor{}, now)))
 	}
-	return l, err
+	return l
 }
 
 func countsOf(l promise.Ledger) contract.PromiseCounts {

@@ -3,6 +3,7 @@ package calls
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -301,14 +302,31 @@ func (ar *Arrivals) beforeTheFirstWord(ctx context.Context, a firm.Actor, callID
 	return briefing.Facts(c, ar.Clock.Now().In(a.Location()), ar.Dates()), nil
 }
 
+// shownPromises is how many of what was promised to somebody are told while they ring.
+const shownPromises = 2
+
+// lastOfAll is behind every date that can be promised.
+var lastOfAll = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
+
 // knownOf is what is known of somebody besides what has happened since one spoke with them, whoever asks.
 func (ar *Arrivals) knownOf(ctx context.Context, callID, record uuid.UUID) (briefing.Caller, error) {
 	var c briefing.Caller
-	promises, err := ar.Store.OpenPromises(ctx, record)
+	promises, err := ar.Store.Promises(ctx, db.PromisesParams{RecordID: &record})
 	if err != nil {
 		return c, err
 	}
+	c.Ledger = book.LedgerOf(promises, ar.Clock.Now())
+	due := func(p db.PromisesRow) time.Time {
+		if p.DueAt == nil {
+			return lastOfAll
+		}
+		return *p.DueAt
+	}
+	slices.SortStableFunc(promises, func(x, y db.PromisesRow) int { return due(x).Compare(due(y)) })
 	for _, p := range promises {
+		if p.State != "open" || len(c.Promises) == shownPromises {
+			continue
+		}
 		made := briefing.Promise{Text: p.Text,
 			Promise: promise.Promise{DayOnly: p.DayOnly, Patience: book.PromisePatience}}
 		if p.DueAt != nil {
@@ -316,11 +334,6 @@ func (ar *Arrivals) knownOf(ctx context.Context, callID, record uuid.UUID) (brie
 		}
 		c.Promises = append(c.Promises, made)
 	}
-	ledger, err := book.Ledger(ctx, ar.Store.Queries, record, ar.Clock.Now())
-	if err != nil {
-		return c, err
-	}
-	c.Ledger = ledger
 	matters, err := ar.Store.OpenMatters(ctx, &record)
 	if err != nil {
 		return c, err

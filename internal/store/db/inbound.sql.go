@@ -991,36 +991,6 @@ func (q *Queries) OpenMatters(ctx context.Context, id *uuid.UUID) ([]OpenMatters
 	return items, nil
 }
 
-const openPromises = `-- name: OpenPromises :many
-SELECT text, due_at, day_only FROM follow_ups WHERE record_id = $1 AND state = 'open' AND promised ORDER BY due_at NULLS LAST LIMIT 2
-`
-
-type OpenPromisesRow struct {
-	Text    string
-	DueAt   *time.Time
-	DayOnly bool
-}
-
-func (q *Queries) OpenPromises(ctx context.Context, recordID uuid.UUID) ([]OpenPromisesRow, error) {
-	rows, err := q.db.Query(ctx, openPromises, recordID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	items := []OpenPromisesRow{}
-	for rows.Next() {
-		var i OpenPromisesRow
-		if err := rows.Scan(&i.Text, &i.DueAt, &i.DayOnly); err != nil {
-			return nil, err
-		}
-		items = append(items, i)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	return items, nil
-}
-
 const openUnreturned = `-- name: OpenUnreturned :many
 SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coalesce(t.name, '')::text AS taken_name, u.version,
   c.remote_ext, c.remote_typed, c.message_ms, u.user_id,

@@ -343,9 +343,6 @@ SELECT kind, name, stage FROM records
 WHERE (person_id = @id OR company_id = @id) AND kind IN ('deal', 'case') AND deleted_at IS NULL AND stage NOT IN ('won', 'lost', 'solved')
 ORDER BY kind = 'case' DESC, id DESC LIMIT 3;
 
--- name: OpenPromises :many
-SELECT text, due_at, day_only FROM follow_ups WHERE record_id = @record_id AND state = 'open' AND promised ORDER BY due_at NULLS LAST LIMIT 2;
-
 -- name: InCallElsewhere :one
 -- Whether a rep is in a call that another server drives.
 SELECT EXISTS (SELECT FROM rep_state r JOIN calls c ON c.id = r.foreground_call_id
