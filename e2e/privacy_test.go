@@ -58,7 +58,7 @@ func TestAPersonIsErasedAndNowhereLeft(t *testing.T) {
 	ines.command("e")
 	ines.command("1")
 	ines.command("f")
-	ines.see("filed")
+	ines.see("Filed: Rosalind Willowmere")
 	ada.click("button", "Close", "[role=dialog]")
 	ada.click("button", "More")
 	ada.click("item", "Consent")

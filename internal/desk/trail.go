@@ -37,6 +37,7 @@ var trailKinds = []string{
 	"do_not_call",
 	"duplicate",
 	"role",
+	"erasure",
 }
 
 // trailPage is how many entries a page of the trail has.

@@ -230,5 +230,6 @@ export const trail = {
     do_not_call: "do-not-call list",
     duplicate: "duplicates",
     role: "role",
+    erasure: "erasure",
   } as Record<string, string>,
 };
