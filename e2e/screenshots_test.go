@@ -83,8 +83,8 @@ func TestScreenshots(t *testing.T) {
 	win.click("button", "Change the outcome only")
 	win.see("Visit agreed → Wants an offer", "[data-testid=changes]")
 	win.until("the toast to go", `!document.querySelector('ol li[data-state]')`)
-	lead := openIn(t, talking, w.url) // who leads may hear all
-	lead.click("button", "Odile")
+	lead := openIn(t, talking, w.url) // an admin may hear all
+	lead.click("button", "Ada")
 	lead.see("Hello, ")
 	lead.sound("on")
 	lead.visit("/calls?whose=team")

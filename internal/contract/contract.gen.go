@@ -4693,7 +4693,7 @@ type PromiseCounts struct {
 	Broken int `json:"broken"`
 	Kept   int `json:"kept"`
 
-	// KeptPercent Of those that could be kept by now; left out where there are none
+	// KeptPercent Of those that could be kept by now; left out where they are too few to say
 	KeptPercent *int `json:"kept_percent,omitempty"`
 
 	// Late Done, but not in time

@@ -65,10 +65,13 @@ func (l *Ledger) Add(s State) {
 	}
 }
 
-// Share is which part of the promises that could be kept by now was, from 0 to 1; false where there are none.
+// enough is how many promises it takes to speak of a part of them.
+const enough = 5
+
+// Share is which part of the promises that could be kept by now was, from 0 to 1; false where they are too few to say.
 func (l Ledger) Share() (float64, bool) {
 	due := l.Kept + l.Late + l.Broken
-	if due == 0 {
+	if due < enough {
 		return 0, false
 	}
 	return float64(l.Kept) / float64(due), true

@@ -3949,7 +3949,7 @@ export interface components {
             /** @description Not done in time and not done yet, or given up */
             broken: number;
             open: number;
-            /** @description Of those that could be kept by now; left out where there are none */
+            /** @description Of those that could be kept by now; left out where they are too few to say */
             kept_percent?: number;
         };
         PromisesOf: {

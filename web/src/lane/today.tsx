@@ -202,7 +202,7 @@ function FiguresOf({ day }: { day: Today }) {
       <dl>
         {rows.map((r) => (
           <div key={r.what} className="flex items-baseline gap-2 border-b border-rule py-1.5">
-            <dd className="name w-16 text-lg tabular-nums">{r.mine}</dd>
+            <dd className="name w-16 shrink-0 text-lg tabular-nums">{r.mine}</dd>
             <dt>
               {r.what}
               {r.usual !== undefined && <span className="block text-sm text-quiet">{t.today.usual(r.usual)}</span>}

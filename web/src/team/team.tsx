@@ -29,6 +29,19 @@ export function Team() {
   };
   const ledger = useQuery(queries.promises({ whose: "team" })).data?.by ?? [];
   const kept = (c: Colleague) => ledger.find((x) => x.id === c.id)?.counts;
+  const promises: Column<Colleague> = {
+    key: "promises",
+    label: m.promises,
+    width: "7.5rem",
+    cell: (c) => {
+      const counts = kept(c);
+      return counts?.kept_percent === undefined ? (
+        ""
+      ) : (
+        <span title={t.record.promises(counts)}>{`${String(counts.kept_percent)} %`}</span>
+      );
+    },
+  };
   const columns: Column<Colleague>[] = [
     {
       key: "who",
@@ -54,19 +67,7 @@ export function Team() {
       ),
     },
     { key: "since", label: m.since, width: "6rem", cell: (c) => (c.since && c.reached ? shortTime(c.since) : "") },
-    {
-      key: "promises",
-      label: m.promises,
-      width: "7.5rem",
-      cell: (c) => {
-        const counts = kept(c);
-        return counts?.kept_percent === undefined ? (
-          ""
-        ) : (
-          <span title={t.record.promises(counts)}>{`${String(counts.kept_percent)} %`}</span>
-        );
-      },
-    },
+    ...(ledger.some((x) => x.counts.kept_percent !== undefined) ? [promises] : []),
     {
       key: "acts",
       label: m.reach,
