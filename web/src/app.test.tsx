@@ -1,7 +1,20 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
-import { asked, callOf, FakeSocket, ids, keyDown, me, mobile, open, problem, serve, sheet } from "./test_server";
+import {
+  asked,
+  callOf,
+  command,
+  FakeSocket,
+  ids,
+  keyDown,
+  me,
+  mobile,
+  open,
+  problem,
+  serve,
+  sheet,
+} from "./test_server";
 
 afterEach(() => {
   vi.unstubAllGlobals();
@@ -151,6 +164,44 @@ describe("calling", () => {
       number_id: "n1",
       instead_of: "c1",
     });
+  });
+
+  it("closes the question when it is answered: keys pressed while the call is placed are for the call", async () => {
+    let answer: (a: { status: number; body: object }) => void = () => undefined;
+    const log = serve(({ method, path, body }) => {
+      if (method === "POST" && path.endsWith("/hang-up")) return { body: callOf({}, {}, { phase: "ended" }) };
+      if (method !== "POST" || path !== "/api/calls") return undefined;
+      return (body as { instead_of?: string }).instead_of
+        ? new Promise((done) => (answer = done))
+        : problem(409, "in_call", "you are in a call", { call_id: "c0" });
+    });
+    open(`/records/${ids.berit}`);
+    fireEvent.click(await screen.findByRole("button", { name: /^Call.*413 555 0142/ }));
+    fireEvent.click(within(await screen.findByRole("dialog")).getByRole("button", { name: /^End it and call/ }));
+    await waitFor(() => {
+      expect(asked(log, "POST", "/api/calls")).toHaveLength(2);
+    });
+    expect(screen.queryByRole("dialog")).not.toBeInTheDocument();
+    command("e");
+    answer({ status: 201, body: callOf({}, {}, { phase: "ringing" }) });
+    await waitFor(() => {
+      expect(asked(log, "POST", "/api/calls/c1/hang-up")).toHaveLength(1);
+    });
+  });
+
+  it("keeps the reason that was typed when the call could not be placed", async () => {
+    serve(({ method, path, body }) => {
+      if (method !== "POST" || path !== "/api/calls") return undefined;
+      return (body as { override_reason?: string }).override_reason
+        ? problem(503, "database_away", "new calls have to wait")
+        : problem(409, "do_not_call", "asked not to be called", { may_override: true });
+    });
+    open(`/records/${ids.berit}`);
+    fireEvent.click(await screen.findByRole("button", { name: /^Call.*413 555 0142/ }));
+    fireEvent.change(await screen.findByRole("textbox", { name: /Why/ }), { target: { value: "She asked me to" } });
+    fireEvent.submit(screen.getByRole("textbox", { name: /Why/ }));
+    expect((await screen.findAllByText("new calls have to wait"))[0]).toBeInTheDocument();
+    expect(await screen.findByDisplayValue("She asked me to")).toBeInTheDocument();
   });
 
   it("says what the server says when it cannot be done", async () => {

@@ -33,21 +33,37 @@ const today = () => new Date().toDateString();
 /** useDial gives the way to call a stored number or a typed one; to is how it is named in questions. */
 export const useDial = () => useContext(Context);
 
+/** Question is what is asked before a call is placed after all: whether the call in progress ends, whether the hour may be overlooked, and why
+ * somebody is called who is not to be. */
+type Question =
+  | { about: "inCall"; wish: Wish; inCall: string }
+  | { about: "hours"; wish: Wish; why: string }
+  | { about: "refusal"; wish: Wish; why: string };
+
+/** questionOf reads from a refusal what is to be asked. */
+function questionOf(e: unknown, wish: Wish): Question | undefined {
+  if (!(e instanceof Failure)) return undefined;
+  if (e.code === "outside_hours") return { about: "hours", wish, why: e.message };
+  if (e.code === "in_call" && e.problem?.call_id) return { about: "inCall", wish, inCall: e.problem.call_id };
+  return e.problem?.may_override ? { about: "refusal", wish, why: e.message } : undefined;
+}
+
 export function DialProvider({ children }: { children: ReactNode }) {
   const client = useQueryClient();
   const tell = useTell();
-  const [asked, setAsked] = useState<{ wish: Wish; inCall: string }>();
-  const [refused, setRefused] = useState<{ wish: Wish; why: string }>();
-  const [outside, setOutside] = useState<{ wish: Wish; why: string }>();
+  const [question, setQuestion] = useState<Question>();
   const [reason, setReason] = useState("");
   const [dialing, setDialing] = useState(false);
   const busy = useRef(false);
 
+  /** place asks for the call. The question that was answered closes at once, so that what is typed next is for the call; where a reason was typed
+   * and the call could not be placed, it comes back with it. */
   const place = useCallback(
-    async (wish: Wish) => {
+    async (wish: Wish, answered?: Question) => {
       if (busy.current) return; // a double click is one wish
       busy.current = true;
       setDialing(true);
+      setQuestion(undefined);
       const release = holdKeys(); // what is typed from now on belongs to this call
       try {
         const attempt = dialInRound(client, wish.request);
@@ -65,27 +81,13 @@ export function DialProvider({ children }: { children: ReactNode }) {
         }));
         focusSlip(call.slip.id);
         if (call.dial_to) window.location.href = call.dial_to; // this computer's calling program takes it
-        setAsked(undefined);
-        setRefused(undefined);
-        setOutside(undefined);
+        setReason("");
       } catch (e) {
-        setOutside(undefined);
-        if (e instanceof Failure && e.code === "outside_hours") {
-          setAsked(undefined);
-          setRefused(undefined);
-          setOutside({ wish, why: e.message });
-        } else if (e instanceof Failure && e.code === "in_call" && e.problem?.call_id) {
-          setRefused(undefined);
-          setAsked({ wish, inCall: e.problem.call_id });
-        } else if (e instanceof Failure && e.problem?.may_override) {
-          setAsked(undefined);
-          setReason("");
-          setRefused({ wish, why: e.message });
-        } else if (e instanceof Failure && e.code === "telephone_rings") {
-          setAsked(undefined);
+        const next = questionOf(e, wish) ?? (answered?.about === "refusal" ? answered : undefined);
+        setQuestion(next);
+        if (e instanceof Failure && e.code === "telephone_rings") {
           void client.invalidateQueries({ queryKey: keys.sound() });
-        } else {
-          setAsked(undefined);
+        } else if (!next || next === answered) {
           tell(e instanceof Failure ? e.message : t.failed.unknown, { bad: true });
         }
       } finally {
@@ -106,63 +108,51 @@ export function DialProvider({ children }: { children: ReactNode }) {
       }),
     [place],
   );
-  const again = (wish: Wish, more: Partial<Schemas["NewCall"]>) =>
-    void place({ ...wish, request: { ...wish.request, ...more }, key: newKey() });
+  const again = (answered: Question, more: Partial<Schemas["NewCall"]>) =>
+    void place({ ...answered.wish, request: { ...answered.wish.request, ...more }, key: newKey() }, answered);
+  const close = () => {
+    setQuestion(undefined);
+    setReason("");
+  };
   const value = useMemo(() => ({ dial, dialing }), [dial, dialing]);
   return (
     <Context value={value}>
       {children}
       <Dialog
-        open={asked !== undefined}
-        onClose={() => {
-          setAsked(undefined);
-        }}
+        open={question?.about === "inCall"}
+        onClose={close}
         title={t.dial.inCallTitle}
         actions={
-          asked && (
+          question?.about === "inCall" && (
             <>
-              <Button
-                onClick={() => {
-                  setAsked(undefined);
-                }}
-              >
-                {t.dial.goOn}
-              </Button>
+              <Button onClick={close}>{t.dial.goOn}</Button>
               <Button
                 look="ours"
                 onClick={() => {
-                  again(asked.wish, { instead_of: asked.inCall });
+                  again(question, { instead_of: question.inCall });
                 }}
               >
-                {t.dial.endAndCall(asked.wish.to)}
+                {t.dial.endAndCall(question.wish.to)}
               </Button>
             </>
           )
         }
       >
-        <p>{asked && t.dial.inCall(asked.wish.to)}</p>
+        <p>{question && t.dial.inCall(question.wish.to)}</p>
       </Dialog>
       <Dialog
-        open={outside !== undefined}
-        onClose={() => {
-          setOutside(undefined);
-        }}
-        title={t.dial.outsideTitle(outside?.wish.to ?? "")}
+        open={question?.about === "hours"}
+        onClose={close}
+        title={t.dial.outsideTitle(question?.wish.to ?? "")}
         actions={
-          outside && (
+          question && (
             <>
-              <Button
-                onClick={() => {
-                  setOutside(undefined);
-                }}
-              >
-                {t.dial.notNow}
-              </Button>
+              <Button onClick={close}>{t.dial.notNow}</Button>
               <Button
                 look="ours"
                 onClick={() => {
-                  askedAbout.set(numberOf(outside.wish.request), today());
-                  again(outside.wish, { ask_hours: false });
+                  askedAbout.set(numberOf(question.wish.request), today());
+                  again(question, { ask_hours: false });
                 }}
               >
                 {t.dial.callAnyway}
@@ -171,23 +161,15 @@ export function DialProvider({ children }: { children: ReactNode }) {
           )
         }
       >
-        <p>{outside && t.dial.outside(outside.why)}</p>
+        <p>{question?.about === "hours" && t.dial.outside(question.why)}</p>
       </Dialog>
       <Dialog
-        open={refused !== undefined}
-        onClose={() => {
-          setRefused(undefined);
-        }}
+        open={question?.about === "refusal"}
+        onClose={close}
         title={t.book.override.title}
         actions={
           <>
-            <Button
-              onClick={() => {
-                setRefused(undefined);
-              }}
-            >
-              {t.cancel}
-            </Button>
+            <Button onClick={close}>{t.cancel}</Button>
             <Button look="ending" type="submit" form="override" disabled={!reason.trim()}>
               {t.book.override.go}
             </Button>
@@ -198,12 +180,10 @@ export function DialProvider({ children }: { children: ReactNode }) {
           id="override"
           onSubmit={(e) => {
             e.preventDefault();
-            if (refused && reason.trim()) {
-              again(refused.wish, { override_reason: reason });
-            }
+            if (question && reason.trim()) again(question, { override_reason: reason });
           }}
         >
-          <p className="mb-3">{refused?.why}</p>
+          <p className="mb-3">{question?.about === "refusal" && question.why}</p>
           <Field
             label={t.book.override.why}
             autoFocus
