@@ -8,6 +8,7 @@
 package call
 
 import (
+	"cmp"
 	"errors"
 	"time"
 	"unicode/utf8"
@@ -72,7 +73,25 @@ const (
 // KnownReason tells whether r is one of the reasons above.
 func KnownReason(r Reason) bool {
 	switch r {
-	case EndedByUs, EndedByThem, GivenUp, Busy, NoAnswer, Declined, OutOfService, Refused, CutOff, Abandoned, Missed, Elsewhere, LeftMessage, Announced, MessageLeft, NoMoment:
+	case EndedByUs,
+		EndedByThem,
+		GivenUp,
+		Busy,
+		NoAnswer,
+		Declined,
+		OutOfService,
+		Refused,
+		CutOff,
+		Abandoned,
+		Missed,
+		Elsewhere,
+		LeftMessage,
+		Announced,
+		MessageLeft,
+		NoMoment,
+		HandedOn,
+		WasParked,
+		Dropped:
 		return true
 	}
 	return false
@@ -87,17 +106,23 @@ const (
 	Arrived FactKind = "arrived" // Address: the line of ours that was called
 	// A rep called a colleague. By: the rep who asked for the call
 	PlacedInternal FactKind = "placed_internal"
-	Beeped         FactKind = "beeped"       // Leg: the machine's; a message is left from now on
-	Muted          FactKind = "muted"        // Leg
-	Unmuted        FactKind = "unmuted"      // Leg
-	Pressed        FactKind = "pressed"      // Leg: whose keys; Digits
-	LegAdded       FactKind = "leg_added"    // Leg, Party, By (a rep's leg), Device, Address
-	LegRinging     FactKind = "leg_ringing"  // Leg
-	LegAnswered    FactKind = "leg_answered" // Leg
-	Bridged        FactKind = "bridged"      // Leg, Bridge
-	Held           FactKind = "held"         // every leg leaves its bridge
-	LegEnded       FactKind = "leg_ended"    // Leg, Reason
-	CallEnded      FactKind = "call_ended"   // Reason
+	Beeped         FactKind = "beeped"  // Leg: the machine's; a message is left from now on
+	Muted          FactKind = "muted"   // Leg
+	Unmuted        FactKind = "unmuted" // Leg
+	Pressed        FactKind = "pressed" // Leg: whose keys; Digits
+	// Leg, Party, By (a rep's leg), Device, Address; As, For and Word where somebody asked for it
+	LegAdded    FactKind = "leg_added"
+	LegRinging  FactKind = "leg_ringing"  // Leg
+	LegAnswered FactKind = "leg_answered" // Leg
+	Bridged     FactKind = "bridged"      // Leg, Bridge
+	Held        FactKind = "held"         // Leg leaves its bridge; 0: every leg does, the call is on hold
+	Joined      FactKind = "joined"       // Leg: the consulted one is in the call itself from now on
+	PassedOn    FactKind = "passed_on"    // Leg: who takes the call over; For: who leaves it to them
+	Parked      FactKind = "parked"       // Leg: who parked it; By; Address: the place
+	Recast      FactKind = "recast"       // Leg, As, For: somebody listens in another way, or to another
+	Said        FactKind = "said"         // Leg, Word: what a rep says to whom asked for them, while it rings
+	LegEnded    FactKind = "leg_ended"    // Leg, Reason
+	CallEnded   FactKind = "call_ended"   // Reason
 )
 
 // Schema is the version of Fact's form that is stored with each fact.
@@ -116,6 +141,9 @@ type Fact struct {
 	Bridge  BridgeNo  `json:"bridge,omitempty"`
 	Reason  Reason    `json:"reason,omitempty"`
 	Digits  string    `json:"digits,omitempty"` // keypad tones
+	As      Role      `json:"as,omitempty"`
+	For     LegNo     `json:"for,omitempty"` // the leg that asked for this one, or to which it listens
+	Word    string    `json:"word,omitempty"`
 }
 
 // Span is a time for which a leg was on a bridge. To is zero while it lasts.
@@ -138,6 +166,10 @@ type Leg struct {
 	Ended    time.Time // zero while it lasts
 	Reason   Reason
 	Muted    bool // of a rep's leg: they do not hear this rep
+	As       Role
+	For      LegNo  // the leg that asked for this one, or to which it listens; 0 for one that nobody asked for
+	Word     string // what it is about
+	Answer   string // what its rep let whom asked for it know
 	Spans    []Span
 }
 
@@ -150,6 +182,7 @@ type State struct {
 	Beeped   time.Time // when a message began
 	Line     string    // the line of ours that an inbound call came in on
 	OnHold   bool
+	Place    string    // where it is parked; "" where it is not
 	Run      int       // how many keys were pressed one soon after the other, lately
 	RunLeg   LegNo     // by whom
 	RunAt    time.Time // the last of them
@@ -229,7 +262,8 @@ func (s *State) Rang() time.Time {
 
 // Answered is when somebody of the one side first spoke with the other, or zero. A machine is nobody.
 func (s *State) Answered() time.Time {
-	if s.voicemail() != nil {
+	if out := s.Other(); s.voicemail() != nil && (out == nil || out.Answered.IsZero() ||
+		s.Inbound && len(s.Takers()) == 0) {
 		return time.Time{}
 	}
 	return s.taken()
@@ -237,11 +271,11 @@ func (s *State) Answered() time.Time {
 
 // taken is when the call stopped ringing because somebody, or a machine, took it.
 func (s *State) taken() time.Time {
+	if out := s.Other(); out != nil && !out.Answered.IsZero() {
+		return out.Answered
+	}
 	if m := s.voicemail(); m != nil {
 		return m.Answered
-	}
-	if out := s.Other(); out != nil {
-		return out.Answered
 	}
 	return time.Time{}
 }
@@ -325,19 +359,33 @@ func Evolve(s State, f Fact) State {
 		leg.Muted = f.Kind == Muted
 	case LegAdded:
 		s.Legs = append(s.Legs, Leg{No: f.Leg, Party: f.Party, User: f.By, Device: f.Device,
-			Address: f.Address, State: Dialing, Added: f.At})
+			Address: f.Address, State: Dialing, Added: f.At, As: f.As, For: f.For, Word: f.Word})
 	case LegRinging:
 		leg.State, leg.Rang = Ringing, f.At
 	case LegAnswered:
-		leg.State, leg.Answered = Up, f.At
+		if leg.State, leg.Answered = Up, f.At; leg.Party == Rep {
+			s.Place = ""
+		}
 	case Bridged:
 		leg.Spans = append(closed(leg.Spans, f.At), Span{Bridge: f.Bridge, From: f.At})
 		s.bridgeNo, s.OnHold = max(s.bridgeNo, f.Bridge), false
 	case Held:
+		if leg != nil {
+			leg.Spans = closed(leg.Spans, f.At)
+			break
+		}
 		s.OnHold = true
 		for i := range s.Legs {
 			s.Legs[i].Spans = closed(s.Legs[i].Spans, f.At)
 		}
+	case Joined:
+		leg.As = ""
+	case PassedOn, Recast:
+		leg.As, leg.For = cmp.Or(f.As, Handed), f.For
+	case Parked:
+		s.Place = f.Address
+	case Said:
+		leg.Answer = f.Word
 	case LegEnded:
 		leg.State, leg.Ended, leg.Reason = Ended, f.At, f.Reason
 		leg.Spans = closed(leg.Spans, f.At)

@@ -80,6 +80,17 @@ func Decide(s State, in Input, at time.Time) ([]Fact, []Effect, error) {
 		at = s.Last
 	}
 	d := decision{state: s, at: at}
+	if _, _, err := d.decide(in); err != nil {
+		return nil, nil, err
+	}
+	if len(d.facts) > 0 && d.state.Ended.IsZero() {
+		d.tidy()
+	}
+	return d.facts, d.effects, nil
+}
+
+// decide is each input by what carries it out.
+func (d *decision) decide(in Input) ([]Fact, []Effect, error) {
 	switch in := in.(type) {
 	case Place:
 		return d.place(in)
@@ -125,8 +136,28 @@ func Decide(s State, in Input, at time.Time) ([]Fact, []Effect, error) {
 		d.carrier(in.Leg, evAnswered, "")
 	case CarrierEnded:
 		d.carrier(in.Leg, evEnded, in.Reason)
+	case Ask:
+		return d.ask(in)
+	case Swap:
+		return d.swap(in)
+	case Join:
+		return d.join(in)
+	case HandOver:
+		return d.handOver(in)
+	case Drop:
+		return d.drop(in)
+	case Park:
+		return d.park(in)
+	case Take:
+		return d.take(in)
+	case Say:
+		return d.say(in)
+	case Listen:
+		return d.listen(in)
+	case StepIn:
+		return d.stepIn(in)
 	case Lost:
-		if s.Seq > 0 && s.Ended.IsZero() {
+		if d.state.Seq > 0 && d.state.Ended.IsZero() {
 			d.endAll(CutOff)
 		}
 	}
@@ -164,6 +195,10 @@ func (d *decision) hangUp(in HangUp) ([]Fact, []Effect, error) {
 		return nil, nil, ErrNoCall
 	}
 	mine := d.liveLegOf(in.By)
+	if no := d.state.observing(in.By); no != 0 {
+		d.add(Fact{Kind: LegEnded, Leg: no, Reason: EndedByUs})
+		return d.facts, d.effects, nil
+	}
 	if mine == 0 {
 		if d.state.hasPart(in.By) {
 			return nil, nil, ErrOver
@@ -181,13 +216,35 @@ func (d *decision) hangUp(in HangUp) ([]Fact, []Effect, error) {
 	case d.state.Internal && mine != 1:
 		reason = EndedByThem // as the one sees it who called
 	}
-	d.endLeg(mine, reason)
-	// With nobody of the firm left there is nobody to talk to: the rest ends too. So it does when one of two colleagues
-	// leaves.
-	if d.state.Internal || !d.state.anyLive(Rep) {
-		d.endAll(reason)
-	}
+	d.goOut(mine, in.By, reason)
 	return d.facts, d.effects, nil
+}
+
+// goOut ends a rep's leg. Whom they consult, where that is a colleague who speaks, has the call then; a ring that they
+// asked for ends. With nobody of the firm left there is nobody to talk to: the rest ends too.
+func (d *decision) goOut(mine LegNo, by string, reason Reason) {
+	if d.state.Answered().IsZero() {
+		d.endLeg(mine, reason)
+		d.endAll(reason)
+		return
+	}
+	if asked := d.state.Asking(by); asked != nil {
+		if asked.State == Up && asked.Party == Rep {
+			d.passOn(mine, asked.No)
+		} else {
+			d.endLeg(asked.No, map[bool]Reason{true: reason, false: GivenUp}[asked.State == Up])
+		}
+	}
+	wasOut := d.state.Leg(mine).As == Consulted
+	d.endLeg(mine, reason)
+	if !wasOut && d.state.reps() > 0 {
+		d.gather(d.state.main(0)...)
+	}
+	if d.state.reps() == 0 && !wasOut {
+		d.endAll(reason)
+		return
+	}
+	d.settle(reason)
 }
 
 func (d *decision) carrier(no LegNo, ev legEvent, reason Reason) {
@@ -198,7 +255,7 @@ func (d *decision) carrier(no LegNo, ev legEvent, reason Reason) {
 	if _, ok := legTable[leg.State][ev]; !ok {
 		return
 	}
-	if d.state.Inbound && ev != evEnded {
+	if d.state.Inbound && no == 1 && ev != evEnded {
 		return // it rings us: only we can answer it
 	}
 	switch ev {
@@ -206,19 +263,37 @@ func (d *decision) carrier(no LegNo, ev legEvent, reason Reason) {
 		d.add(Fact{Kind: LegRinging, Leg: no})
 	case evAnswered:
 		d.add(Fact{Kind: LegAnswered, Leg: no})
-		d.bridge()
+		d.answeredBy(no)
 	case evEnded:
 		answered := leg.State == Up
-		if reason = reasonFor(reason, answered); d.state.Inbound && !answered && reason != CutOff {
+		if reason = reasonFor(reason, answered); d.state.Inbound && no == 1 && !answered && reason != CutOff {
 			reason = Abandoned
 		}
 		if d.state.voicemail() != nil {
 			reason = d.reasonOfMachine(Abandoned)
 		}
 		d.add(Fact{Kind: LegEnded, Leg: no, Reason: reason})
-		if !d.state.anyLive(Outside) {
-			d.endAll(reason)
+		switch {
+		case d.state.Answered().IsZero() || d.state.anyLive(Machine):
+			if !d.state.anyLive(Outside) {
+				d.endAll(reason)
+			}
+		default:
+			d.settle(reason)
 		}
+	}
+}
+
+// answeredBy puts a leg that has just been answered where it belongs: with who consults it, with the call that it takes
+// over, or, of the first that is answered, with everybody.
+func (d *decision) answeredBy(no LegNo) {
+	switch l := d.state.Leg(no); {
+	case l.As == Consulted:
+		d.together(no)
+	case l.As == "" && d.state.bridgeNo == 0:
+		d.bridge()
+	default:
+		d.gather(d.state.main(0)...)
 	}
 }
 
@@ -256,14 +331,7 @@ func (d *decision) endAll(reason Reason) {
 	d.add(Fact{Kind: CallEnded, Reason: reason})
 }
 
-func (d *decision) liveLegOf(user string) LegNo {
-	for _, l := range d.state.Legs {
-		if l.Party == Rep && l.User == user && l.State != Ended {
-			return l.No
-		}
-	}
-	return 0
-}
+func (d *decision) liveLegOf(user string) LegNo { return d.state.liveLeg(user) }
 
 func (s *State) hasPart(user string) bool {
 	for i := range s.Legs {

@@ -42,6 +42,8 @@ func (d *decision) leavePrepared(in LeavePrepared) ([]Fact, []Effect, error) {
 	case d.state.Internal || d.state.Leg(mine).State != Up || d.state.Answered().IsZero() || d.state.Machine() != nil ||
 		!d.state.anyLive(Outside):
 		return nil, nil, ErrNoSpeech
+	case d.state.parties() > 2:
+		return nil, nil, ErrCompany
 	}
 	no := LegNo(len(d.state.Legs) + 1)
 	d.add(Fact{Kind: LegAdded, Leg: no, Party: Machine, Device: Prepared, By: in.By, Address: in.Name})

@@ -12,6 +12,8 @@ type Arrive struct {
 type Offer struct {
 	To     []string // user ids
 	Device string   // "browser"
+	As     Role     // Returned where they get back what they gave away; else ""
+	Word   string   // why
 }
 
 // Answer takes a call that rings for By.
@@ -82,6 +84,8 @@ func (d *decision) waiting() error {
 		return ErrNoCall
 	case !d.state.Ended.IsZero():
 		return ErrOver
+	case d.state.Left():
+		return nil
 	case !d.state.Inbound && !d.state.Internal:
 		return ErrNotInbound
 	case !d.state.taken().IsZero():
@@ -94,7 +98,7 @@ func (d *decision) offer(in Offer) ([]Fact, []Effect, error) {
 	if err := d.waiting(); err != nil {
 		return nil, nil, err
 	}
-	if d.state.Internal {
+	if d.state.Internal && !d.state.Left() {
 		return nil, nil, ErrNotInbound
 	}
 	for _, user := range in.To {
@@ -102,7 +106,7 @@ func (d *decision) offer(in Offer) ([]Fact, []Effect, error) {
 			continue
 		}
 		no := LegNo(len(d.state.Legs) + 1)
-		d.add(Fact{Kind: LegAdded, Leg: no, Party: Rep, By: user, Device: in.Device})
+		d.add(Fact{Kind: LegAdded, Leg: no, Party: Rep, By: user, Device: in.Device, As: in.As, Word: in.Word})
 		d.add(Fact{Kind: LegRinging, Leg: no})
 	}
 	return d.facts, d.effects, nil
@@ -110,6 +114,11 @@ func (d *decision) offer(in Offer) ([]Fact, []Effect, error) {
 
 func (d *decision) answer(in Answer) ([]Fact, []Effect, error) {
 	mine := d.ringOf(in.By)
+	if mine != 0 && d.state.Leg(mine).As == Consulted || mine != 0 && d.state.Leg(mine).As == Handed {
+		d.add(Fact{Kind: LegAnswered, Leg: mine})
+		d.answeredBy(mine)
+		return d.facts, d.effects, nil
+	}
 	if err := d.waiting(); err != nil {
 		if errors.Is(err, ErrTaken) && d.liveLegOf(in.By) != 0 && d.state.Machine() == nil {
 			return nil, nil, nil // by this rep, from another window
@@ -120,17 +129,22 @@ func (d *decision) answer(in Answer) ([]Fact, []Effect, error) {
 		return nil, nil, ErrNoRing
 	}
 	d.add(Fact{Kind: LegAnswered, Leg: mine})
-	for _, l := range d.state.Legs {
-		if l.Party == Rep && l.No != mine && l.State == Ringing {
-			d.add(Fact{Kind: LegEnded, Leg: l.No, Reason: Elsewhere})
-		}
-	}
-	if out := d.state.Outside(); out != nil {
+	d.endRings(func(Leg) Reason { return Elsewhere })
+	if out := d.state.Outside(); out != nil && out.State == Ringing {
 		d.add(Fact{Kind: LegAnswered, Leg: out.No})
 		d.effects = append(d.effects, Pick{Leg: out.No})
 	}
-	d.bridge()
+	d.answeredBy(mine)
 	return d.facts, d.effects, nil
+}
+
+// endRings ends what still rings for a call that somebody has taken: reps, and outside parties that were to take it over.
+func (d *decision) endRings(why func(Leg) Reason) {
+	for _, l := range d.state.Legs {
+		if l.State == Ringing && l.Party == Rep || (l.State == Ringing || l.State == Dialing) && l.As == Handed {
+			d.endLeg(l.No, why(l))
+		}
+	}
 }
 
 // bridge puts every leg that is up on a new bridge.
@@ -146,14 +160,21 @@ func (d *decision) bridge() {
 // leave takes a rep who is being rung out, for a reason. Somebody who is not rung any more is no mistake: the ring may
 // have ended at the same moment.
 func (d *decision) leave(user string, reason Reason) ([]Fact, []Effect, error) {
-	if err := d.waiting(); err != nil {
-		return nil, nil, err
-	}
-	if no := d.ringOf(user); no != 0 {
-		d.add(Fact{Kind: LegEnded, Leg: no, Reason: reason})
-		if d.state.Internal { // nobody else is asked
-			d.endAll(reason)
+	no := d.ringOf(user)
+	if no == 0 || d.state.Leg(no).For == 0 {
+		if err := d.waiting(); err != nil {
+			return nil, nil, err
 		}
+	}
+	if no == 0 {
+		return nil, nil, nil
+	}
+	d.add(Fact{Kind: LegEnded, Leg: no, Reason: reason})
+	switch {
+	case d.state.Internal && d.state.Answered().IsZero(): // nobody else is asked
+		d.endAll(reason)
+	case !d.state.Answered().IsZero():
+		d.settle(reason)
 	}
 	return d.facts, d.effects, nil
 }
@@ -187,13 +208,22 @@ func (d *decision) hold(by string, on bool) ([]Fact, []Effect, error) {
 		return nil, nil, ErrNotThere
 	case d.state.Answered().IsZero() || d.state.Leg(d.liveLegOf(by)).State != Up:
 		return nil, nil, ErrNoSpeech
-	case on == d.state.OnHold:
-		return nil, nil, map[bool]error{true: ErrHeld, false: ErrNotHeld}[on]
 	}
-	if on {
+	mine := d.liveLegOf(by)
+	asking := d.state.Asking(by)
+	switch away := d.state.Leg(mine).Bridge() == 0; {
+	case d.state.Leg(mine).As == Consulted:
+		return nil, nil, ErrConsulted
+	case on && asking != nil:
+		return nil, nil, ErrAsking
+	case on == away && asking == nil:
+		return nil, nil, map[bool]error{true: ErrHeld, false: ErrNotHeld}[on]
+	case on && d.state.parties() > 2:
+		d.stepAside(mine)
+	case on:
 		d.add(Fact{Kind: Held})
-	} else {
-		d.bridge()
+	default:
+		d.back(by, mine)
 	}
 	return d.facts, d.effects, nil
 }

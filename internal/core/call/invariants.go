@@ -29,11 +29,52 @@ func Check(s State) error {
 			return fmt.Errorf("parts %v do not add up to %v", s.PartsAt(s.Ended), whole)
 		}
 	}
+	if err := checkParties(s); err != nil {
+		return err
+	}
 	p := s.PartsAt(s.Last)
 	if p.Dialing < 0 || p.Ringing < 0 || p.Talking < 0 || p.Machine < 0 {
 		return fmt.Errorf("a part below zero: %v", p)
 	}
 	return nil
+}
+
+// checkParties holds for calls of more than two: whoever is up and was answered is with somebody or waits, somebody looks
+// after the outside, who listens does so beside a rep, and the times of a leg are its whole time.
+func checkParties(s State) error {
+	outside := false
+	for i := range s.Legs {
+		l := &s.Legs[i]
+		if l.State == Up && l.Party == Observer && s.Leg(l.For).State != Up {
+			return fmt.Errorf("leg %d listens to nobody", l.No)
+		}
+		if b := l.Bridge(); b != 0 && len(s.on(b)) < 2 {
+			return fmt.Errorf("leg %d is alone on its bridge", l.No)
+		}
+		if l.As == Consulted && l.Bridge() != 0 && l.Bridge() != s.Leg(l.For).Bridge() {
+			return fmt.Errorf("leg %d is with others than who asked for it", l.No)
+		}
+		outside = outside || l.Party == Outside && l.State == Up
+		if got, want := s.TimesOf(l.No, s.Last).Whole(), upFor(l, s.Last); got != want {
+			return fmt.Errorf("leg %d: times add up to %v and not to %v", l.No, got, want)
+		}
+	}
+	handed := s.mainBridge() != 0
+	if outside && s.Ended.IsZero() && len(s.Responsible()) == 0 && !s.anyUp(Machine) && !handed {
+		return fmt.Errorf("nobody looks after the outside")
+	}
+	return nil
+}
+
+// upFor is how long a leg has been up by now.
+func upFor(l *Leg, now time.Time) time.Duration {
+	switch {
+	case l.Answered.IsZero():
+		return 0
+	case l.Ended.IsZero():
+		return now.Sub(l.Answered)
+	}
+	return l.Ended.Sub(l.Answered)
 }
 
 func checkLeg(l Leg, s State) error {

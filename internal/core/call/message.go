@@ -170,19 +170,16 @@ func (d *decision) machineTakes(in MachineTakes) ([]Fact, []Effect, error) {
 	if in.By != "" && d.ringOf(in.By) == 0 {
 		return nil, nil, ErrNoRing
 	}
-	for _, l := range d.state.Legs {
-		if l.Party == Rep && l.State == Ringing {
-			reason := NoAnswer
-			if l.User == in.By {
-				reason = Declined
-			}
-			d.add(Fact{Kind: LegEnded, Leg: l.No, Reason: reason})
+	d.endRings(func(l Leg) Reason {
+		if l.User != "" && l.User == in.By {
+			return Declined
 		}
-	}
+		return NoAnswer
+	})
 	no := LegNo(len(d.state.Legs) + 1)
 	d.add(Fact{Kind: LegAdded, Leg: no, Party: Machine, Device: in.Device, By: in.Box})
 	d.add(Fact{Kind: LegAnswered, Leg: no})
-	if out := d.state.Outside(); out != nil {
+	if out := d.state.Outside(); out != nil && out.State == Ringing {
 		d.add(Fact{Kind: LegAnswered, Leg: out.No})
 		d.effects = append(d.effects, Pick{Leg: out.No})
 	}
@@ -257,12 +254,14 @@ func (d *decision) press(in Press) ([]Fact, []Effect, error) {
 		return nil, nil, ErrOver
 	case no == 0:
 		return nil, nil, ErrNotThere
-	case d.state.Answered().IsZero() || d.state.OnHold:
+	case d.state.Answered().IsZero() || d.state.Leg(no).Bridge() == 0:
 		return nil, nil, ErrNoSpeech
 	}
 	d.add(Fact{Kind: Pressed, Leg: no, Digits: d.keptDigits(no, in.Digits, in.Hidden)})
-	if out := d.state.Outside(); out != nil && out.State == Up {
-		d.effects = append(d.effects, SendDigits{Leg: out.No, Digits: in.Digits})
+	for _, l := range d.state.Legs {
+		if l.Party == Outside && l.Bridge() == d.state.Leg(no).Bridge() {
+			d.effects = append(d.effects, SendDigits{Leg: l.No, Digits: in.Digits})
+		}
 	}
 	return d.facts, d.effects, nil
 }
