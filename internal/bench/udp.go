@@ -173,8 +173,8 @@ func overUDP(ctx context.Context, dir string) (f udpFigures, err error) {
 	f.ours, err = f.load(ctx, &heard, func(offer string) (string, func(), error) {
 		id := uuid.New()
 		room := studio.Open(id, nil)
-		room.SetOutside(&talker{sound: speech0, heard: func(*media.Frame) {}})
-		studio.Arrange(id, media.Arrangement{Members: []media.Member{{User: id.String()}}, Outside: true})
+		room.SetVoice(0, &talker{sound: speech0, heard: func(*media.Frame) {}})
+		studio.Arrange(id, media.Pair(id.String()))
 		rec, err := media.NewRecorder(filepath.Join(dir, id.String()+".wav"))
 		if err != nil {
 			return "", nil, err

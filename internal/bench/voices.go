@@ -100,10 +100,10 @@ func bridged(dir string) (float64, error) {
 	for i := range rooms {
 		id := uuid.New()
 		rooms[i] = s.Open(id, nil)
-		rooms[i].SetOutside(&talker{sound: speech()})
+		rooms[i].SetVoice(0, &talker{sound: speech()})
 		seats[i] = s.Seat(id.String())
 		seats[i].Sit(&ear{}, true)
-		s.Arrange(id, media.Arrangement{Members: []media.Member{{User: id.String()}}, Outside: true})
+		s.Arrange(id, media.Pair(id.String()))
 		rec, failed := media.NewRecorder(filepath.Join(dir, id.String()+".wav"))
 		if failed != nil {
 			return 0, failed
@@ -165,11 +165,11 @@ func answered() []float64 {
 			}
 		}}, true)
 		room := s.Open(id, nil)
-		s.Arrange(id, media.Arrangement{Members: []media.Member{{User: id.String()}}})
+		s.Arrange(id, media.Arrangement{Parties: []media.Party{{User: id.String()}}})
 		time.Sleep(7 * time.Millisecond) // the answer comes at no time in particular
 		began := time.Now()
-		room.SetOutside(&talker{sound: speech()})
-		s.Arrange(id, media.Arrangement{Members: []media.Member{{User: id.String()}}, Outside: true})
+		room.SetVoice(0, &talker{sound: speech()})
+		s.Arrange(id, media.Pair(id.String()))
 		took = append(took, float64((<-arrived).Sub(began).Microseconds())/1000)
 		s.Shut(id)
 	}
@@ -194,7 +194,7 @@ func (v *voiceFigures) underLoad(ctx context.Context, dir string) error {
 		id := uuid.New()
 		room := s.Open(id, nil)
 		var marked atomic.Int64 // when the frame that is on its way was said
-		room.SetOutside(&talker{sound: speech(), heard: func(f *media.Frame) {
+		room.SetVoice(0, &talker{sound: speech(), heard: func(f *media.Frame) {
 			if f[3] != 0x11 {
 				return
 			}
@@ -206,7 +206,7 @@ func (v *voiceFigures) underLoad(ctx context.Context, dir string) error {
 		}})
 		seat := s.Seat(id.String())
 		seat.Sit(&ear{}, true)
-		s.Arrange(id, media.Arrangement{Members: []media.Member{{User: id.String()}}, Outside: true})
+		s.Arrange(id, media.Pair(id.String()))
 		rec, err := media.NewRecorder(filepath.Join(dir, id.String()+".wav"))
 		if err != nil {
 			return err

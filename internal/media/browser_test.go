@@ -137,8 +137,8 @@ func TestABrowserSpeaksAndHears(t *testing.T) {
 	assert.True(t, connected && speaks)
 	call := uuid.New()
 	room := studio.Open(call, nil)
-	room.SetOutside(&echo{make(chan media.Frame, 4)})
-	studio.Arrange(call, media.Arrangement{Members: []media.Member{{User: "ines"}}, Outside: true})
+	room.SetVoice(0, &echo{make(chan media.Frame, 4)})
+	studio.Arrange(call, media.Pair("ines"))
 	require.Eventually(t, func() bool { return first.heard.Load() > 10 }, 10*time.Second, 5*time.Millisecond,
 		"hears their echo")
 

@@ -8,32 +8,50 @@ import (
 	"trundo/internal/core/audio"
 )
 
-// Member is a rep in a room.
-type Member struct {
-	User  string
-	Muted bool
+// Party is somebody in a room: a rep, somebody who only listens, or an outside party.
+type Party struct {
+	User     string // whose seat it is; "" of an outside party
+	Leg      int    // of an outside party: as in SetVoice
+	Muted    bool   // nobody hears them
+	Hears    []int  // whom they hear, by place in the arrangement
+	Music    bool   // they wait, and hear music
+	Ringback bool   // they wait for somebody who is rung, and hear that
+	// Of an outside party: the call is with them, so that they hear what is played to "them". Who is consulted is no
+	// customer of the call.
+	Customer bool
+	Present  bool // of a customer: what they say is heard, and recorded as theirs
 }
 
-// Arrangement says who is in a room. Everybody in it hears everybody else, but nobody hears who is muted. A rep is in
-// one room at a time: the one into which they were put last.
+// Arrangement says who is in a room and who hears whom. A rep is in one room at a time: the one into which they were put
+// last.
 type Arrangement struct {
-	Members []Member
-	Outside bool // the outside hears and is heard; else it hears only what is played to it
-	// a machine of ours is the other side of the only member: it is what is played to "them", and records the member as
-	// theirs
+	Parties []Party
+	// a machine of ours is the other side of the only rep: it is what is played to "them", and records the rep as theirs
 	Machine bool
 }
+
+// Pair are a rep and one outside party, of leg 0, who hear each other.
+func Pair(user string) Arrangement {
+	return Arrangement{Parties: []Party{{User: user, Hears: []int{1}},
+		{Customer: true, Present: true, Hears: []int{0}}}}
+}
+
+// Alone is one outside party, of leg 0, who hears what is played.
+func Alone() Arrangement { return Arrangement{Parties: []Party{{Customer: true, Present: true}}} }
 
 // Room is the sound of one call.
 type Room struct {
 	mu       sync.Mutex
-	outside  Voice // nil before it was answered, or where the carrier has no sound
-	present  bool  // the outside is in
-	machine  bool  // Arrangement.Machine
-	members  []member
-	forThem  Sound  // is played to the outside
-	forUs    Sound  // is played to the reps
-	themOver func() // when forThem is over
+	voices   map[int]Voice // of the outside, by leg; none before it was answered, or where the carrier has no sound
+	machine  bool          // Arrangement.Machine
+	parties  []party
+	pair     bool     // the common case: a rep and a customer who hear each other, and nobody else
+	music    Sound    // for who waits; nil while nobody does
+	ringback Sound    // for who waits for somebody who is rung
+	forThem  Sound    // is played to the customers
+	forUs    Sound    // is played to the reps
+	themOver func()   // when forThem is over
+	mixing   *mixture // what mixing needs, from its first time on
 	recorder *Recorder
 	listens  func(theirs []int16)
 	levels   func(ours, theirs []byte)
@@ -52,40 +70,98 @@ const (
 	patienceAfter = 250
 	patienceAgain = 1000
 	comfortHeight = 24 // of samples: about -63 dBov
+	musicHeight   = 0.25
 )
 
-type member struct {
-	Member
-	seat *Seat
+type party struct {
+	Party
+	seat  *Seat       // of a rep
+	trace audio.Trace // how loud they are, while more than two are in the room
+	last  int
 }
 
-// hears tells whether a member is in this room now.
-func (m *member) hears(r *Room) bool { return m.seat.room.Load() == r }
+// hears tells whether a rep is in this room now.
+func (p *party) hears(r *Room) bool { return p.seat != nil && p.seat.room.Load() == r }
 
 // levelsEvery is how many values of the voice trace are told at once: two, so 2.5 times a second.
 const levelsEvery = 2
 
-// SetOutside puts the outside's voice into the room.
-func (r *Room) SetOutside(v Voice) {
+// SetVoice puts the voice of an outside party into the room. Legs are numbered by whoever arranges the room.
+func (r *Room) SetVoice(leg int, v Voice) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.outside = v
+	if r.voices == nil {
+		r.voices = map[int]Voice{}
+	}
+	r.voices[leg] = v
 }
 
-// Outside is the outside's voice; nil before it was answered, or where the carrier has no sound.
+// Outside is the voice of the first outside party; nil before it was answered, or where the carrier has no sound.
 func (r *Room) Outside() Voice {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	return r.outside
+	for i := range r.parties {
+		if p := &r.parties[i]; p.User == "" {
+			return r.voices[p.Leg]
+		}
+	}
+	for _, v := range r.voices {
+		return v // before it was arranged
+	}
+	return nil
 }
 
-func (r *Room) arrange(members []member, a Arrangement) {
+// Loud is how loud each outside party and rep is, 0 to 100, by the leg and by the user; empty while only two are there.
+func (r *Room) Loud() (legs map[int]int, users map[string]int) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.members, r.present, r.machine = members, a.Outside, a.Machine
-	for _, m := range members {
-		m.seat.room.Store(r)
+	legs, users = map[int]int{}, map[string]int{}
+	if r.pair {
+		return legs, users
 	}
+	for i := range r.parties {
+		if p := &r.parties[i]; p.User != "" {
+			users[p.User] = p.last
+		} else {
+			legs[p.Leg] = p.last
+		}
+	}
+	return legs, users
+}
+
+func (r *Room) arrange(a Arrangement, seat func(user string) *Seat) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	parties, music, ringback := make([]party, len(a.Parties)), false, false
+	for i, p := range a.Parties {
+		parties[i].Party = p
+		if p.User != "" {
+			parties[i].seat = seat(p.User)
+			parties[i].seat.room.Store(r)
+		}
+		music, ringback = music || p.Music, ringback || p.Ringback
+	}
+	r.parties, r.machine = parties, a.Machine
+	r.pair = len(parties) == 2 && parties[0].User != "" && parties[1].Customer && parties[1].Present &&
+		mutual(a.Parties)
+	r.music = goesOn(r.music, music, func() Sound { return Soft(Tone(audio.HoldMusic, 0), musicHeight) })
+	r.ringback = goesOn(r.ringback, ringback, func() Sound { return Tone(audio.Ringback, 0) })
+}
+
+// mutual tells whether two parties hear each other.
+func mutual(p []Party) bool {
+	return slices.Equal(p[0].Hears, []int{1}) && slices.Equal(p[1].Hears, []int{0})
+}
+
+// goesOn is a sound that is wanted: the one that plays, or a new one.
+func goesOn(now Sound, wanted bool, make func() Sound) Sound {
+	switch {
+	case !wanted:
+		return nil
+	case now != nil:
+		return now
+	}
+	return make()
 }
 
 // PlayToThem plays to the outside, beside whatever else it hears, instead of what was played before. over is told from
@@ -141,78 +217,71 @@ func (r *Room) Tick() bool {
 		return false
 	}
 	theirCodes, ourCodes := silent, silent
-	heard := false
-	if r.outside != nil {
-		heard = r.outside.Read(&theirCodes)
-	}
-	if !heard || !r.present {
-		theirCodes = silent // read all the same: what was said on hold is not heard later
-	}
 	switch {
-	case r.machine && len(r.members) == 1:
+	case r.machine && len(r.parties) == 1 && r.parties[0].seat != nil:
 		r.answering(&ourCodes, &theirCodes)
-	case len(r.members) == 1 && r.forThem == nil && r.forUs == nil:
+	case r.pair && r.forThem == nil && r.forUs == nil:
 		r.pass(&ourCodes, &theirCodes)
 	default:
 		r.mix(&ourCodes, &theirCodes)
 	}
 	if r.listens != nil {
-		var samples [audio.FrameSamples]int16
-		audio.DecodeFrame(samples[:], theirCodes[:])
-		r.listens(samples[:])
-	}
-	r.comfort(&ourCodes)
-	if r.outside != nil {
-		r.outside.Write(&ourCodes)
+		var heard samples
+		audio.DecodeFrame(heard[:], theirCodes[:])
+		r.listens(heard[:])
 	}
 	r.keep(&ourCodes, &theirCodes)
 	return true
 }
 
-// comfort keeps the outside company while the sound of its only rep is cut off. A rep who never had sound is silent as
+// comfort keeps a customer company while the sound of their only rep is cut off. A rep who never had sound is silent as
 // always.
 func (r *Room) comfort(ourCodes *Frame) {
-	if len(r.members) != 1 || !r.present || !r.members[0].seat.cutOff() {
+	if !r.pair || !r.parties[0].seat.cutOff() {
 		r.deserted = 0
 		return
 	}
 	r.deserted++
-	var samples [audio.FrameSamples]int16
-	for i := range samples {
-		samples[i] = int16(rand.IntN(2*comfortHeight+1) - comfortHeight)
+	var noise samples
+	for i := range noise {
+		noise[i] = int16(rand.IntN(2*comfortHeight+1) - comfortHeight)
 	}
 	if since := r.deserted - patienceAfter; since >= 0 && len(r.patience) > 0 {
-		var word [audio.FrameSamples]int16
+		var word samples
 		at := since % patienceAgain * FrameBytes
 		audio.DecodeFrame(word[:], r.patience[min(at, len(r.patience)):])
-		audio.Mix(samples[:], word[:])
+		audio.Mix(noise[:], word[:])
 	}
-	audio.EncodeFrame(ourCodes[:], samples[:])
+	audio.EncodeFrame(ourCodes[:], noise[:])
 }
 
-// pass is the common case, one rep and the outside: frames go through as they are.
+// pass is the common case, one rep and one customer: frames go through as they are.
 func (r *Room) pass(ourCodes, theirCodes *Frame) {
-	m := &r.members[0]
+	m, out := &r.parties[0], r.voices[r.parties[1].Leg]
+	if out == nil || !out.Read(theirCodes) {
+		*theirCodes = silent
+	}
 	if !m.hears(r) || !m.seat.Read(ourCodes) || m.Muted {
 		*ourCodes = silent
 	}
 	if m.hears(r) {
 		m.seat.Write(theirCodes)
 	}
-	if !r.present {
-		*ourCodes = silent
+	r.comfort(ourCodes)
+	if out != nil {
+		out.Write(ourCodes)
 	}
 }
 
 // answering is a rep before a machine of ours, a colleague's voicemail: what is played is our side, the rep is the
 // other.
 func (r *Room) answering(ourCodes, theirCodes *Frame) {
-	m := &r.members[0]
+	m := &r.parties[0]
 	if !m.hears(r) || !m.seat.Read(theirCodes) || m.Muted {
 		*theirCodes = silent
 	}
 	if r.forThem != nil {
-		var played [audio.FrameSamples]int16
+		var played samples
 		r.play(&played)
 		audio.EncodeFrame(ourCodes[:], played[:])
 	}
@@ -222,8 +291,8 @@ func (r *Room) answering(ourCodes, theirCodes *Frame) {
 }
 
 // play adds the next frame of what is played to them, and tells when it is over.
-func (r *Room) play(to *[audio.FrameSamples]int16) {
-	var played [audio.FrameSamples]int16
+func (r *Room) play(to *samples) {
+	var played samples
 	more := r.forThem.Next(&played)
 	audio.Mix(to[:], played[:])
 	if !more {
@@ -232,43 +301,6 @@ func (r *Room) play(to *[audio.FrameSamples]int16) {
 			over()
 		}
 	}
-}
-
-// mix lets everybody hear everybody else, and what is played.
-func (r *Room) mix(ourCodes, theirCodes *Frame) {
-	var theirs, toThem, toUs [audio.FrameSamples]int16
-	audio.DecodeFrame(theirs[:], theirCodes[:])
-	if r.forUs != nil && !r.forUs.Next(&toUs) {
-		r.forUs = nil
-	}
-	voices := make([][audio.FrameSamples]int16, len(r.members))
-	var codes Frame
-	for i := range r.members {
-		if m := &r.members[i]; m.hears(r) && m.seat.Read(&codes) && !m.Muted {
-			audio.DecodeFrame(voices[i][:], codes[:])
-			if r.present {
-				audio.Mix(toThem[:], voices[i][:])
-			}
-		}
-	}
-	for i := range r.members {
-		if !r.members[i].hears(r) {
-			continue
-		}
-		sound := toUs
-		audio.Mix(sound[:], theirs[:])
-		for j := range voices {
-			if j != i {
-				audio.Mix(sound[:], voices[j][:])
-			}
-		}
-		audio.EncodeFrame(codes[:], sound[:])
-		r.members[i].seat.Write(&codes)
-	}
-	if r.forThem != nil {
-		r.play(&toThem)
-	}
-	audio.EncodeFrame(ourCodes[:], toThem[:])
 }
 
 // keep records a frame of both sides and tells their levels.
@@ -283,7 +315,7 @@ func (r *Room) keep(ourCodes, theirCodes *Frame) {
 	if r.levels == nil {
 		return
 	}
-	if r.outside != nil {
+	if len(r.voices) > 0 {
 		r.answerer.Add(ours, theirs)
 	}
 	r.ours.Add(ours)
@@ -295,7 +327,7 @@ func (r *Room) keep(ourCodes, theirCodes *Frame) {
 }
 
 func frameLevel(f *Frame) float64 {
-	var samples [audio.FrameSamples]int16
-	audio.DecodeFrame(samples[:], f[:])
-	return audio.Level(samples[:])
+	var sound samples
+	audio.DecodeFrame(sound[:], f[:])
+	return audio.Level(sound[:])
 }

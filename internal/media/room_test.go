@@ -46,10 +46,47 @@ func sits(user string, says int16, n int) (*Seat, *browser) {
 	return s, b
 }
 
+// member is a rep in the room of a test.
+type member struct {
+	Party
+	seat *Seat
+}
+
+// arranged is an arrangement of reps who hear each other, and the outside where it is present.
+func arranged(r *Room, present bool, members ...member) {
+	a := Arrangement{}
+	for i, m := range members {
+		for j := range members {
+			if j != i {
+				m.Hears = append(m.Hears, j)
+			}
+		}
+		if present {
+			m.Hears = append(m.Hears, len(members))
+		}
+		a.Parties = append(a.Parties, m.Party)
+	}
+	out := Party{Customer: true, Present: present}
+	for i := range members {
+		if present {
+			out.Hears = append(out.Hears, i)
+		}
+	}
+	a.Parties = append(a.Parties, out)
+	r.arrange(a, func(user string) *Seat {
+		for _, m := range members {
+			if m.User == user {
+				return m.seat
+			}
+		}
+		return nil
+	})
+}
+
 func room(outside Voice, present bool, members ...member) *Room {
 	r := &Room{}
-	r.SetOutside(outside)
-	r.arrange(members, Arrangement{Outside: present})
+	r.SetVoice(0, outside)
+	arranged(r, present, members...)
 	return r
 }
 
@@ -62,7 +99,7 @@ func near(t *testing.T, want int, got int16) {
 func TestARepAndTheOutsideHearEachOther(t *testing.T) {
 	out := &tape{says: 2000}
 	seat, ines := sits("ines", 500, 2)
-	r := room(out, true, member{Member{User: "ines"}, seat})
+	r := room(out, true, member{Party{User: "ines"}, seat})
 	r.Tick()
 	r.Tick()
 	r.Tick()
@@ -71,14 +108,14 @@ func TestARepAndTheOutsideHearEachOther(t *testing.T) {
 	near(t, 0, out.heard[2])
 	t.Run("muted, they still hear", func(t *testing.T) {
 		seat, ines := sits("ines", 500, 2)
-		r := room(out, true, member{Member{User: "ines", Muted: true}, seat})
+		r := room(out, true, member{Party{User: "ines", Muted: true}, seat})
 		r.Tick()
 		near(t, 0, out.heard[len(out.heard)-1])
 		near(t, 2000, ines.heard[0])
 	})
 	t.Run("on hold, neither hears the other, and nothing is heard later", func(t *testing.T) {
 		seat, ines := sits("ines", 500, 2)
-		r := room(out, false, member{Member{User: "ines"}, seat})
+		r := room(out, false, member{Party{User: "ines"}, seat})
 		r.PlayToThem(Codes([]byte{audio.Encode(700)}, true), nil)
 		r.Tick()
 		near(t, 700, out.heard[len(out.heard)-1])
@@ -90,7 +127,7 @@ func TestThreeHearTheSumOfTheOthers(t *testing.T) {
 	out := &tape{says: 2000}
 	a, ines := sits("ines", 500, 2)
 	b, tomas := sits("tomas", 100, 2)
-	r := room(out, true, member{Member{User: "ines"}, a}, member{Member{User: "tomas"}, b})
+	r := room(out, true, member{Party{User: "ines"}, a}, member{Party{User: "tomas"}, b})
 	r.Tick()
 	near(t, 600, out.heard[0])
 	near(t, 2100, ines.heard[0])
@@ -100,7 +137,7 @@ func TestThreeHearTheSumOfTheOthers(t *testing.T) {
 func TestARepBeforeAMachineHearsItAndIsRecordedAsTheOtherSide(t *testing.T) {
 	seat, ines := sits("ines", 500, 3)
 	r := &Room{}
-	r.arrange([]member{{Member{User: "ines"}, seat}}, Arrangement{Machine: true})
+	r.arrange(Arrangement{Machine: true, Parties: []Party{{User: "ines"}}}, func(string) *Seat { return seat })
 	rec, err := NewRecorder(filepath.Join(t.TempDir(), "message.wav"))
 	require.NoError(t, err)
 	r.Record(rec)
@@ -127,7 +164,7 @@ func TestWhatIsPlayedEnds(t *testing.T) {
 	near(t, 0, out.heard[2])
 	assert.Equal(t, 1, over)
 	seat, ines := sits("ines", 0, 1)
-	r.arrange([]member{{Member{User: "ines"}, seat}}, Arrangement{Outside: true})
+	arranged(r, true, member{Party{User: "ines"}, seat})
 	r.PlayToUs(Tone(audio.Ringback, 2))
 	for range 3 {
 		r.Tick()
@@ -143,7 +180,7 @@ func TestARecordingHasOurSideLeftAndTheirsRight(t *testing.T) {
 	_, err = NewRecorder(path)
 	require.ErrorIs(t, err, os.ErrExist)
 	seat, _ := sits("ines", 500, 10)
-	r := room(&tape{says: 2000}, true, member{Member{User: "ines"}, seat})
+	r := room(&tape{says: 2000}, true, member{Party{User: "ines"}, seat})
 	assert.Nil(t, r.Record(rec))
 	for range 5 {
 		r.Tick()
@@ -225,7 +262,7 @@ func TestAFullDiskDoesNotEndTheCall(t *testing.T) {
 func TestACallWhoseRepIsCutOffIsKeptCompany(t *testing.T) {
 	out := &tape{says: 2000}
 	seat, ines := sits("ines", 500, 2)
-	r := room(out, true, member{Member{User: "ines"}, seat})
+	r := room(out, true, member{Party{User: "ines"}, seat})
 	r.patience = bytes.Repeat([]byte{audio.Encode(4000)}, 3*FrameBytes)
 	r.Tick()
 	near(t, 500, out.heard[0])

@@ -147,11 +147,7 @@ func (s *Studio) Arrange(call uuid.UUID, a Arrangement) {
 	if r == nil {
 		return
 	}
-	members := make([]member, len(a.Members))
-	for i, m := range a.Members {
-		members[i] = member{m, s.Seat(m.User)}
-	}
-	r.arrange(members, a)
+	r.arrange(a, s.Seat)
 }
 
 // Shut ends the room of a call and gives the recorder that wrote in it, if any.
@@ -165,7 +161,7 @@ func (s *Studio) Shut(call uuid.UUID) *Recorder {
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.gone, r.outside, r.members, r.forThem, r.forUs = true, nil, nil, nil, nil
+	r.gone, r.voices, r.parties, r.forThem, r.forUs = true, nil, nil, nil, nil
 	rec := r.recorder
 	r.recorder = nil
 	return rec

@@ -14,9 +14,6 @@ import (
 // toneFrames is how long the tone of a call that was not to be is heard: 3 s.
 const toneFrames = 150
 
-// holdHeight is how soft the music on hold is.
-const holdHeight = 0.25
-
 // opens makes the room of a call and puts into it who is in the call by now.
 func (s *Switchboard) opens(a *active) {
 	id := a.id
@@ -32,17 +29,14 @@ func (s *Switchboard) arrange(a *active) {
 	}
 	st := &a.state
 	s.studio.Arrange(a.id, arrangement(st))
-	switch now, was := soundOf(st), a.sounds; {
-	case now == was:
+	now := soundOf(st)
+	if now == a.sounds {
 		return
-	default:
-		a.sounds = now
 	}
-	switch a.sounds {
+	a.sounds = now
+	switch now {
 	case soundRinging:
 		room.PlayToUs(media.Tone(audio.Ringback, 0))
-	case soundHold:
-		room.PlayToThem(media.Soft(media.Tone(audio.HoldMusic, 0), holdHeight), nil)
 	case soundBusy:
 		room.PlayToUs(media.Tone(audio.Busy, toneFrames))
 	case soundReorder:
@@ -73,7 +67,6 @@ type sound int
 const (
 	soundNone sound = iota
 	soundRinging
-	soundHold
 	soundBusy
 	soundReorder
 	soundOutOfService
@@ -84,10 +77,6 @@ func soundOf(s *call.State) sound {
 	case call.PhaseRinging:
 		if !s.Inbound {
 			return soundRinging
-		}
-	case call.PhaseSpeaking:
-		if s.OnHold {
-			return soundHold
 		}
 	case call.PhaseEnded:
 		switch {
@@ -103,26 +92,55 @@ func soundOf(s *call.State) sound {
 	return soundNone
 }
 
-// arrangement says who is in the room of a call: reps whose legs are up, unless the call is on hold; of one that has
-// just failed, who placed it, for the tone.
+// arrangement says who is in the room of a call and hears whom, as the call's state has it: of a call that has just
+// failed who placed it is there for the tone. A rep who is on hold by themselves is elsewhere.
 func arrangement(s *call.State) media.Arrangement {
 	a := media.Arrangement{}
-	if s.OnHold {
-		return a
-	}
 	failed := soundOf(s) >= soundBusy
+	place := map[call.LegNo]int{}
 	for i := range s.Legs {
 		l := &s.Legs[i]
 		switch {
-		case l.Party == call.Rep && (l.State == call.Up || failed && l.User == s.By):
-			a.Members = append(a.Members, media.Member{User: l.User, Muted: l.Muted})
-		case l.Party == call.Outside && l.State == call.Up:
-			a.Outside = true
-		case l.Party == call.Machine && l.State == call.Up && s.Internal:
-			a.Machine = true
+		case l.Party == call.Rep && failed && l.User == s.By:
+		case l.State != call.Up:
+			continue
+		case l.Party == call.Machine:
+			a.Machine = a.Machine || s.Internal
+			continue
+		case l.Party == call.Rep && s.Waits(l) && l.As != call.Consulted && s.Asking(l.User) == nil:
+			continue
+		}
+		place[l.No] = len(a.Parties)
+		a.Parties = append(a.Parties, partyOf(s, l))
+	}
+	for i := range s.Legs {
+		listener := &s.Legs[i]
+		at, there := place[listener.No]
+		if !there {
+			continue
+		}
+		for j := range s.Legs {
+			if speaker, in := place[s.Legs[j].No]; in && s.Hears(listener.No, s.Legs[j].No) {
+				a.Parties[at].Hears = append(a.Parties[at].Hears, speaker)
+			}
 		}
 	}
 	return a
+}
+
+// partyOf is a leg as it is in its call's room. Who waits hears music, but for who waits for somebody whom they ring.
+func partyOf(s *call.State, l *call.Leg) media.Party {
+	p := media.Party{User: l.User, Leg: int(l.No), Muted: l.Muted}
+	if l.Party == call.Outside {
+		p.Customer = l.As != call.Consulted
+		p.Present = p.Customer && (l.Bridge() != 0 || s.Phase() == call.PhaseMessage)
+		p.Music = s.Waits(l)
+		return p
+	}
+	asked := s.Asking(l.User)
+	p.Music = l.As == call.Consulted && s.Waits(l)
+	p.Ringback = asked != nil && asked.State != call.Up && s.Waits(l)
+	return p
 }
 
 // paused tells whether the recording of a call is paused, so that keys are not kept either.

@@ -298,7 +298,7 @@ func (s *Switchboard) fromCarrier(e carrier.Event) {
 	a := s.find(id)
 	if a != nil && e.Kind == carrier.Answered && e.Voice != nil {
 		if room := s.studio.Room(id); room != nil {
-			room.SetOutside(e.Voice)
+			room.SetVoice(int(leg), e.Voice)
 		}
 	}
 	if a == nil {

@@ -65,8 +65,8 @@ func (vs *Voices) EchoTest(a firm.Actor, on bool) error {
 	}
 	id := uuid.New()
 	room := vs.Studio.Open(id, nil)
-	room.SetOutside(&media.Echo{})
-	vs.Studio.Arrange(id, media.Arrangement{Members: []media.Member{{User: a.ID.String()}}, Outside: true})
+	room.SetVoice(0, &media.Echo{})
+	vs.Studio.Arrange(id, media.Pair(a.ID.String()))
 	vs.mu.Lock()
 	vs.echoes[a.ID] = id
 	vs.mu.Unlock()

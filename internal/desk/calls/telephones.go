@@ -369,7 +369,8 @@ func (ts *Telephones) sayTo(ctx context.Context, leg *telephoneLeg, text string)
 		ts.Studio.Shut(id)
 		return
 	}
-	room.SetOutside(leg.voice)
+	room.SetVoice(0, leg.voice)
+	ts.Studio.Arrange(id, media.Alone())
 	said := make(chan struct{})
 	room.PlayToThem(media.Codes(codes, false), func() { close(said) })
 	select {

@@ -1,0 +1,233 @@
+package switchboard
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/core/audio"
+	"trundo/internal/core/call"
+	"trundo/internal/media"
+)
+
+// hums is a voice that hums one tone without end, and keeps the last frame that it hears.
+type hums struct {
+	hz    float64
+	at    int
+	heard media.Frame
+}
+
+const humHeight = 2_500
+
+func (h *hums) Read(f *media.Frame) bool {
+	for i := range f {
+		f[i] = audio.Encode(int16(humHeight * math.Sin(2*math.Pi*h.hz*float64(h.at)/audio.Rate)))
+		h.at++
+	}
+	return true
+}
+
+func (h *hums) Write(f *media.Frame) { h.heard = *f }
+
+// height is how high a tone is in a frame (Goertzel's algorithm; a frame is a whole number of periods of each of ours).
+func height(f media.Frame, hz float64) float64 {
+	k := 2 * math.Cos(2*math.Pi*hz/audio.Rate)
+	var s1, s2 float64
+	for _, c := range f {
+		s1, s2 = float64(audio.Decode(c))+k*s1-s2, s1
+	}
+	return 2 * math.Sqrt(s1*s1+s2*s2-k*s1*s2) / float64(len(f))
+}
+
+// walk is a call on a random way, with everybody's voice.
+type walk struct {
+	state  call.State
+	voices map[string]*hums // by user, or by leg where it is outside
+	studio *media.Studio
+	room   *media.Room
+	id     uuid.UUID
+}
+
+func (w *walk) voice(l *call.Leg) *hums {
+	name := l.User
+	if l.Party == call.Outside {
+		name = fmt.Sprint(l.No)
+	}
+	v := w.voices[name]
+	if v == nil {
+		// Above music and ringback, and far from each other: 50 Hz is one period in a frame.
+		v = &hums{hz: 1400 + 200*float64(len(w.voices))}
+		w.voices[name] = v
+		if l.Party == call.Outside {
+			w.room.SetVoice(int(l.No), v)
+		} else {
+			w.studio.Seat(l.User).Phone(v)
+		}
+	}
+	return v
+}
+
+// mostVoices is how many tones there is room for below 3.8 kHz.
+const mostVoices = 12
+
+// step does something at random; false: it cannot be done.
+func (w *walk) step(r *rand.Rand, at time.Time) bool {
+	users := []string{"ines", "tomas", "odile"}
+	by, to := users[r.IntN(3)], users[r.IntN(3)]
+	leg := call.LegNo(1 + r.IntN(len(w.state.Legs)))
+	ask := call.Ask{By: by, To: to, As: []call.Role{call.Consulted, call.Consulted, call.Handed}[r.IntN(3)]}
+	if r.IntN(2) == 0 {
+		ask.To, ask.Address = "", fmt.Sprintf("+141355501%02d", r.IntN(100))
+	}
+	ins := []call.Input{ask, ask, call.Answer{By: by}, call.Answer{By: to}, call.CarrierAnswered{Leg: leg},
+		call.CarrierAnswered{Leg: leg}, call.Swap{By: by}, call.Join{By: by}, call.Join{By: to}, call.HandOver{By: by},
+		call.Drop{By: by, Leg: leg}, call.Hold{By: by}, call.Resume{By: by}, call.Mute{By: by, On: r.IntN(2) == 0},
+		call.Park{By: by, Place: "1"}, call.Take{By: by},
+		call.Listen{
+			By: "lene",
+			To: by,
+			As: []call.Role{call.Listening, call.Whispering}[r.IntN(2)],
+		}, call.StepIn{By: "lene"},
+		call.Offer{To: users, As: call.Returned}, call.Decline{By: by}}
+	if r.IntN(12) == 0 {
+		ins = []call.Input{
+			call.HangUp{By: by},
+			call.HangUp{By: "lene"},
+			call.CarrierEnded{Leg: leg, Reason: call.EndedByThem},
+		}
+	}
+	return w.do(ins[r.IntN(len(ins))], at)
+}
+
+func (w *walk) do(in call.Input, at time.Time) bool {
+	facts, _, err := call.Decide(w.state, in, at)
+	for _, f := range facts {
+		w.state = call.Evolve(w.state, f)
+	}
+	return err == nil && len(facts) > 0
+}
+
+// listen checks each ear of a state for each voice, frame by frame, and what a recording is given.
+func (w *walk) listen(t *testing.T, frames int) {
+	for i := range w.state.Legs {
+		if l := &w.state.Legs[i]; l.Party != call.Machine {
+			w.voice(l)
+		}
+	}
+	w.studio.Arrange(w.id, arrangement(&w.state))
+	for range frames {
+		w.room.Tick()
+		for i := range w.state.Legs {
+			listener := &w.state.Legs[i]
+			if listener.State != call.Up || w.elsewhere(listener) {
+				continue
+			}
+			for j := range w.state.Legs {
+				speaker := &w.state.Legs[j]
+				if speaker.State != call.Up || i == j || w.elsewhere(speaker) {
+					continue
+				}
+				got, want := height(w.voice(listener).heard, w.voice(speaker).hz), 0.0
+				if w.state.Hears(listener.No, speaker.No) {
+					want = humHeight
+				}
+				require.InDelta(
+					t,
+					want,
+					got,
+					humHeight/5,
+					"leg %d hears leg %d\n%+v",
+					listener.No,
+					speaker.No,
+					w.state.Legs,
+				)
+			}
+		}
+	}
+}
+
+// elsewhere tells whether a rep is not in the room: on hold by themselves, they may be in another call.
+func (w *walk) elsewhere(l *call.Leg) bool {
+	return l.Party == call.Rep && w.state.Waits(l) && l.As != call.Consulted && w.state.Asking(l.User) == nil
+}
+
+// kept checks the channels of a recording for a state: ours has the reps whom the first customer hears, theirs the
+// customers who are with somebody; nobody else is in either.
+func (w *walk) kept(t *testing.T, s *call.State, ours, theirs media.Frame) {
+	var first *call.Leg
+	for i := range s.Legs {
+		if l := &s.Legs[i]; l.Party == call.Outside && l.State == call.Up && l.As != call.Consulted && first == nil {
+			first = l
+		}
+	}
+	for i := range s.Legs {
+		l := &s.Legs[i]
+		if l.State != call.Up {
+			continue
+		}
+		var left, right float64
+		switch {
+		case l.Party == call.Outside && l.As != call.Consulted && l.Bridge() != 0:
+			right = humHeight
+		case l.Party == call.Rep && first != nil && s.Hears(first.No, l.No):
+			left = humHeight
+		}
+		require.InDelta(t, left, height(ours, w.voice(l).hz), humHeight/5, "leg %d on our side\n%+v", l.No, s.Legs)
+		require.InDelta(t, right, height(theirs, w.voice(l).hz), humHeight/5, "leg %d on theirs\n%+v", l.No, s.Legs)
+	}
+}
+
+// Each of 500 calls goes a way of its own, and after each step every ear is listened at for every voice, and both
+// channels of the recording are: what is heard is what the state says, to the frame.
+func TestEverybodyHearsWhomTheStateSaysAndNobodyElse(t *testing.T) {
+	const frames = 2
+	dir := t.TempDir()
+	studio := media.NewStudio()
+	studio.Close() // rooms are ticked by hand
+	states := 0
+	for n := range 500 {
+		r := rand.New(rand.NewPCG(7, uint64(n)))
+		at := time.Date(2026, 3, 2, 15, 0, 0, 0, time.UTC)
+		w := &walk{voices: map[string]*hums{}, studio: studio, id: uuid.New()}
+		w.room = studio.Open(w.id, nil)
+		w.do(call.Place{By: "ines", Address: "+14135550142"}, at)
+		w.do(call.CarrierAnswered{Leg: 2}, at)
+		path := filepath.Join(dir, fmt.Sprint(n))
+		rec, err := media.NewRecorder(path)
+		require.NoError(t, err)
+		w.room.Record(rec)
+		var passed []call.State
+		for step := 0; step < 200 && w.state.Ended.IsZero() && len(w.voices) < mostVoices; step++ {
+			if at = at.Add(time.Second); step > 0 && !w.step(r, at) || !w.state.Ended.IsZero() {
+				continue
+			}
+			w.listen(t, frames)
+			passed = append(passed, w.state)
+		}
+		rec.Close()
+		sound, err := os.ReadFile(path)
+		require.NoError(t, err)
+		sound = sound[len(sound)-len(passed)*frames*2*media.FrameBytes:]
+		for i := range passed {
+			for f := range frames {
+				var ours, theirs media.Frame
+				for k := range ours {
+					at := ((i*frames+f)*media.FrameBytes + k) * 2
+					ours[k], theirs[k] = sound[at], sound[at+1]
+				}
+				w.kept(t, &passed[i], ours, theirs)
+			}
+		}
+		require.NoError(t, os.Remove(path))
+		studio.Shut(w.id)
+		states += len(passed)
+	}
+	require.Greater(t, states, 3_000, "the ways lead somewhere")
+}
