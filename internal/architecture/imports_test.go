@@ -21,7 +21,7 @@ var layers = [][]string{
 	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money",
 		"core/duplicate", "core/presence", "core/finding", "core/promise", "core/audio",
 		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch", "core/agenda", "core/password",
-		"core/totp", "core/rights", "core/chain", "core/erasure", "core/absence", "core/usage", "core/answerrate"},
+		"core/totp", "core/rights", "core/chain", "core/erasure", "core/absence", "core/usage", "core/answerrate", "core/whom"},
 	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting",
 		"core/round"},
 	{"core/filter", "core/sequence"},

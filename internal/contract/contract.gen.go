@@ -9,6 +9,60 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for Act.
+const (
+	ActAsk      Act = "ask"
+	ActBack     Act = "back"
+	ActHandOver Act = "hand_over"
+	ActHold     Act = "hold"
+	ActJoin     Act = "join"
+	ActPark     Act = "park"
+	ActSwap     Act = "swap"
+	ActTake     Act = "take"
+)
+
+// Valid indicates whether the value is a known member of the Act enum.
+func (e Act) Valid() bool {
+	switch e {
+	case ActAsk:
+		return true
+	case ActBack:
+		return true
+	case ActHandOver:
+		return true
+	case ActHold:
+		return true
+	case ActJoin:
+		return true
+	case ActPark:
+		return true
+	case ActSwap:
+		return true
+	case ActTake:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for AskAs.
+const (
+	AskAsConsult AskAs = "consult"
+	AskAsHanded  AskAs = "handed"
+)
+
+// Valid indicates whether the value is a known member of the AskAs enum.
+func (e AskAs) Valid() bool {
+	switch e {
+	case AskAsConsult:
+		return true
+	case AskAsHanded:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BulkActAction.
 const (
 	BulkActActionAddTag       BulkActAction = "add_tag"
@@ -1104,6 +1158,48 @@ func (e ListEditType) Valid() bool {
 	}
 }
 
+// Defines values for ListeningHow.
+const (
+	ListeningHowListen  ListeningHow = "listen"
+	ListeningHowStepIn  ListeningHow = "step_in"
+	ListeningHowStop    ListeningHow = "stop"
+	ListeningHowWhisper ListeningHow = "whisper"
+)
+
+// Valid indicates whether the value is a known member of the ListeningHow enum.
+func (e ListeningHow) Valid() bool {
+	switch e {
+	case ListeningHowListen:
+		return true
+	case ListeningHowStepIn:
+		return true
+	case ListeningHowStop:
+		return true
+	case ListeningHowWhisper:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListeningToHow.
+const (
+	ListeningToHowListen  ListeningToHow = "listen"
+	ListeningToHowWhisper ListeningToHow = "whisper"
+)
+
+// Valid indicates whether the value is a known member of the ListeningToHow enum.
+func (e ListeningToHow) Valid() bool {
+	switch e {
+	case ListeningToHowListen:
+		return true
+	case ListeningToHowWhisper:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LiveEventKind.
 const (
 	LiveEventKindBook    LiveEventKind = "book"
@@ -1120,6 +1216,7 @@ const (
 	LiveEventKindSound   LiveEventKind = "sound"
 	LiveEventKindTeam    LiveEventKind = "team"
 	LiveEventKindVoices  LiveEventKind = "voices"
+	LiveEventKindWaiting LiveEventKind = "waiting"
 )
 
 // Valid indicates whether the value is a known member of the LiveEventKind enum.
@@ -1152,6 +1249,8 @@ func (e LiveEventKind) Valid() bool {
 	case LiveEventKindTeam:
 		return true
 	case LiveEventKindVoices:
+		return true
+	case LiveEventKindWaiting:
 		return true
 	default:
 		return false
@@ -1374,6 +1473,63 @@ func (e OutsideActAction) Valid() bool {
 	case OutsideActActionSay:
 		return true
 	case OutsideActActionWrite:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PartyState.
+const (
+	PartyStateEnded     PartyState = "ended"
+	PartyStateListening PartyState = "listening"
+	PartyStateRinging   PartyState = "ringing"
+	PartyStateSpeaking  PartyState = "speaking"
+	PartyStateWaiting   PartyState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the PartyState enum.
+func (e PartyState) Valid() bool {
+	switch e {
+	case PartyStateEnded:
+		return true
+	case PartyStateListening:
+		return true
+	case PartyStateRinging:
+		return true
+	case PartyStateSpeaking:
+		return true
+	case PartyStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PartyRole.
+const (
+	PartyRoleBack    PartyRole = "back"
+	PartyRoleConsult PartyRole = "consult"
+	PartyRoleHanded  PartyRole = "handed"
+	PartyRoleListen  PartyRole = "listen"
+	PartyRoleNone    PartyRole = "none"
+	PartyRoleWhisper PartyRole = "whisper"
+)
+
+// Valid indicates whether the value is a known member of the PartyRole enum.
+func (e PartyRole) Valid() bool {
+	switch e {
+	case PartyRoleBack:
+		return true
+	case PartyRoleConsult:
+		return true
+	case PartyRoleHanded:
+		return true
+	case PartyRoleListen:
+		return true
+	case PartyRoleNone:
+		return true
+	case PartyRoleWhisper:
 		return true
 	default:
 		return false
@@ -2175,6 +2331,33 @@ func (e TelephoneState) Valid() bool {
 	}
 }
 
+// Defines values for TurnAct.
+const (
+	TurnActBack     TurnAct = "back"
+	TurnActHandOver TurnAct = "hand_over"
+	TurnActJoin     TurnAct = "join"
+	TurnActPark     TurnAct = "park"
+	TurnActSwap     TurnAct = "swap"
+)
+
+// Valid indicates whether the value is a known member of the TurnAct enum.
+func (e TurnAct) Valid() bool {
+	switch e {
+	case TurnActBack:
+		return true
+	case TurnActHandOver:
+		return true
+	case TurnActJoin:
+		return true
+	case TurnActPark:
+		return true
+	case TurnActSwap:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for UnreturnedChangeAction.
 const (
 	UnreturnedChangeActionClose    UnreturnedChangeAction = "close"
@@ -2291,7 +2474,11 @@ func (e Visible) Valid() bool {
 
 // Defines values for WebhookEvent.
 const (
+	WebhookEventCallConsulted   WebhookEvent = "call.consulted"
 	WebhookEventCallEnded       WebhookEvent = "call.ended"
+	WebhookEventCallJoined      WebhookEvent = "call.joined"
+	WebhookEventCallParked      WebhookEvent = "call.parked"
+	WebhookEventCallTransferred WebhookEvent = "call.transferred"
 	WebhookEventMessageReceived WebhookEvent = "message.received"
 	WebhookEventRecordCreated   WebhookEvent = "record.created"
 	WebhookEventSlipFiled       WebhookEvent = "slip.filed"
@@ -2300,7 +2487,15 @@ const (
 // Valid indicates whether the value is a known member of the WebhookEvent enum.
 func (e WebhookEvent) Valid() bool {
 	switch e {
+	case WebhookEventCallConsulted:
+		return true
 	case WebhookEventCallEnded:
+		return true
+	case WebhookEventCallJoined:
+		return true
+	case WebhookEventCallParked:
+		return true
+	case WebhookEventCallTransferred:
 		return true
 	case WebhookEventMessageReceived:
 		return true
@@ -2496,6 +2691,9 @@ type Absence struct {
 	UserID    openapi_types.UUID `json:"user_id"`
 }
 
+// Act defines model for Act.
+type Act string
+
 // AddedMember defines model for AddedMember.
 type AddedMember struct {
 	Link   *SignInLink `json:"link,omitempty"`
@@ -2524,6 +2722,32 @@ type Appointment struct {
 	Place    string     `json:"place"`
 	StartsAt time.Time  `json:"starts_at"`
 	Text     string     `json:"text"`
+}
+
+// Ask defines model for Ask.
+type Ask struct {
+	As          AskAs               `json:"as"`
+	ColleagueID *openapi_types.UUID `json:"colleague_id,omitempty"`
+	NumberID    *openapi_types.UUID `json:"number_id,omitempty"`
+	Typed       *string             `json:"typed,omitempty"`
+
+	// Word What it is about
+	Word *string `json:"word,omitempty"`
+}
+
+// AskAs defines model for Ask.As.
+type AskAs string
+
+// Askable defines model for Askable.
+type Askable struct {
+	Colleague Colleague `json:"colleague"`
+
+	// Line Their extension and team, for reading
+	Line string `json:"line"`
+
+	// Reason Why they are a good guess, or empty
+	Reason string   `json:"reason"`
+	Skills []string `json:"skills"`
 }
 
 // AvailabilityChange defines model for AvailabilityChange.
@@ -2676,8 +2900,11 @@ type Call struct {
 	Display string `json:"display"`
 
 	// Drop What became of a prepared message that was left by itself
-	Drop *CallDrop          `json:"drop,omitempty"`
-	ID   openapi_types.UUID `json:"id"`
+	Drop *CallDrop `json:"drop,omitempty"`
+
+	// HandedFrom Of a call that a colleague has brought the reader into
+	HandedFrom *HandedFrom        `json:"handed_from,omitempty"`
+	ID         openapi_types.UUID `json:"id"`
 
 	// Label The number's label, or empty for a typed one
 	Label string `json:"label"`
@@ -2748,12 +2975,37 @@ type CallPage struct {
 
 // CallPageDetail defines model for CallPageDetail.
 type CallPageDetail struct {
-	Answers    *[]Answer   `json:"answers,omitempty"`
-	Call       Call        `json:"call"`
-	Changes    []Change    `json:"changes"`
-	Facts      []CallFact  `json:"facts"`
-	Filing     *Filing     `json:"filing,omitempty"`
+	Answers *[]Answer  `json:"answers,omitempty"`
+	Call    Call       `json:"call"`
+	Changes []Change   `json:"changes"`
+	Facts   []CallFact `json:"facts"`
+	Filing  *Filing    `json:"filing,omitempty"`
+
+	// Parts Of a call in which more than two were, each part in its order
+	Parts      *[]CallPart `json:"parts,omitempty"`
 	Recordings []Recording `json:"recordings"`
+}
+
+// CallPart What one person of the firm had to do with a call, or one other party of it.
+type CallPart struct {
+	ConferenceMs int64 `json:"conference_ms"`
+	ConsultMs    int64 `json:"consult_ms"`
+
+	// From When they answered
+	From   time.Time `json:"from"`
+	HoldMs int64     `json:"hold_ms"`
+	Name   string    `json:"name"`
+
+	// Notes Of a slip that the reader may read and that is not their own
+	Notes   *string    `json:"notes,omitempty"`
+	Ours    bool       `json:"ours"`
+	Outcome *string    `json:"outcome,omitempty"`
+	Role    PartyRole  `json:"role"`
+	TalkMs  int64      `json:"talk_ms"`
+	To      *time.Time `json:"to"`
+
+	// Why Why it ended, in words
+	Why string `json:"why"`
 }
 
 // CallRecording defines model for CallRecording.
@@ -2792,15 +3044,23 @@ type CallScript struct {
 
 // CallState The part of a call that changes while it goes on.
 type CallState struct {
+	// Acts What the reader can do now with others
+	Acts       *[]Act             `json:"acts,omitempty"`
 	AnsweredAt *time.Time         `json:"answered_at"`
 	CallID     openapi_types.UUID `json:"call_id"`
 	EndReason  string             `json:"end_reason"`
 	EndedAt    *time.Time         `json:"ended_at"`
 
 	// Muted Whoever reads this is muted
-	Muted  bool       `json:"muted"`
-	OnHold bool       `json:"on_hold"`
-	Phase  Phase      `json:"phase"`
+	Muted  bool `json:"muted"`
+	OnHold bool `json:"on_hold"`
+
+	// Parties Who is in it, where they are more than a rep and one other, or were
+	Parties *[]Party `json:"parties,omitempty"`
+	Phase   Phase    `json:"phase"`
+
+	// Place Where it is parked, or empty
+	Place  *string    `json:"place,omitempty"`
 	RangAt *time.Time `json:"rang_at"`
 
 	// Saved Everything up to here is committed
@@ -2864,6 +3124,9 @@ type Colleague struct {
 	// Free Could be called now
 	Free bool               `json:"free"`
 	ID   openapi_types.UUID `json:"id"`
+
+	// ListenCallID The conversation of theirs that this reader may listen to
+	ListenCallID *openapi_types.UUID `json:"listen_call_id,omitempty"`
 
 	// MaySeeDay This reader may see what they did today
 	MaySeeDay *bool  `json:"may_see_day,omitempty"`
@@ -2954,6 +3217,12 @@ type DayFigures struct {
 	TalkMs        int64 `json:"talk_ms"`
 }
 
+// DeclineWish defines model for DeclineWish.
+type DeclineWish struct {
+	// Word What a colleague who asks is told, as “in five minutes”
+	Word *string `json:"word,omitempty"`
+}
+
 // Delivery defines model for Delivery.
 type Delivery struct {
 	At     time.Time          `json:"at"`
@@ -2985,6 +3254,9 @@ type DemoPerson struct {
 // Desk defines model for Desk.
 type Desk struct {
 	Calls []Call `json:"calls"`
+
+	// Listening The conversation that the reader listens to
+	Listening *ListeningTo `json:"listening,omitempty"`
 }
 
 // DialIn defines model for DialIn.
@@ -3443,6 +3715,18 @@ type Gap struct {
 	ToMs   int    `json:"to_ms"`
 }
 
+// HandedFrom defines model for HandedFrom.
+type HandedFrom struct {
+	Name string `json:"name"`
+
+	// Notes What they have written so far; empty where the reader may not read it
+	Notes    string    `json:"notes"`
+	Promised []string  `json:"promised"`
+	Role     PartyRole `json:"role"`
+	Subject  string    `json:"subject"`
+	Word     string    `json:"word"`
+}
+
 // Hanging defines model for Hanging.
 type Hanging struct {
 	Calls int `json:"calls"`
@@ -3792,6 +4076,32 @@ type ListEditKind string
 
 // ListEditType defines model for ListEdit.Type.
 type ListEditType string
+
+// Listening defines model for Listening.
+type Listening struct {
+	// ColleagueID To whom; else whoever speaks first
+	ColleagueID *openapi_types.UUID `json:"colleague_id,omitempty"`
+	How         ListeningHow        `json:"how"`
+}
+
+// ListeningHow defines model for Listening.How.
+type ListeningHow string
+
+// ListeningTo defines model for ListeningTo.
+type ListeningTo struct {
+	CallID      openapi_types.UUID `json:"call_id"`
+	ColleagueID openapi_types.UUID `json:"colleague_id"`
+	How         ListeningToHow     `json:"how"`
+
+	// To The rep
+	To string `json:"to"`
+
+	// With With whom they speak
+	With string `json:"with"`
+}
+
+// ListeningToHow defines model for ListeningTo.How.
+type ListeningToHow string
 
 // LiveEvent What comes over the WebSocket /api/live?epoch=&after=. A first event of kind hello tells the epoch; resync in it says that
 // events were missed and everything is to be fetched again.
@@ -4477,6 +4787,53 @@ type OutsideSound struct {
 	Ref   string `json:"ref"`
 }
 
+// Party defines model for Party.
+type Party struct {
+	// Answer What they said before they declined
+	Answer string `json:"answer"`
+
+	// AskedBy Who brought them in
+	AskedBy *string `json:"asked_by,omitempty"`
+
+	// Display The number, for reading; empty of a colleague
+	Display string `json:"display"`
+
+	// HearsMe They hear the reader now
+	HearsMe bool `json:"hears_me"`
+	Leg     int  `json:"leg"`
+
+	// MayDrop The reader can end this leg
+	MayDrop bool `json:"may_drop"`
+
+	// Mine The reader's own leg
+	Mine  bool `json:"mine"`
+	Muted bool `json:"muted"`
+
+	// Name Whose leg it is; empty for the one with whom the call began, whom its links name
+	Name string `json:"name"`
+
+	// Ours Of the firm
+	Ours bool      `json:"ours"`
+	Role PartyRole `json:"role"`
+
+	// Since Since when they are in this state
+	Since  time.Time           `json:"since"`
+	State  PartyState          `json:"state"`
+	UserID *openapi_types.UUID `json:"user_id,omitempty"`
+
+	// Why Of one that has ended: why, in words
+	Why string `json:"why"`
+
+	// Word What it is about
+	Word string `json:"word"`
+}
+
+// PartyState defines model for Party.State.
+type PartyState string
+
+// PartyRole defines model for PartyRole.
+type PartyRole string
+
 // PasswordAgain defines model for PasswordAgain.
 type PasswordAgain struct {
 	Password string `json:"password"`
@@ -5059,8 +5416,11 @@ type RightSet map[string]Reach
 // Ring defines model for Ring.
 type Ring struct {
 	// Address Another program's page to open, or empty
-	Address string             `json:"address"`
-	CallID  openapi_types.UUID `json:"call_id"`
+	Address string `json:"address"`
+
+	// Asked A colleague asks for the reader
+	Asked  *HandedFrom        `json:"asked,omitempty"`
+	CallID openapi_types.UUID `json:"call_id"`
 
 	// Candidates Who it probably is, best guess first
 	Candidates []Candidate `json:"candidates"`
@@ -5907,6 +6267,14 @@ type Transcript struct {
 	Source string `json:"source"`
 }
 
+// Turn defines model for Turn.
+type Turn struct {
+	Act TurnAct `json:"act"`
+}
+
+// TurnAct defines model for Turn.Act.
+type TurnAct string
+
 // TwoRecords defines model for TwoRecords.
 type TwoRecords struct {
 	A openapi_types.UUID `json:"a"`
@@ -6008,6 +6376,24 @@ type VoiceTrace struct {
 	Theirs []int `json:"theirs"`
 }
 
+// WaitingCall defines model for WaitingCall.
+type WaitingCall struct {
+	// By Who parked it, or empty
+	By      string             `json:"by"`
+	CallID  openapi_types.UUID `json:"call_id"`
+	Display string             `json:"display"`
+	Line    string             `json:"line"`
+	Name    string             `json:"name"`
+	Note    string             `json:"note"`
+
+	// Place Where it is parked; empty for one that rings
+	Place string `json:"place"`
+
+	// Rings Whom it rings
+	Rings []string  `json:"rings"`
+	Since time.Time `json:"since"`
+}
+
 // Webhook defines model for Webhook.
 type Webhook struct {
 	Active bool                `json:"active"`
@@ -6106,6 +6492,11 @@ type RecordFromCallParams struct {
 // GetCallScriptParams defines parameters for GetCallScript.
 type GetCallScriptParams struct {
 	ScriptID *openapi_types.UUID `form:"script_id,omitempty" json:"script_id,omitempty"`
+}
+
+// WhomToAskParams defines parameters for WhomToAsk.
+type WhomToAskParams struct {
+	Q *string `form:"q,omitempty" json:"q,omitempty"`
 }
 
 // FindParams defines parameters for Find.
@@ -6318,6 +6709,12 @@ type PlaceCallJSONRequestBody = NewCall
 // WriteDownCallJSONRequestBody defines body for WriteDownCall for application/json ContentType.
 type WriteDownCallJSONRequestBody = WrittenCall
 
+// AskInCallJSONRequestBody defines body for AskInCall for application/json ContentType.
+type AskInCallJSONRequestBody = Ask
+
+// DeclineCallJSONRequestBody defines body for DeclineCall for application/json ContentType.
+type DeclineCallJSONRequestBody = DeclineWish
+
 // HoldCallJSONRequestBody defines body for HoldCall for application/json ContentType.
 type HoldCallJSONRequestBody = HoldWish
 
@@ -6326,6 +6723,9 @@ type PressKeysJSONRequestBody = KeysWish
 
 // ReportLineJSONRequestBody defines body for ReportLine for application/json ContentType.
 type ReportLineJSONRequestBody = LineReport
+
+// ListenToCallJSONRequestBody defines body for ListenToCall for application/json ContentType.
+type ListenToCallJSONRequestBody = Listening
 
 // MuteCallJSONRequestBody defines body for MuteCall for application/json ContentType.
 type MuteCallJSONRequestBody = HoldWish
@@ -6344,6 +6744,9 @@ type AnswerScriptJSONRequestBody = ScriptAnswer
 
 // ConfirmTimesJSONRequestBody defines body for ConfirmTimes for application/json ContentType.
 type ConfirmTimesJSONRequestBody = CallTimes
+
+// TurnCallJSONRequestBody defines body for TurnCall for application/json ContentType.
+type TurnCallJSONRequestBody = Turn
 
 // SettleNoteJSONRequestBody defines body for SettleNote for application/json ContentType.
 type SettleNoteJSONRequestBody = NoteChange

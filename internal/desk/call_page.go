@@ -28,13 +28,20 @@ func (d *Desk) CallPage(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 	if err != nil {
 		return page, err
 	}
+	who, err := d.Calls.NamesOfLegs(ctx, a, id)
+	if err != nil {
+		return page, err
+	}
+	if page.Parts, err = d.Calls.Parts(ctx, a, id); err != nil {
+		return page, err
+	}
 	page.Facts = []contract.CallFact{}
 	for _, r := range rows {
 		f, err := calls.ReadFact(r.Seq, r.At, r.Kind, r.Data)
 		if err != nil {
 			return page, err
 		}
-		if text := calls.FactText(f, page.Call); text != "" {
+		if text := calls.FactText(f, page.Call, who); text != "" {
 			page.Facts = append(page.Facts, contract.CallFact{Seq: f.Seq, At: f.At, Text: text})
 		}
 	}

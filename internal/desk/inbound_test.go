@@ -174,7 +174,7 @@ func TestWhoDeclinesIsRungNoLongerAndTheCallGoesOn(t *testing.T) {
 	w.comesIn("")
 	ring := w.rung(w.ines)
 	assert.True(t, ring.Withheld)
-	require.NoError(t, w.Arrivals.DeclineCall(t.Context(), w.ines, ring.CallID))
+	require.NoError(t, w.Arrivals.DeclineCall(t.Context(), w.ines, ring.CallID, ""))
 	rings, err := w.Arrivals.Rings(t.Context(), w.ines)
 	require.NoError(t, err)
 	assert.Empty(t, rings)

@@ -15,6 +15,7 @@ import (
 	"trundo/internal/carrier/sim"
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
+	"trundo/internal/optional"
 )
 
 // ListRings implements ServerInterface.
@@ -31,7 +32,61 @@ func (s *Server) AnswerCall(c *gin.Context, id contract.ID) {
 
 // DeclineCall implements ServerInterface.
 func (s *Server) DeclineCall(c *gin.Context, id contract.ID) {
-	nothing(s, c, s.desk.Arrivals.DeclineCall(c.Request.Context(), actor(c), id))
+	var word string
+	if c.Request.ContentLength != 0 {
+		body, ok := read[contract.DeclineWish](s, c)
+		if !ok {
+			return
+		}
+		word = optional.Value(body.Word)
+	}
+	nothing(s, c, s.desk.Arrivals.DeclineCall(c.Request.Context(), actor(c), id, word))
+}
+
+// WhomToAsk implements ServerInterface.
+func (s *Server) WhomToAsk(c *gin.Context, id contract.ID, p contract.WhomToAskParams) {
+	v, err := s.desk.Calls.Parties.Whom(c.Request.Context(), actor(c), id, optional.Value(p.Q))
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// AskInCall implements ServerInterface.
+func (s *Server) AskInCall(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.Ask](s, c); ok {
+		v, err := s.desk.Calls.Parties.Ask(c.Request.Context(), actor(c), id, body)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
+// TurnCall implements ServerInterface.
+func (s *Server) TurnCall(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.Turn](s, c); ok {
+		v, err := s.desk.Calls.Parties.Turn(c.Request.Context(), actor(c), id, body.Act)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
+// DropParty implements ServerInterface.
+func (s *Server) DropParty(c *gin.Context, id contract.ID, leg int) {
+	nothing(s, c, s.desk.Calls.Parties.Drop(c.Request.Context(), actor(c), id, leg))
+}
+
+// TakeCall implements ServerInterface.
+func (s *Server) TakeCall(c *gin.Context, id contract.ID) {
+	v, err := s.desk.Calls.Parties.Take(c.Request.Context(), actor(c), id)
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// ListenToCall implements ServerInterface.
+func (s *Server) ListenToCall(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.Listening](s, c); ok {
+		nothing(s, c, s.desk.Calls.Parties.Listen(c.Request.Context(), actor(c), id, body))
+	}
+}
+
+// WaitingCalls implements ServerInterface.
+func (s *Server) WaitingCalls(c *gin.Context) {
+	v, err := s.desk.Calls.Parties.Waiting(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, v, err)
 }
 
 // HoldCall implements ServerInterface.

@@ -64,7 +64,13 @@ func (m *Metrics) Handler() http.Handler {
 // methodLabel is one of few: a label for each invented method would be a series for each.
 func methodLabel(method string) string {
 	switch method {
-	case http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete, http.MethodOptions:
+	case http.MethodGet,
+		http.MethodHead,
+		http.MethodPost,
+		http.MethodPut,
+		http.MethodPatch,
+		http.MethodDelete,
+		http.MethodOptions:
 		return method
 	}
 	return "other"

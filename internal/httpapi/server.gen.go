@@ -71,6 +71,9 @@ type ServerInterface interface {
 
 	// (POST /api/calls/{id}/answer)
 	AnswerCall(c *gin.Context, id ID)
+	// AskInCall Brings somebody into a call, to be consulted while the others wait, or to take it over at once.
+	// (POST /api/calls/{id}/asks)
+	AskInCall(c *gin.Context, id ID)
 	// GetBriefing What matters about whom one speaks with, as it was said while it rang.
 	// (GET /api/calls/{id}/briefing)
 	GetBriefing(c *gin.Context, id ID)
@@ -90,11 +93,17 @@ type ServerInterface interface {
 	// (POST /api/calls/{id}/line-reports)
 	ReportLine(c *gin.Context, id ID)
 
+	// (PUT /api/calls/{id}/listening)
+	ListenToCall(c *gin.Context, id ID)
+
 	// (PUT /api/calls/{id}/mute)
 	MuteCall(c *gin.Context, id ID)
 
 	// (POST /api/calls/{id}/new-record)
 	RecordFromCall(c *gin.Context, id ID, params RecordFromCallParams)
+
+	// (DELETE /api/calls/{id}/parties/{leg})
+	DropParty(c *gin.Context, id ID, leg int)
 	// ListPreparedForCall The messages that can be left in a call, the one that fits best first.
 	// (GET /api/calls/{id}/prepared)
 	ListPreparedForCall(c *gin.Context, id ID)
@@ -116,12 +125,21 @@ type ServerInterface interface {
 
 	// (PUT /api/calls/{id}/script)
 	AnswerScript(c *gin.Context, id ID)
+	// TakeCall Takes a call that is parked, was left, or rings colleagues of one's team.
+	// (POST /api/calls/{id}/take)
+	TakeCall(c *gin.Context, id ID)
 	// ConfirmTimes Says how long one talked in a call that the computer's own calling program made.
 	// (PUT /api/calls/{id}/times)
 	ConfirmTimes(c *gin.Context, id ID)
+	// TurnCall Turns to whom one consults or back, joins all, leaves the call to whom one consults, or parks it.
+	// (POST /api/calls/{id}/turn)
+	TurnCall(c *gin.Context, id ID)
 
 	// (POST /api/calls/{id}/voicemail)
 	SendToVoicemail(c *gin.Context, id ID)
+	// WhomToAsk The colleagues, the best to ask about this call first, each with the reason.
+	// (GET /api/calls/{id}/whom)
+	WhomToAsk(c *gin.Context, id ID, params WhomToAskParams)
 
 	// (PATCH /api/colleague-notes/{id})
 	SettleNote(c *gin.Context, id ID)
@@ -668,6 +686,9 @@ type ServerInterface interface {
 
 	// (PUT /api/use)
 	SetUsage(c *gin.Context)
+	// WaitingCalls Calls that anybody may take, parked ones and those that ring colleagues of one's teams.
+	// (GET /api/waiting)
+	WaitingCalls(c *gin.Context)
 
 	// (GET /api/webhook-deliveries)
 	ListDeliveries(c *gin.Context)
@@ -1137,6 +1158,31 @@ func (siw *ServerInterfaceWrapper) AnswerCall(c *gin.Context) {
 	siw.Handler.AnswerCall(c, id)
 }
 
+// AskInCall operation middleware
+func (siw *ServerInterfaceWrapper) AskInCall(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AskInCall(c, id)
+}
+
 // GetBriefing operation middleware
 func (siw *ServerInterfaceWrapper) GetBriefing(c *gin.Context) {
 
@@ -1287,6 +1333,31 @@ func (siw *ServerInterfaceWrapper) ReportLine(c *gin.Context) {
 	siw.Handler.ReportLine(c, id)
 }
 
+// ListenToCall operation middleware
+func (siw *ServerInterfaceWrapper) ListenToCall(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListenToCall(c, id)
+}
+
 // MuteCall operation middleware
 func (siw *ServerInterfaceWrapper) MuteCall(c *gin.Context) {
 
@@ -1362,6 +1433,40 @@ func (siw *ServerInterfaceWrapper) RecordFromCall(c *gin.Context) {
 	}
 
 	siw.Handler.RecordFromCall(c, id, params)
+}
+
+// DropParty operation middleware
+func (siw *ServerInterfaceWrapper) DropParty(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "leg" -------------
+	var leg int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "leg", c.Param("leg"), &leg, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter leg: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DropParty(c, id, leg)
 }
 
 // ListPreparedForCall operation middleware
@@ -1568,6 +1673,31 @@ func (siw *ServerInterfaceWrapper) AnswerScript(c *gin.Context) {
 	siw.Handler.AnswerScript(c, id)
 }
 
+// TakeCall operation middleware
+func (siw *ServerInterfaceWrapper) TakeCall(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TakeCall(c, id)
+}
+
 // ConfirmTimes operation middleware
 func (siw *ServerInterfaceWrapper) ConfirmTimes(c *gin.Context) {
 
@@ -1593,6 +1723,31 @@ func (siw *ServerInterfaceWrapper) ConfirmTimes(c *gin.Context) {
 	siw.Handler.ConfirmTimes(c, id)
 }
 
+// TurnCall operation middleware
+func (siw *ServerInterfaceWrapper) TurnCall(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TurnCall(c, id)
+}
+
 // SendToVoicemail operation middleware
 func (siw *ServerInterfaceWrapper) SendToVoicemail(c *gin.Context) {
 
@@ -1616,6 +1771,42 @@ func (siw *ServerInterfaceWrapper) SendToVoicemail(c *gin.Context) {
 	}
 
 	siw.Handler.SendToVoicemail(c, id)
+}
+
+// WhomToAsk operation middleware
+func (siw *ServerInterfaceWrapper) WhomToAsk(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params WhomToAskParams
+
+	// ------------- Optional query parameter "q" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "q", c.Request.URL.Query(), &params.Q, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter q: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WhomToAsk(c, id, params)
 }
 
 // SettleNote operation middleware
@@ -5630,6 +5821,19 @@ func (siw *ServerInterfaceWrapper) SetUsage(c *gin.Context) {
 	siw.Handler.SetUsage(c)
 }
 
+// WaitingCalls operation middleware
+func (siw *ServerInterfaceWrapper) WaitingCalls(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WaitingCalls(c)
+}
+
 // ListDeliveries operation middleware
 func (siw *ServerInterfaceWrapper) ListDeliveries(c *gin.Context) {
 
@@ -5921,6 +6125,13 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/calls/:id/answer", wrapper.AnswerCall)
 	router.POST(options.BaseURL+"/api/calls/:id/decline", wrapper.DeclineCall)
 	router.PUT(options.BaseURL+"/api/calls/:id/hold", wrapper.HoldCall)
+	router.GET(options.BaseURL+"/api/calls/:id/whom", wrapper.WhomToAsk)
+	router.POST(options.BaseURL+"/api/calls/:id/asks", wrapper.AskInCall)
+	router.POST(options.BaseURL+"/api/calls/:id/turn", wrapper.TurnCall)
+	router.DELETE(options.BaseURL+"/api/calls/:id/parties/:leg", wrapper.DropParty)
+	router.POST(options.BaseURL+"/api/calls/:id/take", wrapper.TakeCall)
+	router.PUT(options.BaseURL+"/api/calls/:id/listening", wrapper.ListenToCall)
+	router.GET(options.BaseURL+"/api/waiting", wrapper.WaitingCalls)
 	router.PUT(options.BaseURL+"/api/me/availability", wrapper.SetAvailability)
 	router.PATCH(options.BaseURL+"/api/unreturned/:id", wrapper.ChangeUnreturned)
 	router.POST(options.BaseURL+"/api/calls/:id/voicemail", wrapper.SendToVoicemail)
@@ -5947,535 +6158,561 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5P3tkhs5ki4M3goszzGr7j2UlKqv7k7Z2rFsqTSlLZWkkVStHzNaGsgASXQGgagAmBSnrcz2avbC3it5",
-	"De4AAhF0xAeTKenMOz+mVcmIAOAAHA7/eJ5/XSz1ttJKKGsurv51UfGab4UVNfzXi8L9f6kuri4qbjcX",
-	"swvFt+Li6kIWF7OLWvy+k7UoLq5svROzC7PciC13b6x0veX24upit4Mn7aFybxlbS7W++OOP2cUv4hA/",
-	"vRG8EHXz8ReF2FbaCrU8PHDP9bW05Z9eCrW2m4urv17OLrZSxf88bvYP9yVTaWUEDO9NrRel2Lp/LrWy",
-	"Qln3T15VpVxyK7V6VOET/+ufRiv3W9Pw/6zF6uLq4n88auT3CH81j8J3ocVCmGUtK/e5i6uLDxtu2V4o",
-	"y/a19rLwr7mvXi+MUEsBM1HrStRWYlcXYi2VmXPbEm/BrXhg5VYcy9g1XO0sSDnz01wWIyZrdiFUMa3l",
-	"Va23R0/nHpwrjbL1vy60LgVX7ueR/dvyw3y54Wot6M/gsiLEsFNWlu6X9hy93whWcmNZwd3iGxwFfKZn",
-	"GDsj6nGy/iNd6v+Buyy87cfhpRs6n8qw1ZNZsmSaKYyroiW1j7EjevFPsbSu09dFIYpfxXYh6uPVWEp1",
-	"M7QJ3sm1eqFeuifdHMUv9b3j2/tjdlE1W7O7gQ7MboSsmesEW+pdWTClLVsItuWyFMNi9X0ZGLU5HjZ3",
-	"v4LasmJrhgaTSvCP2Bava364gB65Rid8761/IffJziixs0k75HiV2VMTzOPfj1b7jaB1yu87YXCO/jUg",
-	"/xvQ6fH5WWiN7GBVaans1uvmdi+HFJPalSVflCIcG0d9rkq+pFWDsby207SeFZ/s8OCbD6e7Et4N/SHl",
-	"cMtlyReylPbwNOq6zqRN6OxS75TrhpnvdX1D662SL0RJSsfyG2HmS16Whnq1uxLd0PBj7VePujE8ci2p",
-	"03HkQXGuAcHXqQEN9f+ddUfI8cQtrbzNHF5jJgqH39aTv0pjpFqzla4ZZ0rsmVYiPc28kAb3SBRaYmp9",
-	"3za1Hs/uTaJHApgFaY2SNaHETfz7OC1+NH1gcXx6gS9/i5Lw//X4WM3va17NjVhqVRgvRbndbS+uvvvx",
-	"Et/F/7yMr0plxdop+GPN4To+NO4P0myIJZY8cbxYrhl8nOkVaz04m2iwtF6mOvp3UWq1lmpNTMxKl6Xe",
-	"z3dVumCiMGYXUsGayNh42k9qe2Cv3J+ZM5HYUpel4OudMBcz4uu1WOq6ID7xFn9g1lnudiMOTO8V/Qm9",
-	"85N8/JspZUV8/J37M36a1wLsmFXbhsmuBvjgLJVaM4jYlyCYRnr0rNi9EOq4e69XjDP3GuNbrdaJDK/Y",
-	"fqPhJ1G4f25n7v+LW1GzUusbw7hlEo601hzjC6QKhp9ok0PbTbSgjzpoN4LZvYb2mTQgQ/e3Otwqpy1h",
-	"341Z6GrSOik6rW+Ol/JyV9fu+kobUNKvklH65xepimdiRVmQoC+JRfUS/s70aiVqUcAJoHZo0s6aRo81",
-	"dufzldBVKY4//wb+7nSFE/NK1tv0s31jeRqWT765+UqKktqGr1fM3dH50hrGVcFKwQvDpHLHGiulsWM7",
-	"8dw1QEq0a6ZK3EHtjkWxRwHNmunOrZB3wlpa6ZX8oHd2/HJ4Cc+3z6C/HQsT53uu60LUcy+3VhvTDvP2",
-	"edfbmJuXe2qpMz/kGKnezKKUyfmppVi51o8PJLfYWmMZ2DOdDuL7ZJu78uZ6aWlLEK9QQjmrAK5xc6vn",
-	"foU702gON37/ByPsXO8VaCx4lK/DY/hP94CxfC3g7l8KdGHoeclVakMlvqGdmHTtMaIUsde9DoH44B+z",
-	"i1te7gjd8qIIesWNj+maweBmqOX5Gv8B45m5X/fu5JSGWe3u/wWauMmK++7yctBmWfpbaDOQ3JS9FWZX",
-	"ErMGJuqA5bAXtWDobylI64E63sBbuOTKDW6nCtqCP7bYtb4RhZ/E9gd/1nu25ergpbwFq6MQvLRsL8HB",
-	"S5guIBdRjBlgJZc3mfGZcPcJK7veKeV6PLvwA1tytRT+0F2hK+fjKBcZyj/paSqD0DI1qU95KVTB6+ui",
-	"qIWhPT7hh4FV5B/MtFJSHt1odPXtmmCb/TG7WBzmG66oux4vBBOlEfuNmwR3PO5raa1QrNB7xfjKinrP",
-	"0TKkrpjbiqvDvJQKJoiX5evVxdV/DLmj3OS/dQfpx2MvtzbgjlPMfZRJt0mdhQbdY75Bxkt3eEvDtIJ9",
-	"DQZq90oK7upbmfHTFJKX861pqSup7I/fk2sQnraaNnQV26mlVs6gEYUzK66gU35mcZG7HrpbdVXrdc23",
-	"DK6q7E9vnz9l3/3txx//TPrhZS2O1Lre2YUz0cEyb/5lRa14SetlaaqSH2h3NdiozMhCfGO8sQd2nzOC",
-	"cY8df6/WVUbjLMSSb/E2yKpaVNyZkVthDF8Lv9m5YaVYWbY4MGmNKFfgzsKxuR/AKrJzvVrBHWS+EKIi",
-	"hzXVdXM8dhzuN4bBM3AsiG1lD9714T5VeOfH8Wf9kicM6OYgyr56M95uczog+MK79pOXrF/Gna7AQYZT",
-	"Qc5AeiDkF/5WGiOK+X5zoD3qSi90cWDoiBXFzBnWe91SGM3IUeDjNcWbjVbiFb50rCvea3/DXHOpoGF3",
-	"9KORn+iFbwyr+Fo8ccuNycJpjf8StfY6xfc/eZ5tuHE30Hi19ybe0CS9jQ+7N6Vaj9cucOcmr6lumcKv",
-	"biL3G7ncoEp0Sodb65Yrzqq/v4IPgB2EHXPcm43eq76tgV4LI0T27XktuCFd9+i5GDTt3DPuWb2rlyKj",
-	"VcJmcuabKozbnmSHgp0wNFPRG2d5eTN+lhIlnzlJFwdcRXpb7SxoFneIdlQ/LkRnFBswooyVZentUMPT",
-	"mUpOWmdjbURZjPWINkdH8m5rNzfnQuM/xQXRmdp4igYJN2dns84bWba0UmN6tMXXHKhek8YV0DEqgrb0",
-	"qylnJD3n5J1o0mXkd9r/NjI4I35396gYkcl19KWPf7Y72rOJUAUNR/iiSeW0SdkylytR4zx6ybqOLvTO",
-	"DtvIvnH/yVnoZ25wbzgVXIqe/NHHHXXUqVHTEFz/qm8OXDefCctlmQtfTnDyYwCS6HDwOI8ZLN7uJggJ",
-	"43hEq8eeh6H2YetQX5LliIPvOT6VnpVmQlw6OTF7HSLevsfRNfJqtZqb7rfpIX5S9O9G4t0pbCjfG6/n",
-	"SON0m/PmhzOqfXpwcyPV+sqnI6x0LfDo5etaiCdMr1bw28xbplEzhx6tNdrqFd8ZUK83orLRb+P+gC1c",
-	"zC6cYU312NY+ot03Y//Qcinew5PuUMoZhWiimGBjpQaKkduqPMQj/RvD6l0pBp3r4eSBqcCWQcih37nJ",
-	"fwc9O575bGYP3IcIc/randGJU8Xdj5zJaTfShOvnqEWPPXrl2id2HTZJmoKv3JU3GK1KsJW05pSwrLGi",
-	"Gr9HsbvvrKgGN2nT95hxhG1FqWZnid4VzhCteG3xEgO2OU4Bbn9nD5fgIlhrYZhWD4+iRuFacqdcD9fw",
-	"hIy3PpNYqOKOndnuSIfaBx9CqyG4AYtSGoYPU/akVvONps3J2UW14WZQFbyBh9wS4Gp9pyEZfksN6adb",
-	"UR/sxlnOu8rZx7D03W7T2620uZF5Qy7jvYQTxOunrTPZ9eoK7ut7jZFs01psAoJEzoCG/1jXglsRgmLg",
-	"PnZ3JbEX9QyvnfglXsobgQ5nN7a2D6F9GtS2f0EM2zu44dAAxZlrpjesl1ZTzZTNWhskWZ6thRxmKLd7",
-	"37urDJEu0aQutCfj8qrrNUDXO6Yz/PXH76emN/iGsv2DP5458yefhtLXDR/Om5bIQ/f0pPSbHy+pLFRD",
-	"Btb7Em16MmmeclXIgsxWCvcPOlsArymNF46ajXNelLJ3nbDqQ3fJUeYy6ZZW06kI508IxA0MDfbdOjdc",
-	"KVwIwVr0OYNbdwOiTMEm2j4xG+g9pNeCHm2CbGjI1oIVGmxcUwnubNEZ29e8qlC/U1Lge36Y5zOt8aPu",
-	"IQYPuYZUN+t6RI770UEa3ExSsa3gCqyMJ94zDFas013k4f/JCmVkZoGuakHYOE8hDXkhQkaM0nvyWJuQ",
-	"0W6EmBe0v18an93Cthwce8kUFbJgVmPm+oRU+Frw5YY6v9/JtRJgIxu9xQATfWBLX7dwmvVgBd+O1F7e",
-	"KG2myb89u+jmrtXCuztgaKGP5PYKe+WVplRe2MmJDv7hciiZodP3/NbWypDpzVN0zVreUglc1+7mWcAu",
-	"VpqVWq1FzQot6EDgRu/JxTFy1SrtTJMFnfXkVuhwfhBI4oN7lJx6+EgYrHfUbWCrxbZ7JPzBdyF1ABiv",
-	"dI3XpFlvRKpX1a2og4Igz0by5netmPgkjbMcWOPDG5Rq+GTYut3MTSX2yecGch+cxuTlnG9DxsKQVQGP",
-	"h6YHP57IZcDaC0/S07VTfVkWA5/G56gPP+OHn5StD3fbaj15iJiM+WBXuQ3n/nArjRwVxMk5p7hEH5Ww",
-	"PozLzc3F7AK/+5G0F22uDOqOYbujsHysnqBi6YLXpXTKhh9meCAxbp0Sqnht5XJX8hqiJ6CbuHWvbPSu",
-	"Trxh6EG7mF3gYQa/fpz1mYx3T1x4BWF/jvOGN0Z/yZEq6TmVpJCx9rJVZmAtH62PSYdmst2Ib8fFSF5a",
-	"8STv79WIwxjXgF920bHnTdNojPul5zV2qFwLxkSfLnjGD8/leldTV9NucUEyuiXqaCjiJO6u7iIHliHG",
-	"Yp1lA5O854aZSt8IlU+HmhJtzMQ12r1rPkkKQJTyVtxVZ4lboeydzvac4ajEJ3u3Gix+KDXPJb/BjAhl",
-	"qT4lNYL5KHLQJnsuvQo1QhWtvLNsrhl+ZpdZY7YO1mH/rLeM1lscSxh0E4zFr8UWm9H5TRPkTK+RrX6D",
-	"4cHjBGO9lvRNJjulFTdm71Xqsbb1YckTLXjsTpSHj0h6+z02TA/S3NxPWJLcpWQXJC9fkFZfQajS53pX",
-	"s0KupTUzttYaM/FX8lawrVQ7KwaSa4iiZKkEszoEKvolHXUu9C43nNerVa41p8QhR6VJI+HWF9wuBCsk",
-	"L0Vx7KxP8tT6diwZblpy5Ut58ev9biTI7BpecvhYmigRukEKRb/S1q2TX3lNrLdcjXfj0pqWfZw79kIv",
-	"Xu3oCuxJQAA9M5J1xXX62QgvOtZyyih0nc4jUGIvjB29Y7uCIIJtVltejtDD+Nws9KC377lM71gBfnwc",
-	"3CifhkXVlp1U6j26xBubHij1jmN77w3VXPLK4C0vWLody1HFfDMOmmoWQ9xsITZSFZj5u+VMwm2p9qm/",
-	"nZT9x3+9dP93sjvl2Q7hO8TPMjvMSVUdE53Seo8RYF2LEYsymsj4wix2sHdo9NaquJyQ85J8TNIABT4/",
-	"nzwcFlrfuOlbCKnWDLPtmd3UerfekL6lsbsUBzGLuzX0YkAektKRk2ZsMenpkWbzSctt7NqBJvmF6/q4",
-	"9fPTaiUyVUejfQ+UlUxVmoAFITGL3F3+YcNDeq83frAqgW1loeR6Y59AOgSm3O83uhQefSVzf2jd9TJ+",
-	"ocar0jetKJRf3JNJghpxK66FrQ/YQQxyfWOYe5xFS4tY9bxeC0QVYlZsqxKqrJ2G3IvFBmpH3QBnhPBk",
-	"gTFsX+jVKaPLKuWui5pwR8jWbDe26EbvYOstdkYqYcy84AeD/hf3P3shbmiPaKaY6xoLtXC8cM95AqtB",
-	"P1DaPnCr7CqcGLpmMb8xGcG3w+cATHF+sf/S8avFcmnYKrY+JBlgcckTNXd6tQr/3ZTZgXM0FNcpsZ8v",
-	"MW7v/mces2z1XGk795tKqGJuxO87QHlyMsVVQEn1J1XrUC1NGX8dzxXfCp8yItyLW6HszF0WdqrQLO9k",
-	"IpJbmmaJXIcbWVX0j52Jid9pXsrajD+FHlNQQ8bOR2tbp6FHQy0dd6PmRhRT3c9NbKN/pfrgRd497Zrf",
-	"1VS41txMSi+Z+TcyoZhCq2klniPF3+eP6Q35V7oefyNIJ4k6PAfLDCeVFkbRJzJN7kBhkzfOGj+anvl9",
-	"U4tbKfaT/JlD2BihqIDEyjqw7c7YAJIlQH7kNDcAG5kwva+vqTZaCVa7Yzsb6fZKNdPfCNeRA+IIGciE",
-	"BtrwWhSZcNi74MkVpRFQAoTpW1vB3AszZrTPY7XuRDqAExjifwyS6ZlPcSQj3L7hXUQH62hg/AG/j99h",
-	"G34rmNWATgGeZssPMRHNiPEu4yjOloAaeI8WDEiYyLawjkZArtFPYTNmC2G7awxzgwUULbkrwUrY5QZ8",
-	"N3jGnV44G6EajrcKAEFNtKt9QU9BxQMgG3glSwuQGVwVzOjaioItDjPYOb6gli6g3Rmrt/MTM7xygGp5",
-	"tCpNQck81duK19IZ/7gEV9JOw/sI4byYYKQrSJoo3CxuZFEIlQnArebTQE3wKhVs7uPrdlgelKfN+jzA",
-	"ThpUqUHHR1t8qxXAzAXQRjzacN1czC4OwsyVhlzL4IHAmJRYeMxF2GkrsP9gp/2XJgETSGy7iGTlnp3F",
-	"1ZqKKnktWZk4t+mK6gOFg/3xUyHtREgxYvOkDpjLKTAdjy8JRJAx9672GqDSHP86AmWMXgxxFfjZz037",
-	"x1G3i8580jNRine+ULKToBokTCTFl1wxqFLFMNcGavVVwUQhrSjCjZiHTGf3vIrJZaM22puSAzbZCGgV",
-	"akx0kuuUuCNcwsYrBmzT+ykI1TDSEjWlrMZeGtz9qMlPHDcsj8Uxsooz9CaGv2OD8UuNpD5mZyLnvSn4",
-	"Ya5VeaA3+wCcy4g6k4497fsbOw5mFHku9BUW4VvUSwGFbeAy5YvT/fBmjRQao9y1nxen2xo92/Ws28uf",
-	"Hj3GE3o/mDRPkprireDKoudsOBsD2j46ptJRqyIPYBOx8UaHUvuwvAqJvt5xCTlNHJJMM6rF0nsG7lR6",
-	"mgD8TbBRvLu3NwzToO61MAZBCLH79JTU2ylFbTu71FsxV0IUOeuoFutc5rL7Q++7XajK4+IbZ2QhUAoi",
-	"FDjNxm6EqAxb7WrAIIELC+RzD19uQhIA9vlogO0ud/qXk+dLj+gxwRwqtS+dCCru1lkLwReolN6ppdi2",
-	"JzHJz4TX54T/9dtLOgOzJxwrHv/4PfnDuvZu+FFNhKfnJgtJcc3gN8hrcwZmgDvx6U+xvRNKE9GPfOxE",
-	"r4SSao36beaDhEzw5WbGoNLqV60ePK8lu/zb1eXlg8d/ubq8RBsIshDKvbuu60oc+4gvz4Ar00mEHbA7",
-	"S7mVloR1baO6/kAFLPRqlbe9e43t73788VixgUhIaWedM6MRUWLV9dtdKVpvzqU64eWK9CDorTMJ3HAN",
-	"RIgAu6+ZenEr6gOrRZVavSNqKILUfqCuKAh54RN3ItgeOE0gTR68zpCcJBWCCdJ3X9hlxDp4/O3gOmjQ",
-	"UtIV8G0uukPGYj9sBKhdrGC0e13fsFJgcaQRqsAsnsR7FIaq0HoDp6b736qq9a0HjF9BLdlH0vCNxX5j",
-	"9CXEO+iQUT5TvDGWRvhnQWGSICgBiOS//EDxBEgnvjN73V3dBMQQxSoZezw0EsXcPgnSPdbZNX4f+I3b",
-	"n/7qTrR3wu4q74OTbtp5+SY53Fa8NGLWA0DbQVh895p9/+3jv3RqBXpSPgficanNcdzUd49//PFJgJ8F",
-	"z6feWUgE2SlbH9hSFwJsXajED6Zu2mS2QfJWrY1oFfgv3V9Urx/Mtfwa7k+t86yJKMB6mK9iUeBxqRn4",
-	"18HXi4ttlIGJPA5vdSm66ip/fei6aQZSADv2VVwVvdeE2tjrYovqfcqS87p0Gt5rTE8dGNmE5Zimr7a/",
-	"Otyd0+S8RG3ixR1SXGM/Rkn7es+lJYO9zQ9DPAv+yWxDgP+QBsMRu9nZYUe3l4XWNx0t1sEPb6QWP57h",
-	"N8g5S6hwcvqj726/wyiM6xhrBAyG4KXwDfXKhqoxiJeDbqGILxhQNqDP1mIrVSGKBltVHdhW5+olJ+F3",
-	"dCQ8iOHhATt87/sH3ZBqTNntUS69kzptcF3P8tAoY1pB3zghMPZb9bn9ZncEJRqde+XhrnOog2nqdsRJ",
-	"jtD2k692gMY81rOKD+fLDGq9lYauQdqH2g//UHHFNnrvHYdonHUMWW9MecQkX460qN1llpRb+HDOjTI+",
-	"kyQ+nR3pkQ/Vd/YI9/jjeBSBkSY05W8MwIUgYPAx+rr4Kw9M5B6AyWPSjCsDa+TVlkayYlrroVspFmej",
-	"36MblsyA0ey3fA7dYVkKXs8LEn/cQtKA0sxt9n4Nfif9cX5FMGlrVh6b91hnaH+V/AT0d0yHGrnA9cDc",
-	"FdPM6GLOzEl3htU/qfL+XIXIYSG501AbXmbTIkRPOojEnBlI1GgzvQCNnWEHYRF2iAOBXQScDqhr4oBX",
-	"CzXhbvFKW1EEVHPKQX/WtbsC/GryU3de1nSxgTvajFBWqKW/7xlI5iHrBPcbykH2YSPUrAmuulsgrGok",
-	"Fwx1rf26b+WBu9vKbI8IJon+apYJvczqtYbkkmk2WPbuNAWWAj9CdevfOGE0AffENpu6lU3yszrzVlei",
-	"/vvhjV600p85cEndIZOO8JlqlWGIGshoyyOrZIilkEdnBvQLZsaW3AhEvXbGD8DAQRLbAiizwHRLl3dL",
-	"7Mbq2tltmLFNVCLWYD5B+EZG38gCqjUsW/DlzdCH+4rYPTwlQuYjiM9+PIgP7bMg8t5yTFed0ZMLRbpn",
-	"zgH+MB0PdjwKbJObPnRhCneavIJN89x9PwagTv1vg04rfMynfZ3CagvGndeY/hs9c0aXOgkVq69HnYet",
-	"BXAyLnFotQeZ+GddFjQDH105Oq4c9GddSo8F1b3DUoibh8Ph8GC7fVAUndK6kX61vw56vHxeFbxLdfjF",
-	"lk4jXRysMPPac0SNQGtf6nK3VZkEqpUsxTeG+WdmEEtsYB6BsCvefKtaL/iiPOCFZ6wdheN4Cg2QKaUA",
-	"JTktN1+opQ6xt2NTSpZiDlIaKSB4IXv4hA8k+sHcuuvTkoNj8p9Gq/IuvBzTM/0qn3czLjcEJwBydWgM",
-	"mr6aA70387XWxWj+hr2Zb3khpjw/YS3755ta4LHvJA61sa/sKrcGx75i+Jak+sNNVhvL3EfTTTM+rXiw",
-	"QKNB5nCyPMCBJZYe5xr+6RmdeDGdLsrzp2c2COXK8CeTl1q6wdJvUaUfyd6dpZouXSnpquyuiHQFdqax",
-	"sxAavRjnLtErfo+1tFNeSXvldmzpS7Km5BdxwLpE+H2GtSBXL6///tPLwDUMF9+Eh8dqVgp3g5WW6R15",
-	"Rdt4nqLBKdpEQiPsX35cdH5fcp6cdAAMZBUUgVs4VldqZTdz2EP+Soj/JqG7mlK342244ap4AFjHwIwX",
-	"2GhhY4JHodpZptUowhiydAY5WjQrNB6h3H2a7QOTV8l0ipjsvRpQBs7LsHHjqPlNCLq4XQOLeDjZurWm",
-	"M3aFFUTGXCFNhoLvjaiXUAiJ2NN2r1khlnLL8XIxYBpRyUHfjfA+KWHp+oydFcVVQ4QTwuGWf8rU0xW7",
-	"pT21ruT3HVeWBHh9hiKIUtnUQmTk8h2ZjcI/jclbCpXGnSmpJWabaSV84tf3314+vLxkv717Nljo3PVe",
-	"+GyPOFbf6qxZE9jd3GIyd00BptJ/CcUw3SEZDluq57+Ig6FvGYg3RKB1P/jbjP2/Zux/gIfh+kFH0t99",
-	"O7iofQEQcSCIimlVHsDFsOXq8IQZHfmtDnt+8BD/yMrs48lgkweei4FbkR8UKQlPj0wfX1MCrDlW4Ok2",
-	"Ll1D4jtEDeIlJ3NWJ9wp/rkzdq4QvvVOWdJ6PyFw6/qdvVIjCPFIBtKd6IIW57YHdDB8PRl4tra86WQO",
-	"96IPO/EKgqUzOAFnzPurAd0TgTin0EwMU1SEBIwc1zmHMAJyrwP9orRgZ3nUaanYLZeK/cl34s9jrIGx",
-	"oYABhMnTouQrnQEfi6IItO6AEO501woQyfU2IXlvoL4vzheJB6aytiMNedd81W0LOALI/XrxWAljC3YA",
-	"t6zC2MAVe/xtBEcpAS0D7efAFoMsGm305iMH3nwjeF30VEZvuGHwTMudfFy5nV+DKAaGAB5tpe6TyAeZ",
-	"KrNJuyQfZ65VmHso8uY3QsH1gi7QPTv0bRPpyFU3ufXo5u0qpjCwb6++u2Rvfr04O4btMRatk4eHfxgS",
-	"pdtfWRmOSEOwPtMgsr961yDoZPcfdOJ0BO8bM9Uhi8VThS748uYJ3kKP9OHF1GTjEB0cVQiaJDikZaYB",
-	"YjCm/np4CC8Liw4LHxRp2F7iNNFZD32h6ZfAaH9ns+dNyZeiAONnhBF7/4aQ4LfeDTAhDkoROn/YaLYW",
-	"1iTMCOiDQCi6JwyripogO6LRGb0VoGaHldUfZP/XvPzZMzKdbs1lcFv6yBv6+VROitOkOT0xk9gvbFiz",
-	"OYNLKpFgNhMHH2eLWu+NV95bAbAoDfM/N5b5JPxjeNF/SmtFPd92qi0uLzN0QyriRpaawq9445nJ9ina",
-	"MAZb8fgqZAHZGku9FTN26X56nDIdPR5oFlmBbS2rbqd/HOz0UazeuKO/EUH367np+Fnw0m5IbRuIyH3h",
-	"XjoH3/6VFfxg8nxstEIVCkAAKbOuxlx/fMK3aDUz/NDaeccH+IrLel6hM4eOb4f8pG8M25kdL9lWfnKj",
-	"gRqOWcIp7Ysv4l5YlZonp0YzcauQRNClccDBs1IYJy8rlFsoyg8HHBo+gQ7TehreRKC8W9JZUhu53uRH",
-	"iN+R4zqeBw4ppRJjU8Sc1Zvtzwf0EC5FbblUFm5zf/vBXUAeX166rVNKYdhC2L0QanzPQ/DleFElPRn+",
-	"TC2MNdNq+rs7zQuqqSfyXvmkBCh0Ka74sGRyuxA8X1NzfCbMGPiaiZxGlW6OpAakVXU2XiLYTG6Q/77j",
-	"gVWq45kSJT+QHPevlWCteuFmJlvantTo86INu9v5FZMpjheaJvrx2Omi7x9+/3gWKMCB5lSupCjYTw+2",
-	"uhAl+9OL9789eM/+7eHjy7/8meryragL2QbU9NEep8Tc2cnpm+KeThP64NXHvtZqTV8JR2TpugE3fZtF",
-	"/IQgpFSY7RMmzltuxt8KOta/amyAXidSsmgAVV/vFm3ma6Ux51csNxqqmOxc74Cx51aXO8wyVmLultBg",
-	"jCF8Pj8YBKeesEXpnKvLWIa5EAHaZc2lSk2H7378YRJFYja/6aVUN891Tc1BTcfGT6AF8HAeYVakupU+",
-	"NCmMGEFD3oH+98VHOZAON6T3kL0/9TLg3+nWiU3i6uqUDbS79ZuZqsXvUpJ2xgENMCy8lMbSaFLrWqMi",
-	"HSxU7nrRKkhyRM4Ty0H1lBgHbzirCgFAGR481Ue9IKiDbjasvgZNhFQoM7f4PKJTDxNSc3TmqBSwUNSZ",
-	"basai9AN0omN5kPpCmRgMn/feSqXXnpuKfb/Dg9G1MFxUGgbDhdsQJf8eKeseL9HPX5ZFmP3V16IuEkz",
-	"+7DjhnS3K27Y9c5udC3/CzhwrtjfBa9TCOXJ+/JXLktPy2omoBc608Nfebx9VOgtl8qAW12rxIWJ9fHO",
-	"MuBYtYwXxeOK5e/IjUFzhHzYCMUMOD2ujq+gXMViAHfgyUIQPR0Rx17pes9rrEynUumE2wHbg7uyMCtK",
-	"gfieehVxAwL1x1a0fOzpUgyvUduN2+azSH5fYxpHrDsKUA9LrdzoRDEaN7I7OnpxAMrB0bLYcqSUyfAO",
-	"3YjKuiuNu81l6gFy9QnwjVLrG38h5Kzih62b1iWviyPE8D6Ogxl2kxxXP7XrlATZ64Q60xeEEjG9Lm/s",
-	"9C+C89N9dhppD5A/U3UsYqtp3Rgsn4HC0+0UrBipMjlyEH+r2Ytn8bKPFt/iwOodHH/Jog+Q78T3b8Vc",
-	"VHq5OZfJ5gGVxsv6Nb5AwoPWYiXc1XHYpH+TPAoYKeuNHcbbck+9EzYlmRoPn+De6CnA7EI4UITzySPz",
-	"rTQmy30BZXDc3BhQZTocIdIw1wt0+oSrGZRwSMMqbYxclIJFVkOKQne7KzkJUIt8TEEzB6AXz1y/2MnS",
-	"PpAKw04PMhrahCKt9pf/jp5YA0UhG8FrBL+tBL8hPzMBm4Xm+mpmKq6MCNICO8zv6u6s5aYolVsY5REV",
-	"cEcrtldzvIvE7dLSU62NSathTy+dOQcaXAVwJq+8txLjlzMIXrnjhu/5gaDT8vIeCSnie/LMvUUl3/ay",
-	"NOepK09woWFTDdtjkcPAaHf6DNSspxbdt0L9PaUykznqe6Kn+42eFnzkLWLNPXhEslxIqCOnweH105+P",
-	"lHBwDhyn/0B1tfW4PGAX4Y2UHQSdjlBytd6FurvxaedlE0rs3ED2EvDJmV6tWLFz7zuLnpflE5+05lYq",
-	"A4x4w4Qq6F6Nu1xC4NHZAlARh/8ZV9ugAz533kP1LPmDrsXcCj41Rz9vQKxWk2pbph/co45mocgkpA9R",
-	"phgzDFT1o7lOzI30MZ6+Dr/DpxKOy+N02kIYXygfDhHsGLAmrFY+ZHBvMGi9tJrJqohDTvdVPH5TSv0A",
-	"5xZg08J+miWOv+4B3ZewgLMe3EsTfGctfdTygZHZVomy6Bg6B1/a7W7ihv3p70/fsO//8ucZmlDCWBay",
-	"9Clgxm/7gRkpyN9pwbaxMFhh7w86HDK6YEQDfYMaDwo3XROcuBkHR9RHkx19Ls4aewJHk7PPIiO0Enuy",
-	"Yuo0oLDebZrbhPnd9FbnirZuQpWOb2IaKBt+3WwoPPs+0+EcXNJZG9qpVIUOEamYD5ZlbtJ3JqUGMJXM",
-	"VRLJu8bu7ABiRkAziU8WiyDA+fyYrswLMGFU4loeXl2oYoQPDdHpkwHFlenB0wKOmJd7EGtyLLhOBHHR",
-	"C7Wm6rdvBEplhGI0YtSDlt8IslrNNA5eURbGVzQBZZ1fVSD+Jo8VLbc1ptnmbaheCowjVhDhQ6zCp/3l",
-	"hUX4KWWOHd0DOUQs/pFIVeOuLn1IT5nuRwiBrPs9wx05Mi9OF3Rm3OJAZwDua21FJil0ueFKiXIMPIN7",
-	"rA3cfbSbZZ1QGQanfer0m9G13mbC3R6k+1yW4g7MGFIt9bZdaZko8Axw9+6EwQ2QwfXirp0tD9oIVZyX",
-	"/aIpVnbfjv+yTQ1yuzC5FkshbzOlyWaHe2ecjR8WbDKJiSegiYc0WMiBzxMg1Hxbfhc19cugz4Og2kx2",
-	"vLgIq7Rnvz+r+cpO2/TZjTx9UzrlTWcE9ixOKEfIlyY505ktN7zmSytqw1bSMqmsblIjUd0SGEEx0kTF",
-	"lGRZOnWNlXTeE+x9Dn4NjdME2Ajlo+e1NT0Dg98Zb4GCQ+I/jXg0nq7fd5+wluIG7HRJlIXHCrIAxAX+",
-	"EWnZlh/CBzG4GmmQbCCUO3ErZzfbjMwg711C3crluDWtbu1FWJ3E5sOJ8gsx3XRBYD377bn3NBPIKrSh",
-	"eDeznFJF3krENsmuQhnTKQmPlajnWAQ1NpNxxsxuuWHcsMuHl49/GExsROe//ETeB1ULtc+d6k5spTvt",
-	"tiH5DtgoyoYqMkXOcVNrrajd5/6/f/rP//xf/3H54G8f/3U5+8sff/7f/3NwIfmezVIxUPJ9JfbXCyPU",
-	"ZPEWotrZw9jLS1CurR2Xe3CuNI1xlIsjZCMOfV8yGbDb16vm0i5KI0YVcHSR52K4IiPzpyQ96k8SKBg4",
-	"M1bXokgBMDiD0iC85sF/x2AQkVZvbuY57hSf/rHkZSnVGrPaA6c65iSHFBH8BJPKWMGhqMK/RFNX9pac",
-	"Xid1mEmazJibhm9/rlf5kDmQz9R6DfZkG6IYLrDRIzcqNO9H4CMLiwNAZuT51dFJr8dnfKVAy8PYx5VQ",
-	"81bxzXEP/HXTk+qaZS2EAngqiIZdJaehr4FFPjDIQMJllaw0KLsE1dNgg6CMPbXtmDHqW1HXbg0N1DdK",
-	"k5Qcm0pa0SF2x/oqDE9DkLeLKnHZVxI4zABPbk6tjC8RmKAQ++MKhsuCGe1skH0ER8ZiDhuMnnF317W8",
-	"FRmdtsG6/UH5BJrxflo2EIKzN3ME5NgTbDaj5xIm8gmibBZNF613qNAsi/Dp+pJhJKaQfPox7AZpS4fQ",
-	"0uB/v4uwabMLYCbCqiXyfidKsbTe9dzr1I4PHiPMQpcysvlS4PZ3RvXtR18/CfSZyp3LiC2HTtjC0puI",
-	"+XM60t50CL2tIBn63JkiYWjeyRmQxRAkCjKUgKR7AVRbsR5hmp2Ux0fLSLtVFPvF1QnND3giDVyDKzDt",
-	"vdHMX9207JA3iv3NDNGHb6ZXmt3k+cUAWhMKqoG37wZq8TfarbIkh2NxwOw3NKkaNDCJXPTwV0UTL58S",
-	"MRwdASQUClQMX56NAihU/lMRPZBsdq6GfeZdmzzxxbYQ44OnxEZwkWBjjklQDz65DrXi5Vlc56AkJKW0",
-	"EPCBy/IKdJNpUKnBPQaleG9ev3vPHvFKPvI+qwfw6P92Wuf/fSIp4GPi/JfKSHNqNnfw4iWM3hEWIgNI",
-	"cipOUG9R/7AjrCHHJkD1S1k1pA/SVx5KQKc/gS8mcboNZgxYsa1KbsVp48p45DLb7tWOToyjzoHvJ91V",
-	"Jtkohxwl1SuxfxtDIZ3Q6WRzwfu0RkeaGvkMpoNAGLXnpOmaUZfZi18yfNrg8E1lpbXl9Q2VPRpQF3rK",
-	"LMkD4tvLqdOJbc16Tc93cq1eqJf+rJ1wPBtBZm8f8ASwWg/D6BmhsqstU8XVzycAMQX3SDh50KGPWgPx",
-	"hDy3QFrymkJePJ71UClMtKmWekpVyTv3eHuBfw9thPNhIKQfEiWwVVKq2oocBVGOEa9b8JvLmW7xu1B4",
-	"qFmG6ajhKHC5TFlSk3XWeckj/F70msYd8yUQrqCfjxeFKJ5ErOCL0RawNyoDPEMYck5YhJSyQcj+IB43",
-	"xwG8UC129wie4bdZWj33052u7ePrP32YqsEixX5lpUuXDS+4yeSn+Q8HV6VbDuIT4KbV7r7qffH9Ojs7",
-	"f3c246Dwb4wZ5ywjapG/4j4BmO2lKuDa03FNTTlX/GQssD7at5mdivf6rU+v6BTk0kfcyKsN2RwILK/i",
-	"5krbeSBMoRL7aVtrQM+TboGJDuUh6WeG+hoK0WmjMeuI/H5qki0FcUyfMK8xsTwU7WXyxobJ4KC2NZvW",
-	"Lq3bEf5mbyw/4Mo2fCsaqiL30SbmsOFmGMkVOoNtk4PLjYovqRyH5xICYwBdLi2gZGIeB2AzufsiHf8K",
-	"dV707fQ5gI26qxCMCwrCgrEDaPfg9xx//zyqX5U1On5NnqzRaSRfQhCaloottN2kTTewHAtfAheQvbLw",
-	"iyekj+WhpSDeM29RGBHXXnhI6XaqQiv/iy83IhOJVO7UAMAAZ+/edGuyc0ZUC8YpNNDuy3H3W1PTXSYz",
-	"XIM9q9ZDEUxLnz5ai6f4NSj28PYqO3XJJDrruAmxWgm/L0dZQD/B8x2XzLe5ddnlXlYicE2IPaNTXweN",
-	"oZzLl0wWmyf0WN2FCUgkcAsLSLcBVLXoAjO7nbwXTXVwllv07LuJCrL0lIb8eDl5ke0MbTM3SkwqtgMT",
-	"ZiB//x72b6h+6u7jsGxjRvvwnjY03eCJoAZBUbQvooR4l9yIOeRsTqztKwQv3YuTKyg3SDo2gWTNs5QN",
-	"A8n6Grk5grDmcpFPwy4YLdFqtyjlcp4Os3tR0aap7T+E2vjIjxuxYxERQJqZv9Si60PfwkV1quiOcPSn",
-	"l3PCAs/Ltouon6l6j4I5mq92C5ktY2RBBdrEetKMuq+8FHSFr1Ri+rckXRi/1bXyB/aIr/zqn3arSGev",
-	"mnFlbHh0os/ckUUWG45o9o1ra4j7H8UyQ0k3A/M97Zms66Wl7RW8bXVi/Zh05pYJV2vUuD7rHHCWEWLB",
-	"IJnPIVxbm/7M4arf+m9dkWbHKXUaNAfK6xULfepQn2QTH48+EDDT/fQGJA4DTtCYHupuIRtRduJudNij",
-	"EjWk7JHNHUmr8aNeDvpRa+RFGYyO1qIqD3PMgR68UycRneNiSjfHVz6e940ZM3oaPun1CjCBgQwXv9nA",
-	"eONyaqcEkF/WPRPIMf1Pr5je1eYhc0uj9C3C+m3jzgcOyZIfRGdSfxz0n/gt1LPznII73nnHIMspvJFf",
-	"oHQm7o6MG9eiCpjLGxHSRWkwYsFr06PVAhoZPMcQ6v84r0VQh+ov4lDxglmtIqwY3wqswdsZumZt1ZO0",
-	"n0PUOC4G8xFxoCwDwoNmIN+YsZBcrjONkGOCP6T9IxhHghAMEgjS7Jt/MidFPP7x+34Xfk9eyQCR7WMg",
-	"ggxGtX+tp4e/NsdjF0KNgrV7CqsM2OqMZite0+UlieYjtNdOqUyhWndO/JPJFz1ec8+I3vhze2RM4PTC",
-	"pF51S4Hjq5DQjSD0im9pwpfhgpbT0GaaYpbjxd0pZOmR77sAN9VhQV6tjhKmQirOoON3NS45+Hi/YqtU",
-	"b9/41KVryIX7XKiu3aqPPlTW0MPGzz6hi1gjY0/BnV3VAgnm7jS00IHwPXKEGx8nCiZmIbkvWHDf9EWW",
-	"leCeE7ahXcIyd8pqTBl8jo/W7UKud3qXyaHEIhxmKq4M+6/moCokLCPSjQyTY/pQatxJh0+dXMLm5MIX",
-	"FObDC2TbaxksS66Y+CQNDauUxIi5zw31hEoIjWaYtHTxxEBt5ehC5FytywdpN1JRpS4ZfKjcaTiF+wTU",
-	"S86FdQilGL7aEb16gEzsw9Y5IIoMy9F1LraYxGp5mcvRwkl2sqlKrsCWgZz+I35dAravs2yuX13DCo/y",
-	"HRhRHhGgzZbQ1CCHAeJ4kjXcSDxZDK2dFBMom/1Kq4/a649ONrcz0raZmsiw9PLJ58SZmvkaUUjmE4E0",
-	"/q8fWjaQmrIwEVAZhzGlDTGIF5Sou0/PLryJ78k7BzHaXWN9Qbk3JVeBg/cYSRmd2qB8VhiOK7QwMx9K",
-	"b1BRMW/C3bUKv/YUUQ13lDZIRlKTPNnWo5dnozp8iiAbovCoV6fpbvQ0d0mLhnIcxiT7YSilnew3RnLj",
-	"q7vdLAVwPKBZQy1zZBj0wI0MdcbYere8ydXJVRjPdd3Zc2VzzIWW12sxatXQbofuTA8PEJISR2W39rJ7",
-	"YLz6CVxJ3YJivIr+nt4edO91uMgiiT1vcX34HHWKai6miXsRhpElHHdNUXtSrY6zltMUShTvPPwRubfp",
-	"8qGOmuxCxRwbVzMmV1igYKyo2rgKoGACtoD7750YXbI3uEH0rixYa494OHPcPZMvbXn4K6c7uSyYrhtH",
-	"coQlh6qeMiAfDjqjAuaHXw5hlOQktjGfyQqFecjbppMK8aEr9vb5U/bjD3+5xAyNULjqLrcz5rkh5rKY",
-	"sYYd8SgX97imsvaVZjl0pLJ0hiygGvtVgWB/gMY0/vtzQBXOVEjDb1DJ7OYieJlMpW+EYrGHJwSodSUy",
-	"aSEqZtqI+hsT64jh+abspsZ2o6N+WUrIxQ0bOVOXt64pjEv06PBaoFcH+JEArx9I7V0v3MkebPbwGTJn",
-	"biNNRSXNvYPMIu3LVirGS4DWDrUI4LBFoFZ0GZI4193YlpfJ0VpNFk9m4Ve8FoUHrj92e7U4cofTfvS8",
-	"EjVZUf0SWCmBbBBI8TjDJ92WRyrfwUEmnekbS77UaBDS717yL6Sx5JZ6igX8CJMNEVhkkAMOv1NayuST",
-	"59Dy+zrVhHwBBggWI0IVGH1SfcypisUr78kNZirhKINFiBs6Lu5lgbgFRszYr1oVHAJfj0OGmlbd3Lho",
-	"9v5lKG7VhO3/MhDrTMFovER68jg6G8Fkt/UE/tzO3hrIkqE3buZaW8ulOKGIc0LvG1LCbm08kS7hmcnH",
-	"49UlEECtz39HfZ22fXKAP87Ym0pgGPofVwrKKiP6W74kOAwF4iJMSHPzQAp0es0EouamiJr4VC2sUGNw",
-	"Bt7GB4/95OGX0LNZM1paRtE4JpKhcq4rGvUl0vdjyjz4jQbPVJpQ6dp9bFEKSDCDM8TbImQIpRCWLmxR",
-	"iEDmLN8OXwMN5Og9NxRXiCgLxi1b8V1p6dTNwzzgrpCBS8ivhoIR8EEWEBXi6rDnhxla05xFYmYiSzDk",
-	"B/aW/MFDfk2IeDCTeIi7jEvNSluKnvykf42ohrwIn4lNxUnyM55Zi1tpxFO9U5Yq9KlpLrJX2uL90C08",
-	"uHUjcQv+8SAsAOugaxUSXAj/jKgsLQ33S54/9/XK2zaeWMtdJBcCC08WB6b0/kn0tDRGB8LJW63ZSuw9",
-	"cTLZLfo69gxQqBY7C4P0gybfd2bzCE+nL3nyBrUXs3+7Z55eimJNhWUoFNe/HxoIKqBK2SZ7EfaDEWJs",
-	"GpVv37xeUVp0GZfPiG/4tQZZuHvPGTqqDxGyZSiPy3fHw3f6Vnqk6kZFgOScNKZ7Qwz0/SGHsbPXdM7g",
-	"FIjg4DBtr6IVX1ozY6AKZ/6+LNUagbN0rcYTu2HkBtitZTBOSjFjZqNrKxSWaNgQMUxiRm7FwvZNHKg5",
-	"itWhMuPGwYfw29nAwlswlBJPG9L7engKZ6BTToBc5Xlg7DwXOm9a0ZFNv0X+RWCObxJrjjVWIUphc8lS",
-	"g6VoMW+cyhqs4K7TRgM/bYfT1+kGCs57UWTxhHEF8JJYvQTsUGAArKAeCY8DAEQV8OMWgMMRo1aOQnqL",
-	"Ixk1JAj5EMP5p16QB/4JkEb8MK/FVt/22EBuC/lQNRhCMOW5WMA2AM8TyH/u6g6/B1RfaVrY70Ow6oO3",
-	"7OCRWTaQdB1fl3SWJfilsWFn3AWyTacl+LoWomBWj/ZW51kVtM38gCAkOlQ1dhxTUHeIWi7Kx69QeGXW",
-	"4iJP7mnh/jCBf6hBqCAvgNCe6wq6AhtTqJYYPx51+icpIUQfgMMgTyHoiYzpwnmvGdElDw8+QfqNQvBy",
-	"xpbciBmreIWoPUBZ7O0/j7Ai28V8I5Sq3tM3wZ4kBphH7108ymaY9dTgu+9GYsKRnYTnM73MpimC1b/O",
-	"XCK05SWxRF45O93yT2C9r2ttzKxZkm4n1Yj1OW1FWr1bbigaIXSE92Q1NpAoE6bzHxBtI/oxvmQfNJM3",
-	"C7y15dRzEGlrgafs22HvxZ7H+fGqY9aQeIdlECQZZ6V1hDbS657xac5Heih3dFHQ3s2x3jog+ommUKC5",
-	"qvTzANYc3VE8306kGXEHuFePAGywLCFTOj2rmh6Pn+MGj6EHDScIgI5cTEmKOvIRhVfzzT6v9ZZGSQ6n",
-	"uDQB8dbtSlA7rfqYhUBWFu6PnCcJ3lmKdubr0WGpzmCXxyhoYHThlkgrQcNqnhizZCqdt790QxAOBe8p",
-	"MXoHSBm+R/vyfSKeVGvWbLwRHi78ZDiTjnDgxD587gnzG6ul+kDUvv/chr4PlngIimPscgzbf4fk/+Ns",
-	"NP4MWBtB0jjhTxiU1qSouw3n61CCx0konjTwVBbbMrFg8zJIVa2zBi6wlBPXZbGDB3/foZ4N2q8QpbwV",
-	"9QHJ9mAfzy7Aaui5r72UxmYcAMfi9hCRaKRsuCoeQFjXR9gy9m1yyK1r3apKPpmCtbum3d9dr3Dvg3aI",
-	"p08f6ncfCSfWvIBOkHY03vdWqkxMNM+W2W9C/r5zczpgD/xDiv2/w4POGtrwbAVQcKqGdQdo526ZiD25",
-	"SiZaEl5Z4ETPgnPWbwkcScek2CJ5s++z9/WMOqzfitXJ4CUnwOGN91qN0wBvEb/7fp0lI8Vxvht5/j45",
-	"EU7wbveu/IVg2JQbsNuSRHaAGT024tCCgwoA2nWXgSw8my2eX3T/CJmHZLZwrnjmLEuR9owOlAXETEkq",
-	"KKi0kkteoq0cqi1jGuaYlOWQrhhweMWqR3ZkJdtCrLmaRHac+ByPqw39j0xaz20Exaybw4xF9AvK9PpU",
-	"ybqvjkQ2NFK+hSfBKmJAGxHF5273SsAlddxwVnIdYtt9i+M9L2+e+0edJcClmtOFHMXf3a4KrMg1g5JR",
-	"6esCS70DH5LR2OOFthvYZALZCXz3VNQb0BBw8qR7O/29Gq+T/o2T7llMuMpgFKN7zmO7uAfdZEAZ/8xP",
-	"rlBPWj4xpYGOpoWG1ch7QwaN3doBBxrYKo2b0C8fsoFC0xWCd6PD76PAd7dxXH+0ceJ+dzLK/JqJINcA",
-	"4jrFdwKgr5SHqcvbt9aol3zIMmxdEhqr9pUUvWaas8rfw5Pwit6RdVkfNgeAGaw715fTIj/I1+p5+/zx",
-	"EtUWiDX0vtnN6Q5tbyK/ZZreh3CSRy4I2YdhVpJZbS0ASpqExh2Al2jLDW+zV+jpxeiPuRHFzBeNgHID",
-	"F3mS7xowEiqOKEO1MDtPZgulMPhNGnqewhQcUV3aU9ofx/3MCccPcgTBwWQQ6R66g9iHwL7QqcVVWdio",
-	"k6Qx1Iu3O3qLCE+fFeiKQkTkCeNK6Z1aiis8HgzgEWIOROnZoZ64lXHVJA2bG+8Zwq8Y1J4YMegsGHCk",
-	"hSbcP80N1gr33LKlWg/gQI2ETPa3UjcYp5OesMsrCAPoHbA3k65loJsJJerDBlwQeWJXIOrMaAsHXiMT",
-	"7COlpBsAlCYg9FHjsCXyOn1ULEiIQH7WVi5FRoSuyVKrdYc4E9qGwvkmsN+1kTLslpi7mY/SNUszPBtJ",
-	"M2MllCoPPiqrm6BdLihZi2rK6VY15moXU2sotbRZKrNkWXbmoC3wZLp9T3O72X37qS6oDNpl+HOHIo8v",
-	"N6wUFh2SUgGVZ1zvUPYkSlFtoIgGqwRBsggtMjZsc5RBU2SvUKEIp9N7UZYTsbZi7h/pnWptNakswG5Q",
-	"hk/QuAQryn7UR7qnAgiuRJcM9jE2M/PjzEtGFOggJPC72l6xcWPIlNQSwFXpDa7nWIvBxWODAqjuCKe+",
-	"YXD3ZrpmwYIifNNkFVMFBwhUZ/iq7WInYkGRLtIkvBTArhJqiOV65C08mx9tDeNbvVMWMplILU4Gcdxp",
-	"50kBvbyht14EtNBzBAvjj5NIxkCAeR/u4k0et8Dg3RZJg0+u47nsqarHX3C3HLnZRU1aQ9esdXYflX+4",
-	"TfKNiYWGHsbIb51WUcdsQloe9IUWQZJZ3luHMMgQcenOTHdSuqPpOC7XYzt9kHbj3Qg+FOhtxT03XW6J",
-	"wYpqJEjLWWnAQNSknOHDoRZ4QitdU6fj9BKfrJlBNNMESElZI//R5KaUtrl2IKvbrRz3ZQSjnf59W3OZ",
-	"m5mflK0lNuGWId8V0jJ4YWIz3VTwps10gEfmS2rZpBNLLmW53thnYiWVpK9jvBa86waB/Futb7CK+gbO",
-	"0hp5uu18V+Uuk3TqiDNgV7wOYCJroBW1zJmunqe13LubQaWNkXghH2ko8uWGzAYC5tVBvRgIWkEATf+z",
-	"QnwnbJ/XfVRX25KBz7LFAbliZ6A6vKTWUBi/T5yaGNt2dqRPYsK1lnYixTlMO08icmeJ1nwKgC8g+caw",
-	"CujyNVTa9udLJUUww2F+rgpZBGDfY2+gtK4LC74oD4AxuxDGsvVOGDMNRPRpaIdMfi+9t44qYamh1NG/",
-	"DeS/7unygITEfekQGYe/T5drKKXTBvolm+AW0eVFUIzsz4lVGuEJX21lFCRInccOcZpp4ANmdlsrapOW",
-	"leMw9hC2tptaCLezt7o9QcNA/MqKWvGyn4w76CYCDkkqMRQQdyZsxDA6jrhJTys/zqhrkvkyYJHQri/x",
-	"WmmygCrOwjDYX4MPgP1MsYaSyYxijJegmNTWhNuSnRd2QJh1qkw+0SSeqrJLH/uJigY5Ix30ms/sLcsm",
-	"M3HmdT45lT6WN54PcysyabQQVEAUHmduyCM8LYJ96/hcgzEMavhwQkD6gqxI/KunwB3izDoLeGugYANs",
-	"BuSkQvqe9/dWOws8Yh5HaAmYEaGMCXMCaXqe8SkPGEQM1jAOtOn/zE9tI+GBrAZdisCINIWK3MyzEnvj",
-	"3SR+IQVxwJ90KUAogB+joAAb3XIio5zHFsRPn/FE4sfowEH1OI2Mpk8XRGBglvJ5GLqknFFFtPao470s",
-	"gzSxkkfWLCRgjTO7OgYlZYCFfo37YKC17XNq4SdnrbHRIiHxN/mtqJ0BvSURgjE5fMYCKVfFlwI8026y",
-	"bpTeK3YQrfqSvE/LHzDkbT+BpRyZkeBG89S/RSYlFFrdjdN8NAMOyfiFxUrgBK4FaCy9WtG1mQ3uxfS6",
-	"En+4hyvKxSwGNiHqBRB8YkWnCeYTesQn24dcGUwbHYpWA13AaYIGXgTSL4ZedjLe8KuzsjATEHWbRQ8/",
-	"oM04aau8z71LgtJ2WhaHvtkM5xHyuLSQrjuBa6nIjr/BPoeVEcuLfckH9a0pMQK3L94KMpnBJHGqwW/E",
-	"oBYGz2vbTzVIpWnVtjWv6W+6mvOVzU07ulDH9PJZKM6wvKQndKcKPVGt/OZeIXVKj/0wu9hzSd8ODpF/",
-	"zE32Wru1uYDaIFGuemL/5HdACSeJ3S9YIUORemvFN587CGNFPUmkPa7BoK6aKW4tkGSZpXSROEPpjk43",
-	"Sdh3QZs2KigeGynTjydS8fmlmKOA0m+tLb91ZgnmcHLaNSdEWHCppPzCyR6kueSFdoqJ736Sg9Dq3lrP",
-	"tYr/ZW5kFUYeQfY8XS4PsJ1cFXM//ECrITL0XIgIkfGervVVAjCF5d5FDLgjKN4ASznxVXhf1ywZw1WT",
-	"8hUHNUxAqI2k80CgGSeUK2Y1lP/ndGa+l1GI6TemVb64mc6uDay0yTkKOJKaou9oIdZSodMh5Izx5M4T",
-	"YJUkUbcyDdkHOpbjujGkL9fTJwVIFn5wJ//WiPJW+CQKo7cC8s3c/bGWomAcUNPvQoB44iF1xGwddVAo",
-	"9TNZP3BqSlI35S17wfiWkcVD1optRb4GSY6IgWvATadrtve4Hln7ePxJBTVVmSr66GkjAcN7LTvM3wgs",
-	"datITOeRM0+28RKNkC3QgGuqU4YjS9YHPtfhamkstqChToKOO2+ue6roSGMU0Rpyc4WKwgQ8CX889qDu",
-	"jg4vH+VLAoWZP8/aIIlNO8D2ftzf34AEfh9R7/3EbPmhhZ1+ysLq8iYEcSYAto13L2zWdOWkKfa1RxHD",
-	"YTSbJR7iKJSsDnnGD3QKWO6yMZnRDpp5z8vyQNd6Zy82hM+0a1OFvmSHR5PS3JEnNk/tmO3HmwicSSUe",
-	"ZFLkuWHuTAh17SEdrH1qnaba/LLK5TF47u2wj5ydiiZvY5UChGOLxyLgGARzuKmSdlYiuiARjpumSMtH",
-	"m4ZhOMUqBzq8EICzqpPs9yZ+ANlv6bUm8UnAN92I7Ry9IErPAXT3Yx51kwZdGNCXk/VcLaoMMc6I9GtK",
-	"3SywxhMvJXFpYEPN2KJIonrJVlHDkq8FlPEdrXl09hzNFrwUy6qhTtlXck5xIpCgWKXWN9EVkEkBhVQJ",
-	"fJBx+yT1GCnha0whcbNskZGMijkE/8zxOwGfLw8Wkbm341RPkQxkog05ZkNluL/5NoJrbru4SmLHg/Mu",
-	"uw7expS6TFHvpCy8iEA/Kp+8gY3H1no6uRq9UD9sNBR1G7zlTEzvHO2jvR83acvJR6zHHg/Y+OoOv4oa",
-	"X0vqNWl5QAbXTnX+nLVsWY0X68fZecZuwzB7hkdVuxOBrcffTqyn6AkyYbu7kgKZHDYLzHnUDiREzXu9",
-	"2mc2NBvoo8ydZZQRGsv4W6fkkT0aZNUeZn4+dlQkvo3kPeyU2IgWxW3bJxfMRdcf/PcgjU7Svv96dgBp",
-	"NQnhiuAIAQ5+Io+6tQfKi4QQVSBy6UbwOvEqbXhVCWXwir3ndWEySZeeDn2cXZ9DXABPm7vRh5TzQR3N",
-	"P80h0Z82LPTKCsU4K/gBqT0giyRSCPnMmlbVTCm3ssWRm/AKjkjVzPkVjko/rEaK2AB1br0vw/MeWTNq",
-	"+L7VPsz590hQ6n53RtTeHZ7B8o4W+ZjGIsJbWODOEBNovoJFpm9FjU7gW17u4L5AmuqAnEOTFb/CTEYn",
-	"DPdAzFfmxv093MSJmB+nk4d85BGI1jVOvXfpQOkIZ6aUFaQUS7zbhrFxO9doXRmx1KpACNX5jTjQjBei",
-	"nheU3/zaq6mGkQFqDzOIu+4zdQi5D30oAF1vdCkYvkUXKCGwawYyEugBIA7iY0MTPPvN1YmueGqK0yI8",
-	"Ycg22ZXCeODhyDSyw5wEJW5bNJup7WTrwzyBkO+ICNyAm1DglXE0J0iDYVvEMFsOCRlbGavewoqhDTxa",
-	"W31o2EmCOo7liN+YmU+BM9b9OyjImV/bvBbGes6T7SzRJOIA6RapjOFC6W9QXsn6D1zMLiA3g5S8uZHV",
-	"HHfOPAZaKeqsG2HmmFaYwbzzUNXAvMKAfnAh7F64jbqP7Mqd1Zy24A/ZCRaQL15sCt9+HCp7Cwk8x6Nu",
-	"dnq6Wb3+SXVFe6m2lJ4fRFgK6SHWotBqRJls4l4LgDJipkG0Rma+TqUgcaWHQGKGiMYSJ14GXzV/bMZo",
-	"SHpEgsC/wcDISUdm31H5KjbjjgVEKR3zTff0GUh8wPqJvPGn8viEzuRXClS407l1esseuFNRlAKK0mfA",
-	"cW9slHfJlXCPOEtR74kAI8/hXfVkLI3BXXv8LU0NSIdsn2Mt7fZJi7zBm7VgeRWjVksUxNDGeRcfPH84",
-	"MjuTeNfK3VsGAGjH3MKyhFjRI9ncvfyXs539zefU0HftSQ7dKfsthpfGZCBltlJ0KjTjxs/Sg90/DZ61",
-	"0Q63ra7pfHsPPbvF8gCu0E0KXxIjlEFAT4PvZ3r7hqTz0quVETn3oN5PhaYlMXyPq40NQie4ljO9/fcA",
-	"f9dxnKwyCZXuyNinBRYQMMYrBrY0a5VygA10FXKgYxzbS9znYw6uuoI08l7yeu1MtVBwQ0DIy5IcxzXD",
-	"X5z9/P959/rVFfsXL8sr9h//1//v///xD6ec/8XVofnvFQPIPdR4/4LK7RnT1YwBwtUfx7yFOVzOqfPc",
-	"ILFHHqjHcHcO/0VYEnDjTrm92oV+jwfyX7ukO1BRFIEpIZPiCJty2EyIy7/jCBh2BfxOpG/y2mIEA6kq",
-	"2wi0sZCpbrKdBplgjaYO8V8QfI4H6DkFJRJD2Kd/vRwDYkofRO+WuhIU9A4vrmLBHdSJPAF0XnHlyzKY",
-	"tE/whnjFtvwGvU9C+QLTJywcf1fuX2xXRWz41nUG42buuz4kZtJkQuoq8w56OY2/MKCltLmhyXlJnWHt",
-	"zTPGmZXlfJtdFLJGC6P91SAKqRb+LqJ3Fv/5sbeNb8cGRs7EjNjjq08RRqLoWiPuZeTDGb1GhtLjeY1/",
-	"71QdY+07pKgwnzE5zGd4zKNOE1FPcBh0jY746swXFPkR5If+yk/AOcM02enKdyPD0hzlf7xXmpzHCVAp",
-	"teiG5TwKg1eeH/PTRoHpmk5qwBB3z6+8vik8A87RGxnysm5huicn8/2OnQgTHuTiBztiBRChJNP8MOr8",
-	"9nqxy+E4YLOFVsiugTfkOV9aXf9drHdEDLqSS7urRTbrdcm3oubI2TJzxk/BLb+SW74WjyoaA8+IZS2I",
-	"eXsPyFLu8SLiHobvSwOAmt5m0iu28o6a/p2KLc3iKIaE8NSTDU6o5gv8hB2FMyUUmSW8e5debjvKUYID",
-	"VxboacFqU5gRAG1mK2cPQPWku18bvRXHroA7nH9tizRu/VHQ1/GO4CuCPZLP2brxBynJ33chi2QqK/IJ",
-	"tECZ+twWmppslzIRaTJDdZvGTqkhCiKAQ2DAe9hjCnh5hdY/9gg7c9y0yykCCimCiXQoztJ0PPruCISO",
-	"egUBRDBiQU94t67PO97KQnnsi2HI+x4fQGAVp681kD7nrg1Q7AoQxwmWrCf3x8zAk+mcKU4iuGZiA0hp",
-	"4QGfktXzA2kp7ZRszUTjC994GNHFzkgljAnYK/5/9kLcmOHoOLIjBAcHtNa3WqgTMv1p0iKffErGlugu",
-	"GkNjyawz1QXef7Go9d7EOFu+NGw6KHVSWks4KWq9pbeLv9IiS8I+VjMYuVZAqZKHFyaOcaHmQ9m5UNJW",
-	"cmNnzGq2kreCNcvsBIcfbBcY3swLvwWNG/rUyIecTrlWLxQNapjhcBUMI0dsBXYCnLmBHn/vxysNKxEG",
-	"ZOjyUeq1VMf07ANWw+yi4sbsfUD36CY0xeLADiQfzIvppVQ3E9B0niMlj9N10opvDKu1th7YB1lBA0bI",
-	"QmykKtj/GMZHH1mamtkOXa3ke95qxL9NSuFG+mBpD5OUB8Aa8onRWgJjwMh2jhvzMfuTs9j+7PbMd+xP",
-	"e1GWfz5GP/qBAj96V0rqzDU3Zr7faDL7yMSiGlzEG248yiuAMdO4P8ETQF8bB/KNBs+7NlbS3WGPIHnk",
-	"c8AGbPlhvoycZF39K03KaLzUdS2WFqgDdO0sdmk2WZ7LPE3NJOJveHq+kUVBUWU38YyE3dZ2+o1wLJxe",
-	"GHq1ErWg7SOtRCCWrISCEO5VmuZhWrScWCc5Nrn9NbbrqxtJApKeeFV/IuEw1IF/vSc+l0ZCB1eRe3Q4",
-	"ObctX4zAN1QEkUd31rCEKQ1CT7GxEQ40JFe5j9DpJbtFgNKdwjiEdFYeMr+fDgkfI897L7lELk32cOhY",
-	"R+mkGmrWztNsQoTdaZs1erIDGoV7LNEjaRE8bM2PGV2cIyi8u4oMSG5HjuaOIJLBfxxRqRs/R9w1EF8S",
-	"MvL2cG6E/CxUeeYqpqsGsB+ILWhW6NHsraPzW+64Z5MVPRjKsfxGzMEDfWe5uH56vsFCIkRX9G+D/2zF",
-	"6wiApVpFxeMQr+685foQr97RaENLrRTASdOaz1SC3+QAXznbymWtPSa4KJEsF1DBIX1V0aBpEUd8kMcm",
-	"PPhC/WYE4XsLXY/9TD+eFcJwMGPgctzjMHbfh/OMDPrjn1Pf0A8/fPfjNPsfP5NpvF5m9FUmYbIQPPeT",
-	"4LUSuTRyaQ3Da9qShIDsy4TpoRbej0KCa2ACQwJfqFvA4eB34ghIUVm+ImqiEu/fKI3nIdgpcmLBt5Ni",
-	"L50xNih2+CVyEHtpsRp9DGnIOCaQlDoq7xuxe82A9BLSjNFtBT+4GXkCjj2DvryylD5v89iHDZkac9xN",
-	"WdRxQImsd5UVxdxuxHb4qV3mS6V2+twCz062ufAQEvBkH+v9BvwIHIsUhEeNXEN61Tj+oRa60jdCzdil",
-	"O3MfU+xa+lbUJa+yzRpZCrUU2d97h3SUgxaH0Aw2/USrO622jwVNSZWY2KNZnB2tEHLFpqdJB1ywAaLN",
-	"wEaMcdVXtTBmrinMVjxJIIspukjg+Nvj8fiYzuyni4leWEjZdkaX9oRiWCSA96vUwTfigH4NF7amSADX",
-	"F5aDP/Hegnqn1j35Ureilis5KmcxptY0SK/x7eRwrj0CTCPS3hkNIb3BqN2354radSyOY/xYXWfUogyz",
-	"h/i5kUHwylmzs771R90SVUEW576wzFh+MDGtPw8yHK+aowysdzZ4X/po0mK1EKDjcY/1De6mDR+RfOHv",
-	"fSnq1EUy3Kb13ql5161w9QkDrk1f6uq9hECLm60ifu9DQqdlK3Vy0EoOh+FuuXE3gH+t5a1QkCD2R5v3",
-	"/DgPhsxz2nClEJ2j12/mH4s+ruOM+yP81ntKQGpdyjLRtTGZd1CjTIUlYpKdVAyB2wa2WE8cNIg3dUH4",
-	"NKmeTKiwXohgl01/GmU5xsXXjYkP2IVNS2QXN7UHN8m6/PvQ2nMlkFMMYixHoXx4cKyT1D/vozd9z5Vl",
-	"Sofoq2moWJ/0Qs43xXJnoM89MsW9EGZJAKI552JRUTNAcmpCYVfXBh7F6PqMHxJC1x5AmIg/74tQVxjs",
-	"GuvCecmV+EnZmiwyh1xikylukcsNJPawlVzZjQmJLU75uT09iwxsW4710MHmG9Ot39wEvIRUZqJfW8EV",
-	"EOsOr87woDPrSj6+2O0ZP2TFAlVTJodQ6x1p2iNtBYBZjxh5Z/CXnUL/71Hr70qJ2VbLpjLQNT6l4d7V",
-	"sDM7PgEdL13BH8lwGvjVtDAMyj8wdBFSRLDKfB8QLc2TSPQdK04b9pEGBfsI4MDNeZyxRnoR/CdsR3oH",
-	"3wgq8lwLPhWKd0SM9FxRrXwsYqmrKdkZkIpOroM7hef6UEawh7NUxJ3Qb2icnC8gOTqaL4GESONPaveZ",
-	"7C44LuMY9NKrLDd7rKav+FqkpOG4wgG1Mhrhg+Z2GOisp8AABpeLc3TxoNOcl5WvqSIoymmyxU7nAt+h",
-	"/9LMN5btI07AnajtJhH+oPN/2iLxcjwdFCmwfGfMm9El8jlLHDA4eYCqCCwzkccjDWBsuGkTPqRoQdxm",
-	"IJR0thLABzedARDqwGLZq68gzeZY0RyBF9hgZNmGbrWCin4OM2tKmUytCritsFo/C74QufKdBPe1tFYo",
-	"5u6hzGpNg2hsam7EFJhS9zyJx5tl89FsX2srENx8TzPdF2OqJIKDPRFFMwJSnnuNJjUFuzRq0S6mF3Nw",
-	"pz/I7vymamF3tRJFVrfF3OwUTvViduFu7nNfsbIstacph1h7Py35kU0Mb1+x/eaQhvatRqfecVHMd3ci",
-	"MwcTmXKWGXqzxugNrcTr7Sib/BqYTU37dnAGk34alDZ86zVpH1d1KILp3Wz41FRqh552JzJ0HYeLTmz3",
-	"ThXZnq0roO36ekAP2Y9dbNC7/XxHEc9wrSUrK7tMw6o5jr816DOjKJkR92bk48bq2u+REU9b8cmaU2id",
-	"mxxZ/ETSz6YPWdG8DPW6HXW1DantR905KqEdVUe74TXpMcSabKiI1yuM5i+D583n2jxhXDGxFfXazXLM",
-	"P4zcmF3auhSmQtwKAo5aCV5ftbwHwW2QpDvtVOF5KIADTnsco1rw4rUqD4P+y8EH9Yq2mGSBN9BaVFgf",
-	"kMADRfBdtzvCebvydo3fP91EYfomlh5F/kX3zYhTW8pMelfwmB4tjMyAWziraMkN6hp3Pz9a6MHggt6D",
-	"+GZhnfr1lV3lr1f5k6o9AY//+vD7S/bbu2eT7rY4lVlRjT/WjnIvmttpB02zM8IUM3BCRdqdDtG0xPny",
-	"rkfhEfN7W9tnB/5hQ9UVQIViLO2JtIJ6Z50VPYOSGyyxmcWngtqcsa1Y88XB/e1GAEbdcdnLKF3brIR/",
-	"SJEDu1jqcrft1IH3l/Onkv+OKi73V4k+RIoRiBG/j8p3C9AFgwgER9P3jyb37PhiseUHSBxGtaetMFfA",
-	"En5whu2sAVMDRRhvdk5l8hLvkRH8rywb3bbNTI+WS/G+JnEHfxbICKhXbKHtJuShcICls76sLORRXF7O",
-	"XDdVeWCmcv0/zkKBeinCgZPaAt3kHkhjmPQSkV8R8ynIzfRBLDZa30wLTrqhTlAfvo2fboGyr1119ZkB",
-	"DPKlxeAbNnKtuN3VAk2DkFuAmuRP7yxXBa8L5gdk/kzzn2mauLPh8bK6LCIwDVcHMIRI4KO6JHbt3eKZ",
-	"4x2jrvU42b0xy9YMd/KMHwrlFWUpq4fBEY4K9KF3uTYUCA9rsRTyNoMgHQR/vFz3yS9TFuUQZkfXGAnN",
-	"kFJAB81TT+fTTRKqxZEzYCTgR6zfSBfCj98+/v772dRChX6fH5GCOY4lqwWYeVzRHJTmAfODnrDLwLit",
-	"d9bZ+T7XNblm/PXH74evF6fwEwJ6QAZiF5xuzlSIxOHDyQSdFdLMc2jqiCUPBXW8gv6ADMOVzlGlK1vz",
-	"pW2wNjeCFcLcIDK0NaGU1Dxk7yEz0qmw394/ZX96+/wp++677/725xkrdjUHOJZW0uSMycKw33578cw8",
-	"/E/1U13rGl+var0oxdbgN/72/Q9/+fND9pM7kNGh6xSYG70wlikhCuMm83Ut11JF4CYjLRASa+PjZ4AU",
-	"ZPRWgAL8T2UROYi9KMS20tZd9x78Ig4zBncxH/SNfBahubWwpvkrLqCH/wliRwSPi/c1UPklufAXjzFF",
-	"QCheyYuri+8eXj78Dooc7QaW7iNeyUd8YWJJ8RrPCreTQW4viouri5fS2OvwkJt+U2nlva7fXl76fHcb",
-	"eG2rqpRLePvRP70XD7XQaGXlGyPO+6OSwfeNnNMg8MxNR7SkMCd7xXdl9mIWB/XoDa4BbKzy16e2QK6L",
-	"InTRCbPmW2EhwTkTrW0eefSLOECk1k/r333e02j59Za0iX2UXHufesa0zsw9/qIzd12WHjt3e+r8/DFr",
-	"r+BH/5LFH6hOSoEpaO2J+0klE9eRxveEHkqBlnTN4GgH7g5Ijjp9VU1aMi+Kiz8+hqEuvPVKbtR/E/bv",
-	"7nd6j0aAfOnMfCgO9IDc25DsdZZlCF0gJvwXAGDRK38FjfdVWSP0m7nrMnCyeRTRKuitCziXbxG18T72",
-	"YAPlMmYHXp6zXYTwJAQfQVZsKGY9i6QDpCYtaHdo/PeUM4CPEmJ2o8VqdURiZIise4KcZxdmt93y+uC+",
-	"KrgzM6D060kL3hMjzA9ZBNqMmPArdwdSVuMJ2KA2bpzmY29ev3v/8KKZy115k5/Gv+/Km2sI/H4951zo",
-	"02eeetcssuBQs/9MKwEeGmAGYlqFEkd+IwzcCIT7TUDSmkd6QGcOCOjOO3JX3gwef0+5WorSjePii8np",
-	"2vgbukJ43Ttuj3dWV+6LD9mHwH+K+wJT+pEWxtfPO/NYiYeuVfL4dB1/U+u1T0b9QgJy2nrFPfTExRex",
-	"McJaehRI5U/4WM52/k0V+suuwN9gGdx1wy15KVTB60dJFjg94l/5jXjqn76Oqc73NvhuU+SlKeIeYdiR",
-	"16X0NdhKB2UFfHVnEFPZf7N8GspN22tMuo4iel7wdl5AKTkEx4IgkpCFCP5vCoYr8z1INT/+GuGn8mV0",
-	"ipcTvq9Vech012AYFtzsvopjF9NrAF/Bl04oHaiSJjT8e6vVQY8O/ZGYREh+iSI3wAP//tZ1mTO9Xol9",
-	"A1J+5ss+FCE9xfjKV3XXR2b081/0h9nYjycAhFScRVk88ol/D0KAj56WD7W04pneq69ualK/+FcyPR+S",
-	"XMrzTFIwNXN+CD8r964NngnrtGfmkIOcwH2AVljxpUV6gZDE+iWsq0Z+jxpojDMaWFg9/Tnk3yt1AO4/",
-	"i5kVpLWopVj5At6s+ys8c5/WZWiDGP5zt8TOcK35gIED66bbA0EA0xFAU0LdNyzrmc8rB6gDLgsGdVhQ",
-	"Nc3V+uHF2VZqIZZloMU/31J9hl+l1yrhj32mz7qgnBJ4sKvOPKifuVr/Vo3zL/tkjk0gtwxgH+ccpMbC",
-	"kdNGuKMGqMsiTtn5j0/3+Q/SbMadnfe/Sm7EwZx5ibxxN69fxOG+nKPu01+TCN0mf1CLStf23KJ8C199",
-	"ide/+5Cl+zQ2crI0fxGVbbLz7rC/235hECfjbMELnzy7xwwGX4K0FdzsalEkvt5kTrY7K86rF37dWfH/",
-	"IL2gxP5BUyB/1iXtPvq81tuv7mrT6dpndsAP2pzR0ldi76OMZ5zwwA7a68164x96rs9igo8ravNtZmEi",
-	"jkX2QiGp+hkUkZN+AHNowdWCRSMD3tLsmPuULaLT5lRTNbeHgNM1yOWeFFL4/FOgvvnaNsNZjphScCNM",
-	"k3TsC1fcFRpIX4Hau0sTjxQTAPYvREWfPrg5/WXunJffpX2t3saP36cWlGr9BYKQn2Ha3/CdEWbGamF2",
-	"WwGYIwaibLgM/NixQAev+gqLjSHGrGu2EGupoNC5b/LNo3/hP3pDls+E5cvN24AG89nleu0u1renuzZP",
-	"0WrBH19xu2nc8XUjg3Sxpe75oULfnOV2bf+PFnJr8e58miSsTK2gwgzSjf7ktFYAjEGK6m9MILL8M71S",
-	"m2L2Pj+npyEbFcJKqfImTdy9TkogUqP1iok0a2cwFfBjifZIARICRrsBuutZAHhr7jUB5eAO9sIu6zON",
-	"83gfh0aL8fELHBpjpth7E32WyhlNZ4CuPe9t86lWK1lvIfX7nqbMiQ2//9/vkH/HD4ZtQq0CmOW8vMGM",
-	"UL8xbcAldp/dWVF7qgr3ozMAAsDIlheZg76Jbp/XynsnVPFe/yOJnX+m23+AgXsAJSoxCHba0LiHme6O",
-	"zdpSvNL2vhxa7tMBU+cLelIKsdWPGkDz7IX6mdjqNwGJ/P7v0ticMw7GVR8I5gbyjWF+KCfvTLHc1dIe",
-	"Lq7+42M7EOSjPu5SbeRawQb1xb7w91Iubx4yAAQKlb++Vmark21ZCNObOP7M/X6POg2+nxWhuTmTeRF5",
-	"dDyTOlxcZ2muOeinGdNlkXofopi029sPlr6oLb8s9St970Hu2Egu7wWgp3ZIHN+gBnuoiFMF+ulBDdyQ",
-	"Vxdyi37vnB5+Ab+3RXF+hRW//158+uz37dh4Pp8Qq0R21RkFHlfjDvs9UJz1rHnsPkURWsmtxtdu71Vc",
-	"QhG22dVNStYdy2VoI2AvRPWVjPyl1s52spta79abOx+NcVCPlhux7MnOf+p+7sjgXnLNvG/gHjbfuFM5",
-	"DPFnCtiKyHdCQLyq1gu+KA9sK7iyZ5yWQkL9VF+h0S9CVNcVr+/rPplgw51qxr3fCCRetnt9V+GIGoKN",
-	"w4lhP+GD97ldQxNDyfUsVsQtPeKQtGdQ4lUtb/nycMfkG/GpCZfnilB/gmfub9f773/mJMa01U6FleDF",
-	"wRs5K2GBou7u8yU+tQ9dX4zYJ/jnHmf1PuQO3/6pkJ9d7rm6zV95Ic4g5lDj2RbzHe/QpGcILrdf0RRd",
-	"3vsU3dmB3jdNKh/xfo4gsSP83tMqEu7T3+36nDfmGzIuXWFZMtZK37kQBgzhB7zYIs917nh87h67hqfu",
-	"VQahles9l1YUtCgQldeD7hnLoPdwcIa3zu7twCY9sutClBqpmzxOtzKWlyWMmB2Ezxqg61bFUm9FR5r3",
-	"oQliA59ZFfxK2jfvIm39uafmV6hj7a4FvULYysoeWrMzS/LddCEaX7IR9a2oIePVJyx7zCZIYUbgGCza",
-	"NHKt3JQ/vOjsIWM9mmzvHnpnEWD1fvcQtkIn2KC76VxpNqCYkHJoJestM1aWZcA+NsKyXfXwIlXkRtj5",
-	"rpoD6uUfmaPyza4rrHvaItDAl0mU6Z+na4NATQgesz9L+oQxwq1lUZmARQNArgXwewGFXQN90jNncdXr",
-	"stT7B7uq3wn0HB77rfpCtZSRfvroe55Ru6CZtO981o9yIAThjHEegBtLK2HY4uA3MYIfwgTCDyqpN3zC",
-	"uGVbbSz74fLyzlZCnOt7CS550zgI4542vP/8lCDT5dlbz2x2jw5w93mq1xqqFCtuzD4kAZOmyHN49k14",
-	"7r6E7jt0sjfoxaqhxUfGPVbqtVSBdXPLZRmqxhGu+cZTMElr2J4fzm5yvBOqiE1Z7ZnEsVPgwJlFEhe3",
-	"SVsdjIkiDIrdIe0i8LwAgtpK1w1AWGJjoAu+X9W+8M98Ds31IsZghvTWGYqgpwR/rovC9+3e/E9h7J/X",
-	"D5K2euwJeeLMBGaEh29ZyVLcQ+DHr8JBb2oyA/ekT/PSOAdQSWbBne42TQX3aAl4N2dOPkEQnS8p+HcI",
-	"ufukKfWxPgSJoDf3vB4flZqfu+blpebFlxSpOyTWWhes1nuEAl0IqdZRsPct0kCbeD4v6JuSq3vVz/hx",
-	"18znNvH6p7EzgxBBPUtqMaTMITorotkDqC9SdEpRercFtGc88lqt9w/ZqwazDZcTQLNBfYTWN+jHGr1Q",
-	"avFPsRwwT976Zz6HeYJtjc2VQtcRjkHgZvtaDo6SK9F30r7k6l6DlvD9nEPa2dn7u99aoA53I3hpN71D",
-	"lUr8jE99jiWUNDdiGTmrQ69sYGlHz6LZ6D0TfLmBQljY/WjynyUkYj1H+uEikaQZ2IQv4YnPswWXui5c",
-	"e2PkB/0CTXUrxd7cAzQy9OS+irGN/RKh0VTEZw2QthfUIIDjW7HVtyIKeOhKj48XT5LKLXCyHz4r8E1v",
-	"mParWSyXn2mx3LWgLCyYrXjEb7ks+UKW4Dv5Fy3md8Jep8/dj6zTJr54kf5WPApFB7kj7lcuy0gmdZ9R",
-	"urQdCi+o1ltvQwbP1QtgPhV32KKZZXA05vMvg+PhfsaA6ICoz7jxqlpA+p8nTcgJ/E3y2L2VoMcWPrO4",
-	"j5q+L2nXnjE6A67qfg+JkF8TVAZ07PMnBdRrOpkj/HKO2bhXbGCU270fz+QNda8ZX3Op7i4mhMPoO4He",
-	"b2rBRyZPNaRFU4qGM4FaHiGIyXys7z43rqsXBBWITUp0zpVBkTKLWw33oMUB2HmQcs8XDYFnRtdM6b4k",
-	"o3dCRdCVrwwcNmLBfN6LUqvZTnzRCV+eBR0xBAat+GQj7AiQyGIMEABIOFuJPYuMT3tpN1J5W0tGkBoM",
-	"EZQtlKywfR8VNV/1pPg/cz838/81zOTluWcSxpit28Mf7zyf1w12DMJZ6l1ZsEVANHMTva1KbsU3hlUl",
-	"XwoTkAGkmrGU1wb5bNieH1p+VyOUpSb4vqNE6eK433nK7DiJdYFG3L38pS20z4B+9jVq1i8LgJY/Kt1u",
-	"tP7XO29HTPXcb7S4FTXb19oKp1rDFvWeJNx41c6apIYG6G8wjQQSQ7KbDrp67pXDi+yGI1wNv/L6jIEh",
-	"pKALUpp1aosQS9/ptkZCM8jeXAihmAGCQ/3EPeCBtTCAVPIWiFJXhvew/xAL6H5PNdxFXyYd9DPtoTfE",
-	"vuAqOnkSYKJ0eg8PCn7o9VsdngFnRWfCO3dvoNjdCmXRnOWWFfAWeR2w4yClekhGP08K53VVaans1h9l",
-	"Q3GOv6e5m+dQigd2K430sZOtEOBowokseJpB5gvyRzrzXwXe1S9w4fXxgc8dDejLTU3EcQ/WNHz8y+Sl",
-	"5mfhXK4yD/7Rpz5e+0fucZyhCTL0qITx4JHrs6HkA6yoxz3xt3cjtzt3XSiYEnav6xt3wJqH7LUqD01h",
-	"SvPUkte1FHXPTf962ZLd+Zem//oXQJTsmbDI1WY34hxchkD15O9sAPPmTCCnRXcVFElUJVpSwuPzMSx5",
-	"gV2bKFg/248MMDP1UH0qJT7TvL2DrnzmmYNGU0Q5guXL/3rnqXspbHMlaOYpbLyN4DVWbVWC3+CpWIp1",
-	"MmmtPPl8PPie0+TD5+8IgPX0TlUErS2BTDRMK+Hh1YKgnLoSmNAJtXCIzYYXB6BAj3/WO4vXBcyGF6VJ",
-	"7wwBn/fBoFc6xa/+NTz89QJYn7e+LiEST/CrZ96jFBp6ktZuQQ3BfgPldwbq73rq7EjB3h8odWzmS0G2",
-	"nDCnZ6xiJ1K2AixHj3n0xj9yr2FTDw5C5ALoukFkBNcl5rHeiMrOkP7HqdyS79lGl+DT3mgIaIiam7OI",
-	"LUKXdIT2qBZu6BJHmot3v40P3ZfbIHz/s8e6s5N2xjVLCF9vpRlU2P6hAafAe6if2ma8ACdHGI9wl4x4",
-	"Aia2O5SCi+MqGOYlN5YpqYQ9uEuzyfTm5NrUj/e6CEDQL0Wxpu2tn/Uea4mN5ao4E55hCc05+YXVMIOC",
-	"bx+w7MYr9YpFkFKTFOH7gtXNThVtRphqZx/w3msjLLKdvT7HxXHcyREaG5lUru8hTLyECJTS1hkCsMHh",
-	"sJcWbTRoAF283LDKLXXX4xk8BMgIpr8Yn7ywvOc34rfqXLLuBRjWO5Wt6dpydWB7qKus5VmM3Pe1BBN3",
-	"KdhWu+9qkGmwpaT1pUwrLkuDKRgA3xbkin8aUSof2QkibV1wvZ2Vtc599LORTEBzow89KqUS+nuOecQv",
-	"+SJad/mE9b7WunjI3ntfTC1gTwAbPsZANMNpKCC0uznM8FLzMD9td+Oso1n5dFl8tilzjZ08XT8jbpWu",
-	"WSksW+u7gGemk/eLEJWJR7JUawxKYJWUn6EZWxwYZ5Uu5fIAVB4HtuGqAO9M6W45AA8f9mN2Amux5fXN",
-	"ubneroviLXz4PnEu4fufvbygafV+fMPdCdpDvmTPVeiDT6i8vzhczZXJchK82dTAPCTVeQF0AlEqLPQK",
-	"Gpm1GCjuzDDRlng/jGBkXPmqUsemYL0+/gzxkXOU10TKoVExuRwTTl+JTZNSVgtjdX2XsFpuU94/Q09P",
-	"cqw78zdC2K8jWvhbVXCbTtT9ZSn894wWpjvi0dI9pgYqGp+Ghz7HJdA39plwT85LPggMG77/96alo4C+",
-	"kH93wgRdNy7zc6/aW1Hbc2du4ldfYnb+vfAKQQvmCzgy+9W7a4Ivz5PQWwpesAWAcLpLh//0Q/bC+pBW",
-	"BGLy9GzurngDVxSJkcZSsI10J+nh6KIRbvdtro4zMhnz+uZej5bIKvHr6NvG/7FnywgOi4bB4PXq4mvk",
-	"E/AFZj7JsxYNs0BYxp/14CHl7BH4s0J+U4tbKfafD3/fN5gFtQhZ/j58laTMggPdOwKN/RpQ+XOHhRuq",
-	"8HxRX9k1rsWCMKRdvv0c5AsvIrUgW4iNVHcJmnFzYx5gsZ7PWe0JpLX2SYTYfFDVutKGn7v04w189r5R",
-	"Np2Rad7rtzGZ+fNDbL4J8uvDUQemPIaiFmchpeaFQdclfjqU/iAtBGC0KvHJYuyrKexD5SIgpwwTOqCS",
-	"6OHQKjnRiTkbvf3zJBP3vIDEvo2V+vl8PX0Yref29jxy93dPNE6eiz9ztTav7xVu/2ffBWK4EIk7S3AG",
-	"dhymUybVBbOYpCQN4wu9A5K4GrxWWJ9zPgvEm+t9buWf/SOjyp5vkF3iOAsAueaW+D/bWKqCe3a+czsG",
-	"cX4n4FdjhU6uKvrx566K9oLKEY59MZ8HOfHR5j7fFeydsC/gq/cEXgjf/u998SrFmpcPQiw17/EuBTdT",
-	"XN6vtGUbUbor+wHi+V+Ddb7rjfne3xH60gn57vHee8gea60FryQfeEfv2feqz/K8X6/nu720y83X5TPz",
-	"NZjnCs8jmmFI7uLrWgiDB7ZrRhShvtTMEJ0CkkVbxRGtacfSiQcYQj3rnL92n8R6KnOv1VqvMfz731pT",
-	"+4rB86dL3G81ndj77381oeLrojjz1Nxx65ATA0v6ea23/75DmvdT/UafXb6QbnmHfAxaxj5gfnY4APjq",
-	"/83d9T23bSPhfwXjl7Yzip3OXe8hecoP55q5pO7FzuWhk+lA4krCCQJUArSquen/foNdgD8kgqItkHLb",
-	"h87EpglysVwAu99+35lr5jmkoZRqGMy4rzmwz8U2dtcq+wgYV5ZicxQe/hpmvMAGGNixHDZSQBbFioff",
-	"VvbxR6Op1hKQEPwAGn5T+G501AwBppXcedinsMiEEGiZuMpK0hK2gyaJSfsjBYM8FMD+tc8GzT858n2c",
-	"DoVFbo0Kvk33JrKH8BZ4KI+W4ZuTOnytpBqvHyBbG2ALLdSCaXXOAyryQHbSpKcg/+zH0Izedtx4bypG",
-	"6xwBmjpn69OzYVoe6SH5hFcMGSJxgChhv/Rt4UhT7M4zxiOJeYrD5S8XxvI5Fhb9e9ax41+7qKzdcz8t",
-	"/iEt4SwE2M4Q6bWBu6o4ufeZuhdf/W8Fuz4APpq33vC9YV+hPdm54civH3KdsOvkYTkeof0UddNtl4Y5",
-	"t2s+H9w1E3TmPcg9C5Udi7J4ySgLjhvqE8x7yx36x09QnsMbVUAJt3HzIphlhztuCrpoNS3PyVpPLPYW",
-	"KsNnGz/6luwSbctnkaTbEN8MG0TcDS/ZT6TBLAwKbUBWcZgZd0AIpfzL/W/gyj9H/GPA13kbrho0NBTK",
-	"04y17j4quvBU8ryoYMw2fAFsCguhDJahJ4F21FRdsDN8LEzjgaSDF7PA19+YOI3ALdhD2w3l6GeicW8Z",
-	"PHFcr/PIBpI2hHGVc2fcmYzilZsSmkqcyZdlOVUCz8yh82886Cna9uFRUSG8PYVAlXjyOnBfpAG1KHJI",
-	"8c2VzaqzgCTzkUrpbQB8EEJPu+OEqbp6L1ngXVFEEns4kceUF6sJHNKWnUGfceOVXXgGOXJcPR4rl7Ty",
-	"FgLVwHIT5w9UQy/KwU2XehtW5vjCi7lB7tXhUhYSZvZGPdH92BkI00aZ+H/SJE/YhhdI+mBWYmMmjAD1",
-	"Uz5b1WkgkEctC3LzoNpWJtKZBL2RcPyY8jNd1wumM8+RVqSBmxHrYn3x4vvn+N/kYi0U/aRC0QhlgYg0",
-	"IoCcGXIUtN73h8Y9v2+559fRTlke/NubsorqJyUhikjCWXGHlHluyjBT7QMFkc4SzhF9CRXyEBdZMdMi",
-	"/8LJMLCai+VgUrfkkKjlYEJh/rRsnpis3F06/yBGb45R4tmaZ3RjckJtgIikwB/Xc+cmDZKYvek9frj7",
-	"5C8aOgqHcdr5f3VhXbhMxgnjP5dwQk74zRiwVqYugN7iTd8/1ZWbHu8vuXhfY/eKYtxaWG88FB25g8gj",
-	"Jygbj3QDvNrQMa8KjOh1IkCtfYP0rN0Zxlt/zRiL363nbhiJqrGDWbH+1gOAzvzdz9Vn29/OCanoTPnS",
-	"wftQRufZnM+szo+gDm7x2nd06bA0rq8IWvFI5OVP2jJuVp7b60Q0azSb/RoWQj1NmySkIq6932tYFCpG",
-	"cOmi4maD0Q4TnkTTmWKNfk35Vu4lnxj5KnYcC1ObZ6Qh42ymM7/5rWQ43BeWxdOvb7Sai3w9wlzWh3ij",
-	"s7PQT9xDvnNjt+6ublRowdqeCk9ogJniS1t51ShB14/2JJa3xpsP4Wvh/mdb4h5g7ZSLXO3F930xoOZL",
-	"XG5svfusMn2tci3XhE7rFmahfC2E65GOqhSqH1OfJQ5zEzYZyk0XlmiLtQIMspavQDHhef3dw16m7sd2",
-	"ph3oQ6mmeeRojAPLdl3XUANJDk2kyqRbBALPLMekwYQJZTUusx6tyL5Qd6FQeKCROXCqG2+4MZBhUvIy",
-	"+o3VCmZdtAVljBhWMLWtXJUbS4hV3Cx4bgLcMWL/Ydv4zlCnY1GH4NaVXCnIbi30QnO+t4YZi6QsqYn4",
-	"QskOG7YbvdqYjcJkC3qasPV6HqgJE3OmCJzgZUROTcUYMMZzm8fi/K1YqJvC9gKV3ZayDOkp4D4OLCbZ",
-	"3suva2oTj8eyRxNVYqHeD0Ua728+unpqK97kRAtOLgzMilzY3cWLX77+see+V5tc63kX8kDfw5M+kL8P",
-	"YkPrFOCOpd4GMmkXUbhZmdANzy2jZnETdIEtKLYWqrBgGmsVWtYczXj4y0aJDo2XFAvl+ykaIjATFIph",
-	"VuvuZoL4kw+yz6cw2weUWIIFyylIsfCQLik0otmkwmQVbrsS0ImVDxC+4IrfcyH5VEj8/jrOqq9qF95a",
-	"ZL4aRSBxf9hxuPkisivxA23EPOmDUstA5zriPm5uBtXDKf16qvWqC+n0WutVA8gz0JrZGKeLUggFFvBA",
-	"aSAFNdhcgCTwcwzMdGCC9M56+Pbj7VaOWT6hIwZbH3ghNuN0eOE7zLzaYjOkC1aDdPmfe1QmTJIUVFMW",
-	"JBIxm++e3vf2XntEJrEueydN9bWIhZSuJ4U6kn1G5dJRFnFnETfaSLy6Hb1vH0hqaSjeFHzHkWnHStum",
-	"ZQ7ou9Cin5XA4nRoW+JCH3C+moYbNzxEJ2yczVE1ZycC24oIRcGA0+Zu3R/WNkAwcw/wI3Bpl33DmSSJ",
-	"aEM8BNRAth14ij0oxxwRznbXHNsGcymxiGxItGeSTGO4MXjbeTm8w+RiqaVAbb2TdIMq05Xm6dgft5ln",
-	"EK3lQzuMKpR9bBoSBqXK7FGH7d1s5J98lGkZf42QQi1+llzFUH0b/F2iDj8VMHy+gpFpqk4cVjCEYYi0",
-	"LTZeOrCpX9cxv6VYU2f/UbhojKP54WCx85FIdSg/nkq6jRlhQGW3szUb9ZmAkbZEpXte4SfwrEqMt/rq",
-	"F3cRKQf2K966VfRXrw4bBz6UzSB/+8cPj20x8WR6iQf7eg7hThfolGdjS9dYWcnG1Qq2QcxxTps07BtY",
-	"wcZimDOa/jJDhcdjLiUW6plQz6RQq/gi9kHr1StLdbwP7srBdsurO72C0WuFbuB3Oo9UXg2QKl2SkmFz",
-	"PcPuIGd7L+2o4tDHzwZGmYDPBv6KpdpmS6fWBrtxNr5oSqKbbiII5WCwqCcUYle9qByWprRqENYbKTan",
-	"5hPa1dWo7fRWiqEyju7W51FWe4M8bsPTCphi+l+Y2QmeB3Fay+YPLo1mfG4hZ3Pcvb50kZQQ0cRbjiqU",
-	"LqQK+ikvMmGZzbmQrfN/NRePbR86VajgnZBDOkp5+z+8n4zsFm78kxlFaxNFwKXUDdrW8tmSCFsu/tzf",
-	"zitCdJHX42sxdCqhiYDDI7/avwIUBEnMbc3vAaVWhpRxOQdtFr1U28oXZjKlKlB0tH+5KDcFVHlHEhbI",
-	"7yFnhbJC4g8ybvmUGwyJUz5bJfwWMTEQxZ1Krii30O/U4qM7oT574LUHQoE+zVSJkJJlmlpvcJal2LgJ",
-	"dcsWUk0hCYv7SaYVnAznrKa4UJlOHGw/q0yXjjHwXMW100o0PVJB1JXTdimgUjcboF4qN1GEoUOCToSI",
-	"45Ceudf4LQzLRFZX0rYhGWTd3JO0tntoCXN7yb6Uz4rXcFHvNjfYhduR+rodmnrnNtYk/GUJdgk542ya",
-	"660hHoe1IETZTCsFM3c0tpotwdnBbeY3wFepy7NvaKjbAUmk8N438/n45Ps4Mu0DYnGK+9+ezq9DhjTE",
-	"Sx0m9WD+LtkrxbQzBm1CuJTo+zOuMpFxC4Z9e/v25++w09D389CVFM4arn0Fs6WOpzuuZ0t9NxzZxUNE",
-	"NFrQq9TcObnQOQOVuT89pcpUTcQHd2bSCgzIuTvvOvtn/pAUWjoJvcvZdikkvGT0CBRqDmz8W8EDTjNC",
-	"Dz9sydzd+l1gOhs9nwT/9q8fTdNjcN7qnEqzp5J+4hdAfDYKqDO0pNULH9WSG7YGFIfMqgXL/RT3CEvI",
-	"976U/GhPqL+m1/7M53gjOd2nQCdEr9OPZB3YWhvLgOcqQJZT05wgWRBNAxNqL7FbzRNSa3fOUiDfHmy9",
-	"wAGiXPSI/c/BM4qnMtV12Rnna306x/2N53Wai3x9yd55rkiD6VXLik0zJU7G6wJhEbXzkyJvoUc6Bwm5",
-	"N0Zy9FYt+5BlNXEGz8dCc3m3hB2bYe426IfW0rc+9q3KfS+Wfj3vC016F5m0d4TGR3WFbZ3R9at0DvPU",
-	"hIfDY4287KEPNMY+7GLDfmt3XbUAuR8pbVmhMsiN1TqZH2G4DBxs3LiDAbFuuT2MO/lOqBdFUfIf2Ldu",
-	"qZqwNRfSPWUOxkwY/G5BGaHVd5cMYagVt/Y212pBq6c7kj3SzdLjESmxX4aupxCEno8RhIYlnI9O3tUU",
-	"pEaB2U4I2+vqqiFbCapRYt3qxWwZ9hep9iwV8Aar1BL4PXiN8diKe0J6qbJ8WbhOl176yFfDl1p/gm1t",
-	"jJGX8f2R23pAzVJvVRCLmkFCCkRcpac7z8hua6t6VZCdMK6YUPfC4vu5iD2t62PNdb7QXkbcXLJrnksB",
-	"OR5fPWaVLbSuBFJPiMxXmrbXKXkBMQNAcezGb80HOAADvz8DHHDA8LyXrChjjlBuwnGeWegR2jViEDH8",
-	"IWvGTEsJfFEQbQbcQ+6pMziSl9OfGeZzqxCJX21+ooZ0E3XxZ11Sj1uuN7fdJzBgD9i/jmXM7pqHBS7d",
-	"pg8BN3YJ65MQJnvULTXv+sY0adAY33I6qi65YVIb2+tcEhMweuRy+cB2+pt5XwNTq4ApO+trnfDD7sZO",
-	"sowFvu5Mndy5C8ZIPb0JftMn+3RdJwUKB+RTy7LOFp7A/jFt9qM32Afw0nFznV2qvzLtifiIdnQmeITE",
-	"k0pDlA6NT/bYYsfbxzNT1hw7UFx2nM3uyosGXGarQSIp5fJRX2LmysVR7kHFbEt8Ivh/1GNNwtlZ0XyU",
-	"Y3eqHzXtlN5t9kw03ra1c25SaY6XNr6a6QziqcU3XMovwi6RebQnb0+eSEeLJFD1oV9UxVjj2VtrVYjq",
-	"zTLB5TOh4i/3VnD5ftDtrB8hyiCgaadfZiCtZpscTArrXf++wWp2m/3CuEL5biXuTtm5RVtOUE3E8h2b",
-	"gt0CKLzWtJpYwqJrA4cLwigBLQrToBxCprcp9tY/crXw1RvkRDRWb/DfmNp1fo8IXn9+K3EvG43onJ27",
-	"MhC8ezSvr4h2KyCq7Ow2HPybfojX3UMu5h31kP/g70dbIM7Byty5SHhy6hSrxHojuT1Se78rrxpj5x1G",
-	"G42P+SDD7FvFSKd6zYU0vjOjUgbkFR1HqRKIld9ic9nF7tI05RA+G+5/Lh6Ah0xf0ibG6sWDc+uM7zp3",
-	"4njBkB8xDhDZgeOvkqhBkSbgN8bdsiRvJaq7PEj0+rSJdhsCKoUKi2nKKRAyd1LbpLirl/zeE7Z6xPbW",
-	"r3aFKbhEp3feX4/fbhU8EknoklH8kNr7RjmzN2oPO7aCHZEGoxQl2+R6kfO16dgDfOQroAcerAb0gHbH",
-	"hCgOnkFt4MOPYAW7hPWeFeyqcg8PhmfcbZMRkRYUIvZKTu3J0T3HLovn8ZTxva5PY4+TlNJMarWAnGkC",
-	"YasdouPPkzvKuZCd8RIv6IXA2y71aXTcN/MKskF9cjHS/JVQ2T7Y7wOohV1evPj78x5Dea0+5bFwPYf9",
-	"jYCxSDjr/yDDzA+RwbQ+zvfP25+nl9JiL/b/yM2wxeZRd4vQ4nnVaxQJX7iVghvUsooJG8wtwkP6W2XI",
-	"3hjy47b9CL5XMtpz7xITikl6XaM1V7VFZw87WLIOHiAIAX61/tH9J1uoHGyRK8gGbA3+XA4y0OpUDfCQ",
-	"NuGBcriF6czefnYng6PaH7gTQw2Bl2GVAZ9WJTS20pYZUhFpJavQyi7j3+vIvWT0zl3tSdixjoVtevIU",
-	"LI7wq5uKjgRxmIpBXNLd+1wEMFF73zlXQgtTVi8Rk3Np6/ANbGG61Hr1LAMp7iEXR/IDb6vLxtjZ++F2",
-	"fdHzPtYuC5XlSc6avvmLmMrjNgtMghvJUzeBf8KbloZ4AN++lhn1+A1sh26P+RIuGvArKsdoo9BrHMwq",
-	"lK0zT2rDxJNBDSukj2FNA4wXvroMnzDj0/Q+JGHJ78PHVeTy4sXFlTvd/D8AAP//",
+	"5L3dkhw3ki74KrA6x0zde5JkUX/dXbS1YxQpTnNFkRySal3McNOQGchMdEUCoQCykjkymZ0H2b3dB5sn",
+	"WYM7gEBEOOKnKovSzs7FtFgZEQAcDof/fv7rxVrvK62Esubi6teLitd8L6yo4V8vC/f/pbq4uqi43V0s",
+	"LhTfi4urC1lcLC5q8ctB1qK4uLL1QSwuzHon9ty9sdH1ntuLq4vDAZ60p8q9ZWwt1fbit98WFz+IU/z0",
+	"TvBC1M3HXxZiX2kr1Pr0wD03NNKef3ol1NbuLq7+erm42EsV/9kf9jf3JVNpZQQs722tV6XYu/9ca2WF",
+	"su4/eVWVcs2t1OpRhU/8j38ardxvzcD/vRabi6uL//aood8j/NU8Ct+FEQth1rWs3Ocuri5+3nHLjkJZ",
+	"dqy1p4V/zX316coItRawE7WuRG0lTnUltlKZJbct8hbcigdW7kWfxm7g6mCBypmflrKYsFmLC6GKeSNv",
+	"ar3vPZ17cKk00tb/utK6FFy5nyfOb89Py/WOq62gP4NsRZDhoKws3S/tPfqwE6zkxrKCO+YbXQV8ZmAZ",
+	"ByPqabT+LWX1f8NTFt726/DUDZNPadiaySJhmWYLI1e0qPYxTkSv/inW1k366Ro2XKjD3k2Fm+uLxYU5",
+	"8sp9ma/dv/6ppRtnx1Wx1Ddwgiteu192uoTV8ev04w3FnhaFKH4U+5Wo+6xeSnU9dsLey616qV65Jx0D",
+	"xC8NvePH+21xUTXnvns6T8zuhKyZmwRb60NZMKUtWwm257IU43vm50KStFm16S+bu19BJlqxN2OLSSn4",
+	"WxyL1zU/XcCM3KAzvvfOv5D7ZGeVONlkHHK9yhypDebx7z3GuBa0wPrlIAzu0a8j9L+GCyM+vwijkROs",
+	"Ki2V3XvB357lmNRTh7Lkq1KEO6k356rka1ruGMtrO0+kWvHJji+++XB65OHdMB+SDuaa2CWTnv+1VuZQ",
+	"Wn/cWxveTHKty1Lw7UFMvVnUwXHb1KfdH4rOpf/l5SXx5FHXBXW6uWXSMmkYX+mDBSE4+KUu15sc+ZAR",
+	"uiSM9Bg7fc/ig78tnPwT5KUkayY+WaGM1IpxVTAr+H7BNrpmteCFmzFBi1pwr7yQsu7EeC0YZ1utC7Y9",
+	"CGMWTNdM7Cu4Jfq8ey3L0rTkCrlRWdHRECV+LE7SL54k8g2XJV/JUtrTs3jZd1h2xoFa64NyR8Usj7q+",
+	"pi/ukq9ESa+QXwuzXHNPiu6rXb5xrIYfa7/am8b4yrWk1MOJJ+hcC4KvUwsam/9763So/satrbzJaG9T",
+	"NkoSp/1HaYxUWzgenClxZFqJVJ3zRBqV45FoibD4um1rPF7cG0V7BFgEak2iNaFomPj3aZpGb/tA5f70",
+	"El/+Einh//W4r4oca14tjVhrVRhPRbl3l8pX317iu/jPRvpKZcXWKSH9281NfGzdP0uzI1gseaLPLE8Z",
+	"fJzpDWs9uJipsbdepib6nSi12kq1JTZmo8tSH5eHKmWYSIzFhVTAExkjR/tNbS/stfszczYCi4LXXCyI",
+	"r9direuC+MQ7/IFZd33CjaGPiv6EPvhN7v9mSlkRH3/v/oyfdveQ07U3bT07yw3wwUVKtWYRcS6BMA31",
+	"6F2xRyGIS/LNhnHmXmN8r9U2oeEVO+40/CQK95/7hfv/4kbUrNT62jDQNS4WXZUAXiBFMPxEq8Xa7qKa",
+	"1Jug3QlmjxrGd7qNo6H7Wx3cKvNY2E9jEaaajE6STmtCeVwf6lqoNa3MX0vPJZPkzw9SFc/FhrJyQF4S",
+	"TPUK/s70ZiNqUcANgJom8MFEtWVxUQldlYQq9hb+7mSFI/NG1vv0s5P1PHq45UaKkjqGbzZsrZXla2tA",
+	"+SsFLwyTyl1rrJTGTp3ECzcASdGuKSXxBLUnFskeCbRotjvHIe+FtbTQK/lJH+x0dngFz7fvoL/1iekt",
+	"C10Xol56urXGmHeZt++7wcHcvtzTSJ39IddIzWYRqUzuTy3Fxo3ev5Acs91B1cf3yTEP5bX3MPU1QbRW",
+	"ouepKJZWLz2HO9VoCS4v/wcj7FIfFUgseJRvw2P4n+4BY/lWgPOrFOjD08uSK9o5VRzELNPciFLEWQ86",
+	"reKDvy0ubnh5IGTLyyLIFbc+Z4nB4hYo5fkW/wPWA3baEWxaw6xmK8EKVHETjvtqglW79p6SZiG5LXsn",
+	"wAlAGLoHdKEMaA5HUQuGDseC1B5kzmRfc+UWd1AFrcH3NXatr0XhN7H9wb/rI9tzdfJU3oPWUQheWnaU",
+	"EOEgVBegiyimLLCS6+vM+kywfQJn1wel0Gj3C1tztRb+0t2gu/HjJB8x0j+ZaUqDMDK1qc94KVTB66dF",
+	"UQtDeyXDDyNc5B/MjFJSIY2odA2dmqCb/ba4WJ2WO64oW48XgonSiOPObYK7Ho+1tFYoVuijYnxjRX3k",
+	"qBlSJua+4uq0DJ4XXpZvNhdX/zbmMnWb/85dpB/7YR5twGWsmPsoep2chgbTY35Axkt3eUvDtIJzDQpq",
+	"1ySFeM2NzPgSC8nL5d60xJVU9tuvSR6Ep62mFV3FDmqtlVNoROHUiiuYlN9ZZHI3Q2dVV7Xe1nzPwFRl",
+	"f3r34hn76m/ffvtnMhAla9ET6/pgV05FB828+S8rasVLWi5LU5X8RMdrQEdlRhbiC+OVvTHHWFHrKiNx",
+	"VmLN92gNsqoWFXdq5F4Yw7fCH3ZuWCk2lq1OTFojyg24XHFt7gfQiuxSbzZggyxXQlTkstCfugwxs2m8",
+	"93d46YV7p898jdGCdlVjtbAdN2xV68N2l9oITCqrZwTcokekvw9I+i8Mg2caV6J3w4AL1zti+p8lHZ+g",
+	"zDeXYvbV6+k6pJNHIXbU1eX8Lvsj1ZkKXKrIFiQ3pJdT/hDupTGiWB53J9orq/RKFyeGgQtRLJySf9Qt",
+	"4dV1oU/nnLc7rcRrfKnPOh+0t3a3XCoY2KkhaHAkMuoLwyq+FU8c6zNZOAn2H6LWXr75+SfPA99J27gZ",
+	"vLo5tknv4sPuTam20yUd2P+kyezYFH51G3ncyfUuBAUU49Y6dsVd9bY0+CPYSdgpqofZ6aMaOhroQTFC",
+	"ZN9eNh77/gOlrEbVTPeMe1Yf6rXISLhwmJwqqQrjjic5oaCzjO1U9AxaXl5P36Xkwsnc6qsTcpHeVwcL",
+	"ksVd6J1rCBnRKegGFDpjpZN+oBMbnu5Ucus7fW8nymKqd7a5xpJ3W6e5uaMaXy4yRGdr440eKNzc4w2f",
+	"N7RsSaVGDWqTr7ncvSSNHNBRcIK09NyUU9hecNI+m2UY/UL7AicGM8UvzqaLEczcRF/5fIH2RAcOEYqg",
+	"8Yh4VO+cNClbqnslatxHT1k3UQgpjurrfnD/yRj5yi3uLacCXTGqMPm6o646NWkbQhhCDe2Bm+ZzYbks",
+	"c+H+GQEHDNgTEw7e7ymLRUtzBpEwpkiM2veCjI0PR4f6kiwnXHwv8KnfIJvGmiGntFMM4ALb6xpUEcXs",
+	"UYMlumCCr3fMfcI95uQjeIQmuyphV2tLZ5f4a9nMyC9JbvLh+DDaQEj1Zh9bo+bZsLaZC88ZWnhqU8ct",
+	"2/HC3ROFBvPf0xXUVvcCWhWOhuAwkPZh36Gv1UbUQq3F9FvPJ1NMfyEYB911CeVD+F5V7GarZUXzTpfF",
+	"9OGzCXSZoBMwqLtcYswoGBp7foL/xPSFRMnCrKtWYCkJfxxqQ0e99MGudWZyQWYPasNua9+5B2erLmhF",
+	"3y41KKv6S8uEs+yGdP6uFxizAoFG8VbxOYKgDDRaRNj1FgcuOiyMs8udsHep+n6rHIRriR6cmFmE591r",
+	"OKSJvM/FFIN22iYkN9dSba984t4GRaM7JdtaiCdMbzbw28LbpFEnCzPaavQYVPxg4Exdi8pG77H7A47g",
+	"qL7ZkDO2tc/9GmK+f2i5Fh/gyRGekIaZYF2lp8bIfVWeojL/hWH1oRSjLBN0TtgKHBmIHOad2/z3MLP+",
+	"zmflA8hPQkA8Db4J79oFkSCdMJMmOMEmXSs4o9dufOKewiFJI/C1E+/BXFXuMrDmNskhxopq+i2I031v",
+	"RTV6DTZzj4m/OFakanaX6FPhTFDQBnTbPeQvWKdIlOCo3GphmFb9qy7oQRlz0ot4t6WFZkof8Ur1s524",
+	"oU9pzSlccHdKyHRrnpHzPmSHg5C+02T2BzKi8LPPIaghugvnQRqGD1NGrFZLSLYmb0e33VKQewaZAqAX",
+	"LqJc8bmAjS7pZGPlfT9eGcKgk6jF1A2FG5YMd++4Gb+f4aE0mbanAtXeu+6Y+9rdnEPZizVX2zttm+E3",
+	"1LZ9fyPqk91JtWWHyimUOC/D1nq/lza3e95CzoSoQAX2i9vzQjC9uQLl9agxXcm0zrKAXYIz5/6xrQW3",
+	"ImQ+QIxwJ5gSR7eJHL1f7ku8lNcCo4pubW3nbPuyre0w048bkijP0LJHBmhYOJyJ1lDNlrWFQHIEW4c1",
+	"7FBOOH6QezInrslPa2/G5VXXHYvxVcxZ++u3X8/NYfMDZecHfzxzemc+13BoGj5nY162Jj3TW+VYfktl",
+	"doNGNmeFg+mSz7gqZEGmpAbHDm3coCU5ImvO6IHKOpEC14fpkqvMpUuvrabzzc5fmYAHGAYccuftuFLI",
+	"CEEZ98ULey7pqOCzNMd+TsonJtSDHG0yKeIlWGgwIUwluFP1F+xY86pC+U5RgR/5aZmvJ/NZ9kd+YvCQ",
+	"G0hNttabSr7+Ne7991KxveAKlLgnPuQGRoKTXaSCEyoJSAbY1IK4bZ9BPdRKhLRHpY/ktTZVXEljBWZl",
+	"ZgM1a61uRG2gGtM7bmQdc1GlSR0L+D0GRu+kokEjxLKgI8rtLxshEv4oZMGsxuLAGdWGteDrHaU8vJdb",
+	"JcD+MXqPKQy0tiB9aejtVBcr+H6i6PQGR8Mj/u3FRTc7uhbeiQ1LC3Mkz3Y4qK81JW+DGEkugG8ux9Ll",
+	"OnPPyxWtDFnkNUfQbeUNlSL8dFsLr3YqzUqttqJmhRZ0qslOH0nmmFowpZ1etKLzah2HjmegAiWc0UZv",
+	"PXwkLNaHX3ZwzuPYAxT+2U8hde4YL/GNF+NZX24q1OHUe+lEXsykxHiqmPgkjVNbWBOZGaVq+GQ4ut3a",
+	"ACWOyedGsuucuOblku9DTtyYSgOPh6FHP57QZUTVDE/S23VQQ3l8I5/G56gPP+en75WtT3c7agOZ7pju",
+	"/+BQuQPn/nAjjZwUms85HrlE/6OwPlEIa53xux9JZdXmKs3vmIzRS/zKmL2YrSV4XUonbPhpgRcS49YJ",
+	"IbD714eS1xATB9nErXtlpw914ulE7+jF4gIvM/j142JIX717atxrSCzjuG9ornoLS6pk5lQaXEbVzBby",
+	"g6re449Zl2Zy3IhvR2YkLWa8yYdnNeEyRh7wbBedtl4vjpaAZz0vsQM4QFAmhmTBc356IbeHmrKLu+Vr",
+	"7SBW1MwIw9lZkaYJUDrNBjb5yA0zlb4WKp9wOycQk4lWt2fXfJIkgFiXUgm6bmyglDhNrDvuNOPm2mAu",
+	"dlksGDfsP//X/yUV28gbwfZSHaww//m//u/2DfKYzs8m5ljKG3FXuSpuhLJ30j+ykUDxyd6tWp6fSs1z",
+	"pAauEcpSc0rQHPL5S0HiHbn0Yt4IVbSyr7MZ1/iZQ+Yc2DposMOc2VKsb3AtYdFNGhB+LY7YrM4f7EBn",
+	"mo/3+i0mpvTLbPRW0qZedksrbkzg/mxw9ZZWBk4n0sNHLb2NEQemF0mBFZwnIQYNSO/zmnbTvQqvfNBU",
+	"OmXXgu3Gw3FEJzIykowkgeTlS1IzLojr5oU+1KyQW2nNAqv8N7puCaXhtFICG0cqwawOgbqR8HS4l2B2",
+	"ueW82Wxyo7mLDrIzmwRKbj00y0qwQvJSFP1gVZItPiQxyHDrmisP+oJfH/bzRViKEeMUHktTBMM0SKLo",
+	"19o6Pv2R1wS/56CGGp/jvBqgnGoQZvH6QGP1zMKjGtiRrK+0M8+GeNHzmROGYep0Bp0SR2HsZInRJQQh",
+	"PKy2vJxwD+BzizCDwbnn6q0iVlD/OrpWPgGZqvC+FSjQZDAgHHoEFCiu7YNX5nNpm6OWcLAGOtq1ipnW",
+	"HCTVIqZ4sJXYSVVg/c2eMwkWZe0LcDqFc4//eun+79Yup+cHRJETf5fZZc6qrZwZNdBHzIDQtZjAlNGM",
+	"wBcWcYKDS6OPVsXljGzP5GOShrLyVXLk5bDS+tpt30pItWVY88bsDipcSP/b1FOKi1jE0xpmMUIPScnI",
+	"WTu2mvX0RLX9Vuw2lXdgSH7hpj6Nf77fbESm9neyf4bS0ql6T9AgJNZyFfyEBx6y67zyg7WBbC8LJbc7",
+	"+wTSgbDw7bjTpfAggBn7pWUPZ3xnjedpaFuRKD+4J5PUbMJzUAtbn3CCGIX8wjD3OIuaFsH1vN4KBLdk",
+	"VuyrErBOnIQ8itUOEBzcAin1VRaYZODLrTvF7Fmh3HXjEy4b2drtRhfd+VTG1cFIJYxZFvxk0EcF2YlC",
+	"XNNe40xJ9VMsl8b1gp31BLhBP1DaPnBcdhVuDF2zmNk/DxoMtjjP7D90fI8RtASOiq1PSQZkZHmi8l1v",
+	"NuHfTbE7OJBDibsSx+UaEyvc/yxjfYleKm2X/lAJVSyN+OUAYKOOpsgFFFW/V7UOmCWU8tfx7vG98HlL",
+	"wr24F8ounLFwUIVmeUcckWHVDEsko1zLqqJ/7GxM/E7zUlZn/D7MmAKlNHY5Wdo6CT0Z8bM/jZobUcx1",
+	"0Tfxn2FO9QGevAvfDX+oqXi6uZ6V/7Pwb2TCVYVW84AWJpJ/yB80mJNR6Xq6RZBuEnV5jhb7zyrwj6RP",
+	"aJrYQOGQN84iv5qB/X1bixspjrN8vmMIVaGcLoM0uD8YG+BUBdCP3OYG5iqTR+ErS6udVoLV7trOpiJ4",
+	"oZqZb6xfyMFhhRoXQgLteC2KTMjwffB2i9Jg0TXm1+0Fcy8smNE+j9u6G+kEjnKIkSIyZZM0S2QB+IEP",
+	"EUe2I4HxB/w+foft+I1gVgNGFHjjLT/FTEEjprvVIzlbBGpAtlpgXGEj28TqrYDk0U/hMGbhKKhEUCzr",
+	"KcGi2wi73oHvBu+428NXRMCk/lEBOMaZerUvZS2omAlkw29kaQG4iquCGV1bUbDVaQEnx8Na0DAWB2P1",
+	"fnnLFLwc9G4eM1JTgG7P9L7itXTKP7LgRtp5qFsh5BkzwHQFiSWF28WdLAqhMkHKzXIetBiaUkHn7pvb",
+	"gT0oT5v1iZqdPLVSg4yPuvheKwAkDtjheLUh31wsLk7CLJWGZNjggcC4nVh56G84aRvQ/+Ck/YcmYYtI",
+	"FOSIJ+meXURuTUmVvJZwJu5tylFD8MFwPr4vpJ0J7Ekcnm5kbDJYVhpHizs4xe5q8wCVh/rXCVifNDNE",
+	"LvC7n9v2j5Osi85+0jtRivceIqCTQRwoTBSFlFwxwGfAMNsOEHNUwUQhrSiCRcxDKrp7XsXsv2lFACUH",
+	"hNAJAGfUmugs5DlxTzDCpgsGHNP7KQjRMFETNaWsphoNzj5qEkinLcsjYk3ELwiziSkCccD4pYZSH7M7",
+	"kfPeFPy01Ko80Yd9BFRtQp1VR5/2840TBzWKvBeGCuvwrQyC+ATUq1Ci6Ze3aKjQKOW5ckokpzsaA8f1",
+	"rMfL3x4DypOvkJbmSYKmsRdcWfScjWeswNi9aypdtSryMHIRoXZyKHcIUbOQ6OudFspt4pBkKlYt1t4z",
+	"cKcYcwKzO0NH8e7ewTBMg33bQvoFIsTp01tS7+cUdWLN9VIJUeS0o1psc6nl7g+D73YBo/vVUU7JQrgy",
+	"xOaBUvNrISrDNocaavbBYIGE+3HjJiQh4Jx7C2xPuTO/HD1feSyrGepQqX1tSxBxN05bCL5ApfRBrcW+",
+	"vYlJDiu8viT8r19e0lmqA+FY8fjbr8kftrV3w08aIjy9NFkwpqcMfoPcP6dgBnAGnyIWx7tFae4uwAZ0",
+	"nOgV5GugfFv4ICGAZSwYlML9qNWDF7Vkl3+7urx88PgvV5eXqANBFkJ5dOa6rkTfR3x5e59Vrv5pRO8s",
+	"5V5aEly9ja3+DRWw0JtNXvceVLa/+vbbvmADkpDUzjpnJmOBRdSBdweEaohvLqW6xcsVXRO7dyqBW66B",
+	"CBHgpTRbL25EfWK1qFKtd0KdSaDaN5SJgmBPPnEnQt6C0wRKCcDrDMlRUiGkL237wikj+ODxl6N80OCE",
+	"pRzwZS66Q8Zif94JELtYYmqPur5mpcDqVSOgVcknyxLvUViqQu0NnJruf6uq1je+tdAGiv0+kopvrMac",
+	"Ii8h3kGHjPLZ9I2yNME/CwKThP8KEFz/4ReKN0C68Z3d657qJiCGWJLJ2uOlkQjm9k2QnrHOqfHnwB/c",
+	"4RRhd6O9F/ZQeR+cdNvOy7fJ5bbhpRGLARj4Ds7x+zfs6y8f/6VTTzGQcjra9KfROfpDffX422+fBBB4",
+	"8HzqAybwHpStT2ytCwG6LiBRBFU3HTI7IGlVayNaABdr9xc16AdzI78B+6l1nzURBeCH5SZWbfZrAcG/",
+	"Dr5eZLZJCiZ2/AoYOKm4ypsP4wnMQ/pV5IpBM6E29mmxR/E+h+W8LJ2Huh7TY0dWNoMd0/TZ9lfHp3M7",
+	"Oq9RmnhyhxTbOI9J1H565NKSwd7mh7FuR/7J7ECAf5IGw7GDgtPDetbLSuvrjhTrdPFoqBY/nukylHOW",
+	"UOHk9Ec/3WGHUVhXH2sHFIbgpfADDdKGqsOIxkG3mMYXVSgbMOBrsZeqEEWDcK5OgOlBR5Nm4dd0KDyK",
+	"YeMBa/zshxfdtLaac9ojXQY3dd7iup7lsVXGtIKhdUJg7Kfqc/vN7gjKNTn3qtXJbwD7Nu1WEBvMzDbt",
+	"oCfCVM8qPpwvc6j1Xhq6TusYak/8Q8UV2+mjdxyictZRZL0y5RHDfMnWqnbGLEm38OGcG2V6Jkl8OrvS",
+	"ng/VT7bXfeDjdJiHiSo0jdqDkL1AYPAxeuCCK49IBJiVbvOYNNNK5Rp6tamRcEyLH7rVdHE3hj26gWVG",
+	"lGZ/5HPwG+tS8HpZkF1ALCQNKM3cYR+W4HeSH+cXBLOOZuUR8vsyQ3tT8hN0YWY61BFG4E5nYpoFXfCa",
+	"uenOwP2z0AnOVawdGMndhtrwMpsWIQbSQSTmzECiRrvfmofUOAmLuFAcWh3Htg8JOhiYFmqGbfFaW1GE",
+	"3iKUg/6svLuBLhLkp+7M1nSxgbvajFBWqLW39wwk85B1isedUDSI66IJrjorELgaAVFD7e+w7Nv49hlt",
+	"YXZEiJlEfjVsQrNZvdWQXDJPB8vaTnOgO/Aj1LT+hRNKE3SA2mdTt7JJflZn3upS1H8/vDGI050045ge",
+	"RclA5/4cUWbgsIUuNkazDa8DsE88kilGjTvKiKOZq5KNisaMkpO5GLrmgGQh8UnoYtKMtwBLQr3lGvLL",
+	"wueT9WR2ZEsmDUzObSS82FplOmeO5Bjm8YAyDTexv+AC2lKZBVtzI7ADh1NHAR0S0gpX0EoUlOl0y1sH",
+	"wVhdO00ac+iJ2tAaFFoIqMnorQodYnyf/8EPD0EveMBcbCWEuFfH6bhXNF8QmYi5DqCd1ZOMIt0z54As",
+	"mY9NPx2RvqkWGDNhg5WZv/LSygM/jxHwZf/bqBsRH/OJeFOT33sYcf4O898Y2DO6+EyoWI8/SUNpMcCt",
+	"eySEUQe6JPxdlwWNMEHX8k4r0P27LqVHMOt6FSgM4NPpdHqw3z8oii4KxTRP519HfZA+0w3epSb8ck8n",
+	"9q5OVphl7XtnTsLQLw97lUlp28hSfGGYf8a3QojIqNDINPoiqlqv+Ko8oQk6VbPFdTyDAcgkX0BfnVct",
+	"IdRah2hoX7mVpVgClab2DHAvZC+f8IFEPpgbZ9CuOVy4/zRa0V7WmR6l6bmXlc+EmpatgxsA2VM0ctJQ",
+	"FYg+muVW62JyL6mjWe55IeY8P4OX/fNNdfbUdxIX59RXDpXjwamvGL4nWyDjIauNZe6j6aGZrluOlsw0",
+	"WC2Olie4sMTaI+/Df/pOl7yY30YTs6tzB4RyLvmbyVMtPWDpt6hinOTsLlJJl3JKypVdjkg5sLONHUZo",
+	"5GLcu0Su+DPWkk55Ie2FW9/2kmSVzw/ihJWi8PsCq3OuXj397vtXvtECOoGTnoBWs1I4M0dapg+k2bLz",
+	"/RtHt2gXGz3i/PLrojMuk/vkVhfASJ6H2y3TqnfVyu6WcIa8kY7//TEDlJp1re+4Kh4APDh0DG4QZvQR",
+	"0zerg2VaTWpeRxYzoUma9sip9ZEdQ4fTkukUZNz7maAwn5fh4MZV8+sQBnOnBph4PP29xdMZvcIKwvou",
+	"pMm0Jn4r6jWUpiJcuz1qVoi13HM0LkZUIypd66sJ/kAlLF0xc7CiuGqa8oUEBcs/ZWz54rC2t630+eXA",
+	"lSUxkZ8jCSJVdrUQGbp8ReYH8U9TMslC7XdnS2qJ+X9aCZ+K9/WXlw8vL9lP75+Plp53/Uk+/yau1Y+6",
+	"aHgCp5tjJnPXpGwqIZsQDPNdxOGypWb+gzgZ2spABCgC4P7B3xbsf1uw/wYehqcPOpT+6stRpvYlWcSF",
+	"ICqmVXkCF8Oeq9MTZnTstXk68pNvOoKeLB/hx1YOB0O2TOjBAcGiSEpIRdfswfUwJ+Tti/9+u3t9EV3V",
+	"4ydELeIVJ7OIZ9gU/zwYu1QIOnynvHV9nBFKd/POmtQInT2xM/tBdKG2c8cDJhi+niw8W+3fTDKHRDKE",
+	"+HnlO8W5G3DBfAQBMGkRPnZO95nxzjUhJWaZQcblENi5AhhKaEstLehZHqhdKnbDpWJ/8pP48xRtYGpw",
+	"ZgQX9XZ5Cxtd5wDhU8hNiTn+ILs2AOKv96ljPKLjX5wvNwK6prYdadgD1vupW1Ae0Gh4EEWY6lW4QTWu",
+	"wmjNFXv8ZYSrKQG/JI0DKI2NZ9qY4z0H3nInOAVlGmvVd9wweKblTu7X0ud5EMnAEFKlLdR9Wv9o1+xs",
+	"GjXZGzw3Kuw9lN3za6HAvKBLps8O2NzEnnL1Zo4f3b5dxaQS9uXVV5fs7Y8XZ0de7iMoO3p4QI4xUrrz",
+	"laXhhMQQ63M/Yld87xoEmez+QaeyRzjFKVsd8op82/IVX18/QSu0Jw8v5qZ/h3jtpNLcJOUkLfwNoI8x",
+	"GdsDdnhaWHRY+KBI0yApbhOdhzKULPCKn5wpfVe1523J16IA5WeCEnv/ipDgNwGXdXpkGlt09vOkt8Ka",
+	"pJ8H+iAQHPAJwzqvJsaK+IBG7wWI2XFh9Rs5/y0v/+4btd1em8sg6Qy1HBluQXSrOE2aZRVzuz1jA8/m",
+	"FC6pRII0TiJqr2p9NF547wUA1YRMVlZyY5kvi+gDvv5TWivq5b5T/3J5menQpSKSZ6kpRJG3vlfiMcWf",
+	"xmArXl+FLCDovtZ7sWCX7qfHaXOwxyPDgmqwtLWsupP+dnTSvewJ467+hgTdr+e24++Cl3ZHSlt9sCso",
+	"zcNSynQPvvwrK/iJ2IO0KqcvUIUCWEZKraux+gKf8CNazQw/tU5e/wLfcFkvK3Tm0PHtkDH2hWEHc+Al",
+	"28tPbjVQVbMApxlG1305TDwLm1Lz5NZoNm4Tkgi6zUdw8awUxtELehHtuPLLAYeGT2lcdPofQxPONZ23",
+	"tpPbXX6F+B05beJ5KJdSKjE1ac9pvdn5/Oy7aIvacqmwbfbfvnEGyOPLS3d0SikMWwl7FEJNn3kIvvSZ",
+	"KpnJ+GdqYayZh7LQPWmeUE2Fl/fKJ0VZYUqR4wPL5E4heL7mZl3N2DHwNRNZpio9HElVTqsOcDpFcJjc",
+	"Iv/1wEMjto5nSpT8tKTQSd4owVoV3M1OtqQ9KdGXRRsIufMrJlP0GU0T83jsZNHXD79+vGAr7LYMjZfl",
+	"RoqCff9grwtRsj+9/PDTgw/sXx4+vvzLn6kp34i6kG2IUx/tcULM3Z2cthSPdJrQz158HGuttrRJOCFv",
+	"2i24mdsiIloEIqXEbN8wcd9yO/5O0LH+TaMDDEPrN0wDfRb0YVW2LAqlMQtbrHca6srsUh+gz9SNLg+Y",
+	"963E0rHQaIwhfD6/GIQLn3FE6Zyry1gYuxIBbGfLpUpVh6++/WZWV9FsftMrqa5f6Jrag5qOjd+iUYQH",
+	"WAm7ItWN9KFJYYQdJ32nGYQvB8vBprglfYB6irnGgH+nW7k3q8Ncp5CjPa2fzFwpfpciwTMuaKTnxitp",
+	"LI3vta01CtLR0vGuF62CJEfs1GM5iJ4S4+BNp7VCAHSJh7P1US8I6qCbDevhQRJhc5yFYz6PsTXQv6u5",
+	"OnPNLbB016ltmxphAQw2wZvcIadLkJHN/OXgm/sMScR/SHH8V3gw4kBOA6fbcTCwAe/z453qFPwZ9Yhy",
+	"WdTjV2knlQzID70FGny4TzDF9ei7oUMbVsNCtHx0E3yXxeh5gtmATJGmApYxVlRYBW+srsZllPvi4EI/",
+	"aDrbeKqO1iXLnddI+tY0zfQIatEX7JJSG0HFD472E+7NjObfrYXClPxAiyyRf+SFiCI/I9U7Tm1nq3PD",
+	"nh7sTtfyP6D7zhX7TvA6hUifLeV/5LL0fbHNDHRSp8h6A9pr24Xec6kMBGm0ShziiH/h9EyOqATodugj",
+	"EnxFilm6B9DPO6GYARfaVd+hwVUs9nHqkywEMdMJWREbXR95jcgTVGKmcPJ0f3IGMLOiFIjfqzcRFyS0",
+	"9tmLVsQmFWzhNYqPuW0+u4BwUI1JQbGuMEC5rLVyqxPFZFzY7upo5gAUkx5b7Dm2rMr0NbsWlXUGsrQm",
+	"V++Tqz+Cb5RaX3v3AmcVP+3dtq55XfQ6Agz1MFngNMl1DffWnpNu/TRpH+wLvokIcbdx9/wvgrhxn53X",
+	"FAy671N1amKv6Zs26NEjheX7WW2xVSbjEqK5NXv5PLqO0H5YnVh9AGUqYfrQ0oH4/o1Yikqvd+cyADxg",
+	"2nRav8EXSPjfWmxELdR63EB8mzwKGEjbnR3H03NPvRd2anVTGx7FvTFQYN2FaCGqUNNHlntpTLa3DZS5",
+	"Qk/Jjb8k4AqRhrlZoAsxGPqgLUnDKm2MXJWCxc6uVBvx/aHkJAA19lsLkjkAOUmEL18dZGkfSIVBzAcZ",
+	"CW1CEWb7y9+hX99AidFO8BrBrdu6Q/KZGdhLdC/BZqciZ0QQJjhh/lR3dy23RSndwip77dA7UrHNzdGy",
+	"jcelJadaB5MWw76/f+YeaHBTIDSx8b5vjIYvIBTqrht+5CeiXZ6n90TIID+T5+4tKpV7sFN9vn3vLRyy",
+	"OFTT8bbIYdy0J32G9tS3BdVoJY4MFF7NavflE9RysfjjTs8LZfNWc+Ej+Neyvc5QRs6DuxSfrFAmBxI6",
+	"kcLB1dRPJgP0BOtxt0AvQv8GOwk6uaXkansIVZzTixjKJjDdsUCOEvoPML3ZsOLg3ncaPS/LJz4F0nEq",
+	"gx4QhglV0LOa5qpAQ2wHadkQVhEnFrltNJyTu++hOp78QddiaQWfW/GRVyA2m1mVUvMv7klXs1BkStvP",
+	"kaYYgZZbBTl1k3sZmWvpI4ZDE36PTyU9dPvJ2YUwHggjXCI4MeiKstn4ANS9wRwOtu1NuCIuOT1X8fpt",
+	"jn7T6irAIobztEjcyN0Leij9BXc9OCtneGJb8qjlUSVz9xJh0VF0Th66wVnihv3pu2dv2dd/+fMCVShh",
+	"bPRiUcCrXw4Dr1KQ3vNCt1Nh7sLZH3U4ZGTBhAGGFjUd9HG+JLjlYRxdUXLI8kBSTht7AleT089iV3wl",
+	"jmT93e2AAAePae4Q5k/TO50rAbwONV9+iHmgi/h1s6P6VQypDufoVZ/VoZ1IVegQkYr50GvGkr5z03sA",
+	"S8qYkticb+rJDiCFBPSa+GSxpAZCGY/pOs8AA0ilQebbJwhVTPChYfeJZEGRMz04YsAJ9HQPZE2uBTeJ",
+	"QC6aUWsKDeBaIFUmCEYjJj1o+bUgax9N4+AVZWF8fRy0pPRcBeRvsqJRc9ti0nZehxpscdPr+iN8wF74",
+	"JNI8sQg/pSxypwJhQWKvjYlIdNNMlyEkt8z0IyBF1v2e6Q07MctSF3Se5epE55Mea21FJsV4veNKiXIK",
+	"2Id7rA3M3zvNsk5alQanfer0W9DIAWaGbQ/UfSFLcYfON1Kt9b5dt5sI8Aww/+EWixtp9jiIq3i2rHoj",
+	"VHHe7jZN6bv7dvwv21S0t8vca7EW8iZT6J7HZKJOXmDYZBMTT0ATD2mwzkO/3lMLoAlOUVMND/I8EKrd",
+	"qZIXF4FLB87785pv7LxDnz3I8w/lxqN79fNLB5gTilvyhW5OdWbrHa/52orasI20TCqrm0RbFLcE4lSM",
+	"NFExJVmWTlxjXab3BHufg+ehaZIAB6F89Ly2ZmBh8DvjLdB/KCOh8bOSM0xqGWuufNNQP31CW4oHsDMl",
+	"URYeecoC0B74R6QFxLRVGlyNbc5saBh5y6M8AIBGhd8HWagbRI9HE6LmSWzScSdx+HCjPCOmhy4QbOC8",
+	"vfCeZgKnh1YU76aWU6LIa4k4JjlVKIq7TfpsJeolltRNzYtdMHNY7xg37PLh5eNvRtNk0fkvP5H2oGqh",
+	"crpb3ZGtdLfdPqRyQreZsmkFm+Iwua21VtTuc//nn/793//Hv10++NvHXy8Xf/ntz//zv48ykp/ZIiUD",
+	"Rd/X4vh0ZYSaTd5CVAd7mmq8BOHaOnG5B5dK04hZuThCNuIw9CWTAbN+s2mMdlEaMakcqIssGcMVGZo/",
+	"I9sffy+hxQpnxupaFCmcCmdQaIZmHvw7BoOIIg1zvcz1RvLpH2tellJtsUYC5eOCYYZ7SBHBTzCpjBUc",
+	"SnT8S3Rr2sGkr6dJVW+SJjPF0vDjL/UmHzKH5lK13oI+2YYgBwN2el5Z4mvzkYXVCQBYgosg56TX0/MH",
+	"UyD1cWzzSqhlq5SLSu4Cc9M3zTbrWggFYGcQDbtKbkNfUY39/iADCdkq4TQo4gXR0yDNII196+opa9Q3",
+	"oq4dD41Uy0qTFLCbSlpgj0I/UNo+wFCKEqLA8DQEebsYJZdDBaYjzsXfModTK+MLTmYIxOG4guGyYEY7",
+	"HeQYwc+xNMgGpWea7bqVNyIj03zC4Ch9jjuc7HDbRSCC0zf7PTF3oOHjTPJJfa/F0Xein0nKhmm6aNxj",
+	"ZYtZBF83l0zHcQoXahgRcbQt8Rj2HvzvVxGEb3EBncewBo6070Qp1ta7nged2vHBPoI0TClDm9+recWd",
+	"UbuHuyvcCtSdyp3LkC2HddlCZpyJIHV73Mb5gIx7QXbgdHeKhKV5J2fAqUPIMchQgib8K2ilF6tb5ulJ",
+	"ebS9DLVbJda/uzih+3/ess1jg1Ix773Jnf26Sf4hbxTnm1miD9/Mr1u8zvcPBKBWKM+HvpzXgOyw047L",
+	"khyO1Qmz31ClarDlQCx4RUvRjdVvEzGcHAEkBArUn1+ercVXwJGgInpA2exejfvMuzp54ottdYQInhIb",
+	"oWqCjjklQT345DqtUy/P4joHISEpoYXwIVyWVyCbTINxDu4xKOx8++b9B/aIV/KR91k9gEf/p5M6//st",
+	"m34+Ju5/qYw0t83mDl68pGN/BBnJwNvcFnVqECJi3BHWNL8nmmaUsmqaukhfxwq9Dm7TDypxuo1mDFix",
+	"r0puxe3WlfHIZY7d6wOdGEfdA1/PslVm6SinXMu51+L4LoZCOqHT2eqC92lNjjQ19BlNB4Ew6sBN01Wj",
+	"LrOGX7J8WuHwQ2Wptef1NZU9GjA8Bop2yQviy8u524ljLQZVz/dyq16qV/6unXE9G0Fmb5/wBrBaj4My",
+	"GqGy3Jap4hruTgExBfdIuHnQoY9SA9GpfKeKtIA6BVB5vBhozDFTp1rrOVUl793jbQb/GsYI98NISD8k",
+	"SuCoJFW1FbkWY7mOl93y8VzOdKt/E4Wum+0gHyUcBVWYKUtqss46L3m86ItB1bijvoSGSujn40UhiicR",
+	"efpisgbslcoA9hGWnCMWQaVsEHI4iMdNP4AXqsXuHsEz/CbbNtP9dCezfXo1sQ9TNci2OK8sdeki9BU3",
+	"mfw0/+HgqnTsID4BCl/t7FXvix+W2dn9u7MaB4V/U9Q4pxlRTP6a+wRgdpSqALOn45qac6/4zVhhtb0f",
+	"M7sVH/Q7n17RKcilr7iJpg05HBAsL+KWSttlaL9DJfbTutaInCfdAjMdymPUzyz1DcAa0Epj1hH59dwk",
+	"Wwowm75h3mBieSjay+SNjTd7hNrWbFq7tO5EeMveWH5CzjZ8L5rGV+6jTcxhx804LjBMBscmF5dbFV9T",
+	"OQ4vJATGAAhfWsBcxTwOQPpy9iId/wp1XrR1+gKga50pBOuCgrCg7EDvBPB7Trc/e/WrskbHr8k3Y3US",
+	"yZcQhKGlYisNlflx6AbkZeVL4AJOXBbM8xbpY3mgMoj3LFsNsQizFx6KHfao/C++3olMJFK5WwMAA5y+",
+	"e92tyc4pUS1QsDBAey796be2pssmC+TBAa71UATz0qd7vHgbv8Y3l2NcdluWSWRWfwix2Qh/LidpQN/D",
+	"8x2XzJc5vuz2VlcidC4RR0anvo4qQzmXL5kstkyarXUZE3BtwAoLuMkBorfowny7k3wUTXVwtnfw2U8T",
+	"FWQZKA359nI2kx0MrTM3QkwqdgAVZiR//x7Ob6h+6p7jwLYxo338TJsMnMztQA2CoGgbogR519yIJeRs",
+	"zqztKwQv3YuzKyh32MJuRss+3/NuHJbY18gtEdI3l4t8O+yCyRStDqtSrpfpMruGijZNbf8p1MbH/tdN",
+	"t1dABJBm4Y1adH3oGzBU55Ku15VhfjknMHiett3+DJmq90iY3n61R8gcGSMLKtAmtrN21H3llaArfKUS",
+	"878l6cL4va4DKtaEr/zon3ZcpLOmZuSMHY9O9IW7sshiwwnDvnVj/TZmL0hshwuUbhbmZzqwWU/XltZX",
+	"0NrqxPox6cyxCVdblLg+6xxQuxFiwWBrqFMwW5v5LMHUb/2bRPu6XZ0G3VHnzYaFOXUa6WQTH3sfCAj8",
+	"fnsDEocBJ2hMD3VWyE6UnbgbHfaoRA0pe+RwPWo1ftTLUT9qjV12RqOjtajK0xJzoEdt6iSi0y+mdHt8",
+	"5eN5X5gpq6fhk95sAGEaWivjNxtQeGSndkrA5URItbiBHNP/9IbpQ20eMscapR8R+LfdxSB0JC35SXQ2",
+	"9dtR/4k/QgMnzwm4/snrQ3an8EaeQelM3AMZN65FFRC8dyKki9LQ1oLXAz3QIxoZPMewcUQ/r0VQl+oP",
+	"4lTxglmtIqwY3wuswTsYumZtM5C0n0PU6BeD+Yg4NMCD9hnNQr4wUyG53GQaIscEfwTLAzCOBG8aKBCo",
+	"ObT/ZE6KePzt18Mu/IG8kpG2yI+hrWhQqv1rAzP8sbkeuxBqFKzdM+Ay6H2IDfLp8pJE8hHS66BUplCt",
+	"uyf+yeSLHv17YEVv/b09MSZw+8KkQXFLtVpQIaEbWxoovqfbB40XtNwObaYpZukzd6eQZYC+7wPcVKen",
+	"9mbTS5gKqTijjt/NtOTg/nnFUanZvuU1BX3utZusBPSZwT4CBH8oxNrdKaR7BsI9y1yVash4geZqdEes",
+	"odLTmAXeB1ZEDICYw5/p41qb5Z6O05wQESzp3dSS9akzX2zpY7znp2VR6yqXAg9fXXPFhG+YwNynyC5X",
+	"Wfg9/MoX0MEh//rB5i5TlWmv6sy/UmzRfRFIGuC7tG8H2rQ2w05HYsuhnA3QiQ0kyxmWovO2AfpqWlFN",
+	"Si0Iv86ETDlg7AitEWC/OlBI7s8JMhGvBRY+ScNCeehEIJ1unaz7wVfHVoL71tBN8WwZYYgXF4hVkG0E",
+	"PdEzTaIhvNk0GK7uyoehnDJ5WrDohMoA++dw/W1aUTEC9wGs6KtwPQs01bmBwgGiA7Hv4nkMHLuISGrx",
+	"KPkJJkZYDpO94YIWOr/y+N7mUFo04dCs99kakyCL3/qkz6eQRfy50NW79XJD6Ohhhk2EcsYUsbrQ3gb/",
+	"fVMLbPR6p6WFCYTvkSvc+Qh72NpCcl/qRR7Apv1h/tClnfT69+J+JbcHfchkn2P5IjMVV4b9R6PiFxIu",
+	"YDIAB5tjhvC9nI2AT926+NfRha8otJyXeJ5bph5cR5+koQHpkruY+6x6f40hqKRh0tJlZyNV6ZMhHHJV",
+	"gj9Lu5OKKhLMIOvl7Ig5PchAMcs5/0+hiM3XiWM8BDoE+ISfHIRPptvg01xWRpLlwstcditusqNNVXIF",
+	"VwJUQ/X63BOApx22efr6KXB4pO/IivJYKu2uRc39EBaI60l4uKF4wgytkxRTz5vzSouP2suPTh2MM2/3",
+	"mWrywHr5sh3CGsl8jSjB9SmUGv/XLy2bgpJ2QyRAhk5TisJi+kMQohauWO8c8U20R/sQuMGG0hnellyF",
+	"Xvh9DHoMB4Lw2WAiQ6GFWfgkpAZPGu0NrgoEqbQ7oYg64l7CNZmDklQYtB69PFvL4WcITyQKjxd4O9mN",
+	"Mbpu88Cx7LApadIYhG6nSU+h3HRcDLdLAVYU2p2ilOkpBgNATWOTMbY+rK+z7SMwE8ZN58iVzXUQtrze",
+	"iklcQztsuzs9vkBI555UFzDYZQszfZ6AveQYivEqesoHZ9D1iCGTLUK2OW/13PLVPVTL11hg40kYVpb0",
+	"mm3gQBKcD9y1nKRQonjvgePIs00XXnbEZBdkq69cLZjcYGmXsaJqI9KAgAmoLO7fh+nm4OgB0YeyYK0z",
+	"4htB4OmZ7e7KAwc62cllwXTdhOBiQweohywDZuyoGz+gJXl2CKskN7GNlk/Wdi1DxQudjo0PXbF3L56x",
+	"b7/5yyV6G4Kzx5mTC+Z7NC1lsWBNJ5deFUO/Gr32Nbo5XLmydIoseH8aJxdbIY7d9O8vAY89gy0BvwEG",
+	"hNuL4J83lb4WisUZ3iK1R1cik1CnoqMG/EUBgQGeX7ScF6l1vS4l2MXhIGcqmrc1hQ6MvnBeC/SHQ59C",
+	"6HSyrw42eq2Czh4+Q2Ybe2u878eBnEzt/XQV4yU0JQhVXBDqQohrDLaQHQK6WQGeJj1eTZgnw/gVr0Xh",
+	"W370AwatXvXjCZN6WYmaxKJ4Bd2hoekvNKflDJ90Rx5b6o8uMpnM0FryRZqjYKj3krkmjSWP1DOEPkEP",
+	"JeSueGdeKUkYldGRMpU4uT4jQ5NqkmUAQA2YEUFejL5VZeFtBYsX3rMHzNQQUwqLENd0RpGnBSK+GLFg",
+	"P2pVcEgZeBxye7XqZhVHtfcvYxH/JuHpLyNZIimMl6fIQAZc5yCY7LGe0ce+c7ZG8gvpg5sxa2u5Frco",
+	"f58x+6Y5cBdVhEg0QxyvGUifCXha6/NfUV+ndZ8cVJpT9uY2Eg7zj5yCtMqQ/oaviYCaQESZGQnCHoKG",
+	"TkwsZmxVhJ8gPlULK9QUhJZ38cF+hDH8Ema2aFZL0ygqx9muhFPxsqDjT0Cr8y2ZJ3Q0LMhEZmOdAISo",
+	"CNwhXhchIySFsHRJoELsRqf5djrd0BC43nNDdVkSZcG4ZRuOUQoiH/m0DIhVZPgOKlMg9go+yALi6Vyd",
+	"jvy0QG2aM19ORCZhh8zqwWJpeMjzhIgXMxkhO2RcalbaUgxkdv46oY78InwmDhU3ye94hhf30ohn+qAs",
+	"VSJZ010cX2uL9qFjPLC6seUV/vEkLECSoWv1UJHJH1AuSVLD/ZLvYw+xUafb+JaEzpBcCSzZW52Y0scn",
+	"0dPSKB0Y27Ras404Aupb2r08GZw2x54Dft/qYGGRftHk+05tnuDp9MWiXqH2ZPZvD+zTK1FsqbAMlVnw",
+	"3akJ/C+aILUPVbjzYISYmoDqxzdvNpQUXUf2mfANz2tQv3D0vbsnzSGCXY1lwPrpeOBjP8oAVd2qCHix",
+	"W63p3rBW/XzIZRzsUzrbeg64enCYtrlow9fWLBiIwoW3l6XaIuSgrtX0lpgYuSmliNfVRpZiwcxO11Yo",
+	"LG6zIWKYxIwcx8LxTRyoufD/GEBD4+DDxgXZwMI7UJQSTxu22ffAPk5Bp5wAOcyO0Dn7XLjmaS1ctnAB",
+	"O9cKiBfElMS+xCpEKbKZMaNFvLHihkpjqcDWafdRuN0Jp83pBkTTe1Fk8YRxBcC8WPcJffVAAdhAJSde",
+	"BwAlLeDHPbRcQHRvOQkjM65k0pIg5EMs5596RV74twCD46dlLfb6ZkAHckfIh6pBEYItz8UC9qFlB4GZ",
+	"6kx3+D3goUvT6pox1pBi1MoOHpl1A+aZzVnCgZ1yF9oUOynBt7UQBbN6src6349G28wPCN+kQz14xzEF",
+	"Fdsxk6rFofDKwqeStQuIvjAs2A8zOrc12D6kAQjjQa4TuAIbVaiWGD+edPsnKSHEHKD7S775aiV0VWZ8",
+	"3MxLRnTJw4NPMGmxELxcsDU3YsEqXiHe2Y006O8zIUrhG5RPWoYXqvpIW4IDSQywj9672MtmWAygl7jv",
+	"xpauEycJz2dmmU3wBq1/mzEitOUlwSKvnZ5u+SfQ3re1NmbRsKQ7STWiJM/jSKsP6x3VgA0d4QP54A2Y",
+	"1Izt/AdE24h5TAc7Acnk1QKvbTnxHEjaYvBFvMubsxdnHvfHi47I+w0bBErGXWldoQ31und8mvORXsod",
+	"WRSkd3Otty6I4RZ9SNAcnsd5oL56NorvVBYbNLkL3ItHgIRZl1Bjkt5VzYyn73GDZDOAIxYIQEcu5iRF",
+	"9XxE4dX8sC9qvafx5cMtLk3ACnenEsROq7JwJbCfFfdXzpMEKTLFifRIHsCqCzjlMQoaemFxS6SVoGK1",
+	"TJRZMpXO61+xL7aHCmmnQLcg6OF7tC/fJ+JJtWXNwZvg4cJP0ondTyH44p95wvzBaok+ILWfP7dh7qPF",
+	"cYLqzkg+2UNQxkAulk/SiZkZ5C7QNgKlccOfMChKTPHKm27ZYwket8I/piH7sqjAiQabp0Eqap02cIFF",
+	"8MiXxQEe/OWAcjZIv0KU8kbUJ2xTCud4cQFaw4C99koam3EA9MntwXVRSdlxVTyAsK6PsGX02+SS29a6",
+	"hedw6+bVXZ52f3ezwrMP0iHePkP9EobaF2O1IMgEaSd3SgiFGvlCC7rfYl6F/OXg9nREH/iHFMd/hQed",
+	"NrTj2drJ4FQNfAd9IhybiCPJJTM1CS8scKMXwTnrjwSupKNS+NR/P2fv65l0Wb8Tm1vDPt0CSHS612qa",
+	"BHiHnQ/u11kykRzns8jz9uRMINa72V15g2BclRvR25JEdgBo7itxvvxMeaO877rLgL2eTRfPM90/QuYh",
+	"mS2cKzs8CyvSntGRsoCYKUkFBZVWcs1L1JVDnXpMw5ySshzSFQOCudgM0I6sAYaSt1lt4hOfY78c0v/I",
+	"pPVd4QAGYKxkS3yqZD1URyKbBnx+hCdBK2LQcCeSz1n3SoCROm05G7kNse0h5vjAy+sX/lGnCXCplnQh",
+	"R/GdO1Whn3zNoNhe+orqUh/Ah2Q0znil7Q4OmcC+Ln56KsoNGAi6maVnO/29mi6T/oWT7llMuMqgu6N7",
+	"zqNiuQfdZgAAysJvrlBPWj4xpaGRVwtHMK1ZLTO8Aw400FUaN6FnH3KAQtO11TOv0G46rs9p+ZgJWiP/",
+	"0cqJ+93RKPNrJoJcA/z1HN8JwGVTHqZuJedWo1zyIctwdElQwdpXUgyqaU4r/wBPwiv6QNZl/bw7AUBr",
+	"3TFfbhf5wU7XvuDSXy9RbAFZw+yb05ye0PYh8kemmX0IJ3nMl5B9GHYl2dUWA1DUJCTuCDBPm25ozV6h",
+	"pxejP+ZaFAtfNALCDVzkSb5rQJepOOKz1cIcfBtwKIXBb9JNOyg01gl1+QOgKHHdzx1x/CIntIaZDb8/",
+	"0CgmziH0remgGKgs4N6tqDE2i3cH+ogI33gwNHoLEZEnjCulD2otrvB6MIDkijkQpe+r98RxxlWTNGyu",
+	"vWcIv2LSwvAOw4AjLQxxAfgGiLIwYGVLtR1B0JsINu+tUrcYJ5OesMsrCAPoA/S9J13L0KgrgHuMK3CB",
+	"5IlegXhdkzUceI1MsI/NeN0CoDQBQeMahy2R1+mjYoFCBGa+tnItMiR0Q5ZabTsth2FsgBxpAvtdHSnT",
+	"FxhzN/NRuoY1w7Ox3XCshFLlyUdldRO0ywUla1HNud2qRl3tohGOpZY2rLJI2LKzB22CJ9vtZ5o7ze7b",
+	"z3RBZdCuw587zUX5esdKYdEhKRU0QY78DmVPohTVDoposEoQKItAHVPDNr0MmiJrQoUinM7sRVnORCmM",
+	"uX+kd6p11KSyAFhEKT5B4hL9pI6TPtK9FYBwJbpkcI5xmIVfZ54yokAHIYF82PaKTVtDpqSWgPxLLbiB",
+	"ay0GF/sKBUBaEE59wALZCqbrCApC+KbJKqYKLhCozvBV28VBxIIiXaRJeCn0ZyWyF2xIsJlohWfzo61h",
+	"fK8PykImEynFySCOu+0C+AfSG2brSUATPdeaZvp1EtvYEG0QTnfxJk9jMHi31d7GJ9fxXPZUNeAvuFuO",
+	"3OKiJrWhp6x1d/fKP9wh+cLEQkMPAOePTquoYzEjLQ/mQpMgySwfrEMY7a1z6e5Md1O6q6kflxvQnX5G",
+	"fCK5DnWDQVc8ctPtyjNaUY2tJXNaGvRua1LO8OFQCzxjlK6q03F6iU/WLCCaaQIYr6yxc9zsoZS2uXEg",
+	"q9txjvsywnjP/76tucztzPfK1hKHcGzID4W0DF6YOUw3FbwZM11gT31JNZt0Y0lWltudfS42UknaHOO1",
+	"4F03COTfan2NVdTXcJcCnJURdnmocsYknTriFNgNrwOYyBYaMlvmVFff4bo8Osug0sZINMgnKop8vSOz",
+	"gaBn9ahcDK2tgQDN/LNEfC/skNd90lTblIHPstUJu2wvQHR4Sm2hMP6YODUxtu30SJ/EhLyWTiJFiE0n",
+	"T/YyyLao9CkAvoDkC8Mqp0BYDZW2w/lSsffSNIf73wG66kWt9+Bxz7evd+ZttyAl9FyYeCGtuSpkERDY",
+	"+85Had2KV3xVngAMfCWMZduDMGYe2vOzMA6Za1965yBVMVNDZaV/G7q0u6fLE3aOH8q+yMQXfHZe0/s/",
+	"HWB4IwchC2MFtr+WNmlAKXy1lcCQQCr3/e90S5ifMZHcWlGbtIodl3GEKLnd1UI4QbLX7Q0a75iirKgV",
+	"L+leJYHtgigk0JeycIZN/N1pzBEyqR/gC6h+EzH6Yu5gBtUXxvUVZRtN1mvFXRhHZW3gCAJ+XQNtlGxm",
+	"JGO0uWIOXRPdS05eOAFh16mq/ERweei7bp/vT1TwydkEIEZ9InFZNomQC3/FkFvpQ4fTGxfvRSZrF2IY",
+	"CPrjtBvZg+8i2iT2r1FYw+iFEi4kyJaQFQm39QyaPDkt0gK8G8jzgNIBKbCQLejdy9XBQsNHD1u0BoiK",
+	"UDWFKYh0H7XpGRYYswzKNy60mf/Cb21D4ZEkCl2K0LpuRq0wN8ssxd56r4xnpEAO+JMuBRAF4GoU1Huj",
+	"F1BkhPPU+vv5O55QvA/jHkSPk8ioaXUxC0Z2KZ/2oUvK91VE5ZLSJsoyUBMLh2TNQr7XNC2vo79S+l6Y",
+	"17QPhv7jQz40/OSitTaaJCRQMr8RtdPX9ySUO+aiL1jonljxtQBHuNusa6WPip1Eq5wl70LzFwzpXEhQ",
+	"MCcmQLjVPPNvkTkQhVbiTl0sJ7cqI1szYm0U+JxrARJLbzZ0KWgDszG/jMVf7sEiuljEOCoE2QDxT2zo",
+	"rMR8/pD4ZIeAMoNqo0ONbOjrcjtCQwMb0g2HTn0yvPGj07Iw8RBlm8WAAoDbOGqrvIu/262q7SMtTkO7",
+	"Ge4jbLjVgqnuxMmlIif+FuccOCNWM/sKE+pbc0IS7ly8E2TuhEnCYqPfiDE0jNXXdrgnLJUVVtvWvqa/",
+	"6WrJNza37eixnTLL56EWxPKS3tCDKvRMsfKTe4WUKQP6A6JOmywUWYTH22rHmysoRRLlZjLGtP8OCOEk",
+	"j/wlK2SoiW9xfPO5kzBW1LNIOuCJDOKq2eIWgyRslvb1xR1KT3R6SMK5C9K0EUHx2khbsvmOVz6dFVMi",
+	"kPot3vJHZ5FAHCe3XXNDBIZLKeUZJ3uR5nIl2hktfvpJykNrelu91Cr+y1zLKqw8Yvp5pGweUEK5KpZ+",
+	"+aH/kcj0UUQAioyzdquvEjwrrC4vYny/OGTaBWINEJXQDV+F93XNkjVcNRlmcVHjnWK1kXTaCQzjiHLF",
+	"rAa0gZzMzM8yEjH9xrxCG7fTWd7Awp6co4Bj92l0Va3EVip0OoQUNZ7YPAHFSRJlMvOAhGBiuaZkhnQd",
+	"+z53AQGGn6BxhBHljfA5G0bvBaS3OfuxlqJgHEDa79Kp9paXVGd/EhkUKgtN1u2cqpKUpbxnLxnfM7JW",
+	"yVqxr8jXIKcSIXcNuOl0zY4eRiSrH0+/qaCEK1O0Hz1tJD75oGaH6SKhnegmdhD1QJ231vESiZCtBwEz",
+	"1QnDiRXyI5/rNNVqNLYgoW6FVHfe1PpU0JHKKIJD5PYKBYUJ8BX+ehwA+Z0cze6lZ0KvSX+ftTEZkz4a",
+	"ylJYTT+5P4csL27Dxuz5qQXVfhvG6rZpCORM8HIb7144rCnnpBn9tQctw2U0hyVe4kiUrAx5zk90xlnO",
+	"2JjdehSG+cDL8kSXlmcNG8Jn2tWpwlyyy6O7h92xoXe+B292Hm8jTieV55DJyOeGuTshlNGH7LP2rXU7",
+	"0ebZKpc2IXgrdbvpTdNopYAY2WqbEWATgjrcFGU7LRFdkIj+TfeyzEebxlE/xSaHcbwSAOuqk2T7Jn4A",
+	"yXapWZP4JOCbbsV2iV4QpZeA8fsxD/JJYzyMyMvZcq4WVaaD2YRsb0rcrLCkFI2SyBo4ULO2SJIoXrJF",
+	"28DytYCqwR7Po7Ont1vwUqzihrJoXzg6x4lAYnCVWl9HV0Am4xQyM/BBxu2T1GOkhC9phTzRstX7ZFLM",
+	"Ifhn+u8EOMA8NkXGbsetnkMZSHwbc8yGQnRv+TaEa6xd5JI48eC8y/LBu5jBl6khnpX0FwHvJ6WvNyj1",
+	"ONrAJDeTGfXnnYYacoNWzsxs0sk+2vtxk7acfAQ/DnjApheTeC5qfC2p16TlARnlner8KXLZKh5P1o+L",
+	"86zdioHmY355VHE9Edh6/OXM8o2BIBOOeygpTMtxtcCcR+xA/tVy0Kt9ZkWzQVrK2CyTlNCIGtC6JXv6",
+	"aKBVe5n5/ThQkfg2cPi4U2InWr3I2z65oC66+eB/j3btScb3X88uIC1eIVwRHBHHwU/kQb6O0GEj6Vwt",
+	"ECh1J3ideJV2vKqEMmhiH3ldmEyOJzTdn6rX5wAewNPmLPqQ4T4qo/mnJdQV0IqF3lihGGcFP2EnEcgi",
+	"iR2LfGZNq0inlHvZamaeNICdkBma8yv0Kk2sxl7eAVk9dO30bZasmbR8P+oQxP0H7CTtfndK1NFdnkHz",
+	"jhr5lMEioFxgcOjEiOoraGT6RtToBL7h5QHsBVJVB6Aeuqv8a0ycdMRwD8T0aG7c34MlTsT8OJ085COP",
+	"7ihiiUp06UClCmemlBVkMEu0bcPauF1q1K6MWGtVIGLr8lqc6AYbol4WlN/8qRdTTQMIKHXMAPy6z9Qh",
+	"5D72oYCrvdOlYPgWXQ+FOLIZhEroRgBxEB8bmuHZb0wnusCqqYWLaIgh2+RQCuNxjmNjkwPmJChxk+nq",
+	"WQtbn5YJYn2HROAG3IV6soyjOQE2DMcihtlywMs4ylTxFjiGVvBoafVz0wwliONY/fiFWfgUOGPdfwcB",
+	"ufC8zWthrG+xsl8kkkScIN0ipTEYlN6C8kLWf+BicQG5GSTlzbWslnhyljHQSnXquhZmiWmFGYg9j4wN",
+	"jV4YdDtcCXsU7qAeYxv8DjenI/hLdoYG5Gslmzq7b8eq7EICT3/VzUlPD6uXP6msaLNqS+j5RQRWSC+x",
+	"VseuhpTJIR7UACglZh4ibGwE2ClMJEx6CCRm+t5Y4sbLwLnmr80YDUmvSCD4FxgYudWVOXRVvo7DuGsB",
+	"QVGnfNM9fYaeQaD9AF2v7tA2KEwmzylQUE/n1uk9e+BuRVEKqIFfMA5iJ9K75Eq4R5ymqI9EgJHn4LUG",
+	"MpamwLw9/pLuREiHbF9g6e7+SatXhFdrQfMqJnFLJMTYwXkfHzx/ODK7k2hr5eyWEbzbKVZYtv9W9Eg2",
+	"tpf/cnayP/mcGtrWnuXQnXPeYnhpSgZS5ihFp0Kzbvwsvdjjs+BZm+xw2+uazrf3SLd7LA/gCt2k8CUx",
+	"QRgEsDb4fma2b8nuYXqzMSLnHtTHuUi4JGRwv7jZIFKDGzkz238NaHsdx8kmk1DproxjWmABAWM0MXCk",
+	"RauUA3Sgq5ADHePYnuI+H3OU6wpSyXvF661T1ULBDYFYL0tyHU8Z/uL05//j/ZvXV+xXXpZX7N/+83/9",
+	"Px9/c8L5V65Ozb83DBD+UOL9CoXiC6arBQNArd/6bRJzMKBz97kBfo9tpx6D7Rz+RWgSYHGnrcTadYWP",
+	"R/Jfuz1+oKIo4mBCJkUPCnNcTYjs33EEjLsCfiHSN3ltMYKBnTHbgLexkKlusp1GG88aTV3iPyDWHQ9I",
+	"dwpKJMagVv96OQUzlb6I3q91JSikH15cxfo+qBN5AmDA4sqXZTBpn6CFeMX2/Bq9T0L5etYnLFx/V+6/",
+	"2KGKUPQtcwbjZu67PiRm0mRCypR5D7Oc1y4xgLO0W1GT+5I6w9qHZ4ozK9tibnFRyBo1jPZXAymkWnlb",
+	"RB8s/ufHwTG+nBoYOVMjxgFffQpoEknXWvFgA0Dc0afYELW/r/HvnSJnLLWHFBXmMybH2yf227bTfa9n",
+	"OAy6Skd8deELivwK8kt/7TfgnGGa7Hblp5FpCh3p3z8rTc7jDGSWWnTDch70wQvPj/lto7B7TSc1YKxV",
+	"0I+8vi58w53eG5lead06eN8Lzc87TiJseKCLX+wEDiBCSab5YdL97eVit2XkiM4WRiGnBt6QF3xtdf2d",
+	"2B6IGHQl1/ZQi2zW65rvRc2xRczCKT8Ft/xK7vlWPKpoyD0j1rUg9u0DAFm5x4sIsxi+Lw3gd3qdSW/Y",
+	"xjtqhk8qjrSIqxgjwjPf23BGNV9oh9gROHNCkdn+eu9T47YjHCU4cGWBnhasNoUdAYxotnH6AFRPOvva",
+	"6L3ouwLucP+1NdJ49CchbUcbwVcEe+Cgs03jN5KSvxxCFsncJsy36EKUqc9tgbfJdikTkSYzVrdp7Jwa",
+	"okACuARGvIcDqoCnVxj94wCxM9dNu5wigJ4idkmno1qajkfbjtA/Um8ggAhKLMgJ79b1ecd7WSgPtTGO",
+	"sD/gAwhNzGmzBtLnnNkAxa6AqJxA16Ka7Ut1b909mmqBBGYmDoAdNDy+VMI935Ca0kHJ1k40vvCdRy1d",
+	"HYxUwpgA9eL/5yjEtRmPjmMzhuDggNGGuIW6IdOfZjH57FsyjkRP0RgaumabqS7w/otVrY8mxtnypWHz",
+	"MbCT0lrCSVHrPX1cvEmLTRmOsZrByK2CDi55NGPiGhdqOZadCyVtJTd2waxmG3kjWMNmt3D4wXGB5S08",
+	"8VtIvGFODX3I7ZRb9VLRGIqZlrGCYeSIbUBPgDs3dOM/+vVKw0qEARkzPkq9larfDX5Ea1hcVNyYow/o",
+	"9iyhORoHTiD5YJ5Mr6S6ngHe8wI7ADlZJ634wrBaa+txhLAJacAIWYmdVAX7b+Nw7BNLUzPHoSuV/Mxb",
+	"g/i3SSpcSx8sHWhc5fG2xnxitJTAGDA2V8eD+Zj9yWlsf3Zn5iv2p6Moyz/3wZa+obCW3peSunPNtVke",
+	"d5rMPjKxqAaZeMeNB5VFNCUS9yd4AmizcSTfaPS+a2Ml3R32CJJHPgdswJ6fluvYAq0rf6VJGyivdV2L",
+	"tYVOBbp2Grs0u2xbzXxXnFl9xuHp5U4WBdWZu4lnJM10bWfeCMfCacbQm42oBa0faSVCH8tKKAjhXqVp",
+	"HqbVBRTrJKcmt7/BcX11I9nvZCBeNZxIOA514F8fiM+lkdBRLnKPjifntumLEfim80Fs27tompIpDURP",
+	"obgRfTQkV7mP0Oklh1VA7p3T4Ai7Z3mE/uHuS/gYed97yiV0abKHw8Q6QieVUIt2nmYTIuxu26KRkx3Q",
+	"KDxjiRxJi+DhaH7MyOJcP8S7i8iA5NZzNHcIkSz+44RK3fg5wtZAOEvIyDvCvRHys1DkmauYrhrAfiC2",
+	"oFmhJzeLnZzfcsczm3D0aCjH8muxBA/0neni5unbGxYSIbqifxv8ZxteRwAs1SoqnoZ4decjN4R49Z5G",
+	"G1prpQC9mpZ8phL8Oocvy9lermvtIchFib15AYQc0lcVDZoWYctH2+aEB1+qn4wgfG9h6nGe6cezRBgP",
+	"ZowYxwMOY/d9uM/IoD/+OfUNffPNV9/O0//xM5nB63VGXmUSJgvBcz8JXiuRSyOX1jA009YkBORQJsxA",
+	"J+PjJCS4BiYwJPCFugVcDn4nroAkleUboiYq8f5Nknge8Z3qhSz4flbspbPGBsUOv0Qu4igtVqNP6VEy",
+	"rfFI2qkq7xuxR82gxyakGaPbCn5wO/IEHHsGfXllKX3eZt+HDZkaSzxNWZBzQImsD5UVxdLuxH78qUPm",
+	"S6V28txCW5/scOEh7PeTfWzwG/AjtHSkIDxqbG2kN43jH2qhK30t1IJdujv3MdXMS9+IuuRVdlgjS6HW",
+	"Ivv74JJ6OWhxCc1i00+0ptMau09oiqrExvZ2cdHjEJJj09ukAy7YANFmYCOmuOqrWhiz1BRmK94kkMUU",
+	"XSRw/R3xenxMZ/bTxUQvLaRsO6VL+/5lWCSA9lXq4JtwQb8Bg60pEkD+wnLwJ95bUB/UdiBf6kbUciMn",
+	"5SzG1JoG6TW+nVzOtUeAaUg6uKMhpDcatfvyXFG7jsbRx4/VdUYsyrB7iJ8bGxZeOW12McR/lJWoCrI4",
+	"96VlxvKTiWn9eZDhaGpOUrDe2+B9GerKFquFAB2Pe2hxcDft+ITkC2/3pahTF8lym9EHt+Z9t8LVJwy4",
+	"MX2pq/cSQhfebBXxBx8Sul22UicHreRwGR7WO2cB/LqVN0JBgthv7Tbr/TwYMs9px5VCdI5Bv5l/LPq4",
+	"+hn3PfzWe0pAahllmejalMw7qFGmwhIxyU4qhsBtI0dsIA4ayJu6IHya1EAmVOAXIthl058maY6R+box",
+	"8RG9sBmJnOKu9uAmWZf/EFp7rgRyjkKM5SiUDw+udbLT0IfoTT9yZZnSIfpqms6vTwYh55tiuTN06+2p",
+	"4p4IiyQA0dxzsaioWSC5NaGwq6sDT2og+5yfkv6xA4AwEX/eF6FuMNg11YXziivxvbI1WWQOucQmU9wi",
+	"1ztI7GEbubE7ExJbnPBzZ3oRG77tOdZDB51vyrR+chvwClKZiXntBVfQx3ecO8ODTq0r+fRit+f8lCUL",
+	"VE2ZHEKtd6Rpj7QVAGY9YuSdwV8OCv2/vdHflxKzrdZNZaAbfM7Ag9xwMAc+Ax0v5eCPZDgN/GpaGAbl",
+	"Hxi6CCkiWGV+DIiW5knsKx4rTptmJw0Kdg/gwO153LGGehH8JxxH+gRfCyryXAs+F4p3Qoz0XFGtfCxi",
+	"ras52RmQik7ywZ3Cc0MoIzjDRUriTug3DE7uF/RU6u2XwP5L029q95nsKeiXcYx66VW2FXyspq/4VqQ9",
+	"ypHDAbUyKuGj6nZY6GKgwAAWl4tzdPGg05yXja+pIjqi070dO5ML7RX9lxZ+sOwccQPu1ElvVsMfdP7P",
+	"YxJPx9uDIoWm4hn1ZnKJfE4TBwxOHqAqQpeZ2McjDWDsuGk3fEjRgrjNQCjpbCWAD246BSDUgcWyV19B",
+	"ms2xolsSXuCAsak3TKsVVPR7mOEpZTK1KuC2wmr9LPhCbM3vKHispbVCMWeHMqs1DaKxq7kRc2BK3fMk",
+	"Hm+2m49mx1pbgeDmR7qxfjGlSiI42BNSNCsg6Xmo1Wi6qDnyqgHQ/qcGazjFz654fT0tN5Gcw1GjWk9B",
+	"P006OKv5BSXcLYiczk+qFvZQK1Fk5WvMD08hXS8WF1t542OWi4t1qX1ndoj3D3di7+nl8PYVO+5OaXqB",
+	"1ehY7BfmfHWn/u2gplMOO0MLjBhBoi+Sej/JLngKzVxN20I5g1kxD84bvvWG1NGrOhTiDB54fGpue4mB",
+	"cWd2CeuHrG457p2qwn3HsID462sSfdsAnGKDIO73O5J4gbyWcFaWTQPX9GOADQLOpC7UiL0z8XFjde3P",
+	"yISnrfhkzW06WTd5uviJZJ7NHLKkeRVqhjviah/S63vT6ZXxTqrl3fGa9FpiXThU5esNZhSsg/fP5/s8",
+	"YVwxsRf11u1yzIGM7UC7rfNSqAxxIwhIbCV4fdXyYATXRZJydVCF74UBfei0x1KqBS/eqPI06kMdfVBv",
+	"aK1NFmgF16LCGoUEoigCALvTEe780O/Sn59usjJtDaZXkX/RfTNi5ZYyk2IWvLY9xsgsuIX1itrkqKz5",
+	"2T3YZfSg9MHsgXyLwKeev7Jc/maTv6naG/D4rw+/vmQ/vX8+y77GrcySavq11sv/aCzkDqJnZ4UpbuGM",
+	"qrg7XaJpmfXlXa/CXrP7trTPLvznHVXbAFWSsbwotjbUB+s0+QWU/WCZzyI+FcTmgu3Flq9O7m/XAnDy",
+	"+qU3k2Rtwwn/kCIHuLHW5WHfqUUfhhRIKf8VVeDuzZkhVIwJqBW/TMq5C/AJoygIve37R5P/1jdu9vwE",
+	"ycso9rQV5goao5+cYrtoAN1AEEbr0olMXqItGwEIy7KRbfvM9mi5Fh9qEvvw7wK7EuoNW2m7C7kwHKDx",
+	"rC9tC7kcl5cLN01Vnpip3Pz7mTBQs0U4kVJdoJtgBKkUs14icjxiTgd5mH5GZPxnvg1Ke86rE71LzogT",
+	"RciMz0Zs5nhjhkJUZTu5fkovPW0z8E1lDugyBh9xceklGzHSQm4D0aIzjx0rm/emOxBn6fXZ3rz+CmkC",
+	"WaEJr9fAkRpNzsbq5JOpaVYRq53W1/Ni6e5UzLhp/Bjf30CHyXaR4GfG28hXwkMow8it4vZQC9QiQyoM",
+	"Xjp/em+5KnhdML8g82e6XZ+m+8w2beesLouIo8TVCXRmEqerLgkBf7fw+3Q/vhs9bvZgiL21w520+IdC",
+	"FSJUBzxca2UOpW3+YGuuzEbUdfOnf2qpmn/h0b1AgLOHIe6Dd/VDH2FoOn48rMVayJsMYHrYuD67H5Nf",
+	"5jD1GERNV+8Nw5BURH8kLbYj7sst8G1iuVLKSN9++fjrrxdz63KGXdxExvG0pnAtfNh+AX+4n0+YDveE",
+	"XYYG8/pgnUnpU7sTi/av3349bsneph0ngGVkEKXBx+y00tgnfzx3psMhzT6HoXpNIZFQfQ76DRJqNzrT",
+	"wF8rW/O1baBld4IVwlwjELo1oXLaPGQfIBHYicCfPjxjf3r34hn76quv/vbnBSsONQf0oVaO8ILJwrCf",
+	"fnr53Dz8d/V9XesaX69qvSrF3uA3/vb1N3/580P2vdP9MH7hBKBbvTCWKSEK4zbzTS23UkWcMiMt9N/W",
+	"xt/YAIxl9F6AAP13ZREoi70sxL7SVqj16cEP4rRgYPb7HIfYviUMtxXWNH9FBnr470B2BKy5+FBD58qk",
+	"9OPiMWbECMUreXF18dXDy4dfgQPc7oB1H/FKPuIrEyvot3jXuJMMdHtZXFxdvJLGPg0Pue03lVY+yPDl",
+	"5aUv77ChjXNVlXINbz/6p3cYoxSaLKz8YIRq2auQ/dDQOc15WLjtiEo7liBs+KHM+gDioh69RR7AwSpv",
+	"qbcJ8rQowhQhmsD3wkI+fyY5oXnk0Q/iBIkJflu/82l+k+k3WMEpjpFy7XPqGwR2du7x77pzT8vSQ0Xv",
+	"b7s/vy3aHPzoV1n8huKkFKh9tzfue5VsXIcaXxNyKMUVc1aGUw2gVQ3kAt6eq2axzMvi4rePYakrr/2S",
+	"B/VfhP3O/U6f0dgPQjqLEmphPf78PuQ2noUNYQrEhv8AeEN6470d0TUia0Q6NHdlA0ebRxGchT66AOv6",
+	"DkFK7+MMNshFU07g5TnHRcRagvARU8iG2u2zUDogyNKEdpfGf006A9YuQWa3WgRnQOBRhkDSt6Dz4sIc",
+	"9nten9xXBXdqBlQ6Pmmh2WJCxUMWcWVjC4SNs6GU1XgDNiClOyf52Ns37z88vGj28lBe57fxu0N5/RTy",
+	"HP4491yY02feejcsNn2idv+5VgJcUdAIi2kVKnr5tTBgEQj3m4AcTQ9sgn5DINCdT+ShvB69/p5xtRal",
+	"W8fF70anp8Zb+ArRpO94PN5bXbkvPmQ/h3a/eC6wggW7IHm4CKceK/HQjUpen27ib2u99bnXvxOBnLTe",
+	"cI+0cvG76BiBlx4dAt77/I/ldOefVKF/Xw78CdjgrgduzUuhCl4/Sooe6BX/yK/FM//005jZf2+L7w5F",
+	"Gk0R5gsj3LwupYccUDoIK2jPeAYylcOW5bNQXd3mMekmimCRwVt6AcgJEIcNhEiiYyKEWqjMrsz3wCHd",
+	"/xrhp/JVo4qXM76vVXnKTNdgxB8iOr5o6RAzucAD7iuFlA6dwWYM/Etr1FGPDv2RmDNLfonq5YEX/v3x",
+	"dZlTvV6LY4PJf2ZjH2runmEo7w9l68Oc7sHQH9sEagOASMVZhMUjn+f6IMSS6W35uZZWPNdH9YfbmtQv",
+	"/gfZnp+T1OHzbFJQNXN+CL8r9y4NngvrpGfmkoP002NAEtnwtcVuGiFn+/fQrhr6PWqQYM6oYCFYwOeg",
+	"/yDVoU/FWdSsSC3jI2FnpJW5fqkiqc4vCp6a689tpY5uDD+vAfYdwhE0jRqV1R5RYuGL9mMQlUFVJKZD",
+	"2Z2oDTStxBQaDZYypGHeiJpxTMdM/BQJJ6xqKTYeuSDrCA3P3KedEcYg6P3CCZsz0PdnDCFZx8weAQda",
+	"vAEmLwBegIBb+H0FjBcuA6mlZTVX24cXZ5NZhViHXJgzHsTn+NV7PIp+hJ+l2Xn5Mu7/f67PKsDcpfPg",
+	"UJ2ZdH/navtTNS2e4fPUdqF3cMBSOuciNdbl3W6FB2qBuizukTHc5wNXjAvq++eSa3E69zX31ln6P4jT",
+	"fTnj3af/SCR0B/1BLSpd23OT8h189RW6G+6Dlu7TOMitqfmDqGyTeHyH892OQwA5GWcrXvi6gCNmzPgK",
+	"z73g5lCLgr6zEanRX9rnEw6v4LMf9D0KiFdx5r8Dey8uPj2ooTPFFfZqVyR19wcrzkvYHw9W/P9I6ipx",
+	"fNCgu5xVYLiPvqj1/g/nqOhM7Y9mqES7XYmjzxk444ZXHHIVH/1aiu1g0Ox5rau3vLanqSoW9u5xirrv",
+	"hH4XDes2anvw51bc7hp3bim2F9397fh2m+K64TYFpGEQeoUPOvvf+ode6LN4KKaVuPsxs6BRfR58qRj2",
+	"j7/7venYOUA7tcDrQQGXqrGVu53Q2Sr6tG9rv+WEEnR4D3S5JwkfPv8MGuH90aTLWTSiUnAjTFP+40tI",
+	"uSqwBbzTlrot9H3DKWj9I0RFK0so7e6kLNH+rrV9o97Fj9/ntSLV9nfI0fgM2/6WH4wwC1YLc9gLQCAz",
+	"kISAbODXjqWy6AlVCD0CKTi6ZiuxlQpgT4Y23zz6Ff9j+HISlq937wI23Gen61PDDL+5feTnfNdb3dAg",
+	"d8ONQW7kVOGn9v/TRG4x78FnkQNnagW13pCN+ScntQJ8XCVqo9UXJrS1/jPNqQ20zVAYyDclnRThTxvn",
+	"ztq4e92U0FaVlismNl09g6qAH0ukRwqXFDq2GHe9FIsA99qY4QHz6A76wiEbUor7eB+XRqv/8+9waUzZ",
+	"Yu9i90l8Z7RFAI/nvDf9B0w6+l1jgIuATw4dhc5wPiCV0p+LgMSI9XYL8EA5lRquWIxJJSClOrSWsoLv",
+	"aWEG3QTO60N5ptVG1nsoT7qnc+P2AL//X0/Tes9Phu1CPR3YRry8xqqFlAvgPtP76mBF7buHuR+dFhYw",
+	"3/a8yGhbNkCKnfHsHer7DCoDCNp/8aiyWyMAiMVYpw8ig76NnZD+qZ0aDXLGW1tRsaFeBMHgpAWkC5O8",
+	"0GTjnZch3gtVfND/SHL9Prt/E+pac4razzu9/6CfmutpStq87MKPn6Vi0FxDuf0E3w4AIljNuLk+k87W",
+	"3DMLb9cb60eIPWskgkWhO8c38owhGkTWu3OQPkzjARRQxxSt2zEy9z1/upxsbSlea3tf4S/36QBw+jtG",
+	"Bgqx14+a7lJZf+ZzsddvQ1uo+2dzHM7ZZtNqYwVzC/nCML+UW/O7WB9qaU8XV//2sZ2cEoQsV4BGAVez",
+	"Rz2Cv5dyff2QATprgEDyldx7nQjhQpjBssbnwtxrxQB8P0vCs0mK2NTUhNhALapFWgkJInvBdFmkzt9I",
+	"Ju3O9oO1h1zIs6V+re89BTMOksvKBhxggBVIW7h4zLy7h0PlHqPkuVv3JfzeJsU95BWF738Qnz67uzMO",
+	"nq92wRrmQ3VGgkduPOC8R6ADnjeP3Scpwig5bnzjzl7FJaBRmUPdFAzcsZibVvmOQlR/kJW/0tpZTXZX",
+	"68N2d+erMS7q0Xon1gO1o8/czx0a3EslhHfN3sPhm3YrhyX+nUL4JTVQ8FzUesVX5YntBVf2jNtSSKju",
+	"HyqD/0GI6mnF6/ty5yUg2bdV42Ik3R71XYkjakhNGi9b+B4fvM/jGoYYK/1kEa9h7aFXpT2DEK9qecPX",
+	"pzvaGuJTk1yXg0j5Hp65v1Pvv/+ZS2zSUTv1/4IXJ6/kbISFfuF33y/xqX3peqiMIcK/8E0v7oPu8O3v",
+	"C/nZ6Z5DFfmRF+fIrQsIJG0y39GGJn3CYNz+gbbo8t636M7xy6FtUvmEoxfYseMP59Ea3jxV5JX5pjOy",
+	"rhA0B5F87lymDYrwA17spRq6Hl+4x57CU/dKgzDK0yOXVhQ0KbBFikcfN5bB7OHiDG+d3duBQ/oWFytR",
+	"auyj65smKWN5WcKK2Un4pC0aVUWs9V50qHkfkiAO8JlFwY+kfvNebhW2Jz331vwIocEuL+gN4vdX9tTa",
+	"nUWSHa8L0USRjKhvRA31Mb6IyiOSQlkVwhoipIiRW+W2/OFF5wwZ69tqDJ6h9xY7TdzvGcJR6PxGdDed",
+	"K8sRBBP2f93Ies+MlWUZmsAYYdmheniRCnIj7PJQLQH+/7fMVfn20CXWPR0RGOD3yVMc3qenBmFEEdrw",
+	"eJbsNWOE42VRmYCUCB0tCmi2DPH6BphvYM8i1+uy1McHh2rYCfQCHvup+p2QPkJP6P73oN3R4qLQZM+J",
+	"zxO9CsSZ4jwAN5ZWwrDVyR9iRIGHDYQfVIKG8YRxy/baWPbN5eWdtYS41/cSXPKqcSDGPR14//k5QabL",
+	"s4+eOeweu+ru+1RvNWBoVNyYYyhqIVWRF/Ds2/DcfRHdT+jW3qCXG49eKEP7c1bqrVQhxWjPZRkwjbBv",
+	"zbXvhyutYUd+OrvK8V6oIg6FCQdG+EmBA2cRO2q6Q9qaYMzTYwDFBFlvoekm4PtudN3A1yY6Brrgh0Xt",
+	"S//M55BcL2MMZkxunQGiZ07w52lR+Lndm/8prP3z+kHSUfuekCdOTWBGeHDBjSzFPQR+PBeOelOTHbgn",
+	"eZqnxjlg9DIMd3u3aUq4R2tAYzxzqhFCPP6ehH+PDSWeNIXB1ocgEZLxnvnxUan5uWs4X2le/J4kdZfE",
+	"VuuC1fqIQPUrIdU2Eva+SRp62J/PC/q25Ope5TN+3A3zuVW84W3s7CBEUM9S2QHJstg7ANt6QcsJ+Dc4",
+	"Cj0SqhvPeFzgWh8fstcNojCyEwD4QBqb1tfox5rMKLX4p1iPqCfv/DOfQz3BsabmSqHrCNcg8LD9US6O",
+	"kisxdNO+4upeg5bw/ZxD2unZx7tbLYDasRO8tLvBpUol/o5PfQ4WSoabwEZO69AbKzAD3Rf8mp0+Ysan",
+	"WyKcflT5zxISsaIU1U6r00VCSTNyCF/BE5/nCK51XbjxptAP5gWS6kaKo7mHxh0wk/sDCvk9QqMpic8a",
+	"IG0z1Ci8+Dux1zciEnjMpMfHiydJ4Sw42U+fFZZxMEz7h2GWy8/ELHet5w0MsxeP+A2XJV/JEnwnv9Jk",
+	"fi/s0/S5e4JhTIb43UFn9uJRKDHJXXE/clnGrrr3GaVLx6EwDGu99zpk8Fy9ZMdaWnGHI5phg96az88G",
+	"/eV+xoDoCKnPePCqWkD6n2/plSP42+Sxe0MAiSN8ZnL3hr4vatdbMQT9734PiZB/JOgnmNjnTwqot3Qy",
+	"R/jlHLtxr50rkG73fj2TFupRM77lUt2dTIhGNHQDfdjVgk9Mnmpaas7BbMgEanlskEHmY331ubsOeEJQ",
+	"gdikROdcGRRHbpiHv4cCQlWw1SliKy9C0RB4ZnTNlB5KMnovVMS8+oO1LohQXJ/XUGoN24kvWsCiPgdi",
+	"cwgMWvHJRtQnXccgJeA/cbYRRxb7kR6l3UnldS0ZMcIwRFC2MDXD8X1U1HwzkOL/3P3c7P8fYScvz72T",
+	"sMZs3R7+eOf9fNpAdyHEtj6UBVuJCG9hxb4quRVfGAbdzE0AZpFqwdKui9htkR35qeV3NUJZaoPvO0qU",
+	"Msf97lPmxEmsCzTi7uUvbaJ9BjTPP6Jk/X0BPfNXpTuN1v965+OIqZ7HnRY3ombHWlvhRGs4ot6ThAev",
+	"OliT1NBAc0ZMI4HEkOyhg6mem3N4kT1whKvhR+wjf6bAEDZIDlRadGqLsNOTk20NhRaQvbkSQjED7bf1",
+	"E/eAR9rAAFLJWxh2XRrew/lDKLb7vdXwFP0+6aCf6Qy9Jc4FV9HJk+DCpdt7elDw06Df6vQcOqp1Nrxj",
+	"e6sT2+u9UB4fl1tWwFukOWCnIfoNtMD/TAAkVaWlsnt/lY3FOb5LczfPIRRP7EYa6WMneyHA0YQbWfA0",
+	"g8wX5E905r+Gp38fg9fHBz53NGAoNzUhxz1o0/Dx3ycvNb8L53KVefCPIfHxxj9yj+sMQ5ChRyWMx+7d",
+	"nq1zD6A6e9wTb70buT84c6FgStijrq/dBWsesjeqPDWFKc1Ta17XUtQDlv7T9f/L3dc1t40ja/8VlG9m",
+	"t0q2Z9737LmYXOXzJLXJOBs7JxdbqSlYbEk4ogAuAVqjOrX//RS6AX5YBEVbAKXJXuzWygxBdjfx0f30",
+	"83RsFz803d1PQOg74LBaSdisIIbSNgqRujMbsmzaLZCdRauCuMNy2kmBo0dl1PKCX21rgnXevtaoGzog",
+	"RC8lTOS3W3yUiT2Hg7YJPXs0aN1fj3bdRzDNkaDxk//wVsBL6toqgK9pVcxh2XJaBycfrgcnhsn72x9J",
+	"gPX6qC6CzidBOomOO1NtJfOGstMVEKATe+GIlZEODtbSov5ZVYaOC4SGh1y3zwyeHv3yYFa6LR/wyV98",
+	"vvoBcfvr7rC54LF8wMxllPxAL9q9W9hDsF1h+53G/ruBPrtew6bTBKiHORVlyzN8GrGLvQey5Wk5BrZH",
+	"n90lScumjhykBwugyoaLFVOXhGNdQ2FmxLZpp9ycb9lK5ZjTXiksaEDJdRSz1dQlj4x2XYJ9dUFvGqp3",
+	"f6kvSpU28PefvNYddFrEmO0xvtoIfXDCdhcdSArcEWFrIAvw7ArjHu+Shhe4xbaLkk9x/Oo35jnXhkkh",
+	"wezsoVkHnubZvanfkwYBGvojZMv+/dZ7taVeYm24zCLxGeY4nLWfjwbUfK3FYB/VK9Wiw5Van3Vcw+qq",
+	"kllXP66ozCUfPDZikFXmZYyD47iVww82ElSuEpSJ51iBksrYjQB+4LjYC0N7NByAUrxcs8KGun3iGV6E",
+	"zAh6uBk/yCj/tYhl60GyaVXJYE/Xhssd22JfZSmibHLvSoFb3DmwjbL3VWhTv5cSxrUyLbjINUEwkL7N",
+	"25V+GtEqX4vD1FK6PvUWVUnX3nQyjR8cbvSi1wepxOeN4Ue6k2uitYdPjPelUtkVu3O5mBLwm1CyroEo",
+	"Rm7IsLS72s3oUHMVdttxCrf9Gr4qzyZzmR3s2e56T7xVqmQ5GLZUx5Bntp33d4BC10uykEsqSlCXlPPQ",
+	"jN3vGGeFysV8hzzwO7biMsPsTG5POajO4b/HoANL2PAyvpZ8ln3BG6fkucT7T95e0IyaJjf82EFbxEsO",
+	"HIW+OUBlujpcyaUOSsJ8XpUo/CZkXAIdL96OgV7gILOOANDRAj9diw/TCNaCV2cFHXsK1+svE9RHYrTX",
+	"1Ipvo2pyISGyoRabBlJWgjaqPKasFvoo0wukDYBj7Zq/AjDnUS38WmTctB2VDqXwY1YL21/E9dxeJg90",
+	"NL72F01xCHSDTcR7Elf7FRU23PMnm6VrA50ov/sEB71sUuaxo/YBShMbuUl3/Ujo/CSKYjiCPkEic3h6",
+	"t0PweRxAbw48Y/dIwomCcnTrK/bBuJJWTcTk1DHtWXGNRxRBlcYc2ErYlXS3d9Dwp/uuVkdEZX5erpMu",
+	"LbWqxKfRp40/7doyQsOiUTC4WVyco56AazBzIM8SGmUBH8aTLjy9dnYM/EEjfy7hQcB2Ov59N2CQ1MKj",
+	"/F35qgWZxQS6SwRqcw6s/KHFwr4qOL2oMzvGdVQQDs0u/28K8YUPtbIru4eVkMcUzbhe60tq1nOY1YFC",
+	"Wuc7qSk2L4tSFUrz2K0fn/G2qVk27SZT36kvNZh5eorNz95+QzzqqJTHyNQxcLj2hTWlLunWvvWHZCGQ",
+	"o1XCH4ZqX01jH00ugJgyAnRgJ9HVoSh5ZhJzNvrzD4tMJA4g2Ha5UqfL9QxxtMbO9lzb87uQy+C6+J7L",
+	"pb5JSrf/3j1Cz+tiJS5KcQa/OIJTtroLZjVISWgvlalYiVkr6s+JtwNx2/WhtPJ7d8motuc1qUvsowBI",
+	"a25O/7OpW1Xom/29sl8M8fw+gb+aOnRCXdG/TN0V7QwVEhw7Wc6j1/H1njveEewWzAe8ayLyQrz3j33w",
+	"ymHJ80tfSw1nvHPg+ikp79+UYSvI7ZF9h/X8c9idV4M133RL6Edr5OPrvQnQY51YcJPkpUv0Rv9WHcoz",
+	"bdbzdivMfHVeOTPXgxmrPE9shh7cxZclgKYF2w4Dme8vJa11qRAs2mmO6LidWicuqYQa1ec39pbUT6WT",
+	"dmvdUPn3h56pXcdgfLhE2m462Lr7n02p+GWWRXbNkZ9Or2MwpN+VavOPimTen5s3mty+CLc8Ao/Rb2NX",
+	"MI9OB4B3PXHNvIQ4lFIdg2n7NXv2udDG7q3MPgHOKytRHISHv4I5r7ABBnashCIXkAWx4v6vjX3c0ehe",
+	"qRyQEHwPGn5TuW501AwBpmS+c7BPYZAJwdMycZnVpCVsB10Sk/5H8gZ5KoD9+5gNmnty5Ps4HgqL3BoN",
+	"fJvuTWQP/i3wUB4sw3edmr5W0ow3DpCtNLClEnLJlDzlARV5IAdp0mOQf45jaMZoO2y81w2jdYkATVWy",
+	"zfHZMJUf6CH5gleknCJxgCBhf+7awpGm2J5ntEMS8xiHy39eaMMXWFh079nGjn8forK2z31e/EMqh5MQ",
+	"YFtDxNcGHqrilC5m2lF8/b9r2I0B8JHfRsP30r5Cf7Kz4Miv73OdsBvkYTk8QzsXDdNt14Y5dWj+nDw0",
+	"I3TmPSk8K5kdmmXxkkkWHDvUF1iMljt0jx+hPIc3aoASduPmRDDrDnfcFAzRahpekrXObO6tZIbPNv3s",
+	"W7NL9C2fVZRuQ3wzbBCxN7xiv5EGs9AotAFZw2Gm7QHBl/KvHn8D1+45wh8Dvs4bf1XSqaGSjmasd/fR",
+	"0IXHkudFBWNW8CWwe1gKqbEMPfO0o7rpgp3jY2EaD3I6eDEDfPOTDtMI3ILZt12qQD8RjXvP4JHn9TaP",
+	"rCdpQxhX7Tttz2Q0X1mXkCvRky/qcmoOPNP7wV840FOw7cOhovz0dg4TVWTnDeC+SANqWZUQ45urm1Xn",
+	"HknmZiqpth7wQQg9ZY8TuunqvWKed0USSey+Iw8pLzYOTGnLwUmfce2UXXgGJXJcPR8rF7Xy5ieqxHIT",
+	"p5+oUi/KPkxXautX5vDCi7lB7tThYhYS5uZGnul+7ASEaZM4/r/IyTNW8ApJH/RaFHrGCFB/z+frNg0E",
+	"8qhlXm4eZN/KRDqToIocDh9TPtN1o2A6ixJpRTq4GbGpNhe//vIz/md2sRGSfmlQNEIaICKNACBnjhwF",
+	"vff9W+eev/Tc8/tkpywH/h1NWUX1k5oQRUThrLhDyjzrMsxUu4mCSGcJ54ixhAp5iItsmGmRf+FoGFgr",
+	"xErQsVtySNQymVCYOy3rM5OVu4sXH8TozXGWuNzwjG5MQag0EJEUuON6acOkQxLzyL2HD3df3EWpZ2E/",
+	"Tj//r6qMnS6jccK4z8WfkCN+MxqMyWMXQG/xph/OdeWmx/shF++32L0iGTcGNoWDoiN3EEXkDGXjkW6A",
+	"Nxs65lSBEb1OBKitb5CedTjDeOuumWLxu3XcDRNRNQ4wK7bfOgHozN39VH224+0ckYpO1y/tow9ldC4X",
+	"fG5UeQB1cIvXvqNL09K4viRoxTORl78pw7heO26vI9GswWz2K1gKeZ42iUhF3Hq/V7CsZIjg0s6KRYGz",
+	"HSY8iaYzxhr9ivKt3Ek+MYpV7DgWuuVnpCHjbK4yt/ltZDjsF5aF06+vlVyIcjOBL9tDvFbZSegnHqDc",
+	"2bF7d1c30rdgbY+FJ3TATOGlrb5qkknXjXYWy1vnzVPEmr//yZa4J1g75iLXevHHsehR8zUuN7TefZWZ",
+	"eitLlW8InTYszEL5WvDXIx1VLVQ/pT5LGOYmTDSUm6oM0RYrCTjJGr4GyYTj9bcPexW7H9uaNtGH0rh5",
+	"4tkYB877dV19DSQ6NJEqk3YR8DyzHJMGMyakUbjMOrQi+0bdhULigSYvgVPduOBaQ4ZJyavgN9YqmA3R",
+	"FtRzRFrB1L5yVakNIVZxs+C4CXDHiP2HfeNbQx2PRU3BrZtzKSG7NTAKzfnBaKYNkrLEJuLzJTts2O70",
+	"amM2CpMtGGnCtOt5IGdMLJgkcIKTETk2FaNBa8dtHprnb8VS3lRmFKjstpZliE8B9ymxmGR/L79qqU08",
+	"H8seTFSJpfyQijTe3Xxy9dRevMmRFpxdaJhXpTC7i1//+f3fj8L3uiiVWgwhD9QDnPWB/IMXG9rEAHes",
+	"1NaTSdsZheu19t3w3DBqFtdeF9iAZBshKwO6s1ahZfXBjIe7bJLZofOSYildP0VHBGaGQjHMKDXcTBB+",
+	"8iT7fJpmx4ASa7Bg7YIYCw/pkkJnNps1mKzKblc8OrGJAcIXXPMHLnJ+L3L8/gbOqi9bF94aZL6aRCDx",
+	"8bDTcPMFZFfCB9qAeeJPSj0DneqI+zzfJNXDqeP6Xqn1ENLplVLrDpAn0ZrZGWeIUggFFvBAqSEGNdhC",
+	"QE7g5xCYac8E8YN1/+2n260csnzEQPS23otCbMYZiMJ3mHk1VZEyBJtBhuLPPioTOkoKqisLEpgxu+8e",
+	"P/YevfaETGJD9o6a6usRC6lDLxfyQPYZlUsnWcStRexoE/HqDvS+fSSppVS8KfiOE9OO1baNyxwwdqHF",
+	"OKuBxfHQtsSFntBfXcNNOz0EHTbN5qjx2ZHAtipAUZDQbfbW42FtCSYz+wDvgedmNXY6y0kiWhMPATWQ",
+	"bRO72IFy9AHhbHvNoW0wz3MsImsS7ZlF0xjuDN53XvbvMLtYqVygtt5RukGN6WrzDOyP+8yTRGt53w6T",
+	"CmUfckPESakxezBgRzcbuSefxC3TrxG5kMvPOZchVF+Bf4vU4Sc9hs9VMDJF1Yn9CobQDJG2VeGkA7v6",
+	"dQP+rcWaBvuP/EVTHM33Bwudj0SsQ/nhVNJtyAgJld1O1mw0xgETbYnq8LzGT+CySYz3xuo3exEpB44r",
+	"3tpV9HenDhsGPtTNIP//P//23BYTR6YXebDvpxDutBOddGxs8RorG9m4VsHWizkuaJOGfQNrKAxOc1rR",
+	"v8xQ4fFQSImlvBTyMhdyHV7EPiq1fmmojvfRXplst7y+U2uYvFZoB36nykDlVQOp0kUpGXbXM+wOsrZ3",
+	"0o4yDH38qmESB3zV8COWarstnUpp7MYpXNGURDetIwjloLGoJyRiV52oHJamlOwQ1utcFMfmE/rV1ajt",
+	"9DYXqTKO9tanUVZ7jTxu6WkFdHX/PzA3MzwPolvr5g+ea8X4wkDJFrh7fWFnUkJEE285qlDaKVXQr7zK",
+	"hGGm5CLv9f/1Qjy3fehYoYJ3Ik8ZKPXt/+3iZOKwsOMfzSjachQBl2I3aBvD5ysibLn4c387LwnRRVGP",
+	"r8UwqIQiAg6H/Or/ClAQJDK3NX8AlFpJKeNyCtoseqm+lc97MqYqUHC0v9tZ7h5Q5R1JWKB8gJJV0ogc",
+	"f8i44fdc45R4z+friN8iJgaCuNOcS8otjDu1uNmdUJ8j8NqJUKDnmSoRec4yRa036OVcFNahdtlCqikk",
+	"YbG/ZErC0XDOxsWVzFTkyfarzFQdGIl9FdZOq9H0SAXRVk7bxYBK3RRAvVTWUYShQ4JOhIjjkI65V7st",
+	"DMtE1lbSNj4ZZKzvSVrbPnQOC3PFvtXPitdw0e4219iFO5D6uk1NvXMbahL+tgKzgpJxdl+qrSYeh40g",
+	"RNlcSQlzezQ2iq3A2sFu5gvg69jl2dc01G1CEim8981iMT35Po5M+4DQPMXdX4/n1yFDauKl9k7d898V",
+	"eymZssagTQjPc4z9OZeZyLgBzf5y++bzX7HT0PXz0JU0nXVC+xrmKxVOd7ydr9RdOrKLp4ho9KBXqblz",
+	"dqFKBjKz//SYKlPjiI/2zKQkaMgX9rxr7Z+5Q5Jv6ST0LmfblcjhBaNHoKlmz8b/qrjHaQbo4dOWzO2t",
+	"33mms8nzSfAP9/rBND1OzltVUmn2WNJP/AKIz0YCdYbWtHr+o1pxzTaA4pBZs2DZX3GPsILy0ZdSHuwJ",
+	"ddeM2p+5HG8gp3sOdEL0OuNI1oFtlDYMeCk9ZDk2zQmSBZEbmJCPEruNn5Bae9BLnnw72XqBAwS56BH7",
+	"X4JjFI9lqrd1Z5yr9akS9zeO12khys0Ve+e4IjWmVw2rim5KnIw3BMIiauezIm+hRzoFCbkzRnT0Viv7",
+	"kGUtcQbHx0K+vFvBjs0xd+v1Q1vpWzf3ret9L5Z+He8LOX2ITNoFQuejusa2zuD6VQeHPjfhYf9YEy97",
+	"GAOdsfe72LDf2l7XLED2J6kMq2QGpTZKRYsjnC49BxvX9mBArFt2D2NPvjPqRZGU/Af2F7tUzdiGi9w+",
+	"ZQlazxj8YUBqoeRfrxjCUBtu7W2p5JJWT3ske2aYxccjUmK/nrrOYRL6eYpJKC3hfNB51/eQKxSYHYSw",
+	"vWquStlK0IwS6lav5iu/v4i1Z2mAN1ilzoE/gNMYD624R6SXGsvXhet46aVPfJ2+1PobbFtjTLyMPx65",
+	"rwdUr9RWerGoOUSkQMRV+n7nGNlNa1VvCrIzxiUT8kEYfD87Y9+39bEWqlwqJyOur9hbXuYCSjy+Oswq",
+	"WyrVCKQeMTNfK9pex+QFxAwAzWM3bmue4AAM/OEEcMCE0/OjZEU95whpHY5+Zr5HaNeZg4jhD1kz5irP",
+	"gS8ros2ABygddQZH8nL6Z5q53CoE5q++OJEpw0Re/FmX1MOWG81t9wU0mD32r0MZs7vuYYHndtOHgBuz",
+	"gs1RCJNH1C2t6PpJd2nQGN9yOqquuGa50mbUuSQkYPTM5fKJ7fQ3i7EGplYBXXfWtzrh0+7GjrKMAb4Z",
+	"TJ3c2QumSD299nEzJvv0tk0K5A/Ix5ZlrS0cgf1z2uwnb7D34KXD5jq5VH9j2iPxEf3oTHAIibNKQ9QB",
+	"jU/23GLHm+czU7YC21NcDpzN7uqLEi6zzSCBlHL9qC8wc2XnUe5AxWxLfCL436jHGoWzs6H5qMceVD/q",
+	"2il+2Dwy0XTb1kHfxNIcr218PVcZhFOLr3mefxNmhcyjI3l7ykg6WiSBqvbjoinGasfe2qpCNG+WCZ5f",
+	"Chl+uTeC5x+SbmfdCEEGAUU7/ToDaRQrStAxrPf2jwKr2X328+MK6bqVuD1llwZtOUM1EcN37B7MFkDi",
+	"tbrXxDkshzZwuCBMMqEFYRqUQ8jUNsbe+j2XS1e9QU5EbVSB/x9TuzbuEcHrzm817qVQiM7Z2Ss9wbtD",
+	"87qK6LACosxObsPk3/RTou4BSrEYqIf8N/59sgXiFKzMg4uEI6eOsUpsipybA7X3u/qqKXbefrTJ+Jj3",
+	"MsyuVYx0qjdc5Np1ZjTKgLyh46hVArHyWxVXQ+wuXVOmiFl//1PxADzFfVGbGJsX98GtMr4b3InjBSk/",
+	"YhwgsAPHP0VRgyJNwJ+0vWVN3kpUd6WX6HVpE2U3BFQKFQbTlPdAyNxZa5Nir17xB0fY6hDbW7faVbri",
+	"OQa9jf72/G1XwQMzCV0ySRxSe98kZ/ZO7WHH1rAj0mCUomRFqZYl3+iBPcAnvgZ64GQ1oCe0O0ZEcfAM",
+	"WgPvfwRr2EWs96xh15R7uDc843abjIg0rxDxqOTUnxx9FNh18TycMn5QbTeOOElJxXIll1AyRSBsuUN0",
+	"/GlyRyUX+eB8iReMQuBtV+o4Ou6bRQPZoD65EGn+WsjsMdjvI8ilWV38+h8/jxjKafVJh4UbOey/CBiL",
+	"hLPuH2SY+SEymN7H+eXn/ucZpbQ4iv0/cDNssXnW3QK0eE71GkXCl3al4Bq1rELCBguD8JDxVknZG0Nx",
+	"3LcfwfeKRnvuQmJGc5LatGjNZWvReYQdrFkH9xCEAL8b9+juk61kCaYqJWQJW4O/1oMkWp2aAZ7SJpwo",
+	"h1vpweztV3syOKj9gTsx1BB44VcZcGlVQmNLZZgmFZFesgolzSr8vU7cS0bvPNSehB3rWNimJ4/B4gi/",
+	"W1cMJIi9K5KEpL33qQhggva+s6GEFqasXiQm59rW/huwh4MhSqJv9HfM9UyymW8NOBYzj2nQ5qSD26yI",
+	"23zKcxE8U1KFdMN32DQ3YwUv10jh4HIIJLyKF9vPtSndI4ackmUG6IhQ+wDuV0qtLzPIxQOU4kCO5k1z",
+	"2RQOccPtxnrDrXerSmZllPO+a8AjtviwzTybY5Hz2I34X/CmtSGeoHmg8oz6LBPbYThivvmLEs5k9Rh9",
+	"NIadw3GDdLbmiW2YcEKuY4X460jXANMtIUOGj5h160YfEuGUD/7jqsr84teLa3vC/L8AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

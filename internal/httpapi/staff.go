@@ -271,8 +271,12 @@ func (s *Server) ResetSecondFactor(c *gin.Context, id contract.ID) {
 
 // GetTrail implements ServerInterface.
 func (s *Server) GetTrail(c *gin.Context, p contract.GetTrailParams) {
-	trail, err := s.desk.Trail(c.Request.Context(), actor(c), desk.TrailQuery{Who: p.Who, Kind: text(p.Kind), Q: text(p.Q),
-		From: p.From, Until: p.Until, After: text(p.After)})
+	trail, err := s.desk.Trail(
+		c.Request.Context(),
+		actor(c),
+		desk.TrailQuery{Who: p.Who, Kind: text(p.Kind), Q: text(p.Q),
+			From: p.From, Until: p.Until, After: text(p.After)},
+	)
 	answer(s, c, http.StatusOK, trail, err)
 }
 

@@ -21,6 +21,9 @@ func (s *State) observing(user string) LegNo {
 	return 0
 }
 
+// Observing is the leg on which user listens, nil without one.
+func (s *State) Observing(user string) *Leg { return s.Leg(s.observing(user)) }
+
 // ListenersOf are the users who listen to a rep, with how.
 func (s *State) ListenersOf(user string) map[string]Role {
 	mine, listeners := s.liveLeg(user), map[string]Role{}

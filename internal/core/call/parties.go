@@ -93,6 +93,12 @@ var (
 	ErrOutsiders = errors.New("nobody of the firm would be in this call any more")
 )
 
+// Asked tells whether somebody in the call has asked for user, for whom it rings.
+func (s *State) Asked(user string) bool {
+	l := s.Leg(s.liveLeg(user))
+	return l != nil && l.State == Ringing && l.For != 0
+}
+
 // Asking is the leg that user consults, nil without one.
 func (s *State) Asking(user string) *Leg {
 	mine := s.liveLeg(user)
@@ -595,4 +601,102 @@ func (s *State) anyUp(p Party) bool {
 		}
 	}
 	return false
+}
+
+// Act is what somebody can do in a call of more than two.
+type Act string
+
+// The acts. Their names are those of the inputs.
+const (
+	ActAsk      Act = "ask"
+	ActSwap     Act = "swap"
+	ActBack     Act = "back"
+	ActJoin     Act = "join"
+	ActHandOver Act = "hand_over"
+	ActPark     Act = "park"
+	ActHold     Act = "hold"
+	ActTake     Act = "take"
+)
+
+// Acts are what user can do now, and nothing else: those that Decide would carry out.
+func (s *State) Acts(user string) []Act {
+	var acts []Act
+	for _, x := range []struct {
+		act Act
+		in  Input
+	}{
+		{ActAsk, Ask{By: user, Address: "?", As: Consulted}}, {ActSwap, Swap{user}}, {ActBack, Resume{user}},
+		{ActJoin, Join{user}}, {ActHandOver, HandOver{user}}, {ActPark, Park{By: user, Place: "?"}},
+		{ActHold, Hold{user}}, {ActTake, Take{By: user}},
+	} {
+		if facts, _, err := Decide(*s, x.in, s.Last); err == nil && len(facts) > 0 {
+			acts = append(acts, x.act)
+		}
+	}
+	return acts
+}
+
+// More tells whether more than a rep and one other are in the call, or were.
+func (s *State) More() bool {
+	for i := range s.Legs {
+		l := &s.Legs[i]
+		if l.For != 0 || l.As != "" || l.Party == Observer || l.Reason == WasParked {
+			return true
+		}
+	}
+	return false
+}
+
+// OnlyConsulted are the users who were asked something and never spoke in the call itself.
+func (s *State) OnlyConsulted() []string {
+	var users []string
+	for i := range s.Legs {
+		if l := &s.Legs[i]; l.Party == Rep && l.As == Consulted && !l.Answered.IsZero() {
+			users = append(users, l.User)
+		}
+	}
+	return users
+}
+
+// MayDrop tells whether user can end a leg of others.
+func (s *State) MayDrop(user string, leg LegNo) bool {
+	_, _, err := Decide(*s, Drop{By: user, Leg: leg}, s.Last)
+	return err == nil
+}
+
+// Owes tells whether user has handed the call over or parked it and nobody has taken it yet: it may come back to them.
+func (s *State) Owes(user string) bool {
+	if !s.Left() {
+		return false
+	}
+	last := ""
+	for i := range s.Legs {
+		if l := &s.Legs[i]; l.Party == Rep && (l.Reason == HandedOn || l.Reason == WasParked) {
+			last = l.User
+		}
+	}
+	return last == user
+}
+
+// Away tells whether user is in an answered call, on no bridge, and asks nobody: they have put it on hold, or nobody is
+// with them any more.
+func (s *State) Away(user string) bool {
+	l := s.Leg(s.liveLeg(user))
+	return l != nil && s.Waits(l) && s.Asking(user) == nil && l.As != Consulted
+}
+
+// IsUp tells whether a rep's leg is up: they are in the call, whether they speak or wait.
+func (s *State) IsUp(user string) bool {
+	for i := range s.Legs {
+		if l := &s.Legs[i]; l.Party == Rep && l.User == user && l.State == Up {
+			return true
+		}
+	}
+	return false
+}
+
+// Speaks tells whether user is in the call and on a bridge.
+func (s *State) Speaks(user string) bool {
+	l := s.Leg(s.liveLeg(user))
+	return l != nil && l.Bridge() != 0
 }

@@ -19,6 +19,7 @@ const (
 	CorrectSlips     Right = "correct_slips"     // change and finish what was written about a call, and read what is for a team
 	SeeOwed          Right = "see_owed"          // see which callers are still waiting for a call back
 	HearRecordings   Right = "hear_recordings"   // hear recordings of calls, and read their transcripts
+	Listen           Right = "listen"            // listen to conversations that go on, whisper, step in
 	DeleteRecordings Right = "delete_recordings" // delete recordings before their time
 	DeleteRecords    Right = "delete_records"    // delete records and bring them back
 	UndoChanges      Right = "undo_changes"      // take back a merge, or a change of many records
@@ -90,12 +91,17 @@ type Definition struct {
 
 var (
 	far   = []Reach{Own, Team, All}
+	wide  = []Reach{Team, All}
 	plain = []Reach{All}
 )
 
 // Definitions are all rights, in the order in which they are shown.
 var Definitions = []Definition{
-	{CorrectSlips, Calls, far}, {SeeOwed, Calls, far}, {HearRecordings, Calls, far}, {DeleteRecordings, Calls, far},
+	{
+		CorrectSlips,
+		Calls,
+		far,
+	}, {SeeOwed, Calls, far}, {HearRecordings, Calls, far}, {Listen, Calls, wide}, {DeleteRecordings, Calls, far},
 	{Override, Calls, plain},
 	{DeleteRecords, Book, far}, {UndoChanges, Book, far}, {ChangeLists, Book, far}, {LiftDoNotCall, Book, plain},
 	{Import, Book, plain}, {Export, Book, plain}, {Merge, Book, plain}, {Bulk, Book, plain},
@@ -178,7 +184,7 @@ func Shipped(role string) Set {
 			s[d.Right] = All
 		case role == RoleSupervisor && len(d.Reaches) > 1:
 			s[d.Right] = Team
-		case role == RoleRep && len(d.Reaches) > 1 && d.Right != DeleteRecordings:
+		case role == RoleRep && slices.Contains(d.Reaches, Own) && d.Right != DeleteRecordings:
 			s[d.Right] = Own
 		}
 	}

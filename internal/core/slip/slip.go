@@ -33,6 +33,8 @@ const (
 var (
 	ErrStillInCall  = errors.New("the call is still going on: hang up first")
 	ErrAlreadyFiled = errors.New("this slip has been filed")
+	// ErrNotTaken: what was handed over or parked may still come back.
+	ErrNotTaken = errors.New("nobody has taken this call yet, and it may come back: file it when somebody has")
 )
 
 // MissingError tells which field has to be filled in before filing.
@@ -71,6 +73,8 @@ func CanFile(s Slip, c *call.State, r Rules) error {
 		return ErrAlreadyFiled
 	case !c.HasLeft(s.User):
 		return ErrStillInCall
+	case c.Owes(s.User):
+		return ErrNotTaken
 	case r.OutcomeNeeded && !s.HasOutcome:
 		return &MissingError{"outcome_id", "choose an outcome before filing"}
 	case r.TypeNeeded && !s.HasType:

@@ -20,97 +20,156 @@ import (
 // AnswerCall gives a the call that rings for them, with a slip. A call that a is in is held first; one that only rings
 // on the other side is given up. Errors: call.ErrTaken, call.ErrNoRing, call.ErrOver, *InCallError, ErrNotFound.
 func (ar *Arrivals) AnswerCall(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Call, error) {
+	return ar.enter(ctx, a, id, call.Answer{By: a.ID.String()})
+}
+
+// entrance is how somebody comes to a call: with the slip that they have in it, a new one unless they were in it before.
+type entrance struct {
+	sheet   db.InsertAnswerersSlipParams
+	again   bool        // they have a slip in it already
+	shared  bool        // others could come to it instead of them
+	callers []slip.Link // who is meant, where that is clear to them only
+	links   []uuid.UUID
+	line    *uuid.UUID
+	before  *uuid.UUID // the call that they are in so far
+	claimed bool
+}
+
+// enter lets a come to a call by an input, which is an Answer, a Take or a StepIn. Errors: as AnswerCall, and those of the
+// input.
+func (ar *Arrivals) enter(ctx context.Context, a firm.Actor, id uuid.UUID, in call.Input) (contract.Call, error) {
 	if err := ar.mayBegin(); err != nil {
 		return contract.Call{}, err
 	}
 	ctx, cancel := firm.CarriedOut(ctx) // who has answered speaks, whether or not the window is still there
 	defer cancel()
-	row, err := ar.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: id})
-	if store.NotFound(err) {
-		return contract.Call{}, firm.ErrNotFound
-	} else if err != nil {
-		return contract.Call{}, err
-	}
-	if row.Direction == string(contract.CallDirectionOutbound) {
-		return contract.Call{}, call.ErrNotInbound
-	}
-	links, err := ar.Store.LinkedRecords(ctx, id)
+	e, err := ar.entranceOf(ctx, a, id, in)
 	if err != nil {
 		return contract.Call{}, err
 	}
-	sheet := db.InsertAnswerersSlipParams{ID: store.NewID(), CallID: id, UserID: a.ID, AsksWho: len(links) == 0 &&
-		row.RemoteE164 != "", At: ar.Clock.Now()}
-	var callers []slip.Link
-	if sheet.AsksWho {
-		// Who is meant may be clear to this rep, whose own customer calls, where it was not to everybody.
-		matches, rows, err := ar.Book.WhoseNumber(ctx, a, row.RemoteE164, row.RemoteExt)
-		if err != nil {
-			return contract.Call{}, err
-		}
-		callers, _ = book.CallerLinks(matches, rows)
-		sheet.AsksWho = len(callers) == 0
+	defer ar.registry.came(id, a.ID)
+	err = ar.Store.Tx(ctx, func(q *db.Queries) error { return ar.commitEntrance(ctx, q, a, e) })
+	if err != nil && e.claimed {
+		ar.goBack(a, e) // the commit may have been made, and only its answer lost
 	}
-	claimed := false
-	var before *uuid.UUID // the call that a is in so far
-	err = ar.Store.Tx(ctx, func(q *db.Queries) error {
-		if _, err := ar.freeRep(ctx, q, a, nil); err != nil {
-			var in *firm.InCallError
-			if !errors.As(err, &in) || in.Call == id || ar.registry.call(in.Call) == nil {
-				return err
-			}
-			before = &in.Call
-		}
-		// The slip is written in the same transaction as the rep's row, before anybody can think that they are free.
-		if err := q.InsertAnswerersSlip(ctx, sheet); err != nil {
-			return err
-		}
-		for _, l := range callers {
-			record := uuid.MustParse(l.Record)
-			if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: id, RecordID: record, SlipID: &sheet.ID,
-				Role: string(l.Role), Reason: l.Reason, At: sheet.At}); err != nil {
-				return err
-			}
-			links = append(links, record)
-		}
-		if claimed = ar.registry.claim(id, a.ID, sheet.ID); !claimed {
-			return call.ErrTaken
-		}
-		return nil
-	})
-	if err != nil && claimed {
-		ar.registry.unclaim(id, a.ID, sheet.ID)
-		ar.dropSlip(sheet, before) // the commit may have been made, and only its answer lost
-	}
-	var in *firm.InCallError
+	var at *firm.InCallError
 	switch {
 	case store.Duplicate(err): // a has taken it before, and it is over
 		return contract.Call{}, call.ErrOver
-	case errors.As(err, &in) && in.Call == id: // from another window of the same rep, a moment ago
+	case errors.As(err, &at) && at.Call == id: // from another window of the same rep, a moment ago
 		return ar.CallView(ctx, a, id)
 	case err != nil:
 		return contract.Call{}, err
 	}
-	if err := ar.answer(ctx, a, id); err != nil { // over meanwhile
-		ar.registry.unclaim(id, a.ID, sheet.ID)
-		ar.dropSlip(sheet, before)
+	if err := ar.comeTo(ctx, a, id, in); err != nil { // over meanwhile
+		ar.goBack(a, e)
 		return contract.Call{}, err
 	}
-	if len(callers) > 0 {
-		ar.registry.change(id, func(c *liveCall) {
-			c.records = links
-		})
+	if len(e.callers) > 0 {
+		ar.registry.change(id, func(c *liveCall) { c.records = e.links })
 	}
-	ar.whisper(ctx, a, id, row.LineID)
+	if _, answers := in.(call.Answer); answers {
+		ar.whisper(ctx, a, id, e.line)
+	}
 	ar.PublishSlip(a.ID, id, "")
-	ar.PublishHistory(&id, links...)
+	ar.PublishHistory(&id, e.links...)
 	ar.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindTeam})
 	return ar.CallView(ctx, a, id)
 }
 
-// answer lets a speak with who calls, once it is committed that a does: what a is in so far is held.
-func (ar *Arrivals) answer(ctx context.Context, a firm.Actor, id uuid.UUID) error {
+// entranceOf finds out with which slip a comes to a call, and whether others could. Errors: ErrNotFound,
+// call.ErrNotInbound.
+func (ar *Arrivals) entranceOf(ctx context.Context, a firm.Actor, id uuid.UUID, in call.Input) (*entrance, error) {
+	row, err := ar.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: id})
+	if store.NotFound(err) {
+		return nil, firm.ErrNotFound
+	} else if err != nil {
+		return nil, err
+	}
+	e := &entrance{line: row.LineID}
+	if s, live := ar.board.Snapshot(id); live {
+		asked := s.Asked(a.ID.String())
+		_, answers := in.(call.Answer)
+		if answers && !asked && !s.Left() && row.Direction == string(contract.CallDirectionOutbound) {
+			return nil, call.ErrNotInbound
+		}
+		_, stepsIn := in.(call.StepIn)
+		e.shared = !asked && !stepsIn
+	} else if row.Direction == string(contract.CallDirectionOutbound) {
+		return nil, call.ErrNotInbound
+	}
+	if e.links, err = ar.Store.LinkedRecords(ctx, id); err != nil {
+		return nil, err
+	}
+	e.sheet = db.InsertAnswerersSlipParams{ID: store.NewID(), CallID: id, UserID: a.ID, AsksWho: len(e.links) == 0 &&
+		row.RemoteE164 != "", At: ar.Clock.Now()}
+	if c := ar.registry.call(id); c != nil && c.parts[a.ID] != uuid.Nil && !c.in(a.ID) {
+		e.sheet.ID, e.again, e.sheet.AsksWho = c.parts[a.ID], true, false
+	}
+	if e.sheet.AsksWho {
+		// Who is meant may be clear to this rep, whose own customer calls, where it was not to everybody.
+		matches, rows, err := ar.Book.WhoseNumber(ctx, a, row.RemoteE164, row.RemoteExt)
+		if err != nil {
+			return nil, err
+		}
+		e.callers, _ = book.CallerLinks(matches, rows)
+		e.sheet.AsksWho = len(e.callers) == 0
+	}
+	return e, nil
+}
+
+// commitEntrance writes down that a is in a call, while a's row is locked, and claims it.
+func (ar *Arrivals) commitEntrance(ctx context.Context, q *db.Queries, a firm.Actor, e *entrance) error {
+	id := e.sheet.CallID
+	if _, err := ar.freeRep(ctx, q, a, nil); err != nil {
+		var in *firm.InCallError
+		if !errors.As(err, &in) || in.Call == id || ar.registry.call(in.Call) == nil {
+			return err
+		}
+		e.before = &in.Call
+	}
+	// The slip is written in the same transaction as the rep's row, before anybody can think that they are free.
+	if e.again {
+		if err := q.SetForeground(ctx, db.SetForegroundParams{CallID: &id, UserID: a.ID}); err != nil {
+			return err
+		}
+	} else if err := q.InsertAnswerersSlip(ctx, e.sheet); err != nil {
+		return err
+	}
+	for _, l := range e.callers {
+		record := uuid.MustParse(l.Record)
+		if _, err := q.AddLink(ctx, db.AddLinkParams{CallID: id, RecordID: record, SlipID: &e.sheet.ID,
+			Role: string(l.Role), Reason: l.Reason, At: e.sheet.At}); err != nil {
+			return err
+		}
+		e.links = append(e.links, record)
+	}
+	ar.registry.named(a.ID.String(), a.Name)
+	if !e.shared {
+		ar.registry.enter(id, a.ID, e.sheet.ID)
+		e.claimed = true
+		return nil
+	}
+	if e.claimed = ar.registry.claim(id, a.ID, e.sheet.ID); !e.claimed {
+		return call.ErrTaken
+	}
+	return nil
+}
+
+// goBack takes back that a came to a call: it was over, or somebody else's.
+func (ar *Arrivals) goBack(a firm.Actor, e *entrance) {
+	if e.again {
+		ar.registry.unclaimed(e.sheet.CallID, e.sheet.ID)
+		return // the slip is of what they did in it before
+	}
+	ar.registry.unclaim(e.sheet.CallID, a.ID, e.sheet.ID)
+	ar.dropSlip(e.sheet, e.before)
+}
+
+// comeTo lets a speak in a call, once it is committed that a does: what a is in so far is held.
+func (ar *Arrivals) comeTo(ctx context.Context, a firm.Actor, id uuid.UUID, in call.Input) error {
 	held := ar.stepOut(ctx, a, id)
-	err := ar.board.Do(ctx, id, call.Answer{By: a.ID.String()})
+	err := ar.board.Do(ctx, id, in)
 	if err != nil {
 		for _, h := range held {
 			_ = ar.board.Do(ctx, h, call.Resume{By: a.ID.String()})
@@ -175,8 +234,14 @@ func (ar *Arrivals) dropSlip(sheet db.InsertAnswerersSlipParams, before *uuid.UU
 	})
 }
 
-// DeclineCall takes a out of those who are rung. Errors: call.ErrTaken, call.ErrOver.
-func (ar *Arrivals) DeclineCall(ctx context.Context, a firm.Actor, id uuid.UUID) error {
+// DeclineCall takes a out of those who are rung; a colleague who asks is told a word. Errors: call.ErrTaken, call.ErrOver.
+func (ar *Arrivals) DeclineCall(ctx context.Context, a firm.Actor, id uuid.UUID, word string) error {
+	if word = firm.CleanText(word); word != "" {
+		if err := ar.board.Do(ctx, id, call.Say{By: a.ID.String(), Word: word}); err != nil &&
+			!errors.Is(err, call.ErrNoRing) {
+			return err
+		}
+	}
 	return ar.board.Do(ctx, id, call.Decline{By: a.ID.String()})
 }
 
@@ -212,7 +277,7 @@ func (ar *Arrivals) keyed(user, digit string) {
 		return // of somebody who plays the outside
 	}
 	for _, id := range ar.registry.of(rep) {
-		if s, there := ar.board.Snapshot(id); there && s.Phase() == call.PhaseSpeaking && !s.OnHold {
+		if s, there := ar.board.Snapshot(id); there && s.Speaks(user) {
 			if err := ar.board.Press(ar.Background(), id, user, digit, false); err != nil {
 				ar.Log.Debug("a key went nowhere", "call", id, "error", err)
 			}

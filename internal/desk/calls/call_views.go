@@ -67,7 +67,12 @@ func (cs *Calls) callsAsRead(ctx context.Context, a firm.Actor,
 			return nil, nil, err
 		}
 		if s, live := cs.board.Snapshot(r.ID); live {
-			v.State = stateView(r.ID, &s, v.State.Phase == contract.Phase(s.Phase()), a.ID)
+			v.State = cs.stateView(r.ID, &s, v.State.Phase == contract.Phase(s.Phase()), a.ID)
+			if s.More() {
+				if v.HandedFrom, err = cs.handedFrom(ctx, a, r.ID, &s); err != nil {
+					return nil, nil, err
+				}
+			}
 		}
 		if len(v.Links) == 1 && v.Links[0].Role == contract.CallLinkRoleCompany && r.RemoteE164 != "" {
 			v.CompanyLine = &v.Links[0].Record
@@ -219,7 +224,11 @@ func (cs *Calls) MyDesk(ctx context.Context, a firm.Actor) (contract.Desk, error
 		return contract.Desk{}, err
 	}
 	calls, err := cs.callViews(ctx, a, ids)
-	return contract.Desk{Calls: calls}, err
+	if err != nil {
+		return contract.Desk{}, err
+	}
+	listening, err := cs.Parties.listeningTo(ctx, a)
+	return contract.Desk{Calls: calls, Listening: listening}, err
 }
 
 const callsPerPage = 50
@@ -290,8 +299,11 @@ func (cs *Calls) callsBy(ctx context.Context, a firm.Actor, query CallQuery, cou
 	return page, nil
 }
 
-// FactText says a fact in a sentence; those that only matter to the machine say nothing.
-func FactText(f call.Fact, c contract.Call) string {
+// FactText says a fact in a sentence, with who is on a leg; those that only matter to the machine say nothing.
+func FactText(f call.Fact, c contract.Call, who func(call.LegNo) string) string {
+	if text, more := partyText(f, who); more {
+		return text
+	}
 	switch f.Kind {
 	case call.Placed:
 		return c.Slip.RepName + " called " + c.Display
@@ -382,6 +394,14 @@ func ReasonText(r call.Reason) string {
 		return "The message was left"
 	case call.NoMoment:
 		return "No beep came: no message was left"
+	case call.HandedOn:
+		return "Handed over"
+	case call.WasParked:
+		return "Parked"
+	case call.Dropped:
+		return "Taken out of the call"
+	case call.Elsewhere:
+		return "Somebody else took it"
 	}
 	return ""
 }

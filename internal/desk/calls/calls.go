@@ -222,6 +222,7 @@ func (cs *Calls) commitPlaced(ctx context.Context, a firm.Actor, id uuid.UUID, l
 	// Known here before anybody can read it from the database: until then no other click may think that
 	// the rep is free.
 	cs.registry.add(id, live)
+	cs.registry.named(a.ID.String(), a.Name)
 	var ends *uuid.UUID
 	if err := cs.Store.TxPiped(ctx, func(q *db.Queries) (err error) {
 		if ends, err = cs.freeRep(ctx, q, a, insteadOf); err != nil {

@@ -1,5 +1,5 @@
 // Package calls is calls in progress and their slips: placing (calls, placement), those that come in (Arrivals), what
-// they say (Voices), how they are recorded (Recordings), reps' own telephones (Telephones), who is there (Team), the
+// they say (Voices), how they are recorded (Recordings), reps' own telephones (Telephones), who is there (Team), who comes to a call besides (Parties), the
 // firm's lines and the simulated other side (Lines); how all of it is saved and who drives it (saving, ownership).
 //
 // It knows the firm and the book. It must not know rounds or campaigns: they are a Placement when a call is placed and
@@ -35,6 +35,7 @@ type Calls struct {
 	Recordings *Recordings
 	Telephones *Telephones
 	Team       *Team
+	Parties    *Parties
 
 	board     *switchboard.Switchboard
 	registry  *registry
@@ -99,6 +100,7 @@ func New(b *book.Book) *Calls {
 	cs := &Calls{Firm: b.Firm, Book: b, registry: newRegistry()}
 	cs.Arrivals = &Arrivals{Calls: cs, changed: map[uuid.UUID]bool{}, woken: make(chan struct{}, 1)}
 	cs.Team = &Team{cs}
+	cs.Parties = &Parties{cs}
 	cs.Voices = &Voices{Calls: cs, rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}}
 	cs.Lines = &Lines{Calls: cs, played: map[carrier.Ref]uuid.UUID{}}
 	cs.Recordings = &Recordings{Calls: cs, recording: map[*media.Recorder]going{}}

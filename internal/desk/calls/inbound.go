@@ -190,37 +190,11 @@ func boxOf(reps []presence.Rep) *uuid.UUID {
 
 // ring waits until those who are rung have answered or declined, or have been rung for long enough.
 func (ar *Arrivals) ring(ctx context.Context, id uuid.UUID, step routing.Step, tried map[string]bool) {
-	timer := ar.Clock.NewTimer(step.For)
-	defer timer.Stop()
-	changed := ar.changedOf(id)
-	// A rep who is no longer reached does not keep the caller waiting.
-	pulse := ar.Clock.NewTicker(time.Second)
-	defer pulse.Stop()
 	for _, user := range step.Ring {
 		tried[user] = true
 	}
-	for {
-		state, there := ar.board.Snapshot(id)
-		if !there || state.Phase() != call.PhaseRinging || len(state.RungNow()) == 0 {
-			return
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-changed:
-		case <-pulse.Chan():
-			for _, user := range state.RungNow() {
-				if u, err := uuid.Parse(user); err == nil && !ar.Hub.Reached(u) && ar.Telephones.telephoneOf(u) == nil {
-					_ = ar.board.Do(ctx, id, call.Withdraw{From: user})
-				}
-			}
-		case <-timer.Chan():
-			for _, user := range state.RungNow() {
-				_ = ar.board.Do(ctx, id, call.Withdraw{From: user})
-			}
-			return
-		}
-	}
+	ar.untilRung(ctx, id, step.For,
+		func(s *call.State) bool { return s.Phase() == call.PhaseRinging && len(s.RungNow()) > 0 })
 }
 
 func (ar *Arrivals) changedOf(id uuid.UUID) chan struct{} {
@@ -275,15 +249,10 @@ func (ar *Arrivals) elsewhere(ctx context.Context, rep uuid.UUID) bool {
 // RingingFor are the calls that ring for a user on this server.
 func (ar *Arrivals) RingingFor(user uuid.UUID) []uuid.UUID {
 	var mine []uuid.UUID
-	for _, id := range ar.registry.where(func(c *liveCall) bool { return c.changed != nil }) {
-		state, there := ar.board.Snapshot(id)
-		if !there {
-			continue
-		}
-		for _, u := range state.RungNow() {
-			if u == user.String() {
-				mine = append(mine, id)
-			}
+	rung := func(s *call.State) bool { return slices.Contains(s.RungNow(), user.String()) }
+	for _, id := range ar.registry.where(func(c *liveCall) bool { return rung(&c.state) }) {
+		if state, there := ar.board.Snapshot(id); there && rung(&state) {
+			mine = append(mine, id)
 		}
 	}
 	return mine

@@ -190,13 +190,18 @@ func (rc *Recordings) asked(f *firm.Settings, c *liveCall, rule recording.Rule) 
 }
 
 func (rc *Recordings) decide(ctx context.Context, callID uuid.UUID) (recording.Decision, error) {
-	f, err := rc.Settings(ctx)
-	if err != nil {
-		return recording.Decision{}, err
-	}
 	c := rc.registry.call(callID)
 	if c == nil {
 		return recording.Decision{Rule: recording.Off}, nil // over already
+	}
+	return rc.decideFor(ctx, c)
+}
+
+// decideFor decides whether a call may be recorded, by the line, the law of both places and the rules of all its reps.
+func (rc *Recordings) decideFor(ctx context.Context, c *liveCall) (recording.Decision, error) {
+	f, err := rc.Settings(ctx)
+	if err != nil {
+		return recording.Decision{}, err
 	}
 	if c.placed != nil {
 		if why := c.placed.Unrecorded(); why != "" {
@@ -221,6 +226,53 @@ func (rc *Recordings) decide(ctx context.Context, callID uuid.UUID) (recording.D
 		}
 	}
 	return recording.Decide(r), nil
+}
+
+// come are the legs with which somebody has come to a conversation besides the first two: to whom it was handed, or who
+// was joined. A consultation is not recorded, so who is only asked brings no rule.
+func come(facts []call.Fact, s *call.State) []call.LegNo {
+	var legs []call.LegNo
+	for _, f := range facts {
+		l := s.Leg(f.Leg)
+		switch {
+		case l == nil || l.State != call.Up || l.As == call.Consulted || l.Party == call.Observer || l.Party == call.Machine:
+		case f.Kind == call.Joined, f.Kind == call.PassedOn, f.Kind == call.LegAnswered:
+			legs = append(legs, l.No)
+		}
+	}
+	return legs
+}
+
+// another holds the recording of a call against the rules of somebody who has come to it: the strictest holds from then
+// on.
+func (rc *Recordings) another(ctx context.Context, callID uuid.UUID, no call.LegNo) {
+	c, room := rc.registry.call(callID), rc.Studio.Room(callID)
+	if c == nil || room == nil || c.state.Leg(no) == nil {
+		return
+	}
+	before := c.sound
+	if l := c.state.Leg(no); l.Party == call.Outside {
+		c.state.Legs = []call.Leg{*l} // it is their place that counts
+	}
+	decided, err := rc.decideFor(ctx, c)
+	if err != nil {
+		rc.Log.Warn("whether a call is recorded", "call", callID, "error", err)
+		decided = recording.Decision{Rule: recording.Off, Why: "the rules could not be read"}
+	}
+	if decided.Rule == before.Rule || recording.Stricter(decided.Rule, before.Rule) == before.Rule {
+		return
+	}
+	rc.registry.change(callID, func(c *liveCall) { c.sound = decided })
+	switch {
+	case room.Recorder() == nil:
+	case decided.Rule == recording.Announce:
+		rc.announce(ctx, callID)
+	default:
+		if rec := room.Record(nil); rec != nil {
+			rc.complete(callID, rec)
+		}
+	}
+	rc.tellParts(callID)
 }
 
 // theirNumber is the number of the outside; empty where it was withheld.

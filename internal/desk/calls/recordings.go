@@ -77,6 +77,10 @@ func (rc *Recordings) record(id uuid.UUID, facts []call.Fact, state call.State) 
 	case state.Internal: // what colleagues say to each other is not recorded
 	case state.Phase() == call.PhaseSpeaking && has(facts, call.Bridged) && rc.firstTime(id):
 		rc.InBackground(func(ctx context.Context) { rc.beginByRule(ctx, id) })
+	default:
+		for _, no := range come(facts, &state) {
+			rc.InBackground(func(ctx context.Context) { rc.another(ctx, id, no) })
+		}
 	}
 }
 

@@ -23,13 +23,18 @@ type liveCall struct {
 	begun   bool          // its recording was begun by rule
 	line    uuid.UUID     // the firm's line that it goes over; nil within the firm
 	sound   recording.Decision
-	placed  Placement // on whose behalf it was placed; nil where by itself
+	placed  Placement          // on whose behalf it was placed; nil where by itself
+	coming  map[uuid.UUID]bool // reps who are just coming to it: committed, and not answered yet
+	// whoever gave it away, and then others, are being rung, since nobody took it
+	comesBack bool
+	left      bool // its outside waits for somebody, and everybody was told
 }
 
-// in tells whether a rep is in the call.
+// in tells whether a rep is in the call, or is just coming to it. Who is only rung is not, also where they were in it
+// before.
 func (c *liveCall) in(rep uuid.UUID) bool {
 	_, part := c.parts[rep]
-	return part && !c.state.HasLeft(rep.String())
+	return part && (c.state.IsUp(rep.String()) || c.coming[rep])
 }
 
 // slipOwner is whose an open slip is, and of which call.
@@ -42,10 +47,31 @@ type registry struct {
 	mu    sync.Mutex
 	live  map[uuid.UUID]*liveCall
 	slips map[uuid.UUID]slipOwner
+	who   map[string]string // names by user and by the address of an outside leg, of those in calls of more than two
 }
 
 func newRegistry() *registry {
-	return &registry{live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}}
+	return &registry{live: map[uuid.UUID]*liveCall{}, slips: map[uuid.UUID]slipOwner{}, who: map[string]string{}}
+}
+
+// mostNames is how many names are kept: those that were given first go.
+const mostNames = 20_000
+
+// named makes known how somebody in a call is called, so that no database is asked while it goes on.
+func (r *registry) named(key, name string) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if len(r.who) > mostNames {
+		r.who = map[string]string{}
+	}
+	r.who[key] = name
+}
+
+// name is how a user, or the outside leg of an address, is called; "" where that is not known.
+func (r *registry) name(key string) string {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.who[key]
 }
 
 // add makes a call known, with the slips of those who are in it.
@@ -53,6 +79,9 @@ func (r *registry) add(id uuid.UUID, c *liveCall) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.live[id] = c
+	if c.changed == nil {
+		c.changed = make(chan struct{}, 1)
+	}
 	for user, slip := range c.parts {
 		r.slips[slip] = slipOwner{user, id}
 	}
@@ -84,7 +113,7 @@ func (r *registry) call(id uuid.UUID) *liveCall {
 		return nil
 	}
 	copied := *c
-	copied.parts = maps.Clone(c.parts)
+	copied.parts, copied.coming = maps.Clone(c.parts), maps.Clone(c.coming)
 	return &copied
 }
 
@@ -144,6 +173,36 @@ func (r *registry) reps() []uuid.UUID {
 	return reps
 }
 
+// enter makes a rep who has come to a call one of its parts, with their slip.
+func (r *registry) enter(id, rep, slip uuid.UUID) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if c := r.live[id]; c != nil {
+		if c.parts == nil {
+			c.parts = map[uuid.UUID]uuid.UUID{}
+		}
+		c.parts[rep], r.slips[slip] = slip, slipOwner{rep, id}
+		c.comes(rep)
+	}
+}
+
+// comes says that a rep is just coming to the call.
+func (c *liveCall) comes(rep uuid.UUID) {
+	if c.coming == nil {
+		c.coming = map[uuid.UUID]bool{}
+	}
+	c.coming[rep] = true
+}
+
+// came says that a rep is in a call by now, or did not get there.
+func (r *registry) came(id, rep uuid.UUID) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if c := r.live[id]; c != nil {
+		delete(c.coming, rep)
+	}
+}
+
 // claim makes a call that rings a rep's, with their slip; false: it is somebody's already.
 func (r *registry) claim(id, rep, slip uuid.UUID) bool {
 	r.mu.Lock()
@@ -159,7 +218,17 @@ func (r *registry) claim(id, rep, slip uuid.UUID) bool {
 		c.parts = map[uuid.UUID]uuid.UUID{}
 	}
 	c.claimed, c.parts[rep], r.slips[slip] = slip, slip, slipOwner{rep, id}
+	c.comes(rep)
 	return true
+}
+
+// unclaimed takes the claim of a slip back and lets its rep keep it.
+func (r *registry) unclaimed(id, slip uuid.UUID) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if c := r.live[id]; c != nil && c.claimed == slip {
+		c.claimed = uuid.Nil
+	}
 }
 
 // unclaim takes a claim back, where it is still that of the slip.
@@ -167,8 +236,10 @@ func (r *registry) unclaim(id, rep, slip uuid.UUID) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	delete(r.slips, slip)
-	if c := r.live[id]; c != nil && c.claimed == slip {
-		c.claimed = uuid.Nil
+	if c := r.live[id]; c != nil && c.parts[rep] == slip {
+		if c.claimed == slip {
+			c.claimed = uuid.Nil
+		}
 		delete(c.parts, rep)
 	}
 }

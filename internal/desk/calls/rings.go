@@ -158,6 +158,12 @@ func (ar *Arrivals) ringView(ctx context.Context, a firm.Actor, f *firm.Settings
 			r.Company = r.Candidates[0].Company
 		}
 	}
+	if s, live := ar.board.Snapshot(c.ID); live && s.More() {
+		var err error
+		if r.Asked, err = ar.handedFrom(ctx, a, c.ID, &s); err != nil {
+			return r, err
+		}
+	}
 	if len(r.Candidates) > 0 {
 		var err error
 		if r.Facts, err = ar.beforeTheFirstWord(ctx, a, c.ID, r.Candidates[0].Record); err != nil {

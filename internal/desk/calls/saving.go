@@ -131,6 +131,9 @@ func (s sink) Save(ctx context.Context, entries []journal.Entry) error {
 		if settled, err = saveFacts(ctx, q, facts); err != nil {
 			return err
 		}
+		if err := s.cs.emitParties(ctx, q, facts); err != nil {
+			return err
+		}
 		return s.cs.emitEnded(ctx, q, facts)
 	})
 	if err != nil {
@@ -259,6 +262,12 @@ func callStateParams(id uuid.UUID, s call.State) db.SaveCallStateParams {
 		p.LegAnswered = append(p.LegAnswered, l.Answered)
 		p.LegEnded = append(p.LegEnded, l.Ended)
 		p.LegReasons = append(p.LegReasons, string(l.Reason))
+		t := s.TimesOf(l.No, s.Last)
+		p.LegRoles = append(p.LegRoles, string(l.As))
+		p.LegTalkMs = append(p.LegTalkMs, t.Talk.Milliseconds())
+		p.LegHoldMs = append(p.LegHoldMs, t.Hold.Milliseconds())
+		p.LegConsultMs = append(p.LegConsultMs, t.Consult.Milliseconds())
+		p.LegConferenceMs = append(p.LegConferenceMs, t.Conference.Milliseconds())
 		for i, sp := range l.Spans {
 			// A span that ends in the very microsecond in which it began is none: the next one begins there too.
 			if i+1 < len(l.Spans) && l.Spans[i+
@@ -286,6 +295,8 @@ func (cs *Calls) CallChanged(id uuid.UUID, facts []call.Fact, state call.State) 
 	}
 	cs.Recordings.record(id, facts, state)
 	cs.Telephones.telephonesFollow(id, state)
+	cs.Parties.lookAfter(id, &state)
+	cs.Parties.tellListeners(id, facts, &state)
 	cs.publishState(id, c, &state, false)
 	if rung := repsIn(facts, &state); len(rung) > 0 {
 		cs.Arrivals.tell(rung...)
@@ -303,7 +314,7 @@ func repsIn(facts []call.Fact, state *call.State) []uuid.UUID {
 	var users []uuid.UUID
 	for _, f := range facts {
 		leg := state.Leg(f.Leg)
-		if leg == nil || leg.Party != call.Rep || !state.Inbound && !state.Internal {
+		if leg == nil || leg.Party != call.Rep || leg.Rang.IsZero() {
 			continue
 		}
 		if u, err := uuid.Parse(leg.User); err == nil {
@@ -336,7 +347,7 @@ func (cs *Calls) callSaved(id uuid.UUID, state call.State, settled bool) {
 				cs.PublishLane(rep)
 			}
 		}
-		if state.Internal { // slips on which nothing was written have been filed with it
+		if state.Internal || state.More() { // slips on which nothing was written have been filed with it
 			for rep := range c.parts {
 				cs.PublishSlip(rep, id, "")
 			}
@@ -349,17 +360,32 @@ func (cs *Calls) callSaved(id uuid.UUID, state call.State, settled bool) {
 
 // publishState tells everybody who is in a call how it stands.
 func (cs *Calls) publishState(id uuid.UUID, c *liveCall, state *call.State, saved bool) {
+	tell := func(reader uuid.UUID) {
+		view := cs.stateView(id, state, saved, reader)
+		cs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, Call: &view}, reader)
+	}
 	for rep := range c.parts {
-		view := stateView(id, state, saved, rep)
-		cs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindCall, Call: &view}, rep)
+		tell(rep)
 	}
 }
 
-func stateView(id uuid.UUID, s *call.State, saved bool, reader uuid.UUID) contract.CallState {
-	return contract.CallState{CallID: id, Seq: s.Seq, Phase: contract.Phase(s.Phase()), OnHold: s.OnHold,
-		Muted: s.Muted(reader.String()), StartedAt: s.Started, RangAt: optional.Time(s.Rang()),
-		AnsweredAt: optional.Time(s.Answered()), EndedAt: optional.Time(s.Ended), EndReason: string(s.Reason),
-		Saved: saved}
+func (cs *Calls) stateView(id uuid.UUID, s *call.State, saved bool, reader uuid.UUID) contract.CallState {
+	return contract.CallState{
+		CallID:     id,
+		Place:      &s.Place,
+		Parties:    cs.partiesOf(s, reader),
+		Acts:       actsOf(s, reader),
+		Seq:        s.Seq,
+		Phase:      contract.Phase(s.Phase()),
+		OnHold:     s.OnHold || s.Away(reader.String()),
+		Muted:      s.Muted(reader.String()),
+		StartedAt:  s.Started,
+		RangAt:     optional.Time(s.Rang()),
+		AnsweredAt: optional.Time(s.Answered()),
+		EndedAt:    optional.Time(s.Ended),
+		EndReason:  string(s.Reason),
+		Saved:      saved,
+	}
 }
 
 // keepNotes saves a text that waited in the journal. Nobody can be asked about a conflict any more, so both are kept.

@@ -102,6 +102,7 @@ func (tm *Team) TeamSeenBy(ctx context.Context, a firm.Actor) ([]contract.Collea
 	list, err := tm.Colleagues(ctx)
 	for i := range list {
 		list[i].MaySeeDay = new(tm.MayOf(ctx, a, rights.SeeDays, &list[i].ID))
+		list[i].ListenCallID = tm.Parties.mayListen(ctx, a, list[i].ID)
 	}
 	return list, err
 }

@@ -420,7 +420,7 @@ func (ts *Telephones) telephoneEnds(leg *telephoneLeg, trouble string) {
 		return
 	}
 	for _, id := range ts.registry.of(leg.user) {
-		if s, there := ts.board.Snapshot(id); there && !s.OnHold && s.Phase() != call.PhaseEnded {
+		if s, there := ts.board.Snapshot(id); there && s.Speaks(leg.user.String()) {
 			_ = ts.board.HangUp(context.Background(), id, leg.user.String())
 		}
 	}
@@ -447,7 +447,7 @@ func (ts *Telephones) telephonesFollow(id uuid.UUID, state call.State) {
 				leg.state = contract.TelephoneStateLeft
 				hang = append(hang, leg.ref)
 			}
-		case leg.call == id && (state.Phase() != call.PhaseRinging || !slices.Contains(rung, user.String())):
+		case leg.call == id && !slices.Contains(rung, user.String()):
 			hang = append(hang, leg.ref)
 		}
 	}

@@ -119,6 +119,11 @@ func settleAll(ctx context.Context, q *db.Queries, calls []uuid.UUID, states map
 			return fmt.Errorf("what calls settle: %w", err)
 		}
 	}
+	for _, id := range calls {
+		if err := fileAsked(ctx, q, id, states[id]); err != nil {
+			return fmt.Errorf("slips of who was asked in call %s: %w", id, err)
+		}
+	}
 	for _, id := range ended {
 		var err error
 		if settled[id], err = settleUnreturned(ctx, q, id, states[id]); err != nil {
@@ -126,6 +131,23 @@ func settleAll(ctx context.Context, q *db.Queries, calls []uuid.UUID, states map
 		}
 	}
 	return nil
+}
+
+// fileAsked files, at the end of a call, the slips of those who were only asked something and have written nothing.
+func fileAsked(ctx context.Context, q *db.Queries, id uuid.UUID, s call.State) error {
+	if s.Ended.IsZero() {
+		return nil
+	}
+	var users []uuid.UUID
+	for _, user := range s.OnlyConsulted() {
+		if u, err := uuid.Parse(user); err == nil {
+			users = append(users, u)
+		}
+	}
+	if len(users) == 0 {
+		return nil
+	}
+	return q.FileEmptySlipsOf(ctx, db.FileEmptySlipsOfParams{At: &s.Ended, CallID: id, Users: users})
 }
 
 // missedColleague is what stands in the lane of a colleague who was called and did not answer.

@@ -222,9 +222,9 @@ func (b *KeepRecordingBatchResults) Close() error {
 
 const saveCallState = `-- name: SaveCallState :batchexec
 WITH changed AS (
-  UPDATE calls SET state = $13, last_seq = $14, rang_at = $15, answered_at = $16,
-    ended_at = $17, end_reason = $18, dial_ms = $19, ring_ms = $20, talk_ms = $21, message_ms = $22, spoke = $23
-  WHERE calls.id = $1 AND calls.last_seq < $14 AND calls.ended_at IS NULL
+  UPDATE calls SET state = $18, last_seq = $19, rang_at = $20, answered_at = $21,
+    ended_at = $22, end_reason = $23, dial_ms = $24, ring_ms = $25, talk_ms = $26, message_ms = $27, spoke = $28
+  WHERE calls.id = $1 AND calls.last_seq < $19 AND calls.ended_at IS NULL
   RETURNING calls.id, calls.ended_at
 ), freed AS (
   -- A call on hold meanwhile is in the foreground again.
@@ -233,19 +233,23 @@ WITH changed AS (
   WHERE foreground_call_id IN (SELECT id FROM changed WHERE ended_at IS NOT NULL)
 ), spans AS (
   INSERT INTO leg_spans (call_id, leg_no, bridge_no, from_at, to_at)
-  SELECT $1, unnest($24::int[]), unnest($25::int[]), unnest($26::timestamptz[]),
-    NULLIF(unnest($27::timestamptz[]), '0001-01-01 00:00:00+00')
+  SELECT $1, unnest($29::int[]), unnest($30::int[]), unnest($31::timestamptz[]),
+    NULLIF(unnest($32::timestamptz[]), '0001-01-01 00:00:00+00')
   ON CONFLICT (call_id, leg_no, from_at) DO UPDATE SET to_at = EXCLUDED.to_at
 )
-INSERT INTO legs (call_id, leg_no, party, user_id, device, address, state, started_at, rang_at, answered_at, ended_at, end_reason)
+INSERT INTO legs (call_id, leg_no, party, user_id, device, address, state, started_at, rang_at, answered_at, ended_at, end_reason, role,
+  talk_ms, hold_ms, consult_ms, conference_ms)
 SELECT $1, l.leg_no, l.party, NULLIF(l.user_id, '')::uuid, l.device, l.address, l.state, l.started_at, NULLIF(l.rang_at, '0001-01-01 00:00:00+00'),
-  NULLIF(l.answered_at, '0001-01-01 00:00:00+00'), NULLIF(l.ended_at, '0001-01-01 00:00:00+00'), l.end_reason
+  NULLIF(l.answered_at, '0001-01-01 00:00:00+00'), NULLIF(l.ended_at, '0001-01-01 00:00:00+00'), l.end_reason, l.role,
+  l.talk_ms, l.hold_ms, l.consult_ms, l.conference_ms
 FROM (SELECT unnest($2::int[]) AS leg_no, unnest($3::text[]) AS party, unnest($4::text[]) AS user_id, unnest($5::text[]) AS device,
     unnest($6::text[]) AS address, unnest($7::text[]) AS state, unnest($8::timestamptz[]) AS started_at,
     unnest($9::timestamptz[]) AS rang_at, unnest($10::timestamptz[]) AS answered_at, unnest($11::timestamptz[]) AS ended_at,
-    unnest($12::text[]) AS end_reason) AS l
+    unnest($12::text[]) AS end_reason, unnest($13::text[]) AS role, unnest($14::bigint[]) AS talk_ms,
+    unnest($15::bigint[]) AS hold_ms, unnest($16::bigint[]) AS consult_ms, unnest($17::bigint[]) AS conference_ms) AS l
 ON CONFLICT (call_id, leg_no) DO UPDATE SET state = EXCLUDED.state, rang_at = EXCLUDED.rang_at, answered_at = EXCLUDED.answered_at,
-  ended_at = EXCLUDED.ended_at, end_reason = EXCLUDED.end_reason
+  ended_at = EXCLUDED.ended_at, end_reason = EXCLUDED.end_reason, role = EXCLUDED.role, talk_ms = EXCLUDED.talk_ms, hold_ms = EXCLUDED.hold_ms,
+  consult_ms = EXCLUDED.consult_ms, conference_ms = EXCLUDED.conference_ms
 `
 
 type SaveCallStateBatchResults struct {
@@ -255,33 +259,38 @@ type SaveCallStateBatchResults struct {
 }
 
 type SaveCallStateParams struct {
-	CallID       uuid.UUID
-	LegNos       []int
-	LegParties   []string
-	LegUsers     []string
-	LegDevices   []string
-	LegAddresses []string
-	LegStates    []string
-	LegStarted   []time.Time
-	LegRang      []time.Time
-	LegAnswered  []time.Time
-	LegEnded     []time.Time
-	LegReasons   []string
-	State        string
-	LastSeq      int
-	RangAt       *time.Time
-	AnsweredAt   *time.Time
-	EndedAt      *time.Time
-	EndReason    string
-	DialMs       int64
-	RingMs       int64
-	TalkMs       int64
-	MessageMs    int64
-	Spoke        bool
-	SpanLegs     []int
-	SpanBridges  []int
-	SpanFroms    []time.Time
-	SpanTos      []time.Time
+	CallID          uuid.UUID
+	LegNos          []int
+	LegParties      []string
+	LegUsers        []string
+	LegDevices      []string
+	LegAddresses    []string
+	LegStates       []string
+	LegStarted      []time.Time
+	LegRang         []time.Time
+	LegAnswered     []time.Time
+	LegEnded        []time.Time
+	LegReasons      []string
+	LegRoles        []string
+	LegTalkMs       []int64
+	LegHoldMs       []int64
+	LegConsultMs    []int64
+	LegConferenceMs []int64
+	State           string
+	LastSeq         int
+	RangAt          *time.Time
+	AnsweredAt      *time.Time
+	EndedAt         *time.Time
+	EndReason       string
+	DialMs          int64
+	RingMs          int64
+	TalkMs          int64
+	MessageMs       int64
+	Spoke           bool
+	SpanLegs        []int
+	SpanBridges     []int
+	SpanFroms       []time.Time
+	SpanTos         []time.Time
 }
 
 // A call's summary after fact @last_seq; an older one changes nothing.
@@ -301,6 +310,11 @@ func (q *Queries) SaveCallState(ctx context.Context, arg []SaveCallStateParams) 
 			a.LegAnswered,
 			a.LegEnded,
 			a.LegReasons,
+			a.LegRoles,
+			a.LegTalkMs,
+			a.LegHoldMs,
+			a.LegConsultMs,
+			a.LegConferenceMs,
 			a.State,
 			a.LastSeq,
 			a.RangAt,

@@ -379,6 +379,24 @@ func (q *Queries) FileEmptySlips(ctx context.Context, arg FileEmptySlipsParams) 
 	return items, nil
 }
 
+const fileEmptySlipsOf = `-- name: FileEmptySlipsOf :exec
+UPDATE slips s SET state = 'filed', filed_at = $1, version = s.version + 1
+WHERE s.call_id = $2 AND s.user_id = ANY ($3::uuid[]) AND s.state = 'open' AND s.outcome_id IS NULL AND s.subject = ''
+  AND NOT EXISTS (SELECT FROM slip_notes n WHERE n.slip_id = s.id AND n.body <> '')
+`
+
+type FileEmptySlipsOfParams struct {
+	At     *time.Time
+	CallID uuid.UUID
+	Users  []uuid.UUID
+}
+
+// Of who was only asked something in a call, and has written nothing.
+func (q *Queries) FileEmptySlipsOf(ctx context.Context, arg FileEmptySlipsOfParams) error {
+	_, err := q.db.Exec(ctx, fileEmptySlipsOf, arg.At, arg.CallID, arg.Users)
+	return err
+}
+
 const inCallElsewhere = `-- name: InCallElsewhere :one
 SELECT EXISTS (SELECT FROM rep_state r JOIN calls c ON c.id = r.foreground_call_id
   WHERE r.user_id = $1 AND c.ended_at IS NULL AND NOT (c.owner_server = $2 AND c.owner_epoch = $3))::boolean
@@ -643,6 +661,62 @@ type LeaveStateParams struct {
 func (q *Queries) LeaveState(ctx context.Context, arg LeaveStateParams) error {
 	_, err := q.db.Exec(ctx, leaveState, arg.At, arg.Instead, arg.StateID)
 	return err
+}
+
+const legsOfCall = `-- name: LegsOfCall :many
+SELECT l.leg_no, l.party, l.user_id, coalesce(u.name, '')::text AS name, l.address, l.role, l.answered_at, l.ended_at, l.end_reason, l.talk_ms, l.hold_ms, l.consult_ms, l.conference_ms
+FROM legs l LEFT JOIN users u ON u.id = l.user_id WHERE l.call_id = $1 AND l.party <> 'machine' ORDER BY l.leg_no
+`
+
+type LegsOfCallRow struct {
+	LegNo        int
+	Party        string
+	UserID       *uuid.UUID
+	Name         string
+	Address      string
+	Role         string
+	AnsweredAt   *time.Time
+	EndedAt      *time.Time
+	EndReason    string
+	TalkMs       int64
+	HoldMs       int64
+	ConsultMs    int64
+	ConferenceMs int64
+}
+
+// Every leg of a call that was answered, for reading.
+func (q *Queries) LegsOfCall(ctx context.Context, callID uuid.UUID) ([]LegsOfCallRow, error) {
+	rows, err := q.db.Query(ctx, legsOfCall, callID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []LegsOfCallRow{}
+	for rows.Next() {
+		var i LegsOfCallRow
+		if err := rows.Scan(
+			&i.LegNo,
+			&i.Party,
+			&i.UserID,
+			&i.Name,
+			&i.Address,
+			&i.Role,
+			&i.AnsweredAt,
+			&i.EndedAt,
+			&i.EndReason,
+			&i.TalkMs,
+			&i.HoldMs,
+			&i.ConsultMs,
+			&i.ConferenceMs,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const lineByNumber = `-- name: LineByNumber :one
@@ -1099,6 +1173,17 @@ func (q *Queries) OwesColleague(ctx context.Context, arg OwesColleagueParams) er
 	return err
 }
 
+const ownerOf = `-- name: OwnerOf :one
+SELECT owner_id FROM records WHERE id = $1
+`
+
+func (q *Queries) OwnerOf(ctx context.Context, id uuid.UUID) (*uuid.UUID, error) {
+	row := q.db.QueryRow(ctx, ownerOf, id)
+	var owner_id *uuid.UUID
+	err := row.Scan(&owner_id)
+	return owner_id, err
+}
+
 const partsInCalls = `-- name: PartsInCalls :many
 SELECT s.created_at, l.ended_at AS left_at, c.ended_at, s.filed_at FROM slips s JOIN calls c ON c.id = s.call_id AND NOT c.by_hand
 LEFT JOIN LATERAL (SELECT x.ended_at FROM legs x WHERE x.call_id = c.id AND x.user_id = s.user_id ORDER BY x.leg_no DESC LIMIT 1) l ON true
@@ -1344,6 +1429,36 @@ func (q *Queries) Preferences(ctx context.Context, id uuid.UUID) (PreferencesRow
 		&i.Program,
 	)
 	return i, err
+}
+
+const promisesOfSlip = `-- name: PromisesOfSlip :many
+SELECT f.text, f.due_at FROM follow_ups f WHERE f.slip_id = $1 AND f.state = 'open' AND f.promised ORDER BY f.due_at
+`
+
+type PromisesOfSlipRow struct {
+	Text  string
+	DueAt *time.Time
+}
+
+// What was promised in a part of a call and is still to be done.
+func (q *Queries) PromisesOfSlip(ctx context.Context, slipID *uuid.UUID) ([]PromisesOfSlipRow, error) {
+	rows, err := q.db.Query(ctx, promisesOfSlip, slipID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []PromisesOfSlipRow{}
+	for rows.Next() {
+		var i PromisesOfSlipRow
+		if err := rows.Scan(&i.Text, &i.DueAt); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const putAvailabilityState = `-- name: PutAvailabilityState :exec
@@ -1657,6 +1772,96 @@ func (q *Queries) SinceSpoken(ctx context.Context, arg SinceSpokenParams) ([]Sin
 			&i.ByName,
 			&i.Outcome,
 			&i.Incoming,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const skillsOf = `-- name: SkillsOf :many
+SELECT u.id, u.skills, u.languages, u.teams, u.extension FROM users u WHERE u.active
+`
+
+type SkillsOfRow struct {
+	ID        uuid.UUID
+	Skills    json.RawMessage
+	Languages []string
+	Teams     []string
+	Extension string
+}
+
+// What everybody of the firm knows, and where they are found.
+func (q *Queries) SkillsOf(ctx context.Context) ([]SkillsOfRow, error) {
+	rows, err := q.db.Query(ctx, skillsOf)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []SkillsOfRow{}
+	for rows.Next() {
+		var i SkillsOfRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Skills,
+			&i.Languages,
+			&i.Teams,
+			&i.Extension,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const slipsOfCall = `-- name: SlipsOfCall :many
+SELECT s.id, s.user_id, u.name, u.teams, s.state, s.subject, s.visible, s.handed_to, coalesce(o.label, '')::text AS outcome, coalesce(n.body, '')::text AS notes
+FROM slips s JOIN users u ON u.id = s.user_id LEFT JOIN outcomes o ON o.id = s.outcome_id LEFT JOIN slip_notes n ON n.slip_id = s.id
+WHERE s.call_id = $1 ORDER BY s.created_at
+`
+
+type SlipsOfCallRow struct {
+	ID       uuid.UUID
+	UserID   uuid.UUID
+	Name     string
+	Teams    []string
+	State    string
+	Subject  string
+	Visible  string
+	HandedTo *uuid.UUID
+	Outcome  string
+	Notes    string
+}
+
+// Every part in a call, with what its rep has written.
+func (q *Queries) SlipsOfCall(ctx context.Context, callID uuid.UUID) ([]SlipsOfCallRow, error) {
+	rows, err := q.db.Query(ctx, slipsOfCall, callID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []SlipsOfCallRow{}
+	for rows.Next() {
+		var i SlipsOfCallRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.UserID,
+			&i.Name,
+			&i.Teams,
+			&i.State,
+			&i.Subject,
+			&i.Visible,
+			&i.HandedTo,
+			&i.Outcome,
+			&i.Notes,
 		); err != nil {
 			return nil, err
 		}

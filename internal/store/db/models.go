@@ -346,18 +346,23 @@ type ImportRow struct {
 }
 
 type Leg struct {
-	CallID     uuid.UUID
-	LegNo      int
-	Party      string
-	UserID     *uuid.UUID
-	Device     string
-	Address    string
-	State      string
-	StartedAt  time.Time
-	RangAt     *time.Time
-	AnsweredAt *time.Time
-	EndedAt    *time.Time
-	EndReason  string
+	CallID       uuid.UUID
+	LegNo        int
+	Party        string
+	UserID       *uuid.UUID
+	Device       string
+	Address      string
+	State        string
+	StartedAt    time.Time
+	RangAt       *time.Time
+	AnsweredAt   *time.Time
+	EndedAt      *time.Time
+	EndReason    string
+	Role         string
+	TalkMs       int64
+	HoldMs       int64
+	ConsultMs    int64
+	ConferenceMs int64
 }
 
 type LegSpan struct {

@@ -72,15 +72,19 @@ WITH changed AS (
     NULLIF(unnest(@span_tos::timestamptz[]), '0001-01-01 00:00:00+00')
   ON CONFLICT (call_id, leg_no, from_at) DO UPDATE SET to_at = EXCLUDED.to_at
 )
-INSERT INTO legs (call_id, leg_no, party, user_id, device, address, state, started_at, rang_at, answered_at, ended_at, end_reason)
+INSERT INTO legs (call_id, leg_no, party, user_id, device, address, state, started_at, rang_at, answered_at, ended_at, end_reason, role,
+  talk_ms, hold_ms, consult_ms, conference_ms)
 SELECT @call_id, l.leg_no, l.party, NULLIF(l.user_id, '')::uuid, l.device, l.address, l.state, l.started_at, NULLIF(l.rang_at, '0001-01-01 00:00:00+00'),
-  NULLIF(l.answered_at, '0001-01-01 00:00:00+00'), NULLIF(l.ended_at, '0001-01-01 00:00:00+00'), l.end_reason
+  NULLIF(l.answered_at, '0001-01-01 00:00:00+00'), NULLIF(l.ended_at, '0001-01-01 00:00:00+00'), l.end_reason, l.role,
+  l.talk_ms, l.hold_ms, l.consult_ms, l.conference_ms
 FROM (SELECT unnest(@leg_nos::int[]) AS leg_no, unnest(@leg_parties::text[]) AS party, unnest(@leg_users::text[]) AS user_id, unnest(@leg_devices::text[]) AS device,
     unnest(@leg_addresses::text[]) AS address, unnest(@leg_states::text[]) AS state, unnest(@leg_started::timestamptz[]) AS started_at,
     unnest(@leg_rang::timestamptz[]) AS rang_at, unnest(@leg_answered::timestamptz[]) AS answered_at, unnest(@leg_ended::timestamptz[]) AS ended_at,
-    unnest(@leg_reasons::text[]) AS end_reason) AS l
+    unnest(@leg_reasons::text[]) AS end_reason, unnest(@leg_roles::text[]) AS role, unnest(@leg_talk_ms::bigint[]) AS talk_ms,
+    unnest(@leg_hold_ms::bigint[]) AS hold_ms, unnest(@leg_consult_ms::bigint[]) AS consult_ms, unnest(@leg_conference_ms::bigint[]) AS conference_ms) AS l
 ON CONFLICT (call_id, leg_no) DO UPDATE SET state = EXCLUDED.state, rang_at = EXCLUDED.rang_at, answered_at = EXCLUDED.answered_at,
-  ended_at = EXCLUDED.ended_at, end_reason = EXCLUDED.end_reason;
+  ended_at = EXCLUDED.ended_at, end_reason = EXCLUDED.end_reason, role = EXCLUDED.role, talk_ms = EXCLUDED.talk_ms, hold_ms = EXCLUDED.hold_ms,
+  consult_ms = EXCLUDED.consult_ms, conference_ms = EXCLUDED.conference_ms;
 
 -- name: CallFacts :many
 SELECT seq, at, kind, data FROM call_facts WHERE call_id = @call_id ORDER BY seq;

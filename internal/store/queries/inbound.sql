@@ -269,6 +269,34 @@ WITH new_call AS (
 )
 UPDATE rep_state SET foreground_call_id = @call_id, version = version + 1 WHERE rep_state.user_id = @user_id;
 
+-- name: FileEmptySlipsOf :exec
+-- Of who was only asked something in a call, and has written nothing.
+UPDATE slips s SET state = 'filed', filed_at = @at, version = s.version + 1
+WHERE s.call_id = @call_id AND s.user_id = ANY (@users::uuid[]) AND s.state = 'open' AND s.outcome_id IS NULL AND s.subject = ''
+  AND NOT EXISTS (SELECT FROM slip_notes n WHERE n.slip_id = s.id AND n.body <> '');
+
+-- name: SlipsOfCall :many
+-- Every part in a call, with what its rep has written.
+SELECT s.id, s.user_id, u.name, u.teams, s.state, s.subject, s.visible, s.handed_to, coalesce(o.label, '')::text AS outcome, coalesce(n.body, '')::text AS notes
+FROM slips s JOIN users u ON u.id = s.user_id LEFT JOIN outcomes o ON o.id = s.outcome_id LEFT JOIN slip_notes n ON n.slip_id = s.id
+WHERE s.call_id = @call_id ORDER BY s.created_at;
+
+-- name: PromisesOfSlip :many
+-- What was promised in a part of a call and is still to be done.
+SELECT f.text, f.due_at FROM follow_ups f WHERE f.slip_id = @slip_id AND f.state = 'open' AND f.promised ORDER BY f.due_at;
+
+-- name: LegsOfCall :many
+-- Every leg of a call that was answered, for reading.
+SELECT l.leg_no, l.party, l.user_id, coalesce(u.name, '')::text AS name, l.address, l.role, l.answered_at, l.ended_at, l.end_reason, l.talk_ms, l.hold_ms, l.consult_ms, l.conference_ms
+FROM legs l LEFT JOIN users u ON u.id = l.user_id WHERE l.call_id = @call_id AND l.party <> 'machine' ORDER BY l.leg_no;
+
+-- name: OwnerOf :one
+SELECT owner_id FROM records WHERE id = @id;
+
+-- name: SkillsOf :many
+-- What everybody of the firm knows, and where they are found.
+SELECT u.id, u.skills, u.languages, u.teams, u.extension FROM users u WHERE u.active;
+
 -- name: FileEmptySlips :many
 -- Slips of an internal call on which nothing was written need no filing.
 UPDATE slips s SET state = 'filed', filed_at = @at, version = s.version + 1

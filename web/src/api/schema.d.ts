@@ -2649,6 +2649,136 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calls/{id}/whom": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** The colleagues, the best to ask about this call first, each with the reason. */
+        get: operations["whomToAsk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/asks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings somebody into a call, to be consulted while the others wait, or to take it over at once. */
+        post: operations["askInCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Turns to whom one consults or back, joins all, leaves the call to whom one consults, or parks it. */
+        post: operations["turnCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/parties/{leg}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+                leg: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["dropParty"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a call that is parked, was left, or rings colleagues of one's team. */
+        post: operations["takeCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/listening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["listenToCall"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Calls that anybody may take, parked ones and those that ring colleagues of one's teams. */
+        get: operations["waitingCalls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me/availability": {
         parameters: {
             query?: never;
@@ -3132,6 +3262,11 @@ export interface components {
             currency: string;
         };
         Colleague: {
+            /**
+             * Format: uuid
+             * @description The conversation of theirs that this reader may listen to
+             */
+            listen_call_id?: string;
             /**
              * Format: date-time
              * @description They are away until then
@@ -3764,7 +3899,7 @@ export interface components {
             token: string;
         };
         /** @enum {string} */
-        WebhookEvent: "call.ended" | "slip.filed" | "record.created" | "message.received";
+        WebhookEvent: "call.ended" | "call.consulted" | "call.transferred" | "call.joined" | "call.parked" | "slip.filed" | "record.created" | "message.received";
         Webhook: {
             /** Format: uuid */
             id: string | null;
@@ -4795,6 +4930,111 @@ export interface components {
             end_reason: string;
             /** @description Everything up to here is committed */
             saved: boolean;
+            /** @description Where it is parked, or empty */
+            place?: string;
+            /** @description Who is in it, where they are more than a rep and one other, or were */
+            parties?: components["schemas"]["Party"][];
+            /** @description What the reader can do now with others */
+            acts?: components["schemas"]["Act"][];
+        };
+        /** @enum {string} */
+        Act: "ask" | "swap" | "back" | "join" | "hand_over" | "park" | "hold" | "take";
+        /** @enum {string} */
+        PartyRole: "none" | "consult" | "handed" | "back" | "listen" | "whisper";
+        Party: {
+            leg: number;
+            /** @description Of the firm */
+            ours: boolean;
+            /** Format: uuid */
+            user_id?: string;
+            /** @description Whose leg it is; empty for the one with whom the call began, whom its links name */
+            name: string;
+            /** @description The number, for reading; empty of a colleague */
+            display: string;
+            /** @enum {string} */
+            state: "ringing" | "speaking" | "waiting" | "listening" | "ended";
+            role: components["schemas"]["PartyRole"];
+            /** @description The reader's own leg */
+            mine: boolean;
+            /** @description They hear the reader now */
+            hears_me: boolean;
+            muted: boolean;
+            /**
+             * Format: date-time
+             * @description Since when they are in this state
+             */
+            since: string;
+            /** @description The reader can end this leg */
+            may_drop: boolean;
+            /** @description Who brought them in */
+            asked_by?: string;
+            /** @description What it is about */
+            word: string;
+            /** @description What they said before they declined */
+            answer: string;
+            /** @description Of one that has ended: why, in words */
+            why: string;
+        };
+        HandedFrom: {
+            name: string;
+            role: components["schemas"]["PartyRole"];
+            word: string;
+            /** @description What they have written so far; empty where the reader may not read it */
+            notes: string;
+            subject: string;
+            promised: string[];
+        };
+        Askable: {
+            colleague: components["schemas"]["Colleague"];
+            skills: string[];
+            /** @description Why they are a good guess, or empty */
+            reason: string;
+            /** @description Their extension and team, for reading */
+            line: string;
+        };
+        Ask: {
+            /** @enum {string} */
+            as: "consult" | "handed";
+            /** Format: uuid */
+            colleague_id?: string;
+            /** Format: uuid */
+            number_id?: string;
+            typed?: string;
+            /** @description What it is about */
+            word?: string;
+        };
+        Turn: {
+            /** @enum {string} */
+            act: "swap" | "back" | "join" | "hand_over" | "park";
+        };
+        Listening: {
+            /** @enum {string} */
+            how: "listen" | "whisper" | "step_in" | "stop";
+            /**
+             * Format: uuid
+             * @description To whom; else whoever speaks first
+             */
+            colleague_id?: string;
+        };
+        DeclineWish: {
+            /** @description What a colleague who asks is told, as “in five minutes” */
+            word?: string;
+        };
+        WaitingCall: {
+            /** Format: uuid */
+            call_id: string;
+            name: string;
+            display: string;
+            line: string;
+            /** Format: date-time */
+            since: string;
+            /** @description Where it is parked; empty for one that rings */
+            place: string;
+            /** @description Whom it rings */
+            rings: string[];
+            /** @description Who parked it, or empty */
+            by: string;
+            note: string;
         };
         Call: {
             /** Format: uuid */
@@ -4807,6 +5047,8 @@ export interface components {
             /** @description The other side's number for reading */
             display: string;
             between?: components["schemas"]["Between"];
+            /** @description Of a call that a colleague has brought the reader into */
+            handed_from?: components["schemas"]["HandedFrom"];
             /** @description To call again, in lists and on the call's page; its id is zero where nobody on the call has it */
             number?: components["schemas"]["PhoneNumber"];
             /** @description The number's label, or empty for a typed one */
@@ -5139,7 +5381,35 @@ export interface components {
             calls: components["schemas"]["Call"][];
             next: string;
         };
+        /** @description What one person of the firm had to do with a call, or one other party of it. */
+        CallPart: {
+            name: string;
+            ours: boolean;
+            role: components["schemas"]["PartyRole"];
+            /**
+             * Format: date-time
+             * @description When they answered
+             */
+            from: string;
+            /** Format: date-time */
+            to: string | null;
+            /** Format: int64 */
+            talk_ms: number;
+            /** Format: int64 */
+            hold_ms: number;
+            /** Format: int64 */
+            consult_ms: number;
+            /** Format: int64 */
+            conference_ms: number;
+            /** @description Why it ended, in words */
+            why: string;
+            outcome?: string;
+            /** @description Of a slip that the reader may read and that is not their own */
+            notes?: string;
+        };
         CallPageDetail: {
+            /** @description Of a call in which more than two were, each part in its order */
+            parts?: components["schemas"]["CallPart"][];
             call: components["schemas"]["Call"];
             recordings: components["schemas"]["Recording"][];
             facts: components["schemas"]["CallFact"][];
@@ -5599,6 +5869,8 @@ export interface components {
             clear: boolean;
             /** @description Another program's page to open, or empty */
             address: string;
+            /** @description A colleague asks for the reader */
+            asked?: components["schemas"]["HandedFrom"];
             /** @description What matters before the first word, three at most */
             facts: string[];
         };
@@ -5813,7 +6085,21 @@ export interface components {
             to?: string;
             ref?: string;
         };
+        ListeningTo: {
+            /** Format: uuid */
+            call_id: string;
+            /** Format: uuid */
+            colleague_id: string;
+            /** @description The rep */
+            to: string;
+            /** @description With whom they speak */
+            with: string;
+            /** @enum {string} */
+            how: "listen" | "whisper";
+        };
         Desk: {
+            /** @description The conversation that the reader listens to */
+            listening?: components["schemas"]["ListeningTo"];
             calls: components["schemas"]["Call"][];
         };
         /**
@@ -5824,7 +6110,7 @@ export interface components {
             /** Format: int64 */
             n: number;
             /** @enum {string} */
-            kind: "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving" | "voices" | "sound" | "round";
+            kind: "waiting" | "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving" | "voices" | "sound" | "round";
             epoch?: string;
             resync?: boolean;
             call?: components["schemas"]["CallState"];
@@ -10641,7 +10927,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["DeclineWish"];
+            };
+        };
         responses: {
             /** @description Done */
             204: {
@@ -10674,6 +10964,176 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    whomToAsk: {
+        parameters: {
+            query?: {
+                q?: string;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Whom to ask */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Askable"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    askInCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Ask"];
+            };
+        };
+        responses: {
+            /** @description The call as it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    turnCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Turn"];
+            };
+        };
+        responses: {
+            /** @description The call as it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    dropParty: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+                leg: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description They are out of the call */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The call, with a slip */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listenToCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Listening"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    waitingCalls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The one that waits longest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingCall"][];
+                };
             };
             default: components["responses"]["Problem"];
         };
