@@ -2746,7 +2746,10 @@ type Askable struct {
 	Line string `json:"line"`
 
 	// Reason Why they are a good guess, or empty
-	Reason string   `json:"reason"`
+	Reason string `json:"reason"`
+
+	// Rings It would ring for them now
+	Rings  bool     `json:"rings"`
 	Skills []string `json:"skills"`
 }
 
@@ -2981,6 +2984,9 @@ type CallPageDetail struct {
 	Facts   []CallFact `json:"facts"`
 	Filing  *Filing    `json:"filing,omitempty"`
 
+	// MayListen It goes on
+	MayListen *bool `json:"may_listen,omitempty"`
+
 	// Parts Of a call in which more than two were, each part in its order
 	Parts      *[]CallPart `json:"parts,omitempty"`
 	Recordings []Recording `json:"recordings"`
@@ -3050,6 +3056,10 @@ type CallState struct {
 	CallID     openapi_types.UUID `json:"call_id"`
 	EndReason  string             `json:"end_reason"`
 	EndedAt    *time.Time         `json:"ended_at"`
+
+	// LeftAt The reader has left it then, and it goes on with others
+	LeftAt     *time.Time `json:"left_at,omitempty"`
+	LeftReason *string    `json:"left_reason,omitempty"`
 
 	// Muted Whoever reads this is muted
 	Muted  bool `json:"muted"`
@@ -4794,9 +4804,6 @@ type Party struct {
 
 	// AskedBy Who brought them in
 	AskedBy *string `json:"asked_by,omitempty"`
-
-	// Display The number, for reading; empty of a colleague
-	Display string `json:"display"`
 
 	// HearsMe They hear the reader now
 	HearsMe bool `json:"hears_me"`

@@ -35,6 +35,7 @@ func (d *Desk) CallPage(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 	if page.Parts, err = d.Calls.Parts(ctx, a, id); err != nil {
 		return page, err
 	}
+	page.MayListen = new(d.Calls.Parties.MayListen(ctx, a, id))
 	page.Facts = []contract.CallFact{}
 	for _, r := range rows {
 		f, err := calls.ReadFact(r.Seq, r.At, r.Kind, r.Data)

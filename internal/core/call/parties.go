@@ -208,6 +208,8 @@ func (d *decision) ask(in Ask) ([]Fact, []Effect, error) {
 		return nil, nil, err
 	case d.state.Asking(in.By) != nil:
 		return nil, nil, ErrAsking
+	case d.state.Leg(mine).As == Consulted:
+		return nil, nil, ErrConsulted
 	case d.state.parties() >= MostParties:
 		return nil, nil, ErrFull
 	case in.To != "" && d.liveLegOf(in.To) != 0 || in.To == "" && d.state.outsideAt(in.Address):
@@ -440,6 +442,8 @@ func (d *decision) drop(in Drop) ([]Fact, []Effect, error) {
 	switch {
 	case l == nil || l.State == Ended || l.No == mine:
 		return nil, nil, ErrNotThere
+	case d.state.Leg(mine).As == Consulted:
+		return nil, nil, ErrConsulted
 	case l.Party == Machine || l.For != mine && l.Party != Outside && mine != d.state.firstRep():
 		return nil, nil, ErrNotYours
 	}
@@ -658,8 +662,20 @@ func (s *State) OnlyConsulted() []string {
 	return users
 }
 
-// MayDrop tells whether user can end a leg of others.
+// MayDrop tells whether it is offered to user to end a leg of others: one that they can end, but not that of the one with
+// whom the call began while it is with nobody else; for that they hang up.
 func (s *State) MayDrop(user string, leg LegNo) bool {
+	if first := s.Other(); first != nil && first.No == leg {
+		others := 0
+		for i := range s.Legs {
+			if l := &s.Legs[i]; l.State == Up && l.No != leg && l.As != Consulted && l.Party != Observer {
+				others++
+			}
+		}
+		if others < 2 {
+			return false
+		}
+	}
 	_, _, err := Decide(*s, Drop{By: user, Leg: leg}, s.Last)
 	return err == nil
 }
@@ -693,6 +709,28 @@ func (s *State) IsUp(user string) bool {
 		}
 	}
 	return false
+}
+
+// LeftAt is the last leg of a user who is in a call of more than two no longer, while it goes on; nil where that is not
+// so.
+func (s *State) LeftAt(user string) *Leg {
+	if !s.Ended.IsZero() || !s.More() {
+		return nil
+	}
+	var last *Leg
+	for i := range s.Legs {
+		l := &s.Legs[i]
+		if l.Party != Rep || l.User != user {
+			continue
+		}
+		if l.State == Up {
+			return nil
+		}
+		if !l.Answered.IsZero() {
+			last = l
+		}
+	}
+	return last
 }
 
 // Speaks tells whether user is in the call and on a bridge.

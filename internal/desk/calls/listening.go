@@ -113,6 +113,16 @@ func (ps *Parties) listeningTo(ctx context.Context, a firm.Actor) (*contract.Lis
 	return l, err
 }
 
+// MayListen tells whether a may listen to a call that goes on here.
+func (ps *Parties) MayListen(ctx context.Context, a firm.Actor, id uuid.UUID) bool {
+	s, there := ps.board.Snapshot(id)
+	if !there || s.Phase() != call.PhaseSpeaking || s.IsUp(a.ID.String()) || !a.MayDo(rights.Listen) {
+		return false
+	}
+	to := speaker(&s, nil)
+	return to != uuid.Nil && ps.MayOf(ctx, a, rights.Listen, &to)
+}
+
 // mayListen are the conversations of each rep that a may listen to.
 func (ps *Parties) mayListen(ctx context.Context, a firm.Actor, rep uuid.UUID) *uuid.UUID {
 	if !a.MayDo(rights.Listen) || rep == a.ID || !ps.MayOf(ctx, a, rights.Listen, &rep) {

@@ -1,6 +1,7 @@
 package calls
 
 import (
+	"cmp"
 	"context"
 	"time"
 
@@ -58,9 +59,8 @@ func (cs *Calls) partiesOf(s *call.State, reader uuid.UUID) *[]contract.Party {
 			p.Role = contract.PartyRoleNone
 		}
 		if l.Party == call.Outside {
-			p.Name, p.Display = cs.registry.name(l.Address), l.Address
-			if first != nil && first.No == l.No {
-				p.Name = ""
+			if first == nil || first.No != l.No {
+				p.Name = cmp.Or(cs.registry.name(l.Address), l.Address)
 			}
 		} else if user, err := uuid.Parse(l.User); err == nil {
 			p.UserID = &user

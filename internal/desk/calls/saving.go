@@ -370,7 +370,12 @@ func (cs *Calls) publishState(id uuid.UUID, c *liveCall, state *call.State, save
 }
 
 func (cs *Calls) stateView(id uuid.UUID, s *call.State, saved bool, reader uuid.UUID) contract.CallState {
-	return contract.CallState{
+	var leftAt *time.Time
+	var leftWhy *string
+	if l := s.LeftAt(reader.String()); l != nil {
+		leftAt, leftWhy = &l.Ended, new(string(l.Reason))
+	}
+	return contract.CallState{LeftAt: leftAt, LeftReason: leftWhy,
 		CallID:     id,
 		Place:      &s.Place,
 		Parties:    cs.partiesOf(s, reader),

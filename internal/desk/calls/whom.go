@@ -45,7 +45,7 @@ func (ps *Parties) Whom(ctx context.Context, a firm.Actor, id uuid.UUID, q strin
 	var list []whom.Colleague
 	for _, c := range team {
 		k := knows[c.ID]
-		askable := contract.Askable{Colleague: c, Skills: k.names(), Line: k.line()}
+		askable := contract.Askable{Colleague: c, Skills: k.names(), Line: k.line(), Rings: doing[c.ID].ForColleague()}
 		if c.ID == a.ID || !k.fits(c.Name, q) {
 			continue
 		}

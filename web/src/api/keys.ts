@@ -10,6 +10,8 @@ const named =
 export const keys = {
   absences: named("absences"),
   book: named("book"),
+  waiting: named("waiting"),
+  whom: named("whom"),
   belongings: named("belongings"),
   bookSettings: named("book-settings"),
   briefing: named("briefing"),

@@ -164,7 +164,7 @@ const due = new WeakMap<QueryClient, Map<string, QueryKey>>();
 
 function apply(client: QueryClient, event: LiveEvent) {
   // What is one's own is read again at once, what everybody is told in a moment.
-  const own = ["call", "slip", "sound", "ring"].includes(event.kind);
+  const own = ["call", "slip", "sound", "ring", "waiting"].includes(event.kind);
   const refresh = (key: QueryKey) => {
     if (own || key[0] === "desk") readAgain(client, key);
     else soon(client, key);
@@ -175,7 +175,8 @@ function apply(client: QueryClient, event: LiveEvent) {
       const next = noteState(event.call);
       client.setQueryData<Desk>(
         keys.desk(),
-        (desk) => desk && { calls: desk.calls.map((c) => (c.id === next.call_id ? { ...c, state: next } : c)) },
+        (desk) =>
+          desk && { ...desk, calls: desk.calls.map((c) => (c.id === next.call_id ? { ...c, state: next } : c)) },
       );
       if (next.saved) refresh(keys.call(next.call_id));
       return;
@@ -236,6 +237,9 @@ function apply(client: QueryClient, event: LiveEvent) {
       return;
     case "team":
       refresh(keys.team());
+      return;
+    case "waiting":
+      refresh(keys.waiting());
       return;
     case "round":
       if (event.round_id) refresh(keys.round(event.round_id));

@@ -27,9 +27,20 @@ export const queries = {
   }),
   desk: queryOptions({
     queryKey: keys.desk(),
-    queryFn: async () => ({ calls: (await ask(api.GET("/api/desk"))).calls.map(withNewest) }),
+    queryFn: async () => {
+      const desk = await ask(api.GET("/api/desk"));
+      return { ...desk, calls: desk.calls.map(withNewest) };
+    },
   }),
   team: queryOptions({ queryKey: keys.team(), queryFn: () => ask(api.GET("/api/team")), refetchInterval: 15_000 }),
+  waiting: queryOptions({ queryKey: keys.waiting(), queryFn: () => ask(api.GET("/api/waiting")) }),
+  whom: (call: string, q: string) =>
+    queryOptions({
+      queryKey: keys.whom(call, q),
+      queryFn: () => ask(api.GET("/api/calls/{id}/whom", { params: { path: { id: call }, query: q ? { q } : {} } })),
+      placeholderData: keepPreviousData,
+      staleTime: 0,
+    }),
   availabilityOf: (id: string) =>
     queryOptions({
       queryKey: keys.team(id),

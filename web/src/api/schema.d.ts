@@ -4932,6 +4932,12 @@ export interface components {
             saved: boolean;
             /** @description Where it is parked, or empty */
             place?: string;
+            /**
+             * Format: date-time
+             * @description The reader has left it then, and it goes on with others
+             */
+            left_at?: string;
+            left_reason?: string;
             /** @description Who is in it, where they are more than a rep and one other, or were */
             parties?: components["schemas"]["Party"][];
             /** @description What the reader can do now with others */
@@ -4949,8 +4955,6 @@ export interface components {
             user_id?: string;
             /** @description Whose leg it is; empty for the one with whom the call began, whom its links name */
             name: string;
-            /** @description The number, for reading; empty of a colleague */
-            display: string;
             /** @enum {string} */
             state: "ringing" | "speaking" | "waiting" | "listening" | "ended";
             role: components["schemas"]["PartyRole"];
@@ -4985,6 +4989,8 @@ export interface components {
             promised: string[];
         };
         Askable: {
+            /** @description It would ring for them now */
+            rings: boolean;
             colleague: components["schemas"]["Colleague"];
             skills: string[];
             /** @description Why they are a good guess, or empty */
@@ -5408,6 +5414,8 @@ export interface components {
             notes?: string;
         };
         CallPageDetail: {
+            /** @description It goes on */
+            may_listen?: boolean;
             /** @description Of a call in which more than two were, each part in its order */
             parts?: components["schemas"]["CallPart"][];
             call: components["schemas"]["Call"];

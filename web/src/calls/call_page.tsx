@@ -15,6 +15,7 @@ import { Empty, Failed, Loading } from "../ui/states";
 import { clockTime, dayName } from "../ui/times";
 import { Recordings, TalkFigures } from "./recordings";
 import { AttachSearch } from "./attach";
+import { CallParts, ListenHere } from "./call_parts";
 import { useChangeSlip, useUndoFiling } from "../filing/change_slip";
 import { useNotes } from "../filing/notes_and_records";
 import { usePlan } from "../filing/plan";
@@ -56,6 +57,8 @@ export function CallPage() {
         {call.missed_why && ` · ${call.missed_why}`}
         {call.by_hand && ` · ${t.in.list.byHand}`}
       </p>
+      {page.data.may_listen && <ListenHere call={call.id} />}
+      {page.data.parts && <CallParts parts={page.data.parts} />}
       <Recordings recordings={recordings} call={call.id} start={at} />
       <div className="mt-5 grid grid-cols-[minmax(0,1fr)_18rem] gap-7 max-[63.9rem]:grid-cols-1">
         <section aria-label={t.calls.correct} className="flex flex-col gap-3">

@@ -12,6 +12,7 @@ import { useTell } from "../ui/toast";
 import { LeavePrepared } from "./prepared";
 import { sendKeys } from "./sound";
 import { useAttach } from "./attach";
+import { AskButton, consulted, may } from "./parties";
 
 /** HoldAndMute are what is done most while one speaks. */
 export function HoldAndMute({ call }: { call: Call }) {
@@ -36,20 +37,24 @@ export function HoldAndMute({ call }: { call: Call }) {
   const turnMute = () => {
     if (!mute.isPending) mute.mutate(!muted);
   };
-  useKey("hold", turnHold);
+  // While somebody is asked, the same key turns from one to the other (Parties).
+  const holds = may(call, "hold") || (held && !consulted(call));
+  useKey("hold", holds ? turnHold : undefined);
   useKey("mute", turnMute);
   return (
     <>
-      <Button
-        disabled={hold.isPending}
-        aria-pressed={held}
-        className="px-2!" // with End in one row
-        onClick={turnHold}
-        hint={letter("hold")}
-        aria-keyshortcuts={hint("hold")}
-      >
-        <Turning label={held ? t.slip.resume : t.slip.hold} other={held ? t.slip.hold : t.slip.resume} />
-      </Button>
+      {holds && (
+        <Button
+          disabled={hold.isPending}
+          aria-pressed={held}
+          className="px-1.5!" // with End in one row
+          onClick={turnHold}
+          hint={letter("hold")}
+          aria-keyshortcuts={hint("hold")}
+        >
+          <Turning label={held ? t.slip.resume : t.slip.hold} other={held ? t.slip.hold : t.slip.resume} />
+        </Button>
+      )}
       <Button
         disabled={mute.isPending}
         aria-pressed={muted}
@@ -57,7 +62,7 @@ export function HoldAndMute({ call }: { call: Call }) {
         hint={letter("mute")}
         aria-keyshortcuts={hint("mute")}
         title={muted ? t.in.during.muted : undefined}
-        className={`px-2! ${muted ? "border-waiting bg-waiting-soft text-waiting" : ""}`}
+        className={`px-1.5! ${muted ? "border-waiting bg-waiting-soft text-waiting" : ""}`}
       >
         <Turning
           label={muted ? t.in.during.unmute : t.in.during.mute}
@@ -70,11 +75,12 @@ export function HoldAndMute({ call }: { call: Call }) {
 
 /** MoreControls are what else can be done while one speaks: keys, a prepared message. */
 export function MoreControls({ call }: { call: Call }) {
-  if (call.direction === "internal") return null;
+  if (call.direction === "internal") return <AskButton call={call} />;
   return (
-    <div className="flex min-w-0 items-start gap-1.5">
+    <div className="flex min-w-0 flex-wrap items-start gap-1.5">
+      <AskButton call={call} />
       {!call.state.on_hold && <Keypad call={call} />}
-      {call.direction === "outbound" && <LeavePrepared call={call} />}
+      {call.direction === "outbound" && !call.state.parties && <LeavePrepared call={call} />}
     </div>
   );
 }

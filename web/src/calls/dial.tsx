@@ -3,8 +3,8 @@ import { useQueryClient } from "@tanstack/react-query";
 import { createContext, type ReactNode, useCallback, useContext, useMemo, useRef, useState } from "react";
 
 import { keys } from "../api/keys";
-import { withNewest } from "../api/call_states";
-import { api, ask, type Call, Failure, newKey, type Schemas } from "../api/client";
+import { layOnDesk } from "../api/call_states";
+import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { t } from "../texts";
 import { dialInRound } from "../rounds/round";
 import { holdKeys } from "../shell/keys";
@@ -71,14 +71,12 @@ export function DialProvider({ children }: { children: ReactNode }) {
           await attempt;
           return;
         }
-        const call = withNewest(
+        const call = layOnDesk(
+          client,
           await ask(
             api.POST("/api/calls", { params: { header: { "Idempotency-Key": wish.key } }, body: wish.request }),
           ),
         );
-        client.setQueryData<{ calls: Call[] }>(keys.desk(), (desk) => ({
-          calls: [...(desk?.calls.filter((c) => c.id !== call.id) ?? []), call],
-        }));
         focusSlip(call.slip.id);
         if (call.dial_to) window.location.href = call.dial_to; // this computer's calling program takes it
         setReason("");

@@ -4,7 +4,7 @@ import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useRef } from "react";
 
 import { keys } from "../api/keys";
-import { withNewest } from "../api/call_states";
+import { layOnDesk } from "../api/call_states";
 import { api, ask, type Call, type RecordRef, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
@@ -13,6 +13,7 @@ import { Button } from "../ui/button";
 import { duration, useNow } from "../ui/clock";
 import { useTell } from "../ui/toast";
 import { focusSlip } from "./focus";
+import { parties } from "../texts/parties";
 
 type Ring = Schemas["Ring"];
 
@@ -64,10 +65,7 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
   const answer = useMutation<Call, Error, boolean, () => void>({
     mutationFn: () => ask(api.POST("/api/calls/{id}/answer", { params: { path: { id: ring.call_id } } })),
     onSuccess: (answered, typed) => {
-      const call = withNewest(answered);
-      client.setQueryData<{ calls: Call[] }>(keys.desk(), (desk) => ({
-        calls: [...(desk?.calls.filter((c) => c.id !== call.id) ?? []), call],
-      }));
+      const call = layOnDesk(client, answered);
       if (!typed) focusSlip(call.slip.id);
       open(call.links[0]?.record, typed);
     },
@@ -80,16 +78,22 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
   });
   const path = { params: { path: { id: ring.call_id } } };
   const leave = useMutation({
-    mutationFn: (how: "decline" | "voicemail") =>
-      how === "decline"
-        ? ask(api.POST("/api/calls/{id}/decline", path))
-        : ask(api.POST("/api/calls/{id}/voicemail", path)),
+    mutationFn: (how: "decline" | "voicemail" | "later") =>
+      how === "voicemail"
+        ? ask(api.POST("/api/calls/{id}/voicemail", path))
+        : ask(
+            api.POST("/api/calls/{id}/decline", {
+              ...path,
+              body: how === "later" ? { word: parties.ring.laterWord } : {},
+            }),
+          ),
     onSuccess: (_, how) => {
-      tell(how === "decline" ? t.ring.declined(callerOf(ring)) : t.ring.toVoicemail(callerOf(ring)));
+      tell(how === "voicemail" ? t.ring.toVoicemail(callerOf(ring)) : t.ring.declined(callerOf(ring)));
     },
     onError: gone,
     onSettled: refresh,
   });
+  const asked = ring.asked;
   const busy = answer.isPending || leave.isPending;
   const take = () => {
     if (!busy) answer.mutate(somebodyTypes());
@@ -103,7 +107,7 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
   useNoticeActs(ring.call_id, { answer: take, decline: refuse });
   useKey("answer", first ? take : undefined);
   useKey("decline", first ? refuse : undefined);
-  useKey("voicemail", first ? toVoicemail : undefined);
+  useKey("voicemail", first && !asked ? toVoicemail : undefined);
   const known = ring.candidates.length > 0;
   const hints = (action: "answer" | "decline" | "voicemail") => (first ? hint(action) : undefined);
   const [best, next] = ring.candidates;
@@ -137,6 +141,12 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
           )}
           {ring.line && <span className="shrink-0 text-sm text-quiet">{t.ring.on(ring.line, ring.source)}</span>}
         </p>
+        {asked && (
+          <p className="line-clamp-2 text-sm" data-testid="asked" title={asked.notes}>
+            <span className="font-semibold">{askedWord(asked)}</span>
+            {[asked.word, asked.subject, asked.notes].filter(Boolean).map((x) => `: ${x}`)}
+          </p>
+        )}
         <p className="truncate text-sm" title={ring.facts.join(" · ")}>
           {[!ring.clear && best && next && `${best.record.name}: ${best.reason}`, ...ring.facts]
             .filter(Boolean)
@@ -152,13 +162,30 @@ export function RingLine({ ring, first, second }: { ring: Ring; first: boolean; 
       <Button disabled={busy} onClick={refuse} hint={hints("decline")} aria-keyshortcuts={hints("decline")}>
         {first && armed === "decline" ? t.ring.declineAgain(hint("decline")?.slice(0, 1) ?? "") : t.ring.decline}
       </Button>
-      <Button disabled={busy} onClick={toVoicemail} hint={hints("voicemail")} aria-keyshortcuts={hints("voicemail")}>
-        {first && armed === "voicemail"
-          ? t.ring.voicemailAgain(hint("voicemail")?.slice(0, 1) ?? "")
-          : t.ring.voicemail}
-      </Button>
+      {asked ? (
+        <Button
+          disabled={busy}
+          onClick={() => {
+            leave.mutate("later");
+          }}
+        >
+          {parties.ring.later}
+        </Button>
+      ) : (
+        <Button disabled={busy} onClick={toVoicemail} hint={hints("voicemail")} aria-keyshortcuts={hints("voicemail")}>
+          {first && armed === "voicemail"
+            ? t.ring.voicemailAgain(hint("voicemail")?.slice(0, 1) ?? "")
+            : t.ring.voicemail}
+        </Button>
+      )}
     </section>
   );
+}
+
+/** askedWord says who asks for this rep, or that a call comes back. */
+function askedWord(asked: Schemas["HandedFrom"]): string {
+  if (asked.role === "back") return parties.ring.back;
+  return asked.role === "handed" ? parties.ring.gives(asked.name) : parties.ring.asks(asked.name);
 }
 
 /** useRings gives the calls that ring for me. */

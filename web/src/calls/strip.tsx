@@ -16,6 +16,8 @@ import { callerOf, RingLine, useRings } from "./rings";
 import { RingSignal } from "./ring_signal";
 import { Slip } from "../filing/slip";
 import { StuckSlip } from "../filing/stuck_slip";
+import { WaitingCalls } from "./waiting";
+import { ListeningBar } from "./listening";
 import { stateWord, whoOf } from "./words";
 
 /** DeskStrip is the place of the slip over the sheet; at rest it says what is next and the key that calls it. */
@@ -26,7 +28,8 @@ export function DeskStrip() {
   const ringing = useRings();
   const { call, others } = useSlipOnDesk(desk?.calls ?? []);
   // A call that has just been taken rings no more, though the server may not have said so yet.
-  const rings = ringing.filter((r) => !desk?.calls.some((c) => c.id === r.call_id));
+  // One that comes back does, and stands on the desk all the while.
+  const rings = ringing.filter((r) => !desk?.calls.some((c) => c.id === r.call_id && c.state.phase !== "ended"));
   const live = others.filter((c) => c.state.phase !== "ended");
   const speaking = desk?.calls.some((c) => c.state.phase === "speaking") ?? false;
   const slip = useRef<HTMLDivElement>(null);
@@ -51,6 +54,8 @@ export function DeskStrip() {
           <RingSignal ring={rings[0]} quiet={speaking} />
         </div>
       )}
+      <WaitingCalls />
+      <ListeningBar />
       <TelephoneNotice />
       {!call && rings.length === 0 && (round ? <NextOfRound round={round} /> : <Next />)}
       {live.map((c) => (

@@ -17,6 +17,9 @@ import { Letter } from "../ui/icons";
 import { useTell } from "../ui/toast";
 import { ConfirmTimes } from "./confirm_times";
 import { HoldAndMute, MoreControls } from "./controls";
+import { consulted, may, nameOf, partiesOf, short } from "./parties";
+import { parties } from "../texts/parties";
+import { useTake } from "./waiting";
 import { useDial } from "./dial";
 import { companyOf, partsAt, personOf, stateWord, whoOf } from "./words";
 
@@ -24,8 +27,12 @@ import { companyOf, partsAt, personOf, stateWord, whoOf } from "./words";
 export function useHangUp(call: Call) {
   const client = useQueryClient();
   const tell = useTell();
+  const asked = consulted(call); // who asks somebody ends that first, and is back
   const hangUp = useMutation({
-    mutationFn: () => ask(api.POST("/api/calls/{id}/hang-up", { params: { path: { id: call.id } } })),
+    mutationFn: () =>
+      asked
+        ? ask(api.DELETE("/api/calls/{id}/parties/{leg}", { params: { path: { id: call.id, leg: asked.leg } } }))
+        : ask(api.POST("/api/calls/{id}/hang-up", { params: { path: { id: call.id } } })),
     onError: (e) => {
       tell(e.message, { bad: true });
     },
@@ -94,13 +101,13 @@ export function Who({ call }: { call: Call }) {
         {live && ( // in the corner of the first row, where nothing that comes and goes can push it under the pointer
           <Button
             look="ending"
-            className="ml-auto px-2!"
+            className="ml-auto px-1.5!"
             onClick={end}
             disabled={ending}
             hint={call.state.phase === "speaking" ? letter("end") : hint("end")}
             aria-keyshortcuts={hint("end")}
           >
-            {call.state.phase === "speaking" ? t.slip.end : t.slip.giveUp}
+            {endWord(call)}
           </Button>
         )}
         {writing && (
@@ -113,7 +120,8 @@ export function Who({ call }: { call: Call }) {
           />
         )}
         {call.unconfirmed && <ConfirmTimes call={call} />}
-        {!call.round_id && !live && !call.unconfirmed && call.direction !== "internal" && (
+        {!live && may(call, "take") && !!giveaways[call.state.left_reason ?? ""] && <TakeBack call={call} />}
+        {!call.round_id && !live && !call.state.left_at && !call.unconfirmed && call.direction !== "internal" && (
           <Button
             disabled={dialing}
             onClick={() => {
@@ -133,6 +141,33 @@ export function Who({ call }: { call: Call }) {
       {call.direction === "inbound" && <Briefing call={call} />}
     </div>
   );
+}
+
+/** Why somebody has left a call that they may take back. */
+const giveaways: Record<string, boolean> = { handed_on: true, parked: true };
+
+/** TakeBack takes a call back that was given away or parked, and that nobody has taken yet. */
+function TakeBack({ call }: { call: Call }) {
+  const take = useTake();
+  return (
+    <Button
+      look="ours"
+      disabled={take.isPending}
+      onClick={() => {
+        take.mutate(call.id);
+      }}
+    >
+      {parties.takeBack}
+    </Button>
+  );
+}
+
+/** endWord says what ending ends: the talk with whom one asks, one's own part among several, or the call. */
+function endWord(call: Call): string {
+  const asked = consulted(call);
+  if (asked) return parties.endWith(short(nameOf(call, asked)));
+  if (partiesOf(call).filter((x) => x.state === "speaking" || x.state === "waiting").length > 2) return parties.leave;
+  return call.state.phase === "speaking" ? t.slip.end : t.slip.giveUp;
 }
 
 function RecordLink({ record, fallback }: { record: RecordRef | undefined; fallback: string }) {

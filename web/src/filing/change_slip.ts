@@ -44,7 +44,7 @@ export function useChangeSlip(call: Call) {
 export function putCall(client: QueryClient, call: Call) {
   client.setQueryData<{ calls: Call[] }>(
     keys.desk(),
-    (desk) => desk && { calls: desk.calls.map((c) => (c.id === call.id ? withNewest(call) : c)) },
+    (desk) => desk && { ...desk, calls: desk.calls.map((c) => (c.id === call.id ? withNewest(call) : c)) },
   );
   client.setQueryData<Schemas["CallPageDetail"]>(keys.call(call.id), (page) => page && { ...page, call });
 }
@@ -104,7 +104,7 @@ export function useFile(call: Call) {
       forgetEdits(call.slip.id);
       client.setQueryData<{ calls: Call[] }>(
         keys.desk(),
-        (desk) => desk && { calls: desk.calls.filter((c) => c.id !== filed.id) },
+        (desk) => desk && { ...desk, calls: desk.calls.filter((c) => c.id !== filed.id) },
       );
       const did = (items ?? []).filter((x) => !x.struck && !x.problem).map((x) => x.words);
       tell(did.length > 0 ? t.after.outcomes.filedAnd(whoOf(filed), did.join(", ")) : t.slip.filed(whoOf(filed)), {

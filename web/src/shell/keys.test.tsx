@@ -204,6 +204,24 @@ describe("keys", () => {
     expect(did).not.toHaveBeenCalled();
   });
 
+  it("are commands also where they were pressed ahead and the notes have the focus by then", async () => {
+    const { rerender } = render(<Rest />);
+    const release = holdKeys();
+    type("No");
+    press("F2", document.body);
+    press("h", document.body);
+    type("w");
+    rerender(<Slip phase="speaking" />);
+    act(() => {
+      screen.getByLabelText("notes").focus();
+      release();
+    });
+    await vi.waitFor(() => {
+      expect(notes()).toBe("Now");
+    });
+    expect(all()).toEqual(["hold"]);
+  });
+
   it("do nothing in a field, in a menu, with a modifier, or held down", () => {
     render(<Rest />);
     press("y", screen.getByLabelText("find"));

@@ -30,6 +30,10 @@ export type Action =
   | "company"
   | "lists"
   | "add"
+  | "ask"
+  | "join"
+  | "handOver"
+  | "take"
   | "command";
 
 const defaults: Record<Action, string> = {
@@ -60,13 +64,17 @@ const defaults: Record<Action, string> = {
   company: "o",
   lists: "i",
   add: "a",
+  ask: "w",
+  join: "j",
+  handOver: "s",
+  take: "z",
   command: "F2",
 };
 
 export const actions = Object.keys(defaults) as Action[];
 
 /** Acts that no key undoes: a bare one has to come twice. */
-const final: ReadonlySet<Action> = new Set(["end", "leave", "decline", "voicemail"]);
+const final: ReadonlySet<Action> = new Set(["end", "leave", "decline", "voicemail", "handOver"]);
 
 type Kept = { on: boolean; keys: Partial<Record<Action, string>> };
 
@@ -184,6 +192,7 @@ export function useKeys(): {
   hint: (action: Action) => string | undefined;
   letter: (action: Action) => string | undefined;
   command: string;
+  act: (action: Action) => void;
 } {
   useSyncExternalStore(subscribe, () => version);
   const desk = slip?.desk ?? "none";
@@ -191,6 +200,7 @@ export function useKeys(): {
   return {
     on: kept.on,
     command,
+    act: (action) => handlers.get(action)?.at(-1)?.(),
     letter: (action) => (kept.on ? keyOf(action).toUpperCase() : undefined),
     hint: (action) => {
       if (!kept.on) return undefined;
@@ -268,7 +278,7 @@ function replay() {
   const key = typedAhead.shift();
   if (key === undefined) return;
   const at = document.activeElement;
-  if (!typingIn(at)) perform(key);
+  if (!typingIn(at) || key === keyOf("command") || armed === "command") perform(key);
   else if (key === "Enter") {
     replayed = new KeyboardEvent("keydown", { key, bubbles: true, cancelable: true });
     at?.dispatchEvent(replayed);
@@ -337,10 +347,10 @@ export function useKey(action: Action, handler: Handler | undefined) {
   }, [action, there]);
 }
 
-/** Letters for a tenth outcome and further ones: those that no action has. */
-const furtherKeys = "qwszj";
+/** Keys for a tenth outcome and further ones: those that no action has. */
+const furtherKeys = "q;',wszj";
 
-/** outcomeKey is the key of the outcome at a place: 1 to 9, then letters that no action has. */
+/** outcomeKey is the key of the outcome at a place: 1 to 9, then those that no action has. */
 export function outcomeKey(place: number): string | undefined {
   if (place < 9) return String(place + 1);
   return [...furtherKeys].filter((k) => !actions.some((a) => keyOf(a) === k))[place - 9];

@@ -4,6 +4,9 @@ import { useState } from "react";
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useDial } from "../calls/dial";
+import { useListening } from "../calls/listening";
+import { useTake, WaitingLine } from "../calls/waiting";
+import { parties } from "../texts/parties";
 import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
@@ -22,6 +25,11 @@ export function Team() {
   const team = useQuery(queries.team);
   const me = useQuery(queries.me).data;
   const { dial } = useDial();
+  const listen = useListening();
+  const ringing = (useQuery({ ...queries.waiting, refetchInterval: 3_000 }).data ?? []).filter(
+    (w) => w.rings.length > 0,
+  );
+  const take = useTake();
   const [noteTo, setNoteTo] = useState<Colleague>();
   const [watched, setWatched] = useState<Colleague>();
   const call = (c: Colleague) => {
@@ -71,7 +79,7 @@ export function Team() {
     {
       key: "acts",
       label: m.reach,
-      width: "18rem",
+      width: "21rem",
       cell: (c) => (
         <span className="flex gap-1.5">
           {c.id !== me?.id && (
@@ -98,6 +106,18 @@ export function Team() {
               </Button>
             </>
           )}
+          {c.listen_call_id && (
+            <Button
+              aria-label={parties.listening.listenTo(c.name)}
+              onClick={(e) => {
+                e.stopPropagation();
+                listen.mutate({ call: c.listen_call_id ?? "", how: "listen", colleague_id: c.id });
+              }}
+              className="!min-h-6 !py-0"
+            >
+              {parties.listening.listen}
+            </Button>
+          )}
           {(c.may_see_day || c.id === me?.id) && (
             <Button
               look="quiet"
@@ -118,6 +138,15 @@ export function Team() {
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <h1 className="name mb-2 text-xl">{m.title}</h1>
+      {ringing.map((w) => (
+        <WaitingLine
+          key={w.call_id}
+          waiting={w}
+          onTake={() => {
+            if (!take.isPending) take.mutate(w.call_id);
+          }}
+        />
+      ))}
       {team.isPending && <Loading />}
       {team.isError && !team.data && <Failed error={team.error} retry={() => void team.refetch()} />}
       {team.data?.length === 0 && <Empty>{m.empty}</Empty>}

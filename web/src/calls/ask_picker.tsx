@@ -1,0 +1,233 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type KeyboardEvent, useDeferredValue, useId, useState } from "react";
+
+import { api, ask, type Call, newKey, type Schemas } from "../api/client";
+import { queries } from "../api/queries";
+import { putCall } from "../filing/change_slip";
+import { parties } from "../texts/parties";
+import { Button } from "../ui/button";
+import { Dialog } from "../ui/dialog";
+import { shortTime } from "../ui/times";
+import { useTell } from "../ui/toast";
+import { focusNotes, may, useTurn } from "./parties";
+import { whoOf } from "./words";
+
+const t = parties.picker;
+
+type Option =
+  | { id: string; colleague: Schemas["Askable"] }
+  | { id: string; number: Schemas["PhoneNumber"]; name: string }
+  | { id: string; typed: string; display: string; problem: string }
+  | { id: string; park: true };
+
+const can = (o: Option) => ("colleague" in o ? o.colleague.rings : "problem" in o ? !o.problem : true);
+
+/** AskPicker is whom to ask: the best guess first with its reason, then everybody; a name or number that is typed, too. */
+export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const id = useId();
+  const [text, setText] = useState("");
+  const [active, setActive] = useState(0);
+  const q = useDeferredValue(text.trim());
+  const whom = useQuery(queries.whom(call.id, q));
+  const found = useQuery({ ...queries.find(q), enabled: q !== "" });
+  const { turn } = useTurn(call);
+  const asOption = (c: Schemas["Askable"]): Option => ({ id: c.colleague.id, colleague: c });
+  const options: Option[] = (whom.data ?? []).filter((c) => c.rings).map(asOption);
+  if (q) {
+    const dial = found.data?.dial;
+    if (dial) options.push({ id: "dial", typed: dial.typed, display: dial.display, problem: dial.problem });
+    for (const r of found.data?.records ?? [])
+      for (const n of r.numbers) if (n.dialable && !n.refused) options.push({ id: n.id, number: n, name: r.name });
+  } else if (may(call, "park")) options.push({ id: "park", park: true });
+  options.push(...(whom.data ?? []).filter((c) => !c.rings).map(asOption));
+  const at = Math.min(active, Math.max(0, options.length - 1));
+  const failed = (e: Error) => {
+    tell(e.message, { bad: true });
+  };
+  const asks = useMutation({
+    mutationFn: (body: Schemas["Ask"]) =>
+      ask(api.POST("/api/calls/{id}/asks", { params: { path: { id: call.id } }, body })),
+    onSuccess: (changed: Call) => {
+      putCall(client, changed);
+      onClose();
+    },
+    onError: failed,
+  });
+  const note = useMutation({
+    mutationFn: (c: Schemas["Colleague"]) =>
+      ask(
+        api.POST("/api/team/{id}/notes", {
+          params: { path: { id: c.id }, header: { "Idempotency-Key": newKey() } },
+          body: { text: t.noteText(whoOf(call)) },
+        }),
+      ).then(() => c),
+    onSuccess: (c) => {
+      tell(t.noteLeft(c.name));
+      onClose();
+    },
+    onError: failed,
+  });
+  const choose = (o: Option | undefined, as: Schemas["Ask"]["as"]) => {
+    if (!o || asks.isPending) return;
+    if ("park" in o) {
+      turn.mutate("park");
+      onClose();
+    } else if (!can(o)) return;
+    else if ("colleague" in o) asks.mutate({ as, colleague_id: o.colleague.colleague.id });
+    else if ("number" in o) asks.mutate({ as, number_id: o.number.id });
+    else asks.mutate({ as, typed: o.typed });
+  };
+  const onKeyDown = (e: KeyboardEvent) => {
+    if (e.key === "ArrowDown") setActive(Math.min(options.length - 1, at + 1));
+    else if (e.key === "ArrowUp") setActive(Math.max(0, at - 1));
+    else if (e.key === "Enter") choose(options[at], e.shiftKey ? "handed" : "consult");
+    else return;
+    e.preventDefault();
+  };
+  return (
+    <Dialog open onClose={onClose} title={t.title} afterwards={focusNotes}>
+      <label htmlFor={id} className="sr-only">
+        {t.find}
+      </label>
+      <input
+        id={id}
+        role="combobox"
+        autoFocus
+        aria-expanded
+        aria-controls={`${id}-list`}
+        aria-activedescendant={options.length > 0 ? `${id}-${String(at)}` : undefined}
+        autoComplete="off"
+        spellCheck={false}
+        maxLength={200}
+        placeholder={t.find}
+        value={text}
+        onChange={(e) => {
+          setText(e.target.value);
+          setActive(0);
+        }}
+        onKeyDown={onKeyDown}
+        className="mb-2 h-8 w-full rounded-sm border border-edge bg-paper px-2.5"
+      />
+      <div id={`${id}-list`} role="listbox" aria-label={t.title} className="max-h-[46vh] overflow-auto">
+        {options.map((o, i) => (
+          <div
+            key={o.id}
+            id={`${id}-${String(i)}`}
+            role="option"
+            aria-selected={i === at}
+            onPointerMove={() => {
+              setActive(i);
+            }}
+            onClick={() => {
+              choose(o, "consult");
+            }}
+            className={`flex min-h-10 cursor-pointer items-center gap-2 rounded-sm px-2 py-1 ${i === at ? "bg-ours-soft" : ""}`}
+          >
+            <Text option={o} />
+            {i === at && !("park" in o) && can(o) && (
+              <span className="ml-auto flex shrink-0 gap-1.5">
+                <Act
+                  label={t.ask}
+                  hint="Enter"
+                  onClick={() => {
+                    choose(o, "consult");
+                  }}
+                  ours
+                />
+                <Act
+                  label={t.give}
+                  hint="⇧ Enter"
+                  onClick={() => {
+                    choose(o, "handed");
+                  }}
+                />
+              </span>
+            )}
+            {i === at && "colleague" in o && !can(o) && (
+              <span className="ml-auto shrink-0">
+                <Act
+                  label={t.note}
+                  onClick={() => {
+                    note.mutate(o.colleague.colleague);
+                  }}
+                />
+              </span>
+            )}
+          </div>
+        ))}
+      </div>
+      {whom.data && options.length === 0 && <p className="px-2 py-1 text-quiet">{t.nobody}</p>}
+      <p className="mt-2 border-t border-rule pt-1.5 text-sm text-quiet">{t.hint}</p>
+    </Dialog>
+  );
+}
+
+function Act({
+  label,
+  hint,
+  onClick,
+  ours = false,
+}: {
+  label: string;
+  hint?: string;
+  onClick: () => void;
+  ours?: boolean;
+}) {
+  return (
+    <Button
+      look={ours ? "ours" : "plain"}
+      hint={hint}
+      tabIndex={-1}
+      onClick={(e) => {
+        e.stopPropagation();
+        onClick();
+      }}
+    >
+      {label}
+    </Button>
+  );
+}
+
+function Text({ option: o }: { option: Option }) {
+  if ("park" in o)
+    return (
+      <span>
+        <span className="font-semibold">{t.park}</span> <span className="text-sm text-quiet">{t.parkHelp}</span>
+      </span>
+    );
+  if ("number" in o)
+    return (
+      <span className="min-w-0 truncate">
+        <span className="name">{o.name}</span>{" "}
+        <span className="text-sm text-quiet">
+          {o.number.label} {o.number.display}
+        </span>
+      </span>
+    );
+  if ("problem" in o)
+    return o.problem ? (
+      <span className="text-quiet">
+        {o.display}: {o.problem}
+      </span>
+    ) : (
+      <span className="font-semibold text-ours">{t.line(o.display)}</span>
+    );
+  const c = o.colleague.colleague;
+  return (
+    <span className={`min-w-0 ${can(o) ? "" : "text-quiet"}`}>
+      <span className="flex items-baseline gap-2">
+        <span className="name">{c.name}</span>
+        <span className="text-sm">
+          {c.availability}
+          {c.since && c.reached ? `, ${t.since(shortTime(c.since))}` : ""}
+        </span>
+        {o.colleague.reason && <span className="text-sm font-semibold text-theirs">{o.colleague.reason}</span>}
+      </span>
+      <span className="block truncate text-sm text-quiet">
+        {[o.colleague.line, o.colleague.skills.join(", ")].filter(Boolean).join(" · ")}
+      </span>
+    </span>
+  );
+}
