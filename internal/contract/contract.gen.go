@@ -1204,6 +1204,7 @@ func (e ListeningToHow) Valid() bool {
 const (
 	LiveEventKindBook    LiveEventKind = "book"
 	LiveEventKindCall    LiveEventKind = "call"
+	LiveEventKindFree    LiveEventKind = "free"
 	LiveEventKindHello   LiveEventKind = "hello"
 	LiveEventKindHistory LiveEventKind = "history"
 	LiveEventKindImport  LiveEventKind = "import"
@@ -1225,6 +1226,8 @@ func (e LiveEventKind) Valid() bool {
 	case LiveEventKindBook:
 		return true
 	case LiveEventKindCall:
+		return true
+	case LiveEventKindFree:
 		return true
 	case LiveEventKindHello:
 		return true
@@ -2728,8 +2731,14 @@ type Appointment struct {
 type Ask struct {
 	As          AskAs               `json:"as"`
 	ColleagueID *openapi_types.UUID `json:"colleague_id,omitempty"`
-	NumberID    *openapi_types.UUID `json:"number_id,omitempty"`
-	Typed       *string             `json:"typed,omitempty"`
+
+	// LineID Handed only: one of the firm's lines, whose people are rung
+	LineID   *openapi_types.UUID `json:"line_id,omitempty"`
+	NumberID *openapi_types.UUID `json:"number_id,omitempty"`
+	Typed    *string             `json:"typed,omitempty"`
+
+	// VoicemailOf Handed only: a colleague whose voicemail takes the call
+	VoicemailOf *openapi_types.UUID `json:"voicemail_of,omitempty"`
 
 	// Word What it is about
 	Word *string `json:"word,omitempty"`
@@ -2751,6 +2760,15 @@ type Askable struct {
 	// Rings It would ring for them now
 	Rings  bool     `json:"rings"`
 	Skills []string `json:"skills"`
+}
+
+// AskableLine defines model for AskableLine.
+type AskableLine struct {
+	// Free How many of its people are free
+	Free  int                `json:"free"`
+	ID    openapi_types.UUID `json:"id"`
+	Label string             `json:"label"`
+	Open  bool               `json:"open"`
 }
 
 // AvailabilityChange defines model for AvailabilityChange.
@@ -3871,6 +3889,12 @@ type Items struct {
 	Version int    `json:"version"`
 }
 
+// JoinedCall defines model for JoinedCall.
+type JoinedCall struct {
+	// CallID The other call
+	CallID openapi_types.UUID `json:"call_id"`
+}
+
 // KeysWish defines model for KeysWish.
 type KeysWish struct {
 	// Digits 0-9, *, # and A-D
@@ -4120,14 +4144,17 @@ type LiveEvent struct {
 	Away *bool `json:"away,omitempty"`
 
 	// Call The part of a call that changes while it goes on.
-	Call     *CallState            `json:"call,omitempty"`
-	CallID   *openapi_types.UUID   `json:"call_id,omitempty"`
-	Epoch    *string               `json:"epoch,omitempty"`
-	ImportID *openapi_types.UUID   `json:"import_id,omitempty"`
-	Kind     LiveEventKind         `json:"kind"`
-	N        int64                 `json:"n"`
-	Records  *[]openapi_types.UUID `json:"records,omitempty"`
-	Resync   *bool                 `json:"resync,omitempty"`
+	Call   *CallState          `json:"call,omitempty"`
+	CallID *openapi_types.UUID `json:"call_id,omitempty"`
+
+	// Colleague Of kind free: who is
+	Colleague *Colleague            `json:"colleague,omitempty"`
+	Epoch     *string               `json:"epoch,omitempty"`
+	ImportID  *openapi_types.UUID   `json:"import_id,omitempty"`
+	Kind      LiveEventKind         `json:"kind"`
+	N         int64                 `json:"n"`
+	Records   *[]openapi_types.UUID `json:"records,omitempty"`
+	Resync    *bool                 `json:"resync,omitempty"`
 
 	// Rings Of kind ring: all calls that ring for the reader just now. Left out: they are to be asked for
 	Rings   *[]Ring             `json:"rings,omitempty"`
@@ -6385,13 +6412,16 @@ type VoiceTrace struct {
 
 // WaitingCall defines model for WaitingCall.
 type WaitingCall struct {
-	// By Who parked it, or empty
+	// By Who parked it or asks for help, or empty
 	By      string             `json:"by"`
 	CallID  openapi_types.UUID `json:"call_id"`
 	Display string             `json:"display"`
-	Line    string             `json:"line"`
-	Name    string             `json:"name"`
-	Note    string             `json:"note"`
+
+	// Help Its rep asks those who lead to listen
+	Help bool   `json:"help"`
+	Line string `json:"line"`
+	Name string `json:"name"`
+	Note string `json:"note"`
 
 	// Place Where it is parked; empty for one that rings
 	Place string `json:"place"`
@@ -6425,6 +6455,13 @@ type WebhookEvent string
 // Webhooks defines model for Webhooks.
 type Webhooks struct {
 	Webhooks []Webhook `json:"webhooks"`
+}
+
+// Whom defines model for Whom.
+type Whom struct {
+	// Lines To which the call can be given
+	Lines  []AskableLine `json:"lines"`
+	People []Askable     `json:"people"`
 }
 
 // WrittenCall defines model for WrittenCall.
@@ -6722,8 +6759,14 @@ type AskInCallJSONRequestBody = Ask
 // DeclineCallJSONRequestBody defines body for DeclineCall for application/json ContentType.
 type DeclineCallJSONRequestBody = DeclineWish
 
+// AskForHelpJSONRequestBody defines body for AskForHelp for application/json ContentType.
+type AskForHelpJSONRequestBody = HoldWish
+
 // HoldCallJSONRequestBody defines body for HoldCall for application/json ContentType.
 type HoldCallJSONRequestBody = HoldWish
+
+// JoinCallsJSONRequestBody defines body for JoinCalls for application/json ContentType.
+type JoinCallsJSONRequestBody = JoinedCall
 
 // PressKeysJSONRequestBody defines body for PressKeys for application/json ContentType.
 type PressKeysJSONRequestBody = KeysWish
@@ -6739,6 +6782,9 @@ type MuteCallJSONRequestBody = HoldWish
 
 // RecordFromCallJSONRequestBody defines body for RecordFromCall for application/json ContentType.
 type RecordFromCallJSONRequestBody = RecordFromCall
+
+// MutePartyJSONRequestBody defines body for MuteParty for application/json ContentType.
+type MutePartyJSONRequestBody = HoldWish
 
 // LeavePreparedJSONRequestBody defines body for LeavePrepared for application/json ContentType.
 type LeavePreparedJSONRequestBody = PreparedChoice

@@ -321,7 +321,7 @@ func TestWhomToAsk(t *testing.T) {
 		t.Helper()
 		found, err := w.Calls.Parties.Whom(t.Context(), w.ines, c.ID, q)
 		require.NoError(t, err)
-		for _, x := range found {
+		for _, x := range found.People {
 			list = append(list, x.Colleague.Name+": "+x.Reason)
 		}
 		return list

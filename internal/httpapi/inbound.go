@@ -70,6 +70,34 @@ func (s *Server) DropParty(c *gin.Context, id contract.ID, leg int) {
 	nothing(s, c, s.desk.Calls.Parties.Drop(c.Request.Context(), actor(c), id, leg))
 }
 
+// MuteParty implements ServerInterface.
+func (s *Server) MuteParty(c *gin.Context, id contract.ID, leg int) {
+	if body, ok := read[contract.HoldWish](s, c); ok {
+		nothing(s, c, s.desk.Calls.Parties.Mute(c.Request.Context(), actor(c), id, leg, body.On))
+	}
+}
+
+// JoinCalls implements ServerInterface.
+func (s *Server) JoinCalls(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.JoinedCall](s, c); ok {
+		v, err := s.desk.Calls.Parties.JoinCalls(c.Request.Context(), actor(c), id, body.CallID)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
+// AskForHelp implements ServerInterface.
+func (s *Server) AskForHelp(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.HoldWish](s, c); ok {
+		nothing(s, c, s.desk.Calls.Parties.AskForHelp(actor(c), id, body.On))
+	}
+}
+
+// WatchColleague implements ServerInterface.
+func (s *Server) WatchColleague(c *gin.Context, id contract.ID) {
+	s.desk.Calls.Team.Watch(actor(c), id)
+	nothing(s, c, nil)
+}
+
 // TakeCall implements ServerInterface.
 func (s *Server) TakeCall(c *gin.Context, id contract.ID) {
 	v, err := s.desk.Calls.Parties.Take(c.Request.Context(), actor(c), id)

@@ -84,6 +84,7 @@ var kinds = []struct {
 	{call.ErrNotYours, http.StatusForbidden, "not_yours", "Not yours to end"},
 	{call.ErrCompany, http.StatusConflict, "company", "Others are in this call"},
 	{call.ErrNobodySpeaks, http.StatusConflict, "nobody_speaks", "Nobody speaks"},
+	{call.ErrSameCall, http.StatusConflict, "same_call", "The same call"},
 	{call.ErrListening, http.StatusConflict, "in_call", "You are in this call"},
 	{calls.ErrNotReached, http.StatusConflict, "not_reached", "Cannot be rung now"},
 	{calls.ErrNoPlace, http.StatusConflict, "no_place", "No place is free"},

@@ -96,6 +96,13 @@ func (r *Room) SetVoice(leg int, v Voice) {
 	r.voices[leg] = v
 }
 
+// Voice is that of an outside party; nil before it was answered.
+func (r *Room) Voice(leg int) Voice {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.voices[leg]
+}
+
 // Outside is the voice of the first outside party; nil before it was answered, or where the carrier has no sound.
 func (r *Room) Outside() Voice {
 	r.mu.Lock()

@@ -39,8 +39,9 @@ type Switchboard struct {
 
 	mu    sync.Mutex
 	calls map[uuid.UUID]*active
-	// refs are the references that the carrier chose: of outside legs that came in, which are leg 1 of their call.
-	refs map[carrier.Ref]uuid.UUID
+	// refs are the references that do not say to which leg they belong: those that the carrier chose, of outside legs that
+	// came in, and those of legs that were taken over from another call.
+	refs map[carrier.Ref]legOf
 	// arriving are legs that came in and were not taken over yet; true for those that have ended meanwhile.
 	arriving map[carrier.Ref]bool
 	// telephones are legs of reps' own telephones, which belong to no call, to who is told of them.
@@ -48,17 +49,23 @@ type Switchboard struct {
 	all        sync.WaitGroup
 }
 
+// legOf is a leg of a call.
+type legOf struct {
+	call uuid.UUID
+	leg  call.LegNo
+}
+
 // active is one call in progress. Only its goroutine touches state.
 type active struct {
 	id     uuid.UUID
 	inbox  chan request
 	over   chan struct{}
-	ref    carrier.Ref // of leg 1 where the call came in
 	state  call.State
 	sounds sound // what is played
 
-	mu       sync.Mutex // guards snapshot
+	mu       sync.Mutex // guards what follows
 	snapshot call.State
+	refs     map[call.LegNo]carrier.Ref // of legs whose reference does not follow from the call; as in Switchboard.refs
 }
 
 type request struct {
@@ -69,7 +76,7 @@ type request struct {
 // New makes a switchboard over c, whose calls sound in studio. It sets c's handler.
 func New(c carrier.Carrier, studio *media.Studio, clock clockwork.Clock, l Listener, log *slog.Logger) *Switchboard {
 	s := &Switchboard{carrier: c, studio: studio, clock: clock, listener: l, log: log, calls: map[uuid.UUID]*active{},
-		refs: map[carrier.Ref]uuid.UUID{}, arriving: map[carrier.Ref]bool{},
+		refs: map[carrier.Ref]legOf{}, arriving: map[carrier.Ref]bool{},
 		telephones: map[carrier.Ref]func(carrier.Event){}}
 	c.Handle(s.fromCarrier)
 	return s
@@ -91,11 +98,11 @@ func (s *Switchboard) Start(id uuid.UUID, state call.State, effects []call.Effec
 // Take takes over a call that came in on the carrier's leg ref: state is what its stored facts make. If the outside has
 // hung up meanwhile, the call ends at once.
 func (s *Switchboard) Take(id uuid.UUID, ref carrier.Ref, state call.State) {
-	a := &active{id: id, inbox: make(chan request, 16), over: make(chan struct{}), ref: ref, state: state,
-		snapshot: state}
+	a := &active{id: id, inbox: make(chan request, 16), over: make(chan struct{}), state: state,
+		snapshot: state, refs: map[call.LegNo]carrier.Ref{1: ref}}
 	var pending []call.Input
 	s.mu.Lock()
-	s.calls[id], s.refs[ref] = a, id
+	s.calls[id], s.refs[ref] = a, legOf{id, 1}
 	if s.arriving[ref] {
 		pending = append(pending, call.CarrierEnded{Leg: 1, Reason: call.EndedByThem})
 	}
@@ -205,7 +212,11 @@ func (s *Switchboard) run(a *active, pending []call.Input) {
 	defer func() {
 		s.mu.Lock()
 		delete(s.calls, a.id)
-		delete(s.refs, a.ref)
+		for _, ref := range a.refs {
+			if s.refs[ref].call == a.id { // else another call has taken it over
+				delete(s.refs, ref)
+			}
+		}
 		s.mu.Unlock()
 	}()
 	for _, in := range pending {
@@ -330,8 +341,8 @@ var reasons = map[carrier.Reason]call.Reason{
 func (s *Switchboard) whose(e carrier.Event) (uuid.UUID, call.LegNo, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if id, there := s.refs[e.Ref]; there {
-		return id, 1, nil
+	if l, there := s.refs[e.Ref]; there {
+		return l.call, l.leg, nil
 	}
 	id, leg, err := parseRef(e.Ref)
 	if _, there := s.arriving[e.Ref]; there && e.Kind == carrier.Ended {
@@ -342,8 +353,10 @@ func (s *Switchboard) whose(e carrier.Event) (uuid.UUID, call.LegNo, error) {
 
 // refOf is the carrier's reference of a call's leg.
 func (a *active) refOf(leg call.LegNo) carrier.Ref {
-	if leg == 1 && a.ref != "" {
-		return a.ref
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if ref := a.refs[leg]; ref != "" {
+		return ref
 	}
 	return refOf(a.id, leg)
 }

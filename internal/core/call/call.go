@@ -90,7 +90,7 @@ func KnownReason(r Reason) bool {
 		MessageLeft,
 		NoMoment,
 		HandedOn,
-		WasParked,
+		WasParked, Merged,
 		Dropped:
 		return true
 	}

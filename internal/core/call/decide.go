@@ -148,6 +148,8 @@ func (d *decision) decide(in Input) ([]Fact, []Effect, error) {
 		return d.drop(in)
 	case Park:
 		return d.park(in)
+	case MuteLeg:
+		return d.muteLeg(in)
 	case Take:
 		return d.take(in)
 	case Say:
@@ -156,6 +158,10 @@ func (d *decision) decide(in Input) ([]Fact, []Effect, error) {
 		return d.listen(in)
 	case StepIn:
 		return d.stepIn(in)
+	case Adopt:
+		return d.adopt(in)
+	case MergeInto:
+		return d.mergeInto(in)
 	case Lost:
 		if d.state.Seq > 0 && d.state.Ended.IsZero() {
 			d.endAll(CutOff)

@@ -44,8 +44,16 @@ type Drop struct {
 	Leg LegNo
 }
 
-// Park lets the outside wait in a named place, where anybody may take it; By leaves.
+// Park lets the outside wait in a named place, where anybody may take it; By leaves. Without a place it is given to others,
+// whom the caller of Decide offers it to.
 type Park struct{ By, Place string }
+
+// MuteLeg lets nobody hear a leg that By may end; off, it is heard again.
+type MuteLeg struct {
+	By  string
+	Leg LegNo
+	On  bool
+}
 
 // Take gives By a call that waits for somebody: one that is parked or was left, or that rings others.
 type Take struct{ By, Device string }
@@ -69,6 +77,7 @@ func (Join) input()     {}
 func (HandOver) input() {}
 func (Drop) input()     {}
 func (Park) input()     {}
+func (MuteLeg) input()  {}
 func (Take) input()     {}
 func (Listen) input()   {}
 func (StepIn) input()   {}
@@ -438,14 +447,9 @@ func (d *decision) drop(in Drop) ([]Fact, []Effect, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	l := d.state.Leg(in.Leg)
-	switch {
-	case l == nil || l.State == Ended || l.No == mine:
-		return nil, nil, ErrNotThere
-	case d.state.Leg(mine).As == Consulted:
-		return nil, nil, ErrConsulted
-	case l.Party == Machine || l.For != mine && l.Party != Outside && mine != d.state.firstRep():
-		return nil, nil, ErrNotYours
+	l, err := d.theirs(mine, in.Leg)
+	if err != nil {
+		return nil, nil, err
 	}
 	consulted := l.As == Consulted && l.For == mine
 	reason := Dropped
@@ -457,6 +461,39 @@ func (d *decision) drop(in Drop) ([]Fact, []Effect, error) {
 		d.back(in.By, mine)
 	}
 	d.settle(EndedByUs)
+	return d.facts, d.effects, nil
+}
+
+// theirs is a leg over which a rep has a say: one that they have brought in, or of an outside party; the first rep of a call
+// has one over all. Errors: ErrNotThere, ErrConsulted, ErrNotYours.
+func (d *decision) theirs(mine, leg LegNo) (*Leg, error) {
+	l := d.state.Leg(leg)
+	switch {
+	case l == nil || l.State == Ended || l.No == mine:
+		return nil, ErrNotThere
+	case d.state.Leg(mine).As == Consulted:
+		return nil, ErrConsulted
+	case l.Party == Machine || l.For != mine && l.Party != Outside && mine != d.state.firstRep():
+		return nil, ErrNotYours
+	}
+	return l, nil
+}
+
+func (d *decision) muteLeg(in MuteLeg) ([]Fact, []Effect, error) {
+	mine, err := d.speaker(in.By)
+	if err != nil {
+		return nil, nil, err
+	}
+	l, err := d.theirs(mine, in.Leg)
+	switch {
+	case err != nil:
+		return nil, nil, err
+	case l.State != Up || l.Party == Observer:
+		return nil, nil, ErrNoSpeech
+	case l.Muted == in.On:
+		return nil, nil, map[bool]error{true: ErrMuted, false: ErrUnmuted}[in.On]
+	}
+	d.add(Fact{Kind: map[bool]FactKind{true: Muted, false: Unmuted}[in.On], Leg: l.No})
 	return d.facts, d.effects, nil
 }
 
@@ -483,8 +520,12 @@ func (d *decision) park(in Park) ([]Fact, []Effect, error) {
 		return nil, nil, ErrNoSpeech
 	}
 	d.stepAside(mine)
-	d.add(Fact{Kind: Parked, Leg: mine, By: in.By, Address: in.Place})
-	d.add(Fact{Kind: LegEnded, Leg: mine, Reason: WasParked})
+	reason := HandedOn
+	if in.Place != "" {
+		reason = WasParked
+		d.add(Fact{Kind: Parked, Leg: mine, By: in.By, Address: in.Place})
+	}
+	d.add(Fact{Kind: LegEnded, Leg: mine, Reason: reason})
 	d.settle(EndedByUs)
 	return d.facts, d.effects, nil
 }
@@ -644,7 +685,7 @@ func (s *State) Acts(user string) []Act {
 func (s *State) More() bool {
 	for i := range s.Legs {
 		l := &s.Legs[i]
-		if l.For != 0 || l.As != "" || l.Party == Observer || l.Reason == WasParked {
+		if l.For != 0 || l.As != "" || l.Party == Observer || l.Reason == WasParked || l.Reason == HandedOn {
 			return true
 		}
 	}

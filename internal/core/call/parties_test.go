@@ -328,7 +328,8 @@ func FuzzParties(f *testing.F) {
 				call.HangUp{By: "lene"}, call.PlaceInternal{By: by, To: to}, call.MachineTakes{Device: call.Voicemail},
 				call.MachineEnds{}, call.LeavePrepared{By: by, Name: "x"}, call.Mute{By: by, On: n&8 != 0},
 				call.Withdraw{From: by}, call.Lost{}, call.Beep{}, call.Press{By: by, Digits: "1"}, call.Miss{},
-			}[int(script[i])%30]
+				call.Adopt{By: by, Addresses: []string{"+14135550177"}}, call.MergeInto{By: by, Call: "other"},
+			}[int(script[i])%32]
 			more, effects, err := call.Decide(s, in, at)
 			if err != nil {
 				require.Empty(t, more)

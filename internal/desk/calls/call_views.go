@@ -12,7 +12,6 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
-	"trundo/internal/core/call"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/slip"
 	"trundo/internal/desk/book"
@@ -297,113 +296,6 @@ func (cs *Calls) callsBy(ctx context.Context, a firm.Actor, query CallQuery, cou
 		page.Next = WriteCursor(calls[n-1].State.StartedAt, calls[n-1].ID)
 	}
 	return page, nil
-}
-
-// FactText says a fact in a sentence, with who is on a leg; those that only matter to the machine say nothing.
-func FactText(f call.Fact, c contract.Call, who func(call.LegNo) string) string {
-	if text, more := partyText(f, who); more {
-		return text
-	}
-	switch f.Kind {
-	case call.Placed:
-		return c.Slip.RepName + " called " + c.Display
-	case call.PlacedInternal:
-		if c.Between == nil {
-			return ""
-		}
-		return c.Between.Caller + " called " + c.Between.Called
-	case call.Beeped:
-		return "The beep: a message begins"
-	case call.Muted:
-		return "Muted"
-	case call.Unmuted:
-		return "Heard again"
-	case call.Pressed:
-		if c.Direction == contract.CallDirectionInbound && f.Leg == 1 ||
-			c.Direction == contract.CallDirectionOutbound && f.Leg == 2 {
-			return "They pressed " + f.Digits
-		}
-		return "We pressed " + f.Digits
-	case call.LegAdded:
-		switch f.Device {
-		case call.Voicemail:
-			return "Voicemail took the call"
-		case call.Announcement:
-			return "They heard the announcement"
-		case call.Prepared:
-			return c.Slip.RepName + " left it to “" + f.Address + "”"
-		}
-	case call.Arrived:
-		return "They called " + c.Shown
-	case call.Held:
-		return "On hold"
-	case call.LegRinging:
-		if c.Direction == contract.CallDirectionInbound {
-			return ""
-		}
-		return "It rang"
-	case call.LegAnswered:
-		switch {
-		case c.Direction == contract.CallDirectionInbound && f.Leg == 1 && c.State.AnsweredAt == nil:
-			return "" // a machine did
-		case c.Direction == contract.CallDirectionInternal && f.Leg == 2:
-			return "Answered"
-		case c.Direction == contract.CallDirectionInbound && f.Leg == 1:
-			return c.Slip.RepName + " answered"
-		case c.Direction == contract.CallDirectionOutbound && f.Leg != 1 && f.Leg != 0:
-			return "They answered"
-		}
-	case call.CallEnded:
-		return ReasonText(f.Reason)
-	}
-	return ""
-}
-
-// ReasonText says why a call ended.
-func ReasonText(r call.Reason) string {
-	switch r {
-	case Unconfirmed:
-		return "Not said yet"
-	case call.EndedByUs:
-		return "We hung up"
-	case call.EndedByThem:
-		return "They hung up"
-	case call.GivenUp:
-		return "Canceled before answer"
-	case call.Busy:
-		return "Busy"
-	case call.NoAnswer:
-		return "No answer"
-	case call.Declined:
-		return "Declined"
-	case call.OutOfService:
-		return "Out of service"
-	case call.Refused:
-		return "The carrier refused the call"
-	case call.CutOff:
-		return "Cut off"
-	case call.Abandoned:
-		return "They hung up before anybody answered"
-	case call.Missed:
-		return "Nobody answered"
-	case call.LeftMessage:
-		return "They left a message"
-	case call.Announced:
-		return "They heard that nobody is there"
-	case call.MessageLeft:
-		return "The message was left"
-	case call.NoMoment:
-		return "No beep came: no message was left"
-	case call.HandedOn:
-		return "Handed over"
-	case call.WasParked:
-		return "Parked"
-	case call.Dropped:
-		return "Taken out of the call"
-	case call.Elsewhere:
-		return "Somebody else took it"
-	}
-	return ""
 }
 
 // Changes reads the audit trail of something into sentences; of notes that are not for the reader it says no more than

@@ -93,13 +93,17 @@ type Telephones struct {
 }
 
 // Team is who is there, and what they do just now.
-type Team struct{ *Calls }
+type Team struct {
+	*Calls
+	mu      sync.Mutex
+	watched map[uuid.UUID]map[uuid.UUID]bool // colleagues, each with those who are told when they are free
+}
 
 // New makes the calls of a firm. Open must be called before anything else is.
 func New(b *book.Book) *Calls {
 	cs := &Calls{Firm: b.Firm, Book: b, registry: newRegistry()}
 	cs.Arrivals = &Arrivals{Calls: cs, changed: map[uuid.UUID]bool{}, woken: make(chan struct{}, 1)}
-	cs.Team = &Team{cs}
+	cs.Team = &Team{Calls: cs, watched: map[uuid.UUID]map[uuid.UUID]bool{}}
 	cs.Parties = &Parties{cs}
 	cs.Voices = &Voices{Calls: cs, rated: map[uuid.UUID]counted{}, echoes: map[uuid.UUID]uuid.UUID{}}
 	cs.Lines = &Lines{Calls: cs, played: map[carrier.Ref]uuid.UUID{}}

@@ -58,6 +58,9 @@ func (ps *Parties) Listen(ctx context.Context, a firm.Actor, id uuid.UUID, w con
 	}); err != nil {
 		return err
 	}
+	if c := ps.registry.call(id); c != nil && c.help != uuid.Nil { // somebody came
+		_ = ps.AskForHelp(firm.Actor{ID: c.help, Name: rep.Name}, id, false)
+	}
 	return ps.board.Do(ctx, id, call.Listen{By: a.ID.String(), To: to.String(), As: as})
 }
 

@@ -43,6 +43,7 @@ func (cs *Calls) keepLease(ctx context.Context) {
 		if err := cs.reconcile(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
 			cs.Log.Error("ending calls that have ended", "error", err)
 		}
+		cs.Team.tellFree(ctx)
 		for _, l := range cs.listeners {
 			l.Beat(ctx, beats)
 		}

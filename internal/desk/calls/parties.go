@@ -37,7 +37,8 @@ func (ps *Parties) Ask(ctx context.Context, a firm.Actor, id uuid.UUID, r contra
 	}
 	in := call.Ask{By: a.ID.String(), As: roleOf[r.As], Word: firm.CleanText(optional.Value(r.Word))}
 	given := 0
-	for _, is := range []bool{r.ColleagueID != nil, r.NumberID != nil, r.Typed != nil} {
+	for _, is := range []bool{r.ColleagueID != nil, r.NumberID != nil, r.Typed != nil, r.LineID != nil,
+		r.VoicemailOf != nil} {
 		if is {
 			given++
 		}
@@ -46,6 +47,8 @@ func (ps *Parties) Ask(ctx context.Context, a firm.Actor, id uuid.UUID, r contra
 	switch {
 	case given != 1:
 		err = firm.Wrong("colleague_id", "give either a colleague or a number")
+	case r.LineID != nil || r.VoicemailOf != nil:
+		return ps.give(ctx, a, id, r)
 	case r.ColleagueID != nil:
 		err = ps.colleague(ctx, a, &in, *r.ColleagueID)
 	default:
@@ -148,30 +151,68 @@ func (ps *Parties) ringAsked(ctx context.Context, id uuid.UUID, to, by string) {
 	ps.Arrivals.untilRung(ctx, id, askedRings)
 }
 
-// turns are what can be done by one word.
-var turns = map[contract.TurnAct]func(by string) call.Input{
-	contract.TurnActSwap:     func(by string) call.Input { return call.Swap{By: by} },
-	contract.TurnActBack:     func(by string) call.Input { return call.Resume{By: by} },
-	contract.TurnActJoin:     func(by string) call.Input { return call.Join{By: by} },
-	contract.TurnActHandOver: func(by string) call.Input { return call.HandOver{By: by} },
-}
-
 // Turn lets a turn to whom they consult or back, join all, leave the call to whom they consult, or park it. Errors: those
 // of call.Decide, ErrNoPlace.
 func (ps *Parties) Turn(ctx context.Context, a firm.Actor, id uuid.UUID, act contract.TurnAct) (contract.Call, error) {
 	ctx, cancel := firm.CarriedOut(ctx)
 	defer cancel()
-	var err error
-	if act == contract.TurnActPark {
-		err = ps.park(ctx, a, id)
-	} else {
-		err = ps.board.Do(ctx, id, turns[act](a.ID.String()))
-	}
-	if err != nil {
+	if err := ps.turn(ctx, a, id, call.Act(act)); err != nil {
 		return contract.Call{}, err
 	}
 	ps.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindTeam})
 	return ps.CallView(ctx, a, id)
+}
+
+// turn does what needs nothing more to be said.
+func (ps *Parties) turn(ctx context.Context, a firm.Actor, id uuid.UUID, act call.Act) error {
+	if act == call.ActPark {
+		return ps.park(ctx, a, id)
+	}
+	s, there := ps.board.Snapshot(id)
+	if !there {
+		return call.ErrOver
+	}
+	in := s.InputOf(act, a.ID.String())
+	if in == nil || act == call.ActSwap && s.Asking(a.ID.String()) == nil {
+		return call.ErrNotAsking
+	}
+	return ps.board.Do(ctx, id, in)
+}
+
+// Mute lets nobody hear another's leg, or lets it be heard again. Errors: those of call.Decide.
+func (ps *Parties) Mute(ctx context.Context, a firm.Actor, id uuid.UUID, leg int, on bool) error {
+	return ps.board.Do(ctx, id, call.MuteLeg{By: a.ID.String(), Leg: call.LegNo(leg), On: on})
+}
+
+// keys does what a rep has pressed on their own telephone; what is no code goes on to the other side. It gives what waits
+// for a further key.
+func (ps *Parties) keys(ctx context.Context, user uuid.UUID, pressed string) (rest string) {
+	acts, send, rest := call.ReadKeys(pressed)
+	a, err := ps.Actor(ctx, user)
+	if err != nil {
+		return rest
+	}
+	for _, id := range ps.registry.of(user) {
+		s, there := ps.board.Snapshot(id)
+		if !there || !s.Speaks(user.String()) && len(ps.registry.of(user)) > 1 {
+			continue
+		}
+		for _, act := range acts {
+			if now, there := ps.board.Snapshot(id); there && act == call.ActSwap {
+				err = ps.board.Do(ctx, id, now.InputOf(act, user.String()))
+			} else {
+				err = ps.turn(ctx, a, id, act)
+			}
+			if err != nil {
+				ps.Log.Debug("a code of a telephone", "call", id, "act", act, "error", err)
+			}
+		}
+		if send != "" {
+			_ = ps.board.Press(ctx, id, user.String(), send, false)
+		}
+		break
+	}
+	return rest
 }
 
 // Drop ends another's leg. Errors: those of call.Decide.

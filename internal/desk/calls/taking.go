@@ -45,8 +45,15 @@ func (ps *Parties) ringsMates(ctx context.Context, a firm.Actor, s *call.State) 
 // the one that has waited longest first.
 func (ps *Parties) Waiting(ctx context.Context, a firm.Actor) ([]contract.WaitingCall, error) {
 	waits := map[uuid.UUID]call.State{}
-	for _, id := range ps.registry.where(func(c *liveCall) bool { return c.state.Left() || len(c.state.RungNow()) > 0 }) {
+	for _, id := range ps.registry.where(func(c *liveCall) bool {
+		return c.state.Left() || len(c.state.RungNow()) > 0 || c.help != uuid.Nil
+	}) {
 		s, there := ps.board.Snapshot(id)
+		c := ps.registry.call(id)
+		if there && c != nil && c.help != uuid.Nil && ps.MayListen(ctx, a, id) {
+			waits[id] = s
+			continue
+		}
 		if there && s.Phase() != call.PhaseEnded && (s.Left() || !s.Internal && s.Answered().IsZero() &&
 			!slices.Contains(s.RungNow(), a.ID.String()) && ps.ringsMates(ctx, a, &s)) {
 			waits[id] = s
@@ -65,6 +72,9 @@ func (ps *Parties) Waiting(ctx context.Context, a firm.Actor) ([]contract.Waitin
 		}
 		for _, user := range s.RungNow() {
 			w.Rings = append(w.Rings, ps.registry.name(user))
+		}
+		if c := ps.registry.call(id); c != nil && c.help != uuid.Nil && !s.Left() {
+			w.Help, w.By = true, ps.registry.name(c.help.String())
 		}
 		if s.Left() {
 			w.Since, w.By = leftSince(&s), ps.registry.name(giverOf(&s))
@@ -108,6 +118,7 @@ const (
 // lookAfter begins to look after a call that nobody of the firm speaks in or is rung for, once.
 func (ps *Parties) lookAfter(id uuid.UUID, s *call.State) {
 	begins, tells := false, false
+	var next func(context.Context)
 	ps.registry.change(id, func(c *liveCall) {
 		if left := s.Left(); left != c.left {
 			c.left, tells = left, true
@@ -119,14 +130,19 @@ func (ps *Parties) lookAfter(id uuid.UUID, s *call.State) {
 		c.claimed = uuid.Nil // whoever answers next may have it
 		if !c.comesBack && !rings(s) {
 			c.comesBack, begins = true, true
+			next, c.next = c.next, nil
 		}
 	})
 	if tells {
 		ps.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindWaiting})
 	}
-	if begins {
-		ps.InBackground(func(ctx context.Context) { ps.comesBack(ctx, id) })
+	if !begins {
+		return
 	}
+	if next == nil {
+		next = func(ctx context.Context) { ps.comesBack(ctx, id) }
+	}
+	ps.InBackground(next)
 }
 
 // rings tells whether somebody is rung for a call, by us or by the carrier.
@@ -157,14 +173,8 @@ func (ps *Parties) comesBack(ctx context.Context, id uuid.UUID) {
 	if c == nil {
 		return
 	}
-	reps, err := ps.Arrivals.repsOf(ctx, c.line)
-	var all []string
-	for _, r := range reps {
-		if r.ForColleague() && r.ID != giver {
-			all = append(all, r.ID)
-		}
-	}
-	if err == nil && len(all) > 0 && !ps.offered(ctx, id, all, "", why, lineRings) {
+	all := slices.DeleteFunc(ps.peopleOf(ctx, c.line), func(user string) bool { return user == giver })
+	if len(all) > 0 && !ps.offered(ctx, id, all, "", why, lineRings) {
 		return
 	}
 	var box *uuid.UUID

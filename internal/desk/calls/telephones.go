@@ -316,8 +316,11 @@ func (ts *Telephones) followTelephone(ctx context.Context, leg *telephoneLeg, ev
 			case e.Kind == carrier.Digits && ts.telephoneView(leg.user).State == contract.TelephoneStatePress:
 				if leg.pressed += e.Digits; strings.HasSuffix(leg.pressed, leg.key) {
 					patience.Stop()
+					leg.pressed = ""
 					ts.telephoneUp(leg)
 				}
+			case e.Kind == carrier.Digits && ts.telephoneView(leg.user).State == contract.TelephoneStateUp:
+				leg.pressed = ts.Parties.keys(ctx, leg.user, leg.pressed+e.Digits)
 			}
 		}
 	}

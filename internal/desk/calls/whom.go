@@ -20,26 +20,27 @@ import (
 
 // Whom are the colleagues that a could ask about a call, the best guess first; q narrows them by name, team, skill or
 // extension. Error: ErrNotFound.
-func (ps *Parties) Whom(ctx context.Context, a firm.Actor, id uuid.UUID, q string) ([]contract.Askable, error) {
+func (ps *Parties) Whom(ctx context.Context, a firm.Actor, id uuid.UUID, q string) (contract.Whom, error) {
+	w := contract.Whom{People: []contract.Askable{}, Lines: []contract.AskableLine{}}
 	view, err := ps.CallView(ctx, a, id)
 	if err != nil {
-		return nil, err
+		return w, err
 	}
 	team, err := ps.Team.Colleagues(ctx)
 	if err != nil {
-		return nil, err
+		return w, err
 	}
 	_, doing, err := ps.Team.presence(ctx)
 	if err != nil {
-		return nil, err
+		return w, err
 	}
 	knows, err := ps.skills(ctx)
 	if err != nil {
-		return nil, err
+		return w, err
 	}
 	owner, spoke, err := ps.knowThem(ctx, view)
 	if err != nil {
-		return nil, err
+		return w, err
 	}
 	of := map[string]contract.Askable{}
 	var list []whom.Colleague
@@ -55,14 +56,46 @@ func (ps *Parties) Whom(ctx context.Context, a firm.Actor, id uuid.UUID, q strin
 			Skills: k.skills, SameTeam: slices.ContainsFunc(k.teams, func(t string) bool { return slices.Contains(a.Teams, t) }),
 			Free: d.Free(), Rings: d.ForColleague()})
 	}
-	asked := []contract.Askable{}
 	about := strings.Join([]string{view.Slip.Subject, view.Slip.CallType, view.Slip.Notes.Body}, " ")
 	for _, choice := range whom.Rank(list, about, ps.Clock.Now()) {
 		x := of[choice.ID]
 		x.Reason = choice.Reason
-		asked = append(asked, x)
+		w.People = append(w.People, x)
 	}
-	return asked, nil
+	w.Lines, err = ps.linesToGive(ctx, q)
+	return w, err
+}
+
+// linesToGive are the firm's lines, to whose people a call can be given; q narrows them by name.
+func (ps *Parties) linesToGive(ctx context.Context, q string) ([]contract.AskableLine, error) {
+	f, err := ps.Settings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	lines := []contract.AskableLine{}
+	for _, l := range f.Lines {
+		id, err := uuid.Parse(l.ID)
+		if err != nil || !(knowledge{}).fits(f.LineLabels[id], q) {
+			continue
+		}
+		row, err := ps.Store.LineByNumber(ctx, l.E164)
+		if err != nil {
+			return nil, err
+		}
+		reps, err := ps.Arrivals.repsOf(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		line := contract.AskableLine{ID: id, Label: row.Label,
+			Open: hoursOf(row.Hours).Open(ps.Clock.Now().In(firm.ZoneNamed(row.Zone)))}
+		for _, r := range reps {
+			if r.Free() {
+				line.Free++
+			}
+		}
+		lines = append(lines, line)
+	}
+	return lines, nil
 }
 
 // knowledge is what somebody knows and where they are found.

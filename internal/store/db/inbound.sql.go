@@ -558,6 +558,53 @@ func (q *Queries) InsertLine(ctx context.Context, arg InsertLineParams) error {
 	return err
 }
 
+const joinCalls = `-- name: JoinCalls :many
+WITH joined AS (
+  UPDATE calls SET joined_into = $2 WHERE calls.id = $1
+), links AS (
+  INSERT INTO call_links (call_id, record_id, role, reason, linked_by, at)
+  SELECT $2, l.record_id, l.role, 'joined from another call', $3, $4 FROM call_links l WHERE l.call_id = $1
+  ON CONFLICT DO NOTHING RETURNING record_id
+), told AS (
+  INSERT INTO history (record_id, at, kind, ref_id)
+  SELECT links.record_id, c.started_at, 'call', c.id FROM links, calls c WHERE c.id = $2 ON CONFLICT DO NOTHING
+)
+SELECT l.record_id FROM call_links l WHERE l.call_id IN ($1, $2)
+`
+
+type JoinCallsParams struct {
+	Joined uuid.UUID
+	IntoID uuid.UUID
+	UserID *uuid.UUID
+	At     time.Time
+}
+
+// A call goes on as a part of another one, which stands on its records, too.
+func (q *Queries) JoinCalls(ctx context.Context, arg JoinCallsParams) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, joinCalls,
+		arg.Joined,
+		arg.IntoID,
+		arg.UserID,
+		arg.At,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var record_id uuid.UUID
+		if err := rows.Scan(&record_id); err != nil {
+			return nil, err
+		}
+		items = append(items, record_id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const lastContact = `-- name: LastContact :many
 SELECT c.id, c.direction, c.started_at, c.answered_at, coalesce(o.label, '')::text AS outcome, coalesce(u.name, '')::text AS rep_name
 FROM history h JOIN calls c ON c.id = h.ref_id AND c.ended_at IS NOT NULL

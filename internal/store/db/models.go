@@ -135,6 +135,7 @@ type Call struct {
 	Unconfirmed    bool
 	DropResult     string
 	Spoke          bool
+	JoinedInto     *uuid.UUID
 }
 
 type CallAnswer struct {

@@ -293,6 +293,20 @@ FROM legs l LEFT JOIN users u ON u.id = l.user_id WHERE l.call_id = @call_id AND
 -- name: OwnerOf :one
 SELECT owner_id FROM records WHERE id = @id;
 
+-- name: JoinCalls :many
+-- A call goes on as a part of another one, which stands on its records, too.
+WITH joined AS (
+  UPDATE calls SET joined_into = @into_id WHERE calls.id = @joined
+), links AS (
+  INSERT INTO call_links (call_id, record_id, role, reason, linked_by, at)
+  SELECT @into_id, l.record_id, l.role, 'joined from another call', @user_id, @at FROM call_links l WHERE l.call_id = @joined
+  ON CONFLICT DO NOTHING RETURNING record_id
+), told AS (
+  INSERT INTO history (record_id, at, kind, ref_id)
+  SELECT links.record_id, c.started_at, 'call', c.id FROM links, calls c WHERE c.id = @into_id ON CONFLICT DO NOTHING
+)
+SELECT l.record_id FROM call_links l WHERE l.call_id IN (@joined, @into_id);
+
 -- name: SkillsOf :many
 -- What everybody of the firm knows, and where they are found.
 SELECT u.id, u.skills, u.languages, u.teams, u.extension FROM users u WHERE u.active;

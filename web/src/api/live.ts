@@ -42,6 +42,15 @@ export function onBack(f: () => void): () => void {
   return () => listeners.delete(watch);
 }
 
+type Colleague = Schemas["Colleague"];
+const freeListeners = new Set<(c: Colleague) => void>();
+
+/** onFree calls f when a colleague is free for whom this user waits. */
+export function onFree(f: (c: Colleague) => void): () => void {
+  freeListeners.add(f);
+  return () => freeListeners.delete(f);
+}
+
 const lifeAsk = 7_000; // milliseconds without a word until the server is asked for one
 const lifePatience = 3_000; // and until it is given up
 
@@ -237,6 +246,10 @@ function apply(client: QueryClient, event: LiveEvent) {
       return;
     case "team":
       refresh(keys.team());
+      refresh(keys.whom());
+      return;
+    case "free":
+      if (event.colleague) for (const tell of freeListeners) tell(event.colleague);
       return;
     case "waiting":
       refresh(keys.waiting());

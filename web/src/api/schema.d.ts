@@ -2722,7 +2722,7 @@ export interface paths {
         delete: operations["dropParty"];
         options?: never;
         head?: never;
-        patch?: never;
+        patch: operations["muteParty"];
         trace?: never;
     };
     "/api/calls/{id}/take": {
@@ -2755,6 +2755,63 @@ export interface paths {
         };
         get?: never;
         put: operations["listenToCall"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/help": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Asks those who may listen to come and do so, or no longer. */
+        put: operations["askForHelp"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/joined": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Joins another call that the reader speaks in to this one; the two become one. */
+        post: operations["joinCalls"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/team/{id}/watch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Tells the reader once as soon as a colleague is free. */
+        put: operations["watchColleague"];
         post?: never;
         delete?: never;
         options?: never;
@@ -4988,6 +5045,19 @@ export interface components {
             subject: string;
             promised: string[];
         };
+        Whom: {
+            people: components["schemas"]["Askable"][];
+            /** @description To which the call can be given */
+            lines: components["schemas"]["AskableLine"][];
+        };
+        AskableLine: {
+            /** Format: uuid */
+            id: string;
+            label: string;
+            open: boolean;
+            /** @description How many of its people are free */
+            free: number;
+        };
         Askable: {
             /** @description It would ring for them now */
             rings: boolean;
@@ -5006,6 +5076,16 @@ export interface components {
             /** Format: uuid */
             number_id?: string;
             typed?: string;
+            /**
+             * Format: uuid
+             * @description Handed only: one of the firm's lines, whose people are rung
+             */
+            line_id?: string;
+            /**
+             * Format: uuid
+             * @description Handed only: a colleague whose voicemail takes the call
+             */
+            voicemail_of?: string;
             /** @description What it is about */
             word?: string;
         };
@@ -5026,6 +5106,13 @@ export interface components {
             /** @description What a colleague who asks is told, as “in five minutes” */
             word?: string;
         };
+        JoinedCall: {
+            /**
+             * Format: uuid
+             * @description The other call
+             */
+            call_id: string;
+        };
         WaitingCall: {
             /** Format: uuid */
             call_id: string;
@@ -5038,8 +5125,10 @@ export interface components {
             place: string;
             /** @description Whom it rings */
             rings: string[];
-            /** @description Who parked it, or empty */
+            /** @description Who parked it or asks for help, or empty */
             by: string;
+            /** @description Its rep asks those who lead to listen */
+            help: boolean;
             note: string;
         };
         Call: {
@@ -6118,7 +6207,9 @@ export interface components {
             /** Format: int64 */
             n: number;
             /** @enum {string} */
-            kind: "waiting" | "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving" | "voices" | "sound" | "round";
+            kind: "waiting" | "free" | "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving" | "voices" | "sound" | "round";
+            /** @description Of kind free: who is */
+            colleague?: components["schemas"]["Colleague"];
             epoch?: string;
             resync?: boolean;
             call?: components["schemas"]["CallState"];
@@ -10995,7 +11086,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Askable"][];
+                    "application/json": components["schemas"]["Whom"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -11077,6 +11168,32 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    muteParty: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+                leg: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldWish"];
+            };
+        };
+        responses: {
+            /** @description They are muted, or heard again */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     takeCall: {
         parameters: {
             query?: never;
@@ -11116,6 +11233,79 @@ export interface operations {
         };
         responses: {
             /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    askForHelp: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldWish"];
+            };
+        };
+        responses: {
+            /** @description They see it */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    joinCalls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinedCall"];
+            };
+        };
+        responses: {
+            /** @description The call as it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    watchColleague: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It will be told */
             204: {
                 headers: {
                     [name: string]: unknown;

@@ -18,9 +18,15 @@ type Option =
   | { id: string; colleague: Schemas["Askable"] }
   | { id: string; number: Schemas["PhoneNumber"]; name: string }
   | { id: string; typed: string; display: string; problem: string }
-  | { id: string; park: true };
+  | { id: string; line: Schemas["AskableLine"] }
+  | { id: string; park: true }
+  | { id: string; help: true };
 
-const can = (o: Option) => ("colleague" in o ? o.colleague.rings : "problem" in o ? !o.problem : true);
+const can = (o: Option) =>
+  "colleague" in o ? o.colleague.rings : "problem" in o ? !o.problem : "line" in o ? o.line.open : true;
+
+/** given tells whether something can only be given the call, not asked. */
+const given = (o: Option) => "line" in o;
 
 /** AskPicker is whom to ask: the best guess first with its reason, then everybody; a name or number that is typed, too. */
 export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }) {
@@ -34,14 +40,18 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
   const found = useQuery({ ...queries.find(q), enabled: q !== "" });
   const { turn } = useTurn(call);
   const asOption = (c: Schemas["Askable"]): Option => ({ id: c.colleague.id, colleague: c });
-  const options: Option[] = (whom.data ?? []).filter((c) => c.rings).map(asOption);
+  const options: Option[] = (whom.data?.people ?? []).filter((c) => c.rings).map(asOption);
   if (q) {
     const dial = found.data?.dial;
     if (dial) options.push({ id: "dial", typed: dial.typed, display: dial.display, problem: dial.problem });
     for (const r of found.data?.records ?? [])
       for (const n of r.numbers) if (n.dialable && !n.refused) options.push({ id: n.id, number: n, name: r.name });
-  } else if (may(call, "park")) options.push({ id: "park", park: true });
-  options.push(...(whom.data ?? []).filter((c) => !c.rings).map(asOption));
+  } else {
+    if (may(call, "park")) options.push({ id: "park", park: true });
+    options.push({ id: "help", help: true });
+  }
+  options.push(...(whom.data?.lines ?? []).map((line): Option => ({ id: line.id, line })));
+  options.push(...(whom.data?.people ?? []).filter((c) => !c.rings).map(asOption));
   const at = Math.min(active, Math.max(0, options.length - 1));
   const failed = (e: Error) => {
     tell(e.message, { bad: true });
@@ -69,12 +79,31 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
     },
     onError: failed,
   });
+  const watch = useMutation({
+    mutationFn: (c: Schemas["Colleague"]) =>
+      ask(api.PUT("/api/team/{id}/watch", { params: { path: { id: c.id } } })).then(() => c),
+    onSuccess: (c) => {
+      tell(t.willTell(c.name));
+      onClose();
+    },
+    onError: failed,
+  });
+  const help = useMutation({
+    mutationFn: () => ask(api.PUT("/api/calls/{id}/help", { params: { path: { id: call.id } }, body: { on: true } })),
+    onSuccess: () => {
+      tell(t.helpAsked);
+      onClose();
+    },
+    onError: failed,
+  });
   const choose = (o: Option | undefined, as: Schemas["Ask"]["as"]) => {
     if (!o || asks.isPending) return;
     if ("park" in o) {
       turn.mutate("park");
       onClose();
-    } else if (!can(o)) return;
+    } else if ("help" in o) help.mutate();
+    else if (!can(o)) return;
+    else if ("line" in o) asks.mutate({ as: "handed", line_id: o.line.id });
     else if ("colleague" in o) asks.mutate({ as, colleague_id: o.colleague.colleague.id });
     else if ("number" in o) asks.mutate({ as, number_id: o.number.id });
     else asks.mutate({ as, typed: o.typed });
@@ -126,33 +155,56 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
             className={`flex min-h-10 cursor-pointer items-center gap-2 rounded-sm px-2 py-1 ${i === at ? "bg-ours-soft" : ""}`}
           >
             <Text option={o} />
-            {i === at && !("park" in o) && can(o) && (
+            {i === at && (
               <span className="ml-auto flex shrink-0 gap-1.5">
-                <Act
-                  label={t.ask}
-                  hint="Enter"
-                  onClick={() => {
-                    choose(o, "consult");
-                  }}
-                  ours
-                />
-                <Act
-                  label={t.give}
-                  hint="⇧ Enter"
-                  onClick={() => {
-                    choose(o, "handed");
-                  }}
-                />
-              </span>
-            )}
-            {i === at && "colleague" in o && !can(o) && (
-              <span className="ml-auto shrink-0">
-                <Act
-                  label={t.note}
-                  onClick={() => {
-                    note.mutate(o.colleague.colleague);
-                  }}
-                />
+                {"colleague" in o && !can(o) ? (
+                  <>
+                    {o.colleague.colleague.reached && (
+                      <Act
+                        label={t.whenFree}
+                        onClick={() => {
+                          watch.mutate(o.colleague.colleague);
+                        }}
+                      />
+                    )}
+                    <Act
+                      label={t.note}
+                      onClick={() => {
+                        note.mutate(o.colleague.colleague);
+                      }}
+                    />
+                    <Act
+                      label={t.voicemail}
+                      onClick={() => {
+                        asks.mutate({ as: "handed", voicemail_of: o.colleague.colleague.id });
+                      }}
+                    />
+                  </>
+                ) : (
+                  !("park" in o) &&
+                  !("help" in o) &&
+                  can(o) && (
+                    <>
+                      {!given(o) && (
+                        <Act
+                          label={t.ask}
+                          hint="Enter"
+                          ours
+                          onClick={() => {
+                            choose(o, "consult");
+                          }}
+                        />
+                      )}
+                      <Act
+                        label={t.give}
+                        hint={given(o) ? "Enter" : "⇧ Enter"}
+                        onClick={() => {
+                          choose(o, "handed");
+                        }}
+                      />
+                    </>
+                  )
+                )}
               </span>
             )}
           </div>
@@ -195,6 +247,19 @@ function Text({ option: o }: { option: Option }) {
     return (
       <span>
         <span className="font-semibold">{t.park}</span> <span className="text-sm text-quiet">{t.parkHelp}</span>
+      </span>
+    );
+  if ("help" in o)
+    return (
+      <span>
+        <span className="font-semibold">{t.help}</span> <span className="text-sm text-quiet">{t.helpHelp}</span>
+      </span>
+    );
+  if ("line" in o)
+    return (
+      <span className={`min-w-0 truncate ${can(o) ? "" : "text-quiet"}`}>
+        <span className="font-semibold">{t.lineOf(o.line.label)}</span>{" "}
+        <span className="text-sm text-quiet">{o.line.open ? t.lineFree(o.line.free) : t.lineClosed}</span>
       </span>
     );
   if ("number" in o)

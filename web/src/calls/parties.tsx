@@ -7,7 +7,7 @@ import { useArmed, useKey, useKeys } from "../shell/keys";
 import { parties as p } from "../texts/parties";
 import { Button } from "../ui/button";
 import { duration, useNow } from "../ui/clock";
-import { Cross } from "../ui/icons";
+import { Cross, Microphone } from "../ui/icons";
 import { useTell } from "../ui/toast";
 import { whoOf } from "./words";
 
@@ -49,7 +49,12 @@ export function useTurn(call: Call) {
       ask(api.DELETE("/api/calls/{id}/parties/{leg}", { params: { path: { id: call.id, leg } } })),
     onError: failed,
   });
-  return { turn, drop };
+  const mute = useMutation({
+    mutationFn: ({ leg, on }: { leg: number; on: boolean }) =>
+      ask(api.PATCH("/api/calls/{id}/parties/{leg}", { params: { path: { id: call.id, leg } }, body: { on } })),
+    onError: failed,
+  });
+  return { turn, drop, mute };
 }
 
 /** Parties is the line of who is in a call of more than two, and the picker of whom to ask. */
@@ -126,23 +131,42 @@ function stateOf(x: Party, now: number): string {
 }
 
 function DropParty({ call, party }: { call: Call; party: Party }) {
-  const { drop } = useTurn(call);
+  const { drop, mute } = useTurn(call);
   if (!party.may_drop) return null;
   const label = p.drop(nameOf(call, party));
+  const muteLabel = (party.muted ? p.unmute : p.mute)(nameOf(call, party));
   return (
-    <button
-      type="button"
-      aria-label={label}
-      title={label}
-      disabled={drop.isPending}
-      onClick={() => {
-        drop.mutate(party.leg);
-        focusNotes();
-      }}
-      className="inline-flex size-6 items-center justify-center rounded-sm hover:bg-rule hover:text-ending"
-    >
-      <Cross />
-    </button>
+    <>
+      {party.state === "speaking" && (
+        <button
+          type="button"
+          aria-label={muteLabel}
+          title={muteLabel}
+          aria-pressed={party.muted}
+          disabled={mute.isPending}
+          onClick={() => {
+            mute.mutate({ leg: party.leg, on: !party.muted });
+            focusNotes();
+          }}
+          className="inline-flex size-6 items-center justify-center rounded-sm hover:bg-rule hover:text-ink"
+        >
+          <Microphone off={party.muted} />
+        </button>
+      )}
+      <button
+        type="button"
+        aria-label={label}
+        title={label}
+        disabled={drop.isPending}
+        onClick={() => {
+          drop.mutate(party.leg);
+          focusNotes();
+        }}
+        className="inline-flex size-6 items-center justify-center rounded-sm hover:bg-rule hover:text-ending"
+      >
+        <Cross />
+      </button>
+    </>
   );
 }
 

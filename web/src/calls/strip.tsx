@@ -1,4 +1,4 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 
 import { api, ask, type Call } from "../api/client";
@@ -16,6 +16,9 @@ import { callerOf, RingLine, useRings } from "./rings";
 import { RingSignal } from "./ring_signal";
 import { Slip } from "../filing/slip";
 import { StuckSlip } from "../filing/stuck_slip";
+import { putCall } from "../filing/change_slip";
+import { parties } from "../texts/parties";
+import { may, short } from "./parties";
 import { WaitingCalls } from "./waiting";
 import { ListeningBar } from "./listening";
 import { stateWord, whoOf } from "./words";
@@ -73,6 +76,7 @@ export function DeskStrip() {
           >
             {t.strip.openSlip}
           </Button>
+          {call?.state.phase === "speaking" && c.state.phase === "speaking" && <JoinWith call={call} other={c} />}
           {c.state.on_hold && <GoOn call={c} />}
         </div>
       ))}
@@ -103,6 +107,32 @@ function GoOn({ call }: { call: Call }) {
       }}
     >
       {t.in.during.goOn}
+    </Button>
+  );
+}
+
+/** JoinWith makes one call of the one on the desk and another that one speaks in or has on hold. */
+function JoinWith({ call, other }: { call: Call; other: Call }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const { hint } = useKeys();
+  const join = useMutation({
+    mutationFn: () =>
+      ask(api.POST("/api/calls/{id}/joined", { params: { path: { id: call.id } }, body: { call_id: other.id } })),
+    onSuccess: (changed) => {
+      putCall(client, changed);
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
+  const run = () => {
+    if (!join.isPending) join.mutate();
+  };
+  useKey("join", may(call, "join") ? undefined : run);
+  return (
+    <Button disabled={join.isPending} onClick={run} hint={hint("join")} aria-keyshortcuts={hint("join")}>
+      {parties.joinCalls(short(whoOf(call)))}
     </Button>
   );
 }

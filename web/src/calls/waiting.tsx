@@ -1,15 +1,19 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
 
 import { api, ask, type Call, type Schemas } from "../api/client";
 import { layOnDesk } from "../api/call_states";
 import { keys } from "../api/keys";
+import { onFree } from "../api/live";
 import { queries } from "../api/queries";
 import { holdKeys, useKey, useKeys } from "../shell/keys";
 import { parties } from "../texts/parties";
 import { Button } from "../ui/button";
 import { duration, useNow } from "../ui/clock";
 import { useTell } from "../ui/toast";
+import { useDial } from "./dial";
 import { focusSlip } from "./focus";
+import { useListening } from "./listening";
 
 const t = parties.waiting;
 type Waiting = Schemas["WaitingCall"];
@@ -35,20 +39,44 @@ export function useTake() {
   });
 }
 
+/** useFreeNotice says when a colleague is free for whom one waits, and calls them. */
+export function useFreeNotice() {
+  const tell = useTell();
+  const { dial } = useDial();
+  useEffect(
+    () =>
+      onFree((c) => {
+        tell(t.free(c.name), {
+          action: {
+            label: t.call,
+            run: () => {
+              dial({ colleague_id: c.id }, c.name);
+            },
+          },
+        });
+      }),
+    [tell, dial],
+  );
+}
+
 /** WaitingCalls are those that are parked or were left: everybody sees who waits where, and takes one with a key. */
 export function WaitingCalls() {
   const waiting = (useQuery(queries.waiting).data ?? []).filter((w) => w.rings.length === 0);
+  const taken = waiting.filter((w) => !w.help);
+  useFreeNotice();
   const { hint } = useKeys();
+  const listen = useListening();
   const take = useTake();
-  const first = waiting[0];
+  const first = taken[0];
   useKey("take", first ? () => !take.isPending && take.mutate(first.call_id) : undefined);
-  return waiting.map((w, i) => (
+  return waiting.map((w) => (
     <WaitingLine
       key={w.call_id}
       waiting={w}
-      hint={i === 0 ? hint("take") : undefined}
+      hint={w === first ? hint("take") : undefined}
       onTake={() => {
-        if (!take.isPending) take.mutate(w.call_id);
+        if (w.help) listen.mutate({ call: w.call_id, how: "listen" });
+        else if (!take.isPending) take.mutate(w.call_id);
       }}
     />
   ));
@@ -71,17 +99,23 @@ export function WaitingLine({
       className="mt-2 flex min-h-10 flex-wrap items-center gap-x-3 rounded-md border border-waiting bg-waiting-soft px-3.5 py-1"
     >
       <span className="font-semibold text-waiting">
-        {w.rings.length > 0 ? t.rings(w.rings.join(", ")) : w.place ? t.parked(w.place) : t.left}
+        {w.help
+          ? t.help(w.by)
+          : w.rings.length > 0
+            ? t.rings(w.rings.join(", "))
+            : w.place
+              ? t.parked(w.place)
+              : t.left}
       </span>
       <span className="name">{w.name}</span>
       {w.name !== w.display && <span>{w.display}</span>}
       <span className="text-sm text-quiet">
         {w.line}
-        {w.by && ` · ${t.by(w.by)}`}
+        {w.by && !w.help && ` · ${t.by(w.by)}`}
       </span>
       <span className="ml-auto font-semibold">{duration(Math.max(0, now - Date.parse(w.since)))}</span>
       <Button look="ours" onClick={onTake} hint={hint} aria-keyshortcuts={hint}>
-        {t.take}
+        {w.help ? t.listen : t.take}
       </Button>
     </div>
   );

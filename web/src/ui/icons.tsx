@@ -110,3 +110,12 @@ export function Letter() {
     </svg>
   );
 }
+
+export function Microphone({ off }: { off: boolean }) {
+  return (
+    <svg viewBox="0 0 12 12" width="12" height="12" aria-hidden {...line}>
+      <path d="M6 1.5a1.5 1.5 0 0 1 1.5 1.5v2.5a1.5 1.5 0 0 1-3 0V3A1.5 1.5 0 0 1 6 1.5zM3 5.5a3 3 0 0 0 6 0M6 8.5v2" />
+      {off && <path d="M1.5 10.5l9-9" />}
+    </svg>
+  );
+}

@@ -3,80 +3,10 @@ package calls
 import (
 	"context"
 
-	"github.com/google/uuid"
-
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
-	"trundo/internal/desk/firm"
 	"trundo/internal/store/db"
 )
-
-// partyText says a fact of a call of more than two in a sentence; false: it is no such fact. who is who is on a leg.
-func partyText(f call.Fact, who func(call.LegNo) string) (string, bool) {
-	because := ""
-	if f.Word != "" {
-		because = ": " + f.Word
-	}
-	switch f.Kind {
-	case call.LegAdded:
-		switch f.As {
-		case call.Consulted:
-			return who(f.For) + " asked " + who(f.Leg) + because, true
-		case call.Handed:
-			return who(f.For) + " gave the call to " + who(f.Leg) + because, true
-		case call.Returned:
-			return "It came back to " + who(f.Leg) + because, true
-		case call.Listening, call.Whispering:
-			return who(f.Leg) + " listened", true
-		}
-		return "", false
-	case call.PassedOn:
-		return who(f.For) + " handed the call over to " + who(f.Leg), true
-	case call.Joined:
-		return who(f.Leg) + " came to the call", true
-	case call.Parked:
-		return who(f.Leg) + " parked the call at " + f.Address, true
-	case call.Recast:
-		return "", true
-	case call.Said:
-		return who(f.Leg) + " said: " + f.Word, true
-	case call.Held:
-		if f.Leg != 0 {
-			return "", true
-		}
-	case call.LegEnded:
-		if f.Reason == call.Dropped {
-			return who(f.Leg) + " was taken out of the call", true
-		}
-	}
-	return "", false
-}
-
-// NamesOfLegs is who is on each leg of a call, for reading.
-func (cs *Calls) NamesOfLegs(ctx context.Context, a firm.Actor, id uuid.UUID) (func(call.LegNo) string, error) {
-	legs, err := cs.Store.LegsOfCall(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	f, err := cs.Settings(ctx)
-	if err != nil {
-		return nil, err
-	}
-	names := map[call.LegNo]string{}
-	for _, l := range legs {
-		name := l.Name
-		if l.Party == string(call.Outside) && l.LegNo > 2 {
-			name = cs.Lines.outsideName(ctx, f, a, l.Address)
-		}
-		names[call.LegNo(l.LegNo)] = name
-	}
-	return func(no call.LegNo) string {
-		if names[no] == "" {
-			return "they"
-		}
-		return names[no]
-	}, nil
-}
 
 // eventsOf are the events that other programs are told of, by the fact that brings them about.
 var eventsOf = map[call.FactKind]contract.WebhookEvent{call.Joined: contract.WebhookEventCallJoined,
