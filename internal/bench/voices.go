@@ -21,6 +21,8 @@ type voiceFigures struct {
 	udp       udpFigures
 	// µs of one core that a frame of a bridged and recorded call takes; bare: the same coded by the tables of G.711
 	frame     pair
+	eight     []float64 // µs of one core that a frame of a recorded conference of eight takes
+	leg       float64   // kB of memory for each leg of it
 	calls     int       // bridged and recorded at once on one core, by that
 	delay     []float64 // ms from a rep's frame to the outside, with loaded calls
 	late      int64     // frames that were left out meanwhile
@@ -76,6 +78,11 @@ func voices(ctx context.Context, dir string, loadedFor time.Duration) (voiceFigu
 		}
 		v.frame.ours = append(v.frame.ours, ours)
 		v.frame.bare = append(v.frame.bare, coded())
+		eight, leg, err := conference(dir)
+		if err != nil {
+			return v, err
+		}
+		v.eight, v.leg = append(v.eight, eight), leg
 	}
 	v.calls = int(20_000 / quantile(v.frame.ours, 0.5))
 	v.first = answered()
@@ -131,6 +138,77 @@ func bridged(dir string) (float64, error) {
 		return 0, err
 	}
 	return cores * float64(took.Nanoseconds()) / 1000 / benchRooms / benchTicks, os.RemoveAll(dir)
+}
+
+// conference gives the µs a frame of a recorded conference takes of three reps and five outside parties, all of whom
+// speak, and the kB of memory that each leg of it takes.
+func conference(dir string) (frame, leg float64, err error) {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return 0, 0, err
+	}
+	const rooms, reps, all = 20, 3, 8
+	s := media.NewStudio()
+	s.Close() // this goroutine paces
+	var before, after runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	var opened []*media.Room
+	var seats []*media.Seat
+	var recorders []*media.Recorder
+	for range rooms {
+		id := uuid.New()
+		room := s.Open(id, nil)
+		var a media.Arrangement
+		for i := range all {
+			p := media.Party{Leg: i}
+			if i < reps {
+				p.User = uuid.NewString()
+				seat := s.Seat(p.User)
+				seat.Sit(&ear{}, true)
+				seats = append(seats, seat)
+			} else {
+				p.Customer, p.Present = true, true
+				room.SetVoice(i, &talker{sound: speech()})
+			}
+			for j := range all {
+				if j != i {
+					p.Hears = append(p.Hears, j)
+				}
+			}
+			a.Parties = append(a.Parties, p)
+		}
+		s.Arrange(id, a)
+		rec, err := media.NewRecorder(filepath.Join(dir, id.String()+".wav"))
+		if err != nil {
+			return 0, 0, err
+		}
+		room.Record(rec)
+		opened, recorders = append(opened, room), append(recorders, rec)
+	}
+	said := speech()
+	tick := func(t int) {
+		for _, seat := range seats {
+			seat.Hear(uint32(t)*media.FrameBytes, said[:])
+		}
+		for _, r := range opened {
+			r.Tick()
+		}
+	}
+	for t := range 50 {
+		tick(t)
+	}
+	runtime.GC()
+	runtime.ReadMemStats(&after)
+	leg = (float64(after.HeapAlloc) - float64(before.HeapAlloc)) / 1024 / rooms / all
+	began := time.Now()
+	for t := range benchTicks {
+		tick(50 + t)
+	}
+	frame = float64(time.Since(began).Nanoseconds()) / 1000 / rooms / benchTicks
+	for _, rec := range recorders {
+		rec.Close()
+	}
+	return frame, leg, os.RemoveAll(dir)
 }
 
 // coded is the bare reference: a frame each way decoded and encoded by table, as nobody can do without.
@@ -271,7 +349,9 @@ func (v voiceFigures) report(p func(string, ...any)) {
 | what | ours | bare | ratio | goal |
 | --- | --- | --- | --- | --- |
 | a frame of a bridged and recorded call, of one core | %.2f µs | %.2f µs | %.2f | |
-| calls bridged and recorded on one core, by that | %d | | | at least 1,000 |
+| calls bridged and recorded on one core, by that | %d | | | at least 5,000 |
+| a frame of a recorded conference of eight | %.1f µs | | | |
+| memory of each of its legs | %.0f kB | | | |
 | from the outside's answer to its first frame at the rep, p95 of %d | %.1f ms (p50 %.1f) | | | under 60 ms |
 | from a rep's frame to the outside within the server, %d calls, p99 | %.1f ms (p50 %.1f) | | | under 45 ms |
 | frames left out in %.0f s of %d calls | %d | | | none |
@@ -286,7 +366,7 @@ func (v voiceFigures) report(p func(string, ...any)) {
   one process, and all of its processor time is counted.
 - **Memory**: of a call in progress; what grows is its voice trace, 10 bytes a second.
 - **Delay**: at the studio's own pace, with the 40 ms that the jitter buffer gathers; no browser, no network.
-`, frame, bare, frame/bare, v.calls, answers, quantile(v.first, 0.95), quantile(v.first, 0.5), loaded, quantile(v.delay, 0.99), quantile(v.delay, 0.5),
+`, frame, bare, frame/bare, v.calls, quantile(v.eight, 0.5), v.leg, answers, quantile(v.first, 0.95), quantile(v.first, 0.5), loaded, quantile(v.delay, 0.99), quantile(v.delay, 0.5),
 		v.loadedFor.Seconds(), loaded, v.late, v.kilobytes, v.growth, udpCalls, v.udp.ours, v.udp.bare,
 		v.udp.ours/v.udp.bare, 1000/(v.udp.ours-v.udp.bare/2), 2000/v.udp.bare, 100*v.udp.heard, benchRooms)
 }

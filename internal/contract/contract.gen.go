@@ -4148,13 +4148,16 @@ type LiveEvent struct {
 	CallID *openapi_types.UUID `json:"call_id,omitempty"`
 
 	// Colleague Of kind free: who is
-	Colleague *Colleague            `json:"colleague,omitempty"`
-	Epoch     *string               `json:"epoch,omitempty"`
-	ImportID  *openapi_types.UUID   `json:"import_id,omitempty"`
-	Kind      LiveEventKind         `json:"kind"`
-	N         int64                 `json:"n"`
-	Records   *[]openapi_types.UUID `json:"records,omitempty"`
-	Resync    *bool                 `json:"resync,omitempty"`
+	Colleague *Colleague          `json:"colleague,omitempty"`
+	Epoch     *string             `json:"epoch,omitempty"`
+	ImportID  *openapi_types.UUID `json:"import_id,omitempty"`
+	Kind      LiveEventKind       `json:"kind"`
+
+	// Loud Of kind voices, in a call of more than two: how loud each leg is
+	Loud    *[]LoudLeg            `json:"loud,omitempty"`
+	N       int64                 `json:"n"`
+	Records *[]openapi_types.UUID `json:"records,omitempty"`
+	Resync  *bool                 `json:"resync,omitempty"`
 
 	// Rings Of kind ring: all calls that ring for the reader just now. Left out: they are to be asked for
 	Rings   *[]Ring             `json:"rings,omitempty"`
@@ -4172,6 +4175,12 @@ type LiveEvent struct {
 
 // LiveEventKind defines model for LiveEvent.Kind.
 type LiveEventKind string
+
+// LoudLeg defines model for LoudLeg.
+type LoudLeg struct {
+	Height int `json:"height"`
+	Leg    int `json:"leg"`
+}
 
 // MadeToken defines model for MadeToken.
 type MadeToken struct {
@@ -5349,8 +5358,11 @@ type RecordingSettings struct {
 	ExpiresFirst *time.Time    `json:"expires_first,omitempty"`
 
 	// Expiring How many are said to be deleted
-	Expiring    int `json:"expiring"`
-	MessageDays int `json:"message_days"`
+	Expiring int `json:"expiring"`
+
+	// ListenUntold Whether a rep is not told who listens to them, where the law of both places allows that
+	ListenUntold *bool `json:"listen_untold,omitempty"`
+	MessageDays  int   `json:"message_days"`
 
 	// NoticeDays How long before it is said that a recording will be deleted
 	NoticeDays int `json:"notice_days"`

@@ -102,8 +102,13 @@ func TestALineRingsWhoStandsIn(t *testing.T) {
 func TestAColleagueReachesWhoStandsIn(t *testing.T) {
 	w := newWorld(t)
 	ctx := t.Context()
-	_, err := w.Staff.AddAbsence(ctx, w.ines, key(), contract.NewAbsence{From: date(2026, 3, 2), Until: date(2026, 3, 2),
-		DeputyID: &w.tomas.ID})
+	_, err := w.Staff.AddAbsence(
+		ctx,
+		w.ines,
+		key(),
+		contract.NewAbsence{From: date(2026, 3, 2), Until: date(2026, 3, 2),
+			DeputyID: &w.tomas.ID},
+	)
 	require.NoError(t, err)
 	for _, x := range []struct {
 		by   firm.Actor
@@ -112,7 +117,10 @@ func TestAColleagueReachesWhoStandsIn(t *testing.T) {
 		c, err := w.Calls.PlaceCall(ctx, x.by, key(), contract.NewCall{ColleagueID: &w.ines.ID})
 		require.NoError(t, err)
 		var reached uuid.UUID
-		require.NoError(t, w.store.Pool.QueryRow(ctx, `SELECT colleague_id FROM calls WHERE id = $1`, c.ID).Scan(&reached))
+		require.NoError(
+			t,
+			w.store.Pool.QueryRow(ctx, `SELECT colleague_id FROM calls WHERE id = $1`, c.ID).Scan(&reached),
+		)
 		assert.Equal(t, x.want, reached)
 		require.NoError(t, w.Calls.HangUp(ctx, x.by, c.ID))
 	}

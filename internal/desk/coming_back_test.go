@@ -83,8 +83,14 @@ func TestAnotherExtensionIsAnotherPerson(t *testing.T) {
 	missed := func(ext string) {
 		t.Helper()
 		id := uuid.New()
-		_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO calls (id, direction, remote_e164, remote_ext, remote_typed, caller_id, device, owner_server, owner_epoch, state, last_seq, started_at, ended_at)
-			VALUES ($1, 'inbound', '+14135550119', $2, '', '', 'carrier', 'test', 0, 'ended', 1, $3, $3)`, id, ext, monday.Add(-time.Hour))
+		_, err := w.store.Pool.Exec(
+			t.Context(),
+			`INSERT INTO calls (id, direction, remote_e164, remote_ext, remote_typed, caller_id, device, owner_server, owner_epoch, state, last_seq, started_at, ended_at)
+			VALUES ($1, 'inbound', '+14135550119', $2, '', '', 'carrier', 'test', 0, 'ended', 1, $3, $3)`,
+			id,
+			ext,
+			monday.Add(-time.Hour),
+		)
 		require.NoError(t, err)
 		require.NoError(t, w.store.OwesCall(t.Context(), id))
 	}
@@ -140,8 +146,11 @@ func TestWhoIsBeingCalledBackIsNotFreeAndSeesTheLineTheyCalled(t *testing.T) {
 	w := newWorld(t)
 	w.sits(w.ines)
 	other := uuid.New()
-	_, err := w.store.Pool.Exec(t.Context(),
-		`INSERT INTO lines (id, e164, label, region, zone, position) VALUES ($1, '+14135550103', 'Show leaflet', 'US', 'America/New_York', 5)`, other)
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`INSERT INTO lines (id, e164, label, region, zone, position) VALUES ($1, '+14135550103', 'Show leaflet', 'US', 'America/New_York', 5)`,
+		other,
+	)
 	require.NoError(t, err)
 	id := w.callsInVain(mobileNumber)
 	_, err = w.store.Pool.Exec(t.Context(), `UPDATE unreturned SET line_id = $2 WHERE call_id = $1`, id, other)
@@ -159,8 +168,11 @@ func TestAMissedYouIsNotSentAfterAConversation(t *testing.T) {
 	w := newWorld(t)
 	w.approved()
 	template := uuid.New()
-	_, err := w.store.Pool.Exec(t.Context(),
-		`INSERT INTO templates (id, name, channel, subject, body, position) VALUES ($1, 'missed you', 'text', '', 'We missed you, {given name}.', 1)`, template)
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`INSERT INTO templates (id, name, channel, subject, body, position) VALUES ($1, 'missed you', 'text', '', 'We missed you, {given name}.', 1)`,
+		template,
+	)
 	require.NoError(t, err)
 	w.clock.Advance(6 * time.Second)
 	nobody := w.outcome("Nobody there", `[{"kind":"message","target":"`+template.String()+`","after":{}}]`)
@@ -216,8 +228,11 @@ func TestAnAddressOfAnotherDomainIsProvedFirst(t *testing.T) {
 func TestALetterWithAHoleIsNotSent(t *testing.T) {
 	w := newWorld(t)
 	template := uuid.New()
-	_, err := w.store.Pool.Exec(t.Context(),
-		`INSERT INTO templates (id, name, channel, subject, body, position) VALUES ($1, 'offer', 'mail', 'For {company}', 'Call me on {number}.', 1)`, template)
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`INSERT INTO templates (id, name, channel, subject, body, position) VALUES ($1, 'offer', 'mail', 'For {company}', 'Call me on {number}.', 1)`,
+		template,
+	)
 	require.NoError(t, err)
 	n := contract.NewMessage{Channel: contract.ChannelMail, RecordID: &w.berit, TemplateID: &template}
 	draft, err := w.Outreach.DraftMessage(t.Context(), w.ines, n)

@@ -418,8 +418,11 @@ func TestAnotherServersCallsAreOnlyClosedWhenItsLeaseHasRunOut(t *testing.T) {
 	c := w.calls()
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)
-	_, err = w.store.Pool.Exec(t.Context(),
-		`UPDATE calls SET owner_server = 'other', owner_epoch = 1, ended_at = NULL, end_reason = '', last_seq = 4 WHERE id = $1`, c.ID)
+	_, err = w.store.Pool.Exec(
+		t.Context(),
+		`UPDATE calls SET owner_server = 'other', owner_epoch = 1, ended_at = NULL, end_reason = '', last_seq = 4 WHERE id = $1`,
+		c.ID,
+	)
 	require.NoError(t, err)
 	_, err = w.store.Pool.Exec(t.Context(), `DELETE FROM call_facts WHERE call_id = $1 AND seq > 4`, c.ID)
 	require.NoError(t, err)

@@ -21,8 +21,13 @@ func (w *world) onlyReads(on bool) {
 	w.t.Helper()
 	tx, err := w.store.Pool.BeginTx(w.t.Context(), pgx.TxOptions{AccessMode: pgx.ReadWrite})
 	require.NoError(w.t, err)
-	_, err = tx.Exec(w.t.Context(),
-		fmt.Sprintf(`DO $$ BEGIN EXECUTE format('ALTER DATABASE %%I SET default_transaction_read_only = %t', current_database()); END $$`, on))
+	_, err = tx.Exec(
+		w.t.Context(),
+		fmt.Sprintf(
+			`DO $$ BEGIN EXECUTE format('ALTER DATABASE %%I SET default_transaction_read_only = %t', current_database()); END $$`,
+			on,
+		),
+	)
 	require.NoError(w.t, err)
 	require.NoError(w.t, tx.Commit(w.t.Context()))
 	w.store.Pool.Reset() // it holds for new connections

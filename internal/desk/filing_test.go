@@ -52,8 +52,14 @@ func (w *world) state() map[string]string {
 		"records": "version", "list_members": "", "phone_numbers": "version",
 		"do_not_call_numbers": "", "call_links": ""} {
 		var text string
-		require.NoError(w.t, w.store.Pool.QueryRow(w.t.Context(),
-			fmt.Sprintf(`SELECT coalesce(jsonb_agg(x ORDER BY x::text), '[]')::text FROM (SELECT to_jsonb(t) - $1::text AS x FROM %s t) s`, table), without).Scan(&text))
+		require.NoError(w.t, w.store.Pool.QueryRow(
+			w.t.Context(),
+			fmt.Sprintf(
+				`SELECT coalesce(jsonb_agg(x ORDER BY x::text), '[]')::text FROM (SELECT to_jsonb(t) - $1::text AS x FROM %s t) s`,
+				table,
+			),
+			without,
+		).Scan(&text))
 		of[table] = text
 	}
 	return of
@@ -63,8 +69,13 @@ func (w *world) state() map[string]string {
 func (w *world) list(name string) uuid.UUID {
 	w.t.Helper()
 	id := store.NewID()
-	_, err := w.store.Pool.Exec(w.t.Context(),
-		`INSERT INTO lists (id, name, type, record_kind, owner_id, created_at) VALUES ($1, $2, 'hand', 'contact', $3, now())`, id, name, w.ines.ID)
+	_, err := w.store.Pool.Exec(
+		w.t.Context(),
+		`INSERT INTO lists (id, name, type, record_kind, owner_id, created_at) VALUES ($1, $2, 'hand', 'contact', $3, now())`,
+		id,
+		name,
+		w.ines.ID,
+	)
 	require.NoError(w.t, err)
 	return id
 }
@@ -325,8 +336,11 @@ func TestAnOutcomeThatNeedsAFollowUp(t *testing.T) {
 func TestCorrectingAnOutcomeSaysWhatFollows(t *testing.T) {
 	w := newWorld(t)
 	w.outcomeThat(outcome.Effect{Kind: outcome.AddTag, Text: "sold"})
-	_, err := w.store.Pool.Exec(t.Context(),
-		`UPDATE outcomes SET effects = '[{"kind":"add_tag","text":"offer","after":{}}]', needs_notes = false WHERE id = $1`, w.again)
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`UPDATE outcomes SET effects = '[{"kind":"add_tag","text":"offer","after":{}}]', needs_notes = false WHERE id = $1`,
+		w.again,
+	)
 	require.NoError(t, err)
 	w.clock.Advance(6 * time.Second)
 	c := w.over()

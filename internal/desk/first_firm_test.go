@@ -29,8 +29,13 @@ func emptied(t *testing.T) *world {
 
 func TestTheFirstAdminComesByTheCodeOfTheServer(t *testing.T) {
 	w := emptied(t)
-	first := contract.FirstAdmin{Code: "000-000-000", Name: "Ada Millrace", Login: "Ada", Password: "four green kettles",
-		Zone: "Europe/London"}
+	first := contract.FirstAdmin{
+		Code:     "000-000-000",
+		Name:     "Ada Millrace",
+		Login:    "Ada",
+		Password: "four green kettles",
+		Zone:     "Europe/London",
+	}
 	_, err := w.Staff.BecomeFirst(t.Context(), first)
 	assert.Equal(t, "code", fieldOf(t, err), "the server has said none")
 	code, err := w.Staff.FirstCode(t.Context())
@@ -131,12 +136,22 @@ func TestFirstStepsAreWhatIsNotDoneYet(t *testing.T) {
 	}
 	_, err = w.Lines.AddLine(t.Context(), ada, contract.NewLine{Number: "413 555 0100", Label: "Main"})
 	require.NoError(t, err)
-	_, err = w.ChooseFirstSteps(t.Context(), ada, contract.FirstStepsChoice{Skipped: []contract.FirstStep{"book", "lines"}})
+	_, err = w.ChooseFirstSteps(
+		t.Context(),
+		ada,
+		contract.FirstStepsChoice{Skipped: []contract.FirstStep{"book", "lines"}},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "firm lines - (book) - -", steps(), "what is done is not passed over")
-	done, err := w.Staff.AddMany(t.Context(), ada, key(), "https://calls.example", contract.NewMembers{Text: "Name;Mail\n" +
-		"Wren Tamaro;wren@lindenfall.example\nWren Tamsel\nAda Two;41\nno name at all;x;y\nOrla;wren@", Role: "rep",
-		Zone: "America/New_York", Link: contract.NewMembersLinkShow})
+	done, err := w.Staff.AddMany(
+		t.Context(),
+		ada,
+		key(),
+		"https://calls.example",
+		contract.NewMembers{Text: "Name;Mail\n" +
+			"Wren Tamaro;wren@lindenfall.example\nWren Tamsel\nAda Two;41\nno name at all;x;y\nOrla;wren@", Role: "rep",
+			Zone: "America/New_York", Link: contract.NewMembersLinkShow},
+	)
 	require.NoError(t, err)
 	logins := []string{}
 	for _, m := range done.Added {

@@ -21,8 +21,12 @@ func TestAFollowUpIsProposedAtTheirPlace(t *testing.T) {
 	require.NoError(t, err)
 	p, err := w.Book.ProposeFollowUp(ctx, w.ines, w.berit, "Wants the filter. Call back thu 3pm!")
 	require.NoError(t, err)
-	assert.Equal(t, []any{true, contract.FollowUpProposalKindCall, "Call back thu 3pm", "Thu, Mar 5, 3:00 PM their time",
-		false}, []any{p.Found, p.Kind, p.Text, p.When, p.DayOnly})
+	assert.Equal(
+		t,
+		[]any{true, contract.FollowUpProposalKindCall, "Call back thu 3pm", "Thu, Mar 5, 3:00 PM their time",
+			false},
+		[]any{p.Found, p.Kind, p.Text, p.When, p.DayOnly},
+	)
 	assert.Equal(t, time.Date(2026, 3, 5, 22, 0, 0, 0, time.UTC), p.DueAt.UTC())
 	p, err = w.Book.ProposeFollowUp(ctx, w.ines, w.berit, "Send the offer next week")
 	require.NoError(t, err)

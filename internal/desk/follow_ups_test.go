@@ -134,15 +134,23 @@ func TestUnfiledSlipsStandInTheLaneUntilTheyAreFiled(t *testing.T) {
 
 func TestPuttingOffGoesToTheNextDayOnWhichTheFirmWorks(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO settings (key, value) VALUES ('holidays', '[{"date":"2026-03-03","name":"Founding day"}]')
-		ON CONFLICT (key) DO UPDATE SET value = excluded.value`)
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`INSERT INTO settings (key, value) VALUES ('holidays', '[{"date":"2026-03-03","name":"Founding day"}]')
+		ON CONFLICT (key) DO UPDATE SET value = excluded.value`,
+	)
 	require.NoError(t, err)
 	w.clock.Advance(time.Minute) // until the settings are read again
 	f, err := w.Book.AddFollowUp(t.Context(), w.ines, w.berit, key(), contract.NewFollowUp{Text: "Send the plan"})
 	require.NoError(t, err)
 	yes := true
 	put := func() string {
-		f, err = w.Book.ChangeFollowUp(t.Context(), w.ines, f.ID, contract.FollowUpChange{Version: f.Version, PutOff: &yes})
+		f, err = w.Book.ChangeFollowUp(
+			t.Context(),
+			w.ines,
+			f.ID,
+			contract.FollowUpChange{Version: f.Version, PutOff: &yes},
+		)
 		require.NoError(t, err)
 		assert.True(t, f.DayOnly)
 		return f.DueAt.In(w.ines.Location()).Format("Mon 2 Jan 15:04")
@@ -150,7 +158,12 @@ func TestPuttingOffGoesToTheNextDayOnWhichTheFirmWorks(t *testing.T) {
 	assert.Equal(t, "Wed 4 Mar 00:00", put(), "from Monday, past Tuesday's holiday")
 	w.clock.Advance(4 * 24 * time.Hour)
 	assert.Equal(t, "Mon 9 Mar 00:00", put(), "from Friday, past the weekend")
-	f, err = w.Book.ChangeFollowUp(t.Context(), w.ines, f.ID, contract.FollowUpChange{Version: f.Version, ClearDue: &yes})
+	f, err = w.Book.ChangeFollowUp(
+		t.Context(),
+		w.ines,
+		f.ID,
+		contract.FollowUpChange{Version: f.Version, ClearDue: &yes},
+	)
 	require.NoError(t, err)
 	assert.Nil(t, f.DueAt)
 }

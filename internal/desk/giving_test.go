@@ -45,7 +45,10 @@ func TestASecondCallIsJoinedToTheFirstAndBothHistoriesSaySo(t *testing.T) {
 	w.until("the second is over", func() bool { return w.page(second.ID).Call.State.Phase == contract.PhaseEnded })
 	assert.Equal(t, "merged", w.page(second.ID).Call.State.EndReason)
 	var into string
-	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT joined_into FROM calls WHERE id = $1`, second.ID).Scan(&into))
+	require.NoError(
+		t,
+		w.store.Pool.QueryRow(t.Context(), `SELECT joined_into FROM calls WHERE id = $1`, second.ID).Scan(&into),
+	)
 	assert.Equal(t, first.ID.String(), into)
 	assert.Contains(t, factTexts(w.page(first.ID)), "ines joined another call")
 	// The party that came over leaves by itself, and the first goes on; its leg is the carrier's of before.
@@ -87,7 +90,12 @@ func TestACallIsGivenToALineOrAVoicemail(t *testing.T) {
 	var field *firm.FieldError
 	require.ErrorAs(t, give(contract.Ask{LineID: &w.berit}), &field)
 	require.ErrorAs(t, give(contract.Ask{VoicemailOf: &w.berit}), &field)
-	_, err = w.Calls.Parties.Ask(t.Context(), w.ines, c.ID, contract.Ask{As: contract.AskAsConsult, LineID: &lines[0].ID})
+	_, err = w.Calls.Parties.Ask(
+		t.Context(),
+		w.ines,
+		c.ID,
+		contract.Ask{As: contract.AskAsConsult, LineID: &lines[0].ID},
+	)
 	require.ErrorAs(t, err, &field)
 	w.line(func(l *contract.FirmLine) { l.Hours = "Sun 01:00-02:00" })
 	require.ErrorContains(t, give(contract.Ask{LineID: &lines[0].ID}), "is closed now")
@@ -98,7 +106,12 @@ func TestACallIsGivenToALineOrAVoicemail(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, w.party(w.tomas, c.ID, "").HearsMe)
 
-	_, err = w.Calls.Parties.Ask(t.Context(), w.tomas, c.ID, contract.Ask{As: contract.AskAsHanded, VoicemailOf: &w.odile.ID})
+	_, err = w.Calls.Parties.Ask(
+		t.Context(),
+		w.tomas,
+		c.ID,
+		contract.Ask{As: contract.AskAsHanded, VoicemailOf: &w.odile.ID},
+	)
 	require.NoError(t, err)
 	w.until("it is her voicemail's", func() bool { return w.Calls.PhaseOf(c.ID) == call.PhaseMessage })
 }
@@ -115,14 +128,22 @@ func TestWhoLeadsIsAskedForHelp(t *testing.T) {
 	require.NoError(t, w.Calls.Parties.AskForHelp(w.ines, c.ID, true))
 	assert.True(t, helps(w.odile))
 	assert.False(t, helps(w.tomas), "who may not listen")
-	require.NoError(t, w.Calls.Parties.Listen(t.Context(), w.odile, c.ID, contract.Listening{How: contract.ListeningHowListen}))
+	require.NoError(
+		t,
+		w.Calls.Parties.Listen(t.Context(), w.odile, c.ID, contract.Listening{How: contract.ListeningHowListen}),
+	)
 	assert.False(t, helps(w.odile), "somebody came")
 }
 
 func TestWhoComesToACallCanBeMuted(t *testing.T) {
 	w := newWorld(t)
 	c := w.speaks()
-	_, err := w.Calls.Parties.Ask(t.Context(), w.ines, c.ID, contract.Ask{As: contract.AskAsConsult, NumberID: &w.office})
+	_, err := w.Calls.Parties.Ask(
+		t.Context(),
+		w.ines,
+		c.ID,
+		contract.Ask{As: contract.AskAsConsult, NumberID: &w.office},
+	)
 	require.NoError(t, err)
 	w.passes("the office answers", func() bool {
 		return w.sim.TheyAnswer("+14135550119;ext=12") &&

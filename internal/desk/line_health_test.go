@@ -24,12 +24,19 @@ func TestANumberThatIsAnsweredLessIsPointedOutAndRests(t *testing.T) {
 		VALUES ($1, '+14135550110', 'Worn', 'US', 'America/New_York', 2)`, worn)
 	require.NoError(t, err)
 	called := func(line uuid.UUID, n, answered int) {
-		_, err := w.store.Pool.Exec(ctx, `INSERT INTO calls (id, direction, line_id, remote_e164, remote_typed, remote_label,
+		_, err := w.store.Pool.Exec(
+			ctx,
+			`INSERT INTO calls (id, direction, line_id, remote_e164, remote_typed, remote_label,
 				caller_id, device, owner_server, owner_epoch, state, started_at, answered_at, ended_at, end_reason, placed_by)
 			SELECT gen_random_uuid(), 'outbound', $1, '+1413555' || i, '', '', '', 'browser', 'gone', 0, 'ended',
 				$2::timestamptz, CASE WHEN i <= $4 THEN $2::timestamptz END, $2::timestamptz,
 				CASE WHEN i <= $4 THEN 'ended_by_us' ELSE 'no_answer' END, $5 FROM generate_series(1, $3) i`,
-			line, w.clock.Now().Add(-time.Hour), n, answered, w.ines.ID)
+			line,
+			w.clock.Now().Add(-time.Hour),
+			n,
+			answered,
+			w.ines.ID,
+		)
 		require.NoError(t, err)
 	}
 	called(main, 200, 120)

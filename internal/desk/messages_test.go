@@ -180,7 +180,10 @@ func TestStopIsHonoured(t *testing.T) {
 	in(" stop. ")
 	assert.Contains(t, w.sent(1).Text.Body, "you will get no more messages",
 		"the word is confirmed, and what waited is not sent")
-	w.until("it is written down", func() bool { w.clock.Advance(time.Second); return w.stateOf(m.ID) == contract.MessageStateFailed })
+	w.until(
+		"it is written down",
+		func() bool { w.clock.Advance(time.Second); return w.stateOf(m.ID) == contract.MessageStateFailed },
+	)
 	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), to(w.berit, contract.ChannelText, "Good day"))
 	require.ErrorContains(t, err, "they answered STOP")
 	thread, err := w.Outreach.Thread(t.Context(), w.ines, &w.berit, "")
@@ -200,7 +203,10 @@ func TestWhatTheNetworkRefusesSaysSo(t *testing.T) {
 	m, err := w.Outreach.SendMessage(t.Context(), w.ines, key(),
 		contract.NewMessage{Channel: contract.ChannelText, RecordID: &w.berit, Address: &gone, Body: &gone})
 	require.NoError(t, err)
-	w.until("it has failed", func() bool { w.clock.Advance(time.Second); return w.stateOf(m.ID) == contract.MessageStateFailed })
+	w.until(
+		"it has failed",
+		func() bool { w.clock.Advance(time.Second); return w.stateOf(m.ID) == contract.MessageStateFailed },
+	)
 	thread, err := w.Outreach.Thread(t.Context(), w.ines, nil, gone)
 	require.NoError(t, err)
 	assert.Equal(t, "refused: this number takes no messages", thread.Messages[0].Problem)
@@ -210,8 +216,14 @@ func TestAMessageSettlesAMissedCall(t *testing.T) {
 	w := newWorld(t)
 	w.approved()
 	call := store.NewID()
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO calls (id, direction, remote_e164, remote_typed, caller_id, device, owner_server, owner_epoch, state, started_at, ended_at)
-		VALUES ($1, 'inbound', $2, $2, $3, 'browser', 'test', 1, 'ended', now(), now())`, call, mobileNumber, mainNumber)
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`INSERT INTO calls (id, direction, remote_e164, remote_typed, caller_id, device, owner_server, owner_epoch, state, started_at, ended_at)
+		VALUES ($1, 'inbound', $2, $2, $3, 'browser', 'test', 1, 'ended', now(), now())`,
+		call,
+		mobileNumber,
+		mainNumber,
+	)
 	require.NoError(t, err)
 	_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO unreturned (call_id, remote_e164, since) VALUES ($1, $2, $3)`,
 		call, mobileNumber, monday)

@@ -1,6 +1,7 @@
 package desk_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -347,4 +348,34 @@ func TestTheStrictestRuleOfRecordingHoldsFromWhoComesToACall(t *testing.T) {
 	w.recordingIs(c.ID, contract.CallRecordingStateGoing) // he is not on it
 	w.turns(w.ines, c.ID, contract.TurnActJoin)
 	w.recordingIs(c.ID, contract.CallRecordingStateOff)
+}
+
+func TestARepIsToldWhoListensUnlessTheFirmAndTheLawSayOtherwise(t *testing.T) {
+	w := newWorld(t)
+	c := w.speaks() // from Massachusetts to Massachusetts
+	listens := func() bool {
+		require.NoError(t, w.Calls.Parties.Listen(t.Context(), w.odile, c.ID,
+			contract.Listening{How: contract.ListeningHowListen}))
+		view, err := w.Calls.CallView(t.Context(), w.ines, c.ID)
+		require.NoError(t, err)
+		return slices.ContainsFunc(*view.State.Parties, func(p contract.Party) bool { return p.Name == "odile" })
+	}
+	assert.True(t, listens())
+	s := w.rules(contract.RecordingRuleAnnounce, 0)
+	s.ListenUntold = new(true)
+	_, err := w.Recordings.SetRecordingSettings(t.Context(), w.admin(), s)
+	require.NoError(t, err)
+	assert.True(t, listens(), "in Massachusetts everybody must agree")
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
+	w.ended(c.ID)
+	_, err = w.store.Pool.Exec(t.Context(), `UPDATE lines SET e164 = '+12125550100'`)
+	require.NoError(t, err)
+	w.BookChanged()
+	typed := "212 555 0187" // from New York to New York
+	c, err = w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: &typed})
+	require.NoError(t, err)
+	w.until("they speak", func() bool {
+		return w.sim.TheyAnswer("+12125550187") && w.phase(c.ID) == contract.PhaseSpeaking
+	})
+	assert.False(t, listens())
 }

@@ -56,7 +56,10 @@ func TestAMessageIsLeftWhileTheNextCallBegins(t *testing.T) {
 	w.until("the message begins", func() bool { return contains(w.facts(c.ID), "The beep: a message begins") })
 	w.until("it is over", func() bool { w.clock.Advance(time.Second); return w.phase(c.ID) == contract.PhaseEnded })
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, next.ID))
-	w.until("its end is saved", func() bool { said := w.facts(c.ID); return said[len(said)-1] == "The message was left" })
+	w.until(
+		"its end is saved",
+		func() bool { said := w.facts(c.ID); return said[len(said)-1] == "The message was left" },
+	)
 	assert.Contains(t, w.facts(c.ID), "ines left it to “after the show”")
 	w.until("the entry says what became of it",
 		func() bool { drop := w.page(c.ID).Call.Drop; return drop != nil && *drop == contract.CallDropLeft })

@@ -171,9 +171,13 @@ func TestARecordingThatACrashCutOffIsCompletedAtTheNextStart(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "cut.wav"),
 		append(formats.WAVHeader(2, formats.Unfinished), make([]byte, 16000)...), 0o600))
 	for _, file := range []string{"cut.wav", "gone.wav"} {
-		_, err := w.store.Pool.Exec(t.Context(),
+		_, err := w.store.Pool.Exec(
+			t.Context(),
 			`INSERT INTO recordings (id, call_id, kind, state, server, file, began_at) VALUES ($1, $2, 'call', 'going', 'test', $3, now())`,
-			store.NewID(), c.ID, file)
+			store.NewID(),
+			c.ID,
+			file,
+		)
 		require.NoError(t, err)
 	}
 	// And one that began while the database was away.

@@ -70,8 +70,10 @@ func TestWhoItStopsLiftsNoDoNotCall(t *testing.T) {
 func TestManyAreChangedBehindTheRequest(t *testing.T) {
 	w := newWorld(t)
 	ctx := t.Context()
-	_, err := w.store.Pool.Exec(ctx,
-		`INSERT INTO records (id, kind, name, given, family) SELECT gen_random_uuid(), 'contact', 'Person ' || i, 'Person', i::text FROM generate_series(1, 5000) i`)
+	_, err := w.store.Pool.Exec(
+		ctx,
+		`INSERT INTO records (id, kind, name, given, family) SELECT gen_random_uuid(), 'contact', 'Person ' || i, 'Person', i::text FROM generate_series(1, 5000) i`,
+	)
 	require.NoError(t, err)
 	k := key()
 	wish := contract.BulkAct{Action: "add_tag", Value: ptr("many"),

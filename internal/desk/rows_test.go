@@ -68,8 +68,10 @@ var people = []contract.RecordKind{contract.RecordKindContact, contract.RecordKi
 
 func TestAListIsReadFromAnyPlace(t *testing.T) {
 	w := newWorld(t)
-	_, err := w.store.Pool.Exec(t.Context(),
-		`INSERT INTO records (id, kind, name) SELECT gen_random_uuid(), 'contact', 'Same Name ' || i / 3 FROM generate_series(1, 230) i`)
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`INSERT INTO records (id, kind, name) SELECT gen_random_uuid(), 'contact', 'Same Name ' || i / 3 FROM generate_series(1, 230) i`,
+	)
 	require.NoError(t, err)
 	seen := map[uuid.UUID]bool{}
 	for offset := 0; offset < 300; offset += 100 {
@@ -241,8 +243,12 @@ func TestManyRecordsAreChangedAtOnceAndBack(t *testing.T) {
 	}
 	state := func() string {
 		var s string
-		require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT string_agg(name || ':' || coalesce(owner_id::text, '') || ':' || stage || ':' || array_to_string(tags, '+') || ':' || (deleted_at IS NULL), ' ' ORDER BY name)
-			FROM records WHERE kind <> 'company'`).Scan(&s))
+		require.NoError(
+			t,
+			w.store.Pool.QueryRow(t.Context(), `SELECT string_agg(name || ':' || coalesce(owner_id::text, '') || ':' || stage || ':' || array_to_string(tags, '+') || ':' || (deleted_at IS NULL), ' ' ORDER BY name)
+			FROM records WHERE kind <> 'company'`).
+				Scan(&s),
+		)
 		return s
 	}
 	_, err := w.store.Pool.Exec(t.Context(),

@@ -63,7 +63,10 @@ func TestASecondFactorIsAskedForAndEachCodeIsGoodOnce(t *testing.T) {
 	_, err = w.SignIn(t.Context(), in)
 	assert.Equal(t, "code", fieldOf(t, err), "each of them once")
 	var kept string
-	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT recovery::text FROM users WHERE login = 'ada'`).Scan(&kept))
+	require.NoError(
+		t,
+		w.store.Pool.QueryRow(t.Context(), `SELECT recovery::text FROM users WHERE login = 'ada'`).Scan(&kept),
+	)
 	assert.Equal(t, 9, strings.Count(kept, `\\x`))
 
 	assert.Equal(t, "password", fieldOf(t, w.EndSecondFactor(t.Context(), a, "five green kettles")))
@@ -84,8 +87,12 @@ func TestAnAdminAsksForASecondFactorByRoleAndTakesALostOneAway(t *testing.T) {
 	}
 	assert.False(t, missing(w.ines))
 	roles := []contract.MemberRole{"rep", "admin", "rep"}
-	saved, err := w.SetIdentity(t.Context(), ada, contract.FirmSetup{Name: "Lindenfall Cisterns", Region: "US", Currency: "USD",
-		Zone: "America/New_York", SecondFactor: &roles})
+	saved, err := w.SetIdentity(
+		t.Context(),
+		ada,
+		contract.FirmSetup{Name: "Lindenfall Cisterns", Region: "US", Currency: "USD",
+			Zone: "America/New_York", SecondFactor: &roles},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, []contract.MemberRole{"rep", "admin"}, *saved.SecondFactor)
 	assert.True(t, missing(w.ines) && missing(ada))

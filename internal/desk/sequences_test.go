@@ -178,8 +178,10 @@ func TestTenThousandAreTakenInAtOnce(t *testing.T) {
 	w := newWorld(t)
 	id, _ := w.sequence()
 	show := w.list("Everybody")
-	_, err := w.store.Pool.Exec(t.Context(),
-		`INSERT INTO records (id, kind, name) SELECT gen_random_uuid(), 'lead', 'Lead ' || n FROM generate_series(1, 10000) n`)
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`INSERT INTO records (id, kind, name) SELECT gen_random_uuid(), 'lead', 'Lead ' || n FROM generate_series(1, 10000) n`,
+	)
 	require.NoError(t, err)
 	_, err = w.store.Pool.Exec(t.Context(),
 		`INSERT INTO list_members (list_id, record_id, at) SELECT $1, id, now() FROM records WHERE name LIKE 'Lead %'`,

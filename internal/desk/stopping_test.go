@@ -63,8 +63,11 @@ func TestAServerThatSeemedLostSaysNothingThatIsNotSo(t *testing.T) {
 	require.True(t, w.sim.TheyAnswer(mobileNumber))
 	w.until("they speak", func() bool { return w.phase(c.ID) == contract.PhaseSpeaking })
 	w.passes("a sign of life", func() bool { return w.clock.Since(monday) > 5*time.Second })
-	_, err := w.store.Pool.Exec(t.Context(),
-		`UPDATE calls SET ended_at = started_at + interval '3 seconds', state = 'ended', end_reason = 'cut_off' WHERE id = $1`, c.ID)
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`UPDATE calls SET ended_at = started_at + interval '3 seconds', state = 'ended', end_reason = 'cut_off' WHERE id = $1`,
+		c.ID,
+	)
 	require.NoError(t, err) // as another server does
 	w.clock.Advance(20 * time.Second)
 	w.until("it ends here too", func() bool { return w.Calls.CallsInProgress() == 0 })

@@ -211,7 +211,10 @@ func TestATelephoneStaysBetweenCallsAndRingsForThoseThatComeIn(t *testing.T) {
 	_, err = w.sim.CallIn("+14135550198", mainNumber)
 	require.NoError(t, err)
 	w.telephoneIs(contract.TelephoneStateRinging)
-	w.passes("it rings no more", func() bool { return w.Voices.Sound(w.ines).Telephone.State == contract.TelephoneStateDown })
+	w.passes(
+		"it rings no more",
+		func() bool { return w.Voices.Sound(w.ines).Telephone.State == contract.TelephoneStateDown },
+	)
 }
 
 func TestATelephoneCallsInWithACode(t *testing.T) {

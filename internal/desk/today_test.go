@@ -26,9 +26,15 @@ func TestTodayIsTheDayInOrder(t *testing.T) {
 	due("some time today", midnight, true)
 	due("left of yesterday", midnight.AddDate(0, 0, -1), true)
 	visit := store.NewID()
-	_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO records (id, kind, name, owner_id, company_id, starts_at, place)
-		VALUES ($1, 'visit', 'Look at the roof', $2, $3, $4, 'the glasshouse')`, visit, w.ines.ID, w.vesper,
-		midnight.Add(21*time.Hour))
+	_, err := w.store.Pool.Exec(
+		t.Context(),
+		`INSERT INTO records (id, kind, name, owner_id, company_id, starts_at, place)
+		VALUES ($1, 'visit', 'Look at the roof', $2, $3, $4, 'the glasshouse')`,
+		visit,
+		w.ines.ID,
+		w.vesper,
+		midnight.Add(21*time.Hour),
+	)
 	require.NoError(t, err)
 	day, err := w.Today(t.Context(), w.ines)
 	require.NoError(t, err)
@@ -60,9 +66,16 @@ func TestTodaysFiguresStandBesideWhatIsUsualByThisTime(t *testing.T) {
 	called := func(daysAgo int, at time.Time, spoke bool, talk time.Duration) {
 		id := store.NewID()
 		began := at.AddDate(0, 0, -daysAgo)
-		_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO calls (id, direction, remote_typed, caller_id, remote_e164, started_at, ended_at, state,
+		_, err := w.store.Pool.Exec(
+			t.Context(),
+			`INSERT INTO calls (id, direction, remote_typed, caller_id, remote_e164, started_at, ended_at, state,
 			owner_server, owner_epoch, device, spoke, talk_ms) VALUES ($1, 'outbound', '', '', $2, $3, $3, 'ended', 'test', 0, 'browser', $4, $5)`,
-			id, mobileNumber, began, spoke, talk.Milliseconds())
+			id,
+			mobileNumber,
+			began,
+			spoke,
+			talk.Milliseconds(),
+		)
 		require.NoError(t, err)
 		_, err = w.store.Pool.Exec(t.Context(), `INSERT INTO slips (id, call_id, user_id, state, created_at)
 			VALUES ($1, $2, $3, 'filed', $4)`, store.NewID(), id, w.ines.ID, began)

@@ -152,8 +152,13 @@ func TestTheFirstSourceStays(t *testing.T) {
 	w.sits(w.ines)
 	const fair = "+14135550179"
 	for number, source := range map[string]string{mainNumber: "Local radio spot", fair: "Spring show"} {
-		_, err := w.store.Pool.Exec(t.Context(), `INSERT INTO lines (id, e164, label, region, zone, source) VALUES (gen_random_uuid(), $1, $2, 'US', 'America/New_York', $2)
-			ON CONFLICT (e164) DO UPDATE SET source = EXCLUDED.source`, number, source)
+		_, err := w.store.Pool.Exec(
+			t.Context(),
+			`INSERT INTO lines (id, e164, label, region, zone, source) VALUES (gen_random_uuid(), $1, $2, 'US', 'America/New_York', $2)
+			ON CONFLICT (e164) DO UPDATE SET source = EXCLUDED.source`,
+			number,
+			source,
+		)
 		require.NoError(t, err)
 	}
 	w.clock.Advance(6 * time.Second)

@@ -58,9 +58,13 @@ func TestALimitTellsAndRefusesButNeverAnEmergency(t *testing.T) {
 	ctx := t.Context()
 	ada := w.admin()
 	limit := func(amount int64, hard bool) contract.Usage {
-		m, err := w.Usage.Set(ctx, ada, contract.UsageSettings{Prices: contract.Prices{Minutes: []contract.MinutePrice{},
-			Lines: []contract.LinePrice{}}, Limits: []contract.UsageLimit{{What: "minutes", Scope: "rep",
-			Of: w.ines.ID.String(), Amount: amount, Hard: hard}}})
+		m, err := w.Usage.Set(
+			ctx,
+			ada,
+			contract.UsageSettings{Prices: contract.Prices{Minutes: []contract.MinutePrice{},
+				Lines: []contract.LinePrice{}}, Limits: []contract.UsageLimit{{What: "minutes", Scope: "rep",
+				Of: w.ines.ID.String(), Amount: amount, Hard: hard}}},
+		)
 		require.NoError(t, err)
 		return m
 	}

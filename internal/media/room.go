@@ -11,7 +11,7 @@ import (
 // Party is somebody in a room: a rep, somebody who only listens, or an outside party.
 type Party struct {
 	User     string // whose seat it is; "" of an outside party
-	Leg      int    // of an outside party: as in SetVoice
+	Leg      int    // of an outside party as in SetVoice; of anybody as in Levels
 	Muted    bool   // nobody hears them
 	Hears    []int  // whom they hear, by place in the arrangement
 	Music    bool   // they wait, and hear music
@@ -39,6 +39,10 @@ func Pair(user string) Arrangement {
 // Alone is one outside party, of leg 0, who hears what is played.
 func Alone() Arrangement { return Arrangement{Parties: []Party{{Customer: true, Present: true}}} }
 
+// Levels is told the heights of both sides' voice traces as they come, 0 to 100, and where more than two are in a room how
+// loud each is, by leg; from the pacer's goroutine. It must not wait.
+type Levels func(ours, theirs []byte, loud map[int]int)
+
 // Room is the sound of one call.
 type Room struct {
 	mu       sync.Mutex
@@ -54,7 +58,7 @@ type Room struct {
 	mixing   *mixture // what mixing needs, from its first time on
 	recorder *Recorder
 	listens  func(theirs []int16)
-	levels   func(ours, theirs []byte)
+	levels   Levels
 	ours     audio.Trace
 	theirs   audio.Trace
 	answerer audio.Answerer
@@ -118,22 +122,16 @@ func (r *Room) Outside() Voice {
 	return nil
 }
 
-// Loud is how loud each outside party and rep is, 0 to 100, by the leg and by the user; empty while only two are there.
-func (r *Room) Loud() (legs map[int]int, users map[string]int) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	legs, users = map[int]int{}, map[string]int{}
+// loud is how loud each party is, 0 to 100, by leg; nil while only two are there, whose traces say so.
+func (r *Room) loud() map[int]int {
 	if r.pair {
-		return legs, users
+		return nil
 	}
+	loud := make(map[int]int, len(r.parties))
 	for i := range r.parties {
-		if p := &r.parties[i]; p.User != "" {
-			users[p.User] = p.last
-		} else {
-			legs[p.Leg] = p.last
-		}
+		loud[r.parties[i].Leg] = r.parties[i].last
 	}
-	return legs, users
+	return loud
 }
 
 func (r *Room) arrange(a Arrangement, seat func(user string) *Seat) {
@@ -328,7 +326,7 @@ func (r *Room) keep(ourCodes, theirCodes *Frame) {
 	r.ours.Add(ours)
 	r.theirs.Add(theirs)
 	if len(r.ours.Heights) == levelsEvery {
-		r.levels(slices.Clone(r.ours.Heights), slices.Clone(r.theirs.Heights))
+		r.levels(slices.Clone(r.ours.Heights), slices.Clone(r.theirs.Heights), r.loud())
 		r.ours.Heights, r.theirs.Heights = r.ours.Heights[:0], r.theirs.Heights[:0]
 	}
 }

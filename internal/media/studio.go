@@ -119,9 +119,8 @@ func (s *Studio) Seat(user string) *Seat {
 	return seat
 }
 
-// Open makes the room of a call. levels is told the heights of the voice trace as they come, ours and theirs, from the
-// pacer's goroutine; it may be nil, and must not wait.
-func (s *Studio) Open(call uuid.UUID, levels func(ours, theirs []byte)) *Room {
+// Open makes the room of a call. levels may be nil.
+func (s *Studio) Open(call uuid.UUID, levels Levels) *Room {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	r := &Room{levels: levels, patience: s.Patience}

@@ -17,7 +17,7 @@ const toneFrames = 150
 // opens makes the room of a call and puts into it who is in the call by now.
 func (s *Switchboard) opens(a *active) {
 	id := a.id
-	s.studio.Open(id, func(ours, theirs []byte) { s.listener.Voices(id, ours, theirs) })
+	s.studio.Open(id, func(ours, theirs []byte, loud map[int]int) { s.listener.Voices(id, ours, theirs, loud) })
 	s.arrange(a)
 }
 

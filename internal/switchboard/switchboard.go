@@ -22,9 +22,9 @@ import (
 // Listener is told of every change of a call, in order, from the call's own goroutine. It must not block.
 type Listener interface {
 	CallChanged(id uuid.UUID, facts []call.Fact, state call.State)
-	// Voices tells the heights of a call's voice trace as they come, five a second of each side, from the studio's
-	// goroutine. It must not block.
-	Voices(id uuid.UUID, ours, theirs []byte)
+	// Voices tells the heights of a call's voice trace as they come, five a second of each side, and in a call of more than
+	// two how loud each leg is, from the studio's goroutine. It must not block.
+	Voices(id uuid.UUID, ours, theirs []byte, loud map[int]int)
 	// CallIncoming tells of a leg that rings us. Whoever wants the call takes it over with Take. It must not block.
 	CallIncoming(ref carrier.Ref, from, to string)
 }

@@ -34,7 +34,7 @@ func (n *notebook) CallChanged(id uuid.UUID, facts []call.Fact, state call.State
 	n.state[id] = state
 }
 
-func (n *notebook) Voices(uuid.UUID, []byte, []byte) {}
+func (n *notebook) Voices(uuid.UUID, []byte, []byte, map[int]int) {}
 
 func (n *notebook) CallIncoming(ref carrier.Ref, _, _ string) {
 	n.mu.Lock()

@@ -7,6 +7,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
+	"trundo/internal/core/recording"
 	"trundo/internal/core/rights"
 	"trundo/internal/core/slip"
 	"trundo/internal/desk/firm"
@@ -87,8 +88,15 @@ func (ps *Parties) private(ctx context.Context, id uuid.UUID) (bool, error) {
 	return false, err
 }
 
-// tellsListening tells whether a rep sees who listens to them. They do, everywhere.
-func (cs *Calls) tellsListening() bool { return true }
+// tellsListening tells whether a rep sees who listens to them: unless the firm has decided otherwise, and always where the
+// law of one of both places asks for everybody's consent, by the same table as for recordings.
+func (cs *Calls) tellsListening(id uuid.UUID) bool {
+	f, c := cs.LastSettings(), cs.registry.call(id)
+	if f == nil || c == nil || !f.Keeping.ListenUntold {
+		return true
+	}
+	return recording.Decide(cs.Recordings.asked(f, c, recording.On)).Rule != recording.On
+}
 
 // listeningTo is the conversation that a listens to; nil while there is none.
 func (ps *Parties) listeningTo(ctx context.Context, a firm.Actor) (*contract.ListeningTo, error) {

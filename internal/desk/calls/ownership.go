@@ -65,7 +65,7 @@ func (cs *Calls) keepLease(ctx context.Context) {
 func (cs *Calls) beat(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, heartbeat)
 	defer cancel()
-	doubt := cs.leaseInDoubt()
+	began, doubt := cs.Clock.Now(), cs.leaseInDoubt() // a sign of life is as old as the asking for it
 	if err := cs.Store.Heartbeat(ctx,
 		db.HeartbeatParams{At: cs.leaseTime(0), Name: cs.Server, Epoch: cs.Epoch}); err != nil {
 		return err
@@ -75,7 +75,7 @@ func (cs *Calls) beat(ctx context.Context) error {
 			return err
 		}
 	}
-	cs.lastBeat.Store(cs.Clock.Now().UnixNano())
+	cs.lastBeat.Store(began.UnixNano())
 	return nil
 }
 

@@ -17,7 +17,7 @@ import (
 )
 
 // partiesOf are those in a call as reader sees it; nil where a rep and one other are all there ever were.
-func (cs *Calls) partiesOf(s *call.State, reader uuid.UUID) *[]contract.Party {
+func (cs *Calls) partiesOf(id uuid.UUID, s *call.State, reader uuid.UUID) *[]contract.Party {
 	if !s.More() {
 		return nil
 	}
@@ -38,7 +38,7 @@ func (cs *Calls) partiesOf(s *call.State, reader uuid.UUID) *[]contract.Party {
 			continue
 		case l.State == call.Ended && (l.For == 0 || l.For != mine || l.As == "" || !newest(s, l)):
 			continue
-		case l.Party == call.Observer && l.User != me && !cs.tellsListening():
+		case l.Party == call.Observer && l.User != me && !cs.tellsListening(id):
 			continue
 		}
 		p := contract.Party{

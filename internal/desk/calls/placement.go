@@ -54,7 +54,9 @@ func (e events) CallChanged(id uuid.UUID, facts []call.Fact, state call.State) {
 }
 
 // Voices implements switchboard.Listener.
-func (e events) Voices(id uuid.UUID, ours, theirs []byte) { e.cs.Voices.trace(id, ours, theirs) }
+func (e events) Voices(id uuid.UUID, ours, theirs []byte, loud map[int]int) {
+	e.cs.Voices.trace(id, ours, theirs, loud)
+}
 
 // CallIncoming implements switchboard.Listener.
 func (e events) CallIncoming(ref carrier.Ref, from, to string) {

@@ -33,8 +33,8 @@ func (rc *Recordings) RecordingSettings(ctx context.Context, a firm.Actor) (cont
 	}
 	v := contract.RecordingSettings{Everybody: contract.RecordingRule(f.Keeping.Everybody),
 		CallDays: f.Keeping.CallDays, MessageDays: f.Keeping.MessageDays,
-		PreparedConsent: &f.Keeping.PreparedConsent,
-		NoticeDays:      int(recording.Notice / (24 * time.Hour)), Reps: []contract.RepRecording{}}
+		PreparedConsent: &f.Keeping.PreparedConsent, ListenUntold: &f.Keeping.ListenUntold,
+		NoticeDays: int(recording.Notice / (24 * time.Hour)), Reps: []contract.RepRecording{}}
 	expiring, err := rc.Store.RecordingsExpiring(ctx)
 	if err != nil {
 		return v, err
@@ -67,7 +67,8 @@ func (rc *Recordings) SetRecordingSettings(ctx context.Context, a firm.Actor,
 	}
 	text, err := json.Marshal(firm.RecordingSettings{Everybody: recording.Rule(s.Everybody), CallDays: s.CallDays,
 		MessageDays:     s.MessageDays,
-		PreparedConsent: s.PreparedConsent != nil && *s.PreparedConsent})
+		PreparedConsent: s.PreparedConsent != nil && *s.PreparedConsent,
+		ListenUntold:    s.ListenUntold != nil && *s.ListenUntold})
 	if err != nil {
 		return s, err
 	}

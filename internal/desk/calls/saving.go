@@ -378,7 +378,7 @@ func (cs *Calls) stateView(id uuid.UUID, s *call.State, saved bool, reader uuid.
 	return contract.CallState{LeftAt: leftAt, LeftReason: leftWhy,
 		CallID:     id,
 		Place:      &s.Place,
-		Parties:    cs.partiesOf(s, reader),
+		Parties:    cs.partiesOf(id, s, reader),
 		Acts:       actsOf(s, reader),
 		Seq:        s.Seq,
 		Phase:      contract.Phase(s.Phase()),

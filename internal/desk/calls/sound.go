@@ -3,8 +3,6 @@ package calls
 import (
 	"context"
 	"errors"
-	"maps"
-	"slices"
 	"time"
 
 	"github.com/google/uuid"
@@ -90,17 +88,30 @@ func (vs *Voices) ringCutOff(ctx context.Context, user uuid.UUID) {
 }
 
 // trace lets the windows of those in the call draw the voice trace as it grows.
-func (vs *Voices) trace(id uuid.UUID, ours, theirs []byte) {
+func (vs *Voices) trace(id uuid.UUID, ours, theirs []byte, loud map[int]int) {
 	c := vs.registry.call(id)
 	if c == nil || c.state.Answered().IsZero() {
 		return
 	}
-	if len(c.parts) == 0 {
-		return // nobody is in it yet, and an event to nobody is one to everybody
+	var there []uuid.UUID
+	for rep := range c.parts {
+		if c.in(rep) {
+			there = append(there, rep)
+		}
+	}
+	if len(there) == 0 {
+		return // nobody is in it, and an event to nobody is one to everybody
 	}
 	trace := traceOf(ours, theirs)
-	vs.Hub.Mention(contract.LiveEvent{Kind: contract.LiveEventKindVoices, CallID: &id, Trace: &trace},
-		slices.Collect(maps.Keys(c.parts))...)
+	e := contract.LiveEvent{Kind: contract.LiveEventKindVoices, CallID: &id, Trace: &trace}
+	if len(loud) > 0 {
+		legs := make([]contract.LoudLeg, 0, len(loud))
+		for leg, height := range loud {
+			legs = append(legs, contract.LoudLeg{Leg: leg, Height: height})
+		}
+		e.Loud = &legs
+	}
+	vs.Hub.Mention(e, there...)
 }
 
 // spoken is a text in the firm's voice; nothing where there is no speech.

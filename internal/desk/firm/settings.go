@@ -335,6 +335,8 @@ type RecordingSettings struct {
 	MessageDays int            `json:"message_days"`
 	// PreparedConsent: a prepared message is left only for who agreed to it.
 	PreparedConsent bool `json:"prepared_consent"`
+	// ListenUntold: a rep is not told that somebody listens to them, where no law of either place asks for it.
+	ListenUntold bool `json:"listen_untold"`
 }
 
 // usualRecording holds until an admin decides: both sides are told where all must agree, and nothing is deleted by

@@ -191,7 +191,7 @@ function apply(client: QueryClient, event: LiveEvent) {
       return;
     }
     case "voices":
-      if (event.call_id && event.trace) growTrace(event.call_id, event.trace);
+      if (event.call_id && event.trace) growTrace(event.call_id, event.trace, event.loud);
       return;
     case "sound":
       refresh(keys.sound());

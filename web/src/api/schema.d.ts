@@ -5324,6 +5324,8 @@ export interface components {
             message_days: number;
             /** @description Whether a prepared message is left only for who agreed to it */
             prepared_consent?: boolean;
+            /** @description Whether a rep is not told who listens to them, where the law of both places allows that */
+            listen_untold?: boolean;
             /** @description How long before it is said that a recording will be deleted */
             notice_days: number;
             /** @description How many are said to be deleted */
@@ -6199,6 +6201,10 @@ export interface components {
             listening?: components["schemas"]["ListeningTo"];
             calls: components["schemas"]["Call"][];
         };
+        LoudLeg: {
+            leg: number;
+            height: number;
+        };
         /**
          * @description What comes over the WebSocket /api/live?epoch=&after=. A first event of kind hello tells the epoch; resync in it says that
          *     events were missed and everything is to be fetched again.
@@ -6210,6 +6216,8 @@ export interface components {
             kind: "waiting" | "free" | "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving" | "voices" | "sound" | "round";
             /** @description Of kind free: who is */
             colleague?: components["schemas"]["Colleague"];
+            /** @description Of kind voices, in a call of more than two: how loud each leg is */
+            loud?: components["schemas"]["LoudLeg"][];
             epoch?: string;
             resync?: boolean;
             call?: components["schemas"]["CallState"];

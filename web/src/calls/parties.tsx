@@ -9,6 +9,7 @@ import { Button } from "../ui/button";
 import { duration, useNow } from "../ui/clock";
 import { Cross, Microphone } from "../ui/icons";
 import { useTell } from "../ui/toast";
+import { useLoud } from "./live_trace";
 import { whoOf } from "./words";
 
 type Party = Schemas["Party"];
@@ -70,6 +71,7 @@ export function Parties({ call }: { call: Call }) {
 /** Line says who hears me and who waits, in words, and what can be done. */
 function Line({ call }: { call: Call }) {
   const now = useNow(1000);
+  const loud = useLoud(call.id);
   const list = partiesOf(call).filter((x) => !x.mine);
   const hear = list.filter((x) => x.hears_me && x.state === "speaking");
   const rest = list.filter((x) => !hear.includes(x));
@@ -87,6 +89,7 @@ function Line({ call }: { call: Call }) {
         {hear.map((x) => (
           <span key={x.leg} className="inline-flex items-center gap-1">
             <span className="name text-lg">{nameOf(call, x)}</span>
+            <Level height={loud.get(x.leg) ?? 0} />
             {x.muted && <span className="text-sm">{p.muted}</span>}
             <DropParty call={call} party={x} />
           </span>
@@ -104,6 +107,15 @@ function Line({ call }: { call: Call }) {
       <span className="ml-auto" />
       <Acts call={call} />
     </section>
+  );
+}
+
+/** Level shows how loud somebody is just now. */
+function Level({ height }: { height: number }) {
+  return (
+    <span aria-hidden className="inline-flex h-4 w-1 items-end overflow-hidden rounded-sm bg-paper/30">
+      <span className="w-full bg-current transition-[height] duration-200" style={{ height: `${String(height)}%` }} />
+    </span>
   );
 }
 

@@ -138,6 +138,16 @@ function Form({ settings }: { settings: Settings }) {
         />
         {r.consent}
       </label>
+      <label className="mt-2 flex min-h-6 items-center gap-2">
+        <input
+          type="checkbox"
+          checked={draft.listen_untold ?? false}
+          onChange={(e) => {
+            set({ listen_untold: e.target.checked });
+          }}
+        />
+        {r.untold}
+      </label>
       <h2 className="mt-5 mb-1 border-b border-rule-strong pb-1 text-quiet">{r.reps}</h2>
       <ul aria-label={r.reps}>
         {draft.reps.map((x) => (

@@ -27,6 +27,7 @@ export const roles = {
     },
     see_owed: { label: "See missed calls", help: "Which callers still wait for a call back." },
     hear_recordings: { label: "Hear recordings", help: "And read their transcripts." },
+    listen: { label: "Listen to conversations", help: "That go on: hear them, whisper to the rep, step in." },
     delete_recordings: { label: "Delete recordings", help: "And keep them for good (legal hold)." },
     override: { label: "Call in spite of do-not-call", help: "With a reason, which is written down." },
     delete_records: { label: "Delete records", help: "And bring them back within thirty days." },

@@ -189,6 +189,7 @@ export const voice = {
     expiring: (n: number, first: string) =>
       n === 1 ? `1 recording will be deleted on ${first}.` : `${n} recordings will be deleted, the first on ${first}.`,
     held: "What has to be kept for longer is held on its call's page.",
+    untold: "Do not tell reps who listens to them, where the law of both places allows that",
     consent: "A prepared message is left only for who agreed to recorded messages",
     reps: "Rules of one person, in place of the line's",
     asLine: "as the line",
