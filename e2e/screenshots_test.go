@@ -3,7 +3,6 @@ package e2e_test
 import (
 	"net/url"
 	"os"
-	"path/filepath"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -55,11 +54,6 @@ func TestScreenshots(t *testing.T) {
 	}
 	win.see("4 selected", "[data-testid=bulk]")
 	win.shot(dir + "/list-with-a-selection.png")
-	win.visit("/people?kind=company&q=vesper")
-	win.click("link", nursery, "#sheet")
-	win.see("Everything", historyPart)
-	win.shot(dir + "/company.png")
-	importPreview(t, w, dir)
 
 	w.calling(win)
 	win.fill("Notes", "Wants the overflow on the north side. Visit before the ground freezes, Thursday suits, not "+
@@ -163,17 +157,7 @@ func TestScreenshots(t *testing.T) {
 
 	roundGoing(t, w, dir)
 
-	eval[any](win, `localStorage.setItem('trundo.theme', 'dark')`)
-	require.NoError(t, chromedp.Do(win.ctx, chromedp.Reload()))
-	win.person(berit)
-	win.click("button", "413 555 0142", "[data-testid=numbers]")
-	win.see("ringing", slipPart)
-	require.True(t, w.sim.TheyAnswer(demo.AnswersSoon))
-	win.see("speaking", slipPart)
-	win.fill("Notes", "Thursday it is, at ten.")
-	win.see("saved", "[data-testid=notes-status]")
-	win.leaveFields()
-	win.shot(dir + "/dark.png")
+	severalInACall(t, w, win, dir)
 	if extra := os.Getenv("TRUNDO_LOOK"); extra != "" {
 		look(t, w, win, extra)
 	}
@@ -246,22 +230,33 @@ func roundGoing(t *testing.T, w *world, dir string) {
 	win.until("no slip", `!document.querySelector('[data-testid=slip]')`)
 }
 
-// importPreview takes a picture of a file whose columns are being matched.
-func importPreview(t *testing.T, w *world, dir string) {
-	file := filepath.Join(t.TempDir(), "spring-show.csv")
-	require.NoError(
-		t,
-		os.WriteFile(file, []byte(`First name,Last name,Company,E-mail,Mobile,Work phone,Came from,Shoe size
-Una,Bracken,Tall Reed Brewing,una@tallreed.example,413 555 0133,"(518) 555-0120 x 9",Spring show leaflet,44
-Ivo,Larkmoor,Tall Reed Brewing,ivo@tallreed.example,,,Spring show leaflet,41
-Söhnke,Ågren,Larkspindle Works Yard,soehnke@larkspindle.example,607 555 0144,,Local radio spot,40
-`), 0o600),
-	)
-	win := w.signedIn(t, "Odile Fairweather")
-	win.visit("/imports")
-	win.upload(file)
-	win.see("Una · Ivo · Söhnke", "[data-testid=match]")
-	win.shot(dir + "/import-preview.png")
+// severalInACall takes pictures of whom to ask, of asking and of a call of four.
+func severalInACall(t *testing.T, w *world, win *window, dir string) {
+	tomas := w.signedIn(t, "Tomas Reyl")
+	win.visit("/")
+	win.speaks(w)
+	win.keys("The pump runs dry again. She asks whether the float switch can be moved.")
+	win.see("saved", "[data-testid=notes-status]")
+	win.command("w")
+	win.see("Ask", "[role=dialog] [role=option][aria-selected=true]")
+	win.shot(dir + "/whom-to-ask.png")
+	win.keys("tom")
+	win.see("Tomas Reyl", "[role=dialog] [role=option][aria-selected=true]")
+	win.keys(kb.Enter)
+	tomas.see("asks you", "[data-testid=ring]")
+	tomas.keys("y")
+	win.see("Tomas Reyl", whoHearsMe)
+	win.shot(dir + "/consulting.png")
+	win.command("j")
+	win.see(berit, whoHearsMe)
+	win.asks("802 555 0121", "802 555 0121")
+	require.Eventually(t, func() bool { return w.sim.TheyAnswer("+18025550121") }, patience, pace)
+	win.see("Signe Nettlecombe", whoHearsMe)
+	win.command("j")
+	win.see("Tomas Reyl", whoHearsMe)
+	win.see("Signe Nettlecombe", whoHearsMe)
+	win.shot(dir + "/conference.png")
+	win.command("e")
 }
 
 // look keeps pictures of what is easily forgotten: long names, narrow windows, nothing there, keys, menus.

@@ -12,7 +12,7 @@ import { useTell } from "../ui/toast";
 import { LeavePrepared } from "./prepared";
 import { sendKeys } from "./sound";
 import { useAttach } from "./attach";
-import { AskButton, consulted, may } from "./parties";
+import { consulted, may } from "./parties";
 
 /** HoldAndMute are what is done most while one speaks. */
 export function HoldAndMute({ call }: { call: Call }) {
@@ -75,10 +75,9 @@ export function HoldAndMute({ call }: { call: Call }) {
 
 /** MoreControls are what else can be done while one speaks: keys, a prepared message. */
 export function MoreControls({ call }: { call: Call }) {
-  if (call.direction === "internal") return <AskButton call={call} />;
+  if (call.direction === "internal") return null;
   return (
-    <div className="flex min-w-0 flex-wrap items-start gap-1.5">
-      <AskButton call={call} />
+    <div className="flex min-w-0 items-start gap-1.5">
       {!call.state.on_hold && <Keypad call={call} />}
       {call.direction === "outbound" && !call.state.parties && <LeavePrepared call={call} />}
     </div>

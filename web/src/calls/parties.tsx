@@ -281,24 +281,22 @@ function Asking({ call }: { call: Call }) {
   );
 }
 
-/** AskButton stands among a call's controls. */
+/** AskButton opens whom to ask. It is short, since the room for the notes is what counts. */
 export function AskButton({ call }: { call: Call }) {
-  const { letter, hint, run } = useAskKey();
+  const { letter, hint, act } = useKeys();
   if (!may(call, "ask")) return null;
   return (
-    <Button onClick={run} hint={letter} aria-keyshortcuts={hint}>
-      {p.ask}
+    <Button
+      aria-label={p.ask}
+      title={p.ask}
+      className="px-1.5!"
+      hint={letter("ask")}
+      aria-keyshortcuts={hint("ask")}
+      onClick={() => {
+        act("ask");
+      }}
+    >
+      {p.askShort}
     </Button>
   );
-}
-
-function useAskKey() {
-  const { letter, hint, act } = useKeys();
-  return {
-    letter: letter("ask"),
-    hint: hint("ask"),
-    run: () => {
-      act("ask");
-    },
-  };
 }

@@ -17,7 +17,7 @@ import { Letter } from "../ui/icons";
 import { useTell } from "../ui/toast";
 import { ConfirmTimes } from "./confirm_times";
 import { HoldAndMute, MoreControls } from "./controls";
-import { consulted, may, nameOf, partiesOf, short } from "./parties";
+import { AskButton, consulted, may, nameOf, partiesOf, short } from "./parties";
 import { parties } from "../texts/parties";
 import { useTake } from "./waiting";
 import { useDial } from "./dial";
@@ -70,31 +70,34 @@ export function Who({ call }: { call: Call }) {
         </div>
         <CallClock call={call} />
       </div>
-      <p className="text-sm text-quiet">
-        {(person ?? company) && (
-          <>
-            {call.label && `${call.label} `}
-            <span className="font-semibold text-ink">{call.display}</span>
-            {call.direction !== "internal" && (
-              <IconButton
-                label={t.after.post.to(whoOf(call))}
-                className="ml-1 align-middle"
-                onClick={() => {
-                  setWriting(true);
-                }}
-              >
-                <Letter />
-              </IconButton>
-            )}
-            <br />
-          </>
-        )}
-        {call.direction === "internal"
-          ? t.in.during.internal
-          : call.direction === "inbound"
-            ? t.slip.called(call.shown)
-            : t.slip.shown(call.shown)}
-      </p>
+      <div className="flex items-end justify-between gap-1">
+        <p className="text-sm text-quiet">
+          {(person ?? company) && (
+            <>
+              {call.label && `${call.label} `}
+              <span className="font-semibold text-ink">{call.display}</span>
+              {call.direction !== "internal" && (
+                <IconButton
+                  label={t.after.post.to(whoOf(call))}
+                  className="ml-1 align-middle"
+                  onClick={() => {
+                    setWriting(true);
+                  }}
+                >
+                  <Letter />
+                </IconButton>
+              )}
+              <br />
+            </>
+          )}
+          {call.direction === "internal"
+            ? t.in.during.internal
+            : call.direction === "inbound"
+              ? t.slip.called(call.shown)
+              : t.slip.shown(call.shown)}
+        </p>
+        {live && call.state.phase === "speaking" && <AskButton call={call} />}
+      </div>
       <div className="flex flex-wrap gap-1.5 pt-1.5">
         {live && call.state.phase === "speaking" && <HoldAndMute call={call} />}
         {round && <RoundControls call={call} round={round} />}

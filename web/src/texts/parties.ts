@@ -15,6 +15,7 @@ export const parties = {
   drop: (name: string) => `Take ${name} out of the call`,
   said: (word: string) => `“${word}”`,
   ask: "Ask somebody",
+  askShort: "Ask",
   back: (name: string) => `Back to ${name}`,
   turnTo: (name: string) => `Turn to ${name}`,
   cancel: (name: string) => `Stop, back to ${name}`,
