@@ -141,6 +141,7 @@ function Form({ saved }: { saved: Telephone }) {
     >
       <h2 className="border-b border-rule-strong pb-1 text-quiet">{p.title}</h2>
       <p className="text-quiet">{p.intro}</p>
+      <p className="text-sm text-quiet">{p.codes}</p>
       <Field
         label={p.number}
         inputMode="tel"

@@ -114,6 +114,8 @@ export const voice = {
     speaks: "My calls are spoken by it: it rings first, then the number is called",
     rings: "It rings too when a call comes in",
     pressOne: "Answering counts only with the key 1, so that no mailbox takes a call",
+    codes:
+      "Keys on it while you talk: *1 to whom you ask and back, or hold; *2 join all; *3 hand over; *4 back; *7 park; ** sends a star. Other keys go to the other side.",
     save: "Save",
     saved: "Saved.",
     stand: "Keep my telephone on the line",
