@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type KeyboardEvent, useDeferredValue, useId, useState } from "react";
+import { type KeyboardEvent, useDeferredValue, useEffect, useId, useState } from "react";
 
 import { api, ask, type Call, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
@@ -38,10 +38,17 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
   const q = useDeferredValue(text.trim());
   const whom = useQuery(queries.whom(call.id, q));
   const found = useQuery({ ...queries.find(q), enabled: q !== "" });
+  const [hurried, setHurried] = useState<Schemas["Ask"]["as"]>(); // Enter came before what was found for the text
+  const ready =
+    q === text.trim() &&
+    whom.isSuccess &&
+    !whom.isPlaceholderData &&
+    (q === "" || found.isError || (found.isSuccess && !found.isPlaceholderData));
   const { turn } = useTurn(call);
   const asOption = (c: Schemas["Askable"]): Option => ({ id: c.colleague.id, colleague: c });
   const options: Option[] = (whom.data?.people ?? []).filter((c) => c.rings).map(asOption);
-  if (q) {
+  if (!whom.data) options.length = 0;
+  else if (q) {
     const dial = found.data?.dial;
     if (dial) options.push({ id: "dial", typed: dial.typed, display: dial.display, problem: dial.problem });
     for (const r of found.data?.records ?? [])
@@ -108,11 +115,25 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
     else if ("number" in o) asks.mutate({ as, number_id: o.number.id });
     else asks.mutate({ as, typed: o.typed });
   };
+  const hurriedTo = hurried && ready ? options[at] : undefined;
+  useEffect(() => {
+    if (!hurriedTo || !hurried) return;
+    const timer = setTimeout(() => {
+      setHurried(undefined);
+      choose(hurriedTo, hurried);
+    });
+    return () => {
+      clearTimeout(timer);
+    };
+  });
   const onKeyDown = (e: KeyboardEvent) => {
     if (e.key === "ArrowDown") setActive(Math.min(options.length - 1, at + 1));
     else if (e.key === "ArrowUp") setActive(Math.max(0, at - 1));
-    else if (e.key === "Enter") choose(options[at], e.shiftKey ? "handed" : "consult");
-    else return;
+    else if (e.key === "Enter") {
+      const as = e.shiftKey ? "handed" : "consult";
+      if (ready) choose(options[at], as);
+      else setHurried(as);
+    } else return;
     e.preventDefault();
   };
   return (
@@ -135,6 +156,7 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
         onChange={(e) => {
           setText(e.target.value);
           setActive(0);
+          setHurried(undefined);
         }}
         onKeyDown={onKeyDown}
         className="mb-2 h-8 w-full rounded-sm border border-edge bg-paper px-2.5"
