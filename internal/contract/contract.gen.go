@@ -690,6 +690,7 @@ const (
 	FirstStepCall       FirstStep = "call"
 	FirstStepColleagues FirstStep = "colleagues"
 	FirstStepFirm       FirstStep = "firm"
+	FirstStepHours      FirstStep = "hours"
 	FirstStepLines      FirstStep = "lines"
 	FirstStepRecording  FirstStep = "recording"
 )
@@ -704,6 +705,8 @@ func (e FirstStep) Valid() bool {
 	case FirstStepColleagues:
 		return true
 	case FirstStepFirm:
+		return true
+	case FirstStepHours:
 		return true
 	case FirstStepLines:
 		return true
@@ -1305,6 +1308,24 @@ func (e MessageState) Valid() bool {
 	case MessageStateSent:
 		return true
 	case MessageStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for NewCallDevice.
+const (
+	NewCallDeviceBrowser   NewCallDevice = "browser"
+	NewCallDeviceTelephone NewCallDevice = "telephone"
+)
+
+// Valid indicates whether the value is a known member of the NewCallDevice enum.
+func (e NewCallDevice) Valid() bool {
+	switch e {
+	case NewCallDeviceBrowser:
+		return true
+	case NewCallDeviceTelephone:
 		return true
 	default:
 		return false
@@ -3119,6 +3140,16 @@ type CallTypeSetting struct {
 	Used   *string             `json:"used,omitempty"`
 }
 
+// CallingChoices defines model for CallingChoices.
+type CallingChoices struct {
+	// ByTelephone Their calls are spoken by their own telephone unless said otherwise
+	ByTelephone bool         `json:"by_telephone"`
+	Lines       []LineChoice `json:"lines"`
+
+	// OwnNumber Their own confirmed number, for reading; empty where there is none
+	OwnNumber string `json:"own_number"`
+}
+
 // Candidate defines model for Candidate.
 type Candidate struct {
 	// Company Of a person, or empty
@@ -3993,6 +4024,16 @@ type LegalHold struct {
 	RecordID openapi_types.UUID `json:"record_id"`
 }
 
+// LineChoice defines model for LineChoice.
+type LineChoice struct {
+	Display string             `json:"display"`
+	ID      openapi_types.UUID `json:"id"`
+	Label   string             `json:"label"`
+
+	// Usual Theirs
+	Usual bool `json:"usual"`
+}
+
 // LineFigures What a browser has measured of the last seconds.
 type LineFigures struct {
 	JitterMs float32 `json:"jitter_ms"`
@@ -4462,6 +4503,9 @@ type NewCall struct {
 	// ColleagueID A colleague of the firm
 	ColleagueID *openapi_types.UUID `json:"colleague_id,omitempty"`
 
+	// Device By what it is spoken this time; else as the caller has it
+	Device *NewCallDevice `json:"device,omitempty"`
+
 	// InsteadOf The call in progress that is to be ended first
 	InsteadOf *openapi_types.UUID `json:"instead_of,omitempty"`
 
@@ -4474,8 +4518,17 @@ type NewCall struct {
 
 	// OverrideReason Why it is called in spite of do-not-call; needs the right
 	OverrideReason *string `json:"override_reason,omitempty"`
-	Typed          *string `json:"typed,omitempty"`
+
+	// OwnNumber Show the caller's own confirmed number instead of a line's
+	OwnNumber *bool   `json:"own_number,omitempty"`
+	Typed     *string `json:"typed,omitempty"`
+
+	// Unrecorded Do not record this call, whatever the rules say
+	Unrecorded *bool `json:"unrecorded,omitempty"`
 }
+
+// NewCallDevice By what it is spoken this time; else as the caller has it
+type NewCallDevice string
 
 // NewConsent defines model for NewConsent.
 type NewConsent struct {

@@ -120,7 +120,7 @@ func TestFirstStepsAreWhatIsNotDoneYet(t *testing.T) {
 		}
 		return strings.TrimSpace(text)
 	}
-	assert.Equal(t, "- - - - - -", steps())
+	assert.Equal(t, "- - - - - - -", steps())
 	saved, err := w.SetIdentity(t.Context(), ada, contract.FirmSetup{Name: " Lindenfall Cisterns ", Region: "us",
 		Currency: "usd", Zone: "America/New_York"})
 	require.NoError(t, err)
@@ -142,7 +142,12 @@ func TestFirstStepsAreWhatIsNotDoneYet(t *testing.T) {
 		contract.FirstStepsChoice{Skipped: []contract.FirstStep{"book", "lines"}},
 	)
 	require.NoError(t, err)
-	assert.Equal(t, "firm lines - (book) - -", steps(), "what is done is not passed over")
+	assert.Equal(t, "firm lines - - (book) - -", steps(), "what is done is not passed over")
+	lines, err := w.Lines.Lines(t.Context(), ada)
+	require.NoError(t, err)
+	lines[0].Hours = "Mon-Fri 09:00-17:00"
+	_, err = w.Lines.UpdateLine(t.Context(), ada, lines[0].ID, lines[0])
+	require.NoError(t, err)
 	done, err := w.Staff.AddMany(
 		t.Context(),
 		ada,
@@ -164,10 +169,10 @@ func TestFirstStepsAreWhatIsNotDoneYet(t *testing.T) {
 	require.Len(t, done.Rejected, 2)
 	assert.Equal(t, 5, done.Rejected[0].Line)
 	assert.Equal(t, "this is not a mail address", done.Rejected[1].Reason)
-	assert.Equal(t, "firm lines colleagues (book) - -", steps())
+	assert.Equal(t, "firm lines hours colleagues (book) - -", steps())
 	_, err = w.ChooseFirstSteps(t.Context(), ada, contract.FirstStepsChoice{Closed: true})
 	require.NoError(t, err)
-	assert.Equal(t, "firm lines colleagues - - - closed", steps())
+	assert.Equal(t, "firm lines hours colleagues - - - closed", steps())
 	wren, err := w.Actor(t.Context(), done.Added[0].Member.ID)
 	require.NoError(t, err)
 	for what, try := range map[string]func() error{

@@ -14,8 +14,8 @@ import (
 )
 
 // firstSteps are what a new firm sets up, in the order in which each needs the ones before.
-var firstSteps = []contract.FirstStep{contract.FirstStepFirm, contract.FirstStepLines, contract.FirstStepColleagues,
-	contract.FirstStepBook, contract.FirstStepRecording, contract.FirstStepCall}
+var firstSteps = []contract.FirstStep{contract.FirstStepFirm, contract.FirstStepLines, contract.FirstStepHours,
+	contract.FirstStepColleagues, contract.FirstStepBook, contract.FirstStepRecording, contract.FirstStepCall}
 
 // FirstSteps are what a new firm still has to set up. Error: firm.ErrForbidden.
 func (d *Desk) FirstSteps(ctx context.Context, a firm.Actor) (contract.FirstSteps, error) {
@@ -36,6 +36,7 @@ func (d *Desk) FirstSteps(ctx context.Context, a firm.Actor) (contract.FirstStep
 		return view, err
 	}
 	done := map[contract.FirstStep]bool{contract.FirstStepFirm: f.Name != "", contract.FirstStepLines: so.Lines,
+		contract.FirstStepHours:      so.Hours,
 		contract.FirstStepColleagues: so.Colleagues, contract.FirstStepBook: so.Book,
 		contract.FirstStepRecording: so.Recording, contract.FirstStepCall: so.Call}
 	open := false

@@ -235,3 +235,29 @@ func TestATelephoneWithoutAScreenDoesItByKeys(t *testing.T) {
 	require.True(t, w.sim.OutsidePresses(ref, "*3"))
 	w.until("it is handed over", func() bool { return w.party(w.tomas, c.ID, "").HearsMe })
 }
+
+func TestASingleCallIsPlacedAnotherWay(t *testing.T) {
+	w := newWorld(t)
+	own := contract.NewCall{NumberID: &w.mobile, OwnNumber: new(true)}
+	_, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), own)
+	var field *firm.FieldError
+	require.ErrorAs(t, err, &field, "there is none yet")
+	choices, err := w.Telephones.CallingChoices(t.Context(), w.ines)
+	require.NoError(t, err)
+	assert.Equal(t, []any{"", 1, true}, []any{choices.OwnNumber, len(choices.Lines), choices.Lines[0].Usual})
+	w.telephone(contract.Telephone{Speaks: true})
+	choices, err = w.Telephones.CallingChoices(t.Context(), w.ines)
+	require.NoError(t, err)
+	assert.Equal(t, []any{"413 555 0160", true}, []any{choices.OwnNumber, choices.ByTelephone})
+
+	own.Device, own.Unrecorded = new(contract.NewCallDeviceBrowser), new(true)
+	c, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), own)
+	require.NoError(t, err)
+	assert.Equal(t, "browser", c.Device)
+	assert.Contains(t, c.Shown, "413 555 0160")
+	assert.Equal(t, "your own number", c.ShownReason)
+	w.until("she answers", func() bool {
+		return w.sim.TheyAnswer(mobileNumber) && w.phase(c.ID) == contract.PhaseSpeaking
+	})
+	assert.Equal(t, "as it was chosen for this call", w.recordingIs(c.ID, contract.CallRecordingStateOff).Recording.Why)
+}

@@ -17,6 +17,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/desk"
 	"trundo/internal/desk/book"
+	"trundo/internal/desk/calls"
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/privacy"
 )
@@ -320,4 +321,37 @@ func TestThingsAreKeptAsLongAsTheFirmSays(t *testing.T) {
 	require.NoError(t, err)
 	text, number = body()
 	assert.Equal(t, []string{"", ""}, []string{text, number})
+}
+
+func TestWhoNoLongerAgreesIsNotCalledAndNotRecorded(t *testing.T) {
+	w := newWorld(t)
+	says := func(what contract.ConsentWhat, given bool) {
+		t.Helper()
+		_, err := w.Privacy.NoteConsent(t.Context(), w.ines, w.berit,
+			contract.NewConsent{What: what, Given: given, How: "on the phone"})
+		require.NoError(t, err)
+	}
+	says(contract.ConsentWhatRecordings, false)
+	c := w.speaks()
+	assert.Equal(t, "they do not agree to recordings", w.recordingIs(c.ID, contract.CallRecordingStateOff).Recording.Why)
+	require.ErrorIs(t, w.act(c.ID, contract.RecordingActActionStart), calls.ErrNotAgreed, "nor by hand")
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
+	w.ended(c.ID)
+
+	place := func() error {
+		_, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
+		return err
+	}
+	says(contract.ConsentWhatCalls, false)
+	var refused *firm.RefusedError
+	require.ErrorAs(t, place(), &refused)
+	says(contract.ConsentWhatCalls, true)
+	require.NoError(t, place(), "and agrees again")
+	// What stands there for another reason stays.
+	_, err := w.store.Pool.Exec(t.Context(),
+		`UPDATE records SET dnc_at = now(), dnc_reason = 'asked on 3 February' WHERE id = $1`, w.berit)
+	require.NoError(t, err)
+	says(contract.ConsentWhatCalls, false)
+	says(contract.ConsentWhatCalls, true)
+	require.ErrorAs(t, place(), &refused)
 }

@@ -111,6 +111,12 @@ func (s *Server) ListenToCall(c *gin.Context, id contract.ID) {
 	}
 }
 
+// CallingChoices implements ServerInterface.
+func (s *Server) CallingChoices(c *gin.Context) {
+	v, err := s.desk.Telephones.CallingChoices(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, v, err)
+}
+
 // WaitingCalls implements ServerInterface.
 func (s *Server) WaitingCalls(c *gin.Context) {
 	v, err := s.desk.Calls.Parties.Waiting(c.Request.Context(), actor(c))

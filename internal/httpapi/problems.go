@@ -97,6 +97,7 @@ var kinds = []struct {
 	{calls.ErrNotVerified, http.StatusConflict, "not_verified", "Not confirmed"},
 	{calls.ErrMayNotRecord, http.StatusConflict, "may_not_record", "May not be recorded"},
 	{calls.ErrPersonHeard, http.StatusConflict, "person_heard", "Somebody is on the line"},
+	{calls.ErrNotAgreed, http.StatusConflict, "may_not_record", "May not be recorded"},
 	{calls.ErrNotRecorded, http.StatusConflict, "not_recorded", "Not recorded"},
 	{calls.ErrRecorded, http.StatusConflict, "recorded", "Recorded already"},
 	{calls.ErrNoSound, http.StatusGone, "no_sound", "The sound is not here"},

@@ -134,17 +134,23 @@ func (r *Room) loud() map[int]int {
 	return loud
 }
 
+// arrange puts parties into the room. Seats are looked up before the room is locked: the studio is locked for that, and it
+// holds its own lock while it waits for a room to have ticked.
 func (r *Room) arrange(a Arrangement, seat func(user string) *Seat) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
 	parties, music, ringback := make([]party, len(a.Parties)), false, false
 	for i, p := range a.Parties {
 		parties[i].Party = p
 		if p.User != "" {
 			parties[i].seat = seat(p.User)
-			parties[i].seat.room.Store(r)
 		}
 		music, ringback = music || p.Music, ringback || p.Ringback
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for i := range parties {
+		if parties[i].seat != nil {
+			parties[i].seat.room.Store(r)
+		}
 	}
 	r.parties, r.machine = parties, a.Machine
 	r.pair = len(parties) == 2 && parties[0].User != "" && parties[1].Customer && parties[1].Present &&

@@ -212,11 +212,13 @@ func (s *Switchboard) run(a *active, pending []call.Input) {
 	defer func() {
 		s.mu.Lock()
 		delete(s.calls, a.id)
+		a.mu.Lock()
 		for _, ref := range a.refs {
 			if s.refs[ref].call == a.id { // else another call has taken it over
 				delete(s.refs, ref)
 			}
 		}
+		a.mu.Unlock()
 		s.mu.Unlock()
 	}()
 	for _, in := range pending {

@@ -44,13 +44,6 @@ func (s Span) Check() error {
 	return nil
 }
 
-// Overlaps tells whether two spans of the same person have time in common.
-func (s Span) Overlaps(other Span) bool {
-	begin, end := s.Bounds(time.UTC)
-	otherBegin, otherEnd := other.Bounds(time.UTC)
-	return begin.Before(otherEnd) && otherBegin.Before(end)
-}
-
 // Away is somebody who is away at a moment.
 type Away struct {
 	Until  time.Time

@@ -44,17 +44,6 @@ func TestFromWhenUntilWhen(t *testing.T) {
 		UntilNoon: true}.Check(), absence.ErrOrder, "no time is left")
 }
 
-func TestTwoHalvesOfADayDoNotOverlap(t *testing.T) {
-	t.Parallel()
-	morning := absence.Span{From: day("2026-03-02"), Until: day("2026-03-02"), UntilNoon: true}
-	afternoon := absence.Span{From: day("2026-03-02"), Until: day("2026-03-05"), FromNoon: true}
-	assert.False(t, morning.Overlaps(afternoon))
-	assert.False(t, afternoon.Overlaps(morning))
-	assert.True(t, morning.Overlaps(morning))
-	assert.True(t, afternoon.Overlaps(absence.Span{From: day("2026-03-05"), Until: day("2026-03-09")}))
-	assert.False(t, afternoon.Overlaps(absence.Span{From: day("2026-03-06"), Until: day("2026-03-09")}))
-}
-
 func TestWhoStandsIn(t *testing.T) {
 	t.Parallel()
 	away := map[string]absence.Away{"ines": {Deputy: "maren"}, "maren": {Deputy: "tomas"}, "pilar": {},

@@ -93,6 +93,13 @@ func (cs *Calls) place(ctx context.Context, a firm.Actor, key string, hash []byt
 	if err != nil {
 		return uuid.Nil, err
 	}
+	if optional.Value(r.OwnNumber) {
+		own, err := cs.Telephones.verifiedTelephone(ctx, a.ID)
+		if err != nil {
+			return uuid.Nil, firm.About("own_number", err)
+		}
+		shown.Line.E164, shown.Reason = own.E164, "your own number"
+	}
 	if optional.Value(r.AskHours) && placement == nil {
 		v := callable.Check(callable.Subject{Zones: t.zones}, cs.Hours, cs.Clock.Now())
 		if outside := callable.Ask(v, cs.Clock.Now(), t.emergency, shown.Owed); outside != nil {
@@ -144,7 +151,7 @@ func (cs *Calls) place(ctx context.Context, a firm.Actor, key string, hash []byt
 		p.LinkReasons = append(p.LinkReasons, l.Reason)
 	}
 	live := &liveCall{parts: map[uuid.UUID]uuid.UUID{a.ID: slipID}, records: p.LinkRecords, state: state,
-		changed: make(chan struct{}, 1), line: line, placed: placement}
+		changed: make(chan struct{}, 1), line: line, placed: placement, unrecorded: optional.Value(r.Unrecorded)}
 	if placement != nil {
 		p.CallTypeID = placement.CallType()
 	}

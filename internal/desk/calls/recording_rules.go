@@ -3,6 +3,7 @@ package calls
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"time"
 
 	"github.com/google/uuid"
@@ -160,10 +161,13 @@ func (rc *Recordings) announce(ctx context.Context, callID uuid.UUID) {
 }
 
 // beginByHand begins the recording of one call that its rules leave unrecorded. The law of both places holds for it all
-// the same. Error: ErrMayNotRecord.
+// the same. Errors: ErrMayNotRecord, ErrNotAgreed.
 func (rc *Recordings) beginByHand(ctx context.Context, a firm.Actor, callID uuid.UUID, c *liveCall) error {
 	f, err := rc.Settings(ctx)
 	if err != nil {
+		return err
+	}
+	if err := rc.agreed(ctx, c); err != nil {
 		return err
 	}
 	why := "begun by " + a.Name
@@ -181,6 +185,16 @@ func (rc *Recordings) beginByHand(ctx context.Context, a firm.Actor, callID uuid
 	}
 	rc.begin(callID, contract.CallRecordingKindCall, why)
 	return nil
+}
+
+// agreed tells whether nobody with whom a call is has said that they do not agree to recordings. Error: ErrNotAgreed.
+func (rc *Recordings) agreed(ctx context.Context, c *liveCall) error {
+	refused, err := rc.Store.WithdrawnByAny(ctx, db.WithdrawnByAnyParams{Ids: c.records,
+		What: string(contract.ConsentWhatRecordings)})
+	if err == nil && refused {
+		return ErrNotAgreed
+	}
+	return err
 }
 
 // asked is what is known of a call when it is decided whether it may be recorded, where that is wanted as rule says.
@@ -209,9 +223,17 @@ func (rc *Recordings) decideFor(ctx context.Context, c *liveCall) (recording.Dec
 			return recording.Decision{Rule: recording.Off, Why: why}, nil
 		}
 	}
+	if c.unrecorded {
+		return recording.Decision{Rule: recording.Off, Why: "as it was chosen for this call"}, nil
+	}
 	rule := f.Recorded[c.line].Out
 	if c.state.Inbound {
 		rule = f.Recorded[c.line].In
+	}
+	if err := rc.agreed(ctx, c); errors.Is(err, ErrNotAgreed) {
+		return recording.Decision{Rule: recording.Off, Why: err.Error()}, nil
+	} else if err != nil {
+		return recording.Decision{}, err
 	}
 	r := rc.asked(f, c, rule)
 	for rep := range c.parts {

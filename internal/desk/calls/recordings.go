@@ -34,8 +34,10 @@ var (
 	ErrNotRecorded = errors.New("this call is not recorded")
 	// ErrMayNotRecord: the law of a place asks for everybody's consent, and the firm does not record there.
 	ErrMayNotRecord = errors.New("everybody must agree there, and this firm does not record such calls")
-	ErrRecorded     = errors.New("this call is recorded already")
-	ErrNoSound      = errors.New("this recording is on another server, or its file is gone")
+	// ErrNotAgreed: they have said so, whatever the rules are.
+	ErrNotAgreed = errors.New("they do not agree to recordings")
+	ErrRecorded  = errors.New("this call is recorded already")
+	ErrNoSound   = errors.New("this recording is on another server, or its file is gone")
 )
 
 // RecordingsDir is the folder of recordings within a server's own.

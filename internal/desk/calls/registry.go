@@ -29,7 +29,9 @@ type liveCall struct {
 	comesBack bool
 	left      bool                  // its outside waits for somebody, and everybody was told
 	next      func(context.Context) // what is done with it once its rep has left it to others; nil: it comes back
-	help      uuid.UUID             // the rep who asks those who lead to listen; nil: nobody does
+	// its rep has chosen not to record it
+	unrecorded bool
+	help       uuid.UUID // the rep who asks those who lead to listen; nil: nobody does
 }
 
 // in tells whether a rep is in the call, or is just coming to it. Who is only rung is not, also where they were in it

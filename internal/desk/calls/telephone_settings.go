@@ -164,3 +164,29 @@ func fourDigits() (string, error) {
 	}
 	return fmt.Sprintf("%04d", n), nil
 }
+
+// CallingChoices are how a can place a single call: which of the firm's lines to show, or their own number, and by what to
+// speak.
+func (ts *Telephones) CallingChoices(ctx context.Context, a firm.Actor) (contract.CallingChoices, error) {
+	v := contract.CallingChoices{Lines: []contract.LineChoice{}, ByTelephone: a.ByTelephone}
+	f, err := ts.Settings(ctx)
+	if err != nil {
+		return v, err
+	}
+	for _, l := range f.Lines {
+		id, err := uuid.Parse(l.ID)
+		if err != nil {
+			return v, err
+		}
+		v.Lines = append(v.Lines, contract.LineChoice{ID: id, Label: f.LineLabels[id],
+			Display: phone.Format(l.E164, "", f.Region, a.Style), Usual: a.Line != nil && *a.Line == id})
+	}
+	own, err := ts.verifiedTelephone(ctx, a.ID)
+	switch {
+	case err == nil:
+		v.OwnNumber = phone.Format(own.E164, "", f.Region, a.Style)
+	case !errors.Is(err, ErrNoTelephone) && !errors.Is(err, ErrNotVerified):
+		return v, err
+	}
+	return v, nil
+}

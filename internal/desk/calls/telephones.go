@@ -124,7 +124,11 @@ func (ts *Telephones) speaksBy(ctx context.Context, a firm.Actor, key string, r 
 		}
 		return "", ErrTelephoneBusy
 	}
-	if !a.ByTelephone || len(ts.registry.of(a.ID)) > 0 { // a call in progress is asked about before anything rings
+	byTelephone := a.ByTelephone
+	if r.Device != nil {
+		byTelephone = *r.Device == contract.NewCallDeviceTelephone
+	}
+	if !byTelephone || len(ts.registry.of(a.ID)) > 0 { // a call in progress is asked about before anything rings
 		return "browser", nil
 	}
 	row, err := ts.verifiedTelephone(ctx, a.ID)

@@ -186,6 +186,17 @@ func (pv *Privacy) Consents(ctx context.Context, id uuid.UUID) ([]contract.Conse
 	return all, err
 }
 
+// obeyCalls lets the newest word about calls hold: who no longer agrees has the mark that keeps everybody from calling, who
+// agrees again has it no more, unless it stands there for another reason.
+func obeyCalls(ctx context.Context, q *db.Queries, id uuid.UUID, at time.Time, how string) error {
+	withdrawn, err := q.Withdrawn(ctx, db.WithdrawnParams{RecordID: id, What: string(contract.ConsentWhatCalls)})
+	if err != nil {
+		return err
+	}
+	return q.MarkByConsent(ctx, db.MarkByConsentParams{RecordID: id, Withdrawn: withdrawn, At: at,
+		Reason: "no longer agrees to calls: " + how})
+}
+
 // NoteConsent writes down that somebody agreed to something, or no longer does, with when and how. Errors:
 // firm.ErrNotFound, firm.ErrGone, *firm.FieldError.
 func (pv *Privacy) NoteConsent(ctx context.Context, a firm.Actor, id uuid.UUID,
@@ -207,6 +218,11 @@ func (pv *Privacy) NoteConsent(ctx context.Context, a firm.Actor, id uuid.UUID,
 		if err := q.InsertConsent(ctx, db.InsertConsentParams{ID: store.NewID(), RecordID: id, What: string(n.What),
 			Given: n.Given, At: at, How: how, NotedBy: a.ID}); err != nil {
 			return err
+		}
+		if n.What == contract.ConsentWhatCalls {
+			if err := obeyCalls(ctx, q, id, at, how); err != nil {
+				return err
+			}
 		}
 		word := map[bool]string{true: "agreed", false: "withdrawn"}[n.Given]
 		return pv.Audited(ctx, q, a, "record", id, "consent", map[string]string{},

@@ -413,6 +413,30 @@ func (q *Queries) LegalHolds(ctx context.Context) ([]LegalHoldsRow, error) {
 	return items, nil
 }
 
+const markByConsent = `-- name: MarkByConsent :exec
+UPDATE records r SET dnc_at = CASE WHEN $1::boolean THEN $2::timestamptz END,
+  dnc_reason = CASE WHEN $1::boolean THEN $3::text ELSE '' END, version = r.version + 1
+WHERE r.id = $4 AND CASE WHEN $1::boolean THEN r.dnc_at IS NULL ELSE r.dnc_reason LIKE 'no longer agrees to calls: %' END
+`
+
+type MarkByConsentParams struct {
+	Withdrawn bool
+	At        time.Time
+	Reason    string
+	RecordID  uuid.UUID
+}
+
+// Who no longer agrees to calls is not called; who agrees again is, where nothing else stands against it.
+func (q *Queries) MarkByConsent(ctx context.Context, arg MarkByConsentParams) error {
+	_, err := q.db.Exec(ctx, markByConsent,
+		arg.Withdrawn,
+		arg.At,
+		arg.Reason,
+		arg.RecordID,
+	)
+	return err
+}
+
 const namesakes = `-- name: Namesakes :one
 SELECT ((SELECT count(*) FROM records r WHERE lower(r.name) = ANY($1::text[]) AND NOT r.id = ANY($2::uuid[]) AND r.deleted_at IS NULL)
     + (SELECT count(*) FROM users u WHERE lower(u.name) = ANY($1::text[])))::int AS names,
@@ -734,4 +758,22 @@ func (q *Queries) Withdrawn(ctx context.Context, arg WithdrawnParams) (bool, err
 	var column_1 bool
 	err := row.Scan(&column_1)
 	return column_1, err
+}
+
+const withdrawnByAny = `-- name: WithdrawnByAny :one
+SELECT EXISTS (SELECT FROM unnest($1::uuid[]) AS x(id)
+  WHERE (SELECT NOT c.given FROM consents c WHERE c.record_id = x.id AND c.what = $2 ORDER BY c.at DESC, c.id DESC LIMIT 1))
+`
+
+type WithdrawnByAnyParams struct {
+	Ids  []uuid.UUID
+	What string
+}
+
+// Whether one of several no longer agrees to something.
+func (q *Queries) WithdrawnByAny(ctx context.Context, arg WithdrawnByAnyParams) (bool, error) {
+	row := q.db.QueryRow(ctx, withdrawnByAny, arg.Ids, arg.What)
+	var exists bool
+	err := row.Scan(&exists)
+	return exists, err
 }

@@ -661,6 +661,7 @@ func (q *Queries) SetOwnPassword(ctx context.Context, arg SetOwnPasswordParams) 
 
 const setUpSoFar = `-- name: SetUpSoFar :one
 SELECT EXISTS (SELECT FROM lines WHERE active)::boolean AS lines,
+  (EXISTS (SELECT FROM lines WHERE active AND hours -> 'spans' <> '[]') OR EXISTS (SELECT FROM settings WHERE key = 'holidays'))::boolean AS hours,
   ((SELECT count(*) FROM (SELECT FROM users LIMIT 2) u) > 1)::boolean AS colleagues,
   EXISTS (SELECT FROM records)::boolean AS book,
   EXISTS (SELECT FROM settings WHERE key = 'recording')::boolean AS recording,
@@ -669,6 +670,7 @@ SELECT EXISTS (SELECT FROM lines WHERE active)::boolean AS lines,
 
 type SetUpSoFarRow struct {
 	Lines      bool
+	Hours      bool
 	Colleagues bool
 	Book       bool
 	Recording  bool
@@ -681,6 +683,7 @@ func (q *Queries) SetUpSoFar(ctx context.Context) (SetUpSoFarRow, error) {
 	var i SetUpSoFarRow
 	err := row.Scan(
 		&i.Lines,
+		&i.Hours,
 		&i.Colleagues,
 		&i.Book,
 		&i.Recording,

@@ -133,6 +133,17 @@ SELECT f.name, f.content, f.at FROM message_files f JOIN messages m ON m.id = f.
 -- name: SoundsOfPerson :many
 SELECT id, kind, began_at FROM recordings WHERE call_id = ANY(@calls::uuid[]) AND state = 'kept' ORDER BY began_at;
 
+-- name: MarkByConsent :exec
+-- Who no longer agrees to calls is not called; who agrees again is, where nothing else stands against it.
+UPDATE records r SET dnc_at = CASE WHEN @withdrawn::boolean THEN @at::timestamptz END,
+  dnc_reason = CASE WHEN @withdrawn::boolean THEN @reason::text ELSE '' END, version = r.version + 1
+WHERE r.id = @record_id AND CASE WHEN @withdrawn::boolean THEN r.dnc_at IS NULL ELSE r.dnc_reason LIKE 'no longer agrees to calls: %' END;
+
+-- name: WithdrawnByAny :one
+-- Whether one of several no longer agrees to something.
+SELECT EXISTS (SELECT FROM unnest(@ids::uuid[]) AS x(id)
+  WHERE (SELECT NOT c.given FROM consents c WHERE c.record_id = x.id AND c.what = @what ORDER BY c.at DESC, c.id DESC LIMIT 1));
+
 -- name: Withdrawn :one
 -- Whether somebody no longer agrees to something: the newest word counts.
 SELECT coalesce((SELECT NOT c.given FROM consents c WHERE c.record_id = @record_id AND c.what = @what ORDER BY c.at DESC, c.id DESC LIMIT 1), false)::boolean;

@@ -105,6 +105,7 @@ LOCK TABLE users IN SHARE ROW EXCLUSIVE MODE;
 -- name: SetUpSoFar :one
 -- What of a new firm's set-up is done.
 SELECT EXISTS (SELECT FROM lines WHERE active)::boolean AS lines,
+  (EXISTS (SELECT FROM lines WHERE active AND hours -> 'spans' <> '[]') OR EXISTS (SELECT FROM settings WHERE key = 'holidays'))::boolean AS hours,
   ((SELECT count(*) FROM (SELECT FROM users LIMIT 2) u) > 1)::boolean AS colleagues,
   EXISTS (SELECT FROM records)::boolean AS book,
   EXISTS (SELECT FROM settings WHERE key = 'recording')::boolean AS recording,

@@ -33,6 +33,7 @@ export const queries = {
     },
   }),
   team: queryOptions({ queryKey: keys.team(), queryFn: () => ask(api.GET("/api/team")), refetchInterval: 15_000 }),
+  calling: queryOptions({ queryKey: keys.me("calling"), queryFn: () => ask(api.GET("/api/me/calling")) }),
   waiting: queryOptions({ queryKey: keys.waiting(), queryFn: () => ask(api.GET("/api/waiting")) }),
   whom: (call: string, q: string) =>
     queryOptions({

@@ -2819,6 +2819,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/calling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the reader can place a single call. */
+        get: operations["callingChoices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/waiting": {
         parameters: {
             query?: never;
@@ -3826,6 +3843,15 @@ export interface components {
              * @description The line to show
              */
             line_id?: string;
+            /** @description Show the caller's own confirmed number instead of a line's */
+            own_number?: boolean;
+            /**
+             * @description By what it is spoken this time; else as the caller has it
+             * @enum {string}
+             */
+            device?: "browser" | "telephone";
+            /** @description Do not record this call, whatever the rules say */
+            unrecorded?: boolean;
             /**
              * Format: uuid
              * @description The call in progress that is to be ended first
@@ -4464,7 +4490,7 @@ export interface components {
             zone: string;
         };
         /** @enum {string} */
-        FirstStep: "firm" | "lines" | "colleagues" | "book" | "recording" | "call";
+        FirstStep: "firm" | "lines" | "hours" | "colleagues" | "book" | "recording" | "call";
         FirstSteps: {
             /** @description Nobody wants to be reminded of them any more */
             closed: boolean;
@@ -5105,6 +5131,21 @@ export interface components {
         DeclineWish: {
             /** @description What a colleague who asks is told, as “in five minutes” */
             word?: string;
+        };
+        CallingChoices: {
+            lines: components["schemas"]["LineChoice"][];
+            /** @description Their own confirmed number, for reading; empty where there is none */
+            own_number: string;
+            /** @description Their calls are spoken by their own telephone unless said otherwise */
+            by_telephone: boolean;
+        };
+        LineChoice: {
+            /** Format: uuid */
+            id: string;
+            label: string;
+            display: string;
+            /** @description Theirs */
+            usual: boolean;
         };
         JoinedCall: {
             /**
@@ -11319,6 +11360,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    callingChoices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The choices */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallingChoices"];
+                };
             };
             default: components["responses"]["Problem"];
         };

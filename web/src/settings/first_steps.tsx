@@ -11,6 +11,7 @@ import { Button } from "../ui/button";
 import { Field } from "../ui/field";
 import { Tick } from "../ui/icons";
 import { Failed, Loading } from "../ui/states";
+import { WeekHours } from "../ui/week_hours";
 import { useTell } from "../ui/toast";
 import { FirmSettings } from "./firm";
 import { MemberForm } from "./staff_form";
@@ -138,6 +139,8 @@ function Doing({ step, onDone }: { step: Step; onDone: () => void }): ReactNode 
       return <FirmSettings onSaved={onDone} />;
     case "lines":
       return <FirstLine onDone={onDone} />;
+    case "hours":
+      return <FirstHours onDone={onDone} />;
     case "colleagues":
       return <FirstColleagues onDone={onDone} />;
     case "book":
@@ -221,6 +224,49 @@ function FirstLine({ onDone }: { onDone: () => void }) {
         </Button>
       </form>
     </>
+  );
+}
+
+/** FirstHours are when somebody is there, for all numbers at once; each can have its own later. */
+function FirstHours({ onDone }: { onDone: () => void }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const lines = useQuery(queries.lines).data;
+  const [hours, setHours] = useState("Mon-Fri 09:00-17:00");
+  const save = useMutation({
+    mutationFn: async () => {
+      for (const line of lines ?? [])
+        await ask(api.PUT("/api/settings/lines/{id}", { params: { path: { id: line.id } }, body: { ...line, hours } }));
+    },
+    onSuccess: () => {
+      tell(s.hoursSaved);
+      onDone();
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+    onSettled: () => {
+      refresh(client, keys.lines());
+    },
+  });
+  if (lines?.length === 0) return <p className="text-waiting">{s.hoursNeedLines}</p>;
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (!save.isPending) save.mutate();
+      }}
+    >
+      <WeekHours label={s.hours} value={hours} onChange={setHours} />
+      <p className="mt-3 flex gap-2">
+        <Button type="submit" look="ours" disabled={save.isPending || !lines}>
+          {s.saveHours}
+        </Button>
+        <Link to="/settings" search={{ tab: "outcomes" }} className={way}>
+          {s.holidays}
+        </Link>
+      </p>
+    </form>
   );
 }
 

@@ -63,7 +63,7 @@ export const privacy = {
 
 export const consent = {
   title: (name: string) => `Consent of ${name}`,
-  text: "To what they agreed, and when and how they said so. Texts and mails are not sent to who no longer agrees.",
+  text: "To what they agreed, and when and how they said so. Who no longer agrees is not called, written to or recorded.",
   what: { calls: "Calls", texts: "Texts", mails: "Mails", recordings: "Recording" },
   label: "What",
   how: "How they told us",

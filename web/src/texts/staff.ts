@@ -144,6 +144,7 @@ export const setUp = {
     names: {
       firm: "The firm",
       lines: "Your numbers",
+      hours: "Opening hours and holidays",
       colleagues: "Colleagues",
       book: "Your customers",
       recording: "Recording",
@@ -153,6 +154,8 @@ export const setUp = {
       firm: "Its name, and where it is at home.",
       lines:
         "The numbers that you call from and that others call you on. The first is shown where nothing else is chosen.",
+      hours:
+        "When calls are answered. Outside these hours callers reach voicemail, or hear when you are back. Each number can have its own later.",
       colleagues: "Who else signs in. Each chooses a password by a link.",
       book: "Bring your contacts and companies from a file (CSV, Excel or vCard), or begin with an empty book.",
       recording: "Which calls are recorded, what is said before, and for how long recordings are kept.",
@@ -163,6 +166,11 @@ export const setUp = {
     labelExample: "Main, Sales, Service …",
     addLine: "Add the number",
     lineAdded: (label: string) => `${label} was added`,
+    hours: "Opening hours",
+    saveHours: "Use these for all numbers",
+    hoursSaved: "All numbers have these hours now.",
+    hoursNeedLines: "Add a number first.",
+    holidays: "Choose the holidays",
     import: "Bring a file",
     record: "Add one by hand",
     recording: "Choose the rules",

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useState } from "react";
+import { lazy, type ReactNode, Suspense, useState } from "react";
 
 import { useRights } from "../api/rights";
 import { keys } from "../api/keys";
@@ -7,6 +7,7 @@ import { api, ask, type Call, newKey, type PhoneNumber } from "../api/client";
 import { queries } from "../api/queries";
 import { useDial } from "../calls/dial";
 import { t } from "../texts";
+import { parties } from "../texts/parties";
 import { Composer } from "../outreach/composer";
 import { IconButton } from "./button";
 import { useNow } from "./clock";
@@ -15,6 +16,8 @@ import { Menu, MenuItem } from "./menu";
 import { clockTime, clockTimeIn } from "./times";
 import { useTell } from "./toast";
 import { Tooltip } from "./tooltip";
+
+const CallDifferently = lazy(() => import("../calls/call_differently").then((m) => ({ default: m.CallDifferently })));
 
 /** callableText says whether and until when a number may be called, or why not. */
 function callableText(n: PhoneNumber): string {
@@ -77,6 +80,7 @@ export function Number({
   const me = useQuery(queries.me).data;
   const rights = useRights();
   const [writing, setWriting] = useState(false);
+  const [differing, setDiffering] = useState(false);
   const minute = useNow(30_000);
   const allowed = n.dialable && !n.refused;
   const there = n.zone ? clockTimeIn(minute, n.zone) : "";
@@ -133,7 +137,20 @@ export function Number({
           </button>
         </Tooltip>
         <span className="flex flex-col">
-          <NumberMenu n={n} name={name} allowed={allowed} call={call} items={items} />
+          <NumberMenu
+            n={n}
+            name={name}
+            allowed={allowed}
+            call={call}
+            items={items}
+            onDifferently={
+              n.dialable
+                ? () => {
+                    setDiffering(true);
+                  }
+                : undefined
+            }
+          />
           {n.dialable && (
             <IconButton
               label={t.after.post.textTo(n.display)}
@@ -146,6 +163,18 @@ export function Number({
             </IconButton>
           )}
         </span>
+        {differing && (
+          <Suspense fallback={null}>
+            <CallDifferently
+              wish={wishFor(n)}
+              display={n.display}
+              name={name}
+              onClose={() => {
+                setDiffering(false);
+              }}
+            />
+          </Suspense>
+        )}
         {writing && (
           <Composer
             channel="text"
@@ -187,12 +216,14 @@ function NumberMenu({
   allowed,
   call,
   items,
+  onDifferently,
 }: {
   n: PhoneNumber;
   name: string;
   allowed: boolean;
   call: () => void;
   items: ReactNode;
+  onDifferently: (() => void) | undefined;
 }) {
   const tell = useTell();
   const client = useQueryClient();
@@ -233,6 +264,11 @@ function NumberMenu({
       >
         {t.number.copy}
       </MenuItem>
+      {onDifferently && (
+        <MenuItem disabled={!allowed} onSelect={onDifferently}>
+          {parties.differently.item}
+        </MenuItem>
+      )}
       <MenuItem
         onSelect={() => {
           toLane.mutate();
