@@ -234,6 +234,32 @@ func TestATelephoneWithoutAScreenDoesItByKeys(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, w.sim.OutsidePresses(ref, "*3"))
 	w.until("it is handed over", func() bool { return w.party(w.tomas, c.ID, "").HearsMe })
+	w.telephoneIs(contract.TelephoneStateUp) // it stays between calls
+}
+
+func TestATelephoneIsHungUpWhenItsRepHasLeftTheCallToOthers(t *testing.T) {
+	w := newWorld(t)
+	w.sits(w.tomas)
+	w.telephone(contract.Telephone{Speaks: true})
+	_, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{NumberID: &w.mobile})
+	require.Error(t, err, "it rings first")
+	w.until("it is answered", func() bool { return w.sim.TheyAnswer(ownNumber) })
+	var c contract.Call
+	w.until("they speak", func() bool {
+		desk, err := w.Calls.MyDesk(t.Context(), w.ines)
+		if err != nil || len(desk.Calls) == 0 || !w.sim.TheyAnswer(mobileNumber) {
+			return false
+		}
+		c = desk.Calls[0]
+		return w.phase(c.ID) == contract.PhaseSpeaking
+	})
+	w.asks(c.ID, w.tomas, contract.AskAsConsult, "")
+	w.rung(w.tomas)
+	_, err = w.Arrivals.AnswerCall(t.Context(), w.tomas, c.ID)
+	require.NoError(t, err)
+	w.turns(w.ines, c.ID, contract.TurnActHandOver)
+	w.telephoneIs(contract.TelephoneStateDown)
+	assert.True(t, w.party(w.tomas, c.ID, "").HearsMe, "the call goes on")
 }
 
 func TestASingleCallIsPlacedAnotherWay(t *testing.T) {

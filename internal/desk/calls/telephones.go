@@ -433,8 +433,8 @@ func (ts *Telephones) telephoneEnds(leg *telephoneLeg, trouble string) {
 	}
 }
 
-// telephonesFollow hangs up telephones that have nothing left to do: of reps whose last call has ended, or for whom a
-// call rings no more.
+// telephonesFollow hangs up telephones that have nothing left to do: of reps whose last call has ended, or was left to
+// others, or for whom a call rings no more.
 func (ts *Telephones) telephonesFollow(id uuid.UUID, state call.State) {
 	rung := state.RungNow()
 	c := ts.registry.call(id)
@@ -443,7 +443,8 @@ func (ts *Telephones) telephonesFollow(id uuid.UUID, state call.State) {
 	for user, leg := range ts.telephones {
 		switch {
 		case leg.state == contract.TelephoneStateUp:
-			if leg.standing || state.Phase() != call.PhaseEnded || leg.forWhat == forCode || c == nil {
+			over := state.Phase() == call.PhaseEnded || state.LeftAt(user.String()) != nil
+			if leg.standing || !over || leg.forWhat == forCode || c == nil {
 				continue
 			}
 			if _, part := c.parts[user]; !part {

@@ -177,90 +177,101 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
             className={`flex min-h-10 cursor-pointer items-center gap-2 rounded-sm px-2 py-1 ${i === at ? "bg-ours-soft" : ""}`}
           >
             <Text option={o} />
-            {i === at && (
-              <span className="ml-auto flex shrink-0 gap-1.5">
-                {"colleague" in o && !can(o) ? (
-                  <>
-                    {o.colleague.colleague.reached && (
-                      <Act
-                        label={t.whenFree}
-                        onClick={() => {
-                          watch.mutate(o.colleague.colleague);
-                        }}
-                      />
-                    )}
-                    <Act
-                      label={t.note}
-                      onClick={() => {
-                        note.mutate(o.colleague.colleague);
-                      }}
-                    />
-                    <Act
-                      label={t.voicemail}
-                      onClick={() => {
-                        asks.mutate({ as: "handed", voicemail_of: o.colleague.colleague.id });
-                      }}
-                    />
-                  </>
-                ) : (
-                  !("park" in o) &&
-                  !("help" in o) &&
-                  can(o) && (
-                    <>
-                      {!given(o) && (
-                        <Act
-                          label={t.ask}
-                          hint="Enter"
-                          ours
-                          onClick={() => {
-                            choose(o, "consult");
-                          }}
-                        />
-                      )}
-                      <Act
-                        label={t.give}
-                        hint={given(o) ? "Enter" : "⇧ Enter"}
-                        onClick={() => {
-                          choose(o, "handed");
-                        }}
-                      />
-                    </>
-                  )
-                )}
-              </span>
-            )}
           </div>
         ))}
       </div>
       {whom.data && options.length === 0 && <p className="px-2 py-1 text-quiet">{t.nobody}</p>}
-      <p className="mt-2 border-t border-rule pt-1.5 text-sm text-quiet">{t.hint}</p>
+      <div
+        data-testid="whom-acts"
+        className="mt-2 flex min-h-10 flex-wrap items-center justify-end gap-1.5 border-t border-rule pt-2"
+      >
+        <p className="mr-auto text-sm text-quiet">{t.hint}</p>
+        {options[at] && (
+          <Acts
+            option={options[at]}
+            choose={choose}
+            watch={watch.mutate}
+            note={note.mutate}
+            voicemail={(of) => {
+              asks.mutate({ as: "handed", voicemail_of: of });
+            }}
+          />
+        )}
+      </div>
     </Dialog>
   );
 }
 
-function Act({
-  label,
-  hint,
-  onClick,
-  ours = false,
+/** Acts are what can be done with the one who is chosen: asked, given the call, or something else where they cannot be rung. */
+function Acts({
+  option: o,
+  choose,
+  watch,
+  note,
+  voicemail,
 }: {
-  label: string;
-  hint?: string;
-  onClick: () => void;
-  ours?: boolean;
+  option: Option;
+  choose: (o: Option, as: Schemas["Ask"]["as"]) => void;
+  watch: (c: Schemas["Colleague"]) => void;
+  note: (c: Schemas["Colleague"]) => void;
+  voicemail: (of: string) => void;
 }) {
+  if ("colleague" in o && !can(o)) {
+    const c = o.colleague.colleague;
+    return (
+      <>
+        {c.reached && (
+          <Button
+            onClick={() => {
+              watch(c);
+            }}
+          >
+            {t.whenFree}
+          </Button>
+        )}
+        <Button
+          onClick={() => {
+            note(c);
+          }}
+        >
+          {t.note}
+        </Button>
+        <Button
+          onClick={() => {
+            voicemail(c.id);
+          }}
+        >
+          {t.voicemail}
+        </Button>
+      </>
+    );
+  }
+  if (!can(o)) return null;
+  const single = "park" in o || "help" in o;
   return (
-    <Button
-      look={ours ? "ours" : "plain"}
-      hint={hint}
-      tabIndex={-1}
-      onClick={(e) => {
-        e.stopPropagation();
-        onClick();
-      }}
-    >
-      {label}
-    </Button>
+    <>
+      {!given(o) && (
+        <Button
+          look="ours"
+          hint="Enter"
+          onClick={() => {
+            choose(o, "consult");
+          }}
+        >
+          {"park" in o ? t.park : "help" in o ? t.help : t.ask}
+        </Button>
+      )}
+      {!single && (
+        <Button
+          hint={given(o) ? "Enter" : "⇧ Enter"}
+          onClick={() => {
+            choose(o, "handed");
+          }}
+        >
+          {t.give}
+        </Button>
+      )}
+    </>
   );
 }
 

@@ -15,7 +15,7 @@ export function CallParts({ parts }: { parts: Schemas["CallPart"][] }) {
       <table className="w-full text-left">
         <thead className="text-sm text-quiet">
           <tr>
-            <th className="py-1 font-normal" />
+            <th className="py-1 font-normal">{t.who}</th>
             {[t.from, t.talk, t.conference, t.consult, t.hold].map((x) => (
               <th key={x} className="px-2 py-1 text-right font-normal">
                 {x}

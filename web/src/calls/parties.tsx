@@ -287,7 +287,6 @@ export function AskButton({ call }: { call: Call }) {
   if (!may(call, "ask")) return null;
   return (
     <Button
-      aria-label={p.ask}
       title={p.ask}
       className="px-1.5!"
       hint={letter("ask")}

@@ -54,7 +54,7 @@ export const parties = {
     noteLeft: (name: string) => `Note left for ${name}`,
     noteText: (name: string) => `Could you call ${name} back?`,
     nobody: "Nobody of that name. Type a number to call it.",
-    hint: "Enter asks, Shift+Enter gives the call away at once",
+    hint: "Arrows choose",
     since: (since: string) => `since ${since}`,
     outside: "outside",
     line: (number: string) => `call ${number}`,
@@ -106,6 +106,7 @@ export const parties = {
   },
   page: {
     title: "Who was in it",
+    who: "Who",
     from: "From",
     talk: "Talked",
     conference: "With several",
