@@ -146,6 +146,7 @@ func TestACallGivenAwayComesBackAndIsJoinedAndParked(t *testing.T) {
 	tomas.command("w")
 	tomas.see("Park the call", "[role=dialog]")
 	tomas.click("option", "Park the call", "[role=dialog]")
+	tomas.click("button", "Park the call", "[data-testid=whom-acts]")
 	ines.see("Parked at 1", "[data-testid=waiting]")
 	ines.see("by Tomas Reyl", "[data-testid=waiting]")
 	ines.looks("parked")

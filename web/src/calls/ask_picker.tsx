@@ -168,10 +168,10 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
             id={`${id}-${String(i)}`}
             role="option"
             aria-selected={i === at}
-            onPointerMove={() => {
-              setActive(i);
-            }}
             onClick={() => {
+              setActive(i); // not by passing over it: the pointer is on its way to what is to be done
+            }}
+            onDoubleClick={() => {
               choose(o, "consult");
             }}
             className={`flex min-h-10 cursor-pointer items-center gap-2 rounded-sm px-2 py-1 ${i === at ? "bg-ours-soft" : ""}`}
