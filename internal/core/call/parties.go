@@ -102,98 +102,6 @@ var (
 	ErrOutsiders = errors.New("nobody of the firm would be in this call any more")
 )
 
-// Asked tells whether somebody in the call has asked for user, for whom it rings.
-func (s *State) Asked(user string) bool {
-	l := s.Leg(s.liveLeg(user))
-	return l != nil && l.State == Ringing && l.For != 0
-}
-
-// Asking is the leg that user consults, nil without one.
-func (s *State) Asking(user string) *Leg {
-	mine := s.liveLeg(user)
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.As == Consulted && l.For == mine && l.State != Ended && mine != 0 {
-			return l
-		}
-	}
-	return nil
-}
-
-// liveLeg is the number of the leg of a rep that lasts, 0 without one.
-func (s *State) liveLeg(user string) LegNo {
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.Party == Rep && l.User == user && l.State != Ended {
-			return l.No
-		}
-	}
-	return 0
-}
-
-// Bridge is the bridge on which a leg is now, 0 for none: it waits.
-func (l *Leg) Bridge() BridgeNo {
-	if n := len(l.Spans); n > 0 && l.Spans[n-1].To.IsZero() && l.State == Up {
-		return l.Spans[n-1].Bridge
-	}
-	return 0
-}
-
-// Waits tells whether a leg is up and on no bridge, in a call that was answered.
-func (s *State) Waits(l *Leg) bool {
-	return l.State == Up && l.Bridge() == 0 && l.Party != Observer && l.Party != Machine && !s.taken().IsZero() &&
-		s.Ended.IsZero()
-}
-
-// Left tells whether outside parties of an answered call have nobody of the firm, neither person nor machine, who
-// speaks with them, but for those who were handed to another outside party.
-func (s *State) Left() bool {
-	if s.Seq == 0 || !s.Ended.IsZero() || s.Answered().IsZero() {
-		return false
-	}
-	outside := 0
-	for i := range s.Legs {
-		switch l := &s.Legs[i]; {
-		case l.State != Up:
-		case l.Party == Rep || l.Party == Machine:
-			return false
-		case l.Party == Outside && l.Bridge() != 0:
-			return false
-		case l.Party == Outside:
-			outside++
-		}
-	}
-	return outside > 0
-}
-
-// Responsible tells who looks after the outside of a call now: the reps who speak or are rung, or who left it last where
-// nobody does; empty where a machine does or nobody is outside.
-func (s *State) Responsible() []string {
-	var speak, rung []string
-	last := ""
-	for i := range s.Legs {
-		l := &s.Legs[i]
-		if l.Party != Rep {
-			continue
-		}
-		switch {
-		case l.State == Up:
-			speak = append(speak, l.User)
-		case l.State == Ringing:
-			rung = append(rung, l.User)
-		case l.Reason == HandedOn || l.Reason == WasParked:
-			last = l.User
-		}
-	}
-	switch {
-	case len(speak) > 0:
-		return speak
-	case len(rung) > 0:
-		return rung
-	case last != "" && s.anyLive(Outside):
-		return []string{last}
-	}
-	return nil
-}
-
 // speaker is the leg of a rep who is up in an answered call that no machine has. Errors: those of a command.
 func (d *decision) speaker(by string) (LegNo, error) {
 	no := d.liveLegOf(by)
@@ -242,157 +150,25 @@ func (d *decision) ask(in Ask) ([]Fact, []Effect, error) {
 	return d.facts, d.effects, nil
 }
 
-// parties is how many legs last, without those who only listen.
-func (s *State) parties() int {
-	n := 0
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.State != Ended && l.Party != Observer {
-			n++
-		}
+// talking is who by consults, once they are there. Errors: those of a command, ErrNotAsking, ErrNoSpeech.
+func (d *decision) talking(by string) (mine LegNo, asked *Leg, err error) {
+	if mine, err = d.speaker(by); err != nil {
+		return 0, nil, err
 	}
-	return n
-}
-
-func (s *State) outsideAt(address string) bool {
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.Party == Outside && l.State != Ended && l.Address == address {
-			return true
-		}
+	switch asked = d.state.Asking(by); {
+	case asked == nil:
+		return 0, nil, ErrNotAsking
+	case asked.State != Up:
+		return 0, nil, ErrNoSpeech
 	}
-	return false
-}
-
-// stepAside takes a rep from their bridge. Those who would be left there without anybody of the firm wait.
-func (d *decision) stepAside(mine LegNo) {
-	bridge := d.state.Leg(mine).Bridge()
-	if bridge == 0 {
-		return
-	}
-	on := d.state.on(bridge)
-	alone := true
-	for _, no := range on {
-		alone = alone && (no == mine || d.state.Leg(no).Party != Rep)
-	}
-	for _, no := range on {
-		if alone || no == mine {
-			d.add(Fact{Kind: Held, Leg: no})
-		}
-	}
-}
-
-// on are the legs on a bridge.
-func (s *State) on(bridge BridgeNo) []LegNo {
-	var legs []LegNo
-	for i := range s.Legs {
-		if s.Legs[i].Bridge() == bridge && bridge != 0 {
-			legs = append(legs, s.Legs[i].No)
-		}
-	}
-	return legs
-}
-
-// main are the legs that are up and nobody's consultation, but for the one of who consults: the call itself.
-func (s *State) main(without LegNo) []LegNo {
-	var legs []LegNo
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.State == Up && l.As != Consulted && l.Party != Observer && l.No != without &&
-			(l.Party == Outside || !s.consults(l.No) || l.Bridge() == s.mainBridge()) {
-			legs = append(legs, l.No)
-		}
-	}
-	return legs
-}
-
-// consults tells whether a leg consults another that lasts.
-func (s *State) consults(no LegNo) bool {
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.As == Consulted && l.For == no && l.State != Ended {
-			return true
-		}
-	}
-	return false
-}
-
-// mainBridge is the bridge of the first outside party that is not consulted, else of the first rep who consults nobody;
-// 0 where they wait.
-func (s *State) mainBridge() BridgeNo {
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.Party == Outside && l.State == Up && l.As != Consulted {
-			return l.Bridge()
-		}
-	}
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.Party == Rep && l.State == Up && l.As != Consulted && !s.consults(l.No) {
-			return l.Bridge()
-		}
-	}
-	return 0
-}
-
-// gather puts legs on one bridge: that of those who are on one already where all of that one are among them, so that
-// nobody's time on it is cut, else a new one.
-func (d *decision) gather(legs ...LegNo) {
-	bridge := BridgeNo(0)
-	for _, no := range legs {
-		if b := d.state.Leg(no).Bridge(); b != 0 && subset(d.state.on(b), legs) && bridge == 0 {
-			bridge = b
-		}
-	}
-	if bridge == 0 {
-		bridge = d.state.bridgeNo + 1
-	}
-	for _, no := range legs {
-		if l := d.state.Leg(no); l.State == Up && l.Bridge() != bridge {
-			d.add(Fact{Kind: Bridged, Leg: no, Bridge: bridge})
-		}
-	}
-}
-
-func subset(some, all []LegNo) bool {
-	for _, x := range some {
-		in := false
-		for _, y := range all {
-			in = in || x == y
-		}
-		if !in {
-			return false
-		}
-	}
-	return true
-}
-
-// together puts a leg with whom it consults, or who consults it.
-func (d *decision) together(asked LegNo) {
-	asker := d.state.Leg(asked).For
-	d.stepAside(asker)
-	d.gather(asker, asked)
-}
-
-// back puts a rep on the bridge of the call itself; whom they consult waits, and is rung no longer.
-func (d *decision) back(by string, mine LegNo) {
-	if asked := d.state.Asking(by); asked != nil {
-		if asked.State == Up {
-			if asked.Bridge() != 0 {
-				d.add(Fact{Kind: Held, Leg: asked.No})
-			}
-		} else {
-			d.endLeg(asked.No, GivenUp)
-		}
-	}
-	d.gather(append(d.state.main(mine), mine)...)
+	return mine, asked, nil
 }
 
 func (d *decision) swap(in Swap) ([]Fact, []Effect, error) {
-	mine, err := d.speaker(in.By)
-	if err != nil {
-		return nil, nil, err
-	}
-	asked := d.state.Asking(in.By)
+	mine, asked, err := d.talking(in.By)
 	switch {
-	case asked == nil:
-		return nil, nil, ErrNotAsking
-	case asked.State != Up:
-		return nil, nil, ErrNoSpeech
+	case err != nil:
+		return nil, nil, err
 	case asked.Bridge() != 0 && asked.Bridge() == d.state.Leg(mine).Bridge():
 		d.back(in.By, mine)
 	default:
@@ -402,16 +178,9 @@ func (d *decision) swap(in Swap) ([]Fact, []Effect, error) {
 }
 
 func (d *decision) join(in Join) ([]Fact, []Effect, error) {
-	mine, err := d.speaker(in.By)
+	mine, asked, err := d.talking(in.By)
 	if err != nil {
 		return nil, nil, err
-	}
-	asked := d.state.Asking(in.By)
-	switch {
-	case asked == nil:
-		return nil, nil, ErrNotAsking
-	case asked.State != Up:
-		return nil, nil, ErrNoSpeech
 	}
 	d.add(Fact{Kind: Joined, Leg: asked.No})
 	d.gather(append(d.state.main(mine), mine)...)
@@ -497,16 +266,6 @@ func (d *decision) muteLeg(in MuteLeg) ([]Fact, []Effect, error) {
 	return d.facts, d.effects, nil
 }
 
-// firstRep is the leg of the first rep who is up.
-func (s *State) firstRep() LegNo {
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.Party == Rep && l.State == Up {
-			return l.No
-		}
-	}
-	return 0
-}
-
 func (d *decision) park(in Park) ([]Fact, []Effect, error) {
 	mine, err := d.speaker(in.By)
 	switch {
@@ -528,17 +287,6 @@ func (d *decision) park(in Park) ([]Fact, []Effect, error) {
 	d.add(Fact{Kind: LegEnded, Leg: mine, Reason: reason})
 	d.settle(EndedByUs)
 	return d.facts, d.effects, nil
-}
-
-// reps is how many reps are up.
-func (s *State) reps() int {
-	n := 0
-	for i := range s.Legs {
-		if s.Legs[i].Party == Rep && s.Legs[i].State == Up {
-			n++
-		}
-	}
-	return n
 }
 
 func (d *decision) take(in Take) ([]Fact, []Effect, error) {
@@ -565,217 +313,4 @@ func (d *decision) say(in Say) ([]Fact, []Effect, error) {
 		d.add(Fact{Kind: Said, Leg: no, Word: in.Word})
 	}
 	return d.facts, d.effects, nil
-}
-
-// settle looks what is left of an answered call after a leg has ended: those who remain without the outside hear each
-// other, and a call in which nobody is left to talk with ends, for a reason.
-func (d *decision) settle(reason Reason) {
-	s := &d.state
-	if !s.Ended.IsZero() {
-		return
-	}
-	up, rung := 0, 0
-	for i := range s.Legs {
-		switch l := &s.Legs[i]; {
-		case l.State == Ended || l.Party == Observer:
-		case l.State == Up:
-			up++
-		case l.Party == Rep:
-			rung++
-		case l.As != "": // an outside party that was dialed
-			rung++
-		}
-	}
-	outside := s.anyUp(Outside)
-	switch {
-	case outside && (s.reps() > 0 || s.anyUp(Machine)):
-	case outside && up > 1 && s.mainBridge() != 0: // handed to an outside party
-	case outside && (rung > 0 || s.Left() && s.passed()):
-	case !outside && s.reps() > 1:
-		d.colleaguesGoOn()
-	default:
-		d.endAll(reason)
-	}
-}
-
-// tidy is what holds after everything: nobody is alone on a bridge, where they would wait in silence, and who listens
-// does so beside a rep.
-func (d *decision) tidy() {
-	for _, l := range d.state.Legs {
-		if b := l.Bridge(); b != 0 && len(d.state.on(b)) == 1 {
-			d.add(Fact{Kind: Held, Leg: l.No})
-		}
-	}
-	d.settleListeners()
-}
-
-// passed tells whether somebody has handed the call over or parked it, so that those who left it are looked after.
-func (s *State) passed() bool {
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.Party == Rep && (l.Reason == HandedOn || l.Reason == WasParked) {
-			return true
-		}
-	}
-	return false
-}
-
-// colleaguesGoOn lets a rep whom the outside has left, and whom they consult, hear each other.
-func (d *decision) colleaguesGoOn() {
-	var up []LegNo
-	for _, l := range d.state.Legs {
-		if l.Party != Rep || l.State != Up {
-			continue
-		}
-		if l.As != Consulted && !d.state.consults(l.No) {
-			return // there is a conversation besides the consultation
-		}
-		up = append(up, l.No)
-	}
-	for _, no := range up {
-		if d.state.Leg(no).As == Consulted {
-			d.add(Fact{Kind: Joined, Leg: no})
-		}
-	}
-	d.gather(up...)
-}
-
-func (s *State) anyUp(p Party) bool {
-	for i := range s.Legs {
-		if s.Legs[i].Party == p && s.Legs[i].State == Up {
-			return true
-		}
-	}
-	return false
-}
-
-// Act is what somebody can do in a call of more than two.
-type Act string
-
-// The acts. Their names are those of the inputs.
-const (
-	ActAsk      Act = "ask"
-	ActSwap     Act = "swap"
-	ActBack     Act = "back"
-	ActJoin     Act = "join"
-	ActHandOver Act = "hand_over"
-	ActPark     Act = "park"
-	ActHold     Act = "hold"
-	ActTake     Act = "take"
-)
-
-// Acts are what user can do now, and nothing else: those that Decide would carry out.
-func (s *State) Acts(user string) []Act {
-	var acts []Act
-	for _, x := range []struct {
-		act Act
-		in  Input
-	}{
-		{ActAsk, Ask{By: user, Address: "?", As: Consulted}}, {ActSwap, Swap{user}}, {ActBack, Resume{user}},
-		{ActJoin, Join{user}}, {ActHandOver, HandOver{user}}, {ActPark, Park{By: user, Place: "?"}},
-		{ActHold, Hold{user}}, {ActTake, Take{By: user}},
-	} {
-		if facts, _, err := Decide(*s, x.in, s.Last); err == nil && len(facts) > 0 {
-			acts = append(acts, x.act)
-		}
-	}
-	return acts
-}
-
-// More tells whether more than a rep and one other are in the call, or were.
-func (s *State) More() bool {
-	for i := range s.Legs {
-		l := &s.Legs[i]
-		if l.For != 0 || l.As != "" || l.Party == Observer || l.Reason == WasParked || l.Reason == HandedOn {
-			return true
-		}
-	}
-	return false
-}
-
-// OnlyConsulted are the users who were asked something and never spoke in the call itself.
-func (s *State) OnlyConsulted() []string {
-	var users []string
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.Party == Rep && l.As == Consulted && !l.Answered.IsZero() {
-			users = append(users, l.User)
-		}
-	}
-	return users
-}
-
-// MayDrop tells whether it is offered to user to end a leg of others: one that they can end, but not that of the one with
-// whom the call began while it is with nobody else; for that they hang up.
-func (s *State) MayDrop(user string, leg LegNo) bool {
-	if first := s.Other(); first != nil && first.No == leg {
-		others := 0
-		for i := range s.Legs {
-			if l := &s.Legs[i]; l.State == Up && l.No != leg && l.As != Consulted && l.Party != Observer {
-				others++
-			}
-		}
-		if others < 2 {
-			return false
-		}
-	}
-	_, _, err := Decide(*s, Drop{By: user, Leg: leg}, s.Last)
-	return err == nil
-}
-
-// Owes tells whether user has handed the call over or parked it and nobody has taken it yet: it may come back to them.
-func (s *State) Owes(user string) bool {
-	if !s.Left() {
-		return false
-	}
-	last := ""
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.Party == Rep && (l.Reason == HandedOn || l.Reason == WasParked) {
-			last = l.User
-		}
-	}
-	return last == user
-}
-
-// Away tells whether user is in an answered call, on no bridge, and asks nobody: they have put it on hold, or nobody is
-// with them any more.
-func (s *State) Away(user string) bool {
-	l := s.Leg(s.liveLeg(user))
-	return l != nil && s.Waits(l) && s.Asking(user) == nil && l.As != Consulted
-}
-
-// IsUp tells whether a rep's leg is up: they are in the call, whether they speak or wait.
-func (s *State) IsUp(user string) bool {
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.Party == Rep && l.User == user && l.State == Up {
-			return true
-		}
-	}
-	return false
-}
-
-// LeftAt is the last leg of a user who is in a call of more than two no longer, while it goes on; nil where that is not
-// so.
-func (s *State) LeftAt(user string) *Leg {
-	if !s.Ended.IsZero() || !s.More() {
-		return nil
-	}
-	var last *Leg
-	for i := range s.Legs {
-		l := &s.Legs[i]
-		if l.Party != Rep || l.User != user {
-			continue
-		}
-		if l.State == Up {
-			return nil
-		}
-		if !l.Answered.IsZero() {
-			last = l
-		}
-	}
-	return last
-}
-
-// Speaks tells whether user is in the call and on a bridge.
-func (s *State) Speaks(user string) bool {
-	l := s.Leg(s.liveLeg(user))
-	return l != nil && l.Bridge() != 0
 }
