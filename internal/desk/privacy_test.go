@@ -53,6 +53,7 @@ func (w *world) lives() contract.Call {
 	ctx := w.t.Context()
 	c := w.calls()
 	require.True(w.t, w.sim.TheyAnswer(mobileNumber))
+	w.recordingIs(c.ID, contract.CallRecordingStateGoing) // else it may be hung up before that begins
 	_, err := w.Calls.SaveNotes(
 		ctx,
 		w.ines,
