@@ -1,0 +1,553 @@
+package route
+
+import (
+	"slices"
+	"strings"
+	"time"
+)
+
+// Event is what happens to a caller who is taken through a route. The types below are all there are.
+type Event interface{ event() }
+
+// Begin is the first event.
+type Begin struct{}
+
+// Spoken tells that what was said has ended.
+type Spoken struct{}
+
+// Keyed are keys that the caller has pressed.
+type Keyed struct{ Digits string }
+
+// Elapsed tells that the time for which the machine waits is over.
+type Elapsed struct{}
+
+// Found answers a LookUp: whether what the test looks at is so, whatever its Not says.
+type Found struct{ Holds bool }
+
+// Nobody tells that nobody has taken the call who was rung, or that the queue does not keep it (full, too long, closed).
+type Nobody struct{}
+
+// HungUp tells that the caller has gone, or that somebody has the call: the route is over.
+type HungUp struct{}
+
+func (Begin) event()   {}
+func (Spoken) event()  {}
+func (Keyed) event()   {}
+func (Elapsed) event() {}
+func (Found) event()   {}
+func (Nobody) event()  {}
+func (HungUp) event()  {}
+
+// Effect is what is to be done for a caller. The types below are all there are. After Speak the machine waits for
+// Spoken, after Wait for Elapsed, after LookUp for Found, after those that ring and JoinQueue for Nobody; keys may come
+// at any time.
+type Effect interface{ effect() }
+
+// Speak says a text in a language, or plays a sound.
+type Speak struct{ Text, Sound, Language string }
+
+// Hush stops what is being said.
+type Hush struct{}
+
+// Wait waits for so long for keys.
+type Wait struct{ For time.Duration }
+
+// LookUp asks whether a test holds. Pressed tests are answered by the machine itself.
+type LookUp struct{ Test Test }
+
+// RingOwner rings who owns the caller's record, if anybody does.
+type RingOwner struct{ For time.Duration }
+
+// RingPeople rings some, all at once or one after the other.
+type RingPeople struct {
+	People []string
+	All    bool
+	For    time.Duration
+}
+
+// JoinQueue lets the caller wait in a queue, or wait on in it.
+type JoinQueue struct {
+	Queue    string
+	Priority int
+	Keys     []string // that do something while waiting
+}
+
+// LeaveQueue takes the caller out of the line for now: they have pressed a key. The place is kept.
+type LeaveQueue struct{}
+
+// TakeCallback notes a callback that keeps the caller's place, in a queue or in the one in which they wait. Nobody
+// follows where it cannot be: the number is withheld, or one is noted already.
+type TakeCallback struct{ Queue string }
+
+// TakeMessage lets a message be left: for somebody, or for those of the queue or line.
+type TakeMessage struct{ User, Queue string }
+
+// Inform says how something stands; Digits are those that were asked for, by name. It waits for Spoken.
+type Inform struct {
+	What, Language string
+	Digits         map[string]string
+}
+
+// Dial rings a number outside the firm.
+type Dial struct {
+	Number string
+	For    time.Duration
+}
+
+// Finish ends the call. Served: the caller got what they came for, and need not be called back.
+type Finish struct {
+	Why    string
+	Served bool
+}
+
+func (Speak) effect()        {}
+func (Hush) effect()         {}
+func (Wait) effect()         {}
+func (LookUp) effect()       {}
+func (RingOwner) effect()    {}
+func (RingPeople) effect()   {}
+func (JoinQueue) effect()    {}
+func (LeaveQueue) effect()   {}
+func (TakeCallback) effect() {}
+func (TakeMessage) effect()  {}
+func (Inform) effect()       {}
+func (Dial) effect()         {}
+func (Finish) effect()       {}
+
+// Limits of a run: however a route is written and whatever a caller does, it ends.
+const (
+	MostTaken  = 300 // steps
+	MostRoutes = 10  // changes from one route to another
+	mostAhead  = 8   // keys that are kept until a menu asks for them
+)
+
+// State is where a caller stands in a route. The zero value is before Begin.
+type State struct {
+	Language string
+	Kept     map[string]string // digits by name
+	Done     bool
+	Taken    int    // steps that were carried out
+	At       string // id of the step that is carried out
+
+	frames []frame
+	doing  *Step
+	asked  int    // how often the step has asked
+	typed  string // digits of the step so far
+	ahead  string // keys that were pressed before anybody asked
+	spoken bool   // what the step says has been said
+	routes int
+	served bool
+	queue  string // in which they wait, or waited last
+}
+
+// frame is a block of steps that is carried out, and what it stands beneath.
+type frame struct {
+	steps []Step
+	next  int
+	under *Step // the menu, queue step or test; nil for a whole route
+	asked int   // of a menu: how often it had asked when the block began
+}
+
+// Routes gives the steps of another route as it is live; false: there is none.
+type Routes func(id string) (Route, bool)
+
+// Next is what follows an event: the state after it and what is to be done. A state is never changed; an event that
+// means nothing now gives no effects.
+func (r Route) Next(s State, e Event, others Routes) (State, []Effect) {
+	if s.Done {
+		return s, nil
+	}
+	m := machine{State: s.copied(), others: others}
+	switch e := e.(type) {
+	case Begin:
+		if m.frames != nil {
+			break
+		}
+		if len(r.Languages) > 0 {
+			m.Language = r.Languages[0]
+		}
+		m.frames = []frame{{steps: r.Steps}}
+		m.goOn()
+	case HungUp:
+		m.Done = true
+	case Keyed:
+		m.keyed(e.Digits)
+	default:
+		m.waited(e)
+	}
+	return m.State, m.effects
+}
+
+func (s State) copied() State {
+	s.frames = slices.Clone(s.frames)
+	kept := map[string]string{}
+	for k, v := range s.Kept {
+		kept[k] = v
+	}
+	s.Kept = kept
+	return s
+}
+
+type machine struct {
+	State
+	others  Routes
+	effects []Effect
+}
+
+func (m *machine) do(e Effect) { m.effects = append(m.effects, e) }
+
+func (m *machine) finish(why string) {
+	m.Done, m.doing = true, nil
+	m.do(Finish{why, m.served})
+}
+
+// goOn takes the next step, and those after it that need no waiting.
+func (m *machine) goOn() {
+	for !m.Done {
+		top := len(m.frames) - 1
+		if top < 0 {
+			m.finish("the route has no further step")
+			return
+		}
+		f := &m.frames[top]
+		if f.next >= len(f.steps) {
+			m.frames = m.frames[:top]
+			if f.under != nil && f.under.Do == Queue { // back to waiting, in the place that was kept
+				if !m.take(f.under) {
+					return
+				}
+			}
+			continue
+		}
+		step := &f.steps[f.next]
+		f.next++
+		if !m.take(step) {
+			return
+		}
+	}
+}
+
+// take carries a step out; true: go on at once.
+func (m *machine) take(s *Step) bool {
+	if m.Taken++; m.Taken > MostTaken {
+		m.finish("the route went on for too long")
+		return false
+	}
+	m.doing, m.At, m.asked, m.typed, m.spoken = s, s.ID, 0, "", false
+	wait := time.Duration(s.seconds()) * time.Second
+	switch s.Do {
+	case Say:
+		if m.ahead != "" { // they know what is said, and have pressed on
+			return true
+		}
+		m.do(m.text(s))
+	case Menu, Digits:
+		return m.ask()
+	case When:
+		if s.Test == nil {
+			return true
+		}
+		if s.Test.Is == Pressed {
+			return m.tested((m.Kept[s.Test.Name] == s.Test.Value) != s.Test.Not)
+		}
+		m.do(LookUp{*s.Test})
+	case Language:
+		m.Language = s.Language
+		return true
+	case Owner:
+		m.do(RingOwner{wait})
+	case Ring:
+		m.do(RingPeople{s.People, s.All, wait})
+	case Queue:
+		m.queue = s.Queue
+		m.do(JoinQueue{Queue: s.Queue, Priority: s.Priority, Keys: s.keys()})
+	case Tell:
+		m.served = true
+		m.do(Inform{What: s.What, Language: m.Language, Digits: m.Kept})
+	case Outside:
+		m.do(Dial{s.Number, wait})
+	default:
+		return m.leave(s)
+	}
+	return false
+}
+
+// leave carries out the steps that end a call here, or lead elsewhere.
+func (m *machine) leave(s *Step) bool {
+	switch s.Do {
+	case Callback:
+		queue := s.Queue
+		if queue == "" {
+			queue = m.queue
+		}
+		m.do(TakeCallback{queue})
+	case Voicemail:
+		m.Done = true
+		m.do(TakeMessage{s.User, m.queue})
+	case Another:
+		return m.another(s.Route)
+	case Again:
+		return m.again()
+	default:
+		m.finish("the route ends here")
+	}
+	return false
+}
+
+func (m *machine) another(id string) bool {
+	if m.routes++; m.routes > MostRoutes {
+		m.finish("the routes lead round in circles")
+		return false
+	}
+	next, there := m.others(id)
+	if !there {
+		m.finish("the next route is not there")
+		return false
+	}
+	if !slices.Contains(next.Languages, m.Language) && len(next.Languages) > 0 {
+		m.Language = next.Languages[0]
+	}
+	m.frames = []frame{{steps: next.Steps}}
+	return true
+}
+
+// again goes back to the nearest menu around the step; one that has asked as often as it may goes on with what follows
+// when nothing fits.
+func (m *machine) again() bool {
+	for top := len(m.frames) - 1; top >= 0; top-- {
+		f := m.frames[top]
+		if f.under == nil || f.under.Do != Menu {
+			continue
+		}
+		m.frames = m.frames[:top]
+		m.doing, m.At, m.typed, m.spoken = f.under, f.under.ID, "", false
+		if m.asked = f.asked; m.asked >= f.under.tries() {
+			return m.nothingFits()
+		}
+		return m.ask()
+	}
+	return true
+}
+
+// ask says what a step asks for, unless the answer is there already.
+func (m *machine) ask() bool {
+	m.asked++
+	m.spoken = false
+	if m.ahead != "" {
+		ahead := m.ahead
+		m.ahead = ""
+		m.spoken = true
+		if m.answer(ahead) {
+			return true
+		}
+		if m.waiting() { // for the rest of it
+			m.do(Wait{time.Duration(m.doing.seconds()) * time.Second})
+		}
+		return false
+	}
+	m.do(m.text(m.doing))
+	return false
+}
+
+// waiting tells whether the step that is carried out waits for keys.
+func (m *machine) waiting() bool {
+	return !m.Done && m.doing != nil && m.doing.Do == Digits && m.spoken
+}
+
+// text is what a step says in the language that is spoken: in the route's usual one where there is none in it.
+func (m *machine) text(s *Step) Speak {
+	text := s.Texts[m.Language]
+	if text == "" {
+		for _, l := range sortedLanguages(s.Texts) {
+			if text == "" {
+				text = s.Texts[l]
+			}
+		}
+	}
+	return Speak{Text: text, Sound: s.Sound, Language: m.Language}
+}
+
+// waited is an event for which a step waits.
+func (m *machine) waited(e Event) {
+	if m.doing == nil {
+		return
+	}
+	goesOn := false
+	switch e := e.(type) {
+	case Spoken:
+		switch m.doing.Do {
+		case Say, Tell:
+			goesOn = true
+		case Menu, Digits:
+			if !m.spoken {
+				m.spoken = true
+				m.do(Wait{time.Duration(m.doing.seconds()) * time.Second})
+			}
+		}
+	case Elapsed:
+		switch {
+		case m.doing.Do == Digits && m.typed != "":
+			goesOn = m.keep()
+		case (m.doing.Do == Menu || m.doing.Do == Digits) && m.spoken:
+			goesOn = m.misses()
+		}
+	case Found:
+		if m.doing.Do == When {
+			goesOn = m.tested(e.Holds != m.doing.Test.Not)
+		}
+	case Nobody:
+		switch m.doing.Do {
+		case Owner, Ring, Queue, Outside, Callback:
+			goesOn = true
+		}
+	}
+	if goesOn {
+		m.goOn()
+	}
+}
+
+// tested goes into the steps for a test that holds, or into the others.
+func (m *machine) tested(holds bool) bool {
+	steps := m.doing.Else
+	if holds {
+		steps = m.doing.Steps
+	}
+	m.into(m.doing, steps)
+	return true
+}
+
+func (m *machine) into(s *Step, steps []Step) {
+	m.frames = append(m.frames, frame{steps: steps, under: s, asked: m.asked})
+	m.doing = nil
+}
+
+// keyed takes keys that were pressed.
+func (m *machine) keyed(digits string) {
+	digits = strings.Map(func(r rune) rune {
+		if strings.ContainsRune(keypad, r) {
+			return r
+		}
+		return -1
+	}, digits)
+	if digits == "" || m.doing == nil {
+		return
+	}
+	switch m.doing.Do {
+	case Menu, Digits:
+		if !m.spoken { // what they are asked is said no further
+			m.do(Hush{})
+			m.spoken = true
+		}
+		if m.answer(digits) {
+			m.goOn()
+		} else if m.waiting() {
+			m.do(Wait{time.Duration(m.doing.seconds()) * time.Second})
+		}
+	case Queue:
+		for _, key := range digits {
+			if o := m.doing.option(string(key)); o != nil {
+				m.do(LeaveQueue{})
+				m.into(m.doing, o.Steps)
+				m.goOn()
+				return
+			}
+		}
+	case Say:
+		m.keepAhead(digits)
+		m.do(Hush{})
+		m.goOn()
+	default:
+		m.keepAhead(digits)
+	}
+}
+
+const keypad = "0123456789*#"
+
+func (m *machine) keepAhead(digits string) {
+	if m.ahead += digits; len(m.ahead) > mostAhead {
+		m.ahead = m.ahead[:mostAhead]
+	}
+}
+
+// answer takes keys as the answer to what is asked; what is left of them is kept for what is asked next. True: go on.
+func (m *machine) answer(digits string) bool {
+	if m.doing.Do == Menu {
+		key, rest := digits[:1], digits[1:]
+		o := m.doing.option(key)
+		if o == nil {
+			return m.misses()
+		}
+		m.keepAhead(rest)
+		m.into(m.doing, o.Steps)
+		return true
+	}
+	for i, c := range digits {
+		if c == '#' {
+			m.keepAhead(digits[i+1:])
+			if m.typed == "" {
+				return m.misses()
+			}
+			return m.keep()
+		}
+		m.typed += string(c)
+		if len(m.typed) >= m.doing.most() {
+			m.keepAhead(digits[i+1:])
+			return m.keep()
+		}
+	}
+	return false
+}
+
+// most is how many digits a step asks for at most.
+func (s *Step) most() int {
+	if s.Most == 0 {
+		return MaxDigits
+	}
+	return s.Most
+}
+
+// keep keeps the digits of a step.
+func (m *machine) keep() bool {
+	m.Kept[m.doing.Name] = m.typed
+	return true
+}
+
+// misses asks once more, or goes on with what follows when nothing fits.
+func (m *machine) misses() bool {
+	if m.asked < m.doing.tries() {
+		return m.ask()
+	}
+	return m.nothingFits()
+}
+
+func (m *machine) nothingFits() bool {
+	m.into(m.doing, m.doing.Else)
+	return true
+}
+
+func (s *Step) option(key string) *Option {
+	for i := range s.Options {
+		if s.Options[i].Key == key {
+			return &s.Options[i]
+		}
+	}
+	return nil
+}
+
+// keys are those that do something.
+func (s *Step) keys() []string {
+	var keys []string
+	for _, o := range s.Options {
+		keys = append(keys, o.Key)
+	}
+	return keys
+}
+
+func sortedLanguages(texts map[string]string) []string {
+	var list []string
+	for l := range texts {
+		list = append(list, l)
+	}
+	slices.Sort(list)
+	return list
+}
