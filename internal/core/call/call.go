@@ -91,7 +91,7 @@ func KnownReason(r Reason) bool {
 		NoMoment,
 		HandedOn,
 		WasParked, Merged,
-		Dropped:
+		Dropped, CallbackTaken:
 		return true
 	}
 	return false
@@ -183,6 +183,7 @@ type State struct {
 	Line     string    // the line of ours that an inbound call came in on
 	OnHold   bool
 	Place    string    // where it is parked; "" where it is not
+	Served   bool      // the attendant has told the caller what they called for
 	Run      int       // how many keys were pressed one soon after the other, lately
 	RunLeg   LegNo     // by whom
 	RunAt    time.Time // the last of them
@@ -234,7 +235,7 @@ func (s *State) Phase() Phase {
 		return PhaseMessage
 	case out == nil || out.State == Dialing:
 		return PhaseDialing
-	case out.State == Ringing:
+	case out.State == Ringing || s.Inbound && s.taken().IsZero(): // the attendant is no answer
 		return PhaseRinging
 	default:
 		return PhaseSpeaking
@@ -271,6 +272,12 @@ func (s *State) Answered() time.Time {
 
 // taken is when the call stopped ringing because somebody, or a machine, took it.
 func (s *State) taken() time.Time {
+	if s.Inbound && s.wasAttended() {
+		if l := s.firstTaker(); l != nil {
+			return l.Answered
+		}
+		return time.Time{}
+	}
 	if out := s.Other(); out != nil && !out.Answered.IsZero() {
 		return out.Answered
 	}
@@ -384,6 +391,8 @@ func Evolve(s State, f Fact) State {
 		leg.As, leg.For = cmp.Or(f.As, Handed), f.For
 	case Parked:
 		s.Place = f.Address
+	case Served:
+		s.Served = true
 	case Said:
 		leg.Answer = f.Word
 	case LegEnded:

@@ -158,6 +158,16 @@ func (d *decision) decide(in Input) ([]Fact, []Effect, error) {
 		return d.listen(in)
 	case StepIn:
 		return d.stepIn(in)
+	case Attend:
+		return d.attend()
+	case Forward:
+		return d.forward(in)
+	case Unforward:
+		return d.unforward()
+	case Serve:
+		return d.serve()
+	case Conclude:
+		return d.conclude(in)
 	case Adopt:
 		return d.adopt(in)
 	case MergeInto:
@@ -272,8 +282,11 @@ func (d *decision) carrier(no LegNo, ev legEvent, reason Reason) {
 		d.answeredBy(no)
 	case evEnded:
 		answered := leg.State == Up
-		if reason = reasonFor(reason, answered); d.state.Inbound && no == 1 && !answered && reason != CutOff {
-			reason = Abandoned
+		reason = reasonFor(reason, answered)
+		if d.state.Inbound && no == 1 && d.state.Answered().IsZero() && reason != CutOff {
+			if reason = Abandoned; d.state.Served {
+				reason = Announced
+			}
 		}
 		if d.state.voicemail() != nil {
 			reason = d.reasonOfMachine(Abandoned)
@@ -293,6 +306,7 @@ func (d *decision) carrier(no LegNo, ev legEvent, reason Reason) {
 // answeredBy puts a leg that has just been answered where it belongs: with who consults it, with the call that it takes
 // over, or, of the first that is answered, with everybody.
 func (d *decision) answeredBy(no LegNo) {
+	d.unattend()
 	switch l := d.state.Leg(no); {
 	case l.As == Consulted:
 		d.together(no)

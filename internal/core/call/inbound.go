@@ -84,7 +84,7 @@ func (d *decision) waiting() error {
 		return ErrNoCall
 	case !d.state.Ended.IsZero():
 		return ErrOver
-	case d.state.Left():
+	case d.state.Left() || d.state.Attended():
 		return nil
 	case !d.state.Inbound && !d.state.Internal:
 		return ErrNotInbound

@@ -114,10 +114,10 @@ func KeypadDigits(text string) bool {
 	return text != "" && len(text) <= 32 && strings.Trim(text, "0123456789*#ABCD") == ""
 }
 
-// Machine is the leg of the machine that took the call, nil without one.
+// Machine is the leg of the machine that took the call, nil without one. An attendant does not take it.
 func (s *State) Machine() *Leg {
 	for i := range s.Legs {
-		if s.Legs[i].Party == Machine {
+		if s.Legs[i].Party == Machine && s.Legs[i].Device != Attendant {
 			return &s.Legs[i]
 		}
 	}
@@ -176,6 +176,7 @@ func (d *decision) machineTakes(in MachineTakes) ([]Fact, []Effect, error) {
 		}
 		return NoAnswer
 	})
+	d.unattend()
 	no := LegNo(len(d.state.Legs) + 1)
 	d.add(Fact{Kind: LegAdded, Leg: no, Party: Machine, Device: in.Device, By: in.Box})
 	d.add(Fact{Kind: LegAnswered, Leg: no})

@@ -304,6 +304,8 @@ func FuzzParties(f *testing.F) {
 	f.Add([]byte{1, 0, 5, 3, 7, 0, 10, 16, 3, 2, 12, 0, 14, 2})
 	f.Add([]byte{0, 0, 3, 1, 15, 0, 16, 1, 17, 2, 17, 6, 18, 2, 2, 0})
 	f.Add([]byte{0, 0, 3, 1, 10, 8, 8, 1, 5, 0, 7, 0, 6, 0})
+	f.Add([]byte{1, 0, 32, 0, 5, 2, 7, 1, 15, 0, 32, 0, 33, 0, 3, 4, 2, 0})
+	f.Add([]byte{1, 0, 32, 0, 33, 0, 3, 2, 4, 0, 36, 0})
 	users := []string{"ines", "tomas", "odile"}
 	f.Fuzz(func(t *testing.T, script []byte) {
 		var s call.State
@@ -329,7 +331,9 @@ func FuzzParties(f *testing.F) {
 				call.MachineEnds{}, call.LeavePrepared{By: by, Name: "x"}, call.Mute{By: by, On: n&8 != 0},
 				call.Withdraw{From: by}, call.Lost{}, call.Beep{}, call.Press{By: by, Digits: "1"}, call.Miss{},
 				call.Adopt{By: by, Addresses: []string{"+14135550177"}}, call.MergeInto{By: by, Call: "other"},
-			}[int(script[i])%32]
+				call.Attend{}, call.Forward{Address: "+14135550188"}, call.Unforward{}, call.Serve{},
+				call.Conclude{Reason: call.CallbackTaken},
+			}[int(script[i])%37]
 			more, effects, err := call.Decide(s, in, at)
 			if err != nil {
 				require.Empty(t, more)

@@ -17,7 +17,7 @@ type Times struct {
 func (t Times) Whole() time.Duration { return t.Talk + t.Conference + t.Consult + t.Hold }
 
 // TimesOf splits the time of a leg from its answer until its end, or until now where it lasts. A machine counts as one
-// of the firm; who only listens counts for nobody.
+// of the firm, but for the attendant, with whom a caller waits; who only listens counts for nobody.
 func (s *State) TimesOf(no LegNo, now time.Time) Times {
 	var t Times
 	l := s.Leg(no)
@@ -84,7 +84,7 @@ func (s *State) beside(l *Leg, part Span) (others int, outside bool) {
 		return 0, outside
 	}
 	for i := range s.Legs {
-		if o := &s.Legs[i]; o.No != l.No && bridgeAt(o, part.From) == part.Bridge {
+		if o := &s.Legs[i]; o.No != l.No && o.Device != Attendant && bridgeAt(o, part.From) == part.Bridge {
 			others++
 			outside = outside || o.Party == Outside
 		}
