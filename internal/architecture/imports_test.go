@@ -35,7 +35,7 @@ var layers = [][]string{
 	{"desk/firm"},
 	{"desk/book"},
 	{"desk/outreach", "desk/calls", "desk/staff", "desk/privacy", "desk/usage"},
-	{"desk/filing"},
+	{"desk/queues", "desk/filing"},
 	{"desk/rounds"},
 	{"desk"},
 	{"httpapi", "demo"},
@@ -46,7 +46,7 @@ var layers = [][]string{
 // areas are those of the desk, and which others each may look at besides firm, which all may. What would run the other
 // way is an interface of the lower one that the desk hands in.
 var areas = map[string][]string{
-	"firm": {}, "staff": {}, "privacy": {}, "usage": {}, "book": {}, "outreach": {}, "calls": {"book"}, "filing": {"book", "outreach",
+	"firm": {}, "staff": {}, "privacy": {}, "usage": {}, "book": {}, "outreach": {}, "calls": {"book"}, "queues": {"book", "calls"}, "filing": {"book", "outreach",
 		"calls"}, "rounds": {"book", "calls", "filing"},
 }
 

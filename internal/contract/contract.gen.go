@@ -1029,6 +1029,27 @@ func (e LaneEntryTone) Valid() bool {
 	}
 }
 
+// Defines values for Lateness.
+const (
+	LatenessInTime   Lateness = "in time"
+	LatenessLate     Lateness = "late"
+	LatenessSoonLate Lateness = "soon late"
+)
+
+// Valid indicates whether the value is a known member of the Lateness enum.
+func (e Lateness) Valid() bool {
+	switch e {
+	case LatenessInTime:
+		return true
+	case LatenessLate:
+		return true
+	case LatenessSoonLate:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LineQualityVerdict.
 const (
 	LineQualityVerdictBad  LineQualityVerdict = "bad"
@@ -1221,6 +1242,7 @@ const (
 	LiveEventKindTeam    LiveEventKind = "team"
 	LiveEventKindVoices  LiveEventKind = "voices"
 	LiveEventKindWaiting LiveEventKind = "waiting"
+	LiveEventKindWord    LiveEventKind = "word"
 )
 
 // Valid indicates whether the value is a known member of the LiveEventKind enum.
@@ -1257,6 +1279,8 @@ func (e LiveEventKind) Valid() bool {
 	case LiveEventKindVoices:
 		return true
 	case LiveEventKindWaiting:
+		return true
+	case LiveEventKindWord:
 		return true
 	default:
 		return false
@@ -2178,6 +2202,123 @@ func (e RoundSettingsShown) Valid() bool {
 	}
 }
 
+// Defines values for RouteEventDoes.
+const (
+	RouteEventDoesHangsUp  RouteEventDoes = "hangs_up"
+	RouteEventDoesListens  RouteEventDoes = "listens"
+	RouteEventDoesNobody   RouteEventDoes = "nobody"
+	RouteEventDoesPresses  RouteEventDoes = "presses"
+	RouteEventDoesSomebody RouteEventDoes = "somebody"
+	RouteEventDoesWaits    RouteEventDoes = "waits"
+)
+
+// Valid indicates whether the value is a known member of the RouteEventDoes enum.
+func (e RouteEventDoes) Valid() bool {
+	switch e {
+	case RouteEventDoesHangsUp:
+		return true
+	case RouteEventDoesListens:
+		return true
+	case RouteEventDoesNobody:
+		return true
+	case RouteEventDoesPresses:
+		return true
+	case RouteEventDoesSomebody:
+		return true
+	case RouteEventDoesWaits:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RouteStepDo.
+const (
+	RouteStepDoAgain     RouteStepDo = "again"
+	RouteStepDoCallback  RouteStepDo = "callback"
+	RouteStepDoDigits    RouteStepDo = "digits"
+	RouteStepDoEnd       RouteStepDo = "end"
+	RouteStepDoLanguage  RouteStepDo = "language"
+	RouteStepDoMenu      RouteStepDo = "menu"
+	RouteStepDoOutside   RouteStepDo = "outside"
+	RouteStepDoOwner     RouteStepDo = "owner"
+	RouteStepDoQueue     RouteStepDo = "queue"
+	RouteStepDoRing      RouteStepDo = "ring"
+	RouteStepDoRoute     RouteStepDo = "route"
+	RouteStepDoSay       RouteStepDo = "say"
+	RouteStepDoTell      RouteStepDo = "tell"
+	RouteStepDoVoicemail RouteStepDo = "voicemail"
+	RouteStepDoWhen      RouteStepDo = "when"
+)
+
+// Valid indicates whether the value is a known member of the RouteStepDo enum.
+func (e RouteStepDo) Valid() bool {
+	switch e {
+	case RouteStepDoAgain:
+		return true
+	case RouteStepDoCallback:
+		return true
+	case RouteStepDoDigits:
+		return true
+	case RouteStepDoEnd:
+		return true
+	case RouteStepDoLanguage:
+		return true
+	case RouteStepDoMenu:
+		return true
+	case RouteStepDoOutside:
+		return true
+	case RouteStepDoOwner:
+		return true
+	case RouteStepDoQueue:
+		return true
+	case RouteStepDoRing:
+		return true
+	case RouteStepDoRoute:
+		return true
+	case RouteStepDoSay:
+		return true
+	case RouteStepDoTell:
+		return true
+	case RouteStepDoVoicemail:
+		return true
+	case RouteStepDoWhen:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RouteTriedChoices.
+const (
+	RouteTriedChoicesHangsUp  RouteTriedChoices = "hangs_up"
+	RouteTriedChoicesListens  RouteTriedChoices = "listens"
+	RouteTriedChoicesNobody   RouteTriedChoices = "nobody"
+	RouteTriedChoicesPresses  RouteTriedChoices = "presses"
+	RouteTriedChoicesSomebody RouteTriedChoices = "somebody"
+	RouteTriedChoicesWaits    RouteTriedChoices = "waits"
+)
+
+// Valid indicates whether the value is a known member of the RouteTriedChoices enum.
+func (e RouteTriedChoices) Valid() bool {
+	switch e {
+	case RouteTriedChoicesHangsUp:
+		return true
+	case RouteTriedChoicesListens:
+		return true
+	case RouteTriedChoicesNobody:
+		return true
+	case RouteTriedChoicesPresses:
+		return true
+	case RouteTriedChoicesSomebody:
+		return true
+	case RouteTriedChoicesWaits:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Scope.
 const (
 	ScopeCalls    Scope = "calls"
@@ -2756,7 +2897,10 @@ type Ask struct {
 	// LineID Handed only: one of the firm's lines, whose people are rung
 	LineID   *openapi_types.UUID `json:"line_id,omitempty"`
 	NumberID *openapi_types.UUID `json:"number_id,omitempty"`
-	Typed    *string             `json:"typed,omitempty"`
+
+	// QueueID Handed only: a queue, in which they wait
+	QueueID *openapi_types.UUID `json:"queue_id,omitempty"`
+	Typed   *string             `json:"typed,omitempty"`
 
 	// VoicemailOf Handed only: a colleague whose voicemail takes the call
 	VoicemailOf *openapi_types.UUID `json:"voicemail_of,omitempty"`
@@ -3612,7 +3756,10 @@ type FirmLine struct {
 	Reps        []openapi_types.UUID `json:"reps"`
 	RingMode    FirmLineRingMode     `json:"ring_mode"`
 	RingSeconds int                  `json:"ring_seconds"`
-	Source      string               `json:"source"`
+
+	// RouteID By which route it goes; none: by its own rule
+	RouteID *openapi_types.UUID `json:"route_id,omitempty"`
+	Source  string              `json:"source"`
 
 	// Texting Whether the network lets it send text messages
 	Texting    *FirmLineTexting   `json:"texting,omitempty"`
@@ -4003,6 +4150,9 @@ type LaneEntryKind string
 // LaneEntryTone defines model for LaneEntry.Tone.
 type LaneEntryTone string
 
+// Lateness How a wait stands to the queue's target
+type Lateness string
+
 // Layout defines model for Layout.
 type Layout struct {
 	Fields []PlacedField `json:"fields"`
@@ -4110,6 +4260,11 @@ type LineRest struct {
 	Days int `json:"days"`
 }
 
+// LineRoute defines model for LineRoute.
+type LineRoute struct {
+	RouteID *openapi_types.UUID `json:"route_id,omitempty"`
+}
+
 // LinkFor defines model for LinkFor.
 type LinkFor struct {
 	Firm  string     `json:"firm"`
@@ -4209,6 +4364,9 @@ type LiveEvent struct {
 
 	// Trace Heights of both voices along the time, 0 to 100, evenly spread.
 	Trace *VoiceTrace `json:"trace,omitempty"`
+
+	// Word Of kind word: what the reader is told once
+	Word *string `json:"word,omitempty"`
 
 	// Writer The window that saved the notes
 	Writer *string `json:"writer,omitempty"`
@@ -4648,6 +4806,13 @@ type NewRemark struct {
 	Text string `json:"text"`
 }
 
+// NewRoute defines model for NewRoute.
+type NewRoute struct {
+	// LineID The line whose rule it begins with
+	LineID *openapi_types.UUID `json:"line_id,omitempty"`
+	Name   string              `json:"name"`
+}
+
 // NewSignInLink defines model for NewSignInLink.
 type NewSignInLink struct {
 	// Send By mail too
@@ -4660,6 +4825,12 @@ type NewToken struct {
 	Days   *int    `json:"days,omitempty"`
 	Name   string  `json:"name"`
 	Scopes []Scope `json:"scopes"`
+}
+
+// NewTrial defines model for NewTrial.
+type NewTrial struct {
+	Name string   `json:"name"`
+	Try  RouteTry `json:"try"`
 }
 
 // NoteChange defines model for NoteChange.
@@ -5179,6 +5350,120 @@ type PutAside struct {
 	// Text As it lies in the file, shortened; notes that may not be read are left out
 	Text string `json:"text"`
 	Why  string `json:"why"`
+}
+
+// QueueNow defines model for QueueNow.
+type QueueNow struct {
+	// Abandoned Who hung up while waiting, without the short ones
+	Abandoned int `json:"abandoned"`
+	Answered  int `json:"answered"`
+
+	// Callbacks Callbacks that are owed
+	Callbacks     int  `json:"callbacks"`
+	CallbacksKept int  `json:"callbacks_kept"`
+	ClosedByHand  bool `json:"closed_by_hand"`
+
+	// EstimateError How far waits that were said lay from what came, as a share, over thirty days; left out where none was said
+	EstimateError *float64           `json:"estimate_error,omitempty"`
+	Free          int                `json:"free"`
+	ID            openapi_types.UUID `json:"id"`
+
+	// Late How a wait stands to the queue's target
+	Late           Lateness `json:"late"`
+	LongestSeconds int      `json:"longest_seconds"`
+
+	// MayLead The reader may open and close it
+	MayLead bool `json:"may_lead"`
+
+	// Member The reader is one
+	Member bool   `json:"member"`
+	Name   string `json:"name"`
+
+	// Offered Callers today
+	Offered int `json:"offered"`
+
+	// Oldest Since when the first of them waits
+	Oldest *time.Time `json:"oldest,omitempty"`
+
+	// Open It takes callers now
+	Open bool `json:"open"`
+
+	// ServiceLevel Share of those offered who were answered within the target, 0 to 1
+	ServiceLevel float64 `json:"service_level"`
+
+	// Short Who hung up within five seconds
+	Short         int `json:"short"`
+	TargetSeconds int `json:"target_seconds"`
+
+	// There Members who take calls
+	There int `json:"there"`
+
+	// Today What is said to everybody who waits today
+	Today string `json:"today"`
+
+	// WaitedSeconds Mean wait of who was answered
+	WaitedSeconds int `json:"waited_seconds"`
+
+	// Waiting Callers who wait now
+	Waiting int `json:"waiting"`
+}
+
+// QueueSettings defines model for QueueSettings.
+type QueueSettings struct {
+	Active bool `json:"active"`
+
+	// Comfort Texts between, by language
+	Comfort []SpokenTexts `json:"comfort"`
+
+	// EverySeconds How often something is said
+	EverySeconds int `json:"every_seconds"`
+
+	// Hours Opening times as those of a line; none is always open
+	Hours string              `json:"hours"`
+	ID    *openapi_types.UUID `json:"id,omitempty"`
+
+	// MaxLength How many may wait; 0: any number
+	MaxLength int `json:"max_length"`
+
+	// MaxWaitSeconds 0: as long as they like
+	MaxWaitSeconds int                  `json:"max_wait_seconds"`
+	Members        []openapi_types.UUID `json:"members"`
+
+	// Misses After so many calls that somebody leaves unanswered they are set away; 0: never
+	Misses int    `json:"misses"`
+	Name   string `json:"name"`
+
+	// Needs Skills that its callers ask for
+	Needs []SkillNeed `json:"needs"`
+
+	// PreferSeconds For how long the owner, or who last spoke with them, is waited for
+	PreferSeconds int `json:"prefer_seconds"`
+
+	// RelaxSeconds After each such time one level less is asked for; 0: never
+	RelaxSeconds int `json:"relax_seconds"`
+
+	// Retries How often a callback is tried again
+	Retries      int `json:"retries"`
+	RetryMinutes int `json:"retry_minutes"`
+	RingSeconds  int `json:"ring_seconds"`
+
+	// Rings How many are rung at once
+	Rings       int  `json:"rings"`
+	SayPosition bool `json:"say_position"`
+
+	// SayWait The estimated wait, where it is sure enough
+	SayWait bool `json:"say_wait"`
+
+	// TargetSeconds Of the service level
+	TargetSeconds int    `json:"target_seconds"`
+	Version       *int   `json:"version,omitempty"`
+	Zone          string `json:"zone"`
+}
+
+// QueueToday defines model for QueueToday.
+type QueueToday struct {
+	Closed bool   `json:"closed"`
+	Today  string `json:"today"`
 }
 
 // Reach defines model for Reach.
@@ -5917,6 +6202,201 @@ type RoundUndo struct {
 	Until   time.Time          `json:"until"`
 }
 
+// RouteChange defines model for RouteChange.
+type RouteChange struct {
+	Draft   RouteDoc `json:"draft"`
+	Name    string   `json:"name"`
+	Version int      `json:"version"`
+}
+
+// RouteDoc defines model for RouteDoc.
+type RouteDoc struct {
+	Languages []string    `json:"languages"`
+	Steps     []RouteStep `json:"steps"`
+}
+
+// RouteEntry defines model for RouteEntry.
+type RouteEntry struct {
+	// Changed The draft is not what is live
+	Changed bool `json:"changed"`
+
+	// Faults How much is wrong with the draft
+	Faults int                `json:"faults"`
+	ID     openapi_types.UUID `json:"id"`
+
+	// Lines Labels of the lines that go by it
+	Lines []string `json:"lines"`
+
+	// Live The version that is live
+	Live   *int       `json:"live,omitempty"`
+	LiveAt *time.Time `json:"live_at,omitempty"`
+	Name   string     `json:"name"`
+}
+
+// RouteEvent defines model for RouteEvent.
+type RouteEvent struct {
+	// Does What the caller does next or what becomes of a ring
+	Does RouteEventDoes `json:"does"`
+	Keys *string        `json:"keys,omitempty"`
+}
+
+// RouteEventDoes What the caller does next or what becomes of a ring
+type RouteEventDoes string
+
+// RouteLine A line of the outline
+type RouteLine struct {
+	Depth  int      `json:"depth"`
+	Faults []string `json:"faults"`
+
+	// Key Of a lead: the key, or “else”
+	Key string `json:"key"`
+
+	// Lead It says when the lines beneath it are carried out: of a key, or else
+	Lead bool `json:"lead"`
+
+	// Step Id of the step
+	Step string `json:"step"`
+	Text string `json:"text"`
+}
+
+// RouteLive defines model for RouteLive.
+type RouteLive struct {
+	// BackTo An earlier version; else the draft goes live
+	BackTo  *int `json:"back_to,omitempty"`
+	Version int  `json:"version"`
+}
+
+// RouteOption defines model for RouteOption.
+type RouteOption struct {
+	Key   string      `json:"key"`
+	Steps []RouteStep `json:"steps"`
+}
+
+// RoutePage defines model for RoutePage.
+type RoutePage struct {
+	// Changed The draft is not what is live
+	Changed bool     `json:"changed"`
+	Draft   RouteDoc `json:"draft"`
+
+	// Faults Of the route as a whole
+	Faults   []string           `json:"faults"`
+	ID       openapi_types.UUID `json:"id"`
+	Lines    []string           `json:"lines"`
+	Live     *int               `json:"live,omitempty"`
+	Name     string             `json:"name"`
+	Outline  []RouteLine        `json:"outline"`
+	Trials   []RouteTrial       `json:"trials"`
+	Version  int                `json:"version"`
+	Versions []RouteVersion     `json:"versions"`
+}
+
+// RouteStep defines model for RouteStep.
+type RouteStep struct {
+	All      *bool          `json:"all,omitempty"`
+	Do       RouteStepDo    `json:"do"`
+	Else     *[]RouteStep   `json:"else,omitempty"`
+	ID       string         `json:"id"`
+	Language *string        `json:"language,omitempty"`
+	Most     *int           `json:"most,omitempty"`
+	Name     *string        `json:"name,omitempty"`
+	Number   *string        `json:"number,omitempty"`
+	Options  *[]RouteOption `json:"options,omitempty"`
+	People   *[]string      `json:"people,omitempty"`
+	Priority *int           `json:"priority,omitempty"`
+	Queue    *string        `json:"queue,omitempty"`
+	Route    *string        `json:"route,omitempty"`
+	Seconds  *int           `json:"seconds,omitempty"`
+	Sound    *string        `json:"sound,omitempty"`
+	Steps    *[]RouteStep   `json:"steps,omitempty"`
+	Test     *RouteTest     `json:"test,omitempty"`
+
+	// Texts What is said by language
+	Texts *SpokenTexts `json:"texts,omitempty"`
+	Tries *int         `json:"tries,omitempty"`
+	User  *string      `json:"user,omitempty"`
+	What  *string      `json:"what,omitempty"`
+}
+
+// RouteStepDo defines model for RouteStep.Do.
+type RouteStepDo string
+
+// RouteTest defines model for RouteTest.
+type RouteTest struct {
+	// Filter A filter of the kind of record that kind says
+	Filter *map[string]interface{} `json:"filter,omitempty"`
+	Is     string                  `json:"is"`
+	Kind   *string                 `json:"kind,omitempty"`
+	Name   *string                 `json:"name,omitempty"`
+	Not    *bool                   `json:"not,omitempty"`
+	Value  *string                 `json:"value,omitempty"`
+}
+
+// RouteTrial defines model for RouteTrial.
+type RouteTrial struct {
+	ID   openapi_types.UUID `json:"id"`
+	Name string             `json:"name"`
+
+	// Passes With the draft as it is
+	Passes bool `json:"passes"`
+
+	// Path What has to come of it
+	Path []string `json:"path"`
+}
+
+// RouteTried defines model for RouteTried.
+type RouteTried struct {
+	// Choices What can happen next
+	Choices []RouteTriedChoices `json:"choices"`
+
+	// Keys That lead anywhere now
+	Keys  []string         `json:"keys"`
+	Lines []RouteTriedLine `json:"lines"`
+	Over  bool             `json:"over"`
+
+	// Path Ids of the steps that were carried out
+	Path []string `json:"path"`
+}
+
+// RouteTriedChoices defines model for RouteTried.Choices.
+type RouteTriedChoices string
+
+// RouteTriedLine defines model for RouteTriedLine.
+type RouteTriedLine struct {
+	Language *string `json:"language,omitempty"`
+
+	// Says What the caller hears
+	Says string `json:"says"`
+
+	// Seconds After the beginning of the call
+	Seconds int     `json:"seconds"`
+	Sound   *string `json:"sound,omitempty"`
+	Step    string  `json:"step"`
+
+	// Text What happens
+	Text string `json:"text"`
+}
+
+// RouteTry defines model for RouteTry.
+type RouteTry struct {
+	// At Date and time on the line's clock, like 2026-12-01T14:30
+	At     string             `json:"at"`
+	Events []RouteEvent       `json:"events"`
+	LineID openapi_types.UUID `json:"line_id"`
+
+	// Number From where; else a number of who calls
+	Number *string `json:"number,omitempty"`
+
+	// RecordID Who calls
+	RecordID *openapi_types.UUID `json:"record_id,omitempty"`
+}
+
+// RouteVersion defines model for RouteVersion.
+type RouteVersion struct {
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+	No int       `json:"no"`
+}
+
 // RowCount defines model for RowCount.
 type RowCount struct {
 	Count int `json:"count"`
@@ -6096,6 +6576,12 @@ type SignInLink struct {
 	Sent      bool      `json:"sent"`
 }
 
+// SkillNeed defines model for SkillNeed.
+type SkillNeed struct {
+	Level int    `json:"level"`
+	Skill string `json:"skill"`
+}
+
 // Skills What they know, each from 1 (some) to 3 (well)
 type Skills map[string]int
 
@@ -6188,6 +6674,9 @@ type Source struct {
 	Source string `json:"source"`
 	Won    int    `json:"won"`
 }
+
+// SpokenTexts What is said by language
+type SpokenTexts map[string]string
 
 // Staff defines model for Staff.
 type Staff struct {
@@ -6475,25 +6964,52 @@ type VoiceTrace struct {
 	Theirs []int `json:"theirs"`
 }
 
+// WaitMove defines model for WaitMove.
+type WaitMove struct {
+	QueueID openapi_types.UUID `json:"queue_id"`
+}
+
 // WaitingCall defines model for WaitingCall.
 type WaitingCall struct {
 	// By Who parked it or asks for help, or empty
-	By      string             `json:"by"`
-	CallID  openapi_types.UUID `json:"call_id"`
-	Display string             `json:"display"`
+	By     string             `json:"by"`
+	CallID openapi_types.UUID `json:"call_id"`
+
+	// Callback They have hung up and are to be called back
+	Callback *bool  `json:"callback,omitempty"`
+	Display  string `json:"display"`
+
+	// Due Of a callback: not before
+	Due *time.Time `json:"due,omitempty"`
 
 	// Help Its rep asks those who lead to listen
-	Help bool   `json:"help"`
-	Line string `json:"line"`
-	Name string `json:"name"`
-	Note string `json:"note"`
+	Help bool `json:"help"`
+
+	// Late How a wait stands to the queue's target
+	Late    *Lateness `json:"late,omitempty"`
+	Line    string    `json:"line"`
+	MayMove *bool     `json:"may_move,omitempty"`
+
+	// MayTake The reader may take them out of turn
+	MayTake *bool  `json:"may_take,omitempty"`
+	Name    string `json:"name"`
+	Note    string `json:"note"`
 
 	// Place Where it is parked; empty for one that rings
 	Place string `json:"place"`
 
+	// Queue In which they wait
+	Queue *string `json:"queue,omitempty"`
+
 	// Rings Whom it rings
 	Rings []string  `json:"rings"`
 	Since time.Time `json:"since"`
+
+	// Turn It is their turn with the reader
+	Turn *bool `json:"turn,omitempty"`
+
+	// WaitID Of who waits in a queue
+	WaitID *openapi_types.UUID `json:"wait_id,omitempty"`
 }
 
 // Webhook defines model for Webhook.
@@ -6663,6 +7179,11 @@ type ListPromisesParams struct {
 
 // ListPromisesParamsWhose defines parameters for ListPromises.
 type ListPromisesParamsWhose string
+
+// TakeWaitParams defines parameters for TakeWait.
+type TakeWaitParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
 
 // AddRecordParams defines parameters for AddRecord.
 type AddRecordParams struct {
@@ -6953,6 +7474,12 @@ type PutPreparedMessagesJSONRequestBody = PreparedMessages
 // SetRetentionJSONRequestBody defines body for SetRetention for application/json ContentType.
 type SetRetentionJSONRequestBody = Retention
 
+// MoveWaitJSONRequestBody defines body for MoveWait for application/json ContentType.
+type MoveWaitJSONRequestBody = WaitMove
+
+// SetQueueTodayJSONRequestBody defines body for SetQueueToday for application/json ContentType.
+type SetQueueTodayJSONRequestBody = QueueToday
+
 // DeleteRecordingJSONRequestBody defines body for DeleteRecording for application/json ContentType.
 type DeleteRecordingJSONRequestBody = RecordingDeletion
 
@@ -7028,6 +7555,21 @@ type ListRestJSONRequestBody = RoundRest
 // SettleInRoundJSONRequestBody defines body for SettleInRound for application/json ContentType.
 type SettleInRoundJSONRequestBody = RoundSettle
 
+// AddRouteJSONRequestBody defines body for AddRoute for application/json ContentType.
+type AddRouteJSONRequestBody = NewRoute
+
+// UpdateRouteJSONRequestBody defines body for UpdateRoute for application/json ContentType.
+type UpdateRouteJSONRequestBody = RouteChange
+
+// PutRouteLiveJSONRequestBody defines body for PutRouteLive for application/json ContentType.
+type PutRouteLiveJSONRequestBody = RouteLive
+
+// KeepTrialJSONRequestBody defines body for KeepTrial for application/json ContentType.
+type KeepTrialJSONRequestBody = NewTrial
+
+// TryRouteJSONRequestBody defines body for TryRoute for application/json ContentType.
+type TryRouteJSONRequestBody = RouteTry
+
 // PutScriptsJSONRequestBody defines body for PutScripts for application/json ContentType.
 type PutScriptsJSONRequestBody = Scripts
 
@@ -7070,11 +7612,20 @@ type UpdateLineJSONRequestBody = FirmLine
 // RestLineJSONRequestBody defines body for RestLine for application/json ContentType.
 type RestLineJSONRequestBody = LineRest
 
+// SetLineRouteJSONRequestBody defines body for SetLineRoute for application/json ContentType.
+type SetLineRouteJSONRequestBody = LineRoute
+
 // SetOutcomeSettingsJSONRequestBody defines body for SetOutcomeSettings for application/json ContentType.
 type SetOutcomeSettingsJSONRequestBody = OutcomeSettings
 
 // PreviewOutcomeJSONRequestBody defines body for PreviewOutcome for application/json ContentType.
 type PreviewOutcomeJSONRequestBody = OutcomeSetting
+
+// AddQueueJSONRequestBody defines body for AddQueue for application/json ContentType.
+type AddQueueJSONRequestBody = QueueSettings
+
+// UpdateQueueJSONRequestBody defines body for UpdateQueue for application/json ContentType.
+type UpdateQueueJSONRequestBody = QueueSettings
 
 // SetRecordingSettingsJSONRequestBody defines body for SetRecordingSettings for application/json ContentType.
 type SetRecordingSettingsJSONRequestBody = RecordingSettings

@@ -1,4 +1,4 @@
-// Package desk puts the areas of the job together (firm, book, outreach, calls, filing, rounds), each a package of its
+// Package desk puts the areas of the job together (firm, book, outreach, calls, queues, filing, rounds), each a package of its
 // own that says what it must not know, and holds the few pages that are made of several: a call's page, a record's
 // history, the lane, find, a rep's own page. It is the only place where rights are checked.
 //
@@ -9,12 +9,14 @@ import (
 	"context"
 	"fmt"
 
+	"trundo/internal/contract"
 	"trundo/internal/desk/book"
 	"trundo/internal/desk/calls"
 	"trundo/internal/desk/filing"
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/outreach"
 	"trundo/internal/desk/privacy"
+	"trundo/internal/desk/queues"
 	"trundo/internal/desk/rounds"
 	"trundo/internal/desk/staff"
 	"trundo/internal/desk/usage"
@@ -33,6 +35,7 @@ type Desk struct {
 	Recordings *calls.Recordings
 	Telephones *calls.Telephones
 	Team       *calls.Team
+	Queues     *queues.Queues
 	Filing     *filing.Filing
 	Staff      *staff.Staff
 	Privacy    *privacy.Privacy
@@ -51,6 +54,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Book = book.New(d.Firm)
 	d.Outreach = outreach.New(d.Firm, d.Book)
 	d.Calls = calls.New(d.Book)
+	d.Queues = queues.New(d.Calls)
 	d.Filing = filing.New(d.Book, d.Outreach, d.Calls)
 	d.Rounds = rounds.New(d.Filing, d)
 	d.Files, d.Arrivals, d.Voices, d.Lines = d.Book.Files, d.Calls.Arrivals, d.Calls.Voices, d.Calls.Lines
@@ -59,6 +63,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Outbox = d.Outreach
 	d.Book.Use(d.Outreach, d.Team)
 	d.Calls.Listen(d.Rounds)
+	d.Calls.Use(d.Queues)
 	d.Filing.Use(d.Rounds)
 	d.Staff.Use(d.Rounds, d.Outreach)
 	d.Privacy.Use(d.Recordings)
@@ -78,6 +83,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 		return nil, fmt.Errorf("going on with imports: %w", err)
 	}
 	d.Book.Start()
+	d.Queues.Start()
 	d.Rounds.Start()
 	d.Outreach.Start()
 	d.Staff.Start()
@@ -90,4 +96,15 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 func (d *Desk) Close() {
 	d.Stop()
 	d.Calls.Close()
+}
+
+// Waiting are the calls and callers that a may take or sees waiting: those that are parked or ring colleagues, then those
+// in queues.
+func (d *Desk) Waiting(ctx context.Context, a firm.Actor) ([]contract.WaitingCall, error) {
+	list, err := d.Calls.Parties.Waiting(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	queued, err := d.Queues.Waiting(ctx, a)
+	return append(list, queued...), err
 }

@@ -119,7 +119,7 @@ func (s *Server) CallingChoices(c *gin.Context) {
 
 // WaitingCalls implements ServerInterface.
 func (s *Server) WaitingCalls(c *gin.Context) {
-	v, err := s.desk.Calls.Parties.Waiting(c.Request.Context(), actor(c))
+	v, err := s.desk.Waiting(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 

@@ -14,6 +14,7 @@ import (
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/outreach"
 	"trundo/internal/desk/privacy"
+	"trundo/internal/desk/queues"
 	"trundo/internal/desk/rounds"
 	"trundo/internal/desk/staff"
 
@@ -70,6 +71,8 @@ var kinds = []struct {
 	{callerid.ErrNoLine, http.StatusConflict, "no_line", "No line"},
 	{call.ErrNotThere, http.StatusForbidden, "not_in_call", "Not in this call"},
 	{call.ErrOver, http.StatusConflict, "call_over", "The call has ended"},
+	{queues.ErrFaults, http.StatusConflict, "route_faults", "Not ready to go live"},
+	{queues.ErrTrials, http.StatusConflict, "route_tests", "A test does not pass"},
 	{call.ErrTaken, http.StatusConflict, "taken", "Taken by somebody else"},
 	{call.ErrNotInbound, http.StatusConflict, "not_inbound", "Not an inbound call"},
 	{call.ErrNoRing, http.StatusForbidden, "no_ring", "It does not ring for you"},

@@ -335,6 +335,21 @@ type ServerInterface interface {
 	// TakeUpPutAside Tries once more to save all of it; what fails again is put aside again.
 	// (POST /api/put-aside)
 	TakeUpPutAside(c *gin.Context)
+	// RemoveWait Takes who waits out of the queue; the route goes on for them as when the queue is full. A callback is given up.
+	// (DELETE /api/queue-waits/{id})
+	RemoveWait(c *gin.Context, id ID)
+	// MoveWait Moves who waits to another queue, where the place is kept.
+	// (PATCH /api/queue-waits/{id})
+	MoveWait(c *gin.Context, id ID)
+	// TakeWait Takes who waits, out of turn or at their turn; who waits for a callback is called.
+	// (POST /api/queue-waits/{id}/take)
+	TakeWait(c *gin.Context, id ID, params TakeWaitParams)
+	// ListQueues The queues as they are now, with today's figures.
+	// (GET /api/queues)
+	ListQueues(c *gin.Context)
+	// SetQueueToday Opens or closes a queue, and says something to everybody who waits in it today.
+	// (PUT /api/queues/{id}/today)
+	SetQueueToday(c *gin.Context, id ID)
 	// DeleteRecording Deletes the sound for good. That there was one, and who deleted it why, stays.
 	// (POST /api/recordings/{id}/delete)
 	DeleteRecording(c *gin.Context, id ID)
@@ -474,6 +489,30 @@ type ServerInterface interface {
 	// (POST /api/rounds/{id}/settle)
 	SettleInRound(c *gin.Context, id ID, params SettleInRoundParams)
 
+	// (GET /api/routes)
+	ListRoutes(c *gin.Context)
+	// AddRoute Adds a route: a first one to begin with, or what a line does by its rule.
+	// (POST /api/routes)
+	AddRoute(c *gin.Context)
+
+	// (GET /api/routes/{id})
+	GetRoute(c *gin.Context, id ID)
+
+	// (PUT /api/routes/{id})
+	UpdateRoute(c *gin.Context, id ID)
+	// PutRouteLive Puts the draft live, or goes back to an earlier version. Calls in progress finish on the version that they began with.
+	// (POST /api/routes/{id}/live)
+	PutRouteLive(c *gin.Context, id ID)
+	// KeepTrial Keeps a played caller, who has to fare the same before a version goes live.
+	// (POST /api/routes/{id}/trials)
+	KeepTrial(c *gin.Context, id ID)
+
+	// (DELETE /api/routes/{id}/trials/{trial})
+	DropTrial(c *gin.Context, id ID, trial openapi_types.UUID)
+	// TryRoute Plays a caller against the draft. Nobody is rung, and nothing is written down.
+	// (POST /api/routes/{id}/tries)
+	TryRoute(c *gin.Context, id ID)
+
 	// (GET /api/scripts)
 	ListScripts(c *gin.Context)
 
@@ -551,6 +590,9 @@ type ServerInterface interface {
 
 	// (PUT /api/settings/lines/{id}/rest)
 	RestLine(c *gin.Context, id ID)
+	// SetLineRoute Lets a line go by a route, or by its own rule.
+	// (PUT /api/settings/lines/{id}/route)
+	SetLineRoute(c *gin.Context, id ID)
 
 	// (GET /api/settings/outcomes)
 	GetOutcomeSettings(c *gin.Context)
@@ -560,6 +602,15 @@ type ServerInterface interface {
 	// PreviewOutcome What an outcome would do now, with somebody who is made up for it.
 	// (POST /api/settings/outcomes/preview)
 	PreviewOutcome(c *gin.Context)
+
+	// (GET /api/settings/queues)
+	ListQueueSettings(c *gin.Context)
+
+	// (POST /api/settings/queues)
+	AddQueue(c *gin.Context)
+
+	// (PUT /api/settings/queues/{id})
+	UpdateQueue(c *gin.Context, id ID)
 
 	// (GET /api/settings/recording)
 	GetRecordingSettings(c *gin.Context)
@@ -3111,6 +3162,146 @@ func (siw *ServerInterfaceWrapper) TakeUpPutAside(c *gin.Context) {
 	siw.Handler.TakeUpPutAside(c)
 }
 
+// RemoveWait operation middleware
+func (siw *ServerInterfaceWrapper) RemoveWait(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveWait(c, id)
+}
+
+// MoveWait operation middleware
+func (siw *ServerInterfaceWrapper) MoveWait(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MoveWait(c, id)
+}
+
+// TakeWait operation middleware
+func (siw *ServerInterfaceWrapper) TakeWait(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TakeWaitParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TakeWait(c, id, params)
+}
+
+// ListQueues operation middleware
+func (siw *ServerInterfaceWrapper) ListQueues(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListQueues(c)
+}
+
+// SetQueueToday operation middleware
+func (siw *ServerInterfaceWrapper) SetQueueToday(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetQueueToday(c, id)
+}
+
 // DeleteRecording operation middleware
 func (siw *ServerInterfaceWrapper) DeleteRecording(c *gin.Context) {
 
@@ -4435,6 +4626,191 @@ func (siw *ServerInterfaceWrapper) SettleInRound(c *gin.Context) {
 	siw.Handler.SettleInRound(c, id, params)
 }
 
+// ListRoutes operation middleware
+func (siw *ServerInterfaceWrapper) ListRoutes(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListRoutes(c)
+}
+
+// AddRoute operation middleware
+func (siw *ServerInterfaceWrapper) AddRoute(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddRoute(c)
+}
+
+// GetRoute operation middleware
+func (siw *ServerInterfaceWrapper) GetRoute(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetRoute(c, id)
+}
+
+// UpdateRoute operation middleware
+func (siw *ServerInterfaceWrapper) UpdateRoute(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UpdateRoute(c, id)
+}
+
+// PutRouteLive operation middleware
+func (siw *ServerInterfaceWrapper) PutRouteLive(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PutRouteLive(c, id)
+}
+
+// KeepTrial operation middleware
+func (siw *ServerInterfaceWrapper) KeepTrial(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.KeepTrial(c, id)
+}
+
+// DropTrial operation middleware
+func (siw *ServerInterfaceWrapper) DropTrial(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "trial" -------------
+	var trial openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trial", c.Param("trial"), &trial, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter trial: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DropTrial(c, id, trial)
+}
+
+// TryRoute operation middleware
+func (siw *ServerInterfaceWrapper) TryRoute(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TryRoute(c, id)
+}
+
 // ListScripts operation middleware
 func (siw *ServerInterfaceWrapper) ListScripts(c *gin.Context) {
 
@@ -4863,6 +5239,31 @@ func (siw *ServerInterfaceWrapper) RestLine(c *gin.Context) {
 	siw.Handler.RestLine(c, id)
 }
 
+// SetLineRoute operation middleware
+func (siw *ServerInterfaceWrapper) SetLineRoute(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetLineRoute(c, id)
+}
+
 // GetOutcomeSettings operation middleware
 func (siw *ServerInterfaceWrapper) GetOutcomeSettings(c *gin.Context) {
 
@@ -4900,6 +5301,57 @@ func (siw *ServerInterfaceWrapper) PreviewOutcome(c *gin.Context) {
 	}
 
 	siw.Handler.PreviewOutcome(c)
+}
+
+// ListQueueSettings operation middleware
+func (siw *ServerInterfaceWrapper) ListQueueSettings(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListQueueSettings(c)
+}
+
+// AddQueue operation middleware
+func (siw *ServerInterfaceWrapper) AddQueue(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddQueue(c)
+}
+
+// UpdateQueue operation middleware
+func (siw *ServerInterfaceWrapper) UpdateQueue(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UpdateQueue(c, id)
 }
 
 // GetRecordingSettings operation middleware
@@ -6125,6 +6577,23 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/absences/:id", wrapper.EndAbsence)
 	router.GET(options.BaseURL+"/api/use", wrapper.GetUsage)
 	router.PUT(options.BaseURL+"/api/use", wrapper.SetUsage)
+	router.GET(options.BaseURL+"/api/queues", wrapper.ListQueues)
+	router.PUT(options.BaseURL+"/api/queues/:id/today", wrapper.SetQueueToday)
+	router.DELETE(options.BaseURL+"/api/queue-waits/:id", wrapper.RemoveWait)
+	router.PATCH(options.BaseURL+"/api/queue-waits/:id", wrapper.MoveWait)
+	router.POST(options.BaseURL+"/api/queue-waits/:id/take", wrapper.TakeWait)
+	router.GET(options.BaseURL+"/api/settings/queues", wrapper.ListQueueSettings)
+	router.POST(options.BaseURL+"/api/settings/queues", wrapper.AddQueue)
+	router.PUT(options.BaseURL+"/api/settings/queues/:id", wrapper.UpdateQueue)
+	router.GET(options.BaseURL+"/api/routes", wrapper.ListRoutes)
+	router.POST(options.BaseURL+"/api/routes", wrapper.AddRoute)
+	router.GET(options.BaseURL+"/api/routes/:id", wrapper.GetRoute)
+	router.PUT(options.BaseURL+"/api/routes/:id", wrapper.UpdateRoute)
+	router.POST(options.BaseURL+"/api/routes/:id/live", wrapper.PutRouteLive)
+	router.POST(options.BaseURL+"/api/routes/:id/tries", wrapper.TryRoute)
+	router.POST(options.BaseURL+"/api/routes/:id/trials", wrapper.KeepTrial)
+	router.DELETE(options.BaseURL+"/api/routes/:id/trials/:trial", wrapper.DropTrial)
+	router.PUT(options.BaseURL+"/api/settings/lines/:id/route", wrapper.SetLineRoute)
 	router.GET(options.BaseURL+"/api/line-health", wrapper.GetLineHealth)
 	router.PUT(options.BaseURL+"/api/settings/lines/:id/rest", wrapper.RestLine)
 	router.GET(options.BaseURL+"/api/roles", wrapper.ListRoles)
@@ -6300,573 +6769,625 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"5L3rkhw3lib4KrCcMVPVTpBM6lZVSVsbY5Fiiy2KZJNU8Uc3NwwRjohApQfgciAyGC2T2TzI7t99sHmS",
-	"NZwDwOHuB37JjJQ0s/2jS8xwd9wODg7O5ft+uVjrfaWVUNZcXP1yUfGa74UVNfzrZeH+v1QXVxcVt7uL",
-	"xYXie3FxdSGLi8VFLX4+yFoUF1e2PojFhVnvxJ67Nza63nN7cXVxOMCT9lS5t4ytpdpe/Prr4uIHcYqf",
-	"3gleiLr5+MtC7CtthVqfHrjnhlra88+vhNra3cXVXy8XF3up4j/7zf7qvmQqrYyA4b2t9aoUe/efa62s",
-	"UNb9J6+qUq65lVo9qvCJ//ZPo5X7rWn4v9Zic3F18V8eNfP3CH81j8J3ocVCmHUtK/e5i6uLjztu2VEo",
-	"y4619nPhX3NffboyQq0FrEStK1FbiV1dia1UZslta3oLbsUDK/eiP8eu4epgYZYzPy1lMWGxFhdCFfNa",
-	"3tR633s69+BSaZxb/+tK61Jw5X6e2L89Py3XO662gv4MihUxDQdlZel+aa/Rh51gJTeWFdwJ3+go4DMD",
-	"wzgYUU+b619TUf933GXhbT8OP7uh8+kctnqySESmWcIoFa1Z+xQ7olf/FGvrOv10DQsu1GHvusLN9cXi",
-	"whx55b7M1+5f/9TStbPjqljqG9jBFa/dLztdwuj4dfrxZsaeFoUofhT7laj7ol5KdT22w97LrXqpXrkn",
-	"nQDELw2949v7dXFRNfu+uztPzO6ErJnrBFvrQ1kwpS1bCbbnshTja+b7Qk5pM2rTHzZ3v4JOtGJvxgaT",
-	"zuCvsS1e1/x0AT1yjc743jv/Qu6TnVFiZ5N2yPEqc6QWmMe/9wTjWtAK6+eDMLhGv4zM/zUcGPH5RWiN",
-	"7GBVaans3iv+di/HtJ46lCVflSKcSb0+VyVf03rHWF7beSrVis92fPDNh9MtD++G/pDzYK6JVTLp/l9r",
-	"ZQ6l9du9teBNJ9e6LAXfHsTUk6WUKjzb3ojfQyNMq/J0xbQSTG/cxmQbWe+/MG53CrNgx502glVCV6Vg",
-	"vBasPqhtqrFz7aqDk/KpvXR/KDrGxpeXl8STN1quhVMUS70ZGRRncbb8OOLLzOlNA+Nd87KcMqCjrgtK",
-	"nXHLpGXSML7SBwtaf3AI3W1ucvKCkt+VmTikMXXzLD7opYA8hWXNxGcrlJFaMa4KZgXfL9hG16wWvJCw",
-	"2L25qAX31hqp3E8gKZxttS7Y9iCMWTBdM7Gv4Fjsf06qrel/7aVlRzge3O/QJbsTe6b0sflIYgOYa1mW",
-	"pqWOSTnLatxmauPH4lD9FIa+DizZKz/V7WXb1IJYgO/1ke25Orm9J61J9xm8EFuRyootHhpT9z1fiZKc",
-	"A10J0oqiLCP8in9ngaMgx37DZclXspT29CzaiR1tN0MXr/VBOS1rlkddX9M2X36EsLmXbmObCQMFBR4G",
-	"mr7a68b4yJ1+6Y/8zks2b0CtlUtfHev/e+vM7/7Cra28yRj+UxaKOn1+lMaEXc2ZEkd3BBFqeNQEiJOW",
-	"qN2v29fUx4t7m9HeBCzCbE2aa8JGNfHv04zU3vLBbe3zS3z5S5wJ/6/HfSv2WPNqacRaq8L4WZR7Z498",
-	"9e0lvov/vOyror5h5Do+Nu6P0uwIEUue6AvLUwYfd1qy9eBi5mWv9TLV0b+LUqttOI06GlyXpT4uD1Uq",
-	"MKleViATmfux9ovaHthr92fmrpeNqWJIrV+Lta4L4hPv8AdmnSECZ68+KvoT+uAXuf+bKWVFfPy9+zN+",
-	"2p1J7pq2aV/RstIAH1yks9YMIvYlTEwze/Sq2KMQhLnxZuNsPF6WjO+12iZzeOUMPvhJFO4/92DJihtR",
-	"s1Lra8PAartYdI0reIFUwfATfaPSdhct3V4HnYlpjxrad1aim0P3tzp45OaJsO/GInQ1aZ2cOq2Je8f6",
-	"UNdCrel74LX0UjJJ//wgVfFcbKgLMuhLQqhewd+Z3mxELQo4AfCyAHIw0XRbXKCt1P/8W7ShkttM+tnJ",
-	"FjPd3HIjRUltwzcbttbK8rU1YEaXgheGSQU3q1IaO7UTL1wD5Ix2b+ESd1C7Y3Ha4wQtmuXOSch7YS2t",
-	"9Ep+0gc7XRxewfPtM+hv/cn0l0NdF6Je+nlrtTHvMG+fd4ONuXW5p5Y660OOkerNIs4yuT61FBvXev9A",
-	"csJ2h+sOvk+2eSivvXOybwnivS86LYtiafXSS7gzjZbgLfV/MMIu9VGBxoJH+TY8hv/pHjCWbwX4TUuB",
-	"7l+9LLmi/ZrFQczy6hhRitjrQX9nfPDXxcUNLw+EbnlZBL3ixufutDC4BWp5vsX/gPHAjfcI3gHDrGYr",
-	"wQo0cROJ+2qCf2DtnWzNQHJL9k6A/4hwGRzQ+zZgORxFLRj6qouBayfh/Fhz5QZ3UAVtwfctdq2vReEX",
-	"MX8fhru+szoKwUvLjhKCY4TpAvMiiikDrOT6OjM+E+4+QbLrg1Lo/vADW3O1Fv7Q3aCn+tOk8ALOf9LT",
-	"dA5Cy9SiPuOlUAWvnxZFLQzt0A4/jEiRfzDTSklFw6LRNbRrgm326+JidVruuKLuerwQTJRGHHduEdzx",
-	"eKyltUKxQh8V4xsr6iNHy5C6Yu4rrk7L4MPiZflmc3H172Pedrf479xB+qkfIdQGog0K3Jzov3MWGnSP",
-	"+QYZL93hLQ3TKvUUtq+kEOq7kRk3dCF5udyblrqSyn77NSmD8LTVtKGr2EGttXIGDXg4xRV0yq8sCrnr",
-	"obtVV7Xe1nzvvZx/evfiGfvqb99++2cyhilr0VPr+mBXzkQHy7z5LytqxUtaL0tTlfxEh/rARmVGFuIL",
-	"4429MRdjUesqo3FWYs33eBtkVS0q7szIvTCGb4Xf7NywUmwsW52YtEaUG/DW49jcD2AV2aXebOAOslwJ",
-	"UZHDQlf8MoRbp8keeqFfuHf6wtdcWvBelTipd9ywVa0P2116R2BSWX0bz19/HXDqvzAMnmmcst4NA154",
-	"74ghAwkZY745FLOvXk+3IZ0+CmHHri3nV9lvqU5X4FBFsSClIT2c8ptwL40RxfK4O9H+baVXujgxjHmJ",
-	"YuGM/KNuKa9uFGS65LzdaSVe40t90fmg/W13y6WChp0ZgheOREd9YVjFt+IJuJRl4TTYf4pae/3m+588",
-	"D3InbeNm8Obm2CK9iw97H/50TQf3f/LK7MQUfnULedzJ9S6EVxTj1jpxxVX1d2nwR7CTsFNMD7PTRzW0",
-	"NdCDYoTIvr1sYh/9B0pZjZqZ7hn3rD7Ua5HRcGEzOVNSFcZtT7JDwWYZW6noGbS8vJ6+SsmBkznVVyeU",
-	"Ir2vDhY0izvQO8cQCqIz0A0YdMZKp/3AJjY8Xank1Hf23k6UxVTvbHOMJe+2dnNzRjW+XBSIztLGEz3M",
-	"cHOON3LezGVLKzVmUHv6msM9RpK8BHQMnKAtvTTlDLYXnLyfzboY/Uz7AifGwcXP7k4Xg9+5jr7yqSbt",
-	"jg5sIlRB48kU0bxz2qRsme6VqHEd/cy6jkJwdtRe9437T8boX25wbzkV6IpRhcnHHXXUqUnLEMIQamgN",
-	"XDefC8tlmcsUmRFwwFwPosPB+z1lsHjTnDFJGFMkWu17Qcbah61DfUmWEw6+F/iUz4lz5y9ekiB23ths",
-	"e35i+KNTdNJeXLlrw6If4d5q4S4YpA6seG3NkNvbmR5wRO51DcaOYvao4a67YIKvd8x9wj3mNDD4nCY7",
-	"Q0FuakunPvmD38xIfkpsheEovM/HgHVtJKXVal7Qa5s5Ut1VDvVC6hpmO164BSo0OBj8vIJhDCkxcG9x",
-	"c+hD9A/7IQOtNqIWai2mn6s+02f6C+H60R2XUD7dwhuj3VTKrPLf6bKY3nw2uzMT1gIBdcdXjEql28L9",
-	"J6aaJGYcpgS2QldJgOVQGzqupg92rTOdC6fCoL3tlvade3C2cYT39NvlrWUvF9Iy4e6OQ7eKrp8ZU1Zh",
-	"juK55RNYwdxo7JSw6i0JXHREGHuX22Hv0gvCrbIcriX6iGLaG+53b0ORl/B9LmoZ7N/2RHJzLdX2ymeV",
-	"blA1ul2yrYV4wvRmA78t/K03Wn2hR1uNPomKHwzsqWtR2eifdn/AFtysbzZkj23tExOHhO8fWq7FB3hy",
-	"RCakYSbc39JdY+S+Kk/xuvCFYfWhFKMiE6xaWApsGSY59Du3+O+hZ/2Vz+oH0J+EgngavB/eeQwqQTpl",
-	"Jk1ws006VrBHr137xDmFTZLXzNdOvYcLsXKHgTW3ST8xVlTTT0Hs7nsrqtFjsOl7zErHtuKsZleJ3hXu",
-	"kgvWgG47oPwB6wyJElyh3iLpH3XB0spcWL2Kd0taaKb0EY9U39uJC/qUts3CAXenbGE35hkFGUM3fVDS",
-	"d+pMKTaWjIF8aKZyF9yYEmZYLeDYbJaoM8HTjn5oeGBo+wMZTPno0ydqCGzDRpWG4cOU7arVEkoUyGPb",
-	"yaEUpDBBkgQYrIuo8HxCaWPkOqVdebeXt9Iw3iZqMVXS4OgnI/07bsYNB3goTUHv2Wa1Dyy4XXftjvTB",
-	"FFiutneSJ8NvqGX77kbUJ7uTassOlbN0sV+GrfV+L21u9bxzIBOdA9vcD27PC8H05gqs6qPGTC3TUjIC",
-	"Vglk1f1jWwtuRUj6gPDoTjAljm4ROTr+3Jd4Ka8FBlTd2Np+6bYVUNvh3Th+h0ZFi04NFIBGhMOeaDXV",
-	"LFlbOyW6oaVFwgrltPYHuSfTAZvUvPZiXF51PdEYWsZ0vb9++/Xc9D3fULZ/8MczZ7bm0yyHuuHTVeYl",
-	"qtI9vVV66bdUXQKYinNGOJgp+gw9qJhQTIjF6rS0ohTVTufz+sE1hA7XSl8L5Z21eM1i8XV2UKUwBjyx",
-	"qEqP0ghSK0BNyPRcIKmEz4gmtKw+qmUTHaH6D57kGPDEZ1uVCU988CoeE6jZFBnA6iwEDqXVjUV7Vull",
-	"UYUsyCTp4GqkL8PoeRg5As7oE826NYMyCt0lR5lL4F9bTWdAnr/MCvUqNDjkYN5xpXB/hsubr8Tac0nH",
-	"qZ+l9TNzkpBRKOF4a3J7om1SaLhymkpwdzVcsGPNqwqPXWoW+JGflvniWF9Bc+QnBg+B+TfZxGvKkvvW",
-	"lY8oScX2gisw+sM+gr3jjhTSIA5VQqQA0OUtz6B6ZyVCIm6ucmdyKZuxAvOEs6HDtVY3ojZQWu4dfbKO",
-	"2dHSkP7ZKaHDPT8tjRDLgs5xaH/ZCJHIRyELZjVWOs8ona4FX+8om+693CoB92Wj95hUQxtx0te5386i",
-	"tILvJ55o/oLayIh/e3HRzdfHqqYwtNBHcm+HjfpaU/o2qJHkXP7mciyBs9P3vF7RypAVq3MU3VbeUEnr",
-	"T7e18LcBpVmp1VbUrNCCTn7a6SMpHBO3jNLOXF3Rmd5OQsdzomEm3CWfXnr4SBisDwjuYJ/Htgdm+KPv",
-	"QuoMNF7jG6/Gs77/VKnDrvfaiTyYSY3xVDHxWRpnTbImVjg6q+GTYet2q1WUOCafG8n3dOqal0u+D1ma",
-	"Y5YmPB6aHv14Mi8jN4DwJL1cBzWUWTryaXyO+vBzfvpO2fp0t602UHuBBSgPDhXD+lF2I42clCySc1Rz",
-	"if5qYX3qGgI34Hc/kXcIm4PNuGN6UC8VMeONwPxBwetSOmXDTws8kBi3TgmBO2Z9KHkNWRqgm7h1r+z0",
-	"oU484+hNv1hc4GEGv35aDNmrd0/WfA2pjhzXDb0I/uIrVdJzKjEzY2pmUUnAVO/Jx6xDM9luxLejMJKO",
-	"DDzJh3s14TBGGfBiF5383i6ON4F46QGNHZBOgjExpAue89MLuT3U1L20W1DZDnpGy4zwZzyD22oMaDvL",
-	"Bhb5yE24v2ZTwOcE7jL5E+3eNZ8kJ0Cs3fWRrmQcgAno4BEwbq4NVgeUxYJxw/7n//i/pWIbeSPYXqqD",
-	"FeZ//o//p32CPKYrBog+lvJG3FWvihuh7J3sj2zkWHy2d4P+4KdS89xUg9QIZak+JdA0+Yy6oPGOXHo1",
-	"b4QqWvUA2RoA/Mwhsw9sHSzYYclsGdY3OJYw6CYxDb8WW2xG5zd2mGdajvf6LaZK9Qu/9FbSV73sklbc",
-	"mCD92WD8LW8Z2J04Hz7K7e8YsWF6kBTyynlStPAC6V2R0066V+GVD5pK8O3eYLv5E9iiUxkZTUZOgeTl",
-	"S9IyLojj5oU+1KyQW2nNAhE8NrpuKaXhRGcC6EsqwawOgd2RdIZwLkHvcsN5s9nkWnMHHeQLNym93Hqc",
-	"qZVgheSlKPrBzaR+YUhjkOH5NVcewQq/Puzni1g3I5dTeCxNWg3dICdFv9bWyemPvCbkPYeb1vgc51Wl",
-	"5UyD0IvXBxp4bBa43sCKZH2lnX42kxc9nzllGLpO53QqcRTGTtYY3YkglIfVlpcTzgF8bhF6MNj3XAVg",
-	"BD7rH0fXyqfEU5gDt0I4m4xshk2PIJzFsX3wxnwukXj0JhxuAx3rWsXcfw6aahFTgthK7KQqsCJsz5nc",
-	"NEGGXinn479euv+7tcvp+QEhMcX3MjvMWdW+M6MG+ogZM7oWE4QyXiPwhUXs4ODQ6K1VcTkj/zj5mKRx",
-	"+XzdJnk4rLS+dsu3ElJtGVZhMruDmivS/zZ1l+IgFnG3hl6MzIekdOSsFVvNenqi2X4rcZsqO9Akv3Bd",
-	"nyY/3202IlONPtk/Q1npuewbdyAxvWEFP+GGh2xMb/xgtSrby0LJ7c4+gXAjlmIed7oUHtE0c39p3Ycz",
-	"vrPG8zS0rDgpP7gnk2IBwnNQC1ufsIMYhfzCMPc4i5YWIfW83gpE6mVW7KsS0HechjyK1Q4wRah0djd5",
-	"ssDcDw8A0IFXyCrlrhufcNnI1mo3tujOp76uDkYqYcyy4CeDPirIZhXimvYaZ4r8n2IBP44X7llPQBr0",
-	"A6XtAydlV+HE0DWLtSbzYP9gifPC/kPH9xhhdGCr2PqUZMxGkSewGPRmE/7dwC+AAzmALihxXK4x38X9",
-	"zzJWPOml0nbpN5VQxdKInw+AnOzmFKWAmtXvVK0Dig5l/HW8e3wvfDqZcC/uhbILd1k4qEKzvCOOyMhr",
-	"miVyhK5lVdE/dhYmfqd5KWszfhd6TCHsGrucrG2dhp4MX9zvRs2NKOa66Jv4z7Ck+gBP3oXvmj/UVDzd",
-	"XM9Ky1r4NzLhqkKredAfE6d/yB80mJNR6Xr6jSBdJOrwHIWfmAU5Eac+mdPkDhQ2eeMs8qMZWN+3tbiR",
-	"4jjL5zuGmRYKPDMoovuDsQEbWsD8kcvcAK9l8ih8rTOmO9Xu2M6mInilmulvrHfJAbSFmihCA+14LYpM",
-	"yPB98HaL0iAMAKY97gVzLyyY0T7v37oT6QSOcoiRIupskwNMZAH4hg8RFLujgfEH/D5+h+34jWBWA2oZ",
-	"eOMtP8UETiOmu9XjdLYmqIF9a8HDhYVsT1ZvBKSMfg6bMQuQQuXnYhlYCTe6jbDrHfhu8Iy7PaBKhPDq",
-	"b5Umn2+6Xe2LqwsqZgLVExtZWoBS46pgRtdWFGx1WsDO8UArNLDKwVi9X94yMzKHIz4EPEvFffS+4rV0",
-	"xj+K4EbaeThwIeQZM8B0BYklhVvFnSwKoTJBys1yHtgdXqWCzd2/bgfxoDxt1ufPdvLUSg06Ptrie60A",
-	"XT0QIeDRhnJzsbg4CbNUGnKUgwcC43Zi5XkMYKdtwP6DnfafmgTSIiHdI8Kpe3YRpTWdquS1RDJxbVOJ",
-	"GsJCh/3xXSHtTKhZYvN0I2OT4dvSOFpcwSn3rrYMUOnBf52APksLQ5QCv/q5Zf806XbRWU96JUrx3oNW",
-	"dBK7wwwTRUQlVwwQQzDMtgMMJ1UwUUgrinAj5qFCwD2vYvbftNqMkgNm7QTIPWpMdHL4nLgnXMKmKwZs",
-	"0/spCNUw0RI1paymXhrc/ahJIJ02LI/RNhFRI/QmpgjEBuOXmpn6lF2JnPem4KelVuWJ3uwjMH8T6vI6",
-	"9rTvb+w4mFHkuTBUiIlvZdgBJuCwhZJeP7xFMwuNUZ4rv8XpdFtjYLuedXv502PAePIV9dI8SfBd9oIr",
-	"i56z8YwVaLt3TKWjVkUe2DBiJk8O5Q5hvBYSfb3TQrlNHJJMxarF2nsG7hRjToCfZ9go3t07GIZp0Jhb",
-	"2NMwCbH79JLU+zlFwFijv1RCFDnrqBbbXGq5+8Pgu10I837RmjOyEEAP0aIAmuBaiMqwzaEGjAdfLHNM",
-	"k7Rzl5uQhIB97g2w3eVO/3LzSbNGDJpDpfYlR0HFRXYTKElT+qDWYt9exCSHFV5fEv7XLy/pLNWBcKx4",
-	"/O3X5A/b2rvhJzURnl6aLDzYUwa/Qe6fMzADmIdPEYvt3aKUexdgJjpO9AryNVC/LXyQEMBVFgwqFH/U",
-	"6sGLWrLLv11dXj54/Jery0u0gSALoTy667rnzxifgrkFdZ1k4RG7s5R7aUm4/zba/zdUwEJvNnnbe9DY",
-	"/urbb4kCsIqEdK+EyjpnJqPTRZSKdweE9ohvLqW6xcsVXaq8dyYBEMJAhAjwdZqlFzeiPrFaVKnVO6HO",
-	"JMzaN9QVBeHHfOJOBGEGpwmUEoDXGZKjpEKQafruC7uMkIPHX47KQYNcl0rAl7noDhmL/bgToHax8tce",
-	"dX3NSoFFxUYADdFnyxLvURiqL+4Dp6b736qq9Y3nSdtADeYn0vCNRbJT9CXEO+iQUT6bvjGWJvhnQWGS",
-	"gHQBFO4//UDxBEgXvrN63V3dBMQQ3TQZezw0EsXcPgnSPdbZNX4fRC6goRRhd6K9F/ZQeR+cdMvOy7fJ",
-	"4bbhpRGLAWKCDlLW+zfs6y8f/6VTTzGQcjrKJNbYHP2mvnr87bdPAi0BeD71ARN4D8rWJ7bWhadDE7yI",
-	"pm7aZLZB8latjWgBoqzdX9SgH8y1/AbuT63zrIkogDwsN7Fqs18LCP518PWisE0yMJG+MGAmpeoqf30Y",
-	"T2Aesq+iVAxeE2pjnxZ7VO9zRM7r0nk8ADE9dmRkM8QxTZ9tf3W8O7eb5zVqEz/dIcU29mPSbD89cmnJ",
-	"YG/zwxj/ln8y2xDg5aTBcOT0CCXcQd21bjErra872qzDL9PMXmwkw3+Vc5pQYeX0R9/tYcdRGF8fowkM",
-	"h+Ct8A0NzhFVjxEvCd2iGl9coWxgJ6jFXiJ5YsDeVyeAXKGjSrNwjzozPIp95IGOfO+HB92Qrs3Z9XFe",
-	"Bhd13uC6HuaxUcb0gqFxQoDsp+q39p/dEcxtcg5WiyZ0AJU55dGI1Eezr3jA1jHVw4oP58sdar2Xhq7X",
-	"OoYaFP9QccV2+ugdiGikdQxab1R5pDlfurWq3aWWnLfw4Zw7ZXpGSXw6O9KeL9V3tseL8Wk63MNEU5oG",
-	"VUIwaZhg8DV6AIMrjwQCWKdu8Zg000rmmvlqz0YiMS156FbVxdUY9uwGkRkxnv2Wz8FwrEvB62VB8tNY",
-	"SB5QmrnNPqzB76Q/zq8IZm3NynM39HWG9lfKz0AtDxhpkMEQAV/dVdMs6MLXzEl3BumfhVJwrqLtIEju",
-	"NNSGl9n0CDGQFiIxdwYSNtpMgB5a4yQswnZx4G+PhCQJeBtcMdSMO8ZrbUURWG8oR/1ZZXcD/Cbkp+4s",
-	"1nTRgTvajFBWqLW/9xlI6iHrFY87oWjw30UTZHW3QZBqRHgKNcDDum/jiV3ayuyIUDOJ/mrEhBazeqtt",
-	"gMGeboNl71BzIDzwI1S3/oVXFA2z3i/32RSubLKf1Zm3ujPqvx/eGESQT2hipkdTMpDLHyPaDGy2wK9k",
-	"NNvwugeUlWLVuK2M+Ku5atloaMwoPZmLvWwOOC0kTgldVJrxGmBpqL/Bhjyz8PlkPJkV2ZLJA5NzHAlv",
-	"tlYZTteRXMM8LlCGChaZLxdAmGYWbM2NQG4YZ44CeCekF66A5NZ4XHqabNZYXTtLGnPpiRrRGgxaCKzJ",
-	"6LUK3EUrvr4e+/AQBIMHWkaSK8S/Ok7Hv6LlgshIzHHTdkZPCop0z5wDumQ+a8J0roSmamDsChtumfkj",
-	"L61A8P0YAe32v426E/Exn5A3NQm+hxXnzzD/jYE1o4vQhIp1+ZMslJYA3Jq9I7Q6wN/xvS4LGmlCT2Hx",
-	"zx09upQeyazrVaCwo0+n0+nBfv+gKLpoFNM8nn8d9UX6jDd4l+rwyz2d4Ls6WWGWtWd1ncS9UB72KpPa",
-	"tpGl+MIw/4yn0IjAtUCxG30RVa1XfFWe8Ao61bLFcTyDBshkXwDHnVc1IdRah6ho37iVpVjCLE3lmnAv",
-	"ZA+f8IFEP5gbd6Fdczhw/2m0or2sMz1K03MwK58RNS1rBxcAsqhoBKWhahB9NMut1sVklrOjWe55IeY8",
-	"P0OW/fNNlfbUdxIX59RXDpWTwamvGL4nyblxk9XGMvfRdNNMty1HS2cazBY3lyc4sMTaMzbAf3oOVl7M",
-	"J3jFLOvcBqGcS/5k8rOWbrD0W1RRTrJ3F6mmSyUllcquRKQS2FnGjiA0ejGuXaJX/B5raae8kvbKrX/3",
-	"kmS1zw/ihBWj8PsCq3SuXj39+3evPEFHgP6NbJVWs1K4a460TB/Ia8vOM4uOLtEuUpBi//LjojMvk/Pk",
-	"VgfASL6HWy3TqnvVyu6WsIf8JR3/+1MGMDXrWt9xVTwA9Hbgsm6QZvQR0zirg0ViqvG8ZbKoCa+kKbdS",
-	"rY/sGLh3S6ZTDHjvZ4ICfV6GjRtHza9DGMztGhDi8TT4lkxn7AoriNt3IU2GNPutqNdQoopo+vaoWSHW",
-	"cs/xcjFiGlFpW19N8AcqYenKmYMVxVVDFxkSFSz/nLnLF4e1vW3Fz88HriyJjfwcpyDOyq4WIjMvX5F5",
-	"QvzzlIyyUAPeWZJaYh6gVsKn5H395eXDy0v20/vnoyXoXX+Sz8OJY/WtLhqZwO7mhMncNTmbSswmFMN8",
-	"F3E4bKme/6uWShQ0E/gg3rKO2bPjiiJDu0D15wdxMvStB5GpCD6EB39bsP9jwf4LeDyePuis/Fdfjm4y",
-	"XypGHFCiYlqVJ3B57Lk6PWFGR1ba05GfPHkOetZ8xgEyfxwMybDRgymCQZEzIRVdSwjH1ZwQvC9K/PXu",
-	"dU90tZHvEDWIV5zMbp5xx/nnwdilQjDkO+XT6+OM0L7rd/aKj5DeeZaUmEdRC1YcRBcCPLddoYPh68nA",
-	"sygETSdzCClDSKRXnvHQncgL5iMagJWLsLZzWJTGGZhCis4yg9jLIdB0BfCYnvkI7D4PIC8Vu+FSsT/5",
-	"Tvx5inUyNVg0gtd6uzyKja5zQPUpFKjE2gPQXRsgF9D71FEfUfsvzperAfzCbccesiV7v3kLYgQouQfR",
-	"jSnOzQ2alRVGj67Y4y8jjE4JuCppXEJp5ClqY6H3HIrLneAUxGqsod9xw+CZlnu7X+Ofl0GcBoZQL22l",
-	"7ssNRvnls+ndJIt+rtXIAmb5tVBw3aFLuc8OJN3EwnJ1cE4e3bpdxSQX9uXVV5fs7Y8XZ0eE7iM7u/nw",
-	"QCFjU+n2V3YOJySqWJ+LEvaNT85Bnez+QafYR5jHKUsd8pw8wf+Kr6+f4K24pw8v5qalh/jxpJLhJAUm",
-	"LUgOYJQxSdwDifi5sOhA8UGahk8rLhOdFzOUvPCKn9zV/q5mz9uSr0UBxs8Eo/r+DSHBbwJe7PRIOVLN",
-	"9vO3t8KahGcEfSIIWviEYf1ZlxzJ6L0ANTvJXCf6v+Xl957X7/bWXAbhZ4gKZZga6VZxozTrK+ace8EG",
-	"mc0ZXA2xFeU5yFbJ3ZEsbXFxMAdeZpiJzPgto0U+1pSe4FdzA02g3klI81Wtj8afUnsBSEEhhZiV3Fjm",
-	"61L6iLv/lNaKernvFCBdXmaY61SEUi01Beny1pObHlMAcIxy4zldyAKyHdZ6Lxbs0v30OCXNezzSLNhA",
-	"S1vLqtvpb0c73UtbMW7Bminofj23HN8LXtodeazog11BbSTWsqZr8OVfWcFPxBqkZVH9k0MowMWkBK7G",
-	"8hd8wrdoNTP81FIxfUtlw2W9rNCLRicWhFS9LwwD0WR7+dmNBvL8F+CtxLQGX48UN9Sm1Dw5HpuF24Ts",
-	"jS77Cw6eAf+d3gAZ1I4rPxzwJPlc0kWHsBxYc9d0wuBObnf5EeJ35LSO51VBKZWYmi3pzPtsfz562ntR",
-	"Wy4V8tz/7Rt303p8eem2TimFYSthj0Ko6T0PUa++UCU9Gf9MLYw182AuCKK/ZUvz+XBIUhUXuhQlPohM",
-	"bheCy3FuutuMFQMnP5Heq9LNkZRFtQoxp88INpMb5L8deGDC65xxouSnJQUP80YJ1iqhb1aype1Jjb4s",
-	"2kjUnV8xi6UvaJrox2Oni75++PXjhSe9RKZ0uZGiYN892OtClOxPLz/89OAD+5eHjy//8meqyzeiLmQb",
-	"Y9aH2ZwSc0YCp6/ERzo/66NXH8dad8krw913QsK6G3DTt0WEFAmTlE5m+4SJ65Zb8XeCTrLYNDbAGOFn",
-	"EBogutCHVdm6OimN6e9ivdNQ2GeX+gBEXze6PGDCvRJLJ0KjwZ3w+fxgEK99xhalk90uY2XySgS0oy2X",
-	"KjUdvvr2m1lsu9nEsldSXb/QNbUGNZ2UcAumDo9wE1ZFqhvpY8LCCDs+9R02Dl+Pl8OtcUP6AIUsc289",
-	"/p1u6eQsir9OBU27Wz+ZuVr8LlWaZxzQCOnJK2ksDbC2rTUq0tHa/a67sILsUqRKshxUT4kJCA3VXSEA",
-	"O8bjCftwI0TT0J+IgASgiZCdaOGEz4OcDRCoNUdnjl0Ea6ed2bapEZfBIAvhZIqi7oSMLObPB8+uNKQR",
-	"/yHF8d/gwQjEOQ0dcMfBkwCAq5/uVCDi96iH9MvCTr9KqWwyKEv0EmhwVj/B3OLjTkOiMfDgGhbSFEYX",
-	"wdNcRhcb9AZ0ijQViIyxokIYAmN1Na6j3BcHB/pBD4Y6J5BAtqflzmMknYiaFnpEFekrdkmZjWDih4jC",
-	"CddmBil+a6DQJd/QIjvJP/JCRJWf0eod7727q3PDnh7sTtfyP4H+6Ir9XfA6xaifreV/5LL0fPFmBjys",
-	"M2T9Bdpb24Xec6kMRKO0Sjz/CEDi7EyOsBDoduhDQnxFqlmahOnjTihmwFd41XdocBWrrJz5JAtB9HRC",
-	"OspG10deI/QHlRErnD7dnzp88XoTgVkCt9JetEJTqWIbYqnntvksxex+FbF0Ig/8ZGDe7uho4QAYmZ5Y",
-	"7DlyhmWI5a5FZd0FWVqTK7TKFX7BN0qtr717gbOKn/ZuWde8LnqUDEMkMgvsJjmuYXLzOXnuTxP+5jyZ",
-	"f5c5ff4XQd24z85jZfvgOkIVCIq9pk/aYEePVPTvZ/GSq0yqK4Sta/byeXQd4f1hdWL1AYypROgDpwbx",
-	"/RuxFJVe7851AfCIddPn+g2+QOIv12IjaqHW4xfEt8mjAEK13dlxQEP31Hthp5aVtfFp3BsDle1djByi",
-	"/Dd9ZLmXxmTJhaC+GEg9N/6QgCNEGuZ6gS7EcNEHa0kaVmlj5KoULFLrUjzu+0PJSQRwJLwLmjkgaUnE",
-	"j18dZGkfSIXR2gcZDW1C9Wv7y39Hv76B2q6d4DWii7dth+QzM8CvaDLHZqWiZEQULNhhfld3Vy23ROm8",
-	"hVH2+Og7WrEtzfFmG7dLS0+1NiathrmCxLDMOdAA1kBoYuN93xj2X0DM1x03/MhPBF+hn++JmE2+J8/d",
-	"W1QOPdDwzwASvr1DFptqKIeLHMhQu9Nn4Ae/LZpJK0NmoOJtFt+az8TLJR0cd3pezJ632J2P4F/Lks2h",
-	"jpyHNyo+W6FMDqV14gwHV1M/aw5gK6wHPgO7CP0b7CToLJ6Sq+0hlM9Orx4pmwh85wZylEAAwfRmw4qD",
-	"e99Z9Lwsn/hcTyepDEg4DBOqoHs1zVWBF7Ed5MNDWEWcJibRDp33AEtA/qBrsbSCzy21yRsQm82sErX5",
-	"B/eko1koMnfvY5xTjEDLrYLkwclkUuZa+ojhUIff41MJiXE/K74QxiOQhEMEOwa0NJuND0DdG87kIG9y",
-	"IhVxyOm+isdvs/UbrrGASxn20yJxI3cP6KE8H1z14Kyc4Ylt6aOWR5XMqUiURcfQOXnMDHcTN+xPf3/2",
-	"ln39lz8v0IQSxkYvFoV8++Uw8i2FqT4vdDsVZzDs/VGHQ0YXTGhgaFDTUTfna4JbbsbRESWbLI/g5ayx",
-	"J3A0OfvMhCRTJY5k4ePtkBgHt2luE+Z30zudq728DsV2vol5qJf4dbOjCEOGTIeJwp7HPMn7UlClKnSI",
-	"SMV86DVzkw5s+LeGxQOUqsxVEtkRp+7sgA5JYN6JzxZrmSCU8ZgusA34i1S+Z56/Qqhigg8N6T+SAUXJ",
-	"9KiUAaDRz3uY1uRYcJ0I00ULak3BMFwLnJUJitGISQ9afi3IolPTOHhFWRhfmAicoF6qYPqb9G+03LaY",
-	"nZ63oQY5hnq0S8IH7IXPls1PFuGnlEVuVyAeSyQ7mQgBOO3qMgShl+l+RALJut8z5LwT00l1QWdcrk50",
-	"4uyx1lZkcqnXO66UKKegrLjH2swIRGJmwhUbnPap029BQzaYGXd7mN0XshR3oB6Saq337YLpRIFnmBEO",
-	"txjcCNvmIKDl2coHjFDFeemFGswB9+34X7aBEmjjC9RiLeRNBmEgD4ZF7bwgsMkiJp6AJh7SZPwGwuRT",
-	"CxkLdlEDQwD6PExUmyqUFxdBSgf2+/Oab+y8TZ/dyPM35cbDqvXzSweEE6p48hV9znRm6x2v+dqK2rCN",
-	"tEwqq5tEW1S3BNRXjDRRMSVZlk5dYwGq9wR7n4OXoWmaABuhfPS8tmZgYPA74y3WBaiXoYHLkj1MWhlr",
-	"rjxrq+8+YS3FDdjpkigLD/llAeEQ/CPSAlTdKg2uRp45Gxg7b7mVB5DnqPD7oAh1g+hxa0LUPIlNOukk",
-	"Nh8ulBfEdNOFCRvYby+8p5kASKINxbuZ5ZQq8lYitkl2Far/bpM+W4l6ibWDU/NiF8wc1jvGDbt8ePn4",
-	"m9E0WXT+y8/kfVC14FDdqe6mrXSn3T6kcgLdT9lw8aYAWG5prRW1+9z/9af/+I//9u+XD/726ZfLxV9+",
-	"/fN//6+jguR7tkingZrf1+L4dGWEmj29hagO9jT18hKUa2vH5R5cKk1DleXiCNmIw9CXTAZF/M2mubSL",
-	"0ojZMAV+q2JXM3P+jOSf/k4COAJnxupaFCmODWdQUYfXPPh3DAYRRRrmepkjp/LpH2tellJtsUYC9eOC",
-	"YYZ7SBHBTzCpjBUcSnT8SzQ38GDS19OkfDlJk5lUjS1u/ObvueGOnuHaHXtI5wXBU6fIfXqZJ8b2YfUd",
-	"95C5wQjztUgXadoJCUWGc7DUm3zYHhjGar0Fm7aNPw+X6Om5bYm/z0c3VidA3wluilygQE/PYUxR9MeB",
-	"7Suhlq26OSrBDK68njndrGshFCDdQUTuKjmRffk6kj5CFhSKdiLtUDEN6q+BGcI59vzlU8aob0RdOzke",
-	"KU2WJkELMJW0IKKFfqC0fYDhHCVEgZIEgeYuQM0l7fhZNkXWncjRTh8TufwCKoaalKUIctTsPCSR+4Im",
-	"bI+Fw6O+1IPCZaIsy+faI/t614WflkUDBgvjP5TCMJOWbKTVg6Su08r4+p0Z58twmMZwWTCjnUl3jCD+",
-	"WGllgw05zRWwlTcic0T4/MvRpXYTNE4jCpPgzPc+x+sOLkzYk3yO5Gtx/K6GesmZU9nIfxdVfqzcNYtE",
-	"7fqSYdCn8M2GkT1HabbHMCThf7+KYJKLC2DSw5JC8rosSrG23pM/GCOID/aR0KFLmbn5vUhY7ow+P8wS",
-	"cityAioVMTNtOczWFsLoTCS02+OPzgcW3QuSUdYdjxKG5n3GAW8RofNA1bohshVQQ8ZioXlmZx41MjPb",
-	"rdL8312d0Hy2t6QtbQ7eee9NZqrs1kyENFzsb2aIPho2vwz0Os+HCYDDAOsAJsI1IILstJOyJCVmdcJk",
-	"QrQOG4xEUAveZlQ543d+AHZyQJVQKFDOf3k2yrqAP0IFSGFms2s1HoLoXnES13aL2SQ4nmyEOArm8pR8",
-	"/+Di7FABX54lEgFKQlJKC2FnuCyvQDeZBqsfvI1QJ/v2zfsP7BGv5CPvAnwAj/53p3X+z1uS2D4mzn+p",
-	"jDS3TY4PTlFPfXJ0V8IATpOBRbotWtkgtMi4X7GUVfZ6BQzkkZxI+rJg4Oy4Da9Z4sMcvTRYsa9KbsXt",
-	"xpVxcGa23esDnWdInQNfXw6BKN2pZPKUo058LY7vYmSpE4mebS54F+HkwF0zP6PZNRCVHjhpumYUrU86",
-	"w6cNDt9Udrb2vL6mknEDJMpADTR5QHx5OXc5sa3FoOn5Xm7VS/XKn7UzjmcjyGT4E54AVutxmB0jVFba",
-	"MkVxwywrEKJxj4STB+MjqDUQ1cwzrqT16CkezePFAMHMTJtqrecU6bx3j7cF/GtoI5wPIxkSIe8EWyVn",
-	"VVuRo8rLMbd2q/FzKegtHrJZWE9Rw1EQl5kqryaJr/OSxz2/GDSNO+ZLIAZDlyUvClE8iQjqF5MtYG9U",
-	"dlGjcpNFzFI2pjscE+WmHw8NxXd3D4gafpOlf3U/3enaPr0420f9GoRm7Fd2duma/hU3mXQ//+HgdXXi",
-	"ID4DemPt7qs+tDGss7Prd2czDuoop5hxzjKihPw19/nU7ChVAdeejmtqzrniF2OF4AW+zexSfNDvfLZK",
-	"p76ZPuImXm3I5mDC8ipuqbRdBhopqk6CtrVG9DzpFvjq8qxGWmaobwAlgjYas47Ir+fmLFPA7/QJ8wbz",
-	"9EMNZCYNb5y0FEqFs1UC0rod4W/2xvITSrbhe5H47E+VaMInO27G8aShM9g2ObjcqPiaShl5ISHOCIQO",
-	"0gJWL6bFAHCauy/S4cRQNkffTl8A5LG7CsG4oL4uGDvAAQJ+z+n3z145sKzR8WvypMJOI/mKjNC0VGyl",
-	"AeggNt1g5qx8RWGA3cuCwN4iGy+P+wahq2WL2I249sJDkSmSSqfj653IBHaVOzUAf8HZu9fdEvdJ6JKh",
-	"gXZf+t1vLU1XTBYogwNS65Ed5mWj92TxNn6Nby7HpOy2IpPorH4TYrMRfl9OsoC+g+c7Lpkvc3LZOV21",
-	"EoGBRxwZnUk8agzlXL5k7t0yIQ3sCibABMEtLOBtB2jnogsP73byUTTF1lkO7LPvJirIMlBp8+3lbCE7",
-	"GNpmbpSYVOwAJsxIOcQ97N9QTNbdx0FsY4HA+J42GXSe22FEBEXRvogS07vmRiwhBXZmqWQheOlenF2Q",
-	"ukMqxhnUk567cRzO2pccLhEKOpfafTsoiMkzWh1WpVwv02F2LyraNFAJpwA1EHncG9ZiAFiQZuEvtej6",
-	"0DdwUZ07dT02j/nVsSDg+bnt8npkQATixPTWq91CZssYWVCBNrGdtaLuK68EXTAtlZj/LUnjDOx1HUDG",
-	"JnzlR/+0kyKdvWpGydjx6ERfuCOLrN2c0Oxb19avY/cFibTOMNPNwHxPBxbr6drS9gretjqxfszhc2LC",
-	"1RY1rk/iB7R3RKwwSHF2CtfWpj9LuOq3/k2Cp92u7IVmYnqzYaFPHQKmbB5p7wOBucEvbwA2MeAEjdm2",
-	"7hayE2Un7kaHPSpRQwYk2Vxvtho/6uWoH7VGdqbR6GgtqvK0xJTy0Tt1EtHp16a6Nb7y8bwvzJTR02hU",
-	"bzYA2A0U4fjNhkwAxamdEnA5EaEuLiDmuQE326E2D5kTjdK3CPLbZr8IzLolP4nOon476j/xW2hg5zkF",
-	"1995fQT0FC3KCyid2Hwg48a1qAIg+k6E7FsaKVzweoDLP4K7wXMMCUf6eS2COlR/EKeKF8xqFVHa+F5g",
-	"SePB0CWAm4EaiBxASb+2zkfEgchxx1uT8IWZinDmOtNMcqyXQOxBwDZJ4LthBsJsDq0/mZMiHn/79bAL",
-	"fyCvZITe+zHQ4waj2r820MMfm+Oxi0hHoQQ+AykDDk+j2YbXdLVOovkI7XVQKlP3110T/2TyRQ+mPjCi",
-	"t/7cnhgTuH2d16C6pZgrVMiPR4YIxfc07dR4fdDtwHua2qC+cHfqggbm931A7+pww282vYSpkIoz6vjd",
-	"TMgjIPcrtkr19i2vKSR5b91kNaDPDPYRIPhDIdbuTCHdMxDuWeaKfkPGC5Dy0UxqoEKWezqackIYtISZ",
-	"q6WRU5e72NKbbc9Py6LWVS7nHr665ooJzxLB3KdIDrMs5iB+xSehZ18/2NyRpzJkvu6SVootOhmCERYw",
-	"y7Qnn22I65DHSmw51PABJLOBlDbDUkjiNiphTZuTSX0J4X2ZkM8G4hfxRALWWSeL3/05gWPitcBqL2lY",
-	"qImdiB7ULQ52P/iS4EpwT0TeVAyXEXt5cYEADVna8Yn+YxIC4s2mAa51BzM05Uy+04JFV1GGzSBHZmDT",
-	"Eo4RjBMQRV963KE8D2gkCPMXd2GQ00UEjYsbyHcruSDl4OebtW8RESgPZW4OpcXrFV65fSbFJHTmtz4h",
-	"8ylk+P5WQPLd0sAhIPjQwyZ6OKOLWEhpbwN1v6kFkvfeaWihA+F75Ah3PvodlraQ3Fe1kduuobTMb7WU",
-	"HbF/Zu1XcnvQh0xmOFZqMlNxZdh/NuZ3IeFwJINjsDhmCMrM2e/41K3rnN288BUFDPQSd3HrGgaH0Gdp",
-	"aOy9JPOF+4x3f3ghfibU5ZHVbSMF+JPRKnIFkR+l3UlF1UNmQARzNv4cXjkwmnKO+VOolfMl8RirADIE",
-	"n4yTQyvKMEg+zWVMJBkovMxlnuIiu7mpSq7gIIBKJSDGPNhBbNeO2Dx9/RQkPM7vyIjysDHLDDVdGCCO",
-	"J5HhZsYTYWjtpJgW3uxXWn3UXn90alTc1XOfKZwPopcvqSFuCpmvEdXGPr1R4//6oWXTQ1KGSwJP6TSl",
-	"YCumJgQlauGI9Y4LT4w+SrngGhtKNXhbckj7o+H2MVQHymeDSQaFFmbhE4Qa6Gy8C3BVIB6n3QlFlEz3",
-	"kqHJ/JAk+7/16OXZaKSfIRKTKDw04u10N8bPujyJY5lbU1KYMUDcTmGeMnPTIUDcKgUEVaCwRS3TMwwG",
-	"MKnGOmNsfVhfZ5kyMEvFdefIlc2xQlteb8UkqaGdqd2VHh8gpFpPytkfJBTDLJwncEtyAsV4Fb3Ygz3o",
-	"eqtQyBYhE5y36MV85Q1F4xuLX/wUhpEl/MEN8kkCaYKrltMUShTvPUYeubfposiOmuziifWNqwWTGyy7",
-	"MlZUbfAdUDABgMb9+zD9Eji6QfShLFhrj3jOC9w9s11ReYxEpzu5LJium/BY5K6AWsUywOOOutgDMJQX",
-	"hzBKchHbxABk3dUyVKPQqdL40BV79+IZ+/abv1yijyEgC7hL5IJ5OqqlLBasIa3pVRj0K8VrXz+bg9Ar",
-	"S2fIgs+ncUCxFUL2Tf/+EqDnMzAa8BtATbi1CL5zj34Re3iLtBtdiUyym2pDFQSgB3h+0XJZpLfrdSnh",
-	"Xhw2cqbaeFtTQMjop+a1QF81UDICqcu+OtgGMMHb7OEzZCawv433vTeQL6m9d65ivAT+hVBhBWEoRPPG",
-	"QAhJhtCN2Ps56clqIjwZwa94LYocR7S/gk69W1i9rERNQl68AsZv4DcGHl7O8Em35Z3gFuODTDozNJZ8",
-	"AeUo7uu9ZJVJY8kt9QwRVtAvCXkl3oVXShKtZbSlTJVMjlJlqFNNIgtgxYEwIpaM0beq+rutYvHKe3aD",
-	"mfpeymAR4prO9vFzgcAyRizYj1oVHML5j0PerVbdjN9o9v5lLBrfJCP9ZSSDI0Us8zMykJ3W2Qgmu62n",
-	"58p099ZI7h+9cTPX2lquxS1K02f0vuFB7iJ+EElgCFk2A9Q0wYlrff4r6uu07ZNDhXPG3lzO5ND/KCk4",
-	"V5mpv+FrItglEO1lRvKuh4ehkwaLGUsVoSGIT9XCCjUFPeVdfLAf/Qu/hJ4tmtHScxSN4ywB41RYLiA3",
-	"CsB8nn16AnljQSYZG+sUIMRC4AzxtoihkcwsXa6nEKbSWb4dUh8a7dd7bihCKVEWjFu24RilIHKFT8sA",
-	"jEUG7aBqBOKi4IMsINbN1enITwu0pjnzpT5kgnTIeh4sZIaHvEyIeDCTcbFDxqVmpS3FQNblLxNqvC/C",
-	"Z2JTcZH8imdkcS+NeKYPylLlizVNWPlaW7wfOsGDWzeye+EfT8IC8hm6Vg8VmZgBpYzkbLhf8pT9EBF1",
-	"to1nX3QXyZXAcrrViSl9fBI9LY3RgRFNqzXbiCOAy6WoX0nj9HXsOUAVrg4WBukHTb7vzOYJnk5fyOkN",
-	"aj/N/u2BdXolii0VlqGi/n8/NTiFiyY07UMVbj8YIaYmh/r2zZsNpUXXUXwmfMPLGtQWHD1N+aQ+RCCq",
-	"sexU3x2P8exbGZhVNyoC+utWY7o3WFnfH3IYB/uUzoSegyMfHKZtKdrwtTULBqpw4e/LUm0R2VDXajr7",
-	"J0ZuSinicbWRpVgws9O1FQoLz2yIGCYxIyexsH0TB2ou6D8GntA4+JCjIRtYeAeGUuJp00fVgO44A51y",
-	"AuTwNAJJ+Lkg3NM6tWxRAZL0CogXxHTBvsYqRCmy+TCjBbaxGoZKXqngrtOmjLjdDqev0w1Wp/eiyOIJ",
-	"4wowiLEmEygEwQDYQJUlHgeAmi3gxz2wSyCQuZwExRlHMmlIEPIhhvNPvSIP/FsAtfHTshZ7fTNgA7kt",
-	"5EPVYAjBkudiAfvATkJAs7qrO/weoN+laRGEjHFvjN6yg0dm3QBtZjOVAv5nw8jstATf1kIUzOrJ3uo8",
-	"9Y62mR8QWkmHWu2OYwqqqWP+VEtC4ZWFTyBrF/d8YVi4P8wgqWtwd8gLILQHGU7gCmxMoVpi/HjS6Z+k",
-	"hBB9AKKbPM9sJXRVZnzczGtGdMnDg08QI7YQvFywNTdiwSpeIRbZjTTo7zMhSuG52CcNwytVfaRvggNJ",
-	"DLCO3rvYy2ZYDCCLuO9G9tqJnYTnM73MJl+D1b/NXCK05SUhIq+dnW75Z7Det7U2ZtGIpNtJNYIxz5NI",
-	"qw/rHcU1h47wgVztBuhpxnL+A6JtRD+mA5GAZvJmgbe2nHoOU9oS8EU8y5u9F3se18erjij7jRiEmYyr",
-	"0jpCm9nrnvFpzkd6KHd0UdDezbHeOiCG2QhxQnNYG+eB4erdUTwpW+Sicge4V48A17Iuof4jPauaHk9f",
-	"4wZlZgDjK0wAHbmYkxTV8xGFV/PNvqj1nobSD6e4NAGS3O1KUDutqr+VQOou7o+cJwmKY4rh6FE2QFQX",
-	"sMtjFDTQfnFLpJWgYbVMjFkylc7bX5EC3MN4tBOfW2j78D3al+8T8aTasmbjTfBw4SfpdO6nEHzxzzxh",
-	"fmO1VB9Mte8/t6Hvo4VrgiKiJJ/soRtjIBdLG+nEzAyqFlgbYaZxwZ8wKBhMscQbYvCxBI9bYRPTcHpZ",
-	"xN7Egs3PQapqnTVwgQXqKJfFAR78+YB6Nmi/QpTyRtQnZGSFfby4AKth4L72ShqbcQD0p9sD36KRsuOq",
-	"eABhXR9hy9i3ySG3rXULa+HWPN1dmXZ/d73CvQ/aIZ4+Q7QMQ0zNWMkHOkHayYQMoTwjX15BU0vmTcif",
-	"D25NR+yBf0hx/Dd40FlDO56tawxO1SB3QEfhxEQcSSmZaUl4ZYELvQjOWb8lcCQdk8Kn/vs+e1/PpMP6",
-	"ndjcGpLpFiCf071W0zTAO2QluF9nycTpON+NPH+fnAmSerd7V/5CMG7KjdhtSSI7gCf3jTi04KACgHbd",
-	"ZYBYz2aL54XuHyHzkMwWzpUEnkUUac/oSFlAzJSkgoJKK7nmJdrKoYY8pmFOSVkO6YoBXVxsBuaOrM+F",
-	"QrdZjPiJz7Ffquh/ZNJ6Ajwo0R8r1BKfK1kP1ZHIhmvQt/AkWEUMeH3i9LnbvRJwSZ02nI3chtj2kHB8",
-	"4OX1C/+oswS4VEu6kKP4u9tVgTq/ZlAIL321c6kP4EMyGnu80nYHm0wg54rvnop6AxoC4rZ0b6e/V9N1",
-	"0r9w0j2LCVcZ5HV0z3nEKvegWwwAJ1n4xRXqScsnpjRwlrUw/tJK1TIjO+BAA1ulcRN68SEbKDRd9zzz",
-	"CO2m4/qclk+ZoDXKH22cuN/dHGV+zUSQa4CmnuM7AShrysPUrd/catRLPmQZti4J+Ff7SopBM81Z5R/g",
-	"SXhFH8i6rI+7E4Cn1p3ry+0iP0jq7Qsu/fES1RZMa+h9s5vTHdreRH7LNL0P4SSPxxKyD8OqJKvaEgBq",
-	"NgmNOwKa0543vM1eoacXoz/mWhQLXzQCyg1c5Em+a0B+qThip9XCHHyJKpTC4DdpQg0KKXVCzfwAYEkc",
-	"93M3OX6QE2hbZkPjD5C4xD4ETpkOwoDKguHdajbGevHuQG8R4TkWA59ciIg8YVwpfVBrcYXHgwGUVcyB",
-	"KD193xMnGVdN0rC59p4h/IpJy8E7AgOOtNDEBWAPIALCwC1bqu0Iut1EIHh/K3WDcTrpCbu8gjCAPgDF",
-	"P+laBhKtALwxbsCFKU/sCsTSmmzhwGtkgn3kHXYDgNIEBHRrHLZEVgoUZC8Pymr65AuC4BbSWzCw0O7E",
-	"xZdDgvh+0UrFPTq7HUTEF0TwskQiJ56LDmKALiwWAa2vrVyLzGq60ZdabTtEzzANgEzS5Bh0zbUMGzOm",
-	"keYDhs3khGcjyXMsylLlyQeIdRM/zMVHa1HNOWirxnLughaOZbk2UrtIdkhnDdoTnkie72lOsbhvP9MF",
-	"lcy7Dn/uULry9Y6VwqJvVCqgno5bDyqwAvPoE1+wCDOLSCFTI0i9ZJ4ie5sL9UCd3ouynAlmGNMQSUdZ",
-	"a9dLZQHXiLLBgvInaKeOkz7SPaBg4kr0DmEfYzMLP878zIgCfZUEQGLbQTdtDJnqXgIZML1MDpywMc7Z",
-	"t20AU4OILwAYyVYwXUdUEsJNThZUVXCWQaGILyAvDiLWNumCZAHt5fO11EDI9ZnoEMimalvD+F4flIWk",
-	"KvJAIeNJ7uAN6CM439BbPwX0pOcYbKafbJHthmBLON3FsT1NwODdFguOz/PjuUSuasB1cbd0vcVFTRpm",
-	"T1nLjOhVoiD/bax59Dhxfuu06ksWMzIEoS/0FCRJ7oMlEaMUPJfuzHQnpTua+iHCATPuIwIkyXUoYQxm",
-	"65GbLnnPaHE3MlDmDEageGuy3/DhUJY8o5WuqdPxv4nP1iwgsGoCZq+skWBudlNK21w7kGDuJMd9GdG+",
-	"53/f1lzmVuY7ZWuJTTgx5IdCWgYvzGymm5XetJkOsGe+pJZNurCkKMvtzj4XG6kkfTPkteBdjwykAmt9",
-	"jQXd13CWAp6WEXZ5qHL3WjqLxRmwG14HXJMt8DZb5kxXz+ldHt0lpdLGSPQNTDQU+XpHJiYBS/eoXgxk",
-	"3jABTf+zk/he2KEAwKSutmcGPstWJ+QVX4Dq8DO1hRr9Y+JfxTC7syN9PhXKWtqJFEg27TxJeZBlsvTZ",
-	"CL6W5QvDKmdAWA1Fv8OpW5GiaZrv/3tA0XpR6z04//vcEj4ZH27a3dqYQM0w8UBac1XIIgC19/2g0roR",
-	"r/iqPAFm+EoYy7YHYcw8UOhnoR0y7b/0fkqqeKeGIk//NvDSu6fLE3LlDyWCZEIdPlEwhplaDQwvZILY",
-	"RBdWQRm2P5Y2aWwrfLWVS5EgL/dDATRzzEfMabdW1CYtqMdhHCFgb3e1EE6R7HV7gcaJVZQVteIlTWkS",
-	"xC6oQgIIKoun2KQCOIs5ojf1Y40BVnAiSGBMY8yA/0K7vrhto8nSsbgK4+CtDTJCgNJrUJaSxYzTGO9c",
-	"MZ2vCTQmOy/sgLDqFEBAorg8Cl+XDvwzFQdzdwJQoz6nuSybnMyFP2LIpfRRzOn8xnuRSSCGcAriDznr",
-	"RvaQxAg2xf4xCmMYPVDCgQSJG7Iikb+eAReUsyItIM2BPg+AIZCNC4mL3tNdHSzwQnoEpTWgZYQCLsyG",
-	"pOnWpid7YPg0GN840Kb/C7+0zQyP5HPoUgSGuxlly9wsszP21ntlvCCF6YA/6VLApAByjoLSc3RIioxy",
-	"ngoFMH/Fkxnvo70H1eM0MlpaXfiEkVXKZ6DokvJ9FdG4pKyJsgyziTVMsmYh9WyaldexXyl7L/Rr2gcD",
-	"TfmQDw0/uWiNjZ4SEk+Z34ja2et7EvEd0+IXLJAsVnwtwCfvFuta6aNiJ9GqrMm70PwBQzoXEkDOibkY",
-	"bjTP/FtkOkahlbgT2eVkRjOSwRHLtMDnXAvQWHqzyfr/b0vFHbLxwo3oYhFDuhDvA/BBsaETJPOpTOKz",
-	"HcLsDKaNDuW6gf7ldhMNPDekGw6d+mSk5UdnZWEOJOo2iwEFwNlxs63yLv4uqVXbR1qchlYznEfIy9XC",
-	"ye6E7KUiO/4W+xwkIxZW+2IX6ltzQhJuX7wTZBqHSSJ0o9+I4TxMG6jtMHUslaBW29a6pr/pask3Nrfs",
-	"6LGd0svnoSzF8pJe0IMq9Ey18pN7hdQpA/YDwl6bLCpaROrbaiebK6iKEuVmMsi1/w4o4SSl/SUrZCjP",
-	"b0l887mTMFbUs6Z0wBMZ1FWzxC0BScQspf/FFUp3dLpJwr4L2rRRQfHYSJnbPDGWz6zF7Ayc/ZZs+a2z",
-	"SNCWk9OuOSGCwKUz5QUne5Dm0jbayTW++0n2Rat7W73UKv7LXMsqjDzCC3rQbh4AS7kqln74gSZJZOgW",
-	"EQsj46zd6qsEWgsL3YuYaoBwgISdiOVIVG45fBXe1zVLxnDVJLvFQY0Tymoj6QwYaMZNyhWzGoAPcjoz",
-	"38s4iek35tX8uJXOygbWGOUcBRxJqtFVtRJbqdDpELLleHLnCYBSkqjYmYdpBB3LcZcZ0nXs6fACGA0/",
-	"QYaBEeWN8OkjRu8FZNq5+2MtRcE44MXfhdD2lodUZ30SHRSKHE3W7ZyaktRNec9eMr5nZNmUtWJfka9B",
-	"eiei/xpw0+maHT2iSdY+nn5SQTVZBj8getpIqPRByw4zVwLr6CYSjXrM0FvbeIlGyJamwDXVKcOJxfoj",
-	"n+twbzUWW9BQtwLNO2+Wf6roSGMUcSpya4WKwgQkDX88DuANT45m9zJFgZLSn2dteMiEyENZCjbqJ/fn",
-	"kHDGbViYPT+1UONvI1hdxogwnQl0b+PdC5s1lZy0uKD2+Gk4jGazxEMcJyWrQ57zE538lrtszGYohWY+",
-	"8LI80VXu2YsN4TPt2lShL9nh0SRjd+T9zlP1ZvvxNkKGUnkOmeIAbpg7E0JFf8g+a59at1NtXqxyaROC",
-	"t7LIG3KcxioF8MoWg0dAcAjmcFMf7qxEdEEiEDlNeZmPNo0DkIpNDm55JQBhVid5/038AJLt0mtN4pOA",
-	"b7oR2yV6QZReAtzwpzzeKA03MaIvZ+u5WlQZorMJieeUullhdSteSqJoYEPN2OKURPWSrR8Hka8FFDD2",
-	"ZB6dPb3VgpdiQTlUaPsa1jlOBBIOrNT6OroCMsmvkJmBDzJun6QeIyV8dS3kiZYtGpZJMYfgn+m/E5AJ",
-	"8zAZmXs7LvWcmYHEtzHHbKiJ9zffZuKa2y5KSex4cN5l5eBdzODLlDPPSvqL2PuTMukbwHxsbaCTm8mC",
-	"+nGnoZzd4C1nZjbpZB/t/bhJW04+Qh4HPGDT61oaPrE6HAWN16TlARmVner8KXLZgiI/rZ8W5xm7FQM8",
-	"aH54VJ0/Edh6/OXMSpKBIBO2eygpeM1xs8CcR+1A/tVy0Kt9ZkOzAX3K3FkmGaERwKB1Svbs0TBX7WHm",
-	"1+NAReLbGObjTomdaFGWt31ywVx0/cH/HiUQStr3X88OIK2jIVwRHMHPwU/k8caOQPaREFwLxGzdCV4n",
-	"XqUdryqhDF6xj7wuTCbHE7j5p9r1OawJ8LS5G33IcB/V0fzzEuoKaMNCb6xQjLOCn5DUBLJIInmSz6xp",
-	"1QuVci9bnOcJT+yEzNCcX6FXaWI1Un4HkPdAG+oZn6yZNHzf6hDa/gcknHa/OyPq6A7PYHlHi3xKYxHb",
-	"Lgg4lBGh+QoWmb4RNTqBb3h5gPsCaaoDZhBNPv8aEyfdZLgHYno0N+7v4SZOxPw4nTzkI49uK2KJSnTp",
-	"QKUKZ6aUUB8FqbTJ/YPbpUbryoi1VgWCxy6vxYnm+hD1sqD85k+9mmq4KKDqMoM17D5Th5D72IcCxPdO",
-	"l4LhW3Q9FELaZsAygRgB4iA+NjTDs99cnegCq6YsLwIzhmyTQymMh1yOHCsHzElQ4iZDMFoLW5+WCXh+",
-	"Z4rADbgL9WQZR3NS7Ba2RQyz5TCgsZWp6i1IDG3g0drqY8PLEtRxLMT8wix8Cpyx7r+Dglx42ea1MLYp",
-	"5ms0iThBukU6x3Ch9Dcor2T9By4WF5CbQc68uZbVEnfOMgZaKdKwa2GWmFaYQfvzIN3AOcOAeHEl7FG4",
-	"jXqMbPkdaU5b8IfsDAvIl202dXbfjlXZhQSe/qibnZ5uVq9/Ul3RFtWW0vODCKKQHmIt8rBmKpNNPGgB",
-	"UEbMPHDayEnYKUwkrvQQSMxQ8FjixBusHSWNgRANSY9ImPAvMDByqyNz6Kh8HZtxxwLis075pnv6DPRF",
-	"YP3AvF7dgcEodCYvKVDbT+fW6T174E5FUQoox18wDmonznfJlXCPOEtRH4kAI88hfQ1kLE1BnHv8JU2K",
-	"SIdsX2Dp7v5Ji7bCm7VgeRWTpCVOxNjGeR8fPH84MruSeNfK3VtGoHen3MKyVGDRI9ncvfyXs539yefU",
-	"0HftWQ7dOfsthpemZCBltlJ0KjTjxs/Sgz0+C561yQ63va7pfHsPurvH8gCu0E0KXxITlEHAjYPvZ3r7",
-	"liQy05uNETn3oD7OBeUl0Yv7xc0GQSNcy5ne/lsA/us4TjaZhEp3ZBzTAgsIGOMVA1tatEo5wAa6CjnQ",
-	"MY7tZ9znY45KXUEaea94vXWmWii4IcDzZUmO4ynDX5z9/K/v37y+Yr/wsrxi//4//8f/++lXp5x/4erU",
-	"/HvDAGwQNd4vUCi+YLpaMMD2+rXP2JhDJJ27zg0GfWTAegx35/AvwpKAG3fKatauK3w8kv/apRuCiqII",
-	"yQmZFD1UznEzIYp/xxEw7gr4mUjf5LXFCAaSdLaxd2MhU91kO41y4BpNHeI/IOweD6B7CkokxlBf/3o5",
-	"Bb6VPojer3UlKNAhXlzF+j6oE3kCuMTiypdlMGmf4A3xiu35NXqfhPL1rE9YOP6u3H+xQxVR8VvXGYyb",
-	"ue/6kJhJkwmpq8x76OU85saAE9NmxSbXJXWGtTfPFGdWlu1ucVHIGi2M9lfDVEi18ncRfbD4n58G2/hy",
-	"amDkTJyQA776FNAkTl1rxINchLiiT5Gbtb+u8e+dImcstYcUFeYzJseZHPsM8jQF9wyHQdfoiK8ufEGR",
-	"H0F+6K/9ApwzTJNdrnw3MvzUcf77e6XJeZyBzFKLbljOgz545fkpv2wUjLDppAaMsRb9yOvrwnP/9N7I",
-	"0LZ16+A9LZvvd+xEWPAwL36wEySACCWZ5odJ57fXi132yhGbLbRCdg28IS/42ur672J7IGLQlVzbQy2y",
-	"Wa9rvhc1R7aahTN+Cm75ldzzrXhU0eh/RqxrQazbB8DUco8XEfExfF8agBL1NpPesI131AzvVGxpEUcx",
-	"NgnPPM3ijGq+wMzYUThzQpFZqr/36eW2oxwlOHBlgZ4WrDaFFQG4arZx9gBUT7r7tdF70XcF3OH8a1uk",
-	"cetPAv2OdwRfEeyBg87WjV/Jmfz5ELJI5vJB34IQKVOf28KRk+1SJiJNZqxu09g5NURhCuAQGPEeDpgC",
-	"fr5C658GJjtz3LTLKQL+KmKXdMjd0nQ8+u4IVJZ6AwFEMGJBT3i3rs873stCeaiNcbD/AR9A4FOnrzWQ",
-	"PueuDVDsCuDOCYoumtm+VPfWRNYUGxNcM7EBJPPw+FKJ9HxDWkoHJVsr0fjCdx5AdXUwUgljAtSL/5+j",
-	"ENdmPDqOvBDBwQGtDUkLdUKmP80S8tmnZGyJ7qIxNHTNNlNd4P0Xq1ofTYyz5UvD5sNxJ6W1hJOi1nt6",
-	"u/grLfJDHGM1g5FbBWQyeWBl4hgXajmWnQslbSU3dsGsZht5I1gjZrdw+MF2geEt/OS3QIFDn5r5IZdT",
-	"btVLRWMoZthrBcPIEduAnQBnrps4T1Go/N4rEQZk7PJR6q1UfWL6EathcVFxY44+oNu7Cc2xOLADyQfz",
-	"0/RKqusZ4D0vkIzI6TppxReG1VpbjyOEfKgBI2QldlIV7L+MI8NPLE3NbIeuVvI9bzXi3yZn4Vr6YOkA",
-	"h5bH2xrzidFaAmPAyPOOG/Mx+5Oz2P7s9sxX7E9HUZZ/7oMtfUNhLb0vJXXmmmuzPO40mX1kYlENCvGO",
-	"G49vi2hKJO5P8ATQ18aRfKPR866NlXR32CNIHvktYAP2/LRcRza2rv6VJuVyXuu6FmsLpAm6dha7NLss",
-	"w2eeoGcW5Tk8vdzJoqBIwpt4RsLrazv9RjgWTguG3mxELWj7SCsRKDUroSCEe5WmeZgWISnWSU5Nbn+D",
-	"7frqRpJ6ZSBeNZxIOA514F8fiM+lkdBRKXKPjifntucXI/ANCUNkEF40/GhKw6SnqOCIPhqSq9xH6PSS",
-	"wyog987hWkIiL08WMEwEhY+R572fuWRemuzh0LGO0kk11KKdp9mECLvLtmj0ZAc0CvdYokfSInjYmp8y",
-	"ujhHzXh3FRmQ3HqO5s5EJIP/NKFSN36OuGsgnCVk5B3h3Aj5WajyzFVMVw1gPxBb0KzQk3lrJ+e33HHP",
-	"JhI9Gsqx/FoswQN953lx/fRMi4VEiK7o3wb/2YbXEQBLtYqKpyFe3XnLDSFevafRhtZaKUCvpjWfqQS/",
-	"zuHLcraX61p7CHJRIk0wgJB7FHw6zSzAlo8y+IQHX6qfjCB8b6HrsZ/px7OTMB7MGLkcDziM3ffhPCOD",
-	"/vjn1Df0zTdffTvP/sfPZBqv1xl9lUmYLATP/SR4rUQujVxaw/CatiYhIIcyYQZIlY+TkOAamMCQwBfq",
-	"FnA4+J04AnKqLN8QNVGJ92+SxvOI7xQts+D7WbGXzhgbFDv8EjmIo7RYjT6FLmUaB0pKmpX3jdijZkD3",
-	"CWnG6LaCH9yKPAHHnkFfXllKn7fZ92FDpsYSd1MW5BxQIutDZUWxtDuxH3/qkPlSqZ0+t8AwlG0uPITU",
-	"Q9nHBr8BPwK7JAXhUSPLkt40jn+oha70tVALdunO3McUr5i+EXXJq2yzRpZCrUX298Eh9XLQ4hCawaaf",
-	"aHWn1XZ/oqlZJRa2t4qLnoSQEpueJh1wwQaINgMbMcVVX9XCmKWmMFvxJIEspugigePviMfjYzqzny4m",
-	"emkhZdsZXdpTqWGRAN6vUgffhAP6DVzYmiIBlC8sB3/ivQX1QW0H8qVuRC03clLOYkytaZBe49vJ4Vx7",
-	"BJhmSgdXNIT0RqN2X54ratexOPr4sbrOqEUZVg/xcyN34pWzZhdD8kfdElVBFue+tMxYfjIxrT8PMhyv",
-	"mpMMrPc2eF+GCOJitRCg4/FAfORu/Ds+IfnC3/tS1KmLZLhN64NL875b4eoTBlybvtTVewmBEDhbRfzB",
-	"h4Rul63UyUFDNidzWO/cDeCXrbwRChLEfm0zvvfzYMg8px1XCtE5Bv1m/rHo4+pn3PfwW+8pAal1KctE",
-	"16Zk3kGNMhWWiEl2UjEEbhvZYgNx0DC9qQvCp0kNZEIFeSGCXTb9aZLlGIWvGxMfsQublsgu7moPbpJ1",
-	"+Q+htedKIOcYxFiOQvnw4FgnmYY+RG/6kSvLlA7RV9OQ0D4ZhJxviuXOQBzcM8X9JCySAERzzsWiomaA",
-	"5NKEwq6uDTyJy/Y5PyVUtgOAMBF/3hehbjDYNdWF84or8Z2yNVlkDrnEJlPcItc7SOxhG7mxOxMSW5zy",
-	"c3t6EQnf9hzroYPNN6VbP7kFeAWpzES/9oIroBQel87woDPrSj692O05P2WnBaqmTA6h1jvStEfaCgCz",
-	"HjHyzuAvB4X+317r70uJ2VbrpjLQNT6n4UFpOJgDn4GOl0rwJzKcBn41LQyD8g8MXYQUEawyPwZES/Mk",
-	"UpzHitOG7KRBwe4BHLg1jyvWzF4E/wnbkd7B14KKPNeCz4XinRAjPVdUKx+LWOtqTnYGpKKTcnCn8NwQ",
-	"ygj2cJFOcSf0Gxon1ws4lXrrJZB/afpJ7T6T3QX9Mo5RL73KstLHavqKb0VKl44SDqiV0QgfNbfDQBcD",
-	"BQYwuFyco4sHnea8bHxNFUHOTnM7djoX6BX9lxa+sWwfcQHuxKQ3i/AHnf/zhMTP4+1BkQK/eca8mVwi",
-	"n7PEAYOTB6iKwDITeTzSAMaOmzbhQ4oWxG0GQklnKwF8cNMZAKEOLJa9+grSbI4VTUl4gQ1GfvEjUugm",
-	"QUW/hhmZUiZTqwJuK6zWz4IvOEPHyAJvwcdaWisUc/dQZrWmQTR2NTdiDkype57E482y+Wh2rLUVCG5+",
-	"pDn+iylVEsHBnkxFMwJyPg+1Gk0XNUdeNQDa/9RwG07xsyteX0/LTST7cNRo1lPQT5M2zmp+QQl3AyK7",
-	"85OqhT3UShRZ/Rrzw1NI14vFxVbe+Jjl4mJdak8SD/H+YVL4nl0Ob1+x4+6UphdYjY7FfmHOV3eikgcz",
-	"nXLYGVphxAgSfZDU+0n3gqdA5mraN5QzXCvmwXnDt96QNnpVh0KcwQ2PT82llxhodyZLWD9kdct271QV",
-	"7hnDAuKvr0n0tAHYxQZB3K93nOIFyloiWVkxDVLTjwE2CDiTWKgRe2fi48bq2u+RCU9b8dma2zBZN3m6",
-	"+Imkn00fslPzKtQMd9TVPqTX97rTK+OdVMu74zXptcS6cKjK1xvMKFgH75/P93nCuGJiL+qtW+WYAxnp",
-	"QLvUeSlUhrgRBCS2Ery+ankwgusiSbk6qMJzYQAPnfZYSrXgxRtVnkZ9qKMP6g1ttckCb8G1qLBGIYEo",
-	"igDAbneEMz/wXfr9001Wpm+D6VHkX3TfjFi5pcykmAWvbU8wMgNuYb2iNTmqaz66B7uCHow+6D1M3yLI",
-	"qZevrJS/2eRPqvYCPP7rw68v2U/vn8+6X+NSZqdq+rHWy/9obsgdRM/OCFPcwhlVcXc6RNMy68u7HoU9",
-	"svu2ts8O/OOOqm2AKslYXhSpDfXBOkt+AWU/WOaziE8Ftblge7Hlq5P727UAnLx+6c0kXdtIwj+kyAFu",
-	"rHV52Hdq0YchBdKZ/4oqcPfXmSFUjAmoFT9PyrkL8AmjKAi95ftHk//Wv9zs+QmSl1HtaSvMFRCjn5xh",
-	"u2gA3UARxtulU5m8xLtsBCAsy0a37TPLo+VafKhJ7MPvBbIS6g1babsLuTAcoPGsL20LuRyXlwvXTVWe",
-	"mKlc//uZMFCzRTiRUlugm2AEqRSzXiJyPGJOB7mZPiIy/jNPg9Lu8+pEr5K7xIkCju264V7eibIaZg2e",
-	"454Zilm5ljIMr04SXIds5I4rQZy0T1ccZOudQdanbQYfqswhacboJs5eeopHELaQPEFwgObBaWXz3nQP",
-	"5ayLQ5b8159RTaQssPx6Ex9no0kKWZ18tvaFX0RSJMVqp/X1vJi9230zTjTfxnc3wGTZLkb8jXE98hX3",
-	"EDIxcqu4PdQCrdWQcoOH25/eW64KXhfMD8j8maYF1DSfbUNvZ3VZRLwmrk5gm5N4YHVJHCR3C/NPjxe4",
-	"1uNiD4byWyvcSb9/KFQhQhXCw7VW5lDa5g+25spsRF03f/qnlqr5F+7gCwRSexjiS2gTPPSRjIZZ5GEt",
-	"1kLeZIDZw8L1xf2Y/DJHqMegcLr2dWiGnMUdlqpmWNB6CBEYJA5poqFWCFJlpkYkn5prt6tytGlN2vGc",
-	"r42elDG/GMdGzgX6gOmjMmLt3AJTKJaIpZvq2y8ff/31Ym4t1HBYgcjynkbE18Lk7YMmBJvohCmIT9hl",
-	"IPXXB+uu8T6dPvEi/PXbr8e9B7ehQAWAkgyKN/j13U3gCzMZKawjJ806h6Z6RJw4UX0J+hWSmDea7txa",
-	"K1vztW3gfHeCFcJcI/i8NaFa3TxkHyD52h0HP314xv707sUz9tVXX/3tzwtWHGoOiE+tvOwFk4VhP/30",
-	"8rl5+B/qu7rWNb5e1XpVir3Bb/zt62/+8ueH7Dtnb2PMyB0GbvTCWKaEKIxbzDe13EoVseGMtMB57uwt",
-	"MGIAjMzovYDD5D+URXAy9rIQ+0pbodanBz+I04KBqyVRGUCZE5rbCmuav6IAPfwPmHYECbr4UANbaFJu",
-	"c/EYs5CE4pW8uLr46uHlw68g6GB3ILqPeCUf8ZWJqAVbPHfdToZ5e1lcXF28ksY+DQ+55TeVVj6w8+Xl",
-	"pS+psYE6u6pKuYa3H/3TO+lR+0xXUtgYoaR6VckfmnlO80wWbjniRQnLPjb8UGb9LnFQj96iDGBjlfeO",
-	"tCfkaVGELkIEh++FhRqKTEJI88ijH8QJkkH8sv7dp1ZOnr/BqllxjDPX3qeelLGzco9/15V7WpYennt/",
-	"2/X5ddGW4Ee/yOJXVCelwAtJe+G+U8nCdWbja0IPpVhu7iLnzCSgB4L8y9tL1SyReVlc/PopDHXlbwLk",
-	"Rv0XYf/ufqf3aOTgkO4WD/XHHvN/H/JJzyKG0AViwX8AjCe98R6m6I6SNaJLmruKgZubRxEQh966AKX7",
-	"DoFh72MPNmhRU3bg5TnbRZRgYuIjjpMN9fJnmemA2ktPtDs0/vecZ8A3JqbZjRYBMRDslSF49y3meXFh",
-	"Dvs9r0/uq4I7MwPcNU9aCMKYxPKQRSzfSDuxcfdJZTWegA0w7M5pPvb2zfsPDy+atTyU1/ll/PuhvH4K",
-	"uSV/nHMu9Ok3XnrXLBJtUav/XCsB3j4gH2NahSpqfi0M3AiE+01AXqwHk0FfLUzQnXfkobwePf6ecbUW",
-	"pRvHxe82T0+N93YoRPC+4/Z4b3XlvviQfQwUy7gvsGoImaf8tduZx0o8dK2Sx6fr+Ntab32+++80QU5b",
-	"b7hHt7n4XWyMIEuPDgFjf/7HcrbzT6rQv68E/gRicNcNt+alUAWvHyWFJvSIf+TX4pl/+mmspri3wXeb",
-	"Ii9NEVoNswp4XUoP86B0UFZAiXmGaSqHb5bPQkV7W8ak6ygCdAbP8QWgVUDsO0xEEpEUIbxFZdNlvgc+",
-	"+v7XCD+Vr9RVvJzxfa3KU6a7BrMsIIrmC8UOMXsOggK+OkvpwMY2o+GfW62OenToj8Q8ZfJLFH8KHvj3",
-	"J9dlzvR6LY4ND8KZL/tQ5/gMw6d/qLs+9OkeLvpji0AtAExScRZl8cjnFj8I8Xt6WT7W0orn+qj+cEuT",
-	"+sX/IMvzMUnXPs8iBVMz54fwq3Lv2uC5sE57Zg45CLocA3rLhq8tMpiEPPnfw7pq5u9Rg75zRgMLARp+",
-	"i/kfnHXgBjmLmRVny/io4Bnnyly/VHGqzq8Knprr3/qWOrow/LwXsL8jBERDjqms9igeCw+UEAPKDCpR",
-	"MQXN7kRtgCgU05Y03JQhh+ZG1IxjCmzip0gkYVVLsfFoEVlHaHjmPu8ZoQ1ivl84ZXOG+f2IISTrhNmj",
-	"DgGtHuAgA8gIKLiFX1fA1eEyTLW0rOZq+/DibDqrEOuQHnTGjfgcv3qPW9G38FGandcv4/7/5/qsCswd",
-	"Og8O1Zmn7nuutj9V0+IZPjdwF/iaQ2LCOQfpc9FuN8IDraRf6Pp79937EY3vdVkEuRhX1fS8YoG/tGfY",
-	"8U/b+Xp7HqAFoYhJ75HZqtDMaFCd8cZOK8udxuLU8y2Im6973Kl3Xo4zb1uf63TeXfuvWqrg+biPSfxX",
-	"6PT0O8j/ugaIG6mz6nWkCA840CLAQPtzUioktQZsCsjRQFi/lUAye5UxN67F6dyG59taGPODON3X8rtP",
-	"/5H2kDt6H9Si0rU991S+g6++Qgfgfcyl+zQ2cuvZ/EFUtim/uMOJ244MwnQyzla88NVRR8xh83Xue8HN",
-	"oRYFLdZ4qHgz+nynwyv47Ad9jyfEq9jz30G8FxefH9TAz3N14XPoqdndH6w478T+eLDi/0fHrhLHBw3G",
-	"1VkVhvvoi1rv/3Cuw07X/mgnd/SkKXH0WTxnXPCKQ/bwo19KsR0MYz+vdfWW1/Z0Mdk4Bxiog/UJZ3e6",
-	"89zmIh0iLBW3uybAUortRXd9O9GWpsR4mKwFpJ17aOS+2mhm6496ewJS8oMVBVxpdoLXBeNbLtU5BawW",
-	"FfdsH9lw5Fv/0At9Fh/qNOAT32YWSrC/J18qpusiIJrfyY5w2zsA/rUoTcBFIFXjzfNs5/DMBlKwY9Tt",
-	"th6mnJJ+JfiNCPNyT5IbPv8M6FH/aNr2LBZiKbgRpikK9cACXBWsdDPsrMewLYIQeBpCIIQToqKNR9T+",
-	"dzIeaY/82r5R7+LH7/OYlWr7O2SR/QbL/pYfjDALVgtz2AvApTSQJoVi4MeOAAoYq1EISAVJgrpmK7F1",
-	"d+rshRi/YR79gv8xfFgLy9e7dwEx9Def16eGGX5z+9j0+Y77upmD3Ik/BsSUdZHa/6UnuSW8B1/nApKp",
-	"FSCAQL74n5zWCqCilaiNVl8Y5j7N1enPtKQ2gGdDgWpPVT0pBymlU5+1cPe6KIFsm9YrJlJxn8FUwI8l",
-	"2iMF0Qs8XgbKzBcBBLxxSwQkvDvYC4ds0Duu430cGvhxT6TzOxwaU5bY+1Z9mvEZTWdAaTvvSf8B0yJ/",
-	"1yyFRWCtAJ65M+wPSPbmiRc64hsswCPnTGo4YjFqnkBX60A4aAXf08oMOGbO61N6ptVG1nsooLynfePW",
-	"AL//v5+l9Z6fDNuFil+4G/HyGuuqeCcW4T57sKL2nJLuR2eFBSTQPS8y1pYNQJNn3HuH+j7TXgAa83/z",
-	"sJMbI8BKxmwMn+YC9jby4/0TQ1NOz/jbVjRsqBdBMThtAQUNpCw0+cLnFYj3QhUf9D+SbOTf3N979NAK",
-	"pKH2caf3H/RTcz3NSJuX/3yfxhkARlAZmW7xrWbcXJ/JLmvOkoW/uxvrW4hsZRJhAtFl4ymcY1gKMVXv",
-	"nCoUuvEAYBxioujthJV2ab4X1pbiNeLm3Et2tbYiQFv/jtGQQuz1owbgI+uzfC72+m0A7Lh/dyU25+5f",
-	"0yr0BXMD+cIwP5Rby7tYH2ppTxdX//6pnSIXFClXgA8Ex6/Hu4O/l3J9/ZABLncAv/N4EnudKNpCmMHi",
-	"6ufC3GvdEnw/O4Vn0xSRztqEeEgtqkVajw1qecF0WaQO3jhN2u3tB2sP/JIXS/1a33sieGwkVxsCCPAA",
-	"bpKSd3m01LuHgOUeMwNyJ+tL+L09FfeQ3Ri+/0F8/s1dmrHxfM0dIikcqjNOeJTGA/Z7BMDkefPYfU5F",
-	"aCUnjW/c3qu4BBxCc6ibsqU7QkrQZt1RiOoPMvJXWrubkd3V+rDd3flojIN6tN6J9UAF+zP3c2cO7qUe",
-	"y7tf72HzTTuVwxC/p7DdSQsUvBO1XvFVeWJ7wZU947IUEjBGhsA4fhCielrx+r5cdgk9wp2D0/ao7zo5",
-	"ooZ0rPHiqe/wwfvcrqGJsQJ0FlFj1h50+w45zo0Sr2p5w9enO941xOcmoTAH1PQdPHN/u95//zcu9Etb",
-	"7aCQCF6cvJGzEXa9O4uVIz63D10P2DM08S883dF9zDt8+7tC/ubznsM2+pEX58gnDDhI7Wm+4x2a9PvC",
-	"5fYPtESX975Ed45RDi2TyicVvUCupv+lvFauz3ljvuHE1xVCdyGe2J3BIsAQfsCLvVRDx+ML99hTeOpe",
-	"5yC08vTIpRUFPRVIjuV5J4xl0Hs4OMNbZ/d2YJOe3GglSo0M6p4uTxnLyxJGzE7CJ2bR2E5Q99CZzfvQ",
-	"BLGB31gV/EjaN+/lViEx9bmX5kcI/3VlQW+QuaWyp9bqLJKKAF2IJlJkRH0jaqjS86WcHiMaijsRXBWB",
-	"jYzcKrfkDy86e8hYT6g0uIfeW+QYut89hK3QOYzobjpXJiMoJmT+3sh6z4yVZRnov4yw7FA9vEgVuRF2",
-	"eaiWQPzya+aofHvoTtY9bRFo4PfJRRxep6cGwYwRYPV4lgw1Y4STZVGZgNcKXEYF0OxDTL6BBx1Ysyj1",
-	"uiz18cGhGnYCvYDHfqp+J7whAzT+1PeA6G5xAcBUn85/1k9yIITJmeI8ADeWVsKw1clvYuT/gAWEH1SC",
-	"yfOEccv22lj2zeXlna2EuNb3ElzypnGYjHva8P7zc4JMl2dvPbPZPYLe3dep3mpA8qm4McdQyEOaIi/g",
-	"2bfhufuadN+hW3uDXm48hqo0zBzWO8ZZqbdShTSiPZdlQFZDxrJrz4QurWFHfjq7yfFeqCI2hUkFRvhO",
-	"gQNnEbmU3SZtdTDm4jEAhIPMtkC3DCjjG103INqJjYEu+GFV+9I/81torpcxBjOmt84AFDYn+PO0KHzf",
-	"7s3/FMb+2/pB0lb7npAnzkxgRniI040sxT0EfrwUjnpTkxW4J32an41zgHlmBO72btN04h6tARP2zOlE",
-	"CDT7e078e6T4edIUQ1sfgkRg2HuWx0el5ueuW32lefF7Tqk7JLZaF6zWR6TLWAmptnFi73tKq5Kr83pB",
-	"35Zc3at+xo+7Zn5rE294GTsrCBHUs1RvQEIsMpggoSMQ38C/wVHo8Zhde8ajk9f6+JC9bnDNUZwARgzS",
-	"2LS+Rj/WZEGpxT/FesQ8eeef+S3ME2xraq4Uuo5wDAI32x/l4Ci5EkMn7Suu7jVoCd/POaSdnX28+60F",
-	"kEp2gpd2NzhUqcT3+NRvIUJJcxPEyFkdemMFZpn7ol6z00fM+HRDhN2PJv9ZQiJWlKLaaXW6SGbSjGzC",
-	"V/DEb7MF17ouXHtT5g/6BZrqRoqjuQf6IOjJ/YGj/B6h0XSKzxogbQvUKMnBO7HXNyJO8NiVHh8vniTF",
-	"seBkP/2m4LCDYdo/jLBc/kbCctea3SAwe/GI33BZ8pUswXfyCz3N74V9mj53T2CwSRO/O9DOXjzyFUhZ",
-	"Df0Mf8eIxH1TFqQt5ap4ws93tlLd+ZjAw625YsDMyzgzUm1LTA9OHF578SgU3eQMgh+5LCP7/H3GNNN2",
-	"KNzZWu+9xR38fC/ZsZZW3EGhZTZNb8zn3zT94f6G4eORqT6jmqpqAcmSnoYxN+Fvk8fuDRMltvAbT3ev",
-	"6f+Pu6t7bhtH8v8Kyi+zWyXbmdvbe5g85fOS2mScjZ3Lw1ZqChZbEk4UwCVAa1RX+79foRvgh0xQtAVQ",
-	"2rmHm1oLIchufHb/+vdLZe1yCUNyLfZ3Dxs9J3IwfLHpIRTlsh/64n+J4Y2kakNkt+SHmd5ta6visFh5",
-	"fqahHehuZfezcZntRgb5KSwWgbQ2r0WNetFrf5laKcYZoi9t3SpoioU32XLNnGQJllvKjN3vaj78mS+x",
-	"wjgWsjUPQbJuQdYsYGcmN1OTk017rex0u5eNNagfEONE6NOoBn43NQ+WKuuULjJicbaALas1pLfCrIR0",
-	"Zy1Rs6ZRQiXvsK766XudlXwxUBDx1v7c+P8cPPkitifxG4NVjvTj8RzqDZkZySKoKs/YPdSEHwY2Rc4N",
-	"/KTp6K89VY2QM9ZWyiWFXLblu06UWoM0fQ5OnVNrD460fgrMOEFVlPb7Y21qk/G9nuPKelrK1/BWaWej",
-	"cb8ePR0JGLtdKXiAkm1LZexdu56iLu5GE6+ojG5VHKGgLoFuEEYTnHT4qrFHDs+CE64nMPMZmX5ipdFI",
-	"1N5babZXiUXqfHZtayw0Q6zrPYBkGvA48tI2cNwjlG7LeYfVb9+GCeYfkdOl3dVoFp0GPDvRHPrSMy+4",
-	"rIM8Laa8tnt3lxnfDcatdm9RBXPP4Xt3b7ljG7UB6RiUuWEZ/qve64AZx3GYcQOXRmzg4kSA11dFoYQ0",
-	"G7eVHcoKvW4jXWMsijv2ILRwmaYNAAaayJEZb+PtHH3ByNTHr9j6NBdel02ZOncyhORtmSPBaRoffhoU",
-	"b9gLsUJljiplaPm4cU0SfqfvojdRK0E7NuNlNLU15Ll2LDHu9q7FprLXhYxJMFtVru0Gq6/Yjcx3TRlP",
-	"02rOy1KgItMQ0XHLdvGHpnv6CSiOBxxWq7+bFcgI/kIJJXdnQ95RewSyq2hVEJtaTicpcISxjAqEcNa2",
-	"Fljn7WuNWs9hKgklJUzkt1t8lYk9h522KU57dMPdr0e77hOY5krQ+MlPvBXwkmrcCuBr2hVzWLac1qkq",
-	"CGfPExcV+McfSRf25qiai86UIG1bxyaqtpJ5Q9nlCgj+ipWDxFNJFwdraVH/WVWGrgtUOwC5bt8ZPGH8",
-	"5cGodFtQ4bNvfL6KCnGrEe+wFGNfUGHmIkq+o5ftSjesuNiusFhRY7XiQFVir2HTqSTU3ZyK4OYZPo1Y",
-	"898DcPMkJgPHoy+uSdK0qaNS6cECqLJhp8XQJaF+11CYGfGP2iU351u2UjnGtFcKExpQch3FbDXRy57R",
-	"rkuwny7oS0P57q91o1RhA//8yXPdQadFHLM9xlcboQ8u2K7RgaDAHVHYBqIAz84wPmKp0vASj9h2U/Ih",
-	"jl/8wTzn2jApJJidvTTrwNs8u5L3R9JBgIb+BNmy/7zlcEo7u2fLLBL7Y47dWfv50YA63bWA916+Ui06",
-	"zLL1XceV964qmXUVBovKXPLBayMOssq8inFxHLdz+M5GQvBVgjTxHDNQUhl7EMAJjpu9MHRGww4oxMs1",
-	"K+xQt288w0bII6GHqQuCHPvfili2HoTwqUoGK+A2XO7YFqtQSxHlkHtXCjzizoFtlH2uQpv6s5QwrvBr",
-	"wUWuCYKBZHfervSnEcQCtVxOLX/uQ29R1c/tQydTPcLuRm96fQBUfN8YfqQnuZJje/nE8b5UKrtidy4W",
-	"UwLOCSXrHIhi5IYMU7ur3YwuNVdhtx0ngt2vu67ybDKX2c6e7a4PxPKlSpaDYUt1DNVo23l/Ayh0vSUL",
-	"uaSkBNWUOQ/N2P2OcVaoXMx3yIy/YysuSeYvt7cc1Cvx8zHowBI2vFzH1g5+lWVf8cEpWUHx+ZMXYzS9",
-	"pokN7ztoi3jJgavQdweoTJeHK7nUQZGcL6sSpfCEjEs3tHUsTTjQC+xk1pFEOlryqGvxYdLFWgLsrKBj",
-	"T2HG/XmC/EiMYqRaA29UTi4kzTZUkNRAykrQRpXHpNVCkzK9ZNwAONbu+SsAcx7Zwm9Fxk3bUelQCn/M",
-	"bGF7RlzPbTN5oP7zjW80xSXQdTYRS0xcNVzUI3Hvn2yVrg10ovjuExz0qgmZxx61D1Ca2MhNeuonQucn",
-	"0VjDHvQJApnDy7vtgs/jAHpz4Bm7R8pSlNijR1+xj8altGraKqcXau+Ka7yiCMo05sBWwu6ku0cXDX+7",
-	"7yqbxCvk/czLddKtpdbg+Dz6tvFvu7eMUPxo9B5uFhfnqL7gCswcyLOERofBD+NJN55eOzu9gqCRv5Tw",
-	"IGA7nVqB6zBIAeJR/i591YLMYgDdBQK1OQcNg9BmYT8VnLrWmV3jOpoRh1aX/5hCquJjrXXL7mEl5DFJ",
-	"M67X+pKK9RxmdSCR1pknNSHpZVGqQmkeu/TjCz42NSepPWTqO/W1BjNPT0j6xdtviHUedQUZmToGDtd+",
-	"sKbQJT3al/6QiAYy2kr43VDuqynso8UFEFNGgA6sJLo6NEqeGcScjZ7+YUmOxAMItl1m2eliPUOMtrGj",
-	"Pdf2/j5EnPGBy6W+SSpO8MG9Qs/nYiYuSnIGZxzBKVvVBbMapCS0FxZVrMSoFdXnxDuBuOP6UFj5g2sy",
-	"qux5TVocj1EApMw3p/9s6lIVmrO/VXbGECvyE9i+qUInVBX989RV0c5QIXm2k8U8eh1fn7njXcFuwXzE",
-	"pyaiesRn/7EvXjkseX7pc6nhiHcOXD8l5P2rMmwFub2y7zCffw6n82ow55tuC/1kjXx8vjcBeqwzFtwi",
-	"eekCvdHnqkN5po163m6Fma/OK2bmajBjpeeJ+9GDu/iyBNC0YdtuIPP1paQ+LxWCRTvFER23U+nEJaVQ",
-	"o/r8xj6S6ql00mqtG0r//qFXalcxGB8ukbaaDrbu+WeTKn6VZZFdc+TU6XUMDun3pdr8vSJR/OfGjSa3",
-	"L8Itj8Bj9NvYJcyj0wHgU0+cMy8hDqVUx2DazmbPPhc62L2T2WfAdWUlioPw8Ncw5xUWwMCOlVDkArIg",
-	"Vtz/2tjHXY3ulcoB6dMfQcNvKleNjgorwJTMdw72KQwyIXhaJi6zmrSE7aBLYtL/St4gTwWw/xhzQHNv",
-	"jnwfx0NhkVujgW/Ts4nswX8FXsqDafiuU9PnSpr+xgGylQa2VEIumZKnvKAiD+QgqXwM8s9xfNY42g4b",
-	"703D/10iQFOVbHN8NEzlB2pIvmKLlEskdhCUN8hdWTiyvNr7jHZIYh7jcvmPC234AhOL7jvb2PEfQ8Tf",
-	"9r3Pi39I5XASunBriPhKykNZnNKNmfYovv6/NezGAPjIb6Phe2k/oT/YWXBUI/CxTtgN8rAcXqGdi4bJ",
-	"yWvDnHpovkg+NCNU5j1peFYyO7TKYpNJNhzb1VdYjBaHdK8fIT2HD2qAEvbg5iRD6wp3PBQM0WoaXpK1",
-	"zmztrWSG7zb96luzS/Rtn1WUakP8MiwQsQ+8Yr+SYrXQSK8OWcNhpu0Fwafyr/bnwLV7j/BkwM9561sl",
-	"XRoqmQ3w1Dd04bHEjFHvmRV8CewelkJqTEPPPO2obqpgiR8fw3iQ08WLGeCbn3SYRuAWzGPbpRroJ6Jx",
-	"7+k88rre5pH1JG0I46p9p+2djNYr6xJyJXryZZ1OzYFn+vHgLxzoKVj24VBRfnk7h4UqsvMGcF+kmLWs",
-	"ymjCEFisOvdIMrdSSbX1gA9C6Cl7ndBNVe8V87wrkkhiHzvykE5l48CUthxc9BnXbWEMDaCfj5WLmnnz",
-	"C1ViuYnTL1SpN2U/TFdq63fm8MaLsUHutPRiJhLm5kae6XnsBIRpkzj+v8nJM1bwCkkf9FoUesYIUH/P",
-	"5+s2DQTyqGVenB9k385EqpygihwOX1O+ULtRMJ1FibQiHdyM2FSbi19+foH/N7vYCEl/aVA0QhogIo0A",
-	"IGeOHAW9z/1r55k/9zzzx2S3LAf+HU1ZRfmTmhBFROGsuEPKPOsyjFS7hYJIZ51Ykh1LqCeIuMiGmRb5",
-	"F46GgbWGWAk6dkkOSYAmk1Vzt2V9ZiJ8d/HGBzF6c1wlLjc8owfTIFQaiEgK3HW9tMOkQxKz597Dl7uv",
-	"rlHqVdj308//qypjl8tonDBuuvgbcsQ5o8GYPHYC9BYf+vFcd256vT/k5v0Oq1ck48bApnBQdOQOohE5",
-	"Q5F9pBvgzYGOOQ1lRK8TAWprDtK7DkcYb12bKTa/W8fdMBFV4wCzYvurE4DO3NNPVWc73s4Rqeh0/dF+",
-	"9KGMzuWCz40qD6AObrHte2qalsb1FUErnom8/FUZxvXacXsdiWYNRrNfw1LI87RJRCri1ve9hmUlQwSX",
-	"dlUsClztMOBJNJ0x9ujXFG/lTvKJ0VjFimOhW35GGjLO5ipzh99GhsPOsCwcfn2j5EKUmwl82e7ijcpO",
-	"Qj/xAOXO9t17urqRvgRreyw8oQNmCm9tdatJFl3X21lsb50vTzHW/PNPtsU9wdoxN7nWh++PRY+ar3G5",
-	"of3um8zUO1mqfEPotGFhForXgm+PdFS1rP+U+ixhmJsw0VBuqjJEW6wk4CJr+BokE47X377sVex6bGva",
-	"RBOlcfPEqzF2nPfruvocSHRoImUm7SbgeWY5Bg1mTEijcJt1aEX2naoLhcQLTV4Cp7xxwbWGDIOSV8E5",
-	"1kqYDdEW1GtEWsHUvnRVqQ0hVvGw4LgJ8MSI9Yd9/VtDHY9FTcGtm3MpIbs1MArN+dFopg2SssQm4vMp",
-	"OyzY7tRqYzQKgy040oRp5/NAzphYMEngBCcjcmwoRoPWjts8tM7fiqW8qcwoUNltLcsQnwLuc2Ixyf5a",
-	"ftVSm3g+lj0YqBJL+TEVabx7+OTqqb14kyMtOLvQMK9KYXYXv/zjx7/2hu91USq1GEIeqAc46wv5Ry82",
-	"tIkB7liprSeTtisK12vtq+G5YVQsrr0usAHJNkJWBnRnr0LL6oMRD9dsktWh85FiKV09RUcEZoZCMcwo",
-	"NVxMEH7zJOd8WmbHgBJrsGDtghgbD+mSQmc1mzWYrMoeVzw6sRkDhC+45g9c5Pxe5Dj/Bu6qr1oNbw0y",
-	"X00ikLjf7TTcfAHZlfCFNmCe+ItST0enuuI+zzdJ9XDqcX2v1HoI6fRaqXUHyJNoz+z0M0QphAILeKHU",
-	"EIMabCEgJ/BzCMz0yATxB+vjr5/utHLI8hEHorf1o1GIxTgDo/A9Rl5NVaQcgk0nQ+PPvioTOkoIqisL",
-	"Elgxu98ef+ztffaETGJD9o4a6usRC6mHXi7kgegzKpdOsolbi9jeJuLVHah9+0RSS6l4U/AbJ6Ydq20b",
-	"lzlg7EaL46wGFsdD2xIXekJ/dQ037fIQdNg0h6PGZ0cC26oARUFCt9lHj4e1JVjM7At8AJ6b1djlLCeJ",
-	"aE08BFRAtk3sYgfK0QeEs22bQ8dgnueYRNYk2jOLpjHc6bzvvuy/YXaxUrlAbb2jdIMa09XmGTgf95kn",
-	"idbyYztMKpR9yA0RF6XG7MEBO7rYyL35JG6Zfo/IhVx+ybkMofoK/C1ShZ/0GD6XwcgUZSceZzCEZoi0",
-	"rQonHdjVrxvwby3WNFh/5BtNcTV/3FnofiRiXcoPh5JuQ0ZIqOx2smKjMQ6Y6EhUD89rnAKXTWC8d6x+",
-	"t41IOXBc8tbuor85ddgw8KEuBvnLf/31uSUmjkwvcmc/TiHcaRc66djY4hVWNrJxrYStF3Nc0CEN6wbW",
-	"UBhc5rSif5mhwuOhISWW8lLIy1zIdXgT+6TU+pWhPN4n2zLZaXl9p9Ywea7QdvxelYHMqwZSpYuSMuzu",
-	"Z1gdZG3vpB1lGPr4TcMkDvim4Y+Yqu2WdCqlsRqncElTEt20jiCUg8aknpCIXXWicpiaUrJDWK9zURwb",
-	"T+hXV6Oy09tcpIo42kefRlntDfK4pacV0NX9/8LczPA+iG6tiz94rhXjCwMlW+Dp9aVdSQkRTbzlqEJp",
-	"l1RBf+VVJgwzJRd5r/+vF+K55UPHChW8F3nKgVI//l9unEw8LGz/RzOKthxFwKXYBdrG8PmKCFsu/r3n",
-	"zitCdNGox89iOKiEIgIOh/zqnwUoCBKZ25o/AEqtpJRxOQVtFn1U387nPRlTFSjY29/sKncPqPKOJCxQ",
-	"PkDJKmlEjn/IuOH3XOOSeM/n64hzEQMDQdxpziXFFsbdWtzqTqjPEXjtRCjQ8wyViDxnmaLSG/RyLgrr",
-	"ULttIdUUkrDYv2RKwtFwzsbFlcxU5MX2m8xUPTAS+yqsnVaj6ZEKoq2ctosBlbopgGqprKMIQ4cEnQgR",
-	"xy4dc692RxiWiaytpG18MMhY35O0tn3pHBbmin2v3xXbcNGuNtdYhTsQ+rpNTb1zGyoS/r4Cs4KScXZf",
-	"qq0mHoeNIETZXEkJc3s1NoqtwNrBHuYL4OvY6dk31NVtQhIpfPbNYjE9+T72TOeA0DrF3a/H8+uQITXx",
-	"UnunPvLfFXslmbLGoEMIz3Mc+3MuM5FxA5r96fbtlz9jpaGr56GWtJx1hvY1zFcqHO54N1+pu3RkF08R",
-	"0ehBr1Jx5+xClQxkZv/pMVmmxhGf7J1JSdCQL+x919o/c5ckX9JJ6F3OtiuRw0tGr0BLzSMb/7PiHqcZ",
-	"oIdPmzK3j37vmc4mjyfB393nB8P0uDhvVUmp2WNJP3EGEJ+NBKoMrWn1/KRacc02gOKQWbNh2b/iGWEF",
-	"5d5MKQ/WhLo2o85nLsYbiOmeA50Qfc44knVgG6UNA15KD1mOTXOCZEHkBibkXmC38RNSaw96yZNvJ9sv",
-	"sIMgFz1i/0twjOKxTPWuroxzuT5V4vnG8TotRLm5Yu8dV6TG8KphVdENiZPxhkBYRO18VuQt9EqnICF3",
-	"xoiO3mpFH7KsJc7g+FjIl3cr2LE5xm69fmgrfOvWvnV97sXUr+N9IacPkUm7gdCZVNdY1hncv+rBoc9N",
-	"eNi/1sTbHo6BTt+Pq9iw3tq2azYg+yepDKtkBqU2SkUbR7hceg42ru3FgFi37BnG3nxnVIsiKfgP7E92",
-	"q5qxDRe5fcsStJ4x+N2A1ELJP18xhKE23NrbUskl7Z72SvbMYRYfj0iB/XrpOodF6MUUi1Bawvmg867v",
-	"IVcoMDsIYXvdtEpZStD0EqpWr+Yrf76IdWZpgDeYpc6BP4DTGA/tuEeElxrL14nreOGlz3ydPtX6K2xb",
-	"fUy8je/33FcDqldqK71Y1BwiUiDiLn2/c4zsprWrNwnZGeOSCfkgDH6fXbHv2/pYC1UulZMR11fsHS9z",
-	"ASVeXx1mlS2VagRSj1iZrxUdr2PyAmIEgNaxG3c0T3ABBv5wAjhgwuV5L1hRrzlCWoejn5mvEdp11iBi",
-	"+EPWjLnKc+DLimgz4AFKR53Bkbyc/plmLrYKgfWrb5zIlMNEXvy7bqmHLTea2+4raDCP2L8ORczuupcF",
-	"nttDHwJuzAo2RyFM9qhbWqPrJ92lQWN8y+mquuKa5UqbUfeSkIDRM7fLJ5bT3yzGGphKBXRdWd+qhE97",
-	"GjvKMgb4ZjB0cmcbTBF6euPHzZjo07s2KZC/IB+blrW2cAT2zymzn7zA3oOXDpvr5FL9jWmPxEf0ozPB",
-	"ISTOKgxRD2h8s+cmO94+n5myZ2BvPdYu3k37u31kM3lHcqxgOv4emFF5jNPQHZBqZS1EQgyb9oSkpP1v",
-	"a1/CpH8J7Uh/wwE6cHm9qxslPIc0nQRi7vWrvsTQnt1ouENdsy0RruD/R8HaKKSmDQ9K3fegPFTXTvHn",
-	"1Z6JpjvXD/omlih7bePrucogHHt9w/P8uzArpGYdOenKSEJjpBGrHo+LJlutHb1t3yS7zgTPL4UMf9xb",
-	"wfOPSc/7rocgxYKiq1AdojWKFSXoGNZ793uB6f4++/l+hXTlXJzplSoN2nKGciuG79g9mC2AxLa618Q5",
-	"LIdOuLhjTrKgBXEsFGTJ1DbG5eMDl0uX3kLSSG1Ugf8bY9923CPE2V1wa2BQoRC+tLMtPQO+gzu7lPGw",
-	"RKTMTm7D5HP6KaPuAUqxGEgY/Q/+PtkGcQra6sFNwrF3x9glNkXOzQFwwl3daoqrie9tMsLqRyF4V0tH",
-	"Qt4bLnLtSlca6UTe8JXUMoqYGq+KqyH6m64pU4xZ//xTESU8xX1RqzybD/eDW2V8N3gSxwYpJzF2EDiB",
-	"409R5LLorvKTto+s2W2JC7D0GsYurqTsgYByxcJgHPceCLo8ax1SbOsVf3CMtg7SvnW7XaUrnuOgt6O/",
-	"vX7bXfDASkJNJhmHVP84SVCjk5zZsTXsiFUZtTpZUaplyTd64Azwma+BXjhZkuwJ9aARYS48g1bHjyfB",
-	"GnYRE2Jr2DX5MO4Nz7g9JiNkz0to7OXk+qPHewO7RheEY+oPqu3GETcpqViu5BJKpgilLndYPnCa4FrJ",
-	"RT64XmKDURDF7Uodx1d+s2gwLVRIGFIVWAuZ7aMhP4FcmtXFL//5YkRXTsxQOrDgyG7/SchhZOR1/yDD",
-	"yA+x5fS+zs8v+t9nlBTlKHmEwMOwBulZTwvwBjpZcFRRX9qdgmsU+wopPywM4mfGWyVl8RCN477zCH5X",
-	"NF54NyRmtCapTYv3XbY2nT1wZU3L+AhiCfCbca/upmwlSzBVKSFLWDv9re4k0e7UdPCUOupEQe5KD0Zv",
-	"v9mbwUFxFDyJocjCS7/LgAurElxdKsM0yaz0snkoaVbh+TpxsR1981D9Fpb0Y+af3jwGzSX8Zl0xECD2",
-	"rkgyJO2zT8WQE7T3nR1KaGGK6kWiuq5t7eeAvRwMcTZ9p98x1jPJYb7V4diiAgyDNjcdPGZFPOZTnIvw",
-	"q5JSyBu+w6rCGSt4uUaOCxdDIGVabGyna5NDQpA9BcsM0BWh9gHcr5RaX2aQiwcoxYEYzdum2RQOcd3t",
-	"xnrD7XerSmZllPu+q1AkOv2wzTzdZZHz2EwFX/GhtSGeIAqh8owKURPbYXjEfPeNEq5kdR99PI+dy3ED",
-	"BT8qlRswTDgg17FC/H2ka4DptpAhw0eMunVHHzIFlQ9+clVlfvHLxbW9Yf5/AAAA//8=",
+	"5L1tk9w2li74VxB1b4S796bskiWru0uxcUMtWWONZUkjye0PM9oMZBKZiS4mQBNgpXI6HDE/5N6v+8Pm",
+	"l2zgHAAEyQO+VJW6Z3fnw7RVSRLvB+f1ef52sdXHSiuhrLm4+ttFxWt+FFbU8K9Xhfv/Ul1cXVTcHi5W",
+	"F4ofxcXVhSwuVhe1+LWRtSgurmzdiNWF2R7Ekbs3dro+cntxddE08KQ9V+4tY2up9he//ba6+FGc46cP",
+	"gheibj/+qhDHSluhtucH7rmxlo7882uh9vZwcfXHy9XFUar4z2Gzv7kvmUorI2B472q9KcXR/edWKyuU",
+	"df/Jq6qUW26lVt9U+MT/+KvRyv3WNvzfa7G7uLr4b9+08/cN/mq+Cd+FFgthtrWs3Ocuri5+OXDLTkJZ",
+	"dqq1nwv/mvvqs40RaitgJWpdidpK7OpG7KUya24701twKx5YeRTDOXYNV42FWc78tJbFjMVaXQhVLGt5",
+	"V+vj4Oncg2ulcW79rxutS8GV+3lm/478vN4euNoL+jO4rYhpaJSVpfulu0YfD4KV3FhWcLf5JkcBnxkZ",
+	"RmNEPW+uf0u3+r/iKQtv+3H42Q2dT+ew05NVsmXaJYy7ojNrn2JH9OavYmtdp59tYcGFao6uK9xcX6wu",
+	"zIlX7st86/71Vy1dOweuirW+gRNc8dr9ctAljI5fpx9vZ+xZUYjiJ3HciHq41UuprqdO2Ae5V6/Ua/ek",
+	"2wDxS2Pv+PZ+W11U7bnvn84zswcha+Y6wba6KQumtGUbwY5clmJ6zXxfyCltR22Gw+buV5CJVhzN1GDS",
+	"GfwttsXrmp8voEeu0QXfe+9fyH2yN0rsbNIOOV5lTtQC8/j3wca4FrTA+rURBtfobxPzfw0XRnx+FVoj",
+	"O1hVWip79IK/28spqaeasuSbUoQ7adDnquRbWu4Yy2u7TKRa8dlOD779cHrk4d3QH3IezDWxSiY9/1ut",
+	"TFNaf9w7C952cqvLUvB9I+beLKVU4dnuQfwBGmFalecrppVgeucOJtvJ+viVcadTmBU7HbQRrBK6KgXj",
+	"tWB1o/apxM61qxq3y+f28tdGNDO6yRk8uGJSsdNBbg+ux2d24tLO6ZP7Q9FTab69vCSevNFyK5w4Wuvd",
+	"ZJ/imvjZii8zJ50NzOqWl+WcLp50XVBCk1smLZOG8Y1uLNwto0PoCxOT25V4vvo7Mw5pSqg9jw/6vUbe",
+	"9bJm4rMVykitGFcFs4IfV2yna1YLXkjYUoO5qAX3OiF5hZxhP3K217pg+0YYs2K6ZuJYweU7/JxUezP8",
+	"2ivLTnAJud+hS/YgjkzpU/uRRNMw17IsTUfok/ssK9fbqY0fi0P1Uxj6OrJkr/1Ud5dtVwtiAX7QJ3bk",
+	"6uxOuLQmPc3wQmxFKiv2eDXNlS58I0pyDnQlSF2N0r/wK/6dFY6CHPsNlyXfyFLa8/OojfZk6gKJv9WN",
+	"crLcrE+6vqY1y/wI4XCv3cE2MwYK10QYaPrqoBvTI3fyZTjyOy/ZsgF1Vi59dar/H6xT8ocLt7XyJmNe",
+	"zFko6vL4SRoTTjVnSpzcRUeI4UlFI05aInYfd43hh6svNqODCViF2Zo114QmbOLf56nCg+UDm/DzK3z5",
+	"W5wJ/6+HQ135VPNqbcRWq8L4WZRHp/U8enKJ7+I/L4eiaKh+uY5PjfsXaQ7EFkueGG6WZww+7qRk58HV",
+	"QpOy8zLV0T+LUqt9uI16ElyXpT6tmyrdMKlcVrAnMla49ovaHdgb92fmjNhWVTGk1K/FVtcF8Yn3+AOz",
+	"ThGBu1efFP0J3fhFHv5mSlkRH//g/oyfdneSMwZ3XUMwuxvgg6t01tpBxL6EiWlnj14VexKCUDfe7pyO",
+	"x8uS8aNW+2QOr5zCBz+Jwv3nEfRlcSNqVmp9bRhobRervnIFL5AiGH6i7TZtD1GfHnTQqZj2pKF9pyW6",
+	"OXR/q4Pfb9kW9t1Yha4mrZNTpzVh3WybuhZqS1ub19Lvklny50epihdiR5nhIC+JTfUa/s70bidqUcAN",
+	"gCYJ7IOZqtvqAnWl4effoQ6V2EzpZ2drzHRz650UJXUM3+7YVivLt9aAGl0KXhhnDDn7rZTGzu3ES9cA",
+	"OaN9W1/iCep2LE57nKBVu9y5HfJBWEsLvZKfdWPnb4fX8Hz3DvrTcDK9CarrQtRrP2+dNpZd5t37brQx",
+	"ty5fqKXe+pBjpHqzirNMrk8txc61PryQ3Ga7g7mD75NtNuW1d4EONUG0+6JrtCjWVq/9Dneq0Rp8sv4P",
+	"Rti1PimQWPAo34fH8D/dA8byvQDvbCnQyazXJVe097RoxCLfkRGliL0e9arGB39bXdzwsiFky6siyBU3",
+	"PmfTwuBWKOX5Hv8DxgMW7wm8A4ZZzTaCFajiJjvu0Qz/wNa78tqB5JbsvQAvFeEyaNDHN6I5nEQtGHrE",
+	"ixGzk3B+bLlyg2tUQWvwQ41d62tR+EXM28Ng6zutoxC8tOwkIQRHqC4wL6KYM8BKbq8z4zPB9gk7u26U",
+	"QveHH9iWq63wl+4O/eGfZgUxcP6TnqZzEFqmFvU5L4UqeP2sKGphaLd5+GFiF/kHM62UVMwtKl1jpybo",
+	"Zr+tLjbn9YErytbjhWCiNOJ0cIvgrsdTLa0VihX6pBjfWVGfOGqGlIl5rLg6r4MPi5fl293F1b9O+fTd",
+	"4r93F+mnYRxSG4hpKHCmov/OaWjQPeYbZLx0l7c0TKvUU9g1SSGgeCMzzu5C8nJ9NB1xJZV98pjcg/C0",
+	"1bSiq1ijtlo5hQY8nOIKOuVXFje566Gzqqta72t+9F7O371/+Zw9+tOTJ78nI6WyFgOxrhu7cSo6aObt",
+	"f1lRK17SclmaquRnOqAIOiozshBfGa/sTbkYi1pXGYmzEVt+RGuQVbWouFMjj8IYvhf+sHPDSrGzbHNm",
+	"0hpR7iAmgGNzP4BWZNd6twMbZL0RoiKHhQ7/dQjqztt76IV+6d4Zbr7WaEG7KnFSH7hhm1o3+0NqIzCp",
+	"rL6N52+4Djj1XxkGz7ROWe+GAS+8d8SQ4YqMMt9eitlXr+frkE4eheBmX5fzq+yPVK8rcKnitiB3Q3o5",
+	"5Q/hURojivXpcKb920pvdHFmGFkTBUY8dEd49WMt83fOu4NW4g2+NNw6H7W3dvdcKmjYqSFocCQy6ivD",
+	"Kr4XT8GlLAsnwf5d1NrLN9//5HnYd9K2bgavbk4t0vv4sPfhz5d0YP+TJrPbpvCrW0iMJPnwimLcWrdd",
+	"cVW9LQ3+CHYWs8JM5qBPauxooAfFCJF9e93GPoYPlLKaVDPdM+5Z3dRbkZFw4TA5VVIVxh1PskNBZ5la",
+	"qegZtLy8nr9KyYWTudU3Z9xF+lg1FiSLu9B71xBuRKegG1DojJVO+oFObHi6Usmt7/S9gyiLud7Z9hpL",
+	"3u2c5vaOan25uCF6Sxtv9DDD7T3e7vN2LjtSqVWDutPXXu4xkuR3QE/BCdLS76acwvaSk/bZIsPoV9oX",
+	"ODPaLn51Nl0Msec6+tontHQ7OnKIUARNp2xE9c5Jk7KjuleixnX0M+s6CsHZSX3dN+4/GaN/ucG941Sg",
+	"K0YVZl931FWnZi1DCEOosTVw3XwhLJdlLh9lQcABM0qIDgfv95zBoqW5YJIwpki0OvSCTLUPR4f6kixn",
+	"XHwv8SmfeefuXzSSIHbe6mxHfmb4oxN00l5cObNhNYxw77VwBgYpAyteWzPm9o7JFkddg7KjmD1psHVX",
+	"TPDtgblPuMecBAaf02xnKOyb2tIJVv7iNwtSrBJdYTwK7/MxYF3bndJpNb/Ra5u5Up0ph3IhdQ2zAy/c",
+	"AhUaHAx+XkExhsQbsFvcHPoQ/dfDkIFWO1ELtRXz71WfTzT/hWB+9McllE+38MpoP2EzK/wPuizmN5/N",
+	"Ic2EtWCDuusrRqXSY+H+E1NNEjUOEw87oaskwNLUho6r6cZudaZz4VYY1bfd0r53Dy5WjtBOv112XNa4",
+	"kJYJZzuOWRV9PzMmxsIcxXvLp8mCutHqKWHVOztw1dvC2LvcCXufGgi3ynK4lugjisl1eN69DkUa4cdc",
+	"1DLov92J5OZaqv2Vz13doWh0p2RfC/GU6d0Oflt5qzdqfaFHe40+iYo3Bs7Utahs9E+7P2ALbtZ3O7LH",
+	"tvbpj2Ob7y9absVHeHJiT0jDTLDf0lNj5LEqz9Fc+MqwuinF5JYJWi0sBbYMkxz6nVv8D9Cz4cpn5QPI",
+	"T0JAPAveD+88BpEgnTCTJrjZZl0r2KM3rn3insImSTPzjRPvwSBW7jKw5jbpJ8aKav4tiN39YEU1eQ22",
+	"fY+579hWnNXsKtGnwhm5oA3orgPKX7BOkSjBFeo1kuFVFzStjMHqRbxb0kIzpU94pfrezlzQZ7RuFi64",
+	"O+UkuzEvKPsYs/RBSN+pM6XYWTIG8rGdykNwY0qYYbWCa7Ndot4Ez7v6oeGRoR0bMpjyi0+fqCGwDQdV",
+	"GoYPU7qrVmsohCCvbbcPpSA3EyRJgMK6igLPJ5S2Sq4T2pV3e3ktDeNtohZzdxpc/WSk/8DNtOIAD6WJ",
+	"7gPdrPaBBXfqrt2VPpoCy9X+TvvJ8Btq2b6/EfXZHqTas6Zymi72y7CtPh6lza2edw5konOgm/vBHXkh",
+	"mN5dgVZ90pipZTpCRsAqwV51/9jXglsRkj4gPHoQTImTW0SOjj/3JV7Ka4EBVTe2rl+6qwXUdvw0TtvQ",
+	"KGjRqYEboN3C4Ux0mmqXrCudEtnQkSJhhXJS+6M8kumAbWpedzEur/qeaAwtY7reH588Xpq+5xvK9g/+",
+	"eM+Zrfk0y7Fu+HSVZYmqdE9vlV76hKpLAFVxyQhHM0WfowcVE4qJbbE5r60oRXXQ+bx+cA2hw7XS10J5",
+	"Zy2aWSy+zhpVCmPAE4ui9CSNIKUCVJ7MzwWSSviMaELK6pNat9ERqv/gSY4BT3y2U5nw1Aev4jWBkk2R",
+	"AazeQuBQOt1YdWeVXhZVyIJMkg6uRtoYRs/DxBVwjz7RrFszCKPQXXKUuQT+rdV0BuT9F3OhXIUGxxzM",
+	"B64Uns9gvPl6ryOXdJz6eVo/syQJGTclXG9tbk/UTQoNJqepBHem4Yqdal5VeO1Ss8BP/LzOl+D6CpoT",
+	"PzN4CNS/2SpeW/w81K58REkqdhRcgdIfzhGcHXelkApxqBIiNwBd3vIcqnc2IiTi5ip3ZhfMGSswTzgb",
+	"OtxqdSNqAwXs3tEn65gdLQ3pn50TOjzy89oIsS7oHIful40Qyf4oZMGsxnrqBQXateDbA6XTfZB7JcBe",
+	"NvqISTW0Eid9Nf3tNEor+HHmjeYN1HaP+LdXF/18faxqCkMLfSTPdjiobzQlb4MYSe7l7y6nEjh7fc/L",
+	"Fa0MWRe7RNDt5Q2VtP5sXwtvDSjNSq32omaFFnTy00GfyM0x88go7dTVDZ3p7XbodE40zIQz8umlh4+E",
+	"wfqA4AHOeWx7ZIZ/8V1InYHGS3zjxXjW958KdTj1XjqRFzMpMZ4pJj5L47RJ1sYKJ2c1fDIc3X61ihKn",
+	"5HMT+Z5OXPNyzY8hS3NK04THQ9OTH0/mZcICCE/Sy9WosczSiU/jc9SHX/Dz98rW57sdtZHaCyxAedBU",
+	"DOtH2Y0082qSc45qLtFfLaxPXUN4CPzuJ9KGsDlwjjumBw1SETPeCMwfFLwupRM2/LzCC4lx64QQuGO2",
+	"TclryNIA2cSte+WgmzrxjKM3/WJ1gZcZ/PppNaav3j1Z8w2kOnJcN/QieMNXqqTnVGJmRtXMYp+Aqj7Y",
+	"H4suzeS4Ed+Om5F0ZOBNPt6rGZcx7gG/7aKT3+vF0RKIRg9I7ICnEpSJMVnwgp9fyn1TU3Zpv6CyG/SM",
+	"mhnhz3gO1moMaDvNBhb5xE2wX7Mp4EsCd5n8iW7v2k+SEyC2znykKxlHYAJ6eASMm2uD1QFlsWLcsP/8",
+	"j/8lFdvJG8GOUjVWmP/8j//dvUEe0hUDRB9LeSPuKlfFjVD2TvpHNnIsPtu7AYzwc6l5bqph1whlqT4l",
+	"ADj5jLog8U5cejFvhCo69QDZGgD8TJM5B7YOGuz4zuwo1jc4ljDoNjENvxZbbEfnD3aYZ3ofH/U7TJUa",
+	"Fn7pvaRNveySVtyYsPuzwfhbWhnYnTgfPsrtbYzYMD1ICt/lflK00ID0rsh5N93r8MpHTSX49i3Yfv4E",
+	"tuhERkaSkVMgefmK1IwL4rp5qZuaFXIvrVkhgsdO1x2hNJ7oTMCJSSWY1SGwO5HOEO4l6F1uOG93u1xr",
+	"7qKDfOE2pZdbj2a1EayQvBTFMLiZ1C+MSQwyPL/lyuNk4dfH/XwR62bCOIXH0qTV0A1yUvQbbd0+/YnX",
+	"xH7PobO1PsdlVWk51SD04k1Dw5stgvAbWZGsr7TXz3byouczJwxD1+mcTiVOwtjZEqM/EYTwsNrycsY9",
+	"gM+tQg9G+56rAIzwasPr6Fr5lHgKc+BWOGqz8dOw6QkctTi2j16ZzyUST1rCwRroadcq5v5zkFSrmBLE",
+	"NuIgVYEVYUfO5K4NMgxKOR/+8dL9361dTi8aBN4UP8jsMBdV+y6MGugTZszoWszYlNGMwBdWsYOjQ6OP",
+	"VsXlgvzj5GOSRv/zdZvk5bDR+tot30ZItWdYhcnsAWquSP/b3FOKg1jF0xp6MTEfkpKRi1Zss+jpmWr7",
+	"rbbb3L0DTfIL1/V5++f73U5kqtFn+2coLT2XfeMuJKZ3rOBnPPCQjemVH6xWZUdZKLk/2KcQbsRSzNNB",
+	"l8Ljpmbsl449nPGdtZ6nsWXFSfnRPZkUCxCeg1rY+owdxCjkV4a5x1nUtIhdz+u9QDxgZsWxKgF9x0nI",
+	"k9gcAFOESmd3kycLzP3wAAA9eIWsUO678QmXjeysdquLHnzq66YxUglj1gU/G/RRQTarENe01zhT5P8M",
+	"C/hxvGBnPYXdoB8obR+4XXYVbgxds1hrsgz2D5Y4v9l/7PkeI4wOHBVbn5OM2bjlCSwGvduFf7fwC+BA",
+	"DqALSpzWW8x3cf+zjhVPeq20XftDJVSxNuLXBvCZ3ZziLqBm9XtV64CiQyl/Pe8ePwqfTibci0eh7MoZ",
+	"C40qNMs74oiMvLZZIkfoWlYV/WNvYeJ32peyOuP3occUjq+x69nS1kno2SDJw27U3IhiqYu+jf+M71Qf",
+	"4Mm78F3zTU3F0831orSslX8jE64qtFoG/TFz+sf8QaM5GZWu51sE6SJRl+ck/MQiyIk49cmcJjZQOOSt",
+	"s8iPZmR939XiRorTIp/vFGZaKPDMoIgeG2MDArWA+SOXuQVey+RR+FpnTHeq3bWdTUXwQjXT31jvkgNo",
+	"CzVRhAQ68FoUmZDhh+DtFqVBGABMezwK5l5YMaN93r91N9IZHOUQI0XU2TYHmMgC8A03EXq7J4HxB/w+",
+	"focd+I1gVgNqGXjjLT/HBE4j5rvV43R2JqiFfevAw4WF7E7WYATkHv0cDmMWIIXKz8UysBIsup2w2wP4",
+	"bvCOuz2gSoTwGh6VNp9vvl7ti6sLKmYC1RM7WVqAUuOqYEbXVhRsc17ByfFAKzSwSmOsPq5vmRmZQysf",
+	"A56l4j76WPFaOuUft+BO2mU4cCHkGTPAdAWJJYVbxYMsCqEyQcrdehnYHZpSQecemtthe1CeNuvzZ3t5",
+	"aqUGGR918aNWgOEe6BbwasN9c7G6OAuzVhpylIMHAuN2YuPZEuCk7UD/g5P275oE0iKB4yPCqXt2FXdr",
+	"OlXJa8nOxLVNd9QY4jqcj+8LaRdCzRKHpx8Zmw3flsbR4grOsbu6e4BKD/7jDPRZejPEXeBXP7fsn2ZZ",
+	"F731pFeiFB88aEUvsTvMMFFEVHLFADEEw2wHwHBSBROFtKIIFjEPFQLueRWz/+bVZpQcMGtnQO5RY6KT",
+	"w5fEPcEImy8YsE3vpyBEw0xN1JSymms0OPuoTSCdNyyP0TYTUSP0JqYIxAbjl9qZ+pRdiZz3puDntVbl",
+	"mT7sEzB/M+ryevq072/sOKhR5L0wVoiJb2XYAWbgsIWSXj+8VTsLrVKeK7/F6XRHY+S43uvx8rfHiPLk",
+	"K+qleZrguxwFVxY9Z9MZK9D24JpKR62KPLBhxEyeHcodw3gtJPp654Vy2zgkmYpVi633DNwpxpwAPy/Q",
+	"Uby7dzQM06Ixd7CnYRJi9+klqY9LioCxRn+thChy2lEt9rnUcveH0Xf7EObDojWnZCGAHqJFATTBtRCV",
+	"YbumBowHXyxzSpO0c8ZNSELAPg8G2O1yr3+5+aRZI0bVoVL7kqMg4iK7CZSkKd2orTh2FzHJYYXX14T/",
+	"9dtLOkt1JBwrHj55TP6wr70bflYT4em1ycKDPWPwG+T+OQUzgHn4FLHY3i1KuQ8BZqLnRK8gXwPl28oH",
+	"CQFcZcWgQvEnrR68rCW7/NPV5eWDh3+4urxEHQiyEMqTM9c9f8b0FCwtqOslC0/onaU8SkvC/XfR/r+j",
+	"AhZ6t8vr3qPK9qMnT4gCsIqEdK+EyjpnZqPTRZSK9w1Ce8Q311Ld4uWKLlU+OpUACGEgQgT4Ou3SixtR",
+	"n1ktqlTrnVFnEmbtO8pEQfgxn7gTQZjBaQKlBOB1huQoqRBkmrZ94ZQR++Dht5P7oNaNpRmh/nz2/iJ4",
+	"JBSqB4MAsTihrM+jVCxHW4igeenm+zYXWCLDwL8cBEh8LDq2J11fs1JgPbMRwID02bLEcRVm2dcVgj/V",
+	"/W9V1frGE8HtoPzzE6lzx/rcOaIaQi10tCqfyN/qaTNcwyCrSSy8gEf3736gePmke663cfoCpY3FIbBq",
+	"MvZ4XyV3QvcSSo9378D6IxhpiMayk91l+kHYpvLuP+mWnZfvknt1x0sjViOcCD2Qrg9v2eNvH/6hV8ox",
+	"ku06SWLWqjvDph49fPLkaWBEAKerbjB3uFG2PrOtLjzfm+BF1LLTJrMNkga9NqKDxbJ1f1GjLjjX8lsw",
+	"3TrntA1mwH5Y72LB6LAMEVz74GbGzTZLt0V+xgDXlErKvOUynTs9ptrFXTFqodTGPiuOeLMs2XJejC+j",
+	"IIiZuRMjW7Ad08zd7lenu3O7ed6iNPHTHbJ7Yz9mzfazE5eWjDO3P0xRf/knsw0BVE8ah0c6kVA9HsRd",
+	"x4DaaH3dk2Y9apt29mIjGeqtnL+GiminP/puj/uswviG8FCgswRHiW9odI6oUpBon/TreXxdh7KBGKEW",
+	"R4m8jQH2X50B7YUOaC2CXOrN8CTsksdY8r0fH3TL97bk1Md5GV3UZYPrO7enRhkzG8bGCbG5n6u/t+vu",
+	"jjhys9O/OjyoI4DQKYVHZF1arLoCUchc5y4+nK+0qPVRGrpU7BTKX/xDxRU76JP3XaKS1lNovVLlQe58",
+	"1dimdvY0OW/hwzlPzvxklvh0dqQDN67v7ICS49N8pImZqjSN54Q41jDB4Ob02AlXHoTEGzgAazSvWq+d",
+	"r+5sJDumsx/6BX1xNcadymHLTCjP/sjnEEC2peD1uiCpcSzkLSjN3GEfl+B3kh/3LwgWHc3K00YMZYb2",
+	"JuVn4M4HeLZAhIxYs87UNCu65jZz093D7l8EkHBf9eJhI7nbUBteZjMzxEhGisS0HcgV6ZIQelSPs7CI",
+	"GMaBoD5yoSS4cWBiqAU2xhttRREId6gYwb3u3R1Qq5CfuvO2pusd3NVmhLJCbb3dZyCfiCyVPB2EonGH",
+	"V21811mDsKsRXCqUH4/Lvp3nlOkKsxOi3CTyq90m9Dar99oGBO75OljWhlqCHoIfobr1T7yiGKD1cX3M",
+	"Zo9l8wytzrzVn1H//fDGKHh9wlAzP5CTQXv+JQLdwGEL1E5Gsx2vBxhdKUyOO8oI/Zor1I2KxoKql6Ww",
+	"z6bBaSEhUuh61ozXAKtSvQUbUtzC55PxZFZkT+YtzE6vJBzpWmXoZCfSHPOQRBkWWiTdXAFXm1mxLTcC",
+	"aWmcOgq4oZDZuAF+XeMh8WmeW2N17TRpTOMnylNrUGghpiej1yrQJm349nrqw2PoDx7jGfm1EHrrNB96",
+	"i94XRDJkjha3N3pyo0j3zH2gpiwnbJhP09AWLEyZsMHKzF95afGD78cEXrj/bdKdiI/5XMC5+fcDmDp/",
+	"h/lvjKwZXf8mVIQEmKWhdDbArYlDQqsj1CE/6LKgQS7ocuJ5NcI/6FJ6ELW+V4GCrT6fz+cHx+ODougD",
+	"YczzeP5x0hfpk+3gXarDr450bvHmbIVZ155QdhbtQ9kcVSarbidL8ZVh/hnP3hExc4HdN/oiqlpv+KY8",
+	"owk6V7PFcTyHBsg8Y8DlXVawIdRWh4DsULmVpVjDLM2luXAvZC+f8IFEPpgbZ9BuOVy4fzVa0V7WhR6l",
+	"+emflU/GmpcwhAsACVw0eNNYIYo+mfVe62I2wdrJrI+8EEueX7CX/fNtgfjcdxIX59xXmsrtwbmvGH4k",
+	"ecHxkNXGMvfR9NDM1y0nq3ZauBg3l2e4sMTWk0XAf3r6V14s55bFBO/cAaGcS/5m8rOWHrD0W1Q9UHJ2",
+	"V6mkS3dKuiv7OyLdgb1l7G2EVi7GtUvkij9jHemUF9JeuA1tL0kWGv0ozlisCr+vsEDo6vWzP3//2nOD",
+	"BNThSJRpNSuFM3OkZbohzZaDJzWdXKJDZD/F/uXHRSd9JvfJrS6AiVQTt1qmU3KrlT2s4Qx5Ix3/+1MG",
+	"qzXrWj9wVTwA4Hig0W5BbvQJM0irxiIn1nTKNFlPhSZpSutU6xM7BdrfEsA3I/y89zMBNgAvw8GNo+bX",
+	"IQzmTg1s4ukM/M6ezugVVhDWdyFNhq/7nai3UB2LQP72pFkhtvLI0biYUI2ojLFHM/yBSli6aKexorhq",
+	"mSpDooLlnzO2fNFs7W2LjX5tuLIkLPMLnII4K4daiMy8PCLzhPjnOclsofy8tyS1xBRErYTPBnz87eXX",
+	"l5fs5w8vJqvf+/4kn4cTx+pbXbV7Arub20zmrnnhVE44IRiWu4jDZUv1/J+1VKKgSchHoZ51TNydFhQZ",
+	"xgeqPz+Ks6GtHgTFIqgYHvxpxf6PFftv4PF49qC38o++nTxkvkqNuKBExbQqz+DyOHJ1fsqMjoS45xM/",
+	"e94e9Kz5jAMkHWkMSe4xQEiCQZEzIRVdxgjX1ZIQvK+H/O3uJVd0oZPvEDWI15xMrF5g4/y1MXatEIf5",
+	"Tqn8+rQgtO/6nTXxEU08T9AS8yhqwYpG9NHHc8cVOhi+ngw8C4DQdjIHzjIGgnrlyRbdjbxiPqIBML2I",
+	"qLuEwGma/Cmk6KwzYMEcAk1XgMzpSZdA7/PY9VKxGy4V+53vxO/naCdzg0UTULG3y6PY6TqHkZ+ikEos",
+	"ewDZtQNeA31MHfWRMODi/nI1gNq469hDombvN++gmwAb+CiwMkX3uUO1ssLo0RV7+G1E8CkB0iWNSyiN",
+	"FEldGPaBQ3F9EJxCd43l+wduGDzTcW8P4QXyexCngSHKTFeo+0qHSWr7bGY5SeCfazUSkFl+LRSYO3QV",
+	"+b1jWLexsFwJntuPbt2uYpIL+/bq0SV799PFvYNRD0Gl3Xx4jJKpqXTnKzuHMxJVrM9FCefGJ+egTHb/",
+	"oLP7I8LknKUOeU6IzwkBlKdoFQ/k4cXStPQQP55VrZykwKS10AEHMyaJewwTPxcWHSg+SNNSecVlovNi",
+	"xpIXXnMrFIka4S5Yzk683YYWsz5+bUQjvnILDcBZrfXobEuU10ZrxXynS9qGdE2fdWPvrHG9K/lWFKB3",
+	"zdDnv7wOJvhNQMmdH6RHgt1h6vheWJOwq6A7BqEanzKsuutTQhl9FCDhZ1kKRP/3vPzBsxneXpHM4BqN",
+	"EcCME0LdKmSVJpzFdHd/puC45HS9ls6LclpkawPvSBG3umhMw8sMH5OZNnA6lGtt1Qt+NTfQBOCeBHLf",
+	"1Ppk/AV5FICPFLKXWcmNZb4kZogz/FdprajXx17Z1eVlhq9PRQDZUlMi6Z2ndD2lsOcYYEcVoZAFJFps",
+	"9VGs2KX76WFKFfhwollQv9a2llW/008mOz3ImDFuwdop6H89txw/CF7aA3mj6cZuoCIUK3jTNfj2j6zg",
+	"Z2IN0oqs4aUlFKCBUhuuxsobfMK3aDUz/NwRMUMlacdlva7QgUfnNIQswa8Mg63JjvKzGw2UGKzAUYoZ",
+	"Fb4UKh6oXal5cjO3C7cLiSN9zhscPAPWP70DCqwDV3444MTyaayrHk07cAVv6VzFg9wf8iPE78h5Hc+L",
+	"glIqMTdR01kW2f784sn+RW25VMju/6fvnJH38PLSHZ1SCsM2wp6EUPN7HgJuw02V9GT6M7Uw1iwD9yDo",
+	"DdcdyecjMUlBXuhS3PFhy+ROIXg7l2baLVgxiC8QmcUqPRxJRVanBnT+jGAzuUH+S8MD/1/vjhMlP68p",
+	"UJy3SrAOcEC7kh1pT0r0ddHF3+79igk0w42miX48dLLo8dePH6481Sfyw8udFAX7/sFRF6Jkv3v18ecH",
+	"H9k/ff3w8g+/p7p8I+pCdpF1fYTPCTGnJHDaGj/RqWG/ePFxqnWfsjOY3TNy5d2A276tIpBKmKR0Mrs3",
+	"TFy33Iq/F3R+x67VAaZoTsOmAXoP3WzKjtWmNGbei+1BQ02hXesG6M1udNlgrr8Sa7eFJuNK4fP5wSBK",
+	"/YIjSufZXcai6I0IGE97LlWqOjx68t0ijuFsThv0XDdUBVxabb7Q6fcb3dL1S11Tq13TmRe3YELxCEKt",
+	"DXgjfeBbGGGnF7nHduKLDnO4QG5IH6FaZ6l95d/p14cuolDslQl1u/WzWXpf3KUU9R4HNEEq81oaSwPY",
+	"7WuNInsSoKDvE60ghRapqCwHIVdilkVLJVgIwObxeM0+pgohQ3SaIuADyDxkf1q5zedB5EYI6tpLOsfe",
+	"ggXiTkHc1Yh7YZDlcTYFVH9CJhbz18azV43J3r9IcfoXeDACnc5DXzxw8FkAoO2nO1XB+DPqIROzsN6v",
+	"U6qgDIoVvQQaPPJPMYH6dNCQTQ08w4aFXIzJRfA0otGPCL0BmSJNBVvGWFEh1oKxupqWUe6LowP9qEfj",
+	"uTNINrvTcucxkp5STW96RG0ZCnZJKahgTISwyRnXZnYIujdQ6JJvaJWd5J94IaLIz0j1XohCKMu4Yc8a",
+	"e9C1/Hegl7pifxa8TjkAFkv5n7gsPR+/WQC/61Rmb6p7vb7QRy6VgZCbVkl4A1FWnEbLEfsCHRxD3ItH",
+	"pJilSa5+OQjFDHglr4auE65iKZlT1GQhiJ7OyLnZ6frEa8Q3odJ+hZOnx3OPj1/vIvpM4K46ik78LRVs",
+	"ka+e2Mfctp+lmPOvIlZR5NmfDXzcHx29OQArZ7Atjhw52TLEfdeiss4Ul9bkqsly1W3wjVLra+/I4Kzi",
+	"56Nb1i2viwHlxRhJzwq7SY5rnDx+STL/s4Qf23tXiXh/n5l++RdB3LjPLmO9++g6QlVBiqOmb9qgR0/A",
+	"FhwX8b6rTD4vxOZr9upFdFKhpbI5JxBTYdMHzhLi+zdiLSq9PdyXAeARAefP9Vt8gcS3rsVO1EJtp03R",
+	"d8mjAPK1P9hpwEj31Adh59bOdUF43Bsj5ft9ICCixjl9ZH2UxmTJm6CIGkhTd/6SgCtEGuZ6gc7K4FIA",
+	"bUkaVmlj5KYULFIXUzz5x6bkJMI6EgoGyRzgwiTi828aWdoHUmEs8EFGQptQ4tvDSsMIgoECtoPgNaK3",
+	"d3WH5DMLEL5ossx2peLOiFBfcML8qe6vWm6J0nkLoxzw/fekYnc3R8s2HpeOnOocTFoMcwXZb5l7oEXl",
+	"gSDIznvZMbdhBYFtd93wEz8TfJB+vmcCU/mevHBvUYUCUm3FEqDm27t+samW0rnIISl1O30P/Ou3hWzp",
+	"pAGNlPUt4rPz6Ya5zIrTQS9LTOAd9uwTePKyZH4oI5fhuYrPViiTQ8GdOcPB1TTMXABsDuvR3UAvQv8G",
+	"Ows6Vankat+EGuH5JTJlG+vvWSAnCQQbTO92rGjc+06j52X51Ce0up3KgOTEMKEKulfzXBVoiB0g6R8C",
+	"OOI8M1N47L4H7AXyB12LtRV8aT1RXoHY7RbV4S2/uGddzUKRCYq/xDnFWLfcK8iQnE3WZa6lj02OdfgD",
+	"PpWQRA9T/wthPMxKuESwY0D7s9v5UNcXA9Mc5aVOdkUccnqu4vXbHv2Wyy2Ab4bztErcyP0LeiyZCVc9",
+	"OCsXeGI78qjjUSWzNxJhMQCFRWAQZ4kb9rs/P3/HHv/h9ytUoYSx0YtFIQt/O44sTGHWLwsSzwVTDGd/",
+	"0uGQkQUzGhgb1Hxo0eWS4JaHcXJEySHLw5Q5bewpXE1OPzMhk1aJE1ndeTu4ydFjmjuE+dP0XucKTK9D",
+	"RaFvYhm0J37dHChCljHVYeZmzwO75H0pKFIVOkSkYj7Im7Gk3XN3wv4DKK6MKYnsk3NPdoDAJID9xGeL",
+	"BVsQynhIVxEHkEkqqTXPDyJUMcOHhvQqyYDizvTQmwGF0s97mNbkWnCdCNNFb9Sawpq4FjgrMwSjEbMe",
+	"tPxakJW1pnXwirIwvvoSOFf9roLpb3PcUXPbYwp+Xoca5XAa0FoJnxogfEpwfrIIP6UscqcCQWcimcxM",
+	"nMN5pssYTmCm+xHuJOt+z5Afz0xc1QWd27k50ym6p1oD/jsZ1zlwpUQ5B0rGPdZlniBSQBMu3uC0T51+",
+	"KxqXwiyw7WF2X8pS3IHaSaqtPnarwhMBnmGeaG4xuAk201HUznurkTBCFfdL39QCK7hvx/+yLV5CF0Sh",
+	"FlshbzIwCnnEL+rkhQ2bLGLiCWjjIW1ucSCkPnfgv+AUtVgLIM/DRHWpWHlxEXbpyHl/UfOdXXboswd5",
+	"+aHceey4YSbryOaEUqV82aJTndn2wGu+taI2bCctk8qXWICpieKWwDOLkSYqpiTL0olrrLL1nmDvc/B7",
+	"aJ4kwEYoHz2vrRkZGPzOeIdaAoqCaHS25AyTWsaWK8+K67tPaEvxAPa6JMrC45pZgHEE/4i0gMe3SYOr",
+	"kcfPBkbUWx7lEXg9Kvw+uoX6QfR4NCFqnsQm3e4kDh8ulN+I6aELEzZy3l56TzOBAkUrindTyylR5LVE",
+	"bJPsKpQ43iZRtxL1Ggsk52bgrphptgfGDbv8+vLhd5MJuej8l59Je1B1MF/dre6mrXS33TEkjQKdUtly",
+	"HacoX25prRW1+9z/9bt/+7f/8a+XD/706W+Xqz/89vv/+d8nN5Lv2SqdBmp+34jTs40RavH0FqJq7Hmu",
+	"8RKEa+fE5R5cK03jseXiCNmIw9iXTAYq/e2uNdpFacRiLAZ/VLGrmTl/TvJ7fy8BAYIzY3UtihSshzMo",
+	"G0QzD/4dg0FEOYi5XufIv3z6x5aXpVR7rMZA+bhimEsfUkTwE0wqYwWHYiD/Es29PJr09Syp0U7SZGaV",
+	"nIsbf/gJbiZkEHfXHtKlQfDUCXKfXuaJx31Y/cA9LnBQwnzV00WadkLireEcrPUuH7YHBrda70Gn7YLs",
+	"gxE9P7ct8ff56MbmDBBDwU2RCxTo+TmMKVXANHp/JdS6U6FHJZiByeuZ6c22FkIBnB9E5K6SG9nX6COp",
+	"JmRB4dZOdjuUhYP4a7GUcI49P/ycMeobUdduH0/UX0uTQCKYSlrYooV+oLR9gOEcJUSBOwkCzX0Unkva",
+	"8bNuK8l7kaODPiX78ivkEIspSxHJqT15SNL3FU2IH6ujJ32pjcJlojTLF9rDF3vXhZ+WVYt4C+NvSmGY",
+	"SYtD0jpFUtZpZXyl0IL7ZTxMY7gsmNFOpTtFpgKs6bJBh5znCtjLG5G5Inz+5eRSuwmapmmFSXDq+5BD",
+	"9wAGE/YknyP5Rpy+r6Eyc+FUtvu/D50/VVibhdt2fflMV5lQIG7j8KWTNOZTQJnwv48iYubqApgKsXiR",
+	"NJdFKbbWe/JHYwTxwSHcO3QpMzf/KKaZO0Psj1Oh3IqBgUpFzExbDpi2A6O6EO7t9iCry9FTj4Jk7HXX",
+	"o4SheZ9xAJVEfEAQtW6IbAPUm7EsaZnamYfGzMx2BwTgHy5OaL7gW9LCthfvsvdm03H2ayZCGi72NzNE",
+	"Hw1bXnB6nSf9BFRlAJAAFeEaYE8O2u2yJCVmc8ZkQtQOWyBIEAteZ1Q55Xd5AHZ2QJUQKAAccHlvvHwB",
+	"ZIUKkMLMZtdqOgTRN3ES13aHviU4nmzEcQrq8px8/+Di7FEtX95LJAKEhKSEFmLrcFlegWwyLSEBeBuh",
+	"Ivfd2w8f2Te8kt94F+ADePR/Oqnzf96SJPghcf9LZaS5bXJ8cIp6fpeTMwkDAk8G++m2kGyjICbTfsVS",
+	"VlnzChjeIwOT9AXIQExyK97h1oc5aTRYcaxKfoeaVcrBmTl2bxo6z5C6Bx5fjiFF3alk8pzjh3wjTu9j",
+	"ZKkXiV6sLngX4ezAXTs/k9k1EJUeuWn6ahQtT3rDpxUO31R2to68vqaScQP4yki1NXlBfHu5dDmxrdWo",
+	"6pkp1p7OzvQaXVMKLC3fS4Ukx7csJX2ycHBjGt4HuVev1GuvQCzQOYxQNBs6XGtW62mUIiNU9ghlKv3G",
+	"+XEg7uQeCdcpBn1QFCIenefKScv5Uzifh6sRaqCFiuJWL6k8+uAe757ax9BGuPQm0j5CMg22mpvVWlK8",
+	"dFS58pza8+liZTgzH+tsd90nyL5qK3KEjDl+4D7wQq4GoMN2twjWK14xFJBqpsyuzaLsveTR9S9GbZOe",
+	"/hjo59BnzItCFE8jTv/FbBPEa/V9gLDcZBGzlA2qjweluRkGpEP1490j0obfZEmG3U938pvMr473YdcW",
+	"Bxz7lZ1dGlRhw00m39J/OLi93XYQnwGcsbaiYD62NH5pZtfvzno0FLLO0aOdakpt8jfcJ7Szk1QF2J09",
+	"3+CSu88vxgbRI3yb2aX4qN/7dKFegTmtY8y0LcnmYMLyIm6ttF0HsjKqUIVWdickNumXeXR5r1pyZqhv",
+	"AaaD1tqznuDHS5PGKXoB+jZ8i4USoQg1kwc5TY0LtdrZMg1p3YnwrhVj+Rl3tuFHkQRNzpVo41cHbqZR",
+	"y6Ez2DY5uNyo+JbK2XkpIdALtCHSAiI05iUBRp4z2Ol4bqhbpN0DLwFY29miMC4ocAyKGTDNgON5vgNg",
+	"UI8ta/S8mzx1tZNIviQmNC0V22jQvWPTLWjRxpd0BoTFLNTwLdIh8xB/EDtcd+gDCb8DPBT5SKl8Rr49",
+	"iExkXblbAwAwnG5+3ccYmAUkGhro9mXY/c7S9LfJCvfgyK710BrLygEGe/E2jqXvLqd22W23TCKzhk2I",
+	"3U74czlLA/oenu/5xL7N7cve7aqVCDxP4sToVO5JZSjncyeTH9cJNWV/YwJOE1iMAdU9AIgXfRICd5JP",
+	"oq12zzKt3/tpoqJcI6VOTy4Xb7LG0DpzK8SkYg2oMBP1KF/g/IZqvv45Dts2VmhMn2mTgUe6HUhHEBRd",
+	"o5mY3i03Yg05yAtrVQvBS/fi4orgAxJ+LiA49Qyh08jlvuZzjajfudz622FxzJ7RqtmUcrtOh9k3VLRp",
+	"sSrOAevBhlqklhsbEC6kWXmjFt00+gYM1aVTN+CMWV6eDBs8P7d99pgMikOcmMF6dVvIHBkjC8rTKPaL",
+	"VtR95bWgK9alEsu/JWmgh6OuA8rbjK/85J92u0hnTc24Mw48RjFW7soii2dnNPvOtfXblL0gkTwcZrod",
+	"mO/pyGI921paX0Frq5dsgUmUbptwtUeJ66soANgfIUMMEumdg9na9mcNpn7n3yR63e3qjmi+r7c7FvrU",
+	"o/nKJvIOPhD4QfzyBmQZAw7bmO7srJCDKHuBTzruVIkaUlDJ5gaz1fp8Lyd9vjVygE2Gp2tRlec15vRP",
+	"2tRJSG1YHOzW+MoHVL8yc0ZPw4G93QE2OxDR4zdb3gjcTt2cjMuZEIFxATHREBgAm9p8zdzWKH2LsH+7",
+	"HCuBv7nkZ9Fb1CeT/hN/hEZOnhNww5M3BLtP4br8BqUzyxsycF+LKmDfH0RIf6ZB4QWvzYhUC+h68BxD",
+	"WpthYpGgLtUfxbniBbNaRZg8fhRYU9oYugZzN1KEkkOIGRY3+pQEoAs98M4kfGXmQsy5zrSTHAtWEPwR",
+	"wGUSpHaYgTCbY+tPJgWJh08ej7vwRxJ7JkjkHwIJc1Cq/WsjPfypvR77kIAUTONz2GXAFGs02/GaLpdK",
+	"JB8hvRqlMoWX/TXxTyZf9Lj5IyN65+/tmTGB2xfajYpbiqREhQIFJANR/EiTm00XaN0OPaktzhpu7l5h",
+	"1sj8fgjwad0JBkdWJhdq0vG7m5HIQZ5XbJXq7TteU6QBXrvJSkCfmu0jQPCHQmzdnUK6ZyDcs85VXYeU",
+	"I6B+pPn6QISsj3Q05Yw4dAn/W0cipy53sacP25Gf10Wtq1zRA3x1yxUTnhCEuU+RTHlZ0Ef8iq8CyL7e",
+	"2NyVpzKU0c5IK8UenQxBCQugcdpTHLf0iMiWJvYciigBE9tATqFhKSZ0FxayptXJpMCH8L7MSCiE7RcB",
+	"XQLYXK+Mwv05wcPitcByO2lYKEqeCd/Ur852P/ia7EpwT3fflmyXEfx6dYEIGVly+5n+YxKD4+2uRQ52",
+	"FzM05VS+84pFV1GGuCLHW2HTGpoJkBnYir72u0esH+BgEGcxnsKwT1cRtS8eIN+txEDK4f+3a9/hnFAe",
+	"S940pUXzCk1un/UxCx77nc+IfQYp1n8vJP9+beYYEn/oYRs9XNBFrGS1t+Ea2NUCKaLvNLTQgfA9coQH",
+	"H/0OS1tI7ssKyWPXEqfmj1rKwTm8s44buW90k0nNx1JZZiquDPv3Vv0uJFyOZHAMFseMYck5/R2funWh",
+	"uZsXvqGQmV7hKe6YYXAJfZaGBj9MMl+4LznwlxcCmEJhJFleOIGAMBsuJFeR+ou0B6mogtQMimNOx19C",
+	"IQhKU84xfw7Fih6TAGMVwEbhk3FycFEZntJnuYyJJAOFl7k0Q1xkNzdVyRVcBFAqBvSrjR0F1+1tm2dv",
+	"nsEOj/M7MaI8bs86w0IYBojjSfZwO+PJZuicpJiX355XWnzUXn70ioSc6XnMIBeErZevaSIshczXiHJv",
+	"n1+q8X/90LLpISmZKQFodZ5TMRdTE4IQtXDFeseFp9+f5LxwjY2lGrwrOaQo0nwHGKoD4bPDJINCC7Py",
+	"CUItdjnaAlwVCIhqD0IRNeuDbHQyPyQpv+g8enlvZOXPEQpLFB6b8nayG+NnfUrMqcytOTnkGCDu5pDP",
+	"mbn5GCxulQKELRAlo5QZKAYjoGBTnTG2brbXWaoSzFJx3TlxZXPc456beE5VAOlM7a/09AAh131W0cQo",
+	"dxxm4TwFK8ltKMar6MUe7UHfW4WbbBVS8XmHSc6XPlFk0bH6KNI748gSluoWeibBlMFVy0kKJYoPHqSQ",
+	"PNt0VWpPTPYB3YbK1YrJHda9GSuqLvoRCJiAAOT+3cw3AicPiG7KgnXOiCcdwdOz2BWVB6l0spPLgum6",
+	"DY9F8hAoFi0DPvGkiz0gc/ntEEZJLmKXmYEsfFuHciA6VRofumLvXz5nT777wyX6GAK0gzMiV8zzga1l",
+	"sWIta9CgxGNYql/7AuYchmFZOkUWfD6tA4ptEDNx/vfXgP2fwTGB3wDrw61F8J17+JHYw1uk3ehKZJLd",
+	"VBcrIiBtwPOrjssita63pQS7OBzkTLn3vqaQqNFPzWuBvmpg3wRWnWPV2Baxwuvs4TNkJrC3xofeG8iX",
+	"1N47VzFeAgFGKHGDMBTCqWMghGSj6Efs/ZwM9mqyeTIbv+K1KHJ04N4EnWtbWL2uRE1ijrwGcnegsgbK",
+	"Zc7wSXfk3cYtpgeZdGZsLPkK1kng3S+SVSaNJY/Uc4S4Qb8k5JV4F14pSbicyZYyFT05TpuxTrWJLADW",
+	"B5sRwXyMvlXZ5W0FixfeixvMFFhTCosQ13S2j58LRPYxYsV+0qrgEM5/GPJutepn/Ea19w9T0fg2GekP",
+	"ExkcKWScn5GR7LTeQTDZYz0/V6Z/tiZy/+iDmzFra7kVt8AGWND7lvK6D7lCJIEhZtwCVNkEqK/z+UfU",
+	"12ndJwfL55S9pfTYof9xp+BcZab+hm+JYJdAuJ0Fybsen4dOGiwWLFXE5iA+VQsr1Bz4mvfxwWH0L/wS",
+	"erZqR0vPUVSOswyYc3HRgF0qICN6ovEZ7JkFmWRsrBOAEAuBO8TrIoaGkrN0uZ5CnFCn+fZYlWi4Ze+5",
+	"oRi9RFkwbtmOY5SCyBU+rwMyGRm0g6oRiIuCD7KAWDdX5xM/r1Cb5syX+pAJ0iHrebSSHB7ye0LEi5mM",
+	"izUZl5qVthQjWZd/m1FkfxE+E5uKi+RXPLMXj9KI57pRlipfrGnG0Dfaon3oNh5Y3Uivhn88CwvQc+ha",
+	"bSoyMQNKGcnZcL84pW/rwy9ERNTpNp7+0hmSG4HldJszU/r0NHpaWqUDI5pWa7YTJ0D3S2HXksZpc+wF",
+	"YEVuGguD9IMm33dq8wxPpy/k9Aq1n2b/9sg6vRbFngrLUFH/P59boMhVG5r2oQp3HowQc5NDffvm7Y6S",
+	"otu4fWZ8w+81qC04eUb6WX2ISGBT2am+Ox5k27cyMqtuVAT22q3G9MVwfX1/yGE09hmdCb0EyD84TLu7",
+	"aMe31qwYiMKVt5el2iO0pK7VfPpVjNyUUsTraidLsWLmoGsrFBae2RAxTGJGbsfC8U0cqLmg/xR6Revg",
+	"Q5KMbGDhXxrRiDeIWtib0w0HaoeCTrQ5NGrPmooBVifzeQ542ziJBIaIG7Ez/miEbyIpM/nV6QEbvr02",
+	"tKcBfsIpBJqrUxojoz6zzgvibakNpBStETGVZKYzVh65FWtR17qmYc53vIaJ8P1yg0OfXMnPmJR5Cjma",
+	"EPHgDOjaV1Dd4AzY2ga4ip5kB4piYGfmshtg0M0mrcZUEexlVwtxJ0jucEOM6pzc7WhjkC1F7Z1egMRc",
+	"Jp8bVfqSaneXHvWN8CSUkGaeA6tNpLm7O+AehmXLOfqPgoZMSD4mTRdKn0iPojjpwpYd7klRG2Z1kblx",
+	"dVkIqryhm5KEtQzelD/6aZnrjg6X8iDyDzD70duZy2gzor6RW7EuxQ0Fa/HhgIRyweeCU4GrJyBah+cZ",
+	"ZIAXfRgsWLFLp4s8nLdzQWxMCB1sYSdvnBaO+43EAoLmx7ckxrUHzXnkPRiemz7M9qZbgTUfd8tbzQBh",
+	"FDDC44bvb5dEznNpRZH2vN89ruAbbkEii2ubLk1QNvlUtOzWDb3q7o/RinN/Z8O+G8jRMDFpFlwr1cPE",
+	"e0mViIZ4eNvj1skEby+msFcGYr6/lwc7YTDBQ/nlJWD20hxh/B+rS9bHHbm9P4rP1rCNsCchFEDlBT7B",
+	"ubrrB/D7wXem8fFgM+a3l7vO9M4KBcD2GLWX8fqJjrpe4QwZoM6hyleQDQkWhkHQdV8hiPUkTyMvPy9P",
+	"/GyY32TTMZmZ99uRf16X/kt5NhZ+hjPxlF1eOYuaJZg5bYx+OkrvGnPfyc+4+75hbhN6BPozAKt0Wnr8",
+	"eEZLYogQt6jknXTsGUPRWj7bWVEzo3GuQjkMty0bAtT/GNaoeDlEI9UIC7TTMLVK3HRn9dvJgd4OhQtq",
+	"m4m7DZgdfXGSba9Kbq7ZTs8uPYXPvBEIRzR+ADGHLr8fAoYZ7AjIvj4pD3XvBDWSzroTjw4epy2soFwO",
+	"5JrvdOagXtIVbiX/nO8PrjXG0JvtAd0h7oSChGWlMAYOK3ihdrqml3VWP2wtxahMwhifk/cAflVLUUQE",
+	"5ORczmnpvE681p2TNlkRCGHfdrralzt797vcu2NcSe581E7XaYmH6JNB9szw87rSRlqZYzJxT7iNQuvH",
+	"wdYpYDOtOmD5pqkFE0o3+8NIgk1+G/lEf389s3A9L6rFvAfiYq+4RCrJIDWDgAhL1FvmKAoH57d/fgiN",
+	"I7lwiAshXJQxpbGzismStTpE/xZvz05/b2eVmI9Bde05hUCTy2Q/hleWQXn7T4b3qR69h6BNkvWjT6pF",
+	"YOYljbmeA1d14pmr873x+aWYOVmAg9bwH9XFC1GKbG3OJNhXRObIqFXB5XJHbyMd2m+JW3xGhyyeMq6A",
+	"kArxocASCddAdE2DJEMnxhGoRpHVTs7iZYkjmTUkSD8lhvNXvSGN+lug9vPzuhZHfTMSj6kFL3zaPARl",
+	"YMnz7op6nyn1gpsefg88gNJ02GKniFgnI/4hO2Tbsq5kXRSBDCYw+GHGD9/Xwul2erarIs/DrG3mB8TZ",
+	"1gE3rpckA8husZars0PhlZUvZusCjXxlWIhlzocESUCYyWA0tAfVVpCW1IZlnKIyOxKRlKcQfQBtcJ2d",
+	"xUroqszk2zEvGTE9EB58inZXIXi5YltuxIpVvEJg+htpMPfIBB3AQxXPGoYXqvpER6VHCipgHX2m06Cy",
+	"YjWCcopXsRevMzsJz2d6mS0EhwjkPhPQ1JaXxBZ5I+yKWf4ZPJj7WhuzarekO0k1gkQv25FWN9uDMLmk",
+	"vJG68Rb1e8Fy/gUyf4l+zAdFBcnkQxReGXPiOUxpZ4Ov4l3enr3Y87g+XnTEvd9ugzCTcVU6V2g7e/07",
+	"Pq0/SS/lniwK0ru91jsXRDsrtM6z7VTudXWY+8FkH8RLPUN/JCZ3F7gXjwAduy0BiyK9q9oez1/jFvF2",
+	"BPA9TACdRbmkQGuQrxJezTf7stZHmlcx3OIQJMB0Pul5FDsIRBuBPO7cXzlPE0qPlNDDI37CVl3BKY8Z",
+	"2YEDnluixAUVq3WizJJlfV7/0qrNAuRH0SvC7roh3ffovEJfFCjVnrUHb0a2DX6SLi1/Bomg/pmnzB+s",
+	"jujDeAz2n9vQ90kQHRHwtCefHFBdYVI5wizRRaIZhG/QNsJM44I/ZQBelNrKzlb09agTxSa3IqqiuRWy",
+	"4P6JBpufg1TUOm3gAsHycF8WDTz4a4NyNki/QpTS2aFQpQcAju7EO61hxF57LY3NJCPkYzGgpBy4Kh5A",
+	"irnP9s3ot8klt691B/dxsa+Yzhl4xtzfXa/w7IN0iLfPGEdnjo0z1CQYlAnSzmbnDFARS2KZ4yrkr42Y",
+	"xvP/ixSnf4EHIXDHsxhLIcEr7DsfIbqR4kTukoWahBcWuNCrkCjmjwSOpKdSeBgC32efdzLrsn4vdreG",
+	"h74F48v8DJp5EuA9lexx386SmdNxfxZ53p5cyJhzN7srbxBMq3ITeltSVA/hwaEShxocoBHQaUQZVp57",
+	"08Xzm+4voQqSrFzOwRPdy1aks7QmIApi1SaVoKy0klteoq4c8OxiSeic8ulQOhmo5sRuZO5IrDAA3Vkv",
+	"yXtLfI7DxAr/I/PufkywmQSNEZ8rWY9hWkjLThIggkILT4NW5BPHwvQ5614JMFLnDWcn9yHPfmxzfOTl",
+	"9Uv/qNMEuFRrOiBd/NmdKnTZ6KZmAMonPfJaqRvwIRmNPd5oe4BDJpCAd5DEAg0Bi396ttPfq/ky6Z84",
+	"6Z7F4q8MDR+65zx6tnvQLQYkF6384gr1tOMTUxpCth2+gRQ1q8xlAuqygJxH07oJ/fYhGyg0jcG28Art",
+	"lwb7+ppPmQR63H+0cuJ+d3OU+TWTOFQDT9kS3wnwmlEepj6W1F6jXPLJLOHokuQDtUd1GFXTnFb+EZ6E",
+	"VzD3inS7cVbxume+3C4LFZYvgD/56yWKLZjW0Pv2NKcntHuI/JFpex9SWz02bKiEDKuSrGpnA1CzSUjc",
+	"CQDf7ryhNXuFnl6M/phrUaw8gAUIN3CRJ7W3AYW24ojjXgvTeLgsgOXAb9LsqhRrywz8vhHw1DjuF25y",
+	"/CBncPgu5kkcYfSNfQgEwz20Q5UF5r/VbEz14n1DHxEk0fVlxjHUIMCJpnSjtuIKrwcDjC9Yj1EWKHuf",
+	"up1x1RYwm2vvGcKvmBSarrdhwJEWmrgAHETMkBuxsqXaTyDtzyTQ81apG4yTSZDcEVK9haKDnDHfcZ4m",
+	"H6Y80SsQ13u2hgOvkSmOncSKkI/ZKiV0hQyAw60bZTV984WN4BbSazCw0JCeAy+HYvXjqlMWfHJ6O2wR",
+	"D87AyxJZvXkuOogBurBYRDKUtnIrMqv5Q0gj6uBe4DRAAn1b79BX12isWV/Smg8YtpMTng0KSQsQo8qz",
+	"DxDrNn6Yi4/Wolpy0Vat5twnUJiquG137So5Ib016E54svN8T3OCxX37uS6owuJt+HN3Jr/n2wMrhUXf",
+	"qFSQDtSpsrCiFNUBsEUQPAlmFnN450aQBoVFRdaaC9gkvd6LslxIrBBLIklHWefUS2UBY5nSwYLwJzjI",
+	"T7M+0r+gYOJK9A5hH2MzKz/O/MyI4ieRoSPuOujmjSGDNEawFKTG5MgNG+OcRLmPbqj6agvAqHvBdB0R",
+	"UrO1IkQuiget8GB2RSMizko39T1lK+nWFnbEQMj1mekQyJaNW8P4UTfKQoEXeaGQ8STIP/dOFZxvn5ec",
+	"TRbP0xnPv9ki9THB3Hi+i2N73gaDdzuUyL7mkNvMkKsR18XdSgdXFzWpmD1jHTVigIrhDslXJuIvecx6",
+	"f3Q6WBerBdWK0Bd6CpKC+1F4hknq4kt3Z7qb0l1NwxDhiBr3C4I1y22AUwpq64mbPunxZLasPFa6tjmF",
+	"Efj+2+w3fFgUi1vpqzpEkcQKAqsm8AfJGgoslw9IaZtrB4rd3c5xXy5i6c+y79uay9zKfK8gUTNsTt4U",
+	"0jJ4YWEz/Qr5ts10gAP1JdVs0oUlt7LcH+wLsZNK0pYhrwXve2SgLFnrawSXu4a7FLC9jbDrpsrZtXQW",
+	"Syiu9Bire/0UTWrLvA3mS0QqbYxE38BMRZFvD2RikhvytFzEx1Y4AW3/s5P4AaEHcwGAWV3tzgx8lm3O",
+	"DLqyAtHhZ2oPeIGnxL+KYXanR/p8KtxraSdSUpu08yT9Your2U8gwGwEj6vxlWGVUyCshhqe8dStSBc9",
+	"z/f/AyB6v6z1EZz/Q55LDwwAlnYfpyPQRM68kLZcFbIIpHFDP6i0bsQbvinPwF+2EcayfSOMWUZQ9Ty0",
+	"Q0IQlN5PSQGJ1AA45d92qw5Pl2d2FFzZsUSQTKjDJwrGMFOngfGFTNCjaZAXgITz19IujW2Fr3ZyKRIW",
+	"qGEogGax/QXr660VtUnB/XAYJwjY20MthBMkR91doGmSV2VFrXhJ06uGbdcrGk1BqbPcDm0qgNOYI5L0",
+	"MNYYKA5mEhbENMYMERG064F2sHxo6PcNqzBNJNOiNAZY/xbxOVnMOI3R5orpfG2gMTl54QSEVafAChPB",
+	"5RkBerDP8jMVB3M2AYhRn9Nclm1O5spfMeRS+ijmKNQVWIWBnCKp0SPCKYiF7LQbOUA1J+rfhtcojGHy",
+	"QgkXEiRuyKqiq9qPbX1ZkOcBvBSycSFx0Xu6q8YyKMrCESDOQQCTwWxImvp9frIHhk+D8o0Dbfu/8kub",
+	"1vOM5nPoUgS2/QUQatysszP2zntl/EYK0wF/0qWASQEUX4X1rVgJmRHOc2EJl694MuND5rkgepxERk2r",
+	"D+U4sUr5DBRdUr6vIiqXlDZRlmE2EVRA1iykns3T8nr6K6XvhX7N+6A/xqM+NPzkqjM2ekpIbid+I2qn",
+	"rx9J9jlMi18xkNzS6VdbgQWX2rJrpU+KnUWnsibvQvMXDI2M0pKDzMzFcKN57t8i0zEKrcRY3sJktcoC",
+	"+JI6V6YFPudagMTSu13W/59RDacravzlHiyii1UM6UK8D4gQxI5OkMynMonPdow/pAMe4oYZqGhvN9HA",
+	"uUu64dCpT0ZafnJaFuZAomyzGFAAzF832yrv4u8TbHd9pMV5bDXDfYQc4TSCBQaHpSI7/g77HHZGBHnz",
+	"xS7Ut5aEJNy5eC/INA6TROgmvxHDeZg2UFtRLMoCwnfqTPKartZ8Z3PLHis/J3v5IpSlWF7SC9qoQi8U",
+	"Kz+7V0iZMloQ7JGFMgjtkTVgr93e3EBVlCh3swm3/HdACCcp7a9YIQNUYGfHt587C2NFvWhKRzyRQVy1",
+	"S9zZIMk2WyWFGbhC6YlOD0k4d0GatiIoXhspi7wn6faZtZidEQCMkr3lj84qYX5Kbrv2hmjxY9qZ8hsn",
+	"e5Hm0ja6yTW++0n2Rad7e73WKv7LXMsqjDyif3gCMR7IU7gq1n74gbJZKDphB3E5M87avb5KYL4RdK+I",
+	"qQZITUDoiViOROWWw1fhfV2zZAxXbbJbHNTknZqCChDNuEm5YlYDCGNOZuZ7GScx/caymh+30tm9gTVG",
+	"OUcBZ3Ba0FW1EXup0OkQsuV4YvMEcGtJVOwsw1eGjuV41A3pOvbU/AFphZ8hw8CI8kb49JGIvjIAx5iP",
+	"CHNPl1RvfRIZFIocTdbtnKqSlKV8ZK8YPzKybMpacazI1yC9E5mIDLjpdM1OHl01qx/Pv6mgmiyDHxA9",
+	"bSRt26hmh5krXruRO3exBEymftX3Ih0vkQjZ0hQwUwH9ZV6x/sTnejzgrcYWJNStAPzvN8ufQE/pKqPb",
+	"w9haoaAwAdXTX48j3Eezo9mDTFHLEVHX82rQpKLKUhDWP7s/h4QzbsPCHPm5w2B3m43VZ69sYUxiFL31",
+	"7oXDmu6ctLig9ljuOIz2sMRLHCclK0NekAgnI1avZ3lYKMU/8rI801XuWcOG8Jn2darQl+zwaMLz2VYy",
+	"TY1IKZr4bLYf7yJ9CZXnkCkO4Ia5OyFU9Ifss+6tdTvR5rdVLm3Cg5CGc5RAFEatFOC1OmyiAcEhqMNt",
+	"fbjTEtEFiaRo5EEciTZNk6GIXY76aSOA7UYnef9t/ACS7VKzJvFJwDfdiO0avSBKr4H66FOe+4SGm5iQ",
+	"l4vlXC2qDOn6jMRzStxssLoVjZK4NbChdmxxSqJ4ydaPw5avBRQwDvY8OnsGqwUvxYJyqND2NaxLnAgk",
+	"NHmp9XV0BWSSXyEzAx9k3D5NPUZK+OpayBMtO5Sws2IOwT9DoJF5loQ8TEbGbselXjIzkPg25ZgNNfHe",
+	"8m0nrrV2cZfEjgfnXXYfvI8ZfJly5kVJf5EHcFYmfUveh62NdHI3e6P+ctBQzm7QylmYTTofgvOLuEk7",
+	"Tj5iP454wObXtbTc5nW4ClqvSccDMrl3qvtPkcsWFPlp/bS6n7FbMcLJ7odH1fkTga2Amji7kmQkyITt",
+	"NiVF9TGtFpj7ETuQf7Ue9Wrfs6LZgj5lbJZZSmgEMOjckgN9NMxVd5j59WioSHyXT23aKXHAxOBI8N/x",
+	"yQV10fUH/3uSzDhp3389O4C0joZwRXAkYgM/kccbOwHx6MmnVwANCTx2ELxOvEoHXlVCGTSxT7wuTCbH",
+	"0/Vr7kxlsSbA0wawrZIEiyNhkqGuYByQteBnBIeFLJJI5Owzazr1QqU8SjtAUJ6dGZrzKwwqTaxG+OFA",
+	"OGe9L8OzT3dx9bPD962OMf+BkwR/T9HYQfOOGvmcxiK2XdjgUEaE6itoZPpG1OgEvuFlA/YCqaoDZtBB",
+	"NzVNaeQTftwDMT2aG/f3YIkTMT9OJw/5yKM7iswDdnuXDlSqcGZKCfVRkEqb2B/crj20bYtfujmvr8WZ",
+	"5h0V9ZqE2X/mxVTLiwlVlxkWBveZOoTcpz4U6MYOuhQM36LroZBeJwOWCSSNCPePsaEFnv3WdKILrNqy",
+	"vAjMGLJNmlIYT/8U+V4bzElAWGY6BbcHiUyBQEdY6oyjOSl2C8cihtlyfFTYylzxNkrokJFWv7QcsUEc",
+	"x0LMr8zKp8AZ6/47CMiV39u8Fsa2xXytJBFnSLdI5xgMSm9BeSHrP3CxuoDcDHLmzbWs1nhy1jHQSuEr",
+	"XwuzxrTCDNqfJwwD/lvmPh9YBZg96XDee7s5bcFfsgs0IF+22dbZPZmqsgsJPMNRtyc9Paxe/qSyortV",
+	"O0LPDyJshfQS6xCZt1OZHOJRDYBSYpaB074ruQoAtWlhImHSQyAxQwdsiRtvtHaUVAZCNCS9ImHCv8LA",
+	"yK2uzLGr8k1sxl0LiM8655vu6XugUgbtB+b16g5syqEz+Z0Ctf10bp0+sgfuVhSlgHL8FfBdGBvnu+RK",
+	"uEecpqhPRICR55C+RjKW5iDOPfyWzC3MhGxfYunu8WmHQtOrtaB5FbN2S5yISW6F+OD9hyOzK4m2Vs5u",
+	"mYDenWOFZWnJo0eytb38l7Od/dnn1NC29iKH7pLzFsNLczKQMkeppRKK48bPZgZrRQ4ytag5OsontoUV",
+	"L/T29jwi81OW/cCwX1P5yL5bw+phzwXUvWeSLv9xlNXlMYU5szB/zYoPFhPYOvX0Exd92/HQZHbg3ytb",
+	"U5E6TDGnlWuY1VDfFGqdSuR0IIDzefAJER7yZnuAQpNaAwyCz3kPy3Z7Gr2QD0LilSfFqV5x22uM1izy",
+	"t5byJlNM4rdbDLd356aT7nojFmUSLqf2DCkffhlWcWnzW+LGJ3/0zrjOpvHYWF3kbQ6wS2vcGwGsFyId",
+	"PtutY2orz+zhOT5C8hoCV0FtCho8mPK1N7lKxmtx7h/QJ4+nZCGMKjsVr8l6oWdo0PhtpBvrLY5+fn2F",
+	"LFfDZW+PxPzd5utdCNQxd+ujenctzqDR/Od//C9RGvGf//G/ycPho7ADTGPDzy0Wjj8eG6EEtwAlgMkw",
+	"NZicurFXuKKhTdcgTXBo0dnea66ImMlWVLevkvdv42S3HPIYeMTCFT/bI4t8Q1xpG769XltNIzXzupSi",
+	"Duf8KQy+lVxQBZo/9MuxvLNdf1vRxcF+s6QIyGRa8t/lNsJVmLiH3nFKr7jHa2ixipK7t95GW94KJJQF",
+	"V9WXCNUN0xpnX0oLwshBgC3aCLn0SVtLXi7cVB/dOwuZDeKPC9v6i//kVMA6vUKDOtJK+niZJmj7oTtx",
+	"Dtq7d/LK/WCpgGSWiwgtjghqB26bo1AN5Gnt8fo8HTxCSuSzBEBZT66FAM3g/wysbm4MWm4R2d1JUkjz",
+	"gm2OY/dp1yHik0u1hovg/oVKODRTqO5xwDNUdY1h0k5M5JYMiJnkyDlP6sou38de8ncZD78dC09SBgw5",
+	"gxPLUNVS19KeezOXzNsDmpMUN9yMDuCem/EgSQQ4K65lQjRisokvdEe6A2bm3Ucf3YNeIVrKRxtZHdP5",
+	"mZqcxgw2Ljk37s4dQEDOAvLJV5P44RLl46XPH0lZa2+kOGUIzJ8xfCWomV3WADTN4G+mU2Hedkaa6bG1",
+	"wLhTz80WG9rSMj+CYy8D3JQjOhfeu/eeB1Nxmrj2l4557+vVpckEPu0hY2weOCA8hsDvIqN95JL3vfZN",
+	"j82ZoHgPR8tctlz5jIOQax87/EUsYcJ2JOOk3ILxyLg6B7Do00IXyMK6Gz+BOe1xpPqV3BCvCpOakSkY",
+	"VmKp3n6DtAocLq+fylh1N2Ov0JniqZYyvHNoXLGep+UgOGTqRzwYLwbHbkkqsOw+CaVXwAzuZ9Mn+Y9c",
+	"nORNOYqnSJ5lSMOZ9lh7HwEenjYcOVbH5Ob/PC8z/gW3mCXk+ZUT7Dq2LfX2egW04Ozby2+fPHj47YPL",
+	"hx8fPr56dNlnRqe04Rt3BJYdEXTAdTSIR5QGkeQbzawPIiJKtT5i6oD3YvDIpbXzNd4Rhm0cDiMlDRsm",
+	"tobPLCstDCP0ueF+MrML/pfWXrw97GMG21HpOWEHHbq6yaVnnp6H/OTZactHXdOOZk9deESQJa685HNf",
+	"EjNCqoF9B76f6S3tl9G7nRG5JGt9WkptSHJADiFiDUJvu5Yzvf2XQJ/UW/5dBpZCsFqfUpgqKLtDMYst",
+	"dYm4IZPkKiDJxGpAP+Me1WLyLBZkqsxrXu+FsRG2jIikRB04o+pyw/75w9s3V+xvvCyv2L/+53/8359+",
+	"Y7pmf+Pq3P57x4CyCePGfwO43RXT1YqBjvlbX6pdZnndlq5zy+QbTdaHYIyEf1Ey7ii7Rvp301zlSUy+",
+	"57tTgMsWic2gHnXAbTadbBG3f8/snLatfiVAMHht0ZeuALypy2AY4eDqtmZ8wgRwtzSVCvEjkhfxQF2k",
+	"AGhqijvvj5dzSPBoqfxhqytBUTfw4iq6bC3ePqdaWnHlwa2YtE/xzrhiR36Nt7NQHhX0KQtJBFfuv1hT",
+	"RW7hTlIYVh+573o/l0khGSjN+QP0kiahuMlkgAS0/Y65TB+aNKW4e3jmpAT7U/IdoQoUssY8je5Xw1RI",
+	"tfEZXbqx+J+fxj0/c33W00XCswzfEcMshYWPU9cZ8SosD70F3Yo+A2J4Yl3j33tQsQhYDIW+zHtHO3jF",
+	"tEwchl3I07kg7bKvCMdXQ3TLjyA/9Dd+Ae7TyM8uV74bGRd3nP/hWWlN6gX49rXoFzd5o8ELz0/5ZaPI",
+	"GE2vwHLKqvmJ19cFptcN35C2nDGZ+Fjsd+xEWPDWFt0hV8nkDiAKckz7w6z728vF7t09GfkLrZBdAyPu",
+	"Jd9aXf9Z7BtCa6/k1ja1yGKHbPlR1Bw5/1dO+Sm45VfyyPfim4rmUDJiWwti3T4CM4l7vIi8WeH70gAh",
+	"m9eZ9I7tfLrr+EnFllZxFFOT8FwXYiEm4ta/0hM4Swq64BN015IUwZ5wlJAGLwvMV0XMTlgRIP1kO6cP",
+	"AAblTteQrz5MqLzD/dfVSOPRn0WdGm0Ej6vq6RfurRu/kTP5axNqcedrFbcFwcuhnHbYeGQXEO4W4a1l",
+	"cZEwBVRoZIGP1s/XWDJBp6UpUKrAYhcinp/polfKZeRsR/QW7aAMC5RYkBM+Od6jtxxloTxg+TRl8ogP",
+	"wIpjVXJLJ3gj+aAzGwAyFCgyEy5CVLM94OniHUVfdNDkFsxMbAAp0T1LR7J7viM1pUbJzkq0FQUHT0O3",
+	"aYxUwpgAmO//5yTEtZmuMUR27eDggNbGdgt1Q6Y/Ldrki2/J2BLdRZPxae0zGE3ef7Gp9cnEaqU8wN5y",
+	"UtMEoJRwUtT6SB8Xb9Iiy/YpYkIZuVdAyZ+npySucaHWUxgnAAxYcmNXzGq2kzeCtdvsFmnTcFxgeCs/",
+	"+R1qxdCndn7I5ZR79UrRTFTZXCN0eLMd6Alw57qJQx4vHK80rEQw9cn8CL2XfeK+h5fTudcVN+bky+IG",
+	"ltASjQM7kHwwP02vpbpeQIEAvmxw6RhpxVeG1Vpbz8YAosAEpPWNOEhVsP82za87E+Azcxz6Usn3vNOI",
+	"f5uchWtZlm8EFXAsxQ1iCLV+sSmvmHFfW7zyfWEFH1n59rOdHuXcbqlWprpMizYs/1th6TNIk4fsd07N",
+	"/L076I/Y706iLH8/5Nn4jqLZ+FBKSlEw12Z9OmgymGEinhqePB+R3ngGUpryIbgvaFt3otR88pLu0mTc",
+	"nfEC6ob/HojRR35eb2NVSf/SkMbThgBA2lbXtdha4MvWtTMzpDnkkI2PMlexpbSdpn4BMqL49Pogi0Ko",
+	"sSAMPId2kO31G5H4Ob0x9G4nakErdRoikEAvWAkF1XtXaYVvKDtNITLn4hq9xXY9sCUZjB8pVRrHkJhG",
+	"ufavj5RmpUVwk7vIPTqNy9KdXyy+bPm3GfpRBBCUgE/cMKVh0lNCWCSeC3X17iN0ZXGzCaSNS8qYVhc3",
+	"EtmUpsil/WOkkuJnLpmXFjgmdKwndFIJtepCdLTVYf1lW7VysscXgmcskSNpqiwczU8ZWZwrMbu7iAwk",
+	"PgPveG8iksHPSa6JnyMMJGQyAzCGE+as+dJ8FHnmKiKVBJ4HCIhoVui553h+afMdz2yyoyfjT5ZfizW4",
+	"ze88L66fAhXeQiI7S3TKg9Nvx+vIfaI6eLLzyE7ufOTGqjQ+0EQTW60UEJfSks9Ugl/nMug4O8ptrT37",
+	"LORsSM/s2yaREQgDgbF2apgfw4Ov1M9GEA7D0PXYz/Tj2UmYjsBMWPQjXm73fbjPyEyFYRb2d989erJM",
+	"7cXPZBqvtxl5lcHKKATP/SR4rUQOQUhaw9C23JLsX2NF0C0RFQF9N6cWqWWICtgNAbIKh4PfiSMgpyrJ",
+	"TR43DybibIRZELi1N2eWlDwMu2D5jkDkS7yms4Su5xum6l8EPy6KWfWmueVQwi+R83iSFrGQ55D1z2Pg",
+	"/8jL65dy39SjRZ72pBkUiQDIDbr7Yr7gU3CIGvSBlqX0aXpD3z9kuKzxQGcpdoGjrG4qK4q1PYjj9FNN",
+	"5kuldleKXeumNtnmwkNAdZR/bPQb8KM5cCpk9bapWRUSPULABJB44VCs2KW79h+2e1ZFnGx9I+qSV9lm",
+	"jSyF2ors76NDGiAgxCG0g00/0elOp+3hRFOzSizsYBVXgx1C7tj0QuuV3rY0iHeoy4FE7LUmK4ChZ5D9",
+	"FV1LcAOf8IZ+SONK0VB2ryyURTu9T6NDzxMGo4mXOkZn6AhvMWs1QlTh/sLy9qfeYVE3aj+SZ3YjarmT",
+	"sxAzYkpSyzMY3070g9rzD7RTOrqiIRQ6Ge389r6inT2lZ1h+ouuMWJRh9ZC9USrmoWQz2djt/qMMVVWQ",
+	"0LCvLDOWn00ElcpTXEZrd5aO98EGB1Ctm00paKqdiFUH3EzcE9uCx+vAZySteNMz5Ty5SIbbtj66NB/6",
+	"+Ko+0cK16YFWvXe1qcYwbD/6UNrtsrx6uXslh8uw2R6cEfK3vbwRChLrfoPTt5NIHqGG+UNkftiBK4V+",
+	"3VHXnX8sutmGeE8D9sAvlLjVsQszUck5GYuAkEuFc2JyolQMaYMmjthI/DhMb+oF8ellIxlkYb8QQUKb",
+	"/jRLc4ybb2ERfdsS2cVD7UEdsqGSMa7gHADnEoUYwdAoNyJc6z7RgqhAAof+iSvLlA5Ra8y4gVV+Okp4",
+	"3EI1zuQ0a/Huh3QxA1XcT8IqCdy091yEtGsHSC5NgBXs68BR1x7r7wt+Dlr5OB1BZD/2EKg7DBLO9SK9",
+	"5spDAf2WycE2GWg1uT1AQhTbyZ09mJAQ5ISfO9MrH6bU4Ak3AtLsj3O79bNbgNeQAk706yi4Oh3ktOfm",
+	"p/igU+tKPh9q8QU/Z6cFMPtMjh/R+/ICClCgN/SFY3emHmgUuqAHrX8oJWapbVtcStf4koZHd0NjGr6A",
+	"myndwZ9I0x1ce1oYBuBjGD0JqTWIcXwKfGrmKe5uZ3YGvNOWar/lYB3Aa7s1jyvWzl6kngjHkT7B14KK",
+	"2NeCLyWCnBFbvq/AWj4cstXVkqwWSOEn98GdIoRjGPfYw1U6xb2QeWicXK+aS6KsWahYDD/vpnafyZ6C",
+	"YfnLZKBAkYlULz0CJWBmVXwvnoYyjLjDgTMtKuGT6nYY6GqkMAMGlwu19NlI01yhna9FG/wENSXTblx8",
+	"LH5p5RvL9jGDT7coXSlPAEQq4Pulm8TP4+1xfgKIwHhR5TSqZ04TBwY4HoDSveOpZZFPYygHbrp040O4",
+	"B+IHna2g8PFVpwCE+rkIuurxS7O5aZSIgNOPAUeYNd+tTlzTr2FmTymTqfEBtxViRWehv52iY2SBVvCp",
+	"ltYKxZwdyqzWNJLBoeZGLCHJc8+TbJDRhU/wxtTaCqTWPamnqC/HRHZYgWJOdUnw8SdT0Y6AnM+mVpNp",
+	"tubEq5a+9a8arOGUvbXi9fW8nE6yDyeNaj1FPDLr4GyWF+JwNyCyOz+rWtimVqLIyteYV58SCl6sLvby",
+	"xodNVxfbUhtEooWUAxo3npOAy293DN6+YqfDOc1wsFiHTRQ0PZpGEvG9JodsaPQ2j6+USSDdnjMXSX2c",
+	"ZRc8O4LjtWuh3INZsQzUAr71ltTRqzoUMI0eeHxqKbn5SLtG+mqDeffjMGR1y3bvhEkskZYi8E36Wk5P",
+	"Wo1dbAHV/HrHKV7hXkt2Vnabhl0zjAG2/Aux/1LZJ48zpMrI/DDzcWN17c/IjKcj0tPks32XRcxvxk8k",
+	"/Wz7kJ2a16HWuieujqEsYdCdQfnzrBroA69JryXW0wOaAQD7IJmJD1lgytFTxhUTR1Hv3SrHNEzDeHni",
+	"Z9MSqBJA7SFjtpcGJnh91fFgBNdFkvXVqMIzsfM6oL98Quq6t6o8T/pQJx/UO1prk4XHzRUV1nYkBBmR",
+	"ftKdjnDn77xu5c9PP9WXtgbTq8i/6L4ZmRpLmclyC17bwcbIDLjDNMjtLFnzi3uwv9GD0ge9h+lbhX3q",
+	"91d2l7/d5W+q7gI8/OPXjy/Zzx9eLLKvcSmzUzX/WhukoLQWco9PrjfClDVrQTXhnS7RtDz98q5X4QAF",
+	"pivtswP/5UDVhEB1aSzLiiDjHtFyBeVSWB61ik8FsbliR7Hnm7P727UAlqZhydIsWdvuhL9IkQMq2eqy",
+	"Oao83vw4XOMjChjAmzNjaCIz0D5+nZX2F2AnJtEjBsv3lzYFb2jcHPkZ8qdR7GkrzBUTN6I+O8V21dIJ",
+	"gSCM1qUTmbxEWzbSXyGqFcq2Y2Z5tNyKjzXJvPWDkPuDBffqRttDyIXhQMxkfUlgyOW4vFy5bqryzEzl",
+	"+j/MhIFaN8KJlOoC/QQjSKVY9BKR4xFzOsjD9AuX9idNoWIDhuetkAvim7kGpdo/94i3PSTuM70tnNUo",
+	"CtATasbNNYTg2UGU1Wo0ZrTIHxTAcanb2RlVN4IdGrVnTQUQJU53wMC452PzphaB4TsSfisaMVJx6T55",
+	"BQ7v6ESbp+i7qaFyCwyeFTeDiKwZuGSAzQ9ySmmNakamwWtuhRLGBMOKDjfy8/qoc5F39ysYyDSAU1tn",
+	"4R6C8BLEB/SOOTOc7Hn28nbShQa1LHNUfDFAjfsxVcQii1PIf6EgJqi1fqV8ZM0HR6Ulg58j1JiybXS+",
+	"h3qp4eidP4NcFfRWyxoWoL1xcanIBXFDzJU2I7WjtJACABgDjViMJBcOfQvqHQO5HtM7WKC40m3O0ubs",
+	"6xku/AkiBZjYHLS+XpZSshAb0LdBoAM+vPw7w/XkgTQgomfkXnHb1AKNqZARhjvhdx8sVwWvC+YHZH5P",
+	"OrOtBm5/MiEJD5zVZRFh2Lg6g+lIkiXVJaHn3C0LZX44y7UeF3s006Szwr0Cla+FQtUS/rHVyjSlbf9g",
+	"a67MTtR1+6e/aqnaf6F0ukCWqa9D+BNV1q99oO0iZn58XYutkDcZ1uqwcMPtfkp+WbKppxCu+uZfaIac",
+	"xQNWoPetG5IS6KNuJa3PusRqOsjkmhswf2au3anKwdoSIOwzvjapyMUMfBwbORcYoqAVqwihdQuosFhE",
+	"mR6qJ98+fPx4tbRacBGUqJMgpwPU4C8hLB1ioQSV/YwZsk/ZJRBRebpkrnw5YOrk+uOTxzOQ5YGcflla",
+	"AOAOZSiOIezkDNWvzGwAwD7HUVzn0FSnm+1EDXfQb5Bjv9N057Za2Zpvbct1ehCsEOYambmtCSAU5mv2",
+	"EWoD3HXw88fn7HfvXz5njx49+tPvV6xoag5Abp2ygRWThWE///zqhfn639T3da1rfL2q9aYUR4Pf+NPj",
+	"7/7w+6/Z984cxJCmuwzc6IWxTAlRGLeYb2u5lypCPhppxVOv7IKCBhiDRh8FXCb/pixiDrJXhThW2gq1",
+	"PT/4UZxXDDyBicgw/Chic3thTftX3EBf/xtMO2J/XXysGwW1fbEg7eIhJskJxSt5cXXx6OvLrx95aGnY",
+	"ut/wSn7DNyaCkezx3nUnGebtVXFxdfFaGvssPOSW31Ra+bjjt5eXvujM+ouFV1Upt/D2N3/1MSSUPvOF",
+	"FDZGCKlBgc7Hdp7TNKiVW45ox2NdDxCr5JqOg/rmHe4BbKzyzrvuhDwritBFCDDyo7BQ4pPJV2of+eZH",
+	"cYZcJb+sf/aZv7Pnb7SuXJzizHXPKaQgDlbu4T905Z6VpUcEP952fX5bdXfwN3+TxW8oTkqBxlZ34b5X",
+	"ycL1ZuMxIYdSiEZn9js1CYDsIT349rtq0ZZ5VVz89ikMdeMtAfKg/pOwf3a/02cUmVwxpc0jA3hC9GNI",
+	"d76XbQhdIBb8R4Bua2kygu0mawSNNXfdBm5uvok4V/TRBYTs94j3/CXOYAsCN+cEXt5nuwj+TUx8hGez",
+	"AVHiXmY6gHHTE+0ujf9vzjPAlhPT7EaLkDGI4cyQQ+kW87y6MM3xyOuz+6rgTs0AX9nTDjA45lh9zSJE",
+	"d+Tk3zl7UlmNN2CL93xwko+9e/vh49cX7Vo25XV+Gf/clNfPIPXpv849F/r0d1561+x74UxjavVfaCXA",
+	"N7zXwHWhAs4AvxYGLAJRI3mjVgEjCh1XMEF3PpFNeT15/T3naitKN46Lf9g8PfPUPHCN3v14fLC6cl/8",
+	"moVSbX8usKhtBdaCN7udeqzE165V8vp0HX9X670vx/gHTZCT1jvu8Z8u/iE6RthL3zSBgHz5x3K688+q",
+	"0P/YHfgzbIO7HrgtL4UqeP1NUgdFj/gnfi2e+6efxWKfLzb4flOk0RQREzHpxXPOagXYxF5YnXR9be5h",
+	"mspxy/J5wHzo7jHpOoq4u8FzfAF4LpCaESYiCZiLEH2lkj0z3wMf/fBrhJ/KF5IrXi74vlblOdNdg0lA",
+	"KStmE5M7U14updcBJGl+w792Wp306NAfiRFA8ksPKTq+T192X5c51euNOLX0Jvds7EMZ7nOM7v+XsvWh",
+	"T1/A0J9aBGoBYJKKexEW3/jU9wchvYRell9qacULfVL/5ZYm9Yv/F1meX5JqgvtZpKBq5vwQflW+uDR4",
+	"IayTnplLDoIup4BvtONbi8REoYzjH6FdtfP3TYtPdY8KFuKH/D3mf3TWgfLnXtSsOFvGRwXvca7M9SsV",
+	"p+r+RcEzc/33tlInF4bfrwH2Z0QoCfSh6HfAZKJVSFcKAWUGhdKYIWkPojaQe4FZdRpTbCT67xnHDO3E",
+	"T5HshE0txc6DmWQdoeGZL2lnhDaI+X7phM09zO8vGEKybjN7UKzTQR8R3hwwcEDArfy6AuwTl2GqpWU1",
+	"V/uvL+5NZhViG3Kt7vEgvsCvfsGj6Fv4RZqDly/T/v8X+l4FmLt0HjTVPU/dD1ztf67mxTN86uqBeySH",
+	"SMd6j4P0iYC3G2FDC+mXuv7BfffLbI0fdFmEfTEtqh9n8jWNcMftHk78s26y5JEH8M1ITe1UmEIzo0F0",
+	"RoudFpYHjbXT97cgbr6+4Em983Lc87H1uU73e2r/WUsVPB9fYhL/GTo93wb5f68C4kbqtHrMZtlGAMQ2",
+	"KzTckxJOECRpAL5tQJ3cCCR8Vxl1I1Cc3+Pyv6uFMT8i3/eXWH736f9KZ8hdvQ9qUena3vdUvoevvkYH",
+	"4JeYS/dpbOTWs/mjqGybq3yHG7cbGYTpZJxteOGL906Yw+ZhGI6Cm6YWBb2t8VLxavT93Q6v4bMf9Re8",
+	"IV7Hnv8Dtvfq4vODGmi3ri58AQM1u8fGivud2J8aK/5/dO0qcXrQQrDdq8BwH31Z6+P/w93XNbeNI+3+",
+	"FZRvZrdKtjPnPXsuJleefLxJrRN7Y2dzsTU1BYstCSsI4BKgFdXU/vdT6AZISiYp2gIoTc7FmXcjGiC7",
+	"G0CjP57n5EKHO692aid3FUlTsPZVPBEVnnOsHr78Q8K8N439ttD5LS/s5mywc44oZb5x58A7z0su0iHD",
+	"knO7qBMsEuZnu/rdybbUHfD9dEZo7dwjdz/dNmppnertySnIbZkZXmkWwIuM8TkXKqaBFZBzz4fTmY68",
+	"9Q+911FiqMNwefycnUiXT9fkR8V0kQXM/4P8CLe8Ax7lFukPhgiEqqN5C6jbzmZYgl1l3V4aYerapK+B",
+	"P0KQSyLLDcO/QdbjU9tto3iIErgBU/cse9wLrjImnYSd9xiWRTACzy6KPI8AebvzSLv/Qc5je0R+am/U",
+	"l2rwlMesUPMjVJGNoPZbXhowE1aAKVeAsKkGy6TIDPy3E74H5WoU4aVhkaAu2APM3Z2680JMY5jLP+j/",
+	"6D+swfLp4ksAtB1drleGGf748tx0vOO+qGXQdeLv6zvtDJHaP7WQt4y39H0uaJlaIUAN1ov/xe1aAfM2",
+	"h8Jo9ZNhbmiuNn9tt9Qaj68vUe0Z6AfVINGI1O77LMUlVUrg0G/fV0zFsB/BVaDBGrtHE+MxMN0Z7PGf",
+	"BIz6OiwRgBoP8BfKzqR3pccUhwYN7qmmjnBoDFGxj636MuOIrnPASIh40t9TWeRRqxQmgVQFmRgjrA8s",
+	"9uaNKHSF3TDBiJxzqfGIpax5A1ldB0pOC3zVvpkhBVLcmNIbrWaiWGEDZaJ143RA4/94ntYd3xi2CB2/",
+	"eDfickl9VXwnF+GGLS0UnnXV/ei8sABUu+JZh7cVoDBirr2ySFn2gsitP3jayX0jop5W1Ri+zAX9bWKQ",
+	"/Delptw+429blWPT9oe4MbjdAhsaWm2hrheOaxB3oLJ7/c9GNfLo8d61h1ZoddS+LfTqXl+Z5TAn7Xn1",
+	"zymdMwSMaKvIdMq3mnGzjOSX1WfJxN/djfUzVGR6glAsKWTjSc6bEDpGq4NLhcJrnCOMQ1Uo+jJjbQ9p",
+	"3oG1Ej4Tbk6S6mptISCvHzEbksFKX9YAH50xy7ew0rcBsCN9uJKmc/evYR36wNyH/GSY/5QX2ztMy0LY",
+	"zdkv//ptu0QubKRcIT4QHr8ejhH/XYrp8oIhbHzAZvR4Eivd2GgzML3N1W/BJO1bwvE7RRhtp6gI303I",
+	"hxSQT5r92LgtT5iWWTPAW4lJu7V9PvXAL91mqT/r5IXg1SRdvSFIUIDgJk1uOQ/me3gKWKyoMqDrZP2I",
+	"v2+LIkF1Yxj/Hr6PHtKsJu/uuSMkhTKPKPDKGkt67z0AJm/rx1KKIszSZY03bu3lXCBMpimLum3pQEiJ",
+	"drduDZCfyJdfa+1uRnZR6HK+OPhorD7qcrqAaU8H+xv3844MkvRj+fBrgsU37FQOn/ihjXqg1QPF6ESh",
+	"H/iD3LAVcGUjqiUTiDHSB8bxd4D8KudFqpBdg73j4OS0XetDhQMFlmPtb556Rw+mXK5hin0N6KxCjZl6",
+	"TPgDapzrTTwvxCOfbg68a8D3uqCwC6jpHT6TbtX78Udu9GvOuoNCAjzbeCdnBna6iOLlwPftQ9cD9vQJ",
+	"/r1n40ohdxz7XSZGl3sXttEnnsWoJww4SNtiPvAO3Rr3xcvtCanoVXIVHZyj7FOT6i4qek9UYn+qqJV7",
+	"525n/lsIaVudE3QX4YkdDBaBjvA5z1ZC9R2P791jV/hUUhmEWa7WXFjI2kVB3G2eFsVYhm+PB2f4q+jR",
+	"DprSc289gNRE8O/ZHJWxXEr8YrYBX5jVju2EfQ870kyxE1QTjLwVfGr1b+7EXBFvemzVfML0364t6BkR",
+	"C+V2s6WdSaMjQGdQZ4oMFI9QYJeeb+X0GNHY3EngqgRsZMRcOZVfnO2sIWM931fvGrqzRIGVdg3RLO01",
+	"jBRuilXJiBsTEdPPRLFixgopAzudAcvK/OKsuZEbsL+X+e/IS/TfjqPyttwVVqIlghMcpxaxX09XhsCM",
+	"CWB1HaVCzRhwtgy5CXitSLWVaQU+J1/Dg/borLJ6LaVen5d5fxDoPT72NT8S3pCx3LaPhzyMkzMEpvot",
+	"/lk/KIAQhDMkeIBhLK3AsIdN4GNAehpUIP6gGpg8rxm3bKWNZX979epgL6HSdZLkkneNgzASLXg//HOS",
+	"TK+iz96x2D2C3uF6KuYakXxybsw6NPK0uiLv8dnb8FwqofsXenE06OPMY6gKw0w5XTDOpJ4LFcqIVlzI",
+	"gKxGhHpLT9QvrGFrvonuctyByqqpqKjAgH8pDOBMKqpvt0i3XrCqxWMICIeVbYENHFHGZ7qoQbQbPgaF",
+	"4Pu32o/+mTF2ro9VDmbfvhUBKOw5yZ+rLPPvliz+FL593DhIc9ankZDXzk1gBjzE6UxISJD48Va4N5ra",
+	"0ECi/bRbGjHAPDsM7uVh06bgLqeICRu5nIiAZo8p+Dui+HldN0Nbn4IkYNjE9ngpNY/dt3qteXZMkbpD",
+	"Yq51xgq9JrqMBxBqXgk2tUhzyVXcKOit5Crp/kyDu2nGdvH61bijQcygRunewIJYYjAhvlEkvsH/jYFC",
+	"j8fs5jMenbzQ6wv2ucY1J3NCGDEsY9N6SXGswYZSwL9husc9+eKfGcM9obmG1kpR6Ii+AWixncrBIbmC",
+	"vpP2mqukSUscvysg7fzs9eG3FkQqWQCXdtH7qULBB3pqDBNqTDfAjJzXoWcWqMrcN/WahV5Txaf7RFz9",
+	"5PJHSYlYkJAvtNqcNSRp9izCa3xinCU41UXm5hsiP3wv3KkeBaxNAvogfJN04CjHSI02RRw1QbptUHtJ",
+	"Dr7ASj9CJeB9V3p6PHvdaI7FIPtmVHDY3jTtyRjLq5GM5dCe3WAwK7jkj1xI/iAkxk7+aBfzHdir5nOJ",
+	"wGAbUxwdaGcFl74DqXOHfkO/U0YiNWVBc6auLp7w88FeqjsfG/BwU64YMvMyzoxQc0nlwY2A1wouQ9NN",
+	"l0PwiQt5B9Z6Zt90Oc3mPG24s4VeeY87xPk+snUhLBywoXUsmiffHH/RPP3cEdPHe0QdcZvKC8BiSU/D",
+	"2CXw28ZjyTBRqhlGFveTqVNJu5hDH12L+z2UjZ4SOBi+2PglFMW8vfQl/BJDG0nZhkhuyZ2Z1mNrreOg",
+	"WAV8pr4T6H7hzrNhme2aBvk5KBYdaW1ekRq1Vq/9z9hMMV4QbWnrRkNTrHqTNTfMU5Zgu6XK2MOmwsOf",
+	"hBYrjGMhWnNfSdYdqAoF7MToZipwsnGvlVvT7mRjLfIHxPAIQxrVwndb4WDpokrpIiIWZzNYs4pDei3s",
+	"Qijva4kKNY0SKnILdTUs38us4LOehoi37uda/6egyVexNYnf2NnlSD8ejqFeg5kRLYIuZcYeoAL8sLDK",
+	"JbfwkyHX3wSoGqEmrMmUSwy5bM03W1FqA8q2KTh1Tq1pHGn11LHiBHVRuu+PdaiNhvd6ijvrcSFfu49K",
+	"txqt//Xg5UiFseuFhkco2LrQ1t21qyXq42608PLSmkbHERLqUtENltF0Ljp81diWw7POBdcSmPmESD+x",
+	"0mhEah+kNNnpxCJ2Pre31RKaYK3rA4BiBtAdee0e8NgjlG6TfAvVb1eGCdYfgdOlPdVoFR2neHakNXTb",
+	"si64qoI8DaS8pno35xnf9MatNm+RBXNH4Tt3b7VhK70C5RGUuWUZ/lXrdcAOwzjMuIVzK1ZwdqSC16s8",
+	"10LZlT/K9mWFfm1WusbYFDfsURjhM00rAAw0kSIz3qy38/AFA1Mfn/Hp41x4fTZl7NxJXyVvQxwJvGkc",
+	"/DhVvN1aiBUq81ApfdvHjX8k4XeGKVoTtQqMRzOeR2NbQ5xrjxLjb+9GrEp3XciYArvWxdIdsOaC3Si5",
+	"qdt46qemvCgEMjL1AR03ZBffNP3oR4A47lFYxf5uF6Ai6AsplPydDXFHnQvkdtEyJzQ1SZ4UeMBYRg1C",
+	"uGobG6zX9qVBruduKAmtFIyktzt8lZE1h5M2IU5beMP9rwer7hpsfSWo9RQW3gJ4QT1uOfAlnYoS5g2l",
+	"bXUVdGfPEzcVhOEPhAt7c1DPxdaSIG5bjyaq14oFQbntCqj8FTsHCaeSLg5O0qL6Z11aui5Q7wBI07wz",
+	"BMD4871R6Sahwqfw8OkyKsTtRrzHVoxdQoWJjyiFiV43O92w42K9wGZFg92KPV2JrYJNx5JQTXMsgJsX",
+	"6DRiz39LgVsAMelxj279I0nTph5KpaUWQBc1Oi2GLqnqdwm5nRD+qNtyJV+zhZYY015oTGhAwU0UsVVA",
+	"LztCuyzAfbqgL+3Kd3+pHkoVNgjjj57r7lRaRJttEb5eCbN3w/YP7QkK3BOEbUcU4MUZxicoVQZeo4vt",
+	"DqUQ4vglOOaSG8uUUGA37tJsOt7mxZ28vyU1AhT0NWTzdn/L1ylt3JmtskjojxKnc/IL1oA83RWB906+",
+	"Us+2kGWru45v712UKttmGMxLe857r41oZKW9inFxHHZyhMkGluDrBGniKWaglLbOEcAFjoe9sOSj4QQU",
+	"4uWG5c7U3RtP8CHEkTD90AWdGPtf81iy7i3h06Xq7IBbcbVha+xCLUQUJ/e+EOjiToGttBtXo0yDLyWs",
+	"b/yacSENlWAg2F2QK/3TAGCB/5RQwjmmmQeG375xMazymDAxdWmjEQ/Q6Y0mVXPd4Rf48mZdWgjsEGhZ",
+	"6HRy95eg6qedqGallBfsCishH/gU+5jn4hE7vQ4g7+jgqGvKLf4x74Z2U7z4dvZJxyG3ceM01YT1IkRc",
+	"jIJvNGv7ilRh0Fu76LbIVNwcXh8vzZT+UIwelcYm1coqC4UFIjYkBcpCvW6oFvftrdVDkMO7muz3xf5B",
+	"j4xxSOJUnwneZd8h6V8rjkNCYnC7UBNlJrgaOuObnwybiXlZgHkiPb8EtM9yxWu9uAMS/r2mTFeKfakx",
+	"wbEu1c/R+pWUHcqKYAk3OSikzphKbZBEx++IGAPEkJVeAdXfWF3DUjSWHEFeoC007KQivPO2Up/eETfM",
+	"tzjoaLyFON3ga2tbCwm+b4wjjUbyoCG6VOTWzrXOLti9z6YUgF6tVlUVg2akhgyLsxabCYUle9S20DJ2",
+	"YcIHLbPRVOYme7G6PhBOpy6YBMvm+hCw8Kby/g6Qm+pS7ZYWlhVQV7jX0IQ9bBhnuZZiukFumw1bcEVE",
+	"vRKsZxwLHnWnAgtY8WIZm/3/Ksu+4MApcb1x/NHbKetZ02R3dxW0xo6HnmDmN98Ska6SpuDKdNLc3S4K",
+	"JLMVKi5g4NrjLKKh5zjJZIvU8GDSwm2J98MmVySeJ1X8/Rxs+59HqHCI0U5csdgOutZ3kav2tRTXReEF",
+	"GKuLQwpjuhZletLXnvYWd+YvAOxp1Pt8zTNum4pKV2f4Y9b7NFfE5dQ9pvYgOLwJD41xV/GTjYTzFpfP",
+	"HhnF/Psn26UrAR3pMvkMBV3VSe/YVvsIhY3de0GjXlN/XRKWVJzBHCEV2b+9uyn4NE5LjgSesQcEHUeS",
+	"XBr6gn20viilAp70jN/urrjEK4qgWiEJbCHcSfr0gh9u99vcZPHiQZ94sUx6tFQsWp8G3zb+tGfLAM6u",
+	"mrHpZnZ2ivxJvkXct2kUUDMpBTMe9eBplbNnHOoU8m0BjwLW4/EN+Qk7QbxCn54vQGk0vWAK3KfyjD0F",
+	"FqKuw8J9Knh+zBO7xm2xPu3bXf7PGGRTHyu2evYAC6EOKXvhZmnOqd3ed530lMJsrZMKUvw8L3SuDY/d",
+	"vHmLw6ZGFXdOprnXX6p2pPEhxW+D/Pp4Y5AZmJGoY3TSuA82FLqkoUPzLtFgISa9gu+WUkp1az5tLqDq",
+	"LB4mXS/2WckLg5iTwcu/m1QrsQHBehsbfrxYTx8mfexoz6W7v/dBX33gam5uktILffCv0PK5WEsTJTmD",
+	"K44aIhr9gZOqzFiYQA2uWYFRK+qwjeeBeHe9L6z8wT8yCLhkSWxaT+v4iFt3Sv9ZVc2mtGZ/L92KIV6D",
+	"Z/B1UI9tF67Jz2PjmnhBdRGsHi3m0ar4yueOmpL/iKMmAmvGsX/si5eEOZfnIZfaHfGWwM1zQt6ftWUL",
+	"kO7KvsGKvFPwzsvenG+6I/TaCfnwfG+C+u8tW/Cb5LkP9EZfq75PI23U824t7HRxWjEzj6IQKz1P6M2h",
+	"PJvPCwBDB7abBrKAEGEmhC+F7R5b7Y1baqfmx3NKoUbV+Y0bkjqiTdJ+6xtK//7QO7Xv+Y9fLpG2Hx7W",
+	"fvyTSRVfZVlk1Ry4dFoVgyb9vtCrf5TaQqy6259H2vEOqcdol7FPmEcH9MFRj5wzLyAOKOSWwIxbzQE/",
+	"tsuxe6eyT4D7ykLkexu8foUpL7GFFTasgFwKyDq7vcKvtXz81ehBawlIgPKkuesmdCkgRxowreTGN24I",
+	"i1hGAViRq6yCHWMb2IYha3+lIJDntqD9NsRB82+OxeiRaszrBiwam+CawlfgpbwzDb+t1PS5knq+YS1V",
+	"2gCba6Hm2HdyvAsqIjn30sLEgO8exkiB1rZfeG9qBo8CCzR1wVaHR8O03NN58AWfSLlF4gSdBEXSA7tg",
+	"35K7zxhfScxjXC7/dWYsn2Fi0X9ns/vrtz7qDvfep4UgqCUchfDDCSJutHZfFqfwNtO04ss/lrAZUsBH",
+	"ehtcvpf2E9qDnTlHPqEQ64RNL5La/h3aq6ifXqQSzLFN81Vy04zQW/8s8yxVtm+XxUdGOXDcVF9gNpje",
+	"2b9+hPQcDlQXSjjHzZN+Vxg16BT0AWNbXpC0TmzvLVWG7zb+7lvhQ7Udn2UUvAD8MmwQcQNesM8aPdSq",
+	"mbFGITXughBS+Re7a+DSv0f3YsDPeRueSro1lCrrYZqpCT/iZN84M06ILOdzYA8wF8pgGnoSgMNNjWNB",
+	"DDcYxgNJFy9mga9+Mt1AQHdgn8oulaEfiYilZfLI+3oTCT7ArGIZV6U74+5ktF85lZAqUZOvq3SqBJ6Z",
+	"p8af+6KnzrYPXxUVtrdT2KgiK6+n7os4L7G7NxK1E8JNTEMlmd+psKWYCj6oQg/b7k2Ny3HBAnKaIpj3",
+	"p4rcxzRdKzClLHs3fd+ZG6itDIB5ea1c1Mxb2KgSE0Ydf6NKfSgHM13odTiZuw9ejA1yz4YbM5EwtTfq",
+	"RP2xI0CejqL4/yUlT1jOS4RtMkuRmwmjgnqEmWgAOSESama8pw2q7WQiXm3QuYT915Rbem5Qmc6sQGCw",
+	"rboZsSpXZ7/8/Ar/3+RsJRT9S11FI5QFgsLqKMiZIspQ67h/2xrz55YxfxvtluWLfweDTlL+pII0E1FQ",
+	"p+4R9NapDCPVfqMg2HgPLuNsCRmBsS6yxpZHBKWDy8AaJlaAid2SQyTeyYhR/W3ZnBiN7n08+yBODo67",
+	"xPmKZzQwGaE2QLga4K/rhTOTLfCaHfXuv9x98Q+l3oXDPO0I/rq0bruMhurml0u4IUdcMwaslbEToHc4",
+	"6MdTPbnp9X7Iw/sddq8oxq2FVe5L0T1Um7PICZsJic463lJCU4TVHm3xu/UQ5ttr0O5N4+AjIx19Ft4p",
+	"W2wGtU/hi7GHDVN8BXEBenuzN6VNSK1Gw48fCrTQVRV8SPnLVvtmlvlAoIVfGKeALWbtsckiBEMweLWm",
+	"wJcUClimScsYIiwlbGMutqAqk1EPuWtbSHyYdEu14qqb4E3b3boNuEmnFUhq6EFZF1rNw3KPbufRruce",
+	"PCHh8sCxjwSdMEiXNdrLIZBmQ437UorH2Mf7bUnr4toNnVCLOP6p6ZDQTaPocId1y1YW4nSGWxyez+HK",
+	"zRUDXkgBBfNN/BcsMJOwvNBzZOiaCSXMAg/1BYQHKSuGFVYPMOe0iT5nj7y0heAydnjn7wD5vRs43VFJ",
+	"w5/SUZnMiALMWi75BsmBpISCwPYXHGu5Z9yjvpoGtx+vjAStzdneCyzj8g/8b2+FxNtCN9T9AyzgaMfl",
+	"pLUywzaWxh6Wu64qww6FQeyVfF9skh/q98XmKKfBPaGJ93Qa01LzsAIL4DFA426Rq4iHsQMiQXVINNPk",
+	"Ranmk1C9GriDQ1FrhpByexY0fVb/Je/OPzPGLe/O4/ONRKjTw3/T/OoEjUV+9GNhKQ2Xc0TCEFN9dLA+",
+	"JDs/n/Gp1cWeyvI7fPY9PZqWbOuKyudf2F33WTtXf+kZGA7sWOwMNvzq7sSnKZOIhHGN7/sV5qXqoiHi",
+	"ivE8D85v2OdixGF/pZoa7on5GdkqokoJ09AzkkVwNtWZT3DUZMluhWXdJTZvtJqJYjWCLptTvNHZUSAG",
+	"H6HYuLlbI+g3KsBsrA8tQd9qWOk+2qqnRtl0/WwncbxtfXkKWwvjH+2Ie4a0Yx5yjQ/ftcXQGV31Xnad",
+	"d19Vpt+pQssVdSD102dTCAHC8wg5TESanR1VaVi0u1uZRDwaGl1aIpfTCuiCi0w3wrOvupe9iI255USb",
+	"aKHUah55N8aJZfsNJ9S5RW8/o+rTil0Bc5tSGOSttBqPWd+Rxr4RggzRLnBZAKdLT86NgQwLTy4611ij",
+	"KLIPmq7aIwaVnUQinaOSxJDfIGfB48+hx4gYM23zO0Ed3m+YggFNcqUgu7MwqGPvozXMWATejA22Hsoy",
+	"EZRrC48L42GYUEdLE7ZZswlqwsSMKbpZe7LnQ9PtBozxDJRd+/ydmKubchih111Fnhsf5vtT0lzXJ2iP",
+	"ougGJ/DL+5U7ixHEXH1MRe3pBx95y24X5N2BEpycGZiWhbCbs1/+9dt/d8z3Mi+0nvVVl+tk2aA4F/KP",
+	"gRJ+FaOAf6HXgfLP7SjcLE1APOOWESAY9WAIxSwothKqtFvcUl6yZm/Ewz82yu6w9ZFirnzP/BZV94QR",
+	"f5zW/Q3j3W+exM+nbXZI41nVEFapIMbB42TihNXczSZ1303p3JXQgVbbANWQX/JHLiR/EBLXX89d9arx",
+	"4J3lY9XdPJl2HPz17iRLx4W2QzzxN6WWiY51xX2ZbpKylld2/aD1sq/C5letl1vNGonOzK15+pI5SIOL",
+	"F0oDMSppZgIkNbh2Naw8EUF8Y3369eN5K/skH9EQg6yfWCECLvRY4XuMvNoyT2mC9SR99udelQkTJQS1",
+	"Td7csWNuf3t829v57BHRovvkHTXU10LpXJmeFGpP9PkanxjjoHAScbONxJ3SUyF7TYT4qbAx8RtHhpau",
+	"ZBu7PHbYQYt2VhW0xi7ZTKivbcGNuz10Kmwc56jW2YHNS2UHDF1Ctbmhh7cuJdjM3At8AC7tYuh2huKO",
+	"xir8fBVjhVRsAFzUQ8Laq3r8E1qf1KEWJbN/DYg9gm0Ec000tKipiaehxfaZtRrWV1Dp3Tfc9FKd3tAz",
+	"+64/XEosHjBEyDuJI97dydviJOEbJmcLLUXGN+YwTuBadJV4eu5FbeKJb9+tchjPygeoIeJhVIu902AH",
+	"A4n4Nx9FLePvPVKo+a3kqmv3yfG3SOg9KvTn+cxVpikr9TRzJQzDLtoyx2CzsNs7Uo9+iVO/9yKCNP2x",
+	"gjGDzvDtGQcc4/gH22e4AcvKfLTePnyDREa/I45xLzAtk49/iyErTXaNOTHlvRpPedQSl1p9Fdt7b1Nl",
+	"eGiMuO/TybqCbyJWxHd/nuKuSwipuKSffP/YjAZ7FDDSfbsyz0s8Z8/rrGurrX5zD72lZwZVBjlX/Xd0",
+	"k/uq6io0mf/5f397KUaNZ+OIPFlKXinkG+vyppSnc4iHzFap2jSqgVCVGRMz8h4QeGQJuUVfymj6SyfS",
+	"/fc8MVfnQp1LoZbdnvK11ssrS0Ui1+7JZFf05b1ewuiFKG7i97roKOsxQD12UepRtp1mhBdysmfSXd+F",
+	"6q6r/2pgFAV8NfAj1gFtY8JpbRDOJ/cVORQucYqgEjqDFSNCYWPElCu36rDuQastxksjRX6ol8ftdNGF",
+	"Nn0nRap0lhv6OPgCb5AIIj0uqSkf/g1TO8GgE6q1Qo/h0mjGZxYKNsMr8mu3k1K7DREfOjcKt1RB/8rL",
+	"TFhmCy5kq/4vZ+Kl+EOHMp2+FzKloVTD/9fbychm4eY/mJKooSiqio2N8Ggtny6olfXsz712rqhcmKwe",
+	"P4uhUQlNeAu+rLh9FSCjcOTcAH8E5GpOyQN9DNx9+qi2ky9oMiateOdsf3e73AMYkXlQBSgeoWClskJS",
+	"nza3/IEb3BIf+HQZcS1i9LGzqUFyRQHMYbcWv7tTS8EBYAM/ZDxWSMkyTX2dqGUpcqdQd2whVn3VcJ9p",
+	"BQf3CtQqLlWmI2+2X1WmK8NIrKvOMMu6atVCYBtqvODY+rKJUYd7kwM16jpFUYE2Mvxg/xFO6am/jHdh",
+	"WCayCeOGzXhBgWUfDLJO9wQU4l5awsxesG/Vu+IzXDThKg3C+PWEvu5SY3ffdaEMfluAXUDBOHso9NoQ",
+	"EOxKULnyVCsFU3c1thoBLMiZz4EvY9f+vKGp7hKi0OPYN7PZ+OydODP5AV37FPe/Hg7QTYI0RGwXlPpE",
+	"fxfsSjHthEFOCJcSbX/KVSYybsGwv9y9vf0rtrH7ZlF6krazLdO+hOlCd4c73k0X+j4dWu5zWHhbWiMI",
+	"OWBypgsGKnN/ekgqe6eAQCswIGfuvuvkn/lLUsALoNYQztYLIeE1o1egreaJjP9T8tAE0MEvmbYeyw39",
+	"PlAljB5Pgn/4z+8M0xPeoS6o7udQ1iBcAdaXkxDsQMXLERbVghu2Am5KtzaqA8v9K/oICyh2VkqxF3DA",
+	"PzPIP/Mx3o6Y7ingkdPnDGNpBLbSxjLghQr9MLFxkhFtnNTAhNoJ7NZ6Qm6+Xi0F9r5k5wVO0ElmiY1l",
+	"BNlWQDRRvavarn1BgS7Qv/HA8DNRrC7Ye082YzC8almZb4fESXh9eXLihjsp9Gd6pWOwGHphpEbOrUpF",
+	"PKAz6fJ+ARs2xditBxNphm/93res/F6sL/FIsqT0PjY6bwhbi+oSMQM6z6/KOMxJWcdnWIfXGvnYQxvY",
+	"mvtpizSCebjn6gPI/ZPSlpUqg8JYraPZEW6XgcSBG3cxINj+AjGZJUyo0VGFwsm/uKNqwlZcSPeWBRgz",
+	"YfDdgjJCq79eMOxxqMn5CK4YT093JXuhmcWvEqHAfrV1ncIm9GqMTSgtY2Wn8i4fQGo17yVM/l+wv9ZP",
+	"pexTq2fpgkIpp4vgX8TyWerqPsxSS+CPwB5gIVTWdeIeEF6qJV8lruOFlz7xZfpU62dYN+YY+RjfnbkN",
+	"YMAs9FoFtvkpRORQwVP6YeMpHW3jVK8TshPGFRPqUVj8PixhbxLsz3Qx15bcAHPB3nlAaY2NEdgQweZa",
+	"ZxVe4QE786Um9zomsQhGAGgfu/GueYILMPDHI9QcJ9yed4IV1Z4jlFM46pl9qyDCm3sQgUIjJNNUSwl8",
+	"XhImEzxC4XGZCKSW/swwH1uFjv2rzU5USjNRZ3/WI3W/5AYDp34BA/YJtOS+iNn99mWBS+f0YcGNXcDq",
+	"oAqTHVywhnX9ZLYxNhlf802FYi61sYPuJV0M6C88Lp+J1XIzGypgX8NewbY0YFbSemMHScYCX/WGTu7d",
+	"A2OEnt4EuxkSfXrXRJwLF+RD07JOFp4B8yUYLqOjt4Tipf3i+gxrMPagwNPhZhalPqK9OhN8hcRJhSEq",
+	"g8Y3e2my4+3LYY9bDHsdau3i3bS/uSHrxTsQwAvT8Q/ArJYxvKF7kHKLyZjgm52HpJX7b+NcwqR/Ac1I",
+	"fw0w3XN5va8eSuiH1JN0xNyrV32NoT130HBfdc3WhOaF/z8yYkTpq61Btqq5e/nlt+UUf13tiGg8v75X",
+	"Nwe6iU9N8XKqM+iOvb7hUn4TdoG43wMXXRGa8w7NWCNZkX5qF3W22njs9LZFdpkJLs+F6v64t4LLj0n9",
+	"fT9DJ36PpqtQFaK1muUFmBjSe/c9x3R/m/zCvEL5nlHOzEIXFmU5Qb5myzfsAewaQOGzplXEEuZ9Hi6e",
+	"mKNsaJ11LBRkyfQ6xuXjA1dzn97Cbn9jdY7/G2Pfzu6xxNlfcKvCoFxj+dLGPRkoNH25s08ZX3Snxu4s",
+	"V9nRZZh8TT/H6h6hELOehNE/8ffRDohjcCL0HhKeGiLGKbHKJd/H5npfPTXG1STMNhobwpMQvO+lM7ht",
+	"r7iQxreuBLrR11g15cGwPMirT42X+UUfttq2KFPYbBj/WCg8z1Ff1C7P+sODceuMb3o9cXwg5SLGCbrI",
+	"P/kmEt8+3VV+Mm7ICjqdgGaJ2rvGRtDOIaBcsbCGSHSpdHnScFLc0wv+6OHSfUl7YJYtTcklGr2z/ub+",
+	"7U7BPTsJPTKKHVL/4yhBja3kzIYtYUOQ/RorbJGKk69Mjw/wiS+BXjgd8eXwftCIZS48g8bETxfBEjYR",
+	"E2JL2NT5MB4Ez7hzk7FkL/Az7eTk2qPHO4ZdVRd0x9QfdVONA25SSjOp1RwKpqlKXW2wfeA4wbWCC9m7",
+	"X+IDg0oU1wt9GBnGzayuaZl6qIp29oulUNluNeQ1qLldnP3yf18NmIqcCCSEd2f6wGn/Q5XDCPfu/yDD",
+	"yA9BcrW+zs+v2t+nbXx34zh7NvdOx2DYg/Si0TpAaXM+rwhj5+6k4IYp+G67aIVmFutnhkslZfMQ2XGb",
+	"P4LfFY10xJvEhPYkvWqQiqjGobNTXFlh/j4psQT43fpX90u2VAXYslCQJeyd/lpNkuh0qid4Th91oiB3",
+	"aXqjt1/dzWAv8xZ6Ysjg8zqcMuDDqoFl2CJ1f8d6WWmFxL8d63XkZjv65r7+LWzpx8w/vXkMDGX43ami",
+	"J0AcVJHEJN3Yx0LI6ZT3vTMllDBF9SLxKFSyDmvAXQ76MJu+0e8Y6xnFmW9MOLSpAMOg9U0H3ayIbj7F",
+	"uah+VVEKecU32FU4YTkvlohx4WMIdkGl1pzibHUOCYvsKVhmga4IlQ7gYaH18jwDKR4hUHR33qze1o+N",
+	"oRA/3WaoNvx5tyhVVkS57/sOReJq6ZZZwFLOJY+NVPAFB60E8QzGIS0zakRNLId+i/kWHkq4k1VztIHJ",
+	"bl2O61Lwg1K5HYLpDshtSSH+ObItgPGOkD7BR4y6bVsfIgUVj2FxlYU8++Xs0t0w/38AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

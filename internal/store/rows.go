@@ -109,6 +109,13 @@ func (sel Selection) SelectedIDs() (text string, args []any) {
 	return "SELECT r.id FROM records r WHERE " + where, t.args
 }
 
+// IsSelected tells whether a record is among those that are selected.
+func (s *Store) IsSelected(ctx context.Context, sel Selection, record uuid.UUID) (is bool, err error) {
+	text, args := sel.SelectedIDs()
+	err = s.Pool.QueryRow(ctx, fmt.Sprintf("SELECT $%d IN (%s)", len(args)+1, text), append(args, record)...).Scan(&is)
+	return is, err
+}
+
 func (q RowQuery) where(t *sqlText) string {
 	kinds := make([]string, len(q.Kinds))
 	for i, k := range q.Kinds {

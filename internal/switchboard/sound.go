@@ -35,6 +35,7 @@ func (s *Switchboard) arrange(a *active) {
 	}
 	a.sounds = now
 	switch now {
+	case soundAttended:
 	case soundRinging:
 		room.PlayToUs(media.Tone(audio.Ringback, 0))
 	case soundBusy:
@@ -66,6 +67,7 @@ type sound int
 
 const (
 	soundNone sound = iota
+	soundAttended // the attendant speaks; what is heard is up to who takes the caller through it
 	soundRinging
 	soundBusy
 	soundReorder
@@ -73,6 +75,9 @@ const (
 )
 
 func soundOf(s *call.State) sound {
+	if s.Attended() {
+		return soundAttended
+	}
 	switch s.Phase() {
 	case call.PhaseRinging:
 		if !s.Inbound {

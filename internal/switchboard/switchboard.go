@@ -25,6 +25,9 @@ type Listener interface {
 	// Voices tells the heights of a call's voice trace as they come, five a second of each side, and in a call of more than
 	// two how loud each leg is, from the studio's goroutine. It must not block.
 	Voices(id uuid.UUID, ours, theirs []byte, loud map[int]int)
+	// Keyed tells of keys that the outside has pressed, as they are: what is kept of them is with the facts. It must not
+	// block.
+	Keyed(id uuid.UUID, digits string)
 	// CallIncoming tells of a leg that rings us. Whoever wants the call takes it over with Take. It must not block.
 	CallIncoming(ref carrier.Ref, from, to string)
 }
@@ -305,6 +308,7 @@ func (s *Switchboard) fromCarrier(e carrier.Event) {
 	case carrier.Digits:
 		in = call.CarrierDigits{Leg: leg, Digits: e.Digits, Hidden: s.paused(id)}
 		s.keysSound(id, e.Digits)
+		s.listener.Keyed(id, e.Digits)
 	case carrier.Ended:
 		in = call.CarrierEnded{Leg: leg, Reason: reasons[e.Reason]}
 	}

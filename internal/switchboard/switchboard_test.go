@@ -36,6 +36,8 @@ func (n *notebook) CallChanged(id uuid.UUID, facts []call.Fact, state call.State
 
 func (n *notebook) Voices(uuid.UUID, []byte, []byte, map[int]int) {}
 
+func (n *notebook) Keyed(uuid.UUID, string) {}
+
 func (n *notebook) CallIncoming(ref carrier.Ref, _, _ string) {
 	n.mu.Lock()
 	defer n.mu.Unlock()

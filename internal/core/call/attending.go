@@ -15,6 +15,9 @@ type Forward struct{ Address, CallerID string }
 // Unforward gives up an outside number that has not answered.
 type Unforward struct{}
 
+// Unattend lets the attendant go from a call that was answered before: it waits for whoever looks after it, as it did.
+type Unattend struct{}
+
 // Serve notes that the caller was told what they called for: where nobody speaks with them afterwards, they are owed no
 // call.
 type Serve struct{}
@@ -25,6 +28,7 @@ type Conclude struct{ Reason Reason }
 func (Attend) input()    {}
 func (Forward) input()   {}
 func (Unforward) input() {}
+func (Unattend) input()  {}
 func (Serve) input()     {}
 func (Conclude) input()  {}
 
@@ -72,6 +76,12 @@ func (s *State) firstTaker() *Leg {
 		}
 	}
 	return first
+}
+
+// Owed tells whether a call that came in is to be returned once it is over: nobody answered it, and the caller neither
+// got what they called for nor is called back anyhow.
+func (s *State) Owed() bool {
+	return s.Inbound && s.Answered().IsZero() && s.Reason != CallbackTaken && (!s.Served || s.Reason != Announced)
 }
 
 func (d *decision) attend() ([]Fact, []Effect, error) {
@@ -134,6 +144,17 @@ func (d *decision) unforward() ([]Fact, []Effect, error) {
 			d.endLeg(l.No, GivenUp)
 		}
 	}
+	return d.facts, d.effects, nil
+}
+
+func (d *decision) letGo() ([]Fact, []Effect, error) {
+	if err := d.attended(); err != nil {
+		return nil, nil, err
+	}
+	if d.state.Answered().IsZero() || !d.state.passed() {
+		return nil, nil, ErrNoSpeech
+	}
+	d.unattend()
 	return d.facts, d.effects, nil
 }
 

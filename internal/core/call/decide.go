@@ -164,6 +164,8 @@ func (d *decision) decide(in Input) ([]Fact, []Effect, error) {
 		return d.forward(in)
 	case Unforward:
 		return d.unforward()
+	case Unattend:
+		return d.letGo()
 	case Serve:
 		return d.serve()
 	case Conclude:

@@ -45,6 +45,9 @@ func (r Rep) wrapping() bool { return !r.WrappingSince.IsZero() && r.Calls == 0 
 // takes tells whether calls are for them at all.
 func (r Rep) takes() bool { return r.Takes && !r.Round && r.AwayUntil.IsZero() && r.Reached() }
 
+// There tells whether calls are for them, also where they speak or write up just now.
+func (r Rep) There() bool { return r.takes() }
+
 // Free tells whether a call may ring for them now without disturbing anything.
 func (r Rep) Free() bool { return r.takes() && r.Calls == 0 && !r.wrapping() }
 

@@ -27,6 +27,7 @@ const (
 	ChangeFollowUps  Right = "change_follow_ups" // change follow-ups
 	CancelMessages   Right = "cancel_messages"   // keep messages back that have not gone out
 	LeadRounds       Right = "lead_rounds"       // start a round for somebody, change its rules, end it
+	LeadQueues       Right = "lead_queues"       // open and close queues, move and take who waits out of turn
 	SeeDays          Right = "see_days"          // see somebody's day: availability, promises, use
 )
 
@@ -105,7 +106,7 @@ var Definitions = []Definition{
 	{Override, Calls, plain},
 	{DeleteRecords, Book, far}, {UndoChanges, Book, far}, {ChangeLists, Book, far}, {LiftDoNotCall, Book, plain},
 	{Import, Book, plain}, {Export, Book, plain}, {Merge, Book, plain}, {Bulk, Book, plain},
-	{ChangeFollowUps, Work, far}, {CancelMessages, Work, far}, {LeadRounds, Work, far}, {SeeDays, Work, far},
+	{ChangeFollowUps, Work, far}, {CancelMessages, Work, far}, {LeadRounds, Work, far}, {LeadQueues, Work, wide}, {SeeDays, Work, far},
 	{SetUpFirm, Firm, plain}, {Staff, Firm, plain}, {Roles, Firm, plain}, {SeeTrail, Firm, plain},
 	{Privacy, Firm, plain}, {SeeUse, Firm, plain},
 	{Telephony, SetUp, plain}, {Outcomes, SetUp, plain}, {Scripts, SetUp, plain}, {Templates, SetUp, plain},

@@ -126,8 +126,9 @@ type State struct {
 	Language string
 	Kept     map[string]string // digits by name
 	Done     bool
-	Taken    int    // steps that were carried out
-	At       string // id of the step that is carried out
+	Taken    int      // steps that were carried out
+	Path     []string // their ids
+	At       string   // id of the step that is carried out
 
 	frames []frame
 	doing  *Step
@@ -179,7 +180,7 @@ func (r Route) Next(s State, e Event, others Routes) (State, []Effect) {
 }
 
 func (s State) copied() State {
-	s.frames = slices.Clone(s.frames)
+	s.frames, s.Path = slices.Clone(s.frames), slices.Clone(s.Path)
 	kept := map[string]string{}
 	for k, v := range s.Kept {
 		kept[k] = v
@@ -234,6 +235,7 @@ func (m *machine) take(s *Step) bool {
 		return false
 	}
 	m.doing, m.At, m.asked, m.typed, m.spoken = s, s.ID, 0, "", false
+	m.Path = append(m.Path, s.ID)
 	wait := time.Duration(s.seconds()) * time.Second
 	switch s.Do {
 	case Say:
@@ -541,6 +543,28 @@ func (s *Step) keys() []string {
 		keys = append(keys, o.Key)
 	}
 	return keys
+}
+
+// Keys are those that lead anywhere now; of a step that asks for digits all, as "0".."9".
+func (s State) Keys() []string {
+	if s.Done || s.doing == nil {
+		return nil
+	}
+	switch s.doing.Do {
+	case Menu, Queue:
+		return s.doing.keys()
+	case Digits:
+		return strings.Split("0123456789#", "")
+	}
+	return nil
+}
+
+// Doing is what is carried out now; "" for nothing.
+func (s State) Doing() Do {
+	if s.Done || s.doing == nil {
+		return ""
+	}
+	return s.doing.Do
 }
 
 func sortedLanguages(texts map[string]string) []string {

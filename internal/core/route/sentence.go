@@ -20,6 +20,46 @@ type Names struct {
 	Filter func(Test) string   // a filter in words
 }
 
+// Line is a line of a route as it is read.
+type Line struct {
+	Step  string // id
+	Depth int
+	Text  string
+	Lead  bool   // it says when the lines beneath it are carried out
+	Key   string // of a lead: the key, "else", or "" where the test of the step itself leads
+}
+
+// Outline is a route as it is read from top to bottom.
+func (r Route) Outline(n Names) []Line {
+	language := ""
+	if len(r.Languages) > 0 {
+		language = r.Languages[0]
+	}
+	return outline(nil, r.Steps, 0, n, language)
+}
+
+func outline(lines []Line, steps []Step, depth int, n Names, language string) []Line {
+	for i := range steps {
+		s := &steps[i]
+		lines = append(lines, Line{Step: s.ID, Depth: depth, Text: s.Sentence(n, language), Lead: s.Do == When})
+		for j := range s.Options {
+			o := &s.Options[j]
+			lines = append(lines, Line{Step: s.ID, Depth: depth + 1, Text: o.If(s), Lead: true, Key: o.Key})
+			lines = outline(lines, o.Steps, depth+2, n, language)
+		}
+		lines = outline(lines, s.Steps, depth+1, n, language)
+		if other := s.Otherwise(); other != "" && (len(s.Else) > 0 || s.Do == When) {
+			at := depth + 1
+			if s.Do == When {
+				at = depth
+			}
+			lines = append(lines, Line{Step: s.ID, Depth: at, Text: other, Lead: true, Key: "else"})
+			lines = outline(lines, s.Else, at+1, n, language)
+		}
+	}
+	return lines
+}
+
 // Sentence says a step in plain words, as an instruction to a receptionist.
 func (s *Step) Sentence(n Names, language string) string {
 	quoted := s.quoted(language)

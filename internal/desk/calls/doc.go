@@ -40,6 +40,7 @@ type Calls struct {
 	board     *switchboard.Switchboard
 	registry  *registry
 	listeners []Listener
+	router    Router // nil: no line has a route
 
 	draining atomic.Bool
 	diskLow  atomic.Bool
@@ -115,6 +116,9 @@ func New(b *book.Book) *Calls {
 
 // Listen lets l hear of what calls do, from Open on.
 func (cs *Calls) Listen(l Listener) { cs.listeners = append(cs.listeners, l) }
+
+// Use lets r take callers of lines that have a route through it, from Open on.
+func (cs *Calls) Use(r Router) { cs.router = r }
 
 // Open claims the server's name, writes the journal back and closes what an earlier run left in progress. The database
 // must be there and migrated.

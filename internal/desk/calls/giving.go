@@ -12,7 +12,7 @@ import (
 	"trundo/internal/store/db"
 )
 
-// give leaves a call to one of the firm's lines, whose people are rung, or to a colleague's voicemail. Errors: those of
+// give leaves a call to one of the firm's lines, whose people are rung, to a queue, or to a colleague's voicemail. Errors: those of
 // call.Decide, *FieldError.
 func (ps *Parties) give(ctx context.Context, a firm.Actor, id uuid.UUID, r contract.Ask) (contract.Call, error) {
 	if r.As != contract.AskAsHanded {
@@ -20,9 +20,12 @@ func (ps *Parties) give(ctx context.Context, a firm.Actor, id uuid.UUID, r contr
 	}
 	var next func(context.Context)
 	var err error
-	if r.LineID != nil {
+	switch {
+	case r.LineID != nil:
 		next, err = ps.toLine(ctx, id, *r.LineID)
-	} else {
+	case r.QueueID != nil:
+		next, err = ps.toQueue(ctx, id, *r.QueueID)
+	default:
 		next, err = ps.toVoicemail(ctx, id, *r.VoicemailOf)
 	}
 	if err != nil {
@@ -63,6 +66,18 @@ func (ps *Parties) toLine(ctx context.Context, id, line uuid.UUID) (func(context
 		}, nil
 	}
 	return nil, firm.About("line_id", firm.ErrNotFound)
+}
+
+// toQueue is what lets a call wait in a queue. Error: *FieldError.
+func (ps *Parties) toQueue(ctx context.Context, id, queue uuid.UUID) (func(context.Context), error) {
+	if ps.router == nil {
+		return nil, firm.About("queue_id", firm.ErrNotFound)
+	}
+	wait, err := ps.router.Give(ctx, queue)
+	if err != nil {
+		return nil, err
+	}
+	return func(ctx context.Context) { wait(ctx, id) }, nil
 }
 
 // peopleOf are those of a line whom a call may ring now.

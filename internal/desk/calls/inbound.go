@@ -54,7 +54,9 @@ func (ar *Arrivals) CallIncoming(ref carrier.Ref, from, to string) {
 			return
 		}
 		ar.InBackground(func(ctx context.Context) { ar.readAhead(ctx, id) })
-		ar.route(ctx, id, line)
+		if ar.router == nil || !ar.router.Receive(ctx, id, line.ID) {
+			ar.route(ctx, id, line)
+		}
 	})
 }
 

@@ -44,7 +44,7 @@ func (ls *Lines) Lines(ctx context.Context, a firm.Actor) ([]contract.FirmLine, 
 			Unanswered: contract.FirmLineUnanswered(r.Unanswered), Closed: contract.FirmLineClosed(r.Closed),
 			Greeting: r.Greeting, ClosedText: r.ClosedText, Recording: contract.RecordingRule(r.Recording),
 			RecordingIn: contract.RecordingRule(r.RecordingIn), Texting: approval(r.Texting),
-			GreetingSoundID: r.GreetingSound,
+			GreetingSoundID: r.GreetingSound, RouteID: r.RouteID,
 			Reps:            []uuid.UUID{}, Open: h.Open(ls.Clock.Now().In(firm.ZoneNamed(r.Zone))), Version: r.Version}
 		for _, x := range reps {
 			if x.LineID == r.ID {

@@ -114,9 +114,9 @@ func (ls *Lines) WhatIsHeard(ctx context.Context, ref carrier.Ref) string {
 		return ""
 	}
 	switch phase := s.Phase(); {
-	case phase == call.PhaseRinging && s.Inbound:
+	case phase == call.PhaseRinging && s.Inbound && !s.Attended():
 		return "it rings"
-	case phase == call.PhaseMessage:
+	case phase == call.PhaseMessage || s.Attended():
 		if c := ls.registry.call(id); c != nil {
 			return c.hears
 		}

@@ -38,7 +38,7 @@ func (ps *Parties) Ask(ctx context.Context, a firm.Actor, id uuid.UUID, r contra
 	in := call.Ask{By: a.ID.String(), As: roleOf[r.As], Word: firm.CleanText(optional.Value(r.Word))}
 	given := 0
 	for _, is := range []bool{r.ColleagueID != nil, r.NumberID != nil, r.Typed != nil, r.LineID != nil,
-		r.VoicemailOf != nil} {
+		r.QueueID != nil, r.VoicemailOf != nil} {
 		if is {
 			given++
 		}
@@ -47,7 +47,7 @@ func (ps *Parties) Ask(ctx context.Context, a firm.Actor, id uuid.UUID, r contra
 	switch {
 	case given != 1:
 		err = firm.Wrong("colleague_id", "give either a colleague or a number")
-	case r.LineID != nil || r.VoicemailOf != nil:
+	case r.LineID != nil || r.QueueID != nil || r.VoicemailOf != nil:
 		return ps.give(ctx, a, id, r)
 	case r.ColleagueID != nil:
 		err = ps.colleague(ctx, a, &in, *r.ColleagueID)

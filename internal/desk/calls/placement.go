@@ -58,6 +58,13 @@ func (e events) Voices(id uuid.UUID, ours, theirs []byte, loud map[int]int) {
 	e.cs.Voices.trace(id, ours, theirs, loud)
 }
 
+// Keyed implements switchboard.Listener.
+func (e events) Keyed(id uuid.UUID, digits string) {
+	if e.cs.router != nil {
+		e.cs.router.Keyed(id, digits)
+	}
+}
+
 // CallIncoming implements switchboard.Listener.
 func (e events) CallIncoming(ref carrier.Ref, from, to string) {
 	e.cs.Arrivals.CallIncoming(ref, from, to)

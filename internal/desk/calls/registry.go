@@ -274,7 +274,10 @@ func (r *registry) owner(slip uuid.UUID) (slipOwner, bool) {
 func (cs *Calls) SlipOpened(slip, user, call uuid.UUID) { cs.registry.slipOpened(slip, user, call) }
 
 // SlipFiled forgets a slip that is filed.
-func (cs *Calls) SlipFiled(slip uuid.UUID) { cs.registry.slipFiled(slip) }
+func (cs *Calls) SlipFiled(slip uuid.UUID) {
+	cs.registry.slipFiled(slip)
+	cs.mayBeFree()
+}
 
 // Linked makes known on which records a call is, where it is in progress here.
 func (cs *Calls) Linked(call uuid.UUID, records []uuid.UUID) {

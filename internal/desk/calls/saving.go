@@ -298,6 +298,9 @@ func (cs *Calls) CallChanged(id uuid.UUID, facts []call.Fact, state call.State) 
 	cs.Parties.lookAfter(id, &state)
 	cs.Parties.tellListeners(id, facts, &state)
 	cs.publishState(id, c, &state, false)
+	if cs.router != nil {
+		cs.router.Changed(id, &state)
+	}
 	if rung := repsIn(facts, &state); len(rung) > 0 {
 		cs.Arrivals.tell(rung...)
 	}

@@ -27,6 +27,16 @@ func (ps *Parties) Take(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 	return ps.Arrivals.enter(ctx, a, id, call.Take{By: a.ID.String(), Device: "browser"})
 }
 
+// TakeAttended gives a a call that the attendant has. Whether a may is for whoever asks to say. Errors: those of
+// call.Decide.
+func (ps *Parties) TakeAttended(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.Call, error) {
+	s, there := ps.board.Snapshot(id)
+	if !there || !s.Attended() {
+		return contract.Call{}, call.ErrTaken
+	}
+	return ps.Arrivals.enter(ctx, a, id, call.Take{By: a.ID.String(), Device: "browser"})
+}
+
 // ringsMates tells whether a call rings somebody of a's teams, or a.
 func (ps *Parties) ringsMates(ctx context.Context, a firm.Actor, s *call.State) bool {
 	for _, user := range s.RungNow() {
@@ -54,7 +64,7 @@ func (ps *Parties) Waiting(ctx context.Context, a firm.Actor) ([]contract.Waitin
 			waits[id] = s
 			continue
 		}
-		if there && s.Phase() != call.PhaseEnded && (s.Left() || !s.Internal && s.Answered().IsZero() &&
+		if there && s.Phase() != call.PhaseEnded && !s.Attended() && (s.Left() || !s.Internal && s.Answered().IsZero() &&
 			!slices.Contains(s.RungNow(), a.ID.String()) && ps.ringsMates(ctx, a, &s)) {
 			waits[id] = s
 		}

@@ -128,6 +128,7 @@ func (tm *Team) SetAvailability(ctx context.Context, a firm.Actor, state uuid.UU
 			}
 		}
 		tm.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindTeam}) // colleagues see it
+		tm.mayBeFree()
 		return nil
 	}
 	return firm.Wrong("availability", "there is no such state")

@@ -42,8 +42,11 @@ func settleUnreturned(ctx context.Context, q *db.Queries, id uuid.UUID, s call.S
 		}
 		return true, q.OwesColleague(ctx, db.OwesColleagueParams{CallID: id, Text: missedColleague(s)})
 	}
-	if s.Inbound && !worth.Answered {
+	switch {
+	case s.Owed():
 		return true, q.OwesCall(ctx, id)
+	case s.Inbound && !worth.Answered:
+		return false, nil
 	}
 	return settleBy(ctx, q, id, worth.Returns(), s.Ended)
 }

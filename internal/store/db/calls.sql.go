@@ -775,8 +775,7 @@ func (q *Queries) SaveFacts(ctx context.Context, arg SaveFactsParams) error {
 
 const unreturnedCalls = `-- name: UnreturnedCalls :many
 SELECT c.id FROM unreturned u JOIN calls c ON c.id = u.call_id
-WHERE u.closed_at IS NULL AND ($1::boolean OR u.user_id = $2::uuid
-    OR u.user_id IS NULL AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id AND l.user_id = $2) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id)))
+WHERE u.closed_at IS NULL AND ($1::boolean OR owes_call(u, $2::uuid))
   AND ($3::text = '' OR c.remote_typed ILIKE '%' || $3 || '%' OR $4::text <> '' AND c.remote_e164 LIKE '%' || $4 || '%'
     OR EXISTS (SELECT FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND r.search LIKE '%' || fold($3) || '%'))
   AND (c.started_at, c.id) > ($5::timestamptz, $6::uuid)

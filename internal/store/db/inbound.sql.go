@@ -869,7 +869,7 @@ func (q *Queries) LineReps(ctx context.Context) ([]LineRepsRow, error) {
 }
 
 const linesFully = `-- name: LinesFully :many
-SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, recording_in, greeting_sound, texting, version
+SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, recording_in, greeting_sound, texting, version, route_id
 FROM lines ORDER BY position, id
 `
 
@@ -895,6 +895,7 @@ type LinesFullyRow struct {
 	GreetingSound *uuid.UUID
 	Texting       string
 	Version       int
+	RouteID       *uuid.UUID
 }
 
 func (q *Queries) LinesFully(ctx context.Context) ([]LinesFullyRow, error) {
@@ -928,6 +929,7 @@ func (q *Queries) LinesFully(ctx context.Context) ([]LinesFullyRow, error) {
 			&i.GreetingSound,
 			&i.Texting,
 			&i.Version,
+			&i.RouteID,
 		); err != nil {
 			return nil, err
 		}
@@ -1122,9 +1124,9 @@ SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coales
   coalesce(m.id, '00000000-0000-0000-0000-000000000000')::uuid AS message_id, (m.heard_at IS NOT NULL)::boolean AS message_heard
 FROM unreturned u JOIN calls c ON c.id = u.call_id LEFT JOIN users t ON t.id = u.taken_by
 LEFT JOIN recordings m ON m.call_id = u.call_id AND m.kind = 'message' AND m.state = 'kept'
-WHERE u.closed_at IS NULL AND ($1::boolean OR u.user_id = $2::uuid
-  OR EXISTS (SELECT FROM users w WHERE (w.id = u.user_id OR w.id IN (SELECT l.user_id FROM line_reps l WHERE l.line_id = u.line_id)) AND w.teams && $3::text[])
-  OR u.user_id IS NULL AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id AND l.user_id = $2) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id)))
+WHERE u.closed_at IS NULL AND ($1::boolean OR owes_call(u, $2::uuid)
+  OR EXISTS (SELECT FROM users w WHERE w.teams && $3::text[] AND (w.id = u.user_id OR w.id IN (SELECT l.user_id FROM line_reps l WHERE l.line_id = u.line_id)
+    OR w.id IN (SELECT m.user_id FROM queue_members m WHERE m.queue_id = u.queue_id))))
 ORDER BY u.since LIMIT 200
 `
 
@@ -1193,8 +1195,8 @@ func (q *Queries) OpenUnreturned(ctx context.Context, arg OpenUnreturnedParams) 
 }
 
 const owesCall = `-- name: OwesCall :exec
-INSERT INTO unreturned (call_id, line_id, remote_e164, remote_ext, since, user_id)
-SELECT c.id, c.line_id, c.remote_e164, c.remote_ext, c.started_at, c.box_user_id FROM calls c
+INSERT INTO unreturned (call_id, line_id, remote_e164, remote_ext, since, user_id, queue_id)
+SELECT c.id, c.line_id, c.remote_e164, c.remote_ext, c.started_at, c.box_user_id, c.queue_id FROM calls c
 WHERE c.id = $1 AND c.direction = 'inbound' AND (c.remote_e164 <> '' OR c.message_ms > 0) ON CONFLICT DO NOTHING
 `
 

@@ -136,6 +136,7 @@ type Call struct {
 	DropResult     string
 	Spoke          bool
 	JoinedInto     *uuid.UUID
+	QueueID        *uuid.UUID
 }
 
 type CallAnswer struct {
@@ -406,6 +407,7 @@ type Line struct {
 	GreetingSound *uuid.UUID
 	Texting       string
 	RestsUntil    *time.Time
+	RouteID       *uuid.UUID
 }
 
 type LineRep struct {
@@ -543,6 +545,45 @@ type PreparedMessage struct {
 	Weekdays  []int
 	ListID    *uuid.UUID
 	OutcomeID *uuid.UUID
+}
+
+type Queue struct {
+	ID       uuid.UUID
+	Name     string
+	Active   bool
+	Settings json.RawMessage
+	Closed   bool
+	Today    string
+	TodayOn  time.Time
+	Version  int
+}
+
+type QueueMember struct {
+	QueueID  uuid.UUID
+	UserID   uuid.UUID
+	Position int
+}
+
+type QueueWait struct {
+	ID         uuid.UUID
+	QueueID    uuid.UUID
+	Kind       string
+	CallID     *uuid.UUID
+	LineID     *uuid.UUID
+	RecordID   *uuid.UUID
+	E164       string
+	Ext        string
+	Priority   int
+	Since      time.Time
+	Ahead      int
+	SaidMs     *int64
+	DueAt      *time.Time
+	Tries      int
+	TakenBy    *uuid.UUID
+	LeftAt     *time.Time
+	How        string
+	Why        string
+	AnsweredBy *uuid.UUID
 }
 
 type Record struct {
@@ -734,6 +775,30 @@ type RoundRep struct {
 	Passed     []uuid.UUID
 }
 
+type Route struct {
+	ID      uuid.UUID
+	Name    string
+	Draft   json.RawMessage
+	Live    *int32
+	Version int
+}
+
+type RouteTrial struct {
+	ID      uuid.UUID
+	RouteID uuid.UUID
+	Name    string
+	Played  json.RawMessage
+	Expects json.RawMessage
+}
+
+type RouteVersion struct {
+	RouteID uuid.UUID
+	No      int
+	Doc     json.RawMessage
+	At      time.Time
+	UserID  uuid.UUID
+}
+
 type Script struct {
 	ID          uuid.UUID
 	Name        string
@@ -877,6 +942,7 @@ type Unreturned struct {
 	UserID       *uuid.UUID
 	RemoteExt    string
 	ClosedByCall *uuid.UUID
+	QueueID      *uuid.UUID
 }
 
 type UsageLimit struct {

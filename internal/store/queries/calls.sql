@@ -143,8 +143,7 @@ SELECT c.id FROM slips s JOIN calls c ON c.id = s.call_id WHERE s.user_id = @use
 -- name: UnreturnedCalls :many
 -- Calls that nobody has come back to, the oldest first: of the lines that a rep answers, or of all.
 SELECT c.id FROM unreturned u JOIN calls c ON c.id = u.call_id
-WHERE u.closed_at IS NULL AND (@everything::boolean OR u.user_id = @me::uuid
-    OR u.user_id IS NULL AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id AND l.user_id = @me) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id)))
+WHERE u.closed_at IS NULL AND (@everything::boolean OR owes_call(u, @me::uuid))
   AND (@q::text = '' OR c.remote_typed ILIKE '%' || @q || '%' OR @digits::text <> '' AND c.remote_e164 LIKE '%' || @digits || '%'
     OR EXISTS (SELECT FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND r.search LIKE '%' || fold(@q) || '%'))
   AND (c.started_at, c.id) > (@after::timestamptz, @after_id::uuid)

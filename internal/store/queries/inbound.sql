@@ -46,8 +46,8 @@ UPDATE calls SET missed_why = @why, box_user_id = sqlc.narg('box_user_id') WHERE
 
 -- name: OwesCall :exec
 -- A call that nobody answered is owed, unless its number is withheld and no message was left: there is nobody to call back.
-INSERT INTO unreturned (call_id, line_id, remote_e164, remote_ext, since, user_id)
-SELECT c.id, c.line_id, c.remote_e164, c.remote_ext, c.started_at, c.box_user_id FROM calls c
+INSERT INTO unreturned (call_id, line_id, remote_e164, remote_ext, since, user_id, queue_id)
+SELECT c.id, c.line_id, c.remote_e164, c.remote_ext, c.started_at, c.box_user_id, c.queue_id FROM calls c
 WHERE c.id = @call_id AND c.direction = 'inbound' AND (c.remote_e164 <> '' OR c.message_ms > 0) ON CONFLICT DO NOTHING;
 
 -- name: SettleUnreturned :execrows
@@ -98,9 +98,9 @@ SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coales
   coalesce(m.id, '00000000-0000-0000-0000-000000000000')::uuid AS message_id, (m.heard_at IS NOT NULL)::boolean AS message_heard
 FROM unreturned u JOIN calls c ON c.id = u.call_id LEFT JOIN users t ON t.id = u.taken_by
 LEFT JOIN recordings m ON m.call_id = u.call_id AND m.kind = 'message' AND m.state = 'kept'
-WHERE u.closed_at IS NULL AND (@everything::boolean OR u.user_id = @me::uuid
-  OR EXISTS (SELECT FROM users w WHERE (w.id = u.user_id OR w.id IN (SELECT l.user_id FROM line_reps l WHERE l.line_id = u.line_id)) AND w.teams && @teams::text[])
-  OR u.user_id IS NULL AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id AND l.user_id = @me) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = u.line_id)))
+WHERE u.closed_at IS NULL AND (@everything::boolean OR owes_call(u, @me::uuid)
+  OR EXISTS (SELECT FROM users w WHERE w.teams && @teams::text[] AND (w.id = u.user_id OR w.id IN (SELECT l.user_id FROM line_reps l WHERE l.line_id = u.line_id)
+    OR w.id IN (SELECT m.user_id FROM queue_members m WHERE m.queue_id = u.queue_id))))
 ORDER BY u.since LIMIT 200;
 
 -- name: LockUnreturned :one
@@ -221,7 +221,7 @@ WHERE n.to_id = @to_id AND n.done_at IS NULL ORDER BY n.at LIMIT 100;
 UPDATE colleague_notes SET done_at = sqlc.narg('done_at') WHERE id = @id AND to_id = @to_id;
 
 -- name: LinesFully :many
-SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, recording_in, greeting_sound, texting, version
+SELECT id, e164, label, source, region, zone, main, active, ring_mode, ring_seconds, limit_seconds, hours, unanswered, closed, greeting, closed_text, recording, recording_in, greeting_sound, texting, version, route_id
 FROM lines ORDER BY position, id;
 
 -- name: LineReps :many

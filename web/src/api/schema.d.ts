@@ -789,6 +789,245 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/queues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The queues as they are now, with today's figures. */
+        get: operations["listQueues"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/queues/{id}/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Opens or closes a queue, and says something to everybody who waits in it today. */
+        put: operations["setQueueToday"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/queue-waits/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes who waits out of the queue; the route goes on for them as when the queue is full. A callback is given up. */
+        delete: operations["removeWait"];
+        options?: never;
+        head?: never;
+        /** Moves who waits to another queue, where the place is kept. */
+        patch: operations["moveWait"];
+        trace?: never;
+    };
+    "/api/queue-waits/{id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes who waits, out of turn or at their turn; who waits for a callback is called. */
+        post: operations["takeWait"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/queues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listQueueSettings"];
+        put?: never;
+        post: operations["addQueue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/queues/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["updateQueue"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listRoutes"];
+        put?: never;
+        /** Adds a route: a first one to begin with, or what a line does by its rule. */
+        post: operations["addRoute"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get: operations["getRoute"];
+        put: operations["updateRoute"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routes/{id}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts the draft live, or goes back to an earlier version. Calls in progress finish on the version that they began with. */
+        post: operations["putRouteLive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routes/{id}/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Plays a caller against the draft. Nobody is rung, and nothing is written down. */
+        post: operations["tryRoute"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routes/{id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps a played caller, who has to fare the same before a version goes live. */
+        post: operations["keepTrial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/routes/{id}/trials/{trial}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+                trial: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["dropTrial"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/lines/{id}/route": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Lets a line go by a route, or by its own rule. */
+        put: operations["setLineRoute"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/line-health": {
         parameters: {
             query?: never;
@@ -5109,6 +5348,11 @@ export interface components {
             line_id?: string;
             /**
              * Format: uuid
+             * @description Handed only: a queue, in which they wait
+             */
+            queue_id?: string;
+            /**
+             * Format: uuid
              * @description Handed only: a colleague whose voicemail takes the call
              */
             voicemail_of?: string;
@@ -5154,6 +5398,282 @@ export interface components {
              */
             call_id: string;
         };
+        QueueNow: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** @description It takes callers now */
+            open: boolean;
+            closed_by_hand: boolean;
+            /** @description What is said to everybody who waits today */
+            today: string;
+            /** @description Callers who wait now */
+            waiting: number;
+            /** @description Callbacks that are owed */
+            callbacks: number;
+            /**
+             * Format: date-time
+             * @description Since when the first of them waits
+             */
+            oldest?: string;
+            late: components["schemas"]["Lateness"];
+            /** @description Members who take calls */
+            there: number;
+            free: number;
+            /** @description The reader may open and close it */
+            may_lead: boolean;
+            /** @description The reader is one */
+            member: boolean;
+            /** @description Callers today */
+            offered: number;
+            answered: number;
+            /** @description Who hung up while waiting, without the short ones */
+            abandoned: number;
+            /** @description Who hung up within five seconds */
+            short: number;
+            callbacks_kept: number;
+            /**
+             * Format: double
+             * @description Share of those offered who were answered within the target, 0 to 1
+             */
+            service_level: number;
+            target_seconds: number;
+            /** @description Mean wait of who was answered */
+            waited_seconds: number;
+            longest_seconds: number;
+            /**
+             * Format: double
+             * @description How far waits that were said lay from what came, as a share, over thirty days; left out where none was said
+             */
+            estimate_error?: number;
+        };
+        /**
+         * @description How a wait stands to the queue's target
+         * @enum {string}
+         */
+        Lateness: "in time" | "soon late" | "late";
+        QueueToday: {
+            closed: boolean;
+            today: string;
+        };
+        WaitMove: {
+            /** Format: uuid */
+            queue_id: string;
+        };
+        QueueSettings: {
+            /** Format: uuid */
+            id?: string;
+            name: string;
+            active: boolean;
+            members: string[];
+            /** @description Skills that its callers ask for */
+            needs: components["schemas"]["SkillNeed"][];
+            /** @description How many are rung at once */
+            rings: number;
+            ring_seconds: number;
+            /** @description After so many calls that somebody leaves unanswered they are set away; 0: never */
+            misses: number;
+            /** @description For how long the owner, or who last spoke with them, is waited for */
+            prefer_seconds: number;
+            /** @description After each such time one level less is asked for; 0: never */
+            relax_seconds: number;
+            /** @description Of the service level */
+            target_seconds: number;
+            /** @description How many may wait; 0: any number */
+            max_length: number;
+            /** @description 0: as long as they like */
+            max_wait_seconds: number;
+            /** @description Opening times as those of a line; none is always open */
+            hours: string;
+            zone: string;
+            say_position: boolean;
+            /** @description The estimated wait, where it is sure enough */
+            say_wait: boolean;
+            /** @description Texts between, by language */
+            comfort: components["schemas"]["SpokenTexts"][];
+            /** @description How often something is said */
+            every_seconds: number;
+            /** @description How often a callback is tried again */
+            retries: number;
+            retry_minutes: number;
+            version?: number;
+        };
+        SkillNeed: {
+            skill: string;
+            level: number;
+        };
+        /** @description What is said by language */
+        SpokenTexts: {
+            [key: string]: string;
+        };
+        RouteEntry: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** @description The version that is live */
+            live?: number;
+            /** Format: date-time */
+            live_at?: string;
+            /** @description Labels of the lines that go by it */
+            lines: string[];
+            /** @description How much is wrong with the draft */
+            faults: number;
+            /** @description The draft is not what is live */
+            changed: boolean;
+        };
+        NewRoute: {
+            name: string;
+            /**
+             * Format: uuid
+             * @description The line whose rule it begins with
+             */
+            line_id?: string;
+        };
+        RouteDoc: {
+            languages: string[];
+            steps: components["schemas"]["RouteStep"][];
+        };
+        RouteStep: {
+            id: string;
+            /** @enum {string} */
+            do: "say" | "menu" | "digits" | "when" | "language" | "owner" | "ring" | "queue" | "callback" | "voicemail" | "tell" | "route" | "outside" | "again" | "end";
+            texts?: components["schemas"]["SpokenTexts"];
+            sound?: string;
+            options?: components["schemas"]["RouteOption"][];
+            tries?: number;
+            seconds?: number;
+            most?: number;
+            name?: string;
+            test?: components["schemas"]["RouteTest"];
+            steps?: components["schemas"]["RouteStep"][];
+            else?: components["schemas"]["RouteStep"][];
+            people?: string[];
+            all?: boolean;
+            queue?: string;
+            priority?: number;
+            user?: string;
+            language?: string;
+            what?: string;
+            route?: string;
+            number?: string;
+        };
+        RouteOption: {
+            key: string;
+            steps: components["schemas"]["RouteStep"][];
+        };
+        RouteTest: {
+            is: string;
+            not?: boolean;
+            name?: string;
+            value?: string;
+            kind?: string;
+            /** @description A filter of the kind of record that kind says */
+            filter?: Record<string, never>;
+        };
+        /** @description A line of the outline */
+        RouteLine: {
+            /** @description Id of the step */
+            step: string;
+            depth: number;
+            text: string;
+            /** @description It says when the lines beneath it are carried out: of a key, or else */
+            lead: boolean;
+            /** @description Of a lead: the key, or “else” */
+            key: string;
+            faults: string[];
+        };
+        RouteVersion: {
+            no: number;
+            /** Format: date-time */
+            at: string;
+            by: string;
+        };
+        RouteTrial: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** @description With the draft as it is */
+            passes: boolean;
+            /** @description What has to come of it */
+            path: string[];
+        };
+        RoutePage: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            draft: components["schemas"]["RouteDoc"];
+            outline: components["schemas"]["RouteLine"][];
+            /** @description Of the route as a whole */
+            faults: string[];
+            live?: number;
+            version: number;
+            versions: components["schemas"]["RouteVersion"][];
+            trials: components["schemas"]["RouteTrial"][];
+            lines: string[];
+            /** @description The draft is not what is live */
+            changed: boolean;
+        };
+        RouteChange: {
+            name: string;
+            draft: components["schemas"]["RouteDoc"];
+            version: number;
+        };
+        RouteLive: {
+            version: number;
+            /** @description An earlier version; else the draft goes live */
+            back_to?: number;
+        };
+        RouteTry: {
+            /** Format: uuid */
+            line_id: string;
+            /**
+             * Format: uuid
+             * @description Who calls
+             */
+            record_id?: string;
+            /** @description From where; else a number of who calls */
+            number?: string;
+            /** @description Date and time on the line's clock, like 2026-12-01T14:30 */
+            at: string;
+            events: components["schemas"]["RouteEvent"][];
+        };
+        RouteEvent: {
+            /**
+             * @description What the caller does next or what becomes of a ring
+             * @enum {string}
+             */
+            does: "listens" | "presses" | "waits" | "nobody" | "somebody" | "hangs_up";
+            keys?: string;
+        };
+        RouteTriedLine: {
+            step: string;
+            /** @description What happens */
+            text: string;
+            /** @description After the beginning of the call */
+            seconds: number;
+            /** @description What the caller hears */
+            says: string;
+            language?: string;
+            sound?: string;
+        };
+        RouteTried: {
+            lines: components["schemas"]["RouteTriedLine"][];
+            /** @description What can happen next */
+            choices: ("listens" | "presses" | "waits" | "nobody" | "somebody" | "hangs_up")[];
+            /** @description That lead anywhere now */
+            keys: string[];
+            over: boolean;
+            /** @description Ids of the steps that were carried out */
+            path: string[];
+        };
+        NewTrial: {
+            name: string;
+            try: components["schemas"]["RouteTry"];
+        };
+        LineRoute: {
+            /** Format: uuid */
+            route_id?: string | null;
+        };
         WaitingCall: {
             /** Format: uuid */
             call_id: string;
@@ -5171,6 +5691,26 @@ export interface components {
             /** @description Its rep asks those who lead to listen */
             help: boolean;
             note: string;
+            /**
+             * Format: uuid
+             * @description Of who waits in a queue
+             */
+            wait_id?: string;
+            /** @description In which they wait */
+            queue?: string;
+            /** @description They have hung up and are to be called back */
+            callback?: boolean;
+            /**
+             * Format: date-time
+             * @description Of a callback: not before
+             */
+            due?: string;
+            /** @description It is their turn with the reader */
+            turn?: boolean;
+            /** @description The reader may take them out of turn */
+            may_take?: boolean;
+            may_move?: boolean;
+            late?: components["schemas"]["Lateness"];
         };
         Call: {
             /** Format: uuid */
@@ -6161,6 +6701,11 @@ export interface components {
             reps: string[];
             /** @description Open now */
             open: boolean;
+            /**
+             * Format: uuid
+             * @description By which route it goes; none: by its own rule
+             */
+            route_id?: string | null;
             version: number;
         };
         NewLine: {
@@ -6254,11 +6799,13 @@ export interface components {
             /** Format: int64 */
             n: number;
             /** @enum {string} */
-            kind: "waiting" | "free" | "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving" | "voices" | "sound" | "round";
+            kind: "waiting" | "free" | "word" | "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving" | "voices" | "sound" | "round";
             /** @description Of kind free: who is */
             colleague?: components["schemas"]["Colleague"];
             /** @description Of kind voices, in a call of more than two: how loud each leg is */
             loud?: components["schemas"]["LoudLeg"][];
+            /** @description Of kind word: what the reader is told once */
+            word?: string;
             epoch?: string;
             resync?: boolean;
             call?: components["schemas"]["CallState"];
@@ -7795,6 +8342,426 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Usage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listQueues: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Queues */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueNow"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setQueueToday: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QueueToday"];
+            };
+        };
+        responses: {
+            /** @description All queues as they are now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueNow"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeWait: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Taken out */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    moveWait: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaitMove"];
+            };
+        };
+        responses: {
+            /** @description Moved */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeWait: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The call, with a slip */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listQueueSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Queues as they are set up */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueSettings"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addQueue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QueueSettings"];
+            };
+        };
+        responses: {
+            /** @description Added */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    updateQueue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QueueSettings"];
+            };
+        };
+        responses: {
+            /** @description Changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRoutes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Routes by name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RouteEntry"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addRoute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRoute"];
+            };
+        };
+        responses: {
+            /** @description Added */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutePage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRoute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The draft, read as sentences, with what is wrong with it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutePage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    updateRoute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RouteChange"];
+            };
+        };
+        responses: {
+            /** @description The draft as it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutePage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putRouteLive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RouteLive"];
+            };
+        };
+        responses: {
+            /** @description The route as it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutePage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryRoute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RouteTry"];
+            };
+        };
+        responses: {
+            /** @description What the caller would hear */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RouteTried"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepTrial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTrial"];
+            };
+        };
+        responses: {
+            /** @description The route as it is now */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutePage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    dropTrial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+                trial: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The route as it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutePage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setLineRoute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineRoute"];
+            };
+        };
+        responses: {
+            /** @description The line */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirmLine"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,189 @@
+package queues
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/call"
+	"trundo/internal/core/callerid"
+	"trundo/internal/core/queue"
+	"trundo/internal/core/route"
+	"trundo/internal/desk/firm"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// turn is that a callback is somebody's to make now.
+type turn struct {
+	user    string
+	until   time.Time
+	refused map[string]time.Time // who let their turn pass
+}
+
+// turnFor is for how long a callback is somebody's before the next person has their turn.
+const turnFor = 45 * time.Second
+
+// calledBack notes that the caller is to be called back, in the place that they had, and says so; false: that cannot be.
+func (g *going) calledBack(ctx context.Context, e route.TakeCallback) bool {
+	id, err := uuid.Parse(e.Queue)
+	if err != nil || g.caller.e164 == "" {
+		return false
+	}
+	set, err := g.qs.setUp(ctx)
+	if err != nil || set.queues[id] == nil {
+		return false
+	}
+	p := g.qs.row(g, set.queues[id], g.qs.Clock.Now())
+	p.Kind = "callback"
+	if g.wait != nil && g.wait.queue == id {
+		p.Since, p.Priority = g.wait.since, g.wait.priority
+	}
+	// One callback for a number: who has asked already keeps their place.
+	if _, err := g.qs.Store.OpenCallback(ctx, db.OpenCallbackParams{QueueID: id, E164: p.E164, Ext: p.Ext}); store.NotFound(err) {
+		if err := g.qs.Store.InsertQueueWait(ctx, p); err != nil {
+			g.qs.Log.Error("a callback was not noted", "call", g.id, "error", err)
+			return false // they wait on
+		}
+	} else if err != nil {
+		return false
+	}
+	if g.wait != nil {
+		g.qs.leave(g.wait, "callback", "", nil)
+	}
+	g.in = false
+	text := in(g.state.Language).callback
+	g.speak(ctx, g.state.Language, text, "")
+	if at, speaks := g.alarms[alarmSpoken]; speaks {
+		g.qs.pause(ctx, at.Sub(g.qs.Clock.Now()))
+	}
+	g.qs.tell()
+	g.qs.MayBeFree()
+	_ = g.qs.Calls.Arrivals.Conclude(ctx, g.id, call.CallbackTaken, "they asked to be called back")
+	return true
+}
+
+// pause waits, unless the desk closes.
+func (qs *Queues) pause(ctx context.Context, long time.Duration) {
+	timer := qs.Clock.NewTimer(long)
+	defer timer.Stop()
+	select {
+	case <-ctx.Done():
+	case <-timer.Chan():
+	}
+}
+
+// callbackWork is a callback as core/queue sees it. qs.mu is held.
+func (qs *Queues) callbackWork(b db.OpenCallbacksRow, q *Queue, now time.Time) queue.Work {
+	w := queue.Work{ID: b.ID.String(), Queue: b.QueueID.String(), Voice: true, Since: b.Since, Priority: b.Priority,
+		Needs: q.Needs}
+	if b.DueAt != nil {
+		w.Due = *b.DueAt
+	}
+	if b.OwnerID != nil {
+		w.Prefers = []queue.Preference{{ID: b.OwnerID.String(), Why: whyOwner}}
+	}
+	t := qs.turns[b.ID]
+	if t.user != "" { // who had their turn and let it pass
+		if t.refused == nil {
+			t.refused = map[string]time.Time{}
+		}
+		t.refused[t.user] = t.until
+		t.user = ""
+		qs.turns[b.ID] = t
+	}
+	for user, at := range t.refused {
+		if now.Sub(at) < refusedFor {
+			w.Refused = append(w.Refused, user)
+		}
+	}
+	return w
+}
+
+// takesTurn makes a callback somebody's for a while. qs.mu is held.
+func (qs *Queues) takesTurn(id uuid.UUID, a queue.Assignment, now time.Time) {
+	t := qs.turns[id]
+	t.user, t.until = a.To[0], now.Add(turnFor)
+	qs.turns[id] = t
+}
+
+// backPlacement is on whose behalf a callback is made.
+type backPlacement struct {
+	qs   *Queues
+	wait db.OpenCallbacksRow
+}
+
+// CallType implements calls.Placement.
+func (backPlacement) CallType() *uuid.UUID { return nil }
+
+// Shown implements calls.Placement: the line on which they called.
+func (p backPlacement) Shown(_ context.Context, _ firm.Actor, lines []callerid.Line, single callerid.Request,
+	_ string) (callerid.Choice, error) {
+	if p.wait.LineID != nil {
+		for _, l := range lines {
+			if l.ID == p.wait.LineID.String() {
+				single.Owed = l.ID
+			}
+		}
+	}
+	return callerid.Choose(lines, single)
+}
+
+// Unrecorded implements calls.Placement.
+func (backPlacement) Unrecorded() string { return "" }
+
+// Enter implements calls.Placement: the callback is the rep's from now on, and nobody else's.
+func (p backPlacement) Enter(ctx context.Context, q *db.Queries, a firm.Actor, _ uuid.UUID, _ time.Time) error {
+	n, err := q.TakeCallback(ctx, db.TakeCallbackParams{UserID: &a.ID, ID: p.wait.ID})
+	if err == nil && n == 0 {
+		return call.ErrTaken
+	}
+	return err
+}
+
+// Ended implements calls.Placement: who was reached has been called back; else it is tried again, as often as the queue
+// says, and is owed after that.
+func (p backPlacement) Ended(ctx context.Context, id uuid.UUID, s call.State, slips map[uuid.UUID]uuid.UUID) {
+	qs := p.qs
+	defer qs.tell()
+	defer qs.MayBeFree()
+	now := qs.Clock.Now()
+	var by *uuid.UUID
+	for user := range slips {
+		by = &user
+	}
+	if !s.Answered().IsZero() {
+		qs.write(func(ctx context.Context) error {
+			_, err := qs.Store.LeaveQueueWait(ctx, db.LeaveQueueWaitParams{At: &now, How: "called", AnsweredBy: by, ID: p.wait.ID})
+			return err
+		})
+		return
+	}
+	set, err := qs.setUp(ctx)
+	retries, again := 0, time.Hour
+	if err == nil && set.queues[p.wait.QueueID] != nil {
+		q := set.queues[p.wait.QueueID]
+		retries, again = q.Retries, time.Duration(q.RetryMinutes)*time.Minute
+	}
+	if p.wait.Tries < retries {
+		due := now.Add(again)
+		qs.write(func(ctx context.Context) error {
+			return qs.Store.GiveCallbackBack(ctx, db.GiveCallbackBackParams{Tried: 1, DueAt: &due, ID: p.wait.ID})
+		})
+		return
+	}
+	qs.write(func(ctx context.Context) error {
+		if _, err := qs.Store.LeaveQueueWait(ctx, db.LeaveQueueWaitParams{At: &now, How: "unreached",
+			Why: fmt.Sprintf("tried %d times", p.wait.Tries+1), ID: p.wait.ID}); err != nil || p.wait.CallID == nil {
+			return err
+		}
+		if err := qs.Store.OwesCall(ctx, *p.wait.CallID); err != nil {
+			return err
+		}
+		qs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+		return nil
+	})
+}

@@ -1,0 +1,177 @@
+package queues
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/rights"
+	"trundo/internal/core/route"
+	"trundo/internal/core/routing"
+	"trundo/internal/desk/firm"
+	"trundo/internal/optional"
+	"trundo/internal/store"
+	"trundo/internal/store/db"
+)
+
+// QueueSettings are the queues as they are set up. Error: firm.ErrForbidden.
+func (qs *Queues) QueueSettings(ctx context.Context, a firm.Actor) ([]contract.QueueSettings, error) {
+	if !a.MayDo(rights.Telephony) {
+		return nil, firm.ErrForbidden
+	}
+	set, err := qs.readSetUp(ctx)
+	if err != nil {
+		return nil, err
+	}
+	list := []contract.QueueSettings{}
+	for _, id := range set.order {
+		list = append(list, set.queues[id].view())
+	}
+	return list, nil
+}
+
+func (q *Queue) view() contract.QueueSettings {
+	v := contract.QueueSettings{ID: &q.ID, Name: q.Name, Active: q.Active, Members: firm.OrEmpty(q.Members),
+		Needs: []contract.SkillNeed{}, Rings: q.Rings, RingSeconds: q.RingSeconds, Misses: q.Misses,
+		PreferSeconds: q.PreferSeconds, RelaxSeconds: q.RelaxSeconds, TargetSeconds: q.TargetSeconds,
+		MaxLength: q.MaxLength, MaxWaitSeconds: q.MaxWait, Hours: routing.SpansText(q.Hours.Spans), Zone: q.Zone,
+		SayPosition: q.SayPosition, SayWait: q.SayWait, Comfort: []contract.SpokenTexts{}, EverySeconds: q.EverySeconds,
+		Retries: q.Retries, RetryMinutes: q.RetryMinutes, Version: &q.Version}
+	for skill, level := range q.Needs {
+		v.Needs = append(v.Needs, contract.SkillNeed{Skill: skill, Level: level})
+	}
+	slices.SortFunc(v.Needs, func(x, y contract.SkillNeed) int { return strings.Compare(x.Skill, y.Skill) })
+	for _, c := range q.Comfort {
+		v.Comfort = append(v.Comfort, c)
+	}
+	return v
+}
+
+// rulesOf reads how a queue is to be. Error: *firm.FieldError.
+func rulesOf(v *contract.QueueSettings) (rules, error) {
+	r := rules{Needs: map[string]int{}, Rings: v.Rings, RingSeconds: v.RingSeconds, Misses: v.Misses,
+		PreferSeconds: v.PreferSeconds, RelaxSeconds: v.RelaxSeconds, TargetSeconds: v.TargetSeconds,
+		MaxLength: v.MaxLength, MaxWait: v.MaxWaitSeconds, Zone: v.Zone, SayPosition: v.SayPosition, SayWait: v.SayWait,
+		EverySeconds: v.EverySeconds, Retries: v.Retries, RetryMinutes: v.RetryMinutes}
+	if v.Name = firm.CleanText(v.Name); v.Name == "" {
+		return r, firm.Wrong("name", "a queue needs a name")
+	}
+	if !firm.KnownZone(v.Zone) {
+		return r, firm.Wrong("zone", "the zone is a name such as America/New_York")
+	}
+	var err error
+	if r.Hours.Spans, err = routing.ParseSpans(v.Hours); err != nil {
+		return r, firm.About("hours", err)
+	}
+	if err := r.Hours.Check(); err != nil {
+		return r, firm.About("hours", err)
+	}
+	for _, n := range v.Needs {
+		skill := firm.CleanText(n.Skill)
+		if _, twice := r.Needs[skill]; skill == "" || twice {
+			return r, firm.Wrong("needs", "each skill is named once")
+		}
+		r.Needs[skill] = n.Level
+	}
+	for _, c := range v.Comfort {
+		texts := map[string]string{}
+		for language, text := range c {
+			if _, spoken := route.LanguageNames[language]; !spoken {
+				return r, firm.Wrong("comfort", fmt.Sprintf("there is no voice for the language “%s”", language))
+			}
+			if text = firm.CleanText(text); text != "" {
+				texts[language] = text
+			}
+		}
+		if len(texts) > 0 {
+			r.Comfort = append(r.Comfort, texts)
+		}
+	}
+	return r, nil
+}
+
+// PutQueue adds a queue, or changes the one of an id. Errors: firm.ErrForbidden, firm.ErrNotFound, firm.ErrChangedElse,
+// *firm.FieldError.
+func (qs *Queues) PutQueue(ctx context.Context, a firm.Actor, id *uuid.UUID,
+	v contract.QueueSettings) (contract.QueueSettings, error) {
+	if !a.MayDo(rights.Telephony) {
+		return v, firm.ErrForbidden
+	}
+	r, err := rulesOf(&v)
+	if err != nil {
+		return v, err
+	}
+	text, err := json.Marshal(r)
+	if err != nil {
+		return v, err
+	}
+	set, err := qs.readSetUp(ctx)
+	if err != nil {
+		return v, err
+	}
+	before := contract.QueueSettings{}
+	queue := store.NewID()
+	if id != nil {
+		if set.queues[*id] == nil {
+			return v, firm.ErrNotFound
+		}
+		queue, before = *id, set.queues[*id].view()
+	}
+	err = qs.Store.Tx(ctx, func(q *db.Queries) error {
+		if id == nil {
+			if err := q.InsertQueue(ctx, db.InsertQueueParams{ID: queue, Name: v.Name, Settings: text}); err != nil {
+				return err
+			}
+		} else if n, err := q.UpdateQueue(ctx, db.UpdateQueueParams{Name: v.Name, Active: v.Active, Settings: text,
+			ID: queue, Version: optional.Value(v.Version)}); err != nil || n == 0 {
+			if err == nil {
+				err = firm.ErrChangedElse
+			}
+			return err
+		}
+		if err := putMembers(ctx, q, queue, v.Members); err != nil {
+			return err
+		}
+		words := func(v contract.QueueSettings) map[string]string {
+			text, _ := json.Marshal(v)
+			return map[string]string{"queue": string(text)}
+		}
+		return qs.Audited(ctx, q, a, "queue", queue, map[bool]string{true: "queue added", false: "queue changed"}[id == nil],
+			words(before), words(v))
+	})
+	if store.Duplicate(err) {
+		return v, firm.Wrong("name", "there is a queue of this name already")
+	} else if err != nil {
+		return v, err
+	}
+	qs.changedSetUp()
+	if set, err = qs.readSetUp(ctx); err != nil {
+		return v, err
+	}
+	return set.queues[queue].view(), nil
+}
+
+func putMembers(ctx context.Context, q *db.Queries, queue uuid.UUID, users []uuid.UUID) error {
+	members := []uuid.UUID{}
+	for _, u := range users {
+		if !slices.Contains(members, u) {
+			members = append(members, u)
+		}
+	}
+	known, err := q.RepsByID(ctx, members)
+	if err != nil {
+		return err
+	}
+	if len(known) < len(members) {
+		return firm.Wrong("members", "one of these is nobody of the firm")
+	}
+	if err := q.ClearQueueMembers(ctx, queue); err != nil {
+		return err
+	}
+	return q.PutQueueMembers(ctx, db.PutQueueMembersParams{QueueID: queue, Users: members})
+}
