@@ -182,6 +182,9 @@ func Fill(ctx context.Context, s *store.Store, size Size, now time.Time) error {
 				return fmt.Errorf("filling %s: %w", table.name, err)
 			}
 		}
+		if err := m.waited(ctx, tx); err != nil {
+			return fmt.Errorf("who has waited in queues: %w", err)
+		}
 		_, err := tx.Exec(ctx, "ANALYZE")
 		return err
 	})
@@ -308,7 +311,10 @@ func (m *maker) firm(ctx context.Context, q *db.Queries, tx pgx.Tx) error {
 		}
 		m.users = append(m.users, id)
 	}
-	return m.routes(ctx, tx)
+	if err := m.routes(ctx, tx); err != nil {
+		return err
+	}
+	return m.queues(ctx, tx)
 }
 
 // routes say whom each line rings; the main line rings every rep.

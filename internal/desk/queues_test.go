@@ -17,9 +17,24 @@ import (
 // queue makes a queue of some members.
 func (w *world) queue(name string, change func(*contract.QueueSettings), members ...firm.Actor) contract.QueueSettings {
 	w.t.Helper()
-	q := contract.QueueSettings{Name: name, Active: true, Members: []uuid.UUID{}, Needs: []contract.SkillNeed{}, Rings: 1,
-		RingSeconds: 15, Misses: 3, PreferSeconds: 20, RelaxSeconds: 60, TargetSeconds: 20, Zone: "America/New_York",
-		SayPosition: true, Comfort: []contract.SpokenTexts{}, EverySeconds: 30, Retries: 1, RetryMinutes: 10}
+	q := contract.QueueSettings{
+		Name:          name,
+		Active:        true,
+		Members:       []uuid.UUID{},
+		Needs:         []contract.SkillNeed{},
+		Rings:         1,
+		RingSeconds:   15,
+		Misses:        3,
+		PreferSeconds: 20,
+		RelaxSeconds:  60,
+		TargetSeconds: 20,
+		Zone:          "America/New_York",
+		SayPosition:   true,
+		Comfort:       []contract.SpokenTexts{},
+		EverySeconds:  30,
+		Retries:       1,
+		RetryMinutes:  10,
+	}
 	for _, m := range members {
 		q.Members = append(q.Members, m.ID)
 	}
@@ -61,8 +76,13 @@ func (w *world) routed(steps ...contract.RouteStep) contract.RoutePage {
 // writes writes a route's draft anew and puts it live.
 func (w *world) writes(p contract.RoutePage, steps ...contract.RouteStep) contract.RoutePage {
 	w.t.Helper()
-	p, err := w.Queues.ChangeRoute(w.t.Context(), w.admin(), p.ID, contract.RouteChange{Name: p.Name, Version: p.Version,
-		Draft: contract.RouteDoc{Languages: []string{"en"}, Steps: steps}})
+	p, err := w.Queues.ChangeRoute(
+		w.t.Context(),
+		w.admin(),
+		p.ID,
+		contract.RouteChange{Name: p.Name, Version: p.Version,
+			Draft: contract.RouteDoc{Languages: []string{"en"}, Steps: steps}},
+	)
 	require.NoError(w.t, err)
 	p, err = w.Queues.PutLive(w.t.Context(), w.admin(), p.ID, contract.RouteLive{Version: p.Version})
 	require.NoError(w.t, err, "%v %v", p.Faults, p.Outline)
@@ -107,7 +127,11 @@ func TestACallerWaitsInAQueueUntilAMemberIsFree(t *testing.T) {
 	w.hears(ref, "music")
 	waits := w.waiting(w.ines)
 	require.Len(t, waits, 1)
-	assert.Equal(t, []string{"Berit Osterlund", "Service", "Main"}, []string{waits[0].Name, *waits[0].Queue, waits[0].Line})
+	assert.Equal(
+		t,
+		[]string{"Berit Osterlund", "Service", "Main"},
+		[]string{waits[0].Name, *waits[0].Queue, waits[0].Line},
+	)
 	assert.Empty(t, w.waiting(w.tomas), "not a member")
 	now := w.queueNow(w.ines)
 	assert.Equal(t, []int{1, 1, 0}, []int{now.Waiting, now.There, now.Free})
@@ -264,7 +288,11 @@ func TestAQueueThatIsFullClosedOrEmptyLetsTheRouteGoOn(t *testing.T) {
 			w.hears(ref, "a tone; now a message is left")
 			w.until("it is counted", func() bool {
 				var overflow int
-				require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM queue_waits WHERE how = 'overflow'`).Scan(&overflow))
+				require.NoError(
+					t,
+					w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM queue_waits WHERE how = 'overflow'`).
+						Scan(&overflow),
+				)
 				return overflow == 1
 			})
 		})
@@ -338,7 +366,12 @@ func TestARepGivesACallToAQueue(t *testing.T) {
 
 	// Nobody is there: it comes back.
 	require.NoError(t, w.Team.SetAvailability(t.Context(), w.ines, availableState))
-	_, err = w.Calls.Parties.Ask(t.Context(), w.tomas, c.ID, contract.Ask{As: contract.AskAsHanded, QueueID: new(uuid.New())})
+	_, err = w.Calls.Parties.Ask(
+		t.Context(),
+		w.tomas,
+		c.ID,
+		contract.Ask{As: contract.AskAsHanded, QueueID: new(uuid.New())},
+	)
 	require.Error(t, err)
 }
 
@@ -346,8 +379,19 @@ func TestALiveCallFinishesOnTheRouteThatItBeganWith(t *testing.T) {
 	w := newWorld(t)
 	say := func(text string) []contract.RouteStep {
 		return []contract.RouteStep{{ID: "hello", Do: contract.RouteStepDoSay, Texts: inEnglish(text)},
-			{ID: "menu", Do: contract.RouteStepDoMenu, Texts: inEnglish(text + ": press 1"), Seconds: new(60), Options: &[]contract.RouteOption{
-				{Key: "1", Steps: []contract.RouteStep{{ID: "bye", Do: contract.RouteStepDoSay, Texts: inEnglish(text + " says goodbye")}}}}},
+			{
+				ID:      "menu",
+				Do:      contract.RouteStepDoMenu,
+				Texts:   inEnglish(text + ": press 1"),
+				Seconds: new(60),
+				Options: &[]contract.RouteOption{
+					{
+						Key: "1",
+						Steps: []contract.RouteStep{
+							{ID: "bye", Do: contract.RouteStepDoSay, Texts: inEnglish(text + " says goodbye")},
+						},
+					}},
+			},
 			{ID: "end", Do: contract.RouteStepDoEnd}}
 	}
 	p := w.routed(say("One")...)
@@ -373,8 +417,13 @@ func TestARouteGoesLiveOnlyWithoutFaultsAndWithItsTests(t *testing.T) {
 	p := w.routed(frontDoor(*q.ID)...)
 	lines, err := w.Lines.Lines(t.Context(), admin)
 	require.NoError(t, err)
-	try := contract.RouteTry{LineID: lines[0].ID, RecordID: &w.berit, At: "2026-03-02T10:00", Events: []contract.RouteEvent{
-		{Does: contract.RouteEventDoesListens}, {Does: contract.RouteEventDoesPresses, Keys: new("1")}}}
+	try := contract.RouteTry{
+		LineID:   lines[0].ID,
+		RecordID: &w.berit,
+		At:       "2026-03-02T10:00",
+		Events: []contract.RouteEvent{
+			{Does: contract.RouteEventDoesListens}, {Does: contract.RouteEventDoesPresses, Keys: new("1")}},
+	}
 	tried, err := w.Queues.Try(t.Context(), admin, p.ID, try)
 	require.NoError(t, err)
 	assert.True(t, tried.Over)
@@ -385,7 +434,12 @@ func TestARouteGoesLiveOnlyWithoutFaultsAndWithItsTests(t *testing.T) {
 	}
 	assert.Equal(t, []string{"They hear:", "They wait in “Service” and hear music.", "They press 1.",
 		"They will be called back, in the place that they had."}, texts)
-	p, err = w.Queues.KeepTrial(t.Context(), admin, p.ID, contract.NewTrial{Name: "Berit asks to be called back", Try: try})
+	p, err = w.Queues.KeepTrial(
+		t.Context(),
+		admin,
+		p.ID,
+		contract.NewTrial{Name: "Berit asks to be called back", Try: try},
+	)
 	require.NoError(t, err)
 	assert.True(t, p.Trials[0].Passes)
 	p, err = w.Queues.ChangeRoute(t.Context(), admin, p.ID, contract.RouteChange{Name: p.Name, Version: p.Version,
@@ -399,7 +453,12 @@ func TestARouteGoesLiveOnlyWithoutFaultsAndWithItsTests(t *testing.T) {
 	assert.False(t, p.Trials[0].Passes)
 	_, err = w.Queues.PutLive(t.Context(), admin, p.ID, contract.RouteLive{Version: p.Version})
 	require.ErrorIs(t, err, queues.ErrTrials)
-	_, err = w.Queues.ChangeRoute(t.Context(), admin, p.ID, contract.RouteChange{Name: p.Name, Version: p.Version - 1, Draft: p.Draft})
+	_, err = w.Queues.ChangeRoute(
+		t.Context(),
+		admin,
+		p.ID,
+		contract.RouteChange{Name: p.Name, Version: p.Version - 1, Draft: p.Draft},
+	)
 	require.ErrorIs(t, err, firm.ErrChangedElse)
 	_, err = w.Queues.Routes(t.Context(), w.ines)
 	require.ErrorIs(t, err, firm.ErrForbidden)
@@ -408,7 +467,10 @@ func TestARouteGoesLiveOnlyWithoutFaultsAndWithItsTests(t *testing.T) {
 func TestALinesRuleBecomesARoute(t *testing.T) {
 	w := newWorld(t)
 	l := w.line(func(l *contract.FirmLine) {
-		l.Reps, l.RingSeconds, l.Hours, l.ClosedText = []uuid.UUID{w.ines.ID, w.tomas.ID}, 5, "Mon-Fri 09:00-17:00", "We sleep."
+		l.Reps, l.RingSeconds, l.Hours, l.ClosedText = []uuid.UUID{
+			w.ines.ID,
+			w.tomas.ID,
+		}, 5, "Mon-Fri 09:00-17:00", "We sleep."
 		l.Closed = contract.FirmLineClosedAnnouncement
 	})
 	p, err := w.Queues.AddRoute(t.Context(), w.admin(), contract.NewRoute{Name: "As before", LineID: &l.ID})

@@ -56,10 +56,10 @@ func TestAGreetingOfOnesOwnIsCheckedKeptAndHeard(t *testing.T) {
 	w.passes("the tone", func() bool { return strings.Contains(w.Lines.WhatIsHeard(ctx, carrier.Ref(ref)), "a tone") })
 	assert.NotContains(t, speech.all(), "leave a message", "the sound is heard instead of a text")
 
-	spoken, err := w.Voices.SpokenFile(ctx, "Hello")
+	spoken, err := w.Voices.SpokenFile(ctx, "Hello", "en")
 	require.NoError(t, err)
 	assert.Len(t, spoken, 59)
-	_, err = w.Voices.SpokenFile(ctx, " ")
+	_, err = w.Voices.SpokenFile(ctx, " ", "en")
 	require.ErrorAs(t, err, &field)
 }
 

@@ -228,7 +228,7 @@ func (s *Server) soundFile(c *gin.Context) {
 
 // spokenFile gives a text as it would be spoken.
 func (s *Server) spokenFile(c *gin.Context) {
-	body, err := s.desk.Voices.SpokenFile(c.Request.Context(), c.Query("text"))
+	body, err := s.desk.Voices.SpokenFile(c.Request.Context(), c.Query("text"), c.Query("language"))
 	s.wav(c, body, err)
 }
 

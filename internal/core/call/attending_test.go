@@ -150,7 +150,11 @@ func TestAttending(t *testing.T) {
 			s, _, _, err := run(t, tt.steps...)
 			require.NoError(t, err)
 			require.NoError(t, call.Check(s))
-			assert.Equal(t, tt.reason == call.Abandoned || tt.reason == call.LeftMessage, s.Phase() == call.PhaseEnded && s.Owed())
+			assert.Equal(
+				t,
+				tt.reason == call.Abandoned || tt.reason == call.LeftMessage,
+				s.Phase() == call.PhaseEnded && s.Owed(),
+			)
 			assert.Equal(t, tt.phase, s.Phase())
 			assert.Equal(t, tt.reason, s.Reason)
 			if tt.check != nil {

@@ -41,7 +41,9 @@ func (cs *Calls) mayBeFree() {
 const musicHeight = 0.25
 
 // Attend lets the attendant take a call that came in or was left to others. Errors: those of call.Decide.
-func (ar *Arrivals) Attend(ctx context.Context, id uuid.UUID) error { return ar.board.Do(ctx, id, call.Attend{}) }
+func (ar *Arrivals) Attend(ctx context.Context, id uuid.UUID) error {
+	return ar.board.Do(ctx, id, call.Attend{})
+}
 
 // Speak lets an attended caller hear a text in a voice, or a sound in its place, and tells how long it lasts.
 func (ar *Arrivals) Speak(ctx context.Context, id uuid.UUID, voice, text string, sound *uuid.UUID) time.Duration {
@@ -158,7 +160,9 @@ func (ar *Arrivals) Forward(ctx context.Context, id uuid.UUID, address, shown st
 }
 
 // Unforward gives up an outside number that has not answered.
-func (ar *Arrivals) Unforward(ctx context.Context, id uuid.UUID) { _ = ar.board.Do(ctx, id, call.Unforward{}) }
+func (ar *Arrivals) Unforward(ctx context.Context, id uuid.UUID) {
+	_ = ar.board.Do(ctx, id, call.Unforward{})
+}
 
 // Everybody tells everybody of a call that came in, once whoever it rings has been told.
 func (ar *Arrivals) Everybody(id uuid.UUID) {
@@ -217,4 +221,3 @@ func (vs *Voices) heardIn(ctx context.Context, voice, text string, sound *uuid.U
 	}
 	return vs.Speech.Speak(ctx, voice, text)
 }
-

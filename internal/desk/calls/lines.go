@@ -45,7 +45,7 @@ func (ls *Lines) Lines(ctx context.Context, a firm.Actor) ([]contract.FirmLine, 
 			Greeting: r.Greeting, ClosedText: r.ClosedText, Recording: contract.RecordingRule(r.Recording),
 			RecordingIn: contract.RecordingRule(r.RecordingIn), Texting: approval(r.Texting),
 			GreetingSoundID: r.GreetingSound, RouteID: r.RouteID,
-			Reps:            []uuid.UUID{}, Open: h.Open(ls.Clock.Now().In(firm.ZoneNamed(r.Zone))), Version: r.Version}
+			Reps: []uuid.UUID{}, Open: h.Open(ls.Clock.Now().In(firm.ZoneNamed(r.Zone))), Version: r.Version}
 		for _, x := range reps {
 			if x.LineID == r.ID {
 				l.Reps = append(l.Reps, x.UserID)

@@ -16,6 +16,17 @@ import (
 // FirmVoice is the voice in which greetings and announcements of the firm are spoken.
 const FirmVoice = "en-us+f2"
 
+// voices are those that speak a language (ISO 639-1), as espeak-ng calls them.
+var voices = map[string]string{"en": FirmVoice, "fr": "fr+f2", "de": "de+f2", "es": "es+f2"}
+
+// VoiceOf is the voice that speaks a language; the firm's for one that none speaks.
+func VoiceOf(language string) string {
+	if v, speaks := voices[language]; speaks {
+		return v
+	}
+	return FirmVoice
+}
+
 // ErrNoBrowsers is told where this server takes no sound of browsers.
 var ErrNoBrowsers = errors.New("this server takes no sound of browsers")
 

@@ -62,12 +62,12 @@ func (vs *Voices) SoundFile(ctx context.Context, id uuid.UUID) ([]byte, error) {
 	return append(formats.WAVHeader(1, len(s.Codes)), s.Codes...), nil
 }
 
-// SpokenFile is a text as it would be spoken, as a WAV file. Error: *FieldError.
-func (vs *Voices) SpokenFile(ctx context.Context, text string) ([]byte, error) {
+// SpokenFile is a text as it would be spoken in a language, as a WAV file. Error: *FieldError.
+func (vs *Voices) SpokenFile(ctx context.Context, text, language string) ([]byte, error) {
 	if text = firm.CleanText(text); text == "" || len(text) > 2000 {
 		return nil, firm.Wrong("text", "a text of 1 to 2000 letters can be spoken")
 	}
-	codes, err := vs.spoken(ctx, text)
+	codes, err := vs.heardIn(ctx, VoiceOf(language), text, nil)
 	if err != nil {
 		return nil, err
 	}

@@ -64,8 +64,9 @@ func (ps *Parties) Waiting(ctx context.Context, a firm.Actor) ([]contract.Waitin
 			waits[id] = s
 			continue
 		}
-		if there && s.Phase() != call.PhaseEnded && !s.Attended() && (s.Left() || !s.Internal && s.Answered().IsZero() &&
-			!slices.Contains(s.RungNow(), a.ID.String()) && ps.ringsMates(ctx, a, &s)) {
+		if there && s.Phase() != call.PhaseEnded && !s.Attended() &&
+			(s.Left() || !s.Internal && s.Answered().IsZero() &&
+				!slices.Contains(s.RungNow(), a.ID.String()) && ps.ringsMates(ctx, a, &s)) {
 			waits[id] = s
 		}
 	}

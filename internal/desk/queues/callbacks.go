@@ -43,7 +43,9 @@ func (g *going) calledBack(ctx context.Context, e route.TakeCallback) bool {
 		p.Since, p.Priority = g.wait.since, g.wait.priority
 	}
 	// One callback for a number: who has asked already keeps their place.
-	if _, err := g.qs.Store.OpenCallback(ctx, db.OpenCallbackParams{QueueID: id, E164: p.E164, Ext: p.Ext}); store.NotFound(err) {
+	if _, err := g.qs.Store.OpenCallback(ctx, db.OpenCallbackParams{QueueID: id, E164: p.E164, Ext: p.Ext}); store.NotFound(
+		err,
+	) {
 		if err := g.qs.Store.InsertQueueWait(ctx, p); err != nil {
 			g.qs.Log.Error("a callback was not noted", "call", g.id, "error", err)
 			return false // they wait on
@@ -157,7 +159,10 @@ func (p backPlacement) Ended(ctx context.Context, id uuid.UUID, s call.State, sl
 	}
 	if !s.Answered().IsZero() {
 		qs.write(func(ctx context.Context) error {
-			_, err := qs.Store.LeaveQueueWait(ctx, db.LeaveQueueWaitParams{At: &now, How: "called", AnsweredBy: by, ID: p.wait.ID})
+			_, err := qs.Store.LeaveQueueWait(
+				ctx,
+				db.LeaveQueueWaitParams{At: &now, How: "called", AnsweredBy: by, ID: p.wait.ID},
+			)
 			return err
 		})
 		return

@@ -129,7 +129,10 @@ func (qs *Queues) Give(ctx context.Context, id uuid.UUID) (func(context.Context,
 	case !q.open(qs.Clock.Now()):
 		return nil, firm.Wrong("queue_id", q.Name+" is closed now")
 	}
-	doc := route.Route{Languages: []string{usualLanguage}, Steps: []route.Step{{ID: "queue", Do: route.Queue, Queue: id.String()}}}
+	doc := route.Route{
+		Languages: []string{usualLanguage},
+		Steps:     []route.Step{{ID: "queue", Do: route.Queue, Queue: id.String()}},
+	}
 	return func(ctx context.Context, call uuid.UUID) {
 		if qs.Calls.Arrivals.Attend(ctx, call) != nil {
 			return // somebody has it

@@ -64,7 +64,9 @@ func (qs *Queues) Now(ctx context.Context, a firm.Actor) ([]contract.QueueNow, e
 			continue
 		}
 		v := contract.QueueNow{ID: id, Name: q.Name, Open: q.open(now), ClosedByHand: q.Queue.Closed,
-			Today: q.saidToday(now), TargetSeconds: q.TargetSeconds, ServiceLevel: 1, Late: contract.Lateness(queue.InTime),
+			Today: q.saidToday(
+				now,
+			), TargetSeconds: q.TargetSeconds, ServiceLevel: 1, Late: contract.Lateness(queue.InTime),
 			MayLead: qs.mayLead(ctx, a, q), Member: slices.Contains(q.Members, a.ID)}
 		for _, d := range days {
 			if d.QueueID == id {
@@ -237,7 +239,14 @@ func (qs *Queues) Waiting(ctx context.Context, a firm.Actor) ([]contract.Waiting
 		if !there || s.Phase() == call.PhaseEnded || slices.Contains(s.RungNow(), a.ID.String()) {
 			continue
 		}
-		v := qs.waitView(q, w.id, w.g.caller.name, phone.Format(w.g.caller.e164, w.g.caller.ext, f.Region, a.Style), w.since, now)
+		v := qs.waitView(
+			q,
+			w.id,
+			w.g.caller.name,
+			phone.Format(w.g.caller.e164, w.g.caller.ext, f.Region, a.Style),
+			w.since,
+			now,
+		)
 		v.CallID, v.Line = w.call, w.g.line.label
 		for _, user := range s.RungNow() {
 			if id, err := uuid.Parse(user); err == nil {
@@ -295,8 +304,15 @@ func (qs *Queues) waitView(q *Queue, id uuid.UUID, name, display string, since, 
 	if name == "" {
 		name = display
 	}
-	return contract.WaitingCall{WaitID: &id, Queue: &q.Name, Name: name, Display: display, Since: since, Rings: []string{},
-		Late: new(contract.Lateness(queue.LateAt(now.Sub(since), seconds(q.TargetSeconds))))}
+	return contract.WaitingCall{
+		WaitID:  &id,
+		Queue:   &q.Name,
+		Name:    name,
+		Display: display,
+		Since:   since,
+		Rings:   []string{},
+		Late:    new(contract.Lateness(queue.LateAt(now.Sub(since), seconds(q.TargetSeconds)))),
+	}
 }
 
 // TakeWait gives a who waits: a caller out of turn, by right; a callback at its turn, or by right, which calls them.
@@ -324,11 +340,18 @@ func (qs *Queues) TakeWait(ctx context.Context, a firm.Actor, key string, id uui
 			continue
 		}
 		q := set.queues[b.QueueID]
-		if mine := t.user == a.ID.String() && qs.Clock.Now().Before(t.until); q == nil || !mine && !qs.mayLead(ctx, a, q) {
+		if mine := t.user == a.ID.String() && qs.Clock.Now().Before(t.until); q == nil ||
+			!mine && !qs.mayLead(ctx, a, q) {
 			return contract.Call{}, firm.ErrForbidden
 		}
 		number := phone.Number{E164: b.E164, Ext: b.Ext}.Key()
-		c, err := qs.Calls.PlaceFor(ctx, a, key, contract.NewCall{Typed: &number, OpenRecordID: b.RecordID}, backPlacement{qs, b})
+		c, err := qs.Calls.PlaceFor(
+			ctx,
+			a,
+			key,
+			contract.NewCall{Typed: &number, OpenRecordID: b.RecordID},
+			backPlacement{qs, b},
+		)
 		if err == nil {
 			qs.tell()
 		}

@@ -175,7 +175,10 @@ func (qs *Queues) informsAt(ctx context.Context, e route.Inform, l lineOf, c *ca
 			digits = typed
 		}
 	}
-	rows, err := qs.Store.CallersMatter(ctx, db.CallersMatterParams{RecordID: c.record, Code: code, Kind: string(kind), Digits: digits})
+	rows, err := qs.Store.CallersMatter(
+		ctx,
+		db.CallersMatterParams{RecordID: c.record, Code: code, Kind: string(kind), Digits: digits},
+	)
 	if err != nil || len(rows) == 0 {
 		return p.nothing, false
 	}

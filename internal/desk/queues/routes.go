@@ -17,17 +17,9 @@ import (
 	"trundo/internal/core/phone"
 	"trundo/internal/core/rights"
 	"trundo/internal/core/route"
-	"trundo/internal/core/routing"
 	"trundo/internal/desk/firm"
-	"trundo/internal/optional"
 	"trundo/internal/store"
 	"trundo/internal/store/db"
-)
-
-// Errors of putting a route live.
-var (
-	ErrFaults = errors.New("something is wrong with the draft still")
-	ErrTrials = errors.New("a caller that was kept as a test fares differently now")
 )
 
 // named is everything that a route may name.
@@ -196,8 +188,14 @@ func (qs *Queues) Routes(ctx context.Context, a firm.Actor) ([]contract.RouteEnt
 		if err != nil {
 			return nil, err
 		}
-		e := contract.RouteEntry{ID: r.ID, Name: r.Name, Lines: set.linesOf(r.ID), Faults: len(doc.Check(r.ID.String(), n.world)),
-			LiveAt: r.LiveAt, Changed: !same(r.Draft, r.LiveDoc)}
+		e := contract.RouteEntry{
+			ID:      r.ID,
+			Name:    r.Name,
+			Lines:   set.linesOf(r.ID),
+			Faults:  len(doc.Check(r.ID.String(), n.world)),
+			LiveAt:  r.LiveAt,
+			Changed: !same(r.Draft, r.LiveDoc),
+		}
 		if r.Live != nil {
 			e.Live = new(int(*r.Live))
 		}
@@ -252,7 +250,14 @@ func (qs *Queues) Route(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 		}
 	}
 	for _, l := range doc.Outline(n.names) {
-		line := contract.RouteLine{Step: l.Step, Depth: l.Depth, Text: l.Text, Lead: l.Lead, Key: l.Key, Faults: []string{}}
+		line := contract.RouteLine{
+			Step:   l.Step,
+			Depth:  l.Depth,
+			Text:   l.Text,
+			Lead:   l.Lead,
+			Key:    l.Key,
+			Faults: []string{},
+		}
 		if told := faults[l.Step]; l.Key == "" && len(told) > 0 {
 			line.Faults = told
 		}
@@ -278,84 +283,6 @@ func (s *setUp) draft(id uuid.UUID) (db.RoutesRow, route.Route, error) {
 		}
 	}
 	return db.RoutesRow{}, route.Route{}, firm.ErrNotFound
-}
-
-// AddRoute adds a route that begins as a line does by its rule, or with a greeting and voicemail. Errors:
-// firm.ErrForbidden, *firm.FieldError.
-func (qs *Queues) AddRoute(ctx context.Context, a firm.Actor, n contract.NewRoute) (contract.RoutePage, error) {
-	if !a.MayDo(rights.Telephony) {
-		return contract.RoutePage{}, firm.ErrForbidden
-	}
-	name := firm.CleanText(n.Name)
-	if name == "" {
-		return contract.RoutePage{}, firm.Wrong("name", "a route needs a name")
-	}
-	doc := firstRoute()
-	if n.LineID != nil {
-		lines, err := qs.Calls.Lines.Lines(ctx, a)
-		if err != nil {
-			return contract.RoutePage{}, err
-		}
-		at := slices.IndexFunc(lines, func(l contract.FirmLine) bool { return l.ID == *n.LineID })
-		if at < 0 {
-			return contract.RoutePage{}, firm.About("line_id", firm.ErrNotFound)
-		}
-		doc = byRule(lines[at])
-	}
-	text, err := json.Marshal(doc)
-	if err != nil {
-		return contract.RoutePage{}, err
-	}
-	id := store.NewID()
-	err = qs.Store.Tx(ctx, func(q *db.Queries) error {
-		if err := q.InsertRoute(ctx, db.InsertRouteParams{ID: id, Name: name, Draft: text}); err != nil {
-			return err
-		}
-		return qs.Audited(ctx, q, a, "route", id, "route added", map[string]string{}, map[string]string{"name": name})
-	})
-	if store.Duplicate(err) {
-		return contract.RoutePage{}, firm.Wrong("name", "there is a route of this name already")
-	} else if err != nil {
-		return contract.RoutePage{}, err
-	}
-	qs.changedSetUp()
-	return qs.Route(ctx, a, id)
-}
-
-// firstRoute is what a new route begins with.
-func firstRoute() route.Route {
-	return route.Route{Languages: []string{usualLanguage}, Steps: []route.Step{
-		{ID: "closed", Do: route.When, Test: &route.Test{Is: route.Open, Not: true}, Steps: []route.Step{
-			{ID: "hours", Do: route.Tell, What: route.TellHours}, {ID: "night", Do: route.Voicemail}}},
-		{ID: "hello", Do: route.Say, Texts: map[string]string{usualLanguage: "Thank you for calling."}},
-		{ID: "message", Do: route.Voicemail},
-	}}
-}
-
-// byRule is what a line does by its own rule, as a route.
-func byRule(l contract.FirmLine) route.Route {
-	follow := func(id, what, text string) []route.Step {
-		switch routing.Follow(what) {
-		case routing.Voicemail:
-			return []route.Step{{ID: id, Do: route.Voicemail}}
-		case routing.Announcement:
-			say := route.Step{ID: id + "-say", Do: route.Tell, What: route.TellHours}
-			if text != "" {
-				say = route.Step{ID: id + "-say", Do: route.Say, Texts: map[string]string{usualLanguage: text}}
-			}
-			return []route.Step{say, {ID: id, Do: route.End}}
-		}
-		return []route.Step{{ID: id, Do: route.End}}
-	}
-	steps := []route.Step{{ID: "closed", Do: route.When, Test: &route.Test{Is: route.Open, Not: true},
-		Steps: follow("night", string(l.Closed), l.ClosedText)}}
-	ring := route.Step{ID: "ring", Do: route.Ring, All: l.RingMode == contract.FirmLineRingModeAll, Seconds: l.RingSeconds}
-	for _, id := range l.Reps {
-		ring.People = append(ring.People, id.String())
-	}
-	steps = append(steps, ring)
-	unanswered := "Nobody can take your call just now. Please call again later."
-	return route.Route{Languages: []string{usualLanguage}, Steps: append(steps, follow("missed", string(l.Unanswered), unanswered)...)}
 }
 
 // ChangeRoute keeps a draft as it is written, right or wrong. Errors: firm.ErrForbidden, firm.ErrNotFound,
@@ -393,119 +320,4 @@ func (qs *Queues) ChangeRoute(ctx context.Context, a firm.Actor, id uuid.UUID,
 	qs.set.Value = nil
 	qs.set.Mu.Unlock()
 	return qs.Route(ctx, a, id)
-}
-
-// PutLive puts the draft live, once nothing is wrong with it and every caller that was kept as a test fares as they
-// should; or goes back to an earlier version, whose draft it then is. Errors: firm.ErrForbidden, firm.ErrNotFound,
-// firm.ErrChangedElse, ErrFaults, ErrTrials.
-func (qs *Queues) PutLive(ctx context.Context, a firm.Actor, id uuid.UUID, l contract.RouteLive) (contract.RoutePage, error) {
-	page, err := qs.Route(ctx, a, id)
-	if err != nil {
-		return page, err
-	}
-	if l.BackTo == nil {
-		wrong := len(page.Faults) > 0 || slices.ContainsFunc(page.Outline, func(x contract.RouteLine) bool { return len(x.Faults) > 0 })
-		switch {
-		case wrong:
-			return page, ErrFaults
-		case slices.ContainsFunc(page.Trials, func(t contract.RouteTrial) bool { return !t.Passes }):
-			return page, ErrTrials
-		}
-	}
-	err = qs.Store.Tx(ctx, func(q *db.Queries) error {
-		no := optional.Value(l.BackTo)
-		if l.BackTo == nil {
-			doc, err := docOf(page.Draft)
-			if err != nil {
-				return err
-			}
-			text, err := json.Marshal(doc)
-			if err != nil {
-				return err
-			}
-			if no, err = q.InsertRouteVersion(ctx, db.InsertRouteVersionParams{RouteID: id, Doc: text,
-				At: qs.Clock.Now(), UserID: a.ID}); err != nil {
-				return err
-			}
-		} else {
-			text, err := q.RouteVersion(ctx, db.RouteVersionParams{RouteID: id, No: no})
-			if store.NotFound(err) {
-				return firm.About("back_to", firm.ErrNotFound)
-			} else if err != nil {
-				return err
-			}
-			if n, err := q.UpdateRoute(ctx, db.UpdateRouteParams{Name: page.Name, Draft: text, ID: id, Version: l.Version}); err != nil || n == 0 {
-				return orChanged(err)
-			}
-			l.Version++
-		}
-		if n, err := q.SetRouteLive(ctx, db.SetRouteLiveParams{Live: new(int32(no)), ID: id, Version: l.Version}); err != nil || n == 0 {
-			return orChanged(err)
-		}
-		was := "none"
-		if page.Live != nil {
-			was = fmt.Sprint(*page.Live)
-		}
-		return qs.Audited(ctx, q, a, "route", id, "route put live", map[string]string{"version": was},
-			map[string]string{"version": fmt.Sprint(no), "name": page.Name})
-	})
-	if err != nil {
-		return page, err
-	}
-	qs.changedSetUp()
-	return qs.Route(ctx, a, id)
-}
-
-func orChanged(err error) error {
-	if err == nil {
-		return firm.ErrChangedElse
-	}
-	return err
-}
-
-// SetLineRoute lets a line go by a route that is live, or by its own rule. Errors: firm.ErrForbidden, firm.ErrNotFound,
-// *firm.FieldError.
-func (qs *Queues) SetLineRoute(ctx context.Context, a firm.Actor, line uuid.UUID, r *uuid.UUID) (contract.FirmLine, error) {
-	if !a.MayDo(rights.Telephony) {
-		return contract.FirmLine{}, firm.ErrForbidden
-	}
-	set, err := qs.readSetUp(ctx)
-	if err != nil {
-		return contract.FirmLine{}, err
-	}
-	name := "its own rule"
-	if r != nil {
-		row, _, err := set.draft(*r)
-		if err != nil {
-			return contract.FirmLine{}, firm.About("route_id", err)
-		}
-		if _, live := set.live[*r]; !live {
-			return contract.FirmLine{}, firm.Wrong("route_id", "this route has not gone live yet")
-		}
-		name = row.Name
-	}
-	err = qs.Store.Tx(ctx, func(q *db.Queries) error {
-		n, err := q.SetLineRoute(ctx, db.SetLineRouteParams{RouteID: r, ID: line})
-		if err == nil && n == 0 {
-			err = firm.ErrNotFound
-		}
-		if err != nil {
-			return err
-		}
-		return qs.Audited(ctx, q, a, "line", line, "route of a line", map[string]string{}, map[string]string{"route": name})
-	})
-	if err != nil {
-		return contract.FirmLine{}, err
-	}
-	qs.changedSetUp()
-	lines, err := qs.Calls.Lines.Lines(ctx, a)
-	for _, l := range lines {
-		if l.ID == line {
-			return l, nil
-		}
-	}
-	if err == nil {
-		err = firm.ErrNotFound
-	}
-	return contract.FirmLine{}, err
 }

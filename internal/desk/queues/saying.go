@@ -5,14 +5,10 @@ import (
 	"strings"
 
 	"trundo/internal/core/estimate"
-	"trundo/internal/desk/calls"
 )
 
 // usualLanguage is spoken where a route says no other.
 const usualLanguage = "en"
-
-// voices are those that speak a language, as espeak-ng calls them.
-var voices = map[string]string{"en": calls.FirmVoice, "fr": "fr+f2", "de": "de+f2", "es": "es+f2"}
 
 // phrases are what the firm says by itself, in one language.
 type phrases struct {
@@ -30,15 +26,36 @@ var said = map[string]phrases{
 	"en": {"You are next.", "You are number %d in the queue.", "The wait is about %s.", "one minute", "%d minutes",
 		"Thank you. We will call you back, and you keep your place. Goodbye.",
 		"We found nothing under that number. Our people will help you.", "%s: %s."},
-	"fr": {"Vous êtes le prochain.", "Vous êtes en position %d.", "L’attente est d’environ %s.", "une minute", "%d minutes",
+	"fr": {
+		"Vous êtes le prochain.",
+		"Vous êtes en position %d.",
+		"L’attente est d’environ %s.",
+		"une minute",
+		"%d minutes",
 		"Merci. Nous vous rappellerons, et vous gardez votre place. Au revoir.",
-		"Nous n’avons rien trouvé sous ce numéro. Nos conseillers vous aideront.", "%s : %s."},
-	"de": {"Sie sind als Nächster an der Reihe.", "Sie sind Nummer %d in der Warteschlange.", "Die Wartezeit beträgt etwa %s.",
-		"eine Minute", "%d Minuten", "Danke. Wir rufen Sie zurück, und Sie behalten Ihren Platz. Auf Wiederhören.",
-		"Unter dieser Nummer haben wir nichts gefunden. Unsere Mitarbeiter helfen Ihnen.", "%s: %s."},
-	"es": {"Usted es el siguiente.", "Usted es el número %d de la cola.", "La espera es de unos %s.", "un minuto", "%d minutos",
+		"Nous n’avons rien trouvé sous ce numéro. Nos conseillers vous aideront.",
+		"%s : %s.",
+	},
+	"de": {
+		"Sie sind als Nächster an der Reihe.",
+		"Sie sind Nummer %d in der Warteschlange.",
+		"Die Wartezeit beträgt etwa %s.",
+		"eine Minute",
+		"%d Minuten",
+		"Danke. Wir rufen Sie zurück, und Sie behalten Ihren Platz. Auf Wiederhören.",
+		"Unter dieser Nummer haben wir nichts gefunden. Unsere Mitarbeiter helfen Ihnen.",
+		"%s: %s.",
+	},
+	"es": {
+		"Usted es el siguiente.",
+		"Usted es el número %d de la cola.",
+		"La espera es de unos %s.",
+		"un minuto",
+		"%d minutos",
 		"Gracias. Le devolveremos la llamada y conserva su lugar. Adiós.",
-		"No hemos encontrado nada con ese número. Nuestro equipo le ayudará.", "%s: %s."},
+		"No hemos encontrado nada con ese número. Nuestro equipo le ayudará.",
+		"%s: %s.",
+	},
 }
 
 // in are the phrases of a language.

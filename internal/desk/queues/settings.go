@@ -141,8 +141,16 @@ func (qs *Queues) PutQueue(ctx context.Context, a firm.Actor, id *uuid.UUID,
 			text, _ := json.Marshal(v)
 			return map[string]string{"queue": string(text)}
 		}
-		return qs.Audited(ctx, q, a, "queue", queue, map[bool]string{true: "queue added", false: "queue changed"}[id == nil],
-			words(before), words(v))
+		return qs.Audited(
+			ctx,
+			q,
+			a,
+			"queue",
+			queue,
+			map[bool]string{true: "queue added", false: "queue changed"}[id == nil],
+			words(before),
+			words(v),
+		)
 	})
 	if store.Duplicate(err) {
 		return v, firm.Wrong("name", "there is a queue of this name already")

@@ -49,7 +49,12 @@ const wallClock = "2006-01-02T15:04"
 
 // Try plays a caller against the draft of a route. Nobody is rung, and nothing is written down. Errors:
 // firm.ErrForbidden, firm.ErrNotFound, *firm.FieldError.
-func (qs *Queues) Try(ctx context.Context, a firm.Actor, id uuid.UUID, t contract.RouteTry) (contract.RouteTried, error) {
+func (qs *Queues) Try(
+	ctx context.Context,
+	a firm.Actor,
+	id uuid.UUID,
+	t contract.RouteTry,
+) (contract.RouteTried, error) {
 	if !a.MayDo(rights.Telephony) {
 		return contract.RouteTried{}, firm.ErrForbidden
 	}
@@ -77,7 +82,13 @@ type player struct {
 	long   time.Duration
 }
 
-func (qs *Queues) play(ctx context.Context, a firm.Actor, set *setUp, doc route.Route, p played) (contract.RouteTried, error) {
+func (qs *Queues) play(
+	ctx context.Context,
+	a firm.Actor,
+	set *setUp,
+	doc route.Route,
+	p played,
+) (contract.RouteTried, error) {
 	line, there := set.lines[p.Line]
 	if !there {
 		return contract.RouteTried{}, firm.About("line_id", firm.ErrNotFound)
@@ -91,7 +102,12 @@ func (qs *Queues) play(ctx context.Context, a firm.Actor, set *setUp, doc route.
 		return contract.RouteTried{}, err
 	}
 	x := player{qs: qs, line: line, now: at, began: at, names: n.names,
-		tried: contract.RouteTried{Lines: []contract.RouteTriedLine{}, Choices: []contract.RouteTriedChoices{}, Keys: []string{}, Path: []string{}}}
+		tried: contract.RouteTried{
+			Lines:   []contract.RouteTriedLine{},
+			Choices: []contract.RouteTriedChoices{},
+			Keys:    []string{},
+			Path:    []string{},
+		}}
 	if err := x.calls(ctx, p); err != nil {
 		return contract.RouteTried{}, err
 	}
@@ -272,7 +288,13 @@ func (x *player) rings(step, text string, long time.Duration) {
 }
 
 // trials plays the callers that were kept with a route against a draft.
-func (qs *Queues) trials(ctx context.Context, a firm.Actor, set *setUp, id uuid.UUID, doc route.Route) ([]contract.RouteTrial, error) {
+func (qs *Queues) trials(
+	ctx context.Context,
+	a firm.Actor,
+	set *setUp,
+	id uuid.UUID,
+	doc route.Route,
+) ([]contract.RouteTrial, error) {
 	rows, err := qs.Store.RouteTrials(ctx, id)
 	if err != nil {
 		return nil, err
@@ -291,13 +313,26 @@ func (qs *Queues) trials(ctx context.Context, a firm.Actor, set *setUp, id uuid.
 		if err != nil && store.Failed(err) {
 			return nil, err
 		}
-		list = append(list, contract.RouteTrial{ID: r.ID, Name: r.Name, Path: expects, Passes: err == nil && slices.Equal(got.Path, expects)})
+		list = append(
+			list,
+			contract.RouteTrial{
+				ID:     r.ID,
+				Name:   r.Name,
+				Path:   expects,
+				Passes: err == nil && slices.Equal(got.Path, expects),
+			},
+		)
 	}
 	return list, nil
 }
 
 // KeepTrial keeps a caller who was played, to be played again before a version goes live. Errors: those of Try.
-func (qs *Queues) KeepTrial(ctx context.Context, a firm.Actor, id uuid.UUID, n contract.NewTrial) (contract.RoutePage, error) {
+func (qs *Queues) KeepTrial(
+	ctx context.Context,
+	a firm.Actor,
+	id uuid.UUID,
+	n contract.NewTrial,
+) (contract.RoutePage, error) {
 	tried, err := qs.Try(ctx, a, id, n.Try)
 	if err != nil {
 		return contract.RoutePage{}, err

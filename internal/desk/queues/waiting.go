@@ -103,7 +103,10 @@ func (qs *Queues) refuse(ctx context.Context, g *going, q *Queue, now time.Time,
 		if err := qs.Store.InsertQueueWait(ctx, p); err != nil {
 			return err
 		}
-		_, err := qs.Store.LeaveQueueWait(ctx, db.LeaveQueueWaitParams{At: &now, How: "overflow", Why: string(why), ID: p.ID})
+		_, err := qs.Store.LeaveQueueWait(
+			ctx,
+			db.LeaveQueueWaitParams{At: &now, How: "overflow", Why: string(why), ID: p.ID},
+		)
 		return err
 	})
 }
@@ -414,7 +417,9 @@ func (qs *Queues) unanswered(ctx context.Context, q *Queue, user string) {
 			return
 		}
 		qs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindWord,
-			Word: new("You missed " + callsText(q.Misses) + ", so no more will ring. Your state is " + s.Label + " now.")}, id)
+			Word: new(
+				"You missed " + callsText(q.Misses) + ", so no more will ring. Your state is " + s.Label + " now.",
+			)}, id)
 		return
 	}
 }
@@ -423,5 +428,8 @@ func callsText(n int) string {
 	if n == 1 {
 		return "a call"
 	}
-	return cmp.Or(map[int]string{2: "two calls", 3: "three calls", 4: "four calls", 5: "five calls"}[n], "several calls")
+	return cmp.Or(
+		map[int]string{2: "two calls", 3: "three calls", 4: "four calls", 5: "five calls"}[n],
+		"several calls",
+	)
 }

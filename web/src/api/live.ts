@@ -51,6 +51,14 @@ export function onFree(f: (c: Colleague) => void): () => void {
   return () => freeListeners.delete(f);
 }
 
+const wordListeners = new Set<(word: string) => void>();
+
+/** onWord calls f when the server has something to say to this user once. */
+export function onWord(f: (word: string) => void): () => void {
+  wordListeners.add(f);
+  return () => wordListeners.delete(f);
+}
+
 const lifeAsk = 7_000; // milliseconds without a word until the server is asked for one
 const lifePatience = 3_000; // and until it is given up
 
@@ -253,6 +261,11 @@ function apply(client: QueryClient, event: LiveEvent) {
       return;
     case "waiting":
       refresh(keys.waiting());
+      refresh(keys.queues());
+      return;
+    case "word":
+      if (event.word) for (const tell of wordListeners) tell(event.word);
+      refresh(keys.me());
       return;
     case "round":
       if (event.round_id) refresh(keys.round(event.round_id));

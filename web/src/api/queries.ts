@@ -33,6 +33,17 @@ export const queries = {
     },
   }),
   team: queryOptions({ queryKey: keys.team(), queryFn: () => ask(api.GET("/api/team")), refetchInterval: 15_000 }),
+  queues: queryOptions({ queryKey: keys.queues(), queryFn: () => ask(api.GET("/api/queues")), refetchInterval: 5_000 }),
+  queueSettings: queryOptions({
+    queryKey: keys.queueSettings(),
+    queryFn: () => ask(api.GET("/api/settings/queues")),
+  }),
+  routes: queryOptions({ queryKey: keys.routes(), queryFn: () => ask(api.GET("/api/routes")) }),
+  route: (id: string) =>
+    queryOptions({
+      queryKey: keys.route(id),
+      queryFn: () => ask(api.GET("/api/routes/{id}", { params: { path: { id } } })),
+    }),
   calling: queryOptions({ queryKey: keys.me("calling"), queryFn: () => ask(api.GET("/api/me/calling")) }),
   waiting: queryOptions({ queryKey: keys.waiting(), queryFn: () => ask(api.GET("/api/waiting")) }),
   whom: (call: string, q: string) =>

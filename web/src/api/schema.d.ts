@@ -5568,7 +5568,9 @@ export interface components {
             value?: string;
             kind?: string;
             /** @description A filter of the kind of record that kind says */
-            filter?: Record<string, never>;
+            filter?: {
+                [key: string]: unknown;
+            };
         };
         /** @description A line of the outline */
         RouteLine: {

@@ -4,7 +4,7 @@ import { useEffect } from "react";
 import { api, ask, type Call, type Schemas } from "../api/client";
 import { layOnDesk } from "../api/call_states";
 import { keys } from "../api/keys";
-import { onFree } from "../api/live";
+import { onFree, onWord } from "../api/live";
 import { queries } from "../api/queries";
 import { holdKeys, useKey, useKeys } from "../shell/keys";
 import { parties } from "../texts/parties";
@@ -39,10 +39,17 @@ export function useTake() {
   });
 }
 
-/** useFreeNotice says when a colleague is free for whom one waits, and calls them. */
+/** useFreeNotice says when a colleague is free for whom one waits, and calls them; and what the server says to one. */
 export function useFreeNotice() {
   const tell = useTell();
   const { dial } = useDial();
+  useEffect(
+    () =>
+      onWord((word) => {
+        tell(word, { bad: true });
+      }),
+    [tell],
+  );
   useEffect(
     () =>
       onFree((c) => {
@@ -61,7 +68,7 @@ export function useFreeNotice() {
 
 /** WaitingCalls are those that are parked or were left: everybody sees who waits where, and takes one with a key. */
 export function WaitingCalls() {
-  const waiting = (useQuery(queries.waiting).data ?? []).filter((w) => w.rings.length === 0);
+  const waiting = (useQuery(queries.waiting).data ?? []).filter((w) => w.rings.length === 0 && !w.queue);
   const taken = waiting.filter((w) => !w.help);
   useFreeNotice();
   const { hint } = useKeys();

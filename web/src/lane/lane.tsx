@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { useEffect, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 
 import { keys } from "../api/keys";
 import { api, ask, type Call, type Schemas } from "../api/client";
@@ -22,6 +22,8 @@ import { useTell } from "../ui/toast";
 import { PlayMessage } from "../calls/message_player";
 
 type Entry = Schemas["LaneEntry"];
+
+const QueueWaits = lazy(() => import("../queues/waits").then((m) => ({ default: m.QueueWaits })));
 
 /** LanePage is the lane where there is no room for it beside the sheet. */
 export function LanePage() {
@@ -70,6 +72,9 @@ export function Lane({ className = beside, page = false }: { className?: string;
               {t.rounds.start.lane}
             </Link>
           )}
+          <Suspense fallback={null}>
+            <QueueWaits />
+          </Suspense>
           <h2 className="mt-6 mb-1 text-sm font-semibold text-quiet">{t.lane.justNow}</h2>
           {lane.data.just_now.length === 0 && <p className="text-sm text-quiet">{t.lane.nobody}</p>}
           <ul>

@@ -6,6 +6,7 @@ import { api, ask, Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
 import { t } from "../texts";
+import { routes as r } from "../texts/routes";
 import { Days } from "../ui/days";
 import { WeekHours } from "../ui/week_hours";
 import { Button } from "../ui/button";
@@ -103,6 +104,61 @@ function NewLine({ onAdded }: { onAdded: (id: string) => void }) {
   );
 }
 
+/** ByRoute lets a line go by a route that is live, or by its own rule, which the form beneath says. */
+function ByRoute({ line }: { line: Line }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const routes = (useQuery(queries.routes).data ?? []).filter((x) => x.live !== undefined);
+  const [chosen, setChosen] = useState(line.route_id ?? "");
+  const set = useMutation({
+    mutationFn: () =>
+      ask(
+        api.PUT("/api/settings/lines/{id}/route", {
+          params: { path: { id: line.id } },
+          body: { route_id: chosen || null },
+        }),
+      ),
+    onSuccess: (saved) => {
+      client.setQueryData<Line[]>(keys.lines(), (all) => all?.map((l) => (l.id === saved.id ? saved : l)));
+      void client.invalidateQueries({ queryKey: keys.routes() });
+      tell(s.saved);
+    },
+  });
+  return (
+    <div className="col-span-2 flex flex-wrap items-end gap-2 border-b border-rule pb-2.5">
+      <Select
+        label={r.byRoute}
+        className="w-72"
+        value={chosen}
+        onChange={(e) => {
+          setChosen(e.target.value);
+        }}
+      >
+        <option value="">{r.byRule}</option>
+        {routes.map((x) => (
+          <option key={x.id} value={x.id}>
+            {r.byThis(x.name)}
+          </option>
+        ))}
+      </Select>
+      <Button
+        disabled={chosen === (line.route_id ?? "") || set.isPending}
+        onClick={() => {
+          set.mutate();
+        }}
+      >
+        {r.change}
+      </Button>
+      {line.route_id && <span className="pb-1 text-sm text-quiet">{r.routeRules}</span>}
+      {set.error && (
+        <p role="alert" className="w-full text-ending">
+          {set.error.message}
+        </p>
+      )}
+    </div>
+  );
+}
+
 function LineForm({ line }: { line: Line }) {
   const client = useQueryClient();
   const tell = useTell();
@@ -145,6 +201,7 @@ function LineForm({ line }: { line: Line }) {
     >
       <Field label={s.label} maxLength={60} {...text("label")} />
       <Field label={s.source} maxLength={120} {...text("source")} />
+      <ByRoute line={line} />
       <Select
         label={s.mode}
         value={draft.ring_mode}

@@ -21,7 +21,9 @@ import { ScriptSettings } from "./scripts";
 import { SequenceSettings } from "./sequences";
 import { OutcomeSettings } from "./outcomes";
 import { NumberSettings } from "./number_order";
+import { QueueSettings } from "./queue_settings";
 import { RecordingSettings } from "./recording";
+import { RouteSettings } from "./routes";
 import { PreparedSettings } from "./prepared_messages";
 import { PrivacySettings } from "./privacy";
 import { RoleSettings } from "./roles";
@@ -32,7 +34,9 @@ import { health } from "../texts/line_health";
 import { usage } from "../texts/usage";
 import { absences } from "../texts/absences";
 import { privacy } from "../texts/privacy";
+import { queues } from "../texts/queues";
 import { roles } from "../texts/roles";
+import { routes } from "../texts/routes";
 
 const s = t.book.settings;
 const g = t.after.settingGroups;
@@ -50,6 +54,8 @@ const labels: Record<string, string> = {
   health: health.tab,
   absences: absences.tab,
   privacy: privacy.tab,
+  queues: queues.tab,
+  routes: routes.tab,
   sound: t.voice.menu,
   prepared: t.voice.prepared.tab,
   recording: t.voice.rules.tab,
@@ -59,6 +65,7 @@ const labels: Record<string, string> = {
   scripts: t.after.scripts.tab,
   outcomes: t.after.settings.tab,
 };
+const about: Record<string, string> = { ...g.about, queues: queues.about, routes: routes.about };
 const labelOf = (key: string) => labels[key] ?? key;
 
 /** Settings are what one may set: for the firm, as far as one's rights go, and for oneself. */
@@ -92,6 +99,8 @@ export function Settings() {
       name: "telephony",
       parts: [
         { key: "lines", there: may("telephony"), part: <LineSettings /> },
+        { key: "routes", there: may("telephony"), part: <RouteSettings /> },
+        { key: "queues", there: may("telephony"), part: <QueueSettings /> },
         { key: "health", there: may("telephony"), part: <LineHealth /> },
         { key: "prepared", there: may("telephony"), part: <PreparedSettings /> },
         { key: "recording", there: may("telephony"), part: <RecordingSettings /> },
@@ -125,7 +134,7 @@ export function Settings() {
   const tab = all.find((x) => x.key === search.tab) ?? all[0];
   const words = sought.toLowerCase().split(/\s+/).filter(Boolean);
   const fits = (x: Part, group: string) => {
-    const text = `${group} ${labelOf(x.key)} ${g.about[x.key] ?? ""}`.toLowerCase();
+    const text = `${group} ${labelOf(x.key)} ${about[x.key] ?? ""}`.toLowerCase();
     return words.every((w) => text.includes(w));
   };
   const shown = groups

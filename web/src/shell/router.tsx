@@ -224,7 +224,10 @@ const settings = createRoute({
   getParentRoute: () => frame,
   path: "/settings",
   component: lazyRouteComponent(() => import("../settings/settings"), "Settings"),
-  validateSearch: (s): { tab?: string | undefined } => ({ tab: text(s["tab"]) }),
+  validateSearch: (s): { tab?: string | undefined; route?: string | undefined } => ({
+    tab: text(s["tab"]),
+    route: text(s["route"]),
+  }),
 });
 const dial = createRoute({
   getParentRoute: () => frame,

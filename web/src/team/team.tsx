@@ -6,6 +6,7 @@ import { queries } from "../api/queries";
 import { useDial } from "../calls/dial";
 import { useListening } from "../calls/listening";
 import { useTake, WaitingLine } from "../calls/waiting";
+import { QueuesNow } from "../queues/queues_now";
 import { parties } from "../texts/parties";
 import { t } from "../texts";
 import { Button } from "../ui/button";
@@ -27,7 +28,7 @@ export function Team() {
   const { dial } = useDial();
   const listen = useListening();
   const ringing = (useQuery({ ...queries.waiting, refetchInterval: 3_000 }).data ?? []).filter(
-    (w) => w.rings.length > 0,
+    (w) => w.rings.length > 0 && !w.queue,
   );
   const take = useTake();
   const [noteTo, setNoteTo] = useState<Colleague>();
@@ -138,6 +139,7 @@ export function Team() {
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <h1 className="name mb-2 text-xl">{m.title}</h1>
+      <QueuesNow />
       {ringing.map((w) => (
         <WaitingLine
           key={w.call_id}

@@ -40,6 +40,7 @@ export const roles = {
     bulk: { label: "Change many records at once" },
     change_follow_ups: { label: "Change follow-ups" },
     cancel_messages: { label: "Cancel messages that have not gone out" },
+    lead_queues: { label: "Lead queues", help: "Open and close them, move who waits, take somebody out of turn." },
     lead_rounds: { label: "Lead rounds", help: "Start one for somebody, change how it goes on, end it." },
     see_days: { label: "See a colleague's day", help: "Availability, promises, use." },
     set_up_firm: { label: "The firm", help: "Name, country, currency, first steps." },
