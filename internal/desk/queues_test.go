@@ -480,7 +480,7 @@ func TestALinesRuleBecomesARoute(t *testing.T) {
 		lines = append(lines, x.Text)
 		assert.Empty(t, x.Faults)
 	}
-	assert.Equal(t, []string{"If the line is closed:", "Say “We sleep”.", "Hang up.", "Otherwise:",
+	assert.Equal(t, []string{"If the line is closed:", "Say “We sleep”.", "Hang up.",
 		"Ring ines and tomas all at once, for 5 seconds.", "Take a voicemail."}, lines)
 	assert.Empty(t, p.Faults)
 }

@@ -48,7 +48,7 @@ func outline(lines []Line, steps []Step, depth int, n Names, language string) []
 			lines = outline(lines, o.Steps, depth+2, n, language)
 		}
 		lines = outline(lines, s.Steps, depth+1, n, language)
-		if other := s.Otherwise(); other != "" && (len(s.Else) > 0 || s.Do == When) {
+		if other := s.Otherwise(); other != "" && len(s.Else) > 0 {
 			at := depth + 1
 			if s.Do == When {
 				at = depth

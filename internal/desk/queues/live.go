@@ -72,7 +72,7 @@ func (qs *Queues) Now(ctx context.Context, a firm.Actor) ([]contract.QueueNow, e
 			if d.QueueID == id {
 				v.Offered, v.Answered, v.Abandoned, v.Short = d.Offered, d.Answered, d.Abandoned, d.Short
 				v.WaitedSeconds, v.LongestSeconds = int(d.WaitedMs/1000), int(d.LongestMs/1000)
-				v.ServiceLevel = queue.ServiceLevel(d.InTime, d.Offered, d.Short)
+				v.ServiceLevel = queue.ServiceLevel(d.InTime, d.Offered-d.Waiting, d.Short)
 			}
 		}
 		for _, k := range kept {

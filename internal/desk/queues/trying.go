@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/google/uuid"
 
@@ -236,7 +238,7 @@ func (x *player) perform(ctx context.Context, e route.Effect, step string) route
 		holds := x.qs.holds(ctx, e.Test, x.line, &x.caller, x.now)
 		shown := e.Test
 		shown.Not = !holds
-		x.add(step, "Because "+shown.Words(x.names)+":", "", "", "")
+		x.add(step, sentence(shown.Words(x.names)), "", "", "")
 		return route.Found{Holds: holds}
 	case route.RingOwner:
 		if x.caller.owner == nil {
@@ -271,6 +273,12 @@ func (x *player) perform(ctx context.Context, e route.Effect, step string) route
 		x.add(step, "The call ends: "+e.Why+".", "", "", "")
 	}
 	return nil
+}
+
+// sentence makes a sentence of words.
+func sentence(words string) string {
+	first, size := utf8.DecodeRuneInString(words)
+	return string(unicode.ToUpper(first)) + words[size:] + "."
 }
 
 func (x *player) says(step, what, text, sound, language string) {

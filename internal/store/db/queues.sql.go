@@ -564,7 +564,7 @@ func (q *Queries) PutQueueMembers(ctx context.Context, arg PutQueueMembersParams
 }
 
 const queueDay = `-- name: QueueDay :many
-SELECT w.queue_id, count(*)::int AS offered,
+SELECT w.queue_id, count(*)::int AS offered, (count(*) FILTER (WHERE w.left_at IS NULL))::int AS waiting,
   (count(*) FILTER (WHERE w.how = 'answered'))::int AS answered,
   (count(*) FILTER (WHERE w.how = 'abandoned' AND w.left_at - w.since > make_interval(secs => $1::int)))::int AS abandoned,
   (count(*) FILTER (WHERE w.how = 'abandoned' AND w.left_at - w.since <= make_interval(secs => $1::int)))::int AS short,
@@ -584,6 +584,7 @@ type QueueDayParams struct {
 type QueueDayRow struct {
 	QueueID   uuid.UUID
 	Offered   int
+	Waiting   int
 	Answered  int
 	Abandoned int
 	Short     int
@@ -607,6 +608,7 @@ func (q *Queries) QueueDay(ctx context.Context, arg QueueDayParams) ([]QueueDayR
 		if err := rows.Scan(
 			&i.QueueID,
 			&i.Offered,
+			&i.Waiting,
 			&i.Answered,
 			&i.Abandoned,
 			&i.Short,

@@ -107,7 +107,7 @@ SELECT q.queue_id, q.ms::bigint AS ms FROM (
 
 -- name: QueueDay :many
 -- What happened in each queue since a moment. Who hung up within five seconds has changed their mind (core/queue, ShortAbandon).
-SELECT w.queue_id, count(*)::int AS offered,
+SELECT w.queue_id, count(*)::int AS offered, (count(*) FILTER (WHERE w.left_at IS NULL))::int AS waiting,
   (count(*) FILTER (WHERE w.how = 'answered'))::int AS answered,
   (count(*) FILTER (WHERE w.how = 'abandoned' AND w.left_at - w.since > make_interval(secs => @short::int)))::int AS abandoned,
   (count(*) FILTER (WHERE w.how = 'abandoned' AND w.left_at - w.since <= make_interval(secs => @short::int)))::int AS short,

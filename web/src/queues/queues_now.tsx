@@ -32,7 +32,7 @@ export function QueuesNow() {
                 .filter((w) => w.queue === x.name)
                 .slice(0, 12)
                 .map((w) => (
-                  <WaitLine key={w.wait_id} wait={w} />
+                  <WaitLine key={w.wait_id} wait={w} named={false} />
                 ))}
             </ul>
           </li>
@@ -76,7 +76,7 @@ function QueueLine({ queue: x }: { queue: Queue }) {
       </p>
       <p className="text-sm text-quiet">
         {q.day(x.offered, x.answered, x.abandoned)}
-        {x.offered > 0 && ` · ${q.level(Math.round(x.service_level * 100), x.target_seconds)}`}
+        {x.offered - x.waiting - x.short > 0 && ` · ${q.level(Math.round(x.service_level * 100), x.target_seconds)}`}
         {x.estimate_error !== undefined && ` · ${q.estimates(Math.round(x.estimate_error * 100))}`}
       </p>
       {x.today && <p className="text-sm text-waiting">{q.saysToday(x.today)}</p>}
@@ -164,6 +164,7 @@ function Saying({
         <Area
           label={q.saying}
           hidden
+          autoFocus
           rows={3}
           maxLength={500}
           value={text}

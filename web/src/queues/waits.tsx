@@ -42,11 +42,14 @@ function useTakeWait() {
 }
 
 /** QueueWaits are those who wait in the reader's queues, callers first; at most `most`, and how many more. */
-export function QueueWaits({ most = 8 }: { most?: number }) {
+export function QueueWaits({ most = 4 }: { most?: number }) {
   const waits = (useQuery(queries.waiting).data ?? []).filter((w) => w.queue);
   if (waits.length === 0) return null;
   return (
-    <section aria-label={q.inQueues} className="mt-6">
+    <section
+      aria-label={q.inQueues}
+      className="sticky -bottom-4 -mx-3.5 mt-6 -mb-4 border-t border-rule-strong bg-paper px-3.5 pt-2 pb-2"
+    >
       <h2 className="mb-1 text-sm font-semibold text-quiet">{q.waiting}</h2>
       <ul data-testid="queue-waits">
         {waits.slice(0, most).map((w) => (
@@ -58,8 +61,8 @@ export function QueueWaits({ most = 8 }: { most?: number }) {
   );
 }
 
-/** WaitLine is one who waits: how long, for what, and what the reader may do. */
-export function WaitLine({ wait: w }: { wait: Wait }) {
+/** WaitLine is one who waits: how long, for what, and what the reader may do; named says in which queue. */
+export function WaitLine({ wait: w, named = true }: { wait: Wait; named?: boolean }) {
   const now = useNow(1000);
   const take = useTakeWait();
   const late = w.late ? (q.late[w.late] ?? "") : "";
@@ -77,11 +80,15 @@ export function WaitLine({ wait: w }: { wait: Wait }) {
       </div>
       <div className="flex flex-wrap items-center gap-x-2 text-sm text-quiet">
         <span className="min-w-0 flex-1 truncate">
-          {w.queue}
-          {w.line && ` · ${w.line}`}
-          {w.callback && ` · ${w.turn ? q.yourTurn : q.callback}`}
-          {w.due && Date.parse(w.due) > now && ` · ${q.notBefore(shortTime(w.due))}`}
-          {w.rings.length > 0 && ` · ${q.rings(w.rings.join(", "))}`}
+          {[
+            w.callback ? (w.turn ? q.yourTurn : q.callback) : "",
+            named ? w.queue : "",
+            w.line === w.queue ? "" : w.line,
+            w.due && Date.parse(w.due) > now ? q.notBefore(shortTime(w.due)) : "",
+            w.rings.length > 0 ? q.rings(w.rings.join(", ")) : "",
+          ]
+            .filter(Boolean)
+            .join(" · ")}
         </span>
         {w.may_take && (
           <Button

@@ -130,7 +130,7 @@ function Editor({ page, onBack }: { page: Page; onBack: () => void }) {
   const conflict = save.error instanceof Failure && save.error.problem?.status === 409;
   return (
     <div className="flex min-h-0 flex-col">
-      <div className="mb-2 flex flex-wrap items-end gap-x-3 gap-y-2">
+      <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-2">
         <Button look="quiet" onClick={onBack}>
           ‹ {r.all}
         </Button>
@@ -138,26 +138,34 @@ function Editor({ page, onBack }: { page: Page; onBack: () => void }) {
           label={r.name}
           hidden
           maxLength={60}
-          className="w-56"
+          className="w-48"
           value={draft.name}
           onChange={(e) => {
             write({ ...draft, name: e.target.value });
           }}
         />
         <Languages doc={draft.doc} onChange={(doc) => write({ ...draft, doc })} />
-        <span role="status" className="ml-auto text-sm text-quiet">
-          {save.isPending ? r.saving : dirty ? r.unsaved : r.saved}
-          {page.live !== undefined && ` · ${r.live(page.live)}`}
-        </span>
-        <Versions page={page} onBack={(no) => live.mutate(no)} />
         <Button
           look="ours"
+          className="ml-auto"
           disabled={dirty || faults > 0 || live.isPending || !page.changed || page.trials.some((x) => !x.passes)}
           title={r.putLiveText}
           onClick={() => live.mutate(undefined)}
         >
           {r.putLive}
         </Button>
+      </div>
+      <div className="mb-2 flex min-h-7 flex-wrap items-center gap-x-3">
+        <span role="status" className="text-sm text-quiet">
+          {save.isPending ? r.saving : dirty ? r.unsaved : r.saved} ·{" "}
+          {page.live === undefined ? r.notLive : r.live(page.live)}
+          {page.live !== undefined && page.changed && ` · ${r.changed}`}
+        </span>
+        {faults > 0 && <span className="text-sm text-ending">{r.problems(faults)}</span>}
+        {page.trials.some((x) => !x.passes) && <span className="text-sm text-ending">{trying.someFail}</span>}
+        <span className="ml-auto">
+          <Versions page={page} onBack={(no) => live.mutate(no)} />
+        </span>
       </div>
       {save.isError && (
         <p role="alert" className="mb-2 flex flex-wrap items-center gap-2 text-ending">
@@ -184,7 +192,6 @@ function Editor({ page, onBack }: { page: Page; onBack: () => void }) {
           )}
         </p>
       )}
-      {faults > 0 && <p className="mb-1 text-sm text-ending">{r.problems(faults)}</p>}
       {page.faults.map((f) => (
         <p key={f} className="text-sm text-ending">
           {f}
@@ -241,9 +248,9 @@ function Editor({ page, onBack }: { page: Page; onBack: () => void }) {
                     steps(change(draft.doc.steps, step.id, () => next));
                   }}
                 />
-                {(step.do === "menu" || step.do === "digits") && (step.else ?? []).length === 0 && (
+                {["menu", "digits", "when"].includes(step.do) && (step.else ?? []).length === 0 && (
                   <AddMenu
-                    label={r.elseSteps}
+                    label={step.do === "when" ? r.otherwise : r.elseSteps}
                     onAdd={(does) => add(does, (added) => addUnder(draft.doc.steps, step.id, "else", added))}
                   />
                 )}
@@ -395,9 +402,12 @@ function OutlineLine({
 }) {
   const own = !l.lead || l.key === "";
   return (
-    <div role="listitem" style={{ paddingLeft: `${String(l.depth * 1.375)}rem` }}>
+    <div role="listitem" className="flex">
+      {Array.from({ length: l.depth }, (_, i) => (
+        <span key={i} aria-hidden className="ml-2 w-3.5 shrink-0 border-l border-rule" />
+      ))}
       <div
-        className={`group flex items-start gap-1 rounded-sm ${chosen ? "bg-ours-soft" : "hover:bg-rule/40"} ${l.lead ? "mt-1" : ""}`}
+        className={`group flex min-w-0 flex-1 items-start gap-1 rounded-sm ${chosen ? "bg-ours-soft" : "hover:bg-rule/40"} ${l.lead ? "mt-1" : ""}`}
       >
         <button
           type="button"

@@ -159,6 +159,7 @@ export const trying = {
   kept: "Kept. It is played again before each version goes live.",
   tests: "Tests of this route",
   noTests: "None yet. Play a caller and keep it.",
+  someFail: "a test does not pass",
   passes: "passes",
   fails: "fares differently now",
   drop: (name: string) => `Remove the test ${name}`,
