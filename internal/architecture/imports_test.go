@@ -22,7 +22,7 @@ var layers = [][]string{
 		"core/duplicate", "core/presence", "core/finding", "core/promise", "core/audio",
 		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch", "core/agenda", "core/password",
 		"core/totp", "core/rights", "core/chain", "core/erasure", "core/absence", "core/usage", "core/answerrate", "core/whom",
-		"core/queue", "core/estimate"},
+		"core/queue", "core/estimate", "core/survey"},
 	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting",
 		"core/round"},
 	{"core/filter", "core/sequence"},

@@ -1239,6 +1239,7 @@ const (
 	LiveEventKindSaving  LiveEventKind = "saving"
 	LiveEventKindSlip    LiveEventKind = "slip"
 	LiveEventKindSound   LiveEventKind = "sound"
+	LiveEventKindSurvey  LiveEventKind = "survey"
 	LiveEventKindTeam    LiveEventKind = "team"
 	LiveEventKindVoices  LiveEventKind = "voices"
 	LiveEventKindWaiting LiveEventKind = "waiting"
@@ -1273,6 +1274,8 @@ func (e LiveEventKind) Valid() bool {
 	case LiveEventKindSlip:
 		return true
 	case LiveEventKindSound:
+		return true
+	case LiveEventKindSurvey:
 		return true
 	case LiveEventKindTeam:
 		return true
@@ -2319,6 +2322,27 @@ func (e RouteTriedChoices) Valid() bool {
 	}
 }
 
+// Defines values for SatisfactionTone.
+const (
+	SatisfactionToneUndecided      SatisfactionTone = "undecided"
+	SatisfactionToneWouldNot       SatisfactionTone = "would not"
+	SatisfactionToneWouldRecommend SatisfactionTone = "would recommend"
+)
+
+// Valid indicates whether the value is a known member of the SatisfactionTone enum.
+func (e SatisfactionTone) Valid() bool {
+	switch e {
+	case SatisfactionToneUndecided:
+		return true
+	case SatisfactionToneWouldNot:
+		return true
+	case SatisfactionToneWouldRecommend:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Scope.
 const (
 	ScopeCalls    Scope = "calls"
@@ -2463,6 +2487,48 @@ func (e SlipChangeClear) Valid() bool {
 	case SlipChangeClearCallTypeID:
 		return true
 	case SlipChangeClearOutcomeID:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SurveyAnswerKind.
+const (
+	SurveyAnswerKindRemark SurveyAnswerKind = "remark"
+	SurveyAnswerKindScore  SurveyAnswerKind = "score"
+	SurveyAnswerKindYesNo  SurveyAnswerKind = "yes_no"
+)
+
+// Valid indicates whether the value is a known member of the SurveyAnswerKind enum.
+func (e SurveyAnswerKind) Valid() bool {
+	switch e {
+	case SurveyAnswerKindRemark:
+		return true
+	case SurveyAnswerKindScore:
+		return true
+	case SurveyAnswerKindYesNo:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SurveyQuestionKind.
+const (
+	SurveyQuestionKindRemark SurveyQuestionKind = "remark"
+	SurveyQuestionKindScore  SurveyQuestionKind = "score"
+	SurveyQuestionKindYesNo  SurveyQuestionKind = "yes_no"
+)
+
+// Valid indicates whether the value is a known member of the SurveyQuestionKind enum.
+func (e SurveyQuestionKind) Valid() bool {
+	switch e {
+	case SurveyQuestionKindRemark:
+		return true
+	case SurveyQuestionKindScore:
+		return true
+	case SurveyQuestionKindYesNo:
 		return true
 	default:
 		return false
@@ -3173,6 +3239,9 @@ type CallPageDetail struct {
 	// Parts Of a call in which more than two were, each part in its order
 	Parts      *[]CallPart `json:"parts,omitempty"`
 	Recordings []Recording `json:"recordings"`
+
+	// Survey What the customer answered after it
+	Survey *[]SurveyAnswer `json:"survey,omitempty"`
 }
 
 // CallPart What one person of the firm had to do with a call, or one other party of it.
@@ -5511,8 +5580,11 @@ type Record struct {
 	// Refused Why this person may not be called, or empty
 	Refused string       `json:"refused"`
 	Related []RelatedRow `json:"related"`
-	Source  string       `json:"source"`
-	Stage   string       `json:"stage"`
+
+	// Satisfaction The last score that somebody gave
+	Satisfaction *Satisfaction `json:"satisfaction,omitempty"`
+	Source       string        `json:"source"`
+	Stage        string        `json:"stage"`
 
 	// Totals Net, tax and gross, where there are lines
 	Totals []string `json:"totals"`
@@ -6435,6 +6507,16 @@ type RowQuery struct {
 	Sort *string `json:"sort,omitempty"`
 }
 
+// Satisfaction The last score that somebody gave
+type Satisfaction struct {
+	At    time.Time        `json:"at"`
+	Score int              `json:"score"`
+	Tone  SatisfactionTone `json:"tone"`
+}
+
+// SatisfactionTone defines model for SatisfactionTone.
+type SatisfactionTone string
+
 // Scope read: what is there; write: change it; calls: make and end calls; settings: set up the firm
 type Scope string
 
@@ -6682,6 +6764,56 @@ type SpokenTexts map[string]string
 type Staff struct {
 	Members []Member `json:"members"`
 	Teams   []string `json:"teams"`
+}
+
+// SurveyAnswer defines model for SurveyAnswer.
+type SurveyAnswer struct {
+	// FromSeconds Of a remark: from where in the recording
+	FromSeconds *float64         `json:"from_seconds,omitempty"`
+	Kind        SurveyAnswerKind `json:"kind"`
+	Question    string           `json:"question"`
+	Seconds     *float64         `json:"seconds,omitempty"`
+
+	// Text For reading
+	Text  string            `json:"text"`
+	Tone  *SatisfactionTone `json:"tone,omitempty"`
+	Value int               `json:"value"`
+}
+
+// SurveyAnswerKind defines model for SurveyAnswer.Kind.
+type SurveyAnswerKind string
+
+// SurveyQuestion defines model for SurveyQuestion.
+type SurveyQuestion struct {
+	ID   string             `json:"id"`
+	Kind SurveyQuestionKind `json:"kind"`
+
+	// Texts What is said by language
+	Texts SpokenTexts `json:"texts"`
+}
+
+// SurveyQuestionKind defines model for SurveyQuestion.Kind.
+type SurveyQuestionKind string
+
+// SurveySettings defines model for SurveySettings.
+type SurveySettings struct {
+	Active bool `json:"active"`
+
+	// EveryDays Nobody is asked again within so many days
+	EveryDays int `json:"every_days"`
+
+	// Hello What is said by language
+	Hello SpokenTexts `json:"hello"`
+
+	// Lines After conversations on these lines; none is all
+	Lines     []openapi_types.UUID `json:"lines"`
+	Questions []SurveyQuestion     `json:"questions"`
+
+	// Share Of the callers, in percent
+	Share int `json:"share"`
+
+	// Thanks What is said by language
+	Thanks SpokenTexts `json:"thanks"`
 }
 
 // Switch defines model for Switch.
@@ -7629,6 +7761,9 @@ type UpdateQueueJSONRequestBody = QueueSettings
 
 // SetRecordingSettingsJSONRequestBody defines body for SetRecordingSettings for application/json ContentType.
 type SetRecordingSettingsJSONRequestBody = RecordingSettings
+
+// SetSurveyJSONRequestBody defines body for SetSurvey for application/json ContentType.
+type SetSurveyJSONRequestBody = SurveySettings
 
 // LookAtSignInLinkJSONRequestBody defines body for LookAtSignInLink for application/json ContentType.
 type LookAtSignInLinkJSONRequestBody = LinkToken

@@ -67,6 +67,11 @@ func (d *Desk) CallPage(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 		given = append(given, contract.Answer{Key: x.Key, Question: x.Question, Answer: x.Answer})
 	}
 	page.Answers = &given
+	asked, err := d.Queues.SurveyOf(ctx, id)
+	if err != nil {
+		return page, err
+	}
+	page.Survey = &asked
 	if page.Filing, err = d.Filing.LastFiling(ctx, page.Call.Slip.ID); err != nil {
 		return page, err
 	}

@@ -128,3 +128,17 @@ func (s *Server) SetLineRoute(c *gin.Context, id contract.ID) {
 		answer(s, c, http.StatusOK, v, err)
 	}
 }
+
+// GetSurvey implements ServerInterface.
+func (s *Server) GetSurvey(c *gin.Context) {
+	v, err := s.desk.Queues.Survey(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// SetSurvey implements ServerInterface.
+func (s *Server) SetSurvey(c *gin.Context) {
+	if body, ok := read[contract.SurveySettings](s, c); ok {
+		v, err := s.desk.Queues.SetSurvey(c.Request.Context(), actor(c), body)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}

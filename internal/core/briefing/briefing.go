@@ -37,8 +37,16 @@ type Happening struct {
 	Outcome string // of the call
 }
 
+// Score is what somebody answered the last time they were asked whether they would recommend the firm.
+type Score struct {
+	Value int    // 0 to 10
+	Class string // in words
+	At    time.Time
+}
+
 // Caller is what is known of who calls.
 type Caller struct {
+	Score    *Score         // nil: they were never asked
 	Promises []Promise      // the most urgent first
 	Ledger   promise.Ledger // of all that was ever promised to them
 	Matters  []Matter       // the newest first
@@ -50,10 +58,14 @@ type Caller struct {
 // most is how many facts there is room for, besides what has changed.
 const most = 3
 
-// Facts says what matters, three things at most: what was promised, what is open, and in any case the last contact;
+// Facts says what matters, three things at most: their last score, what was promised, what is open, and in any case the last contact;
 // then, as a fourth, what has happened since the reader spoke with them. now is in the reader's zone.
 func Facts(c Caller, now time.Time, w datetime.Style) []string {
 	facts := []string{}
+	if c.Score != nil {
+		facts = append(facts, fmt.Sprintf("%s: %d of 10, %s", c.Score.Class, c.Score.Value,
+			w.Day(c.Score.At.In(now.Location()))))
+	}
 	for _, p := range c.Promises {
 		text := "promised: " + p.Text
 		if !p.Due.IsZero() {

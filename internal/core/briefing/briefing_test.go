@@ -31,6 +31,8 @@ func TestFacts(t *testing.T) {
 			at(2))}}, []string{"promised: a price, 23 Nov 16:42"}},
 		"a promise that was not kept": {briefing.Caller{Promises: []briefing.Promise{promised("a price",
 			at(-2))}}, []string{"promised: a price, 23 Nov 12:42, not kept yet"}},
+		"their last score comes first": {briefing.Caller{Score: &briefing.Score{Value: 3, Class: "would not", At: at(-72)},
+			Matters: []briefing.Matter{pump}}, []string{"would not: 3 of 10, 20 Nov", "open case: Pump runs dry, watching"}},
 		"a promise without a date": {briefing.Caller{Promises: []briefing.Promise{promised("a price",
 			time.Time{})}}, []string{"promised: a price"}},
 		"promises that were not kept in time": {briefing.Caller{Ledger: promise.Ledger{Kept: 4, Late: 1, Broken: 1, Open: 3}},

@@ -6,6 +6,10 @@ import "errors"
 // speaks and plays music while people may still be rung. Unlike voicemail it does not count as an answer.
 const Attendant = "attendant"
 
+// Survey is the device of the machine's leg that asks a customer about the call after its last rep has left. It is no
+// answer, and nobody waits in it.
+const Survey = "survey"
+
 // Attend lets the attendant take a call that nobody speaks in: one that comes in, or that was left to others.
 type Attend struct{}
 
@@ -22,7 +26,8 @@ type Unattend struct{}
 // call.
 type Serve struct{}
 
-// Conclude ends an attended call: Missed, Announced where the caller was served, or CallbackTaken.
+// Conclude ends an attended call (Missed, Announced where the caller was served, or CallbackTaken), or one after its survey
+// (EndedByUs).
 type Conclude struct{ Reason Reason }
 
 func (Attend) input()    {}
@@ -70,7 +75,7 @@ func (s *State) firstTaker() *Leg {
 	var first *Leg
 	for i := range s.Legs {
 		l := &s.Legs[i]
-		takes := l.Party == Rep || l.Party == Machine && l.Device != Attendant || l.Party == Outside && l.As == Handed
+		takes := l.Party == Rep || l.Party == Machine && l.Device != Attendant && l.Device != Survey || l.Party == Outside && l.As == Handed
 		if takes && !l.Answered.IsZero() && (first == nil || l.Answered.Before(first.Answered)) {
 			first = l
 		}
@@ -82,6 +87,34 @@ func (s *State) firstTaker() *Leg {
 // got what they called for nor is called back anyhow.
 func (s *State) Owed() bool {
 	return s.Inbound && s.Answered().IsZero() && s.Reason != CallbackTaken && (!s.Served || s.Reason != Announced)
+}
+
+// Surveyed tells whether the customer is just being asked about the call, which is over for its reps.
+func (s *State) Surveyed() bool { return s.Ended.IsZero() && s.survey() != nil }
+
+// survey is the leg of the machine that asks about the call, nil without one.
+func (s *State) survey() *Leg {
+	for i := range s.Legs {
+		if s.Legs[i].Device == Survey {
+			return &s.Legs[i]
+		}
+	}
+	return nil
+}
+
+// leaveToSurvey ends the last rep's part and lets the customer be asked about the call; false: there is nobody to ask.
+func (d *decision) leaveToSurvey(mine LegNo) bool {
+	out := d.state.Outside()
+	if !d.state.Inbound || d.state.parties() != 2 || out == nil || out.State != Up || d.state.Answered().IsZero() ||
+		d.state.anyLive(Machine) {
+		return false
+	}
+	d.endLeg(mine, EndedByUs)
+	no := LegNo(len(d.state.Legs) + 1)
+	d.add(Fact{Kind: LegAdded, Leg: no, Party: Machine, Device: Survey})
+	d.add(Fact{Kind: LegAnswered, Leg: no})
+	d.gather(out.No, no)
+	return true
 }
 
 func (d *decision) attend() ([]Fact, []Effect, error) {
@@ -169,7 +202,7 @@ func (d *decision) serve() ([]Fact, []Effect, error) {
 }
 
 func (d *decision) conclude(in Conclude) ([]Fact, []Effect, error) {
-	if err := d.attended(); err != nil {
+	if err := d.attended(); err != nil && !d.state.Surveyed() {
 		return nil, nil, err
 	}
 	d.endAll(in.Reason)

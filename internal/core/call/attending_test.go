@@ -172,3 +172,28 @@ func TestAttending(t *testing.T) {
 	_, _, _, err = run(t, then(spoken, call.Attend{})...)
 	assert.Error(t, err, "somebody speaks in it")
 }
+
+func TestACustomerIsAskedAboutTheCall(t *testing.T) {
+	const sec = time.Second
+	asked := []step{{0, comesIn}, {1 * sec, call.Offer{To: []string{"ines"}}}, {3 * sec, call.Answer{By: "ines"}},
+		{20 * sec, call.HangUp{By: "ines", Survey: true}}}
+	s, _, _, err := run(t, asked...)
+	require.NoError(t, err)
+	assert.True(t, s.Surveyed())
+	assert.True(t, s.HasLeft("ines"), "the slip can be filed")
+	require.NotNil(t, s.LeftAt("ines"))
+	assert.False(t, s.Left(), "nobody waits for somebody")
+	_, _, _, err = run(t, append(asked, step{21 * sec, call.Offer{To: []string{"tomas"}}})...)
+	require.ErrorIs(t, err, call.ErrTaken)
+	for name, end := range map[string]call.Input{"it is over": call.Conclude{Reason: call.EndedByUs},
+		"they hang up": call.CarrierEnded{Leg: 1, Reason: call.EndedByThem}} {
+		s, _, _, err = run(t, append(asked, step{40 * sec, end})...)
+		require.NoError(t, err, name)
+		assert.Equal(t, call.EndedByUs, s.Reason, name)
+		assert.Equal(t, call.Parts{Ringing: 3 * sec, Talking: 17 * sec, Machine: 20 * sec}, s.PartsAt(s.Last), name)
+	}
+	s, _, _, err = run(t, step{0, comesIn}, step{1 * sec, call.Offer{To: []string{"ines"}}}, step{3 * sec, call.Answer{By: "ines"}},
+		step{5 * sec, call.CarrierEnded{Leg: 1, Reason: call.EndedByThem}}, step{5 * sec, call.HangUp{By: "ines", Survey: true}})
+	require.ErrorIs(t, err, call.ErrOver)
+	assert.Equal(t, call.EndedByThem, s.Reason, "they were quicker")
+}

@@ -317,7 +317,11 @@ func (s *State) PartsAt(now time.Time) Parts {
 		rung = earliest(end, answered)
 	}
 	p := Parts{Dialing: dialed.Sub(s.Started), Ringing: rung.Sub(dialed), Talking: end.Sub(rung)}
-	if m := s.Machine(); m != nil {
+	m := s.Machine()
+	if m == nil {
+		m = s.survey()
+	}
+	if m != nil {
 		// What was spoken before a machine took over stays talk.
 		p.Machine = end.Sub(earliest(end, m.Answered))
 		p.Talking -= p.Machine

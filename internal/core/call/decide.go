@@ -14,7 +14,10 @@ type Place struct {
 }
 
 // HangUp takes a rep out of the call. Before the answer it gives the try up.
-type HangUp struct{ By string }
+type HangUp struct {
+	By     string
+	Survey bool // the customer is asked about the call, where By was the only rep in it
+}
 
 // CarrierRinging tells that an outside leg rings.
 type CarrierRinging struct{ Leg LegNo }
@@ -234,7 +237,9 @@ func (d *decision) hangUp(in HangUp) ([]Fact, []Effect, error) {
 	case d.state.Internal && mine != 1:
 		reason = EndedByThem // as the one sees it who called
 	}
-	d.goOut(mine, in.By, reason)
+	if !in.Survey || !d.leaveToSurvey(mine) {
+		d.goOut(mine, in.By, reason)
+	}
 	return d.facts, d.effects, nil
 }
 
@@ -284,7 +289,9 @@ func (d *decision) carrier(no LegNo, ev legEvent, reason Reason) {
 		d.answeredBy(no)
 	case evEnded:
 		answered := leg.State == Up
-		reason = reasonFor(reason, answered)
+		if reason = reasonFor(reason, answered); d.state.Surveyed() && reason == EndedByThem {
+			reason = EndedByUs // the conversation was over
+		}
 		if d.state.Inbound && no == 1 && d.state.Answered().IsZero() && reason != CutOff {
 			if reason = Abandoned; d.state.Served {
 				reason = Announced

@@ -114,10 +114,10 @@ func KeypadDigits(text string) bool {
 	return text != "" && len(text) <= 32 && strings.Trim(text, "0123456789*#ABCD") == ""
 }
 
-// Machine is the leg of the machine that took the call, nil without one. An attendant does not take it.
+// Machine is the leg of the machine that took the call, nil without one. An attendant does not take it, nor does a survey.
 func (s *State) Machine() *Leg {
 	for i := range s.Legs {
-		if s.Legs[i].Party == Machine && s.Legs[i].Device != Attendant {
+		if l := &s.Legs[i]; l.Party == Machine && l.Device != Attendant && l.Device != Survey {
 			return &s.Legs[i]
 		}
 	}

@@ -332,8 +332,8 @@ func FuzzParties(f *testing.F) {
 				call.Withdraw{From: by}, call.Lost{}, call.Beep{}, call.Press{By: by, Digits: "1"}, call.Miss{},
 				call.Adopt{By: by, Addresses: []string{"+14135550177"}}, call.MergeInto{By: by, Call: "other"},
 				call.Attend{}, call.Forward{Address: "+14135550188"}, call.Unforward{}, call.Serve{},
-				call.Conclude{Reason: call.CallbackTaken}, call.Unattend{},
-			}[int(script[i])%38]
+				call.Conclude{Reason: call.CallbackTaken}, call.Unattend{}, call.HangUp{By: by, Survey: true},
+			}[int(script[i])%39]
 			more, effects, err := call.Decide(s, in, at)
 			if err != nil {
 				require.Empty(t, more)

@@ -229,10 +229,10 @@ func (s *State) IsUp(user string) bool {
 	return false
 }
 
-// LeftAt is the last leg of a user who is in a call of more than two no longer, while it goes on; nil where that is not
-// so.
+// LeftAt is the last leg of a user who is in a call of more than two no longer, or whose customer is asked about the call,
+// while it goes on; nil where that is not so.
 func (s *State) LeftAt(user string) *Leg {
-	if !s.Ended.IsZero() || !s.More() {
+	if !s.Ended.IsZero() || !s.More() && !s.Surveyed() {
 		return nil
 	}
 	var last *Leg

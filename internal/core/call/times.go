@@ -84,7 +84,7 @@ func (s *State) beside(l *Leg, part Span) (others int, outside bool) {
 		return 0, outside
 	}
 	for i := range s.Legs {
-		if o := &s.Legs[i]; o.No != l.No && o.Device != Attendant && bridgeAt(o, part.From) == part.Bridge {
+		if o := &s.Legs[i]; o.No != l.No && o.Device != Attendant && o.Device != Survey && bridgeAt(o, part.From) == part.Bridge {
 			others++
 			outside = outside || o.Party == Outside
 		}

@@ -6,6 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"trundo/internal/contract"
 	"trundo/internal/core/audio"
 	"trundo/internal/core/call"
 	"trundo/internal/core/presence"
@@ -27,6 +28,8 @@ type Router interface {
 	Keyed(id uuid.UUID, digits string)
 	// MayBeFree is told when somebody may be free who was not.
 	MayBeFree()
+	// Surveys tells whether the customer of a call is to be asked about it once its rep hangs up.
+	Surveys(id uuid.UUID) bool
 	// Give lets a call that was left to others wait in a queue. Error: *firm.FieldError where it does not take it.
 	Give(ctx context.Context, queue uuid.UUID) (func(ctx context.Context, id uuid.UUID), error)
 }
@@ -134,6 +137,11 @@ func (ar *Arrivals) Conclude(ctx context.Context, id uuid.UUID, reason call.Reas
 	return ar.board.Do(ctx, id, call.Conclude{Reason: reason})
 }
 
+// SurveyOver ends a call whose customer has been asked about it.
+func (ar *Arrivals) SurveyOver(ctx context.Context, id uuid.UUID) {
+	_ = ar.board.Do(ctx, id, call.Conclude{Reason: call.EndedByUs})
+}
+
 // Unattend lets a call that a rep gave away wait for them again. Errors: those of call.Decide.
 func (ar *Arrivals) Unattend(ctx context.Context, id uuid.UUID) error {
 	return ar.board.Do(ctx, id, call.Unattend{})
@@ -162,6 +170,32 @@ func (ar *Arrivals) Forward(ctx context.Context, id uuid.UUID, address, shown st
 // Unforward gives up an outside number that has not answered.
 func (ar *Arrivals) Unforward(ctx context.Context, id uuid.UUID) {
 	_ = ar.board.Do(ctx, id, call.Unforward{})
+}
+
+// Tone lets an attended caller hear the tone after which they speak.
+func (ar *Arrivals) Tone(id uuid.UUID) {
+	ar.hears(id, "a tone; now a remark can be spoken")
+	if room := ar.Studio.Room(id); room != nil {
+		room.PlayToThem(media.Tone(audio.Once(beepHz, beepLong), int(beepLong/audio.FrameTime)), nil)
+	}
+}
+
+// RemarkAt is where in the recording of a call one is now; it is recorded from now on, if it was not. False: there is no
+// sound.
+func (rc *Recordings) RemarkAt(id uuid.UUID) (time.Duration, bool) {
+	room := rc.Studio.Room(id)
+	if room == nil {
+		return 0, false
+	}
+	if room.Recorder() == nil {
+		rc.begin(id, contract.CallRecordingKindCall, "a remark of theirs after the call")
+	}
+	rec := room.Recorder()
+	if rec == nil {
+		return 0, false
+	}
+	rec.Resume()
+	return rec.At(), true
 }
 
 // Everybody tells everybody of a call that came in, once whoever it rings has been told.

@@ -116,7 +116,7 @@ func (ls *Lines) WhatIsHeard(ctx context.Context, ref carrier.Ref) string {
 	switch phase := s.Phase(); {
 	case phase == call.PhaseRinging && s.Inbound && !s.Attended():
 		return "it rings"
-	case phase == call.PhaseMessage || s.Attended():
+	case phase == call.PhaseMessage || s.Attended() || s.Surveyed():
 		if c := ls.registry.call(id); c != nil {
 			return c.hears
 		}

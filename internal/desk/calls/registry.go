@@ -4,6 +4,7 @@ import (
 	"context"
 	"maps"
 	"sync"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -163,6 +164,22 @@ func (r *registry) counts() map[uuid.UUID]int {
 		return false
 	})
 	return counts
+}
+
+// left is when a rep left the last call that goes on without them, while its slip is open; zero without one.
+func (r *registry) left(rep uuid.UUID) time.Time {
+	var last time.Time
+	r.where(func(c *liveCall) bool {
+		slip, part := c.parts[rep]
+		if _, open := r.slips[slip]; !part || !open || c.in(rep) {
+			return false
+		}
+		if l := c.state.LeftAt(rep.String()); l != nil && l.Ended.After(last) {
+			last = l.Ended
+		}
+		return false
+	})
+	return last
 }
 
 // reps are those who are, or were, in a call in progress; one may come more than once.

@@ -17,6 +17,7 @@ import (
 	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/promise"
+	"trundo/internal/core/survey"
 	"trundo/internal/desk/book"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
@@ -339,6 +340,13 @@ func (ar *Arrivals) knownOf(ctx context.Context, callID, record uuid.UUID) (brie
 			made.Due = *p.DueAt
 		}
 		c.Promises = append(c.Promises, made)
+	}
+	scores, err := ar.Store.LastScore(ctx, record)
+	if err != nil {
+		return c, err
+	}
+	for _, x := range scores {
+		c.Score = &briefing.Score{Value: x.Value, Class: string(survey.ClassOf(x.Value)), At: x.At}
 	}
 	matters, err := ar.Store.OpenMatters(ctx, &record)
 	if err != nil {

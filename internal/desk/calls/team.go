@@ -58,6 +58,9 @@ func (tm *Team) presence(ctx context.Context, among ...uuid.UUID) ([]db.UsersRow
 		if r.LastEnded.After(now.Add(wrongClock)) {
 			r.LastEnded = time.Time{}
 		}
+		if at := tm.registry.left(u.ID); at.After(r.WrappingSince) && at.After(since) {
+			r.WrappingSince = at
+		}
 		if u.InCall && r.Calls == 0 && tm.Arrivals.elsewhere(ctx, u.ID) {
 			r.Calls = 2 // on another server, which alone could hold that call
 		}

@@ -2,7 +2,8 @@
 // waits for whom). An admin writes routes (routes, outline), tries them (trying) and puts them live; going takes a
 // caller through one, looking_up answers what it asks about them, saying puts what is said while waiting into words.
 // waiting is the line of those who wait, and gives them to who is free (core/queue); callbacks are those who have hung
-// up and keep their place; settings are the queues as they are set up, live as they are now.
+// up and keep their place; settings are the queues as they are set up, live as they are now. survey asks a customer about
+// a call once its rep has hung up.
 //
 // It knows calls and the book. It must not know how a call sounds, rings or is saved: calls ask it as their Router.
 package queues
@@ -36,6 +37,12 @@ type Queues struct {
 	misses  map[string]int                // calls that somebody left unanswered one after the other
 	given   map[string]time.Time          // users to whom something has just been given, until it rings
 	turns   map[uuid.UUID]turn            // callbacks whose turn it is
+
+	surveys  map[uuid.UUID]asks   // calls after which is asked
+	decided  map[uuid.UUID]bool   // calls of which it is decided whether that is so
+	asking   map[uuid.UUID]bool   // calls about which is being asked
+	surveyed map[uuid.UUID]*asked // by call
+
 	writes  []func(context.Context) error // what is still to be written down, in order
 	woken   chan struct{}
 }
@@ -43,7 +50,8 @@ type Queues struct {
 // New makes the routes and queues of a firm.
 func New(c *calls.Calls) *Queues {
 	return &Queues{Firm: c.Firm, Calls: c, Book: c.Book, going: map[uuid.UUID]*going{}, waiting: map[uuid.UUID]*wait{},
-		misses: map[string]int{}, given: map[string]time.Time{}, turns: map[uuid.UUID]turn{}, woken: make(chan struct{}, 1)}
+		surveys: map[uuid.UUID]asks{}, decided: map[uuid.UUID]bool{}, asking: map[uuid.UUID]bool{},
+		surveyed: map[uuid.UUID]*asked{}, misses: map[string]int{}, given: map[string]time.Time{}, turns: map[uuid.UUID]turn{}, woken: make(chan struct{}, 1)}
 }
 
 // Start gives what waits to who is free, until the desk closes.
@@ -58,14 +66,19 @@ func (qs *Queues) Start() {
 
 // Changed implements calls.Router.
 func (qs *Queues) Changed(id uuid.UUID, s *call.State) {
+	qs.chooses(id, s)
 	qs.mu.Lock()
-	g := qs.going[id]
+	g, x := qs.going[id], qs.surveyed[id]
 	qs.mu.Unlock()
+	var changed chan struct{}
 	if g != nil {
-		select {
-		case g.changed <- struct{}{}:
-		default: // it has not looked at the last change yet
-		}
+		changed = g.changed
+	} else if x != nil {
+		changed = x.changed
+	}
+	select {
+	case changed <- struct{}{}:
+	default: // nobody looks, or has not looked at the last change yet
 	}
 	if s.Phase() == call.PhaseEnded || !s.Answered().IsZero() {
 		qs.MayBeFree()
@@ -75,14 +88,17 @@ func (qs *Queues) Changed(id uuid.UUID, s *call.State) {
 // Keyed implements calls.Router.
 func (qs *Queues) Keyed(id uuid.UUID, digits string) {
 	qs.mu.Lock()
-	g := qs.going[id]
+	g, x := qs.going[id], qs.surveyed[id]
 	qs.mu.Unlock()
-	if g == nil {
-		return
+	var keyed chan string
+	if g != nil {
+		keyed = g.keyed
+	} else if x != nil {
+		keyed = x.keyed
 	}
 	select {
-	case g.keyed <- digits:
-	default: // more keys at once than anybody presses
+	case keyed <- digits:
+	default: // nobody asks, or more keys at once than anybody presses
 	}
 }
 

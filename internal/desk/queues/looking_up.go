@@ -124,6 +124,8 @@ func (qs *Queues) holds(ctx context.Context, t route.Test, l lineOf, c *caller, 
 		return c.facts.OpenDeal
 	case route.Promised:
 		return c.facts.Promised
+	case route.Dissatisfied:
+		return qs.dissatisfied(ctx, *c.record)
 	case route.Fits:
 		return qs.fitsFilter(ctx, t, *c.record)
 	}

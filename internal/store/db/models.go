@@ -892,6 +892,17 @@ type Sound struct {
 	CreatedAt time.Time
 }
 
+type SurveyAnswer struct {
+	CallID     uuid.UUID
+	QuestionID string
+	Question   string
+	Kind       string
+	Value      int
+	FromMs     int64
+	LongMs     int64
+	At         time.Time
+}
+
 type Telephone struct {
 	UserID     uuid.UUID
 	E164       string

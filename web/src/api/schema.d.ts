@@ -898,6 +898,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/survey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getSurvey"];
+        put: operations["setSurvey"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/routes": {
         parameters: {
             query?: never;
@@ -3646,6 +3662,7 @@ export interface components {
              */
             id: string;
             kind: components["schemas"]["RecordKind"];
+            satisfaction?: components["schemas"]["Satisfaction"];
             name: string;
             job: string;
             stage: string;
@@ -5506,6 +5523,49 @@ export interface components {
         SpokenTexts: {
             [key: string]: string;
         };
+        SurveySettings: {
+            active: boolean;
+            /** @description After conversations on these lines; none is all */
+            lines: string[];
+            /** @description Of the callers, in percent */
+            share: number;
+            /** @description Nobody is asked again within so many days */
+            every_days: number;
+            hello: components["schemas"]["SpokenTexts"];
+            questions: components["schemas"]["SurveyQuestion"][];
+            thanks: components["schemas"]["SpokenTexts"];
+        };
+        SurveyQuestion: {
+            id: string;
+            /** @enum {string} */
+            kind: "score" | "yes_no" | "remark";
+            texts: components["schemas"]["SpokenTexts"];
+        };
+        SurveyAnswer: {
+            question: string;
+            /** @enum {string} */
+            kind: "score" | "yes_no" | "remark";
+            value: number;
+            /** @description For reading */
+            text: string;
+            /**
+             * Format: double
+             * @description Of a remark: from where in the recording
+             */
+            from_seconds?: number;
+            /** Format: double */
+            seconds?: number;
+            tone?: components["schemas"]["SatisfactionTone"];
+        };
+        /** @enum {string} */
+        SatisfactionTone: "would recommend" | "undecided" | "would not";
+        /** @description The last score that somebody gave */
+        Satisfaction: {
+            score: number;
+            tone: components["schemas"]["SatisfactionTone"];
+            /** Format: date-time */
+            at: string;
+        };
         RouteEntry: {
             /** Format: uuid */
             id: string;
@@ -6098,6 +6158,8 @@ export interface components {
             changes: components["schemas"]["Change"][];
             filing?: components["schemas"]["Filing"];
             answers?: components["schemas"]["Answer"][];
+            /** @description What the customer answered after it */
+            survey?: components["schemas"]["SurveyAnswer"][];
         };
         HistoryEntry: {
             /** Format: date-time */
@@ -6801,7 +6863,7 @@ export interface components {
             /** Format: int64 */
             n: number;
             /** @enum {string} */
-            kind: "waiting" | "free" | "word" | "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving" | "voices" | "sound" | "round";
+            kind: "waiting" | "free" | "word" | "survey" | "hello" | "call" | "slip" | "history" | "lane" | "record" | "book" | "import" | "ring" | "team" | "saving" | "voices" | "sound" | "round";
             /** @description Of kind free: who is */
             colleague?: components["schemas"]["Colleague"];
             /** @description Of kind voices, in a call of more than two: how loud each leg is */
@@ -8536,6 +8598,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QueueSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSurvey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What customers are asked after a conversation */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurveySettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setSurvey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SurveySettings"];
+            };
+        };
+        responses: {
+            /** @description Saved */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurveySettings"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -19,14 +19,23 @@ type Option =
   | { id: string; number: Schemas["PhoneNumber"]; name: string }
   | { id: string; typed: string; display: string; problem: string }
   | { id: string; line: Schemas["AskableLine"] }
+  | { id: string; queue: Schemas["QueueNow"] }
   | { id: string; park: true }
   | { id: string; help: true };
 
 const can = (o: Option) =>
-  "colleague" in o ? o.colleague.rings : "problem" in o ? !o.problem : "line" in o ? o.line.open : true;
+  "colleague" in o
+    ? o.colleague.rings
+    : "problem" in o
+      ? !o.problem
+      : "line" in o
+        ? o.line.open
+        : "queue" in o
+          ? o.queue.open && o.queue.there > 0
+          : true;
 
 /** given tells whether something can only be given the call, not asked. */
-const given = (o: Option) => "line" in o;
+const given = (o: Option) => "line" in o || "queue" in o;
 
 /** AskPicker is whom to ask: the best guess first with its reason, then everybody; a name or number that is typed, too. */
 export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }) {
@@ -38,6 +47,7 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
   const q = useDeferredValue(text.trim());
   const whom = useQuery(queries.whom(call.id, q));
   const found = useQuery({ ...queries.find(q), enabled: q !== "" });
+  const queues = useQuery(queries.queues).data ?? [];
   const [hurried, setHurried] = useState<Schemas["Ask"]["as"]>(); // Enter came before what was found for the text
   const ready =
     q === text.trim() &&
@@ -57,6 +67,8 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
     if (may(call, "park")) options.push({ id: "park", park: true });
     options.push({ id: "help", help: true });
   }
+  const named = (name: string) => name.toLowerCase().includes(q.toLowerCase());
+  options.push(...queues.filter((x) => whom.data && named(x.name)).map((queue): Option => ({ id: queue.id, queue })));
   options.push(...(whom.data?.lines ?? []).map((line): Option => ({ id: line.id, line })));
   options.push(...(whom.data?.people ?? []).filter((c) => !c.rings).map(asOption));
   const at = Math.min(active, Math.max(0, options.length - 1));
@@ -110,6 +122,7 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
       onClose();
     } else if ("help" in o) help.mutate();
     else if (!can(o)) return;
+    else if ("queue" in o) asks.mutate({ as: "handed", queue_id: o.queue.id });
     else if ("line" in o) asks.mutate({ as: "handed", line_id: o.line.id });
     else if ("colleague" in o) asks.mutate({ as, colleague_id: o.colleague.colleague.id });
     else if ("number" in o) asks.mutate({ as, number_id: o.number.id });
@@ -286,6 +299,15 @@ function Text({ option: o }: { option: Option }) {
     return (
       <span>
         <span className="font-semibold">{t.help}</span> <span className="text-sm text-quiet">{t.helpHelp}</span>
+      </span>
+    );
+  if ("queue" in o)
+    return (
+      <span className={`min-w-0 truncate ${can(o) ? "" : "text-quiet"}`}>
+        <span className="font-semibold">{t.queueOf(o.queue.name)}</span>{" "}
+        <span className="text-sm text-quiet">
+          {o.queue.open ? t.queueFree(o.queue.free, o.queue.waiting) : t.queueClosed}
+        </span>
       </span>
     );
   if ("line" in o)

@@ -48,6 +48,10 @@ export const parties = {
     help: "Ask for help",
     helpHelp: "Those who lead see it, and can listen, whisper or step in.",
     helpAsked: "Those who lead see that you want help",
+    queueOf: (name: string) => `Queue ${name}`,
+    queueFree: (free: number, waiting: number) =>
+      `${free === 0 ? "nobody is free" : free === 1 ? "1 person is free" : `${String(free)} people are free`}, ${String(waiting)} waiting`,
+    queueClosed: "closed now",
     lineOf: (label: string) => `${label}, everybody of the line`,
     lineFree: (n: number) => (n === 1 ? "1 free" : `${String(n)} free`),
     lineClosed: "closed now",
