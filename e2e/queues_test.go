@@ -3,11 +3,14 @@ package e2e_test
 import (
 	"strings"
 	"testing"
+	"time"
 
+	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/carrier"
+	"trundo/internal/demo"
 )
 
 // serviceE164 is the service hotline, which goes by a route.
@@ -59,10 +62,16 @@ func TestARouteIsWrittenTriedPutLiveAndRolledBack(t *testing.T) {
 	ada.click("item", "Ring people")
 	ada.see("This is never reached", "[role=list]")
 	ada.see("2 problems", "main")
-	assert.True(t, eval[bool](ada, `[...document.querySelectorAll('button')].find(b => b.innerText === 'Put live').disabled`))
+	assert.True(
+		t,
+		eval[bool](ada, `[...document.querySelectorAll('button')].find(b => b.innerText === 'Put live').disabled`),
+	)
 	ada.looks("route-faults")
 
-	ada.choose("Earlier versions", eval[string](ada, `[...document.querySelectorAll('option')].find((o) => o.text.startsWith('Version 1,')).text`))
+	ada.choose(
+		"Earlier versions",
+		eval[string](ada, `[...document.querySelectorAll('option')].find((o) => o.text.startsWith('Version 1,')).text`),
+	)
 	ada.click("button", "Go back to it")
 	ada.see("version 1 is live", "main")
 	ada.see("Say “Service at Lindenfall Cisterns", "[role=list]")
@@ -133,6 +142,60 @@ func TestAQueueIsSetUp(t *testing.T) {
 	ada.see("What happens to callers", "main")
 	ada.looks("line-route")
 	ada.accessible("a line with a route")
+}
+
+func TestACustomerIsAskedAboutTheCallAndTheScoreIsSeenAtOnce(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	tomas := w.signedIn(t, "Tomas Reyl")
+	ref, err := w.sim.CallIn(demo.AnswersSoon, serviceE164)
+	require.NoError(t, err)
+	w.heard(t, ref, "“For a pump or a leak press 1")
+	require.True(t, w.sim.OutsidePresses(ref, "1"))
+	tomas.see(berit, "[data-testid=ring]")
+	tomas.keys("y")
+	tomas.see("speaking", slipPart)
+	tomas.click("button", "Berit Osterlund the same number", slipPart)
+	tomas.person(berit)
+	tomas.command("e")
+	tomas.see("we hung up", slipPart)
+	w.heard(t, ref, "“How likely are you to recommend us?")
+	require.True(t, w.sim.OutsidePresses(ref, "3"))
+	tomas.see("would not recommend us (3 of 10)", "[data-testid=satisfaction]")
+	tomas.see("File", slipPart)
+	tomas.looks("survey-record")
+	w.heard(t, ref, "“Is your question solved?")
+	require.True(t, w.sim.OutsidePresses(ref, "2"))
+	w.heard(t, ref, "a tone; now a remark can be spoken")
+	tomas.command("1")
+	tomas.command("f")
+	tomas.see("Filed: ")
+	begun := time.Now()
+	require.Eventually(
+		t,
+		func() bool { return time.Since(begun) > 1100*time.Millisecond },
+		patience,
+		pace,
+		"they speak",
+	)
+	require.True(t, w.sim.OutsidePresses(ref, "#"))
+	w.heard(t, ref, "“Thank you. Goodbye.”")
+	var call uuid.UUID
+	require.NoError(
+		t,
+		w.Store.Pool.QueryRow(t.Context(), `SELECT call_id FROM survey_answers WHERE kind = 'remark'`).Scan(&call),
+	)
+	tomas.visit("/calls/" + call.String())
+	tomas.see("3 of 10, would not", "[data-testid=survey]")
+	tomas.see("a spoken remark of 1 s", "[data-testid=survey]")
+	tomas.looks("survey-call")
+	tomas.accessible("a call with a survey")
+
+	ada := w.signedIn(t, "Ada")
+	ada.visit("/settings?tab=survey")
+	ada.see("ask customers after conversations", "main")
+	ada.looks("survey-settings")
+	ada.accessible("the survey")
 }
 
 // heard waits until somebody outside hears something that begins so.

@@ -3,6 +3,7 @@ package demo
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 
 	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
@@ -163,6 +164,15 @@ func (m *maker) queues(ctx context.Context, tx pgx.Tx) error {
 			m.now.AddDate(0, -2, 0), m.users[len(m.users)-1])
 		batch.Queue(`UPDATE lines SET route_id = $2 WHERE id = $1`, m.lines[r.line], id)
 	}
+	// Who called the hotline, or about a contract, is asked about it.
+	batch.Queue(`INSERT INTO settings (key, value) VALUES ('survey', $1)`, fmt.Appendf(nil, `{"active":true,"lines":["%s","%s"],"share":100,"every_days":30,
+		"hello":{"en":"Please stay for a few short questions.","fr":"Restez en ligne pour quelques courtes questions."},
+		"questions":[{"id":"recommend","kind":"score","texts":{"en":"How likely are you to recommend us? Press a number from 0, not at all, to 10.",
+			"fr":"Nous recommanderiez-vous? Appuyez sur un chiffre de 0, pas du tout, à 10."}},
+		{"id":"solved","kind":"yes_no","texts":{"en":"Is your question solved? Press 1 for yes, 2 for no.","fr":"Votre question est-elle réglée? 1 pour oui, 2 pour non."}},
+		{"id":"remark","kind":"remark","texts":{"en":"After the tone, tell us why. Press the hash key when you are done.",
+			"fr":"Après le signal, dites-nous pourquoi. Terminez par dièse."}}],
+		"thanks":{"en":"Thank you. Goodbye.","fr":"Merci. Au revoir."}}`, m.lines[2], m.lines[6]))
 	return tx.SendBatch(ctx, batch).Close()
 }
 
@@ -178,5 +188,11 @@ func (m *maker) waited(ctx context.Context, tx pgx.Tx) error {
 			return err
 		}
 	}
-	return nil
+	// What some of them said about it, drawn from the calls' own ids.
+	_, err := tx.Exec(ctx, `INSERT INTO survey_answers (call_id, question_id, question, kind, value, at)
+		SELECT c.id, 'recommend', 'How likely are you to recommend us? Press a number from 0, not at all, to 10.', 'score',
+			(ARRAY[10, 9, 9, 8, 7, 10, 4, 9, 8, 2])[1 + ('x' || substr(md5(c.remote_e164), 1, 6))::bit(24)::int % 10], c.ended_at
+		FROM calls c WHERE c.direction = 'inbound' AND c.answered_at IS NOT NULL AND c.line_id = ANY ($1)
+			AND ('x' || substr(md5(c.remote_e164), 7, 4))::bit(16)::int % 3 = 0`, []uuid.UUID{m.lines[2], m.lines[6]})
+	return err
 }

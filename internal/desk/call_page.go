@@ -7,6 +7,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/call"
 	"trundo/internal/desk/calls"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
@@ -37,15 +38,28 @@ func (d *Desk) CallPage(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 	}
 	page.MayListen = new(d.Calls.Parties.MayListen(ctx, a, id))
 	page.Facts = []contract.CallFact{}
+	attended, reps := false, map[call.LegNo]bool{}
 	for _, r := range rows {
 		f, err := calls.ReadFact(r.Seq, r.At, r.Kind, r.Data)
 		if err != nil {
 			return page, err
 		}
-		if text := calls.FactText(f, page.Call, who); text != "" {
+		attended = attended || f.Kind == call.LegAdded && f.Device == call.Attendant
+		reps[f.Leg] = reps[f.Leg] || f.Kind == call.LegAdded && f.Party == call.Rep && f.As == ""
+		text := calls.FactText(f, page.Call, who)
+		if f.Kind == call.LegAnswered && attended && reps[f.Leg] { // the caller's leg was answered by the route
+			text = who(f.Leg) + " answered"
+		}
+		if text != "" {
 			page.Facts = append(page.Facts, contract.CallFact{Seq: f.Seq, At: f.At, Text: text})
 		}
 	}
+	waits, err := d.Queues.WaitTexts(ctx, id)
+	if err != nil {
+		return page, err
+	}
+	page.Facts = append(page.Facts, waits...)
+	slices.SortStableFunc(page.Facts, func(x, y contract.CallFact) int { return x.At.Compare(y.At) })
 	if page.Recordings, err = d.Recordings.OfCall(ctx, a, id); err != nil {
 		return page, err
 	}

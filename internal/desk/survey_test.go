@@ -42,7 +42,7 @@ func TestACustomerIsAskedOnceTheRepHasHungUp(t *testing.T) {
 	ref, c := w.servedBy(w.ines)
 	w.until("it is decided", func() bool { return w.Queues.Surveys(c.ID) })
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
-	w.hears(ref, "“Please stay for two short questions.”")
+	w.hears(ref, "“Please stay for a few short questions.”")
 	team, err := w.Team.Team(t.Context())
 	require.NoError(t, err)
 	for _, x := range team {

@@ -2,6 +2,7 @@ package calls
 
 import (
 	"context"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -43,6 +44,13 @@ func FactText(f call.Fact, c contract.Call, who func(call.LegNo) string) string 
 			return "They heard the announcement"
 		case call.Prepared:
 			return c.Slip.RepName + " left it to “" + f.Address + "”"
+		case call.Attendant:
+			return "The route took the call"
+		case call.Survey:
+			return "They were asked about the call"
+		}
+		if f.Party == call.Rep && f.As == "" && f.Word != "" && c.Direction == contract.CallDirectionInbound {
+			return "It rang for " + who(f.Leg) + ": " + f.Word
 		}
 	case call.Arrived:
 		return "They called " + c.Shown
@@ -55,7 +63,8 @@ func FactText(f call.Fact, c contract.Call, who func(call.LegNo) string) string 
 		return "It rang"
 	case call.LegAnswered:
 		switch {
-		case c.Direction == contract.CallDirectionInbound && f.Leg == 1 && c.State.AnsweredAt == nil:
+		case c.Direction == contract.CallDirectionInbound && f.Leg == 1 &&
+			(c.State.AnsweredAt == nil || f.At.Before(c.State.AnsweredAt.Truncate(time.Microsecond))):
 			return "" // a machine did
 		case c.Direction == contract.CallDirectionInternal && f.Leg == 2:
 			return "Answered"
@@ -64,6 +73,8 @@ func FactText(f call.Fact, c contract.Call, who func(call.LegNo) string) string 
 		case c.Direction == contract.CallDirectionOutbound && f.Leg != 1 && f.Leg != 0:
 			return "They answered"
 		}
+	case call.Served:
+		return "They were told what they called for"
 	case call.CallEnded:
 		return ReasonText(f.Reason)
 	}
@@ -100,7 +111,7 @@ func ReasonText(r call.Reason) string {
 	case call.LeftMessage:
 		return "They left a message"
 	case call.Announced:
-		return "They heard that nobody is there"
+		return "They heard the announcement"
 	case call.MessageLeft:
 		return "The message was left"
 	case call.NoMoment:
@@ -115,6 +126,8 @@ func ReasonText(r call.Reason) string {
 		return "Joined to another call"
 	case call.Elsewhere:
 		return "Somebody else took it"
+	case call.CallbackTaken:
+		return "They asked to be called back"
 	}
 	return ""
 }
@@ -131,6 +144,9 @@ func partyText(f call.Fact, who func(call.LegNo) string) (string, bool) {
 		case call.Consulted:
 			return who(f.For) + " asked " + who(f.Leg) + because, true
 		case call.Handed:
+			if f.For == 0 {
+				return "It rang at " + who(f.Leg), true
+			}
 			return who(f.For) + " gave the call to " + who(f.Leg) + because, true
 		case call.Returned:
 			return "It came back to " + who(f.Leg) + because, true

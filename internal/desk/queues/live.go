@@ -3,6 +3,7 @@ package queues
 import (
 	"context"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -443,4 +444,30 @@ func (qs *Queues) queueOf(ctx context.Context, set *setUp, id uuid.UUID) (*Queue
 		}
 	}
 	return nil, firm.ErrNotFound
+}
+
+// outcomes say what came of a wait.
+var outcomes = map[string]string{"abandoned": "until they gave up", "callback": "and asked to be called back",
+	"voicemail": "and went to voicemail", "pressed": "and pressed a key"}
+
+// WaitTexts say where somebody waited in a call, and for how long, each with its time.
+func (qs *Queues) WaitTexts(ctx context.Context, call uuid.UUID) ([]contract.CallFact, error) {
+	rows, err := qs.Store.WaitsOfCall(ctx, call)
+	var texts []contract.CallFact
+	for i, w := range rows {
+		x := contract.CallFact{Seq: -1 - i, At: w.Since, Text: "They wait in " + w.Name}
+		switch {
+		case w.How == "overflow" && w.LeftAt != nil && w.LeftAt.Equal(w.Since):
+			x.Text = w.Name + " did not take them: " + w.Why
+		case w.LeftAt != nil:
+			x.At = *w.LeftAt
+			x.Text = strings.TrimSpace("They waited in " + w.Name + " for " +
+				w.LeftAt.Sub(w.Since).Round(time.Second).String() + " " + outcomes[w.How])
+			if w.Why != "" {
+				x.Text += ", " + w.Why
+			}
+		}
+		texts = append(texts, x)
+	}
+	return texts, err
 }

@@ -38,7 +38,7 @@ type asks struct {
 func usualAsks() asks {
 	english := func(text string) map[string]string { return map[string]string{usualLanguage: text} }
 	return asks{Share: 100, EveryDays: 30, Lines: []uuid.UUID{},
-		Hello: english("Please stay for two short questions."),
+		Hello: english("Please stay for a few short questions."),
 		Questions: []survey.Question{
 			{ID: "recommend", Kind: survey.Score,
 				Texts: english("How likely are you to recommend us? Press a number from 0, not at all, to 10.")},
@@ -356,8 +356,8 @@ func (x *asked) keeps(p db.InsertSurveyAnswerParams) {
 			return err
 		}
 		x.qs.PublishHistory(&x.id, records...)
-		for i := range records {
-			x.qs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindRecord, Records: &[]uuid.UUID{records[i]}})
+		if len(records) > 0 {
+			x.qs.PublishRecord(records...)
 		}
 		return nil
 	})

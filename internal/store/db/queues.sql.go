@@ -980,3 +980,43 @@ func (q *Queries) UpdateRoute(ctx context.Context, arg UpdateRouteParams) (int64
 	}
 	return result.RowsAffected(), nil
 }
+
+const waitsOfCall = `-- name: WaitsOfCall :many
+SELECT q.name, w.since, w.left_at, w.how, w.why FROM queue_waits w JOIN queues q ON q.id = w.queue_id
+WHERE w.call_id = $1 AND w.kind = 'call' ORDER BY w.since
+`
+
+type WaitsOfCallRow struct {
+	Name   string
+	Since  time.Time
+	LeftAt *time.Time
+	How    string
+	Why    string
+}
+
+// Where somebody waited in a call, and what came of it.
+func (q *Queries) WaitsOfCall(ctx context.Context, callID *uuid.UUID) ([]WaitsOfCallRow, error) {
+	rows, err := q.db.Query(ctx, waitsOfCall, callID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []WaitsOfCallRow{}
+	for rows.Next() {
+		var i WaitsOfCallRow
+		if err := rows.Scan(
+			&i.Name,
+			&i.Since,
+			&i.LeftAt,
+			&i.How,
+			&i.Why,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}

@@ -154,3 +154,8 @@ SELECT EXISTS (SELECT FROM unreturned WHERE remote_e164 = @e164 AND remote_e164 
 
 -- name: PeopleNamed :many
 SELECT id, name, active FROM users;
+
+-- name: WaitsOfCall :many
+-- Where somebody waited in a call, and what came of it.
+SELECT q.name, w.since, w.left_at, w.how, w.why FROM queue_waits w JOIN queues q ON q.id = w.queue_id
+WHERE w.call_id = @call_id AND w.kind = 'call' ORDER BY w.since;

@@ -75,6 +75,7 @@ export const keys = {
   staff: named("staff"),
   states: named("states"),
   suggested: named("suggested"),
+  survey: named("survey"),
   team: named("team"),
   telephone: named("telephone"),
   templates: named("templates"),

@@ -137,6 +137,12 @@ export function RecordView({
   );
 }
 
+const scoreTones = {
+  "would recommend": "font-semibold text-theirs",
+  undecided: "font-semibold text-waiting",
+  "would not": "font-semibold text-ending",
+};
+
 /** TopLine says under the name what the admin has put there, and the calls so far. */
 function TopLine({ record }: { record: Record }) {
   const fields = useFields(record.kind);
@@ -154,6 +160,11 @@ function TopLine({ record }: { record: Record }) {
       ))}
       {record.kind !== "product" &&
         `${parts.length > 0 ? " · " : ""}${t.record.touches(record.touches, record.conversations)}`}
+      {record.satisfaction && (
+        <span data-testid="satisfaction" className={scoreTones[record.satisfaction.tone]}>
+          {` · ${t.record.score(record.satisfaction.tone, record.satisfaction.score)}`}
+        </span>
+      )}
     </p>
   );
 }

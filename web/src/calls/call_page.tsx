@@ -21,6 +21,7 @@ import { useNotes } from "../filing/notes_and_records";
 import { usePlan } from "../filing/plan";
 import { PlanItems, whenOf } from "../filing/plan_items";
 import { CallType, LinkChip, Subject } from "../filing/slip_fields";
+import { SurveyAnswers } from "./survey_answers";
 import { UnknownCaller } from "./unknown_caller";
 import { howLong, sentence, whoOf } from "./words";
 
@@ -34,7 +35,7 @@ export function CallPage() {
   const [making, setMaking] = useState(false);
   if (page.isPending) return <Loading />;
   if (!page.data) return <Failed error={page.error} retry={() => void page.refetch()} title={t.calls.gone} />;
-  const { call, facts, changes, recordings, filing, answers } = page.data;
+  const { call, facts, changes, recordings, filing, answers, survey } = page.data;
   const heard = recordings.find((r) => r.state === "kept");
   const answered = call.slip.state !== "none";
   const mayCorrect = answered && call.slip.may_change === true;
@@ -68,6 +69,7 @@ export function CallPage() {
               {mayCorrect ? <Correct key={call.slip.id} call={call} filing={filing} /> : <ReadOnly call={call} />}
             </>
           )}
+          {survey && <SurveyAnswers call={call.id} answers={survey} />}
           {answers && answers.length > 0 && (
             <section aria-label={t.after.scripts.answers} data-testid="answers">
               <h2 className="mt-2 border-b border-rule-strong pb-1 text-quiet">{t.after.scripts.answers}</h2>

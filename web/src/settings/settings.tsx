@@ -29,6 +29,7 @@ import { PrivacySettings } from "./privacy";
 import { RoleSettings } from "./roles";
 import { UsageSettings } from "./usage";
 import { StaffSettings } from "./staff";
+import { SurveySettings } from "./survey";
 import { firm, staff, trail } from "../texts/staff";
 import { health } from "../texts/line_health";
 import { usage } from "../texts/usage";
@@ -37,6 +38,7 @@ import { privacy } from "../texts/privacy";
 import { queues } from "../texts/queues";
 import { roles } from "../texts/roles";
 import { routes } from "../texts/routes";
+import { survey } from "../texts/survey";
 
 const s = t.book.settings;
 const g = t.after.settingGroups;
@@ -56,6 +58,7 @@ const labels: Record<string, string> = {
   privacy: privacy.tab,
   queues: queues.tab,
   routes: routes.tab,
+  survey: survey.tab,
   sound: t.voice.menu,
   prepared: t.voice.prepared.tab,
   recording: t.voice.rules.tab,
@@ -65,7 +68,7 @@ const labels: Record<string, string> = {
   scripts: t.after.scripts.tab,
   outcomes: t.after.settings.tab,
 };
-const about: Record<string, string> = { ...g.about, queues: queues.about, routes: routes.about };
+const about: Record<string, string> = { ...g.about, queues: queues.about, routes: routes.about, survey: survey.about };
 const labelOf = (key: string) => labels[key] ?? key;
 
 /** Settings are what one may set: for the firm, as far as one's rights go, and for oneself. */
@@ -101,6 +104,7 @@ export function Settings() {
         { key: "lines", there: may("telephony"), part: <LineSettings /> },
         { key: "routes", there: may("telephony"), part: <RouteSettings /> },
         { key: "queues", there: may("telephony"), part: <QueueSettings /> },
+        { key: "survey", there: may("telephony"), part: <SurveySettings /> },
         { key: "health", there: may("telephony"), part: <LineHealth /> },
         { key: "prepared", there: may("telephony"), part: <PreparedSettings /> },
         { key: "recording", there: may("telephony"), part: <RecordingSettings /> },

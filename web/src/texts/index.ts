@@ -154,7 +154,8 @@ export const t = {
       abandoned: "they gave up",
       missed: "nobody answered",
       left_message: "left a message",
-      announced: "heard we are closed",
+      announced: "heard an announcement",
+      callback_taken: "asked for a call back",
       message_left: "message left",
       no_moment: "no beep, nothing left",
       unconfirmed: "duration not entered",
@@ -248,6 +249,8 @@ export const t = {
     from: (s: string) => `from ${s}`,
     touches: (calls: number, talks: number) =>
       `${count(calls, "call", "calls")}, ${count(talks, "conversation", "conversations")}`,
+    score: (says: string, score: number) =>
+      `${says === "would not" ? "would not recommend us" : says === "undecided" ? "undecided about us" : "would recommend us"} (${String(score)} of 10)`,
     mail: "Mail",
     web: "Web",
     address: "Address",
