@@ -452,7 +452,7 @@ var outcomes = map[string]string{"abandoned": "until they gave up", "callback": 
 
 // WaitTexts say where somebody waited in a call, and for how long, each with its time.
 func (qs *Queues) WaitTexts(ctx context.Context, call uuid.UUID) ([]contract.CallFact, error) {
-	rows, err := qs.Store.WaitsOfCall(ctx, call)
+	rows, err := qs.Store.WaitsOfCall(ctx, &call)
 	var texts []contract.CallFact
 	for i, w := range rows {
 		x := contract.CallFact{Seq: -1 - i, At: w.Since, Text: "They wait in " + w.Name}
