@@ -66,8 +66,8 @@ func (s *Switchboard) shut(a *active) {
 type sound int
 
 const (
-	soundNone sound = iota
-	soundAttended // the attendant speaks; what is heard is up to who takes the caller through it
+	soundNone     sound = iota
+	soundAttended       // the attendant speaks; what is heard is up to who takes the caller through it
 	soundRinging
 	soundBusy
 	soundReorder

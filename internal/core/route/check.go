@@ -86,10 +86,9 @@ type checker struct {
 
 // place is where a block of steps stands.
 type place struct {
-	depth    int
-	menu     bool // beneath a menu's key
-	queue    bool // beneath a key while waiting
-	language string
+	depth int
+	menu  bool // beneath a menu's key
+	queue bool // beneath a key while waiting
 }
 
 func (c *checker) fault(step, text string) { c.faults = append(c.faults, Fault{step, text}) }

@@ -98,9 +98,10 @@ func TestClassOf(t *testing.T) {
 func FuzzSurvey(f *testing.F) {
 	f.Add([]byte{0, 1, 2, 5, 14, 1, 3})
 	f.Fuzz(func(t *testing.T, script []byte) {
-		s, effects := survey.Next(questions, survey.State{}, survey.Begin{})
+		s, _ := survey.Next(questions, survey.State{}, survey.Begin{})
 		asked, answers := 1, map[string]int{}
 		for _, b := range script {
+			var effects []survey.Effect
 			s, effects = survey.Next(questions, s, []survey.Event{survey.Begin{}, survey.Spoken{}, survey.Elapsed{},
 				survey.Keyed{Digits: string("0123456789*#A"[b%13])}}[b%4])
 			for _, e := range effects {

@@ -32,19 +32,19 @@ type Queues struct {
 	times firm.Cache[map[uuid.UUID][]time.Duration] // of handling, by queue
 
 	mu      sync.Mutex
-	going   map[uuid.UUID]*going          // by call
-	waiting map[uuid.UUID]*wait           // by wait
-	misses  map[string]int                // calls that somebody left unanswered one after the other
-	given   map[string]time.Time          // users to whom something has just been given, until it rings
-	turns   map[uuid.UUID]turn            // callbacks whose turn it is
+	going   map[uuid.UUID]*going // by call
+	waiting map[uuid.UUID]*wait  // by wait
+	misses  map[string]int       // calls that somebody left unanswered one after the other
+	given   map[string]time.Time // users to whom something has just been given, until it rings
+	turns   map[uuid.UUID]turn   // callbacks whose turn it is
 
 	surveys  map[uuid.UUID]asks   // calls after which is asked
 	decided  map[uuid.UUID]bool   // calls of which it is decided whether that is so
 	asking   map[uuid.UUID]bool   // calls about which is being asked
 	surveyed map[uuid.UUID]*asked // by call
 
-	writes  []func(context.Context) error // what is still to be written down, in order
-	woken   chan struct{}
+	writes []func(context.Context) error // what is still to be written down, in order
+	woken  chan struct{}
 }
 
 // New makes the routes and queues of a firm.

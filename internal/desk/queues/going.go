@@ -315,10 +315,7 @@ func (g *going) why(why string) string {
 
 // attend lets the attendant take the call, if it has not; false: it is somebody's, or over.
 func (g *going) attend(ctx context.Context) bool {
-	if g.qs.Calls.Arrivals.Attend(ctx, g.id) != nil {
-		return false
-	}
-	return true
+	return g.qs.Calls.Arrivals.Attend(ctx, g.id) == nil
 }
 
 func (g *going) speak(ctx context.Context, language, text, sound string) route.Event {

@@ -68,7 +68,7 @@ func (qs *Queues) named(ctx context.Context, a firm.Actor, set *setUp, docs ...r
 	n.names.Filter = func(t route.Test) string { return filterWords(*t.Filter, f.Book.Of(fields.Kind(t.Kind))) }
 	n.world.Filters = func(kind string, x filter.Node) error {
 		if !slices.Contains([]string{"contact", "lead", "company"}, kind) {
-			return errors.New("Say whether it is about contacts, leads or companies")
+			return errors.New("it is about contacts, leads or companies")
 		}
 		_, err := qs.resolve(ctx, route.Test{Kind: kind, Filter: &x})
 		return err
