@@ -10,11 +10,16 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/carrier"
+	"trundo/internal/contract"
 	"trundo/internal/demo"
+	"trundo/internal/desk/outreach"
 )
 
 // serviceE164 is the service hotline, which goes by a route.
 const serviceE164 = "+14135550120"
+
+// contractsE164 is the line of maintenance contracts, whose text messages wait in a queue.
+const contractsE164 = "+14135550133"
 
 func TestARouteIsWrittenTriedPutLiveAndRolledBack(t *testing.T) {
 	t.Parallel()
@@ -196,6 +201,25 @@ func TestACustomerIsAskedAboutTheCallAndTheScoreIsSeenAtOnce(t *testing.T) {
 	ada.see("ask customers after conversations", "main")
 	ada.looks("survey-settings")
 	ada.accessible("the survey")
+}
+
+func TestWhatSomebodyWroteWaitsForTheEndOfTheCall(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	tomas := w.signedIn(t, "Tomas Reyl")
+	w.calling(tomas)
+	require.NoError(t, w.Desk.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText,
+		From: "+12125550187", To: contractsE164, Body: "When do you come for the yearly check?"}))
+	tomas.see("wrote: When do you come", "[data-testid=queue-waits]")
+	tomas.looks("written-waits")
+	tomas.accessible("a message that waits")
+	tomas.command("e")
+	tomas.see("we hung up", slipPart)
+	tomas.command("1")
+	tomas.command("f")
+	tomas.see("Filed: ")
+	tomas.see("When do you come for the yearly check?", "[data-testid=lane]")
+	tomas.until("it waits for nobody else", `!document.querySelector('[data-testid=queue-waits]')`)
 }
 
 // heard waits until somebody outside hears something that begins so.

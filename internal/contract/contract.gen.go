@@ -5445,8 +5445,11 @@ type QueueNow struct {
 	MayLead bool `json:"may_lead"`
 
 	// Member The reader is one
-	Member bool   `json:"member"`
-	Name   string `json:"name"`
+	Member bool `json:"member"`
+
+	// Messages Messages that wait for somebody
+	Messages int    `json:"messages"`
+	Name     string `json:"name"`
 
 	// Offered Callers today
 	Offered int `json:"offered"`
@@ -5524,15 +5527,37 @@ type QueueSettings struct {
 	SayWait bool `json:"say_wait"`
 
 	// TargetSeconds Of the service level
-	TargetSeconds int    `json:"target_seconds"`
-	Version       *int   `json:"version,omitempty"`
-	Zone          string `json:"zone"`
+	TargetSeconds int  `json:"target_seconds"`
+	Version       *int `json:"version,omitempty"`
+
+	// Writing Which messages for nobody in particular wait in the queue
+	Writing QueueWriting `json:"writing"`
+	Zone    string       `json:"zone"`
 }
 
 // QueueToday defines model for QueueToday.
 type QueueToday struct {
 	Closed bool   `json:"closed"`
 	Today  string `json:"today"`
+}
+
+// QueueWriting Which messages for nobody in particular wait in the queue
+type QueueWriting struct {
+	// AtOnce How many somebody has at once
+	AtOnce int `json:"at_once"`
+
+	// Lines Text messages to these lines
+	Lines []openapi_types.UUID `json:"lines"`
+	Mails bool                 `json:"mails"`
+
+	// Minutes Within which they are to be answered; 0: at any time
+	Minutes int `json:"minutes"`
+
+	// Senders How addresses end
+	Senders []string `json:"senders"`
+
+	// Words One of them stands in it; none: whatever is written
+	Words []string `json:"words"`
 }
 
 // Reach defines model for Reach.
@@ -7103,6 +7128,9 @@ type WaitMove struct {
 
 // WaitingCall defines model for WaitingCall.
 type WaitingCall struct {
+	// Address Of who wrote
+	Address *string `json:"address,omitempty"`
+
 	// By Who parked it or asks for help, or empty
 	By     string             `json:"by"`
 	CallID openapi_types.UUID `json:"call_id"`
@@ -7123,15 +7151,21 @@ type WaitingCall struct {
 	MayMove *bool     `json:"may_move,omitempty"`
 
 	// MayTake The reader may take them out of turn
-	MayTake *bool  `json:"may_take,omitempty"`
-	Name    string `json:"name"`
-	Note    string `json:"note"`
+	MayTake *bool `json:"may_take,omitempty"`
+
+	// Message What they wrote
+	Message *string `json:"message,omitempty"`
+	Name    string  `json:"name"`
+	Note    string  `json:"note"`
 
 	// Place Where it is parked; empty for one that rings
 	Place string `json:"place"`
 
 	// Queue In which they wait
 	Queue *string `json:"queue,omitempty"`
+
+	// RecordID Of who wrote
+	RecordID *openapi_types.UUID `json:"record_id,omitempty"`
 
 	// Rings Whom it rings
 	Rings []string  `json:"rings"`

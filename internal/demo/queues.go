@@ -164,6 +164,9 @@ func (m *maker) queues(ctx context.Context, tx pgx.Tx) error {
 			m.now.AddDate(0, -2, 0), m.users[len(m.users)-1])
 		batch.Queue(`UPDATE lines SET route_id = $2 WHERE id = $1`, m.lines[r.line], id)
 	}
+	batch.Queue(`UPDATE queues SET settings = settings || jsonb_build_object('writing', jsonb_build_object(
+			'lines', jsonb_build_array($2::text), 'mails', false, 'words', '[]'::jsonb, 'senders', '[]'::jsonb,
+			'at_once', 2, 'minutes', 60)) WHERE id = $1`, queueID("Contracts"), m.lines[6].String())
 	// Who called the hotline, or about a contract, is asked about it.
 	batch.Queue(`INSERT INTO settings (key, value) VALUES ('survey', $1)`, fmt.Appendf(nil, `{"active":true,"lines":["%s","%s"],"share":100,"every_days":30,
 		"hello":{"en":"Please stay for a few short questions.","fr":"Restez en ligne pour quelques courtes questions."},

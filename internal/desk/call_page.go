@@ -58,7 +58,7 @@ func (d *Desk) CallPage(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 	if err != nil {
 		return page, err
 	}
-	page.Facts = append(page.Facts, waits...)
+	page.Facts = append(waits, page.Facts...)
 	slices.SortStableFunc(page.Facts, func(x, y contract.CallFact) int { return x.At.Compare(y.At) })
 	if page.Recordings, err = d.Recordings.OfCall(ctx, a, id); err != nil {
 		return page, err

@@ -64,6 +64,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Book.Use(d.Outreach, d.Team)
 	d.Calls.Listen(d.Rounds)
 	d.Calls.Use(d.Queues)
+	d.Outreach.Use(d.Queues)
 	d.Filing.Use(d.Rounds)
 	d.Staff.Use(d.Rounds, d.Outreach)
 	d.Privacy.Use(d.Recordings)

@@ -26,7 +26,11 @@ func (s *Server) SetQueueToday(c *gin.Context, id contract.ID) {
 // TakeWait implements ServerInterface.
 func (s *Server) TakeWait(c *gin.Context, id contract.ID, p contract.TakeWaitParams) {
 	v, err := s.desk.Queues.TakeWait(c.Request.Context(), actor(c), p.IdempotencyKey, id)
-	answer(s, c, http.StatusOK, v, err)
+	if v == nil {
+		nothing(s, c, err)
+		return
+	}
+	answer(s, c, http.StatusOK, *v, err)
 }
 
 // MoveWait implements ServerInterface.

@@ -12,12 +12,14 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/desk/firm"
+	"trundo/internal/store/db"
 )
 
 // Outreach is what goes out in writing. Its methods may be called from any goroutine.
 type Outreach struct {
 	*firm.Firm
-	book Records
+	book  Records
+	inbox Inbox // nil: nothing that is written waits in a queue
 
 	mu        sync.Mutex
 	mailCodes map[uuid.UUID]mailCode // by user: what proves an address
@@ -32,6 +34,17 @@ func New(f *firm.Firm, book Records) *Outreach {
 	return &Outreach{Firm: f, book: book, mailCodes: map[uuid.UUID]mailCode{},
 		written: make(chan struct{}, 1), stepped: make(chan struct{}, 1), told: make(chan struct{}, 1)}
 }
+
+// Inbox takes what somebody wrote to the firm.
+type Inbox interface {
+	// Received is told, in the transaction in which it is kept, of a message that is for nobody in particular.
+	Received(ctx context.Context, q *db.Queries, m db.InsertMessageParams) error
+	// Waits is told once that is committed.
+	Waits()
+}
+
+// Use lets messages that come in wait in queues.
+func (ou *Outreach) Use(i Inbox) { ou.inbox = i }
 
 // Start begins to send, to step and to tell what is due, until the desk closes.
 func (ou *Outreach) Start() {

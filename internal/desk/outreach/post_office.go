@@ -267,6 +267,11 @@ func (ou *Outreach) Receive(ctx context.Context, r Received) error {
 		if err := q.InsertMessage(ctx, p); err != nil {
 			return err
 		}
+		if ou.inbox != nil && p.UserID == nil {
+			if err := ou.inbox.Received(ctx, q, p); err != nil {
+				return err
+			}
+		}
 		if err := ou.Emit(ctx, q, contract.WebhookEventMessageReceived, func() (any, error) {
 			return map[string]any{"message_id": p.ID, "channel": p.Channel, "from": p.Address, "subject": p.Subject,
 				"body": p.Body, "record_id": p.RecordID}, nil
@@ -298,6 +303,9 @@ func (ou *Outreach) Receive(ctx context.Context, r Received) error {
 	}
 	ou.Posted(nil)
 	ou.tellOfMessage(p.RecordID)
+	if ou.inbox != nil {
+		ou.inbox.Waits()
+	}
 	return nil
 }
 

@@ -2,7 +2,8 @@
 // waits for whom). An admin writes routes (routes, outline), tries them (trying) and puts them live; going takes a
 // caller through one, looking_up answers what it asks about them, saying puts what is said while waiting into words.
 // waiting is the line of those who wait, and gives them to who is free (core/queue); callbacks are those who have hung
-// up and keep their place; settings are the queues as they are set up, live as they are now. survey asks a customer about
+// up and keep their place; settings are the queues as they are set up, live as they are now. writing is what somebody wrote
+// and waits like a caller; survey asks a customer about
 // a call once its rep has hung up.
 //
 // It knows calls and the book. It must not know how a call sounds, rings or is saved: calls ask it as their Router.
@@ -29,6 +30,7 @@ type Queues struct {
 	Book  *book.Book
 
 	set   firm.Cache[*setUp]
+	last  *setUp                                    // as it was last read, however old; guarded by set
 	times firm.Cache[map[uuid.UUID][]time.Duration] // of handling, by queue
 
 	mu      sync.Mutex
@@ -61,6 +63,9 @@ func (qs *Queues) Start() {
 			qs.Log.Error("closing the waits of calls that were lost", "error", err)
 		}
 	})
+	qs.InBackground(
+		func(ctx context.Context) { _, _ = qs.setUp(ctx) },
+	) // from now on it is known, also within transactions
 	qs.InBackground(qs.assignOn)
 }
 

@@ -51,6 +51,7 @@ type rules struct {
 	EverySeconds  int                 `json:"every_seconds"`
 	Retries       int                 `json:"retries"`
 	RetryMinutes  int                 `json:"retry_minutes"`
+	Writing       queue.Writing       `json:"writing"`
 }
 
 // Queue is a queue with its members.
@@ -101,11 +102,22 @@ func (qs *Queues) setUp(ctx context.Context) (*setUp, error) {
 		}
 		return nil, err
 	}
-	qs.set.Value, qs.set.At = s, asked
+	qs.set.Value, qs.set.At, qs.last = s, asked, s
 	return s, nil
 }
 
-// changed lets everybody read the set-up anew.
+// setUpWithin is the set-up as it was last read, for use within a transaction: a second connection is not asked for there.
+// nil: it has not been read yet.
+func (qs *Queues) setUpWithin(ctx context.Context) (*setUp, error) {
+	qs.set.Mu.Lock()
+	defer qs.set.Mu.Unlock()
+	if qs.set.Value == nil {
+		return qs.last, nil
+	}
+	return qs.set.Value, nil
+}
+
+// changedSetUp lets everybody read the set-up anew.
 func (qs *Queues) changedSetUp() {
 	qs.set.Mu.Lock()
 	qs.set.Value = nil

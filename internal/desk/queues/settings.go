@@ -10,6 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/queue"
 	"trundo/internal/core/rights"
 	"trundo/internal/core/route"
 	"trundo/internal/core/routing"
@@ -41,7 +42,20 @@ func (q *Queue) view() contract.QueueSettings {
 		PreferSeconds: q.PreferSeconds, RelaxSeconds: q.RelaxSeconds, TargetSeconds: q.TargetSeconds,
 		MaxLength: q.MaxLength, MaxWaitSeconds: q.MaxWait, Hours: routing.SpansText(q.Hours.Spans), Zone: q.Zone,
 		SayPosition: q.SayPosition, SayWait: q.SayWait, Comfort: []contract.SpokenTexts{}, EverySeconds: q.EverySeconds,
-		Retries: q.Retries, RetryMinutes: q.RetryMinutes, Version: &q.Version}
+		Retries: q.Retries, RetryMinutes: q.RetryMinutes, Version: &q.Version,
+		Writing: contract.QueueWriting{
+			Lines:   []uuid.UUID{},
+			Mails:   q.Writing.Mails,
+			Words:   firm.OrEmpty(q.Writing.Words),
+			Senders: firm.OrEmpty(q.Writing.Senders),
+			AtOnce:  max(1, q.Writing.AtOnce),
+			Minutes: q.Writing.Minutes,
+		}}
+	for _, l := range q.Writing.Lines {
+		if id, err := uuid.Parse(l); err == nil {
+			v.Writing.Lines = append(v.Writing.Lines, id)
+		}
+	}
 	for skill, level := range q.Needs {
 		v.Needs = append(v.Needs, contract.SkillNeed{Skill: skill, Level: level})
 	}
@@ -52,12 +66,33 @@ func (q *Queue) view() contract.QueueSettings {
 	return v
 }
 
+// cleaned are texts without what is empty.
+func cleaned(texts []string) []string {
+	list := []string{}
+	for _, t := range texts {
+		if t = firm.CleanText(t); t != "" {
+			list = append(list, t)
+		}
+	}
+	return list
+}
+
 // rulesOf reads how a queue is to be. Error: *firm.FieldError.
 func rulesOf(v *contract.QueueSettings) (rules, error) {
 	r := rules{Needs: map[string]int{}, Rings: v.Rings, RingSeconds: v.RingSeconds, Misses: v.Misses,
 		PreferSeconds: v.PreferSeconds, RelaxSeconds: v.RelaxSeconds, TargetSeconds: v.TargetSeconds,
 		MaxLength: v.MaxLength, MaxWait: v.MaxWaitSeconds, Zone: v.Zone, SayPosition: v.SayPosition, SayWait: v.SayWait,
-		EverySeconds: v.EverySeconds, Retries: v.Retries, RetryMinutes: v.RetryMinutes}
+		EverySeconds: v.EverySeconds, Retries: v.Retries, RetryMinutes: v.RetryMinutes,
+		Writing: queue.Writing{
+			Mails:   v.Writing.Mails,
+			Words:   cleaned(v.Writing.Words),
+			Senders: cleaned(v.Writing.Senders),
+			AtOnce:  v.Writing.AtOnce,
+			Minutes: v.Writing.Minutes,
+		}}
+	for _, l := range v.Writing.Lines {
+		r.Writing.Lines = append(r.Writing.Lines, l.String())
+	}
 	if v.Name = firm.CleanText(v.Name); v.Name == "" {
 		return r, firm.Wrong("name", "a queue needs a name")
 	}
@@ -115,26 +150,26 @@ func (qs *Queues) PutQueue(ctx context.Context, a firm.Actor, id *uuid.UUID,
 		return v, err
 	}
 	before := contract.QueueSettings{}
-	queue := store.NewID()
+	made := store.NewID()
 	if id != nil {
 		if set.queues[*id] == nil {
 			return v, firm.ErrNotFound
 		}
-		queue, before = *id, set.queues[*id].view()
+		made, before = *id, set.queues[*id].view()
 	}
 	err = qs.Store.Tx(ctx, func(q *db.Queries) error {
 		if id == nil {
-			if err := q.InsertQueue(ctx, db.InsertQueueParams{ID: queue, Name: v.Name, Settings: text}); err != nil {
+			if err := q.InsertQueue(ctx, db.InsertQueueParams{ID: made, Name: v.Name, Settings: text}); err != nil {
 				return err
 			}
 		} else if n, err := q.UpdateQueue(ctx, db.UpdateQueueParams{Name: v.Name, Active: v.Active, Settings: text,
-			ID: queue, Version: optional.Value(v.Version)}); err != nil || n == 0 {
+			ID: made, Version: optional.Value(v.Version)}); err != nil || n == 0 {
 			if err == nil {
 				err = firm.ErrChangedElse
 			}
 			return err
 		}
-		if err := putMembers(ctx, q, queue, v.Members); err != nil {
+		if err := putMembers(ctx, q, made, v.Members); err != nil {
 			return err
 		}
 		words := func(v contract.QueueSettings) map[string]string {
@@ -146,7 +181,7 @@ func (qs *Queues) PutQueue(ctx context.Context, a firm.Actor, id *uuid.UUID,
 			q,
 			a,
 			"queue",
-			queue,
+			made,
 			map[bool]string{true: "queue added", false: "queue changed"}[id == nil],
 			words(before),
 			words(v),
@@ -161,7 +196,7 @@ func (qs *Queues) PutQueue(ctx context.Context, a firm.Actor, id *uuid.UUID,
 	if set, err = qs.readSetUp(ctx); err != nil {
 		return v, err
 	}
-	return set.queues[queue].view(), nil
+	return set.queues[made].view(), nil
 }
 
 func putMembers(ctx context.Context, q *db.Queries, queue uuid.UUID, users []uuid.UUID) error {

@@ -250,7 +250,23 @@ func (qs *Queues) assign(ctx context.Context) error {
 		return err
 	}
 	now := qs.Clock.Now()
+	written, err := qs.written(ctx, now)
+	if err != nil {
+		return err
+	}
 	works, rules := qs.works(set, backs, now)
+	has := map[string]int{}
+	messages := map[string]bool{}
+	for _, r := range written {
+		q := set.queues[r.QueueID]
+		switch {
+		case r.TakenBy != nil:
+			has[r.TakenBy.String()]++
+		case q != nil && q.open(now):
+			works, rules[r.QueueID.String()] = append(works, writtenWork(r)), q.rule()
+			messages[r.ID.String()] = true
+		}
+	}
 	if len(works) == 0 {
 		return nil
 	}
@@ -258,10 +274,30 @@ func (qs *Queues) assign(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	for i := range people {
+		people[i].Writing = set.room(&people[i], has[people[i].ID])
+	}
 	for _, a := range queue.Assign(works, people, rules, now) {
+		if messages[a.Work] {
+			if err := qs.give(ctx, uuid.MustParse(a.Work), uuid.MustParse(a.To[0]), now); err != nil {
+				return err
+			}
+			continue
+		}
 		qs.hand(a, now)
 	}
 	return nil
+}
+
+// room is how many more messages somebody may have: as the most generous of their queues says.
+func (s *setUp) room(p *queue.Person, has int) int {
+	most := 0
+	for _, id := range p.Queues {
+		if q, err := uuid.Parse(id); err == nil && s.queues[q] != nil {
+			most = max(most, s.queues[q].Writing.Room(has))
+		}
+	}
+	return most
 }
 
 // works are what waits and does not ring yet, with the rules of its queues.

@@ -999,7 +999,8 @@ func (q *Queries) ThreadOfRecord(ctx context.Context, recordID *uuid.UUID) ([]uu
 const unreadMessages = `-- name: UnreadMessages :many
 SELECT DISTINCT ON (m.address) m.id, m.channel, m.address, m.record_id, m.line_id, m.body, m.subject, m.at, coalesce(r.name, '')::text AS record_name, coalesce(r.kind, '')::text AS record_kind
 FROM messages m LEFT JOIN records r ON r.id = m.record_id
-WHERE m.incoming AND m.read_at IS NULL AND (m.user_id = $1::uuid OR m.user_id IS NULL
+LEFT JOIN queue_waits w ON w.message_id = m.id AND w.left_at IS NULL
+WHERE m.incoming AND m.read_at IS NULL AND (m.user_id = $1::uuid OR w.taken_by = $1 OR m.user_id IS NULL AND w.id IS NULL
   AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = m.line_id AND l.user_id = $1) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = m.line_id)))
 ORDER BY m.address, m.at DESC LIMIT 100
 `
@@ -1017,7 +1018,8 @@ type UnreadMessagesRow struct {
 	RecordKind string
 }
 
-// What somebody wrote and nobody has read or answered: for whom it is for, else the line's reps; the newest of each sender.
+// What somebody wrote and nobody has read or answered: for whom it is for, else the line's reps; the newest of each sender. What waits in
+// a queue is for whom it was given to.
 func (q *Queries) UnreadMessages(ctx context.Context, me uuid.UUID) ([]UnreadMessagesRow, error) {
 	rows, err := q.db.Query(ctx, unreadMessages, me)
 	if err != nil {

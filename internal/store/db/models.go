@@ -569,6 +569,7 @@ type QueueWait struct {
 	QueueID    uuid.UUID
 	Kind       string
 	CallID     *uuid.UUID
+	MessageID  *uuid.UUID
 	LineID     *uuid.UUID
 	RecordID   *uuid.UUID
 	E164       string
@@ -580,6 +581,7 @@ type QueueWait struct {
 	DueAt      *time.Time
 	Tries      int
 	TakenBy    *uuid.UUID
+	TakenAt    *time.Time
 	LeftAt     *time.Time
 	How        string
 	Why        string

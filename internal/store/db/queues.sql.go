@@ -167,6 +167,35 @@ func (q *Queries) CloseLostWaits(ctx context.Context, at *time.Time) error {
 	return err
 }
 
+const closeWritten = `-- name: CloseWritten :many
+UPDATE queue_waits w SET left_at = $1, how = 'answered',
+  answered_by = coalesce((SELECT o.user_id FROM messages o WHERE NOT o.incoming AND o.forwards IS NULL AND o.address = m.address AND o.at >= m.at AND o.state <> 'cancelled' ORDER BY o.at LIMIT 1), m.read_by)
+FROM messages m WHERE m.id = w.message_id AND w.kind = 'message' AND w.left_at IS NULL
+  AND (m.read_at IS NOT NULL OR EXISTS (SELECT FROM messages o WHERE NOT o.incoming AND o.forwards IS NULL AND o.by_hand AND o.address = m.address AND o.at >= m.at AND o.state <> 'cancelled'))
+RETURNING w.id
+`
+
+// What has been answered, or read by whose it was, waits no longer.
+func (q *Queries) CloseWritten(ctx context.Context, at *time.Time) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, closeWritten, at)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const deleteRouteTrial = `-- name: DeleteRouteTrial :execrows
 DELETE FROM route_trials WHERE id = $1 AND route_id = $2
 `
@@ -264,6 +293,32 @@ func (q *Queries) HandlingTimes(ctx context.Context, since *time.Time) ([]Handli
 		return nil, err
 	}
 	return items, nil
+}
+
+const insertMessageWait = `-- name: InsertMessageWait :exec
+INSERT INTO queue_waits (id, queue_id, kind, message_id, line_id, record_id, since)
+VALUES ($1, $2, 'message', $3, $4, $5, $6) ON CONFLICT DO NOTHING
+`
+
+type InsertMessageWaitParams struct {
+	ID        uuid.UUID
+	QueueID   uuid.UUID
+	MessageID *uuid.UUID
+	LineID    *uuid.UUID
+	RecordID  *uuid.UUID
+	Since     time.Time
+}
+
+func (q *Queries) InsertMessageWait(ctx context.Context, arg InsertMessageWaitParams) error {
+	_, err := q.db.Exec(ctx, insertMessageWait,
+		arg.ID,
+		arg.QueueID,
+		arg.MessageID,
+		arg.LineID,
+		arg.RecordID,
+		arg.Since,
+	)
+	return err
 }
 
 const insertQueue = `-- name: InsertQueue :exec
@@ -494,6 +549,66 @@ func (q *Queries) OpenCallbacks(ctx context.Context) ([]OpenCallbacksRow, error)
 			&i.DueAt,
 			&i.Tries,
 			&i.TakenBy,
+			&i.Name,
+			&i.OwnerID,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const openMessageWaits = `-- name: OpenMessageWaits :many
+SELECT w.id, w.queue_id, w.line_id, w.record_id, w.since, w.priority, w.taken_by, w.taken_at, m.channel, m.address, m.subject, m.body,
+  coalesce(r.name, '')::text AS name, r.owner_id
+FROM queue_waits w JOIN messages m ON m.id = w.message_id LEFT JOIN records r ON r.id = w.record_id
+WHERE w.kind = 'message' AND w.left_at IS NULL ORDER BY w.since
+`
+
+type OpenMessageWaitsRow struct {
+	ID       uuid.UUID
+	QueueID  uuid.UUID
+	LineID   *uuid.UUID
+	RecordID *uuid.UUID
+	Since    time.Time
+	Priority int
+	TakenBy  *uuid.UUID
+	TakenAt  *time.Time
+	Channel  string
+	Address  string
+	Subject  string
+	Body     string
+	Name     string
+	OwnerID  *uuid.UUID
+}
+
+// What somebody wrote and nobody has answered or read yet, with whose it is.
+func (q *Queries) OpenMessageWaits(ctx context.Context) ([]OpenMessageWaitsRow, error) {
+	rows, err := q.db.Query(ctx, openMessageWaits)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []OpenMessageWaitsRow{}
+	for rows.Next() {
+		var i OpenMessageWaitsRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.QueueID,
+			&i.LineID,
+			&i.RecordID,
+			&i.Since,
+			&i.Priority,
+			&i.TakenBy,
+			&i.TakenAt,
+			&i.Channel,
+			&i.Address,
+			&i.Subject,
+			&i.Body,
 			&i.Name,
 			&i.OwnerID,
 		); err != nil {
@@ -925,6 +1040,24 @@ type TakeCallbackParams struct {
 
 func (q *Queries) TakeCallback(ctx context.Context, arg TakeCallbackParams) (int64, error) {
 	result, err := q.db.Exec(ctx, takeCallback, arg.UserID, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
+const takeMessageWait = `-- name: TakeMessageWait :execrows
+UPDATE queue_waits SET taken_by = $1, taken_at = $2 WHERE id = $3 AND left_at IS NULL AND kind = 'message'
+`
+
+type TakeMessageWaitParams struct {
+	UserID *uuid.UUID
+	At     *time.Time
+	ID     uuid.UUID
+}
+
+func (q *Queries) TakeMessageWait(ctx context.Context, arg TakeMessageWaitParams) (int64, error) {
+	result, err := q.db.Exec(ctx, takeMessageWait, arg.UserID, arg.At, arg.ID)
 	if err != nil {
 		return 0, err
 	}

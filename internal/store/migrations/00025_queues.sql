@@ -48,12 +48,13 @@ CREATE TABLE queue_members (
 );
 CREATE INDEX queue_members_user ON queue_members (user_id);
 
--- Everybody who waited in a queue, or waits to be called back: one row for each time.
+-- Everybody who waited in a queue, or waits to be called back, and what somebody wrote: one row for each time.
 CREATE TABLE queue_waits (
   id uuid PRIMARY KEY,
   queue_id uuid NOT NULL REFERENCES queues (id),
-  kind text NOT NULL CHECK (kind IN ('call', 'callback')),
+  kind text NOT NULL CHECK (kind IN ('call', 'callback', 'message')),
   call_id uuid REFERENCES calls (id),                  -- in which they waited, or asked to be called back
+  message_id uuid REFERENCES messages (id),            -- of written work
   line_id uuid REFERENCES lines (id),
   record_id uuid REFERENCES records (id),
   e164 text NOT NULL DEFAULT '',
@@ -64,7 +65,8 @@ CREATE TABLE queue_waits (
   said_ms bigint,                                      -- the wait that was said at the beginning
   due_at timestamptz,                                  -- of a callback: not before
   tries int NOT NULL DEFAULT 0,
-  taken_by uuid REFERENCES users (id),                 -- of a callback: who is calling them
+  taken_by uuid REFERENCES users (id),                 -- of a callback: who is calling them; of written work: whose it is
+  taken_at timestamptz,
   left_at timestamptz,
   how text NOT NULL DEFAULT '' CHECK (how IN ('', 'answered', 'abandoned', 'callback', 'voicemail', 'overflow', 'moved', 'removed',
     'called', 'unreached', 'pressed')),
@@ -75,6 +77,8 @@ CREATE INDEX queue_waits_open ON queue_waits (queue_id, since) WHERE left_at IS 
 CREATE INDEX queue_waits_day ON queue_waits (queue_id, since);
 CREATE INDEX queue_waits_call ON queue_waits (call_id);
 CREATE UNIQUE INDEX queue_waits_one_callback ON queue_waits (queue_id, e164, ext) WHERE kind = 'callback' AND left_at IS NULL;
+
+CREATE UNIQUE INDEX queue_waits_message ON queue_waits (message_id) WHERE message_id IS NOT NULL;
 
 -- In which queue a call waited last: its members owe it.
 ALTER TABLE calls ADD COLUMN queue_id uuid REFERENCES queues (id);

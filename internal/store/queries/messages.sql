@@ -61,10 +61,12 @@ SELECT m.id FROM messages m WHERE m.address = @address AND m.forwards IS NULL OR
 UPDATE messages SET read_at = @at, read_by = @user_id WHERE incoming AND read_at IS NULL AND (address = @address OR record_id = sqlc.narg('record_id')::uuid);
 
 -- name: UnreadMessages :many
--- What somebody wrote and nobody has read or answered: for whom it is for, else the line's reps; the newest of each sender.
+-- What somebody wrote and nobody has read or answered: for whom it is for, else the line's reps; the newest of each sender. What waits in
+-- a queue is for whom it was given to.
 SELECT DISTINCT ON (m.address) m.id, m.channel, m.address, m.record_id, m.line_id, m.body, m.subject, m.at, coalesce(r.name, '')::text AS record_name, coalesce(r.kind, '')::text AS record_kind
 FROM messages m LEFT JOIN records r ON r.id = m.record_id
-WHERE m.incoming AND m.read_at IS NULL AND (m.user_id = @me::uuid OR m.user_id IS NULL
+LEFT JOIN queue_waits w ON w.message_id = m.id AND w.left_at IS NULL
+WHERE m.incoming AND m.read_at IS NULL AND (m.user_id = @me::uuid OR w.taken_by = @me OR m.user_id IS NULL AND w.id IS NULL
   AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = m.line_id AND l.user_id = @me) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = m.line_id)))
 ORDER BY m.address, m.at DESC LIMIT 100;
 

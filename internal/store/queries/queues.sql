@@ -88,6 +88,28 @@ UPDATE queue_waits SET taken_by = @user_id WHERE id = @id AND left_at IS NULL AN
 -- name: GiveCallbackBack :exec
 UPDATE queue_waits SET taken_by = NULL, tries = tries + @tried::int, due_at = coalesce(sqlc.narg('due_at'), due_at) WHERE id = @id AND left_at IS NULL;
 
+-- name: InsertMessageWait :exec
+INSERT INTO queue_waits (id, queue_id, kind, message_id, line_id, record_id, since)
+VALUES (@id, @queue_id, 'message', @message_id, sqlc.narg('line_id'), sqlc.narg('record_id'), @since) ON CONFLICT DO NOTHING;
+
+-- name: OpenMessageWaits :many
+-- What somebody wrote and nobody has answered or read yet, with whose it is.
+SELECT w.id, w.queue_id, w.line_id, w.record_id, w.since, w.priority, w.taken_by, w.taken_at, m.channel, m.address, m.subject, m.body,
+  coalesce(r.name, '')::text AS name, r.owner_id
+FROM queue_waits w JOIN messages m ON m.id = w.message_id LEFT JOIN records r ON r.id = w.record_id
+WHERE w.kind = 'message' AND w.left_at IS NULL ORDER BY w.since;
+
+-- name: CloseWritten :many
+-- What has been answered, or read by whose it was, waits no longer.
+UPDATE queue_waits w SET left_at = @at, how = 'answered',
+  answered_by = coalesce((SELECT o.user_id FROM messages o WHERE NOT o.incoming AND o.forwards IS NULL AND o.address = m.address AND o.at >= m.at AND o.state <> 'cancelled' ORDER BY o.at LIMIT 1), m.read_by)
+FROM messages m WHERE m.id = w.message_id AND w.kind = 'message' AND w.left_at IS NULL
+  AND (m.read_at IS NOT NULL OR EXISTS (SELECT FROM messages o WHERE NOT o.incoming AND o.forwards IS NULL AND o.by_hand AND o.address = m.address AND o.at >= m.at AND o.state <> 'cancelled'))
+RETURNING w.id;
+
+-- name: TakeMessageWait :execrows
+UPDATE queue_waits SET taken_by = sqlc.narg('user_id'), taken_at = sqlc.narg('at') WHERE id = @id AND left_at IS NULL AND kind = 'message';
+
 -- name: CloseLostWaits :exec
 -- Calls that this server did not see to their end, and calls back that somebody of it was making.
 WITH calls_over AS (

@@ -856,7 +856,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Takes who waits, out of turn or at their turn; who waits for a callback is called. */
+        /** Takes who waits, out of turn or at their turn; who waits for a callback is called. A message is the reader's from then on. */
         post: operations["takeWait"];
         delete?: never;
         options?: never;
@@ -5428,6 +5428,8 @@ export interface components {
             waiting: number;
             /** @description Callbacks that are owed */
             callbacks: number;
+            /** @description Messages that wait for somebody */
+            messages: number;
             /**
              * Format: date-time
              * @description Since when the first of them waits
@@ -5513,7 +5515,22 @@ export interface components {
             /** @description How often a callback is tried again */
             retries: number;
             retry_minutes: number;
+            writing: components["schemas"]["QueueWriting"];
             version?: number;
+        };
+        /** @description Which messages for nobody in particular wait in the queue */
+        QueueWriting: {
+            /** @description Text messages to these lines */
+            lines: string[];
+            mails: boolean;
+            /** @description One of them stands in it; none: whatever is written */
+            words: string[];
+            /** @description How addresses end */
+            senders: string[];
+            /** @description How many somebody has at once */
+            at_once: number;
+            /** @description Within which they are to be answered; 0: at any time */
+            minutes: number;
         };
         SkillNeed: {
             skill: string;
@@ -5762,6 +5779,15 @@ export interface components {
             queue?: string;
             /** @description They have hung up and are to be called back */
             callback?: boolean;
+            /** @description What they wrote */
+            message?: string;
+            /**
+             * Format: uuid
+             * @description Of who wrote
+             */
+            record_id?: string;
+            /** @description Of who wrote */
+            address?: string;
             /**
              * Format: date-time
              * @description Of a callback: not before
@@ -8526,6 +8552,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Call"];
                 };
+            };
+            /** @description A message was taken */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

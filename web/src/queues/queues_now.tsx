@@ -73,6 +73,7 @@ function QueueLine({ queue: x }: { queue: Queue }) {
       <p className="text-sm text-quiet">
         {q.there(x.free, x.there)}
         {x.callbacks > 0 && ` · ${q.callbacks(x.callbacks)}`}
+        {x.messages > 0 && ` · ${q.messages(x.messages)}`}
       </p>
       <p className="text-sm text-quiet">
         {q.day(x.offered, x.answered, x.abandoned)}

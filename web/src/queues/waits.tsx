@@ -1,5 +1,6 @@
 // Who waits in queues: beneath the lane for who is a member, on Team for who leads.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { api, ask, newKey, type Call, type Schemas } from "../api/client";
@@ -22,14 +23,15 @@ type Wait = Schemas["WaitingCall"];
 function useTakeWait() {
   const client = useQueryClient();
   const tell = useTell();
-  return useMutation<Call, Error, string, () => void>({
+  return useMutation<Call | undefined, Error, string, () => void>({
     mutationFn: (id) =>
       ask(
         api.POST("/api/queue-waits/{id}/take", { params: { path: { id }, header: { "Idempotency-Key": newKey() } } }),
       ),
     onMutate: holdKeys,
     onSuccess: (taken) => {
-      focusSlip(layOnDesk(client, taken).slip.id);
+      if (taken) focusSlip(layOnDesk(client, taken).slip.id);
+      else void client.invalidateQueries({ queryKey: keys.lane() }); // a message is in the reader's lane now
     },
     onError: (e) => {
       tell(e.message, { bad: true });
@@ -82,6 +84,7 @@ export function WaitLine({ wait: w, named = true }: { wait: Wait; named?: boolea
         <span className="min-w-0 flex-1 truncate">
           {[
             w.callback ? (w.turn ? q.yourTurn : q.callback) : "",
+            w.message !== undefined ? q.wrote(w.message) : "",
             named ? w.queue : "",
             w.line === w.queue ? "" : w.line,
             w.due && Date.parse(w.due) > now ? q.notBefore(shortTime(w.due)) : "",
@@ -90,6 +93,7 @@ export function WaitLine({ wait: w, named = true }: { wait: Wait; named?: boolea
             .filter(Boolean)
             .join(" · ")}
         </span>
+        {w.message !== undefined && <Read wait={w} />}
         {w.may_take && (
           <Button
             look={w.turn ? "ours" : "plain"}
@@ -106,6 +110,25 @@ export function WaitLine({ wait: w, named = true }: { wait: Wait; named?: boolea
         {w.may_move && <MoveMenu wait={w} />}
       </div>
     </li>
+  );
+}
+
+/** Read opens what somebody wrote: their thread. */
+function Read({ wait: w }: { wait: Wait }) {
+  const navigate = useNavigate();
+  return (
+    <Button
+      look="quiet"
+      className="!min-h-6 !py-0"
+      aria-label={q.readOne(w.name)}
+      onClick={() =>
+        void (w.record_id
+          ? navigate({ to: "/records/$id", params: { id: w.record_id }, search: { show: "message" } })
+          : navigate({ to: "/messages", search: { address: w.address ?? "" } }))
+      }
+    >
+      {q.read}
+    </Button>
   );
 }
 

@@ -39,6 +39,7 @@ const fresh: Queue = {
   every_seconds: 45,
   retries: 2,
   retry_minutes: 15,
+  writing: { lines: [], mails: false, words: [], senders: [], at_once: 1, minutes: 0 },
 };
 
 /** QueueSettings are the queues as an admin sets them up. */
@@ -267,6 +268,8 @@ function QueueForm({ queue, onSaved }: { queue: Queue; onSaved: (id: string | un
       <h3 className={heading}>{s.back}</h3>
       {amount("retries", s.retries, 0, 10)}
       {amount("retry_minutes", s.retryMinutes, 1, 1440)}
+      <h3 className={heading}>{s.writing}</h3>
+      <Written writing={draft.writing} set={(writing) => set({ writing: { ...draft.writing, ...writing } })} />
       {save.error && !["name", "hours", "zone", "needs"].includes(wrong ?? "") && (
         <p role="alert" className="col-span-2 text-ending">
           {save.error.message}
@@ -389,5 +392,97 @@ function Comfort({ queue, set }: { queue: Queue; set: (change: Partial<Queue>) =
         </Button>
       )}
     </div>
+  );
+}
+
+type Writing = Schemas["QueueWriting"];
+
+/** Written says which messages wait in the queue. */
+function Written({ writing: w, set }: { writing: Writing; set: (change: Partial<Writing>) => void }) {
+  const lines = useQuery(queries.lines).data ?? [];
+  const list = (text: string) => text.split(",").map((x) => x.trimStart());
+  return (
+    <>
+      <p className="col-span-2 text-sm text-quiet">{s.writingHelp}</p>
+      <div className="col-span-2">
+        <p className="mb-1 text-sm text-quiet">{s.textLines}</p>
+        <div className="flex flex-wrap items-center gap-1.5">
+          {w.lines.map((id) => {
+            const name = lines.find((l) => l.id === id)?.label ?? id;
+            return (
+              <Chip
+                key={id}
+                removeLabel={s.removeLine(name)}
+                remove={() => {
+                  set({ lines: w.lines.filter((x) => x !== id) });
+                }}
+              >
+                {name}
+              </Chip>
+            );
+          })}
+          <Select
+            label={s.addLine}
+            hidden
+            value=""
+            onChange={(e) => {
+              if (e.target.value) set({ lines: [...w.lines, e.target.value] });
+            }}
+          >
+            <option value="">{s.addLine}</option>
+            {lines
+              .filter((l) => !w.lines.includes(l.id))
+              .map((l) => (
+                <option key={l.id} value={l.id}>
+                  {l.label}
+                </option>
+              ))}
+          </Select>
+          <Check
+            label={s.mails}
+            checked={w.mails}
+            onChange={(mails) => {
+              set({ mails });
+            }}
+          />
+        </div>
+      </div>
+      <Field
+        label={s.words}
+        maxLength={500}
+        value={w.words.join(", ")}
+        onChange={(e) => {
+          set({ words: list(e.target.value) });
+        }}
+      />
+      <Field
+        label={s.senders}
+        maxLength={500}
+        value={w.senders.join(", ")}
+        onChange={(e) => {
+          set({ senders: list(e.target.value) });
+        }}
+      />
+      <Field
+        label={s.atOnce}
+        type="number"
+        min={1}
+        max={50}
+        value={w.at_once}
+        onChange={(e) => {
+          set({ at_once: Number(e.target.value) });
+        }}
+      />
+      <Field
+        label={s.minutes}
+        type="number"
+        min={0}
+        max={10_080}
+        value={w.minutes}
+        onChange={(e) => {
+          set({ minutes: Number(e.target.value) });
+        }}
+      />
+    </>
   );
 }
