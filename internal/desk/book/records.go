@@ -17,7 +17,6 @@ import (
 	"trundo/internal/core/money"
 	"trundo/internal/core/rights"
 	"trundo/internal/core/slip"
-	"trundo/internal/core/survey"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
 	"trundo/internal/store"
@@ -194,16 +193,6 @@ func relatedRow(x *db.Record, a firm.Actor, now time.Time, dates datetime.Style)
 
 // changeRecord does something to a record under its lock, tells everybody, and gives the sheet. Errors: ErrNotFound,
 // ErrGone, do's.
-// satisfaction is the last score that somebody gave; nil without one.
-func (bk *Book) satisfaction(ctx context.Context, record uuid.UUID) (*contract.Satisfaction, error) {
-	last, err := bk.Store.LastScore(ctx, record)
-	if err != nil || len(last) == 0 {
-		return nil, err
-	}
-	return &contract.Satisfaction{Score: last[0].Value, At: last[0].At,
-		Tone: contract.SatisfactionTone(survey.ClassOf(last[0].Value))}, nil
-}
-
 func (bk *Book) changeRecord(ctx context.Context, a firm.Actor, id uuid.UUID,
 	do func(*db.Queries, *db.Record) error) (contract.Record, error) {
 	err := bk.Store.Tx(ctx, func(q *db.Queries) error {
