@@ -80,6 +80,10 @@ func run(ctx context.Context, out, only string, clicks, runs, people int, length
 			return fmt.Errorf("imports: %w", err)
 		}
 	}
+	if only == "" || only == "queues" {
+		all.queues.assigned = assignments()
+		all.queues.late, all.queues.cores = listened()
+	}
 	report(os.Stdout, all)
 	if out == "" {
 		return nil
@@ -100,6 +104,7 @@ type results struct {
 	rounds  roundFigures
 	book    figures
 	imports []importFigures
+	queues  queueFigures
 }
 
 type callFigures struct {
@@ -166,6 +171,9 @@ func report(w io.Writer, all results) {
 	}
 	if all.voices.calls > 0 {
 		all.voices.report(p)
+	}
+	if len(all.queues.assigned) > 0 {
+		all.queues.report(p)
 	}
 	if len(all.rounds.next) > 0 {
 		all.rounds.report(p)

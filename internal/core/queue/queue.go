@@ -133,7 +133,15 @@ type assigner struct {
 	free   []candidate // who has been free for longest first
 	byID   map[string]*Person
 	skills map[string]int
+	none   map[kind]bool // of which nobody who is left may have anything: there will be nobody, since who is left only goes
 	all    []Assignment
+}
+
+// kind is what all that asks for the same has in common, of what asks for one skill at most.
+type kind struct {
+	queue string
+	voice bool
+	want  demand
 }
 
 type candidate struct {
@@ -142,7 +150,8 @@ type candidate struct {
 }
 
 func newAssigner(people []Person, now time.Time) *assigner {
-	a := &assigner{now: now, byID: make(map[string]*Person, len(people)), skills: map[string]int{}}
+	a := &assigner{now: now, byID: make(map[string]*Person, len(people)), skills: map[string]int{},
+		none: map[kind]bool{}}
 	for i := range people {
 		p := &people[i]
 		a.byID[p.ID] = p
@@ -218,6 +227,13 @@ func (a *assigner) give(w *Work, r Rule) {
 		}
 	}
 	wants := a.demands(w, r)
+	of, alike := kind{queue: w.Queue, voice: w.Voice}, len(wants) < 2 && len(w.Refused) == 0
+	if len(wants) == 1 {
+		of.want = wants[0]
+	}
+	if alike && a.none[of] {
+		return
+	}
 	if r.Ring > 1 && w.Voice {
 		var to []string
 		for i := range a.free {
@@ -232,6 +248,8 @@ func (a *assigner) give(w *Work, r Rule) {
 	}
 	if best, why := a.best(w, wants); best != "" {
 		a.assign(w, why, best)
+	} else if alike {
+		a.none[of] = true
 	}
 }
 
