@@ -215,6 +215,15 @@ func (cs *Calls) Records(id uuid.UUID) []uuid.UUID {
 	return nil
 }
 
+// LineOf is the line over which a call in progress goes; false: none.
+func (cs *Calls) LineOf(id uuid.UUID) (uuid.UUID, bool) {
+	c := cs.registry.call(id)
+	if c == nil || c.line == uuid.Nil {
+		return uuid.Nil, false
+	}
+	return c.line, true
+}
+
 // Presence is what some are doing, or everybody of the firm.
 func (tm *Team) Presence(ctx context.Context, among ...uuid.UUID) (map[uuid.UUID]presence.Rep, error) {
 	_, doing, err := tm.presence(ctx, among...)

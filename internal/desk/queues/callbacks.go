@@ -150,8 +150,10 @@ func (p backPlacement) Enter(ctx context.Context, q *db.Queries, a firm.Actor, _
 // says, and is owed after that.
 func (p backPlacement) Ended(ctx context.Context, id uuid.UUID, s call.State, slips map[uuid.UUID]uuid.UUID) {
 	qs := p.qs
-	defer qs.tell()
-	defer qs.MayBeFree()
+	defer qs.write(func(context.Context) error { // after what is written here
+		qs.Waits()
+		return nil
+	})
 	now := qs.Clock.Now()
 	var by *uuid.UUID
 	for user := range slips {

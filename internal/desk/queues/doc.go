@@ -29,9 +29,12 @@ type Queues struct {
 	Calls *calls.Calls
 	Book  *book.Book
 
-	set   firm.Cache[*setUp]
-	last  *setUp                                    // as it was last read, however old; guarded by set
-	times firm.Cache[map[uuid.UUID][]time.Duration] // of handling, by queue
+	set     firm.Cache[*setUp]
+	last    *setUp // as it was last read, however old; guarded by set
+	reading bool   // it is being read again; guarded by set
+	opened  firm.Cache[*openWork]
+	known   firm.Cache[map[uuid.UUID]map[string]int]  // skills
+	times   firm.Cache[map[uuid.UUID][]time.Duration] // of handling, by queue
 
 	mu      sync.Mutex
 	going   map[uuid.UUID]*going // by call
@@ -63,9 +66,7 @@ func (qs *Queues) Start() {
 			qs.Log.Error("closing the waits of calls that were lost", "error", err)
 		}
 	})
-	qs.InBackground(
-		func(ctx context.Context) { _, _ = qs.setUp(ctx) },
-	) // from now on it is known, also within transactions
+	_, _ = qs.setUp(qs.Background()) // from now on it is known, also within transactions
 	qs.InBackground(qs.assignOn)
 }
 

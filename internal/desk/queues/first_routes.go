@@ -51,7 +51,7 @@ func (qs *Queues) AddRoute(ctx context.Context, a firm.Actor, n contract.NewRout
 	} else if err != nil {
 		return contract.RoutePage{}, err
 	}
-	qs.changedSetUp()
+	qs.changedSetUp(ctx)
 	return qs.Route(ctx, a, id)
 }
 

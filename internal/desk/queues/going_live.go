@@ -86,7 +86,7 @@ func (qs *Queues) PutLive(
 	if err != nil {
 		return page, err
 	}
-	qs.changedSetUp()
+	qs.changedSetUp(ctx)
 	return qs.Route(ctx, a, id)
 }
 
@@ -145,7 +145,7 @@ func (qs *Queues) SetLineRoute(
 	if err != nil {
 		return contract.FirmLine{}, err
 	}
-	qs.changedSetUp()
+	qs.changedSetUp(ctx)
 	lines, err := qs.Calls.Lines.Lines(ctx, a)
 	for _, l := range lines {
 		if l.ID == line {

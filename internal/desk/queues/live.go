@@ -50,15 +50,11 @@ func (qs *Queues) Now(ctx context.Context, a firm.Actor) ([]contract.QueueNow, e
 	if err != nil {
 		return nil, err
 	}
-	backs, err := qs.Store.OpenCallbacks(ctx)
+	open, err := qs.open(ctx)
 	if err != nil {
 		return nil, err
 	}
 	off, err := qs.estimateErrors(ctx, now)
-	if err != nil {
-		return nil, err
-	}
-	written, err := qs.Store.OpenMessageWaits(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -85,12 +81,12 @@ func (qs *Queues) Now(ctx context.Context, a firm.Actor) ([]contract.QueueNow, e
 				v.CallbacksKept = k.Kept
 			}
 		}
-		for _, b := range backs {
+		for _, b := range open.backs {
 			if b.QueueID == id {
 				v.Callbacks++
 			}
 		}
-		for _, r := range written {
+		for _, r := range open.messages {
 			if r.QueueID == id && r.TakenBy == nil {
 				v.Messages++
 			}
@@ -192,7 +188,7 @@ func (qs *Queues) SetToday(ctx context.Context, a firm.Actor, id uuid.UUID,
 	}); err != nil {
 		return nil, err
 	}
-	qs.changedSetUp()
+	qs.changedSetUp(ctx)
 	if text != "" { // who waits hears it at once
 		qs.mu.Lock()
 		for _, w := range qs.waiting {
@@ -268,11 +264,11 @@ func (qs *Queues) Waiting(ctx context.Context, a firm.Actor) ([]contract.Waiting
 		v.MayTake, v.MayMove = new(qs.mayLead(ctx, a, q)), new(qs.mayLead(ctx, a, q))
 		list = append(list, placed{w.work(now, q), v})
 	}
-	backs, err := qs.Store.OpenCallbacks(ctx)
+	open, err := qs.open(ctx)
 	if err != nil {
 		return nil, err
 	}
-	for _, b := range backs {
+	for _, b := range open.backs {
 		q := set.queues[b.QueueID]
 		if q == nil || !seen[b.QueueID] || b.TakenBy != nil {
 			continue
@@ -291,11 +287,7 @@ func (qs *Queues) Waiting(ctx context.Context, a firm.Actor) ([]contract.Waiting
 		v.Turn, v.MayTake, v.MayMove = &mine, new(mine || qs.mayLead(ctx, a, q)), new(qs.mayLead(ctx, a, q))
 		list = append(list, placed{work, v})
 	}
-	written, err := qs.Store.OpenMessageWaits(ctx)
-	if err != nil {
-		return nil, err
-	}
-	for _, r := range written {
+	for _, r := range open.messages {
 		q := set.queues[r.QueueID]
 		if q == nil || !seen[r.QueueID] || r.TakenBy != nil {
 			continue

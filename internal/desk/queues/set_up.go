@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
@@ -22,6 +23,8 @@ type setUp struct {
 	routes []db.RoutesRow
 	queues map[uuid.UUID]*Queue
 	order  []uuid.UUID // of the queues, by name
+	// members of queues, and whoever may lead some, by their role: they are told of what waits
+	concerned []uuid.UUID
 }
 
 // lineOf is a line that calls come in on.
@@ -91,19 +94,35 @@ const fresh = 2 * time.Second
 func (qs *Queues) setUp(ctx context.Context) (*setUp, error) {
 	qs.set.Mu.Lock()
 	defer qs.set.Mu.Unlock()
-	if qs.set.Value != nil && qs.Clock.Since(qs.set.At) < fresh {
+	if qs.set.Value != nil {
+		if qs.Clock.Since(qs.set.At) >= fresh && !qs.reading { // no caller waits for it
+			qs.reading = true
+			qs.InBackground(qs.readAgain)
+		}
 		return qs.set.Value, nil
 	}
 	asked := qs.Clock.Now()
 	s, err := qs.readSetUp(ctx)
 	if err != nil {
-		if qs.set.Value != nil {
-			return qs.set.Value, nil // while the database is away, as it was
+		if qs.last != nil {
+			return qs.last, nil // while the database is away, as it was
 		}
 		return nil, err
 	}
 	qs.set.Value, qs.set.At, qs.last = s, asked, s
 	return s, nil
+}
+
+// readAgain reads the set-up again behind the back of who asked for it: another server may have changed it.
+func (qs *Queues) readAgain(ctx context.Context) {
+	asked := qs.Clock.Now()
+	s, err := qs.readSetUp(ctx)
+	qs.set.Mu.Lock()
+	defer qs.set.Mu.Unlock()
+	qs.reading = false
+	if err == nil && qs.set.Value != nil && asked.After(qs.set.At) { // else it has been changed here meanwhile
+		qs.set.Value, qs.set.At, qs.last = s, asked, s
+	}
 }
 
 // setUpWithin is the set-up as it was last read, for use within a transaction: a second connection is not asked for there.
@@ -118,10 +137,11 @@ func (qs *Queues) setUpWithin(ctx context.Context) (*setUp, error) {
 }
 
 // changedSetUp lets everybody read the set-up anew.
-func (qs *Queues) changedSetUp() {
+func (qs *Queues) changedSetUp(ctx context.Context) {
 	qs.set.Mu.Lock()
 	qs.set.Value = nil
 	qs.set.Mu.Unlock()
+	_, _ = qs.setUp(ctx) // what cannot be read now is read when it is asked for
 	qs.BookChanged()
 	qs.MayBeFree()
 }
@@ -167,6 +187,9 @@ func (qs *Queues) readSetUp(ctx context.Context) (*setUp, error) {
 		s.queues[r.ID] = q
 		s.order = append(s.order, r.ID)
 	}
+	if s.concerned, err = qs.Store.Leaders(ctx); err != nil {
+		return nil, err
+	}
 	members, err := qs.Store.QueueMembers(ctx)
 	if err != nil {
 		return nil, err
@@ -174,6 +197,9 @@ func (qs *Queues) readSetUp(ctx context.Context) (*setUp, error) {
 	for _, m := range members {
 		if q := s.queues[m.QueueID]; q != nil { // else it was added a moment ago
 			q.Members = append(q.Members, m.UserID)
+			if !slices.Contains(s.concerned, m.UserID) {
+				s.concerned = append(s.concerned, m.UserID)
+			}
 		}
 	}
 	return s, nil

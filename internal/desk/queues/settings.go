@@ -192,7 +192,7 @@ func (qs *Queues) PutQueue(ctx context.Context, a firm.Actor, id *uuid.UUID,
 	} else if err != nil {
 		return v, err
 	}
-	qs.changedSetUp()
+	qs.changedSetUp(ctx)
 	if set, err = qs.readSetUp(ctx); err != nil {
 		return v, err
 	}

@@ -192,9 +192,12 @@ func (qs *Queues) chooseFor(ctx context.Context, id uuid.UUID) {
 	if err != nil || !set.Active {
 		return
 	}
+	line, known := qs.Calls.LineOf(id)
+	if !known || len(set.Lines) > 0 && !slices.Contains(set.Lines, line) || rand.IntN(100) >= set.Share {
+		return
+	}
 	row, err := qs.Store.CallByID(ctx, db.CallByIDParams{ID: id})
-	if err != nil || row.LineID == nil || len(set.Lines) > 0 && !slices.Contains(set.Lines, *row.LineID) ||
-		rand.IntN(100) >= set.Share {
+	if err != nil {
 		return
 	}
 	if set.EveryDays > 0 && row.RemoteE164 != "" {

@@ -18,14 +18,11 @@ func (qs *Queues) TakeWait(ctx context.Context, a firm.Actor, key string, id uui
 	if err != nil {
 		return nil, err
 	}
-	written, err := qs.Store.OpenMessageWaits(ctx)
+	open, err := qs.open(ctx)
 	if err != nil {
 		return nil, err
 	}
-	for _, r := range written {
-		if r.ID != id {
-			continue
-		}
+	if r, waits := open.message(id); waits {
 		if q := set.queues[r.QueueID]; q == nil || !qs.mayLead(ctx, a, q) {
 			return nil, firm.ErrForbidden
 		}
@@ -47,27 +44,19 @@ func (qs *Queues) takeCaller(ctx context.Context, a firm.Actor, set *setUp, key 
 		}
 		return qs.Calls.Parties.TakeAttended(ctx, a, w.call)
 	}
-	backs, err := qs.Store.OpenCallbacks(ctx)
+	open, err := qs.open(ctx)
 	if err != nil {
 		return contract.Call{}, err
 	}
-	for _, b := range backs {
-		if b.ID != id {
-			continue
-		}
+	if b, owed := open.callback(id); owed {
 		q := set.queues[b.QueueID]
-		if mine := t.user == a.ID.String() && qs.Clock.Now().Before(t.until); q == nil ||
-			!mine && !qs.mayLead(ctx, a, q) {
+		mine := t.user == a.ID.String() && qs.Clock.Now().Before(t.until)
+		if q == nil || !mine && !qs.mayLead(ctx, a, q) {
 			return contract.Call{}, firm.ErrForbidden
 		}
 		number := phone.Number{E164: b.E164, Ext: b.Ext}.Key()
-		c, err := qs.Calls.PlaceFor(
-			ctx,
-			a,
-			key,
-			contract.NewCall{Typed: &number, OpenRecordID: b.RecordID},
-			backPlacement{qs, b},
-		)
+		c, err := qs.Calls.PlaceFor(ctx, a, key, contract.NewCall{Typed: &number, OpenRecordID: b.RecordID},
+			backPlacement{qs, b})
 		if err == nil {
 			qs.tell()
 		}
@@ -149,23 +138,15 @@ func (qs *Queues) queueOf(ctx context.Context, set *setUp, id uuid.UUID) (*Queue
 	if w != nil && set.queues[w.queue] != nil {
 		return set.queues[w.queue], nil
 	}
-	backs, err := qs.Store.OpenCallbacks(ctx)
+	open, err := qs.open(ctx)
 	if err != nil {
 		return nil, err
 	}
-	for _, b := range backs {
-		if b.ID == id && set.queues[b.QueueID] != nil {
-			return set.queues[b.QueueID], nil
-		}
+	if b, owed := open.callback(id); owed && set.queues[b.QueueID] != nil {
+		return set.queues[b.QueueID], nil
 	}
-	written, err := qs.Store.OpenMessageWaits(ctx)
-	if err != nil {
-		return nil, err
-	}
-	for _, r := range written {
-		if r.ID == id && set.queues[r.QueueID] != nil {
-			return set.queues[r.QueueID], nil
-		}
+	if r, waits := open.message(id); waits && set.queues[r.QueueID] != nil {
+		return set.queues[r.QueueID], nil
 	}
 	return nil, firm.ErrNotFound
 }

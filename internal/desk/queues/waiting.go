@@ -80,7 +80,12 @@ func (qs *Queues) join(ctx context.Context, g *going, q *Queue, priority int) (*
 	if e, sure := qs.estimate(ctx, w, q, there); sure && q.SayWait {
 		p.SaidMs = new(e.Mean.Milliseconds())
 	}
-	qs.write(func(ctx context.Context) error { return qs.Store.InsertQueueWait(ctx, p) })
+	qs.write(func(ctx context.Context) error {
+		if err := qs.Store.InsertQueueWait(ctx, p); err != nil {
+			return err
+		}
+		return qs.Store.QueueOwes(ctx, db.QueueOwesParams{QueueID: &q.ID, CallID: g.id})
+	})
 	qs.MayBeFree()
 	qs.tell()
 	return w, ""
@@ -156,6 +161,7 @@ func (qs *Queues) writeOn(ctx context.Context) {
 		if err != nil && ctx.Err() == nil {
 			qs.Log.Error("how a queue goes on was not written down", "error", err)
 		}
+		qs.changedOpen()
 		qs.mu.Lock()
 		qs.writes = qs.writes[1:]
 		done := len(qs.writes) == 0
@@ -241,20 +247,26 @@ func (qs *Queues) assignOn(ctx context.Context) {
 }
 
 func (qs *Queues) assign(ctx context.Context) error {
+	open, err := qs.open(ctx)
+	if err != nil {
+		return err
+	}
+	qs.mu.Lock()
+	nobody := len(qs.waiting) == 0
+	qs.mu.Unlock()
+	if nobody && len(open.backs) == 0 && len(open.messages) == 0 {
+		return nil
+	}
 	set, err := qs.setUp(ctx)
 	if err != nil {
 		return err
 	}
-	backs, err := qs.Store.OpenCallbacks(ctx)
-	if err != nil {
-		return err
-	}
 	now := qs.Clock.Now()
-	written, err := qs.written(ctx, now)
+	written, err := qs.written(ctx, open.messages, now)
 	if err != nil {
 		return err
 	}
-	works, rules := qs.works(set, backs, now)
+	works, rules := qs.works(set, open.backs, now)
 	has := map[string]int{}
 	messages := map[string]bool{}
 	for _, r := range written {
@@ -371,7 +383,7 @@ func (qs *Queues) people(ctx context.Context, set *setUp, works []queue.Work, no
 	if err != nil {
 		return nil, err
 	}
-	skills, err := qs.Calls.Team.Skills(ctx)
+	skills, err := qs.skills(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -419,9 +431,6 @@ func (qs *Queues) hand(a queue.Assignment, now time.Time) {
 		qs.mu.Unlock()
 	}
 }
-
-// tell lets windows know that something has changed among what waits.
-func (qs *Queues) tell() { qs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindWaiting}) }
 
 // unanswered counts a call that somebody left unanswered, and sets them away after as many as the queue says.
 func (qs *Queues) unanswered(ctx context.Context, q *Queue, user string) {

@@ -49,12 +49,12 @@ func (qs *Queues) Waits() {
 	qs.MayBeFree()
 }
 
-// written reads what was written and waits, after what has been answered has left the queues, and what somebody left is
-// given back.
-func (qs *Queues) written(ctx context.Context, now time.Time) ([]db.OpenMessageWaitsRow, error) {
-	rows, err := qs.Store.OpenMessageWaits(ctx)
-	if err != nil || len(rows) == 0 {
-		return rows, err
+// written is what was written and waits, after what has been answered has left the queues, and what somebody left is given
+// back.
+func (qs *Queues) written(ctx context.Context, rows []db.OpenMessageWaitsRow,
+	now time.Time) ([]db.OpenMessageWaitsRow, error) {
+	if len(rows) == 0 {
+		return nil, nil
 	}
 	closed, err := qs.Store.CloseWritten(ctx, &now)
 	if err != nil {

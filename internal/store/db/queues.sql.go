@@ -443,6 +443,31 @@ func (q *Queries) InsertRouteVersion(ctx context.Context, arg InsertRouteVersion
 	return no, err
 }
 
+const leaders = `-- name: Leaders :many
+SELECT id FROM users WHERE active AND role <> 'rep'
+`
+
+// Who may lead queues by their role: all whose role is not that of a rep as it comes.
+func (q *Queries) Leaders(ctx context.Context) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, leaders)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const leaveQueueWait = `-- name: LeaveQueueWait :execrows
 UPDATE queue_waits SET left_at = $1, how = $2, why = $3, answered_by = $4 WHERE id = $5 AND left_at IS NULL
 `
@@ -770,6 +795,21 @@ func (q *Queries) QueueMembers(ctx context.Context) ([]QueueMembersRow, error) {
 		return nil, err
 	}
 	return items, nil
+}
+
+const queueOwes = `-- name: QueueOwes :exec
+UPDATE unreturned SET queue_id = $1 WHERE call_id = $2 AND queue_id IS NULL
+`
+
+type QueueOwesParams struct {
+	QueueID *uuid.UUID
+	CallID  uuid.UUID
+}
+
+// A call that was over before it was written down that it waits: its queue owes it all the same.
+func (q *Queries) QueueOwes(ctx context.Context, arg QueueOwesParams) error {
+	_, err := q.db.Exec(ctx, queueOwes, arg.QueueID, arg.CallID)
+	return err
 }
 
 const queues = `-- name: Queues :many

@@ -67,6 +67,10 @@ INSERT INTO queue_waits (id, queue_id, kind, call_id, line_id, record_id, e164, 
 VALUES (@id, @queue_id, @kind, @call_id, sqlc.narg('line_id'), sqlc.narg('record_id'), @e164, @ext, @priority, @since, @ahead, sqlc.narg('said_ms'), sqlc.narg('due_at'))
 ON CONFLICT DO NOTHING;
 
+-- name: QueueOwes :exec
+-- A call that was over before it was written down that it waits: its queue owes it all the same.
+UPDATE unreturned SET queue_id = @queue_id WHERE call_id = @call_id AND queue_id IS NULL;
+
 -- name: LeaveQueueWait :execrows
 UPDATE queue_waits SET left_at = @at, how = @how, why = @why, answered_by = sqlc.narg('answered_by') WHERE id = @id AND left_at IS NULL;
 
@@ -181,3 +185,7 @@ SELECT id, name, active FROM users;
 -- Where somebody waited in a call, and what came of it.
 SELECT q.name, w.since, w.left_at, w.how, w.why FROM queue_waits w JOIN queues q ON q.id = w.queue_id
 WHERE w.call_id = @call_id AND w.kind = 'call' ORDER BY w.since;
+
+-- name: Leaders :many
+-- Who may lead queues by their role: all whose role is not that of a rep as it comes.
+SELECT id FROM users WHERE active AND role <> 'rep';
