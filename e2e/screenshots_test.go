@@ -112,9 +112,6 @@ func TestScreenshots(t *testing.T) {
 	win.see("left a message", "#sheet")
 	win.until("the toast to go", `!document.querySelector('ol li[data-state]')`)
 	win.shot(dir + "/calls.png")
-	win.click("link", "Team")
-	win.see("Not signed in", "#sheet")
-	win.shot(dir + "/team.png")
 	ada := w.signedIn(t, "Ada Millrace")
 	_, err := w.Desk.Staff.AddMany(t.Context(), w.actorOf(t, "ada"), uuid.NewString(), w.url,
 		contract.NewMembers{Text: "Wren Tamaro, wren@lindenfall.example, 77", Role: "rep", Team: "Sales",
@@ -127,15 +124,7 @@ func TestScreenshots(t *testing.T) {
 	ada.click("radio", "Supervisor · 2")
 	ada.see("2 colleagues", "[data-testid=role-form]")
 	ada.shot(dir + "/roles.png")
-	ada.visit("/settings?tab=usage")
-	ada.click("button", "Month before")
-	ada.click("radio", "Lines", "[data-testid=usage]")
-	ada.see("Sales", "[data-testid=usage]")
-	ada.shot(dir + "/use.png")
-	ada.visit("/settings?tab=outcomes")
-	ada.click("button", "Wants an offer", "#sheet ol")
-	ada.see("write to the person", "[data-testid=preview]")
-	ada.shot(dir + "/outcome-settings.png")
+	queuesAndRoutes(t, w, ada, dir)
 	win.person(berit)
 	win.click("radio", "Messages", historyPart)
 	win.see("north side", "[data-testid=thread]")
@@ -305,4 +294,40 @@ func look(t *testing.T, w *world, win *window, dir string) {
 	win.shot(dir + "/narrow.png")
 	require.NoError(t, chromedp.Do(win.ctx, chromedp.EmulateViewport(1024, 700)))
 	win.shot(dir + "/1024.png")
+}
+
+// queuesAndRoutes pictures a route, a caller who is played against it, and callers who wait, as who leads sees them.
+func queuesAndRoutes(t *testing.T, w *world, ada *window, dir string) {
+	ada.visit("/settings?tab=routes")
+	ada.click("button", "Service hotline", "main")
+	ada.click("button", "Ask for a key", "[role=list]")
+	ada.see("What is said in English", "main")
+	ada.shot(dir + "/route.png")
+	ada.click("button", "Try it")
+	ada.fill("Who calls", "+1 413 555 0188")
+	ada.click("button", "Start the call")
+	ada.see("Service at Lindenfall Cisterns", "[data-testid=tried]")
+	ada.click("button", "They listen to the end")
+	ada.see("For a pump or a leak press 1", "[data-testid=tried]")
+	ada.click("button", "They press 1")
+	ada.see("They wait in “Service”", "[data-testid=tried]")
+	ada.shot(dir + "/trying-a-route.png")
+
+	tomas, lead := w.signedIn(t, "Tomas Reyl"), w.signedIn(t, "Roderick Vane")
+	w.calling(tomas)
+	for _, from := range []string{"+14135550188", demo.Household, "+12125550187"} {
+		ref, err := w.sim.CallIn(from, serviceE164)
+		require.NoError(t, err)
+		w.heard(t, ref, "“For a pump or a leak press 1")
+		require.True(t, w.sim.OutsidePresses(ref, "1"))
+		w.heard(t, ref, "“You are n")
+		t.Cleanup(func() { w.sim.OutsideHangsUp(ref) })
+		defer w.sim.OutsideHangsUp(ref)
+	}
+	lead.click("link", "Team")
+	lead.see("3 waiting", "[data-testid=queues]")
+	lead.shot(dir + "/team.png")
+	tomas.command("e")
+	tomas.command("6")
+	tomas.command("f")
 }

@@ -29,12 +29,11 @@ type Queues struct {
 	Calls *calls.Calls
 	Book  *book.Book
 
-	set     firm.Cache[*setUp]
-	last    *setUp // as it was last read, however old; guarded by set
-	reading bool   // it is being read again; guarded by set
-	opened  firm.Cache[*openWork]
-	known   firm.Cache[map[uuid.UUID]map[string]int]  // skills
-	times   firm.Cache[map[uuid.UUID][]time.Duration] // of handling, by queue
+	set    firm.Cache[*setUp]
+	last   *setUp // as it was last read, however old; guarded by set
+	opened firm.Cache[*openWork]
+	known  firm.Cache[map[uuid.UUID]map[string]int]  // skills
+	times  firm.Cache[map[uuid.UUID][]time.Duration] // of handling, by queue
 
 	mu      sync.Mutex
 	going   map[uuid.UUID]*going // by call

@@ -89,16 +89,12 @@ func (q *Queue) saidToday(now time.Time) string {
 }
 
 // fresh is for how long the set-up is not read again; what this server changes is known at once.
-const fresh = 2 * time.Second
+const fresh = 5 * time.Second
 
 func (qs *Queues) setUp(ctx context.Context) (*setUp, error) {
 	qs.set.Mu.Lock()
 	defer qs.set.Mu.Unlock()
 	if qs.set.Value != nil {
-		if qs.Clock.Since(qs.set.At) >= fresh && !qs.reading { // no caller waits for it
-			qs.reading = true
-			qs.InBackground(qs.readAgain)
-		}
 		return qs.set.Value, nil
 	}
 	asked := qs.Clock.Now()
@@ -113,14 +109,20 @@ func (qs *Queues) setUp(ctx context.Context) (*setUp, error) {
 	return s, nil
 }
 
-// readAgain reads the set-up again behind the back of who asked for it: another server may have changed it.
+// readAgain reads the set-up again every few seconds, behind the back of who asks for it: another server may have changed
+// it. No caller waits for that.
 func (qs *Queues) readAgain(ctx context.Context) {
 	asked := qs.Clock.Now()
+	qs.set.Mu.Lock()
+	known := qs.set.Value != nil && asked.Sub(qs.set.At) < fresh
+	qs.set.Mu.Unlock()
+	if known {
+		return
+	}
 	s, err := qs.readSetUp(ctx)
 	qs.set.Mu.Lock()
 	defer qs.set.Mu.Unlock()
-	qs.reading = false
-	if err == nil && qs.set.Value != nil && asked.After(qs.set.At) { // else it has been changed here meanwhile
+	if err == nil && asked.After(qs.set.At) { // else it has been changed here meanwhile
 		qs.set.Value, qs.set.At, qs.last = s, asked, s
 	}
 }

@@ -239,6 +239,7 @@ func (qs *Queues) assignOn(ctx context.Context) {
 			return
 		case <-qs.woken:
 		case <-ticker.Chan():
+			qs.readAgain(ctx)
 		}
 		if err := qs.assign(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
 			qs.Log.Error("giving what waits to who is free", "error", err)
