@@ -77,7 +77,7 @@ simulate: setup-test ## twenty rounds of five hundred people, with restarts, rep
 	@TRUNDO_ROUNDS=20x500 go test ./internal/desk -count=1 -v -timeout 60m -run '^TestRoundsWithFaults$$'
 
 fuzz: setup-test ## each fuzz test for a minute, then 50,000 requests made from the contract
-	@for t in core/phone:FuzzParse core/call:FuzzCall core/call:FuzzParties core/routing:FuzzParseSpans core/money:FuzzParse core/fields:FuzzParse core/filter:FuzzResolve core/proposal:FuzzFind core/proposal:FuzzAddresses core/round:FuzzAfter core/card:FuzzMask formats:FuzzCSV formats:FuzzVCards \
+	@for t in core/phone:FuzzParse core/call:FuzzCall core/call:FuzzParties core/route:FuzzRun core/survey:FuzzSurvey core/routing:FuzzParseSpans core/money:FuzzParse core/fields:FuzzParse core/filter:FuzzResolve core/proposal:FuzzFind core/proposal:FuzzAddresses core/round:FuzzAfter core/card:FuzzMask formats:FuzzCSV formats:FuzzVCards \
 		formats:FuzzJSONLines formats:FuzzReadWAV journal:FuzzJournalFile core/erasure:FuzzPattern core/usage:FuzzParseRate core/password:FuzzCheck desk/staff:FuzzRows; do go test ./internal/$${t%:*} -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 60s || exit 1; done
 	@TRUNDO_REQUESTS=50000 go test ./internal/httpapi -count=1 -timeout 60m -run '^TestNoRequestIsAnsweredWithOurFault$$'
 

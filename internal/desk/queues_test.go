@@ -364,8 +364,18 @@ func TestARepGivesACallToAQueue(t *testing.T) {
 	require.NoError(t, err)
 	w.until("it is written down", func() bool { return w.queueNow(w.tomas).Answered == 1 })
 
-	// Nobody is there: it comes back.
-	require.NoError(t, w.Team.SetAvailability(t.Context(), w.ines, availableState))
+	// Nobody is there: it comes back to who gave it.
+	empty := w.queue("Night", nil, w.odile)
+	_, err = w.Calls.Parties.Ask(
+		t.Context(),
+		w.tomas,
+		c.ID,
+		contract.Ask{As: contract.AskAsHanded, QueueID: empty.ID},
+	)
+	require.NoError(t, err)
+	assert.Equal(t, c.ID, w.rung(w.tomas).CallID)
+	_, err = w.Arrivals.AnswerCall(t.Context(), w.tomas, c.ID)
+	require.NoError(t, err)
 	_, err = w.Calls.Parties.Ask(
 		t.Context(),
 		w.tomas,
@@ -483,4 +493,29 @@ func TestALinesRuleBecomesARoute(t *testing.T) {
 	assert.Equal(t, []string{"If the line is closed:", "Say “We sleep”.", "Hang up.",
 		"Ring ines and tomas all at once, for 5 seconds.", "Take a voicemail."}, lines)
 	assert.Empty(t, p.Faults)
+}
+
+func TestWhoIsErasedWaitsNoMore(t *testing.T) {
+	w := newWorld(t)
+	q := w.queue("Service", nil, w.ines)
+	w.routed(frontDoor(*q.ID)...)
+	w.sits(w.ines)
+	_, err := w.Calls.PlaceCall(t.Context(), w.ines, key(), contract.NewCall{Typed: new("+14135550199")})
+	require.NoError(t, err)
+	ref := w.comesIn("+14135550119;ext=12")
+	w.hears(ref, "music")
+	require.True(t, w.sim.OutsidePresses(ref, "1"))
+	w.passes("she is to be called back", func() bool {
+		x := w.waiting(w.ines)
+		return len(x) == 1 && x[0].Callback != nil && len(w.sim.OutsideLegs()) == 1
+	})
+	e := w.erases(w.admin(), w.berit)
+	require.Equal(t, contract.ErasureStateDone, e.State)
+	w.passes("nobody waits", func() bool { return len(w.waiting(w.ines)) == 0 })
+	var left int
+	require.NoError(
+		t,
+		w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM queue_waits WHERE e164 <> ''`).Scan(&left),
+	)
+	assert.Zero(t, left)
 }

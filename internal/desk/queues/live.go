@@ -225,10 +225,17 @@ func (qs *Queues) Waiting(ctx context.Context, a firm.Actor) ([]contract.Waiting
 		return nil, err
 	}
 	now := qs.Clock.Now()
+	type waiter struct {
+		*wait
+		queue uuid.UUID
+		work  queue.Work
+	}
 	qs.mu.Lock()
-	var waits []*wait
+	var waits []waiter
 	for _, w := range qs.waiting {
-		waits = append(waits, w)
+		if q := set.queues[w.queue]; q != nil {
+			waits = append(waits, waiter{w, w.queue, w.work(now, q)})
+		}
 	}
 	qs.mu.Unlock()
 	var list []placed
@@ -262,7 +269,7 @@ func (qs *Queues) Waiting(ctx context.Context, a firm.Actor) ([]contract.Waiting
 			}
 		}
 		v.MayTake, v.MayMove = new(qs.mayLead(ctx, a, q)), new(qs.mayLead(ctx, a, q))
-		list = append(list, placed{w.work(now, q), v})
+		list = append(list, placed{w.work, v})
 	}
 	open, err := qs.open(ctx)
 	if err != nil {

@@ -56,7 +56,7 @@ CREATE TABLE queue_waits (
   call_id uuid REFERENCES calls (id),                  -- in which they waited, or asked to be called back
   message_id uuid REFERENCES messages (id),            -- of written work
   line_id uuid REFERENCES lines (id),
-  record_id uuid REFERENCES records (id),
+  record_id uuid REFERENCES records (id) ON DELETE SET NULL,
   e164 text NOT NULL DEFAULT '',
   ext text NOT NULL DEFAULT '',
   priority int NOT NULL DEFAULT 0,
