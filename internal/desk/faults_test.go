@@ -120,7 +120,9 @@ func TestHangingUpWhatGoesOnElsewhereIsSaid(t *testing.T) {
 	c := w.calls()
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)
-	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID), "twice is no mistake")
+	w.until("twice is no mistake", func() bool { // unless the database takes longer than a hang-up waits for it
+		return w.Calls.HangUp(t.Context(), w.ines, c.ID) == nil
+	})
 	_, err := w.store.Pool.Exec(t.Context(),
 		`INSERT INTO servers (name, epoch, started_at, heartbeat_at) VALUES ('other', 1, now(), '2030-01-01')`)
 	require.NoError(t, err)
