@@ -84,7 +84,8 @@ func (w *world) open() {
 	d, err := desk.Open(w.t.Context(),
 		firm.Config{Store: w.store, Carrier: network{w.sim, w}, Clock: w.clock, Log: slog.New(slog.DiscardHandler),
 			Server: "test", JournalFile: w.journal, FilesDir: filepath.Dir(w.journal), RecordingStore: w.bucket,
-			Post: w.postbox, Hooks: post.NewHooks(true), MailDomain: "lindenfall.example"})
+			Post: w.postbox, Hooks: post.NewHooks(true), MailDomain: "lindenfall.example",
+			Patience: 10 * time.Second})
 	require.NoError(w.t, err)
 	w.Desk = d
 	w.t.Cleanup(d.Close)

@@ -26,8 +26,13 @@ func (cs *Calls) PublishSlip(user, callID uuid.UUID, writer string) {
 	cs.Hub.Publish(e, user)
 }
 
-// notesPatience is for how long saving notes waits for the database before they go to the journal.
-const notesPatience = 150 * time.Millisecond
+const (
+	// notesPatience is for how long saving notes waits for the database before they go to the journal.
+	notesPatience = 150 * time.Millisecond
+	// filedPatience is the same for a filed slip's, for which there is no journal: whoever corrects waits a little longer
+	// before they are told that it is not saved yet.
+	filedPatience = 450 * time.Millisecond
+)
 
 // SaveNotes saves a slip's notes as they are typed. While the database is away they are kept in the journal, and the
 // answer says saved: false. Errors: *NotesConflictError, *FieldError, ErrNotFound, ErrForbidden.
@@ -52,7 +57,14 @@ func (cs *Calls) saveOrKeep(ctx context.Context, a firm.Actor, id uuid.UUID, edi
 	if cs.Journal.Away() {
 		return cs.keepNotesAside(ctx, a, id, edit)
 	}
-	quick, cancel := context.WithTimeout(ctx, notesPatience)
+	patience := filedPatience
+	if _, open := cs.registry.owner(id); open {
+		patience = notesPatience
+	}
+	if cs.Patience > 0 {
+		patience = cs.Patience
+	}
+	quick, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
 	saved, err := cs.saveNotes(quick, a, id, edit)
 	if store.Away(err) && ctx.Err() == nil {

@@ -44,6 +44,9 @@ type Config struct {
 	// LeaseByDatabase compares signs of life by the database's clock, which all servers share. Tests have a clock of
 	// their own.
 	LeaseByDatabase bool
+	// Patience is for how long saving notes waits for the database; 0: as a rep may be made to wait. Tests wait longer, so
+	// that none hangs on the machine's speed.
+	Patience time.Duration
 }
 
 // Sound is a recording's sound, to be read from anywhere.

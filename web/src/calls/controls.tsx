@@ -8,6 +8,7 @@ import { queries } from "../api/queries";
 import { t } from "../texts";
 import { useKey, useKeys } from "../shell/keys";
 import { Button, Turning } from "../ui/button";
+import { useInTurn } from "../ui/in_turn";
 import { useTell } from "../ui/toast";
 import { LeavePrepared } from "./prepared";
 import { sendKeys } from "./sound";
@@ -31,11 +32,19 @@ export function HoldAndMute({ call }: { call: Call }) {
     onError: failed,
   });
   const { on_hold: held, muted } = call.state;
+  const [holdInTurn, muteInTurn] = [useInTurn(hold.isPending), useInTurn(mute.isPending)];
+  // Pressed again before the answer, it turns what is under way.
   const turnHold = () => {
-    if (!hold.isPending) hold.mutate(!held);
+    const on = hold.isPending ? !hold.variables : !held;
+    holdInTurn(() => {
+      hold.mutate(on);
+    });
   };
   const turnMute = () => {
-    if (!mute.isPending) mute.mutate(!muted);
+    const on = mute.isPending ? !mute.variables : !muted;
+    muteInTurn(() => {
+      mute.mutate(on);
+    });
   };
   // While somebody is asked, the same key turns from one to the other (Parties).
   const holds = may(call, "hold") || (held && !consulted(call));

@@ -179,6 +179,44 @@ describe("a call of more than two", () => {
     });
   });
 
+  it("loses no key that is pressed before the server has answered", async () => {
+    const to = (tomasHears: boolean) =>
+      speaking(
+        [me, { ...customer, hears_me: !tomasHears }, { ...tomas, hears_me: tomasHears }],
+        ["swap", "back", "join", "hand_over"],
+      );
+    let hears = true;
+    const log = desk(to(true), ({ path }) => {
+      if (!path.endsWith("/turn")) return undefined;
+      hears = !hears;
+      return { body: to(hears) };
+    });
+    open(`/records/${ids.berit}`);
+    await screen.findByTestId("hears-me");
+    command("h");
+    command("h");
+    await waitFor(() => {
+      expect(asked(log, "POST", "/api/calls/c1/turn").map((a) => a.body)).toEqual([{ act: "swap" }, { act: "swap" }]);
+    });
+    expect(hears).toBe(true);
+  });
+
+  it.each([
+    ["hold", "h"],
+    ["mute", "m"],
+  ])("turns %s back when its key comes again before the answer", async (what, key) => {
+    const log = desk(speaking(undefined, ["hold", "ask"]), ({ path }) =>
+      path.endsWith(`/${what}`) ? { body: {} } : undefined,
+    );
+    open(`/records/${ids.berit}`);
+    await screen.findByRole("button", { name: /^Mute/ });
+    command(key);
+    command(key);
+    await waitFor(() => {
+      expect(asked(log, "PUT", `/api/calls/c1/${what}`).map((a) => a.body)).toEqual([{ on: true }, { on: false }]);
+    });
+  });
+
   it("offers nothing that cannot be done now, and says who declined with which word", async () => {
     desk(
       speaking(

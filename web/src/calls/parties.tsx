@@ -3,11 +3,12 @@ import { lazy, Suspense, useState } from "react";
 
 import { api, ask, type Call, type Schemas } from "../api/client";
 import { putCall } from "../filing/change_slip";
-import { useArmed, useKey, useKeys } from "../shell/keys";
+import { type Action, useArmed, useKey, useKeys } from "../shell/keys";
 import { parties as p } from "../texts/parties";
 import { Button } from "../ui/button";
 import { duration, useNow } from "../ui/clock";
 import { Cross, Microphone } from "../ui/icons";
+import { useInTurn } from "../ui/in_turn";
 import { useTell } from "../ui/toast";
 import { useLoud } from "./live_trace";
 import { whoOf } from "./words";
@@ -206,21 +207,26 @@ export const short = (name: string) => (/\d/.test(name) ? name : (name.split(" "
 /** Acts are what can be done with others now, and nothing else. */
 function Acts({ call }: { call: Call }) {
   const { turn } = useTurn(call);
-  const { letter, hint } = useKeys();
+  const inTurn = useInTurn(turn.isPending);
+  const { letter, hint, act: press } = useKeys();
   const armed = useArmed();
   const asked = consulted(call);
   const others = partiesOf(call).filter(
     (x) => !x.mine && x !== asked && x.state !== "ended" && x.state !== "listening",
   );
   const first = short(others[0] ? nameOf(call, others[0]) : whoOf(call));
-  const run = (act: Schemas["Turn"]["act"]) => () => {
-    if (!turn.isPending) turn.mutate(act);
+  const run = (act: Schemas["Turn"]["act"], key: Action) => () => {
+    if (turn.isPending) {
+      inTurn(() => {
+        press(key); // whatever it means by then
+      });
+    } else turn.mutate(act);
     focusNotes();
   };
-  const back = may(call, "swap") ? run("swap") : may(call, "back") ? run("back") : undefined;
+  const back = may(call, "swap") ? run("swap", "hold") : may(call, "back") ? run("back", "hold") : undefined;
   useKey("hold", asked || (call.state.parties && back && !may(call, "hold")) ? back : undefined);
-  useKey("join", may(call, "join") ? run("join") : undefined);
-  useKey("handOver", may(call, "hand_over") ? run("hand_over") : undefined);
+  useKey("join", may(call, "join") ? run("join", "join") : undefined);
+  useKey("handOver", may(call, "hand_over") ? run("hand_over", "handOver") : undefined);
   const backLabel = !asked
     ? p.back(first)
     : asked.state !== "speaking" && asked.state !== "waiting"
@@ -236,7 +242,7 @@ function Acts({ call }: { call: Call }) {
         </Button>
       )}
       {may(call, "join") && (
-        <Button onClick={run("join")} disabled={turn.isPending} hint={letter("join")} aria-keyshortcuts={hint("join")}>
+        <Button onClick={run("join", "join")} disabled={turn.isPending} hint={letter("join")} aria-keyshortcuts={hint("join")}>
           {p.join}
         </Button>
       )}
@@ -244,7 +250,7 @@ function Acts({ call }: { call: Call }) {
         <Button
           look="ours"
           title={p.handOverTo(nameOf(call, asked))}
-          onClick={run("hand_over")}
+          onClick={run("hand_over", "handOver")}
           disabled={turn.isPending}
           hint={letter("handOver")}
           aria-keyshortcuts={hint("handOver")}
