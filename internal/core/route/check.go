@@ -196,7 +196,7 @@ func (c *checker) says(s *Step) {
 func (c *checker) targets(s *Step, at place) {
 	w := c.world
 	switch s.Do {
-	case Say, Menu, Digits, Owner, End:
+	case Say, Menu, Digits, Owner, Survey, End:
 	case When:
 		c.test(s)
 	case Language:

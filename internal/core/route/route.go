@@ -27,6 +27,7 @@ const (
 	Queue     Do = "queue"     // wait in a queue; an option is a key while waiting
 	Callback  Do = "callback"  // take a callback that keeps the place in the queue; the call ends
 	Voicemail Do = "voicemail" // a greeting, a beep, a message; the call ends
+	Survey    Do = "survey"    // ask what they thought of it
 	Tell      Do = "tell"      // say how a case or an order of the caller stands, or the opening hours
 	Another   Do = "route"     // go on with another route
 	Outside   Do = "outside"   // ring a number outside the firm
@@ -53,6 +54,7 @@ type Step struct {
 	Queue    string            `json:"queue,omitempty"`
 	Priority int               `json:"priority,omitempty"` // in a queue: from LeastPriority to MostPriority, 0 is usual
 	User     string            `json:"user,omitempty"`     // whose voicemail; "" is that of the queue or line
+	Times    bool              `json:"times,omitempty"`    // of a callback: the caller may choose the time
 	Language string            `json:"language,omitempty"`
 	What     string            `json:"what,omitempty"` // what is told
 	Route    string            `json:"route,omitempty"`
@@ -124,6 +126,7 @@ const (
 	// Usual times, in seconds.
 	menuSeconds   = 6
 	digitSeconds  = 5
+	timeSeconds   = 8 // for a time of day
 	ownerSeconds  = 20
 	ringSeconds   = 20
 	numberSeconds = 25

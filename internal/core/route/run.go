@@ -38,9 +38,9 @@ func (Found) event()   {}
 func (Nobody) event()  {}
 func (HungUp) event()  {}
 
-// Effect is what is to be done for a caller. The types below are all there are. After Speak the machine waits for
-// Spoken, after Wait for Elapsed, after LookUp for Found, after those that ring and JoinQueue for Nobody; keys may come
-// at any time.
+// Effect is what is to be done for a caller. The types below are all there are. After Speak, OfferTimes, AskTime and
+// AskSurvey the machine waits for Spoken, after Wait for Elapsed, after LookUp and CheckTime for Found, after those that
+// ring and JoinQueue for Nobody; keys may come at any time.
 type Effect interface{ effect() }
 
 // Speak says a text in a language, or plays a sound.
@@ -75,9 +75,24 @@ type JoinQueue struct {
 // LeaveQueue takes the caller out of the line for now: they have pressed a key. The place is kept.
 type LeaveQueue struct{}
 
-// TakeCallback notes a callback that keeps the caller's place, in a queue or in the one in which they wait. Nobody
-// follows where it cannot be: the number is withheld, or one is noted already.
-type TakeCallback struct{ Queue string }
+// TakeCallback notes a callback, in a queue or in the one in which they wait: at the time of day that they have typed, or,
+// where Typed is empty, in the place that they have. Nobody follows where it cannot be: the number is withheld.
+type TakeCallback struct{ Queue, Typed string }
+
+// OfferTimes says that 1 is for a callback at their turn and 2 for one at a time of their own.
+type OfferTimes struct{ Language string }
+
+// AskTime asks for a time of day, as digits; Again: the one before was not one at which anybody calls.
+type AskTime struct {
+	Language string
+	Again    bool
+}
+
+// CheckTime asks whether somebody can call at a time of day that was typed.
+type CheckTime struct{ Queue, Typed string }
+
+// AskSurvey asks what they thought of it, with keys of its own, and waits until that is over.
+type AskSurvey struct{ Language string }
 
 // TakeMessage lets a message be left: for somebody, or for those of the queue or line.
 type TakeMessage struct{ User, Queue string }
@@ -109,6 +124,10 @@ func (RingPeople) effect()   {}
 func (JoinQueue) effect()    {}
 func (LeaveQueue) effect()   {}
 func (TakeCallback) effect() {}
+func (OfferTimes) effect()   {}
+func (AskTime) effect()      {}
+func (CheckTime) effect()    {}
+func (AskSurvey) effect()    {}
 func (TakeMessage) effect()  {}
 func (Inform) effect()       {}
 func (Dial) effect()         {}
@@ -139,7 +158,18 @@ type State struct {
 	routes int
 	served bool
 	queue  string // in which they wait, or waited last
+	choice choice // of a callback's time
 }
+
+// choice is how far somebody has come who chooses the time of a callback.
+type choice int
+
+const (
+	noChoice choice = iota
+	offered         // 1 or 2
+	typing          // the time of day
+	checking        // whether somebody can call then
+)
 
 // frame is a block of steps that is carried out, and what it stands beneath.
 type frame struct {
@@ -234,7 +264,7 @@ func (m *machine) take(s *Step) bool {
 		m.finish("the route went on for too long")
 		return false
 	}
-	m.doing, m.At, m.asked, m.typed, m.spoken = s, s.ID, 0, "", false
+	m.doing, m.At, m.asked, m.typed, m.spoken, m.choice = s, s.ID, 0, "", false, noChoice
 	m.Path = append(m.Path, s.ID)
 	wait := time.Duration(s.seconds()) * time.Second
 	switch s.Do {
@@ -263,6 +293,9 @@ func (m *machine) take(s *Step) bool {
 	case Queue:
 		m.queue = s.Queue
 		m.do(JoinQueue{Queue: s.Queue, Priority: s.Priority, Keys: s.keys()})
+	case Survey:
+		m.served = true
+		m.do(AskSurvey{m.Language})
 	case Tell:
 		m.served = true
 		m.do(Inform{What: s.What, Language: m.Language, Digits: m.Kept})
@@ -278,11 +311,17 @@ func (m *machine) take(s *Step) bool {
 func (m *machine) leave(s *Step) bool {
 	switch s.Do {
 	case Callback:
-		queue := s.Queue
-		if queue == "" {
-			queue = m.queue
+		if !s.Times {
+			m.callback("")
+			break
 		}
-		m.do(TakeCallback{queue})
+		m.choice = offered
+		if ahead := m.ahead; ahead != "" && strings.ContainsRune("12", rune(ahead[0])) {
+			m.ahead = ""
+			m.chooses(ahead)
+			break
+		}
+		m.do(OfferTimes{m.Language})
 	case Voicemail:
 		m.Done = true
 		m.do(TakeMessage{s.User, m.queue})
@@ -356,17 +395,9 @@ func (m *machine) waiting() bool {
 	return !m.Done && m.doing != nil && m.doing.Do == Digits && m.spoken
 }
 
-// text is what a step says in the language that is spoken: in the route's usual one where there is none in it.
+// text is what a step says in the language that is spoken.
 func (m *machine) text(s *Step) Speak {
-	text := s.Texts[m.Language]
-	if text == "" {
-		for _, l := range sortedLanguages(s.Texts) {
-			if text == "" {
-				text = s.Texts[l]
-			}
-		}
-	}
-	return Speak{Text: text, Sound: s.Sound, Language: m.Language}
+	return Speak{Text: Said(s.Texts, m.Language), Sound: s.Sound, Language: m.Language}
 }
 
 // waited is an event for which a step waits.
@@ -378,8 +409,10 @@ func (m *machine) waited(e Event) {
 	switch e := e.(type) {
 	case Spoken:
 		switch m.doing.Do {
-		case Say, Tell:
+		case Say, Tell, Survey:
 			goesOn = true
+		case Callback:
+			m.listened()
 		case Menu, Digits:
 			if !m.spoken {
 				m.spoken = true
@@ -388,14 +421,21 @@ func (m *machine) waited(e Event) {
 		}
 	case Elapsed:
 		switch {
+		case m.doing.Do == Callback:
+			m.chosen()
 		case m.doing.Do == Digits && m.typed != "":
 			goesOn = m.keep()
 		case (m.doing.Do == Menu || m.doing.Do == Digits) && m.spoken:
 			goesOn = m.misses()
 		}
 	case Found:
-		if m.doing.Do == When {
+		switch {
+		case m.doing.Do == When:
 			goesOn = m.tested(e.Holds != m.doing.Test.Not)
+		case m.choice == checking && e.Holds:
+			m.callback(m.typed)
+		case m.choice == checking:
+			m.asksTime(true)
 		}
 	case Nobody:
 		switch m.doing.Do {
@@ -445,6 +485,8 @@ func (m *machine) keyed(digits string) {
 		} else if m.waiting() {
 			m.do(Wait{time.Duration(m.doing.seconds()) * time.Second})
 		}
+	case Callback:
+		m.chooses(digits)
 	case Queue:
 		for _, key := range digits {
 			if o := m.doing.option(string(key)); o != nil {
@@ -553,6 +595,13 @@ func (s State) Keys() []string {
 	switch s.doing.Do {
 	case Menu, Queue:
 		return s.doing.keys()
+	case Callback:
+		switch s.choice {
+		case offered:
+			return []string{"1", "2"}
+		case typing:
+			return strings.Split("0123456789#", "")
+		}
 	case Digits:
 		return strings.Split("0123456789#", "")
 	}
@@ -565,13 +614,4 @@ func (s State) Doing() Do {
 		return ""
 	}
 	return s.doing.Do
-}
-
-func sortedLanguages(texts map[string]string) []string {
-	var list []string
-	for l := range texts {
-		list = append(list, l)
-	}
-	slices.Sort(list)
-	return list
 }

@@ -33,7 +33,15 @@ func told(e route.Effect) string {
 	case route.LeaveQueue:
 		return "leave queue"
 	case route.TakeCallback:
-		return "callback " + e.Queue
+		return strings.TrimSpace("callback " + e.Queue + " " + e.Typed)
+	case route.OfferTimes:
+		return "offer times " + e.Language
+	case route.AskTime:
+		return fmt.Sprintf("ask time %s %v", e.Language, e.Again)
+	case route.CheckTime:
+		return "check " + e.Queue + " " + e.Typed
+	case route.AskSurvey:
+		return "survey " + e.Language
 	case route.TakeMessage:
 		return "message " + e.User + e.Queue
 	case route.Inform:
@@ -120,7 +128,8 @@ func TestCallersInTheHotline(t *testing.T) {
 			"a key after the text",
 			"begin yes no spoken nobody spoken 2 spoken 1 2 3 elapsed",
 			[]string{"look up open", "look up speaks",
-				hello, "ring owner 15s", ask, "wait 6s", "speak en: Type the number of your order", "wait 5s", "wait 5s", "wait 5s", "wait 5s",
+				hello, "ring owner 15s", ask, "wait 6s", "speak en: Type the number of your order", "wait 5s",
+				"wait 5s", "wait 5s", "wait 5s",
 				"inform order 123"},
 		},
 		{"too early: what is said is left out, and what is asked", "begin yes no 12 nobody", []string{"look up open",
@@ -137,7 +146,8 @@ func TestCallersInTheHotline(t *testing.T) {
 			"the digits lead on",
 			"begin yes no spoken nobody 21000# spoken nobody",
 			[]string{"look up open", "look up speaks", hello,
-				"ring owner 15s", ask, "hush; inform order 1000", "dial +1 413 555 0199 25s", "finish: the route ends here (served true)"},
+				"ring owner 15s", ask, "hush; inform order 1000", "dial +1 413 555 0199 25s",
+				"finish: the route ends here (served true)"},
 		},
 		{
 			"no key at all",
@@ -177,13 +187,15 @@ func TestCallersInTheHotline(t *testing.T) {
 			"a callback that cannot be: they wait on",
 			"begin yes no spoken nobody 1 1 nobody",
 			[]string{"look up open", "look up speaks",
-				hello, "ring owner 15s", ask, "hush; queue service +1 [1 2]", "leave queue; callback service", "queue service +1 [1 2]"},
+				hello, "ring owner 15s", ask, "hush; queue service +1 [1 2]", "leave queue; callback service",
+				"queue service +1 [1 2]"},
 		},
 		{
 			"the queue is full",
 			"begin yes no spoken nobody 1 nobody nobody",
 			[]string{"look up open", "look up speaks", hello,
-				"ring owner 15s", ask, "hush; queue service +1 [1 2]", "ring [marc odile] false 20s", "message marcservice"},
+				"ring owner 15s", ask, "hush; queue service +1 [1 2]", "ring [marc odile] false 20s",
+				"message marcservice"},
 		},
 		{"another route", "begin yes no spoken nobody 9 nobody", []string{"look up open", "look up speaks", hello,
 			"ring owner 15s", ask, "hush; queue sales +0 []", "message sales"}},
@@ -200,6 +212,51 @@ func TestCallersInTheHotline(t *testing.T) {
 			assert.Equal(t, tt.want, got)
 		})
 	}
+}
+
+func TestACallerChoosesWhenToBeCalled(t *testing.T) {
+	r := route.Route{Languages: []string{"en"}, Steps: []route.Step{
+		{ID: "back", Do: route.Callback, Queue: "sales", Times: true}, {ID: "end", Do: route.End}}}
+	tests := []struct{ name, events, want string }{
+		{"at their turn", "begin spoken 1", "offer times en|wait 6s|callback sales"},
+		{"at once, while it is said", "begin 1", "offer times en|hush; callback sales"},
+		{"no key: at their turn", "begin spoken elapsed", "offer times en|wait 6s|callback sales"},
+		{"another key means nothing", "begin 7 spoken 3 1", "offer times en||wait 6s||callback sales"},
+		{"four digits", "begin 2 spoken 14 30 yes", "offer times en|hush; ask time en false|wait 8s|wait 8s|check sales 1430|callback sales 1430"},
+		{"three, and the hash", "begin 2 930# yes", "offer times en|hush; ask time en false|hush; check sales 930|callback sales 930"},
+		{"two, and nothing more", "begin 2 spoken 9 elapsed yes",
+			"offer times en|hush; ask time en false|wait 8s|wait 8s|check sales 9|callback sales 9"},
+		{"all at once", "begin 21430 yes", "offer times en|hush; check sales 1430|callback sales 1430"},
+		{"too many", "begin 2143055 yes", "offer times en|hush; check sales 1430|callback sales 1430"},
+		{"closed then: asked again", "begin 2 2200 no 1000 yes",
+			"offer times en|hush; ask time en false|hush; check sales 2200|ask time en true|hush; check sales 1000|callback sales 1000"},
+		{"closed twice: at their turn", "begin 2 2200 no 2300 no",
+			"offer times en|hush; ask time en false|hush; check sales 2200|ask time en true|hush; check sales 2300|callback sales"},
+		{"nothing typed", "begin 2 spoken elapsed spoken elapsed",
+			"offer times en|hush; ask time en false|wait 8s|ask time en true|wait 8s|callback sales"},
+		{"stars and a lone hash mean nothing", "begin 2 *# spoken #* 0900 yes",
+			"offer times en|hush; ask time en false||wait 8s|wait 8s|check sales 0900|callback sales 0900"},
+		{"it cannot be", "begin 1 nobody", "offer times en|hush; callback sales|finish: the route ends here (served false)"},
+		{"keys after it was taken", "begin 1 1 2 nobody", "offer times en|hush; callback sales|||finish: the route ends here (served false)"},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			got, _ := played(r, strings.Fields(tt.events)...)
+			assert.Equal(t, strings.Split(tt.want, "|"), got)
+		})
+	}
+	_, s := played(r, "begin")
+	assert.Equal(t, []string{"1", "2"}, s.Keys())
+	_, s = played(r, "begin", "2")
+	assert.Contains(t, s.Keys(), "0")
+}
+
+func TestASurveyOnTheWay(t *testing.T) {
+	r := route.Route{Languages: []string{"en"}, Steps: []route.Step{{ID: "s", Do: route.Survey}, {ID: "e",
+		Do: route.End}}}
+	got, _ := played(r, "begin", "5", "spoken")
+	assert.Equal(t, []string{"survey en", "", "finish: the route ends here (served true)"}, got)
+	assert.Empty(t, r.Check("self", route.World{}))
 }
 
 func TestRoutesRoundInCirclesEnd(t *testing.T) {
@@ -263,11 +320,11 @@ func FuzzRun(f *testing.F) {
 func waitsFor(effects []route.Effect, before string) string {
 	for _, e := range effects {
 		switch e.(type) {
-		case route.Speak, route.Inform:
+		case route.Speak, route.Inform, route.OfferTimes, route.AskTime, route.AskSurvey:
 			before = "spoken"
 		case route.Wait:
 			before = "elapsed"
-		case route.LookUp:
+		case route.LookUp, route.CheckTime:
 			before = "found"
 		case route.RingOwner, route.RingPeople, route.JoinQueue, route.Dial, route.TakeCallback:
 			before = "nobody"
@@ -300,7 +357,8 @@ func randomEvent(rnd *rand.Rand, waits string) route.Event {
 }
 
 var kinds = []route.Do{route.Say, route.Menu, route.Digits, route.When, route.Language, route.Owner, route.Ring,
-	route.Queue, route.Callback, route.Voicemail, route.Tell, route.Another, route.Outside, route.Again, route.End, "?"}
+	route.Queue, route.Callback, route.Voicemail, route.Tell, route.Survey, route.Another, route.Outside,
+	route.Again, route.End, "?"}
 
 func randomSteps(rnd *rand.Rand, depth int) []route.Step {
 	steps := make([]route.Step, rnd.IntN(5))
@@ -314,6 +372,7 @@ func randomSteps(rnd *rand.Rand, depth int) []route.Step {
 			Test: &route.Test{Is: []route.Is{route.Known, route.Pressed, route.Open}[rnd.IntN(3)], Name: "n",
 				Value: "12"},
 			Queue: "q",
+			Times: rnd.IntN(2) == 0,
 			Route: []string{"", "a", "bb"}[rnd.IntN(3)],
 			What:  "hours",
 		}

@@ -8,9 +8,6 @@ import (
 	"trundo/internal/core/routing"
 )
 
-// LanguageNames are the languages in which a route can speak, by their ISO 639-1 codes.
-var LanguageNames = map[string]string{"en": "English", "fr": "French", "de": "German", "es": "Spanish"}
-
 // Names say how what a route names is called.
 type Names struct {
 	People map[string]string
@@ -96,10 +93,16 @@ func (s *Step) Sentence(n Names, language string) string {
 		}
 		return "Let them wait in " + named(n.Queues, s.Queue, "a queue") + first + "."
 	case Callback:
-		if s.Queue == "" {
-			return "Take a callback: they keep their place in the queue."
+		when := ""
+		if s.Times {
+			when = ", or at a time that they choose"
 		}
-		return "Take a callback in " + named(n.Queues, s.Queue, "a queue") + "."
+		if s.Queue == "" {
+			return "Take a callback: they keep their place in the queue" + when + "."
+		}
+		return "Take a callback in " + named(n.Queues, s.Queue, "a queue") + when + "."
+	case Survey:
+		return "Ask what they thought of it."
 	case Voicemail:
 		if s.User != "" {
 			return "Take a voicemail for " + named(n.People, s.User, "somebody") + "."

@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 )
 
 // Kind is how a question is answered.
@@ -48,6 +49,37 @@ func ClassOf(score int) Class {
 	}
 	return WouldNot
 }
+
+// AnswerWithin is for how long after it was asked by text a message is taken as the answer.
+const AnswerWithin = 72 * time.Hour
+
+// ScoreIn is the score that a text message gives: it says a whole number of 0 to 10, with or without “of 10”, and few words
+// besides. False: it gives none.
+func ScoreIn(text string) (int, bool) {
+	words := strings.FieldsFunc(text, func(r rune) bool {
+		return unicode.IsSpace(r) || strings.ContainsRune(".,;:!?()/\"'“”", r)
+	})
+	if len(words) == 0 || len(words) > fewWords {
+		return 0, false
+	}
+	score, found, ofTen := 0, 0, false
+	for i, w := range words {
+		n, err := strconv.ParseUint(w, 10, 16)
+		if err != nil {
+			continue
+		}
+		if found == 1 && !ofTen && n == 10 && (words[i-1] == "of" || words[i-1] == "out" || words[i-1] == strconv.Itoa(score) ||
+			words[i-1] == "von" || words[i-1] == "sur" || words[i-1] == "de") {
+			ofTen = true
+			continue
+		}
+		score, found = int(n), found+1
+	}
+	return score, found == 1 && score <= 10
+}
+
+// fewWords is how many words a message has at most that gives a score.
+const fewWords = 6
 
 // Limits of a survey.
 const (

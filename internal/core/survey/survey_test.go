@@ -127,3 +127,24 @@ func Example() {
 	fmt.Println(survey.ClassOf(8))
 	// Output: undecided
 }
+
+func TestScoreIn(t *testing.T) {
+	tests := []struct {
+		text string
+		want int // -1 for none
+	}{
+		{"9", 9}, {" 10 ", 10}, {"0", 0}, {"8.", 8}, {"8/10", 8}, {"7 of 10", 7}, {"7 out of 10", 7}, {"10/10", 10},
+		{"10 of 10!", 10}, {"A 9, thank you", 9}, {"I would say 6", 6},
+		{"", -1}, {"11", -1}, {"-3", -1}, {"eight", -1}, {"8 or 9", -1}, {"8.5", -1}, {"100", -1}, {"413 555 0142", -1},
+		{"Call me", -1}, {"Please send 2 new filters for the pump to our yard", -1}, {"10 10 10", -1},
+	}
+	for _, tt := range tests {
+		t.Run(tt.text, func(t *testing.T) {
+			score, ok := survey.ScoreIn(tt.text)
+			require.Equal(t, tt.want >= 0, ok, "%d", score)
+			if ok {
+				assert.Equal(t, tt.want, score)
+			}
+		})
+	}
+}
