@@ -20,8 +20,10 @@ var layers = [][]string{
 	{"core/datetime"},
 	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money",
 		"core/duplicate", "core/presence", "core/finding", "core/promise", "core/audio",
-		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch", "core/agenda", "core/password",
-		"core/totp", "core/rights", "core/chain", "core/erasure", "core/absence", "core/usage", "core/answerrate", "core/whom",
+		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch",
+		"core/agenda", "core/password",
+		"core/totp", "core/rights", "core/chain", "core/erasure", "core/absence", "core/usage", "core/answerrate",
+		"core/whom",
 		"core/queue", "core/estimate", "core/survey"},
 	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting",
 		"core/round"},
@@ -35,8 +37,9 @@ var layers = [][]string{
 	{"desk/firm"},
 	{"desk/book"},
 	{"desk/outreach", "desk/calls", "desk/staff", "desk/privacy", "desk/usage"},
-	{"desk/queues", "desk/filing"},
-	{"desk/rounds"},
+	{"desk/surveys", "desk/filing"},
+	{"desk/queues"},
+	{"desk/rounds", "desk/webforms"},
 	{"desk"},
 	{"httpapi", "demo"},
 	{"app"},
@@ -46,8 +49,10 @@ var layers = [][]string{
 // areas are those of the desk, and which others each may look at besides firm, which all may. What would run the other
 // way is an interface of the lower one that the desk hands in.
 var areas = map[string][]string{
-	"firm": {}, "staff": {}, "privacy": {}, "usage": {}, "book": {}, "outreach": {}, "calls": {"book"}, "queues": {"book", "calls"}, "filing": {"book", "outreach",
-		"calls"}, "rounds": {"book", "calls", "filing"},
+	"firm": {}, "staff": {}, "privacy": {}, "usage": {}, "book": {}, "outreach": {}, "calls": {"book"},
+	"surveys": {"calls", "outreach"},
+	"queues":  {"book", "calls", "outreach", "surveys"}, "webforms": {"outreach", "queues"},
+	"filing": {"book", "outreach", "calls"}, "rounds": {"book", "calls", "filing"},
 }
 
 // pure is what core may import besides itself.

@@ -2249,6 +2249,7 @@ const (
 	RouteStepDoRing      RouteStepDo = "ring"
 	RouteStepDoRoute     RouteStepDo = "route"
 	RouteStepDoSay       RouteStepDo = "say"
+	RouteStepDoSurvey    RouteStepDo = "survey"
 	RouteStepDoTell      RouteStepDo = "tell"
 	RouteStepDoVoicemail RouteStepDo = "voicemail"
 	RouteStepDoWhen      RouteStepDo = "when"
@@ -2280,6 +2281,8 @@ func (e RouteStepDo) Valid() bool {
 	case RouteStepDoRoute:
 		return true
 	case RouteStepDoSay:
+		return true
+	case RouteStepDoSurvey:
 		return true
 	case RouteStepDoTell:
 		return true
@@ -2966,6 +2969,9 @@ type Ask struct {
 
 	// QueueID Handed only: a queue, in which they wait
 	QueueID *openapi_types.UUID `json:"queue_id,omitempty"`
+
+	// RouteID Handed only: a route that takes them on, such as one that asks a survey
+	RouteID *openapi_types.UUID `json:"route_id,omitempty"`
 	Typed   *string             `json:"typed,omitempty"`
 
 	// VoicemailOf Handed only: a colleague whose voicemail takes the call
@@ -3000,6 +3006,12 @@ type AskableLine struct {
 	ID    openapi_types.UUID `json:"id"`
 	Label string             `json:"label"`
 	Open  bool               `json:"open"`
+}
+
+// AskableRoute defines model for AskableRoute.
+type AskableRoute struct {
+	ID   openapi_types.UUID `json:"id"`
+	Name string             `json:"name"`
 }
 
 // AvailabilityChange defines model for AvailabilityChange.
@@ -6340,6 +6352,13 @@ type RouteEvent struct {
 // RouteEventDoes What the caller does next or what becomes of a ring
 type RouteEventDoes string
 
+// RouteHours defines model for RouteHours.
+type RouteHours struct {
+	// Off Days off, such as 2026-12-25
+	Off   []string    `json:"off"`
+	Spans []RouteSpan `json:"spans"`
+}
+
 // RouteLine A line of the outline
 type RouteLine struct {
 	Depth  int      `json:"depth"`
@@ -6387,6 +6406,14 @@ type RoutePage struct {
 	Versions []RouteVersion     `json:"versions"`
 }
 
+// RouteSpan defines model for RouteSpan.
+type RouteSpan struct {
+	// Days 0 is Sunday
+	Days []int  `json:"days"`
+	From string `json:"from"`
+	To   string `json:"to"`
+}
+
 // RouteStep defines model for RouteStep.
 type RouteStep struct {
 	All      *bool          `json:"all,omitempty"`
@@ -6409,9 +6436,12 @@ type RouteStep struct {
 
 	// Texts What is said by language
 	Texts *SpokenTexts `json:"texts,omitempty"`
-	Tries *int         `json:"tries,omitempty"`
-	User  *string      `json:"user,omitempty"`
-	What  *string      `json:"what,omitempty"`
+
+	// Times Of a callback: the caller may choose the time
+	Times *bool   `json:"times,omitempty"`
+	Tries *int    `json:"tries,omitempty"`
+	User  *string `json:"user,omitempty"`
+	What  *string `json:"what,omitempty"`
 }
 
 // RouteStepDo defines model for RouteStep.Do.
@@ -6421,11 +6451,14 @@ type RouteStepDo string
 type RouteTest struct {
 	// Filter A filter of the kind of record that kind says
 	Filter *map[string]interface{} `json:"filter,omitempty"`
-	Is     string                  `json:"is"`
-	Kind   *string                 `json:"kind,omitempty"`
-	Name   *string                 `json:"name,omitempty"`
-	Not    *bool                   `json:"not,omitempty"`
-	Value  *string                 `json:"value,omitempty"`
+
+	// Hours Of the test of whether it is open: hours of its own, not those of the line
+	Hours *RouteHours `json:"hours,omitempty"`
+	Is    string      `json:"is"`
+	Kind  *string     `json:"kind,omitempty"`
+	Name  *string     `json:"name,omitempty"`
+	Not   *bool       `json:"not,omitempty"`
+	Value *string     `json:"value,omitempty"`
 }
 
 // RouteTrial defines model for RouteTrial.
@@ -6803,6 +6836,9 @@ type SurveyAnswer struct {
 	Text  string            `json:"text"`
 	Tone  *SatisfactionTone `json:"tone,omitempty"`
 	Value int               `json:"value"`
+
+	// Words Of a remark that was written
+	Words *string `json:"words,omitempty"`
 }
 
 // SurveyAnswerKind defines model for SurveyAnswer.Kind.
@@ -6824,6 +6860,9 @@ type SurveyQuestionKind string
 type SurveySettings struct {
 	Active bool `json:"active"`
 
+	// ByText Who has not answered by keys is asked for a score by text message
+	ByText *bool `json:"by_text,omitempty"`
+
 	// EveryDays Nobody is asked again within so many days
 	EveryDays int `json:"every_days"`
 
@@ -6836,6 +6875,12 @@ type SurveySettings struct {
 
 	// Share Of the callers, in percent
 	Share int `json:"share"`
+
+	// Text That message; it asks for a number from 0 to 10
+	Text *string `json:"text,omitempty"`
+
+	// TextWhy What follows the score; the next message is the remark
+	TextWhy *string `json:"text_why,omitempty"`
 
 	// Thanks What is said by language
 	Thanks SpokenTexts `json:"thanks"`
@@ -7128,6 +7173,9 @@ type WaitMove struct {
 
 // WaitingCall defines model for WaitingCall.
 type WaitingCall struct {
+	// About What whoever is to be called back says it is about, or empty
+	About *string `json:"about,omitempty"`
+
 	// Address Of who wrote
 	Address *string `json:"address,omitempty"`
 
@@ -7178,6 +7226,37 @@ type WaitingCall struct {
 	WaitID *openapi_types.UUID `json:"wait_id,omitempty"`
 }
 
+// WebForm A form that the firm shows on its own pages
+type WebForm struct {
+	Active bool `json:"active"`
+
+	// Calls One can ask to be called
+	Calls bool                `json:"calls"`
+	Hello string              `json:"hello"`
+	ID    *openapi_types.UUID `json:"id,omitempty"`
+
+	// LineID Shown when they are called
+	LineID *openapi_types.UUID `json:"line_id,omitempty"`
+
+	// MakesCase A message of somebody who is known becomes a case of theirs
+	MakesCase bool `json:"makes_case"`
+
+	// Messages One can write
+	Messages bool   `json:"messages"`
+	Name     string `json:"name"`
+
+	// Path Its address on this server, with a mark that cannot be guessed
+	Path *string `json:"path,omitempty"`
+
+	// QueueID In which whoever fills it in waits
+	QueueID openapi_types.UUID `json:"queue_id"`
+
+	// Sites Pages that may show it, such as https://www.example.com
+	Sites   []string `json:"sites"`
+	Title   string   `json:"title"`
+	Version *int     `json:"version,omitempty"`
+}
+
 // Webhook defines model for Webhook.
 type Webhook struct {
 	Active bool                `json:"active"`
@@ -7209,6 +7288,9 @@ type Whom struct {
 	// Lines To which the call can be given
 	Lines  []AskableLine `json:"lines"`
 	People []Askable     `json:"people"`
+
+	// Routes Live routes that can take the call on
+	Routes []AskableRoute `json:"routes"`
 }
 
 // WrittenCall defines model for WrittenCall.
@@ -7798,6 +7880,12 @@ type SetRecordingSettingsJSONRequestBody = RecordingSettings
 
 // SetSurveyJSONRequestBody defines body for SetSurvey for application/json ContentType.
 type SetSurveyJSONRequestBody = SurveySettings
+
+// AddWebFormJSONRequestBody defines body for AddWebForm for application/json ContentType.
+type AddWebFormJSONRequestBody = WebForm
+
+// UpdateWebFormJSONRequestBody defines body for UpdateWebForm for application/json ContentType.
+type UpdateWebFormJSONRequestBody = WebForm
 
 // LookAtSignInLinkJSONRequestBody defines body for LookAtSignInLink for application/json ContentType.
 type LookAtSignInLinkJSONRequestBody = LinkToken

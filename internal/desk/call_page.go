@@ -81,7 +81,7 @@ func (d *Desk) CallPage(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 		given = append(given, contract.Answer{Key: x.Key, Question: x.Question, Answer: x.Answer})
 	}
 	page.Answers = &given
-	asked, err := d.Queues.SurveyOf(ctx, id)
+	asked, err := d.Queues.Surveys.Of(ctx, id)
 	if err != nil {
 		return page, err
 	}

@@ -1,5 +1,5 @@
-// Package desk puts the areas of the job together (firm, book, outreach, calls, queues, filing, rounds), each a package of its
-// own that says what it must not know, and holds the few pages that are made of several: a call's page, a record's
+// Package desk puts the areas of the job together (firm, book, outreach, calls, surveys, queues, web forms, filing, rounds),
+// each a package of its own that says what it must not know, and holds the few pages that are made of several: a call's page, a record's
 // history, the lane, find, a rep's own page. It is the only place where rights are checked.
 //
 // It must not know HTTP, cookies or how anything looks.
@@ -20,6 +20,7 @@ import (
 	"trundo/internal/desk/rounds"
 	"trundo/internal/desk/staff"
 	"trundo/internal/desk/usage"
+	"trundo/internal/desk/webforms"
 )
 
 // Desk serves one firm. Its methods and those of its areas may be called from any goroutine.
@@ -36,6 +37,7 @@ type Desk struct {
 	Telephones *calls.Telephones
 	Team       *calls.Team
 	Queues     *queues.Queues
+	Forms      *webforms.Forms
 	Filing     *filing.Filing
 	Staff      *staff.Staff
 	Privacy    *privacy.Privacy
@@ -54,7 +56,8 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Book = book.New(d.Firm)
 	d.Outreach = outreach.New(d.Firm, d.Book)
 	d.Calls = calls.New(d.Book)
-	d.Queues = queues.New(d.Calls)
+	d.Queues = queues.New(d.Calls, d.Outreach)
+	d.Forms = webforms.New(d.Queues, d.Outreach)
 	d.Filing = filing.New(d.Book, d.Outreach, d.Calls)
 	d.Rounds = rounds.New(d.Filing, d)
 	d.Files, d.Arrivals, d.Voices, d.Lines = d.Book.Files, d.Calls.Arrivals, d.Calls.Voices, d.Calls.Lines

@@ -15,13 +15,13 @@ import (
 // surveys lets customers be asked after conversations.
 func (w *world) surveys(change func(*contract.SurveySettings)) {
 	w.t.Helper()
-	s, err := w.Queues.Survey(w.t.Context(), w.admin())
+	s, err := w.Queues.Surveys.Survey(w.t.Context(), w.admin())
 	require.NoError(w.t, err)
 	s.Active, s.EveryDays = true, 0
 	if change != nil {
 		change(&s)
 	}
-	_, err = w.Queues.SetSurvey(w.t.Context(), w.admin(), s)
+	_, err = w.Queues.Surveys.SetSurvey(w.t.Context(), w.admin(), s)
 	require.NoError(w.t, err)
 }
 
@@ -40,7 +40,7 @@ func TestACustomerIsAskedOnceTheRepHasHungUp(t *testing.T) {
 	w.surveys(nil)
 	w.sits(w.ines)
 	ref, c := w.servedBy(w.ines)
-	w.until("it is decided", func() bool { return w.Queues.Surveys(c.ID) })
+	w.until("it is decided", func() bool { return w.Queues.Asks(c.ID) })
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.hears(ref, "“Please stay for a few short questions.”")
 	team, err := w.Team.Team(t.Context())
@@ -113,15 +113,15 @@ func TestASurveyThatCannotBe(t *testing.T) {
 		"hello":     func(s *contract.SurveySettings) { s.Hello = contract.SpokenTexts{"xx": "?"} },
 		"lines":     func(s *contract.SurveySettings) { s.Lines = []uuid.UUID{uuid.New()} },
 	} {
-		s, err := w.Queues.Survey(t.Context(), w.admin())
+		s, err := w.Queues.Surveys.Survey(t.Context(), w.admin())
 		require.NoError(t, err)
 		s.Active = true
 		change(&s)
-		_, err = w.Queues.SetSurvey(t.Context(), w.admin(), s)
+		_, err = w.Queues.Surveys.SetSurvey(t.Context(), w.admin(), s)
 		var wrong *firm.FieldError
 		require.ErrorAs(t, err, &wrong, name)
 		assert.Equal(t, name, wrong.Field)
 	}
-	_, err := w.Queues.Survey(t.Context(), w.ines)
+	_, err := w.Queues.Surveys.Survey(t.Context(), w.ines)
 	require.ErrorIs(t, err, firm.ErrForbidden)
 }

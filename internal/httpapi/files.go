@@ -14,6 +14,7 @@ import (
 	"trundo/internal/desk/calls"
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/outreach"
+	"trundo/internal/desk/webforms"
 
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
@@ -44,12 +45,16 @@ func (s *Server) files(e *gin.Engine) {
 	e.GET("/api/rounds/:id/results.csv", s.signedIn, s.roundFile)
 	e.GET("/api/calendar.ics", s.signedIn, s.myCalendar)
 	e.GET("/calendar/:secret", s.secretCalendar)
+	e.GET(webforms.FormPath+":mark", s.webForm)
+	e.POST(webforms.FormPath+":mark", s.webForm)
 }
 
 // loggedPath is a request's path without a secret that stands in it.
 func loggedPath(c *gin.Context) string {
-	if strings.HasPrefix(c.Request.URL.Path, "/calendar/") {
-		return "/calendar/…"
+	for _, secret := range []string{"/calendar/", webforms.FormPath} {
+		if strings.HasPrefix(c.Request.URL.Path, secret) {
+			return secret + "…"
+		}
 	}
 	return c.Request.URL.Path
 }

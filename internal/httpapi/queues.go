@@ -67,6 +67,34 @@ func (s *Server) UpdateQueue(c *gin.Context, id contract.ID) {
 	}
 }
 
+// ListWebForms implements ServerInterface.
+func (s *Server) ListWebForms(c *gin.Context) {
+	v, err := s.desk.Forms.WebForms(c.Request.Context(), actor(c))
+	answer(s, c, http.StatusOK, v, err)
+}
+
+// AddWebForm implements ServerInterface.
+func (s *Server) AddWebForm(c *gin.Context) {
+	if body, ok := read[contract.WebForm](s, c); ok {
+		v, err := s.desk.Forms.PutWebForm(c.Request.Context(), actor(c), nil, body)
+		answer(s, c, http.StatusCreated, v, err)
+	}
+}
+
+// UpdateWebForm implements ServerInterface.
+func (s *Server) UpdateWebForm(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.WebForm](s, c); ok {
+		v, err := s.desk.Forms.PutWebForm(c.Request.Context(), actor(c), &id, body)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
+// RenewWebForm implements ServerInterface.
+func (s *Server) RenewWebForm(c *gin.Context, id contract.ID) {
+	v, err := s.desk.Forms.RenewWebForm(c.Request.Context(), actor(c), id)
+	answer(s, c, http.StatusOK, v, err)
+}
+
 // ListRoutes implements ServerInterface.
 func (s *Server) ListRoutes(c *gin.Context) {
 	v, err := s.desk.Queues.Routes(c.Request.Context(), actor(c))
@@ -135,14 +163,14 @@ func (s *Server) SetLineRoute(c *gin.Context, id contract.ID) {
 
 // GetSurvey implements ServerInterface.
 func (s *Server) GetSurvey(c *gin.Context) {
-	v, err := s.desk.Queues.Survey(c.Request.Context(), actor(c))
+	v, err := s.desk.Queues.Surveys.Survey(c.Request.Context(), actor(c))
 	answer(s, c, http.StatusOK, v, err)
 }
 
 // SetSurvey implements ServerInterface.
 func (s *Server) SetSurvey(c *gin.Context) {
 	if body, ok := read[contract.SurveySettings](s, c); ok {
-		v, err := s.desk.Queues.SetSurvey(c.Request.Context(), actor(c), body)
+		v, err := s.desk.Queues.Surveys.SetSurvey(c.Request.Context(), actor(c), body)
 		answer(s, c, http.StatusOK, v, err)
 	}
 }

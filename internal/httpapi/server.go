@@ -75,6 +75,7 @@ type Server struct {
 	throttle *throttle
 	windows  *windows
 	offers   *throttle
+	forms    *throttle
 	routes   map[string]*routers.Route // of the contract
 	engine   *gin.Engine
 	outside  OtherSide
@@ -123,7 +124,7 @@ func New(c Config) (*Server, error) {
 		return nil, err
 	}
 	s := &Server{desk: c.Desk, log: c.Log, sessions: newSessions(c.Sessions, c.Secure), throttle: newThrottle(),
-		windows: newWindows(), offers: newOffers(), routes: described.routes, pages: pages, outside: c.Outside,
+		windows: newWindows(), offers: newOffers(), forms: newForms(), routes: described.routes, pages: pages, outside: c.Outside,
 		morning: c.Morning, mailbag: c.Mailbag, proof: cmp.Or(c.ProofLasts, proofLasts)}
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()

@@ -32,9 +32,12 @@ var erasing = []struct{ what, sql string }{
 	{"", `UPDATE unreturned SET remote_e164 = '', remote_ext = '', closed_at = coalesce(closed_at, $3),
 		closed_how = CASE WHEN closed_at IS NULL THEN 'hand' ELSE closed_how END, reason = '' WHERE call_id
 		= ANY($2::uuid[])`},
-	{"", `UPDATE queue_waits w SET e164 = '', ext = '', left_at = coalesce(left_at, $3::timestamptz),
+	{"", `UPDATE queue_waits w SET e164 = '', ext = '', word = '', called = '', left_at = coalesce(left_at, $3::timestamptz),
 		how = CASE WHEN left_at IS NULL THEN 'removed' ELSE how END, why = '' WHERE w.call_id = ANY($2::uuid[]) OR w.record_id =
-		ANY($1::uuid[]) OR w.message_id IN (SELECT m.id FROM messages m WHERE m.record_id = ANY($1::uuid[]))`},
+		ANY($1::uuid[]) OR w.message_id IN (SELECT m.id FROM messages m WHERE m.record_id = ANY($1::uuid[]))
+		OR w.record_id IS NULL AND w.e164 IN (SELECT n.e164 FROM phone_numbers n WHERE n.record_id = ANY($1::uuid[]))`},
+	{"", `UPDATE survey_answers SET words = '' WHERE call_id = ANY($2::uuid[]) AND words <> ''`},
+	{"", `UPDATE survey_texts SET e164 = '', done = true WHERE call_id = ANY($2::uuid[])`},
 	{"messages", `UPDATE messages SET body = '', subject = '', address = '', reference = NULL, in_reply_to = '',
 		problem = '', state = CASE WHEN state IN ('waiting', 'sending') THEN 'cancelled' ELSE state END,
 		send_at = NULL WHERE record_id = ANY($1::uuid[])`},

@@ -148,7 +148,7 @@ func (bk *Book) runBulk(ctx context.Context, id uuid.UUID) {
 		case ctx.Err() != nil:
 			return // the next start goes on with it
 		case store.Away(err):
-			if !bk.pauseFor(ctx, time.Second) {
+			if !bk.Pause(ctx, time.Second) {
 				return
 			}
 			continue
@@ -166,16 +166,6 @@ func (bk *Book) runBulk(ctx context.Context, id uuid.UUID) {
 		bk.Log.Error("what was left of a change of many records", "bulk", id, "error", err)
 	}
 	bk.publishMany()
-}
-
-// pauseFor waits; false: ctx has ended.
-func (bk *Book) pauseFor(ctx context.Context, long time.Duration) bool {
-	select {
-	case <-ctx.Done():
-		return false
-	case <-bk.Clock.After(long):
-		return true
-	}
 }
 
 // resumeBulks goes on with what an earlier run of this server was changing.

@@ -26,6 +26,21 @@ func (bk *Book) WhoseNumber(ctx context.Context, a firm.Actor, e164,
 	return w.rank(a, ext, bk.Clock.Now(), bk.Dates()), w.rows, nil
 }
 
+// WhoClearly is the record that is clearly meant by a number, with who owns it; nil where there is none or are several.
+func (bk *Book) WhoClearly(ctx context.Context, e164, ext string) (record, owner *uuid.UUID, err error) {
+	matches, rows, err := bk.WhoseNumber(ctx, firm.Actor{}, e164, ext)
+	if err != nil {
+		return nil, nil, err
+	}
+	winner, clear := match.Winner(matches)
+	for _, r := range rows {
+		if clear && r.RecordID.String() == winner {
+			return &r.RecordID, r.OwnerID, nil
+		}
+	}
+	return nil, nil, nil
+}
+
 // WhoseRing is whoseNumber for a call that rings, in many windows at once.
 func (bk *Book) WhoseRing(ctx context.Context, a firm.Actor, call uuid.UUID, e164,
 	ext string) ([]match.Match, []db.NumberCandidatesRow, error) {

@@ -32,8 +32,9 @@ func Due(at *time.Time, dayOnly bool, zone string, reader *time.Location) *time.
 // FollowUpView is a follow-up as a reads it.
 func (bk *Book) FollowUpView(f db.FollowUpsByIDsRow, a firm.Actor) contract.FollowUp {
 	f.DueAt = Due(f.DueAt, f.DayOnly, f.DueZone, a.Location())
-	return contract.FollowUp{Promise: promised(f, a, bk.Clock.Now()), ID: f.ID, RecordID: f.RecordID, RecordName: f.RecordName,
-		OwnerID: f.OwnerID, OwnerName: f.OwnerName, Kind: contract.FollowUpKind(f.Kind), Text: f.Text,
+	return contract.FollowUp{Promise: promised(f, a, bk.Clock.Now()), ID: f.ID, RecordID: f.RecordID,
+		RecordName: f.RecordName,
+		OwnerID:    f.OwnerID, OwnerName: f.OwnerName, Kind: contract.FollowUpKind(f.Kind), Text: f.Text,
 		Promised: f.Promised, DueAt: f.DueAt, DayOnly: f.DayOnly, State: contract.FollowUpState(f.State),
 		NumberID: f.NumberID, Zone: &f.DueZone, Version: f.Version}
 }

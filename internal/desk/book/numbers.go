@@ -194,7 +194,8 @@ func (bk *Book) ChangeNumber(ctx context.Context, a firm.Actor, id uuid.UUID,
 			if parsed, err := phone.Parse(*c.Typed, f.Region); err == nil && parsed.Label != "" && c.Label == nil {
 				p.Label = cleanLabel(parsed.Label)
 			}
-			p.Typed, p.E164, p.Ext, p.DigitsReversed, p.Valid, p.Region, p.Zones = x.Typed, x.E164, x.Ext, x.DigitsReversed, x.Valid, x.Region, x.Zones
+			p.Typed, p.E164, p.Ext, p.DigitsReversed, p.Valid, p.Region, p.Zones = x.Typed, x.E164, x.Ext,
+				x.DigitsReversed, x.Valid, x.Region, x.Zones
 			before[p.Label], after[p.Label] = n.Typed, x.Typed
 		}
 		if c.DoNotCall != nil {

@@ -54,7 +54,8 @@ func (bk *Book) Record(ctx context.Context, a firm.Actor, id uuid.UUID) (contrac
 		Source: r.Source, Note: r.Note,
 		OwnerName: row.OwnerName, Company: companyRef(r.CompanyID, row.CompanyName), Touches: row.Touches,
 		Conversations: row.Conversations, Version: r.Version,
-		People: []contract.RecordRow{}, NumberOrder: r.NumberOrder, MayRemove: bk.MayOf(ctx, a, rights.DeleteRecords, r.OwnerID),
+		People: []contract.RecordRow{}, NumberOrder: r.NumberOrder, MayRemove: bk.MayOf(ctx, a,
+			rights.DeleteRecords, r.OwnerID),
 		DoNotCall: r.DncAt != nil, MessageConsent: r.MessageConsentAt, Items: []contract.Item{}, Totals: []string{}}
 	switch {
 	case r.DncAt != nil && r.Kind == string(fields.Company):
@@ -227,12 +228,12 @@ func (bk *Book) AddRecord(ctx context.Context, a firm.Actor, key string,
 	return bk.Record(ctx, a, id)
 }
 
-// MakeRecord writes a new record with its numbers.
+// MakeRecord writes a new record with its numbers; a zero actor is the firm, which owns none.
 func (bk *Book) MakeRecord(ctx context.Context, q *db.Queries, a firm.Actor, f *firm.Settings, id uuid.UUID,
 	n contract.NewRecord) error {
 	now := bk.Clock.Now()
 	r := db.Record{ID: id, Kind: string(n.Kind), CreatedAt: now, Custom: json.RawMessage(`{}`)}
-	if n.Kind != contract.RecordKindProduct {
+	if n.Kind != contract.RecordKindProduct && a.ID != uuid.Nil {
 		r.OwnerID = &a.ID
 	}
 	for _, x := range fields.BuiltIn(fields.Kind(n.Kind)) {

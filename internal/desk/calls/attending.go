@@ -28,10 +28,14 @@ type Router interface {
 	Keyed(id uuid.UUID, digits string)
 	// MayBeFree is told when somebody may be free who was not.
 	MayBeFree()
-	// Surveys tells whether the customer of a call is to be asked about it once its rep hangs up.
-	Surveys(id uuid.UUID) bool
-	// Give lets a call that was left to others wait in a queue. Error: *firm.FieldError where it does not take it.
+	// Asks tells whether the customer of a call is to be asked about it once its rep hangs up.
+	Asks(id uuid.UUID) bool
+	// RoutesToGive are the routes to which a call can be given, by name.
+	RoutesToGive(ctx context.Context) ([]contract.AskableRoute, error)
+	// Give lets a call that was left to others wait in a queue, and Through lets a route take it on. Error: *firm.FieldError
+	// where it does not take it.
 	Give(ctx context.Context, queue uuid.UUID) (func(ctx context.Context, id uuid.UUID), error)
+	Through(ctx context.Context, route uuid.UUID) (func(ctx context.Context, id uuid.UUID), error)
 }
 
 func (cs *Calls) mayBeFree() {

@@ -382,7 +382,7 @@ func (cs *Calls) typedTarget(ctx context.Context, a firm.Actor, f *firm.Settings
 // HangUp takes a out of a call. It works while the database is away. Errors: ErrNotFound, call.ErrNotThere,
 // ErrElsewhere.
 func (cs *Calls) HangUp(ctx context.Context, a firm.Actor, id uuid.UUID) error {
-	err := cs.board.Do(ctx, id, call.HangUp{By: a.ID.String(), Survey: cs.router != nil && cs.router.Surveys(id)})
+	err := cs.board.Do(ctx, id, call.HangUp{By: a.ID.String(), Survey: cs.router != nil && cs.router.Asks(id)})
 	if !errors.Is(err, call.ErrOver) {
 		return err
 	}

@@ -12,8 +12,8 @@ import (
 	"trundo/internal/store/db"
 )
 
-// give leaves a call to one of the firm's lines, whose people are rung, to a queue, or to a colleague's voicemail. Errors: those of
-// call.Decide, *FieldError.
+// give leaves a call to one of the firm's lines, whose people are rung, to a queue, a route, or a colleague's voicemail.
+// Errors: those of call.Decide, *FieldError.
 func (ps *Parties) give(ctx context.Context, a firm.Actor, id uuid.UUID, r contract.Ask) (contract.Call, error) {
 	if r.As != contract.AskAsHanded {
 		return contract.Call{}, firm.Wrong("as", "a line or a voicemail cannot be asked; the call can be given to it")
@@ -23,8 +23,12 @@ func (ps *Parties) give(ctx context.Context, a firm.Actor, id uuid.UUID, r contr
 	switch {
 	case r.LineID != nil:
 		next, err = ps.toLine(ctx, id, *r.LineID)
-	case r.QueueID != nil:
-		next, err = ps.toQueue(ctx, id, *r.QueueID)
+	case r.QueueID != nil && ps.router != nil:
+		next, err = ps.to(ctx, id, *r.QueueID, ps.router.Give)
+	case r.RouteID != nil && ps.router != nil:
+		next, err = ps.to(ctx, id, *r.RouteID, ps.router.Through)
+	case r.VoicemailOf == nil:
+		err = firm.Wrong("as", "say to whom the call is given")
 	default:
 		next, err = ps.toVoicemail(ctx, id, *r.VoicemailOf)
 	}
@@ -68,16 +72,14 @@ func (ps *Parties) toLine(ctx context.Context, id, line uuid.UUID) (func(context
 	return nil, firm.About("line_id", firm.ErrNotFound)
 }
 
-// toQueue is what lets a call wait in a queue. Error: *FieldError.
-func (ps *Parties) toQueue(ctx context.Context, id, queue uuid.UUID) (func(context.Context), error) {
-	if ps.router == nil {
-		return nil, firm.About("queue_id", firm.ErrNotFound)
-	}
-	wait, err := ps.router.Give(ctx, queue)
+// to is what lets a call wait in a queue, or a route take it on. Error: *FieldError.
+func (ps *Parties) to(ctx context.Context, id, target uuid.UUID,
+	lets func(context.Context, uuid.UUID) (func(context.Context, uuid.UUID), error)) (func(context.Context), error) {
+	takes, err := lets(ctx, target)
 	if err != nil {
 		return nil, err
 	}
-	return func(ctx context.Context) { wait(ctx, id) }, nil
+	return func(ctx context.Context) { takes(ctx, id) }, nil
 }
 
 // peopleOf are those of a line whom a call may ring now.

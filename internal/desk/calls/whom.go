@@ -21,7 +21,7 @@ import (
 // Whom are the colleagues that a could ask about a call, the best guess first; q narrows them by name, team, skill or
 // extension. Error: ErrNotFound.
 func (ps *Parties) Whom(ctx context.Context, a firm.Actor, id uuid.UUID, q string) (contract.Whom, error) {
-	w := contract.Whom{People: []contract.Askable{}, Lines: []contract.AskableLine{}}
+	w := contract.Whom{People: []contract.Askable{}, Lines: []contract.AskableLine{}, Routes: []contract.AskableRoute{}}
 	view, err := ps.CallView(ctx, a, id)
 	if err != nil {
 		return w, err
@@ -41,6 +41,17 @@ func (ps *Parties) Whom(ctx context.Context, a firm.Actor, id uuid.UUID, q strin
 	owner, spoke, err := ps.knowThem(ctx, view)
 	if err != nil {
 		return w, err
+	}
+	if ps.router != nil {
+		routes, err := ps.router.RoutesToGive(ctx)
+		if err != nil {
+			return w, err
+		}
+		for _, r := range routes {
+			if strings.Contains(strings.ToLower(r.Name), strings.ToLower(strings.TrimSpace(q))) {
+				w.Routes = append(w.Routes, r)
+			}
+		}
 	}
 	of := map[string]contract.Askable{}
 	var list []whom.Colleague

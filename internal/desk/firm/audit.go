@@ -28,7 +28,11 @@ func (k *Firm) AuditedAs(ctx context.Context, q *db.Queries, a Actor, id uuid.UU
 	if err != nil {
 		return err
 	}
-	return q.InsertAudit(ctx, db.InsertAuditParams{ID: id, At: at, ActorID: &a.ID, SubjectKind: kind,
+	by := &a.ID
+	if a.ID == uuid.Nil {
+		by = nil // the firm did it by itself
+	}
+	return q.InsertAudit(ctx, db.InsertAuditParams{ID: id, At: at, ActorID: by, SubjectKind: kind,
 		SubjectID: subject, Action: action, Before: b, After: c})
 }
 

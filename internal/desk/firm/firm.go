@@ -4,6 +4,7 @@ import (
 	"context"
 	"sync"
 	"sync/atomic"
+	"time"
 
 	"trundo/internal/core/callable"
 	"trundo/internal/journal"
@@ -54,4 +55,16 @@ func (k *Firm) InBackground(work func(context.Context)) {
 		defer k.working.Done()
 		work(k.background)
 	}()
+}
+
+// Pause waits for so long on the desk's clock; false: ctx has ended.
+func (k *Firm) Pause(ctx context.Context, long time.Duration) bool {
+	timer := k.Clock.NewTimer(long)
+	defer timer.Stop()
+	select {
+	case <-ctx.Done():
+		return false
+	case <-timer.Chan():
+		return true
+	}
 }

@@ -1,6 +1,7 @@
 package firm
 
 import (
+	"fmt"
 	"strings"
 	"time"
 
@@ -9,6 +10,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/card"
 	"trundo/internal/core/outcome"
+	"trundo/internal/core/route"
 	"trundo/internal/optional"
 )
 
@@ -109,4 +111,15 @@ func HideCards(text *string, insist *bool) *[]contract.Masked {
 	}
 	*text = card.Mask(*text)
 	return &masked
+}
+
+// Spoken cleans texts and tells whether there is a voice for each. Error: *FieldError.
+func Spoken(field string, texts contract.SpokenTexts) error {
+	for language, text := range texts {
+		if _, known := route.LanguageNames[language]; !known {
+			return Wrong(field, fmt.Sprintf("there is no voice for the language “%s”", language))
+		}
+		texts[language] = CleanText(text)
+	}
+	return nil
 }

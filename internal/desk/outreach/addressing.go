@@ -12,7 +12,6 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/callable"
 	"trundo/internal/core/callerid"
-	"trundo/internal/core/match"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/texting"
 	"trundo/internal/desk/firm"
@@ -241,15 +240,5 @@ func (ou *Outreach) whoWrote(ctx context.Context, channel contract.Channel,
 		}
 		return &rows[0].ID, rows[0].OwnerID, nil
 	}
-	matches, rows, err := ou.book.WhoseNumber(ctx, firm.Actor{}, address, "")
-	if err != nil {
-		return nil, nil, err
-	}
-	winner, clear := match.Winner(matches)
-	for _, r := range rows {
-		if clear && r.RecordID.String() == winner {
-			return &r.RecordID, r.OwnerID, nil
-		}
-	}
-	return nil, nil, nil
+	return ou.book.WhoClearly(ctx, address, "")
 }

@@ -39,6 +39,9 @@ func New(f *firm.Firm, book Records) *Outreach {
 type Inbox interface {
 	// Received is told, in the transaction in which it is kept, of a message that is for nobody in particular.
 	Received(ctx context.Context, q *db.Queries, m db.InsertMessageParams) error
+	// Answered is asked first, in the same transaction, of a text message: whether it answers something that the firm asks
+	// by itself. It gives what is written back, "" for nothing, and whether somebody is to read the message all the same.
+	Answered(ctx context.Context, q *db.Queries, m db.InsertMessageParams) (back string, toRead bool, err error)
 	// Waits is told once that is committed.
 	Waits()
 }

@@ -161,6 +161,7 @@ type Records interface {
 	List(ctx context.Context, a firm.Actor, id uuid.UUID) (contract.RecordList, error)
 	RecordChanged(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID, before, after map[string]string) error
 	WhoseNumber(ctx context.Context, a firm.Actor, e164, ext string) ([]match.Match, []db.NumberCandidatesRow, error)
+	WhoClearly(ctx context.Context, e164, ext string) (record, owner *uuid.UUID, err error)
 	TypedRefused(ctx context.Context, n phone.Number, rows []db.NumberCandidatesRow) (*firm.RefusedError, error)
 }
 

@@ -212,6 +212,8 @@ type Received struct {
 	Subject   string
 	Body      string
 	InReplyTo string
+	// Keep is told once it is kept, in the same transaction, in place of the queues; nil: the queues are asked.
+	Keep func(ctx context.Context, q *db.Queries, m db.InsertMessageParams) error
 }
 
 // Receive takes a message from the outside: on the right record, for who wrote last or owns it, else for the line's
@@ -267,10 +269,12 @@ func (ou *Outreach) Receive(ctx context.Context, r Received) error {
 		if err := q.InsertMessage(ctx, p); err != nil {
 			return err
 		}
-		if ou.inbox != nil && p.UserID == nil {
-			if err := ou.inbox.Received(ctx, q, p); err != nil {
-				return err
-			}
+		keep := ou.sorted
+		if r.Keep != nil {
+			keep = r.Keep
+		}
+		if err := keep(ctx, q, p); err != nil {
+			return err
 		}
 		if err := ou.Emit(ctx, q, contract.WebhookEventMessageReceived, func() (any, error) {
 			return map[string]any{"message_id": p.ID, "channel": p.Channel, "from": p.Address, "subject": p.Subject,
@@ -309,6 +313,78 @@ func (ou *Outreach) Receive(ctx context.Context, r Received) error {
 	return nil
 }
 
+// sorted lets a message answer what the firm asked by itself, or wait in a queue where it is for nobody in particular.
+func (ou *Outreach) sorted(ctx context.Context, q *db.Queries, p db.InsertMessageParams) error {
+	if ou.inbox == nil {
+		return nil
+	}
+	if p.Channel == string(contract.ChannelText) && texting.Read(p.Body) == texting.None {
+		back, toRead, err := ou.inbox.Answered(ctx, q, p)
+		if err != nil {
+			return err
+		}
+		if back != "" {
+			if err := ou.automatic(ctx, q, p, back); err != nil {
+				return err
+			}
+		}
+		if !toRead {
+			return q.MarkMessageRead(ctx, db.MarkMessageReadParams{At: &p.At, ID: p.ID})
+		}
+	}
+	if p.UserID != nil {
+		return nil
+	}
+	return ou.inbox.Received(ctx, q, p)
+}
+
+// automatic writes down what the firm answers by itself to a text message.
+func (ou *Outreach) automatic(ctx context.Context, q *db.Queries, p db.InsertMessageParams, text string) error {
+	now := p.At
+	return q.InsertMessage(ctx, db.InsertMessageParams{ID: store.NewID(), Channel: string(contract.ChannelText),
+		RecordID: p.RecordID, Address: p.Address, LineID: p.LineID, Body: text, State: "waiting",
+		At: now.Add(time.Millisecond), SendAt: &now})
+}
+
+// AskByText writes a text message that nobody writes by hand, after a call of user's with to on a line, and in the same
+// transaction what also says; none where the number gets none, as the rules of text messages say.
+func (ou *Outreach) AskByText(ctx context.Context, user, line uuid.UUID, record *uuid.UUID, to, text string,
+	also func(ctx context.Context, q *db.Queries) error) error {
+	f, err := ou.Settings(ctx)
+	if err != nil || ou.Post == nil {
+		return err
+	}
+	l := letter{channel: contract.ChannelText, to: to, zones: phone.Zones(to)}
+	for i := range f.Lines {
+		if f.Lines[i].ID == line.String() {
+			l.line = &f.Lines[i]
+		}
+	}
+	if l.line == nil {
+		return nil
+	}
+	if record != nil {
+		r, err := ou.Store.Record(ctx, *record)
+		if err != nil {
+			return err
+		}
+		l.Record = &r.Record
+	}
+	if err := ou.mayText(ctx, ou.Store.Queries, &l, false); err != nil || l.Problem != "" {
+		return err
+	}
+	err = ou.Store.Tx(ctx, func(q *db.Queries) error {
+		if err := ou.WriteDown(ctx, q, firm.Actor{ID: user}, l, store.NewID(), nil, "", text, 0); err != nil {
+			return err
+		}
+		return also(ctx, q)
+	})
+	if err == nil {
+		ou.Posted(l.Record)
+	}
+	return err
+}
+
 // wished does what a text message wishes that is nothing but a word such as STOP.
 func (ou *Outreach) wished(ctx context.Context, q *db.Queries, f *firm.Settings, p db.InsertMessageParams) error {
 	answer := ""
@@ -327,10 +403,7 @@ func (ou *Outreach) wished(ctx context.Context, q *db.Queries, f *firm.Settings,
 	default:
 		return nil
 	}
-	now := p.At
-	return q.InsertMessage(ctx, db.InsertMessageParams{ID: store.NewID(), Channel: string(contract.ChannelText),
-		RecordID: p.RecordID, Address: p.Address, LineID: p.LineID, Body: answer, State: "waiting",
-		At: now.Add(time.Millisecond), SendAt: &now})
+	return ou.automatic(ctx, q, p, answer)
 }
 
 // forward tells the own telephone of whom a message is for, if they want it.

@@ -37,30 +37,31 @@ func (g *going) calledBack(ctx context.Context, e route.TakeCallback) bool {
 	if err != nil || set.queues[id] == nil {
 		return false
 	}
-	p := g.qs.row(g, set.queues[id], g.qs.Clock.Now())
+	q, now := set.queues[id], g.qs.Clock.Now()
+	p := g.qs.row(g, q, now)
 	p.Kind = "callback"
+	text := in(g.state.Language).callback
+	if e.Typed != "" {
+		at, ok := q.chosen(e.Typed, p.E164, now)
+		if !ok {
+			return false
+		}
+		p.DueAt, text = &at, in(g.state.Language).calledAt(at, q.clockOf(p.E164, now))
+	}
 	if g.wait != nil && g.wait.queue == id {
 		p.Since, p.Priority = g.wait.since, g.wait.priority
 	}
-	// One callback for a number: who has asked already keeps their place.
-	if _, err := g.qs.Store.OpenCallback(ctx, db.OpenCallbackParams{QueueID: id, E164: p.E164, Ext: p.Ext}); store.NotFound(
-		err,
-	) {
-		if err := g.qs.Store.InsertQueueWait(ctx, p); err != nil {
-			g.qs.Log.Error("a callback was not noted", "call", g.id, "error", err)
-			return false // they wait on
-		}
-	} else if err != nil {
-		return false
+	if err := g.qs.note(ctx, p); err != nil {
+		g.qs.Log.Error("a callback was not noted", "call", g.id, "error", err)
+		return false // they wait on
 	}
 	if g.wait != nil {
 		g.qs.leave(g.wait, "callback", "", nil)
 	}
 	g.in = false
-	text := in(g.state.Language).callback
 	g.speak(ctx, g.state.Language, text, "")
 	if at, speaks := g.alarms[alarmSpoken]; speaks {
-		g.qs.pause(ctx, at.Sub(g.qs.Clock.Now()))
+		g.qs.Pause(ctx, at.Sub(g.qs.Clock.Now()))
 	}
 	g.qs.tell()
 	g.qs.MayBeFree()
@@ -68,14 +69,27 @@ func (g *going) calledBack(ctx context.Context, e route.TakeCallback) bool {
 	return true
 }
 
-// pause waits, unless the desk closes.
-func (qs *Queues) pause(ctx context.Context, long time.Duration) {
-	timer := qs.Clock.NewTimer(long)
-	defer timer.Stop()
-	select {
-	case <-ctx.Done():
-	case <-timer.Chan():
+// CallBack notes that somebody is to be called back by a queue who has not called; Kind and ID of p are set here.
+func (qs *Queues) CallBack(ctx context.Context, p db.InsertQueueWaitParams) error {
+	p.ID, p.Kind = store.NewID(), "callback"
+	if err := qs.note(ctx, p); err != nil {
+		return err
 	}
+	qs.Waits()
+	return nil
+}
+
+// note notes a callback. There is one for a number: who has asked already keeps their place, and the time that they say
+// now counts.
+func (qs *Queues) note(ctx context.Context, p db.InsertQueueWaitParams) error {
+	open, err := qs.Store.OpenCallback(ctx, db.OpenCallbackParams{QueueID: p.QueueID, E164: p.E164, Ext: p.Ext})
+	switch {
+	case store.NotFound(err):
+		return qs.Store.InsertQueueWait(ctx, p)
+	case err == nil && (p.DueAt != nil || p.Word != ""):
+		return qs.Store.SetCallback(ctx, db.SetCallbackParams{DueAt: p.DueAt, Word: p.Word, ID: open})
+	}
+	return err
 }
 
 // callbackWork is a callback as core/queue sees it. qs.mu is held.
@@ -150,7 +164,7 @@ func (p backPlacement) Enter(ctx context.Context, q *db.Queries, a firm.Actor, _
 // says, and is owed after that.
 func (p backPlacement) Ended(ctx context.Context, id uuid.UUID, s call.State, slips map[uuid.UUID]uuid.UUID) {
 	qs := p.qs
-	defer qs.write(func(context.Context) error { // after what is written here
+	defer qs.writes.Add(func(context.Context) error { // after what is written here
 		qs.Waits()
 		return nil
 	})
@@ -160,7 +174,7 @@ func (p backPlacement) Ended(ctx context.Context, id uuid.UUID, s call.State, sl
 		by = &user
 	}
 	if !s.Answered().IsZero() {
-		qs.write(func(ctx context.Context) error {
+		qs.writes.Add(func(ctx context.Context) error {
 			_, err := qs.Store.LeaveQueueWait(
 				ctx,
 				db.LeaveQueueWaitParams{At: &now, How: "called", AnsweredBy: by, ID: p.wait.ID},
@@ -177,12 +191,12 @@ func (p backPlacement) Ended(ctx context.Context, id uuid.UUID, s call.State, sl
 	}
 	if p.wait.Tries < retries {
 		due := now.Add(again)
-		qs.write(func(ctx context.Context) error {
+		qs.writes.Add(func(ctx context.Context) error {
 			return qs.Store.GiveCallbackBack(ctx, db.GiveCallbackBackParams{Tried: 1, DueAt: &due, ID: p.wait.ID})
 		})
 		return
 	}
-	qs.write(func(ctx context.Context) error {
+	qs.writes.Add(func(ctx context.Context) error {
 		if _, err := qs.Store.LeaveQueueWait(ctx, db.LeaveQueueWaitParams{At: &now, How: "unreached",
 			Why: fmt.Sprintf("tried %d times", p.wait.Tries+1), ID: p.wait.ID}); err != nil || p.wait.CallID == nil {
 			return err

@@ -3,10 +3,9 @@
 // caller through one, looking_up answers what it asks about them, saying puts what is said while waiting into words.
 // waiting is the line of those who wait, and gives them to who is free (core/queue); callbacks are those who have hung
 // up and keep their place; settings are the queues as they are set up, live as they are now. writing is what somebody wrote
-// and waits like a caller; survey asks a customer about
-// a call once its rep has hung up.
+// and waits like a caller.
 //
-// It knows calls and the book. It must not know how a call sounds, rings or is saved: calls ask it as their Router.
+// It knows calls, surveys and the book. It must not know how a call sounds, rings or is saved: calls ask it as their Router.
 package queues
 
 import (
@@ -17,17 +16,20 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/core/call"
-	"trundo/internal/core/route"
 	"trundo/internal/desk/book"
 	"trundo/internal/desk/calls"
 	"trundo/internal/desk/firm"
+	"trundo/internal/desk/outreach"
+	"trundo/internal/desk/surveys"
+	"trundo/internal/store/db"
 )
 
 // Queues are the routes and queues of a firm. Its methods may be called from any goroutine.
 type Queues struct {
 	*firm.Firm
-	Calls *calls.Calls
-	Book  *book.Book
+	Calls   *calls.Calls
+	Book    *book.Book
+	Surveys *surveys.Surveys
 
 	set    firm.Cache[*setUp]
 	last   *setUp // as it was last read, however old; guarded by set
@@ -42,20 +44,21 @@ type Queues struct {
 	given   map[string]time.Time // users to whom something has just been given, until it rings
 	turns   map[uuid.UUID]turn   // callbacks whose turn it is
 
-	surveys  map[uuid.UUID]asks   // calls after which is asked
-	decided  map[uuid.UUID]bool   // calls of which it is decided whether that is so
-	asking   map[uuid.UUID]bool   // calls about which is being asked
-	surveyed map[uuid.UUID]*asked // by call
-
-	writes []func(context.Context) error // what is still to be written down, in order
+	writes *firm.Writes
 	woken  chan struct{}
 }
 
 // New makes the routes and queues of a firm.
-func New(c *calls.Calls) *Queues {
-	return &Queues{Firm: c.Firm, Calls: c, Book: c.Book, going: map[uuid.UUID]*going{}, waiting: map[uuid.UUID]*wait{},
-		surveys: map[uuid.UUID]asks{}, decided: map[uuid.UUID]bool{}, asking: map[uuid.UUID]bool{},
-		surveyed: map[uuid.UUID]*asked{}, misses: map[string]int{}, given: map[string]time.Time{}, turns: map[uuid.UUID]turn{}, woken: make(chan struct{}, 1)}
+func New(c *calls.Calls, o *outreach.Outreach) *Queues {
+	qs := &Queues{Firm: c.Firm, Calls: c, Book: c.Book, going: map[uuid.UUID]*going{}, waiting: map[uuid.UUID]*wait{},
+		misses: map[string]int{}, given: map[string]time.Time{}, turns: map[uuid.UUID]turn{},
+		woken: make(chan struct{}, 1)}
+	qs.writes = firm.NewWrites(c.Firm, "how a queue goes on", qs.changedOpen)
+	qs.Surveys = surveys.New(c, o, func(ctx context.Context, id uuid.UUID) string {
+		return qs.whoCalls(ctx,
+			id).language
+	})
+	return qs
 }
 
 // Start gives what waits to who is free, until the desk closes.
@@ -71,19 +74,15 @@ func (qs *Queues) Start() {
 
 // Changed implements calls.Router.
 func (qs *Queues) Changed(id uuid.UUID, s *call.State) {
-	qs.chooses(id, s)
+	qs.Surveys.Changed(id, s)
 	qs.mu.Lock()
-	g, x := qs.going[id], qs.surveyed[id]
+	g := qs.going[id]
 	qs.mu.Unlock()
-	var changed chan struct{}
 	if g != nil {
-		changed = g.changed
-	} else if x != nil {
-		changed = x.changed
-	}
-	select {
-	case changed <- struct{}{}:
-	default: // nobody looks, or has not looked at the last change yet
+		select {
+		case g.changed <- struct{}{}:
+		default: // it has not looked at the last change yet
+		}
 	}
 	if s.Phase() == call.PhaseEnded || !s.Answered().IsZero() {
 		qs.MayBeFree()
@@ -93,17 +92,15 @@ func (qs *Queues) Changed(id uuid.UUID, s *call.State) {
 // Keyed implements calls.Router.
 func (qs *Queues) Keyed(id uuid.UUID, digits string) {
 	qs.mu.Lock()
-	g, x := qs.going[id], qs.surveyed[id]
+	g := qs.going[id]
 	qs.mu.Unlock()
-	var keyed chan string
-	if g != nil {
-		keyed = g.keyed
-	} else if x != nil {
-		keyed = x.keyed
+	if g == nil {
+		qs.Surveys.Keyed(id, digits)
+		return
 	}
 	select {
-	case keyed <- digits:
-	default: // nobody asks, or more keys at once than anybody presses
+	case g.keyed <- digits:
+	default: // more keys at once than anybody presses
 	}
 }
 
@@ -113,6 +110,14 @@ func (qs *Queues) MayBeFree() {
 	case qs.woken <- struct{}{}:
 	default:
 	}
+}
+
+// Asks implements calls.Router.
+func (qs *Queues) Asks(id uuid.UUID) bool { return qs.Surveys.Asks(id) }
+
+// Answered implements outreach.Inbox: a text message may answer a survey.
+func (qs *Queues) Answered(ctx context.Context, q *db.Queries, m db.InsertMessageParams) (string, bool, error) {
+	return qs.Surveys.Answered(ctx, q, m)
 }
 
 // Receive implements calls.Router.
@@ -127,39 +132,8 @@ func (qs *Queues) Receive(ctx context.Context, id, line uuid.UUID) bool {
 		return false
 	}
 	g := qs.newGoing(ctx, id, l, doc)
-	g.other = func(id string) (route.Route, bool) {
-		to, err := uuid.Parse(id)
-		r, live := set.live[to] // as it was when the call came in
-		return r, live && err == nil
-	}
+	g.other = set.others
 	qs.Calls.Arrivals.Everybody(id)
 	g.run(ctx)
 	return true
-}
-
-// Give implements calls.Router.
-func (qs *Queues) Give(ctx context.Context, id uuid.UUID) (func(context.Context, uuid.UUID), error) {
-	set, err := qs.setUp(ctx)
-	if err != nil {
-		return nil, err
-	}
-	q := set.queues[id]
-	switch {
-	case q == nil || !q.Active:
-		return nil, firm.About("queue_id", firm.ErrNotFound)
-	case !q.open(qs.Clock.Now()):
-		return nil, firm.Wrong("queue_id", q.Name+" is closed now")
-	}
-	doc := route.Route{
-		Languages: []string{usualLanguage},
-		Steps:     []route.Step{{ID: "queue", Do: route.Queue, Queue: id.String()}},
-	}
-	return func(ctx context.Context, call uuid.UUID) {
-		if qs.Calls.Arrivals.Attend(ctx, call) != nil {
-			return // somebody has it
-		}
-		g := qs.newGoing(ctx, call, lineOf{}, doc)
-		g.given = true
-		g.run(ctx)
-	}, nil
 }

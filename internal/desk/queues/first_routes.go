@@ -57,10 +57,10 @@ func (qs *Queues) AddRoute(ctx context.Context, a firm.Actor, n contract.NewRout
 
 // firstRoute is what a new route begins with.
 func firstRoute() route.Route {
-	return route.Route{Languages: []string{usualLanguage}, Steps: []route.Step{
+	return route.Route{Languages: []string{route.UsualLanguage}, Steps: []route.Step{
 		{ID: "closed", Do: route.When, Test: &route.Test{Is: route.Open, Not: true}, Steps: []route.Step{
 			{ID: "hours", Do: route.Tell, What: route.TellHours}, {ID: "night", Do: route.Voicemail}}},
-		{ID: "hello", Do: route.Say, Texts: map[string]string{usualLanguage: "Thank you for calling."}},
+		{ID: "hello", Do: route.Say, Texts: map[string]string{route.UsualLanguage: "Thank you for calling."}},
 		{ID: "message", Do: route.Voicemail},
 	}}
 }
@@ -74,7 +74,7 @@ func byRule(l contract.FirmLine) route.Route {
 		case routing.Announcement:
 			say := route.Step{ID: id + "-say", Do: route.Tell, What: route.TellHours}
 			if text != "" {
-				say = route.Step{ID: id + "-say", Do: route.Say, Texts: map[string]string{usualLanguage: text}}
+				say = route.Step{ID: id + "-say", Do: route.Say, Texts: map[string]string{route.UsualLanguage: text}}
 			}
 			return []route.Step{say, {ID: id, Do: route.End}}
 		}
@@ -94,7 +94,7 @@ func byRule(l contract.FirmLine) route.Route {
 	steps = append(steps, ring)
 	unanswered := "Nobody can take your call just now. Please call again later."
 	return route.Route{
-		Languages: []string{usualLanguage},
+		Languages: []string{route.UsualLanguage},
 		Steps:     append(steps, follow("missed", string(l.Unanswered), unanswered)...),
 	}
 }

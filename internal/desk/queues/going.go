@@ -252,6 +252,26 @@ func (g *going) perform(ctx context.Context, e route.Effect) route.Event {
 		return route.Nobody{}
 	case route.Dial:
 		return g.dial(ctx, e)
+	case route.OfferTimes:
+		return g.speak(ctx, e.Language, in(e.Language).offer, "")
+	case route.AskTime:
+		text := in(e.Language).askTime
+		if e.Again {
+			text = in(e.Language).again
+		}
+		return g.speak(ctx, e.Language, text, "")
+	case route.CheckTime:
+		return route.Found{Holds: g.qs.mayCall(ctx, e.Queue, e.Typed, g.caller.e164, g.qs.Clock.Now())}
+	case route.AskSurvey:
+		if !g.attend(ctx) {
+			return g.looks(ctx)
+		}
+		delete(g.alarms, alarmElapsed)
+		if !g.qs.Surveys.OnTheWay(ctx, g.id, e.Language, g.keyed, g.changed) {
+			g.over = ctx.Err() != nil
+			return g.looks(ctx)
+		}
+		return route.Spoken{}
 	case route.Inform:
 		text, served := g.qs.informsAt(ctx, e, g.line, &g.caller, g.qs.Clock.Now())
 		if served {
@@ -289,7 +309,7 @@ func (g *going) moves(ctx context.Context, e route.Effect) route.Event {
 		ar.TakeMessage(ctx, g.id, box, g.why("it went to voicemail"))
 	case route.Finish:
 		g.over = true
-		if g.given { // back to who gave it
+		if g.given && !e.Served { // back to who gave it
 			if g.wait != nil {
 				g.qs.leave(g.wait, "overflow", "", nil)
 			}
@@ -297,7 +317,10 @@ func (g *going) moves(ctx context.Context, e route.Effect) route.Event {
 			return nil
 		}
 		reason := call.Missed
-		if e.Served {
+		switch {
+		case g.given:
+			reason = call.EndedByUs
+		case e.Served:
 			reason = call.Announced
 		}
 		_ = ar.Conclude(ctx, g.id, reason, g.why(e.Why))

@@ -67,12 +67,14 @@ func (qs *Queues) PutLive(
 			} else if err != nil {
 				return err
 			}
-			if n, err := q.UpdateRoute(ctx, db.UpdateRouteParams{Name: page.Name, Draft: text, ID: id, Version: l.Version}); err != nil || n == 0 {
+			if n, err := q.UpdateRoute(ctx, db.UpdateRouteParams{Name: page.Name, Draft: text, ID: id,
+				Version: l.Version}); err != nil || n == 0 {
 				return orChanged(err)
 			}
 			l.Version++
 		}
-		if n, err := q.SetRouteLive(ctx, db.SetRouteLiveParams{Live: new(int32(no)), ID: id, Version: l.Version}); err != nil ||
+		if n, err := q.SetRouteLive(ctx, db.SetRouteLiveParams{Live: new(int32(no)), ID: id,
+			Version: l.Version}); err != nil ||
 			n == 0 {
 			return orChanged(err)
 		}

@@ -177,13 +177,15 @@ func (qs *Queues) SetToday(ctx context.Context, a firm.Actor, id uuid.UUID,
 	today := firm.DayStart(qs.Clock.Now(), firm.ZoneNamed(q.Zone))
 	on := time.Date(today.Year(), today.Month(), today.Day(), 0, 0, 0, 0, time.UTC)
 	if err := qs.Store.Tx(ctx, func(tx *db.Queries) error {
-		if _, err := tx.SetQueueToday(ctx, db.SetQueueTodayParams{Closed: t.Closed, Today: text, TodayOn: on, ID: id}); err != nil {
+		if _, err := tx.SetQueueToday(ctx, db.SetQueueTodayParams{Closed: t.Closed, Today: text, TodayOn: on,
+			ID: id}); err != nil {
 			return err
 		}
 		state := func(closed bool, said string) map[string]string {
 			return map[string]string{"open": map[bool]string{true: "no", false: "yes"}[closed], "said": said}
 		}
-		return qs.Audited(ctx, tx, a, "queue", id, "queue for today", state(q.Queue.Closed, q.saidToday(qs.Clock.Now())),
+		return qs.Audited(ctx, tx, a, "queue", id, "queue for today", state(q.Queue.Closed,
+			q.saidToday(qs.Clock.Now())),
 			state(t.Closed, text))
 	}); err != nil {
 		return nil, err
@@ -282,6 +284,9 @@ func (qs *Queues) Waiting(ctx context.Context, a firm.Actor) ([]contract.Waiting
 		}
 		v := qs.waitView(q, b.ID, b.Name, phone.Format(b.E164, b.Ext, f.Region, a.Style), b.Since, now)
 		v.Callback, v.Due = new(true), b.DueAt
+		if b.Word != "" {
+			v.About = new(firm.Shorten(b.Word, 120))
+		}
 		v.CallID = optional.Value(b.CallID)
 		if b.LineID != nil {
 			v.Line = f.LineLabels[*b.LineID]

@@ -125,7 +125,7 @@ func (qs *Queues) holds(ctx context.Context, t route.Test, l lineOf, c *caller, 
 	case route.Promised:
 		return c.facts.Promised
 	case route.Dissatisfied:
-		return qs.dissatisfied(ctx, *c.record)
+		return qs.Surveys.Dissatisfied(ctx, *c.record)
 	case route.Fits:
 		return qs.fitsFilter(ctx, t, *c.record)
 	}

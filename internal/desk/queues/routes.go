@@ -39,7 +39,8 @@ func (qs *Queues) named(ctx context.Context, a firm.Actor, set *setUp, docs ...r
 		return named{}, err
 	}
 	n := named{world: route.World{Sounds: map[string]bool{}, People: map[string]route.Person{},
-		Queues: map[string]route.QueueOf{}, Routes: map[string]route.Other{}, Lines: map[string]string{}, Region: f.Region},
+		Queues: map[string]route.QueueOf{}, Routes: map[string]route.Other{}, Lines: map[string]string{},
+		Region: f.Region},
 		names: route.Names{People: map[string]string{}, Queues: map[string]string{}, Routes: map[string]string{}}}
 	for _, p := range people {
 		n.world.People[p.ID.String()] = route.Person{Name: p.Name, Active: p.Active}

@@ -212,3 +212,10 @@ func readRoute(text []byte) (route.Route, error) {
 	err := json.Unmarshal(text, &r)
 	return r, err
 }
+
+// others gives a route by its id, as it was live when the set-up was read.
+func (s *setUp) others(id string) (route.Route, bool) {
+	to, err := uuid.Parse(id)
+	r, live := s.live[to]
+	return r, live && err == nil
+}

@@ -123,7 +123,8 @@ func (qs *Queues) RemoveWait(ctx context.Context, a firm.Actor, id uuid.UUID) er
 		return nil
 	}
 	at := qs.Clock.Now()
-	if _, err := qs.Store.LeaveQueueWait(ctx, db.LeaveQueueWaitParams{At: &at, How: "removed", Why: a.Name + " took them out", ID: id}); err != nil {
+	if _, err := qs.Store.LeaveQueueWait(ctx, db.LeaveQueueWaitParams{At: &at, How: "removed",
+		Why: a.Name + " took them out", ID: id}); err != nil {
 		return err
 	}
 	qs.tell()

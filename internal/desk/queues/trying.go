@@ -113,11 +113,6 @@ func (qs *Queues) play(
 	if err := x.calls(ctx, p); err != nil {
 		return contract.RouteTried{}, err
 	}
-	others := func(id string) (route.Route, bool) {
-		to, err := uuid.Parse(id)
-		r, live := set.live[to]
-		return r, live && err == nil
-	}
 	var s route.State
 	events := []route.Event{route.Begin{}}
 	rest := p.Events
@@ -125,7 +120,7 @@ func (qs *Queues) play(
 		for len(events) > 0 {
 			var effects []route.Effect
 			before := s.At
-			s, effects = doc.Next(s, events[0], others)
+			s, effects = doc.Next(s, events[0], set.others)
 			events = events[1:]
 			for _, e := range effects {
 				if e := x.perform(ctx, e, cmp.Or(s.At, before)); e != nil {
@@ -263,16 +258,45 @@ func (x *player) perform(ctx context.Context, e route.Effect, step string) route
 			x.add(step, "They withhold their number, and cannot be called back.", "", "", "")
 			return route.Nobody{}
 		}
-		x.add(step, "They will be called back, in the place that they had.", in(usualLanguage).callback, usualLanguage, "")
-		x.tried.Over = true
+		x.callsBack(ctx, e, step)
+	case route.OfferTimes:
+		x.says(step, "They hear", in(e.Language).offer, "", e.Language)
+	case route.AskTime:
+		text := in(e.Language).askTime
+		if e.Again {
+			text = in(e.Language).again
+		}
+		x.says(step, "They hear", text, "", e.Language)
+	case route.CheckTime:
+		return route.Found{Holds: x.qs.mayCall(ctx, e.Queue, e.Typed, x.caller.e164, x.now)}
+	case route.AskSurvey:
+		x.says(step, "They are asked what they thought of it", "", "", e.Language)
 	case route.TakeMessage:
-		x.add(step, "A voicemail is taken for "+names(e.User, "everybody whom it concerns", x.names.People)+".", "", "", "")
+		x.add(step, "A voicemail is taken for "+names(e.User, "everybody whom it concerns", x.names.People)+".", "",
+			"", "")
 	case route.Dial:
 		x.rings(step, "It rings at "+x.names.Number(e.Number)+".", e.For)
 	case route.Finish:
 		x.add(step, "The call ends: "+e.Why+".", "", "", "")
 	}
 	return nil
+}
+
+// callsBack says when somebody who is played will be called back.
+func (x *player) callsBack(ctx context.Context, e route.TakeCallback, step string) {
+	x.tried.Over = true
+	set, err := x.qs.setUp(ctx)
+	id, wrong := uuid.Parse(e.Queue)
+	if err == nil && wrong == nil && set.queues[id] != nil && e.Typed != "" {
+		q := set.queues[id]
+		if at, ok := q.chosen(e.Typed, x.caller.e164, x.now); ok {
+			x.add(step, "They will be called back at the time that they chose.",
+				in(route.UsualLanguage).calledAt(at, q.clockOf(x.caller.e164, x.now)), route.UsualLanguage, "")
+			return
+		}
+	}
+	x.add(step, "They will be called back, in the place that they had.", in(route.UsualLanguage).callback,
+		route.UsualLanguage, "")
 }
 
 // sentence makes a sentence of words.

@@ -80,7 +80,7 @@ func (qs *Queues) join(ctx context.Context, g *going, q *Queue, priority int) (*
 	if e, sure := qs.estimate(ctx, w, q, there); sure && q.SayWait {
 		p.SaidMs = new(e.Mean.Milliseconds())
 	}
-	qs.write(func(ctx context.Context) error {
+	qs.writes.Add(func(ctx context.Context) error {
 		if err := qs.Store.InsertQueueWait(ctx, p); err != nil {
 			return err
 		}
@@ -104,7 +104,7 @@ func (qs *Queues) row(g *going, q *Queue, now time.Time) db.InsertQueueWaitParam
 // refuse writes down that a queue did not take a caller.
 func (qs *Queues) refuse(ctx context.Context, g *going, q *Queue, now time.Time, why queue.Refusal) {
 	p := qs.row(g, q, now)
-	qs.write(func(ctx context.Context) error {
+	qs.writes.Add(func(ctx context.Context) error {
 		if err := qs.Store.InsertQueueWait(ctx, p); err != nil {
 			return err
 		}
@@ -126,50 +126,12 @@ func (qs *Queues) leave(w *wait, how, why string, by *uuid.UUID) {
 		return
 	}
 	at := qs.Clock.Now()
-	qs.write(func(ctx context.Context) error {
+	qs.writes.Add(func(ctx context.Context) error {
 		_, err := qs.Store.LeaveQueueWait(ctx,
 			db.LeaveQueueWaitParams{At: &at, How: how, Why: why, AnsweredBy: by, ID: w.id})
 		return err
 	})
 	qs.tell()
-}
-
-// write writes down how a queue goes on, in order, as soon as the database takes it: no caller waits for that.
-func (qs *Queues) write(do func(context.Context) error) {
-	qs.mu.Lock()
-	qs.writes = append(qs.writes, do)
-	begins := len(qs.writes) == 1
-	qs.mu.Unlock()
-	if begins {
-		qs.InBackground(qs.writeOn)
-	}
-}
-
-func (qs *Queues) writeOn(ctx context.Context) {
-	for {
-		qs.mu.Lock()
-		do := qs.writes[0]
-		qs.mu.Unlock()
-		err := do(ctx)
-		for store.Away(err) && ctx.Err() == nil {
-			select {
-			case <-ctx.Done():
-			case <-time.After(400 * time.Millisecond):
-				err = do(ctx)
-			}
-		}
-		if err != nil && ctx.Err() == nil {
-			qs.Log.Error("how a queue goes on was not written down", "error", err)
-		}
-		qs.changedOpen()
-		qs.mu.Lock()
-		qs.writes = qs.writes[1:]
-		done := len(qs.writes) == 0
-		qs.mu.Unlock()
-		if done {
-			return
-		}
-	}
 }
 
 // ahead is how many have their turn before somebody who waits.

@@ -45,6 +45,7 @@ func (qs *Queues) Received(ctx context.Context, q *db.Queries, m db.InsertMessag
 
 // Waits implements outreach.Inbox.
 func (qs *Queues) Waits() {
+	qs.Surveys.Committed()
 	qs.tell()
 	qs.MayBeFree()
 }

@@ -552,6 +552,21 @@ func (q *Queries) MailSettings(ctx context.Context, id uuid.UUID) (MailSettingsR
 	return i, err
 }
 
+const markMessageRead = `-- name: MarkMessageRead :exec
+UPDATE messages SET read_at = $1 WHERE id = $2 AND read_at IS NULL
+`
+
+type MarkMessageReadParams struct {
+	At *time.Time
+	ID uuid.UUID
+}
+
+// Nobody has to read it: the firm took it by itself.
+func (q *Queries) MarkMessageRead(ctx context.Context, arg MarkMessageReadParams) error {
+	_, err := q.db.Exec(ctx, markMessageRead, arg.At, arg.ID)
+	return err
+}
+
 const markThreadRead = `-- name: MarkThreadRead :execrows
 UPDATE messages SET read_at = $1, read_by = $2 WHERE incoming AND read_at IS NULL AND (address = $3 OR record_id = $4::uuid)
 `

@@ -586,6 +586,8 @@ type QueueWait struct {
 	How        string
 	Why        string
 	AnsweredBy *uuid.UUID
+	Word       string
+	Called     string
 }
 
 type Record struct {
@@ -903,6 +905,15 @@ type SurveyAnswer struct {
 	FromMs     int64
 	LongMs     int64
 	At         time.Time
+	Words      string
+}
+
+type SurveyText struct {
+	CallID   uuid.UUID
+	E164     string
+	At       time.Time
+	ScoredAt *time.Time
+	Done     bool
 }
 
 type Telephone struct {
@@ -1006,6 +1017,22 @@ type User struct {
 	Skills          json.RawMessage
 	Languages       []string
 	Teams           []string
+}
+
+type WebForm struct {
+	ID        uuid.UUID
+	QueueID   uuid.UUID
+	LineID    *uuid.UUID
+	Name      string
+	Title     string
+	Hello     string
+	Calls     bool
+	Messages  bool
+	MakesCase bool
+	Sites     []string
+	Salt      []byte
+	Active    bool
+	Version   int
 }
 
 type Webhook struct {

@@ -340,8 +340,9 @@ const insertQueueWait = `-- name: InsertQueueWait :exec
 WITH waits AS (
   UPDATE calls SET queue_id = $2 WHERE calls.id = $4
 )
-INSERT INTO queue_waits (id, queue_id, kind, call_id, line_id, record_id, e164, ext, priority, since, ahead, said_ms, due_at)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
+INSERT INTO queue_waits (id, queue_id, kind, call_id, line_id, record_id, e164, ext, priority, since, ahead, said_ms, due_at, word, called)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13,
+  $14, $15)
 ON CONFLICT DO NOTHING
 `
 
@@ -359,6 +360,8 @@ type InsertQueueWaitParams struct {
 	Ahead    int
 	SaidMs   *int64
 	DueAt    *time.Time
+	Word     string
+	Called   string
 }
 
 func (q *Queries) InsertQueueWait(ctx context.Context, arg InsertQueueWaitParams) error {
@@ -376,6 +379,8 @@ func (q *Queries) InsertQueueWait(ctx context.Context, arg InsertQueueWaitParams
 		arg.Ahead,
 		arg.SaidMs,
 		arg.DueAt,
+		arg.Word,
+		arg.Called,
 	)
 	return err
 }
@@ -530,7 +535,7 @@ func (q *Queries) OpenCallback(ctx context.Context, arg OpenCallbackParams) (uui
 
 const openCallbacks = `-- name: OpenCallbacks :many
 SELECT w.id, w.queue_id, w.call_id, w.line_id, w.record_id, w.e164, w.ext, w.priority, w.since, w.due_at, w.tries, w.taken_by,
-  coalesce(r.name, '')::text AS name, r.owner_id
+  w.word, coalesce(r.name, w.called)::text AS name, r.owner_id
 FROM queue_waits w LEFT JOIN records r ON r.id = w.record_id WHERE w.kind = 'callback' AND w.left_at IS NULL ORDER BY w.since
 `
 
@@ -547,6 +552,7 @@ type OpenCallbacksRow struct {
 	DueAt    *time.Time
 	Tries    int
 	TakenBy  *uuid.UUID
+	Word     string
 	Name     string
 	OwnerID  *uuid.UUID
 }
@@ -574,6 +580,7 @@ func (q *Queries) OpenCallbacks(ctx context.Context) ([]OpenCallbacksRow, error)
 			&i.DueAt,
 			&i.Tries,
 			&i.TakenBy,
+			&i.Word,
 			&i.Name,
 			&i.OwnerID,
 		); err != nil {
@@ -1008,6 +1015,21 @@ func (q *Queries) Routes(ctx context.Context) ([]RoutesRow, error) {
 		return nil, err
 	}
 	return items, nil
+}
+
+const setCallback = `-- name: SetCallback :exec
+UPDATE queue_waits SET due_at = coalesce($1, due_at), word = coalesce(nullif($2, ''), word) WHERE id = $3 AND left_at IS NULL
+`
+
+type SetCallbackParams struct {
+	DueAt *time.Time
+	Word  interface{}
+	ID    uuid.UUID
+}
+
+func (q *Queries) SetCallback(ctx context.Context, arg SetCallbackParams) error {
+	_, err := q.db.Exec(ctx, setCallback, arg.DueAt, arg.Word, arg.ID)
+	return err
 }
 
 const setLineRoute = `-- name: SetLineRoute :execrows

@@ -12,9 +12,31 @@ import (
 	"github.com/google/uuid"
 )
 
+const askedByText = `-- name: AskedByText :one
+SELECT call_id, scored_at FROM survey_texts WHERE e164 = $1 AND at > $2 AND NOT done ORDER BY at DESC LIMIT 1 FOR UPDATE
+`
+
+type AskedByTextParams struct {
+	E164  string
+	Since time.Time
+}
+
+type AskedByTextRow struct {
+	CallID   uuid.UUID
+	ScoredAt *time.Time
+}
+
+// The newest call about which a number was asked by text, and has not said all of it.
+func (q *Queries) AskedByText(ctx context.Context, arg AskedByTextParams) (AskedByTextRow, error) {
+	row := q.db.QueryRow(ctx, askedByText, arg.E164, arg.Since)
+	var i AskedByTextRow
+	err := row.Scan(&i.CallID, &i.ScoredAt)
+	return i, err
+}
+
 const insertSurveyAnswer = `-- name: InsertSurveyAnswer :exec
-INSERT INTO survey_answers (call_id, question_id, question, kind, value, from_ms, long_ms, at)
-VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT DO NOTHING
+INSERT INTO survey_answers (call_id, question_id, question, kind, value, from_ms, long_ms, at, words)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9) ON CONFLICT DO NOTHING
 `
 
 type InsertSurveyAnswerParams struct {
@@ -26,6 +48,7 @@ type InsertSurveyAnswerParams struct {
 	FromMs     int64
 	LongMs     int64
 	At         time.Time
+	Words      string
 }
 
 func (q *Queries) InsertSurveyAnswer(ctx context.Context, arg InsertSurveyAnswerParams) error {
@@ -38,7 +61,23 @@ func (q *Queries) InsertSurveyAnswer(ctx context.Context, arg InsertSurveyAnswer
 		arg.FromMs,
 		arg.LongMs,
 		arg.At,
+		arg.Words,
 	)
+	return err
+}
+
+const insertSurveyText = `-- name: InsertSurveyText :exec
+INSERT INTO survey_texts (call_id, e164, at) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING
+`
+
+type InsertSurveyTextParams struct {
+	CallID uuid.UUID
+	E164   string
+	At     time.Time
+}
+
+func (q *Queries) InsertSurveyText(ctx context.Context, arg InsertSurveyTextParams) error {
+	_, err := q.db.Exec(ctx, insertSurveyText, arg.CallID, arg.E164, arg.At)
 	return err
 }
 
@@ -73,8 +112,19 @@ func (q *Queries) LastScore(ctx context.Context, recordID uuid.UUID) ([]LastScor
 	return items, nil
 }
 
+const scoredCall = `-- name: ScoredCall :one
+SELECT EXISTS (SELECT FROM survey_answers WHERE call_id = $1)::boolean
+`
+
+func (q *Queries) ScoredCall(ctx context.Context, callID uuid.UUID) (bool, error) {
+	row := q.db.QueryRow(ctx, scoredCall, callID)
+	var column_1 bool
+	err := row.Scan(&column_1)
+	return column_1, err
+}
+
 const surveyAnswers = `-- name: SurveyAnswers :many
-SELECT question, kind, value, from_ms, long_ms FROM survey_answers WHERE call_id = $1 ORDER BY at, question_id
+SELECT question, kind, value, from_ms, long_ms, words FROM survey_answers WHERE call_id = $1 ORDER BY at, question_id
 `
 
 type SurveyAnswersRow struct {
@@ -83,6 +133,7 @@ type SurveyAnswersRow struct {
 	Value    int
 	FromMs   int64
 	LongMs   int64
+	Words    string
 }
 
 func (q *Queries) SurveyAnswers(ctx context.Context, callID uuid.UUID) ([]SurveyAnswersRow, error) {
@@ -100,6 +151,7 @@ func (q *Queries) SurveyAnswers(ctx context.Context, callID uuid.UUID) ([]Survey
 			&i.Value,
 			&i.FromMs,
 			&i.LongMs,
+			&i.Words,
 		); err != nil {
 			return nil, err
 		}
@@ -109,6 +161,21 @@ func (q *Queries) SurveyAnswers(ctx context.Context, callID uuid.UUID) ([]Survey
 		return nil, err
 	}
 	return items, nil
+}
+
+const surveyTextSaid = `-- name: SurveyTextSaid :exec
+UPDATE survey_texts SET scored_at = coalesce(scored_at, $1), done = $2 WHERE call_id = $3
+`
+
+type SurveyTextSaidParams struct {
+	At     *time.Time
+	Done   bool
+	CallID uuid.UUID
+}
+
+func (q *Queries) SurveyTextSaid(ctx context.Context, arg SurveyTextSaidParams) error {
+	_, err := q.db.Exec(ctx, surveyTextSaid, arg.At, arg.Done, arg.CallID)
+	return err
 }
 
 const surveyedSince = `-- name: SurveyedSince :one
@@ -123,6 +190,23 @@ type SurveyedSinceParams struct {
 // Whether somebody has been asked about a call from a number since a time.
 func (q *Queries) SurveyedSince(ctx context.Context, arg SurveyedSinceParams) (bool, error) {
 	row := q.db.QueryRow(ctx, surveyedSince, arg.E164, arg.Since)
+	var column_1 bool
+	err := row.Scan(&column_1)
+	return column_1, err
+}
+
+const textedSince = `-- name: TextedSince :one
+SELECT EXISTS (SELECT FROM survey_texts WHERE e164 = $1 AND at > $2)::boolean
+`
+
+type TextedSinceParams struct {
+	E164  string
+	Since time.Time
+}
+
+// Whether a number was asked by text after a time.
+func (q *Queries) TextedSince(ctx context.Context, arg TextedSinceParams) (bool, error) {
+	row := q.db.QueryRow(ctx, textedSince, arg.E164, arg.Since)
 	var column_1 bool
 	err := row.Scan(&column_1)
 	return column_1, err

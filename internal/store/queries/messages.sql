@@ -146,3 +146,7 @@ SELECT name, type, content FROM message_files WHERE message_id = @message_id ORD
 
 -- name: MessageFile :one
 SELECT f.name, f.type, f.content, f.user_id, f.message_id, m.record_id FROM message_files f LEFT JOIN messages m ON m.id = f.message_id WHERE f.id = @id;
+
+-- name: MarkMessageRead :exec
+-- Nobody has to read it: the firm took it by itself.
+UPDATE messages SET read_at = @at WHERE id = @id AND read_at IS NULL;

@@ -92,8 +92,10 @@ UPDATE messages m SET body = '', subject = '' FROM old WHERE m.id = old.id;
 
 -- name: ForgetCalls :execrows
 -- With whom a call was is forgotten; that it was stays, for the figures.
-WITH waited AS (UPDATE queue_waits w SET e164 = '', ext = '' WHERE w.left_at < @before AND w.e164 <> ''
-  AND NOT EXISTS (SELECT FROM legal_holds h WHERE h.record_id = w.record_id))
+WITH waited AS (UPDATE queue_waits w SET e164 = '', ext = '', word = '', called = '' WHERE w.left_at < @before AND w.e164 <> ''
+  AND NOT EXISTS (SELECT FROM legal_holds h WHERE h.record_id = w.record_id)),
+asked AS (UPDATE survey_texts x SET e164 = '', done = true WHERE x.at < @before AND x.e164 <> ''
+  AND NOT EXISTS (SELECT FROM call_links l JOIN legal_holds h ON h.record_id = l.record_id WHERE l.call_id = x.call_id))
 UPDATE calls c SET remote_e164 = '', remote_typed = '', remote_ext = '', remote_label = ''
 WHERE c.ended_at < @before AND (c.remote_e164 <> '' OR c.remote_typed <> '')
   AND NOT EXISTS (SELECT FROM unreturned u WHERE u.call_id = c.id AND u.closed_at IS NULL)
@@ -117,7 +119,7 @@ SELECT jsonb_build_object(
       'slips', (SELECT jsonb_agg(jsonb_build_object('colleague', u.name, 'subject', s.subject, 'outcome', o.label, 'notes', t.body))
         FROM slips s JOIN users u ON u.id = s.user_id LEFT JOIN outcomes o ON o.id = s.outcome_id LEFT JOIN slip_notes t ON t.slip_id = s.id WHERE s.call_id = c.id),
       'answers', (SELECT jsonb_agg(jsonb_build_object('question', w.question, 'answer', w.answer)) FROM call_answers w WHERE w.call_id = c.id),
-      'survey', (SELECT jsonb_agg(jsonb_build_object('question', y.question, 'kind', y.kind, 'answer', y.value, 'at', y.at)) FROM survey_answers y WHERE y.call_id = c.id),
+      'survey', (SELECT jsonb_agg(jsonb_build_object('question', y.question, 'kind', y.kind, 'answer', y.value, 'words', y.words, 'at', y.at)) FROM survey_answers y WHERE y.call_id = c.id),
       'recordings', (SELECT jsonb_agg(jsonb_build_object('began', g.began_at, 'ms', g.total_ms, 'kind', g.kind, 'state', g.state, 'why', g.why,
         'transcript', (SELECT x.phrases FROM transcripts x WHERE x.recording_id = g.id))) FROM recordings g WHERE g.call_id = c.id)) ORDER BY c.started_at)
     FROM calls c WHERE c.id = ANY(@calls::uuid[])),

@@ -63,8 +63,9 @@ SELECT id, e164, label, zone, hours, route_id FROM lines WHERE active;
 WITH waits AS (
   UPDATE calls SET queue_id = @queue_id WHERE calls.id = @call_id
 )
-INSERT INTO queue_waits (id, queue_id, kind, call_id, line_id, record_id, e164, ext, priority, since, ahead, said_ms, due_at)
-VALUES (@id, @queue_id, @kind, @call_id, sqlc.narg('line_id'), sqlc.narg('record_id'), @e164, @ext, @priority, @since, @ahead, sqlc.narg('said_ms'), sqlc.narg('due_at'))
+INSERT INTO queue_waits (id, queue_id, kind, call_id, line_id, record_id, e164, ext, priority, since, ahead, said_ms, due_at, word, called)
+VALUES (@id, @queue_id, @kind, @call_id, sqlc.narg('line_id'), sqlc.narg('record_id'), @e164, @ext, @priority, @since, @ahead, sqlc.narg('said_ms'), sqlc.narg('due_at'),
+  @word, @called)
 ON CONFLICT DO NOTHING;
 
 -- name: QueueOwes :exec
@@ -80,10 +81,13 @@ UPDATE queue_waits SET queue_id = @queue_id WHERE id = @id AND left_at IS NULL;
 -- name: OpenCallback :one
 SELECT id FROM queue_waits WHERE queue_id = @queue_id AND e164 = @e164 AND ext = @ext AND kind = 'callback' AND left_at IS NULL;
 
+-- name: SetCallback :exec
+UPDATE queue_waits SET due_at = coalesce(sqlc.narg('due_at'), due_at), word = coalesce(nullif(@word, ''), word) WHERE id = @id AND left_at IS NULL;
+
 -- name: OpenCallbacks :many
 -- Who waits to be called back, with who it is and whom they know.
 SELECT w.id, w.queue_id, w.call_id, w.line_id, w.record_id, w.e164, w.ext, w.priority, w.since, w.due_at, w.tries, w.taken_by,
-  coalesce(r.name, '')::text AS name, r.owner_id
+  w.word, coalesce(r.name, w.called)::text AS name, r.owner_id
 FROM queue_waits w LEFT JOIN records r ON r.id = w.record_id WHERE w.kind = 'callback' AND w.left_at IS NULL ORDER BY w.since;
 
 -- name: TakeCallback :execrows

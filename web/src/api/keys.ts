@@ -76,6 +76,7 @@ export const keys = {
   states: named("states"),
   suggested: named("suggested"),
   survey: named("survey"),
+  webForms: named("web-forms"),
   team: named("team"),
   telephone: named("telephone"),
   templates: named("templates"),

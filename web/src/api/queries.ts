@@ -38,6 +38,10 @@ export const queries = {
     queryKey: keys.queueSettings(),
     queryFn: () => ask(api.GET("/api/settings/queues")),
   }),
+  webForms: queryOptions({
+    queryKey: keys.webForms(),
+    queryFn: () => ask(api.GET("/api/settings/web-forms")),
+  }),
   survey: queryOptions({ queryKey: keys.survey(), queryFn: () => ask(api.GET("/api/settings/survey")) }),
   routes: queryOptions({ queryKey: keys.routes(), queryFn: () => ask(api.GET("/api/routes")) }),
   route: (id: string) =>

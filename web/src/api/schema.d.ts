@@ -898,6 +898,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings/web-forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listWebForms"];
+        put?: never;
+        post: operations["addWebForm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/web-forms/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["updateWebForm"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/web-forms/{id}/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Gives a form a new address; the old one leads nowhere from then on. */
+        post: operations["renewWebForm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings/survey": {
         parameters: {
             query?: never;
@@ -5331,6 +5384,13 @@ export interface components {
             people: components["schemas"]["Askable"][];
             /** @description To which the call can be given */
             lines: components["schemas"]["AskableLine"][];
+            /** @description Live routes that can take the call on */
+            routes: components["schemas"]["AskableRoute"][];
+        };
+        AskableRoute: {
+            /** Format: uuid */
+            id: string;
+            name: string;
         };
         AskableLine: {
             /** Format: uuid */
@@ -5368,6 +5428,11 @@ export interface components {
              * @description Handed only: a queue, in which they wait
              */
             queue_id?: string;
+            /**
+             * Format: uuid
+             * @description Handed only: a route that takes them on, such as one that asks a survey
+             */
+            route_id?: string;
             /**
              * Format: uuid
              * @description Handed only: a colleague whose voicemail takes the call
@@ -5532,6 +5597,36 @@ export interface components {
             /** @description Within which they are to be answered; 0: at any time */
             minutes: number;
         };
+        /** @description A form that the firm shows on its own pages */
+        WebForm: {
+            /** Format: uuid */
+            id?: string;
+            name: string;
+            /**
+             * Format: uuid
+             * @description In which whoever fills it in waits
+             */
+            queue_id: string;
+            /**
+             * Format: uuid
+             * @description Shown when they are called
+             */
+            line_id?: string;
+            title: string;
+            hello: string;
+            /** @description One can ask to be called */
+            calls: boolean;
+            /** @description One can write */
+            messages: boolean;
+            /** @description A message of somebody who is known becomes a case of theirs */
+            makes_case: boolean;
+            /** @description Pages that may show it, such as https://www.example.com */
+            sites: string[];
+            active: boolean;
+            version?: number;
+            /** @description Its address on this server, with a mark that cannot be guessed */
+            path?: string;
+        };
         SkillNeed: {
             skill: string;
             level: number;
@@ -5551,6 +5646,12 @@ export interface components {
             hello: components["schemas"]["SpokenTexts"];
             questions: components["schemas"]["SurveyQuestion"][];
             thanks: components["schemas"]["SpokenTexts"];
+            /** @description Who has not answered by keys is asked for a score by text message */
+            by_text?: boolean;
+            /** @description That message; it asks for a number from 0 to 10 */
+            text?: string;
+            /** @description What follows the score; the next message is the remark */
+            text_why?: string;
         };
         SurveyQuestion: {
             id: string;
@@ -5565,6 +5666,8 @@ export interface components {
             value: number;
             /** @description For reading */
             text: string;
+            /** @description Of a remark that was written */
+            words?: string;
             /**
              * Format: double
              * @description Of a remark: from where in the recording
@@ -5613,7 +5716,7 @@ export interface components {
         RouteStep: {
             id: string;
             /** @enum {string} */
-            do: "say" | "menu" | "digits" | "when" | "language" | "owner" | "ring" | "queue" | "callback" | "voicemail" | "tell" | "route" | "outside" | "again" | "end";
+            do: "say" | "menu" | "digits" | "when" | "language" | "owner" | "ring" | "queue" | "callback" | "voicemail" | "survey" | "tell" | "route" | "outside" | "again" | "end";
             texts?: components["schemas"]["SpokenTexts"];
             sound?: string;
             options?: components["schemas"]["RouteOption"][];
@@ -5628,6 +5731,8 @@ export interface components {
             all?: boolean;
             queue?: string;
             priority?: number;
+            /** @description Of a callback: the caller may choose the time */
+            times?: boolean;
             user?: string;
             language?: string;
             what?: string;
@@ -5648,6 +5753,19 @@ export interface components {
             filter?: {
                 [key: string]: unknown;
             };
+            /** @description Of the test of whether it is open: hours of its own, not those of the line */
+            hours?: components["schemas"]["RouteHours"];
+        };
+        RouteHours: {
+            spans: components["schemas"]["RouteSpan"][];
+            /** @description Days off, such as 2026-12-25 */
+            off: string[];
+        };
+        RouteSpan: {
+            /** @description 0 is Sunday */
+            days: number[];
+            from: string;
+            to: string;
         };
         /** @description A line of the outline */
         RouteLine: {
@@ -5793,6 +5911,8 @@ export interface components {
              * @description Of a callback: not before
              */
             due?: string;
+            /** @description What whoever is to be called back says it is about, or empty */
+            about?: string;
             /** @description It is their turn with the reader */
             turn?: boolean;
             /** @description The reader may take them out of turn */
@@ -8631,6 +8751,102 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QueueSettings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWebForms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Forms by name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebForm"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addWebForm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WebForm"];
+            };
+        };
+        responses: {
+            /** @description Added */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebForm"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    updateWebForm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WebForm"];
+            };
+        };
+        responses: {
+            /** @description Changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebForm"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    renewWebForm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description With its new address */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebForm"];
                 };
             };
             default: components["responses"]["Problem"];

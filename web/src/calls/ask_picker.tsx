@@ -20,6 +20,7 @@ type Option =
   | { id: string; typed: string; display: string; problem: string }
   | { id: string; line: Schemas["AskableLine"] }
   | { id: string; queue: Schemas["QueueNow"] }
+  | { id: string; route: Schemas["AskableRoute"] }
   | { id: string; park: true }
   | { id: string; help: true };
 
@@ -35,7 +36,7 @@ const can = (o: Option) =>
           : true;
 
 /** given tells whether something can only be given the call, not asked. */
-const given = (o: Option) => "line" in o || "queue" in o;
+const given = (o: Option) => "line" in o || "queue" in o || "route" in o;
 
 /** AskPicker is whom to ask: the best guess first with its reason, then everybody; a name or number that is typed, too. */
 export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }) {
@@ -70,6 +71,7 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
   const named = (name: string) => name.toLowerCase().includes(q.toLowerCase());
   options.push(...queues.filter((x) => whom.data && named(x.name)).map((queue): Option => ({ id: queue.id, queue })));
   options.push(...(whom.data?.lines ?? []).map((line): Option => ({ id: line.id, line })));
+  options.push(...(whom.data?.routes ?? []).map((route): Option => ({ id: route.id, route })));
   options.push(...(whom.data?.people ?? []).filter((c) => !c.rings).map(asOption));
   const at = Math.min(active, Math.max(0, options.length - 1));
   const failed = (e: Error) => {
@@ -123,6 +125,7 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
     } else if ("help" in o) help.mutate();
     else if (!can(o)) return;
     else if ("queue" in o) asks.mutate({ as: "handed", queue_id: o.queue.id });
+    else if ("route" in o) asks.mutate({ as: "handed", route_id: o.route.id });
     else if ("line" in o) asks.mutate({ as: "handed", line_id: o.line.id });
     else if ("colleague" in o) asks.mutate({ as, colleague_id: o.colleague.colleague.id });
     else if ("number" in o) asks.mutate({ as, number_id: o.number.id });
@@ -308,6 +311,13 @@ function Text({ option: o }: { option: Option }) {
         <span className="text-sm text-quiet">
           {o.queue.open ? t.queueFree(o.queue.free, o.queue.waiting) : t.queueClosed}
         </span>
+      </span>
+    );
+  if ("route" in o)
+    return (
+      <span className="min-w-0 truncate">
+        <span className="font-semibold">{t.routeOf(o.route.name)}</span>{" "}
+        <span className="text-sm text-quiet">{t.routeHelp}</span>
       </span>
     );
   if ("line" in o)

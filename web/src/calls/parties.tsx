@@ -242,7 +242,12 @@ function Acts({ call }: { call: Call }) {
         </Button>
       )}
       {may(call, "join") && (
-        <Button onClick={run("join", "join")} disabled={turn.isPending} hint={letter("join")} aria-keyshortcuts={hint("join")}>
+        <Button
+          onClick={run("join", "join")}
+          disabled={turn.isPending}
+          hint={letter("join")}
+          aria-keyshortcuts={hint("join")}
+        >
           {p.join}
         </Button>
       )}

@@ -21,8 +21,8 @@ export function SurveyAnswers({ call, answers }: { call: string; answers: Schema
         {answers.map((x) => (
           <div key={x.question} className="flex items-baseline justify-between gap-4 border-b border-rule py-1">
             <dt className="text-quiet">{x.question}</dt>
-            <dd className={`shrink-0 font-semibold ${tones[x.tone ?? ""] ?? ""}`}>
-              {x.text}
+            <dd className={`${x.words ? "max-w-prose" : "shrink-0"} font-semibold ${tones[x.tone ?? ""] ?? ""}`}>
+              {x.words ? <span className="font-normal whitespace-pre-line">“{x.words}”</span> : x.text}
               {x.kind === "remark" && x.from_seconds !== undefined && (
                 <Button
                   className="ml-2 !min-h-6 !py-0"

@@ -85,6 +85,7 @@ export function WaitLine({ wait: w, named = true }: { wait: Wait; named?: boolea
           {[
             w.callback ? (w.turn ? q.yourTurn : q.callback) : "",
             w.message !== undefined ? q.wrote(w.message) : "",
+            w.about ? `“${w.about}”` : "",
             named ? w.queue : "",
             w.line === w.queue ? "" : w.line,
             w.due && Date.parse(w.due) > now ? q.notBefore(shortTime(w.due)) : "",

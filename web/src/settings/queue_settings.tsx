@@ -8,12 +8,13 @@ import { useBook } from "../book/values";
 import { queues as q } from "../texts/queues";
 import { Button, IconButton } from "../ui/button";
 import { Badge, Chip } from "../ui/chip";
-import { Area, Check, Field, Select } from "../ui/field";
+import { Check, Field, Select } from "../ui/field";
 import { Cross } from "../ui/icons";
 import { Empty, Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
 import { WeekHours } from "../ui/week_hours";
 import { useDraft } from "./draft";
+import { SpokenTexts } from "./spoken_texts";
 
 type Queue = Schemas["QueueSettings"];
 const s = q.settings;
@@ -353,21 +354,15 @@ function Needs({
 }
 
 function Comfort({ queue, set }: { queue: Queue; set: (change: Partial<Queue>) => void }) {
-  const change = (at: number, text: string) => {
-    set({ comfort: queue.comfort.map((c, i) => (i === at ? { ...c, en: text } : c)) });
-  };
   return (
     <div className="col-span-2 flex flex-col gap-2">
       {queue.comfort.map((c, i) => (
         <div key={i} className="flex items-start gap-1.5">
-          <Area
+          <SpokenTexts
             label={s.comfort(i + 1)}
-            rows={2}
-            maxLength={1000}
-            className="flex-1"
-            value={c["en"] ?? ""}
-            onChange={(e) => {
-              change(i, e.target.value);
+            texts={c}
+            onChange={(texts) => {
+              set({ comfort: queue.comfort.map((x, k) => (k === i ? texts : x)) });
             }}
           />
           <IconButton

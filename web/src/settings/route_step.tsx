@@ -8,6 +8,7 @@ import { routes as r } from "../texts/routes";
 import { Button } from "../ui/button";
 import { Chip } from "../ui/chip";
 import { Area, Check, Field, Select } from "../ui/field";
+import { spansOf, textOf, WeekHours } from "../ui/week_hours";
 import type { Doc, Step } from "./route_tree";
 
 type Test = NonNullable<Step["test"]>;
@@ -234,14 +235,20 @@ function Targets({ doc, step, set }: { doc: Doc; step: Step; set: Set }) {
       );
     case "callback":
       return (
-        <Pick
-          label={r.queue}
-          value={step.queue ?? ""}
-          none={r.keep}
-          options={queues.filter((q) => q.active).map((q) => [q.id ?? "", q.name])}
-          onPick={(queue) => set({ queue })}
-        />
+        <>
+          <Pick
+            label={r.queue}
+            value={step.queue ?? ""}
+            none={r.keep}
+            options={queues.filter((q) => q.active).map((q) => [q.id ?? "", q.name])}
+            onPick={(queue) => set({ queue })}
+          />
+          <Check label={r.times} checked={step.times ?? false} onChange={(times) => set({ times })} />
+          {step.times && <p className="text-sm text-quiet">{r.timesHint}</p>}
+        </>
       );
+    case "survey":
+      return <p className="text-sm text-quiet">{r.surveyHint}</p>;
     case "voicemail":
       return (
         <Pick
@@ -385,6 +392,7 @@ function TestForm({ doc, test, onChange }: { doc: Doc; test: Test; onChange: (t:
         }
       />
       <Check label={r.not} checked={test.not ?? false} onChange={(not) => onChange({ ...test, not })} />
+      {test.is === "open" && <OwnHours test={test} onChange={onChange} />}
       {test.is === "kind" && (
         <Pick
           label={r.value}
@@ -451,6 +459,33 @@ function TestForm({ doc, test, onChange }: { doc: Doc; test: Test; onChange: (t:
             />
           )}
         </div>
+      )}
+    </>
+  );
+}
+
+/** OwnHours are hours that a test looks at in place of the line's. */
+function OwnHours({ test, onChange }: { test: Test; onChange: (t: Test) => void }) {
+  const hours = test.hours;
+  const without: Test = { ...test };
+  delete without.hours;
+  return (
+    <>
+      <Check
+        label={r.ownHours}
+        checked={hours !== undefined}
+        onChange={(own) => {
+          onChange(own ? { ...test, hours: { spans: spansOf("Mon-Fri 09:00-17:00"), off: [] } } : without);
+        }}
+      />
+      {hours && (
+        <WeekHours
+          label={r.ownHoursAre}
+          value={textOf(hours.spans)}
+          onChange={(text) => {
+            onChange({ ...test, hours: { ...hours, spans: spansOf(text) } });
+          }}
+        />
       )}
     </>
   );

@@ -30,6 +30,7 @@ import { RoleSettings } from "./roles";
 import { UsageSettings } from "./usage";
 import { StaffSettings } from "./staff";
 import { SurveySettings } from "./survey";
+import { WebFormSettings } from "./web_forms";
 import { firm, staff, trail } from "../texts/staff";
 import { health } from "../texts/line_health";
 import { usage } from "../texts/usage";
@@ -39,6 +40,7 @@ import { queues } from "../texts/queues";
 import { roles } from "../texts/roles";
 import { routes } from "../texts/routes";
 import { survey } from "../texts/survey";
+import { webForms } from "../texts/web_forms";
 
 const s = t.book.settings;
 const g = t.after.settingGroups;
@@ -59,6 +61,7 @@ const labels: Record<string, string> = {
   queues: queues.tab,
   routes: routes.tab,
   survey: survey.tab,
+  forms: webForms.tab,
   sound: t.voice.menu,
   prepared: t.voice.prepared.tab,
   recording: t.voice.rules.tab,
@@ -68,7 +71,13 @@ const labels: Record<string, string> = {
   scripts: t.after.scripts.tab,
   outcomes: t.after.settings.tab,
 };
-const about: Record<string, string> = { ...g.about, queues: queues.about, routes: routes.about, survey: survey.about };
+const about: Record<string, string> = {
+  ...g.about,
+  queues: queues.about,
+  routes: routes.about,
+  survey: survey.about,
+  forms: webForms.about,
+};
 const labelOf = (key: string) => labels[key] ?? key;
 
 /** Settings are what one may set: for the firm, as far as one's rights go, and for oneself. */
@@ -104,6 +113,7 @@ export function Settings() {
         { key: "lines", there: may("telephony"), part: <LineSettings /> },
         { key: "routes", there: may("telephony"), part: <RouteSettings /> },
         { key: "queues", there: may("telephony"), part: <QueueSettings /> },
+        { key: "forms", there: may("telephony"), part: <WebFormSettings /> },
         { key: "survey", there: may("telephony"), part: <SurveySettings /> },
         { key: "health", there: may("telephony"), part: <LineHealth /> },
         { key: "prepared", there: may("telephony"), part: <PreparedSettings /> },

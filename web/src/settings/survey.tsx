@@ -11,7 +11,7 @@ import { Cross } from "../ui/icons";
 import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
 import { useDraft } from "./draft";
-import { Hear } from "./route_step";
+import { SpokenTexts } from "./spoken_texts";
 
 type Survey = Schemas["SurveySettings"];
 type Question = Schemas["SurveyQuestion"];
@@ -82,15 +82,21 @@ function Form({ survey }: { survey: Survey }) {
           }}
         />
       </div>
-      <Words label={y.hello} text={draft.hello["en"] ?? ""} onChange={(en) => set({ hello: { ...draft.hello, en } })} />
+      <SpokenTexts
+        label={y.hello}
+        texts={draft.hello}
+        onChange={(hello) => {
+          set({ hello });
+        }}
+      />
       <ol className="flex flex-col gap-2">
         {draft.questions.map((q, i) => (
           <li key={q.id} className="flex items-start gap-3 border-t border-rule pt-2">
-            <Words
+            <SpokenTexts
               label={y.question(i + 1)}
-              text={q.texts["en"] ?? ""}
-              onChange={(en) => {
-                change(i, { texts: { ...q.texts, en } });
+              texts={q.texts}
+              onChange={(texts) => {
+                change(i, { texts });
               }}
             />
             <Select
@@ -130,11 +136,42 @@ function Form({ survey }: { survey: Survey }) {
           {y.add}
         </Button>
       )}
-      <Words
+      <SpokenTexts
         label={y.thanks}
-        text={draft.thanks["en"] ?? ""}
-        onChange={(en) => set({ thanks: { ...draft.thanks, en } })}
+        texts={draft.thanks}
+        onChange={(thanks) => {
+          set({ thanks });
+        }}
       />
+      <Check
+        label={y.byText}
+        checked={draft.by_text ?? false}
+        onChange={(by_text) => {
+          set({ by_text });
+        }}
+      />
+      {draft.by_text && (
+        <div className="grid grid-cols-2 gap-4">
+          <Area
+            label={y.text}
+            rows={3}
+            maxLength={300}
+            value={draft.text ?? ""}
+            onChange={(e) => {
+              set({ text: e.target.value });
+            }}
+          />
+          <Area
+            label={y.textWhy}
+            rows={3}
+            maxLength={300}
+            value={draft.text_why ?? ""}
+            onChange={(e) => {
+              set({ text_why: e.target.value });
+            }}
+          />
+        </div>
+      )}
       {save.error && (
         <p role="alert" className="text-ending">
           {save.error.message}
@@ -144,23 +181,6 @@ function Form({ survey }: { survey: Survey }) {
         {y.save}
       </Button>
     </form>
-  );
-}
-
-function Words({ label, text, onChange }: { label: string; text: string; onChange: (text: string) => void }) {
-  return (
-    <div className="min-w-0 flex-1">
-      <Area
-        label={label}
-        rows={2}
-        maxLength={1000}
-        value={text}
-        onChange={(e) => {
-          onChange(e.target.value);
-        }}
-      />
-      {text.trim() && <Hear text={text} language="en" />}
-    </div>
   );
 }
 

@@ -48,6 +48,8 @@ export const parties = {
     help: "Ask for help",
     helpHelp: "Those who lead see it, and can listen, whisper or step in.",
     helpAsked: "Those who lead see that you want help",
+    routeOf: (name: string) => `Route ${name}`,
+    routeHelp: "takes the call on",
     queueOf: (name: string) => `Queue ${name}`,
     queueFree: (free: number, waiting: number) =>
       `${free === 0 ? "nobody is free" : free === 1 ? "1 person is free" : `${String(free)} people are free`}, ${String(waiting)} waiting`,

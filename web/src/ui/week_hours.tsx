@@ -32,6 +32,29 @@ export function readWeek(text: string): Week | undefined {
 export const writeWeek = (week: Week) =>
   days.flatMap((d) => week[d].map((s) => `${d} ${s.from}-${s.to === "00:00" ? "24:00" : s.to}`)).join("\n");
 
+type DaySpan = { days: number[]; from: string; to: string };
+
+/** spansOf gives hours as routes have them: days are counted from Sunday, 0. */
+export function spansOf(text: string): DaySpan[] {
+  const week = readWeek(text) ?? none();
+  const spans: DaySpan[] = [];
+  days.forEach((day, i) => {
+    for (const { from, to } of week[day]) {
+      const same = spans.find((x) => x.from === from && x.to === to);
+      if (same) same.days.push((i + 1) % 7);
+      else spans.push({ days: [(i + 1) % 7], from, to });
+    }
+  });
+  return spans;
+}
+
+/** textOf is the other way round. */
+export const textOf = (spans: DaySpan[]) =>
+  spans
+    .flatMap((s) => s.days.map((d) => `${days[(d + 6) % 7] ?? "Mon"} ${s.from}-${s.to}`))
+    .sort((a, b) => days.indexOf(a.slice(0, 3) as Day) - days.indexOf(b.slice(0, 3) as Day))
+    .join("\n");
+
 /** WeekHours are the hours of a week, a row a day. No hours at all is always open. */
 export function WeekHours({
   label,
