@@ -106,10 +106,111 @@ func TestWhoIsNotAskedAboutACall(t *testing.T) {
 	}
 }
 
+// asksByText lets customers be asked by text who have pressed no key, and Berit be served and hang up herself.
+func (w *world) textedSurvey() contract.Call {
+	w.t.Helper()
+	w.approved()
+	w.surveys(func(s *contract.SurveySettings) { s.ByText = new(true) })
+	w.sits(w.ines)
+	ref, c := w.servedBy(w.ines)
+	w.until("it is decided", func() bool { return w.Queues.Asks(c.ID) })
+	require.True(w.t, w.sim.OutsideHangsUp(ref))
+	w.ended(c.ID)
+	w.filesAs(w.ines, c.Slip.ID)
+	return c
+}
+
+func TestWhoHasPressedNoKeyIsAskedByText(t *testing.T) {
+	w := newWorld(t)
+	c := w.textedSurvey()
+	asked := w.sent(1).Text
+	assert.Equal(t, mobileNumber, asked.To)
+	assert.Contains(t, asked.Body, "How likely are you to recommend us")
+	w.texts(mobileNumber, "When do you come on Thursday?")
+	assert.Equal(t, []string{"When do you come on Thursday?"}, w.unread(w.ines), "they write of something else")
+	w.texts(mobileNumber, "A 9, thank you")
+	w.until("the score is on the record", func() bool {
+		r, err := w.Book.Record(t.Context(), w.ines, w.berit)
+		require.NoError(t, err)
+		return r.Satisfaction != nil && r.Satisfaction.Score == 9 && r.Satisfaction.Tone == "would recommend"
+	})
+	assert.Equal(t, []string{"When do you come on Thursday?"}, w.unread(w.ines), "nobody owes an answer to a score")
+	assert.Contains(t, w.sent(2).Text.Body, "Would you tell us why?")
+	w.texts(mobileNumber, "Ines explained the pump with great patience.")
+	require.Len(t, *w.page(c.ID).Survey, 2)
+	remark := (*w.page(c.ID).Survey)[1]
+	assert.Equal(t, "Ines explained the pump with great patience.", *remark.Words)
+	assert.Equal(t, []string{*remark.Words}, w.unread(w.ines), "a remark may ask for something")
+	w.clock.Advance(time.Minute)
+	w.texts(mobileNumber, "10")
+	assert.Len(t, *w.page(c.ID).Survey, 2, "what was asked is answered")
+	assert.Equal(t, []string{"10"}, w.unread(w.ines))
+
+	// Who is erased has said nothing.
+	require.Equal(t, contract.ErasureStateDone, w.erases(w.admin(), w.berit).State)
+	assert.NotContains(t, w.everything(), "great patience")
+	var left int
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(), `SELECT count(*) FROM survey_texts WHERE e164 <> ''`).Scan(&left))
+	assert.Zero(t, left)
+}
+
+func TestWhoIsNotAskedByText(t *testing.T) {
+	t.Run("they have answered by keys", func(t *testing.T) {
+		w := newWorld(t)
+		w.approved()
+		w.surveys(func(s *contract.SurveySettings) { s.ByText, s.Questions = new(true), s.Questions[:1] })
+		w.sits(w.ines)
+		ref, c := w.servedBy(w.ines)
+		w.until("it is decided", func() bool { return w.Queues.Asks(c.ID) })
+		require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
+		w.hears(ref, "“How likely are you to recommend us? Press a number from 0, not at all, to 10.”")
+		require.True(t, w.sim.OutsidePresses(ref, "3"))
+		w.hears(ref, "“Thank you. Goodbye.”")
+		w.passes("the call ends", func() bool { return w.Calls.CallsInProgress() == 0 })
+		w.unasked()
+	})
+	t.Run("they have answered STOP", func(t *testing.T) {
+		w := newWorld(t)
+		w.texts(mobileNumber, "STOP")
+		w.textedSurvey()
+		w.unasked()
+	})
+}
+
+// unasked tells that nobody is asked by text.
+func (w *world) unasked() {
+	w.t.Helper()
+	w.until("it is decided", w.Queues.Surveys.Writes.Settled)
+	var n int
+	require.NoError(w.t, w.store.Pool.QueryRow(w.t.Context(), `SELECT count(*) FROM survey_texts`).Scan(&n))
+	assert.Zero(w.t, n)
+}
+
+func TestASurveyOnTheWayThroughARoute(t *testing.T) {
+	w := newWorld(t)
+	w.routed(contract.RouteStep{ID: "hello", Do: contract.RouteStepDoSay, Texts: inEnglish("Welcome")},
+		contract.RouteStep{ID: "ask", Do: contract.RouteStepDoSurvey},
+		contract.RouteStep{ID: "bye", Do: contract.RouteStepDoSay, Texts: inEnglish("Goodbye then")},
+		contract.RouteStep{ID: "end", Do: contract.RouteStepDoEnd})
+	w.surveys(func(s *contract.SurveySettings) { s.Active, s.Questions = false, s.Questions[:1] })
+	ref := w.comesIn(mobileNumber)
+	w.hears(ref, "“How likely are you to recommend us? Press a number from 0, not at all, to 10.”")
+	require.True(t, w.sim.OutsidePresses(ref, "1"))
+	require.True(t, w.sim.OutsidePresses(ref, "0"))
+	w.hears(ref, "“Goodbye then”")
+	w.until("the score is on the record", func() bool {
+		r, err := w.Book.Record(t.Context(), w.ines, w.berit)
+		require.NoError(t, err)
+		return r.Satisfaction != nil && r.Satisfaction.Score == 10
+	})
+	w.passes("the call ends", func() bool { return w.Calls.CallsInProgress() == 0 })
+}
+
 func TestASurveyThatCannotBe(t *testing.T) {
 	w := newWorld(t)
 	for name, change := range map[string]func(*contract.SurveySettings){
 		"questions": func(s *contract.SurveySettings) { s.Questions = nil },
+		"text":      func(s *contract.SurveySettings) { s.ByText, s.Text = new(true), new(" ") },
 		"hello":     func(s *contract.SurveySettings) { s.Hello = contract.SpokenTexts{"xx": "?"} },
 		"lines":     func(s *contract.SurveySettings) { s.Lines = []uuid.UUID{uuid.New()} },
 	} {

@@ -34,7 +34,7 @@ type formPage struct {
 
 // A person sends a form once or twice; whoever floods one is slowed down by the address, by the form and in all.
 var (
-	paceOfSender = pace{5, 2 * time.Minute}
+	paceOfSender = pace{10, time.Minute}
 	paceOfForm   = pace{60, time.Second}
 )
 
@@ -90,7 +90,7 @@ func (s *Server) webForm(c *gin.Context) {
 	p.In = filledIn(c.Request.PostForm.Get)
 	if !s.forms.sent(mark, c.ClientIP(), time.Now()) {
 		p.Trouble = tooOften
-		c.Header("Retry-After", "120")
+		c.Header("Retry-After", "60")
 		p.show(c, http.StatusTooManyRequests)
 		return
 	}

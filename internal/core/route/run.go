@@ -488,8 +488,9 @@ func (m *machine) keyed(digits string) {
 	case Callback:
 		m.chooses(digits)
 	case Queue:
-		for _, key := range digits {
+		for i, key := range digits {
 			if o := m.doing.option(string(key)); o != nil {
+				m.keepAhead(digits[i+1:])
 				m.do(LeaveQueue{})
 				m.into(m.doing, o.Steps)
 				m.goOn()

@@ -36,18 +36,12 @@ func (ps *Parties) Ask(ctx context.Context, a firm.Actor, id uuid.UUID, r contra
 		return contract.Call{}, err
 	}
 	in := call.Ask{By: a.ID.String(), As: roleOf[r.As], Word: firm.CleanText(optional.Value(r.Word))}
-	given := 0
-	for _, is := range []bool{r.ColleagueID != nil, r.NumberID != nil, r.Typed != nil, r.LineID != nil,
-		r.QueueID != nil, r.VoicemailOf != nil} {
-		if is {
-			given++
-		}
-	}
+	toNobody := count(r.LineID != nil, r.QueueID != nil, r.RouteID != nil, r.VoicemailOf != nil)
 	var err error
 	switch {
-	case given != 1:
+	case toNobody+count(r.ColleagueID != nil, r.NumberID != nil, r.Typed != nil) != 1:
 		err = firm.Wrong("colleague_id", "give either a colleague or a number")
-	case r.LineID != nil || r.QueueID != nil || r.VoicemailOf != nil:
+	case toNobody == 1:
 		return ps.give(ctx, a, id, r)
 	case r.ColleagueID != nil:
 		err = ps.colleague(ctx, a, &in, *r.ColleagueID)
@@ -67,6 +61,16 @@ func (ps *Parties) Ask(ctx context.Context, a firm.Actor, id uuid.UUID, r contra
 		ps.InBackground(func(ctx context.Context) { ps.ringAsked(ctx, id, in.To, a.Name) })
 	}
 	return ps.CallView(ctx, a, id)
+}
+
+// count tells how many are so.
+func count(is ...bool) (n int) {
+	for _, so := range is {
+		if so {
+			n++
+		}
+	}
+	return n
 }
 
 // colleague fills in whom of the firm is asked: who stands in for somebody that is away. Errors: *FieldError,

@@ -41,6 +41,13 @@ func (w *Writes) Add(do func(context.Context) error) {
 	}
 }
 
+// Settled tells whether all of it is written down.
+func (w *Writes) Settled() bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return len(w.todo) == 0
+}
+
 func (w *Writes) on(ctx context.Context) {
 	for {
 		w.mu.Lock()

@@ -228,7 +228,7 @@ func (x *asked) keepsRemark() {
 func (x *asked) keeps(p db.InsertSurveyAnswerParams) {
 	p.CallID, p.At = x.id, x.sv.Clock.Now()
 	records := x.sv.Calls.Records(x.id)
-	x.sv.writes.Add(func(ctx context.Context) error {
+	x.sv.Writes.Add(func(ctx context.Context) error {
 		if err := x.sv.Store.InsertSurveyAnswer(ctx, p); err != nil {
 			return err
 		}

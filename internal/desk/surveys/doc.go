@@ -31,14 +31,14 @@ type Surveys struct {
 	asked   map[uuid.UUID]*asked // by call
 	scored  []uuid.UUID          // calls of which somebody has written, who is told once that is committed
 
-	writes *firm.Writes
+	Writes *firm.Writes
 }
 
 // New makes the surveys of a firm; speaks tells the language of who calls, "" where that is not known.
 func New(c *calls.Calls, o *outreach.Outreach, speaks func(ctx context.Context, call uuid.UUID) string) *Surveys {
 	return &Surveys{Firm: c.Firm, Calls: c, Outreach: o, speaks: speaks, after: map[uuid.UUID]asks{},
 		decided: map[uuid.UUID]bool{}, asking: map[uuid.UUID]bool{}, asked: map[uuid.UUID]*asked{},
-		writes: firm.NewWrites(c.Firm, "what a customer answered", nil)}
+		Writes: firm.NewWrites(c.Firm, "what a customer answered", nil)}
 }
 
 // Changed is told of every change of every call.

@@ -48,7 +48,7 @@ func (sv *Surveys) asksByText(id uuid.UUID, set asks, chosen bool, s *call.State
 		record = &records[0]
 	}
 	to := out.Address
-	sv.writes.Add(func(ctx context.Context) error { // after what they have answered by keys
+	sv.Writes.Add(func(ctx context.Context) error { // after what they have answered by keys
 		if scored, err := sv.Store.ScoredCall(ctx, id); err != nil || scored {
 			return err
 		}
