@@ -63,15 +63,15 @@ var firmQueues = []struct {
 
 func says(en, fr string) map[string]string { return map[string]string{"en": en, "fr": fr} }
 
-// waits lets somebody wait in a queue, where 1 is a callback.
-func waits(id, queue string, priority int) route.Step {
+// waits lets somebody wait in a queue, where 1 is a callback; times: at a time of their own choosing, if they wish.
+func waits(id, queue string, priority int, times bool) route.Step {
 	return route.Step{
 		ID:       id,
 		Do:       route.Queue,
 		Queue:    queueID(queue).String(),
 		Priority: priority,
 		Options: []route.Option{
-			{Key: "1", Steps: []route.Step{{ID: id + "-back", Do: route.Callback}}}},
+			{Key: "1", Steps: []route.Step{{ID: id + "-back", Do: route.Callback, Times: times}}}},
 	}
 }
 
@@ -89,7 +89,7 @@ func hotline() route.Route {
 				ID:      "owner",
 				Do:      route.Owner,
 				Seconds: 15,
-			}, waits("again", "Service", 1), {ID: "case-message", Do: route.Voicemail}}},
+			}, waits("again", "Service", 1, false), {ID: "case-message", Do: route.Voicemail}}},
 		{
 			ID: "menu",
 			Do: route.Menu,
@@ -97,8 +97,8 @@ func hotline() route.Route {
 				"To hear how your order stands press 3.", "Pour une pompe ou une fuite, appuyez sur 1. Pour votre contrat "+
 				"d’entretien, appuyez sur 2. Pour savoir où en est votre commande, appuyez sur 3."),
 			Options: []route.Option{
-				{Key: "1", Steps: []route.Step{waits("pumps", "Service", 0)}},
-				{Key: "2", Steps: []route.Step{waits("contracts", "Contracts", 0)}},
+				{Key: "1", Steps: []route.Step{waits("pumps", "Service", 0, false)}},
+				{Key: "2", Steps: []route.Step{waits("contracts", "Contracts", 0, false)}},
 				{
 					Key: "3",
 					Steps: []route.Step{
@@ -107,7 +107,7 @@ func hotline() route.Route {
 					},
 				},
 			},
-			Else: []route.Step{waits("anything", "Service", 0)},
+			Else: []route.Step{waits("anything", "Service", 0, false)},
 		},
 		{ID: "message", Do: route.Voicemail},
 	}}
@@ -118,7 +118,7 @@ func salesDoor() route.Route {
 	return route.Route{Languages: []string{"en"}, Steps: []route.Step{
 		{ID: "hello", Do: route.Say, Texts: map[string]string{"en": "Lindenfall Cisterns, hello."}},
 		{ID: "owner", Do: route.Owner, Seconds: 15},
-		waits("sales", "Sales", 0),
+		waits("sales", "Sales", 0, true),
 		{ID: "message", Do: route.Voicemail},
 	}}
 }
@@ -167,6 +167,12 @@ func (m *maker) queues(ctx context.Context, tx pgx.Tx) error {
 	batch.Queue(`UPDATE queues SET settings = settings || jsonb_build_object('writing', jsonb_build_object(
 			'lines', jsonb_build_array($2::text), 'mails', false, 'words', '[]'::jsonb, 'senders', '[]'::jsonb,
 			'at_once', 2, 'minutes', 60)) WHERE id = $1`, queueID("Contracts"), m.lines[6].String())
+	// Whoever looks at the firm's own page can be called, or write.
+	form := uuid.NewSHA1(uuid.NameSpaceOID, []byte("web form Contact page"))
+	batch.Queue(`INSERT INTO web_forms (id, queue_id, line_id, name, title, hello, calls, messages, makes_case, sites, salt)
+		VALUES ($1, $2, $3, 'Contact page', 'Talk to Lindenfall Cisterns', $4, true, true, true,
+			'{https://www.lindenfall.example}', $5)`,
+		form, queueID("Sales"), m.lines[1], "Tell us when it suits you, and somebody who knows tanks calls you.", form[:])
 	// Who called the hotline, or about a contract, is asked about it.
 	batch.Queue(`INSERT INTO settings (key, value) VALUES ('survey', $1)`, fmt.Appendf(nil, `{"active":true,"lines":["%s","%s"],"share":100,"every_days":30,
 		"hello":{"en":"Please stay for a few short questions.","fr":"Restez en ligne pour quelques courtes questions."},

@@ -93,14 +93,14 @@ func (s *Step) Sentence(n Names, language string) string {
 		}
 		return "Let them wait in " + named(n.Queues, s.Queue, "a queue") + first + "."
 	case Callback:
-		when := ""
+		where, times := "", ": they keep their place in the queue"
+		if s.Queue != "" {
+			where, times = " in "+named(n.Queues, s.Queue, "a queue"), ""
+		}
 		if s.Times {
-			when = ", or at a time that they choose"
+			times = ": they keep their place, or choose a time"
 		}
-		if s.Queue == "" {
-			return "Take a callback: they keep their place in the queue" + when + "."
-		}
-		return "Take a callback in " + named(n.Queues, s.Queue, "a queue") + when + "."
+		return "Take a callback" + where + times + "."
 	case Survey:
 		return "Ask what they thought of it."
 	case Voicemail:

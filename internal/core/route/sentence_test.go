@@ -69,6 +69,7 @@ func TestSentences(t *testing.T) {
 		{route.Step{Do: route.Queue, Queue: "q", Priority: 2}, "Let them wait in “Service”, with priority +2."},
 		{route.Step{Do: route.Queue, Queue: "?", Priority: -1}, "Let them wait in a queue, with priority −1."},
 		{route.Step{Do: route.Callback}, "Take a callback: they keep their place in the queue."},
+		{route.Step{Do: route.Callback, Times: true}, "Take a callback: they keep their place, or choose a time."},
 		{route.Step{Do: route.Callback, Queue: "q"}, "Take a callback in “Service”."},
 		{route.Step{Do: route.Voicemail, User: "m"}, "Take a voicemail for “Marc”."},
 		{route.Step{Do: route.Tell, What: route.TellHours}, "Say when we are open."},

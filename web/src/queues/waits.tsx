@@ -67,12 +67,13 @@ export function QueueWaits({ most = 4 }: { most?: number }) {
 export function WaitLine({ wait: w, named = true }: { wait: Wait; named?: boolean }) {
   const now = useNow(1000);
   const take = useTakeWait();
+  const later = w.due && Date.parse(w.due) > now ? w.due : "";
   const late = w.late ? (q.late[w.late] ?? "") : "";
   const tone = w.late === "late" ? "text-ending" : w.late === "soon late" ? "text-waiting" : "";
   return (
     <li className={`border-b border-rule py-1.5 ${w.turn ? "bg-waiting-soft" : ""}`}>
       <div className="flex items-baseline justify-between gap-2">
-        <span className="name truncate" title={w.display}>
+        <span className="name truncate" title={`${w.name}, ${w.display}`}>
           {w.name}
         </span>
         <span className={`shrink-0 font-semibold ${tone}`}>
@@ -80,15 +81,14 @@ export function WaitLine({ wait: w, named = true }: { wait: Wait; named?: boolea
           {late && <span className="text-sm font-normal"> {late}</span>}
         </span>
       </div>
+      {w.about && <p className="line-clamp-2 text-sm">“{w.about}”</p>}
       <div className="flex flex-wrap items-center gap-x-2 text-sm text-quiet">
         <span className="min-w-0 flex-1 truncate">
           {[
-            w.callback ? (w.turn ? q.yourTurn : q.callback) : "",
+            w.callback ? (w.turn ? q.yourTurn : later ? q.callbackAt(shortTime(later)) : q.callback) : "",
             w.message !== undefined ? q.wrote(w.message) : "",
-            w.about ? `“${w.about}”` : "",
             named ? w.queue : "",
             w.line === w.queue ? "" : w.line,
-            w.due && Date.parse(w.due) > now ? q.notBefore(shortTime(w.due)) : "",
             w.rings.length > 0 ? q.rings(w.rings.join(", ")) : "",
           ]
             .filter(Boolean)

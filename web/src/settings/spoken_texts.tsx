@@ -24,7 +24,7 @@ export function SpokenTexts({
   const shown = languages.filter((l) => l === "en" || texts[l] || added.includes(l));
   const others = languages.filter((l) => !shown.includes(l));
   return (
-    <div className="min-w-0 flex-1">
+    <div className="flex min-w-0 flex-1 flex-col gap-2">
       {shown.map((language) => (
         <div key={language}>
           <Area
@@ -43,6 +43,8 @@ export function SpokenTexts({
         <Select
           label={r.addLanguageTo(label)}
           hidden
+          aside
+          className="w-44"
           value=""
           onChange={(e) => {
             if (e.target.value) setAdded([...added, e.target.value]);

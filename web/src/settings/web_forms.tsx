@@ -270,13 +270,7 @@ function Address({ id, form }: { id: string; form: Form }) {
         ] as const
       ).map(([label, text]) => (
         <div key={label} className="flex items-end gap-2">
-          <Field
-            label={label}
-            readOnly
-            className="min-w-0 flex-1 font-mono text-sm"
-            value={text}
-            onChange={() => undefined}
-          />
+          <Field label={label} readOnly className="min-w-0 flex-1" value={text} onChange={() => undefined} />
           <Button
             aria-label={`${w.copy}: ${label}`}
             onClick={() => {

@@ -2,7 +2,7 @@
 
 export const survey = {
   tab: "Survey",
-  about: "satisfaction score recommend NPS customer feedback questions remark",
+  about: "satisfaction score recommend customer feedback questions remark",
   intro:
     "Once the rep has hung up, customers can answer a few questions by keys, and say a remark. The score is on their record at once, at their next ring, and routes can use it.",
   active: "ask customers after conversations",

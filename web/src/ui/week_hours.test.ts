@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { readWeek, writeWeek } from "./week_hours";
+import { readWeek, spansOf, textOf, writeWeek } from "./week_hours";
 
 describe("the hours of a week", () => {
   it("are read as the server writes them, and written a day a line", () => {
@@ -24,5 +24,19 @@ describe("the hours of a week", () => {
       expect(readWeek(text)).toBeUndefined();
     }
     expect(readWeek("")?.Mon).toEqual([]);
+  });
+
+  it("are spans with days from Sunday, as routes have them, and come back as they were", () => {
+    const text = "Mon 09:00-12:00\nMon 13:00-17:00\nTue 09:00-12:00\nSun 20:00-24:00";
+    const spans = spansOf(text);
+    expect(spans).toEqual([
+      { days: [1, 2], from: "09:00", to: "12:00" },
+      { days: [1], from: "13:00", to: "17:00" },
+      { days: [0], from: "20:00", to: "24:00" },
+    ]);
+    expect(textOf(spansOf("Mon-Fri 09:00-17:00"))).toBe(
+      "Mon 09:00-17:00\nTue 09:00-17:00\nWed 09:00-17:00\nThu 09:00-17:00\nFri 09:00-17:00",
+    );
+    expect(spansOf("")).toEqual([]);
   });
 });

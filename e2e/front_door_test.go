@@ -1,0 +1,184 @@
+package e2e_test
+
+import (
+	"math"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"trundo/internal/carrier"
+	"trundo/internal/core/audio"
+	"trundo/internal/formats"
+)
+
+// salesE164 is the sales line, which goes by a route.
+const salesE164 = "+14135550110"
+
+func TestAVisitorOfTheFirmsPageIsCalled(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	ada, ines := w.signedIn(t, "Ada"), w.signedIn(t, "Ines Calloway")
+	ada.visit("/settings?tab=forms")
+	ada.see("Contact page", "main")
+	ada.looks("forms")
+	ada.accessible("web forms")
+	path := eval[string](ada, `new URL([...document.querySelectorAll('main a')].find((a) => a.href.includes('/form/')).href).pathname`)
+
+	visitor := open(t, w.url)
+	visitor.visit(path)
+	visitor.see("Talk to Lindenfall Cisterns")
+	visitor.looks("form")
+	visitor.accessible("a form")
+	opened := time.Now()
+	visitor.fill("Your name", "Aurelio Bartholomew Castellanos-Featherstone")
+	visitor.fill("Telephone number", "12")
+	visitor.fill("What is it about?", "A tank of 40,000 litres beneath the new car park")
+	require.Eventually(t, func() bool { return time.Since(opened) > 3*time.Second }, patience, pace, "as a person would")
+	visitor.click("button", "Send")
+	visitor.until("the number is said to be wrong", `document.activeElement && document.querySelector('#number').ariaInvalid === 'true'`)
+	visitor.looks("form-wrong")
+	visitor.fill("Telephone number", "413 555 0161")
+	opened = time.Now()
+	require.Eventually(t, func() bool { return time.Since(opened) > 3*time.Second }, patience, pace, "as a person would")
+	visitor.click("radio", "write to me")
+	visitor.until("they are asked where to write", `document.querySelector('#mail').checkVisibility() && !document.querySelector('#number').checkVisibility()`)
+	visitor.click("radio", "call me")
+	visitor.click("button", "Send")
+	visitor.see("Thank you. We will call you as soon as it is your turn.")
+	visitor.looks("form-done")
+
+	ines.see("Aurelio Bartholomew Castellanos-Featherstone", "[data-testid=queue-waits]")
+	ines.see("40,000 litres", "[data-testid=queue-waits]")
+	ines.looks("form-waits")
+	ines.click("button", "Call ", "[data-testid=queue-waits]")
+	ines.see("413 555 0161", slipPart)
+
+	// A new address: the old one leads nowhere.
+	ada.click("button", "Contact page", "main")
+	ada.looks("form-edit")
+	ada.click("button", "New address")
+	ada.click("button", "New address", "[role=dialog]")
+	ada.until("it has another address", `![...document.querySelectorAll('main a')].some((a) => a.href.includes(`+quote(path)+`))`)
+	require.Eventually(t, func() bool {
+		visitor.visit(path)
+		return eval[bool](visitor, `document.body.innerText.includes('There is no form at this address any more')`)
+	}, patience, pace)
+}
+
+func TestACallerChoosesWhenTheyAreCalledBack(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	ines := w.signedIn(t, "Ines Calloway")
+	w.calling(ines)
+	ref, err := w.sim.CallIn("+14135550188", salesE164)
+	require.NoError(t, err)
+	w.heard(t, ref, "“You are next.")
+	require.True(t, w.sim.OutsidePresses(ref, "1"))
+	w.heard(t, ref, "“To be called back when it is your turn, press 1. To choose a time, press 2.”")
+	require.True(t, w.sim.OutsidePresses(ref, "2"))
+	w.heard(t, ref, "“Type the time as four digits")
+	require.True(t, w.sim.OutsidePresses(ref, "1430"))
+	w.heard(t, ref, "“Thank you. We will call you ")
+	ines.see("call back at ", "[data-testid=queue-waits]")
+	ines.looks("callback-time")
+}
+
+// ear is somebody outside who only listens.
+type ear struct {
+	mu    sync.Mutex
+	heard []int16
+}
+
+func (e *ear) Read(*[carrier.FrameBytes]byte) bool { return false }
+
+func (e *ear) Write(frame *[carrier.FrameBytes]byte) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	for _, code := range frame {
+		e.heard = append(e.heard, audio.Decode(code))
+	}
+}
+
+// likeness is how alike what was heard is to a text as it is spoken, wherever it begins: the correlation of their
+// spectrograms, 1 for the same and 0 for what has nothing in common.
+func (e *ear) likeness(spoken []int16) float64 {
+	e.mu.Lock()
+	heard := spectrogram(e.heard)
+	e.mu.Unlock()
+	want := spectrogram(spoken)
+	best := 0.0
+	for from := 0; from+len(want) <= len(heard); from++ {
+		best = math.Max(best, correlation(heard[from:from+len(want)], want))
+	}
+	return best
+}
+
+// bands of a spectrogram are 16 from 200 to 3,200 Hz, for each 20 ms.
+type bands [16]float64
+
+func spectrogram(sound []int16) (all []bands) {
+	const block = audio.Rate / 50
+	for ; len(sound) >= block; sound = sound[block:] {
+		var b bands
+		for i := range b {
+			w := 2 * math.Pi * 200 * float64(i+1) / audio.Rate
+			var re, im float64
+			for n, x := range sound[:block] {
+				re += float64(x) * math.Cos(w*float64(n))
+				im += float64(x) * math.Sin(w*float64(n))
+			}
+			b[i] = math.Log1p(math.Hypot(re, im) / block)
+		}
+		all = append(all, b)
+	}
+	return all
+}
+
+func correlation(a, b []bands) float64 {
+	var meanA, meanB, ab, aa, bb float64
+	n := float64(len(a) * len(bands{}))
+	for t := range a {
+		for i := range a[t] {
+			meanA, meanB = meanA+a[t][i]/n, meanB+b[t][i]/n
+		}
+	}
+	for t := range a {
+		for i := range a[t] {
+			x, y := a[t][i]-meanA, b[t][i]-meanB
+			ab, aa, bb = ab+x*y, aa+x*x, bb+y*y
+		}
+	}
+	if aa == 0 || bb == 0 {
+		return 0
+	}
+	return ab / math.Sqrt(aa*bb)
+}
+
+func TestAnAnnouncementIsHeard(t *testing.T) {
+	t.Parallel()
+	w := startSpeaking(t)
+	ines := w.signedIn(t, "Ines Calloway")
+	w.calling(ines)
+	voice := func(text string) []int16 {
+		file, err := w.Desk.Voices.SpokenFile(t.Context(), text, "en")
+		require.NoError(t, err)
+		sound := make([]int16, 0, len(file))
+		for _, code := range file[len(formats.WAVHeader(1, len(file))):] {
+			sound = append(sound, audio.Decode(code))
+		}
+		return sound
+	}
+	next, other := voice("You are next."), voice("The office is closed on Thursdays.")
+	ref, err := w.sim.CallIn("+14135550188", salesE164)
+	require.NoError(t, err)
+	var caller ear
+	require.Eventually(t, func() bool { return w.sim.OutsideSpeaks(ref, &caller) }, patience, pace, "the attendant picks up")
+	w.heard(t, ref, "“You are next.")
+	heard := 0.0
+	require.Eventually(t, func() bool { heard = caller.likeness(next); return heard > 0.9 }, 2*patience, pace,
+		"they hear that they are next: %v", &heard)
+	assert.Less(t, caller.likeness(other), 0.7, "and not what nobody said")
+}
