@@ -5542,6 +5542,9 @@ type QueueSettings struct {
 	TargetSeconds int  `json:"target_seconds"`
 	Version       *int `json:"version,omitempty"`
 
+	// Voicemails Whoever leaves a voicemail after waiting here is called back in the place that they had
+	Voicemails *bool `json:"voicemails,omitempty"`
+
 	// Writing Which messages for nobody in particular wait in the queue
 	Writing QueueWriting `json:"writing"`
 	Zone    string       `json:"zone"`
@@ -7194,9 +7197,12 @@ type WaitingCall struct {
 	Help bool `json:"help"`
 
 	// Late How a wait stands to the queue's target
-	Late    *Lateness `json:"late,omitempty"`
-	Line    string    `json:"line"`
-	MayMove *bool     `json:"may_move,omitempty"`
+	Late *Lateness `json:"late,omitempty"`
+
+	// LeftSeconds Of a callback: how long the message is that they left on the call
+	LeftSeconds *int   `json:"left_seconds,omitempty"`
+	Line        string `json:"line"`
+	MayMove     *bool  `json:"may_move,omitempty"`
 
 	// MayTake The reader may take them out of turn
 	MayTake *bool `json:"may_take,omitempty"`

@@ -113,3 +113,89 @@ func TestARepGivesACallToARoute(t *testing.T) {
 		return !there || s.Phase() == call.PhaseEnded
 	})
 }
+
+// withVoicemail is a front door with 2 for voicemail while waiting.
+func withVoicemail(queue uuid.UUID) []contract.RouteStep {
+	steps := frontDoor(queue)
+	*steps[1].Options = append(*steps[1].Options, contract.RouteOption{Key: "2",
+		Steps: []contract.RouteStep{{ID: "record", Do: contract.RouteStepDoVoicemail}}})
+	return steps
+}
+
+func TestAVoicemailKeepsThePlaceInTheQueue(t *testing.T) {
+	w := newWorld(t)
+	q := w.queue("Service", func(q *contract.QueueSettings) { q.Voicemails, q.Retries = new(true), 0 }, w.ines)
+	w.routed(withVoicemail(*q.ID)...)
+	w.sits(w.ines)
+	busy := w.calls()
+	ref := w.comesIn("+14135550188")
+	w.hears(ref, "music")
+	wait := w.waiting(w.ines)[0]
+	w.clock.Advance(time.Minute)
+	require.True(t, w.sim.OutsidePresses(ref, "2"))
+	w.hears(ref, "a tone; now a message is left")
+	w.clock.Advance(20 * time.Second)
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	w.until("they wait to be called back", func() bool { return len(w.waiting(w.ines)) == 1 })
+	back := w.waiting(w.ines)[0]
+	assert.True(t, *back.Callback)
+	assert.WithinDuration(t, wait.Since, back.Since, 0, "in the place that they had")
+	w.until("it is known how long the message is", func() bool {
+		b := w.waiting(w.ines)[0]
+		return b.LeftSeconds != nil && *b.LeftSeconds >= 15
+	})
+	w.until("it is owed to nobody besides", func() bool { return len(w.missed(w.ines)) == 0 })
+
+	// It is her turn, and nobody answers: now it is owed.
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, busy.ID))
+	w.filesAs(w.ines, busy.Slip.ID)
+	w.passes("it is her turn", func() bool { return *w.waiting(w.ines)[0].Turn })
+	w.behaviour.RingsOn = true
+	c, err := w.Queues.TakeWait(t.Context(), w.ines, key(), *back.WaitID)
+	require.NoError(t, err)
+	w.passes("it rings", func() bool { return w.phase(c.ID) == contract.PhaseRinging })
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
+	w.until("it is owed", func() bool { return len(w.missed(w.ines)) == 1 && len(w.waiting(w.ines)) == 0 })
+}
+
+func TestWhoHangsUpWithoutAMessageHasCalledInVain(t *testing.T) {
+	w := newWorld(t)
+	q := w.queue("Service", func(q *contract.QueueSettings) { q.Voicemails = new(true) }, w.ines)
+	w.routed(withVoicemail(*q.ID)...)
+	w.sits(w.ines)
+	w.calls()
+	ref := w.comesIn("+14135550188")
+	w.hears(ref, "music")
+	require.True(t, w.sim.OutsidePresses(ref, "2"))
+	require.True(t, w.sim.OutsideHangsUp(ref))
+	w.until("it is owed", func() bool { return len(w.missed(w.ines)) == 1 })
+	assert.Empty(t, w.waiting(w.ines))
+}
+
+func TestAConversationSettlesACallback(t *testing.T) {
+	w := newWorld(t)
+	q := w.queue("Service", nil, w.ines)
+	w.routed(frontDoor(*q.ID)...)
+	w.sits(w.ines)
+	busy := w.calls()
+	ref := w.comesIn("+14135550188")
+	w.hears(ref, "music")
+	require.True(t, w.sim.OutsidePresses(ref, "1"))
+	w.passes("they are to be called back", func() bool { x := w.waiting(w.ines); return len(x) == 1 && x[0].Callback != nil })
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, busy.ID))
+	w.filesAs(w.ines, busy.Slip.ID)
+	w.behaviour.RingsOn = false
+	// A colleague calls them from somewhere else, and talks with them.
+	c, err := w.Calls.PlaceCall(t.Context(), w.tomas, key(), contract.NewCall{Typed: new("+14135550188")})
+	require.NoError(t, err)
+	w.passes("they talk", func() bool { return w.phase(c.ID) == contract.PhaseSpeaking })
+	w.clock.Advance(time.Minute)
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.tomas, c.ID))
+	w.until("nobody has to call them back", func() bool { return len(w.waiting(w.ines)) == 0 })
+	var how string
+	var by uuid.UUID
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+		`SELECT how, answered_by FROM queue_waits WHERE kind = 'callback'`).Scan(&how, &by))
+	assert.Equal(t, "called", how)
+	assert.Equal(t, w.tomas.ID, by)
+}

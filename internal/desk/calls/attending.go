@@ -28,6 +28,8 @@ type Router interface {
 	Keyed(id uuid.UUID, digits string)
 	// MayBeFree is told when somebody may be free who was not.
 	MayBeFree()
+	// Waits is told that what waits and is kept may have changed.
+	Waits()
 	// Asks tells whether the customer of a call is to be asked about it once its rep hangs up.
 	Asks(id uuid.UUID) bool
 	// RoutesToGive are the routes to which a call can be given, by name.

@@ -345,6 +345,9 @@ func (cs *Calls) callSaved(id uuid.UUID, state call.State, settled bool) {
 		}
 		if settled {
 			cs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+			if cs.router != nil {
+				cs.router.Waits()
+			}
 		} else {
 			for rep := range c.parts {
 				cs.PublishLane(rep)

@@ -63,7 +63,11 @@ func settleBy(ctx context.Context, q *db.Queries, id uuid.UUID, r touch.Return, 
 	}
 	n, err := q.SettleUnreturned(ctx,
 		db.SettleUnreturnedParams{CallID: id, Settles: r.Settles(), How: string(r), At: at})
-	return n > 0, err
+	if err != nil || r != touch.ByTalking {
+		return n > 0, err
+	}
+	backs, err := q.SettleCallbacks(ctx, db.SettleCallbacksParams{CallID: id, At: at})
+	return n+backs > 0, err
 }
 
 // Weigh looks again at what a call that is over was worth, now that its outcome has been said, corrected or taken back.

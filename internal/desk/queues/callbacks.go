@@ -69,6 +69,37 @@ func (g *going) calledBack(ctx context.Context, e route.TakeCallback) bool {
 	return true
 }
 
+// mayWaitOn lets who leaves a voicemail after waiting in a queue be called back in their place, where the queue wishes.
+func (qs *Queues) mayWaitOn(g *going) {
+	if g.last == nil || !g.queue.Voicemails || g.caller.e164 == "" {
+		return
+	}
+	p := qs.row(g, g.queue, qs.Clock.Now())
+	p.Kind, p.Since, p.Priority = "callback", g.last.since, g.last.priority
+	qs.mu.Lock()
+	qs.recorded[g.id] = p
+	qs.mu.Unlock()
+}
+
+// waitsOn notes, at the end of a call, the callback of who has left a voicemail; who has left none has called in vain.
+func (qs *Queues) waitsOn(id uuid.UUID, s *call.State) {
+	qs.mu.Lock()
+	p, may := qs.recorded[id]
+	delete(qs.recorded, id)
+	qs.mu.Unlock()
+	if !may || s.Message() == 0 {
+		return
+	}
+	qs.writes.Add(func(ctx context.Context) error {
+		if err := qs.note(ctx, p); err != nil {
+			return err
+		}
+		qs.Waits()
+		qs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane}) // it is not missed besides
+		return nil
+	})
+}
+
 // CallBack notes that somebody is to be called back by a queue who has not called; Kind and ID of p are set here.
 func (qs *Queues) CallBack(ctx context.Context, p db.InsertQueueWaitParams) error {
 	p.ID, p.Kind = store.NewID(), "callback"

@@ -44,6 +44,8 @@ type Queues struct {
 	given   map[string]time.Time // users to whom something has just been given, until it rings
 	turns   map[uuid.UUID]turn   // callbacks whose turn it is
 
+	recorded map[uuid.UUID]db.InsertQueueWaitParams // callbacks of calls that are at voicemail
+
 	writes *firm.Writes
 	woken  chan struct{}
 }
@@ -51,7 +53,8 @@ type Queues struct {
 // New makes the routes and queues of a firm.
 func New(c *calls.Calls, o *outreach.Outreach) *Queues {
 	qs := &Queues{Firm: c.Firm, Calls: c, Book: c.Book, going: map[uuid.UUID]*going{}, waiting: map[uuid.UUID]*wait{},
-		misses: map[string]int{}, given: map[string]time.Time{}, turns: map[uuid.UUID]turn{},
+		misses: map[string]int{}, given: map[string]time.Time{}, turns: map[uuid.UUID]turn{}, recorded: map[uuid.UUID]db.InsertQueueWaitParams{},
+
 		woken: make(chan struct{}, 1)}
 	qs.writes = firm.NewWrites(c.Firm, "how a queue goes on", qs.changedOpen)
 	qs.Surveys = surveys.New(c, o, func(ctx context.Context, id uuid.UUID) string {
@@ -83,6 +86,9 @@ func (qs *Queues) Changed(id uuid.UUID, s *call.State) {
 		case g.changed <- struct{}{}:
 		default: // it has not looked at the last change yet
 		}
+	}
+	if s.Phase() == call.PhaseEnded {
+		qs.waitsOn(id, s)
 	}
 	if s.Phase() == call.PhaseEnded || !s.Answered().IsZero() {
 		qs.MayBeFree()

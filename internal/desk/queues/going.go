@@ -43,7 +43,8 @@ type going struct {
 	alarms   map[alarm]time.Time
 	given    bool // a rep gave the call away: it goes back to them
 	over     bool
-	wait     *wait // in the queue in which they are, or were last
+	wait     *wait // in the queue in which they are
+	last     *wait // in the queue in which they are, or were last
 	queue    *Queue
 	in       bool // they wait in it now
 	comforts int  // that were said
@@ -305,6 +306,7 @@ func (g *going) moves(ctx context.Context, e route.Effect) route.Event {
 		if g.wait != nil {
 			g.qs.leave(g.wait, "voicemail", "", nil)
 		}
+		g.qs.mayWaitOn(g)
 		g.in, g.over = false, true
 		ar.TakeMessage(ctx, g.id, box, g.why("it went to voicemail"))
 	case route.Finish:

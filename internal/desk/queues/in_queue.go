@@ -28,7 +28,7 @@ func (g *going) joins(ctx context.Context, e route.JoinQueue) route.Event {
 	if refusal != "" {
 		return route.Nobody{}
 	}
-	g.wait, g.queue, g.in = w, q, true
+	g.wait, g.last, g.queue, g.in = w, w, q, true
 	g.qs.Calls.Arrivals.Music(g.id, false)
 	g.alarmIn(alarmLimit, q.limits().Keeps(g.qs.Clock.Since(w.since)))
 	if !back {

@@ -287,6 +287,9 @@ func (qs *Queues) Waiting(ctx context.Context, a firm.Actor) ([]contract.Waiting
 		if b.Word != "" {
 			v.About = new(firm.Shorten(b.Word, 120))
 		}
+		if b.MessageMs > 0 {
+			v.LeftSeconds = new(int(b.MessageMs / 1000))
+		}
 		v.CallID = optional.Value(b.CallID)
 		if b.LineID != nil {
 			v.Line = f.LineLabels[*b.LineID]

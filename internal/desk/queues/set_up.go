@@ -54,6 +54,7 @@ type rules struct {
 	EverySeconds  int                 `json:"every_seconds"`
 	Retries       int                 `json:"retries"`
 	RetryMinutes  int                 `json:"retry_minutes"`
+	Voicemails    bool                `json:"voicemails"` // who leaves one is called back in their place
 	Writing       queue.Writing       `json:"writing"`
 }
 

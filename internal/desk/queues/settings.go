@@ -42,7 +42,7 @@ func (q *Queue) view() contract.QueueSettings {
 		PreferSeconds: q.PreferSeconds, RelaxSeconds: q.RelaxSeconds, TargetSeconds: q.TargetSeconds,
 		MaxLength: q.MaxLength, MaxWaitSeconds: q.MaxWait, Hours: routing.SpansText(q.Hours.Spans), Zone: q.Zone,
 		SayPosition: q.SayPosition, SayWait: q.SayWait, Comfort: []contract.SpokenTexts{}, EverySeconds: q.EverySeconds,
-		Retries: q.Retries, RetryMinutes: q.RetryMinutes, Version: &q.Version,
+		Retries: q.Retries, RetryMinutes: q.RetryMinutes, Voicemails: &q.Voicemails, Version: &q.Version,
 		Writing: contract.QueueWriting{
 			Lines:   []uuid.UUID{},
 			Mails:   q.Writing.Mails,
@@ -83,6 +83,7 @@ func rulesOf(v *contract.QueueSettings) (rules, error) {
 		PreferSeconds: v.PreferSeconds, RelaxSeconds: v.RelaxSeconds, TargetSeconds: v.TargetSeconds,
 		MaxLength: v.MaxLength, MaxWait: v.MaxWaitSeconds, Zone: v.Zone, SayPosition: v.SayPosition, SayWait: v.SayWait,
 		EverySeconds: v.EverySeconds, Retries: v.Retries, RetryMinutes: v.RetryMinutes,
+		Voicemails: optional.Value(v.Voicemails),
 		Writing: queue.Writing{
 			Mails:   v.Writing.Mails,
 			Words:   cleaned(v.Writing.Words),

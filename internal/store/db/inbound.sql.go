@@ -153,6 +153,7 @@ const callWorth = `-- name: CallWorth :one
 SELECT c.direction, c.answered_at, c.ended_at, c.end_reason, c.drop_result, c.spoke, o.id AS outcome_id, coalesce(o.reached, false)::boolean AS reached, coalesce(o.left_message, false)::boolean AS left_message,
   EXISTS (SELECT FROM legs l WHERE l.call_id = c.id AND l.device = 'prepared')::boolean AS machine,
   (EXISTS (SELECT FROM unreturned v WHERE v.remote_e164 = c.remote_e164 AND v.remote_e164 <> '' AND v.closed_at IS NULL AND v.call_id <> c.id)
+    OR EXISTS (SELECT FROM queue_waits w WHERE w.e164 = c.remote_e164 AND w.e164 <> '' AND w.kind = 'callback' AND w.left_at IS NULL)
     OR EXISTS (SELECT FROM messages m WHERE m.address = c.remote_e164 AND m.address <> '' AND m.state = 'waiting' AND NOT m.by_hand)
     OR EXISTS (SELECT FROM messages m JOIN call_links k ON k.record_id = m.record_id WHERE k.call_id = c.id AND k.role = 'person' AND m.state = 'waiting' AND NOT m.by_hand))::boolean AS owes
 FROM calls c LEFT JOIN slips s ON s.call_id = c.id AND s.state = 'filed' AND s.outcome_id IS NOT NULL LEFT JOIN outcomes o ON o.id = s.outcome_id
@@ -197,6 +198,7 @@ func (q *Queries) CallWorth(ctx context.Context, callID uuid.UUID) (CallWorthRow
 const callsThatSettle = `-- name: CallsThatSettle :many
 SELECT c.id FROM unnest($1::uuid[]) ended JOIN calls c ON c.id = ended WHERE c.remote_e164 <> ''
   AND (EXISTS (SELECT FROM unreturned u WHERE u.remote_e164 = c.remote_e164 AND u.closed_at IS NULL AND u.call_id <> c.id)
+    OR EXISTS (SELECT FROM queue_waits w WHERE w.e164 = c.remote_e164 AND w.kind = 'callback' AND w.left_at IS NULL)
     OR EXISTS (SELECT FROM messages m WHERE m.address = c.remote_e164 AND m.state = 'waiting' AND NOT m.by_hand)
     OR EXISTS (SELECT FROM messages m JOIN call_links l ON l.record_id = m.record_id WHERE l.call_id = c.id AND l.role = 'person' AND m.state = 'waiting' AND NOT m.by_hand))
 `
@@ -1124,7 +1126,8 @@ SELECT u.call_id, u.line_id, u.remote_e164, u.since, u.tries, u.taken_by, coales
   coalesce(m.id, '00000000-0000-0000-0000-000000000000')::uuid AS message_id, (m.heard_at IS NOT NULL)::boolean AS message_heard
 FROM unreturned u JOIN calls c ON c.id = u.call_id LEFT JOIN users t ON t.id = u.taken_by
 LEFT JOIN recordings m ON m.call_id = u.call_id AND m.kind = 'message' AND m.state = 'kept'
-WHERE u.closed_at IS NULL AND ($1::boolean OR owes_call(u, $2::uuid)
+WHERE u.closed_at IS NULL AND NOT EXISTS (SELECT FROM queue_waits w WHERE w.call_id = u.call_id AND w.kind = 'callback' AND w.left_at IS NULL)
+  AND ($1::boolean OR owes_call(u, $2::uuid)
   OR EXISTS (SELECT FROM users w WHERE w.teams && $3::text[] AND (w.id = u.user_id OR w.id IN (SELECT l.user_id FROM line_reps l WHERE l.line_id = u.line_id)
     OR w.id IN (SELECT m.user_id FROM queue_members m WHERE m.queue_id = u.queue_id))))
 ORDER BY u.since LIMIT 200
@@ -1704,6 +1707,27 @@ type SetSpokeParams struct {
 func (q *Queries) SetSpoke(ctx context.Context, arg SetSpokeParams) error {
 	_, err := q.db.Exec(ctx, setSpoke, arg.Spoke, arg.CallID)
 	return err
+}
+
+const settleCallbacks = `-- name: SettleCallbacks :execrows
+UPDATE queue_waits w SET left_at = $1::timestamptz, how = 'called', answered_by = coalesce(
+  (SELECT s.user_id FROM slips s WHERE s.call_id = c.id ORDER BY s.created_at LIMIT 1), w.answered_by)
+FROM calls c WHERE c.id = $2::uuid AND w.e164 = c.remote_e164 AND w.e164 <> '' AND w.ext = c.remote_ext AND w.kind = 'callback' AND w.left_at IS NULL
+  AND w.since <= $1 AND w.taken_by IS NULL
+`
+
+type SettleCallbacksParams struct {
+	At     time.Time
+	CallID uuid.UUID
+}
+
+// They have been spoken with: nobody has to call them back any more. A callback that somebody is making is settled by its own call.
+func (q *Queries) SettleCallbacks(ctx context.Context, arg SettleCallbacksParams) (int64, error) {
+	result, err := q.db.Exec(ctx, settleCallbacks, arg.At, arg.CallID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
 }
 
 const settleColleagueCalls = `-- name: SettleColleagueCalls :exec

@@ -535,26 +535,27 @@ func (q *Queries) OpenCallback(ctx context.Context, arg OpenCallbackParams) (uui
 
 const openCallbacks = `-- name: OpenCallbacks :many
 SELECT w.id, w.queue_id, w.call_id, w.line_id, w.record_id, w.e164, w.ext, w.priority, w.since, w.due_at, w.tries, w.taken_by,
-  w.word, coalesce(r.name, w.called)::text AS name, r.owner_id
-FROM queue_waits w LEFT JOIN records r ON r.id = w.record_id WHERE w.kind = 'callback' AND w.left_at IS NULL ORDER BY w.since
+  w.word, coalesce(r.name, w.called)::text AS name, r.owner_id, coalesce(c.message_ms, 0)::bigint AS message_ms
+FROM queue_waits w LEFT JOIN calls c ON c.id = w.call_id LEFT JOIN records r ON r.id = w.record_id WHERE w.kind = 'callback' AND w.left_at IS NULL ORDER BY w.since
 `
 
 type OpenCallbacksRow struct {
-	ID       uuid.UUID
-	QueueID  uuid.UUID
-	CallID   *uuid.UUID
-	LineID   *uuid.UUID
-	RecordID *uuid.UUID
-	E164     string
-	Ext      string
-	Priority int
-	Since    time.Time
-	DueAt    *time.Time
-	Tries    int
-	TakenBy  *uuid.UUID
-	Word     string
-	Name     string
-	OwnerID  *uuid.UUID
+	ID        uuid.UUID
+	QueueID   uuid.UUID
+	CallID    *uuid.UUID
+	LineID    *uuid.UUID
+	RecordID  *uuid.UUID
+	E164      string
+	Ext       string
+	Priority  int
+	Since     time.Time
+	DueAt     *time.Time
+	Tries     int
+	TakenBy   *uuid.UUID
+	Word      string
+	Name      string
+	OwnerID   *uuid.UUID
+	MessageMs int64
 }
 
 // Who waits to be called back, with who it is and whom they know.
@@ -583,6 +584,7 @@ func (q *Queries) OpenCallbacks(ctx context.Context) ([]OpenCallbacksRow, error)
 			&i.Word,
 			&i.Name,
 			&i.OwnerID,
+			&i.MessageMs,
 		); err != nil {
 			return nil, err
 		}

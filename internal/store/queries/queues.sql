@@ -87,8 +87,8 @@ UPDATE queue_waits SET due_at = coalesce(sqlc.narg('due_at'), due_at), word = co
 -- name: OpenCallbacks :many
 -- Who waits to be called back, with who it is and whom they know.
 SELECT w.id, w.queue_id, w.call_id, w.line_id, w.record_id, w.e164, w.ext, w.priority, w.since, w.due_at, w.tries, w.taken_by,
-  w.word, coalesce(r.name, w.called)::text AS name, r.owner_id
-FROM queue_waits w LEFT JOIN records r ON r.id = w.record_id WHERE w.kind = 'callback' AND w.left_at IS NULL ORDER BY w.since;
+  w.word, coalesce(r.name, w.called)::text AS name, r.owner_id, coalesce(c.message_ms, 0)::bigint AS message_ms
+FROM queue_waits w LEFT JOIN calls c ON c.id = w.call_id LEFT JOIN records r ON r.id = w.record_id WHERE w.kind = 'callback' AND w.left_at IS NULL ORDER BY w.since;
 
 -- name: TakeCallback :execrows
 UPDATE queue_waits SET taken_by = @user_id WHERE id = @id AND left_at IS NULL AND taken_by IS NULL;

@@ -5577,6 +5577,8 @@ export interface components {
             comfort: components["schemas"]["SpokenTexts"][];
             /** @description How often something is said */
             every_seconds: number;
+            /** @description Whoever leaves a voicemail after waiting here is called back in the place that they had */
+            voicemails?: boolean;
             /** @description How often a callback is tried again */
             retries: number;
             retry_minutes: number;
@@ -5911,6 +5913,8 @@ export interface components {
              * @description Of a callback: not before
              */
             due?: string;
+            /** @description Of a callback: how long the message is that they left on the call */
+            left_seconds?: number;
             /** @description What whoever is to be called back says it is about, or empty */
             about?: string;
             /** @description It is their turn with the reader */

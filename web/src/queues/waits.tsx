@@ -1,6 +1,6 @@
 // Who waits in queues: beneath the lane for who is a member, on Team for who leads.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useNavigate } from "@tanstack/react-router";
+import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { api, ask, newKey, type Call, type Schemas } from "../api/client";
@@ -81,6 +81,11 @@ export function WaitLine({ wait: w, named = true }: { wait: Wait; named?: boolea
           {late && <span className="text-sm font-normal"> {late}</span>}
         </span>
       </div>
+      {w.left_seconds !== undefined && (
+        <Link to="/calls/$id" params={{ id: w.call_id }} className="text-sm underline underline-offset-2">
+          {q.left(duration(w.left_seconds * 1000))}
+        </Link>
+      )}
       {w.about && <p className="line-clamp-2 text-sm">“{w.about}”</p>}
       <div className="flex flex-wrap items-center gap-x-2 text-sm text-quiet">
         <span className="min-w-0 flex-1 truncate">

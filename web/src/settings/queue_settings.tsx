@@ -269,6 +269,13 @@ function QueueForm({ queue, onSaved }: { queue: Queue; onSaved: (id: string | un
       <h3 className={heading}>{s.back}</h3>
       {amount("retries", s.retries, 0, 10)}
       {amount("retry_minutes", s.retryMinutes, 1, 1440)}
+      <Check
+        label={s.voicemails}
+        checked={draft.voicemails ?? false}
+        onChange={(voicemails) => {
+          set({ voicemails });
+        }}
+      />
       <h3 className={heading}>{s.writing}</h3>
       <Written writing={draft.writing} set={(writing) => set({ writing: { ...draft.writing, ...writing } })} />
       {save.error && !["name", "hours", "zone", "needs"].includes(wrong ?? "") && (
