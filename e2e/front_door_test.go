@@ -36,13 +36,15 @@ func TestAVisitorOfTheFirmsPageIsCalled(t *testing.T) {
 	visitor.fill("Your name", "Aurelio Bartholomew Castellanos-Featherstone")
 	visitor.fill("Telephone number", "12")
 	visitor.fill("What is it about?", "A tank of 40,000 litres beneath the new car park")
-	require.Eventually(t, func() bool { return time.Since(opened) > 3*time.Second }, patience, pace, "as a person would")
+	require.Eventually(t, func() bool { return time.Since(opened) > 3*time.Second }, patience, pace,
+		"as a person would")
 	visitor.click("button", "Send")
 	visitor.until("the number is said to be wrong", `document.activeElement && document.querySelector('#number').ariaInvalid === 'true'`)
 	visitor.looks("form-wrong")
 	visitor.fill("Telephone number", "413 555 0161")
 	opened = time.Now()
-	require.Eventually(t, func() bool { return time.Since(opened) > 3*time.Second }, patience, pace, "as a person would")
+	require.Eventually(t, func() bool { return time.Since(opened) > 3*time.Second }, patience, pace,
+		"as a person would")
 	visitor.click("radio", "write to me")
 	visitor.until("they are asked where to write", `document.querySelector('#mail').checkVisibility() && !document.querySelector('#number').checkVisibility()`)
 	visitor.click("radio", "call me")
@@ -175,7 +177,8 @@ func TestAnAnnouncementIsHeard(t *testing.T) {
 	ref, err := w.sim.CallIn("+14135550188", salesE164)
 	require.NoError(t, err)
 	var caller ear
-	require.Eventually(t, func() bool { return w.sim.OutsideSpeaks(ref, &caller) }, patience, pace, "the attendant picks up")
+	require.Eventually(t, func() bool { return w.sim.OutsideSpeaks(ref, &caller) }, patience, pace,
+		"the attendant picks up")
 	w.heard(t, ref, "“You are next.")
 	heard := 0.0
 	require.Eventually(t, func() bool { heard = caller.likeness(next); return heard > 0.9 }, 2*patience, pace,

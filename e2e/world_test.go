@@ -78,7 +78,8 @@ var says = map[string]sim.Script{demo.AnswersSoon: {Acts: []sim.Act{{Say: "Good 
 	"the greenhouse. It has been leaking since Monday, and the pump runs all the time."},
 	{Say: "Could somebody come before the weekend? I would be here from eight o'clock on."},
 	// However long a pause of the recording lasts on a slow machine, whole sentences come after it.
-	{Say: "The key is at the gate."}, {Say: "Somebody is always there."}, {Say: "The pump is new."}, {Say: "The old one is in the shed."},
+	{Say: "The key is at the gate."}, {Say: "Somebody is always there."}, {Say: "The pump is new."},
+	{Say: "The old one is in the shed."},
 	{Say: "It was the second one."}, {Say: "The first ran for years."}, {Say: "We water at night."},
 	{Say: "It is quiet then."},
 	{Say: "The neighbors asked about it."}, {Say: "They have a tank too."}, {Say: "Theirs is smaller."},

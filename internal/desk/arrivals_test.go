@@ -460,8 +460,9 @@ func TestWhateverTheNetworkSaysOfACallerIsKeptAndBreaksNothing(t *testing.T) {
 	w := newWorld(t)
 	w.sits(w.ines)
 	for from, shown := range map[string]string{
-		"  ": "", "anonymous": "anonymous", "'; DROP TABLE calls; --": "'; DROP TABLE calls; --", "<img src=x onerror=alert(1)>": "<img src=x onerror=alert(1)>",
-		strings.Repeat("9", 200): strings.Repeat("9", 64), "sip:\x00\xffbob@example": "sip:bob@example",
+		"  ": "", "anonymous": "anonymous", "'; DROP TABLE calls; --": "'; DROP TABLE calls; --",
+		"<img src=x onerror=alert(1)>": "<img src=x onerror=alert(1)>",
+		strings.Repeat("9", 200):       strings.Repeat("9", 64), "sip:\x00\xffbob@example": "sip:bob@example",
 		"+14135550142;ext=7": "413 555 0142 ext 7",
 	} {
 		ref := w.comesIn(from)

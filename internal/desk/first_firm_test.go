@@ -176,8 +176,12 @@ func TestFirstStepsAreWhatIsNotDoneYet(t *testing.T) {
 	wren, err := w.Actor(t.Context(), done.Added[0].Member.ID)
 	require.NoError(t, err)
 	for what, try := range map[string]func() error{
-		"steps":     func() error { _, err := w.FirstSteps(t.Context(), wren); return err },
-		"choose":    func() error { _, err := w.ChooseFirstSteps(t.Context(), wren, contract.FirstStepsChoice{}); return err },
+		"steps": func() error { _, err := w.FirstSteps(t.Context(), wren); return err },
+		"choose": func() error {
+			_, err := w.ChooseFirstSteps(t.Context(), wren,
+				contract.FirstStepsChoice{})
+			return err
+		},
 		"firm":      func() error { _, err := w.Identity(t.Context(), wren); return err },
 		"save firm": func() error { _, err := w.SetIdentity(t.Context(), wren, saved); return err },
 		"many": func() error {

@@ -140,7 +140,8 @@ func TestWhoIsErasedIsNowhereAndTheFiguresStay(t *testing.T) {
 	e := w.erases(ada, w.berit)
 	require.Equal(t, contract.ErasureStateDone, e.State, e.Problem)
 	after := w.everything()
-	for _, trace := range []string{"osterlund", "4135550142", "555 0142", "2410555314", "berit@", "likes tea", "the pump leaks"} {
+	for _, trace := range []string{"osterlund", "4135550142", "555 0142", "2410555314", "berit@", "likes tea",
+		"the pump leaks"} {
 		if at := strings.Index(after, trace); at >= 0 {
 			t.Errorf("%s is left: …%s…", trace, after[max(0, at-200):min(len(after), at+100)])
 		}
@@ -240,7 +241,8 @@ func TestAllAboutSomebodyIsAFile(t *testing.T) {
 	require.NoError(t, err)
 	text, err := io.ReadAll(f)
 	require.NoError(t, err)
-	for _, part := range []string{"Berit Osterlund", mobileNumber, "the pump leaks", "about the pump", "said so on the phone",
+	for _, part := range []string{"Berit Osterlund", mobileNumber, "the pump leaks", "about the pump",
+		"said so on the phone",
 		"Visit agreed"} {
 		assert.Contains(t, string(text), part)
 	}
@@ -334,7 +336,8 @@ func TestWhoNoLongerAgreesIsNotCalledAndNotRecorded(t *testing.T) {
 	}
 	says(contract.ConsentWhatRecordings, false)
 	c := w.speaks()
-	assert.Equal(t, "they do not agree to recordings", w.recordingIs(c.ID, contract.CallRecordingStateOff).Recording.Why)
+	assert.Equal(t, "they do not agree to recordings", w.recordingIs(c.ID,
+		contract.CallRecordingStateOff).Recording.Why)
 	require.ErrorIs(t, w.act(c.ID, contract.RecordingActActionStart), calls.ErrNotAgreed, "nor by hand")
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
 	w.ended(c.ID)

@@ -228,7 +228,8 @@ func TestARoundTakesWhoMattersMostFirst(t *testing.T) {
 		}
 	}
 	for order, first := range map[contract.RoundSettingsOrder]string{contract.RoundSettingsOrderListed: "Person 01",
-		contract.RoundSettingsOrderValuable: "Person 03", contract.RoundSettingsOrderOverdue: "Person 02", contract.RoundSettingsOrderBest: "Person 02"} {
+		contract.RoundSettingsOrderValuable: "Person 03", contract.RoundSettingsOrderOverdue: "Person 02",
+		contract.RoundSettingsOrderBest: "Person 02"} {
 		r := w.starts(w.ines, ids, byKey, func(s *contract.RoundSettings) { s.Order = order })
 		r = w.acts(w.ines, r.ID, contract.RoundActActGo)
 		assert.Equal(t, first, r.Current.Record.Name, order)

@@ -188,8 +188,12 @@ func TestOnlyWhoSetsUpTheFirmTouchesItsPeople(t *testing.T) {
 			"add":        func() error { _, err := w.Staff.Add(t.Context(), a, key(), hired); return err },
 			"change":     func() error { _, err := w.Staff.Change(t.Context(), a, wren.ID, hired); return err },
 			"belongings": func() error { _, err := w.Staff.Belongings(t.Context(), a, wren.ID); return err },
-			"off":        func() error { _, err := w.Staff.SwitchOff(t.Context(), a, wren.ID, contract.Leaving{}); return err },
-			"on":         func() error { _, err := w.Staff.SwitchOn(t.Context(), a, wren.ID); return err },
+			"off": func() error {
+				_, err := w.Staff.SwitchOff(t.Context(), a, wren.ID,
+					contract.Leaving{})
+				return err
+			},
+			"on": func() error { _, err := w.Staff.SwitchOn(t.Context(), a, wren.ID); return err },
 			"link": func() error {
 				_, err := w.Staff.MakeLink(t.Context(), a, wren.ID, "", contract.NewSignInLink{})
 				return err

@@ -108,8 +108,9 @@ func TestWhatIsNoLimit(t *testing.T) {
 		"for whom":    {{What: "minutes", Scope: "rep"}},
 		"too exactly": {{What: "minutes", Scope: "firm", Of: "Sales"}},
 		"no line":     {{What: "minutes", Scope: "line", Of: w.ines.ID.String()}},
-		"twice":       {{What: "texts", Scope: "team", Of: "Sales"}, {What: "texts", Scope: "team", Of: "Sales", Amount: 3}},
-		"storage":     {{What: "storage", Scope: "firm", Hard: true}},
+		"twice": {{What: "texts", Scope: "team", Of: "Sales"}, {What: "texts", Scope: "team", Of: "Sales",
+			Amount: 3}},
+		"storage": {{What: "storage", Scope: "firm", Hard: true}},
 	} {
 		var wrong *firm.FieldError
 		_, err := w.Usage.Set(t.Context(), w.admin(), contract.UsageSettings{Limits: l, Prices: contract.Prices{}})

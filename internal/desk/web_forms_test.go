@@ -94,7 +94,8 @@ func TestWhoWritesInAFormIsAnsweredByMail(t *testing.T) {
 		return n
 	}
 	before := count()
-	_, err = w.fills(mark, webforms.Filled{Write: true, Name: "Berit", Mail: "berit@vesper.example", Text: "The pump leaks."})
+	_, err = w.fills(mark, webforms.Filled{Write: true, Name: "Berit", Mail: "berit@vesper.example",
+		Text: "The pump leaks."})
 	require.NoError(t, err)
 	assert.Equal(t, before+1, count(), "one of a known person is a case of theirs")
 	var name, note string
@@ -125,9 +126,12 @@ func TestAFormThatIsFilledInWrongly(t *testing.T) {
 		"no time":           {"when", func(f *webforms.Filled) { f.When = "soon" }},
 		"long":              {"text", func(f *webforms.Filled) { f.Text = strings.Repeat("x", 501) }},
 		"no mail":           {"mail", func(f *webforms.Filled) { f.Write, f.Mail = true, "aron" }},
-		"a mail with more":  {"mail", func(f *webforms.Filled) { f.Write, f.Mail = true, "Aron <aron@elsewhere.example>" }},
-		"nothing":           {"text", func(f *webforms.Filled) { f.Write, f.Text = true, " " }},
-		"too much":          {"text", func(f *webforms.Filled) { f.Write, f.Text = true, strings.Repeat("x", 10_001) }},
+		"a mail with more": {"mail", func(f *webforms.Filled) {
+			f.Write, f.Mail = true,
+				"Aron <aron@elsewhere.example>"
+		}},
+		"nothing":  {"text", func(f *webforms.Filled) { f.Write, f.Text = true, " " }},
+		"too much": {"text", func(f *webforms.Filled) { f.Write, f.Text = true, strings.Repeat("x", 10_001) }},
 	} {
 		in := good
 		x.change(&in)

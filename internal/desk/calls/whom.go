@@ -64,7 +64,8 @@ func (ps *Parties) Whom(ctx context.Context, a firm.Actor, id uuid.UUID, q strin
 		of[c.ID.String()] = askable
 		d := doing[c.ID]
 		list = append(list, whom.Colleague{ID: c.ID.String(), Name: c.Name, Owns: owner == c.ID, SpokeAt: spoke[c.ID],
-			Skills: k.skills, SameTeam: slices.ContainsFunc(k.teams, func(t string) bool { return slices.Contains(a.Teams, t) }),
+			Skills: k.skills, SameTeam: slices.ContainsFunc(k.teams,
+				func(t string) bool { return slices.Contains(a.Teams, t) }),
 			Free: d.Free(), Rings: d.ForColleague()})
 	}
 	about := strings.Join([]string{view.Slip.Subject, view.Slip.CallType, view.Slip.Notes.Body}, " ")

@@ -94,7 +94,10 @@ func (rc *Recordings) Words(ctx context.Context, a firm.Actor, id uuid.UUID) (co
 	} else if err != nil {
 		return t, err
 	}
-	if err := rc.keepInTrail(ctx, a, r, "read the transcript", func(*db.Queries, time.Time) error { return nil }); err != nil {
+	if err := rc.keepInTrail(ctx, a, r, "read the transcript", func(*db.Queries,
+		time.Time) error {
+		return nil
+	}); err != nil {
 		return t, err
 	}
 	return t, json.Unmarshal(row.Phrases, &t)
