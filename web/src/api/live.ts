@@ -181,7 +181,7 @@ const due = new WeakMap<QueryClient, Map<string, QueryKey>>();
 
 function apply(client: QueryClient, event: LiveEvent) {
   // What is one's own is read again at once, what everybody is told in a moment.
-  const own = ["call", "slip", "sound", "ring", "waiting"].includes(event.kind);
+  const own = ["call", "slip", "sound", "ring"].includes(event.kind);
   const refresh = (key: QueryKey) => {
     if (own || key[0] === "desk") readAgain(client, key);
     else soon(client, key);

@@ -39,13 +39,41 @@ async function ringContext(): Promise<AudioContext> {
   } catch {
     // it is not there any more: the usual one, then
   }
-  await context.resume();
   return context;
+}
+
+let newest = 0; // of the rings that were heard: only its end silences what is kept
+let kept: { device: string; context: Promise<AudioContext> } | undefined;
+
+/** keptContext is what the last ring was heard from: to open one takes a browser some ten milliseconds. */
+function keptContext(): Promise<AudioContext> {
+  if (kept?.device !== ringDevice()) {
+    void kept?.context.then((c) => c.close());
+    kept = { device: ringDevice(), context: ringContext() };
+  }
+  return kept.context;
+}
+
+/** afterDrawn does something once what has just changed has been drawn; at once where nobody looks. */
+function afterDrawn(act: () => void): () => void {
+  if (document.hidden) {
+    act();
+    return () => undefined;
+  }
+  let timer: ReturnType<typeof setTimeout>;
+  const frame = requestAnimationFrame(() => {
+    timer = setTimeout(act);
+  });
+  return () => {
+    cancelAnimationFrame(frame);
+    clearTimeout(timer);
+  };
 }
 
 /** chimeOnce lets the ring be heard once. */
 export async function chimeOnce() {
   const context = await ringContext();
+  await context.resume();
   chime(context, 0.12);
   setTimeout(() => void context.close(), 1_500);
 }
@@ -82,23 +110,24 @@ export function RingSignal({ ring, quiet }: { ring: Schemas["Ring"] | undefined;
     if (!id || !ringsAloud() || typeof AudioContext === "undefined") return;
     let context: AudioContext | undefined;
     let over = false;
+    const mine = ++newest;
     const play = () => {
       if (context?.state === "running") chime(context, quiet ? 0.03 : 0.12);
     };
-    void ringContext().then(
-      (made) => {
-        if (over) return made.close();
-        context = made;
-        play();
-        return undefined;
-      },
-      () => undefined,
-    );
+    const begin = async () => {
+      const made = await keptContext();
+      if (over) return;
+      await made.resume();
+      context = made;
+      play();
+    };
+    const leave = afterDrawn(() => void begin().catch(() => undefined));
     const timer = setInterval(play, 2_500);
     return () => {
       over = true;
+      leave();
       clearInterval(timer);
-      void context?.close();
+      if (mine === newest) void kept?.context.then((c) => c.suspend());
     };
   }, [id, quiet]);
   useEffect(() => {

@@ -90,9 +90,11 @@ function read(): Kept {
 }
 
 let kept = read();
+let table: Table | undefined; // made when it is asked for, and kept until keys change
 
 function keep(next: Kept) {
   kept = next;
+  table = undefined;
   try {
     localStorage.setItem(storage, JSON.stringify(kept));
   } catch {
@@ -102,6 +104,17 @@ function keep(next: Kept) {
 }
 
 export const keyOf = (action: Action) => kept.keys[action] ?? defaults[action];
+/** Table is what keys do: acts by key, where two have the same the first of them; the keys of outcomes by place, and back. */
+type Table = { acts: Map<string, Action>; outcomes: string[]; places: Map<string, number> };
+
+function keyTable(): Table {
+  if (!table) {
+    const acts = new Map(actions.map((a) => [keyOf(a), a] as const).reverse());
+    const outcomes = [..."123456789", ...[...furtherKeys].filter((k) => !acts.has(k))];
+    table = { acts, outcomes, places: new Map(outcomes.map((k, place) => [k, place])) };
+  }
+  return table;
+}
 export const setKey = (action: Action, key: string) => {
   keep({ ...kept, keys: { ...kept.keys, [action]: key } });
 };
@@ -129,8 +142,8 @@ const notes: Meaning = { kind: "notes" };
 export function meaningOf(key: string, desk: Desk, commanded: boolean): Meaning {
   if ([...key].length !== 1) return nothing;
   const low = key.toLowerCase();
-  const place = [...Array(9 + furtherKeys.length).keys()].find((i) => outcomeKey(i) === low);
-  const action = actions.find((a) => keyOf(a) === low);
+  const place = keyTable().places.get(low);
+  const action = keyTable().acts.get(low);
   const act: Meaning = action ? { kind: "action", action, twice: !commanded && final.has(action) } : nothing;
   if (commanded) return place === undefined ? act : { kind: "outcome", place };
   if (desk === "none") return place === undefined ? act : nothing;
@@ -351,10 +364,7 @@ export function useKey(action: Action, handler: Handler | undefined) {
 const furtherKeys = "q;',wszj";
 
 /** outcomeKey is the key of the outcome at a place: 1 to 9, then those that no action has. */
-export function outcomeKey(place: number): string | undefined {
-  if (place < 9) return String(place + 1);
-  return [...furtherKeys].filter((k) => !actions.some((a) => keyOf(a) === k))[place - 9];
-}
+export const outcomeKey = (place: number): string | undefined => keyTable().outcomes[place];
 
 /** useOutcomeKeys lets the outcomes' keys choose one while a slip lies on the desk. It is told the place, and tells whether there is one. */
 export function useOutcomeKeys(handler: (place: number) => boolean) {
