@@ -6,10 +6,12 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/carrier"
+	"trundo/internal/contract"
 	"trundo/internal/core/audio"
 	"trundo/internal/formats"
 )
@@ -184,4 +186,77 @@ func TestAnAnnouncementIsHeard(t *testing.T) {
 	require.Eventually(t, func() bool { heard = caller.likeness(next); return heard > 0.9 }, 2*patience, pace,
 		"they hear that they are next: %v", &heard)
 	assert.Less(t, caller.likeness(other), 0.7, "and not what nobody said")
+}
+
+// clearly finds somebody whom a rep owns and whose number is nobody else's.
+func (w *world) clearly(t *testing.T, owner string) (record uuid.UUID, name, e164 string) {
+	t.Helper()
+	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT r.id, r.name, n.e164 FROM phone_numbers n
+		JOIN records r ON r.id = n.record_id JOIN users u ON u.id = r.owner_id
+		WHERE u.login = $1 AND r.kind = 'contact' AND r.dnc_at IS NULL AND r.deleted_at IS NULL AND n.ext = ''
+			AND (SELECT count(*) FROM phone_numbers m WHERE m.e164 = n.e164) = 1
+		ORDER BY n.e164 LIMIT 1`, owner).Scan(&record, &name, &e164))
+	return record, name, e164
+}
+
+func TestACallRingsForTheOwnerFirst(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	_, name, number := w.clearly(t, "ines")
+	ines, maren := w.signedIn(t, "Ines Calloway"), w.signedIn(t, "Maren Thackeray")
+	ref, err := w.sim.CallIn(number, salesE164)
+	require.NoError(t, err)
+	ines.see(name, "[data-testid=ring]")
+	assert.False(t, eval[bool](maren, `!!document.querySelector('[data-testid=ring]')`), "nobody else is rung yet")
+	ines.click("button", "Decline", "[data-testid=ring]")
+	w.heard(t, ref, "“You are next.")
+	maren.see(name, "[data-testid=ring]")
+}
+
+func TestWhoWasDissatisfiedHearsAnotherGreetingAndComesFirst(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	record, name, number := w.clearly(t, "ines")
+	var admin, sales uuid.UUID
+	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM users WHERE login = 'ada'`).Scan(&admin))
+	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM queues WHERE name = 'Sales'`).Scan(&sales))
+	_, err := w.Store.Pool.Exec(t.Context(), `INSERT INTO survey_answers (call_id, question_id, question, kind, value, at)
+		SELECT c.id, 'asked', 'Would you recommend us?', 'score', 2, now() FROM calls c
+		JOIN call_links l ON l.call_id = c.id WHERE l.record_id = $1 LIMIT 1`, record)
+	require.NoError(t, err)
+	ada, err := w.Desk.Actor(t.Context(), admin)
+	require.NoError(t, err)
+	page, err := w.Desk.Queues.AddRoute(t.Context(), ada, contract.NewRoute{Name: "A kind word"})
+	require.NoError(t, err)
+	in := func(text string) *contract.SpokenTexts { return &contract.SpokenTexts{"en": text} }
+	page, err = w.Desk.Queues.ChangeRoute(t.Context(), ada, page.ID, contract.RouteChange{Name: page.Name,
+		Version: page.Version, Draft: contract.RouteDoc{Languages: []string{"en"}, Steps: []contract.RouteStep{
+			{ID: "unhappy", Do: contract.RouteStepDoWhen, Test: &contract.RouteTest{Is: "dissatisfied"},
+				Steps: &[]contract.RouteStep{
+					{ID: "sorry", Do: contract.RouteStepDoSay, Texts: in("We are sorry about the last time.")},
+					{ID: "first", Do: contract.RouteStepDoQueue, Queue: new(sales.String()), Priority: new(3)},
+					{ID: "write", Do: contract.RouteStepDoVoicemail}}},
+			{ID: "hello", Do: contract.RouteStepDoSay, Texts: in("Hello.")},
+			{ID: "wait", Do: contract.RouteStepDoQueue, Queue: new(sales.String())},
+			{ID: "message", Do: contract.RouteStepDoVoicemail}}}})
+	require.NoError(t, err)
+	page, err = w.Desk.Queues.PutLive(t.Context(), ada, page.ID, contract.RouteLive{Version: page.Version})
+	require.NoError(t, err, "%v", page.Faults)
+	var line uuid.UUID
+	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT id FROM lines WHERE e164 = $1`, salesE164).Scan(&line))
+	_, err = w.Desk.Queues.SetLineRoute(t.Context(), ada, line, &page.ID)
+	require.NoError(t, err)
+
+	ines := w.signedIn(t, "Ines Calloway")
+	w.calling(ines)
+	earlier, err := w.sim.CallIn("+14135550188", salesE164)
+	require.NoError(t, err)
+	w.heard(t, earlier, "“Hello.”")
+	w.heard(t, earlier, "“You are next.")
+	ines.see("413 555 0188", "[data-testid=queue-waits]")
+	ref, err := w.sim.CallIn(number, salesE164)
+	require.NoError(t, err)
+	w.heard(t, ref, "“We are sorry about the last time.”")
+	w.heard(t, ref, "“You are next.")
+	ines.until("they come first", `document.querySelector('[data-testid=queue-waits] li')?.innerText.includes(`+quote(name)+`)`)
 }
