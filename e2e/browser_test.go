@@ -131,7 +131,7 @@ const helpers = `(() => {
   new MutationObserver((all) => all.forEach((m) => m.addedNodes.forEach((n) => {
     if (n.nodeName === 'LI' && n.parentElement?.matches('ol.fixed')) window.__told.push(n.innerText);
   }))).observe(document, {subtree: true, childList: true});
-  const roles = {button: 'button,[role=button]', link: 'a[href]', radio: '[role=radio],[type=radio]', tab: '[role=tab]', option: '[role=option]', item: '[role=menuitem]',
+  const roles = {button: 'button,[role=button]', link: 'a[href]', radio: '[role=radio],[type=radio]', checkbox: '[type=checkbox]', tab: '[role=tab]', option: '[role=option]', item: '[role=menuitem]',
     field: 'input,textarea,[role=combobox]', choice: 'select', row: '[role=row]', group: '[role=group],section,[role=dialog],[role=alert],nav', heading: 'h1,h2,h3'};
   const name = (e) => (e.getAttribute('aria-label') || (e.labels && e.labels[0] && e.labels[0].textContent) || e.textContent || '').replace(/\s+/g, ' ').trim();
   const seen = (e) => { const r = e.getBoundingClientRect(); const s = getComputedStyle(e);

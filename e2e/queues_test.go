@@ -114,6 +114,13 @@ func TestCallersWaitInAQueueAndKeepTheirPlace(t *testing.T) {
 	roderick.click("button", "Say it", "[role=dialog]")
 	roderick.see("says today: “Storm: long waits.”", "[data-testid=queues]")
 	w.heard(t, ref, "“Storm: long waits. You are next.")
+	roderick.click("button", "Members: Service")
+	roderick.see("Who answers “Service”", "[role=dialog]")
+	roderick.click("checkbox", "Maren Thackeray", "[role=dialog]")
+	roderick.looks("queue-members")
+	roderick.accessible("members of a queue")
+	roderick.click("button", "Save", "[role=dialog]")
+	roderick.see("Members of “Service” saved")
 
 	// The first asks to be called back: the place is kept, and it is Tomas's turn once he is free.
 	require.True(t, w.sim.OutsidePresses(ref, "1"))

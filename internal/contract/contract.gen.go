@@ -5433,6 +5433,13 @@ type PutAside struct {
 	Why  string `json:"why"`
 }
 
+// QueueMembersChange defines model for QueueMembersChange.
+type QueueMembersChange struct {
+	// In Who answers it from now on
+	In  []openapi_types.UUID `json:"in"`
+	Out []openapi_types.UUID `json:"out"`
+}
+
 // QueueNow defines model for QueueNow.
 type QueueNow struct {
 	// Abandoned Who hung up while waiting, without the short ones
@@ -5459,6 +5466,9 @@ type QueueNow struct {
 	// Member The reader is one
 	Member bool `json:"member"`
 
+	// Members Who answers it, for who may lead it
+	Members *[]openapi_types.UUID `json:"members,omitempty"`
+
 	// Messages Messages that wait for somebody
 	Messages int    `json:"messages"`
 	Name     string `json:"name"`
@@ -5484,6 +5494,9 @@ type QueueNow struct {
 
 	// Today What is said to everybody who waits today
 	Today string `json:"today"`
+
+	// Transferred Of those who were answered today
+	Transferred int `json:"transferred"`
 
 	// WaitedSeconds Mean wait of who was answered
 	WaitedSeconds int `json:"waited_seconds"`
@@ -7730,6 +7743,9 @@ type SetRetentionJSONRequestBody = Retention
 
 // MoveWaitJSONRequestBody defines body for MoveWait for application/json ContentType.
 type MoveWaitJSONRequestBody = WaitMove
+
+// ChangeQueueMembersJSONRequestBody defines body for ChangeQueueMembers for application/json ContentType.
+type ChangeQueueMembersJSONRequestBody = QueueMembersChange
 
 // SetQueueTodayJSONRequestBody defines body for SetQueueToday for application/json ContentType.
 type SetQueueTodayJSONRequestBody = QueueToday

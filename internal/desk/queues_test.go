@@ -1,7 +1,9 @@
 package desk_test
 
 import (
+	"slices"
 	"testing"
+	"time"
 
 	"github.com/google/uuid"
 	"github.com/stretchr/testify/assert"
@@ -103,6 +105,15 @@ func (w *world) queueNow(a firm.Actor) contract.QueueNow {
 	require.NoError(w.t, err)
 	require.NotEmpty(w.t, list)
 	return list[0]
+}
+
+func (w *world) queueNamed(a firm.Actor, name string) contract.QueueNow {
+	w.t.Helper()
+	list, err := w.Queues.Now(w.t.Context(), a)
+	require.NoError(w.t, err)
+	at := slices.IndexFunc(list, func(q contract.QueueNow) bool { return q.Name == name })
+	require.GreaterOrEqual(w.t, at, 0, name)
+	return list[at]
 }
 
 // hears waits until the outside hears something.
@@ -321,6 +332,33 @@ func TestAQueueForToday(t *testing.T) {
 	w.hears(other, "a tone; now a message is left")
 }
 
+func TestWhoLeadsSaysWhoAnswersAQueue(t *testing.T) {
+	w := newWorld(t)
+	q := w.queue("Service", nil, w.ines)
+	w.routed(frontDoor(*q.ID)...)
+	w.sits(w.tomas)
+	w.sits(w.ines)
+	busy := w.calls()
+	ref := w.comesIn("+14135550188")
+	w.hears(ref, "music")
+	assert.Nil(t, w.queueNamed(w.ines, "Service").Members, "who leads sees who answers it")
+	_, err := w.Queues.ChangeMembers(t.Context(), w.ines, *q.ID, contract.QueueMembersChange{In: []uuid.UUID{w.tomas.ID}})
+	require.ErrorIs(t, err, firm.ErrForbidden)
+	var wrong *firm.FieldError
+	_, err = w.Queues.ChangeMembers(t.Context(), w.odile, *q.ID, contract.QueueMembersChange{In: []uuid.UUID{uuid.New()}})
+	require.ErrorAs(t, err, &wrong)
+	_, err = w.Queues.ChangeMembers(t.Context(), w.odile, uuid.New(), contract.QueueMembersChange{})
+	require.ErrorIs(t, err, firm.ErrNotFound)
+	all, err := w.Queues.ChangeMembers(t.Context(), w.odile, *q.ID, contract.QueueMembersChange{
+		In: []uuid.UUID{w.tomas.ID, w.tomas.ID}, Out: []uuid.UUID{w.ines.ID}})
+	require.NoError(t, err)
+	assert.Equal(t, []uuid.UUID{w.tomas.ID}, *all[0].Members)
+	assert.NotEmpty(t, w.rung(w.tomas).CallID, "who waits is given to him at once")
+	_, err = w.Queues.PutQueue(t.Context(), w.admin(), q.ID, q)
+	require.ErrorIs(t, err, firm.ErrChangedElse, "whoever has its settings open does not undo it")
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, busy.ID))
+}
+
 func TestWhoLeadsMovesAndTakesWhoWaits(t *testing.T) {
 	w := newWorld(t)
 	q := w.queue("Service", nil, w.ines)
@@ -383,6 +421,15 @@ func TestARepGivesACallToAQueue(t *testing.T) {
 		contract.Ask{As: contract.AskAsHanded, QueueID: new(uuid.New())},
 	)
 	require.Error(t, err)
+
+	// He hands it to a colleague: the queue counts that it was given on.
+	assert.Zero(t, w.queueNamed(w.tomas, "Service").Transferred)
+	w.clock.Advance(time.Second)
+	_, err = w.Calls.Parties.Ask(t.Context(), w.tomas, c.ID,
+		contract.Ask{As: contract.AskAsHanded, ColleagueID: &w.ines.ID})
+	require.NoError(t, err)
+	assert.Equal(t, c.ID, w.rung(w.ines).CallID)
+	w.until("it is counted", func() bool { return w.queueNamed(w.tomas, "Service").Transferred == 1 })
 }
 
 func TestALiveCallFinishesOnTheRouteThatItBeganWith(t *testing.T) {

@@ -23,6 +23,14 @@ func (s *Server) SetQueueToday(c *gin.Context, id contract.ID) {
 	}
 }
 
+// ChangeQueueMembers implements ServerInterface.
+func (s *Server) ChangeQueueMembers(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.QueueMembersChange](s, c); ok {
+		v, err := s.desk.Queues.ChangeMembers(c.Request.Context(), actor(c), id, body)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
 // TakeWait implements ServerInterface.
 func (s *Server) TakeWait(c *gin.Context, id contract.ID, p contract.TakeWaitParams) {
 	v, err := s.desk.Queues.TakeWait(c.Request.Context(), actor(c), p.IdempotencyKey, id)

@@ -72,6 +72,7 @@ func (qs *Queues) Now(ctx context.Context, a firm.Actor) ([]contract.QueueNow, e
 		for _, d := range days {
 			if d.QueueID == id {
 				v.Offered, v.Answered, v.Abandoned, v.Short = d.Offered, d.Answered, d.Abandoned, d.Short
+				v.Transferred = d.Transferred
 				v.WaitedSeconds, v.LongestSeconds = int(d.WaitedMs/1000), int(d.LongestMs/1000)
 				v.ServiceLevel = queue.ServiceLevel(d.InTime, d.Offered-d.Waiting, d.Short)
 			}
@@ -93,6 +94,9 @@ func (qs *Queues) Now(ctx context.Context, a firm.Actor) ([]contract.QueueNow, e
 		}
 		if e, said := off[id]; said && (v.MayLead || a.MayDo(rights.Telephony)) {
 			v.EstimateError = &e
+		}
+		if v.MayLead {
+			v.Members = new(firm.OrEmpty(q.Members))
 		}
 		qs.counts(&v, q, now)
 		if err := qs.members(ctx, &v, q); err != nil {

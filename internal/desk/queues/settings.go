@@ -1,6 +1,7 @@
 package queues
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -200,13 +201,74 @@ func (qs *Queues) PutQueue(ctx context.Context, a firm.Actor, id *uuid.UUID,
 	return set.queues[made].view(), nil
 }
 
-func putMembers(ctx context.Context, q *db.Queries, queue uuid.UUID, users []uuid.UUID) error {
-	members := []uuid.UUID{}
+// ChangeMembers lets people answer a queue, or takes them out of it. Errors: firm.ErrForbidden, firm.ErrNotFound,
+// *firm.FieldError.
+func (qs *Queues) ChangeMembers(ctx context.Context, a firm.Actor, id uuid.UUID,
+	m contract.QueueMembersChange) ([]contract.QueueNow, error) {
+	set, err := qs.readSetUp(ctx)
+	if err != nil {
+		return nil, err
+	}
+	q := set.queues[id]
+	switch {
+	case q == nil:
+		return nil, firm.ErrNotFound
+	case !qs.mayLead(ctx, a, q):
+		return nil, firm.ErrForbidden
+	}
+	names := func(ids []uuid.UUID) map[string]string {
+		list := make([]string, len(ids))
+		for i, id := range ids {
+			if x, err := qs.Actor(ctx, id); err == nil {
+				list[i] = x.Name
+			}
+		}
+		return map[string]string{"members": strings.Join(list, ", ")}
+	}
+	joins := eachOnce(m.In)
+	stay := slices.DeleteFunc(slices.Clone(q.Members),
+		func(id uuid.UUID) bool { return slices.Contains(m.Out, id) || slices.Contains(joins, id) })
+	before, after := names(q.Members), names(append(stay, joins...))
+	err = qs.Store.Tx(ctx, func(tx *db.Queries) error {
+		if n, err := tx.QueueChanged(ctx, id); err != nil || n == 0 { // one after the other
+			return cmp.Or(err, firm.ErrNotFound)
+		}
+		known, err := tx.RepsByID(ctx, joins)
+		if err != nil {
+			return err
+		} else if len(known) < len(joins) {
+			return firm.Wrong("in", "one of these is nobody of the firm")
+		}
+		if err := tx.RemoveQueueMembers(ctx, db.RemoveQueueMembersParams{QueueID: id, Users: m.Out}); err != nil {
+			return err
+		}
+		if err := tx.AddQueueMembers(ctx, db.AddQueueMembersParams{QueueID: id, Users: joins}); err != nil {
+			return err
+		}
+		return qs.Audited(ctx, tx, a, "queue", id, "members of a queue", before, after)
+	})
+	if err != nil {
+		return nil, err
+	}
+	qs.changedSetUp(ctx)
+	qs.tell()
+	qs.MayBeFree()
+	return qs.Now(ctx, a)
+}
+
+// eachOnce leaves out who stands in a list already.
+func eachOnce(users []uuid.UUID) []uuid.UUID {
+	once := []uuid.UUID{}
 	for _, u := range users {
-		if !slices.Contains(members, u) {
-			members = append(members, u)
+		if !slices.Contains(once, u) {
+			once = append(once, u)
 		}
 	}
+	return once
+}
+
+func putMembers(ctx context.Context, q *db.Queries, queue uuid.UUID, users []uuid.UUID) error {
+	members := eachOnce(users)
 	known, err := q.RepsByID(ctx, members)
 	if err != nil {
 		return err

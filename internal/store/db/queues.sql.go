@@ -13,6 +13,23 @@ import (
 	"github.com/google/uuid"
 )
 
+const addQueueMembers = `-- name: AddQueueMembers :exec
+INSERT INTO queue_members (queue_id, user_id, position)
+SELECT $1::uuid, u, (SELECT coalesce(max(m.position), 0) FROM queue_members m WHERE m.queue_id = $1) + n FROM unnest($2::uuid[]) WITH ORDINALITY x (u, n)
+ON CONFLICT DO NOTHING
+`
+
+type AddQueueMembersParams struct {
+	QueueID uuid.UUID
+	Users   []uuid.UUID
+}
+
+// Behind those who are members.
+func (q *Queries) AddQueueMembers(ctx context.Context, arg AddQueueMembersParams) error {
+	_, err := q.db.Exec(ctx, addQueueMembers, arg.QueueID, arg.Users)
+	return err
+}
+
 const callbackDay = `-- name: CallbackDay :many
 SELECT queue_id, (count(*) FILTER (WHERE how = 'called'))::int AS kept, (count(*) FILTER (WHERE how = 'unreached'))::int AS unreached
 FROM queue_waits WHERE kind = 'callback' AND left_at >= $1 GROUP BY queue_id
@@ -712,9 +729,24 @@ func (q *Queries) PutQueueMembers(ctx context.Context, arg PutQueueMembersParams
 	return err
 }
 
+const queueChanged = `-- name: QueueChanged :execrows
+UPDATE queues SET version = version + 1 WHERE id = $1
+`
+
+// Whoever has its settings open sees that they are not what they were.
+func (q *Queries) QueueChanged(ctx context.Context, id uuid.UUID) (int64, error) {
+	result, err := q.db.Exec(ctx, queueChanged, id)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
 const queueDay = `-- name: QueueDay :many
 SELECT w.queue_id, count(*)::int AS offered, (count(*) FILTER (WHERE w.left_at IS NULL))::int AS waiting,
   (count(*) FILTER (WHERE w.how = 'answered'))::int AS answered,
+  (count(*) FILTER (WHERE w.how = 'answered' AND (EXISTS (SELECT FROM legs l WHERE l.call_id = w.call_id AND l.role = 'handed' AND l.started_at > w.left_at)
+    OR EXISTS (SELECT FROM queue_waits n WHERE n.call_id = w.call_id AND n.kind = 'call' AND n.since > w.left_at))))::int AS transferred,
   (count(*) FILTER (WHERE w.how = 'abandoned' AND w.left_at - w.since > make_interval(secs => $1::int)))::int AS abandoned,
   (count(*) FILTER (WHERE w.how = 'abandoned' AND w.left_at - w.since <= make_interval(secs => $1::int)))::int AS short,
   (count(*) FILTER (WHERE w.how = 'callback'))::int AS callbacks,
@@ -731,17 +763,18 @@ type QueueDayParams struct {
 }
 
 type QueueDayRow struct {
-	QueueID   uuid.UUID
-	Offered   int
-	Waiting   int
-	Answered  int
-	Abandoned int
-	Short     int
-	Callbacks int
-	Overflow  int
-	InTime    int
-	WaitedMs  int64
-	LongestMs int64
+	QueueID     uuid.UUID
+	Offered     int
+	Waiting     int
+	Answered    int
+	Transferred int
+	Abandoned   int
+	Short       int
+	Callbacks   int
+	Overflow    int
+	InTime      int
+	WaitedMs    int64
+	LongestMs   int64
 }
 
 // What happened in each queue since a moment. Who hung up within five seconds has changed their mind (core/queue, ShortAbandon).
@@ -759,6 +792,7 @@ func (q *Queries) QueueDay(ctx context.Context, arg QueueDayParams) ([]QueueDayR
 			&i.Offered,
 			&i.Waiting,
 			&i.Answered,
+			&i.Transferred,
 			&i.Abandoned,
 			&i.Short,
 			&i.Callbacks,
@@ -852,6 +886,20 @@ func (q *Queries) Queues(ctx context.Context) ([]Queue, error) {
 		return nil, err
 	}
 	return items, nil
+}
+
+const removeQueueMembers = `-- name: RemoveQueueMembers :exec
+DELETE FROM queue_members WHERE queue_id = $1 AND user_id = ANY ($2::uuid[])
+`
+
+type RemoveQueueMembersParams struct {
+	QueueID uuid.UUID
+	Users   []uuid.UUID
+}
+
+func (q *Queries) RemoveQueueMembers(ctx context.Context, arg RemoveQueueMembersParams) error {
+	_, err := q.db.Exec(ctx, removeQueueMembers, arg.QueueID, arg.Users)
+	return err
 }
 
 const routeTrials = `-- name: RouteTrials :many

@@ -13,6 +13,19 @@ UPDATE queues SET name = @name, active = @active, settings = @settings, version 
 -- name: SetQueueToday :execrows
 UPDATE queues SET closed = @closed, today = @today, today_on = @today_on WHERE id = @id;
 
+-- name: AddQueueMembers :exec
+-- Behind those who are members.
+INSERT INTO queue_members (queue_id, user_id, position)
+SELECT @queue_id::uuid, u, (SELECT coalesce(max(m.position), 0) FROM queue_members m WHERE m.queue_id = @queue_id) + n FROM unnest(@users::uuid[]) WITH ORDINALITY x (u, n)
+ON CONFLICT DO NOTHING;
+
+-- name: RemoveQueueMembers :exec
+DELETE FROM queue_members WHERE queue_id = @queue_id AND user_id = ANY (@users::uuid[]);
+
+-- name: QueueChanged :execrows
+-- Whoever has its settings open sees that they are not what they were.
+UPDATE queues SET version = version + 1 WHERE id = @id;
+
 -- name: ClearQueueMembers :exec
 DELETE FROM queue_members WHERE queue_id = @queue_id;
 
@@ -139,6 +152,8 @@ SELECT q.queue_id, q.ms::bigint AS ms FROM (
 -- What happened in each queue since a moment. Who hung up within five seconds has changed their mind (core/queue, ShortAbandon).
 SELECT w.queue_id, count(*)::int AS offered, (count(*) FILTER (WHERE w.left_at IS NULL))::int AS waiting,
   (count(*) FILTER (WHERE w.how = 'answered'))::int AS answered,
+  (count(*) FILTER (WHERE w.how = 'answered' AND (EXISTS (SELECT FROM legs l WHERE l.call_id = w.call_id AND l.role = 'handed' AND l.started_at > w.left_at)
+    OR EXISTS (SELECT FROM queue_waits n WHERE n.call_id = w.call_id AND n.kind = 'call' AND n.since > w.left_at))))::int AS transferred,
   (count(*) FILTER (WHERE w.how = 'abandoned' AND w.left_at - w.since > make_interval(secs => @short::int)))::int AS abandoned,
   (count(*) FILTER (WHERE w.how = 'abandoned' AND w.left_at - w.since <= make_interval(secs => @short::int)))::int AS short,
   (count(*) FILTER (WHERE w.how = 'callback'))::int AS callbacks,

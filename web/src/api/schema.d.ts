@@ -825,6 +825,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/queues/{id}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Lets people answer a queue, or takes them out of it, by whoever leads it. */
+        put: operations["changeQueueMembers"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/queue-waits/{id}": {
         parameters: {
             query?: never;
@@ -5525,6 +5544,10 @@ export interface components {
             /** @description Mean wait of who was answered */
             waited_seconds: number;
             longest_seconds: number;
+            /** @description Of those who were answered today */
+            transferred: number;
+            /** @description Who answers it, for who may lead it */
+            members?: string[];
             /**
              * Format: double
              * @description How far waits that were said lay from what came, as a share, over thirty days; left out where none was said
@@ -5539,6 +5562,11 @@ export interface components {
         QueueToday: {
             closed: boolean;
             today: string;
+        };
+        QueueMembersChange: {
+            /** @description Who answers it from now on */
+            in: string[];
+            out: string[];
         };
         WaitMove: {
             /** Format: uuid */
@@ -8594,6 +8622,33 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["QueueToday"];
+            };
+        };
+        responses: {
+            /** @description All queues as they are now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueNow"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeQueueMembers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QueueMembersChange"];
             };
         };
         responses: {

@@ -9,7 +9,7 @@ import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { duration, useNow } from "../ui/clock";
 import { Dialog } from "../ui/dialog";
-import { Area } from "../ui/field";
+import { Area, Check } from "../ui/field";
 import { useTell } from "../ui/toast";
 import { WaitLine } from "./waits";
 
@@ -47,6 +47,7 @@ function QueueLine({ queue: x }: { queue: Queue }) {
   const client = useQueryClient();
   const tell = useTell();
   const [saying, setSaying] = useState(false);
+  const [naming, setNaming] = useState(false);
   const set = useMutation({
     mutationFn: (body: Schemas["QueueToday"]) =>
       ask(api.PUT("/api/queues/{id}/today", { params: { path: { id: x.id } }, body })),
@@ -76,7 +77,7 @@ function QueueLine({ queue: x }: { queue: Queue }) {
         {x.messages > 0 && ` · ${q.messages(x.messages)}`}
       </p>
       <p className="text-sm text-quiet">
-        {q.day(x.offered, x.answered, x.abandoned)}
+        {q.day(x.offered, x.answered, x.transferred, x.abandoned)}
         {x.offered - x.waiting - x.short > 0 && ` · ${q.level(Math.round(x.service_level * 100), x.target_seconds)}`}
         {x.estimate_error !== undefined && ` · ${q.estimates(Math.round(x.estimate_error * 100))}`}
       </p>
@@ -102,7 +103,24 @@ function QueueLine({ queue: x }: { queue: Queue }) {
           >
             {q.say}
           </Button>
+          <Button
+            className="!min-h-6 !py-0"
+            aria-label={`${q.members}: ${x.name}`}
+            onClick={() => {
+              setNaming(true);
+            }}
+          >
+            {q.members}
+          </Button>
         </p>
+      )}
+      {naming && (
+        <Members
+          queue={x}
+          onClose={() => {
+            setNaming(false);
+          }}
+        />
       )}
       {saying && (
         <Saying
@@ -117,6 +135,64 @@ function QueueLine({ queue: x }: { queue: Queue }) {
         />
       )}
     </>
+  );
+}
+
+/** Members lets who leads a queue say who answers it. */
+function Members({ queue, onClose }: { queue: Queue; onClose: () => void }) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const team = useQuery(queries.team).data ?? [];
+  const before = queue.members ?? [];
+  const [chosen, setChosen] = useState(before);
+  const save = useMutation({
+    mutationFn: () =>
+      ask(
+        api.PUT("/api/queues/{id}/members", {
+          params: { path: { id: queue.id } },
+          body: { in: chosen.filter((m) => !before.includes(m)), out: before.filter((m) => !chosen.includes(m)) },
+        }),
+      ),
+    onSuccess: (all) => {
+      client.setQueryData(keys.queues(), all);
+      tell(q.membersSaved(queue.name));
+      onClose();
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
+  return (
+    <Dialog
+      open
+      onClose={onClose}
+      title={q.membersOf(queue.name)}
+      actions={
+        <Button
+          look="ours"
+          disabled={save.isPending}
+          onClick={() => {
+            save.mutate();
+          }}
+        >
+          {q.membersSave}
+        </Button>
+      }
+    >
+      <ul className="max-h-[60vh] columns-2 gap-x-6 overflow-y-auto">
+        {team.map((x) => (
+          <li key={x.id} className="break-inside-avoid">
+            <Check
+              label={x.name}
+              checked={chosen.includes(x.id)}
+              onChange={(on) => {
+                setChosen(on ? [...chosen, x.id] : chosen.filter((m) => m !== x.id));
+              }}
+            />
+          </li>
+        ))}
+      </ul>
+    </Dialog>
   );
 }
 

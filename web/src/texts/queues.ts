@@ -16,8 +16,12 @@ export const queues = {
   closed: "closed",
   closedByHand: "closed for now",
   level: (percent: number, seconds: number) => `${String(percent)} % answered within ${String(seconds)} s today`,
-  day: (offered: number, answered: number, abandoned: number) =>
-    `${String(offered)} ${offered === 1 ? "call" : "calls"} today, ${String(answered)} answered, ${String(abandoned)} hung up waiting`,
+  day: (offered: number, answered: number, given: number, abandoned: number) =>
+    `${String(offered)} ${offered === 1 ? "call" : "calls"} today, ${String(answered)} answered${given > 0 ? ` (${String(given)} given on)` : ""}, ${String(abandoned)} hung up waiting`,
+  members: "Members",
+  membersOf: (queue: string) => `Who answers “${queue}”`,
+  membersSave: "Save",
+  membersSaved: (queue: string) => `Members of “${queue}” saved`,
   estimates: (percent: number) => `said waits were off by ${String(percent)} %`,
   open: "Open",
   close: "Close for now",
