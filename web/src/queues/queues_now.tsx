@@ -83,7 +83,7 @@ function QueueLine({ queue: x }: { queue: Queue }) {
       </p>
       {x.today && <p className="text-sm text-waiting">{q.saysToday(x.today)}</p>}
       {x.may_lead && (
-        <p className="mt-1 flex gap-1.5">
+        <p className="mt-1 flex flex-wrap gap-1.5">
           <Button
             className="!min-h-6 !py-0"
             aria-label={`${x.closed_by_hand ? q.open : q.close}: ${x.name}`}
