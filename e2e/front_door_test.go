@@ -2,6 +2,7 @@ package e2e_test
 
 import (
 	"math"
+	"math/cmplx"
 	"sync"
 	"testing"
 	"time"
@@ -123,18 +124,27 @@ func (e *ear) likeness(spoken []int16) float64 {
 // bands of a spectrogram are 16 from 200 to 3,200 Hz, for each 20 ms.
 type bands [16]float64
 
+const block = audio.Rate / 50
+
+// waves are those of each band, over a block.
+var waves = func() (all [len(bands{})][block]complex128) {
+	for i := range all {
+		for n := range all[i] {
+			all[i][n] = cmplx.Rect(1, 2*math.Pi*200*float64(i+1)/audio.Rate*float64(n))
+		}
+	}
+	return all
+}()
+
 func spectrogram(sound []int16) (all []bands) {
-	const block = audio.Rate / 50
 	for ; len(sound) >= block; sound = sound[block:] {
 		var b bands
 		for i := range b {
-			w := 2 * math.Pi * 200 * float64(i+1) / audio.Rate
-			var re, im float64
+			var sum complex128
 			for n, x := range sound[:block] {
-				re += float64(x) * math.Cos(w*float64(n))
-				im += float64(x) * math.Sin(w*float64(n))
+				sum += complex(float64(x), 0) * waves[i][n]
 			}
-			b[i] = math.Log1p(math.Hypot(re, im) / block)
+			b[i] = math.Log1p(cmplx.Abs(sum) / block)
 		}
 		all = append(all, b)
 	}
@@ -176,16 +186,23 @@ func TestAnAnnouncementIsHeard(t *testing.T) {
 		return sound
 	}
 	next, other := voice("You are next."), voice("The office is closed on Thursdays.")
-	ref, err := w.sim.CallIn("+14135550188", salesE164)
-	require.NoError(t, err)
-	var caller ear
-	require.Eventually(t, func() bool { return w.sim.OutsideSpeaks(ref, &caller) }, patience, pace,
-		"the attendant picks up")
-	w.heard(t, ref, "“You are next.")
-	heard := 0.0
-	require.Eventually(t, func() bool { heard = caller.likeness(next); return heard > 0.9 }, 2*patience, pace,
-		"they hear that they are next: %v", &heard)
-	assert.Less(t, caller.likeness(other), 0.7, "and not what nobody said")
+	// A machine that is too busy leaves frames out: then it is heard by the next call.
+	require.Eventually(t, func() bool {
+		late := w.Desk.Studio.LateFrames()
+		ref, err := w.sim.CallIn("+14135550188", salesE164)
+		require.NoError(t, err)
+		defer w.sim.OutsideHangsUp(ref)
+		var caller ear
+		require.Eventually(t, func() bool { return w.sim.OutsideSpeaks(ref, &caller) }, patience, pace, "it is picked up")
+		w.heard(t, ref, "“You are next.")
+		w.heard(t, ref, "music")
+		if w.Desk.Studio.LateFrames() > late {
+			return false
+		}
+		assert.Greater(t, caller.likeness(next), 0.9, "they hear that they are next")
+		assert.Less(t, caller.likeness(other), 0.7, "and not what nobody said")
+		return true
+	}, 4*patience, pace)
 }
 
 // clearly finds somebody whom a rep owns and whose number is nobody else's.

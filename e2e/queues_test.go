@@ -227,6 +227,14 @@ func TestWhatSomebodyWroteWaitsForTheEndOfTheCall(t *testing.T) {
 	tomas.see("Filed: ")
 	tomas.see("When do you come for the yearly check?", "[data-testid=lane]")
 	tomas.until("it waits for nobody else", `!document.querySelector('[data-testid=queue-waits]')`)
+
+	// It is a matter of sales: he hands it on, and it leaves his lane.
+	tomas.click("button", "Hand on what 212 555 0187 wrote", "[data-testid=lane]")
+	tomas.see("To which queue")
+	tomas.looks("hand-on")
+	tomas.click("item", "Sales")
+	tomas.see("It waits in “Sales”")
+	tomas.gone("When do you come for the yearly check?", "[data-testid=lane]")
 }
 
 // heard waits until somebody outside hears something that begins so.

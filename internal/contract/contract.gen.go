@@ -7720,6 +7720,9 @@ type DraftMessageJSONRequestBody = NewMessage
 // RecordFromMessageJSONRequestBody defines body for RecordFromMessage for application/json ContentType.
 type RecordFromMessageJSONRequestBody = RecordFromCall
 
+// HandMessageOnJSONRequestBody defines body for HandMessageOn for application/json ContentType.
+type HandMessageOnJSONRequestBody = WaitMove
+
 // AttachMessageJSONRequestBody defines body for AttachMessage for application/json ContentType.
 type AttachMessageJSONRequestBody = RecordChoice
 

@@ -23,6 +23,7 @@ import (
 	"trundo/internal/carrier/sim"
 	"trundo/internal/contract"
 	"trundo/internal/core/call"
+	"trundo/internal/core/callable"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/slip"
 	"trundo/internal/live"
@@ -231,7 +232,7 @@ func (s *simulation) fine(err error) bool {
 	case errors.Is(err, rounds.ErrRoundOver), errors.Is(err, rounds.ErrLetGo), errors.Is(err,
 		rounds.ErrNobodyNow), errors.Is(err, rounds.ErrUnfiled), errors.Is(err, filing.ErrTooLate),
 		errors.Is(err, slip.ErrStillInCall), errors.Is(err, call.ErrNotThere), errors.As(err, &in),
-		errors.As(err, &field),
+		errors.As(err, &field), errors.Is(err, callable.ErrDoNotCall), // a colleague of another round learnt that
 		errors.Is(err, context.DeadlineExceeded):
 		return false
 	}

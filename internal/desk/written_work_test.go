@@ -127,3 +127,45 @@ func TestATextThatWishesACallBecomesACallback(t *testing.T) {
 	assert.True(t, *waits[0].Callback)
 	assert.Equal(t, "Berit Osterlund", waits[0].Name)
 }
+
+func TestAMessageIsHandedOnToAQueue(t *testing.T) {
+	w := newWorld(t)
+	service := w.queue("Service", takesWriting, w.ines)
+	sales := w.queue("Sales", nil, w.ines, w.tomas)
+	w.sits(w.ines)
+	w.mails("stranger@elsewhere.example", "The pump hums.")
+	w.passes("it is hers", func() bool { return len(w.unread(w.ines)) == 1 })
+	lane, err := w.Lane(t.Context(), w.ines)
+	require.NoError(t, err)
+	id := lane.Owed[0].ID
+	since := w.clock.Now()
+	w.clock.Advance(time.Minute)
+	var wrong *firm.FieldError
+	require.ErrorAs(t, w.Queues.HandOn(t.Context(), w.ines, id, uuid.New()), &wrong)
+	require.ErrorIs(t, w.Queues.HandOn(t.Context(), w.ines, uuid.New(), *sales.ID), firm.ErrNotFound)
+	require.NoError(t, w.Queues.HandOn(t.Context(), w.ines, id, *sales.ID))
+	assert.Empty(t, w.unread(w.ines))
+	waits := w.waiting(w.ines)
+	require.Len(t, waits, 1)
+	assert.Equal(t, "Sales", *waits[0].Queue)
+	assert.WithinDuration(t, since, waits[0].Since, time.Minute, "it keeps its age")
+	w.sits(w.tomas)
+	w.passes("it is his", func() bool { return len(w.unread(w.tomas)) == 1 })
+	assert.Empty(t, w.unread(w.ines), "it is not given back to who handed it on")
+	require.NoError(t, w.Outreach.ReadMessage(t.Context(), w.tomas, id))
+	w.passes("nothing waits", func() bool { return len(w.waiting(w.odile)) == 0 })
+	require.ErrorAs(t, w.Queues.HandOn(t.Context(), w.ines, id, *service.ID), &wrong, "somebody has seen to it")
+
+	// What was hers by itself, since she wrote with them last, can be handed on too.
+	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelMail,
+		Address: new("another@elsewhere.example"), Subject: new("Your pump"), Body: new("We come on Thursday.")})
+	require.NoError(t, err)
+	w.after(10*time.Second, "it is sent", func() bool { return len(w.postbox.Sent()) == 1 })
+	w.mails("another@elsewhere.example", "Not on Thursday.")
+	lane, err = w.Lane(t.Context(), w.ines)
+	require.NoError(t, err)
+	require.Len(t, w.unread(w.ines), 1)
+	require.NoError(t, w.Queues.HandOn(t.Context(), w.ines, lane.Owed[0].ID, *sales.ID))
+	assert.Empty(t, w.unread(w.ines))
+	w.passes("it is his", func() bool { return len(w.unread(w.tomas)) == 1 })
+}

@@ -31,6 +31,13 @@ func (s *Server) ChangeQueueMembers(c *gin.Context, id contract.ID) {
 	}
 }
 
+// HandMessageOn implements ServerInterface.
+func (s *Server) HandMessageOn(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.WaitMove](s, c); ok {
+		nothing(s, c, s.desk.Queues.HandOn(c.Request.Context(), actor(c), id, body.QueueID))
+	}
+}
+
 // TakeWait implements ServerInterface.
 func (s *Server) TakeWait(c *gin.Context, id contract.ID, p contract.TakeWaitParams) {
 	v, err := s.desk.Queues.TakeWait(c.Request.Context(), actor(c), p.IdempotencyKey, id)

@@ -313,7 +313,7 @@ func (qs *Queues) Waiting(ctx context.Context, a firm.Actor) ([]contract.Waiting
 		}
 		v := qs.writtenView(q, r, f, now)
 		v.MayTake, v.MayMove = new(qs.mayLead(ctx, a, q)), new(qs.mayLead(ctx, a, q))
-		list = append(list, placed{writtenWork(r), v})
+		list = append(list, placed{qs.writtenWork(r, now), v})
 	}
 	slices.SortFunc(list, func(x, y placed) int {
 		if x.turn() != y.turn() {

@@ -238,7 +238,7 @@ func (qs *Queues) assign(ctx context.Context) error {
 		case r.TakenBy != nil:
 			has[r.TakenBy.String()]++
 		case q != nil && q.open(now):
-			works, rules[r.QueueID.String()] = append(works, writtenWork(r)), q.rule()
+			works, rules[r.QueueID.String()] = append(works, qs.writtenWork(r, now)), q.rule()
 			messages[r.ID.String()] = true
 		}
 	}

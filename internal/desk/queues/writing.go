@@ -92,11 +92,65 @@ func (qs *Queues) written(ctx context.Context, rows []db.OpenMessageWaitsRow,
 	return open, nil
 }
 
+// handedOn is who has handed a message on, and when.
+type handedOn struct {
+	by string
+	at time.Time
+}
+
+// HandOn hands a message, and what else its sender wrote that nobody has read, on to a queue; for a while it is not given
+// back to a. Errors: firm.ErrNotFound, *firm.FieldError.
+func (qs *Queues) HandOn(ctx context.Context, a firm.Actor, message, to uuid.UUID) error {
+	set, err := qs.setUp(ctx)
+	if err != nil {
+		return err
+	}
+	if q := set.queues[to]; q == nil || !q.Active {
+		return firm.About("queue_id", firm.ErrNotFound)
+	}
+	now := qs.Clock.Now()
+	var waits []uuid.UUID
+	err = qs.Store.Tx(ctx, func(q *db.Queries) error {
+		m, err := q.LockMessage(ctx, message)
+		if store.NotFound(err) || err == nil && !m.Incoming {
+			return firm.ErrNotFound
+		} else if err != nil {
+			return err
+		}
+		waits, err = q.HandMessagesOn(ctx, db.HandMessagesOnParams{Address: m.Address, QueueID: to})
+		if err == nil && len(waits) == 0 {
+			err = firm.Wrong("message", "somebody has seen to it already")
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	qs.mu.Lock()
+	for id, h := range qs.handed {
+		if now.Sub(h.at) >= leftFor {
+			delete(qs.handed, id)
+		}
+	}
+	for _, id := range waits {
+		qs.handed[id] = handedOn{a.ID.String(), now}
+	}
+	qs.mu.Unlock()
+	qs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+	qs.Waits()
+	return nil
+}
+
 // writtenWork is a message as core/queue sees it.
-func writtenWork(r db.OpenMessageWaitsRow) queue.Work {
+func (qs *Queues) writtenWork(r db.OpenMessageWaitsRow, now time.Time) queue.Work {
 	w := queue.Work{ID: r.ID.String(), Queue: r.QueueID.String(), Since: r.Since, Priority: r.Priority}
 	if r.OwnerID != nil {
 		w.Prefers = []queue.Preference{{ID: r.OwnerID.String(), Why: whyOwner}}
+	}
+	qs.mu.Lock()
+	defer qs.mu.Unlock()
+	if h, is := qs.handed[r.ID]; is && now.Sub(h.at) < leftFor {
+		w.Refused = []string{h.by}
 	}
 	return w
 }

@@ -277,6 +277,43 @@ func (q *Queries) GiveCallbackBack(ctx context.Context, arg GiveCallbackBackPara
 	return err
 }
 
+const handMessagesOn = `-- name: HandMessagesOn :many
+WITH given AS (
+  UPDATE messages SET user_id = NULL WHERE incoming AND read_at IS NULL AND address = $2 RETURNING id, line_id, record_id, at
+)
+INSERT INTO queue_waits (id, queue_id, kind, message_id, line_id, record_id, since)
+SELECT gen_random_uuid(), $1, 'message', id, line_id, record_id, at FROM given
+ON CONFLICT (message_id) WHERE message_id IS NOT NULL DO UPDATE SET queue_id = EXCLUDED.queue_id, taken_by = NULL, taken_at = NULL,
+  left_at = NULL, how = '', why = '', answered_by = NULL
+RETURNING id
+`
+
+type HandMessagesOnParams struct {
+	QueueID uuid.UUID
+	Address string
+}
+
+// What somebody wrote and nobody has read waits in a queue from now on, for whoever is given it there.
+func (q *Queries) HandMessagesOn(ctx context.Context, arg HandMessagesOnParams) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, handMessagesOn, arg.QueueID, arg.Address)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const handlingTimes = `-- name: HandlingTimes :many
 SELECT q.queue_id, q.ms::bigint AS ms FROM (
   SELECT w.queue_id, w.left_at, row_number() OVER (PARTITION BY w.queue_id ORDER BY w.left_at DESC) AS n,

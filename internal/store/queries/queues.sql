@@ -128,6 +128,17 @@ FROM messages m WHERE m.id = w.message_id AND w.kind = 'message' AND w.left_at I
   AND (m.read_at IS NOT NULL OR EXISTS (SELECT FROM messages o WHERE NOT o.incoming AND o.forwards IS NULL AND o.by_hand AND o.address = m.address AND o.at >= m.at AND o.state <> 'cancelled'))
 RETURNING w.id;
 
+-- name: HandMessagesOn :many
+-- What somebody wrote and nobody has read waits in a queue from now on, for whoever is given it there.
+WITH given AS (
+  UPDATE messages SET user_id = NULL WHERE incoming AND read_at IS NULL AND address = @address RETURNING id, line_id, record_id, at
+)
+INSERT INTO queue_waits (id, queue_id, kind, message_id, line_id, record_id, since)
+SELECT gen_random_uuid(), @queue_id, 'message', id, line_id, record_id, at FROM given
+ON CONFLICT (message_id) WHERE message_id IS NOT NULL DO UPDATE SET queue_id = EXCLUDED.queue_id, taken_by = NULL, taken_at = NULL,
+  left_at = NULL, how = '', why = '', answered_by = NULL
+RETURNING id;
+
 -- name: TakeMessageWait :execrows
 UPDATE queue_waits SET taken_by = sqlc.narg('user_id'), taken_at = sqlc.narg('at') WHERE id = @id AND left_at IS NULL AND kind = 'message';
 

@@ -1799,6 +1799,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/messages/{id}/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hands a message, and what came with it from there and is unread, on to a queue; it leaves the lane and keeps its age. */
+        post: operations["handMessageOn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/messages/{id}/record": {
         parameters: {
             query?: never;
@@ -10496,6 +10515,31 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Marked */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    handMessageOn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaitMove"];
+            };
+        };
+        responses: {
+            /** @description It waits there */
             204: {
                 headers: {
                     [name: string]: unknown;
