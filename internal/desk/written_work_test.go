@@ -160,7 +160,12 @@ func TestAMessageIsHandedOnToAQueue(t *testing.T) {
 	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelMail,
 		Address: new("another@elsewhere.example"), Subject: new("Your pump"), Body: new("We come on Thursday.")})
 	require.NoError(t, err)
-	w.after(10*time.Second, "it is sent", func() bool { return len(w.postbox.Sent()) == 1 })
+	w.after(10*time.Second, "it is sent, and that is kept", func() bool {
+		var sent bool
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+			`SELECT EXISTS (SELECT FROM messages WHERE NOT incoming AND state = 'sent')`).Scan(&sent))
+		return sent
+	})
 	w.mails("another@elsewhere.example", "Not on Thursday.")
 	lane, err = w.Lane(t.Context(), w.ines)
 	require.NoError(t, err)
@@ -168,4 +173,23 @@ func TestAMessageIsHandedOnToAQueue(t *testing.T) {
 	require.NoError(t, w.Queues.HandOn(t.Context(), w.ines, lane.Owed[0].ID, *sales.ID))
 	assert.Empty(t, w.unread(w.ines))
 	w.passes("it is his", func() bool { return len(w.unread(w.tomas)) == 1 })
+}
+
+func TestWhatComesWhileAnAnswerWaitsIsStillOwed(t *testing.T) {
+	w := newWorld(t)
+	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelMail,
+		Address: new("another@elsewhere.example"), Subject: new("Your pump"), Body: new("We come on Thursday.")})
+	require.NoError(t, err)
+	w.clock.Advance(time.Second) // it can still be cancelled
+	w.mails("another@elsewhere.example", "Not on Thursday.")
+	w.after(10*time.Second, "it is sent, and that is kept", func() bool {
+		var sent bool
+		require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+			`SELECT EXISTS (SELECT FROM messages WHERE NOT incoming AND state = 'sent')`).Scan(&sent))
+		return sent
+	})
+	var unread int
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+		`SELECT count(*) FROM messages WHERE incoming AND read_at IS NULL`).Scan(&unread))
+	assert.Equal(t, 1, unread)
 }

@@ -378,7 +378,7 @@ func (ou *Outreach) ReadMessage(ctx context.Context, a firm.Actor, id uuid.UUID)
 	}
 	now := ou.Clock.Now()
 	if _, err := ou.Store.MarkThreadRead(ctx,
-		db.MarkThreadReadParams{At: &now, UserID: &a.ID, Address: m.Address, RecordID: m.RecordID}); err != nil {
+		db.MarkThreadReadParams{At: &now, UserID: &a.ID, Until: m.At, Address: m.Address, RecordID: m.RecordID}); err != nil {
 		return err
 	}
 	ou.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})

@@ -106,7 +106,7 @@ func (ou *Outreach) sendOne(ctx context.Context, m db.TakeDueMessagesRow) error 
 				return err
 			}
 			if _, err := q.MarkThreadRead(ctx,
-				db.MarkThreadReadParams{At: &now, UserID: m.UserID, Address: m.Address}); err != nil {
+				db.MarkThreadReadParams{At: &now, UserID: m.UserID, Until: m.At, Address: m.Address}); err != nil {
 				return err
 			}
 			p := db.CloseUnreturnedByMessageParams{At: &now, UserID: m.UserID, RecordID: m.RecordID}

@@ -568,12 +568,13 @@ func (q *Queries) MarkMessageRead(ctx context.Context, arg MarkMessageReadParams
 }
 
 const markThreadRead = `-- name: MarkThreadRead :execrows
-UPDATE messages SET read_at = $1, read_by = $2 WHERE incoming AND read_at IS NULL AND (address = $3 OR record_id = $4::uuid)
+UPDATE messages SET read_at = $1, read_by = $2 WHERE incoming AND read_at IS NULL AND at <= $3 AND (address = $4 OR record_id = $5::uuid)
 `
 
 type MarkThreadReadParams struct {
 	At       *time.Time
 	UserID   *uuid.UUID
+	Until    time.Time
 	Address  string
 	RecordID *uuid.UUID
 }
@@ -582,6 +583,7 @@ func (q *Queries) MarkThreadRead(ctx context.Context, arg MarkThreadReadParams) 
 	result, err := q.db.Exec(ctx, markThreadRead,
 		arg.At,
 		arg.UserID,
+		arg.Until,
 		arg.Address,
 		arg.RecordID,
 	)

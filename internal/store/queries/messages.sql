@@ -58,7 +58,7 @@ SELECT m.id FROM messages m WHERE m.record_id = @record_id AND m.forwards IS NUL
 SELECT m.id FROM messages m WHERE m.address = @address AND m.forwards IS NULL ORDER BY m.at DESC, m.id DESC LIMIT 200;
 
 -- name: MarkThreadRead :execrows
-UPDATE messages SET read_at = @at, read_by = @user_id WHERE incoming AND read_at IS NULL AND (address = @address OR record_id = sqlc.narg('record_id')::uuid);
+UPDATE messages SET read_at = @at, read_by = @user_id WHERE incoming AND read_at IS NULL AND at <= @until AND (address = @address OR record_id = sqlc.narg('record_id')::uuid);
 
 -- name: UnreadMessages :many
 -- What somebody wrote and nobody has read or answered: for whom it is for, else the line's reps; the newest of each sender. What waits in

@@ -285,6 +285,8 @@ function CallBack({ name, call }: { name: string; call: () => void }) {
   );
 }
 
+const HandOn = lazy(() => import("../queues/hand_on").then((m) => ({ default: m.HandOn })));
+
 /** MessageActs says that what somebody wrote needs no answer. */
 function MessageActs({ entry, name }: { entry: Entry; name: string }) {
   const client = useQueryClient();
@@ -299,42 +301,11 @@ function MessageActs({ entry, name }: { entry: Entry; name: string }) {
     },
     onSettled: () => void client.invalidateQueries({ queryKey: keys.lane() }),
   });
-  const queues = useQuery(queries.queues).data ?? [];
-  const give = useMutation({
-    mutationFn: (queue: { id: string; name: string }) =>
-      ask(api.POST("/api/messages/{id}/queue", { params: { path: { id: entry.id } }, body: { queue_id: queue.id } })),
-    onSuccess: (_, queue) => {
-      tell(t.in.lane.handedOn(queue.name));
-    },
-    onError: (e) => {
-      tell(e.message, { bad: true });
-    },
-    onSettled: () => void client.invalidateQueries({ queryKey: keys.lane() }),
-  });
   return (
     <span className={laneActs}>
-      {queues.length > 0 && (
-        <Menu
-          align="end"
-          trigger={
-            <IconButton label={t.in.lane.handOn(name)}>
-              <Hand />
-            </IconButton>
-          }
-        >
-          <MenuLabel>{t.in.lane.handOnTo}</MenuLabel>
-          {queues.map((x) => (
-            <MenuItem
-              key={x.id}
-              onSelect={() => {
-                give.mutate(x);
-              }}
-            >
-              {x.name}
-            </MenuItem>
-          ))}
-        </Menu>
-      )}
+      <Suspense>
+        <HandOn message={entry.id} name={name} />
+      </Suspense>
       <IconButton
         label={t.after.post.noAnswer(name)}
         onClick={() => {

@@ -143,9 +143,6 @@ export const calls = {
   lane: {
     give: (text: string) => `Give away: ${text}`,
     giveTo: "To whom",
-    handOn: (name: string) => `Hand on what ${name} wrote`,
-    handOnTo: "To which queue",
-    handedOn: (queue: string) => `It waits in “${queue}”`,
     given: (name: string) => `Given to ${name}`,
   },
   week: {
