@@ -26,15 +26,22 @@ const (
 	asksAgain   = "“We cannot call you at that time. Please type another one, as four digits.”"
 )
 
+// waitsWhileBusy lets ines be in a call, and somebody wait in her queue who then presses 1.
+func (w *world) waitsWhileBusy(from string) (busy contract.Call, ref string) {
+	w.t.Helper()
+	w.sits(w.ines)
+	busy = w.calls()
+	ref = w.comesIn(from)
+	w.hears(ref, "music")
+	require.True(w.t, w.sim.OutsidePresses(ref, "1"))
+	return busy, ref
+}
+
 func TestACallbackAtATimeOfTheirOwnChoosing(t *testing.T) {
 	w := newWorld(t)
 	q := w.queue("Service", nil, w.ines)
 	w.routed(withTimes(*q.ID)...)
-	w.sits(w.ines)
-	busy := w.calls()
-	ref := w.comesIn("+14135550119;ext=12")
-	w.hears(ref, "music")
-	require.True(t, w.sim.OutsidePresses(ref, "1"))
+	busy, ref := w.waitsWhileBusy("+14135550119;ext=12")
 	w.hears(ref, offersTimes)
 	require.True(t, w.sim.OutsidePresses(ref, "2"))
 	w.hears(ref, asksTime)
@@ -73,11 +80,7 @@ func TestATimeAtWhichNobodyCallsIsAskedForAgain(t *testing.T) {
 	w := newWorld(t)
 	q := w.queue("Service", func(q *contract.QueueSettings) { q.Hours = "Mon-Fri 09:00-17:00" }, w.ines)
 	w.routed(withTimes(*q.ID)...)
-	w.sits(w.ines)
-	w.calls()
-	ref := w.comesIn("+14135550119;ext=12")
-	w.hears(ref, "music")
-	require.True(t, w.sim.OutsidePresses(ref, "1"))
+	_, ref := w.waitsWhileBusy("+14135550119;ext=12")
 	w.hears(ref, offersTimes)
 	require.True(t, w.sim.OutsidePresses(ref, "2"))
 	w.hears(ref, asksTime)
@@ -176,11 +179,7 @@ func TestAConversationSettlesACallback(t *testing.T) {
 	w := newWorld(t)
 	q := w.queue("Service", nil, w.ines)
 	w.routed(frontDoor(*q.ID)...)
-	w.sits(w.ines)
-	busy := w.calls()
-	ref := w.comesIn("+14135550188")
-	w.hears(ref, "music")
-	require.True(t, w.sim.OutsidePresses(ref, "1"))
+	busy, _ := w.waitsWhileBusy("+14135550188")
 	w.passes("they are to be called back", func() bool { x := w.waiting(w.ines); return len(x) == 1 && x[0].Callback != nil })
 	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, busy.ID))
 	w.filesAs(w.ines, busy.Slip.ID)

@@ -313,17 +313,26 @@ func TestThingsAreKeptAsLongAsTheFirmSays(t *testing.T) {
 		)
 		return text, number
 	}
+	_, err = w.store.Pool.Exec(ctx, `INSERT INTO survey_answers (call_id, question_id, question, kind, words, at)
+		VALUES ($1, 'text-remark', 'Why?', 'remark', 'She knew the pump.', now())`, c.ID)
+	require.NoError(t, err)
+	words := func() (text string) {
+		require.NoError(t, w.store.Pool.QueryRow(ctx, `SELECT words FROM survey_answers`).Scan(&text))
+		return text
+	}
 	require.NoError(t, w.Privacy.Hold(ctx, ada, w.berit, contract.NewLegalHold{Reason: "a suit"}))
 	w.clock.Advance(61 * 24 * time.Hour)
 	_, err = w.Privacy.Forget(ctx)
 	require.NoError(t, err)
 	text, number := body()
 	assert.Equal(t, []string{"Berit says the pump leaks.", mobileNumber}, []string{text, number}, "the law holds her")
+	assert.Equal(t, "She knew the pump.", words())
 	require.NoError(t, w.Privacy.Release(ctx, ada, w.berit))
 	_, err = w.Privacy.Forget(ctx)
 	require.NoError(t, err)
 	text, number = body()
 	assert.Equal(t, []string{"", ""}, []string{text, number})
+	assert.Empty(t, words())
 }
 
 func TestWhoNoLongerAgreesIsNotCalledAndNotRecorded(t *testing.T) {

@@ -143,6 +143,7 @@ func TestAMessageIsHandedOnToAQueue(t *testing.T) {
 	var wrong *firm.FieldError
 	require.ErrorAs(t, w.Queues.HandOn(t.Context(), w.ines, id, uuid.New()), &wrong)
 	require.ErrorIs(t, w.Queues.HandOn(t.Context(), w.ines, uuid.New(), *sales.ID), firm.ErrNotFound)
+	require.ErrorAs(t, w.Queues.HandOn(t.Context(), w.tomas, id, *sales.ID), &wrong, "it is hers")
 	require.NoError(t, w.Queues.HandOn(t.Context(), w.ines, id, *sales.ID))
 	assert.Empty(t, w.unread(w.ines))
 	waits := w.waiting(w.ines)
@@ -160,19 +161,43 @@ func TestAMessageIsHandedOnToAQueue(t *testing.T) {
 	_, err = w.Outreach.SendMessage(t.Context(), w.ines, key(), contract.NewMessage{Channel: contract.ChannelMail,
 		Address: new("another@elsewhere.example"), Subject: new("Your pump"), Body: new("We come on Thursday.")})
 	require.NoError(t, err)
-	w.after(10*time.Second, "it is sent, and that is kept", func() bool {
-		var sent bool
-		require.NoError(t, w.store.Pool.QueryRow(t.Context(),
-			`SELECT EXISTS (SELECT FROM messages WHERE NOT incoming AND state = 'sent')`).Scan(&sent))
-		return sent
-	})
+	w.kept()
 	w.mails("another@elsewhere.example", "Not on Thursday.")
 	lane, err = w.Lane(t.Context(), w.ines)
 	require.NoError(t, err)
 	require.Len(t, w.unread(w.ines), 1)
+	require.ErrorAs(t, w.Queues.HandOn(t.Context(), w.tomas, lane.Owed[0].ID, *sales.ID), &wrong, "it is hers")
 	require.NoError(t, w.Queues.HandOn(t.Context(), w.ines, lane.Owed[0].ID, *sales.ID))
 	assert.Empty(t, w.unread(w.ines))
 	w.passes("it is his", func() bool { return len(w.unread(w.tomas)) == 1 })
+}
+
+// kept waits until a message is sent, and that is written down.
+func (w *world) kept() {
+	w.t.Helper()
+	w.after(10*time.Second, "it is sent, and that is kept", func() bool {
+		var sent bool
+		require.NoError(w.t, w.store.Pool.QueryRow(w.t.Context(),
+			`SELECT EXISTS (SELECT FROM messages WHERE NOT incoming AND state = 'sent')`).Scan(&sent))
+		return sent
+	})
+}
+
+func TestACallInVainWhileAnAnswerWaitsIsStillOwed(t *testing.T) {
+	w := newWorld(t)
+	w.approved()
+	w.sits(w.ines)
+	w.callsInVain(mobileNumber)
+	text := to(w.berit, contract.ChannelText, "We come on Thursday.")
+	_, err := w.Outreach.SendMessage(t.Context(), w.ines, key(), text)
+	require.NoError(t, err)
+	w.clock.Advance(time.Second) // it can still be cancelled
+	w.callsInVain(mobileNumber)
+	w.kept()
+	var open int
+	require.NoError(t, w.store.Pool.QueryRow(t.Context(),
+		`SELECT count(*) FROM unreturned WHERE closed_at IS NULL`).Scan(&open))
+	assert.Equal(t, 1, open, "the first is answered, the second came after the answer was written")
 }
 
 func TestWhatComesWhileAnAnswerWaitsIsStillOwed(t *testing.T) {
@@ -182,12 +207,7 @@ func TestWhatComesWhileAnAnswerWaitsIsStillOwed(t *testing.T) {
 	require.NoError(t, err)
 	w.clock.Advance(time.Second) // it can still be cancelled
 	w.mails("another@elsewhere.example", "Not on Thursday.")
-	w.after(10*time.Second, "it is sent, and that is kept", func() bool {
-		var sent bool
-		require.NoError(t, w.store.Pool.QueryRow(t.Context(),
-			`SELECT EXISTS (SELECT FROM messages WHERE NOT incoming AND state = 'sent')`).Scan(&sent))
-		return sent
-	})
+	w.kept()
 	var unread int
 	require.NoError(t, w.store.Pool.QueryRow(t.Context(),
 		`SELECT count(*) FROM messages WHERE incoming AND read_at IS NULL`).Scan(&unread))

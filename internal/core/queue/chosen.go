@@ -13,6 +13,12 @@ const (
 	slotsAhead = 3 // days on which slots are offered
 )
 
+// MayChoose tells whether somebody can be called back at a time that they wish for: soon enough, not at once, and when
+// open says that somebody can call.
+func MayChoose(at, now time.Time, open func(time.Time) bool) bool {
+	return at.Sub(now) >= soonest && !at.After(now.AddDate(0, 0, daysAhead+1)) && open(at)
+}
+
 // ChosenTime is the next time at which the clock of now's zone shows digits ("1430", "930" or "9") and open says that
 // somebody can call, within the next seven days. Hours from 1 to 12 are read as before and after noon, whichever comes
 // first. False: digits are no time of day, or nobody calls then.
@@ -36,7 +42,7 @@ func ChosenTime(digits string, now time.Time, open func(time.Time) bool) (time.T
 		for _, h := range hours {
 			at := time.Date(now.Year(), now.Month(), now.Day()+day, h, minute, 0, 0, now.Location())
 			// An hour that a change of the clock leaves out is not shown by any clock.
-			if at.Hour() == h && at.Sub(now) >= soonest && open(at) {
+			if at.Hour() == h && MayChoose(at, now, open) {
 				return at, true
 			}
 		}
@@ -51,7 +57,7 @@ func Slots(now time.Time, open func(time.Time) bool) []time.Time {
 	midnight := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
 	end := midnight.AddDate(0, 0, slotsAhead)
 	for at := midnight; at.Before(end); at = at.Add(slotEvery) {
-		if at.Sub(now) >= soonest && open(at) {
+		if MayChoose(at, now, open) {
 			slots = append(slots, at)
 		}
 	}

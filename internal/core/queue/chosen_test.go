@@ -71,3 +71,13 @@ func TestSlots(t *testing.T) {
 	assert.Len(t, queue.Slots(time.Date(2026, 11, 30, 7, 0, 0, 0, york), weekdays), 60, "three days of ten hours")
 	assert.Empty(t, queue.Slots(time.Date(2026, 11, 28, 7, 0, 0, 0, york), func(time.Time) bool { return false }))
 }
+
+func TestMayChoose(t *testing.T) {
+	now := time.Date(2026, 3, 2, 10, 0, 0, 0, time.UTC)
+	always := func(time.Time) bool { return true }
+	for after, want := range map[time.Duration]bool{-time.Hour: false, 0: false, 4 * time.Minute: false, 5 * time.Minute: true,
+		7 * 24 * time.Hour: true, 8 * 24 * time.Hour: true, 8*24*time.Hour + time.Minute: false} {
+		assert.Equal(t, want, queue.MayChoose(now.Add(after), now, always), after)
+	}
+	assert.False(t, queue.MayChoose(now.Add(time.Hour), now, func(time.Time) bool { return false }))
+}

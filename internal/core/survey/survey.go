@@ -53,6 +53,24 @@ func ClassOf(score int) Class {
 // AnswerWithin is for how long after it was asked by text a message is taken as the answer.
 const AnswerWithin = 72 * time.Hour
 
+// remarkWithin is for how long after the score the next message is the remark.
+const remarkWithin = 24 * time.Hour
+
+// Written is what a text message answers of who was asked by text: a score where none was given yet, a remark for a day
+// after it (scored), nothing ("") where they write of something else.
+func Written(text string, scored *time.Time, at time.Time) (kind Kind, score int) {
+	if scored != nil {
+		if at.Sub(*scored) <= remarkWithin {
+			return Remark, 0
+		}
+		return "", 0
+	}
+	if score, ok := ScoreIn(text); ok {
+		return Score, score
+	}
+	return "", 0
+}
+
 // ScoreIn is the score that a text message gives: it says a whole number of 0 to 10, with or without “of 10”, and few words
 // besides. False: it gives none.
 func ScoreIn(text string) (int, bool) {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -146,5 +147,30 @@ func TestScoreIn(t *testing.T) {
 				assert.Equal(t, tt.want, score)
 			}
 		})
+	}
+}
+
+func TestWhatAMessageAnswers(t *testing.T) {
+	at := time.Date(2026, 3, 2, 15, 0, 0, 0, time.UTC)
+	for name, x := range map[string]struct {
+		text   string
+		scored time.Duration // before; 0 for not yet
+		kind   survey.Kind
+		score  int
+	}{
+		"a score":                       {"9, thank you", 0, survey.Score, 9},
+		"something else":                {"When do you come?", 0, "", 0},
+		"a remark":                      {"She knew the pump.", time.Minute, survey.Remark, 0},
+		"a number after the score":      {"10", time.Minute, survey.Remark, 0},
+		"a day later":                   {"She knew the pump.", 24 * time.Hour, survey.Remark, 0},
+		"later than that, of something": {"When do you come?", 24*time.Hour + time.Second, "", 0},
+	} {
+		var scored *time.Time
+		if x.scored > 0 {
+			scored = new(at.Add(-x.scored))
+		}
+		kind, score := survey.Written(x.text, scored, at)
+		assert.Equal(t, x.kind, kind, name)
+		assert.Equal(t, x.score, score, name)
 	}
 }

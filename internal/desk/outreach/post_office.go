@@ -109,7 +109,7 @@ func (ou *Outreach) sendOne(ctx context.Context, m db.TakeDueMessagesRow) error 
 				db.MarkThreadReadParams{At: &now, UserID: m.UserID, Until: m.At, Address: m.Address}); err != nil {
 				return err
 			}
-			p := db.CloseUnreturnedByMessageParams{At: &now, UserID: m.UserID, RecordID: m.RecordID}
+			p := db.CloseUnreturnedByMessageParams{At: &now, Until: m.At, UserID: m.UserID, RecordID: m.RecordID}
 			if m.Channel == string(contract.ChannelText) {
 				p.E164 = m.Address
 			}

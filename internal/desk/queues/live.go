@@ -34,6 +34,22 @@ func (qs *Queues) mayLead(ctx context.Context, a firm.Actor, q *Queue) bool {
 	return false
 }
 
+// led is a queue that a may lead, as it is set up now. Errors: firm.ErrNotFound, firm.ErrForbidden.
+func (qs *Queues) led(ctx context.Context, a firm.Actor, id uuid.UUID) (*Queue, error) {
+	set, err := qs.readSetUp(ctx)
+	if err != nil {
+		return nil, err
+	}
+	q := set.queues[id]
+	switch {
+	case q == nil:
+		return nil, firm.ErrNotFound
+	case !qs.mayLead(ctx, a, q):
+		return nil, firm.ErrForbidden
+	}
+	return q, nil
+}
+
 // Now are the queues as they are now, with today's figures.
 func (qs *Queues) Now(ctx context.Context, a firm.Actor) ([]contract.QueueNow, error) {
 	set, err := qs.setUp(ctx)
@@ -166,16 +182,9 @@ func (qs *Queues) estimateErrors(ctx context.Context, now time.Time) (map[uuid.U
 // firm.ErrNotFound.
 func (qs *Queues) SetToday(ctx context.Context, a firm.Actor, id uuid.UUID,
 	t contract.QueueToday) ([]contract.QueueNow, error) {
-	set, err := qs.readSetUp(ctx)
+	q, err := qs.led(ctx, a, id)
 	if err != nil {
 		return nil, err
-	}
-	q := set.queues[id]
-	switch {
-	case q == nil:
-		return nil, firm.ErrNotFound
-	case !qs.mayLead(ctx, a, q):
-		return nil, firm.ErrForbidden
 	}
 	text := firm.CleanText(t.Today)
 	today := firm.DayStart(qs.Clock.Now(), firm.ZoneNamed(q.Zone))

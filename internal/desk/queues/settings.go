@@ -205,16 +205,9 @@ func (qs *Queues) PutQueue(ctx context.Context, a firm.Actor, id *uuid.UUID,
 // *firm.FieldError.
 func (qs *Queues) ChangeMembers(ctx context.Context, a firm.Actor, id uuid.UUID,
 	m contract.QueueMembersChange) ([]contract.QueueNow, error) {
-	set, err := qs.readSetUp(ctx)
+	q, err := qs.led(ctx, a, id)
 	if err != nil {
 		return nil, err
-	}
-	q := set.queues[id]
-	switch {
-	case q == nil:
-		return nil, firm.ErrNotFound
-	case !qs.mayLead(ctx, a, q):
-		return nil, firm.ErrForbidden
 	}
 	names := func(ids []uuid.UUID) map[string]string {
 		list := make([]string, len(ids))

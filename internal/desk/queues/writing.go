@@ -98,16 +98,18 @@ type handedOn struct {
 	at time.Time
 }
 
-// HandOn hands a message, and what else its sender wrote that nobody has read, on to a queue; for a while it is not given
-// back to a. Errors: firm.ErrNotFound, *firm.FieldError.
+// HandOn hands a message that is a's or nobody's, or anybody's where a leads the queue, and what else its sender wrote that
+// nobody has read, on to a queue; for a while it is not given back to a. Errors: firm.ErrNotFound, *firm.FieldError.
 func (qs *Queues) HandOn(ctx context.Context, a firm.Actor, message, to uuid.UUID) error {
 	set, err := qs.setUp(ctx)
 	if err != nil {
 		return err
 	}
-	if q := set.queues[to]; q == nil || !q.Active {
+	into := set.queues[to]
+	if into == nil || !into.Active {
 		return firm.About("queue_id", firm.ErrNotFound)
 	}
+	leads := qs.mayLead(ctx, a, into)
 	now := qs.Clock.Now()
 	var waits []uuid.UUID
 	err = qs.Store.Tx(ctx, func(q *db.Queries) error {
@@ -117,9 +119,10 @@ func (qs *Queues) HandOn(ctx context.Context, a firm.Actor, message, to uuid.UUI
 		} else if err != nil {
 			return err
 		}
-		waits, err = q.HandMessagesOn(ctx, db.HandMessagesOnParams{Address: m.Address, QueueID: to})
+		waits, err = q.HandMessagesOn(ctx, db.HandMessagesOnParams{Address: m.Address, QueueID: to,
+			Leads: leads, Me: a.ID})
 		if err == nil && len(waits) == 0 {
-			err = firm.Wrong("message", "somebody has seen to it already")
+			err = firm.Wrong("message", "somebody else has it, or has seen to it already")
 		}
 		return err
 	})

@@ -2,7 +2,6 @@ package surveys
 
 import (
 	"context"
-	"time"
 
 	"github.com/google/uuid"
 
@@ -72,32 +71,23 @@ func (sv *Surveys) Answered(ctx context.Context, q *db.Queries, m db.InsertMessa
 	}
 	said := db.SurveyTextSaidParams{CallID: open.CallID, At: &m.At}
 	answer := db.InsertSurveyAnswerParams{CallID: open.CallID, At: m.At}
-	if open.ScoredAt == nil {
-		score, ok := survey.ScoreIn(m.Body)
-		if !ok {
-			return "", true, nil // they write of something else
-		}
-		answer.QuestionID, answer.Question, answer.Kind, answer.Value = textScore, set.Text, string(survey.Score), score
-		if err := q.InsertSurveyAnswer(ctx, answer); err != nil {
-			return "", true, err
-		}
-		said.Done = set.TextWhy == ""
-		return set.TextWhy, false, sv.answeredByText(ctx, q, said)
-	}
-	if m.At.Sub(*open.ScoredAt) > remarkWithin {
+	kind, score := survey.Written(m.Body, open.ScoredAt, m.At)
+	back, toRead := "", true // what is no answer, or a remark, may ask for something
+	switch answer.Kind = string(kind); kind {
+	case survey.Score:
+		answer.QuestionID, answer.Question, answer.Value = textScore, set.Text, score
+		back, toRead, said.Done = set.TextWhy, false, set.TextWhy == ""
+	case survey.Remark:
+		answer.QuestionID, answer.Question, answer.Words = textRemark, set.TextWhy, firm.Shorten(m.Body, 2000)
+		said.Done = true
+	default:
 		return "", true, nil
 	}
-	answer.QuestionID, answer.Question, answer.Kind = textRemark, set.TextWhy, string(survey.Remark)
-	answer.Words = firm.Shorten(m.Body, 2000)
 	if err := q.InsertSurveyAnswer(ctx, answer); err != nil {
 		return "", true, err
 	}
-	said.Done = true
-	return "", true, sv.answeredByText(ctx, q, said) // a remark may ask for something
+	return back, toRead, sv.answeredByText(ctx, q, said)
 }
-
-// remarkWithin is for how long after the score the next message is the remark.
-const remarkWithin = 24 * time.Hour
 
 func (sv *Surveys) answeredByText(ctx context.Context, q *db.Queries, said db.SurveyTextSaidParams) error {
 	if err := q.SurveyTextSaid(ctx, said); err != nil {

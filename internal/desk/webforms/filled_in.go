@@ -136,7 +136,7 @@ func (wf *Forms) asksForCall(ctx context.Context, f *db.WebForm, in Filled, now 
 	says := "Thank you. We will call you as soon as it is your turn."
 	if in.When != "" {
 		at, err := time.ParseInLocation(slotValue, in.When, hours.Zone)
-		if err != nil || !at.After(now) || at.Sub(now) > maxAhead || !hours.Opens(at) {
+		if err != nil || !queue.MayChoose(at, now, hours.Opens) {
 			return "", firm.Wrong("when", "we cannot call you at that time: please choose another one")
 		}
 		dates := wf.Dates()
@@ -150,9 +150,6 @@ func (wf *Forms) asksForCall(ctx context.Context, f *db.WebForm, in Filled, now 
 	}
 	return says, nil
 }
-
-// maxAhead is how far ahead a time can be asked for.
-const maxAhead = 7 * 24 * time.Hour
 
 // wroteInForm keeps what somebody has written in a form, as a mail that waits in the form's queue.
 func (wf *Forms) wroteInForm(ctx context.Context, f *db.WebForm, in Filled) (string, error) {

@@ -110,13 +110,14 @@ func (q *Queries) CancelTriesBy(ctx context.Context, callID uuid.UUID) error {
 
 const closeUnreturnedByMessage = `-- name: CloseUnreturnedByMessage :execrows
 UPDATE unreturned u SET closed_at = $1, closed_by = $2, closed_how = 'message', version = version + 1
-WHERE u.closed_at IS NULL AND (u.remote_e164 = $3 AND u.remote_ext = '' AND u.remote_e164 <> ''
-  OR u.call_id IN (SELECT l.call_id FROM call_links l WHERE l.record_id = $4::uuid AND l.role = 'person'))
+WHERE u.closed_at IS NULL AND u.since <= $3 AND (u.remote_e164 = $4 AND u.remote_ext = '' AND u.remote_e164 <> ''
+  OR u.call_id IN (SELECT l.call_id FROM call_links l WHERE l.record_id = $5::uuid AND l.role = 'person'))
 `
 
 type CloseUnreturnedByMessageParams struct {
 	At       *time.Time
 	UserID   *uuid.UUID
+	Until    time.Time
 	E164     string
 	RecordID *uuid.UUID
 }
@@ -125,6 +126,7 @@ func (q *Queries) CloseUnreturnedByMessage(ctx context.Context, arg CloseUnretur
 	result, err := q.db.Exec(ctx, closeUnreturnedByMessage,
 		arg.At,
 		arg.UserID,
+		arg.Until,
 		arg.E164,
 		arg.RecordID,
 	)

@@ -296,12 +296,16 @@ func (q *Queries) ForgetMessages(ctx context.Context, before time.Time) (int64, 
 }
 
 const forgetNotes = `-- name: ForgetNotes :execrows
+WITH said AS (UPDATE survey_answers a SET words = '' FROM calls c WHERE c.id = a.call_id AND a.words <> '' AND c.ended_at < $1
+  AND NOT EXISTS (SELECT FROM call_links l JOIN legal_holds h ON h.record_id = l.record_id WHERE l.call_id = c.id)),
+wished AS (UPDATE queue_waits w SET word = '' WHERE w.word <> '' AND w.left_at < $1
+  AND NOT EXISTS (SELECT FROM legal_holds h WHERE h.record_id = w.record_id))
 UPDATE slip_notes n SET body = '' FROM slips s JOIN calls c ON c.id = s.call_id
 WHERE s.id = n.slip_id AND n.body <> '' AND s.state = 'filed' AND c.ended_at < $1
   AND NOT EXISTS (SELECT FROM call_links l JOIN legal_holds h ON h.record_id = l.record_id WHERE l.call_id = c.id)
 `
 
-// Notes of calls that are older than the firm keeps them, but for those of who is held.
+// Notes of calls, and what customers wrote about them, that are older than the firm keeps them, but for those of who is held.
 func (q *Queries) ForgetNotes(ctx context.Context, before *time.Time) (int64, error) {
 	result, err := q.db.Exec(ctx, forgetNotes, before)
 	if err != nil {

@@ -279,7 +279,10 @@ func (q *Queries) GiveCallbackBack(ctx context.Context, arg GiveCallbackBackPara
 
 const handMessagesOn = `-- name: HandMessagesOn :many
 WITH given AS (
-  UPDATE messages SET user_id = NULL WHERE incoming AND read_at IS NULL AND address = $2 RETURNING id, line_id, record_id, at
+  UPDATE messages m SET user_id = NULL WHERE m.incoming AND m.read_at IS NULL AND m.address = $2
+    AND ($3::boolean OR (m.user_id IS NULL OR m.user_id = $4::uuid)
+      AND NOT EXISTS (SELECT FROM queue_waits w WHERE w.message_id = m.id AND w.left_at IS NULL AND w.taken_by <> $4))
+  RETURNING id, line_id, record_id, at
 )
 INSERT INTO queue_waits (id, queue_id, kind, message_id, line_id, record_id, since)
 SELECT gen_random_uuid(), $1, 'message', id, line_id, record_id, at FROM given
@@ -291,11 +294,18 @@ RETURNING id
 type HandMessagesOnParams struct {
 	QueueID uuid.UUID
 	Address string
+	Leads   bool
+	Me      uuid.UUID
 }
 
-// What somebody wrote and nobody has read waits in a queue from now on, for whoever is given it there.
+// What somebody wrote and nobody has read, unless it is another's and one does not lead, waits in a queue from now on, for whoever is given it there.
 func (q *Queries) HandMessagesOn(ctx context.Context, arg HandMessagesOnParams) ([]uuid.UUID, error) {
-	rows, err := q.db.Query(ctx, handMessagesOn, arg.QueueID, arg.Address)
+	rows, err := q.db.Query(ctx, handMessagesOn,
+		arg.QueueID,
+		arg.Address,
+		arg.Leads,
+		arg.Me,
+	)
 	if err != nil {
 		return nil, err
 	}

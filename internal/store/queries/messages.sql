@@ -103,7 +103,7 @@ SELECT u.mail_address, u.forward_texts, u.login, coalesce(t.e164, '')::text AS t
 
 -- name: CloseUnreturnedByMessage :execrows
 UPDATE unreturned u SET closed_at = @at, closed_by = @user_id, closed_how = 'message', version = version + 1
-WHERE u.closed_at IS NULL AND (u.remote_e164 = @e164 AND u.remote_ext = '' AND u.remote_e164 <> ''
+WHERE u.closed_at IS NULL AND u.since <= @until AND (u.remote_e164 = @e164 AND u.remote_ext = '' AND u.remote_e164 <> ''
   OR u.call_id IN (SELECT l.call_id FROM call_links l WHERE l.record_id = sqlc.narg('record_id')::uuid AND l.role = 'person'));
 
 -- name: LastMessageFrom :many

@@ -78,7 +78,11 @@ INSERT INTO consents (id, record_id, what, given, at, how, noted_by) VALUES (@id
 SELECT c.id, c.what, c.given, c.at, c.how, u.name AS noted_by FROM consents c JOIN users u ON u.id = c.noted_by WHERE c.record_id = @record_id ORDER BY c.at DESC;
 
 -- name: ForgetNotes :execrows
--- Notes of calls that are older than the firm keeps them, but for those of who is held.
+-- Notes of calls, and what customers wrote about them, that are older than the firm keeps them, but for those of who is held.
+WITH said AS (UPDATE survey_answers a SET words = '' FROM calls c WHERE c.id = a.call_id AND a.words <> '' AND c.ended_at < @before
+  AND NOT EXISTS (SELECT FROM call_links l JOIN legal_holds h ON h.record_id = l.record_id WHERE l.call_id = c.id)),
+wished AS (UPDATE queue_waits w SET word = '' WHERE w.word <> '' AND w.left_at < @before
+  AND NOT EXISTS (SELECT FROM legal_holds h WHERE h.record_id = w.record_id))
 UPDATE slip_notes n SET body = '' FROM slips s JOIN calls c ON c.id = s.call_id
 WHERE s.id = n.slip_id AND n.body <> '' AND s.state = 'filed' AND c.ended_at < @before
   AND NOT EXISTS (SELECT FROM call_links l JOIN legal_holds h ON h.record_id = l.record_id WHERE l.call_id = c.id);

@@ -129,9 +129,12 @@ FROM messages m WHERE m.id = w.message_id AND w.kind = 'message' AND w.left_at I
 RETURNING w.id;
 
 -- name: HandMessagesOn :many
--- What somebody wrote and nobody has read waits in a queue from now on, for whoever is given it there.
+-- What somebody wrote and nobody has read, unless it is another's and one does not lead, waits in a queue from now on, for whoever is given it there.
 WITH given AS (
-  UPDATE messages SET user_id = NULL WHERE incoming AND read_at IS NULL AND address = @address RETURNING id, line_id, record_id, at
+  UPDATE messages m SET user_id = NULL WHERE m.incoming AND m.read_at IS NULL AND m.address = @address
+    AND (@leads::boolean OR (m.user_id IS NULL OR m.user_id = @me::uuid)
+      AND NOT EXISTS (SELECT FROM queue_waits w WHERE w.message_id = m.id AND w.left_at IS NULL AND w.taken_by <> @me))
+  RETURNING id, line_id, record_id, at
 )
 INSERT INTO queue_waits (id, queue_id, kind, message_id, line_id, record_id, since)
 SELECT gen_random_uuid(), @queue_id, 'message', id, line_id, record_id, at FROM given
