@@ -106,7 +106,7 @@ func TestMessagesGoOutAndAreAnswered(t *testing.T) {
 	win.see("From Sales 413 555 0110 to Berit Osterlund, 413 555 0142")
 	win.choose("Begin with a template", "visit")
 	win.until("the template to be filled in",
-		`document.querySelector('[role=dialog] textarea').value.startsWith('Good day Berit')`)
+		`document.querySelector('[role=dialog] textarea').value.startsWith('Hello Berit')`)
 	win.look("composer")
 	win.click("button", "Send", "[role=dialog]")
 	win.see("Goes to 413 555 0142 in five seconds")
@@ -115,7 +115,7 @@ func TestMessagesGoOutAndAreAnswered(t *testing.T) {
 	win.look("thread")
 
 	outside := win.another("/outside")
-	outside.see("Good day Berit, we come to see the place as agreed", "[data-testid=outside-post]")
+	outside.see("Hello Berit, we come to see the place as agreed", "[data-testid=outside-post]")
 	outside.click("button", "Answer", "[data-testid=outside-post]")
 	outside.fill("What they write", "Nine o'clock is fine.")
 	outside.click("button", "Write to the firm")
@@ -227,7 +227,7 @@ func TestAScriptLiesOnTheSheetAndNotesAreForTheRepAlone(t *testing.T) {
 	win.person(berit)
 	win.click("button", "413 555 0142", "[data-testid=numbers]")
 	win.see("ringing", slipPart)
-	win.see("Good day Berit, this is Ines Calloway of Lindenfall Cisterns", "[data-testid=script]")
+	win.see("Hello Berit, this is Ines Calloway of Lindenfall Cisterns", "[data-testid=script]")
 	win.click("button", "Yes", "[data-testid=script]")
 	win.fill("How many litres does it hold?", "4000")
 	win.keys(kb.Enter)

@@ -277,3 +277,30 @@ func TestWhoWasDissatisfiedHearsAnotherGreetingAndComesFirst(t *testing.T) {
 	w.heard(t, ref, "“You are next.")
 	ines.until("they come first", `document.querySelector('[data-testid=queue-waits] li')?.innerText.includes(`+quote(name)+`)`)
 }
+
+func TestARouteAsksWhatACallersRecordFits(t *testing.T) {
+	t.Parallel()
+	w := start(t, "", "127.0.0.1:0", "")
+	ada := w.signedIn(t, "Ada")
+	ada.visit("/settings?tab=routes")
+	ada.click("button", "Sales line")
+	ada.see("Take a callback", "[role=list]")
+	ada.click("button", "Add a step after this: Say “Lindenfall")
+	ada.click("item", "Check something")
+	ada.choose("What is checked", "the caller’s record fits a condition")
+	ada.see("The record fits where", "[data-testid=filter]")
+	ada.click("button", "Add a condition", "[data-testid=filter]")
+	ada.runs(`(() => { const all = [...document.querySelectorAll('[data-testid=filter] li select')]; const set = (e, text) => {
+		const o = [...e.options].find((o) => o.text === text); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, o.value);
+		e.dispatchEvent(new Event('change', {bubbles: true})); }; set(all.at(-2), 'Tags'); })()`)
+	ada.until("tags are compared", `[...document.querySelectorAll('[data-testid=filter] li select')].at(-2).selectedOptions[0].text === 'Tags'`)
+	ada.fill("Value", "VIP")
+	ada.see("the caller’s tags", "[role=list]")
+	ada.see("“VIP”", "[role=list]")
+	ada.looks("route-fits")
+	ada.accessible("a condition on a record")
+	ada.see("Draft saved", "main")
+	ada.click("button", "Add a step after this: Say “Lindenfall")
+	ada.click("item", "Ask what they thought of it")
+	ada.see("Ask what they thought of it.", "[role=list]")
+}

@@ -141,7 +141,7 @@ func TestACallGivenAwayComesBackAndIsJoinedAndParked(t *testing.T) {
 	ines.command("e")
 	ines.until("she has left", `!document.querySelector('[data-testid=parties]')`)
 	tomas.see(berit, whoHearsMe)
-	tomas.click("button", "Take Signe Nettlecombe out of the call", partyLine)
+	tomas.click("button", "Remove Signe Nettlecombe from the call", partyLine)
 	tomas.gone("Signe Nettlecombe", whoHearsMe)
 	tomas.command("w")
 	tomas.see("Park the call", "[role=dialog]")

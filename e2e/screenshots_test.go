@@ -157,7 +157,7 @@ func firstSteps(t *testing.T, dir string) {
 	ada := startEmpty(t).first(t)
 	ada.fill("Name of the firm", "Lindenfall Cisterns")
 	ada.click("button", "Save")
-	ada.click("button", "Go on: Your numbers")
+	ada.click("button", "Continue: Your numbers")
 	ada.fill("Number", "413 555 0100")
 	ada.fill("What it is for", "Main")
 	ada.until("the toast to go", `!document.querySelector('ol li[data-state]')`)

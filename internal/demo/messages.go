@@ -13,15 +13,15 @@ var texting = []string{"approved", "approved", "approved", "asked", "none", "ask
 
 // templates are what messages and mails can begin with.
 var templates = []struct{ name, channel, subject, body string }{
-	{"missed you", "text", "", "Good day {given name}, {rep} of {firm} here. I have just tried to reach you about " +
+	{"missed you", "text", "", "Hello {given name}, {rep} of {firm} here. I have just tried to reach you about " +
 		"your cistern; call me back on {number} when it suits you. Answer STOP for no more messages."},
-	{"visit", "text", "", "Good day {given name}, we come to see the place as agreed. If something comes between, " +
+	{"visit", "text", "", "Hello {given name}, we come to see the place as agreed. If something comes between, " +
 		"please tell us on {number}. {rep}, {firm}"},
 	{"offer", "mail", "Your offer from {firm}",
-		"Good day {given name},\n\nthank you for talking with me. Here is our offer for {company}, as we went " +
+		"Hello {given name},\n\nthank you for talking with me. Here is our offer for {company}, as we went " +
 			"through it.\n\nIf anything is unclear, call me on {number}.\n\nKind regards,\n{rep}\n{firm}"},
 	{"after the visit", "mail", "What we saw at {company}",
-		"Good day {given name},\n\nthank you for showing me around on {date}. I write down what we measured, and " +
+		"Hello {given name},\n\nthank you for showing me around on {date}. I write down what we measured, and " +
 			"what I would propose.\n\nKind regards,\n{rep}\n{firm}"},
 }
 
@@ -33,7 +33,7 @@ func templateID(name string) uuid.UUID {
 
 // planning is what a rep says who is asked for a cistern.
 const planning = `# Opening
-Good day {given name}, this is **{rep}** of {firm}. You asked us about rainwater.
+Hello {given name}, this is **{rep}** of {firm}. You asked us about rainwater.
 ? Is there a tank already? [has_tank]
 - Yes -> The tank
 - No -> The need
@@ -99,7 +99,7 @@ func (m *maker) messages() {
 	mail := "berit.osterlund@vesperhollownursery.example"
 	ago := func(d time.Duration) time.Time { return m.now.Add(-d) }
 	add(berit, false, "mail", mail, 0, 0, ago(8*24*time.Hour), "Your offer from Lindenfall Cisterns",
-		"Good day Berit,\n\nhere is our offer for the 40,000 l tank, as we went through it on the "+
+		"Hello Berit,\n\nhere is our offer for the 40,000 l tank, as we went through it on the "+
 			"telephone.\n\nKind regards,\nInes Calloway", true)
 	add(berit, true, "mail", mail, 0, 0, ago(7*24*time.Hour), "Re: Your offer from Lindenfall Cisterns",
 		"Thank you, Ines. I read it with the others on Friday and tell you.\n\nBerit", true)

@@ -78,9 +78,9 @@ var machines = map[string]sim.Script{
 
 // prepared are messages that reps leave on voicemails: name and text.
 var prepared = [][2]string{
-	{"after the show", "Good day, this is Lindenfall Cisterns. You asked us at the spring show about rainwater " +
+	{"after the show", "Hello, this is Lindenfall Cisterns. You asked us at the spring show about rainwater " +
 		"tanks. We will call again tomorrow; or ring us at any time. Goodbye."},
-	{"yearly visit", "Good day, this is the service of Lindenfall Cisterns. Your plant is due for its yearly visit. " +
+	{"yearly visit", "Hello, this is the service of Lindenfall Cisterns. Your plant is due for its yearly visit. " +
 		"Please call us back, so that we find a day that suits you."},
-	{"please call back", "Good day, Lindenfall Cisterns here. Please call us back when you have a moment. Thank you."},
+	{"please call back", "Hello, Lindenfall Cisterns here. Please call us back when you have a moment. Thank you."},
 }

@@ -303,7 +303,7 @@ func (c *checker) test(s *Step) {
 		}
 	case Fits:
 		switch {
-		case t.Filter == nil:
+		case t.Filter == nil, t.Filter.Field == "" && len(t.Filter.All)+len(t.Filter.Any) == 0:
 			c.fault(s.ID, "Say what the caller's record has to fit.")
 		case c.world.Filters != nil:
 			if err := c.world.Filters(t.Kind, *t.Filter); err != nil {

@@ -112,7 +112,7 @@ func (s *Step) Sentence(n Names, language string) string {
 		return map[string]string{TellHours: "Say when we are open.", TellCase: "Say how their case stands.",
 			TellOrder: "Say how their order stands."}[s.What]
 	case Another:
-		return "Go on with the route " + named(n.Routes, s.Route, "…") + "."
+		return "Continue with the route " + named(n.Routes, s.Route, "…") + "."
 	case Outside:
 		number := s.Number
 		if n.Number != nil {

@@ -74,7 +74,7 @@ func TestSentences(t *testing.T) {
 		{route.Step{Do: route.Voicemail, User: "m"}, "Take a voicemail for “Marc”."},
 		{route.Step{Do: route.Tell, What: route.TellHours}, "Say when we are open."},
 		{route.Step{Do: route.Tell, What: route.TellCase}, "Say how their case stands."},
-		{route.Step{Do: route.Another, Route: "r"}, "Go on with the route “Sales”."},
+		{route.Step{Do: route.Another, Route: "r"}, "Continue with the route “Sales”."},
 		{route.Step{Do: route.Outside, Number: "0199"}, "Ring the outside number (0199) for 25 seconds."},
 		{route.Step{Do: route.Again}, "Ask again."},
 		{route.Step{Do: route.End}, "Hang up."},

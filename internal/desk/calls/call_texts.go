@@ -121,7 +121,7 @@ func ReasonText(r call.Reason) string {
 	case call.WasParked:
 		return "Parked"
 	case call.Dropped:
-		return "Taken out of the call"
+		return "Removed from the call"
 	case call.Merged:
 		return "Joined to another call"
 	case call.Elsewhere:
@@ -173,7 +173,7 @@ func partyText(f call.Fact, who func(call.LegNo) string) (string, bool) {
 		}
 	case call.LegEnded:
 		if f.Reason == call.Dropped {
-			return who(f.Leg) + " was taken out of the call", true
+			return who(f.Leg) + " was removed from the call", true
 		}
 	}
 	return "", false

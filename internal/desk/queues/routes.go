@@ -71,6 +71,9 @@ func (qs *Queues) named(ctx context.Context, a firm.Actor, set *setUp, docs ...r
 		if !slices.Contains([]string{"contact", "lead", "company"}, kind) {
 			return errors.New("it is about contacts, leads or companies")
 		}
+		if asksForMe(x) {
+			return errors.New("in a route nobody is “me”: name a colleague")
+		}
 		_, err := qs.resolve(ctx, route.Test{Kind: kind, Filter: &x})
 		return err
 	}
@@ -84,6 +87,11 @@ func (qs *Queues) named(ctx context.Context, a firm.Actor, set *setUp, docs ...r
 	return n, nil
 }
 
+// asksForMe tells whether a filter looks at whoever reads it: a route is read by nobody.
+func asksForMe(n filter.Node) bool {
+	return n.Field != "" && n.Value == "me" || slices.ContainsFunc(slices.Concat(n.All, n.Any), asksForMe)
+}
+
 // filterWords says a filter's conditions in words.
 func filterWords(n filter.Node, list []fields.Field) string {
 	if n.Field == "" {
@@ -93,7 +101,11 @@ func filterWords(n filter.Node, list []fields.Field) string {
 		}
 		var words []string
 		for _, p := range parts {
-			words = append(words, filterWords(p, list))
+			text := filterWords(p, list)
+			if p.Field == "" && len(p.All)+len(p.Any) > 1 {
+				text = "(" + text + ")"
+			}
+			words = append(words, text)
 		}
 		return strings.Join(words, join)
 	}
@@ -101,9 +113,17 @@ func filterWords(n filter.Node, list []fields.Field) string {
 	if f, there := fields.Find(list, n.Field); there {
 		label = f.Label
 	}
-	return "the caller’s " + strings.ToLower(label) + " " + strings.ReplaceAll(string(n.Op), "_", " ") +
-		map[bool]string{true: " “" + n.Value + "”"}[n.Value != ""]
+	compared, has := opWords[n.Op]
+	if !has {
+		compared = strings.ReplaceAll(string(n.Op), "_", " ") + " “%s”"
+	}
+	return "the caller’s " + strings.ToLower(label) + " " + strings.ReplaceAll(compared, "%s", n.Value)
 }
+
+// opWords are comparisons as a sentence has them; the others are said as they are named.
+var opWords = map[filter.Op]string{filter.Empty: "is empty", filter.Filled: "is filled in", filter.Begins: "begins with “%s”",
+	filter.Less: "is before or below “%s”", filter.More: "is after or above “%s”", filter.AnyOf: "is one of “%s”",
+	filter.Past: "lies in the last %s days", filter.Next: "lies in the next %s days", filter.NotPast: "has not been for %s days"}
 
 // docOf reads a draft as the contract has it. Error: *firm.FieldError.
 func docOf(d contract.RouteDoc) (route.Route, error) {

@@ -326,7 +326,7 @@ describe("the settings of lines", () => {
     fireEvent.change(opens, { target: { value: "18:00" } });
     fireEvent.change(screen.getByLabelText("A day off"), { target: { value: "2026-12-25" } });
     fireEvent.click(screen.getByRole("button", { name: "Add day" }));
-    fireEvent.click(screen.getByRole("button", { name: "Take Ines Calloway out" }));
+    fireEvent.click(screen.getByRole("button", { name: "Remove Ines Calloway" }));
     fireEvent.click(screen.getByRole("button", { name: "Save" }));
     expect(await screen.findByRole("alert")).toHaveTextContent("17:00 is not after 18:00");
     expect(opens).toHaveValue("18:00");

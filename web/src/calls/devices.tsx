@@ -2,7 +2,8 @@ import { useEffect, useState } from "react";
 
 import { t } from "../texts";
 import { Button } from "../ui/button";
-import { chimeOnce, ringDevice, setRingDevice } from "./ring_signal";
+import { ringDevice, setRingDevice } from "./ring_choices";
+import { chimeOnce } from "./ring_sound";
 import { Select } from "../ui/field";
 import { LineTest } from "./line";
 import { setLoudspeaker, setMicrophone, setVolume, takeSound, useSound, watchLevel } from "./sound";

@@ -10,25 +10,28 @@ import { type Condition, type Group, groupOf, isGroup, needsValue, type Node, pa
 
 const w = t.book.filter;
 
-/** FilterPanel is where a filter is put together: conditions in groups, each of all or of any. */
+/** FilterPanel is where a filter is put together: conditions in groups, each of all or of any. Without words of its own, of what
+ * is filtered, it is that of a list. */
 export function FilterPanel({
   fields,
   filter,
   onChange,
   problem,
+  when,
 }: {
   fields: FieldDef[];
   filter: Group;
   onChange: (next: Group) => void;
-  problem: string | undefined;
+  problem?: string | undefined;
+  when?: string;
 }) {
   return (
     <section
-      aria-label={t.book.list.filter}
+      aria-label={when ?? t.book.list.filter}
       className="mb-2 rounded-md border border-rule-strong bg-paper px-3 py-2"
       data-testid="filter"
     >
-      <GroupEditor fields={fields} group={filter} onChange={onChange} depth={1} />
+      <GroupEditor fields={fields} group={filter} onChange={onChange} depth={1} when={when} />
       {problem && (
         <p role="alert" className="mt-1 text-sm text-ending">
           {problem}
@@ -44,12 +47,14 @@ function GroupEditor({
   onChange,
   onRemove,
   depth,
+  when,
 }: {
   fields: FieldDef[];
   group: Group;
   onChange: (next: Group) => void;
   onRemove?: () => void;
   depth: number;
+  when?: string | undefined;
 }) {
   const any = group.any !== undefined;
   const parts = partsOf(group);
@@ -61,9 +66,9 @@ function GroupEditor({
   return (
     <div className={depth > 1 ? "border-l-2 border-rule-strong pl-3" : ""}>
       <div className="flex flex-wrap items-center gap-2">
-        <span className="text-quiet">{depth === 1 ? w.when : ""}</span>
+        <span className="text-quiet">{depth === 1 ? (when ?? w.when) : ""}</span>
         <Select
-          label={w.when}
+          label={when ?? w.when}
           hidden
           value={any ? "any" : "all"}
           onChange={(e) => {
@@ -95,7 +100,7 @@ function GroupEditor({
             <Cross />
           </IconButton>
         )}
-        {depth === 1 && parts.length > 0 && (
+        {depth === 1 && when === undefined && parts.length > 0 && (
           <Button
             look="quiet"
             onClick={() => {

@@ -184,7 +184,7 @@ describe("a round", () => {
     expect(await screen.findByTestId("next-of-round")).toHaveTextContent(
       "The round waits: you promised Aron Pell a call at 14:30.",
     );
-    fireEvent.click(screen.getByRole("button", { name: /Go on anyway/ }));
+    fireEvent.click(screen.getByRole("button", { name: /Continue anyway/ }));
     await waitFor(() => {
       expect(asked(log, "POST", "/api/rounds/r1/acts")[0]?.body).toEqual({ act: "go", anyway: true });
     });

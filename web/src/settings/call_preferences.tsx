@@ -4,7 +4,7 @@ import { useState } from "react";
 import { keys } from "../api/keys";
 import { api, ask, type Me, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { ringsAloud, setRingsAloud } from "../calls/ring_signal";
+import { ringsAloud, setRingsAloud } from "../calls/ring_choices";
 import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Area, Field, Select } from "../ui/field";

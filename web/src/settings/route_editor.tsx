@@ -8,13 +8,14 @@ import { routes as r, trying } from "../texts/routes";
 import { Button, IconButton } from "../ui/button";
 import { Chip } from "../ui/chip";
 import { Field, Select } from "../ui/field";
-import { Cross, More, Plus } from "../ui/icons";
+import { Plus } from "../ui/icons";
 import { useArrowKeys } from "../ui/list";
-import { Menu, MenuItem, MenuLabel } from "../ui/menu";
+import { Menu, MenuItem } from "../ui/menu";
 import { Failed, Loading } from "../ui/states";
 import { Tabs } from "../ui/tabs";
 import { shortTime } from "../ui/times";
 import { useTell } from "../ui/toast";
+import { AddMenu, LineMenu } from "./route_menus";
 import { StepForm } from "./route_step";
 import { addAfter, addUnder, change, type Doc, find, move, newStep, remove, type Step } from "./route_tree";
 import { TryRoute } from "./route_try";
@@ -426,91 +427,5 @@ function OutlineLine({
         {acts}
       </div>
     </div>
-  );
-}
-
-const order: Step["do"][] = [
-  "say",
-  "menu",
-  "queue",
-  "ring",
-  "owner",
-  "voicemail",
-  "when",
-  "digits",
-  "tell",
-  "callback",
-  "language",
-  "route",
-  "outside",
-  "again",
-  "end",
-];
-
-function Kinds({ onAdd }: { onAdd: (does: Step["do"]) => void }) {
-  return order.map((does) => (
-    <MenuItem key={does} onSelect={() => onAdd(does)}>
-      {r.does[does]}
-    </MenuItem>
-  ));
-}
-
-function AddMenu({ label, onAdd }: { label: string; onAdd: (does: Step["do"]) => void }) {
-  return (
-    <Menu trigger={<Button className="mt-2">{label}</Button>}>
-      <Kinds onAdd={onAdd} />
-    </Menu>
-  );
-}
-
-function LineMenu({
-  line: l,
-  onAdd,
-  onMove,
-  onRemove,
-}: {
-  line: Line;
-  onAdd: (does: Step["do"], under: boolean) => void;
-  onMove: (by: -1 | 1) => void;
-  onRemove: () => void;
-}) {
-  const shown = "opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 data-[state=open]:opacity-100";
-  const own = !l.lead || l.key === "";
-  return (
-    <span className="flex shrink-0 pt-0.5">
-      {l.lead && (
-        <Menu
-          align="end"
-          trigger={
-            <IconButton label={`${r.addUnder}: ${l.text}`} className={shown}>
-              <Plus />
-            </IconButton>
-          }
-        >
-          <MenuLabel>{r.addUnder}</MenuLabel>
-          <Kinds onAdd={(does) => onAdd(does, true)} />
-        </Menu>
-      )}
-      {own && (
-        <>
-          <Menu
-            align="end"
-            trigger={
-              <IconButton label={`${r.addAfter}: ${l.text}`} className={shown}>
-                {l.lead ? <More /> : <Plus />}
-              </IconButton>
-            }
-          >
-            <MenuItem onSelect={() => onMove(-1)}>{r.up}</MenuItem>
-            <MenuItem onSelect={() => onMove(1)}>{r.down}</MenuItem>
-            <MenuLabel>{r.addAfter}</MenuLabel>
-            <Kinds onAdd={(does) => onAdd(does, false)} />
-          </Menu>
-          <IconButton label={`${r.remove}: ${l.text}`} className={shown} onClick={onRemove}>
-            <Cross />
-          </IconButton>
-        </>
-      )}
-    </span>
   );
 }

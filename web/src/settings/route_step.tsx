@@ -2,16 +2,17 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { queries } from "../api/queries";
-import { useBook, useFields } from "../book/values";
+import { useBook } from "../book/values";
 import { SoundInput } from "../calls/sound_input";
 import { routes as r } from "../texts/routes";
 import { Button } from "../ui/button";
 import { Chip } from "../ui/chip";
 import { Area, Check, Field, Select } from "../ui/field";
-import { spansOf, textOf, WeekHours } from "../ui/week_hours";
+import { Hear } from "./hear";
+import { Pick } from "./pick";
+import { TestForm } from "./route_condition";
 import type { Doc, Step } from "./route_tree";
 
-type Test = NonNullable<Step["test"]>;
 type Set = (change: Partial<Step>) => void;
 
 /** StepForm is the form of one step: only what counts for what it does. */
@@ -119,28 +120,6 @@ function Texts({ doc, step, set }: { doc: Doc; step: Step; set: Set }) {
         />
       </div>
     </>
-  );
-}
-
-/** Hear plays a text as callers hear it. */
-export function Hear({ text, language, sound }: { text: string; language: string; sound?: string | undefined }) {
-  const [audio, setAudio] = useState<HTMLAudioElement>();
-  return (
-    <Button
-      look="quiet"
-      className="!min-h-6 !py-0"
-      onClick={() => {
-        audio?.pause();
-        const src = sound
-          ? `/api/sounds/${sound}`
-          : `/api/spoken?${new URLSearchParams({ text, language }).toString()}`;
-        const next = new Audio(src);
-        setAudio(next);
-        void next.play().catch(() => undefined);
-      }}
-    >
-      {r.hear}
-    </Button>
   );
 }
 
@@ -294,37 +273,6 @@ function Targets({ doc, step, set }: { doc: Doc; step: Step; set: Set }) {
   }
 }
 
-function Pick({
-  label,
-  value,
-  none,
-  options,
-  onPick,
-}: {
-  label: string;
-  value: string;
-  none?: string;
-  options: [string, string][];
-  onPick: (value: string) => void;
-}) {
-  return (
-    <Select
-      label={label}
-      value={value}
-      onChange={(e) => {
-        onPick(e.target.value);
-      }}
-    >
-      {none !== undefined && <option value="">{none}</option>}
-      {options.map(([v, name]) => (
-        <option key={v} value={v}>
-          {name}
-        </option>
-      ))}
-    </Select>
-  );
-}
-
 function People({ ids, all, set }: { ids: string[]; all: boolean; set: Set }) {
   const people = useBook().people;
   return (
@@ -366,140 +314,4 @@ function People({ ids, all, set }: { ids: string[]; all: boolean; set: Set }) {
       <Check label={r.atOnce} checked={all} onChange={(on) => set({ all: on })} />
     </div>
   );
-}
-
-function TestForm({ doc, test, onChange }: { doc: Doc; test: Test; onChange: (t: Test) => void }) {
-  const asked = digitNames(doc.steps);
-  const names = comparable;
-  const condition = (test.filter ?? {}) as { field?: string; op?: string; value?: string };
-  const kind = test.kind ?? "contact";
-  const fields = useFields(kind as "contact").filter((f) => names.includes(f.type));
-  return (
-    <>
-      <Pick
-        label={r.test}
-        value={test.is}
-        options={Object.entries(r.tests)}
-        onPick={(is) =>
-          onChange({
-            is,
-            not: test.not ?? false,
-            ...(is === "speaks" ? { value: doc.languages[1] ?? "en" } : {}),
-            ...(is === "kind" ? { value: "contact" } : {}),
-            ...(is === "pressed" ? { name: asked[0] ?? "", value: "" } : {}),
-            ...(is === "fits" ? { kind: "contact", filter: { field: "stage", op: "filled" } } : {}),
-          })
-        }
-      />
-      <Check label={r.not} checked={test.not ?? false} onChange={(not) => onChange({ ...test, not })} />
-      {test.is === "open" && <OwnHours test={test} onChange={onChange} />}
-      {test.is === "kind" && (
-        <Pick
-          label={r.value}
-          value={test.value ?? ""}
-          options={Object.entries(r.kinds)}
-          onPick={(value) => onChange({ ...test, value })}
-        />
-      )}
-      {test.is === "speaks" && (
-        <Pick
-          label={r.language}
-          value={test.value ?? ""}
-          options={Object.entries(r.languageNames)}
-          onPick={(value) => onChange({ ...test, value })}
-        />
-      )}
-      {test.is === "pressed" && (
-        <>
-          <Pick
-            label={r.which}
-            value={test.name ?? ""}
-            options={asked.map((n) => [n, n])}
-            onPick={(name) => onChange({ ...test, name })}
-          />
-          <Field
-            label={r.value}
-            inputMode="numeric"
-            maxLength={20}
-            value={test.value ?? ""}
-            onChange={(e) => {
-              onChange({ ...test, value: e.target.value });
-            }}
-          />
-        </>
-      )}
-      {test.is === "fits" && (
-        <div className="grid grid-cols-2 gap-3">
-          <Pick
-            label={r.tests["kind"] ?? ""}
-            value={kind}
-            options={Object.entries(r.kinds)}
-            onPick={(k) => onChange({ ...test, kind: k })}
-          />
-          <Pick
-            label={r.field}
-            value={condition.field ?? ""}
-            options={fields.map((f) => [f.key, f.label])}
-            onPick={(field) => onChange({ ...test, kind, filter: { ...condition, field } })}
-          />
-          <Pick
-            label={r.op}
-            value={condition.op ?? "is"}
-            options={Object.entries(r.ops)}
-            onPick={(op) => onChange({ ...test, kind, filter: { ...condition, op } })}
-          />
-          {!["empty", "filled"].includes(condition.op ?? "") && (
-            <Field
-              label={r.value}
-              maxLength={200}
-              value={condition.value ?? ""}
-              onChange={(e) => {
-                onChange({ ...test, kind, filter: { ...condition, value: e.target.value } });
-              }}
-            />
-          )}
-        </div>
-      )}
-    </>
-  );
-}
-
-/** OwnHours are hours that a test looks at in place of the line's. */
-function OwnHours({ test, onChange }: { test: Test; onChange: (t: Test) => void }) {
-  const hours = test.hours;
-  const without: Test = { ...test };
-  delete without.hours;
-  return (
-    <>
-      <Check
-        label={r.ownHours}
-        checked={hours !== undefined}
-        onChange={(own) => {
-          onChange(own ? { ...test, hours: { spans: spansOf("Mon-Fri 09:00-17:00"), off: [] } } : without);
-        }}
-      />
-      {hours && (
-        <WeekHours
-          label={r.ownHoursAre}
-          value={textOf(hours.spans)}
-          onChange={(text) => {
-            onChange({ ...test, hours: { ...hours, spans: spansOf(text) } });
-          }}
-        />
-      )}
-    </>
-  );
-}
-
-/** comparable are the types of field that can be compared with a word. */
-const comparable = ["text", "choice", "tags", "mail", "zone"];
-
-/** digitNames are under what digits are kept that a route asks for. */
-function digitNames(steps: Step[]): string[] {
-  return steps.flatMap((s) => [
-    ...(s.do === "digits" && s.name ? [s.name] : []),
-    ...(s.options ?? []).flatMap((o) => digitNames(o.steps)),
-    ...digitNames(s.steps ?? []),
-    ...digitNames(s.else ?? []),
-  ]);
 }

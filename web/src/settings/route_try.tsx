@@ -9,7 +9,7 @@ import { Button, IconButton } from "../ui/button";
 import { Field, Select } from "../ui/field";
 import { Cross } from "../ui/icons";
 import { toInput } from "../ui/times";
-import { Hear } from "./route_step";
+import { Hear } from "./hear";
 
 type Page = Schemas["RoutePage"];
 type Try = Schemas["RouteTry"];

@@ -2,7 +2,7 @@ import { useState } from "react";
 
 import { routes as r } from "../texts/routes";
 import { Area, Select } from "../ui/field";
-import { Hear } from "./route_step";
+import { Hear } from "./hear";
 
 /** SpokenTexts is what is said, in English and in as many other languages as somebody adds; each can be heard. */
 export function SpokenTexts({

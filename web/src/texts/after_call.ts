@@ -303,7 +303,7 @@ export const after = {
     intro:
       "What may be said, with questions whose answers lead on. A script is Markdown; a step begins with a title, a question ends with the key under which its answer is kept, and an arrow says which step follows.",
     example:
-      "# Opening\nGood day {given name}, this is {rep} of {firm}.\n? Do you have a tank already? [has_tank]\n- Yes -> Size\n- No\n\n# Size\n? How many litres does it hold? [litres]\n= number",
+      "# Opening\nHello {given name}, this is {rep} of {firm}.\n? Do you have a tank already? [has_tank]\n- Yes -> Size\n- No\n\n# Size\n? How many litres does it hold? [litres]\n= number",
     none: "There are no scripts yet.",
     name: (n: number) => `Script ${String(n)}`,
     active: "offered",

@@ -364,7 +364,7 @@ export const book = {
     dncDone: (a: number, k: number) =>
       `${count(a, "number", "numbers")} added, ${count(k, "was", "were")} there already`,
     dncTotal: (n: number) => `${count(n, "number is", "numbers are")} on the list.`,
-    everything: "Take everything out",
+    everything: "Export everything",
     everythingText: "Records of every kind, calls, notes, follow-ups and lists, as JSON lines.",
     calendar: "Calendar",
     calendarText:

@@ -192,7 +192,7 @@ export const calls = {
     reps: "Whom it rings",
     everyRep: "every rep",
     addRep: "Add somebody",
-    remove: (name: string) => `Take ${name} out`,
+    remove: (name: string) => `Remove ${name}`,
     rings: "Seconds for each",
     limit: "Seconds in all",
     hours: "Opening hours",

@@ -27,7 +27,7 @@ export const t = {
     title: "Is it still you?",
     text: "This gives rights, or takes something away for good. Type your password again; it counts for ten minutes.",
     password: "Your password",
-    go: "Go on",
+    go: "Continue",
   },
   save: "Save",
   failed: {
@@ -346,7 +346,7 @@ export const t = {
     tryOutcomes: "Outcomes",
     steps: "First steps:",
     stepsDone: (done: number, all: number) => `${String(done)} of ${String(all)} done.`,
-    stepsOn: "Go on",
+    stepsOn: "Continue",
     tryBefore: "call",
     tryText:
       "by clicking her number. She answers after a few seconds: write what she wants, end the call, choose an outcome, file.",

@@ -12,7 +12,7 @@ export const parties = {
   mute: (name: string) => `Mute ${name}`,
   unmute: (name: string) => `Let ${name} be heard`,
   joinCalls: (name: string) => `Join with ${name}`,
-  drop: (name: string) => `Take ${name} out of the call`,
+  drop: (name: string) => `Remove ${name} from the call`,
   said: (word: string) => `“${word}”`,
   ask: "Ask somebody",
   askShort: "Ask",

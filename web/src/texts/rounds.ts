@@ -42,7 +42,7 @@ export const rounds = {
     other: "Next number",
     undo: (name: string, outcome: string) => `Undo: ${name}, ${outcome}`,
     waits: (why: string) => `The round waits: ${why}.`,
-    anyway: "Go on anyway",
+    anyway: "Continue anyway",
     nobody: "Nobody can be called just now.",
     nextAt: (time: string) => `The next one can be at ${time}.`,
     paused: "The round is paused",

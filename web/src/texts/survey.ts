@@ -9,7 +9,7 @@ export const survey = {
   lines: "On which lines",
   everyLine: "all lines",
   addLine: "Add a line",
-  removeLine: (name: string) => `Take ${name} out`,
+  removeLine: (name: string) => `Remove ${name}`,
   share: "Share of callers who are asked, in percent",
   everyDays: "Days until the same person is asked again",
   hello: "First words",

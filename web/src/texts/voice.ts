@@ -164,7 +164,7 @@ export const voice = {
     hear: "Hear it",
     record: "Record it",
     stop: "Stop recording",
-    bring: "Bring a file",
+    bring: "Upload a file",
     text: "Speak the text instead",
     own: "A sound of your own is heard instead of the text.",
     noSound: "This file holds no sound that this browser knows.",
