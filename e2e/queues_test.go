@@ -192,11 +192,11 @@ func TestACustomerIsAskedAboutTheCallAndTheScoreIsSeenAtOnce(t *testing.T) {
 	)
 	require.True(t, w.sim.OutsidePresses(ref, "#"))
 	w.heard(t, ref, "“Thank you. Goodbye.”")
-	var call uuid.UUID
-	require.NoError(
-		t,
-		w.Store.Pool.QueryRow(t.Context(), `SELECT call_id FROM survey_answers WHERE kind = 'remark'`).Scan(&call),
-	)
+	var call uuid.UUID // it is written beside the talking
+	require.Eventually(t, func() bool {
+		return w.Store.Pool.QueryRow(t.Context(), `SELECT call_id FROM survey_answers WHERE kind = 'remark'`).
+			Scan(&call) == nil
+	}, patience, pace, "the remark is kept")
 	tomas.visit("/calls/" + call.String())
 	tomas.see("3 of 10, would not", "[data-testid=survey]")
 	tomas.see("a spoken remark of", "[data-testid=survey]")
