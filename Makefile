@@ -62,7 +62,8 @@ test-front:
 test-go: export TMPDIR = $(shell scripts/scratch.sh)
 test-go:
 	@go test -race $$(go list ./internal/... | grep -E '$(RACE)' | grep -vE '$(SINGLE)')
-	@go test -count=1 -timeout 30m -ldflags=-w $$(go list ./... | grep -vE '$(RACE)|/drill$$') $$(go list ./internal/... | grep -E '$(SINGLE)')
+	@go test -count=1 -timeout 30m -ldflags=-w $$(go list ./... | grep -vE '$(RACE)|/drill$$|/e2e$$') $$(go list ./internal/... | grep -E '$(SINGLE)')
+	@go test -count=1 -timeout 30m -ldflags=-w ./e2e
 	@go test -count=1 -timeout 10m ./drill
 
 bench: setup-test web/dist/index.html ## speed beside a bare reference, written to docs/benchmarks.md

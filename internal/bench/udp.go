@@ -181,7 +181,7 @@ func overUDP(ctx context.Context, dir string) (f udpFigures, err error) {
 		}
 		room.Record(rec)
 		answer, err := browsers.Connect(ctx, id.String(), offer)
-		return answer, func() { studio.Shut(id).Close() }, err
+		return answer, func() { studio.Shut(id)[0].Close() }, err
 	})
 	f.heard = float64(heard.Load()) / (udpCalls * udpFor.Seconds() * 50)
 	if err != nil {

@@ -296,7 +296,7 @@ func (v *voiceFigures) underLoad(ctx context.Context, dir string) error {
 			for n := uint32(0); ; n++ {
 				select {
 				case <-ctx.Done():
-					s.Shut(id).Close()
+					s.Shut(id)[0].Close()
 					return
 				case <-tick.C:
 				}

@@ -188,14 +188,17 @@ func (e CallLinkRole) Valid() bool {
 
 // Defines values for CallRecordingKind.
 const (
-	CallRecordingKindCall    CallRecordingKind = "call"
-	CallRecordingKindMessage CallRecordingKind = "message"
+	CallRecordingKindCall         CallRecordingKind = "call"
+	CallRecordingKindConsultation CallRecordingKind = "consultation"
+	CallRecordingKindMessage      CallRecordingKind = "message"
 )
 
 // Valid indicates whether the value is a known member of the CallRecordingKind enum.
 func (e CallRecordingKind) Valid() bool {
 	switch e {
 	case CallRecordingKindCall:
+		return true
+	case CallRecordingKindConsultation:
 		return true
 	case CallRecordingKindMessage:
 		return true
@@ -1784,14 +1787,17 @@ func (e RecordListType) Valid() bool {
 
 // Defines values for RecordingKind.
 const (
-	RecordingKindCall    RecordingKind = "call"
-	RecordingKindMessage RecordingKind = "message"
+	RecordingKindCall         RecordingKind = "call"
+	RecordingKindConsultation RecordingKind = "consultation"
+	RecordingKindMessage      RecordingKind = "message"
 )
 
 // Valid indicates whether the value is a known member of the RecordingKind enum.
 func (e RecordingKind) Valid() bool {
 	switch e {
 	case RecordingKindCall:
+		return true
+	case RecordingKindConsultation:
 		return true
 	case RecordingKindMessage:
 		return true
@@ -3248,6 +3254,9 @@ type CallPageDetail struct {
 	// MayListen It goes on
 	MayListen *bool `json:"may_listen,omitempty"`
 
+	// Messages What was written from it
+	Messages *[]Message `json:"messages,omitempty"`
+
 	// Parts Of a call in which more than two were, each part in its order
 	Parts      *[]CallPart `json:"parts,omitempty"`
 	Recordings []Recording `json:"recordings"`
@@ -3865,7 +3874,10 @@ type FirmLineUnanswered string
 type FirmSetup struct {
 	// Currency ISO 4217
 	Currency string `json:"currency"`
-	Name     string `json:"name"`
+
+	// Meeting Address of a meeting room in another program, with {room} where its name goes; empty: there are none
+	Meeting *string `json:"meeting,omitempty"`
+	Name    string  `json:"name"`
 
 	// Region ISO 3166; numbers without a country code are read there
 	Region string `json:"region"`
@@ -4655,12 +4667,18 @@ type Message struct {
 	Body    string    `json:"body"`
 
 	// By Who wrote it
-	By      string  `json:"by"`
-	Channel Channel `json:"channel"`
+	By string `json:"by"`
+
+	// CallID From which call it was written
+	CallID  *openapi_types.UUID `json:"call_id,omitempty"`
+	Channel Channel             `json:"channel"`
 
 	// Display Their number or address for reading
-	Display  string             `json:"display"`
-	Files    []MessageFile      `json:"files"`
+	Display string        `json:"display"`
+	Files   []MessageFile `json:"files"`
+
+	// HandedBy Of one that came in: it is no word of theirs, a colleague handed the call over with it
+	HandedBy *string            `json:"handed_by,omitempty"`
 	ID       openapi_types.UUID `json:"id"`
 	Incoming bool               `json:"incoming"`
 
@@ -4691,6 +4709,9 @@ type MessageDraft struct {
 
 	// Masked What will be hidden before it is sent
 	Masked *[]Masked `json:"masked,omitempty"`
+
+	// Meeting Address of a new meeting room, to be put into the message; missing where the firm has none, or one is in it
+	Meeting *string `json:"meeting,omitempty"`
 
 	// Parts How many parts a text message takes
 	Parts int `json:"parts"`
@@ -5815,6 +5836,9 @@ type RecordingRule string
 type RecordingSettings struct {
 	// CallDays For how many days calls are kept; 0: without end
 	CallDays int `json:"call_days"`
+
+	// Consultations Whether what a rep and whom they ask say to each other is recorded, by itself
+	Consultations *bool `json:"consultations,omitempty"`
 
 	// Everybody Whether a call is recorded; announce: both sides are told first; ask: the rep asks, and records when they agree
 	Everybody    RecordingRule `json:"everybody"`
@@ -7332,6 +7356,14 @@ type WrittenCall struct {
 // WrittenCallDirection defines model for WrittenCall.Direction.
 type WrittenCallDirection string
 
+// WrittenHandOver defines model for WrittenHandOver.
+type WrittenHandOver struct {
+	QueueID openapi_types.UUID `json:"queue_id"`
+
+	// Word What is to be done; may be empty where there are notes
+	Word string `json:"word"`
+}
+
 // ID defines model for Id.
 type ID = openapi_types.UUID
 
@@ -7544,6 +7576,11 @@ type FileSlipParams struct {
 // PlanFilingParams defines parameters for PlanFiling.
 type PlanFilingParams struct {
 	OutcomeID openapi_types.UUID `form:"outcome_id" json:"outcome_id"`
+}
+
+// HandOverInWritingParams defines parameters for HandOverInWriting.
+type HandOverInWritingParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
 }
 
 // ListSourcesParams defines parameters for ListSources.
@@ -7926,6 +7963,9 @@ type FileSlipJSONRequestBody = FileSlip
 
 // SaveNotesJSONRequestBody defines body for SaveNotes for application/json ContentType.
 type SaveNotesJSONRequestBody = NotesEdit
+
+// HandOverInWritingJSONRequestBody defines body for HandOverInWriting for application/json ContentType.
+type HandOverInWritingJSONRequestBody = WrittenHandOver
 
 // ConnectSoundJSONRequestBody defines body for ConnectSound for application/json ContentType.
 type ConnectSoundJSONRequestBody = SoundOffer

@@ -86,6 +86,15 @@ func (d *Desk) CallPage(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 		return page, err
 	}
 	page.Survey = &asked
+	written, err := d.Store.MessagesOfCall(ctx, id)
+	if err != nil {
+		return page, err
+	}
+	messages, err := d.Outreach.Messages(ctx, a, written)
+	if err != nil {
+		return page, err
+	}
+	page.Messages = &messages
 	if page.Filing, err = d.Filing.LastFiling(ctx, page.Call.Slip.ID); err != nil {
 		return page, err
 	}

@@ -143,7 +143,7 @@ func (o *owed) messages(ctx context.Context) error {
 	unread, err := o.d.Store.UnreadMessages(ctx, o.a.ID)
 	for _, m := range unread {
 		it := lane.Item{Kind: lane.Message, ID: m.ID.String(), Since: m.At,
-			Text: firm.Shorten(cmp.Or(m.Subject, m.Body), 120)}
+			Text: firm.Shorten(cmp.Or(m.Subject, m.Body), 120), From: m.HandedName}
 		if m.LineID != nil {
 			it.Line = o.f.LineLabels[*m.LineID]
 		}

@@ -226,3 +226,49 @@ func (w *world) recordedAs(id uuid.UUID) contract.CallRecordingKind {
 	}
 	return ""
 }
+
+func TestAConsultationIsARecordingOfItsOwnWhereTheFirmWantsThat(t *testing.T) {
+	for _, wanted := range []bool{false, true} {
+		w := newWorld(t)
+		set, err := w.Recordings.RecordingSettings(t.Context(), w.admin())
+		require.NoError(t, err)
+		set.Consultations = &wanted
+		set, err = w.Recordings.SetRecordingSettings(t.Context(), w.admin(), set)
+		require.NoError(t, err)
+		assert.Equal(t, wanted, *set.Consultations)
+		var id uuid.UUID
+		recordings := func() (all []string) {
+			for _, r := range w.page(id).Recordings {
+				all = append(all, string(r.Kind)+" "+string(r.State))
+			}
+			return all
+		}
+		w.sits(w.tomas)
+		id = w.speaks().ID
+		w.recordingIs(id, contract.CallRecordingStateGoing)
+		w.clock.Advance(2e9)
+		w.asks(id, w.tomas, contract.AskAsConsult, "")
+		w.rung(w.tomas)
+		_, err = w.Arrivals.AnswerCall(t.Context(), w.tomas, id)
+		require.NoError(t, err)
+		want := []string{"call kept"}
+		if wanted {
+			w.until("it is recorded", func() bool { return slices.Contains(recordings(), "consultation going") })
+			want = append(want, "consultation kept")
+		}
+		require.NoError(t, w.act(id, contract.RecordingActActionPause))
+		require.NoError(t, w.act(id, contract.RecordingActActionResume))
+		w.turns(w.ines, id, contract.TurnActBack)
+		require.NoError(t, w.Calls.HangUp(t.Context(), w.tomas, id))
+		if wanted {
+			w.until("it is complete", func() bool { return slices.Contains(recordings(), "consultation kept") })
+		}
+		assert.Equal(t, contract.CallRecordingKindCall, w.recordedAs(id), "lists show the call's")
+		require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, id))
+		w.until("all is kept", func() bool { return slices.Equal(want, recordings()) })
+		if wanted {
+			all := w.page(id).Recordings
+			assert.Equal(t, all[0].Gaps[0].Reason, all[1].Gaps[0].Reason, "a pause is one of both")
+		}
+	}
+}

@@ -38,6 +38,13 @@ func (s *Server) HandMessageOn(c *gin.Context, id contract.ID) {
 	}
 }
 
+// HandOverInWriting implements ServerInterface.
+func (s *Server) HandOverInWriting(c *gin.Context, id contract.ID, p contract.HandOverInWritingParams) {
+	if body, ok := read[contract.WrittenHandOver](s, c); ok {
+		nothing(s, c, s.desk.Queues.HandOverInWriting(c.Request.Context(), actor(c), p.IdempotencyKey, id, body))
+	}
+}
+
 // TakeWait implements ServerInterface.
 func (s *Server) TakeWait(c *gin.Context, id contract.ID, p contract.TakeWaitParams) {
 	v, err := s.desk.Queues.TakeWait(c.Request.Context(), actor(c), p.IdempotencyKey, id)

@@ -151,7 +151,7 @@ func TestABrowserSpeaksAndHears(t *testing.T) {
 	require.NoError(t, second.pc.Close())
 	require.Eventually(t, func() bool { connected, _ := studio.Seat("ines").State(); return !connected },
 		20*time.Second, 10*time.Millisecond, "it has gone")
-	assert.Nil(t, studio.Shut(call))
+	assert.Empty(t, studio.Shut(call))
 	assert.Nil(t, studio.Room(call))
 }
 

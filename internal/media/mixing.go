@@ -89,7 +89,7 @@ func (r *Room) tell(toThem, toUs, waiting, ringing *samples) {
 			}
 		}
 		add(&sound, toThem, p.Customer)
-		add(&sound, toUs, p.User != "")
+		add(&sound, toUs, p.User != "" || p.Consulted)
 		add(&sound, waiting, p.Music)
 		add(&sound, ringing, p.Ringback)
 		var codes Frame
@@ -135,4 +135,29 @@ func (r *Room) sides(toThem, waiting *samples, ourCodes, theirCodes *Frame) {
 	add(&ours, toThem, true)
 	audio.EncodeFrame(ourCodes[:], ours[:])
 	audio.EncodeFrame(theirCodes[:], theirs[:])
+}
+
+// consultation is both channels of its recording: what who is asked hears, and what they say to somebody. While who asks
+// is with the customer there is silence.
+func (r *Room) consultation(asksCodes, askedCodes *Frame) {
+	if r.aside == nil {
+		return
+	}
+	var asks, asked samples
+	var in uint64 // who is in by now: each once, however many hear them
+	for i := range r.parties {
+		for _, j := range r.parties[i].Hears {
+			to := &asked
+			if !r.parties[j].Consulted {
+				to = &asks
+			}
+			if !r.mixing.spoke[j] || in>>j&1 != 0 || to == &asks && !r.parties[i].Consulted {
+				continue
+			}
+			in |= 1 << j
+			audio.Mix(to[:], r.mixing.said[j][:])
+		}
+	}
+	audio.EncodeFrame(asksCodes[:], asks[:])
+	audio.EncodeFrame(askedCodes[:], asked[:])
 }

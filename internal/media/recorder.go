@@ -50,6 +50,7 @@ type file interface {
 type Recorder struct {
 	out     file
 	jobs    chan []byte
+	spare   chan []byte // what has been written, to be filled again
 	done    chan struct{}
 	written int // bytes of sound that are in the file; the writer's until done
 
@@ -110,7 +111,7 @@ func newRecorder(f file) (*Recorder, error) {
 		_ = f.Close()
 		return nil, fmt.Errorf("beginning a recording: %w", err)
 	}
-	r := &Recorder{out: f, jobs: make(chan []byte, patience), done: make(chan struct{})}
+	r := &Recorder{out: f, jobs: make(chan []byte, patience), spare: make(chan []byte, 1), done: make(chan struct{})}
 	go r.write()
 	return r, nil
 }
@@ -127,13 +128,26 @@ func (r *Recorder) add(ours, theirs *Frame, oursLevel, theirsLevel float64) {
 	}
 	r.meter.add(oursLevel, theirsLevel)
 	if r.buffer == nil {
-		r.buffer = make([]byte, 0, 2*FrameBytes*chunk)
+		r.buffer = r.empty()
 	}
+	at := len(r.buffer)
+	r.buffer = r.buffer[:at+2*FrameBytes]
+	both := r.buffer[at:]
 	for i := range ours {
-		r.buffer = append(r.buffer, ours[i], theirs[i])
+		both[2*i], both[2*i+1] = ours[i], theirs[i]
 	}
 	if len(r.buffer) == cap(r.buffer) {
 		r.flush()
+	}
+}
+
+// empty is room for a chunk: one that has been written, where there is any.
+func (r *Recorder) empty() []byte {
+	select {
+	case b := <-r.spare:
+		return b[:0]
+	default:
+		return make([]byte, 0, 2*FrameBytes*chunk)
 	}
 }
 
@@ -154,12 +168,22 @@ func (r *Recorder) write() {
 	defer close(r.done)
 	var waiting []byte // what the disk has not taken yet: it may be full for a moment
 	for b := range r.jobs {
-		if waiting = append(waiting, b...); len(waiting) > mostWaiting {
+		next := b
+		if len(waiting) > 0 {
+			next = append(waiting, b...)
+		}
+		if waiting = next; len(waiting) > mostWaiting {
 			continue // too much is missing by now; what is there is kept
 		}
 		n, err := r.out.Write(waiting)
 		r.written += n
-		waiting = waiting[n:]
+		if waiting = waiting[n:]; len(waiting) == 0 {
+			waiting = nil
+			select {
+			case r.spare <- b:
+			default:
+			}
+		}
 		r.mu.Lock()
 		switch {
 		case err != nil:
@@ -272,7 +296,7 @@ func Recover(path string) (Take, error) {
 		for i := range ours {
 			ours[i], theirs[i] = both[2*i], both[2*i+1]
 		}
-		m.add(frameLevel(&ours), frameLevel(&theirs))
+		m.add(audio.CodesLevel(ours[:]), audio.CodesLevel(theirs[:]))
 		count += len(both)
 	}
 	if !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
@@ -295,7 +319,7 @@ func WriteTake(path string, ours, theirs []byte) (Take, error) {
 		for len(rec.jobs) >= patience-1 { // nobody speaks live: the disk is waited for
 			time.Sleep(time.Millisecond)
 		}
-		rec.add(&o, &t, frameLevel(&o), frameLevel(&t))
+		rec.add(&o, &t, audio.CodesLevel(o[:]), audio.CodesLevel(t[:]))
 	}
 	take := rec.Close()
 	return take, take.Trouble

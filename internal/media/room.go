@@ -16,6 +16,8 @@ type Party struct {
 	Hears    []int  // whom they hear, by place in the arrangement
 	Music    bool   // they wait, and hear music
 	Ringback bool   // they wait for somebody who is rung, and hear that
+	// They are only asked: what is said between them and whoever asks is a consultation, and in no recording of the call.
+	Consulted bool
 	// Of an outside party: the call is with them, so that they hear what is played to "them". Who is consulted is no
 	// customer of the call.
 	Customer bool
@@ -57,6 +59,7 @@ type Room struct {
 	themOver func()   // when forThem is over
 	mixing   *mixture // what mixing needs, from its first time on
 	recorder *Recorder
+	aside    *Recorder // of a consultation
 	listens  func(theirs []int16)
 	levels   Levels
 	ours     audio.Trace
@@ -213,6 +216,29 @@ func (r *Room) Recorder() *Recorder {
 	return r.recorder
 }
 
+// RecordAside writes from now on what is said in a consultation, by who is asked and by who asks; nil stops. It gives the
+// recorder that was in place before.
+func (r *Room) RecordAside(rec *Recorder) *Recorder {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	before := r.aside
+	r.aside = rec
+	return before
+}
+
+// Recorders are those that write now: of the call, and of a consultation.
+func (r *Room) Recorders() []*Recorder {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	var all []*Recorder
+	for _, rec := range []*Recorder{r.recorder, r.aside} {
+		if rec != nil {
+			all = append(all, rec)
+		}
+	}
+	return all
+}
+
 // PersonHeard tells whether the outside sounds like a person, and not like a machine that greets; a hint.
 func (r *Room) PersonHeard() bool {
 	r.mu.Lock()
@@ -228,6 +254,7 @@ func (r *Room) Tick() bool {
 		return false
 	}
 	theirCodes, ourCodes := silent, silent
+	asks, asked := silent, silent
 	switch {
 	case r.machine && len(r.parties) == 1 && r.parties[0].seat != nil:
 		r.answering(&ourCodes, &theirCodes)
@@ -235,6 +262,10 @@ func (r *Room) Tick() bool {
 		r.pass(&ourCodes, &theirCodes)
 	default:
 		r.mix(&ourCodes, &theirCodes)
+		r.consultation(&asks, &asked)
+	}
+	if r.aside != nil {
+		r.aside.add(&asks, &asked, audio.CodesLevel(asks[:]), audio.CodesLevel(asked[:]))
 	}
 	if r.listens != nil {
 		var heard samples
@@ -319,7 +350,7 @@ func (r *Room) keep(ourCodes, theirCodes *Frame) {
 	if r.recorder == nil && r.levels == nil {
 		return
 	}
-	ours, theirs := frameLevel(ourCodes), frameLevel(theirCodes)
+	ours, theirs := audio.CodesLevel(ourCodes[:]), audio.CodesLevel(theirCodes[:])
 	if r.recorder != nil {
 		r.recorder.add(ourCodes, theirCodes, ours, theirs)
 	}
@@ -335,10 +366,4 @@ func (r *Room) keep(ourCodes, theirCodes *Frame) {
 		r.levels(slices.Clone(r.ours.Heights), slices.Clone(r.theirs.Heights), r.loud())
 		r.ours.Heights, r.theirs.Heights = r.ours.Heights[:0], r.theirs.Heights[:0]
 	}
-}
-
-func frameLevel(f *Frame) float64 {
-	var sound samples
-	audio.DecodeFrame(sound[:], f[:])
-	return audio.Level(sound[:])
 }

@@ -149,8 +149,8 @@ func (s *Studio) Arrange(call uuid.UUID, a Arrangement) {
 	r.arrange(a, s.Seat)
 }
 
-// Shut ends the room of a call and gives the recorder that wrote in it, if any.
-func (s *Studio) Shut(call uuid.UUID) *Recorder {
+// Shut ends the room of a call and gives the recorders that wrote in it.
+func (s *Studio) Shut(call uuid.UUID) []*Recorder {
 	s.mu.Lock()
 	r := s.rooms[call]
 	delete(s.rooms, call)
@@ -158,10 +158,10 @@ func (s *Studio) Shut(call uuid.UUID) *Recorder {
 	if r == nil {
 		return nil
 	}
+	writing := r.Recorders()
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.gone, r.voices, r.parties, r.forThem, r.forUs = true, nil, nil, nil, nil
-	rec := r.recorder
-	r.recorder = nil
-	return rec
+	r.recorder, r.aside = nil, nil
+	return writing
 }

@@ -135,7 +135,7 @@ func arrangement(s *call.State) media.Arrangement {
 
 // partyOf is a leg as it is in its call's room. Who waits hears music, but for who waits for somebody whom they ring.
 func partyOf(s *call.State, l *call.Leg) media.Party {
-	p := media.Party{User: l.User, Leg: int(l.No), Muted: l.Muted}
+	p := media.Party{User: l.User, Leg: int(l.No), Muted: l.Muted, Consulted: l.As == call.Consulted}
 	if l.Party == call.Outside {
 		p.Customer = l.As != call.Consulted
 		p.Present = p.Customer && (l.Bridge() != 0 || s.Phase() == call.PhaseMessage)

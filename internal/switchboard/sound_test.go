@@ -200,8 +200,55 @@ func (w *walk) kept(t *testing.T, s *call.State, left, right wave) {
 	}
 }
 
+// keptAside checks the channels of a consultation's recording for a state: who is heard by somebody who is asked, and who
+// is asked and heard by somebody; nobody else is in either.
+func (w *walk) keptAside(t *testing.T, s *call.State, left, right wave) {
+	for i := range s.Legs {
+		l := &s.Legs[i]
+		if l.State != call.Up || w.elsewhere(l) {
+			continue
+		}
+		var asks, asked float64
+		for j := range s.Legs {
+			switch other := &s.Legs[j]; {
+			case other.State != call.Up || !s.Hears(other.No, l.No):
+			case l.As == call.Consulted:
+				asked = humHeight
+			case other.As == call.Consulted:
+				asks = humHeight
+			}
+		}
+		require.InDelta(t, asks, height(left, w.voice(l).hz), humHeight/5, "leg %d asks\n%+v", l.No, s.Legs)
+		require.InDelta(t, asked, height(right, w.voice(l).hz), humHeight/5, "leg %d is asked\n%+v", l.No, s.Legs)
+	}
+}
+
+// writes records what is heard in n frames at the end of a file, once the returned function is called.
+func writes(t *testing.T, path string, put func(*media.Recorder) *media.Recorder) (end func(n int) []byte) {
+	t.Helper()
+	rec, err := media.NewRecorder(path)
+	require.NoError(t, err)
+	put(rec)
+	return func(n int) []byte {
+		rec.Close()
+		sound, err := os.ReadFile(path)
+		require.NoError(t, err)
+		require.NoError(t, os.Remove(path))
+		return sound[len(sound)-n*2*media.FrameBytes:]
+	}
+}
+
+// channels are both sides of a frame of a recording.
+func channels(sound []byte, frame int) (left, right wave) {
+	for k := range media.FrameBytes {
+		at := (frame*media.FrameBytes + k) * 2
+		left[k], right[k] = float64(audio.Decode(sound[at])), float64(audio.Decode(sound[at+1]))
+	}
+	return left, right
+}
+
 // Each of 500 calls goes a way of its own, and after each step every ear is listened at for every voice, and both
-// channels of the recording are: what is heard is what the state says, to the frame.
+// channels of the recordings are: what is heard is what the state says, to the frame.
 func TestEverybodyHearsWhomTheStateSaysAndNobodyElse(t *testing.T) {
 	const frames = 2
 	dir := t.TempDir()
@@ -215,10 +262,8 @@ func TestEverybodyHearsWhomTheStateSaysAndNobodyElse(t *testing.T) {
 		w.room = studio.Open(w.id, nil)
 		w.do(call.Place{By: "ines", Address: "+14135550142"}, at)
 		w.do(call.CarrierAnswered{Leg: 2}, at)
-		path := filepath.Join(dir, fmt.Sprint(n))
-		rec, err := media.NewRecorder(path)
-		require.NoError(t, err)
-		w.room.Record(rec)
+		whole := writes(t, filepath.Join(dir, fmt.Sprint(n)), w.room.Record)
+		aside := writes(t, filepath.Join(dir, fmt.Sprint(n, "aside")), w.room.RecordAside)
 		var passed []call.State
 		for step := 0; step < 200 && w.state.Ended.IsZero() && len(w.voices) < mostVoices; step++ {
 			if at = at.Add(time.Second); step > 0 && !w.step(r, at) || !w.state.Ended.IsZero() {
@@ -227,21 +272,15 @@ func TestEverybodyHearsWhomTheStateSaysAndNobodyElse(t *testing.T) {
 			w.listen(t, frames)
 			passed = append(passed, w.state)
 		}
-		rec.Close()
-		sound, err := os.ReadFile(path)
-		require.NoError(t, err)
-		sound = sound[len(sound)-len(passed)*frames*2*media.FrameBytes:]
+		sound, said := whole(len(passed)*frames), aside(len(passed)*frames)
 		for i := range passed {
 			for f := range frames {
-				var ours, theirs media.Frame
-				for k := range ours {
-					at := ((i*frames+f)*media.FrameBytes + k) * 2
-					ours[k], theirs[k] = sound[at], sound[at+1]
-				}
-				w.kept(t, &passed[i], waveOf(ours), waveOf(theirs))
+				left, right := channels(sound, i*frames+f)
+				w.kept(t, &passed[i], left, right)
+				left, right = channels(said, i*frames+f)
+				w.keptAside(t, &passed[i], left, right)
 			}
 		}
-		require.NoError(t, os.Remove(path))
 		studio.Shut(w.id)
 		states += len(passed)
 	}

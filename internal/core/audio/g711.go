@@ -26,6 +26,7 @@ const (
 var (
 	muLawToLinear = decodeTable()
 	linearToMuLaw = encodeTable()
+	muLawSquare   = squareTable() // of the sample of a code
 )
 
 // Decode gives the sample of a µ-law code, -32124 to 32124 (ITU-T G.711).
@@ -56,6 +57,13 @@ func decodeTable() (t [256]int16) {
 			value = -value
 		}
 		t[i] = int16(value)
+	}
+	return t
+}
+
+func squareTable() (t [256]int64) {
+	for i, s := range decodeTable() {
+		t[i] = int64(s) * int64(s)
 	}
 	return t
 }

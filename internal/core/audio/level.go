@@ -10,14 +10,31 @@ func Level(sound []int16) float64 {
 	if len(sound) == 0 {
 		return Quietest
 	}
-	sum := 0.0
+	sum := int64(0)
 	for _, s := range sound {
-		sum += float64(s) * float64(s)
+		sum += int64(s) * int64(s)
 	}
+	return levelOf(sum, len(sound))
+}
+
+// CodesLevel is Level of µ-law sound, without decoding it.
+func CodesLevel(codes []byte) float64 {
+	if len(codes) == 0 {
+		return Quietest
+	}
+	sum := int64(0)
+	for _, c := range codes {
+		sum += muLawSquare[c]
+	}
+	return levelOf(sum, len(codes))
+}
+
+// levelOf is the level of n samples, more than none, by the sum of their squares.
+func levelOf(sum int64, n int) float64 {
 	if sum == 0 {
 		return Quietest
 	}
-	return max(Quietest, 10*math.Log10(sum/float64(len(sound))/(32768*32768)))
+	return max(Quietest, 10*math.Log10(float64(sum)/float64(n)/(32768*32768)))
 }
 
 // The voice trace shows levels from floor to ceiling.
@@ -39,23 +56,26 @@ func Height(level float64) byte {
 type Trace struct {
 	Heights []byte
 	frames  int
-	loudest byte
+	loudest float64 // level of the loudest frame, above Quietest
 }
 
 // Add takes the level of the next frame.
 func (t *Trace) Add(level float64) {
-	t.loudest = max(t.loudest, Height(level))
+	t.loudest = max(t.loudest, level-Quietest)
 	if t.frames++; t.frames == TraceFrames {
-		t.Heights = append(t.Heights, t.loudest)
-		t.frames, t.loudest = 0, 0
+		t.end()
 	}
+}
+
+func (t *Trace) end() {
+	t.Heights = append(t.Heights, Height(Quietest+t.loudest))
+	t.frames, t.loudest = 0, 0
 }
 
 // Close adds what is left of the last fifth of a second.
 func (t *Trace) Close() {
 	if t.frames > 0 {
-		t.Heights = append(t.Heights, t.loudest)
-		t.frames, t.loudest = 0, 0
+		t.end()
 	}
 }
 

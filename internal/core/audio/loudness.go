@@ -19,7 +19,7 @@ type Loudness struct {
 
 // Add takes the level of a frame of speech, dBov.
 func (l *Loudness) Add(level float64) {
-	l.power += math.Pow(10, level/10)
+	l.power += math.Exp(level * (math.Ln10 / 10))
 	l.count++
 }
 

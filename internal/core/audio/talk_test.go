@@ -52,6 +52,13 @@ func TestLevels(t *testing.T) {
 	assert.InDelta(t, -23.01, audio.Level(sine(8000, 1000, 0.1, 8000)), 0.01)
 	assert.Equal(t, audio.Quietest, audio.Level(make([]int16, 160)))
 	assert.Equal(t, audio.Quietest, audio.Level(nil))
+	for _, loud := range []float64{0, 0.001, 0.1, 1} {
+		codes, decoded := make([]byte, 160), make([]int16, 160)
+		audio.EncodeFrame(codes, sine(160, 440, loud, 8000))
+		audio.DecodeFrame(decoded, codes)
+		assert.Equal(t, audio.Level(decoded), audio.CodesLevel(codes), "without decoding, %v", loud)
+	}
+	assert.Equal(t, audio.Quietest, audio.CodesLevel(nil))
 	assert.Equal(t, []byte{0, 50, 100}, []byte{audio.Height(-60), audio.Height(-32), audio.Height(-3)})
 	var trace audio.Trace
 	for range audio.TraceFrames {

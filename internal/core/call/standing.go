@@ -1,5 +1,7 @@
 package call
 
+import "slices"
+
 // Asked tells whether somebody in the call has asked for user, for whom it rings.
 func (s *State) Asked(user string) bool {
 	l := s.Leg(s.liveLeg(user))
@@ -15,6 +17,11 @@ func (s *State) Asking(user string) *Leg {
 		}
 	}
 	return nil
+}
+
+// Consulting tells whether somebody is asked, and has answered.
+func (s *State) Consulting() bool {
+	return slices.ContainsFunc(s.Legs, func(l Leg) bool { return l.As == Consulted && l.State == Up })
 }
 
 // liveLeg is the number of the leg of a rep that lasts, 0 without one.

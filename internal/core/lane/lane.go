@@ -37,7 +37,7 @@ type Item struct {
 	HasNotes bool      // of a slip
 	Closes   time.Time // of a follow-up: when its number can no longer be called today; zero: not soon, or not known
 	Value    int64     // of a follow-up: the largest open deal, in minor units; 0 is none
-	From     string    // of a note: who wrote it
+	From     string    // of a note: who wrote it; of a message: the colleague who handed a call over with it
 	Left     int       // of a round: people who are not done with
 	Why      string    // of a round: why it is paused, where its rep did not do it
 
@@ -161,7 +161,8 @@ func (it Item) time() time.Time {
 	return it.Due
 }
 
-// written says when somebody wrote: "from Odile at 14:30", "wrote at 14:30 on Sales, nobody has answered".
+// written says when somebody wrote: "from Odile at 14:30", "wrote at 14:30 on Sales, nobody has answered", "handed over by
+// Odile at 14:30 on Sales, nobody has answered".
 func written(it Item, now time.Time, w datetime.Style) Entry {
 	since := it.Since.In(now.Location())
 	e := Entry{Item: it, Tone: Now, When: w.Time(since), Reason: "at " + w.Time(since)}
@@ -172,7 +173,11 @@ func written(it Item, now time.Time, w datetime.Style) Entry {
 		e.Reason = "from " + it.From + " " + e.Reason
 		return e
 	}
-	e.Reason = "wrote " + e.Reason
+	if it.From != "" {
+		e.Reason = "handed over by " + it.From + " " + e.Reason
+	} else {
+		e.Reason = "wrote " + e.Reason
+	}
 	if it.Line != "" {
 		e.Reason += " on " + it.Line
 	}

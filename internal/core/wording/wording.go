@@ -50,13 +50,16 @@ func Missing(text string, values map[string]string) []string {
 	return missing
 }
 
-// Unknown are the places in a text that are none of Places, each once, as they were written.
-func Unknown(text string) []string {
+// Meeting is the place of a link to a meeting room, which letters can have besides Places.
+const Meeting = "meeting"
+
+// Unknown are the places in a text that are none of Places nor of more, each once, as they were written.
+func Unknown(text string, more ...string) []string {
 	unknown := []string{}
 	seen := map[string]bool{}
 	for _, m := range place.FindAllStringSubmatch(text, -1) {
 		name := strings.ToLower(m[1])
-		if !slices.Contains(Places, name) && !seen[name] {
+		if !slices.Contains(Places, name) && !slices.Contains(more, name) && !seen[name] {
 			seen[name] = true
 			unknown = append(unknown, m[1])
 		}

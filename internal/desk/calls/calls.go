@@ -379,6 +379,10 @@ func (cs *Calls) typedTarget(ctx context.Context, a firm.Actor, f *firm.Settings
 	return t, nil
 }
 
+// hangUpPatience is for how long the database is waited for when it is asked what became of a call: who hangs up has an
+// answer within half a second.
+const hangUpPatience = 400 * time.Millisecond
+
 // HangUp takes a out of a call. It works while the database is away. Errors: ErrNotFound, call.ErrNotThere,
 // ErrElsewhere.
 func (cs *Calls) HangUp(ctx context.Context, a firm.Actor, id uuid.UUID) error {
@@ -390,7 +394,7 @@ func (cs *Calls) HangUp(ctx context.Context, a firm.Actor, id uuid.UUID) error {
 	if c := cs.registry.call(id); c != nil && c.state.Phase() == call.PhaseEnded {
 		return nil // it has just ended here; the database may not know yet
 	}
-	ctx, cancel := context.WithTimeout(ctx, firm.LookupPatience)
+	ctx, cancel := context.WithTimeout(ctx, cmp.Or(cs.Patience, hangUpPatience))
 	defer cancel()
 	c, readErr := cs.Store.CallByID(ctx, db.CallByIDParams{Me: a.ID, ID: id})
 	switch {

@@ -35,7 +35,8 @@ func (rc *Recordings) RecordingSettings(ctx context.Context, a firm.Actor) (cont
 	v := contract.RecordingSettings{Everybody: contract.RecordingRule(f.Keeping.Everybody),
 		CallDays: f.Keeping.CallDays, MessageDays: f.Keeping.MessageDays,
 		PreparedConsent: &f.Keeping.PreparedConsent, ListenUntold: &f.Keeping.ListenUntold,
-		NoticeDays: int(recording.Notice / (24 * time.Hour)), Reps: []contract.RepRecording{}}
+		Consultations: &f.Keeping.Consultations,
+		NoticeDays:    int(recording.Notice / (24 * time.Hour)), Reps: []contract.RepRecording{}}
 	expiring, err := rc.Store.RecordingsExpiring(ctx)
 	if err != nil {
 		return v, err
@@ -66,10 +67,11 @@ func (rc *Recordings) SetRecordingSettings(ctx context.Context, a firm.Actor,
 	case s.MessageDays < 0 || s.MessageDays > maxKept:
 		return s, firm.Wrong("message_days", "from 1 to 36500 days, or 0 for without end")
 	}
+	yes := func(b *bool) bool { return b != nil && *b }
 	text, err := json.Marshal(firm.RecordingSettings{Everybody: recording.Rule(s.Everybody), CallDays: s.CallDays,
 		MessageDays:     s.MessageDays,
-		PreparedConsent: s.PreparedConsent != nil && *s.PreparedConsent,
-		ListenUntold:    s.ListenUntold != nil && *s.ListenUntold})
+		PreparedConsent: yes(s.PreparedConsent), ListenUntold: yes(s.ListenUntold),
+		Consultations: yes(s.Consultations)})
 	if err != nil {
 		return s, err
 	}
@@ -200,7 +202,9 @@ func (rc *Recordings) agreed(ctx context.Context, c *liveCall) error {
 // asked is what is known of a call when it is decided whether it may be recorded, where that is wanted as rule says.
 func (rc *Recordings) asked(f *firm.Settings, c *liveCall, rule recording.Rule) recording.Request {
 	r := recording.Request{Line: rule, Ours: f.Recorded[c.line].Place, Everybody: f.Keeping.Everybody}
-	r.Theirs.Region, r.Theirs.State = phone.Place(theirNumber(&c.state))
+	if r.Theirs = r.Ours; !colleagues(&c.state) {
+		r.Theirs.Region, r.Theirs.State = phone.Place(theirNumber(&c.state))
+	}
 	return r
 }
 
@@ -298,6 +302,50 @@ func (rc *Recordings) another(ctx context.Context, callID uuid.UUID, no call.Leg
 	rc.tellParts(callID)
 }
 
+// asked are the legs of whom somebody has just begun to ask.
+func asked(facts []call.Fact, s *call.State) []call.LegNo {
+	var legs []call.LegNo
+	for _, f := range facts {
+		l := s.Leg(f.Leg)
+		if l != nil && f.Kind == call.LegAnswered && l.As == call.Consulted && l.State == call.Up {
+			legs = append(legs, l.No)
+		}
+	}
+	return legs
+}
+
+// consultation begins the recording of what a rep and whom they ask say to each other, as one of its own, where the firm
+// wants that: under the rules of the call, and of the place of who is asked. It is never begun by asking: who waits must
+// not be kept waiting for that.
+func (rc *Recordings) consultation(ctx context.Context, callID uuid.UUID, no call.LegNo) {
+	f, err := rc.Settings(ctx)
+	c := rc.registry.call(callID)
+	if err != nil || c == nil || !f.Keeping.Consultations || c.state.Leg(no) == nil {
+		return
+	}
+	l := *c.state.Leg(no)
+	c.state.Legs = []call.Leg{l}
+	decided, err := rc.decideFor(ctx, c)
+	if err != nil {
+		rc.Log.Warn("whether a consultation is recorded", "call", callID, "error", err)
+		return // unknown is no
+	}
+	if decided.Rule != recording.On && decided.Rule != recording.Announce {
+		return
+	}
+	if decided.Rule == recording.Announce {
+		if room := rc.Studio.Room(callID); room != nil {
+			if codes, err := rc.Voices.spoken(ctx, recorded); err == nil && len(codes) > 0 {
+				room.PlayToUs(media.Codes(codes, false))
+			}
+		}
+	}
+	rc.begin(callID, contract.CallRecordingKindConsultation, decided.Why)
+	if c := rc.registry.call(callID); c == nil || !c.state.Consulting() {
+		rc.stopAside(callID) // it was over before it was begun
+	}
+}
+
 // theirNumber is the number of the outside; empty where it was withheld.
 func theirNumber(s *call.State) string {
 	for _, l := range s.Legs {
@@ -307,3 +355,6 @@ func theirNumber(s *call.State) string {
 	}
 	return ""
 }
+
+// colleagues tells whether nobody else is asked about than one of the firm: they are where the line is.
+func colleagues(s *call.State) bool { return len(s.Legs) == 1 && s.Legs[0].Party == call.Rep }

@@ -61,7 +61,7 @@ func readRecordingName(name string) (kind string, callID, id uuid.UUID, ok bool)
 	}
 	callID, err := uuid.Parse(parts[1])
 	id, again := uuid.Parse(parts[2])
-	return parts[0], callID, id, err == nil && again == nil && (parts[0] == "call" || parts[0] == "message")
+	return parts[0], callID, id, err == nil && again == nil && contract.RecordingKind(parts[0]).Valid()
 }
 
 // record follows a call: it begins a recording when somebody speaks, or a message is left, and completes it at the end.
@@ -69,11 +69,7 @@ func readRecordingName(name string) (kind string, callID, id uuid.UUID, ok bool)
 func (rc *Recordings) record(id uuid.UUID, facts []call.Fact, state call.State) {
 	switch {
 	case state.Phase() == call.PhaseEnded:
-		if room := rc.Studio.Room(id); room != nil {
-			if rec := room.Record(nil); rec != nil {
-				rc.complete(id, rec)
-			}
-		}
+		rc.stop(id)
 	case has(facts, call.Beeped) && rc.firstTime(id):
 		rc.InBackground(func(context.Context) { rc.begin(id, contract.CallRecordingKindMessage, "") })
 	case state.Internal: // what colleagues say to each other is not recorded
@@ -82,6 +78,33 @@ func (rc *Recordings) record(id uuid.UUID, facts []call.Fact, state call.State) 
 	default:
 		for _, no := range come(facts, &state) {
 			rc.InBackground(func(ctx context.Context) { rc.another(ctx, id, no) })
+		}
+		for _, no := range asked(facts, &state) {
+			rc.InBackground(func(ctx context.Context) { rc.consultation(ctx, id, no) })
+		}
+		if !state.Consulting() {
+			rc.stopAside(id)
+		}
+	}
+}
+
+// stop completes what is recorded of a call.
+func (rc *Recordings) stop(id uuid.UUID) {
+	room := rc.Studio.Room(id)
+	if room == nil {
+		return
+	}
+	if rec := room.Record(nil); rec != nil {
+		rc.complete(id, rec)
+	}
+	rc.stopAside(id)
+}
+
+// stopAside completes the recording of a consultation.
+func (rc *Recordings) stopAside(id uuid.UUID) {
+	if room := rc.Studio.Room(id); room != nil {
+		if rec := room.RecordAside(nil); rec != nil {
+			rc.complete(id, rec)
 		}
 	}
 }
@@ -116,7 +139,11 @@ func (rc *Recordings) begin(callID uuid.UUID, kind contract.CallRecordingKind, w
 		rc.Log.Error("a call is not recorded", "call", callID, "error", err)
 		return
 	}
-	if before := room.Record(rec); before != nil {
+	put, voice := room.Record, room.Outside()
+	if kind == contract.CallRecordingKindConsultation {
+		put, voice = room.RecordAside, nil
+	}
+	if before := put(rec); before != nil {
 		rc.complete(callID, before)
 	}
 	if rc.Studio.Room(callID) == nil { // it ended meanwhile
@@ -126,7 +153,7 @@ func (rc *Recordings) begin(callID uuid.UUID, kind contract.CallRecordingKind, w
 	}
 	rc.mu.Lock()
 	began := rc.Clock.Now()
-	rc.recording[rec] = going{id, kind, began, room.Outside()}
+	rc.recording[rec] = going{id, kind, began, voice}
 	rc.mu.Unlock()
 	rc.Journal.Add(journal.Entry{Kind: kindRecording, Value: recordingEntry{Call: callID,
 		Began: &db.InsertRecordingParams{ID: id, CallID: callID, Kind: string(kind), Server: rc.Server, File: name,
@@ -317,17 +344,19 @@ func (rc *Recordings) ActOnRecording(ctx context.Context, a firm.Actor, id uuid.
 		rc.registry.change(id, func(c *liveCall) {
 			c.sound = recording.Decision{Rule: recording.Off, Why: "they did not agree"}
 		})
-		if rec != nil {
-			rc.complete(id, room.Record(nil))
-		}
-	case rec == nil:
+		rc.stop(id)
+	case len(room.Recorders()) == 0:
 		return contract.Call{}, ErrNotRecorded
 	case act.Action == contract.RecordingActActionPause:
-		rec.Pause(reason)
+		for _, each := range room.Recorders() {
+			each.Pause(reason)
+		}
 	case act.Action == contract.RecordingActActionResume:
-		rec.Resume()
+		for _, each := range room.Recorders() {
+			each.Resume()
+		}
 	default:
-		rc.complete(id, room.Record(nil))
+		rc.stop(id)
 	}
 	rc.tellParts(id)
 	return rc.CallView(ctx, a, id)

@@ -10,9 +10,11 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
+	"trundo/internal/core/meeting"
 	"trundo/internal/core/money"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/rights"
+	"trundo/internal/optional"
 	"trundo/internal/store/db"
 )
 
@@ -37,7 +39,7 @@ func identityOf(s FirmSettings) contract.FirmSetup {
 		roles = append(roles, contract.MemberRole(r))
 	}
 	return contract.FirmSetup{Name: s.Name, Region: s.Region, Currency: s.Currency, Zone: s.Zone, Regions: &regions,
-		SecondFactor: &roles}
+		SecondFactor: &roles, Meeting: &s.Meeting}
 }
 
 // SetIdentity saves what the firm is. Errors: ErrForbidden, *FieldError.
@@ -59,6 +61,10 @@ func (k *Firm) SetIdentity(ctx context.Context, a Actor, s contract.FirmSetup) (
 	if !KnownZone(s.Zone) {
 		return s, Wrong("zone", "the zone is a name such as America/New_York")
 	}
+	room := strings.TrimSpace(optional.Value(s.Meeting))
+	if err := meeting.Check(room); err != nil {
+		return s, About("meeting", err)
+	}
 	err := k.Store.Tx(ctx, func(q *db.Queries) error {
 		var now FirmSettings
 		if err := ReadSetting(ctx, q, "firm", &now); err != nil {
@@ -66,6 +72,9 @@ func (k *Firm) SetIdentity(ctx context.Context, a Actor, s contract.FirmSetup) (
 		}
 		before := now
 		now.Name, now.Region, now.Currency, now.Zone = s.Name, s.Region, s.Currency, s.Zone
+		if s.Meeting != nil {
+			now.Meeting = room
+		}
 		if s.SecondFactor != nil {
 			now.SecondFactor = nil
 			for _, r := range *s.SecondFactor {

@@ -127,6 +127,7 @@ type Settings struct {
 	Name, Region string
 	Zone         *time.Location // where it is at home
 	Currency     string
+	Meeting      string                 // template of a meeting room's address; empty: there are none
 	SecondFactor []Role                 // of whom one is asked
 	absences     []absent               // that are not over
 	TeamsOf      map[uuid.UUID][]string // of whoever is or was of the firm and in a team
@@ -155,6 +156,7 @@ type FirmSettings struct {
 	Region        string `json:"region"`
 	Currency      string `json:"currency"`
 	Zone          string `json:"zone,omitempty"`
+	Meeting       string `json:"meeting,omitempty"`       // template of a meeting room's address
 	SecondFactor  []Role `json:"second_factor,omitempty"` // of whom one is asked
 	OutcomeNeeded bool   `json:"outcome_needed"`
 	TypeNeeded    bool   `json:"type_needed"`
@@ -216,8 +218,8 @@ func (k *Firm) readFirm(ctx context.Context) (*Settings, error) {
 		return nil, err
 	}
 	f := &Settings{Name: s.Name, Region: s.Region, Wrap: time.Duration(s.WrapSeconds) * time.Second,
-		SecondFactor: s.SecondFactor,
-		Rules:        slip.Rules{OutcomeNeeded: s.OutcomeNeeded, TypeNeeded: s.TypeNeeded}}
+		SecondFactor: s.SecondFactor, Meeting: s.Meeting,
+		Rules: slip.Rules{OutcomeNeeded: s.OutcomeNeeded, TypeNeeded: s.TypeNeeded}}
 	f.Zone = time.UTC
 	if zone, err := time.LoadLocation(s.Zone); err == nil {
 		f.Zone = zone
@@ -337,6 +339,8 @@ type RecordingSettings struct {
 	PreparedConsent bool `json:"prepared_consent"`
 	// ListenUntold: a rep is not told that somebody listens to them, where no law of either place asks for it.
 	ListenUntold bool `json:"listen_untold"`
+	// Consultations: what a rep and whom they ask say to each other is recorded, by itself.
+	Consultations bool `json:"consultations"`
 }
 
 // usualRecording holds until an admin decides: both sides are told where all must agree, and nothing is deleted by

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -12,6 +13,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/callerid"
 	"trundo/internal/core/match"
+	"trundo/internal/core/meeting"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/rights"
 	"trundo/internal/core/texting"
@@ -56,6 +58,9 @@ func (ou *Outreach) DraftMessage(ctx context.Context, a firm.Actor,
 			return view, err
 		}
 	}
+	if f.Meeting != "" && !meeting.In(view.Body, f.Meeting) {
+		view.Meeting = new(meeting.Address(f.Meeting, uuid.NewString()))
+	}
 	view.Masked = firm.HideCards(&view.Body, n.Insist)
 	if n.Channel == contract.ChannelText {
 		view.Parts, view.Left, _ = texting.Parts(view.Body)
@@ -76,7 +81,7 @@ func (ou *Outreach) FromTemplate(ctx context.Context, q *db.Queries, a firm.Acto
 	now := ou.Clock.Now().In(a.Location())
 	values := map[string]string{"rep": a.Name, "firm": f.Name, "number": "", "date": ou.Dates().LongDate(now),
 		"time": ou.Dates().Time(now), "outcome": "", "name": "", "given name": "",
-		"family name": "", "company": ""}
+		"family name": "", "company": "", wording.Meeting: meeting.Address(f.Meeting, uuid.NewString())}
 	if l.line != nil {
 		values["number"] = phone.Format(l.line.E164, "", f.Region, a.Style)
 	} else if shown, err := callerid.Choose(f.Lines, callerid.Request{RepLine: optional.ID(a.Line)}); err == nil {
@@ -92,7 +97,12 @@ func (ou *Outreach) FromTemplate(ctx context.Context, q *db.Queries, a firm.Acto
 	}
 	for _, t := range rows {
 		if t.ID == template {
-			if missing := wording.Missing(t.Subject+"\n"+t.Body, values); len(missing) > 0 {
+			missing := wording.Missing(t.Subject+"\n"+t.Body, values)
+			switch {
+			case slices.Contains(missing, wording.Meeting):
+				return "", "", firm.Wrong("template_id", fmt.Sprintf("“%s” has a link to a meeting room, and none are set up "+
+					"in Settings, The firm", t.Name))
+			case len(missing) > 0:
 				return "", "", firm.Wrong("template_id",
 					fmt.Sprintf("“%s” needs their %s, which is not known", t.Name, strings.Join(missing, " and ")))
 			}
@@ -253,7 +263,10 @@ func (ou *Outreach) Messages(ctx context.Context, a firm.Actor, ids []uuid.UUID)
 		v := contract.Message{ID: m.ID, Channel: contract.Channel(m.Channel), Incoming: m.Incoming, Address: m.Address,
 			Display: ou.AddressText(f, a, m.Channel, m.Address), By: m.UserName,
 			Subject: m.Subject, Body: m.Body, State: contract.MessageState(m.State), At: m.At, SendAt: m.SendAt,
-			Problem: m.Problem, Read: m.ReadAt != nil}
+			Problem: m.Problem, Read: m.ReadAt != nil, CallID: m.CallID}
+		if m.Incoming && m.CallID != nil {
+			v.HandedBy = &m.HandedName
+		}
 		if m.RecordID != nil {
 			v.Record = &contract.RecordRef{ID: *m.RecordID, Kind: contract.RecordKind(m.RecordKind), Name: m.RecordName}
 		}

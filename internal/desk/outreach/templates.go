@@ -3,6 +3,7 @@ package outreach
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/google/uuid"
@@ -75,9 +76,9 @@ func (ou *Outreach) SetTemplates(ctx context.Context, a firm.Actor,
 		case t.Channel == contract.ChannelMail && p.Subject == "":
 			return nil, firm.Wrong(field+"subject", "a mail has a subject")
 		}
-		if unknown := append(wording.Unknown(p.Subject), wording.Unknown(p.Body)...); len(unknown) > 0 {
+		if unknown := append(wording.Unknown(p.Subject), wording.Unknown(p.Body, wording.Meeting)...); len(unknown) > 0 {
 			return nil, firm.Wrong(field+"body", "there is no place {"+unknown[0]+"}; there are {"+
-				strings.Join(wording.Places, "}, {")+"}")
+				strings.Join(append(slices.Clone(wording.Places), wording.Meeting), "}, {")+"}")
 		}
 		if t.ID == nil {
 			p.ID = store.NewID()

@@ -3,6 +3,7 @@ package queues
 import (
 	"cmp"
 	"context"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -129,6 +130,12 @@ func (qs *Queues) HandOn(ctx context.Context, a firm.Actor, message, to uuid.UUI
 	if err != nil {
 		return err
 	}
+	qs.handedOn(a, now, waits...)
+	return nil
+}
+
+// handedOn keeps what somebody has handed on from coming back to them at once, and lets it be given.
+func (qs *Queues) handedOn(a firm.Actor, now time.Time, waits ...uuid.UUID) {
 	qs.mu.Lock()
 	for id, h := range qs.handed {
 		if now.Sub(h.at) >= leftFor {
@@ -141,7 +148,83 @@ func (qs *Queues) HandOn(ctx context.Context, a firm.Actor, message, to uuid.UUI
 	qs.mu.Unlock()
 	qs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
 	qs.Waits()
+}
+
+// HandOverInWriting hands the call of a slip over to a queue of written work: the slip's notes, and a word on what is to be
+// done, wait there as what customers write does, and whoever is given them goes on with the customer by text or mail. The
+// same key does it once. Errors: firm.ErrNotFound, firm.ErrForbidden, *firm.FieldError, firm.ErrKeyReused.
+func (qs *Queues) HandOverInWriting(ctx context.Context, a firm.Actor, key string, slip uuid.UUID,
+	h contract.WrittenHandOver) error {
+	set, err := qs.setUp(ctx)
+	if err != nil {
+		return err
+	}
+	if into := set.queues[h.QueueID]; into == nil || !into.Active {
+		return firm.About("queue_id", firm.ErrNotFound)
+	}
+	wait, now := store.NewID(), qs.Clock.Now()
+	var m db.InsertMessageParams
+	_, err = qs.Once(ctx, a, key, "hand_over_in_writing", struct {
+		Slip uuid.UUID
+		contract.WrittenHandOver
+	}{slip, h}, func(q *db.Queries, id uuid.UUID) error {
+		if m, err = handOver(ctx, q, a, slip, h.Word); err != nil {
+			return err
+		}
+		m.ID, m.At = id, now
+		if err := q.InsertMessage(ctx, m); err != nil {
+			return err
+		}
+		if m.RecordID != nil {
+			if err := q.AddHistory(ctx, db.AddHistoryParams{RecordID: *m.RecordID, At: now, Kind: "message",
+				RefID: id}); err != nil {
+				return err
+			}
+		}
+		return q.InsertMessageWait(ctx, db.InsertMessageWaitParams{ID: wait, QueueID: h.QueueID, MessageID: &id,
+			LineID: m.LineID, RecordID: m.RecordID, Since: now})
+	})
+	if err != nil {
+		return err
+	}
+	if m.RecordID != nil {
+		qs.PublishHistory(nil, *m.RecordID)
+	}
+	qs.handedOn(a, now, wait)
 	return nil
+}
+
+// handOver is what waits for who goes on with a slip's call in writing. Errors: as HandOverInWriting.
+func handOver(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID,
+	word string) (db.InsertMessageParams, error) {
+	m := db.InsertMessageParams{Channel: string(contract.ChannelText), Incoming: true, State: "received", SlipID: &id}
+	s, err := firm.LockSlip(ctx, q, a, id)
+	if err != nil {
+		return m, err
+	}
+	from, err := q.HandedOverFrom(ctx, s.CallID)
+	if err != nil {
+		return m, err
+	}
+	m.Subject = s.Subject
+	m.Body = strings.TrimSpace(firm.PlainText(word) + "\n\n" + strings.TrimSpace(s.NotesBody))
+	if m.LineID = from.LineID; from.RecordID != uuid.Nil {
+		m.RecordID = &from.RecordID
+	}
+	firm.HideCards(&m.Body, nil)
+	switch {
+	case s.Internal:
+		return m, firm.Wrong("id", "a call between colleagues is nobody's to answer in writing")
+	case m.Body == "":
+		return m, firm.Wrong("word", "say what is to be done: there are no notes yet")
+	case from.RemoteE164 != "":
+		m.Address = from.RemoteE164
+	case from.Email != "":
+		m.Channel, m.Address = string(contract.ChannelMail), from.Email
+	default:
+		return m, firm.Wrong("id", "neither a number nor a mail address of theirs is known")
+	}
+	return m, nil
 }
 
 // writtenWork is a message as core/queue sees it.
@@ -177,6 +260,9 @@ func (qs *Queues) writtenView(
 ) contract.WaitingCall {
 	v := qs.waitView(q, r.ID, r.Name, cmp.Or(r.Address, "somebody"), r.Since, now)
 	text := firm.Shorten(cmp.Or(r.Subject, r.Body), 120)
+	if r.HandedName != "" {
+		text = "from " + r.HandedName + ": " + text
+	}
 	v.Message, v.RecordID, v.Address = &text, r.RecordID, &r.Address
 	if r.LineID != nil {
 		v.Line = f.LineLabels[*r.LineID]

@@ -30,7 +30,7 @@ LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, ou
 LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
-LEFT JOIN LATERAL (SELECT id, call_id, kind, state, server, file, began_at, total_ms, ours_ms, theirs_ms, overlap_ms, silence_ms, longest_ours_ms, longest_theirs_ms, interrupted_them, interrupted_us, first_answer_ms, gain_ours, gain_theirs, trace_ours, trace_theirs, gaps, trouble, deleted_at, deleted_by, deleted_why, why, stored, stored_bytes, expires_at, held_at, held_by, held_why, heard_at, heard_by FROM recordings y WHERE y.call_id = c.id ORDER BY y.began_at DESC LIMIT 1) r ON true
+LEFT JOIN LATERAL (SELECT id, call_id, kind, state, server, file, began_at, total_ms, ours_ms, theirs_ms, overlap_ms, silence_ms, longest_ours_ms, longest_theirs_ms, interrupted_them, interrupted_us, first_answer_ms, gain_ours, gain_theirs, trace_ours, trace_theirs, gaps, trouble, deleted_at, deleted_by, deleted_why, why, stored, stored_bytes, expires_at, held_at, held_by, held_why, heard_at, heard_by FROM recordings y WHERE y.call_id = c.id AND y.kind <> 'consultation' ORDER BY y.began_at DESC LIMIT 1) r ON true
 WHERE c.id = $2
 `
 
@@ -229,7 +229,7 @@ LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, ou
 LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
-LEFT JOIN LATERAL (SELECT id, call_id, kind, state, server, file, began_at, total_ms, ours_ms, theirs_ms, overlap_ms, silence_ms, longest_ours_ms, longest_theirs_ms, interrupted_them, interrupted_us, first_answer_ms, gain_ours, gain_theirs, trace_ours, trace_theirs, gaps, trouble, deleted_at, deleted_by, deleted_why, why, stored, stored_bytes, expires_at, held_at, held_by, held_why, heard_at, heard_by FROM recordings y WHERE y.call_id = c.id ORDER BY y.began_at DESC LIMIT 1) r ON true
+LEFT JOIN LATERAL (SELECT id, call_id, kind, state, server, file, began_at, total_ms, ours_ms, theirs_ms, overlap_ms, silence_ms, longest_ours_ms, longest_theirs_ms, interrupted_them, interrupted_us, first_answer_ms, gain_ours, gain_theirs, trace_ours, trace_theirs, gaps, trouble, deleted_at, deleted_by, deleted_why, why, stored, stored_bytes, expires_at, held_at, held_by, held_why, heard_at, heard_by FROM recordings y WHERE y.call_id = c.id AND y.kind <> 'consultation' ORDER BY y.began_at DESC LIMIT 1) r ON true
 WHERE c.id = ANY ($2::uuid[])
 `
 

@@ -1799,11 +1799,12 @@ func (q *Queries) SettleUnreturned(ctx context.Context, arg SettleUnreturnedPara
 }
 
 const sinceSpoken = `-- name: SinceSpoken :many
-SELECT h.kind, h.at, coalesce(u.name, a.name, w.name, '')::text AS by_name, coalesce(o.label, '')::text AS outcome, coalesce(m.incoming, false)::boolean AS incoming
+SELECT h.kind, h.at, coalesce(u.name, a.name, w.name, '')::text AS by_name, coalesce(o.label, '')::text AS outcome, coalesce(m.incoming AND m.slip_id IS NULL, false)::boolean AS incoming
 FROM history h
 LEFT JOIN calls c ON h.kind = 'call' AND c.id = h.ref_id LEFT JOIN slips s ON s.call_id = c.id LEFT JOIN users u ON u.id = s.user_id LEFT JOIN outcomes o ON o.id = s.outcome_id
 LEFT JOIN audit d ON h.kind = 'change' AND d.id = h.ref_id LEFT JOIN users a ON a.id = d.actor_id
-LEFT JOIN messages m ON h.kind = 'message' AND m.id = h.ref_id LEFT JOIN users w ON w.id = m.user_id AND NOT m.incoming
+LEFT JOIN messages m ON h.kind = 'message' AND m.id = h.ref_id LEFT JOIN slips z ON m.incoming AND z.id = m.slip_id
+LEFT JOIN users w ON w.id = CASE WHEN m.incoming THEN z.user_id ELSE m.user_id END
 WHERE h.record_id = $1 AND h.at > $2 AND h.kind IN ('call', 'change', 'message') AND h.ref_id <> $3
   AND (h.kind <> 'change' OR d.actor_id IS DISTINCT FROM $4::uuid) AND (h.kind <> 'message' OR m.incoming OR m.user_id IS DISTINCT FROM $4::uuid)
 ORDER BY h.at DESC LIMIT 20

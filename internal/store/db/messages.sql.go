@@ -224,6 +224,33 @@ func (q *Queries) FilesToSend(ctx context.Context, messageID *uuid.UUID) ([]File
 	return items, nil
 }
 
+const handedOverFrom = `-- name: HandedOverFrom :one
+SELECT c.line_id, c.remote_e164, coalesce(r.id, '00000000-0000-0000-0000-000000000000')::uuid AS record_id, lower(coalesce(r.email, ''))::text AS email
+FROM calls c LEFT JOIN LATERAL (SELECT k.id, k.email FROM call_links l JOIN records k ON k.id = l.record_id
+  WHERE l.call_id = c.id AND k.deleted_at IS NULL ORDER BY l.role DESC, l.at LIMIT 1) r ON true
+WHERE c.id = $1
+`
+
+type HandedOverFromRow struct {
+	LineID     *uuid.UUID
+	RemoteE164 string
+	RecordID   uuid.UUID
+	Email      string
+}
+
+// What is known of a slip's call for who goes on with it in writing: whose it is, where they can be written to.
+func (q *Queries) HandedOverFrom(ctx context.Context, callID uuid.UUID) (HandedOverFromRow, error) {
+	row := q.db.QueryRow(ctx, handedOverFrom, callID)
+	var i HandedOverFromRow
+	err := row.Scan(
+		&i.LineID,
+		&i.RemoteE164,
+		&i.RecordID,
+		&i.Email,
+	)
+	return i, err
+}
+
 const insertMessage = `-- name: InsertMessage :exec
 INSERT INTO messages (id, channel, incoming, record_id, address, line_id, user_id, slip_id, subject, body, state, at, send_at, reference, in_reply_to, forwards, by_hand)
 VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13,
@@ -659,8 +686,10 @@ func (q *Queries) MessageSent(ctx context.Context, arg MessageSentParams) error 
 
 const messagesByIDs = `-- name: MessagesByIDs :many
 SELECT m.id, m.channel, m.incoming, m.record_id, coalesce(r.name, '')::text AS record_name, coalesce(r.kind, '')::text AS record_kind, m.address, m.line_id, m.user_id,
-  coalesce(u.name, '')::text AS user_name, m.subject, m.body, m.state, m.at, m.send_at, m.sent_at, m.problem, m.read_at
+  coalesce(u.name, '')::text AS user_name, m.subject, m.body, m.state, m.at, m.send_at, m.sent_at, m.problem, m.read_at, s.call_id,
+  coalesce(h.name, '')::text AS handed_name
 FROM messages m LEFT JOIN records r ON r.id = m.record_id LEFT JOIN users u ON u.id = m.user_id
+LEFT JOIN slips s ON s.id = m.slip_id LEFT JOIN users h ON m.incoming AND h.id = s.user_id
 WHERE m.id = ANY ($1::uuid[]) ORDER BY m.at, m.id
 `
 
@@ -683,6 +712,8 @@ type MessagesByIDsRow struct {
 	SentAt     *time.Time
 	Problem    string
 	ReadAt     *time.Time
+	CallID     *uuid.UUID
+	HandedName string
 }
 
 func (q *Queries) MessagesByIDs(ctx context.Context, ids []uuid.UUID) ([]MessagesByIDsRow, error) {
@@ -713,10 +744,37 @@ func (q *Queries) MessagesByIDs(ctx context.Context, ids []uuid.UUID) ([]Message
 			&i.SentAt,
 			&i.Problem,
 			&i.ReadAt,
+			&i.CallID,
+			&i.HandedName,
 		); err != nil {
 			return nil, err
 		}
 		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const messagesOfCall = `-- name: MessagesOfCall :many
+SELECT m.id FROM messages m JOIN slips s ON s.id = m.slip_id WHERE s.call_id = $1 AND m.forwards IS NULL ORDER BY m.at
+`
+
+// What was written from a call.
+func (q *Queries) MessagesOfCall(ctx context.Context, callID uuid.UUID) ([]uuid.UUID, error) {
+	rows, err := q.db.Query(ctx, messagesOfCall, callID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []uuid.UUID{}
+	for rows.Next() {
+		var id uuid.UUID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
 	}
 	if err := rows.Err(); err != nil {
 		return nil, err
@@ -1016,8 +1074,9 @@ func (q *Queries) ThreadOfRecord(ctx context.Context, recordID *uuid.UUID) ([]uu
 }
 
 const unreadMessages = `-- name: UnreadMessages :many
-SELECT DISTINCT ON (m.address) m.id, m.channel, m.address, m.record_id, m.line_id, m.body, m.subject, m.at, coalesce(r.name, '')::text AS record_name, coalesce(r.kind, '')::text AS record_kind
-FROM messages m LEFT JOIN records r ON r.id = m.record_id
+SELECT DISTINCT ON (m.address) m.id, m.channel, m.address, m.record_id, m.line_id, m.body, m.subject, m.at, coalesce(r.name, '')::text AS record_name, coalesce(r.kind, '')::text AS record_kind,
+  coalesce(h.name, '')::text AS handed_name
+FROM messages m LEFT JOIN records r ON r.id = m.record_id LEFT JOIN slips s ON s.id = m.slip_id LEFT JOIN users h ON h.id = s.user_id
 LEFT JOIN queue_waits w ON w.message_id = m.id AND w.left_at IS NULL
 WHERE m.incoming AND m.read_at IS NULL AND (m.user_id = $1::uuid OR w.taken_by = $1 OR m.user_id IS NULL AND w.id IS NULL
   AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = m.line_id AND l.user_id = $1) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = m.line_id)))
@@ -1035,6 +1094,7 @@ type UnreadMessagesRow struct {
 	At         time.Time
 	RecordName string
 	RecordKind string
+	HandedName string
 }
 
 // What somebody wrote and nobody has read or answered: for whom it is for, else the line's reps; the newest of each sender. What waits in
@@ -1059,6 +1119,7 @@ func (q *Queries) UnreadMessages(ctx context.Context, me uuid.UUID) ([]UnreadMes
 			&i.At,
 			&i.RecordName,
 			&i.RecordKind,
+			&i.HandedName,
 		); err != nil {
 			return nil, err
 		}

@@ -196,7 +196,7 @@ SELECT jsonb_build_object(
       'recordings', (SELECT jsonb_agg(jsonb_build_object('began', g.began_at, 'ms', g.total_ms, 'kind', g.kind, 'state', g.state, 'why', g.why,
         'transcript', (SELECT x.phrases FROM transcripts x WHERE x.recording_id = g.id))) FROM recordings g WHERE g.call_id = c.id)) ORDER BY c.started_at)
     FROM calls c WHERE c.id = ANY($2::uuid[])),
-  'messages', (SELECT jsonb_agg(jsonb_build_object('at', m.at, 'channel', m.channel, 'incoming', m.incoming, 'address', m.address, 'subject', m.subject, 'text', m.body,
+  'messages', (SELECT jsonb_agg(jsonb_build_object('at', m.at, 'channel', m.channel, 'incoming', m.incoming AND m.slip_id IS NULL, 'address', m.address, 'subject', m.subject, 'text', m.body,
       'state', m.state) ORDER BY m.at) FROM messages m WHERE m.record_id = ANY($1::uuid[])),
   'follow_ups', (SELECT jsonb_agg(jsonb_build_object('text', f.text, 'kind', f.kind, 'promised', f.promised, 'due', f.due_at, 'state', f.state, 'done', f.done_at) ORDER BY f.created_at)
     FROM follow_ups f WHERE f.record_id = ANY($1::uuid[])),

@@ -662,26 +662,28 @@ func (q *Queries) OpenCallbacks(ctx context.Context) ([]OpenCallbacksRow, error)
 
 const openMessageWaits = `-- name: OpenMessageWaits :many
 SELECT w.id, w.queue_id, w.line_id, w.record_id, w.since, w.priority, w.taken_by, w.taken_at, m.channel, m.address, m.subject, m.body,
-  coalesce(r.name, '')::text AS name, r.owner_id
+  coalesce(r.name, '')::text AS name, r.owner_id, coalesce(h.name, '')::text AS handed_name
 FROM queue_waits w JOIN messages m ON m.id = w.message_id LEFT JOIN records r ON r.id = w.record_id
+LEFT JOIN slips s ON s.id = m.slip_id LEFT JOIN users h ON h.id = s.user_id
 WHERE w.kind = 'message' AND w.left_at IS NULL ORDER BY w.since
 `
 
 type OpenMessageWaitsRow struct {
-	ID       uuid.UUID
-	QueueID  uuid.UUID
-	LineID   *uuid.UUID
-	RecordID *uuid.UUID
-	Since    time.Time
-	Priority int
-	TakenBy  *uuid.UUID
-	TakenAt  *time.Time
-	Channel  string
-	Address  string
-	Subject  string
-	Body     string
-	Name     string
-	OwnerID  *uuid.UUID
+	ID         uuid.UUID
+	QueueID    uuid.UUID
+	LineID     *uuid.UUID
+	RecordID   *uuid.UUID
+	Since      time.Time
+	Priority   int
+	TakenBy    *uuid.UUID
+	TakenAt    *time.Time
+	Channel    string
+	Address    string
+	Subject    string
+	Body       string
+	Name       string
+	OwnerID    *uuid.UUID
+	HandedName string
 }
 
 // What somebody wrote and nobody has answered or read yet, with whose it is.
@@ -709,6 +711,7 @@ func (q *Queries) OpenMessageWaits(ctx context.Context) ([]OpenMessageWaitsRow, 
 			&i.Body,
 			&i.Name,
 			&i.OwnerID,
+			&i.HandedName,
 		); err != nil {
 			return nil, err
 		}

@@ -385,7 +385,7 @@ func (q *Queries) Recording(ctx context.Context, id uuid.UUID) (RecordingRow, er
 }
 
 const recordingsBefore = `-- name: RecordingsBefore :one
-SELECT count(*)::int FROM recordings WHERE state = 'kept' AND held_at IS NULL AND (kind = 'call' AND began_at < $1::timestamptz OR kind = 'message' AND began_at < $2::timestamptz)
+SELECT count(*)::int FROM recordings WHERE state = 'kept' AND held_at IS NULL AND (kind <> 'message' AND began_at < $1::timestamptz OR kind = 'message' AND began_at < $2::timestamptz)
 `
 
 type RecordingsBeforeParams struct {
@@ -488,7 +488,7 @@ func (q *Queries) RecordingsGoing(ctx context.Context, server string) ([]Recordi
 
 const recordingsOfCall = `-- name: RecordingsOfCall :many
 SELECT r.id, r.call_id, r.kind, r.state, r.server, r.file, r.began_at, r.total_ms, r.ours_ms, r.theirs_ms, r.overlap_ms, r.silence_ms, r.longest_ours_ms, r.longest_theirs_ms, r.interrupted_them, r.interrupted_us, r.first_answer_ms, r.gain_ours, r.gain_theirs, r.trace_ours, r.trace_theirs, r.gaps, r.trouble, r.deleted_at, r.deleted_by, r.deleted_why, r.why, r.stored, r.stored_bytes, r.expires_at, r.held_at, r.held_by, r.held_why, r.heard_at, r.heard_by, coalesce(d.name, '')::text AS deleted_name, coalesce(h.name, '')::text AS held_name, coalesce(e.name, '')::text AS heard_name
-FROM recordings r LEFT JOIN users d ON d.id = r.deleted_by LEFT JOIN users h ON h.id = r.held_by LEFT JOIN users e ON e.id = r.heard_by WHERE r.call_id = $1 ORDER BY r.began_at
+FROM recordings r LEFT JOIN users d ON d.id = r.deleted_by LEFT JOIN users h ON h.id = r.held_by LEFT JOIN users e ON e.id = r.heard_by WHERE r.call_id = $1 ORDER BY r.began_at, r.id
 `
 
 type RecordingsOfCallRow struct {
@@ -594,7 +594,7 @@ func (q *Queries) RecordingsToStore(ctx context.Context, arg RecordingsToStorePa
 
 const recordingsToTell = `-- name: RecordingsToTell :many
 SELECT id, kind, began_at, expires_at, (held_at IS NOT NULL)::boolean AS held FROM recordings
-WHERE state = 'kept' AND (expires_at IS NOT NULL OR held_at IS NULL AND (kind = 'call' AND began_at < $1::timestamptz OR kind = 'message' AND began_at < $2::timestamptz))
+WHERE state = 'kept' AND (expires_at IS NOT NULL OR held_at IS NULL AND (kind <> 'message' AND began_at < $1::timestamptz OR kind = 'message' AND began_at < $2::timestamptz))
 ORDER BY began_at LIMIT 2000
 `
 

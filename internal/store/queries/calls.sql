@@ -107,7 +107,7 @@ LEFT JOIN LATERAL (SELECT * FROM slips x WHERE x.call_id = c.id ORDER BY x.user_
 LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
-LEFT JOIN LATERAL (SELECT * FROM recordings y WHERE y.call_id = c.id ORDER BY y.began_at DESC LIMIT 1) r ON true
+LEFT JOIN LATERAL (SELECT * FROM recordings y WHERE y.call_id = c.id AND y.kind <> 'consultation' ORDER BY y.began_at DESC LIMIT 1) r ON true
 WHERE c.id = @id;
 
 -- name: CallsByIDs :many
@@ -127,7 +127,7 @@ LEFT JOIN LATERAL (SELECT * FROM slips x WHERE x.call_id = c.id ORDER BY x.user_
 LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
-LEFT JOIN LATERAL (SELECT * FROM recordings y WHERE y.call_id = c.id ORDER BY y.began_at DESC LIMIT 1) r ON true
+LEFT JOIN LATERAL (SELECT * FROM recordings y WHERE y.call_id = c.id AND y.kind <> 'consultation' ORDER BY y.began_at DESC LIMIT 1) r ON true
 WHERE c.id = ANY (@ids::uuid[]);
 
 -- name: LinksOfCalls :many

@@ -169,11 +169,12 @@ WHERE s.user_id = @user_id AND s.created_at >= @since AND (c.ended_at IS NULL OR
 
 -- name: SinceSpoken :many
 -- What has happened on a record since a rep last spoke with it, newest first: calls, what was written, and changes by others than the rep.
-SELECT h.kind, h.at, coalesce(u.name, a.name, w.name, '')::text AS by_name, coalesce(o.label, '')::text AS outcome, coalesce(m.incoming, false)::boolean AS incoming
+SELECT h.kind, h.at, coalesce(u.name, a.name, w.name, '')::text AS by_name, coalesce(o.label, '')::text AS outcome, coalesce(m.incoming AND m.slip_id IS NULL, false)::boolean AS incoming
 FROM history h
 LEFT JOIN calls c ON h.kind = 'call' AND c.id = h.ref_id LEFT JOIN slips s ON s.call_id = c.id LEFT JOIN users u ON u.id = s.user_id LEFT JOIN outcomes o ON o.id = s.outcome_id
 LEFT JOIN audit d ON h.kind = 'change' AND d.id = h.ref_id LEFT JOIN users a ON a.id = d.actor_id
-LEFT JOIN messages m ON h.kind = 'message' AND m.id = h.ref_id LEFT JOIN users w ON w.id = m.user_id AND NOT m.incoming
+LEFT JOIN messages m ON h.kind = 'message' AND m.id = h.ref_id LEFT JOIN slips z ON m.incoming AND z.id = m.slip_id
+LEFT JOIN users w ON w.id = CASE WHEN m.incoming THEN z.user_id ELSE m.user_id END
 WHERE h.record_id = @record_id AND h.at > @since AND h.kind IN ('call', 'change', 'message') AND h.ref_id <> @without
   AND (h.kind <> 'change' OR d.actor_id IS DISTINCT FROM @reader_id::uuid) AND (h.kind <> 'message' OR m.incoming OR m.user_id IS DISTINCT FROM @reader_id::uuid)
 ORDER BY h.at DESC LIMIT 20;

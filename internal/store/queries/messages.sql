@@ -47,9 +47,22 @@ UPDATE messages SET state = @state, problem = @problem, send_at = sqlc.narg('sen
 
 -- name: MessagesByIDs :many
 SELECT m.id, m.channel, m.incoming, m.record_id, coalesce(r.name, '')::text AS record_name, coalesce(r.kind, '')::text AS record_kind, m.address, m.line_id, m.user_id,
-  coalesce(u.name, '')::text AS user_name, m.subject, m.body, m.state, m.at, m.send_at, m.sent_at, m.problem, m.read_at
+  coalesce(u.name, '')::text AS user_name, m.subject, m.body, m.state, m.at, m.send_at, m.sent_at, m.problem, m.read_at, s.call_id,
+  coalesce(h.name, '')::text AS handed_name
 FROM messages m LEFT JOIN records r ON r.id = m.record_id LEFT JOIN users u ON u.id = m.user_id
+LEFT JOIN slips s ON s.id = m.slip_id LEFT JOIN users h ON m.incoming AND h.id = s.user_id
 WHERE m.id = ANY (@ids::uuid[]) ORDER BY m.at, m.id;
+
+-- name: MessagesOfCall :many
+-- What was written from a call.
+SELECT m.id FROM messages m JOIN slips s ON s.id = m.slip_id WHERE s.call_id = @call_id AND m.forwards IS NULL ORDER BY m.at;
+
+-- name: HandedOverFrom :one
+-- What is known of a slip's call for who goes on with it in writing: whose it is, where they can be written to.
+SELECT c.line_id, c.remote_e164, coalesce(r.id, '00000000-0000-0000-0000-000000000000')::uuid AS record_id, lower(coalesce(r.email, ''))::text AS email
+FROM calls c LEFT JOIN LATERAL (SELECT k.id, k.email FROM call_links l JOIN records k ON k.id = l.record_id
+  WHERE l.call_id = c.id AND k.deleted_at IS NULL ORDER BY l.role DESC, l.at LIMIT 1) r ON true
+WHERE c.id = @call_id;
 
 -- name: ThreadOfRecord :many
 SELECT m.id FROM messages m WHERE m.record_id = @record_id AND m.forwards IS NULL ORDER BY m.at DESC, m.id DESC LIMIT 200;
@@ -63,8 +76,9 @@ UPDATE messages SET read_at = @at, read_by = @user_id WHERE incoming AND read_at
 -- name: UnreadMessages :many
 -- What somebody wrote and nobody has read or answered: for whom it is for, else the line's reps; the newest of each sender. What waits in
 -- a queue is for whom it was given to.
-SELECT DISTINCT ON (m.address) m.id, m.channel, m.address, m.record_id, m.line_id, m.body, m.subject, m.at, coalesce(r.name, '')::text AS record_name, coalesce(r.kind, '')::text AS record_kind
-FROM messages m LEFT JOIN records r ON r.id = m.record_id
+SELECT DISTINCT ON (m.address) m.id, m.channel, m.address, m.record_id, m.line_id, m.body, m.subject, m.at, coalesce(r.name, '')::text AS record_name, coalesce(r.kind, '')::text AS record_kind,
+  coalesce(h.name, '')::text AS handed_name
+FROM messages m LEFT JOIN records r ON r.id = m.record_id LEFT JOIN slips s ON s.id = m.slip_id LEFT JOIN users h ON h.id = s.user_id
 LEFT JOIN queue_waits w ON w.message_id = m.id AND w.left_at IS NULL
 WHERE m.incoming AND m.read_at IS NULL AND (m.user_id = @me::uuid OR w.taken_by = @me OR m.user_id IS NULL AND w.id IS NULL
   AND (EXISTS (SELECT FROM line_reps l WHERE l.line_id = m.line_id AND l.user_id = @me) OR NOT EXISTS (SELECT FROM line_reps l WHERE l.line_id = m.line_id)))

@@ -116,8 +116,9 @@ VALUES (@id, @queue_id, 'message', @message_id, sqlc.narg('line_id'), sqlc.narg(
 -- name: OpenMessageWaits :many
 -- What somebody wrote and nobody has answered or read yet, with whose it is.
 SELECT w.id, w.queue_id, w.line_id, w.record_id, w.since, w.priority, w.taken_by, w.taken_at, m.channel, m.address, m.subject, m.body,
-  coalesce(r.name, '')::text AS name, r.owner_id
+  coalesce(r.name, '')::text AS name, r.owner_id, coalesce(h.name, '')::text AS handed_name
 FROM queue_waits w JOIN messages m ON m.id = w.message_id LEFT JOIN records r ON r.id = w.record_id
+LEFT JOIN slips s ON s.id = m.slip_id LEFT JOIN users h ON h.id = s.user_id
 WHERE w.kind = 'message' AND w.left_at IS NULL ORDER BY w.since;
 
 -- name: CloseWritten :many

@@ -16,7 +16,7 @@ SELECT id, call_id, file FROM recordings WHERE server = @server AND state = 'goi
 
 -- name: RecordingsOfCall :many
 SELECT sqlc.embed(r), coalesce(d.name, '')::text AS deleted_name, coalesce(h.name, '')::text AS held_name, coalesce(e.name, '')::text AS heard_name
-FROM recordings r LEFT JOIN users d ON d.id = r.deleted_by LEFT JOIN users h ON h.id = r.held_by LEFT JOIN users e ON e.id = r.heard_by WHERE r.call_id = @call_id ORDER BY r.began_at;
+FROM recordings r LEFT JOIN users d ON d.id = r.deleted_by LEFT JOIN users h ON h.id = r.held_by LEFT JOIN users e ON e.id = r.heard_by WHERE r.call_id = @call_id ORDER BY r.began_at, r.id;
 
 -- name: Recording :one
 SELECT id, call_id, kind, state, server, file, began_at, total_ms, stored, held_at FROM recordings WHERE id = @id;
@@ -38,7 +38,7 @@ UPDATE recordings SET held_at = sqlc.narg('held_at'), held_by = sqlc.narg('held_
 -- name: RecordingsToTell :many
 -- Those of which it may have to be said that they will be deleted, or no longer: who began before, and who is said to be.
 SELECT id, kind, began_at, expires_at, (held_at IS NOT NULL)::boolean AS held FROM recordings
-WHERE state = 'kept' AND (expires_at IS NOT NULL OR held_at IS NULL AND (kind = 'call' AND began_at < @calls_before::timestamptz OR kind = 'message' AND began_at < @messages_before::timestamptz))
+WHERE state = 'kept' AND (expires_at IS NOT NULL OR held_at IS NULL AND (kind <> 'message' AND began_at < @calls_before::timestamptz OR kind = 'message' AND began_at < @messages_before::timestamptz))
 ORDER BY began_at LIMIT 2000;
 
 -- name: TellExpiry :batchexec
@@ -52,7 +52,7 @@ SELECT count(*)::int AS count, coalesce(min(expires_at), '0001-01-01 00:00:00+00
 
 -- name: RecordingsBefore :one
 -- How many a policy would delete, apart from those that are held.
-SELECT count(*)::int FROM recordings WHERE state = 'kept' AND held_at IS NULL AND (kind = 'call' AND began_at < @calls_before::timestamptz OR kind = 'message' AND began_at < @messages_before::timestamptz);
+SELECT count(*)::int FROM recordings WHERE state = 'kept' AND held_at IS NULL AND (kind <> 'message' AND began_at < @calls_before::timestamptz OR kind = 'message' AND began_at < @messages_before::timestamptz);
 
 -- name: RecordingsToStore :many
 SELECT id, call_id, file FROM recordings WHERE server = @server AND state = 'kept' AND stored = '' AND total_ms > 0 AND began_at < @before ORDER BY began_at LIMIT 50;

@@ -1818,6 +1818,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/slips/{id}/written": {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hands a call over to a queue of written work, with the slip's notes and a word; whoever is given it there goes on by text or mail. */
+        post: operations["handOverInWriting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/messages/{id}/record": {
         parameters: {
             query?: never;
@@ -4861,6 +4882,8 @@ export interface components {
             /** @description ISO 4217 */
             currency: string;
             zone: string;
+            /** @description Address of a meeting room in another program, with {room} where its name goes; empty: there are none */
+            meeting?: string;
             /** @description Who must have one */
             second_factor?: components["schemas"]["MemberRole"][];
         };
@@ -5083,6 +5106,8 @@ export interface components {
             problem: string;
             /** @description What will be hidden before it is sent */
             masked?: components["schemas"]["Masked"][];
+            /** @description Address of a new meeting room, to be put into the message; missing where the firm has none, or one is in it */
+            meeting?: string;
             /**
              * Format: date-time
              * @description Held until then, when it may be sent there; none: at once
@@ -5102,6 +5127,13 @@ export interface components {
             ours: string;
             /** @description Who wrote it */
             by: string;
+            /**
+             * Format: uuid
+             * @description From which call it was written
+             */
+            call_id?: string;
+            /** @description Of one that came in: it is no word of theirs, a colleague handed the call over with it */
+            handed_by?: string;
             subject: string;
             body: string;
             /** @enum {string} */
@@ -5113,6 +5145,12 @@ export interface components {
             problem: string;
             read: boolean;
             files: components["schemas"]["MessageFile"][];
+        };
+        WrittenHandOver: {
+            /** Format: uuid */
+            queue_id: string;
+            /** @description What is to be done; may be empty where there are notes */
+            word: string;
         };
         Thread: {
             messages: components["schemas"]["Message"][];
@@ -6166,6 +6204,8 @@ export interface components {
             prepared_consent?: boolean;
             /** @description Whether a rep is not told who listens to them, where the law of both places allows that */
             listen_untold?: boolean;
+            /** @description Whether what a rep and whom they ask say to each other is recorded, by itself */
+            consultations?: boolean;
             /** @description How long before it is said that a recording will be deleted */
             notice_days: number;
             /** @description How many are said to be deleted */
@@ -6243,7 +6283,7 @@ export interface components {
              */
             state: "going" | "paused" | "kept" | "deleted" | "asking" | "off";
             /** @enum {string} */
-            kind: "call" | "message";
+            kind: "call" | "message" | "consultation";
             /** @description Why it is so where that is not simply the line's rule */
             why: string;
             ms: number;
@@ -6284,7 +6324,7 @@ export interface components {
             /** @description Of a message: who heard it first, and when; empty where nobody has */
             heard: string;
             /** @enum {string} */
-            kind: "call" | "message";
+            kind: "call" | "message" | "consultation";
             /** Format: date-time */
             began_at: string;
             ms: number;
@@ -6355,6 +6395,8 @@ export interface components {
             changes: components["schemas"]["Change"][];
             filing?: components["schemas"]["Filing"];
             answers?: components["schemas"]["Answer"][];
+            /** @description What was written from it */
+            messages?: components["schemas"]["Message"][];
             /** @description What the customer answered after it */
             survey?: components["schemas"]["SurveyAnswer"][];
         };
@@ -10536,6 +10578,33 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["WaitMove"];
+            };
+        };
+        responses: {
+            /** @description It waits there */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    handOverInWriting: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WrittenHandOver"];
             };
         };
         responses: {

@@ -4,7 +4,9 @@ import { type KeyboardEvent, useDeferredValue, useEffect, useId, useState } from
 import { api, ask, type Call, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { putCall } from "../filing/change_slip";
+import { HandOverWritten } from "../queues/hand_over_written";
 import { parties } from "../texts/parties";
+import { written } from "../texts/written";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { shortTime } from "../ui/times";
@@ -49,6 +51,7 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
   const whom = useQuery(queries.whom(call.id, q));
   const found = useQuery({ ...queries.find(q), enabled: q !== "" });
   const queues = useQuery(queries.queues).data ?? [];
+  const [writing, setWriting] = useState<string>(); // to which queue it is handed over in writing
   const [hurried, setHurried] = useState<Schemas["Ask"]["as"]>(); // Enter came before what was found for the text
   const ready =
     q === text.trim() &&
@@ -152,6 +155,7 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
     } else return;
     e.preventDefault();
   };
+  if (writing) return <HandOverWritten call={call} queue={writing} onClose={onClose} />;
   return (
     <Dialog open onClose={onClose} title={t.title} afterwards={focusNotes}>
       <label htmlFor={id} className="sr-only">
@@ -211,6 +215,7 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
             voicemail={(of) => {
               asks.mutate({ as: "handed", voicemail_of: of });
             }}
+            inWriting={setWriting}
           />
         )}
       </div>
@@ -225,12 +230,14 @@ function Acts({
   watch,
   note,
   voicemail,
+  inWriting,
 }: {
   option: Option;
   choose: (o: Option, as: Schemas["Ask"]["as"]) => void;
   watch: (c: Schemas["Colleague"]) => void;
   note: (c: Schemas["Colleague"]) => void;
   voicemail: (of: string) => void;
+  inWriting: (queue: string) => void;
 }) {
   if ("colleague" in o && !can(o)) {
     const c = o.colleague.colleague;
@@ -262,10 +269,20 @@ function Acts({
       </>
     );
   }
-  if (!can(o)) return null;
+  const inQueue = "queue" in o && (
+    <Button
+      onClick={() => {
+        inWriting(o.queue.id);
+      }}
+    >
+      {written.short}
+    </Button>
+  );
+  if (!can(o)) return inQueue || null;
   const single = "park" in o || "help" in o;
   return (
     <>
+      {inQueue}
       {!given(o) && (
         <Button
           look="ours"

@@ -4,7 +4,10 @@ import { useState } from "react";
 
 import type { Call, Schemas } from "../api/client";
 import { queries, serverNow } from "../api/queries";
+import { MessageLine } from "../outreach/thread";
+import { HandOverWritten } from "../queues/hand_over_written";
 import { t } from "../texts";
+import { written } from "../texts/written";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { duration } from "../ui/clock";
@@ -35,8 +38,8 @@ export function CallPage() {
   const [making, setMaking] = useState(false);
   if (page.isPending) return <Loading />;
   if (!page.data) return <Failed error={page.error} retry={() => void page.refetch()} title={t.calls.gone} />;
-  const { call, facts, changes, recordings, filing, answers, survey } = page.data;
-  const heard = recordings.find((r) => r.state === "kept");
+  const { call, facts, changes, recordings, filing, answers, survey, messages = [] } = page.data;
+  const heard = recordings.find((r) => r.state === "kept" && r.kind !== "consultation");
   const answered = call.slip.state !== "none";
   const mayCorrect = answered && call.slip.may_change === true;
   const mayAttach = mayCorrect || call.slip.state === "none"; // what nobody answered is everybody's
@@ -68,6 +71,9 @@ export function CallPage() {
               <h2 className="border-b border-rule-strong pb-1 text-quiet">{t.calls.correct}</h2>
               {mayCorrect ? <Correct key={call.slip.id} call={call} filing={filing} /> : <ReadOnly call={call} />}
             </>
+          )}
+          {(messages.length > 0 || mayCorrect) && call.direction !== "internal" && (
+            <Written call={call} messages={messages} mayHand={mayCorrect} />
           )}
           {survey && <SurveyAnswers call={call.id} answers={survey} />}
           {answers && answers.length > 0 && (
@@ -320,5 +326,46 @@ function Correct({ call, filing }: { call: Call; filing: Schemas["Filing"] | und
         onBlur={() => void keeper.flush()}
       />
     </>
+  );
+}
+
+/** Written is what was written from a call, and where it can be handed over in writing. */
+function Written({ call, messages, mayHand }: { call: Call; messages: Schemas["Message"][]; mayHand: boolean }) {
+  const [handing, setHanding] = useState(false);
+  const hasQueues = (useQuery(queries.queues).data ?? []).length > 0;
+  if (messages.length === 0 && !hasQueues) return null;
+  return (
+    <section aria-label={written.from} data-testid="written-from">
+      {messages.length > 0 && (
+        <>
+          <h2 className="mt-2 border-b border-rule-strong pb-1 text-quiet">{written.from}</h2>
+          <ul>
+            {messages.map((m) => (
+              <li key={m.id} className="border-b border-rule py-1">
+                <MessageLine message={m} />
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      {mayHand && hasQueues && (
+        <Button
+          className="mt-2"
+          onClick={() => {
+            setHanding(true);
+          }}
+        >
+          {written.act}
+        </Button>
+      )}
+      {handing && (
+        <HandOverWritten
+          call={call}
+          onClose={() => {
+            setHanding(false);
+          }}
+        />
+      )}
+    </section>
   );
 }

@@ -26,6 +26,7 @@ export function Recordings({
 }) {
   return recordings.map((r) => (
     <div key={r.id} className="mt-4" data-testid="call-recording" data-state={r.state}>
+      {r.kind === "consultation" && <h3 className="text-sm font-bold">{p.consultation}</h3>}
       {r.state === "going" && <p className="text-quiet">{p.going}</p>}
       {r.state === "deleted" && <p className="text-quiet">{r.deleted}</p>}
       {r.state === "kept" &&

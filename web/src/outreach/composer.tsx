@@ -262,6 +262,16 @@ export function Writing({
             </span>
           )}
         </p>
+        {draft.data?.meeting && (
+          <Button
+            className="ml-auto"
+            onClick={() => {
+              write({ body: `${body.trimEnd()}${body.trim() ? "\n" : ""}${draft.data?.meeting ?? ""}` });
+            }}
+          >
+            {p.meeting}
+          </Button>
+        )}
         <Button look="ours" type="submit" aria-disabled={!ready} className={ready ? "" : "opacity-55"}>
           {send.isPending ? p.sendingNow : p.send}
         </Button>

@@ -8,6 +8,7 @@ import { queries } from "../api/queries";
 import { RefInput } from "../book/value_input";
 import { NewPerson } from "../calls/new_person";
 import { t } from "../texts";
+import { written } from "../texts/written";
 import { Button } from "../ui/button";
 import { Badge } from "../ui/chip";
 import { useNow } from "../ui/clock";
@@ -71,11 +72,11 @@ export function Thread({ record, address }: { record?: string; address?: string 
 function Bubble({ message: m }: { message: Message }) {
   return (
     <li
-      className={`max-w-[75%] rounded-md px-3 py-2 ${m.incoming ? "self-start bg-theirs-soft" : "self-end bg-ours-soft"} ${m.state === "cancelled" ? "opacity-60" : ""}`}
+      className={`max-w-[75%] rounded-md px-3 py-2 ${m.handed_by ? "self-center border border-rule-strong" : m.incoming ? "self-start bg-theirs-soft" : "self-end bg-ours-soft"} ${m.state === "cancelled" ? "opacity-60" : ""}`}
     >
       <p className="flex flex-wrap items-baseline gap-x-2 text-sm text-quiet">
-        <span className={`font-semibold ${m.incoming ? "text-theirs" : "text-ours"}`}>
-          {m.incoming ? (m.record?.name ?? m.display) : m.by || p.bySelf}
+        <span className={`font-semibold ${m.incoming && !m.handed_by ? "text-theirs" : "text-ours"}`}>
+          {m.handed_by ? written.handed(m.handed_by) : m.incoming ? (m.record?.name ?? m.display) : m.by || p.bySelf}
         </span>
         <span>
           {dayShort(m.at)} {clockTime(m.at)}
@@ -119,8 +120,12 @@ export function MessageLine({ message: m }: { message: Message }) {
   return (
     <span className="flex min-w-0 items-start justify-between gap-3">
       <span className="min-w-0">
-        <span className={m.incoming ? "font-semibold text-theirs" : "font-semibold text-ours"}>
-          {m.incoming ? p.theyWrote(m.channel) : p.weWrote(m.by || p.bySelf, m.channel)}
+        <span className={m.incoming && !m.handed_by ? "font-semibold text-theirs" : "font-semibold text-ours"}>
+          {m.handed_by
+            ? written.handedLine(m.handed_by)
+            : m.incoming
+              ? p.theyWrote(m.channel)
+              : p.weWrote(m.by || p.bySelf, m.channel)}
         </span>{" "}
         {m.subject && <span className="font-semibold">{m.subject}. </span>}
         <span className="line-clamp-2 whitespace-pre-wrap">{m.body}</span>

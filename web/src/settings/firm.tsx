@@ -68,9 +68,9 @@ function FirmForm({
     e.preventDefault();
     if (!save.isPending) save.mutate();
   };
-  const text = (f: "name" | "currency" | "zone") => ({
+  const text = (f: "name" | "currency" | "zone" | "meeting") => ({
     label: s[f],
-    value: shown[f],
+    value: shown[f] ?? "",
     problem: wrong(f),
     onChange: (e: React.ChangeEvent<HTMLInputElement>) => {
       setDraft({ ...draft, [f]: e.target.value });
@@ -109,6 +109,12 @@ function FirmForm({
         ))}
       </datalist>
       {!onSaved && (
+        <div className="col-span-2">
+          <Field {...text("meeting")} maxLength={300} placeholder="https://meet.example.com/{room}" />
+          <p className="mt-1 text-sm text-quiet">{s.meetingHint}</p>
+        </div>
+      )}
+      {!onSaved && (
         <fieldset className="col-span-2 flex flex-wrap items-center gap-4">
           <legend className="mb-1 text-sm text-quiet">{factor.must}</legend>
           {roles.map(({ key: r, name }) => (
@@ -124,7 +130,7 @@ function FirmForm({
           ))}
         </fieldset>
       )}
-      {failure && !wrong("name") && !wrong("currency") && !wrong("zone") && (
+      {failure && !wrong("name") && !wrong("currency") && !wrong("zone") && !wrong("meeting") && (
         <p role="alert" className="col-span-2 text-sm text-ending">
           {failure.message}
         </p>

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { t } from "../texts";
+import { recordingChoices, recordingRules } from "../texts/recording";
 import { longDate } from "../ui/times";
 import { Button } from "../ui/button";
 import { Field, Select } from "../ui/field";
@@ -13,7 +13,7 @@ import { useTell } from "../ui/toast";
 
 type Settings = Schemas["RecordingSettings"];
 type Rule = Schemas["RecordingRule"];
-const r = t.voice.rules;
+const r = recordingRules;
 const rules: Rule[] = ["on", "announce", "ask", "off"];
 
 /** RuleSelect chooses what happens with the sound of calls. */
@@ -38,7 +38,7 @@ export function RuleSelect({
     >
       {choices.map((x) => (
         <option key={x} value={x}>
-          {t.voice.lineRecordingChoices[x]}
+          {recordingChoices[x]}
         </option>
       ))}
     </Select>
@@ -148,6 +148,16 @@ function Form({ settings }: { settings: Settings }) {
         />
         {r.untold}
       </label>
+      <label className="mt-2 flex min-h-6 items-center gap-2">
+        <input
+          type="checkbox"
+          checked={draft.consultations ?? false}
+          onChange={(e) => {
+            set({ consultations: e.target.checked });
+          }}
+        />
+        {r.consultations}
+      </label>
       <h2 className="mt-5 mb-1 border-b border-rule-strong pb-1 text-quiet">{r.reps}</h2>
       <ul aria-label={r.reps}>
         {draft.reps.map((x) => (
@@ -164,7 +174,7 @@ function Form({ settings }: { settings: Settings }) {
               <option value="">{r.asLine}</option>
               {rules.map((rule) => (
                 <option key={rule} value={rule}>
-                  {t.voice.lineRecordingChoices[rule]}
+                  {recordingChoices[rule]}
                 </option>
               ))}
             </Select>

@@ -3,6 +3,7 @@ import { useState } from "react";
 
 import { useRights } from "../api/rights";
 import { t } from "../texts";
+import { recordingRules } from "../texts/recording";
 import { Field } from "../ui/field";
 import { Tabs } from "../ui/tabs";
 import { DoNotCallSettings } from "./do_not_call";
@@ -64,7 +65,7 @@ const labels: Record<string, string> = {
   forms: webForms.tab,
   sound: t.voice.menu,
   prepared: t.voice.prepared.tab,
-  recording: t.voice.rules.tab,
+  recording: recordingRules.tab,
   templates: t.after.templates.tab,
   sequences: t.after.sequences.tab,
   programs: t.after.programs.tab,

@@ -149,6 +149,7 @@ export const after = {
     textTo: (number: string) => `Message to ${number}`,
     channel: "By",
     attach: "Attach files",
+    meeting: "Add a meeting link",
     attaching: "Attaching …",
     file: (name: string, bytes: number) =>
       `${name}, ${bytes < 1_000_000 ? `${String(Math.max(1, Math.round(bytes / 1000)))} kB` : `${(bytes / 1_000_000).toFixed(1)} MB`}`,
@@ -203,7 +204,7 @@ export const after = {
   templates: {
     tab: "Templates",
     intro:
-      "What messages and mails can begin with. Places such as {given name}, {company}, {rep}, {firm}, {number} and {date} are filled in.",
+      "What messages and mails can begin with. Places such as {given name}, {company}, {rep}, {firm}, {number}, {date} and {meeting} are filled in.",
     none: "There are no templates yet.",
     name: (n: number) => `Template ${String(n)}`,
     channel: "Sent as",

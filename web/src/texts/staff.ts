@@ -100,6 +100,8 @@ export const firm = {
   region: "Country",
   currency: "Currency",
   zone: "Time zone",
+  meeting: "Address of a meeting room",
+  meetingHint: "Where you see customers in another program. {room} becomes a new name each time a link is written.",
   save: "Save",
   saved: "Saved",
 };
