@@ -132,7 +132,7 @@ const helpers = `(() => {
     if (n.nodeName === 'LI' && n.parentElement?.matches('ol.fixed')) window.__told.push(n.innerText);
   }))).observe(document, {subtree: true, childList: true});
   const roles = {button: 'button,[role=button]', link: 'a[href]', radio: '[role=radio],[type=radio]', checkbox: '[type=checkbox]', tab: '[role=tab]', option: '[role=option]', item: '[role=menuitem]',
-    field: 'input,textarea,[role=combobox]', choice: 'select', row: '[role=row]', group: '[role=group],section,[role=dialog],[role=alert],nav', heading: 'h1,h2,h3'};
+    field: 'input,textarea,[role=combobox]', choice: 'select,[role=combobox]', row: '[role=row]', group: '[role=group],section,[role=dialog],[role=alert],nav', heading: 'h1,h2,h3'};
   const name = (e) => (e.getAttribute('aria-label') || (e.labels && e.labels[0] && e.labels[0].textContent) || e.textContent || '').replace(/\s+/g, ' ').trim();
   const seen = (e) => { const r = e.getBoundingClientRect(); const s = getComputedStyle(e);
     return r.width > 0 && r.height > 0 && s.visibility !== 'hidden' && s.display !== 'none'; };
@@ -341,10 +341,28 @@ func pressed(r rune) []*input.DispatchKeyEventParams {
 func (w *window) choose(name, option string) {
 	w.t.Helper()
 	w.where("choice", name)
+	if eval[bool](w, fmt.Sprintf(`window.__find('choice', %s).matches('[role=combobox]')`, quote(name))) {
+		w.picks(name, option)
+		return
+	}
 	ok := eval[bool](w, fmt.Sprintf(`(() => { const e = window.__find('choice', %s); const o = [...e.options].find((o) => o.text === %s); if (!o) return false;
 		const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set; set.call(e, o.value); e.dispatchEvent(new Event('change', {bubbles: true})); return true; })()`,
 		quote(name), quote(option)))
 	require.True(w.t, ok, "no option %s in %s", option, name)
+	w.acts++
+}
+
+// picks chooses one of those who are found by typing a name.
+func (w *window) picks(name, option string) {
+	w.t.Helper()
+	eval[any](w, fmt.Sprintf(`(() => { const e = window.__find('choice', %s); e.focus(); e.click(); })()`, quote(name)))
+	w.until("the list", `!!document.querySelector('[role=listbox] [role=option]')`)
+	eval[any](w, fmt.Sprintf(`(() => { const e = document.activeElement;
+		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(e, %s);
+		e.dispatchEvent(new Event('input', {bubbles: true})); })()`, quote(option)))
+	w.until(option+" to be found", fmt.Sprintf(`(() => { const all = [...document.querySelectorAll('[role=listbox] [role=option]')];
+		return all.length === 1 && all[0].innerText.includes(%s); })()`, quote(option)))
+	w.keys(kb.Enter)
 	w.acts++
 }
 

@@ -4,6 +4,7 @@ import { useState } from "react";
 
 import { keys, refresh } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
+import { ColleaguePick } from "../team/colleague_pick_later";
 import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
@@ -105,19 +106,12 @@ export function FollowUpDialog({ followUp, onClose }: { followUp: FollowUp; onCl
             setDue(e.target.value);
           }}
         />
-        <Select
+        <ColleaguePick
           label={f.owner}
           value={owner}
-          onChange={(e) => {
-            setOwner(e.target.value);
-          }}
-        >
-          {people.map((p) => (
-            <option key={p.id} value={p.id}>
-              {p.name}
-            </option>
-          ))}
-        </Select>
+          name={people.find((p) => p.id === owner)?.name}
+          onChange={setOwner}
+        />
         <Select
           label={f.state}
           value={state}

@@ -3,6 +3,7 @@ import { type KeyboardEvent, useDeferredValue, useId, useState } from "react";
 
 import type { RecordRef } from "../api/client";
 import { queries } from "../api/queries";
+import { ColleaguePick } from "../team/colleague_pick_later";
 import { t } from "../texts";
 import { IconButton } from "../ui/button";
 import { Area, Field, Select } from "../ui/field";
@@ -61,22 +62,15 @@ export function ValueInput({ def, value, onChange, hidden = false, problem, auto
       );
     case "user":
       return (
-        <Select
+        <ColleaguePick
           label={def.label}
           hidden={hidden}
           autoFocus={autoFocus}
           value={value}
-          onChange={(e) => {
-            onChange(e.target.value);
-          }}
-        >
-          <option value="">{t.book.none}</option>
-          {book.people.map((p) => (
-            <option key={p.id} value={p.id}>
-              {p.name}
-            </option>
-          ))}
-        </Select>
+          name={book.people.find((p) => p.id === value)?.name}
+          none={t.book.none}
+          onChange={onChange}
+        />
       );
     case "ref":
       return (

@@ -5,11 +5,11 @@ import { api, ask, type Call, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { putCall } from "../filing/change_slip";
 import { HandOverWritten } from "../queues/hand_over_written";
+import { ColleagueLine } from "../team/colleague_pick";
 import { parties } from "../texts/parties";
 import { written } from "../texts/written";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
-import { shortTime } from "../ui/times";
 import { useTell } from "../ui/toast";
 import { focusNotes, may, useTurn } from "./parties";
 import { whoOf } from "./words";
@@ -361,20 +361,12 @@ function Text({ option: o }: { option: Option }) {
     ) : (
       <span className="font-semibold text-ours">{t.line(o.display)}</span>
     );
-  const c = o.colleague.colleague;
   return (
-    <span className={`min-w-0 ${can(o) ? "" : "text-quiet"}`}>
-      <span className="flex items-baseline gap-2">
-        <span className="name">{c.name}</span>
-        <span className="text-sm">
-          {c.availability}
-          {c.since && c.reached ? `, ${t.since(shortTime(c.since))}` : ""}
-        </span>
-        {o.colleague.reason && <span className="text-sm font-semibold text-theirs">{o.colleague.reason}</span>}
-      </span>
-      <span className="block truncate text-sm text-quiet">
-        {[o.colleague.line, o.colleague.skills.join(", ")].filter(Boolean).join(" · ")}
-      </span>
-    </span>
+    <ColleagueLine
+      colleague={o.colleague.colleague}
+      line={[o.colleague.line, o.colleague.skills.join(", ")].filter(Boolean).join(" · ")}
+      reason={o.colleague.reason}
+      dim={!can(o)}
+    />
   );
 }

@@ -5,9 +5,10 @@ import { useRights } from "../api/rights";
 import { api, ask, Failure, newKey, type Schemas } from "../api/client";
 import { keys, refresh } from "../api/keys";
 import { queries } from "../api/queries";
+import { ColleaguePick } from "../team/colleague_pick";
 import { absences as s } from "../texts/absences";
 import { Button } from "../ui/button";
-import { Check, Field, Select } from "../ui/field";
+import { Check, Field } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { longDate } from "../ui/times";
 import { useTell } from "../ui/toast";
@@ -79,7 +80,6 @@ function AddAbsence() {
   const tell = useTell();
   const { may } = useRights();
   const me = useQuery(queries.me).data;
-  const team = useQuery(queries.team).data ?? [];
   const [key, setKey] = useState(newKey);
   const [draft, setDraft] = useState<Schemas["NewAbsence"]>({ from: "", until: "" });
   const set = (change: Partial<Schemas["NewAbsence"]>) => {
@@ -113,24 +113,16 @@ function AddAbsence() {
         if (!add.isPending) add.mutate();
       }}
     >
-      <Select
+      <ColleaguePick
         label={s.who}
         value={draft.user_id ?? ""}
+        none={s.me}
         disabled={!may("staff")}
-        onChange={(e) => {
-          chosen("user_id", e.target.value);
+        only={(c) => c.id !== me?.id}
+        onChange={(id) => {
+          chosen("user_id", id);
         }}
-      >
-        <option value="">{s.me}</option>
-        {may("staff") &&
-          team
-            .filter((c) => c.id !== me?.id)
-            .map((c) => (
-              <option key={c.id} value={c.id}>
-                {c.name}
-              </option>
-            ))}
-      </Select>
+      />
       <div>
         <Field
           label={s.from}
@@ -172,22 +164,15 @@ function AddAbsence() {
         />
       </div>
       <div>
-        <Select
+        <ColleaguePick
           label={s.deputy}
           value={draft.deputy_id ?? ""}
-          onChange={(e) => {
-            chosen("deputy_id", e.target.value);
+          none={s.nobody}
+          only={(c) => c.id !== who}
+          onChange={(id) => {
+            chosen("deputy_id", id);
           }}
-        >
-          <option value="">{s.nobody}</option>
-          {team
-            .filter((c) => c.id !== who)
-            .map((c) => (
-              <option key={c.id} value={c.id}>
-                {c.name}
-              </option>
-            ))}
-        </Select>
+        />
         {wrong("deputy_id") && (
           <p role="alert" className="mt-1 text-sm text-ending">
             {wrong("deputy_id")}

@@ -170,7 +170,11 @@ describe("absences", () => {
     expect(screen.queryByRole("button", { name: "End" })).toBeNull();
     fireEvent.change(screen.getByLabelText("First day"), { target: { value: "2026-12-28" } });
     expect(screen.getByLabelText("Last day")).toHaveValue("2026-12-28");
-    fireEvent.change(await screen.findByLabelText("Deputy"), { target: { value: "u2" } });
+    const deputy = await screen.findByRole("combobox", { name: "Deputy" });
+    fireEvent.click(deputy);
+    fireEvent.change(deputy, { target: { value: "reyl" } });
+    fireEvent.click(await screen.findByRole("option", { name: /Tomas Reyl/ }));
+    expect(deputy).toHaveValue("Tomas Reyl");
     fireEvent.click(screen.getByRole("button", { name: "Add" }));
     expect(await screen.findByRole("alert")).toHaveTextContent("they are away then already");
     refuse = false;

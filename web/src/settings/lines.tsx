@@ -5,6 +5,7 @@ import { keys } from "../api/keys";
 import { api, ask, Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
+import { ColleaguePick } from "../team/colleague_pick";
 import { t } from "../texts";
 import { routes as r } from "../texts/routes";
 import { Days } from "../ui/days";
@@ -256,23 +257,15 @@ function LineForm({ line }: { line: Line }) {
               </Chip>
             );
           })}
-          <Select
+          <ColleaguePick
             label={s.addRep}
             hidden
             value=""
-            onChange={(e) => {
-              if (e.target.value) set({ reps: [...draft.reps, e.target.value] });
+            only={(c) => !draft.reps.includes(c.id)}
+            onChange={(id) => {
+              set({ reps: [...draft.reps, id] });
             }}
-          >
-            <option value="">{s.addRep}</option>
-            {people
-              .filter((p) => !draft.reps.includes(p.id))
-              .map((p) => (
-                <option key={p.id} value={p.id}>
-                  {p.name}
-                </option>
-              ))}
-          </Select>
+          />
         </div>
       </div>
       <div className="col-span-2">

@@ -5,6 +5,7 @@ import { api, ask, Failure, type Schemas } from "../api/client";
 import { keys } from "../api/keys";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
+import { ColleaguePick } from "../team/colleague_pick";
 import { queues as q } from "../texts/queues";
 import { Button, IconButton } from "../ui/button";
 import { Badge, Chip } from "../ui/chip";
@@ -190,23 +191,15 @@ function QueueForm({ queue, onSaved }: { queue: Queue; onSaved: (id: string | un
               </Chip>
             );
           })}
-          <Select
+          <ColleaguePick
             label={s.addMember}
             hidden
             value=""
-            onChange={(e) => {
-              if (e.target.value) set({ members: [...draft.members, e.target.value] });
+            only={(c) => !draft.members.includes(c.id)}
+            onChange={(id) => {
+              set({ members: [...draft.members, id] });
             }}
-          >
-            <option value="">{s.addMember}</option>
-            {people
-              .filter((p) => !draft.members.includes(p.id))
-              .map((p) => (
-                <option key={p.id} value={p.id}>
-                  {p.name}
-                </option>
-              ))}
-          </Select>
+          />
         </div>
       </div>
       <Needs queue={draft} set={set} problem={problem("needs")} />

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { queries } from "../api/queries";
 import { useBook } from "../book/values";
 import { SoundInput } from "../calls/sound_input";
+import { ColleaguePick } from "../team/colleague_pick";
 import { routes as r } from "../texts/routes";
 import { Button } from "../ui/button";
 import { Chip } from "../ui/chip";
@@ -230,12 +231,12 @@ function Targets({ doc, step, set }: { doc: Doc; step: Step; set: Set }) {
       return <p className="text-sm text-quiet">{r.surveyHint}</p>;
     case "voicemail":
       return (
-        <Pick
+        <ColleaguePick
           label={r.voicemailOf}
           value={step.user ?? ""}
+          name={people.find((p) => p.id === step.user)?.name}
           none={r.everybody}
-          options={people.map((p) => [p.id, p.name])}
-          onPick={(user) => set({ user })}
+          onChange={(user) => set({ user })}
         />
       );
     case "tell":
@@ -293,23 +294,13 @@ function People({ ids, all, set }: { ids: string[]; all: boolean; set: Set }) {
             </Chip>
           );
         })}
-        <Select
+        <ColleaguePick
           label={r.addPerson}
           hidden
           value=""
-          onChange={(e) => {
-            if (e.target.value) set({ people: [...ids, e.target.value] });
-          }}
-        >
-          <option value="">{r.addPerson}</option>
-          {people
-            .filter((p) => !ids.includes(p.id))
-            .map((p) => (
-              <option key={p.id} value={p.id}>
-                {p.name}
-              </option>
-            ))}
-        </Select>
+          only={(c) => !ids.includes(c.id)}
+          onChange={(id) => set({ people: [...ids, id] })}
+        />
       </div>
       <Check label={r.atOnce} checked={all} onChange={(on) => set({ all: on })} />
     </div>

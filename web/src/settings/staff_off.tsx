@@ -5,10 +5,10 @@ import { api, ask } from "../api/client";
 import { keys, refresh } from "../api/keys";
 import { queries } from "../api/queries";
 import { t } from "../texts";
+import { ColleaguePick } from "../team/colleague_pick";
 import { staff } from "../texts/staff";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
-import { Select } from "../ui/field";
 import { Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
 import type { Member } from "./staff";
@@ -42,10 +42,6 @@ export function OffDialog({ member, others, onClose }: { member: Member; others:
         has.notes && s.notes(has.notes),
       ].filter(Boolean)
     : [];
-  // The same team first: they know the customers best.
-  const receivers = others
-    .filter((m) => m.id !== member.id)
-    .sort((a, b) => Number(b.team === member.team) - Number(a.team === member.team));
   return (
     <Dialog
       open
@@ -76,21 +72,14 @@ export function OffDialog({ member, others, onClose }: { member: Member; others:
         </p>
       )}
       {(left.length > 0 || has?.in_call) && (
-        <Select
+        <ColleaguePick
           label={s.to}
           className="mt-3 w-72"
           value={to}
-          onChange={(e) => {
-            setTo(e.target.value);
-          }}
-        >
-          <option value="">{s.choose}</option>
-          {receivers.map((m) => (
-            <option key={m.id} value={m.id}>
-              {m.team ? `${m.name}, ${m.team}` : m.name}
-            </option>
-          ))}
-        </Select>
+          only={(c) => others.some((m) => m.id === c.id && m.id !== member.id)}
+          first={(c) => c.team === member.team} // they know the customers best
+          onChange={setTo}
+        />
       )}
       {off.error && (
         <p role="alert" className="mt-2 text-ending">

@@ -61,7 +61,6 @@ export const parties = {
     noteText: (name: string) => `Could you call ${name} back?`,
     nobody: "Nobody of that name. Type a number to call it.",
     hint: "Arrows choose",
-    since: (since: string) => `since ${since}`,
     outside: "outside",
     line: (number: string) => `call ${number}`,
   },

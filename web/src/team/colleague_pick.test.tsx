@@ -1,0 +1,110 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { fireEvent, render, screen } from "@testing-library/react";
+import { useState } from "react";
+import { afterEach, describe, expect, it, vi } from "vitest";
+
+import { serve } from "../test_server";
+import { ColleaguePick } from "./colleague_pick";
+
+afterEach(() => {
+  vi.unstubAllGlobals();
+});
+
+const colleague = (id: string, name: string, team: string, extension: string) => ({
+  id,
+  name,
+  team,
+  extension,
+  availability: "Available",
+  free: true,
+  reached: true,
+  since: null,
+});
+
+const team = [
+  colleague("u1", "Maren Thackeray", "Sales", "22"),
+  colleague("u2", "Tomas Reyl", "Service", "31"),
+  colleague("u3", "Gunnar Pettibone", "Service", "32"),
+];
+
+/** shows a pick of somebody, and gives its field and what was chosen. */
+async function shows(value = "") {
+  serve((a) => (a.path === "/api/team" ? { body: team } : undefined));
+  const chosen: string[] = [];
+  function Chooses() {
+    const [now, setNow] = useState(value);
+    return (
+      <ColleaguePick
+        label="Owner"
+        none="nobody"
+        name="Somebody Gone"
+        value={now}
+        first={(c) => c.team === "Service"}
+        onChange={(id) => {
+          chosen.push(id);
+          setNow(id);
+        }}
+      />
+    );
+  }
+  render(
+    <QueryClientProvider client={new QueryClient({ defaultOptions: { queries: { retry: false } } })}>
+      <Chooses />
+    </QueryClientProvider>,
+  );
+  const field = screen.getByRole("combobox", { name: "Owner" });
+  fireEvent.click(field);
+  await screen.findByRole("option", { name: /Maren/ });
+  return { field, chosen };
+}
+
+const names = () => screen.queryAllByRole("option").map((o) => (o.querySelector(".name") ?? o).textContent);
+
+describe("somebody of the firm", () => {
+  it("is found by a part of the name, the team or the extension", async () => {
+    const { field } = await shows();
+    expect(names()).toEqual(["nobody", "Tomas Reyl", "Gunnar Pettibone", "Maren Thackeray"]);
+    for (const [text, found] of [
+      ["thack", ["Maren Thackeray"]],
+      ["service", ["Tomas Reyl", "Gunnar Pettibone"]],
+      ["32", ["Gunnar Pettibone"]],
+      ["nowhere", []],
+    ] as const) {
+      fireEvent.change(field, { target: { value: text } });
+      expect(names()).toEqual(found);
+    }
+    expect(screen.getByText("Nobody of that name.")).toBeInTheDocument();
+  });
+
+  it("is chosen by keys alone, and by nothing that passes over", async () => {
+    const { field, chosen } = await shows();
+    fireEvent.keyDown(field, { key: "ArrowDown" });
+    fireEvent.keyDown(field, { key: "ArrowDown" });
+    fireEvent.keyDown(field, { key: "Escape" });
+    expect(screen.queryByRole("listbox")).toBeNull();
+    expect(chosen).toEqual([]);
+    fireEvent.keyDown(field, { key: "ArrowDown" });
+    fireEvent.change(field, { target: { value: "tom" } });
+    fireEvent.keyDown(field, { key: "Enter" });
+    expect(chosen).toEqual(["u2"]);
+    expect(field).toHaveValue("Tomas Reyl");
+  });
+
+  it("can be nobody again, and text that was typed and left changes nothing", async () => {
+    const { field, chosen } = await shows("u1");
+    fireEvent.change(field, { target: { value: "tom" } });
+    fireEvent.blur(field);
+    expect(chosen).toEqual([]);
+    expect(field).toHaveValue("Maren Thackeray");
+    fireEvent.click(field);
+    fireEvent.click(screen.getByRole("option", { name: "nobody" }));
+    expect(chosen).toEqual([""]);
+    expect(field).toHaveValue("nobody");
+  });
+
+  it("keeps the name of who has left the firm", async () => {
+    const { field } = await shows("u9");
+    fireEvent.keyDown(field, { key: "Escape" });
+    expect(field).toHaveValue("Somebody Gone");
+  });
+});

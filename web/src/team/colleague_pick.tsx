@@ -1,0 +1,176 @@
+import { useQuery } from "@tanstack/react-query";
+import { Popover } from "radix-ui";
+import { type KeyboardEvent, useId, useState } from "react";
+
+import type { Schemas } from "../api/client";
+import { queries } from "../api/queries";
+import { colleaguePick as t } from "../texts/colleague_pick";
+import { shortTime } from "../ui/times";
+
+type Colleague = Schemas["Colleague"];
+
+/** ColleagueLine is one of the firm as they are chosen among many: name, what they do since when, why they, where they are. */
+export function ColleagueLine({
+  colleague: c,
+  line,
+  reason,
+  dim = false,
+}: {
+  colleague: Colleague;
+  line: string;
+  reason?: string;
+  dim?: boolean;
+}) {
+  return (
+    <span className={`min-w-0 ${dim ? "text-quiet" : ""}`}>
+      <span className="flex items-baseline gap-2">
+        <span className="name">{c.name}</span>
+        <span className="text-sm">
+          {c.availability}
+          {c.since && c.reached ? `, ${t.since(shortTime(c.since))}` : ""}
+        </span>
+        {reason && <span className="text-sm font-semibold text-theirs">{reason}</span>}
+      </span>
+      <span className="block truncate text-sm text-quiet">{line}</span>
+    </span>
+  );
+}
+
+const lineOf = (c: Colleague) => [c.team, c.extension].filter(Boolean).join(" · ");
+const fits = (c: Colleague, text: string) =>
+  `${c.name} ${c.team} ${c.extension}`.toLowerCase().includes(text.trim().toLowerCase());
+
+/**
+ * ColleaguePick is where somebody of the firm is chosen: by typing a part of the name, team or extension, or from the list,
+ * which says what each is doing. Nothing is chosen by passing over it.
+ */
+export function ColleaguePick({
+  label,
+  hidden = false,
+  className = "",
+  value,
+  onChange,
+  none,
+  name,
+  only,
+  first,
+  autoFocus = false,
+  disabled = false,
+}: {
+  label: string;
+  hidden?: boolean;
+  className?: string;
+  value: string;
+  onChange: (id: string) => void;
+  none?: string | undefined; // how nobody is called; without it somebody has to be chosen
+  name?: string | undefined; // of a value who is no longer of the firm
+  only?: ((c: Colleague) => boolean) | undefined;
+  first?: ((c: Colleague) => boolean) | undefined; // who stand before the others
+  autoFocus?: boolean;
+  disabled?: boolean;
+}) {
+  const id = useId();
+  const team = useQuery(queries.team).data ?? [];
+  const [text, setText] = useState<string>(); // what is typed while the list is open
+  const [active, setActive] = useState(0);
+  const shown = team.find((c) => c.id === value)?.name ?? (value ? (name ?? "") : (none ?? ""));
+  const open = text !== undefined;
+  const found = team.filter((c) => (!only || only(c)) && (!text || fits(c, text)));
+  const sorted = first ? [...found.filter(first), ...found.filter((c) => !first(c))] : found;
+  const options: (Colleague | undefined)[] = none !== undefined && !text ? [undefined, ...sorted] : sorted;
+  const at = Math.min(active, options.length - 1);
+  const close = () => {
+    setText(undefined);
+    setActive(0);
+  };
+  const choose = (c: Colleague | undefined) => {
+    onChange(c?.id ?? "");
+    close();
+  };
+  const onKeyDown = (e: KeyboardEvent) => {
+    if (!open) {
+      if (e.key !== "ArrowDown" && e.key !== "ArrowUp" && e.key !== "Enter") return;
+      setText("");
+      setActive(
+        Math.max(
+          0,
+          options.findIndex((c) => (c?.id ?? "") === value),
+        ),
+      );
+    } else if (e.key === "ArrowDown") setActive(Math.min(options.length - 1, at + 1));
+    else if (e.key === "ArrowUp") setActive(Math.max(0, at - 1));
+    else if (e.key === "Escape") {
+      e.stopPropagation(); // the dialog around it stays
+      close();
+    } else if (e.key === "Enter") {
+      if (at >= 0) choose(options[at]);
+    } else return;
+    e.preventDefault();
+  };
+  return (
+    <div className={className}>
+      <label htmlFor={id} className={hidden ? "sr-only" : "mb-1 block text-sm text-quiet"}>
+        {label}
+      </label>
+      <Popover.Root open={open}>
+        <Popover.Anchor asChild>
+          <input
+            id={id}
+            role="combobox"
+            aria-expanded={open}
+            aria-controls={`${id}-list`}
+            aria-activedescendant={open && at >= 0 ? `${id}-${String(at)}` : undefined}
+            autoComplete="off"
+            spellCheck={false}
+            autoFocus={autoFocus}
+            disabled={disabled}
+            placeholder={hidden ? label : t.find}
+            value={text ?? shown}
+            onClick={(e) => {
+              if (!open) setText("");
+              e.currentTarget.select();
+            }}
+            onChange={(e) => {
+              setText(e.target.value);
+              setActive(0);
+            }}
+            onBlur={close}
+            onKeyDown={onKeyDown}
+            className="min-h-7 w-full rounded-sm border border-edge bg-sheet px-2 py-1 text-ink disabled:opacity-60"
+          />
+        </Popover.Anchor>
+        <Popover.Portal>
+          <Popover.Content
+            align="start"
+            sideOffset={2}
+            onOpenAutoFocus={(e) => {
+              e.preventDefault();
+            }}
+            className="z-50 max-h-[min(20rem,var(--radix-popover-content-available-height))] w-80 overflow-auto rounded-md border border-rule-strong bg-sheet p-1 shadow-lg"
+          >
+            <div id={`${id}-list`} role="listbox" aria-label={label}>
+              {options.map((c, i) => (
+                <div
+                  key={c?.id ?? ""}
+                  id={`${id}-${String(i)}`}
+                  role="option"
+                  aria-selected={i === at}
+                  onMouseDown={(e) => {
+                    e.preventDefault(); // the field keeps the focus until it is chosen
+                  }}
+                  onClick={() => {
+                    choose(c);
+                  }}
+                  className={`cursor-pointer rounded-sm px-2 py-1 hover:bg-ours-soft ${i === at ? "bg-ours-soft" : ""}`}
+                >
+                  {c ? <ColleagueLine colleague={c} line={lineOf(c)} /> : none}
+                </div>
+              ))}
+            </div>
+            {options.length === 0 && <p className="px-2 py-1 text-sm text-quiet">{t.nobody}</p>}
+          </Popover.Content>
+        </Popover.Portal>
+      </Popover.Root>
+    </div>
+  );
+}

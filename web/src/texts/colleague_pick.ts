@@ -1,0 +1,6 @@
+/** Where somebody of the firm is chosen. */
+export const colleaguePick = {
+  find: "Name, team or extension",
+  nobody: "Nobody of that name.",
+  since: (since: string) => `since ${since}`,
+};
