@@ -202,7 +202,9 @@ var (
 
 // escaped makes a cell plain text for a spreadsheet too; unescaped takes that back.
 func escaped(cell string) string {
-	cell = behindSemicolon.ReplaceAllString(cell, ";$1'$2")
+	if strings.Contains(cell, ";") {
+		cell = behindSemicolon.ReplaceAllString(cell, ";$1'$2")
+	}
 	if dangerous(cell) {
 		return "'" + cell
 	}

@@ -370,6 +370,103 @@ func (q *Queries) CallsByIDs(ctx context.Context, arg CallsByIDsParams) ([]Calls
 	return items, nil
 }
 
+const callsForFile = `-- name: CallsForFile :many
+SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.started_at, c.end_reason, c.ring_ms, c.talk_ms, c.message_ms, c.by_hand,
+  c.placed_by, c.colleague_id, coalesce((SELECT p.name FROM users p WHERE c.colleague_id IS NOT NULL AND p.id = c.placed_by), '')::text AS placed_name,
+  coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
+  coalesce(u.name, '')::text AS rep_name, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id, coalesce(s.visible, 'all')::text AS visible,
+  s.handed_to, coalesce(n.body, '')::text AS notes_body,
+  coalesce((SELECT k.name FROM call_links l JOIN records k ON k.id = l.record_id WHERE l.call_id = c.id AND l.role = 'person' ORDER BY l.at, k.id LIMIT 1), '')::text AS person,
+  coalesce((SELECT k.name FROM call_links l JOIN records k ON k.id = l.record_id WHERE l.call_id = c.id AND l.role = 'company' ORDER BY l.at, k.id LIMIT 1), '')::text AS company
+FROM unnest($1::uuid[]) WITH ORDINALITY o (id, n) JOIN calls c ON c.id = o.id
+LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible, handed_to FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $2 DESC, x.created_at LIMIT 1) s ON true
+LEFT JOIN users u ON u.id = s.user_id
+LEFT JOIN slip_notes n ON n.slip_id = s.id
+ORDER BY o.n
+`
+
+type CallsForFileParams struct {
+	Ids []uuid.UUID
+	Me  uuid.UUID
+}
+
+type CallsForFileRow struct {
+	ID          uuid.UUID
+	Direction   string
+	LineID      *uuid.UUID
+	RemoteE164  string
+	RemoteExt   string
+	RemoteTyped string
+	StartedAt   time.Time
+	EndReason   string
+	RingMs      int64
+	TalkMs      int64
+	MessageMs   int64
+	ByHand      bool
+	PlacedBy    *uuid.UUID
+	ColleagueID *uuid.UUID
+	PlacedName  string
+	SlipID      uuid.UUID
+	RepID       uuid.UUID
+	RepName     string
+	Subject     string
+	CallTypeID  *uuid.UUID
+	OutcomeID   *uuid.UUID
+	Visible     string
+	HandedTo    *uuid.UUID
+	NotesBody   string
+	Person      string
+	Company     string
+}
+
+// What a file of calls says of them, in the order of the ids.
+func (q *Queries) CallsForFile(ctx context.Context, arg CallsForFileParams) ([]CallsForFileRow, error) {
+	rows, err := q.db.Query(ctx, callsForFile, arg.Ids, arg.Me)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []CallsForFileRow{}
+	for rows.Next() {
+		var i CallsForFileRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Direction,
+			&i.LineID,
+			&i.RemoteE164,
+			&i.RemoteExt,
+			&i.RemoteTyped,
+			&i.StartedAt,
+			&i.EndReason,
+			&i.RingMs,
+			&i.TalkMs,
+			&i.MessageMs,
+			&i.ByHand,
+			&i.PlacedBy,
+			&i.ColleagueID,
+			&i.PlacedName,
+			&i.SlipID,
+			&i.RepID,
+			&i.RepName,
+			&i.Subject,
+			&i.CallTypeID,
+			&i.OutcomeID,
+			&i.Visible,
+			&i.HandedTo,
+			&i.NotesBody,
+			&i.Person,
+			&i.Company,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const claimServer = `-- name: ClaimServer :one
 INSERT INTO servers (name, epoch, started_at, heartbeat_at) VALUES ($1, 1, coalesce($2::timestamptz, now()), coalesce($2::timestamptz, now()))
 ON CONFLICT (name) DO UPDATE SET epoch = servers.epoch + 1, started_at = EXCLUDED.started_at

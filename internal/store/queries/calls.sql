@@ -130,6 +130,21 @@ LEFT JOIN slip_notes n ON n.slip_id = s.id
 LEFT JOIN LATERAL (SELECT * FROM recordings y WHERE y.call_id = c.id AND y.kind <> 'consultation' ORDER BY y.began_at DESC LIMIT 1) r ON true
 WHERE c.id = ANY (@ids::uuid[]);
 
+-- name: CallsForFile :many
+-- What a file of calls says of them, in the order of the ids.
+SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed, c.started_at, c.end_reason, c.ring_ms, c.talk_ms, c.message_ms, c.by_hand,
+  c.placed_by, c.colleague_id, coalesce((SELECT p.name FROM users p WHERE c.colleague_id IS NOT NULL AND p.id = c.placed_by), '')::text AS placed_name,
+  coalesce(s.id, '00000000-0000-0000-0000-000000000000')::uuid AS slip_id, coalesce(s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS rep_id,
+  coalesce(u.name, '')::text AS rep_name, coalesce(s.subject, '')::text AS subject, s.call_type_id, s.outcome_id, coalesce(s.visible, 'all')::text AS visible,
+  s.handed_to, coalesce(n.body, '')::text AS notes_body,
+  coalesce((SELECT k.name FROM call_links l JOIN records k ON k.id = l.record_id WHERE l.call_id = c.id AND l.role = 'person' ORDER BY l.at, k.id LIMIT 1), '')::text AS person,
+  coalesce((SELECT k.name FROM call_links l JOIN records k ON k.id = l.record_id WHERE l.call_id = c.id AND l.role = 'company' ORDER BY l.at, k.id LIMIT 1), '')::text AS company
+FROM unnest(@ids::uuid[]) WITH ORDINALITY o (id, n) JOIN calls c ON c.id = o.id
+LEFT JOIN LATERAL (SELECT * FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = @me DESC, x.created_at LIMIT 1) s ON true
+LEFT JOIN users u ON u.id = s.user_id
+LEFT JOIN slip_notes n ON n.slip_id = s.id
+ORDER BY o.n;
+
 -- name: LinksOfCalls :many
 SELECT cl.call_id, cl.record_id, cl.role, cl.reason, r.kind, r.name
 FROM call_links cl JOIN records r ON r.id = cl.record_id

@@ -77,7 +77,12 @@ export function HandOverWritten({ call, queue, onClose }: { call: Call; queue?: 
         />
         <p className="text-sm text-quiet">{notes ? t.withNotes : t.noNotes}</p>
         {notes && <p className="max-h-32 overflow-auto whitespace-pre-wrap">{notes}</p>}
-        <Button look="ours" type="submit" disabled={!to || give.isPending || !(notes || word.trim())}>
+        <Button
+          look="ours"
+          type="submit"
+          className="self-end"
+          disabled={!to || give.isPending || !(notes || word.trim())}
+        >
           {t.give}
         </Button>
       </form>
