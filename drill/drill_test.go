@@ -187,7 +187,15 @@ func (d *drill) holds(reps []*rep) (calls, words int) {
 			d.fault("%d %s", n, what)
 		}
 	}
-	count("calls that never ended", `SELECT count(*) FROM calls WHERE ended_at IS NULL`)
+	inTime("calls never ended", func() bool {
+		var open int
+		require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*) FROM calls WHERE ended_at IS NULL`).Scan(&open))
+		return open == 0
+	})
+	count("legs that never ended", `SELECT count(*) FROM legs WHERE ended_at IS NULL`)
+	count("parts in a call without a slip", `SELECT count(*) FROM legs l JOIN calls c ON c.id = l.call_id JOIN commands m
+		ON m.action = 'place_call' AND m.response ->> 'id' = c.id::text WHERE l.party = 'rep' AND l.answered_at IS NOT NULL
+		AND NOT EXISTS (SELECT FROM slips s WHERE s.call_id = l.call_id AND s.user_id = l.user_id)`)
 	count("calls with a hole in their facts", `SELECT count(*) FROM calls c WHERE NOT by_hand AND EXISTS (SELECT FROM call_facts f WHERE f.call_id = c.id)
 		AND (SELECT count(*) FROM call_facts f WHERE f.call_id = c.id) <> c.last_seq`)
 	count("calls that ended before they began, or talked for longer than they were", `SELECT count(*) FROM calls WHERE ended_at < started_at

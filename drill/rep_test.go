@@ -29,6 +29,7 @@ type entry struct {
 	said        []string  // notes that were acknowledged, in their order; each holds the one before
 	ended       time.Time // when its end was acknowledged; zero: never
 	filed       bool
+	more        bool // somebody else was asked
 	number      uuid.UUID
 	record      uuid.UUID
 	followUpKey string
@@ -205,16 +206,52 @@ func (r *rep) call() {
 		r.writes(e)
 		r.pause(20, 400)
 	}
-	if a := r.insist("POST", "/api/calls/"+e.id.String()+"/hang-up", "", nil); a.ok() {
-		e.ended = time.Now()
-	} else if !a.again() && a.status != http.StatusConflict {
-		r.d.fault("%s hangs up %s: %d %s", r.login, e.id, a.status, a.body)
-	}
+	r.brings(e)
+	r.leaves(e)
 	r.writes(e)
 	if r.rand.IntN(2) == 0 {
 		r.noteFollowUp(e)
 	}
 	r.files(e)
+}
+
+// brings asks somebody else of the book while the first waits, now and then, and turns the call this way and that. What
+// cannot be done now is let be.
+func (r *rep) brings(e *entry) {
+	path := "/api/calls/" + e.id.String()
+	other := r.d.numbers[r.rand.IntN(len(r.d.numbers))]
+	if r.rand.IntN(2) == 0 || !r.ask(context.Background(), "POST", path+"/asks", "",
+		contract.Ask{As: contract.AskAsConsult, NumberID: &other.id}).ok() {
+		return
+	}
+	e.more = true
+	for range r.rand.IntN(4) {
+		r.pause(50, 800)
+		act := []contract.TurnAct{contract.TurnActSwap, contract.TurnActBack, contract.TurnActJoin,
+			contract.TurnActPark}[r.rand.IntN(4)]
+		a := r.ask(context.Background(), "POST", path+"/turn", "", contract.Turn{Act: act})
+		if act == contract.TurnActPark && (a.ok() || a.again()) {
+			r.pause(50, 400)
+			r.insist("POST", path+"/take", "", nil)
+		}
+		r.writes(e)
+	}
+}
+
+// leaves hangs up: where somebody else was asked, until nobody is left.
+func (r *rep) leaves(e *entry) {
+	path := "/api/calls/" + e.id.String() + "/hang-up"
+	a := r.insist("POST", path, "", nil)
+	switch {
+	case e.more:
+		for range 3 {
+			r.insist("POST", path, "", nil)
+		}
+	case a.ok():
+		e.ended = time.Now()
+	case !a.again() && a.status != http.StatusConflict:
+		r.d.fault("%s hangs up %s: %d %s", r.login, e.id, a.status, a.body)
+	}
 }
 
 // writes adds a word to the notes of a call. What is answered counts, wherever it is kept.

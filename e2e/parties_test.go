@@ -180,6 +180,8 @@ func TestWhoLeadsIsHeardByTheirRepOnly(t *testing.T) {
 	odile.click("button", "Whisper")
 	odile.see("Only Ines Calloway hears you.")
 	ines.see("whispers to you", partyLine)
+	odile.until("the voices to be seen",
+		`document.querySelector('[data-testid=listening] [data-testid=voice-trace]')?.dataset.values > 0`)
 	odile.until("a second of whispering", `new Promise((done) => setTimeout(() => done(true), 1500))`)
 	odile.click("button", "Stop")
 	ines.gone("whispers to you", partyLine)

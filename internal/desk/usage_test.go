@@ -117,3 +117,23 @@ func TestWhatIsNoLimit(t *testing.T) {
 		require.ErrorAs(t, err, &wrong, what)
 	}
 }
+
+func TestWhoIsAskedOutsideHasMinutesOfTheirOwn(t *testing.T) {
+	w := newWorld(t)
+	c := w.speaks()
+	w.clock.Advance(70 * time.Second)
+	_, err := w.Calls.Parties.Ask(t.Context(), w.ines, c.ID,
+		contract.Ask{As: contract.AskAsConsult, NumberID: &w.office})
+	require.NoError(t, err)
+	w.passes("the office answers", func() bool {
+		return w.sim.TheyAnswer("+14135550119;ext=12") &&
+			w.party(w.ines, c.ID, "Berit Osterlund").State == contract.PartyStateSpeaking
+	})
+	w.clock.Advance(90 * time.Second)
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
+	require.NoError(t, w.Calls.HangUp(t.Context(), w.ines, c.ID))
+	w.ended(c.ID)
+	m, err := w.Usage.Month(t.Context(), w.admin(), time.Time{})
+	require.NoError(t, err)
+	assert.EqualValues(t, 5, m.Firm.Minutes, "three begun minutes with her, and two with the office")
+}

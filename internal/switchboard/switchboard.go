@@ -251,6 +251,7 @@ func (s *Switchboard) apply(a *active, in call.Input) error {
 		a.snapshot = a.state
 		a.mu.Unlock()
 		s.arrange(a)
+		s.comesIn(a, facts)
 		s.listener.CallChanged(a.id, facts, a.state)
 	}
 	for _, more := range s.perform(a, effects) {

@@ -57,7 +57,11 @@ func (s *Sim) prepare(ref carrier.Ref, script Script) *person {
 	p := &person{script: script, acts: script.Acts, spoken: map[string][]byte{},
 		hangUp:  func() { s.end(ref, carrier.HungUp) },
 		speaker: s.speaker, now: time.Now}
-	go p.speak(script.Acts)
+	go func() {
+		p.speak(script.Acts)
+		p.ready(stillThere)
+		p.ready(whoElse)
+	}()
 	return p
 }
 
@@ -82,6 +86,9 @@ type person struct {
 	gone   bool
 	now    func() time.Time
 	words  []carrier.Spoken
+	music  audio.MusicEar
+	joins  audio.JoinEar
+	held   bool          // they wait with music, and do not go on
 	live   carrier.Voice // of somebody who plays them; nil while nobody does
 }
 
@@ -100,6 +107,12 @@ func (p *person) says(text string, codes []byte) {
 			Long: time.Duration(len(codes)) * time.Second / audio.Rate, Text: text})
 	}
 }
+
+// stillThere is what somebody says to whom they speak with when the music has ended.
+const stillThere = "Hello? Are you still there?"
+
+// whoElse is what somebody says who hears that another has come to the conversation.
+const whoElse = "Hello, who has joined us?"
 
 func (p *person) speak(acts []Act) {
 	for _, a := range acts {
@@ -146,7 +159,13 @@ func (p *person) Write(f *[carrier.FrameBytes]byte) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.heard.Add(audio.Level(samples[:]))
-	p.spoke = p.spoke || p.heard.Speaking()
+	if p.joins.Add(samples[:]) && p.spoken[whoElse] != nil {
+		p.extra = append(p.extra, whoElse)
+	}
+	p.music.Add(samples[:])
+	if p.held = p.held || p.music.Playing(); !p.held {
+		p.spoke = p.spoke || p.heard.Speaking()
+	}
 	if p.live != nil {
 		p.live.Write(f)
 	}
@@ -191,7 +210,13 @@ func (p *person) next() bool {
 			p.says(p.extra[0], p.spoken[p.extra[0]])
 			p.extra = p.extra[1:]
 			continue
-		case p.gone || len(p.acts) == 0:
+		case p.gone || p.music.Playing():
+			return false
+		case p.held:
+			p.held, p.waits, p.spoke = false, 0, false
+			p.says(stillThere, p.spoken[stillThere])
+			continue
+		case len(p.acts) == 0:
 			return false
 		}
 		if !p.part(p.acts[0]) {

@@ -119,3 +119,35 @@ func TestWhatIsTypedIsSpokenAndABadLineLosesFrames(t *testing.T) {
 	}
 	assert.InDelta(t, 1000, lost, 150)
 }
+
+func TestSomebodyWaitsWhileMusicPlaysAndAsksWhenItEnds(t *testing.T) {
+	t.Parallel()
+	_, v, _ := called(t, sim.Script{Acts: []sim.Act{{Listen: time.Minute}, {Say: "after"}}})
+	var f [carrier.FrameBytes]byte
+	music, said := audio.Play(audio.HoldMusic), ""
+	hear := func(frames int, next func([]int16)) {
+		for range frames {
+			v.Read(&f)
+			if sample := audio.Decode(f[0]); sample != 0 {
+				letter := "?"
+				if sample == audio.Decode(audio.Encode('H'*50)) {
+					letter = "H"
+				}
+				if said == "" || said[len(said)-1:] != letter {
+					said += letter
+				}
+			}
+			var sound [audio.FrameSamples]int16
+			next(sound[:])
+			audio.EncodeFrame(f[:], sound[:])
+			v.Write(&f)
+		}
+	}
+	hear(200, func(sound []int16) { music.Next(sound) })
+	require.Empty(t, said, "they wait")
+	require.Eventually(t, func() bool {
+		hear(30, func([]int16) {})
+		return said != ""
+	}, 5*time.Second, time.Millisecond)
+	assert.Equal(t, "H", said, "they ask whether somebody is there")
+}

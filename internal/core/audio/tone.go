@@ -35,6 +35,13 @@ var (
 var HoldMusic = Tone{"hold music",
 	chord(261.63, 329.63, 392, 523.25, 392, 329.63, 220, 261.63, 329.63, 440, 329.63, 261.63)}
 
+// ComesIn tells everybody in a conversation that somebody has come to it: two notes, the second above the first; ours.
+var ComesIn = Tone{"comes in", []Beat{{[]float64{784}, 140 * time.Millisecond}, {[]float64{1046.5},
+	200 * time.Millisecond}, {nil, math.MaxInt64}}}
+
+// ComesInLong is how long it is heard.
+const ComesInLong = 340 * time.Millisecond
+
 // chord gives notes one after the other, each with a fifth below it and a breath behind it.
 func chord(hz ...float64) (beats []Beat) {
 	for _, f := range hz {

@@ -24,6 +24,17 @@ func (s *State) Consulting() bool {
 	return slices.ContainsFunc(s.Legs, func(l Leg) bool { return l.As == Consulted && l.State == Up })
 }
 
+// On is how many are on a bridge and can be heard there.
+func (s *State) On(bridge BridgeNo) int {
+	n := 0
+	for i := range s.Legs {
+		if l := &s.Legs[i]; l.State == Up && l.Party != Observer && l.Party != Machine && l.Bridge() == bridge {
+			n++
+		}
+	}
+	return n
+}
+
 // liveLeg is the number of the leg of a rep that lasts, 0 without one.
 func (s *State) liveLeg(user string) LegNo {
 	for i := range s.Legs {

@@ -9,6 +9,7 @@ import (
 
 	"trundo/internal/carrier"
 	"trundo/internal/contract"
+	"trundo/internal/core/call"
 	"trundo/internal/desk/firm"
 	"trundo/internal/media"
 )
@@ -108,6 +109,13 @@ func (vs *Voices) trace(id uuid.UUID, ours, theirs []byte, loud map[int]int) {
 	for rep := range c.parts {
 		if c.in(rep) {
 			there = append(there, rep)
+		}
+	}
+	for _, l := range c.state.Legs { // who listens sees what they hear
+		if l.Party == call.Observer && l.State == call.Up {
+			if user, err := uuid.Parse(l.User); err == nil {
+				there = append(there, user)
+			}
 		}
 	}
 	if len(there) == 0 {

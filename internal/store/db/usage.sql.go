@@ -13,11 +13,18 @@ import (
 )
 
 const callUsage = `-- name: CallUsage :many
-SELECT coalesce(c.placed_by, s.user_id, '00000000-0000-0000-0000-000000000000')::uuid AS user_id, c.line_id, c.direction, left(c.remote_e164, 8)::text AS begins, count(*)::int AS calls,
-  sum((c.talk_ms + 59999) / 60000)::bigint AS minutes
-FROM calls c LEFT JOIN LATERAL (SELECT p.user_id FROM slips p WHERE p.call_id = c.id ORDER BY p.created_at LIMIT 1) s ON true
-WHERE c.started_at >= $1 AND c.started_at < $2 AND c.direction <> 'internal' AND c.talk_ms > 0 AND NOT c.by_hand
-GROUP BY 1, 2, 3, 4
+SELECT x.user_id::uuid AS user_id, x.line_id, x.direction::text AS direction, left(x.number, 8)::text AS begins, sum(x.calls)::int AS calls, sum((x.ms + 59999) / 60000)::bigint AS minutes
+FROM (
+  SELECT coalesce(c.placed_by, s.user_id, '00000000-0000-0000-0000-000000000000') AS user_id, c.line_id, c.direction, c.remote_e164 AS number, 1 AS calls, c.talk_ms AS ms
+  FROM calls c LEFT JOIN LATERAL (SELECT p.user_id FROM slips p WHERE p.call_id = c.id ORDER BY p.created_at LIMIT 1) s ON true
+  WHERE c.started_at >= $1 AND c.started_at < $2 AND c.direction <> 'internal' AND c.talk_ms > 0 AND NOT c.by_hand
+  UNION ALL
+  SELECT coalesce(c.placed_by, s.user_id, '00000000-0000-0000-0000-000000000000') AS user_id, c.line_id, 'outbound' AS direction, l.address AS number, 0 AS calls,
+    (extract(epoch FROM l.ended_at - l.answered_at) * 1000)::bigint AS ms
+  FROM calls c JOIN legs l ON l.call_id = c.id LEFT JOIN LATERAL (SELECT p.user_id FROM slips p WHERE p.call_id = c.id ORDER BY p.created_at LIMIT 1) s ON true
+  WHERE c.started_at >= $1 AND c.started_at < $2 AND l.party = 'outside' AND l.answered_at < l.ended_at
+    AND (c.direction = 'internal' OR l.leg_no > (SELECT min(f.leg_no) FROM legs f WHERE f.call_id = c.id AND f.party = 'outside'))
+) x GROUP BY 1, 2, 3, 4
 `
 
 type CallUsageParams struct {
@@ -34,7 +41,8 @@ type CallUsageRow struct {
 	Minutes   int64
 }
 
-// Talk with the outside between two times, by colleague, line and the beginning of the number: begun minutes, as they are counted.
+// Talk with the outside between two times, by colleague, line and the beginning of the number: begun minutes, as they are counted. Who was
+// asked or joined outside besides has minutes of their own.
 func (q *Queries) CallUsage(ctx context.Context, arg CallUsageParams) ([]CallUsageRow, error) {
 	rows, err := q.db.Query(ctx, callUsage, arg.Since, arg.Until)
 	if err != nil {

@@ -76,6 +76,8 @@ function Line({ call }: { call: Call }) {
   const list = partiesOf(call).filter((x) => !x.mine);
   const hear = list.filter((x) => x.hears_me && x.state === "speaking");
   const rest = list.filter((x) => !hear.includes(x));
+  // A call that came through a route is one of two: the slip says with whom, and does not grow while it is read.
+  if (list.length === 1 && hear.length === 1 && !call.handed_from) return null;
   return (
     <section
       aria-label={p.region}

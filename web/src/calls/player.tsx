@@ -3,7 +3,7 @@ import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 
 import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
-import { t } from "../texts";
+import { player } from "../texts/player";
 import { Button } from "../ui/button";
 import { duration } from "../ui/clock";
 import { Field, Select } from "../ui/field";
@@ -15,7 +15,7 @@ import { Words } from "./said";
 type Rec = Schemas["Recording"];
 type Side = "both" | "ours" | "theirs";
 
-const p = t.voice.player;
+const p = player;
 const speeds = [0.75, 1, 1.25, 1.5, 1.75, 2];
 const perSecond = 5; // values of the voice trace
 const silentFor = 5; // values: a second of quiet on both sides is silence that can be skipped
@@ -142,7 +142,7 @@ export function Player({ rec, call, start = 0 }: { rec: Rec; call: string; start
           aria-valuemin={0}
           aria-valuemax={Math.round(whole)}
           aria-valuenow={Math.round(at)}
-          aria-valuetext={t.voice.player.of(duration(at * 1000), duration(rec.ms))}
+          aria-valuetext={player.of(duration(at * 1000), duration(rec.ms))}
           className="flex-1 cursor-pointer rounded-sm border border-rule bg-paper"
           onPointerDown={(e) => {
             const box = e.currentTarget.getBoundingClientRect();

@@ -3,6 +3,7 @@ import { useState } from "react";
 
 import { api, ask, type Schemas } from "../api/client";
 import { t } from "../texts";
+import { player } from "../texts/player";
 import { longDate } from "../ui/times";
 import { Button } from "../ui/button";
 import { duration } from "../ui/clock";
@@ -12,7 +13,7 @@ import { Player } from "./player";
 
 type Rec = Schemas["Recording"];
 
-const p = t.voice.player;
+const p = player;
 
 /** Recordings are those of a call: to be heard where one may, and what they say about it. */
 export function Recordings({
