@@ -18,7 +18,7 @@ import (
 // same line only where allowed says so.
 var layers = [][]string{
 	{"core/datetime"},
-	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/money",
+	{"core/phone", "core/call", "core/lane", "core/callable", "core/callerid", "core/match", "core/meeting", "core/money",
 		"core/duplicate", "core/presence", "core/finding", "core/promise", "core/audio",
 		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch",
 		"core/agenda", "core/password",

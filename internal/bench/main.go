@@ -3,6 +3,7 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"flag"
 	"fmt"
@@ -11,7 +12,9 @@ import (
 	"os"
 	"path/filepath"
 	"sort"
+	"strings"
 	"time"
+	"unicode/utf8"
 
 	"trundo/internal/demo"
 	"trundo/internal/store"
@@ -93,8 +96,40 @@ func run(ctx context.Context, out, only string, clicks, runs, people int, length
 		return err
 	}
 	defer f.Close()
-	report(f, all)
-	return nil
+	var text bytes.Buffer
+	report(&text, all)
+	_, err = f.WriteString(folded(text.String()))
+	return err
+}
+
+// folded breaks lines of prose at 118 columns; tables stay as they are.
+func folded(text string) string {
+	var out strings.Builder
+	for line := range strings.Lines(text) {
+		width, indent := 0, ""
+		if strings.HasPrefix(line, "- ") {
+			indent = "  "
+		}
+		if strings.HasPrefix(line, "|") || len(line) <= 120 {
+			out.WriteString(line)
+			continue
+		}
+		for _, word := range strings.Fields(line) {
+			switch n := utf8.RuneCountInString(word); {
+			case width == 0:
+				width = n
+			case width+1+n > 118:
+				out.WriteString("\n" + indent)
+				width = len(indent) + n
+			default:
+				out.WriteString(" ")
+				width += 1 + n
+			}
+			out.WriteString(word)
+		}
+		out.WriteString("\n")
+	}
+	return out.String()
 }
 
 // results are all that was measured.

@@ -44,7 +44,7 @@ type Queues struct {
 	given   map[string]time.Time // users to whom something has just been given, until it rings
 	turns   map[uuid.UUID]turn   // callbacks whose turn it is
 
-	handed   map[uuid.UUID]handedOn                 // messages that somebody has handed on
+	handed   handings                               // messages that somebody has handed on
 	recorded map[uuid.UUID]db.InsertQueueWaitParams // callbacks of calls that are at voicemail
 
 	writes *firm.Writes
@@ -55,7 +55,7 @@ type Queues struct {
 func New(c *calls.Calls, o *outreach.Outreach) *Queues {
 	qs := &Queues{Firm: c.Firm, Calls: c, Book: c.Book, going: map[uuid.UUID]*going{}, waiting: map[uuid.UUID]*wait{},
 		misses: map[string]int{}, given: map[string]time.Time{}, turns: map[uuid.UUID]turn{}, recorded: map[uuid.UUID]db.InsertQueueWaitParams{},
-		handed: map[uuid.UUID]handedOn{},
+		handed: handings{of: map[uuid.UUID]handedOn{}},
 
 		woken: make(chan struct{}, 1)}
 	qs.writes = firm.NewWrites(c.Firm, "how a queue goes on", qs.changedOpen)

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
@@ -93,6 +94,34 @@ func (qs *Queues) written(ctx context.Context, rows []db.OpenMessageWaitsRow,
 	return open, nil
 }
 
+// handings keep what somebody has handed on from coming back to them at once.
+type handings struct {
+	mu sync.Mutex
+	of map[uuid.UUID]handedOn // by the wait
+}
+
+// keep remembers who has handed waits on, and forgets what was long ago.
+func (h *handings) keep(a firm.Actor, now time.Time, waits ...uuid.UUID) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for id, x := range h.of {
+		if now.Sub(x.at) >= leftFor {
+			delete(h.of, id)
+		}
+	}
+	for _, id := range waits {
+		h.of[id] = handedOn{a.ID.String(), now}
+	}
+}
+
+// by is who has handed a wait on not long ago.
+func (h *handings) by(wait uuid.UUID, now time.Time) (user string, is bool) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	x, is := h.of[wait]
+	return x.by, is && now.Sub(x.at) < leftFor
+}
+
 // handedOn is who has handed a message on, and when.
 type handedOn struct {
 	by string
@@ -130,24 +159,10 @@ func (qs *Queues) HandOn(ctx context.Context, a firm.Actor, message, to uuid.UUI
 	if err != nil {
 		return err
 	}
-	qs.handedOn(a, now, waits...)
-	return nil
-}
-
-// handedOn keeps what somebody has handed on from coming back to them at once, and lets it be given.
-func (qs *Queues) handedOn(a firm.Actor, now time.Time, waits ...uuid.UUID) {
-	qs.mu.Lock()
-	for id, h := range qs.handed {
-		if now.Sub(h.at) >= leftFor {
-			delete(qs.handed, id)
-		}
-	}
-	for _, id := range waits {
-		qs.handed[id] = handedOn{a.ID.String(), now}
-	}
-	qs.mu.Unlock()
+	qs.handed.keep(a, now, waits...)
 	qs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
 	qs.Waits()
+	return nil
 }
 
 // HandOverInWriting hands the call of a slip over to a queue of written work: the slip's notes, and a word on what is to be
@@ -190,7 +205,9 @@ func (qs *Queues) HandOverInWriting(ctx context.Context, a firm.Actor, key strin
 	if m.RecordID != nil {
 		qs.PublishHistory(nil, *m.RecordID)
 	}
-	qs.handedOn(a, now, wait)
+	qs.handed.keep(a, now, wait)
+	qs.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindLane})
+	qs.Waits()
 	return nil
 }
 
@@ -233,10 +250,8 @@ func (qs *Queues) writtenWork(r db.OpenMessageWaitsRow, now time.Time) queue.Wor
 	if r.OwnerID != nil {
 		w.Prefers = []queue.Preference{{ID: r.OwnerID.String(), Why: whyOwner}}
 	}
-	qs.mu.Lock()
-	defer qs.mu.Unlock()
-	if h, is := qs.handed[r.ID]; is && now.Sub(h.at) < leftFor {
-		w.Refused = []string{h.by}
+	if by, is := qs.handed.by(r.ID, now); is {
+		w.Refused = []string{by}
 	}
 	return w
 }
