@@ -44,7 +44,7 @@ export function DeskStrip() {
     >
       {call && (
         <div ref={slip}>
-          <Slip call={call} />
+          <Slip key={call.slip.id} call={call} />
         </div>
       )}
       {call && <StuckSlip key={`stuck-${call.slip.id}`} call={call} slip={slip} />}
