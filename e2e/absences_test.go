@@ -3,6 +3,8 @@ package e2e_test
 import (
 	"testing"
 	"time"
+
+	"github.com/chromedp/chromedp/kb"
 )
 
 func TestADeputyForADay(t *testing.T) {
@@ -19,6 +21,11 @@ func TestADeputyForADay(t *testing.T) {
 	today := time.Now().In(zone).Format(time.DateOnly)
 	ines.date("First day", today)
 	ines.date("Last day", today)
+	ines.runs(`(() => { const e = window.__find('choice', 'Deputy'); e.focus(); e.click(); })()`)
+	ines.see("Maren Thackeray", "[role=listbox]")
+	ines.looks("deputy")
+	ines.accessible("choosing a deputy")
+	ines.keys(kb.Escape)
 	ines.choose("Deputy", "Maren Thackeray")
 	ines.click("button", "Add")
 	ines.see("Maren Thackeray stands in", "[data-testid=absence]")

@@ -1,6 +1,7 @@
 package e2e_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/chromedp/chromedp/kb"
@@ -180,9 +181,9 @@ func TestWhoLeadsIsHeardByTheirRepOnly(t *testing.T) {
 	odile.click("button", "Whisper")
 	odile.see("Only Ines Calloway hears you.")
 	ines.see("whispers to you", partyLine)
-	odile.until("the voices to be seen",
-		`document.querySelector('[data-testid=listening] [data-testid=voice-trace]')?.dataset.values > 0`)
-	odile.until("a second of whispering", `new Promise((done) => setTimeout(() => done(true), 1500))`)
+	const seen = `Number(document.querySelector('[data-testid=listening] [data-testid=voice-trace]')?.dataset.values)`
+	odile.until("the voices to be seen", seen+" > 0")
+	odile.until("a second and a half of whispering", fmt.Sprintf("%s >= %d", seen, eval[int](odile, seen)+8))
 	odile.click("button", "Stop")
 	ines.gone("whispers to you", partyLine)
 	odile.gone("You are listening")

@@ -55,29 +55,10 @@ func (s *Switchboard) arrange(a *active) {
 // comesInHeight is how loud it is told that somebody has come in.
 const comesInHeight = 0.4
 
-// joins tells whether somebody has come to a conversation that goes on: whoever was asked, or who has listened and now
-// steps in.
-func joins(facts []call.Fact, s *call.State) bool {
-	fresh := map[call.LegNo]bool{}
-	for _, f := range facts {
-		switch f.Kind {
-		case call.Joined:
-			return true
-		case call.LegAdded:
-			fresh[f.Leg] = true
-		case call.Bridged:
-			if fresh[f.Leg] && s.On(f.Bridge) > 2 {
-				return true
-			}
-		}
-	}
-	return false
-}
-
 // comesIn lets everybody in a conversation hear that somebody has come to it.
 func (s *Switchboard) comesIn(a *active, facts []call.Fact) {
 	room := s.studio.Room(a.id)
-	if room == nil || !joins(facts, &a.state) {
+	if room == nil || !call.CameBeside(facts, &a.state) {
 		return
 	}
 	tone := func() media.Sound {

@@ -26,3 +26,6 @@ globalThis.ResizeObserver ??= class {
     // nothing was observed
   }
 };
+
+// jsdom lays nothing out: there is nothing to scroll.
+Element.prototype.scrollIntoView = () => undefined;

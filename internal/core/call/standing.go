@@ -1,7 +1,5 @@
 package call
 
-import "slices"
-
 // Asked tells whether somebody in the call has asked for user, for whom it rings.
 func (s *State) Asked(user string) bool {
 	l := s.Leg(s.liveLeg(user))
@@ -17,22 +15,6 @@ func (s *State) Asking(user string) *Leg {
 		}
 	}
 	return nil
-}
-
-// Consulting tells whether somebody is asked, and has answered.
-func (s *State) Consulting() bool {
-	return slices.ContainsFunc(s.Legs, func(l Leg) bool { return l.As == Consulted && l.State == Up })
-}
-
-// On is how many are on a bridge and can be heard there.
-func (s *State) On(bridge BridgeNo) int {
-	n := 0
-	for i := range s.Legs {
-		if l := &s.Legs[i]; l.State == Up && l.Party != Observer && l.Party != Machine && l.Bridge() == bridge {
-			n++
-		}
-	}
-	return n
 }
 
 // liveLeg is the number of the leg of a rep that lasts, 0 without one.

@@ -143,21 +143,23 @@ func (rc *Recordings) beginByRule(ctx context.Context, callID uuid.UUID) {
 	case recording.On:
 		rc.begin(callID, contract.CallRecordingKindCall, decided.Why)
 	case recording.Announce:
-		rc.announce(ctx, callID)
+		rc.announce(ctx, callID, true)
 		rc.begin(callID, contract.CallRecordingKindCall, decided.Why)
 	default:
 		rc.tellParts(callID)
 	}
 }
 
-// announce says to both sides that the call is recorded.
-func (rc *Recordings) announce(ctx context.Context, callID uuid.UUID) {
+// announce says that the call is recorded: to our side and whom it asks, and, where it is theirs too, to the customers.
+func (rc *Recordings) announce(ctx context.Context, callID uuid.UUID, theirs bool) {
 	room := rc.Studio.Room(callID)
 	if room == nil {
 		return
 	}
 	if codes, err := rc.Voices.spoken(ctx, recorded); err == nil && len(codes) > 0 {
-		room.PlayToThem(media.Codes(codes, false), nil)
+		if theirs {
+			room.PlayToThem(media.Codes(codes, false), nil)
+		}
 		room.PlayToUs(media.Codes(codes, false))
 	}
 }
@@ -182,7 +184,7 @@ func (rc *Recordings) beginByHand(ctx context.Context, a firm.Actor, callID uuid
 		if c.sound.Rule == recording.Ask {
 			why = "they were asked, and agreed"
 		} else {
-			rc.announce(ctx, callID)
+			rc.announce(ctx, callID, true)
 		}
 	}
 	rc.begin(callID, contract.CallRecordingKindCall, why)
@@ -255,21 +257,6 @@ func (rc *Recordings) decideFor(ctx context.Context, c *liveCall) (recording.Dec
 	return recording.Decide(r), nil
 }
 
-// come are the legs with which somebody has come to a conversation besides the first two: to whom it was handed, or who
-// was joined. A consultation is not recorded, so who is only asked brings no rule.
-func come(facts []call.Fact, s *call.State) []call.LegNo {
-	var legs []call.LegNo
-	for _, f := range facts {
-		l := s.Leg(f.Leg)
-		switch {
-		case l == nil || l.State != call.Up || l.As == call.Consulted || l.Party == call.Observer || l.Party == call.Machine:
-		case f.Kind == call.Joined, f.Kind == call.PassedOn, f.Kind == call.LegAnswered:
-			legs = append(legs, l.No)
-		}
-	}
-	return legs
-}
-
 // another holds the recording of a call against the rules of somebody who has come to it: the strictest holds from then
 // on.
 func (rc *Recordings) another(ctx context.Context, callID uuid.UUID, no call.LegNo) {
@@ -293,25 +280,13 @@ func (rc *Recordings) another(ctx context.Context, callID uuid.UUID, no call.Leg
 	switch {
 	case room.Recorder() == nil:
 	case decided.Rule == recording.Announce:
-		rc.announce(ctx, callID)
+		rc.announce(ctx, callID, true)
 	default:
 		if rec := room.Record(nil); rec != nil {
 			rc.complete(callID, rec)
 		}
 	}
 	rc.tellParts(callID)
-}
-
-// asked are the legs of whom somebody has just begun to ask.
-func asked(facts []call.Fact, s *call.State) []call.LegNo {
-	var legs []call.LegNo
-	for _, f := range facts {
-		l := s.Leg(f.Leg)
-		if l != nil && f.Kind == call.LegAnswered && l.As == call.Consulted && l.State == call.Up {
-			legs = append(legs, l.No)
-		}
-	}
-	return legs
 }
 
 // consultation begins the recording of what a rep and whom they ask say to each other, as one of its own, where the firm
@@ -334,11 +309,7 @@ func (rc *Recordings) consultation(ctx context.Context, callID uuid.UUID, no cal
 		return
 	}
 	if decided.Rule == recording.Announce {
-		if room := rc.Studio.Room(callID); room != nil {
-			if codes, err := rc.Voices.spoken(ctx, recorded); err == nil && len(codes) > 0 {
-				room.PlayToUs(media.Codes(codes, false))
-			}
-		}
+		rc.announce(ctx, callID, false)
 	}
 	rc.begin(callID, contract.CallRecordingKindConsultation, decided.Why)
 	if c := rc.registry.call(callID); c == nil || !c.state.Consulting() {

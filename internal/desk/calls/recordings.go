@@ -76,10 +76,10 @@ func (rc *Recordings) record(id uuid.UUID, facts []call.Fact, state call.State) 
 	case state.Phase() == call.PhaseSpeaking && has(facts, call.Bridged) && rc.firstTime(id):
 		rc.InBackground(func(ctx context.Context) { rc.beginByRule(ctx, id) })
 	default:
-		for _, no := range come(facts, &state) {
+		for _, no := range call.Came(facts, &state) {
 			rc.InBackground(func(ctx context.Context) { rc.another(ctx, id, no) })
 		}
-		for _, no := range asked(facts, &state) {
+		for _, no := range call.AskedNow(facts, &state) {
 			rc.InBackground(func(ctx context.Context) { rc.consultation(ctx, id, no) })
 		}
 		if !state.Consulting() {

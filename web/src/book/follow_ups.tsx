@@ -10,15 +10,18 @@ import { Field, Select } from "../ui/field";
 import { Tick } from "../ui/icons";
 import { clockTime, dayName, fromInput } from "../ui/times";
 import { useTell } from "../ui/toast";
+import { useUnsent } from "../ui/unsent";
 import { FollowUpDialog } from "./follow_up_dialog";
+
+type Draft = { text: string; when: string; kind: Schemas["FollowUp"]["kind"] };
+const noFollowUp = (): Draft => ({ text: "", when: "", kind: "call" });
 
 /** FollowUps are the open follow-ups of a record, and the line in which one is made. */
 export function FollowUps({ record }: { record: Schemas["Record"] }) {
   const client = useQueryClient();
   const tell = useTell();
-  const [text, setText] = useState("");
-  const [when, setWhen] = useState("");
-  const [kind, setKind] = useState<Schemas["FollowUp"]["kind"]>("call");
+  const [draft, setDraft] = useUnsent(`follow-up ${record.id}`, noFollowUp, (x) => !x.text);
+  const { text, when, kind } = draft;
   const [editing, setEditing] = useState<Schemas["FollowUp"]>();
   const failed = (e: Error) => {
     tell(e.message, { bad: true });
@@ -33,9 +36,7 @@ export function FollowUps({ record }: { record: Schemas["Record"] }) {
         }),
       ),
     onSuccess: () => {
-      setText("");
-      setWhen("");
-      setKind("call");
+      setDraft(noFollowUp());
       again();
     },
     onError: failed,
@@ -108,7 +109,7 @@ export function FollowUps({ record }: { record: Schemas["Record"] }) {
           maxLength={500}
           value={text}
           onChange={(e) => {
-            setText(e.target.value);
+            setDraft({ ...draft, text: e.target.value });
           }}
         />
         {text && (
@@ -119,7 +120,7 @@ export function FollowUps({ record }: { record: Schemas["Record"] }) {
               className="w-full"
               value={kind}
               onChange={(e) => {
-                setKind(e.target.value as typeof kind);
+                setDraft({ ...draft, kind: e.target.value as typeof kind });
               }}
             >
               {(["call", "mail", "meeting", "task"] as const).map((k) => (
@@ -135,7 +136,7 @@ export function FollowUps({ record }: { record: Schemas["Record"] }) {
               className="min-w-0 flex-1"
               value={when}
               onChange={(e) => {
-                setWhen(e.target.value);
+                setDraft({ ...draft, when: e.target.value });
               }}
             />
             <Button look="ours" type="submit" disabled={add.isPending}>

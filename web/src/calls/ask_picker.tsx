@@ -10,6 +10,7 @@ import { parties } from "../texts/parties";
 import { written } from "../texts/written";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
+import { inSight } from "../ui/list";
 import { useTell } from "../ui/toast";
 import { focusNotes, may, useTurn } from "./parties";
 import { whoOf } from "./words";
@@ -155,7 +156,7 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
     } else return;
     e.preventDefault();
   };
-  if (writing) return <HandOverWritten call={call} queue={writing} onClose={onClose} />;
+  if (writing) return <HandOverWritten call={call} queue={writing} onClose={onClose} afterwards={focusNotes} />;
   return (
     <Dialog open onClose={onClose} title={t.title} afterwards={focusNotes}>
       <label htmlFor={id} className="sr-only">
@@ -188,6 +189,7 @@ export function AskPicker({ call, onClose }: { call: Call; onClose: () => void }
             id={`${id}-${String(i)}`}
             role="option"
             aria-selected={i === at}
+            ref={i === at ? inSight : undefined}
             onClick={() => {
               setActive(i); // not by passing over it: the pointer is on its way to what is to be done
             }}

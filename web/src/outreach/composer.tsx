@@ -10,6 +10,7 @@ import { Dialog } from "../ui/dialog";
 import { Area, Check, Field, Select } from "../ui/field";
 import { clockTime, dayShort } from "../ui/times";
 import { useTell } from "../ui/toast";
+import { useUnsent } from "../ui/unsent";
 
 type Channel = Schemas["Channel"];
 const p = t.after.post;
@@ -78,8 +79,6 @@ function usePreview(body: Schemas["NewMessage"]) {
   });
 }
 
-/** What was written and not sent, by whom it is to: closing the dialog, or going elsewhere, loses nothing. */
-const unsent = new Map<string, Unsent>();
 type File_ = Schemas["MessageFile"];
 type Unsent = { subject: string; body: string; key: string; files: File_[] };
 const nothing = (): Unsent => ({ subject: "", body: "", key: newKey(), files: [] });
@@ -93,11 +92,6 @@ async function bring(file: File): Promise<File_> {
   const got = (await answer.json()) as File_ & { detail?: string };
   if (!answer.ok) throw new Error(got.detail ?? t.failed.unknown);
   return got;
-}
-
-/** dropUnsent forgets it, at the sign-out. */
-export function dropUnsent() {
-  unsent.clear();
 }
 
 /** Writing is the part in which a message is written: template, subject, text, and what is in the way. */
@@ -114,13 +108,10 @@ export function Writing({
 }) {
   const tell = useTell();
   const name = [channel, to.record?.id, to.number?.id, to.address].join(" ");
-  const [text, setText] = useState(() => unsent.get(name) ?? nothing());
+  const [text, setText] = useUnsent(name, nothing, (x) => !x.subject && !x.body && x.files.length === 0);
   const { subject, body, key, files } = text;
   const write = (change: Partial<Unsent>) => {
-    const next = { ...text, ...change };
-    if (next.subject || next.body || next.files.length > 0) unsent.set(name, next);
-    else unsent.delete(name);
-    setText(next);
+    setText({ ...text, ...change });
   };
   const [insist, setInsist] = useState(false);
   const templates = (useQuery(queries.templates).data ?? []).filter((x) => x.channel === channel && x.active);
@@ -136,7 +127,6 @@ export function Writing({
   };
   const draft = usePreview(message);
   const send = useSend(() => {
-    unsent.delete(name);
     setText(nothing());
     setInsist(false);
     onSent();

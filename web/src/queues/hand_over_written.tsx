@@ -15,7 +15,17 @@ import { useTell } from "../ui/toast";
 const t = written;
 
 /** HandOverWritten hands a call over to a queue of written work, with its notes and a word. */
-export function HandOverWritten({ call, queue, onClose }: { call: Call; queue?: string; onClose: () => void }) {
+export function HandOverWritten({
+  call,
+  queue,
+  onClose,
+  afterwards,
+}: {
+  call: Call;
+  queue?: string;
+  onClose: () => void;
+  afterwards?: () => void;
+}) {
   const client = useQueryClient();
   const tell = useTell();
   const all = useQuery(queries.queues).data ?? [];
@@ -42,7 +52,7 @@ export function HandOverWritten({ call, queue, onClose }: { call: Call; queue?: 
     },
   });
   return (
-    <Dialog open onClose={onClose} title={t.title}>
+    <Dialog open onClose={onClose} title={t.title} {...(afterwards ? { afterwards } : {})}>
       <form
         className="flex flex-col gap-3"
         onSubmit={(e) => {
@@ -56,6 +66,7 @@ export function HandOverWritten({ call, queue, onClose }: { call: Call; queue?: 
           value={to?.id ?? ""}
           onChange={(e) => {
             setPicked(e.target.value);
+            key.current = newKey();
           }}
         >
           {all.map((x) => (

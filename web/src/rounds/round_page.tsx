@@ -46,6 +46,7 @@ export function RoundPage() {
           {current && (
             <div className="mt-4 border-t border-rule-strong pt-3">
               <RecordView
+                key={current.record.id}
                 id={current.record.id}
                 heading="h2"
                 note={[g.attempt(current.attempt), current.reach].filter(Boolean).join(" · ")}

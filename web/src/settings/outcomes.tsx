@@ -13,8 +13,10 @@ import { Check, Field } from "../ui/field";
 import { Cross, More, Up } from "../ui/icons";
 import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
+import { CallTypes } from "./call_types";
 import { useDraft } from "./draft";
 import { EffectForm } from "./effect_form";
+import { Holidays } from "./holidays";
 
 type Settings = Schemas["OutcomeSettings"];
 type Outcome = Schemas["OutcomeSetting"];
@@ -381,124 +383,5 @@ function Preview({ outcome }: { outcome: Outcome }) {
         </p>
       )}
     </div>
-  );
-}
-
-function CallTypes({
-  draft,
-  onChange,
-  ask,
-}: {
-  draft: Settings;
-  onChange: (next: Settings) => void;
-  ask: (question: { text: string; go: () => void }) => void;
-}) {
-  const set = (call_types: Settings["call_types"]) => {
-    onChange({ ...draft, call_types });
-  };
-  return (
-    <section aria-label={s.callTypes}>
-      <h2 className="border-b border-rule-strong pb-1 text-quiet">{s.callTypes}</h2>
-      <ul>
-        {draft.call_types.map((x, i) => (
-          <li key={x.id ?? `new ${String(i)}`} className="flex items-end gap-3 border-b border-rule py-1.5">
-            <Field
-              label={s.typeName(i + 1)}
-              hidden
-              maxLength={60}
-              className="flex-1"
-              value={x.label}
-              onChange={(e) => {
-                set(draft.call_types.map((c, j) => (j === i ? { ...c, label: e.target.value } : c)));
-              }}
-            />
-            <Check
-              label={s.active}
-              checked={x.active}
-              onChange={(on) => {
-                const go = () => {
-                  set(draft.call_types.map((c, j) => (j === i ? { ...c, active: on } : c)));
-                };
-                if (!on && x.used) ask({ text: s.inUse(x.label, x.used), go });
-                else go();
-              }}
-            />
-          </li>
-        ))}
-      </ul>
-      <Button
-        className="mt-2"
-        onClick={() => {
-          set([...draft.call_types, { id: null, label: "", active: true }]);
-        }}
-      >
-        {s.addType}
-      </Button>
-    </section>
-  );
-}
-
-function Holidays({ draft, onChange }: { draft: Settings; onChange: (next: Settings) => void }) {
-  const set = (holidays: Settings["holidays"]) => {
-    onChange({ ...draft, holidays });
-  };
-  const missing = (draft.public_holidays ?? []).filter((h) => !draft.holidays.some((x) => x.date === h.date));
-  return (
-    <section aria-label={s.holidays}>
-      <h2 className="border-b border-rule-strong pb-1 text-quiet">{s.holidays}</h2>
-      <p className="py-1 text-sm text-quiet">{s.holidaysIntro}</p>
-      <ul className="max-h-72 overflow-y-auto">
-        {draft.holidays.map((h, i) => (
-          <li key={i} className="flex items-center gap-2 border-b border-rule py-1">
-            <Field
-              label={s.holidayDate(i + 1)}
-              hidden
-              type="date"
-              className="w-40"
-              value={h.date}
-              onChange={(e) => {
-                set(draft.holidays.map((x, j) => (j === i ? { ...x, date: e.target.value } : x)));
-              }}
-            />
-            <Field
-              label={s.holidayName(i + 1)}
-              hidden
-              maxLength={80}
-              className="min-w-0 flex-1"
-              value={h.name}
-              onChange={(e) => {
-                set(draft.holidays.map((x, j) => (j === i ? { ...x, name: e.target.value } : x)));
-              }}
-            />
-            <IconButton
-              label={s.remove(h.name)}
-              onClick={() => {
-                set(draft.holidays.filter((_, j) => j !== i));
-              }}
-            >
-              <Cross />
-            </IconButton>
-          </li>
-        ))}
-      </ul>
-      <div className="mt-2 flex gap-2">
-        <Button
-          onClick={() => {
-            set([...draft.holidays, { date: "", name: "" }]);
-          }}
-        >
-          {s.addHoliday}
-        </Button>
-        {missing.length > 0 && (
-          <Button
-            onClick={() => {
-              set([...draft.holidays, ...missing].sort((a, b) => a.date.localeCompare(b.date)));
-            }}
-          >
-            {s.takeOver(missing.length)}
-          </Button>
-        )}
-      </div>
-    </section>
   );
 }

@@ -326,6 +326,8 @@ export const makeRouter = (client: QueryClient) =>
       ]),
     ]),
     context: { client },
+    // Each record, call, list and round has a page of its own: what is typed, asked or under way on one is not another's.
+    defaultRemountDeps: ({ params }) => params,
     defaultErrorComponent: Broken,
     defaultNotFoundComponent: () => <Failed error={undefined} title={t.failed.title} />,
   });

@@ -90,6 +90,13 @@ describe("somebody of the firm", () => {
     expect(field).toHaveValue("Tomas Reyl");
   });
 
+  it("is not changed by opening the list and pressing Enter", async () => {
+    const { field, chosen } = await shows("u1");
+    fireEvent.keyDown(field, { key: "Enter" });
+    expect(chosen).toEqual(["u1"]);
+    expect(field).toHaveValue("Maren Thackeray");
+  });
+
   it("can be nobody again, and text that was typed and left changes nothing", async () => {
     const { field, chosen } = await shows("u1");
     fireEvent.change(field, { target: { value: "tom" } });

@@ -5,6 +5,7 @@ import { type KeyboardEvent, useId, useState } from "react";
 import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { colleaguePick as t } from "../texts/colleague_pick";
+import { inSight } from "../ui/list";
 import { shortTime } from "../ui/times";
 
 type Colleague = Schemas["Colleague"];
@@ -72,16 +73,17 @@ export function ColleaguePick({
   const id = useId();
   const team = useQuery(queries.team).data ?? [];
   const [text, setText] = useState<string>(); // what is typed while the list is open
-  const [active, setActive] = useState(0);
+  const [active, setActive] = useState<number>(); // none yet: who is chosen, or the first that is found
   const shown = team.find((c) => c.id === value)?.name ?? (value ? (name ?? "") : (none ?? ""));
   const open = text !== undefined;
   const found = team.filter((c) => (!only || only(c)) && (!text || fits(c, text)));
   const sorted = first ? [...found.filter(first), ...found.filter((c) => !first(c))] : found;
   const options: (Colleague | undefined)[] = none !== undefined && !text ? [undefined, ...sorted] : sorted;
-  const at = Math.min(active, options.length - 1);
+  const now = text ? 0 : options.findIndex((c) => (c?.id ?? "") === value);
+  const at = Math.min(active ?? Math.max(0, now), options.length - 1);
   const close = () => {
     setText(undefined);
-    setActive(0);
+    setActive(undefined);
   };
   const choose = (c: Colleague | undefined) => {
     onChange(c?.id ?? "");
@@ -91,12 +93,6 @@ export function ColleaguePick({
     if (!open) {
       if (e.key !== "ArrowDown" && e.key !== "ArrowUp" && e.key !== "Enter") return;
       setText("");
-      setActive(
-        Math.max(
-          0,
-          options.findIndex((c) => (c?.id ?? "") === value),
-        ),
-      );
     } else if (e.key === "ArrowDown") setActive(Math.min(options.length - 1, at + 1));
     else if (e.key === "ArrowUp") setActive(Math.max(0, at - 1));
     else if (e.key === "Escape") {
@@ -132,7 +128,7 @@ export function ColleaguePick({
             }}
             onChange={(e) => {
               setText(e.target.value);
-              setActive(0);
+              setActive(undefined);
             }}
             onBlur={close}
             onKeyDown={onKeyDown}
@@ -141,20 +137,28 @@ export function ColleaguePick({
         </Popover.Anchor>
         <Popover.Portal>
           <Popover.Content
+            aria-label={label}
             align="start"
             sideOffset={2}
+            collisionPadding={8}
             onOpenAutoFocus={(e) => {
               e.preventDefault();
             }}
-            className="z-50 max-h-[min(20rem,var(--radix-popover-content-available-height))] w-80 overflow-auto rounded-md border border-rule-strong bg-sheet p-1 shadow-lg"
+            className="z-50 w-80 rounded-md border border-rule-strong bg-sheet p-1 shadow-lg"
           >
-            <div id={`${id}-list`} role="listbox" aria-label={label}>
+            <div
+              id={`${id}-list`}
+              role="listbox"
+              aria-label={label}
+              className="max-h-[min(20rem,var(--radix-popover-content-available-height))] overflow-auto"
+            >
               {options.map((c, i) => (
                 <div
                   key={c?.id ?? ""}
                   id={`${id}-${String(i)}`}
                   role="option"
                   aria-selected={i === at}
+                  ref={i === at ? inSight : undefined}
                   onMouseDown={(e) => {
                     e.preventDefault(); // the field keeps the focus until it is chosen
                   }}

@@ -13,3 +13,8 @@ export function useArrowKeys() {
     all[next]?.focus();
   };
 }
+
+/** inSight scrolls the one of a list that the arrow keys have come to into its window: given as its ref. */
+export const inSight = (e: HTMLElement | null) => {
+  e?.scrollIntoView({ block: "nearest" });
+};
