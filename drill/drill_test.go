@@ -43,6 +43,12 @@ func TestMain(m *testing.M) {
 	pgtest.Main(m)
 }
 
+// workers are those who work, by their logins: two reps, a supervisor and an admin who call, and taker, who takes what
+// others hand over.
+var workers = []string{"ines", "tomas", "odile", "ada", taker}
+
+const taker = "maren"
+
 type number struct{ id, record uuid.UUID }
 
 // drill is a server with its database, reached through a proxy.
@@ -55,8 +61,9 @@ type drill struct {
 	server                       *program.Program
 	numbers                      []number
 	outcome                      uuid.UUID
-	clock                        time.Duration // by how much the server's clock is wrong
-	skew                         time.Duration // by how much it was at most
+	people                       map[string]uuid.UUID // who work, by their logins
+	clock                        time.Duration        // by how much the server's clock is wrong
+	skew                         time.Duration        // by how much it was at most
 	mu                           sync.Mutex
 	wrong                        []string
 }
@@ -76,7 +83,7 @@ func freeAddr(t *testing.T) string {
 }
 
 func newDrill(t *testing.T) *drill {
-	d := &drill{t: t, data: filepath.Join(t.TempDir(), "data"), addr: freeAddr(t)}
+	d := &drill{t: t, data: filepath.Join(t.TempDir(), "data"), addr: freeAddr(t), people: map[string]uuid.UUID{}}
 	var err error
 	d.binary, err = program.BuildForDrill()
 	require.NoError(t, err)
@@ -100,6 +107,14 @@ func newDrill(t *testing.T) *drill {
 	require.NotEmpty(t, d.numbers)
 	require.NoError(t, s.Pool.QueryRow(t.Context(), `INSERT INTO outcomes (id, label, position, reached, effects) VALUES (gen_random_uuid(), 'Drilled', 99, false, '[]')
 		RETURNING id`).Scan(&d.outcome))
+	for _, login := range workers {
+		var id uuid.UUID
+		require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT id FROM users WHERE login = $1`, login).Scan(&id))
+		d.people[login] = id
+	}
+	// What nobody takes ends, and is not talked to a voicemail for minutes.
+	_, err = s.Pool.Exec(t.Context(), `UPDATE lines SET unanswered = 'end', closed = 'announcement'`)
+	require.NoError(t, err)
 	d.proxy, err = newProxy(d.addr)
 	require.NoError(t, err)
 	d.url = "http://" + d.proxy.listener.Addr().String()
@@ -121,7 +136,7 @@ func TestDrill(t *testing.T) {
 	d := newDrill(t)
 	drawn := rand.New(rand.NewPCG(seed, 1))
 	var reps []*rep
-	for i, login := range []string{"ines", "tomas", "odile", "ada"} {
+	for i, login := range workers {
 		r := d.newRep(login, seed+uint64(i))
 		require.NoError(t, r.signIn())
 		reps = append(reps, r)
@@ -129,7 +144,13 @@ func TestDrill(t *testing.T) {
 	working, stop := context.WithCancel(t.Context())
 	var all sync.WaitGroup
 	for _, r := range reps {
-		all.Go(func() { r.works(working) })
+		all.Go(func() {
+			if r.login == taker {
+				r.takes(working)
+			} else {
+				r.works(working)
+			}
+		})
 		all.Go(func() { r.watches(working) })
 	}
 	possible := faults()
@@ -149,7 +170,8 @@ func TestDrill(t *testing.T) {
 	stop()
 	all.Wait()
 	calls, words := d.holds(reps)
-	t.Logf("seed %d, %d faults %v: %d calls, %d acknowledged notes", seed, count, tally, calls, words)
+	t.Logf("seed %d, %d faults %v: %d calls, %d of them taken over, listened to %d times, %d acknowledged notes", seed, count,
+		tally, calls, taken(reps), heard(reps), words)
 	assert.Empty(t, d.wrong, "seed %d", seed)
 }
 
@@ -167,6 +189,16 @@ func (d *drill) holds(reps []*rep) (calls, words int) {
 		}
 		d.fault("%s", what)
 		return false
+	}
+	if !inTime("calls never ended", func() bool {
+		var open int
+		for _, r := range reps {
+			r.answers() // what was given away may still ring
+		}
+		require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*) FROM calls WHERE ended_at IS NULL`).Scan(&open))
+		return open == 0
+	}) {
+		d.facts(s)
 	}
 	for _, r := range reps {
 		inTime(r.login+" can call again", func() bool { return r.callsOnce() })
@@ -187,11 +219,6 @@ func (d *drill) holds(reps []*rep) (calls, words int) {
 			d.fault("%d %s", n, what)
 		}
 	}
-	inTime("calls never ended", func() bool {
-		var open int
-		require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*) FROM calls WHERE ended_at IS NULL`).Scan(&open))
-		return open == 0
-	})
 	count("legs that never ended", `SELECT count(*) FROM legs WHERE ended_at IS NULL`)
 	count("parts in a call without a slip", `SELECT count(*) FROM legs l JOIN calls c ON c.id = l.call_id JOIN commands m
 		ON m.action = 'place_call' AND m.response ->> 'id' = c.id::text WHERE l.party = 'rep' AND l.answered_at IS NOT NULL
@@ -201,10 +228,49 @@ func (d *drill) holds(reps []*rep) (calls, words int) {
 	count("calls that ended before they began, or talked for longer than they were", `SELECT count(*) FROM calls WHERE ended_at < started_at
 		OR talk_ms > 1000 + extract(epoch FROM ended_at - started_at) * 1000`)
 	count("reps who are still in a call", `SELECT count(*) FROM rep_state WHERE foreground_call_id IS NOT NULL`)
+	var kept int
+	require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*) FROM audit WHERE action IN ('listen', 'whisper')`).Scan(&kept))
+	if kept < heard(reps) {
+		d.fault("listened to %d times, and %d are kept in the trail", heard(reps), kept)
+	}
 	count("recordings that never ended", `SELECT count(*) FROM recordings WHERE state = 'going'`)
 	count("wishes that made two calls",
 		`SELECT count(*) FROM (SELECT 1 FROM commands WHERE action = 'place_call' GROUP BY user_id, key HAVING count(*) > 1) x`)
 	return calls, words
+}
+
+// facts logs what is kept of the calls that never ended.
+func (d *drill) facts(s *store.Store) {
+	rows, err := s.Pool.Query(d.t.Context(), `SELECT f.call_id, f.seq, f.at::text, f.kind, f.data::text FROM call_facts f
+		JOIN calls c ON c.id = f.call_id WHERE c.ended_at IS NULL ORDER BY f.call_id, f.seq`)
+	require.NoError(d.t, err)
+	var id uuid.UUID
+	var seq int
+	var at, kind, data string
+	_, err = pgx.ForEachRow(rows, []any{&id, &seq, &at, &kind, &data}, func() error {
+		d.t.Logf("%s %d %s %s %s", id, seq, at, kind, data)
+		return nil
+	})
+	require.NoError(d.t, err)
+}
+
+// taken is how many calls were answered that somebody else had placed.
+func taken(reps []*rep) (n int) {
+	for _, r := range reps {
+		for _, e := range r.ledger {
+			if e.key == "" {
+				n++
+			}
+		}
+	}
+	return n
+}
+
+func heard(reps []*rep) (n int) {
+	for _, r := range reps {
+		n += r.heard
+	}
+	return n
 }
 
 // callsOnce places a call and ends it: nobody is stuck.
@@ -230,7 +296,7 @@ func (d *drill) check(r *rep, e *entry) {
 		told("its end was acknowledged at %s, and it ended at %s", e.ended.Format(time.RFC3339Nano),
 			c.State.EndedAt.Format(time.RFC3339Nano))
 	}
-	if c.State.StartedAt.Before(e.asked.Add(-time.Second - d.skew)) {
+	if e.key != "" && c.State.StartedAt.Before(e.asked.Add(-time.Second-d.skew)) {
 		told("it began at %s, before it was asked for", c.State.StartedAt)
 	}
 	if n := len(e.said); n > 0 && c.Slip.Notes.Body != e.said[n-1] &&
@@ -246,6 +312,9 @@ func (d *drill) check(r *rep, e *entry) {
 		if e.followUp != "" && n != 1 || n > 1 {
 			told("a follow-up is there %d times", n)
 		}
+	}
+	if e.key == "" {
+		return
 	}
 	if again := r.insist("POST", "/api/calls", e.key, contract.NewCall{NumberID: &e.number}); again.ok() &&
 		idOf(again.body) != e.id.String() {

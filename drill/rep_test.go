@@ -29,7 +29,7 @@ type entry struct {
 	said        []string  // notes that were acknowledged, in their order; each holds the one before
 	ended       time.Time // when its end was acknowledged; zero: never
 	filed       bool
-	more        bool // somebody else was asked
+	more        bool // somebody else was asked, or has it now
 	number      uuid.UUID
 	record      uuid.UUID
 	followUpKey string
@@ -40,9 +40,11 @@ type entry struct {
 type rep struct {
 	d      *drill
 	login  string
+	id     uuid.UUID
 	client *http.Client
 	rand   *rand.Rand
 	ledger []*entry
+	heard  int // how often listening to a colleague was acknowledged
 }
 
 // answer is what came back. A status of 0: nothing did.
@@ -140,6 +142,7 @@ func (r *rep) pause(from, to int) {
 
 func (r *rep) signIn() error {
 	a := r.insist("POST", "/api/session", "", contract.SignIn{Login: r.login, Password: password})
+	r.id = r.d.people[r.login]
 	if !a.ok() {
 		return fmt.Errorf("%s does not sign in: %d %s", r.login, a.status, a.body)
 	}
@@ -173,6 +176,8 @@ func (r *rep) watches(ctx context.Context) {
 // works makes calls, one after the other.
 func (r *rep) works(ctx context.Context) {
 	for ctx.Err() == nil {
+		r.answers()
+		r.listens()
 		r.call()
 		r.pause(20, 200)
 	}
@@ -206,13 +211,113 @@ func (r *rep) call() {
 		r.writes(e)
 		r.pause(20, 400)
 	}
-	r.brings(e)
+	if r.rand.IntN(2) == 0 {
+		r.waits(e)
+	}
+	if r.rand.IntN(2) == 0 {
+		r.gives(e)
+	} else {
+		r.brings(e)
+	}
 	r.leaves(e)
 	r.writes(e)
 	if r.rand.IntN(2) == 0 {
 		r.noteFollowUp(e)
 	}
 	r.files(e)
+}
+
+// waits lets them answer, as they do within some ten seconds, and talks for a moment; or they do not.
+func (r *rep) waits(e *entry) {
+	for until := time.Now().Add(10 * time.Second); time.Now().Before(until); r.pause(100, 300) {
+		c, err := r.read(e.id)
+		if err == nil && c.State.Phase == contract.PhaseEnded {
+			return
+		}
+		if err == nil && c.State.Phase == contract.PhaseSpeaking {
+			r.pause(200, 2000)
+			return
+		}
+	}
+}
+
+// gives hands a call over unasked.
+func (r *rep) gives(e *entry) {
+	to := r.d.people[taker]
+	a := r.ask(context.Background(), "POST", "/api/calls/"+e.id.String()+"/asks", "",
+		contract.Ask{As: contract.AskAsHanded, ColleagueID: &to})
+	e.more = e.more || a.ok() || a.again()
+}
+
+// team are the colleagues as they stand; none where they are not told.
+func (r *rep) team() (team []contract.Colleague) {
+	if a := r.ask(context.Background(), "GET", "/api/team", "", nil); a.ok() {
+		_ = json.Unmarshal(a.body, &team)
+	}
+	return team
+}
+
+// takes is free for what others hand over.
+func (r *rep) takes(ctx context.Context) {
+	for ctx.Err() == nil {
+		r.answers()
+		r.pause(50, 200)
+	}
+}
+
+// answers takes or declines what rings for a rep, and files what was taken.
+func (r *rep) answers() {
+	var rings []contract.Ring
+	if a := r.ask(context.Background(), "GET", "/api/rings", "", nil); !a.ok() || json.Unmarshal(a.body, &rings) != nil {
+		return
+	}
+	for _, x := range rings {
+		path := "/api/calls/" + x.CallID.String()
+		if r.rand.IntN(3) == 0 {
+			r.ask(context.Background(), "POST", path+"/decline", "", nil)
+			continue
+		}
+		a := r.ask(context.Background(), "POST", path+"/answer", "", nil)
+		var c contract.Call
+		if !a.ok() || json.Unmarshal(a.body, &c) != nil {
+			continue
+		}
+		e := &entry{rep: r.login, id: c.ID, slip: c.Slip.ID, more: true}
+		e.said = said(c.Slip.Notes.Body)
+		r.ledger = append(r.ledger, e)
+		r.writes(e)
+		r.pause(20, 400)
+		r.leaves(e)
+		if c.Slip.State == contract.SlipStateOpen { // not one's own that came back after it was filed
+			r.writes(e)
+			r.files(e)
+		}
+	}
+}
+
+// said are the notes with which a slip begins.
+func said(body string) []string {
+	if body == "" {
+		return nil
+	}
+	return []string{body}
+}
+
+// listens hears a colleague's conversation for a moment, where one goes on that the rep may listen to.
+func (r *rep) listens() {
+	for _, c := range r.team() {
+		if c.ListenCallID == nil {
+			continue
+		}
+		path := "/api/calls/" + c.ListenCallID.String() + "/listening"
+		how := []contract.ListeningHow{contract.ListeningHowListen, contract.ListeningHowWhisper}[r.rand.IntN(2)]
+		if r.ask(context.Background(), "PUT", path, "", contract.Listening{How: how, ColleagueID: &c.ID}).ok() {
+			r.heard++
+			r.pause(20, 800)
+			r.insist("PUT", path, "", contract.Listening{How: contract.ListeningHowStop})
+		}
+		return
+	}
 }
 
 // brings asks somebody else of the book while the first waits, now and then, and turns the call this way and that. What
@@ -304,7 +409,7 @@ func (r *rep) files(e *entry) {
 				contract.SlipChange{Version: c.Slip.Version, OutcomeID: &r.d.outcome})
 			continue
 		}
-		if problem = r.insist("POST", "/api/slips/"+e.slip.String()+"/file", e.key+"-file",
+		if problem = r.insist("POST", "/api/slips/"+e.slip.String()+"/file", e.slip.String()+"-file",
 			contract.FileSlip{}); problem.ok() {
 			e.filed = true
 			return

@@ -189,6 +189,17 @@ func TestManyRowsArePickedChangedAndPutBack(t *testing.T) {
 	win.see("Nothing matches", "#sheet")
 	win.click("button", "Undo", "ol")
 	win.see(before, "[data-testid=count]")
+	// An owner of two, by a part of the name.
+	win.until("rows", `document.querySelectorAll('[role=rowgroup] [role=row]').length > 5`)
+	eval[any](win, `document.querySelector('[data-testid=rows]').focus()`)
+	win.keys(" ")
+	win.keys(kb.ArrowDown, chromedp.ModifierShift)
+	win.click("button", "Owner", "[data-testid=bulk]")
+	win.see("New owner of 2 records", "[role=dialog]")
+	win.see("Tomas Reyl", "[role=dialog] [role=listbox]")
+	win.looks("owner-of-many")
+	win.keys("tomas" + kb.Enter)
+	win.see("Owner: 2 records", "ol")
 	// Another person's window shows a view's address too.
 	address := eval[string](win, `location.pathname`)
 	other := w.signedIn(t, "Tomas Reyl")

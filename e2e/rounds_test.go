@@ -254,7 +254,11 @@ func TestARoundByKeyTogetherAndFromPickedRows(t *testing.T) {
 
 	// Handed over: a colleague finds it in the lane.
 	ines.click("button", "More", "#sheet")
-	ines.click("item", "Odile")
+	ines.click("item", "Hand it over")
+	ines.see("Who goes on with Spring filters", "[role=dialog]")
+	ines.see("Tomas Reyl", "[role=dialog] [role=listbox]")
+	ines.looks("hand-round-over")
+	ines.keys("odile" + kb.Enter)
 	ines.see("You do not work on this round.", "[data-testid=round-state]")
 	odile := w.signedIn(t, "Odile")
 	odile.see("round handed over by Ines", "[data-testid=lane]")

@@ -197,6 +197,10 @@ func (w *ringer) freedOnce(ctx context.Context, a firm.Actor, outcome uuid.UUID,
 		OutcomeID: &outcome}); err != nil {
 		return 0, err
 	}
+	// Nobody files before they see what they chose.
+	if err := until(w.ours, `[...document.querySelectorAll('[data-testid=slip] [aria-checked=true]')].length > 0`); err != nil {
+		return 0, err
+	}
 	var filing time.Duration // they are free once that is committed
 	took, err := measure(w.ours, "[data-testid=ring]", func() error {
 		began := time.Now()

@@ -88,6 +88,28 @@ describe("the live stream", () => {
     expect(refreshed).toEqual([["rings"]]);
   });
 
+  it("draws a ring before it reads again what was filed at the same time", async () => {
+    let draw: FrameRequestCallback | undefined;
+    vi.stubGlobal("requestAnimationFrame", (f: FrameRequestCallback) => {
+      draw = f;
+      return 1;
+    });
+    newest().tell({ n: 1, kind: "slip", call_id: "c1" });
+    newest().tell({ n: 2, kind: "ring", rings: [{ call_id: "c2" }] });
+    await vi.advanceTimersByTimeAsync(50);
+    expect(refreshed).toEqual([]);
+    draw?.(0);
+    await vi.advanceTimersByTimeAsync(1);
+    expect(refreshed).toEqual([["desk"], ["call", "c1"]]);
+    refreshed = [];
+    newest().tell({ n: 3, kind: "slip", call_id: "c1" }); // and in a window that is not seen, and not drawn
+    newest().tell({ n: 4, kind: "ring", rings: [{ call_id: "c2" }] });
+    await vi.advanceTimersByTimeAsync(119);
+    expect(refreshed).toEqual([]);
+    await vi.advanceTimersByTimeAsync(2);
+    expect(refreshed).toEqual([["desk"], ["call", "c1"]]);
+  });
+
   it("keeps trying while the server is away, ever more slowly", async () => {
     for (let i = 0; i < 4; i++) await cut(1006);
     expect(FakeSocket.all).toHaveLength(5);
@@ -102,8 +124,9 @@ describe("the live stream", () => {
     expect(FakeSocket.all).toHaveLength(1);
   });
 
-  it("leaves notes that this window saved alone", () => {
+  it("leaves notes that this window saved alone", async () => {
     newest().tell({ n: 1, kind: "slip", call_id: "c1", writer: "another window" });
+    await vi.advanceTimersByTimeAsync(30);
     expect(refreshed).toEqual([["desk"], ["call", "c1"]]);
   });
 

@@ -162,29 +162,43 @@ function readAgain(client: QueryClient, key: QueryKey = []) {
 }
 
 const together = 120; // milliseconds: what is told to everybody comes in bursts, and is read again once for each
+const breath = 30; // and what is one's own, since a ring may come with what made it possible
 
-/** soon has what key begins read again in a moment, once for all events until then. */
-function soon(client: QueryClient, key: QueryKey) {
-  let waiting = due.get(client);
+/** later has what key begins read again in so many milliseconds, once for all events until then. */
+function later(client: QueryClient, key: QueryKey, wait: number) {
+  const all = due.get(client) ?? new Map<number, Map<string, QueryKey>>();
+  due.set(client, all);
+  let waiting = all.get(wait);
   if (!waiting) {
     const keys = new Map<string, QueryKey>();
     waiting = keys;
-    due.set(client, keys);
+    all.set(wait, keys);
     setTimeout(() => {
-      due.delete(client);
-      for (const each of keys.values()) readAgain(client, each);
-    }, together);
+      all.delete(wait);
+      void ringDrawn.then(() => {
+        for (const each of keys.values()) readAgain(client, each);
+      });
+    }, wait);
   }
   waiting.set(JSON.stringify(key), key);
 }
-const due = new WeakMap<QueryClient, Map<string, QueryKey>>();
+const due = new WeakMap<QueryClient, Map<number, Map<string, QueryKey>>>();
+
+let ringDrawn: Promise<void> = Promise.resolve(); // what came last: nothing is read again while it is being drawn
+
+/** drawing is until the window has been drawn with what it was told just now; not for long in one that is not seen. */
+const drawing = () =>
+  new Promise<void>((done) => {
+    setTimeout(done, together);
+    requestAnimationFrame(() => setTimeout(done));
+  });
 
 function apply(client: QueryClient, event: LiveEvent) {
   // What is one's own is read again at once, what everybody is told in a moment.
-  const own = ["call", "slip", "sound", "ring"].includes(event.kind);
+  const own = ["call", "sound", "ring"].includes(event.kind);
   const refresh = (key: QueryKey) => {
-    if (own || key[0] === "desk") readAgain(client, key);
-    else soon(client, key);
+    if (own) readAgain(client, key);
+    else later(client, key, event.kind === "slip" || key[0] === "desk" ? breath : together);
   };
   switch (event.kind) {
     case "call": {
@@ -211,6 +225,7 @@ function apply(client: QueryClient, event: LiveEvent) {
       }
       // What is being read was answered before this happened, or will be told again.
       void client.cancelQueries({ queryKey: keys.rings() });
+      if (event.rings.length > 0) ringDrawn = drawing();
       client.setQueryData(keys.rings(), event.rings);
       return;
     case "slip":

@@ -5,15 +5,14 @@ import { lazy, Suspense, useEffect, useState } from "react";
 import { keys } from "../api/keys";
 import { api, ask, type Call, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { useBook } from "../book/values";
 import { useDial } from "../calls/dial";
 import { focusSlip } from "../calls/focus";
 import { howLong, personOf, whoOf } from "../calls/words";
+import { ChooseColleague } from "../team/colleague_pick_later";
 import { t } from "../texts";
 import { Button, IconButton } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field } from "../ui/field";
-import { Menu, MenuItem, MenuLabel } from "../ui/menu";
 import { Direction, Hand, Tick, Tomorrow } from "../ui/icons";
 import { useArrowKeys } from "../ui/list";
 import { Failed, Loading } from "../ui/states";
@@ -208,8 +207,8 @@ function Acts({ entry, name }: { entry: Entry; name: string }) {
       </IconButton>
       <GiveAway
         entry={entry}
-        give={(to) => {
-          undoable(t.in.lane.given(to.name), { owner_id: to.id }, { ...(me ? { owner_id: me.id } : {}) });
+        give={(id, name) => {
+          undoable(t.in.lane.given(name), { owner_id: id }, { ...(me ? { owner_id: me.id } : {}) });
         }}
       />
       <IconButton
@@ -319,32 +318,30 @@ function MessageActs({ entry, name }: { entry: Entry; name: string }) {
 }
 
 /** GiveAway gives a follow-up to a colleague. */
-function GiveAway({ entry, give }: { entry: Entry; give: (to: Schemas["Colleague"]) => void }) {
-  const people = useBook().people;
+function GiveAway({ entry, give }: { entry: Entry; give: (id: string, name: string) => void }) {
   const me = useQuery(queries.me).data;
+  const [asked, setAsked] = useState(false);
   return (
-    <Menu
-      align="end"
-      trigger={
-        <IconButton label={t.in.lane.give(entry.text)}>
-          <Hand />
-        </IconButton>
-      }
-    >
-      <MenuLabel>{t.in.lane.giveTo}</MenuLabel>
-      {people
-        .filter((p) => p.id !== me?.id)
-        .map((p) => (
-          <MenuItem
-            key={p.id}
-            onSelect={() => {
-              give(p);
-            }}
-          >
-            {p.name} <span className="ml-2 text-sm text-quiet">{p.availability}</span>
-          </MenuItem>
-        ))}
-    </Menu>
+    <>
+      <IconButton
+        label={t.in.lane.give(entry.text)}
+        onClick={() => {
+          setAsked(true);
+        }}
+      >
+        <Hand />
+      </IconButton>
+      {asked && (
+        <ChooseColleague
+          title={t.in.lane.give(entry.text)}
+          only={(c) => c.id !== me?.id}
+          onChoose={give}
+          onClose={() => {
+            setAsked(false);
+          }}
+        />
+      )}
+    </>
   );
 }
 

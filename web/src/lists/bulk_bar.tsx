@@ -7,7 +7,8 @@ import { useEffect, useEffectEvent, useState } from "react";
 
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
-import { type FieldDef, useBook } from "../book/values";
+import { type FieldDef } from "../book/values";
+import { ChooseColleague } from "../team/choose_colleague";
 import { t } from "../texts";
 import { keepSource } from "../rounds/round";
 import { Button } from "../ui/button";
@@ -40,12 +41,11 @@ export function BulkBar({
   kind: string;
 }) {
   const navigate = useNavigate();
-  const book = useBook();
   const rights = useRights();
   const lists = useQuery(queries.lists).data ?? [];
   const tell = useTell();
   const client = useQueryClient();
-  const [asked, setAsked] = useState<"tag" | "untag" | "lane" | "delete">();
+  const [asked, setAsked] = useState<"owner" | "tag" | "untag" | "lane" | "delete">();
   const [text, setText] = useState("");
   const again = () => {
     refresh(client, keys.rows(), keys.lists(), keys.lane(), keys.record());
@@ -188,11 +188,14 @@ export function BulkBar({
           hand.map((x) => ({ key: x.id, label: x.name, run: run("add_to_list", x.id, x.name) })),
         )}
       {listId && <Button onClick={run("take_from_list", listId, b.takeFromList)}>{b.takeFromList}</Button>}
-      {menu(b.owner, [
-        { key: "me", label: b.me, run: run("set_owner", "me", b.owner) },
-        ...book.people.map((p) => ({ key: p.id, label: p.name, run: run("set_owner", p.id, p.name) })),
-        { key: "nobody", label: b.nobody, run: run("set_owner", "", b.owner) },
-      ])}
+      <Button
+        disabled={act.isPending}
+        onClick={() => {
+          setAsked("owner");
+        }}
+      >
+        {b.owner}
+      </Button>
       {stages.length > 0 &&
         menu(
           b.stage,
@@ -242,8 +245,23 @@ export function BulkBar({
       <Button look="quiet" onClick={picked.clear}>
         {l.unselect}
       </Button>
+      {asked === "owner" && (
+        <ChooseColleague
+          title={b.ownerOf(number)}
+          before={[
+            { id: "me", name: b.me },
+            { id: "nobody", name: b.nobody },
+          ]}
+          onChoose={(id) => {
+            act.mutate({ action: "set_owner", value: id === "nobody" ? "" : id, label: b.owner });
+          }}
+          onClose={() => {
+            setAsked(undefined);
+          }}
+        />
+      )}
       <Dialog
-        open={asked !== undefined}
+        open={asked !== undefined && asked !== "owner"}
         onClose={() => {
           setAsked(undefined);
         }}

@@ -2,6 +2,7 @@ import { useState } from "react";
 
 import { RefInput } from "../book/value_input";
 import { type FieldDef, useBook } from "../book/values";
+import { ColleaguePick } from "../team/colleague_pick";
 import { t } from "../texts";
 import { Button, IconButton } from "../ui/button";
 import { Field, Select } from "../ui/field";
@@ -236,11 +237,22 @@ function Value({
           { value: "yes", label: t.book.yes },
           { value: "no", label: t.book.no },
         ]
-      : def.type === "user"
-        ? [{ value: "me", label: w.me }, ...book.people.map((p) => ({ value: p.id, label: p.name }))]
-        : def.type === "choice"
-          ? def.choices.map((c) => ({ value: c, label: c }))
-          : undefined;
+      : def.type === "choice"
+        ? def.choices.map((c) => ({ value: c, label: c }))
+        : undefined;
+  if (def.type === "user" && op !== "any_of") {
+    return (
+      <ColleaguePick
+        label={w.value}
+        hidden
+        className="w-52"
+        value={value}
+        before={[{ id: "me", name: w.me }]}
+        name={book.people.find((p) => p.id === value)?.name}
+        onChange={onChange}
+      />
+    );
+  }
   if (choices && op !== "any_of") {
     return (
       <Select

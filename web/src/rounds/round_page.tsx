@@ -7,14 +7,14 @@ import { useState } from "react";
 import { api, ask, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { RecordView } from "../book/record";
-import { useBook } from "../book/values";
+import { ChooseColleague } from "../team/choose_colleague";
 import { t } from "../texts";
 import { useKey, useKeys } from "../shell/keys";
 import { Button } from "../ui/button";
 import { duration } from "../ui/clock";
 import { Dialog } from "../ui/dialog";
 import { More } from "../ui/icons";
-import { Menu, MenuItem, MenuLabel, MenuLine } from "../ui/menu";
+import { Menu, MenuItem, MenuLine } from "../ui/menu";
 import { Failed, Loading } from "../ui/states";
 import { clockTime, dayShort } from "../ui/times";
 import { useTell } from "../ui/toast";
@@ -64,9 +64,9 @@ function Head({ round }: { round: Round }) {
   const navigate = useNavigate();
   const { hint } = useKeys();
   const me = useQuery(queries.me).data;
-  const people = useBook().people;
   const undo = useUndoLast(round);
   const [ending, setEnding] = useState(false);
+  const [giving, setGiving] = useState(false);
   const going = round.mine === "going";
   const pause = () => {
     act.run({ act: going ? "pause" : "go" });
@@ -145,23 +145,29 @@ function Head({ round }: { round: Round }) {
                 {g.end}
               </MenuItem>
               <MenuLine />
-              <MenuLabel>{g.handOver}</MenuLabel>
-              {people
-                .filter((p) => p.id !== me?.id)
-                .map((p) => (
-                  <MenuItem
-                    key={p.id}
-                    onSelect={() => {
-                      act.run({ act: "hand_over", rep_id: p.id });
-                    }}
-                  >
-                    {p.name}
-                  </MenuItem>
-                ))}
+              <MenuItem
+                onSelect={() => {
+                  setGiving(true);
+                }}
+              >
+                {g.handOver}
+              </MenuItem>
             </Menu>
           </>
         )}
       </div>
+      {giving && (
+        <ChooseColleague
+          title={g.handOverTo(round.name)}
+          only={(c) => c.id !== me?.id}
+          onChoose={(id) => {
+            act.run({ act: "hand_over", rep_id: id });
+          }}
+          onClose={() => {
+            setGiving(false);
+          }}
+        />
+      )}
       <Dialog
         open={ending}
         onClose={() => {

@@ -4,6 +4,7 @@ import { useDeferredValue, useState } from "react";
 
 import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
+import { ColleaguePick } from "../team/colleague_pick";
 import { trail as s } from "../texts/staff";
 import { Button } from "../ui/button";
 import { Field, Select } from "../ui/field";
@@ -37,21 +38,14 @@ export function TrailSettings() {
             setText(e.target.value);
           }}
         />
-        <Select
+        <ColleaguePick
           label={s.who}
-          className="w-44"
+          className="w-56"
           value={who}
-          onChange={(e) => {
-            setWho(e.target.value);
-          }}
-        >
-          <option value="">{s.anybody}</option>
-          {staff.map((m) => (
-            <option key={m.id} value={m.id}>
-              {m.name}
-            </option>
-          ))}
-        </Select>
+          none={s.anybody}
+          past={staff.filter((m) => !m.active)}
+          onChange={setWho}
+        />
         <Select
           label={s.kind}
           className="w-44"

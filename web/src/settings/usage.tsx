@@ -5,6 +5,7 @@ import { api, ask, Failure, type Schemas } from "../api/client";
 import { keys } from "../api/keys";
 import { queries } from "../api/queries";
 import { money } from "../book/values";
+import { ColleaguePick } from "../team/colleague_pick";
 import { usage as s } from "../texts/usage";
 import { Button } from "../ui/button";
 import { Check, Field, Select } from "../ui/field";
@@ -222,8 +223,8 @@ function LimitRow({
   const team = useQuery(queries.team).data ?? [];
   const whom = {
     firm: [],
+    rep: [],
     team: [...new Set(team.map((c) => c.team).filter(Boolean))].map((x) => ({ of: x, name: x })),
-    rep: team.map((c) => ({ of: c.id, name: c.name })),
     line: usage.lines.map((x) => ({ of: x.of, name: x.name })),
   }[l.scope];
   return (
@@ -258,7 +259,18 @@ function LimitRow({
             </option>
           ))}
         </Select>
-        {l.scope !== "firm" && (
+        {l.scope === "rep" && (
+          <ColleaguePick
+            label={s.scope.rep}
+            className="w-44"
+            value={l.of}
+            name={standing?.name}
+            onChange={(of) => {
+              onChange({ of });
+            }}
+          />
+        )}
+        {(l.scope === "team" || l.scope === "line") && (
           <Select
             label={s.scope[l.scope]}
             className="w-44"

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import { serve } from "../test_server";
+import { ChooseColleague } from "./choose_colleague";
 import { ColleaguePick } from "./colleague_pick";
 
 afterEach(() => {
@@ -113,5 +114,51 @@ describe("somebody of the firm", () => {
     const { field } = await shows("u9");
     fireEvent.keyDown(field, { key: "Escape" });
     expect(field).toHaveValue("Somebody Gone");
+  });
+
+  it("stands beside who has left and what else can be chosen, which are found by their names too", async () => {
+    serve((a) => (a.path === "/api/team" ? { body: team } : undefined));
+    const chosen: string[] = [];
+    render(
+      <QueryClientProvider client={new QueryClient()}>
+        <ColleaguePick
+          label="Who"
+          value="u9"
+          before={[{ id: "me", name: "me" }]}
+          past={[{ id: "u9", name: "Thea Gone" }]}
+          onChange={(id) => chosen.push(id)}
+        />
+      </QueryClientProvider>,
+    );
+    const field = screen.getByRole("combobox", { name: "Who" });
+    expect(field).toHaveValue("Thea Gone");
+    fireEvent.click(field);
+    await screen.findByRole("option", { name: /Maren/ });
+    expect(names()).toEqual(["me", "Maren Thackeray", "Tomas Reyl", "Gunnar Pettibone", "Thea Gone, no longer here"]);
+    fireEvent.change(field, { target: { value: "the" } });
+    expect(names()).toEqual(["Thea Gone, no longer here"]);
+    fireEvent.keyDown(field, { key: "Enter" });
+    expect(chosen).toEqual(["u9"]);
+  });
+
+  it("is given something in one choice, which closes the question; Esc gives nothing", async () => {
+    serve((a) => (a.path === "/api/team" ? { body: team } : undefined));
+    const given = vi.fn();
+    const closed = vi.fn();
+    render(
+      <QueryClientProvider client={new QueryClient()}>
+        <ChooseColleague title="Give it away" only={(c) => c.id !== "u1"} onChoose={given} onClose={closed} />
+      </QueryClientProvider>,
+    );
+    const field = screen.getByRole("combobox", { name: "Give it away" });
+    await screen.findByRole("option", { name: /Tomas/ });
+    expect(names()).toEqual(["Tomas Reyl", "Gunnar Pettibone"]);
+    fireEvent.keyDown(field, { key: "Escape" });
+    expect(closed).toHaveBeenCalledOnce();
+    expect(given).not.toHaveBeenCalled();
+    fireEvent.keyDown(field, { key: "ArrowDown" });
+    fireEvent.keyDown(field, { key: "Enter" });
+    expect(given).toHaveBeenCalledWith("u3", "Gunnar Pettibone");
+    expect(closed).toHaveBeenCalledTimes(2);
   });
 });

@@ -10,3 +10,14 @@ export function ColleaguePick(props: ComponentProps<typeof Loaded>) {
     </Suspense>
   );
 }
+
+const LoadedChoice = lazy(() => import("./choose_colleague").then((m) => ({ default: m.ChooseColleague })));
+
+/** ChooseColleague is that of choose_colleague, loaded when it is shown. */
+export function ChooseColleague(props: ComponentProps<typeof LoadedChoice>) {
+  return (
+    <Suspense>
+      <LoadedChoice {...props} />
+    </Suspense>
+  );
+}

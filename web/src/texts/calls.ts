@@ -142,7 +142,6 @@ export const calls = {
   },
   lane: {
     give: (text: string) => `Give away: ${text}`,
-    giveTo: "To whom",
     given: (name: string) => `Given to ${name}`,
   },
   week: {
