@@ -22,7 +22,7 @@ var layers = [][]string{
 		"core/duplicate", "core/presence", "core/finding", "core/promise", "core/audio",
 		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch",
 		"core/agenda", "core/password",
-		"core/totp", "core/rights", "core/chain", "core/erasure", "core/absence", "core/usage", "core/answerrate",
+		"core/totp", "core/provided", "core/rights", "core/chain", "core/erasure", "core/absence", "core/usage", "core/answerrate",
 		"core/whom",
 		"core/queue", "core/estimate", "core/survey"},
 	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting",
@@ -36,7 +36,7 @@ var layers = [][]string{
 	{"store/pgtest"},
 	{"desk/firm"},
 	{"desk/book"},
-	{"desk/outreach", "desk/calls", "desk/staff", "desk/privacy", "desk/usage"},
+	{"desk/outreach", "desk/calls", "desk/staff", "desk/entry", "desk/privacy", "desk/usage"},
 	{"desk/surveys", "desk/filing"},
 	{"desk/queues"},
 	{"desk/rounds", "desk/webforms"},
@@ -49,7 +49,7 @@ var layers = [][]string{
 // areas are those of the desk, and which others each may look at besides firm, which all may. What would run the other
 // way is an interface of the lower one that the desk hands in.
 var areas = map[string][]string{
-	"firm": {}, "staff": {}, "privacy": {}, "usage": {}, "book": {}, "outreach": {}, "calls": {"book"},
+	"firm": {}, "staff": {}, "entry": {}, "privacy": {}, "usage": {}, "book": {}, "outreach": {}, "calls": {"book"},
 	"surveys": {"calls", "outreach"},
 	"queues":  {"book", "calls", "outreach", "surveys"}, "webforms": {"outreach", "queues"},
 	"filing": {"book", "outreach", "calls"}, "rounds": {"book", "calls", "filing"},

@@ -4077,6 +4077,28 @@ type Holiday struct {
 	Name string `json:"name"`
 }
 
+// IdentityProvider defines model for IdentityProvider.
+type IdentityProvider struct {
+	// Back The address that the provider has to send browsers back to
+	Back     *string `json:"back,omitempty"`
+	ClientID string  `json:"client_id"`
+
+	// ClientSecret Written, never read; left out: as it was
+	ClientSecret *string `json:"client_secret,omitempty"`
+	HasSecret    *bool   `json:"has_secret,omitempty"`
+	Issuer       string  `json:"issuer"`
+
+	// Label What its button says
+	Label string `json:"label"`
+
+	// Rules The first that fits counts, at each sign-in. Without any, only whoever is here already gets in
+	Rules []ProvidedRule `json:"rules"`
+
+	// Scopes Asked for besides openid, profile and email
+	Scopes  []string `json:"scopes"`
+	Version int      `json:"version"`
+}
+
 // Import defines model for Import.
 type Import struct {
 	BytesRead int64 `json:"bytes_read"`
@@ -4895,6 +4917,12 @@ type NewNumber struct {
 	Typed string  `json:"typed"`
 }
 
+// NewPasskey defines model for NewPasskey.
+type NewPasskey struct {
+	Credential map[string]interface{} `json:"credential"`
+	Name       string                 `json:"name"`
+}
+
 // NewRecord defines model for NewRecord.
 type NewRecord struct {
 	Kind    RecordKind        `json:"kind"`
@@ -5203,6 +5231,26 @@ type PartyState string
 // PartyRole defines model for PartyRole.
 type PartyRole string
 
+// Passkey defines model for Passkey.
+type Passkey struct {
+	AddedAt time.Time  `json:"added_at"`
+	Key     string     `json:"key"`
+	Name    string     `json:"name"`
+	UsedAt  *time.Time `json:"used_at,omitempty"`
+}
+
+// PasskeyAnswer defines model for PasskeyAnswer.
+type PasskeyAnswer struct {
+	// Credential As PublicKeyCredential.toJSON writes it
+	Credential map[string]interface{} `json:"credential"`
+}
+
+// PasskeyQuestion defines model for PasskeyQuestion.
+type PasskeyQuestion struct {
+	// Options As PublicKeyCredential.parseCreationOptionsFromJSON or parseRequestOptionsFromJSON read it (W3C Web Authentication 3)
+	Options map[string]interface{} `json:"options"`
+}
+
 // PasswordAgain defines model for PasswordAgain.
 type PasswordAgain struct {
 	Password string `json:"password"`
@@ -5440,6 +5488,18 @@ type PromisesOf struct {
 	Counts PromiseCounts      `json:"counts"`
 	ID     openapi_types.UUID `json:"id"`
 	Name   string             `json:"name"`
+}
+
+// ProvidedRule defines model for ProvidedRule.
+type ProvidedRule struct {
+	Claim string `json:"claim"`
+
+	// Role The key of a role
+	Role MemberRole `json:"role"`
+
+	// Team Of whoever is new; empty is none
+	Team  string `json:"team"`
+	Value string `json:"value"`
 }
 
 // PutAside defines model for PutAside.
@@ -6756,6 +6816,15 @@ type SignInLink struct {
 	Sent      bool      `json:"sent"`
 }
 
+// SignInWays defines model for SignInWays.
+type SignInWays struct {
+	// Passkeys Whether passkeys are possible at this address
+	Passkeys bool `json:"passkeys"`
+
+	// Provider What the firm calls its identity provider, or empty
+	Provider string `json:"provider"`
+}
+
 // SkillNeed defines model for SkillNeed.
 type SkillNeed struct {
 	Level int    `json:"level"`
@@ -7568,6 +7637,22 @@ type WouldDeleteParams struct {
 	MessageDays int `form:"message_days" json:"message_days"`
 }
 
+// SignInByProviderParams defines parameters for SignInByProvider.
+type SignInByProviderParams struct {
+	// To The page here that is wanted afterwards
+	To *string `form:"to,omitempty" json:"to,omitempty"`
+
+	// Again Whoever is signed in shows again that it is them
+	Again *bool `form:"again,omitempty" json:"again,omitempty"`
+}
+
+// ProviderAnswersParams defines parameters for ProviderAnswers.
+type ProviderAnswersParams struct {
+	State *string `form:"state,omitempty" json:"state,omitempty"`
+	Code  *string `form:"code,omitempty" json:"code,omitempty"`
+	Error *string `form:"error,omitempty" json:"error,omitempty"`
+}
+
 // FileSlipParams defines parameters for FileSlip.
 type FileSlipParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
@@ -7724,6 +7809,9 @@ type ChangeFollowUpJSONRequestBody = FollowUpChange
 // ForgotPasswordJSONRequestBody defines body for ForgotPassword for application/json ContentType.
 type ForgotPasswordJSONRequestBody = Forgotten
 
+// SetIdentityProviderJSONRequestBody defines body for SetIdentityProvider for application/json ContentType.
+type SetIdentityProviderJSONRequestBody = IdentityProvider
+
 // AddImportJSONRequestBody defines body for AddImport for application/json ContentType.
 type AddImportJSONRequestBody = NewImport
 
@@ -7771,6 +7859,9 @@ type ActOutsideJSONRequestBody = OutsideAct
 
 // ConnectOutsideJSONRequestBody defines body for ConnectOutside for application/json ContentType.
 type ConnectOutsideJSONRequestBody = OutsideSound
+
+// AddPasskeyJSONRequestBody defines body for AddPasskey for application/json ContentType.
+type AddPasskeyJSONRequestBody = NewPasskey
 
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordChange
@@ -7901,8 +7992,14 @@ type EnrolJSONRequestBody = Enrolment
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn
 
+// SignInByPasskeyJSONRequestBody defines body for SignInByPasskey for application/json ContentType.
+type SignInByPasskeyJSONRequestBody = PasskeyAnswer
+
 // ProveJSONRequestBody defines body for Prove for application/json ContentType.
 type ProveJSONRequestBody = PasswordAgain
+
+// ProveByPasskeyJSONRequestBody defines body for ProveByPasskey for application/json ContentType.
+type ProveByPasskeyJSONRequestBody = PasskeyAnswer
 
 // PutAvailabilityStatesJSONRequestBody defines body for PutAvailabilityStates for application/json ContentType.
 type PutAvailabilityStatesJSONRequestBody = AvailabilityStates

@@ -12,6 +12,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/desk/book"
 	"trundo/internal/desk/calls"
+	"trundo/internal/desk/entry"
 	"trundo/internal/desk/filing"
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/outreach"
@@ -40,6 +41,7 @@ type Desk struct {
 	Forms      *webforms.Forms
 	Filing     *filing.Filing
 	Staff      *staff.Staff
+	Entry      *entry.Entry
 	Privacy    *privacy.Privacy
 	Usage      *usage.Usage
 	Rounds     *rounds.Rounds
@@ -50,6 +52,7 @@ type Desk struct {
 func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d := &Desk{Firm: firm.New(&c)}
 	d.Staff = staff.New(d.Firm)
+	d.Entry = entry.New(d.Firm, d.Staff)
 	d.Privacy = privacy.New(d.Firm)
 	d.Usage = usage.New(d.Firm)
 	d.Limits = d.Usage

@@ -10,6 +10,7 @@ import (
 
 	"trundo/internal/desk/book"
 	"trundo/internal/desk/calls"
+	"trundo/internal/desk/entry"
 	"trundo/internal/desk/filing"
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/outreach"
@@ -53,6 +54,15 @@ var kinds = []struct {
 	{firm.ErrSecondFactorMissing, http.StatusForbidden, "second_factor_missing", "A second factor is missing"},
 	{staff.ErrNotFirst, http.StatusConflict, "not_first", "Somebody is here already"},
 	{staff.ErrLink, http.StatusGone, "link_used", "Not good any more"},
+	{entry.ErrNoPasskeys, http.StatusConflict, "no_passkeys", "No passkeys here"},
+	{entry.ErrPasskey, http.StatusUnauthorized, "wrong_passkey", "Not let in"},
+	{entry.ErrTooLate, http.StatusConflict, "asked_anew", "Too late"},
+	{entry.ErrNoProvider, http.StatusNotFound, "no_provider", "No identity provider"},
+	{entry.ErrProviderAway, http.StatusServiceUnavailable, "provider_away", "No answer"},
+	{entry.ErrProviderRefused, http.StatusForbidden, "provider_refused", "Not let in"},
+	{entry.ErrProviderLied, http.StatusForbidden, "provider_wrong", "Not let in"},
+	{entry.ErrNoPlace, http.StatusForbidden, "no_place_here", "No place in this firm"},
+	{entry.ErrSomebodyElse, http.StatusForbidden, "somebody_else", "Somebody else"},
 	{errOrigin, http.StatusForbidden, "foreign_origin", "Foreign origin"},
 	{errTooLarge, http.StatusRequestEntityTooLarge, "too_large", "Too large"},
 	{errNoSuchPath, http.StatusNotFound, "no_such_path", "No such address"},

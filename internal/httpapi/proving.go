@@ -47,8 +47,7 @@ func (s *Server) Prove(c *gin.Context) {
 	ctx := c.Request.Context()
 	err := s.known(c, s.desk.Knows(ctx, actor(c), p.Password))
 	if err == nil {
-		s.sessions.Put(ctx, provedKey, time.Now().UnixMicro())
-		_, _, err = s.sessions.Commit(ctx)
+		err = s.proved(ctx, c)
 	}
 	if err != nil {
 		s.fail(c, err)

@@ -213,6 +213,12 @@ type ServerInterface interface {
 	// (POST /api/forgotten-password)
 	ForgotPassword(c *gin.Context)
 
+	// (GET /api/identity-provider)
+	GetIdentityProvider(c *gin.Context)
+	// SetIdentityProvider Saves the provider, once it has answered. Without an issuer there is none any more.
+	// (PUT /api/identity-provider)
+	SetIdentityProvider(c *gin.Context)
+
 	// (GET /api/imports)
 	ListImports(c *gin.Context)
 
@@ -314,6 +320,18 @@ type ServerInterface interface {
 	// ConnectOutside Lets whoever plays the outside hear and speak on a leg.
 	// (POST /api/outside/sound)
 	ConnectOutside(c *gin.Context)
+
+	// (GET /api/passkeys)
+	ListPasskeys(c *gin.Context)
+	// BeginPasskey Begins to add a passkey.
+	// (POST /api/passkeys)
+	BeginPasskey(c *gin.Context)
+
+	// (PUT /api/passkeys)
+	AddPasskey(c *gin.Context)
+
+	// (DELETE /api/passkeys/{key})
+	RemovePasskey(c *gin.Context, key string)
 	// ChangePassword Changes one's own password. One stays signed in here, and is signed out everywhere else.
 	// (PUT /api/password)
 	ChangePassword(c *gin.Context)
@@ -557,9 +575,18 @@ type ServerInterface interface {
 
 	// (POST /api/session)
 	SignIn(c *gin.Context)
+	// AskForPasskey Begins to sign in with a passkey.
+	// (POST /api/session/passkey)
+	AskForPasskey(c *gin.Context)
+
+	// (PUT /api/session/passkey)
+	SignInByPasskey(c *gin.Context)
 	// Prove Shows again who asks, for what follows within ten minutes.
 	// (POST /api/session/proof)
 	Prove(c *gin.Context)
+	// ProveByPasskey Shows again who asks, with a passkey, for what follows within ten minutes.
+	// (PUT /api/session/proof/passkey)
+	ProveByPasskey(c *gin.Context)
 	// EndSessions Signs one out everywhere, here too.
 	// (DELETE /api/sessions)
 	EndSessions(c *gin.Context)
@@ -650,6 +677,15 @@ type ServerInterface interface {
 	// UseSignInLink Chooses a password by a link, and signs in. It can be used once.
 	// (PUT /api/sign-in-link)
 	UseSignInLink(c *gin.Context)
+	// GetSignInWays How one gets in besides a password.
+	// (GET /api/sign-in-ways)
+	GetSignInWays(c *gin.Context)
+	// SignInByProvider Sends a browser to the firm's identity provider, which sends it back with who sits there.
+	// (GET /api/sign-in/provider)
+	SignInByProvider(c *gin.Context, params SignInByProviderParams)
+	// ProviderAnswers Where the provider sends a browser back to.
+	// (GET /api/sign-in/provider/back)
+	ProviderAnswers(c *gin.Context, params ProviderAnswersParams)
 	// ChangeSlip Sets subject, type and outcome, also after filing; then the change is kept in the audit trail.
 	// (PATCH /api/slips/{id})
 	ChangeSlip(c *gin.Context, id ID)
@@ -2343,6 +2379,32 @@ func (siw *ServerInterfaceWrapper) ForgotPassword(c *gin.Context) {
 	siw.Handler.ForgotPassword(c)
 }
 
+// GetIdentityProvider operation middleware
+func (siw *ServerInterfaceWrapper) GetIdentityProvider(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetIdentityProvider(c)
+}
+
+// SetIdentityProvider operation middleware
+func (siw *ServerInterfaceWrapper) SetIdentityProvider(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetIdentityProvider(c)
+}
+
 // ListImports operation middleware
 func (siw *ServerInterfaceWrapper) ListImports(c *gin.Context) {
 
@@ -3086,6 +3148,70 @@ func (siw *ServerInterfaceWrapper) ConnectOutside(c *gin.Context) {
 	}
 
 	siw.Handler.ConnectOutside(c)
+}
+
+// ListPasskeys operation middleware
+func (siw *ServerInterfaceWrapper) ListPasskeys(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListPasskeys(c)
+}
+
+// BeginPasskey operation middleware
+func (siw *ServerInterfaceWrapper) BeginPasskey(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BeginPasskey(c)
+}
+
+// AddPasskey operation middleware
+func (siw *ServerInterfaceWrapper) AddPasskey(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddPasskey(c)
+}
+
+// RemovePasskey operation middleware
+func (siw *ServerInterfaceWrapper) RemovePasskey(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "key" -------------
+	var key string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", c.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemovePasskey(c, key)
 }
 
 // ChangePassword operation middleware
@@ -5123,6 +5249,32 @@ func (siw *ServerInterfaceWrapper) SignIn(c *gin.Context) {
 	siw.Handler.SignIn(c)
 }
 
+// AskForPasskey operation middleware
+func (siw *ServerInterfaceWrapper) AskForPasskey(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AskForPasskey(c)
+}
+
+// SignInByPasskey operation middleware
+func (siw *ServerInterfaceWrapper) SignInByPasskey(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SignInByPasskey(c)
+}
+
 // Prove operation middleware
 func (siw *ServerInterfaceWrapper) Prove(c *gin.Context) {
 
@@ -5134,6 +5286,19 @@ func (siw *ServerInterfaceWrapper) Prove(c *gin.Context) {
 	}
 
 	siw.Handler.Prove(c)
+}
+
+// ProveByPasskey operation middleware
+func (siw *ServerInterfaceWrapper) ProveByPasskey(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ProveByPasskey(c)
 }
 
 // EndSessions operation middleware
@@ -5618,6 +5783,97 @@ func (siw *ServerInterfaceWrapper) UseSignInLink(c *gin.Context) {
 	}
 
 	siw.Handler.UseSignInLink(c)
+}
+
+// GetSignInWays operation middleware
+func (siw *ServerInterfaceWrapper) GetSignInWays(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetSignInWays(c)
+}
+
+// SignInByProvider operation middleware
+func (siw *ServerInterfaceWrapper) SignInByProvider(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SignInByProviderParams
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "again" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "again", c.Request.URL.Query(), &params.Again, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter again: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SignInByProvider(c, params)
+}
+
+// ProviderAnswers operation middleware
+func (siw *ServerInterfaceWrapper) ProviderAnswers(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ProviderAnswersParams
+
+	// ------------- Optional query parameter "state" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", c.Request.URL.Query(), &params.State, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter state: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "code" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "code", c.Request.URL.Query(), &params.Code, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter code: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "error" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "error", c.Request.URL.Query(), &params.Error, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter error: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ProviderAnswers(c, params)
 }
 
 // ChangeSlip operation middleware
@@ -6854,6 +7110,18 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/staff/:id/on", wrapper.SwitchMemberOn)
 	router.POST(options.BaseURL+"/api/sign-in-link", wrapper.LookAtSignInLink)
 	router.PUT(options.BaseURL+"/api/sign-in-link", wrapper.UseSignInLink)
+	router.GET(options.BaseURL+"/api/sign-in-ways", wrapper.GetSignInWays)
+	router.GET(options.BaseURL+"/api/sign-in/provider", wrapper.SignInByProvider)
+	router.GET(options.BaseURL+"/api/sign-in/provider/back", wrapper.ProviderAnswers)
+	router.POST(options.BaseURL+"/api/session/passkey", wrapper.AskForPasskey)
+	router.PUT(options.BaseURL+"/api/session/passkey", wrapper.SignInByPasskey)
+	router.PUT(options.BaseURL+"/api/session/proof/passkey", wrapper.ProveByPasskey)
+	router.GET(options.BaseURL+"/api/passkeys", wrapper.ListPasskeys)
+	router.POST(options.BaseURL+"/api/passkeys", wrapper.BeginPasskey)
+	router.PUT(options.BaseURL+"/api/passkeys", wrapper.AddPasskey)
+	router.DELETE(options.BaseURL+"/api/passkeys/:key", wrapper.RemovePasskey)
+	router.GET(options.BaseURL+"/api/identity-provider", wrapper.GetIdentityProvider)
+	router.PUT(options.BaseURL+"/api/identity-provider", wrapper.SetIdentityProvider)
 	router.POST(options.BaseURL+"/api/forgotten-password", wrapper.ForgotPassword)
 	router.DELETE(options.BaseURL+"/api/second-factor", wrapper.EndSecondFactor)
 	router.POST(options.BaseURL+"/api/second-factor", wrapper.BeginSecondFactor)
@@ -7009,660 +7277,680 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"xP1tkxy3sSYM/5WK2Y2Q/WxTHlIULQ/jiQ1aLyutKZIWafPDWd0d6C50NzzVQKuAmmYfhyLOD9n9ev+w",
-	"80vuQGYChapK1MvMyLsf9lic6iq8JhKZV17XP6+25ngyWmpnr27+eXUStThKJ2v4rx9K//8rfXVzdRLu",
-	"cLW60uIor26uVHm1uqrlL42qZXl14+pGrq7s9iCPwv9iZ+qjcFc3V00DT7rLyf/Kulrp/dWvv66u/iIv",
-	"8dUHKUpZty//oZTHk3FSby9P/HNjXzqKT6+l3rvD1c1X16uro9LxP4ef/dW/yZ6MthK69642m0oe/f/c",
-	"Gu2kdv5/itOpUlvhlNF/OOET/+0f1mj/t/bD/7WWu6ubq//yh3b8/oB/tX8I74UvltJua3Xyr7u6ufp4",
-	"EK44S+2Kc21oLOhn/q2vNlbqrYSZqM1J1k5hUzdyr7RdC9cZ3lI4+cSpoxyOsf/wqXEwypk/rVU5Y7JW",
-	"V1KXy768q81x8HTuwbU2OLb0140xlRTa/3lm+47ist4ehN5L/jW4rJhhaLRTlf9Ld44+HGRRCeuKUvjF",
-	"N9kLeM1INxor63lj/Wu61P8Nd1n4NfWDRjc0Ph3DTktWyZJppzCuis6o/RwbYjb/kFvnG/1qCxMudXP0",
-	"TRH29mp1Zc/i5N8stv6//mGU/85B6HJt7mAHn0Tt/3IwFfRO3KYvb0fsVVnK8kd53Mh6uNQrpW+ndth7",
-	"tdc/6Nf+Sb8A4pvGfkPf+3V1dWr3fX93Xgp3kKoufCOKrWmqstDGFRtZHIWq5PScUVvYIW17bYfdFv6v",
-	"YBOdPNqpzqQj+Gv8lqhrcbmCFvmPLnjfT/SD3Ct7vcTGJt9h+6vtmZtgEf99sDBuJW+wfmmkxTn658T4",
+	"xP3tkhy5kSYK30q8NWvW0jtJqdhkU62iHVuj2N2jHrFJqkmJPySeNGQGMhOqSCA7gKhkjqyPzYXs/j0X",
+	"NldyDO4OBCLCER9V7Nn9sdNiRUbg0+Fwf/x5/nm1NceT0VI7e3Xzz6uTqMVROlnD//q+9P+/0lc3Vyfh",
+	"DlerKy2O8urmSpVXq6ta/tSoWpZXN65u5OrKbg/yKPwvdqY+Cnd1c9U08KS7nPyvrKuV3l/9/PPq6k/y",
+	"El99kKKUdfvy70t5PBkn9fbyyD839qWj+PRK6r07XN18fb26Oiod/+fwsz/7N9mT0VZC997WZlPJo//P",
+	"rdFOauf/U5xOldoKp4z+7Qmf+Nd/WKP939oP/49a7q5urv7lt+34/Rb/an8b3gtfLKXd1urkX3d1c/Xh",
+	"IFxxltoV59rQWNDP/FtfbKzUWwkzUZuTrJ3Cpm7kXmm7Fq4zvKVw8pFTRzkcY//hU+NglDN/WqtyxmSt",
+	"rqQul315V5vj4Oncg2ttcGzprxtjKim0//PM9h3FZb09CL2X/GtwWTHD0GinKv+X7hy9P8iiEtYVpfCL",
+	"b7IX8JqRbjRW1vPG+ud0qf8Nd1n4NfWDRjc0Ph3DTktWyZJppzCuis6ofYwNMZt/yK3zjX6xhQmXujn6",
+	"pgh7e7W6smdx8m8WW/+//mGU/85B6HJt7mAHn0Tt/3IwFfRO3KYvb0fsRVnK8gd53Mh6uNQrpW+ndtg7",
+	"tdff61f+Sb8A4pvGfkPf+3l1dWr3fX93Xgp3kKoufCOKrWmqstDGFRtZHIWq5PScUVvYIW17bYfdFv6v",
+	"YBOdPNqpzqQj+HP8lqhrcbmCFvmPLnjfj/SD3Ct7vcTGJt9h+6vtmZtgEf99sDBuJW+wfmqkxTn658T4",
 	"38KBEZ9fha+xDTydjNLuSIa/28opq6ebqhKbSoYzadDmUyW2vN2xTtRumUl18pOb7nz74nTLw29De9hx",
-	"sLfMLNl0/2+Ntk3laLt3Jrxt5NZUlRT7Rs49WSqlw7Pdjfg9fKQwurrcFEbLwuz8xix2qj5+Zv3ulHZV",
-	"nA/GyuIkzamShahlUTd6n1rs3Hd141f53Fb+0shmRjNFAQ+uCqWL80FtD77Fl+IslJvTpto0btZX4MHC",
-	"eUfCG1jrP3MsjF4VttkeCmFhwODvwt7aQhS2qe/kZU4j/D+UPb/q2fU18+SdUVvpbeLa7CabHBcGTVn8",
-	"cduDYiuqak4Tz6YuOcstXKFcoWwhNqZxcMCNdqFv0Wxua+Am72+P2KUpy/p1fJAWPOtwqLqQn5zUVhld",
-	"CF0WTorjqtiZuqilKBWs6+GakYIcU/Ycu8CmEMXemLLYN9LaVWHqQh5P4AEMX6f03g7f9oMrznAS+r9D",
-	"k2DFaXNuX5K4O/ZWVZXtnDzsOsseLu3QxpfFrtIQhraOTNlrGurutO1qyUzA9+ZcHIW+eDOjnE1NCvwg",
-	"fkVpJ/d4Ps41cWIjK3YMzEmyDiPnBOJb6Dcr7MVI33/yJmLY+ZlNzvjLXLvgUbYhd0JVYqMq5S5fR9+8",
-	"d8IsOP+2ptH+ZLPrs6lveT87P9RgZdbewtgZIw6HZhjx9KeDZkz33Bu6e0/EY3Wos4TSn061/70T3DoS",
-	"W6fuMpetORPFHXI/KmuDeRGFlmd/ijHnwaTbFQctsf/Pu6GBp6vfbEQHA7AKozVrrJl7gY3/Pu9iMJg+",
-	"uCF/+gF//AxHgv7r6fDmcK7FaW3l1ujS0iiqo/cBv3hxjb/F/7we2sShM+obPtXvj8oemCWWPDFcLK8K",
-	"eLk3150HVwsv2J0fcw39s6yM3odjsXeUmKoy53VzShdMekBoWBOZmIShSe127I3/58Jf6VufybLHTy23",
-	"pi6ZV/yEfyAH0TsB5qz5V5iGJnn4N1upE/Py9/6fybesJVyNd91rcXY1wAtX6ai1nYhtCQPTjh4/K+4s",
-	"JeP3vN15Z1NUVSGORu+TMbzxnif8SZb+fx7h9iDvZF1Uxngv2buPV6u+lwc/YE0w/Im/xRp3iLeLQQO9",
-	"r+vOBr7v3VU/hv7f6hAFXbaEqRmr0NTk6+zQGcPc9bZNXUu95e/et4pWySz78xely2/kjgtKgL1kFtVr",
-	"+PfC7HayliWcAHhBg3Uw04dcXaHTNnz9O3Tmkhtk+trZrjv/ufVOyYrbhm93xdZoJ7bOgj9fSVFafzX0",
-	"l7NKWTe3Ed/5D7Aj2o98KNxB3YbFYY8DtGqnO7dC3kvneKNXiYtp3Pzl8Bqe755BfxoOJl3ITV3Kek3j",
-	"1vnGssO8e96NfszPy2/0pd78sH3kWrOKo8zOT63kzn99eCD5xfaAexf+nv1mU91SQHjoCeIFNAaKy3Lt",
-	"zJpWuHeN1hChpn+w0q3NWYPFgkfFPjyG/9M/YJ3YS4hVVxJD7mZdCc3HkstGLoqkWVnJ2OrRGHN88NfV",
-	"1Z2oGsa2/FAGu+L75y/X0LkVWnmxx/8B/YGr9xnCFLZwptjIokQXN1lxX8wIVGwpsNl2JDdlP0mI2TGx",
+	"sLfMLNl0/2+Ntk3laLt3Jrxt5NZUlRT7Rs49WSqlw7PdjfhH+EhhdHW5KYyWhdn5jVnsVH38wvrdKe2q",
+	"OB+MlcVJmlMlC1HLom70PrXYue/qxq/yua38qZHNjGaKAh5cFUoX54PaHnyLL8VZKDenTbVp3KyvwIOF",
+	"846EN7DWf+ZYGL0qbLM9FMLCgMHfhb21hShsU9/Jy5xG+H8oe37Vl9fXzJN3Rm2lt4lrs5tsclwYNGXx",
+	"x20Piq2oqjlNPJu65Cy3cIVyhbKF2JjGwQE32oW+RbO5rYGbvL89YpemLOvL+CAteNbhUHUhPzmprTK6",
+	"ELosnBTHVbEzdVFLUSpY18M1IwU5puw5doFNIYq9MWWxb6S1q8LUhTyewAMYvk7pvR2+7XtXnOEk9H+H",
+	"JsGK0+bcviRxd+ytqirbOXnYdZY9XNqhjS+LXaUhDG0dmbJXNNTdadvVkpmAP5pzcRT64s2McjY1KfCD",
+	"+BWlndzj+TjXxImNrNgxMCfJOoycE4hvod+ssBcjff/Rm4hh52c2OeMvc+2CR9mG3AlViY2qlLu8jL55",
+	"74RZcP5tTaP9yWbXZ1Pf8n52fqjByqy9hbEzRhwOzTDi6U8HzZjuuTd0956Iz9WhzhJKfzrV/ndOcOtI",
+	"bJ26y1y25kwUd8j9oKwN5kUUWp79KcacB5NuVxy0xP4/7YYGHq9+sREdDMAqjNassWbuBTb++7yLwWD6",
+	"4Ib86Xv88Zc4EvS/Hg9vDudanNZWbo0uLY2iOnof8Mmza/wt/s/roU0cOqO+4VP9/qDsgVliyRPDxfKi",
+	"gJd7c915cLXwgt35MdfQP8jK6H04FntHiakqc143p3TBpAeEhjWRiUkYmtRux177fy78lb71mSx7/NRy",
+	"a+qSecWP+AdyEL0TYM6af4VpaJKHf7OVOjEvf+f/mXzLWsLVeNe9FmdXA7xwlY5a24nYljAw7ejxs+LO",
+	"UjJ+z5uddzZFVRXiaPQ+GcMb73nCn2Tp//MItwd5J+uiMsZ7yd59vFr1vTz4AWuC4U/8Lda4Q7xdDBro",
+	"fV13NvB97676MfT/Voco6LIlTM1YhaYmX2eHzhjmrrdt6lrqLX/3vlW0SmbZnz8pXX4jd1xQAuwls6he",
+	"wb8XZreTtSzhBMALGqyDmT7k6gqdtuHr36Izl9wg09fOdt35z613SlbcNnyzK7ZGO7F1Fvz5SorS+quh",
+	"v5xVyrq5jfjOf4Ad0X7kQ+EO6jYsDnscoFU73bkV8k46xxu9SlxM4+Yvh1fwfPcM+v1wMOlCbupS1msa",
+	"t843lh3m3fNu9GN+Xn6hL/Xmh+0j15pVHGV2fmold/7rwwPJL7YH3Lvw9+w3m+qWAsJDTxAvoDFQXJZr",
+	"Z9a0wr1rtIYINf2DlW5tzhosFjwq9uEx/E//gHViLyFWXUkMuZt1JTQfSy4buSiSZmUlY6tHY8zxwZ9X",
+	"V3eiahjb8n0Z7Irvn79cQ+dWaOXFHv8D+gNX7zOEKWzhTLGRRYkubrLinswIVGwpsNl2JDdlP0qI2TGx",
 	"iwYjniOew1nWssD8QDly/2WiMFuhfecaXfIe/NBjN+ZWljSJ+Ys5BB2811FKUbnirCAhybguMC6ynNPB",
-	"k9reZvpnw90nrOy60RrjMNSxrdBbSYfuDrMDP89K6eD4Jy1NxyB8mZvUr0UldSnqV2VZS8snEcIfJlYR",
-	"PZj5SsVlIKPTNbZrgm/26+pqc1kfhObueqKUhaysPB/8JPjj8Vwr56QuSnPWhdg5WZ8FeobcFfN4Evqy",
-	"DsE0UVVvd1c3/zaV4fCT/5M/SH8eZmWNhQyPhtAyBhK9hwbNK+iDhaj84a1sYXQasuxeSSG9eqcyof9S",
-	"iWp9tB1zpbR78Zxdg/C0M7yjq4tGb432Dg2EWuUNNIpmFhe5b6G/VZ9qs6/FkcKtv/vpu6+LL/704sXv",
-	"2byxquXArJvGbbyLDp55+7+crLWoeLus7KkSFz69Cj5qYVUpP7Pk7E3FOsvanDIWZyO34oi3weJUy5Pw",
-	"buRRWiv2FAg/C1tUcueKzaVQzspqBxkS7Jv/A3hFbm12O7iDrDdSnthuYfpjHVLc89YehsO/878ZLr72",
-	"0oL3qiRafhC22NSm2R/SO0KhtDP3CUEO5wGH/jNbwDNtdJjCMJAOoEAMm7zJOPPtoZj96e18H9Lbo5Dq",
-	"7ftyNMu0pXpNgUMVlwW7GtLDKb8Jj8paWa7PhwsfaNdmY8pLgXlGWWL+x3SMVz/zNH/lvDsYLd/gj4ZL",
-	"54Oh2+5eKA0f9m4IXjgSG/WZLU5iL19CbFuV3oL9u6wN2Tdqf/I8rDvl2jADuZtTk/RTfJiSCfMtHdz/",
-	"2SuzX6bwVz+RmFejPI8uhHN+ueKs0l0a4hHFRc5KutmDOeuxrYERFCtl9tfrNgkzfKBSp0k30z/jnzVN",
-	"vZUZCxc2k3cldWn99mQbFHyWqZmKkUEnqtv5s5QcOJlTfXPBVWSOp8aBZfEHeu8YwoXoHXQLDp11yls/",
-	"8ImtSGcqOfW9v3eQVTk3OtseY8lvO7u5PaPaWC4uiN7UxhM9jHB7jrfrvB3LjlVq3aDu8LWHe0xp0Qro",
-	"OTjBWtJqyjls3wn2frboYvQLHwuciT2Qv/g7XQQc5Br6muA93YaObCI0QdMAlujeeWtSdVz3k6xxHmlk",
-	"fUMhSzzpr9PH6ZUxDZnr3DvBJbpiVmH2cccddXrWNIQ0hB6bA9/Mb6QTqsqhcxYkHBBfwzQ4RL/ndBZv",
-	"mgsGCXOKzFeHUZCp78PW4d6kqhkH33f4FOEQ/fmLlyRI4rc+21FcCvyjN3TKXd34a8NqmGrfG+kvGKwN",
-	"JLtiM6eE92vCRQpyCGp2lPFHfDMb6BS1s2Ox9oh3OZoaPCxduLOBC/aqkGJ7KPwr/GPe7EOga3YEFhZr",
-	"7XiMG3kbdgHKLXFQ+u8jlEz+AN421pmjrKOrhxfVBaP8Hj6R2zHMTr4K67ndIZ2O5zd47TI98VdYtIdp",
-	"SLw4iNIvzNJAYIWmFi4EAL+C+5qfRsJIfD5MlRi9k7XUWznfnyBU2fwfhGtXv19SE96FZqYP280eegdT",
-	"lfM/n0USZ9J5sEf8sR2zcak58P8TsT6J+4rw007KLkksNbXl84mmcVuTaVw4DUfvGX5qf/IPLnYKMT5x",
-	"P4xk9lKlXCH9nXnsNtWPryM8GsYontcElgY3q/XPwqx3VuCqt4Sxdbkd9lN6MboXuuNWYWwsQixxv5ON",
-	"b9smejHeJPmQS96Ga0B3XIW9VXp/Q4DmHRprv2n2tZQvC7Pbwd9WdPmPzm9o4N5gaOYkGgtb7FaeXAzT",
-	"+3/AL/hJ2O3YFruaMLFja/HvRm3lB3hyYokoW9hwjU03kVXHU3WJt6bPbFE3lZxcQcG5h5nBL8Mgh3bn",
-	"1sJ7aNlwIWTNBZhTxl68CkEgiqGDhVDetikboo3zDhp46Rv/fe6kg7+yt+033tqHuID2Z4Oz90HhWCdP",
-	"889lbO57J0+Tp2Lb9lgQgd+Ko5qdJX5X+Ls++CemG4ej89a7NhVEhMkxG558weHMuA1k8f2UlqbQ5own",
-	"LLV25oS+4l3UcN49CKju+7ygFmgs4AE2+0GNqeTOsamgD+1QHkI0V8EI6xWcou0U9QZ4nicAHx7p2rFh",
-	"c0ofCUVSQ34fNqqyBT7MufBGr6E6hj3F/TpUvHsPWBFwoVfR4BHAt3W7vdE+UfSPnDZMO8pazl1p4Amw",
-	"94CDsNN+BDyUVj8MXLWa8it+1936E34Ukiz0/kHryYo7btq+vZP1xR2U3hfNyTu+2C5bbM3x6G9Q/OxR",
-	"jCSTpARXnTp3FKUszO4GnOyzQcCa7RgZCbMEa9X/x76Wwl8nKPCoEBav5dlPosD4p3+TqNStxLyy71s3",
-	"PN/1Amo3vhunQwloaDG2gwugXcJhT3Q+1U5Z1zoltqFjRcIM5az2B3VkUZEtQrE7Gdc3/YA8ZtgRtfjV",
-	"i+dLUYz0oWz74B8fGeCbR5uONYNQO8vwunxL74WyfcHViYCruKSHo4DZrzGQjLhqZllsLmsnK3k6mHyd",
-	"BUTIMO58MrdSU8wab11F/HnR6EpaCwFpNKVnZSVrFaAcaT4kSmlJwHDGypqzXrdJIq79EFCPeV98tlMp",
-	"8pJyePGYQMum2TxebyKwK51mrLqjyk+LLlXJYsVDxJW/G2MgYuIIeMTQcDa6G4xRaC7by1wdw9YZHgj6",
-	"+BV+aFfhg2Nx9oPQGvdnuLxREeBRKD5d/3Vaz7QEi42LEo63FuIUfZPSwJXTnqTwV8NVca7F6YTHLjcK",
-	"4iwu63xdNlU0ncWlgIfA/Zvt4rUV8UPvihJrShdHKTQ4/WEfwd7xRwrrEIeqLXYB8OVGX0M11UYGPHKu",
-	"kmp2FaV1EuHS2Qzq1ug7WVuIJVDcT9URJK4sG6aek0E9isvaSrkueahH981WymR9lKosnMEi+wVV+7UU",
-	"2wPn071Xey3hvmzNEbFFvBOniGLhfh6lk+K4pDwqXSP069VVv2wBq8xC10Ib2b0dNuobw9nbYEaSc/nL",
-	"6ykca6/tebtitGWLpZcYur2647D7r/a1pNuANkVl9F7WRWkkjwE7mDO7OOaWuBnvrm54wLtfodPQcBgJ",
-	"f8nnpx5eEjpLedED7PP47ZER/khNSGODliy+JTOeTQWkRh12PVkn9mBmLcYrXchPynpvsmhTppOjGl4Z",
-	"tm6/aEfLc/K6CdirN9eiWotjAKtOeZrwePj05MuTcYm3g2dPn//x+VdfvHj+x8lrQfg5P4eNHkPdTrwa",
-	"n+Ne/I24fKtdfXnY/hupS8HinCfNqcAi3+JO2XnV67lgtlAY05aOYH1IJILv/Zm9WLgcjcsDoVMDmGYm",
-	"RIHYSinqSnkLJC4rPKUK4bxlghjNtqlEDQgWMFjC+Z8cTFMn4XIMsV+trvCEg7/+vBpzYh8OZH0DMFCB",
-	"84ahBboNK520nAOtZvzPLEsO+O+D9bHoJE32IPPuuBjTC/zYFvVG15/5402dcWzjwqC1GNMB5EHHO0O8",
-	"HoFtD3Q8we0YMxDfiMt3at/U3A22X4HazZZGH46JfHwN99qYjPc+EMz8Wdhw081i5pdk/DKAk27r2ley",
-	"AyC3/qLJl36OEDz0mCSQ3wLKKapyVQhb/Od//G+li526k8VR6cZJ+5//8X+6Z81TvsSCaWOl7uRDja28",
-	"k9o9yFPJppzlJ/cwfhpxqYwoR7Ak4Otxv2z5k/IQxGAGz0KR7bdSl50CimzRBL6myewDVwdfd3xldlzw",
-	"O+xL6HSL5MO3xS+2vaONHcaZX8dH8w6xZcNKObNX/KUwO6UnYW1Y/dks/j3vI9icOB6UHqfbSPww30mO",
-	"HuhxMG141aSg5bzj73X4yQfDIaL7d90+8AK/6E1GxpKxQ6BE9QPrQ5fMcfOdaeqiVHvl7Aq5V3am7hil",
-	"cWQ4w0antCycCSngCRxEOJegdbnuvN3tcl/zBx0ArFsMtHBEhraRRalEJcthGjQp+BizGGwifys00azh",
-	"28cjgpGlaOIaC4+lKN/QDHZQzBvj/Dr9UdTMes+R+7XRyWVlfDnXILTiTcOz4y1igByZkWxUtdfOdvBi",
-	"jDRnDEPTeRCslmdp3WyL0R8Ixng440Q14xzA51ahBaNtz5VMRna+4XF0q6mGgCNpuBcN32z6Pfz0BA1f",
-	"7NsH8vBzyOvJO3O4IvS8ax2LJQRYqlUEDxUbeVC6xBK6oyjUrk1HDGpfn3517f/fvYNT3zTI2yq/V9lu",
-	"LiqPXphfMGfE1phazliU8RqBP1jFBo52jd9aJ6EWALaTlymePJIKXdnDYWPMrZ++jVR6X2DZauEOUKTG",
-	"Rurm7lLsxCru1tCKifFQnI1cNGObRU/PdNvvtdzmrh34pLjyTZ+3fr7d7WSmfH920Ibz0nM4HX8gFWZX",
-	"lOKCGx5gnOT8EGr6qEqt9gf3EhKTWLt6PphKEu1u5v7SuQ9nAmptOGpsWnFQ/uKfTKormMhBLV19wQZi",
-	"vvIzW/jHi+hpMate1HuJdNKFk8dTBXRF3kKe5eYAJCwc/t8PnioRJUKMCT0+iqxR7gf8mTiO6sx264se",
-	"CDO7aazS0tp1KS4WA1cAg5Xylo8vZ1gRXiHjAfYX7lkvYTWYJ9q4J36V3YQTw9RFLM5ZRtgIU5xf7H/p",
-	"BSQj7xBsFVdfOlBbWvIMeYXZ7cJ/t3wVEGoOLBVantdbRMb4/7OOJWJmrY1b06aSulxb+UsD9N5+THEV",
-	"cKP6ra5NoB3inL9eyE8cJQHPpP/hUWq38peFRpemyEfnGOxe+1kGTXSrTif+j72Jie9pf5T1Gb8NLeZo",
-	"oK1bz7a23kLP5tgeNqMWVpZL4/Ztpmh8pVIqKB/X959vai7zbm8XAbhW9ItMYqs0ehlXyszhH4sHjaI3",
-	"TqaefyNIJ4k7PCf5OhZxdMShT8Y0uQOFTd4Gi6g3I/P7rpZ3Sp4XxXynSOZCRWyG//XYWBcIzCWMHzvN",
-	"LVNdBnFBxeEIjKr9sZ0FLaQ1akwFTSiUyTHahXouxgIdRC3LTHLxfYh2y8oibwICJI+y8D9YFdZQhYDz",
-	"J9IFAuWQTUW+4BYtzOAF6MNNZG7vWWD8A74f31McxJ0snAGaN4jGO3GJUE8r54fV43B2Bqjlyevw6YWJ",
-	"7A7WoAfsGv0UNmOWUYZD8mL9WAU3up102wPEbvCMuz8DTeQ8G26VFvk336+mavSSy5lAncVOVQ4L+nRZ",
-	"WFM7WRabywp2DhVU8kw0UBG4vieGMkd2P0YZzOV9zPEkauWdf1yCu25B4jRxXsiDRqyYOQEEpfSzeFBl",
-	"KXUmc7lbL2MHxKtU8LmH1+2wPLhImyOkbQ/RVhmw8dEXPxoNXOdBrQOPNlw3V6uri7RrbQDNHCIQmLeT",
-	"GxLbgJ22A/8Pdtq/G5Z5jNUdiJSw/tlVXK3pUCU/S1Ymzm26osYI+2F/fFsqt5Cbl9k8/czYbL67NI8W",
-	"Z3DOvau7Bjgg8Vcz6Hr5xRBXAc1+btp/nnW76M0nPxOVfE8sHz0IeBhhptyoEroAihVMsx2A9EqXhSyV",
-	"k2W4EYtQS+Cf1xEnOK+KoxJA8juDo5DrEw8jX5L3hEvYfMOA36Q4BWMaZnqitlKnuZcGfz9qoabzukWk",
-	"djMpSEJrIkQgfjC+qR2pn7MzkYvelOKyNrq68Jt9ghdxRgVfz5+m9saGgxvFngtjJZv4q4yuwwziulAL",
-	"TN1btaPQOuW5ul0cTr81Rrbro24vOj1GnCcqxVf2ZUKIc5RCO4ycTSNW4NuDYyrttS7zTJCRZHp2KneM",
-	"FLdUGOudl8pt85AsPquWW4oMPCjHnDBlL/BRKNw7moZp6as7ZN0wCLH5/JTUxyXlwljcv9ZSljnvqJb7",
-	"HAjd/8Pob/uc78PyNu9kIeMg0msBp8GtlCdb7JoayCGorOacwrlzl5sAQsA2DzrYbXKvfbnx5PU+Rt2h",
-	"ylBxUjBxUZcGite0afRWHruTmKBd4edrJv767JrHs46kY+XTF8/ZP+xrCsPP+kR4em2zfGqvCvgbAAK9",
-	"gxlYQAgiFr93j6LvQ+Cn6AXRT4DXQPu2oiQhEMOsCqhl/NHoJ9/Vqrj+08319ZOnf7y5vkYfCFAI1dlf",
-	"10n5ZHoIlpbe9WDFE35npY7KsfoIXXmEL7mEhdnt8r73qLP9xYsXTKnYieXAP0mdDc7MpvOL9BY/NcgJ",
-	"En+5VvoePz7xRc1H7xKAlA9kiIAbqJ16eSfrS1HLU+r1zqhICaP2JXdFQb42Au5E1moImkDRAUSdARyl",
-	"NLJy83df2GXMOnj6bHId5KW+/nyheBGKfFFJe7gQIHkpFAASn8VyXobIMpguvme5xBKbBv54kGDxsTzZ",
-	"nU19W1QSK5+tBO2qT65IAldhlKkCEeKp/v+eTrW5Ix3BHRSK/sz63LGSd46phlQLn61aCPlvnbcZ8WIw",
-	"4CyjYGD1+3fqPZ5I6ULsraa+lWkTdEhPmwxIPMSSg6J7MqV7vreLaV9GVakxyLI/Yd9L15woJqj8WhDV",
-	"u+Sw3YnKytWIskSP6uz92+L5s6d/7FWCcBu6PQF7RxlRHRPDKzxV1MZbFX+fJtIq5JxcYfT1n/7Pv1Jp",
-	"rN9M3hWhTQZ4sxtCqAhiQJlTqMIUnfCiea2TNhyLL56+ePEyCF9AY02DiOdGu/pSbE1JIodSlPFukH4y",
-	"+0E2DGGs7HDNbP2/6NHAof/yW7hwdqxLm4KBBbvexYLYYZklJCQgOI5jO5Oczg9KYKdK7Xv+vjWN+B5z",
-	"SOOyHb1X1da9Ko94Hi7ZE3T4LFOaiHjiiZ4tWI4p3rj71unm3G+ct2juaLgDJjm2Y9ZovzoL5djsePuH",
-	"KYU3ejL7IaAiStEDqBoTquODPe5c+zbG3PbMbU/BqB29+JGMwlouysTl4dM/UrPHI22hf0P6K/C0QniH",
-	"PjQ6RlwBS7xV9UuTqBpFu6B/UcujQp3QoO6gL8Bmw6fhFlFK9UZ4klaKOKSo9eOdbmX9luz6OC6jk7qs",
-	"c/2Q/FQvIx5jrJ+QUfzb6V8dcHwgbd5s0FpH/HeE9ztVaoniWosdbtCDmRuSxofz9SG1OSrLF7idQ9EO",
-	"PVTeFAdzpogrepE9N5y8PiLxo1q3TW1uM9m+8OJc/Gk+BCc+ne3pIPhMjR0or/w8n0njIRcAnsQKOcxh",
-	"1CFiG13I1r2EGS2UnVd42A5id4iSZdRZJP3axDhF4/HxsI4mXH6yAznak20lRb0uWVkkBxAMbQpvAcbN",
-	"+oOMyuNbh0X79USSIUNDYuh2/MkBCNYkkuDIt+tvzXbF1xRnjr9H2BKLWCF+0yL5sLr8uWmsqLLIEzmC",
-	"uFEISwIsTFeVkvhNLtIhd5ooQG48iOMkDHpwGdELbiNvjJNlUGDiciCPuqB3oLXDvurBa52v5/CHoJXa",
-	"Sb2lG6IFvBRbCno+SM0TMq/a/LW/N8JSR5qtUF49bhB3JDLUtXBn5PtJjFq7TPhlVu+NC5Ts87217G1r",
-	"CY8KvoRr1v8QJ06b3BzXxyw6LoujdCbzq/6I0vvDL0bVDBLJovmJqgwN9sdI+QObLVDUW1PsRD1gK0sJ",
-	"g/xWRhLcXCFydEkWVPUs5cO2DQ4LSxbD1+tm4gtYdUt33QDhC69P+pOZkT2Ly5gNH2USBUZn9IUnYJx5",
-	"cqaMLDGqsK5AvM+uiq2wEnWKvOMKDKqA3NyA4LIljQRe+Ng6U3ufG8sUmPLbGlxfyFmqGN8KOlobsb2d",
-	"evEY5QWxXaPgGpKQneeTkPHrggF75nSSe71nF4ryzzwGVcxyBY/5uh1tQcbUZTfcR/NHXlrcQe1oqztY",
-	"5nT623xVjFruZtcXDAj76Ayjd4zMGV/fJ3WkPJjloXQWwL2VZMJXR7RkvjdVyZN48OXS82qgvzeVIjq5",
-	"fvyBI/C+XC6XJ8fjk7LsE33Mi41+NRm1JDAh/JZr8A9HHju9uThp1zUpDM/Sw6iao86gBneqkp/Zgp4h",
-	"ZZXIHgxyzzFqcarNRmyqC95L53q22I+v4QMsjhoYipcVpEi9NSHhPHRuVSXXMEpz9T/8D7KHT3hBYh/s",
-	"nb/lbgUcuP+wRvPx2IWxp/nw1hOBzeYBonACAKDGM1aNFdqYs13vjSlnK+6d7fooSrnk+QVrmZ5vC+Dn",
-	"/iYJhs79SXPya3DuT6w4skLxuMlq6wr/0nTTzPctJ6uSWjocP5YXOLDklmQz4H+SHrAol4sNI4A9t0G4",
-	"iBOdTDRq6QZL38XVOyV7d5VaunSlpKuyvyLSFdibxt5CaO1inLvErtAe61invJEm4za8eym2kOov8oLZ",
-	"Zfj7Cgugbl6/+vO3r0klJfAvR+VUZ4pK+muOcoVp2GvLgVRuJ6foEOVwsX35fvGg1uQ8udcBMAGl8bNl",
-	"OyXFRrvDGvYQXdLxf/+cYa3NBuEPQpdPgEIfdNVbEh9zRoTsqXEokjYNCWfrxfBKmupd1eZcnIMOdAU0",
-	"pJGIn+JMwH0gqrBxY6/FbUiY+V0Di3i6wqCzpjN+hZPM7btUNiPg/k7WW6j+RUkDdzZFKbfqKPByMeEa",
-	"cYi4L2YECbV0fFFS42R500qXBkiDE58yd/my2br7FlP90gjtWILqb3AI4qgcaikz4/IFi4MSn+aA9UJ5",
-	"fW9KaoUQS6MloR2fP7v+/Pq6+Nv7byar+/vxJIIUxb7SV1ftmsDm5haTfSjuncO8M4bhkeLG4QTmuvM/",
-	"jdKy5KXqR5mwTUQrT1uPjCAG156/yIvlr0LIBMYoVTz506r4/62K/wJhkFdPesvhi2eTO49K85hTS54K",
-	"o6sLxEGOQl9eFtZE2eTLWVxI1gjDbQRYQE2WxrLaJwNaKOgUOxJK87WbcIYtyeBTEeivD68z46u7qEFc",
-	"J14LFk2+4OLzj8a6tUaa6gfVL5jzAmSAb3f23o9k63n9mgjDqGVRNrJPzp7brtDA8Pak41nWh7aROUaa",
-	"MTrYG5Km9Mf0KsL+TF0Qt/ASfatpbayA8FlnaJMFZJ9ugI6UNKnAGSRqf6WLO6F08TtqxO/nuCxzM0gT",
-	"pLn3g2HsTJ2TEEipVxXWeoDt2oHsgzmm0fuop3D1eFAPEMDuRvtQzpuC6R1KF9CMH6WY5sRRd+hrnjCl",
-	"dFM8fRZpiyrgsUmTFdqgglSXpX4QZVwfpOAobSNnwUHYAp7pxLyHnAr5NYjDUCC1TteoU3kHvQK7dyYB",
-	"tVkCD0rL+V+N+mxO3EoNdyC+dP7R2bzbBFmu7tCvRz9vNxEjUzy7+eK6ePfj1aPTcg/ptf14EDHL1FD6",
-	"/ZUdwxk4F0eolbBvCNuDNtn/B1/SEGk150x1gEkhKSlkVV7iVXlgD68eBYsfMs2z6rYTBE1aFR4YQSMy",
-	"nthcaIAchloondPKn8W542E1YzCH18JJzfJn+FNXFGfRrk2HoJFfGtnIz/zsA4VYe8/0t1A04tYYXVCj",
-	"K/626T99MY17sBv2rhJbWYIzNsPz/+0dMynuAl/w/HQ+ahQP4eh76WyiSIOBGyStfFlg/WFfRsuaowSz",
-	"P+v6wLR/L6rvSQHy/t5lhuFpTDRnXETrXsmtFK8WIfS0p2C75BzAVgKNC29kqyQfKKu3umpsI6qMhpWd",
-	"vvV0ZOraUh98a66jCdU/S2m/qc3Z0ql5lMAUFRDRRSWsK6gOaMi4/A/lnKzXx14B2vV1RuNQRyrdynAm",
-	"6R3J4J5TAnhMxaPfUKoSIBlbc5Sr4tr/6WmqzvB04rPgk61drU79Rr+YbPQAW2P9hLVD0H97bjq+l6Jy",
-	"B/aYM43bQG0s1jKnc/Dsq6IUF2YO0tq04aElNfCicguOaozwCfqiM4UVl46JGXpOO6Hq9QlDfTz6IYAM",
-	"P7MFLM3iqD753kDZwgpCqoi9oPqvuKF2lRHJcd1O3C5ATPo6Qdj5osIyLJANOwhN3YFwF6FgVz2le9BX",
-	"3vJQx4PaH/I9xPeoeQ3Pm4JKaTkX5+mvG9n2fMT48VbWTijt4Br9py/9ze/p9bXfOpWStthId5ZSz295",
-	"SM0NF1XSkunX1NI6u4zmhJGEXHcsH+VskirE0KS44sOSye1CiIsuxeQtmDHIRDDAZJ1ujqTKq1MNO39E",
-	"8DO5Tv61EUEzsXfGyUpc1hw90Fstiw6FQjuTHWvPWvR12WUi7/0VoTbDhWaYdjz1tuj558+frkgeFTX1",
-	"1U7Jsvj2ydGUsip+98OHvz35UPyPz59e//H3XJPvZF2qLscw5QK9EfNOguCv6GceRPaRzMe5Nn2Z03AX",
-	"nwG19x1u27aKlDJhkNLB7J4wcd5yM/6T5JEgu9YHmJKGDYsGhE5Ms6k6VzltELgvtwcDdYpubRqQhLsz",
-	"VYOlAlqu/RKazECF1+c7g3z9C7Yoj8i7juXhGxnYrvZC6dR1+OLFl4t0mbPoN2i5abiqurTufmEk8Ff+",
-	"S7ffmZqb7ZrHaNxDE4a4lNo74J2iFLm00k1Pck/3hQoZcwxJvksfoAJo6f2KftOvOV0kO9krPeo26292",
-	"6XnxkPLWR+zQhLzOa2UdT+W3rw2a7Emqhn6g9ARgWxTlcgKMXIV4jFZ+sZTAUkTM1ZR9heQiRlKR+gJs",
-	"HupgrfziIzq9Ef2+9pDO6dhg0bl3EHc1MoBYVMacLYbVH5CJyfylIR2vMdv7dyXPf4UHI+XrPB7Kg4CY",
-	"BVD7/vz4RTS0cYlRMst6/jpVUsqQfPHzYiB2/xLx1+eDATA2CDbbIkA5JmeG9FhjxBFaA4ZG2ROsI+vk",
-	"CVknrDOnacPl3zja0Q9mNPM7Q620OywP7iMbUzX8TkBSm6G1V5zXCjeMkGC54NzMTlb3OgpNog+tsoP8",
-	"oyhlPAcypr6XzJDaFcIWrxp3MLX6d1Dfuin+LEWdSiQsNv0/ClW9l84FXuiZ7MTej6b7Ozn7pTkKpS0k",
-	"54xOEiFIQuPdXIEkGxj1GBJsfMHaXl4D7ONB6sJCqPJmGE8ROlaiee9NlZJp6QzIzs7UZ1Ej0wuHGpbe",
-	"yB4vwBgUFfz9uIRCgyDtdZSdTF1q7aLwP7OOhWtfu4I0YI2ItVgJG6ictkb73slyNi90v3f84gAqocGy",
-	"OAqUrMvoGt7Kk/P3c+VsrhgtVxwH76iMuaXohihO4nL007oVdTlQBBnTMFphM9l+javwL6kFeJUIjVPI",
-	"lUEG9CX+l78RzI1/7TJRwA++IVwRpTwa/vgNzvUEP8JxkYC+zsCBIYtfFz98EyNXeH3ZXBIGrrDog6QL",
-	"8/47uZYnsz081q2ACBPnj/Vb/AFL/13Lnayl3k7fT98ljwIH2v7gpvk0/VPvpZtbetdl+/G/GOEJ6DMO",
-	"MXXT6SPro7I2q20FhdmgKbujQwKOEGUL3wqMYIY4A3hLyhYnY63aVLKIcs9ME9SxqQRLQI96i8EyBzY1",
-	"hfIFm0ZV7onSmCB8krHQNlQI96jkMK1gof7tIEWN5PZd3yF5zQKuM15LtJ2puDIi6RnsMNrV/VnLTVE6",
-	"bqGXPUu16lvF7mqO1924XTp2qrMxeTMsNODkMudAS/8DmZEdhd4RBbGCFLg/bsRZXBi5TBrvmQxY1JJv",
-	"/K+4OgOlt3IJj/X948H4qVbxusxRNnUb/Qia9fflhukAhkaqAhfJ/REwMYfBOB/MMrSC6IiLnyG8l9U6",
-	"RBu5jO5WfnJS2xxJ8MwRDvGnIZwB+D4c0ciBX4RBj+IieVBTJfS+CSXG8ytsqhYA0LuBnBXojxRmtyvK",
-	"xv/ee/Siql4S9NWv1AI0YGwhdcm3al78Ai9iB6gZgKyOvMzEFI+d90DdwP7B1HLtpFhajpR3IHa7RWV8",
-	"yw/uWUez1CyU8WMcU0yAq70GLOVsLTN7qyhhOdbg9/hUoqE9rBwopSXqlnCIYMNAFWm3o/zXv5ZrdFTL",
-	"O1kqcRzSzRbP5NYetPp3gZs0bLJVEnDun9pjsCdcCiGsuSBm2zFSndgri/NILMiASBfJRvz13Ba/+/PX",
-	"74rnf/z9Cv0qaV0MbXFszM/G2Zg5nv9l6eS5VI7BIExGITIGYsYHxjo1n9h0uXm45w6d7FGy8/Ikad5F",
-	"ewnnlXfabADianlOc1LzNuwyBszRvZvbmfkt9pPJVbLehtJF+sQytlF8uz1wyjZjTsbMHZBnkMlHXdD4",
-	"agydKF1Qjjhz5/bPPYiOEIjAMpdOlPGcu90DKyfDNSg/OawMg0zIU75cOfBecpjYvNCK1OWMaBvq1CQd",
-	"iiuT2EADMSaNexjW5KzwjQjDxS/UmiO1uJU4KjOspZWzHnTiVrIlvLYNBcuqtFTmCeK1tKpg+FvcPPp4",
-	"e4T1572tUTGsgT6YJGSBJERxfrCYiKYqc7sC2W2iKs9M6sV5l5wxlsJM8yOvSjZQn1GRnol7NSUPDd1c",
-	"eITvuTZApD9RGNQD0fnlgF4foNtJqKuVApxOLh2E1rKaQ4fjH+uqgzDg1EQvOWQO0sjjiufWsAsCDDBx",
-	"36mKDS8cgA0sV75g2qwuJBJu6L6lDRhp2n2qBvGPtowIXwrbDkbZ3Mkaq7H56Zp9Rd2aY7e8PjmgMhIl",
-	"zT1GeEL2dpQo9dHqSqzU5ePqfLUMFf7d8X+5lniiy0ZRy61Udxk+ijx1GmdZwq5JJjGJibSZoRZ6HZTL",
-	"Lx0eNbASLWkFnFdhoLqavaK8CltlxJ59U4udW2bUsoZquWXYEQnfEOg7sjihvCtf6unvC8X2IGqxdbK2",
-	"xc7vWE0VKHDpxuOEIYaLOTcuu6aqyh9HWJlMMXGyBrSG5pkj/AhjieaJQWh57ghCrIjH+dQk3aRQ4MuC",
-	"Is4JBSFkApDC1ntnlA1AJogMFaGonR0ZcPh7ITraKFDgxdPvJbaF9e62QpOsMw0r46VGw9BrkqxKIq5z",
-	"wNMJESzlgHBxk6a/oxClC5K+9zQxI/yJHEBidGn3YQ7RZACuIcke+13DGAWcKNogqTEIAzZiB76jXABD",
-	"88U76A+7DnEmkrxz/CbbVChXvQ+++iTrNRa7zgVOrwrbbA+FsMX159dPv5zEUWN6Rn1ivQjdIfX1Lo8f",
-	"tsqfwseA9QU9sKoV605p3PzUOidr/7r/53f/63/9t3+7fvKnn/95vfrjr7//7/91ciFRy1bpMHDj+0ae",
-	"X22s1IuHt5Snxl3mXhqD0e/suNyDa214wr1cpiebExp7k82w5r/dtREUWVm5mFeDtio2NTPmX7MC9d8q",
-	"YPMQhXWmlmXKxiQKqPYsggFPPE+misfernPqdQTQ8S6qPyTgMbSPqwJLIAKIB19RKG2dFOD20o948fBR",
-	"WN6rxFFOgEyz6APkHW1+RlwMJfD9cYx6f5De9oacAICknE/Ah4Mg4ufgHFKx2lUKDGIJ9XAM1maXB1aA",
-	"BGFt9nBsd/UWIHgxH32YBF8p/7S5wPUihIdyqRwzH3qaqkZMCzmcpF53Cis5CCCEGgxaVrutpdTA1wg5",
-	"05vkRCa+BVSFBZwaLu1ktYM/A+avJcvCMbaF2CAP2XSr72Rd+3U8UUuvbEJvYU/KwRItzRNt3BNMuGkp",
-	"S1xJAAWYo6JlznrdsgL0cnsHc07W5WcoghdBZZGqq915qDL5meVBbaHSfTKw3WicJs7j/cYQPzWFjGhY",
-	"Vi2lMfS/qaQtbFrTk5aXsrbOaEsFXgvOl/FEmhWqLKzxLt056lPgJd0FH3JeCGav7mTmiCCE7ORU+wGa",
-	"1hmGQfDXiqEI9AEuctiSPIr1jTx/W0NB7cKhbNd/XzBhqh46y6fu2/KJLw7iWPrG+WkndfinmFDh/34R",
-	"KVFXVyC1iTWn7DVeVnLrKK0ymrCJDw75/KFJmbH5vyU69GANhXFVnHvpbnBg0cyw5ZiHOzy5C/n87s+i",
-	"u5we9yhZyWl/PCroGsXqA2soEkCCqfVdLDagHRuryZa5nXnu08xod7gb/q+bE17w+p66xu3Bu+x3s/Vk",
-	"+1UtASiN7c10kbKQy+uEb/OqtUCbDbwf4CLcAoXNwfhVloCWNheEe6J32DJ9glkgn1HnnN/l2fDZ2W3G",
-	"oADfw/WjSTQGbhwuMQ0jm52r6dRP/4qThNw7+jwh8OQiJ1dwl+dUZITQa08r/PpR0jRgJBRntJAnSajq",
-	"BmyTbRUnIAoKhdTv3r7/UPxBnNQfKAT4BB79797q/P/vqXL9lDn/lbbK3rd8IQRrScDn7K+EgTgpw+N1",
-	"X3q9Ue6Z6bhipU7Z65X/Y6u7pahuPJfAWxLDnLw0OHk8VeIBpcZcgDOz7d40PBKUOweeX4+xfj2o0vWS",
-	"kwp9I88/xYxXDwGw2F2gEOHsrGY7PpNQJ0ADjJw0fTeKtye97vMOB30qO1pHUd9ycOnAmTNSJM8eEM+u",
-	"l04nfms16npmauyn8bPk0TWVREaAvdKod33PCuAXCzs35uG9V3v9g35NDsQCn8NKzcv5w7HmjJkml7JS",
-	"Z7dQphZzXAAJ8k7+kXCcYtIHTSFyC5IYUsrCkLIwPV2NaD8tdBS3Zklt2Hv/eHfXPodvhENvAm4TQEz4",
-	"1dyo1ooTHuSqzOdQBkzXmMOe+VBnm+tfwbbVOJmT4cxJRff5MnJVGh05w0VsbPGI4UhxM4WQLaS19yOS",
-	"T7gavZv0/MegL4gxY1GWsnwZhRiuZl9ByKvv87rlBosZpWyyfzxZLuwwUR7qUx+eKbfiLqs37f/0oLjJ",
-	"A0kNKBfbEr1jY7NDzhNkbITNgF/pxSEW7teI/AREm7WTZUEJp/GTNDupD3auof54jnPt/VVu5b8RVIdQ",
-	"nJUuzbmXCV14INJkbJAJhL6ZnYoP5ifCNvV4AXjHY+aFk/0cDFje7q21cesgUcfVF/Ee8IQZZ4M1X1w/",
-	"quuc6epboFzhXflsePj5Ulg/JyrBH5Fvsb4l1A5nQKnTKslQYp+trlHO7wiKt1gnLriyrTjKJJNyOck2",
-	"qXUQdpqWHhqD32Y7l+uV2HJAnu8UZH8JngiU3wiiAr5Df4vnk7yh3JSPGXwHzOkRZwp1qcFbA30hiEbP",
-	"jwoMyuhVjeF4m1cx9xaJKpnCp5UuNgYc8vjploBqQ5W4gS0zyyXdCUg8lLkVEorrjmgkE4yAh6IKLQe+",
-	"FNuDzKTbtT81gLfEO+y3fWqIWaSw4QPdtgyb35ma/jJZ4RocWbXEiLKsNmOwFu8TbfryemqV3XfJJDZr",
-	"+Am520nal7Pcom/h+V6g7FluXfZOV6NlUPeS54LH1U96SLlAPIvUXCeCpP2FCZxbcI0MtP2BIb7sq0z4",
-	"nXyWLUlBVnT/0XcTl/oaKUZ7cb14kTWWd6RbI6Z00YALM1Ec9Bvs31Bv2d/HYdnGcpnpPW0zrFb341YJ",
-	"hqJ7k2aGdyusXANgemGJcSlF5X+4uJD7gDKvC2RtSRd2moWeSnXXyOCeKwS4H4XK7BE9NZtKbddpN/sX",
-	"FWNbipFLoOhwoTCsB0dWNqCYMXZj7uD2unToBqJAy6vKYYHnx7YvD5Qh34gDM5iv7hcyW8aqkgs/yv2i",
-	"GfVveS15ogGl5fJ3KZ6f42jqQM434y0/0tN+FZnsVbMDVKfUxsofWWx584zPvvPf+nXqvqBQMh5Guu0Y",
-	"tXRksl5tHe+v4G2rh8BAZOUVlB7t0eJSyQeINCDTi0X5xEu4trbtWcNVv/PfLOng/Sq1eEG3t7sitKmn",
-	"45ZF9w5eEARgaHoDIZCFKG7EQPtbyEFWvWwon4w6yRpwqeznBqPVBoKvJwPBNYq8Teasa3mqLmsE+k/e",
-	"qZM827B828/xDWVZP7Nzes+zuL3dAc++t7b0zlYDBJdTF6hxPZPZMU4gog9B97Gp7eeFXxoVfRHWb1dE",
-	"J6h2V+Iie5P6YjJ+QltoZOd5AzfceUPhgpRljRYoDzdv2Gx+LU9Bx+AgAyaaJ/iXorYjVi2QIsJzBeoW",
-	"DdFGkjtU/yIvJ1EWzujIbiiOEgt8G8sXxO5GKlNyxD7DSlPCKYBI7EF0BuEzO5cZ0DemHeRYxYKcncAJ",
-	"lLDuwwiE0RybfxYpJJ++eD4e1x9B+4z3Al7dOtX0s5EW/tgej30mR45d82tYZaAPbE2xEzVfQ5VYPsZ6",
-	"NVpnqkT7c0JPJm8kDYSRHr2jc3tmouD+VYGj5pYTnNGhagGFXbQ48up101Vb9yO9aiu2hou7V601Mr7v",
-	"A+tdd4AhkJUBSE0Gfncz0B3sfsWvcq19J2pOAIK8m6wFJLw2pYXgH0q59WcKG56BHNA6VwIfcEig7ckL",
-	"MoIJWR/5bMoF6QMTgb+ORU5D7nLPb7ajuKzL2pxylRDw1q3QhSRxl8K/ipVCzHJ14luoNCD788bljjyd",
-	"EQr3l7RK7jHIEJywwPVnSNi61b9EOTy5F1BZCfzmFoCGtkipvLtsnjXvTiZVP0z0ZQbKEJZfpNwJHIG9",
-	"2gr/zwmNmagl1uApW4QK6pmsW/1Scv8HKiA/SXGL/7OtL68iZ/nqCulKOAc9qTubjFOyhCgpQ4E/mOFT",
-	"3uW7rIoYKsqIkOQ0SFxaWDPB+ANLkQrVI7kKjmvg5kF6zLgLwzpdRbLFuIGoWckFKafl0M59Rz9Eky6A",
-	"bSp3FZgdIP0HUJBZrObvCCb7CnDX/ypVhn7B5piqQmhhmz1c0EQsb3X30Y3Y1RI1wB/UtdCA8D62hwfK",
-	"foepLZWgWkN227XKuPmtloqsDs+s40btG9Nk8PpYP1vYk9C2+PfW/S4VHI5scgwmx45RAHr/HZ+6d/W5",
-	"Hxex4WiyfsBd3LmGwSH0SVmeszKBwwiqQ6DDC3lnoVqSrTmcoGuYzW2SK1P9qNxBaa5KNUO+mfPxl8hB",
-	"gtOUC8xfQgUjERVgrgKURQihk+PuygjRvsohJhJYiqhy2EOcZD82p0poOAigfgz0dRs3yoncWzav3ryC",
-	"FR7Hd6JHeRKldUZRMnQQ+5Os4XbEk8XQ2UkRrN/uV9581GQ/epVD/up5zNAZhKWXL3RibgqZtzE14AQ6",
-	"Nfh/qWtZeEgqTMuwi13mlNFFaEIwog6OWApcIDhrWqrEf2wMavCuEoBb5GUqMFUHxmeHIIPSSLsigFBL",
-	"OY93AaFL5LF1B6mZQvYBRJ3FhyQ1GZ1Hrx9Njf5r5CWTJbGH3s92Y/6sL286hdyaAyzHBHEXWD5n5OYT",
-	"s/hZCszDoISNVmbgGIwwtE01xrq62d5mFWYQpeKbcxba5cTlSWd6TqkAG0ztz/R0BwEAP6uSYlQHEFE4",
-	"L+GW5BdUIU4xij3agn60ChfZKuDzRUcVkOqhOOHvWJIUpbqxZ4nieMtHkxDN4KzlLIWW5XtijGT3Nl+q",
-	"2jOTfXa9oXO1KtQOi+Gsk6cuVRMYmEAL5P+7mX8JnNwgpqnKorNHSCsGd8/iUFSeMdTbTqHKwtRteixq",
-	"vkAFaRVopSdD7IFGjJZD6CU7iV1BDbYabh1qhHj8ND50U/z03dfFiy//eI0xhsD34C+Rq4K03daqXBWt",
-	"2NOg7mNYv1/nKLQ+BmU278hCzKcNQBUbJLCc//41SDZkyE3gb0AA4ucixM6JkyS28B6wG3OSGbCb7hJI",
-	"BPoNeH7VCVmkt+ttpeBeHDZypgZ8X3ME4hinFrXEWDUoqYIY0vHUuJbGgnz28BoWCUy38WH0BvCShqJz",
-	"p0JUoFsS6t4gDYUs+IGdcRrRFsZksFaTxZNZ+CdRyzIn7U5X0Ll3C2fWJ1mzRCSvQagfZMlBPlsU+KTf",
-	"8n7hltOdTBoz1pd8WeskC/JvgipT1rFb6mvkvcG4JOBKKIRXKZZDZ/JLmTKfnBTRWKNaIAswC8JiRIYf",
-	"a+5Vi3lfw0LGe/EHM1XXnMMi5S2P9qGxQLofK1fFj0aXAtL5TwPu1ug+4je6vX+cysa3YKQ/TiA4Uh45",
-	"GpERdFpvI9jstp6PlenvrQnsH79xM9faWm3lPQgDFrS+lS/v87AwIDAkklvAw5uw93Ve/wX3dt73yXH1",
-	"eWdvqdR5aH9cKThWmaG/E1sm2SWRg2cBeJdIe3jQYLlgqiJhB/OqWjqp53Da/BQfHGb/wl9Cy1Ztb/kx",
-	"is5xVrh0LlkaiIIFukQSjZ8helqyIGPrvAFEumZ/hpAvYnl+OcfX8GkkD/Web08MiyeopsgNJ8Qmq7IQ",
-	"rtgJzFIwWOHLOtCVsUk7qBqBvCjEIEvIdQt9OYvLCr1pUVCpDwuQDqjn0fJyeIjWhIwHM5sXazIhNadc",
-	"JUdQl/+cUXl/FV4TPxUniWY8sxaPysqvTaMdV9NY80Kvb4zD+6FfeHDrRlU8/MeLdMBHh6HV5sQCM6C+",
-	"kR0N/xfv9G0p/cJkRL1vQ6ql/iK5kVhOt7kU2pxfxkhL63RgRtMZU+zkGSj/Ui625OP8dewbIJDcNA46",
-	"SZ1mf+/d5hmRTqruJIeahpl+PTJPr2W559IyXNb/z5eWPXLVpqYpVeH3g5VyLjiUvm/f7jgruo3LZ8Y7",
-	"aK1BbcFZIkBmVhsiPdgUOpWaQ4zg9JWRUfW9YgjZ7tWn34zsl9rDdqNxr3gk9BJVhRAw7a6indg6uyrA",
-	"FK7ovqz0HvkmTa3nq+Zi5qZSMh5XO1XJVWEPpnZSY+GZCxnDJGfkVyxs3ySAmkv6T1FatAE+VCzJJhb+",
-	"2shGEvVUrvpUaR5rg3ED6C5ADrXxV717M/tkihvuW7zFvbC/7jTi8fMj8wZJHnurbSNAgaTkh+XQ6H3R",
-	"nAqgNi0IAYLnsLfVcEXza8Ffi3lCdAaumvzVe0gbsb21fAwG/oSLC3Tbzmn2kHvNOn9EbStjAWy1RoJZ",
-	"VmrROnUUTq5lXZuaZ4XfiRoGgtrlO4fRykpccO2cA3oVckGisAdRyxXKZLiDql1g9+ideaC5DXLjQnVT",
-	"L6bZpHWqOnLj7GopH8RgHs7OUW9c+L1uLYr66L33mFBUzuZRYxUVm3sv42juJKmqAgA/x+2bnHP+VAUP",
-	"BaYtlwI5Sp5hInmZsl1FhMGv7ZRBQIF033zfMN8vbM79q3vTi3f3yz929N39cHWEzq7GeF04rciw84Zb",
-	"y/fNmTLjUpmqlFz9ShdzhsUqFKs50uzOzTcEr2sA7QBxhRjOzkEWrazv1FauK3nHkZm8P6DQYwiq4VDg",
-	"IpSQjkWzBKaMzjbMBq2Ka+9sPp23AcH6TdhO/MJO3flrFm4blgEKPj++sxC4wCwbpOD33fPDh3B+/isw",
-	"5+N5F2cK4JUFZvi4b/vLJWXQEdruZM0utuj8D8c+s/4AVIyP4nUECrt7XPVgRH5FVKIs01HrD43QuJHM",
-	"rlV2brH4jDgb4Ryz2yaMSHdtjtIZkEMIa35wFIVJSSGW7cGYmIsw/2T3E0MbTWG76zsVB+kMrZJDPyzg",
-	"wRHa32CD5TkY+eHZQKdL1iHJF86OVsOb447dcx/kJ2eLjXRnKTWwNgad0bk3pvcQbYb3TFM1wg7Jrzvv",
-	"KpidkxrWLWJFVDzaY3i4V67FwiJyAgcnwODCvdYi/z/VpWIVEwanUXrjLC62oNU3nQmc6Tscxad1RW/K",
-	"CxaJC2yWl8X1TeH/IaFvapEh09gQ/zH/nvyI+/fbwi9CEkO4AJ1P50vPn8/4khySFS4iWmDDydZy5/2r",
-	"nZP+eMexCkVYwrXGDqrObNHo1mqG0IiVDjTqYWi1vOuO6rPJjt6PEA4q6pkDFxRfqSTOtee3sLfehZm9",
-	"Bf1r3khkxhrfgIjczK+HQKcHKwIw/2dNqgvegqNCtd/xGFb0LswKijTBrlGjMxv1mq+rrMSnfHtwrhG5",
-	"0WwPGITzOxQsbFFJa2GzQuxzZ2p+Wme1w9VKjtokzCx7ew88bLWSZSTjTvblnC9d1kmupLPTJutQAWzQ",
-	"Dlf7487a/TL32zHZLr8/au+AtRpY/M5gW2bFZX0yVjmVE9XxT/iFwt89wj2yhMW06ug22KaWhdSm2R9G",
-	"YF35ZUTlJXQ8F+F4XlQBvFzlPJKZ2HzUnkyVSJhPBKx5cmsKHIUoQoLLD31vzPq2Ev0HkWdWm1GPD/7F",
-	"R3p2tkg7eWlRITecBMHohWXXW7rRvA9sUt8mMF5Ucogyh1w4/CM4uLMyk2XY+kV9z6S1B/392o5m1kX7",
-	"EG4LvUArOLAZRHH4yTLOfHpl+H22RR9rlQNBqe0hKPShBqg2cIQqDSp+attUFLsJq+4X/8YhFtetDVtx",
-	"Fa1LPJ0P/jIxtDDTZKwxdT30Yds+IDzIIv+uvWcwkvdHwk5mC/WCNWcrFRCflORngMOTnBP08iBhF/It",
-	"qZv31eSJYqUu2ZiMH3vCNUkoBeuhLcbxqOMURRm06lstY2yjTdp6VxZRH5HkrsNQfh8N/0nsRFgAOG8t",
-	"yDUM1you2nYCuS30E2AJEjCqOetWLUBUvD5IjgjcG16hL4+miZtSuWV5d9qo6+gtvpSVzJaMTnJQRsKo",
-	"zL0rxLsfmATjEWetyBgBDVX5shAaxBORthBiGMFPjBlTMEQYQT6CHDlKpqpZGmKxJ7O6BFURTHf+YTZs",
-	"KPIeCjPisq7l0dyNwARqKUqq5gKsAEx5PlZc7zMVyHAVgL8HkVllO4ryU2Ltk0C0AFrctgph2cBqEC5r",
-	"zwFvZ8W+lhAymx1gzcaFtXGZP6AmhAl0pj3sJhCOxhLjzgqFn6yoxrrLf/WZLQLEZj5TVSIYwGKk4HsF",
-	"cxr5m8zsBHlSNcm0Aa6L6+wonqQ5VRkYeEGWEVHr8OBLDMyUUlSrYiusXBUncUIRlTtlERJrwyWBaPVn",
-	"dYOMqjnzYKmROj+YRwLgDgr+ViOM3OjXknmd2Uh4PtNKb/LtTsxTKkufHeM2AVDNPoPRMU5wV5k30q0K",
-	"Jz5B6mlfG2tX7XL2u7BmnLFp3jXTbA/S5nDmI1QorbrFgqXwdyhmYdrxQPJvMHWUiqerkrf3YZw7O2YV",
-	"nYN2M8fuxEkjWxQ3U7uuwvDGqeqcye2Q9p2GtM4yPeV7xi0cB62f0Dlx2qHinahtp0K96xQ9jiDJABd0",
-	"Ky+tnqyswCMgewsU6dsKOJfSw69t8QMnvqV7H5FACaPClxAsqU4egDXDT/Of/a42R15pOPgKkAdGLLsi",
-	"ZeEO/d5GAtkhoAv9G18mIlepxBXRXcP6XYE9iOVImP33DgNT34nu2zpxmdmadvLyjG4h8OIoewwk3WyI",
-	"fx8PqqeKeKX3RbsbZ0BN8ZU8r8orqIKgZ14WtNs6RhJT7th+4ULbJxnkZFCYmHxyIP6IFVXIMcgzJGQ0",
-	"L8CnCSONE/6yAOa+NGR3VNYSGcNEpeW9pBt5taGs3E3iJ+fHILW/3ue4QqZYXJdlAw/+0qDxDSaxlJW6",
-	"k/UFStQhhud3vPdNRm6Fr5V1GSRePk8NrtBB6PIJ1FdRqUvGi06Ow31tOqTHi1NWPGDuVeH/3bcK9z5Y",
-	"h3gkjalW5/SpQ0GeRZug3Gy96sCTlOc54gSYxxzVXxo5rXDzdyXPf4UHAdQgsgSDAd0c1h1lsO+UPLOr",
-	"5DF8DrIgOPurAJ2mfYLd6zkfRMxDHSEk5qxj/Se5u7dgwj2E0eZjSueZhZ84kN9jx2lmDsfjBQPyV9mF",
-	"wnIPu/Ll7xPTTt+Eh5fQzAB0Yejuoa8H/Dw8sDYjXvdoXnt+0f098AKwXB45wr5HWYo8bnmCtCfyGHAl",
-	"O9potRUVetWB4TWSJMwhFAlkAkGRVe5Gxo5lzwQauvUSJHgS7hwi0eiPBaUiEVg5SaMmP51UPcbypFxx",
-	"VkCaF77wMrhKBBgOw6eNK7SEO+687uzUPlSejS2OD6K6/Y4e9e6BUHrNg2XKP/tdhdEi09QF0NQq4iKt",
-	"TAPhK2uwxRvjDrDJJOrUD1B/8CF3kKpDq5P+/TTfJv0PwUaGsRw6o1aLkUHSk/APAnBd1dataHKlftkJ",
-	"x1EurKPAk/JIVjkEuKlKgMXbNkJJy4f9QGl4VtKFR2ifLCOSoBEDnuhxJ3crzHA5ZvJb4rL2Q5b5awZ4",
-	"WYO655JIDKiBcrGuPtni3qCZItxd2Mk/80DL7SRc++/ec/8AT8JPELvKBgAFJEa7V5z7lWnAbAZ2RDpt",
-	"ohWDYQ2tbzd3umG7e4p2UNv6UPtB5OmBKiDMSjKrnQXAjSZjgCcY7rvjhjfeG4w5Yx7K3spyRQxPYOsg",
-	"WJ+QUwSa9pNAoZNa2ob4JIG3Ct/Ja5JzsmYzCG5H2MVjv7/xg0OdnKF8v1hdeEQHP7YhyPL36IB1Vrnm",
-	"XqMx1YqfGn6LoPQ88XDEpIeE6Js2jd7KGzwtLEiiYUK8KtEUv/Qr46Zl+LC3FD3Ct9iUu7W3YCDYFj5x",
-	"BUTBCO0duYkrvZ+QopkpO0s3V98Zb5Mgpx8qfjDxzlTXJGbZ5kcSSmMEDgccIljheAGYoBUXgJ4Lf0bD",
-	"48mIg1esnJXVjg2ERcD6vJtFmPPEz0HljdkeF/yMRaJ0QGgBUN86SXwNK9C3rhvtDH8Sh5Xoh448Klhp",
-	"AGWEHwe8yHHVIe44+3sErFGiTxJVZc6I1MwkSjFXGVYLAxw1Tm1lZjl9HyCXHWYqHIYw+zQDffeRZ4Mn",
-	"0ol87rQdnPBscJBaCjddXWIZT0yl5lLFtTwtOelPrSfflziawnW0q3aVbNHeHHQHPFl51NKcZfPv/tqU",
-	"HPXHNvxzdyS/9Vuvkg4DuEoDsKlT7edkJU8HYP9CekMYWSyEmJsQG5T+ltnbZWAP67VeVtVC6aNIWsBG",
-	"8zq7XmkHKgicExhOn+ExjXGXyZf0T0gYuAqjVdjG+JkV9TM/MrL8UfKcv1U3ijivDxkuUAaKlF5uR474",
-	"mPJlyk6pGrafBAHq8r0sTB05zLM1iwwsh2iliG62bGRkQuuWGqV6Yt3q/44ZCLCnmQGKLLGLs4U4mkY7",
-	"KMFmDxQ26QW1OhTkwfGmGo5sYQ3dOx5UVS5clkh2c3lI9H3eAoPfYhtit4EVQLhMl08joZSHFfevrmrW",
-	"M3xVdNyIAW+V3ySf2ciQSKoytHU6wMDVAj4BaAs/BAklziiB0oTr97K49memPyn90TTMY474kR9RTkFt",
-	"A+Fh8JvPwnYB6l9O1zCo48nULuexqkqm5df4sCwXf6Xv6jAFZSvI/tqg8KdqoEBY3iFtXO47QEfjV45/",
-	"cxlrN5e939VC5WbmWw0A8LA4RVMqV8APFn6mz2HTfjPt4MB9ST2bdGLZpaz2B/eN3Cmt+KupqKXoR4iA",
-	"OMSYW0TG3sJZCuobVrp1c8pdrHlQTijyJxb0vXmJd3pX0CWQyulOxlqFwYmZjqLYHliMlu/ytF3Ex1Y4",
-	"AG37s4P4HsmBcwmJWU3tjgy81t/DoCkrMB00Untg9D0n8V7EAng/kqBluNbSRqSw6LTxrEByy3zdRzng",
-	"XZGYrz6zxck7EM5AveM4ig0iN/NzEd+D5sZ3tTlCMmKoRE3UPXDV7zNpBSHnmQfSVuhSlYJH4h+AFetU",
-	"m43YVBdQGN1I64p9I61dJiH5dfgOSxJUUaCUo/qqgRKSfg1lPf7p6lIcpdBuDK2SSb0QZjKmvTofGJ/I",
-	"RN+Bp2ED0lY6lnZpri28tQP4SHQah6kJXmf+IzLgOCdrm9LvYjfOgCpwh1pKb0iOpjtB0zLs2slai4oX",
-	"QA/Lrlf1n8pGZNWXWryC95ij1sMw9xlEiGZKCkVUZkYqEL5LVRVYajkMPIdZmJZ6a3mUg/BOq8mQTGYc",
-	"xnjnikDENvGZ7LywA8Ksc3TCieEizZ6eMIP6xOXl/J0AzCjBu6uqhZiu6Ihhp5KyqqNklHArDPJRozQn",
-	"B1Qr8N6NGuiOzCEZwT5MHijhQAJ0iTqdeFqSY1uLG+x5oBcHYDJALinUfmocVhBiD5BvJ9C9IY6TLyF8",
-	"ICIFc7zBI8fet51a0XynxYOjoBNTyW9L5RYynwq7zg7jOwrV0OoKYwT/ZCoJIwXk+xoJArCUPGOx57IJ",
-	"L18GyTQMBWODPfJmGt2vPgPzfaYuj50xFRclK6MbyvkdVRWGGKsJVV0EJN08f7Dn6XKeYWjXvBfShh+N",
-	"tuErV52+8UPC6jSKO1l7z/7IKsliLcGqABuvvCe2lVjGblxxq81ZFxfZKUfKB9voKOK5vFqhr5koEt+b",
-	"r+lXLJCkNFqOIS4mS3wWEG7Vudo2iE7XEmyb2e2ymYKMEzldhkRuQLg7Xa1i9hlSkyBqJHc83jMPwpKf",
-	"3JgWWIcnynczyMrfb6BBP58N2GH4n83J/Oj9MYR0osFzmHoA/n4/2jqfDPD3rDIbTS0vY7MZTi6seOcJ",
-	"gzCPrTTb8HfY5rAyImErVQhx71qSvPD74ifJAlBskkycfEfMPCLCoXayXIRfwt/UGdidOa2BSWCi4nyy",
-	"ld+EehwnKn5CG12ahWblb/4nrE1ZTrNABHkZCZYoC7Q3fsEyCdEJRU16D1jmBLb/Q1GqwAXc2Qbt6y7S",
-	"OlkvGueRQGawYe28d1ZNsvZWSfEJTlu6zdOdEzZjMLGtXYpnSbuZyYpEoDCiSwKBXbLgaD+tEmnH5Ahs",
-	"j42Ww6sdKVpN2dM1BzvpgoOo+Ql6pNO8vVkbHf/L3qpT6HkkWiKFUBHU0YQu19R9oOxAaUlehAiItzOx",
-	"3r25SXQ8kFW3jFAJ1B5iPEqsw+Lw8/BW+L2pi6QPNy12L3Zq8qBN+VuYz/hBuSmcAQxCzpDmWxkHMX3H",
-	"sromP9PZtYF1VLk4gyhgt2CkayP3SmPMIoD/RHJlCuoViqlKWiagAA0DTXq2hJOLPL9FkZFAaiUuAFCw",
-	"srqTBH+JVBoDHqL782ve8+TqzU9ig0LJp81GrVP/krtoH4sfCnEs2NIw5+Tx5HKMJqgZqCxE+UxdnIk+",
-	"Pes0zz++oGIuw8QQA3WsLuuou4fAF3J51M4fLIH+rl8/v8jxSyxCtvwGLrRAOjSP9mDidanCbEtcBOTQ",
-	"aKHupdDzuEULDFFV10PdHsbmCg2FDbTddDyOiBvOToYPkK5OIGU+CWfxquHacRoVf/P/HABzwoWJOYpL",
-	"R6L2PgurL0/dsivFJHwbHAybNV05aa1ETWIt2I12s8RDHAcla0O+YemWRq7CJOO00Ip/EFV14fkCsrcd",
-	"JuTa96lCW7Lde00X0Hvl6HPax5yjic9m2/Eu6pNxMIlMrYOwhT8TAjdCAK91T637mTZaVjnUBXFph32U",
-	"0MRGrxSYDDtI+cCFEdzhtjDee4kYrETVU3YjjiSrptXO5C6n7biRIGdnkjKGNv0AWL30WpMEKuCdvsdu",
-	"jaERbdagbfhzXtyMJ+6YsJeL7Vwt+ZrUWcB5ztxssIIXLyVxaeCH2r7FIYnmJVsjD0u+llCkOVjzGAEa",
-	"zBb8KBbNQxU61ekuiSyw2iOVMbcxPpDBzgKwAx8shHuZhpG0pApigJlWHc33WSmLELRh6cdABilPGsL/",
-	"jqZ6ycgAbm4qWhvq/unm2w5ce9vFVRIbHiJ62XXwUwQAZkq2F2EGI3XarEqAlrgMvzbSyN3shfrxYKBk",
-	"3+ItZyEYdT7b8W8SO+1E/pj1OBIWm1+XQ6uojbWkUZNOBGRy7ZweH2GXLYiiYf159Th9d6GbI93juAyY",
-	"FFggqJ1dCTOSecLvNhWn5TXtFtjHMTsA31qPhrof2dFs6bMyd5ZZTmgkaeickgN/NIxVt5v5+Wi4RH5X",
-	"MHU6KHFAXHFY1d2YXHAXfXvwf/88WcPUfp/enu1AWgfEhCIEKq1CnIiY286gLH6O/LtWokDcQYo6iSod",
-	"xOkktcUr9lnUpc1ARH275o5Ulk8DIm3AkK1Y2j2WkR7KEsa5r0txwSojAKEoS6UMBMzp1DtV6qjcgKx+",
-	"NrA0F1cYFKo4g/TJgVvUUSwDXONdT1cl23366pi0LwRJ8O+pIgZ43tEjn/OxyBIYFjhUIaH7Ch6ZuZM1",
-	"BoHvRNXAfYF11YEX6WCamtcsJLyQfyCiq4X1/x5u4kwiUPDYI0pH+q1YkDYChXSg0EUUtlJQXgVI3OT+",
-	"0bKrtrTKm8v6Vl54YXFZr1mZlVdkplrha6gazajw+NfUIQ8/9aKgJ3owlSzwV3w5FernZWhHQYUZ5V4w",
-	"N7Qgst9enfj6rLasMFJcBlxKU0lL+o5R0L1BoAIy4PMI3h77PMe3HxUAMoHmpFYubIuYZssJTuJX5pq3",
-	"UUGfjLX62IrAB3McC0k/sytC0Fnn/3cwkCta26KW1rW1gK0lkRfAYKRjDBdKukGRkaUXXK2uALDBjry9",
-	"Vac17px1zL5yVPa30q4RlZjhPiRFUBC4L/zrg4BL4c4m7Pfeak6/QIfsAg+Iqj7bMr0XU0V6AdUz7HW7",
-	"09PNSvYntRV94vXE6FEnwlJID7EkJJAOZbKJRz0AzolZRvP7rhI6UP2mdY3MlR4SiRm9f8eceKOlp6wz",
-	"ELIh6REJA/4ZJkbudWSOHZVv4mf8sYBMt3Pe6Z+e7SWa9SnGIhnvB8Y1TbOSsbdF4ECYQMaGxuRXCnAT",
-	"8Cg8cyye+FNRVhLoBFYgLWRdHO9KaOkf8Z6iOTMJRpFjMxuBMc1h1Xv6jEUhZlK232Hl7/FlRyM7lKCD",
-	"pt+s1RIHYpKkNj74+OnI7EziXSt3b5kgMZ5zC8utsTYi2d696M3Zxv6NgDb8XXtRQHfJfovppTmwpMxW",
-	"auXcYr/xtZnOOpnjii1rgYHyiWXh5Ddme3/Jpgcinqm32NgpODO1dViRTFps3cMn6cdXowoJzzkinYVI",
-	"NyffO4S6dWr0p6QXYsPDJ7Md/1a7mkvfIWyd97hhVEPNVKifqlB/htElECFQxITNm+0BpSgMUCsQjj5M",
-	"2/0lYnmpEqKDTwpeyZvbG0zhLArCVuouU6BCyy3m4Ltj0wHG3slFmMPlgt4BB0LTsIpTm18Sd4QI6W18",
-	"k8X2uFixRBcRuKwSdUpgKYb0B0HgOvdvTSpEpEcUEG1IzgX1LlFJ1jfd5qojb+Wlv0FfPJ8ykNCr7FB8",
-	"H5jZesfTbseI94Ne4W63Qqk0YYtn189ePHn67MmzL7MaK6MG5IsXLxgTchJ6qQk5BRqxaEK+mrAg+JU+",
-	"fU9vdF6zFVqv8A5Im8w0ji5p/TqFE2owDjdFazDm70WqMGJ457yjhB7xrbyAE/if//G/ZWXlf/7H/2FN",
-	"ByWuB1TX1s9vlBFG47GRWgoH5A2IH6rhlm4ad4PrPXwT9F9ZTWCH+Yne58pIpe3k6f68BPRrHOzITEBs",
-	"y1gVRKM9Msl3jBewEdvbtTM8gbeoKyXrYAVfQudbuw51t8Ek9mKUj64Cl2GFz/b27Ymv4Kb1lXJps4jw",
-	"f8nxjhM3cbC/E5z39ojn+mJHMOcIvI0REydRfR4Cgr9FQnQIHp19yi8RMSebt2gh5ECqrlaiWrioPvjf",
-	"PIaaRvzFwgb8nb4zhRVIHZXg9LUnRnRZEjGH0Jw4MK2HM+nYwDk49GtYFDBwirxvNAbK0sObNE1niP/S",
-	"hv4jQ+1Um2Nfb5CNtEw+1HdnsAQX3g+/zw+G4xLjWXUxvPlGckgYlaPUDeAF9+ixnQ9E9BMlrIGnmbQn",
-	"kfcc4vBByPUqEen0Fq2p78C0OQm4Q7AIuCKoDiCkIHPYf5RZf3T7G+zLlJRC7PmMa6LBvH3nALyn+nEG",
-	"rTvnSXNyy3c3HZJdteNnY/lyzvl9Pu78stNwqpWplbv0Ri4Ztye8HjmuvBkNwDU340FWBHhWotWG9Njk",
-	"J34jd8JvMDvv6P7gHyR3c6kWPYi858TGyALcpHfHo7gU24Mx5C1278BpBqVWcjDwU6Pe2MGOYAfd+z0D",
-	"stZZjFfliLX9wMJ0dqoipBRfR49Q1VQm/07Js7260U1VDclc8HXh5tDVB8FYBPyb7dA0tA2Nmv2zCwnD",
-	"BXnILEM+nV9nmLLHdCoW8pmT1DeQHYeogHKQplgRBQ/1NJKPeetrp2ek5eGeem62FTWOPwsjF/8yQl81",
-	"4q2jx/boOLWT4DX8P3YibURHoWwGmOAOmbjPQQCBawBmLIqfjXiC1Gr69NiYSU7hdbQMbSs0IYJCLUxs",
-	"8G8SlGICFSyOQTiIVBRCXwI3/XlhNHJhXRwNYO7eMVKyzi6IH0qbxixSrrskLHL/BdJ6+Ti9NJSxKnbG",
-	"WuErOVKnbXgE87SBvaDnQQqopIl0T2Sgx5wGDvjhXwmlkVrpfRhNKsIZ8SNYx2GULpXdywCTm84oUUAK",
-	"N08LFxirM/Tjf5lXufKNcIji86d/Kn/3mS22ldneropK3coYW71++uHp85svrrsclazdl3d+CyzbIhgL",
-	"70ZlOYcqwQPOrN9jMr61OSK0h0JmIur57YiYIbIsjhPbpMKFQ+B5eM2y0t/QQ6rdoMHMTvjf20jD/Vld",
-	"M9St2syA2WoTmrrJwafPX4f6gdllBUdT8zkfElo9Ioea0GT5/JvkDMhDEPuC92day0f0zG5nZa4IwpyX",
-	"CrGyardDBmjKDfgvZ1r71yDh1pv+XYZLRha1OacsdFAWi2YWv7Tq8N0B0usmcELFal0acaKimdyLJQtl",
-	"ey3qvfdcAyshk9SMnnvGCRe2+J/v3765Kf4pquqm+Lf//I//9+dfC1MX/xT60v73rgCFOMR1/BPYtFeF",
-	"Oa0K8DF/7Vu166y25NJ5bjXL4w3+KVyhwn9xNu6oujGLL6cD9glmpndD0EC7GMUVoV58oK84DYaKy7+f",
-	"Spi8Ef7CMNeI2mHiRgM3W1dFNbI91i2nw8QVwJ/SHFTpL6iVJoJSmgYeuSn9zq+u5whx8lb5fU+vOiMp",
-	"b7cmCPNH9OkeCTfub8fhpbyJckbLJfLZH/zzA58E3k8vy5JuD16TlqcCQ4E/OI9H1AtpdCm3qgTjjX/N",
-	"VZ2+35qT5ER3RHkT0ygOz/VzrZy8IVbAQrmXeBrfFEdxi36P1ESn/LII8Kkb/7+K5hT16TtwWKy79O+l",
-	"yKpNyWj4BvtW8vJBdxnsW5Ap6YRPeHOUFlN0zdKcYgiyP18yTlapakSodd8ahkLpDWFZTePwf/48HmKc",
-	"m0eapkeYFVIYufKmehpx6Do9XoXpYZc2zOgrbc+csoKI/97j2Eamd6A4KCge30En8KfNMBXK2r0FgPPB",
-	"dg4/DUlq6kG+629oAh4zfJKdrnwzMkmVOP7DvdIGKxYIg9SyX9ZJ1zE6ln7OTxsntWt7peVT98UfRX1b",
-	"IrB4+AvlqhmDiY/FdsdGhAlvb/k7VJmaXAEMTMe2f5jlGZFd7HpFk9n48BW2aXA9/k5snan/LPcNcx86",
-	"qa1rapllTdqKo6wFsIralXcrS+HEjTqKvfzDiVe/s3JbS2bePoCkk3+8jAKI4f3KgrImeaNmV+wI6D++",
-	"U/FLq9iLqUH42pRyIW/sln7SMzhLSlnhFXzTEnB0zzgqjFiXiNRHsmOYEVBvLnbe0wLy3p2pwVcaQskf",
-	"cP51ff249WcJY8fbFxFSk27NozXjV3Ykf2kCC8F8r+K+nKA5euiOjJnq8mPeI4+6LAEXhoDLwS2IftN4",
-	"jQF8Ol+aouMLcqSYYweDy9LmOf5WgHG4HRSgghMLdoLKgoi36qhKTUoP04L4I9EVJ4+nSji+tAVVZP2F",
-	"DGiVQes4EZVFN5tIoRevKP6gi6nK8AH4RpA3SnEZrKfUaNWZibaW6kACopvGKi2tDUoj9H/OUt7a6epq",
-	"P9GtTjx8bWy1cCdk+qdFi3zxKRm/xDfRZqKF+ww7HUWGNrU521inmacWXa5OnfA1M+Efwu8MtwsFC4od",
-	"BnMDG55Vey3LQum8zjBzjEu9nmJ3AkpUf3NfFc4UO3Uni3aZ3aNgBLYLwYdw8DuiuKFN7fiw06n2+gfN",
-	"S/hl8X+YSih24CfAmesHDgUQsb/KFhWqUEwCccxe6QHYerrq5CSsPVNB8OAmtMTjwAYkL8wP02ulbxdo",
-	"x0CWAIJlVjn5mS1qYxzJ2IApsEGiYiMPSpfFf5kWSp8Zxclsh75VopZ3PkK/ZkfhVlXVG8mlcit5h+xp",
-	"bcRxKt5o/dsWz3zfWMFLVvT9bKPtmFZRq1E11WTetGHh8wpJH8CaPC1+593M3/uN/kXxu7Osqt8PBYq+",
-	"5PSJ3leKcxTsrV2fD4ZNE9nIJIk7j3L9G9KO5rVyQviCv+tOkGxMHtJdfaGHSwUBY8K/gkD/KC7rbayn",
-	"6x8aypLeEgKgTF3Lrfc1wAbulFb2kCN6P6pcrao2blozC1Tc4tPrgypLqcfSW/Ac3oNcr90oYSL4hWF2",
-	"O1lL3qkzkNsFXdaT1FC3fJNyG4SC+5QceC6j21v8LlH6sjCHkSLNcfacadJ/+vlIUWpa/ju5ivyj04xU",
-	"3fHFsnNErcAWxjiKBGUnyDbYQhsY9FTKGxU7A6OIfwnPqdBsgtrtgws4V1d3CrXpJub07/QY67nQcCaD",
-	"1fJohdb2LFFqtlZdxqK2WLY/l6vWePbUl3DjJcYlha/Dfv05Y6BzFbcPt5tBEm0QMu8NRNL5OVim+Drm",
-	"1oS6kMBNc0ZIHzGVoB20N5G4KQjkQJbEFKWZu7nnMz08cCMny3wy3efErVxDLP3B4+LbKdELLhVqXcVI",
-	"PUQCd6KOSlK6Q6/9AOmoB+/DsRqr97xCz9ZoDdrQvI20JylucyhGURzVtjYk8A24GUXi6S2Qj8EQB1Hw",
-	"qW5+CA/+oP9mJRNaDE2P7Uxfnh2E6VzNxN1/JB7u3w8nH4sWGRYGfPnlFy+WOcj4mszH623GiGX4hEop",
-	"cn+SotYyx7KmnC3wFrplBRbHiCJarT+GHlTPgBe1InyB3ybQ+mF38D2xB+xQJXD58YvEREaOuUD466FQ",
-	"ZbG5FEk5zrAJTuwY1tIkvjrLEpOkO1e9JsVxUXarN8ytIh2+iR1HKBvKbSh/dVpncZdgk2sQIL8JMRuJ",
-	"sWOkrgoi3WkwxTQooUst0ZHmPiDQY5kU4RIu0q4Bj4ZfYg/X0Txc0v4ZzeCDmd+1EqI8q899gBgJGJ5h",
-	"GA5Eu9kxb2m0z7VyTurJ+FSaKVSQ7McGDCLb/fXx12R8uSzxkvTSw2Z6eS0N5+lS7/Fl+W6ntJoL0B6X",
-	"dQ4qjPqboC5NVwlvZG7lxUJs3N7KkoQPEUq0uXRC9exhLO9kfckqjQcGPHw3MeApd1C6sKbVge/pgk+h",
-	"vw6yqszCiqYMrQiCt7dGe9dHAFyDkMuWiAKQ/wuFuKtFOjEpIobPB9plFXy93dAL4zN8EwdR54O2CIDH",
-	"3PFJ1lsMGGfqstjoF7/OoCCClsxLoFcI8tQRFA3W+tpfGZ720N9f8J65/OTWGYkx4YqdqSpzRm5HWLkv",
-	"W97NwHiqiPoR9/acbx6Evn3QXo/ZwKjnA/PR2TNhMafLIX6bNQ1n5VBhpecd6jnMWbxr/0FUt9+pfVOP",
-	"ssS4symg5BeoMzGVFhfSS0g2WswvVpWiU2+YVwdc7hrtz/qY8R1BOLluTk6Wa3eQx+mnmsybKuNvZm5t",
-	"mtpmPxceAlXV/GOj74A/5jZcUxenAE8NYATQ94DVs6KtwPkD5k7WlThlP2tVJfVWZv8+2qUBr1rsQtvZ",
-	"9BWd5nS+PRxoblSZiR3M4mqwQtgVm14Be5wArTb7A4qroXxsbViSHGgZYNZj2gburGe80z7l2Wp5guwf",
-	"HPAq2cIZg8kyzFqjaGkn6TjjVv0Wa20i8S2uL+THeknJgLrR+xF0/J2s1U7N4uGLQOpW/Dz+OrlR16Rq",
-	"1g7p6IwGmNEkkujZYyGJemGC4TXE1BmzqMLsoaS8d27Qb87UkLXrjwsC65IVnPjBFdaJi41UtXnd/RhJ",
-	"nhUVee9CcqXG+wgr4BkZsEEGlvxHzCYdxAxAKEVwUyXFq6S77ddHp+Z9X7WBQIz+myTfQJnL5jSmjPGB",
-	"YCr3Q1D3Kg4qAYchUYb9c6/upIZygF9h9+0UStLpITaXxV4fhNaYMx1Ni9FjMYU1ZJEdqJf/RqDoTng1",
-	"g/iZU2cBuhscVCKWVChdoBjpxBYbwWaF4U2TCQTdHkFnh/XCXMJc+qdZ/ntcfAtJo9ovsU081MR7loUh",
-	"MKKK+UOSPOYlISS8HnIpOjjWCcTIXBMgWX4W2hXaBFcdbyQwyy+LWJY7qhE4k/WgVdEailAOglc0CKsE",
-	"FNGec5Eou+0gOzWBrLzvA0dfe6y934hL8MrHRc62pqqk2DeShBV2CMCZm4x5LTRxif6aqRyzGcJmtT0A",
-	"2LjYqZ072AC29cbP7+kVQYAMZJmthOLA49xm/c1PwGsoXGPadZRCnw9qOtfxY3zQu3WVmE/g/o24ZIcF",
-	"mMBtToqdAgaBRjQoqVO5+4MFzRqN6d3B199XChHg25bt3n98yYdHV0NjG7FA8TVdwT+zwW7IkBlpC6A0",
-	"RmRCgK2icso5qDTbl7i6/bUzqCiIyHkHNaXFRbqhaI+f8zhj7ehFQbuwHfkdfCs5NFwtxVLN+Rm4rccC",
-	"reShBltzWoIYhfI4dh08CH0zppyFLVylQ9yDo4WPs/NVC8WQsUgdiYfmndT+NdldMCzancy362xcP0aq",
-	"ThAvo+LRuMJBiTk64ZPudujoaqScFDqXQyzEIm8Gh7vrloK2f4JK2OnEJz4W37Sij2XbmCG4XgQFzsuK",
-	"sg74fukioXG8P69lSEeMU0FMawXkPHHQlRZBfokCT8S32IMiHIQlvyFLrcX8wWSrEwm75B2AUPUfpRxI",
-	"FSGL++ZMBOx+xO1QCgWa1YEH0Rxm1pS2mfpZCFuhAk1WUMg7OlaVMk16Ff4eWjhjeP6lQy2sXCK97Z9n",
-	"NeZj0ptRo6yNg4uSb8tL9JdjkRjMQDmncjNkxZOhaHvAjmdT68kSFnsW/kJOJar/MHAbPghdriP5D5tr",
-	"Y+ol2DacDbr1XJZs1sbZLC9yFb5DbHP+pmvpmlrLMmtfY81aKlN+tbraqztCH62utpWxqG8BcD5ejUqw",
-	"Mi5vdwX8+qY4Hy4petAhewxTLPzFNP8ZtZrtsuXZiokkM1Ocsb1kDpL6OOte8OoIgdfuDeURrhXLqLjg",
-	"XW9ZH/1Uh+Lg0Q2PTyFC9FG+axVV8s07H4cgj3t+90FKJwrF7oKKPfEkwJCEJrZZNJrvOMQrXGvJysou",
-	"07BqhqiZVtUttl9p9+I5W4MY9ORmPm6dqWmPzHg6Qgwmn+2HLGLtEL4iaWfbhuzQvA4MMT1zdQwlf4Pm",
-	"DEhbZjG3HETNRi2RBQg4mICOECUSKWWByN2XhdCFPMp672c5ljjYQlRncQnaiuxBHKtRehBrKeqbTgQj",
-	"hC4SRHWjUY/NPxw4635GQey3urpMxlAnHzQ73mtTJQlvyBPWTSaye1HU3u+OcObvyLei/dMvo+Fvg+lR",
-	"RD/074z675XKIMhD1HawMDId7uiXCzfL1nz0D/YXenD6oPUwfKuwTml9ZVf5213+pOpOwNOvPn9+Xfzt",
-	"/TeL7tc4ldmhmn+sDUCb7Q25p1Ld62EKGlpQqf+gQ3QC6LLsKBxw13WtfbbjHw9cvSUwN8SS56hSRLTk",
-	"K8A3YenxKj4VzOaqOMq92Fz8v91K0H4dlgPPsrXtSvi7kjl6ta2pmqPOC1ZNCM5wpDt0nRnjQJvBUfbL",
-	"LPR8IMua5LwaTN/fW9D68HJzFBeAPqLZM07amwLwM96xXbUipWAI4+3Sm0xR4V02iuoiFyfatmNmeoza",
-	"yg81q+f7vVT7g4Pw6sa4Q8DCCJB7DaTXActxfb3yzdTVpbAn3/4hEiZQNveDSKkv0IfkApRi0Y8YjEfE",
-	"dLCb6aNQ7kfDCccAEfu9WIHiL3MfVHr/NekX9PyPDZs8gtjx+WD8SqDik40M4sr+hoOSP0nR/2o0lZTk",
-	"yoCyGyhbwBmIqEieufstaVr7K3ieBnO4rP2tV5bg59QtQO4gq9N4QxfFs4JUA+dd+EvhnSwOjd4XzQno",
-	"y3x3BwPJ68eMpA/LRk4Sx2vjihgEnHdR8UPDYSMs7nU/gsg/HhQ2QeMcqkh4j3AGUuK1cFL7ZUHptwks",
-	"etu/qALtzUIHgRhynpjJ0OMswVW3RLRblHo0ObSC/ysEFXiqzrbu0z8EKTnIqZhd4Zpajynl5tGBl8wW",
-	"AGWRWqaPwD4ac6K0cRlK9ContB6BArivUoc4avQGHBIH3+fW7A+aMpyUpFbuahlhb882TBeJ8hCxjwdz",
-	"jEijRbziS2MBFM8bwI8wAaFqWB+tE4UriV0vfrRGxwQk35VGSqZGLqY0DnawlSCKuXlSIApBBVw0LQxt",
-	"c6FKzysyKuyZJDffmfrIksSa+hg3Mly1CnswZ8j2khwCpHLskHZzBGGUUS1/qyUUCAp72zHN7KBHWPwk",
-	"u80CyS12Ft8ffC+DoN6FBPSoYTNw8SgublkFwmAuza5lMU0zCFGU0hvcqDehajtmuEaGNtBvMnX491K/",
-	"zVDsOxv5ZcDsA+FRfSfrVcCNtkU1W6HxhCz2jbRWllmrxc5ONFzBQdopZNgBXI2YKVVuleOG7Z0fTWwm",
-	"gDr8UadcK5x5cO5kb/7wh/P5/Ln8JI6nSn6+NceMiiZ/lRivCI40hQsJYh5HljgO+yoSIQYEf+R4b7FD",
-	"yVIPIzoKN/soNwdjbpehExeS49M3GHr8p9f/YlbVPN8h+BVW7bVwTS3RFQ/gYtwwv3vvhC5FXRbUIft7",
-	"dhk7czrx8MIL+QzOIEMwRCCFvkAUklXzrivmyvwwQON8ZIT/epzsOasoigGnlAGfS41RCviPrdG2qVz7",
-	"D64W2u5kXbf/9A+jdPtf6GBdoQz65wFJg17Q54TZaPfA57XcSnUneVKCMHHD5X5O/rJkUU8REfcjieEz",
-	"7CgekCisHyhj68g+mNZZJAA/kp4AKHgu9uqVvfW7KqfrwoiyzXhbBr7GWvfX6o7UPBPqlnBNwH6Zpb0B",
-	"TYnJwESswQ5pHmoiOzOYe+cjBpF3+R780pF5J93iL549ff58tZRiZpGyh7dn5wOcktPncu4O+n1y6bxg",
-	"6cfLArQwiUi08I4kllon2ZuvXjyfoXvnRL0U7wZktfwd1ACewqpSfmZn8/H35TLjPIdPdZrZDtTICvpe",
-	"6PLtHVd6viDWhcXSuQqREJsqgePCu0wb2YFouC5D01A2YnZwjRoy7O+vUCy3M/xkbI12tdi6WF8C4mLS",
-	"3v5/5L1dc9s4sj/8VVC+mZ0q2crs7D5PneTKiZOTnElib+wcX+xOTUFiS8KKArgEaEU1Nd/9X+gG+CKT",
-	"lGwBlCbn3MzZiAbI7gbQ6JffD4NC9krjkBr1BbvDJj/7sl/v3rC/fHn3hv3888//9eOIJUXu2mfr/X8j",
-	"JhLNvn79cKUv/iXf5rnK6c+zXE1SWGka47/+9vf//8cL9vYB8g3VJtmj2H4kaMMkQKKt8V7nYi5kyThh",
-	"/alXLurjHNIl4KUBj/J/SUPA/OxDAqtMGZDTzfkvsBkxTOnVNmzNV1BONwejq3+lBXPxL1k6fC/P7vJC",
-	"ItZN6VKe/UTV7iB5Js5env188eLiZ8dshfY05pkY84kuETvn5PVYm0O5fUhw+9Xm0j9ktawzJV0B0V9f",
-	"vHB4K8Yd6zzLUjHFvx7/2xWD0N67/xFBk7Xszo+wKe4qOdfrmUdWHWVAniAtkPy3a+ryo8Y3ZAM0Weay",
-	"cE2BXCaJf0WsFOIrMIhu0VF4XD0y/gU2WHTs1PratfDsLb9e8DVYl5JrLkfsJXikuZ+OqrlLe2rPqPb+",
-	"mfr5Y9S04PHvIvmDtpMUKFrXVNxbWVPcljT+1rIP1XkMVM7QSUUePR8tfKZVPclkPiRnf/zqP3Xi7mGt",
-	"C/W/wby2v7evUbtvelRjB5/nUElWPosQxAzxFVoU/gvim1f8oT5iJ3LirNGHmoGVzbgEg25fukjQ9YXo",
-	"pmKswQopfZ8V+CLkvMQ91iL4EsO8PNSDSNpzgbUL2h4a36eckTWtRcz2awlDgiikGIFhPEPOozNdrFY8",
-	"39hRKeeHSaNXDV4yKpa+YCVDGHas2BNwhkE1o+gErOimFnbnYzfXt3cXZ5Uui3TZrcbXRbq8xBrm0znn",
-	"/DsNrHo77RfQVpct2r9SEjBJOldItSk97h5fgsYbENjfAAOtDkiZ0hUooINXZJEudx5/b7icQmq/4+xo",
-	"crr0+W9JvIAHLo9bozI74gXzFxu3Lqg7fYS3BRf0sO6xhAs7a+vxaV/8Jldz11d5JAHZ3XrGHUjy2VF8",
-	"DG9LY7xQ2L3h6YN1+c5fZaKOa4Ff0QwOXXBTnoJMeD6uFWm0f/EnvoQ37unLsms32sdvT9V6aSppBah6",
-	"leepcMCgUvnNaq3ypQ4gprT/ZvnGwx02bUzYFyVyGh+3P0N8U6yx9IKoVb6BL6Nq69roGA8zs49Ha4nL",
-	"OUQYydMnjK9kuul4XZc/w2otB0hQlF0adVpwqX7zoMH7T/yfxqw7I1jtg5SlMK0j/dTCiEwHfjy7Trtc",
-	"r8+wrthVA1/2EU/jDRXDnNRdH98pwkV/lxLaFIBCSoJsFmPXw3bu60Tb1XKfCwNXai1PTjX1PMCJqOe+",
-	"1hYYRkne1eyKQzitRN8NrsDY3bPjkMPU0NpD+8741BAvsu/HPIZ3VclvXEEzB3SwCAhsCPn3Sh0Zh4O4",
-	"WaW0tMvJBpSVXn6QpajCbwWXejn0LXWnYnjYC9hrghori6Iw7kBVpyNfHObT+QwRT6jVwSwg11j3Q+Xx",
-	"ihK6guL3jFOrVS1OUbOESS5g5lDJOgOh/pmY9ww/R4u839nNJoB87ymFZKwxO3TL9UKtiAMMwexwgxs5",
-	"vSJ+Ixde1MKwnMv5xVmwPSuBqS8ADrgQr2jUiEvRzXAv9MLtL7vj/1cq6AZmD53zIgssuvdczr9m++Uz",
-	"XA/KgjtIprLOO+BHuor4531h0b5Jv1P5eztuHNN4r9LE28XurfpvHY0LGuxyC7DiL5tdAyvueSewWV6t",
-	"iNU9UUwr3DrLG3v7ZrlQBIISTiFWXhFX6sHqCLxsXaVZ2FX7P0pIH/mIIcT/wZfe/w7y53VA7Jdar56q",
-	"d6YlknHVC+DPSYErCIs0sOzFw0dT6Taj2HCLASxhE9rxvMlB619gE0v9duhTWkP26D3PIVO5CS3KLzjq",
-	"RwoAxpClHZomebY0f4HMVB0qB5y4zcwgipNxNuGJ68JfU82ew1NaAddFDkm7WdOh4tzocKfDRxz2TkU8",
-	"IT6Wb34E8x6dfTvPkZv65Znr5GuT7qowEFawnwoD/4eOXQnr8wpLNeiGYQd9l6vVyYUOt17t1E7uMpIm",
-	"Ye2qeAIqPONY5zr+PYV5bxr7KlfZDc/N5mxv5xzhRl036YF3nudcpH2GBbuwygRLCvOzbf1uZVsqKJt+",
-	"1hO0du4oOB5vG5W0TvX2ZBVkt8wErzQL4Lkj5glpYDlk3JHGdqYjb9xD71SQGOp+AHtuzk7I6sdr8oNk",
-	"Kk883d1BfsRd1Q3eZMbFEIGQVTRvAVXf8gxLsMus23MjTF2b9EfgD+DlEsly/fBvFkrsWzM73G4bxENM",
-	"gWvQFfiIA7DiMmGplbD1Hv2yKHtcEf8U/2YCkLU7jxWPXeCI/NRcyy81krx4x6yQ8yNUkQ2g9hteaNAj",
-	"loMuVoD45xrLpBoEhATURbkaScCnWCSocjaBuUDGMehTvh7/Tv9P/2ENhk8XXzwy/eByvdRM84fn56bD",
-	"Hfd5JYOuE38X2kBniNT8qYXcMN7C9bm4tj5EmsN68b/YXcuD12eQayV/0MwOzeXmx3ZLrYB1+xLVt/TU",
-	"XjVINCI1Nj1JcVGV4r6gY19xUgjjKtBgtd2jDtbs6eA1gt2MPNlMFZbweAkH+AtFZ9K71GOMQ4MGd6Sw",
-	"Rzg09lGxi626MuOArrMH7gl40t9RWeRRqxRKlAudiizE+sBib16LQpfgPyOMyFmXGo9YyprXKFLUzJ63",
-	"DjGufTNDLsOwMaU3Ss5EvsIGykjrxuqAxv/+PK1bvtEVrBbejXi6pL4qvpWLsMMWBvIfCIzH/mi9MI84",
-	"v+JJh7flAZBCrr0ij1n2ghDs33nayX4jdlGX1RiuzAX97QmfLkfs35SasvuMu22Vjk3bH+LGYHcLbGho",
-	"tYWqXjisQdyCTO7U/9aqkQeP964dsEWro3a/UKs7damX+zlpT6t/jumcIVxHW0WmVb5RjOtlIL+sOktG",
-	"7u6ujZuhZMUVBEdNIZsRAz5dNIDTtJIHlwr51zhH4ICyUPR5xtoe0rwFY1L4TGhpUaqrlQFPoXLEbEgC",
-	"KzWu4FU6Y5ZXsFI3HqkkfriSprP3r/069IHZD/lBM/cpz7Z3mBa5MJuzl//8tVki5zdSLhGdCY9fh6uM",
-	"/56K6fKCIf+LB1l2eBIrVdtoE9C9zdVXoKP2LeH4nSIMtlOoDCR6vNrnQ3LIRvV+bNyWR0ylST3AW4pJ",
-	"2bV9PnVAN91mqT6r6IXg5SRdvSHINIRgLnWSWIcLeHgKWKyoMqDrZP2AvzdFEaG60Y9/B98GD2mWk3f3",
-	"3BGSQpEFFHhpjQW99w4Ak6vqsZii8LN0WeO1XXsZJ2BIXeRV29KBkBLtbt0aIDuRL/+olL0ZmUWuivni",
-	"4KOx/KjxdAHTng72N/bnLRlE6cdy4dcIi2+/U9l/4vs2DqFWDxSjE7ma8Em6YSvg0gRUSyIQY6QPjOMX",
-	"gOwy43mskF2Nhuvg5LRZq0OFAzmWY+1unnpLD8Zcrn6KXQ3orESNmTpylwNqnKtNPMvFA59uDrxrwLeq",
-	"oLALqOktPhNv1bvxB270q8+6hUICPNk4J2cGZroI4uXAt+ah6wB7+gT/ztFqxpA7jv02EYPLvQvb6BNP",
-	"QtQTehykppgPvEO3xn3xcntCKnoRXUUH5yj71CS7i4reESfonypqZd+525n37ArMqIyguwhP7GCwCHSE",
-	"z3myErLveHxnH7vEp6LKwM9yuebCQNIuCiJhdaD72jB8ezw4/V8Fj3bQlI5EcwKpknNddjYIqQ1PU/xi",
-	"tgFXmNWO7YR9D1vSjLETlBMMvBV8avVvbsVcYoomuGo+Yfpv2xbUjBgCM7NpaGdU6whQCVSZIkLgxy49",
-	"18rpELqxuZPAZAnYSIu5tCq/ONtaQ9o44s7eNXRriMsy7hqiWdprGCncFKqSETcmjtXJxIBhRJp6mlkN",
-	"hhXZxVl9I9dgfiuy35Bg8I+Oo/Km2BZWpCWCExynFrFfT5e64tMIkzy74VqDtWXItMdrRcasRElwOfkK",
-	"HrRHZ6XVqzRV6/Mi6w8CvcPHvmZHwhvShpv28ZBQeXSGwFS/hj/r9wogeOHsEzzAMJaSoNlk41l4kGcO",
-	"FYg/yBomzyvGDVspbdjfX7w42EsodR0lueRcYy+MSAveDf+UJNOL4LN3LHaHoHe4nvK5QiSfjGvt0cjb",
-	"XZF3+OyNfy6W0N0LPTsa9GHmMFSFdtQyLFVzISuyHJGWhDrIjLtEtF3iYFrzTXCX4xZkUk5FRQUa3Eth",
-	"AGdUAbqLvPmCZS0eQ0A4rGxzrFqEMj5TeQWiXfMxKATfv9V+cM8MsXN9KHMwu/atAEBhT0n+XCaJe7do",
-	"8Sf/7cPGQeqzPo6EvLJuAtPgIE5nIoUIiR9nhTujqTUNRNpPu6URAsyzw+CeHzatC248RUzYwOVEBDR7",
-	"TMHfEsHSq6oZ2rgUJAHDRrbHcap46L7Vj4onxxSpPSTmSiUsV2uiy5iAkPNSsLFFmqVcho2C3qRcRt2f",
-	"aXA7zdAuXr8atzSIGdQg3RtYEEsMJkQcjkQ/+L8xUOjwmO182qGT52p9wT5XuOZkTggjhmVsSi0pjrW3",
-	"oeTwb5jucE++uGeGcE9orn1rpSh0RN8AtNhO5eBIuYS+k/Yjl1GTljh+V0Da+tnrw28tiFSyAJ4SX2bn",
-	"pwoJ7+mpIUyoNt0eZmS9DjUzQFXmrqkXOTGx4tN+IrGIo8sfJCViIIVsoeTmrCZJvWMRfsQnhlmCU5Un",
-	"dr595IfvhTvVg4C1jkAfhG8SDxzlGKnRuoiDJkibBrWT5OALrNQDlALedaWnx5NXteZYDLJvBgWH7U3T",
-	"noyxvBjIWA7t2fUGs4Ixf+Ai5RORYuzk93Yx34K5rD8XCQy2NsXRgXZWMHYdSJ079Bv6nTISsSkL6jN1",
-	"dfH4nw/2Uu35WIOHm3LJkI+dcaaFnKdUHlwLeK1g7JtuuhyCT1ykt2CM43OPl9Osz9OGO5urlfO4fZzv",
-	"g2MTf/6G1rFoHn1z+EXz+HMHTB/vEHXAbSrLAYslHQ1jl8Bvao9Fw0QpZxhY3I+mjiXt3DHvd9C12N99",
-	"2egpgYPhiw1fQpHP20tf/C8htBGVbYjkFt2ZaT221ioMilVJ3t9zAt0t7Hm2X2a7on1+CopFR1qbl6RG",
-	"rdVrPw/NFOME0Za2rjU0hao3WXPNHGUJtlvKhE02JR7+yLdYYRwL0Zr7SrJuQZYoYCdGN1OCkw17rWxM",
-	"u5WNNcgfEMIj9GlUA99MiYOl8jKli4hYnM1gzUoO6bUwCyGdryVK1DRKqKQN1FW/fMdJzmc9DRFX9udK",
-	"/6egyRehNYnf2NnlSD8ejqFegZkRLYIq0oRNoAT8MLDKUm7gB02uv/ZQNUKOWJ0plxhy2ZpvGlFqDdK0",
-	"KTh2Tq1uHHH11LHiBHVR2u8PdagNhvd6ijvrcSFfu49KuxqN+/Xg5UiFseuFggfI2TpXxt61yyXq4m60",
-	"8LLC6FrHERLqUtENltF0Lrr/FFBAeG4NfxxfxyqPvufCfFIPz0ca8McgSSlEeITTYejkO9rqAXMowHXN",
-	"2AeEZoXMEfVLkSfEUCWv7LM1+JOUS/qDJUDmMMPm0KlWtMDQGwJPOvfRFgF/QgCnUNlRQ0XKHcIl0sWm",
-	"eEdYwjwBkEwDepl1mVIW1Uq1R4YRtlXCHIzrrNDmeJya6IG2xpuW7Y7LMnZXA0Csq3dznvBNbzhyc4Xk",
-	"plsK3wqpyA1bqRVIB4zNDUvwr1pveWY/6MqEGzg3YgVnR6pjvswyJaRZOQ9lV7Lvdb2AOcRZt2EPQguX",
-	"QFwBYPyQFJnwehmlQ6XYM6P1GZ8+ThzDJcmGTon1FWjXxBHhkoSDH6c4u1sLoSKgDgGnb/u4do9E/E4/",
-	"RWv+XYJ2INXzYCR6CF/uwH9cUEaLVWFvgQmTYNYqX9oDVl+wa5luqu6s6qkpz3OBRFt9+NU12YU3TTf6",
-	"EZCrexRWkvqbBcgA+kJmLHcVRzhZ6wLZXbTICCQvJU8KHA4wo74vXLW1DdZpe6yRwrsbIURJCQPp7RZf",
-	"ZWDN4aR15NoWOnj368Gq+wimuulVevILbwE8p9bFDPiSTsUU5jWlNZpFuosiIveK+OEPRIF7c1ArTWNJ",
-	"EGWxA4lVa8m8oOx2BVTVjA2hBD9KFwd3MXP/rApD1wVqCYFU1+8MngfgfGeyoc6T8ck/fLpEGWGbTO+w",
-	"w2abJ2PkAoV+olf1BkZspFkvsAdVYxNqT7Npq2DjkV+U0xwLt+gZOg0I5dBSt+ixaXrcoxv3SNRsuEPI",
-	"aSnxUHkFOowRaSrmXkJmRgQrS4GWNVuoFFMVC4V5Ksi5DiK2Er9nS2jjHOynC/rSrjKGL+VDscIGfvzB",
-	"Sxg6lRbQZluEr1ZC79yw3UM7ggJ3hEzcEQV4duL4EfiYhlfoYttDyYc4XnrHPOXaMCkkmI29NOuOt3l2",
-	"g/avUY0ABf0Rknm7v+XKzzb2zJZJIFDPFKez8vPWgPTrJS/7VhpazRqAweVdx3VtLwqZNIkjs8Kc895r",
-	"IxpZYS5DXBz3Ozn8ZHt2VqgI2f8pJhalMtYRwAWOh70w5KPhBBTi5Zpl1tTtG4/wIYQH0f2IFJ3UCV+z",
-	"ULLurcxUhexsbFxxuWFrbC7ORRAn9y4X6OJOga2UHVehTL0vJYzr55txkWqqrEEMQy9X+qc98CIwM3GO",
-	"aZM9w2/3XOxXUE5Qp6owwfgk6PRGk6ooDF1uBctYVWHAk36gZaHTye1fgqyetqKaFWl6wS6xwHXCp9ie",
-	"PhcP2MB3ACdLB/VgXW4nmDn7pMJwFtlx6mrCMiDio0bB13rwXaGx0OitXXRbZCzKFaeP5ybAT4WopVWf",
-	"VdVH2fAbfhGOylVY5BJrhIxPIBS5fFUzA9zjGyuNUKft+vMvKnStEv0HXWb9JFNy2zr6/bt/0CNDHLw4",
-	"1WdCAtp18LrXCuPkkBjszlYHJPLui0r4xopQzIsc9CPpOV5mwKRLDDhF/NRPbvw4W159injpieBGcJmm",
-	"HboLFXEkagEPYsL9vmvPQg/KtvILV5gRm2zKIGUKPNliXKkbDJpVWHO5BVqtd4rSrdEshSb4P28h1xlI",
-	"pOWZpkojQZczDwxEY9xUrYBq+4yqIG9qeznB6aAt1OykJNN0tlK5kAFP7SscdDBOVJxu79hJW3savm8I",
-	"v4pGcoBEqpB0t5orlVywO5fSy+mwV7IspVGM1JBg4ediM6LYeI/aFioNXR3zXqXJYCqzkz1bXe8JA1jZ",
-	"jdCwuTqEiKCuvF+wvIvXCGfRtyHECach3Ic5y1QqphvkzdqwBZdEAp7afR3ZDP21rlOBOax4vtShK5yS",
-	"5AsOHJMzAMcfvFW7mjVOicG2gtbYTdUTUb937VbxyrlyLnUnhebNIkeibCHDgpGuHYYrGnqGk4wahKkH",
-	"E6I2Jd4PyV4SBJ9UY8lTeDN+GqDMJgRUQcmQvVdsqYu4uQ+uoGo4yUEblR9SndW1KOMTSve0ztkzfwFg",
-	"TqPo7GuWcFNXVLxi1++z6Ky+IsZT+5jcgQ7zxj80xF3FTTYQhuSzjbN1Z0e2Qvf+0XbpUkBHukw+QUGX",
-	"VeVFaKt9gNyE7uuiUT9S724UBmacQR8hH96/vdsp+DRMu18KPGETJDRAAm4a+oJ9MK4yqgS1JZVudaCs",
-	"FyoFthD2JH18wfe3+ybvYbh40CeeL6MeLSVD36e9bxt/2rNlDz7Aig3uenZ2itxsDn7C9QrlULG0eTMe",
-	"9OBplbNjM+sU8k0ODwLWw3GZuQk7AQJ9D7Crgqp1XmEdhssna3MKDGddh4X9VHDcuyd2jWswyu3aXf46",
-	"BJHdB1MmxSewEPKQ2iuul/qcoDxc61NPPVZjnZR0BedZrjKleejG8BscNjZjgXUy9Z36UvbEDU9XcOPl",
-	"18dJhazjjEQdop3rC2aHMHRJQ3tgAKLYQ74LCd8M5SAr2A/aXEBW6WHM/F/sspJnBjFHey//bsK+yAYE",
-	"6ybvxHCxnj6+i9DRnrG9v/fB6r3ncq6vo1KXvXev0PK5WNAVJDmDK466cmpNqqOy1l1oxieqQMLtHKNW",
-	"lGMN54E4d70vrPzePbIXKNKSmPoeF5MSb/eU/rMqO55pzf5W2BVDnClP4AKiRu8uzKSfhsZMcoLqIm8+",
-	"WsyjVfGlzx00Jf8BR40EBI9jf98XrxTmPD33udTuiHcKXD8l5P1ZGbaA1F7ZN1gWegreedGb8413hH60",
-	"Qj483xuhCaFhC26TPHeB3uBr1TULxY163q6FmS5OK2bmoDxCpecJGd73CPB5DqDpwLbTQOLrFPWIsOuw",
-	"56jRY9tQO3XgnlMKNajOr+2Q1Javozb9X1P697veqR3wRPhyibigDLB2459MqvgySQKr5sCl06oYNOl3",
-	"uVr9o1AGQhV//zTQjndIPUa7jF3CPDiqFI565Jx5DmEAZxsC03Y1e2zqLsfurUxcYfJCZDu7DF/DlBfY",
-	"Rw0blkOWCkg6Ww79r5V83NVoolQKSK70qMPw2rfKIP8iMCXTjeseEgYBtTxoK5dJCWnINtCEOGx/JS+Q",
-	"p/ZB/rqPg+beHDsiAjUvVF2ANDZhhvmvwEt5Zxq+qdT4uZJqvv36+pQGNldCzrH56XgXVESJ76WcCkEN",
-	"sB/bDVrbbuG9qdiBcizQVDlbHR4NU+mOVpUv+ETMLRIn6CQ/Sx26EHbe2PuM9jiGIS6X/zzThs8wsei+",
-	"s96C+GsfLZB979NCJ1UpHIVMyAoibLR2VxYndzZTt+Lx70vY7FPAR3rbu3wv7ie0BzszjlxlPtYJm144",
-	"v907tFNRf0tUKZhjm+aL6KYZAODhSeZZyGTXLouPDHLg2Km+wGxv6nj3+gHSczhQVShhHTf1APmoBpSE",
-	"TkEf6L7hOUnrxPbeQib4bsPvviVIWdvxWQQBrcAvwwYRO+AF+6zQQy27ZCsoXG0vCD6Vf7G9BsbuPboX",
-	"A37OlX8q6tZQyKSHxaoiEwqTfeNMWyGyjM+BTWAupMY09MiTEugKTIXYszCMByldvJgBvvpBd6NR3YJ5",
-	"LLtYhn4kkqeWyQPv63WWCY/1i2Vcpe60vZPRfmVVQqpETb4q06nYpfrY+DNX9NTZ9uGqovz2dgobVWDl",
-	"9dR9EZ8utoMHoo1DzJOpryRzOxX2oFPBB1XoIfaDrsBhLpiH75NEIfFYkbtY7CsFxpRl76bvOnM9bZ4G",
-	"0M+vlQuaefMbVWQyuuNvVLEPZW+mC7X2J3P3wYuxQe6YtkMmEqbmWp6oP3YE3N1BFP/fpOQRy3iB2GF6",
-	"KTI9YlRQj/glNTQxhONNtPO0QbadTMTZj7AMu68pN/TcXmU6sxzR6Rp1M2JVrM5e/vQC/290thKS/qWq",
-	"ohHSAOGxdRTkTBHqqnXcvzfG/KllzF8Hu2W54t+9kU8pf1Li6okg0Gd3iLyMiBtqVm4UxF3gEI6sLSHb",
-	"ONZFVgQHiL9xcBlYzcRy0KFbctAsIRrpsrst6xOj6L4LZx/E98Nxlzhf8YQGJiNUGghXA9x1Pbdm0sAa",
-	"3FLv7svdF/dQ7F3Yz9NOI6EKY7fLYNCCbrn4G3LANaPBmDR0AvQWB/1wqic3vd53eXi/xe4VybgxsMqM",
-	"Z2jS3iJHbCZSdNbxluKbIoxykJ/fjMPRb65BszONg48MdPQZeCtNvtmrfQpfjE02TPIVhEWJ7s3eFCYi",
-	"bSMNP3wo0EBXVfAh5S+N9s0kcYFAAy8Zp4AtZu2xycIHQzB4tabAVyoksESRljFEWKTQBP5sgfYmo97n",
-	"rm0g8mHSLdWSB3OEN21769ZgJ52WSL2+B2WdKzn3yz24nQe7njvwhIjLA8c+EnTCXrqs0F4OgTTb17jH",
-	"qXgIfbzfFLQuPtqhI2oRxz81HRLEbhAdblG/mdJCrM5wi8Pz2V+5uWTA81RAzlwT/wXz9Dgsy9UcaeJm",
-	"Qgq9wEN9Af5ByophhdUE5pw20afskWOTC56GDu/8ApDd2YHjHZU0/CkdldGMyMOsZSnfIENVmkJOjA8L",
-	"jrXcM+6gh3WNYJKXRoLWZm3vGZYx/h3/21shcZWrmrq/gwUc7LgctVZmmNrS2EG12FVl2KEwCL2S7/JN",
-	"9EP9Lt8c5TS4I0j7nk5jWmoOVmABPARo3A0SZnE/tkckKA+Jepo8L+R85KtXPS+5L2pNEFJux4Kmz+q/",
-	"5N26Z4a45d06fL6BWJ16SJjqXx2hsciNfiwspf3lHJC1Rpcf7a0Ppkom5zM+NSrfUVl+i8++o0fjMr5d",
-	"Uvn8M7vrPivr6i8dDciBHYudwYbX9k58mjIJyFpY+77XMC9kFxcWl4xnmXd+/T4XIg77mmpqOCNbZWSr",
-	"iColdE3PyFjC2VQlLsFRMXbbFZZ0l9i8UXIm8tUAuqxP8UYlR4EYfIB8Y+dujaBfSw+zsT60BL3RsNJ9",
-	"tJVPDbLputlO4nhrfHkMW/PjH+2Ie4K0Qx5ytQ/ftsVH/BNd591Xmai3MlfpijqQ+jncKYQA/nmEHCYa",
-	"hM6OqjhU7t2tTCIcF5IqDDEcKgl0wUW6JeEogO3LXoTG3LKijbRQKjUPvBvjxGn7DcfXuQVvP6Pq05Jd",
-	"AXObqdBInmoUHrOuI43dE4IM0S7wNAdOl56Maw0JFp5cdK6xWlFkHzRduUfsVXYSiPmQShJ9foOcBYc/",
-	"hx4jYsy0zW8FdXi/YQwavpRLCcmtgb069j4YzbRB4M3QYOu+LBNBuRp4XBgPw4Q6Wpow9ZpNkCMmZkzS",
-	"zdoxjh+abtegtaNB7drnb8VcXhf7scrdlgzO4WG+P0XNdX2C9iiKqhFTP79fubMYQczlh1j8sm7wgbfs",
-	"dkHeHijB0ZmGaZELszl7+c9f/9gy33GWKzXrqy5X0bJBYS7kdFU7AAu6UcC/UGvPO2l3FK6X2iOeccMI",
-	"EIx6MIRkBiRbCVmYBhmZk6zeGfFwjw2yOzQ+Usyl65lv8MWPGJEYKtXfMN795lH8fNpm92k8KxvCShWE",
-	"OHisTKyw6rvZqOq7Kay74jvQKhugGvIxf+Ai5ROR4vrruate1h68NXyouptH0w6Dv96dZOm40HaIJ/ym",
-	"1DLRsa64z9NNVOr80q4nSi37KmxeK7VsNGtEOjMb8/Qlc5CLGS+UGkJU0swEpNTg2tWw8kgE4Y318dcP",
-	"563sknxAQ/SyfmSFCLjQY4XvMPJqiiymCVaT9NmffVUmdJAQVJNBvGPHbH57eNvb+uwB0aL75B001NfC",
-	"K16aXirkjujzR3xiiIPCSsTONhB3Sk+FLL5FPGxM/MaBoaVL2YYuj93voEU7KwtaQ5dsRtRXU3DDbg+d",
-	"ChvGOap0dmDzUtEBQxdRbXbo/VuXImxm9gXeA0/NYt/tDMUdjFX46SrGCqnQALioh4i1V9X4J7Q+qUMt",
-	"SGYfScNdG8FcEQ0tamrkaGixfWYt9+srKPXuGm56qU6v6Zld1x+eplg8oImQdxRGvNuTt8VJ/DeMzhYq",
-	"FQnf6MM4gSvRleLpuRe1iSe8fbfKYTgr30MNAQ+jSuydBrs3kIh780HUMvzekwo5v0m57Np9MvwtEHqP",
-	"9P15LnOVKMpKPc5cCc2wi7bIMNgsTHNH6tEvcer3XkSQpj9UMGavM7w54x7HOP5B8wzXYFiRDdbbh28Q",
-	"yei3xDHsBaZl8uFvMWSl0a4xJ6a8F8Mpj1riYquvZHvvbar0Dw0R9308WVfwTYSK+O7OU9x2CSEWl/Sj",
-	"7x+a0WCHAga6b5fmOcZz9rzKurba6r196Iqe2asyyLrqv6Gb3FdVV6LJ/Pz//f25GDWOjSPwZDF5pZBv",
-	"rMubko7OIRwyW6lqXasGQlUmTMzIe0DgkSVkBn0pregvrUj3v+fpIn+AXuaxW3oiZn08zrBzg5sW2qgV",
-	"5BrdJqpZ5zMDOdEkP0CucfahtsCaYCJU5rTIZMCOhZ0auR1gu1vD5Hym8lW/138Pk3f40BAOv5tsH1cf",
-	"X2pw6A7/gnGssvz8YV37xrTDO/WlHUbz609Iay+G0Now3nxTb2OeJDloHZwtR8K6rr/hpXnvUZIkrJn/",
-	"ygBIiuIBsc+sCBmvD/6K8PjSBOvFENCXSYW1ddT5ZBYgEWlzl6rEXJ4LeZ4KuewO2H1UanlpqFb1o30y",
-	"WqZgeaeWMHg9rJ34nco7qos1UKt/kLLYZuwOUQ6t7FkKRjMhu9v7vmoYRAFfNXyP5chNaFqlNK6szBUG",
-	"U9bGKoIq+TUWrgqJ/ZlTLq3zj+WXSjaIt3UqskMPJW6miy7Si9tUxKqqsUMfB+boDfJRxYdH18Xk3zA1",
-	"I8x9oVpLEDueauWuLjOM1L+iHRPBGFAoTGi62Qn6V14kwjCTc5G26n88E8+FQTyUcP2dSGMaSjn8H85O",
-	"BjYLO//BzIg1RVFzTmigaWP4dEGIGmd/7rVzSV1LZPX4WQyNSiiCfXLdTe2rQCoDofm0+QN8VvHqsHHs",
-	"Y9D/0Ef1Xe3/+uKv8Wf7xe5yE9AicdhOkD9AzgppREpwMdzwCde4JU74dBlwLWIStLO3MuWS8qj7BU/d",
-	"7k6djQdgHn2XaWGRpixRBC+BWk5FZhVqjy2kzClxfxIl4eCWxUrFhUxU4M32q0xUaRiRddUZDF2XHeOI",
-	"r0f9nxw7cDchLn/XGRBeiFUU9Ykh0SC2QeOUjoFUOxeGJSIZMa7ZjOeU33Y5KWN1T3hl9qVTmJkLdl++",
-	"Kz7DRdK+oTsUqON4Nu+5TK4fIP8g73NhvL4jxGfoI/10h3QIrrnwHJAhshHYzU0gXtipjjiODJPcTM1K",
-	"jK61ypeu2sMv7h+QIcbRU3L7RPKKrRcK7ChCs7l4AGyJJ75Kj+Q82TAD3wxTOVtt+boIMd2Xp4jNK3Pb",
-	"hYB9vwD7FYyzSa7WmkgKVoJa6aZKSpgaSKzsFmAXh73hZcCXoevS39BUtxEZknDs69lseGZ5nJmcw67D",
-	"i7tfDyePIUFqIl32Sn2kvwt2KZmywiDbt6vELr8pl4lIuLX+v9xe3fyIEEsOyISepDOuYdpjmC5Udwzs",
-	"7XSh7uIxOdyuhZkunr3zEKrV6EzlDGRi//SQMsut4lYlQUM6YxNA+VdJP8KyorZlztYLkcIrRq9A588j",
-	"Gf+n4L5BtSOaG7dXwA79ztN4DR5khH+4z+8sISEsbpVTTfqhjJa4AowrdabAcMkZ5xfVgmu2Aq4LuzZK",
-	"L8b+KzqO9nBoajHfCYblntnLaXf1Bx31BqfAlUOfsx+DOLCV0oYBz6Xv1Q7N4YFMOKQGJuRW0UGlJ+SN",
-	"7tWSZ5aOdl7gBJ1E6wh6QHDCOQQT1dsSEsgVu6ocnV5HWjQT+eqCvXNEiBpj7oYVWTNPQsLrS/ISb/FJ",
-	"MZPQKx2DYdsJIzarQ1nG7MhGSJd3C9iwKQb0HdBdPabv9r5leRnC2mfHckBK72NKdobQWFRjxLPqPL9K",
-	"49AnZR2fYe1fa+BjD22gMfdj+B4EmrPPVQeQ/SepDCtkArk2SgWzI9wuPcEY1/ZiQJRSOfKFpDAiEA7p",
-	"m3r+Yo+qEV6HfP51xOCbAamFkj9eMOy/rYijiUoDT097T3+mmYWvdKBsT7l1ncIm9GKITSgum3qn8sYT",
-	"SJWcY/1WH35F9VRMDIVqli6YvmK68P5FKJ+l6jzBCsoU+AOwCSyETLpO3ANijpXky2qGcDHHT3wZP//+",
-	"Gda1OQY+xrdnbgO/0gu1lnQpVw4SNRC/H57Sk42jGze1U73K0o8Yl0zIB2Hw+7C9Eqa8oKN/Y6+hc2XI",
-	"DdAX7K0jO1HYtIvNumyuVFJiaR+wM48VudchSe8wAkD72LVzzSNcgIE/HKEfLuL2vBWsKPccIa3CUc/s",
-	"vqSvqe9BFPTEiOpUpSnweUF4oT5Gij4Axl7xzzRzAXfo2L/a7ETGNBN59mc9UndLbm9Q/y+gwTyCPd8V",
-	"MbtrXhZ4SpV0FLxfHVR2tIVZW7OuH3QT/53xNd+UDDup0mave0muUtf5HOS4fCKO4PVsXwG7/soSUrAG",
-	"ARjXGztIMgb4qjd0cmcfGCL09MbbzT7Rp7d1NGR/QT40V29l4Yp3n4MvODiyoK9o2y2uz7AGbQ4KPB1u",
-	"ZkGKZtpLdsGVzZxUGKI0aHyz5yY7rp5PydFi2GtfgBnupn1vh6wW776pY5GmbALMqDSEN3QHaUrR/xw4",
-	"ErcjtYj1kJS0/62dS1gJkkM90l+Rn/RcXu/KhyL6IdUkHTH38lVfYWjPHjTcdQQyqomnIDOytQXBfKkA",
-	"YMu5L/o61ZpyCr+utkQ0nF/fq5sD3cTHpjieqgS6Y69veJreC7NATpo9F13ugSMOzVgjkaZ6bBdVtlo7",
-	"Xp+2RTZOBE/Phez+uCvB0w9R/X03Qye2pKKrUBmiNYplgTpd3n7LMN3fJj8/r5CuwoUzvVC5QVmO7M/a",
-	"8A2bgFkDSHxWt4o4hXmfh4sn5iAbWmcdCwVZErWWYWqH5i69hUhU2qgM/zfGvq3dY927u+CW1WKZwpq2",
-	"jX3SFwW5GniXMr7oTo3dGi6To8sw+pp+itU9QC5mPQmj/8XfBzsgjsHX1XtIONqyEKfEKku52VGccFc+",
-	"NcTVxM82GFPXoxC8w3mgMsAVF6l2/UyeCv8VVk05oFZHQOBS40V20Yf72xRlDJv14x8LIfIp6guKQFJ9",
-	"uDdulfBekIg7fCDmIsYJuojpeRCKp/Ku8oO2Q5a0PkSCkNstv4bbpaxDQLlirLlV9vKE9eyjmpNin17w",
-	"B0fl4/oc1u60K3TBUzR6a/31/duegjt2EnpkEDukpthBghqN5MyGLWFDdFIKK2yRJp6vdI8P8IkvgV44",
-	"Hin7/k3CActceAK1iR8vgiVsAibElrCp8mHcC55x6yZjyZ7nDt3KybVHj7cMu6wu6I6pP6i6Gve4SUnF",
-	"UiXnkDNFrQtygz0lxwmu5VykvfslPrBXieJ6oQ4jarueVTUtUwe80M7MthQy2a6G/AhybhZnL//2Yo+p",
-	"yIlAxBPsD9hv2v9Q5TBSEbk/SDDyQ3Cxra/z04v292kb3944zp7MC9kxGDamPWu0DsKEjM/twTBTObC5",
-	"PSm4ZhK+mS7Ky5nB+pn9pRKzo4zsuM0fwe8KRojnTGJEe5Ja1QjvZO3Q2SquLPkoHpVYAvxm3Ku7JVvI",
-	"HEyRS0giNtR/LSeJdDpVEzyluT5SkLvQvdHbr/ZmsJMVFj0xZJd85U8ZcGFVKleXyjBN/LKtSHNKmkX3",
-	"eh24A5O+ua+pD3EeMPNPbx6C3wN+s6roCRB7VUQxSTv2sYDMOuV9Z00JJVz2ra1CytqvAXs56MMTvaff",
-	"MdYzDIJZNeG+TQUYBq1uOuhmBXTzKc5F9auSUsgrvsFW0xHLeL5E4BMXQzALKrXmFGerckhYZE/BMgN0",
-	"RSh1AJOFUsvzBFLxALnYEaO5qh4bQiFuus2+2nDn3aKQSR7kvu86FIlHsFtmnucjS/kmOIaWHbQUxBPY",
-	"MFWaUHdyZDnshCCkh+Lif9EcbUQHjctxVQp+UCq3QzDdAbmGFKKg2NUEMCiMXafgA0bdmtaH8FH5g19c",
-	"RZ6evTwb2xvm/wsAAP//",
+	"k9reZvpnw90nrOy60RrjMNSxrdBbSYfuDrMDH2eldHD8k5amYxC+zE3qS1FJXYr6RVnW0vJJhPCHiVVE",
+	"D2a+UnEZyOh0je2a4Jv9vLraXNYHobm7nihlISsrzwc/Cf54PNfKOamL0px1IXZO1meBniF3xTyehL6s",
+	"QzBNVNWb3dXN36YyHH7yf/QH6cdhVtZYyPBoCC1jINF7aNC8gj5YiMof3soWRqchy+6VFNKrdyoT+i+V",
+	"qNZH2zFXSrtnT9k1CE87wzu6umj01mjv0ECoVd5Ao2hmcZH7Fvpb9ak2+1ocKdz6qx+/e1k8+f2zZ79m",
+	"88aqlgOzbhq38S46eObtfzlZa1HxdlnZUyUufHoVfNTCqlJ+YcnZm4p1lrU5ZSzORm7FEW+DxamWJ+Hd",
+	"yKO0VuwpEH4WtqjkzhWbS6GcldUOMiTYN/8H8Irc2ux2cAdZb6Q8sd3C9Mc6pLjnrT0Mh3/nfzNcfO2l",
+	"Be9VSbT8IGyxqU2zP6R3hEJpZ+4TghzOAw79F7aAZ9roMIVhIB1AgRg2eZNx5ttDMfvT2/k+pLdHIdXb",
+	"9+VolmlL9ZoChyouC3Y1pIdTfhMelbWyXJ8PFz7Qrs3GlJcC84yyxPyP6RivfuZp/sp5ezBavsYfDZfO",
+	"e0O33b1QGj7s3RC8cCQ26gtbnMRePofYtiq9BfsPWRuyb9T+5HlYd8q1YQZyN6cm6cf4MCUT5ls6uP+z",
+	"V2a/TOGvfiIxr0Z5Hl0I5/xyxVmluzTEI4qLnJV0swdz1mNbAyMoVsrsr9dtEmb4QKVOk26mf8Y/a5p6",
+	"KzMWLmwm70rq0vrtyTYo+CxTMxUjg05Ut/NnKTlwMqf65oKryBxPjQPL4g/03jGEC9E76BYcOuuUt37g",
+	"E1uRzlRy6nt/7yCrcm50tj3Gkt92dnN7RrWxXFwQvamNJ3oY4fYcb9d5O5Ydq9S6Qd3haw/3mNKiFdBz",
+	"cIK1pNWUc9i+E+z9bNHF6Cc+FjgTeyB/8ne6CDjINfQVwXu6DR3ZRGiCpgEs0b3z1qTquO4nWeM80sj6",
+	"hkKWeNJfp4/TK2MaMte5t4JLdMWswuzjjjvq9KxpCGkIPTYHvpnfSCdUlUPnLEg4IL6GaXCIfs/pLN40",
+	"FwwS5hSZrw6jIFPfh63DvUlVMw6+7/ApwiH68xcvSZDEb322o7gU+Edv6JS7uvHXhtUw1b430l8wWBtI",
+	"dsVmTgnv14SLFOQQ1Owo4w/4ZjbQKWpnx2LtEe9yNDV4WLpwZwMX7FUhxfZQ+Ff4x7zZh0DX7AgsLNba",
+	"8Rg38jbsApRb4qD030comfwBvG2sM0dZR1cPL6oLRvkdfCK3Y5idfBXWc7tDOh3Pb/DaZXrir7BoD9OQ",
+	"eHEQpV+YpYHACk0tXAgAfgX3NT+NhJH4zTBVYvRO1lJv5Xx/glBl838Qrl39fklNeBeamT5sN3voHUxV",
+	"zv98FkmcSefBHvHHdszGpebA/ydifRL3FeGnnZRdklhqasvnE03jtibTuHAajt4z/NT+6B9c7BRifOJ+",
+	"GMnspUq5Qvo789htqh9fR3g0jFE8rwksDW5W65+FWe+swFVvCWPrcjvsx/RidC90x63C2FiEWOJ+Jxvf",
+	"tk30YrxJ8iGXvA3XgO64Cnur9P6GAM07NNZ+0+xrKZ8XZreDv63o8h+d39DAvcHQzEk0FrbYrTy5GKb3",
+	"/4Bf8JOw27EtdjVhYsfW4l+N2sr38OTEElG2sOEam24iq46n6hJvTV/Yom4qObmCgnMPM4NfhkEO7c6t",
+	"hXfQsuFCyJoLMKeMvXgRgkAUQwcLobxtUzZEG+cdNPDS1/773EkHf2Vv26+9tQ9xAe3PBmfvg8KxTp7m",
+	"n8vY3HdOniZPxbbtsSACvxVHNTtL/K7wd33wT0w3DkfnrXdtKogIk2M2PPmCw5lxG8ji+yktTaHNGU9Y",
+	"au3MCX3Bu6jhvHsQUN33eUEt0FjAA2z2gxpTyZ1jU0Hv26E8hGiughHWKzhF2ynqDfA8TwA+PNK1Y8Pm",
+	"lD4QiqSG/D5sVGULfJhz4Y1eQ3UMe4r7dah49x6wIuBCr6LBI4Bv63Z7o32i6B85bZh2lLWcu9LAE2Dv",
+	"AQdhp/0IeCitfhi4ajXlV/yuu/Un/CgkWej9g9aTFXfctH17J+uLOyi9L5qTd3yxXbbYmuPR36D42aMY",
+	"SSZJCa46de4oSlmY3Q042WeDgDXbMTISZgnWqv8f+1oKf52gwKNCWLyWZz+JAuOf/k2iUrcS88q+b93w",
+	"fNcLqN34bpwOJaChxdgOLoB2CYc90flUO2Vd65TYho4VCTOUs9rv1ZFFRbYIxe5kXN/0A/KYYUfU4tfP",
+	"ni5FMdKHsu2Df/zMAN882nSsGYTaWYbX5Vt6L5TtM65OBFzFJT0cBcy+xEAy4qqZZbG5rJ2s5Olg8nUW",
+	"ECHDuPPJ3EpNMWu8dRXx50WjK2ktBKTRlJ6VlaxVgHKk+ZAopSUBwxkra8563SaJuPZDQD3mffHZTqXI",
+	"c8rhxWMCLZtm83i9icCudJqx6o4qPy26VCWLFQ8RV/5ujIGIiSPgM4aGs9HdYIxCc9le5uoYts7wQNDP",
+	"X+GHdhU+OBZnPwitcX+GyxsVAR6F4tP1L9N6piVYbFyUcLy1EKfom5QGrpz2JIW/Gq6Kcy1OJzx2uVEQ",
+	"Z3FZ5+uyqaLpLC4FPATu32wXr62IH3pXlFhTujhKocHpD/sI9o4/UliHOFRtsQuALzd6CdVUGxnwyLlK",
+	"qtlVlNZJhEtnM6hbo+9kbSGWQHE/VUeQuLJsmHpOBvUoLmsr5brkoR7dN1spk/VRqrJwBovsF1Tt11Js",
+	"D5xP907ttYT7sjVHxBbxTpwiioX7eZROiuOS8qh0jdCvV1f9sgWsMgtdC21k93bYqK8NZ2+DGUnO5a+u",
+	"p3Csvbbn7YrRli2WXmLo9uqOw+6/2NeSbgPaFJXRe1kXpZE8BuxgzuzimFviZry7uuEB736FTkPDYST8",
+	"JZ+fenhJ6CzlRQ+wz+O3R0b4AzUhjQ1asviWzHg2FZAaddj1ZJ3Yg5m1GC90IT8p673Jok2ZTo5qeGXY",
+	"uv2iHS3PyesmYK/eXItqLY4BrDrlacLj4dOTL0/GJd4Ovnz89HdPv37y7OnvJq8F4ef8HDZ6DHU78Wp8",
+	"jnvxN+LyrXb15WH7b6QuBYtzHjWnAot8iztl51Wv54LZQmFMWzqC9SGRCL73I3uxcDkalwdCpwYwzUyI",
+	"ArGVUtSV8hZIXFZ4ShXCecsEMZptU4kaECxgsITzPzmYpk7C5Rhiv1pd4QkHf/24GnNiHw5kfQ0wUIHz",
+	"hqEFug0rnbScA61m/M8sSw7474P1segkTfYg8+64GNML/NgW9UbXn/njTZ1xbOPCoLUY0wHkQcc7Q7we",
+	"gW0PdDzB7RgzEN+Iy3dq39TcDbZfgdrNlkYfjol8vIR7bUzGex8IZv4sbLjpZjHzSzJ+GcBJt3XtK9kB",
+	"kFt/0eRLP0cIHnpMEshvAeUUVbkqhC3+6z//l9LFTt3J4qh046T9r//8392z5jFfYsG0sVJ38qHGVt5J",
+	"7R7kqWRTzvKTexg/jbhURpQjWBLw9bhftvxJeQhiMINnocj2W6nLTgFFtmgCX9Nk9oGrg687vjI7Lvgd",
+	"9iV0ukXy4dviF9ve0cYO48yv46N5i9iyYaWc2Sv+Upid0pOwNqz+bBb/nvcRbE4cD0qP020kfpjvJEcP",
+	"9HkwbXjVpKDlvOPvVfjJe8Mhovt33T7wAr/oTUbGkrFDoET1PetDl8xx851p6qJUe+XsCrlXdqbuGKVx",
+	"ZDjDRqe0LJwJKeAJHEQ4l6B1ue682e1yX/MHHQCsWwy0cESGtpFFqUQly2EaNCn4GLMYbCJ/KzTRrOHb",
+	"xyOCkaVo4hoLj6Uo39AMdlDMa+P8Ov1B1Mx6z5H7tdHJZWV8OdcgtOJ1w7PjLWKAHJmRbFS118528GKM",
+	"NGcMQ9N5EKyWZ2ndbIvRHwjGeDjjRDXjHMDnVqEFo23PlUxGdr7hcXSrqYaAI2m4Fw3fbPo9/PQEDV/s",
+	"23vy8HPI68k7c7gi9LxrHYslBFiqVQQPFRt5ULrEErqjKNSuTUcMal8ff33t/9+9g1PfNMjbKv+ost1c",
+	"VB69ML9gzoitMbWcsSjjNQJ/sIoNHO0av7VOQi0AbCcvUzx5JBW6sofDxphbP30bqfS+wLLVwh2gSI2N",
+	"1M3dpdiJVdytoRUT46E4G7loxjaLnp7ptt9ruc1dO/BJceWbPm/9fLvbyUz5/uygDeel53A6/kAqzK4o",
+	"xQU3PMA4yfkh1PRRlVrtD+45JCaxdvV8MJUk2t3M/aVzH84E1Npw1Ni04qD8yT+ZVFcwkYNauvqCDcR8",
+	"5Re28I8X0dNiVr2o9xLppAsnj6cK6Iq8hTzLzQFIWDj8vx88VSJKhBgTenwUWaPcD/gzcRzVme3WFz0Q",
+	"ZnbTWKWltetSXCwGrgAGK+UtH1/OsCK8QMYD7C/cs57DajCPtHGP/Cq7CSeGqYtYnLOMsBGmOL/Y/9QL",
+	"SEbeIdgqrr50oLa05BnyCrPbhf/d8lVAqDmwVGh5Xm8RGeP/zzqWiJm1Nm5Nm0rqcm3lTw3Qe/sxxVXA",
+	"jeq3ujaBdohz/nohP3GUBDyT/odHqd3KXxYaXZoiH51jsHvtZxk00a06nfg/9iYmvqf9UdZn/Da0mKOB",
+	"tm4929p6Cz2bY3vYjFpYWS6N27eZovGVSqmgfFzff76pucy7vV0E4FrRLzKJrdLoZVwpM4d/LB40it44",
+	"mXr+jSCdJO7wnOTrWMTREYc+GdPkDhQ2eRssot6MzO/bWt4peV4U850imQsVsRn+12NjXSAwlzB+7DS3",
+	"THUZxAUVhyMwqvbHdha0kNaoMRU0oVAmx2gX6rkYC3QQtSwzycV3IdotK4u8CQiQPMrC/2BVWEMVAs6f",
+	"SBcIlEM2FfmCW7QwgxegDzeRub1ngfEP+H58T3EQd7JwBmjeIBrvxCVCPa2cH1aPw9kZoJYnr8OnFyay",
+	"O1iDHrBr9FPYjFlGGQ7Ji/VjFdzodtJtDxC7wTPu/gw0kfNsuFVa5N98v5qq0UsuZwJ1FjtVOSzo02Vh",
+	"Te1kWWwuK9g5VFDJM9FAReD6nhjKHNn9GGUwl/cxx5OolXf+cQnuugWJ08R5IQ8asWLmBBCU0s/iQZWl",
+	"1JnM5W69jB0Qr1LB5x5et8Py4CJtjpC2PURbZcDGR1/8aDRwnQe1DjzacN1cra4u0q61ATRziEBg3k5u",
+	"SGwDdtoO/D/Yaf9hWOYxVncgUsL6Z1dxtaZDlfwsWZk4t+mKGiPsh/3xbancQm5eZvP0M2Oz+e7SPFqc",
+	"wTn3ru4a4IDEX8+g6+UXQ1wFNPu5af8463bRm09+Jir5jlg+ehDwMMJMuVEldAEUK5hmOwDplS4LWSon",
+	"y3AjFqGWwD+vI05wXhVHJYDkdwZHIdcnHka+JO8Jl7D5hgG/SXEKxjTM9ERtpU5zLw3+ftRCTed1i0jt",
+	"ZlKQhNZEiED8YHxTO1IfszORi96U4rI2urrwm32CF3FGBV/Pn6b2xoaDG8WeC2Mlm/irjK7DDOK6UAtM",
+	"3Vu1o9A65bm6XRxOvzVGtutn3V50eow4T1SKr+zzhBDnKIV2GDmbRqzAtwfHVNprXeaZICPJ9OxU7hgp",
+	"bqkw1jsvldvmIVl8Vi23FBl4UI45Ycpe4KNQuHc0DdPSV3fIumEQYvP5KamPS8qFsbh/raUsc95RLfc5",
+	"ELr/h9Hf9jnfh+Vt3slCxkGk1wJOg1spT7bYNTWQQ1BZzTmFc+cuNwGEgG0edLDb5F77cuPJ632MukOV",
+	"oeKkYOKiLg0Ur2nT6K08dicxQbvCz9dM/PXLax7POpKOlY+fPWX/sK8pDD/rE+Hptc3yqb0o4G8ACPQO",
+	"ZmABIYhY/N49ir4PgZ+iF0Q/AV4D7duKkoRADLMqoJbxB6MffVer4vr3N9fXjx7/7ub6Gn0gQCFUZ39d",
+	"J+WT6SFYWnrXgxVP+J2VOirH6iN05RG+4hIWZrfL+96jzvaTZ8+YUrETy4F/kjobnJlN5xfpLX5skBMk",
+	"/nKt9D1+fOKLmo/eJQApH8gQATdQO/XyTtaXopan1OudUZESRu0r7oqCfG0E3Ims1RA0gaIDiDoDOEpp",
+	"ZOXm776wy5h18PjLyXWQl/r6w4XiRSjyRSXt4UKA5KVQAEh8Fst5GSLLYLr4vswlltg08IeDBIuP5cnu",
+	"bOrbopJY+WwlaFd9ckUSuAqjTBWIEE/1//d0qs0d6QjuoFD0I+tzx0reOaYaUi18tmoh5L913mbEi8GA",
+	"s4yCgdXvP6j3eCKlC7G3mvpWpk3QIT1tMiDxEEsOiu7JlO753i6mfRlVpcYgy/6EfSddc6KYoPJrQVRv",
+	"k8N2JyorVyPKEj2qs3dviqdfPv5drxKE29DtCdg7yojqmBhe4amiNt6q+Ps0kVYh5+QKo6//9H/+mUpj",
+	"/WbyrghtMsCb3RBCRRADypxCFabohBfNa5204Vg8efzs2fMgfAGNNQ0inhvt6kuxNSWJHEpRxrtB+sns",
+	"B9kwhLGywzWz9f+iRwOH/stv4MLZsS5tCgYW7HoXC2KHZZaQkIDgOI7tTHI6PyiBnSq17/n71jTie8wh",
+	"jct29F5VW/eiPOJ5uGRP0OGzTGki4oknerZgOaZ44+5bp5tzv3Heormj4Q6Y5NiOWaP94iyUY7Pj7R+m",
+	"FN7oyeyHgIooRQ+gakyojg/2uHPt2xhz2zO3PQWjdvTiRzIKa7koE5eHT/9IzR6PtIX+DemvwNMK4R36",
+	"0OgYcQUs8VbVL02iahTtgv5FLY8KdUKDuoO+AJsNn4ZbRCnVG+FJWinikKLWj3e6lfVbsuvjuIxO6rLO",
+	"9UPyU72MeIyxfkJG8S+n/+6A4wNp82aD1jrivyO836lSSxTXWuxwgx7M3JA0PpyvD6nNUVm+wO0cinbo",
+	"ofKmOJgzRVzRi+y54eT1EYkf1bptanObyfaFF+fiT/MhOPHpbE8HwWdq7EB55eN8Jo2HXAB4EivkMIdR",
+	"h4htdCFb9xJmtFB2XuFhO4jdIUqWUWeR9GsT4xSNx8fDOppw+ckO5GhPtpUU9bpkZZEcQDC0KbwFGDfr",
+	"DzIqn986LNqvJ5IMGRoSQ7fjTw5AsCaRBEe+XX9rtiu+pjhz/H2GLbGIFeIXLZIPq8ufm8aKKos8kSOI",
+	"G4WwJMDCdFUpid/kIh1yp4kC5MaDOE7CoAeXEb3gNvLaOFkGBSYuB/JZF/QOtHbYVz14rfP1HP4QtFI7",
+	"qbd0Q7SAl2JLQc8HqXlC5lWbv/b3RljqSLMVyqvHDeKORIa6Fu6MfD+JUWuXCb/M6r1xgZJ9vreWvW0t",
+	"4VHBl3DN+jdx4rTJzXF9zKLjsjhKZzK/6o8ovT/8YlTNIJEsmp+oytBgf4iUP7DZAkW9NcVO1AO2spQw",
+	"yG9lJMHNFSJHl2RBVc9SPmzb4LCwZDF8vW4mvoBVt3TXDRC+8PqkP5kZ2bO4jNnwUSZRYHRGX3gCxpkn",
+	"Z8rIEqMK6wrE++yq2AorUafIO67AoArIzQ0ILlvSSOCFj60ztfe5sUyBKb+twfWFnKWK8a2go7UR29up",
+	"F49RXhDbNQquIQnZeT4JGb8uGLBnTie513t2oSj/zOegilmu4DFft6MtyJi67Ib7aP7IS4s7qB1tdQfL",
+	"nE5/m6+KUcvd7PqCAWEfnWH0jpE54+v7pI6UB7M8lM4CuLeSTPjqiJbMH01V8iQefLn0vBroP5pKEZ1c",
+	"P/7AEXhfLpfLo+PxUVn2iT7mxUa/noxaEpgQfss1+PtSaqfc5W1t7lRJHEXzfQ2wSKwb1tFyBLQQfQER",
+	"7gbTbZvanK13h/2LkLYvE6lPwQtK6lBfM5ngoKet3NaS0xXBA31V6EiF/RwJuk3jblqk44CI5ZoVWLTJ",
+	"hzIdSUkSrW1wyCcr4DJCiB+wLsAWm8Y5o8Hd7TaV5Rurm0pmAJ47VVsXwdgWczh42wM9HKv2+pHSvyk+",
+	"hDSPvqwK79BGVXplkZJaVH4ILsUeEqx6Nv4TF0oZMvATuF27NSeuMy/sLSmyb6RVpUQchipXfiUC7h9g",
+	"q3TlyIKKT8I5WfsX/t9/+//9y6O///1vf//7x0f/z8d//R9Xi9W7kzvphL8bMrC0QtJFH3scpnE8FPL9",
+	"kS+O2FyctOuaJMRnCd5UzVFnV00lv/CLBZ4h6aRIDw567jEsearNRmyqCwae5q4K7MdL+ABbKAEU5Msq",
+	"zqTemoAoGd5eVSXXMEpzBX78D7LeZXhB4gDYOz93WwEe9T+s0XzCZWFweT5+/URo0nmIR5wAQKDylHRj",
+	"lXTmbNd7Y8rZkppnuz6KUi55fsFapudbhou5v0myHXN/0pz8Gpz7EyuOp0qOmWb/0nTTzL88TpYdtnxX",
+	"YLjBI5Vb0sWB/yTBb1EuVxPHCpXcBuFCyuR60qilGyx9F1fQmOzdVWrp0pWSrsr+ikhXYG8aewuhtYtx",
+	"7hK7QnusY53yRpqM2zC4othKyT/JC8JH4O8rrHC8efXiD9++IhmkQLAepZGdKSop7gCdZRo2LnEgGevJ",
+	"KTpEvWtsX75fPGo9OU/udQBMYOX8bNkOZ4DR7rCGPURROPzvjxla6myW7SB0+Qg0MvxjCUuXOSME/tQ4",
+	"VEGcrvlgC0Ix5pQK2tXm7L0rFHqvgGc4Km1QIBnITcjjShJmR3EbMuJ+18Aini4h6qzpzMXBSSa8Viob",
+	"a877QZR6C+X9qFnizqYo5VYdRWVn3H04yOuTGVkAzfn8L6ly7abVJg6YJSc+ZYJ1ZbN1962W/KkRcMka",
+	"NuUbHII4Kodaysy4PGGBjuLTHDRu4M/oTUmtEENttCQ489Mvr39zfV385d03k/QdGY819pW+umrXBDY3",
+	"t5jsQwtbuKKWcSf8IYmhcAJz3fl3o7QsX1IEahjxzJoWE8sRpq1HRvGGa8+f5MXysQ6k+mOkaB79flX8",
+	"/1fFv8Al6cWj3nJ48uXkzqPaW+bUkie8Lh5Ie+h5YU3URb+cxYV0yzCeTogkFF1qLCtuNOB9g06xI6E0",
+	"X5wNZ9gSiA5Vef/88EJSvnyTGsR14pVgy0UWXHz+0Vi31shD/6ACJXNeAP3x7c4G9lBNIS9QFXFWtSzK",
+	"RvbVF3LbFRoY3p50PEvr0jYyRzk1xvd8Q9qz/pheRVyvqQsiD18iYDctfhcgfOsML7qA9PIN8A2T6Bw4",
+	"g6TdoXRxJ5QufkWN+PUcl2VuiniCFft+OKudqXMaISm3ssJiLrBdO9B1Mcc0PRcFU64+H5YLFO674XzU",
+	"66dsWYezqYYE8RiHPKd+vENf84Q545vi8ZeRl6wCoqo0G6kNSsR1ZSgGaYT1QQqOszqSkhyELeCZTlJr",
+	"SJqSX4M4DAVyZ3WNOtVv0Suwe2dSSJyl4KK0nP/VKMDoxK3UcAfiuTE+O11/mwHPFRb79ejn7SaC4Iov",
+	"b55cF29/uPrsvPtD/nw/HsS8NDWUfn9lx3AGkM0RLC3sGwLvoU32/4OvWYq8uXOmOuAgkXUYcgvP8ao8",
+	"sIdXn6XYJkBJZhEzJBC5lPYhUP7G0heia6IBchhqoXxtq28Y547HzY2Fhl8JJzVLkONPXVGcRbs2HaLC",
+	"fmpkI7/wsw8cge09099C0YhbY3RBja7426b/9MU07sFu2NtKbGUJztgMz/+Xd8ykuAuE4PNzaChCPqw3",
+	"gbRJKzmFgRtkpX1eYIFxXyfPmqMEsz/r+sC0fy+qP5LE6/29ywyF25gq1rhK3r2y1ykgNdbI0J6C7ZJz",
+	"AFuNQy68kS2DfqBu5uqqsY2oMiJ1dvrW09GhbGv58K25jiZaHqxmBeVnweIfJVDBhZKHohLWFVToN6RU",
+	"/4dyTtbrY6/C9Po6I2KqI1d2ZTiT9JZ0rs+pwgNibdBvKFUJmKutOcpVce3/9DiVX3k88VnwydauVqd+",
+	"o59NNnoAnrN+wtoh6L89Nx1/lKJyB/aYM43bQPE7khWkc/Dl10UpLswcpMWnw0NLaiA+5hYcFRHiE/RF",
+	"ZworLh0TM/ScdkLV6xOG+nh4U0ARf2ELWJrFUX3yvYG6pBWEVBFcRQWecUPtKiOS47qduF3AkPWFwLDz",
+	"RYV1lqALeBCaugPhLoK5I862VeEHAfUtj2U+qP0h30N8j5rX8LwpqJSWc4Hc/rqRbc8HjB9vZe2E0g6u",
+	"0b//yt/8Hl9f+61TKWmLjXRnKfX8lofU3HBRJS2Zfk0trbPLeIwYzdd1x/JRziYpMw5Niis+LJncLoS4",
+	"6FLQ7YIZg0wEU3mg082RlHF2yt3njwh+JtfJPzciiKL2zjhZicua4/96o2XR4UhpZ7Jj7VmLvi67UgO9",
+	"vyKWbrjQDNOOx94WPf3N08cr0j8urDqeKrVTsiy+fXQ0payKX33//i+P3hf/9pvH17/7NdfkO1mXqksi",
+	"TrlAb8S8kyD4K/qZR4l+IPNxrk1fxzjcxWfU0vgOt21bRc6oMEjpYHZPmDhvuRn/UfJIkF3rA0xpP4dF",
+	"A0pGptlUnaucNliZI7cHA4XIbm0a0Hy8M1WDtUBarv0SmsxAhdfnO4OCHAu2KA+5vY78DxsZ6Oz2QunU",
+	"dXjy7KtFwutZeCu03DRc2WxKrLEwEvgz/6Xb70zNzXbNYzTuIfpEZGntHfBOUYpcWummJ7kn7ESVyjkK",
+	"NN+l91Dit/R+Rb/pF5Uv0pXt1RZ2m/UXu/S8eEj9+mfs0IR+1itlHc/Vua8NmuxJLpZ+oPQEaHpU3XMC",
+	"jFyFeIxWX7WUQENG1PSUfYXkIkZSkdsGbB4K3a384iO+zBGBzvaQzglVIauEdxB3NVL8WJS+na121x+Q",
+	"icn8qSGhvjHb+1clz3+GByOn8zyi2YOAmAVwd3/8/FVytHGJMjYra/AqlUrLsPjx82Igdv8cCywCvhQU",
+	"2W0RoByTM0OCyzHiCK0BQ6PsCdaRdfKEtDLWmdO04fJvHO3oezOa+Z0hR9wdlgf3kY2pGn4nIGvV0Nor",
+	"zmuFG0ZIsFxwbmYnq3sdhSbRh1bZQf5BlDKeAxlT30tmSO0KYYsXjTuYWv0HyOvdFH+Qok41UBab/h+E",
+	"qt5J5wLx+0z6ce9H0/2dnP3SHIXSFpJzRieJEGSZ8m6uQBYdjHoMGXSesLaXF/n7cJC6sBCqvBnGU4SO",
+	"2H3vvalSMi2dAdnZmfosaqRy4lDD0hvZ4wUowZysJBL0m11k3wrafUfZydSl1i78jFvHwrWvXUEasEbE",
+	"Wix1D1xtW6N972Q5m/i93zt+cQBX2GBZHIW9HREuvZUn5+/nytlctWmu+hXeURlzS9ENUZzE5eindSvq",
+	"ciD5MyZStsJmsv3isAd3QlVioyrllhT7vGh/dqGQK4MMSF5+ud8bwdz41y5T/XzvG8JVScuj4Y/f4FxP",
+	"EKAcl8SLlc7AgSGLXxfffxMjV3h92VwSir2w6INmE/P+O7mWJ7M9fK5bATGizh/rN/gDlt+/ljtZS72V",
+	"M8pG2keB5HB/cNOEuf6pd9LNra3t0nn5X4wQgfQpxRhihPSR9VFZmxWvA+YFEI3e0SEBR4iyhW8FRjBD",
+	"nAG8JWWLk7FWbSpZRD13pgnq2FSCVZhAQdVgmQNdokJ9kk2jKvdIaUwQPspYaBsoAHpckaHsays0oAtQ",
+	"vaLrOySvWUBmyIsFtzMVV0ZkNYQdRru6P2u5KUrHLfSyZ6lWfavYXc3xuhu3S8dOdTYmb4aFBpxc5hxo",
+	"+b0gM7Kj0DuiIFaQAvfHjTiLC6OHS+M9k+KOWvKN/xVXZ6D0Vi4hqr9/PBg/1UralzlOtm6jH5TufBj5",
+	"UwcwNFL2u0jPk4CJOQzG+WCWoRWESyELZwjvZcVM0UYu47OWn5zUNscCPnOEQ/xpCGcAQh9HPJHgF2HQ",
+	"o7hIHtRUCb1vAofA/AqbqgUA9G4gZwUCQ4XZ7Yqy8b/3Hr2oqucEffUrtaBiTqlLvlXz4hd4ETtAzQBk",
+	"deRlJqZ47LyHQkn2D6aWayfF0nKkvAOx2y0q41t+cM86mqVmoYwf4phiAlztNWApZ4sV2ltFCcuxBr/D",
+	"pxKR/GHlQCktcTOFQwQbBrJnux3lv/57yYRHxfqTpRLHId1s8Uxu7UErcBnIh8MmWyUB5/6pPQZ7wqUQ",
+	"wpoLYrYdI9WJvbI4j8SCDJiykU3IX89t8as/vHxbPP3dr1foV0nrYmiLq0r+8npx3fGydPJcrtZgECaj",
+	"EBkDMeMDY52az1y83Dzcc4dO9ijZeXkWROQg8OeVd9psAOJqeU5zUvM27DKK29G9m9uZ+S32o8lVst6G",
+	"0kX6xDI6YXy7PXDSVWNOxswdkKeIykdd0PhqDJ0oXVCOOHPn9s89iG8UmP4yl07U6Z273QPtLkMmKj85",
+	"rAyDTMhjvlw5ENtymNi8kpLU5YxoG5IdJB2KK5PofgPzLY17GNbkrPCNCMPFL9SaY625lTgqM6yllbMe",
+	"dOJWsiW8tg0Fy6q0VOYJ6tS0qmD4W9w8+nh7hPXnva1R1oyBAKAkZIEkRHF+sJiIpipzuwLpq6Ls1kxu",
+	"1XmXnDEa0kzzI3FSNlCfkYmfiXs1JQ8N3Vx4hO+5NqCUMVEY1APR+eWAXh+g20mJr9X6nE4uHYTWsprD",
+	"d+Uf68r/MODURBA9ZA7SyOOK59awCwIMMHHfqYoNLxyA7i9XvmDarC4kEm7ovqUNGGnafaoGdZ+2jAhf",
+	"CtsORtncyRqrsfnpmn1F3Zpjt7w+OaAyGkTNPUZ4Qtd6lAn5s9WVWKnLzyvk1zJU+HfH/3It8USXjaKW",
+	"W6nuMnwUeW5EzrKEXZNMYhITaTNDLfSamPYBbN4SJYKVaEkr4LwKA9UV5RblVdgqI/bsm1rs3DKjljVU",
+	"yy3Djlg2h0DfkcUJ5V35Uk9/Xyi2B1GLrZO1LXZ+x2qqQIFLNx4nDPNjzLlx2TVVVf44wspkiomTNaA1",
+	"NM8c4UcYSzRP7UXLc0fxZUVE7acm6SaFAp8XFHFOOEYhE4Ac1d47o2wAMkFkuEZF7ezIgMPfC9ERP4IC",
+	"L55fM7EtrHe3FZp022lYGS81GoZek2RVEjOlAyJeiGApB4yqmzT9HZVmXdDsvqeJGSFI5QASo0u7D3OI",
+	"JgNwDUn22O8axijgRNEGSY1BGLARO/Ad5QIYmi/eQX/YdYgzkeSd4zfZpkK56n3w1SdZr7HYdS5welXY",
+	"ZnsohC2uf3P9+KtJHDWmZ9Qn1ovQHdZu7/L4Yav8KXwMWF8Q/KtaNf6Up7HDI/erv//9X/92/ej3H/95",
+	"vfrdz7/+n/9jciFRy1bpMHDj+1qeX2ys1IuHt5Snxl3mXhqD0e/suNyDa214Rs1cpiebExp7k83IYrzZ",
+	"tREUWVm5mFeDtio2NTPmgemj++lvFbB5iMI6U8syZWMSBVR7FsGAJ54nU8Vjb9c5eUoC6HgX1R8S8Bja",
+	"x1WBJRABxIOvKJS2Tgpwe+lHbKZhHJb3InGUEyDTLPoAeUebn1EPhPQHHMco6AnpbW/ICQAobHTIqSZN",
+	"pTWoVKx2lQKDWEI9HIO12eWBFaAxWpt9y2EaBVUgeDEffZgEXyn/tLnA9SKEh3KpHDMfeprKwkwrtZyk",
+	"XncKKzkIIIQaDFpWu62l1MDXCDnTm+REJr4FlH0GnBou7WS1gz8D5q8ly8IxtoXYIA/ZdKvvZF37dTxR",
+	"S69sQm9hT8rBEi3NI23cI0y4aSlLXEkABZgjk2fOet2yAvRyewdzTtblF6hyGUFlkaqr3XkoI/uF5UFt",
+	"odJ9MrDdaJwmzuP9xhABPYWMaFhWLWc59L+ppC1sWtOTlpeyts5oSwVeC86X8USaFaosrPEu3TkK0OAl",
+	"3QUfcl4IZq/uZOaIIITs5FT7AZoWEodB8NeKocr7AS5y2JI8ivW1PH9bQ0HtwqFs1/8EafCgHjormODb",
+	"8okvDuJY+sYJqCcJe6eYUOH/PomUqKsr0NLFmlP2Gi8ruXWUVhlN2MQHh4Id0KTM2PyfUhV7sEjKuOzV",
+	"vYR1OLBoZthyzMMdntyFfH73Z9FdTo97lKymvD8eFXSNYvWBNRQJIMHUAr30BsShYzXZMrczz32aGe0O",
+	"d8P/cXPCK9rfU7i8PXiX/W62YHS/qiUApbG9mS5SFnJ5nfBtXpYaaLOB9wNchFugsDkYv8oS0NLmgnBP",
+	"9A5bpk8wC+Qz6pzzuzwbPju7zRgU4Hu4/mwarIEbh0tMw8hm52o69dO/4iQh944AVwg8ucjJFdzlORUZ",
+	"IfTade545YLlwVhvJBRntJAnSajqBmyTbSVlIAoKhdRv37x7X/xWnNRvKQT4CB79n97q/F/3lLF/zJz/",
+	"Sltl71u+EIK1rTJDEYmTMjxe96XXG+WemY4rVuqUvV75P7bCeorqxnMJvCUxzMlLg5PHUyUeUGrMBTgz",
+	"2+51wyNBuXPg6fUY69eDKl0vOS3g1/L8Vlh7Ky9LBXFrCbopyNfD/7Azfu03uTLR2SLfyXcz/fkxZvB6",
+	"iIbF7g+FPGdnadv5ntbBEFUjR07OvlvI28de93kHij6VHa2jqG85+HfgABop+mcPvC+vly5P/NZq1JXO",
+	"cAZM44HJQ20qiQwHe6VRoP+eFc3PFnZuzGN9p/b6e/2KHKIFu89Ktqbkgse0M2aaLAtekWlXprZ0XLEN",
+	"8mj+keAeYBILTTtyJZJ6W8oqkbJKPV6NiNUtdHyjJM6snfvOP97dtU/hG+EQn4APBVAWfjU3qrXilFJz",
+	"5nCKAmG6Zh72zPs621z/CratxsmcbnBO277P/5GrOunory5il8voPyHJb6aws4Xo9n5EchBXo3etvppS",
+	"WMsQAxdlKcvnUVjiavaVim4pfZ663GAxo5QFL4wn/4UdJv5Dve3DM/9W3GUF8v2fHhQHeiBJA+WWW+J6",
+	"bGx2yHnCj42wGTAvvTjE9v0akZ+AOLR2siwogTZ+kmYn9cGXBainnnNZ8P43t/JfC6qrKM5Kl+bcy+wu",
+	"PBBpMjbIbELfzE7Fe/MjYbV6PAe84zHzAs1+DgYsb/fW2rh10NTk6qV4j37CjLPBpyfXn/UqkOnqm7rM",
+	"Xk2y4e6nS8sUOJEM/oh8g/U6oRY6A7KdlnUHyoBstZByfkdQ/Mg6ccGVbcVRJpmhy0m2SbqDsNM0+9AY",
+	"/DbbuVyvxJYDJn2nIJtNcEugMEdQGPA37lTFlzLH8lk+BvIdMMFH3CzU2QZvDfSSqmpRlGNAC6BqTC+w",
+	"5HBtUosqs8KnlS42Bhzy+OmWUGtDlcWB/TPLjd0JsDyUiRYSpOuOyi0TXIGHomw2ByYV24PMwAe0PzWA",
+	"h8U77Ld9qotZJLfhA922DJvfmZr+MlnhGhxZtcTwsqzWZLAW7xM9++p6apXdd8kkNmv4CbnbSdqXs9yi",
+	"b+H5XuDvy9y67J2uRsugVibPBV8nMOkh5RILLPJ0nSgo9xcmcIjBNTLIEATG+7KvmuF38lm2pAvHHMPC",
+	"Z99NXCpvpLju2fXiRdZY3pFujZjSRQMuzESx0y+wf0P9aH8fh2Uby3+m97TNsHTdjysmGIruTZoZ3q2w",
+	"cg0A8IUl06UUlf/h4sL0A+pSL9DhJiHraVZ9Kj1eIyN9rrDhfpQws0f01GwqtV2n3exfVIxtKVMugXLE",
+	"hUK3Hrxa2YDKxtiNuYPb69KhG4gcLa+ShwWeH9u+3FGGTCQOzGC+ul/IbBmrSi78KPeLZtS/5ZXkiROU",
+	"lsvfpXi+kaOpA9ngjLf8QE/7VWSyV80O8P7cioaf2XLtGZ9967/189R9AYZlhSPddoxaOjJZL7aO91fw",
+	"ttVDlCBS9ApKqfZocamEBUQnkLnGohzkJVxb2/as4arf+d8sieL9Ks94gbo3uyK0qadLl0UrD14QBG1o",
+	"egPBkYUobsR0+1vIQVa97C6fXDvJGnC27OcGo9UGgq8nA8E1itZN5uBreaouayxcmLxTJ3nDYTm6n+Mb",
+	"yhp/Yef0nmele7MD3QBvbemdraYJLqcu8OR6JlNlnEBEU4KOZVPb3xR+aVT0RVi/XVGgoEJeiYssJ7Xy",
+	"+8ka3EIjO88buOHOGwoxpKxxtEB5+HzDohNqeQq6DAcZMN68YIEUtR2xaoHkEZ4rUIdpiJ6S3KH6J3k5",
+	"ibJwRke2RnGUWLDcWL7AdzdSaZMjKhpWzhLuAkRvD6IzCF/YuUyHvjHtIMeqHOQgBY6jREUARiCM5tj8",
+	"s8gn+fjZ0/G4/gh6abwX8OrWqaafjbTwh/Z47DNTcmyhL2GVgd6xNcVO1HxNWGL5GOvVaJ2peu3PCT2Z",
+	"vJE0HUZ69JbO7ZmJgvtXOY6aW05AR4cqDBSq0eLIq/FNV6Hdj8SrrUAbLu5e9dnI+L4LLH7dAYZAVgbw",
+	"NRn43c1Aq7D7Fb/KtfatqDlBC/JushaQ8OeUFoJ/KOXWnylseAZyQOtcSX/AVYFWKS8wCSZkfeSzKRek",
+	"Q0wECzsWOQ25yz2/2Y7isi5rc8pVdsBbt0IXksRqCv8qVtoxyz2Kb6FSh+zPG5c78nRG+Nxf0iq5xyBD",
+	"cMICd6Ehoe5WzxPl/eReQKUo8LVbAE7aIqUm77KT1rw7mVQxMdGXGahJWH6RQihwHvZqRfw/J7RsopZY",
+	"U6hsESrCZ7KI9Uvj/R+oIP4kxS3+Z1svX0UO9tUV0q9wDnpSRzcZp2QJXlLGBX8ww6e8y3dZFTFUlBFV",
+	"yWmquLRQaILBCJYiFd5Hshgc18A1hHSfcReGdbqK5JFxA1GzkgtSTpuinfuOHoomnQPbVO4qMFVA+g+g",
+	"ILNY2hOE2gC7Op5Y5ry4ZVS+jV30hQGtzKWdhdhafvigjy+ipf5FsHgDRMNbiBr9SV5exnf8xpl/f/fm",
+	"NV5VbKeePgM0m8DkUdf+3Egbbt+9U/QUo/kPbvxJ1Fa+rCUkVt7gi7+rzRG6ZOoC/v6j/Mk3pv9nb9L9",
+	"XvvVhycviw9yA2z5/r1bTNM8+fXkUISu5MbB76YXUA7x3yWW0q+jHhM7CS1sk+BLViFUnbv7yLnsaonS",
+	"/A/qWmhAeB/bwwOBOIKFKpWgEmD29GgFq/MnRqp9PDRRx43aN6bJlNFgWXthT0Lb4j/aW2SpwMdjc7ww",
+	"OXaMmdNfQ/Gpe5NC+HERG4697ns8jDrRBPClPinLU8kmqC5B5UHkgyEdNBgZthR4gkVlNuVQrnr8g3IH",
+	"pbni8Qwnbu6qukSlFXz/XH7pEgqLiT8EU24g+ENAsxylXkYf+kUO+JOgq0SVg9DiJPuxOVVCgz8DZZ0g",
+	"e924Uary3rJ58foFrPA4vhM9ynObrTNCr6GD2J9kDbcjniyGzk6KNTTtfuXNR032o1fQV5tjV/ovuY2E",
+	"pZevP2QuvJm3MdQMhJ02+H+pa1mUU6oXzZD+XeZUt0aETTCiDjxFir8hxnBaQQh9ozxi5m0lAH7Lq8dg",
+	"xhmMzw6xMqWRdkU4t1YJAq+0QpdIL+3Pc4ZfYlA5wsKcklKpzqPcs3PrYvuRJqALlCWR+t7PdmMauK86",
+	"PAVAnFMfgTiHbn3EnJGbz5fkZykQgoNAPVqZgWMwQpw41Rjr6mZ7mxV+QrCVb85Z6K5Afrp1Uf59TgUP",
+	"mxPoz/R0B6GOY1aB06g8J4LJnsNl3y+oQpxiMma0Bf2gKy6yVSgzER2xTipT5PT4Y6VgVNDHnq1aiHRL",
+	"E5XwP+Gs5SyFluU7InJl9zZfQd4zk33Sy6FztSrUDmtUrZOnLoMaGJjA1uX/dzM/ljG5QUxTlUVnj5CE",
+	"E+6exRHVPJGvt51Clf6yFLO8UYoJCrurwPY+mSkK7H60HEIv2Uns6tywRarrULrHlwHgQzfFj9+9LJ59",
+	"9btrDJUFGhZ/C18VJLm4VuWqaDXYBuVLQ1qNOsds9yEIJnpHFkKXbRy12CCv7Pz3r0FJJcM5BH8DXh4/",
+	"FyEFRFRBsYX3QI+Zk8xgNnWX1yWw4sDzq07kLQ0SbSsF4Z2wkTPUDPua4/XHdIuoJaZcQOAYNMqOp8a1",
+	"7DLks4fXsIB2CioNg5AA+zUUZD4VogI5oVCOCtlUFKcIpKnTwMwwJoO1miyezMI/iVqWJNY1zEnhFXTu",
+	"3cKZ9UnWLD/QKynuwFi5A6jaiwKf9FveL9xyupNJY8b6kq82nyQn/0XAkco6dku9RDoqDK8DPIoi0ZVi",
+	"qa0mv5SpVssphI01qsVjAeEnLEYk3rLmXiXS9zUsZLwXfzBDhsA5LFLe8qA1Ggtk4bJyVfxgdCkAlfI4",
+	"wMeN7gPXo9v7uylQSYup+90EECmld6QRGQFZ9jaCzW7r+ZCv/t6agLDyGzdzra3VVt6Dx2NB618pTayX",
+	"fXokBsuI/I4L6LETUs3O659wb+d9nxyFpnf2Jpkz+4NN7Y8rBccqM/R3YsvkNiRSYy3AoBOXFo99LRdM",
+	"VeTRYV5VSyf1HKqpH+ODwyR2+Eto2artLT9G0TnO6gnP5TAErb7AYlqcIW40Q4u4ZLHy1nkDiCzq/gwh",
+	"X8TytI+OL0XVyOnrPd+eRh3PG0+RG04fUVZlIVyxE5hsYyDvl3VgEWRzz1D8BOl9iEGWANkQ+nIWlxV6",
+	"06KgijUW5x/A+6MsCfAQrQkZD2Y2vdtkQmpOuUqOgIf/OYMQ4yq8Jn4qThLNeGYtHpWVL02jHVeaW/P6",
+	"y6+Nw/uhX3hw60axSvzHi3RAE4mh1ebE4ougTJcdDf8X7/RtKf3CJPa9b0Niwv4iuZFYFbq5FNqcn8dI",
+	"S+t0YGLeGVPs5BmYOFOKxOTj/HXsG+B13TQOOkmdZn/v3eYZkU4qUiaHmoaZfj0yT69kuefSMhx45Q+X",
+	"ltR11SIsKFXh94OVci7Gmb5v3+w4K7qNy2fGO2itQYnMWSLOa1YbImvfFMiamkNE/fSVkVH1vWJ4Eu/V",
+	"p1+Mg5vak+nGnSpl+WNTLc5yVkIdFxfhPoR0jJHJQjutrL8TJThtQltMa3AxkcQni7OtMBBt8C5lJGPH",
+	"vHEv+CKKRfgNxRGf7MTW2VUBx8+KYhRK75F619R6voA4ZssqJaOLsFOVXBX2YGonNdasupClTfJ0gB3w",
+	"JjMJWufwQlNsOG1QFcWbssmcPzeykcTClytcV5qH6WGsBroLaGVt/PX63iRnmbqo+9Z9ci/s73WNpTz5",
+	"kXmNfLe91bYRIMZU8sNyaPS+aE4FsDwXBB5D38efj3At9muhMDqjDcEg3ZO/eq90I7a3lo97wZ9wcYGE",
+	"5TnN2HKvWefdgm1lLOA018i1zarOWqeOwsm1rGtT8wIZO1HDQFC7fOcwQlyJC66dcwC+Q/5NFPYgarlC",
+	"xSB3ULULxEA9P0NDxFxgwLkTKzfNJi1x15FWa1dL+SAxh+CvjN6AhN/r1qK+md57LxX1NW0ecFoRT4X3",
+	"7I7mTpLANNTu5GjOE9/CezLgFcK05dJOR8mT0yQvU7YrDjP4tZ0yCCu4h/jm+4ZViIp6EDFAGuzofjkE",
+	"SGhtCdXVfLwao4TiZHPDzhtuLd83Z8qMG2uqUnKlb124Kta5UXzsSLM7N8cTPN0BnAZ0ZmIKIYd2trK+",
+	"U1u5ruQdx4P07oCatyGQiUOBi1BCChzNEpgyOtswA7cqrr2D/3jeBgTrN2E78Qs7deevtrhtWPI4+Pz4",
+	"zkKwCLNsUI3Ed88PH1YC8V+BOR/PdTlTAMU2iGTEfdtfLin5ltB2J2t2scUL13DsM+sP6hHwUbwCAidE",
+	"T7YDjMjPCGiWZTpq/aERGjeS2bUi920ZD6NTSRDp7LYJI9Jdm6NMKOSEw5ofHEVhUlJ0dnswJuYizD/Z",
+	"/cTQRlPY7vpOsVI6Q6vk0A8LeHCE9jfYYHkORn54NtDpknVI8jX3o0Qa5rhj99x7+cnZYiPdWUoNBLZB",
+	"cnnuLfUdRPjhPdOstbBD8uvOuwpm56SGdYv4HBWP9hiS71V6slCUnNbLCeD7EEuwKIVCJe1YAIkJAVQh",
+	"OouLLWj1TWdfZ/oOR/FpXdGb8tpt4gKb5XlxfVP4f0iY31o0zjQex3/Mvyc/4v79tvCLkHRhLsAE1vnS",
+	"06czviSHPKeLOFrYEL613Hn/YuekP95xrEL9pnCtsYOCVVs0urWaIRxlpSvEWVxgaLW8647ql5MdvR+X",
+	"JJBxMAcuiF9TNa1rz29hb70LM3sL+te8lkiqN74BES2bXw+BiRNWBJQLnTUJ0HgLjmL9fsdjKNe7MCuo",
+	"7wa7Ro3ObNRrviS7Ep/y7cG5RrRMsz1g4NPvULCwRSWthc0K8eadqflpndUOVys5apMwm+/tPVA41kqW",
+	"UZcg2ZdzvnRZJ/mpzk6bLGEHgEc7XO2PO2v3q9xvxxQM/f6ovQPWygHyO4NtmRWX9clYFTI7HInjBcwR",
+	"f/cI98gSFtOqI2Fjm1oWUptmfxiB0uWXEVWm0fFchON5EXnAUgLJ1VXkQbL5TAmZKpGQJglY8+TWFDgK",
+	"UY8Jlx/63phpd7EC8yDypIwzqDzAv/hAzyYg7Fmk2lEsPJwEweiFZddbutG8D2xS3yYwXlRyiDKHXDj8",
+	"IyC7szKTZdj6RX3PpLUH/f3ajmbWRXsfbgv9sK/Jq8iEnyyTD6FXht9nW/ShVjngmdoeglgpyiFrA0eo",
+	"0iBoqrZNRbGbsOp+8m8c4p/d2rDFmtG6xNP54C8TQwszzeMc4QJDH7btA0KyLFJ323sGI3l/JOxktsY3",
+	"WHO2OgQxYUlODOh/yTlBLw+SpCHHlbp5X0+eKFbqko3J+LEnLJmEKtIewmUcAzzObpZBCL/RMsY22kS5",
+	"d2URaRP5MTtiDVyjHi9uVIb3B+etBRaH4VrFRdtOILeFfgT8RgIANmfdCqeIipdKymkIeMMr9OWzyYOn",
+	"LJBZyq426jp6iy9lJbPV5pP0tZFrLnPvCvHuByYeeZRfq7dI4E5VPi+EBh1ZZDyFGEbwE2OWGgwRRpCP",
+	"st4DLBloJuaAOmJPZnUJKlGY7vzDbNhQ5D3EtsRlXcujuRuBZtRSlFRBB/gMmPJ8rLjeZ8gL4CoAfw96",
+	"28q2SolU0LeRRQNRk/uA/wJQdNuKJWYDq0HDsT0HvJ0V+1pCyGx2gDUbF9bGZf6A8jgmMCH38LLAVRzZ",
+	"CTorFH6yotxrlzrvC1sEWNN8krtEa4TFpcH3CuY08jeZ2aCEpFKVaQNcF9fZUTxJc6oy0PuCLCNWCsCD",
+	"zzEwU0pRrYqtsHJVnMQJ9aTulEUYsg2XBFLkmNUNMqrmzAPURmorYR4J9DwoslyNkPmjX0vmdWYj4flM",
+	"K73JtzsxT7QxfXaMFgmATPsMLso4wV1lXku3Kpz4BKmnfW2sXbXL2e/CmnHGpikbTbM9SJvD9o+wKLXC",
+	"OAuWwl8Bg8C044G6AWDqKBVPVyVv78M4d3bMKjoH7WaO3YmTRrYobqZ2XYXhjVPVOZPbIe07DWlta3rK",
+	"94xbOA5aP6Fz4rRDxTtR2w4rQNcp+jxaRgMs1q28tNLasgKPgOwtqCtsK6Br4/gpHjzxrVLEiHpSGBW+",
+	"bGNJRfgAIBt+mv/sd7U58qLrH1p4EIlX+/0Lxq3D3LmRwJMKiE7/xueJ3l+q9kdM+bB+V2APYgkYZv+9",
+	"w8DU1KL7tk5cZpZHgLw8o9uyA3GUPfKibjbEv48vZCAWAqX3RbsbZ8B78ZU8JdMLqDyhZ54XtNs6RhJT",
+	"7th+4ULbJ8knZRCnmXxyoIOLVWxIT8qzUmTkcsCnCSONE/68ANLPNGR3VNYSAcZEdeu9VGx5obKsUlbi",
+	"J+fHILW/3ue4QpJpXJdlAw/+1KDxDSaxlJW6k/UFaAEghud3vPdNRm6Fr5R1GfRjPk8NrtBB6PIR1LRR",
+	"eVHGi06Ow31tOnzpi1NWPGDuReH/3bcK9z5Yh3gkjQn456T6QxGkRZug3Gzp/kCxlqdI47ToxxzVnxo5",
+	"LY71VyXPf4YHAdQgstykAVEe1h1lsO+UPLOr5HP4HGRBcPZXAa5O+wS713M+iNOLOkLo11nH+o9yd2+t",
+	"lXtoKs7H8c4zCz9yIL/PHaeZORyfLxiQv8ou1KR82JUvf5+YdvomPLyE2gegC0N3D3094ETigbUZDq7P",
+	"5rXnF91fA4Ka5U/JcX1+lqXI45YniJIi4psrk9JGq62o0KsO5NCRmGIOiUvAgAdxarkbGTuWeBcYLBcx",
+	"+SXhziESjf5YUCoSgZWTDIzy00nVY8xayhVnBXyb4QvPg6tEgOEwfNq4Qku4487rzk7tQ7Xf2OJ4L6rb",
+	"7+hR7x4Ipdc8WKb8g99VGC0yTV0Aw7UiGuPKNBC+sgZbvDHuAJtM3knNof7gQ+4gVYfKKP37ab5N+jfB",
+	"RoaxBD0j3I2RQZKi8Q8CcF3V1q1ocqV+3gnHUS6sI96VUtBWOQS4qUqAxds2QknLh/1AaXhC44VHaJ+g",
+	"JBLPEXmm6NGud6v6cDlm8lvisvZDlvlrBnhZgzDwkkgMCAlzsa4+T+veoJki3F3YyR95oOV2Eq79V++5",
+	"v4cn4SeIXWUDgAISo90rzv3KNGA2A7EqnTbRisGwhta3mzvdsN09RTuobX2o/SDdhUDPEGYlmdXOAuBG",
+	"kzHAE+IY3XHDG+8NxpwxD2VvZbkiVi2wdRCsTwhBgsLDSaBGUi1tQ1S0wBWG72SnnFVEnMGNPSJMEPv9",
+	"jR8cloM0/9UlN1l6y2gboLJ6yIGqs6JX9xqNqVaE0rfBKQfRGOI+iUkPCdE3bRq9lTd4WlhQU8SEeFWi",
+	"KX7uV8ZNy6pibyl6hG+xKe1zb8FAsC184go4xhHaO3ITV3o/oWI1U7Gabq6+M94mQU4/VPxg4p2prknM",
+	"ss2PJJTGCBwOOESwqvQCMEErLgA9F/6MhseTEQevWDkrqx0bCIuA9Xk3izDniZ+Doj2zPS74GYtE6YDQ",
+	"AqC+dZL4umFgfl432hn+JA4r0Q8deVSw0gDKCD8OeJHjqkOWcvb3CFijRFklqsqcEamZSZRirjKsFgY4",
+	"apzaysxy+mOAXHbYwHAYwuzTDPTdR15Igog+8rnTdnDCs8FBamnzdHWJZTwxlZpLFdfytOSkP7WefF8d",
+	"bQrX0a7aVbJFe3PQHfBk5VFLc5bNv/ulKTm6lW345+5Ifuu3XiUdBnCVBmBTp9rPyUqeDsC4hpSSMLJY",
+	"CDE3ITYoty6zt8vA2NZrvayqhappkSiCjeZ1dr3SDgRUOCcwnD5MQfN51kv6JyQMXIXRKmxj/MyK+pkf",
+	"GVn+IHme5aobRZzXhwz/KgNFSi+3I0d8TPkyZadUDdtPgoDqwV4Wpo7yB9maRQaWQ1ReRPFbNjKyz3VL",
+	"jVIpwi7jQscMBNjTzABFlkzH2UIcTaMdlGDPocqPtJBR5gDHm2o4soU1dO94UFW5cFny3s3lIdH3eQsM",
+	"fottiN0GJoaMVkDHAN83dJuN+dWsZ/ii6LgRA64wv0m+sJGVkgSpaOt0gIGrBRwO0BZ+CBIaolH6hgnX",
+	"73lx7c9Mf1L6o2mYxxzxIz+gEovaBpLJ4Defhe0C1L+armFQx5OpXc5jVZVMy6/xYVku/krf1WEKylaQ",
+	"/bVBHFTVQIGwvEPauNx3gALIrxz/5jLWbi57v6uFys3MtxoA4GFxiqZUroAfLPxMnzeo/WbawYH7kno2",
+	"6cSyS1ntD+4buVNa8VdTUUvRjxABWYsxt4iMvYWzFIR7rHTr5pS7WPOgnFDkT8zze/Mc7/SuoEsgldOd",
+	"jLUKgxMzHUWxPbAYLd/labuIj61wANr2ZwfxHRIy5xISs5raHRl4rb+HQVNWYDpopPbAonxO4r2IBfB+",
+	"JEHLcK2ljUhh0WnjWW31lm28j3LAuyKxjX1hi5N3IJyBesdxFBtEbubnIv4Icj3f1eYIyYihiD3RJcFV",
+	"v89eFjTgZx5IW6FLVQoeiX8AJrJTbTZiU11AnHgjrSv2jbR2mfrsy/AdlpipokApR69WAw0n/RrKevzT",
+	"1aU4SqHdGFolk3ohzGRMe3U+MD6RiaYGT30HRLl0LO3SXFt4awfwkUi8DlMTYutydOJH4ZysbUp5jN04",
+	"A6rAHWopvSE5mu4ETV5fvAWutag4T6Rddr2q/1SqIyvc1uIVvMcc9TWGuc+gXzZTjSyiMjMqo/BdqqrA",
+	"Usth4DnMwrRKZMtdHTS7Wh2MZDLjMMY7VwQitonPZOeFHRBmnaNwTgwXkVr1xDDUJy4v5+8EYEYJ3l1V",
+	"LcR0RUcMO5WUVZ3PnDVKc3JAhQjv3aiB1ssckhHsw+SBEg4kQJeo04mnJTm2tbjBngdKdwAmA+SSQu2n",
+	"xmEFIfYA+XYCxR7iOPkSwgciUjoiZtT7tlMrmu+0eHAUdGIq+W2p3ELeNWHX2WF8S6EaWl1hjOCfTCVh",
+	"pEDwQCNBAJaSZyz2XAbn5csgmQaG043skTfT6H71Wa/vM3V57IypuChZGd1Qzu+oqjDEWE2o6iIg6eb5",
+	"gz1Pl/MMQ7vmvTBQ5Y1F2/CVq07f+CFhJV7Fnay9Z39kRaixlmBVgI1X3hPbSixjN6641easi4vslCPl",
+	"g210FPFcXq242kwUie/NS/oVCyQpjZZjiIvJEp8FhFt1rrYNotO1BNtmdrtspiDjRE6XIZEbEO5OV6uY",
+	"fYbUJAhJyR2P98yDsOQnN6a/1uGJ8t0EpPW99XzMncwk7zH8z+ZkfvD+GEI60eA5TD2AZoIfbZ1PBvh7",
+	"VpmNppaXsdkMJxdWvPOEQZjHVppt+Ftsc1gZkSSXKoS4dy1JXvh98aNkASg2SSZOviNmHhHhULuFSqT4",
+	"mzoDuzOnNTAJTFScT7bym1CP40TFT2ijS7PQrPzF/4S1KctpFoggLyN7E6WY9sYvWCYhOiHGS+8By5zA",
+	"9r8vShX4lzvboH3dRVon60XjPBLIDDasnffOqknW3iopPsFpS7d5unPCZgwmtrVL8SxpNzNZkQgURnRJ",
+	"ILBLFhztp1Uip5kcge2x0XJ4tSNFqyl7uuZgJ11wEDU/QY90mrc3a6Pj/7K36hR6HomWSFxYBEU6ocs1",
+	"dR8oO1DOkxd+ArLzTKx3b24S7RRkMi4jVAL1nhiPEuuwOPw8vBV+b+oi6cNNi92LnZo8aFP+FuYzflBu",
+	"CmcAg5AzpPlWxkFM37GsrsnPdHZtYB1VLs4gCtgtGOnayL3SGLMI4D+RXJmCYohiqpKWiVZAw175DcOW",
+	"cHKR5zco7BJIrcQFAApWVneS4C+RSmPAQ3R/fs17nly9+UlsUCj5tNmodepfchftY/F9IY4FWxrmnDye",
+	"XI7RBHUalYUon6mLM1HWZ53m+ccXVMxlmBhioI7Vwh119xD4Qi6P2vmDJdDf9evnFzl+iUXIlt/AhRZI",
+	"h+bRHky8LlX1bYmLgBwaLdS9VJE+b9ECQ1TV9VC3h7G5QkNhA203HY8jgpKzk+EDpKsTKFNAYmXsidNo",
+	"x+mC/MX/cwDMCRcm5iguHVng+yysviR4y64Uk/BtcDBs1nTlpLUSNQnkYDfazRIPcRyUrA35hqVbGrkK",
+	"k3TWQiv+XlTVhecLyN52mJBr36cKbcl27xVdQO+Vo8/pTXOOJj6bbcfbqAnHwSQytQ7CFv5MCNwIAbzW",
+	"PbXuZ9poWeVQF8SlHfZRQhMbvVJgMuwg5QMXRnCH28J47yVisBKVZtmNOJKsmlaYk7ucnuZGgoSgScoY",
+	"2vQDYPXSa00SqIB3+h67NYZGtFmDnuTHvKAcT9wxYS8X27la8jWps4DznLnZYAUvXkri0sAPtX2LQxLN",
+	"S7ZGHpZ8LaFIc7DmMQI0mC34USyahyp0qtNdEllg9V4qY25jfCCDnQVgBz5YCPc8DSNpSRXEADOtOjr7",
+	"s1IWIWjD0o+B9FSeNIT/HU31kpEB3NxUtDbU/dPNtx249raLqyQ2PET0suvgxwgAzJRsL8IMRuq0WZUA",
+	"LXEZfm2kkbvZC/XDwUDJvsVbzkIw6ny2418kdtqJ/DHrcSQsNr8uh1ZRG2tJoyadCMjk2jl9foRdtiCK",
+	"hvXj6vP03YVujnSP4zJgUmCBoHZ2JcxI5gm/21Scftq0W2A/j9kB+NZ6NNT9mR3Nlj4rc2eZ5YRGkobO",
+	"KTnwR8NYdbuZn4+GS+R3RWqngxIHxBWHVd2NyQV30bcH//vjZA1T+316e7YDaR0QE4oQqG4LcSJibjuD",
+	"mvs58u9aiaJ8BynqJKp0EKeT1Bav2GdRlzYDEfXtmjtSWT4NiLQBQ7ZiafdYRnooSxjnvi7FBauMAISi",
+	"LJUyEDCnU+9UqaNyA7L62cDSXFxhUKjiDNInB25RR7EMcI13PV2VbPfpq2NyyhAkwb+nihjgeUePfM7H",
+	"IktgWOBQhYTuK3hk5k7WGAS+E1UD9wXWVQdepINpal4nkvBC/oGIrhbW/3u4iTOJQMFjjygd6bdiQdoI",
+	"FNKBQhdR2EpBeRUgcZP7R8uu2tIqby7rW3nhxdxlvWZlVl6QmWrFxqFqNKPC419Thzz81IuChuvBVLLA",
+	"X/HlVKhZmKEdBeVrlHvB3NCCyH57deLrs9qywkhxGXApTSUtaWpGEf0GgQrIgM8jeHvs8xzfflQAyASa",
+	"k1q5sC1imi0n8olfmWveRgV9MtbqQyu8H8xxLCT9wq4IQWed/+9gIFe0tkUtrWtrAVtLIi+AwUjHGC6U",
+	"dIMiI0svuFpdAWCDHXl7q05r3DnrmH3lqOxvpV0jKjHDfUgqrEcoofCvDwIuhTubsN97qzn9Ah2yCzwg",
+	"qvpsy/SeTRXpBVTPsNftTk83K9mf1Fb0idcTo0edCEshPcSSkEA6lMkmHvUAOCdmGc3v20roQPWb1jUy",
+	"V3pIJA751fw/E5yve+KNlp6yzkDIhqRHJAz4F5gYudeROXZUvo6f8ccCMt3Oead/eraXaNanGItkvB8Y",
+	"1zTNSsbeFoEDYQIZGxqTXynATZBRVj0Wj/ypKCsJdAIrkBayLo53JbT0j3hP0ZyZBKPIsZmNwJjmsOo9",
+	"/pJFIWZStt9h5e/xeUeXPJSgg6bfrNUSB2KSpDY++PnTkdmZxLtW7t4yQWI85xaWW2NtRLK9e9Gbs439",
+	"CwFt+Lv2ooDukv0W00tzYEmZrdTKucV+42sznXUyxxVb1gID5RPLwslvzPb+kk0PRDxTb7GxU3Bmauuw",
+	"Ipm02LqHT9KPr0cVEp5yRDoLkW5OvnMIdevU6E9JL8SGh09mO/6tdjWXvkPYOu9xw6iGmqlQP1Wh/gyj",
+	"SyBCoIgJmzfbA0pRGKBWIBx9mLb7S8TyUiVEB58UvJI3tzeYwlkUhK3UXaZAhZZbzMF3x6YDjL2TizCH",
+	"y0XUAw6EpmEVpza/JO4IEdLb+CaL7XGxYokuInBZJeqUwFIM6Q+CwHXu35pUiEiPKCDakJwL6l2ikqxv",
+	"us1VR97KS3+DPns6ZSChV9mh+GNgZusdT7vdcCS+Ab3C3W6FUmnCFl9ef/ns0eMvH335VVZjZdSAPHn2",
+	"jDEhJ6GXmpBToBGLJuTrCQuCX+nT9/RG5xVbofUC74C0yUzj6JLWr1M4oQbjcFO0BmP+XqQKI4Z3zjtK",
+	"6BHfygs4gf/1n/9LVlb+13/+b9Z0UOJ6QHVt/fxGGWE0HhuppXBA3oD4oRpu6aZxN7jewzdB/5XVBHaY",
+	"n+h9roxU2k6e7s9LQL/GwY7MBMS2jFVBNNojk3zHeAEbsb1dO8MTeIu6UrIOVvA5dL6161B3G0xiL0b5",
+	"2VXgMqzw2d6+OfEV3LS+Ui5tFhH+33K848RNHOxvBee9fcZzfbEjmHME3sSIiZOoPg8BwV8iIToEj84+",
+	"5ZeImJPNW7QQciBVVytRLVxU7/1vPoeaRvzFwgb8lb4zhRVIHZXg9LUnRnRZEjGH0Jw4MK2HM+nYwDk4",
+	"9GtYFDBwirxrNAbK0sObNE1niP/Shv4dQ+1Um2Nfb5CNtEw+1HdnsAQX3g+/zw+G4xLjWXUxvPlGckgY",
+	"laPUDeAF9+ixnQ9E9BMlrIGnmbQnkfcc4vBByPUqEen0Fq2p78C0OQm4Q7AIuCKoDiCkIHPYf5RZ/+z2",
+	"N9iXKSmF2PMZ10SDefvOAXhP9eMMWnfOk+bklu9uOiS7asdfjuXLOef36bjzy07DqVamVu7SG7lk3B7x",
+	"euS48mY0ANfcjAdZEeBZiVYb0mOTn/iF3Am/wey8o/u9f5DczaVa9CDynhMbIwtwk94dj+JSbA/GkLfY",
+	"vQOnGZRaycHAT416Ywc7gh107/cMyFpnMV6VI9b2PQvT2amKkFJ8HT1CVVOZ/Dslz/bqRjdVNSRzwdeF",
+	"m0NXHwRjEfBvtkPT0DY0avbPLiQMF+Qhswz5dH6dYcoe06lYyGdOUt9AdhyiAspBmmJFFDzU00g+5q2v",
+	"nZ6Rlod76rnZVtQ4/iyMXPzLCH3ViLeOHttnx6mdBK/h/6ETaSM6CmUzwAR3yMR9DgIIXAMwY1H8bMQT",
+	"pFbTp8fGTHIKr6NlaFuhCREUamFig3+RoBQTqGBxDMJBpKIQ+hK46c8Lo5EL6+JoAHP3jpGSdXZBfF/a",
+	"NGaRct0lYZH7L5DWy8fppaGMVbEz1gpfyZE6bcMjmKcN7AU9D1JAJU2keyIDPeY0cMAP/0oojdRK78No",
+	"UhHOiB/BOg6jdKnsXgaY3HRGiQJSuHlauMBYnaEf/8u8ypVvhEMUnz/9U/m7L2yxrcz2dlVU6lbG2Or1",
+	"4/ePn948ue5yVLJ2X975LbBsi2AsvBuV5RyqBA84s36PyfjW5ojQHgqZiajntyNihsiyOE5skwoXDoHn",
+	"4TXLSn9DD6l2gwYzO+F/bSMN92d1zVC3ajMDZqtNaOomB58+vwz1A7PLCo6m5nM+JLR6RA41ocny+TfJ",
+	"GZCHIPYF78+0lo/omd3OylwRhDkvFWJl1W6HDNCUG/BfzrT2z0HCrTf9uwyXjCxqc05Z6KAsFs0sfmnV",
+	"4bsDpNdN4ISK1bo04kRFM7kXSxbK9krUe++5BlZCJqkZPfeMEy5s8e/v3ry+Kf4pquqm+Nt//ef/+/Hn",
+	"wtTFP4W+tP97V4BCHOI6/gls2qvCnFYF+Jg/963adVZbcuk8t5rl8Qb/GK5Q4X9xNu6oujGLr6YD9glm",
+	"pndD0EC7GMUVoV58oK84DYaKy7+fSpi8Ef7EMNeI2mHiRgM3W1dFNbI91i2nw8QVwJ/SHFTpT6iVJoJS",
+	"mgYeuSn9zq+v5whx8lb5XU+vOiMpb7cmCPNH9OkeCTfub8fhpbyJckbLJfLZ7/3zA58E3k8vy5JuD16T",
+	"lqcCQ4E/OI9H1AtpdCm3qgTjjX/NVZ2+25qT5ER3RHkT0ygOz/VzrZy8IVbAQrnneBrfFEdxi36P1ESn",
+	"/LwI8Kkb/19Fc4r69B04LNZd+vdSZNWmZDR8g30refmguwz2LciUdMInvDlKiym6ZmlOMQTZn68YJ6tU",
+	"NSLUum8NQ6H0hrCspnH4nx/HQ4xz80jT9AizQgojV95UTyMOXafHqzA97NKGGX2h7ZlTVhDx33sc28j0",
+	"DhQHBcXjO+gE/rQZpkJZu7cAcD7YzuGnIUlNPch3/TVNwOcMn2SnK9+MTFIljv9wr7TBigXCILXsl3XS",
+	"dYyOpY/5aeOkdm2vtHzqvviDqG9LBBYPf6FcNWMw8bHY7tiIMOHtLX+HKlOTK4CB6dj2D7M8I7KLXa9o",
+	"MhsfvsI2Da7H34mtM/Uf5L5h7kMntXVNLbOsSVtxlLUAVlG78m5lKZy4UUexl7898ep3Vm5ryczbe5B0",
+	"8o+XUQAxvF9ZUNYkb9Tsih0B/cd3Kn5pFXsxNQgvTSkX8sZu6Sc9g7OklBVewTctAUf3jKPCiHWJSH0k",
+	"O4YZAfXmYuc9LSDv3ZkafKUhlPwB51/X149bf5Ywdrx9ESE16dZ8tmb8zI7kT01gIZjvVdyXEzRHD92R",
+	"MVNdfsx75FGXJeDCEHA5uAXRbxqvMYBP50tTdHxBjhRz7GBwWdo8x98KMA63gwJUcGLBTlBZEPFWHVWp",
+	"SelhWhB/JLri5PFUCceXtqCKrL+QAa0yaB0norLoZhMp9OIVxR90MVUZPgDfCPJGKS6D9ZQarToz0dZS",
+	"HUhAdNNYpaW1QWmE/s9Zyls7XV3tJ7rViYevja0W7oRM/7RokS8+JeOX+CbaTLRwn2Gno8jQpjZnG+s0",
+	"89Siy9WpE75mJvxD+J3hdqFgQbHDYG5gw7Nqr2VZKJ3XGWaOcanXU+xOQInqb+6rwplip+5k0S6zexSM",
+	"wHYh+BAOfkcUN7SpHR92OtVef695Cb8s/g9TCcUO/AQ4c/3AoQAi9lfZokIVikkgjtkrPQBbT1ednIS1",
+	"ZyoIHtyElngc2IDkhflheqX07QLtGMgSQLDMKie/sEVtjCMZGzAFNkhUbORB6bL4l2mh9JlRnMx26Fsl",
+	"annnI/Tr/Ch8oERbzzkW1vIZ01CgHZ5ADnKSN4pk7m1bOOZtc6dK7l4crctO1cfWtBSqlNopdynCT8cE",
+	"XvqsH6EnyYfZ0bhVVfVacontSt4hl1wbf52Kvlr/tsX7oG+64SUr+n620XZMualV7JpqMj8VWAa+QgoM",
+	"sK2Pi195p/vX3uw9KX51llX166Fc01ecWtO7SnFuk7216/PBsEkzG3k10Q4R8mFDStq8clAI5vA3/wnK",
+	"kUmXpau29HDhJOCP+O+QEziKy3obqwv7R6iypD6FcDBT13LrPS/YazullT3kaO+PKle5q42bVhADTbv4",
+	"9PqgylLqsWQfPIe3QtdrNwq6CH5hmN1O1pJ3cQ1kukGl9iQ1VHHfpEwPgX4gpUqey2/3Br9LBMcs6GOk",
+	"ZHWcS2haAoF+PlKimxZDT64i/+g0P1d3fLEIHzE8sIUxqiRB5wpyL7bQBgY9FTZH/dLAr+JfwjNMNJug",
+	"/fvgctbV1Z1Cpb6JOf0rPcb6cTScyWC1rGKhtT1LlJqtVZe/qS0d7s/lqjWePS0q3HiJcUnB/LBfP2YM",
+	"dK7++OF2MwjEDRIIvYFIOj8H2RVfx9whUSUTmHrOCHAk3ha0g/Ym0lgFuSDIGZmiNHM393zeiwdu5GSZ",
+	"TyY/nbiVa8gsPHhcfDsl3glKhcpfMW8BcdGdqKOulu6QjT9ASOvB+3Cs4uwdr1e0NVqDUjZvI+1Jitsc",
+	"plMUR7WtDcmdA4pIkZR8C2tkENVBIn2qm+/Dg9/rv1jJBFpD02M705dnB2E6czURCRnJDvj3w8nHYmeG",
+	"ZRJfffXk2TIHGV+T+Xi9zRixDLtSKUXuT1LUWuY45/wFBe/kW1Zucow2o1U+ZMhS9QywVStJGNh+Askh",
+	"dgffE3vADlVSPDB+kZjITzIXCH9ZFqosNpciKU4aNsGJHcPhmkSbZ1liErjnavmkOC7K9fWGudXnwzex",
+	"4whFVLkN5a9O6ywKFWxyDXLsNyGCJTGSjkReQbI8DS2ZBgWFqSU6kv4HPH4sGiOUxkXaNaDz8Evs4Tqa",
+	"lUzaP6MZfGj3u1ZQlec4ug8sJSkNYPiWA+1wdsxbUvFzrZyTejKqkOZNFUAfsAGDOH9/ffw5GV8uZ74k",
+	"2fawmV5eWcR5utR7fFm+2ynJ6ALsy2WdA06jGilobdNVwhsZCEgpi7EBkoFEYNXm0klcsIexvJP1Jau7",
+	"HvgA8d3EB6jcQenCmlYVv6eSPoWFO8iqMgvruzIkKwhl3xrtXR8B4BXCcVuiTUA2NJQlrxap5qT4ID47",
+	"apfVM/Z2Qy+pwbBvHESdD2FjOQBm0k+y3mL4PFOlxka/+HUG5SG0ZJ4D2UQQ644QcbDW1/7K8LiHhX/C",
+	"e+byk1tnBNeEK3amqswZmS5h5T5vWUgD/6siIkzc23O+eRD69kF7PeZGo7oRzEdnz4TFnC6H+G3WNJyV",
+	"Q72Znneo5/CI8a79e1Hdfqf2TT3KmePOpoACaCASxcRiXEjPIfVqMdtaVYpOvSHKAFDKa7Q/62PGdwQZ",
+	"6bo5OVmu3UEep59qMm+qjL+ZubVpapv9XHgINGbzj42+A/6Y23BNXZwCWDdAM0DtBFbPirYC5w+YO1lX",
+	"4pT9rFWV1FuZ/ftolwYsc7ELbWfTV3Sa0/n2cKC5UWUmdjCLq8EKYVdsegXsMSS0SvUPKDWHYrq1YSmD",
+	"oGWA4I9JLLiznvFO+5jn7uXpwr93wDJlC2cMpg4xh48Srp0U7Ixb9RusPIo0wLi+kC3sOSUD6kbvR2oF",
+	"7mStdmoWK2GElbdS8PHXyY26Jo23dkhHZzSAriZxVV9+LlxVL0wwvIaYXNpNhdlDgX3v3KDfnKmoa9cf",
+	"FwTWJSu/8b0rrBMXG4l7w7WV42eiSPKsqMg7F5IrNd5HWDnTyAcOorjkP2I26SBmwGMpgpvqSl4l3W2/",
+	"Pjo17/oaFgTp9N8kMQvKnTanMZ2Q9wTauR+evFd/UQk4DIlA7Z97dSc1FEf8DLtvp1CgTw+RyiwS/SC0",
+	"xpzpaFqMHosprCGn7kDL/ReCiHfCqxn805yqE1Ah4ZLmscBE6QKlWSe22AhSLQxvmkwgIPsIVj2sF+YS",
+	"5tI/zfLf4+JbSKHVfolt4qEmFrgsKIORmMwfkuQxLwkh4fWQS9HBsU6QTuaaAMnys9Cu0Ca46ngjgVl+",
+	"PgJZSOnwZ3JAtJpiQ0nOQfCKBmGVQETacy7ShrcdZKcmULf3feDoa4+19xtxCV75uOTb1lSVFPtGkszE",
+	"DuFIc5Mxr4QmZtWfM3V0NkNfrbYHgF4XO7VzBxugx974+T29IkCUgSyzlVAqeZzbrL/4CXgFZXxMu45S",
+	"6PNBTec6fogPereuEvPp7L8Rl+ywAC+6zQnTU8AgkKoGXXkq/n+wvFujMb07+Pq7SiEeftty//uPL/nw",
+	"6GpobCMW6N+mK/gjG+yGDJmRtgCCZ0QmBBAv6sicg2a1fY6r2187g6aEiAyAUGFbXKQbgpn8nMcZa0cv",
+	"yvuF7cjv4FvJYQNrKZYq8M9AsX0u0EoearA1pyX4WSgWZNfBg9A3Yzpi2MJVOsQ9cF74ODtftVAMNY3U",
+	"kYZp3kntX5PdBcMS5sl8u87G9WOk6gTxMiqljSscdKmjEz7pboeOrkaKa6FzOcRCLHlnUMm7bmFs+yeo",
+	"C55OfOJj8U0r+li2jRm670XA6LzIKuuA75cuEhrH+7N8hnTEODHGtHJCzhMHlW0RxKgo8ETskz0owkFY",
+	"8huyRGPMH0y2VpOwS94BCBwIUdiCNCKyKHjORMDuR9wOpVCgWR14EM1hZk1pm6kmhrAV6vFk0bve0bGq",
+	"lGnSq/D30MIZw6N2D7WwcokQuX+eVdyPSW9Gm7M2Di5Kvi3P0V+OJXMwA+WcOtaQFU+Gou0BO55NrScL",
+	"euxZ+As5Fez+w8Bt+CB0uY5USGyujakeYdtwNujWc1myWRtns7zkV/gOsc35i66la2oty6x9jRV8qWj7",
+	"1epqr+4IfbS62lbGotoHwPl4bS7Bitq82RXw65vifLik6EGHXDpM6fSTaTY4ajXbZctzNxNlaKZUZXvJ",
+	"HCT1cda94MURAq/dG8pnuFYsIyaDd71hffRTHUqlRzc8PoUI0c/yXauornHe+TgEedzzuw/SfVEo/Rc0",
+	"/Yk1AoYkNLHNotF8xyFe4VpLVlZ2mYZVM0TNtBp3sf1Ku2dP2YrMoK4383HrTE17ZMbTEWIw+Ww/ZBEr",
+	"qfAVSTvbNmSH5lXgy+mZq2MogBw0Z0BhM4vH5iBqNmqJnEjASAXkjCgYSSkLRO4+L4Qu5FHWez/LscTB",
+	"FqI6i0tQmmQP4liN0oNYS1HfdCIYIXSRIKobjep0/uHA4PcR5cHf6OoyGUOdfNDseK9NlSRDIk9YRZqI",
+	"EEaJf787wpm/I9+K9k+/jIa/DaZHEf3QvzOq4VcqgyAPUdvBwsh0uKPmLtwsW/PBP9hf6MHpg9bD8K3C",
+	"OqX1lV3lb3b5k6o7AY+//s3T6+Iv775ZdL/GqcwO1fxjbQDabG/IPc3uXg9T0NAC3oIHHaITQJdlR+GA",
+	"ya9r7bMd/3Dgqk+BxyIWgEfNJiJpXwG+CQuxV/GpYDZXxVHuxebi/+1WghLusDh6lq1tV8JflcyRzW1N",
+	"1Rx1Xr5rQn6HoyCi68wYI9wMxrafZqHnA3XYJAPYYPr+2oLWh5ebo7gA9BHNnnHS3hSAn/GO7aqVbAVD",
+	"GG+X3mSKCu+yUWIYmUnRth0z02PUVr6vWXXjP0q1PzgIr26MOwQsjADx20ABHrAc19cr30xdXQp78u0f",
+	"ImECgXU/iJT6An1ILkApFv2IwXhETAe7mT4I5X4wnIwO0NLfiyMp/jL3QaX3L0nNoed/bNjkEcSOzwfj",
+	"VwIVn2xkkJr2NxwUQEooEFajqaQkVwYE5kBgA85AREXyPOZvSOHbX8HzpKDDZe1vvbIEP6duAXIHWZ3G",
+	"G7oonhWEKzjvwl8K72RxaPS+aE5A5ua7OxhIXk1nJH1YNnKSRl8bV8Qg4LyLih8aDhthca/7EUQ29qA3",
+	"CorvUEXCe4QzkBKvhJPaLwtKv01g0dv+RU1sbxY6CMSQ88RMhh7nTK66JaLdotSjyaEV/F8hqMATl7Z1",
+	"n/4hSMlBTsXsCtfUekw3OI8OvGS2AOis1DJ9BPbRmBOljcsQxFc52fkIFMB9lTrEUbE44JA4+D63Zr/X",
+	"lOGkJLVyV8voi3u2YbpIlIeIfTiYY0QaLWJZXxoLoHjeAH6ECQhVw/ponShcSex68aM1OiYggK80ElQ1",
+	"cjHBc7CDrSBTzM2THlMIKuCiaWFomwtVel6RUWHPJLn5ztRHljLX1Me4kZF0wR7MGbK9JA4BqRw7JCEd",
+	"QRhlNNzfaAkFgsLedkwzO+gRFj/J9bNAgIydxf+PvO9/btxG9vxXUK6rmk2dbM1ssu9uMz858+XNvMyM",
+	"nbHnuep2cylIbElYUQADgNboUvnfr9ANkJRMUrQFUkp2f8mOTQNkdwNo9JfP52bhvjLQC248naB/sQ51",
+	"8US1bmr5GMN2qWYlpms1g1BQdLoNt2DfENq0bVwtog1gpDV9+E/iAm4gHLAFvgdt+wj/pO9Bj0LdaNlU",
+	"M+WSTkg2z8EYSBp3rVrtFBtXcJBmgkBBsK6GdyRuN8LWie3aSZNeE4s63FEnbEkjurA2M9+Px+v1+gK+",
+	"8lWWwsVUrRo4ReuvEu0dwQVo4yPhcuKQNBdiHxWwkKGCv0C8L2uHKqYeJNpabnYHk4VSy8dVJz6SKsDP",
+	"UUMW8OL5wBizzeiP6FcYMZfc5hrIFQ/FxbRg/nJjuUy4Tpj/IPNNrRlblWX15YUb7zNYRXjJGIHkcoNR",
+	"yFpuc53WXJkPK2jsXhnhZi+U3cWKCmrkKmTABUiKUuA/pkqaPLXlD6zm0sxA6/JH/1JClv8iB+uMSOEv",
+	"QiUNeUEXvmajXAMXGqYg7qEelCAo7qG5ryu/eYxR74Nl3o0khmlqpbgg2LTdQFltH9mtKp1FX8BPoCdY",
+	"FNy19urSLN2qamK5qaGo6zBaQ/la7e7+Qdx7btMKdEu4JtB3qcd+DTJs7A1MFD3YIc3jX7FWM5R7r48Y",
+	"FCjUT0DbLpB3qkv8P/764rvvRo+FmHkUz4nbz9YLPCX3n8tNd9B3lUvnhlo/XjJkBvWwqsw5ktRqXcne",
+	"/O//+K4DC6Dl+rH1bgjdW38HVVhPYUQCz0xndoJd8tBCz2GqrdcsBdViQe+4TK7u61rPHxHrombppg6R",
+	"EJtKEOPCuUwT2CrRsNsITQ9JNDoH1/yLPPze37FZbqbqlTFV0mo+tUV/CVKtgVliUMhdaTxupblgt9jk",
+	"5172y+0r9pfPb1+xb7/99u/fjFiSa98+W+3/GzGRGPbly/vX5uKf8o3WSnvwO60mKawMjfH37/72v765",
+	"YG/uQW+oNskdxe4jwVgmARLjjPdKi7mQBf+G86de+qiPd0iXgJcGPMr/KS3RFLD3CawyZUFON+c/wmbE",
+	"MKVX2bANX0Ex3RysKX9KC+bin7Jw+L4/u9W5RKybwqU8e0HV7iB5Js6+P/v24vnFt57nC+1pzDMx5hNT",
+	"4JfOyetxNodye5/g9mvsZXjIadlkSvoCor8+f+7xVqw/1nmWpWKKfz3+ly8Gob23+xFBk9Xszg+wKW5L",
+	"OVfrmUdOHUVAniAtkAq5aerio8bXZAM0WeazcNsCuUyS8IpYKcRXYBHdoqHwuHxk/CNssOjYq/UH38LT",
+	"WX6t4GuwLiS3vRyxl+CB5l4cVXOX7tSeUe39E/Xz+2jbgse/ieR32k5SoGjdtuLeyIridqTxXc0+VGV1",
+	"UJqhk4qsgiFa+ESrepTJvE/Ofv85fOrE38NqF+p/gv3B/b5+jbp9M2A8e/g8j0qyClmEKGaIr1Cj8B8R",
+	"7b1kUw0RO6GJwcccagZONuMCGrt+6SJd2Wci3+pjDZa48V1W4POY8xITW43gC0T34lCPIunAjFYvaHdo",
+	"/DnljBxyNWJ2X0sYEkSoxQgM4wlyHp2ZfLXieuNGpZwfJo1ebrG0UbH0BSv40rBjxZ2AMwyqWUUnYEm+",
+	"tXA7H7u+urm9OCt1mafLZjX+kKfLS6xhPp1zLrzTwKp3034G43RZo/3XSgImSecKiUdlwN3jSzB4AwL3",
+	"O8BAq4eVpnQFCujgFZmny73H3ysup5C67zg7mpwuQ/5bEkvigcvjxqrMjXjBwsXGrwvqTh/hbcEHPZx7",
+	"LOHCzVp7fLoXv9Zq7vsqjyQgt1vPuAdJPjuKjxFsaYwXCsQQf/RgTb7zF5mo41rgFzSDQxfclKcgE67H",
+	"lSKN+i/+yJfwyj99WXTt9vbxu1PVXpoKkgWqXuU6FR4YVKqwWa2VXpoIYkrbb5avAtzhto0J96JE1RPi",
+	"9meIb4o1lkEQlco3CGVUdV0bDeNhZvbhaDVxOY8II3n6iPGVTDcNr+vzZ1it5QEJ8qJLo0qSLtUvATS4",
+	"+8S/bs26N4JVP0hRClM70osafmg68Puz67TJ9foE65JrNvJlH/E0XlExzEnd9fGderjo71NCnQJQSEmU",
+	"zWLse9jOQ51ovVrutLDwWq3lyammmgc4EfXcVdoC4ygpuJpNcQivld53g9dg3e7ZcMhhamgdoH1nfGqJ",
+	"JTr0Yx7DuyrlNy6hmSM6WAQENoT8W6WO/MtR3KxCWsbnZCPKyizfy0JU8beCS7Mc+pa6VzE87gXsB4Ia",
+	"K4qiMO5AVaejUBwW0vkMEU+o1cEuQBus+6HyeEUJXUHxe8ap1aoSp6hYwkQLmHlUssZAaHimz3tGmKNG",
+	"3m/dZhNBvneUQrLOmD265XqhVsSIhmB2uMGNvF4Rv5GLIGphmeZyfnEWbc9KYBoKgCMuxNc0ao9L0c9w",
+	"J8zC7y/74/+vVdQNzB0653kWWXTvuJx/ybrlM3wPyoJ7SKaizjviR/qK+Kd9YV6/Sb9V+p0btx/TeKfS",
+	"JNjF/q36u4bGBQNuuUVY8ZfbXQMrHngnsFlerYjjPlHMKNw6ixt7/Wa5UASCEk8hTl49rtSD1RF52fpK",
+	"s7ir9r+UkCHy0YcQ/wtfuvsd5I/rgLgvdV49Ve9MCyTjshcgnJMCVxAWaWDZS4CPptJtRrHhGgMI7IkR",
+	"1X+twZgficuwD/W7oU9pDbmj91xDprSNLcrPOOoHCgD2IUs3NE3yZGn+CJktO1QOOHG3M4MoTsbZhCe+",
+	"C39NNXseT2kF3OQaknqzpkPFu9HxTocPOOyt6vGE+FC8+RHMe3T29VwjU/f3Z76Tr066q9xCXMF+zC38",
+	"Gx27EtbnJZZq1A3DDfpWq9XJhQ53Xu3UTu4ikiZh7at4Iio841jnOv4thXlrGvu1Vtk113Zz1tk5R7hR",
+	"30164J3nKRfpkGHBLqwiwZLC/GxXvzvZlhLKpp31BK2dewqOh9tGKa1TvT05BbktM8ErzQK49sQ8MQ1M",
+	"Q8Y9aWxjOvLaP/RWRYmhdgPY83M2QlY/XJPvJVM6CXR3B/kRt2U3+DYzLoYIhCyjeQso+5ZnWIJdZN2e",
+	"GmFq2qQ/AL+HIJeeLDcM/2qhRNea2eF22ygeYgrcgCnBRzyAFZcJS52EnfcYlkXR44r4p/g3E4Cs3nks",
+	"eewiR+Sn9kp+rpDk9XfMCjk/QhXZAGq/5rkBM2IaTL4CxD83WCa1RUBIQF2Uq5EEfIpFgkqzCcwFMo5B",
+	"m/LN+Df6P+2HNVg+XXwOyPSDy/XSMMPvn56bjnfc61IGTSf+PrSBxhCp/UMLect4c9/n4tv6EGkO68X/",
+	"4natAF6fgTZKPjPMDc3l5pt6Sy2BddsS1Tf0VKcaJBqRGpsepbheleK/oGFf8VKI4yrQYJXdowrWHOjg",
+	"DYLdjALZTBmWCHgJB/gLeWPSu9BjH4cGDe5JYY9waHRRsY+t+jLjiK5zAO6JeNLfUlnkUasUCpQLk4os",
+	"xvrAYm9eiUIX4D8jjMg5lxqPWMqaVyhS1Mydtx4xrn4zQy7DuDGlV0rOhF5hA2VP68bpgMb/83laN3xj",
+	"SlgtvBvxdEl9VXwnF+GGzS3oZwTG437pvLCAOL/iSYO3FQCQYq69XPdZ9oIQ7H/ytJP7RuyiLqoxfJkL",
+	"+tsTPl2O2L8oNeX2GX/bKhybuj/EjcHtFtjQUGsLZb1wXIO4AZncqv+uVCMPHu9de2CLWkftbqFWt+rS",
+	"LLs5aY+rf+7TOUO4jrqKTKd8qxg3y0h+WXmWjPzd3Vg/Q8GKKwiOmkI2IwZ8utgCTjNKHlwqFF7jHIED",
+	"ikLRpxlrfUjzBqxN4ROhpfVSXa0sBAqVI2ZDElipcQmv0hizfA0rdR2QSvoPV9J07v7VrUMfmPuQZ4b5",
+	"T3myvcM018Juzr7/x8/bJXJhI+US0Znw+PW4yvjzVEyXFwz5XwLIsseTWKnKRpuAaW2ufg2m174lHL9R",
+	"hNF2CpWBRI/XhHyIhmxU7cfGbXnEVJpUA7yFmJRb2+dTD3TTbJbqk+q9ELyYpKk3BJmGEMylShLrcQEP",
+	"TwGLFVUGNJ2s7/H326LooboxjH8LXwcPaRaTN/fcEZJCnkUUeGGNOb33HgCT1+VjfYoizNJkjVdu7WWc",
+	"gCFNrsu2pQMhJerdujVAdiJf/kEpdzOyC63y+eLgo7H4qPF0AdOWDvZX7tc7MuilH8uHX3tYfN1O5fCJ",
+	"7+o4hGo9UIxOaDXhk3TDVsCljaiWRCDGSBsYx48A2WXGdV8huwoN18HJabtWhwoHNJZj7W+eekMP9rlc",
+	"wxT7GtBZgRoz9eQuB9Q4l5t4psU9n24OvGvA17KgsAmo6Q0+09+q9+MP3OhXnXUHhQR4svFOzgzsdBHF",
+	"y4Gv24euB+xpE/xbT6vZh9xx7DeJGFzuTdhGH3kSo54w4CBti/nAO3Rt3Bcvtyekoue9q+jgHGWbmmRz",
+	"UdFb4gT9Q0Wt3Ds3O/OBXYFZlRF0F+GJHQwWgY7wOU9WQrYdj2/dY5f4VK8yCLNcrrmwkNSLgkhYPei+",
+	"sQzfHg/O8FfRox00pSfRnECq5NwUnQ1CGsvTFL+YbcAXZtVjO2Hfw440+9gJigkG3go+1vo3N2IuMUUT",
+	"XTUfMf23awtqRgyBmd1saWdU6QhQCZSZIkLgxy4938rpEbqxuZPAZAnYyIi5dCq/ONtZQ8Z64s7WNXRj",
+	"icuy3zVEs9TXMFK4KVYlI25MHKuTiQHDijQNNLMGLMuzi7PqRm7A/pJnvyDB4O8NR+V1viusnpYITnCc",
+	"WsR2PV2akk8jTvLsmhsDzpYhMwGvFRmzEiXB5+RLeNAWnRVWr9JUrc/zrD0I9BYf+5IdCW/IWG7rx0NC",
+	"5dEZAlP9HP+s7xRACMLpEjzAMJaSYNhkE1h4kGcOFYi/kBVMnpeMW7ZSxrK/PX9+sJdQ6LqX5JJ3jYMw",
+	"elrwfvjHJJmeR5+9YbF7BL3D9aTnCpF8Mm5MQCOvd0Xe4rPX4bm+hO5f6MnRoPczj6EqjKeWYamaC1mS",
+	"5Yi0INRBZtwlou0SB9Oab6K7HDcgk2IqKiow4F8KAzijEtBd6O0XLGrxGALCYWWbZ9UilPGZ0iWIdsXH",
+	"EAlIK+zmPNPqXiQEYdPkabz3D1+HZ3s07AdzNcQ9kYZx7f5PAVtiItwLtUoJVKjWkbhpkEV8Q68Xw3D7",
+	"Sxc1RCwZvilKa4I9jgqebuf8kWVDcsHuSsoJYUxOFzdaztIdXIFmhzwObpbmnJqQfKX2A1UXK2JVRCIb",
+	"nY/3/pkhzvL3RVZy30keATrvMenQyyTx79ZbRDZ8+7CRweqsD2ODL53jzAx40N+ZSKGHVKi3wr35hYoG",
+	"+toBGqURA962weCenkioCm48RZTkyAV2BL18TMHfEOXYyxIewPqkPEEl92yP41Tx2J3cHxRPjilS5zbN",
+	"lUqYVmsikJmAkPNCsH2LNEu5jJsXuE657HV/psHdNIM7Ja1q3NEg1hREck7Q1RTTBSMqfaS+wn9j6Nwj",
+	"lLv5jMfr12p9wT6VSP9kTgish4WdSi0pstvZUDT8C6Z73JPP/pkh3BOaq2v1IAVT6RuAFtupHBwpl9B2",
+	"0n7gstc0Po7flKJxN8/14fd4xO5ZAE+JQbbxU4WEd/TUECZUma6DGTmvQ80sUN+Fb3NHllisgXafSLz6",
+	"/qoQwb4spJAtlNycVSRp9izCD/jEMEtwqnTi5usiP3wv3KnuBaxND4Ra+Cb9wQUdo1igKuKoJQPbBrWX",
+	"9uMzrNQ9FALeF+Six5OXlXZxTDttBoVLbi1cOBljeT6QsRzaxR4MZgVjfs9FyicixWjib42xqsvqcz3B",
+	"I1emODr01ArGvievcYd+Rb+nHF3fJB7VmZr62sKvD/ZS3flYAUyccsmylE+BcWaEnKdUMF8JAa9gHNrQ",
+	"mhyCj1ykN2CtkPNeZbU1Tx0Ss1Yr73GHyPd7z6//9A2tYdE8+Ob4i+bh5w5YULFH1BG3qUwDlg97YtIm",
+	"gV9XHusNJaiYYWBxP5i6L2nrObQRGLnfh0LqU4LLwxcbvqhIz+uLwcJvYmijV/4tklvvzkztsbVWcXDd",
+	"AmJZ2wl0u3DnWbdaj5II/TG4Lg2FHryg+aqt5/x2aO4kL4i6Qo5Ki1+sCqw1N8yT+GADskzYZFOkWkeh",
+	"6RDjWIhf3lakeAOywMU7MQKmAq5v2Gvl1rQ79QkWGTVieIShsMDCV1sgwyldFDkgRhxnM1izglV9LexC",
+	"SO9riQJHkBIq6RYOcVi+40TzWUuL0Gv361L/p6DJ57E1id/Y2PdLvzycVaCE9yOiEJWnCZtAAYFjYZWl",
+	"3MIzQ66/CeBNQo5YlTuaOKPZmm+2otQGpK1TcN85tapx9KunhhUnqK/YfX+sQ20wBORT3FmPC4LcfFS6",
+	"1Wj9bw9ejlQqvl4ouAfN1lpZd9culqiPu9HCy3JrKj14SDFNdStYWNa46H7NIYf4bDPhOL7qq2Hgjgv7",
+	"Ud0/HXsjHIMkpRjhEU6HoZfvaKcr0uNiVzXjHhCG5VIjDp4iT4ihSl66ZyuAQCmX9AdLgMyj6M2hUa1o",
+	"gbE3BJ407qM1Av6IkGaxsqOWyvYbhEs0pNviHWFd1wRAMgPoZVZlSllUJ9UWGfawrRIKZ7/OCm2Ox+kS",
+	"GGhrvK7Z7rgsYncVSNCqejfnCd+0hiM3r5Hud0fhOyEVLABcgfRQ8dyyBP+q9pZnu4G5JtzCuRUrODtS",
+	"Zf9llikh7cp7KPuSfT9US/pjnHUbdi+M8AnEFQDGD0mRCa8WFnuclo4ZrU/49HHiGD5JNnRKrK1loSKO",
+	"Hi5JOPhx2hWatRArAuoxodq2jyv/SI/fGaaozb9LMB62fR6NVhIB/T0clg/KGLHK3S0wYRLsWumlO2DN",
+	"BbuS6absVyyfmnKtBVLPtSG6V2QX3zT96EfAcm9R2GVAm7QLkBH0hVxx/iqOAMvOBXK7aJ4RbGRKnhR4",
+	"ZGxGnZC4aisbrNf22CCpfTNmjpISBtLbDb7KwJrDSatYzg/9GU/OfLjqPoAtb3qlnsLCWwDX1MybAV/S",
+	"qZjCvKK0jBsTOOiaeUvCQ4MQltBknToFEdT4AN7x5u71uZDhRfpMwtEUPzn7d5/UBogw0WptqImKmyUk",
+	"bKZiWNAPxMfgbpBJwjjzBlHfpdKUnb5Mkqq0eomjFnZxJAysIe1yd3WOf1vCpoPX2miy9YGM1O0eHutB",
+	"yKJD6YACxTqDqcmPbZNXlGbTyFUVslsv/vb8ObqqFrQb6P/+4/L8//Dz//f8/O+/nP/8P/9H3S2oKsyi",
+	"U7S5/qvnRtEw/IEQsK8O6qPdOv1xJOMR4tVasiAo55kBNXAgGgRhj1OMxMeg/I9VbikyQv2gkJpqeCSQ",
+	"AJ3vzatWSbI+hodPlyUrLsLELbbX7pJkjXxOJEz0sopegF202GvqVnKeXbQhTdQKtj/mq2Kao23Yj9dp",
+	"RBynmhLtAEzXchO89o/0Wvjj4fFqqtmULhkHMPlGfStLyOyIMOUpprxmC5ViVnahMCUPmpsoYivA+3aE",
+	"NtbgPl3QlzZVbH0uHuorQhrGH7xaq1FpEW22RvhqJczeDds/tCf+eUu0BA0BzyfXyDzowDfwEqMJ2Izt",
+	"o7nfhxhEyo1lUkiwG5ZwvNJERWf5uVcjQEF/gGRef7X0lbYbd2bLJBKid4rTOfkFaxgh5FFAN9ipuFGz",
+	"LbaAIqzjIVsWuUy2WaOz3J7z1ggZGlluL2PEyLqdHGGyjk1kqodCpynWUEhlnSOACxwPe2HJR8MJKJvF",
+	"Dcucqbs3HuFDiA1m2uGoGnmTvmSxZN1ahK5y2djDvXI3kTUii2gRxcm91QJd3CngDQcNmN9D8KWE9a3L",
+	"My5SQ0WECGAc5Eo/6gAWhUnYc8wQd8w03HHRrXeGcM5VbqORSdHpjSZV8hf7NDJW7KvcQmD8QstCp5O7",
+	"vwRZPu1ENcvT9IJdYi3/hE8Rm2Yu7rFX+QBCtgbe4arcTrBI4KOKgz7ixqmqCSseFUI0ouArADy+p0IY",
+	"9NYumi2yL741r4+n1vqcCktbrT7LArcC2yD+IhwVqzDXEsshbciV5lq+rJgB7vFbK40oJ9z6Cy8qTKXp",
+	"5pkpChwkU3LXOtr9u5/okSEOXpzqE8EA7jt4/WvFcXJIDG5nq6IRBvdFJXzjRCjmuQbzQHq0rFaA+eU+",
+	"sJTxUz/68fvZ8qpT9JeJjW4El2naoLtYyRXiFQoIZjzsu+4sDIisq7BwhR2xyabIx6TAkx26tarBoFnF",
+	"NZcboNV6q6iypDdLoQn+7S3kKgOJnHzTVBlk5/TmgTk3jJuqFVAZs1Ul3l1lLycsPbSFip0UTNreVkoX",
+	"MuKp/RoHHYwQHafrHDup68TF943hV9FIHo1Q5ZLuVnOlkgt26xNumg57JYuqQcVIDQnWuC82I4qNt6ht",
+	"odLYhYDvVJoMpjI32ZPV9Y4IAJTbCC2bq0NYiKrK+xErWXmFbR59GwLX8RrCfZizTKViukHSzA1bcJng",
+	"xo1pL6QyDte6RgVqWHG9NLGLOZPkMw7cJ2EQjj84KkU5az/VVLsKWmPjaEtE/c53lvZXuaq5NI382dcL",
+	"zd3JIGRcJPK1B3BHQ89wktEWW/rBbOjbEm/nY/FVdCfWQ/cY0qwXA1QUxkBl8droGFsq9PIIZJayt06D",
+	"sUofUojatCib3muQLmF35i8A7GnU137JEm6riuqvrv/PWV9bXRHjqXtM7gHCehUeGuKu4icbCC73ycZZ",
+	"u7MjVbF//9526UJAR7pMPkJBl2XlRWyrvQdtY7ew0qgfCKagD+3RDOYI+fD27d1NwadxOptT4AmbIJuR",
+	"u3T4oS/Ye+srowpEe1LpTrPdeqFSYAvhTtKHF/xwu98mPY4XD/rI9bLXo6Wg5/3Y+bbxhz1bOpABl1Sw",
+	"V7OzUyRm9Ug7vi1SQ0nRGsx40IOnVs6eyrRRyNca7gWshyMy9RM2VmcHuANfBVVpMsU6DJ9PNvYU6E2b",
+	"Dgv3qeCJ90/sGrdFJ7tvd/nrECy2722RFJ/AQsgkYsV0az3W1jopuIrOM60yZXhsDIxrHLZvuiLnZJpb",
+	"9blo/x2eq+g6yK+t/0K692Qk6hidq58xO4ShSxo6YKAQvy6SXUn4aikHWSIc0eYCskwPY+b/Yp+VPDGI",
+	"Oeq8/JvZens2IFhvk04NF+tpI7uKHe0Zu/t7G4LoOy7n5qpX3tJ3/hVqPhcLuqIkZ3DFUQNipR9/VNS6",
+	"C8P4ROXWLRSNUSvKscbzQLy73hZWfucf6YT/tiSa3ofFpM7hH51N6T+rAtyB1uwvuVsxRJj2CCJAwrRo",
+	"god7MTQ8nBfUdQPG0dFiHrWKL3zuqCn59zhqT5wXOPaf++KVwpyn5yGX2hzxToGbx4S8PynLFpAmMRrf",
+	"onnneWvOt78j9IMT8uH53h6aELZswW+S5z7QG32t+mahfqOeN2thp4vTipl51KJY6XkiwQg9AnyuAQwd",
+	"2G4aSEKdohkRTCf2HG3BCWypncAGzimFGlXnV25IQiAxveKbXOkjsCUOvFN7jJ345RL94s/A2o9/Mqni",
+	"yySJrJoDl06tYtCk32q1+ilXFmIVf78YaMc7pB6jXsY+YR4dQA9HPXLOXEMcbO0tgRm3mgMMf5Nj90Ym",
+	"vjB5IbK9XYY/wJTn2EcNG6YhSwUkjS2H4belfPzVaKJUCsgj96DD8Cq0yiD5MjAl043vHvKcsAGfmsuk",
+	"QG9lG9hGc61/pSCQx/ZB/tzFQfNvjh0RkZoXyi5AGpvgEcNX4KW8MQ2/rdT+cyXlfN36+pQBNldCzrH5",
+	"6XgXVCTEaGXXi8GC0o3YC61tv/BelURoGgs0lWarw6NhyIvcKgl8os8t0lMzN/A8ph5IDTtv3H3GBMjW",
+	"GJfLf5wZy2eYWPTfWW1B/LmNAc2992kBMasUjsKb5gQRN1r7SDpv/GdXQB+vt87le/1+Qgwwn/07tFdR",
+	"e0tUIZhjm+bz3k0zAsDDo8wzl8m+XRYfGeTAcVN9hlkn1K0MJPOvHyE9hwOVhRLOcVP3RP8fgJLQKWjj",
+	"F7Fck7RObO/NZYLvNvzuW+Ax1h2feRTQCvwybBBxA16wTx7gLHTJlqjfxl0QQir/YncNjP17NC8G/JzX",
+	"4alet4ZcJi2EfSVvWpzsG2fGCZFlfA5sQgiBa2EXo8C/YkowFSIKxDAepHTxYhb46plpRqO6AftQdn0Z",
+	"+pH47Gomj7yvVwl1Aqw5lnEVujPuTkb7lVMJqRI1+bJIp2KX6kPjz3zRU2Pbh6+KCtvbKWxUkZXXUvdF",
+	"1OHYDh6JIRMxT6ahkszvVNiDTgUfVKGH2A+mBIe5YAG+TxJbzkNFhk6Rxl6MQoF9yrJ10/eduYEh1ACY",
+	"p9fKRc28hY2qZ97N429UfR/KwUwXah1O5uaDF2ODfGqjJxKm9kqeqD92BIjxQRT/n6TkEct4jthhZiky",
+	"M2JUUI/4JRU0MUQeT4z3tEHWnUxoHQTLsP+ack3PdSrTmWlEp9uqmxGrfHX2/Yvn+L/R2UpI+klZRSOk",
+	"BcJjayjImSLUVe24f9sa80XNmD8Pdsvyxb+dkU8pf1Lg6oko0Ge3CDKPiBtqVmwURNPiEY6cLQGfLqgu",
+	"suRyQfyNg8vAKiamwcRuyUGzhN745f1t2djjJDKbCOZv49kHUZtx3CXOVzyhgckIlQHC1QB/XdfOTLaw",
+	"BnfUu/9y99k/1PcuHOapZ8xRuXXbZTRoQb9cwg054poxYG0aOwF6g4O+P9WTm17vT3l4v8HuFcm4tbDK",
+	"bCCjM8EiR2wmUnTW8ZYSmiKs8pCfX62nDNleg3ZvGgcfGejos/BGWt0J2J9ejE02TPIVxEWJbs3e5LZH",
+	"hloafvhQoIWmquBDyl+22jeTxAcCLXzPOAVsMWuPTRYhGILBqzUFvlIhgSWKtIwhwjyFbeDPGmhvMuou",
+	"d20LPR8mzVItKH9HeNN2t24DbtJpgdQbelDWWsl5WO7R7Tza9dyDJ/S4PHDsI0EndNJlifZyCKRZV+Me",
+	"p+I+9vF+ndO6+OCG7lGLOP6p6ZAgdqPocIfl0hYW4nSGWxyez+HKzSUDrlMBmvkm/gsWmMBYptUcGTFn",
+	"QgqzwEN9AeFByophhdUE5pw20cfskWOrBU9jh3d+BMhu3cD9HZU0/Ckdlb0ZUYBZy1K+QTK+NAVNjA8L",
+	"jrXcM+6hh02FS5cXRoLW5mzvCZYx/g3/21oh8Vqrirr/BAs42nE5qq3MsJWlsYdVtqnKsEFhEHsl3+pN",
+	"74f6rd4c5TS4JUj7lk5jWmoeVmABPAZo3DVyA/IwdkAkKA6Jappc53I+CtWriF0qyqLWBCHl9ixo+qz2",
+	"S96Nf2aIW96Nx+cbiNWphYSp+tU9NBb50Y+FpdRdzhFZa0zx0cH6YKpkcj7jU6v0nsryG3z2LT3aL+Pb",
+	"JZXPP7G77pOyJe/joR2L7cSXpymTiAStle/7Aea5bOLC4pLxLAvOb9jnIB7rJmdkq4xsFVGlqvyexFjC",
+	"2VQlPsGBvtcEQDK3wpLmEptXSs6EXg2gy+oUr1RyFIjBe9AbN7epp+MMMBvrQ0vQtxpWmo+24qlBNl0/",
+	"20kcb1tf3oethfGPdsQ9QtoxD7nKh+/a4gP+iabz7otM1BupVbqiDqTWRqpLCiFAeB4hh4kGobGjittu",
+	"94uEWzi3YgUHtjKJeFxIKrfEcKgk0AUX6ZaEZzt3L3sRG3PLibanhVKqeeDdGCdO6284oc4tevsZVZ8W",
+	"7AqY20yFQfJUq/CY9R1p7I4QZIh2gacaOF16Mm4MJFh4ctG4xipFkW3QdMUe0ansJBLzIZUkhvwGOQse",
+	"fw49RsSYqZvfCerwfsM+aPhSLiUkNxY6dey9t4YZi8CbscHWQ1kmgnJt4XFhPAwT6mhpwlZrNkGOmJgF",
+	"hm3aO82h6XYDxnga1KZ9/kbM5VXejVXupmBwjg/z/bHXXNdHqI+iqAox9dP7lRuLEcRcvu+LX9YPPvCW",
+	"XS/ImwMlODozMM21sJuz7//x8+875huo7VtoBczyrdKNjPbPo95Fl7D5yWmzgDJuCM1NtFob0FuXtCjy",
+	"qbkcWoVWzHySmnHmZdbSV4H288OmKrV+Lu9L2FzifvbvYaxaqVlbK4TqLXUZJ3pEcYUDgMu3uk0Wah1I",
+	"Ut3xx83SBHg+bhmh11HDkJDMgmQrIXO7xZy3JdmtzSBvEvAJmvVxJL29GzxR8mZvYNQ/NogTsfXRYi49",
+	"tEZuyatHltMRI65TpdpxJZrfvJdwAHljXfpTi77RQgUx/FMnEyesqtMzKtvzcnerCY2qpQ1Qq8mY33OR",
+	"8olIcedrCWldVh68sXyo8rwH0w5D09Cci22IezWIJ/4mVTPRsSJhT9NNvJBYXd4x2PVEqWVbId4PSi23",
+	"erp68la25mlzLJGyHeNOBmIU3M0EpNQH39TX9kAE8Y314dcP5yfuk3xEQwyyfmCFiMvSYoVvMUFj86xP",
+	"EywnabM/96pMmCiR6gotfvOOuf3t8W1v57MHBJVvk3fUjEBFzg9MLxVyT5LqAz4xxEHhJOJmG4hiqaWQ",
+	"Ht+iPwhd/MaBEegL2cauou920KKdFXXvsSu7e9TXtuCG3R4aFTaMc1Tq7MAex7wBrbJHtbmhu3c49rCZ",
+	"uRd4Bzy1i67bGYo7Gvn441WMhZSxcbJRDz2WaJbjn9D6pEbWKAVAHwAhirDbaK6IrRo1NfJs1dhlt5bd",
+	"2o8Kvfu+vFZG5Ct6Zt/1h6cp1hgZ4u0exRHv7uR1cZLwDaOzhUpFwjfmMOrwUnSFeFruRXXiiW/ftXIY",
+	"zso7qCHiYVSKvdFgO+MN+TcfRC3D7z2pkPPrlMum3SfD30UC+ZKhjdcnuBNFyeuHCW5hGDbb5xkGm4Xd",
+	"3pFa9PtrDvmei8hP7pFYwZhOZ/j2jB2OcfyD7TPcgGV5NlgLML5BT0a/I45hLzA1kw9/iyEr7e0ac2LK",
+	"ez6c8qhztm/1UQVVGzdawTkv5HyIuO/DyZqCbyJWxHd/nuKmSQh9Uc4/+P6hiU/2KGCg+3ZhnmM8Z8/L",
+	"rGutrd65h17TM50KCJ2r/gu6yW3FtwXo1Lf/8benQll50p7Ik/VJP4e0hE3elPSsL/EAHAtVm0rRIKoy",
+	"YWJG3gPiEy0hs+hLGUV/6UTa/Z5ncn0PrQSFN/REn200OMPeDW6aG6tWoA26TVQ1xWcWNLGp34M23PoU",
+	"+hBbYEUwPRTw1chkwMamvRq5GWC7W8PkfKb0qt3rv4PJW3xoCIffT9bF1ceXGhzhJ7xgP1ZZfP6wrv3W",
+	"tMM79YUd9ubXn5DWng+htWG8+W29jXmSaDAmOqmWhHVVf8NL8y6AqUlYs/CVEQBXxT1CJDoRMl4d/CXB",
+	"dqYJ1osh7jeTCmvrqEHSLkAiIO8+VYm5PBfyPBVy2Ryw+6DU8tJSSfIH92RvmYLlrVrC4GXzbuK3Sjc0",
+	"IRggRJDo1eF3CwRDdbJnKVjDhGwuCP9iYBAFfDHwZywE30awVsrgysp8STZlbZwiqOHHYOGqkNjGPeXS",
+	"Of9YfqnkFj9/WD5rzGy0uPCoubtw1+rLaSxnabgm4XvGFqe7MrltaE4mzCZgRLIl3ocSG2da3QvPY1kr",
+	"taIBIjy4p8kVY+p8Dr60OKDfcWnDLWXNNXLd1F2HrWqiWcdL796WvbuFgnvqJilKd5mp1HxbzyoYKsob",
+	"um6xNaCVxXD3iv3t878+rOK+JdjOQsixVX4DCCdaNNF4mNCZ0KtnhokEpBV2U8wfyEYM/pmwhFzmYQoV",
+	"MyKwq7UYytj9TUu7Jj1FJf+mW7TFYKnrI/VejwueNI7z3fNHDARaI7hD9zfqZA7lVjo6U4W2vIRp1ZSY",
+	"kWvsENdKzg/L1TafeuDBxoJqvV2U5uSB7arWkIrsUO+f2+miiYTsJhV9lS+6oY8DO/kK+UH7p6sx+eRf",
+	"MLUjLDLA87MAFeapUT5GNMOU6EtyTREcC4XidkQMoQn6Kc8TYZnVXKS1+h/PxFNhqUedEabr3eC3Iu3T",
+	"UIrhf/d2MrBZuPkPZqquKIqapWMTf1jLpwtCODv7Y68df1aR1eNnsV995yptxyTA+lUglT0Eq682osrv",
+	"4ZPqr+EFxz4GHSN9VFsM9a90avY7249ulyPnmM5f0M5lzKUVKcH3ccsn3OCWiN5OvLWI1SaNzlPKJRWs",
+	"dPOb/O5OSBMHYFD+KetvRJqyRBHcF2o5FZlTqDu2kMKwwGFMlISDISRKFecyUZE32y8yUYVh9KyrxqzT",
+	"ukDwQbeQ8Dg4IqJsYkTZrjIg/DanKLqsIfEzwtLQRYXubsa7MCwRyYhxw2ZcUyGRT/5bp3vCj3UvncLM",
+	"XrC74l3xGS6S+g3do3Iex7N5x2VydQ/6vbzTwgZ99xAIp48M0x3Smr3mxa0xRtqX0w0Ea2XVPV1pOcNq",
+	"IqZmBWbqWumlL6sLi/sZMvZ5unDunkheumttiAfMxT0gRBHxhwdmjcmGWfhqmdJstePrIuVHWzSpb56/",
+	"myZGkrsFuK+oXNXUjK0E9SxPlZQwtZA42S3ALQ6ZMJMBX8ZuAHpFU930yFiJY1/NZsPjYuDMVeyCh4cX",
+	"9789nMyPBOkWknM6ynDOtv4u2KVkygnDQxakKW6IUy4TkXBn/X+5eX39DaKpeGA5epLOuC3THsN0oZqT",
+	"DW+mC3XbH7PWzVrY6eLJOw+hjGIYBWTi/vSgGMl2F4GSYCCdsQmg/MvqCsIWJXwIztYLkcJLRq9A588D",
+	"Gf+a84AE0JA267cpyw39NtCqDp7NgZ/85zfW6lF0WGlq/jmUYRxXgPU9JZSBW+8CDS24YSvgJndro/Bi",
+	"3E/RcdwNf6pc7wUn9c90ctp9oVdDYdcpcBfS53Sp7HBb4EoZy4BrGUAxYnOqITMhqQGD+VvVXaWeLJ/N",
+	"2rWET/R5XuAEtWIKRHqe3kFDNFG9KSAafVeB0uj0ehLJmdCrC/bWE1MbzAxZlmfbCWkSXls1zUeEQj0p",
+	"pjh6pe5xjBeRZ+6dZavoF6lkdS7Y7QI2bIqZUw88XE2e+r1vWVyGsMnEs06R0rlZmnNKcPlQwQND2FpU",
+	"Y8QXbQaVC8ZhTso6PsE6vNbAxx7awNbcD+EUEfjXPVceQO5HUlmWywS0sUpFsyPcLgPhKzfuYkAUnxr5",
+	"21IYEdqRDN2Tf3FH1QivQ6HQZcTgqwVphJLfXDAEOiATczsaUZvh6enu6U80s/glZZTtKbauU9iEng+x",
+	"CR1eg/8k5Y0nkCo5x0LZNqCg8qk+wWrKWZpgk/PpIvgXsXyWssUPS9VT4PfAJrAQMmk6cQ+IOZaSL8rG",
+	"4sUcP/Jl/4VOn2BdmWPgY3x35jrUQbNQa0mXcuUh6iPxLeMpPdn4igxbOdXLep0R45IJeS8sfh/2scOU",
+	"53T0b9w1dK4suQHmgr3x5HMK0REQFYHNlUoKbpMDduaxIvc6JgkxRgBoH7vyrnkPF2Dg90doPO5xe94J",
+	"VhR7jpBO4ahndlfQCVb3IAp6YkR1qtIU+Dwn/PYQI0UfAGOv+GeG+YA7NOxfdXYi+zQTefZHPVL3S64z",
+	"ydJnMGAf0NDsi5jdbl8WeEolyxS8Xx1U37nDIVCxrmdmm4+H8TXfFIyHqTK2071Eq9RDTEQ5Lh8J2Ho1",
+	"6ypg38heYLdWsFb79cYOkowFvmoNndy6B4YIPb0KdtMl+vSmyk4RLsiH5uqdLHyXxFOAXAeHcA0VbfvF",
+	"9QnWYOxBgafDzSxK0Ux9bwT4spmTCkMUBo1v9tRkx+unU6TVGPY6FGDGu2nfuSHLxds1dSzSlE2AWZXG",
+	"8IZuIU0p+q+BJxCo3pyHpKT7b+VcwkoQDdVIf0lG13J5vS0e6tEPKSdpiLkXr/oSQ3vuoOG+9ZqtQ1mv",
+	"BmLPjQKuVSJtF3NftLUEb8sp/rraEdFwfn2rbg50Ex+a4hgr2htjr694mt4Ju3hFde+dFp0OCD2HZqyR",
+	"2Fw9tIsyW208z2LdIhsngqfnQjZ/3GvB0/e9+vt+hkYQX0VXoSJEaxXLIrUUvvmaYbq/Tn5hXiELYgKz",
+	"UNqiLEdIYmL5hk3ArgEkPmtqRZzCvM3DxRNzkA2tsY6FgiyJWss4tUNzn95CyD9jVYb/xti3s3use/cX",
+	"3KJaLFNY07ZxT4aiIF8D71PGF82psRvLZXJ0Gfa+ph9jdfegxawlYfTf+PvBDohj8Ke2HhKeRjbGKbHK",
+	"Um73FCfcFk8NcTUJsw3GnPogBO8BdagMcMVFanzj6NyzPr3EqimPiO2ZXnxqPM8u2gDWt0XZh82G8Y8F",
+	"xfsY9UWFeio/PBi3SngrGs8tPtDnIsYJGjxw/NXhN5birvLMuCELmkVim9Fuy68AJCrnEFCuGGtulbs8",
+	"YT37qOKkuKcX/N5TK/o+h7U/7XKT8xSN3ll/df92p+CenYQeGcQOCX1gkKDGVnJmw5awIXpPhRW2mVZz",
+	"zVemxQf4yJdAL9xbkuwRaAwRy1x4ApWJHy6CJWwiJsSWsCnzYTwInnHnJmPJXuBy38nJ1UePdwy7qC5o",
+	"jqnfq6oaO9ykpGKpknPQTFHrgtxgT8lxgmuai7R1v8QHOpUorhfqMOLcq1lZ0zL1CDf1jfZLIZPmju0O",
+	"U5ETgdBS2B/QbdpfqXIYOeD8HyQY+SFc7trXefGI/nF34zh7NE93w2DYmPak0RqYabDRfAIzpYHN3UnB",
+	"DZPw1TaBIcwsNDbDv+jSDB/1WEY7rvNH8LuiERR7kxjRnqRWFQJiWTl0doorC+KfByWWAL9Y/+p+yeZS",
+	"g821hKTHhvovxSQ9nU7lBI9pru8pyJ2b1ujtF3cz2MvSj54Ysn2/DKcM+LAqlatLZZkhvv9aSE8l7aJ5",
+	"vQ7cgUnf3NbUh4A6mPmnN49BpAS/OFW0BIiDKnoxSTf2sRAjG+V960wJJVz0ra1iyjqsAXc5aANuvqPf",
+	"Y6xnGKjIcsKuTQUYBi1vOuhmRXTzKc5F9auSUsgrvsFW0xHLuF4iwpSPIdgFlVpzirOVOSQssqdgmQW6",
+	"IhQ6gMlCqeV5Aqm4By32xGhel48NoRA/3aarNvx5t8hloqPc932HIhG2NsssECplKd9EByt0gxaCeAQN",
+	"sUoT6k7uWQ57sV7poX6BFmmOOkaZrctxWQp+UCq3QTDNAbktKfQCF1oRwKB4oY2Cjxh127Y+RIrS92Fx",
+	"5To9+/5s7G6Y/z8AAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

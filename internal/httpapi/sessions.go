@@ -42,6 +42,8 @@ const (
 	seenKey  = "seen"  // in seconds
 	fromKey  = "from"
 	agentKey = "agent"
+	// strongKey: it began with two factors in one
+	strongKey = "strong"
 )
 
 func newSessions(store scs.Store, secure bool) *scs.SessionManager {
@@ -214,7 +216,7 @@ func (s *Server) signedIn(c *gin.Context) {
 // factor that the firm asks for.
 func withoutSecondFactor(c *gin.Context) bool {
 	path := c.FullPath()
-	return path == "/api/session" || path == "/api/second-factor"
+	return path == "/api/session" || path == "/api/second-factor" || path == "/api/passkeys"
 }
 
 // session is whose session a cookie is, and the context with which it is changed. Error: desk.ErrSignedOut, also where
@@ -232,6 +234,7 @@ func (s *Server) session(ctx context.Context, cookie string) (firm.Actor, contex
 	if err != nil {
 		return a, ctx, err
 	}
+	a.Strong = s.sessions.GetBool(ctx, strongKey)
 	now := time.Now()
 	seen := time.Unix(s.sessions.GetInt64(ctx, seenKey), 0)
 	if now.Sub(seen) > sessionIdle || time.UnixMicro(s.sessions.GetInt64(ctx, beganKey)).Before(a.SessionsFrom) {
@@ -251,7 +254,8 @@ func (s *Server) session(ctx context.Context, cookie string) (firm.Actor, contex
 // open tells the paths that need no session: the sign-in itself and what stands on its page.
 func open(c *gin.Context) bool {
 	switch c.FullPath() {
-	case "/api/demo/people", "/api/first-admin", "/api/sign-in-link", "/api/forgotten-password":
+	case "/api/demo/people", "/api/first-admin", "/api/sign-in-link", "/api/forgotten-password", "/api/sign-in-ways",
+		"/api/sign-in/provider", "/api/sign-in/provider/back", "/api/session/passkey":
 		return true
 	case "/api/session":
 		return c.Request.Method == http.MethodPost
@@ -280,7 +284,7 @@ func (s *Server) SignIn(c *gin.Context) {
 		return
 	}
 	s.throttle.in(login, from, time.Now())
-	if err := s.openSession(c, a); err != nil {
+	if err := s.openSession(c, a, false); err != nil {
 		s.fail(c, err)
 		return
 	}
@@ -288,8 +292,8 @@ func (s *Server) SignIn(c *gin.Context) {
 	answer(s, c, http.StatusOK, me, err)
 }
 
-// openSession makes a session with a new token and hands it to the browser.
-func (s *Server) openSession(c *gin.Context, a firm.Actor) error {
+// openSession makes a session with a new token and hands it to the browser; strong: it begins with two factors in one.
+func (s *Server) openSession(c *gin.Context, a firm.Actor, strong bool) error {
 	ctx, err := s.sessions.Load(c.Request.Context(), "")
 	if err != nil {
 		return err
@@ -300,6 +304,7 @@ func (s *Server) openSession(c *gin.Context, a firm.Actor) error {
 	s.sessions.Put(ctx, beganKey, now.UnixMicro())
 	s.sessions.Put(ctx, seenKey, now.Unix())
 	s.sessions.Put(ctx, provedKey, now.UnixMicro())
+	s.sessions.Put(ctx, strongKey, strong)
 	s.sessions.Put(ctx, fromKey, c.ClientIP())
 	agent := c.Request.UserAgent()
 	s.sessions.Put(ctx, agentKey, agent[:min(len(agent), 300)])

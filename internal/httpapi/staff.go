@@ -66,7 +66,8 @@ func (s *Server) SwitchMemberOn(c *gin.Context, id contract.ID) {
 	answer(s, c, http.StatusOK, on, err)
 }
 
-// throttled refuses whoever tries too often to get in as somebody, and tells whether it did.
+// throttled refuses whoever tries too often to get in, as somebody or ("") without having said as whom, and tells whether
+// it did.
 func (s *Server) throttled(c *gin.Context, who string) bool {
 	wait, ok := s.throttle.try(who, c.ClientIP(), time.Now())
 	if !ok {
@@ -114,7 +115,7 @@ func (s *Server) signInAgain(ctx context.Context, c *gin.Context, id uuid.UUID) 
 	if err != nil {
 		return err
 	}
-	return s.openSession(c, a)
+	return s.openSession(c, a, false)
 }
 
 // ForgotPassword implements ServerInterface.
@@ -178,7 +179,7 @@ func (s *Server) BecomeFirstAdmin(c *gin.Context) {
 	a, err := s.desk.Staff.BecomeFirst(ctx, n)
 	if err == nil {
 		s.throttle.in("first admin", c.ClientIP(), time.Now())
-		err = s.openSession(c, a)
+		err = s.openSession(c, a, false)
 	}
 	if err != nil {
 		s.fail(c, err)

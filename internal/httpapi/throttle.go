@@ -69,12 +69,23 @@ func (t *throttle) forgetSome() {
 	}
 }
 
+// counted are what a try counts against. A way in that begins without saying as whom has no login ("").
+func (t *throttle) counted(login, address string) []*rate.Limiter {
+	limiters := []*rate.Limiter{t.limiter("address\n"+address, paceOfAddress), t.all}
+	if login != "" {
+		limiters = append(limiters, t.limiter("login\n"+login, paceOfLogin))
+	}
+	return limiters
+}
+
 // try counts a try, and tells whether it may be made, or after how long.
 func (t *throttle) try(login, address string, now time.Time) (time.Duration, bool) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	limiters := []*rate.Limiter{t.limiter(pairKey(login, address), paceOfPair), t.limiter("login\n"+login, paceOfLogin),
-		t.limiter("address\n"+address, paceOfAddress), t.all}
+	limiters := t.counted(login, address)
+	if login != "" {
+		limiters = append(limiters, t.limiter(pairKey(login, address), paceOfPair))
+	}
 	for _, l := range limiters {
 		if l.TokensAt(now) < 1 {
 			return time.Duration((1 - l.TokensAt(now)) / float64(l.Limit()) * float64(time.Second)), false
@@ -87,14 +98,17 @@ func (t *throttle) try(login, address string, now time.Time) (time.Duration, boo
 }
 
 // in takes back what was counted for somebody who has got in: a firm behind one address comes in the morning all at
-// once, and is no guesser.
+// once, and is no guesser. Where no login was said, it began with a question and ended with its answer: two tries.
 func (t *throttle) in(login, address string, now time.Time) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	delete(t.who, pairKey(login, address))
-	for _, l := range []*rate.Limiter{t.limiter("login\n"+login, paceOfLogin),
-		t.limiter("address\n"+address, paceOfAddress), t.all} {
-		l.AllowN(now, -1)
+	tries := 2
+	if login != "" {
+		tries = 1
+		delete(t.who, pairKey(login, address))
+	}
+	for _, l := range t.counted(login, address) {
+		l.AllowN(now, -tries)
 	}
 }
 

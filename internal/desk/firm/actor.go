@@ -53,6 +53,8 @@ type Actor struct {
 	ByTelephone bool
 	// SecondFactor: a has one.
 	SecondFactor bool
+	// Strong: this session of a's began with two factors in one, a passkey or the firm's provider.
+	Strong bool
 	// AddressTemplate is the address, with its blanks, at which records open for a outside; empty where they open here.
 	AddressTemplate string
 }

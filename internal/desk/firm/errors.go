@@ -51,6 +51,12 @@ func (e *FieldError) Error() string { return e.Err.Error() }
 
 func (e *FieldError) Unwrap() error { return e.Err }
 
+// IsAbout tells whether an error is about that field.
+func IsAbout(err error, field string) bool {
+	var wrong *FieldError
+	return errors.As(err, &wrong) && wrong.Field == field
+}
+
 // About makes an error one of a field, where it says something of what was asked for; the database's own stay as they
 // are.
 func About(field string, err error) error {

@@ -26,9 +26,9 @@ var ErrSecondFactor = errors.New("type the code that your telephone shows")
 // ErrSecondFactorMissing is told to whoever has none though the firm asks for one of their role, whatever they want.
 var ErrSecondFactorMissing = errors.New("your firm asks for a second factor: set yours up first")
 
-// NeedsSecondFactor tells whether the firm asks for a second factor of a, who has none.
+// NeedsSecondFactor tells whether the firm asks for a second factor of a, who has none and has not shown two in one.
 func (k *Firm) NeedsSecondFactor(ctx context.Context, a Actor) (bool, error) {
-	if a.SecondFactor {
+	if a.SecondFactor || a.Strong {
 		return false, nil
 	}
 	f, err := k.Settings(ctx)
@@ -157,10 +157,10 @@ func (k *Firm) EndSecondFactor(ctx context.Context, a Actor, password string) er
 	if err := k.Knows(ctx, a, password); err != nil {
 		return err
 	}
-	return k.endSecondFactor(ctx, a, a.ID)
+	return k.endSecondFactor(ctx, a, a.ID, false)
 }
 
-// ResetSecondFactor takes somebody's second factor away, who has lost it. Errors: ErrForbidden, ErrNotFound.
+// ResetSecondFactor takes somebody's second factor and passkeys away, who has lost what they are on. Errors: ErrForbidden, ErrNotFound.
 func (k *Firm) ResetSecondFactor(ctx context.Context, a Actor, id uuid.UUID) error {
 	if !a.MayDo(rights.Roles) {
 		return ErrForbidden
@@ -174,10 +174,11 @@ func (k *Firm) ResetSecondFactor(ctx context.Context, a Actor, id uuid.UUID) err
 	if err := MayGive(ctx, k.Store.Queries, a, u.Role); err != nil {
 		return err
 	}
-	return k.endSecondFactor(ctx, a, id)
+	return k.endSecondFactor(ctx, a, id, true)
 }
 
-func (k *Firm) endSecondFactor(ctx context.Context, a Actor, id uuid.UUID) error {
+// endSecondFactor turns a second factor off, and takes passkeys away with it where keys says so.
+func (k *Firm) endSecondFactor(ctx context.Context, a Actor, id uuid.UUID, keys bool) error {
 	err := k.Store.Tx(ctx, func(q *db.Queries) error {
 		if _, err := q.LockSecondFactor(ctx, id); store.NotFound(err) {
 			return ErrNotFound
@@ -186,6 +187,18 @@ func (k *Firm) endSecondFactor(ctx context.Context, a Actor, id uuid.UUID) error
 		}
 		if err := q.EndSecondFactor(ctx, id); err != nil {
 			return err
+		}
+		if keys {
+			names, err := q.DeletePasskeysOf(ctx, id)
+			if err != nil {
+				return err
+			}
+			for _, name := range names {
+				if err := k.Audited(ctx, q, a, "member", id, "passkey removed", map[string]string{"name": name},
+					map[string]string{}); err != nil {
+					return err
+				}
+			}
 		}
 		return k.Audited(ctx, q, a, "member", id, "second factor off", map[string]string{}, map[string]string{})
 	})

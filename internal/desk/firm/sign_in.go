@@ -102,13 +102,7 @@ func (k *Firm) SignIn(ctx context.Context, c Credentials) (Actor, error) {
 	var wrong *FieldError
 	switch {
 	case err == nil:
-		k.Log.Info("signed in", "login", a.Login, "from", from)
-		now := k.Clock.Now()
-		if err := k.Store.Seen(ctx, db.SeenParams{ID: a.ID, At: &now}); err != nil {
-			return a, err
-		}
-		err = k.Audited(ctx, k.Store.Queries, a, "session", a.ID, "signed in", map[string]string{},
-			map[string]string{"from": from})
+		err = k.Entered(ctx, a, "password", from)
 	case errors.Is(err, ErrSignIn), errors.As(err, &wrong):
 		shown := []rune(FoldLogin(login))
 		shown = shown[:min(len(shown), 100)]
@@ -119,6 +113,25 @@ func (k *Firm) SignIn(ctx context.Context, c Credentials) (Actor, error) {
 		}
 	}
 	return a, err
+}
+
+// Entered keeps that a has come in, by which way and from which address.
+func (k *Firm) Entered(ctx context.Context, a Actor, way, from string) error {
+	k.Log.Info("signed in", "login", a.Login, "by", way, "from", from)
+	now := k.Clock.Now()
+	if err := k.Store.Seen(ctx, db.SeenParams{ID: a.ID, At: &now}); err != nil {
+		return err
+	}
+	return k.Audited(ctx, k.Store.Queries, a, "session", a.ID, "signed in", map[string]string{},
+		map[string]string{"from": from, "by": way})
+}
+
+// NotEntered keeps that somebody has tried in vain to come in.
+func (k *Firm) NotEntered(ctx context.Context, way, from string) {
+	k.Log.Warn("sign-in failed", "by", way, "from", from)
+	if trail := k.auditedNobody(ctx, uuid.Nil, "sign-in failed", map[string]string{"by": way, "from": from}); trail != nil {
+		k.Log.Error("a failed sign-in is not in the trail", "error", trail)
+	}
 }
 
 // auditedNobody writes into the trail what was done by nobody who is known.

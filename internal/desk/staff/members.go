@@ -181,21 +181,39 @@ func (sf *Staff) add(ctx context.Context, a firm.Actor, key string, request any,
 		if err := firm.MayGive(ctx, q, a, string(e.Role)); err != nil {
 			return err
 		}
-		if err := q.InsertMember(ctx, db.InsertMemberParams{ID: id, Login: e.Login, Name: e.Name, Role: string(e.Role),
-			Team: e.Team, MoreTeams: *e.MoreTeams, Skills: skillText(*e.Skills), Languages: *e.Languages,
-			Zone: e.Zone, LineID: e.LineID, Extension: e.Extension, MailAddress: e.Mail}); err != nil {
-			return taken(err)
-		}
-		if err := q.InsertRepState(ctx, db.InsertRepStateParams{UserID: id, At: sf.Clock.Now()}); err != nil {
-			return err
-		}
-		return sf.Audited(ctx, q, a, "member", id, "added", map[string]string{}, words(e))
+		return sf.insert(ctx, q, a, id, e)
 	})
 	if err != nil {
 		return contract.Member{}, err
 	}
 	sf.changed(id)
 	return sf.member(ctx, id)
+}
+
+// insert adds a member within a transaction. Errors: *firm.FieldError.
+func (sf *Staff) insert(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID, e contract.MemberEdit) error {
+	if err := q.InsertMember(ctx, db.InsertMemberParams{ID: id, Login: e.Login, Name: e.Name, Role: string(e.Role),
+		Team: e.Team, MoreTeams: *e.MoreTeams, Skills: skillText(*e.Skills), Languages: *e.Languages,
+		Zone: e.Zone, LineID: e.LineID, Extension: e.Extension, MailAddress: e.Mail}); err != nil {
+		return taken(err)
+	}
+	if err := q.InsertRepState(ctx, db.InsertRepStateParams{UserID: id, At: sf.Clock.Now()}); err != nil {
+		return err
+	}
+	return sf.Audited(ctx, q, a, "member", id, "added", map[string]string{}, words(e))
+}
+
+// update changes a member within a transaction. Errors: *firm.FieldError.
+func (sf *Staff) update(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID,
+	was, e contract.MemberEdit) error {
+	if err := q.UpdateMember(ctx, db.UpdateMemberParams{ID: id, Login: e.Login, Name: e.Name, Role: string(e.Role),
+		Team: e.Team, MoreTeams: *e.MoreTeams, Skills: skillText(*e.Skills), Languages: *e.Languages,
+		Zone: e.Zone, Extension: e.Extension, LineID: e.LineID, MailAddress: e.Mail}); err != nil {
+		return taken(err)
+	}
+	before, after := words(was), words(e)
+	firm.OnlyChanged(before, after)
+	return sf.Audited(ctx, q, a, "member", id, "changed", before, after)
 }
 
 // changed lets everybody see that somebody has come, changed or gone.
@@ -240,14 +258,7 @@ func (sf *Staff) Change(ctx context.Context, a firm.Actor, id uuid.UUID,
 		if e.Role != rights.RoleAdmin && isLast(admins, id) {
 			return firm.Wrong("role", "this is the last admin: make somebody else one first")
 		}
-		if err := q.UpdateMember(ctx, db.UpdateMemberParams{ID: id, Login: e.Login, Name: e.Name, Role: string(e.Role),
-			Team: e.Team, MoreTeams: *e.MoreTeams, Skills: skillText(*e.Skills), Languages: *e.Languages,
-			Zone: e.Zone, Extension: e.Extension, LineID: e.LineID, MailAddress: e.Mail}); err != nil {
-			return taken(err)
-		}
-		before, after := words(editOf(u)), words(e)
-		firm.OnlyChanged(before, after)
-		return sf.Audited(ctx, q, a, "member", id, "changed", before, after)
+		return sf.update(ctx, q, a, id, editOf(u), e)
 	})
 	if err != nil {
 		return contract.Member{}, err

@@ -308,6 +308,17 @@ type History struct {
 	RefID    uuid.UUID
 }
 
+type IdentityProvider struct {
+	One          bool
+	Label        string
+	Issuer       string
+	ClientID     string
+	ClientSecret string
+	Scopes       []string
+	Rules        json.RawMessage
+	Version      int
+}
+
 type Import struct {
 	ID           uuid.UUID
 	UserID       uuid.UUID
@@ -517,6 +528,15 @@ type Outcome struct {
 	LeftMessage   bool
 }
 
+type Passkey struct {
+	ID         []byte
+	UserID     uuid.UUID
+	Name       string
+	Credential json.RawMessage
+	AddedAt    time.Time
+	UsedAt     *time.Time
+}
+
 type PhoneNumber struct {
 	ID             uuid.UUID
 	RecordID       uuid.UUID
@@ -545,6 +565,14 @@ type PreparedMessage struct {
 	Weekdays  []int
 	ListID    *uuid.UUID
 	OutcomeID *uuid.UUID
+}
+
+type ProvidedIdentity struct {
+	Issuer  string
+	Subject string
+	UserID  uuid.UUID
+	AddedAt time.Time
+	UsedAt  *time.Time
 }
 
 type Queue struct {
@@ -861,6 +889,13 @@ type SignInLink struct {
 	MadeAt    time.Time
 	ExpiresAt time.Time
 	UsedAt    *time.Time
+}
+
+type SignInStep struct {
+	Hash   []byte
+	What   string
+	Data   json.RawMessage
+	EndsAt time.Time
 }
 
 type Slip struct {

@@ -723,7 +723,8 @@ func (q *Queries) SignInLink(ctx context.Context, hash []byte) (SignInLinkRow, e
 
 const staff = `-- name: Staff :many
 SELECT u.id, u.login, u.name, u.role, u.team, u.more_teams, u.skills, u.languages, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.leaving_since, u.off_at, u.seen_at,
-  (u.password_hash = '')::boolean AS invited, (u.totp_at IS NOT NULL)::boolean AS second_factor
+  (u.password_hash = '' AND NOT EXISTS (SELECT FROM provided_identities i WHERE i.user_id = u.id))::boolean AS invited,
+  (u.totp_at IS NOT NULL OR EXISTS (SELECT FROM passkeys p WHERE p.user_id = u.id))::boolean AS second_factor
 FROM users u WHERE $1::uuid IS NULL OR u.id = $1::uuid
 ORDER BY u.active DESC, u.name, u.id
 `

@@ -1,7 +1,8 @@
 -- name: Staff :many
 -- Everybody who is or was of the firm.
 SELECT u.id, u.login, u.name, u.role, u.team, u.more_teams, u.skills, u.languages, u.zone, u.extension, u.line_id, u.mail_address, u.active, u.version, u.leaving_since, u.off_at, u.seen_at,
-  (u.password_hash = '')::boolean AS invited, (u.totp_at IS NOT NULL)::boolean AS second_factor
+  (u.password_hash = '' AND NOT EXISTS (SELECT FROM provided_identities i WHERE i.user_id = u.id))::boolean AS invited,
+  (u.totp_at IS NOT NULL OR EXISTS (SELECT FROM passkeys p WHERE p.user_id = u.id))::boolean AS second_factor
 FROM users u WHERE sqlc.narg('id')::uuid IS NULL OR u.id = sqlc.narg('id')::uuid
 ORDER BY u.active DESC, u.name, u.id;
 

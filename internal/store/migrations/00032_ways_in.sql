@@ -1,0 +1,49 @@
+-- +goose Up
+-- A passkey by which somebody gets in (W3C Web Authentication): what the library keeps of it, its public key among it.
+CREATE TABLE passkeys (
+  id bytea PRIMARY KEY, -- the credential's
+  user_id uuid NOT NULL REFERENCES users (id),
+  name text NOT NULL,
+  credential jsonb NOT NULL,
+  added_at timestamptz NOT NULL,
+  used_at timestamptz
+);
+CREATE INDEX passkeys_user ON passkeys (user_id);
+
+-- A way in of which the first step is done: a question was asked that is answered once.
+CREATE TABLE sign_in_steps (
+  hash bytea PRIMARY KEY, -- of what the browser holds
+  what text NOT NULL,
+  data jsonb NOT NULL,
+  ends_at timestamptz NOT NULL
+);
+CREATE INDEX sign_in_steps_end ON sign_in_steps (ends_at);
+
+-- Who says who somebody is (OpenID Connect), where the firm has such a provider.
+CREATE TABLE identity_provider (
+  one boolean PRIMARY KEY DEFAULT true CHECK (one),
+  label text NOT NULL,
+  issuer text NOT NULL,
+  client_id text NOT NULL,
+  client_secret text NOT NULL, -- sealed
+  scopes text[] NOT NULL DEFAULT '{}', -- besides openid, profile and email
+  rules jsonb NOT NULL DEFAULT '[]',
+  version integer NOT NULL DEFAULT 1
+);
+
+-- Who somebody is to a provider.
+CREATE TABLE provided_identities (
+  issuer text NOT NULL,
+  subject text NOT NULL,
+  user_id uuid NOT NULL REFERENCES users (id),
+  added_at timestamptz NOT NULL,
+  used_at timestamptz,
+  PRIMARY KEY (issuer, subject)
+);
+CREATE INDEX provided_identities_user ON provided_identities (user_id);
+
+-- +goose Down
+DROP TABLE provided_identities;
+DROP TABLE identity_provider;
+DROP TABLE sign_in_steps;
+DROP TABLE passkeys;
