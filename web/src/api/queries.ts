@@ -73,6 +73,16 @@ export const queries = {
       getNextPageParam: (last) => last.next,
     }),
   firmSetup: queryOptions({ queryKey: keys.firmSetup(), queryFn: () => ask(api.GET("/api/settings/firm")) }),
+  signInWays: queryOptions({
+    queryKey: keys.signInWays(),
+    queryFn: () => ask(api.GET("/api/sign-in-ways")),
+    staleTime: 60_000,
+  }),
+  passkeys: queryOptions({ queryKey: keys.passkeys(), queryFn: () => ask(api.GET("/api/passkeys")) }),
+  identityProvider: queryOptions({
+    queryKey: keys.identityProvider(),
+    queryFn: () => ask(api.GET("/api/identity-provider")),
+  }),
   firstAdmin: queryOptions({ queryKey: keys.firstAdmin(), queryFn: () => ask(api.GET("/api/first-admin")) }),
   firstSteps: queryOptions({ queryKey: keys.firstSteps(), queryFn: () => ask(api.GET("/api/first-steps")) }),
   absences: queryOptions({ queryKey: keys.absences(), queryFn: () => ask(api.GET("/api/absences")) }),

@@ -7,6 +7,7 @@ import { Button } from "../ui/button";
 import { useTell } from "../ui/toast";
 import { CallPreferences } from "./call_preferences";
 import { MailSettings } from "./mail_settings";
+import { OwnPasskeys } from "./passkeys";
 import { OwnPassword } from "./password";
 import { OwnSecondFactor } from "./second_factor";
 import { Sessions } from "./sessions";
@@ -41,6 +42,7 @@ export function MySettings() {
       <MailSettings />
       <OwnPassword />
       <OwnSecondFactor />
+      <OwnPasskeys />
       <Sessions />
       <section aria-label={s.tel}>
         <h2 className="border-b border-rule-strong pb-1 text-quiet">{s.tel}</h2>

@@ -10,6 +10,7 @@ import { DoNotCallSettings } from "./do_not_call";
 import { AbsenceSettings } from "./absences";
 import { AvailabilitySettings } from "./availability";
 import { FieldSettings } from "./fields";
+import { IdentityProviderSettings } from "./identity_provider";
 import { FirmSettings } from "./firm";
 import { LineHealth } from "./line_health";
 import { LineSettings } from "./lines";
@@ -41,6 +42,7 @@ import { queues } from "../texts/queues";
 import { roles } from "../texts/roles";
 import { routes } from "../texts/routes";
 import { survey } from "../texts/survey";
+import { waysIn } from "../texts/ways_in";
 import { webForms } from "../texts/web_forms";
 
 const s = t.book.settings;
@@ -62,6 +64,7 @@ const labels: Record<string, string> = {
   queues: queues.tab,
   routes: routes.tab,
   survey: survey.tab,
+  signing_in: waysIn.provider.tab,
   forms: webForms.tab,
   sound: t.voice.menu,
   prepared: t.voice.prepared.tab,
@@ -77,6 +80,7 @@ const about: Record<string, string> = {
   queues: queues.about,
   routes: routes.about,
   survey: survey.about,
+  signing_in: waysIn.provider.about,
   forms: webForms.about,
 };
 const labelOf = (key: string) => labels[key] ?? key;
@@ -102,6 +106,7 @@ export function Settings() {
         { key: "firm", there: may("set_up_firm"), part: <FirmSettings /> },
         { key: "staff", there: may("staff"), part: <StaffSettings /> },
         { key: "roles", there: may("roles"), part: <RoleSettings /> },
+        { key: "signing_in", there: may("roles"), part: <IdentityProviderSettings /> },
         { key: "privacy", there: may("privacy"), part: <PrivacySettings /> },
         { key: "usage", there: may("see_use"), part: <UsageSettings /> },
         { key: "trail", there: may("see_trail"), part: <TrailSettings /> },

@@ -1,11 +1,13 @@
 import { useMutation } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 
 import { api, ask, proveBy } from "../api/client";
 import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field } from "../ui/field";
+
+const ShownAgain = lazy(() => import("./ways_in").then((m) => ({ default: m.ShownAgain })));
 
 /** Prove asks for the password again where the server wants to know who sits there; what was asked for goes on then. */
 export function Prove() {
@@ -61,6 +63,13 @@ export function Prove() {
             setPassword(e.target.value);
           }}
         />
+        <Suspense>
+          <ShownAgain
+            onShown={() => {
+              end(true);
+            }}
+          />
+        </Suspense>
         <div className="mt-4 flex justify-end gap-2">
           <Button
             onClick={() => {

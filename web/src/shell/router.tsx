@@ -60,7 +60,10 @@ const root = createRootRouteWithContext<{ client: QueryClient }>()({ component: 
 const signIn = createRoute({
   getParentRoute: () => root,
   path: "/sign-in",
-  validateSearch: (s): { to?: string | undefined } => ({ to: ownAddress(text(s["to"])) }),
+  validateSearch: (s): { to?: string | undefined; problem?: string | undefined } => ({
+    to: ownAddress(text(s["to"])),
+    problem: text(s["problem"]),
+  }),
   component: SignIn,
 });
 

@@ -1,9 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
-import { type FormEvent, useState } from "react";
+import { type FormEvent, lazy, Suspense, useState } from "react";
 
 import { keys } from "../api/keys";
-import { api, ask, Failure } from "../api/client";
+import { api, ask, Failure, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
 import { Button } from "../ui/button";
@@ -11,11 +11,13 @@ import { Field } from "../ui/field";
 import { Mark } from "../ui/icons";
 import { holdForDesk, letGoForDesk } from "./keys";
 
+const WaysIn = lazy(() => import("./ways_in").then((m) => ({ default: m.WaysIn })));
+
 /** SignIn is the page before all others; in the demo its people stand on it. */
 export function SignIn() {
   const client = useQueryClient();
   const navigate = useNavigate();
-  const { to } = useSearch({ from: "/sign-in" });
+  const { to, problem: failed } = useSearch({ from: "/sign-in" });
   const asked = useQuery(queries.demoPeople);
   const demo = asked.data;
   const people = demo ?? [];
@@ -24,14 +26,15 @@ export function SignIn() {
   const [password, setPassword] = useState("");
   const [code, setCode] = useState("");
   const [asksCode, setAsksCode] = useState(false);
+  const isIn = async (me: Schemas["Me"]) => {
+    client.clear();
+    client.setQueryData(keys.me(), me);
+    await navigate({ href: to ?? "/" });
+  };
   const signIn = useMutation({
     mutationFn: (body: { login: string; password: string; code?: string }) => ask(api.POST("/api/session", { body })),
     onMutate: holdForDesk, // who is quick presses the first key before the desk is drawn, which lets it go
-    onSuccess: async (me) => {
-      client.clear();
-      client.setQueryData(keys.me(), me);
-      await navigate({ href: to ?? "/" });
-    },
+    onSuccess: (me) => isIn(me),
     onError: (e) => {
       letGoForDesk();
       if (e instanceof Failure && e.code === "second_factor") setAsksCode(true);
@@ -88,6 +91,9 @@ export function SignIn() {
         {signIn.isPending ? t.signIn.going : t.signIn.go}
       </Button>
       <Forgotten login={login} />
+      <Suspense>
+        <WaysIn to={to} problem={failed} busy={signIn.isPending} onIn={(me) => void isIn(me)} />
+      </Suspense>
     </form>
   );
   return (
