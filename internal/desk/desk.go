@@ -66,13 +66,13 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Files, d.Arrivals, d.Voices, d.Lines = d.Book.Files, d.Calls.Arrivals, d.Calls.Voices, d.Calls.Lines
 	d.Recordings, d.Telephones, d.Team = d.Calls.Recordings, d.Calls.Telephones, d.Calls.Team
 	// What the lower areas ask of those above them.
-	d.Outbox = d.Outreach
+	d.Outbox, d.Mailer = d.Outreach, d.Outreach
 	d.Book.Use(d.Outreach, d.Team)
 	d.Calls.Listen(d.Rounds)
 	d.Calls.Use(d.Queues)
 	d.Outreach.Use(d.Queues)
 	d.Filing.Use(d.Rounds)
-	d.Staff.Use(d.Rounds, d.Outreach)
+	d.Staff.Use(d.Rounds)
 	d.Privacy.Use(d.Recordings)
 	if err := d.Calls.Open(ctx); err != nil {
 		return nil, err
@@ -96,6 +96,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Staff.Start()
 	d.StartTrail()
 	d.Privacy.Start()
+	d.Usage.Start()
 	return d, nil
 }
 

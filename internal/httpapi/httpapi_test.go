@@ -54,10 +54,14 @@ func (s *site) forgetActors() {
 
 func newSite(t *testing.T, change ...func(*httpapi.Config)) *site {
 	t.Helper()
+	// shown where a test fails
+	return newSiteLogging(t, slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelError})), change...)
+}
+
+func newSiteLogging(t *testing.T, log *slog.Logger, change ...func(*httpapi.Config)) *site {
+	t.Helper()
 	s := pgtest.New(t)
 	require.NoError(t, demo.Fill(t.Context(), s, demo.Size{Companies: 5, People: 20, Calls: 30}, time.Now()))
-	// shown where a test fails
-	log := slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelError}))
 	clock := clockwork.NewRealClock()
 	d, err := desk.Open(t.Context(),
 		firm.Config{Store: s, Clock: clock, Log: log, Server: "test", Demo: true,

@@ -20,6 +20,7 @@ type Firm struct {
 	Epoch   int64           // of this server: which of its runs this is
 	Limits  Limits          // of what the firm allows itself; handed in by the desk
 	Outbox  Outbox          // tells other programs; handed in by the desk
+	Mailer  Mailer          // sends mails of the firm itself; handed in by the desk
 
 	settings     Cache[*Settings]
 	lastSettings atomic.Pointer[Settings] // however old

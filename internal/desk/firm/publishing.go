@@ -38,6 +38,14 @@ func (k *Firm) PublishRecord(ids ...uuid.UUID) {
 	k.Outbox.Wake()
 }
 
+// Mailer sends mails of the firm itself.
+type Mailer interface {
+	// ByMail tells whether mails go out at all.
+	ByMail() bool
+	// MailFromFirm sends one. Error: why it could not go out.
+	MailFromFirm(ctx context.Context, to, subject, body string) error
+}
+
 // Limits tell what the firm allows itself.
 type Limits interface {
 	// Refuses tells whether a limit stands against what a is about to begin, by a line or none. Error: ErrLimit.

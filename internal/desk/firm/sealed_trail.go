@@ -28,6 +28,7 @@ func (k *Firm) StartTrail() {
 		tick := k.Clock.NewTicker(sealEvery)
 		defer tick.Stop()
 		var pruned time.Time
+		told := int64(-1) // the number of the entry that the log has heard of last
 		for {
 			select {
 			case <-ctx.Done():
@@ -41,11 +42,23 @@ func (k *Firm) StartTrail() {
 				continue
 			}
 			pruned = k.Clock.Now()
+			told = k.logTrail(ctx, told)
 			if _, err := k.PruneTrail(ctx); err != nil && ctx.Err() == nil && !store.Away(err) {
 				k.Log.Error("shortening the trail", "error", err)
 			}
 		}
 	})
+}
+
+// logTrail writes the head of the trail into the log, where it is another one than told: a log is kept elsewhere, and a
+// trail that was made up anew has another head. It gives the number of the entry that was told.
+func (k *Firm) logTrail(ctx context.Context, told int64) int64 {
+	head, err := k.Store.TrailHead(ctx)
+	if err != nil || head.N == told {
+		return told
+	}
+	k.Log.Info("the head of the trail", "entry", head.N, "hash", fmt.Sprintf("%x", head.Hash))
+	return head.N
 }
 
 // SealTrail seals what is not sealed yet, and tells how many entries that were.

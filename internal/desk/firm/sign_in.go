@@ -111,6 +111,11 @@ func (k *Firm) SignIn(ctx context.Context, c Credentials) (Actor, error) {
 			map[string]string{"login": string(shown), "from": from}); trail != nil {
 			k.Log.Error("a failed sign-in is not in the trail", "error", trail)
 		}
+		if user != uuid.Nil {
+			if told := k.tellOfGuesses(ctx, user, from); told != nil {
+				k.Log.Error("telling of guesses", "error", told)
+			}
+		}
 	}
 	return a, err
 }
@@ -120,6 +125,9 @@ func (k *Firm) Entered(ctx context.Context, a Actor, way, from string) error {
 	k.Log.Info("signed in", "login", a.Login, "by", way, "from", from)
 	now := k.Clock.Now()
 	if err := k.Store.Seen(ctx, db.SeenParams{ID: a.ID, At: &now}); err != nil {
+		return err
+	}
+	if err := k.tellOfNewPlace(ctx, a, way, from); err != nil {
 		return err
 	}
 	return k.Audited(ctx, k.Store.Queries, a, "session", a.ID, "signed in", map[string]string{},

@@ -1,7 +1,7 @@
 // Package staff is who belongs to the firm: they are added, changed, invited, given a way in again, switched off with
 // what they leave behind in other hands, and switched on.
 //
-// It knows the firm alone. What becomes of their rounds, and how a mail goes out, is asked of Rounds and Mail. It must
+// It knows the firm alone. What becomes of their rounds is asked of Rounds. It must
 // not know calls: whoever is in one leaves when it is over, which the database tells.
 package staff
 
@@ -19,7 +19,6 @@ import (
 type Staff struct {
 	*firm.Firm
 	rounds Rounds
-	mail   Mail
 
 	mu        sync.Mutex
 	firstCode string // by which somebody becomes the first admin; empty: none was made, or it was used
@@ -31,19 +30,11 @@ type Rounds interface {
 	GiveUp(ctx context.Context, who firm.Actor, round uuid.UUID, to *uuid.UUID) error
 }
 
-// Mail sends mails of the firm itself.
-type Mail interface {
-	// ByMail tells whether mails go out at all.
-	ByMail() bool
-	// MailFromFirm sends one. Error: why it could not go out.
-	MailFromFirm(ctx context.Context, to, subject, body string) error
-}
-
 // New makes who belongs to a firm. Use must be called before anything else.
 func New(k *firm.Firm) *Staff { return &Staff{Firm: k} }
 
-// Use hands in who knows of rounds and of mails.
-func (sf *Staff) Use(r Rounds, m Mail) { sf.rounds, sf.mail = r, m }
+// Use hands in who knows of rounds.
+func (sf *Staff) Use(r Rounds) { sf.rounds = r }
 
 // letGoEvery is how often it is looked whether the call is over during which somebody was switched off.
 const letGoEvery = 2 * time.Second

@@ -49,7 +49,7 @@ func (sf *Staff) MakeLink(ctx context.Context, a firm.Actor, id uuid.UUID, origi
 		return contract.SignInLink{}, firm.Wrong("active", p.Name+" is switched off")
 	case n.Send && p.Mail == "":
 		return contract.SignInLink{}, firm.Wrong("mail", "their mail address is not known")
-	case n.Send && !sf.mail.ByMail():
+	case n.Send && !sf.Mailer.ByMail():
 		return contract.SignInLink{}, firm.Wrong(
 			"send",
 			"no mail goes out of this firm yet: hand the link over yourself",
@@ -112,14 +112,14 @@ func (sf *Staff) mailLink(ctx context.Context, p contract.Member, origin string,
 		", " + sf.Dates().
 		Time(until) +
 		". If you did not expect this mail, do nothing."
-	return sf.mail.MailFromFirm(ctx, p.Mail, subject, body)
+	return sf.Mailer.MailFromFirm(ctx, p.Mail, subject, body)
 }
 
 // Forgotten mails a link to whose login it is. It tells nobody whether there is such a login. The address in it is the
 // one that was set up for this installation: what a request says of itself is whatever somebody unknown wants it to
 // say.
 func (sf *Staff) Forgotten(ctx context.Context, login string) error {
-	if !sf.mail.ByMail() || sf.Public == "" {
+	if !sf.Mailer.ByMail() || sf.Public == "" {
 		return nil
 	}
 	u, err := sf.Store.UserByLogin(ctx, firm.FoldLogin(login))

@@ -133,7 +133,7 @@ func (sf *Staff) AddMany(ctx context.Context, a firm.Actor, key, origin string,
 	if err != nil {
 		return done, err
 	}
-	if n.Link == contract.NewMembersLinkMail && !sf.mail.ByMail() {
+	if n.Link == contract.NewMembersLinkMail && !sf.Mailer.ByMail() {
 		return done, firm.Wrong("link", "no mail goes out of this firm yet: have the links shown")
 	}
 	typed := rows(n.Text)

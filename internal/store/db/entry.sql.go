@@ -74,6 +74,23 @@ func (q *Queries) DeleteSignInSteps(ctx context.Context, now time.Time) error {
 	return err
 }
 
+const failedSignIns = `-- name: FailedSignIns :one
+SELECT count(*) FROM audit WHERE subject_kind = 'session' AND subject_id = $1 AND action = 'sign-in failed'
+AND at >= $2::timestamptz
+`
+
+type FailedSignInsParams struct {
+	Who   uuid.UUID
+	Since time.Time
+}
+
+func (q *Queries) FailedSignIns(ctx context.Context, arg FailedSignInsParams) (int64, error) {
+	row := q.db.QueryRow(ctx, failedSignIns, arg.Who, arg.Since)
+	var count int64
+	err := row.Scan(&count)
+	return count, err
+}
+
 const identityProvider = `-- name: IdentityProvider :one
 SELECT label, issuer, client_id, client_secret, scopes, rules, version FROM identity_provider
 `
@@ -170,6 +187,53 @@ func (q *Queries) InsertSignInStep(ctx context.Context, arg InsertSignInStepPara
 		arg.EndsAt,
 	)
 	return err
+}
+
+const mailAddresses = `-- name: MailAddresses :many
+SELECT u.id, u.name, u.mail_address FROM users u WHERE u.active AND u.leaving_since IS NULL AND u.mail_address <> '' ORDER BY u.id
+`
+
+type MailAddressesRow struct {
+	ID          uuid.UUID
+	Name        string
+	MailAddress string
+}
+
+// Who of the firm can be told something by mail.
+func (q *Queries) MailAddresses(ctx context.Context) ([]MailAddressesRow, error) {
+	rows, err := q.db.Query(ctx, mailAddresses)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []MailAddressesRow{}
+	for rows.Next() {
+		var i MailAddressesRow
+		if err := rows.Scan(&i.ID, &i.Name, &i.MailAddress); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const mailOf = `-- name: MailOf :one
+SELECT name, mail_address FROM users WHERE id = $1 AND active
+`
+
+type MailOfRow struct {
+	Name        string
+	MailAddress string
+}
+
+func (q *Queries) MailOf(ctx context.Context, id uuid.UUID) (MailOfRow, error) {
+	row := q.db.QueryRow(ctx, mailOf, id)
+	var i MailOfRow
+	err := row.Scan(&i.Name, &i.MailAddress)
+	return i, err
 }
 
 const membersByMail = `-- name: MembersByMail :many
@@ -283,6 +347,31 @@ func (q *Queries) SaveIdentityProvider(ctx context.Context, arg SaveIdentityProv
 		return 0, err
 	}
 	return result.RowsAffected(), nil
+}
+
+const signedInFrom = `-- name: SignedInFrom :one
+SELECT coalesce(bool_or(after ->> 'from' = $1::text AND at >= $2::timestamptz), false)::boolean AS here,
+  (count(*) > 0)::boolean AS anywhere
+FROM audit WHERE subject_kind = 'session' AND subject_id = $3 AND action = 'signed in'
+`
+
+type SignedInFromParams struct {
+	Place string
+	Since time.Time
+	Who   uuid.UUID
+}
+
+type SignedInFromRow struct {
+	Here     bool
+	Anywhere bool
+}
+
+// Whether somebody has signed in since a time from a place, and from anywhere before.
+func (q *Queries) SignedInFrom(ctx context.Context, arg SignedInFromParams) (SignedInFromRow, error) {
+	row := q.db.QueryRow(ctx, signedInFrom, arg.Place, arg.Since, arg.Who)
+	var i SignedInFromRow
+	err := row.Scan(&i.Here, &i.Anywhere)
+	return i, err
 }
 
 const takeSignInStep = `-- name: TakeSignInStep :one

@@ -394,6 +394,14 @@ type LegalHold struct {
 	HeldAt   time.Time
 }
 
+type LimitsTold struct {
+	Since time.Time
+	What  string
+	Scope string
+	Who   string
+	Level string
+}
+
 type Line struct {
 	ID            uuid.UUID
 	E164          string

@@ -79,6 +79,15 @@ func (q *Queries) DropUsageLimits(ctx context.Context) error {
 	return err
 }
 
+const forgetLimitsTold = `-- name: ForgetLimitsTold :exec
+DELETE FROM limits_told WHERE since < $1::timestamptz
+`
+
+func (q *Queries) ForgetLimitsTold(ctx context.Context, since time.Time) error {
+	_, err := q.db.Exec(ctx, forgetLimitsTold, since)
+	return err
+}
+
 const insertUsageLimit = `-- name: InsertUsageLimit :exec
 INSERT INTO usage_limits (id, what, scope, of_whom, amount, hard) VALUES ($1, $2, $3, $4, $5, $6)
 `
@@ -207,6 +216,33 @@ func (q *Queries) StorageUsage(ctx context.Context) ([]StorageUsageRow, error) {
 		return nil, err
 	}
 	return items, nil
+}
+
+const tellOfLimit = `-- name: TellOfLimit :execrows
+INSERT INTO limits_told (since, what, scope, who, level) VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO NOTHING
+`
+
+type TellOfLimitParams struct {
+	Since time.Time
+	What  string
+	Scope string
+	Who   string
+	Level string
+}
+
+// What was told once is not told again in the same month.
+func (q *Queries) TellOfLimit(ctx context.Context, arg TellOfLimitParams) (int64, error) {
+	result, err := q.db.Exec(ctx, tellOfLimit,
+		arg.Since,
+		arg.What,
+		arg.Scope,
+		arg.Who,
+		arg.Level,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
 }
 
 const textUsage = `-- name: TextUsage :many

@@ -42,7 +42,18 @@ CREATE TABLE provided_identities (
 );
 CREATE INDEX provided_identities_user ON provided_identities (user_id);
 
+-- Of which limits it was told in a month that four fifths or all are used.
+CREATE TABLE limits_told (
+  since timestamptz NOT NULL, -- the beginning of the month
+  what text NOT NULL,
+  scope text NOT NULL,
+  who text NOT NULL,
+  level text NOT NULL,
+  PRIMARY KEY (since, what, scope, who, level)
+);
+
 -- +goose Down
+DROP TABLE limits_told;
 DROP TABLE provided_identities;
 DROP TABLE identity_provider;
 DROP TABLE sign_in_steps;

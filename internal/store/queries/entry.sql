@@ -49,3 +49,20 @@ UPDATE provided_identities SET used_at = @at WHERE issuer = @issuer AND subject 
 -- name: MembersByMail :many
 -- Whose mail address it is.
 SELECT id FROM users WHERE lower(mail_address) = lower(@mail) AND active AND leaving_since IS NULL ORDER BY id LIMIT 2;
+
+-- name: SignedInFrom :one
+-- Whether somebody has signed in since a time from a place, and from anywhere before.
+SELECT coalesce(bool_or(after ->> 'from' = @place::text AND at >= @since::timestamptz), false)::boolean AS here,
+  (count(*) > 0)::boolean AS anywhere
+FROM audit WHERE subject_kind = 'session' AND subject_id = @who AND action = 'signed in';
+
+-- name: FailedSignIns :one
+SELECT count(*) FROM audit WHERE subject_kind = 'session' AND subject_id = @who AND action = 'sign-in failed'
+AND at >= @since::timestamptz;
+
+-- name: MailOf :one
+SELECT name, mail_address FROM users WHERE id = @id AND active;
+
+-- name: MailAddresses :many
+-- Who of the firm can be told something by mail.
+SELECT u.id, u.name, u.mail_address FROM users u WHERE u.active AND u.leaving_since IS NULL AND u.mail_address <> '' ORDER BY u.id;

@@ -45,3 +45,10 @@ INSERT INTO usage_limits (id, what, scope, of_whom, amount, hard) VALUES (@id, @
 -- name: NamesOfAll :many
 -- Everybody who is or was of the firm, by id.
 SELECT id, name, teams FROM users;
+
+-- name: TellOfLimit :execrows
+-- What was told once is not told again in the same month.
+INSERT INTO limits_told (since, what, scope, who, level) VALUES (@since, @what, @scope, @who, @level) ON CONFLICT DO NOTHING;
+
+-- name: ForgetLimitsTold :exec
+DELETE FROM limits_told WHERE since < @since::timestamptz;

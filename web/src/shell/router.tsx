@@ -22,7 +22,6 @@ import { Failed } from "../ui/states";
 import { setPlace } from "../ui/times";
 import { pages } from "./pages";
 import { Frame } from "./frame";
-import { SignIn } from "./sign_in";
 
 /** Broken stands where a page has failed: never a blank one. */
 function Broken({ error, reset }: ErrorComponentProps) {
@@ -64,7 +63,7 @@ const signIn = createRoute({
     to: ownAddress(text(s["to"])),
     problem: text(s["problem"]),
   }),
-  component: SignIn,
+  component: lazyRouteComponent(() => import("./sign_in"), "SignIn"),
 });
 
 const welcome = createRoute({

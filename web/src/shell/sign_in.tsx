@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
-import { type FormEvent, lazy, Suspense, useState } from "react";
+import { type FormEvent, useState } from "react";
 
 import { keys } from "../api/keys";
 import { api, ask, Failure, type Schemas } from "../api/client";
@@ -9,9 +9,8 @@ import { t } from "../texts";
 import { Button } from "../ui/button";
 import { Field } from "../ui/field";
 import { Mark } from "../ui/icons";
+import { WaysIn } from "./ways_in";
 import { holdForDesk, letGoForDesk } from "./keys";
-
-const WaysIn = lazy(() => import("./ways_in").then((m) => ({ default: m.WaysIn })));
 
 /** SignIn is the page before all others; in the demo its people stand on it. */
 export function SignIn() {
@@ -91,9 +90,7 @@ export function SignIn() {
         {signIn.isPending ? t.signIn.going : t.signIn.go}
       </Button>
       <Forgotten login={login} />
-      <Suspense>
-        <WaysIn to={to} problem={failed} busy={signIn.isPending} onIn={(me) => void isIn(me)} />
-      </Suspense>
+      <WaysIn to={to} problem={failed} busy={signIn.isPending} onIn={(me) => void isIn(me)} />
     </form>
   );
   return (

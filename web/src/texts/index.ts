@@ -29,6 +29,9 @@ export const t = {
     password: "Your password",
     go: "Continue",
   },
+  look: "Show",
+  hide: "Hide",
+  show: (what: string) => `Show ${what}`,
   save: "Save",
   failed: {
     title: "This could not be loaded",

@@ -1,5 +1,7 @@
 import { type ComponentProps, useId, useRef, useState } from "react";
 
+import { t } from "../texts";
+
 const box = "w-full rounded-sm border border-edge bg-sheet text-ink focus-visible:outline-offset-0 disabled:opacity-60";
 const usual = "px-2 py-1";
 /** small is the box of what stands beside something that matters more. */
@@ -15,18 +17,36 @@ export function Field({
   ...rest
 }: ComponentProps<"input"> & { label: string; hidden?: boolean; problem?: string | undefined; aside?: boolean }) {
   const id = useId();
+  const [seen, setSeen] = useState(false);
+  const secret = rest.type === "password";
   return (
     <div className={className}>
       <label htmlFor={id} className={hidden ? "sr-only" : "mb-1 block text-sm text-quiet"}>
         {label}
       </label>
-      <input
-        id={id}
-        {...rest}
-        aria-invalid={problem ? true : undefined}
-        aria-describedby={problem ? `${id}-problem` : undefined}
-        className={`${box} ${aside ? small : usual}`}
-      />
+      <div className={secret ? "relative" : undefined}>
+        <input
+          id={id}
+          {...rest}
+          {...(seen ? { type: "text" } : {})}
+          aria-invalid={problem ? true : undefined}
+          aria-describedby={problem ? `${id}-problem` : undefined}
+          className={`${box} ${aside ? small : usual} ${secret ? "pr-13" : ""}`}
+        />
+        {secret && (
+          <button
+            type="button"
+            aria-pressed={seen}
+            aria-label={t.show(label)}
+            className="absolute inset-y-0 right-0 px-2 text-sm text-ours"
+            onClick={() => {
+              setSeen(!seen);
+            }}
+          >
+            {seen ? t.hide : t.look}
+          </button>
+        )}
+      </div>
       <Wrong id={`${id}-problem`} text={problem} />
     </div>
   );
