@@ -5032,6 +5032,11 @@ type OfferedOutcome struct {
 	Place int `json:"place"`
 }
 
+// OfferedTimes defines model for OfferedTimes.
+type OfferedTimes struct {
+	Times []time.Time `json:"times"`
+}
+
 // Outcome defines model for Outcome.
 type Outcome struct {
 	// Acts Filing with it does more than file
@@ -7089,6 +7094,25 @@ type Thread struct {
 	Record   *RecordRef `json:"record"`
 }
 
+// TimeOffer defines model for TimeOffer.
+type TimeOffer struct {
+	// Chosen What was chosen of those
+	Chosen *time.Time `json:"chosen,omitempty"`
+
+	// OfferedAt When times were offered last
+	OfferedAt *time.Time `json:"offered_at,omitempty"`
+
+	// Problem What is in the way, or empty
+	Problem string `json:"problem"`
+
+	// Text What is written
+	Text  string      `json:"text"`
+	Times []time.Time `json:"times"`
+
+	// To The number, for reading
+	To string `json:"to"`
+}
+
 // Today defines model for Today.
 type Today struct {
 	Figures DayFigures `json:"figures"`
@@ -7509,6 +7533,11 @@ type ListFollowUpsParamsWhose string
 // ListFollowUpsParamsState defines parameters for ListFollowUps.
 type ListFollowUpsParamsState string
 
+// OfferTimesParams defines parameters for OfferTimes.
+type OfferTimesParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
 // MergeRecordsParams defines parameters for MergeRecords.
 type MergeRecordsParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
@@ -7805,6 +7834,9 @@ type PutFirstStepsJSONRequestBody = FirstStepsChoice
 
 // ChangeFollowUpJSONRequestBody defines body for ChangeFollowUp for application/json ContentType.
 type ChangeFollowUpJSONRequestBody = FollowUpChange
+
+// OfferTimesJSONRequestBody defines body for OfferTimes for application/json ContentType.
+type OfferTimesJSONRequestBody = OfferedTimes
 
 // ForgotPasswordJSONRequestBody defines body for ForgotPassword for application/json ContentType.
 type ForgotPasswordJSONRequestBody = Forgotten

@@ -315,6 +315,18 @@ func (ou *Outreach) Receive(ctx context.Context, r Received) error {
 
 // sorted lets a message answer what the firm asked by itself, or wait in a queue where it is for nobody in particular.
 func (ou *Outreach) sorted(ctx context.Context, q *db.Queries, p db.InsertMessageParams) error {
+	if p.Channel == string(contract.ChannelText) && texting.Read(p.Body) == texting.None {
+		back, err := ou.timeChosen(ctx, q, p)
+		if err != nil {
+			return err
+		}
+		if back != "" {
+			if err := ou.automatic(ctx, q, p, back); err != nil {
+				return err
+			}
+			return q.MarkMessageRead(ctx, db.MarkMessageReadParams{At: &p.At, ID: p.ID})
+		}
+	}
 	if ou.inbox == nil {
 		return nil
 	}
@@ -341,9 +353,13 @@ func (ou *Outreach) sorted(ctx context.Context, q *db.Queries, p db.InsertMessag
 // automatic writes down what the firm answers by itself to a text message.
 func (ou *Outreach) automatic(ctx context.Context, q *db.Queries, p db.InsertMessageParams, text string) error {
 	now := p.At
-	return q.InsertMessage(ctx, db.InsertMessageParams{ID: store.NewID(), Channel: string(contract.ChannelText),
+	id, at := store.NewID(), now.Add(time.Millisecond)
+	if err := q.InsertMessage(ctx, db.InsertMessageParams{ID: id, Channel: string(contract.ChannelText),
 		RecordID: p.RecordID, Address: p.Address, LineID: p.LineID, Body: text, State: "waiting",
-		At: now.Add(time.Millisecond), SendAt: &now})
+		At: at, SendAt: &now}); err != nil || p.RecordID == nil {
+		return err
+	}
+	return q.AddHistory(ctx, db.AddHistoryParams{RecordID: *p.RecordID, At: at, Kind: "message", RefID: id})
 }
 
 // AskByText writes a text message that nobody writes by hand, after a call of user's with to on a line, and in the same

@@ -12,6 +12,21 @@ import (
 	"github.com/google/uuid"
 )
 
+const chooseOffered = `-- name: ChooseOffered :exec
+UPDATE time_offers SET chosen = $1, answered_at = $2 WHERE id = $3
+`
+
+type ChooseOfferedParams struct {
+	Chosen *time.Time
+	At     *time.Time
+	ID     uuid.UUID
+}
+
+func (q *Queries) ChooseOffered(ctx context.Context, arg ChooseOfferedParams) error {
+	_, err := q.db.Exec(ctx, chooseOffered, arg.Chosen, arg.At, arg.ID)
+	return err
+}
+
 const dayOf = `-- name: DayOf :many
 SELECT x.starts_at::timestamptz AS starts_at, x.ends_at, x.text::text AS text, x.place::text AS place FROM (
   SELECT r.starts_at, r.ends_at, r.name AS text, r.place FROM records r WHERE r.kind = 'visit' AND r.owner_id = $1 AND r.deleted_at IS NULL AND r.stage <> 'cancelled' AND r.starts_at >= $2 AND r.starts_at < $3
@@ -84,6 +99,37 @@ func (q *Queries) DoneFollowUps(ctx context.Context, ownerID *uuid.UUID) ([]uuid
 		return nil, err
 	}
 	return items, nil
+}
+
+const dueAtChosen = `-- name: DueAtChosen :exec
+UPDATE follow_ups SET due_at = $1, day_only = false, due_zone = $2, promised = true, version = version + 1
+WHERE id = $3
+`
+
+type DueAtChosenParams struct {
+	DueAt   *time.Time
+	DueZone string
+	ID      uuid.UUID
+}
+
+func (q *Queries) DueAtChosen(ctx context.Context, arg DueAtChosenParams) error {
+	_, err := q.db.Exec(ctx, dueAtChosen, arg.DueAt, arg.DueZone, arg.ID)
+	return err
+}
+
+const endTimeOffers = `-- name: EndTimeOffers :exec
+UPDATE time_offers SET answered_at = $1 WHERE follow_up_id = $2 AND answered_at IS NULL
+`
+
+type EndTimeOffersParams struct {
+	At         *time.Time
+	FollowUpID uuid.UUID
+}
+
+// A newer offer takes the place of those before it.
+func (q *Queries) EndTimeOffers(ctx context.Context, arg EndTimeOffersParams) error {
+	_, err := q.db.Exec(ctx, endTimeOffers, arg.At, arg.FollowUpID)
+	return err
 }
 
 const figuresOfDays = `-- name: FiguresOfDays :many
@@ -306,6 +352,38 @@ func (q *Queries) InsertFollowUp(ctx context.Context, arg InsertFollowUpParams) 
 	return err
 }
 
+const insertTimeOffer = `-- name: InsertTimeOffer :exec
+INSERT INTO time_offers (id, follow_up_id, message_id, e164, line_id, times, zone, at, ends_at)
+VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+`
+
+type InsertTimeOfferParams struct {
+	ID         uuid.UUID
+	FollowUpID uuid.UUID
+	MessageID  uuid.UUID
+	E164       string
+	LineID     uuid.UUID
+	Times      []time.Time
+	Zone       string
+	At         time.Time
+	EndsAt     time.Time
+}
+
+func (q *Queries) InsertTimeOffer(ctx context.Context, arg InsertTimeOfferParams) error {
+	_, err := q.db.Exec(ctx, insertTimeOffer,
+		arg.ID,
+		arg.FollowUpID,
+		arg.MessageID,
+		arg.E164,
+		arg.LineID,
+		arg.Times,
+		arg.Zone,
+		arg.At,
+		arg.EndsAt,
+	)
+	return err
+}
+
 const laneFollowUps = `-- name: LaneFollowUps :many
 SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.due_zone, f.kind, f.number_id, f.version,
   coalesce((SELECT max(d.amount_minor) FROM records d WHERE d.kind = 'deal' AND d.person_id = f.record_id AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost')), 0)::bigint AS value
@@ -405,6 +483,35 @@ func (q *Queries) LaneSlips(ctx context.Context, userID uuid.UUID) ([]LaneSlipsR
 	return items, nil
 }
 
+const lastTimeOffer = `-- name: LastTimeOffer :many
+SELECT at, chosen FROM time_offers WHERE follow_up_id = $1 ORDER BY at DESC LIMIT 1
+`
+
+type LastTimeOfferRow struct {
+	At     time.Time
+	Chosen *time.Time
+}
+
+func (q *Queries) LastTimeOffer(ctx context.Context, followUpID uuid.UUID) ([]LastTimeOfferRow, error) {
+	rows, err := q.db.Query(ctx, lastTimeOffer, followUpID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []LastTimeOfferRow{}
+	for rows.Next() {
+		var i LastTimeOfferRow
+		if err := rows.Scan(&i.At, &i.Chosen); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const lockFollowUp = `-- name: LockFollowUp :one
 SELECT id, record_id, owner_id, kind, text, promised, due_at, day_only, state, given_by, number_id, due_zone, version FROM follow_ups WHERE id = $1 FOR UPDATE
 `
@@ -465,6 +572,56 @@ func (q *Queries) OpenFollowUps(ctx context.Context, ownerID *uuid.UUID) ([]uuid
 			return nil, err
 		}
 		items = append(items, id)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const openTimeOffer = `-- name: OpenTimeOffer :many
+SELECT o.id, o.follow_up_id, o.times, o.zone, f.owner_id, f.record_id, f.state
+FROM time_offers o JOIN follow_ups f ON f.id = o.follow_up_id
+WHERE o.e164 = $1 AND o.answered_at IS NULL AND o.ends_at > $2::timestamptz ORDER BY o.at DESC LIMIT 1 FOR UPDATE OF o, f
+`
+
+type OpenTimeOfferParams struct {
+	E164 string
+	Now  time.Time
+}
+
+type OpenTimeOfferRow struct {
+	ID         uuid.UUID
+	FollowUpID uuid.UUID
+	Times      []time.Time
+	Zone       string
+	OwnerID    uuid.UUID
+	RecordID   uuid.UUID
+	State      string
+}
+
+// What somebody's text message may answer: the newest offer that went to their number.
+func (q *Queries) OpenTimeOffer(ctx context.Context, arg OpenTimeOfferParams) ([]OpenTimeOfferRow, error) {
+	rows, err := q.db.Query(ctx, openTimeOffer, arg.E164, arg.Now)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []OpenTimeOfferRow{}
+	for rows.Next() {
+		var i OpenTimeOfferRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.FollowUpID,
+			&i.Times,
+			&i.Zone,
+			&i.OwnerID,
+			&i.RecordID,
+			&i.State,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
 	}
 	if err := rows.Err(); err != nil {
 		return nil, err
@@ -538,6 +695,50 @@ func (q *Queries) Promises(ctx context.Context, arg PromisesParams) ([]PromisesR
 			return nil, err
 		}
 		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const takenTimes = `-- name: TakenTimes :many
+SELECT f.due_at::timestamptz AS at FROM follow_ups f WHERE f.owner_id = $1 AND f.id <> $2 AND f.state = 'open' AND NOT f.day_only
+  AND f.kind IN ('call', 'meeting') AND f.due_at >= $3::timestamptz AND f.due_at < $4::timestamptz
+UNION ALL
+SELECT r.starts_at FROM records r WHERE r.kind = 'visit' AND r.owner_id = $1 AND r.deleted_at IS NULL
+  AND r.stage <> 'cancelled' AND r.starts_at >= $3::timestamptz AND r.starts_at < $4::timestamptz
+UNION ALL
+SELECT unnest(o.times) FROM time_offers o JOIN follow_ups f ON f.id = o.follow_up_id WHERE f.owner_id = $1 AND f.id <> $2 AND f.state = 'open'
+  AND o.answered_at IS NULL AND o.ends_at > $3::timestamptz
+`
+
+type TakenTimesParams struct {
+	OwnerID uuid.UUID
+	But     uuid.UUID
+	Since   time.Time
+	Before  time.Time
+}
+
+// When somebody has something to do between two times: calls, meetings and visits, but the one that is meant.
+func (q *Queries) TakenTimes(ctx context.Context, arg TakenTimesParams) ([]time.Time, error) {
+	rows, err := q.db.Query(ctx, takenTimes,
+		arg.OwnerID,
+		arg.But,
+		arg.Since,
+		arg.Before,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []time.Time{}
+	for rows.Next() {
+		var at time.Time
+		if err := rows.Scan(&at); err != nil {
+			return nil, err
+		}
+		items = append(items, at)
 	}
 	if err := rows.Err(); err != nil {
 		return nil, err

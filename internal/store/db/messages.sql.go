@@ -7,6 +7,7 @@ package db
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"github.com/google/uuid"
@@ -470,6 +471,23 @@ func (q *Queries) LeftInSending(ctx context.Context, arg LeftInSendingParams) ([
 		return nil, err
 	}
 	return items, nil
+}
+
+const lineHours = `-- name: LineHours :one
+SELECT hours, zone FROM lines WHERE id = $1
+`
+
+type LineHoursRow struct {
+	Hours json.RawMessage
+	Zone  string
+}
+
+// When a line is open, where it is.
+func (q *Queries) LineHours(ctx context.Context, id uuid.UUID) (LineHoursRow, error) {
+	row := q.db.QueryRow(ctx, lineHours, id)
+	var i LineHoursRow
+	err := row.Scan(&i.Hours, &i.Zone)
+	return i, err
 }
 
 const lineTexting = `-- name: LineTexting :many

@@ -987,6 +987,20 @@ type TextOptOut struct {
 	At   time.Time
 }
 
+type TimeOffer struct {
+	ID         uuid.UUID
+	FollowUpID uuid.UUID
+	MessageID  uuid.UUID
+	E164       string
+	LineID     uuid.UUID
+	Times      []time.Time
+	Zone       string
+	At         time.Time
+	EndsAt     time.Time
+	Chosen     *time.Time
+	AnsweredAt *time.Time
+}
+
 type Transcript struct {
 	RecordingID uuid.UUID
 	Source      string

@@ -42,6 +42,23 @@ CREATE TABLE provided_identities (
 );
 CREATE INDEX provided_identities_user ON provided_identities (user_id);
 
+-- Times for a promised call from which somebody chooses by answering a text message.
+CREATE TABLE time_offers (
+  id uuid PRIMARY KEY,
+  follow_up_id uuid NOT NULL REFERENCES follow_ups (id) ON DELETE CASCADE,
+  message_id uuid NOT NULL, -- in which they were offered
+  e164 text NOT NULL,
+  line_id uuid NOT NULL,
+  times timestamptz[] NOT NULL,
+  zone text NOT NULL, -- in which they were written
+  at timestamptz NOT NULL,
+  ends_at timestamptz NOT NULL, -- from then on an answer is a message like any other
+  chosen timestamptz,
+  answered_at timestamptz
+);
+CREATE INDEX time_offers_e164 ON time_offers (e164, at) WHERE answered_at IS NULL;
+CREATE INDEX time_offers_follow_up ON time_offers (follow_up_id, at);
+
 -- Of which limits it was told in a month that four fifths or all are used.
 CREATE TABLE limits_told (
   since timestamptz NOT NULL, -- the beginning of the month
@@ -54,6 +71,7 @@ CREATE TABLE limits_told (
 
 -- +goose Down
 DROP TABLE limits_told;
+DROP TABLE time_offers;
 DROP TABLE provided_identities;
 DROP TABLE identity_provider;
 DROP TABLE sign_in_steps;

@@ -82,3 +82,38 @@ WHERE f.promised AND r.deleted_at IS NULL AND (sqlc.narg('record_id')::uuid IS N
   AND (sqlc.narg('owner_id')::uuid IS NULL OR f.owner_id = sqlc.narg('owner_id')::uuid)
   AND (sqlc.narg('since')::timestamptz IS NULL OR f.created_at >= sqlc.narg('since')::timestamptz)
 ORDER BY f.created_at DESC, f.id LIMIT 5000;
+
+-- name: TakenTimes :many
+-- When somebody has something to do between two times: calls, meetings and visits, but the one that is meant.
+SELECT f.due_at::timestamptz AS at FROM follow_ups f WHERE f.owner_id = @owner_id AND f.id <> @but AND f.state = 'open' AND NOT f.day_only
+  AND f.kind IN ('call', 'meeting') AND f.due_at >= @since::timestamptz AND f.due_at < @before::timestamptz
+UNION ALL
+SELECT r.starts_at FROM records r WHERE r.kind = 'visit' AND r.owner_id = @owner_id AND r.deleted_at IS NULL
+  AND r.stage <> 'cancelled' AND r.starts_at >= @since::timestamptz AND r.starts_at < @before::timestamptz
+UNION ALL
+SELECT unnest(o.times) FROM time_offers o JOIN follow_ups f ON f.id = o.follow_up_id WHERE f.owner_id = @owner_id AND f.id <> @but AND f.state = 'open'
+  AND o.answered_at IS NULL AND o.ends_at > @since::timestamptz;
+
+-- name: InsertTimeOffer :exec
+INSERT INTO time_offers (id, follow_up_id, message_id, e164, line_id, times, zone, at, ends_at)
+VALUES (@id, @follow_up_id, @message_id, @e164, @line_id, @times, @zone, @at, @ends_at);
+
+-- name: LastTimeOffer :many
+SELECT at, chosen FROM time_offers WHERE follow_up_id = @follow_up_id ORDER BY at DESC LIMIT 1;
+
+-- name: OpenTimeOffer :many
+-- What somebody's text message may answer: the newest offer that went to their number.
+SELECT o.id, o.follow_up_id, o.times, o.zone, f.owner_id, f.record_id, f.state
+FROM time_offers o JOIN follow_ups f ON f.id = o.follow_up_id
+WHERE o.e164 = @e164 AND o.answered_at IS NULL AND o.ends_at > @now::timestamptz ORDER BY o.at DESC LIMIT 1 FOR UPDATE OF o, f;
+
+-- name: EndTimeOffers :exec
+-- A newer offer takes the place of those before it.
+UPDATE time_offers SET answered_at = @at WHERE follow_up_id = @follow_up_id AND answered_at IS NULL;
+
+-- name: ChooseOffered :exec
+UPDATE time_offers SET chosen = @chosen, answered_at = @at WHERE id = @id;
+
+-- name: DueAtChosen :exec
+UPDATE follow_ups SET due_at = @due_at, day_only = false, due_zone = @due_zone, promised = true, version = version + 1
+WHERE id = @id;

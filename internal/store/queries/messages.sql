@@ -164,3 +164,7 @@ SELECT f.name, f.type, f.content, f.user_id, f.message_id, m.record_id FROM mess
 -- name: MarkMessageRead :exec
 -- Nobody has to read it: the firm took it by itself.
 UPDATE messages SET read_at = @at WHERE id = @id AND read_at IS NULL;
+
+-- name: LineHours :one
+-- When a line is open, where it is.
+SELECT hours, zone FROM lines WHERE id = @id;

@@ -45,6 +45,7 @@ export const keys = {
   me: named("me"),
   passkeys: named("passkeys"),
   signInWays: named("sign-in-ways"),
+  timeOffer: named("time-offer"),
   myDay: named("my-day"),
   openapi: named("openapi"),
   outcomePreview: named("outcome-preview"),

@@ -78,6 +78,12 @@ export const queries = {
     queryFn: () => ask(api.GET("/api/sign-in-ways")),
     staleTime: 60_000,
   }),
+  timeOffer: (id: string) =>
+    queryOptions({
+      queryKey: keys.timeOffer(id),
+      queryFn: () => ask(api.GET("/api/follow-ups/{id}/offer", { params: { path: { id } } })),
+      staleTime: 0,
+    }),
   passkeys: queryOptions({ queryKey: keys.passkeys(), queryFn: () => ask(api.GET("/api/passkeys")) }),
   identityProvider: queryOptions({
     queryKey: keys.identityProvider(),

@@ -180,6 +180,26 @@ export interface paths {
         patch: operations["changeFollowUp"];
         trace?: never;
     };
+    "/api/follow-ups/{id}/offer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** Times for a call from which its person could choose by answering a text message. */
+        get: operations["getTimeOffer"];
+        put?: never;
+        /** Sends the times that are given; the answer sets the follow-up's time by itself. */
+        post: operations["offerTimes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find": {
         parameters: {
             query?: never;
@@ -4276,6 +4296,28 @@ export interface components {
             zone?: string;
             version: number;
         };
+        OfferedTimes: {
+            times: string[];
+        };
+        TimeOffer: {
+            times: string[];
+            /** @description What is written */
+            text: string;
+            /** @description The number, for reading */
+            to: string;
+            /** @description What is in the way, or empty */
+            problem: string;
+            /**
+             * Format: date-time
+             * @description When times were offered last
+             */
+            offered_at?: string;
+            /**
+             * Format: date-time
+             * @description What was chosen of those
+             */
+            chosen?: string;
+        };
         NotesToRead: {
             text: string;
         };
@@ -7677,6 +7719,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FollowUp"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getTimeOffer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What would be sent, and what was sent last */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimeOffer"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    offerTimes: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfferedTimes"];
+            };
+        };
+        responses: {
+            /** @description On its way */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimeOffer"];
                 };
             };
             default: components["responses"]["Problem"];

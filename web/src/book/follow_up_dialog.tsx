@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 
 import { keys, refresh } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
@@ -11,6 +11,8 @@ import { Dialog } from "../ui/dialog";
 import { Field, Select } from "../ui/field";
 import { fromInput, toInput } from "../ui/times";
 import { useBook } from "./values";
+
+const OfferTimes = lazy(() => import("../outreach/offer_times").then((m) => ({ default: m.OfferTimes })));
 
 type FollowUp = Schemas["FollowUp"];
 const f = t.book.followUps;
@@ -126,6 +128,13 @@ export function FollowUpDialog({ followUp, onClose }: { followUp: FollowUp; onCl
           ))}
         </Select>
       </form>
+      {followUp.kind === "call" && followUp.state === "open" && (
+        <div className="mt-4">
+          <Suspense>
+            <OfferTimes followUp={followUp.id} onSent={onClose} />
+          </Suspense>
+        </div>
+      )}
     </Dialog>
   );
 }
