@@ -97,16 +97,23 @@ func newDrill(t *testing.T) *drill {
 	require.NoError(t, err)
 	_, err = s.Pool.Exec(t.Context(), `UPDATE users SET password_hash = $1`, hash)
 	require.NoError(t, err)
-	rows, err := s.Pool.Query(t.Context(), `SELECT n.id, n.record_id FROM phone_numbers n JOIN records r ON r.id = n.record_id LEFT JOIN records c ON c.id = r.company_id
+	rows, err := s.Pool.Query(
+		t.Context(),
+		`SELECT n.id, n.record_id FROM phone_numbers n JOIN records r ON r.id = n.record_id LEFT JOIN records c ON c.id = r.company_id
 		WHERE n.e164 IS NOT NULL AND n.dnc_at IS NULL AND r.dnc_at IS NULL AND c.dnc_at IS NULL AND r.deleted_at IS NULL
-		AND NOT EXISTS (SELECT FROM do_not_call_numbers x WHERE x.e164 = n.e164) ORDER BY n.id LIMIT 60`)
+		AND NOT EXISTS (SELECT FROM do_not_call_numbers x WHERE x.e164 = n.e164) ORDER BY n.id LIMIT 60`,
+	)
 	require.NoError(t, err)
 	d.numbers, err = pgx.CollectRows(rows,
 		func(row pgx.CollectableRow) (n number, err error) { return n, row.Scan(&n.id, &n.record) })
 	require.NoError(t, err)
 	require.NotEmpty(t, d.numbers)
-	require.NoError(t, s.Pool.QueryRow(t.Context(), `INSERT INTO outcomes (id, label, position, reached, effects) VALUES (gen_random_uuid(), 'Drilled', 99, false, '[]')
-		RETURNING id`).Scan(&d.outcome))
+	require.NoError(
+		t,
+		s.Pool.QueryRow(t.Context(), `INSERT INTO outcomes (id, label, position, reached, effects) VALUES (gen_random_uuid(), 'Drilled', 99, false, '[]')
+		RETURNING id`).
+			Scan(&d.outcome),
+	)
 	for _, login := range workers {
 		var id uuid.UUID
 		require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT id FROM users WHERE login = $1`, login).Scan(&id))
@@ -170,8 +177,16 @@ func TestDrill(t *testing.T) {
 	stop()
 	all.Wait()
 	calls, words := d.holds(reps)
-	t.Logf("seed %d, %d faults %v: %d calls, %d of them taken over, listened to %d times, %d acknowledged notes", seed, count,
-		tally, calls, taken(reps), heard(reps), words)
+	t.Logf(
+		"seed %d, %d faults %v: %d calls, %d of them taken over, listened to %d times, %d acknowledged notes",
+		seed,
+		count,
+		tally,
+		calls,
+		taken(reps),
+		heard(reps),
+		words,
+	)
 	assert.Empty(t, d.wrong, "seed %d", seed)
 }
 
@@ -195,7 +210,10 @@ func (d *drill) holds(reps []*rep) (calls, words int) {
 		for _, r := range reps {
 			r.answers() // what was given away may still ring
 		}
-		require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*) FROM calls WHERE ended_at IS NULL`).Scan(&open))
+		require.NoError(
+			t,
+			s.Pool.QueryRow(t.Context(), `SELECT count(*) FROM calls WHERE ended_at IS NULL`).Scan(&open),
+		)
 		return open == 0
 	}) {
 		d.facts(s)
@@ -220,29 +238,46 @@ func (d *drill) holds(reps []*rep) (calls, words int) {
 		}
 	}
 	count("legs that never ended", `SELECT count(*) FROM legs WHERE ended_at IS NULL`)
-	count("parts in a call without a slip", `SELECT count(*) FROM legs l JOIN calls c ON c.id = l.call_id JOIN commands m
+	count(
+		"parts in a call without a slip",
+		`SELECT count(*) FROM legs l JOIN calls c ON c.id = l.call_id JOIN commands m
 		ON m.action = 'place_call' AND m.response ->> 'id' = c.id::text WHERE l.party = 'rep' AND l.answered_at IS NOT NULL
-		AND NOT EXISTS (SELECT FROM slips s WHERE s.call_id = l.call_id AND s.user_id = l.user_id)`)
-	count("calls with a hole in their facts", `SELECT count(*) FROM calls c WHERE NOT by_hand AND EXISTS (SELECT FROM call_facts f WHERE f.call_id = c.id)
-		AND (SELECT count(*) FROM call_facts f WHERE f.call_id = c.id) <> c.last_seq`)
-	count("calls that ended before they began, or talked for longer than they were", `SELECT count(*) FROM calls WHERE ended_at < started_at
-		OR talk_ms > 1000 + extract(epoch FROM ended_at - started_at) * 1000`)
+		AND NOT EXISTS (SELECT FROM slips s WHERE s.call_id = l.call_id AND s.user_id = l.user_id)`,
+	)
+	count(
+		"calls with a hole in their facts",
+		`SELECT count(*) FROM calls c WHERE NOT by_hand AND EXISTS (SELECT FROM call_facts f WHERE f.call_id = c.id)
+		AND (SELECT count(*) FROM call_facts f WHERE f.call_id = c.id) <> c.last_seq`,
+	)
+	count(
+		"calls that ended before they began, or talked for longer than they were",
+		`SELECT count(*) FROM calls WHERE ended_at < started_at
+		OR talk_ms > 1000 + extract(epoch FROM ended_at - started_at) * 1000`,
+	)
 	count("reps who are still in a call", `SELECT count(*) FROM rep_state WHERE foreground_call_id IS NOT NULL`)
 	var kept int
-	require.NoError(t, s.Pool.QueryRow(t.Context(), `SELECT count(*) FROM audit WHERE action IN ('listen', 'whisper')`).Scan(&kept))
+	require.NoError(
+		t,
+		s.Pool.QueryRow(t.Context(), `SELECT count(*) FROM audit WHERE action IN ('listen', 'whisper')`).Scan(&kept),
+	)
 	if kept < heard(reps) {
 		d.fault("listened to %d times, and %d are kept in the trail", heard(reps), kept)
 	}
 	count("recordings that never ended", `SELECT count(*) FROM recordings WHERE state = 'going'`)
-	count("wishes that made two calls",
-		`SELECT count(*) FROM (SELECT 1 FROM commands WHERE action = 'place_call' GROUP BY user_id, key HAVING count(*) > 1) x`)
+	count(
+		"wishes that made two calls",
+		`SELECT count(*) FROM (SELECT 1 FROM commands WHERE action = 'place_call' GROUP BY user_id, key HAVING count(*) > 1) x`,
+	)
 	return calls, words
 }
 
 // facts logs what is kept of the calls that never ended.
 func (d *drill) facts(s *store.Store) {
-	rows, err := s.Pool.Query(d.t.Context(), `SELECT f.call_id, f.seq, f.at::text, f.kind, f.data::text FROM call_facts f
-		JOIN calls c ON c.id = f.call_id WHERE c.ended_at IS NULL ORDER BY f.call_id, f.seq`)
+	rows, err := s.Pool.Query(
+		d.t.Context(),
+		`SELECT f.call_id, f.seq, f.at::text, f.kind, f.data::text FROM call_facts f
+		JOIN calls c ON c.id = f.call_id WHERE c.ended_at IS NULL ORDER BY f.call_id, f.seq`,
+	)
 	require.NoError(d.t, err)
 	var id uuid.UUID
 	var seq int

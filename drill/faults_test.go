@@ -58,7 +58,9 @@ func faults() []fault {
 				`SELECT pg_reload_conf()`)
 		}},
 		{"all connections to the database end", func(d *drill) {
-			d.sql(`SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE pid <> pg_backend_pid() AND backend_type = 'client backend'`)
+			d.sql(
+				`SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE pid <> pg_backend_pid() AND backend_type = 'client backend'`,
+			)
 		}},
 		{"the folder of recordings takes nothing", func(d *drill) {
 			folder := filepath.Join(d.data, "recordings")

@@ -268,7 +268,8 @@ func (r *rep) takes(ctx context.Context) {
 // answers takes or declines what rings for a rep, and files what was taken.
 func (r *rep) answers() {
 	var rings []contract.Ring
-	if a := r.ask(context.Background(), "GET", "/api/rings", "", nil); !a.ok() || json.Unmarshal(a.body, &rings) != nil {
+	if a := r.ask(context.Background(), "GET", "/api/rings", "", nil); !a.ok() ||
+		json.Unmarshal(a.body, &rings) != nil {
 		return
 	}
 	for _, x := range rings {

@@ -345,9 +345,15 @@ func (w *window) choose(name, option string) {
 		w.picks(name, option)
 		return
 	}
-	ok := eval[bool](w, fmt.Sprintf(`(() => { const e = window.__find('choice', %s); const o = [...e.options].find((o) => o.text === %s); if (!o) return false;
+	ok := eval[bool](
+		w,
+		fmt.Sprintf(
+			`(() => { const e = window.__find('choice', %s); const o = [...e.options].find((o) => o.text === %s); if (!o) return false;
 		const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set; set.call(e, o.value); e.dispatchEvent(new Event('change', {bubbles: true})); return true; })()`,
-		quote(name), quote(option)))
+			quote(name),
+			quote(option),
+		),
+	)
 	require.True(w.t, ok, "no option %s in %s", option, name)
 	w.acts++
 }
@@ -360,8 +366,11 @@ func (w *window) picks(name, option string) {
 	eval[any](w, fmt.Sprintf(`(() => { const e = document.activeElement;
 		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(e, %s);
 		e.dispatchEvent(new Event('input', {bubbles: true})); })()`, quote(option)))
-	w.until(option+" to be found", fmt.Sprintf(`(() => { const all = [...document.querySelectorAll('[role=listbox] [role=option]')];
-		return all.length === 1 && all[0].innerText.includes(%s); })()`, quote(option)))
+	w.until(
+		option+" to be found",
+		fmt.Sprintf(`(() => { const all = [...document.querySelectorAll('[role=listbox] [role=option]')];
+		return all.length === 1 && all[0].innerText.includes(%s); })()`, quote(option)),
+	)
 	w.keys(kb.Enter)
 	w.acts++
 }

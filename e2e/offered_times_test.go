@@ -27,7 +27,9 @@ func TestSomebodyChoosesByTextWhenTheyAreCalled(t *testing.T) {
 	var to, line string
 	require.Eventually(t, func() bool {
 		return w.Store.Pool.QueryRow(t.Context(), `SELECT o.e164, l.e164 FROM time_offers o JOIN lines l ON l.id = o.line_id
-			JOIN messages m ON m.id = o.message_id WHERE m.state = 'sent'`).Scan(&to, &line) == nil
+			JOIN messages m ON m.id = o.message_id WHERE m.state = 'sent'`).
+			Scan(&to, &line) ==
+			nil
 	}, patience, pace, "it goes out")
 	require.NoError(t, w.Desk.Outreach.Receive(t.Context(), outreach.Received{Channel: contract.ChannelText, From: to,
 		To: line, Body: "2"}))

@@ -71,7 +71,14 @@ func TestAPasskeyAndADirectoryLetInWithoutAPassword(t *testing.T) {
 	signsOut(ada)
 
 	// Somebody new comes by the directory, and finds the desk of a rep.
-	p.Says(map[string]any{"sub": "1", "name": "Quill Ambersley", "preferred_username": "quill", "groups": []string{"callers"}})
+	p.Says(
+		map[string]any{
+			"sub":                "1",
+			"name":               "Quill Ambersley",
+			"preferred_username": "quill",
+			"groups":             []string{"callers"},
+		},
+	)
 	ada.see("Sign in with the Lindenfall directory", "[data-testid=ways-in]")
 	ada.click("link", "Sign in with the Lindenfall directory")
 	ada.see("Hello, Quill")

@@ -22,7 +22,8 @@ var layers = [][]string{
 		"core/duplicate", "core/presence", "core/finding", "core/promise", "core/audio",
 		"core/recording", "core/prepared", "core/workday", "core/wording", "core/card", "core/script", "core/touch",
 		"core/agenda", "core/password",
-		"core/totp", "core/provided", "core/rights", "core/chain", "core/erasure", "core/absence", "core/usage", "core/answerrate",
+		"core/totp", "core/provided", "core/rights", "core/chain", "core/erasure", "core/absence", "core/usage",
+		"core/answerrate",
 		"core/whom",
 		"core/queue", "core/estimate", "core/survey"},
 	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting",
@@ -43,7 +44,7 @@ var layers = [][]string{
 	{"desk"},
 	{"httpapi", "demo"},
 	{"app"},
-	{"bench", "generated", "architecture", "program"},
+	{"bench", "generated", "architecture", "program", "idptest"},
 }
 
 // areas are those of the desk, and which others each may look at besides firm, which all may. What would run the other

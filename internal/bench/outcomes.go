@@ -111,24 +111,54 @@ func bareEffects(c contract.Call, user, person, deal, list, outcome uuid.UUID, n
 	filed, followUp, made := store.NewID(), store.NewID(), store.NewID()
 	b.Queue(`INSERT INTO filings (id, slip_id, user_id, outcome_id, at, asked) VALUES ($1, $2, $3, $4, $5, false)`,
 		filed, c.Slip.ID, user, outcome, now)
-	b.Queue(`INSERT INTO follow_ups (id, record_id, owner_id, slip_id, kind, text, due_at, created_by, created_at) VALUES ($1, $2, $3, $4, 'call', 'Call again', $5, $3, $5)`, followUp, person, user, c.Slip.ID, now)
+	b.Queue(
+		`INSERT INTO follow_ups (id, record_id, owner_id, slip_id, kind, text, due_at, created_by, created_at) VALUES ($1, $2, $3, $4, 'call', 'Call again', $5, $3, $5)`,
+		followUp,
+		person,
+		user,
+		c.Slip.ID,
+		now,
+	)
 	b.Queue(`INSERT INTO history (record_id, at, kind, ref_id) VALUES ($1, $2, 'follow_up', $3)`, person, now, followUp)
 	b.Queue(`INSERT INTO list_members (list_id, record_id, at) VALUES ($1, $2, $3)`, list, person, now)
 	changed := func(record uuid.UUID) {
 		change := store.NewID()
-		b.Queue(`INSERT INTO audit (id, at, actor_id, subject_kind, subject_id, action, before, after) VALUES ($1, $2, $3, 'record', $4, 'changed', '{}', '{"Stage": "decision"}')`, change, now, user, record)
+		b.Queue(
+			`INSERT INTO audit (id, at, actor_id, subject_kind, subject_id, action, before, after) VALUES ($1, $2, $3, 'record', $4, 'changed', '{}', '{"Stage": "decision"}')`,
+			change,
+			now,
+			user,
+			record,
+		)
 		b.Queue(`INSERT INTO history (record_id, at, kind, ref_id) VALUES ($1, $2, 'change', $3)`, record, now, change)
 	}
 	b.Queue(`UPDATE records SET tags = '{bench}', version = version + 1 WHERE id = $1`, person)
 	changed(person)
 	b.Queue(`UPDATE records SET stage = 'decision', version = version + 1 WHERE id = $1`, deal)
 	changed(deal)
-	b.Queue(`INSERT INTO records (id, kind, name, person_id, owner_id, stage, created_at) VALUES ($1, 'case', 'Visit', $2, $3, 'new', $4)`, made, person, user, now)
+	b.Queue(
+		`INSERT INTO records (id, kind, name, person_id, owner_id, stage, created_at) VALUES ($1, 'case', 'Visit', $2, $3, 'new', $4)`,
+		made,
+		person,
+		user,
+		now,
+	)
 	changed(made)
-	b.Queue(`INSERT INTO call_links (call_id, record_id, slip_id, role, reason, linked_by, at) VALUES ($1, $2, $3, 'about', 'opened by the outcome', $4, $5)`, c.ID, made, c.Slip.ID, user, now)
+	b.Queue(
+		`INSERT INTO call_links (call_id, record_id, slip_id, role, reason, linked_by, at) VALUES ($1, $2, $3, 'about', 'opened by the outcome', $4, $5)`,
+		c.ID,
+		made,
+		c.Slip.ID,
+		user,
+		now,
+	)
 	b.Queue(`INSERT INTO history (record_id, at, kind, ref_id) VALUES ($1, $2, 'call', $3)`, made, now, c.ID)
 	for i := range 5 {
-		b.Queue(`INSERT INTO filing_effects (filing_id, position, item, before, state) VALUES ($1, $2, '{"kind": "add_tag", "words": "tag", "text": "bench"}', '{}', 'done')`, filed, i)
+		b.Queue(
+			`INSERT INTO filing_effects (filing_id, position, item, before, state) VALUES ($1, $2, '{"kind": "add_tag", "words": "tag", "text": "bench"}', '{}', 'done')`,
+			filed,
+			i,
+		)
 	}
 	return b
 }

@@ -450,8 +450,13 @@ func (f ringFigures) report(p func(string, ...any)) {
 		quantile(f.asked, 0.95),
 		quantile(f.asked, 0.5),
 	)
-	p("| a rep files and is free, until the ring of who waited is drawn, 200 members, p95 of %d | %.1f ms (p50 %.1f) | | | "+
-		"p95 under 100 ms |", len(f.freed), quantile(f.freed, 0.95), quantile(f.freed, 0.5))
+	p(
+		"| a rep files and is free, until the ring of who waited is drawn, 200 members, p95 of %d | %.1f ms (p50 %.1f) | | | "+
+			"p95 under 100 ms |",
+		len(f.freed),
+		quantile(f.freed, 0.95),
+		quantile(f.freed, 0.5),
+	)
 	p("| 200 reps, 40 addressed events a minute each | %.3f cores | | | less than 0.5 |", f.cores)
 	p("| calls that came in within a minute | %d, recorded %d, twice %d | | | all, none twice |", f.arrived, f.recorded,
 		f.twice)

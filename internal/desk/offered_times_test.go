@@ -100,7 +100,10 @@ func TestWhoIsToBeCalledChoosesTheTimeByAnsweringAText(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, again.Times[1].Equal(*last.Chosen))
 	var unread int
-	require.NoError(t, w.store.Pool.QueryRow(ctx, `SELECT count(*) FROM messages WHERE incoming AND read_at IS NULL`).Scan(&unread))
+	require.NoError(
+		t,
+		w.store.Pool.QueryRow(ctx, `SELECT count(*) FROM messages WHERE incoming AND read_at IS NULL`).Scan(&unread),
+	)
 	assert.Equal(t, 1, unread, "somebody reads what was no answer")
 	// It was answered: another number is a message like any other.
 	w.theyText("3")

@@ -49,7 +49,11 @@ func TestLimitsAreToldByMailOnceAMonth(t *testing.T) {
 	tell(near, over)
 	tell(near, over)
 	mails := w.postbox.Sent()
-	assert.Contains(t, mails[len(mails)-1].Mail.Body, "5 of 5 minutes of calls of ines are used this month. Nothing more of it begins")
+	assert.Contains(
+		t,
+		mails[len(mails)-1].Mail.Body,
+		"5 of 5 minutes of calls of ines are used this month. Nothing more of it begins",
+	)
 	assert.Empty(t, w.mailed("ines@lindenfall.example"), "who may not see use is not told")
 	w.clock.Advance(31 * 24 * time.Hour) // the next month begins from nothing
 	tell(near, over)

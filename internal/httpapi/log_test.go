@@ -62,8 +62,11 @@ func TestNoSecretAndNothingThatWasWrittenIsInTheLog(t *testing.T) {
 	})
 	require.Equal(t, http.StatusOK, r.StatusCode)
 	var begun contract.SecondFactorBegun
-	require.NoError(t, json.Unmarshal(asks("POST", "/api/second-factor", contract.PasswordAgain{Password: firm.DemoPassword},
-		http.StatusOK), &begun))
+	require.NoError(
+		t,
+		json.Unmarshal(asks("POST", "/api/second-factor", contract.PasswordAgain{Password: firm.DemoPassword},
+			http.StatusOK), &begun),
+	)
 	secrets["a second factor"], secrets["its picture"] = begun.Secret, begun.Picture[40:]
 	var tomas uuid.UUID
 	require.NoError(t, s.store.Pool.QueryRow(t.Context(), `SELECT id FROM users WHERE login = 'tomas'`).Scan(&tomas))
@@ -80,8 +83,16 @@ func TestNoSecretAndNothingThatWasWrittenIsInTheLog(t *testing.T) {
 		JOIN records r ON r.id = n.record_id LEFT JOIN records c ON c.id = r.company_id
 		WHERE n.dnc_at IS NULL AND r.dnc_at IS NULL AND c.dnc_at IS NULL AND n.e164 LIKE '+1%' LIMIT 1`).Scan(&number, &record))
 	var c contract.Call
-	require.NoError(t, json.Unmarshal(asks("POST", "/api/calls", contract.NewCall{NumberID: &number}, http.StatusCreated), &c))
-	asks("PUT", "/api/slips/"+c.Slip.ID.String()+"/notes", contract.NotesEdit{Body: secrets["notes"], Writer: "w"}, http.StatusOK)
+	require.NoError(
+		t,
+		json.Unmarshal(asks("POST", "/api/calls", contract.NewCall{NumberID: &number}, http.StatusCreated), &c),
+	)
+	asks(
+		"PUT",
+		"/api/slips/"+c.Slip.ID.String()+"/notes",
+		contract.NotesEdit{Body: secrets["notes"], Writer: "w"},
+		http.StatusOK,
+	)
 	asks("POST", "/api/calls/"+c.ID.String()+"/hang-up", nil, http.StatusNoContent)
 	asks("GET", "/api/find?q="+"quarrel+about", nil, http.StatusOK)
 	secrets["what was sought"] = "quarrel about"

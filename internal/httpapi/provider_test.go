@@ -23,8 +23,12 @@ func provided(t *testing.T, rules ...contract.ProvidedRule) (*site, *idptest.Pro
 	if rules == nil {
 		rules = []contract.ProvidedRule{}
 	}
-	r, text := s.ask("PUT", "/api/identity-provider", contract.IdentityProvider{Label: "Lindenfall directory", Issuer: p.URL,
-		ClientID: idptest.Client, ClientSecret: new(idptest.Secret), Scopes: []string{"groups"}, Rules: rules})
+	r, text := s.ask(
+		"PUT",
+		"/api/identity-provider",
+		contract.IdentityProvider{Label: "Lindenfall directory", Issuer: p.URL,
+			ClientID: idptest.Client, ClientSecret: new(idptest.Secret), Scopes: []string{"groups"}, Rules: rules},
+	)
 	require.Equal(t, http.StatusOK, r.StatusCode, string(text))
 	assert.NotContains(t, string(text), idptest.Secret)
 	s.jar = map[string]string{}

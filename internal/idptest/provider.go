@@ -168,7 +168,10 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		p.t.Error(err)
 	}
-	signer, err := jose.NewSigner(jose.SigningKey{Algorithm: jose.RS256, Key: jose.JSONWebKey{Key: p.signs, KeyID: p.keyID}}, nil)
+	signer, err := jose.NewSigner(
+		jose.SigningKey{Algorithm: jose.RS256, Key: jose.JSONWebKey{Key: p.signs, KeyID: p.keyID}},
+		nil,
+	)
 	if err != nil {
 		p.t.Error(err)
 		return

@@ -62,8 +62,20 @@ func (s Sides) Free(at time.Time) bool {
 func sameDay(a, b time.Time) bool { return a.YearDay() == b.YearDay() && a.Year() == b.Year() }
 
 // numbers are those that people write as words.
-var numbers = map[string]int{"1": 1, "2": 2, "3": 3, "one": 1, "two": 2, "three": 3, "first": 1, "second": 2, "third": 3,
-	"1st": 1, "2nd": 2, "3rd": 3}
+var numbers = map[string]int{
+	"1":      1,
+	"2":      2,
+	"3":      3,
+	"one":    1,
+	"two":    2,
+	"three":  3,
+	"first":  1,
+	"second": 2,
+	"third":  3,
+	"1st":    1,
+	"2nd":    2,
+	"3rd":    3,
+}
 
 // maxWords is how long an answer is at most that names one of the offers and says nothing else.
 const maxWords = 6
@@ -79,7 +91,8 @@ func Choice(text string, n int) (int, bool) {
 	}
 	chosen := 0
 	for i, w := range words {
-		if w == "no" && i+1 < len(words) && numbers[words[i+1]] != 0 || w == "one" && chosen != 0 { // “no. 2”, “the second one”
+		if w == "no" && i+1 < len(words) && numbers[words[i+1]] != 0 ||
+			w == "one" && chosen != 0 { // “no. 2”, “the second one”
 			continue
 		}
 		switch w {

@@ -30,7 +30,9 @@ const (
 const maxPasskeys = 20
 
 // ErrNoPasskeys is told where the address of this installation makes passkeys impossible.
-var ErrNoPasskeys = errors.New("passkeys work only where Trundo is reached by a name over TLS, not by a bare IP address")
+var ErrNoPasskeys = errors.New(
+	"passkeys work only where Trundo is reached by a name over TLS, not by a bare IP address",
+)
 
 // ErrPasskey is told where a passkey lets nobody in: it is not known here, was taken away, or its answer does not hold.
 var ErrPasskey = errors.New("this passkey does not let you in: use another one, or your password")
@@ -97,7 +99,11 @@ func (en *Entry) Passkeys(ctx context.Context, a firm.Actor) ([]contract.Passkey
 
 // BeginAdding asks a browser for a new passkey of a's, and gives what it has to bring along. Errors: ErrNoPasskeys,
 // *firm.FieldError.
-func (en *Entry) BeginAdding(ctx context.Context, a firm.Actor, origin string) (contract.PasskeyQuestion, string, error) {
+func (en *Entry) BeginAdding(
+	ctx context.Context,
+	a firm.Actor,
+	origin string,
+) (contract.PasskeyQuestion, string, error) {
 	none := contract.PasskeyQuestion{}
 	party, err := en.party(origin)
 	if err != nil {
@@ -178,7 +184,16 @@ func (en *Entry) Add(ctx context.Context, a firm.Actor, origin, token string, n 
 		case n == 0: // somebody else has said that it is theirs
 			return ErrPasskey
 		}
-		return en.Audited(ctx, q, a, "member", a.ID, "passkey added", map[string]string{}, map[string]string{"name": name})
+		return en.Audited(
+			ctx,
+			q,
+			a,
+			"member",
+			a.ID,
+			"passkey added",
+			map[string]string{},
+			map[string]string{"name": name},
+		)
 	})
 }
 
@@ -196,7 +211,16 @@ func (en *Entry) Remove(ctx context.Context, a firm.Actor, key string) error {
 		case err != nil:
 			return err
 		}
-		return en.Audited(ctx, q, a, "member", a.ID, "passkey removed", map[string]string{"name": name}, map[string]string{})
+		return en.Audited(
+			ctx,
+			q,
+			a,
+			"member",
+			a.ID,
+			"passkey removed",
+			map[string]string{"name": name},
+			map[string]string{},
+		)
 	})
 }
 

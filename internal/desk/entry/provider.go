@@ -189,8 +189,11 @@ func (en *Entry) saved(ctx context.Context, e contract.IdentityProvider) (db.Sav
 	}
 	if _, err := oidc.NewProvider(oidc.ClientContext(ctx, client), p.Issuer); err != nil {
 		en.Log.Warn("an identity provider does not answer", "issuer", p.Issuer, "error", err)
-		return p, firm.Wrong("issuer", "it does not answer as OpenID Connect asks: look whether the address is exactly "+
-			"the issuer's, without /.well-known")
+		return p, firm.Wrong(
+			"issuer",
+			"it does not answer as OpenID Connect asks: look whether the address is exactly "+
+				"the issuer's, without /.well-known",
+		)
 	}
 	return p, nil
 }

@@ -199,8 +199,11 @@ func (en *Entry) member(ctx context.Context, p *provider, token *oidc.IDToken,
 	}
 	now := en.Clock.Now()
 	if known {
-		return id, en.Store.UseProvidedIdentity(ctx, db.UseProvidedIdentityParams{Issuer: key.Issuer, Subject: key.Subject,
-			At: &now})
+		return id, en.Store.UseProvidedIdentity(
+			ctx,
+			db.UseProvidedIdentityParams{Issuer: key.Issuer, Subject: key.Subject,
+				At: &now},
+		)
 	}
 	err = en.Store.InsertProvidedIdentity(ctx, db.InsertProvidedIdentityParams{Issuer: key.Issuer, Subject: key.Subject,
 		UserID: id, At: now})

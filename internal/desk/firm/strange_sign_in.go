@@ -21,14 +21,23 @@ const (
 // of all is no news.
 func (k *Firm) tellOfNewPlace(ctx context.Context, a Actor, way, from string) error {
 	now := k.Clock.Now()
-	seen, err := k.Store.SignedInFrom(ctx, db.SignedInFromParams{Who: a.ID, Place: from, Since: now.Add(-placeForgotten)})
+	seen, err := k.Store.SignedInFrom(
+		ctx,
+		db.SignedInFromParams{Who: a.ID, Place: from, Since: now.Add(-placeForgotten)},
+	)
 	if err != nil || seen.Here || !seen.Anywhere {
 		return err
 	}
-	k.tellByMail(a.ID, "You signed in from a new place",
-		"somebody has signed in as you from "+from+" with your "+way+" at "+k.when(a.Zone, now)+", where you have not been "+
+	k.tellByMail(
+		a.ID,
+		"You signed in from a new place",
+		"somebody has signed in as you from "+from+" with your "+way+" at "+k.when(
+			a.Zone,
+			now,
+		)+", where you have not been "+
 			"lately.\n\nIf that was you, do nothing. If not, change your password and sign out everywhere, under Settings, "+
-			"Me; and tell whoever sets Trundo up.")
+			"Me; and tell whoever sets Trundo up.",
+	)
 	return nil
 }
 

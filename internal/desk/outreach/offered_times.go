@@ -82,7 +82,9 @@ func (ou *Outreach) atWork(ctx context.Context, q *db.Queries, f *firm.Settings,
 		var h routing.Hours
 		_ = json.Unmarshal(line.Hours, &h) // written by routing.Hours
 		if len(h.Spans) > 0 {
-			zone, usual = firm.ZoneNamed(line.Zone), func(at time.Time) bool { return h.Open(at.In(firm.ZoneNamed(line.Zone))) }
+			zone, usual = firm.ZoneNamed(
+				line.Zone,
+			), func(at time.Time) bool { return h.Open(at.In(firm.ZoneNamed(line.Zone))) }
 		}
 	}
 	return func(at time.Time) bool { return usual(at) && f.Workdays.Works(at.In(zone)) }, nil

@@ -158,8 +158,16 @@ func (us *Usage) Month(ctx context.Context, a firm.Actor, day time.Time) (contra
 	if err != nil {
 		return contract.Usage{}, err
 	}
-	v := contract.Usage{Since: since, Until: until, Firm: amountsView(m.firm), Cost: money.Amount{Minor: m.total, Currency: f.Currency}.String(), Currency: f.Currency,
-		Reps: []contract.UsageOf{}, Teams: []contract.UsageOf{}, Lines: []contract.UsageOf{}}
+	v := contract.Usage{
+		Since:    since,
+		Until:    until,
+		Firm:     amountsView(m.firm),
+		Cost:     money.Amount{Minor: m.total, Currency: f.Currency}.String(),
+		Currency: f.Currency,
+		Reps:     []contract.UsageOf{},
+		Teams:    []contract.UsageOf{},
+		Lines:    []contract.UsageOf{},
+	}
 	for id, used := range m.reps {
 		v.Reps = append(v.Reps, contract.UsageOf{Of: id.String(), Name: m.names[id], Used: amountsView(used)})
 	}
@@ -197,9 +205,12 @@ func (us *Usage) standings(m *month, f *firm.Settings) []contract.UsageLimit {
 		if id, err := uuid.Parse(l.Of); err == nil {
 			name = cmp.Or(m.names[id], f.LineLabels[id])
 		}
-		all = append(all, contract.UsageLimit{What: contract.UsageWhat(l.What), Scope: contract.UsageLimitScope(l.Scope),
-			Of: l.Of, Name: &name, Amount: l.Amount, Hard: l.Hard, Used: new(m.used(l)),
-			Level: new(contract.UsageLimitLevel(usage.Of(m.used(l), l.Amount)))})
+		all = append(
+			all,
+			contract.UsageLimit{What: contract.UsageWhat(l.What), Scope: contract.UsageLimitScope(l.Scope),
+				Of: l.Of, Name: &name, Amount: l.Amount, Hard: l.Hard, Used: new(m.used(l)),
+				Level: new(contract.UsageLimitLevel(usage.Of(m.used(l), l.Amount)))},
+		)
 	}
 	return all
 }
@@ -247,7 +258,8 @@ func (us *Usage) Set(ctx context.Context, a firm.Actor, s contract.UsageSettings
 		switch id, wrong := uuid.Parse(l.Of); {
 		case seen[key]:
 			return contract.Usage{}, firm.Wrong(field, "there is such a limit already")
-		case l.Scope == contract.UsageLimitScopeFirm && l.Of != "", l.Scope != contract.UsageLimitScopeFirm && l.Of == "":
+		case l.Scope == contract.UsageLimitScopeFirm && l.Of != "",
+			l.Scope != contract.UsageLimitScopeFirm && l.Of == "":
 			return contract.Usage{}, firm.Wrong(field, "say for whom it is")
 		case l.Scope == contract.UsageLimitScopeLine && (wrong != nil || f.LineLabels[id] == ""):
 			return contract.Usage{}, firm.Wrong(field, "there is no such line")
@@ -321,13 +333,23 @@ func pricesOf(typed contract.Prices, decimals int) (prices, error) {
 }
 
 func pricesView(p prices, decimals int) contract.Prices {
-	v := contract.Prices{Text: usage.FormatRate(p.Text, decimals), Minutes: []contract.MinutePrice{}, Lines: []contract.LinePrice{}}
+	v := contract.Prices{
+		Text:    usage.FormatRate(p.Text, decimals),
+		Minutes: []contract.MinutePrice{},
+		Lines:   []contract.LinePrice{},
+	}
 	for _, m := range p.Minutes {
-		v.Minutes = append(v.Minutes, contract.MinutePrice{Prefix: m.Prefix, PerMinute: usage.FormatRate(m.PerMinute, decimals)})
+		v.Minutes = append(
+			v.Minutes,
+			contract.MinutePrice{Prefix: m.Prefix, PerMinute: usage.FormatRate(m.PerMinute, decimals)},
+		)
 	}
 	for id, month := range p.Lines {
 		v.Lines = append(v.Lines, contract.LinePrice{LineID: id, Month: usage.FormatRate(month, decimals)})
 	}
-	slices.SortFunc(v.Lines, func(x, y contract.LinePrice) int { return cmp.Compare(x.LineID.String(), y.LineID.String()) })
+	slices.SortFunc(
+		v.Lines,
+		func(x, y contract.LinePrice) int { return cmp.Compare(x.LineID.String(), y.LineID.String()) },
+	)
 	return v
 }

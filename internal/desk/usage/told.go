@@ -107,8 +107,14 @@ func limitWords(l contract.UsageLimit) (subject, body string) {
 	} else if l.Hard {
 		next = "When all of it is used, nothing more of it begins this month, but for emergency calls."
 	}
-	return subject, fmt.Sprintf("%d of %d %s of %s are used this month. %s\n\nLimits are under Settings, Use and limits.",
-		*l.Used, l.Amount, what, whose, next)
+	return subject, fmt.Sprintf(
+		"%d of %d %s of %s are used this month. %s\n\nLimits are under Settings, Use and limits.",
+		*l.Used,
+		l.Amount,
+		what,
+		whose,
+		next,
+	)
 }
 
 var _ firm.Limits = (*Usage)(nil)
