@@ -27,7 +27,7 @@ func main() {
 	seconds := flag.Float64("seconds", 3, "length of a throughput run")
 	runs := flag.Int("runs", 5, "throughput runs of each kind")
 	people := flag.Int("people", 1_000_000, "people in the large book, and rows of the larger import")
-	only := flag.String("only", "", "calls, voices, rounds, book, rings or imports: only that part")
+	only := flag.String("only", "", "calls, voices, rounds, book, rings, imports, queues or running: only that part")
 	loaded := flag.Duration("loaded", 30*time.Second, "for how long a hundred recorded calls go on")
 	flag.Parse()
 	log.SetFlags(0)
@@ -87,6 +87,11 @@ func run(ctx context.Context, out, only string, clicks, runs, people int, length
 		all.queues.assigned = assignments()
 		all.queues.late, all.queues.cores = listened()
 	}
+	if only == "" || only == "running" {
+		if all.running, err = running(ctx, cluster, dir); err != nil {
+			return fmt.Errorf("running it: %w", err)
+		}
+	}
 	report(os.Stdout, all)
 	if out == "" {
 		return nil
@@ -138,6 +143,7 @@ type results struct {
 	voices  voiceFigures
 	rounds  roundFigures
 	book    figures
+	running runningFigures
 	imports []importFigures
 	queues  queueFigures
 }
@@ -219,6 +225,7 @@ func report(w io.Writer, all results) {
 	if len(all.imports) > 0 {
 		reportImports(p, all.imports)
 	}
+	all.running.report(p)
 }
 
 func row(p func(string, ...any), what, unit string, ours, bare float64, goal string) {
