@@ -55,6 +55,13 @@ func TestADeputyHasWhatTheAbsentOweAndGivesItBack(t *testing.T) {
 		DeputyID: &w.tomas.ID})
 	require.NoError(t, err)
 	assert.Equal(t, map[string]string{"Order filters": "own", "Ask about the pump": "ines"}, w.owes(w.tomas))
+	_, err = w.store.Pool.Exec(ctx, `WITH r AS (INSERT INTO rounds (id, name, started_by, started_at, settings, total)
+			SELECT gen_random_uuid(), 'Autumn filters', $1, $2, '{}', 0 RETURNING id)
+		INSERT INTO round_reps (round_id, user_id, state, since) SELECT id, $1, 'going', $2 FROM r`, w.ines.ID, w.clock.Now())
+	require.NoError(t, err)
+	assert.Equal(t, "ines", w.owes(w.tomas)["Autumn filters"], "a round that was under way")
+	_, err = w.store.Pool.Exec(ctx, `UPDATE rounds SET ended_at = $1`, w.clock.Now())
+	require.NoError(t, err)
 	team, err := w.Team.Colleagues(ctx)
 	require.NoError(t, err)
 	for _, c := range team {

@@ -13,6 +13,7 @@ import (
 	"trundo/internal/desk/book"
 	"trundo/internal/desk/calls"
 	"trundo/internal/desk/firm"
+	"trundo/internal/store/db"
 )
 
 // laneHorizon is how far ahead the lane looks.
@@ -95,7 +96,7 @@ func (o *owed) standIn(ctx context.Context) error {
 		}
 		o.a, o.of = away, away.Name
 		o.a.Zone, o.a.Style = self.Zone, self.Style
-		for _, read := range []func(context.Context) error{o.followUps, o.messages, o.missed} {
+		for _, read := range []func(context.Context) error{o.followUps, o.messages, o.missed, o.rounds} {
 			if err := read(ctx); err != nil {
 				return err
 			}
@@ -191,7 +192,7 @@ func (o *owed) missed(ctx context.Context) error {
 }
 
 func (o *owed) rounds(ctx context.Context) error {
-	rounds, err := o.d.Store.LaneRounds(ctx, o.a.ID)
+	rounds, err := o.d.Store.LaneRounds(ctx, db.LaneRoundsParams{UserID: o.a.ID, UnderWay: o.of != ""})
 	for _, r := range rounds {
 		o.add(
 			lane.Item{Kind: lane.Round, ID: r.ID.String(), Since: r.Since, Left: r.Remaining, Why: r.Why, Text: r.Name},

@@ -137,8 +137,21 @@ func TestWhoIsErasedIsNowhereAndTheFiguresStay(t *testing.T) {
 	files, err := filepath.Glob(filepath.Join(w.FilesDir, "recordings", "*"))
 	require.NoError(t, err)
 	require.Len(t, files, 1)
+	aside := w.journal + ".rejected"
+	for name, text := range map[string]string{
+		aside:            `{"kind":"notes","value":"Berit Osterlund likes tea"}` + "\n" + `{"kind":"notes","value":"of another"}` + "\n",
+		aside + ".taken": `{"kind":"notes","value":"call 413 555 0142"}` + "\n",
+	} {
+		require.NoError(t, os.WriteFile(name, []byte(text), 0o600))
+	}
 	e := w.erases(ada, w.berit)
 	require.Equal(t, contract.ErasureStateDone, e.State, e.Problem)
+	left, err := os.ReadFile(aside)
+	require.NoError(t, err)
+	assert.Equal(t, `{"kind":"notes","value":"of another"}`+"\n", string(left))
+	left, err = os.ReadFile(aside + ".taken")
+	require.NoError(t, err)
+	assert.Empty(t, left)
 	after := w.everything()
 	for _, trace := range []string{"osterlund", "4135550142", "555 0142", "2410555314", "berit@", "likes tea",
 		"the pump leaks"} {

@@ -34,7 +34,8 @@ func (s *Server) live(c *gin.Context) {
 		after = -1 // nothing is known of that: everything is to be fetched again
 	}
 	over := make(chan struct{})
-	leave, err := s.windows.add(&openWindow{a.ID, cookie, sync.OnceFunc(func() { close(over) })})
+	leave, err := s.windows.add(&openWindow{user: a.ID, cookie: cookie, session: s.sessionID(c),
+		end: sync.OnceFunc(func() { close(over) })})
 	if err != nil {
 		s.fail(c, err)
 		return

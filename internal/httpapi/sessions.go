@@ -401,6 +401,25 @@ func (s *Server) EndSessions(c *gin.Context) {
 	s.SignOut(c)
 }
 
+// EndSession implements ServerInterface.
+func (s *Server) EndSession(c *gin.Context, key string) {
+	held, err := s.sessionsOf(actor(c), s.sessionID(c))
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	at := slices.IndexFunc(held, func(h heldSession) bool { return h.view.ID == key })
+	if at < 0 {
+		s.fail(c, firm.ErrNotFound)
+		return
+	}
+	err = s.sessions.Store.Delete(held[at].token)
+	if err == nil {
+		s.windows.endThose(func(x *openWindow) bool { return x.session == key })
+	}
+	nothing(s, c, err)
+}
+
 // sessionID is the name of the session with which something is asked; "" with a key.
 func (s *Server) sessionID(c *gin.Context) string {
 	if bearer(c.Request) != "" {

@@ -189,3 +189,31 @@ func TestSettingsAreSavedUponWhatWasRead(t *testing.T) {
 	fresh, text := save("Of a new page", now.Header.Get("ETag"))
 	require.Equal(t, http.StatusOK, fresh.StatusCode, string(text))
 }
+
+func TestOneSessionIsEndedAndNoOther(t *testing.T) {
+	s := newSite(t)
+	s.signIn("tomas")
+	theirs := get[[]contract.Session](s, "/api/sessions")[0].ID
+	s.jar = map[string]string{}
+	s.signIn("ines")
+	there, elsewhere := s.listens(), s.jar["trundo_session"]
+	s.jar = map[string]string{}
+	s.signIn("ines")
+	sessions := get[[]contract.Session](s, "/api/sessions")
+	require.Len(t, sessions, 2)
+	other := sessions[0]
+	if other.Current {
+		other = sessions[1]
+	}
+	for _, nobodys := range []string{"nonsense", theirs} {
+		r, text := s.ask("DELETE", "/api/sessions/"+nobodys, nil)
+		assert.Equal(t, http.StatusNotFound, r.StatusCode, string(text))
+	}
+	r, text := s.ask("DELETE", "/api/sessions/"+other.ID, nil)
+	require.Equal(t, http.StatusNoContent, r.StatusCode, string(text))
+	s.ends(there, "its session was ended")
+	require.Len(t, get[[]contract.Session](s, "/api/sessions"), 1, "this one goes on")
+	s.jar = map[string]string{"trundo_session": elsewhere}
+	r, _ = s.ask("GET", "/api/lane", nil)
+	assert.Equal(t, http.StatusUnauthorized, r.StatusCode)
+}

@@ -24,9 +24,10 @@ type windows struct {
 
 // openWindow is one of them; end ends it.
 type openWindow struct {
-	user   uuid.UUID
-	cookie string
-	end    func()
+	user    uuid.UUID
+	cookie  string
+	session string // its name
+	end     func()
 }
 
 func newWindows() *windows { return &windows{all: map[*openWindow]struct{}{}} }

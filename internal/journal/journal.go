@@ -63,8 +63,9 @@ type Writer struct {
 	mu       sync.Mutex
 	queue    []item
 	away     bool
-	trouble  bool // the file cannot be written
-	rejected int  // entries that were put aside
+	trouble  bool       // the file cannot be written
+	rejected int        // entries that were put aside
+	aside    sync.Mutex // held while what was put aside is written anew
 	closed   bool
 	wake     chan struct{}
 	done     chan struct{}
@@ -317,7 +318,10 @@ func (w *Writer) oneByOne(entries []Entry) {
 func (w *Writer) reject(e Entry, why error) {
 	w.log.Error("ALARM: an entry cannot be saved and was put aside", "kind", e.Kind, "error", why, "file",
 		rejectedFile(w.path))
-	if err := appendRejected(w.path, e, why); err != nil {
+	w.aside.Lock()
+	err := appendRejected(w.path, e, why)
+	w.aside.Unlock()
+	if err != nil {
 		w.log.Error("journal", "error", err)
 	}
 	w.mu.Lock()

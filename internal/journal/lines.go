@@ -132,6 +132,8 @@ type Rejected struct {
 
 func rejectedFile(path string) string { return path + ".rejected" }
 
+func takenFile(path string) string { return rejectedFile(path) + ".taken" }
+
 func appendRejected(path string, e Entry, why error) error {
 	value, err := json.Marshal(e.Value)
 	if err != nil {
@@ -185,15 +187,66 @@ func (w *Writer) RejectedCount() int {
 	return w.rejected
 }
 
+// Forget takes those entries out of what was put aside, and gives how many they were: a person who is erased is nowhere.
+func (w *Writer) Forget(is func(line []byte) bool) (int, error) {
+	w.aside.Lock()
+	defer w.aside.Unlock()
+	gone := 0
+	for _, name := range []string{rejectedFile(w.path), takenFile(w.path)} {
+		text, err := os.ReadFile(name)
+		if errors.Is(err, os.ErrNotExist) {
+			continue
+		} else if err != nil {
+			return gone, err
+		}
+		var kept []byte
+		n := 0
+		for l := range bytes.Lines(text) {
+			if is(l) {
+				n++
+			} else {
+				kept = append(kept, l...)
+			}
+		}
+		if n == 0 {
+			continue
+		}
+		if err := replace(name, kept); err != nil {
+			return gone, err
+		}
+		gone += n
+		if name == rejectedFile(w.path) {
+			w.mu.Lock()
+			w.rejected = max(0, w.rejected-n)
+			w.mu.Unlock()
+		}
+	}
+	return gone, nil
+}
+
+// replace writes a file anew, all of it or nothing.
+func replace(name string, text []byte) error {
+	f, err := os.OpenFile(name+".new", os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(text)
+	if err = errors.Join(err, f.Sync(), f.Close()); err != nil {
+		return err
+	}
+	return os.Rename(name+".new", name)
+}
+
 // TakeUp tries once more to save everything that was put aside, and gives how many entries that are; those that fail
 // again are put aside again.
 func (w *Writer) TakeUp() (int, error) {
+	w.aside.Lock()
 	set, err := readRejected(w.path)
-	if err != nil || len(set) == 0 {
-		return 0, err
+	if err == nil && len(set) > 0 {
+		err = os.Rename(rejectedFile(w.path), takenFile(w.path))
 	}
-	taken := rejectedFile(w.path) + ".taken"
-	if err := os.Rename(rejectedFile(w.path), taken); err != nil {
+	w.aside.Unlock()
+	if err != nil || len(set) == 0 {
 		return 0, err
 	}
 	w.mu.Lock()

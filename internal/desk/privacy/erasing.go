@@ -296,6 +296,11 @@ func (pv *Privacy) sweep(ctx context.Context, q *db.Queries, tx pgx.Tx, t erasur
 	if err != nil {
 		return err
 	}
+	if n, err := pv.Journal.Forget(find.Match); err != nil {
+		return err
+	} else if n > 0 {
+		report["entries that were put aside"] = int64(n)
+	}
 	files, err := filepath.Glob(filepath.Join(pv.FilesDir, "imports", "*"))
 	if err != nil {
 		return err

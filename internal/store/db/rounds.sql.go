@@ -416,8 +416,13 @@ func (q *Queries) InsertRoundCall(ctx context.Context, arg InsertRoundCallParams
 const laneRounds = `-- name: LaneRounds :many
 SELECT r.id, r.name, m.since, m.why, (SELECT count(*) FROM round_people p WHERE p.round_id = r.id AND p.state <> 'done')::int AS remaining
 FROM round_reps m JOIN rounds r ON r.id = m.round_id
-WHERE m.user_id = $1 AND m.state = 'paused' AND r.ended_at IS NULL ORDER BY m.since LIMIT 20
+WHERE m.user_id = $1 AND (m.state = 'paused' OR $2::boolean AND m.state = 'going') AND r.ended_at IS NULL ORDER BY m.since LIMIT 20
 `
+
+type LaneRoundsParams struct {
+	UserID   uuid.UUID
+	UnderWay bool
+}
 
 type LaneRoundsRow struct {
 	ID        uuid.UUID
@@ -427,9 +432,9 @@ type LaneRoundsRow struct {
 	Remaining int
 }
 
-// What a rep has begun and not ended: the rest of a round of another day.
-func (q *Queries) LaneRounds(ctx context.Context, userID uuid.UUID) ([]LaneRoundsRow, error) {
-	rows, err := q.db.Query(ctx, laneRounds, userID)
+// What a rep has begun and not ended: the rest of a round of another day; with those under way, for whoever stands in.
+func (q *Queries) LaneRounds(ctx context.Context, arg LaneRoundsParams) ([]LaneRoundsRow, error) {
+	rows, err := q.db.Query(ctx, laneRounds, arg.UserID, arg.UnderWay)
 	if err != nil {
 		return nil, err
 	}

@@ -19,10 +19,10 @@ WHERE r.ended_at IS NULL AND (r.list_id IS NULL OR r.started_by = @user_id OR m.
 ORDER BY m.state = 'going' DESC NULLS LAST, m.state IS NOT NULL DESC, r.started_at DESC LIMIT 50;
 
 -- name: LaneRounds :many
--- What a rep has begun and not ended: the rest of a round of another day.
+-- What a rep has begun and not ended: the rest of a round of another day; with those under way, for whoever stands in.
 SELECT r.id, r.name, m.since, m.why, (SELECT count(*) FROM round_people p WHERE p.round_id = r.id AND p.state <> 'done')::int AS remaining
 FROM round_reps m JOIN rounds r ON r.id = m.round_id
-WHERE m.user_id = @user_id AND m.state = 'paused' AND r.ended_at IS NULL ORDER BY m.since LIMIT 20;
+WHERE m.user_id = @user_id AND (m.state = 'paused' OR @under_way::boolean AND m.state = 'going') AND r.ended_at IS NULL ORDER BY m.since LIMIT 20;
 
 -- name: RoundsOfList :many
 SELECT r.id, r.name, u.name AS starter, (SELECT count(*) FROM round_people p WHERE p.round_id = r.id AND p.state <> 'done')::int AS remaining

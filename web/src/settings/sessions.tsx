@@ -3,6 +3,7 @@ import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { api, ask } from "../api/client";
+import { keys, refresh } from "../api/keys";
 import { queries } from "../api/queries";
 import { t } from "../texts";
 import { Button } from "../ui/button";
@@ -29,6 +30,16 @@ export function Sessions() {
       tell(e.message, { bad: true });
     },
   });
+  const end = useMutation({
+    mutationFn: (key: string) => ask(api.DELETE("/api/sessions/{key}", { params: { path: { key } } })),
+    onSuccess: () => {
+      tell(s.ended);
+      refresh(client, keys.sessions());
+    },
+    onError: (e) => {
+      tell(e.message, { bad: true });
+    },
+  });
   return (
     <section aria-label={s.title}>
       <h2 className="border-b border-rule-strong pb-1 text-quiet">{s.title}</h2>
@@ -40,6 +51,18 @@ export function Sessions() {
             </span>
             <span className="text-quiet">{s.from(x.from)}</span>
             <span className="text-quiet">{s.seen(shortTime(x.seen_at))}</span>
+            {!x.current && (
+              <button
+                type="button"
+                className="min-h-6 text-ours underline underline-offset-3"
+                disabled={end.isPending}
+                onClick={() => {
+                  end.mutate(x.id);
+                }}
+              >
+                {s.end}
+              </button>
+            )}
           </li>
         ))}
       </ul>

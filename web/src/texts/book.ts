@@ -324,6 +324,8 @@ export const book = {
       here: "This browser",
       from: (address: string) => `from ${address}`,
       seen: (time: string) => `last used ${time}`,
+      end: "Sign out there",
+      ended: "Signed out there",
       out: "Sign out everywhere",
       sure: "Sign out everywhere?",
       sureText: "Every browser in which you are signed in asks for your password again, this one too.",
