@@ -78,13 +78,26 @@ func (w *Work) place() time.Time { return w.Since.Add(-time.Duration(w.Priority)
 
 // Compare orders what waits: voices before written work, then by place.
 func Compare(a, b Work) int {
+	return compare(&placed{&a, a.place()}, &placed{&b, b.place()})
+}
+
+// placed is something that waits with its place, which is asked for very often.
+type placed struct {
+	*Work
+	at time.Time
+}
+
+func compare(a, b *placed) int {
 	if a.Voice != b.Voice {
 		if a.Voice {
 			return -1
 		}
 		return 1
 	}
-	return cmp.Or(a.place().Compare(b.place()), a.Since.Compare(b.Since), cmp.Compare(a.ID, b.ID))
+	if c := a.at.Compare(b.at); c != 0 {
+		return c
+	}
+	return cmp.Or(a.Since.Compare(b.Since), cmp.Compare(a.ID, b.ID))
 }
 
 // needs is the level of a skill that something asks for at now: less with each time that it has waited.
@@ -111,15 +124,16 @@ func Fits(w Work, p Person, r Rule, now time.Time) bool {
 // Assign gives what waits to who is free, at most one voice to each. rules are by queue. Neither slice is changed.
 func Assign(waiting []Work, people []Person, rules map[string]Rule, now time.Time) []Assignment {
 	a := newAssigner(people, now)
-	line := make([]*Work, len(waiting))
+	line := make([]placed, len(waiting))
 	for i := range waiting {
-		line[i] = &waiting[i]
+		line[i] = placed{&waiting[i], waiting[i].place()}
 	}
-	slices.SortFunc(line, func(x, y *Work) int { return Compare(*x, *y) })
-	for _, w := range line {
+	slices.SortFunc(line, func(x, y placed) int { return compare(&x, &y) })
+	for i := range line {
 		if len(a.free) == 0 {
 			break
 		}
+		w := line[i].Work
 		if w.Due.IsZero() || !w.Due.After(now) {
 			a.give(w, rules[w.Queue])
 		}
@@ -192,8 +206,8 @@ func (a *assigner) demands(w *Work, r Rule) []demand {
 	return all
 }
 
-// fits is Fits for a candidate, with how well they know what is asked for; false: they may not have it.
-func (c *candidate) fits(w *Work, wants []demand) (level int, may bool) {
+// knows is how well a candidate knows what is asked for; false: not well enough.
+func (c *candidate) knows(wants []demand) (level int, enough bool) {
 	for _, d := range wants {
 		has := 0
 		if d.skill >= 0 {
@@ -204,7 +218,12 @@ func (c *candidate) fits(w *Work, wants []demand) (level int, may bool) {
 		}
 		level += has
 	}
-	return level, (w.Voice || c.Writing > 0) && slices.Contains(c.Queues, w.Queue) && !slices.Contains(w.Refused, c.ID)
+	return level, true
+}
+
+// may tells whether a candidate may have something, whatever they know.
+func (c *candidate) may(w *Work) bool {
+	return (w.Voice || c.Writing > 0) && slices.Contains(c.Queues, w.Queue) && !slices.Contains(w.Refused, c.ID)
 }
 
 // give gives one thing to whom it prefers, else to who fits; it waits on where somebody it prefers will be free soon.
@@ -237,7 +256,7 @@ func (a *assigner) give(w *Work, r Rule) {
 	if r.Ring > 1 && w.Voice {
 		var to []string
 		for i := range a.free {
-			if _, may := a.free[i].fits(w, wants); may && len(to) < r.Ring {
+			if _, enough := a.free[i].knows(wants); enough && len(to) < r.Ring && a.free[i].may(w) {
 				to = append(to, a.free[i].ID)
 			}
 		}
@@ -246,27 +265,29 @@ func (a *assigner) give(w *Work, r Rule) {
 		}
 		return
 	}
-	if best, why := a.best(w, wants); best != "" {
-		a.assign(w, why, best)
+	if best, why := a.best(w, wants); best >= 0 {
+		id := a.free[best].ID
+		a.free = slices.Delete(a.free, best, best+1)
+		a.all = append(a.all, Assignment{Work: w.ID, To: []string{id}, Why: why})
 	} else if alike {
 		a.none[of] = true
 	}
 }
 
-// best is who knows most of what is asked for; among those who know the same, who has been free for longest.
-func (a *assigner) best(w *Work, wants []demand) (id, why string) {
+// best is who knows most of what is asked for, by their place among those who are left; among those who know the same, who
+// has been free for longest. -1: nobody may have it.
+func (a *assigner) best(w *Work, wants []demand) (at int, why string) {
+	at = -1
 	most, first := -1, -1
 	for i := range a.free {
-		level, may := a.free[i].fits(w, wants)
-		if !may {
+		level, enough := a.free[i].knows(wants)
+		if !enough || level <= most || !a.free[i].may(w) {
 			continue
 		}
 		if first < 0 {
 			first = level
 		}
-		if level > most {
-			most, id = level, a.free[i].ID
-		}
+		most, at = level, i
 		if len(wants) == 0 {
 			break
 		}
@@ -274,7 +295,7 @@ func (a *assigner) best(w *Work, wants []demand) (id, why string) {
 	if why = WhyIdle; most > first {
 		why = WhySkill
 	}
-	return id, why
+	return at, why
 }
 
 func (a *assigner) isLeft(id string) bool {

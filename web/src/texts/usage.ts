@@ -14,7 +14,7 @@ export const usage = {
   nothing: "Nothing was used in this month.",
   limits: "Limits",
   limitsText:
-    "You are told on Today when four fifths are used, and when all is. A limit that stops lets nothing more begin, except calls to emergency numbers.",
+    "You are told on Today and by mail when four fifths are used, and when all is. A limit that stops lets nothing more begin, except calls to emergency numbers.",
   noLimits: "There are no limits.",
   scope: { firm: "The whole firm", team: "A team", rep: "A colleague", line: "A line" },
   ofWhat: "Of what",
