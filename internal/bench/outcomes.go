@@ -40,7 +40,7 @@ func (w *workshop) effects(ctx context.Context, count int) (pair, error) {
 		return p, err
 	}
 	var person, deal uuid.UUID
-	if err := w.store.Pool.QueryRow(ctx, `SELECT n.record_id, d.id FROM phone_numbers n JOIN records d ON d.person_id = n.record_id AND d.kind = 'deal' AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost')
+	if err := w.store.Pool.QueryRow(ctx, `SELECT n.record_id, d.id FROM phone_numbers n JOIN records d ON d.person_id = n.record_id AND d.kind = 'deal' AND d.deleted_at IS NULL AND NOT is_over(d.kind, d.stage)
 		WHERE n.id = ANY ($1) LIMIT 1`, w.numbers).Scan(&person, &deal); err != nil {
 		return p, fmt.Errorf("a person with an open deal: %w", err)
 	}

@@ -33,7 +33,7 @@ JOIN records r ON r.id = n.record_id WHERE r.deleted_at IS NULL LIMIT $4`
   FROM (SELECT call_id, created_at FROM slips WHERE user_id = $3 ORDER BY created_at DESC LIMIT 300) s JOIN call_links l ON l.call_id = s.call_id GROUP BY 1
   UNION ALL (SELECT record_id, NULL, true FROM follow_ups WHERE owner_id = $3 AND state = 'open' LIMIT 500)
   UNION ALL (SELECT coalesce(person_id, company_id), NULL, true FROM records WHERE owner_id = $3 AND kind IN ('deal', 'case') AND deleted_at IS NULL
-    AND stage NOT IN ('won', 'lost', 'solved') LIMIT 500)
+    AND NOT is_over(kind, stage) LIMIT 500)
 ), mine AS (SELECT id, max(spoke) AS spoke, bool_or(open) AS open FROM had GROUP BY id)
 SELECT r.id, r.search, coalesce(c.search, ''), r.kind NOT IN ('contact', 'lead', 'company'), mine.spoke, mine.open, coalesce(r.owner_id = $3, false)
 FROM mine JOIN records r ON r.id = mine.id LEFT JOIN records c ON c.id = r.company_id

@@ -65,7 +65,7 @@ func (s *Store) SelectedInOrder(ctx context.Context, sel Selection, kinds []fiel
 
 // firstBy are the statements that give, of the ids $1, the first $2 by an order, at the time $3.
 var firstBy = map[string]string{
-	"valuable": `SELECT coalesce(d.person_id, d.company_id) AS id FROM records d WHERE d.kind = 'deal' AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost')
+	"valuable": `SELECT coalesce(d.person_id, d.company_id) AS id FROM records d WHERE d.kind = 'deal' AND d.deleted_at IS NULL AND NOT is_over(d.kind, d.stage)
 		AND coalesce(d.person_id, d.company_id) = ANY ($1) AND $3::timestamptz IS NOT NULL GROUP BY 1 ORDER BY max(d.amount_minor) DESC NULLS LAST LIMIT $2`,
 	"overdue": `SELECT f.record_id FROM follow_ups f WHERE f.state = 'open' AND f.due_at < $3 AND f.record_id = ANY ($1) GROUP BY 1 ORDER BY min(f.due_at) LIMIT $2`,
 }

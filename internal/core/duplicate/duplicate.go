@@ -30,6 +30,13 @@ type Judgement struct {
 // Likely is the score from which two records are shown side by side.
 const Likely = 50
 
+// Alike is the similarity from which two names are called similar; related, from which the same number is one person's
+// more probably than a shared line.
+const (
+	Alike   = 0.6
+	related = 0.35
+)
+
 // Judge compares a and b. The same mail address counts 60, the same number 50 (20 where the names are clearly different
 // or only an extension differs: a shared line), the same name 40, a similar one 25, and people of the same company 15
 // more if their names are alike. People are never compared with companies.
@@ -50,7 +57,7 @@ func Judge(a, b Record) Judgement {
 		add(60, "the same mail address")
 	}
 	switch same, line := sharedNumber(a.Numbers, b.Numbers); {
-	case same && alike >= 0.35:
+	case same && alike >= related:
 		add(50, "the same number")
 	case same || line:
 		add(20, "a shared line")
@@ -58,10 +65,10 @@ func Judge(a, b Record) Judgement {
 	switch {
 	case alike == 1:
 		add(40, "the same name")
-	case alike >= 0.6:
+	case alike >= Alike:
 		add(25, "a similar name")
 	}
-	if alike >= 0.6 && a.CompanyID != "" && a.CompanyID == b.CompanyID {
+	if alike >= Alike && a.CompanyID != "" && a.CompanyID == b.CompanyID {
 		add(15, "in the same company")
 	}
 	if j.Score > 100 {

@@ -78,7 +78,7 @@ func (bk *Book) DuplicatesOf(ctx context.Context, a firm.Actor, id uuid.UUID) ([
 // likely finds and judges those who may be r.
 func likely(ctx context.Context, q *db.Queries, r duplicate.Record, self uuid.UUID,
 	byName bool) (map[uuid.UUID]duplicate.Judgement, []db.DuplicateSubjectsRow, error) {
-	p := db.CandidatesOfParams{Numbers: []string{}, Email: r.Mail, Name: r.Name, ByName: byName && r.Name != "",
+	p := db.CandidatesOfParams{Alike: duplicate.Alike, Numbers: []string{}, Email: r.Mail, Name: r.Name, ByName: byName && r.Name != "",
 		Kinds: []string{"contact", "lead"}}
 	if r.Company {
 		p.Kinds = []string{"company"}
@@ -214,7 +214,7 @@ func (bk *Book) sweep(ctx context.Context) error {
 	for _, p := range byMail {
 		add(p.AID, p.BID)
 	}
-	byName, err := bk.Store.SweepByName(ctx, sweepLimit)
+	byName, err := bk.Store.SweepByName(ctx, db.SweepByNameParams{Alike: duplicate.Alike, Count: sweepLimit})
 	if err != nil {
 		return err
 	}

@@ -19,9 +19,9 @@ UNION
 SELECT r.id FROM records r WHERE $2::text <> '' AND lower(r.email) = lower($2) AND r.email <> '' AND r.deleted_at IS NULL
 UNION
 SELECT x.id FROM (SELECT r.id FROM records r WHERE $3::uuid IS NOT NULL AND r.company_id = $3 AND r.kind IN ('contact', 'lead')
-  AND r.deleted_at IS NULL AND similarity(lower(r.name), lower($4::text)) >= 0.6 LIMIT 20) AS x
+  AND r.deleted_at IS NULL AND similarity(lower(r.name), lower($4::text)) >= $5::real LIMIT 20) AS x
 UNION
-SELECT x.id FROM (SELECT r.id FROM records r WHERE $5::boolean AND r.kind = ANY ($6::text[]) AND r.deleted_at IS NULL AND r.search % fold($4)
+SELECT x.id FROM (SELECT r.id FROM records r WHERE $6::boolean AND r.kind = ANY ($7::text[]) AND r.deleted_at IS NULL AND r.search % fold($4)
   ORDER BY similarity(r.search, fold($4)) DESC LIMIT 20) AS x
 LIMIT 100
 `
@@ -31,6 +31,7 @@ type CandidatesOfParams struct {
 	Email     string
 	CompanyID uuid.UUID
 	Name      string
+	Alike     float32
 	ByName    bool
 	Kinds     []string
 }
@@ -43,6 +44,7 @@ func (q *Queries) CandidatesOf(ctx context.Context, arg CandidatesOfParams) ([]u
 		arg.Email,
 		arg.CompanyID,
 		arg.Name,
+		arg.Alike,
 		arg.ByName,
 		arg.Kinds,
 	)
@@ -352,7 +354,7 @@ func (q *Queries) SweepByMail(ctx context.Context, count int32) ([]SweepByMailRo
 const sweepByName = `-- name: SweepByName :many
 SELECT a.id AS a_id, b.id AS b_id
 FROM records a JOIN records b ON b.company_id = a.company_id AND b.kind IN ('contact', 'lead') AND b.id > a.id AND b.deleted_at IS NULL
-WHERE a.kind IN ('contact', 'lead') AND a.deleted_at IS NULL AND similarity(lower(a.name), lower(b.name)) >= 0.6
+WHERE a.kind IN ('contact', 'lead') AND a.deleted_at IS NULL AND similarity(lower(a.name), lower(b.name)) >= $2::real
   AND (SELECT count(*) FROM records c WHERE c.company_id = a.company_id AND c.kind IN ('contact', 'lead')) <= 500
 UNION
 SELECT a.id, b.id FROM records a JOIN records b ON b.kind = 'company' AND lower(b.name) = lower(a.name) AND b.id > a.id AND b.deleted_at IS NULL
@@ -360,14 +362,19 @@ WHERE a.kind = 'company' AND a.deleted_at IS NULL
 LIMIT $1
 `
 
+type SweepByNameParams struct {
+	Count int32
+	Alike float32
+}
+
 type SweepByNameRow struct {
 	AID uuid.UUID
 	BID uuid.UUID
 }
 
 // Similar names in the same company, and companies of the same name.
-func (q *Queries) SweepByName(ctx context.Context, count int32) ([]SweepByNameRow, error) {
-	rows, err := q.db.Query(ctx, sweepByName, count)
+func (q *Queries) SweepByName(ctx context.Context, arg SweepByNameParams) ([]SweepByNameRow, error) {
+	rows, err := q.db.Query(ctx, sweepByName, arg.Count, arg.Alike)
 	if err != nil {
 		return nil, err
 	}

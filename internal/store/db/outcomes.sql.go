@@ -407,7 +407,7 @@ SELECT s.id, s.call_id, s.user_id, s.state, c.direction, c.remote_e164, c.remote
   coalesce((SELECT json_agg(json_build_object('id', r.id, 'kind', r.kind, 'name', r.name, 'stage', r.stage)) FROM call_links l JOIN records r ON r.id = l.record_id
     WHERE l.call_id = c.id AND l.role = 'about' AND r.deleted_at IS NULL), '[]')::jsonb AS matters,
   coalesce((SELECT json_agg(json_build_object('id', r.id, 'kind', r.kind, 'name', r.name, 'stage', r.stage)) FROM records r
-    WHERE r.person_id = p.id AND r.kind IN ('deal', 'case') AND r.deleted_at IS NULL AND r.stage NOT IN ('won', 'lost', 'solved')), '[]')::jsonb AS theirs
+    WHERE r.person_id = p.id AND r.kind IN ('deal', 'case') AND r.deleted_at IS NULL AND NOT is_over(r.kind, r.stage)), '[]')::jsonb AS theirs
 FROM slips s JOIN calls c ON c.id = s.call_id
 LEFT JOIN LATERAL (SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at, r.stage_at, r.order_id, r.way FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND l.role IN ('person', 'company') AND r.deleted_at IS NULL
   ORDER BY l.role = 'person' DESC, l.at LIMIT 1) p ON true

@@ -16,7 +16,7 @@ JOIN records b ON lower(b.email) = shared.email AND b.email <> '' AND b.deleted_
 -- Similar names in the same company, and companies of the same name.
 SELECT a.id AS a_id, b.id AS b_id
 FROM records a JOIN records b ON b.company_id = a.company_id AND b.kind IN ('contact', 'lead') AND b.id > a.id AND b.deleted_at IS NULL
-WHERE a.kind IN ('contact', 'lead') AND a.deleted_at IS NULL AND similarity(lower(a.name), lower(b.name)) >= 0.6
+WHERE a.kind IN ('contact', 'lead') AND a.deleted_at IS NULL AND similarity(lower(a.name), lower(b.name)) >= @alike::real
   AND (SELECT count(*) FROM records c WHERE c.company_id = a.company_id AND c.kind IN ('contact', 'lead')) <= 500
 UNION
 SELECT a.id, b.id FROM records a JOIN records b ON b.kind = 'company' AND lower(b.name) = lower(a.name) AND b.id > a.id AND b.deleted_at IS NULL
@@ -37,7 +37,7 @@ UNION
 SELECT r.id FROM records r WHERE @email::text <> '' AND lower(r.email) = lower(@email) AND r.email <> '' AND r.deleted_at IS NULL
 UNION
 SELECT x.id FROM (SELECT r.id FROM records r WHERE @company_id::uuid IS NOT NULL AND r.company_id = @company_id AND r.kind IN ('contact', 'lead')
-  AND r.deleted_at IS NULL AND similarity(lower(r.name), lower(@name::text)) >= 0.6 LIMIT 20) AS x
+  AND r.deleted_at IS NULL AND similarity(lower(r.name), lower(@name::text)) >= @alike::real LIMIT 20) AS x
 UNION
 SELECT x.id FROM (SELECT r.id FROM records r WHERE @by_name::boolean AND r.kind = ANY (@kinds::text[]) AND r.deleted_at IS NULL AND r.search % fold(@name)
   ORDER BY similarity(r.search, fold(@name)) DESC LIMIT 20) AS x

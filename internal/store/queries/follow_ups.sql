@@ -21,7 +21,7 @@ WHERE f.id = ANY (@ids::uuid[]);
 
 -- name: LaneFollowUps :many
 SELECT f.id, f.record_id, f.text, f.promised, f.due_at, f.day_only, f.due_zone, f.kind, f.number_id, f.version,
-  coalesce((SELECT max(d.amount_minor) FROM records d WHERE d.kind = 'deal' AND d.person_id = f.record_id AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost')), 0)::bigint AS value
+  coalesce((SELECT max(d.amount_minor) FROM records d WHERE d.kind = 'deal' AND d.person_id = f.record_id AND d.deleted_at IS NULL AND NOT is_over(d.kind, d.stage)), 0)::bigint AS value
 FROM follow_ups f JOIN records r ON r.id = f.record_id
 WHERE f.owner_id = @owner_id AND f.state = 'open' AND r.deleted_at IS NULL
 ORDER BY f.due_at NULLS LAST LIMIT 200;

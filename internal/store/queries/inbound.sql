@@ -191,7 +191,7 @@ GROUP BY s.user_id;
 SELECT r.id,
   coalesce((SELECT max(c.answered_at) FROM call_links l JOIN calls c ON c.id = l.call_id WHERE l.record_id = r.id AND c.remote_e164 = @e164), '0001-01-01 00:00:00+00')::timestamptz AS spoke_at,
   coalesce((SELECT max(c.started_at) FROM call_links l JOIN calls c ON c.id = l.call_id WHERE l.record_id = r.id AND c.remote_e164 = @e164 AND c.direction = 'outbound'), '0001-01-01 00:00:00+00')::timestamptz AS tried_at,
-  EXISTS (SELECT FROM records d WHERE d.kind = 'deal' AND (d.person_id = r.id OR d.company_id = r.id) AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost'))::boolean AS open_deal,
+  EXISTS (SELECT FROM records d WHERE d.kind = 'deal' AND (d.person_id = r.id OR d.company_id = r.id) AND d.deleted_at IS NULL AND NOT is_over(d.kind, d.stage))::boolean AS open_deal,
   EXISTS (SELECT FROM records d WHERE d.kind = 'case' AND (d.person_id = r.id OR d.company_id = r.id) AND d.deleted_at IS NULL AND d.stage <> 'solved')::boolean AS open_case
 FROM records r WHERE r.id = ANY (@ids::uuid[]);
 
@@ -393,7 +393,7 @@ WHERE h.record_id = @record_id AND h.kind = 'call' AND c.id <> @without ORDER BY
 
 -- name: OpenMatters :many
 SELECT kind, name, stage FROM records
-WHERE (person_id = @id OR company_id = @id) AND kind IN ('deal', 'case') AND deleted_at IS NULL AND stage NOT IN ('won', 'lost', 'solved')
+WHERE (person_id = @id OR company_id = @id) AND kind IN ('deal', 'case') AND deleted_at IS NULL AND NOT is_over(kind, stage)
 ORDER BY kind = 'case' DESC, id DESC LIMIT 3;
 
 -- name: InCallElsewhere :one

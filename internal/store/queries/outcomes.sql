@@ -31,7 +31,7 @@ SELECT s.id, s.call_id, s.user_id, s.state, c.direction, c.remote_e164, c.remote
   coalesce((SELECT json_agg(json_build_object('id', r.id, 'kind', r.kind, 'name', r.name, 'stage', r.stage)) FROM call_links l JOIN records r ON r.id = l.record_id
     WHERE l.call_id = c.id AND l.role = 'about' AND r.deleted_at IS NULL), '[]')::jsonb AS matters,
   coalesce((SELECT json_agg(json_build_object('id', r.id, 'kind', r.kind, 'name', r.name, 'stage', r.stage)) FROM records r
-    WHERE r.person_id = p.id AND r.kind IN ('deal', 'case') AND r.deleted_at IS NULL AND r.stage NOT IN ('won', 'lost', 'solved')), '[]')::jsonb AS theirs
+    WHERE r.person_id = p.id AND r.kind IN ('deal', 'case') AND r.deleted_at IS NULL AND NOT is_over(r.kind, r.stage)), '[]')::jsonb AS theirs
 FROM slips s JOIN calls c ON c.id = s.call_id
 LEFT JOIN LATERAL (SELECT r.* FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND l.role IN ('person', 'company') AND r.deleted_at IS NULL
   ORDER BY l.role = 'person' DESC, l.at LIMIT 1) p ON true

@@ -223,7 +223,7 @@ SELECT r.id, r.kind, r.name, r.zone, r.number_order, (r.deleted_at IS NOT NULL O
   (r.dnc_at IS NOT NULL OR o.dnc_at IS NOT NULL)::boolean AS do_not_call, coalesce(o.name, '')::text AS company,
   coalesce(t.calls, 0)::int AS calls_today, coalesce(t.last, '0001-01-01 00:00:00+00')::timestamptz AS last_called, coalesce(t.going, false)::boolean AS being_called,
   coalesce((SELECT min(f.due_at) FROM follow_ups f WHERE f.record_id = r.id AND f.state = 'open' AND f.due_at < @now), '0001-01-01 00:00:00+00')::timestamptz AS overdue,
-  coalesce((SELECT max(d.amount_minor) FROM records d WHERE d.kind = 'deal' AND (d.person_id = r.id OR r.kind = 'company' AND d.company_id = r.id) AND d.deleted_at IS NULL AND d.stage NOT IN ('won', 'lost')), 0)::bigint AS value
+  coalesce((SELECT max(d.amount_minor) FROM records d WHERE d.kind = 'deal' AND (d.person_id = r.id OR r.kind = 'company' AND d.company_id = r.id) AND d.deleted_at IS NULL AND NOT is_over(d.kind, d.stage)), 0)::bigint AS value
 FROM records r LEFT JOIN records o ON o.id = r.company_id
 LEFT JOIN LATERAL (
   SELECT count(*) FILTER (WHERE c.started_at >= @day_start) AS calls, max(c.started_at) AS last, bool_or(c.ended_at IS NULL AND c.placed_by IS DISTINCT FROM @user_id) AS going
