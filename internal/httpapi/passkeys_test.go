@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"trundo/internal/contract"
+	"trundo/internal/desk/firm"
 )
 
 // holder is somebody with a telephone that keeps passkeys.
@@ -168,6 +169,13 @@ func TestAPasskeyIsTwoFactorsAndAProof(t *testing.T) {
 	h.signIn("ines")
 	r, _ = h.ask("GET", "/api/lane", nil)
 	assert.Equal(t, http.StatusForbidden, r.StatusCode)
+	// Nor does whoever has found out the password make a second factor of their own.
+	for path, body := range map[string]any{"/api/passkeys": nil,
+		"/api/second-factor": contract.PasswordAgain{Password: firm.DemoPassword}} {
+		r, text := h.ask("POST", path, body)
+		assert.Equal(t, http.StatusForbidden, r.StatusCode, path)
+		assert.Contains(t, string(text), "use_passkey")
+	}
 	h.jar = map[string]string{}
 	h.signIn("ada")
 	_, status, told = h.answers("/api/session/proof/passkey")

@@ -56,6 +56,7 @@ var kinds = []struct {
 	{staff.ErrLink, http.StatusGone, "link_used", "Not good any more"},
 	{entry.ErrNoPasskeys, http.StatusConflict, "no_passkeys", "No passkeys here"},
 	{entry.ErrPasskey, http.StatusUnauthorized, "wrong_passkey", "Not let in"},
+	{entry.ErrUsePasskey, http.StatusForbidden, "use_passkey", "Use your passkey"},
 	{entry.ErrTooLate, http.StatusConflict, "asked_anew", "Too late"},
 	{entry.ErrNoProvider, http.StatusNotFound, "no_provider", "No identity provider"},
 	{entry.ErrProviderAway, http.StatusServiceUnavailable, "provider_away", "No answer"},

@@ -202,21 +202,25 @@ func (s *Server) signedIn(c *gin.Context) {
 	}
 	c.Request = c.Request.WithContext(ctx)
 	c.Set("actor", a)
-	if withoutSecondFactor(c) {
+	if c.FullPath() == "/api/session" {
 		return
 	}
-	if missing, err := s.desk.NeedsSecondFactor(ctx, a); err != nil {
+	missing, err := s.desk.NeedsSecondFactor(ctx, a)
+	if err == nil && missing {
+		err = firm.ErrSecondFactorMissing
+		if setsUpSecondFactor(c) {
+			err = s.desk.Entry.MaySetUp(ctx, a)
+		}
+	}
+	if err != nil {
 		s.fail(c, err)
-	} else if missing {
-		s.fail(c, firm.ErrSecondFactorMissing)
 	}
 }
 
-// withoutSecondFactor tells whether a request is one of those that are possible before somebody has set up the second
-// factor that the firm asks for.
-func withoutSecondFactor(c *gin.Context) bool {
-	path := c.FullPath()
-	return path == "/api/session" || path == "/api/second-factor" || path == "/api/passkeys"
+// setsUpSecondFactor tells whether a request is one of those by which somebody sets up the second factor that the firm
+// asks for: nothing else is possible before.
+func setsUpSecondFactor(c *gin.Context) bool {
+	return c.FullPath() == "/api/second-factor" || c.FullPath() == "/api/passkeys"
 }
 
 // session is whose session a cookie is, and the context with which it is changed. Error: desk.ErrSignedOut, also where

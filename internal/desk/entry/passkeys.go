@@ -37,6 +37,20 @@ var ErrNoPasskeys = errors.New(
 // ErrPasskey is told where a passkey lets nobody in: it is not known here, was taken away, or its answer does not hold.
 var ErrPasskey = errors.New("this passkey does not let you in: use another one, or your password")
 
+// ErrUsePasskey is told to who has a passkey and came with a password alone though the firm asks for two factors.
+var ErrUsePasskey = errors.New("your firm asks for two factors, and you have a passkey: sign out, and sign in with it; " +
+	"if it is lost, an admin can take it away")
+
+// MaySetUp tells whether a, who came with a password alone, may set up the second factor that the firm asks for: not who
+// has a passkey, since whoever has found out their password would make one of their own. Error: ErrUsePasskey.
+func (en *Entry) MaySetUp(ctx context.Context, a firm.Actor) error {
+	keys, err := en.Store.Passkeys(ctx, a.ID)
+	if err == nil && len(keys) > 0 {
+		err = ErrUsePasskey
+	}
+	return err
+}
+
 // Possible tells whether passkeys are possible at an origin such as https://calls.example.com: their relying party is a
 // name, and a browser offers them on secure pages alone (W3C Web Authentication 3, 5.1.2).
 func (en *Entry) Possible(origin string) bool {
