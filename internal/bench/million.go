@@ -118,8 +118,10 @@ var ends = strings.Fields("lund water hurst hill way dale den grass wright lan b
 // fillMillion makes people with their numbers and calls, without the indexes, which are made anew afterwards. The
 // numbers begin with +999, a country code that nobody has: the ranges for fiction are too small.
 func fillMillion(ctx context.Context, s *store.Store, people int) (numbers int, err error) {
-	rows, err := s.Pool.Query(ctx,
-		`SELECT indexname, indexdef FROM pg_indexes WHERE tablename IN ('records', 'phone_numbers', 'history') AND indexname NOT LIKE '%pkey'`)
+	rows, err := s.Pool.Query(
+		ctx,
+		`SELECT indexname, indexdef FROM pg_indexes WHERE tablename IN ('records', 'phone_numbers', 'history') AND indexname NOT LIKE '%pkey'`,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -253,8 +255,11 @@ func (f *figures) read(ctx context.Context, s *store.Store, d *desk.Desk) error 
 	people := []contract.RecordKind{contract.RecordKindContact, contract.RecordKindLead}
 	stages := []string{"planning", "offer sent", "customer", "former customer"}
 	for i := range 70 {
-		filter := fmt.Sprintf(`{"all":[{"field":"stage","op":"is","value":%q},{"field":"last_call","op":"not_past","value":"%d"},{"field":"source","op":"is","value":"Local radio spot"}]}`,
-			stages[r.IntN(len(stages))], 10+r.IntN(60))
+		filter := fmt.Sprintf(
+			`{"all":[{"field":"stage","op":"is","value":%q},{"field":"last_call","op":"not_past","value":"%d"},{"field":"source","op":"is","value":"Local radio spot"}]}`,
+			stages[r.IntN(len(stages))],
+			10+r.IntN(60),
+		)
 		start := time.Now()
 		page, err := d.Book.Rows(ctx, a, contract.RowQuery{Kinds: people, Filter: &filter})
 		if err != nil || len(page.Rows) != 100 {

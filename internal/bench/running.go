@@ -226,6 +226,8 @@ func (f runningFigures) report(p func(string, ...any)) {
 		f.read.Seconds()/f.copied.Seconds())
 	p("| memory of the heap at most, more than before: backup, restore | %.0f MB, %.0f MB | | | |",
 		float64(f.writePeak)/1e6, float64(f.restorePeak)/1e6)
-	p("\n- Bare: a copy of the archive to the same disk, through a program, with fsync. Backup reads the tables at one " +
-		"moment and each file, and sums both; restore checks all sums first, then loads, and makes the indexes anew.\n")
+	p(
+		"\n- Bare: a copy of the archive to the same disk, through a program, with fsync. Backup reads the tables at one " +
+			"moment and each file, and sums both; restore checks all sums first, then loads, and makes the indexes anew.\n",
+	)
 }

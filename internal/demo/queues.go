@@ -169,19 +169,28 @@ func (m *maker) queues(ctx context.Context, tx pgx.Tx) error {
 			'at_once', 2, 'minutes', 60)) WHERE id = $1`, queueID("Contracts"), m.lines[6].String())
 	// Whoever looks at the firm's own page can be called, or write.
 	form := uuid.NewSHA1(uuid.NameSpaceOID, []byte("web form Contact page"))
-	batch.Queue(`INSERT INTO web_forms (id, queue_id, line_id, name, title, hello, calls, messages, makes_case, sites, salt)
+	batch.Queue(
+		`INSERT INTO web_forms (id, queue_id, line_id, name, title, hello, calls, messages, makes_case, sites, salt)
 		VALUES ($1, $2, $3, 'Contact page', 'Talk to Lindenfall Cisterns', $4, true, true, true,
 			'{https://www.lindenfall.example}', $5)`,
-		form, queueID("Sales"), m.lines[1], "Tell us when it suits you, and somebody who knows tanks calls you.", form[:])
+		form,
+		queueID("Sales"),
+		m.lines[1],
+		"Tell us when it suits you, and somebody who knows tanks calls you.",
+		form[:],
+	)
 	// Who called the hotline, or about a contract, is asked about it.
-	batch.Queue(`INSERT INTO settings (key, value) VALUES ('survey', $1)`, fmt.Appendf(nil, `{"active":true,"lines":["%s","%s"],"share":100,"every_days":30,
+	batch.Queue(
+		`INSERT INTO settings (key, value) VALUES ('survey', $1)`,
+		fmt.Appendf(nil, `{"active":true,"lines":["%s","%s"],"share":100,"every_days":30,
 		"hello":{"en":"Please stay for a few short questions.","fr":"Restez en ligne pour quelques courtes questions."},
 		"questions":[{"id":"recommend","kind":"score","texts":{"en":"How likely are you to recommend us? Press a number from 0, not at all, to 10.",
 			"fr":"Nous recommanderiez-vous? Appuyez sur un chiffre de 0, pas du tout, à 10."}},
 		{"id":"solved","kind":"yes_no","texts":{"en":"Is your question solved? Press 1 for yes, 2 for no.","fr":"Votre question est-elle réglée? 1 pour oui, 2 pour non."}},
 		{"id":"remark","kind":"remark","texts":{"en":"After the tone, tell us why. Press the hash key when you are done.",
 			"fr":"Après le signal, dites-nous pourquoi. Terminez par dièse."}}],
-		"thanks":{"en":"Thank you. Goodbye.","fr":"Merci. Au revoir."}}`, m.lines[2], m.lines[6]))
+		"thanks":{"en":"Thank you. Goodbye.","fr":"Merci. Au revoir."}}`, m.lines[2], m.lines[6]),
+	)
 	return tx.SendBatch(ctx, batch).Close()
 }
 

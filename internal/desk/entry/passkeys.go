@@ -38,8 +38,10 @@ var ErrNoPasskeys = errors.New(
 var ErrPasskey = errors.New("this passkey does not let you in: use another one, or your password")
 
 // ErrUsePasskey is told to who has a passkey and came with a password alone though the firm asks for two factors.
-var ErrUsePasskey = errors.New("your firm asks for two factors, and you have a passkey: sign out, and sign in with it; " +
-	"if it is lost, an admin can take it away")
+var ErrUsePasskey = errors.New(
+	"your firm asks for two factors, and you have a passkey: sign out, and sign in with it; " +
+		"if it is lost, an admin can take it away",
+)
 
 // MaySetUp tells whether a, who came with a password alone, may set up the second factor that the firm asks for: not who
 // has a passkey, since whoever has found out their password would make one of their own. Error: ErrUsePasskey.
