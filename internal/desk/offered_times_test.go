@@ -143,3 +143,25 @@ func TestAnOfferOfTimesEnds(t *testing.T) {
 	_, err = w.Outreach.TimeOffer(ctx, w.ines, f.ID)
 	assert.Equal(t, "kind", fieldOf(t, err))
 }
+
+func TestTimesAreOfferedForAfterTheTextCanBeRead(t *testing.T) {
+	w := newWorld(t)
+	w.approved()
+	ctx := t.Context()
+	f := w.promised(w.clock.Now().Add(48 * time.Hour))
+	night := time.Date(2026, 3, 3, 3, 0, 0, 0, w.ines.Zone)
+	w.clock.Advance(night.Sub(w.clock.Now()))
+	offer, err := w.Outreach.TimeOffer(ctx, w.ines, f.ID)
+	require.NoError(t, err)
+	require.NotEmpty(t, offer.Times)
+	sent, err := w.Outreach.OfferTimes(ctx, w.ines, key(), f.ID, contract.OfferedTimes{Times: offer.Times})
+	require.NoError(t, err)
+	require.NotNil(t, sent.OfferedAt)
+	var goes time.Time
+	require.NoError(t, w.store.Pool.QueryRow(ctx, `SELECT m.send_at FROM messages m JOIN time_offers o ON o.message_id = m.id`).
+		Scan(&goes))
+	assert.True(t, goes.After(night), "it is held until they may be called")
+	assert.Greater(t, offer.Times[0].Sub(goes), time.Hour)
+	_, err = w.Outreach.OfferTimes(ctx, w.ines, key(), f.ID, contract.OfferedTimes{Times: []time.Time{goes}})
+	assert.Equal(t, "times", fieldOf(t, err))
+}

@@ -110,6 +110,15 @@ func (ou *Outreach) sides(ctx context.Context, q *db.Queries, f *firm.Settings, 
 	return s, err
 }
 
+// read is when they can read an offer at the earliest: a text message is held until they may be called.
+func (ou *Outreach) read(o offering) time.Time {
+	now := ou.Clock.Now()
+	if o.letter.hold.After(now) {
+		return o.letter.hold
+	}
+	return now
+}
+
 // offerText is what is written.
 func (ou *Outreach) offerText(f *firm.Settings, o offering, times []time.Time) string {
 	var all []string
@@ -137,7 +146,7 @@ func (ou *Outreach) TimeOffer(ctx context.Context, a firm.Actor, id uuid.UUID) (
 		return view, err
 	}
 	view.To, view.Problem = phone.Format(o.letter.to, "", f.Region, a.Style), o.letter.Problem
-	if view.Times = promise.Offer(o.sides, ou.Clock.Now()); len(view.Times) == 0 {
+	if view.Times = promise.Offer(o.sides, ou.read(o)); len(view.Times) == 0 {
 		view.Times, view.Problem = []time.Time{}, "no time suits both sides within two weeks"
 	} else {
 		view.Text = ou.offerText(f, o, view.Times)
@@ -167,7 +176,7 @@ func (ou *Outreach) OfferTimes(ctx context.Context, a firm.Actor, key string, id
 		}
 		now := ou.Clock.Now()
 		for i, t := range w.Times {
-			if !t.After(now) || i > 0 && !t.After(w.Times[i-1]) || !o.sides.Theirs(t) {
+			if !t.After(ou.read(o)) || i > 0 && !t.After(w.Times[i-1]) || !o.sides.Theirs(t) {
 				return firm.Wrong("times", ou.longTime(t, o.sides.There)+" does not suit them any more: look again")
 			}
 		}
