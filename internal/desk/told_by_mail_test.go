@@ -37,6 +37,8 @@ func TestLimitsAreToldByMailOnceAMonth(t *testing.T) {
 	tell := func(want ...string) {
 		t.Helper()
 		require.NoError(t, w.Usage.Tell(ctx))
+		// The desk looks by itself too when the clock moves: what it claimed first it mails.
+		w.until("the mails", func() bool { return len(w.mailed(to)) >= len(want) })
 		assert.Equal(t, want, w.mailed(to))
 	}
 	tell()
