@@ -25,8 +25,8 @@ var layers = [][]string{
 		"core/totp", "core/provided", "core/rights", "core/chain", "core/erasure", "core/absence", "core/usage",
 		"core/answerrate",
 		"core/whom",
-		"core/queue", "core/estimate", "core/survey"},
-	{"core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting",
+		"core/queue", "core/estimate", "core/survey", "core/columns", "core/topics", "core/scorecard", "core/wall"},
+	{"core/report", "core/slip", "core/proposal", "core/routing", "core/fields", "core/briefing", "core/outcome", "core/texting",
 		"core/round"},
 	{"core/filter", "core/sequence"},
 	{"core/route"},
@@ -40,7 +40,7 @@ var layers = [][]string{
 	{"desk/outreach", "desk/calls", "desk/staff", "desk/entry", "desk/privacy", "desk/usage"},
 	{"desk/surveys", "desk/filing"},
 	{"desk/queues"},
-	{"desk/rounds", "desk/webforms"},
+	{"desk/rounds", "desk/webforms", "desk/insight"},
 	{"desk"},
 	{"httpapi", "demo"},
 	{"app"},
@@ -54,6 +54,7 @@ var areas = map[string][]string{
 	"surveys": {"calls", "outreach"},
 	"queues":  {"book", "calls", "outreach", "surveys"}, "webforms": {"outreach", "queues"},
 	"filing": {"book", "outreach", "calls"}, "rounds": {"book", "calls", "filing"},
+	"insight": {"calls", "queues"},
 }
 
 // pure is what core may import besides itself.

@@ -267,6 +267,11 @@ func (t table) copy(way string) string {
 	return fmt.Sprintf("COPY %s (%s) %s", pgx.Identifier{t.name}.Sanitize(), strings.Join(columns, ", "), way)
 }
 
+// derived tells of a table that is made of others: it is made anew after a restore.
+func derived(name string) bool {
+	return strings.HasPrefix(name, "call_figures") || name == "figures_due"
+}
+
 func tablesOf(ctx context.Context, tx pgx.Tx) ([]table, error) {
 	rows, err := tx.Query(ctx, `SELECT c.relname, array_agg(a.attname::text ORDER BY a.attnum)
 		FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace AND n.nspname = 'public'
@@ -279,5 +284,5 @@ func tablesOf(ctx context.Context, tx pgx.Tx) ([]table, error) {
 		err = r.Scan(&t.name, &t.columns)
 		return t, err
 	})
-	return slices.DeleteFunc(all, func(t table) bool { return leftOut[t.name] }), err
+	return slices.DeleteFunc(all, func(t table) bool { return leftOut[t.name] || derived(t.name) }), err
 }

@@ -237,6 +237,27 @@ func (e CallRecordingState) Valid() bool {
 	}
 }
 
+// Defines values for CallsFoundReach.
+const (
+	CallsFoundReachAll  CallsFoundReach = "all"
+	CallsFoundReachOwn  CallsFoundReach = "own"
+	CallsFoundReachTeam CallsFoundReach = "team"
+)
+
+// Valid indicates whether the value is a known member of the CallsFoundReach enum.
+func (e CallsFoundReach) Valid() bool {
+	switch e {
+	case CallsFoundReachAll:
+		return true
+	case CallsFoundReachOwn:
+		return true
+	case CallsFoundReachTeam:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Channel.
 const (
 	ChannelMail Channel = "mail"
@@ -474,6 +495,39 @@ func (e ErasureState) Valid() bool {
 	}
 }
 
+// Defines values for FacetKind.
+const (
+	FacetKindBands  FacetKind = "bands"
+	FacetKindBehind FacetKind = "behind"
+	FacetKindKeys   FacetKind = "keys"
+	FacetKindMarks  FacetKind = "marks"
+	FacetKindTimes  FacetKind = "times"
+	FacetKindTopics FacetKind = "topics"
+	FacetKindWords  FacetKind = "words"
+)
+
+// Valid indicates whether the value is a known member of the FacetKind enum.
+func (e FacetKind) Valid() bool {
+	switch e {
+	case FacetKindBands:
+		return true
+	case FacetKindBehind:
+		return true
+	case FacetKindKeys:
+		return true
+	case FacetKindMarks:
+		return true
+	case FacetKindTimes:
+		return true
+	case FacetKindTopics:
+		return true
+	case FacetKindWords:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FieldDefPlace.
 const (
 	FieldDefPlaceHidden FieldDefPlace = "hidden"
@@ -576,6 +630,33 @@ func (e FieldEditType) Valid() bool {
 	case FieldEditTypeText:
 		return true
 	case FieldEditTypeYesNo:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FigureUnit.
+const (
+	FigureUnitCount   FigureUnit = "count"
+	FigureUnitPercent FigureUnit = "percent"
+	FigureUnitPoints  FigureUnit = "points"
+	FigureUnitSeconds FigureUnit = "seconds"
+	FigureUnitTimes   FigureUnit = "times"
+)
+
+// Valid indicates whether the value is a known member of the FigureUnit enum.
+func (e FigureUnit) Valid() bool {
+	switch e {
+	case FigureUnitCount:
+		return true
+	case FigureUnitPercent:
+		return true
+	case FigureUnitPoints:
+		return true
+	case FigureUnitSeconds:
+		return true
+	case FigureUnitTimes:
 		return true
 	default:
 		return false
@@ -1878,6 +1959,72 @@ func (e RecordingRule) Valid() bool {
 	}
 }
 
+// Defines values for ReportQueryBeside.
+const (
+	ReportQueryBesideBefore ReportQueryBeside = "before"
+	ReportQueryBesideNone   ReportQueryBeside = "none"
+	ReportQueryBesideUsual  ReportQueryBeside = "usual"
+)
+
+// Valid indicates whether the value is a known member of the ReportQueryBeside enum.
+func (e ReportQueryBeside) Valid() bool {
+	switch e {
+	case ReportQueryBesideBefore:
+		return true
+	case ReportQueryBesideNone:
+		return true
+	case ReportQueryBesideUsual:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReportResultReach.
+const (
+	ReportResultReachAll  ReportResultReach = "all"
+	ReportResultReachOwn  ReportResultReach = "own"
+	ReportResultReachTeam ReportResultReach = "team"
+)
+
+// Valid indicates whether the value is a known member of the ReportResultReach enum.
+func (e ReportResultReach) Valid() bool {
+	switch e {
+	case ReportResultReachAll:
+		return true
+	case ReportResultReachOwn:
+		return true
+	case ReportResultReachTeam:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReportToSaveEvery.
+const (
+	ReportToSaveEveryDay   ReportToSaveEvery = "day"
+	ReportToSaveEveryEmpty ReportToSaveEvery = ""
+	ReportToSaveEveryMonth ReportToSaveEvery = "month"
+	ReportToSaveEveryWeek  ReportToSaveEvery = "week"
+)
+
+// Valid indicates whether the value is a known member of the ReportToSaveEvery enum.
+func (e ReportToSaveEvery) Valid() bool {
+	switch e {
+	case ReportToSaveEveryDay:
+		return true
+	case ReportToSaveEveryEmpty:
+		return true
+	case ReportToSaveEveryMonth:
+		return true
+	case ReportToSaveEveryWeek:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for RightDefinitionArea.
 const (
 	RightDefinitionAreaBook  RightDefinitionArea = "book"
@@ -2571,6 +2718,48 @@ func (e TelephoneState) Valid() bool {
 	}
 }
 
+// Defines values for TopicPhraseBy.
+const (
+	TopicPhraseByEmpty  TopicPhraseBy = ""
+	TopicPhraseByOurs   TopicPhraseBy = "ours"
+	TopicPhraseByTheirs TopicPhraseBy = "theirs"
+)
+
+// Valid indicates whether the value is a known member of the TopicPhraseBy enum.
+func (e TopicPhraseBy) Valid() bool {
+	switch e {
+	case TopicPhraseByEmpty:
+		return true
+	case TopicPhraseByOurs:
+		return true
+	case TopicPhraseByTheirs:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TopicPhraseWhen.
+const (
+	TopicPhraseWhenEmpty       TopicPhraseWhen = ""
+	TopicPhraseWhenFirstMinute TopicPhraseWhen = "first_minute"
+	TopicPhraseWhenLastMinute  TopicPhraseWhen = "last_minute"
+)
+
+// Valid indicates whether the value is a known member of the TopicPhraseWhen enum.
+func (e TopicPhraseWhen) Valid() bool {
+	switch e {
+	case TopicPhraseWhenEmpty:
+		return true
+	case TopicPhraseWhenFirstMinute:
+		return true
+	case TopicPhraseWhenLastMinute:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for TurnAct.
 const (
 	TurnActBack     TurnAct = "back"
@@ -2706,6 +2895,36 @@ func (e Visible) Valid() bool {
 	case VisibleMe:
 		return true
 	case VisibleTeam:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WallRowKind.
+const (
+	WallRowKindAway     WallRowKind = "away"
+	WallRowKindFree     WallRowKind = "free"
+	WallRowKindGone     WallRowKind = "gone"
+	WallRowKindRinging  WallRowKind = "ringing"
+	WallRowKindSpeaking WallRowKind = "speaking"
+	WallRowKindWrapping WallRowKind = "wrapping"
+)
+
+// Valid indicates whether the value is a known member of the WallRowKind enum.
+func (e WallRowKind) Valid() bool {
+	switch e {
+	case WallRowKindAway:
+		return true
+	case WallRowKindFree:
+		return true
+	case WallRowKindGone:
+		return true
+	case WallRowKindRinging:
+		return true
+	case WallRowKindSpeaking:
+		return true
+	case WallRowKindWrapping:
 		return true
 	default:
 		return false
@@ -3035,6 +3254,11 @@ type AvailabilityChoice struct {
 	TakesCalls bool               `json:"takes_calls"`
 }
 
+// AvailabilityOf defines model for AvailabilityOf.
+type AvailabilityOf struct {
+	StateID openapi_types.UUID `json:"state_id"`
+}
+
 // AvailabilityState defines model for AvailabilityState.
 type AvailabilityState struct {
 	Active       bool `json:"active"`
@@ -3309,6 +3533,19 @@ type CallRecordingKind string
 // CallRecordingState asking: not before they agree; off: not, for a reason
 type CallRecordingState string
 
+// CallScores defines model for CallScores.
+type CallScores struct {
+	// Cards By which I may score it
+	Cards []Scorecard `json:"cards"`
+
+	// Differences Where two who scored the same part by the same card differ
+	Differences []ScoreDifference `json:"differences"`
+
+	// Reps Whose parts I may score
+	Reps   []PersonOfFirm `json:"reps"`
+	Scores []Score        `json:"scores"`
+}
+
 // CallScript defines model for CallScript.
 type CallScript struct {
 	Name string `json:"name"`
@@ -3360,6 +3597,13 @@ type CallTimes struct {
 	Seconds int `json:"seconds"`
 }
 
+// CallToHear defines model for CallToHear.
+type CallToHear struct {
+	// CallID Left out: there is none
+	CallID *openapi_types.UUID `json:"call_id,omitempty"`
+	Why    string              `json:"why"`
+}
+
 // CallType defines model for CallType.
 type CallType struct {
 	ID    openapi_types.UUID `json:"id"`
@@ -3382,6 +3626,30 @@ type CallingChoices struct {
 
 	// OwnNumber Their own confirmed number, for reading; empty where there is none
 	OwnNumber string `json:"own_number"`
+}
+
+// CallsFound defines model for CallsFound.
+type CallsFound struct {
+	Calls    []Call          `json:"calls"`
+	Count    int             `json:"count"`
+	Counting int             `json:"counting"`
+	Facets   []FacetCounts   `json:"facets"`
+	Next     *string         `json:"next,omitempty"`
+	Reach    CallsFoundReach `json:"reach"`
+	Zone     string          `json:"zone"`
+}
+
+// CallsFoundReach defines model for CallsFound.Reach.
+type CallsFoundReach string
+
+// CallsSought defines model for CallsSought.
+type CallsSought struct {
+	After         *string      `json:"after,omitempty"`
+	Count         *int         `json:"count,omitempty"`
+	Order         *string      `json:"order,omitempty"`
+	Period        string       `json:"period"`
+	Where         *[]Condition `json:"where,omitempty"`
+	WithoutFacets *bool        `json:"without_facets,omitempty"`
 }
 
 // Candidate defines model for Candidate.
@@ -3434,6 +3702,13 @@ type Colleague struct {
 // ColleagueNote defines model for ColleagueNote.
 type ColleagueNote struct {
 	Text string `json:"text"`
+}
+
+// Condition defines model for Condition.
+type Condition struct {
+	Facet  string   `json:"facet"`
+	Not    *bool    `json:"not,omitempty"`
+	Values []string `json:"values"`
 }
 
 // Consent defines model for Consent.
@@ -3721,6 +3996,34 @@ type Export struct {
 	Address string `json:"address"`
 }
 
+// Facet defines model for Facet.
+type Facet struct {
+	// Edges Of bands: where each begins, but for the first
+	Edges []int `json:"edges"`
+
+	// Groups Figures can be by it
+	Groups bool        `json:"groups"`
+	Key    string      `json:"key"`
+	Kind   FacetKind   `json:"kind"`
+	Unit   *FigureUnit `json:"unit,omitempty"`
+}
+
+// FacetKind defines model for Facet.Kind.
+type FacetKind string
+
+// FacetCounts defines model for FacetCounts.
+type FacetCounts struct {
+	Key    string       `json:"key"`
+	Values []FacetValue `json:"values"`
+}
+
+// FacetValue defines model for FacetValue.
+type FacetValue struct {
+	Count int    `json:"count"`
+	Key   string `json:"key"`
+	Label string `json:"label"`
+}
+
 // FieldDef defines model for FieldDef.
 type FieldDef struct {
 	Choices []string `json:"choices"`
@@ -3756,6 +4059,31 @@ type FieldEdit struct {
 
 // FieldEditType defines model for FieldEdit.Type.
 type FieldEditType string
+
+// Figure defines model for Figure.
+type Figure struct {
+	// Better 1: more is better; -1: less is; 0: neither
+	Better int `json:"better"`
+
+	// Definition One sentence
+	Definition string     `json:"definition"`
+	Key        string     `json:"key"`
+	Name       string     `json:"name"`
+	Unit       FigureUnit `json:"unit"`
+}
+
+// FigureList defines model for FigureList.
+type FigureList struct {
+	Facets   []Facet  `json:"facets"`
+	Figures  []Figure `json:"figures"`
+	MayScore bool     `json:"may_score"`
+
+	// Orders By what found calls can be put into order besides time
+	Orders []string `json:"orders"`
+}
+
+// FigureUnit defines model for FigureUnit.
+type FigureUnit string
 
 // FileSlip defines model for FileSlip.
 type FileSlip struct {
@@ -5267,6 +5595,12 @@ type PasswordChange struct {
 	Fresh   string `json:"fresh"`
 }
 
+// PersonOfFirm defines model for PersonOfFirm.
+type PersonOfFirm struct {
+	ID   openapi_types.UUID `json:"id"`
+	Name string             `json:"name"`
+}
+
 // Phase defines model for Phase.
 type Phase string
 
@@ -5978,6 +6312,81 @@ type RepRecording struct {
 	Rule string `json:"rule"`
 }
 
+// ReportCell defines model for ReportCell.
+type ReportCell struct {
+	Beside *float64 `json:"beside,omitempty"`
+
+	// Calls Of how many calls it is made
+	Calls int `json:"calls"`
+
+	// Value Left out: there is nothing to compute it of
+	Value *float64 `json:"value,omitempty"`
+}
+
+// ReportGroup defines model for ReportGroup.
+type ReportGroup struct {
+	Cells []ReportCell `json:"cells"`
+	Key   string       `json:"key"`
+	Label string       `json:"label"`
+}
+
+// ReportQuery defines model for ReportQuery.
+type ReportQuery struct {
+	Beside *ReportQueryBeside `json:"beside,omitempty"`
+
+	// By The key of a facet; empty: all in one
+	By string `json:"by"`
+
+	// Figures The first is the one that is drawn
+	Figures []string `json:"figures"`
+
+	// Period today, yesterday, week, last_week, month, last_month, year, 30d, or 2026-03-01/2026-03-31
+	Period string       `json:"period"`
+	Where  *[]Condition `json:"where,omitempty"`
+}
+
+// ReportQueryBeside defines model for ReportQuery.Beside.
+type ReportQueryBeside string
+
+// ReportResult defines model for ReportResult.
+type ReportResult struct {
+	All []ReportCell `json:"all"`
+
+	// BesideWindows Of how many times the usual is made
+	BesideWindows *int `json:"beside_windows,omitempty"`
+
+	// Counting So many calls have changed and are not counted yet
+	Counting int           `json:"counting"`
+	Figures  []Figure      `json:"figures"`
+	From     time.Time     `json:"from"`
+	Groups   []ReportGroup `json:"groups"`
+
+	// Reach Whose calls the reader sees figures of
+	Reach ReportResultReach `json:"reach"`
+	Until time.Time         `json:"until"`
+
+	// Zone In whose zone its days and hours are
+	Zone string `json:"zone"`
+}
+
+// ReportResultReach Whose calls the reader sees figures of
+type ReportResultReach string
+
+// ReportToSave defines model for ReportToSave.
+type ReportToSave struct {
+	// Every How often it is mailed
+	Every   *ReportToSaveEvery `json:"every,omitempty"`
+	MailTo  *[]string          `json:"mail_to,omitempty"`
+	Name    string             `json:"name"`
+	OnToday *bool              `json:"on_today,omitempty"`
+	Query   ReportQuery        `json:"query"`
+	Shared  *bool              `json:"shared,omitempty"`
+	Version *int               `json:"version,omitempty"`
+}
+
+// ReportToSaveEvery How often it is mailed
+type ReportToSaveEvery string
+
 // Retention For how many days; 0 is for ever.
 type Retention struct {
 	// CallDays With which number a call was
@@ -6670,6 +7079,15 @@ type RowQuery struct {
 	Sort *string `json:"sort,omitempty"`
 }
 
+// SaidTopic defines model for SaidTopic.
+type SaidTopic struct {
+	AtMs    int                `json:"at_ms"`
+	Name    string             `json:"name"`
+	Ours    bool               `json:"ours"`
+	ToMs    int                `json:"to_ms"`
+	TopicID openapi_types.UUID `json:"topic_id"`
+}
+
 // Satisfaction The last score that somebody gave
 type Satisfaction struct {
 	At    time.Time        `json:"at"`
@@ -6680,8 +7098,125 @@ type Satisfaction struct {
 // SatisfactionTone defines model for SatisfactionTone.
 type SatisfactionTone string
 
+// SavedReport defines model for SavedReport.
+type SavedReport struct {
+	Every string `json:"every"`
+
+	// Group Of one that comes with the program: for whom
+	Group *string `json:"group,omitempty"`
+
+	// ID Of one that comes with the program: its name
+	ID      string   `json:"id"`
+	MailTo  []string `json:"mail_to"`
+	Mine    bool     `json:"mine"`
+	Name    string   `json:"name"`
+	OnToday bool     `json:"on_today"`
+
+	// Owner Empty: it comes with the program
+	Owner   string      `json:"owner"`
+	Query   ReportQuery `json:"query"`
+	Shared  bool        `json:"shared"`
+	Version int         `json:"version"`
+}
+
 // Scope read: what is there; write: change it; calls: make and end calls; settings: set up the firm
 type Scope string
+
+// Score defines model for Score.
+type Score struct {
+	AcceptedAt *time.Time         `json:"accepted_at,omitempty"`
+	At         time.Time          `json:"at"`
+	By         string             `json:"by"`
+	CallID     openapi_types.UUID `json:"call_id"`
+	Failed     bool               `json:"failed"`
+	ID         openapi_types.UUID `json:"id"`
+	Marks      []ScoreMark        `json:"marks"`
+
+	// Mine I gave it
+	Mine bool `json:"mine"`
+
+	// Name Of the scorecard as it was
+	Name string `json:"name"`
+	Note string `json:"note"`
+
+	// OfMe It is of my part
+	OfMe        *bool              `json:"of_me,omitempty"`
+	Percent     int                `json:"percent"`
+	Questions   []ScoreQuestion    `json:"questions"`
+	Rep         string             `json:"rep"`
+	RepID       openapi_types.UUID `json:"rep_id"`
+	Reply       string             `json:"reply"`
+	ScorecardID openapi_types.UUID `json:"scorecard_id"`
+	Version     int                `json:"version"`
+}
+
+// ScoreAnswer defines model for ScoreAnswer.
+type ScoreAnswer struct {
+	Accept bool   `json:"accept"`
+	Reply  string `json:"reply"`
+}
+
+// ScoreDifference defines model for ScoreDifference.
+type ScoreDifference struct {
+	High     int    `json:"high"`
+	Low      int    `json:"low"`
+	Question string `json:"question"`
+	Text     string `json:"text"`
+}
+
+// ScoreMark defines model for ScoreMark.
+type ScoreMark struct {
+	// AtMs The moment in the recording that it is about
+	AtMs *int    `json:"at_ms,omitempty"`
+	Note *string `json:"note,omitempty"`
+
+	// Points -1: it could not be said of this call, and does not count
+	Points   int    `json:"points"`
+	Question string `json:"question"`
+}
+
+// ScoreQuestion defines model for ScoreQuestion.
+type ScoreQuestion struct {
+	Help *string `json:"help,omitempty"`
+	ID   string  `json:"id"`
+
+	// Must Without it the call has failed, whatever else
+	Must   bool   `json:"must"`
+	Points int    `json:"points"`
+	Text   string `json:"text"`
+}
+
+// ScoreToGive defines model for ScoreToGive.
+type ScoreToGive struct {
+	Marks       []ScoreMark        `json:"marks"`
+	Note        *string            `json:"note,omitempty"`
+	RepID       openapi_types.UUID `json:"rep_id"`
+	ScorecardID openapi_types.UUID `json:"scorecard_id"`
+
+	// Version Of a score that I gave before: 0 for none
+	Version *int `json:"version,omitempty"`
+}
+
+// Scorecard defines model for Scorecard.
+type Scorecard struct {
+	Active    bool                 `json:"active"`
+	CallTypes []openapi_types.UUID `json:"call_types"`
+	ID        openapi_types.UUID   `json:"id"`
+	Name      string               `json:"name"`
+	Questions []ScoreQuestion      `json:"questions"`
+	Version   int                  `json:"version"`
+}
+
+// ScorecardToSave defines model for ScorecardToSave.
+type ScorecardToSave struct {
+	Active *bool `json:"active,omitempty"`
+
+	// CallTypes Offered for these; empty: for all
+	CallTypes *[]openapi_types.UUID `json:"call_types,omitempty"`
+	Name      string                `json:"name"`
+	Questions []ScoreQuestion       `json:"questions"`
+	Version   *int                  `json:"version,omitempty"`
+}
 
 // Script defines model for Script.
 type Script struct {
@@ -7147,6 +7682,67 @@ type Token struct {
 	UsedAt    *time.Time         `json:"used_at"`
 }
 
+// Topic defines model for Topic.
+type Topic struct {
+	Active bool `json:"active"`
+
+	// Calls In how many calls of the last 30 days it was said
+	Calls   int                `json:"calls"`
+	Group   string             `json:"group"`
+	ID      openapi_types.UUID `json:"id"`
+	Name    string             `json:"name"`
+	Phrases []TopicPhrase      `json:"phrases"`
+	Version int                `json:"version"`
+}
+
+// TopicPhrase defines model for TopicPhrase.
+type TopicPhrase struct {
+	AnyOrder *bool          `json:"any_order,omitempty"`
+	By       *TopicPhraseBy `json:"by,omitempty"`
+
+	// Near So many other words may stand between them; 0: none
+	Near *int `json:"near,omitempty"`
+
+	// Not Where it is said the topic is not
+	Not  *bool            `json:"not,omitempty"`
+	When *TopicPhraseWhen `json:"when,omitempty"`
+
+	// Words Words that are said one after the other; * at the end of a word: however it goes on
+	Words string `json:"words"`
+}
+
+// TopicPhraseBy defines model for TopicPhrase.By.
+type TopicPhraseBy string
+
+// TopicPhraseWhen defines model for TopicPhrase.When.
+type TopicPhraseWhen string
+
+// TopicPlace defines model for TopicPlace.
+type TopicPlace struct {
+	AtMs   int                `json:"at_ms"`
+	CallID openapi_types.UUID `json:"call_id"`
+	Ours   bool               `json:"ours"`
+
+	// Text What was said there
+	Text string `json:"text"`
+}
+
+// TopicToSave defines model for TopicToSave.
+type TopicToSave struct {
+	Active  *bool         `json:"active,omitempty"`
+	Group   *string       `json:"group,omitempty"`
+	Name    string        `json:"name"`
+	Phrases []TopicPhrase `json:"phrases"`
+	Version *int          `json:"version,omitempty"`
+}
+
+// TopicTrial defines model for TopicTrial.
+type TopicTrial struct {
+	Found    int          `json:"found"`
+	LookedAt int          `json:"looked_at"`
+	Places   []TopicPlace `json:"places"`
+}
+
 // Trail defines model for Trail.
 type Trail struct {
 	Entries []TrailEntry `json:"entries"`
@@ -7361,6 +7957,85 @@ type WaitingCall struct {
 	// WaitID Of who waits in a queue
 	WaitID *openapi_types.UUID `json:"wait_id,omitempty"`
 }
+
+// Wall defines model for Wall.
+type Wall struct {
+	At      time.Time    `json:"at"`
+	Figures []WallFigure `json:"figures"`
+	Late    []WallLate   `json:"late"`
+	Limits  WallLimits   `json:"limits"`
+	Queues  []QueueNow   `json:"queues"`
+	Rounds  []WallRound  `json:"rounds"`
+
+	// Rows Who needs somebody stands first
+	Rows []WallRow `json:"rows"`
+}
+
+// WallFigure defines model for WallFigure.
+type WallFigure struct {
+	Calls  *int     `json:"calls,omitempty"`
+	Figure Figure   `json:"figure"`
+	Usual  *float64 `json:"usual,omitempty"`
+	Value  *float64 `json:"value,omitempty"`
+}
+
+// WallLate defines model for WallLate.
+type WallLate struct {
+	Count *int   `json:"count,omitempty"`
+	Text  string `json:"text"`
+}
+
+// WallLimits defines model for WallLimits.
+type WallLimits struct {
+	AwayMinutes int  `json:"away_minutes"`
+	HoldSeconds int  `json:"hold_seconds"`
+	Sound       bool `json:"sound"`
+	TalkMinutes int  `json:"talk_minutes"`
+	WaitSeconds int  `json:"wait_seconds"`
+	WrapMinutes int  `json:"wrap_minutes"`
+}
+
+// WallRound defines model for WallRound.
+type WallRound struct {
+	Done  int                `json:"done"`
+	ID    openapi_types.UUID `json:"id"`
+	Name  string             `json:"name"`
+	Rep   string             `json:"rep"`
+	Total int                `json:"total"`
+}
+
+// WallRow defines model for WallRow.
+type WallRow struct {
+	CallID        *openapi_types.UUID `json:"call_id,omitempty"`
+	Conversations *int                `json:"conversations,omitempty"`
+	Direction     *string             `json:"direction,omitempty"`
+	Doing         string              `json:"doing"`
+	ID            openapi_types.UUID  `json:"id"`
+	Kind          WallRowKind         `json:"kind"`
+	Line          *string             `json:"line,omitempty"`
+
+	// Listen I may listen to it
+	Listen *bool `json:"listen,omitempty"`
+
+	// MaySet I may change their availability
+	MaySet *bool  `json:"may_set,omitempty"`
+	Name   string `json:"name"`
+
+	// Needs Why somebody should look, in words
+	Needs       []string   `json:"needs"`
+	OnHoldSince *time.Time `json:"on_hold_since,omitempty"`
+	Since       time.Time  `json:"since"`
+	TalkSeconds *int       `json:"talk_seconds,omitempty"`
+	Team        string     `json:"team"`
+
+	// Trace The last ten seconds of a conversation that I may listen to
+	Trace              *VoiceTrace `json:"trace,omitempty"`
+	UsualConversations *float64    `json:"usual_conversations,omitempty"`
+	With               *string     `json:"with,omitempty"`
+}
+
+// WallRowKind defines model for WallRow.Kind.
+type WallRowKind string
 
 // WebForm A form that the firm shows on its own pages
 type WebForm struct {
@@ -7620,6 +8295,11 @@ type EndMembershipsParams struct {
 	SequenceID *openapi_types.UUID `form:"sequence_id,omitempty" json:"sequence_id,omitempty"`
 }
 
+// SaveReportParams defines parameters for SaveReport.
+type SaveReportParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
 // AddRoleParams defines parameters for AddRole.
 type AddRoleParams struct {
 	IdempotencyKey Key `json:"Idempotency-Key"`
@@ -7796,6 +8476,9 @@ type LeavePreparedJSONRequestBody = PreparedChoice
 // ActOnRecordingJSONRequestBody defines body for ActOnRecording for application/json ContentType.
 type ActOnRecordingJSONRequestBody = RecordingAct
 
+// ScoreCallJSONRequestBody defines body for ScoreCall for application/json ContentType.
+type ScoreCallJSONRequestBody = ScoreToGive
+
 // AnswerScriptJSONRequestBody defines body for AnswerScript for application/json ContentType.
 type AnswerScriptJSONRequestBody = ScriptAnswer
 
@@ -7825,6 +8508,12 @@ type AddFieldJSONRequestBody = FieldEdit
 
 // ChangeFieldJSONRequestBody defines body for ChangeField for application/json ContentType.
 type ChangeFieldJSONRequestBody = FieldEdit
+
+// FindCallsJSONRequestBody defines body for FindCalls for application/json ContentType.
+type FindCallsJSONRequestBody = CallsSought
+
+// RunReportJSONRequestBody defines body for RunReport for application/json ContentType.
+type RunReportJSONRequestBody = ReportQuery
 
 // BecomeFirstAdminJSONRequestBody defines body for BecomeFirstAdmin for application/json ContentType.
 type BecomeFirstAdminJSONRequestBody = FirstAdmin
@@ -7961,6 +8650,12 @@ type OrderNumbersJSONRequestBody = NumberOrder
 // AddNumberJSONRequestBody defines body for AddNumber for application/json ContentType.
 type AddNumberJSONRequestBody = NewNumber
 
+// SaveReportJSONRequestBody defines body for SaveReport for application/json ContentType.
+type SaveReportJSONRequestBody = ReportToSave
+
+// ChangeReportJSONRequestBody defines body for ChangeReport for application/json ContentType.
+type ChangeReportJSONRequestBody = ReportToSave
+
 // AddRoleJSONRequestBody defines body for AddRole for application/json ContentType.
 type AddRoleJSONRequestBody = RoleEdit
 
@@ -8002,6 +8697,15 @@ type KeepTrialJSONRequestBody = NewTrial
 
 // TryRouteJSONRequestBody defines body for TryRoute for application/json ContentType.
 type TryRouteJSONRequestBody = RouteTry
+
+// AddScorecardJSONRequestBody defines body for AddScorecard for application/json ContentType.
+type AddScorecardJSONRequestBody = ScorecardToSave
+
+// ChangeScorecardJSONRequestBody defines body for ChangeScorecard for application/json ContentType.
+type ChangeScorecardJSONRequestBody = ScorecardToSave
+
+// AnswerScoreJSONRequestBody defines body for AnswerScore for application/json ContentType.
+type AnswerScoreJSONRequestBody = ScoreAnswer
 
 // PutScriptsJSONRequestBody defines body for PutScripts for application/json ContentType.
 type PutScriptsJSONRequestBody = Scripts
@@ -8120,6 +8824,9 @@ type MakeSignInLinkJSONRequestBody = NewSignInLink
 // SwitchMemberOffJSONRequestBody defines body for SwitchMemberOff for application/json ContentType.
 type SwitchMemberOffJSONRequestBody = Leaving
 
+// SetAvailabilityOfJSONRequestBody defines body for SetAvailabilityOf for application/json ContentType.
+type SetAvailabilityOfJSONRequestBody = AvailabilityOf
+
 // LeaveNoteJSONRequestBody defines body for LeaveNote for application/json ContentType.
 type LeaveNoteJSONRequestBody = ColleagueNote
 
@@ -8135,11 +8842,23 @@ type PutTemplatesJSONRequestBody = Templates
 // MakeTokenJSONRequestBody defines body for MakeToken for application/json ContentType.
 type MakeTokenJSONRequestBody = NewToken
 
+// AddTopicJSONRequestBody defines body for AddTopic for application/json ContentType.
+type AddTopicJSONRequestBody = TopicToSave
+
+// TryTopicJSONRequestBody defines body for TryTopic for application/json ContentType.
+type TryTopicJSONRequestBody = TopicToSave
+
+// ChangeTopicJSONRequestBody defines body for ChangeTopic for application/json ContentType.
+type ChangeTopicJSONRequestBody = TopicToSave
+
 // ChangeUnreturnedJSONRequestBody defines body for ChangeUnreturned for application/json ContentType.
 type ChangeUnreturnedJSONRequestBody = UnreturnedChange
 
 // SetUsageJSONRequestBody defines body for SetUsage for application/json ContentType.
 type SetUsageJSONRequestBody = UsageSettings
+
+// SetWallLimitsJSONRequestBody defines body for SetWallLimits for application/json ContentType.
+type SetWallLimitsJSONRequestBody = WallLimits
 
 // PutWebhooksJSONRequestBody defines body for PutWebhooks for application/json ContentType.
 type PutWebhooksJSONRequestBody = Webhooks

@@ -15,6 +15,7 @@ import (
 	"trundo/internal/desk/entry"
 	"trundo/internal/desk/filing"
 	"trundo/internal/desk/firm"
+	"trundo/internal/desk/insight"
 	"trundo/internal/desk/outreach"
 	"trundo/internal/desk/privacy"
 	"trundo/internal/desk/queues"
@@ -45,6 +46,7 @@ type Desk struct {
 	Privacy    *privacy.Privacy
 	Usage      *usage.Usage
 	Rounds     *rounds.Rounds
+	Insight    *insight.Insight
 }
 
 // Open starts a desk: it claims the server's name, writes the journal back, closes what an earlier run left in
@@ -63,6 +65,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Forms = webforms.New(d.Queues, d.Outreach)
 	d.Filing = filing.New(d.Book, d.Outreach, d.Calls)
 	d.Rounds = rounds.New(d.Filing, d)
+	d.Insight = insight.New(d.Calls, d.Queues)
 	d.Files, d.Arrivals, d.Voices, d.Lines = d.Book.Files, d.Calls.Arrivals, d.Calls.Voices, d.Calls.Lines
 	d.Recordings, d.Telephones, d.Team = d.Calls.Recordings, d.Calls.Telephones, d.Calls.Team
 	// What the lower areas ask of those above them.
@@ -97,6 +100,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.StartTrail()
 	d.Privacy.Start()
 	d.Usage.Start()
+	d.Insight.Start()
 	return d, nil
 }
 

@@ -38,6 +38,9 @@ var trailKinds = []string{
 	"duplicate",
 	"role",
 	"erasure",
+	"topic",
+	"scorecard",
+	"score",
 }
 
 // trailPage is how many entries a page of the trail has.

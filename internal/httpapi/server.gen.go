@@ -128,6 +128,12 @@ type ServerInterface interface {
 	// AttachRecord Puts the call on a record (and on that person's company).
 	// (PUT /api/calls/{id}/records/{record})
 	AttachRecord(c *gin.Context, id ID, record openapi_types.UUID)
+	// ListScores How a call was scored, as far as I may see it, and by which scorecards I may.
+	// (GET /api/calls/{id}/scores)
+	ListScores(c *gin.Context, id ID)
+	// ScoreCall Scores a rep's part in a call, or scores it anew.
+	// (POST /api/calls/{id}/scores)
+	ScoreCall(c *gin.Context, id ID)
 	// GetCallScript The script of a call as far as its answers lead, filled with what is known.
 	// (GET /api/calls/{id}/script)
 	GetCallScript(c *gin.Context, id ID, params GetCallScriptParams)
@@ -140,6 +146,9 @@ type ServerInterface interface {
 	// ConfirmTimes Says how long one talked in a call that the computer's own calling program made.
 	// (PUT /api/calls/{id}/times)
 	ConfirmTimes(c *gin.Context, id ID)
+	// ListSaidTopics The topics that were said in a call, where I may hear it.
+	// (GET /api/calls/{id}/topics)
+	ListSaidTopics(c *gin.Context, id ID)
 	// TurnCall Turns to whom one consults or back, joins all, leaves the call to whom one consults, or parks it.
 	// (POST /api/calls/{id}/turn)
 	TurnCall(c *gin.Context, id ID)
@@ -188,6 +197,15 @@ type ServerInterface interface {
 
 	// (PUT /api/fields/{id})
 	ChangeField(c *gin.Context, id ID)
+	// ListFigures What can be reported, with one sentence for each figure, and by what calls are narrowed.
+	// (GET /api/figures)
+	ListFigures(c *gin.Context)
+	// FindCalls The calls that fit conditions, how many there are, and how many have each value of each facet. Nothing is changed by it.
+	// (POST /api/figures/calls)
+	FindCalls(c *gin.Context)
+	// RunReport Figures of calls, by something, beside another time. Nothing is changed by it.
+	// (POST /api/figures/report)
+	RunReport(c *gin.Context)
 
 	// (GET /api/find)
 	Find(c *gin.Context, params FindParams)
@@ -251,6 +269,9 @@ type ServerInterface interface {
 
 	// (GET /api/line-health)
 	GetLineHealth(c *gin.Context)
+	// NextToHear A call to listen to, drawn so that each rep and each type gets its turn. Nothing is changed by it.
+	// (POST /api/listening/next)
+	NextToHear(c *gin.Context)
 
 	// (GET /api/lists)
 	ListLists(c *gin.Context)
@@ -467,6 +488,18 @@ type ServerInterface interface {
 
 	// (GET /api/records/{id}/sequences)
 	ListMemberships(c *gin.Context, id ID)
+	// ListReports My saved reports, those that others share, and those that come with the program.
+	// (GET /api/reports)
+	ListReports(c *gin.Context)
+	// SaveReport Saves a report.
+	// (POST /api/reports)
+	SaveReport(c *gin.Context, params SaveReportParams)
+	// DeleteReport Deletes a report of mine.
+	// (DELETE /api/reports/{id})
+	DeleteReport(c *gin.Context, id ID)
+	// ChangeReport Changes a report of mine.
+	// (PUT /api/reports/{id})
+	ChangeReport(c *gin.Context, id ID)
 
 	// (GET /api/rings)
 	ListRings(c *gin.Context)
@@ -542,6 +575,21 @@ type ServerInterface interface {
 	// TryRoute Plays a caller against the draft. Nobody is rung, and nothing is written down.
 	// (POST /api/routes/{id}/tries)
 	TryRoute(c *gin.Context, id ID)
+	// ListScorecards The scorecards by which calls are listened to.
+	// (GET /api/scorecards)
+	ListScorecards(c *gin.Context)
+	// AddScorecard Adds a scorecard.
+	// (POST /api/scorecards)
+	AddScorecard(c *gin.Context)
+	// ChangeScorecard Changes a scorecard. What was scored by it stays as it was.
+	// (PUT /api/scorecards/{id})
+	ChangeScorecard(c *gin.Context, id ID)
+	// ListMyScores Scores of my calls, the newest first; those that I have not accepted stand before.
+	// (GET /api/scores)
+	ListMyScores(c *gin.Context)
+	// AnswerScore Answers a score of my call, and accepts it.
+	// (POST /api/scores/{id}/answer)
+	AnswerScore(c *gin.Context, id ID)
 
 	// (GET /api/scripts)
 	ListScripts(c *gin.Context)
@@ -767,6 +815,9 @@ type ServerInterface interface {
 
 	// (GET /api/team/{id}/availability)
 	ListAvailability(c *gin.Context, id ID)
+	// SetAvailabilityOf Puts a colleague into a state, by right; they are told.
+	// (PUT /api/team/{id}/availability)
+	SetAvailabilityOf(c *gin.Context, id ID)
 
 	// (POST /api/team/{id}/notes)
 	LeaveNote(c *gin.Context, id ID, params LeaveNoteParams)
@@ -812,6 +863,18 @@ type ServerInterface interface {
 
 	// (DELETE /api/tokens/{id})
 	RevokeToken(c *gin.Context, id ID)
+	// ListTopics The topics that are looked for in what was said.
+	// (GET /api/topics)
+	ListTopics(c *gin.Context)
+	// AddTopic Adds a topic. It is looked for in what was said so far too, behind.
+	// (POST /api/topics)
+	AddTopic(c *gin.Context)
+	// TryTopic In which of the newest calls a topic would be found, before it is saved. Nothing is changed by it.
+	// (POST /api/topics/try)
+	TryTopic(c *gin.Context)
+	// ChangeTopic Changes a topic. It is looked for anew.
+	// (PUT /api/topics/{id})
+	ChangeTopic(c *gin.Context, id ID)
 	// GetTrail What was done, by whom and when, newest first. For who sets the firm up.
 	// (GET /api/trail)
 	GetTrail(c *gin.Context, params GetTrailParams)
@@ -827,6 +890,12 @@ type ServerInterface interface {
 	// WaitingCalls Calls that anybody may take, parked ones and those that ring colleagues of one's teams.
 	// (GET /api/waiting)
 	WaitingCalls(c *gin.Context)
+	// GetWall What everybody whom I see does now, with whom, since when; queues, rounds, today beside a usual day, and what needs somebody.
+	// (GET /api/wall)
+	GetWall(c *gin.Context)
+	// SetWallLimits Sets from when something on the wall calls for my attention.
+	// (PUT /api/wall/limits)
+	SetWallLimits(c *gin.Context)
 
 	// (GET /api/webhook-deliveries)
 	ListDeliveries(c *gin.Context)
@@ -1834,6 +1903,56 @@ func (siw *ServerInterfaceWrapper) AttachRecord(c *gin.Context) {
 	siw.Handler.AttachRecord(c, id, record)
 }
 
+// ListScores operation middleware
+func (siw *ServerInterfaceWrapper) ListScores(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListScores(c, id)
+}
+
+// ScoreCall operation middleware
+func (siw *ServerInterfaceWrapper) ScoreCall(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ScoreCall(c, id)
+}
+
 // GetCallScript operation middleware
 func (siw *ServerInterfaceWrapper) GetCallScript(c *gin.Context) {
 
@@ -1943,6 +2062,31 @@ func (siw *ServerInterfaceWrapper) ConfirmTimes(c *gin.Context) {
 	}
 
 	siw.Handler.ConfirmTimes(c, id)
+}
+
+// ListSaidTopics operation middleware
+func (siw *ServerInterfaceWrapper) ListSaidTopics(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListSaidTopics(c, id)
 }
 
 // TurnCall operation middleware
@@ -2234,6 +2378,45 @@ func (siw *ServerInterfaceWrapper) ChangeField(c *gin.Context) {
 	}
 
 	siw.Handler.ChangeField(c, id)
+}
+
+// ListFigures operation middleware
+func (siw *ServerInterfaceWrapper) ListFigures(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListFigures(c)
+}
+
+// FindCalls operation middleware
+func (siw *ServerInterfaceWrapper) FindCalls(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.FindCalls(c)
+}
+
+// RunReport operation middleware
+func (siw *ServerInterfaceWrapper) RunReport(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RunReport(c)
 }
 
 // Find operation middleware
@@ -2666,6 +2849,19 @@ func (siw *ServerInterfaceWrapper) GetLineHealth(c *gin.Context) {
 	}
 
 	siw.Handler.GetLineHealth(c)
+}
+
+// NextToHear operation middleware
+func (siw *ServerInterfaceWrapper) NextToHear(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.NextToHear(c)
 }
 
 // ListLists operation middleware
@@ -4453,6 +4649,112 @@ func (siw *ServerInterfaceWrapper) ListMemberships(c *gin.Context) {
 	siw.Handler.ListMemberships(c, id)
 }
 
+// ListReports operation middleware
+func (siw *ServerInterfaceWrapper) ListReports(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListReports(c)
+}
+
+// SaveReport operation middleware
+func (siw *ServerInterfaceWrapper) SaveReport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SaveReportParams
+
+	headers := c.Request.Header
+
+	// ------------- Required header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = IdempotencyKey
+
+	} else {
+		siw.ErrorHandler(c, fmt.Errorf("Header parameter Idempotency-Key is required, but not found"), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SaveReport(c, params)
+}
+
+// DeleteReport operation middleware
+func (siw *ServerInterfaceWrapper) DeleteReport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DeleteReport(c, id)
+}
+
+// ChangeReport operation middleware
+func (siw *ServerInterfaceWrapper) ChangeReport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangeReport(c, id)
+}
+
 // ListRings operation middleware
 func (siw *ServerInterfaceWrapper) ListRings(c *gin.Context) {
 
@@ -5098,6 +5400,95 @@ func (siw *ServerInterfaceWrapper) TryRoute(c *gin.Context) {
 	}
 
 	siw.Handler.TryRoute(c, id)
+}
+
+// ListScorecards operation middleware
+func (siw *ServerInterfaceWrapper) ListScorecards(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListScorecards(c)
+}
+
+// AddScorecard operation middleware
+func (siw *ServerInterfaceWrapper) AddScorecard(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddScorecard(c)
+}
+
+// ChangeScorecard operation middleware
+func (siw *ServerInterfaceWrapper) ChangeScorecard(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangeScorecard(c, id)
+}
+
+// ListMyScores operation middleware
+func (siw *ServerInterfaceWrapper) ListMyScores(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListMyScores(c)
+}
+
+// AnswerScore operation middleware
+func (siw *ServerInterfaceWrapper) AnswerScore(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AnswerScore(c, id)
 }
 
 // ListScripts operation middleware
@@ -6618,6 +7009,31 @@ func (siw *ServerInterfaceWrapper) ListAvailability(c *gin.Context) {
 	siw.Handler.ListAvailability(c, id)
 }
 
+// SetAvailabilityOf operation middleware
+func (siw *ServerInterfaceWrapper) SetAvailabilityOf(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetAvailabilityOf(c, id)
+}
+
 // LeaveNote operation middleware
 func (siw *ServerInterfaceWrapper) LeaveNote(c *gin.Context) {
 
@@ -6876,6 +7292,70 @@ func (siw *ServerInterfaceWrapper) RevokeToken(c *gin.Context) {
 	siw.Handler.RevokeToken(c, id)
 }
 
+// ListTopics operation middleware
+func (siw *ServerInterfaceWrapper) ListTopics(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListTopics(c)
+}
+
+// AddTopic operation middleware
+func (siw *ServerInterfaceWrapper) AddTopic(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddTopic(c)
+}
+
+// TryTopic operation middleware
+func (siw *ServerInterfaceWrapper) TryTopic(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TryTopic(c)
+}
+
+// ChangeTopic operation middleware
+func (siw *ServerInterfaceWrapper) ChangeTopic(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id ID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangeTopic(c, id)
+}
+
 // GetTrail operation middleware
 func (siw *ServerInterfaceWrapper) GetTrail(c *gin.Context) {
 
@@ -7021,6 +7501,32 @@ func (siw *ServerInterfaceWrapper) WaitingCalls(c *gin.Context) {
 	siw.Handler.WaitingCalls(c)
 }
 
+// GetWall operation middleware
+func (siw *ServerInterfaceWrapper) GetWall(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetWall(c)
+}
+
+// SetWallLimits operation middleware
+func (siw *ServerInterfaceWrapper) SetWallLimits(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetWallLimits(c)
+}
+
 // ListDeliveries operation middleware
 func (siw *ServerInterfaceWrapper) ListDeliveries(c *gin.Context) {
 
@@ -7150,6 +7656,28 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/calls/:id/script", wrapper.GetCallScript)
 	router.PUT(options.BaseURL+"/api/calls/:id/script", wrapper.AnswerScript)
 	router.GET(options.BaseURL+"/api/my-day", wrapper.GetMyDay)
+	router.GET(options.BaseURL+"/api/figures", wrapper.ListFigures)
+	router.POST(options.BaseURL+"/api/figures/report", wrapper.RunReport)
+	router.POST(options.BaseURL+"/api/figures/calls", wrapper.FindCalls)
+	router.GET(options.BaseURL+"/api/reports", wrapper.ListReports)
+	router.POST(options.BaseURL+"/api/reports", wrapper.SaveReport)
+	router.DELETE(options.BaseURL+"/api/reports/:id", wrapper.DeleteReport)
+	router.PUT(options.BaseURL+"/api/reports/:id", wrapper.ChangeReport)
+	router.GET(options.BaseURL+"/api/topics", wrapper.ListTopics)
+	router.POST(options.BaseURL+"/api/topics", wrapper.AddTopic)
+	router.PUT(options.BaseURL+"/api/topics/:id", wrapper.ChangeTopic)
+	router.POST(options.BaseURL+"/api/topics/try", wrapper.TryTopic)
+	router.GET(options.BaseURL+"/api/scorecards", wrapper.ListScorecards)
+	router.POST(options.BaseURL+"/api/scorecards", wrapper.AddScorecard)
+	router.PUT(options.BaseURL+"/api/scorecards/:id", wrapper.ChangeScorecard)
+	router.GET(options.BaseURL+"/api/calls/:id/scores", wrapper.ListScores)
+	router.POST(options.BaseURL+"/api/calls/:id/scores", wrapper.ScoreCall)
+	router.GET(options.BaseURL+"/api/scores", wrapper.ListMyScores)
+	router.POST(options.BaseURL+"/api/scores/:id/answer", wrapper.AnswerScore)
+	router.POST(options.BaseURL+"/api/listening/next", wrapper.NextToHear)
+	router.GET(options.BaseURL+"/api/wall", wrapper.GetWall)
+	router.PUT(options.BaseURL+"/api/wall/limits", wrapper.SetWallLimits)
+	router.GET(options.BaseURL+"/api/calls/:id/topics", wrapper.ListSaidTopics)
 	router.GET(options.BaseURL+"/api/sources", wrapper.ListSources)
 	router.GET(options.BaseURL+"/api/tokens", wrapper.ListTokens)
 	router.POST(options.BaseURL+"/api/tokens", wrapper.MakeToken)
@@ -7376,6 +7904,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/team", wrapper.ListTeam)
 	router.POST(options.BaseURL+"/api/team/:id/notes", wrapper.LeaveNote)
 	router.GET(options.BaseURL+"/api/team/:id/availability", wrapper.ListAvailability)
+	router.PUT(options.BaseURL+"/api/team/:id/availability", wrapper.SetAvailabilityOf)
 	router.PATCH(options.BaseURL+"/api/colleague-notes/:id", wrapper.SettleNote)
 	router.GET(options.BaseURL+"/api/settings/availability", wrapper.ListAvailabilityStates)
 	router.PUT(options.BaseURL+"/api/settings/availability", wrapper.PutAvailabilityStates)
@@ -7391,685 +7920,747 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"xP3tkhy5kSYK30q8NWvW0jtJqdhkU62iHVuj2N2jHrFJqkmJPySeNGQGMhOqSCA7gKhkjqyPzYXs/j0X",
-	"NldyDO4OBCLCER9V7Nn9sdNiRUbg0+Fwf/x5/nm1NceT0VI7e3Xzz6uTqMVROlnD//q+9P+/0lc3Vyfh",
-	"DlerKy2O8urmSpVXq6ta/tSoWpZXN65u5OrKbg/yKPwvdqY+Cnd1c9U08KS7nPyvrKuV3l/9/PPq6k/y",
-	"El99kKKUdfvy70t5PBkn9fbyyD839qWj+PRK6r07XN18fb26Oiod/+fwsz/7N9mT0VZC997WZlPJo//P",
-	"rdFOauf/U5xOldoKp4z+7Qmf+Nd/WKP939oP/49a7q5urv7lt+34/Rb/an8b3gtfLKXd1urkX3d1c/Xh",
-	"IFxxltoV59rQWNDP/FtfbKzUWwkzUZuTrJ3Cpm7kXmm7Fq4zvKVw8pFTRzkcY//hU+NglDN/WqtyxmSt",
-	"rqQul315V5vj4Oncg2ttcGzprxtjKim0//PM9h3FZb09CL2X/GtwWTHD0GinKv+X7hy9P8iiEtYVpfCL",
-	"b7IX8JqRbjRW1vPG+ud0qf8Nd1n4NfWDRjc0Ph3DTktWyZJppzCuis6ofYwNMZt/yK3zjX6xhQmXujn6",
-	"pgh7e7W6smdx8m8WW/+//mGU/85B6HJt7mAHn0Tt/3IwFfRO3KYvb0fsRVnK8gd53Mh6uNQrpW+ndtg7",
-	"tdff61f+Sb8A4pvGfkPf+3l1dWr3fX93Xgp3kKoufCOKrWmqstDGFRtZHIWq5PScUVvYIW17bYfdFv6v",
-	"YBOdPNqpzqQj+HP8lqhrcbmCFvmPLnjfj/SD3Ct7vcTGJt9h+6vtmZtgEf99sDBuJW+wfmqkxTn658T4",
-	"38KBEZ9fha+xDTydjNLuSIa/28opq6ebqhKbSoYzadDmUyW2vN2xTtRumUl18pOb7nz74nTLw29De9hx",
-	"sLfMLNl0/2+Ntk3laLt3Jrxt5NZUlRT7Rs49WSqlw7PdjfhH+EhhdHW5KYyWhdn5jVnsVH38wvrdKe2q",
-	"OB+MlcVJmlMlC1HLom70PrXYue/qxq/yua38qZHNjGaKAh5cFUoX54PaHnyLL8VZKDenTbVp3KyvwIOF",
-	"846EN7DWf+ZYGL0qbLM9FMLCgMHfhb21hShsU9/Jy5xG+H8oe37Vl9fXzJN3Rm2lt4lrs5tsclwYNGXx",
-	"x20Piq2oqjlNPJu65Cy3cIVyhbKF2JjGwQE32oW+RbO5rYGbvL89YpemLOvL+CAteNbhUHUhPzmprTK6",
-	"ELosnBTHVbEzdVFLUSpY18M1IwU5puw5doFNIYq9MWWxb6S1q8LUhTyewAMYvk7pvR2+7XtXnOEk9H+H",
-	"JsGK0+bcviRxd+ytqirbOXnYdZY9XNqhjS+LXaUhDG0dmbJXNNTdadvVkpmAP5pzcRT64s2McjY1KfCD",
-	"+BWlndzj+TjXxImNrNgxMCfJOoycE4hvod+ssBcjff/Rm4hh52c2OeMvc+2CR9mG3AlViY2qlLu8jL55",
-	"74RZcP5tTaP9yWbXZ1Pf8n52fqjByqy9hbEzRhwOzTDi6U8HzZjuuTd0956Iz9WhzhJKfzrV/ndOcOtI",
-	"bJ26y1y25kwUd8j9oKwN5kUUWp79KcacB5NuVxy0xP4/7YYGHq9+sREdDMAqjNassWbuBTb++7yLwWD6",
-	"4Ib86Xv88Zc4EvS/Hg9vDudanNZWbo0uLY2iOnof8Mmza/wt/s/roU0cOqO+4VP9/qDsgVliyRPDxfKi",
-	"gJd7c915cLXwgt35MdfQP8jK6H04FntHiakqc143p3TBpAeEhjWRiUkYmtRux177fy78lb71mSx7/NRy",
-	"a+qSecWP+AdyEL0TYM6af4VpaJKHf7OVOjEvf+f/mXzLWsLVeNe9FmdXA7xwlY5a24nYljAw7ejxs+LO",
-	"UjJ+z5uddzZFVRXiaPQ+GcMb73nCn2Tp//MItwd5J+uiMsZ7yd59vFr1vTz4AWuC4U/8Lda4Q7xdDBro",
-	"fV13NvB97676MfT/Voco6LIlTM1YhaYmX2eHzhjmrrdt6lrqLX/3vlW0SmbZnz8pXX4jd1xQAuwls6he",
-	"wb8XZreTtSzhBMALGqyDmT7k6gqdtuHr36Izl9wg09fOdt35z613SlbcNnyzK7ZGO7F1Fvz5SorS+quh",
-	"v5xVyrq5jfjOf4Ad0X7kQ+EO6jYsDnscoFU73bkV8k46xxu9SlxM4+Yvh1fwfPcM+v1wMOlCbupS1msa",
-	"t843lh3m3fNu9GN+Xn6hL/Xmh+0j15pVHGV2fmold/7rwwPJL7YH3Lvw9+w3m+qWAsJDTxAvoDFQXJZr",
-	"Z9a0wr1rtIYINf2DlW5tzhosFjwq9uEx/E//gHViLyFWXUkMuZt1JTQfSy4buSiSZmUlY6tHY8zxwZ9X",
-	"V3eiahjb8n0Z7Irvn79cQ+dWaOXFHv8D+gNX7zOEKWzhTLGRRYkubrLinswIVGwpsNl2JDdlP0qI2TGx",
-	"iwYjniOew1nWssD8QDly/2WiMFuhfecaXfIe/NBjN+ZWljSJ+Ys5BB2811FKUbnirCAhybguMC6ynNPB",
-	"k9reZvpnw90nrOy60RrjMNSxrdBbSYfuDrMDH2eldHD8k5amYxC+zE3qS1FJXYr6RVnW0vJJhPCHiVVE",
-	"D2a+UnEZyOh0je2a4Jv9vLraXNYHobm7nihlISsrzwc/Cf54PNfKOamL0px1IXZO1meBniF3xTyehL6s",
-	"QzBNVNWb3dXN36YyHH7yf/QH6cdhVtZYyPBoCC1jINF7aNC8gj5YiMof3soWRqchy+6VFNKrdyoT+i+V",
-	"qNZH2zFXSrtnT9k1CE87wzu6umj01mjv0ECoVd5Ao2hmcZH7Fvpb9ak2+1ocKdz6qx+/e1k8+f2zZ79m",
-	"88aqlgOzbhq38S46eObtfzlZa1HxdlnZUyUufHoVfNTCqlJ+YcnZm4p1lrU5ZSzORm7FEW+DxamWJ+Hd",
-	"yKO0VuwpEH4WtqjkzhWbS6GcldUOMiTYN/8H8Irc2ux2cAdZb6Q8sd3C9Mc6pLjnrT0Mh3/nfzNcfO2l",
-	"Be9VSbT8IGyxqU2zP6R3hEJpZ+4TghzOAw79F7aAZ9roMIVhIB1AgRg2eZNx5ttDMfvT2/k+pLdHIdXb",
-	"9+VolmlL9ZoChyouC3Y1pIdTfhMelbWyXJ8PFz7Qrs3GlJcC84yyxPyP6RivfuZp/sp5ezBavsYfDZfO",
-	"e0O33b1QGj7s3RC8cCQ26gtbnMRePofYtiq9BfsPWRuyb9T+5HlYd8q1YQZyN6cm6cf4MCUT5ls6uP+z",
-	"V2a/TOGvfiIxr0Z5Hl0I5/xyxVmluzTEI4qLnJV0swdz1mNbAyMoVsrsr9dtEmb4QKVOk26mf8Y/a5p6",
-	"KzMWLmwm70rq0vrtyTYo+CxTMxUjg05Ut/NnKTlwMqf65oKryBxPjQPL4g/03jGEC9E76BYcOuuUt37g",
-	"E1uRzlRy6nt/7yCrcm50tj3Gkt92dnN7RrWxXFwQvamNJ3oY4fYcb9d5O5Ydq9S6Qd3haw/3mNKiFdBz",
-	"cIK1pNWUc9i+E+z9bNHF6Cc+FjgTeyB/8ne6CDjINfQVwXu6DR3ZRGiCpgEs0b3z1qTquO4nWeM80sj6",
-	"hkKWeNJfp4/TK2MaMte5t4JLdMWswuzjjjvq9KxpCGkIPTYHvpnfSCdUlUPnLEg4IL6GaXCIfs/pLN40",
-	"FwwS5hSZrw6jIFPfh63DvUlVMw6+7/ApwiH68xcvSZDEb322o7gU+Edv6JS7uvHXhtUw1b430l8wWBtI",
-	"dsVmTgnv14SLFOQQ1Owo4w/4ZjbQKWpnx2LtEe9yNDV4WLpwZwMX7FUhxfZQ+Ff4x7zZh0DX7AgsLNba",
-	"8Rg38jbsApRb4qD030comfwBvG2sM0dZR1cPL6oLRvkdfCK3Y5idfBXWc7tDOh3Pb/DaZXrir7BoD9OQ",
-	"eHEQpV+YpYHACk0tXAgAfgX3NT+NhJH4zTBVYvRO1lJv5Xx/glBl838Qrl39fklNeBeamT5sN3voHUxV",
-	"zv98FkmcSefBHvHHdszGpebA/ydifRL3FeGnnZRdklhqasvnE03jtibTuHAajt4z/NT+6B9c7BRifOJ+",
-	"GMnspUq5Qvo789htqh9fR3g0jFE8rwksDW5W65+FWe+swFVvCWPrcjvsx/RidC90x63C2FiEWOJ+Jxvf",
-	"tk30YrxJ8iGXvA3XgO64Cnur9P6GAM07NNZ+0+xrKZ8XZreDv63o8h+d39DAvcHQzEk0FrbYrTy5GKb3",
-	"/4Bf8JOw27EtdjVhYsfW4l+N2sr38OTEElG2sOEam24iq46n6hJvTV/Yom4qObmCgnMPM4NfhkEO7c6t",
-	"hXfQsuFCyJoLMKeMvXgRgkAUQwcLobxtUzZEG+cdNPDS1/773EkHf2Vv26+9tQ9xAe3PBmfvg8KxTp7m",
-	"n8vY3HdOniZPxbbtsSACvxVHNTtL/K7wd33wT0w3DkfnrXdtKogIk2M2PPmCw5lxG8ji+yktTaHNGU9Y",
-	"au3MCX3Bu6jhvHsQUN33eUEt0FjAA2z2gxpTyZ1jU0Hv26E8hGiughHWKzhF2ynqDfA8TwA+PNK1Y8Pm",
-	"lD4QiqSG/D5sVGULfJhz4Y1eQ3UMe4r7dah49x6wIuBCr6LBI4Bv63Z7o32i6B85bZh2lLWcu9LAE2Dv",
-	"AQdhp/0IeCitfhi4ajXlV/yuu/Un/CgkWej9g9aTFXfctH17J+uLOyi9L5qTd3yxXbbYmuPR36D42aMY",
-	"SSZJCa46de4oSlmY3Q042WeDgDXbMTISZgnWqv8f+1oKf52gwKNCWLyWZz+JAuOf/k2iUrcS88q+b93w",
-	"fNcLqN34bpwOJaChxdgOLoB2CYc90flUO2Vd65TYho4VCTOUs9rv1ZFFRbYIxe5kXN/0A/KYYUfU4tfP",
-	"ni5FMdKHsu2Df/zMAN882nSsGYTaWYbX5Vt6L5TtM65OBFzFJT0cBcy+xEAy4qqZZbG5rJ2s5Olg8nUW",
-	"ECHDuPPJ3EpNMWu8dRXx50WjK2ktBKTRlJ6VlaxVgHKk+ZAopSUBwxkra8563SaJuPZDQD3mffHZTqXI",
-	"c8rhxWMCLZtm83i9icCudJqx6o4qPy26VCWLFQ8RV/5ujIGIiSPgM4aGs9HdYIxCc9le5uoYts7wQNDP",
-	"X+GHdhU+OBZnPwitcX+GyxsVAR6F4tP1L9N6piVYbFyUcLy1EKfom5QGrpz2JIW/Gq6Kcy1OJzx2uVEQ",
-	"Z3FZ5+uyqaLpLC4FPATu32wXr62IH3pXlFhTujhKocHpD/sI9o4/UliHOFRtsQuALzd6CdVUGxnwyLlK",
-	"qtlVlNZJhEtnM6hbo+9kbSGWQHE/VUeQuLJsmHpOBvUoLmsr5brkoR7dN1spk/VRqrJwBovsF1Tt11Js",
-	"D5xP907ttYT7sjVHxBbxTpwiioX7eZROiuOS8qh0jdCvV1f9sgWsMgtdC21k93bYqK8NZ2+DGUnO5a+u",
-	"p3Csvbbn7YrRli2WXmLo9uqOw+6/2NeSbgPaFJXRe1kXpZE8BuxgzuzimFviZry7uuEB736FTkPDYST8",
-	"JZ+fenhJ6CzlRQ+wz+O3R0b4AzUhjQ1asviWzHg2FZAaddj1ZJ3Yg5m1GC90IT8p673Jok2ZTo5qeGXY",
-	"uv2iHS3PyesmYK/eXItqLY4BrDrlacLj4dOTL0/GJd4Ovnz89HdPv37y7OnvJq8F4ef8HDZ6DHU78Wp8",
-	"jnvxN+LyrXb15WH7b6QuBYtzHjWnAot8iztl51Wv54LZQmFMWzqC9SGRCL73I3uxcDkalwdCpwYwzUyI",
-	"ArGVUtSV8hZIXFZ4ShXCecsEMZptU4kaECxgsITzPzmYpk7C5Rhiv1pd4QkHf/24GnNiHw5kfQ0wUIHz",
-	"hqEFug0rnbScA61m/M8sSw7474P1segkTfYg8+64GNML/NgW9UbXn/njTZ1xbOPCoLUY0wHkQcc7Q7we",
-	"gW0PdDzB7RgzEN+Iy3dq39TcDbZfgdrNlkYfjol8vIR7bUzGex8IZv4sbLjpZjHzSzJ+GcBJt3XtK9kB",
-	"kFt/0eRLP0cIHnpMEshvAeUUVbkqhC3+6z//l9LFTt3J4qh046T9r//8392z5jFfYsG0sVJ38qHGVt5J",
-	"7R7kqWRTzvKTexg/jbhURpQjWBLw9bhftvxJeQhiMINnocj2W6nLTgFFtmgCX9Nk9oGrg687vjI7Lvgd",
-	"9iV0ukXy4dviF9ve0cYO48yv46N5i9iyYaWc2Sv+Upid0pOwNqz+bBb/nvcRbE4cD0qP020kfpjvJEcP",
-	"9HkwbXjVpKDlvOPvVfjJe8Mhovt33T7wAr/oTUbGkrFDoET1PetDl8xx851p6qJUe+XsCrlXdqbuGKVx",
-	"ZDjDRqe0LJwJKeAJHEQ4l6B1ue682e1yX/MHHQCsWwy0cESGtpFFqUQly2EaNCn4GLMYbCJ/KzTRrOHb",
-	"xyOCkaVo4hoLj6Uo39AMdlDMa+P8Ov1B1Mx6z5H7tdHJZWV8OdcgtOJ1w7PjLWKAHJmRbFS118528GKM",
-	"NGcMQ9N5EKyWZ2ndbIvRHwjGeDjjRDXjHMDnVqEFo23PlUxGdr7hcXSrqYaAI2m4Fw3fbPo9/PQEDV/s",
-	"23vy8HPI68k7c7gi9LxrHYslBFiqVQQPFRt5ULrEErqjKNSuTUcMal8ff33t/9+9g1PfNMjbKv+ost1c",
-	"VB69ML9gzoitMbWcsSjjNQJ/sIoNHO0av7VOQi0AbCcvUzx5JBW6sofDxphbP30bqfS+wLLVwh2gSI2N",
-	"1M3dpdiJVdytoRUT46E4G7loxjaLnp7ptt9ruc1dO/BJceWbPm/9fLvbyUz5/uygDeel53A6/kAqzK4o",
-	"xQU3PMA4yfkh1PRRlVrtD+45JCaxdvV8MJUk2t3M/aVzH84E1Npw1Ni04qD8yT+ZVFcwkYNauvqCDcR8",
-	"5Re28I8X0dNiVr2o9xLppAsnj6cK6Iq8hTzLzQFIWDj8vx88VSJKhBgTenwUWaPcD/gzcRzVme3WFz0Q",
-	"ZnbTWKWltetSXCwGrgAGK+UtH1/OsCK8QMYD7C/cs57DajCPtHGP/Cq7CSeGqYtYnLOMsBGmOL/Y/9QL",
-	"SEbeIdgqrr50oLa05BnyCrPbhf/d8lVAqDmwVGh5Xm8RGeP/zzqWiJm1Nm5Nm0rqcm3lTw3Qe/sxxVXA",
-	"jeq3ujaBdohz/nohP3GUBDyT/odHqd3KXxYaXZoiH51jsHvtZxk00a06nfg/9iYmvqf9UdZn/Da0mKOB",
-	"tm4929p6Cz2bY3vYjFpYWS6N27eZovGVSqmgfFzff76pucy7vV0E4FrRLzKJrdLoZVwpM4d/LB40it44",
-	"mXr+jSCdJO7wnOTrWMTREYc+GdPkDhQ2eRssot6MzO/bWt4peV4U850imQsVsRn+12NjXSAwlzB+7DS3",
-	"THUZxAUVhyMwqvbHdha0kNaoMRU0oVAmx2gX6rkYC3QQtSwzycV3IdotK4u8CQiQPMrC/2BVWEMVAs6f",
-	"SBcIlEM2FfmCW7QwgxegDzeRub1ngfEP+H58T3EQd7JwBmjeIBrvxCVCPa2cH1aPw9kZoJYnr8OnFyay",
-	"O1iDHrBr9FPYjFlGGQ7Ji/VjFdzodtJtDxC7wTPu/gw0kfNsuFVa5N98v5qq0UsuZwJ1FjtVOSzo02Vh",
-	"Te1kWWwuK9g5VFDJM9FAReD6nhjKHNn9GGUwl/cxx5OolXf+cQnuugWJ08R5IQ8asWLmBBCU0s/iQZWl",
-	"1JnM5W69jB0Qr1LB5x5et8Py4CJtjpC2PURbZcDGR1/8aDRwnQe1DjzacN1cra4u0q61ATRziEBg3k5u",
-	"SGwDdtoO/D/Yaf9hWOYxVncgUsL6Z1dxtaZDlfwsWZk4t+mKGiPsh/3xbancQm5eZvP0M2Oz+e7SPFqc",
-	"wTn3ru4a4IDEX8+g6+UXQ1wFNPu5af8463bRm09+Jir5jlg+ehDwMMJMuVEldAEUK5hmOwDplS4LWSon",
-	"y3AjFqGWwD+vI05wXhVHJYDkdwZHIdcnHka+JO8Jl7D5hgG/SXEKxjTM9ERtpU5zLw3+ftRCTed1i0jt",
-	"ZlKQhNZEiED8YHxTO1IfszORi96U4rI2urrwm32CF3FGBV/Pn6b2xoaDG8WeC2Mlm/irjK7DDOK6UAtM",
-	"3Vu1o9A65bm6XRxOvzVGtutn3V50eow4T1SKr+zzhBDnKIV2GDmbRqzAtwfHVNprXeaZICPJ9OxU7hgp",
-	"bqkw1jsvldvmIVl8Vi23FBl4UI45Ycpe4KNQuHc0DdPSV3fIumEQYvP5KamPS8qFsbh/raUsc95RLfc5",
-	"ELr/h9Hf9jnfh+Vt3slCxkGk1wJOg1spT7bYNTWQQ1BZzTmFc+cuNwGEgG0edLDb5F77cuPJ632MukOV",
-	"oeKkYOKiLg0Ur2nT6K08dicxQbvCz9dM/PXLax7POpKOlY+fPWX/sK8pDD/rE+Hptc3yqb0o4G8ACPQO",
-	"ZmABIYhY/N49ir4PgZ+iF0Q/AV4D7duKkoRADLMqoJbxB6MffVer4vr3N9fXjx7/7ub6Gn0gQCFUZ39d",
-	"J+WT6SFYWnrXgxVP+J2VOirH6iN05RG+4hIWZrfL+96jzvaTZ8+YUrETy4F/kjobnJlN5xfpLX5skBMk",
-	"/nKt9D1+fOKLmo/eJQApH8gQATdQO/XyTtaXopan1OudUZESRu0r7oqCfG0E3Ims1RA0gaIDiDoDOEpp",
-	"ZOXm776wy5h18PjLyXWQl/r6w4XiRSjyRSXt4UKA5KVQAEh8Fst5GSLLYLr4vswlltg08IeDBIuP5cnu",
-	"bOrbopJY+WwlaFd9ckUSuAqjTBWIEE/1//d0qs0d6QjuoFD0I+tzx0reOaYaUi18tmoh5L913mbEi8GA",
-	"s4yCgdXvP6j3eCKlC7G3mvpWpk3QIT1tMiDxEEsOiu7JlO753i6mfRlVpcYgy/6EfSddc6KYoPJrQVRv",
-	"k8N2JyorVyPKEj2qs3dviqdfPv5drxKE29DtCdg7yojqmBhe4amiNt6q+Ps0kVYh5+QKo6//9H/+mUpj",
-	"/WbyrghtMsCb3RBCRRADypxCFabohBfNa5204Vg8efzs2fMgfAGNNQ0inhvt6kuxNSWJHEpRxrtB+sns",
-	"B9kwhLGywzWz9f+iRwOH/stv4MLZsS5tCgYW7HoXC2KHZZaQkIDgOI7tTHI6PyiBnSq17/n71jTie8wh",
-	"jct29F5VW/eiPOJ5uGRP0OGzTGki4oknerZgOaZ44+5bp5tzv3Heormj4Q6Y5NiOWaP94iyUY7Pj7R+m",
-	"FN7oyeyHgIooRQ+gakyojg/2uHPt2xhz2zO3PQWjdvTiRzIKa7koE5eHT/9IzR6PtIX+DemvwNMK4R36",
-	"0OgYcQUs8VbVL02iahTtgv5FLY8KdUKDuoO+AJsNn4ZbRCnVG+FJWinikKLWj3e6lfVbsuvjuIxO6rLO",
-	"9UPyU72MeIyxfkJG8S+n/+6A4wNp82aD1jrivyO836lSSxTXWuxwgx7M3JA0PpyvD6nNUVm+wO0cinbo",
-	"ofKmOJgzRVzRi+y54eT1EYkf1bptanObyfaFF+fiT/MhOPHpbE8HwWdq7EB55eN8Jo2HXAB4EivkMIdR",
-	"h4htdCFb9xJmtFB2XuFhO4jdIUqWUWeR9GsT4xSNx8fDOppw+ckO5GhPtpUU9bpkZZEcQDC0KbwFGDfr",
-	"DzIqn986LNqvJ5IMGRoSQ7fjTw5AsCaRBEe+XX9rtiu+pjhz/H2GLbGIFeIXLZIPq8ufm8aKKos8kSOI",
-	"G4WwJMDCdFUpid/kIh1yp4kC5MaDOE7CoAeXEb3gNvLaOFkGBSYuB/JZF/QOtHbYVz14rfP1HP4QtFI7",
-	"qbd0Q7SAl2JLQc8HqXlC5lWbv/b3RljqSLMVyqvHDeKORIa6Fu6MfD+JUWuXCb/M6r1xgZJ9vreWvW0t",
-	"4VHBl3DN+jdx4rTJzXF9zKLjsjhKZzK/6o8ovT/8YlTNIJEsmp+oytBgf4iUP7DZAkW9NcVO1AO2spQw",
-	"yG9lJMHNFSJHl2RBVc9SPmzb4LCwZDF8vW4mvoBVt3TXDRC+8PqkP5kZ2bO4jNnwUSZRYHRGX3gCxpkn",
-	"Z8rIEqMK6wrE++yq2AorUafIO67AoArIzQ0ILlvSSOCFj60ztfe5sUyBKb+twfWFnKWK8a2go7UR29up",
-	"F49RXhDbNQquIQnZeT4JGb8uGLBnTie513t2oSj/zOegilmu4DFft6MtyJi67Ib7aP7IS4s7qB1tdQfL",
-	"nE5/m6+KUcvd7PqCAWEfnWH0jpE54+v7pI6UB7M8lM4CuLeSTPjqiJbMH01V8iQefLn0vBroP5pKEZ1c",
-	"P/7AEXhfLpfLo+PxUVn2iT7mxUa/noxaEpgQfss1+PtSaqfc5W1t7lRJHEXzfQ2wSKwb1tFyBLQQfQER",
-	"7gbTbZvanK13h/2LkLYvE6lPwQtK6lBfM5ngoKet3NaS0xXBA31V6EiF/RwJuk3jblqk44CI5ZoVWLTJ",
-	"hzIdSUkSrW1wyCcr4DJCiB+wLsAWm8Y5o8Hd7TaV5Rurm0pmAJ47VVsXwdgWczh42wM9HKv2+pHSvyk+",
-	"hDSPvqwK79BGVXplkZJaVH4ILsUeEqx6Nv4TF0oZMvATuF27NSeuMy/sLSmyb6RVpUQchipXfiUC7h9g",
-	"q3TlyIKKT8I5WfsX/t9/+//9y6O///1vf//7x0f/z8d//R9Xi9W7kzvphL8bMrC0QtJFH3scpnE8FPL9",
-	"kS+O2FyctOuaJMRnCd5UzVFnV00lv/CLBZ4h6aRIDw567jEsearNRmyqCwae5q4K7MdL+ABbKAEU5Msq",
-	"zqTemoAoGd5eVSXXMEpzBX78D7LeZXhB4gDYOz93WwEe9T+s0XzCZWFweT5+/URo0nmIR5wAQKDylHRj",
-	"lXTmbNd7Y8rZkppnuz6KUi55fsFapudbhou5v0myHXN/0pz8Gpz7EyuOp0qOmWb/0nTTzL88TpYdtnxX",
-	"YLjBI5Vb0sWB/yTBb1EuVxPHCpXcBuFCyuR60qilGyx9F1fQmOzdVWrp0pWSrsr+ikhXYG8aewuhtYtx",
-	"7hK7QnusY53yRpqM2zC4othKyT/JC8JH4O8rrHC8efXiD9++IhmkQLAepZGdKSop7gCdZRo2LnEgGevJ",
-	"KTpEvWtsX75fPGo9OU/udQBMYOX8bNkOZ4DR7rCGPURROPzvjxla6myW7SB0+Qg0MvxjCUuXOSME/tQ4",
-	"VEGcrvlgC0Ix5pQK2tXm7L0rFHqvgGc4Km1QIBnITcjjShJmR3EbMuJ+18Aini4h6qzpzMXBSSa8Viob",
-	"a877QZR6C+X9qFnizqYo5VYdRWVn3H04yOuTGVkAzfn8L6ly7abVJg6YJSc+ZYJ1ZbN1962W/KkRcMka",
-	"NuUbHII4Kodaysy4PGGBjuLTHDRu4M/oTUmtEENttCQ489Mvr39zfV385d03k/QdGY819pW+umrXBDY3",
-	"t5jsQwtbuKKWcSf8IYmhcAJz3fl3o7QsX1IEahjxzJoWE8sRpq1HRvGGa8+f5MXysQ6k+mOkaB79flX8",
-	"/1fFv8Al6cWj3nJ48uXkzqPaW+bUkie8Lh5Ie+h5YU3URb+cxYV0yzCeTogkFF1qLCtuNOB9g06xI6E0",
-	"X5wNZ9gSiA5Vef/88EJSvnyTGsR14pVgy0UWXHz+0Vi31shD/6ACJXNeAP3x7c4G9lBNIS9QFXFWtSzK",
-	"RvbVF3LbFRoY3p50PEvr0jYyRzk1xvd8Q9qz/pheRVyvqQsiD18iYDctfhcgfOsML7qA9PIN8A2T6Bw4",
-	"g6TdoXRxJ5QufkWN+PUcl2VuiniCFft+OKudqXMaISm3ssJiLrBdO9B1Mcc0PRcFU64+H5YLFO674XzU",
-	"66dsWYezqYYE8RiHPKd+vENf84Q545vi8ZeRl6wCoqo0G6kNSsR1ZSgGaYT1QQqOszqSkhyELeCZTlJr",
-	"SJqSX4M4DAVyZ3WNOtVv0Suwe2dSSJyl4KK0nP/VKMDoxK3UcAfiuTE+O11/mwHPFRb79ejn7SaC4Iov",
-	"b55cF29/uPrsvPtD/nw/HsS8NDWUfn9lx3AGkM0RLC3sGwLvoU32/4OvWYq8uXOmOuAgkXUYcgvP8ao8",
-	"sIdXn6XYJkBJZhEzJBC5lPYhUP7G0heia6IBchhqoXxtq28Y547HzY2Fhl8JJzVLkONPXVGcRbs2HaLC",
-	"fmpkI7/wsw8cge09099C0YhbY3RBja7426b/9MU07sFu2NtKbGUJztgMz/+Xd8ykuAuE4PNzaChCPqw3",
-	"gbRJKzmFgRtkpX1eYIFxXyfPmqMEsz/r+sC0fy+qP5LE6/29ywyF25gq1rhK3r2y1ykgNdbI0J6C7ZJz",
-	"AFuNQy68kS2DfqBu5uqqsY2oMiJ1dvrW09GhbGv58K25jiZaHqxmBeVnweIfJVDBhZKHohLWFVToN6RU",
-	"/4dyTtbrY6/C9Po6I2KqI1d2ZTiT9JZ0rs+pwgNibdBvKFUJmKutOcpVce3/9DiVX3k88VnwydauVqd+",
-	"o59NNnoAnrN+wtoh6L89Nx1/lKJyB/aYM43bQPE7khWkc/Dl10UpLswcpMWnw0NLaiA+5hYcFRHiE/RF",
-	"ZworLh0TM/ScdkLV6xOG+nh4U0ARf2ELWJrFUX3yvYG6pBWEVBFcRQWecUPtKiOS47qduF3AkPWFwLDz",
-	"RYV1lqALeBCaugPhLoK5I862VeEHAfUtj2U+qP0h30N8j5rX8LwpqJSWc4Hc/rqRbc8HjB9vZe2E0g6u",
-	"0b//yt/8Hl9f+61TKWmLjXRnKfX8lofU3HBRJS2Zfk0trbPLeIwYzdd1x/JRziYpMw5Niis+LJncLoS4",
-	"6FLQ7YIZg0wEU3mg082RlHF2yt3njwh+JtfJPzciiKL2zjhZicua4/96o2XR4UhpZ7Jj7VmLvi67UgO9",
-	"vyKWbrjQDNOOx94WPf3N08cr0j8urDqeKrVTsiy+fXQ0payKX33//i+P3hf/9pvH17/7NdfkO1mXqksi",
-	"TrlAb8S8kyD4K/qZR4l+IPNxrk1fxzjcxWfU0vgOt21bRc6oMEjpYHZPmDhvuRn/UfJIkF3rA0xpP4dF",
-	"A0pGptlUnaucNliZI7cHA4XIbm0a0Hy8M1WDtUBarv0SmsxAhdfnO4OCHAu2KA+5vY78DxsZ6Oz2QunU",
-	"dXjy7KtFwutZeCu03DRc2WxKrLEwEvgz/6Xb70zNzXbNYzTuIfpEZGntHfBOUYpcWummJ7kn7ESVyjkK",
-	"NN+l91Dit/R+Rb/pF5Uv0pXt1RZ2m/UXu/S8eEj9+mfs0IR+1itlHc/Vua8NmuxJLpZ+oPQEaHpU3XMC",
-	"jFyFeIxWX7WUQENG1PSUfYXkIkZSkdsGbB4K3a384iO+zBGBzvaQzglVIauEdxB3NVL8WJS+na121x+Q",
-	"icn8qSGhvjHb+1clz3+GByOn8zyi2YOAmAVwd3/8/FVytHGJMjYra/AqlUrLsPjx82Igdv8cCywCvhQU",
-	"2W0RoByTM0OCyzHiCK0BQ6PsCdaRdfKEtDLWmdO04fJvHO3oezOa+Z0hR9wdlgf3kY2pGn4nIGvV0Nor",
-	"zmuFG0ZIsFxwbmYnq3sdhSbRh1bZQf5BlDKeAxlT30tmSO0KYYsXjTuYWv0HyOvdFH+Qok41UBab/h+E",
-	"qt5J5wLx+0z6ce9H0/2dnP3SHIXSFpJzRieJEGSZ8m6uQBYdjHoMGXSesLaXF/n7cJC6sBCqvBnGU4SO",
-	"2H3vvalSMi2dAdnZmfosaqRy4lDD0hvZ4wUowZysJBL0m11k3wrafUfZydSl1i78jFvHwrWvXUEasEbE",
-	"Wix1D1xtW6N972Q5m/i93zt+cQBX2GBZHIW9HREuvZUn5+/nytlctWmu+hXeURlzS9ENUZzE5eindSvq",
-	"ciD5MyZStsJmsv3isAd3QlVioyrllhT7vGh/dqGQK4MMSF5+ud8bwdz41y5T/XzvG8JVScuj4Y/f4FxP",
-	"EKAcl8SLlc7AgSGLXxfffxMjV3h92VwSir2w6INmE/P+O7mWJ7M9fK5bATGizh/rN/gDlt+/ljtZS72V",
-	"M8pG2keB5HB/cNOEuf6pd9LNra3t0nn5X4wQgfQpxRhihPSR9VFZmxWvA+YFEI3e0SEBR4iyhW8FRjBD",
-	"nAG8JWWLk7FWbSpZRD13pgnq2FSCVZhAQdVgmQNdokJ9kk2jKvdIaUwQPspYaBsoAHpckaHsays0oAtQ",
-	"vaLrOySvWUBmyIsFtzMVV0ZkNYQdRru6P2u5KUrHLfSyZ6lWfavYXc3xuhu3S8dOdTYmb4aFBpxc5hxo",
-	"+b0gM7Kj0DuiIFaQAvfHjTiLC6OHS+M9k+KOWvKN/xVXZ6D0Vi4hqr9/PBg/1UralzlOtm6jH5TufBj5",
-	"UwcwNFL2u0jPk4CJOQzG+WCWoRWESyELZwjvZcVM0UYu47OWn5zUNscCPnOEQ/xpCGcAQh9HPJHgF2HQ",
-	"o7hIHtRUCb1vAofA/AqbqgUA9G4gZwUCQ4XZ7Yqy8b/3Hr2oqucEffUrtaBiTqlLvlXz4hd4ETtAzQBk",
-	"deRlJqZ47LyHQkn2D6aWayfF0nKkvAOx2y0q41t+cM86mqVmoYwf4phiAlztNWApZ4sV2ltFCcuxBr/D",
-	"pxKR/GHlQCktcTOFQwQbBrJnux3lv/57yYRHxfqTpRLHId1s8Uxu7UErcBnIh8MmWyUB5/6pPQZ7wqUQ",
-	"wpoLYrYdI9WJvbI4j8SCDJiykU3IX89t8as/vHxbPP3dr1foV0nrYmiLq0r+8npx3fGydPJcrtZgECaj",
-	"EBkDMeMDY52az1y83Dzcc4dO9ijZeXkWROQg8OeVd9psAOJqeU5zUvM27DKK29G9m9uZ+S32o8lVst6G",
-	"0kX6xDI6YXy7PXDSVWNOxswdkKeIykdd0PhqDJ0oXVCOOHPn9s89iG8UmP4yl07U6Z273QPtLkMmKj85",
-	"rAyDTMhjvlw5ENtymNi8kpLU5YxoG5IdJB2KK5PofgPzLY17GNbkrPCNCMPFL9SaY625lTgqM6yllbMe",
-	"dOJWsiW8tg0Fy6q0VOYJ6tS0qmD4W9w8+nh7hPXnva1R1oyBAKAkZIEkRHF+sJiIpipzuwLpq6Ls1kxu",
-	"1XmXnDEa0kzzI3FSNlCfkYmfiXs1JQ8N3Vx4hO+5NqCUMVEY1APR+eWAXh+g20mJr9X6nE4uHYTWsprD",
-	"d+Uf68r/MODURBA9ZA7SyOOK59awCwIMMHHfqYoNLxyA7i9XvmDarC4kEm7ovqUNGGnafaoGdZ+2jAhf",
-	"CtsORtncyRqrsfnpmn1F3Zpjt7w+OaAyGkTNPUZ4Qtd6lAn5s9WVWKnLzyvk1zJU+HfH/3It8USXjaKW",
-	"W6nuMnwUeW5EzrKEXZNMYhITaTNDLfSamPYBbN4SJYKVaEkr4LwKA9UV5RblVdgqI/bsm1rs3DKjljVU",
-	"yy3Djlg2h0DfkcUJ5V35Uk9/Xyi2B1GLrZO1LXZ+x2qqQIFLNx4nDPNjzLlx2TVVVf44wspkiomTNaA1",
-	"NM8c4UcYSzRP7UXLc0fxZUVE7acm6SaFAp8XFHFOOEYhE4Ac1d47o2wAMkFkuEZF7ezIgMPfC9ERP4IC",
-	"L55fM7EtrHe3FZp022lYGS81GoZek2RVEjOlAyJeiGApB4yqmzT9HZVmXdDsvqeJGSFI5QASo0u7D3OI",
-	"JgNwDUn22O8axijgRNEGSY1BGLARO/Ad5QIYmi/eQX/YdYgzkeSd4zfZpkK56n3w1SdZr7HYdS5welXY",
-	"ZnsohC2uf3P9+KtJHDWmZ9Qn1ovQHdZu7/L4Yav8KXwMWF8Q/KtaNf6Up7HDI/erv//9X/92/ej3H/95",
-	"vfrdz7/+n/9jciFRy1bpMHDj+1qeX2ys1IuHt5Snxl3mXhqD0e/suNyDa214Rs1cpiebExp7k83IYrzZ",
-	"tREUWVm5mFeDtio2NTPmgemj++lvFbB5iMI6U8syZWMSBVR7FsGAJ54nU8Vjb9c5eUoC6HgX1R8S8Bja",
-	"x1WBJRABxIOvKJS2Tgpwe+lHbKZhHJb3InGUEyDTLPoAeUebn1EPhPQHHMco6AnpbW/ICQAobHTIqSZN",
-	"pTWoVKx2lQKDWEI9HIO12eWBFaAxWpt9y2EaBVUgeDEffZgEXyn/tLnA9SKEh3KpHDMfeprKwkwrtZyk",
-	"XncKKzkIIIQaDFpWu62l1MDXCDnTm+REJr4FlH0GnBou7WS1gz8D5q8ly8IxtoXYIA/ZdKvvZF37dTxR",
-	"S69sQm9hT8rBEi3NI23cI0y4aSlLXEkABZgjk2fOet2yAvRyewdzTtblF6hyGUFlkaqr3XkoI/uF5UFt",
-	"odJ9MrDdaJwmzuP9xhABPYWMaFhWLWc59L+ppC1sWtOTlpeyts5oSwVeC86X8USaFaosrPEu3TkK0OAl",
-	"3QUfcl4IZq/uZOaIIITs5FT7AZoWEodB8NeKocr7AS5y2JI8ivW1PH9bQ0HtwqFs1/8EafCgHjormODb",
-	"8okvDuJY+sYJqCcJe6eYUOH/PomUqKsr0NLFmlP2Gi8ruXWUVhlN2MQHh4Id0KTM2PyfUhV7sEjKuOzV",
-	"vYR1OLBoZthyzMMdntyFfH73Z9FdTo97lKymvD8eFXSNYvWBNRQJIMHUAr30BsShYzXZMrczz32aGe0O",
-	"d8P/cXPCK9rfU7i8PXiX/W62YHS/qiUApbG9mS5SFnJ5nfBtXpYaaLOB9wNchFugsDkYv8oS0NLmgnBP",
-	"9A5bpk8wC+Qz6pzzuzwbPju7zRgU4Hu4/mwarIEbh0tMw8hm52o69dO/4iQh944AVwg8ucjJFdzlORUZ",
-	"IfTade545YLlwVhvJBRntJAnSajqBmyTbSVlIAoKhdRv37x7X/xWnNRvKQT4CB79n97q/F/3lLF/zJz/",
-	"Sltl71u+EIK1rTJDEYmTMjxe96XXG+WemY4rVuqUvV75P7bCeorqxnMJvCUxzMlLg5PHUyUeUGrMBTgz",
-	"2+51wyNBuXPg6fUY69eDKl0vOS3g1/L8Vlh7Ky9LBXFrCbopyNfD/7Azfu03uTLR2SLfyXcz/fkxZvB6",
-	"iIbF7g+FPGdnadv5ntbBEFUjR07OvlvI28de93kHij6VHa2jqG85+HfgABop+mcPvC+vly5P/NZq1JXO",
-	"cAZM44HJQ20qiQwHe6VRoP+eFc3PFnZuzGN9p/b6e/2KHKIFu89Ktqbkgse0M2aaLAtekWlXprZ0XLEN",
-	"8mj+keAeYBILTTtyJZJ6W8oqkbJKPV6NiNUtdHyjJM6snfvOP97dtU/hG+EQn4APBVAWfjU3qrXilFJz",
-	"5nCKAmG6Zh72zPs621z/CratxsmcbnBO277P/5GrOunory5il8voPyHJb6aws4Xo9n5EchBXo3etvppS",
-	"WMsQAxdlKcvnUVjiavaVim4pfZ663GAxo5QFL4wn/4UdJv5Dve3DM/9W3GUF8v2fHhQHeiBJA+WWW+J6",
-	"bGx2yHnCj42wGTAvvTjE9v0akZ+AOLR2siwogTZ+kmYn9cGXBainnnNZ8P43t/JfC6qrKM5Kl+bcy+wu",
-	"PBBpMjbIbELfzE7Fe/MjYbV6PAe84zHzAs1+DgYsb/fW2rh10NTk6qV4j37CjLPBpyfXn/UqkOnqm7rM",
-	"Xk2y4e6nS8sUOJEM/oh8g/U6oRY6A7KdlnUHyoBstZByfkdQ/Mg6ccGVbcVRJpmhy0m2SbqDsNM0+9AY",
-	"/PZI596ro1waMHOqX0o+LxPUzsqTJb4Mfo7tQ25mxJYDV32nICNPkFGgYUdgG3BQ7lTFl2PHEmA+jvMd",
-	"sNlH7C/UCgePEzSfqmpRpGZAbaBqTJGwBHdtYo6qy8KnlS42Bi4V8dMtKdiGqqMDg2mW37sTJHoomy4k",
-	"edcdpV4mQAQPRelvDhArtgeZgUBof/IBl4y/dNz26TpmEfWGD3TbMmx+Z2r6y2SFa3Bk1RJLzbJ6mcFa",
-	"vE8E8KvrqVV23yWT2N3hJ+RuJ2lfznLtvoXne8HLL3PrsuchGC2D4po8F3ytw6SXl0uOsOjZdaIC3V+Y",
-	"wIMGV+EgpRBY+8u+8offyWfZEkcccywRn303cenIkQLBZ9eLF1lj+ctAa8SULhpwwyYKtn6B/RtqYPv7",
-	"OCzbWMI0vadthmnsfnw3wVB0owHM8G6FlWsAsS8s+y6lqPwPFxfXH1Bbe4GWOIlxTysDUPn0Gln1c8UZ",
-	"96O1mT2ip2ZTqe067Wb/smVsS/tyCbQpLhTr9SDiygZkOcafzB3cwJcO3UCoaXmlPyzw/Nj2JZsyhChx",
-	"YAbz1f1CZstYVXIhVLlfNKP+La8kT/6gtFz+LsVzphxNHQgTZ7zlB3raryKTvS53igfOrfD5mS05n/HZ",
-	"t/5bP0/deWBYVjjSbceopSOT9WLreH8Fb4w9VAyiXa+gHGyPFpfKcEA4A9l3LEpaXsLVu23PGsIVnf/N",
-	"EkHer3qOF9l7sytCm3raelnE9eAFQZSHpjeQNFmIREdcur+FHGTVy1DzCcKTrAErzH5uMFptMPt6Mphd",
-	"o/DeJI6glqfqssbii8m4QJL7HJbU+zm+ocz3F3ZO73lmvTc70D7w1pbe2eqy4HLqgmeuZ7JtxglERCho",
-	"cTa1/U3hl0ZFX4T12xU2CkrqlbjIclLvv59wwi00svO8gRvuvKGYRMp8RwuULwFoWIRFLU9BW+IgA06d",
-	"F12QorYjVi0QVcJzBWpJDRFgkjtU/yQvJ1EWzujIOCmOEouuG8sXKe9GqoVyZEvD6l/CjoBw70F0BuEL",
-	"O5et0TemHeRYWYQ8qsDTlCghwAiE0Rybfxa9JR8/ezqemxhBYI33Al7dOtX0s5EW/tAej312TY7x9CWs",
-	"MtBstqbYiZqva0ssH2O9Gq0zlbv9OaEnkzeSLsVIj97SuT0z2XH/Ss1Rc8uJAOlQSYJiO1oceUXB6Uq6",
-	"+xGRtVV0w8Xdq6AbGd93gYmwO8AQyMqA1iaD17sZiBt2v+JXuda+FTUnykHeTdYCEoaeUlvwD6Xc+jOF",
-	"Dc9AHmudoyUI2DDQW+VFMsGErI98RuiClI6J6GLHIqdpA7nnN9tRXNZlbU656hR461boQpLgTuFfxcpT",
-	"ZvlT8S1UrpH9eeNyR57OiLf7S1ol9xhkCE5Y4F80JDbeapKiRKHcC6h2Bc55C+BPW6T06l2G1Zp3J5NK",
-	"LCb6MgP5Ccsv0iAF3sZevYv/54RaTtQS6yKVLUJV+0wmtH55v/8DFfWfpLjF/2xr/qvII7+6QgoZzkFP",
-	"agEn45QsSU3KGuEPZviUd/kuqyKGijLCMDldGJcWO02wMMFSJPKASHiD4xr4kpCyNO7CsE5XkQAzbiBq",
-	"VnJByulrtHPf0XTRpNVgm8pdBbYNSGECnGUW03yCshvgb8eT45wXt4yOuLGLvjCgxrm0sxBbyw8f9PFF",
-	"tNS/CJ5wgMp4C1GjP8nLy/iO3zjz7+/evMariu1wAmTAchO4Quranxtpw+27d4qeYjT/wY0/idrKl7WE",
-	"xMobfPF3tTlCl0xdwN9/lD/5xvT/7E2632u/+vDkZfFBboDx3793i2maJ7+eHIrQldw4+N30Ako6/rsE",
-	"X/q14GOCLaGFbSJ/ySqEynl3H0maXS3t4cFdCw0I72N7eCAgSrBQpRJUxsyeHq3odv7ESPWbhybquFH7",
-	"xjSZUiAszS/sSWhb/Ed7iywV+Hhsjhcmx46xi/prKD51b2ILPy5iwzHwfY+HUSeaAL7UJ2V5OtwEmSao",
-	"xIl8MKS0BiPDljNPMMHMpk3KVcB/UO6gNFcAn+H1zV1VlyjNgu+fyy9dQnE0caBgyg1Eiwgsl6MFzGhc",
-	"v8iBlxKEmKhyMGCcZD82p0po8GegNBWkuxs3SrfeWzYvXr+AFR7Hd6JHeX62dUasNnQQ+5Os4XbEk8XQ",
-	"2UmxDqjdr7z5qMl+9IoSa3Psyhcmt5Gw9PI1lMyFN/M2hl6C8N8G/y91LYvUSjWvGeLCy5wK3YgSCkbU",
-	"gadI8TfESU6rIKFvlEf9vK0EwG54BRzMOIPx2SFWpjTSrgir16pZ4JVW6BIpsv15znBkDKpfWKhWUu7V",
-	"eZR7dm5tbz/SBJSHsiRi4vvZbkwD95WTp0CUc2o8EOfQrfGYM3LzOZ/8LAVScxDZRyszcAxGyB+nGmNd",
-	"3Wxvs+JVCLbyzTkL3RX5T7cuStjPqUJicwL9mZ7uINSizCrSGpUYRTDZc7js+wVViFNMxoy2oB90xUW2",
-	"CqUyoiM4SqWWtM6T7ZCQ3tEQhp6tWph3S3WVcFjhrOUshZblOyKjZfc2XwXfM5N94s6hc7Uq1A7rbK2T",
-	"py4LHBiYwDjm/3czP5YxuUFMU5VFZ4+QDBXunsUR1TwZsbedQpX+shSzvFFOCorTq8BYP5kpCgyFtBxC",
-	"L9lJ7Gr1sIW261B+yJcy4EM3xY/fvSyeffW7awyVBSoZfwtfFSQbuVblqmh15AYlWENqkDrHzvchiD56",
-	"RxZCl20ctdggN+78969BDSbDmwR/A24hPxchBUR0R7GF90CPmZPMYDZ1l5smMPvA86tO5C0NEm0rBeGd",
-	"sJEz9BL7mtMmwHSLqCWmXECkGXTWjqfGtQw55LOH17CgfAoqDYOQAF02FGQ+FaICSaRQUgvZVBTYCMSv",
-	"08DMMCaDtZosnszCP4laliQ4NsxJ4RV07t3CmfVJ1izH0Ssp7sBYuQMo84sCn/Rb3i/ccrqTSWPG+pKv",
-	"mJ8kWP9FwJHKOnZLvURKLQyvAzyKItGVYum5Jr+UqbjLqZyNNarFYwFpKSxGJA+z5l5l3vc1LGS8F38w",
-	"Q+jAOSxS3vKgNRoLZBKzclX8YHQpAJXyOMDHje4D16Pb+7spUEmLqfvdBBAppaikERkBWfY2gs1u6/mQ",
-	"r/7emoCw8hs3c62t1Vbeg4tkQetfKU3MnX2KJwbLiByVCyi+E2LQbvEG93be98nRgHpnb5L9sz/Y1P64",
-	"UnCsMkN/J7ZMbkMivdcCDDrxgfHY13LBVEUuIOZVtXRSz6HL+jE+OExih7+Elq3a3vJjFJ3jrCbyXB5G",
-	"0BsMTKzFGeJGM/SUSxYrb503gMgE788Q8kUsT13p+HJajbzE3vPt6ezx3PcUueE0HmVVFsIVO4HJNgby",
-	"flkHJkQ29wwFXJDehxhkCZANoS9ncVmhNy0Kqrpjcf4BvD/K9AAP0ZqQ8WBm07tNJqTmlKvkCHj4nzNI",
-	"Pa7Ca+Kn4iTRjGfW4lFZ+dI02nHlxTWvIf3aOLwf+oUHt24U3MR/vEgHVJcYWm1OLL4ISo3Z0fB/8U7f",
-	"ltIvTGLf+zYkiOwvkhuJla2bS6HN+XmMtLROBybmnTHFTp6BTTSleUw+zl/HvgFu2k3joJPUafb33m2e",
-	"EemkQmtyqGmY6dcj8/RKlnsuLcOBV/5waYlpVy3CglIVfj9YKedinOn79s2Os6LbuHxmvIPWGpTInCXi",
-	"vGa1ITIPToGsqTkkNkBfGRlV3yuG6/FeffrFeMSpPZlu3KlSlj821eIsZyXUcXEh8UOI0xipL7TTyvo7",
-	"UYLTJrTFtI4YE0l8sjjbCgPRBu9SVjV2zBv3gi+iWITfUBx5y05snV0VcPysKEah9B7pg02t54ugY7as",
-	"UjK6CDtVyVVhD6Z2UmPNqgtZ2iRPB9gBbzKToHUOLzTF6NMGVVGAKpvM+XMjG0lMgrnie6V5mB7GaqC7",
-	"gFbWxl+v703UlqmLum/dJ/fC/l7XWMqTH5nXyNnbW20bAYJSJT8sh0bvi+ZUAFN1QeAx9H38+QjXYr8W",
-	"CqMz+hYM0j35q/dKN2J7a/m4F/wJFxfIcJ7TjC33mnXeLdhWxgJOc4184axyrnXqKJxcy7o2NS/ysRM1",
-	"DAS1y3cOI8SVuODaOQfgO+TfRGEPopYrVD1yB1W7QG7U8zM0RMwFBpw7sXLTbNISdx2pwXa1lA8SpAj+",
-	"yugNSPi9bi1qtOm991JRI9TmAacVcW14z+5o7iSJZEPtTo6qPfEtvCcDXiFMWy7tdJQ8wU7yMmW7AjeD",
-	"X9spg7CCe4hvvm9YhaioBxEDpMGO7pdDgITWllBd3cqrMVorTvo37Lzh1vJ9c6bMuLGmKiVX+taFq2Kd",
-	"G8XHjjS7c3M8wdMdwGlAKyemEHJoZyvrO7WV60recVxO7w6o2xsCmTgUuAglpMDRLIEpo7MNM3Cr4to7",
-	"+I/nbUCwfhO2E7+wU3f+aovbhiXAg8+P7ywEizDLBhVVfPf88GElEP8VmPPxXJczBdCEg9BH3Lf95ZIS",
-	"iAltd7JmF1u8cA3HPrP+oB4BH8UrIHBC9KRHwIj8jIBmWaaj1h8aoXEjmV0r1N+W8TBamwSRzm6bMCLd",
-	"tTnK5kJOOKz5wVEUJiVFZ7cHY2IuwvyT3U8MbTSF7a7vFCulM7RKDv2wgAdHaH+DDZbnYOSHZwOdLlmH",
-	"JF9zP0qkYY47ds+9l5+cLTbSnaXUQMIbZKPn3lLfQYQf3jPNvAs7JL/uvKtgdk5qWLeIz1HxaI8h+V6l",
-	"JwtFyenVnAC+D7EEi3IuVNKOBZCYEEAlpbO42IJW33T2dabvcBSf1hW9Ka8/Jy6wWZ4X1zeF/4eEva5F",
-	"40zjcfzH/HvyI+7fbwu/CEnb5gJsZp0vPX0640tyyNW6iKOFDeFby533L3ZO+uMdxyrUbwrXGjsoWLVF",
-	"o1urGcJRVrpCnMUFhlbLu+6ofjnZ0fvxYQIZB3PggoA3VdO69vwW9ta7MLO3oH/Na4nEgOMbENGy+fUQ",
-	"2ERhRUC50FmTiI634JBGhJwehnK9C7OC+m6wa9TozEa95kuyK/Ep3x6ca0TLNNsDBj79DgULW1TSWtis",
-	"EG/emZqf1lntcLWSozYJs/ne3gMNZa1kGbUVkn0550uXdZKf6uy0yRJ2AHi0w9X+uLN2v8r9dkyF0e+P",
-	"2jtgraQhvzPYlllxWZ+MVSGzwxFRXsAc8XePcI8sYTGtOjI8tqllIbVp9ocRKF1+GVFlGh3PRTieF5EH",
-	"LCXBXF1FHiSbz5SQqRIJaZKANU9uTYGjEDWlcPmh742ZdhcrMA8iTyw5g8oD/IsP9GwCwp5FDB4Fz8NJ",
-	"EIxeWHa9pRvN+8Am9W0C40UlhyhzyIXDPwKyOyszWYatX9T3TFp70N+v7WhmXbT34bbQD/uavBJO+Mky",
-	"CRR6Zfh9tkUfapUDnqntIQiuoqSzNnCEKg2irGrbVBS7CavuJ//GIf7ZrQ1brBmtSzydD/4yMbQw01zU",
-	"ES4w9GHbPiAkyyL9uL1nMJL3R8JOZmt8gzVnq0MQE5bkxIDCmJwT9PIgSRpyXKmb9/XkiWKlLtmYjB97",
-	"wpJJqCLtIVzGMcDj7GYZhPAbLWNso02Ue1cWkTaR47MjOME16vHiRmV4f3DeWmBxGK5VXLTtBHJb6EfA",
-	"byQAYHPWrfiLqHi5p5wOgje8Ql8+m8R5ygKZpexqo66jt/hSVjJbbT5JwRu55jL3rhDvfmDikUf5tZqR",
-	"BO5U5fNCaNDCRcZTiGEEPzFmqcEQYQT5KOs9wJKBZmIOqCP2ZFaXoBKF6c4/zIYNRd5DMExc1rU8mrsR",
-	"aEYtRUkVdIDPgCnPx4rrfYa8AK4C8PegGa5sq/ZIBX0bWTQQNbkP+C8ARbet4GM2sBp0KNtzwNtZsa8l",
-	"hMxmB1izcWFtXOYPKPFjAptzDy8LfMuRnaCzQuEnK8q9dqnzvrBFgDXNJ7lL9FJYXBp8r2BOI3+TmQ1K",
-	"SCpVmTbAdXGdHcWTNKcqA70vyDJipQA8+BwDM6UU1arYCitXxUmcUBPrTlmEIdtwSSBVkVndIKNqzjxA",
-	"baS2EuaRQM+DIsvViCAB+rVkXmc2Ep7PtNKbfLsT84Qn02fHaJEAyLTP4KKME9xV5rV0q8KJT5B62tfG",
-	"2lW7nP0urBlnbJqy0TTbg7Q5bP8Ii1Ir7rNgKfwVMAhMOx6ofQCmjlLxdFXy9j6Mc2fHrKJz0G7m2J04",
-	"aWSL4mZq11UY3jhVnTO5HdK+05DWtqanfM+4heOg9RM6J047VLwTte2wAnSdos+jxzTAYt3KSysPLivw",
-	"CMjegkLEtgK6No6f4sET36pdjChAhVHhyzaWVIQPALLhp/nPflebIy8c/6GFB5EAt9+/YNw6zJ0bCTyp",
-	"gOj0b3yeaBamioXE9g/rdwX2IJaAYfbfOwxMTS26b+vEZWZ5BMjLM7otOxBH2SMv6mZD/Pv4QgZiIVB6",
-	"X7S7cQa8F1/JUzK9gMoTeuZ5QbutYyQx5Y7tFy60fZJ8UgaBncknB1q+WMWG9KQ8K0VG8gd8mjDSOOHP",
-	"CyD9TEN2R2UtEWBMVLfeS4mXF1vLqn0lfnJ+DFL7632OKySZxnVZNvDgTw0a32ASS1mpO1lfgBYAYnh+",
-	"x3vfZORW+EpZl0E/5vPU4AodhC4fQU0blRdlvOjkONzXpsOXvjhlxQPmXhT+332rcO+DdYhHElM/NaUU",
-	"50IRpEWboFxBUrLTgRul5ThFGqenP+ao/tTIaYGvvyp5/jM8CKAGkeUmDYjysO4og32n5JldJZ/D5yAL",
-	"grO/CnB12ifYvZ7zQZxe1BFCv8461n+Uu3vrxdxDF3I+jneeWfiRA/l97jjNzOH4fMGA/FV2oa7mw658",
-	"+fvEtNM34eEl1D4AXRi6e+jrAScSD6zNcHB9Nq89v+j+GhDULH9KjuvzsyxFHrc8QZQUEd9cmZQ2Wm1F",
-	"hV51IIeOxBRzSFwCBjwIbMvdyNixxLvAYLmIyS8Jdw6RaPTHglKRCKycZGCUn06qHmPWUq44K+DbDF94",
-	"HlwlAgyH4dPGFVrCHXded3ZqH6r9xhbHe1HdfkePevdAKL3mwTLlH/yuwmiRaeoCGK4V0RhXpoHwlTXY",
-	"4o1xB9hk8k5qDvUHH3IHqTpURunfT/Nt0r8JNjKMJegZ8XGMDJIUjX8QgOuqtm5Fkyv18044jnJhHQGy",
-	"lIK2yiHATVUCLN62EUpaPuwHSsMTGi88QvsEJZF4jsgzRY92vVvVh8sxk98Sl7UfssxfM8DLGsSNl0Ri",
-	"QAyZi3X1eVr3Bs0U4e7CTv7IAy23k3Dtv3rP/T08CT9B7CobABSQGO1ece5XpgGzGYhV6bSJVgyGNbS+",
-	"3dzphu3uKdpBbetD7QfpLgR6hjAryax2FgA3mowBnhDH6I4b3nhvMOaMeSh7K8sVsWqBrYNgfUIIEhQe",
-	"TgI1kmppG6KiBa4wfCc75ayq4wxu7BFhgtjvb/zgsByk+a8uucnSW0bbAJXVQw5UnRW9utdoTLUilL4N",
-	"TjmIxhD3SUx6SIi+adPorbzB08KCIiQmxKsSTfFzvzJuWlYVe0vRI3yLTWmfewsGgm3hE1fAMY7Q3pGb",
-	"uNL7CRWrmarbdHP1nfE2CXL6oeIHE+9MdU1ilm1+JKE0RuBwwCGCVaUXgAlacQHoufBnNDyejDh4xcpZ",
-	"We3YQFgErM+7WYQ5T/wcFO2Z7XHBz1gkSgeEFgD1rZPE1w0D8/O60c7wJ3FYiX7oyKOClQZQRvhxwIsc",
-	"Vx2ylLO/R8AaJcoqUVXmjEjNTKIUc5VhtTDAUePUVmaW0x8D5LLDBobDEGafZqDvPvJCEkT0kc+dtoMT",
-	"ng0OUkubp6tLLOOJqdRcqriWpyUn/an15PvqaFO4jnbVrpIt2puD7oAnK49amrNs/t0vTcnRrWzDP3dH",
-	"8lu/9SrpMICrNACbOtV+TlbydADGNaSUhJHFQoi5CbFBuXWZvV0GxrZe62VVLVRNi0QRbDSvs+uVdiCg",
-	"wjmB4fRhCprPs17SPyFh4CqMVmEb42dW1M/8yMjyB8nzLFfdKOK8PmT4VxkoUnq5HTniY8qXKTulath+",
-	"EgRUD/ayMHWUP8jWLDKwHKLyIorfspGRfa5bapRKEXYZFzpmIMCeZgYosmQ6zhbiaBrtoAR7DlV+pIWM",
-	"Mgc43lTDkS2soXvHg6rKhcuS924uD4m+z1tg8FtsQ+w2MDFktAI6Bvi+odtszK9mPcMXRceNGHCF+U3y",
-	"hY2slCRIRVunAwxcLeBwgLbwQ5DQEI3SN0y4fs+La39m+pPSH03DPOaIH/kBlVjUNpBMBr/5LGwXoP7V",
-	"dA2DOp5M7XIeq6pkWn6ND8ty8Vf6rg5TULaC7K8N4qCqBgqE5R3SxuW+AxRAfuX4N5exdnPZ+10tVG5m",
-	"vtUAAA+LUzSlcgX8YOFn+rxB7TfTDg7cl9SzSSeWXcpqf3DfyJ3Sir+ailqKfoQIyFqMuUVk7C2cpSDc",
-	"Y6VbN6fcxZoH5YQif2Ke35vneKd3BV0CqZzuZKxVGJyY6SiK7YHFaPkuT9tFfGyFA9C2PzuI75CQOZeQ",
-	"mNXU7sjAa/09DJqyAtNBI7UHFuVzEu9FLID3IwlahmstbUQKi04bz2qrt2zjfZQD3hWJbewLW5y8A+EM",
-	"1DuOo9ggcjM/F/FHkOv5rjZHSEYMReyJLgmu+n32sqABP/NA2gpdqlLwSPwDMJGdarMRm+oC4sQbaV2x",
-	"b6S1y9RnX4bvsMRMFQVKOXq1Gmg46ddQ1uOfri7FUQrtxtAqmdQLYSZj2qvzgfGJTDQ1eOo7IMqlY2mX",
-	"5trCWzuAj0TidZiaEFuXoxM/CudkbVPKY+zGGVAF7lBL6Q3J0XQnaPL64i1wrUXFeSLtsutV/adSHVnh",
-	"thav4D3mqK8xzH0G/bKZamQRlZlRGYXvUlUFlloOA89hFqZVIlvu6qDZ1epgJJMZhzHeuSIQsU18Jjsv",
-	"7IAw6xyFc2K4iNSqJ4ahPnF5OX8nADNK8O6qaiGmKzpi2KmkrOp85qxRmpMDKkR470YNtF7mkIxgHyYP",
-	"lHAgAbpEnU48LcmxrcUN9jxQugMwGSCXFGo/NQ4rCLEHyLcTKPYQx8mXED4QkdIRMaPet51a0XynxYOj",
-	"oBNTyW9L5Rbyrgm7zg7jWwrV0OoKYwT/ZCoJIwWCBxoJArCUPGOx5zI4L18GyTQwnG5kj7yZRverz3p9",
-	"n6nLY2dMxUXJyuiGcn5HVYUhxmpCVRcBSTfPH+x5upxnGNo174WBKm8s2oavXHX6xg8JK/Eq7mTtPfsj",
-	"K0KNtQSrAmy88p7YVmIZu3HFrTZnXVxkpxwpH2yjo4jn8mrF1WaiSHxvXtKvWCBJabQcQ1xMlvgsINyq",
-	"c7VtEJ2uJdg2s9tlMwUZJ3K6DIncgHB3ulrF7DOkJkFISu54vGcehCU/uTH9tQ5PlO8mIK3vredj7mQm",
-	"eY/hfzYn84P3xxDSiQbPYeoBNBP8aOt8MsDfs8psNLW8jM1mOLmw4p0nDMI8ttJsw99im8PKiCS5VCHE",
-	"vWtJ8sLvix8lC0CxSTJx8h0x84gIh9otVCLF39QZ2J05rYFJYKLifLKV34R6HCcqfkIbXZqFZuUv/ies",
-	"TVlOs0AEeRnZmyjFtDd+wTIJ0QkxXnoPWOYEtv99UarAv9zZBu3rLtI6WS8a55FAZrBh7bx3Vk2y9lZJ",
-	"8QlOW7rN050TNmMwsa1dimdJu5nJikSgMKJLAoFdsuBoP60SOc3kCGyPjZbDqx0pWk3Z0zUHO+mCg6j5",
-	"CXqk07y9WRsd/5e9VafQ80i0ROLCIijSCV2uqftA2YFynrzwE5CdZ2K9e3OTaKcgk3EZoRKo98R4lFiH",
-	"xeHn4a3we1MXSR9uWuxe7NTkQZvytzCf8YNyUzgDGIScIc23Mg5i+o5ldU1+prNrA+uocnEGUcBuwUjX",
-	"Ru6VxphFAP+J5MoUFEMUU5W0TLQCGvbKbxi2hJOLPL9BYZdAaiUuAFCwsrqTBH+JVBoDHqL782ve8+Tq",
-	"zU9ig0LJp81GrVP/krtoH4vvC3Es2NIw5+Tx5HKMJqjTqCxE+UxdnImyPus0zz++oGIuw8QQA3WsFu6o",
-	"u4fAF3J51M4fLIH+rl8/v8jxSyxCtvwGLrRAOjSP9mDidamqb0tcBOTQaKHupYr0eYsWGKKqroe6PYzN",
-	"FRoKG2i76XgcEZScnQwfIF2dQJkCEitjT5xGO04X5C/+nwNgTrgwMUdx6cgC32dh9SXBW3almIRvg4Nh",
-	"s6YrJ62VqEkgB7vRbpZ4iOOgZG3INyzd0shVmKSzFlrx96KqLjxfQPa2w4Rc+z5VaEu2e6/oAnqvHH1O",
-	"b5pzNPHZbDveRk04DiaRqXUQtvBnQuBGCOC17ql1P9NGyyqHuiAu7bCPEprY6JUCk2EHKR+4MII73BbG",
-	"ey8Rg5WoNMtuxJFk1bTCnNzl9DQ3EiQETVLG0KYfAKuXXmuSQAW80/fYrTE0os0a9CQ/5gXleOKOCXu5",
-	"2M7Vkq9JnQWc58zNBit48VISlwZ+qO1bHJJoXrI18rDkawlFmoM1jxGgwWzBj2LRPFShU53uksgCq/dS",
-	"GXMb4wMZ7CwAO/DBQrjnaRhJS6ogBphp1dHZn5WyCEEbln4MpKfypCH872iql4wM4OamorWh7p9uvu3A",
-	"tbddXCWx4SGil10HP0YAYKZkexFmMFKnzaoEaInL8GsjjdzNXqgfDgZK9i3echaCUeezHf8isdNO5I9Z",
-	"jyNhsfl1ObSK2lhLGjXpREAm187p8yPssgVRNKwfV5+n7y50c6R7HJcBkwILBLWzK2FGMk/43abi9NOm",
-	"3QL7ecwOwLfWo6Huz+xotvRZmTvLLCc0kjR0TsmBPxrGqtvN/Hw0XCK/K1I7HZQ4IK44rOpuTC64i749",
-	"+N8fJ2uY2u/T27MdSOuAmFCEQHVbiBMRc9sZ1NzPkX/XShTlO0hRJ1GlgzidpLZ4xT6LurQZiKhv19yR",
-	"yvJpQKQNGLIVS7vHMtJDWcI493UpLlhlBCAUZamUgYA5nXqnSh2VG5DVzwaW5uIKg0IVZ5A+OXCLOopl",
-	"gGu86+mqZLtPXx2TU4YgCf49VcQAzzt65HM+FlkCwwKHKiR0X8EjM3eyxiDwnagauC+wrjrwIh1MU/M6",
-	"kYQX8g9EdLWw/t/DTZxJBAoee0TpSL8VC9JGoJAOFLqIwlYKyqsAiZvcP1p21ZZWeXNZ38oLL+Yu6zUr",
-	"s/KCzFQrNg5VoxkVHv+aOuThp14UNFwPppIF/oovp0LNwgztKChfo9wL5oYWRPbbqxNfn9WWFUaKy4BL",
-	"aSppSVMziug3CFRABnwewdtjn+f49qMCQCbQnNTKhW0R02w5kU/8ylzzNirok7FWH1rh/WCOYyHpF3ZF",
-	"CDrr/H8HA7mitS1qaV1bC9haEnkBDEY6xnChpBsUGVl6wdXqCgAb7MjbW3Va485Zx+wrR2V/K+0aUYkZ",
-	"7kNSYT1CCYV/fRBwKdzZhP3eW83pF+iQXeABUdVnW6b3bKpIL6B6hr1ud3q6Wcn+pLaiT7yeGD3qRFgK",
-	"6SGWhATSoUw28agHwDkxy2h+31ZCB6rftK6RudJDInHIr+b/meB83RNvtPSUdQZCNiQ9ImHAv8DEyL2O",
-	"zLGj8nX8jD8WkOl2zjv907O9RLM+xVgk4/3AuKZpVjL2tggcCBPI2NCY/EoBboKMsuqxeORPRVlJoBNY",
-	"gbSQdXG8K6Glf8R7iubMJBhFjs1sBMY0h1Xv8ZcsCjGTsv0OK3+Pzzu65KEEHTT9Zq2WOBCTJLXxwc+f",
-	"jszOJN61cveWCRLjObew3BprI5Lt3YvenG3sXwhow9+1FwV0l+y3mF6aA0vKbKVWzi32G1+b6ayTOa7Y",
-	"shYYKJ9YFk5+Y7b3l2x6IOKZeouNnYIzU1uHFcmkxdY9fJJ+fD2qkPCUI9JZiHRz8p1DqFunRn9KeiE2",
-	"PHwy2/Fvtau59B3C1nmPG0Y11EyF+qkK9WcYXQIRAkVM2LzZHlCKwgC1AuHow7TdXyKWlyohOvik4JW8",
-	"ub3BFM6iIGyl7jIFKrTcYg6+OzYdYOydXIQ5XC6iHnAgNA2rOLX5JXFHiJDexjdZbI+LFUt0EYHLKlGn",
-	"BJZiSH8QBK5z/9akQkR6RAHRhuRcUO8SlWR9022uOvJWXvob9NnTKQMJvcoOxR8DM1vveNrthiPxDegV",
-	"7nYrlEoTtvjy+stnjx5/+ejLr7IaK6MG5MmzZ4wJOQm91IScAo1YNCFfT1gQ/Eqfvqc3Oq/YCq0XeAek",
-	"TWYaR5e0fp3CCTUYh5uiNRjz9yJVGDG8c95RQo/4Vl7ACfyv//xfsrLyv/7zf7OmgxLXA6pr6+c3ygij",
-	"8dhILYUD8gbED9VwSzeNu8H1Hr4J+q+sJrDD/ETvc2Wk0nbydH9eAvo1DnZkJiC2ZawKotEemeQ7xgvY",
-	"iO3t2hmewFvUlZJ1sILPofOtXYe622ASezHKz64Cl2GFz/b2zYmv4Kb1lXJps4jw/5bjHSdu4mB/Kzjv",
-	"7TOe64sdwZwj8CZGTJxE9XkICP4SCdEheHT2Kb9ExJxs3qKFkAOpulqJauGieu9/8znUNOIvFjbgr/Sd",
-	"KaxA6qgEp689MaLLkog5hObEgWk9nEnHBs7BoV/DooCBU+RdozFQlh7epGk6Q/yXNvTvGGqn2hz7eoNs",
-	"pGXyob47gyW48H74fX4wHJcYz6qL4c03kkPCqBylbgAvuEeP7Xwgop8oYQ08zaQ9ibznEIcPQq5XiUin",
-	"t2hNfQemzUnAHYJFwBVBdQAhBZnD/qPM+me3v8G+TEkpxJ7PuCYazNt3DsB7qh9n0LpznjQnt3x30yHZ",
-	"VTv+cixfzjm/T8edX3YaTrUytXKX3sgl4/aI1yPHlTejAbjmZjzIigDPSrTakB6b/MQv5E74DWbnHd3v",
-	"/YPkbi7VogeR95zYGFmAm/TueBSXYnswhrzF7h04zaDUSg4GfmrUGzvYEeyge79nQNY6i/GqHLG271mY",
-	"zk5VhJTi6+gRqprK5N8pebZXN7qpqiGZC74u3By6+iAYi4B/sx2ahrahUbN/diFhuCAPmWXIp/PrDFP2",
-	"mE7FQj5zkvoGsuMQFVAO0hQrouChnkbyMW997fSMtDzcU8/NtqLG8Wdh5OJfRuirRrx19Ng+O07tJHgN",
-	"/w+dSBvRUSibASa4QybucxBA4BqAGYviZyOeILWaPj02ZpJTeB0tQ9sKTYigUAsTG/yLBKWYQAWLYxAO",
-	"IhWF0JfATX9eGI1cWBdHA5i7d4yUrLML4vvSpjGLlOsuCYvcf4G0Xj5OLw1lrIqdsVb4So7UaRsewTxt",
-	"YC/oeZACKmki3RMZ6DGngQN++FdCaaRWeh9Gk4pwRvwI1nEYpUtl9zLA5KYzShSQws3TwgXG6gz9+F/m",
-	"Va58Ixyi+Pzpn8rffWGLbWW2t6uiUrcyxlavH79//PTmyXWXo5K1+/LOb4FlWwRj4d2oLOdQJXjAmfV7",
-	"TMa3NkeE9lDITEQ9vx0RM0SWxXFim1S4cAg8D69ZVvobeki1GzSY2Qn/axtpuD+ra4a6VZsZMFttQlM3",
-	"Ofj0+WWoH5hdVnA0NZ/zIaHVI3KoCU2Wz79JzoA8BLEveH+mtXxEz+x2VuaKIMx5qRArq3Y7ZICm3ID/",
-	"cqa1fw4Sbr3p32W4ZGRRm3PKQgdlsWhm8UurDt8dIL1uAidUrNalEScqmsm9WLJQtlei3nvPNbASMknN",
-	"6LlnnHBhi39/9+b1TfFPUVU3xd/+6z//348/F6Yu/in0pf3fuwIU4hDX8U9g014V5rQqwMf8uW/VrrPa",
-	"kkvnudUsjzf4x3CFCv+Ls3FH1Y1ZfDUdsE8wM70bggbaxSiuCPXiA33FaTBUXP79VMLkjfAnhrlG1A4T",
-	"Nxq42boqqpHtsW45HSauAP6U5qBKf0KtNBGU0jTwyE3pd359PUeIk7fK73p61RlJebs1QZg/ok/3SLhx",
-	"fzsOL+VNlDNaLpHPfu+fH/gk8H56WZZ0e/CatDwVGAr8wXk8ol5Io0u5VSUYb/xrrur03dacJCe6I8qb",
-	"mEZxeK6fa+XkDbECFso9x9P4pjiKW/R7pCY65edFgE/d+P8qmlPUp+/AYbHu0r+XIqs2JaPhG+xbycsH",
-	"3WWwb0GmpBM+4c1RWkzRNUtziiHI/nzFOFmlqhGh1n1rGAqlN4RlNY3D//w4HmKcm0eapkeYFVIYufKm",
-	"ehpx6Do9XoXpYZc2zOgLbc+csoKI/97j2Eamd6A4KCge30En8KfNMBXK2r0FgPPBdg4/DUlq6kG+669p",
-	"Aj5n+CQ7XflmZJIqcfyHe6UNViwQBqllv6yTrmN0LH3MTxsntWt7peVT98UfRH1bIrB4+AvlqhmDiY/F",
-	"dsdGhAlvb/k7VJmaXAEMTMe2f5jlGZFd7HpFk9n48BW2aXA9/k5snan/IPcNcx86qa1rapllTdqKo6wF",
-	"sIralXcrS+HEjTqKvfztiVe/s3JbS2be3oOkk3+8jAKI4f3KgrImeaNmV+wI6D++U/FLq9iLqUF4aUq5",
-	"kDd2Sz/pGZwlpazwCr5pCTi6ZxwVRqxLROoj2THMCKg3FzvvaQF5787U4CsNoeQPOP+6vn7c+rOEsePt",
-	"iwipSbfmszXjZ3Ykf2oCC8F8r+K+nKA5euiOjJnq8mPeI4+6LAEXhoDLwS2IftN4jQF8Ol+aouMLcqSY",
-	"YweDy9LmOf5WgHG4HRSgghMLdoLKgoi36qhKTUoP04L4I9EVJ4+nSji+tAVVZP2FDGiVQes4EZVFN5tI",
-	"oRevKP6gi6nK8AH4RpA3SnEZrKfUaNWZibaW6kACopvGKi2tDUoj9H/OUt7a6epqP9GtTjx8bWy1cCdk",
-	"+qdFi3zxKRm/xDfRZqKF+ww7HUWGNrU521inmacWXa5OnfA1M+Efwu8MtwsFC4odBnMDG55Vey3LQum8",
-	"zjBzjEu9nmJ3AkpUf3NfFc4UO3Uni3aZ3aNgBLYLwYdw8DuiuKFN7fiw06n2+nvNS/hl8X+YSih24CfA",
-	"mesHDgUQsb/KFhWqUEwCccxe6QHYerrq5CSsPVNB8OAmtMTjwAYkL8wP0yulbxdox0CWAIJlVjn5hS1q",
-	"YxzJ2IApsEGiYiMPSpfFv0wLpc+M4mS2Q98qUcs7H6Ff50fhAyXaes6xsJbPmIYC7fAEcpCTvFEkc2/b",
-	"wjFvmztVcvfiaF12qj62pqVQpdROuUsRfjom8NJn/Qg9ST7MjsatqqrXkktsV/IOueTa+OtU9NX6ty3e",
-	"B33TDS9Z0fezjbZjyk2tYtdUk/mpwDLwFVJggG19XPzKO92/9mbvSfGrs6yqXw/lmr7i1JreVYpzm+yt",
-	"XZ8Phk2a2ciriXaIkA8bUtLmlYNCMIe/+U9Qjky6LF21pYcLJwF/xH+HnMBRXNbbWF3YP0KVJfUphIOZ",
-	"upZb73nBXtsprewhR3t/VLnKXW3ctIIYaNrFp9cHVZZSjyX74Dm8Fbpeu1HQRfALw+x2spa8i2sg0w0q",
-	"tSepoYr7JmV6CPQDKVXyXH67N/hdIjhmQR8jJavjXELTEgj085ES3bQYenIV+Uen+bm644tF+IjhgS2M",
-	"USUJOleQe7GFNjDoqbA56pcGfhX/Ep5hotkE7d8Hl7Ouru4UKvVNzOlf6THWj6PhTAarZRULre1ZotRs",
-	"rbr8TW3pcH8uV63x7GlR4cZLjEsK5of9+jFjoHP1xw+3m0EgbpBA6A1E0vk5yK74OuYOiSqZwNRzRoAj",
-	"8bagHbQ3kcYqyAVBzsgUpZm7uefzXjxwIyfLfDL56cStXENm4cHj4tsp8U5QKlT+inkLiIvuRB11tXSH",
-	"bPwBQloP3odjFWfveL2irdEalLJ5G2lPUtzmMJ2iOKptbUjuHFBEiqTkW1gjg6gOEulT3XwfHvxe/8VK",
-	"JtAamh7bmb48OwjTmauJSMhIdsC/H04+FjszLJP46qsnz5Y5yPiazMfrbcaIZdiVSilyf5Ki1jLHOecv",
-	"KHgn37Jyk2O0Ga3yIUOWqmeArVpJwsD2E0gOsTv4ntgDdqiS4oHxi8REfpK5QPjLslBlsbkUSXHSsAlO",
-	"7BgO1yTaPMsSk8A9V8snxXFRrq83zK0+H76JHUcoosptKH91WmdRqGCTa5BjvwkRLImRdCTyCpLlaWjJ",
-	"NCgoTC3RkfQ/4PFj0RihNC7SrgGdh19iD9fRrGTS/hnN4EO737WCqjzH0X1gKUlpAMO3HGiHs2Pekoqf",
-	"a+Wc1JNRhTRvqgD6gA0YxPn76+PPyfhyOfMlybaHzfTyyiLO06Xe48vy3U5JRhdgXy7rHHAa1UhBa5uu",
-	"Et7IQEBKWYwNkAwkAqs2l07igj2M5Z2sL1nd9cAHiO8mPkDlDkoX1mDyKyiaJyrpU1i4g6wqs7C+K0Oy",
-	"glD2rdHe9REAXiEctyXaBGRDQ1nyapFqTooP4rOjdlk9Y2839JIaDPvGQdT5EDaWA2Am/STrLYbPM1Vq",
-	"bPSLX2dQHkJL5jmQTQSx7ggRB2t97a8Mj3tY+Ce8Zy4/uXVGcE24YmeqypyR6RJW7vOWhTTwvyoiwsS9",
-	"PeebB6FvH7TXY240qhvBfHT2TFjM6XKI32ZNw1k51JvpeYd6Do8Y79q/F9Xtd2rf1KOcOe5sCiiABiJR",
-	"TCzGhfQcUq8Ws61VpejUG6IMAKW8RvuzPmZ8R5CRrpuTk+XaHeRx+qkm86bK+JuZW5umttnPhYdAYzb/",
-	"2Og74I+5DdfUxSmAdQM0A9ROYPWsaCtw/oC5k3UlTtnPWlVJvZXZv492acAyF7vQdjZ9Rac5nW8PB5ob",
-	"VWZiB7O4GqwQdsWmV8AeQ0KrVP+AUnMoplsbljIIWgYI/pjEgjvrGe+0j3nuXp4u/HsHLFO2cMZg6hBz",
-	"+Cjh2knBzrhVv8HKo0gDjOsL2cKeUzKgbvR+pFbgTtZqp2axEkZYeSsFH3+d3Khr0nhrh3R0RgPoahJX",
-	"9eXnwlX1wgTDa4jJpd1UmD0U2PfODfrNmYq6dv1xQWBdsvIb37vCOnGxkbg3XFs5fiaKJM+KirxzIblS",
-	"432ElTONfOAgikv+I2aTDmIGPJYiuKmu5FXS3fbro1Pzrq9hQZBO/00Ss6DcaXMa0wl5T6Cd++HJe/UX",
-	"lYDDkAjU/rlXd1JDccTPsPt2CgX69BCpzCLRD0JrzJmOpsXosZjCGnLqDrTcfyGIeCe8msE/zak6ARUS",
-	"LmkeC0yULlCadWKLjSDVwvCmyQQCso9g1cN6YS5hLv3TLP89Lr6FFFrtl9gmHmpigcuCMhiJyfwhSR7z",
-	"khASXg+5FB0c6wTpZK4JkCw/C+0KbYKrjjcSmOXnI5CFlA5/JgdEqyk2lOQcBK9oEFYJRKQ95yJteNtB",
-	"dmrUUWaiuZQM5c8Vb2aDsCxpus8ESMV87YiAKDjqUPFJz4J9n/2BU202lTzmjkQbhRLEZTU6fyP13Wok",
-	"qpRwtQzv4qMtH0Q4zZgo6QrMaDbsNqgRQB0cqhFw5qodKXZpBFb//vUoXsPGlvI34hIubONqgFtTVVLs",
-	"G0kKJDtEqs3N070Smkh3f86UWNoMs7naHgCVX+zUzh1sQKX7c9Gb+xVh5QwAEKyEKtrj3Gb9xe/NV1Dh",
-	"ybTrKIU+H9R0GuyH+KBf1pWYr3TwjbhkhwUo81naDMgZYiwp8O0SMqMgXogHK/81GjP/g6+/qxSWSmxb",
-	"WQj/8SUfHl0NjW3EAmnkdAV/ZPMgkDw10hbA/Y2glYDvRomhc5Azt89xdZvGRbkREckhofi6uEg3xLn5",
-	"OY8z1o5eVH4M25HfwbeSg43WUrhxbNJ9AI6fC8+UR6FszWkJtBrqSNl18CBg1pjEHLZwlQ5xD7cZPs7O",
-	"Vy0Uw1okdWTomufE+ddkd8Gwun3yFNLZlE8MYp4glEpV1nGFg2R5vJ9NnlCho6uRumvoXA7MEtkQGMD6",
-	"rlsz3f4JSsanc+L4WHzTij6WbWOGCX4RZj6vv8vezfZLFwmN4/0JYEOmapwzZVpUI3dJA19HBJ2y6HcC",
-	"MWkPpXIQlvyGLAcd8weTLeMlWJt3AAI9RtQ8IfmQbIEEZyJg9yOki7Jr0KwOcozmMLOmtM0UmkNEE6Wa",
-	"ssBu7+hYVco0H1qU/thxxvCA7kMtrFyiUe+f5xZTi4dgZFtr4+AO7dvyHF3xWE0JM1DOKXEOgIlkKNoe",
-	"sOPZ1Hqy1suexclveazl/oeBQMlB6HIdWbLYNCxTWMS24WzwxsclUGdtnM3yanDhO8Q25y+6lq6ptSyz",
-	"9jUWd6Z6/lerq726I2Da6mpb4WWwloD05GXbBKt39GZXwK9vivPhkgJLHdIsMVX1T6aJAqnVbJctT+tN",
-	"bLKZKqbtJXOQ1MdZ94IXR4jJd28on+FasYyzDt71hvXRT3Wooh/d8PgUgoc/y3etopLXmbflAf7nnt99",
-	"kCSQQlVIfAetAhqS0MQ2wUrzHYd4hWstWVnZZRpWzRBQ1cofxvYr7Z49ZYt1g/DizMetMzXtkRlPR/TJ",
-	"5LP9aFYsssNXJO1s25AdmleBSqlnro6hNnbQnAG70SyKo4Oo2YA20mUBWRnwdqKWKGWzENT9vBC6kEdZ",
-	"7/0sx+oXW4jqLC5BhJQ9iGOhUg99L0V904lghNBFArZvNAoX+ocDueNHVI5/o6vLZHh98kGz4702VZJC",
-	"jTxhgXGiTynCFdnvjnDm78i3ov3Tr7Dib4PpUUQ/9O/E/RcELT+OBPQHCyPT4Y7Qv3CzbM0H/2B/oQen",
-	"D1oPw7cK65TWV3aVv9nlT6ruBDz++jdPr4u/vPtm0f0apzI7VPOPtQGet70h9+Tcez1M8WQLKC0edIhO",
-	"YKCWHYUDkseutc92/MOBC4YDxUnkBohyXsTfvwLoG9bor+JTwWyuiqPci83F/9utBJHkYd38LFvbroS/",
-	"KpnjIdyaqjnqvLLbhDITx05F15kxssAZZH4/zSqsCKxyk+Rwg+n7a1vPMLzcHMUFwvNo9oyT9qYAaJV3",
-	"bFetmi8Ywni79CZTVHiXjerTSFqLtu2YmR6jtvJ9zQpf/1Gq/cFBeHVj3CHApAToIgd2+ADzub5e+Wbq",
-	"6lLYk2//ECQVuM37QaTUF+jnMgBls+hHDPwnwn3YzfRBKPeD4RSWQLHgXvRZ8Ze5Dyq9f0lCHz3/Y8Pm",
-	"FTGBdjB+JVBd0kYGFXJ/w0FtrIQdYzxLlaRRgdseuI3AGYiAWZ7i/g2Jv/sreJ4vdris/a1XluDn1C12",
-	"8iCr03hDF8WzgqYJ5134S+GdLA6N3hfNCXj+fHcHA8kLLY1klstGTiosaOOKGAScd1HxQ8PBZizudT+C",
-	"SNQfpGh9V7DAiPcIZ4BoXgkntV8WlH6bKFNo+xfl0r1Z6IBTQzocMxl6nE676lYPd+uVjyYHZPF/haAC",
-	"z2nblgT7hyAlBzkVsytcU+sxSek8cPSS2QIgwVPL9BHYR2NOlDYuox1QCT4G1mJIcF+lDnEUsw4QNa6y",
-	"g1uz32vKcBJ+QbmrZczWPdvw/5H3/c+N28ie/wrKdVWzWydbnk323b3MT858eTMvM2Nn7Hmuun25FCS2",
-	"JKwogAFAK7pU/vcrdAMkJZEUbYGUk91fsmPTANndABr95fM53D9cXz14v1CrogjtUQD8j40F+HjeXmUa",
-	"JSCERvsonSiypFp7cdJqlQlH9ApJ2GU5PBr7O+yDJVdXUbbhqbpCUIGMpqxQnGx8E/CZ31RqzySYvFN6",
-	"VYumrPSqWMiEx2EWao3ZXs8bgqkcs49P21J81kDvfy0Be0e5WW5tzbVCLzomDsJAPYKbrlaLtwv3lYF5",
-	"cuOZJv2LdWiZIBZ+U0vVGbZLNSvhfqsZhIK91W24BTGL0KZt42oRbcCprYFoeBJNdAMXhS2gX2jbR2Qw",
-	"/QB6FEqKy36rKZd0QrJ5DsZA0rhr1Wqn2LiCgzQThBeDJVe8I6e/EbZObDdOmvSaWNThjjphS4bZhbWZ",
-	"+W48Xq/XF/ArX2UpXEzVqoFutv4q0d4sXuB5PhJJKQ5/dyH2UYEYGpo7CjKEsqysYupBoq2ViPcwWSi1",
-	"fFzh6iNZJPwcNTwSLy8Hhh9uBgZFv8KIueQ210CueKg7pwXzl1vLZcJ1wvwHmb/WmrFVWVZfebrxPoNV",
-	"BKWNEUguNxiFrKW912nNlfm4WtfulRFu9kLZXayoYM2uoklcgKQoBf5jqqTJU1v+wGouzQy0Ln/0TyVk",
-	"+S9ysJw1pyK7CJU05AVd+JqNcg1caJiCeIB6vIqguH1zX1d+8xijPoTYvRtJDNPUSnFBiHq7gbLaFsM7",
-	"VTqLvreD8HCwXrxr7dWVWbpV1USAVMNe2GG0hvK12t39o3jwtLcVVJ9wTaDvUo/9GiRfORiYKNrzQ5rH",
-	"v2KtZij3Xh8xKADKnwDEXoAyVZf4v/3t5bffjh6LPvQoChy3n60XeEoePpeb7qDvK5fODXUFvWJIGusR",
-	"d5lzJKkLv5K9+d//9m0HgkjL9WPr3RDVuf4OqrCewogEXpjOxBW7vLKFnsNUW69ZCqrFgt5zmVw/1FVu",
-	"PyLWRX30zTXO5LcnCH/iXKYJbJVo2G3wrn1+lc7BNf8i+9/7O/ZRzhoKoadKWs2ntmg9QhY+MEsMCrkr",
-	"jYc0NRfsDsvK3ct+vXvN/vLl3Wv2zTff/PtfRyzJte+srraGjphIDPv69cMbc/Hf8q3WSntcRKqaNjTG",
-	"v3/79//11wv29gH0hmqT3FHsPhKMZRIgMc54r7WYC1lQszh/6pWP+niHdAl4acCj/L+lJQYL9iGBVaYs",
-	"yOnm/AfYjBim9CobtuErKKabgzXlT2nBXPy3LBy+787udC4RBqlwKc9eUiMESJ6Js+/Ovrm4vPjGU8Ch",
-	"PY15JsZ8Ygpo2zl5Pc7mUG4fEtx+jb0KDzktm0xJX0D0t8tLD8Vj/bHOsywVU/zr8T99MQjtvd2PCJqs",
-	"Znfegy25K+VcrWceOXUUAXlCO0GW7Kapi48a3/jKeZws81m4bYFcJUl4RawU4iuwCHzSUHhcPjL+ATZY",
-	"dOzV+r3v7uosv1ZcPlgXkttejthmsqe5lyfV3JU7tWdUe/9E/fw+2rbg8W8i+Z22kxQoWretuLeyorgd",
-	"aXxbsw9VCT+UZuikIuFkiBY+0aoeZTIfkrPffwqfOvH3sNqF+h9gv3e/r1+jbt8M8N+h+4b6ZVYhixDF",
-	"DPEVahT+AxIBlES7IWInNJE7mWPNwMlmXKCm1y9dZLL7QrxsfazBklKgywq8jDkvkfTVCL4A+y8O9SiS",
-	"DqR59YJ2h8afU85IL1gjZve1BC9CXGuMcFKeIOfRmclXK643blTK+WHS6NUWgR8VS1+wgkoPO1bcCTjD",
-	"oJpVdAKWvGwLt/Oxm+vbu4uzUpd5umxW4/d5urzCGubnc86FdxpY9W7aL2CcLmu0/0ZJwCTpXCEnrQyQ",
-	"jHwJBm9A4H4HGGj1iOOUrkABHb0i83R58Ph7zeUUUvcdZyeT01XIf0si0DxyedxalbkRL1i42Ph1QcAF",
-	"I7wt+KCHc48lXLhZa49P9+I3Ws19y+2JBOR26xn3+NlnJ/Exgi2N8UKB8PKPHqzJd/4qE3VaC/yKZnDs",
-	"gpvyFGTC9bhSpFH/xZ/4El77p6+Khu7ePn53qtpLU8G/QdWrXKfCY8ZKFTartdJLE0FMafvN8nVAwty2",
-	"MeFelFicQtz+bO270UtBVCrfIJRR1XVtNIyHmdn90Wrich4sSPL0EeMrmW4aXtfnz7Bay2NV5EWXRpU/",
-	"X6qfA55094l/2Zr1YASrfpCiFKZ2pJc11OF04Pdn12mT6/UZ1iUNceTLPkKtvKZimGd118d36uGif0gJ",
-	"dQpAISVRNoux72E7D3Wi9Wq518LCG7WWz0411TzAM1HPfaUtMI6SgqvZFIfwWul9N3gD1u2eDYccpobW",
-	"AfV5xqeWCMRDP+YpvKtSfuMStTuig0UYcUPIv1XqSM0dxc0qpGV8TjairMzygyxEFX8ruDLLoW+pBxXD",
-	"417AvicUuqIoCuMOVHU6CsVhIZ3PEPGEWh3sArTBuh8qj1eU0BUUv2ecWq0qcYqKJUy0gJkHrGsMhIZn",
-	"+rxnhDlq5P3ObTYR5HtPKSTrjNkDn64XakVkeYhziBvcyOsVoT25CKIWlmku5xdn0fasBKahADjiQnxD",
-	"o/a4FP0M98Is/P5yOP7/RkXdwNyhc55nkUX3nsv516xbPsP3oCy4h2Qq6rwjfqSviH/aF+b1m/Q7pd+7",
-	"cfsxjfcqTYJdHN6qv21oXDDglluEFX+13TWw4oGSBJvlFWZ/E5YoZhRuncWNvX6zXCgCQYmnECevHlfq",
-	"0eqIvGx9pVncVfufSsgQ+ehDiP+JL939DvLHdUDclzqvnqp3pgXIddkLEM5JgSsIizSw7CUgi1PpNqPY",
-	"cI0BBGLNiOq/0WDMD0Rz2Yf63dDPaQ25o/dcQ6a0jS3KLzjqRwoA9iFLNzRN8mRp/gCZLTtUjjhxtzOD",
-	"KE7G2YQnvgt/TTV7Hk9pBdzkGpJ6s6ZDxbvR8U6HjzjsnerxhPhYvPkJzHt09uu5RhL37858J1+ddFe5",
-	"hbiC/ZRb+Bc6diWsz0uY3agbhhv0nVarZxc63Hm153ZyF5E0CWtfxRNR4RnHOtfxbynMW9PYb7TKbri2",
-	"m7POzjnCjfpu0iPvPE+5SIcMC3ZhFQmWFOZnu/rdybaUUDbthDho7dyzs+xvG6W0nuvtySnIbZkJXmkW",
-	"wLXnbIppYBoy7vmEG9ORN/6hdypKDLUbwJ6fsxHNfH9NfpBM6SQwIR7lR9yV3eDbpMkYIhCyjOYtoOxb",
-	"nmEJdpF1e2qEqWmT/gj8AYJcerLcMPzrhRJda2aH222jeIgpcAOmBB/xAFZcJix1EnbeY1gWRY8r4p/i",
-	"30wAsnrnsaQ4jByRn9pr+aXCn9jfMSvk/ARVZAOo/YbnBsyIaTD5ChD/3GCZ1BY3JQF1Ua5GEvApFgkq",
-	"zSYwF0hGB23KN+Pf6P+0H9Zg+XTxJZAWDC7XK8MMf3h6bjreca9LGTSd+IfQBhpDpPYPLeQt4819n4tv",
-	"60OkOawX/4vbtQJ4fQbaKPnCMDc0l5u/1ltqCazblqi+pac61SDRiNTY9CjF9aoU/wUN+4qXQhxXgQar",
-	"7B5VsGbjO5MMgt2MAg9RGZYIeAlH+At5Y9K70GMfhwYN7vmCT3BodFGxj636MuOIrnMA7ol40t9RWeRJ",
-	"qxQKlAuTiizG+sBib16JQhfgPyOMyDmXGo9YyppXKFLUzJ23HjGufjMruGfirZvXSs6EXt15Bpk+1o3T",
-	"AY3/5/O0bvnGlLBaeDfi6ZL6qvhOLsINm1vQLwiMx/3SeWEBcX7FkwZvKwAgxVx7ue6z7AUh2P/kaSf3",
-	"jdhFXVRj+DIX9LcnfLocsX9SasrtM/62VTg2dX+IG4PbLbChodYWynrhuAZxCzK5U/9VqUYePN679sAW",
-	"tY7a/UKt7tSVWXZz0h5X/9ync4ZwHXUVmU75VjFulpH8svIsGfm7u7F+hoIwWRAcNYVsRgz4dLEFnGaU",
-	"PLpUKLzGOQIHFIWiTzPW+pDmLVibwmdCS+ululpZCBQqJ8yGJLBS4xJepTFm+QZW6iYglfQfrqTp3P2r",
-	"W4c+MPchLwzzn/Jke4dproXdnH33j5+2S+TCRsolojPh8etxlfHnqZguLxjyvwSQZY8nsVKVjTYB09pc",
-	"/QZMr31LOH6jCKPtFCoDiR6vCfkQDdmo2o+N2/KIqTSpBngLMSm3ts+nHuim2SzVZ9V7IXgxSVNvSMmq",
-	"WOUP9riAx6eAxYoqA5pO1g/4+21R9FDdGMa/g18HD2kWkzf33BGSQp5FFHhhjTm99wEAkzflY32KIszS",
-	"ZI3Xbu1lnIAhTa7LtqUjISXq3bo1QPZMvvyjUu5mZBda5fPF0Udj8VHj6QKmLR3sr92vd2TQSz+WD7/2",
-	"sPi6ncrhE9/XcQjVeqAYndBqwifphq2ASxtRLYlAjJE2MI4fALKrjOu+QnYVGq6jk9N2rY4VDmgsxzrc",
-	"PPWWHuxzuYYpDjWgswI1ZurJXY6ocS438UyLBz7dHHnXgF/LgsImoKa3+Ex/q96PP3CjX3XWHRQS4MnG",
-	"OzkzsNNFFC8Hft0+dD1gT5vg33lazT7kjmO/TcTgcm/CNvrEkxj1hAEHaVvMR96ha+O+eLl9Riq67F1F",
-	"R+co29Qkm4uK3hEn6B8qauXeudmZD+wKzKqMoLsIT+xosAh0hM95shKy7Xh85x67wqd6lUGY5WrNhYWk",
-	"XhREwupB941l+PZ4cIa/ih7toCk9ieYEUiXnpuhsENJYnqb4xWwDvjCrHtsJ+x52pNnHTlBMMPBW8KnW",
-	"v7kVc4kpmuiq+YTpv11bUDNiCMzsZks7o0pHgEqgzBQRAj926flWTo/Qjc2dBCZLwEZGzKVT+cXZzhoy",
-	"1hN3tq6hW0tclv2uIZqlvoaRwk2xKhlxY+JYnUwMGFakaaCZNWBZnl2cVTdyA/bnPPsZCQZ/bzgqb/Jd",
-	"YfW0RHCC09QituvpypR8GnGSZzfcGHC2DJkJeK3ImJUoCT4nX8KDtuissHqVpmp9nmftQaB3+NjX7ER4",
-	"Q8ZyWz8eEiqPzhCY6qf4Z32nAEIQTpfgAYaxlATDJpvAwoM8c6hA/IWsYPK8YtyylTKW/f3y8mgvodB1",
-	"L8kl7xoHYfS04P3wj0kyXUafvWGxewS9yHoao4/YdibdiRVc40M9fns5SZNnu1Z5mrjrM/FvFgEQPH1B",
-	"WpZyE6WYDlHLZ8ihS1lZrVYe/ltY40sc2RRfZ7pQyoBbbVRgh6QgyBMayrZjV+CjkEJh0PNpkbom5OJH",
-	"VBS9HMZ2roloa803MQqLQCamoO80JcA5EndQ6zIZgvNrvM8Z1tsLg3/ljEVYA+ms6h4qPVcIr5VxYwJF",
-	"QL0FvMNnb8Jzfe2E/oWeHKL9MPPAxsJ4vieWqrmQJYOVSAuWK6SrXiIEdgR9NdwDSHt+Kqr0MeBfCqOq",
-	"o5JlQejtFywKZNldqWNRgf53G0aBbF/RrEhAWmE355lWDyJp32o/+IdvwrM97rh7czUkI5Abde3+T4El",
-	"ZCIEa7RKCemr1ru/bZBFfEOvF8Nwh34XNUSs478t6t2CPY4K8nx3IyPLhuSC3Zc8MMKYnKIptJyl8yYD",
-	"9xVdA7hZmnPqDPTtE3uqLlbEqkgPNN4IPvhnhnCwPxSlAofc6wh4lo+pUbhKEv9uvaVJwrcPe2BXZ90P",
-	"2L9yt1nn0iU+ZpNCD/UJ3goPJv0qGuhrB2iURgzM6QaDe3p2ryq48RShyyNXvRIe+ikFf0s8gK/KG4b1",
-	"lTKEX96zPY5TxWPDK3xUPDmlSJ3bNFcqYVqtidVpAu62ZPsrQdoSaZZyGTdZd5Ny2ev+TIO7aQZ3SlrV",
-	"uKNBLPSJ5Jygq+lu2lOV5itM2NC/MZ/laQPcfMaTaGi1vmCfS/oNMidEu8Rqa6WWlG7pbCga/gnTA+7J",
-	"F//MEO4JzdW1pJcyHPQNQIvtuRwcKZfQdtJ+5LLX2hocvym65G6e6+ODawiotQCeEq1z46cKCe/pqSFM",
-	"qDJdBzNyXoeaWaBmKB/kQOpmbExwn4irP1wVItiXhRSyhZKbs4okzYFF+BGfGGYJTpVO3Hxd5IfvhTvV",
-	"g4C16YHlDt+kPwyvU1TwVEUctY5n26AOcvF8gZV6gELAh4Jc9HjyqoLhgLngzaAY5q3VRM/GWC4HMpZj",
-	"oSWCwaxgzB+4SPlEpBhN/K0xVnVVfa4nzPLKFCfHg1vB2DfKNu7Qr+n3lDjvm1mnOlNTs2n49dFeqjsf",
-	"KyimUy5ZlvIpMM6MkPOUulgqIeAVjENvaJND8ImL9BasFXLeq6y25qmDRy9zXSHy/YGttbBwxIbWsGj2",
-	"vjn+otn/3AGrnA6IOuI2lWnAmn7PFtwk8JvKY71BdxUzDCzuvan7kraeQxurmPt96G54TglafLHhK/30",
-	"vL5CM/wmhjZ6JcUjufXuzNQeW2sVB2wxwAi2Vnks3HnWrQCLHN3Hgi01VF/xgnuvtsj6m6EJzbwg6koJ",
-	"Kn23scoi19wwz6yFqAAyYZNNkWodhU5gjGMhqUBb5fAtyAKs8pmxohUYmsNeK7em3alPsEhzY6KVhWzX",
-	"/TAsIKIaAgRu5GwGa2ZgqmRiqMhYyKKuKIB7UkIl3QIHD8t3nGg+a+nbe+N+Xer/OWjyMrYm8Rsbm/Hp",
-	"l8dTfZSYm8Te40vPClwqC6ss5RZeGHL9TUBUE7JSmSaMJ3Jna77ZilIbkLZOwX3n1KrG0a+eGlacoGZ/",
-	"9/2xDrXBYMmf4856WmTy5qPSrUbrf3v0cqT+jfVCwQNottbKurt2sUR93I0WXpZbU2mMxdpNqlvBwrLG",
-	"RfdLDjnEp4AKx/F1X10891zYT+rh6YA44RgkKcUIj3A6DL18Rzutyh6svqoZ94AwLJcawSkVeUIMVfLK",
-	"PVtB6Uq5pD9YAmQe2nIOjWpFC4y9IfCkcR+tEfAnxBmMlR2litMm4RI38LZ4R1jXNQGQzAB6mVWZUhbV",
-	"SbVFhj1sqwSN26+zQpvjaVp3Btoab2q2Oy6L2F0Fp7eq3s15wjet4cjNG+Tg3lH4TkgFCwBXID1/A7cs",
-	"wb+qveXZbgjLCbdwbsUKzk7UbnOVZUpIu/IeyqFk3/fVPpsYZ92GPQgjfAJxBYDxQ1JkwquFxR48qWNG",
-	"6zM+fZo4hk+SDZ0Sa+sjqoijh0sSDn6aHqJmLcSKgHqgtrbt49o/0uN3hilq8+8SjOdSmEfjekWWDY9R",
-	"54MyRqxydwtMmAS7VnrpDlhzwa5luimbiMunplxrgXyQbTQLFdn10KZDo5+AYKFFYVcBAtYuQEbQFxI4",
-	"+qs4op47F8jtonlGWK4peVIQermoPRlXbWWD9doeG5XLlnac10pKGEhvt/gqA2sOJ60CrO/7M54x/XjV",
-	"fQRb3vRKPYWFtwCuqcM+A76kUzGFeUVpGTcmEEM2kwmFhwZhEaLJOrXvItK4WsvYNUPfw1zI8CJ9JuFo",
-	"ih+d/btPakMpmWi1NtRExc0SEjZTMSzoeyJJcTfIJGGceYOo71Jpyk5fJUlVWr3EUQu7OBEw3ZB2ubs6",
-	"x78tYdPBa2002fpARup2Dw/AImTRoXREgWKdwdTkx7YZZUqzaSSQC9mtl3+/vERX1YJ2A/3ff1yd/x9+",
-	"/v8uz//95/Of/uf/qLsFVYVZdIo213/13Cgahj8Sl/n1Uc3tW6c/jmQ8bYNaSxYE5TwzoAYOhGghQgCK",
-	"kfgYlP+xyi1FRqgfFFJTDY8EZq7zg3nVKnPdp/Dw86Wuiwv7cofttbvMdSOfEwkTvapCimAXLfaaupWc",
-	"Zxdt8C+1gu2Pjq6Y5mQb9uN1GhFcraZEO6BFttwEb/wjvRb+eMzKmmo2pUsaEEy+Ud/KEjI7IqIHiimv",
-	"2UKlmJVdKEzJg+YmitgKRM0doY01uE8X9KVNFVtfiof6ipCG8Qev1mpUWkSbrRG+WglzcMP2Dx2If94R",
-	"V0hDwPPJNTJ7HfgGXmE0AZuxfTT3uxCDSLmxTAoJdsMSjleaqJBJP/VqBCjoj5DM66+WvtJ2485smUSC",
-	"2U9xOie/YA0jxCEL6AY7FTdqtkXhUYR1PI7SIpfJNpV7lttz3hohQyPL7VWMGFm3kyNM1rGJTPVQ6ER4",
-	"OVJZhPBxCxwPe2HJR8MJKJvFDcucqbs3HhEQT7IS0rRjxDWSmX3NYsm6tQhd5bKxh3vlbiJrRBbRIoqT",
-	"e6cFurhTwBsOGjB/gOBLCetbl2dcpIaKCBFVPMiVftQBwQ2TsOeYIe6YabjnolvvDJEPqNxGY3ij0xtN",
-	"qiQV92lkrNhXuYVAw4eWhU4nd38JsnzaiWqWp+kFu8Ja/gmfIjYNovwUbmnEpMSnqtyeYZHAJxUHfcSN",
-	"U1UTVjwqxE1FwVcAeHxPhTDorV00W2RfJIheH0+t9Xku1Im1+iwL3Apsg/iLcFSswlxLLIe0IVeaa/mq",
-	"YgYl2FpYacQD49ZfeFFhKk03L0xR4CCZkrvW0e7f/UiPDHHw4lSfCZvz0MHrXyuOk0NicDtbFSI0uC8q",
-	"4RsnQjHPNZg96dGyWgHml/sAOMdP/eTH72fLq07RXyY2uhFcpWmD7mIlV4jsKyCY8bDvurMwwCSvwsIV",
-	"dsQmmyIfkwJPdjgQqwaDZhXXXG6BVuudosqS3iyFJviXt5DrDCQSZU5TZZAy15sH5twwbqpWQGXMVpV4",
-	"d5W9nLD00BYqdlLQ23tbKV3IiKf2Gxz0S5iq16oyIec4XefYSV0nLr5vDL+KRvJohCqXdLeaK5VcsDuf",
-	"cNN02CtZVA0qRmpIsMZ9sRlRbLxFbQuVxi4EfK/SZDCVucmerK73xMqh3EZo2VwdQw1WVd4PWMkaIjtu",
-	"aaFvQ+A6XkO4D3OWqVRMN8hku2ELLhPcuDHthfzi4VrXqEANK66XJnYxZ5J8wYH7ZPHC8QdHpShn7aea",
-	"aldBa2wcbYmo3/vO0v4qVzWXppHU/mahuTsZhIxLD7D2rApo6BlOMnIH3IzrkiKaEFiPhCHyKB2tJEm+",
-	"iu6Z9dA9hsnu5QAVhTFQWbw2OsaWCr08Apml7K3TYKzSxxSiNi3KpvcapEvYnfkLAPs86mu/Zgm3VUX1",
-	"V9f/56yvra6I8dQ9Jg8AYb0ODw1xV/GTDQSXGxc7H/nD/fv3tksXAjrRZfIRCroqKy9iW+0DaBu7hZVG",
-	"/UgwBX1oj2YwJ8iHt2/vbgo+jdPZnAJP2AQpxtylww99wT5YXxlVINqTSnea7dYLlQJbCHeS7l/ww+1+",
-	"m4k8XjzoE9fLXo+WgjP7U+fbxh/2bOnA0F3yM1/Pzp4jW7JH2imJOAre5GDGgx48tXL2/MKNQr7R8CBg",
-	"PRy7sJ/wMNMOVUFVmkyxDsPnk419DpzDTYeF+1S4wfaO53aN2+J4PrS7/G0IaukPtkiKT2AhZBKxYrq1",
-	"HmtrnRREOeeZVpkyPDYGxg0O2zeHmHMyzZ36UrT/Dk8gdhPk19Z/Id17MhJ1jM7VL5gdwtAlDR0wUIj0",
-	"GhnoJPxqKQdZIhzR5gKyTA9j5v/ikJU8MYg56rz8mym0ezYgWG8zwQ0X62ljoIsd7Rm7+3sbguh7Lufm",
-	"ulcy4ff+FWo+Fwu6oiRncMVRA2KlH39U1LoLw/hE5dYtFI1RK8qxxvNAvLveFlZ+7x/phP+2JO7s/WJS",
-	"5/CPzqb0n1UB7kBr9ufcrRhiMXwEOydhWjTBw70cGh7OC+qmAePoZDGPWsUXPnfUlPwHHLUnzgsc+899",
-	"8UphztPzkEttjninwM1jQt6flWULSJMYjW/RvPO8Nefb3xH60Qn5+HxvD00IW7bgN8lzH+iNvlZ9s1C/",
-	"Uc/btbDTxfOKmXnUoljpeSLBCD0CfK4BDB3YbhpIQp2iGRFMJ/YcbcEJbKmdwAbOKYUaVefXbkhCIDG9",
-	"4ptc6xOwJQ68U3uMnfjlEv3iz8Daj/9sUsVXSRJZNUcunXpuZTfmO61WP+bKQqzi75cD7XjH1GPUy9gn",
-	"zKMD6OGoJ86Za4iDrb0lMONWc4Dhb3Ls3srEFyYvRHawy/B7mPIc+6hhwzRkqYCkseUw/LaUj78aTZRK",
-	"AXnk9joMr0OrDJIvA1My3fjuIc8JG/CpuUwK9Fa2gW001/pXCgJ5bB/kT10cNP/m2BERqXmh7AKksQke",
-	"MXwFXsob0/DbSu0/V1LO162vTxlgcyXkHJufTndBRUKMVna9GCwo3Yi90NoOC+91SYSGFP8zpdnq+GgY",
-	"8iK3SgKf6HOL9NTMDTyPqQdSw84bd58xAbI1xuXyH2fG8hkmFv13VlsQf2pjQHPv/byAmFUKJ+FNc4KI",
-	"G619JJ03/rMroI/XW+fyvX4/IQaYz+Ed2quovSWqEMypTfOyd9OMAPDwKPPMZXJol8VHBjlw3FRfYNYJ",
-	"dSsDyfzrR0jP4UBloYRz3NQD0f8HoCR0Ctr4RSzXJK1ntvfmMsF3G373LfAY647PPApoBX4ZNoi4AS/Y",
-	"Zw9wFrpkS9Rv4y4IIZV/sbsGxv49mhcDfs6b8FSvW0MukxbCvpI3LU72jTPjhMgyPgc2IYTAtbCLUeBf",
-	"MSWYChEFYhgPUrp4MQt89cI0o1Hdgt2XXV+GfiI+u5rJI+/rVUKdAGuOZVyF7oy7k9F+5VRCqkRNvirS",
-	"qdilum/8mS96amz78FVRYXt7DhtVZOW11H0RdTi2g0diyETMk2moJPM7FfagU8EHVegh9oMpwWEuWIDv",
-	"k8SWs6/I0CnS2ItRKLBPWbZu+r4zNzCEGgDz9Fq5qJm3sFH1zLt5+o2q70M5mOlCrcPJ3HzwYmyQT230",
-	"RMLUXstn6o+dAGJ8EMX/Byl5xDKeI3aYWYrMjBgV1CN+SQVNDJHHE+M9bZB1JxNaB8EyHL6m3NBzncp0",
-	"ZhrR6bbqZsQqX5199/IS/zc6WwlJPymraIS0QHhsDQU5U4S6qh3371tjvqwZ86fBblm++Lcz8inlTwpc",
-	"PREF+uwOQeYRcUPNio2CaFo8wpGzJeDTBdVFllwuiL9xdBlYxcQ0mNgtOWiW0Bu/vL8tG3uaRGYTwfxd",
-	"PPsgajOOu8T5iic0MBmhMkC4GuCv69qZyRbW4I56D1/uvviH+t6Fwzz1jDkqt267jAYt6JdLuCFHXDMG",
-	"rE1jJ0BvcdAPz/Xkptf7Ux7eb7F7RTJuLawyG8joTLDIEZuJFJ11vKWEpgirPOTnr9ZThmyvQXswjYOP",
-	"DHT0WXgrre4E7E8vxiYbJvkK4qJEt2ZvctsjQy0NP3wo0EJTVfAx5S9b7ZtJ4gOBFr5jnAK2mLXHJosQ",
-	"DMHg1ZoCX6mQwBJFWsYQYZ7CNvBnDbQ3GXWXu7aFng+TZqkWlL8jvGm7W7cBN+m0QOoNPShrreQ8LPfo",
-	"dh7teu7BE3pcHjj2iaATOumyRHs5BtKsq3GPU/EQ+3i/yWldfHRD96hFHP+56ZAgdqPocIfl0hYW4nSG",
-	"Wxyez+HKzSUDrlMBmvkm/gsWmMBYptUcGTFnQgqzwEN9AeFByophhdUE5pw20cfskWOrBU9jh3d+AMju",
-	"3MD9HZU0/HM6KnszogCzlqV8g2R8aQqaGB8WHGu5Z9xDD5sKly4vjAStzdneEyxj/Bv+t7VC4o1WFXX/",
-	"CRZwtONyVFuZYStL4wCrbFOVYYPCIPZKvtOb3g/1O705yWlwR5D2LZ3GtNQ8rMACeAzQuBvkBuRh7IBI",
-	"UBwS1TS5zuV8FKpXEbtUlEWtCULKHVjQ9Fntl7xb/8wQt7xbj883EKtTCwlT9at7aCzyo58KS6m7nCOy",
-	"1pjio4P1wVTJ5HzGp1bpA5Xlt/jsO3q0X8a3Kyqff2J33WdlS97HYzsW24kvn6dMIhK0Vr7ve5jnsokL",
-	"i0vGsyw4v2Gfg3ism5yRrTKyVUSVqvJ7EmMJZ1OV+AQH+l4TAMncCkuaS2xeKzkTejWALqtTvFbJSSAG",
-	"H0Bv3Nymno4zwGysjy1B32pYaT7aiqcG2XT9bM/ieNv68j5sLYx/siPuEdKOechVPnzXFvf4J5rOu68y",
-	"UW+lVumKOpBaG6muKIQA4XmEHCYahMaOKm673S8SbuHcihUc2cok4nEhqdwSw6GSQBdcpFsSnu3cvexF",
-	"bMwtJ9qeFkqp5oF3Y5w4rb/hhDq36O1nVH1asCtgbjMVBslTrcJj1neksXtCkCHaBZ5q4HTpybgxkGDh",
-	"yUXjGqsURbZB0xV7RKeyk0jMh1SSGPIb5Cx4/Dn0GBFjpm5+J6jj+w37oOFLuZSQ3Fro1LH3wRpmLAJv",
-	"xgZbD2WZCMq1hceF8TBMqKOlCVut2QQ5YmIWGLZp7zTHptsNGONpUJv2+Vsxl9d5N1a524LBOT7M96de",
-	"c12foD6KoirE1E/vV24sRhBz+aEvflk/+MBbdr0gb4+U4OjMwDTXwm7OvvvHT7/vmG+gtm+hFTDLd0o3",
-	"MtpfRr2LLmHzo9NmAWXcEJqbaLU2oLcuaVHkU3M5tAqtmPkkNePMy6ylrwLt5/tNVWr9XN6XsLnC/exf",
-	"w1i1UrO2VgjVW+oyTvSI4gpHAJdvdZss1DqQpLrjj5ulCfB83DJCr6OGISGZBclWQuZ2izlvS7Jbm0He",
-	"JOBnaNankfT2bvBEyZuDgVH/2CBOxNZHi7n00Bq5Ja8eWU5HjLhOlWrHlWh+817CAeSNdelPLfpGCxXE",
-	"8E+dTJywqk7PqGzPy92tJjSq7trA4Tb00hLOulu/u0TFNAQD6QyNgfvLDTLgBtjbGF3pVYTMy8uWzKfx",
-	"TTpj/sBFyicixTOjJRh4VXnw1vKhChv3ph2G4KI5i90QMWwQT/ztvWaiU8UQn6abeMHEuoxtsOuJUsu2",
-	"EsbvlVpudcP15OdtzdPmkiPZPUbsDMQoVZwJSAlBoKkjcE8E8Y11/+uH87APST6iIQZZ71khItq0WOE7",
-	"TG3ZPOvTBMtJ2uzPvSoTJkqMv0Tzadkxt789vu3tfPaAcPxt8o6aS6nIec/0UiEPpPc+4hNDHBROIm62",
-	"gcipWloQ8C36Ax/GbxwYu7+Qbez+g24HLdpZ0TEQuya+R31tC27Y7aFRYcM4R6XOjuwOzRtwPntUmxu6",
-	"e29oD5uZe4H3wFO76Lqdobij0bY/XsVYghobYRz10GNxazn+M1qf1AIcpXTqIyC4E/ZpzRXxfKOmRp7n",
-	"G/sT17Jb41ahd9/R2MolfU3PHLr+8DTF6ixDjOejOOLdnbwuwhS+YXS2UKlI+MYcR7peiq4QT8u9qE48",
-	"8e27Vg7DWXkHNUQ8jEqxNxpsZ6Qm/+aDqGX4vScVcn6Tctm0+2T4u0jwaDI0QPvSgERR2n+/NEAYhjAF",
-	"eYZhemG3d6QW/f6SQ37gIvKjeyRWMKbTGb49Y4djHP9g+ww3YFmeDdY8jW/Qk9HviGPYC0zN5MPfYshK",
-	"e7vGPDPlXQ6nPOo57lt9VHvWxipXsPULOR8i7rs/WVPwTcSK+B7OU9w2CaEvsv697x+aMuaAAga6bxfm",
-	"OcZz9rzMUtba6r176A0906n00rnqP6ObfCA5SABd3/zb358KAubpjiJP1idxHxI6NnlT0vPlxIO+LFRt",
-	"KuWWqMqEiRl5D4jstITMoi9lFP2lE2n3e57J9QO0Ujve0hN9NiDhDAc3uGlurFqBNug2Ub0Zn1nQxEP/",
-	"ANpw64sPhtgCK4LpofSxRiYDtoQd1MjtANvdGibnM6VX7V7/PUze4UNDOPx+si6uPr7U4NhI4QX7scri",
-	"84d17bemHd6pL+ywN7/+GWntcgitDePNb+ttzJNEgzHR6cgkrKv6G16a9wGGTsKaha+MAFUrHhBc0omQ",
-	"8ergrwjwNE2w/AwR05lUWJVIraV2ARKhjA+pSszluZDnqZDL5oDdR6WWV5aKuT+6J3vLFCzv1BIGbzhw",
-	"E79TuqF9wwBhqUSvq79fIIyskz1LwRomZHMp/VcDgyjgq4E/Ywn9Nva3UgZXVuaL2Slr4xRBrVIGKz2F",
-	"xAb4KZfO+cfCVUUscrvLZ42ZjRYXHjV3H+5afTmN5SwN1yR8z9jidFcmtw3NyYTZBIxItsS7L7FxptWD",
-	"8AygtVIrWkfCgwfagzGmzufgi7IDbiCXNtxS1lwjS1DdddiqJoL6v9eV3+41O94vFDxQH05R9MxMpVre",
-	"ej7GUIvf0K+MTRWt/I+7V+xvLv+2X/Z8R4CnhZBjq/wWEIi1aD/yAKszoVcvDBMJSCvsppg/0LQY/DNh",
-	"CfPNAzwqZkTgpWsxlLH7m5ZGV3qKmiVMt2iLwVLXR+q9HlE9aRzn28tHDARaIyxG9zfqZA7lVjo6U4W2",
-	"vIRp1ZRom2vsrddKzo/L1TafeuBh2oJqvV2U5uQhAavWkIrsWO+f2+miib7tNhV9lS+6oU8D2PkamVX7",
-	"J/ox+eSfMLUjLDLA87OAY+apUT5GNMOU6CtyTRFWDIXidkQMoQn6Kc8TYZnVXKS1+h/PxFMBvUedsbnr",
-	"3eB3Iu3TUIrhf/d2MrBZuPmP5viuKIrazGNTpljLpwvChjv7Y68df1aR1eNnsV98zy9txyTA+lUglT0G",
-	"5bA2osof4LPqr+EFxz4FkSV9VFsM9W90avY72w9ulyPnmM5f0M5lzKUVKQEfcssn3OCWiN5OvLWI1SaN",
-	"zlPKJRWsdPOb/O5OGB1HoHf+KetvRJqyRBFQGmo5FZlTqDu2kPyxQLBMlISjwTdKFecyUZE3268yUYVh",
-	"9KyrxqzTusA+QreQkEw4YslsYkTZrjMg5DunKLqsIWU2AvrQRYXubsa7MCwRyYhxw2ZcUyGRT/5bp3tC",
-	"3nUvncLMXrD74l3xGS6S+g3d45mexrN5z2Vy/QD6g7zXwgZ99xAIp48M0x3T1L7mxa0xRtqX0w0Ea2XV",
-	"A11pOcNqIqZmBdrsWumlL6sLi/sFch16onXunkheuWttiAfMxQMguBMxrwdOksmGWfjVMqXZasfXRbKU",
-	"tmhS3wyJt01cLvcLwFbn8qqmZmwlqNt7qqSEqYXEyW4BbnHIhJkM+DJ2A9Brmuq2R65PHPt6NhseUQRn",
-	"rqI+7B9e3P/2eBpEEqRbSM7pKMM52/q7YFeSKScMD/aQprghTrlMRMKd9f/l9s3NXxGHxkPy0ZN0xm2Z",
-	"9himC9WcbHg7Xai7/jjJbtfCThdP3nkInxXDKCAT96dHxUi2uwgCtMAEUP5ldQWhshKyBmfrhUjhFaNX",
-	"oPNnT8a/5DwgATSkzfptynJDvwuEtINnc+BH//mNtXoUHVaamn+O5WbHFWB9Twll4Na7EE0LbtgKuMnd",
-	"2ii8GPdTdBx3w58q1wdhXf0znZx2X+jVUNj1HFgf6XO6VHa4LXCljGXAtQxwIrHZ6JDTkdSAwfyt6q5S",
-	"T5bPZu1awif6PC9wgloxBQpCT4yhIZqo3hbglr6rQGl0ej395kzo1QV75ym9DWaGLMuz7YQ0Ca+tmuYT",
-	"gsg+K449eqXucYyXkWfunZ+s6BepZHUu2N0CNmyKmVMP2VxNnvq9b1lchrDJxPN1kdK5WZpzSnD5UMGe",
-	"IWwtqjEiszbD8QXjMM/KOj7DOrzWwMce2sDW3PtAlAiZ7J4rDyD3I6ksy2UC2lilotkRbpeBKpcbdzEg",
-	"clSNzHcpjAgnSobuyb+4o2qE16FQ6DJi8KsFaYSSf71gCHRAJuZ2NCKFw9PT3dOfaGbxS8oo21NsXc9h",
-	"E7ocYhM6vgb/ScobTyBVco6Fsm1AQeVTfYLVlLM0AU7n00XwL2L5LGWLH5aqp8AfgE1gIWTSdOIeEXMs",
-	"JV+UjcWLOX7iy/4LnT7DujLHwMf47sx1iHVmodaSLuXKg/tHYqrGU3qy8RUZtnKql/U6I8YlE/JBWPw+",
-	"7GOHKc/p6N+4a+hcWXIDzAV762n7FKIjICoCmyuVFKwwR+zMY0XudUz6ZowA0D527V3zHi7AwB9O0Hjc",
-	"4/a8E6wo9hwhncJRz+y+IGKs7kEU9MSI6lSlKfB5Tsj3IUaKPgDGXvHPDPMBd2jYv+rsRPZpJvLsj3qk",
-	"HpZcZ3qqL2DA7hH4HIqY3W1fFnhKJcsUvF8dVd+5w75Qsa4XZpvJiPE13xRckakyttO9RKvUQ0xEOS4f",
-	"CXV7PesqYN/IXqDeVlBq+/XGjpKMBb5qDZ3cuQeGCD29DnbTJfr0tsrrES7Ix+bqnSx8l8RTgFwHh3AN",
-	"FW2HxfUZ1mDsUYGn480sStFMfW8E+LKZZxWGKAwa3+ypyY43TyeXqzHsdSjAjHfTvndDlou3a+pYpCmb",
-	"ALMqjeEN3UGaUvRfA08gkOQ5D0lJ99/KuYSVIBqqkf6Sxq/l8npXPNSjH1JO0hBzL171FYb2EAHbt16z",
-	"dSjr1UC8w1HAtUqM8mLui7aW4G05xV9XOyIazq9v1c2RbuK+KY6xor0x9vqap+m9sIvXVPfeadHpgNBz",
-	"bMYaKeHVvl2U2WrjGSrrFtk4ETw9F7L5494Inn7o1d/3MzSC+Cq6ChUhWqtYFqml8O2vGab76+QX5hWy",
-	"oHQwC6UtynKE9C+Wb9gE7BpA4rOmVsQpzNs8XDwxB9nQGutYKMiSqLWMUzs09+kthPwzVmX4b4x9O7vH",
-	"und/wS2qxTKFNW0b92QoCvI18D5lfNGcGru1XCYnl2Hva/oxVvcAWsxaEkb/hb8f7IA4BfNs6yHhCXhj",
-	"nBKrLOX2QHHCXfHUEFeTMNtgnLN7IXgPqENlgCsuUuMbR+eeL+sVVk15RGzPkeNT43l20Qawvi3KPmw2",
-	"jH8qKN7HqC8q1FP54cG4VcJb0Xju8IE+FzFO0OCB46+Ov7EUd5UXxg1ZEFQST492W34FIFE5h4ByxVhz",
-	"q9zlCevZRxUnxT294A+elNL3Oaz9aZebnKdo9M76q/u3OwUP7CT0yCB2SOgDgwQ1tpIzG7aEDRGjejIh",
-	"reaar0yLD/CJL4FeuLck2SPQGCKWufAEKhPvL4IlbCImxJawKfNhPAiececmY8leYMHfycnVR493DLuo",
-	"LmiOqT+oqho73KSkYqmSc9BMUeuC3GBPyWmCa5qLtHW/xAc6lSiuF+o4yuHrWVnTMvUIN/WN9kshk+aO",
-	"7Q5TkROB0FLYH9Bt2l+ochjZ8/wfJBj5IVzu7vxfDf3j7sZx9miG84bBsDHtSaM1MNNgo/kEZkoDm7uT",
-	"ghsm4VfbBIYws9DYDP+ySzN81GMZ7bjOH8Hvikbt7E1iRHuSWlWom2Xl0NkpriyIf/ZKLAF+tv7V/ZLN",
-	"pQabawlJjw31X4tJejqdygke01zfU5A7N63R26/uZnAIwOQKPTHkSX8VThnwYVUqV5fKMuMEV79eVkoi",
-	"xWDDeh24A5O+ua2pDwF1MPNPbx6DSAl+dqpoCRAHVfRikm7sUyFGNsr7zpkSSrjoW1vFlHVYA+5y0Abc",
-	"fE+/x1jPMFCR5YRdmwowDFredNDNiujmU5yL6lclpZBXfIOtpiOWcb1EhCkfQ7ALKrXmFGcrc0hYZE/B",
-	"Mgt0RSh0AJOFUsvzBFLxAFociNG8KR8bQiF+uk1XbfjzbpHLREe57/sORaK6bZZZIFTKUr6JDlboBi0E",
-	"8QgCZ5Um1J3csxwOYr3SQ/0CLdIcdYwyW5fjshT8qFRug2CaA3JbUugFLrQigEHxQhsFHzHqtm19iBSl",
-	"H8LiynV69t3Z2N0w/38AAAD//w==",
+	"xP3tkhy5kSYK30q8NWvW0rtJqdjspnqKdmyNYjdHXLFJiqTEHzN90pAZyEyoIoHsAKKSObI+Nhey+/dc",
+	"2FzJMbg7EIgIR3xUsWfnx4hdGYHAh8Ph8I/n+cfV1hxPRkvt7NXNP65OohZH6WQN//Wq9P9f6aubq5Nw",
+	"h6vVlRZHeXVzpcqr1VUtf25ULcurG1c3cnVltwd5FP6NnamPwl3dXDUNPOkuJ/+WdbXS+6tfflld/Vle",
+	"YtMHKUpZt42/KuXxZJzU28sj/9zYl47i82up9+5wdfPd9erqqHT8z+Fnf/Et2ZPRVsLw3tVmU8mj/+fW",
+	"aCe18/8Up1OltsIpo39/wif++9+t0f639sP/rZa7q5urf/p9O3+/x1/t70O78MVS2m2tTr65q5urTwfh",
+	"irPUrjjXhuaCXvOtPt9YqbcSVqI2J1k7hV3dyL3Sdi1cZ3pL4eQjp45yOMf+w6fGwSxnflqrcsZira6k",
+	"Lpd9eVeb4+Dp3INrbXBu6deNMZUU2v88s39HcVlvD0LvJd8MihUzDY12qvK/dNfo40EWlbCuKIUXvslR",
+	"QDMjw2isrOfN9S+pqP8r7rLwNo2DZjd0Pp3DTk9Wici0SxilojNrP8WOmM3f5db5Tj/fwoJL3Rx9V4S9",
+	"vVpd2bM4+ZbF1v/X343y3zkIXa7NHezgk6j9LwdTwejEbdp4O2PPy1KWP8rjRtZDUa+Uvp3aYR/UXr/S",
+	"r/2TXgBiS2Pv0Pd+WV2d2n3f352Xwh2kqgvfiWJrmqostHHFRhZHoSo5vWbUF3ZK21Hb4bCF/xV0opNH",
+	"OzWYdAZ/id8SdS0uV9Aj/9EF7b2nF3JN9kaJnU2+w45X2zO3wCL+fSAYt5JXWD830uIa/WNi/m/hwIjP",
+	"r8LX2A6eTkZpdyTF3+3llNbTTVWJTSXDmTTo86kSW17vWCdqt0ylOvnZTQ++bTjd8vBu6A87D/aWWSWb",
+	"7v+t0bapHG33zoK3ndyaqpJi38i5J0uldHi2uxH/BB8pjK4uN4XRsjA7vzGLnaqPX1m/O6VdFeeDsbI4",
+	"SXOqZCFqWdSN3qcaO/dd3Xgpn9vLnxvZzOimKODBVaF0cT6o7cH3+FKchXJz+lSbxs36CjxYOG9IeAVr",
+	"/WeOhdGrwjbbQyEsTBj8LuytLURhm/pOXuZ0wv+h7NlVX19fM0/eGbWVXieuzW6yy1EwaMniy+0Iiq2o",
+	"qjldPJu65DS3cIVyhbKF2JjGwQE3OoS+RrO5rYGbvL894pCmNOuL+CAJPGtwqLqQn53UVhldCF0WTorj",
+	"qtiZuqilKBXI9VBmpCDDlD3HLrApRLE3piz2jbR2VZi6kMcTWADD5pTe22Frr1xxhpPQ/w5dAonT5tw2",
+	"kpg79lZVle2cPKycZQ+XdmpjY3GoNIWhryNL9pqmurtsu1oyC/Ancy6OQl+8mlHOpioFXohfUdrJPZ6P",
+	"c1Wc2MiKnQNzkqzByBmB2Aq9s8JRjIz9vVcRw8HP7HLGXub6BY+yHbkTqhIbVSl3eRFt894Js+D825pG",
+	"+5PNrs+mvuXt7PxUg5ZZew1jZ8w4HJphxtNXB92YHrlXdPdeiC81oI4Ipa9O9f/tbth364ST97rOxDen",
+	"PvvBP8jIy9apu8wdb458cGfrj8raoNVEoeXZH57MMTRp7cW1So6db7oeicerX20hBxOwCrM1a65tZpnt",
+	"/PvIYPngYv75Fb78Nc4E/dfj4YXlXIvT2sqt0aWlWVRHb3o+eXqN7+J/Xg9VMSdl06L9SdkDI2LJE0Nh",
+	"eV5A4/6U6Dy4WrgROi9zHf2jrIzeh9O4d4KZqjLndXNKBSY9lzTIRMYVYmhRuwN74/9c7GpzbE01y556",
+	"tdyaumSaeI8/kF3qbQ9z1nwTpqFFHv5mK3ViGv/g/0wmbS3hRr7r3saz0gANrtJZawcR+xImpp09flXc",
+	"WUrG3Hq78zauqKpCHI3eJ3N44w1e+EmW/p9HuLTIO1kXlTHeOPdW69Wqb1zCC6zmh5/4y7Nxh3ipGXTQ",
+	"m9jubOD73kr2c+j/Vgfn6zIRpm6sQleTr7NTZwxzxdw2dS31lr/y3yqSkln6589Kl9/LHecLAX3JCNVr",
+	"+HthdjtZyxJOALwXghzMNF1XV2grDpt/hzZkcnFNm519Y+A/t94pWXHb8O2u2BrtxNZZuEZUUpTW30j9",
+	"nbBS1s3txEv/AXZG+w4XhTuo27E47XGCVu1y5yTkg3SOV3qVuJjGzReH1/B89wz65+Fkkh/A1KWs1zRv",
+	"nW8sO8y7593ox/y6/Epf6q0PO0auN6s4y+z61Eru/NeHB5IXtgdc9/B99ptNdUt+6KEliPfe6J8uy7Uz",
+	"a5JwbxqtwTFOf7DSrc1Zg8aCR8U+PIb/9A9YJ/YSXOSVRE+/WVdC8y7sspGLHHhWVjL2etS1HR/8ZXV1",
+	"J6qG0S2vyqBX/Pj8nR4Gt0ItL/b4DxgP3PjP4B2xhTPFRhYlmriJxD2Z4R/Zkj+1HUhuyd5LcBUyLpMG",
+	"Ha0jlsNZ1rLAsEQ5cu1mnD9bof3gGl3yFvzQYjfmVpa0iHl/APg6vNVRSlG54qwgDsqYLjAvspwzwJPa",
+	"3mbGZ8PdJ0h23WiN7h8a2FboraRDd4dBiZ9mRZJw/pOepnMQvswt6gtRSV2K+nlZ1tLysYvww4QU0YOZ",
+	"r1Rc4DMaXWO7Jthmv6yuNpf1QWjuridKWcjKyvPBL4I/Hs+1ck7qojRnXYidk/VZoGXIXTGPJ6Ev6+DD",
+	"E1Xl78f/OhVY8Yv/3h+kPw2DwcZCYEmDRxv9l95Cg+4V9MFCVP7wVrYwOvWUdq+kENW9U5mIQ6lEtT7a",
+	"jrpS2j39hpVBeNoZ3tDVRaO3RnuDBjy88gY6RSuLQu576G/Vp9rsa3EkL+9v3r98UTz556dPf8uGq1Ut",
+	"B2rdNG7jTXSwzNt/OVlrUfF6WdlTJS58VBds1MKqUn5lydibcrGWtTllNM5GbsURb4PFqZYn4c3Io7RW",
+	"7Mn/fha2qOTOFZtLoZyV1Q4CMzg2/wNYRW5tdju4g6w3Up7YYWHUZR0i6/NkD73wL/07Q+FrLy14r0qc",
+	"9Adhi01tmv0hvSMUSjtzH8/ncB1w6r+yBTzTOqXJDQNRCHLEsDGjjDHfHorZV2/n25BeH4UIc9+Wo1Wm",
+	"LdXrChyqKBasNKSHU34THpW1slyfDxfev6/NxpSXAsObssSwk+kor37Aa77kvDsYLd/gS0PR+WjotrsX",
+	"SsOHvRmCF45ER31li5PYy2fgUlel12D/LmtD+o36nzwPcqdc62Ygc3Nqkd7HhymGMV/Twf2fvTJ7MYVf",
+	"/UJiOI/CS7oQznlxxVWluzT4I4qLnBXrswdz1mNbAz0oVsrs2+s29jN8oFKnSTPTP+OfNU29lRkNFzaT",
+	"NyV1af32ZDsUbJaplYqeQSeq2/mrlBw4mVN9c0EpMsdT40Cz+AO9dwyhIHoD3YJBZ53y2g9sYivSlUpO",
+	"fW/vHWRVzvXOtsdY8m5nN7dnVOvLRYHoLW080cMMt+d4K+ftXHa0UmsGdaevPdxjJI0koGfgBG1J0pQz",
+	"2F4K9n626GL0M+8LnJnyIH/2d7qY55Dr6GvKKup2dGQToQqazpuJ5p3XJlXHdD/JGteRZtZ3FILTk/Y6",
+	"fZyajNHP3ODeCS6+FqMKs4877qjTs5YhhCH02Br4bn4vnVBVLiloQcAB03qYDgfv95zB4k1zwSRhKJP5",
+	"6tALMvV92DpcS6qacfC9xKco/dGfv3hJgtyB1mY7ikuBP3pFp9zVjb82rIYR/r2R/oLB6kDSKzZzSni7",
+	"JlykIIagZnsZf8SWWUenqJ0d87XHNJujqcHC0oU7G7hgrwoptofCN+Ef82ofHF2zPbAgrLXjU+vI2rAL",
+	"kusSA6XfHiXn5A/gbWOdOco6mnp4UV0wyx/gE7kdw+zkqyDP7Q7pDDy/wWuXGYm/wqI+TF3ixUGUXjBL",
+	"A44VWlq4EEDWF9zX/DJSasbvhqESo3eylnor59sTlMw2/4Vw7eqPS2pKs6GV6WcLZw+9g6nK+Z/PJjBn",
+	"wnmwR/yxHaNxqTrw/8QUo8R8xazXTsguCSw1teXjiaZxW5PpXDgNR+8Zfmnf+wcXG4Xon7hfamb2UqVc",
+	"If2deew21fevY1Y2zFE8rylHG8ys1j4Lq96RwFVPhLF3uR32Pr0Y3Sup5FahbyxmduJ+Jx3f9k30fLxJ",
+	"8CEXvA3XgO68Cnur9P6G8qh3qKz9ptnXUj4rzG4Hv63o8h+N39DBvUHXzEk0FrbYrTy56Kb3f8Av+EXY",
+	"7dgeu5pSccdk8W9GbeVHeHJCRJQtbLjGppvIquOpusRb01e2qJtKzsuLuaKVwS/DJId+52Thw9bUXOrG",
+	"VrAR+j9e6Lx8BWrA+reXHCL+ed80d4iVakcizBoJMFH+bD4Y/C7aKFYcJR7SdH+DP/hvFNjgor59H/vA",
+	"H9sntmuQQexNjXRa5n73HRxob3cvVX1kz/a4QvOHMXlAU6MrWmcaWncN8iLjxz4UmewJAycwM3HPg9+Q",
+	"wi5wqCh/HCobHNQzx+wbfeO/z06g/5V10LzxBkJwJWlvTjh7n8Qt60gyFnT3g5OnGesU+h5Ld/BbcVaz",
+	"q8Qr0o8H2i2m67olE83v7gqCCGTLD42lcEfJWJpkJPglLU2hzRmNMurtzAV9zt9qgon0oJIKP+YFVWtj",
+	"PjI45h/UmUruHBs9/NhO5SEEABTMsF6B4dUuUW+C5xmP8OGRoR0bNgz5iRKPakgJgY2qbIEPc7c+o9dQ",
+	"x8Uafl4OFa/sIb0Ibl2reEZSKnp7U/Pn/IkcxmTnY6RaLtC+3nhkr44HYadNT3gordPhTi087U+ivvVG",
+	"4WjyvND7B8mTFXfcsv1wJ+uLOyi9L5qTvythv2yxNcejv3Tzq0dutUxcG253NLijKGVhdjdwLzsbzHG0",
+	"HSUjYZVAVv1/7Gsp/A2UfNUKCzi0PPtFFOgy9y2JSt1KOtjv+hGdruFYu/HdOO19QkWL7kAUgFaEw57o",
+	"fKpdsq52SnRDR4uEFcpp7Y/qyCbStkmt3cW4vunHcDApAxNdv3v6zdLEV/pQtn/mT1LUvJuQPWFfe8Vl",
+	"GgcBXpQ5PTO3gqzn8VUbu+d8hD9+4bz5fDb1WDcoK21ZPjrf03tlkT/lyq/gKrRkhKMJ4S8wUILlCowM",
+	"by5rJyt5Oph8+RJ4gDGucjK3UpNNj16FIr5eNLqS1kLABfX+WVnJqjCo8puf8qe0pHoL5kgwZ71ug6Bc",
+	"/yFgFPMa8NlOAdYzilHHM62zJcYXAofS6caqO6u5ZbEvIevhV3Lux5QszknW6CD3jEdMbOUCf/dL//gL",
+	"KFFYEGOAuMf20EkIQQ+VFEcv0RWfA/LvJKYThwalQ4XQBQ2JXg/fTiYiu0QfIFWCURA7h/LWQ6ngq5s6",
+	"ZQ+PO8r/MXdqokd7mDo6LESWtTLlnCdBtOcLldGlCpmK47mv3nQwjVu3YjMRS6U+81OuS1WyFUIhzsZ7",
+	"RNH9PGHFfcGAYDamF+yJ0F12lLmiua0zfPr/ly8nR9MIPjgWXT0IrfHUCruUKs6PQvEb9EVaPLukAgdV",
+	"NViobWJrvF6UBhyN9iTFrdL7VXGuxemEljM3C+IsLus8CAiVz57FpYCH4AY3+5bWwq8ML0iUTqF0cZRC",
+	"w709nC5wonirkL3ThhJhVgD42tYXULq7kaEKJVe2O7tk3zqJRTLZvJmt0XeytuBBpmiPqmNpkLJscHKO",
+	"WXkUl7WVcl3yCX7dlq2UiXyUqiycQUSXBRAxcAhw17IPaq8luLysOWJGKX8PU4Tnc79LIZx0C2pxUxlp",
+	"z8lesRqWNIehhT6yezts1DeG07dBjSTnyrfXU9ULvb7n9Uo8XriSA+nmHGjaON4+h8R6m6vA4CEP2iMu",
+	"DDJXzziscIC8MPpoZrCWhSFZotX36o4rT3u+ryV5L7QpKqP3si5KI/k054M5szthbvG48dfrDV/T5bfj",
+	"DKvCz8Qn/ygr59BIGCyl/hxAqcVvj8zwJ+pCGv6ydLxZOrOy0e70BAMVx0pnyKPi1ONzXcjPynp7smiz",
+	"giZnNTQZ9FS/LlXLc9LcRGWHP5tEtRbHxOocvWzC4+HTk40n8xLN2a8ff/OHb7578vSbP0y6McLr/Bo2",
+	"eqywZKJpfI5r+Htx+UG7+vKw/TdSeon1p4+aU4HwGcWdsvNwYXLxWqEwbCsdZa4jRBe2+xPrW3A5gLQH",
+	"ZgcPKhEyLlUsH5CirpTXQOKywiO5EM5rJvApb5tK1JCkCQpLOP/KwTR1EhHGKPLV6gqPc/j1p9WYxf7w",
+	"Wo03UOkgcN3QFUreO6WTnnN1GS53u82YnnBZGcjHIrMh2YNM21EYU4fj2BZNboYjXZ1ho6BgkCzGiDdd",
+	"F+IFKXpIQLcHoLtgY40piO/F5aXaN5mweBdkoZsQFA1WxlMLl/w238wbfLDyZ2GDsytbFrYkqSWTU9nt",
+	"XdskOwFyWykteXSDEeikHkYTIkdBxWBVrgphi//8j/+ldLFTd7I4Kt04af/zP/5396x5zFcRMn2s1J18",
+	"qLKVd1K7B1kq2awq+dk9DPlNXCojypF0SbD1uDdbZMJ8ln1Qg2ehSPdbqctOjWC2LhCbaTL7wNXBsB+X",
+	"zM594w7HEgbdJqtja/GL7ehoY4d55uX4aDC7gikGN3vF34CzS3oS1gbpzyaq3fPyhd2J80EZYHT1ih/m",
+	"B8kB730Zzy7eq8l/O+/4ex1e+Wi4op/+xb6fW4hf9Cojo8nYKVCiesXa0CVz3Lw0TV2Uaq+cXSGq2c7U",
+	"HaU0XvzE4LwqLQtnQsrKRKpfOJegd7nhvIXMJfZr/qCDGqK2zEc4ghndyKJUopLlMG0jqWkc0xhsrtpW",
+	"aAIwxdbH3Z8R/2/izg6PpYUsoRvspJg3xnk5/VHUjLznYHNbV+yySvWcaRB68abhcWcXYSuPrEjWhdzr",
+	"Zzt50SGcU4ah63ydh5Znad1sjdGfCEZ5OONENeMcwOdWoQejfc+hAkTc2+FxdKupTI7DIboXwO1sYFv8",
+	"9ATAbRzbR7Lwc8VFk3fmcEXoWdc61gMK0FSrmB9bbORB6RKrxI+iULs2IjmAd3j83bX/v3t74r5vEBFd",
+	"/kllh7kIAWRhMMWcYzLlDKGM14iQyhk6ODo0fmudhFpQk5Q0pnhYZsJyYA+HjTG3fvk2Uul9gcgMhTtA",
+	"HTbrqZu7S3EQq7hbQy8m5kNxOnLRim0WPT3TbL+XuM2VHfikuPJdnyc/P+x2MoNQM9tpw1npubxCfyAV",
+	"ZleU4oIbHioVyPihwqCjKrXaH9wzyE1AeIbzwVSSAO0z95d+7D+jk8kdNbasOCl/9k8mwX3Gc1BLV1+w",
+	"gxic/coW/vEiWlqM1It6j85/UTh5PFWAyOc15FluDoAzxpW4+clTJWa1ESjQVPAgF91g/Diqs9qtLXqg",
+	"spBNY5WW1q5LcbHouIJKDylvef9yBvjnOYL64HjhnvUMpME80sY98lJ2E04MUxex/nQZFDIscV7Y/9xz",
+	"SEZoPdgqrr50qklI5Bl8JrPbhf9uIZnA1RyAmLQ8r7eYyef/Zx2roM1aG7emTSV1ubby5wYy//2cohRw",
+	"s/qDrk1A1uOMv57LTxwlJcpK/+JRarfyl4VGl6bIe+eYXOP2s0z24606nfgfewsT22lfytqMP4QecwQL",
+	"1q1na1uvoWfDvQ67UQsry6V++zZSNJVBCI6EvF/ff76puTQDe7so4XRFb2QCW6XRy+DAZk7/mD9oNFXl",
+	"ZOr5N4J0kbjDcxKSahEMVZz6ZE6TO1DY5K2ziEYzsr7vanmn5HmRz3cKRzWAPmSQ1Y+NdYEaRML8scvc",
+	"grFm0ksI/wRzI2t/bGczNNIybKZINNSC5kBbQ8kyo4EOopZlJrj4IXi7ZWURGihWavkXVoU1VATn/Il0",
+	"AUc5RFMRib+tbmCSI+jDTeRE6Wlg/AHbx3aKg7iThTOAZAreeCcuMTXdyvlu9TidnQlqoWA7kLFhIbuT",
+	"NRgBK6Ofw2bMgqax9XJQIl3BjW4n3fYAvhs84+4PsvYyZE70yE7KfaaQeCN0CTC2vk9QVY+8Qqti07hA",
+	"BlDsVN2FFmV8yz2tsq9Nw5XkUfwmFJYBchYrPDmumH7A9FaCrQW4L0BehHilR1Hf4q3opLZgjFG5L96s",
+	"WfshGHrjwAy+/3/1T/LcNBT0wimP85BdLMqaHSxZbvhMZstkZu7fwNqcRHqF7o8ksSRtLTnrcyOZmcaP",
+	"3QpZ7nlbICLaDvvW5r3Pv1IS1lDJhQtBcneqcgjXoMvCmtrJsthcVnBoEFwGjzMIeA/re1YQLJ3M1ZXh",
+	"duELczyJWvl7L2rfnXLLYJFDCkDMCTUnSDUrvQI7qLKUOhO0362XYT+jFyFcN4eepiAqnJPZUZ1JL3O1",
+	"MmDexGvo0WiQskABh1Ydys3V6uoi7VobKDwKzjcMWcsNMbjBIbODq88+5phP2ktd0YZnV1Fa06lKXksk",
+	"E9c2lagxFijYHz+Uyi1kXmA2Tz8oPBvNOA0hxxWc43LoygBXRvPdDDIGXhiiFNDq55b9p1kX69568iux",
+	"Zy8tG+kcF1p6fIOVleA89I88Kx49vimgzkbZZ8X1TaGl8uZTmvDxOCkweMRWGJRyp3RMwRz6pq3UTrIW",
+	"SV4PjZAxfoGzlayypOPU8CpMXn6+XyvrMqmmC49THtUppqXMxF8HGeCwJ8Vl3fdnpmW7dcna0gD/4BU5",
+	"gBpitRbZWKfGAbgngiQVG+m1NCLlLdD5/aRXGnBSWENdS4eQX46/9pxqLXoxljlCXcuWcg+M0q418rhj",
+	"5aWq5AfCRewVFYbxMdX2ldAFgFJi1sYBYIJ1WchSOVkGB6sIpbT+eR1z7OcVMVcC0ohnoLozE1XxhYlL",
+	"0mjAp7dELv03ye3NSOdMx4at1GmuD6rRpWnLNOYNi2DAZ4I2ht7EjLP4wdhSO1M/ZVciFwwoxWVtdHXh",
+	"N+wEkvwMAIuee4b6GzsOt3J2U4yB3OBbGQK+GVDf4TpFw1u1s9D6eHIVwDidfmuMbNcvur3aosHcXZzA",
+	"y/x52kKIHqXQDgMx0wmQ8O2B6ZeOWpd57PxIyzO/PG+ERqRUGDqclxnUprWw6b613JKj+UEpSwm30AK7",
+	"n6KHo2dRS/jToTeCSYjd55ekPi5By0E4tLWWsszdOGq5zxVw+T+MvttnyRqiO/iLC2K0IyAxoMDdSnmy",
+	"xa6pAU6PCrXPaSlUzlcWctqwz4MBdrvc619uPnlixtErRmWo3D2ouEggCtgN2jR6K4/dRUyKJ+D1NRPO",
+	"+/qaL48Yye6Rj59+w/6wrymqO+sT4em1zSJQPy/gN8gv95e2gJtIGcfxe/fAPDoERL+eTX+C9D/UbyvK",
+	"OQGn36oAKI8fjX70slbF9T/fXF8/evyHm+trtIEgqa06i4stiKJyegqWgjn0qlQm7nKVOirHMsp1CeW+",
+	"ZUurd7v8fXb0Avvk6VMGfODEsoadpM76+mcDoEdAwPcNoijGN9dK3+PlDEra0ZsEwLkKCQdgybdLL+9k",
+	"fSlqeUqt3hnVnJ16usFxAAjXlAcaeX7ABw81bBDEhFxbpZHHiPcnwS5j5ODx15NykOdkjmB6yMZMiE7h",
+	"QoB0DwApQQiAy2HJIi57Knxf5/IU2KyiTwcJGh/RedzZ1LdFJRH4x0ogGf7siiQOEmaZMC0gPOf/93Sq",
+	"zR0Rvu8AeoT3jkcgmzmqGiL3fPLDwgqyuYgPMPOgwFkM9oCDTvgPdCKlgtiTpr6WafM9kNAjmZB4iCUH",
+	"RfdkSvd8bxdHiD/SrWMVMP6E/SBdc6IQE3hBRPUuOWx3orJyNcLF1wOH/vC2+Obrx3/oFRZyG7o9AXtH",
+	"GZHDECcGPFXUxmsVf58mmF9E6V9hMO8f/udfKO7kN5M3RWiTQfpyQCUSBAA4p+6RqWHkS31bI204F08e",
+	"P336LFAFFoRsAYmYjXb1pdiaktjopSjj3SD9ZPaDrBvCWNmBWtz6v+hRx4z/8lu4cHa0SxvRB4Fd7yKY",
+	"xBCiAOLbEGvFuZ0J5+0nJeD5pvo9f9+aLiAaM0ij2I7eq2rrnpdHPA+X7Ak6fJZx88XylImRLRDHtHyl",
+	"2+p0d+43z1tUdzTdocQl9mPWbD8/C+XYZKv2hykqbnoy+yFA4kyT0ZBnM+AtBX3cufZtjLntqdttDkoo",
+	"fiTDSZ3zMnFpXemP1O1xT1sY3xAwGCyt4N6hD43OEVcPGW9V/UpXKm7ULjAG1vKodCnLlg9PXyDkwGd1",
+	"LEJU7c3wJKoqQahS78cH3fKvL9n1cV5GF3XZ4PphrqlRxvS+sXFCgspfT//VDscHAo3PzoEmitIcykxa",
+	"QhW5LSMd8WKDGxg057qk8eF8uWFtjsry9dLnUANKD5U3xcGcyeOKVmTPDCerj2DPqXR6U5vbTAQ9NJzz",
+	"P83P6IxPZ0c6cD5TZwdclT/NR6F6yAWAx3DFWBbMOnhsownZmpewooWy8+rY20nsTlEiRh0h6Ze6xyUa",
+	"948HOZow+UkP5CDDtpUU9bpkiWQdZPRpU3gNMK7WH6RUvrx2WLRfT0SyOFQkhm7Hnx3UVJhQ5B8ZSvyt",
+	"2a54iIrM8fcFtsQiRKVfFXMlSJc/N40VVTaRUY4kcCrMcoXUyi6PP2GDXaRD6GBReBGIdKIJgDRcRvSC",
+	"28gb42QZOGu5GMgXFehdwOlkMhUfKut8eaA/BEMKBk6qhfRbxyPycj7IT4hJHuLX/t4Ioo7ArQGtY1wh",
+	"7oiWtavhzoiVlyi1Vkx4Mav3xgUSq/nWWva2tQSDDBvhuvUvgjGvgFn8mE22zqblO5N5qz+j1H54Y5T/",
+	"LSF5nR+oyhAHfYpwebDZAqmXNcVO1AP82xRsz29l5IDI4VpEk2RBkehSBiHb4LSw2GM8/EPGv4AgDnTX",
+	"DRnhoflkPJkV2bN5GbOrEZhAgdEpuEHKEzteFZAHNozB1u7X3klzquQK6M7tqtgKK5HZ1RuuQCAAhQAb",
+	"WRm9t8QqxzrPpXWm9jY3Vr0xaA41mL4Qs1TRvxWYhzdiezvV8BiCEvEDIUU1Anie5wN48nLB1A50ygTa",
+	"QHN/9KygKP/Ml0AeW855OJ/psK3vm7rshvto/shLawWpH22xIMs1Rb/N5xGs5W52udoA7JbOMGpjZM34",
+	"cnGpI4LOLAulIwD35t4MXx1h3/yTqUoeE4pH35gHqfEnUymCYu37Hzj+msvlcnl0PD4qyz5u1Dzf6HeT",
+	"XktK0IV3uQ6/KqV2yl3e1eZOEXr2AlsDNBJrhnXY7yFbiL6ABVMGw22b2pytN4d9Qwh5m/HUp8kLSupQ",
+	"rjkZ4KCnrdzWkmNixAN9VejIBPMM+WmA5iFmOg5wva5ZSnqbfCgzkBRg2NpmAFjOF1RnqOM/YZmZLTaN",
+	"c0aDudvtKgtfWTeVzCR4Qt1SLHCwGMPB2x7UOlm114+U/l3xKYR59GVVeIO2OBOdjrLIyCIqPwWXYg8B",
+	"Vj07/xMFpQwR+IlceLs1J24wz+2tRDSkkL3rb52qXHlJhDIySFulK0c2Uf8knJO1b/D//tf/3z89+rd/",
+	"+9d/+7efHv0/P/33/zYewOcS6pI76YS9GyKwJCGp0McRh2Ucd4W8OvK1dpuLk3btF2g2RWjVHHVWair5",
+	"lRcWeIbIZiM7zk7JqiXXPNVmIzbVBR1Pc6UCx/ECPsAWHwEDz7ICZqm3puwSOiS3V1XJNczSXEpU/0LW",
+	"ugwNJAaAvfNrBwSCq6u/W6P5gMtC5/L8mpATZZPOy3jEBYAMVB7hdKww25ztem/MXFmD54+ilEueXyDL",
+	"9HwLmDT3nSTaMfeV5uRlcO4rVhxPlRxTzb7RdNPMvzxOVrG38ImguMEilVtiEoV/gn+2MqKLrdg68EZx",
+	"FhubjxBwLmUyPWnW0g2WtsXVxyd7d5VqulRSUqnsS0Qqgb1l7AlCqxfj2iV6hfZYRzvllTQpt6FzRbGF",
+	"93+WF0wfgd9XWDB/8/r5H394TcSxgbIn4Nt5s6uS4g6ys0zD+iUOSO0zvUThwRX1Lz8uPms9OU/udQBM",
+	"5Mr51bIdCBqj3WEdyrJLcaF//5ShdMhG2Q5Cl4+AIs4/loA+mjOmwJ8ah7zx0zUfLL4A+pxSCvDanL11",
+	"ZSW6gk1KNEeOZMDKIosrCZgdxW2IiPtdA0I8XZbXkenMxcFJxr1WKhvLmvtOFChNWhFlnzubopRbdRSV",
+	"nXH34VJen8yIAmjO5n9B1aA3kZc45iw58TnjrCubrbtvBfLPjYBL1rAr3+MUxFk51FJm5uUJm+goPs/J",
+	"xg2VhL0lqRXmUBstKZ35m6+vf3d9Xfz1w/eTaFAZizWONZYZRpnA7uaEyT60sIUrahk3wh8SGAonMDec",
+	"/2mUluUL8kDN5Bb0qsXEcoRp7ZEhfOT682d5sbyvA5FjGSbGR/+8Kv7/q+Kf4JL0/FFPHJ58PbnzqJ6d",
+	"ObXkCa+LB6LefFZYQ9EWoS9ncSHaXvSnU0YSco42luX2HMCIwqDYmVCaBzyAM2xJig4hJ/zy8OJsviSa",
+	"OsQN4rVgy0UWXHz+3li31khr8qACJXNekPrj+5117CETUZ6fNeZZ1bIoG9lnLsptV+hgaD0ZeBYlrO1k",
+	"DsFwjD7gBjbvCo7pVczrNXVBXBRL+JunuZ9DCt86Q7MhILx8A/D1xLkMxiDxXild3Amli99QJ347x2SZ",
+	"GyKeIFm4X57VztQ5fq0Uql9hMRforh1wopljGp6LZGNXXy6Xy1bq1HPnH5VFfeVXoQMBWEOAeIyShLEI",
+	"YQcIV5wwZnxTPP46wlxWgHuYRiO1QYbkLqvRIIywPkjBUSBEjKuDsAU8kwMdCg1lZRCnoUAoxq5Sp/ot",
+	"agKHdyaC8FnsZ0rL+V+N/ONO3EoNdyAeb+aLs7+0EfBcYbGXR79uNzEJrvj65sl18e7Hqy9O4zKkY/Hz",
+	"QUB+U1Pp91d2DmcksjlKSwv7hpL3UCf7/+BrliIM+5ylDnmQCGIPsYVneFUe6MOrL1JsE1JJZoGdJCly",
+	"KZRKQJCPpS+E/kcT5NDVQvHalt47rh2fNzfmGn4tnNQs3po/dUVxFq1sOswK+7mRjfzKrz5Azrb3TH8L",
+	"RSVujdEFdbrib5v+0xfTuAebYe8qsZUlGGMzLP9f3zCT4i7wS8yPoTnD15tA2KSla0THDUKxPSuwwLjP",
+	"vGzNUYLan3V9YPq/F9WfTFU+zLrcLMS5mWSYvVf0Ok1IjTUytKdgu+QMwJY1m3NvZMugH8jEvrpqbCOq",
+	"DMGrnb71dJjN21o+bDU30IQaiqVAovgsaPyjBGTRUPJQVMK6ggr9hgwdf1fOyXp9tH0S5wyHv47UC5Xh",
+	"VNI7UYMJdE4JgzDXBu2GUpWQc7U1R7kqrv1Pj3PgTtxnwSZbu1qd+p1+OtnpQfKc9QvWTkG/9dxy/EmK",
+	"yh3YY840bpPgFKVr8PV3RSkuzBqkxafDQ0tqwNHnBI6KCPEJ+qIzhRWXjooZWk47oep1QCFi05tCFvFX",
+	"tgDRLI7qsx8N1CWtwKWKyVVU4Bk31K4yIjmu24XbhRyyPq8kDh5Bv8wOOHUPQtNwwN1Fae6YZxvik9oU",
+	"24PogHilZKBqf8iPENtR8zqeVwWV0nJuIre/bmT78wn9x1tZO6G0g2v0P3/rb36Pr6/91qmUBIi0s4Tp",
+	"mdnzEJobClXSk+lmammdXYZj1N9pNFGt5qOYTVJm3IJikcQHkcntQvCLLk26XbBiEIlgKg90ujmSMs5O",
+	"ufv8GcHP5Ab5l0YEQvHeGScrcVlz+F9vtSw6GCntSna0PavR12WXuab3K+bSDQXNMP147HXRN7/75vGq",
+	"2FwQAEQdT5XaKVkWPzw6mlJWxW9effzro4/Fv/zu8fUffst1+U7WpepyUlAs0CsxgMXlr+hnPkv0E6mP",
+	"c230nr+Lz6il8QNu+9ZC8IZJSieze8LEdcut+HvJZ4IkOHzjXGit0AAxnmk2Vecqpw1W5sjtwUAhslub",
+	"BkDo7kzVYC2QlmsvQpMRqNB8fjAITbhgi/Ipt9cR/2EjA5zdXiidmg5Pnn7LHv85p2M2vRV6bhqubDYF",
+	"1ljoCfyF/9LtS1Nzq13zORr34BAksLT2DninKEQurXTTi9zjCaRK5RwEmh/SRyjxW3q/onf6ReWLONl7",
+	"tYXdbv3VLj0vHlK//gUHNEHH+FpZx+PfAkb3LCyWvqP0BNn0SOLqBCi5CvMxWrruUgIMGTGdUPQVgovo",
+	"SUVsG9B5yJu68sJHGLQjfM/tIZ3jPURUCW8g7mqE+LHIpD6bPLU/IROL+XNDvK9juvdvSp7/Ag9GioB5",
+	"4M0HAT4LoIL46ctXydHGJRjmLEvO65R5M4Pix6+LAd/9MyywCPml9iTFrY0I+5MrQ/z90eMIvQFFo+wJ",
+	"5Mg6eUJYGevMaVpx+RZHB/rRjEZ+Z7Dbd6flwWNkfaqG3wmIWjXU9oqzWuGGEQIsF1yb2cHq3kChS/Sh",
+	"VXaSfxSljOdARtX3ghlSu0LY4nnjDqZW/w5srTfFH6WoU0qtxar/R6GqD9K5wCMyk83C29F0fydjvzRH",
+	"AQwSpi6MTgIhiDLlzVyBKDro9Rgi6DxhdS/PGfvpIHVhwVV5M/SnCB1z9731pkrJ9HRGys7O1GdRI5QT",
+	"lzUsvZI9XgASzMlKIt+L2UX0rUAFe5SdSF2q7cJrnBwL1za7gjBgjRlrsdQ9YLVtjfajk+VsHpH+6Hjh",
+	"AKywgVgchb0d4cG+lSfn7+fK2Vy1aa76FdqojLkl74YoTuJy9Mu6FXU5YJAb47xcYTfZcXG5B3dCVWKj",
+	"KuWWFPs8b1+7kMuVyQxIGr/cr0VQN77ZZSTSH31HuCppeTT88RuM6wkAlOMSf7HSmXRgiOLXxavvo+cK",
+	"ry+bSwKxF4Q+UAAy7d/JtTyZ7eFL3QoIEXX+XL/FF1jOjFruZC31Vs4oG2kfBZDD/cFNA+b6pz4gPv2c",
+	"2tounJd/YwQIpA8pxgAjpI+sj8raLBcqIC8I6+0eOiTgCFG28L1AD2bwM4C1pGxxMtaqTSWLjdxloYnU",
+	"sakEy9qC/NxBMwe4RIV0V5tGVe6R0hggfJTR0DZAAPSwIkPZ11ZoyC5ARpiu7ZA0swDMkOeeb1cqSkZE",
+	"NYQdRru6v2q5JUrnLYyyp6lWfa3YleZ43Y3bpaOnOhuTV8NCQ55c5hxo8b0gMhJoqTALYgUhcH/ciLO4",
+	"MPTqNN8zIe6oJ9/7t7g6A6W3cglQ/f39wfip0AYVKIxO3/fmocl0DwN/6iQMjZT9LqKHpsTEXA7G+WCW",
+	"ZSsIl6YsnMG9l+XGRh25DM9afnZS2xwK+MwZDv6nYToDAPo4wokEuwidHsVF8klNldD7JmAIzK+wqdoE",
+	"gN4N5KyAr64wu11RNv59b9GLqnpGqa9eUgsq5pS65Hs1z3+BF7ED1AxAVEdeZuYUj533UCjJ/mBquXZS",
+	"LC1HyhsQu92iMr7lB/eso1lqNpXxU5xTDICrvYZcytnct/ZWUcByrMMf8CnYxuLIVw6U0hI2UzhEsGPA",
+	"ornbUfzrvxZMmD9/YQwdUYnzkG62eCa3+qDlSw7gw2GTrRKHc//UHkt7QlEIbs0FPtuOkur4Xtk8j0SD",
+	"DJCyEU3IX89t8Zs/vnhXfPOH367QrpLWDckjp742Xne8LJw8F6s1KIRJL0RGQcz4wNig5iMXL1cP99yh",
+	"kyNKdl4eBRExCPx55Y02GxJxtTynMal5G3YZxO3o3s3tzPwWe29ylay3oXSRPrEMThhbtweOumrMyJi5",
+	"A/IQUXmvCypfja4TpQuKEWfu3P65B+GNAtJf5tKJtO9zt3uA3WXAROVnh5VhEAl5zJcrB2BbLic2z6Qk",
+	"dTnD24ZgB8mAomQS3G9AvqV5D9OanBW+E2G6eEGtOdSaW4mzMkNbWjnrQSduJVvCa1tXsKxKS2WeQClL",
+	"UgXT3+bNo423x7T+vLU1ipoxYAqUlFkgKaM4P1mMR1OVuV2B8FWRdmsmtuq8S84YDGmm+xE4KeuoH3Lc",
+	"L8l7NSWfGrq58Bm+59oAU8ZEYVAvic6LA1p9kN1OTHwtf+50cOkgtJbVHLwr/1iX/odJTg359qaOkYPU",
+	"87jisTXsAgcDLNxLVbHuhQPA/eXKF0wb1YVAwg3dt7QBJU27T9XA7tOWEWGjsO1gls2drLEam1+u2VfU",
+	"rTl2y+tTokqeg6i5xwyPonEQUEYOCfmL1ZVYqcsvS+TXIlT4tuO/XAs80UWjqOVWqrsMHkUeG5HTLGHX",
+	"JIuY+ETayFCbek1I+5Bs3gIlgpZoQSuEu2onKsWwIJAK3Coj+uz7WuzcMqWWVVTLNcOOUDaHib4jwgnl",
+	"XflST2Du3R5ELbZO1rbYKSJjjRnPeJwwyI8x5sZF11RV+eMIK5PJJ07agGRonjrCj3A8tLPYXrQ8dxhf",
+	"VgTUHjlnk5K4ZwV5nBOMUYgEIEa1t84oGoBIEBmsUVE7OzLh8HshOuRHUODF42smuoW17rZC+9vLRoZp",
+	"ZazUqBh6XZJVSciUDoB4wYOlHCCqbtLwd2Sa9dKwlfcuKR0DSOUSJEZFu5/mEFUG5DUk0WO/axilgAtF",
+	"GyRVBmHCRvTAS4oFMDBfvIH+sOsQpyLJOsdvsl2FctX75FefZL3GYte5idOrwjbbQyFscf2768ffTuZR",
+	"Y3hGfWatCN1B7fYmj5+2yp/Cx5DrC4R/FWI49BIkvuvgyP3m3/7tv//r9aN//ukf16s//PLb//HfJgWJ",
+	"erZKp4Gb3zfy/HxjpV48vaU8Ne4y99IYlH5nx+UeXGvDI2rmIj3ZmNBYSzZDi/F213pQZGXlYlwN2qrY",
+	"1cycB6SP7qd/AH75QhTWmVqWKRqTKKDaswgKPLE8mSoee7vO0VNSgo43Uf0hAY+hflwVWAIRkniwiUJp",
+	"66QAs5deYiMN42l5zxNDOUlkmgUfIO9o8/Nc7HQcI6EnhLe9IqcEQGGjQU41aSqtQaVitas0MYgF1MM5",
+	"WJtdPrECOEZrs28xTCOhCjgv5mcfJs5Xij9tLnC9CO6hXCjHzE89TWlhpplaTlKvO4WVXAoguBoMala7",
+	"raXUgNcIMdOb5EQmvAWkfYY8NRTtRNrBngH114Jl4RzbQmwQh2y613eyrr0cT9TSK5vAW9iTciCipXmk",
+	"jXuEATctZYmSBKkAc2jyzFmvW1SAXmzvYM6JXH6FLJcxqSxCdbU7D2lkv7J8UluodJ90bDcal4mzeL83",
+	"BEBPLiOallWLWQ7jbyppC5vW9KTlpayuM9pSgdeC82U8kGaFKgtrvEl3jgQ0eEl3wYac54LZqzuZOSIo",
+	"Q3Zyqf0ETROJwyT4a8WQ5f0AFznsST6L9Y08/1BDQe3CqWzlfwI0eFAPnSVM8H35zBcHcSh94wDUk4C9",
+	"U0io8L9PIiTq6gq4dLHmlL3Gy0puHYVVRgM28cEhYQd0KTM3/6dYxR5MkjJOe3UvYh0uWTQzbTnk4Q5O",
+	"7kI8v/uj6C6Hxz1KllPeH48Khka++oAaigCQoGoBXnoD5NCxmmyZ2ZnHPs3Mdge74f+4OuEZ7e9JXN4e",
+	"vMvem00Y3a9qCYnS2N/MECkKubxO+DZPSw2w2YD7ASbCLUDYHIyXsiRpaXPBdE+0DlukT1ALZDPqnPG7",
+	"PBo+O7rNKBTAe7j+YhysARuHC0zDzGbXajr007/iJC73DgFXcDy5iMkVzOU5FRnB9do17njmguXOWK8k",
+	"FKe0ECdJqOoGdJNtKWXACwqF1O/efvhY/F6c1O/JBfgIHv0fXuv8X/eksX/MnP9KW2XvW74QnLUtM0MR",
+	"gZMyOF73hdcbxZ6Z9itW6pS9XvkfW2I9RXXjuQDeEh/m5KXByeOpEg8oNeYcnJlt96bhM0G5c+Cb6zHU",
+	"rwdVul5yXMBv5PmdsPZWXpYS4tYSeFMQr4d/sTN/7Te5MtHZJN/JdzPjeR8jeL2MhsXmD7k8Z0dp2/We",
+	"5sEQVSNHTs6+Wcjrx97weQOKPpWdraOob7n074ABNFL0zx54X18vFU/81mrUlM5gBkznA5OF2lQSEQ72",
+	"SiNB/z0rmp8uHNyYxfpB7fUr/ZoMogW7z0q2puSCx7QzZhosC5rI9CtTWzrO2AZxNP9IMA8wiIWqHbES",
+	"ib0tRZVIUaUer0bI6hYavpESZ9bO/eAf7+7ab+Ab4RCfSB8KSVn41dys1opjSs2pwykIhOmaedgzH+ts",
+	"d30TbF+Nkzne4By3fR//I1d10uFfXYQul+F/QpDfTGFnm6Lbe4noIK5G71p9NqUgy+ADF2Upy2eRWOJq",
+	"9pWKbil9nLrcZDGzlE1eGA/+CzsM/Id624dH/q24yxLk+58e5Ad6IEgDxZZb4HrsbHbKecCPjbCZZF5q",
+	"OPj2vYzIzwAcWjtZFhRAGz9Js4v64MsC1FPPuSx4+5uT/DeC6iqKs9KlOfciuwsPRFqMDSKb0DezS/HR",
+	"vKdcrR7OAW94zLxAs5+DCcvrvbU2bh04Nbl6Kd6in1DjrPPpyfUXvQpkhvq2LrNXk6y7+5ulZQocSQZ/",
+	"RL7Fep1QC51Jsp2mdQfIgGy1kHJ+R5D/yDpxQcm24iiTyNDlJNsg3UHYaZh96Ax+e2RwH9VRLnWYOdUv",
+	"JZ8XCWpX5ckSWwY/x44htzJiyyVXvVQQkaeUUYBhx8Q2wKDcqYovx44lwLwf5yWg2cfcX6gVDhYncD5V",
+	"1SJPzQDaQNUYImEB7trAHFWXhU8rXWwMXCrip1tQsA1VRwcE0yy+d8dJ9FA0XQjyrjtMvYyDCB6K1N9c",
+	"QqzYHmQmBUL7kw+wZPyl47YP1zELqDd8oNuXYfc7S9MXkxXK4IjUEkrNsnqZgSzexwP47fWUlN1XZBK9",
+	"O/yE3O0k7ctZpt0P8HzPefl1Ti57FoLRMjCuyXPB1zpMWnm54AibPbtOWKD7ggk4aHAVDlQKAbW/7DN/",
+	"+J18li1wxDGHEvHFdxMXjhwpEHx6vVjIGstfBlolpnTRgBk2UbD1K+zfUAPb38dBbGMJ0/Sethmksfvh",
+	"3QRF0fUGMNO7FVauIYl9Ydl3KUXlX1xcXH9Abu0FXOJExj3NDEDl02tE1c8VZ9wP1mb2jJ6aTaW263SY",
+	"/cuWsS3syyXAprhQrNdLEVc2ZJaj/8ncwQ186dQNiJqWV/qDgOfntk/ZlAFEiRMzWK/uFzJbxqqSc6HK",
+	"/aIV9a28ljz4g9JyeVuKx0w5mjoAJs5o5Ud62kuRyV6XO8UD55b4/MyWnM/47Dv/rV+m7jwwLSuc6XZg",
+	"1NORxXq+dby9gjfGXlYMZrteQTnYHjUuleEAcQai71iktLyEq3fbnzW4Kzr/zQJB3q96jifZe7srQp96",
+	"3HrZjOtBA4GUh5Y3gDRZ8ETHvHR/CznIqheh5gOEJ1lDrjD7ucFstc7s60lndo3Ee5N5BLU8VZc1Fl9M",
+	"+gWS2OewpN6v8Q1Fvr+yc0bPI+u93QH3gde21GbLy4Li1E2euZ6JthkXEDNCgYuzqe3vCi8aFX0R5LdL",
+	"bBSY1CtxkeUk338/4IRbaGTneQU33HlDMokU+Y4ElC8BaNgMi1qeArfEQYY8dZ50QYrajmi1AFQJzxXI",
+	"JTXMAJPcofpneTmJsnBGR8RJcZRYdN1Yvkh5N1ItlANbGlb/Uu4IEPceRGcSvrJz0Rp9Z9pJjpVFiKMK",
+	"OE0JEwLMQJjNsfVns7fk46ffjMcmRjKwxkcBTbdGNb020sMf2+Oxj67JIZ6+ACkDzmZrip2o+bq2RPMx",
+	"2qvROlO5218TejJpkXgpRkb0js7tmcGO+1dqjqpbjgRIh0oSJNvR4sgzCk5X0t0PiKytohsKd6+CbmR+",
+	"PwQkwu4EgyMrk7Q26bzezci4YfcrfpXr7TtRc6QcZN1kNSDl0FNoC/5Qyq0/U1j3DMSx1jlYgpAbBnyr",
+	"PEkmqJD1kY8IXRDSMSFd7GjkNGwg9/xmO4rLuqzNKVedAq1uhS4kEe4UvimWnjKLn4qtULlG9vXG5Y48",
+	"nSFv95e0Su7RyRCMsIC/aIhsvOUkRYpCuRdQ7QqY8xaSP22Rwqt3EVZr3pxMKrEY78uMzE8QvwiDFHAb",
+	"e/Uu/s8JtJyoJdZFKluEqvaZSGj98n7/AxX1n6S4xX+2Nf9VxJFfXSGEDGegJ7WAk35KFqQmRY3wBzN8",
+	"ypt8l1URXUUZYpgcL4xLi50mUJhAFAk8IALe4LwGvCSELI27MMjpKgJgxg1E3UouSDl+jXbtO5wumrga",
+	"bFO5q4C2ASFMSGeZhTSfZNkN8m/Hg+OcFbcMjrixi74wgMa5tKsQe8tPH4zxedTUv0o+4SAr4x14jf4s",
+	"Ly9iG79z5n9+ePsGryq2gwmQSZabyCukof2lkTbcvnun6Cl68x/c+ZOorXxRSwisvMWGX9bmCEMydQG/",
+	"v5c/+870f/Yq3e+133x68qL4JDeA+O/b3WKY5slvJ6ciDCU3D343PYeSjv8qwpd+LfgYYUvoYRvIXyKF",
+	"UDnv7kNJs6ulPTx4aKEDoT12hLK2Rr/dvSSo9XtFyZdiGrAdOVBGTFCVpRJUT80eYy37d/7oSomkh7ry",
+	"uFH7xjSZmiTECCjsSWhb/Ht7nS0VGJtssBmkxI7BnPr7MD51b4QNPy9iw0EBvsJTsePWAKPus7I8Lm+S",
+	"Iieo1oqMQcTWBm3H1lVPQNLMxm/KleJ/Uu6gNFeJnwEYzt2Zl1DewiUkF+i6hCptAmPB2B+wJ1HWXg6f",
+	"MEO2/TyXRZWkqokql4+Mi+zn5lQJDYYV1MgCh3jjRnHfe2Lz/M1zkPA4vxMjygPFrTOsuWGAOJ5EhtsZ",
+	"T4Shs5NiQVK7X3n1UZP+6FVH1ubY5VFMrkVB9PLFnMzNO9Mag3NBiegG/5eGlk0ZS8m3GQTFy5xS4Ziu",
+	"FJSoA5OVHIGYsDlNx4RGWj796F0lIP+Hp+LB0Dconx0m7ZRG2hUlDba0Gni3FrpErG5vWDBgHYMyHDZn",
+	"LKk76zzKPTu3yLjv8gLsRVkSQvL9dDfGo/sUzlPZnHOKTTDholtsMmfm5oNP+VUK6OrA9o9aZmChjKBQ",
+	"TnXGurrZ3mZZtDDry3fnLLTrGOLp1kUu/TnlUGxwor/S0wOEophZ1WKjXKeY1fYMvA5eoApxilGh0R70",
+	"vb8oZKtQsyM6zKdU80lynmyHBH2PpjCMbNXmm7eYWwmYFq5aTlNoWX4gVFx2b/Pl+D012UcQHRpXq0Lt",
+	"sODXOnnqwtGBggnQZ/6/m/lOlckNYpqqLDp7hPiwcPcsdu3mUZG97hSq9Le2GG6OvFZQJV8F6PzJkFWA",
+	"SiRxCKNkF7FLGsRW/K5DHSRfU4EP3RTvX74onn77h2v02QVMG38nWBXEX7lW5apoCe0GtWBDjJI6BxP4",
+	"KbBPekMWfKitQ7fYIEjv/PbXQEuTAXCC3wDkyK9FiEUR7lLs4T3S2MxJZpJHdRckJ0AMwfOrjgsw9VZt",
+	"KwV+prCRMzgX+5ojScC4j6glxn6ALRoI346nxrVQPWSzh2bY6gDybg29oZBDbcjbfSpEBdxMobYXwrrI",
+	"9BEQaKczRMOcDGQ1EZ6M4J9ELUtiPhsGx/AKOvdu4cz6BLft4ahfS3EHysodTLM/FKLAJ/2W94JbTg8y",
+	"6czYWPKl+5NI779Klqayjt1SLxDbC/38kKdFLvFKsThhk1/KlP7l6NbGOtUmhgF6KggjophZc6968/sq",
+	"FlLeiz+YQZbgDBYpb/nsOZoLhDSzclX8aHQpID3mcchjN7qfQR/N3j9MZbe0yX1/mMiISrEyaUZGsj17",
+	"G8Fmt/X83LP+3prIpeU3buZaW6utvAcoyoLev1aaIET7WFNMUiWCZS7AGk8QSrtVJFzrvO2TwyP1xt4k",
+	"DGl/sqn/UVJwrjJTfye2TJBFIs7YgmR4Aibjk3DLBUsVQYmYpmrppJ6D2/U+PjiMpodfQs9W7Wj5OYrG",
+	"cZaceS4gJBAfBkjY4gx+oxnEziWbtG+dV4AISe/PELJFLI+h6fi6Xo0Ayd7y7RH+8SD85LnhyCZlVRbC",
+	"FTuBUT8m9/6yDpCMbBAcKskgzwB8kCXkjgh9OYvLCq1pUVD5H1twEKoIRiEn4CGSCRkPZjbO3GRcak65",
+	"So5kMf9jBrrIVWgmfiouEq14RhaPysoXptGOq3OueTLrN8bh/dALHty6kfkT/3iRDjA30bXanNhEJ6h5",
+	"ZmfD/+KNvi3FgZgMA2/bEDOzv0huJJbYbi6FNudn0dPSGh2YIeCMKXbyDLCmKd5k8nH+OvY9gORuGgeD",
+	"pEGz73uzeYankyq+yaCmaaa3R9bptSz3XFiGy6L546VFyF21qR4UqvD7wUo5N9mavm/f7jgtuo3iM6MN",
+	"kjWo1TlLTDib1YcIgTiV7U3dIdYD+srIrPpRMaCT9xrTrwZoTv3JDONOlbJ831SLw62VUMfFFc0PQXBj",
+	"OMdQTyvr70RJwjilfUwTmjGexCeLw74wEa3zLoV3Y+e8cc/5ao5FiSSKQ5HZia2zqwKOnxX5KJTeI46x",
+	"qfV8NnaMllVKRhNhpyq5KuzB1E5qLJ51IUqbxOkgicGrzMRpnUtcmoIWap2qyISVDeb8pZGNJEjDHAqA",
+	"0ny+IPpqYLiQNq2Nv17fGzEuU6B13wJUrsH+XtdYU5SfmTcIHtyTto0AZquSn5ZDo/dFcyoAMrugLDa0",
+	"ffz5CNdiLwuF0RmiDSblPvnVW6Ubsb21vN8LfkLhAj7Qcxqx5ZpZ582CbWUsJIyuEbicpfC1Th2Fk2tZ",
+	"16bm2UZ2ooaJoH75waGHuBIXlJ1zyMCH+Jso7EHUcoX0S+6gahdQlnp2hgaPuUCHc8dXbppNWmuvI0bZ",
+	"rpbyQcwYwV4ZvQEJv9etRbI4vfdWKpKV2nzma0WgH96yO5o7SWzdUESUw4xPbAtvyYBVCMuWCzsdJY/0",
+	"kzSmbJdpZ/C2nVIIK7iH+O77jlWYnvUghILU2dH9cnCQkGwJ1SXQvBrD1+I4iMPOG24tPzZnyowZa6pS",
+	"cjV43bxZLLgj/9iRVndujCdYuoN0GiDtiSGEXNq1lfWd2sp1Je84UKkPByQQDo5MnAoUQgkhcFRLoMro",
+	"bMMI3Kq49gb+43kbELTfhO7EL+zUnb/a4rZhkfjg8+M7C5NFGLFBahc/PD99WJLEfwXWfDzW5UwBeOXA",
+	"OBL3bV9cUiQzoe1O1qywxQvXcO4z8geFEfgoXgEBnKLHgQJK5BfMrJZlOmv9qREaN5LZ0VhskdQTMaSf",
+	"lKud3TZhRrqyOQorQ0Y4yPzgKAqLkqaJtwdjoi7C+pPeTxRtVIXtru9UTaUrtEoO/SDAgyO0v8EG4jmY",
+	"+eHZQKdL1iDJF/+PInqY447dcx/lZ2eLjXRnKTWgAQf+6rm31A/g4Yd2piGAYYfk5c6bCmbnpAa5xfwc",
+	"FY/26JLvlZyyqSg54pwT1BGAL8EirwzV1mMlJgYEkNLpLC62IOmbjr7OtB2O4vO6opbyRHjiApvlWXF9",
+	"U/g/JDB6bTbOdD6O/5hvJz/jvn1beCEkkp0LwKp1vvTNNzO+JIegsYvAYlgXvrXcef9856Q/3nGuQiGp",
+	"cK2yg8pZWzS61ZrBHWWlK8RZXGBqtbzrzurXkwO9HzAnoIIwBy4wiVNZr2vPb2FvvQkzewv6Zt5IRCgc",
+	"34CYLZuXhwBrChIBdUtnTWw+XoNDGBFieujK9SbMCgrNQa9RpzMb9ZqvDa/E53x/cK0xW6bZHtDx6Xco",
+	"aNiiktbCZgV/887U/LLO6oerlRzVSRjN9/oe8DBrJctI8pDsyzlfuqyT+FRnp03W0kOCRztd7csd2f02",
+	"9+4YHaTfH7U3wFpuRX5nsD2z4rI+GatCZIdDxLyAOuLvHuEeWYIwrTp8QLapZSG1afaHkVS6vBhRiRwd",
+	"z0U4nhehGCxF41xdRUAmm4+UkKoSCXqTAJkns6bAWYjkVih+aHtjpN3FUtCDyCNczsAUAfviEz2bJGHP",
+	"QiiPzOvhJAhKL4hdT3Sjeh/opL5OYKyo5BBlDrlw+MeE7I5kJmLY2kV9y6TVB/392s5m1kT7GG4Lfbev",
+	"yVPyhFeWcbFQk+H9bI8+1SqXeKa2h8D8itzS2sARqjSww6ptU5HvJkjdz77FYf6zWxu2ajRql3g6H/xl",
+	"YqhhpkGxY7rA0IZtx4ApWRZx0O09nZG8PRJ2MltsHLQ5Wx2COWFJTAywlMk4QSsPgqQhxpWaed9NnihW",
+	"6pL1yfi5p1wyCeWsvQyX8RzgcZi1TIbwWy2jb6MNlHtTFjNtIthoh/mC69TjxZ3KABDhurWJxWG6VlFo",
+	"2wXkttB7yN9IEoDNWbcsNKLieadyhAxe8Qp9+WJc6ykcZRY7rPW6jt7iS1nJbNn7JBZwBL3L3LuCv/uB",
+	"gUc+y68lr6TkTlU+K4QGUl6EXgUfRrATY5QaFBF6kI+y3kNaMuBdzEnqiCOZNSSoRGGG83ezYV2R92Au",
+	"E5d1LY/mbiQ1o5aipAo6yM+AJc/7iut9BkUBrgLweyAvV7alnaSCvo0sGvCa3Cf5LySKblvmyaxjNRBi",
+	"tueA17NiX0twmc12sGb9wtq4zA/INWQCrHQvXxaAnyNMQkdC4ZUVxV67GH5f2SKkNc1H20uIW9i8NPhe",
+	"wZxG/iYzOykhqVRl+gDXxXV2Fk/SnKpM6n1BmhErBeDBZ+iYKaWoVsVWWLkqTuKE5Fx3ymIasg2XBKI3",
+	"mTUMUqrmzCeojdRWwjpS0vOgyHI1woyAdi2p15mdhOczvfQq3+7EPAbM9NkxfCZIZNpn8qKME9xV5o10",
+	"q8KJzxB62tfG2lUrzn4X1owxNo0daZrtQdpcbv8InFPLMrRAFP4GOQhMPx5IwgCqjkLxdFXy+j7Mc2fH",
+	"rKJx0G7mOJy4aKSL4mZq5SpMb1yqzpncTmnfaEhrW9NTvqfcwnHQ2gmdE6edKt6I2nbgCbpG0Zchhhrk",
+	"Yt3KS8tTLiuwCEjfAlXFtgLcOA4o48EL39JujFBRhVnhyzaWVIQPEmTDq/nPvqzNkWew/9SmBxETuN+/",
+	"oNw6EKIbCYCtkNHpW3yWkCem1IlEOwDyuwJ9EEvAMPrvDQamphbNt3ViMrM4AmTlGd2WHYij7KEodaMh",
+	"vj2+kIFQCJTeF+1unJHei03y2FDPofKEnnlW0G7rKEkMuWP/hQt9n0TBlIHpZ/LJAakwVrEhTiqPSpHh",
+	"HgKbJsw0LvizAtBHU5fdUVlLABgT1a33ogTmWd+yoB2JnZyfg1T/epvjCtGuUS7LBh78uUHlG1RiKSt1",
+	"J+sLwAKAD8/veG+bjNwKXyvrMtmP+Tg1mEIHoctHUNNG5UUZKzo5Dve16QC3Lw5Z8Qlzzwv/d98r3Pug",
+	"HeKRxNRPTVHWuVAEaVEnKFcQp+2040ZpOY7VxhH7jxmqPzdymmnsb0qe/wIPQlKDyIKkhozyIHcUwb5T",
+	"8sxKyZewOUiD4OqvQro67RMcXs/4IHAxGghlv8461t/L3b0hee5BUDk/j3eeWnjPJfl9aT/NzOn4cs6A",
+	"/FV2IcHnw658+fvEtNE3YeEl0D6QujA099DWA0wkPrE2Awb2xaz2vND9LWRQs/gpOdDRLyKKfN7yBFBS",
+	"zPjmyqS00WorKrSqA0p1BKaYA+IScsAD07fcjcwdiwAMUJqLIAUTd+cwE41+LCgUiYmVk1CQ8vNJ1WPI",
+	"WsoVZwXAn+ELz4KpRAnDYfq0cYWWcMedN5yd2odqvzHh+Ciq25f0qDcPhNJrPlmm/KPfVegtMk1dANS2",
+	"IjzlyjTgvrIGe7wx7gCbTN5JzWX9wYfcQaoOlFH6+2m+TvoXwXqGsQQ9w4KOnkHixPEPQuK6qq1b0eJK",
+	"/azjjqNYWIcJLcXCrXIZ4KYqIS3eth5KEh/2A6XhkZUXHqF9gJIIPEconqKH/96t6kNxzMS3xGXtpyzz",
+	"aybxsgaW5SWeGGBl5nxdfcDYvUE1RXl3YSf/xCdabifTtf/mLfeP8CS8grmrrANQQGC0e8W5X5kGrGZA",
+	"eKXTJmoxmNbQ+3Zzpxu2u6doB7W9D7UfRAAR4BnCqiSr2hEAbjYZBTzB0tGdN7zx3qDPGeNQ9laWK0LV",
+	"Al0HzvoEECRQTZwEkjXV0jaEiQtYYdgmu+QsveQMkO4RhoQ47u/95LBgqPmvLrnJUiujfYDK6iEYq86y",
+	"b91rNqZ6EUrfBqcceGMI+yQGPSR437Rp9Fbe4GlhgZoSA+JViar4mZeMmxZVxd6S9whbsSn+dE9gwNkW",
+	"PnEFYOeY2jtyE1d6P0GnNZP+m26ufjBeJ0FMP1T8YOCdqa5J1LLNzySUxgicDjhEsKr0AmmCVlwg9Vz4",
+	"MxoeT2YcrGLlrKx2rCMsJqzPu1mENU/sHGQPmm1xwWtsJkonCS0k1LdGEl83DBDU60Y7w5/EQRL91JFF",
+	"BZIGqYzwcsgXOa46YClnf48AGSXIKlFV5oyZmplAKcYqg7QwiaPGqa3MiNOfQsplBw0MpyGsPq1A33zk",
+	"GS0I6CMfO20nJzwbDKQWNk9Xl1jGE0OpuVBxLU9LTvpTa8n3adqm8jpaqV0lW7S3Bt0JTySPeprTbL7t",
+	"F6bk4Fa24c/dmfzBb71KOnTgKg2JTZ1qPycreToA4hpCSsLMYiHE3IDYoNy6zN4uA2Jbr/eyqhbSt0Wg",
+	"CNab19n1SjtgcuGMwHD6MAXN51mN9E9ImLgKvVXYx/iZFY0zPzOy/FHyOMtV14s4bwwZ/FUmFSm93I4c",
+	"8THky5SdUjVsPwgC9At7WZg68jBkaxaZtByC8iKI37KREX2uW2qUciJ2ERc6aiCkPc10UGTBdJwtxNE0",
+	"2kEJ9hzM/ggLGfkWcL6phiNbWEP3jgdVlQuXBe/dXB7ifZ8nYPAu9iEOG5AYMqQFHQX8hdHUV1c1axk+",
+	"LzpmxAArzG+Sr2xEpSRmLNo6ncTA1QIMB+hLZgpM7V5IDID2fUkBZ2BGOSPWDXJOh2ghonFIgTFRynze",
+	"Age5h07LmzZSGGh7nQmQhgCmvZtTftk/SEReXfr5+ZcQPZo6TSaO+zDVzDGTc3nmoNJZ/2GA8h5T/74T",
+	"fwmBndyC9whQUBVera4a2wg+05MDgvl4kMEdLYqd2ErXyjViSg2ANtjYaOLT49CaagsiFQiGguuwrMU5",
+	"l1b7zXhW7XejpPnAbKYMY2zDWbEqLtI6WcM/z1LeriBNcI3/PBrtDvQX+vdFinpVPLnG6OHX118/fXT9",
+	"5NH149+Hfz55PGOSzqHAdx7jsdEYbegbnhMmV+uBAcVKE5GXtPcSmHOGpwoqnC+wcVBo12elS3Oe0EBY",
+	"8OgFBQR5VBFB4I+9pX3oFN0dxJ0klogSrqYCXJqAEKWdLIuLdOwHEqmelwwMz7MmKpHbzTukIRi6VG2h",
+	"BmTTBCkvnCMCa/ktCVPBSkA+hoGjql6UTu5XpJo/0gyBgvZ3OSuRREE5i64Lv3TIWyHqaSsr8UTidGKn",
+	"I0sf9jQW39SEfhiFKr9jPpoP4o4joLwjnZ2rzAsHq0KeizCxCBp+heCgQPGr3SHj/1YVMSHepz7ia6Y+",
+	"gslq+W66UNTodawFGhrXs7IS0nNuIi8hyTOYuHORMYUd4FcwAXUcBcOacKQ9K679Yu5MDXgKw6ywEa/c",
+	"JyTYU9sA2R28kGdhu+V+305XhKqjn8ec/09VMgWzwYdlufgrfccRU56/Asm2gfNd1QAotXxA2rjcdwBQ",
+	"0RsrvuUyImEsa9/VfhfxH/hBQzldMPVFUypXwAsLP9NHYWy/mQ5w4AxK/UTpwrKirPYH973cKa14R7+o",
+	"pejH28AuMOYW64xuwTMBfIxWunVzyoUp+BTnAJlEPD578wwjJK4glzqBE5yMtQqt/JkHmtfF3FHmhzxt",
+	"auNjK5yAtv/ZSfyA9Ba59I5ZXe3ODDRbbC4FdGUFqoNmag+cFOckeo73JX/UUaI+ylraibTILO08dytO",
+	"uFv6OaPoeSfs1q9scRJ7qPIzJ6nHawIgDjY/s+NPwML40p+0v/w0INZrwSchcNLHgqW76lwY+K3QpfJW",
+	"RgbtSTk/4o3YVJdC2VWxkdYV+0ZaizeTuVL5InyHhbmsKOycu/7EXkKRtH+6uhRHKbQby/3NJLJQBUpM",
+	"Iup8YHwhE4YyHkgYaAfoWNqlmUuh1U76bMLcP7wUiq3LkbMchXOytimBBA7jDDma7lBL6RXJ0XQXaNIZ",
+	"7DVwrUXF+XVasethKKXEZ1k+3jb78yxsy1Y2zCQLtLQzSWZjjUuGPB6+SzWqCFwxvFmGVZgm/26ZQAIV",
+	"a8sqlixmnMbowY5lHW0aWbLzwg4Iq84RYiSKiyBCe9Ri6jOX5fTKWVSjVCxXVW3BzoqOGHYpyWEzH4d0",
+	"FDTugHxb3rpRA+a8OZBtOIbJAyUcSGATq9OJB3k7tsgmQZ8Hghwo88LbLoakT41DPAYcAaIXBsBirIrh",
+	"ARkemN/b4aal0beDWtF6p1AMoym8ppI/lMotRLEVdp2dxncU+CLpCnMEfzKVhJkC+iiNcEsIzJPR2HP5",
+	"MJaLQbIMDEIu6SOvptH86nOI3Gfp8pnIpuJijmU0Qzm7o6rCFCM2g6qLUJcwzx7sWbqcZRj6Na/BADw8",
+	"5kjDJledsfFTwjL3iztZe8v+yM0IVWauCtDxyltiW4mgQMYVt9qcNXmlZoQu6SjikVFbztyZObl+NC/o",
+	"LTYttzRajuWvThZML4AvrXNIARDrryXoNrPbZfMuMkbkdFE3mQGJjybk8kGiF9Byyh1fPZNPaZef3Rib",
+	"bQd1E9xz5vgAZltzJzOpkJhMwfpOf/T2GBbIoMJzmMgBDFR+tnU+tcLfs8psbLq8jK1mOLkQP4iHX8Ss",
+	"QKXZjr/DPgfJiJQDVG/NtbXEyer3xXvJelhtkpo12UbM48J80dotJJjHd+pMEYM5rQGXaQK/Z7KX34fq",
+	"ZicqfkEbXZqFauWv/hVWpywHrSK44QyJYCS23BsvsEx62SAHlm0HNHNSBPmqKFVgs+hsg7a5GFqaP88j",
+	"YeGgw9p170hNInurpJQXly3d5unOCZsxqNhWL8WzpN3MpEVi2RXm6gY44ETgaD+tEpb05Ahsj40WEbWd",
+	"KZKm7OmaS+LtplpT95Nc3E739mZtdPwve6tOYeQRttJbgJCRSfy+QpdrGj4AoCE5Ok+jCdQxGV/v3twk",
+	"THTIC1HGxFNkz2QsSqxq56oRoVV439RFMoabthIiDmryoE3R8JjP+Em5KZyBjM6cIs33Mk5i2sayKnG/",
+	"0lnZwKr0nJ9BFLBb0NO1kXul0WcRSilEcmUK/GuKqfFeRgEGHXvtNwwLiMF5nt8iTV6ACBUXSPe0srqT",
+	"lEwcgckGqI73Ryu/58nVW59EBwUADZv1Wqf2JXfRPhavCnEs2EJ75+Tx5HL4cJhaoCx4+UxdnIkAKGs0",
+	"zz++AH8gg2sVHXWMr01Uo+YephGTyaN2MWGGKHbvbfglGiFbzAwXWoBwnAciNdEceQxDakdrxgUNdS+O",
+	"yS9bAsrAfnYtVD5OHtYKFYUNJCh0PI7Qc89OLRzUDTmBpE9E/Toeau/296/+z6H8QLiwMEdxac3rewpW",
+	"b9snWJUxpbF1DobNmkpOWnkaAu4hDh82SzzEcVKyOuR7Frxy5CpMRKQLtfhHUVWXbFoF/y3G5dq3qUJf",
+	"ssN7TRfQe2U8zkxJg5fx2Ww/3kWGXS7pNFM5Kmzhz4SANBVKAbqn1v1UG4lVLoeVmEnCPkpA96NVCrjQ",
+	"nbrDgCwWzOEWZshbieisRN5+diOOBKum+XrlLsdOvpFAyGySotA2/ACVD+m1JnFUQJt+xG6NrhFt1sDO",
+	"/VOenpeHQZvQl4v1XC15hI9ZZYicutkgHgpeSqJo4IfascUpieolizgEIl9LgLwYyDx6gAarBS9FCCLA",
+	"9CHUkyWeBZY9rzLmNvoHMpVIkNiBDxbCPUvdSFoSHgsU7VCnloQsgtOGBXMFIs88BBv/Hi31kpmBKoQp",
+	"b21AUaKbbztx7W0XpSR2PHj0snLwPpZTZABwFlVgRCDaWXWVLQwsfm2kk7vZgvrpYAAAyeItZ2Fpz3zu",
+	"iF/Fd9rx/DHyOOIWm1/lTFLU+lpSr0nHAzIpO6cvX6+QLS+naf1p9WXG7sIwR4bHIUMxIbAA9z+7rngk",
+	"8oTfbSqOjXbaLLBfRu1A+tZ61NX9hQ3NFow0c2eZZYRGyKvOKTmwR8NcdYeZX4+GC+R3Kf+nnRIHrNKK",
+	"JQ0dn1wwF31/8N8/TVaEt9+n1rMDSKuqGVcERPs1+okIB9ffrFb4F7gVWokUxweoEYhepYM4naS2eMU+",
+	"i7q0mRRR36+5M5VFJwNPG/CNKBbEmOX3gSLPcSaRUlywZhuSUJSlwlBKzOlUj1fqqNyA+md2YmnOrzAo",
+	"+3UGySgCUnunqGTXY6nLDp++2pVUxkmCv6f8YmB5R4t8zsci5nIQcKjpRvMVLDJzJ2t0At+JqoH7Amuq",
+	"A8rkwTQ1z7pN+UL+gVirJqz/e7iJM4FAweceUTjSb8WCmKbIpQNlw6KwlYJi9V0vmb3Fqm9JKjaX9a28",
+	"sGM6yXrNktY9JzVViIBiDBgcGU5D30wd4vBTDQVG/IOpZIFv8cXpyACdAXH37xF5HsaGFnj226sTX+3e",
+	"gjREwPCQl9JU0hJDeZhy+BvEMu5kncng7XH5cOxFkU8p42hOkAfCtohhthxlOn5lrnobpUfMaCt0/VJu",
+	"HqrjCMvxlV1RBp11/t9BQa5ItkUtrWuRFVpNIi+Qg5HOMVwo6QZFSpYauFpdQcIGO/P2Vp3WuHPGKiaA",
+	"F3OdqdB80VKHwawrXfjmAx1e4c4m7PeeNKdfoEN2gQVEGBpt/cjTqdqzkNUzHHW709PNSvon1RV9GptE",
+	"6dEggiikh1jiEkinMtnEoxYAZ8QsI014VwkdiBPGC24wkMiUz4o7Sel83RNvFMiDNQZCNCQ9ImHCv8LA",
+	"yL2OzLGj8k38jD8WkDdgTpv+6dlWolmfoi+SsX5gXtMwKyl7WwREqYnM2NCZvKQA0lOGp/5YPPKnoqwk",
+	"gDOtgKjRujjfldDSPwI1bGcmwChy2LAjaUxzMIoff81mIWZCti8RR+X4DNIIKbPUBkAfYEieJS1xIiYh",
+	"/+ODXz4cmV1JvGvl7i0TlBBzbmE5GWs9ku3di1rOdvavlGjD37UXOXSX7LdFlZyZrdSS48ZxY7OZwTqZ",
+	"Q94va4GO8gmxcPJ7s70/AeYDM55ptNjZqXRm6usQ34WYbW2uzPO70SLPbzhYwoWZbk5+cJjq1kE8miKy",
+	"ih0Pn8wO/AftOHgDSlvnLW6Y1VAzFeqnKmTzY1ieRHAUMW7zZntAYi8DQFWURx+W7f6E+zzxG5HrJPAh",
+	"ZM3tDYZwFjlhK3WXKVAhcYsx+O7cdBJj7+SinMMFUNYxbw3zQGgZVnFp8yJxRxkhvY1vsrk9LlYs0UUE",
+	"LqsERBc4HyD8QSlwnfu3Jk5HYncMGW0IdQr1LpGX33fd5qojb+Wlv0GffjOlIGFU2an4U8C57R1Pu91w",
+	"Jr4H9ufdboXEs8IiPMXjrx99/W2WsW5UgTx5+pRRISehl6qQk+hjV3w3oUHwK30wxN7svGYrtJ7jHZA2",
+	"mWkcXdL6dQonZLRmwB6iwpi/F6nCiEHx9YYSWsS38gJG4H/+x/+SlZX/+R//m1UdFLgeEIdYv74BTJKU",
+	"x0ZqKRxAYWH+UA23dADfAXkP3wQ2fU47evXMfK6MxCROnu6P8kRv42RHnCfirsCqIJrtkUXmEBY2YntL",
+	"+AdDOhRRV0rWQQs+g8G3eh3qboNK7PkovzinboZjJzvatye+gpvkKwWWYTPC/0uOd1y4iYP9neCsty94",
+	"ri82BHOGwNvoMXHSq02BDsFfIyA6TB6dfcovCNYHnbdIEHJJqq5WolooVB/9O1+Cmyy+sbADf6PvTOUK",
+	"pIZKMPraEyOaLAk1VuhOnJjWwpk0bOAcHNo1bBYwYIp8aDQ6ytLDmxjiJ8MpcUP/IY9ClLI3s56WyYf6",
+	"5gyW4BKyjjMjk+G4wHiWqxVvvhFqG2blKHUD+YJ7tNjOB4JNxNtHYL0gJm9EgwE/fKDFv0ooz71Ga+o7",
+	"UG1OQt4haASUCKoDCCHIXO4/HLNfXv8G/TKFKxZHPuOaaDBu3zkAJwFZZla2Ush2xpPm5JbvbjokO7P2",
+	"+OuxePk9cOXYZTjVytTKXXozl8zbo8fszKHkzegAytyMB5MQycJAqw3hsclP/ErmhN9gdt7R/dE/SObm",
+	"ZA8+nMyt1ABBBO+oo7Q56lbSADfp3fEoLsX2YAxZi907cBpBqVuOxzjxU7Pe2MGOyGADCjdA85qFH1qO",
+	"aNuPbJrOTlWUKcXX0WOqKgQc/aSYXXGn5Nle3eimqoZgLthcuDl02dbQFwF/sx2Yhrajh3DZnV1IGC7I",
+	"Q2QZsum8nGHIHsOpWMhnTlLfEICc2QGsnDnrFUHw0EgjlKvXvnZ6RVpWk6nnZmtR4zIoaAF3dRk9ghqx",
+	"1tFi++J5aidh2bj5p46njeAolM0kJrhDxu9zEJYgZSUu5P3xyVNLkHpNnx6bM8nx5Y+WoW2FpoygUAsT",
+	"O/yrOKUYRwWbxyAceCoKoS+B6ee80Bu5sC6OJjB37xgpWWcF4lVpU59FinWXuEXuLyCtlY/LS1MZq2Jn",
+	"yApfyZEabcMjmIcN7Dk9D1JAJU2EeyIFPWY0cIkfvkkojdRK78NsUhHOiB3BGg6j4PPsXoY0uemIEjmk",
+	"cPO06QJjdYZ+/i/zKle+Fw6z+Pzpn5IJf2WLbWW2t6uiUrcy+lavH398/M3Nk+su6i+r9+Wd3wLLtgj6",
+	"wrteWc6gSvIBZ9bvMRHf2hwxtYdcZiKyI+8ImCGiLI4D26Q00MPE89DMstLfMEKq3aDJzC7431pPw/0x",
+	"8jNA+NrMASA1oaubXPr0+UWoH5hdVnA0NR/zIdr6I2KoCU2aD3GNp1MeAnUqtJ/pLe/RM7udlbkiCEJ5",
+	"XkBr/96cZ+DxnCk24L+c6W0GNz1iYnCJfOcUhQ7KYlHN4pdWHbw7yPS6CZhQsVo3IEljvdXkXizZVLbX",
+	"ot57yzWgEjJBzWi5Z4xwYYv/+eHtm5viH6Kqbop//c//+H9/+qUwdfEPoS/tf+8KxEQGlfcP4CZZFea0",
+	"KsDG/KWv1a6zTN1L1zmQviY3+McTSO6YV5xeu76ddtgnOTO9G4IG2MVIVQ314gO26ulkqCj+/VDC5I3w",
+	"Zwa5RtQOAzcasNm6nPQR7bFuMR0mQZ+t4VKV/hyh/pF3VgOO3BQb+nfXc2jNea38QajyozmpLaeSs1Qk",
+	"Iz7uDitnB9om25rz3593TPZhe8Ob8ZIQuUsM/i90iB+4U3aXIxr8GHKz7ZZUt2vTbveINHL/Awwazc2F",
+	"niSZTLv+0T8/MMa2yDXhEKMgw90yaCatywVoBm8xHI9IO9foUm5VCacW/port/0g7mSJ6OEjGOw8qD7r",
+	"F4qpkJgxMMRVJHKxY577dHmbytki1CzOgXmfvIndh1x+FMUdvehDiGykB1G5oXED+j8HCJ/u3cAmH5nj",
+	"4/iJYvCqnfpY7RdiCWMx3A9bc5Icm6gob2JE06GJfa6VkzcE0Fko9wwN45viKG7xCiI1IZs/K0Im443/",
+	"V9GcQm3vsZOZjiXQvt2rVQT5ZpIgky0UFEQfUWkrT0vxyL6AZb0E7XmH7AmsWMytT13E9gtz9WOG8PfI",
+	"5qK8AhWeg8kL25F1XYJq3Yq6JO/Ymed01sZltvRuzbX+Cj2gu+J4AVpg3uUm663MXUF+bqRdFrSBifsL",
+	"vcYjaJwylb6zk1Rreap4mYoTObephTolwVFOv5QqG5qvIHBxYAGeAPh5SM2EuY8CTmtMl0kc56QWquVz",
+	"bc8caSBu7RwXHk1iz+if5rHDTlHb2T59r3Y7WQewgG6/DmqfyceqkFswL4kP4DmMTbTJSeD3hN5kx/Fj",
+	"hn2PhXj1Ft7RHKV2od6spUbFBE3YkoECcJoSYxBFumah3JTmkl0ePaYTmwyrYkPsteEK5MU50FxTTVd0",
+	"DvDhrkePVxOLMx7zyi8JDSK7Dn9JvtGTJlmdZs3TvMD6sbGOj2KYBhYwOEohJIEbF0uDvTmRz75rVykz",
+	"t+zUBtF+CGs3qj4UeeoFDTM72x/Nv7C5eA84RZNk9Wu2vl7O0UaLDoqHHAdMIDm5ttFhjy6km+IabgvE",
+	"yjdxkPROjng84NRmV8S/wXPa32VuALHQvLtgi+ECHxoY/BWMiHtfBeLpnEzOKszijJPWr0KOCWz+WvRl",
+	"yx+UZSBEsTKyMQKoO0Rk5q9e4mS7nsf8NaNC5gssYXf7jzr/7sP8ZfNQ7R9grpetV+Cd754prD5K8RwW",
+	"7rR2Tr5llqpUNRbJdVsNV0ClN1ROaxqH//xpPMtp7taeRmicldUwshNTgvQ4dZ0Rx02ZX9Gs1Rv/zvow",
+	"AGWxoJTAToEE7/AeZmOzrtcFNe+DAyG8GvLkaQT5ob+hBfiSGRzZ5cp3I5PXGed/uFfafIkFTO+17CNL",
+	"kTFDnvGf8suW1WQLQtbegCmJB3PwhnLVjMnEx2K/E7MXF7xNNIDBzpAAplLItj/MVNGgF6fODFZaM5oW",
+	"IvQvxdaZ+o9y3zDG+kltXVPLLHDzVhxlLYDYxK4KYYtSOHGjjmIvf3+CGAWX6FBLZt0+GoCfvJwikLs2",
+	"oX1lV/6GRgExsyt2hDUwvlPxS6s4iqlJeGGQt3kBdc2WXukpnCX2PjTBdy2pz+4pR4VJcyWCBSDfEqwI",
+	"OFCLndKlBf4gb5RYc5TDavYHnH/dcGPc+vNcyCEATJxY/m79JbvxCzuTPze8b2PMqrgvLUmOoSqiQYoa",
+	"AELUONLjVC7HshzgMAVcGvCCBLxoe+drjDpfmmIEoBQmSvMHhftT1oE99N5gKtAOMLDAeQ96gpBJCDr7",
+	"qEpNZJOZtevzVWfCcvJ4qoTj0TXgxgkxYWB28gMJ2CBteIF4qRZLFH/QxWzp8IGusyopDWEtpUarzkq0",
+	"cC6Y7bu62jRWaWltIDul/zlLeWunAd78Qq9i9gp8bUxauBMy/WmRkC8+JeOX+C7aTMLSPgOQT8kpm9qc",
+	"bYSKyrObbORe6EUBnYQyislAoRKi4XahfIVih/lkAZDfqr2WZaF0PnjKHONSr6cApoGVpRLWrQpnip26",
+	"k0UrZvfArIDtQhVMOPnJ5LV9aueHXU61169YyNhyJOYDZkKxAzsBzlw/cRh0jqzhFRJhTtYCmb3Sg3rv",
+	"6Wv9SVh7JkyywU1oicWBHUgazE/Ta6VvF9DXQqIiOKutcvIrW9TGOGLSBVVgA0vmRh6ULot/4kROfj6p",
+	"WtpllEuZ7dDXStTzzkfo7fwsfKJc355xLKzlk7YDRlx4AmnQiGE58sm1feHIv8ydKrl7cdQuO1UfW9VS",
+	"qFJqp9ylCK+Occz2gUfDSJIPs7Nxq6rqjeRy6yt5h3D2bQrYlLPc+tYW74O+6oZGVvT9bKftGHl0Sxo+",
+	"1WV+KRCJboUonKBbHxe/8Ub3b73ae1L85iyr6rdDxuhvOcLoD5XizCZ7a9fng2Hzdm2k9kA9RMUXG6Bu",
+	"zvCGRmdOPto/gno6abJ0CZ8fzt0MEJb/FYyGR3FZbyPAUf8IVZYIsLEizdS13HrLC/baTmllD7mUgpHc",
+	"H+OmScyBVj8+vT6ospR6LN8YnsNboev1GzllBS8YBv3buYwpBI6DQi0AkrtJwSYDAmLK1jQXYp/86sSx",
+	"xNadjKBmjcMZT7Mw0usjKGFLcx7W0xDh3flFHEAsI4ItjF4lCVTbkP5pC21g0pPUIr8QV7Q/ICFB88C0",
+	"tkENw3XoHrX/Co6yqTX9Gz3G2nFppsW6B2weetvTRKnaWnUhpFv0sv5arlrl2aPDxo2XKJcUTwD2608Z",
+	"BZ2DQHu43gwc9YMAQm8iksHPKS6LzTF3SBg+ggWfscaSoGNRD9qbiKQdGIshV84UpZm7uedDbz5wIydi",
+	"Ppl/7cStXENk4cHz4vsp8U5QKiQfj3EL8IvuRB2pvXWH7+wBXN4P3oejAVSeMnlrtJZbl9OR9iTFba6s",
+	"VBRHta3N6QC4p1DIpFxhdHUp2spKJm1cVhLemRrmx/DgK/1XKxlHa+h67GfaeHYSpiNXE56QkeiAbx9O",
+	"PrZ8Z4jU8O23T54uM5CxmczH621GiWXS9Espcj9JUWuZg733FxS8k28vLL3lCHKnjd1k+FrmhJ2pgTbv",
+	"NvIs4HCwnTgCdqoS/ILxi8REfJK5QPjLslBlsbkUCT7KsAtO7BgamcTbPEsT/yhzzHtOiuOiWF9vmkNP",
+	"QkvsPAKOS25D+avTOlsICzq5lkdR394ED5ZET3onda/jWjLNpkqmU0fewQAJEHFrqF7iIu0aCgTxS+zh",
+	"OhqVTPo/oxu8a/elqcFAV3wI7X4FIgk6AUP5FJiPsnPe8pqda+Wc1FcL0gVhtkMHBn7+vnzkkwfZnMAJ",
+	"t9lDVno5uAln6dLosbH8sFOekwW5L5d1rnbbwDXC3/bCVcIrGXBIKYu+AUxaoly5zaUTuGAPYyjCWPPI",
+	"WG9MoCTAtomSQLmD0oU1GPyiKELrc3n67VRq7UFWlVkIMZPBecVq+q3R3vQRkLxCpeSWkBsRkB0Gce9c",
+	"rm8z0dGlWVnd3dALajAAoAdR513YiEiAkfQ2lf0+2a0MQgWJzDPAu7S3luSK3FKgra/9leFxrxz/CW+Z",
+	"y89uneF8F67YmaoyZ9sWYzxriVACBY0iLg7c23O+eRD69kF7PcZGI8EyrEdnzwRh7qY30rdZ1XBWDilv",
+	"e9ahngNlzpv2H0V1+1Ltm3oUttedTQEYbMBlgoHFKEjPIPRqMdpaVYpOvWGWARRKr1H/ZKs//T/ruoG6",
+	"JneQx+mnGpurSPA3M7c2TW2znwsPuYNUI4+NtgE/5jZcU0MFD9TxhtQMIFwF6VnRVuDsAXMn60qcsp+1",
+	"qpJ6K/N1tGNDGgDdxyG0g02b6HSn8+3hRHOzyizsYBVXAwlhJTa9AvZAGpU9VSIDBzEb7Q7wfNaGRS2G",
+	"ngGIQAxiwZ31jHfaxzx9EM9Y9soB0LUtnDEYOsQYPhVqpiHYGbfqtwh+EpmIUL4QsPwZBQPqRu9H4Aru",
+	"ZK12ahYxQqxsD1OevJ3cqGuimW+ndHRFQ9LVZF7V118qr6rnJhheQ0wu7KbC6vlHvCgXZDdnQH1a+eOc",
+	"wLpkGUBfucI6cbGROyhcWzmIaPIkz/KKfHD/H3lv2+Q4bqSL/hVExY0Y+17Vy3jGvrvdn2r6xd073V3l",
+	"rmp3xPHOmUCJKQkWBcgEWBqdifnvJ5AJgJREUFQJpMqz+8U7LRZAZiaARL48j0+uFHQfafjIdUVJZr2g",
+	"lfMfKZs04x3KY10ENxgLiSp8bjV7q2rutmk0XUmnndPxabrcablsoyq9d0U7T6sn34KAyDkehg7D/dep",
+	"eASJDeK/4eqbCCRfE3K3UrmxEn3GpaScaWtazD0W6WP/5OsQuA/OPonEv2vNWRVejdQ/dQG+QCLUpqR5",
+	"wLgQkpXYmLVnibVUqnnx1pMJrpC9pVbd20vDJczUf+rkvwfjOxDFu5qp8RVnhQOijxZl7IadWg5J5zEf",
+	"EkKi62FTig6PdVfS2XBNwGT5ikvDpPKuOt1IUMsvW0oW6ox8HWEoK1rzn7bXwG7wyglhVCsRqc65wFxW",
+	"fWCjasQCItFclwxtPlfsNksPULOn0tCxQCrka+O1WOSoI+iUexb3984TLAv1kMMidiTqwNXI16NW/bVA",
+	"zImWqFINLnb3Lt765jsRTtVcFkdn1Qi30WjYbadHgKh4XY8AwlF4STWahgfx2L4ehWtYmym/5mt/YfvN",
+	"nXYREEuV58CnJTgS1AlVqnXN033g0vH+/BZBedIRcjUxnmFVPpuIiZlpX5Vuz0W73Y88QAsWIGhAIK9F",
+	"19f6YtfmBwSZagJ4AC5XM7E/DfYxPGjNOufdyRZf83VULMja19hdjjlDiiV5yh9XmcEcNOUhXNeTpslL",
+	"OfFYG5uz3+WCWiXGFTOlnfyQiVutodQl4dJ224zrFvxTYx4Ek6cKNEP6MSpa8fXdxHKMFy4Hu4LWrUoT",
+	"GE954KdA/De2BrNb52Z1HjRWSc8tqVFYjs0reA5NZaMF8EPxWDoUOKaqZ4pXoYzVEg7qEF1Csx0cVZjV",
+	"xnJPbziqi3irbtNP3qyvZkizPX2/TZd2icS7GL6m5VSnbv7uCmPavuZZc9HMVRzArZKrcjkruD7EL7WS",
+	"ucU/SteuTZ9XvUxDn7YXcFRb7p0aMu3rnwNDd1MKZKvh0DUwUCSq8V4oXZnN1qbpchRIaEsuKZ1X9vZa",
+	"cfnOYIG06g5BoEplXHUACWm/+GAmGKOvVh5uR2u8+6+2GPlDJI0q7JFto/qvJhlEcn5f8bPDgUEQJBJc",
+	"Nw1W+1nxvGT/rwfhBIKT5yixF3atILaGcIROSjZcCg+J5NCLxq0m542tXXHswkPArFrgDOP+rN8IqHJv",
+	"rzNZARU5d9JDGEahC/HDnwJtEHahvRj3T4IeOHIr2mraSYs74N8tLs9mqP3JFpr2RiZBzcPx10BPjxGj",
+	"A4WB1rwX8zxMPHLvF2Zr/LyCi4YvAxkIM7q9oB0m6hHugs3uvZHJaPlDSOgtMa3oQE+Dtye0z/C5u2z7",
+	"AvMfOmqBQcWPixV2BnDihuatySaSZw0HT0Ce7a8Po8fCSCM3WfQdI8SsB/WPHbABumrHw4zEyfHp+DS+",
+	"aqMdwnw/plAsYIn3fk63i1UVg0GesK2KzRnXbAMraJcSpuEHFYW0cCXe9jLs0aoDBbkD6Iw2CzY5YLgJ",
+	"UHmzqzTB19qoonY6jNiU1BHQFczu4RvGm5zspV+LDOq1QSyzVzCjVHNz04GHRNxVrWoDd2tfVoUy6FbZ",
+	"d3EgPQFZADWQdYH78MWDNVHsOUrKQu7te9YrjvCChGvyT4VJgxmX2c+BtKKxJKmhybbxHVaKop9NxUSd",
+	"Fs7D4cgo3H5Q4+t8kQWYspCQRffXAHTgJWT4HK8V4tEVaY/OxjkFRgvAroefGmPEXEcQwfCvX7DVbF1v",
+	"sjDEetCAMPPdfnRF99aNn6ybWTYduVuko3e8jhwkxaJTjOx6gfnpzWhdghDbYRQyONZNY7xqWXhEmdYF",
+	"T09RI02SebVw8A8dI8c7tbBPnPcohn58Zz+GswInEv+KVbGR03cQ8YhsrWZZUTP1VrNbXOyatevvL6T5",
+	"y/eNAQ46mSHr+Lg2qnBrpMPToRJz77PbmZ3QcE5D1N6zeoeoaD54ZoOt7WrhcSJ2XmeHbKAT48DM4QVu",
+	"J3eJvQK5Q5BGiyk59rEC1+D0knHJYAHF1Go5dIJqxvMVX1N5SKQJNDTtbnWiAS9ebETzfRi/1nhWygwP",
+	"KoykOK6ln3ADzm5kvt6bat77oJo0e23CBRsKWBLYhl0BI7owcB8utqvDn/kOqc+Dcm93GzdHRutHkftD",
+	"O2YABs5FpNHOJ7d3DCPywfUibOdN7t1rvtoHd6IkzunDt0fxjbydOvuKWvnNJH5SbSrg2/+4+P6Kfbl7",
+	"fVCAklQZFVX3Y22nt6WKP+Jg0S+s11YfAO901CG6px74sKNwh3Npc7ePfvjXWVNiGOG+Ak5OoAdwdLoj",
+	"LAMnvJpReMpvmyO2gCl/WNt/m8PS1PaEA/fayhL+LiBGCzRWebnYKppuJz7ZpORqQGp015k27p4O3Dr/",
+	"6tRk6Ele9nK17Kjv71Vv3+7lZsHXmKqmbU8Z0C8Ylhlbx3bkSp+X32jcCMPt0m6ZPKe7rNeZ45CjvW0R",
+	"UY8SY7gveNNV6x2I6cxgSuRBmZkvGbbTTANZqy95vboa2deU+ZrppX3/3YJhH2/dDiLVfYHtvD7F+Q/5",
+	"o4ZS2KaEQaWNr1yYj6op2ooEwk+Ckgx/GZtQyOkrx7u95X88NNbYUOx5pij87kEgyAHAGw4yvNaRotor",
+	"NmolRUg1izh/6AyE5pFmxtkboqXDK3icZGLXrO2tFzL0c4qqj2AG+bL9RQ+KZ3mK8Sbvwl4KH4HNSjll",
+	"5RLB1u3n7giy0Z1qq7LKSthLeEyg7y4I2O2i4tHUt0tINa11K0HizbXqQBpRo1yzbbNH2KGg9AM3IK1Z",
+	"uFKUPS171ffN1IqFbWGjUcOXhlFWX7azW+abSBqb2B0LFct82F8xqNBMMVfBY9iHMMmH9QVqwkxZNEvL",
+	"N0pFmyjWkSWA6Ttis/OP4Dpqc6KifCLLnDfHwKq0Iq2rukMcyI98uXZTl2OTzb6XrtrH1fIJc3YY0eTW",
+	"3rAfS6O5kv7rTC1CQfZBfLiHxgJcPK+JrQUPDLSPyokiS2rO2XJhWmXCEclJEo5nCQdTcVaJROcVVyWM",
+	"OZGY+KACGU1VrY9EJ47OBDeV5jOp8TA6IPFQq3fr5FHbGaluqDEs5XarzkN9iMALVX7+3hHoSb8+un/J",
+	"3+zjn5o4NOslZJ2/BIvCmsdaNa8WJgEyXVHYOSA23xpywMydeUCdiGoVV17/Tne1sFWkiqdmAIcAFUzC",
+	"n7R9TmVZoZqtQ892aKPe++xOom8agyEOxnkI5Ww3Ip1os3XNnHfX9MqepVX4L0S1/tIhlqXyrO4T1Fp9",
+	"9//xNnV1vd6C5/OnvhPuvE99p1XBl0+beFsV9S/YEtTWNFuvPNrUiJdTTK2fm8FbMiUj/f/HlqDFeMKM",
+	"MrSuDqgkowBb5lKuOED8O1cREKaul4F6J3gE88TTHDT79co1cT21qm8HnmAJfE4+YtXsZE1j6bAtHOT8",
+	"Ck/1aQzvK+okO+e/gRDP+r70q70kxGDs+Ppn3YTfTn/vOBPJL+KPXOT8QeSifmvrwnqJR1Vzf1p1fs2Q",
+	"KStXal51kBzkCCr5My3BwxzCQ/1Hu+hrW0/TPs4XzS/sQy7daqxrYZrdGutAZ2v1616HYuX1NeD5kjZs",
+	"IRyQP+8slw7HpXWMDyGwCMEoWlqVy+qKG8g2GncEeHirikUj97YqFuGeSdCpeqZWWJhvfW61klhppHdJ",
+	"fQ+vF76RgDBfXM83IgeNayCAW+xF7O64oXg6/t3q1pn9Smw6xrsbL2ov1gHdYg7657Grz92Wr7/Nq0m1",
+	"QOsFLuwBqMOZMzuEK6AWhW67V7eI1lOpxveUA+sWORnpbhzFY2bj2kAQ9+IRipHv/q6gccZcOta+aQla",
+	"Qxa9VDdqJ9yrffxuIgjaF/c2Tk7y/nonYZrEdmulSa+J9cwztULUUt/LOjNmqV9cXq5Wqwv4hS+WOVyM",
+	"1UZ/zt5IdzuuX6BeORD0+lBMvCjlVOmAEz25i8fh8N3VtQ7Amql7ibY2jX6Fh5lS88MKceER5AGpJTfH",
+	"G/tX+5FgemWKinO4YNhLi6nkxt7ycIfxEAG0YP5wZ2+dvMiY+yD9x0YzNmq5bG4SXruQllFEk4kJci7X",
+	"mCRvGqss8m5UhQe0JXc/y+zsQdldrIg0vAX8eQGSkmj4H2MldZmb6h9MwaWeQFFU//RPJWT1XxT/s9ac",
+	"i+WFb3qiIN2Fa6+p1sBFAWMQj9AMLeoVt2vuq9ovhxj1PnK17US3n6ZRijMiP9jO4zaiQd2rKpbpYDgI",
+	"uhhb+7sGRa713K6qD0I2xpYqbMNDRouEiRp39w/iERj9WAEw+yg2fZc69Gs+2+H2xnkCkqKvQnKv2KgZ",
+	"Kg1tTmhtXLIO5MwL+Nn1Jf6XP337/fejQ4GiD4ljI7Dlaoan5P5zOZYieVfLiawJwOUlu8KGaMdhax1J",
+	"AkysFRf9x1++7xBLMbw4tDURCbiaUyTUFaVFBt9oFvA99vgFWwZT6dlPtfGalaBaLOgdl9nNY1OT/QGp",
+	"WGp/irejk9+eIVKtdZkeYKOC2GzirO/I4apz7te9yO73/oaQV5NIz/pYSXs7NPWuNJaBnmPO0l5pHPuM",
+	"vmD3iABgX/bL/Sv2h89vX7HvvvvuP/84YllZOBC8OorXiIlMsy9f3r/WF/8t3xSFKhyFBTW4axrjP7//",
+	"8///xwv25hEKd/G3R7H9SNDGRZu5ZDeFmAoZWKytP/XSJSWdQzoHvDTgUf7fEjcuLtn7DBZLZUCO1+c/",
+	"wnrEsOKstmFrvoAw3RSMrv6VFszFf8vg8L04uy9KiYjVwaU8+5YwK0DypTh7cfbdxdXFd2d0GUB7uuRL",
+	"cckfdGAhmpLXY20O5fY+w+1Xm2v/kNWyXirp6tv/dHXlUJONO9b5cpmLMf715T9drTLtvd2PCJqsYXf+",
+	"bdTYhL7Tej6y6gj1IgRMO+FlHi0/Cx91eetADnCypSsS2xTIdZb5V8RCdr4Agxi1kfhF9cjlj7DG2IVT",
+	"6w8OiKez/FopFGAVJLe5HBERZEdz355Uc9f21J4QTMIT9fPbaNOCL38V2W+0neRAuYZNxb2RNcVtSeP7",
+	"hn2ozs2qCoZOKpNqFZLZT7Sqg0zmfXb220/+Ux/cPaxxof4VzA/29+Y1avdNz9TmgVII2mThi1ySmCG+",
+	"QoPCfxQuIkc+R0goi4Jhh5g+1gysbC5DOql56b6yP3+m7F0fa7Bif+yyAq9Szouf1iT4wMsYDvUkkvaJ",
+	"2GZB20Pj9ynnW8SG2hWz/VpCglWTiQbDCNL2CXIenelyseDF2o5KJWkYrH4Z4gEi9PJdsGtGZZ0ELmJP",
+	"wAkG1YyiE9BH+EZsZnc+dntzd39xVumyzOdxNf5Q5vNrbLF7Puecf6eBVW+n/Qza6rJB+6+VBKzhmyqr",
+	"ICU9ewafg8YbEBQeLsCTw1E1DQro6BVZ5vO9x98rLseQ2+84O5mcrn15pqQyiyOXx51RSzviBfMXG7cu",
+	"CGNyhLcFF/Sw7rGEC0QJgIit3xZq6tDRTiQgu1tPuKM6OzuJj+Ft6RIvFMgEePBgMd/5i8zUaS3wC5rB",
+	"sQtuzHOQGS8uazXEzV/8kc/hlXv6OmDv9fbx21M1XpoCVSo1V/EiF47eRyq/Wa1UMdcJxJS33yxfedKS",
+	"TRsT9kWJcNvH7c9WDjiwEkStMSMkVpuaiiPjYYnB7mgNcTmH6yw3ajX2ja9kvo68rsufYTOBgxUtQxMx",
+	"Vio6LE+pfvbUX90n/tfGrHsjWM2DhErtxpG+/VPDSD/1a9d5zPX6BCvQxpX6Jb7sI17JK6rVflZ3fXyn",
+	"Hi76+5TQpAAUUpZks7h0EAvnvo2pWS1fC2HgtVrJZ6eaeh7gmajnaw21Io2SvKsZi0M4rfS+G7wGY3fP",
+	"yCGHqaGVJ+ia8LHR5BA6uJBTeFeV/C4rgrWEDhbB+Q8h/1apC80WIombFaSlXU42oaz0/L0Mokq/FVzr",
+	"+dC31L2K4WkvYD8QYUAoisK4AzVFjXxxmE/nMwSnrSD2NNb9UPemooSuoPg944QEUItT1CzhoRAwcWWp",
+	"0UCof6bPe4afo0Heb+1mk0C+XymFZKwxO46a1Uwt0FcnSgrc4EZOrwGYj0QtDCu4nF6cJduzMhj70tuE",
+	"C/E1jdrjUnQzfBV65vaX/fH/1yrpBmYPnXMCJ0woundcTr8su+UzXIv0jDv07NCGmPAjXcPm076wbN6k",
+	"36rinR23H9N4p/LM28X+rfr7SF+tBrvcEqz4682m1s2qdeTntS5MpphWuHWGG3vzZjlThNGXTiFWXj2u",
+	"1KPVkXjZukqztKv2v5SQPvLRhxD/C1+6+x3k39cBsV9qvXqq3hkHPrKqVdWfkwJXEBZpYNmLJ4Gj0m1G",
+	"seEGA5jDOrXjeVuA1j/Cui/126Gf0xqyR+95AUtVmNSi/IyjfqAAYB+ytEPTJE+W5o+wNFUD9REn7mZm",
+	"EMXJOHvgmQOJWlHNnoP7XADXZQFZs1nToeLc6HSnwwcc9l71eEJ8CG9+AvMenf1yXojpzJy98L1mTdJd",
+	"lAbSCvZjaeB/0LErYXVeMSIl3TDsoG8LtXh2ocOtV3tuJ3eIpElYuSqehApfcqxzvfw1h2lrGvt1oZa3",
+	"vDDrs87OOTLDOLCTI+88T7lI+wwLdmGFBEsO07Nt/W5lWyqkxXbuYrR27oh0d7eNSlrP9fZkFWS3zAyv",
+	"NDPghaPXTmlgBSx5Qa58NB156x56q5LEULvhP7s5o8Rzu2vyvWREGHK8H3FfgRXV2isegEIEQlbRvBlU",
+	"sDoTLMEOWbenRphim/QH4I/g5dKT5frhX82U6FozO9xum8RDzIFr0BU2nsNX5TJjuZWw9R79sgg9rhUR",
+	"ygPAstl5pN3/KOexOSI/Njfycxi8z2NWyOkJqsgGUPstLzXoEStAlwtAqjqNZVJkBu7bXW885mok4fJj",
+	"kaAq2ANM7Z06eiGmMfTlr/T/tB/WYPh49tnzSw4u12vNNH98em463XFfVDKInfj7wLCiIVLzby3kDeMt",
+	"XZ+La+tDIGSsF/+D3bU8gsMSCq3kN5rZoblc/7HZUvVYFXs6W+7okZ6l5maJLHz3msdL751a+UWNmSA7",
+	"7gbdx/vATykMFUc+rF3LET485kXmnkp9pKMIerzA4vj36q/icfCzHKduVW6KUlc0EgIG/wYhDze8M7vL",
+	"0xPCMC5hFVsRngmlrXTjjp7qVJVHI1Kr30FbWc8LDr8gqhP6NYnzTIPVztM6u452vXoa0UlHnkS9CtR5",
+	"BJEjllsZLQMJeuxnwdnBaaJTuFFdVOyyDZ6nL91l0iOtJtwg76lQ+KR1OwH3RedimWJ9YPsDr+VlAlrr",
+	"CI8oe8nEzYvqSGr8zmpiPVAH8d28mQXi7HTr5pWSE1Es7h39dR/rxuqAxv/93T3u+FpXOMgYLeD5nDoN",
+	"+VZ2zg5bGii+IXgq+6O9l3iKsAXPIvcP5A7d49Vxkd3TY0NEcMJ0HWM3GEopMih8RLK6T6c5k0hEJGuk",
+	"xseioJq7QG3+5A7OAPtNElYJeUzhlLtjWfRZqoesZr/zVLn9RkR+CBVkrjQPYwQPfDwfsX9SOt2aiIsQ",
+	"hctY0x/i1m33c00G1GALVY9DWoO4A5ndq7/XOigGz1GtHBhP4zb0daYW9+paz7u50Yf1bPTpPiPEUFMV",
+	"uVW+UYzreaJdqjrtRy7eqI2bwdU6YrUGWh+GmUcM+Hi2gUWulTx64/KvcY5gJ6G4/WnG2pyGuQNjcvhE",
+	"AOS9dIQoA56V9IQZ3AwW6rKChIoe0K9hoW49ulL/BzRNV2i6A+xHFQFmP8Res+kdn2zvMC4LYdZnL/7x",
+	"02ZZr99IuUREOTybHVUR/nsuxvMLhpSqnrfIYeAsVG2jzUC3AkK8Bt1rryWOHxVhsp1CLUHinURXHtNy",
+	"VMeQwG15xFSe1ZNSQUzKru3zsQPnipul+qR6b14Jk8T62ZC8FwGoqKF/A2T1+LIVsaBqptjJ+h5/3xRF",
+	"DxXZfvx7+GXwNEyYPN4nTOgv5TKhwIM1lvTee0LTr6vH+hSFnyVmjTd27S05gdnqsqhaLY+EwWl261YA",
+	"y2fy5R+QhZ6ZWaHK6ezoozF81OV4BuMW1I1X9uctGfTSQ+pSRj0svm6nsv/Ed020vI0eKMaPCvXAH/I1",
+	"WwCXJqFaMoG4SG0AQj8CLK+XvOgrqFpjtj66oMas1LHCgQJLSPc3fL6hB/tcrn6KfaAZLCBdjR1f6hF9",
+	"GdUmvizEIx+vj7xrwC9VEXQMXO4NPtPfqnfjD9ycXJ91CzkJeLZ2Ts4EzHiWxMuBXzYPXQcy1ib4t/aR",
+	"nuSOY7/JxOByj+GxfeRZihpoj922KeYj79CNkXm83D4jFV31rqKj6yra1BSIyqL+59tAZtXbl9MUdrLY",
+	"Pci9KG7qEz6GdF21rsyR2lIwH+Uv3xrsp40BmQQx4kRvUauYwL/Pc8KNlbwo1Gqj0cK9dgWA07zpvBUy",
+	"67MPDMe+s97rSSrd9FuicYvHuHWqUCIqw5emsrGSRIKtR5iO2sQ/JD2Gf0dKVFQzUp8hdiwq3ZrbBfu0",
+	"A7pnTWAj3O21TbYUV/fnUrpWor4qG+3gp0FGxKlbrtPVWk6gcrc1WVW5wM/DugJZHrEHwICZbws0YgEd",
+	"FSnj9eFviaDn3yqYb985rhTP48qMWhIKK0HDHo37hfGBc54thGy7Nby1j13jU73KwM9yveLCQNYsCiBT",
+	"If4kbRi+Pd4n/F8lDwLTlAT2xR4gV3KqQ5OqkNrwPCfeqjW4/GwzTCe2sG5Jsw8HKUww8O7ysfHadyem",
+	"EmsLkqvmI9atbNuCmiBcHsbk69oZ1Zo7VQZViQORKSHggkPlcGQrWJ1JvAB0GGkxlVblG3uRXUPawFLv",
+	"XUN3+FTfa4hmiZY0iCJZUwpuTBwbzYjMzIg8RzkaxTQYVi4vzur+rQbzc7n82T6My6TpBnFbbgurpyWC",
+	"E5ymraRdT9e6okZLU1Nwy7UGa8uw1B56H7n5M+tIUzFZhfTeorNg9SrP1eq8XO65m+BjX5Yngo7Uhuh9",
+	"d8dTS2TWyZqJK48+6zvFVb1wusRUMbqvJGjrCzm+b7GAESkQf5A1eMWXjBu2UNqwP19dHe0lBF33knN3",
+	"EQMvjJ4WvBv+kNz7VfLZI4vdubmJ9XSJPmLbmXQvFnCDD/X47dUkMc92hQyqD3ShH1VxYTx9QRokDE1x",
+	"AUUCmokqfI0jwsBTW4Uw2nWrsDG+znimlAa72qgyHPndmIFfjO/AS915gULyFa3Pp9v9hkgoDiiF/XYY",
+	"27khztQVX6eoiAWZkSeJ1coVVw1ysBEKDRmC9Wucz+nX2zca/4quqRrySd09VMVUIVLqkmvt2Z4iYSZ8",
+	"9tY/19dO6F7oyZmr9xMXoxHaUXeyXE2FrMhIRR4ISznLhZwjm0kCfUXuAaQ9NxUVQGpwL4XJplFFmCWK",
+	"zRcMnR3svtKxqLE4YXTRkxTVNCsykEaY9fmyUI8ia99q37uHb/2zPe64O3NFcrSarzWCl1WwkDpBDLtQ",
+	"OQWPGr37u4gs0ht6sxiGO/S7qCFhS+ZdKAP29jiiNnJh8EZGlg3ZBftaUfoJrUuKptByltab9DSmdA3g",
+	"eq7PCeTBdcLuqDqsiEXImkZvBO/dM0M42O9DBdU+9zoBNPkhpVvXWeberbfssf/2YQ/s+qy7ecyX9jZr",
+	"XbrMxWxy6KFsy1nh3lqImgb62gGi0khBHxIxuKcXPdQFdzlGFprEzQBEbXNKwd8RpfPL6oZhXAEhUdH0",
+	"bI+XueKpkbI+KJ6dUqTWbZoqlbFCrSjR+gD2tmT6q8zcEOky5zJtDcNtzmWv+zMNbqcZ3ClpVeOWBrH+",
+	"MZFzgq6mvWmPVV4uMGFD/435LMcAZefTjg+tUKuNXCCZEwKXYxOKUnNKt3Q2lAL+CeM97sln98wQ7gnN",
+	"1bXTgTIc9A1Ai+25HBw5l9B20n7gsteSQxw/Fl2yN8/V8cE1xEadAc/NrPVThYR39NQQJlSbroMZWa9D",
+	"TQzIeh2GnqkVFVLYT8TV768KCezLQA7LmZLrs5okHS7opYRfWqowPsEv5l69A1703WrvZum35/o6tGcG",
+	"nPARywq+kkwrUgVqARHAZEb/YTVKpNLCaGbKQnaqj7AztO9zH/CJYXa5sSoyqh3bb6L4Xvj9jwJWugdO",
+	"aHyT/hBvT1E7Whdx0grSTYPay1z5GRbqEYKA98UR6fHsZa21HtPt60EZf1rrWJ+NsVwNZCzHArF5g1nA",
+	"JX/kIucPIseA7a/RcOB1/bmeGH5qU5wcPXkBlw5EI7pDv6LfqTahd9Sz2kyxI9D/nAT6rIb5P+aSLXM+",
+	"BsaZFnKa03FbO8oWcOlRCWI+10cu8jswRshpr7LamKeJTKhKJ/rkwnu2KoSBIza0yKLZ+eb0i2b3cwcs",
+	"JNsj6oTb1LIA7CYbO4yiiMBva4/1BnQbZhhY3DtT9yXtYgptHLz2d99X95xy4PhiwxdTFtPmIlj/Swpt",
+	"9EohTXLr3ZlpPLZWKg00uQfdbi2kmdnzrFuNGzm6hwIxRgrceGCqbqxj/25o+l8niKZqjRriQ6rK0xXX",
+	"zPHQIh4Ndf34bPbIY1BgqBApuNqKs+9ABmj3Z8YhHBDnh71Wbky7VQJikBRSJ6u82SytYlijRWUaCHPO",
+	"2QRWTMNYyUxTHbeQoXTL94hRzirf6PDyy/cyK/ikJdr02v5c6f85aPIqtSbxG6MwMPRjgjhXQKgnrktX",
+	"3RcwKw0sljk38I0m1197tFUha8V/gpjAZsBWfL0R9NIgTZOC+05b1o2jXz1FVpwgmBn7/akOtcFIfJ7j",
+	"znpaHp/4UYnIkO7Xo5cjtcisZgoeoWCrQhl71w5L1MXdaOEtS6NrkAxYHkulQVi7F110/yqhhPSEqf44",
+	"vumrUeorF+ajenw6FJs/BklKKcIjnA5DJ9/RFkiGo3aqa8Y+IDQrZYHA1Yo8IYYqeWmfreFD5lzSH8wB",
+	"lg72egpRtaIFpt4QeBbdRxsE/BExiFMloKmoNybcB5goavuqxDvC0rkHAMk0oJdZlyklqq1UW2TYw7ZK",
+	"RBL9Oiu0OZ6mO2qgrfG2YbvjMsTuaqwWdfWuzzO+bg1Hrl/z9e5BtxVSwRrLBUjHdsYNy/CvGm95phsf",
+	"ScYNnBuxgLMTdTRdL5dKSLNwHsq+ZN8P9VamFGfdmj0KLVwCcQGA8UNSZMbrtdsOtq9jRusTPn2aOIZL",
+	"kg2dEmtr1aqJo4dLEg5+mjatuBZSRUAdRGjb9nHjHunxO/0Ujfl36VBccpgmw3BBIHWHjuqCMlosSnsL",
+	"zJgEs1LF3B6w+oLdyHxd9WlXT415UQhkT28jJavJrodOKBr9BHRkLQq79uDjZgYygb4QD8ZdxZERxbpA",
+	"dhctl4QinpMnBb5djjrAcdXWNlin7UuNyDJxCEUlJQykt7sK5GZAziE7aZ18Zdef4e7Xo1X3AUx106v0",
+	"5Bce8gcgiMES+JxOxRymNaUtudaeRj1OvekfGoRzkybr1CGNLCRqJVPXDP0AUyH9i/SZhKMp/mbt335S",
+	"GxDMQ6FWmvrUuJ5DxiYqhQX9QJSC9gaZZYwzZxDNjUCx7PR1ltWl1UscNdjFiSBRh7TL7dV5+esc1h28",
+	"1qjJNgcycrt7OIwbIUMT2BE1oE0G05Af2+RfrMwmSrfss1vf/vnqCl1VA4Ud6H//4/r8f/Hz/3N1/p8/",
+	"n//0//0/TbegujBDM268/qvnXlw//JGMAK+Owg/YOP1xJO0ondRKMi8o65kB9cggCg6RBVGMxMWg3D+r",
+	"0lBkhFpuIdf18IjnsT3fm1et8zx/9A8/X6LntMg699jBvM3zPHI5ET/RyzpqCzYqYzuvXcnl8qINYadR",
+	"sP2RN4dpTrZhH67ThLCeDVXwHqe45SZ46x7ptfDHoSU3VLOpoqIIw+QbtQbNYWlGRDFEMeUVm6kcs7Iz",
+	"hSl5KLhOIraA5bwltMsC7KcL+tJYxdbn8FBfEVI//uDVWlGlJbTZBuGrhdB7N2z30J745z2xVEUCnk+u",
+	"kdkBOdDwEqMJ2O/uorkvfAwi59owKSSYNcs4XmmSolL91KsRoKA/QDZtvlq6Stu1PbNllgi/NcfprPy8",
+	"NYwQ6s0DSGxV3KjJBnlUCOs4qKpZKbNio1pjWZpz3hohQyMrzXWKGFm3k8NP1rFPT/VQ6ESQRFIZREmy",
+	"CxwPe2HIR8MJKJvFNVtaU7dvPCKso2whpG6H4YsSnX5ZppJ1axG6KmW0TR6xf5Ec0RQiiZN7Xwh0cceA",
+	"Nxw0YP4I3pcSxnWHT7jINRURIp+Flyv9UweQPEzCnmOGuGOm4SsX3XpniPZGlSYZ+yud3mhSpfEL2aWR",
+	"sWJflQY8RS9aFjqd3P4lyOppK6pJmecXjDreHvgY4X8QSCm4pQmTEh/rcnuGRQIfVRqAFztOXU1Y8UjA",
+	"ySj4GsaR66kQGr21i7hF9kWQ7PTx1Fqf50Kr3KjPqsAtwEekX4SjsArLQmI5pPG50rKQL2tmUOHZ+ZVG",
+	"DGR2/fkXdXBW1HTzjQ4FDpIpuW0d7f7d3+iRIQ5enOoTwZ/uO3jda6VxckgMdmero7B690VlfG1FSNDm",
+	"O9KjZbUAzC/3Qa2Bn/rRjd/Pllefor9MbHIjuM7ziO5SJVeIZtKDxHG/79qz0CNRL/zCFWZEHBSUj8mB",
+	"Z1vsu3WDQbNKay53QKv1XlFlSW+WQhP8j7eQmyVIpGge50ojnb4zD8y5YdzUMx/YsztACtb2coIrRFuo",
+	"2UlgHXe2UrmQCU/t1zjo50Bw3mdVmZBTnK5z7KSpExffN4VfRSM5wEdVSrpbTZXKLti9S7gVdNgrGaoG",
+	"FSM1ZFjjPluPKDbeoraZylMXAr5TeTaYyuxkT1bXO+KDUnYjNGyqjiGlrCvvR6xk5RUzP/k2hF/kNIT7",
+	"MGdLlYvxGjnU12zGZYYbd07gGmyq/LUuqsACFryY69TFnFn2GQfukz8Sxx8claKatZ9qqm0FrbBxtCWi",
+	"/tV1lvZXuVpwSV/a9N23s4Lbk0HItAwMK0dcgYa+xElG9oCb8MI14QSQ2yORnhxKRys9n6uie2Y9dIdw",
+	"qH47QEVhClQWp42OsaWglwOQWUSNf00bVRxTiBpblLH3GqRL2J75MwDzPOprvywzbuqK6q+u//dZX1tf",
+	"EZdj+5jcA4T1yj80xF3FTTYQInFaeoJPyoB//9526SCgE10mD1DQdVV5kdpqH8GxEyZsYaVRPxBMQS8c",
+	"ljiDPkE+vH17t1PwcZrO5hx4xh6Qxc1eOtzQF+y9cZVRgTSAVLrVbLeaqRzYTNiTdPeC72/36lwqc46o",
+	"g0njQR95Me/1aHmtPinziuf5x863jX/bs6Wio4+eLoE2X99Mzp4jT79D2qm4TgJjvzfjQQ+eRjk7Zvuo",
+	"kG8LeBSwGo7X3k24n8yIqqBqTaZYh+Hyydo8B7b72GFhPxVusb3juV3jvKI77S5/Sq38CDCDT4o/wEzI",
+	"LGHFdGs91sY6CVxE58tCLZXmqTEwbnHYvmnarJOp79Xn0P47PEfbrZdfW/+FtO/JSNQpOlc/Y3YIQ5c0",
+	"tMdAMcruJUjyJ+EXQznICuGINheQVXoYM/8X+6zkiUHMUeflH40O9W1AsNok2xsu1tNG8pc62nNp7+9t",
+	"CKLvuJzqm175mt+5V2j4XCzoSpKcwRVHDYi1fvxRqHUXmvEHVRq7UAqMWlGONZ0H4tz1trDyO/dIJ/y3",
+	"OdGT7xaTWod/dDam/1kEcAdasz+XdsUQ3vcBBKiEaRGDh/t2aHg4J6jbCMbRyWIejYoPPnfSlPx7HLUn",
+	"WhEc+/d98cphyvNzn0uNR7xz4PqQkPcnZdgM8ixF41sy77xszfn2d4R+sEI+Pt/bQxPChi24TfLcBXqT",
+	"r1XXLNRv1PNuJcx49rxiZg61KFV6nnhGfI8AnxYAmg5sOw1kvk5RjwimE3uONuAENtROYAPnlEJNqvMb",
+	"OyQhkOhe8U1uihMQUg68UzuMnfTlEv3iz8DKjf9sUsXXWZZYNUcunWb6ajvm20It/lYqA6mKv78daMc7",
+	"ph6jWcYuYZ4cQA9HPXHOvIA02NobAtN2NXsY/phj90ZmrjB5JpZ7uwx/gDEvsY8a1qyAZS4gi7Yc+l8r",
+	"+bir0YNSOSBV306H4Y1vlUF+a2BK5mvXPeRodz0+NZdZQG9la9hEc21+JS+QQ/sgf+rioLk3T8NtRc0L",
+	"VRcgjU3wiP4r8FIeTcNvKrX/XEk1X7e+PqWBTZWQU2x+OuEFdT/D8mcYjmH5znoNNGFHwD/JU0H9UR+k",
+	"k8iImQoxAZuiNNMz7tEpaj+OlQdSdVzZ04Iv2nDh+SO4L3xe4MX2le6Vfb2hXZUNrcegqtPymnOn6I07",
+	"wSbPc+zI8JXtzQy5zWA4QrPp06memqrL/QfYjXEhJFyc9UBXVvvI52BxV8Na3Dg5DE6D0oL1ITVR6z6c",
+	"go+qG8Uinvv7t99XFetngaXyqmCL4/MSKt/TNPgZn+jTWcUJoqTGuYO0xB5IMZ15wG7GU4T5/nGmDZ9g",
+	"iYf7znoz+E9tXJT2vZ/XqaJyOAmDpRVE2rzZvnx64WymbsVdodWc3joXUvf7CSlg1fb7yk5Few4gL5hT",
+	"m+ZV76aZAGrnIPMsZbZvl8VHBjlw7FSfYdIJ/3AJkrnXT1AogQNVJWv2Cq0eoRjVIOvwetbm0RtekLSe",
+	"2d5bygzfbfjdNyDjNh2fZRL4IPwydKnsgBfsk4Oa9HgFFf+CRg5sV1R1sb0GLt17xBcDfs5r/1SvW0Mp",
+	"sxbq1IrBMk0dBGfaCpEt+RTYA2G12pvsyDNh6QrWiihbMaECOYXAmAG++EbHcQHvwOzKri9DPxGzaMPk",
+	"iff1OrWZJ5jAgtqgO23vE7RfWZWQKlGTL0NhC+IF7Br/0pWfRhvwXH2q396ew0aVWHktFbh2v3LAHIm4",
+	"ihF9auxret1OhWggVHpHtdIu4BRgui6Yv0FK4i3bVaSPWkS74oIC+5Rl66bvMBI8V7MG0E+vWk4a7fAb",
+	"Vc8MyKffqPo+lL2ZztTKn8zxgxezNHxskqd0x+ZGPlN/7ARkD4Mo/q+k5BFb8hJRHPVcLPWIUWsTIknV",
+	"cB2RAyLTztMG2XQyoXUQQM7+a8otPdepYHJSIE7oRgWjWJSLsxffXuH/jc4WQtK/VPWMQhogZMxIaeQY",
+	"QQcbx/3zxpjfNoz502C3LNeG0RmDmjLZAeFUJAGhvEe6D8Q+UpOwURBhlsOas7YEfDyj1ErFqoVISEcX",
+	"5NZMrACdujmSsmba9HmM4PgnKSn5IHSU9DWRfRDJJMdd4nzBMxqYjFBpIIQjcNf1wprJBurrlnr3X+4+",
+	"u4f63oX9PM2pTFUau10mA3l1y8XfkBOuGQ3G5KlLUe5w0PfP9eSm1/tdHt5vsI9QMm4MLJbG04Jqb5Ej",
+	"NhE5Out4S/HtaUY58OVfjCNv2lyDZm8aBx8Z6Ogz8EaaohPFCr0YeziyuqARr781e1OaHrnCafjhQ4EG",
+	"Yv0ZxxQibjTSZ5kLBBp4wTgFbLF+CtvdfDAEg1crCnzlQgLLFGkZQ4RlDpsQzA0kC2TUXe7aBno+TOJS",
+	"DeTrI7xp21u3BjvpOGCm+27AVaHk1C/35Hae7HruYGx6XB449olAbDrpssLdOgZcsqtxX+biMfXxflvS",
+	"uvhgh+5Rizj+c9MhgZ0n0eEW37AJFmJ1hlscns/+ys0lA17kAgrm4FQumOdkpGo10JpNhBR6hof6DPyD",
+	"lBXDWtcHmHLaRA/ZIy9NIXieOrzzI8Dy3g7c31FJwz+no7I3I/KAl8ucr5EWNc+hIO6dGceumgl3IPC6",
+	"xmrOg5GgtVnbe4JlXP6K/9tebleomrp/Bws42XE5aqzMMLWlsYffO1bvHVEYpF7J98W690P9vlif5DS4",
+	"J3KRFswHWmoO4GUGPAV85y2ytHI/tseGCYdEPU1elHI68n0EiCItqvaCDME99yxoPVYFjHmxp5Dkrnps",
+	"kBpyP92wFeQI/Ri+lKDaxXiGqiCms1xoAxIyZtRF60Ww+oKeWkT9+Ccq964UFCu95WlvhkEvF03GG+5z",
+	"qcunn6Uer4bUYx8l1JUyWYVWbP8to7u8g86js3rF9bbO2zerj+s7emiwraorEZh7+QRlJDgQ1qCvaXsa",
+	"1VnUMHryst7i8p7N+CMF2/l4DEsDGaGPOW9wR8IutUtE5ImTuzgoCa7HVVWnWB94RbXqP8WeSDz8fiXV",
+	"7IC8AVLxFrcIvcy+c56eGWblECj6QFS6Lcy39a/uwxhp9FMB2HaXc0KqUB0+2lsfjJXMzid8bFSxp533",
+	"Dp99S4/2S7N9TT3LT4Q0+WS3U0+2fyxMTNSdRAr+5ymThPtm7ft+gGkpYwTEXDK+XPo4l7/SpNhVf6Dy",
+	"Wc7IVhnZKkL5Wn826BlpIjkbq8zVMmCY5QFAMrvCsng17SslJ6JYDKDL+hSvVHYSXPdHKNZ27sZk+Y30",
+	"2IarY7vNNlAC4kdbeGqQTdfN9iyOt40v78PW/PgnO+IOkHbKQ6724du2uEP6FzvvvshMvZGFyhcE+9CK",
+	"XnFN2QLwz+PNiZz0KIwFN91CiRk3cG7EAo7EjxDpCGhVaYhWXkmgWDZy3AoEN+XMvuxFaqBjK9qeFkql",
+	"5oF3Y5w4bw5m+pL25Jgf1GgSKO2wjCkX2oyYkEbhMetgQNhXgu0krjueF8ApvrnkWkOGNaYX0TVW639o",
+	"wwMPe0SnCtNEdPPUfeBLGchZcKDf6DEisGfT/FZQx4O89MF9nnMpIbsz0Akm5b3RTBtkO0jNcOU7MBAJ",
+	"eQMEGVNfWDuHliZMvT0D5IiJCZMURKe9Ux9bWadBI81Fyz5/J6bypuwGN2GftXZfmvTcSh97LWv5CM0J",
+	"E1zfmj7r6SBR0bpDMZXvZV/uDQ0+8JbdLMi7IyU4OtMwLgth1mcv/vHTb1vme2n32zmsW7jc9PytKm7d",
+	"Yz1+vpvib1abgT8mkoV7KNRKQ7FxSUsin4bLoVFoxczVozHOnMxaWijRfn5Y16XWz+V9DuvTBD1PY6yF",
+	"UpO2rkfVW5VSmugRxRWOYIvayAjM1MoxieDxx/Vce0x0bhhBhlNvsJDMgGQLIUuzQVe+IdmNzaCMCfgZ",
+	"mvVpJL25GzxR8npvYNQ9NogTsfHRYiodnmFpyKtfzaCAEUPUHKNUO5hf/M17CQeQN9YFiiJARAQVpPBP",
+	"rUyssOpOz6jqxC/trcZjUmzbwH7EmcoSDgAvs5eolIagIZ+gMXB3uTEzqLhGUgDQ1GkJrq5aipy068e9",
+	"5I9c5PxB5HhmtAQDr2sP3hk+VA/DzrTDsArGC9YiEcOIeNJv7w0TnSqG+DTdpAsmNhVnebt+UGre1q3w",
+	"g1Lzjcb3nvy8jXnaXHKeLYTEiJ2GFF0JEwE5gQXFmv93RJDeWHe/fjgPe5/kExqil/WOFSJ4XYsVvsXU",
+	"limXfZpgNUmb/dlXZUInifFXwH0tO+bmt6e3va3PHpADrU3eSXMpNTnvmF4u5J703gd8YoiDwkrEzjYQ",
+	"I3BLkSm+RX+ML/iNAxOmBdmmbjXsdtCinfVQTErtbz3qa1Nww24PUYUN4xxVOjsSCKKMkCv0qDY7dHcY",
+	"iB42M/sC74DnZtZ1O0NxOxyotQNcXA2oYuw2SU3rhHrosY+lGv8ZrU9C+0hSOvUBEMcRW7Knij2sfS83",
+	"JoFdf7ZayW492kHvDrxAt3mdN/TMvusPz3OsztJnL2SZ56M04t2evCnC5L9hdDZTucj42r3C8UsmiKfl",
+	"XtQknvT23SiH4ay8gxoSHkaV2KMG2xmU0b35IGoZfu/JhZze5lzGdp8l/pYICVV6rBNXGpApSvvvlgYI",
+	"zRCRqFximF6YzR2pRb//KqHccxH5m30kVTCm0xm+OWOHYxz/YPMM12BYuRwMJwXfoCej3xLHsBeYhsmH",
+	"v8WQlfZ2jXlmyrsaTnmvjuyF66Y+qj1ro/L+K5jP/qEh4r67k8WCbyJVxHd/nuIuJoQ+eG4av39ons49",
+	"Chjovh3M8xLP2fMqS9loq1/tQ0R51K300rrqP6ObvCc5SFic3/3lz0/F+3Qcs4kn65MtHVn0Y96UdCSl",
+	"6VCug6p1rdwSVZkxMSHvAUEc57A06EtpRX9pRdr9nqfL4hFa+fTv6Ik+G5Bwhr0b3LjURi2w+bIAV2/G",
+	"JwYK7AiSj1BoblzxwRBbYE0wPZQ+NshkwJawvRq5G2C7W8HD+UQVi3av/ys8vMWHhnD43WRdXH18qcFh",
+	"EP0L9mOV4fOHde03ph3eqQ922Jtf/4y0djWE1obx5jf1dsmzrACtk3NAS1jV9Te8NL96xFkJK+a/MgEq",
+	"vSCuTytCxuuDvyRs8zzD8jMkR2FSYVUitZaaGUhkLdinKjGV50Ke50LO4wG7D0rNrw0Vc3+wT/aWKZjf",
+	"qzkM3nBgJ36rikj7hgaCTUteV/91hojxVvYsB6OZkPFS+i8aBlHAFw2/xxL6TTAepTSurKUrZqesjVUE",
+	"tUpprPQUEhvgx1xa5x8LVxVRd28vnxVmNlpceNTcV3/X6stprGaJXJPwPVOL016Z7DY0JRNmD6BFtiHe",
+	"XYldLgv1KDLC12mUWmgd8Q/uaQ/GmDqfgivK9hDBXBp/S1k5DLem67BRZ5Hy2z83ld/uNDt+nSl4pD6c",
+	"UPTMdK1a3jgSfF+LH+lXxqaKVtL97Sv2d1d/2i17vleezptkl1rld4CY66H9yGGpT0Sx+EYzkYE0wqzD",
+	"/J6RTeOfCUPwrg7LWTEtPAVti6Fc2r9paXSlpxw6ULdoi8ZS1wP13kyekkXH+f7qgIGgKBAWo/sbdTKH",
+	"aisdnamgLSdhWjUVsPYKe+sLJafH5Wrjpx44RFavWmcXlTk59N+6NeRieaz3z814FsW6y0Vf5Yt26NNg",
+	"c7/ieT4Ep58uH/4JYzPCIgM8PwPzAs+1cjGiCaZEX5JrigiiKBS7I2IITdC/8jIThpmCi7xR/5cT8VTu",
+	"jlFnGo5mN/ityPs0lDD8b85OBjYLO392NCBNpShqM08NoGcMH88IBvbs33vteCQ7tHr8LPYv1/NL2zEJ",
+	"sHkVSGWOATRujKjyR/ik+mt4wbFPwVlNH9UWQ/0TnZr9zvaj3eXIOabzFwrrMpbSiJwwjrnhD1zjloje",
+	"Trq1iNUmUecp55IKVrr5TW53J4yOI4C6f5f1NyLPWaYIKA21nIulVag9tpDnOYBVZ0rC0eAblYpLmanE",
+	"m+0XmalgGD3rKpp1WgXsI3QLCcmEO5zcBBq8WQIh31lF0WXNzmEQ0IcuKnR3086FYZnIRoxrNuEFFRK5",
+	"5L+xug/AvSyHiXEgv4Tpa5/hImve0B10+Wk8m3dcZjePULyXXwthvL57CITTR/rpjmlqX/Fwa0yR9uV0",
+	"A8FaWfVIV1rOsJqIqUkAll+pYu7K6vzi/gZpjUET+qx9Intpr7U+HjAVj4DgTviugX7sYc0M/GKYKthi",
+	"y9dFXrS2aFLfZMh3Mdq2rzPAVufqqqYmbCGo23uspISxQYR4ZASgUNoS+Dx1A9ArmuquR1pvHPtmMjkB",
+	"jDIy7dZQH3YPL4dNnQCXnARpF5J1Oqpwzqb+Lti1ZMoKw4E95DluiGMuM5Fxa/1/uHt9+0fEoXGQfPQk",
+	"nXEbpn0J45mKJxvejGfqvj/60buVMOPZk3cewmfFMArIzP7pUTGSzS4CDy3wACj/qrqCUFkJWYOz1Uzk",
+	"8JLRK9D5syPjf5XcIwFE0mb9NmXZod967vnBsznwN/f50Vo9ig6rgpp/jlTeZ1wBxvWUUAZutQ3RNOOa",
+	"LYDr0q6N4MXYf0XHcTv8qcpiL6yre6aT0+4KvSKFXc+B4Jk+pyufwEJpw4AX0sOJpCaeRfpmUgMG8zeq",
+	"uyo9GT6ZtGsJn+jzvMAJGsXk2YYdB1YByUT1JoBbuq4CVaDT65i2J6JYXLC3CASkmMbMkGHlcjMhTcJr",
+	"q6b5iCCyz4pOl16pexzj28Qz905FGvpFalmdC3Y/gzUbY+bUQTbXk6du75uHyxA2mThqTlI613N9Tgku",
+	"FyrYMYSNRXWJyKxxOD5vHPpZWccnWPnXGvjYQxvYmHsXiBIhk+1z1QFk/0kqw0qZQaGNUsnsCLdLz4rP",
+	"tb0YEA96gSS3OYwIJ0r67sk/2KNqhNchX+gyYvCLAamFkn+8YAh0QCZmdzTif8XT097Tn2hmfdEnha3r",
+	"OWxCV0NsQsfX4D9JeZcPkCs5xULZNqCg6qk+wWqqWWKA0+V45v2LVD5L1eKHpeo58EdgDzATMouduEfE",
+	"HCvJh7KxdDHHj3zef6HTJ1jV5hiaQG5r5ibEOj1TK0mXcuXA/Y+0k48Yz3TVZoHez9RO9apeZ8S4ZEI+",
+	"CoPfh33sMOYlHf1rew2dKkNugL5gbxxDr0J0BERFYFOlssAKc8TOfKnIvU5oYRQBoH3sxrnmPVyAgT+e",
+	"oPG4x+15K1gR9hwhrcJRz+xr4Fyu70EU9MSI6ljlOfBpScj3PkaKPgDGXvHPNHMBd4jsX012Ivs0E3n2",
+	"73qk7pdcZ3qqz6DB7BD47IuY3W9eFnhOJcsUvF8cVd+5xb5Qs65v9CaTEeMrvg600LnSptO9pFC5g5hI",
+	"clweCHV7M+kqYNfIHlBvayi1/XpjR0nGAF+0hk7u7QNDhJ5eebvpEn16U+f18BfkY3P1VhauS+IpQK6D",
+	"Q7j6irb94vpU4+U8Ig+UEvKo/iE3kwHwXW8mT044hNWNDDEpSLZLs7FVBkoaww2MrGuIa/xlBZBhVF5P",
+	"WlememQRUnOvCbgypGcV1gkbBL7ZU3X5+ulkfQ3SX/mC1nRr46sdstoMu6biRZ6zB7KTFIc55DllUwrg",
+	"GXjSQetxKmn/d8N4NZsUABvm6WkRW4IB9+GhHv26apJIDiO86ksMlSKiuGtlZytfJl3gR8o0PI8V5nuY",
+	"+6KtxXpTTunX1ZaIhrsntermSLd71xQvsUMgGst+xfP8qzCzV9RH0GnRFR7x6NgKACT4V7t2UWX/tWP8",
+	"bFpkl5ng+bmQ8Y97LXj+vtf7k5shCoqs6GoZQt5GsWWiFs03vyyxfKJJfn5eIQNFhp6pwqAsR0inY/ia",
+	"PYBZAUiiMm8UcQ7TthsDnpiDbGjRuiAKWmVqJdPUYk1duhAhFLVRS/xvzCVYu8c+AhcwCNV3S4U1gsih",
+	"74usXE+BS8FfxFONd4bL7OQy7H1NH2J1j1CISUsC7u/4+2AHxCmYfFsPCUdonOKUWCxzbvYUe9yHp4a4",
+	"6vnZBuPw3UlpOIAiKqtccJFr14g7dfxjL7EKzSGMO84hV2pQLi/aAOs3RdmHzfrxTwVtfIj6kkJnVR/u",
+	"jVtlvBXd6B4f6HMR4wQRDxx/Ov7GEu4q32g7ZCD8JN6jwm75NcBJZR0Cyr1jDbOylyfsDxjVnBT79Iw/",
+	"OpJP1zeycqddqUueo9Fb66/v3/YU3LOT0COD2CGhOQwSJNpIdq3ZHNZENOvImQo1LfhCt/gAH/kc6IV7",
+	"SzoegG6RsGyIZ1CbeHcRzGGdMME4h3WVX+Re8IxbNxlLIBFUYTfH2RyN3zLsUK0Rz1E8qroaO9ykpGK5",
+	"klMomKJWELnGHp1Bg5XVZy7FeN/6xUeGWb9LMe6yfn9Ys2mhyiXuX0fhbW3uqiSOquQnV8qxnCINqS9g",
+	"cm01LYWE9CU9nfd27Ht1xx8HJw1xCordyHjKukBO2vDLt0UVTCtsjjJKjUIZym+bJn5pipbLxX2xflYa",
+	"u0o8dSF43trxNqFr4tGaey/dTuxyVZIOWrz2eY1WAJc4q1XZRBUO9Yicw43GRWrcz+iuvavYvgrqfs8G",
+	"EV/C4yOR2uqwR3aktnXMJazq+iy4yFt9d3ygU/vBaqYOIvTfQdi5mVR7jJdJM4jOXGBTWASNpcNUdKHF",
+	"Ywx7/7pN+y/qCqrvhRlmIYhzozu3ZwQbZlKoRbMIM27g3AikUug4GDadP2m0COscgsi4fWNqby1cMwm/",
+	"mBjQ0cRAFOjm2y5AN0mXINpx090YvytVSMObxIj8Y7Vwtz2QI78vEzHuZuNEIPXbaZ8A+Nm4V3dLtpQF",
+	"mLKQkPUIlvMlTNLTblxNcAhwTk8J11K3ZhK/aGshe8DJrjEqoCZMYF5dEJ00pfjolJXKMG0F17xeFkoi",
+	"fXBkvQ6MrkDf3Oa+IFgeVvXRm6cgSYSfrSpakpVeFb2YpB37VGjQUXnfW1NCCYee9EVKWfs1sOKEChAF",
+	"uqffMe8wDAx0NWHXhkFMyVVRN7zyJww5Uc6FLqqSysMWfI0wEiO25MUc0SNdPNvMqI2KU86nqmfABjpK",
+	"3BigcFWlg7zVGftqf+8T/zaCiES4kqSHFKck1DsLF+w90wAsU6BrlEb2lxHTQo5xF5UvCalBj1ysdcQw",
+	"7uyjptzFSzO+rkVYJUCt221L0pe5WAhDxU2R7cYK5AM91RNaRjXB0MjRWzPHCk7BpMKQcz3TIFEhdNVU",
+	"5IdbdbgLq72kLNaMG/uJQsm60uBhptT8PINcPEIh9qTTXlePDbFfuenWXTcr5w7OSpkVSVIzDpwDq49b",
+	"ZOa5RJc5XyfH6baDBkF0DM4KjWVlBMzTsxz20hzQQ/1ijNMcTWSKG3mMKiR6VNVdRDDx3OmGFHpByq8J",
+	"YFCo/KjgEyZIN60PQVKLR7+4yiI/e3F2efbbT7/93wAAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -31,6 +31,12 @@ const (
 	SeeDays          Right = "see_days"          // see somebody's day: availability, promises, use
 )
 
+// Those about what calls say of people.
+const (
+	SeeFigures Right = "see_figures" // see figures of calls, and find the calls behind them
+	ScoreCalls Right = "score_calls" // score somebody's calls by a scorecard
+)
+
 // The rights that one has or has not.
 const (
 	Override      Right = "override"         // call in spite of do-not-call
@@ -52,6 +58,7 @@ const (
 	Templates   Right = "templates"
 	Sequences   Right = "sequences"
 	Fields      Right = "fields"      // fields, layouts, number order
+	Coaching    Right = "coaching"    // topics and scorecards
 	Connections Right = "connections" // webhooks, mail, API keys that set up
 )
 
@@ -107,10 +114,12 @@ var Definitions = []Definition{
 	{DeleteRecords, Book, far}, {UndoChanges, Book, far}, {ChangeLists, Book, far}, {LiftDoNotCall, Book, plain},
 	{Import, Book, plain}, {Export, Book, plain}, {Merge, Book, plain}, {Bulk, Book, plain},
 	{ChangeFollowUps, Work, far}, {CancelMessages, Work, far}, {LeadRounds, Work, far}, {LeadQueues, Work, wide}, {SeeDays, Work, far},
+	{SeeFigures, Work, far}, {ScoreCalls, Work, wide},
 	{SetUpFirm, Firm, plain}, {Staff, Firm, plain}, {Roles, Firm, plain}, {SeeTrail, Firm, plain},
 	{Privacy, Firm, plain}, {SeeUse, Firm, plain},
 	{Telephony, SetUp, plain}, {Outcomes, SetUp, plain}, {Scripts, SetUp, plain}, {Templates, SetUp, plain},
-	{Sequences, SetUp, plain}, {Fields, SetUp, plain}, {Connections, SetUp, plain},
+	{Sequences, SetUp, plain}, {Fields, SetUp, plain}, {Coaching, SetUp, plain},
+	{Connections, SetUp, plain},
 }
 
 // Set is what somebody may do, each right with how far it goes; what is not in it they may not.

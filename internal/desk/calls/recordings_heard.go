@@ -291,3 +291,8 @@ func (rc *Recordings) moment(a firm.Actor, t time.Time) string {
 	t = t.In(a.Location())
 	return rc.Dates().LongDay(t) + ", " + rc.Dates().Time(t)
 }
+
+// MayHear tells whether a may hear what is recorded of a call.
+func (rc *Recordings) MayHear(ctx context.Context, a firm.Actor, id uuid.UUID) (bool, error) {
+	return rc.reaches(ctx, a, rights.HearRecordings, id)
+}

@@ -3,6 +3,7 @@ package calls
 import (
 	"context"
 	"maps"
+	"slices"
 	"sync"
 	"time"
 
@@ -33,6 +34,21 @@ type liveCall struct {
 	// its rep has chosen not to record it
 	unrecorded bool
 	help       uuid.UUID // the rep who asks those who lead to listen; nil: nobody does
+	// the last heights of both voices, for whoever watches the team
+	lastOurs, lastTheirs []byte
+}
+
+// shownLast is how many heights of a conversation are kept for whoever watches the team: ten seconds.
+const shownLast = 50
+
+// hear keeps the newest heights of both voices.
+func (c *liveCall) hear(ours, theirs []byte) {
+	c.lastOurs, c.lastTheirs = lastHeights(c.lastOurs, ours), lastHeights(c.lastTheirs, theirs)
+}
+
+func lastHeights(kept, further []byte) []byte {
+	all := append(slices.Clip(kept), further...)
+	return all[max(0, len(all)-shownLast):]
 }
 
 // in tells whether a rep is in the call, or is just coming to it. Who is only rung is not, also where they were in it

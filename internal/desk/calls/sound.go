@@ -105,6 +105,7 @@ func (vs *Voices) trace(id uuid.UUID, ours, theirs []byte, loud map[int]int) {
 	if c == nil || c.state.Answered().IsZero() {
 		return
 	}
+	vs.registry.change(id, func(c *liveCall) { c.hear(ours, theirs) })
 	var there []uuid.UUID
 	for rep := range c.parts {
 		if c.in(rep) {

@@ -113,28 +113,50 @@ func (tm *Team) TeamSeenBy(ctx context.Context, a firm.Actor) ([]contract.Collea
 // SetAvailability puts a into a state. Whoever is rung and takes no calls any more is rung no longer. Error:
 // *FieldError.
 func (tm *Team) SetAvailability(ctx context.Context, a firm.Actor, state uuid.UUID) error {
+	_, err := tm.putInto(ctx, a.ID, state)
+	return err
+}
+
+// SetAvailabilityOf puts a colleague into a state, and tells them who has. Errors: ErrForbidden, *FieldError.
+func (tm *Team) SetAvailabilityOf(ctx context.Context, a firm.Actor, user, state uuid.UUID) error {
+	if user != a.ID && !tm.MayOf(ctx, a, rights.LeadQueues, &user) {
+		return firm.ErrForbidden
+	}
+	label, err := tm.putInto(ctx, user, state)
+	if err != nil || user == a.ID {
+		return err
+	}
+	tm.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindWord,
+		Word: new(a.Name + " has set your availability to " + label)}, user)
+	return tm.Store.Tx(ctx, func(q *db.Queries) error {
+		return tm.Audited(ctx, q, a, "member", user, "availability", nil, map[string]string{"availability": label})
+	})
+}
+
+// putInto puts somebody into a state, and tells what it is called.
+func (tm *Team) putInto(ctx context.Context, user, state uuid.UUID) (label string, err error) {
 	f, err := tm.Settings(ctx)
 	if err != nil {
-		return err
+		return "", err
 	}
 	for _, s := range f.States {
 		if s.ID != state || !s.Active {
 			continue
 		}
 		if err := tm.Store.SetAvailability(ctx,
-			db.SetAvailabilityParams{UserID: a.ID, StateID: state, At: tm.Clock.Now()}); err != nil {
-			return err
+			db.SetAvailabilityParams{UserID: user, StateID: state, At: tm.Clock.Now()}); err != nil {
+			return "", err
 		}
 		if !s.TakesCalls {
-			for _, id := range tm.Arrivals.RingingFor(a.ID) {
-				_ = tm.board.Do(ctx, id, call.Withdraw{From: a.ID.String()})
+			for _, id := range tm.Arrivals.RingingFor(user) {
+				_ = tm.board.Do(ctx, id, call.Withdraw{From: user.String()})
 			}
 		}
 		tm.Hub.Publish(contract.LiveEvent{Kind: contract.LiveEventKindTeam}) // colleagues see it
 		tm.mayBeFree()
-		return nil
+		return s.Label, nil
 	}
-	return firm.Wrong("availability", "there is no such state")
+	return "", firm.Wrong("availability", "there is no such state")
 }
 
 // AvailabilityHistory is what somebody has done today, newest first, their calls included: one's own, or of anybody for

@@ -132,6 +132,42 @@ func (cs *Calls) WriteCalls(ctx context.Context, a firm.Actor, query CallQuery, 
 	if !a.MayDo(rights.Export) && !query.Mine {
 		return firm.ErrForbidden
 	}
+	return writeCalls(ctx, a, w, func(ctx context.Context, page func([]contract.Call) error) error {
+		for read := 0; read < maxCallsFile; read += callsOfFile {
+			got, err := cs.callsBy(ctx, a, query, callsOfFile, cs.fileViews)
+			if err == nil {
+				err = page(got.Calls)
+			}
+			if query.Before = got.Next; err != nil || got.Next == "" {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// WriteCallsByID writes calls as CSV, in their order, in a's zone. Error: ErrForbidden.
+func (cs *Calls) WriteCallsByID(ctx context.Context, a firm.Actor, ids []uuid.UUID, w io.Writer) error {
+	if !a.MayDo(rights.Export) {
+		return firm.ErrForbidden
+	}
+	return writeCalls(ctx, a, w, func(ctx context.Context, page func([]contract.Call) error) error {
+		for some := range slices.Chunk(ids, callsOfFile) {
+			got, err := cs.fileViews(ctx, a, some)
+			if err == nil {
+				err = page(got)
+			}
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// writeCalls writes pages of calls as CSV.
+func writeCalls(ctx context.Context, a firm.Actor, w io.Writer,
+	read func(context.Context, func([]contract.Call) error) error) error {
 	out, err := formats.NewCSVWriter(w,
 		[]string{"Started", "Direction", "Person", "Company", "Number", "Line", "Source", "Colleague", "Ended as",
 			"Ringing (s)", "Talking (s)",
@@ -144,21 +180,14 @@ func (cs *Calls) WriteCalls(ctx context.Context, a firm.Actor, query CallQuery, 
 	both, ctx := errgroup.WithContext(ctx)
 	both.Go(func() error {
 		defer close(pages)
-		for read := 0; read < maxCallsFile; read += callsOfFile {
-			page, err := cs.callsBy(ctx, a, query, callsOfFile, cs.fileViews)
-			if err != nil {
-				return err
-			}
+		return read(ctx, func(page []contract.Call) error {
 			select {
-			case pages <- page.Calls:
+			case pages <- page:
+				return nil
 			case <-ctx.Done():
 				return ctx.Err()
 			}
-			if query.Before = page.Next; page.Next == "" {
-				break
-			}
-		}
-		return nil
+		})
 	})
 	both.Go(func() error {
 		for calls := range pages {

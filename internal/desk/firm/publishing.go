@@ -7,6 +7,7 @@ import (
 
 	"trundo/internal/contract"
 	"trundo/internal/core/usage"
+	"trundo/internal/post"
 	"trundo/internal/store/db"
 )
 
@@ -42,8 +43,8 @@ func (k *Firm) PublishRecord(ids ...uuid.UUID) {
 type Mailer interface {
 	// ByMail tells whether mails go out at all.
 	ByMail() bool
-	// MailFromFirm sends one. Error: why it could not go out.
-	MailFromFirm(ctx context.Context, to, subject, body string) error
+	// MailFromFirm sends one, with files or without. Error: why it could not go out.
+	MailFromFirm(ctx context.Context, to, subject, body string, files ...post.File) error
 }
 
 // Limits tell what the firm allows itself.

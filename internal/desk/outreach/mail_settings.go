@@ -125,9 +125,10 @@ func (ou *Outreach) ByMail() bool { return ou.Post != nil }
 
 // MailFromFirm sends a mail of the firm itself, such as a code or a link, at once: it is no message to a customer, and
 // stands nowhere. Error: why it could not go out.
-func (ou *Outreach) MailFromFirm(ctx context.Context, to, subject, body string) error {
+func (ou *Outreach) MailFromFirm(ctx context.Context, to, subject, body string,
+	files ...post.File) error {
 	ctx, cancel := context.WithTimeout(ctx, sendPatience/3)
 	defer cancel()
 	return ou.Post.SendMail(ctx, post.Mail{ID: store.NewID().String() + "@" + ou.mailDomain(), To: to,
-		From: "no-reply@" + ou.mailDomain(), Subject: subject, Body: body})
+		From: "no-reply@" + ou.mailDomain(), Subject: subject, Body: body, Files: files})
 }

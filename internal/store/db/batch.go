@@ -19,6 +19,61 @@ var (
 	ErrBatchAlreadyClosed = errors.New("batch already closed")
 )
 
+const insertCallTopic = `-- name: InsertCallTopic :batchexec
+INSERT INTO call_topics (recording_id, topic_id, at_ms, to_ms, ours) VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO NOTHING
+`
+
+type InsertCallTopicBatchResults struct {
+	br     pgx.BatchResults
+	tot    int
+	closed bool
+}
+
+type InsertCallTopicParams struct {
+	RecordingID uuid.UUID
+	TopicID     uuid.UUID
+	AtMs        int
+	ToMs        int
+	Ours        bool
+}
+
+func (q *Queries) InsertCallTopic(ctx context.Context, arg []InsertCallTopicParams) *InsertCallTopicBatchResults {
+	batch := &pgx.Batch{}
+	for _, a := range arg {
+		vals := []interface{}{
+			a.RecordingID,
+			a.TopicID,
+			a.AtMs,
+			a.ToMs,
+			a.Ours,
+		}
+		batch.Queue(insertCallTopic, vals...)
+	}
+	br := q.db.SendBatch(ctx, batch)
+	return &InsertCallTopicBatchResults{br, len(arg), false}
+}
+
+func (b *InsertCallTopicBatchResults) Exec(f func(int, error)) {
+	defer b.br.Close()
+	for t := 0; t < b.tot; t++ {
+		if b.closed {
+			if f != nil {
+				f(t, ErrBatchAlreadyClosed)
+			}
+			continue
+		}
+		_, err := b.br.Exec()
+		if f != nil {
+			f(t, err)
+		}
+	}
+}
+
+func (b *InsertCallTopicBatchResults) Close() error {
+	b.closed = true
+	return b.br.Close()
+}
+
 const insertFilingEffects = `-- name: InsertFilingEffects :batchexec
 INSERT INTO filing_effects (filing_id, position, item, ref_id, change_id, before, state) VALUES ($1, $2, $3, $4, $5, $6, 'done')
 `

@@ -26,7 +26,7 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   coalesce((SELECT json_agg(json_build_object('record', k.id, 'kind', k.kind, 'name', k.name, 'role', cl.role, 'reason', cl.reason) ORDER BY cl.role DESC, cl.at, k.id)
     FROM call_links cl JOIN records k ON k.id = cl.record_id WHERE cl.call_id = c.id), '[]')::jsonb AS links
 FROM calls c
-LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible, handed_to FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
+LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible, handed_to, team FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
@@ -225,7 +225,7 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   coalesce((SELECT json_agg(json_build_object('record', k.id, 'kind', k.kind, 'name', k.name, 'role', cl.role, 'reason', cl.reason) ORDER BY cl.role DESC, cl.at, k.id)
     FROM call_links cl JOIN records k ON k.id = cl.record_id WHERE cl.call_id = c.id), '[]')::jsonb AS links
 FROM calls c
-LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible, handed_to FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
+LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible, handed_to, team FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN users pl ON c.colleague_id IS NOT NULL AND pl.id = c.placed_by
 LEFT JOIN slip_notes n ON n.slip_id = s.id
@@ -379,7 +379,7 @@ SELECT c.id, c.direction, c.line_id, c.remote_e164, c.remote_ext, c.remote_typed
   coalesce((SELECT k.name FROM call_links l JOIN records k ON k.id = l.record_id WHERE l.call_id = c.id AND l.role = 'person' ORDER BY l.at, k.id LIMIT 1), '')::text AS person,
   coalesce((SELECT k.name FROM call_links l JOIN records k ON k.id = l.record_id WHERE l.call_id = c.id AND l.role = 'company' ORDER BY l.at, k.id LIMIT 1), '')::text AS company
 FROM unnest($1::uuid[]) WITH ORDINALITY o (id, n) JOIN calls c ON c.id = o.id
-LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible, handed_to FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $2 DESC, x.created_at LIMIT 1) s ON true
+LEFT JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible, handed_to, team FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $2 DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN users u ON u.id = s.user_id
 LEFT JOIN slip_notes n ON n.slip_id = s.id
 ORDER BY o.n

@@ -158,6 +158,45 @@ type CallFact struct {
 	Data   json.RawMessage
 }
 
+type CallFigure struct {
+	CallID        uuid.UUID
+	Part          int
+	At            time.Time
+	Changed       int64
+	Way           string
+	LineID        *uuid.UUID
+	QueueID       *uuid.UUID
+	Source        string
+	UserID        *uuid.UUID
+	Team          string
+	ListID        *uuid.UUID
+	OutcomeID     *uuid.UUID
+	CallTypeID    *uuid.UUID
+	Shown         string
+	Device        string
+	Ending        string
+	Flags         int
+	RingMs        int
+	WaitMs        int
+	TalkMs        int
+	HoldMs        int
+	ConsultMs     int
+	WrapMs        int
+	RecordedMs    int
+	OursMs        int
+	TheirsMs      int
+	SilenceMs     int
+	OverlapMs     int
+	MonologueMs   int
+	Interruptions int
+	Transfers     int
+	Satisfaction  int
+	ReturnMs      int
+	Tries         int
+	Quality       int
+	Topics        []uuid.UUID
+}
+
 type CallLink struct {
 	CallID   uuid.UUID
 	RecordID uuid.UUID
@@ -166,6 +205,14 @@ type CallLink struct {
 	Reason   string
 	LinkedBy *uuid.UUID
 	At       time.Time
+}
+
+type CallTopic struct {
+	RecordingID uuid.UUID
+	TopicID     uuid.UUID
+	AtMs        int
+	ToMs        int
+	Ours        bool
 }
 
 type CallType struct {
@@ -250,6 +297,11 @@ type Export struct {
 	Format    string
 	Query     json.RawMessage
 	CreatedAt time.Time
+}
+
+type FiguresDue struct {
+	N      int64
+	CallID uuid.UUID
 }
 
 type Filing struct {
@@ -738,6 +790,20 @@ type RepState struct {
 	LastEndedAt      *time.Time
 }
 
+type Report struct {
+	ID        uuid.UUID
+	OwnerID   uuid.UUID
+	Name      string
+	Query     json.RawMessage
+	Shared    bool
+	OnToday   bool
+	Every     string
+	MailTo    []string
+	MailedAt  *time.Time
+	CreatedAt time.Time
+	Version   int
+}
+
 type Role struct {
 	Key      string
 	Name     string
@@ -839,6 +905,32 @@ type RouteVersion struct {
 	UserID  uuid.UUID
 }
 
+type Score struct {
+	ID          uuid.UUID
+	CallID      uuid.UUID
+	RepID       uuid.UUID
+	ByID        uuid.UUID
+	Card        json.RawMessage
+	ScorecardID uuid.UUID
+	Answers     json.RawMessage
+	Percent     int
+	Failed      bool
+	Note        string
+	At          time.Time
+	Reply       string
+	AcceptedAt  *time.Time
+	Version     int
+}
+
+type Scorecard struct {
+	ID          uuid.UUID
+	Name        string
+	Questions   json.RawMessage
+	CallTypeIds []uuid.UUID
+	Active      bool
+	Version     int
+}
+
 type Script struct {
 	ID          uuid.UUID
 	Name        string
@@ -921,6 +1013,7 @@ type Slip struct {
 	Version      int
 	Visible      string
 	HandedTo     *uuid.UUID
+	Team         string
 }
 
 type SlipNote struct {
@@ -1001,10 +1094,22 @@ type TimeOffer struct {
 	AnsweredAt *time.Time
 }
 
+type Topic struct {
+	ID         uuid.UUID
+	Name       string
+	TopicGroup string
+	Phrases    json.RawMessage
+	Active     bool
+	Version    int
+}
+
 type Transcript struct {
-	RecordingID uuid.UUID
-	Source      string
-	Phrases     json.RawMessage
+	RecordingID   uuid.UUID
+	Source        string
+	Phrases       json.RawMessage
+	Ours          interface{}
+	Theirs        interface{}
+	TopicsVersion int64
 }
 
 type Unreturned struct {

@@ -335,7 +335,7 @@ func (q *Queries) PutPreparedMessage(ctx context.Context, arg PutPreparedMessage
 
 const putTranscript = `-- name: PutTranscript :exec
 INSERT INTO transcripts (recording_id, source, phrases) VALUES ($1, $2, $3)
-ON CONFLICT (recording_id) DO UPDATE SET source = EXCLUDED.source, phrases = EXCLUDED.phrases
+ON CONFLICT (recording_id) DO UPDATE SET source = EXCLUDED.source, phrases = EXCLUDED.phrases, topics_version = 0
 `
 
 type PutTranscriptParams struct {

@@ -121,7 +121,7 @@ func (q *Queries) PutScript(ctx context.Context, arg PutScriptParams) error {
 const scriptOfCall = `-- name: ScriptOfCall :one
 SELECT c.direction, s.id AS slip_id, s.user_id, s.call_type_id, coalesce(p.name, '')::text AS person, coalesce(p.given, '')::text AS given, coalesce(p.family, '')::text AS family,
   coalesce(o.name, '')::text AS company, c.remote_e164, c.remote_ext
-FROM calls c JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible, handed_to FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
+FROM calls c JOIN LATERAL (SELECT id, call_id, user_id, state, subject, call_type_id, outcome_id, asks_who, open_record_id, created_at, filed_at, version, visible, handed_to, team FROM slips x WHERE x.call_id = c.id ORDER BY x.user_id = $1 DESC, x.created_at LIMIT 1) s ON true
 LEFT JOIN LATERAL (SELECT r.id, r.kind, r.name, r.company_id, r.owner_id, r.source, r.stage, r.zone, r.note, r.custom, r.dnc_at, r.dnc_reason, r.created_at, r.deleted_at, r.version, r.given, r.family, r.job, r.email, r.web, r.social, r.address, r.place, r.person_id, r.deal_id, r.quote_id, r.reference, r.amount_minor, r.currency, r.due_on, r.starts_at, r.ends_at, r.delivery, r.invoice, r.tags, r.number_order, r.merged_into, r.search, r.message_consent_at, r.stage_at, r.order_id, r.way FROM call_links l JOIN records r ON r.id = l.record_id WHERE l.call_id = c.id AND l.role = 'person' ORDER BY l.at LIMIT 1) p ON true
 LEFT JOIN records o ON o.id = p.company_id
 WHERE c.id = $2

@@ -107,7 +107,7 @@ SELECT r.at, r.trouble, r.figures, u.name FROM line_reports r JOIN users u ON u.
 
 -- name: PutTranscript :exec
 INSERT INTO transcripts (recording_id, source, phrases) VALUES (@recording_id, @source, @phrases)
-ON CONFLICT (recording_id) DO UPDATE SET source = EXCLUDED.source, phrases = EXCLUDED.phrases;
+ON CONFLICT (recording_id) DO UPDATE SET source = EXCLUDED.source, phrases = EXCLUDED.phrases, topics_version = 0;
 
 -- name: Transcript :one
 SELECT source, phrases FROM transcripts WHERE recording_id = @recording_id;

@@ -172,6 +172,54 @@ export const queries = {
       queryKey: keys.myDay(at.slice(0, 13)),
       queryFn: () => ask(api.GET("/api/my-day", { params: { query: { at } } })),
     }),
+  figures: queryOptions({
+    queryKey: keys.figures(),
+    queryFn: () => ask(api.GET("/api/figures")),
+    staleTime: Infinity,
+  }),
+  report: (query: Schemas["ReportQuery"]) =>
+    queryOptions({
+      queryKey: keys.report(query),
+      queryFn: () => ask(api.POST("/api/figures/report", { body: query })),
+      placeholderData: keepPreviousData,
+      staleTime: 10_000,
+    }),
+  reports: queryOptions({ queryKey: keys.reports(), queryFn: () => ask(api.GET("/api/reports")) }),
+  found: (sought: Schemas["CallsSought"]) =>
+    infiniteQueryOptions({
+      queryKey: keys.found(sought),
+      queryFn: ({ pageParam }) =>
+        ask(
+          api.POST("/api/figures/calls", {
+            body: { ...sought, ...(pageParam ? { after: pageParam, without_facets: true } : {}) },
+          }),
+        ),
+      initialPageParam: "",
+      getNextPageParam: (last) => last.next,
+      placeholderData: keepPreviousData,
+      staleTime: 10_000,
+    }),
+  narrow: (sought: Schemas["CallsSought"]) =>
+    queryOptions({
+      queryKey: keys.found("narrow", sought),
+      queryFn: () => ask(api.POST("/api/figures/calls", { body: sought })),
+      placeholderData: keepPreviousData,
+      staleTime: 30_000,
+    }),
+  topics: queryOptions({ queryKey: keys.topics(), queryFn: () => ask(api.GET("/api/topics")) }),
+  saidTopics: (call: string) =>
+    queryOptions({
+      queryKey: keys.saidTopics(call),
+      queryFn: () => ask(api.GET("/api/calls/{id}/topics", { params: { path: { id: call } } })),
+    }),
+  scorecards: queryOptions({ queryKey: keys.scorecards(), queryFn: () => ask(api.GET("/api/scorecards")) }),
+  callScores: (call: string) =>
+    queryOptions({
+      queryKey: keys.callScores(call),
+      queryFn: () => ask(api.GET("/api/calls/{id}/scores", { params: { path: { id: call } } })),
+    }),
+  myScores: queryOptions({ queryKey: keys.myScores(), queryFn: () => ask(api.GET("/api/scores")) }),
+  wall: queryOptions({ queryKey: keys.wall(), queryFn: () => ask(api.GET("/api/wall")), refetchInterval: 3_000 }),
   sources: (days: number) =>
     queryOptions({
       queryKey: keys.sources(days),

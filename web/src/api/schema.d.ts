@@ -517,6 +517,312 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be reported, with one sentence for each figure, and by what calls are narrowed. */
+        get: operations["listFigures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/figures/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Figures of calls, by something, beside another time. Nothing is changed by it. */
+        post: operations["runReport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/figures/calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The calls that fit conditions, how many there are, and how many have each value of each facet. Nothing is changed by it. */
+        post: operations["findCalls"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** My saved reports, those that others share, and those that come with the program. */
+        get: operations["listReports"];
+        put?: never;
+        /** Saves a report. */
+        post: operations["saveReport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes a report of mine. */
+        put: operations["changeReport"];
+        post?: never;
+        /** Deletes a report of mine. */
+        delete: operations["deleteReport"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/topics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The topics that are looked for in what was said. */
+        get: operations["listTopics"];
+        put?: never;
+        /** Adds a topic. It is looked for in what was said so far too, behind. */
+        post: operations["addTopic"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/topics/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes a topic. It is looked for anew. */
+        put: operations["changeTopic"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/topics/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** In which of the newest calls a topic would be found, before it is saved. Nothing is changed by it. */
+        post: operations["tryTopic"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scorecards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The scorecards by which calls are listened to. */
+        get: operations["listScorecards"];
+        put?: never;
+        /** Adds a scorecard. */
+        post: operations["addScorecard"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scorecards/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes a scorecard. What was scored by it stays as it was. */
+        put: operations["changeScorecard"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/scores": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** How a call was scored, as far as I may see it, and by which scorecards I may. */
+        get: operations["listScores"];
+        put?: never;
+        /** Scores a rep's part in a call, or scores it anew. */
+        post: operations["scoreCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scores": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Scores of my calls, the newest first; those that I have not accepted stand before. */
+        get: operations["listMyScores"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scores/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answers a score of my call, and accepts it. */
+        post: operations["answerScore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/listening/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A call to listen to, drawn so that each rep and each type gets its turn. Nothing is changed by it. */
+        post: operations["nextToHear"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wall": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What everybody whom I see does now, with whom, since when; queues, rounds, today beside a usual day, and what needs somebody. */
+        get: operations["getWall"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wall/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets from when something on the wall calls for my attention. */
+        put: operations["setWallLimits"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{id}/topics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        /** The topics that were said in a call, where I may hear it. */
+        get: operations["listSaidTopics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources": {
         parameters: {
             query?: never;
@@ -3578,7 +3884,8 @@ export interface paths {
             cookie?: never;
         };
         get: operations["listAvailability"];
-        put?: never;
+        /** Puts a colleague into a state, by right; they are told. */
+        put: operations["setAvailabilityOf"];
         post?: never;
         delete?: never;
         options?: never;
@@ -7347,6 +7654,371 @@ export interface components {
             leg: number;
             height: number;
         };
+        /** @enum {string} */
+        FigureUnit: "count" | "seconds" | "percent" | "points" | "times";
+        Figure: {
+            key: string;
+            name: string;
+            /** @description One sentence */
+            definition: string;
+            unit: components["schemas"]["FigureUnit"];
+            /** @description 1: more is better; -1: less is; 0: neither */
+            better: number;
+        };
+        Facet: {
+            key: string;
+            /** @enum {string} */
+            kind: "keys" | "times" | "bands" | "marks" | "topics" | "words" | "behind";
+            /** @description Of bands: where each begins, but for the first */
+            edges: number[];
+            unit?: components["schemas"]["FigureUnit"];
+            /** @description Figures can be by it */
+            groups: boolean;
+        };
+        FigureList: {
+            figures: components["schemas"]["Figure"][];
+            facets: components["schemas"]["Facet"][];
+            /** @description By what found calls can be put into order besides time */
+            orders: string[];
+            may_score: boolean;
+        };
+        Condition: {
+            facet: string;
+            values: string[];
+            not?: boolean;
+        };
+        ReportQuery: {
+            /** @description The first is the one that is drawn */
+            figures: string[];
+            /** @description The key of a facet; empty: all in one */
+            by: string;
+            /** @description today, yesterday, week, last_week, month, last_month, year, 30d, or 2026-03-01/2026-03-31 */
+            period: string;
+            /** @enum {string} */
+            beside?: "none" | "before" | "usual";
+            where?: components["schemas"]["Condition"][];
+        };
+        ReportCell: {
+            /**
+             * Format: double
+             * @description Left out: there is nothing to compute it of
+             */
+            value?: number;
+            /** Format: double */
+            beside?: number;
+            /** @description Of how many calls it is made */
+            calls: number;
+        };
+        ReportGroup: {
+            key: string;
+            label: string;
+            cells: components["schemas"]["ReportCell"][];
+        };
+        ReportResult: {
+            figures: components["schemas"]["Figure"][];
+            groups: components["schemas"]["ReportGroup"][];
+            all: components["schemas"]["ReportCell"][];
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            until: string;
+            /** @description Of how many times the usual is made */
+            beside_windows?: number;
+            /** @description In whose zone its days and hours are */
+            zone: string;
+            /**
+             * @description Whose calls the reader sees figures of
+             * @enum {string}
+             */
+            reach: "own" | "team" | "all";
+            /** @description So many calls have changed and are not counted yet */
+            counting: number;
+        };
+        CallsSought: {
+            period: string;
+            where?: components["schemas"]["Condition"][];
+            order?: string;
+            after?: string;
+            count?: number;
+            without_facets?: boolean;
+        };
+        FacetValue: {
+            key: string;
+            label: string;
+            count: number;
+        };
+        FacetCounts: {
+            key: string;
+            values: components["schemas"]["FacetValue"][];
+        };
+        CallsFound: {
+            count: number;
+            calls: components["schemas"]["Call"][];
+            next?: string;
+            facets: components["schemas"]["FacetCounts"][];
+            zone: string;
+            /** @enum {string} */
+            reach: "own" | "team" | "all";
+            counting: number;
+        };
+        ReportToSave: {
+            name: string;
+            query: components["schemas"]["ReportQuery"];
+            shared?: boolean;
+            on_today?: boolean;
+            /**
+             * @description How often it is mailed
+             * @enum {string}
+             */
+            every?: "" | "day" | "week" | "month";
+            mail_to?: string[];
+            version?: number;
+        };
+        SavedReport: {
+            /** @description Of one that comes with the program: its name */
+            id: string;
+            name: string;
+            query: components["schemas"]["ReportQuery"];
+            shared: boolean;
+            on_today: boolean;
+            every: string;
+            mail_to: string[];
+            mine: boolean;
+            /** @description Empty: it comes with the program */
+            owner: string;
+            /** @description Of one that comes with the program: for whom */
+            group?: string;
+            version: number;
+        };
+        TopicPhrase: {
+            /** @description Words that are said one after the other; * at the end of a word: however it goes on */
+            words: string;
+            /** @description So many other words may stand between them; 0: none */
+            near?: number;
+            any_order?: boolean;
+            /** @enum {string} */
+            by?: "" | "ours" | "theirs";
+            /** @enum {string} */
+            when?: "" | "first_minute" | "last_minute";
+            /** @description Where it is said the topic is not */
+            not?: boolean;
+        };
+        TopicToSave: {
+            name: string;
+            group?: string;
+            phrases: components["schemas"]["TopicPhrase"][];
+            active?: boolean;
+            version?: number;
+        };
+        Topic: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            group: string;
+            phrases: components["schemas"]["TopicPhrase"][];
+            active: boolean;
+            version: number;
+            /** @description In how many calls of the last 30 days it was said */
+            calls: number;
+        };
+        TopicPlace: {
+            /** Format: uuid */
+            call_id: string;
+            /** @description What was said there */
+            text: string;
+            at_ms: number;
+            ours: boolean;
+        };
+        TopicTrial: {
+            looked_at: number;
+            found: number;
+            places: components["schemas"]["TopicPlace"][];
+        };
+        SaidTopic: {
+            /** Format: uuid */
+            topic_id: string;
+            name: string;
+            at_ms: number;
+            to_ms: number;
+            ours: boolean;
+        };
+        ScoreQuestion: {
+            id: string;
+            text: string;
+            help?: string;
+            points: number;
+            /** @description Without it the call has failed, whatever else */
+            must: boolean;
+        };
+        ScorecardToSave: {
+            name: string;
+            questions: components["schemas"]["ScoreQuestion"][];
+            /** @description Offered for these; empty: for all */
+            call_types?: string[];
+            active?: boolean;
+            version?: number;
+        };
+        Scorecard: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            questions: components["schemas"]["ScoreQuestion"][];
+            call_types: string[];
+            active: boolean;
+            version: number;
+        };
+        ScoreMark: {
+            question: string;
+            /** @description -1: it could not be said of this call, and does not count */
+            points: number;
+            note?: string;
+            /** @description The moment in the recording that it is about */
+            at_ms?: number;
+        };
+        ScoreToGive: {
+            /** Format: uuid */
+            scorecard_id: string;
+            /** Format: uuid */
+            rep_id: string;
+            marks: components["schemas"]["ScoreMark"][];
+            note?: string;
+            /** @description Of a score that I gave before: 0 for none */
+            version?: number;
+        };
+        Score: {
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            call_id: string;
+            /** Format: uuid */
+            scorecard_id: string;
+            /** @description Of the scorecard as it was */
+            name: string;
+            questions: components["schemas"]["ScoreQuestion"][];
+            marks: components["schemas"]["ScoreMark"][];
+            /** Format: uuid */
+            rep_id: string;
+            rep: string;
+            by: string;
+            /** @description I gave it */
+            mine: boolean;
+            /** @description It is of my part */
+            of_me?: boolean;
+            percent: number;
+            failed: boolean;
+            note: string;
+            /** Format: date-time */
+            at: string;
+            reply: string;
+            /** Format: date-time */
+            accepted_at?: string;
+            version: number;
+        };
+        ScoreDifference: {
+            question: string;
+            text: string;
+            low: number;
+            high: number;
+        };
+        CallScores: {
+            scores: components["schemas"]["Score"][];
+            /** @description By which I may score it */
+            cards: components["schemas"]["Scorecard"][];
+            /** @description Whose parts I may score */
+            reps: components["schemas"]["PersonOfFirm"][];
+            /** @description Where two who scored the same part by the same card differ */
+            differences: components["schemas"]["ScoreDifference"][];
+        };
+        PersonOfFirm: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+        };
+        ScoreAnswer: {
+            reply: string;
+            accept: boolean;
+        };
+        CallToHear: {
+            /**
+             * Format: uuid
+             * @description Left out: there is none
+             */
+            call_id?: string;
+            why: string;
+        };
+        AvailabilityOf: {
+            /** Format: uuid */
+            state_id: string;
+        };
+        WallRow: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            team: string;
+            doing: string;
+            /** @enum {string} */
+            kind: "speaking" | "ringing" | "wrapping" | "free" | "away" | "gone";
+            /** Format: date-time */
+            since: string;
+            /** Format: uuid */
+            call_id?: string;
+            with?: string;
+            line?: string;
+            direction?: string;
+            /** Format: date-time */
+            on_hold_since?: string;
+            /** @description The last ten seconds of a conversation that I may listen to */
+            trace?: components["schemas"]["VoiceTrace"];
+            /** @description I may listen to it */
+            listen?: boolean;
+            /** @description I may change their availability */
+            may_set?: boolean;
+            /** @description Why somebody should look, in words */
+            needs: string[];
+            conversations?: number;
+            talk_seconds?: number;
+            /** Format: double */
+            usual_conversations?: number;
+        };
+        WallFigure: {
+            figure: components["schemas"]["Figure"];
+            /** Format: double */
+            value?: number;
+            /** Format: double */
+            usual?: number;
+            calls?: number;
+        };
+        WallLimits: {
+            talk_minutes: number;
+            hold_seconds: number;
+            wrap_minutes: number;
+            wait_seconds: number;
+            away_minutes: number;
+            sound: boolean;
+        };
+        WallRound: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            rep: string;
+            done: number;
+            total: number;
+        };
+        WallLate: {
+            text: string;
+            count?: number;
+        };
+        Wall: {
+            /** @description Who needs somebody stands first */
+            rows: components["schemas"]["WallRow"][];
+            queues: components["schemas"]["QueueNow"][];
+            rounds: components["schemas"]["WallRound"][];
+            figures: components["schemas"]["WallFigure"][];
+            late: components["schemas"]["WallLate"][];
+            limits: components["schemas"]["WallLimits"];
+            /** Format: date-time */
+            at: string;
+        };
         /**
          * @description What comes over the WebSocket /api/live?epoch=&after=. A first event of kind hello tells the epoch; resync in it says that
          *     events were missed and everything is to be fetched again.
@@ -8328,6 +9000,532 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Appointment"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listFigures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The figures and facets */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FigureList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    runReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportQuery"];
+            };
+        };
+        responses: {
+            /** @description The figures */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportResult"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    findCalls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CallsSought"];
+            };
+        };
+        responses: {
+            /** @description The calls */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallsFound"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listReports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedReport"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    saveReport: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportToSave"];
+            };
+        };
+        responses: {
+            /** @description It is saved */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedReport"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportToSave"];
+            };
+        };
+        responses: {
+            /** @description It is changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedReport"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deleteReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTopics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By group and name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Topic"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addTopic: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TopicToSave"];
+            };
+        };
+        responses: {
+            /** @description It is added */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Topic"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeTopic: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TopicToSave"];
+            };
+        };
+        responses: {
+            /** @description It is changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Topic"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryTopic: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TopicToSave"];
+            };
+        };
+        responses: {
+            /** @description What was found */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TopicTrial"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listScorecards: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scorecard"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addScorecard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScorecardToSave"];
+            };
+        };
+        responses: {
+            /** @description It is added */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scorecard"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeScorecard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScorecardToSave"];
+            };
+        };
+        responses: {
+            /** @description It is changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scorecard"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listScores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The scores */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallScores"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    scoreCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScoreToGive"];
+            };
+        };
+        responses: {
+            /** @description The score */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Score"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listMyScores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The scores */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Score"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    answerScore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScoreAnswer"];
+            };
+        };
+        responses: {
+            /** @description The score */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Score"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    nextToHear: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The call */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallToHear"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The wall */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wall"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setWallLimits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WallLimits"];
+            };
+        };
+        responses: {
+            /** @description They are set */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WallLimits"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSaidTopics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In the order of the recording */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidTopic"][];
                 };
             };
             default: components["responses"]["Problem"];
@@ -13768,6 +14966,31 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AvailabilityChange"][];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setAvailabilityOf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AvailabilityOf"];
+            };
+        };
+        responses: {
+            /** @description They are in it */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

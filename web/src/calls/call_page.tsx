@@ -16,6 +16,7 @@ import { Area, Check, PickSelect } from "../ui/field";
 import { CallAgain } from "../ui/number";
 import { Empty, Failed, Loading } from "../ui/states";
 import { clockTime, dayName } from "../ui/times";
+import { FoundAround } from "../insight/found_around";
 import { Recordings, TalkFigures } from "./recordings";
 import { AttachSearch } from "./attach";
 import { CallParts, ListenHere } from "./call_parts";
@@ -36,6 +37,8 @@ export function CallPage() {
   const { at } = useSearch({ from: "/frame/calls/$id" });
   const page = useQuery(queries.call(id));
   const [making, setMaking] = useState(false);
+  const hears = page.data?.recordings.some((r) => r.kind === "call" && r.state === "kept" && r.may_hear) ?? false;
+  const said = useQuery({ ...queries.saidTopics(id), enabled: hears }).data ?? [];
   if (page.isPending) return <Loading />;
   if (!page.data) return <Failed error={page.error} retry={() => void page.refetch()} title={t.calls.gone} />;
   const { call, facts, changes, recordings, filing, answers, survey, messages = [] } = page.data;
@@ -63,7 +66,8 @@ export function CallPage() {
       </p>
       {page.data.may_listen && <ListenHere call={call.id} />}
       {page.data.parts && <CallParts parts={page.data.parts} />}
-      <Recordings recordings={recordings} call={call.id} start={at} />
+      <FoundAround id={call.id} />
+      <Recordings recordings={recordings} call={call.id} start={at} topics={said} />
       <div className="mt-5 grid grid-cols-[minmax(0,1fr)_18rem] gap-7 max-[63.9rem]:grid-cols-1">
         <section aria-label={t.calls.correct} className="flex flex-col gap-3">
           {call.slip.state !== "none" && (

@@ -9,6 +9,8 @@ import { duration } from "../ui/clock";
 import { Field, Select } from "../ui/field";
 import { clockTime, dayName } from "../ui/times";
 import { useTell } from "../ui/toast";
+import { Scores } from "../insight/scores";
+import { TopicLetters } from "./topic_letters";
 import { VoiceTrace } from "./trace";
 import { Words } from "./said";
 
@@ -69,7 +71,19 @@ function useSides(audio: React.RefObject<HTMLAudioElement | null>, rec: Rec) {
 }
 
 /** Player plays a recording: from anywhere, faster or slower, each side alone, without its silences; with remarks at moments. */
-export function Player({ rec, call, start = 0 }: { rec: Rec; call: string; start?: number }) {
+export function Player({
+  rec,
+  call,
+  start = 0,
+  topics = [],
+  scored = false,
+}: {
+  rec: Rec;
+  call: string;
+  start?: number;
+  topics?: Schemas["SaidTopic"][];
+  scored?: boolean; // with how the call was scored, and a card to score it by
+}) {
   const audio = useRef<HTMLAudioElement>(null);
   const [at, setAt] = useState(start);
   const [playing, setPlaying] = useState(false);
@@ -130,6 +144,7 @@ export function Player({ rec, call, start = 0 }: { rec: Rec; call: string; start
           setAt(end ?? now);
         }}
       />
+      <TopicLetters topics={topics} ms={rec.ms} go={go} />
       <div className="flex gap-2">
         <div aria-hidden className="flex w-11 flex-col justify-around text-sm">
           <span className="text-ours">{p.ours}</span>
@@ -219,8 +234,9 @@ export function Player({ rec, call, start = 0 }: { rec: Rec; call: string; start
         </p>
       ))}
       {rec.trouble && <p className="mt-1 text-sm text-waiting">{p.trouble(rec.trouble)}</p>}
-      <Words recording={rec.id} at={at} go={go} />
+      <Words recording={rec.id} at={at} go={go} topics={topics} />
       <Remarks rec={rec} call={call} at={at} go={go} />
+      {scored && <Scores call={call} at={at} go={go} />}
     </section>
   );
 }

@@ -20,18 +20,31 @@ export function Recordings({
   recordings,
   call,
   start,
+  topics = [],
 }: {
   recordings: Rec[];
   call: string;
   start?: number | undefined;
+  topics?: Schemas["SaidTopic"][];
 }) {
+  const first = recordings.find((r) => r.kind === "call" && r.state === "kept" && r.may_hear)?.id;
   return recordings.map((r) => (
     <div key={r.id} className="mt-4" data-testid="call-recording" data-state={r.state}>
       {r.kind === "consultation" && <h3 className="text-sm font-bold">{p.consultation}</h3>}
       {r.state === "going" && <p className="text-quiet">{p.going}</p>}
       {r.state === "deleted" && <p className="text-quiet">{r.deleted}</p>}
       {r.state === "kept" &&
-        (r.may_hear ? <Player rec={r} call={call} start={start ?? 0} /> : <p className="text-quiet">{p.notYours}</p>)}
+        (r.may_hear ? (
+          <Player
+            rec={r}
+            call={call}
+            start={start ?? 0}
+            topics={r.id === first ? topics : []}
+            scored={r.id === first}
+          />
+        ) : (
+          <p className="text-quiet">{p.notYours}</p>
+        ))}
       {r.why && <p className="mt-1 text-sm text-quiet">{p.because(r.why)}</p>}
       {r.heard && <p className="mt-1 text-sm text-quiet">{r.heard}</p>}
       {r.held && <p className="mt-1 text-sm text-quiet">{r.held}</p>}

@@ -1,13 +1,25 @@
 import { useQuery } from "@tanstack/react-query";
 
+import type { Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { t } from "../texts";
 import { duration } from "../ui/clock";
+import { lettersOf } from "./letters";
 
 const w = t.voice.words;
 
 /** Words are what was said in a recording: the phrase that is heard stands out, and a click goes to it. */
-export function Words({ recording, at, go }: { recording: string; at: number; go: (seconds: number) => void }) {
+export function Words({
+  recording,
+  at,
+  go,
+  topics = [],
+}: {
+  recording: string;
+  at: number;
+  go: (seconds: number) => void;
+  topics?: Schemas["SaidTopic"][];
+}) {
   const words = useQuery(queries.words(recording)).data;
   if (!words) return null;
   if (words.phrases.length === 0) return <p className="mt-2 text-sm text-quiet">{w.none}</p>;
@@ -30,7 +42,20 @@ export function Words({ recording, at, go }: { recording: string; at: number; go
               <span className={`w-10 shrink-0 text-sm ${x.ours ? "text-ours" : "text-theirs"}`}>
                 {x.ours ? w.we : w.they}
               </span>
-              <span>{x.text}</span>
+              <span>
+                {x.text}
+                {lettersOf(topics)
+                  .filter((y) => y.topic.ours === x.ours && y.topic.at_ms < x.to_ms && y.topic.to_ms > x.from_ms)
+                  .map((y) => (
+                    <span
+                      key={y.topic.topic_id}
+                      className="ml-1.5 rounded-sm bg-rule px-1 text-sm"
+                      title={y.topic.name}
+                    >
+                      {y.letter} <span className="sr-only">{y.topic.name}</span>
+                    </span>
+                  ))}
+              </span>
             </button>
           </li>
         ))}

@@ -1,74 +1,37 @@
-import { useQuery } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
-import { useState } from "react";
+import { useNavigate, useSearch } from "@tanstack/react-router";
 
-import { queries } from "../api/queries";
-import { money } from "../book/values";
-import { t } from "../texts";
-import { Empty, Failed, Loading } from "../ui/states";
+import { insight as x } from "../texts/insight";
 import { Tabs } from "../ui/tabs";
+import { FindCalls } from "./find_calls";
+import { MyScores } from "./my_scores";
+import { Reports } from "./reports";
+import { Sources } from "./sources";
 
-const s = t.after.insight;
-
-/** Insight says which source brought which calls, people, deals and money. */
+/** Insight is what calls say: reports, the calls behind them, where calls come from, and how one's own were scored. */
 export function Insight() {
-  const [days, setDays] = useState("90");
-  const sources = useQuery(queries.sources(Number(days)));
-  const rows = sources.data ?? [];
-  const best = rows.find((r) => r.won > 0);
+  const navigate = useNavigate();
+  const { tab } = useSearch({ from: "/frame/insight" });
+  const now = tab ?? "reports";
   return (
-    <>
+    <div className="flex min-h-0 flex-1 flex-col">
       <div className="mb-3 flex flex-wrap items-end gap-6">
-        <h1 className="name text-xl">{s.title}</h1>
+        <h1 className="name text-xl">{x.title}</h1>
         <Tabs
-          label={s.since}
-          value={days}
-          onChange={setDays}
-          options={["30", "90", "365"].map((d) => ({ value: d, label: s.days(d) }))}
+          label={x.title}
+          value={now}
+          onChange={(next) =>
+            void navigate({ to: "/insight", search: next === "reports" ? {} : { tab: next as typeof tab } })
+          }
+          options={(["reports", "calls", "sources", "scores"] as const).map((value) => ({
+            value,
+            label: x.tabs[value],
+          }))}
         />
       </div>
-      {sources.isPending && <Loading />}
-      {sources.isError && <Failed error={sources.error} retry={() => void sources.refetch()} />}
-      {sources.data && rows.length === 0 && <Empty>{s.none}</Empty>}
-      {rows.length > 0 && (
-        <>
-          <p className="mb-3 max-w-prose">
-            {best ? s.sentence(days, best.source, money(best.earned), best.won) : s.noneWon(days)}
-          </p>
-          <table className="w-full max-w-4xl" data-testid="sources">
-            <thead>
-              <tr className="border-b border-rule-strong text-left text-sm text-quiet">
-                <th className="py-1 font-normal">{s.source}</th>
-                {(["calls", "people", "deals", "won", "earned"] as const).map((k) => (
-                  <th key={k} className="px-2 text-right font-normal">
-                    {s.columns[k]}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {rows.map((r) => (
-                <tr key={r.source} className="border-b border-rule">
-                  <td className="py-1.5">
-                    <Link
-                      to="/people"
-                      search={{ f: JSON.stringify({ field: "source", op: "is", value: r.source }) }}
-                      className="hover:underline"
-                    >
-                      {r.source}
-                    </Link>
-                  </td>
-                  <td className="px-2 text-right">{r.calls}</td>
-                  <td className="px-2 text-right">{r.people}</td>
-                  <td className="px-2 text-right">{r.deals}</td>
-                  <td className="px-2 text-right">{r.won}</td>
-                  <td className="px-2 text-right font-semibold">{money(r.earned)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </>
-      )}
-    </>
+      {now === "reports" && <Reports />}
+      {now === "calls" && <FindCalls />}
+      {now === "sources" && <Sources />}
+      {now === "scores" && <MyScores />}
+    </div>
   );
 }

@@ -3,6 +3,7 @@ import { useState } from "react";
 
 import { useRights } from "../api/rights";
 import { t } from "../texts";
+import { insight } from "../texts/insight";
 import { recordingRules } from "../texts/recording";
 import { Field } from "../ui/field";
 import { Tabs } from "../ui/tabs";
@@ -19,7 +20,9 @@ import { MySettings } from "./my_settings";
 import { TemplateSettings } from "./templates";
 import { TrailSettings } from "./trail";
 import { ProgramSettings } from "./programs";
+import { ScorecardSettings } from "./scorecards";
 import { ScriptSettings } from "./scripts";
+import { TopicSettings } from "./topics";
 import { SequenceSettings } from "./sequences";
 import { OutcomeSettings } from "./outcomes";
 import { NumberSettings } from "./number_order";
@@ -73,6 +76,8 @@ const labels: Record<string, string> = {
   sequences: t.after.sequences.tab,
   programs: t.after.programs.tab,
   scripts: t.after.scripts.tab,
+  topics: insight.topics.title,
+  scorecards: insight.cards.title,
   outcomes: t.after.settings.tab,
 };
 const about: Record<string, string> = {
@@ -82,6 +87,8 @@ const about: Record<string, string> = {
   survey: survey.about,
   signing_in: waysIn.provider.about,
   forms: webForms.about,
+  topics: insight.topics.help,
+  scorecards: insight.cards.help,
 };
 const labelOf = (key: string) => labels[key] ?? key;
 
@@ -131,6 +138,8 @@ export function Settings() {
       parts: [
         { key: "outcomes", there: may("outcomes"), part: <OutcomeSettings /> },
         { key: "scripts", there: may("scripts"), part: <ScriptSettings /> },
+        { key: "topics", there: may("coaching"), part: <TopicSettings /> },
+        { key: "scorecards", there: may("coaching"), part: <ScorecardSettings /> },
       ],
     },
     {

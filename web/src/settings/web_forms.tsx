@@ -6,12 +6,12 @@ import { keys } from "../api/keys";
 import { queries } from "../api/queries";
 import { webForms as w } from "../texts/web_forms";
 import { Button } from "../ui/button";
-import { Badge } from "../ui/chip";
 import { Dialog } from "../ui/dialog";
 import { Area, Check, Field, Select } from "../ui/field";
-import { Empty, Failed, Loading } from "../ui/states";
+import { Failed, Loading } from "../ui/states";
 import { useTell } from "../ui/toast";
 import { useDraft } from "./draft";
+import { ListFrame } from "./list_frame";
 
 type Form = Schemas["WebForm"];
 
@@ -30,51 +30,17 @@ const fresh: Form = {
 /** WebFormSettings are the forms that the firm shows on its own pages. */
 export function WebFormSettings() {
   const forms = useQuery(queries.webForms);
-  const [chosen, setChosen] = useState<string>();
   if (forms.isPending) return <Loading />;
   if (!forms.data) return <Failed error={forms.error} retry={() => void forms.refetch()} />;
-  const form = chosen === "new" ? undefined : (forms.data.find((x) => x.id === chosen) ?? forms.data[0]);
   return (
-    <div>
-      <p className="mb-3 max-w-prose text-quiet">{w.intro}</p>
-      <div className="flex gap-6 max-[63.9rem]:flex-col">
-        <div className="w-52 shrink-0">
-          {forms.data.length === 0 && <Empty>{w.none}</Empty>}
-          <ul aria-label={w.tab}>
-            {forms.data.map((x) => (
-              <li key={x.id} className="border-b border-rule">
-                <button
-                  type="button"
-                  aria-current={x.id === form?.id}
-                  className={`flex min-h-9 w-full items-baseline justify-between gap-2 px-1.5 py-1 text-left hover:bg-rule/40 ${x.id === form?.id ? "bg-ours-soft" : ""}`}
-                  onClick={() => {
-                    setChosen(x.id);
-                  }}
-                >
-                  <span className="name truncate">{x.name}</span>
-                  {!x.active && <Badge tone="quiet">{w.off}</Badge>}
-                </button>
-              </li>
-            ))}
-          </ul>
-          <Button
-            className="mt-3"
-            onClick={() => {
-              setChosen("new");
-            }}
-          >
-            {w.add}
-          </Button>
-        </div>
-        {(form ?? chosen === "new") && (
-          <FormForm
-            key={form ? `${form.id ?? ""} ${String(form.version)}` : "new"}
-            form={form ?? fresh}
-            onSaved={setChosen}
-          />
-        )}
-      </div>
-    </div>
+    <ListFrame
+      label={w.tab}
+      intro={w.intro}
+      items={forms.data}
+      fresh={fresh}
+      words={w}
+      form={(form, onSaved) => <FormForm form={form} onSaved={onSaved} />}
+    />
   );
 }
 

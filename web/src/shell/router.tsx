@@ -249,6 +249,13 @@ const insight = createRoute({
   getParentRoute: () => frame,
   path: "/insight",
   component: lazyRouteComponent(() => import("../insight/insight"), "Insight"),
+  validateSearch: (
+    s,
+  ): { tab?: "calls" | "sources" | "scores" | undefined; q?: string | undefined; report?: string | undefined } => ({
+    tab: (["calls", "sources", "scores"] as const).find((x) => x === s["tab"]),
+    q: json(s["q"]),
+    report: text(s["report"]),
+  }),
 });
 const apiPage = createRoute({
   getParentRoute: () => frame,

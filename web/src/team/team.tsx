@@ -3,10 +3,12 @@ import { useState } from "react";
 
 import { api, ask, newKey, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
+import { useRights } from "../api/rights";
 import { useDial } from "../calls/dial";
 import { useListening } from "../calls/listening";
 import { useTake, WaitingLine } from "../calls/waiting";
 import { QueuesNow } from "../queues/queues_now";
+import { insight } from "../texts/insight";
 import { parties } from "../texts/parties";
 import { t } from "../texts";
 import { Button } from "../ui/button";
@@ -16,13 +18,37 @@ import { Field } from "../ui/field";
 import { Empty, Failed, Loading } from "../ui/states";
 import { type Column, Table } from "../ui/table";
 import { clockTime, dayShort, shortTime } from "../ui/times";
+import { Tabs } from "../ui/tabs";
 import { useTell } from "../ui/toast";
+import { Wall } from "./wall";
 
 type Colleague = Schemas["Colleague"];
 const m = t.in.team;
 
-/** Team is everybody of the firm: what they are doing, since when, and how to reach them. */
+/** Team is the wall for whoever leads, and everybody of the firm. */
 export function Team() {
+  const leads = useRights().others("see_days");
+  const [tab, setTab] = useState("wall");
+  if (!leads) return <People />;
+  return (
+    <div className="flex min-h-0 flex-1 flex-col">
+      <div className="mb-3 flex items-end gap-6">
+        <h1 className="name text-xl">{m.title}</h1>
+        <Tabs
+          label={m.title}
+          value={tab}
+          onChange={setTab}
+          options={(["wall", "people"] as const).map((value) => ({ value, label: insight.wall.tabs[value] }))}
+        />
+      </div>
+      {tab === "wall" ? <Wall /> : <People />}
+    </div>
+  );
+}
+
+/** People are everybody of the firm: what they are doing, since when, and how to reach them. */
+function People() {
+  const leads = useRights().others("see_days");
   const team = useQuery(queries.team);
   const me = useQuery(queries.me).data;
   const { dial } = useDial();
@@ -138,7 +164,7 @@ export function Team() {
   ];
   return (
     <div className="flex min-h-0 flex-1 flex-col">
-      <h1 className="name mb-2 text-xl">{m.title}</h1>
+      {!leads && <h1 className="name mb-2 text-xl">{m.title}</h1>}
       <QueuesNow />
       {ringing.map((w) => (
         <WaitingLine

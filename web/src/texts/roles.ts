@@ -43,6 +43,8 @@ export const roles = {
     lead_queues: { label: "Lead queues", help: "Open and close them, move who waits, take somebody out of turn." },
     lead_rounds: { label: "Lead rounds", help: "Start one for somebody, change how it goes on, end it." },
     see_days: { label: "See a colleague's day", help: "Availability, promises, use." },
+    see_figures: { label: "See figures", help: "Reports, finding calls, and the calls behind each figure." },
+    score_calls: { label: "Score calls", help: "By a scorecard, while listening." },
     set_up_firm: { label: "The firm", help: "Name, country, currency, first steps." },
     staff: { label: "Colleagues", help: "Add, change, let in, switch off; absences." },
     roles: { label: "Roles", help: "Nobody can give a right that they do not have." },
@@ -55,6 +57,7 @@ export const roles = {
     templates: { label: "Templates" },
     sequences: { label: "Sequences" },
     fields: { label: "Fields and number order" },
+    coaching: { label: "Topics and scorecards" },
     connections: { label: "Webhooks, mail and API keys that set up" },
   } as Record<string, Told>,
 };

@@ -1,0 +1,105 @@
+package insight
+
+import (
+	"context"
+	"encoding/hex"
+	"strconv"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"trundo/internal/contract"
+	"trundo/internal/core/columns"
+	"trundo/internal/core/report"
+	"trundo/internal/desk/firm"
+	"trundo/internal/optional"
+)
+
+const usualFound = 50
+
+// Find lists calls that fit conditions, and counts those of each value of each facet. Errors: firm.ErrForbidden,
+// *firm.FieldError.
+func (in *Insight) Find(ctx context.Context, a firm.Actor, v contract.CallsSought) (contract.CallsFound, error) {
+	order := optional.Value(v.Order)
+	if !report.IsOrder(order) {
+		return contract.CallsFound{}, firm.Wrong("order", "calls cannot be put into this order")
+	}
+	after, err := readPlace(optional.Value(v.After))
+	if err != nil {
+		return contract.CallsFound{}, err
+	}
+	q, err := in.ask(ctx, a, v.Period, optional.Value(v.Where))
+	if err != nil {
+		return contract.CallsFound{}, err
+	}
+	f, err := in.Settings(ctx)
+	if err != nil {
+		return contract.CallsFound{}, err
+	}
+	names, err := in.labels(ctx, f)
+	if err != nil {
+		return contract.CallsFound{}, err
+	}
+	n := usualFound
+	if v.Count != nil {
+		n = *v.Count
+	}
+	view := contract.CallsFound{Facets: []contract.FacetCounts{}, Zone: q.cal.Zone(),
+		Reach: contract.CallsFoundReach(q.reach), Counting: q.behind}
+	places := in.found(ctx, q, order, after, n, !optional.Value(v.WithoutFacets), names, &view)
+	ids := make([]uuid.UUID, len(places))
+	for i, p := range places {
+		ids[i] = idOf(p.ID)
+	}
+	if view.Calls, err = in.calls.CallLines(ctx, a, ids); err != nil {
+		return contract.CallsFound{}, err
+	}
+	if len(places) == n {
+		view.Next = new(writePlace(places[n-1]))
+	}
+	return view, ctx.Err()
+}
+
+// found counts under the lock of the book, facet by facet, as long as somebody waits for it.
+func (in *Insight) found(ctx context.Context, q question, order string, after *columns.Place, n int, facets bool,
+	names labels, view *contract.CallsFound) (places []columns.Place) {
+	in.mu.RLock()
+	defer in.mu.RUnlock()
+	places, view.Count = in.book.Find(q.asked, order, after, n, q.cal)
+	if !facets {
+		return places
+	}
+	for _, f := range report.Facets {
+		switch {
+		case ctx.Err() != nil:
+			return nil
+		case f.Kind == report.Words, f.Kind == report.Behind, f.Key == "day", f.Key == "week", f.Key == "month":
+			continue
+		}
+		counted := in.book.Facet(f.Key, q.asked, q.cal)
+		c := contract.FacetCounts{Key: f.Key, Values: []contract.FacetValue{}}
+		for _, x := range counted.Values {
+			c.Values = append(c.Values, contract.FacetValue{Key: x.Key, Label: names.label(f.Key, x.Key), Count: x.Count})
+		}
+		view.Facets = append(view.Facets, c)
+	}
+	return places
+}
+
+// A place in the order of found calls, as the next page asks for it.
+func writePlace(p columns.Place) string {
+	return strconv.FormatInt(p.Key, 10) + "_" + hex.EncodeToString(p.ID[:])
+}
+
+func readPlace(text string) (*columns.Place, error) {
+	if text == "" {
+		return nil, nil
+	}
+	key, id, _ := strings.Cut(text, "_")
+	n, err := strconv.ParseInt(key, 10, 64)
+	raw, err2 := hex.DecodeString(id)
+	if err != nil || err2 != nil || len(raw) != len(columns.ID{}) {
+		return nil, firm.Wrong("after", "this is not a place in the list")
+	}
+	return &columns.Place{Key: n, ID: columns.ID(raw)}, nil
+}
