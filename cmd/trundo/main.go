@@ -40,6 +40,7 @@ const usage = `trundo is the one screen on which calls are made, written down an
   trundo backup FILE       everything the firm has, in one archive; -check FILE: whether one is whole
   trundo restore FILE      the firm of an archive, in an empty database and folder
   trundo trail [-head …]   check that the trail of what was done is whole; -head: a hash that was written down before
+  trundo figures           check that the figures of all calls are what their facts say
   trundo admin add         add an admin: -login, -name, -zone; asks for the password
   trundo admin password    give somebody another password: -login; asks for it, and ends their sessions
   trundo admin off         let somebody in no more: -login; ends their sessions (trundo admin on: let them in again)
@@ -74,6 +75,8 @@ func run(ctx context.Context, args []string) error {
 		return runRestore(ctx, args[1:])
 	case "trail":
 		return runTrail(ctx, args[1:])
+	case "figures":
+		return withStore(ctx, func(s *store.Store) error { return checkFigures(ctx, s) })
 	case "admin":
 		return runAdmin(ctx, args[1:])
 	}

@@ -73,7 +73,7 @@ var (
 func Check(phrases []Phrase) error {
 	said := false
 	for _, p := range phrases {
-		if len(words(p.Words)) == 0 {
+		if len(wantedWords(p.Words)) == 0 {
 			return ErrNoWords
 		}
 		said = said || !p.Not
@@ -84,24 +84,31 @@ func Check(phrases []Phrase) error {
 	return nil
 }
 
-// Words are those of a text, in small letters: letters, digits and what joins them within a word.
-func Words(text string) []string { return words(text) }
+// Words are those of a text, in small letters: letters, digits and the apostrophes within.
+func Words(text string) []string {
+	return split(text, func(r rune) bool { return !within(r) })
+}
 
-// words keeps a star at the end of a word.
-func words(text string) []string {
-	all := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool {
-		return !unicode.IsLetter(r) && !unicode.IsDigit(r) && r != '*' && r != '\'' && r != '’'
-	})
+func within(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) || r == '\'' || r == '’' }
+
+func split(text string, apart func(r rune) bool) []string {
+	all := strings.FieldsFunc(strings.ToLower(text), apart)
 	for i, w := range all {
-		star := strings.HasSuffix(w, "*")
-		w = strings.Trim(strings.ReplaceAll(w, "*", ""), "'’")
-		w = strings.ReplaceAll(w, "’", "'")
-		if star && w != "" {
-			w += "*"
-		}
-		all[i] = w
+		all[i] = strings.ReplaceAll(strings.Trim(w, "'’"), "’", "'")
 	}
 	return slices.DeleteFunc(all, func(w string) bool { return w == "" })
+}
+
+// wantedWords are those of a phrase; a star at the end of one stays.
+func wantedWords(phrase string) (all []string) {
+	for _, piece := range strings.FieldsFunc(phrase, func(r rune) bool { return !within(r) && r != '*' }) {
+		of := Words(piece)
+		if n := len(of); n > 0 && strings.HasSuffix(piece, "*") {
+			of[n-1] += "*"
+		}
+		all = append(all, of...)
+	}
+	return all
 }
 
 // word is one that was said.
@@ -115,13 +122,13 @@ type word struct {
 func Find(phrases []Phrase, said []Said, totalMs int) []Place {
 	var streams [2][]word // theirs and ours: a phrase may go on over a breath
 	for i, s := range said {
-		for _, w := range words(s.Text) {
-			streams[side(s.Ours)] = append(streams[side(s.Ours)], word{strings.TrimSuffix(w, "*"), i})
+		for _, w := range Words(s.Text) {
+			streams[side(s.Ours)] = append(streams[side(s.Ours)], word{w, i})
 		}
 	}
 	var places []Place
 	for _, p := range phrases {
-		wanted := words(p.Words)
+		wanted := wantedWords(p.Words)
 		for ours, stream := range streams {
 			if p.By == Ours && ours == 0 || p.By == Theirs && ours == 1 {
 				continue

@@ -163,6 +163,9 @@ type FirmSettings struct {
 	WrapSeconds   int    `json:"wrap_seconds"` // for how long an unfiled slip keeps further calls away
 }
 
+// Wrap is for how long an unfiled slip keeps further calls away.
+func (s FirmSettings) Wrap() time.Duration { return time.Duration(s.WrapSeconds) * time.Second }
+
 // Settings are the firm's settings, at most five seconds old; while the database is away, as they were last read.
 func (k *Firm) Settings(ctx context.Context) (*Settings, error) {
 	k.settings.Mu.Lock()
@@ -217,7 +220,7 @@ func (k *Firm) readFirm(ctx context.Context) (*Settings, error) {
 	if err := k.Setting(ctx, "firm", &s); err != nil {
 		return nil, err
 	}
-	f := &Settings{Name: s.Name, Region: s.Region, Wrap: time.Duration(s.WrapSeconds) * time.Second,
+	f := &Settings{Name: s.Name, Region: s.Region, Wrap: s.Wrap(),
 		SecondFactor: s.SecondFactor, Meeting: s.Meeting,
 		Rules: slip.Rules{OutcomeNeeded: s.OutcomeNeeded, TypeNeeded: s.TypeNeeded}}
 	f.Zone = time.UTC

@@ -54,10 +54,10 @@ func (in *Insight) ask(ctx context.Context, a firm.Actor, period string, where [
 		hear := in.scope(a, f, rights.HearRecordings)
 		q.asked.Hear = &hear
 	}
-	if q.asked.Found, err = in.find(ctx, a, q.asked.Where); err != nil {
+	if q.behind, err = in.fresh(ctx); err != nil {
 		return q, err
 	}
-	q.behind, err = in.fresh(ctx)
+	q.asked.Found, err = in.find(ctx, a, q.asked.Where)
 	return q, err
 }
 

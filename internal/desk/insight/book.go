@@ -2,6 +2,7 @@ package insight
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/google/uuid"
@@ -69,6 +70,9 @@ func (in *Insight) fresh(ctx context.Context) (behind int, err error) {
 	if _, err := in.lookThrough(ctx); err != nil {
 		return 0, err
 	}
+	if behind, err = in.Store.CountFiguresDue(ctx); err != nil || behind == 0 { // mostly there is nothing, and no lock to wait for
+		return 0, errors.Join(err, in.read(ctx))
+	}
 	for range firstLook {
 		made, err := in.makeFigures(ctx)
 		if err != nil {
@@ -84,29 +88,32 @@ func (in *Insight) fresh(ctx context.Context) (behind int, err error) {
 	return in.Store.CountFiguresDue(ctx)
 }
 
-// makeFigures makes figures of calls of which something has changed, and tells of how many notes of a change. While another
-// server does there is nothing to do.
+// makeFigures makes figures of calls of which something has changed, and tells of how many notes of a change.
 func (in *Insight) makeFigures(ctx context.Context) (notes int, err error) {
 	f, err := in.Settings(ctx)
 	if err != nil {
 		return 0, err
 	}
-	err = in.Store.Tx(ctx, func(q *db.Queries) error {
-		mine, err := q.LockFigures(ctx)
-		if err != nil || !mine {
-			return err
-		}
-		due, err := q.FiguresDue(ctx, atOnce)
-		if err != nil || len(due.Notes) == 0 {
-			return err
-		}
-		if _, err := q.RefreshFigures(ctx, db.RefreshFiguresParams{Ids: due.Calls, WrapMs: f.Wrap.Milliseconds()}); err != nil {
-			return err
-		}
-		notes = len(due.Notes)
-		return q.FiguresDone(ctx, due.Notes)
+	err = in.Store.Tx(ctx, func(q *db.Queries) (err error) {
+		notes, err = makeFigures(ctx, q, f.Wrap)
+		return err
 	})
 	return notes, err
+}
+
+// makeFigures is Insight.makeFigures within a transaction.
+func makeFigures(ctx context.Context, q *db.Queries, wrap time.Duration) (notes int, err error) {
+	if err := q.LockFigures(ctx); err != nil {
+		return 0, err
+	}
+	due, err := q.FiguresDue(ctx, atOnce)
+	if err != nil || len(due.Notes) == 0 {
+		return 0, err
+	}
+	if _, err := q.RefreshFigures(ctx, db.RefreshFiguresParams{Ids: due.Calls, WrapMs: wrap.Milliseconds()}); err != nil {
+		return 0, err
+	}
+	return len(due.Notes), q.FiguresDone(ctx, due.Notes)
 }
 
 // read reads what was made since it last did, by whichever server.

@@ -48,6 +48,24 @@ func (q *Queries) AnswerScore(ctx context.Context, arg AnswerScoreParams) (int64
 	return result.RowsAffected(), nil
 }
 
+const callTimes = `-- name: CallTimes :one
+SELECT coalesce(min(started_at), 'epoch')::timestamptz AS first, coalesce(max(started_at), 'epoch')::timestamptz AS last, count(ended_at)::bigint AS ended FROM calls
+`
+
+type CallTimesRow struct {
+	First time.Time
+	Last  time.Time
+	Ended int64
+}
+
+// From when to when there are calls, and how many are over.
+func (q *Queries) CallTimes(ctx context.Context) (CallTimesRow, error) {
+	row := q.db.QueryRow(ctx, callTimes)
+	var i CallTimesRow
+	err := row.Scan(&i.First, &i.Last, &i.Ended)
+	return i, err
+}
+
 const callsWithWords = `-- name: CallsWithWords :many
 SELECT DISTINCT r.call_id FROM transcripts t JOIN recordings r ON r.id = t.recording_id
 WHERE r.state = 'kept' AND r.kind = 'call' AND CASE $1::text WHEN 'ours' THEN t.ours @@ to_tsquery('simple', $2) WHEN 'theirs' THEN t.theirs @@ to_tsquery('simple', $2)
@@ -185,6 +203,15 @@ func (q *Queries) FiguresDue(ctx context.Context, count int32) (FiguresDueRow, e
 	return i, err
 }
 
+const figuresDueAgain = `-- name: FiguresDueAgain :exec
+INSERT INTO figures_due (call_id) SELECT unnest($1::uuid[])
+`
+
+func (q *Queries) FiguresDueAgain(ctx context.Context, ids []uuid.UUID) error {
+	_, err := q.db.Exec(ctx, figuresDueAgain, ids)
+	return err
+}
+
 const forgetTopic = `-- name: ForgetTopic :exec
 DELETE FROM call_topics WHERE topic_id = $1
 `
@@ -317,16 +344,14 @@ func (q *Queries) InsertTopic(ctx context.Context, arg InsertTopicParams) error 
 	return err
 }
 
-const lockFigures = `-- name: LockFigures :one
-SELECT pg_try_advisory_xact_lock(7316202)::boolean
+const lockFigures = `-- name: LockFigures :exec
+SELECT pg_advisory_xact_lock(7316202)
 `
 
-// Whether this server may make figures now; another is at it otherwise.
-func (q *Queries) LockFigures(ctx context.Context) (bool, error) {
-	row := q.db.QueryRow(ctx, lockFigures)
-	var column_1 bool
-	err := row.Scan(&column_1)
-	return column_1, err
+// One makes figures at a time, so that changes are committed in the order of their numbers.
+func (q *Queries) LockFigures(ctx context.Context) error {
+	_, err := q.db.Exec(ctx, lockFigures)
+	return err
 }
 
 const lookedThrough = `-- name: LookedThrough :exec

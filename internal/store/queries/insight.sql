@@ -1,6 +1,6 @@
--- name: LockFigures :one
--- Whether this server may make figures now; another is at it otherwise.
-SELECT pg_try_advisory_xact_lock(7316202)::boolean;
+-- name: LockFigures :exec
+-- One makes figures at a time, so that changes are committed in the order of their numbers.
+SELECT pg_advisory_xact_lock(7316202);
 
 -- name: FiguresDue :one
 -- What has changed up to some number of notes: the calls, and the notes.
@@ -193,3 +193,10 @@ FROM calls c LEFT JOIN lines l ON l.id = c.line_id WHERE c.id = ANY (@ids::uuid[
 SELECT (SELECT count(*) FROM unreturned u WHERE u.closed_at IS NULL AND u.since < @hour_ago)::int AS unreturned,
   (SELECT count(*) FROM follow_ups f WHERE f.state = 'open' AND f.promised AND f.due_at < @now AND f.owner_id = ANY (@reps::uuid[]))::int AS promises,
   (SELECT count(*) FROM slips s WHERE s.state = 'open' AND s.created_at < @hour_ago AND s.user_id = ANY (@reps::uuid[]))::int AS slips;
+
+-- name: CallTimes :one
+-- From when to when there are calls, and how many are over.
+SELECT coalesce(min(started_at), 'epoch')::timestamptz AS first, coalesce(max(started_at), 'epoch')::timestamptz AS last, count(ended_at)::bigint AS ended FROM calls;
+
+-- name: FiguresDueAgain :exec
+INSERT INTO figures_due (call_id) SELECT unnest(@ids::uuid[]);

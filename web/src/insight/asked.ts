@@ -72,14 +72,15 @@ export function behind(q: Query, figure: string, key: string | undefined): Sough
 /** amount writes a figure with its unit. */
 export function amount(f: Figure, v: number | undefined): string {
   if (v === undefined) return "–";
-  const digits = (n: number) => v.toLocaleString(undefined, { maximumFractionDigits: n, minimumFractionDigits: 0 });
+  const digits = (least: number) =>
+    v.toLocaleString(undefined, { maximumFractionDigits: 1, minimumFractionDigits: least });
   switch (f.unit) {
     case "seconds":
       return duration(v * 1000);
     case "percent":
       return `${digits(1)} %`;
     case "count":
-      return digits(1);
+      return digits(0);
     default:
       return digits(1);
   }

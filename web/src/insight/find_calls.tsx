@@ -51,7 +51,7 @@ export function FindCalls() {
     keepFound({ ids: ids.split(" "), q: q ?? "", count });
   }, [ids, q, count]);
   return (
-    <div className="grid min-h-0 flex-1 grid-cols-[15rem_minmax(0,1fr)] gap-6" data-testid="find-calls">
+    <div className="grid min-h-0 flex-1 grid-cols-[13.5rem_minmax(0,1fr)] gap-5" data-testid="find-calls">
       <aside aria-label={f.facets} className="min-h-0 overflow-y-auto pr-1">
         <Words
           onAdd={(facet, value) => {
@@ -154,7 +154,7 @@ const columns: Column<Call>[] = [
   {
     key: "when",
     label: c.when,
-    width: "8.6rem",
+    width: "8.9rem",
     cell: (r) => `${dayBrief(r.state.started_at)}, ${clockTime(r.state.started_at)}`,
   },
   {
@@ -170,26 +170,26 @@ const columns: Column<Call>[] = [
   },
   {
     key: "how",
-    label: c.how,
-    width: "9rem",
+    label: "",
+    width: "1.8rem",
     cell: (r) => (
-      <>
-        <Direction way={r.direction} /> {stateWord(r.state)}
-      </>
+      <span title={stateWord(r.state)}>
+        <Direction way={r.direction} />
+      </span>
     ),
   },
   {
     key: "voices",
     label: t.voice.column,
-    width: "5.5rem",
+    width: "5rem",
     cell: (r) =>
       r.recording?.state === "kept" && (
         <VoiceTrace trace={r.recording.trace} label={t.voice.recordedFor(duration(r.recording.ms))} className="h-5" />
       ),
   },
-  { key: "long", label: c.long, width: "3.6rem", cell: (r) => (r.state.answered_at ? duration(r.talk_ms) : "") },
-  { key: "outcome", label: c.outcome, width: "minmax(6rem,0.6fr)", cell: (r) => r.slip.outcome },
-  { key: "rep", label: c.rep, width: "7.5rem", cell: (r) => r.slip.rep_name },
+  { key: "long", label: c.long, width: "3.4rem", cell: (r) => (r.state.answered_at ? duration(r.talk_ms) : "") },
+  { key: "outcome", label: c.outcome, width: "7rem", cell: (r) => r.slip.outcome },
+  { key: "rep", label: c.rep, width: "6.2rem", cell: (r) => r.slip.rep_name },
 ];
 
 /** Words looks for words that were said, or that stand in notes. */

@@ -53,6 +53,7 @@ export function Wall() {
             ))}
           </ul>
           <h2 className="mt-4 border-b border-rule-strong pb-1 text-quiet">{w.team}</h2>
+          {!big && <Heads />}
           <ul>
             {others.map((r) => (
               <WallLine key={r.id} row={r} big={big} />
@@ -61,7 +62,7 @@ export function Wall() {
         </section>
       </div>
       <aside className={big ? "grid grid-cols-3 gap-10" : "flex flex-col gap-5"}>
-        <span className="flex gap-2">
+        <span className="flex flex-wrap gap-2">
           <Button
             onClick={() => {
               setBig(!big);
@@ -89,6 +90,19 @@ function useAttention(wall: WallData | undefined) {
     if (known.current && wall.limits.sound && [...now].some((k) => !known.current?.has(k))) softTone();
     known.current = now;
   }, [wall]);
+}
+
+function Heads() {
+  return (
+    <div aria-hidden className="flex gap-x-3 border-b border-rule py-0.5 text-sm text-quiet">
+      <span className="w-2.5 shrink-0" />
+      <span className="w-40">{w.columns.who}</span>
+      <span className="w-28">{w.columns.doing}</span>
+      <span className="w-14 text-right">{w.columns.since}</span>
+      <span className="flex-1">{w.columns.with}</span>
+      <span>{w.columns.today}</span>
+    </div>
+  );
 }
 
 const marks: Record<Row["kind"], string> = {

@@ -38,7 +38,7 @@ export function WallLimits({ limits }: { limits: Limits }) {
           onClose={() => {
             setDraft(undefined);
           }}
-          title={w.limits}
+          title={w.limitsTitle}
           actions={
             <Button look="ours" type="submit" form="wall-limits" disabled={save.isPending}>
               {w.save}

@@ -220,7 +220,9 @@ export const insight = {
     rounds: "Rounds",
     noRounds: "Nobody is on a round.",
     roundOf: (done: number, total: number) => `${done} of ${total}`,
-    limits: "When it calls for attention",
+    limits: "Limits",
+    limitsTitle: "When something calls for my attention",
+    columns: { who: "Who", doing: "Doing", since: "Since", with: "With", today: "Conversations / usual" },
     limitsHelp: "0 is never.",
     limit: {
       talk_minutes: "Speaking, minutes",
