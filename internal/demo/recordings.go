@@ -155,7 +155,7 @@ func speak(ctx context.Context, speech firm.Speech, d dialogue, our, their strin
 			}
 			at += len(codes) + audio.Rate/4 + r.IntN(audio.Rate)
 			if r.IntN(6) == 0 {
-				at -= audio.Rate * 3 / 2 // they cannot wait
+				at = max(0, at-audio.Rate*3/2) // they cannot wait
 			}
 		}
 		if turn == len(d)-1 {

@@ -76,10 +76,17 @@ func TestFiguresFollowTheFacts(t *testing.T) {
 	w.sits(w.ines)
 	assert.Equal(t, map[string]float64{"calls": 0, "talk": 0}, w.figures(w.odile, "calls", "talk", "reached_share"))
 	c := w.talk(9 * time.Second)
-	assert.Equal(t, map[string]float64{"calls": 1, "conversations": 1, "reached_share": 100, "outcomes": 0, "unreturned": 0},
-		w.figures(w.odile, "calls", "conversations", "reached_share", "outcomes", "unreturned"))
+	assert.Equal(
+		t,
+		map[string]float64{"calls": 1, "conversations": 1, "reached_share": 100, "outcomes": 0, "unreturned": 0},
+		w.figures(w.odile, "calls", "conversations", "reached_share", "outcomes", "unreturned"),
+	)
 	w.files(c, w.sold)
-	assert.Equal(t, map[string]float64{"outcomes": 1, "conversion": 100, "wrap_up": 0}, w.figures(w.odile, "outcomes", "conversion", "wrap_up"))
+	assert.Equal(
+		t,
+		map[string]float64{"outcomes": 1, "conversion": 100, "wrap_up": 0},
+		w.figures(w.odile, "outcomes", "conversion", "wrap_up"),
+	)
 	w.right(0)
 
 	// Somebody calls in vain, and is called back.
@@ -96,7 +103,11 @@ func TestFiguresFollowTheFacts(t *testing.T) {
 	// Whoever leaves a team takes what they did there with them no more than what they do later.
 	_, err := w.store.Pool.Exec(ctx, `UPDATE users SET team = 'Service' WHERE id = $1`, w.ines.ID)
 	require.NoError(t, err)
-	r, err := w.Insight.Report(ctx, w.admin(), contract.ReportQuery{Figures: []string{"outcomes"}, By: "team", Period: "30d"})
+	r, err := w.Insight.Report(
+		ctx,
+		w.admin(),
+		contract.ReportQuery{Figures: []string{"outcomes"}, By: "team", Period: "30d"},
+	)
 	require.NoError(t, err)
 	require.Len(t, r.Groups, 1)
 	assert.Equal(t, "Sales", r.Groups[0].Key)
@@ -154,7 +165,11 @@ func TestFiguresOfWhoMaySeeThem(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, w.finds(w.odile, is("notes", "pump wants")))
 	assert.Equal(t, []uuid.UUID{c.ID}, w.finds(w.ines, is("notes", "PUMP*")))
-	_, err = w.Insight.Find(ctx, w.ines, contract.CallsSought{Period: "30d", Where: &[]contract.Condition{is("notes", "&|!")}})
+	_, err = w.Insight.Find(
+		ctx,
+		w.ines,
+		contract.CallsSought{Period: "30d", Where: &[]contract.Condition{is("notes", "&|!")}},
+	)
 	assert.Error(t, err, "there is no word in it")
 }
 
@@ -162,8 +177,14 @@ func TestFiguresOfWhoMaySeeThem(t *testing.T) {
 func (w *world) wrote(call uuid.UUID, phrases ...contract.Phrase) uuid.UUID {
 	w.t.Helper()
 	id := store.NewID()
-	_, err := w.store.Pool.Exec(w.t.Context(), `INSERT INTO recordings (id, call_id, kind, state, server, file, began_at, total_ms, ours_ms, theirs_ms)
-		VALUES ($1, $2, 'call', 'kept', 'gone', $1::uuid::text, $3, 120000, 30000, 60000)`, id, call, w.clock.Now())
+	_, err := w.store.Pool.Exec(
+		w.t.Context(),
+		`INSERT INTO recordings (id, call_id, kind, state, server, file, began_at, total_ms, ours_ms, theirs_ms)
+		VALUES ($1, $2, 'call', 'kept', 'gone', $1::uuid::text, $3, 120000, 30000, 60000)`,
+		id,
+		call,
+		w.clock.Now(),
+	)
 	require.NoError(w.t, err)
 	require.NoError(w.t, calls.KeepWords(w.t.Context(), w.store.Queries, id,
 		contract.Transcript{Source: "a test", OursKnown: true, Phrases: phrases}))
@@ -213,7 +234,11 @@ func TestTopicsAreFoundInWhatWasSaid(t *testing.T) {
 	assert.Equal(t, []uuid.UUID{other.ID}, w.finds(w.odile, unsaid))
 
 	topic.Version--
-	changed := contract.TopicToSave{Name: "Leak", Version: &topic.Version, Phrases: []contract.TopicPhrase{{Words: "nothing of"}}}
+	changed := contract.TopicToSave{
+		Name:    "Leak",
+		Version: &topic.Version,
+		Phrases: []contract.TopicPhrase{{Words: "nothing of"}},
+	}
 	_, err = w.Insight.SaveTopic(ctx, ada, &topic.ID, changed)
 	assert.ErrorIs(t, err, firm.ErrChangedElse)
 	topic.Version++
@@ -230,8 +255,13 @@ func TestReportsAreKeptSharedAndMailed(t *testing.T) {
 	w.files(w.talk(9*time.Second), w.sold)
 	query := contract.ReportQuery{Figures: []string{"conversations", "talk"}, By: "rep", Period: "yesterday",
 		Beside: new(contract.ReportQueryBesideBefore)}
-	kept := contract.ReportToSave{Name: "Yesterday", Query: query, Shared: new(true), Every: new(contract.ReportToSaveEvery("day")),
-		MailTo: &[]string{"odile@lindenfall.example"}}
+	kept := contract.ReportToSave{
+		Name:   "Yesterday",
+		Query:  query,
+		Shared: new(true),
+		Every:  new(contract.ReportToSaveEvery("day")),
+		MailTo: &[]string{"odile@lindenfall.example"},
+	}
 	_, err := w.Insight.SaveReport(ctx, w.ines, "key-of-ines", kept)
 	assert.ErrorIs(t, err, firm.ErrForbidden, "who may not export mails nothing")
 	wrong := kept
@@ -292,8 +322,13 @@ func TestCallsAreScoredAndAnswered(t *testing.T) {
 	ada := w.ada()
 	c := w.talk(9 * time.Second)
 	w.wrote(c.ID)
-	card, err := w.Insight.SaveScorecard(ctx, ada, nil, contract.ScorecardToSave{Name: "Enquiries", Questions: []contract.ScoreQuestion{
-		{ID: "a", Text: "Said who speaks", Points: 2}, {ID: "b", Text: "No card number", Points: 2, Must: true}}})
+	card, err := w.Insight.SaveScorecard(
+		ctx,
+		ada,
+		nil,
+		contract.ScorecardToSave{Name: "Enquiries", Questions: []contract.ScoreQuestion{
+			{ID: "a", Text: "Said who speaks", Points: 2}, {ID: "b", Text: "No card number", Points: 2, Must: true}}},
+	)
 	require.NoError(t, err)
 	give := func(a, b int) contract.ScoreToGive {
 		return contract.ScoreToGive{ScorecardID: card.ID, RepID: w.ines.ID, Note: new("Good."),
@@ -381,7 +416,11 @@ func TestTheWallSaysWhoNeedsSomebody(t *testing.T) {
 	assert.Empty(t, r.Needs)
 	w.clock.Advance(21 * time.Minute)
 	assert.Equal(t, []string{"speaking for more than 20 minutes"}, row(w.ines).Needs)
-	_, err := w.Insight.SetWallLimits(ctx, w.odile, contract.WallLimits{TalkMinutes: 60, HoldSeconds: 60, WrapMinutes: 5})
+	_, err := w.Insight.SetWallLimits(
+		ctx,
+		w.odile,
+		contract.WallLimits{TalkMinutes: 60, HoldSeconds: 60, WrapMinutes: 5},
+	)
 	require.NoError(t, err)
 	assert.Empty(t, row(w.ines).Needs)
 	_, err = w.Insight.SetWallLimits(ctx, w.ines, contract.WallLimits{})

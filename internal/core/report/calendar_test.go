@@ -64,7 +64,12 @@ func TestPeriods(t *testing.T) {
 		assert.Equal(t, Window{day(want[0]), day(want[1])}, w, period)
 	}
 	w, _ := Period("7d").Window(now, cal)
-	assert.Equal(t, Window{day("2026-03-18"), day("2026-03-25")}, w.Before(), "seven days, though one of them had 23 hours")
+	assert.Equal(
+		t,
+		Window{day("2026-03-18"), day("2026-03-25")},
+		w.Before(),
+		"seven days, though one of them had 23 hours",
+	)
 	w, _ = Period("today").Window(now, cal)
 	usual := w.Usual(day("2026-03-12").Add(9 * time.Hour))
 	require.Len(t, usual, 2, "no Tuesday before the first call")

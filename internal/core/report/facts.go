@@ -102,7 +102,10 @@ type Book struct {
 
 // NewBook is one without calls.
 func NewBook() *Book {
-	b := &Book{t: columns.New(columns.Schema{Values: valueColumns, Measures: measureColumns}), topics: map[string]uint16{}}
+	b := &Book{
+		t:      columns.New(columns.Schema{Values: valueColumns, Measures: measureColumns}),
+		topics: map[string]uint16{},
+	}
 	for i := range b.codes {
 		b.codes[i], b.keys[i] = map[string]uint16{"": 0}, []string{""}
 	}

@@ -20,8 +20,15 @@ type ValueCount struct {
 }
 
 // Orders of found calls, by what is largest.
-var orders = map[string]int{"length": talk, "wait": wait, "satisfaction": satisfaction, "silence": silence, "overlap": overlap,
-	"interruptions": interruptions, "quality": quality}
+var orders = map[string]int{
+	"length":        talk,
+	"wait":          wait,
+	"satisfaction":  satisfaction,
+	"silence":       silence,
+	"overlap":       overlap,
+	"interruptions": interruptions,
+	"quality":       quality,
+}
 
 // IsOrder tells whether found calls can be put into an order; "" is the newest first.
 func IsOrder(key string) bool {
@@ -33,7 +40,13 @@ func IsOrder(key string) bool {
 func (b *Book) Count(a Asked, cal *Calendar) int { return b.t.CountGroups(b.rows(a, cal)) }
 
 // Find lists n of the calls that are meant, in an order, after a place (nil: from the beginning), and how many there are.
-func (b *Book) Find(a Asked, order string, after *columns.Place, n int, cal *Calendar) (places []columns.Place, count int) {
+func (b *Book) Find(
+	a Asked,
+	order string,
+	after *columns.Place,
+	n int,
+	cal *Calendar,
+) (places []columns.Place, count int) {
 	rows := b.rows(a, cal)
 	key := b.t.At
 	if c, by := orders[order]; by {

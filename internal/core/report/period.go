@@ -56,7 +56,8 @@ func (p Period) Window(now time.Time, cal *Calendar) (Window, error) {
 	first, last, fixed := strings.Cut(string(p), "/")
 	from, err1 := time.ParseInLocation(time.DateOnly, first, cal.zone)
 	to, err2 := time.ParseInLocation(time.DateOnly, last, cal.zone)
-	if !fixed || err1 != nil || err2 != nil || to.Before(from) || from.Year() < 1970 || to.Sub(from) > maxDays*24*time.Hour {
+	if !fixed || err1 != nil || err2 != nil || to.Before(from) || from.Year() < 1970 ||
+		to.Sub(from) > maxDays*24*time.Hour {
 		return Window{}, fmt.Errorf("%q: %w", p, ErrPeriod)
 	}
 	return Window{from, day(to, 1)}, nil
@@ -106,7 +107,13 @@ func (b *Book) FirstCall() (first time.Time) {
 
 // Beside gives each group of a report what it was over other times: on average where they are several. Times are put
 // beside each other by their place in the report, everything else by its key. The calls of a cell are not told.
-func (b *Book) Beside(r Result, q Query, a Asked, windows []Window, cal *Calendar) (groups map[string][]*float64, all []*float64) {
+func (b *Book) Beside(
+	r Result,
+	q Query,
+	a Asked,
+	windows []Window,
+	cal *Calendar,
+) (groups map[string][]*float64, all []*float64) {
 	groups, all = map[string][]*float64{}, make([]*float64, len(q.Figures))
 	if len(windows) == 0 {
 		return groups, all

@@ -97,8 +97,11 @@ func sixtyCalls() *Book {
 
 var (
 	cal  = NewCalendar(newYork, time.Sunday)
-	days = Asked{From: time.Date(2026, 3, 1, 0, 0, 0, 0, newYork).Unix(), To: time.Date(2026, 3, 8, 0, 0, 0, 0, newYork).Unix(),
-		Scope: Everything}
+	days = Asked{
+		From:  time.Date(2026, 3, 1, 0, 0, 0, 0, newYork).Unix(),
+		To:    time.Date(2026, 3, 8, 0, 0, 0, 0, newYork).Unix(),
+		Scope: Everything,
+	}
 )
 
 func Example() {
@@ -175,9 +178,21 @@ func TestFiguresBy(t *testing.T) {
 	assert.Equal(t, map[string]float64{"leak": 4}, values("conversations", "topic"))
 	// 5 conversations of 60 s, 8 of 120 s, 3 of 100 s, 4 of 50 and 70 s, 12 of 300 s.
 	assert.Equal(t, map[string]float64{"1": 12, "2": 8, "3": 12}, values("conversations", "length"))
-	assert.Equal(t, map[string]float64{"tomas": 5}, values("conversations", "rep", Condition{Facet: "hour", Values: []string{"14", "11"}},
-		Condition{Facet: "rep", Values: []string{"tomas"}}, Condition{Facet: "has", Values: []string{"recording"}, Not: true},
-		Condition{Facet: "behind", Values: []string{"conversations"}}))
+	assert.Equal(
+		t,
+		map[string]float64{"tomas": 5},
+		values(
+			"conversations",
+			"rep",
+			Condition{Facet: "hour", Values: []string{"14", "11"}},
+			Condition{
+				Facet:  "rep",
+				Values: []string{"tomas"},
+			},
+			Condition{Facet: "has", Values: []string{"recording"}, Not: true},
+			Condition{Facet: "behind", Values: []string{"conversations"}},
+		),
+	)
 }
 
 // TestDaysWithoutCallsAreThere: a gap is a gap, and times stand beside each other by their place.
@@ -218,7 +233,10 @@ func TestWhoMaySeeWhat(t *testing.T) {
 
 func TestNotSaidIsOfCallsThatWereWrittenDown(t *testing.T) {
 	b := sixtyCalls()
-	b.Put(callID(100), []Part{unknown(4, 12, Part{Way: "inbound", Flags: Answered | Spoke | HasRecording | Transcribed, Recorded: s})})
+	b.Put(
+		callID(100),
+		[]Part{unknown(4, 12, Part{Way: "inbound", Flags: Answered | Spoke | HasRecording | Transcribed, Recorded: s})},
+	)
 	asked := days
 	asked.Where = []Condition{{Facet: "topic", Values: []string{"leak"}, Not: true}}
 	places, count := b.Find(asked, "", nil, 10, cal)
@@ -234,16 +252,32 @@ func TestTheCallsBehindAFigureAreAsManyAsItSays(t *testing.T) {
 	pick := func(from ...string) string { return from[r.IntN(len(from))] }
 	for n := range 600 {
 		var parts []Part
-		call := unknown(1+r.IntN(7), 8+r.IntN(10), Part{Way: pick("inbound", "outbound", "internal"), Line: pick("a", "b", ""),
-			Queue: pick("", "q"), Wait: int32(r.IntN(90*s)) - s, Ring: int32(r.IntN(30 * s)), Recorded: int32(r.IntN(60*s)) - 20*s,
-			Ours: int32(r.IntN(20 * s)), Theirs: int32(r.IntN(20 * s)), Satisfaction: int32(r.IntN(12)) - 1,
-			Flags: r.Uint32() & (1<<27 - 1) &^ (HasRep | HasOutcome | ReachedIt | Filed)})
+		call := unknown(
+			1+r.IntN(7),
+			8+r.IntN(10),
+			Part{Way: pick("inbound", "outbound", "internal"), Line: pick("a", "b", ""),
+				Queue: pick(
+					"",
+					"q",
+				), Wait: int32(r.IntN(90*s)) - s, Ring: int32(r.IntN(30 * s)), Recorded: int32(r.IntN(60*s)) - 20*s,
+				Ours: int32(r.IntN(20 * s)), Theirs: int32(r.IntN(20 * s)), Satisfaction: int32(r.IntN(12)) - 1,
+				Flags: r.Uint32() & (1<<27 - 1) &^ (HasRep | HasOutcome | ReachedIt | Filed)},
+		)
 		if r.IntN(3) == 0 {
 			call.Topics = []string{pick("leak", "price")}
 		}
 		for _, rep := range []string{"ines", "tomas", "gunnar"}[:r.IntN(4)] {
 			p := call
-			p.Rep, p.Team, p.Outcome, p.Talk = rep, pick("sales", "service"), pick("", "visit", "no"), int32(r.IntN(400*s))
+			p.Rep, p.Team, p.Outcome, p.Talk = rep, pick(
+				"sales",
+				"service",
+			), pick(
+				"",
+				"visit",
+				"no",
+			), int32(
+				r.IntN(400*s),
+			)
 			p.Flags |= HasRep | r.Uint32()&(HasOutcome|ReachedIt|Filed)
 			parts = append(parts, p)
 		}

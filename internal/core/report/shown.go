@@ -11,7 +11,10 @@ func shown(f Facet, groups []Group) []Group {
 		return groups
 	}
 	groups = slices.DeleteFunc(groups, func(g Group) bool {
-		return !slices.ContainsFunc(g.Cells, func(c Cell) bool { return c.Calls > 0 || c.Value != nil && *c.Value != 0 })
+		return !slices.ContainsFunc(
+			g.Cells,
+			func(c Cell) bool { return c.Calls > 0 || c.Value != nil && *c.Value != 0 },
+		)
 	})
 	slices.SortStableFunc(groups, func(a, b Group) int {
 		return cmp.Or(compare(b.Cells[0].Value, a.Cells[0].Value), cmp.Compare(a.Key, b.Key))

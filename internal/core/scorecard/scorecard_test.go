@@ -17,7 +17,11 @@ var questions = []scorecard.Question{
 }
 
 func marks(hello, need, card int) []scorecard.Mark {
-	return []scorecard.Mark{{Question: "need", Points: need}, {Question: "hello", Points: hello}, {Question: "card", Points: card}}
+	return []scorecard.Mark{
+		{Question: "need", Points: need},
+		{Question: "hello", Points: hello},
+		{Question: "card", Points: card},
+	}
 }
 
 func Example() {
@@ -62,7 +66,12 @@ func TestDrawingIsFair(t *testing.T) {
 	candidates := []scorecard.Candidate{{"1", "ines", "offer"}, {"2", "ines", "service"}, {"3", "tomas", "offer"},
 		{"4", "tomas", "service"}, {"5", "gunnar", ""}}
 	scored := []scorecard.Scored{{"ines", "offer", 2}, {"tomas", "offer", 1}, {"gunnar", "", 4}}
-	assert.Equal(t, "4", scorecard.Draw(candidates, scored).Call, "the rep with the fewest, and their type with the fewest")
+	assert.Equal(
+		t,
+		"4",
+		scorecard.Draw(candidates, scored).Call,
+		"the rep with the fewest, and their type with the fewest",
+	)
 	assert.Equal(t, "1", scorecard.Draw(candidates, nil).Call)
 	assert.Zero(t, scorecard.Draw(nil, scored))
 	// Drawn again and again, everybody has their turn.

@@ -35,7 +35,13 @@ type Limits struct {
 }
 
 // Usual are the limits that a firm begins with.
-var Usual = Limits{Talk: 20 * time.Minute, Hold: time.Minute, Wrap: 5 * time.Minute, Wait: time.Minute, Away: 30 * time.Minute}
+var Usual = Limits{
+	Talk: 20 * time.Minute,
+	Hold: time.Minute,
+	Wrap: 5 * time.Minute,
+	Wait: time.Minute,
+	Away: 30 * time.Minute,
+}
 
 // Row is somebody of the team.
 type Row struct {
@@ -72,6 +78,8 @@ func (l Limits) Needs(r Row, now time.Time) (needs []string) {
 // said is a time in whole minutes, or seconds below one and a half.
 func said(d time.Duration) string {
 	switch {
+	case d == time.Second:
+		return "a second"
 	case d < 90*time.Second && d != time.Minute:
 		return fmt.Sprintf("%d seconds", int(d.Seconds()))
 	case d.Round(time.Minute) == time.Minute:
@@ -90,8 +98,12 @@ func (l Limits) Order(rows []Row, now time.Time) []int {
 	}
 	slices.SortStableFunc(order, func(a, b int) int {
 		x, y := rows[a], rows[b]
-		return cmp.Or(cmp.Compare(needs[b], needs[a]), cmp.Compare(slices.Index(kinds, x.Kind), slices.Index(kinds, y.Kind)),
-			x.Since.Compare(y.Since), cmp.Compare(x.Name, y.Name))
+		return cmp.Or(
+			cmp.Compare(needs[b], needs[a]),
+			cmp.Compare(slices.Index(kinds, x.Kind), slices.Index(kinds, y.Kind)),
+			x.Since.Compare(y.Since),
+			cmp.Compare(x.Name, y.Name),
+		)
 	})
 	return order
 }

@@ -57,6 +57,10 @@ func TestOrder(t *testing.T) {
 	for _, i := range wall.Usual.Order(rows, now) {
 		names = append(names, rows[i].Name)
 	}
-	assert.Equal(t, []string{"speaks too long and asks", "speaks too long", "away too long", "speaks", "free since nine",
-		"free since five", "gone"}, names)
+	assert.Equal(
+		t,
+		[]string{"speaks too long and asks", "speaks too long", "away too long", "speaks", "free since nine",
+			"free since five", "gone"},
+		names,
+	)
 }

@@ -130,9 +130,16 @@ func (in *Insight) find(ctx context.Context, a firm.Actor, where []report.Condit
 var errNoWord = errors.New("type at least one word to look for")
 
 // callsWith are the calls in which words are.
-func (in *Insight) callsWith(ctx context.Context, a firm.Actor, facet, side, query string) (ids []report.ID, err error) {
+func (in *Insight) callsWith(
+	ctx context.Context,
+	a firm.Actor,
+	facet, side, query string,
+) (ids []report.ID, err error) {
 	if facet == "words" {
-		calls, err := in.Store.CallsWithWords(ctx, db.CallsWithWordsParams{Side: side, Words: query, Count: maxFoundByWords})
+		calls, err := in.Store.CallsWithWords(
+			ctx,
+			db.CallsWithWordsParams{Side: side, Words: query, Count: maxFoundByWords},
+		)
 		for _, id := range calls {
 			ids = append(ids, report.ID(id))
 		}
@@ -140,8 +147,11 @@ func (in *Insight) callsWith(ctx context.Context, a firm.Actor, facet, side, que
 	}
 	slips, err := in.Store.SlipsWithWords(ctx, db.SlipsWithWordsParams{Words: query, Count: maxFoundByWords})
 	for _, s := range slips {
-		if slip.MayRead(a.Reader(), slip.Part{Rep: s.UserID.String(), Teams: s.RepTeams, HandedTo: optional.ID(s.HandedTo),
-			Visible: slip.Visible(s.Visible)}) {
+		if slip.MayRead(
+			a.Reader(),
+			slip.Part{Rep: s.UserID.String(), Teams: s.RepTeams, HandedTo: optional.ID(s.HandedTo),
+				Visible: slip.Visible(s.Visible)},
+		) {
 			ids = append(ids, report.ID(s.CallID))
 		}
 	}

@@ -70,7 +70,8 @@ func (in *Insight) fresh(ctx context.Context) (behind int, err error) {
 	if _, err := in.lookThrough(ctx); err != nil {
 		return 0, err
 	}
-	if behind, err = in.Store.CountFiguresDue(ctx); err != nil || behind == 0 { // mostly there is nothing, and no lock to wait for
+	if behind, err = in.Store.CountFiguresDue(ctx); err != nil ||
+		behind == 0 { // mostly there is nothing, and no lock to wait for
 		return 0, errors.Join(err, in.read(ctx))
 	}
 	for range firstLook {
@@ -191,8 +192,20 @@ func (r *figureRow) fields() []any {
 func (r *figureRow) part() report.Part {
 	p := r.p
 	p.Flags = uint32(r.flags)
-	p.Line, p.Queue, p.Rep, p.List, p.Outcome, p.Type = key(r.line), key(r.queue), key(r.rep), key(r.list), key(r.outcome),
-		key(r.callType)
+	p.Line, p.Queue, p.Rep, p.List, p.Outcome, p.Type = key(
+		r.line,
+	), key(
+		r.queue,
+	), key(
+		r.rep,
+	), key(
+		r.list,
+	), key(
+		r.outcome,
+	),
+		key(
+			r.callType,
+		)
 	p.Topics = nil
 	for _, t := range r.topics {
 		p.Topics = append(p.Topics, t.String())

@@ -27,7 +27,13 @@ var facetNames = map[string]string{"way": "Direction", "line": "Line", "queue": 
 	"quality": "Quality", "talk_share": "Our talk share"}
 
 // WriteReport writes a report as CSV or XLSX. Errors: firm.ErrForbidden, *firm.FieldError.
-func (in *Insight) WriteReport(ctx context.Context, a firm.Actor, v contract.ReportQuery, name, format string, w io.Writer) error {
+func (in *Insight) WriteReport(
+	ctx context.Context,
+	a firm.Actor,
+	v contract.ReportQuery,
+	name, format string,
+	w io.Writer,
+) error {
 	r, err := in.Report(ctx, a, v)
 	if err != nil {
 		return err
@@ -47,15 +53,24 @@ func (in *Insight) sheet(r contract.ReportResult, v contract.ReportQuery, name s
 		zone = time.UTC
 	}
 	s := formats.Sheet{Title: name, Drawn: v.By != "", Columns: []formats.Column{{Name: facetNames[v.By]}},
-		Notes: []string{fmt.Sprintf("%s to %s, days in %s", style.Date(r.From.In(zone)), style.Date(r.Until.In(zone).AddDate(0, 0, -1)),
-			r.Zone)}}
+		Notes: []string{
+			fmt.Sprintf(
+				"%s to %s, days in %s",
+				style.Date(r.From.In(zone)),
+				style.Date(r.Until.In(zone).AddDate(0, 0, -1)),
+				r.Zone,
+			),
+		}}
 	if r.Reach != contract.ReportResultReachAll {
 		s.Notes = append(s.Notes, "Of the calls that you may see.")
 	}
 	for _, f := range r.Figures {
 		s.Columns = append(s.Columns, formats.Column{Name: f.Name, Format: numberFormats[f.Unit]})
 		if optional.Value(v.Beside) != "" && optional.Value(v.Beside) != contract.ReportQueryBesideNone {
-			s.Columns = append(s.Columns, formats.Column{Name: f.Name + besideName(*v.Beside), Format: numberFormats[f.Unit]})
+			s.Columns = append(
+				s.Columns,
+				formats.Column{Name: f.Name + besideName(*v.Beside), Format: numberFormats[f.Unit]},
+			)
 		}
 	}
 	beside := len(s.Columns) > 1+len(r.Figures)

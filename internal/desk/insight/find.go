@@ -3,6 +3,7 @@ package insight
 import (
 	"context"
 	"encoding/hex"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -79,11 +80,29 @@ func (in *Insight) found(ctx context.Context, q question, order string, after *c
 		counted := in.book.Facet(f.Key, q.asked, q.cal)
 		c := contract.FacetCounts{Key: f.Key, Values: []contract.FacetValue{}}
 		for _, x := range counted.Values {
-			c.Values = append(c.Values, contract.FacetValue{Key: x.Key, Label: names.label(f.Key, x.Key), Count: x.Count})
+			c.Values = append(
+				c.Values,
+				contract.FacetValue{Key: x.Key, Label: names.label(f.Key, x.Key), Count: x.Count},
+			)
+		}
+		for _, key := range chosen(q.asked.Where, f.Key) { // what was chosen is named, also where it leaves nothing over
+			if !slices.ContainsFunc(c.Values, func(v contract.FacetValue) bool { return v.Key == key }) {
+				c.Values = append(c.Values, contract.FacetValue{Key: key, Label: names.label(f.Key, key)})
+			}
 		}
 		view.Facets = append(view.Facets, c)
 	}
 	return places
+}
+
+// chosen are the values that conditions name of a facet.
+func chosen(where []report.Condition, facet string) (keys []string) {
+	for _, c := range where {
+		if c.Facet == facet {
+			keys = append(keys, c.Values...)
+		}
+	}
+	return keys
 }
 
 // A place in the order of found calls, as the next page asks for it.

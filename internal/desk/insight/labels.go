@@ -18,8 +18,17 @@ type labels struct {
 }
 
 // none are what having no value is called.
-var none = map[string]string{"rep": "Nobody", "queue": "No queue", "line": "No line", "source": "No source", "team": "No team",
-	"outcome": "No outcome", "type": "No call type", "list": "No list", "shown": "No number"}
+var none = map[string]string{
+	"rep":     "Nobody",
+	"queue":   "No queue",
+	"line":    "No line",
+	"source":  "No source",
+	"team":    "No team",
+	"outcome": "No outcome",
+	"type":    "No call type",
+	"list":    "No list",
+	"shown":   "No number",
+}
 
 // words are what values are called that the program itself has.
 var words = map[string]map[string]string{

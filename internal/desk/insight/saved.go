@@ -71,8 +71,11 @@ func (in *Insight) Reports(ctx context.Context, a firm.Actor) ([]contract.SavedR
 	}
 	for _, r := range report.ReadyReports {
 		k := keptQuery{r.Query, string(r.Period), r.Beside}
-		views = append(views, contract.SavedReport{ID: readyPrefix + r.Key, Name: r.Name, Group: &r.Group, Query: k.view(),
-			Shared: true, MailTo: []string{}})
+		views = append(
+			views,
+			contract.SavedReport{ID: readyPrefix + r.Key, Name: r.Name, Group: &r.Group, Query: k.view(),
+				Shared: true, MailTo: []string{}},
+		)
 	}
 	return views, nil
 }
@@ -82,8 +85,16 @@ func reportView(a firm.Actor, r db.ReportRow) (contract.SavedReport, error) {
 	if err := json.Unmarshal(r.Query, &k); err != nil {
 		return contract.SavedReport{}, err
 	}
-	v := contract.SavedReport{ID: r.ID.String(), Name: r.Name, Query: k.view(), Shared: r.Shared, Mine: r.OwnerID == a.ID,
-		Owner: r.Owner, Version: r.Version, MailTo: []string{}}
+	v := contract.SavedReport{
+		ID:      r.ID.String(),
+		Name:    r.Name,
+		Query:   k.view(),
+		Shared:  r.Shared,
+		Mine:    r.OwnerID == a.ID,
+		Owner:   r.Owner,
+		Version: r.Version,
+		MailTo:  []string{},
+	}
 	if v.Mine { // to whom it goes, and what stands on Today, is its owner's
 		v.OnToday, v.Every, v.MailTo = r.OnToday, r.Every, r.MailTo
 	}
@@ -135,14 +146,22 @@ func (in *Insight) checkReport(ctx context.Context, a firm.Actor, v contract.Rep
 }
 
 // SaveReport keeps a report. Errors: firm.ErrForbidden, *firm.FieldError.
-func (in *Insight) SaveReport(ctx context.Context, a firm.Actor, key string, v contract.ReportToSave) (contract.SavedReport, error) {
+func (in *Insight) SaveReport(
+	ctx context.Context,
+	a firm.Actor,
+	key string,
+	v contract.ReportToSave,
+) (contract.SavedReport, error) {
 	s, err := in.checkReport(ctx, a, v)
 	if err != nil {
 		return contract.SavedReport{}, err
 	}
 	id, err := in.Once(ctx, a, key, "save_report", v, func(q *db.Queries, id uuid.UUID) error {
-		return q.InsertReport(ctx, db.InsertReportParams{ID: id, OwnerID: a.ID, Name: s.name, Query: s.query, Shared: s.shared,
-			OnToday: s.onToday, Every: s.every, MailTo: s.mailTo, At: in.Clock.Now()})
+		return q.InsertReport(
+			ctx,
+			db.InsertReportParams{ID: id, OwnerID: a.ID, Name: s.name, Query: s.query, Shared: s.shared,
+				OnToday: s.onToday, Every: s.every, MailTo: s.mailTo, At: in.Clock.Now()},
+		)
 	})
 	if err != nil {
 		return contract.SavedReport{}, err

@@ -20,8 +20,14 @@ type saving struct {
 
 // save adds or changes something, and writes it into the trail. Errors: firm.ErrNotFound, firm.ErrChangedElse, *firm.FieldError
 // where its name is taken.
-func (in *Insight) save(ctx context.Context, a firm.Actor, s saving, add func(*db.Queries, uuid.UUID) error,
-	change func(*db.Queries, uuid.UUID) (int64, error), there func(context.Context, uuid.UUID) (bool, error)) (uuid.UUID, error) {
+func (in *Insight) save(
+	ctx context.Context,
+	a firm.Actor,
+	s saving,
+	add func(*db.Queries, uuid.UUID) error,
+	change func(*db.Queries, uuid.UUID) (int64, error),
+	there func(context.Context, uuid.UUID) (bool, error),
+) (uuid.UUID, error) {
 	id := store.NewID()
 	if s.id != nil {
 		id = *s.id

@@ -45,7 +45,10 @@ func (in *Insight) Scorecards(ctx context.Context, a firm.Actor) ([]contract.Sco
 func questionViews(questions []scorecard.Question) []contract.ScoreQuestion {
 	views := []contract.ScoreQuestion{}
 	for _, q := range questions {
-		views = append(views, contract.ScoreQuestion{ID: q.ID, Text: q.Text, Help: &q.Help, Points: q.Points, Must: q.Must})
+		views = append(
+			views,
+			contract.ScoreQuestion{ID: q.ID, Text: q.Text, Help: &q.Help, Points: q.Points, Must: q.Must},
+		)
 	}
 	return views
 }
@@ -71,8 +74,11 @@ func (in *Insight) SaveScorecard(ctx context.Context, a firm.Actor, id *uuid.UUI
 		if slices.ContainsFunc(questions, func(x scorecard.Question) bool { return x.ID == q.ID }) || q.ID == "" {
 			q.ID = store.NewID().String()
 		}
-		questions = append(questions, scorecard.Question{ID: q.ID, Text: text, Help: firm.CleanText(optional.Value(q.Help)),
-			Points: q.Points, Must: q.Must})
+		questions = append(
+			questions,
+			scorecard.Question{ID: q.ID, Text: text, Help: firm.CleanText(optional.Value(q.Help)),
+				Points: q.Points, Must: q.Must},
+		)
 	}
 	text, err := json.Marshal(questions)
 	if err != nil {
@@ -85,12 +91,18 @@ func (in *Insight) SaveScorecard(ctx context.Context, a firm.Actor, id *uuid.UUI
 	at := saving{id: id, version: optional.Value(v.Version), kind: "scorecard", name: name}
 	saved, err := in.save(ctx, a, at,
 		func(q *db.Queries, id uuid.UUID) error {
-			return q.InsertScorecard(ctx, db.InsertScorecardParams{ID: id, Name: name, Questions: text, CallTypeIds: types,
-				Active: active})
+			return q.InsertScorecard(
+				ctx,
+				db.InsertScorecardParams{ID: id, Name: name, Questions: text, CallTypeIds: types,
+					Active: active},
+			)
 		},
 		func(q *db.Queries, id uuid.UUID) (int64, error) {
-			return q.UpdateScorecard(ctx, db.UpdateScorecardParams{ID: id, Name: name, Questions: text, CallTypeIds: types,
-				Active: active, Version: at.version})
+			return q.UpdateScorecard(
+				ctx,
+				db.UpdateScorecardParams{ID: id, Name: name, Questions: text, CallTypeIds: types,
+					Active: active, Version: at.version},
+			)
 		}, in.Store.ScorecardExists)
 	if err != nil {
 		return none, err
@@ -130,15 +142,22 @@ func (r scoreRow) view(a firm.Actor) (contract.Score, error) {
 		Mine: s.ByID == a.ID, OfMe: new(s.RepID == a.ID), Percent: s.Percent, Failed: s.Failed, Note: s.Note, At: s.At,
 		Reply: s.Reply, AcceptedAt: s.AcceptedAt, Version: s.Version}
 	for _, m := range marks {
-		v.Marks = append(v.Marks, contract.ScoreMark{Question: m.Question, Points: m.Points, Note: &m.Note, AtMs: m.AtMs})
+		v.Marks = append(
+			v.Marks,
+			contract.ScoreMark{Question: m.Question, Points: m.Points, Note: &m.Note, AtMs: m.AtMs},
+		)
 	}
 	return v, nil
 }
 
 // CallScores are those of a call that a may see, where they differ, and by what a may score it. Errors: firm.ErrNotFound.
 func (in *Insight) CallScores(ctx context.Context, a firm.Actor, call uuid.UUID) (contract.CallScores, error) {
-	view := contract.CallScores{Scores: []contract.Score{}, Cards: []contract.Scorecard{}, Reps: []contract.PersonOfFirm{},
-		Differences: []contract.ScoreDifference{}}
+	view := contract.CallScores{
+		Scores:      []contract.Score{},
+		Cards:       []contract.Scorecard{},
+		Reps:        []contract.PersonOfFirm{},
+		Differences: []contract.ScoreDifference{},
+	}
 	rows, err := in.Store.ScoresOfCall(ctx, call)
 	if err != nil {
 		return view, err
@@ -187,7 +206,10 @@ func differences(rows []db.ScoresOfCallRow, shown []contract.Score) ([]contract.
 			all = append(all, marks)
 		}
 		for _, d := range scorecard.Differences(c.Questions, all...) {
-			views = append(views, contract.ScoreDifference{Question: d.Question.ID, Text: d.Question.Text, Low: d.Low, High: d.High})
+			views = append(
+				views,
+				contract.ScoreDifference{Question: d.Question.ID, Text: d.Question.Text, Low: d.Low, High: d.High},
+			)
 		}
 	}
 	return views, nil
@@ -217,7 +239,8 @@ func (in *Insight) scorable(ctx context.Context, a firm.Actor, call uuid.UUID, v
 	}
 	cards, err := in.Scorecards(ctx, a)
 	for _, c := range cards {
-		if c.Active && (len(c.CallTypes) == 0 || slices.ContainsFunc(c.CallTypes, func(id uuid.UUID) bool { return types[id] })) {
+		if c.Active &&
+			(len(c.CallTypes) == 0 || slices.ContainsFunc(c.CallTypes, func(id uuid.UUID) bool { return types[id] })) {
 			view.Cards = append(view.Cards, c)
 		}
 	}
@@ -226,7 +249,12 @@ func (in *Insight) scorable(ctx context.Context, a firm.Actor, call uuid.UUID, v
 
 // Score scores a rep's part in a call, in place of how a had scored it by the same card. Errors: firm.ErrForbidden,
 // firm.ErrNotFound, firm.ErrChangedElse, *firm.FieldError.
-func (in *Insight) Score(ctx context.Context, a firm.Actor, call uuid.UUID, v contract.ScoreToGive) (contract.Score, error) {
+func (in *Insight) Score(
+	ctx context.Context,
+	a firm.Actor,
+	call uuid.UUID,
+	v contract.ScoreToGive,
+) (contract.Score, error) {
 	may := contract.CallScores{}
 	if err := in.scorable(ctx, a, call, &may); err != nil {
 		return contract.Score{}, err
@@ -245,8 +273,11 @@ func (in *Insight) Score(ctx context.Context, a firm.Actor, call uuid.UUID, v co
 	}
 	var marks []scorecard.Mark
 	for _, m := range v.Marks {
-		marks = append(marks, scorecard.Mark{Question: m.Question, Points: m.Points, Note: firm.CleanText(optional.Value(m.Note)),
-			AtMs: m.AtMs})
+		marks = append(
+			marks,
+			scorecard.Mark{Question: m.Question, Points: m.Points, Note: firm.CleanText(optional.Value(m.Note)),
+				AtMs: m.AtMs},
+		)
 	}
 	result, err := scorecard.Score(c.Questions, marks)
 	if err != nil {
@@ -282,8 +313,17 @@ func (in *Insight) keepScore(ctx context.Context, a firm.Actor, call uuid.UUID, 
 			Note: note, At: now}); err != nil {
 			return err
 		}
-		return in.Audited(ctx, q, a, "score", call, "score", nil, map[string]string{"score": fmt.Sprintf("%s: %d %%", c.Name,
-			result.Percent)})
+		return in.Audited(
+			ctx,
+			q,
+			a,
+			"score",
+			call,
+			"score",
+			nil,
+			map[string]string{"score": fmt.Sprintf("%s: %d %%", c.Name,
+				result.Percent)},
+		)
 	})
 	if store.Duplicate(err) {
 		return contract.Score{}, firm.ErrChangedElse // a has scored it in another window
@@ -314,13 +354,21 @@ func (in *Insight) MyScores(ctx context.Context, a firm.Actor) ([]contract.Score
 }
 
 // AnswerScore is what a rep says to a score of their own part. Errors: firm.ErrNotFound.
-func (in *Insight) AnswerScore(ctx context.Context, a firm.Actor, id uuid.UUID, v contract.ScoreAnswer) (contract.Score, error) {
+func (in *Insight) AnswerScore(
+	ctx context.Context,
+	a firm.Actor,
+	id uuid.UUID,
+	v contract.ScoreAnswer,
+) (contract.Score, error) {
 	var accepted *time.Time
 	if v.Accept {
 		accepted = new(in.Clock.Now())
 	}
-	n, err := in.Store.AnswerScore(ctx, db.AnswerScoreParams{Reply: firm.CleanText(v.Reply), AcceptedAt: accepted, ID: id,
-		RepID: a.ID})
+	n, err := in.Store.AnswerScore(
+		ctx,
+		db.AnswerScoreParams{Reply: firm.CleanText(v.Reply), AcceptedAt: accepted, ID: id,
+			RepID: a.ID},
+	)
 	if err == nil && n == 0 {
 		err = firm.ErrNotFound
 	}
@@ -370,7 +418,11 @@ func (in *Insight) NextToHear(ctx context.Context, a firm.Actor) (contract.CallT
 	}
 	candidates := make([]scorecard.Candidate, len(rows))
 	for i, r := range rows {
-		candidates[i] = scorecard.Candidate{Call: r.CallID.String(), Rep: r.UserID.String(), Type: optional.ID(r.CallTypeID)}
+		candidates[i] = scorecard.Candidate{
+			Call: r.CallID.String(),
+			Rep:  r.UserID.String(),
+			Type: optional.ID(r.CallTypeID),
+		}
 	}
 	scored := make([]scorecard.Scored, len(counts))
 	for i, c := range counts {

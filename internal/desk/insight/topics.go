@@ -64,7 +64,12 @@ func (in *Insight) lookThrough(ctx context.Context) (int, error) {
 	return len(rows), nil
 }
 
-func (in *Insight) lookThroughOne(ctx context.Context, wanted []topic, r db.TranscriptsToLookThroughRow, version int64) error {
+func (in *Insight) lookThroughOne(
+	ctx context.Context,
+	wanted []topic,
+	r db.TranscriptsToLookThroughRow,
+	version int64,
+) error {
 	said := saidIn(r.Phrases)
 	return in.Store.Tx(ctx, func(q *db.Queries) error {
 		if err := q.ForgetTopicsOf(ctx, r.RecordingID); err != nil {
@@ -73,15 +78,21 @@ func (in *Insight) lookThroughOne(ctx context.Context, wanted []topic, r db.Tran
 		var places []db.InsertCallTopicParams
 		for _, t := range wanted {
 			for _, p := range topics.Find(t.phrases, said, r.TotalMs) {
-				places = append(places, db.InsertCallTopicParams{RecordingID: r.RecordingID, TopicID: t.id, AtMs: p.FromMs,
-					ToMs: p.ToMs, Ours: p.Ours})
+				places = append(
+					places,
+					db.InsertCallTopicParams{RecordingID: r.RecordingID, TopicID: t.id, AtMs: p.FromMs,
+						ToMs: p.ToMs, Ours: p.Ours},
+				)
 			}
 		}
 		if err := firm.Every(q.InsertCallTopic(ctx, places).Exec); err != nil {
 			return err
 		}
-		return q.LookedThrough(ctx, db.LookedThroughParams{OurWords: textOf(said, true), TheirWords: textOf(said, false),
-			Version: version, RecordingID: r.RecordingID})
+		return q.LookedThrough(
+			ctx,
+			db.LookedThroughParams{OurWords: textOf(said, true), TheirWords: textOf(said, false),
+				Version: version, RecordingID: r.RecordingID},
+		)
 	})
 }
 
@@ -171,7 +182,12 @@ func phrasesOf(v contract.TopicToSave) ([]topics.Phrase, error) {
 
 // SaveTopic adds a topic, or changes one: it is looked for anew in everything that was said, behind. Errors:
 // firm.ErrForbidden, firm.ErrNotFound, firm.ErrChangedElse, *firm.FieldError.
-func (in *Insight) SaveTopic(ctx context.Context, a firm.Actor, id *uuid.UUID, v contract.TopicToSave) (contract.Topic, error) {
+func (in *Insight) SaveTopic(
+	ctx context.Context,
+	a firm.Actor,
+	id *uuid.UUID,
+	v contract.TopicToSave,
+) (contract.Topic, error) {
 	var none contract.Topic
 	if !a.MayDo(rights.Coaching) {
 		return none, firm.ErrForbidden
@@ -192,11 +208,17 @@ func (in *Insight) SaveTopic(ctx context.Context, a firm.Actor, id *uuid.UUID, v
 	at := saving{id: id, version: optional.Value(v.Version), kind: "topic", name: name}
 	saved, err := in.save(ctx, a, at,
 		func(q *db.Queries, id uuid.UUID) error {
-			return q.InsertTopic(ctx, db.InsertTopicParams{ID: id, Name: name, TopicGroup: group, Phrases: text, Active: active})
+			return q.InsertTopic(
+				ctx,
+				db.InsertTopicParams{ID: id, Name: name, TopicGroup: group, Phrases: text, Active: active},
+			)
 		},
 		func(q *db.Queries, id uuid.UUID) (int64, error) {
-			return q.UpdateTopic(ctx, db.UpdateTopicParams{ID: id, Name: name, TopicGroup: group, Phrases: text, Active: active,
-				Version: at.version})
+			return q.UpdateTopic(
+				ctx,
+				db.UpdateTopicParams{ID: id, Name: name, TopicGroup: group, Phrases: text, Active: active,
+					Version: at.version},
+			)
 		}, in.Store.TopicExists)
 	if err != nil {
 		return none, err
@@ -246,7 +268,10 @@ func (in *Insight) TryTopic(ctx context.Context, a firm.Actor, v contract.TopicT
 		}
 		trial.Found++
 		if p := places[0]; len(trial.Places) < triedShown {
-			trial.Places = append(trial.Places, contract.TopicPlace{CallID: r.CallID, Text: p.Text, AtMs: p.FromMs, Ours: p.Ours})
+			trial.Places = append(
+				trial.Places,
+				contract.TopicPlace{CallID: r.CallID, Text: p.Text, AtMs: p.FromMs, Ours: p.Ours},
+			)
 		}
 	}
 	return trial, nil
@@ -265,7 +290,10 @@ func (in *Insight) SaidInCall(ctx context.Context, a firm.Actor, id uuid.UUID) (
 	rows, err := in.Store.TopicsOfCall(ctx, id)
 	said := []contract.SaidTopic{}
 	for _, r := range rows {
-		said = append(said, contract.SaidTopic{TopicID: r.TopicID, Name: r.Name, AtMs: r.AtMs, ToMs: r.ToMs, Ours: r.Ours})
+		said = append(
+			said,
+			contract.SaidTopic{TopicID: r.TopicID, Name: r.Name, AtMs: r.AtMs, ToMs: r.ToMs, Ours: r.Ours},
+		)
 	}
 	return said, err
 }

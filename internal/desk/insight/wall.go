@@ -20,8 +20,16 @@ import (
 )
 
 // wallFigures are those of today beside a usual day of its weekday.
-var wallFigures = []string{"inbound", "answered_share", "wait", "service_level", "outbound", "conversations", "reached_share",
-	"talk_average"}
+var wallFigures = []string{
+	"inbound",
+	"answered_share",
+	"wait",
+	"service_level",
+	"outbound",
+	"conversations",
+	"reached_share",
+	"talk_average",
+}
 
 // Wall is what the team does now. Whoever may see nobody's day but their own may not look at it. Error: firm.ErrForbidden.
 func (in *Insight) Wall(ctx context.Context, a firm.Actor) (contract.Wall, error) {
@@ -47,7 +55,10 @@ func (in *Insight) Wall(ctx context.Context, a firm.Actor) (contract.Wall, error
 		return w, err
 	}
 	for _, r := range rounds {
-		w.Rounds = append(w.Rounds, contract.WallRound{ID: r.ID, Name: r.Name, Rep: join(r.Reps), Done: r.Done, Total: r.Total})
+		w.Rounds = append(
+			w.Rounds,
+			contract.WallRound{ID: r.ID, Name: r.Name, Rep: join(r.Reps), Done: r.Done, Total: r.Total},
+		)
 	}
 	if err := in.wallLate(ctx, reps, &w); err != nil {
 		return w, err
@@ -56,7 +67,12 @@ func (in *Insight) Wall(ctx context.Context, a firm.Actor) (contract.Wall, error
 }
 
 // wallRows adds those whose day a may see, and tells who they are.
-func (in *Insight) wallRows(ctx context.Context, a firm.Actor, limits wall.Limits, w *contract.Wall) (reps []uuid.UUID, err error) {
+func (in *Insight) wallRows(
+	ctx context.Context,
+	a firm.Actor,
+	limits wall.Limits,
+	w *contract.Wall,
+) (reps []uuid.UUID, err error) {
 	team, err := in.calls.Team.Colleagues(ctx)
 	if err != nil {
 		return nil, err
@@ -119,7 +135,11 @@ func kindOf(c contract.Colleague, now calls.Watched, inCall bool) wall.Kind {
 }
 
 // wallCalls says whom calls are with.
-func (in *Insight) wallCalls(ctx context.Context, a firm.Actor, watched map[uuid.UUID]calls.Watched) (map[uuid.UUID]db.WallCallsRow, error) {
+func (in *Insight) wallCalls(
+	ctx context.Context,
+	a firm.Actor,
+	watched map[uuid.UUID]calls.Watched,
+) (map[uuid.UUID]db.WallCallsRow, error) {
 	ids := make([]uuid.UUID, 0, len(watched))
 	for _, w := range watched {
 		ids = append(ids, w.Call)
@@ -187,8 +207,11 @@ func (in *Insight) wallToday(ctx context.Context, a firm.Actor, w *contract.Wall
 	_, beside := in.book.Beside(r, all, q.asked, usual, q.cal)
 	for i, key := range wallFigures {
 		f, _ := report.FigureOf(key)
-		w.Figures = append(w.Figures, contract.WallFigure{Figure: figureView(f), Value: r.All[i].Value, Usual: beside[i],
-			Calls: &r.All[i].Calls})
+		w.Figures = append(
+			w.Figures,
+			contract.WallFigure{Figure: figureView(f), Value: r.All[i].Value, Usual: beside[i],
+				Calls: &r.All[i].Calls},
+		)
 	}
 	byRep := report.Query{Figures: []string{"conversations", "talk"}, By: "rep"}
 	day := in.book.Run(byRep, q.asked, q.cal)
@@ -239,18 +262,27 @@ func (in *Insight) wallLimits(ctx context.Context, a firm.Actor) (wall.Limits, b
 
 func limitsView(l wall.Limits, sound bool) contract.WallLimits {
 	return contract.WallLimits{TalkMinutes: int(l.Talk.Minutes()), HoldSeconds: int(l.Hold.Seconds()),
-		WrapMinutes: int(l.Wrap.Minutes()), WaitSeconds: int(l.Wait.Seconds()), AwayMinutes: int(l.Away.Minutes()), Sound: sound}
+		WrapMinutes: int(
+			l.Wrap.Minutes(),
+		), WaitSeconds: int(l.Wait.Seconds()), AwayMinutes: int(l.Away.Minutes()), Sound: sound}
 }
 
 // SetWallLimits sets from when something calls for a's attention.
-func (in *Insight) SetWallLimits(ctx context.Context, a firm.Actor, v contract.WallLimits) (contract.WallLimits, error) {
+func (in *Insight) SetWallLimits(
+	ctx context.Context,
+	a firm.Actor,
+	v contract.WallLimits,
+) (contract.WallLimits, error) {
 	if !a.Rights[rights.SeeDays].Covers(rights.Team) {
 		return v, firm.ErrForbidden
 	}
 	minutes := func(n int) time.Duration { return time.Duration(n) * time.Minute }
 	seconds := func(n int) time.Duration { return time.Duration(n) * time.Second }
-	own := ownLimits{Limits: wall.Limits{Talk: minutes(v.TalkMinutes), Hold: seconds(v.HoldSeconds), Wrap: minutes(v.WrapMinutes),
-		Wait: seconds(v.WaitSeconds), Away: minutes(v.AwayMinutes)}, Sound: v.Sound}
+	own := ownLimits{
+		Limits: wall.Limits{Talk: minutes(v.TalkMinutes), Hold: seconds(v.HoldSeconds), Wrap: minutes(v.WrapMinutes),
+			Wait: seconds(v.WaitSeconds), Away: minutes(v.AwayMinutes)},
+		Sound: v.Sound,
+	}
 	return v, in.putLimits(ctx, a, own)
 }
 

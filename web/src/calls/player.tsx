@@ -112,7 +112,10 @@ export function Player({
     });
   };
   const keys = (e: KeyboardEvent) => {
-    if (e.target instanceof HTMLInputElement || e.target instanceof HTMLSelectElement) return;
+    const typing = [HTMLInputElement, HTMLSelectElement, HTMLTextAreaElement].some(
+      (field) => e.target instanceof field,
+    );
+    if (typing) return;
     const step = e.shiftKey ? 30 : 5;
     if (e.key === "ArrowLeft") go(at - step);
     else if (e.key === "ArrowRight") go(at + step);

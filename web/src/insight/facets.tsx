@@ -80,13 +80,6 @@ function One({
             </button>
           </li>
         ))}
-        {not
-          .filter((k) => !values.some((v) => v.key === k))
-          .map((k) => (
-            <li key={k} className="px-1 text-sm text-quiet line-through">
-              {k}
-            </li>
-          ))}
       </ul>
       {values.length > shown.length && (
         <button

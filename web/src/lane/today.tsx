@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import type { ReactNode } from "react";
+import { lazy, type ReactNode, Suspense } from "react";
 
 import { useRights } from "../api/rights";
 import { keys } from "../api/keys";
@@ -19,6 +19,8 @@ type DayEntry = Schemas["DayEntry"];
 type Today = Schemas["Today"];
 
 const suggested = "Berit Osterlund"; // answers for certain in the demo
+
+const OnToday = lazy(() => import("../insight/on_today").then((m) => ({ default: m.OnToday })));
 
 /** Today is the first view: the day hour by hour, and beside it what was done, what goes on and what waits. */
 export function Today() {
@@ -54,6 +56,9 @@ export function Today() {
           <div className="flex flex-col gap-5">
             {day.meanwhile && <Meanwhile meanwhile={day.meanwhile} />}
             <FiguresOf day={day} />
+            <Suspense>
+              <OnToday />
+            </Suspense>
             <Waiting day={day} />
             <Link to="/calls" search={{}} className="self-start text-ours underline underline-offset-3">
               {t.today.allCalls}

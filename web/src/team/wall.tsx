@@ -99,7 +99,7 @@ function Heads() {
       <span className="w-40">{w.columns.who}</span>
       <span className="w-28">{w.columns.doing}</span>
       <span className="w-14 text-right">{w.columns.since}</span>
-      <span className="flex-1">{w.columns.with}</span>
+      <span className="flex-1" />
       <span>{w.columns.today}</span>
     </div>
   );
@@ -131,17 +131,9 @@ function WallLine({ row: r, big }: { row: Row; big: boolean }) {
       </span>
       <span className="w-28 truncate">{r.doing}</span>
       <span className="w-14 text-right tabular-nums">{since}</span>
-      <span className="min-w-0 flex-1 truncate">
-        {r.with && (
-          <>
-            <Direction way={(r.direction ?? "inbound") as "inbound" | "outbound" | "internal"} /> {r.with}
-            {r.line && <span className="text-quiet"> · {r.line}</span>}
-          </>
-        )}
-      </span>
-      {r.trace && <VoiceTrace trace={r.trace} width={50} className="h-6 max-w-28" />}
+      <span className="flex-1" />
       {!big && (
-        <span className="flex w-64 shrink-0 items-center justify-end gap-1.5">
+        <span className="flex shrink-0 items-center justify-end gap-1.5">
           <span className="text-sm text-quiet" title={w.talks(r.conversations ?? 0, usual)}>
             {r.conversations ?? 0}
             {usual && ` / ${usual}`}
@@ -169,10 +161,21 @@ function WallLine({ row: r, big }: { row: Row; big: boolean }) {
           {r.may_set && <SetState row={r} />}
         </span>
       )}
-      {(r.needs.length > 0 || r.on_hold_since) && (
-        <span className="w-full pl-5.5 text-sm font-semibold text-waiting">
-          {r.needs.join(" · ")}
-          {r.on_hold_since && ` · ${w.onHold} ${duration(now - Date.parse(r.on_hold_since))}`}
+      {(r.with ?? r.needs.length > 0) && (
+        <span className="flex w-full items-center gap-3 pl-5.5 text-sm">
+          {r.with && (
+            <span className="min-w-0 truncate">
+              <Direction way={(r.direction ?? "inbound") as "inbound" | "outbound" | "internal"} /> {r.with}
+              {r.line && <span className="text-quiet"> · {r.line}</span>}
+            </span>
+          )}
+          {r.trace && <VoiceTrace trace={r.trace} width={50} className="h-5 max-w-28" />}
+          <span className="font-semibold text-waiting">
+            {[
+              ...r.needs,
+              ...(r.on_hold_since ? [`${w.onHold} ${duration(now - Date.parse(r.on_hold_since))}`] : []),
+            ].join(" · ")}
+          </span>
         </span>
       )}
     </li>

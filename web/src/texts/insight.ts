@@ -222,7 +222,7 @@ export const insight = {
     roundOf: (done: number, total: number) => `${done} of ${total}`,
     limits: "Limits",
     limitsTitle: "When something calls for my attention",
-    columns: { who: "Who", doing: "Doing", since: "Since", with: "With", today: "Conversations / usual" },
+    columns: { who: "Who", doing: "Doing", since: "Since", today: "Conversations / usual" },
     limitsHelp: "0 is never.",
     limit: {
       talk_minutes: "Speaking, minutes",
