@@ -27,17 +27,19 @@ func main() {
 	seconds := flag.Float64("seconds", 3, "length of a throughput run")
 	runs := flag.Int("runs", 5, "throughput runs of each kind")
 	people := flag.Int("people", 1_000_000, "people in the large book, and rows of the larger import")
-	only := flag.String("only", "", "calls, voices, rounds, book, rings, imports, queues or running: only that part")
+	only := flag.String("only", "", "calls, voices, rounds, book, rings, imports, queues, running or figures: only that part")
+	counted := flag.Int("counted", 5_000_000, "calls of which figures are made")
 	loaded := flag.Duration("loaded", 30*time.Second, "for how long a hundred recorded calls go on")
 	flag.Parse()
 	log.SetFlags(0)
 	if err := run(context.Background(), *out, *only, *clicks, *runs, *people,
-		time.Duration(*seconds*float64(time.Second)), *loaded); err != nil {
+		time.Duration(*seconds*float64(time.Second)), *loaded, *counted); err != nil {
 		log.Fatal("bench: ", err)
 	}
 }
 
-func run(ctx context.Context, out, only string, clicks, runs, people int, length, loadedFor time.Duration) error {
+func run(ctx context.Context, out, only string, clicks, runs, people int, length, loadedFor time.Duration,
+	counted int) error {
 	// Beside the project, as the demo's database is: where every program makes its small files a new one can take a
 	// millisecond of the file system.
 	here, err := filepath.Abs(".")
@@ -92,6 +94,11 @@ func run(ctx context.Context, out, only string, clicks, runs, people int, length
 			return fmt.Errorf("running it: %w", err)
 		}
 	}
+	if only == "" || only == "figures" {
+		if all.reports, err = reports(ctx, cluster, dir, counted); err != nil {
+			return fmt.Errorf("figures: %w", err)
+		}
+	}
 	report(os.Stdout, all)
 	if out == "" {
 		return nil
@@ -144,6 +151,7 @@ type results struct {
 	rounds  roundFigures
 	book    figures
 	running runningFigures
+	reports reportFigures
 	imports []importFigures
 	queues  queueFigures
 }
@@ -226,6 +234,7 @@ func report(w io.Writer, all results) {
 		reportImports(p, all.imports)
 	}
 	all.running.report(p)
+	all.reports.report(p)
 }
 
 func row(p func(string, ...any), what, unit string, ours, bare float64, goal string) {

@@ -99,12 +99,18 @@ func freshDesk(ctx context.Context, cluster *pgcluster.Cluster, name,
 	if err := demo.Fill(ctx, s, demo.First, time.Now()); err != nil {
 		return nil, nil, nil, err
 	}
+	d, network, err := openDesk(ctx, s, name, dir)
+	return s, d, network, err
+}
+
+// openDesk opens a desk over a database that is filled.
+func openDesk(ctx context.Context, s *store.Store, name, dir string) (*desk.Desk, *sim.Sim, error) {
 	network := sim.New(clockwork.NewRealClock(), "US", func(string) sim.Behaviour { return sim.Behaviour{} })
 	d, err := desk.Open(ctx, firm.Config{Store: s, Clock: clockwork.NewRealClock(), Log: slog.New(slog.DiscardHandler),
 		Server: "bench-" + name, Demo: true,
 		JournalFile: filepath.Join(dir, "journal-"+name), FilesDir: filepath.Join(dir, name),
 		Carrier: network})
-	return s, d, network, err
+	return d, network, err
 }
 
 // parts of made-up names: sixty given names and 1,600 family names.

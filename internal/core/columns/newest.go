@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"container/heap"
+	"math/bits"
 	"slices"
 )
 
@@ -30,10 +31,11 @@ func (l *lasts) Pop() any          { x := (*l)[len(*l)-1]; *l = (*l)[:len(*l)-1]
 // the beginning. A group stands where its first row in the set puts it.
 func (t *Table) Top(b Bits, key func(i int) int64, after *Place, n int) []Place {
 	var top lasts
-	b.Each(func(i int) {
+	look := func(i int) {
 		p := Place{key(i), t.ids[i]}
 		switch {
 		case after != nil && p.compare(*after) <= 0:
+		case len(top) == n && p.Key < top[0].Key:
 		case len(top) == n && p.compare(top[0]) >= 0:
 		case !t.First(b, i):
 		case len(top) < n:
@@ -42,7 +44,14 @@ func (t *Table) Top(b Bits, key func(i int) int64, after *Place, n int) []Place 
 			top[0] = p
 			heap.Fix(&top, 0)
 		}
-	})
+	}
+	for at := len(b) - 1; at >= 0; at-- { // from the end: rows come in the order of time, and most stand behind those already there
+		for w := b[at]; w != 0; {
+			last := wordBits - 1 - bits.LeadingZeros64(w)
+			w &^= 1 << last
+			look(at*wordBits + last)
+		}
+	}
 	slices.SortFunc(top, Place.compare)
 	return top
 }

@@ -8,12 +8,16 @@ import (
 // ID names a group.
 type ID = [16]byte
 
-// MaxCode is the largest code of a value.
-const MaxCode = math.MaxUint16
+// The largest codes of values.
+const (
+	MaxCode  = math.MaxUint16
+	MaxSmall = math.MaxUint8
+)
 
 // Schema says how many columns a table has.
 type Schema struct {
-	Values   int // of codes
+	Values   int // of codes of two bytes
+	Small    int // of codes of one byte
 	Measures int // of whole numbers
 }
 
@@ -21,6 +25,7 @@ type Schema struct {
 type Row struct {
 	At       int64    // seconds since 1970, UTC; from 0 to 2106
 	Values   []uint16 // a code for each column of values
+	Small    []uint8  // likewise
 	Measures []int32  // a number for each column of measures
 	Flags    uint32
 	Tags     []uint16 // any number of codes
@@ -31,8 +36,10 @@ type Table struct {
 	at       []uint32
 	ids      []ID
 	values   [][]uint16
+	small    [][]uint8
 	measures [][]int32
 	flags    []uint32
+	combos   combos
 	tags     map[uint16]Bits
 	goesOn   Bits // the row is of the same group as the one before
 	alive    Bits
@@ -42,7 +49,8 @@ type Table struct {
 
 // New makes an empty table.
 func New(s Schema) *Table {
-	return &Table{values: make([][]uint16, s.Values), measures: make([][]int32, s.Measures), tags: map[uint16]Bits{}}
+	return &Table{values: make([][]uint16, s.Values), small: make([][]uint8, s.Small),
+		measures: make([][]int32, s.Measures), tags: map[uint16]Bits{}}
 }
 
 // Rows is how many rows have a number, with those that are no longer there.
@@ -100,8 +108,12 @@ func (t *Table) grow(n int) {
 	t.at = append(t.at, make([]uint32, n)...)
 	t.ids = append(t.ids, make([]ID, n)...)
 	t.flags = append(t.flags, make([]uint32, n)...)
+	t.combos.of = append(t.combos.of, make([]uint16, n)...)
 	for i := range t.values {
 		t.values[i] = append(t.values[i], make([]uint16, n)...)
+	}
+	for i := range t.small {
+		t.small[i] = append(t.small[i], make([]uint8, n)...)
 	}
 	for i := range t.measures {
 		t.measures[i] = append(t.measures[i], make([]int32, n)...)
@@ -120,8 +132,12 @@ func grown(b Bits, rows int) Bits {
 func (t *Table) write(i int, r Row) {
 	t.at[i] = uint32(min(max(r.At, 0), math.MaxUint32))
 	t.flags[i] = r.Flags
+	t.combos.set(i, r.Flags)
 	for c := range t.values {
 		t.values[c][i] = r.Values[c]
+	}
+	for c := range t.small {
+		t.small[c][i] = r.Small[c]
 	}
 	for c := range t.measures {
 		t.measures[c][i] = r.Measures[c]
@@ -143,7 +159,7 @@ func (t *Table) retag(i int, tags []uint16) {
 	}
 }
 
-// At, ID, Value, Measure and Flags read a row.
+// At is when a row was, in seconds.
 func (t *Table) At(i int) int64 { return int64(t.at[i]) }
 
 // ID is the group of a row.
@@ -152,11 +168,23 @@ func (t *Table) ID(i int) ID { return t.ids[i] }
 // Value is the code in a column of values.
 func (t *Table) Value(column, i int) uint16 { return t.values[column][i] }
 
+// Small is the code in a column of small values.
+func (t *Table) Small(column, i int) uint8 { return t.small[column][i] }
+
 // Measure is the number in a column of measures.
 func (t *Table) Measure(column, i int) int32 { return t.measures[column][i] }
+
+// Measures is a column of measures; it must not be changed.
+func (t *Table) Measures(column int) []int32 { return t.measures[column] }
 
 // Flags are those of a row.
 func (t *Table) Flags(i int) uint32 { return t.flags[i] }
 
 // GoesOn tells whether a row is of the same group as the one before.
 func (t *Table) GoesOn(i int) bool { return t.goesOn.Has(i) }
+
+// SetSmall writes a code into a column of small values of a row, and SetValue into one of values.
+func (t *Table) SetSmall(column, i int, code uint8) { t.small[column][i] = code }
+
+// SetValue writes a code into a column of values of a row.
+func (t *Table) SetValue(column, i int, code uint16) { t.values[column][i] = code }

@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"math"
 	"sort"
 	"strconv"
 	"time"
@@ -36,6 +37,17 @@ func NewCalendar(zone *time.Location, first time.Weekday) *Calendar {
 		t = until
 	}
 	return c
+}
+
+// Same tells whether another calendar says the same.
+func (c *Calendar) Same(other *Calendar) bool {
+	return c.zone.String() == other.zone.String() && c.first == other.first
+}
+
+// place is the hour, the weekday from Sunday, 0, and the day from 1970 of a moment; beyond 2149 it is the last day.
+func (c *Calendar) place(at int64) (hour, weekday uint8, day uint16) {
+	d := c.day(at)
+	return uint8(c.hour(at)), uint8(weekdayOf(d)), uint16(min(max(d, 0), math.MaxUint16))
 }
 
 // Zone is the name of the calendar's.
@@ -84,6 +96,27 @@ func readMonth(key string) (int, bool) {
 func readNumber(key string, below int) (int, bool) {
 	n, err := strconv.Atoi(key)
 	return n, err == nil && n >= 0 && n < below
+}
+
+// daysOf are the days of a day, a week or a month by its key, from the first up to the one after the last; none where the
+// key is none.
+func (c *Calendar) daysOf(facet, key string) (from, until int) {
+	if facet == "month" {
+		month, there := readMonth(key)
+		if !there {
+			return 0, 0
+		}
+		first := time.Date(month/12, time.Month(month%12+1), 1, 0, 0, 0, 0, time.UTC)
+		return int(first.Unix() / daySeconds), int(first.AddDate(0, 1, 0).Unix() / daySeconds)
+	}
+	day, there := readDay(key)
+	switch {
+	case !there:
+		return 0, 0
+	case facet == "week":
+		return day, day + 7
+	}
+	return day, day + 1
 }
 
 // Start is when a day begins there.

@@ -14,8 +14,8 @@ type Facet struct {
 	// Groups: figures can be by it.
 	Groups bool
 
-	column int
-	value  func(t row) (int, bool)
+	column   int                      // of the table, by its kind
+	measured func(p Part) (int, bool) // of bands: what is measured, where it is known
 }
 
 // Kind is what the values of a facet are.
@@ -32,38 +32,29 @@ const (
 	Behind Kind = "behind" // calls that a figure is made of
 )
 
-// row reads a row of a book.
-type row struct {
-	b *Book
-	i int
-}
-
-func (r row) measure(c int) int { return int(r.b.t.Measure(c, r.i)) }
-func (r row) has(f uint32) bool { return r.b.t.Flags(r.i)&f == f }
-func (r row) seconds(c int) (int, bool) {
-	v := r.measure(c)
-	return v / 1000, v >= 0
-}
+// seconds of something that is known.
+func seconds(ms int32) (int, bool) { return int(ms) / 1000, ms >= 0 }
 
 // share of something in a recording, in percent.
-func (r row) share(c int) (int, bool) {
-	all := r.measure(recorded)
-	if all <= 0 {
+func share(of int32, p Part) (int, bool) {
+	if p.Recorded <= 0 {
 		return 0, false
 	}
-	return 100 * r.measure(c) / all, true
+	return int(100 * int64(of) / int64(p.Recorded)), true
 }
 
-func (r row) talkShare() (int, bool) {
-	all := r.measure(ours) + r.measure(theirs)
-	if r.measure(recorded) < 0 || all == 0 {
+func has(p Part, flag uint32) bool { return p.Flags&flag != 0 }
+
+func talkShare(p Part) (int, bool) {
+	all := int64(p.Ours) + int64(p.Theirs)
+	if p.Recorded < 0 || all == 0 {
 		return 0, false
 	}
-	return 100 * r.measure(ours) / all, true
+	return int(100 * int64(p.Ours) / all), true
 }
 
 // Facets are all there are, in the order in which they are shown.
-var Facets = []Facet{
+var Facets = numbered([]Facet{
 	{Key: "way", Kind: Keys, column: way, Groups: true},
 	{Key: "line", Kind: Keys, column: line, Groups: true},
 	{Key: "queue", Kind: Keys, column: queue, Groups: true},
@@ -84,28 +75,50 @@ var Facets = []Facet{
 	{Key: "has", Kind: Marks},
 	{Key: "topic", Kind: Topics, Groups: true},
 	{Key: "length", Kind: Bands, Edges: []int{30, 120, 300, 900}, Unit: Seconds, Groups: true,
-		value: func(r row) (int, bool) { s, _ := r.seconds(talk); return s, r.has(Answered) }},
+		measured: func(p Part) (int, bool) { s, _ := seconds(p.Talk); return s, has(p, Answered) }},
 	{Key: "wait", Kind: Bands, Edges: []int{10, 20, 60, 180}, Unit: Seconds, Groups: true,
-		value: func(r row) (int, bool) { return r.seconds(wait) }},
+		measured: func(p Part) (int, bool) { return seconds(p.Wait) }},
 	{Key: "satisfaction", Kind: Bands, Edges: []int{7, 9}, Unit: Points, Groups: true,
-		value: func(r row) (int, bool) { v := r.measure(satisfaction); return v, v >= 0 }},
+		measured: func(p Part) (int, bool) { return int(p.Satisfaction), p.Satisfaction >= 0 }},
 	{Key: "quality", Kind: Bands, Edges: []int{50, 70, 85}, Unit: Percent, Groups: true,
-		value: func(r row) (int, bool) { v := r.measure(quality); return v, v >= 0 }},
+		measured: func(p Part) (int, bool) { return int(p.Score), p.Score >= 0 }},
 	{Key: "talk_share", Kind: Bands, Edges: []int{30, 45, 55, 70}, Unit: Percent, Groups: true,
-		value: func(r row) (int, bool) { return r.talkShare() }},
+		measured: talkShare},
 	{Key: "silence", Kind: Bands, Edges: []int{10, 20, 35}, Unit: Percent,
-		value: func(r row) (int, bool) { return r.share(silence) }},
+		measured: func(p Part) (int, bool) { return share(p.Silence, p) }},
 	{Key: "overlap", Kind: Bands, Edges: []int{2, 5, 10}, Unit: Percent,
-		value: func(r row) (int, bool) { return r.share(overlap) }},
+		measured: func(p Part) (int, bool) { return share(p.Overlap, p) }},
 	{Key: "interruptions", Kind: Bands, Edges: []int{1, 3, 6}, Unit: Average,
-		value: func(r row) (int, bool) { return r.measure(interruptions), r.measure(recorded) >= 0 }},
+		measured: func(p Part) (int, bool) { return int(p.Interruptions), p.Recorded >= 0 }},
 	{Key: "hold", Kind: Bands, Edges: []int{1, 30, 120}, Unit: Seconds,
-		value: func(r row) (int, bool) { s, _ := r.seconds(hold); return s, r.has(Answered) }},
+		measured: func(p Part) (int, bool) { s, _ := seconds(p.Hold); return s, has(p, Answered) }},
 	{Key: "transfers", Kind: Bands, Edges: []int{1, 2}, Unit: Average,
-		value: func(r row) (int, bool) { return r.measure(transfers), r.has(Answered) }},
+		measured: func(p Part) (int, bool) { return int(p.Transfers), has(p, Answered) }},
 	{Key: "words", Kind: Words},
 	{Key: "notes", Kind: Words},
 	{Key: "behind", Kind: Behind},
+})
+
+// bands are the facets of them, in the order of their columns.
+var bands = func() (all []Facet) {
+	for _, f := range Facets {
+		if f.Kind == Bands {
+			all = append(all, f)
+		}
+	}
+	return all
+}()
+
+// numbered gives facets of bands their columns.
+func numbered(all []Facet) []Facet {
+	n := firstBand
+	for i := range all {
+		if all[i].Kind == Bands {
+			all[i].column = n
+			n++
+		}
+	}
+	return all
 }
 
 // FacetOf is the one with a key.
@@ -158,68 +171,76 @@ func (f Facet) band(v int) int {
 	return n
 }
 
-// values gives for each row the number of a facet's value, -1 for none, and the key of each number. A book that is put into
-// meanwhile has further ones.
-func (b *Book) values(f Facet, a Asked, cal *Calendar) (value func(i int) int, keys []string) {
+// values gives for each row the number of a facet's value, -1 for none, and the key of each number. Days, weeks and months
+// are all of those that are asked about, also such as have no calls.
+func (b *Book) values(f Facet, a Asked) (value func(i int) int, keys []string) {
 	switch {
 	case f.Kind == Keys:
 		return func(i int) int { return int(b.t.Value(f.column, i)) }, b.keys[f.column]
 	case f.Kind == Bands:
-		for n := range len(f.Edges) + 1 {
-			keys = append(keys, strconv.Itoa(n))
-		}
-		return func(i int) int {
-			v, there := f.value(row{b, i})
-			if !there {
-				return -1
-			}
-			return f.band(v)
-		}, keys
+		return func(i int) int { return int(b.t.Small(f.column, i)) - 1 }, f.bandKeys()
 	case f.Kind == Times:
-		return b.times(f.Key, a, cal)
+		return b.times(f.Key, a)
 	}
 	return func(int) int { return -1 }, nil
 }
 
-// times are the values of facets of time. Days, weeks and months are all of those that are asked about, also such as have no
-// calls.
-func (b *Book) times(key string, a Asked, cal *Calendar) (value func(i int) int, keys []string) {
+func (f Facet) bandKeys() (keys []string) {
+	for n := range len(f.Edges) + 1 {
+		keys = append(keys, strconv.Itoa(n))
+	}
+	return keys
+}
+
+func hourKeys() (keys []string) {
+	for h := range 24 {
+		keys = append(keys, strconv.Itoa(h))
+	}
+	return keys
+}
+
+// weekdayKeys are the weekdays from the first of a week.
+func (c *Calendar) weekdayKeys() (keys []string) {
+	for d := range 7 {
+		keys = append(keys, strconv.Itoa((d+int(c.first))%7))
+	}
+	return keys
+}
+
+// times are the values of facets of time.
+func (b *Book) times(key string, a Asked) (value func(i int) int, keys []string) {
 	switch key {
 	case "hour":
-		for h := range 24 {
-			keys = append(keys, strconv.Itoa(h))
-		}
-		return func(i int) int { return cal.hour(b.t.At(i)) }, keys
+		return func(i int) int { return int(b.t.Small(atHour, i)) }, hourKeys()
 	case "weekday":
-		for d := range 7 {
-			keys = append(keys, strconv.Itoa((d+int(cal.first))%7))
-		}
-		return func(i int) int { return (weekdayOf(cal.day(b.t.At(i))) - int(cal.first) + 7) % 7 }, keys
+		return func(i int) int { return (int(b.t.Small(onWeekday, i)) - int(b.cal.first) + 7) % 7 }, b.cal.weekdayKeys()
 	}
 	if a.To <= a.From {
 		return func(int) int { return -1 }, nil
 	}
-	from, to := cal.day(a.From), cal.day(a.To-1)
-	switch key {
-	case "week":
-		from = cal.weekOf(from)
-		for d := from; d <= to; d += 7 {
-			keys = append(keys, dayKey(d))
+	from, to := b.cal.day(a.From), b.cal.day(a.To-1)
+	numbers := make([]int32, to-from+1) // of each day
+	add := func(d int, key string) {
+		if len(keys) == 0 || keys[len(keys)-1] != key {
+			keys = append(keys, key)
 		}
-		return func(i int) int { return (cal.day(b.t.At(i)) - from) / 7 }, keys
-	case "month":
-		first := monthOf(from)
-		ofDay := make([]int, to-from+1)
-		for d := range ofDay {
-			ofDay[d] = monthOf(from+d) - first
-		}
-		for m := first; m <= monthOf(to); m++ {
-			keys = append(keys, monthKey(m))
-		}
-		return func(i int) int { return ofDay[cal.day(b.t.At(i))-from] }, keys
+		numbers[d-from] = int32(len(keys) - 1)
 	}
 	for d := from; d <= to; d++ {
-		keys = append(keys, dayKey(d))
+		switch key {
+		case "week":
+			add(d, dayKey(b.cal.weekOf(d)))
+		case "month":
+			add(d, monthKey(monthOf(d)))
+		default:
+			add(d, dayKey(d))
+		}
 	}
-	return func(i int) int { return cal.day(b.t.At(i)) - from }, keys
+	return func(i int) int {
+		d := int(b.t.Value(onDay, i)) - from
+		if d < 0 || d >= len(numbers) {
+			return -1
+		}
+		return int(numbers[d])
+	}, keys
 }

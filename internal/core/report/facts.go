@@ -19,7 +19,16 @@ const (
 	numberShown
 	device
 	ending
-	valueColumns
+	keyColumns
+	onDay        = keyColumns // of the calendar's, counted from 1970
+	valueColumns = keyColumns + 1
+)
+
+// The columns of small values, before those of the bands: 0 is none there, else the number of the band and one.
+const (
+	atHour = iota
+	onWeekday
+	firstBand
 )
 
 // The columns of measures. Times are milliseconds; -1: not known, or there was none.
@@ -74,7 +83,14 @@ const (
 	Surveyed                         // the customer gave a score
 	HasRep                           // somebody of the firm had a part
 	WasOwed                          // it came in, and somebody had to come back to it
+
+	in // the ways, from here on by Put
+	out
+	internal
 )
+
+// ways are the flags of a call's direction, by its key.
+var ways = map[string]uint32{"inbound": in, "outbound": out, "internal": internal}
 
 // Part is one rep's part in a call, or a call that no rep had a part in.
 type Part struct {
@@ -94,22 +110,35 @@ type Part struct {
 // Book holds the calls of a firm.
 type Book struct {
 	t      *columns.Table
-	codes  [valueColumns]map[string]uint16
-	keys   [valueColumns][]string
+	cal    *Calendar
+	codes  [keyColumns]map[string]uint16
+	keys   [keyColumns][]string
 	topics map[string]uint16
 	topic  []string
 }
 
-// NewBook is one without calls.
-func NewBook() *Book {
-	b := &Book{
-		t:      columns.New(columns.Schema{Values: valueColumns, Measures: measureColumns}),
-		topics: map[string]uint16{},
-	}
+// NewBook is one without calls, whose days and hours are those of a calendar.
+func NewBook(cal *Calendar) *Book {
+	b := &Book{t: columns.New(columns.Schema{Values: valueColumns, Small: firstBand + len(bands), Measures: measureColumns}),
+		topics: map[string]uint16{}, cal: cal}
 	for i := range b.codes {
 		b.codes[i], b.keys[i] = map[string]uint16{"": 0}, []string{""}
 	}
 	return b
+}
+
+// Calendar is the book's.
+func (b *Book) Calendar() *Calendar { return b.cal }
+
+// SetCalendar gives the book another calendar.
+func (b *Book) SetCalendar(cal *Calendar) {
+	b.cal = cal
+	for i := range b.t.Rows() {
+		hour, weekday, day := cal.place(b.t.At(i))
+		b.t.SetSmall(atHour, i, hour)
+		b.t.SetSmall(onWeekday, i, weekday)
+		b.t.SetValue(onDay, i, day)
+	}
 }
 
 // Calls is how many there are.
@@ -119,21 +148,33 @@ func (b *Book) Calls() int { return b.t.Groups() }
 func (b *Book) Put(call ID, parts []Part) {
 	rows := make([]columns.Row, len(parts))
 	for i, p := range parts {
-		r := columns.Row{At: p.At, Flags: p.Flags, Values: make([]uint16, valueColumns), Measures: []int32{ring: p.Ring,
+		rows[i] = b.row(p)
+	}
+	b.t.Put(call, rows)
+}
+
+func (b *Book) row(p Part) columns.Row {
+	r := columns.Row{At: p.At, Flags: p.Flags | ways[p.Way], Values: make([]uint16, valueColumns),
+		Small: make([]uint8, firstBand+len(bands)),
+		Measures: []int32{ring: p.Ring,
 			wait: p.Wait, talk: p.Talk, hold: p.Hold, consult: p.Consult, wrap: p.Wrap, recorded: p.Recorded, ours: p.Ours,
 			theirs: p.Theirs, silence: p.Silence, overlap: p.Overlap, monologue: p.Monologue, interruptions: p.Interruptions,
 			transfers: p.Transfers, satisfaction: p.Satisfaction, returned: p.Return, tries: p.Tries, quality: p.Score}}
-		for c, key := range [valueColumns]string{way: p.Way, line: p.Line, queue: p.Queue, source: p.Source, rep: p.Rep,
-			team: p.Team, list: p.List, outcome: p.Outcome, callType: p.Type, numberShown: p.Shown, device: p.Device,
-			ending: p.Ending} {
-			r.Values[c] = b.code(c, key)
-		}
-		for _, key := range p.Topics {
-			r.Tags = append(r.Tags, b.topicCode(key))
-		}
-		rows[i] = r
+	for c, key := range [keyColumns]string{way: p.Way, line: p.Line, queue: p.Queue, source: p.Source, rep: p.Rep,
+		team: p.Team, list: p.List, outcome: p.Outcome, callType: p.Type, numberShown: p.Shown, device: p.Device,
+		ending: p.Ending} {
+		r.Values[c] = b.code(c, key)
 	}
-	b.t.Put(call, rows)
+	r.Small[atHour], r.Small[onWeekday], r.Values[onDay] = b.cal.place(p.At)
+	for n, f := range bands {
+		if v, there := f.measured(p); there {
+			r.Small[firstBand+n] = uint8(f.band(v)) + 1
+		}
+	}
+	for _, key := range p.Topics {
+		r.Tags = append(r.Tags, b.topicCode(key))
+	}
+	return r
 }
 
 // code is that of a key. When a column has as many values as it may, further ones are as none.

@@ -24,71 +24,61 @@ type Figure struct {
 
 	// The figure is above divided by below, where below is given; parts: they are those of reps' parts, else of calls.
 	parts        bool
-	above, below func(r row) int
+	above, below *term
 }
 
-func one(mask, want uint32) func(r row) int {
-	return func(r row) int {
-		if r.b.t.Flags(r.i)&mask == want {
-			return 1
-		}
+// term is what a row adds: nothing where its flags under mask are not want, else what is measured, or one.
+type term struct {
+	mask, want uint32
+	measure    int  // nothing: one
+	second     int  // a second measure that is added, or nothing
+	known      bool // one where the measure is known
+}
+
+const nothing = -1
+
+// one counts rows with these flags, and without those.
+func one(with, without uint32) *term {
+	return &term{mask: with | without, want: with, measure: nothing, second: nothing}
+}
+
+// sumOf sums a measure of rows with these flags, and without those.
+func sumOf(measure int, with, without uint32) *term {
+	return &term{mask: with | without, want: with, measure: measure, second: nothing}
+}
+
+// knownOf counts the rows of which a measure is known.
+func knownOf(measure int) *term { return &term{measure: measure, second: nothing, known: true} }
+
+// of is what a row adds.
+func (t *term) of(columns [][]int32, flags uint32, i int) int {
+	if flags&t.mask != t.want {
 		return 0
 	}
-}
-
-// direction is that of a row, by its key.
-func direction(key string, f func(r row) int) func(r row) int {
-	return func(r row) int {
-		if r.b.keys[way][r.b.t.Value(way, r.i)] != key {
-			return 0
-		}
-		return f(r)
+	if t.measure == nothing {
+		return 1
 	}
-}
-
-func outside(f func(r row) int) func(r row) int {
-	return func(r row) int {
-		if r.b.keys[way][r.b.t.Value(way, r.i)] == "internal" {
-			return 0
-		}
-		return f(r)
-	}
-}
-
-// measured is the sum of what is known, and how often it is.
-func measured(c int) (sum, known func(r row) int) {
-	sum = func(r row) int { return max(0, r.measure(c)) }
-	known = func(r row) int {
-		if r.measure(c) >= 0 {
-			return 1
-		}
+	v := int(columns[t.measure][i])
+	switch {
+	case v < 0:
 		return 0
+	case t.known:
+		return 1
+	case t.second != nothing:
+		v += max(0, int(columns[t.second][i]))
 	}
-	return sum, known
+	return v
 }
 
-// when sums f where the flags are so.
-func when(mask, want uint32, f func(r row) int) func(r row) int {
-	return func(r row) int {
-		if r.b.t.Flags(r.i)&mask != want {
-			return 0
-		}
-		return f(r)
-	}
-}
-
-func number(c int) func(r row) int { return func(r row) int { return max(0, r.measure(c)) } }
-
-func every(row) int { return 1 }
-
-func average(f Figure, c int) Figure {
-	f.above, f.below = measured(c)
+// average is a figure that is the mean of a measure, where it is known.
+func average(f Figure, measure int) Figure {
+	f.above, f.below = sumOf(measure, 0, 0), knownOf(measure)
 	return f
 }
 
-// of a share of recordings
-func shareOf(f Figure, c int) Figure {
-	f.above, f.below = when(HasRecording, HasRecording, number(c)), when(HasRecording, HasRecording, number(recorded))
+// shareOf is a figure that is a share of recordings.
+func shareOf(f Figure, measure int) Figure {
+	f.above, f.below = sumOf(measure, HasRecording, 0), sumOf(recorded, HasRecording, 0)
 	f.Unit = Percent
 	return f
 }
@@ -96,34 +86,34 @@ func shareOf(f Figure, c int) Figure {
 // Figures are all there are, in the order in which they are shown.
 var Figures = []Figure{
 	{Key: "calls", Name: "Calls", Definition: "Calls with somebody outside, in and out, answered or not.", Unit: Count,
-		above: outside(every)},
+		above: one(0, internal)},
 	{
 		Key:        "inbound",
 		Name:       "Inbound calls",
 		Definition: "Calls that came in from outside, answered or not.",
 		Unit:       Count,
-		above:      direction("inbound", every),
+		above:      one(in, 0),
 	},
 	{
 		Key:        "outbound",
 		Name:       "Outbound calls",
 		Definition: "Calls that were placed to somebody outside, answered or not.",
 		Unit:       Count,
-		above:      direction("outbound", every),
+		above:      one(out, 0),
 	},
 	{Key: "answered", Name: "Answered", Definition: "Inbound calls that somebody of the firm answered.", Unit: Count,
-		Better: 1, above: direction("inbound", one(Answered, Answered))},
+		Better: 1, above: one(in|Answered, 0)},
 	{
 		Key:        "answered_share",
 		Name:       "Answered share",
 		Definition: "Of the inbound calls, the share that somebody answered.",
 		Unit:       Percent,
 		Better:     1,
-		above:      direction("inbound", one(Answered, Answered)),
-		below:      direction("inbound", every),
+		above:      one(in|Answered, 0),
+		below:      one(in, 0),
 	},
 	{Key: "missed", Name: "Missed", Definition: "Inbound calls that nobody answered.", Unit: Count, Better: -1,
-		above: direction("inbound", one(Missed, Missed))},
+		above: one(in|Missed, 0)},
 	{
 		Key:  "conversations",
 		Name: "Conversations",
@@ -131,7 +121,7 @@ var Figures = []Figure{
 			"were answered, outbound ones unless the outcome says it was a voicemail or the wrong person.",
 		Unit:   Count,
 		Better: 1,
-		above:  outside(one(Spoke, Spoke)),
+		above:  one(Spoke, internal),
 	},
 	{
 		Key:        "reached_share",
@@ -139,22 +129,22 @@ var Figures = []Figure{
 		Definition: "Of the outbound calls, the share that became a conversation.",
 		Unit:       Percent,
 		Better:     1,
-		above:      direction("outbound", one(Spoke, Spoke)),
-		below:      direction("outbound", every),
+		above:      one(out|Spoke, 0),
+		below:      one(out, 0),
 	},
 	{Key: "talk", Name: "Talk time", Definition: "Time reps were connected with somebody outside, without hold.",
-		Unit: Seconds, parts: true, above: outside(number(talk))},
+		Unit: Seconds, parts: true, above: sumOf(talk, 0, internal)},
 	{Key: "talk_average", Name: "Average talk", Definition: "Talk time of a rep's part in a conversation, on average.",
-		Unit: Seconds, parts: true, above: when(Spoke|HasRep, Spoke|HasRep, number(talk)), below: one(Spoke|HasRep, Spoke|HasRep)},
+		Unit: Seconds, parts: true, above: sumOf(talk, Spoke|HasRep, internal), below: one(Spoke|HasRep, internal)},
 	{Key: "hold", Name: "Hold time", Definition: "Time customers were on hold.", Unit: Seconds, Better: -1, parts: true,
-		above: number(hold)},
+		above: sumOf(hold, 0, 0)},
 	{
 		Key:        "consult",
 		Name:       "Consult time",
 		Definition: "Time reps spoke with whom they asked while the customer waited.",
 		Unit:       Seconds,
 		parts:      true,
-		above:      number(consult),
+		above:      sumOf(consult, 0, 0),
 	},
 	average(
 		Figure{
@@ -173,8 +163,8 @@ var Figures = []Figure{
 		Name:       "Average ringing",
 		Definition: "How long outbound calls rang until they were answered or ended, on average.",
 		Unit:       Seconds,
-		above:      direction("outbound", number(ring)),
-		below:      direction("outbound", every),
+		above:      sumOf(ring, out, 0),
+		below:      one(out, 0),
 	},
 	average(
 		Figure{
@@ -192,7 +182,7 @@ var Figures = []Figure{
 		Definition: "Callers who hung up after waiting more than five seconds in a queue.",
 		Unit:       Count,
 		Better:     -1,
-		above:      one(Abandoned, Abandoned),
+		above:      one(Abandoned, 0),
 	},
 	{
 		Key:  "abandoned_share",
@@ -201,8 +191,8 @@ var Figures = []Figure{
 			"after more than five seconds; who hung up sooner is not counted.",
 		Unit:   Percent,
 		Better: -1,
-		above:  one(Abandoned, Abandoned),
-		below:  one(Queued|Short, Queued),
+		above:  one(Abandoned, 0),
+		below:  one(Queued, Short),
 	},
 	{
 		Key:  "service_level",
@@ -211,8 +201,8 @@ var Figures = []Figure{
 			"queue's target; who hung up within five seconds is not counted.",
 		Unit:   Percent,
 		Better: 1,
-		above:  one(InTime, InTime),
-		below:  one(Queued|Short, Queued),
+		above:  one(InTime, 0),
+		below:  one(Queued, Short),
 	},
 	{
 		Key:  "first_call",
@@ -221,19 +211,19 @@ var Figures = []Figure{
 			"number did not call in again within seven days.",
 		Unit:   Percent,
 		Better: 1,
-		above:  direction("inbound", one(Spoke|CameAgain, Spoke)),
-		below:  direction("inbound", one(Spoke, Spoke)),
+		above:  one(in|Spoke, CameAgain),
+		below:  one(in|Spoke, 0),
 	},
 	{Key: "transfers", Name: "Transfers", Definition: "How often calls were handed over to somebody else.", Unit: Count,
-		above: number(transfers)},
+		above: sumOf(transfers, 0, 0)},
 	{
 		Key:        "callbacks",
 		Name:       "Callbacks kept",
 		Definition: "Of the callers who asked a queue to be called back, the share that was.",
 		Unit:       Percent,
 		Better:     1,
-		above:      one(CallbackKept, CallbackKept),
-		below:      one(CallbackAsked, CallbackAsked),
+		above:      one(CallbackKept, 0),
+		below:      one(CallbackAsked, 0),
 	},
 	{
 		Key:        "unreturned",
@@ -241,7 +231,7 @@ var Figures = []Figure{
 		Definition: "Missed calls and voicemails that nobody has come back to yet.",
 		Unit:       Count,
 		Better:     -1,
-		above:      one(Owed, Owed),
+		above:      one(Owed, 0),
 	},
 	average(
 		Figure{
@@ -271,7 +261,7 @@ var Figures = []Figure{
 		Definition: "Reps' parts in calls for which an outcome was chosen.",
 		Unit:       Count,
 		parts:      true,
-		above:      one(HasOutcome, HasOutcome),
+		above:      one(HasOutcome, 0),
 	},
 	{
 		Key:  "conversion",
@@ -281,8 +271,8 @@ var Figures = []Figure{
 		Unit:   Percent,
 		Better: 1,
 		parts:  true,
-		above:  one(ReachedIt, ReachedIt),
-		below:  one(HasOutcome, HasOutcome),
+		above:  one(ReachedIt, 0),
+		below:  one(HasOutcome, 0),
 	},
 	average(
 		Figure{
@@ -300,8 +290,8 @@ var Figures = []Figure{
 		Name:       "Our talk share",
 		Definition: "Of the speech in recordings, the share that was ours.",
 		Unit:       Percent,
-		above:      when(HasRecording, HasRecording, number(ours)),
-		below:      when(HasRecording, HasRecording, func(r row) int { return r.measure(ours) + r.measure(theirs) }),
+		above:      sumOf(ours, HasRecording, 0),
+		below:      &term{mask: HasRecording, want: HasRecording, measure: ours, second: theirs},
 	},
 	shareOf(
 		Figure{Key: "silence", Name: "Silence", Definition: "Of the recorded time, the share in which nobody spoke."},
@@ -320,8 +310,8 @@ var Figures = []Figure{
 		Name:       "Longest monologue",
 		Definition: "The longest a rep spoke without a break in a recording, on average.",
 		Unit:       Seconds,
-		above:      when(HasRecording, HasRecording, number(monologue)),
-		below:      one(HasRecording, HasRecording),
+		above:      sumOf(monologue, HasRecording, 0),
+		below:      one(HasRecording, 0),
 	},
 	average(
 		Figure{
@@ -348,11 +338,11 @@ func FigureOf(key string) (*Figure, bool) {
 }
 
 // counts tells whether the figure is made of a row: it adds to what is divided by, or, without that, to the figure.
-func (f *Figure) counts(r row) bool {
+func (f *Figure) counts(columns [][]int32, flags uint32, i int) bool {
 	if f.below != nil {
-		return f.below(r) > 0
+		return f.below.of(columns, flags, i) > 0
 	}
-	return f.above(r) > 0
+	return f.above.of(columns, flags, i) > 0
 }
 
 // sum is what a figure is computed of.

@@ -85,10 +85,10 @@ type Asked struct {
 func FoundKey(c Condition) string { return c.Facet + "\x00" + strings.Join(c.Values, "\x00") }
 
 // rows are those of the calls that are meant.
-func (b *Book) rows(a Asked, cal *Calendar) columns.Bits {
+func (b *Book) rows(a Asked) columns.Bits {
 	rows := b.within(b.t.Between(b.t.All(), a.From, a.To), a.Scope)
 	for _, c := range a.Where {
-		rows = b.narrow(rows, c, a, cal)
+		rows = b.narrow(rows, c, a)
 	}
 	return rows
 }
@@ -112,7 +112,7 @@ func (b *Book) within(rows columns.Bits, s Scope) columns.Bits {
 
 // narrow keeps of rows those that fit a condition. What is not said of a call is looked at for the call as a whole: one
 // part in which it was so is enough for the call to be left out.
-func (b *Book) narrow(rows columns.Bits, c Condition, a Asked, cal *Calendar) columns.Bits {
+func (b *Book) narrow(rows columns.Bits, c Condition, a Asked) columns.Bits {
 	f, there := FacetOf(c.Facet)
 	if !there {
 		return b.t.Where(rows, func(int) bool { return false })
@@ -139,7 +139,7 @@ func (b *Book) narrow(rows columns.Bits, c Condition, a Asked, cal *Calendar) co
 			fits = b.heard(fits, a)
 		}
 	case Bands, Times:
-		fits = b.valued(rows, f, c.Values, a, cal)
+		fits = b.valued(rows, f, c.Values)
 	}
 	if c.Not {
 		return rows.Clone().AndNot(fits)
@@ -172,21 +172,21 @@ func (b *Book) said(rows columns.Bits, c Condition, a Asked) columns.Bits {
 }
 
 func (b *Book) marked(rows columns.Bits, keys []string) columns.Bits {
-	return b.t.Where(rows, func(i int) bool {
-		for _, key := range keys {
-			if mask, want, there := markOf(key); there && b.t.Flags(i)&mask == want {
-				return true
-			}
+	all := b.t.Of(nil)
+	for _, key := range keys {
+		if mask, want, there := markOf(key); there {
+			all.Or(b.t.Flagged(rows, mask, want))
 		}
-		return false
-	})
+	}
+	return all
 }
 
 // behind keeps the rows that one of the figures is made of.
 func (b *Book) behind(rows columns.Bits, keys []string) columns.Bits {
+	measures := b.measures()
 	return b.t.Where(rows, func(i int) bool {
 		for _, key := range keys {
-			if f, there := FigureOf(key); there && f.counts(row{b, i}) {
+			if f, there := FigureOf(key); there && f.counts(measures, b.t.Flags(i), i) {
 				return true
 			}
 		}
@@ -194,23 +194,51 @@ func (b *Book) behind(rows columns.Bits, keys []string) columns.Bits {
 	})
 }
 
-func (b *Book) valued(rows columns.Bits, f Facet, wanted []string, a Asked, cal *Calendar) columns.Bits {
-	value, keys := b.values(f, a, cal)
-	is := make([]bool, len(keys))
-	none := false
+// measures are the columns of all measures.
+func (b *Book) measures() [][]int32 {
+	all := make([][]int32, measureColumns)
+	for c := range all {
+		all[c] = b.t.Measures(c)
+	}
+	return all
+}
+
+// valued keeps the rows that have one of some values of bands or times.
+func (b *Book) valued(rows columns.Bits, f Facet, wanted []string) columns.Bits {
+	var small [columns.MaxSmall + 1]bool
+	column := f.column
 	for _, key := range wanted {
-		none = none || key == ""
-		for n, k := range keys {
-			is[n] = is[n] || k == key
+		n, numbered := readNumber(key, columns.MaxSmall)
+		switch {
+		case f.Kind == Bands && key == "":
+			small[0] = true
+		case f.Kind == Bands && numbered:
+			small[n+1] = true
+		case numbered:
+			small[n] = true
 		}
 	}
-	return b.t.Where(rows, func(i int) bool {
-		v := value(i)
-		if v < 0 {
-			return none
+	switch f.Key {
+	case "hour":
+		column = atHour
+	case "weekday":
+		column = onWeekday
+	case "day", "week", "month":
+		return b.onDays(rows, f.Key, wanted)
+	}
+	return b.t.WithSmall(rows, column, &small)
+}
+
+// onDays keeps the rows of days, weeks or months.
+func (b *Book) onDays(rows columns.Bits, facet string, wanted []string) columns.Bits {
+	var days []uint16
+	for _, key := range wanted {
+		from, until := b.cal.daysOf(facet, key)
+		for d := max(from, 0); d < min(until, columns.MaxCode); d++ {
+			days = append(days, uint16(d))
 		}
-		return is[v]
-	})
+	}
+	return b.t.With(rows, onDay, days)
 }
 
 // Reaches tells whether a call is in a scope; one that is not in the book is not.

@@ -111,9 +111,7 @@ func (b *Book) Beside(
 	r Result,
 	q Query,
 	a Asked,
-	windows []Window,
-	cal *Calendar,
-) (groups map[string][]*float64, all []*float64) {
+	windows []Window) (groups map[string][]*float64, all []*float64) {
 	groups, all = map[string][]*float64{}, make([]*float64, len(q.Figures))
 	if len(windows) == 0 {
 		return groups, all
@@ -122,7 +120,7 @@ func (b *Book) Beside(
 	var results []Result
 	for _, w := range windows {
 		a.From, a.To = w.From.Unix(), w.To.Unix()
-		results = append(results, b.Run(q, a, cal))
+		results = append(results, b.Run(q, a))
 	}
 	collect := func(pick func(Result) []Cell) []*float64 {
 		values := make([]*float64, len(q.Figures))

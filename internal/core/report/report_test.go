@@ -42,7 +42,7 @@ const s = 1000
 
 // sixtyCalls are a firm's of three days, Monday 2 to Wednesday 4 March 2026.
 func sixtyCalls() *Book {
-	b := NewBook()
+	b := NewBook(cal)
 	n := 0
 	put := func(count int, parts ...Part) {
 		for range count {
@@ -106,7 +106,7 @@ var (
 
 func Example() {
 	b := sixtyCalls()
-	r := b.Run(Query{Figures: []string{"conversations"}, By: "rep"}, days, cal)
+	r := b.Run(Query{Figures: []string{"conversations"}, By: "rep"}, days)
 	for _, g := range r.Groups {
 		fmt.Printf("%s %.0f\n", g.Key, *g.Cells[0].Value)
 	}
@@ -142,7 +142,7 @@ func TestEachFigure(t *testing.T) {
 		"talk_share": {60, 4}, "silence": {20, 4}, "overlap": {5, 4}, "monologue": {20, 4},
 	}
 	for _, f := range Figures {
-		r := b.Run(Query{Figures: []string{f.Key}}, days, cal)
+		r := b.Run(Query{Figures: []string{f.Key}}, days)
 		w, there := want[f.Key]
 		if !there { // there is nothing to compute these of
 			assert.Contains(t, []string{"callbacks", "quality"}, f.Key)
@@ -161,7 +161,7 @@ func TestFiguresBy(t *testing.T) {
 	b := sixtyCalls()
 	values := func(figure, by string, where ...Condition) map[string]float64 {
 		got := map[string]float64{}
-		for _, g := range b.Run(Query{Figures: []string{figure}, By: by, Where: where}, days, cal).Groups {
+		for _, g := range b.Run(Query{Figures: []string{figure}, By: by, Where: where}, days).Groups {
 			if g.Cells[0].Value != nil && *g.Cells[0].Value != 0 {
 				got[g.Key] = *g.Cells[0].Value
 			}
@@ -199,17 +199,17 @@ func TestFiguresBy(t *testing.T) {
 func TestDaysWithoutCallsAreThere(t *testing.T) {
 	b := sixtyCalls()
 	q := Query{Figures: []string{"calls"}, By: "day"}
-	r := b.Run(q, days, cal)
+	r := b.Run(q, days)
 	require.Len(t, r.Groups, 7)
 	assert.Equal(t, "2026-03-01", r.Groups[0].Key)
 	assert.Zero(t, *r.Groups[0].Cells[0].Value)
 	w := Window{time.Unix(days.From, 0).In(newYork), time.Unix(days.To, 0).In(newYork)}
 	later := Asked{From: w.moved(7).From.Unix(), To: w.moved(7).To.Unix(), Scope: Everything}
-	groups, all := b.Beside(b.Run(q, later, cal), q, later, []Window{w}, cal)
+	groups, all := b.Beside(b.Run(q, later), q, later, []Window{w})
 	assert.Equal(t, 20.0, *groups["2026-03-09"][0], "the Monday beside the Monday before")
 	assert.Equal(t, 60.0, *all[0])
 	shares := Query{Figures: []string{"reached_share", "conversations"}}
-	_, all = b.Beside(b.Run(shares, later, cal), shares, later, []Window{w, w.moved(-7)}, cal)
+	_, all = b.Beside(b.Run(shares, later), shares, later, []Window{w, w.moved(-7)})
 	assert.InDelta(t, 100*13.0/30, *all[0], 1e-9, "a share of no calls weighs nothing")
 	assert.Equal(t, 16.0, *all[1], "a count of none counts")
 }
@@ -218,17 +218,17 @@ func TestWhoMaySeeWhat(t *testing.T) {
 	b := sixtyCalls()
 	asked := days
 	asked.Scope = Scope{Reps: []string{"ines"}}
-	assert.Equal(t, 27, b.Count(asked, cal))
+	assert.Equal(t, 27, b.Count(asked))
 	asked.Scope.Nobody = true
-	assert.Equal(t, 38, b.Count(asked, cal))
+	assert.Equal(t, 38, b.Count(asked))
 	asked.Scope = Scope{}
-	assert.Zero(t, b.Count(asked, cal))
+	assert.Zero(t, b.Count(asked))
 	asked.Scope = Everything
 	asked.Hear = &Scope{Reps: []string{"somebody else"}}
 	asked.Where = only("topic", "leak")
-	assert.Zero(t, b.Count(asked, cal), "what was said is known to whoever may hear it alone")
+	assert.Zero(t, b.Count(asked), "what was said is known to whoever may hear it alone")
 	asked.Where = []Condition{{Facet: "topic", Values: []string{"leak"}, Not: true}}
-	assert.Zero(t, b.Count(asked, cal), "what was not said too")
+	assert.Zero(t, b.Count(asked), "what was not said too")
 }
 
 func TestNotSaidIsOfCallsThatWereWrittenDown(t *testing.T) {
@@ -239,7 +239,7 @@ func TestNotSaidIsOfCallsThatWereWrittenDown(t *testing.T) {
 	)
 	asked := days
 	asked.Where = []Condition{{Facet: "topic", Values: []string{"leak"}, Not: true}}
-	places, count := b.Find(asked, "", nil, 10, cal)
+	places, count := b.Find(asked, "", nil, 10)
 	assert.Equal(t, 1, count)
 	assert.Equal(t, callID(100), places[0].ID)
 }
@@ -248,7 +248,7 @@ func TestNotSaidIsOfCallsThatWereWrittenDown(t *testing.T) {
 // the group that the figure is made of finds as many.
 func TestTheCallsBehindAFigureAreAsManyAsItSays(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 7))
-	b := NewBook()
+	b := NewBook(cal)
 	pick := func(from ...string) string { return from[r.IntN(len(from))] }
 	for n := range 600 {
 		var parts []Part
@@ -301,7 +301,7 @@ func TestTheCallsBehindAFigureAreAsManyAsItSays(t *testing.T) {
 		case Keys:
 			c.Values = []string{pick("inbound", "a", "q", "ines", "tomas", "sales", "visit", "", "outbound")}
 		default:
-			counted := b.Facet(f.Key, days, cal).Values
+			counted := b.Facet(f.Key, days).Values
 			if len(counted) == 0 {
 				return condition0
 			}
@@ -321,23 +321,23 @@ func TestTheCallsBehindAFigureAreAsManyAsItSays(t *testing.T) {
 			q.Where = append(q.Where, condition())
 		}
 		require.NoError(t, q.Check())
-		result := b.Run(q, days, cal)
+		result := b.Run(q, days)
 		f, _ := FigureOf(q.Figures[0])
 		for _, g := range result.Groups {
 			behind := days
 			behind.Where = append(append([]Condition{}, q.Where...), Condition{Facet: q.By, Values: []string{g.Key}},
 				Condition{Facet: "behind", Values: []string{f.Key}})
-			assert.Equal(t, g.Cells[0].Calls, b.Count(behind, cal), "%+v %q", q, g.Key)
+			assert.Equal(t, g.Cells[0].Calls, b.Count(behind), "%+v %q", q, g.Key)
 			if g.Cells[0].Value != nil && f.Unit == Count && f.below == nil && !f.parts && f.Key != "transfers" {
 				assert.Equal(t, float64(g.Cells[0].Calls), *g.Cells[0].Value, "%+v %q", q, g.Key)
 			}
 		}
 		all := days
 		all.Where = append(append([]Condition{}, q.Where...), Condition{Facet: "behind", Values: []string{f.Key}})
-		assert.Equal(t, result.All[0].Calls, b.Count(all, cal), "%+v", q)
+		assert.Equal(t, result.All[0].Calls, b.Count(all), "%+v", q)
 		// What a facet counts is what choosing the value finds.
 		facet := pick("way", "rep", "outcome", "length", "has", "hour", "satisfaction", "topic")
-		for _, v := range b.Facet(facet, withWhere(days, q.Where), cal).Values {
+		for _, v := range b.Facet(facet, withWhere(days, q.Where)).Values {
 			chosen := withWhere(days, nil)
 			for _, c := range q.Where {
 				if c.Facet != facet || c.Not || facet == "has" || facet == "topic" {
@@ -345,7 +345,7 @@ func TestTheCallsBehindAFigureAreAsManyAsItSays(t *testing.T) {
 				}
 			}
 			chosen.Where = append(chosen.Where, Condition{Facet: facet, Values: []string{v.Key}})
-			assert.Equal(t, v.Count, b.Count(chosen, cal), "%+v %s %q", q.Where, facet, v.Key)
+			assert.Equal(t, v.Count, b.Count(chosen), "%+v %s %q", q.Where, facet, v.Key)
 		}
 	}
 }

@@ -55,9 +55,9 @@ type Result struct {
 }
 
 // Run computes figures by a facet.
-func (b *Book) Run(q Query, a Asked, cal *Calendar) Result {
+func (b *Book) Run(q Query, a Asked) Result {
 	a.Where = q.Where
-	rows := b.rows(a, cal)
+	rows := b.rows(a)
 	figures := make([]*Figure, len(q.Figures))
 	for i, key := range q.Figures {
 		figures[i], _ = FigureOf(key)
@@ -75,7 +75,7 @@ func (b *Book) Run(q Query, a Asked, cal *Calendar) Result {
 			r.Groups = append(r.Groups, Group{key, cellsOf(figures, b.sums(tagged, figures, 1, one)[0])})
 		}
 	} else {
-		value, keys := b.values(f, a, cal)
+		value, keys := b.values(f, a)
 		for n, sums := range b.sums(rows, figures, len(keys), value) {
 			r.Groups = append(r.Groups, Group{keys[n], cellsOf(figures, sums)})
 		}
@@ -90,23 +90,31 @@ func (b *Book) sums(rows columns.Bits, figures []*Figure, n int, value func(i in
 	for i := range all {
 		all[i] = make([]sum, len(figures))
 	}
+	measures := b.measures()
 	rows.Each(func(i int) {
 		v := value(i)
 		if v < 0 {
 			return
 		}
-		r := row{b, i}
+		flags := b.t.Flags(i)
 		// A call counts once in a group: by the first of its rows that is in it.
-		first := !b.t.GoesOn(i) || !b.earlier(rows, i, v, value, nil)
+		first := !b.t.GoesOn(i) || !b.earlier(rows, i, v, value, nil, nil)
+		group := all[v]
 		for k, f := range figures {
-			s := &all[v][k]
+			s := &group[k]
+			above := f.above.of(measures, flags, i)
+			counts := above > 0
 			if f.parts || first {
-				s.above += f.above(r)
-				if f.below != nil {
-					s.below += f.below(r)
+				s.above += above
+			}
+			if f.below != nil {
+				below := f.below.of(measures, flags, i)
+				counts = below > 0
+				if f.parts || first {
+					s.below += below
 				}
 			}
-			if f.counts(r) && (first || !b.earlier(rows, i, v, value, f)) {
+			if counts && (first || !b.earlier(rows, i, v, value, f, measures)) {
 				s.calls++
 			}
 		}
@@ -116,9 +124,9 @@ func (b *Book) sums(rows columns.Bits, figures []*Figure, n int, value func(i in
 
 // earlier tells whether an earlier row of the call of row i is among rows and in the group v, and, where a figure is
 // given, one that it is made of.
-func (b *Book) earlier(rows columns.Bits, i, v int, value func(i int) int, f *Figure) bool {
+func (b *Book) earlier(rows columns.Bits, i, v int, value func(i int) int, f *Figure, measures [][]int32) bool {
 	for ; b.t.GoesOn(i); i-- {
-		if rows.Has(i-1) && value(i-1) == v && (f == nil || f.counts(row{b, i - 1})) {
+		if rows.Has(i-1) && value(i-1) == v && (f == nil || f.counts(measures, b.t.Flags(i-1), i-1)) {
 			return true
 		}
 	}

@@ -57,6 +57,7 @@ func (in *Insight) ask(ctx context.Context, a firm.Actor, period string, where [
 	if q.behind, err = in.fresh(ctx); err != nil {
 		return q, err
 	}
+	in.useCalendar(q.cal)
 	q.asked.Found, err = in.find(ctx, a, q.asked.Where)
 	return q, err
 }
@@ -72,6 +73,18 @@ func calendar(f *firm.Settings) *report.Calendar {
 		zone = time.UTC
 	}
 	return report.NewCalendar(zone, first)
+}
+
+// useCalendar lets the book's days and hours be those of the firm's zone, where that has changed.
+func (in *Insight) useCalendar(cal *report.Calendar) {
+	in.mu.RLock()
+	same := in.book.Calendar().Same(cal)
+	in.mu.RUnlock()
+	if !same {
+		in.mu.Lock()
+		defer in.mu.Unlock()
+		in.book.SetCalendar(cal)
+	}
 }
 
 // scope are those whose calls a right of a's reaches. Calls that nobody had a part in are everybody's but those of who

@@ -9,6 +9,7 @@ package insight
 
 import (
 	"sync"
+	"time"
 
 	"trundo/internal/core/report"
 	"trundo/internal/desk/calls"
@@ -31,5 +32,5 @@ type Insight struct {
 
 // New makes it.
 func New(c *calls.Calls, qs *queues.Queues) *Insight {
-	return &Insight{Firm: c.Firm, calls: c, queues: qs, book: report.NewBook()}
+	return &Insight{Firm: c.Firm, calls: c, queues: qs, book: report.NewBook(report.NewCalendar(time.UTC, time.Monday))}
 }

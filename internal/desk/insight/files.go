@@ -150,7 +150,7 @@ func (in *Insight) FoundIDs(ctx context.Context, a firm.Actor, v contract.CallsS
 	}
 	in.mu.RLock()
 	defer in.mu.RUnlock()
-	found := in.book.All(q.asked, n, q.cal)
+	found := in.book.All(q.asked, n)
 	ids := make([]uuid.UUID, len(found))
 	for i, id := range found {
 		ids[i] = idOf(id)

@@ -3,9 +3,12 @@ package insight
 import (
 	"context"
 	"encoding/hex"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"github.com/google/uuid"
 
@@ -66,33 +69,49 @@ func (in *Insight) found(ctx context.Context, q question, order string, after *c
 	names labels, view *contract.CallsFound) (places []columns.Place) {
 	in.mu.RLock()
 	defer in.mu.RUnlock()
-	places, view.Count = in.book.Find(q.asked, order, after, n, q.cal)
+	selected := in.book.Select(q.asked)
+	places, view.Count = in.book.FindIn(selected, order, after, n)
 	if !facets {
 		return places
 	}
+	var keys []string
 	for _, f := range report.Facets {
-		switch {
-		case ctx.Err() != nil:
-			return nil
-		case f.Kind == report.Words, f.Kind == report.Behind, f.Key == "day", f.Key == "week", f.Key == "month":
-			continue
+		if f.Kind != report.Words && f.Kind != report.Behind && f.Key != "day" && f.Key != "week" && f.Key != "month" {
+			keys = append(keys, f.Key)
 		}
-		counted := in.book.Facet(f.Key, q.asked, q.cal)
-		c := contract.FacetCounts{Key: f.Key, Values: []contract.FacetValue{}}
-		for _, x := range counted.Values {
-			c.Values = append(
-				c.Values,
-				contract.FacetValue{Key: x.Key, Label: names.label(f.Key, x.Key), Count: x.Count},
-			)
-		}
-		for _, key := range chosen(q.asked.Where, f.Key) { // what was chosen is named, also where it leaves nothing over
-			if !slices.ContainsFunc(c.Values, func(v contract.FacetValue) bool { return v.Key == key }) {
-				c.Values = append(c.Values, contract.FacetValue{Key: key, Label: names.label(f.Key, key)})
-			}
-		}
-		view.Facets = append(view.Facets, c)
 	}
+	// Each processor counts facets of its own.
+	view.Facets = make([]contract.FacetCounts, len(keys))
+	var next atomic.Int64
+	var counting sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		counting.Go(func() {
+			for ctx.Err() == nil {
+				i := int(next.Add(1)) - 1
+				if i >= len(keys) {
+					return
+				}
+				view.Facets[i] = facetView(in.book.FacetIn(selected, keys[i]), q.asked.Where, names)
+			}
+		})
+	}
+	counting.Wait()
 	return places
+}
+
+// facetView are the counts of a facet. What was chosen is named, also where it leaves nothing over.
+func facetView(counted report.Counted, where []report.Condition, names labels) contract.FacetCounts {
+	c := contract.FacetCounts{Key: counted.Facet, Values: []contract.FacetValue{}}
+	for _, x := range counted.Values {
+		c.Values = append(c.Values,
+			contract.FacetValue{Key: x.Key, Label: names.label(c.Key, x.Key), Count: x.Count})
+	}
+	for _, key := range chosen(where, c.Key) {
+		if !slices.ContainsFunc(c.Values, func(v contract.FacetValue) bool { return v.Key == key }) {
+			c.Values = append(c.Values, contract.FacetValue{Key: key, Label: names.label(c.Key, key)})
+		}
+	}
+	return c
 }
 
 // chosen are the values that conditions name of a facet.

@@ -64,7 +64,7 @@ func (in *Insight) Report(ctx context.Context, a firm.Actor, v contract.ReportQu
 	}
 	in.mu.RLock()
 	defer in.mu.RUnlock()
-	r := in.book.Run(query, q.asked, q.cal)
+	r := in.book.Run(query, q.asked)
 	view := contract.ReportResult{Figures: []contract.Figure{}, Groups: []contract.ReportGroup{}, From: q.window.From,
 		Until: q.window.To, Zone: q.cal.Zone(), Reach: contract.ReportResultReach(q.reach), Counting: q.behind}
 	for _, key := range query.Figures {
@@ -79,7 +79,7 @@ func (in *Insight) Report(ctx context.Context, a firm.Actor, v contract.ReportQu
 		windows = q.window.Usual(in.book.FirstCall())
 		view.BesideWindows = new(len(windows))
 	}
-	groups, all := in.book.Beside(r, query, q.asked, windows, q.cal)
+	groups, all := in.book.Beside(r, query, q.asked, windows)
 	view.All = cellViews(r.All, all)
 	for _, g := range r.Groups {
 		view.Groups = append(view.Groups, contract.ReportGroup{Key: g.Key, Label: names.label(query.By, g.Key),

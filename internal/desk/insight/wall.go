@@ -203,8 +203,8 @@ func (in *Insight) wallToday(ctx context.Context, a firm.Actor, w *contract.Wall
 		usual[i].To = usual[i].From.Add(so)
 	}
 	all := report.Query{Figures: wallFigures}
-	r := in.book.Run(all, q.asked, q.cal)
-	_, beside := in.book.Beside(r, all, q.asked, usual, q.cal)
+	r := in.book.Run(all, q.asked)
+	_, beside := in.book.Beside(r, all, q.asked, usual)
 	for i, key := range wallFigures {
 		f, _ := report.FigureOf(key)
 		w.Figures = append(
@@ -214,8 +214,8 @@ func (in *Insight) wallToday(ctx context.Context, a firm.Actor, w *contract.Wall
 		)
 	}
 	byRep := report.Query{Figures: []string{"conversations", "talk"}, By: "rep"}
-	day := in.book.Run(byRep, q.asked, q.cal)
-	groups, _ := in.book.Beside(day, byRep, q.asked, usual, q.cal)
+	day := in.book.Run(byRep, q.asked)
+	groups, _ := in.book.Beside(day, byRep, q.asked, usual)
 	for i := range w.Rows {
 		row := &w.Rows[i]
 		for _, g := range day.Groups {
