@@ -54,7 +54,7 @@ var areas = map[string][]string{
 	"surveys": {"calls", "outreach"},
 	"queues":  {"book", "calls", "outreach", "surveys"}, "webforms": {"outreach", "queues"},
 	"filing": {"book", "outreach", "calls"}, "rounds": {"book", "calls", "filing"},
-	"insight": {"calls", "queues"},
+	"insight": {"book", "calls", "queues"},
 }
 
 // pure is what core may import besides itself.

@@ -1536,6 +1536,27 @@ func (e NewMembersLink) Valid() bool {
 	}
 }
 
+// Defines values for NewRemarkFor.
+const (
+	NewRemarkForMe   NewRemarkFor = "me"
+	NewRemarkForRep  NewRemarkFor = "rep"
+	NewRemarkForTeam NewRemarkFor = "team"
+)
+
+// Valid indicates whether the value is a known member of the NewRemarkFor enum.
+func (e NewRemarkFor) Valid() bool {
+	switch e {
+	case NewRemarkForMe:
+		return true
+	case NewRemarkForRep:
+		return true
+	case NewRemarkForTeam:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for OutcomeDirections.
 const (
 	OutcomeDirectionsInbound  OutcomeDirections = "inbound"
@@ -1665,6 +1686,57 @@ func (e PartyRole) Valid() bool {
 	case PartyRoleNone:
 		return true
 	case PartyRoleWhisper:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PathLaneKind.
+const (
+	PathLaneKindMachine PathLaneKind = "machine"
+	PathLaneKindOutside PathLaneKind = "outside"
+	PathLaneKindQueue   PathLaneKind = "queue"
+	PathLaneKindRep     PathLaneKind = "rep"
+)
+
+// Valid indicates whether the value is a known member of the PathLaneKind enum.
+func (e PathLaneKind) Valid() bool {
+	switch e {
+	case PathLaneKindMachine:
+		return true
+	case PathLaneKindOutside:
+		return true
+	case PathLaneKindQueue:
+		return true
+	case PathLaneKindRep:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PathSpanMode.
+const (
+	PathSpanModeConsult PathSpanMode = "consult"
+	PathSpanModeHold    PathSpanMode = "hold"
+	PathSpanModeRing    PathSpanMode = "ring"
+	PathSpanModeTalk    PathSpanMode = "talk"
+	PathSpanModeWait    PathSpanMode = "wait"
+)
+
+// Valid indicates whether the value is a known member of the PathSpanMode enum.
+func (e PathSpanMode) Valid() bool {
+	switch e {
+	case PathSpanModeConsult:
+		return true
+	case PathSpanModeHold:
+		return true
+	case PathSpanModeRing:
+		return true
+	case PathSpanModeTalk:
+		return true
+	case PathSpanModeWait:
 		return true
 	default:
 		return false
@@ -1953,6 +2025,27 @@ func (e RecordingRule) Valid() bool {
 	case RecordingRuleOff:
 		return true
 	case RecordingRuleOn:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RemarkFor.
+const (
+	RemarkForMe   RemarkFor = "me"
+	RemarkForRep  RemarkFor = "rep"
+	RemarkForTeam RemarkFor = "team"
+)
+
+// Valid indicates whether the value is a known member of the RemarkFor enum.
+func (e RemarkFor) Valid() bool {
+	switch e {
+	case RemarkForMe:
+		return true
+	case RemarkForRep:
+		return true
+	case RemarkForTeam:
 		return true
 	default:
 		return false
@@ -3475,6 +3568,9 @@ type CallPageDetail struct {
 	Facts   []CallFact `json:"facts"`
 	Filing  *Filing    `json:"filing,omitempty"`
 
+	// LongMs From its beginning to its end
+	LongMs *int `json:"long_ms,omitempty"`
+
 	// MayListen It goes on
 	MayListen *bool `json:"may_listen,omitempty"`
 
@@ -3482,7 +3578,10 @@ type CallPageDetail struct {
 	Messages *[]Message `json:"messages,omitempty"`
 
 	// Parts Of a call in which more than two were, each part in its order
-	Parts      *[]CallPart `json:"parts,omitempty"`
+	Parts *[]CallPart `json:"parts,omitempty"`
+
+	// Path Who went through what, along the call's time
+	Path       *[]PathLane `json:"path,omitempty"`
 	Recordings []Recording `json:"recordings"`
 
 	// Survey What the customer answered after it
@@ -3736,6 +3835,13 @@ type Conversion struct {
 	DealAmount  *string `json:"deal_amount,omitempty"`
 	DealName    *string `json:"deal_name,omitempty"`
 	Version     int     `json:"version"`
+}
+
+// CostOfSource defines model for CostOfSource.
+type CostOfSource struct {
+	Amount string `json:"amount"`
+	Month  string `json:"month"`
+	Source string `json:"source"`
 }
 
 // Count defines model for Count.
@@ -4750,6 +4856,12 @@ type ListEditKind string
 // ListEditType defines model for ListEdit.Type.
 type ListEditType string
 
+// ListOfFound defines model for ListOfFound.
+type ListOfFound struct {
+	Name   string      `json:"name"`
+	Sought CallsSought `json:"sought"`
+}
+
 // Listening defines model for Listening.
 type Listening struct {
 	// ColleagueID To whom; else whoever speaks first
@@ -5260,9 +5372,15 @@ type NewRecord struct {
 
 // NewRemark defines model for NewRemark.
 type NewRemark struct {
-	AtMs int    `json:"at_ms"`
-	Text string `json:"text"`
+	AtMs int `json:"at_ms"`
+
+	// For Who reads it: I alone, the reps of the call too, or whoever may hear the recording
+	For  *NewRemarkFor `json:"for,omitempty"`
+	Text string        `json:"text"`
 }
+
+// NewRemarkFor Who reads it: I alone, the reps of the call too, or whoever may hear the recording
+type NewRemarkFor string
 
 // NewRoute defines model for NewRoute.
 type NewRoute struct {
@@ -5594,6 +5712,26 @@ type PasswordChange struct {
 	Current string `json:"current"`
 	Fresh   string `json:"fresh"`
 }
+
+// PathLane defines model for PathLane.
+type PathLane struct {
+	Kind  PathLaneKind `json:"kind"`
+	Name  string       `json:"name"`
+	Spans []PathSpan   `json:"spans"`
+}
+
+// PathLaneKind defines model for PathLane.Kind.
+type PathLaneKind string
+
+// PathSpan defines model for PathSpan.
+type PathSpan struct {
+	FromMs int          `json:"from_ms"`
+	Mode   PathSpanMode `json:"mode"`
+	ToMs   int          `json:"to_ms"`
+}
+
+// PathSpanMode defines model for PathSpan.Mode.
+type PathSpanMode string
 
 // PersonOfFirm defines model for PersonOfFirm.
 type PersonOfFirm struct {
@@ -6299,9 +6437,13 @@ type Remark struct {
 	At   time.Time          `json:"at"`
 	AtMs int                `json:"at_ms"`
 	By   string             `json:"by"`
+	For  *RemarkFor         `json:"for,omitempty"`
 	ID   openapi_types.UUID `json:"id"`
 	Text string             `json:"text"`
 }
+
+// RemarkFor defines model for Remark.For.
+type RemarkFor string
 
 // RepRecording defines model for RepRecording.
 type RepRecording struct {
@@ -7455,13 +7597,27 @@ type SoundOffer struct {
 // Source defines model for Source.
 type Source struct {
 	Calls int `json:"calls"`
-	Deals int `json:"deals"`
+
+	// Cost What it cost in that time: of a month that is in it in part, by days. Left out: nothing was entered
+	Cost  *string `json:"cost,omitempty"`
+	Deals int     `json:"deals"`
 
 	// Earned With its currency
-	Earned string `json:"earned"`
-	People int    `json:"people"`
-	Source string `json:"source"`
-	Won    int    `json:"won"`
+	Earned string        `json:"earned"`
+	Months *[]SourceCost `json:"months,omitempty"`
+	People int           `json:"people"`
+	Source string        `json:"source"`
+
+	// Times How often what was earned pays what it cost
+	Times *float64 `json:"times,omitempty"`
+	Won   int      `json:"won"`
+}
+
+// SourceCost defines model for SourceCost.
+type SourceCost struct {
+	// Amount With its currency; empty: none
+	Amount string `json:"amount"`
+	Month  string `json:"month"`
 }
 
 // SpokenTexts What is said by language
@@ -8191,6 +8347,11 @@ type WhomToAskParams struct {
 	Q *string `form:"q,omitempty" json:"q,omitempty"`
 }
 
+// ListFoundPeopleParams defines parameters for ListFoundPeople.
+type ListFoundPeopleParams struct {
+	IdempotencyKey Key `json:"Idempotency-Key"`
+}
+
 // FindParams defines parameters for Find.
 type FindParams struct {
 	Q *string `form:"q,omitempty" json:"q,omitempty"`
@@ -8512,6 +8673,9 @@ type ChangeFieldJSONRequestBody = FieldEdit
 // FindCallsJSONRequestBody defines body for FindCalls for application/json ContentType.
 type FindCallsJSONRequestBody = CallsSought
 
+// ListFoundPeopleJSONRequestBody defines body for ListFoundPeople for application/json ContentType.
+type ListFoundPeopleJSONRequestBody = ListOfFound
+
 // RunReportJSONRequestBody defines body for RunReport for application/json ContentType.
 type RunReportJSONRequestBody = ReportQuery
 
@@ -8808,6 +8972,9 @@ type EchoTestJSONRequestBody = Switch
 
 // RateLineJSONRequestBody defines body for RateLine for application/json ContentType.
 type RateLineJSONRequestBody = LineFigures
+
+// SetSourceCostJSONRequestBody defines body for SetSourceCost for application/json ContentType.
+type SetSourceCostJSONRequestBody = CostOfSource
 
 // AddMemberJSONRequestBody defines body for AddMember for application/json ContentType.
 type AddMemberJSONRequestBody = MemberEdit

@@ -54,6 +54,9 @@ func (d *Desk) CallPage(ctx context.Context, a firm.Actor, id uuid.UUID) (contra
 			page.Facts = append(page.Facts, contract.CallFact{Seq: f.Seq, At: f.At, Text: text})
 		}
 	}
+	if err := d.callPath(ctx, &page, who); err != nil {
+		return page, err
+	}
 	waits, err := d.Queues.WaitTexts(ctx, id)
 	if err != nil {
 		return page, err

@@ -65,7 +65,7 @@ func Open(ctx context.Context, c firm.Config) (*Desk, error) {
 	d.Forms = webforms.New(d.Queues, d.Outreach)
 	d.Filing = filing.New(d.Book, d.Outreach, d.Calls)
 	d.Rounds = rounds.New(d.Filing, d)
-	d.Insight = insight.New(d.Calls, d.Queues)
+	d.Insight = insight.New(d.Calls, d.Queues, d.Book)
 	d.Files, d.Arrivals, d.Voices, d.Lines = d.Book.Files, d.Calls.Arrivals, d.Calls.Voices, d.Calls.Lines
 	d.Recordings, d.Telephones, d.Team = d.Calls.Recordings, d.Calls.Telephones, d.Calls.Team
 	// What the lower areas ask of those above them.

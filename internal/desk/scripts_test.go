@@ -121,10 +121,29 @@ func TestWhatADealEarnsCountsForItsSource(t *testing.T) {
 			Values: map[string]string{"name": "Tank", "person": w.berit.String(), "amount": "$4,000", "stage": "won"}})
 	require.NoError(t, err)
 	assert.Equal(t, "Spring show leaflet", made.Source)
-	all, err := w.Filing.Sources(t.Context(), 90)
+	all, err := w.Insight.Sources(t.Context(), w.odile, 90)
 	require.NoError(t, err)
 	require.NotEmpty(t, all)
 	assert.Equal(t, "Spring show leaflet", all[0].Source)
 	assert.Equal(t, 1, all[0].Won)
 	assert.Equal(t, "4000.00 USD", all[0].Earned)
+	assert.Nil(t, all[0].Cost)
+
+	// What it cost in March, of which two days have been: 62 of 31 days, so four.
+	ada := w.ada()
+	costs := func(a firm.Actor, amount string) error {
+		return w.Insight.SetSourceCost(t.Context(), a, contract.CostOfSource{Source: all[0].Source, Month: "2026-03", Amount: amount})
+	}
+	require.ErrorIs(t, costs(w.odile, "62"), firm.ErrForbidden)
+	assert.Equal(t, "amount", fieldOf(t, costs(ada, "much")))
+	assert.Equal(t, "amount", fieldOf(t, costs(ada, "62 EUR")))
+	require.NoError(t, costs(ada, "$62"))
+	all, err = w.Insight.Sources(t.Context(), w.odile, 90)
+	require.NoError(t, err)
+	assert.Equal(t, "4.00 USD", *all[0].Cost)
+	assert.Equal(t, 1000.0, *all[0].Times)
+	require.NoError(t, costs(ada, ""))
+	all, err = w.Insight.Sources(t.Context(), w.odile, 90)
+	require.NoError(t, err)
+	assert.Nil(t, all[0].Cost)
 }

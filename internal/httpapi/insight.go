@@ -35,6 +35,14 @@ func (s *Server) FindCalls(c *gin.Context) {
 	}
 }
 
+// ListFoundPeople implements ServerInterface.
+func (s *Server) ListFoundPeople(c *gin.Context, p contract.ListFoundPeopleParams) {
+	if body, ok := read[contract.ListOfFound](s, c); ok {
+		v, err := s.desk.Insight.ListOfFound(c.Request.Context(), actor(c), p.IdempotencyKey, body)
+		answer(s, c, http.StatusCreated, v, err)
+	}
+}
+
 // ListReports implements ServerInterface.
 func (s *Server) ListReports(c *gin.Context) {
 	v, err := s.desk.Insight.Reports(c.Request.Context(), actor(c))
@@ -172,6 +180,17 @@ func (s *Server) SetWallLimits(c *gin.Context) {
 func (s *Server) SetAvailabilityOf(c *gin.Context, id contract.ID) {
 	if body, ok := read[contract.AvailabilityOf](s, c); ok {
 		if err := s.desk.Team.SetAvailabilityOf(c.Request.Context(), actor(c), id, body.StateID); err != nil {
+			s.fail(c, err)
+			return
+		}
+		c.Status(http.StatusNoContent)
+	}
+}
+
+// SetSourceCost implements ServerInterface.
+func (s *Server) SetSourceCost(c *gin.Context) {
+	if body, ok := read[contract.CostOfSource](s, c); ok {
+		if err := s.desk.Insight.SetSourceCost(c.Request.Context(), actor(c), body); err != nil {
 			s.fail(c, err)
 			return
 		}

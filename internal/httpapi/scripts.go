@@ -45,7 +45,7 @@ func (s *Server) ListSources(c *gin.Context, p contract.ListSourcesParams) {
 	if p.Days != nil {
 		days = *p.Days
 	}
-	v, err := s.desk.Filing.Sources(c.Request.Context(), days)
+	v, err := s.desk.Insight.Sources(c.Request.Context(), actor(c), days)
 	answer(s, c, http.StatusOK, v, err)
 }
 

@@ -1,6 +1,7 @@
 package calls
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -72,7 +73,7 @@ func (rc *Recordings) OfCall(ctx context.Context, a firm.Actor, callID uuid.UUID
 	if err != nil || len(rows) == 0 {
 		return views, err
 	}
-	remarks, err := rc.Store.RemarksOfCall(ctx, callID)
+	remarks, err := rc.Store.RemarksOfCall(ctx, db.RemarksOfCallParams{CallID: callID, Me: a.ID})
 	if err != nil {
 		return nil, err
 	}
@@ -115,7 +116,8 @@ func (rc *Recordings) OfCall(ctx context.Context, a firm.Actor, callID uuid.UUID
 		for _, m := range remarks {
 			if m.RecordingID == r.ID && hears {
 				v.Remarks = append(v.Remarks, contract.Remark{ID: m.ID, AtMs: m.AtMs, Text: m.Text, By: m.Name,
-					At: m.CreatedAt})
+					For: new(contract.RemarkFor(m.ForWhom)),
+					At:  m.CreatedAt})
 			}
 		}
 		views = append(views, v)
@@ -277,9 +279,11 @@ func (rc *Recordings) AddRemark(ctx context.Context, a firm.Actor, id uuid.UUID,
 	if n.AtMs > r.TotalMs {
 		return contract.Remark{}, firm.Wrong("at_ms", "the recording is shorter than that")
 	}
-	m := contract.Remark{ID: store.NewID(), AtMs: n.AtMs, Text: text, By: a.Name, At: rc.Clock.Now()}
+	whom := contract.RemarkFor(cmp.Or(string(optional.Value(n.For)), string(contract.RemarkForTeam)))
+	m := contract.Remark{ID: store.NewID(), AtMs: n.AtMs, Text: text, By: a.Name, At: rc.Clock.Now(), For: &whom}
 	err = rc.Store.InsertRemark(ctx,
-		db.InsertRemarkParams{ID: m.ID, RecordingID: id, AtMs: m.AtMs, Text: text, UserID: a.ID, CreatedAt: m.At})
+		db.InsertRemarkParams{ID: m.ID, RecordingID: id, AtMs: m.AtMs, Text: text, UserID: a.ID, CreatedAt: m.At,
+			ForWhom: string(whom)})
 	if err == nil {
 		rc.PublishHistory(&r.CallID)
 	}

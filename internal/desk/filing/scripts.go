@@ -11,7 +11,6 @@ import (
 	"github.com/google/uuid"
 
 	"trundo/internal/contract"
-	"trundo/internal/core/money"
 	"trundo/internal/core/phone"
 	"trundo/internal/core/rights"
 	"trundo/internal/core/script"
@@ -242,20 +241,4 @@ func fitsQuestion(s script.Step, answer string) error {
 		return errors.New("this is none of the answers")
 	}
 	return nil
-}
-
-// Sources are what came of each source in so many days.
-func (fg *Filing) Sources(ctx context.Context, days int) ([]contract.Source, error) {
-	f, err := fg.Settings(ctx)
-	if err != nil {
-		return nil, err
-	}
-	rows, err := fg.Store.Sources(ctx,
-		db.SourcesParams{Since: fg.Clock.Now().AddDate(0, 0, -days), Currency: f.Currency})
-	views := []contract.Source{}
-	for _, r := range rows {
-		views = append(views, contract.Source{Source: r.Source, Calls: r.Calls, People: r.People, Deals: r.Deals,
-			Won: r.Won, Earned: money.Amount{Minor: r.Earned, Currency: f.Currency}.String()})
-	}
-	return views, err
 }

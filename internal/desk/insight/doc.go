@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"trundo/internal/core/report"
+	"trundo/internal/desk/book"
 	"trundo/internal/desk/calls"
 	"trundo/internal/desk/firm"
 	"trundo/internal/desk/queues"
@@ -21,6 +22,7 @@ import (
 type Insight struct {
 	*firm.Firm
 	calls  *calls.Calls
+	people *book.Book
 	queues *queues.Queues
 
 	mu      sync.RWMutex // of what follows
@@ -31,6 +33,6 @@ type Insight struct {
 }
 
 // New makes it.
-func New(c *calls.Calls, qs *queues.Queues) *Insight {
-	return &Insight{Firm: c.Firm, calls: c, queues: qs, book: report.NewBook(report.NewCalendar(time.UTC, time.Monday))}
+func New(c *calls.Calls, qs *queues.Queues, people *book.Book) *Insight {
+	return &Insight{Firm: c.Firm, calls: c, queues: qs, people: people, book: report.NewBook(report.NewCalendar(time.UTC, time.Monday))}
 }

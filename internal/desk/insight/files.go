@@ -17,6 +17,7 @@ import (
 	"trundo/internal/desk/firm"
 	"trundo/internal/formats"
 	"trundo/internal/optional"
+	"trundo/internal/store/db"
 )
 
 // facetNames are what facets are called where they head a column.
@@ -168,4 +169,28 @@ func (in *Insight) WriteFound(ctx context.Context, a firm.Actor, v contract.Call
 		return err
 	}
 	return in.calls.WriteCallsByID(ctx, a, ids, w)
+}
+
+// ListOfFound makes a list of the people with whom the found calls were. Errors: firm.ErrForbidden, *firm.FieldError.
+func (in *Insight) ListOfFound(ctx context.Context, a firm.Actor, key string,
+	v contract.ListOfFound) (contract.RecordList, error) {
+	ids, err := in.FoundIDs(ctx, a, v.Sought, maxListed)
+	if err != nil {
+		return contract.RecordList{}, err
+	}
+	if len(ids) == 0 {
+		return contract.RecordList{}, firm.Wrong("sought", "there is no call")
+	}
+	id, err := in.Once(ctx, a, key, "list_found", v, func(q *db.Queries, id uuid.UUID) error {
+		if err := in.people.InsertHandList(ctx, q, a, id, v.Name); err != nil {
+			return err
+		}
+		_, err := q.ListPeopleOfCalls(ctx, db.ListPeopleOfCallsParams{ListID: id, At: in.Clock.Now(), Calls: ids})
+		return err
+	})
+	if err != nil {
+		return contract.RecordList{}, err
+	}
+	in.people.BookChanged()
+	return in.people.List(ctx, a, id)
 }

@@ -710,6 +710,59 @@ func (q *Queries) OrphanedCalls(ctx context.Context, arg OrphanedCallsParams) ([
 	return items, nil
 }
 
+const pathOfCall = `-- name: PathOfCall :many
+SELECT l.leg_no, l.party, l.role, coalesce(u.name, '')::text AS name, l.address, l.started_at, l.answered_at, l.ended_at, s.bridge_no, s.from_at, s.to_at
+FROM legs l LEFT JOIN users u ON u.id = l.user_id LEFT JOIN leg_spans s ON s.call_id = l.call_id AND s.leg_no = l.leg_no
+WHERE l.call_id = $1 ORDER BY l.leg_no, s.from_at
+`
+
+type PathOfCallRow struct {
+	LegNo      int
+	Party      string
+	Role       string
+	Name       string
+	Address    string
+	StartedAt  time.Time
+	AnsweredAt *time.Time
+	EndedAt    *time.Time
+	BridgeNo   *int32
+	FromAt     *time.Time
+	ToAt       *time.Time
+}
+
+// Legs of a call with the times that they were on a bridge, for its picture.
+func (q *Queries) PathOfCall(ctx context.Context, callID uuid.UUID) ([]PathOfCallRow, error) {
+	rows, err := q.db.Query(ctx, pathOfCall, callID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []PathOfCallRow{}
+	for rows.Next() {
+		var i PathOfCallRow
+		if err := rows.Scan(
+			&i.LegNo,
+			&i.Party,
+			&i.Role,
+			&i.Name,
+			&i.Address,
+			&i.StartedAt,
+			&i.AnsweredAt,
+			&i.EndedAt,
+			&i.BridgeNo,
+			&i.FromAt,
+			&i.ToAt,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const placeCall = `-- name: PlaceCall :exec
 WITH new_call AS (
   INSERT INTO calls (id, direction, line_id, remote_e164, remote_ext, remote_typed, remote_label, caller_id,

@@ -139,6 +139,20 @@ func (q *Queries) DeleteReport(ctx context.Context, arg DeleteReportParams) (int
 	return result.RowsAffected(), nil
 }
 
+const dropSourceCost = `-- name: DropSourceCost :exec
+DELETE FROM source_costs WHERE source = $1 AND month = $2
+`
+
+type DropSourceCostParams struct {
+	Source string
+	Month  time.Time
+}
+
+func (q *Queries) DropSourceCost(ctx context.Context, arg DropSourceCostParams) error {
+	_, err := q.db.Exec(ctx, dropSourceCost, arg.Source, arg.Month)
+	return err
+}
+
 const figureLabels = `-- name: FigureLabels :many
 SELECT 'line' AS facet, id, label::text AS label FROM lines
 UNION ALL SELECT 'queue', id, name FROM queues
@@ -344,6 +358,26 @@ func (q *Queries) InsertTopic(ctx context.Context, arg InsertTopicParams) error 
 	return err
 }
 
+const listPeopleOfCalls = `-- name: ListPeopleOfCalls :execrows
+INSERT INTO list_members (list_id, record_id, at) SELECT DISTINCT $1::uuid, k.record_id, $2::timestamptz FROM call_links k JOIN records r ON r.id = k.record_id
+WHERE k.call_id = ANY ($3::uuid[]) AND k.role = 'person' AND r.deleted_at IS NULL AND r.kind IN ('contact', 'lead') ON CONFLICT DO NOTHING
+`
+
+type ListPeopleOfCallsParams struct {
+	ListID uuid.UUID
+	At     time.Time
+	Calls  []uuid.UUID
+}
+
+// The people with whom calls were become members of a list.
+func (q *Queries) ListPeopleOfCalls(ctx context.Context, arg ListPeopleOfCallsParams) (int64, error) {
+	result, err := q.db.Exec(ctx, listPeopleOfCalls, arg.ListID, arg.At, arg.Calls)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
 const lockFigures = `-- name: LockFigures :exec
 SELECT pg_advisory_xact_lock(7316202)
 `
@@ -469,6 +503,21 @@ func (q *Queries) PartsOfCall(ctx context.Context, callID uuid.UUID) ([]PartsOfC
 		return nil, err
 	}
 	return items, nil
+}
+
+const putSourceCost = `-- name: PutSourceCost :exec
+INSERT INTO source_costs (source, month, amount_minor) VALUES ($1, $2, $3) ON CONFLICT (source, month) DO UPDATE SET amount_minor = EXCLUDED.amount_minor
+`
+
+type PutSourceCostParams struct {
+	Source      string
+	Month       time.Time
+	AmountMinor int64
+}
+
+func (q *Queries) PutSourceCost(ctx context.Context, arg PutSourceCostParams) error {
+	_, err := q.db.Exec(ctx, putSourceCost, arg.Source, arg.Month, arg.AmountMinor)
+	return err
 }
 
 const refreshFigures = `-- name: RefreshFigures :one
@@ -894,6 +943,89 @@ func (q *Queries) SlipsWithWords(ctx context.Context, arg SlipsWithWordsParams) 
 			&i.Visible,
 			&i.HandedTo,
 			&i.RepTeams,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const sourceCosts = `-- name: SourceCosts :many
+SELECT source, month, amount_minor FROM source_costs ORDER BY source, month
+`
+
+func (q *Queries) SourceCosts(ctx context.Context) ([]SourceCost, error) {
+	rows, err := q.db.Query(ctx, sourceCosts)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []SourceCost{}
+	for rows.Next() {
+		var i SourceCost
+		if err := rows.Scan(&i.Source, &i.Month, &i.AmountMinor); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const sources = `-- name: Sources :many
+WITH rung AS (
+  SELECT l.source, count(*) AS calls FROM calls c JOIN lines l ON l.id = c.line_id WHERE l.source <> '' AND c.direction = 'inbound' AND c.started_at >= $1 AND c.ended_at IS NOT NULL GROUP BY l.source
+), kept AS (
+  SELECT r.source, count(*) FILTER (WHERE r.kind <> 'deal' AND r.created_at >= $1) AS people, count(*) FILTER (WHERE r.kind = 'deal' AND r.created_at >= $1) AS deals,
+    count(*) FILTER (WHERE r.kind = 'deal' AND r.stage = 'won' AND r.stage_at >= $1) AS won,
+    sum(r.amount_minor) FILTER (WHERE r.kind = 'deal' AND r.stage = 'won' AND r.stage_at >= $1 AND r.currency = $2) AS earned
+  FROM records r WHERE r.source <> '' AND r.kind IN ('contact', 'lead', 'deal') AND r.deleted_at IS NULL GROUP BY r.source
+), named AS (
+  SELECT source FROM lines WHERE source <> '' UNION SELECT source FROM kept UNION SELECT source FROM source_costs
+)
+SELECT n.source, coalesce(g.calls, 0)::int AS calls, coalesce(k.people, 0)::int AS people, coalesce(k.deals, 0)::int AS deals, coalesce(k.won, 0)::int AS won,
+  coalesce(k.earned, 0)::bigint AS earned
+FROM named n LEFT JOIN rung g ON g.source = n.source LEFT JOIN kept k ON k.source = n.source
+ORDER BY earned DESC, calls DESC, n.source
+`
+
+type SourcesParams struct {
+	Since    time.Time
+	Currency string
+}
+
+type SourcesRow struct {
+	Source string
+	Calls  int
+	People int
+	Deals  int
+	Won    int
+	Earned int64
+}
+
+// What came of each source: calls on its lines, people and leads, deals, and what those that were won are worth.
+func (q *Queries) Sources(ctx context.Context, arg SourcesParams) ([]SourcesRow, error) {
+	rows, err := q.db.Query(ctx, sources, arg.Since, arg.Currency)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []SourcesRow{}
+	for rows.Next() {
+		var i SourcesRow
+		if err := rows.Scan(
+			&i.Source,
+			&i.Calls,
+			&i.People,
+			&i.Deals,
+			&i.Won,
+			&i.Earned,
 		); err != nil {
 			return nil, err
 		}

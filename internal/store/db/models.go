@@ -779,6 +779,7 @@ type RecordingRemark struct {
 	Text        string
 	UserID      uuid.UUID
 	CreatedAt   time.Time
+	ForWhom     string
 }
 
 type RepState struct {
@@ -1030,6 +1031,12 @@ type Sound struct {
 	Name      string
 	Codes     []byte
 	CreatedAt time.Time
+}
+
+type SourceCost struct {
+	Source      string
+	Month       time.Time
+	AmountMinor int64
 }
 
 type SurveyAnswer struct {

@@ -108,7 +108,7 @@ func (q *Queries) InsertLineReport(ctx context.Context, arg InsertLineReportPara
 }
 
 const insertRemark = `-- name: InsertRemark :exec
-INSERT INTO recording_remarks (id, recording_id, at_ms, text, user_id, created_at) VALUES ($1, $2, $3, $4, $5, $6)
+INSERT INTO recording_remarks (id, recording_id, at_ms, text, user_id, created_at, for_whom) VALUES ($1, $2, $3, $4, $5, $6, $7)
 `
 
 type InsertRemarkParams struct {
@@ -118,6 +118,7 @@ type InsertRemarkParams struct {
 	Text        string
 	UserID      uuid.UUID
 	CreatedAt   time.Time
+	ForWhom     string
 }
 
 func (q *Queries) InsertRemark(ctx context.Context, arg InsertRemarkParams) error {
@@ -128,6 +129,7 @@ func (q *Queries) InsertRemark(ctx context.Context, arg InsertRemarkParams) erro
 		arg.Text,
 		arg.UserID,
 		arg.CreatedAt,
+		arg.ForWhom,
 	)
 	return err
 }
@@ -639,9 +641,15 @@ func (q *Queries) RecordingsToTell(ctx context.Context, arg RecordingsToTellPara
 }
 
 const remarksOfCall = `-- name: RemarksOfCall :many
-SELECT m.id, m.recording_id, m.at_ms, m.text, m.created_at, u.name FROM recording_remarks m JOIN recordings r ON r.id = m.recording_id JOIN users u ON u.id = m.user_id
-WHERE r.call_id = $1 ORDER BY m.at_ms, m.created_at
+SELECT m.id, m.recording_id, m.at_ms, m.text, m.created_at, m.for_whom, u.name FROM recording_remarks m JOIN recordings r ON r.id = m.recording_id JOIN users u ON u.id = m.user_id
+WHERE r.call_id = $1 AND (m.for_whom = 'team' OR m.user_id = $2 OR m.for_whom = 'rep' AND EXISTS (SELECT FROM slips s WHERE s.call_id = r.call_id AND s.user_id = $2))
+ORDER BY m.at_ms, m.created_at
 `
+
+type RemarksOfCallParams struct {
+	CallID uuid.UUID
+	Me     uuid.UUID
+}
 
 type RemarksOfCallRow struct {
 	ID          uuid.UUID
@@ -649,11 +657,12 @@ type RemarksOfCallRow struct {
 	AtMs        int
 	Text        string
 	CreatedAt   time.Time
+	ForWhom     string
 	Name        string
 }
 
-func (q *Queries) RemarksOfCall(ctx context.Context, callID uuid.UUID) ([]RemarksOfCallRow, error) {
-	rows, err := q.db.Query(ctx, remarksOfCall, callID)
+func (q *Queries) RemarksOfCall(ctx context.Context, arg RemarksOfCallParams) ([]RemarksOfCallRow, error) {
+	rows, err := q.db.Query(ctx, remarksOfCall, arg.CallID, arg.Me)
 	if err != nil {
 		return nil, err
 	}
@@ -667,6 +676,7 @@ func (q *Queries) RemarksOfCall(ctx context.Context, callID uuid.UUID) ([]Remark
 			&i.AtMs,
 			&i.Text,
 			&i.CreatedAt,
+			&i.ForWhom,
 			&i.Name,
 		); err != nil {
 			return nil, err

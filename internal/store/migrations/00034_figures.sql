@@ -1,5 +1,8 @@
 -- +goose Up
 
+-- Who reads a remark: who made it alone, the reps of the call too, or whoever may hear the recording.
+ALTER TABLE recording_remarks ADD COLUMN for_whom text NOT NULL DEFAULT 'team' CHECK (for_whom IN ('me', 'rep', 'team'));
+
 -- In which team a rep was when their part in a call began: figures of a team stay what they were when somebody leaves it.
 ALTER TABLE slips ADD COLUMN team text NOT NULL DEFAULT '';
 UPDATE slips s SET team = u.team FROM users u WHERE u.id = s.user_id AND u.team <> '';
@@ -148,7 +151,7 @@ CREATE FUNCTION figures_of(ids uuid[], wrap_limit_ms bigint) RETURNS TABLE (
       + (CASE WHEN u.closed_how IN ('conversation', 'voicemail', 'message') THEN 131072 ELSE 0 END)
       + (CASE WHEN r.id IS NOT NULL THEN 262144 ELSE 0 END) + (CASE WHEN w.recording_id IS NOT NULL THEN 524288 ELSE 0 END)
       + (CASE WHEN EXISTS (SELECT FROM line_reports x WHERE x.call_id = c.id) THEN 1048576 ELSE 0 END) + (CASE WHEN c.by_hand THEN 2097152 ELSE 0 END)
-      + (CASE WHEN EXISTS (SELECT FROM recording_remarks m JOIN recordings x ON x.id = m.recording_id WHERE x.call_id = c.id) THEN 4194304 ELSE 0 END)
+      + (CASE WHEN EXISTS (SELECT FROM recording_remarks m JOIN recordings x ON x.id = m.recording_id WHERE x.call_id = c.id AND m.for_whom <> 'me') THEN 4194304 ELSE 0 END)
       + (CASE WHEN f.before IS NOT NULL THEN 8388608 ELSE 0 END) + (CASE WHEN v.score IS NOT NULL THEN 16777216 ELSE 0 END)
       + (CASE WHEN p.user_id IS NOT NULL THEN 33554432 ELSE 0 END) + (CASE WHEN u.call_id IS NOT NULL THEN 67108864 ELSE 0 END),
     least(c.ring_ms, 2147483647)::int, CASE WHEN q.waited IS NULL THEN -1 ELSE least(q.waited, 2147483647) END::int,
@@ -230,3 +233,11 @@ CREATE TABLE reports (
   version int NOT NULL DEFAULT 1
 );
 CREATE INDEX reports_owner ON reports (owner_id);
+
+-- What a source costs in a month, in minor units of the firm's currency.
+CREATE TABLE source_costs (
+  source text NOT NULL,
+  month date NOT NULL,
+  amount_minor bigint NOT NULL CHECK (amount_minor >= 0),
+  PRIMARY KEY (source, month)
+);

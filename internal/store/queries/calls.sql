@@ -188,3 +188,9 @@ UPDATE servers SET heartbeat_at = coalesce(sqlc.narg('at')::timestamptz, now()) 
 -- name: ClosedElsewhere :many
 -- Which of some calls have ended in the database.
 SELECT id FROM calls WHERE id = ANY (@ids::uuid[]) AND ended_at IS NOT NULL;
+
+-- name: PathOfCall :many
+-- Legs of a call with the times that they were on a bridge, for its picture.
+SELECT l.leg_no, l.party, l.role, coalesce(u.name, '')::text AS name, l.address, l.started_at, l.answered_at, l.ended_at, s.bridge_no, s.from_at, s.to_at
+FROM legs l LEFT JOIN users u ON u.id = l.user_id LEFT JOIN leg_spans s ON s.call_id = l.call_id AND s.leg_no = l.leg_no
+WHERE l.call_id = @call_id ORDER BY l.leg_no, s.from_at;

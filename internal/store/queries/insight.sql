@@ -200,3 +200,34 @@ SELECT coalesce(min(started_at), 'epoch')::timestamptz AS first, coalesce(max(st
 
 -- name: FiguresDueAgain :exec
 INSERT INTO figures_due (call_id) SELECT unnest(@ids::uuid[]);
+
+-- name: ListPeopleOfCalls :execrows
+-- The people with whom calls were become members of a list.
+INSERT INTO list_members (list_id, record_id, at) SELECT DISTINCT @list_id::uuid, k.record_id, @at::timestamptz FROM call_links k JOIN records r ON r.id = k.record_id
+WHERE k.call_id = ANY (@calls::uuid[]) AND k.role = 'person' AND r.deleted_at IS NULL AND r.kind IN ('contact', 'lead') ON CONFLICT DO NOTHING;
+
+-- name: Sources :many
+-- What came of each source: calls on its lines, people and leads, deals, and what those that were won are worth.
+WITH rung AS (
+  SELECT l.source, count(*) AS calls FROM calls c JOIN lines l ON l.id = c.line_id WHERE l.source <> '' AND c.direction = 'inbound' AND c.started_at >= @since AND c.ended_at IS NOT NULL GROUP BY l.source
+), kept AS (
+  SELECT r.source, count(*) FILTER (WHERE r.kind <> 'deal' AND r.created_at >= @since) AS people, count(*) FILTER (WHERE r.kind = 'deal' AND r.created_at >= @since) AS deals,
+    count(*) FILTER (WHERE r.kind = 'deal' AND r.stage = 'won' AND r.stage_at >= @since) AS won,
+    sum(r.amount_minor) FILTER (WHERE r.kind = 'deal' AND r.stage = 'won' AND r.stage_at >= @since AND r.currency = @currency) AS earned
+  FROM records r WHERE r.source <> '' AND r.kind IN ('contact', 'lead', 'deal') AND r.deleted_at IS NULL GROUP BY r.source
+), named AS (
+  SELECT source FROM lines WHERE source <> '' UNION SELECT source FROM kept UNION SELECT source FROM source_costs
+)
+SELECT n.source, coalesce(g.calls, 0)::int AS calls, coalesce(k.people, 0)::int AS people, coalesce(k.deals, 0)::int AS deals, coalesce(k.won, 0)::int AS won,
+  coalesce(k.earned, 0)::bigint AS earned
+FROM named n LEFT JOIN rung g ON g.source = n.source LEFT JOIN kept k ON k.source = n.source
+ORDER BY earned DESC, calls DESC, n.source;
+
+-- name: SourceCosts :many
+SELECT source, month, amount_minor FROM source_costs ORDER BY source, month;
+
+-- name: PutSourceCost :exec
+INSERT INTO source_costs (source, month, amount_minor) VALUES (@source, @month, @amount_minor) ON CONFLICT (source, month) DO UPDATE SET amount_minor = EXCLUDED.amount_minor;
+
+-- name: DropSourceCost :exec
+DELETE FROM source_costs WHERE source = @source AND month = @month;

@@ -66,11 +66,12 @@ UPDATE recordings SET heard_at = @at, heard_by = @user_id WHERE recordings.id = 
   AND NOT EXISTS (SELECT FROM slips s WHERE s.call_id = recordings.call_id AND s.user_id = @user_id);
 
 -- name: RemarksOfCall :many
-SELECT m.id, m.recording_id, m.at_ms, m.text, m.created_at, u.name FROM recording_remarks m JOIN recordings r ON r.id = m.recording_id JOIN users u ON u.id = m.user_id
-WHERE r.call_id = @call_id ORDER BY m.at_ms, m.created_at;
+SELECT m.id, m.recording_id, m.at_ms, m.text, m.created_at, m.for_whom, u.name FROM recording_remarks m JOIN recordings r ON r.id = m.recording_id JOIN users u ON u.id = m.user_id
+WHERE r.call_id = @call_id AND (m.for_whom = 'team' OR m.user_id = @me OR m.for_whom = 'rep' AND EXISTS (SELECT FROM slips s WHERE s.call_id = r.call_id AND s.user_id = @me))
+ORDER BY m.at_ms, m.created_at;
 
 -- name: InsertRemark :exec
-INSERT INTO recording_remarks (id, recording_id, at_ms, text, user_id, created_at) VALUES (@id, @recording_id, @at_ms, @text, @user_id, @created_at);
+INSERT INTO recording_remarks (id, recording_id, at_ms, text, user_id, created_at, for_whom) VALUES (@id, @recording_id, @at_ms, @text, @user_id, @created_at, @for_whom);
 
 -- name: UnknownRecordings :many
 -- Those of so many files that no recording stands for.

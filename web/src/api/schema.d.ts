@@ -568,6 +568,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/figures/calls/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a list of the people with whom the found calls were, to be kept or called in a round. */
+        post: operations["listFoundPeople"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reports": {
         parameters: {
             query?: never;
@@ -833,6 +850,23 @@ export interface paths {
         /** What came of each source in so many days. */
         get: operations["listSources"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/costs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Says what a source cost in a month. */
+        put: operations["setSourceCost"];
         post?: never;
         delete?: never;
         options?: never;
@@ -4818,6 +4852,24 @@ export interface components {
             won: number;
             /** @description With its currency */
             earned: string;
+            /** @description What it cost in that time: of a month that is in it in part, by days. Left out: nothing was entered */
+            cost?: string;
+            /**
+             * Format: double
+             * @description How often what was earned pays what it cost
+             */
+            times?: number;
+            months?: components["schemas"]["SourceCost"][];
+        };
+        SourceCost: {
+            month: string;
+            /** @description With its currency; empty: none */
+            amount: string;
+        };
+        CostOfSource: {
+            source: string;
+            month: string;
+            amount: string;
         };
         Appointment: {
             /** Format: date-time */
@@ -6819,8 +6871,15 @@ export interface components {
         NewRemark: {
             at_ms: number;
             text: string;
+            /**
+             * @description Who reads it: I alone, the reps of the call too, or whoever may hear the recording
+             * @enum {string}
+             */
+            for?: "me" | "rep" | "team";
         };
         Remark: {
+            /** @enum {string} */
+            for?: "me" | "rep" | "team";
             /** Format: uuid */
             id: string;
             at_ms: number;
@@ -6944,9 +7003,25 @@ export interface components {
             /** @description Of a slip that the reader may read and that is not their own */
             notes?: string;
         };
+        PathLane: {
+            name: string;
+            /** @enum {string} */
+            kind: "outside" | "rep" | "machine" | "queue";
+            spans: components["schemas"]["PathSpan"][];
+        };
+        PathSpan: {
+            from_ms: number;
+            to_ms: number;
+            /** @enum {string} */
+            mode: "ring" | "talk" | "consult" | "hold" | "wait";
+        };
         CallPageDetail: {
             /** @description It goes on */
             may_listen?: boolean;
+            /** @description Who went through what, along the call's time */
+            path?: components["schemas"]["PathLane"][];
+            /** @description From its beginning to its end */
+            long_ms?: number;
             /** @description Of a call in which more than two were, each part in its order */
             parts?: components["schemas"]["CallPart"][];
             call: components["schemas"]["Call"];
@@ -7741,6 +7816,10 @@ export interface components {
             after?: string;
             count?: number;
             without_facets?: boolean;
+        };
+        ListOfFound: {
+            name: string;
+            sought: components["schemas"]["CallsSought"];
         };
         FacetValue: {
             key: string;
@@ -9076,6 +9155,33 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listFoundPeople: {
+        parameters: {
+            query?: never;
+            header: {
+                "Idempotency-Key": components["parameters"]["Key"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListOfFound"];
+            };
+        };
+        responses: {
+            /** @description The list */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listReports: {
         parameters: {
             query?: never;
@@ -9550,6 +9656,29 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Source"][];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setSourceCost: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CostOfSource"];
+            };
+        };
+        responses: {
+            /** @description It is kept */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

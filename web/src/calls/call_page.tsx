@@ -19,6 +19,7 @@ import { clockTime, dayName } from "../ui/times";
 import { FoundAround } from "../insight/found_around";
 import { Recordings, TalkFigures } from "./recordings";
 import { AttachSearch } from "./attach";
+import { CallPath } from "./call_path";
 import { CallParts, ListenHere } from "./call_parts";
 import { useChangeSlip, useUndoFiling } from "../filing/change_slip";
 import { useNotes } from "../filing/notes_and_records";
@@ -67,6 +68,7 @@ export function CallPage() {
       {page.data.may_listen && <ListenHere call={call.id} />}
       {page.data.parts && <CallParts parts={page.data.parts} />}
       <FoundAround id={call.id} />
+      <CallPath lanes={page.data.path ?? []} they={whoOf(call)} ms={page.data.long_ms ?? 0} />
       <Recordings recordings={recordings} call={call.id} start={at} topics={said} />
       <div className="mt-5 grid grid-cols-[minmax(0,1fr)_18rem] gap-7 max-[63.9rem]:grid-cols-1">
         <section aria-label={t.calls.correct} className="flex flex-col gap-3">

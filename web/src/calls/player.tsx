@@ -3,6 +3,7 @@ import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 
 import { keys } from "../api/keys";
 import { api, ask, type Schemas } from "../api/client";
+import { insight } from "../texts/insight";
 import { player } from "../texts/player";
 import { Button } from "../ui/button";
 import { duration } from "../ui/clock";
@@ -246,6 +247,7 @@ export function Player({
 
 function Remarks({ rec, call, at, go }: { rec: Rec; call: string; at: number; go: (to: number) => void }) {
   const [text, setText] = useState("");
+  const [whom, setWhom] = useState<NonNullable<Schemas["NewRemark"]["for"]>>("team");
   const client = useQueryClient();
   const tell = useTell();
   const add = useMutation({
@@ -253,7 +255,7 @@ function Remarks({ rec, call, at, go }: { rec: Rec; call: string; at: number; go
       ask(
         api.POST("/api/recordings/{id}/remarks", {
           params: { path: { id: rec.id } },
-          body: { at_ms: Math.round(at * 1000), text },
+          body: { at_ms: Math.round(at * 1000), text, for: whom },
         }),
       ),
     onSuccess: () => {
@@ -280,7 +282,10 @@ function Remarks({ rec, call, at, go }: { rec: Rec; call: string; at: number; go
             >
               {duration(m.at_ms)}
             </a>
-            <span className="flex-1">{m.text}</span>
+            <span className="flex-1">
+              {m.text}
+              {m.for && m.for !== "team" && <span className="text-sm text-quiet"> ({insight.remark.whom[m.for]})</span>}
+            </span>
             <span className="text-sm text-quiet">
               {m.by}, {dayName(m.at)}, {clockTime(m.at)}
             </span>
@@ -303,6 +308,19 @@ function Remarks({ rec, call, at, go }: { rec: Rec; call: string; at: number; go
             setText(e.target.value);
           }}
         />
+        <Select
+          label={insight.remark.for}
+          value={whom}
+          onChange={(e) => {
+            setWhom(e.target.value as typeof whom);
+          }}
+        >
+          {Object.entries(insight.remark.whom).map(([value, label]) => (
+            <option key={value} value={value}>
+              {label}
+            </option>
+          ))}
+        </Select>
         <Button type="submit" disabled={add.isPending || !text.trim()}>
           {p.remark}
         </Button>

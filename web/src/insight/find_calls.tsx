@@ -19,6 +19,7 @@ import { changed, type Condition, readSought, type Sought } from "./asked";
 import { Conditions } from "./conditions";
 import { Facets } from "./facets";
 import { keepFound } from "./found";
+import { MakeList } from "./make_list";
 import { PeriodPick } from "./period_pick";
 
 const f = x.find;
@@ -94,10 +95,12 @@ export function FindCalls() {
               </option>
             ))}
           </PickSelect>
+          <span className="ml-auto" />
+          {count > 0 && <MakeList sought={sought} />}
           <a
             href={`/api/figures/calls.csv?${new URLSearchParams({ q: JSON.stringify(sought) }).toString()}`}
             download
-            className="ml-auto text-sm underline"
+            className="text-sm underline"
           >
             {f.file}
           </a>

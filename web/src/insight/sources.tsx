@@ -3,16 +3,31 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { queries } from "../api/queries";
+import { useRights } from "../api/rights";
 import { money } from "../book/values";
 import { t } from "../texts";
+import { insight } from "../texts/insight";
 import { Empty, Failed, Loading } from "../ui/states";
 import { Tabs } from "../ui/tabs";
+import { Cost } from "./source_cost";
 
 const s = t.after.insight;
+const x = insight.sources;
+
+/** callsOf are the calls that a source brought. */
+const callsOf = (source: string, days: string) =>
+  JSON.stringify({
+    period: `${days}d`,
+    where: [
+      { facet: "source", values: [source] },
+      { facet: "way", values: ["inbound"] },
+    ],
+  });
 
 /** Sources says which source brought which calls, people, deals and money. */
 export function Sources() {
   const [days, setDays] = useState("90");
+  const { may } = useRights();
   const sources = useQuery(queries.sources(Number(days)));
   const rows = sources.data ?? [];
   const best = rows.find((r) => r.won > 0);
@@ -44,6 +59,8 @@ export function Sources() {
                     {s.columns[k]}
                   </th>
                 ))}
+                <th className="px-2 text-right font-normal">{x.cost}</th>
+                <th className="px-2 text-right font-normal">{x.times}</th>
               </tr>
             </thead>
             <tbody>
@@ -58,11 +75,23 @@ export function Sources() {
                       {r.source}
                     </Link>
                   </td>
-                  <td className="px-2 text-right">{r.calls}</td>
+                  <td className="px-2 text-right">
+                    <Link
+                      to="/insight"
+                      search={{ tab: "calls", q: callsOf(r.source, days) }}
+                      className="hover:underline"
+                    >
+                      {r.calls}
+                    </Link>
+                  </td>
                   <td className="px-2 text-right">{r.people}</td>
                   <td className="px-2 text-right">{r.deals}</td>
                   <td className="px-2 text-right">{r.won}</td>
                   <td className="px-2 text-right font-semibold">{money(r.earned)}</td>
+                  <td className="px-2 text-right">
+                    {may("set_up_firm") ? <Cost source={r} /> : r.cost ? money(r.cost) : ""}
+                  </td>
+                  <td className="px-2 text-right">{r.times === undefined ? "" : x.timesOf(r.times)}</td>
                 </tr>
               ))}
             </tbody>
