@@ -107,6 +107,9 @@ var settings = []setting{
 	{"TRUNDO_RECORDINGS", "", "where recordings are put away after a while: a folder, or " +
 		"s3://bucket?endpoint=…&region=… with the keys in AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY; empty: a " +
 		"folder in TRUNDO_DATA"},
+	{"TRUNDO_RECOGNISER", "", "the address of a program that writes recordings down, as docs/operating.md describes it; " +
+		"empty: only what the built-in simulated network knows is written down"},
+	{"TRUNDO_RECOGNISER_TOKEN", "", "the bearer token that goes with each request to it"},
 	{"TRUNDO_METRICS_ADDR", "127.0.0.1:8481", "where figures for Prometheus are served; off: nowhere"},
 	{"TRUNDO_DATA", ".trundo/data", "folder for the journal, on a disk that is not lost"},
 	{"TRUNDO_SERVER_NAME", "", "this server's name, the same after a restart; empty: its host's, with an id that is " +
@@ -166,6 +169,7 @@ func config() app.Config {
 		Secure:    value("TRUNDO_SECURE") == "yes",
 		Proxies:   strings.FieldsFunc(value("TRUNDO_PROXIES"), func(r rune) bool { return r == ',' || r == ' ' }),
 		SoundAddr: value("TRUNDO_SOUND_ADDR"), SoundPublic: value("TRUNDO_SOUND_PUBLIC"),
+		Recogniser: value("TRUNDO_RECOGNISER"), RecogniserToken: value("TRUNDO_RECOGNISER_TOKEN"),
 		Recordings: value("TRUNDO_RECORDINGS"), SMTP: value("TRUNDO_SMTP"), Hours: value("TRUNDO_CALLING_HOURS"),
 		MailDomain: value("TRUNDO_MAIL_DOMAIN"), Public: value("TRUNDO_URL"), SecretKey: value("TRUNDO_SECRET_KEY"),
 		HooksInside: value("TRUNDO_HOOKS_INSIDE") == "yes", Clock: clock(), Web: web.Dist(), Log: logger()}

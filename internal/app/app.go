@@ -57,11 +57,14 @@ type Config struct {
 	Drain       time.Duration // for how long calls in progress may be finished when it stops
 	Public      string        // the address at which browsers reach the firm; empty: it is not known
 	MailDomain  string        // of the addresses of reps who have none of their own
-	Recordings  string        // where recordings are put away, see blobs.New; empty: a folder in DataDir
-	Carrier     func(clockwork.Clock) carrier.Carrier
-	Clock       clockwork.Clock
-	Web         fs.FS
-	Log         *slog.Logger
+	// Recogniser is the address of a program that writes recordings down, see package recogniser, and RecogniserToken its
+	// bearer token; empty: the words of a stand-in's people.
+	Recogniser, RecogniserToken string
+	Recordings                  string // where recordings are put away, see blobs.New; empty: a folder in DataDir
+	Carrier                     func(clockwork.Clock) carrier.Carrier
+	Clock                       clockwork.Clock
+	Web                         fs.FS
+	Log                         *slog.Logger
 }
 
 // App is a running server.
@@ -141,6 +144,10 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 			return fmt.Errorf("TRUNDO_SMTP: %w", err)
 		}
 	}
+	writes, err := transcriberAt(c.Recogniser, c.RecogniserToken)
+	if err != nil {
+		return err
+	}
 	key, err := secretKey(c.SecretKey, c.DataDir)
 	if err != nil {
 		return err
@@ -150,7 +157,8 @@ func (a *App) start(ctx context.Context, l net.Listener, c Config) (err error) {
 		Log: c.Log, Server: c.ServerName,
 		JournalFile: filepath.Join(c.DataDir, "journal.jsonl"), FilesDir: c.DataDir, Demo: c.Demo, Studio: a.studio,
 		Browsers: a.browsers, Speech: speech, RecordingStore: recordings,
-		Post: sender, MailDomain: c.MailDomain, Public: strings.TrimRight(c.Public, "/"), SecretKey: key, LeaseByDatabase: true,
+		Transcriber: writes,
+		Post:        sender, MailDomain: c.MailDomain, Public: strings.TrimRight(c.Public, "/"), SecretKey: key, LeaseByDatabase: true,
 		Hooks: post.NewHooks(c.Demo || c.HooksInside)})
 	if err != nil {
 		return err

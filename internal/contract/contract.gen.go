@@ -5777,10 +5777,25 @@ type PhoneNumber struct {
 
 // Phrase defines model for Phrase.
 type Phrase struct {
-	FromMs int    `json:"from_ms"`
-	Ours   bool   `json:"ours"`
-	Text   string `json:"text"`
-	ToMs   int    `json:"to_ms"`
+	// Confidence How sure who wrote it down is, 0 to 1
+	Confidence *float64 `json:"confidence,omitempty"`
+
+	// CorrectedBy Who has corrected it by hand
+	CorrectedBy *string `json:"corrected_by,omitempty"`
+	FromMs      int     `json:"from_ms"`
+	Ours        bool    `json:"ours"`
+	Text        string  `json:"text"`
+	ToMs        int     `json:"to_ms"`
+}
+
+// PhraseCorrection defines model for PhraseCorrection.
+type PhraseCorrection struct {
+	// Before As it was read
+	Before string `json:"before"`
+
+	// N Which phrase, from 0
+	N    int    `json:"n"`
+	Text string `json:"text"`
 }
 
 // PlacedField defines model for PlacedField.
@@ -7934,12 +7949,28 @@ type TrailEntry struct {
 
 // Transcript defines model for Transcript.
 type Transcript struct {
+	// Language BCP 47, where it was recognised
+	Language   *string `json:"language,omitempty"`
+	MayCorrect *bool   `json:"may_correct,omitempty"`
+
 	// OursKnown Whether our side was written down too
 	OursKnown bool     `json:"ours_known"`
 	Phrases   []Phrase `json:"phrases"`
 
+	// Problem Why it is not written down yet, or was not
+	Problem *string `json:"problem,omitempty"`
+
 	// Source Who wrote it down; empty where nobody did
 	Source string `json:"source"`
+
+	// Summary Of a long one: what they asked and what we said that we would do, in their own words
+	Summary *TranscriptSummary `json:"summary,omitempty"`
+}
+
+// TranscriptSummary defines model for TranscriptSummary.
+type TranscriptSummary struct {
+	Promises  []Phrase `json:"promises"`
+	Questions []Phrase `json:"questions"`
 }
 
 // Turn defines model for Turn.
@@ -8774,6 +8805,9 @@ type HoldRecordingJSONRequestBody = RecordingHold
 
 // AddRemarkJSONRequestBody defines body for AddRemark for application/json ContentType.
 type AddRemarkJSONRequestBody = NewRemark
+
+// CorrectPhraseJSONRequestBody defines body for CorrectPhrase for application/json ContentType.
+type CorrectPhraseJSONRequestBody = PhraseCorrection
 
 // AddRecordJSONRequestBody defines body for AddRecord for application/json ContentType.
 type AddRecordJSONRequestBody = NewRecord

@@ -225,6 +225,14 @@ func (s *Server) GetWords(c *gin.Context, id contract.ID) {
 	answer(s, c, http.StatusOK, v, err)
 }
 
+// CorrectPhrase implements ServerInterface.
+func (s *Server) CorrectPhrase(c *gin.Context, id contract.ID) {
+	if body, ok := read[contract.PhraseCorrection](s, c); ok {
+		v, err := s.desk.Recordings.CorrectWords(c.Request.Context(), actor(c), id, body)
+		answer(s, c, http.StatusOK, v, err)
+	}
+}
+
 // done answers where there is nothing to say but that it is done.
 func (s *Server) done(c *gin.Context, err error) {
 	if err != nil {

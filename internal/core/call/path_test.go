@@ -28,7 +28,9 @@ func TestPath(t *testing.T) {
 		{Leg: 4, Party: call.Observer, Began: at(100), Answered: at(100), Ended: at(150)},
 		{Leg: 5, Party: call.Rep, Began: at(3), Answered: at(-1), Ended: at(9)},
 	}, at(200))
-	span := func(from, to int, m call.LaneMode) call.LaneSpan { return call.LaneSpan{From: at(from), To: at(to), Mode: m} }
+	span := func(from, to int, m call.LaneMode) call.LaneSpan {
+		return call.LaneSpan{From: at(from), To: at(to), Mode: m}
+	}
 	assert.Equal(t, []call.Lane{
 		{Leg: 1, Spans: []call.LaneSpan{span(0, 10, call.LaneRings), span(10, 60, call.LaneTalks), span(60, 90, call.LaneWaits),
 			span(90, 200, call.LaneTalks)}},

@@ -169,6 +169,7 @@ func (cs *Calls) Start() {
 	cs.InBackground(cs.keepLease)
 	cs.InBackground(cs.Recordings.keepRecordings)
 	cs.InBackground(cs.Arrivals.tellOn)
+	cs.Recordings.StartWriting()
 }
 
 // Close ends the calls in progress as cut off and saves what is left.

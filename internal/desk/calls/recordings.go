@@ -26,6 +26,9 @@ import (
 // recorded is said to both sides where a line announces that it records.
 const recorded = "This call is recorded."
 
+// writePatience is for how long a recording is written down at once; after that it is tried again later.
+const writePatience = time.Minute
+
 // shownHeights is how many heights of a voice trace a list shows.
 const shownHeights = 120
 
@@ -196,11 +199,11 @@ func (rc *Recordings) complete(callID uuid.UUID, rec *media.Recorder) {
 		if g.voice == nil && rc.Transcriber == nil {
 			return
 		}
-		ctx, cancel := context.WithTimeout(context.WithoutCancel(rc.Background()), time.Minute)
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(rc.Background()), writePatience)
 		defer cancel()
 		if rc.Journal.Flush(ctx) == nil { // it stands in the database now
 			name := recordingName(g.kind, callID, g.id)
-			rc.writeWords(ctx, g.id, firm.Heard{Began: g.began, Long: take.Figures.Total, Gaps: take.Gaps,
+			rc.writeWords(ctx, g.id, 0, firm.Heard{Began: g.began, Long: take.Figures.Total, Gaps: take.Gaps,
 				Voice: g.voice,
 				Sound: func(ctx context.Context) (firm.Sound, error) { return rc.openSound(ctx, name, "") }})
 			rc.PublishHistory(&callID)

@@ -2,6 +2,7 @@ package firm
 
 import (
 	"context"
+	"errors"
 	"io"
 	"log/slog"
 	"time"
@@ -69,9 +70,11 @@ type Heard struct {
 	Sound func(context.Context) (Sound, error)
 }
 
-// Transcriber writes down what was said in a recording. Source names it; ours tells whether it hears the rep's side
-// too.
+// Transcriber writes down what was said in a recording. Errors: ErrNotWritten, where trying again does not help; after any
+// other it is asked again later.
 type Transcriber interface {
-	Transcribe(ctx context.Context, h Heard) ([]contract.Phrase, error)
-	Source() (name string, ours bool)
+	Transcribe(ctx context.Context, h Heard) (contract.Transcript, error)
 }
+
+// ErrNotWritten is told by a Transcriber that cannot write a recording down, however often it is asked.
+var ErrNotWritten = errors.New("it cannot be written down")

@@ -1117,6 +1117,14 @@ type Transcript struct {
 	Ours          interface{}
 	Theirs        interface{}
 	TopicsVersion int64
+	Corrected     bool
+}
+
+type TranscriptJob struct {
+	RecordingID uuid.UUID
+	Tries       int
+	DueAt       *time.Time
+	Problem     string
 }
 
 type Unreturned struct {

@@ -13,6 +13,25 @@ import (
 	"github.com/google/uuid"
 )
 
+const correctTranscript = `-- name: CorrectTranscript :execrows
+UPDATE transcripts SET phrases = $1, corrected = true, topics_version = 0 WHERE recording_id = $2 AND phrases = $3
+`
+
+type CorrectTranscriptParams struct {
+	Phrases     json.RawMessage
+	RecordingID uuid.UUID
+	Before      json.RawMessage
+}
+
+// If it is as it was read.
+func (q *Queries) CorrectTranscript(ctx context.Context, arg CorrectTranscriptParams) (int64, error) {
+	result, err := q.db.Exec(ctx, correctTranscript, arg.Phrases, arg.RecordingID, arg.Before)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected(), nil
+}
+
 const deleteRecording = `-- name: DeleteRecording :execrows
 UPDATE recordings SET state = 'deleted', deleted_at = $1, deleted_by = $2, deleted_why = $3, trace_ours = '', trace_theirs = '', expires_at = NULL
 WHERE id = $4 AND state = 'kept' AND held_at IS NULL
@@ -36,6 +55,22 @@ func (q *Queries) DeleteRecording(ctx context.Context, arg DeleteRecordingParams
 		return 0, err
 	}
 	return result.RowsAffected(), nil
+}
+
+const forgottenTranscripts = `-- name: ForgottenTranscripts :exec
+INSERT INTO transcript_jobs (recording_id, due_at) SELECT r.id, $1::timestamptz FROM recordings r
+WHERE r.state = 'kept' AND r.total_ms > 0 AND r.began_at > $2 AND NOT EXISTS (SELECT FROM transcripts t WHERE t.recording_id = r.id) ON CONFLICT DO NOTHING
+`
+
+type ForgottenTranscriptsParams struct {
+	Now   time.Time
+	Since time.Time
+}
+
+// Recordings of the last week that nobody has tried to write down: the server ended before it could.
+func (q *Queries) ForgottenTranscripts(ctx context.Context, arg ForgottenTranscriptsParams) error {
+	_, err := q.db.Exec(ctx, forgottenTranscripts, arg.Now, arg.Since)
+	return err
 }
 
 const heardMessage = `-- name: HeardMessage :execrows
@@ -337,7 +372,7 @@ func (q *Queries) PutPreparedMessage(ctx context.Context, arg PutPreparedMessage
 
 const putTranscript = `-- name: PutTranscript :exec
 INSERT INTO transcripts (recording_id, source, phrases) VALUES ($1, $2, $3)
-ON CONFLICT (recording_id) DO UPDATE SET source = EXCLUDED.source, phrases = EXCLUDED.phrases, topics_version = 0
+ON CONFLICT (recording_id) DO UPDATE SET source = EXCLUDED.source, phrases = EXCLUDED.phrases, topics_version = 0 WHERE NOT transcripts.corrected
 `
 
 type PutTranscriptParams struct {
@@ -785,6 +820,97 @@ func (q *Queries) Transcript(ctx context.Context, recordingID uuid.UUID) (Transc
 	var i TranscriptRow
 	err := row.Scan(&i.Source, &i.Phrases)
 	return i, err
+}
+
+const transcriptDone = `-- name: TranscriptDone :exec
+DELETE FROM transcript_jobs WHERE recording_id = $1
+`
+
+func (q *Queries) TranscriptDone(ctx context.Context, recordingID uuid.UUID) error {
+	_, err := q.db.Exec(ctx, transcriptDone, recordingID)
+	return err
+}
+
+const transcriptProblem = `-- name: TranscriptProblem :one
+SELECT problem, (due_at IS NOT NULL)::boolean AS tried_again FROM transcript_jobs WHERE recording_id = $1
+`
+
+type TranscriptProblemRow struct {
+	Problem    string
+	TriedAgain bool
+}
+
+func (q *Queries) TranscriptProblem(ctx context.Context, recordingID uuid.UUID) (TranscriptProblemRow, error) {
+	row := q.db.QueryRow(ctx, transcriptProblem, recordingID)
+	var i TranscriptProblemRow
+	err := row.Scan(&i.Problem, &i.TriedAgain)
+	return i, err
+}
+
+const transcriptsDue = `-- name: TranscriptsDue :many
+UPDATE transcript_jobs j SET due_at = $1::timestamptz FROM recordings r
+WHERE r.id = j.recording_id AND j.recording_id IN (SELECT k.recording_id FROM transcript_jobs k JOIN recordings x ON x.id = k.recording_id
+  WHERE k.due_at <= $2::timestamptz AND x.state = 'kept' AND (x.server = $3 OR x.stored <> '') ORDER BY k.due_at LIMIT 4 FOR UPDATE OF k SKIP LOCKED)
+RETURNING j.recording_id, j.tries, r.call_id, r.began_at, r.total_ms, r.gaps
+`
+
+type TranscriptsDueParams struct {
+	Again  time.Time
+	Now    time.Time
+	Server string
+}
+
+type TranscriptsDueRow struct {
+	RecordingID uuid.UUID
+	Tries       int
+	CallID      uuid.UUID
+	BeganAt     time.Time
+	TotalMs     int
+	Gaps        json.RawMessage
+}
+
+// What is to be written down now, of this server's files and of those that are put away; for a while nobody else takes it.
+func (q *Queries) TranscriptsDue(ctx context.Context, arg TranscriptsDueParams) ([]TranscriptsDueRow, error) {
+	rows, err := q.db.Query(ctx, transcriptsDue, arg.Again, arg.Now, arg.Server)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	items := []TranscriptsDueRow{}
+	for rows.Next() {
+		var i TranscriptsDueRow
+		if err := rows.Scan(
+			&i.RecordingID,
+			&i.Tries,
+			&i.CallID,
+			&i.BeganAt,
+			&i.TotalMs,
+			&i.Gaps,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const tryTranscriptLater = `-- name: TryTranscriptLater :exec
+INSERT INTO transcript_jobs (recording_id, tries, due_at, problem) VALUES ($1, 1, $2, $3)
+ON CONFLICT (recording_id) DO UPDATE SET tries = transcript_jobs.tries + 1, due_at = EXCLUDED.due_at, problem = EXCLUDED.problem
+`
+
+type TryTranscriptLaterParams struct {
+	RecordingID uuid.UUID
+	DueAt       *time.Time
+	Problem     string
+}
+
+func (q *Queries) TryTranscriptLater(ctx context.Context, arg TryTranscriptLaterParams) error {
+	_, err := q.db.Exec(ctx, tryTranscriptLater, arg.RecordingID, arg.DueAt, arg.Problem)
+	return err
 }
 
 const unknownRecordings = `-- name: UnknownRecordings :many

@@ -241,3 +241,14 @@ CREATE TABLE source_costs (
   amount_minor bigint NOT NULL CHECK (amount_minor >= 0),
   PRIMARY KEY (source, month)
 );
+
+-- Recordings that are still to be written down by the recogniser, where it could not be asked or had no time.
+CREATE TABLE transcript_jobs (
+  recording_id uuid PRIMARY KEY REFERENCES recordings (id) ON DELETE CASCADE,
+  tries int NOT NULL DEFAULT 0,
+  due_at timestamptz,                       -- NULL: it is not tried again
+  problem text NOT NULL DEFAULT ''
+);
+CREATE INDEX transcript_jobs_due ON transcript_jobs (due_at) WHERE due_at IS NOT NULL;
+-- Somebody has corrected it: it is not written anew.
+ALTER TABLE transcripts ADD COLUMN corrected boolean NOT NULL DEFAULT false;

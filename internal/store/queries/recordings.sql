@@ -108,7 +108,7 @@ SELECT r.at, r.trouble, r.figures, u.name FROM line_reports r JOIN users u ON u.
 
 -- name: PutTranscript :exec
 INSERT INTO transcripts (recording_id, source, phrases) VALUES (@recording_id, @source, @phrases)
-ON CONFLICT (recording_id) DO UPDATE SET source = EXCLUDED.source, phrases = EXCLUDED.phrases, topics_version = 0;
+ON CONFLICT (recording_id) DO UPDATE SET source = EXCLUDED.source, phrases = EXCLUDED.phrases, topics_version = 0 WHERE NOT transcripts.corrected;
 
 -- name: Transcript :one
 SELECT source, phrases FROM transcripts WHERE recording_id = @recording_id;
@@ -121,3 +121,29 @@ SELECT id, user_id, name, codes FROM sounds WHERE id = @id;
 
 -- name: StoredRecordings :many
 SELECT stored FROM recordings WHERE stored <> '' AND state = 'kept' ORDER BY stored;
+
+-- name: CorrectTranscript :execrows
+-- If it is as it was read.
+UPDATE transcripts SET phrases = @phrases, corrected = true, topics_version = 0 WHERE recording_id = @recording_id AND phrases = @before;
+
+-- name: TryTranscriptLater :exec
+INSERT INTO transcript_jobs (recording_id, tries, due_at, problem) VALUES (@recording_id, 1, sqlc.narg('due_at'), @problem)
+ON CONFLICT (recording_id) DO UPDATE SET tries = transcript_jobs.tries + 1, due_at = EXCLUDED.due_at, problem = EXCLUDED.problem;
+
+-- name: TranscriptDone :exec
+DELETE FROM transcript_jobs WHERE recording_id = @recording_id;
+
+-- name: TranscriptsDue :many
+-- What is to be written down now, of this server's files and of those that are put away; for a while nobody else takes it.
+UPDATE transcript_jobs j SET due_at = @again::timestamptz FROM recordings r
+WHERE r.id = j.recording_id AND j.recording_id IN (SELECT k.recording_id FROM transcript_jobs k JOIN recordings x ON x.id = k.recording_id
+  WHERE k.due_at <= @now::timestamptz AND x.state = 'kept' AND (x.server = @server OR x.stored <> '') ORDER BY k.due_at LIMIT 4 FOR UPDATE OF k SKIP LOCKED)
+RETURNING j.recording_id, j.tries, r.call_id, r.began_at, r.total_ms, r.gaps;
+
+-- name: ForgottenTranscripts :exec
+-- Recordings of the last week that nobody has tried to write down: the server ended before it could.
+INSERT INTO transcript_jobs (recording_id, due_at) SELECT r.id, @now::timestamptz FROM recordings r
+WHERE r.state = 'kept' AND r.total_ms > 0 AND r.began_at > @since AND NOT EXISTS (SELECT FROM transcripts t WHERE t.recording_id = r.id) ON CONFLICT DO NOTHING;
+
+-- name: TranscriptProblem :one
+SELECT problem, (due_at IS NOT NULL)::boolean AS tried_again FROM transcript_jobs WHERE recording_id = @recording_id;

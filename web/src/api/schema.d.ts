@@ -2616,7 +2616,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Corrects a phrase of what was said. It is kept, whoever writes the recording down later. */
+        patch: operations["correctPhrase"];
         trace?: never;
     };
     "/api/calls/{id}/times": {
@@ -6769,8 +6770,33 @@ export interface components {
             to_ms: number;
             ours: boolean;
             text: string;
+            /**
+             * Format: double
+             * @description How sure who wrote it down is, 0 to 1
+             */
+            confidence?: number;
+            /** @description Who has corrected it by hand */
+            corrected_by?: string;
+        };
+        PhraseCorrection: {
+            /** @description Which phrase, from 0 */
+            n: number;
+            /** @description As it was read */
+            before: string;
+            text: string;
+        };
+        TranscriptSummary: {
+            questions: components["schemas"]["Phrase"][];
+            promises: components["schemas"]["Phrase"][];
         };
         Transcript: {
+            /** @description BCP 47, where it was recognised */
+            language?: string;
+            /** @description Of a long one: what they asked and what we said that we would do, in their own words */
+            summary?: components["schemas"]["TranscriptSummary"];
+            /** @description Why it is not written down yet, or was not */
+            problem?: string;
+            may_correct?: boolean;
             /** @description Who wrote it down; empty where nobody did */
             source: string;
             /** @description Whether our side was written down too */
@@ -12976,6 +13002,33 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Phrases in order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Transcript"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    correctPhrase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PhraseCorrection"];
+            };
+        };
+        responses: {
+            /** @description What was said */
             200: {
                 headers: {
                     [name: string]: unknown;

@@ -132,6 +132,17 @@ export const insight = {
     moreValues: (n: number) => `${n} more`,
     fewer: "Fewer",
   },
+  words: {
+    notYet: (why: string) => `Not written down: ${why}`,
+    corrected: (by: string) => `(corrected by ${by})`,
+    unsure: "(not sure)",
+    questions: "What they asked",
+    promises: "What we said we would do",
+    correct: "Correct",
+    correctThis: (at: string) => `Correct what was said at ${at}`,
+    said: "What was said",
+    save: "Save",
+  },
   sources: {
     cost: "Cost",
     times: "Return",
