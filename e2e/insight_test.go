@@ -14,7 +14,10 @@ import (
 // found is how many calls the page says it has found.
 func (w *window) found() int {
 	w.t.Helper()
-	w.until("the calls to be counted", `/^\d/.test(document.querySelector('[data-testid=found-count]')?.innerText ?? '')`)
+	w.until(
+		"the calls to be counted",
+		`/^\d/.test(document.querySelector('[data-testid=found-count]')?.innerText ?? '')`,
+	)
 	n, err := strconv.Atoi(eval[string](w,
 		`document.querySelector('[data-testid=found-count]').innerText.replace(/\D/g, '')`))
 	require.NoError(w.t, err)
@@ -47,11 +50,17 @@ func TestAFigureLeadsToItsCallsAndTheirRecordings(t *testing.T) {
 	win.looks("report")
 	want := win.figureOf("Ines Calloway")
 	win.click("button", strconv.Itoa(want), "[data-testid=numbers] tbody tr:nth-child(1)")
-	win.until("the calls behind it", fmt.Sprintf(`document.querySelector('[data-testid=found-count]')?.innerText.startsWith('%d ')`,
-		want))
+	win.until(
+		"the calls behind it",
+		fmt.Sprintf(`document.querySelector('[data-testid=found-count]')?.innerText.startsWith('%d ')`,
+			want),
+	)
 	win.see("rep: Ines Calloway", "[data-testid=conditions]")
 	win.click("button", "Only Recording", "[data-testid=facet-has]")
-	win.until("fewer calls", fmt.Sprintf(`parseInt(document.querySelector('[data-testid=found-count]').innerText) < %d`, want))
+	win.until(
+		"fewer calls",
+		fmt.Sprintf(`parseInt(document.querySelector('[data-testid=found-count]').innerText) < %d`, want),
+	)
 	heard := win.found()
 	require.Positive(t, heard)
 	win.looks("find-calls")
@@ -84,7 +93,10 @@ func TestCallsAreNarrowedByWhatWasNotSaid(t *testing.T) {
 	ada.visit("/insight?tab=calls&q=" + `{"period":"365d"}`)
 	all := ada.found()
 	ada.click("button", "Only Transcript", "[data-testid=facet-has]")
-	ada.until("fewer calls", fmt.Sprintf(`parseInt(document.querySelector('[data-testid=found-count]').innerText) < %d`, all))
+	ada.until(
+		"fewer calls",
+		fmt.Sprintf(`parseInt(document.querySelector('[data-testid=found-count]').innerText) < %d`, all),
+	)
 	written := ada.found()
 	ada.see("Pump", "[data-testid=facet-topic]")
 	ada.click("button", "Without Pump", "[data-testid=facet-topic]")
@@ -94,10 +106,16 @@ func TestCallsAreNarrowedByWhatWasNotSaid(t *testing.T) {
 	require.Positive(t, without)
 	ada.looks("not-said")
 	ada.click("button", "Remove: topic: not Pump", "[data-testid=conditions]")
-	ada.until("all of them", fmt.Sprintf(`parseInt(document.querySelector('[data-testid=found-count]').innerText) === %d`, written))
+	ada.until(
+		"all of them",
+		fmt.Sprintf(`parseInt(document.querySelector('[data-testid=found-count]').innerText) === %d`, written),
+	)
 	ada.click("button", "Only Pump", "[data-testid=facet-topic]")
-	ada.until("those with it", fmt.Sprintf(`parseInt(document.querySelector('[data-testid=found-count]').innerText) === %d`,
-		written-without))
+	ada.until(
+		"those with it",
+		fmt.Sprintf(`parseInt(document.querySelector('[data-testid=found-count]').innerText) === %d`,
+			written-without),
+	)
 	ada.fill("Words that were said", "pump")
 	ada.keys(kb.Enter)
 	ada.see("said: “pump”", "[data-testid=conditions]")
@@ -111,8 +129,11 @@ func TestACallIsScoredAndItsRepAnswers(t *testing.T) {
 	w := startSpeaking(t)
 	w.recorded(t, 30)
 	var call uuid.UUID
-	require.NoError(t, w.Store.Pool.QueryRow(t.Context(), `SELECT r.call_id FROM recordings r JOIN slips s ON s.call_id = r.call_id
-		JOIN users u ON u.id = s.user_id WHERE u.login = 'ines' AND r.kind = 'call' ORDER BY r.began_at DESC LIMIT 1`).Scan(&call))
+	require.NoError(
+		t,
+		w.Store.Pool.QueryRow(t.Context(), `SELECT r.call_id FROM recordings r JOIN slips s ON s.call_id = r.call_id
+		JOIN users u ON u.id = s.user_id WHERE u.login = 'ines' AND r.kind = 'call' ORDER BY r.began_at DESC LIMIT 1`).Scan(&call),
+	)
 	ada := w.signedIn(t, "Ada")
 	ada.visit("/settings?tab=scorecards")
 	ada.click("button", "Add a scorecard")

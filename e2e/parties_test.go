@@ -172,6 +172,7 @@ func TestWhoLeadsIsHeardByTheirRepOnly(t *testing.T) {
 	odile.sound("on")
 	ines.speaks(w)
 	odile.visit("/team")
+	odile.click("radio", "People")
 	odile.click("button", "Listen to Ines Calloway")
 	odile.see("You are listening to Ines Calloway with Berit Osterlund.")
 	ines.see("Odile Fairweather", partyLine)

@@ -105,6 +105,7 @@ func TestCallersWaitInAQueueAndKeepTheirPlace(t *testing.T) {
 	tomas.accessible("waiting beneath the lane")
 
 	roderick.visit("/team")
+	roderick.click("radio", "People")
 	roderick.see("2 waiting", "[data-testid=queues]")
 	roderick.looks("queues-now")
 	roderick.accessible("queues now")

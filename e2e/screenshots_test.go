@@ -1,6 +1,7 @@
 package e2e_test
 
 import (
+	"fmt"
 	"net/url"
 	"os"
 	"testing"
@@ -53,7 +54,6 @@ func TestScreenshots(t *testing.T) {
 		win.keys(kb.ArrowDown, chromedp.ModifierShift)
 	}
 	win.see("4 selected", "[data-testid=bulk]")
-	win.shot(dir + "/list-with-a-selection.png")
 
 	w.calling(win)
 	win.fill("Notes", "Wants the overflow on the north side. Visit before the ground freezes, Thursday suits, not "+
@@ -129,7 +129,6 @@ func TestScreenshots(t *testing.T) {
 	ada.click("radio", "Lines", "[data-testid=usage]")
 	ada.see("Sales", "[data-testid=usage]")
 	ada.leaveFields()
-	ada.shot(dir + "/use.png")
 	queuesAndRoutes(t, w, ada, dir)
 	win.person(berit)
 	win.click("radio", "Messages", historyPart)
@@ -299,6 +298,34 @@ func look(t *testing.T, w *world, win *window, dir string) {
 	win.shot(dir + "/1024.png")
 }
 
+// figuresOf pictures a report, calls that were found, and a scorecard that is filled in.
+func figuresOf(t *testing.T, w *world, lead *window, dir string) {
+	_, err := w.Desk.Insight.SaveScorecard(t.Context(), w.actorOf(t, "ada"), nil,
+		contract.ScorecardToSave{Name: "Enquiries", Questions: []contract.ScoreQuestion{
+			{ID: "hello", Text: "Said who is speaking, and asked with whom", Points: 2},
+			{ID: "need", Text: "Found out what is needed before offering", Points: 5},
+			{ID: "next", Text: "Said what happens next, and when", Points: 3},
+			{ID: "card", Text: "No card number was written down", Points: 1, Must: true}}})
+	require.NoError(t, err)
+	lead.visit("/insight?report=ready-reps")
+	lead.see("Average wrap-up", "[data-testid=numbers]")
+	lead.until("bars", `document.querySelectorAll('.recharts-bar-rectangle').length > 5`)
+	lead.shot(dir + "/report.png")
+	lead.visit(
+		"/insight?tab=calls&q=" + url.QueryEscape(`{"period":"90d","where":[{"facet":"has","values":["recording"]}]}`),
+	)
+	lead.found()
+	lead.shot(dir + "/find-calls.png")
+	lead.opensFirst()
+	lead.click("button", "Score this call")
+	for n, mark := range []string{"2 of 2", "4 of 5", "3 of 3", "1 of 1"} {
+		lead.click("button", mark, fmt.Sprintf("[data-testid=score-form] fieldset:nth-of-type(%d) ", n+1))
+	}
+	lead.fill("What was good, what to try next", "Calm and exact. Say the day again at the end.")
+	lead.runs(`document.querySelector('[data-testid=score-form]').scrollIntoView({block: 'end'})`)
+	lead.shot(dir + "/scorecard.png")
+}
+
 // queuesAndRoutes pictures a route, a caller who is played against it, and callers who wait, as who leads sees them.
 func queuesAndRoutes(t *testing.T, w *world, ada *window, dir string) {
 	ada.visit("/settings?tab=routes")
@@ -314,7 +341,6 @@ func queuesAndRoutes(t *testing.T, w *world, ada *window, dir string) {
 	ada.see("For a pump or a leak press 1", "[data-testid=tried]")
 	ada.click("button", "They press 1")
 	ada.see("They wait in “Service”", "[data-testid=tried]")
-	ada.shot(dir + "/trying-a-route.png")
 
 	tomas, lead := w.signedIn(t, "Tomas Reyl"), w.signedIn(t, "Roderick Vane")
 	w.calling(tomas)
@@ -328,8 +354,9 @@ func queuesAndRoutes(t *testing.T, w *world, ada *window, dir string) {
 		defer w.sim.OutsideHangsUp(ref)
 	}
 	lead.click("link", "Team")
-	lead.see("3 waiting", "[data-testid=queues]")
-	lead.shot(dir + "/team.png")
+	lead.see("3 wait", "[data-testid=wall]")
+	lead.shot(dir + "/wall.png")
+	figuresOf(t, w, lead, dir)
 	tomas.command("e")
 	tomas.command("6")
 	tomas.command("f")

@@ -57,8 +57,8 @@ type Config struct {
 	Drain       time.Duration // for how long calls in progress may be finished when it stops
 	Public      string        // the address at which browsers reach the firm; empty: it is not known
 	MailDomain  string        // of the addresses of reps who have none of their own
-	// Recogniser is the address of a program that writes recordings down, see package recogniser, and RecogniserToken its
-	// bearer token; empty: the words of a stand-in's people.
+	// Recogniser is the address of a program that writes recordings down, see package recogniser, and RecogniserToken
+	// its bearer token; empty: the words of a stand-in's people.
 	Recogniser, RecogniserToken string
 	Recordings                  string // where recordings are put away, see blobs.New; empty: a folder in DataDir
 	Carrier                     func(clockwork.Clock) carrier.Carrier

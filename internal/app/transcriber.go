@@ -47,8 +47,11 @@ func (t transcriber) Transcribe(ctx context.Context, h firm.Heard) (contract.Tra
 		v.Language = &heard.Language
 	}
 	for _, p := range heard.Phrases {
-		v.Phrases = append(v.Phrases, contract.Phrase{FromMs: p.FromMs, ToMs: p.ToMs, Ours: p.Channel == 0, Text: p.Text,
-			Confidence: p.Confidence})
+		v.Phrases = append(
+			v.Phrases,
+			contract.Phrase{FromMs: p.FromMs, ToMs: p.ToMs, Ours: p.Channel == 0, Text: p.Text,
+				Confidence: p.Confidence},
+		)
 	}
 	return v, nil
 }

@@ -11,7 +11,8 @@ import (
 	"trundo/internal/optional"
 )
 
-// callPath is the picture of a call along its time: each party's lane, and that of each queue in which its caller waited.
+// callPath is the picture of a call along its time: each party's lane, and that of each queue in which its caller
+// waited.
 func (d *Desk) callPath(ctx context.Context, page *contract.CallPageDetail, who func(call.LegNo) string) error {
 	id, began := page.Call.ID, page.Call.State.StartedAt
 	end := optional.TimeOf(page.Call.State.EndedAt)
@@ -40,9 +41,16 @@ func (d *Desk) callPath(ctx context.Context, page *contract.CallPageDetail, who 
 	ms := func(t time.Time) int { return int(max(0, t.Sub(began)).Milliseconds()) }
 	path := []contract.PathLane{}
 	for _, lane := range call.Path(legs, end) {
-		v := contract.PathLane{Name: who(lane.Leg), Kind: contract.PathLaneKind(kinds[lane.Leg]), Spans: []contract.PathSpan{}}
+		v := contract.PathLane{
+			Name:  who(lane.Leg),
+			Kind:  contract.PathLaneKind(kinds[lane.Leg]),
+			Spans: []contract.PathSpan{},
+		}
 		for _, s := range lane.Spans {
-			v.Spans = append(v.Spans, contract.PathSpan{FromMs: ms(s.From), ToMs: ms(s.To), Mode: contract.PathSpanMode(s.Mode)})
+			v.Spans = append(
+				v.Spans,
+				contract.PathSpan{FromMs: ms(s.From), ToMs: ms(s.To), Mode: contract.PathSpanMode(s.Mode)},
+			)
 		}
 		path = append(path, v)
 	}
@@ -52,7 +60,12 @@ func (d *Desk) callPath(ctx context.Context, page *contract.CallPageDetail, who 
 }
 
 // waitLanes are the queues in which a call's caller waited.
-func (d *Desk) waitLanes(ctx context.Context, id uuid.UUID, end time.Time, ms func(time.Time) int) ([]contract.PathLane, error) {
+func (d *Desk) waitLanes(
+	ctx context.Context,
+	id uuid.UUID,
+	end time.Time,
+	ms func(time.Time) int,
+) ([]contract.PathLane, error) {
 	rows, err := d.Store.WaitsOfCall(ctx, &id)
 	lanes := []contract.PathLane{}
 	for _, r := range rows {

@@ -31,7 +31,12 @@ func (e *ears) Transcribe(_ context.Context, _ firm.Heard) (contract.Transcript,
 		return contract.Transcript{}, e.err
 	}
 	return contract.Transcript{Source: "ears", OursKnown: true, Phrases: []contract.Phrase{
-		{FromMs: 0, ToMs: 900, Text: e.says, Confidence: new(0.5)}, {FromMs: 1000, ToMs: 2000, Ours: true, Text: "I will call you."}}}, nil
+		{
+			FromMs:     0,
+			ToMs:       900,
+			Text:       e.says,
+			Confidence: new(0.5),
+		}, {FromMs: 1000, ToMs: 2000, Ours: true, Text: "I will call you."}}}, nil
 }
 
 func (e *ears) becomes(err error) {
@@ -51,7 +56,12 @@ func TestARecordingIsWrittenDownOnceTheRecogniserIsThere(t *testing.T) {
 	require.NoError(t, err)
 	_, err = w.store.Pool.Exec(ctx, `UPDATE recordings SET total_ms = 240000, server = 'test' WHERE id = $1`, id)
 	require.NoError(t, err)
-	_, err = w.store.Pool.Exec(ctx, `INSERT INTO transcript_jobs (recording_id, due_at) VALUES ($1, $2)`, id, w.clock.Now())
+	_, err = w.store.Pool.Exec(
+		ctx,
+		`INSERT INTO transcript_jobs (recording_id, due_at) VALUES ($1, $2)`,
+		id,
+		w.clock.Now(),
+	)
 	require.NoError(t, err)
 	read := func() contract.Transcript {
 		t.Helper()
@@ -83,7 +93,12 @@ func TestARecordingIsWrittenDownOnceTheRecogniserIsThere(t *testing.T) {
 	assert.Equal(t, "ines", *words.Phrases[0].CorrectedBy)
 	_, err = w.Recordings.CorrectWords(ctx, w.ines, id, fix)
 	require.ErrorIs(t, err, firm.ErrChangedElse)
-	_, err = w.store.Pool.Exec(ctx, `INSERT INTO transcript_jobs (recording_id, due_at) VALUES ($1, $2)`, id, w.clock.Now())
+	_, err = w.store.Pool.Exec(
+		ctx,
+		`INSERT INTO transcript_jobs (recording_id, due_at) VALUES ($1, $2)`,
+		id,
+		w.clock.Now(),
+	)
 	require.NoError(t, err)
 	require.NoError(t, w.Recordings.WriteDue(ctx))
 	assert.Equal(t, "Can you call me at Beck's?", read().Phrases[0].Text)
@@ -95,7 +110,12 @@ func TestARecordingIsWrittenDownOnceTheRecogniserIsThere(t *testing.T) {
 	require.NoError(t, err)
 	_, err = w.store.Pool.Exec(ctx, `UPDATE recordings SET server = 'test' WHERE id = $1`, other)
 	require.NoError(t, err)
-	_, err = w.store.Pool.Exec(ctx, `INSERT INTO transcript_jobs (recording_id, due_at) VALUES ($1, $2)`, other, w.clock.Now())
+	_, err = w.store.Pool.Exec(
+		ctx,
+		`INSERT INTO transcript_jobs (recording_id, due_at) VALUES ($1, $2)`,
+		other,
+		w.clock.Now(),
+	)
 	require.NoError(t, err)
 	e.becomes(fmt.Errorf("%w: it is music", firm.ErrNotWritten))
 	require.NoError(t, w.Recordings.WriteDue(ctx))

@@ -1,4 +1,5 @@
-// Package recogniser has recordings written down by a program that is reached over HTTP. What it asks and what it expects is
+// Package recogniser has recordings written down by a program that is reached over HTTP. What it asks and what it
+// expects is
 // described in docs/operating.md ("Writing down what is said").
 //
 // It must not know calls, records, or who may read what was said; nor does it try again: it says whether that may help.

@@ -43,7 +43,8 @@ type PathTalk struct {
 	From, To time.Time // a zero To: still
 }
 
-// Path is the picture of a call along its time: a lane for each leg, without gaps from its beginning to its end. Legs that
+// Path is the picture of a call along its time: a lane for each leg, without gaps from its beginning to its end. Legs
+// that
 // listen only have none.
 func Path(legs []PathLeg, end time.Time) (lanes []Lane) {
 	var main BridgeNo

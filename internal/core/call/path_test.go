@@ -17,7 +17,8 @@ func TestPath(t *testing.T) {
 		}
 		return begin.Add(time.Duration(s) * time.Second)
 	}
-	// A customer calls, Ines answers after ten seconds, asks Tomas from 60 to 90, and hands over at 90; the call ends at 200.
+	// A customer calls, Ines answers after ten seconds, asks Tomas from 60 to 90, and hands over at 90; the call ends
+	// at 200.
 	lanes := call.Path([]call.PathLeg{
 		{Leg: 1, Party: call.Outside, Began: at(0), Answered: at(10), Ended: at(200),
 			Talks: []call.PathTalk{{Bridge: 1, From: at(10), To: at(60)}, {Bridge: 1, From: at(90), To: at(200)}}},
@@ -32,11 +33,32 @@ func TestPath(t *testing.T) {
 		return call.LaneSpan{From: at(from), To: at(to), Mode: m}
 	}
 	assert.Equal(t, []call.Lane{
-		{Leg: 1, Spans: []call.LaneSpan{span(0, 10, call.LaneRings), span(10, 60, call.LaneTalks), span(60, 90, call.LaneWaits),
-			span(90, 200, call.LaneTalks)}},
-		{Leg: 2, Spans: []call.LaneSpan{span(2, 10, call.LaneRings), span(10, 60, call.LaneTalks), span(60, 65, call.LaneWaits),
-			span(65, 90, call.LaneConsults)}},
-		{Leg: 3, Spans: []call.LaneSpan{span(60, 65, call.LaneRings), span(65, 90, call.LaneConsults), span(90, 200, call.LaneTalks)}},
+		{
+			Leg: 1,
+			Spans: []call.LaneSpan{
+				span(0, 10, call.LaneRings),
+				span(10, 60, call.LaneTalks),
+				span(60, 90, call.LaneWaits),
+				span(90, 200, call.LaneTalks),
+			},
+		},
+		{
+			Leg: 2,
+			Spans: []call.LaneSpan{
+				span(2, 10, call.LaneRings),
+				span(10, 60, call.LaneTalks),
+				span(60, 65, call.LaneWaits),
+				span(65, 90, call.LaneConsults),
+			},
+		},
+		{
+			Leg: 3,
+			Spans: []call.LaneSpan{
+				span(60, 65, call.LaneRings),
+				span(65, 90, call.LaneConsults),
+				span(90, 200, call.LaneTalks),
+			},
+		},
 		{Leg: 5, Spans: []call.LaneSpan{span(3, 9, call.LaneRings)}},
 	}, lanes)
 	assert.Empty(t, call.Path(nil, at(0)))

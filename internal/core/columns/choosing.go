@@ -19,7 +19,8 @@ func (t *Table) Where(among Bits, fits func(i int) bool) Bits {
 	return b
 }
 
-// chosen are the rows of among whose value in a column is wanted. It reads the column word by word of the set, and leaves
+// chosen are the rows of among whose value in a column is wanted. It reads the column word by word of the set, and
+// leaves
 // out where there is nothing.
 func chosen[C any](among Bits, column []C, wanted func(C) bool) Bits {
 	b := make(Bits, len(among))

@@ -2,7 +2,8 @@ package columns
 
 import "math/bits"
 
-// combos are the sets of flags that rows have, each with a code: of millions of rows there are a few hundred of them, and
+// combos are the sets of flags that rows have, each with a code: of millions of rows there are a few hundred of them,
+// and
 // they are counted as a value is. Beyond MaxCode of them rows are counted one by one.
 type combos struct {
 	codes map[uint32]uint16

@@ -2,7 +2,8 @@ package columns
 
 import "encoding/binary"
 
-// index finds the first row of a group. It keeps numbers of rows alone, a fifth of what a map of ids would take: the ids
+// index finds the first row of a group. It keeps numbers of rows alone, a fifth of what a map of ids would take: the
+// ids
 // stand in the table. Open addressing, linear probing; never more than two thirds full.
 type index struct {
 	slots      []uint32 // 0: free; 1: was dropped; else the row's number + 2

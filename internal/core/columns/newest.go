@@ -27,7 +27,8 @@ func (l lasts) Swap(i, j int)      { l[i], l[j] = l[j], l[i] }
 func (l *lasts) Push(x any)        { *l = append(*l, x.(Place)) }
 func (l *lasts) Pop() any          { x := (*l)[len(*l)-1]; *l = (*l)[:len(*l)-1]; return x }
 
-// Top are the first n groups of a set in the order of the keys of their rows, the largest first, after a place; nil: from
+// Top are the first n groups of a set in the order of the keys of their rows, the largest first, after a place; nil:
+// from
 // the beginning. A group stands where its first row in the set puts it.
 func (t *Table) Top(b Bits, key func(i int) int64, after *Place, n int) []Place {
 	var top lasts
@@ -45,7 +46,8 @@ func (t *Table) Top(b Bits, key func(i int) int64, after *Place, n int) []Place 
 			heap.Fix(&top, 0)
 		}
 	}
-	for at := len(b) - 1; at >= 0; at-- { // from the end: rows come in the order of time, and most stand behind those already there
+	// From the end: rows come in the order of time, and most stand behind those already there.
+	for at := len(b) - 1; at >= 0; at-- {
 		for w := b[at]; w != 0; {
 			last := wordBits - 1 - bits.LeadingZeros64(w)
 			w &^= 1 << last

@@ -12,7 +12,8 @@ import (
 type Calendar struct {
 	zone  *time.Location
 	first time.Weekday // of a week
-	// from are the moments at which the zone's distance to UTC changes, and off the distances from there on, in seconds.
+	// from are the moments at which the zone's distance to UTC changes, and off the distances from there on, in
+	// seconds.
 	from []int64
 	off  []int64
 }
@@ -98,7 +99,8 @@ func readNumber(key string, below int) (int, bool) {
 	return n, err == nil && n >= 0 && n < below
 }
 
-// daysOf are the days of a day, a week or a month by its key, from the first up to the one after the last; none where the
+// daysOf are the days of a day, a week or a month by its key, from the first up to the one after the last; none where
+// the
 // key is none.
 func (c *Calendar) daysOf(facet, key string) (from, until int) {
 	if facet == "month" {

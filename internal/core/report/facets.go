@@ -8,7 +8,8 @@ import (
 type Facet struct {
 	Key  string
 	Kind Kind
-	// Edges of bands: a value is the number of the band, from 0; the first is below the first edge. Unit says what they are.
+	// Edges of bands: a value is the number of the band, from 0; the first is below the first edge. Unit says what they
+	// are.
 	Edges []int
 	Unit  Unit
 	// Groups: figures can be by it.
@@ -171,7 +172,8 @@ func (f Facet) band(v int) int {
 	return n
 }
 
-// values gives for each row the number of a facet's value, -1 for none, and the key of each number. Days, weeks and months
+// values gives for each row the number of a facet's value, -1 for none, and the key of each number. Days, weeks and
+// months
 // are all of those that are asked about, also such as have no calls.
 func (b *Book) values(f Facet, a Asked) (value func(i int) int, keys []string) {
 	switch {

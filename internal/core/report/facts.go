@@ -119,8 +119,13 @@ type Book struct {
 
 // NewBook is one without calls, whose days and hours are those of a calendar.
 func NewBook(cal *Calendar) *Book {
-	b := &Book{t: columns.New(columns.Schema{Values: valueColumns, Small: firstBand + len(bands), Measures: measureColumns}),
-		topics: map[string]uint16{}, cal: cal}
+	b := &Book{
+		t: columns.New(
+			columns.Schema{Values: valueColumns, Small: firstBand + len(bands), Measures: measureColumns},
+		),
+		topics: map[string]uint16{},
+		cal:    cal,
+	}
 	for i := range b.codes {
 		b.codes[i], b.keys[i] = map[string]uint16{"": 0}, []string{""}
 	}

@@ -12,7 +12,8 @@ const (
 	Average Unit = "times"  // on average, one place
 )
 
-// Figure is one number about calls. There is one place that computes it, its definition is one sentence, and the calls it
+// Figure is one number about calls. There is one place that computes it, its definition is one sentence, and the calls
+// it
 // is made of can be looked at.
 type Figure struct {
 	Key        string

@@ -8,7 +8,8 @@ import (
 	"trundo/internal/core/columns"
 )
 
-// Condition keeps the calls that have one of the values of a facet; Not: those that have none of them. "" is having no value.
+// Condition keeps the calls that have one of the values of a facet; Not: those that have none of them. "" is having no
+// value.
 type Condition struct {
 	Facet  string   `json:"facet"`
 	Values []string `json:"values"`

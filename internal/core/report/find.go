@@ -48,7 +48,8 @@ type Selection struct {
 // Select finds the calls that are meant.
 func (b *Book) Select(a Asked) Selection { return Selection{a, b.rows(a)} }
 
-// Find lists n of the calls that are meant, in an order, after a place (nil: from the beginning), and how many there are.
+// Find lists n of the calls that are meant, in an order, after a place (nil: from the beginning), and how many there
+// are.
 func (b *Book) Find(a Asked, order string, after *columns.Place, n int) (places []columns.Place, count int) {
 	return b.FindIn(b.Select(a), order, after, n)
 }
@@ -72,7 +73,8 @@ func (b *Book) All(a Asked, n int) []ID {
 	return ids
 }
 
-// FacetIn counts the calls of each value of a facet. A condition on the facet itself does not hold for it, so that it can be
+// FacetIn counts the calls of each value of a facet. A condition on the facet itself does not hold for it, so that it
+// can be
 // chosen otherwise; conditions that leave out do, and those of marks and topics, of which a call has several.
 func (b *Book) FacetIn(s Selection, key string) Counted {
 	f, there := FacetOf(key)

@@ -8,7 +8,8 @@ import (
 	"time"
 )
 
-// Period is a time that moves along: "today", "yesterday", "week", "last_week", "month", "last_month", "year", so many whole
+// Period is a time that moves along: "today", "yesterday", "week", "last_week", "month", "last_month", "year", so many
+// whole
 // days up to and with today ("30d"), or a fixed one, from a day up to and with another ("2026-03-01/2026-03-31").
 type Period string
 
@@ -21,7 +22,8 @@ const maxDays = 3660
 // Window is a time, from its beginning up to its end.
 type Window struct{ From, To time.Time }
 
-// Window is what a period means at a moment. Its ends are midnights of the calendar's zone: days are 23 to 25 hours long.
+// Window is what a period means at a moment. Its ends are midnights of the calendar's zone: days are 23 to 25 hours
+// long.
 // Error: ErrPeriod.
 func (p Period) Window(now time.Time, cal *Calendar) (Window, error) {
 	today := now.In(cal.zone)
@@ -80,7 +82,8 @@ func (w Window) Before() Window { return w.moved(-w.days()) }
 // usualWeeks is of how many times before the usual is made.
 const usualWeeks = 8
 
-// Usual are the times that a window is compared with: the same weekdays of up to eight weeks before, or, where it is longer
+// Usual are the times that a window is compared with: the same weekdays of up to eight weeks before, or, where it is
+// longer
 // than a week, the four times of its length before. None begins before the first call.
 func (w Window) Usual(firstCall time.Time) (windows []Window) {
 	step, n := 7, usualWeeks
@@ -150,7 +153,8 @@ func (b *Book) Beside(
 	return groups, all
 }
 
-// mean is what a figure was on average: counts and sums of all times alike, shares and averages weighted by the calls they
+// mean is what a figure was on average: counts and sums of all times alike, shares and averages weighted by the calls
+// they
 // are made of.
 func mean(f *Figure, k int, results []Result, pick func(Result) []Cell) *float64 {
 	total, weight := 0.0, 0

@@ -12,7 +12,8 @@ func only(facet string, values ...string) []Condition {
 	return []Condition{{Facet: facet, Values: values}}
 }
 
-// ReadyReports are those that come with the program, in their order: for reps, for who leads, for owners, for marketing.
+// ReadyReports are those that come with the program, in their order: for reps, for who leads, for owners, for
+// marketing.
 var ReadyReports = []Ready{
 	{
 		"day",

@@ -244,7 +244,8 @@ func TestNotSaidIsOfCallsThatWereWrittenDown(t *testing.T) {
 	assert.Equal(t, callID(100), places[0].ID)
 }
 
-// TestTheCallsBehindAFigureAreAsManyAsItSays draws conditions by chance: whatever a report says of a group, finding the calls of
+// TestTheCallsBehindAFigureAreAsManyAsItSays draws conditions by chance: whatever a report says of a group, finding the
+// calls of
 // the group that the figure is made of finds as many.
 func TestTheCallsBehindAFigureAreAsManyAsItSays(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 7))

@@ -21,7 +21,8 @@ func CountOf(scored []Scored, rep string) (n int) {
 	return n
 }
 
-// Draw is the candidate of the rep of whom the fewest calls were scored; of theirs, of the type of which the fewest were;
+// Draw is the candidate of the rep of whom the fewest calls were scored; of theirs, of the type of which the fewest
+// were;
 // else the first. The zero value where there is none.
 func Draw(candidates []Candidate, scored []Scored) (drawn Candidate) {
 	ofType := func(c Candidate) (n int) {

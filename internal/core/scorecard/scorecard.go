@@ -73,7 +73,8 @@ type Difference struct {
 	Low, High int
 }
 
-// Differences are the questions on which several scores of one call differ, the widest first. A question that one of them
+// Differences are the questions on which several scores of one call differ, the widest first. A question that one of
+// them
 // did not ask differs by all of its points.
 func Differences(questions []Question, scores ...[]Mark) (all []Difference) {
 	for _, q := range questions {

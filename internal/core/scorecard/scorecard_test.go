@@ -36,17 +36,17 @@ func TestScore(t *testing.T) {
 		want  scorecard.Result
 		err   error
 	}{
-		"everything":                       {marks(2, 5, 1), scorecard.Result{Percent: 100}, nil},
-		"6 of 8, and a half is rounded up": {marks(2, 3, 1), scorecard.Result{Percent: 75}, nil},
-		"5 of 8":                           {marks(1, 3, 1), scorecard.Result{Percent: 63}, nil},                  // 62.5
-		"what is not asked does not count": {marks(scorecard.NotAsked, 4, 1), scorecard.Result{Percent: 83}, nil}, // 5 of 6
-		"a must-have that is not there":    {marks(2, 5, 0), scorecard.Result{Percent: 88, Failed: true}, nil},
-		"a must-have that was not asked":   {marks(2, 5, scorecard.NotAsked), scorecard.Result{Percent: 100}, nil},
-		"more points than there are":       {marks(3, 5, 1), scorecard.Result{}, scorecard.ErrMark},
-		"fewer than none":                  {marks(2, -2, 1), scorecard.Result{}, scorecard.ErrMark},
-		"one is missing":                   {marks(2, 5, 1)[:2], scorecard.Result{}, scorecard.ErrMark},
-		"one twice":                        {append(marks(2, 5, 1)[:2], marks(2, 5, 1)[0]), scorecard.Result{}, scorecard.ErrMark},
-		"nothing is asked":                 {marks(-1, -1, -1), scorecard.Result{}, scorecard.ErrNothingAsked},
+		"everything":                        {marks(2, 5, 1), scorecard.Result{Percent: 100}, nil},
+		"6 of 8, and a half is rounded up":  {marks(2, 3, 1), scorecard.Result{Percent: 75}, nil},
+		"5 of 8, 62.5":                      {marks(1, 3, 1), scorecard.Result{Percent: 63}, nil},
+		"5 of 6, without what is not asked": {marks(scorecard.NotAsked, 4, 1), scorecard.Result{Percent: 83}, nil},
+		"a must-have that is not there":     {marks(2, 5, 0), scorecard.Result{Percent: 88, Failed: true}, nil},
+		"a must-have that was not asked":    {marks(2, 5, scorecard.NotAsked), scorecard.Result{Percent: 100}, nil},
+		"more points than there are":        {marks(3, 5, 1), scorecard.Result{}, scorecard.ErrMark},
+		"fewer than none":                   {marks(2, -2, 1), scorecard.Result{}, scorecard.ErrMark},
+		"one is missing":                    {marks(2, 5, 1)[:2], scorecard.Result{}, scorecard.ErrMark},
+		"one twice":                         {append(marks(2, 5, 1)[:2], marks(2, 5, 1)[0]), scorecard.Result{}, scorecard.ErrMark},
+		"nothing is asked":                  {marks(-1, -1, -1), scorecard.Result{}, scorecard.ErrNothingAsked},
 	} {
 		got, err := scorecard.Score(questions, c.marks)
 		assert.ErrorIs(t, err, c.err, name)

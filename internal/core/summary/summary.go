@@ -1,4 +1,5 @@
-// Package summary finds by rule what stands out in a long conversation: what they asked, and what we said that we would do.
+// Package summary finds by rule what stands out in a long conversation: what they asked, and what we said that we would
+// do.
 // It says nothing that was not said: each line is a sentence of somebody's.
 //
 // It must not know who may read what was said, nor where it is kept. Its rules are for English.
@@ -71,8 +72,33 @@ func asks(sentence string) bool {
 }
 
 // doing are what one says that one will do.
-var doing = []string{"send", "call", "ring", "check", "look", "ask", "arrange", "book", "come", "email", "mail", "write", "get",
-	"make", "find", "put", "see", "order", "bring", "confirm", "follow", "prepare", "quote", "text", "let"}
+var doing = []string{
+	"send",
+	"call",
+	"ring",
+	"check",
+	"look",
+	"ask",
+	"arrange",
+	"book",
+	"come",
+	"email",
+	"mail",
+	"write",
+	"get",
+	"make",
+	"find",
+	"put",
+	"see",
+	"order",
+	"bring",
+	"confirm",
+	"follow",
+	"prepare",
+	"quote",
+	"text",
+	"let",
+}
 
 // promises tells whether a sentence says that we will do something: "I'll", "we will", "I promise", and then what.
 func promises(sentence string) bool {

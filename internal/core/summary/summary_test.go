@@ -39,6 +39,10 @@ func TestWhatIsAQuestionAndWhatAPromise(t *testing.T) {
 		assert.Empty(t, theirs.Promises, text)
 		assert.Empty(t, ours.Questions, text)
 	}
-	many := summary.Of([]topics.Said{{Text: "Is it so? Is it so? Is it so? Is it so? Is it so? Is it so? Is it so? Is it so? Is it so?"}})
+	many := summary.Of(
+		[]topics.Said{
+			{Text: "Is it so? Is it so? Is it so? Is it so? Is it so? Is it so? Is it so? Is it so? Is it so?"},
+		},
+	)
 	assert.Len(t, many.Questions, summary.Most)
 }

@@ -1,4 +1,5 @@
-// Package topics finds in what was said the sets of phrases that a firm looks for. A phrase is words, and nothing else: no
+// Package topics finds in what was said the sets of phrases that a firm looks for. A phrase is words, and nothing else:
+// no
 // letter of it has another meaning, but for a star at the end of a word, which stands for however the word goes on.
 //
 // It must not know where words are kept, who may read them, or who wrote them down.
@@ -62,7 +63,8 @@ type Place struct {
 	Text         string // of what was said there
 }
 
-// ErrNoWords is told by Check of a phrase without a word; ErrNothingSaid of a topic whose phrases are all such as must not
+// ErrNoWords is told by Check of a phrase without a word; ErrNothingSaid of a topic whose phrases are all such as must
+// not
 // be said.
 var (
 	ErrNoWords     = errors.New("there is no word in it")

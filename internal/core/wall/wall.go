@@ -52,7 +52,8 @@ type Row struct {
 	Asks  bool      // they have asked for help
 }
 
-// Needs are the reasons why somebody should look, the most urgent first. They are for the reader, and do not change from
+// Needs are the reasons why somebody should look, the most urgent first. They are for the reader, and do not change
+// from
 // second to second.
 func (l Limits) Needs(r Row, now time.Time) (needs []string) {
 	over := func(since time.Time, limit time.Duration) bool {
@@ -88,7 +89,8 @@ func said(d time.Duration) string {
 	return fmt.Sprintf("%d minutes", int(d.Minutes()))
 }
 
-// Order puts rows into the order of the wall: those who need somebody before, the more reasons the higher; then by what they
+// Order puts rows into the order of the wall: those who need somebody before, the more reasons the higher; then by what
+// they
 // do; who does it longest first; then by name.
 func (l Limits) Order(rows []Row, now time.Time) []int {
 	order := make([]int, len(rows))

@@ -111,16 +111,6 @@ func (bk *Book) AddList(ctx context.Context, a firm.Actor, e contract.ListEdit) 
 	return bk.List(ctx, a, id)
 }
 
-// InsertHandList makes a list of people, whose members are put on it one by one, within a transaction. Error: *FieldError.
-func (bk *Book) InsertHandList(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID, name string) error {
-	if name = firm.CleanText(name); name == "" {
-		return firm.About("name", fields.ErrRequired)
-	}
-	return q.InsertList(ctx, db.InsertListParams{ID: id, Name: name, Type: string(contract.ListEditTypeHand),
-		RecordKind: string(contract.ListEditKindPeople), Query: []byte("{}"), OwnerID: a.ID, Shared: true,
-		CreatedAt: bk.Clock.Now()})
-}
-
 // lockList locks a list that a may change. Errors: ErrNotFound, ErrForbidden.
 func (bk *Book) lockList(ctx context.Context, q *db.Queries, a firm.Actor, id uuid.UUID) (db.LockListRow, error) {
 	l, err := q.LockList(ctx, id)

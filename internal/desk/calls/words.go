@@ -48,7 +48,8 @@ func (rc *Recordings) transcriber() firm.Transcriber {
 	return rc.Transcriber
 }
 
-// writeWords keeps what was said in a recording, as far as it can be known. What cannot be asked now is asked again later.
+// writeWords keeps what was said in a recording, as far as it can be known. What cannot be asked now is asked again
+// later.
 func (rc *Recordings) writeWords(ctx context.Context, id uuid.UUID, tries int, h firm.Heard) {
 	t, err := rc.transcriber().Transcribe(ctx, h)
 	if err == nil {
@@ -88,7 +89,10 @@ func (rc *Recordings) WriteDue(ctx context.Context) error {
 		return nil
 	}
 	now := rc.Clock.Now()
-	rows, err := rc.Store.TranscriptsDue(ctx, db.TranscriptsDueParams{Again: now.Add(writeWithin), Now: now, Server: rc.Server})
+	rows, err := rc.Store.TranscriptsDue(
+		ctx,
+		db.TranscriptsDueParams{Again: now.Add(writeWithin), Now: now, Server: rc.Server},
+	)
 	for _, r := range rows {
 		var gaps []contract.Gap
 		if err := json.Unmarshal(r.Gaps, &gaps); err != nil {
@@ -226,7 +230,10 @@ func (rc *Recordings) CorrectWords(ctx context.Context, a firm.Actor, id uuid.UU
 		return t, err
 	}
 	err = rc.Store.Tx(ctx, func(q *db.Queries) error {
-		n, err := q.CorrectTranscript(ctx, db.CorrectTranscriptParams{Phrases: after, RecordingID: id, Before: row.Phrases})
+		n, err := q.CorrectTranscript(
+			ctx,
+			db.CorrectTranscriptParams{Phrases: after, RecordingID: id, Before: row.Phrases},
+		)
 		if err == nil && n == 0 {
 			err = firm.ErrChangedElse
 		}

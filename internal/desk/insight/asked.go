@@ -30,7 +30,8 @@ type question struct {
 // maxFoundByWords is how many calls words may find; further ones are not looked at.
 const maxFoundByWords = 50_000
 
-// ask makes a question ready: what a may see of it, what was meant by its time, and in which calls its words are. Errors:
+// ask makes a question ready: what a may see of it, what was meant by its time, and in which calls its words are.
+// Errors:
 // firm.ErrForbidden, *firm.FieldError.
 func (in *Insight) ask(ctx context.Context, a firm.Actor, period string, where []contract.Condition) (question, error) {
 	var q question

@@ -144,7 +144,8 @@ type changedCall struct {
 	parts []report.Part
 }
 
-// changedCalls are those with a change that was not read yet. The parts of a call follow one another, since they are made
+// changedCalls are those with a change that was not read yet. The parts of a call follow one another, since they are
+// made
 // by one statement in this order.
 func (in *Insight) changedCalls(ctx context.Context) (found []changedCall, last int64, err error) {
 	last = in.changed

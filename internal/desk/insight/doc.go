@@ -1,7 +1,9 @@
-// Package insight makes figures of calls: reports, the calls behind each figure, topics that were said, scorecards, and the
+// Package insight makes figures of calls: reports, the calls behind each figure, topics that were said, scorecards, and
+// the
 // wall on which a team is watched.
 //
-// What reports know of calls stands in the table call_figures, made anew for each call of which something has changed, and
+// What reports know of calls stands in the table call_figures, made anew for each call of which something has changed,
+// and
 // is read into memory, where core/report counts. Every question first takes in what has changed since the last one.
 //
 // It reads what the other areas have left and changes none of it; nobody but the desk knows it. It must not know HTTP.
@@ -34,5 +36,11 @@ type Insight struct {
 
 // New makes it.
 func New(c *calls.Calls, qs *queues.Queues, people *book.Book) *Insight {
-	return &Insight{Firm: c.Firm, calls: c, queues: qs, people: people, book: report.NewBook(report.NewCalendar(time.UTC, time.Monday))}
+	return &Insight{
+		Firm:   c.Firm,
+		calls:  c,
+		queues: qs,
+		people: people,
+		book:   report.NewBook(report.NewCalendar(time.UTC, time.Monday)),
+	}
 }

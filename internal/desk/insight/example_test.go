@@ -13,7 +13,11 @@ import (
 func Example() {
 	var in *insight.Insight // desk.Open makes it
 	work := func(ctx context.Context, supervisor firm.Actor) error {
-		r, err := in.Report(ctx, supervisor, contract.ReportQuery{Figures: []string{"missed"}, By: "line", Period: "7d"})
+		r, err := in.Report(
+			ctx,
+			supervisor,
+			contract.ReportQuery{Figures: []string{"missed"}, By: "line", Period: "7d"},
+		)
 		if err != nil || len(r.Groups) == 0 {
 			return err
 		}

@@ -181,8 +181,14 @@ func (in *Insight) ListOfFound(ctx context.Context, a firm.Actor, key string,
 	if len(ids) == 0 {
 		return contract.RecordList{}, firm.Wrong("sought", "there is no call")
 	}
+	name := firm.CleanText(v.Name)
+	if name == "" {
+		return contract.RecordList{}, firm.Wrong("name", "a list needs a name")
+	}
 	id, err := in.Once(ctx, a, key, "list_found", v, func(q *db.Queries, id uuid.UUID) error {
-		if err := in.people.InsertHandList(ctx, q, a, id, v.Name); err != nil {
+		if err := q.InsertList(ctx, db.InsertListParams{ID: id, Name: name, Type: string(contract.ListEditTypeHand),
+			RecordKind: string(contract.ListEditKindPeople), Query: []byte("{}"), OwnerID: a.ID, Shared: true,
+			CreatedAt: in.Clock.Now()}); err != nil {
 			return err
 		}
 		_, err := q.ListPeopleOfCalls(ctx, db.ListPeopleOfCallsParams{ListID: id, At: in.Clock.Now(), Calls: ids})

@@ -14,7 +14,8 @@ import (
 	"trundo/internal/store/db"
 )
 
-// due tells whether a report that was mailed last at a moment is to be mailed now: with the first morning of the day, week
+// due tells whether a report that was mailed last at a moment is to be mailed now: with the first morning of the day,
+// week
 // or month after it, in the firm's zone.
 func due(every string, last, now time.Time, cal *report.Calendar) (time.Time, bool) {
 	period, there := map[string]report.Period{"day": "today", "week": "week", "month": "month"}[every]
@@ -29,7 +30,8 @@ func due(every string, last, now time.Time, cal *report.Calendar) (time.Time, bo
 // mailedAt is at what time of the day reports go out.
 const mailedAt = 6 * time.Hour
 
-// MailReports mails what is due, once, however many servers look. Each goes out with the figures that its owner may see.
+// MailReports mails what is due, once, however many servers look. Each goes out with the figures that its owner may
+// see.
 func (in *Insight) MailReports(ctx context.Context) error {
 	if !in.Mailer.ByMail() {
 		return nil

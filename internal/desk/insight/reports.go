@@ -43,7 +43,8 @@ func queryOf(v contract.ReportQuery) report.Query {
 	return report.Query{Figures: v.Figures, By: v.By, Where: conditions(optional.Value(v.Where))}
 }
 
-// Report computes figures. Whoever may not see all gets those of what they may see, and is told. Errors: firm.ErrForbidden,
+// Report computes figures. Whoever may not see all gets those of what they may see, and is told. Errors:
+// firm.ErrForbidden,
 // *firm.FieldError.
 func (in *Insight) Report(ctx context.Context, a firm.Actor, v contract.ReportQuery) (contract.ReportResult, error) {
 	query := queryOf(v)

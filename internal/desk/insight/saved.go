@@ -52,7 +52,8 @@ func (in *Insight) kept(v contract.ReportQuery, f *firm.Settings) (keptQuery, er
 	return k, firm.About("period", err)
 }
 
-// Reports are a's saved reports, those that others share, and those that come with the program. Error: firm.ErrForbidden.
+// Reports are a's saved reports, those that others share, and those that come with the program. Error:
+// firm.ErrForbidden.
 func (in *Insight) Reports(ctx context.Context, a firm.Actor) ([]contract.SavedReport, error) {
 	if !a.MayDo(rights.SeeFigures) {
 		return nil, firm.ErrForbidden
@@ -179,7 +180,8 @@ func (in *Insight) savedReport(ctx context.Context, a firm.Actor, id uuid.UUID) 
 	return reportView(a, r)
 }
 
-// ChangeReport changes a report of a's. Errors: firm.ErrForbidden, firm.ErrNotFound, firm.ErrChangedElse, *firm.FieldError.
+// ChangeReport changes a report of a's. Errors: firm.ErrForbidden, firm.ErrNotFound, firm.ErrChangedElse,
+// *firm.FieldError.
 func (in *Insight) ChangeReport(ctx context.Context, a firm.Actor, id uuid.UUID,
 	v contract.ReportToSave) (contract.SavedReport, error) {
 	s, err := in.checkReport(ctx, a, v)

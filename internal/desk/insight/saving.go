@@ -18,7 +18,8 @@ type saving struct {
 	name    string
 }
 
-// save adds or changes something, and writes it into the trail. Errors: firm.ErrNotFound, firm.ErrChangedElse, *firm.FieldError
+// save adds or changes something, and writes it into the trail. Errors: firm.ErrNotFound, firm.ErrChangedElse,
+// *firm.FieldError
 // where its name is taken.
 func (in *Insight) save(
 	ctx context.Context,

@@ -150,7 +150,8 @@ func (r scoreRow) view(a firm.Actor) (contract.Score, error) {
 	return v, nil
 }
 
-// CallScores are those of a call that a may see, where they differ, and by what a may score it. Errors: firm.ErrNotFound.
+// CallScores are those of a call that a may see, where they differ, and by what a may score it. Errors:
+// firm.ErrNotFound.
 func (in *Insight) CallScores(ctx context.Context, a firm.Actor, call uuid.UUID) (contract.CallScores, error) {
 	view := contract.CallScores{
 		Scores:      []contract.Score{},
@@ -385,7 +386,8 @@ func (in *Insight) AnswerScore(
 // heardWithin is how old a call that is drawn may be.
 const heardWithin = 14 * 24 * time.Hour
 
-// NextToHear draws a call that nobody has scored: of the rep and the type of whom the fewest were scored of late. Error:
+// NextToHear draws a call that nobody has scored: of the rep and the type of whom the fewest were scored of late.
+// Error:
 // firm.ErrForbidden.
 func (in *Insight) NextToHear(ctx context.Context, a firm.Actor) (contract.CallToHear, error) {
 	if !a.MayDo(rights.ScoreCalls) {

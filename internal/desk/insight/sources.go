@@ -14,7 +14,8 @@ import (
 	"trundo/internal/store/db"
 )
 
-// Sources are what came of each source in the last days, up to and with today: deals by the day they were won, and what it
+// Sources are what came of each source in the last days, up to and with today: deals by the day they were won, and what
+// it
 // cost. Error: firm.ErrForbidden.
 func (in *Insight) Sources(ctx context.Context, a firm.Actor, days int) ([]contract.Source, error) {
 	if !a.MayDo(rights.SeeFigures) {
@@ -43,7 +44,10 @@ func (in *Insight) Sources(ctx context.Context, a firm.Actor, days int) ([]contr
 		for _, c := range costs {
 			if c.Source == r.Source {
 				months = append(months, report.MonthCost{Month: c.Month, Amount: c.AmountMinor})
-				entered = append(entered, contract.SourceCost{Month: c.Month.Format("2006-01"), Amount: amount(c.AmountMinor)})
+				entered = append(
+					entered,
+					contract.SourceCost{Month: c.Month.Format("2006-01"), Amount: amount(c.AmountMinor)},
+				)
 			}
 		}
 		v.Months = &entered

@@ -31,7 +31,8 @@ var wallFigures = []string{
 	"talk_average",
 }
 
-// Wall is what the team does now. Whoever may see nobody's day but their own may not look at it. Error: firm.ErrForbidden.
+// Wall is what the team does now. Whoever may see nobody's day but their own may not look at it. Error:
+// firm.ErrForbidden.
 func (in *Insight) Wall(ctx context.Context, a firm.Actor) (contract.Wall, error) {
 	w := contract.Wall{Rows: []contract.WallRow{}, Queues: []contract.QueueNow{}, Rounds: []contract.WallRound{},
 		Figures: []contract.WallFigure{}, Late: []contract.WallLate{}, At: in.Clock.Now()}
