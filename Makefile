@@ -79,7 +79,7 @@ simulate: setup-test ## twenty rounds of five hundred people, with restarts, rep
 
 fuzz: setup-test ## each fuzz test for a minute, then 50,000 requests made from the contract
 	@for t in core/phone:FuzzParse core/call:FuzzCall core/call:FuzzParties core/route:FuzzRun core/survey:FuzzSurvey core/routing:FuzzParseSpans core/money:FuzzParse core/fields:FuzzParse core/filter:FuzzResolve core/proposal:FuzzFind core/proposal:FuzzAddresses core/round:FuzzAfter core/card:FuzzMask formats:FuzzCSV formats:FuzzVCards \
-		formats:FuzzJSONLines formats:FuzzReadWAV journal:FuzzJournalFile core/erasure:FuzzPattern core/usage:FuzzParseRate core/password:FuzzCheck desk/staff:FuzzRows; do go test ./internal/$${t%:*} -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 60s || exit 1; done
+		formats:FuzzJSONLines formats:FuzzReadWAV journal:FuzzJournalFile core/erasure:FuzzPattern core/usage:FuzzParseRate core/password:FuzzCheck desk/staff:FuzzRows core/report:FuzzPeriod core/topics:FuzzFind; do go test ./internal/$${t%:*} -run '^$$' -fuzz "^$${t#*:}$$" -fuzztime 60s || exit 1; done
 	@TRUNDO_REQUESTS=50000 go test ./internal/httpapi -count=1 -timeout 60m -run '^TestNoRequestIsAnsweredWithOurFault$$'
 
 $(TOOLS)/sqlc-$(SQLC_VERSION):

@@ -48,6 +48,7 @@ func TestAFigureLeadsToItsCallsAndTheirRecordings(t *testing.T) {
 	win.see("Average wrap-up", "[data-testid=numbers]")
 	win.until("bars", `document.querySelectorAll('.recharts-bar-rectangle').length > 5`)
 	win.looks("report")
+	win.accessible("a report")
 	want := win.figureOf("Ines Calloway")
 	win.click("button", strconv.Itoa(want), "[data-testid=numbers] tbody tr:nth-child(1)")
 	win.until(
@@ -64,6 +65,7 @@ func TestAFigureLeadsToItsCallsAndTheirRecordings(t *testing.T) {
 	heard := win.found()
 	require.Positive(t, heard)
 	win.looks("find-calls")
+	win.accessible("found calls")
 	win.opensFirst()
 	win.see("1 of "+strconv.Itoa(heard), "[data-testid=found-around]")
 	win.until("it can be heard", `!!document.querySelector('[data-testid=player]')`)
@@ -88,6 +90,7 @@ func TestCallsAreNarrowedByWhatWasNotSaid(t *testing.T) {
 	ada.click("button", "Try")
 	ada.see("newest transcripts", "[data-testid=trial]")
 	ada.looks("topics")
+	ada.accessible("topics")
 	ada.click("button", "Save")
 	ada.see("“Pump” is saved")
 	ada.visit("/insight?tab=calls&q=" + `{"period":"365d"}`)
@@ -99,7 +102,7 @@ func TestCallsAreNarrowedByWhatWasNotSaid(t *testing.T) {
 	)
 	written := ada.found()
 	ada.see("Pump", "[data-testid=facet-topic]")
-	ada.click("button", "Without Pump", "[data-testid=facet-topic]")
+	ada.click("button", "not Pump", "[data-testid=facet-topic]")
 	ada.until("those without it",
 		fmt.Sprintf(`parseInt(document.querySelector('[data-testid=found-count]').innerText) < %d`, written))
 	without := ada.found()
@@ -122,6 +125,7 @@ func TestCallsAreNarrowedByWhatWasNotSaid(t *testing.T) {
 	ada.opensFirst()
 	ada.see("Pump", "[data-testid=topic-letters]")
 	ada.looks("call-with-topics")
+	ada.accessible("a call with topics")
 }
 
 func TestACallIsScoredAndItsRepAnswers(t *testing.T) {
@@ -144,6 +148,7 @@ func TestACallIsScoredAndItsRepAnswers(t *testing.T) {
 	ada.keys("No card number was written down")
 	ada.click("checkbox", "Must-have", "[data-testid=questions] li:nth-child(2) ")
 	ada.looks("scorecards")
+	ada.accessible("scorecards")
 	ada.click("button", "Save")
 	ada.see("“Enquiries” is saved")
 
@@ -154,6 +159,7 @@ func TestACallIsScoredAndItsRepAnswers(t *testing.T) {
 	odile.click("button", "5 of 5", "[data-testid=score-form] fieldset:nth-of-type(2) ")
 	odile.fill("What was good, what to try next", "A warm hello. Ask what for, next time.")
 	odile.looks("score")
+	odile.accessible("a scorecard")
 	odile.click("button", "Save the score")
 	odile.see("90 %", "[data-testid=score]")
 
@@ -187,6 +193,7 @@ func TestTheWallFollowsTheTeam(t *testing.T) {
 	ines.see("on hold", slipPart)
 	odile.see("customer on hold for more than a second", "[data-testid=wall]")
 	odile.looks("wall")
+	odile.accessible("the wall")
 	odile.click("button", "Large screen")
 	odile.looks("wall-large")
 	odile.click("button", "Close the large screen")

@@ -55,12 +55,12 @@ function One({
             <button
               type="button"
               aria-pressed={only.includes(v.key)}
-              aria-label={`${f.only(v.label)}, ${String(v.count)}`}
               className="flex min-h-6 min-w-0 flex-1 items-center gap-2 rounded-sm px-1 text-left hover:bg-rule/60 aria-pressed:bg-ours-soft aria-pressed:font-semibold"
               onClick={() => {
                 onChange({ facet: facet.key, values: toggle(only, v.key) });
               }}
             >
+              <span className="sr-only">{f.onlyWord}</span>
               <span className={`min-w-0 flex-1 truncate ${not.includes(v.key) ? "line-through" : ""}`} title={v.label}>
                 {v.label}
               </span>
@@ -69,14 +69,13 @@ function One({
             <button
               type="button"
               aria-pressed={not.includes(v.key)}
-              aria-label={f.without(v.label)}
               title={f.without(v.label)}
               className="min-h-6 rounded-sm px-1 text-sm text-quiet opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 hover:text-ending aria-pressed:opacity-100 aria-pressed:text-ending"
               onClick={() => {
                 onChange({ facet: facet.key, values: toggle(not, v.key), not: true });
               }}
             >
-              {f.not}
+              {f.not} <span className="sr-only">{v.label}</span>
             </button>
           </li>
         ))}

@@ -173,8 +173,8 @@ const columns: Column<Call>[] = [
   },
   {
     key: "how",
-    label: "",
-    width: "1.8rem",
+    label: f.way,
+    width: "2.6rem",
     cell: (r) => (
       <span title={stateWord(r.state)}>
         <Direction way={r.direction} />

@@ -38,7 +38,7 @@ export function Wall() {
       data-testid="wall"
       className={
         big
-          ? "fixed inset-0 z-30 overflow-y-auto bg-paper p-6 text-lg [&_h2]:text-lg"
+          ? "fixed inset-0 z-30 overflow-y-auto bg-paper p-6 text-lg [&_.text-sm]:text-base [&_h2]:text-lg"
           : "grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_17rem] gap-7 overflow-y-auto max-[63.9rem]:grid-cols-1"
       }
     >
@@ -62,7 +62,7 @@ export function Wall() {
         </section>
       </div>
       <aside className={big ? "grid grid-cols-3 gap-10" : "flex flex-col gap-5"}>
-        <span className="flex flex-wrap gap-2">
+        <span className={`flex flex-wrap gap-2 ${big ? "fixed right-6 bottom-4 text-base" : ""}`}>
           <Button
             onClick={() => {
               setBig(!big);
@@ -126,10 +126,10 @@ function WallLine({ row: r, big }: { row: Row; big: boolean }) {
       data-testid="wall-row"
     >
       <span aria-hidden className={`size-2.5 shrink-0 rounded-full ${marks[r.kind]}`} />
-      <span className="name w-40 truncate" title={r.name}>
+      <span className={`name truncate ${big ? "w-60" : "w-40"}`} title={r.name}>
         {r.name}
       </span>
-      <span className="w-28 truncate">{r.doing}</span>
+      <span className={`truncate ${big ? "w-36" : "w-28"}`}>{r.doing}</span>
       <span className="w-14 text-right tabular-nums">{since}</span>
       <span className="flex-1" />
       {!big && (
