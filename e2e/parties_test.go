@@ -98,6 +98,9 @@ func TestAColleagueIsAskedAndGetsTheCallByKeys(t *testing.T) {
 	ines.runs(`document.querySelector('#sheet [role=rowgroup] a[href^="/calls/"]').click()`)
 	ines.see("Who was in it")
 	ines.see("took over")
+	ines.see("Tomas Reyl", "[data-testid=call-path]")
+	ines.see("consults", "[data-testid=call-path]")
+	ines.looks("call-path")
 	ines.looks("path")
 	ines.accessible("the path of a call")
 }

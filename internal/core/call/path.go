@@ -24,7 +24,7 @@ type LaneMode string
 const (
 	LaneRings    LaneMode = "ring"
 	LaneTalks    LaneMode = "talk"
-	LaneConsults LaneMode = "consult" // on another bridge than the first outside party's first one
+	LaneConsults LaneMode = "consult" // on a bridge on which nobody outside is
 	LaneWaits    LaneMode = "hold"    // up, and on no bridge
 )
 
@@ -43,16 +43,9 @@ type PathTalk struct {
 	From, To time.Time // a zero To: still
 }
 
-// Path is the picture of a call along its time: a lane for each leg, without gaps from its beginning to its end. Legs
-// that
-// listen only have none.
+// Path is the picture of a call along its time: a lane for each leg, without gaps from its beginning to its end. A rep
+// talks as long as somebody outside is on the same bridge, and consults otherwise. Legs that listen only have none.
 func Path(legs []PathLeg, end time.Time) (lanes []Lane) {
-	var main BridgeNo
-	for _, l := range legs {
-		if l.Party == Outside && len(l.Talks) > 0 && main == 0 {
-			main = l.Talks[0].Bridge
-		}
-	}
 	for _, l := range legs {
 		if l.Party == Observer {
 			continue
@@ -70,29 +63,55 @@ func Path(legs []PathLeg, end time.Time) (lanes []Lane) {
 				lane.Spans = append(lane.Spans, LaneSpan{from, to, m})
 			}
 		}
-		if l.Answered.IsZero() {
-			add(l.Began, until, LaneRings)
-		} else {
-			add(l.Began, l.Answered, LaneRings)
-			at := l.Answered
-			talks := slices.Clone(l.Talks)
-			slices.SortFunc(talks, func(a, b PathTalk) int { return a.From.Compare(b.From) })
-			for _, s := range talks {
-				to := s.To
-				if to.IsZero() {
-					to = until
-				}
-				add(at, s.From, LaneWaits)
-				mode := LaneTalks
-				if main != 0 && s.Bridge != main {
-					mode = LaneConsults
-				}
-				add(s.From, to, mode)
-				at = to
+		at, before := l.Began, LaneRings // until somebody is there
+		talks := slices.Clone(l.Talks)
+		slices.SortFunc(talks, func(a, b PathTalk) int { return a.From.Compare(b.From) })
+		for _, s := range talks {
+			if s.To.IsZero() {
+				s.To = until
 			}
-			add(at, until, LaneWaits)
+			add(at, s.From, before)
+			if l.Party == Outside {
+				add(s.From, s.To, LaneTalks)
+			} else {
+				consulting(legs, s, add)
+			}
+			at, before = s.To, LaneWaits
 		}
+		add(at, until, before)
 		lanes = append(lanes, lane)
 	}
 	return lanes
+}
+
+// consulting parts a time on a bridge into talking with somebody outside and consulting.
+func consulting(legs []PathLeg, s PathTalk, add func(from, to time.Time, m LaneMode)) {
+	var outside []PathTalk
+	for _, l := range legs {
+		for _, t := range l.Talks {
+			if t.To.IsZero() {
+				t.To = s.To
+			}
+			if l.Party == Outside && t.Bridge == s.Bridge && t.From.Before(s.To) && t.To.After(s.From) {
+				outside = append(outside, t)
+			}
+		}
+	}
+	slices.SortFunc(outside, func(a, b PathTalk) int { return a.From.Compare(b.From) })
+	at := s.From
+	for _, t := range outside {
+		add(at, t.From, LaneConsults)
+		from, to := t.From, t.To
+		if from.Before(at) {
+			from = at
+		}
+		if to.After(s.To) {
+			to = s.To
+		}
+		add(from, to, LaneTalks)
+		if to.After(at) {
+			at = to
+		}
+	}
+	add(at, s.To, LaneConsults)
 }

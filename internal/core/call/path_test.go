@@ -62,4 +62,14 @@ func TestPath(t *testing.T) {
 		{Leg: 5, Spans: []call.LaneSpan{span(3, 9, call.LaneRings)}},
 	}, lanes)
 	assert.Empty(t, call.Path(nil, at(0)))
+
+	// Tomas is asked on bridge 2 from 20 on; at 30 the customer comes to that bridge, so that all three speak.
+	lanes = call.Path([]call.PathLeg{
+		{Leg: 1, Party: call.Outside, Began: at(0), Answered: at(5), Ended: at(60),
+			Talks: []call.PathTalk{{Bridge: 1, From: at(5), To: at(20)}, {Bridge: 2, From: at(30), To: at(60)}}},
+		{Leg: 2, Party: call.Rep, Began: at(0), Answered: at(1), Ended: at(60),
+			Talks: []call.PathTalk{{Bridge: 1, From: at(5), To: at(20)}, {Bridge: 2, From: at(20), To: at(60)}}},
+	}, at(60))
+	assert.Equal(t, []call.LaneSpan{span(0, 5, call.LaneRings), span(5, 20, call.LaneTalks), span(20, 30, call.LaneConsults),
+		span(30, 60, call.LaneTalks)}, lanes[1].Spans, "until there is somebody to speak with it rings")
 }
