@@ -299,14 +299,7 @@ func look(t *testing.T, w *world, win *window, dir string) {
 }
 
 // figuresOf pictures a report, calls that were found, and a scorecard that is filled in.
-func figuresOf(t *testing.T, w *world, lead *window, dir string) {
-	_, err := w.Desk.Insight.SaveScorecard(t.Context(), w.actorOf(t, "ada"), nil,
-		contract.ScorecardToSave{Name: "Enquiries", Questions: []contract.ScoreQuestion{
-			{ID: "hello", Text: "Said who is speaking, and asked with whom", Points: 2},
-			{ID: "need", Text: "Found out what is needed before offering", Points: 5},
-			{ID: "next", Text: "Said what happens next, and when", Points: 3},
-			{ID: "card", Text: "No card number was written down", Points: 1, Must: true}}})
-	require.NoError(t, err)
+func figuresOf(lead *window, dir string) {
 	lead.visit("/insight?report=ready-reps")
 	lead.see("Average wrap-up", "[data-testid=numbers]")
 	lead.until("bars", `document.querySelectorAll('.recharts-bar-rectangle').length > 5`)
@@ -356,7 +349,7 @@ func queuesAndRoutes(t *testing.T, w *world, ada *window, dir string) {
 	lead.click("link", "Team")
 	lead.see("3 wait", "[data-testid=wall]")
 	lead.shot(dir + "/wall.png")
-	figuresOf(t, w, lead, dir)
+	figuresOf(lead, dir)
 	tomas.command("e")
 	tomas.command("6")
 	tomas.command("f")

@@ -3840,6 +3840,8 @@ type Conversion struct {
 // CostOfSource defines model for CostOfSource.
 type CostOfSource struct {
 	Amount string `json:"amount"`
+
+	// Month 2026-03
 	Month  string `json:"month"`
 	Source string `json:"source"`
 }

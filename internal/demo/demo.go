@@ -185,6 +185,9 @@ func Fill(ctx context.Context, s *store.Store, size Size, now time.Time) error {
 		if err := m.waited(ctx, tx); err != nil {
 			return fmt.Errorf("who has waited in queues: %w", err)
 		}
+		if err := m.listening(ctx, q); err != nil {
+			return fmt.Errorf("what is listened for: %w", err)
+		}
 		_, err := tx.Exec(ctx, "ANALYZE")
 		return err
 	})

@@ -15,6 +15,7 @@ import (
 	"trundo/internal/contract"
 	"trundo/internal/core/columns"
 	"trundo/internal/core/report"
+	"trundo/internal/core/rights"
 	"trundo/internal/desk/firm"
 	"trundo/internal/optional"
 )
@@ -24,6 +25,9 @@ const usualFound = 50
 // Find lists calls that fit conditions, and counts those of each value of each facet. Errors: firm.ErrForbidden,
 // *firm.FieldError.
 func (in *Insight) Find(ctx context.Context, a firm.Actor, v contract.CallsSought) (contract.CallsFound, error) {
+	if !a.MayDo(rights.SeeFigures) {
+		return contract.CallsFound{}, firm.ErrForbidden
+	}
 	order := optional.Value(v.Order)
 	if !report.IsOrder(order) {
 		return contract.CallsFound{}, firm.Wrong("order", "calls cannot be put into this order")

@@ -47,6 +47,9 @@ func queryOf(v contract.ReportQuery) report.Query {
 // firm.ErrForbidden,
 // *firm.FieldError.
 func (in *Insight) Report(ctx context.Context, a firm.Actor, v contract.ReportQuery) (contract.ReportResult, error) {
+	if !a.MayDo(rights.SeeFigures) {
+		return contract.ReportResult{}, firm.ErrForbidden
+	}
 	query := queryOf(v)
 	if err := query.Check(); err != nil {
 		return contract.ReportResult{}, firm.About("query", err)

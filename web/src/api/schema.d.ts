@@ -4869,6 +4869,7 @@ export interface components {
         };
         CostOfSource: {
             source: string;
+            /** @description 2026-03 */
             month: string;
             amount: string;
         };
