@@ -115,7 +115,7 @@ func TestSettingsAreAccessible(t *testing.T) {
 		"/settings?tab=staff":    "Everybody who signs in", "/settings?tab=firm": "Name of the firm",
 		"/first-steps": "A test call", "/settings?tab=trail": "It cannot be changed",
 		"/settings?tab=programs": "With a key a program acts as you",
-		"/insight":               "Conversations by rep", "/insight?tab=sources": "New people", "/insight?tab=calls": "Narrow", "/programs": "The contract as a file"} {
+		"/insight":               "Conversations by rep", "/insight?tab=sources": "New people", "/insight?tab=calls": "Words that were said", "/programs": "The contract as a file"} {
 		win.goes(path)
 		win.see(text, "#sheet")
 		win.accessible(path)

@@ -40,9 +40,37 @@ func chosen[C any](among Bits, column []C, wanted func(C) bool) Bits {
 	return b
 }
 
-// Between are the rows of among from a second on, before another.
+// Between are the rows of among from a second on, before another. Rows come in about the order of time: mostly a whole
+// word
+// of the set is outside, or within.
 func (t *Table) Between(among Bits, from, until int64) Bits {
-	return chosen(among, t.at, func(at uint32) bool { return int64(at) >= from && int64(at) < until })
+	b := make(Bits, len(among))
+	for at, w := range among {
+		first, last := int64(t.since[at]), int64(t.until[at])
+		switch {
+		case w == 0 || last < from || first >= until:
+		case first >= from && last < until:
+			b[at] = w
+		default:
+			start := at * wordBits
+			for i, v := range t.at[start:min(start+wordBits, len(t.at))] {
+				if int64(v) >= from && int64(v) < until {
+					b[at] |= 1 << i
+				}
+			}
+			b[at] &= w
+		}
+	}
+	return b
+}
+
+// Earliest is when the first row was, in seconds; 0 where there never was one. A row that has been written over counts
+// still.
+func (t *Table) Earliest() int64 {
+	if len(t.since) == 0 {
+		return 0
+	}
+	return int64(slices.Min(t.since))
 }
 
 // With are the rows of among that have one of the codes in a column.

@@ -34,6 +34,8 @@ type Row struct {
 // Table is a set of rows. Make one with New.
 type Table struct {
 	at       []uint32
+	since    []uint32 // of each word of a set: no row is earlier
+	until    []uint32 // likewise: no row is later
 	ids      []ID
 	values   [][]uint16
 	small    [][]uint8
@@ -120,6 +122,9 @@ func (t *Table) grow(n int) {
 	}
 	t.goesOn = grown(t.goesOn, size)
 	t.alive = grown(t.alive, size)
+	for len(t.since) < len(t.alive) {
+		t.since, t.until = append(t.since, math.MaxUint32), append(t.until, 0)
+	}
 }
 
 func grown(b Bits, rows int) Bits {
@@ -131,6 +136,8 @@ func grown(b Bits, rows int) Bits {
 
 func (t *Table) write(i int, r Row) {
 	t.at[i] = uint32(min(max(r.At, 0), math.MaxUint32))
+	word := i / wordBits // a row that is written over leaves them as wide as they were
+	t.since[word], t.until[word] = min(t.since[word], t.at[i]), max(t.until[word], t.at[i])
 	t.flags[i] = r.Flags
 	t.combos.set(i, r.Flags)
 	for c := range t.values {

@@ -99,13 +99,11 @@ func (w Window) Usual(firstCall time.Time) (windows []Window) {
 }
 
 // FirstCall is when the first call of the book began; the zero time where there is none.
-func (b *Book) FirstCall() (first time.Time) {
-	b.t.All().Each(func(i int) {
-		if at := time.Unix(b.t.At(i), 0); first.IsZero() || at.Before(first) {
-			first = at
-		}
-	})
-	return first
+func (b *Book) FirstCall() time.Time {
+	if b.t.Groups() == 0 {
+		return time.Time{}
+	}
+	return time.Unix(b.t.Earliest(), 0)
 }
 
 // Beside gives each group of a report what it was over other times: on average where they are several. Times are put
