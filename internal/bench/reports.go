@@ -39,7 +39,6 @@ type reportFigures struct {
 	memory       uint64
 	facets, bare []float64 // ms: all facets and the first rows; counting by one index-only scan
 	year, bareBy []float64 // ms: a report over a year; the same grouping by one index-only scan
-	filed        []float64 // ms from a slip's change until a question counts it
 	wall         []float64 // ms of a look at the wall
 }
 
