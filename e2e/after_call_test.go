@@ -266,7 +266,7 @@ func TestAQuoteIsPrintedAndSourcesCount(t *testing.T) {
 	win.see("Print or keep as PDF")
 	win.see("$42,999.38")
 	win.look("print")
-	win.goes("/insight")
+	win.goes("/insight?tab=sources")
 	win.see("Spring show leaflet", "[data-testid=sources]")
 	win.look("insight")
 	win.click("link", "Spring show leaflet", "[data-testid=sources]") // who came from there
